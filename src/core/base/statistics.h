@@ -1,0 +1,20 @@
+// Small statistics used everywhere. Empty input gives 0.
+#pragma once
+
+#include <span>
+#include <vector>
+
+namespace nordstjerna {
+
+inline constexpr double madToSigma = 1.482602218505602; // of a Gaussian
+
+double mean(std::span<const double> v);
+double median(std::vector<double> v);
+// Standard deviation about the mean (n-1).
+double standardDeviation(std::span<const double> v);
+// 1.4826 × median absolute deviation: the standard deviation of the Gaussian core.
+double robustSigma(const std::vector<double>& v);
+// Autocorrelation at the given lag about the mean.
+double autocorrelation(std::span<const double> v, int lag);
+
+} // namespace nordstjerna

@@ -1,0 +1,26 @@
+// A conclusion worth telling: what, why, what it brings, and what to do. One list for window, reports and
+// command line.
+#pragma once
+
+#include <string>
+#include <vector>
+
+namespace nordstjerna {
+
+enum class Weight { act, look, know };
+const char* weightName(Weight w);
+
+struct Finding {
+    std::string id;       // stable, for scripts and for "later"
+    Weight weight = Weight::know;
+    std::string headline;
+    std::string evidence; // the numbers behind it
+    std::string remedy;   // what to do
+    std::string action;   // id of a command that does it, empty when a person must
+    std::string actionLabel;
+};
+
+// Heaviest first; the order of equals is kept.
+void rank(std::vector<Finding>& findings);
+
+} // namespace nordstjerna

@@ -1,0 +1,71 @@
+#include "core/findings/guide_findings.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+
+namespace nordstjerna {
+
+namespace {
+void loopFinding(std::vector<Finding>& list, const char* axis, const char* id, double lag1, double rms, double noise,
+                 int rows) {
+    // Three standard errors of an autocorrelation of white noise.
+    const double significant = 3.0 / std::sqrt(static_cast<double>(rows));
+    const std::string measured = "Successive errors correlate by " + formatNumber(lag1, 2) + " (none: within ±" +
+                                 formatNumber(significant, 2) + ").";
+    if (lag1 < -significant && lag1 < -0.2)
+        list.push_back({std::string(id) + "-over", Weight::look, std::string(axis) + " corrections are too strong",
+                        measured + " Negative: the error alternates.",
+                        "Lower the loop gain or raise the deadband in " + std::string(axis) + ".", "", ""});
+    else if (lag1 > std::max(significant, 0.45) && rms > 1.5 * noise)
+        list.push_back({std::string(id) + "-under", Weight::look, std::string(axis) + " wanders slowly",
+                        measured + " " + formatNumber(rms, 2) + "″ RMS, of which air and noise are " +
+                            formatNumber(noise, 2) + "″.",
+                        "Raise the loop gain or shorten the exposure in " + std::string(axis) + ".", "", ""});
+}
+} // namespace
+
+std::vector<Finding> guideFindings(const Run& run, const RunSummary& s) {
+    std::vector<Finding> list;
+    const bool guided = run.meta.kind == RunKind::guided;
+    if (guided) {
+        loopFinding(list, "RA", "ra-loop", s.lag1Ra, s.ra.rms_arcsec, s.ra.noise_arcsec.value, s.rowsUsed);
+        loopFinding(list, "Dec", "dec-loop", s.lag1Dec, s.dec.rms_arcsec, s.dec.noise_arcsec.value, s.rowsUsed);
+        const double image = run.meta.imageScale_arcsec_px;
+        if (image > 0.0) {
+            const double px = s.totalRms_arcsec / image;
+            const bool good = px < 1.0;
+            list.push_back({good ? "rms-good" : "rms-high", good ? Weight::know : Weight::look,
+                            good ? "Guiding is finer than an imaging pixel" : "Guiding is coarser than an imaging pixel",
+                            formatNumber(s.totalRms_arcsec, 2) + "″ RMS is " + formatNumber(px, 2) +
+                                " imaging px over " + formatDuration(s.span_s) + ".",
+                            good ? "Nothing to change." : "See which axis is worse and why before changing settings.",
+                            "", ""});
+        }
+        const double worse = std::max(s.ra.rms_arcsec, s.dec.rms_arcsec);
+        const double better = std::max(1e-6, std::min(s.ra.rms_arcsec, s.dec.rms_arcsec));
+        if (worse / better > 1.5)
+            list.push_back({"not-round", Weight::look, "Stars will be oval",
+                            "RA " + formatNumber(s.ra.rms_arcsec, 2) + "″ against Dec " +
+                                formatNumber(s.dec.rms_arcsec, 2) + "″.",
+                            s.ra.rms_arcsec > s.dec.rms_arcsec ? "Look at periodic error and RA loop gain."
+                                                                : "Look at Dec backlash and polar drift.",
+                            "", ""});
+        const double noise = std::hypot(s.ra.noise_arcsec.value, s.dec.noise_arcsec.value);
+        if (noise > 0.7 * s.totalRms_arcsec && s.totalRms_arcsec > 0.0)
+            list.push_back({"air-limits", Weight::know, "Air limits the rest",
+                            formatNumber(noise, 2) + "″ of " + formatNumber(s.totalRms_arcsec, 2) +
+                                "″ is faster than any correction can follow.",
+                            "Better settings would gain little.", "", ""});
+    }
+    if (s.rowsLeftOut > static_cast<int>(0.3 * static_cast<double>(run.rows.size())))
+        list.push_back({"many-left-out", Weight::look, "Much of the run does not count",
+                        std::to_string(s.rowsLeftOut) + " of " + std::to_string(run.rows.size()) +
+                            " frames were settling or without a star.",
+                        "Look for cloud, or choose brighter guide stars.", "", ""});
+    rank(list);
+    return list;
+}
+
+} // namespace nordstjerna

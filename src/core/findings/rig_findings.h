@@ -1,0 +1,15 @@
+// What the rig's own figures tell.
+#pragma once
+
+#include "core/findings/finding.h"
+#include "core/rig/rig.h"
+
+namespace nordstjerna {
+
+// The rig must be valid (validateRig).
+std::vector<Finding> rigFindings(const Rig& rig);
+
+// The same for bare scales, as the command line knows them.
+std::vector<Finding> scaleFindings(double guide_arcsec_px, double image_arcsec_px);
+
+} // namespace nordstjerna

@@ -1,0 +1,75 @@
+#include "core/guide/star_group.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/statistics.h"
+
+namespace nordstjerna {
+
+StarGroup::StarGroup(const std::vector<Star>& stars) {
+    for (const Star& s : stars)
+        members_.push_back({s, s, 0.0});
+}
+
+std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star>>& measured) {
+    struct Vote {
+        size_t member;
+        double dx, dy, sigma;
+    };
+    std::vector<Vote> votes;
+    for (size_t i = 0; i < members_.size(); ++i) {
+        members_[i].seen = i < measured.size() ? measured[i] : std::nullopt;
+        if (!members_[i].seen)
+            continue;
+        const Star& s = *members_[i].seen;
+        // Air moves stars apart from each other too, so that even a bright star may not outvote all.
+        const double sigma = std::hypot(0.5 * (s.sigmaX + s.sigmaY), 0.05);
+        votes.push_back({i, s.x - members_[i].home.x, s.y - members_[i].home.y, sigma});
+    }
+    if (votes.empty())
+        return std::nullopt;
+    if (votes.size() >= 3) {
+        std::vector<double> xs;
+        std::vector<double> ys;
+        for (const Vote& v : votes)
+            xs.push_back(v.dx), ys.push_back(v.dy);
+        const double mx = median(xs);
+        const double my = median(ys);
+        const double scatter = std::max(0.15, std::hypot(robustSigma(xs), robustSigma(ys)));
+        std::erase_if(votes, [&](const Vote& v) {
+            const double away = std::hypot(v.dx - mx, v.dy - my);
+            const bool out = away > 4.0 * std::hypot(scatter, v.sigma);
+            double& distrust = members_[v.member].distrust;
+            distrust = 0.9 * distrust + (out ? 0.1 : 0.0);
+            if (out)
+                members_[v.member].seen.reset();
+            return out;
+        });
+        if (votes.empty())
+            return std::nullopt;
+    }
+    FieldShift shift;
+    double weights = 0.0;
+    std::vector<double> hfd;
+    for (const Vote& v : votes) {
+        const double w = 1.0 / (v.sigma * v.sigma);
+        shift.dx += w * v.dx;
+        shift.dy += w * v.dy;
+        weights += w;
+        const Star& s = *members_[v.member].seen;
+        hfd.push_back(s.hfd);
+        if (s.snr > shift.snr) {
+            shift.snr = s.snr;
+            shift.flux = s.flux;
+        }
+    }
+    shift.dx /= weights;
+    shift.dy /= weights;
+    shift.sigma = 1.0 / std::sqrt(weights);
+    shift.used = static_cast<int>(votes.size());
+    shift.hfd = median(std::move(hfd));
+    return shift;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,42 @@
+// Several guide stars as one: each knows where it should stand, and together they tell how far the field
+// has moved. Weighted by 1/σ², with stars that disagree left out.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/image/star.h"
+
+namespace nordstjerna {
+
+struct FieldShift {
+    double dx = 0.0; // px, of the field relative to the aim
+    double dy = 0.0;
+    double sigma = 0.0; // centroid noise of the combination in one coordinate, px
+    int used = 0;
+    double snr = 0.0;  // of the best star
+    double hfd = 0.0;  // median
+    double flux = 0.0; // of the best star
+};
+
+class StarGroup {
+public:
+    StarGroup() = default;
+    explicit StarGroup(const std::vector<Star>& stars);
+
+    struct Member {
+        Star home;                // where it stood when chosen
+        std::optional<Star> seen; // in the last frame
+        double distrust = 0.0;    // grows while the star disagrees with the rest
+    };
+    const std::vector<Member>& members() const { return members_; }
+    bool empty() const { return members_.empty(); }
+
+    // One entry a member, absent where not found. Absent result: no star is left.
+    std::optional<FieldShift> update(const std::vector<std::optional<Star>>& measured);
+
+private:
+    std::vector<Member> members_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,109 @@
+#include "core/motion/axis_summary.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/base/line_fit.h"
+#include "core/base/statistics.h"
+
+namespace nordstjerna {
+
+namespace {
+double rmsAboutMean(const std::vector<double>& v) {
+    const double m = mean(v);
+    double sum = 0.0;
+    for (double x : v)
+        sum += (x - m) * (x - m);
+    return v.empty() ? 0.0 : std::sqrt(sum / static_cast<double>(v.size()));
+}
+
+struct Series {
+    std::vector<double> t, ra, dec;
+};
+
+Series usable(const std::vector<RunRow>& rows) {
+    Series s;
+    for (const RunRow& r : rows)
+        if (countsForRms(r)) {
+            s.t.push_back(r.t_s);
+            s.ra.push_back(r.dra_arcsec);
+            s.dec.push_back(r.ddec_arcsec);
+        }
+    return s;
+}
+} // namespace
+
+Measured fastNoise(std::span<const double> t, std::span<const double> v) {
+    std::vector<double> gaps;
+    for (size_t i = 1; i < t.size(); ++i)
+        gaps.push_back(t[i] - t[i - 1]);
+    const double usual = median(gaps);
+    std::vector<double> second;
+    for (size_t i = 2; i < t.size(); ++i)
+        if (gaps[i - 1] < 1.5 * usual && gaps[i - 2] < 1.5 * usual)
+            second.push_back(v[i] - 2.0 * v[i - 1] + v[i - 2]);
+    if (second.size() < 5)
+        return {};
+    // About zero, not about their own median: second differences have none.
+    for (double& d : second)
+        d = std::abs(d);
+    const double n = static_cast<double>(second.size());
+    const double sigma = madToSigma * median(second) / std::sqrt(6.0);
+    // Efficiency of the median deviation 37 %; overlapping differences halve the independent ones.
+    return {sigma, sigma * std::sqrt(1.9 / (2.0 * 0.37 * n))};
+}
+
+Expected<RunSummary> summarise(const Run& run) {
+    const Series s = usable(run.rows);
+    if (s.t.size() < 10)
+        return problem("The run is too short to judge.",
+                       formatCount(static_cast<int>(s.t.size()), "usable row") + " of " +
+                           std::to_string(run.rows.size()) + "; at least 10 are needed.",
+                       "Record longer, or check why the star was lost.");
+    RunSummary summary;
+    const auto one = [&](const std::vector<double>& v) -> Expected<AxisSummary> {
+        AxisSummary a;
+        const auto line = fitLine(s.t, v);
+        if (!line)
+            return tl::unexpected(line.error());
+        a.drift_arcsec_min = {60.0 * line->slope.value, 60.0 * line->slope.sigma};
+        a.rms_arcsec = rmsAboutMean(v);
+        a.noise_arcsec = fastNoise(s.t, v);
+        return a;
+    };
+    const auto ra = one(s.ra);
+    const auto dec = one(s.dec);
+    if (!ra || !dec)
+        return tl::unexpected(ra ? dec.error() : ra.error());
+    summary.ra = *ra;
+    summary.dec = *dec;
+    summary.totalRms_arcsec = std::hypot(ra->rms_arcsec, dec->rms_arcsec);
+    summary.rowsUsed = static_cast<int>(s.t.size());
+    summary.rowsLeftOut = static_cast<int>(run.rows.size() - s.t.size());
+    summary.span_s = s.t.back() - s.t.front();
+    summary.lag1Ra = autocorrelation(s.ra, 1);
+    summary.lag1Dec = autocorrelation(s.dec, 1);
+    return summary;
+}
+
+std::optional<LiveRms> liveRms(const std::vector<RunRow>& rows, double window_s) {
+    if (rows.empty())
+        return std::nullopt;
+    const double from = rows.back().t_s - window_s;
+    const auto begin = std::find_if(rows.begin(), rows.end(), [&](const RunRow& r) { return r.t_s >= from; });
+    const Series s = usable({begin, rows.end()});
+    if (s.t.size() < 5)
+        return std::nullopt;
+    LiveRms live;
+    live.ra_arcsec = rmsAboutMean(s.ra);
+    live.dec_arcsec = rmsAboutMean(s.dec);
+    live.total_arcsec = std::hypot(live.ra_arcsec, live.dec_arcsec);
+    live.rows = static_cast<int>(s.t.size());
+    const double r = std::clamp(std::max(autocorrelation(s.ra, 1), autocorrelation(s.dec, 1)), 0.0, 0.95);
+    const double independent = std::max(2.0, live.rows * (1.0 - r) / (1.0 + r));
+    live.sigma_arcsec = live.total_arcsec / std::sqrt(4.0 * independent);
+    return live;
+}
+
+} // namespace nordstjerna

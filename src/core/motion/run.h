@@ -1,0 +1,61 @@
+// A recorded span: one row a frame. Signs as in the run table: dra, ddec are the place of the star relative
+// to the aim point on the sky (RA × cos δ), east and north positive; pulses signed, west and north positive,
+// issued after the row's measurement.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/guide/controller.h"
+#include "core/sky/instant.h"
+
+namespace nordstjerna {
+
+struct RunRow {
+    double t_s = 0.0; // since the start, middle of the exposure
+    double dra_arcsec = 0.0;
+    double ddec_arcsec = 0.0;
+    double pulseRa_ms = 0.0;
+    double pulseDec_ms = 0.0;
+    double snr = 0.0;
+    double hfd_px = 0.0;
+    double flux_adu = 0.0;
+    int stars = 0;
+    std::string event;
+    std::vector<std::string> more; // columns of other makers, in the order of RunMeta::moreColumns
+
+    bool measured() const; // a finite place
+};
+
+enum class RunKind { free, guided, backlash, calibration };
+const char* runKindName(RunKind kind);
+std::optional<RunKind> runKindFrom(const std::string& name);
+
+struct RunMeta {
+    Instant start;
+    RunKind kind = RunKind::free;
+    double guidePixel_um = 0.0, guideFocal_mm = 0.0;
+    int guideBin = 1;
+    double imagePixel_um = 0.0, imageFocal_mm = 0.0;
+    int imageBin = 1;
+    double guideScale_arcsec_px = 0.0, imageScale_arcsec_px = 0.0;
+    double raRate_arcsec_s = 0.0, decRate_arcsec_s = 0.0; // on the sky, at this run's declination
+    double guideRate_sidereal = 0.0;
+    double ra_deg = 0.0, dec_deg = 0.0, hourAngle_h = 0.0;
+    std::string side;
+    std::optional<ControllerSettings> controller;
+    std::map<std::string, std::string> more; // unknown header entries, kept as YAML text
+    std::vector<std::string> moreColumns;    // unknown columns with their units as YAML lines
+};
+
+struct Run {
+    RunMeta meta;
+    std::vector<RunRow> rows;
+};
+
+// Rows that describe the loop at work: measured, and not while dithering, settling or without the star.
+bool countsForRms(const RunRow& row);
+
+} // namespace nordstjerna

@@ -1,0 +1,217 @@
+#include "core/procedure/guiding.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "core/base/format.h"
+#include "core/image/guide_star_choice.h"
+#include "core/rig/scales.h"
+
+namespace nordstjerna {
+
+Guiding::Guiding(GuidingSetup setup)
+    : setup_(std::move(setup)), ra_(setup_.controller.ra), dec_(setup_.controller.dec) {
+    const Rig& rig = setup_.rig;
+    RunMeta& m = run_.meta;
+    m.kind = setup_.corrections ? RunKind::guided : RunKind::free;
+    m.guidePixel_um = rig.guideCamera.pixel_um;
+    m.guideFocal_mm = rig.guidingOptics().effectiveFocal_mm();
+    m.guideBin = rig.guideCamera.bin;
+    m.imagePixel_um = rig.imagingCamera.pixel_um;
+    m.imageFocal_mm = rig.imagingOptics.effectiveFocal_mm();
+    m.imageBin = rig.imagingCamera.bin;
+    m.guideScale_arcsec_px = scalesOf(rig).guide_arcsec_px;
+    m.imageScale_arcsec_px = scalesOf(rig).image_arcsec_px;
+    m.guideRate_sidereal = rig.mount.guideRateRa;
+    if (setup_.corrections)
+        m.controller = setup_.controller;
+    settled_ = !setup_.corrections;
+}
+
+void Guiding::setController(const ControllerSettings& settings) {
+    setup_.controller = settings;
+    ra_.setSettings(settings.ra);
+    dec_.setSettings(settings.dec);
+}
+
+Step Guiding::next(const Event& event) {
+    if (const auto* failed = std::get_if<StepFailed>(&event.what)) {
+        phase_ = Phase::ended;
+        return FailStep{failed->problem};
+    }
+    if (std::holds_alternative<StopAsked>(event.what)) {
+        phase_ = Phase::ended;
+        return DoneStep{};
+    }
+    switch (phase_) {
+    case Phase::start: {
+        const Angle dec = event.mount.pointing.dec;
+        geometry_.emplace(setup_.rates, dec);
+        RunMeta& m = run_.meta;
+        m.raRate_arcsec_s = geometry_->raRate_arcsec_s();
+        m.decRate_arcsec_s = geometry_->decRate_arcsec_s();
+        const Equatorial place = equatorialFrom(ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing));
+        m.ra_deg = place.ra.deg();
+        m.dec_deg = place.dec.deg();
+        m.hourAngle_h = event.mount.pointing.hourAngle.hours();
+        m.side = event.mount.side;
+        phase_ = Phase::finding;
+        return ExposeStep{setup_.exposure_s, CameraRole::guide};
+    }
+    case Phase::finding:
+        return choose(event);
+    case Phase::looking: {
+        const auto* tracked = std::get_if<StarsTracked>(&event.what);
+        return tracked ? measured(*tracked) : look();
+    }
+    case Phase::correcting:
+        phase_ = Phase::looking;
+        return look();
+    case Phase::ended:
+        break;
+    }
+    return DoneStep{};
+}
+
+Step Guiding::choose(const Event& event) {
+    frame_ = std::get<FrameTaken>(event.what).frame;
+    const auto field = detectStars(*frame_);
+    Expected<std::vector<Star>> stars = field ? [&] {
+        ChoiceOptions options;
+        options.most = setup_.mostStars;
+        return chooseGuideStars(*field, frame_->width, frame_->height, frame_->info.saturation_adu, options);
+    }()
+                                              : tl::unexpected(field.error());
+    if (!stars) {
+        phase_ = Phase::ended;
+        return FailStep{stars.error()};
+    }
+    group_ = StarGroup(*stars);
+    run_.meta.start = frame_->info.middle().value_or(event.now);
+    phase_ = Phase::looking;
+    return look();
+}
+
+Step Guiding::look() const {
+    TrackStep step;
+    step.exposure_s = setup_.exposure_s;
+    // A lost star is searched for in a growing window about where the field was last seen.
+    const double search = std::min(10.0 + 4.0 * lostFrames_, 60.0);
+    for (const StarGroup::Member& m : group_.members())
+        step.stars.push_back({m.home.x + lastShift_.dx, m.home.y + lastShift_.dy, search});
+    return step;
+}
+
+void Guiding::updateSettling(const SkyError& error, double t_s) {
+    if (settled_)
+        return;
+    if (std::hypot(error.dra_arcsec, error.ddec_arcsec) > setup_.settleWithin_arcsec)
+        smallSince_s_.reset();
+    else if (!smallSince_s_)
+        smallSince_s_ = t_s;
+    settled_ = (smallSince_s_ && t_s - *smallSince_s_ >= setup_.settleFor_s) || t_s > setup_.settleTimeout_s;
+}
+
+PulsePair Guiding::decide(const SkyError& error) {
+    SkyError correct{ra_.correction(error.dra_arcsec), dec_.correction(error.ddec_arcsec)};
+    PulsePair pulse = geometry_->pulseAgainst(correct);
+    const auto limited = [](double ms, double limit) { return std::clamp(ms, -limit, limit); };
+    pulse.ra_ms = limited(pulse.ra_ms, setup_.controller.ra.pulseLimit_ms);
+    pulse.dec_ms = limited(pulse.dec_ms, setup_.controller.dec.pulseLimit_ms);
+    switch (setup_.controller.decMode) {
+    case DecMode::both:
+        break;
+    case DecMode::northOnly:
+        pulse.dec_ms = std::max(0.0, pulse.dec_ms);
+        break;
+    case DecMode::southOnly:
+        pulse.dec_ms = std::min(0.0, pulse.dec_ms);
+        break;
+    case DecMode::off:
+        pulse.dec_ms = 0.0;
+        break;
+    }
+    // Shorter than any mount resolves.
+    constexpr double shortest_ms = 5.0;
+    if (std::abs(pulse.ra_ms) < shortest_ms)
+        pulse.ra_ms = 0.0;
+    if (std::abs(pulse.dec_ms) < shortest_ms)
+        pulse.dec_ms = 0.0;
+    return pulse;
+}
+
+Step Guiding::measured(const StarsTracked& tracked) {
+    RunRow row;
+    row.t_s = tracked.middle - run_.meta.start;
+    const auto shift = group_.update(tracked.stars);
+    const bool over = setup_.length_s > 0.0 && row.t_s >= setup_.length_s;
+    if (!shift) {
+        // No corrections on garbage; keep looking.
+        row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
+        row.event = lostFrames_++ == 0 ? "lost" : "lost still";
+        run_.rows.push_back(row);
+        phase_ = over ? Phase::ended : Phase::looking;
+        return over ? Step(DoneStep{}) : look();
+    }
+    lastShift_ = *shift;
+    const SkyError error = geometry_->toSky(shift->dx, shift->dy);
+    row.dra_arcsec = error.dra_arcsec;
+    row.ddec_arcsec = error.ddec_arcsec;
+    row.snr = shift->snr;
+    row.hfd_px = shift->hfd;
+    row.flux_adu = shift->flux;
+    row.stars = shift->used;
+    if (lostFrames_ > 0) {
+        lostFrames_ = 0;
+        row.event = "found";
+        ra_.reset();
+        dec_.reset();
+    }
+    const bool before = settled_;
+    updateSettling(error, row.t_s);
+    if (!settled_)
+        row.event += row.event.empty() ? "settling" : ", settling";
+    else if (!before)
+        row.event += row.event.empty() ? "steady" : ", steady";
+    PulsePair pulse;
+    if (setup_.corrections)
+        pulse = decide(error);
+    row.pulseRa_ms = pulse.ra_ms;
+    row.pulseDec_ms = pulse.dec_ms;
+    run_.rows.push_back(row);
+    if (over) {
+        phase_ = Phase::ended;
+        return DoneStep{};
+    }
+    if (pulse.ra_ms != 0.0 || pulse.dec_ms != 0.0) {
+        phase_ = Phase::correcting;
+        return PulseStep{pulse.ra_ms, pulse.dec_ms};
+    }
+    return look();
+}
+
+Progress Guiding::progress() const {
+    Progress p;
+    const bool running = phase_ == Phase::looking || phase_ == Phase::correcting;
+    using State = ProgressStep::State;
+    p.steps.push_back({"Choose stars", running || phase_ == Phase::ended ? State::done
+                                       : phase_ == Phase::finding        ? State::running
+                                                                         : State::ahead});
+    if (setup_.corrections)
+        p.steps.push_back({"Settle", settled_ ? State::done : running ? State::running : State::ahead});
+    p.steps.push_back({setup_.corrections ? "Guide" : "Record", running && settled_ ? State::running : State::ahead});
+    p.fraction = -1.0;
+    if (setup_.length_s > 0.0 && !run_.rows.empty()) {
+        p.fraction = std::clamp(run_.rows.back().t_s / setup_.length_s, 0.0, 1.0);
+        p.timeLeft_s = std::max(0.0, setup_.length_s - run_.rows.back().t_s);
+    }
+    if (lostFrames_ > 0)
+        p.waitingFor = "the guide star, lost for " + formatCount(lostFrames_, "frame");
+    else if (running && !settled_)
+        p.waitingFor = "the error to stay below " + formatNumber(setup_.settleWithin_arcsec, 1) + "″ for " +
+                       formatNumber(setup_.settleFor_s, 0) + " s";
+    return p;
+}
+
+} // namespace nordstjerna

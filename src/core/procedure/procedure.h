@@ -1,0 +1,133 @@
+// The shape of every procedure of the trade: a pure step machine. It says what it wants done next, given
+// what just happened. It never blocks, never sleeps, and knows no device and no clock. A runner executes the
+// steps on devices and feeds the events back; tests do the same on a simulated night.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "core/base/problem.h"
+#include "core/image/frame.h"
+#include "core/image/star.h"
+#include "core/sky/observed_frame.h"
+#include "core/sky/solved_frame.h"
+
+namespace nordstjerna {
+
+// State of the mount as it believes it, sent along with every event.
+struct MountState {
+    HourAngleDec pointing; // apparent, by the mount's own axes
+    std::string side;      // of the meridian: "east" or "west"
+    bool tracking = true;
+    bool moving = false;
+};
+
+// ---- Steps: what a procedure wants done
+
+enum class CameraRole { guide, imaging };
+
+struct ExposeStep {
+    double exposure_s = 2.0;
+    CameraRole camera = CameraRole::guide;
+};
+
+// A star expected near (x, y) on the guide camera, to be found within search_px.
+struct ExpectedStar {
+    double x = 0.0;
+    double y = 0.0;
+    double search_px = 8.0;
+};
+
+// Expose, and measure only the named stars.
+struct TrackStep {
+    double exposure_s = 2.0;
+    std::vector<ExpectedStar> stars;
+};
+
+struct SolveStep {
+    std::shared_ptr<const Frame> frame;
+    double scale_arcsec_px = 0.0; // expected; 0: not known
+    double scaleTolerance = 0.1;  // relative
+    std::optional<Vec3> near;     // ICRS
+    double radius_deg = 10.0;
+};
+
+struct SlewStep {
+    HourAngleDec target;
+    std::string purpose; // announced before the mount moves
+};
+
+struct TrackingStep {
+    bool on = true;
+};
+
+// Signed milliseconds, west and north positive, both axes at once.
+struct PulseStep {
+    double ra_ms = 0.0;
+    double dec_ms = 0.0;
+};
+
+struct WaitStep {
+    double seconds = 0.0;
+    std::string why;
+};
+
+struct DoneStep {};
+struct FailStep {
+    Problem problem;
+};
+
+using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, WaitStep, DoneStep,
+                          FailStep>;
+
+// ---- Events: what just happened
+
+struct Started {};
+struct FrameTaken {
+    std::shared_ptr<const Frame> frame;
+};
+struct StarsTracked {
+    std::vector<std::optional<Star>> stars; // in the order asked for
+    Instant middle;                         // of the exposure
+};
+struct FrameSolved {
+    Expected<SolvedFrame> solution;
+};
+struct StepFinished {}; // slew, tracking, pulse or wait
+struct StepFailed {
+    Problem problem;
+};
+struct StopAsked {}; // by the person: end in good order, keep what was measured
+
+struct Event {
+    Instant now;
+    MountState mount;
+    std::variant<Started, FrameTaken, StarsTracked, FrameSolved, StepFinished, StepFailed, StopAsked> what;
+};
+
+// ---- Progress: what a person sees meanwhile
+
+struct ProgressStep {
+    std::string name;
+    enum class State { ahead, running, done } state = State::ahead;
+};
+
+struct Progress {
+    std::vector<ProgressStep> steps;
+    double fraction = 0.0;         // 0…1; negative: endless by nature
+    double timeLeft_s = -1.0;      // negative: not known
+    std::string waitingFor;        // "settling after the slew"
+};
+
+class Procedure {
+public:
+    virtual ~Procedure() = default;
+    virtual Step next(const Event& event) = 0;
+    virtual Progress progress() const = 0;
+    virtual std::string name() const = 0;
+};
+
+} // namespace nordstjerna

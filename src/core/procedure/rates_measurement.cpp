@@ -1,0 +1,248 @@
+#include "core/procedure/rates_measurement.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/image/guide_star_choice.h"
+#include "core/rig/scales.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr int fewestSteps = 6;
+constexpr int mostSteps = 25;
+constexpr int clearingLimit = 15;
+
+double distance(const Star& a, const Star& b) { return std::hypot(a.x - b.x, a.y - b.y); }
+} // namespace
+
+RatesMeasurement::RatesMeasurement(RatesSetup setup) : setup_(std::move(setup)) {
+    const Rig& rig = setup_.rig;
+    calibration_.scale_arcsec_px = scalesOf(rig).guide_arcsec_px;
+    calibration_.guideRateRa = rig.mount.guideRateRa;
+    calibration_.guideRateDec = rig.mount.guideRateDec;
+    calibration_.bin = rig.guideCamera.bin;
+}
+
+Step RatesMeasurement::fail(Problem p) {
+    phase_ = Phase::ended;
+    return FailStep{std::move(p)};
+}
+
+Step RatesMeasurement::next(const Event& event) {
+    if (const auto* failed = std::get_if<StepFailed>(&event.what))
+        return fail(failed->problem);
+    if (std::holds_alternative<StopAsked>(event.what)) {
+        phase_ = Phase::ended;
+        return DoneStep{};
+    }
+    if (!begin_)
+        begin_ = event.now;
+    if (phase_ == Phase::start) {
+        const Angle dec = event.mount.pointing.dec;
+        if (std::abs(dec.deg()) > 65.0)
+            return fail({"Declination " + formatNumber(dec.deg(), 0) + "° is too near the pole to calibrate.",
+                         "RA motion shrinks with the cosine of the declination.",
+                         "Slew to within 20° of the celestial equator, or reuse earlier rates."});
+        calibration_.dec = dec;
+        calibration_.hourAngle_h = event.mount.pointing.hourAngle.hours();
+        calibration_.side = event.mount.side;
+        step_ms_ = suggestedPulseStep_ms(calibration_.scale_arcsec_px, calibration_.guideRateRa, dec, setup_.travel_px,
+                                         setup_.steps);
+        phase_ = Phase::finding;
+        return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
+    }
+    if (phase_ == Phase::finding)
+        return choose(event);
+    if (pulsing_) {
+        pulsing_ = false;
+        pausing_ = true;
+        return WaitStep{setup_.pause_s, "the axis comes to rest"};
+    }
+    if (pausing_) {
+        pausing_ = false;
+        return look();
+    }
+    if (const auto* tracked = std::get_if<StarsTracked>(&event.what)) {
+        if (tracked->stars.empty() || !tracked->stars.front()) {
+            if (++lost_ > 4)
+                return fail({"The guide star was lost.", "It was not found in five frames in a row.",
+                             "Check for cloud, choose a brighter star, and measure again."});
+            return look();
+        }
+        lost_ = 0;
+        return onStar(event, *tracked->stars.front(), tracked->middle);
+    }
+    return look();
+}
+
+Step RatesMeasurement::choose(const Event& event) {
+    frame_ = std::get<FrameTaken>(event.what).frame;
+    const auto field = detectStars(*frame_);
+    if (!field)
+        return fail(field.error());
+    ChoiceOptions options;
+    // All four legs start from one place; the star needs their length on every side.
+    options.edge_px = std::max(60.0, 2.2 * setup_.travel_px);
+    const auto stars = chooseGuideStars(*field, frame_->width, frame_->height, frame_->info.saturation_adu, options);
+    if (!stars)
+        return fail(stars.error());
+    star_ = stars->front();
+    phase_ = Phase::firstLook;
+    return look();
+}
+
+Step RatesMeasurement::look() const {
+    return TrackStep{setup_.exposure_s, {{star_->x, star_->y, std::max(12.0, 3.0 * setup_.travel_px / setup_.steps) + 8.0 * lost_}}};
+}
+
+Step RatesMeasurement::pulse(Leg leg) {
+    pulsing_ = true;
+    ++pulses_;
+    switch (leg) {
+    case Leg::west:
+        return PulseStep{step_ms_, 0.0};
+    case Leg::east:
+        return PulseStep{-step_ms_, 0.0};
+    case Leg::north:
+        return PulseStep{0.0, step_ms_};
+    case Leg::south:
+        break;
+    }
+    return PulseStep{0.0, -step_ms_};
+}
+
+Step RatesMeasurement::onStar(const Event&, const Star& star, Instant middle) {
+    const double t = middle - *begin_;
+    switch (phase_) {
+    case Phase::firstLook:
+        phase_ = Phase::clearing;
+        pulses_ = 0;
+        followed_ = 0;
+        star_ = star;
+        return pulse(Leg::north);
+    case Phase::clearing:
+        return clearing(star);
+    default:
+        return inLeg(star, t);
+    }
+}
+
+Step RatesMeasurement::clearing(const Star& star) {
+    const double expected = calibration_.expectedDecPxS() * step_ms_ / 1000.0;
+    const double moved = distance(star, *star_);
+    star_ = star;
+    followed_ = moved > 0.5 * expected ? followed_ + 1 : 0;
+    const double pulsed_s = pulses_ * step_ms_ / 1000.0;
+    // Three seconds at least, and two pulses in a row that the star follows.
+    if (followed_ >= 2 && pulsed_s >= 3.0) {
+        phase_ = Phase::leg;
+        return beginLeg(Leg::west, star, -1.0);
+    }
+    if (pulses_ >= clearingLimit) {
+        // Not a failure yet: the rate may be far from what the rig promises; the legs will tell.
+        phase_ = Phase::leg;
+        return beginLeg(Leg::west, star, -1.0);
+    }
+    return pulse(Leg::north);
+}
+
+Step RatesMeasurement::beginLeg(Leg leg, const Star& star, double t_s) {
+    leg_ = leg;
+    legStart_ = star;
+    pulses_ = 0;
+    if (t_s < 0.0) { // the leg starts with a look of its own
+        pulses_ = -1;
+        return look();
+    }
+    samples_.push_back({t_s, star.x, star.y, leg, 0.0});
+    return pulse(leg);
+}
+
+Step RatesMeasurement::restartWith(double step_ms) {
+    if (++restarts_ > 3)
+        return fail({"No pulse length suits this mount.",
+                     "Legs came out with too few or too many steps in four tries.",
+                     "Check the guide rate in the mount and the guide focal length in the rig."});
+    step_ms_ = step_ms;
+    samples_.clear();
+    phase_ = Phase::leg;
+    return beginLeg(Leg::west, *star_, -1.0);
+}
+
+Step RatesMeasurement::inLeg(const Star& star, double t_s) {
+    star_ = star;
+    if (pulses_ < 0) {
+        samples_.clear();
+        pulses_ = 0;
+        legStart_ = star;
+        samples_.push_back({t_s, star.x, star.y, leg_, 0.0});
+        return pulse(leg_);
+    }
+    samples_.push_back({t_s, star.x, star.y, leg_, step_ms_});
+    const double moved = distance(star, *legStart_);
+    const bool outward = leg_ == Leg::west || leg_ == Leg::north;
+    if (outward) {
+        if (leg_ == Leg::west && pulses_ >= 6 && moved < 1.5)
+            return fail({"The star does not follow RA pulses.",
+                         "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) + " ms it moved " +
+                             formatNumber(moved, 1) + " px.",
+                         "Check the guide cable or link, that the mount is not parked, and its guide rate."});
+        if (leg_ == Leg::north && pulses_ >= mostSteps && moved < 1.5)
+            return fail({"The star does not follow Dec pulses.",
+                         "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) + " ms it moved " +
+                             formatNumber(moved, 1) + " px.",
+                         "Check the guide cable or link, the Dec clutch, and the mount's guide rate."});
+        const bool far = moved >= setup_.travel_px;
+        if (far && pulses_ < fewestSteps)
+            return restartWith(step_ms_ * pulses_ / static_cast<double>(setup_.steps));
+        if (!far && pulses_ < mostSteps)
+            return pulse(leg_);
+        if (!far && leg_ == Leg::west)
+            return restartWith(step_ms_ * std::clamp(setup_.travel_px / std::max(moved, 1.0), 1.3, 8.0));
+        outward_ = pulses_;
+        return beginLeg(leg_ == Leg::west ? Leg::east : Leg::south, star, t_s);
+    }
+    if (pulses_ < outward_)
+        return pulse(leg_);
+    if (leg_ == Leg::east)
+        return beginLeg(Leg::north, star, t_s);
+    phase_ = Phase::ended;
+    auto rates = fitRates(samples_, calibration_);
+    if (!rates)
+        return fail(rates.error());
+    result_ = std::move(*rates);
+    return DoneStep{};
+}
+
+Progress RatesMeasurement::progress() const {
+    Progress p;
+    const char* names[] = {"Choose a star", "Clear Dec backlash", "West", "East", "North", "South"};
+    size_t current = 0;
+    if (phase_ == Phase::firstLook || phase_ == Phase::clearing)
+        current = 1;
+    else if (phase_ == Phase::leg)
+        current = 2 + static_cast<size_t>(leg_);
+    else if (phase_ == Phase::ended)
+        current = result_ ? 6 : 2 + static_cast<size_t>(leg_);
+    for (size_t i = 0; i < 6; ++i)
+        p.steps.push_back({names[i], i < current    ? ProgressStep::State::done
+                                     : i == current && phase_ != Phase::ended ? ProgressStep::State::running
+                                                    : ProgressStep::State::ahead});
+    p.fraction = static_cast<double>(current) / 6.0;
+    const double each = step_ms_ / 1000.0 + setup_.exposure_s + setup_.pause_s + 0.3;
+    if (phase_ == Phase::leg) {
+        const int length = outward_ > 0 ? outward_ : setup_.steps;
+        const int after = 3 - static_cast<int>(leg_);
+        p.timeLeft_s = each * (std::max(0, length - pulses_) + after * length);
+        p.waitingFor = std::string(legName(leg_)) + " pulse " + std::to_string(std::max(0, pulses_)) + " of about " +
+                       std::to_string(length) + ", " + formatNumber(step_ms_, 0) + " ms each";
+    } else if (phase_ != Phase::ended && phase_ != Phase::start) {
+        p.timeLeft_s = each * 4.4 * setup_.steps;
+        p.waitingFor = phase_ == Phase::finding ? "first frame" : "north pulses until the star follows";
+    }
+    return p;
+}
+
+} // namespace nordstjerna

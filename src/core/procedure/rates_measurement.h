@@ -1,0 +1,65 @@
+// Calibrates the guide rates: choose a star, clear the Dec backlash, then west, east, north, south.
+#pragma once
+
+#include "core/image/star_detect.h"
+#include "core/procedure/procedure.h"
+#include "core/rates/calibration.h"
+#include "core/rig/rig.h"
+
+namespace nordstjerna {
+
+struct RatesSetup {
+    Rig rig;
+    double exposure_s = 1.0;
+    double travel_px = 25.0; // wanted length of a leg
+    int steps = 12;          // wanted pulses of a leg
+    double pause_s = 0.5;    // after a pulse
+};
+
+class RatesMeasurement : public Procedure {
+public:
+    explicit RatesMeasurement(RatesSetup setup);
+    Step next(const Event& event) override;
+    Progress progress() const override;
+    std::string name() const override { return "Guide rates"; }
+
+    const std::vector<CalibrationSample>& samples() const { return samples_; }
+    const std::optional<Rates>& result() const { return result_; }
+    const std::optional<Star>& star() const { return star_; }
+    std::shared_ptr<const Frame> frame() const { return frame_; }
+    double stepMs() const { return step_ms_; }
+    const RatesSetup& setup() const { return setup_; }
+
+private:
+    enum class Phase { start, finding, firstLook, clearing, leg, ended };
+    Step choose(const Event& event);
+    Step look() const;
+    Step onStar(const Event& event, const Star& star, Instant middle);
+    Step clearing(const Star& star);
+    Step inLeg(const Star& star, double t_s);
+    Step beginLeg(Leg leg, const Star& star, double t_s);
+    Step pulse(Leg leg);
+    Step restartWith(double step_ms);
+    Step fail(Problem p);
+
+    RatesSetup setup_;
+    CalibrationSetup calibration_;
+    Phase phase_ = Phase::start;
+    Leg leg_ = Leg::west;
+    std::shared_ptr<const Frame> frame_;
+    std::optional<Star> star_;
+    std::optional<Star> legStart_;
+    std::vector<CalibrationSample> samples_;
+    std::optional<Instant> begin_;
+    double step_ms_ = 0.0;
+    int pulses_ = 0;         // in this leg, or while clearing
+    int outward_ = 0;        // pulses of the outward leg that this one undoes
+    int followed_ = 0;       // clearing: pulses in a row that moved the star as they should
+    int lost_ = 0;
+    int restarts_ = 0;
+    bool pulsing_ = false;   // a pulse is under way, then the pause
+    bool pausing_ = false;
+    std::optional<Rates> result_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,72 @@
+// Guide rates from a calibration: how far and in which direction the star moves on the sensor per
+// millisecond of pulse, for both axes, with the Dec backlash that the return leg shows.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/base/measured.h"
+#include "core/base/problem.h"
+#include "core/sky/directions.h"
+
+namespace nordstjerna {
+
+enum class Leg { west, east, north, south };
+const char* legName(Leg leg);
+
+struct CalibrationSample {
+    double t_s = 0.0;
+    double x = 0.0; // star on the sensor after this row's pulse, px
+    double y = 0.0;
+    Leg leg = Leg::west;
+    double pulse_ms = 0.0; // positive; 0 in the first row of a leg
+};
+
+// What the calibration was taken with; expectations follow from it.
+struct CalibrationSetup {
+    double scale_arcsec_px = 1.0;
+    double guideRateRa = 0.5;
+    double guideRateDec = 0.5;
+    Angle dec;           // of the star
+    double hourAngle_h = 0.0;
+    std::string side;    // of the meridian: "east" or "west"
+    int bin = 1;
+
+    double expectedRaPxS() const;  // at declination 0
+    double expectedDecPxS() const;
+};
+
+struct AxisRate {
+    Measured rate_px_s;  // RA: carried to declination 0
+    Measured angle_deg;  // of the star's motion under west (RA) or north (Dec) pulses, from +x towards +y
+    int steps = 0;       // pulses of the outward leg
+};
+
+struct LegFit {
+    Leg leg = Leg::west;
+    int steps = 0;
+    double travel_px = 0.0;
+    double roughness_px = 0.0; // rms of the star about the fitted line, along and across
+};
+
+enum class RatesVerdict { good, usable, bad };
+const char* verdictName(RatesVerdict v);
+
+struct Rates {
+    AxisRate ra;
+    AxisRate dec;
+    Measured orthogonality_deg; // departure from a right angle, without sign
+    Measured decBacklash_ms;    // dead time of the return leg
+    Measured drift_px_min;      // of the star while calibrating
+    bool mirrored = false;      // the north direction is a quarter turn clockwise, not counter-clockwise, from west
+    std::vector<LegFit> legs;
+    RatesVerdict verdict = RatesVerdict::bad;
+    CalibrationSetup setup;
+    std::vector<CalibrationSample> samples;
+};
+
+// Fits all legs together: start, drift, both rate vectors, and the dead times of the Dec legs, by least
+// squares with covariance. Fails when a leg is missing, has no pulses, or did not move.
+Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const CalibrationSetup& setup);
+
+} // namespace nordstjerna

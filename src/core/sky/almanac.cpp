@@ -1,0 +1,72 @@
+#include "core/sky/almanac.h"
+
+#include <cmath>
+#include <utility>
+
+namespace nordstjerna {
+
+namespace {
+constexpr double siderealDay_s = 86164.0905;
+
+std::optional<Instant> crossing(const Site& site, Instant from, Instant to, double sunAltitude_deg) {
+    const auto above = [&](Instant t) { return sunAltitude(site, t).deg() > sunAltitude_deg; };
+    if (above(from) == above(to))
+        return std::nullopt;
+    const bool start = above(from);
+    while (to - from > 1.0) {
+        const Instant mid = from + 0.5 * (to - from);
+        (above(mid) == start ? from : to) = mid;
+    }
+    return from;
+}
+} // namespace
+
+Angle sunAltitude(const Site& site, Instant when) {
+    double helio[2][3];
+    double bary[2][3];
+    eraEpv00(when.jd1(), when.jd2() + 69.0 / 86400.0, helio, bary);
+    const Vec3 sun = -Vec3(helio[0][0], helio[0][1], helio[0][2]).normalized();
+    return altAzFrom(ObservedFrame(site, when).seenWithoutAir(sun)).altitude;
+}
+
+std::optional<Night> nightAround(const Site& site, Instant when) {
+    const double offset_s = site.longitude.hours() * 3600.0;
+    const double local = when.unix_s + offset_s;
+    const double noon = std::floor((local - 43200.0) / 86400.0) * 86400.0 + 43200.0;
+    const Instant start{noon - offset_s};
+    const Instant middle = start + 43200.0;
+    const Instant end = start + 86400.0;
+    const auto sunset = crossing(site, start, middle, -0.833);
+    const auto sunrise = crossing(site, middle, end, -0.833);
+    if (!sunset || !sunrise)
+        return std::nullopt;
+    Night night;
+    night.sunset = *sunset;
+    night.sunrise = *sunrise;
+    night.civilEnd = crossing(site, start, middle, -6.0);
+    night.nauticalEnd = crossing(site, start, middle, -12.0);
+    night.astronomicalEnd = crossing(site, start, middle, -18.0);
+    night.astronomicalStart = crossing(site, middle, end, -18.0);
+    night.nauticalStart = crossing(site, middle, end, -12.0);
+    night.civilStart = crossing(site, middle, end, -6.0);
+    return night;
+}
+
+std::vector<TrackPoint> skyTrack(const Site& site, const HorizonProfile& horizon, const Vec3& icrs, Instant from,
+                                 Instant to, int steps) {
+    std::vector<TrackPoint> track;
+    const ObservedFrame frame(site, from);
+    for (int i = 0; i <= steps; ++i) {
+        const Instant t = from + (to - from) * i / steps;
+        const Vec3 enu = frame.turnedTo(t).seen(icrs);
+        track.push_back({t, altAzFrom(enu), horizon.hides(enu)});
+    }
+    return track;
+}
+
+Instant meridianPassage(const Site& site, const Vec3& icrs, Instant near) {
+    const Angle ha = ObservedFrame(site, near).hourAngleDec(icrs).hourAngle;
+    return near + -ha.deg() / 360.0 * siderealDay_s;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,40 @@
+// The night: when the Sun sets and rises, when it is dark, and how the target moves across it.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/sky/horizon.h"
+#include "core/sky/observed_frame.h"
+
+namespace nordstjerna {
+
+// Altitude of the Sun's centre without refraction.
+Angle sunAltitude(const Site& site, Instant when);
+
+struct Night {
+    Instant sunset;
+    Instant sunrise;
+    // Sun at −6°, −12°, −18°; absent where the Sun does not get that low.
+    std::optional<Instant> civilEnd, nauticalEnd, astronomicalEnd;
+    std::optional<Instant> astronomicalStart, nauticalStart, civilStart;
+};
+
+// The night that belongs to the given moment: from the noon (local mean time) before it to the next.
+// Absent at high latitudes when the Sun does not set (or does not rise) in that span.
+std::optional<Night> nightAround(const Site& site, Instant when);
+
+struct TrackPoint {
+    Instant when;
+    AltAz place;
+    bool hidden = false; // below the horizon profile
+};
+
+// The target's path between two moments in equal steps.
+std::vector<TrackPoint> skyTrack(const Site& site, const HorizonProfile& horizon, const Vec3& icrs, Instant from,
+                                 Instant to, int steps);
+
+// The upper meridian passage nearest to `near`.
+Instant meridianPassage(const Site& site, const Vec3& icrs, Instant near);
+
+} // namespace nordstjerna

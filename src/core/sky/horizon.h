@@ -1,0 +1,29 @@
+// What stands around the site: altitude of the obstruction by azimuth.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/base/problem.h"
+#include "core/sky/directions.h"
+
+namespace nordstjerna {
+
+class HorizonProfile {
+public:
+    HorizonProfile() = default; // a free horizon
+    // Points in any order; between them the profile runs straight, across north too.
+    explicit HorizonProfile(std::vector<AltAz> points);
+
+    Angle altitudeAt(Angle azimuth) const;
+    bool hides(const Vec3& enu) const;
+    const std::vector<AltAz>& points() const { return points_; } // by azimuth
+
+private:
+    std::vector<AltAz> points_;
+};
+
+// Plain text: one "azimuth altitude" pair in degrees a line; blank lines and # comments allowed.
+Expected<HorizonProfile> parseHorizon(const std::string& text);
+
+} // namespace nordstjerna

@@ -1,0 +1,39 @@
+#include "core/sky/tangent_plane.h"
+
+#include <cmath>
+
+namespace nordstjerna {
+
+namespace {
+struct Basis {
+    Vec3 east, north;
+};
+
+Basis basisAt(const Vec3& v) {
+    Vec3 east = Vec3::UnitZ().cross(v);
+    east = east.norm() > 1e-12 ? Vec3(east.normalized()) : Vec3(Vec3::UnitY());
+    return {east, v.cross(east)};
+}
+} // namespace
+
+Vec3 TangentPlane::skyAt(Pixel p) const {
+    const Eigen::Vector2d plane = cd * Eigen::Vector2d(p.x - reference.x, p.y - reference.y);
+    const Basis b = basisAt(centre);
+    return (centre + plane.x() * b.east + plane.y() * b.north).normalized();
+}
+
+std::optional<Pixel> TangentPlane::pixelAt(const Vec3& icrs) const {
+    const double depth = icrs.dot(centre);
+    if (depth <= 1e-9)
+        return std::nullopt;
+    const Basis b = basisAt(centre);
+    const Eigen::Vector2d plane(icrs.dot(b.east) / depth, icrs.dot(b.north) / depth);
+    const Eigen::Vector2d d = cd.inverse() * plane;
+    return Pixel{reference.x + d.x(), reference.y + d.y()};
+}
+
+double TangentPlane::scaleArcsecPx() const { return std::sqrt(std::abs(cd.determinant())) * arcsecPerRad; }
+bool TangentPlane::mirrored() const { return cd.determinant() > 0.0; }
+Angle TangentPlane::roll() const { return Angle::fromRad(std::atan2(cd(0, 1), cd(1, 1))); }
+
+} // namespace nordstjerna

@@ -1,0 +1,29 @@
+// Port: a camera. expose() blocks until the frame is there.
+#pragma once
+
+#include <memory>
+#include <vector>
+
+#include "core/base/problem.h"
+#include "core/image/frame.h"
+#include "core/procedure/procedure.h"
+#include "edge/devices/clock.h"
+
+namespace nordstjerna {
+
+class Camera {
+public:
+    virtual ~Camera() = default;
+    virtual Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) = 0;
+
+    // Exposes and hands out only windows round the expected stars. A camera without windows may cut them
+    // from its full frame.
+    struct Windows {
+        std::vector<Frame> frames; // one for each expected star
+        Instant middle;
+    };
+    virtual Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
+                                            const StopFlag& halt) = 0;
+};
+
+} // namespace nordstjerna

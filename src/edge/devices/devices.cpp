@@ -1,0 +1,23 @@
+#include "edge/devices/devices.h"
+
+#include "core/image/star_measure.h"
+
+namespace nordstjerna {
+
+TrackFunction trackByCamera(Camera& camera) {
+    return [&camera](const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
+        auto windows = camera.exposeWindows(step.exposure_s, step.stars, halt);
+        if (!windows)
+            return tl::unexpected(windows.error());
+        StarsTracked tracked;
+        tracked.middle = windows->middle;
+        for (size_t i = 0; i < step.stars.size(); ++i) {
+            const ExpectedStar& e = step.stars[i];
+            auto star = findAndMeasure(windows->frames[i], e.x, e.y, e.search_px);
+            tracked.stars.push_back(star && star->snr >= 5.0 ? std::optional<Star>(*star) : std::nullopt);
+        }
+        return tracked;
+    };
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,21 @@
+// Port: an equatorial mount. Commands block until done; state() and halt() may be called from any thread.
+#pragma once
+
+#include "core/procedure/procedure.h"
+#include "edge/devices/clock.h"
+
+namespace nordstjerna {
+
+class Mount {
+public:
+    virtual ~Mount() = default;
+    virtual MountState state() const = 0;
+    // Fails at limits, below the horizon, on a lost link, or when halted.
+    virtual Expected<void> slew(const HourAngleDec& target, const StopFlag& halt) = 0;
+    virtual Expected<void> setTracking(bool on) = 0;
+    // Signed milliseconds, west and north positive; both axes run at once.
+    virtual Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) = 0;
+    virtual void stopMotion() = 0;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,217 @@
+#include "edge/devices/sim/mount_mechanics.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/rig/scales.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double sidereal_rad_s = siderealRate_arcsec_s / arcsecPerRad;
+constexpr double halfTurn = std::numbers::pi;
+
+// Load side of a gear with play: it stays until the motor side has taken up the gap.
+double follow(double load, double motor, double gap) { return std::clamp(load, motor - gap, motor); }
+} // namespace
+
+MountMechanics::MountMechanics(const Scenario& s) : scenario_(s), when_(s.start) {
+    azimuth_rad_ = Angle::fromArcmin(s.axisEast_arcmin).rad() / cos(s.rig.site.latitude);
+    altitude_rad_ = Angle::fromArcmin(s.axisHigh_arcmin).rad();
+    flipped_ = s.parked.hourAngle.rad() > 0.0;
+    motor_ = {s.parked.hourAngle.rad() - (flipped_ ? halfTurn : 0.0),
+              flipped_ ? halfTurn - s.parked.dec.rad() : s.parked.dec.rad()};
+    play_ = motor_;
+}
+
+double MountMechanics::periodicError(double h) const {
+    double sum = 0.0;
+    for (const PeriodicTerm& t : scenario_.periodic)
+        sum += t.amplitude_arcsec *
+               std::sin(2.0 * std::numbers::pi * h / (sidereal_rad_s * t.period_s) + Angle::fromDeg(t.phase_deg).rad());
+    return sum / arcsecPerRad;
+}
+
+MountMechanics::Axes MountMechanics::motorAt(Instant t) const {
+    if (slew_) {
+        const double elapsed = std::clamp(t - slew_->start, 0.0, slew_->duration_s);
+        const double rate = Angle::fromDeg(scenario_.rig.mount.slewRate_deg_s).rad();
+        const auto along = [&](double from, double to) {
+            return from + std::copysign(std::min(std::abs(to - from), rate * elapsed), to - from);
+        };
+        return {along(slew_->from.h, slew_->to.h), along(slew_->from.d, slew_->to.d)};
+    }
+    Axes a = motor_;
+    const double dt = t - when_;
+    if (tracking_)
+        a.h += sidereal_rad_s * (1.0 + 1e-6 * scenario_.trackingError_ppm) * dt;
+    return a;
+}
+
+void MountMechanics::advance(Instant to) {
+    while (when_ < to) {
+        Instant next = to;
+        if (slew_) {
+            const Instant end = slewEnd();
+            next = std::min(next, end);
+            motor_ = motorAt(next);
+            when_ = next;
+            if (next >= end) {
+                // The mount arrives where the target is then: the sky went on turning meanwhile.
+                flipped_ = slew_->flippedAfter;
+                slew_.reset();
+                settleStart_ = when_;
+            }
+            play_.h = follow(play_.h, motor_.h, scenario_.raBacklash_arcsec / arcsecPerRad);
+            play_.d = follow(play_.d, motor_.d, scenario_.decBacklash_arcsec / arcsecPerRad);
+            continue;
+        }
+        // Both pulse motors run until the shorter pulse ends, then on.
+        double dt = next - when_;
+        for (double left : {std::abs(raPulseLeft_s_), std::abs(decPulseLeft_s_)})
+            if (left > 0.0)
+                dt = std::min(dt, left);
+        next = when_ + dt;
+        if (next <= when_) // a remainder below the clock's resolution
+            raPulseLeft_s_ = decPulseLeft_s_ = 0.0, next = to, dt = to - when_;
+        motor_ = motorAt(next);
+        const double error = 1.0 + scenario_.guideRateError;
+        const auto run = [dt](double& left) {
+            if (left == 0.0)
+                return 0.0;
+            const double sign = std::copysign(1.0, left);
+            left = std::abs(left) <= dt ? 0.0 : left - sign * dt;
+            return sign * dt;
+        };
+        motor_.h += run(raPulseLeft_s_) * scenario_.rig.mount.guideRateRa * sidereal_rad_s * error;
+        const double dec = run(decPulseLeft_s_) * scenario_.rig.mount.guideRateDec * sidereal_rad_s * error;
+        motor_.d += flipped_ && scenario_.decReversedAfterFlip ? -dec : dec;
+        when_ = next;
+        play_.h = follow(play_.h, motor_.h, scenario_.raBacklash_arcsec / arcsecPerRad);
+        play_.d = follow(play_.d, motor_.d, scenario_.decBacklash_arcsec / arcsecPerRad);
+        const double past = motor_.h + (flipped_ ? halfTurn : 0.0);
+        const bool limit = flipped_ ? past > Angle::fromHours(9.0).rad()
+                                    : past > scenario_.rig.mount.meridianLimitEast.rad();
+        if (limit && tracking_) {
+            tracking_ = false;
+            atLimit_ = true;
+        }
+    }
+}
+
+void MountMechanics::startSlew(const HourAngleDec& target) {
+    Slew s;
+    s.start = when_;
+    s.from = motor_;
+    // East of the meridian the telescope hangs unflipped, west of it flipped.
+    const double h = target.hourAngle.wrappedSigned().rad() - Angle::fromArcmin(scenario_.syncRa_arcmin).rad();
+    const double d = target.dec.rad() - Angle::fromArcmin(scenario_.syncDec_arcmin).rad();
+    s.flippedAfter = target.hourAngle.wrappedSigned().rad() > 0.0;
+    s.to = s.flippedAfter ? Axes{h - halfTurn, halfTurn - d} : Axes{h, d};
+    const double rate = Angle::fromDeg(scenario_.rig.mount.slewRate_deg_s).rad();
+    s.duration_s = std::max(std::abs(s.to.h - s.from.h), std::abs(s.to.d - s.from.d)) / rate;
+    slew_ = s;
+    atLimit_ = false;
+}
+
+Instant MountMechanics::slewEnd() const { return slew_ ? slew_->start + slew_->duration_s : when_; }
+
+void MountMechanics::startPulse(double ra_ms, double dec_ms) {
+    raPulseLeft_s_ = ra_ms / 1000.0;
+    decPulseLeft_s_ = dec_ms / 1000.0;
+}
+
+void MountMechanics::stopMotion() {
+    if (slew_) {
+        motor_ = motorAt(when_);
+        // Halfway over, the side is decided by the Dec axis: beyond the pole is flipped.
+        flipped_ = motor_.d > 0.5 * halfTurn;
+        slew_.reset();
+        settleStart_ = when_;
+    }
+    raPulseLeft_s_ = decPulseLeft_s_ = 0.0;
+}
+
+HourAngleDec MountMechanics::believed() const {
+    const double h = motor_.h + (flipped_ ? halfTurn : 0.0) + Angle::fromArcmin(scenario_.syncRa_arcmin).rad();
+    const double d = (flipped_ ? halfTurn - motor_.d : motor_.d) + Angle::fromArcmin(scenario_.syncDec_arcmin).rad();
+    return {Angle::fromRad(h).wrappedSigned(), Angle::fromRad(d)};
+}
+
+Mat3 MountMechanics::basis() const {
+    const Angle latitude = scenario_.rig.site.latitude;
+    const double south = scenario_.rig.site.southern() ? -1.0 : 1.0;
+    const Vec3 pole(0.0, cos(latitude), sin(latitude));
+    const Vec3 meridian(0.0, -sin(latitude), cos(latitude));
+    Mat3 nominal;
+    nominal << meridian, Vec3(-1.0, 0.0, 0.0), pole;
+    const Mat3 turn = (Eigen::AngleAxisd(-south * azimuth_rad_, Vec3::UnitZ()) *
+                       Eigen::AngleAxisd(south * altitude_rad_, Vec3::UnitX()))
+                          .toRotationMatrix();
+    return turn * nominal;
+}
+
+Vec3 MountMechanics::axis() const {
+    const Vec3 north = basis().col(2);
+    return scenario_.rig.site.southern() ? Vec3(-north) : north;
+}
+
+Mat3 MountMechanics::attitude(Instant at, Angle roll) const {
+    const Axes motor = motorAt(at);
+    double h = follow(play_.h, motor.h, scenario_.raBacklash_arcsec / arcsecPerRad) + periodicError(motor.h);
+    double d = follow(play_.d, motor.d, scenario_.decBacklash_arcsec / arcsecPerRad);
+    if (settleStart_ && scenario_.settle_arcsec > 0.0) {
+        const double since = at - *settleStart_;
+        const double swing = scenario_.settle_arcsec / arcsecPerRad * std::exp(-since / scenario_.settle_s) *
+                             std::cos(2.0 * std::numbers::pi * since / 0.9);
+        h += swing;
+        d += 0.6 * swing;
+    }
+    // Mount frame: x equator at hour angle 0, y west, z pole.
+    const Vec3 across(-std::sin(h), std::cos(h), 0.0); // of growing hour angle: the declination axis
+    const Vec3 out(std::cos(d) * std::cos(h), std::cos(d) * std::sin(h), std::sin(d));
+    const Vec3 up(-std::sin(d) * std::cos(h), -std::sin(d) * std::sin(h), std::cos(d));
+    // The telescope is not quite square to the declination axis.
+    const double cone = Angle::fromArcmin(scenario_.cone_arcmin).rad();
+    const Vec3 z = out * std::cos(cone) + across * std::sin(cone);
+    // The mount frame is left-handed (hour angle grows westwards), so the camera's axes are made in ENU.
+    const Mat3 enu = basis();
+    const Vec3 axisZ = (enu * z).normalized();
+    const Vec3 y = enu * (up * cos(roll) - across * sin(roll));
+    const Vec3 axisY = (y - axisZ * y.dot(axisZ)).normalized();
+    Mat3 camera;
+    camera << axisY.cross(axisZ), axisY, axisZ;
+    return camera;
+}
+
+void MountMechanics::turnAzimuthLever(double turns) {
+    const double sense = turns >= 0.0 ? 1.0 : -1.0;
+    if (sense != azimuthSense_)
+        azimuthStuck_ = scenario_.leverStick_arcmin;
+    azimuthSense_ = sense;
+    const double wanted = std::abs(turns) * scenario_.azimuthLever_arcmin_turn;
+    const double moved = std::max(0.0, wanted - azimuthStuck_);
+    azimuthStuck_ = std::max(0.0, azimuthStuck_ - wanted);
+    azimuth_rad_ += Angle::fromArcmin(sense * moved).rad() / cos(scenario_.rig.site.latitude);
+    altitude_rad_ += Angle::fromArcmin(sense * moved * scenario_.leverCoupling).rad();
+}
+
+void MountMechanics::turnAltitudeLever(double turns) {
+    const double sense = turns >= 0.0 ? 1.0 : -1.0;
+    if (sense != altitudeSense_)
+        altitudeStuck_ = scenario_.leverStick_arcmin;
+    altitudeSense_ = sense;
+    const double wanted = std::abs(turns) * scenario_.altitudeLever_arcmin_turn;
+    const double moved = std::max(0.0, wanted - altitudeStuck_);
+    altitudeStuck_ = std::max(0.0, altitudeStuck_ - wanted);
+    altitude_rad_ += Angle::fromArcmin(sense * moved).rad();
+    azimuth_rad_ += Angle::fromArcmin(sense * moved * scenario_.leverCoupling).rad() / cos(scenario_.rig.site.latitude);
+}
+
+void MountMechanics::bump(double east_arcmin, double high_arcmin) {
+    azimuth_rad_ += Angle::fromArcmin(east_arcmin).rad() / cos(scenario_.rig.site.latitude);
+    altitude_rad_ += Angle::fromArcmin(high_arcmin).rad();
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,76 @@
+// The body of the simulated mount: axes, gears and levers as functions of time. No locks, no waiting.
+#pragma once
+
+#include <optional>
+
+#include "core/sky/directions.h"
+#include "edge/devices/sim/scenario.h"
+
+namespace nordstjerna {
+
+class MountMechanics {
+public:
+    explicit MountMechanics(const Scenario& scenario);
+
+    // Moves on to the given moment; commands below act from there on.
+    void advance(Instant to);
+    Instant when() const { return when_; }
+
+    void startSlew(const HourAngleDec& target);
+    bool slewing() const { return slew_.has_value(); }
+    Instant slewEnd() const;
+    void startPulse(double ra_ms, double dec_ms);
+    void setTracking(bool on) { tracking_ = on; }
+    bool tracking() const { return tracking_; }
+    void stopMotion();
+    bool atLimit() const { return atLimit_; }
+
+    HourAngleDec believed() const; // what the mount reads off its own axes
+    bool flipped() const { return flipped_; }
+
+    // Camera attitude at a moment from now on while nothing but tracking moves: columns x, y and optical
+    // axis, ENU. `roll`: of the sensor's +y against the declination direction of the unflipped mount.
+    Mat3 attitude(Instant at, Angle roll) const;
+
+    Vec3 axis() const; // towards the elevated pole, ENU: the truth
+    // Moves a lever by turns of its knob; positive: axis to the east, axis up.
+    void turnAzimuthLever(double turns);
+    void turnAltitudeLever(double turns);
+    void bump(double east_arcmin, double high_arcmin);
+
+private:
+    struct Axes {
+        double h = 0.0; // rad, motor side
+        double d = 0.0;
+    };
+    Axes motorAt(Instant t) const;
+    double periodicError(double h) const; // rad
+    Mat3 basis() const;                   // columns: equator at hour angle 0, west, north pole of the mount
+
+    const Scenario& scenario_;
+    Instant when_;
+    Axes motor_;
+    Axes play_; // load side, within the backlash of the motor side
+    bool tracking_ = true;
+    bool flipped_ = false;
+    bool atLimit_ = false;
+    double azimuth_rad_ = 0.0; // of the levers, from the true pole; on the horizon circle
+    double altitude_rad_ = 0.0;
+    double azimuthStuck_ = 0.0; // lever motion swallowed so far since the last reversal, arcmin
+    double altitudeStuck_ = 0.0;
+    double azimuthSense_ = 0.0;
+    double altitudeSense_ = 0.0;
+
+    struct Slew {
+        Instant start;
+        Axes from, to;
+        double duration_s;
+        bool flippedAfter;
+    };
+    std::optional<Slew> slew_;
+    std::optional<Instant> settleStart_;
+    double raPulseLeft_s_ = 0.0; // signed, west positive
+    double decPulseLeft_s_ = 0.0;
+};
+
+} // namespace nordstjerna

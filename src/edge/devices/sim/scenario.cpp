@@ -1,0 +1,164 @@
+#include "edge/devices/sim/scenario.h"
+
+#include "edge/store/json_reader.h"
+#include "edge/store/rig_file.h"
+
+namespace nordstjerna {
+
+namespace {
+using nlohmann::json;
+
+Expected<PeriodicTerm> periodicTerm(const json& j) {
+    PeriodicTerm t;
+    JsonReader r(j, "mount.periodic");
+    r.required("period_s", t.period_s).required("amplitude_arcsec", t.amplitude_arcsec).optional("phase_deg", t.phase_deg);
+    if (t.period_s <= 0.0)
+        r.setProblem({"A periodic term has no period.", "", "Give period_s above zero."});
+    const auto done = r.finish();
+    return done ? Expected<PeriodicTerm>(t) : tl::unexpected(done.error());
+}
+
+Expected<Fault> fault(const json& j) {
+    Fault f;
+    std::string kind;
+    JsonReader r(j, "faults");
+    r.required("kind", kind)
+        .required("at_s", f.at_s)
+        .optional("length_s", f.length_s)
+        .optional("amount", f.amount)
+        .optional("amount2", f.amount2);
+    if (kind == "cloud")
+        f.kind = FaultKind::cloud;
+    else if (kind == "gust")
+        f.kind = FaultKind::gust;
+    else if (kind == "bump")
+        f.kind = FaultKind::bump;
+    else if (kind == "lamp")
+        f.kind = FaultKind::lamp;
+    else
+        r.setProblem({"Unknown fault \"" + kind + "\".", "Known faults: cloud, gust, bump, lamp.", "Correct it."});
+    const auto done = r.finish();
+    return done ? Expected<Fault>(f) : tl::unexpected(done.error());
+}
+} // namespace
+
+Expected<Scenario> readScenario(const std::filesystem::path& path) {
+    const auto file = readJsonFile(path);
+    if (!file)
+        return tl::unexpected(file.error());
+    Scenario s;
+    std::string format;
+    std::string start;
+    std::string rigFile;
+    JsonReader r(*file, path.filename().string());
+    r.required("format", format)
+        .optional("name", s.name)
+        .required("rig", rigFile)
+        .required("start_utc", start)
+        .optional("speed", s.speed)
+        .optional("seed", s.seed);
+    const json target = r.child("target");
+    const json parked = r.child("parked");
+    const json axis = r.child("axis");
+    const json mount = r.child("mount");
+    const json levers = r.child("levers");
+    const json cameras = r.child("cameras");
+    const json air = r.child("air");
+    const json faults = r.child("faults");
+    if (const auto done = r.finish(); !done)
+        return tl::unexpected(done.error());
+    if (format != "nordstjerna-scenario 1")
+        return problem(path.string() + " is of format \"" + format + "\".",
+                       "This program reads nordstjerna-scenario 1.", "Use a newer program.");
+    const auto when = parseInstant(start);
+    if (!when)
+        return tl::unexpected(when.error());
+    s.start = *when;
+    const auto rig = readRig(path.parent_path() / rigFile);
+    if (!rig)
+        return tl::unexpected(rig.error());
+    s.rig = *rig;
+
+    const auto read = [](const json& j, const char* where, auto&& fill) -> Expected<void> {
+        JsonReader reader(j, where);
+        fill(reader);
+        return reader.finish();
+    };
+    double ra = 0.0;
+    double dec = 0.0;
+    double ha_h = -1.0;
+    double parkedDec = 0.0;
+    std::vector<json> terms;
+    const Expected<void> parts[] = {
+        read(target, "target",
+             [&](JsonReader& t) { t.optional("name", s.targetName).optional("ra", ra).optional("dec", dec); }),
+        read(parked, "parked", [&](JsonReader& t) { t.optional("hour_angle_h", ha_h).optional("dec", parkedDec); }),
+        read(axis, "axis",
+             [&](JsonReader& t) {
+                 t.optional("east_arcmin", s.axisEast_arcmin).optional("high_arcmin", s.axisHigh_arcmin);
+             }),
+        read(mount, "mount",
+             [&](JsonReader& t) {
+                 t.optional("cone_arcmin", s.cone_arcmin)
+                     .optional("sync_ra_arcmin", s.syncRa_arcmin)
+                     .optional("sync_dec_arcmin", s.syncDec_arcmin)
+                     .optional("ra_backlash_arcsec", s.raBacklash_arcsec)
+                     .optional("dec_backlash_arcsec", s.decBacklash_arcsec)
+                     .optional("guide_rate_error", s.guideRateError)
+                     .optional("tracking_error_ppm", s.trackingError_ppm)
+                     .optional("settle_arcsec", s.settle_arcsec)
+                     .optional("settle_s", s.settle_s)
+                     .optional("dec_reversed_after_flip", s.decReversedAfterFlip)
+                     .optional("periodic", terms);
+             }),
+        read(levers, "levers",
+             [&](JsonReader& t) {
+                 t.optional("azimuth_arcmin_turn", s.azimuthLever_arcmin_turn)
+                     .optional("altitude_arcmin_turn", s.altitudeLever_arcmin_turn)
+                     .optional("stick_arcmin", s.leverStick_arcmin)
+                     .optional("coupling", s.leverCoupling);
+             }),
+        read(cameras, "cameras",
+             [&](JsonReader& t) {
+                 t.optional("guide_roll_deg", s.guideRoll_deg)
+                     .optional("imaging_roll_deg", s.imagingRoll_deg)
+                     .optional("guide_mirrored", s.guideMirrored)
+                     .optional("guide_blur_um", s.guideBlur_um)
+                     .optional("imaging_blur_um", s.imagingBlur_um)
+                     .optional("hot_pixels", s.hotPixels)
+                     .optional("dark_e_s", s.dark_e_s)
+                     .optional("offset_adu", s.offset_adu)
+                     .optional("download_s", s.download_s);
+             }),
+        read(air, "air",
+             [&](JsonReader& t) {
+                 t.optional("seeing_arcsec", s.seeing_arcsec)
+                     .optional("sky_mag_arcsec2", s.sky_mag_arcsec2)
+                     .optional("transparency", s.transparency);
+             }),
+    };
+    for (const auto& done : parts)
+        if (!done)
+            return tl::unexpected(done.error());
+    s.target = {Angle::fromDeg(ra), Angle::fromDeg(dec)};
+    s.parked = {Angle::fromHours(ha_h), Angle::fromDeg(parkedDec)};
+    for (const json& j : terms) {
+        const auto t = periodicTerm(j);
+        if (!t)
+            return tl::unexpected(t.error());
+        s.periodic.push_back(*t);
+    }
+    if (faults.is_array())
+        for (const json& j : faults) {
+            const auto f = fault(j);
+            if (!f)
+                return tl::unexpected(f.error());
+            s.faults.push_back(*f);
+        }
+    if (s.seeing_arcsec <= 0.0 || s.speed < 0.0 || s.transparency <= 0.0)
+        return problem("The scenario states an impossible night.",
+                       "Seeing and transparency must be above zero, speed not negative.", "Correct the values.");
+    return s;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,84 @@
+// A simulated night as a JSON file, format "nordstjerna-scenario 1": the real rig, date, and all faults of
+// mount, air and cameras. The application never sees these figures; it measures them.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "core/rig/rig.h"
+#include "core/sky/directions.h"
+#include "core/sky/instant.h"
+
+namespace nordstjerna {
+
+struct PeriodicTerm {
+    double period_s = 432.0;
+    double amplitude_arcsec = 0.0;
+    double phase_deg = 0.0;
+};
+
+enum class FaultKind { cloud, gust, bump, lamp };
+
+struct Fault {
+    FaultKind kind = FaultKind::cloud;
+    double at_s = 0.0;     // since the start
+    double length_s = 0.0; // bump: at once
+    // cloud: share of the light that is lost; gust: ″ of shaking; bump: ′ east and high of the axis;
+    // lamp: counts a second
+    double amount = 0.0;
+    double amount2 = 0.0;
+};
+
+struct Scenario {
+    std::string name;
+    Rig rig; // as it really is
+    Instant start;
+    double speed = 1.0; // 0: as fast as it computes
+    std::uint64_t seed = 1;
+    std::string targetName;
+    Equatorial target;
+    HourAngleDec parked; // where the mount stands at the start
+
+    // Mount
+    double axisEast_arcmin = 0.0; // of the RA axis against the true pole
+    double axisHigh_arcmin = 0.0;
+    double cone_arcmin = 0.0;
+    double syncRa_arcmin = 0.0; // what the mount believes minus the truth
+    double syncDec_arcmin = 0.0;
+    double raBacklash_arcsec = 0.0;
+    double decBacklash_arcsec = 0.0;
+    double guideRateError = 0.0;  // relative
+    double trackingError_ppm = 0.0;
+    double settle_arcsec = 0.0;   // swing after a slew
+    double settle_s = 1.5;        // its decay time
+    bool decReversedAfterFlip = false; // the firmware keeps north pulses north
+    std::vector<PeriodicTerm> periodic;
+    // Levers: arcminutes on the sky a turn, and the part of a turn that is lost when reversing.
+    double azimuthLever_arcmin_turn = 12.0;
+    double altitudeLever_arcmin_turn = 7.0;
+    double leverStick_arcmin = 0.0;
+    double leverCoupling = 0.0; // share of one lever's motion that appears in the other
+
+    // Optics and cameras
+    double guideRoll_deg = 0.0; // position angle of the guide sensor's +y, telescope on the east side
+    double imagingRoll_deg = 0.0;
+    bool guideMirrored = false;
+    double guideBlur_um = 6.5; // FWHM of the optics' own star image
+    double imagingBlur_um = 5.0;
+    int hotPixels = 0;
+    double dark_e_s = 0.05;
+    double offset_adu = 400.0;
+    double download_s = 0.25;
+
+    // Air
+    double seeing_arcsec = 2.2; // FWHM in the zenith
+    double sky_mag_arcsec2 = 20.5;
+    double transparency = 1.0;
+    std::vector<Fault> faults;
+};
+
+Expected<Scenario> readScenario(const std::filesystem::path& path);
+
+} // namespace nordstjerna

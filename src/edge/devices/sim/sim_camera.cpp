@@ -1,0 +1,235 @@
+#include "edge/devices/sim/sim_camera.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/image/star_measure.h"
+#include "core/rig/scales.h"
+#include "edge/devices/sim/noise_table.h"
+#include "edge/runner.h"
+
+namespace nordstjerna {
+
+namespace {
+// Electrons a second and square metre from a star of magnitude 0 through a clear filter, mirrors and silicon.
+constexpr double zero_e_s_m2 = 1.1e10;
+constexpr double fwhmToSigma = 1.0 / 2.3548200450309493;
+} // namespace
+
+SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
+    : night_(night), setup_(std::move(setup)), sky_(night.index_),
+      random_(mixBits(night.scenario_.seed ^ mixBits(static_cast<std::uint64_t>(setup_.camera.width)))) {
+    Random place(mixBits(static_cast<std::uint64_t>(setup_.camera.width) * 7919ULL));
+    for (int i = 0; i < setup_.hotPixels; ++i)
+        hot_.push_back({static_cast<int>(place.uniform(0, setup_.camera.binnedWidth())),
+                        static_cast<int>(place.uniform(0, setup_.camera.binnedHeight())),
+                        std::pow(10.0, place.uniform(2.0, 3.7))});
+}
+
+Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag& halt) {
+    const Scenario& s = night_.scenario_;
+    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    Scene scene;
+    scene.exposure_s = exposure_s;
+    constexpr int moments = 5;
+    Mat3 attitudes[moments];
+    Mat3 middleAttitude;
+    Instant middle;
+    Instant times[moments];
+    {
+        const std::scoped_lock guard(night_.lock_);
+        night_.catchUp();
+        scene.start = night_.mechanics_.when();
+        middle = scene.start + 0.5 * exposure_s;
+        for (int i = 0; i < moments; ++i) {
+            times[i] = scene.start + exposure_s * (i + 0.5) / moments;
+            attitudes[i] = night_.mechanics_.attitude(times[i], setup_.roll);
+        }
+        middleAttitude = night_.mechanics_.attitude(middle, setup_.roll);
+    }
+    if (!night_.clock_.sleep(exposure_s + s.download_s, halt))
+        return tl::unexpected(haltedProblem());
+
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
+        frame_.emplace(s.rig.site, middle);
+    const ObservedFrame seen = frame_->turnedTo(middle);
+    const Vec3 axis = middleAttitude.col(2);
+    const Vec3 axisIcrs = seen.icrs(axis);
+    const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
+    scene.believed = equatorialFrom(seen.icrsFrom(night_.mechanics_.believed()));
+
+    // Mean motion of the field during the exposure, from the direction that stood on the axis in the middle.
+    const double perPixel = scale / arcsecPerRad;
+    const double xSign = setup_.mirrored ? 1.0 : -1.0; // looking out, east is left of north
+    const auto project = [&](const Mat3& attitude, const Vec3& enu) -> Eigen::Vector2d {
+        const Vec3 c = attitude.transpose() * enu;
+        return Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / perPixel;
+    };
+    Eigen::Vector2d motion = Eigen::Vector2d::Zero();
+    for (int i = 0; i < moments; ++i)
+        motion += project(attitudes[i], frame_->turnedTo(times[i]).seen(axisIcrs)) / moments;
+    motion += night_.air_.fieldMotion(scene.start + exposure_s, exposure_s, altitude) / scale;
+
+    const int width = setup_.camera.binnedWidth();
+    const int height = setup_.camera.binnedHeight();
+    const Eigen::Vector2d centre(0.5 * (width - 1), 0.5 * (height - 1));
+    const double transparency = night_.air_.transparency(middle, altitude);
+    const double area_m2 = std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2);
+    const double zero_e = zero_e_s_m2 * area_m2 * exposure_s;
+    const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
+    const double blur_arcsec = setup_.blur_um / setup_.focal_mm * 206.264806;
+    scene.sigma_px = std::hypot(night_.air_.fwhm_arcsec(altitude), blur_arcsec) * fwhmToSigma / scale;
+    const bool horizonHides = s.rig.horizon.hides(axis);
+    const double margin = 6.0 * scene.sigma_px;
+    if (!horizonHides && transparency > 0.0)
+        for (const CatalogueStar& star : sky_.starsNear(axisIcrs, reach)) {
+            const double electrons = zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
+            if (electrons < 3.0)
+                break; // the rest is fainter still
+            const Vec3 enu = seen.seen(star.icrs);
+            const auto id = static_cast<std::uint64_t>(std::llround((star.icrs.x() + 2.0) * 1e7)) * 40000003ULL +
+                            static_cast<std::uint64_t>(std::llround((star.icrs.y() + 2.0) * 1e7));
+            const Eigen::Vector2d p = centre + project(middleAttitude, enu) + motion +
+                                      night_.air_.starMotion(id, exposure_s, altitude) / scale;
+            if (p.x() < -margin || p.y() < -margin || p.x() > width + margin || p.y() > height + margin)
+                continue;
+            scene.spots.push_back({p.x(), p.y(), electrons, id});
+        }
+    const double sky = zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
+    scene.sky_e = (horizonHides ? 0.2 : 1.0) * sky + s.dark_e_s * exposure_s;
+    scene.lamp_adu = night_.air_.lamp_adu_s(middle) * exposure_s;
+    return scene;
+}
+
+FrameInfo SimCamera::infoOf(const Scene& scene) const {
+    FrameInfo info;
+    info.start = scene.start;
+    info.exposure_s = scene.exposure_s;
+    info.bin = setup_.camera.bin;
+    info.pixel_um = setup_.camera.pixel_um * setup_.camera.bin;
+    info.focal_mm = setup_.focal_mm;
+    info.gain_e_adu = setup_.camera.gain_e_adu;
+    info.saturation_adu = setup_.camera.saturation_adu();
+    info.pointing = scene.believed;
+    info.camera = setup_.name;
+    return info;
+}
+
+Frame SimCamera::render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const {
+    const CameraSpec& c = setup_.camera;
+    Frame frame(width, height);
+    frame.x0 = x0;
+    frame.y0 = y0;
+    frame.info = infoOf(scene);
+    // Electrons: sky and read noise together, stars with noise of their own on top.
+    const double lamp_e = scene.lamp_adu * c.gain_e_adu;
+    const double flat = scene.sky_e + lamp_e;
+    fillGaussianNoise(frame.pixels.data(), frame.pixels.size(), static_cast<float>(flat),
+                      static_cast<float>(std::sqrt(flat + c.readNoise_e * c.readNoise_e)), random);
+    std::vector<double> row;
+    for (const Spot& spot : scene.spots) {
+        // As far out as the star still shows half an electron.
+        const double peak = spot.electrons / (2.0 * std::numbers::pi * scene.sigma_px * scene.sigma_px);
+        const double reach = scene.sigma_px * std::sqrt(2.0 * std::log(std::max(peak / 0.2, 3.0))) + 1.0;
+        const double cx = spot.x - x0;
+        const double cy = spot.y - y0;
+        const int xLow = std::max(0, static_cast<int>(std::floor(cx - reach)));
+        const int xHigh = std::min(width - 1, static_cast<int>(std::ceil(cx + reach)));
+        const int yLow = std::max(0, static_cast<int>(std::floor(cy - reach)));
+        const int yHigh = std::min(height - 1, static_cast<int>(std::ceil(cy + reach)));
+        if (xLow > xHigh || yLow > yHigh)
+            continue;
+        const double root = 1.0 / (scene.sigma_px * std::numbers::sqrt2);
+        row.clear();
+        double last = std::erf((xLow - 0.5 - cx) * root);
+        for (int x = xLow; x <= xHigh; ++x) {
+            const double next = std::erf((x + 0.5 - cx) * root);
+            row.push_back(0.5 * (next - last));
+            last = next;
+        }
+        last = std::erf((yLow - 0.5 - cy) * root);
+        for (int y = yLow; y <= yHigh; ++y) {
+            const double next = std::erf((y + 0.5 - cy) * root);
+            const double part = 0.5 * (next - last) * spot.electrons;
+            last = next;
+            for (int x = xLow; x <= xHigh; ++x) {
+                const double signal = part * row[static_cast<size_t>(x - xLow)];
+                frame.at(x, y) += static_cast<float>(signal + std::sqrt(signal) * random.gaussian());
+            }
+        }
+    }
+    for (const HotPixel& h : hot_)
+        if (h.x >= x0 && h.y >= y0 && h.x < x0 + width && h.y < y0 + height)
+            frame.at(h.x - x0, h.y - y0) += static_cast<float>(h.e_s * scene.exposure_s);
+    const auto perAdu = static_cast<float>(1.0 / c.gain_e_adu);
+    const auto offset = static_cast<float>(night_.scenario_.offset_adu + 0.5);
+    const auto top = static_cast<float>(frame.info.saturation_adu);
+    for (float& v : frame.pixels)
+        v = std::floor(std::clamp(v * perAdu + offset, 0.0F, top));
+    return frame;
+}
+
+Expected<std::shared_ptr<const Frame>> SimCamera::expose(double exposure_s, const StopFlag& halt) {
+    auto scene = observe(exposure_s, halt);
+    if (!scene)
+        return tl::unexpected(scene.error());
+    return std::make_shared<const Frame>(
+        render(*scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_));
+}
+
+Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
+                                                   const StopFlag& halt) {
+    auto scene = observe(exposure_s, halt);
+    if (!scene)
+        return tl::unexpected(scene.error());
+    Windows windows;
+    windows.middle = scene->start + 0.5 * exposure_s;
+    for (const ExpectedStar& e : stars) {
+        const int half = static_cast<int>(std::ceil(e.search_px)) + 14;
+        const int x0 = std::clamp(static_cast<int>(std::lround(e.x)) - half, 0, setup_.camera.binnedWidth() - 8);
+        const int y0 = std::clamp(static_cast<int>(std::lround(e.y)) - half, 0, setup_.camera.binnedHeight() - 8);
+        const int width = std::min(2 * half + 1, setup_.camera.binnedWidth() - x0);
+        const int height = std::min(2 * half + 1, setup_.camera.binnedHeight() - y0);
+        windows.frames.push_back(render(*scene, x0, y0, width, height, random_));
+    }
+    return windows;
+}
+
+Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const StopFlag& halt) {
+    auto scene = observe(step.exposure_s, halt);
+    if (!scene)
+        return tl::unexpected(scene.error());
+    StarsTracked tracked;
+    tracked.middle = scene->start + 0.5 * step.exposure_s;
+    const CameraSpec& c = setup_.camera;
+    const double variance = scene->sky_e + c.readNoise_e * c.readNoise_e;
+    const double area = 4.0 * std::numbers::pi * scene->sigma_px * scene->sigma_px;
+    for (const ExpectedStar& e : step.stars) {
+        const auto found = std::find_if(scene->spots.begin(), scene->spots.end(), [&](const Spot& s) {
+            return std::hypot(s.x - e.x, s.y - e.y) < e.search_px; // the brightest, they are in order
+        });
+        std::optional<Star> star;
+        if (found != scene->spots.end()) {
+            const double snr = found->electrons / std::sqrt(found->electrons + area * variance);
+            if (snr > 5.0) {
+                Star s;
+                // Photon and background parts of the centroid's variance.
+                s.sigmaX = s.sigmaY = scene->sigma_px * std::sqrt(1.0 / found->electrons +
+                                                                  2.0 * area * variance / std::pow(found->electrons, 2));
+                s.x = found->x + s.sigmaX * random_.gaussian();
+                s.y = found->y + s.sigmaY * random_.gaussian();
+                s.snr = snr;
+                s.hfd = scene->sigma_px / fwhmToSigma;
+                s.flux = found->electrons / c.gain_e_adu;
+                star = s;
+            }
+        }
+        tracked.stars.push_back(star);
+    }
+    return tracked;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,62 @@
+// A simulated camera on the simulated mount: real stars, projected and rendered.
+#pragma once
+
+#include <optional>
+
+#include "edge/devices/sim/simulated_night.h"
+
+namespace nordstjerna {
+
+struct SimCameraSetup {
+    CameraSpec camera;
+    double focal_mm = 0.0;
+    double aperture_mm = 0.0;
+    double blur_um = 5.0;
+    Angle roll;
+    bool mirrored = false;
+    int hotPixels = 0;
+    std::string name;
+};
+
+class SimCamera : public Camera {
+public:
+    SimCamera(SimulatedNight& night, SimCameraSetup setup);
+    Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override;
+    Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
+                                    const StopFlag& halt) override;
+    // The same without rendering.
+    Expected<StarsTracked> trackDirectly(const TrackStep& step, const StopFlag& halt);
+
+private:
+    struct Spot {
+        double x, y;       // px
+        double electrons;  // collected over the exposure
+        std::uint64_t id;
+    };
+    // All that an exposure sees, before noise.
+    struct Scene {
+        std::vector<Spot> spots; // brightest first
+        double sigma_px = 1.0;   // of the star images
+        double sky_e = 0.0;      // per pixel, dark current included
+        double lamp_adu = 0.0;
+        Instant start;
+        double exposure_s = 0.0;
+        Equatorial believed;
+    };
+    Expected<Scene> observe(double exposure_s, const StopFlag& halt);
+    Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
+    FrameInfo infoOf(const Scene& scene) const;
+
+    SimulatedNight& night_;
+    SimCameraSetup setup_;
+    SimSky sky_;
+    Random random_;
+    std::optional<ObservedFrame> frame_;
+    struct HotPixel {
+        int x, y;
+        double e_s;
+    };
+    std::vector<HotPixel> hot_;
+};
+
+} // namespace nordstjerna

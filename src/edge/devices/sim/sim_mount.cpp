@@ -1,0 +1,78 @@
+#include "edge/devices/sim/sim_mount.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/pole/sighting_plan.h"
+#include "edge/runner.h"
+
+namespace nordstjerna {
+
+MountState SimMount::state() const {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    MountState s;
+    s.pointing = night_.mechanics_.believed();
+    s.side = night_.mechanics_.flipped() ? "west" : "east";
+    s.tracking = night_.mechanics_.tracking();
+    s.moving = night_.mechanics_.slewing();
+    return s;
+}
+
+Expected<void> SimMount::slew(const HourAngleDec& target, const StopFlag& halt) {
+    const AltAz place = altAzFrom(directionOf(night_.scenario_.rig.site, target));
+    if (place.altitude.deg() < 0.0)
+        return problem("The mount refused the slew.",
+                       "Its target lies " + formatNumber(-place.altitude.deg(), 0) + "° below the horizon.",
+                       "Choose a target that is up.");
+    if (std::abs(target.dec.deg()) > 90.0)
+        return problem("The mount refused the slew.", "The declination is beyond the pole.", "Correct the target.");
+    double duration = 0.0;
+    {
+        const std::scoped_lock guard(night_.lock_);
+        night_.catchUp();
+        night_.mechanics_.startSlew(target);
+        duration = night_.mechanics_.slewEnd() - night_.mechanics_.when();
+    }
+    if (!night_.clock_.sleep(duration + 0.05, halt)) {
+        stopMotion();
+        return tl::unexpected(haltedProblem());
+    }
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    return {};
+}
+
+Expected<void> SimMount::setTracking(bool on) {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    if (on && night_.mechanics_.atLimit())
+        return problem("The mount does not track.", "It stands at its meridian limit.", "Slew away from the limit.");
+    night_.mechanics_.setTracking(on);
+    return {};
+}
+
+Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt) {
+    {
+        const std::scoped_lock guard(night_.lock_);
+        night_.catchUp();
+        if (night_.mechanics_.atLimit())
+            return problem("The mount takes no pulses.", "It stands at its meridian limit and has stopped tracking.",
+                           "Slew away from the limit, or flip.");
+        night_.mechanics_.startPulse(ra_ms, dec_ms);
+    }
+    if (!night_.clock_.sleep(std::max(std::abs(ra_ms), std::abs(dec_ms)) / 1000.0, halt)) {
+        stopMotion();
+        return tl::unexpected(haltedProblem());
+    }
+    return {};
+}
+
+void SimMount::stopMotion() {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    night_.mechanics_.stopMotion();
+}
+
+} // namespace nordstjerna

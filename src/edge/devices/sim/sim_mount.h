@@ -1,0 +1,21 @@
+// The simulated mount behind its port.
+#pragma once
+
+#include "edge/devices/sim/simulated_night.h"
+
+namespace nordstjerna {
+
+class SimMount : public Mount {
+public:
+    explicit SimMount(SimulatedNight& night) : night_(night) {}
+    MountState state() const override;
+    Expected<void> slew(const HourAngleDec& target, const StopFlag& halt) override;
+    Expected<void> setTracking(bool on) override;
+    Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override;
+    void stopMotion() override;
+
+private:
+    SimulatedNight& night_;
+};
+
+} // namespace nordstjerna

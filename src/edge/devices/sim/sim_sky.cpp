@@ -1,0 +1,65 @@
+#include "edge/devices/sim/sim_sky.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdint>
+
+#include "core/base/random.h"
+
+namespace nordstjerna {
+
+std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius) {
+    constexpr double cell_deg = 0.5;
+    constexpr double density_per_deg2 = 700.0;
+    constexpr double brightest = 11.0;
+    constexpr double faintest = 14.0;
+    // Star counts grow by a factor of about 2.6 a magnitude.
+    constexpr double slope = 0.42;
+    std::vector<CatalogueStar> stars;
+    const Equatorial centre = equatorialFrom(icrs);
+    const int bandLow = std::max(0, static_cast<int>(std::floor((centre.dec.deg() - radius.deg() + 90.0) / cell_deg)));
+    const int bandHigh = std::min(static_cast<int>(180.0 / cell_deg) - 1,
+                                  static_cast<int>(std::floor((centre.dec.deg() + radius.deg() + 90.0) / cell_deg)));
+    const double cosRadius = cos(radius);
+    for (int band = bandLow; band <= bandHigh; ++band) {
+        const double decLow = -90.0 + band * cell_deg;
+        const double middle = cos(Angle::fromDeg(decLow + 0.5 * cell_deg));
+        const int cells = std::max(1, static_cast<int>(std::lround(360.0 * middle / cell_deg)));
+        const double width_deg = 360.0 / cells;
+        // Cells whose RA comes within reach; near the pole, all of them.
+        const double reach_deg = std::min(180.0, radius.deg() / std::max(middle - 0.02, 1e-3) + width_deg);
+        const int first = static_cast<int>(std::floor((centre.ra.deg() - reach_deg) / width_deg));
+        const int last = std::min(first + cells - 1, static_cast<int>(std::floor((centre.ra.deg() + reach_deg) / width_deg)));
+        for (int c = first; c <= last; ++c) {
+            const int cell = ((c % cells) + cells) % cells;
+            Random random(mixBits(static_cast<std::uint64_t>(band) * 100003ULL + static_cast<std::uint64_t>(cell)));
+            const double area = width_deg * middle * cell_deg;
+            const int count = static_cast<int>(area * density_per_deg2 + random.uniform());
+            for (int i = 0; i < count; ++i) {
+                const double ra = (cell + random.uniform()) * width_deg;
+                const double dec = decLow + cell_deg * random.uniform();
+                const double span = std::pow(10.0, slope * (faintest - brightest));
+                const double magnitude = brightest + std::log10(1.0 + random.uniform() * (span - 1.0)) / slope;
+                const Vec3 v = vectorFrom(Equatorial{Angle::fromDeg(ra), Angle::fromDeg(dec)});
+                if (v.dot(icrs) > cosRadius)
+                    stars.push_back({v, magnitude});
+            }
+        }
+    }
+    return stars;
+}
+
+const std::vector<CatalogueStar>& SimSky::starsNear(const Vec3& icrs, Angle radius) {
+    if (centre_.norm() > 0.5 && separation(centre_, icrs) + radius <= radius_)
+        return stars_;
+    centre_ = icrs;
+    radius_ = radius * 1.25;
+    stars_ = index_->starsNear(icrs, radius_);
+    const auto faint = fillerStars(icrs, radius_);
+    stars_.insert(stars_.end(), faint.begin(), faint.end());
+    std::stable_sort(stars_.begin(), stars_.end(),
+                     [](const CatalogueStar& a, const CatalogueStar& b) { return a.magnitude < b.magnitude; });
+    return stars_;
+}
+
+} // namespace nordstjerna

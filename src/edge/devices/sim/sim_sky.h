@@ -1,0 +1,27 @@
+// The stars of the simulated sky: the catalogue stars of the star index, and below their limit a faint
+// filling that is the same on every machine.
+#pragma once
+
+#include "edge/platesolve/star_index.h"
+
+namespace nordstjerna {
+
+class SimSky {
+public:
+    explicit SimSky(std::shared_ptr<StarIndex> index) : index_(std::move(index)) {}
+
+    // Stars within the radius, brightest first. The last answer is kept and served again while it covers
+    // the place asked for.
+    const std::vector<CatalogueStar>& starsNear(const Vec3& icrs, Angle radius);
+
+private:
+    std::shared_ptr<StarIndex> index_;
+    Vec3 centre_ = Vec3::Zero();
+    Angle radius_;
+    std::vector<CatalogueStar> stars_;
+};
+
+// Invented stars from magnitude 11 to 14 within the radius, about 700 a square degree.
+std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius);
+
+} // namespace nordstjerna

@@ -1,0 +1,84 @@
+#include "edge/devices/sim/simulated_night.h"
+
+#include "edge/devices/sim/sim_camera.h"
+#include "edge/devices/sim/sim_mount.h"
+#include "edge/platesolve/plate_solver.h"
+
+namespace nordstjerna {
+
+SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> index)
+    : scenario_(std::move(scenario)), index_(std::move(index)), clock_(scenario_.start, scenario_.speed),
+      mechanics_(scenario_), air_(scenario_) {
+    const Rig& rig = scenario_.rig;
+    mount_ = std::make_unique<SimMount>(*this);
+    const Optics& guide = rig.guidingOptics();
+    guide_ = std::make_unique<SimCamera>(
+        *this, SimCameraSetup{rig.guideCamera, guide.effectiveFocal_mm(), guide.aperture_mm, scenario_.guideBlur_um,
+                              Angle::fromDeg(scenario_.guideRoll_deg), scenario_.guideMirrored, scenario_.hotPixels,
+                              "simulated guide camera"});
+    imaging_ = std::make_unique<SimCamera>(
+        *this, SimCameraSetup{rig.imagingCamera, rig.imagingOptics.effectiveFocal_mm(), rig.imagingOptics.aperture_mm,
+                              scenario_.imagingBlur_um, Angle::fromDeg(scenario_.imagingRoll_deg), false, 0,
+                              "simulated imaging camera"});
+}
+
+SimulatedNight::~SimulatedNight() = default;
+
+Mount& SimulatedNight::mount() { return *mount_; }
+Camera& SimulatedNight::guideCamera() { return *guide_; }
+Camera& SimulatedNight::imagingCamera() { return *imaging_; }
+
+Devices SimulatedNight::devices() {
+    Devices d;
+    d.mount = mount_.get();
+    d.guideCamera = guide_.get();
+    d.imagingCamera = imaging_.get();
+    d.clock = &clock_;
+    d.track = trackByCamera(*guide_);
+    d.solve = [index = index_](const SolveStep& step, const StopFlag& halt) {
+        SolveOptions options;
+        options.scale_arcsec_px = step.scale_arcsec_px;
+        options.scaleTolerance = step.scaleTolerance;
+        options.near = step.near;
+        options.radius_deg = step.radius_deg;
+        return solveFrame(*index, *step.frame, options, halt);
+    };
+    return d;
+}
+
+TrackFunction SimulatedNight::trackDirectly() {
+    return [this](const TrackStep& step, const StopFlag& halt) { return guide_->trackDirectly(step, halt); };
+}
+
+void SimulatedNight::catchUp() {
+    mechanics_.advance(clock_.now());
+    applyFaults();
+}
+
+void SimulatedNight::applyFaults() {
+    size_t bumps = 0;
+    for (const Fault& f : scenario_.faults)
+        if (f.kind == FaultKind::bump && mechanics_.when() - scenario_.start >= f.at_s && ++bumps > bumpsDone_) {
+            mechanics_.bump(f.amount, f.amount2);
+            bumpsDone_ = bumps;
+        }
+}
+
+void SimulatedNight::turnAzimuthLever(double turns) {
+    const std::scoped_lock guard(lock_);
+    catchUp();
+    mechanics_.turnAzimuthLever(turns);
+}
+
+void SimulatedNight::turnAltitudeLever(double turns) {
+    const std::scoped_lock guard(lock_);
+    catchUp();
+    mechanics_.turnAltitudeLever(turns);
+}
+
+Vec3 SimulatedNight::trueAxis() {
+    const std::scoped_lock guard(lock_);
+    return mechanics_.axis();
+}
+
+} // namespace nordstjerna

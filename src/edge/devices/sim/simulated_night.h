@@ -1,0 +1,64 @@
+// A whole simulated night: clock, mount, cameras and sky that belong together. What the application sees are
+// the ports; what is true stays here, for tests.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <mutex>
+
+#include "edge/devices/devices.h"
+#include "edge/devices/sim/mount_mechanics.h"
+#include "edge/devices/sim/sim_air.h"
+#include "edge/devices/sim/sim_clock.h"
+#include "edge/devices/sim/sim_sky.h"
+
+namespace nordstjerna {
+
+class SimCamera;
+class SimMount;
+
+class SimulatedNight {
+public:
+    SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> index);
+    ~SimulatedNight();
+    SimulatedNight(const SimulatedNight&) = delete;
+    SimulatedNight& operator=(const SimulatedNight&) = delete;
+
+    // Ports, with plate solving by the star index and tracking by camera windows.
+    Devices devices();
+    // Tracking without rendering: true star places plus motion of the air and centroid noise. For long runs.
+    TrackFunction trackDirectly();
+
+    SimClock& clock() { return clock_; }
+    Mount& mount();
+    Camera& guideCamera();
+    Camera& imagingCamera();
+    const Scenario& scenario() const { return scenario_; }
+
+    // The "hands" at the mount's levers; turns of the knob, positive to the east and up.
+    void turnAzimuthLever(double turns);
+    void turnAltitudeLever(double turns);
+
+    // Truth, for tests only.
+    Vec3 trueAxis();
+
+private:
+    friend class SimCamera;
+    friend class SimMount;
+    // Brings mechanics up to the clock's present. Call with the lock held.
+    void catchUp();
+    void applyFaults();
+
+    Scenario scenario_;
+    std::shared_ptr<StarIndex> index_;
+    SimClock clock_;
+    std::mutex lock_;
+    MountMechanics mechanics_;
+    SimAir air_;
+    size_t bumpsDone_ = 0;
+    std::unique_ptr<SimMount> mount_;
+    std::unique_ptr<SimCamera> guide_;
+    std::unique_ptr<SimCamera> imaging_;
+};
+
+} // namespace nordstjerna

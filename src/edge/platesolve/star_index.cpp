@@ -1,0 +1,93 @@
+#include "edge/platesolve/star_index.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstdlib>
+#include <map>
+#include <numbers>
+#include <sstream>
+
+#include "edge/platesolve/index_files.h"
+
+namespace nordstjerna {
+
+StarIndex::StarIndex() : files_(std::make_unique<Files>()) {}
+StarIndex::~StarIndex() = default;
+
+Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::filesystem::path>& folders) {
+    static const bool quiet = [] {
+        log_init(LOG_NONE);
+        return true;
+    }();
+    static_cast<void>(quiet);
+    std::vector<std::filesystem::path> paths;
+    std::string searched;
+    for (const auto& folder : folders) {
+        searched += (searched.empty() ? "" : ", ") + folder.string();
+        std::error_code error;
+        for (const auto& entry : std::filesystem::directory_iterator(folder, error)) {
+            const std::string name = entry.path().filename().string();
+            if (name.starts_with("index-") && name.ends_with(".fits"))
+                paths.push_back(entry.path());
+        }
+    }
+    std::sort(paths.begin(), paths.end());
+    const std::shared_ptr<StarIndex> result(new StarIndex);
+    for (const auto& path : paths)
+        if (index_t* index = index_load(path.c_str(), 0, nullptr))
+            result->files_->indexes.push_back(index);
+    if (result->files_->indexes.empty())
+        return problem("No star index files were found.", "Searched in: " + searched + ".",
+                       "Install the packages astrometry-data-tycho2-08-littleendian, -09- and -10-19-, or name "
+                       "their folder in NORDSTJERNA_INDEX_PATH.");
+    std::sort(result->files_->indexes.begin(), result->files_->indexes.end(),
+              [](const index_t* a, const index_t* b) { return a->index_scale_lower < b->index_scale_lower; });
+    return result;
+}
+
+Expected<std::shared_ptr<StarIndex>> StarIndex::loadDefault() {
+    std::vector<std::filesystem::path> folders;
+    if (const char* more = std::getenv("NORDSTJERNA_INDEX_PATH")) {
+        std::istringstream parts(more);
+        for (std::string part; std::getline(parts, part, ':');)
+            if (!part.empty())
+                folders.emplace_back(part);
+    }
+    if (folders.empty())
+        folders.emplace_back("/usr/share/astrometry");
+    return load(folders);
+}
+
+std::vector<CatalogueStar> StarIndex::starsNear(const Vec3& icrs, Angle radius) const {
+    const std::scoped_lock guard(files_->lock);
+    std::vector<CatalogueStar> stars;
+    // Grid of cells a few arcseconds wide: the same star stands in several index files.
+    std::map<std::array<long, 3>, bool> known;
+    const double chord = 2.0 * std::sin(0.5 * std::min(radius.rad(), std::numbers::pi));
+    for (index_t* index : files_->indexes) {
+        startree_t* tree = index->starkd;
+        if (!startree_has_tagalong(tree))
+            continue;
+        double* xyz = nullptr;
+        int* inds = nullptr;
+        int count = 0;
+        startree_search_for(tree, icrs.data(), chord * chord, &xyz, nullptr, &inds, &count);
+        double* magnitudes = count > 0 ? startree_get_data_column(tree, "MAG_VT", inds, count) : nullptr;
+        for (int i = 0; i < count && magnitudes; ++i) {
+            const Vec3 v(xyz[3 * i], xyz[3 * i + 1], xyz[3 * i + 2]);
+            const std::array<long, 3> cell{std::lround(v.x() * 1e5), std::lround(v.y() * 1e5), std::lround(v.z() * 1e5)};
+            if (known.emplace(cell, true).second)
+                stars.push_back({v.normalized(), magnitudes[i]});
+        }
+        if (magnitudes)
+            startree_free_data_column(tree, magnitudes);
+        std::free(xyz);
+        std::free(inds);
+    }
+    std::stable_sort(stars.begin(), stars.end(),
+                     [](const CatalogueStar& a, const CatalogueStar& b) { return a.magnitude < b.magnitude; });
+    return stars;
+}
+
+} // namespace nordstjerna

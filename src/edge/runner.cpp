@@ -1,0 +1,75 @@
+#include "edge/runner.h"
+
+namespace nordstjerna {
+
+const char* haltedText() { return "Halted."; }
+Problem haltedProblem() { return {haltedText(), "All motion was stopped on request.", ""}; }
+
+namespace {
+
+class Executor {
+public:
+    Executor(Devices& devices, RunnerControl& control) : devices_(devices), control_(control) {}
+
+    using Outcome = decltype(Event::what);
+
+    Outcome operator()(const ExposeStep& s) const {
+        Camera* camera = s.camera == CameraRole::guide ? devices_.guideCamera : devices_.imagingCamera;
+        if (!camera)
+            return StepFailed{{"There is no such camera.", "The rig names a camera that is not connected.",
+                               "Connect the camera or use the other one."}};
+        auto frame = camera->expose(s.exposure_s, control_.halt);
+        return frame ? Outcome(FrameTaken{*frame}) : Outcome(StepFailed{frame.error()});
+    }
+    Outcome operator()(const TrackStep& s) const {
+        auto tracked = devices_.track(s, control_.halt);
+        return tracked ? Outcome(*tracked) : Outcome(StepFailed{tracked.error()});
+    }
+    Outcome operator()(const SolveStep& s) const { return FrameSolved{devices_.solve(s, control_.halt)}; }
+    Outcome operator()(const SlewStep& s) const { return finished(devices_.mount->slew(s.target, control_.halt)); }
+    Outcome operator()(const TrackingStep& s) const { return finished(devices_.mount->setTracking(s.on)); }
+    Outcome operator()(const PulseStep& s) const {
+        return finished(devices_.mount->pulse(s.ra_ms, s.dec_ms, control_.halt));
+    }
+    Outcome operator()(const WaitStep& s) const {
+        devices_.clock->sleep(s.seconds, control_.halt);
+        return StepFinished{};
+    }
+    Outcome operator()(const DoneStep&) const { return StepFinished{}; }
+    Outcome operator()(const FailStep&) const { return StepFinished{}; }
+
+private:
+    static Outcome finished(const Expected<void>& result) {
+        return result ? Outcome(StepFinished{}) : Outcome(StepFailed{result.error()});
+    }
+    Devices& devices_;
+    RunnerControl& control_;
+};
+
+} // namespace
+
+Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerControl& control, const RunnerHooks& hooks) {
+    const Executor execute(devices, control);
+    decltype(Event::what) what = Started{};
+    for (;;) {
+        if (control.halt)
+            what = StepFailed{haltedProblem()};
+        else if (control.stop && !std::holds_alternative<StepFailed>(what))
+            what = StopAsked{};
+        const Step step = procedure.next({devices.clock->now(), devices.mount->state(), what});
+        if (hooks.before)
+            hooks.before(procedure, step);
+        if (std::holds_alternative<DoneStep>(step) || std::holds_alternative<FailStep>(step)) {
+            if (hooks.after)
+                hooks.after(procedure);
+            if (const auto* fail = std::get_if<FailStep>(&step))
+                return tl::unexpected(fail->problem);
+            return {};
+        }
+        what = std::visit(execute, step);
+        if (hooks.after)
+            hooks.after(procedure);
+    }
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,193 @@
+#include "edge/store/ecsv.h"
+
+#include <charconv>
+#include <cmath>
+#include <fstream>
+#include <limits>
+#include <optional>
+#include <sstream>
+
+namespace nordstjerna {
+
+int EcsvTable::find(const std::string& name) const {
+    for (size_t i = 0; i < columns.size(); ++i)
+        if (columns[i].name == name)
+            return static_cast<int>(i);
+    return -1;
+}
+
+namespace {
+
+// Fields of one line; nothing when a quote is left open.
+std::optional<std::vector<std::string>> split(const std::string& line, char delimiter) {
+    std::vector<std::string> fields;
+    std::string field;
+    bool quoted = false;
+    bool any = false;
+    const auto push = [&] {
+        fields.push_back(field);
+        field.clear();
+        any = false;
+    };
+    for (size_t i = 0; i < line.size(); ++i) {
+        const char c = line[i];
+        if (quoted) {
+            if (c == '"' && i + 1 < line.size() && line[i + 1] == '"')
+                field += '"', ++i;
+            else if (c == '"')
+                quoted = false;
+            else
+                field += c;
+        } else if (c == '"') {
+            quoted = true;
+            any = true;
+        } else if (c == delimiter) {
+            if (delimiter != ' ' || any)
+                push();
+        } else if (c != '\r') {
+            field += c;
+            any = true;
+        }
+    }
+    if (quoted)
+        return std::nullopt;
+    if (delimiter != ' ' || any)
+        push();
+    return fields;
+}
+
+void flatten(const YAML::Node& from, YAML::Node& to) {
+    if (from.IsMap()) {
+        for (const auto& entry : from)
+            to[entry.first.as<std::string>()] = entry.second;
+    } else if (from.IsSequence()) { // !!omap
+        for (const auto& item : from)
+            if (item.IsMap())
+                flatten(item, to);
+    }
+}
+
+tl::unexpected<Problem> notEcsv(const std::filesystem::path& path, const std::string& why) {
+    return problem(path.string() + " is not a readable run table.", why,
+                   "Use an ECSV 1.0 table with the columns and units of the run table.");
+}
+
+} // namespace
+
+Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
+    std::ifstream file(path, std::ios::binary);
+    if (!file)
+        return problem("Cannot open " + path.string() + ".", "The file does not exist or may not be read.",
+                       "Check the name.");
+    std::string line;
+    std::string yaml;
+    bool first = true;
+    std::string names;
+    while (std::getline(file, line)) {
+        if (!line.empty() && line.back() == '\r')
+            line.pop_back();
+        if (line.empty() || line.front() != '#') {
+            names = line;
+            break;
+        }
+        if (first && line.find("%ECSV") == std::string::npos)
+            return notEcsv(path, "Its first line is not \"# %ECSV 1.0\".");
+        if (!first)
+            yaml += line.substr(std::min<size_t>(line.size(), 2)) + "\n";
+        first = false;
+    }
+    if (first)
+        return notEcsv(path, "Its first line is not \"# %ECSV 1.0\".");
+    EcsvTable table;
+    char delimiter = ' ';
+    try {
+        const YAML::Node header = YAML::Load(yaml);
+        if (header["delimiter"])
+            delimiter = header["delimiter"].as<std::string>().at(0);
+        for (const auto& c : header["datatype"])
+            table.columns.push_back({c["name"].as<std::string>(), c["unit"] ? c["unit"].as<std::string>() : "",
+                                     c["datatype"] ? c["datatype"].as<std::string>() : ""});
+        table.meta = YAML::Node(YAML::NodeType::Map);
+        if (header["meta"])
+            flatten(header["meta"], table.meta);
+    } catch (const std::exception& e) {
+        return notEcsv(path, std::string("Its header is not valid YAML: ") + e.what() + ".");
+    }
+    if (delimiter != ' ' && delimiter != ',')
+        return notEcsv(path, "Its delimiter is neither a space nor a comma.");
+    const auto nameFields = split(names, delimiter);
+    if (table.columns.empty() || !nameFields || nameFields->size() != table.columns.size())
+        return notEcsv(path, "The line of names does not match the header.");
+    for (size_t i = 0; i < nameFields->size(); ++i)
+        if ((*nameFields)[i] != table.columns[i].name)
+            return notEcsv(path, "Column " + std::to_string(i + 1) + " is named differently in header and table.");
+    size_t number = 0;
+    std::optional<size_t> bad;
+    while (std::getline(file, line)) {
+        ++number;
+        if (line.empty() || line == "\r")
+            continue;
+        const auto fields = split(line, delimiter);
+        if (bad)
+            return notEcsv(path, "Row " + std::to_string(*bad) + " has the wrong number of fields.");
+        if (!fields || fields->size() != table.columns.size()) {
+            bad = number;
+            continue;
+        }
+        table.rows.push_back(*fields);
+    }
+    return table;
+}
+
+std::string ecsvText(const std::string& value) {
+    if (!value.empty() && value.find_first_of(" \",\n#") == std::string::npos)
+        return value;
+    std::string quoted = "\"";
+    for (char c : value) {
+        if (c == '"')
+            quoted += '"';
+        quoted += c == '\n' ? ' ' : c;
+    }
+    return quoted + "\"";
+}
+
+std::string ecsvHeader(const std::vector<EcsvColumn>& columns, const std::vector<std::string>& metaLines) {
+    std::string text = "# %ECSV 1.0\n# ---\n# datatype:\n";
+    for (const EcsvColumn& c : columns)
+        text += "# - {name: " + c.name + (c.unit.empty() ? "" : ", unit: " + c.unit) + ", datatype: " + c.datatype + "}\n";
+    text += "# meta:\n";
+    for (const std::string& line : metaLines)
+        text += "#   " + line + "\n";
+    text += "# schema: astropy-2.0\n";
+    for (size_t i = 0; i < columns.size(); ++i)
+        text += (i ? " " : "") + columns[i].name;
+    return text + "\n";
+}
+
+Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::string& name, const std::string& unit) {
+    const int column = table.find(name);
+    if (column < 0)
+        return problem("The table has no column \"" + name + "\".", "It is needed for this computation.",
+                       "Add the column, in " + (unit.empty() ? std::string("plain numbers") : unit) + ".");
+    const std::string& have = table.columns[static_cast<size_t>(column)].unit;
+    if (!unit.empty() && !have.empty() && have != unit && !(unit == "pix" && have == "pixel"))
+        return problem("Column \"" + name + "\" is in " + have + ".", "It must be in " + unit + ".",
+                       "Convert the column.");
+    std::vector<double> values;
+    for (size_t r = 0; r < table.rows.size(); ++r) {
+        const std::string& cell = table.rows[r][static_cast<size_t>(column)];
+        double v = std::numeric_limits<double>::quiet_NaN();
+        if (!cell.empty() && cell != "nan" && cell != "NaN") {
+            const char* begin = cell.c_str() + (cell.front() == '+' ? 1 : 0);
+            const auto [end, error] = std::from_chars(begin, cell.c_str() + cell.size(), v);
+            if (error != std::errc() || *end != '\0')
+                return problem("Row " + std::to_string(r + 1) + " of column \"" + name + "\" is not a number: \"" + cell +
+                                   "\".",
+                               "", "Correct the table.");
+        }
+        values.push_back(v);
+    }
+    return values;
+}
+
+} // namespace nordstjerna

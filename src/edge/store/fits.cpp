@@ -1,0 +1,258 @@
+#include "edge/store/fits.h"
+
+#include <fitsio.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+#include <memory>
+#include <optional>
+
+namespace nordstjerna {
+
+namespace {
+
+struct CloseFits {
+    void operator()(fitsfile* f) const {
+        int status = 0;
+        fits_close_file(f, &status);
+    }
+};
+using FitsFile = std::unique_ptr<fitsfile, CloseFits>;
+
+tl::unexpected<Problem> fitsProblem(const std::string& what, const std::filesystem::path& path, int status,
+                                    const std::string& remedy) {
+    char reason[FLEN_STATUS];
+    fits_get_errstatus(status, reason);
+    fits_clear_errmsg();
+    return problem(what + " " + path.string() + ".", std::string("The FITS library says: ") + reason + ".", remedy);
+}
+
+Expected<FitsFile> open(const std::filesystem::path& path, int mode) {
+    fitsfile* raw = nullptr;
+    int status = 0;
+    // The plain disk-file opener: brackets in a name are part of the name.
+    fits_open_diskfile(&raw, path.c_str(), mode, &status);
+    if (status)
+        return fitsProblem("Cannot open", path, status, "Check that the file exists and is a FITS file.");
+    return FitsFile(raw);
+}
+
+// The first header unit with a picture of at least two axes.
+bool moveToImage(fitsfile* f) {
+    int status = 0;
+    int count = 0;
+    fits_get_num_hdus(f, &count, &status);
+    for (int i = 1; i <= count && !status; ++i) {
+        int type = 0;
+        fits_movabs_hdu(f, i, &type, &status);
+        int axes = 0;
+        if (!status && (type == IMAGE_HDU || fits_is_compressed_image(f, &status))) {
+            fits_get_img_dim(f, &axes, &status);
+            if (axes >= 2)
+                return true;
+        }
+    }
+    return false;
+}
+
+std::optional<double> number(fitsfile* f, const char* key) {
+    int status = 0;
+    double v = 0.0;
+    fits_read_key(f, TDOUBLE, key, &v, nullptr, &status);
+    fits_clear_errmsg();
+    return status ? std::nullopt : std::optional<double>(v);
+}
+
+std::optional<std::string> text(fitsfile* f, const char* key) {
+    int status = 0;
+    char v[FLEN_VALUE];
+    fits_read_key(f, TSTRING, key, v, nullptr, &status);
+    fits_clear_errmsg();
+    return status ? std::nullopt : std::optional<std::string>(v);
+}
+
+// "02 22 33.4" or "-42:20:50": degrees or hours, as the caller knows.
+std::optional<double> sexagesimal(const std::string& s) {
+    double a = 0.0;
+    double b = 0.0;
+    double c = 0.0;
+    if (std::sscanf(s.c_str(), "%lf%*[ :]%lf%*[ :]%lf", &a, &b, &c) < 2)
+        return std::nullopt;
+    const double size = std::abs(a) + b / 60.0 + c / 3600.0;
+    return s.find('-') != std::string::npos ? -size : size;
+}
+
+std::optional<Equatorial> pointing(fitsfile* f) {
+    const auto ra = number(f, "RA");
+    const auto dec = number(f, "DEC");
+    if (ra && dec)
+        return Equatorial{Angle::fromDeg(*ra), Angle::fromDeg(*dec)};
+    const auto objectRa = text(f, "OBJCTRA");
+    const auto objectDec = text(f, "OBJCTDEC");
+    if (objectRa && objectDec) {
+        const auto hours = sexagesimal(*objectRa);
+        const auto degrees = sexagesimal(*objectDec);
+        if (hours && degrees)
+            return Equatorial{Angle::fromHours(*hours), Angle::fromDeg(*degrees)};
+    }
+    return std::nullopt;
+}
+
+// Without a keyword: a level that several pixels share at the very top is where the converter or the well ends.
+double saturationOf(const Frame& frame, int bitpix) {
+    const float top = *std::max_element(frame.pixels.begin(), frame.pixels.end());
+    const auto shared = std::count(frame.pixels.begin(), frame.pixels.end(), top);
+    if (shared >= 9 && top > 200.0F)
+        return top;
+    return bitpix == BYTE_IMG ? 255.0 : std::max(65535.0, double(top) + 1.0);
+}
+
+} // namespace
+
+Expected<Frame> readFits(const std::filesystem::path& path) {
+    auto file = open(path, READONLY);
+    if (!file)
+        return tl::unexpected(file.error());
+    fitsfile* f = file->get();
+    if (!moveToImage(f))
+        return problem("There is no picture in " + path.string() + ".",
+                       "None of its parts is an image of two axes.", "Choose a frame from a camera.");
+    int status = 0;
+    int axes = 0;
+    long size[3] = {1, 1, 1};
+    fits_get_img_dim(f, &axes, &status);
+    fits_get_img_size(f, 3, size, &status);
+    int bitpix = 0;
+    fits_get_img_type(f, &bitpix, &status);
+    if (status || size[0] < 1 || size[1] < 1 || size[0] > 60000 || size[1] > 60000)
+        return problem("The picture in " + path.string() + " has an impossible size.", "", "Choose another frame.");
+    const long planes = axes > 2 ? std::max(1L, size[2]) : 1;
+    Frame frame(static_cast<int>(size[0]), static_cast<int>(size[1]));
+    std::vector<float> plane(frame.pixels.size());
+    for (long p = 0; p < planes; ++p) {
+        long first[3] = {1, 1, p + 1};
+        float blank = 0.0F;
+        fits_read_pix(f, TFLOAT, first, static_cast<LONGLONG>(plane.size()), &blank, plane.data(), nullptr, &status);
+        if (status)
+            return fitsProblem("Cannot read the pixels of", path, status,
+                               "The file is damaged or cut short; copy it again or take another frame.");
+        for (size_t i = 0; i < plane.size(); ++i)
+            frame.pixels[i] += plane[i] / static_cast<float>(planes);
+    }
+    FrameInfo& info = frame.info;
+    if (const auto date = text(f, "DATE-OBS"))
+        if (const auto when = parseInstant(*date))
+            info.start = *when;
+    info.exposure_s = number(f, "EXPTIME").value_or(number(f, "EXPOSURE").value_or(0.0));
+    info.bin = std::max(1, static_cast<int>(number(f, "XBINNING").value_or(1.0)));
+    info.pixel_um = number(f, "XPIXSZ").value_or(0.0);
+    info.focal_mm = number(f, "FOCALLEN").value_or(0.0);
+    info.gain_e_adu = number(f, "EGAIN").value_or(1.0);
+    if (!(info.gain_e_adu > 0.0))
+        info.gain_e_adu = 1.0;
+    info.pointing = pointing(f);
+    info.camera = text(f, "INSTRUME").value_or("");
+    info.saturation_adu = number(f, "SATURATE").value_or(saturationOf(frame, bitpix));
+    return frame;
+}
+
+namespace {
+template <typename Write>
+Expected<void> create(const std::filesystem::path& path, const Write& write) {
+    if (std::filesystem::exists(path))
+        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+    fitsfile* raw = nullptr;
+    int status = 0;
+    fits_create_diskfile(&raw, path.c_str(), &status);
+    if (status)
+        return fitsProblem("Cannot create", path, status, "Check the folder and the free space.");
+    const FitsFile file(raw);
+    write(raw, status);
+    if (status)
+        return fitsProblem("Cannot write", path, status, "Check the free space.");
+    return {};
+}
+
+void putNumber(fitsfile* f, const char* key, double v, int decimals, const char* comment, int& status) {
+    fits_update_key_fixdbl(f, key, v, decimals, comment, &status);
+}
+
+void putText(fitsfile* f, const char* key, const std::string& v, const char* comment, int& status) {
+    fits_update_key_str(f, key, v.c_str(), comment, &status);
+}
+} // namespace
+
+Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame) {
+    return create(path, [&](fitsfile* f, int& status) {
+        long size[2] = {frame.width, frame.height};
+        fits_create_img(f, USHORT_IMG, 2, size, &status);
+        const FrameInfo& i = frame.info;
+        if (i.start) {
+            putText(f, "DATE-OBS", formatInstant(*i.start), "start of exposure, UTC", status);
+            putText(f, "TIMESYS", "UTC", "time system", status);
+        }
+        putNumber(f, "EXPTIME", i.exposure_s, 3, "[s] exposure time", status);
+        if (i.pixel_um > 0.0) {
+            putNumber(f, "XPIXSZ", i.pixel_um, 3, "[um] width of the binned pixel", status);
+            putNumber(f, "YPIXSZ", i.pixel_um, 3, "[um] height of the binned pixel", status);
+        }
+        int bin = i.bin;
+        fits_update_key(f, TINT, "XBINNING", &bin, "binning across", &status);
+        fits_update_key(f, TINT, "YBINNING", &bin, "binning down", &status);
+        if (i.focal_mm > 0.0)
+            putNumber(f, "FOCALLEN", i.focal_mm, 2, "[mm] focal length", status);
+        putNumber(f, "EGAIN", i.gain_e_adu, 4, "electrons per count", status);
+        putNumber(f, "SATURATE", i.saturation_adu, 1, "count at which pixels saturate", status);
+        if (!i.camera.empty())
+            putText(f, "INSTRUME", i.camera, "camera", status);
+        if (i.pointing) {
+            putNumber(f, "RA", i.pointing->ra.wrapped().deg(), 6, "[deg] where the mount believes to point, ICRS",
+                      status);
+            putNumber(f, "DEC", i.pointing->dec.deg(), 6, "[deg] where the mount believes to point, ICRS", status);
+        }
+        std::vector<unsigned short> counts(frame.pixels.size());
+        std::transform(frame.pixels.begin(), frame.pixels.end(), counts.begin(), [](float v) {
+            return static_cast<unsigned short>(std::lround(std::clamp(v, 0.0F, 65535.0F)));
+        });
+        fits_write_img(f, TUSHORT, 1, static_cast<LONGLONG>(counts.size()), counts.data(), &status);
+        fits_write_chksum(f, &status);
+    });
+}
+
+Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesystem::path& to,
+                           const SolvedFrame& solved) {
+    if (std::filesystem::exists(to))
+        return problem(to.string() + " exists already.", "It was left as it is.", "Choose another name.");
+    std::error_code error;
+    std::filesystem::copy_file(from, to, error);
+    if (error)
+        return problem("Cannot write " + to.string() + ".", error.message() + ".", "Check the folder and the free space.");
+    auto file = open(to, READWRITE);
+    if (!file)
+        return tl::unexpected(file.error());
+    fitsfile* f = file->get();
+    moveToImage(f);
+    int status = 0;
+    const Equatorial centre = solved.centre();
+    const TangentPlane& p = solved.plane;
+    putText(f, "CTYPE1", "RA---TAN", "gnomonic projection", status);
+    putText(f, "CTYPE2", "DEC--TAN", "gnomonic projection", status);
+    putText(f, "CUNIT1", "deg", "", status);
+    putText(f, "CUNIT2", "deg", "", status);
+    putText(f, "RADESYS", "ICRS", "reference frame", status);
+    putNumber(f, "CRVAL1", centre.ra.deg(), 9, "[deg] right ascension of the reference pixel", status);
+    putNumber(f, "CRVAL2", centre.dec.deg(), 9, "[deg] declination of the reference pixel", status);
+    putNumber(f, "CRPIX1", p.reference.x + 1.0, 4, "reference pixel", status);
+    putNumber(f, "CRPIX2", p.reference.y + 1.0, 4, "reference pixel", status);
+    static constexpr const char* keys[2][2] = {{"CD1_1", "CD1_2"}, {"CD2_1", "CD2_2"}};
+    for (int i = 0; i < 2; ++i)
+        for (int j = 0; j < 2; ++j)
+            putNumber(f, keys[i][j], Angle::fromRad(p.cd(i, j)).deg(), 14, "[deg/px]", status);
+    fits_write_chksum(f, &status);
+    if (status)
+        return fitsProblem("Cannot write the solution to", to, status, "Check the free space.");
+    return {};
+}
+
+} // namespace nordstjerna

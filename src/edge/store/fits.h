@@ -1,0 +1,24 @@
+// Frames as FITS files (FITS standard 4.0, through cfitsio).
+#pragma once
+
+#include <filesystem>
+
+#include "core/base/problem.h"
+#include "core/image/frame.h"
+#include "core/sky/solved_frame.h"
+
+namespace nordstjerna {
+
+// Reads the first image of the file, whatever its number type; colour planes are averaged. Keywords used where
+// present: DATE-OBS, EXPTIME or EXPOSURE, XPIXSZ, XBINNING, FOCALLEN, RA/DEC (degrees) or OBJCTRA/OBJCTDEC,
+// EGAIN, SATURATE, INSTRUME. Sensor pixels: the first one is (0, 0) here and (1, 1) in the file.
+Expected<Frame> readFits(const std::filesystem::path& path);
+
+// Writes 16-bit counts with the standard keywords; never overwrites.
+Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame);
+
+// Copies a FITS file and puts the solution's WCS into the copy's first image; never overwrites.
+Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesystem::path& to,
+                           const SolvedFrame& solved);
+
+} // namespace nordstjerna

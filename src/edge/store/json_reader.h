@@ -1,0 +1,62 @@
+// Strict reading of our JSON files: every key must be known, every value of the right kind, and the first
+// mistake is reported with its place.
+#pragma once
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <set>
+#include <string>
+
+#include "core/base/problem.h"
+
+namespace nordstjerna {
+
+Expected<nlohmann::json> readJsonFile(const std::filesystem::path& path);
+// Writes beside the file and renames, so that a crash leaves the old one.
+Expected<void> writeJsonFile(const std::filesystem::path& path, const nlohmann::json& json);
+
+// Reads one object. The first problem sticks; finish() adds unknown keys to what can be wrong.
+class JsonReader {
+public:
+    JsonReader(const nlohmann::json& object, std::string where);
+
+    template <typename T>
+    JsonReader& optional(const char* key, T& to) {
+        seen_.insert(key);
+        if (!problem_ && object_.is_object() && object_.contains(key))
+            assign(key, to);
+        return *this;
+    }
+    template <typename T>
+    JsonReader& required(const char* key, T& to) {
+        if (!problem_ && (!object_.is_object() || !object_.contains(key)))
+            setProblem({"\"" + std::string(key) + "\" is missing in " + where_ + ".", "It has no default.", "Add it."});
+        return optional(key, to);
+    }
+    // A nested object for its own reader; an empty one when absent.
+    nlohmann::json child(const char* key);
+    void setProblem(Problem p) {
+        if (!problem_)
+            problem_ = std::move(p);
+    }
+    Expected<void> finish();
+
+private:
+    template <typename T>
+    void assign(const char* key, T& to) {
+        try {
+            to = object_.at(key).template get<T>();
+        } catch (const nlohmann::json::exception&) {
+            setProblem({"\"" + std::string(key) + "\" in " + where_ + " has the wrong kind of value: " +
+                            object_.at(key).dump() + ".",
+                        "", "Correct the value."});
+        }
+    }
+    nlohmann::json object_;
+    std::string where_;
+    std::set<std::string> seen_;
+    std::optional<Problem> problem_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,341 @@
+#include "edge/store/run_table.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+#include <sstream>
+
+#include "core/rig/scales.h"
+#include "edge/store/ecsv.h"
+
+namespace nordstjerna {
+
+namespace {
+
+std::string num(double v, int decimals) {
+    if (!std::isfinite(v))
+        return "nan";
+    char buffer[48];
+    std::snprintf(buffer, sizeof buffer, "%.*f", decimals, v);
+    return buffer;
+}
+
+const char* decModeName(DecMode mode) {
+    switch (mode) {
+    case DecMode::both:
+        return "both";
+    case DecMode::northOnly:
+        return "north";
+    case DecMode::southOnly:
+        return "south";
+    case DecMode::off:
+        break;
+    }
+    return "off";
+}
+
+std::string axisYaml(const AxisSettings& a, const std::string& more) {
+    return "{kind: proportional, loop_gain: " + num(a.loopGain, 3) + ", deadband_arcsec: " + num(a.deadband_arcsec, 3) +
+           ", smoothing: " + num(a.smoothing, 3) + ", pulse_limit_ms: " + num(a.pulseLimit_ms, 0) + more + "}";
+}
+
+std::vector<std::string> metaLines(const RunMeta& m) {
+    std::vector<std::string> lines{
+        "format: nordstjerna-run 1",
+        "start_utc: '" + formatInstant(m.start) + "'",
+        std::string("kind: ") + runKindName(m.kind),
+        "rig: {guide_pixel_um: " + num(m.guidePixel_um, 3) + ", guide_focal_mm: " + num(m.guideFocal_mm, 3) +
+            ", guide_bin: " + std::to_string(m.guideBin) + ", image_pixel_um: " + num(m.imagePixel_um, 3) +
+            ", image_focal_mm: " + num(m.imageFocal_mm, 3) + ", image_bin: " + std::to_string(m.imageBin) + "}",
+        "scales: {guide_arcsec_px: " + num(m.guideScale_arcsec_px, 5) +
+            ", image_arcsec_px: " + num(m.imageScale_arcsec_px, 5) + "}",
+        "rates: {ra_arcsec_s: " + num(m.raRate_arcsec_s, 5) + ", dec_arcsec_s: " + num(m.decRate_arcsec_s, 5) +
+            ", guide_rate_sidereal: " + num(m.guideRate_sidereal, 4) + "}",
+        "pointing: {ra: " + num(m.ra_deg, 6) + ", dec: " + num(m.dec_deg, 6) + ", hour_angle: " +
+            num(m.hourAngle_h, 5) + ", side: " + (m.side.empty() ? "unknown" : m.side) + "}",
+    };
+    if (m.controller) {
+        lines.push_back("controller:");
+        lines.push_back("  ra: " + axisYaml(m.controller->ra, ""));
+        lines.push_back("  dec: " + axisYaml(m.controller->dec, std::string(", mode: ") + decModeName(m.controller->decMode)));
+    }
+    for (const auto& [key, value] : m.more)
+        lines.push_back(key + ": " + value);
+    return lines;
+}
+
+const std::vector<EcsvColumn> runColumns{
+    {"t", "s", "float64"},         {"dra", "arcsec", "float64"}, {"ddec", "arcsec", "float64"},
+    {"pulse_ra", "ms", "float64"}, {"pulse_dec", "ms", "float64"}, {"snr", "", "float64"},
+    {"hfd", "pix", "float64"},     {"flux", "adu", "float64"},   {"stars", "", "int64"},
+    {"event", "", "string"},
+};
+
+template <typename T>
+T get(const YAML::Node& node, const char* key, T fallback) {
+    if (!node || !node.IsMap() || !node[key])
+        return fallback;
+    return node[key].as<T>();
+}
+
+AxisSettings readAxis(const YAML::Node& n) {
+    AxisSettings a;
+    a.loopGain = get(n, "loop_gain", a.loopGain);
+    a.deadband_arcsec = get(n, "deadband_arcsec", a.deadband_arcsec);
+    a.smoothing = get(n, "smoothing", a.smoothing);
+    a.pulseLimit_ms = get(n, "pulse_limit_ms", a.pulseLimit_ms);
+    return a;
+}
+
+Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& path) {
+    RunMeta m;
+    try {
+        const YAML::Node& meta = table.meta;
+        const auto part = [&](const char* key) { return meta[key] ? meta[key] : YAML::Node(YAML::NodeType::Map); };
+        const auto format = get<std::string>(meta, "format", "nordstjerna-run 1");
+        if (format != "nordstjerna-run 1")
+            return problem(path.string() + " is of format \"" + format + "\".",
+                           "This program reads nordstjerna-run 1.", "Use a newer program.");
+        if (meta["start_utc"]) {
+            const auto start = parseInstant(meta["start_utc"].as<std::string>());
+            if (!start)
+                return tl::unexpected(start.error());
+            m.start = *start;
+        }
+        if (meta["kind"]) {
+            const auto kind = runKindFrom(meta["kind"].as<std::string>());
+            if (!kind)
+                return problem("The run is of an unknown kind: " + meta["kind"].as<std::string>() + ".",
+                               "Kinds are free, guided, backlash and calibration.", "Correct the header.");
+            m.kind = *kind;
+        }
+        const YAML::Node rig = part("rig");
+        m.guidePixel_um = get(rig, "guide_pixel_um", 0.0);
+        m.guideFocal_mm = get(rig, "guide_focal_mm", 0.0);
+        m.guideBin = get(rig, "guide_bin", 1);
+        m.imagePixel_um = get(rig, "image_pixel_um", 0.0);
+        m.imageFocal_mm = get(rig, "image_focal_mm", 0.0);
+        m.imageBin = get(rig, "image_bin", 1);
+        const YAML::Node scales = part("scales");
+        m.guideScale_arcsec_px = get(scales, "guide_arcsec_px", 0.0);
+        m.imageScale_arcsec_px = get(scales, "image_arcsec_px", 0.0);
+        if (m.guideScale_arcsec_px <= 0.0 && m.guidePixel_um > 0.0 && m.guideFocal_mm > 0.0)
+            m.guideScale_arcsec_px = scaleArcsecPx(m.guidePixel_um, m.guideFocal_mm, m.guideBin);
+        if (m.imageScale_arcsec_px <= 0.0 && m.imagePixel_um > 0.0 && m.imageFocal_mm > 0.0)
+            m.imageScale_arcsec_px = scaleArcsecPx(m.imagePixel_um, m.imageFocal_mm, m.imageBin);
+        const YAML::Node rates = part("rates");
+        m.raRate_arcsec_s = get(rates, "ra_arcsec_s", 0.0);
+        m.decRate_arcsec_s = get(rates, "dec_arcsec_s", 0.0);
+        m.guideRate_sidereal = get(rates, "guide_rate_sidereal", 0.0);
+        const YAML::Node pointing = part("pointing");
+        m.ra_deg = get(pointing, "ra", 0.0);
+        m.dec_deg = get(pointing, "dec", 0.0);
+        m.hourAngle_h = get(pointing, "hour_angle", 0.0);
+        m.side = get<std::string>(pointing, "side", "");
+        if (meta["controller"]) {
+            const YAML::Node controller = meta["controller"];
+            ControllerSettings c;
+            c.ra = readAxis(controller["ra"]);
+            c.dec = readAxis(controller["dec"]);
+            const auto mode = get<std::string>(controller["dec"], "mode", "both");
+            c.decMode = mode == "north" ? DecMode::northOnly
+                        : mode == "south" ? DecMode::southOnly
+                        : mode == "off"   ? DecMode::off
+                                          : DecMode::both;
+            m.controller = c;
+        }
+        for (const auto& entry : meta) {
+            const auto key = entry.first.as<std::string>();
+            static const std::vector<std::string> known{"format", "start_utc", "kind",     "rig",
+                                                        "scales", "rates",     "pointing", "controller"};
+            if (std::find(known.begin(), known.end(), key) != known.end())
+                continue;
+            YAML::Emitter out;
+            out.SetSeqFormat(YAML::Flow);
+            out.SetMapFormat(YAML::Flow);
+            out << entry.second;
+            m.more[key] = out.c_str();
+        }
+    } catch (const YAML::Exception& e) {
+        return problem("The header of " + path.string() + " cannot be understood.", std::string(e.what()) + ".",
+                       "Correct the header.");
+    }
+    return m;
+}
+
+} // namespace
+
+Expected<Run> readRunTable(const std::filesystem::path& path) {
+    const auto table = readEcsv(path);
+    if (!table)
+        return tl::unexpected(table.error());
+    Run run;
+    auto meta = readMeta(*table, path);
+    if (!meta)
+        return tl::unexpected(meta.error());
+    run.meta = std::move(*meta);
+    run.rows.resize(table->rows.size());
+
+    struct NumberColumn {
+        const char* name;
+        const char* unit;
+        bool needed;
+        double RunRow::* to;
+    };
+    static constexpr NumberColumn fields[] = {
+        {"t", "s", true, &RunRow::t_s},
+        {"dra", "arcsec", true, &RunRow::dra_arcsec},
+        {"ddec", "arcsec", true, &RunRow::ddec_arcsec},
+        {"pulse_ra", "ms", false, &RunRow::pulseRa_ms},
+        {"pulse_dec", "ms", false, &RunRow::pulseDec_ms},
+        {"snr", "", false, &RunRow::snr},
+        {"hfd", "pix", false, &RunRow::hfd_px},
+        {"flux", "adu", false, &RunRow::flux_adu},
+    };
+    for (const NumberColumn& f : fields) {
+        if (!f.needed && table->find(f.name) < 0)
+            continue;
+        const auto values = ecsvNumbers(*table, f.name, f.unit);
+        if (!values)
+            return tl::unexpected(values.error());
+        for (size_t i = 0; i < values->size(); ++i)
+            run.rows[i].*f.to = (*values)[i];
+    }
+    const int stars = table->find("stars");
+    const int event = table->find("event");
+    for (size_t i = 0; i < run.rows.size(); ++i) {
+        if (stars >= 0)
+            run.rows[i].stars = std::atoi(table->rows[i][static_cast<size_t>(stars)].c_str());
+        if (event >= 0)
+            run.rows[i].event = table->rows[i][static_cast<size_t>(event)];
+    }
+    for (size_t i = 1; i < run.rows.size(); ++i)
+        if (!(run.rows[i].t_s > run.rows[i - 1].t_s))
+            return problem("Time does not advance in row " + std::to_string(i + 1) + " of " + path.string() + ".",
+                           "Rows must be in order of time.", "Sort the table.");
+    for (size_t c = 0; c < table->columns.size(); ++c) {
+        const EcsvColumn& column = table->columns[c];
+        const bool known = std::any_of(runColumns.begin(), runColumns.end(),
+                                       [&](const EcsvColumn& k) { return k.name == column.name; });
+        if (known)
+            continue;
+        run.meta.moreColumns.push_back(column.name + "|" + column.unit + "|" + column.datatype);
+        for (size_t i = 0; i < run.rows.size(); ++i)
+            run.rows[i].more.push_back(table->rows[i][c]);
+    }
+    return run;
+}
+
+Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const RunMeta& meta) {
+    if (std::filesystem::exists(path))
+        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+    std::ofstream file(path, std::ios::binary);
+    std::vector<EcsvColumn> columns = runColumns;
+    for (const std::string& more : meta.moreColumns) {
+        std::istringstream parts(more);
+        EcsvColumn c;
+        std::getline(parts, c.name, '|');
+        std::getline(parts, c.unit, '|');
+        std::getline(parts, c.datatype, '|');
+        columns.push_back(c);
+    }
+    file << ecsvHeader(columns, metaLines(meta)) << std::flush;
+    if (!file)
+        return problem("Cannot write " + path.string() + ".", "The folder may not exist or the disk may be full.",
+                       "Check the folder and the free space.");
+    return RunWriter(path, std::move(file));
+}
+
+Expected<void> RunWriter::append(const RunRow& r) {
+    std::string line = num(r.t_s, 3) + " " + num(r.dra_arcsec, 4) + " " + num(r.ddec_arcsec, 4) + " " +
+                       num(r.pulseRa_ms, 1) + " " + num(r.pulseDec_ms, 1) + " " + num(r.snr, 2) + " " +
+                       num(r.hfd_px, 3) + " " + num(r.flux_adu, 1) + " " + std::to_string(r.stars) + " " +
+                       ecsvText(r.event);
+    for (const std::string& cell : r.more)
+        line += " " + ecsvText(cell);
+    file_ << line + "\n" << std::flush;
+    if (!file_)
+        return problem("Cannot write to " + path_.string() + ".", "The disk may be full.",
+                       "Free some space; the rows written so far are kept.");
+    return {};
+}
+
+Expected<void> writeRunTable(const std::filesystem::path& path, const Run& run) {
+    auto writer = RunWriter::create(path, run.meta);
+    if (!writer)
+        return tl::unexpected(writer.error());
+    for (const RunRow& row : run.rows)
+        if (auto done = writer->append(row); !done)
+            return done;
+    return {};
+}
+
+Expected<CalibrationSetup> CalibrationTable::setup() const {
+    if (meta.guideScale_arcsec_px <= 0.0)
+        return problem("The table does not state the guide scale.",
+                       "Neither scales.guide_arcsec_px nor guide pixel and focal length are in its header.",
+                       "Add them to the header.");
+    CalibrationSetup s;
+    s.scale_arcsec_px = meta.guideScale_arcsec_px;
+    if (meta.guideRate_sidereal > 0.0)
+        s.guideRateRa = s.guideRateDec = meta.guideRate_sidereal;
+    s.dec = Angle::fromDeg(meta.dec_deg);
+    s.hourAngle_h = meta.hourAngle_h;
+    s.side = meta.side;
+    s.bin = meta.guideBin;
+    return s;
+}
+
+Expected<CalibrationTable> readCalibrationTable(const std::filesystem::path& path) {
+    const auto table = readEcsv(path);
+    if (!table)
+        return tl::unexpected(table.error());
+    CalibrationTable result;
+    auto meta = readMeta(*table, path);
+    if (!meta)
+        return tl::unexpected(meta.error());
+    result.meta = std::move(*meta);
+    const auto t = ecsvNumbers(*table, "t", "s");
+    const auto x = ecsvNumbers(*table, "x", "pix");
+    const auto y = ecsvNumbers(*table, "y", "pix");
+    const auto pulse = ecsvNumbers(*table, "pulse", "ms");
+    for (const auto* c : {&t, &x, &y, &pulse})
+        if (!*c)
+            return tl::unexpected(c->error());
+    const int leg = table->find("leg");
+    if (leg < 0)
+        return problem("The table has no column \"leg\".", "It names the direction of each pulse.",
+                       "Add the column with west, east, north or south.");
+    for (size_t i = 0; i < table->rows.size(); ++i) {
+        const std::string& name = table->rows[i][static_cast<size_t>(leg)];
+        CalibrationSample s{(*t)[i], (*x)[i], (*y)[i], Leg::west, (*pulse)[i]};
+        bool found = false;
+        for (Leg l : {Leg::west, Leg::east, Leg::north, Leg::south})
+            if (name == legName(l))
+                s.leg = l, found = true;
+        if (!found)
+            return problem("Row " + std::to_string(i + 1) + " has the unknown leg \"" + name + "\".",
+                           "Legs are west, east, north and south.", "Correct the table.");
+        result.samples.push_back(s);
+    }
+    return result;
+}
+
+Expected<void> writeCalibrationTable(const std::filesystem::path& path, const CalibrationTable& table) {
+    if (std::filesystem::exists(path))
+        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+    static const std::vector<EcsvColumn> columns{{"t", "s", "float64"},  {"x", "pix", "float64"}, {"y", "pix", "float64"},
+                                                 {"leg", "", "string"}, {"pulse", "ms", "float64"}};
+    std::ofstream file(path, std::ios::binary);
+    file << ecsvHeader(columns, metaLines(table.meta));
+    for (const CalibrationSample& s : table.samples)
+        file << num(s.t_s, 3) << ' ' << num(s.x, 4) << ' ' << num(s.y, 4) << ' ' << legName(s.leg) << ' '
+             << num(s.pulse_ms, 1) << '\n';
+    file.flush();
+    if (!file)
+        return problem("Cannot write " + path.string() + ".", "The folder may not exist or the disk may be full.",
+                       "Check the folder and the free space.");
+    return {};
+}
+
+} // namespace nordstjerna

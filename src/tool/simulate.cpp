@@ -1,0 +1,169 @@
+#include "tool/simulate.h"
+
+#include <cstdio>
+
+#include "core/procedure/guiding.h"
+#include "core/procedure/rates_measurement.h"
+#include "core/rig/scales.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+#include "edge/store/fits.h"
+#include "edge/store/run_table.h"
+
+namespace nordstjerna {
+
+namespace {
+
+// Saves every full frame that a procedure takes.
+class FrameKeeper {
+public:
+    explicit FrameKeeper(const std::optional<std::filesystem::path>& folder) : folder_(folder) {}
+
+    Expected<void> prepare() {
+        if (!folder_)
+            return {};
+        std::error_code error;
+        std::filesystem::create_directories(*folder_, error);
+        if (error)
+            return problem("Cannot create the folder " + folder_->string() + ".", error.message() + ".", "Check the path.");
+        return {};
+    }
+    Expected<void> keep(const Frame& frame) {
+        if (!folder_)
+            return {};
+        char name[32];
+        std::snprintf(name, sizeof name, "frame-%04d.fits", ++count_);
+        return writeFits(*folder_ / name, frame);
+    }
+    int count() const { return count_; }
+
+private:
+    std::optional<std::filesystem::path> folder_;
+    int count_ = 0;
+};
+
+// Takes a full frame every so often beside the run, so that --frames shows the night.
+constexpr double frameEvery_s = 30.0;
+
+Expected<Rates> calibrate(Devices& devices, RatesMeasurement& measurement) {
+    RunnerControl control;
+    const auto done = runProcedure(measurement, devices, control);
+    if (!done)
+        return tl::unexpected(done.error());
+    return *measurement.result();
+}
+
+RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
+    GuidingSetup setup;
+    setup.rig = rig;
+    setup.corrections = false;
+    RunMeta m = Guiding(setup).run().meta;
+    m.kind = RunKind::calibration;
+    m.start = start;
+    m.dec_deg = rates.setup.dec.deg();
+    m.hourAngle_h = rates.setup.hourAngle_h;
+    m.side = rates.setup.side;
+    m.raRate_arcsec_s = rates.ra.rate_px_s.value * rates.setup.scale_arcsec_px * cos(rates.setup.dec);
+    m.decRate_arcsec_s = rates.dec.rate_px_s.value * rates.setup.scale_arcsec_px;
+    return m;
+}
+
+} // namespace
+
+Expected<Json> simulate(const SimulateRequest& request) {
+    if (std::filesystem::exists(request.out))
+        return problem(request.out.string() + " exists already.", "It was left as it is.", "Choose another name.");
+    auto scenario = readScenario(request.scenario);
+    if (!scenario)
+        return tl::unexpected(scenario.error());
+    scenario->speed = 0.0;
+    if (request.seed)
+        scenario->seed = *request.seed;
+    auto index = StarIndex::loadDefault();
+    if (!index)
+        return tl::unexpected(index.error());
+    FrameKeeper keeper(request.frames);
+    if (const auto ready = keeper.prepare(); !ready)
+        return tl::unexpected(ready.error());
+
+    const Rig rig = scenario->rig;
+    SimulatedNight night(*scenario, *index);
+    Devices devices = night.devices();
+    if (!request.rendered)
+        devices.track = night.trackDirectly();
+    RunnerControl control;
+
+    if (request.kind == RunKind::calibration) {
+        const Instant start = night.clock().now();
+        RatesMeasurement measurement({rig});
+        const auto rates = calibrate(devices, measurement);
+        if (!rates)
+            return tl::unexpected(rates.error());
+        if (measurement.frame())
+            if (const auto kept = keeper.keep(*measurement.frame()); !kept)
+                return tl::unexpected(kept.error());
+        const auto done = writeCalibrationTable(request.out, {calibrationMeta(rig, *rates, start), rates->samples});
+        if (!done)
+            return tl::unexpected(done.error());
+        return Json{{"out", request.out.string()}, {"kind", "calibration"}, {"rows", rates->samples.size()}};
+    }
+
+    // Free runs too need measured rates: they give the signs and the scale of the sky's axes. The calibration
+    // comes first and is not part of the run.
+    RatesMeasurement measurement({rig});
+    const auto rates = calibrate(devices, measurement);
+    if (!rates)
+        return tl::unexpected(rates.error());
+    GuidingSetup setup;
+    setup.rig = rig;
+    setup.rates = *rates;
+    setup.corrections = request.kind == RunKind::guided;
+    setup.exposure_s = rig.guiding.exposure_s;
+    setup.length_s = 60.0 * request.minutes;
+    setup.controller.ra.pulseLimit_ms = setup.controller.dec.pulseLimit_ms = rig.guiding.pulseLimit_ms;
+    Guiding guiding(setup);
+
+    std::optional<RunWriter> writer;
+    size_t written = 0;
+    std::optional<Problem> failure;
+    double nextFrame_s = 0.0;
+    RunnerHooks hooks;
+    hooks.after = [&](Procedure&) {
+        const Run& run = guiding.run();
+        if (run.rows.empty() || failure)
+            return;
+        if (!writer) {
+            auto made = RunWriter::create(request.out, run.meta);
+            if (!made) {
+                failure = made.error();
+                control.stop = true;
+                return;
+            }
+            writer.emplace(std::move(*made));
+        }
+        for (; written < run.rows.size(); ++written)
+            if (const auto done = writer->append(run.rows[written]); !done) {
+                failure = done.error();
+                control.stop = true;
+                return;
+            }
+        if (request.frames && run.rows.back().t_s >= nextFrame_s) {
+            nextFrame_s = run.rows.back().t_s + frameEvery_s;
+            const auto frame = night.guideCamera().expose(rig.guiding.exposure_s, control.halt);
+            const auto kept = frame ? keeper.keep(**frame) : tl::unexpected(frame.error());
+            if (!kept) {
+                failure = kept.error();
+                control.stop = true;
+            }
+        }
+    };
+    const auto done = runProcedure(guiding, devices, control, hooks);
+    if (failure)
+        return tl::unexpected(*failure);
+    if (!done)
+        return tl::unexpected(done.error());
+    return Json{{"out", request.out.string()}, {"kind", runKindName(request.kind)}, {"rows", written},
+                {"frames", keeper.count()}};
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,25 @@
+// Runs a scenario without a window and writes what was recorded.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <optional>
+
+#include "core/motion/run.h"
+#include "tool/tool_json.h"
+
+namespace nordstjerna {
+
+struct SimulateRequest {
+    std::filesystem::path scenario;
+    double minutes = 10.0;
+    RunKind kind = RunKind::guided;
+    std::optional<std::uint64_t> seed;
+    std::filesystem::path out;
+    std::optional<std::filesystem::path> frames; // folder for full frames
+    bool rendered = false; // measure stars on rendered windows instead of directly
+};
+
+Expected<Json> simulate(const SimulateRequest& request);
+
+} // namespace nordstjerna

@@ -1,0 +1,188 @@
+#include "tool/tool_commands.h"
+
+#include <atomic>
+#include <iostream>
+
+#include "core/base/format.h"
+#include "core/findings/guide_findings.h"
+#include "core/findings/rates_findings.h"
+#include "core/findings/rig_findings.h"
+#include "core/image/star_detect.h"
+#include "core/motion/axis_summary.h"
+#include "core/procedure/pole_measurement.h"
+#include "core/rig/scales.h"
+#include "edge/platesolve/plate_solver.h"
+#include "edge/store/fits.h"
+#include "edge/store/run_table.h"
+
+namespace nordstjerna {
+
+Expected<Json> commandStars(const std::filesystem::path& path) {
+    const auto frame = readFits(path);
+    if (!frame)
+        return tl::unexpected(frame.error());
+    DetectOptions all;
+    all.most = 5000;
+    const auto field = detectStars(*frame, all);
+    if (!field)
+        return tl::unexpected(field.error());
+    Json stars = Json::array();
+    for (const Star& s : field->stars)
+        stars.push_back({{"x", number(s.x + 1.0, 4)}, // FITS counts from one
+                         {"y", number(s.y + 1.0, 4)},
+                         {"flux", number(s.flux, 1)},
+                         {"snr", number(s.snr, 2)},
+                         {"hfd", number(s.hfd, 3)},
+                         {"peak", number(s.peak, 1)},
+                         {"saturated", s.saturated},
+                         {"sigma_x", number(s.sigmaX, 4)},
+                         {"sigma_y", number(s.sigmaY, 4)}});
+    return Json{{"stars", stars},
+                {"background", number(field->background, 2)},
+                {"noise", number(field->noise, 3)},
+                {"hot_pixels", field->hotPixels},
+                {"tracks", field->tracks}};
+}
+
+namespace {
+// Solves a frame and, when that fails, tells from the frame itself why.
+Expected<SolvedFrame> solveOrDiagnose(StarIndex& index, const Frame& frame, const SolveOptions& options) {
+    const std::atomic<bool> never{false};
+    auto solved = solveFrame(index, frame, options, never);
+    if (!solved)
+        return tl::unexpected(diagnoseUnsolved(frame, solved.error()));
+    return solved;
+}
+} // namespace
+
+Expected<Json> commandSolve(const SolveRequest& request) {
+    if (request.write && std::filesystem::exists(*request.write))
+        return problem(request.write->string() + " exists already.", "It was left as it is.", "Choose another name.");
+    const auto frame = readFits(request.frame);
+    if (!frame)
+        return tl::unexpected(frame.error());
+    const auto index = StarIndex::loadDefault();
+    if (!index)
+        return tl::unexpected(index.error());
+    SolveOptions options;
+    options.scale_arcsec_px = request.scale_arcsec_px.value_or(0.0);
+    options.scaleTolerance = request.scaleTolerance;
+    options.radius_deg = request.radius_deg;
+    if (request.ra_deg && request.dec_deg)
+        options.near = vectorFrom(Equatorial{Angle::fromDeg(*request.ra_deg), Angle::fromDeg(*request.dec_deg)});
+    const auto solved = solveOrDiagnose(**index, *frame, options);
+    if (!solved)
+        return tl::unexpected(solved.error());
+    if (request.write)
+        if (const auto done = copyWithWcs(request.frame, *request.write, *solved); !done)
+            return tl::unexpected(done.error());
+    const Equatorial centre = solved->centre();
+    return Json{{"ra", number(centre.ra.deg(), 7)},
+                {"dec", number(centre.dec.deg(), 7)},
+                {"roll", number(solved->plane.roll().wrapped().deg(), 5)},
+                {"scale_arcsec_px", number(solved->plane.scaleArcsecPx(), 6)},
+                {"parity", solved->plane.mirrored() ? "mirrored" : "normal"},
+                {"matched", solved->matched},
+                {"rms_arcsec", number(solved->rms_arcsec, 3)},
+                {"sigma_centre_arcsec", number(solved->sigmaCentre_arcsec, 3)},
+                {"sigma_roll_arcsec", number(solved->sigmaRoll_arcsec, 2)}};
+}
+
+Expected<Json> commandPole(const PoleRequest& request) {
+    const auto index = StarIndex::loadDefault();
+    if (!index)
+        return tl::unexpected(index.error());
+    std::vector<Sighting> sightings;
+    Json list = Json::array();
+    for (const auto& path : request.frames) {
+        const auto frame = readFits(path);
+        if (!frame)
+            return tl::unexpected(frame.error());
+        const auto middle = frame->info.middle();
+        if (!middle)
+            return problem(path.string() + " does not say when it was taken.", "It has no readable DATE-OBS.",
+                           "Use frames with DATE-OBS (start of exposure, UTC) and EXPTIME.");
+        auto solved = solveOrDiagnose(**index, *frame, {});
+        if (!solved) {
+            Problem p = solved.error();
+            p.what = path.filename().string() + ": " + p.what;
+            return tl::unexpected(p);
+        }
+        const ObservedFrame at(request.site, *middle, request.dut1_s);
+        sightings.push_back(makeSighting(*solved, at));
+        std::cerr << path.filename().string() << ": solved with " << solved->matched << " stars\n";
+        const AltAz place = altAzFrom(sightings.back().direction());
+        list.push_back({{"frame", path.filename().string()},
+                        {"altitude", number(place.altitude.deg(), 4)},
+                        {"azimuth", number(place.azimuth.deg(), 4)},
+                        {"sigma_arcsec", number(sightings.back().sigmaDirection_arcsec, 2)}});
+    }
+    const auto fit = fitAxis(sightings, request.site);
+    if (!fit)
+        return tl::unexpected(fit.error());
+    const PoleError e = poleError(*fit, request.site, request.reference);
+    return Json{{"east_arcmin", measured(e.east_arcmin, 4)},
+                {"high_arcmin", measured(e.high_arcmin, 4)},
+                {"total_arcmin", measured(e.total_arcmin, 4)},
+                {"reference", request.reference == PoleReference::refracted ? "refracted" : "true"},
+                {"span_deg", number(fit->span_deg, 2)},
+                {"sightings", list}};
+}
+
+Expected<Json> commandScales(const ScalesRequest& r) {
+    const Scales s{scaleArcsecPx(r.guidePixel_um, r.guideFocal_mm, r.guideBin),
+                   scaleArcsecPx(r.imagePixel_um, r.imageFocal_mm, r.imageBin)};
+    const double guidePx = ditherGuidePx(s, r.dither_px);
+    return Json{{"guide_scale", number(s.guide_arcsec_px, 6)},
+                {"image_scale", number(s.image_arcsec_px, 6)},
+                {"ratio", number(s.ratio(), 6)},
+                {"dither_guide_px", number(guidePx, 5)},
+                {"dither_arcsec", number(guidePx * s.guide_arcsec_px, 5)},
+                {"findings", findingsJson(scaleFindings(s.guide_arcsec_px, s.image_arcsec_px))}};
+}
+
+Expected<Json> commandCalibrate(const std::filesystem::path& path) {
+    const auto table = readCalibrationTable(path);
+    if (!table)
+        return tl::unexpected(table.error());
+    const auto setup = table->setup();
+    if (!setup)
+        return tl::unexpected(setup.error());
+    const auto rates = fitRates(table->samples, *setup);
+    if (!rates)
+        return tl::unexpected(rates.error());
+    const auto axis = [](const AxisRate& a) {
+        return Json{{"rate_px_s", measured(a.rate_px_s, 5)}, {"angle_deg", measured(a.angle_deg, 3)}, {"steps", a.steps}};
+    };
+    return Json{{"ra", axis(rates->ra)},
+                {"dec", axis(rates->dec)},
+                {"orthogonality_deg", measured(rates->orthogonality_deg, 3)},
+                {"dec_backlash_ms", measured(rates->decBacklash_ms, 1)},
+                {"drift_px_min", measured(rates->drift_px_min, 3)},
+                {"verdict", verdictName(rates->verdict)},
+                {"findings", findingsJson(ratesFindings(*rates))}};
+}
+
+Expected<Json> commandAnalyse(const std::filesystem::path& path) {
+    const auto run = readRunTable(path);
+    if (!run)
+        return tl::unexpected(run.error());
+    const auto summary = summarise(*run);
+    if (!summary)
+        return tl::unexpected(summary.error());
+    const auto axis = [](const AxisSummary& a) {
+        return Json{{"drift_arcsec_min", measured(a.drift_arcsec_min, 4)},
+                    {"rms_arcsec", number(a.rms_arcsec, 4)},
+                    {"noise_arcsec", number(a.noise_arcsec.value, 4)}};
+    };
+    return Json{{"kind", runKindName(run->meta.kind)},
+                {"ra", axis(summary->ra)},
+                {"dec", axis(summary->dec)},
+                {"total_rms_arcsec", number(summary->totalRms_arcsec, 4)},
+                {"rows_used", summary->rowsUsed},
+                {"rows_left_out", summary->rowsLeftOut},
+                {"span_s", number(summary->span_s, 1)},
+                {"findings", findingsJson(guideFindings(*run, *summary))}};
+}
+
+} // namespace nordstjerna

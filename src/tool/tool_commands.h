@@ -1,0 +1,48 @@
+// The commands of nordstjerna-tool. Each gives the JSON for standard output or a problem.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <vector>
+
+#include "core/pole/pole_error.h"
+#include "tool/tool_json.h"
+
+namespace nordstjerna {
+
+Expected<Json> commandStars(const std::filesystem::path& frame);
+
+struct SolveRequest {
+    std::filesystem::path frame;
+    std::optional<double> scale_arcsec_px;
+    double scaleTolerance = 0.1;
+    std::optional<double> ra_deg;
+    std::optional<double> dec_deg;
+    double radius_deg = 10.0;
+    std::optional<std::filesystem::path> write;
+};
+Expected<Json> commandSolve(const SolveRequest& request);
+
+struct PoleRequest {
+    std::vector<std::filesystem::path> frames;
+    Site site;
+    PoleReference reference = PoleReference::refracted;
+    double dut1_s = 0.0;
+};
+Expected<Json> commandPole(const PoleRequest& request);
+
+struct ScalesRequest {
+    double guidePixel_um = 0.0;
+    double guideFocal_mm = 0.0;
+    int guideBin = 1;
+    double imagePixel_um = 0.0;
+    double imageFocal_mm = 0.0;
+    int imageBin = 1;
+    double dither_px = 10.0;
+};
+Expected<Json> commandScales(const ScalesRequest& request);
+
+Expected<Json> commandCalibrate(const std::filesystem::path& table);
+Expected<Json> commandAnalyse(const std::filesystem::path& table);
+
+} // namespace nordstjerna
