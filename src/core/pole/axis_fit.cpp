@@ -121,7 +121,8 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
     const double chi = r.squaredNorm();
     fit.chiSquarePerFreedom = freedom > 0 ? chi / static_cast<double>(freedom) : 0.0;
     const Eigen::MatrixXd inverse = normal.ldlt().solve(Eigen::MatrixXd::Identity(parameters, parameters));
-    const double excess = freedom >= 2 ? std::max(1.0, fit.chiSquarePerFreedom) : 1.0;
+    // Only a scatter that chance does not explain widens the stated errors.
+    const double excess = freedom >= 2 && fit.chiSquarePerFreedom > 4.0 ? fit.chiSquarePerFreedom : 1.0;
     fit.covariance = inverse.topLeftCorner<2, 2>() * (arcsecPerRad * arcsecPerRad) * excess;
     for (size_t i = 0; i < n; ++i) {
         const auto k = 3 * static_cast<Eigen::Index>(i);

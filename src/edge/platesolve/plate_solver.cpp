@@ -220,7 +220,6 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
         solver->distractor_ratio = 0.25;
         solver->verify_pix = 1.0;
         solver->logratio_tokeep = std::log(1e9);
-        solver->logratio_toprint = std::log(1e30);
         double quadLow = 0.0;
         double quadHigh = 0.0;
         solver_get_quad_size_range_arcsec(solver.get(), &quadLow, &quadHigh);

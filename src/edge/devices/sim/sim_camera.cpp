@@ -27,7 +27,8 @@ SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
                         std::pow(10.0, place.uniform(2.0, 3.7))});
 }
 
-Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag& halt) {
+Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag& halt,
+                                              const std::vector<ExpectedStar>* only) {
     const Scenario& s = night_.scenario_;
     const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
     Scene scene;
@@ -84,11 +85,32 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     scene.sigma_px = std::hypot(night_.air_.fwhm_arcsec(altitude), blur_arcsec) * fwhmToSigma / scale;
     const bool horizonHides = s.rig.horizon.hides(axis);
     const double margin = 6.0 * scene.sigma_px;
+
+    // Rough place of a star by one rotation from ICRS to the camera, good to a few pixels: the shear of the air
+    // is left out. It saves the exact way for stars outside the windows.
+    Mat3 rough;
+    {
+        const Vec3 above = (axis + 0.005 * middleAttitude.col(1)).normalized();
+        const Vec3 up = seen.icrs(above);
+        const Vec3 y = (up - axisIcrs * up.dot(axisIcrs)).normalized();
+        rough << y.cross(axisIcrs), y, axisIcrs;
+    }
+    const auto wanted = [&](const Vec3& icrs) {
+        if (!only)
+            return true;
+        const Eigen::Vector2d p = centre + project(rough, icrs) + motion;
+        constexpr double slack = 25.0; // windows reach that far beyond the search radius, with the rough error
+        return std::any_of(only->begin(), only->end(), [&](const ExpectedStar& e) {
+            return std::abs(p.x() - e.x) < e.search_px + slack && std::abs(p.y() - e.y) < e.search_px + slack;
+        });
+    };
     if (!horizonHides && transparency > 0.0)
         for (const CatalogueStar& star : sky_.starsNear(axisIcrs, reach)) {
             const double electrons = zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
             if (electrons < 3.0)
                 break; // the rest is fainter still
+            if (!wanted(star.icrs))
+                continue;
             const Vec3 enu = seen.seen(star.icrs);
             const auto id = static_cast<std::uint64_t>(std::llround((star.icrs.x() + 2.0) * 1e7)) * 40000003ULL +
                             static_cast<std::uint64_t>(std::llround((star.icrs.y() + 2.0) * 1e7));
@@ -182,7 +204,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::expose(double exposure_s, cons
 
 Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                                    const StopFlag& halt) {
-    auto scene = observe(exposure_s, halt);
+    auto scene = observe(exposure_s, halt, &stars);
     if (!scene)
         return tl::unexpected(scene.error());
     Windows windows;
@@ -199,7 +221,7 @@ Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std:
 }
 
 Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const StopFlag& halt) {
-    auto scene = observe(step.exposure_s, halt);
+    auto scene = observe(step.exposure_s, halt, &step.stars);
     if (!scene)
         return tl::unexpected(scene.error());
     StarsTracked tracked;

@@ -43,7 +43,8 @@ private:
         double exposure_s = 0.0;
         Equatorial believed;
     };
-    Expected<Scene> observe(double exposure_s, const StopFlag& halt);
+    // With `only`, just the stars near those places are worked out.
+    Expected<Scene> observe(double exposure_s, const StopFlag& halt, const std::vector<ExpectedStar>* only = nullptr);
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     FrameInfo infoOf(const Scene& scene) const;
 

@@ -10,8 +10,8 @@ namespace nordstjerna {
 
 std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius) {
     constexpr double cell_deg = 0.5;
-    constexpr double density_per_deg2 = 700.0;
-    constexpr double brightest = 11.0;
+    constexpr double density_per_deg2 = 350.0;
+    constexpr double brightest = 11.5;
     constexpr double faintest = 14.0;
     // Star counts grow by a factor of about 2.6 a magnitude.
     constexpr double slope = 0.42;

@@ -21,7 +21,7 @@ private:
     std::vector<CatalogueStar> stars_;
 };
 
-// Invented stars from magnitude 11 to 14 within the radius, about 700 a square degree.
+// Invented stars from magnitude 11.5 to 14 within the radius, about 350 a square degree.
 std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius);
 
 } // namespace nordstjerna
