@@ -1,10 +1,11 @@
 #include "core/pole/sighting.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace nordstjerna {
 
-Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame) {
+Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame, double airMotion_arcsec) {
     const TangentPlane& plane = solved.plane;
     const Vec3 centre = frame.seen(plane.centre);
     // Far enough out for precision, near enough that the field's curvature cancels between ± points.
@@ -25,7 +26,7 @@ Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame) {
     const Vec3 mean = (xFlat + yFlat.cross(centre)).normalized(); // both estimates of the x axis
     Sighting s;
     s.camera << mean, centre.cross(mean), centre;
-    s.sigmaDirection_arcsec = std::max(solved.sigmaCentre_arcsec, 0.05);
+    s.sigmaDirection_arcsec = std::hypot(std::max(solved.sigmaCentre_arcsec, 0.05), airMotion_arcsec);
     s.sigmaRoll_arcsec = std::max(solved.sigmaRoll_arcsec, 0.5);
     s.when = solved.when;
     return s;

@@ -17,6 +17,8 @@ struct Sighting {
 
 // Turns a solved frame into a sighting, refraction included. The roll is carried over by refracting points
 // out along both sensor axes, since air shears the field by up to some hundredths of a degree.
-Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame);
+// The air moves the whole field during a short exposure, which no fit of its stars can tell; airMotion_arcsec
+// (one coordinate, ordinary seeing and a few seconds) goes into the uncertainty.
+Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame, double airMotion_arcsec = 0.5);
 
 } // namespace nordstjerna

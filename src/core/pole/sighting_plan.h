@@ -23,8 +23,8 @@ struct PlanWishes {
     double widestSpan_deg = 60.0;
     double lowestAltitude_deg = 30.0;
     double clearance_deg = 4.0; // above the horizon profile
-    double sigmaDirection_arcsec = 1.5;
-    double sigmaRoll_arcsec = 90.0;
+    double sigmaDirection_arcsec = 1.0;
+    double sigmaRoll_arcsec = 20.0;
 };
 
 // Fails when no arc of at least 12° is free.

@@ -1,0 +1,65 @@
+#include "desk/deck.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+
+#include "core/base/format.h"
+#include "core/pole/sighting_plan.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+
+namespace nordstjerna {
+
+Deck::Deck(Session& session, QWidget* parent)
+    : QFrame(parent), session_(session), mount_(new QLabel), camera_(new QLabel), simulated_(new QLabel),
+      halt_(new QPushButton(tr("Halt"))) {
+    setObjectName("deck");
+    setFixedHeight(38);
+    halt_->setObjectName("halt");
+    halt_->setToolTip(tr("Stop all motion at once (Ctrl+.)"));
+    halt_->setFocusPolicy(Qt::NoFocus);
+    camera_->setObjectName("muted");
+    simulated_->setObjectName("muted");
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(16, 0, 12, 0);
+    row->setSpacing(24);
+    row->addWidget(mount_);
+    row->addWidget(camera_);
+    row->addStretch();
+    row->addWidget(simulated_);
+    row->addWidget(halt_);
+    restyle();
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &Deck::restyle);
+}
+
+void Deck::restyle() {
+    mount_->setFont(textFont(12));
+    camera_->setFont(textFont(12));
+    simulated_->setFont(textFont(12));
+}
+
+void Deck::announce(const QString& text) {
+    announcement_ = text;
+    refresh();
+}
+
+void Deck::refresh() {
+    const MountState m = session_.mountState();
+    if (!announcement_.isEmpty()) {
+        mount_->setText(announcement_);
+    } else {
+        const Equatorial place = equatorialFrom(ObservedFrame(session_.rig().site, session_.now()).icrsFrom(m.pointing));
+        const AltAz a = altAzFrom(directionOf(session_.rig().site, m.pointing));
+        mount_->setText(tr("Mount %1 %2   HA %3   alt %4°   %5 side   %6")
+                            .arg(qs(formatHms(place.ra)), qs(formatDms(place.dec)), qs(formatHourAngle(m.pointing.hourAngle)),
+                                 qs(formatNumber(a.altitude.deg(), 1)), qs(m.side), m.tracking ? tr("tracking") : tr("not tracking")));
+    }
+    camera_->setText(session_.busy() ? session_.busyWith() : tr("Idle"));
+    const double speed = session_.simulatedNight().clock().speed();
+    const QString factor = speed > 0.0 ? "× " + qs(formatNumber(speed, 0)) : tr("as fast as it computes");
+    simulated_->setText(tr("◈ simulated devices, time %1").arg(factor));
+    simulated_->setToolTip(tr("Mount, cameras and sky are the built-in stand-ins."));
+}
+
+} // namespace nordstjerna

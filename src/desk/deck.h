@@ -1,0 +1,31 @@
+// Lower edge: what the devices are doing, in plain figures, and Halt.
+#pragma once
+
+#include <QFrame>
+
+#include "desk/session.h"
+
+class QLabel;
+class QPushButton;
+
+namespace nordstjerna {
+
+class Deck : public QFrame {
+    Q_OBJECT
+public:
+    explicit Deck(Session& session, QWidget* parent = nullptr);
+    void refresh();
+    void announce(const QString& text);
+    QPushButton* haltButton() const { return halt_; }
+
+private:
+    void restyle();
+    Session& session_;
+    QLabel* mount_;
+    QLabel* camera_;
+    QLabel* simulated_;
+    QPushButton* halt_;
+    QString announcement_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,51 @@
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QMessageBox>
+#include <QSettings>
+#include <cstdio>
+
+#include "desk/main_window.h"
+#include "desk/start.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+
+using namespace nordstjerna;
+
+int main(int argc, char** argv) {
+    QApplication app(argc, argv);
+    QApplication::setApplicationName("nordstjerna");
+    QApplication::setApplicationVersion(NORDSTJERNA_VERSION);
+    QApplication::setOrganizationName("nordstjerna");
+    QApplication::setStyle("Fusion");
+    QCommandLineParser parser;
+    parser.setApplicationDescription(QObject::tr("Polar alignment and autoguiding."));
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addOption({"demo", QObject::tr("Start with the demo night (the default while only simulated devices exist).")});
+    parser.addOption({"scenario", QObject::tr("Start with another simulated night."), "file"});
+    parser.addOption({"speed", QObject::tr("Let simulated time run faster."), "factor"});
+    parser.process(app);
+
+    loadTypefaces();
+    ThemeSwitch::instance().use(QSettings().value("theme", "Dusk").toString());
+    StartWishes wishes;
+    wishes.scenario = parser.value("scenario").toStdString();
+    if (parser.isSet("speed")) {
+        bool ok = false;
+        const double speed = parser.value("speed").toDouble(&ok);
+        if (!ok || speed <= 0.0 || speed > 600.0) {
+            std::fprintf(stderr, "--speed takes a factor from above 0 to 600.\n");
+            return 2;
+        }
+        wishes.speed = speed;
+    }
+    auto session = startSession(wishes);
+    if (!session) {
+        std::fprintf(stderr, "%s\n", session.error().text().c_str());
+        QMessageBox::critical(nullptr, "Nordstjerna", qs(session.error().text()));
+        return 1;
+    }
+    MainWindow window(std::move(*session));
+    window.show();
+    return QApplication::exec();
+}

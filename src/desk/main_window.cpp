@@ -1,0 +1,232 @@
+#include "desk/main_window.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QHBoxLayout>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QSettings>
+#include <QStackedWidget>
+#include <QTimer>
+#include <QVBoxLayout>
+
+#include "desk/action_search.h"
+#include "desk/deck.h"
+#include "desk/hands_sheet.h"
+#include "desk/night_band.h"
+#include "desk/rail.h"
+#include "desk/stations/guide/guide_station.h"
+#include "desk/stations/pole/pole_station.h"
+#include "desk/stations/rates/rates_station.h"
+#include "desk/stations/rig/rig_station.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+#include "desk/widgets/findings_panel.h"
+
+namespace nordstjerna {
+
+MainWindow::MainWindow(std::unique_ptr<Session> session)
+    : session_(std::move(session)), rig_(new RigStation(*session_)), bench_(new QStackedWidget), findings_(new FindingsPanel),
+      timer_(new QTimer(this)) {
+    setWindowTitle("Nordstjerna");
+    setMinimumSize(1100, 700);
+    resize(1280, 800);
+    stations_ = {rig_, new PoleStation(*session_), new RatesStation(*session_), new GuideStation(*session_)};
+    auto* frame = new QWidget;
+    frame->setObjectName("frame");
+    auto* all = new QVBoxLayout(frame);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(0);
+    auto* upper = new QHBoxLayout;
+    upper->setSpacing(0);
+    rail_ = new Rail(*session_, stations_);
+    upper->addWidget(rail_);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(0);
+    band_ = new NightBand(*session_);
+    right->addWidget(band_);
+    auto* middle = new QHBoxLayout;
+    middle->setSpacing(0);
+    middle->addWidget(bench_, 1);
+    middle->addWidget(findings_);
+    right->addLayout(middle, 1);
+    upper->addLayout(right, 1);
+    all->addLayout(upper, 1);
+    deck_ = new Deck(*session_);
+    all->addWidget(deck_);
+    setCentralWidget(frame);
+
+    for (Station* s : stations_) {
+        bench_->addWidget(s);
+        connect(s, &Station::changed, this, [this, s] {
+            if (bench_->currentWidget() == s)
+                refreshFindings();
+        });
+        connect(s, &Station::goTo, this, qOverload<const QString&>(&MainWindow::showStation));
+    }
+    connect(rail_, &Rail::chosen, this, qOverload<int>(&MainWindow::showStation));
+    connect(findings_, &FindingsPanel::actionWanted, this, &MainWindow::perform);
+    connect(findings_, &FindingsPanel::problemDismissed, session_.get(), &Session::clearProblem);
+    connect(session_.get(), &Session::problemChanged, this, &MainWindow::refreshFindings);
+    connect(session_.get(), &Session::resultsChanged, this, &MainWindow::refreshFindings);
+    connect(session_.get(), &Session::announced, deck_, &Deck::announce);
+    connect(session_.get(), &Session::busyChanged, this, [this] {
+        deck_->refresh();
+        rail_->update();
+    });
+    connect(deck_->haltButton(), &QPushButton::clicked, session_.get(), &Session::halt);
+    connect(timer_, &QTimer::timeout, this, [this] {
+        deck_->refresh();
+        band_->refresh();
+    });
+    timer_->start(500);
+    buildMenus();
+    showStation(0);
+    deck_->refresh();
+}
+
+MainWindow::~MainWindow() {
+    // Stations read the session while they go; it must outlive them.
+    timer_->stop();
+    session_->disconnect();
+    delete takeCentralWidget();
+}
+
+QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& keys, const std::function<void()>& what) {
+    QAction* action = menu->addAction(text);
+    action->setShortcut(keys);
+    action->setShortcutContext(Qt::ApplicationShortcut);
+    connect(action, &QAction::triggered, this, what);
+    actions_ << action;
+    return action;
+}
+
+void MainWindow::buildMenus() {
+    QMenu* night = menuBar()->addMenu(tr("&Night"));
+    add(night, tr("Measure the pole"), QKeySequence("Ctrl+M"), [this] {
+        showStation(tr("Pole"));
+        perform("pole.measure");
+    });
+    add(night, tr("Measure guide rates"), QKeySequence("Ctrl+R"), [this] {
+        showStation(tr("Rates"));
+        perform("rates.measure");
+    });
+    add(night, tr("Guide, or stop guiding"), QKeySequence("Ctrl+G"), [this] {
+        showStation(tr("Guide"));
+        perform("guide.toggle");
+    });
+    night->addSeparator();
+    add(night, tr("Stop what is running"), QKeySequence("Ctrl+Shift+."), [this] { session_->stop(); });
+    add(night, tr("Halt all motion at once"), QKeySequence("Ctrl+."), [this] { session_->halt(); });
+    night->addSeparator();
+    add(night, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
+
+    QMenu* rig = menuBar()->addMenu(tr("&Rig"));
+    add(rig, tr("Open rig…"), QKeySequence("Ctrl+O"), [this] { rig_->openRig(); });
+    add(rig, tr("Save rig…"), QKeySequence("Ctrl+S"), [this] { rig_->saveRig(); });
+
+    QMenu* view = menuBar()->addMenu(tr("&View"));
+    for (int i = 0; i < static_cast<int>(stations_.size()); ++i)
+        add(view, tr("Station %1").arg(stations_[static_cast<size_t>(i)]->name()), QKeySequence(QString("Ctrl+%1").arg(i + 1)),
+            [this, i] { showStation(i); });
+    view->addSeparator();
+    for (const QString& name : themeNames())
+        add(view, tr("Theme %1").arg(name), {}, [name] {
+            ThemeSwitch::instance().use(name);
+            QSettings().setValue("theme", name);
+        });
+    view->addSeparator();
+    add(view, tr("Findings beside the workbench"), QKeySequence("Ctrl+F"), [this] { findings_->setVisible(!findings_->isVisible()); });
+    add(view, tr("Search for an action…"), QKeySequence("Ctrl+K"), [this] {
+        auto* search = new ActionSearch(actions_, this);
+        search->setAttribute(Qt::WA_DeleteOnClose);
+        search->move(mapToGlobal(QPoint((width() - search->width()) / 2, 110)));
+        search->open();
+    });
+
+    QMenu* sky = menuBar()->addMenu(tr("&Simulated sky"));
+    add(sky, tr("Hands at the levers…"), QKeySequence("Ctrl+L"), [this] { handsSheet()->show(); });
+    sky->addSeparator();
+    for (int speed : {1, 5, 20, 60})
+        add(sky, tr("Time × %1").arg(speed), {}, [this, speed] {
+            session_->simulatedNight().clock().setSpeed(speed);
+            deck_->refresh();
+        });
+
+    QMenu* help = menuBar()->addMenu(tr("&Help"));
+    add(help, tr("About this station"), QKeySequence("F1"), [this] {
+        const Station* s = stations_[static_cast<size_t>(current_)];
+        if (findings_->helpShown())
+            findings_->hideHelp();
+        else
+            findings_->showHelp(s->name(), s->help());
+        findings_->setVisible(true);
+    });
+    add(help, tr("About Nordstjerna"), {}, [this] {
+        QMessageBox::about(this, tr("About Nordstjerna"),
+                           tr("<b>Nordstjerna %1</b><p>Polar alignment and autoguiding, with every figure's uncertainty.</p>"
+                              "<p>GPL-3.0-or-later. Typeface B612 (OFL), icons Tabler (MIT).</p>")
+                               .arg(NORDSTJERNA_VERSION));
+    });
+}
+
+HandsSheet* MainWindow::handsSheet() {
+    if (!hands_)
+        hands_ = new HandsSheet(*session_, this);
+    return hands_;
+}
+
+void MainWindow::showStation(int index) {
+    current_ = index;
+    bench_->setCurrentIndex(index);
+    rail_->setCurrent(index);
+    if (findings_->helpShown())
+        findings_->hideHelp();
+    refreshFindings();
+}
+
+void MainWindow::showStation(const QString& name) {
+    for (size_t i = 0; i < stations_.size(); ++i)
+        if (stations_[i]->name() == name)
+            showStation(static_cast<int>(i));
+}
+
+Station* MainWindow::station(const QString& name) const {
+    for (Station* s : stations_)
+        if (s->name() == name)
+            return s;
+    return nullptr;
+}
+
+void MainWindow::refreshFindings() {
+    rail_->update();
+    findings_->show(stations_[static_cast<size_t>(current_)]->findings(), session_->problem());
+}
+
+void MainWindow::perform(const QString& action) {
+    if (action.startsWith("go.")) {
+        QString name = action.mid(3);
+        name[0] = name[0].toUpper();
+        showStation(name);
+        return;
+    }
+    for (Station* s : stations_)
+        if (s->perform(action))
+            return;
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+    if (session_->busy()) {
+        const auto answer = QMessageBox::question(this, tr("Quit"),
+                                                  tr("%1 is under way. Stop it and quit? What was recorded is kept.").arg(session_->busyWith()));
+        if (answer != QMessageBox::Yes) {
+            e->ignore();
+            return;
+        }
+        session_->halt();
+    }
+    e->accept();
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,63 @@
+// The window: rail, night band, workbench of the current station, findings, deck.
+#pragma once
+
+#include <QMainWindow>
+#include <vector>
+
+#include "desk/session.h"
+
+class QStackedWidget;
+class QTimer;
+class QMenu;
+
+namespace nordstjerna {
+
+class Deck;
+class FindingsPanel;
+class GuideStation;
+class HandsSheet;
+class NightBand;
+class PoleStation;
+class Rail;
+class RatesStation;
+class RigStation;
+class Station;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(std::unique_ptr<Session> session);
+    ~MainWindow() override;
+
+    Session& session() { return *session_; }
+    void showStation(int index);
+    void showStation(const QString& name);
+    Station* station(const QString& name) const;
+    FindingsPanel* findingsPanel() const { return findings_; }
+    HandsSheet* handsSheet();
+    Deck* deck() const { return deck_; }
+
+protected:
+    void closeEvent(QCloseEvent*) override;
+
+private:
+    void buildMenus();
+    void refreshFindings();
+    void perform(const QString& action);
+    QAction* add(QMenu* menu, const QString& text, const QKeySequence& keys, const std::function<void()>& what);
+
+    std::unique_ptr<Session> session_;
+    std::vector<Station*> stations_;
+    RigStation* rig_;
+    Rail* rail_;
+    NightBand* band_;
+    QStackedWidget* bench_;
+    FindingsPanel* findings_;
+    Deck* deck_;
+    HandsSheet* hands_ = nullptr;
+    QTimer* timer_;
+    QList<QAction*> actions_;
+    int current_ = 0;
+};
+
+} // namespace nordstjerna

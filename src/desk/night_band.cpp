@@ -1,0 +1,146 @@
+#include "desk/night_band.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QToolTip>
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double leftEdge = 16;
+constexpr double rightEdge = 16;
+constexpr double topEdge = 8;
+constexpr double bottomEdge = 18;
+} // namespace
+
+NightBand::NightBand(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+    setObjectName("band");
+    setFixedHeight(76);
+    setMouseTracking(true);
+    compute();
+    connect(&session, &Session::rigChanged, this, &NightBand::compute);
+    connect(&session, &Session::busyChanged, this, [this] { update(); });
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
+}
+
+void NightBand::compute() {
+    const Rig& rig = session_.rig();
+    night_ = nightAround(rig.site, session_.now());
+    // People read local clocks; without a time zone database for the site, its mean time rounded to the hour.
+    utcOffset_h_ = std::round(rig.site.longitude.hours());
+    if (night_) {
+        track_ = skyTrack(rig.site, rig.horizon, session_.target(), night_->sunset, night_->sunrise, 180);
+        meridian_ = meridianPassage(rig.site, session_.target(), night_->sunset + 0.5 * (night_->sunrise - night_->sunset));
+    }
+    update();
+}
+
+void NightBand::refresh() { update(); }
+
+double NightBand::xOf(Instant t) const {
+    const double f = (t - night_->sunset) / (night_->sunrise - night_->sunset);
+    return leftEdge + f * (width() - leftEdge - rightEdge);
+}
+
+double NightBand::yOf(double altitude_deg) const {
+    return height() - bottomEdge - std::clamp(altitude_deg, 0.0, 90.0) / 90.0 * (height() - topEdge - bottomEdge);
+}
+
+void NightBand::paintEvent(QPaintEvent* e) {
+    QFrame::paintEvent(e);
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(QPen(theme().line, 1));
+    p.drawLine(0, height() - 1, width(), height() - 1);
+    p.setFont(textFont(11));
+    if (!night_) {
+        p.setPen(theme().muted);
+        p.drawText(rect(), Qt::AlignCenter, tr("The Sun does not set here on this date."));
+        return;
+    }
+    const double top = topEdge;
+    const double bottom = height() - bottomEdge;
+    const auto block = [&](Instant from, Instant to, const QColor& c) {
+        p.fillRect(QRectF(xOf(from), top, xOf(to) - xOf(from), bottom - top), c);
+    };
+    const Night& n = *night_;
+    block(n.sunset, n.sunrise, theme().sky[3]);
+    const auto dusk = [&](const std::optional<Instant>& end, const std::optional<Instant>& start, const QColor& c) {
+        block(n.sunset, end.value_or(n.sunrise), c);
+        if (start)
+            block(*start, n.sunrise, c);
+    };
+    dusk(n.astronomicalEnd, n.astronomicalStart, theme().sky[2]);
+    dusk(n.nauticalEnd, n.nauticalStart, theme().sky[1]);
+    dusk(n.civilEnd, n.civilStart, theme().sky[0]);
+
+    // What was done, at the lower edge.
+    for (const NightBlock& b : session_.blocks()) {
+        const Instant to = &b == &session_.blocks().back() && session_.busy() ? session_.now() : b.to;
+        p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(3.0, xOf(to) - xOf(b.from)), 5), b.colour);
+    }
+    p.setPen(QPen(theme().accent, 1, Qt::DashLine));
+    if (meridian_ > n.sunset && meridian_ < n.sunrise) {
+        p.drawLine(QPointF(xOf(meridian_), top), QPointF(xOf(meridian_), bottom));
+        const Instant limit = meridian_ + session_.rig().mount.meridianLimitEast.hours() * 3590.17;
+        QColor window = theme().accent;
+        window.setAlpha(45);
+        p.fillRect(QRectF(xOf(meridian_), top, xOf(limit) - xOf(meridian_), bottom - top), window);
+        p.setPen(theme().accent);
+        const QRectF label(xOf(meridian_) - 84, bottom - 18, 80, 14);
+        p.drawText(label, Qt::AlignRight | Qt::AlignBottom, tr("meridian"));
+    }
+    // Free stretches solid, hidden ones thin and dotted.
+    for (size_t i = 1; i < track_.size(); ++i) {
+        const bool hidden = track_[i].hidden;
+        p.setPen(QPen(hidden ? theme().muted : theme().text, hidden ? 1.0 : 1.8, hidden ? Qt::DotLine : Qt::SolidLine));
+        p.drawLine(QPointF(xOf(track_[i - 1].when), yOf(track_[i - 1].place.altitude.deg())),
+                   QPointF(xOf(track_[i].when), yOf(track_[i].place.altitude.deg())));
+    }
+    p.setPen(theme().muted);
+    const double firstHour = std::ceil((n.sunset.unix_s + utcOffset_h_ * 3600.0) / 3600.0) * 3600.0 - utcOffset_h_ * 3600.0;
+    const int every = width() > 700 ? 1 : 2;
+    int count = 0;
+    for (Instant t{firstHour}; t < n.sunrise; t = t + 3600.0, ++count) {
+        p.drawLine(QPointF(xOf(t), bottom), QPointF(xOf(t), bottom + 3));
+        if (count % every == 0 && xOf(t) > leftEdge + 12 && xOf(t) < width() - rightEdge - 12)
+            p.drawText(QRectF(xOf(t) - 30, bottom + 2, 60, 16), Qt::AlignCenter, qs(formatClock(t, utcOffset_h_)));
+    }
+    const Instant now = session_.now();
+    if (now > n.sunset && now < n.sunrise) {
+        p.setPen(QPen(theme().text, 2));
+        p.drawLine(QPointF(xOf(now), 3), QPointF(xOf(now), bottom + 3));
+        const ObservedFrame frame(session_.rig().site, now);
+        const AltAz place = altAzFrom(frame.seen(session_.target()));
+        p.setFont(textFont(12));
+        const bool right = xOf(now) < width() - 160;
+        p.drawText(QRectF(right ? xOf(now) + 6 : xOf(now) - 156, 5, 150, 16), right ? Qt::AlignLeft : Qt::AlignRight,
+                   QString("%1 %2°").arg(qs(session_.targetName()), qs(formatNumber(place.altitude.deg(), 0))));
+    }
+}
+
+void NightBand::mouseMoveEvent(QMouseEvent* e) {
+    if (!night_)
+        return;
+    const double f = (e->position().x() - leftEdge) / (width() - leftEdge - rightEdge);
+    if (f < 0.0 || f > 1.0)
+        return;
+    const Instant t = night_->sunset + f * (night_->sunrise - night_->sunset);
+    const auto& point = track_[static_cast<size_t>(std::lround(f * static_cast<double>(track_.size() - 1)))];
+    QString text = tr("%1 · %2 at altitude %3°, azimuth %4°%5 · Sun %6°")
+                       .arg(qs(formatClock(t, utcOffset_h_)), qs(session_.targetName()), qs(formatNumber(point.place.altitude.deg(), 0)),
+                            qs(formatNumber(point.place.azimuth.deg(), 0)), point.hidden ? tr(", hidden") : "",
+                            qs(formatNumber(sunAltitude(session_.rig().site, t).deg(), 0)));
+    for (const NightBlock& b : session_.blocks())
+        if (e->position().x() >= xOf(b.from) - 2 && e->position().x() <= std::max(xOf(b.to), xOf(b.from) + 3) + 2)
+            text += "\n" + b.label + " " + qs(formatClock(b.from, utcOffset_h_));
+    QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8), text, this);
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,314 @@
+#include "desk/pictures/lane_chart.h"
+
+#include <qcustomplot.h>
+
+#include <QFile>
+#include <QSvgGenerator>
+#include <QToolTip>
+#include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/base/statistics.h"
+#include "desk/pictures/picture.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double windowMinutes = 12.0; // shown while following
+
+class MinuteTicker : public QCPAxisTicker {
+protected:
+    QString getTickLabel(double tick, const QLocale&, QChar, int) override {
+        return qs(formatNumber(tick, std::abs(tick - std::round(tick)) < 1e-6 ? 0 : 1)) + " min";
+    }
+};
+
+class ArcsecTicker : public QCPAxisTicker {
+protected:
+    QString getTickLabel(double tick, const QLocale&, QChar, int) override {
+        const QString sign = tick > 1e-9 ? "+" : "";
+        return sign + qs(formatNumber(tick, std::abs(tick - std::round(tick)) < 1e-6 ? 0 : 1)) + "″";
+    }
+};
+} // namespace
+
+LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(plot_);
+    setMinimumSize(320, 220);
+    plot_->setNoAntialiasingOnDrag(true);
+    plot_->plotLayout()->clear();
+    plot_->plotLayout()->setRowSpacing(6);
+    ra_ = makeLane(false);
+    dec_ = makeLane(true);
+    plot_->plotLayout()->addElement(0, 0, ra_.rect);
+    plot_->plotLayout()->addElement(1, 0, dec_.rect);
+    ra_.rect->axis(QCPAxis::atBottom)->setTickLabels(false);
+    // Both lanes show the same time.
+    const auto range = qOverload<const QCPRange&>(&QCPAxis::rangeChanged);
+    const auto set = qOverload<const QCPRange&>(&QCPAxis::setRange);
+    connect(ra_.rect->axis(QCPAxis::atBottom), range, dec_.rect->axis(QCPAxis::atBottom), set);
+    connect(dec_.rect->axis(QCPAxis::atBottom), range, ra_.rect->axis(QCPAxis::atBottom), set);
+    plot_->setInteractions(QCP::iRangeZoom | QCP::iRangeDrag);
+    connect(plot_, &QCustomPlot::mouseWheel, this, [this] { follow_ = false; });
+    connect(plot_, &QCustomPlot::mousePress, this, [this](QMouseEvent* e) { follow_ = follow_ && e->button() != Qt::LeftButton; });
+    connect(plot_, &QCustomPlot::mouseDoubleClick, this, [this] {
+        follow_ = true;
+        fitRanges();
+        plot_->replot();
+    });
+    connect(plot_, &QCustomPlot::mouseMove, this, &LaneChart::onHover);
+    plot_->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(plot_, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) {
+        offerExport(this, "lanes", plot_->mapToGlobal(at), [this](const QString& path) { return exportTo(path); });
+    });
+    restyle();
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &LaneChart::restyle);
+    clear();
+}
+
+LaneChart::Lane LaneChart::makeLane(bool dec) {
+    Lane lane;
+    lane.rect = new QCPAxisRect(plot_);
+    lane.rect->setRangeZoom(Qt::Horizontal);
+    lane.rect->setRangeDrag(Qt::Horizontal);
+    lane.rect->setMinimumMargins(QMargins(2, 2, 2, 2));
+    auto* x = lane.rect->axis(QCPAxis::atBottom);
+    auto* y = lane.rect->axis(QCPAxis::atLeft);
+    x->setTicker(QSharedPointer<QCPAxisTicker>(new MinuteTicker));
+    y->setTicker(QSharedPointer<QCPAxisTicker>(new ArcsecTicker));
+    auto* pulseAxis = lane.rect->axis(QCPAxis::atRight);
+    pulseAxis->setVisible(false);
+    lane.trace = new QCPGraph(x, y);
+    lane.pulses = new QCPBars(x, pulseAxis);
+    lane.pulses->setWidthType(QCPBars::wtAbsolute);
+    lane.pulses->setWidth(2.5);
+    lane.deadband = new QCPItemRect(plot_);
+    for (QCPItemPosition* position : {lane.deadband->topLeft, lane.deadband->bottomRight}) {
+        position->setAxes(x, y);
+        position->setAxisRect(lane.rect);
+        position->setTypeX(QCPItemPosition::ptAxisRectRatio);
+        position->setTypeY(QCPItemPosition::ptPlotCoords);
+    }
+    lane.deadband->setClipAxisRect(lane.rect);
+    lane.title = new QCPItemText(plot_);
+    lane.title->position->setAxisRect(lane.rect);
+    lane.title->position->setType(QCPItemPosition::ptAxisRectRatio);
+    lane.title->position->setCoords(0.01, 0.03);
+    lane.title->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
+    lane.title->setText(dec ? "Dec" : "RA");
+    return lane;
+}
+
+void LaneChart::restyle() {
+    const Theme& t = theme();
+    plot_->setBackground(t.base);
+    const auto dress = [&](Lane& lane, const QColor& colour, bool dec) {
+        lane.rect->setBackground(t.panel);
+        for (auto type : {QCPAxis::atBottom, QCPAxis::atLeft, QCPAxis::atTop, QCPAxis::atRight}) {
+            QCPAxis* axis = lane.rect->axis(type);
+            axis->setBasePen(QPen(t.line));
+            axis->setTickPen(QPen(t.line));
+            axis->setSubTickPen(Qt::NoPen);
+            axis->setTickLabelColor(t.muted);
+            axis->setTickLabelFont(textFont(11));
+            axis->grid()->setPen(QPen(t.line, 1, Qt::DotLine));
+            axis->grid()->setZeroLinePen(QPen(t.line, 1));
+        }
+        QPen pen(colour, 1.4, dec ? Qt::DashLine : Qt::SolidLine);
+        lane.trace->setPen(pen);
+        lane.trace->setAntialiased(true);
+        QCPScatterStyle scatter(dec ? QCPScatterStyle::ssSquare : QCPScatterStyle::ssDisc, dec ? 4 : 5);
+        scatter.setPen(QPen(colour));
+        scatter.setBrush(colour);
+        lane.trace->setScatterStyle(scatter);
+        QColor bar = colour;
+        bar.setAlphaF(0.45F);
+        lane.pulses->setPen(Qt::NoPen);
+        lane.pulses->setBrush(bar);
+        QColor band = colour;
+        band.setAlphaF(0.12F);
+        lane.deadband->setPen(Qt::NoPen);
+        lane.deadband->setBrush(band);
+        lane.title->setColor(colour);
+        lane.title->setFont(textFont(14, true));
+    };
+    dress(ra_, t.ra, false);
+    dress(dec_, t.dec, true);
+    for (QCPItemLine* line : eventLines_)
+        line->setPen(QPen(t.accent, 1, Qt::DotLine));
+    for (QCPItemText* text : eventTexts_)
+        text->setColor(t.accent);
+    plot_->replot();
+}
+
+void LaneChart::clear() {
+    rows_.clear();
+    for (Lane* lane : {&ra_, &dec_}) {
+        lane->trace->data()->clear();
+        lane->pulses->data()->clear();
+    }
+    for (QCPItemLine* line : eventLines_)
+        plot_->removeItem(line);
+    for (QCPItemText* text : eventTexts_)
+        plot_->removeItem(text);
+    eventLines_.clear();
+    eventTexts_.clear();
+    follow_ = true;
+    setTitles("RA", "Dec");
+    fitRanges();
+    plot_->replot();
+}
+
+void LaneChart::setTitles(const QString& ra, const QString& dec) {
+    ra_.title->setText(ra);
+    dec_.title->setText(dec);
+}
+
+void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
+    if (run.rows.size() < rows_.size())
+        clear();
+    std::string lastEvent = rows_.empty() ? std::string() : rows_.back().event;
+    for (size_t i = rows_.size(); i < run.rows.size(); ++i) {
+        const RunRow& r = run.rows[i];
+        const double minutes = r.t_s / 60.0;
+        // NaN breaks the trace where the star was lost.
+        ra_.trace->addData(minutes, r.dra_arcsec);
+        dec_.trace->addData(minutes, r.ddec_arcsec);
+        if (r.pulseRa_ms != 0.0)
+            ra_.pulses->addData(minutes, std::abs(r.pulseRa_ms));
+        if (r.pulseDec_ms != 0.0)
+            dec_.pulses->addData(minutes, std::abs(r.pulseDec_ms));
+        // One mark where an event begins, not one for each frame that it lasts.
+        if (!r.event.empty() && r.event != lastEvent && r.event != "lost still") {
+            for (Lane* lane : {&ra_, &dec_}) {
+                auto* line = new QCPItemLine(plot_);
+                line->setClipAxisRect(lane->rect);
+                line->setPen(QPen(theme().accent, 1, Qt::DotLine));
+                for (QCPItemPosition* position : {line->start, line->end}) {
+                    position->setAxes(lane->rect->axis(QCPAxis::atBottom), lane->rect->axis(QCPAxis::atLeft));
+                    position->setAxisRect(lane->rect);
+                    position->setTypeX(QCPItemPosition::ptPlotCoords);
+                    position->setTypeY(QCPItemPosition::ptAxisRectRatio);
+                }
+                line->start->setCoords(minutes, 0);
+                line->end->setCoords(minutes, 1);
+                eventLines_.push_back(line);
+            }
+            auto* text = new QCPItemText(plot_);
+            text->setClipAxisRect(ra_.rect);
+            text->position->setAxes(ra_.rect->axis(QCPAxis::atBottom), ra_.rect->axis(QCPAxis::atLeft));
+            text->position->setAxisRect(ra_.rect);
+            text->position->setTypeX(QCPItemPosition::ptPlotCoords);
+            text->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
+            text->position->setCoords(minutes, 0.14);
+            text->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
+            text->setPadding(QMargins(4, 0, 0, 0));
+            text->setFont(textFont(11));
+            text->setColor(theme().accent);
+            text->setText(qs(r.event));
+            eventTexts_.push_back(text);
+        }
+        lastEvent = r.event;
+        rows_.push_back(r);
+    }
+    if (run.meta.controller)
+        pulseLimit_ms_ = std::max(run.meta.controller->ra.pulseLimit_ms, run.meta.controller->dec.pulseLimit_ms);
+    const auto band = [](Lane& lane, double half) {
+        lane.deadband->topLeft->setCoords(0, half);
+        lane.deadband->bottomRight->setCoords(1, -half);
+        lane.deadband->setVisible(half > 0.0);
+    };
+    band(ra_, deadbandRa);
+    band(dec_, deadbandDec);
+    fitRanges();
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void LaneChart::fitRanges() {
+    const double last = rows_.empty() ? 0.0 : rows_.back().t_s / 60.0;
+    if (follow_) {
+        const double first = std::max(0.0, last - windowMinutes);
+        // Grows into the full window, so that the first minutes are not squeezed into a corner.
+        ra_.rect->axis(QCPAxis::atBottom)->setRange(first, std::max(last * 1.02, first + 2.0));
+    }
+    const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
+    // One scale for both lanes: nearly all of what is visible fits.
+    std::vector<double> sizes;
+    for (auto r = rows_.rbegin(); r != rows_.rend() && r->t_s / 60.0 >= shown.lower; ++r)
+        if (r->measured() && r->t_s / 60.0 <= shown.upper) {
+            sizes.push_back(std::abs(r->dra_arcsec));
+            sizes.push_back(std::abs(r->ddec_arcsec));
+        }
+    double reach = 2.0;
+    if (!sizes.empty()) {
+        std::sort(sizes.begin(), sizes.end());
+        const double most = sizes[static_cast<size_t>(0.985 * static_cast<double>(sizes.size() - 1))];
+        for (double step : {2.0, 3.0, 4.0, 6.0, 10.0, 15.0, 20.0, 40.0, 60.0, 120.0}) {
+            reach = step;
+            if (most * 1.25 < step)
+                break;
+        }
+    }
+    for (Lane* lane : {&ra_, &dec_}) {
+        lane->rect->axis(QCPAxis::atLeft)->setRange(-reach, reach);
+        // A pulse of full length reaches a fifth of the lane's height.
+        lane->rect->axis(QCPAxis::atRight)->setRange(0.0, 5.0 * pulseLimit_ms_);
+    }
+}
+
+void LaneChart::onHover(QMouseEvent* event) {
+    const QCPAxisRect* over = plot_->axisRectAt(event->position());
+    if (!over || rows_.empty()) {
+        QToolTip::hideText();
+        return;
+    }
+    const double t = 60.0 * over->axis(QCPAxis::atBottom)->pixelToCoord(event->position().x());
+    auto at = std::lower_bound(rows_.begin(), rows_.end(), t, [](const RunRow& r, double s) { return r.t_s < s; });
+    if (at == rows_.end())
+        --at;
+    if (at != rows_.begin() && std::abs(std::prev(at)->t_s - t) < std::abs(at->t_s - t))
+        --at;
+    QString text = tr("after %1").arg(qs(formatDuration(at->t_s)));
+    if (at->measured())
+        text += tr("\nRA %1″ · Dec %2″\npulses: RA %3 ms, Dec %4 ms\n%5, SNR %6")
+                    .arg(qs(formatNumber(at->dra_arcsec, 2)), qs(formatNumber(at->ddec_arcsec, 2)),
+                         qs(formatNumber(at->pulseRa_ms, 0)), qs(formatNumber(at->pulseDec_ms, 0)),
+                         qs(formatCount(at->stars, "star")), qs(formatNumber(at->snr, 0)));
+    if (!at->event.empty())
+        text += "\n" + qs(at->event);
+    QToolTip::showText(event->globalPosition().toPoint() + QPoint(8, 8), text, plot_);
+}
+
+bool LaneChart::exportTo(const QString& path) {
+    if (path.endsWith(".csv", Qt::CaseInsensitive)) {
+        QFile file(path);
+        if (!file.open(QIODevice::WriteOnly))
+            return false;
+        QString text = "t_s,dra_arcsec,ddec_arcsec,pulse_ra_ms,pulse_dec_ms,event\n";
+        for (const RunRow& r : rows_)
+            text += QString("%1,%2,%3,%4,%5,\"%6\"\n").arg(r.t_s).arg(r.dra_arcsec).arg(r.ddec_arcsec).arg(r.pulseRa_ms).arg(r.pulseDec_ms).arg(qs(r.event));
+        const QByteArray bytes = text.toUtf8();
+        return file.write(bytes) == bytes.size();
+    }
+    if (path.endsWith(".svg", Qt::CaseInsensitive)) {
+        QSvgGenerator svg;
+        svg.setFileName(path);
+        svg.setSize(plot_->size());
+        svg.setViewBox(plot_->rect());
+        QCPPainter p;
+        if (!p.begin(&svg))
+            return false;
+        p.setMode(QCPPainter::pmVectorized);
+        plot_->toPainter(&p, plot_->width(), plot_->height());
+        return p.end();
+    }
+    return plot_->savePng(path, 0, 0, 2.0);
+}
+
+} // namespace nordstjerna

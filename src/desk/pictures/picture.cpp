@@ -1,0 +1,99 @@
+#include "desk/pictures/picture.h"
+
+#include <QContextMenuEvent>
+#include <QFile>
+#include <QFileDialog>
+#include <QMenu>
+#include <QMessageBox>
+#include <QMouseEvent>
+#include <QSvgGenerator>
+#include <QToolTip>
+#include <algorithm>
+#include <cmath>
+
+#include "desk/theme.h"
+
+namespace nordstjerna {
+
+Picture::Picture(const QString& exportName, QWidget* parent) : QWidget(parent), exportName_(exportName) {
+    setMouseTracking(true);
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
+}
+
+void Picture::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    draw(p, rect());
+}
+
+void Picture::mouseMoveEvent(QMouseEvent* e) {
+    const QString text = readOut(e->position());
+    if (text.isEmpty())
+        QToolTip::hideText();
+    else
+        QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8), text, this);
+}
+
+void Picture::leaveEvent(QEvent*) { QToolTip::hideText(); }
+
+void Picture::wheelEvent(QWheelEvent* e) {
+    zoom_ = std::clamp(zoom_ * std::pow(1.0015, e->angleDelta().y()), 0.25, greatestZoom());
+    update();
+}
+
+void Picture::mouseDoubleClickEvent(QMouseEvent*) {
+    zoom_ = 1.0;
+    update();
+}
+
+bool Picture::exportTo(const QString& path) {
+    if (path.endsWith(".csv", Qt::CaseInsensitive)) {
+        QFile file(path);
+        const QByteArray text = csv().toUtf8();
+        return file.open(QIODevice::WriteOnly) && file.write(text) == text.size();
+    }
+    if (path.endsWith(".svg", Qt::CaseInsensitive)) {
+        QSvgGenerator svg;
+        svg.setFileName(path);
+        svg.setSize(size());
+        svg.setViewBox(rect());
+        QPainter p;
+        if (!p.begin(&svg))
+            return false;
+        draw(p, rect());
+        return p.end();
+    }
+    QPixmap pixmap(size() * 2);
+    pixmap.setDevicePixelRatio(2);
+    pixmap.fill(theme().base);
+    QPainter p(&pixmap);
+    p.setRenderHint(QPainter::Antialiasing);
+    draw(p, rect());
+    p.end();
+    return pixmap.save(path);
+}
+
+void Picture::contextMenuEvent(QContextMenuEvent* e) {
+    offerExport(this, exportName_, e->globalPos(), [this](const QString& path) { return exportTo(path); });
+}
+
+void offerExport(QWidget* parent, const QString& name, const QPoint& at, const std::function<bool(const QString&)>& save) {
+    QMenu menu(parent);
+    for (const char* kind : {"svg", "png", "csv"})
+        menu.addAction(QObject::tr("Save as %1…").arg(QString(kind).toUpper()))->setData(kind);
+    const QAction* chosen = menu.exec(at);
+    if (!chosen)
+        return;
+    const QString path = QFileDialog::getSaveFileName(parent, QObject::tr("Save picture"), name + "." + chosen->data().toString());
+    if (!path.isEmpty() && !save(path))
+        QMessageBox::warning(parent, QObject::tr("Not saved"),
+                             QObject::tr("%1 could not be written. Check the folder and the free space.").arg(path));
+}
+
+void drawPanel(QPainter& p, const QRectF& area) {
+    p.setPen(QPen(theme().line, 1));
+    p.setBrush(theme().panel);
+    p.drawRoundedRect(area.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,41 @@
+// Base of our own pictures: repaint on a change of theme, hover read-out, wheel zoom, double-click to reset,
+// export by the context menu.
+#pragma once
+
+#include <QPainter>
+#include <QWidget>
+#include <functional>
+
+namespace nordstjerna {
+
+class Picture : public QWidget {
+    Q_OBJECT
+public:
+    explicit Picture(const QString& exportName, QWidget* parent = nullptr);
+    bool exportTo(const QString& path); // by its ending: svg, png or csv
+
+protected:
+    virtual void draw(QPainter& p, const QRectF& area) = 0;
+    virtual QString readOut(QPointF at) const = 0; // empty: nothing to say
+    virtual QString csv() const = 0;
+    double zoom() const { return zoom_; }
+    virtual double greatestZoom() const { return 8.0; }
+
+    void paintEvent(QPaintEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void leaveEvent(QEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void contextMenuEvent(QContextMenuEvent*) override;
+
+private:
+    QString exportName_;
+    double zoom_ = 1.0;
+};
+
+// Asks for a file and hands its name to `save`.
+void offerExport(QWidget* parent, const QString& name, const QPoint& at, const std::function<bool(const QString&)>& save);
+// Panel of a picture: rounded, with a thin line.
+void drawPanel(QPainter& p, const QRectF& area);
+
+} // namespace nordstjerna

@@ -1,0 +1,152 @@
+#include "desk/pictures/sky_map.h"
+
+#include <QPainterPath>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/pole/pole_error.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+#include "desk/widgets/marks.h"
+
+namespace nordstjerna {
+
+SkyMap::SkyMap(QWidget* parent) : Picture("sky-map", parent) { setMinimumSize(300, 260); }
+
+void SkyMap::show(const SkyMapContent& content) {
+    content_ = content;
+    update();
+}
+
+QPointF SkyMap::place(const AltAz& a) const {
+    // Stereographic from the nadir: the horizon is the unit circle.
+    const double r = radius_ * tan((Angle::fromDeg(90.0) - a.altitude) / 2.0);
+    return {centre_.x() - r * sin(a.azimuth), centre_.y() - r * cos(a.azimuth)};
+}
+
+void SkyMap::draw(QPainter& p, const QRectF& area) {
+    drawPanel(p, area);
+    radius_ = zoom() * (0.5 * std::min(area.width(), area.height()) - 24);
+    centre_ = area.center();
+    p.save();
+    p.setClipRect(area.adjusted(1, 1, -1, -1));
+    p.setPen(Qt::NoPen);
+    p.setBrush(theme().base);
+    p.drawEllipse(centre_, radius_, radius_);
+    p.setBrush(Qt::NoBrush);
+    p.setFont(textFont(11));
+    for (int altitude : {30, 60}) {
+        p.setPen(QPen(theme().line, 1));
+        const double r = radius_ * std::tan((90.0 - altitude) / 2.0 * M_PI / 180.0);
+        p.drawEllipse(centre_, r, r);
+        p.setPen(theme().muted);
+        p.drawText(QPointF(centre_.x() + 4, centre_.y() + r - 4), QString("%1°").arg(altitude));
+    }
+    p.setPen(QPen(theme().line, 1, Qt::DashLine));
+    p.drawLine(place({Angle(), Angle::fromDeg(0)}), place({Angle(), Angle::fromDeg(180)}));
+
+    // What hides the sky: between the horizon and its profile.
+    QPainterPath hidden;
+    hidden.setFillRule(Qt::OddEvenFill);
+    hidden.addEllipse(centre_, radius_, radius_);
+    QPolygonF profile;
+    for (int az = 0; az < 720; ++az) {
+        const Angle azimuth = Angle::fromDeg(0.5 * az);
+        profile << place({content_.rig.horizon.altitudeAt(azimuth), azimuth});
+    }
+    hidden.addPolygon(profile);
+    hidden.closeSubpath();
+    QColor ground = theme().line;
+    ground.setAlpha(170);
+    p.setBrush(ground);
+    p.setPen(Qt::NoPen);
+    p.drawPath(hidden);
+    p.setPen(QPen(theme().muted, 1.2));
+    p.setBrush(Qt::NoBrush);
+    p.drawPolygon(profile);
+
+    p.setPen(theme().muted);
+    p.setFont(textFont(12, true));
+    const auto letter = [&](double az, const QString& text) {
+        const QPointF at = place({Angle::fromDeg(-5.5), Angle::fromDeg(az)});
+        p.drawText(QRectF(at.x() - 10, at.y() - 10, 20, 20), Qt::AlignCenter, text);
+    };
+    letter(0, tr("N"));
+    letter(90, tr("E"));
+    letter(180, tr("S"));
+    letter(270, tr("W"));
+
+    p.setFont(textFont(11));
+    const AltAz pole = altAzFrom(elevatedPole(content_.rig.site, true));
+    const QPointF poleAt = place(pole);
+    p.setPen(QPen(theme().text, 1.3));
+    p.drawLine(poleAt - QPointF(6, 0), poleAt + QPointF(6, 0));
+    p.drawLine(poleAt - QPointF(0, 6), poleAt + QPointF(0, 6));
+    const bool poleHidden = content_.rig.horizon.hides(vectorFrom(pole));
+    p.drawText(poleAt + QPointF(9, 4), poleHidden ? tr("pole, hidden") : tr("pole"));
+
+    if (!content_.arc.places.empty()) {
+        const HourAngleDec& first = content_.arc.places.front();
+        const HourAngleDec& last = content_.arc.places.back();
+        QPolygonF path;
+        for (int i = 0; i <= 60; ++i) {
+            const double f = i / 60.0;
+            path << place(altAzFrom(directionOf(content_.rig.site, {first.hourAngle + (last.hourAngle - first.hourAngle) * f,
+                                                                   first.dec + (last.dec - first.dec) * f})));
+        }
+        p.setPen(QPen(theme().accent, 2, Qt::DashLine));
+        p.setBrush(Qt::NoBrush);
+        p.drawPolyline(path);
+        p.setFont(textFont(12, true));
+        for (size_t i = 0; i < content_.arc.places.size(); ++i) {
+            const QPointF at = place(altAzFrom(directionOf(content_.rig.site, content_.arc.places[i])));
+            const bool done = i < content_.taken;
+            p.setPen(QPen(theme().accent, 2));
+            p.setBrush(done ? theme().accent : theme().base);
+            p.drawEllipse(at, 10, 10);
+            p.setPen(done ? theme().onAccent : theme().accent);
+            p.drawText(QRectF(at.x() - 10, at.y() - 10, 20, 20), Qt::AlignCenter, QString::number(i + 1));
+        }
+    }
+    p.setFont(textFont(11));
+    if (content_.target && content_.target->z() > 0.0) {
+        const QPointF at = place(altAzFrom(*content_.target));
+        paintStarMark(p, at, 14, theme().text);
+        p.setPen(theme().muted);
+        p.drawText(at + QPointF(9, 4), content_.targetName);
+    }
+    if (content_.telescope && content_.telescope->z() > 0.0) {
+        const QPointF at = place(altAzFrom(*content_.telescope));
+        p.setPen(QPen(theme().text, 1.6));
+        p.setBrush(Qt::NoBrush);
+        p.drawEllipse(at, 15, 15);
+        p.drawLine(at + QPointF(15, 0), at + QPointF(21, 0));
+        p.drawLine(at - QPointF(15, 0), at - QPointF(21, 0));
+        p.drawText(at + QPointF(-28, 30), tr("telescope"));
+    }
+    p.restore();
+}
+
+QString SkyMap::readOut(QPointF at) const {
+    const QPointF d = at - centre_;
+    const double r = std::hypot(d.x(), d.y()) / radius_;
+    if (r > 1.0)
+        return {};
+    const double altitude = 90.0 - 2.0 * std::atan(r) * 180.0 / M_PI;
+    const Angle azimuth = Angle::fromRad(std::atan2(-d.x(), -d.y())).wrapped();
+    const bool hidden = altitude < content_.rig.horizon.altitudeAt(azimuth).deg();
+    return tr("azimuth %1°, altitude %2°%3")
+        .arg(qs(formatNumber(azimuth.deg(), 0)), qs(formatNumber(altitude, 0)), hidden ? tr(" – hidden") : "");
+}
+
+QString SkyMap::csv() const {
+    QString text = "sighting,hour_angle_deg,dec_deg,azimuth_deg,altitude_deg\n";
+    for (size_t i = 0; i < content_.arc.places.size(); ++i) {
+        const HourAngleDec& hd = content_.arc.places[i];
+        const AltAz a = altAzFrom(directionOf(content_.rig.site, hd));
+        text += QString("%1,%2,%3,%4,%5\n").arg(i + 1).arg(hd.hourAngle.deg()).arg(hd.dec.deg()).arg(a.azimuth.deg()).arg(a.altitude.deg());
+    }
+    return text;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,141 @@
+#include "desk/session.h"
+
+#include "desk/text.h"
+#include "desk/theme.h"
+
+namespace nordstjerna {
+
+Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder)
+    : night_(std::make_unique<SimulatedNight>(std::move(scenario), std::move(index))), dataFolder_(std::move(dataFolder)) {
+    devices_ = night_->devices();
+    rig_ = night_->scenario().rig;
+    targetName_ = night_->scenario().targetName;
+    target_ = vectorFrom(night_->scenario().target);
+}
+
+Session::~Session() {
+    if (worker_) {
+        control_->halt = true;
+        worker_->join();
+    }
+}
+
+void Session::setRig(const Rig& rig) {
+    const bool guideSide = rig.guideCamera.pixel_um != rig_.guideCamera.pixel_um || rig.guideCamera.bin != rig_.guideCamera.bin ||
+                           rig.guidingOptics().effectiveFocal_mm() != rig_.guidingOptics().effectiveFocal_mm() ||
+                           rig.mount.guideRateRa != rig_.mount.guideRateRa || rig.mount.guideRateDec != rig_.mount.guideRateDec;
+    rig_ = rig;
+    if (guideSide && rates_)
+        ratesAged_ = true;
+    Q_EMIT rigChanged();
+    Q_EMIT resultsChanged();
+}
+
+HourAngleDec Session::targetPlace() const { return ObservedFrame(rig_.site, now()).hourAngleDec(target_); }
+
+std::filesystem::path Session::newRunPath(const std::string& kind) const {
+    std::string stamp = formatInstant(now(), 0);
+    std::erase(stamp, ':');
+    std::filesystem::path path;
+    std::error_code error;
+    const auto folder = dataFolder_ / "runs";
+    std::filesystem::create_directories(folder, error);
+    for (int n = 0;; ++n) {
+        path = folder / (stamp + "-" + kind + (n ? "-" + std::to_string(n + 1) : "") + ".ecsv");
+        if (!std::filesystem::exists(path, error))
+            return path;
+    }
+}
+
+void Session::setPole(const PoleResult& result) {
+    pole_ = result;
+    Q_EMIT resultsChanged();
+}
+
+void Session::setRates(const Rates& rates) {
+    rates_ = rates;
+    ratesAged_ = false;
+    Q_EMIT resultsChanged();
+}
+
+void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
+                    std::function<void(const Expected<void>&)> finished) {
+    if (busy()) {
+        reportProblem({"Something else is running: " + busyWith_.toStdString() + ".", "Only one procedure can use the mount.",
+                       "Stop it first."});
+        return;
+    }
+    clearProblem();
+    busyWith_ = qs(procedure->name());
+    blocks_.push_back({now(), now(), busyWith_, theme().muted});
+    control_ = std::make_unique<RunnerControl>();
+    messages_.clear();
+    hooks.before = [this](const Procedure&, const Step& step) {
+        if (const auto* slew = std::get_if<SlewStep>(&step))
+            QMetaObject::invokeMethod(this, [this, text = qs(slew->purpose)] { Q_EMIT announced(text); }, Qt::QueuedConnection);
+    };
+    worker_ = std::make_unique<std::thread>([this, procedure, hooks, finished] {
+        Expected<void> result;
+        try {
+            result = runProcedure(*procedure, devices_, *control_, hooks);
+        } catch (const std::exception& e) {
+            result = nordstjerna::problem("The procedure broke off.", std::string("Unexpected failure: ") + e.what() + ".",
+                             "Try again; what was recorded is kept.");
+        }
+        QMetaObject::invokeMethod(this, [this, finished, result] { finish(finished, result); }, Qt::QueuedConnection);
+    });
+    Q_EMIT busyChanged();
+}
+
+void Session::finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result) {
+    worker_->join();
+    worker_.reset();
+    busyWith_.clear();
+    blocks_.back().to = now();
+    Q_EMIT announced("");
+    finished(result);
+    if (!result && result.error().what != haltedText())
+        reportProblem(result.error());
+    Q_EMIT busyChanged();
+}
+
+void Session::tell(std::function<void(Procedure&)> message) {
+    const std::scoped_lock guard(messageLock_);
+    messages_.push_back(std::move(message));
+}
+
+void Session::runMessages(Procedure& p) {
+    std::vector<std::function<void(Procedure&)>> due;
+    {
+        const std::scoped_lock guard(messageLock_);
+        due.swap(messages_);
+    }
+    for (const auto& m : due)
+        m(p);
+}
+
+void Session::stop() {
+    if (control_)
+        control_->stop = true;
+}
+
+void Session::halt() {
+    if (control_)
+        control_->halt = true;
+    night_->mount().stopMotion();
+    Q_EMIT announced(tr("Halted. Nothing moves."));
+}
+
+void Session::reportProblem(const Problem& problem) {
+    problem_ = problem;
+    Q_EMIT problemChanged();
+}
+
+void Session::clearProblem() {
+    if (problem_) {
+        problem_.reset();
+        Q_EMIT problemChanged();
+    }
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,140 @@
+// The night as the window knows it: rig, devices, results, and the one procedure that may run. Procedures
+// run in a worker thread; what they show arrives here by queued calls.
+#pragma once
+
+#include <QColor>
+#include <QObject>
+#include <filesystem>
+#include <functional>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+#include "core/findings/finding.h"
+#include "core/procedure/pole_measurement.h"
+#include "core/rates/calibration.h"
+#include "core/sky/almanac.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+
+namespace nordstjerna {
+
+// A stretch of the night in which something was done; drawn on the night band.
+struct NightBlock {
+    Instant from, to;
+    QString label;
+    QColor colour;
+};
+
+class Session : public QObject {
+    Q_OBJECT
+public:
+    // Runs of this session are written below `dataFolder`.
+    Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder);
+    ~Session() override;
+
+    const Rig& rig() const { return rig_; }
+    // The rig must be valid.
+    void setRig(const Rig& rig);
+    Instant now() const { return night_->clock().now(); }
+    MountState mountState() const { return night_->mount().state(); }
+    const std::string& targetName() const { return targetName_; }
+    Vec3 target() const { return target_; }
+    HourAngleDec targetPlace() const; // now
+    SimulatedNight& simulatedNight() { return *night_; }
+    std::filesystem::path newRunPath(const std::string& kind) const;
+    const std::vector<NightBlock>& blocks() const { return blocks_; }
+
+    // Results that other stations build on.
+    const std::optional<PoleResult>& pole() const { return pole_; }
+    void setPole(const PoleResult& result);
+    const std::optional<Rates>& rates() const { return rates_; }
+    void setRates(const Rates& rates);
+    // Rates no longer describe the rig; guiding still works but the rail says so.
+    bool ratesAged() const { return ratesAged_; }
+
+    bool busy() const { return worker_ != nullptr; }
+    QString busyWith() const { return busyWith_; }
+
+    // Starts a procedure. `take` copies in the worker what `show` presents in the window; only the newest
+    // copy is presented when the window is slow. `work` runs in the worker after every step (files).
+    template <typename P, typename Snapshot>
+    void run(std::shared_ptr<P> procedure, std::function<Snapshot(const P&)> take, std::function<void(const Snapshot&)> show,
+             std::function<void(std::shared_ptr<P>, const Expected<void>&)> done, std::function<void(P&)> work = {}) {
+        struct Mailbox {
+            std::mutex lock;
+            std::optional<Snapshot> latest;
+        };
+        auto box = std::make_shared<Mailbox>();
+        auto deliver = [box, show] {
+            std::optional<Snapshot> s;
+            {
+                const std::scoped_lock guard(box->lock);
+                s.swap(box->latest);
+            }
+            if (s)
+                show(*s);
+        };
+        RunnerHooks hooks;
+        hooks.after = [this, box, take, deliver, work](Procedure& p) {
+            auto& own = static_cast<P&>(p);
+            runMessages(own);
+            if (work)
+                work(own);
+            {
+                const std::scoped_lock guard(box->lock);
+                const bool waiting = box->latest.has_value();
+                if (waiting)
+                    return; // the window has not caught up; it will be served by a later step
+                box->latest = take(own);
+            }
+            QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
+        };
+        begin(procedure, hooks, [procedure, box, take, show, done](const Expected<void>& result) {
+            show(take(*procedure));
+            done(procedure, result);
+        });
+    }
+    // Runs in the worker between two steps of the procedure under way.
+    void tell(std::function<void(Procedure&)> message);
+    void stop(); // in good order
+    void halt(); // at once
+
+    void reportProblem(const Problem& problem);
+    void clearProblem();
+    const std::optional<Problem>& problem() const { return problem_; }
+
+Q_SIGNALS:
+    void rigChanged();
+    void resultsChanged();
+    void busyChanged();
+    void announced(const QString& text);
+    void problemChanged();
+
+private:
+    void begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
+               std::function<void(const Expected<void>&)> finished);
+    void finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result);
+    void runMessages(Procedure& p);
+
+    std::unique_ptr<SimulatedNight> night_;
+    Devices devices_;
+    Rig rig_;
+    std::string targetName_;
+    Vec3 target_;
+    std::filesystem::path dataFolder_;
+    std::optional<PoleResult> pole_;
+    std::optional<Rates> rates_;
+    bool ratesAged_ = false;
+    std::optional<Problem> problem_;
+    std::vector<NightBlock> blocks_;
+
+    std::unique_ptr<std::thread> worker_;
+    std::unique_ptr<RunnerControl> control_;
+    QString busyWith_;
+    std::mutex messageLock_;
+    std::vector<std::function<void(Procedure&)>> messages_;
+};
+
+} // namespace nordstjerna

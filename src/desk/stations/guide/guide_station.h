@@ -1,0 +1,71 @@
+// Guide: the closed loop, live.
+#pragma once
+
+#include "core/motion/axis_summary.h"
+#include "core/procedure/guiding.h"
+#include "desk/stations/station.h"
+
+class QComboBox;
+class QDoubleSpinBox;
+class QFrame;
+class QLabel;
+class QPushButton;
+
+namespace nordstjerna {
+
+class LaneChart;
+class ReadOut;
+class Spot;
+class StarStrip;
+
+class GuideStation : public Station {
+    Q_OBJECT
+public:
+    explicit GuideStation(Session& session, QWidget* parent = nullptr);
+    QString summary() const override;
+    StationState state() const override;
+    std::vector<Finding> findings() const override;
+    QString help() const override;
+    bool perform(const QString& action) override;
+    bool guiding() const { return guiding_; }
+    const Run& run() const { return run_; }
+    QString runFile() const { return runFile_; }
+
+private:
+    struct Snapshot {
+        Progress progress;
+        Run run;
+        std::vector<StarGroup::Member> stars;
+        std::shared_ptr<const Frame> frame;
+        bool settled = false;
+        bool lost = false;
+    };
+    void start();
+    void slewToTarget();
+    void show(const Snapshot& s);
+    void refresh();
+    ControllerSettings settings() const;
+    void onSettingsEdited();
+
+    LaneChart* lanes_;
+    Spot* spot_;
+    StarStrip* strip_;
+    ReadOut *total_, *axes_, *stars_;
+    QPushButton* target_;
+    QPushButton* drawerButton_;
+    QFrame* drawer_;
+    struct AxisFields {
+        QDoubleSpinBox *gain, *deadband, *smoothing, *limit;
+    };
+    AxisFields raFields_{}, decFields_{};
+    QComboBox* decMode_;
+    Run run_;
+    std::optional<RunSummary> summary_;
+    QString runFile_;
+    bool guiding_ = false;
+    bool slewing_ = false;
+    bool lost_ = false;
+    bool settled_ = false;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,36 @@
+// One lever: how far, which way, in words, and a gauge.
+#pragma once
+
+#include <QFrame>
+
+#include "core/pole/lever_advice.h"
+
+class QLabel;
+
+namespace nordstjerna {
+
+class LeverCard : public QFrame {
+    Q_OBJECT
+public:
+    LeverCard(const QString& title, bool vertical, QWidget* parent = nullptr);
+    // `signed_arcmin`: present error, positive east or high.
+    void show(const LeverAdvice& advice, Measured signed_arcmin, double wanted_arcmin);
+    QString words() const;
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    void restyle();
+    QLabel* title_;
+    QLabel* amount_;
+    QLabel* action_;
+    QLabel* detail_;
+    bool vertical_;
+    bool shown_ = false;
+    bool within_ = false;
+    double value_ = 0.0;
+    double wanted_ = 2.0;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,229 @@
+#include "desk/stations/rates/rates_station.h"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/findings/rates_findings.h"
+#include "core/pole/sighting_plan.h"
+#include "core/procedure/slew.h"
+#include "desk/pictures/compass_of_motion.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+#include "desk/widgets/field_form.h"
+#include "desk/widgets/read_out.h"
+#include "desk/widgets/step_bar.h"
+
+namespace nordstjerna {
+
+RatesStation::RatesStation(Session& session, QWidget* parent)
+    : Station(session, tr("Rates"), "compass", parent), compass_(new CompassOfMotion), table_(new QGridLayout),
+      ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))), angle_(new ReadOut(tr("Right angle"))),
+      backlash_(new ReadOut(tr("Dec backlash"))), there_(new QPushButton(tr("Slew there"))) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    row->addWidget(compass_, 3);
+    QFormLayout* form = nullptr;
+    QFrame* card = formCard(tr("Measured against the rig"), form);
+    table_->setHorizontalSpacing(12);
+    table_->setVerticalSpacing(6);
+    form->addRow(table_);
+    card->setMinimumWidth(270);
+    row->addWidget(card, 2);
+    bench()->addLayout(row, 1);
+    for (ReadOut* r : {ra_, dec_, angle_, backlash_})
+        figures()->addWidget(r);
+    buttons()->addWidget(there_);
+    there_->setToolTip(tr("To the celestial equator near the meridian, on the side of the target"));
+    connect(there_, &QPushButton::clicked, this, &RatesStation::slewThere);
+    connect(primary(), &QPushButton::clicked, this, [this] {
+        if (measuring_ || slewing_)
+            this->session().stop();
+        else
+            measure();
+    });
+    connect(&session, &Session::busyChanged, this, &RatesStation::refresh);
+    connect(&session, &Session::resultsChanged, this, [this] {
+        refresh();
+        Q_EMIT changed();
+    });
+    refresh();
+}
+
+HourAngleDec RatesStation::goodPlace() const {
+    const double side = session().targetPlace().hourAngle.rad() > 0.0 ? 1.0 : -1.0;
+    return {Angle::fromHours(0.6 * side), Angle::fromDeg(session().rig().site.southern() ? -3.0 : 3.0)};
+}
+
+void RatesStation::slewThere() {
+    slewing_ = true;
+    auto slew = std::make_shared<Slew>(session().rig(), goodPlace(), tr("Slewing to the celestial equator").toStdString());
+    session().run<Slew, Progress>(
+        slew, [](const Slew& s) { return s.progress(); }, [this](const Progress& p) { steps()->show(p); },
+        [this](const std::shared_ptr<Slew>&, const Expected<void>&) {
+            slewing_ = false;
+            steps()->clear();
+            refresh();
+        });
+    if (!session().busy())
+        slewing_ = false;
+    refresh();
+}
+
+void RatesStation::measure() {
+    auto procedure = std::make_shared<RatesMeasurement>(RatesSetup{session().rig()});
+    measuring_ = true;
+    samples_.clear();
+    compass_->show({}, std::nullopt, procedure->setup().travel_px);
+    session().run<RatesMeasurement, Snapshot>(
+        procedure, [](const RatesMeasurement& p) { return Snapshot{p.progress(), p.samples()}; },
+        [this](const Snapshot& s) {
+            steps()->show(s.progress);
+            samples_ = s.samples;
+            compass_->show(samples_, std::nullopt, 25.0);
+        },
+        [this](const std::shared_ptr<RatesMeasurement>& p, const Expected<void>& done) {
+            measuring_ = false;
+            if (done && p->result())
+                session().setRates(*p->result());
+            steps()->clear();
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!session().busy())
+        measuring_ = false;
+    refresh();
+}
+
+void RatesStation::fillTable() {
+    for (QLabel* c : cells_)
+        delete c;
+    cells_.clear();
+    const auto cell = [&](int row, int column, const QString& text, bool muted, Qt::Alignment align) {
+        auto* label = new QLabel(text);
+        label->setFont(textFont(12));
+        if (muted)
+            label->setObjectName("muted");
+        table_->addWidget(label, row, column, align);
+        cells_.push_back(label);
+    };
+    const auto& r = session().rates();
+    if (!r) {
+        cell(0, 0, tr("No rates yet."), true, Qt::AlignLeft);
+        return;
+    }
+    cell(0, 1, tr("measured"), true, Qt::AlignRight);
+    cell(0, 2, tr("expected"), true, Qt::AlignRight);
+    int row = 1;
+    const auto line = [&](const QString& name, const QString& measured, const QString& expected) {
+        cell(row, 0, name, true, Qt::AlignLeft);
+        cell(row, 1, measured, false, Qt::AlignRight);
+        cell(row, 2, expected, true, Qt::AlignRight);
+        ++row;
+    };
+    line(tr("RA, px/s at δ = 0"), qs(formatMeasured(r->ra.rate_px_s, "")), qs(formatNumber(r->setup.expectedRaPxS(), 2)));
+    line(tr("Dec, px/s"), qs(formatMeasured(r->dec.rate_px_s, "")), qs(formatNumber(r->setup.expectedDecPxS(), 2)));
+    line(tr("west on the sensor"), qs(formatMeasured(r->ra.angle_deg, "°", 1)), "–");
+    line(tr("north on the sensor"), qs(formatMeasured(r->dec.angle_deg, "°", 1)), "–");
+    line(tr("off a right angle"), qs(formatMeasured(r->orthogonality_deg, "°", 1)), tr("< 10°"));
+    line(tr("drift, px/min"), qs(formatMeasured(r->drift_px_min, "")), "–");
+    for (const LegFit& leg : r->legs)
+        line(tr("%1 leg").arg(legName(leg.leg)),
+             tr("%1 steps, %2 px").arg(leg.steps).arg(qs(formatNumber(leg.travel_px, 1))),
+             tr("± %1 px").arg(qs(formatNumber(leg.roughness_px, 2))));
+    const QString side = r->setup.side.empty() ? "" : tr(" on the %1 side").arg(qs(r->setup.side));
+    cell(row, 0, tr("at Dec %1°%2").arg(qs(formatNumber(r->setup.dec.deg(), 0)), side), true, Qt::AlignLeft);
+}
+
+void RatesStation::refresh() {
+    const auto& r = session().rates();
+    fillTable();
+    if (!measuring_ && r) {
+        samples_ = r->samples;
+        compass_->show(samples_, r, 25.0);
+    } else if (!measuring_) {
+        compass_->show(samples_, std::nullopt, 25.0);
+    }
+    const MountState m = session().mountState();
+    const double altitude = altAzFrom(directionOf(session().rig().site, m.pointing)).altitude.deg();
+    const bool wellPlaced = std::abs(m.pointing.dec.deg()) <= 20.0 && std::abs(m.pointing.hourAngle.hours()) <= 1.5 && altitude >= 28.0;
+    there_->setVisible(!measuring_ && !slewing_);
+    there_->setEnabled(!session().busy());
+    if (slewing_) {
+        say("", tr("Slewing to where rates are measured best."));
+        setPrimary(tr("Stop"));
+    } else if (measuring_) {
+        say(tr("measuring"), tr("Pulses west, east, north, south; the star's path shows what they do."));
+        setPrimary(tr("Stop"));
+    } else if (r && session().ratesAged()) {
+        say("", tr("The rig changed since these rates were measured. Measure them again."));
+        setPrimary(tr("Measure rates"), !session().busy());
+    } else if (r) {
+        say("", r->verdict == RatesVerdict::good     ? tr("These rates are good. Go on to guiding.")
+                : r->verdict == RatesVerdict::usable ? tr("These rates are usable; the findings say what could be better.")
+                                                     : tr("These rates are bad and will not be used for guiding. The findings say why."));
+        setPrimary(tr("Measure rates"), !session().busy());
+    } else {
+        say("", wellPlaced ? tr("Well placed: near the equator and the meridian. Measure when the mount is at rest.")
+                           : tr("The telescope stands at Dec %1°, hour angle %2. Near the equator and the meridian is better.")
+                                 .arg(qs(formatNumber(m.pointing.dec.deg(), 0)), qs(formatHourAngle(m.pointing.hourAngle))));
+        setPrimary(tr("Measure rates"), !session().busy());
+    }
+    if (!r) {
+        ra_->showNothing(tr("expected from the rig"));
+        dec_->showNothing(tr("expected from the rig"));
+        angle_->showNothing(tr("want within 10°"));
+        backlash_->showNothing(tr("below 100 ms is harmless"));
+        return;
+    }
+    const auto rate = [](ReadOut* out, const AxisRate& a, double expected) {
+        out->show(qs(formatNumber(a.rate_px_s.value, 2)), tr("px/s"),
+                  tr("± %1 · %2 % of expected").arg(qs(formatNumber(a.rate_px_s.sigma, 2)), qs(formatNumber(100.0 * a.rate_px_s.value / expected, 0))));
+    };
+    rate(ra_, r->ra, r->setup.expectedRaPxS());
+    rate(dec_, r->dec, r->setup.expectedDecPxS());
+    angle_->show(qs(formatNumber(r->orthogonality_deg.value, 1)) + "°", tr("off"),
+                 tr("± %1° · want < 10°").arg(qs(formatNumber(r->orthogonality_deg.sigma, 1))));
+    backlash_->show(qs(formatNumber(r->decBacklash_ms.value, 0)), tr("ms"),
+                    tr("± %1 ms · < 100 ms is harmless").arg(qs(formatNumber(r->decBacklash_ms.sigma, 0))));
+}
+
+QString RatesStation::summary() const {
+    const auto& r = session().rates();
+    return r ? tr("%1 + %2 steps").arg(r->ra.steps).arg(r->dec.steps) : tr("not measured");
+}
+
+StationState RatesStation::state() const {
+    const auto& r = session().rates();
+    if (!r)
+        return StationState::open;
+    if (session().ratesAged())
+        return StationState::aged;
+    return r->verdict == RatesVerdict::bad ? StationState::attention : StationState::good;
+}
+
+std::vector<Finding> RatesStation::findings() const {
+    return session().rates() ? ratesFindings(*session().rates()) : std::vector<Finding>{};
+}
+
+bool RatesStation::perform(const QString& action) {
+    if (action == "rates.measure" && !session().busy()) {
+        measure();
+        return true;
+    }
+    return false;
+}
+
+QString RatesStation::help() const {
+    return tr("<p><b>What.</b> The distance and direction a guide star moves for each second of pulse.</p>"
+              "<p><b>Why.</b> Guiding turns pixels into pulses with these figures; bad ones ruin a night quietly.</p>"
+              "<p><b>How.</b> Slew near the equator and the meridian, above 45° where possible. North pulses first take up "
+              "the Dec backlash; then four legs of about twelve steps.</p>"
+              "<p><b>Good.</b> Rates within 10 % of what the rig promises, axes within 10° of a right angle, at least 8 steps "
+              "each way (common practice).</p>");
+}
+
+} // namespace nordstjerna

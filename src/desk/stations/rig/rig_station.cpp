@@ -1,0 +1,387 @@
+#include "desk/stations/rig/rig_station.h"
+
+#include <QCheckBox>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSignalBlocker>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/findings/rig_findings.h"
+#include "core/rig/scales.h"
+#include "desk/pictures/pixel_nest.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+#include "desk/widgets/field_form.h"
+#include "desk/widgets/read_out.h"
+#include "edge/store/rig_file.h"
+
+namespace nordstjerna {
+
+RigStation::RigStation(Session& session, QWidget* parent) : Station(session, tr("Rig"), "telescope", parent) {
+    build();
+    load(session.rig());
+    connect(&session, &Session::rigChanged, this, [this] {
+        if (!loading_)
+            load(this->session().rig());
+    });
+    connect(primary(), &QPushButton::clicked, this, [this] { Q_EMIT goTo(tr("Pole")); });
+}
+
+void RigStation::build() {
+    say("", tr("Describe what you use; everything else is computed from it."));
+    setPrimary(tr("On to the pole"));
+    auto* save = new QPushButton(tr("Save rig…"));
+    auto* open = new QPushButton(tr("Open rig…"));
+    connect(save, &QPushButton::clicked, this, &RigStation::saveRig);
+    connect(open, &QPushButton::clicked, this, &RigStation::openRig);
+    buttons()->addWidget(save);
+    buttons()->addWidget(open);
+
+    const auto row = [](QFormLayout* form, const QString& label, std::initializer_list<QWidget*> fields) {
+        auto* text = new QLabel(label);
+        text->setObjectName("muted");
+        if (fields.size() == 1) {
+            form->addRow(text, *fields.begin());
+            return;
+        }
+        auto* line = new QHBoxLayout;
+        line->setSpacing(6);
+        for (QWidget* f : fields)
+            line->addWidget(f);
+        form->addRow(text, line);
+    };
+    const auto derived = [] {
+        auto* label = new QLabel;
+        label->setFont(textFont(12));
+        label->setWordWrap(true);
+        return label;
+    };
+    const auto side = [&](QFormLayout* form, Side& s) {
+        s.pixel = numberField(0, 99, 3, tr("µm"));
+        s.bin = numberField(0, 16, 0, tr("× bin"));
+        s.width = numberField(0, 99999, 0, tr("px"));
+        s.height = numberField(0, 99999, 0, tr("px"));
+        s.focal = numberField(0, 99999, 1, tr("mm"));
+        s.aperture = numberField(0, 9999, 1, tr("mm"));
+        s.reducer = numberField(0, 9, 3, tr("×"));
+        s.derived = derived();
+        row(form, tr("Pixel"), {s.pixel, s.bin});
+        row(form, tr("Sensor"), {s.width, s.height});
+        row(form, tr("Focal length"), {s.focal, s.reducer});
+        row(form, tr("Aperture"), {s.aperture});
+        form->addRow(s.derived);
+        for (QDoubleSpinBox* b : {s.pixel, s.bin, s.width, s.height, s.focal, s.aperture, s.reducer})
+            connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
+    };
+    auto* columns = new QHBoxLayout;
+    columns->setSpacing(8);
+    auto* cards = new QGridLayout;
+    cards->setSpacing(8);
+    QFormLayout* form = nullptr;
+
+    QFrame* imagingCard = formCard(tr("Imaging"), form);
+    rigName_ = new QLineEdit;
+    connect(rigName_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
+    row(form, tr("Rig"), {rigName_});
+    side(form, imaging_);
+    imaging_.reducer->setToolTip(tr("Factor of a reducer or extender, 1 without"));
+    cards->addWidget(imagingCard, 0, 0);
+
+    QFrame* guidingCard = formCard(tr("Guiding"), form);
+    offAxis_ = new QCheckBox(tr("through the imaging telescope (off-axis)"));
+    connect(offAxis_, &QCheckBox::toggled, this, &RigStation::onEdited);
+    form->addRow(offAxis_);
+    side(form, guiding_);
+    cards->addWidget(guidingCard, 0, 1);
+
+    QFrame* mountCard = formCard(tr("Mount"), form);
+    rateRa_ = numberField(0, 9, 2, tr("× RA"));
+    rateDec_ = numberField(0, 9, 2, tr("× Dec"));
+    worm_ = numberField(0, 9999, 1, tr("s"));
+    worm_->setSpecialValueText(tr("not known"));
+    slew_ = numberField(0, 99, 1, tr("°/s"));
+    encoders_ = new QCheckBox(tr("encoders on the axes"));
+    exposure_ = numberField(0, 99, 2, tr("s"));
+    pulseLimit_ = numberField(0, 99999, 0, tr("ms"));
+    row(form, tr("Guide rate"), {rateRa_, rateDec_});
+    row(form, tr("Worm period"), {worm_});
+    row(form, tr("Slew rate"), {slew_});
+    row(form, tr("Exposure"), {exposure_});
+    row(form, tr("Pulse limit"), {pulseLimit_});
+    form->addRow(encoders_);
+    for (QDoubleSpinBox* b : {rateRa_, rateDec_, worm_, slew_, exposure_, pulseLimit_})
+        connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
+    connect(encoders_, &QCheckBox::toggled, this, &RigStation::onEdited);
+    cards->addWidget(mountCard, 1, 0);
+
+    QFrame* siteCard = formCard(tr("Site"), form);
+    siteName_ = new QLineEdit;
+    latitude_ = numberField(-999, 999, 5, "°");
+    longitude_ = numberField(-999, 999, 5, "°");
+    heightM_ = numberField(-999, 9999, 0, tr("m"));
+    pressure_ = numberField(0, 9999, 0, tr("hPa"));
+    temperature_ = numberField(-273, 99, 1, tr("°C"));
+    horizonText_ = derived();
+    latitude_->setToolTip(tr("north positive"));
+    longitude_->setToolTip(tr("east positive"));
+    row(form, tr("Name"), {siteName_});
+    row(form, tr("Lat., long."), {latitude_, longitude_});
+    row(form, tr("Height"), {heightM_});
+    row(form, tr("Air"), {pressure_, temperature_});
+    form->addRow(horizonText_);
+    connect(siteName_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
+    for (QDoubleSpinBox* b : {latitude_, longitude_, heightM_, pressure_, temperature_})
+        connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
+    cards->addWidget(siteCard, 1, 1);
+    columns->addLayout(cards, 3);
+
+    auto* right = new QVBoxLayout;
+    right->setSpacing(8);
+    nest_ = new PixelNest;
+    right->addWidget(nest_, 1);
+    QFrame* ditherCard = formCard(tr("Dither distance"), form);
+    ditherImage_ = numberField(0.1, 500, 2, tr("imaging px"));
+    ditherGuide_ = numberField(0.01, 500, 2, tr("guide px"));
+    ditherArcsec_ = numberField(0.01, 5000, 2, "″");
+    ditherImage_->setObjectName("ditherImage");
+    ditherGuide_->setObjectName("ditherGuide");
+    row(form, tr("Wanted"), {ditherImage_});
+    row(form, tr("Enter"), {ditherGuide_, ditherArcsec_});
+    connect(ditherImage_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(0); });
+    connect(ditherGuide_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(1); });
+    connect(ditherArcsec_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(2); });
+    right->addWidget(ditherCard);
+    columns->addLayout(right, 2);
+    bench()->addLayout(columns, 1);
+
+    guideScale_ = new ReadOut(tr("Guide scale"));
+    imageScale_ = new ReadOut(tr("Imaging scale"));
+    step_ = new ReadOut(tr("Pulse step for the rates"));
+    for (ReadOut* r : {guideScale_, imageScale_, step_})
+        figures()->addWidget(r);
+    guiding_.focal->setObjectName("guideFocal");
+    guiding_.aperture->setObjectName("guideAperture");
+    pulseLimit_->setObjectName("pulseLimit");
+}
+
+void RigStation::load(const Rig& rig) {
+    loading_ = true;
+    const auto side = [](Side& s, const CameraSpec& c, const Optics& o) {
+        s.pixel->setValue(c.pixel_um);
+        s.bin->setValue(c.bin);
+        s.width->setValue(c.width);
+        s.height->setValue(c.height);
+        s.focal->setValue(o.focal_mm);
+        s.aperture->setValue(o.aperture_mm);
+        s.reducer->setValue(o.reducer);
+    };
+    rigName_->setText(qs(rig.name));
+    side(imaging_, rig.imagingCamera, rig.imagingOptics);
+    side(guiding_, rig.guideCamera, rig.guidingOptics());
+    offAxis_->setChecked(rig.offAxis);
+    rateRa_->setValue(rig.mount.guideRateRa);
+    rateDec_->setValue(rig.mount.guideRateDec);
+    worm_->setValue(rig.mount.wormPeriod_s);
+    slew_->setValue(rig.mount.slewRate_deg_s);
+    encoders_->setChecked(rig.mount.encoders);
+    exposure_->setValue(rig.guiding.exposure_s);
+    pulseLimit_->setValue(rig.guiding.pulseLimit_ms);
+    siteName_->setText(qs(rig.siteName));
+    latitude_->setValue(rig.site.latitude.deg());
+    longitude_->setValue(rig.site.longitude.deg());
+    heightM_->setValue(rig.site.height_m);
+    pressure_->setValue(rig.site.pressure_hpa);
+    temperature_->setValue(rig.site.temperature_c);
+    loading_ = false;
+    impossible_.reset();
+    refreshDerived();
+}
+
+Rig RigStation::edited() const {
+    Rig rig = session().rig();
+    const auto side = [](const Side& s, CameraSpec& c, Optics& o) {
+        c.pixel_um = s.pixel->value();
+        c.bin = static_cast<int>(s.bin->value());
+        c.width = static_cast<int>(s.width->value());
+        c.height = static_cast<int>(s.height->value());
+        o.focal_mm = s.focal->value();
+        o.aperture_mm = s.aperture->value();
+        o.reducer = s.reducer->value();
+    };
+    rig.name = rigName_->text().toStdString();
+    side(imaging_, rig.imagingCamera, rig.imagingOptics);
+    Optics own = rig.guideOptics;
+    side(guiding_, rig.guideCamera, own);
+    rig.offAxis = offAxis_->isChecked();
+    // Tied to the imaging telescope the guide fields only mirror it; the own scope is kept for switching back.
+    if (!rig.offAxis && !session().rig().offAxis)
+        rig.guideOptics = own;
+    rig.mount.guideRateRa = rateRa_->value();
+    rig.mount.guideRateDec = rateDec_->value();
+    rig.mount.wormPeriod_s = worm_->value();
+    rig.mount.slewRate_deg_s = slew_->value();
+    rig.mount.encoders = encoders_->isChecked();
+    rig.guiding.exposure_s = exposure_->value();
+    rig.guiding.pulseLimit_ms = pulseLimit_->value();
+    rig.siteName = siteName_->text().toStdString();
+    rig.site.latitude = Angle::fromDeg(latitude_->value());
+    rig.site.longitude = Angle::fromDeg(longitude_->value());
+    rig.site.height_m = heightM_->value();
+    rig.site.pressure_hpa = pressure_->value();
+    rig.site.temperature_c = temperature_->value();
+    return rig;
+}
+
+void RigStation::onEdited() {
+    if (loading_)
+        return;
+    const Rig rig = edited();
+    if (const auto valid = validateRig(rig); !valid) {
+        // The former rig stays in force until the figures are possible again.
+        impossible_ = valid.error();
+        session().reportProblem(*impossible_);
+        refreshDerived();
+        Q_EMIT changed();
+        return;
+    }
+    if (impossible_) {
+        impossible_.reset();
+        session().clearProblem();
+    }
+    const bool switched = rig.offAxis != session().rig().offAxis;
+    loading_ = true;
+    session().setRig(rig);
+    loading_ = false;
+    if (switched || rig.offAxis)
+        load(rig);
+    refreshDerived();
+    Q_EMIT changed();
+}
+
+void RigStation::refreshDerived() {
+    const Rig rig = edited();
+    for (QWidget* w : {guiding_.focal, guiding_.aperture, guiding_.reducer})
+        w->setEnabled(!rig.offAxis);
+    nest_->show(rig, 2.2);
+    if (impossible_) {
+        for (ReadOut* r : {guideScale_, imageScale_, step_})
+            r->showNothing(tr("impossible rig"));
+        imaging_.derived->setText("");
+        guiding_.derived->setText(qs(impossible_->what));
+        return;
+    }
+    const Scales s = scalesOf(rig);
+    const auto describe = [](const Field& f, double scale, double ratio) {
+        return tr("%1 ″/px · f/%2 · %3° × %4°")
+            .arg(qs(formatNumber(scale, 2)), qs(formatNumber(ratio, 1)), qs(formatNumber(f.width.deg(), 2)),
+                 qs(formatNumber(f.height.deg(), 2)));
+    };
+    imaging_.derived->setText(describe(imagingField(rig), s.image_arcsec_px, rig.imagingOptics.focalRatio()));
+    guiding_.derived->setText(describe(guideField(rig), s.guide_arcsec_px, rig.guidingOptics().focalRatio()));
+    double tallest = 0.0;
+    for (const AltAz& p : rig.horizon.points())
+        tallest = std::max(tallest, p.altitude.deg());
+    horizonText_->setText(rig.horizon.points().empty()
+                              ? tr("horizon free all round")
+                              : tr("horizon profile: %1 points, up to %2°").arg(rig.horizon.points().size()).arg(qs(formatNumber(tallest, 0))));
+    guideScale_->show(qs(formatNumber(s.guide_arcsec_px, 2)), tr("″/px"),
+                      tr("one guide pixel is %1 imaging px").arg(qs(formatNumber(s.ratio(), 2))));
+    imageScale_->show(qs(formatNumber(s.image_arcsec_px, 2)), tr("″/px"),
+                      tr("centroids good to %1″ (a tenth guide px)").arg(qs(formatNumber(centroidFloor_arcsec(s), 2))));
+    const double step = suggestedPulseStep_ms(s.guide_arcsec_px, rig.mount.guideRateRa, Angle());
+    step_->show(qs(formatNumber(step, 0)), tr("ms"), tr("12 steps over 25 px at the equator"));
+    onDitherEdited(-1);
+}
+
+void RigStation::onDitherEdited(int source) {
+    if (impossible_)
+        return;
+    const Scales s = scalesOf(session().rig());
+    if (source == 0)
+        ditherImagingPx_ = ditherImage_->value();
+    else if (source == 1)
+        ditherImagingPx_ = ditherImagingPx(s, ditherGuide_->value());
+    else if (source == 2)
+        ditherImagingPx_ = ditherArcsec_->value() / s.image_arcsec_px;
+    const QSignalBlocker a(ditherImage_);
+    const QSignalBlocker b(ditherGuide_);
+    const QSignalBlocker c(ditherArcsec_);
+    if (source != 0)
+        ditherImage_->setValue(ditherImagingPx_);
+    if (source != 1)
+        ditherGuide_->setValue(ditherGuidePx(s, ditherImagingPx_));
+    if (source != 2)
+        ditherArcsec_->setValue(ditherImagingPx_ * s.image_arcsec_px);
+}
+
+QString RigStation::summary() const {
+    const Scales s = scalesOf(session().rig());
+    return tr("%1 ″/px · r %2").arg(qs(formatNumber(s.image_arcsec_px, 2)), qs(formatNumber(s.ratio(), 2)));
+}
+
+StationState RigStation::state() const {
+    if (impossible_)
+        return StationState::attention;
+    for (const Finding& f : rigFindings(session().rig()))
+        if (f.weight != Weight::know)
+            return StationState::attention;
+    return StationState::good;
+}
+
+std::vector<Finding> RigStation::findings() const { return rigFindings(session().rig()); }
+
+bool RigStation::perform(const QString& action) {
+    if (action == "rig.shorten-pulse-limit") {
+        pulseLimit_->setValue(std::round(750.0 * exposure_->value()));
+        return true;
+    }
+    return false;
+}
+
+void RigStation::saveRig() {
+    const QString path = QFileDialog::getSaveFileName(this, tr("Save rig"), rigName_->text() + ".json", tr("Rigs (*.json)"));
+    if (!path.isEmpty())
+        saveRigFile(path);
+}
+
+void RigStation::openRig() {
+    const QString path = QFileDialog::getOpenFileName(this, tr("Open rig"), {}, tr("Rigs (*.json)"));
+    if (!path.isEmpty())
+        openRigFile(path);
+}
+
+bool RigStation::saveRigFile(const QString& path) {
+    const auto done = writeRig(path.toStdString(), session().rig());
+    if (!done)
+        session().reportProblem(done.error());
+    return done.has_value();
+}
+
+bool RigStation::openRigFile(const QString& path) {
+    const auto rig = readRig(path.toStdString());
+    if (!rig) {
+        session().reportProblem(rig.error());
+        return false;
+    }
+    session().clearProblem();
+    session().setRig(*rig);
+    Q_EMIT changed();
+    return true;
+}
+
+QString RigStation::help() const {
+    return tr("<p><b>What.</b> The cameras, telescopes, mount and site that all other figures rest on.</p>"
+              "<p><b>Why.</b> A wrong focal length makes every arcsecond wrong. The classic slip is the aperture of the guide "
+              "scope entered as its focal length.</p>"
+              "<p><b>How.</b> Type the figures; what follows from them appears at once. Dither works both ways: give imaging "
+              "pixels, read guide pixels, or the reverse.</p>"
+              "<p><b>Good.</b> Guide scale above 0.5 ″/px, and a tenth of a guide pixel below a third of an imaging "
+              "pixel.</p>");
+}
+
+} // namespace nordstjerna

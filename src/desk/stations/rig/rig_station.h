@@ -1,0 +1,61 @@
+// Rig: four cards, what follows from them, and whether it makes sense.
+#pragma once
+
+#include "desk/stations/station.h"
+
+class QCheckBox;
+class QDoubleSpinBox;
+class QLabel;
+class QLineEdit;
+
+namespace nordstjerna {
+
+class PixelNest;
+class ReadOut;
+
+class RigStation : public Station {
+    Q_OBJECT
+public:
+    explicit RigStation(Session& session, QWidget* parent = nullptr);
+    QString summary() const override;
+    StationState state() const override;
+    std::vector<Finding> findings() const override;
+    QString help() const override;
+    bool perform(const QString& action) override;
+
+public Q_SLOTS:
+    void openRig();
+    void saveRig();
+    bool openRigFile(const QString& path);
+    bool saveRigFile(const QString& path);
+
+private:
+    void build();
+    void load(const Rig& rig);
+    Rig edited() const;
+    void onEdited();
+    void refreshDerived();
+    void onDitherEdited(int source);
+
+    QLineEdit* rigName_ = nullptr;
+    struct Side {
+        QDoubleSpinBox *pixel, *width, *height, *bin, *focal, *aperture, *reducer;
+        QLabel* derived;
+    };
+    Side imaging_{}, guiding_{};
+    QCheckBox* offAxis_ = nullptr;
+    QCheckBox* encoders_ = nullptr;
+    QDoubleSpinBox *rateRa_ = nullptr, *rateDec_ = nullptr, *worm_ = nullptr, *slew_ = nullptr, *exposure_ = nullptr,
+                   *pulseLimit_ = nullptr;
+    QLineEdit* siteName_ = nullptr;
+    QDoubleSpinBox *latitude_ = nullptr, *longitude_ = nullptr, *heightM_ = nullptr, *pressure_ = nullptr, *temperature_ = nullptr;
+    QLabel* horizonText_ = nullptr;
+    QDoubleSpinBox *ditherImage_ = nullptr, *ditherGuide_ = nullptr, *ditherArcsec_ = nullptr;
+    PixelNest* nest_ = nullptr;
+    ReadOut *guideScale_ = nullptr, *imageScale_ = nullptr, *step_ = nullptr;
+    bool loading_ = false;
+    double ditherImagingPx_ = 10.0;
+    std::optional<Problem> impossible_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,58 @@
+#include "desk/stations/station.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "desk/theme.h"
+#include "desk/widgets/step_bar.h"
+
+namespace nordstjerna {
+
+Station::Station(Session& session, const QString& name, const QString& icon, QWidget* parent)
+    : QWidget(parent), session_(session), name_(name), icon_(icon), phase_(new QLabel), sentence_(new QLabel),
+      bench_(new QVBoxLayout), figures_(new QHBoxLayout), buttons_(new QHBoxLayout), primary_(new QPushButton),
+      steps_(new StepBar) {
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(16, 12, 16, 10);
+    column->setSpacing(8);
+    phase_->setObjectName("muted");
+    sentence_->setWordWrap(true);
+    primary_->setObjectName("primary");
+    auto* head = new QVBoxLayout;
+    head->setSpacing(2);
+    head->addWidget(phase_);
+    head->addWidget(sentence_);
+    column->addLayout(head);
+    bench_->setSpacing(8);
+    column->addLayout(bench_, 1);
+    figures_->setSpacing(8);
+    column->addLayout(figures_);
+    auto* bottom = new QHBoxLayout;
+    bottom->setSpacing(10);
+    bottom->addWidget(primary_);
+    buttons_->setSpacing(10);
+    bottom->addLayout(buttons_);
+    bottom->addWidget(steps_, 1);
+    column->addLayout(bottom);
+    restyle();
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &Station::restyle);
+}
+
+void Station::restyle() {
+    phase_->setFont(textFont(11));
+    sentence_->setFont(textFont(16));
+}
+
+void Station::say(const QString& phase, const QString& sentence) {
+    phase_->setText((name_ + (phase.isEmpty() ? "" : " · " + phase)).toUpper());
+    sentence_->setText(sentence);
+}
+
+void Station::setPrimary(const QString& text, bool enabled) {
+    primary_->setText(text);
+    primary_->setEnabled(enabled);
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,62 @@
+// What every station of the night offers to the window.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+#include "core/findings/finding.h"
+#include "desk/session.h"
+#include "desk/widgets/marks.h"
+
+class QLabel;
+class QPushButton;
+class QHBoxLayout;
+class QVBoxLayout;
+
+namespace nordstjerna {
+
+class StepBar;
+
+class Station : public QWidget {
+    Q_OBJECT
+public:
+    Station(Session& session, const QString& name, const QString& icon, QWidget* parent = nullptr);
+
+    QString name() const { return name_; }
+    QString icon() const { return icon_; }
+    virtual QString summary() const = 0; // the one figure on the rail
+    virtual StationState state() const = 0;
+    virtual std::vector<Finding> findings() const = 0;
+    virtual QString help() const = 0; // what, why, how, what is good
+    // A finding's or a menu's command; false when not this station's.
+    virtual bool perform(const QString& action) = 0;
+    QPushButton* primary() const { return primary_; }
+
+Q_SIGNALS:
+    void changed();             // summary, state or findings
+    void goTo(const QString& station);
+
+protected:
+    // Phase in small capitals and the sentence that says what to do now.
+    void say(const QString& phase, const QString& sentence);
+    QVBoxLayout* bench() const { return bench_; }     // the picture goes here
+    QHBoxLayout* figures() const { return figures_; } // read-outs
+    QHBoxLayout* buttons() const { return buttons_; } // after the primary button
+    StepBar* steps() const { return steps_; }
+    void setPrimary(const QString& text, bool enabled = true);
+    Session& session() const { return session_; }
+
+private:
+    void restyle();
+    Session& session_;
+    QString name_, icon_;
+    QLabel* phase_;
+    QLabel* sentence_;
+    QVBoxLayout* bench_;
+    QHBoxLayout* figures_;
+    QHBoxLayout* buttons_;
+    QPushButton* primary_;
+    StepBar* steps_;
+};
+
+} // namespace nordstjerna

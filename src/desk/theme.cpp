@@ -1,0 +1,150 @@
+#include "desk/theme.h"
+
+#include <QApplication>
+#include <QFile>
+#include <QFontDatabase>
+#include <QPainter>
+#include <QPalette>
+#include <QSvgRenderer>
+
+namespace nordstjerna {
+
+namespace {
+
+const Theme themes[] = {
+    {"Dusk", "#0f1a1c", "#16262a", "#1d3136", "#2b474d", "#dce7e4", "#8fa9a6", "#e0a458", "#14201f", "#e8a13a", "#62d2b0",
+     "#62d2b0", "#e86f51", {"#4b6166", "#364b50", "#25393e", "#1a2c31"}},
+    {"Day", "#f1efe8", "#faf9f5", "#ffffff", "#cfcabd", "#1f2a2b", "#5b6767", "#a8641a", "#ffffff", "#b96d00", "#0e7d5e",
+     "#0e7d5e", "#c23b1c", {"#dfe9ec", "#b9cace", "#8fa6ad", "#6d858d"}},
+    {"Ember", "#000000", "#120404", "#1d0707", "#4f1712", "#ff6a56", "#b8443a", "#ff5340", "#100202", "#ff7a64", "#b03a30",
+     "#ff7a64", "#ff9a86", {"#4a1510", "#35100c", "#240a08", "#170605"}},
+};
+int current = 0;
+
+QString styleSheet(const Theme& t) {
+    QString css = R"(
+QWidget { color: @text; background: transparent; }
+QMainWindow, QDialog, #frame { background: @base; }
+#panel, #rail, #deck, #band { background: @panel; }
+#card { background: @panel; border: 1px solid @line; border-radius: 4px; }
+#raised { background: @raised; border: 1px solid @line; border-radius: 4px; }
+QLabel#muted { color: @muted; }
+QPushButton { background: @base; border: 1px solid @line; border-radius: 4px; padding: 7px 16px; min-height: 20px; }
+QPushButton:hover { border-color: @accent; }
+QPushButton:focus { border-color: @accent; }
+QPushButton:disabled { color: @muted; border-color: @line; }
+QPushButton#primary { background: @accent; color: @onAccent; border: 1px solid @accent; font-weight: bold; padding: 9px 26px; }
+QPushButton#primary:disabled { background: @raised; color: @muted; border-color: @line; }
+QPushButton#halt { border: 1px solid @attention; color: @attention; font-weight: bold; padding: 3px 20px; min-height: 16px; }
+QPushButton#halt:hover { background: @attention; color: @base; }
+QPushButton#do { border: 1px solid @accent; color: @accent; padding: 4px 12px; min-height: 14px; }
+QPushButton#later { border: none; color: @muted; padding: 4px 8px; min-height: 14px; }
+QPushButton#later:hover { color: @text; }
+QDoubleSpinBox, QSpinBox, QLineEdit, QComboBox, QPlainTextEdit { background: @base; border: 1px solid @line; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @onAccent; }
+QDoubleSpinBox:focus, QSpinBox:focus, QLineEdit:focus, QComboBox:focus { border-color: @accent; }
+QDoubleSpinBox:disabled, QSpinBox:disabled { color: @muted; }
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { width: 0px; border: none; }
+QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid @muted; border-radius: 3px; background: @base; }
+QCheckBox::indicator:checked { background: @accent; border-color: @accent; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox QAbstractItemView, QListWidget, QTableWidget { background: @panel; border: 1px solid @line; selection-background-color: @raised; selection-color: @text; outline: none; }
+QHeaderView::section { background: @panel; color: @muted; border: none; border-bottom: 1px solid @line; padding: 4px; }
+QMenuBar { background: @panel; border-bottom: 1px solid @line; }
+QMenuBar::item { padding: 4px 10px; background: transparent; }
+QMenuBar::item:selected { background: @raised; }
+QMenu { background: @raised; border: 1px solid @line; }
+QMenu::item { padding: 5px 28px 5px 18px; }
+QMenu::item:selected { background: @line; }
+QMenu::item:disabled { color: @muted; }
+QMenu::separator { height: 1px; background: @line; margin: 4px 8px; }
+QToolTip { background: @raised; color: @text; border: 1px solid @line; padding: 4px; }
+QScrollArea { border: none; }
+QScrollBar:vertical { background: transparent; width: 8px; }
+QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
+QScrollBar:horizontal { background: transparent; height: 8px; }
+QScrollBar::handle:horizontal { background: @line; border-radius: 4px; }
+)";
+    const std::pair<const char*, QColor> names[] = {
+        {"@base", t.base},   {"@panel", t.panel}, {"@raised", t.raised},     {"@line", t.line},        {"@text", t.text},
+        {"@muted", t.muted}, {"@accent", t.accent}, {"@onAccent", t.onAccent}, {"@attention", t.attention},
+    };
+    // Longer names first, so that @accent does not eat the start of another.
+    for (const auto& [key, colour] : names)
+        css.replace(QString(key) + ";", colour.name() + ";").replace(QString(key) + " ", colour.name() + " ");
+    return css;
+}
+
+} // namespace
+
+ThemeSwitch& ThemeSwitch::instance() {
+    static ThemeSwitch s;
+    return s;
+}
+
+void ThemeSwitch::use(const QString& name) {
+    for (int i = 0; i < int(std::size(themes)); ++i)
+        if (themes[i].name.compare(name, Qt::CaseInsensitive) == 0)
+            current = i;
+    const Theme& t = theme();
+    QPalette p;
+    p.setColor(QPalette::Window, t.base);
+    p.setColor(QPalette::Base, t.base);
+    p.setColor(QPalette::AlternateBase, t.panel);
+    p.setColor(QPalette::Button, t.raised);
+    for (auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
+        p.setColor(role, t.text);
+    p.setColor(QPalette::PlaceholderText, t.muted);
+    p.setColor(QPalette::Highlight, t.accent);
+    p.setColor(QPalette::HighlightedText, t.onAccent);
+    p.setColor(QPalette::ToolTipBase, t.raised);
+    qApp->setPalette(p);
+    qApp->setFont(textFont(13));
+    qApp->setStyleSheet(styleSheet(t));
+    Q_EMIT changed();
+}
+
+const Theme& theme() { return themes[current]; }
+
+QStringList themeNames() {
+    QStringList names;
+    for (const Theme& t : themes)
+        names << t.name;
+    return names;
+}
+
+void loadTypefaces() {
+    static const bool done = [] {
+        for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf", ":/fonts/B612Mono-Regular.otf"})
+            QFontDatabase::addApplicationFont(file);
+        return true;
+    }();
+    Q_UNUSED(done);
+}
+
+QFont textFont(double px, bool bold) {
+    QFont f("B612");
+    f.setPixelSize(qRound(px));
+    f.setBold(bold);
+    return f;
+}
+
+QFont monoFont(double px) {
+    QFont f("B612 Mono");
+    f.setPixelSize(qRound(px));
+    return f;
+}
+
+QIcon tintedIcon(const QString& name, const QColor& colour) {
+    QFile file(":/icons/" + name + ".svg");
+    if (!file.open(QIODevice::ReadOnly))
+        return {};
+    QSvgRenderer svg(file.readAll().replace("currentColor", colour.name().toUtf8()));
+    QPixmap pixmap(48, 48);
+    pixmap.fill(Qt::transparent);
+    QPainter painter(&pixmap);
+    svg.render(&painter);
+    return QIcon(pixmap);
+}
+
+} // namespace nordstjerna

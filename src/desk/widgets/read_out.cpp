@@ -1,0 +1,52 @@
+#include "desk/widgets/read_out.h"
+
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+#include "desk/theme.h"
+
+namespace nordstjerna {
+
+ReadOut::ReadOut(const QString& title, QWidget* parent)
+    : QFrame(parent), title_(new QLabel), value_(new QLabel), unit_(new QLabel), note_(new QLabel) {
+    setObjectName("card");
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    setFixedHeight(92);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(14, 8, 14, 8);
+    column->setSpacing(0);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(6);
+    row->addWidget(value_, 0, Qt::AlignBaseline);
+    row->addWidget(unit_, 0, Qt::AlignBaseline);
+    row->addStretch();
+    column->addWidget(title_);
+    column->addLayout(row);
+    column->addWidget(note_);
+    title_->setObjectName("muted");
+    unit_->setObjectName("muted");
+    note_->setObjectName("muted");
+    value_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    setTitle(title);
+    showNothing("");
+    restyle();
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &ReadOut::restyle);
+}
+
+void ReadOut::restyle() {
+    title_->setFont(textFont(11));
+    value_->setFont(textFont(36, true));
+    unit_->setFont(textFont(15));
+    note_->setFont(textFont(12));
+}
+
+void ReadOut::setTitle(const QString& title) { title_->setText(title.toUpper()); }
+
+void ReadOut::show(const QString& value, const QString& unit, const QString& note) {
+    value_->setText(value);
+    unit_->setText(unit);
+    note_->setText(note);
+    note_->setToolTip(note);
+}
+
+} // namespace nordstjerna

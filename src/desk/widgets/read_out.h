@@ -1,0 +1,28 @@
+// One large figure with its name, unit and the words it is judged by.
+#pragma once
+
+#include <QFrame>
+#include <QLabel>
+
+namespace nordstjerna {
+
+class ReadOut : public QFrame {
+    Q_OBJECT
+public:
+    explicit ReadOut(const QString& title, QWidget* parent = nullptr);
+    // `value` large, `unit` beside it, `note` below.
+    void show(const QString& value, const QString& unit, const QString& note);
+    void showNothing(const QString& note) { show("–", "", note); }
+    void setTitle(const QString& title);
+    QString value() const { return value_->text(); }
+    QString note() const { return note_->text(); }
+
+private:
+    void restyle();
+    QLabel* title_;
+    QLabel* value_;
+    QLabel* unit_;
+    QLabel* note_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,60 @@
+#include "desk/widgets/step_bar.h"
+
+#include <QPainter>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+
+namespace nordstjerna {
+
+StepBar::StepBar(QWidget* parent) : QWidget(parent) {
+    setMinimumHeight(40);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
+}
+
+void StepBar::show(const Progress& progress) {
+    progress_ = progress;
+    update();
+}
+
+void StepBar::paintEvent(QPaintEvent*) {
+    if (progress_.steps.empty())
+        return;
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setFont(textFont(12));
+    const QFontMetricsF metrics(p.font());
+    double x = 4;
+    const double y = 14;
+    for (const ProgressStep& s : progress_.steps) {
+        using State = ProgressStep::State;
+        const QPointF c(x + 5, y - 4);
+        p.setPen(QPen(s.state == State::ahead ? theme().muted : theme().text, 1.3));
+        p.setBrush(s.state == State::done ? QBrush(theme().text) : Qt::NoBrush);
+        p.drawEllipse(c, 4, 4);
+        if (s.state == State::running) {
+            p.setBrush(theme().accent);
+            p.setPen(Qt::NoPen);
+            p.drawPie(QRectF(c.x() - 4, c.y() - 4, 8, 8), 90 * 16, -180 * 16);
+        }
+        p.setPen(s.state == State::running ? theme().text : theme().muted);
+        const QString name = qs(s.name);
+        p.drawText(QPointF(x + 13, y), name);
+        x += 13 + metrics.horizontalAdvance(name) + 14;
+    }
+    QString line = qs(progress_.waitingFor);
+    if (!line.isEmpty())
+        line = tr("Now: ") + line;
+    if (progress_.timeLeft_s >= 0.0) {
+        // Rounded, since the estimate is rough.
+        const double left = progress_.timeLeft_s > 60 ? std::round(progress_.timeLeft_s / 10) * 10 : progress_.timeLeft_s;
+        line += (line.isEmpty() ? "" : " · ") + tr("about %1 left").arg(qs(formatDuration(left)));
+    }
+    p.setPen(theme().muted);
+    p.drawText(QPointF(4, y + 19), metrics.elidedText(line, Qt::ElideRight, width() - 8));
+}
+
+} // namespace nordstjerna

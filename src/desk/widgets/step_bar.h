@@ -1,0 +1,24 @@
+// Steps of the running procedure: done, running, ahead; what it waits for and the time left.
+#pragma once
+
+#include <QWidget>
+
+#include "core/procedure/procedure.h"
+
+namespace nordstjerna {
+
+class StepBar : public QWidget {
+    Q_OBJECT
+public:
+    explicit StepBar(QWidget* parent = nullptr);
+    void show(const Progress& progress);
+    void clear() { show({}); }
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    Progress progress_;
+};
+
+} // namespace nordstjerna

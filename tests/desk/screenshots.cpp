@@ -1,0 +1,118 @@
+// Drives the demo through the spine of a night and saves a picture of each main view. Not a test; run by
+// docs/refresh-screenshots.
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QElapsedTimer>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+#include <cstdio>
+
+#include "desk/main_window.h"
+#include "desk/start.h"
+#include "desk/stations/guide/guide_station.h"
+#include "desk/stations/station.h"
+#include "desk/theme.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+QString folder;
+QString suffix;
+
+void settle(int ms) {
+    QElapsedTimer t;
+    t.start();
+    while (t.elapsed() < ms)
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+}
+
+void waitIdle(MainWindow& w, int limit_ms = 120000) {
+    QElapsedTimer t;
+    t.start();
+    while (w.session().busy() && t.elapsed() < limit_ms)
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    settle(100);
+}
+
+void shoot(MainWindow& w, const QString& name) {
+    settle(150);
+    const QString path = folder + "/" + name + suffix + ".png";
+    if (!w.grab().save(path))
+        std::fprintf(stderr, "could not write %s\n", qPrintable(path));
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    QApplication app(argc, argv);
+    QApplication::setStyle("Fusion");
+    QCommandLineParser parser;
+    parser.addPositionalArgument("folder", "where the pictures go");
+    parser.addOption({"size", "window size", "WxH", "1280x800"});
+    parser.addOption({"theme", "theme", "name", "Dusk"});
+    parser.addOption({"suffix", "added to the names", "text", ""});
+    parser.process(app);
+    folder = parser.positionalArguments().value(0, ".");
+    suffix = parser.value("suffix");
+    loadTypefaces();
+    ThemeSwitch::instance().use(parser.value("theme"));
+    QTemporaryDir data;
+    StartWishes wishes;
+    wishes.speed = 0.0;
+    wishes.dataFolder = data.path().toStdString();
+    auto session = startSession(wishes);
+    if (!session) {
+        std::fprintf(stderr, "%s\n", session.error().text().c_str());
+        return 1;
+    }
+    MainWindow w(std::move(*session));
+    const QStringList size = parser.value("size").split('x');
+    w.resize(size.value(0).toInt(), size.value(1).toInt());
+    w.show();
+    shoot(w, "rig");
+
+    w.showStation("Pole");
+    shoot(w, "pole-plan");
+    w.station("Pole")->primary()->click();
+    waitIdle(w);
+    shoot(w, "pole-adjust");
+    // Scripted hands: most of the azimuth, some of the altitude, as a person would.
+    const auto hand = [&](double azimuth, double altitude) {
+        w.session().simulatedNight().turnAzimuthLever(azimuth);
+        w.session().simulatedNight().turnAltitudeLever(altitude);
+        w.station("Pole")->primary()->click();
+        waitIdle(w);
+    };
+    hand(-1.0, 2.2);
+    hand(-0.2, 1.0);
+    shoot(w, "pole");
+
+    w.showStation("Rates");
+    for (QPushButton* b : w.station("Rates")->findChildren<QPushButton*>())
+        if (b->text() == "Slew there")
+            b->click();
+    waitIdle(w);
+    w.station("Rates")->primary()->click();
+    waitIdle(w);
+    shoot(w, "rates");
+
+    w.showStation("Guide");
+    for (QPushButton* b : w.station("Guide")->findChildren<QPushButton*>())
+        if (b->text().startsWith("Slew to"))
+            b->click();
+    waitIdle(w);
+    w.station("Guide")->primary()->click();
+    auto* guide = static_cast<GuideStation*>(w.station("Guide"));
+    QElapsedTimer t;
+    t.start();
+    while ((guide->run().rows.empty() || guide->run().rows.back().t_s < 800) && t.elapsed() < 120000)
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.session().simulatedNight().clock().setSpeed(1.0);
+    settle(2500);
+    shoot(w, "guide");
+    w.session().halt();
+    waitIdle(w);
+    return 0;
+}
