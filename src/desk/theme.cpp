@@ -7,6 +7,9 @@
 #include <QPalette>
 #include <QSvgRenderer>
 
+// Resources of a static library are linked in by name; the macro must stand outside every namespace.
+static void useResources() { Q_INIT_RESOURCE(desk); }
+
 namespace nordstjerna {
 
 namespace {
@@ -38,7 +41,7 @@ QPushButton#primary:disabled { background: @raised; color: @muted; border-color:
 QPushButton#halt { border: 1px solid @attention; color: @attention; font-weight: bold; padding: 3px 20px; min-height: 16px; }
 QPushButton#halt:hover { background: @attention; color: @base; }
 QPushButton#do { border: 1px solid @accent; color: @accent; padding: 4px 12px; min-height: 14px; }
-QPushButton#later { border: none; color: @muted; padding: 4px 8px; min-height: 14px; }
+QPushButton#later { background: transparent; border: none; color: @muted; padding: 4px 8px; min-height: 14px; }
 QPushButton#later:hover { color: @text; }
 QDoubleSpinBox, QSpinBox, QLineEdit, QComboBox, QPlainTextEdit { background: @base; border: 1px solid @line; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @onAccent; }
 QDoubleSpinBox:focus, QSpinBox:focus, QLineEdit:focus, QComboBox:focus { border-color: @accent; }
@@ -115,7 +118,9 @@ QStringList themeNames() {
 
 void loadTypefaces() {
     static const bool done = [] {
-        for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf", ":/fonts/B612Mono-Regular.otf"})
+        useResources();
+        // Without the Mono cut: it also answers to the name B612 and would be taken for the regular one.
+        for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf"})
             QFontDatabase::addApplicationFont(file);
         return true;
     }();
@@ -126,12 +131,6 @@ QFont textFont(double px, bool bold) {
     QFont f("B612");
     f.setPixelSize(qRound(px));
     f.setBold(bold);
-    return f;
-}
-
-QFont monoFont(double px) {
-    QFont f("B612 Mono");
-    f.setPixelSize(qRound(px));
     return f;
 }
 

@@ -34,7 +34,6 @@ QStringList themeNames();
 void loadTypefaces();
 
 QFont textFont(double px, bool bold = false);
-QFont monoFont(double px);
 // Shipped line icon in the given colour.
 QIcon tintedIcon(const QString& name, const QColor& colour);
 

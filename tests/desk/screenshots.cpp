@@ -8,6 +8,7 @@
 #include <QTemporaryDir>
 #include <cstdio>
 
+#include "desk/deck.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
 #include "desk/stations/guide/guide_station.h"
@@ -37,10 +38,13 @@ void waitIdle(MainWindow& w, int limit_ms = 120000) {
 }
 
 void shoot(MainWindow& w, const QString& name) {
+    w.session().simulatedNight().clock().setSpeed(1.0);
+    w.deck()->refresh();
     settle(150);
     const QString path = folder + "/" + name + suffix + ".png";
     if (!w.grab().save(path))
         std::fprintf(stderr, "could not write %s\n", qPrintable(path));
+    w.session().simulatedNight().clock().setSpeed(0.0);
 }
 
 } // namespace

@@ -31,7 +31,7 @@ std::vector<Finding> poleFindings(const PoleError& error, const AxisFit& fit, co
                         first.action + " by " + amount + ", then measure again.", "pole.measure", "Measure again"});
     } else {
         list.push_back({"pole-good", Weight::know, "Polar alignment is good enough",
-                        formatMeasured(error.total_arcmin, "′") + " against " + formatNumber(wanted, 1) + "′ wanted. " +
+                        formatMeasured(error.total_arcmin, "′", 2) + " against " + formatNumber(wanted, 1) + "′ wanted. " +
                             consequence,
                         "Go on to the rates.", "", ""});
     }

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <optional>
 
+#include "core/rig/scales.h"
+
 namespace nordstjerna {
 
 Vec3 directionOf(const Site& site, const HourAngleDec& hd) {
@@ -59,6 +61,16 @@ std::optional<double> freeArc(const Rig& rig, const PlanWishes& wishes, double f
     return lowest;
 }
 } // namespace
+
+PlanWishes planWishesFor(const Rig& rig, int sightings) {
+    PlanWishes w;
+    w.sightings = sightings;
+    const double scale = scalesOf(rig).guide_arcsec_px;
+    w.sigmaDirection_arcsec = std::hypot(0.5, 0.03 * scale);
+    const double rim_px = 0.3 * std::hypot(rig.guideCamera.binnedWidth(), rig.guideCamera.binnedHeight());
+    w.sigmaRoll_arcsec = 0.03 / rim_px * arcsecPerRad;
+    return w;
+}
 
 Expected<PlannedArc> planSightings(const Rig& rig, const PlanWishes& wishes) {
     const double hemisphere = rig.site.southern() ? -1.0 : 1.0;

@@ -27,6 +27,11 @@ struct PlanWishes {
     double sigmaRoll_arcsec = 20.0;
 };
 
+// Uncertainties as this rig's guide camera gives them in ordinary seeing: the air moves the whole field by
+// about half an arcsecond, and some forty matched stars hold the rotation to a few hundredths of a pixel at
+// the rim.
+PlanWishes planWishesFor(const Rig& rig, int sightings);
+
 // Fails when no arc of at least 12° is free.
 Expected<PlannedArc> planSightings(const Rig& rig, const PlanWishes& wishes = {});
 

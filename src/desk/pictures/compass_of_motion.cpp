@@ -1,5 +1,6 @@
 #include "desk/pictures/compass_of_motion.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/format.h"
@@ -32,7 +33,11 @@ QPointF CompassOfMotion::place(double x, double y) const {
 void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
     drawPanel(p, area);
     centre_ = area.center();
-    unit_ = zoom() * 0.5 * std::min(area.width(), area.height()) / (1.35 * travel_px_);
+    // Everything fits, with room for the names at the tips.
+    double reach = 1.15 * travel_px_;
+    for (const CalibrationSample& s : samples_)
+        reach = std::max({reach, 1.1 * std::abs(s.x - samples_.front().x), 1.1 * std::abs(s.y - samples_.front().y)});
+    unit_ = zoom() * (0.5 * std::min(area.width(), area.height()) - 44.0) / reach;
     p.save();
     p.setClipRect(area.adjusted(1, 1, -1, -1));
     p.setFont(textFont(11));
@@ -53,16 +58,17 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
     p.drawText(QRectF(centre_.x() + 5, area.top() + 5, 80, 16), Qt::AlignLeft, tr("sensor y"));
 
     if (rates_) {
-        const auto arrow = [&](const AxisRate& axis, double expected_px_s, double seconds, const QColor& colour, const QString& name) {
+        const auto arrow = [&](QPointF from, const AxisRate& axis, double expected_px_s, double seconds, const QColor& colour,
+                               const QString& name) {
             const double a = axis.angle_deg.value * M_PI / 180.0;
             const QPointF direction(std::cos(a), -std::sin(a));
             QColor ghost = theme().muted;
             ghost.setAlpha(110);
             p.setPen(QPen(ghost, 7, Qt::SolidLine, Qt::RoundCap));
-            p.drawLine(centre_, centre_ + direction * expected_px_s * seconds * unit_);
+            p.drawLine(from, from + direction * expected_px_s * seconds * unit_);
             p.setPen(QPen(colour, 1.5, Qt::DashLine));
-            const QPointF tip = centre_ + direction * axis.rate_px_s.value * seconds * unit_ * 1.1;
-            p.drawLine(centre_, tip);
+            const QPointF tip = from + direction * axis.rate_px_s.value * seconds * unit_ * 1.06;
+            p.drawLine(from, tip);
             p.setFont(textFont(12, true));
             p.setPen(colour);
             p.drawText(QRectF(tip.x() - 60 + 34 * direction.x(), tip.y() - 10 + 18 * direction.y(), 120, 20), Qt::AlignCenter, name);
@@ -77,8 +83,15 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
         const double cosDec = cos(rates_->setup.dec);
         AxisRate raHere = rates_->ra;
         raHere.rate_px_s.value *= cosDec;
-        arrow(raHere, rates_->setup.expectedRaPxS() * cosDec, west_s, theme().ra, tr("west pulses"));
-        arrow(rates_->dec, rates_->setup.expectedDecPxS(), north_s, theme().dec, tr("north pulses"));
+        arrow(centre_, raHere, rates_->setup.expectedRaPxS() * cosDec, west_s, theme().ra, tr("west pulses"));
+        // Dec starts where the RA legs ended: drift and periodic error moved the star meanwhile.
+        QPointF north = centre_;
+        for (const CalibrationSample& s : rates_->samples)
+            if (s.leg == Leg::north) {
+                north = place(s.x, s.y);
+                break;
+            }
+        arrow(north, rates_->dec, rates_->setup.expectedDecPxS(), north_s, theme().dec, tr("north pulses"));
     }
     for (size_t i = 0; i < samples_.size(); ++i) {
         const CalibrationSample& s = samples_[i];
@@ -102,7 +115,7 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
                    tr("The guide star's path on the sensor appears here, leg by leg."));
     else
         p.drawText(area.adjusted(12, 8, -12, -8), Qt::AlignLeft | Qt::AlignBottom,
-                   tr("filled: out, hollow: back · circles RA, squares Dec") + (rates_ ? tr(" · grey bar: what the rig promises") : ""));
+                   tr("filled: out, hollow: back") + (rates_ ? tr(" · grey: as the rig promises") : ""));
     p.restore();
 }
 

@@ -42,10 +42,11 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     layout->addWidget(plot_);
     setMinimumSize(320, 220);
     plot_->setNoAntialiasingOnDrag(true);
-    plot_->plotLayout()->clear();
-    plot_->plotLayout()->setRowSpacing(6);
+    // The plot's own axis rectangle goes only after ours exist: new items need one to start from.
     ra_ = makeLane(false);
     dec_ = makeLane(true);
+    plot_->plotLayout()->clear();
+    plot_->plotLayout()->setRowSpacing(6);
     plot_->plotLayout()->addElement(0, 0, ra_.rect);
     plot_->plotLayout()->addElement(1, 0, dec_.rect);
     ra_.rect->axis(QCPAxis::atBottom)->setTickLabels(false);
@@ -217,8 +218,6 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
         lastEvent = r.event;
         rows_.push_back(r);
     }
-    if (run.meta.controller)
-        pulseLimit_ms_ = std::max(run.meta.controller->ra.pulseLimit_ms, run.meta.controller->dec.pulseLimit_ms);
     const auto band = [](Lane& lane, double half) {
         lane.deadband->topLeft->setCoords(0, half);
         lane.deadband->bottomRight->setCoords(1, -half);
@@ -245,6 +244,9 @@ void LaneChart::fitRanges() {
             sizes.push_back(std::abs(r->dra_arcsec));
             sizes.push_back(std::abs(r->ddec_arcsec));
         }
+    double longestPulse_ms = 100.0;
+    for (auto r = rows_.rbegin(); r != rows_.rend() && r->t_s / 60.0 >= shown.lower; ++r)
+        longestPulse_ms = std::max({longestPulse_ms, std::abs(r->pulseRa_ms), std::abs(r->pulseDec_ms)});
     double reach = 2.0;
     if (!sizes.empty()) {
         std::sort(sizes.begin(), sizes.end());
@@ -256,9 +258,9 @@ void LaneChart::fitRanges() {
         }
     }
     for (Lane* lane : {&ra_, &dec_}) {
-        lane->rect->axis(QCPAxis::atLeft)->setRange(-reach, reach);
-        // A pulse of full length reaches a fifth of the lane's height.
-        lane->rect->axis(QCPAxis::atRight)->setRange(0.0, 5.0 * pulseLimit_ms_);
+        lane->rect->axis(QCPAxis::atLeft)->setRange(-1.12 * reach, 1.12 * reach);
+        // The longest pulse in view reaches a sixth of the lane's height.
+        lane->rect->axis(QCPAxis::atRight)->setRange(0.0, 6.0 * longestPulse_ms);
     }
 }
 

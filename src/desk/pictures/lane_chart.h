@@ -43,7 +43,6 @@ private:
     std::vector<QCPItemLine*> eventLines_;
     std::vector<QCPItemText*> eventTexts_;
     std::vector<RunRow> rows_;
-    double pulseLimit_ms_ = 1500.0;
     bool follow_ = true; // the newest data; off after zooming by hand
 };
 

@@ -45,7 +45,7 @@ void PixelNest::drawFields(QPainter& p, const QRectF& area) {
     p.drawText(area.adjusted(0, 0, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("fields on the sky"));
     const double widest = std::max({guide.width.arcmin(), image.width.arcmin(), 0.5 * moon_arcmin});
     const double tallest = std::max({guide.height.arcmin(), image.height.arcmin(), moon_arcmin});
-    const QRectF inner = area.adjusted(0, 22, 0, -20);
+    const QRectF inner = area.adjusted(0, 22, 0, -40);
     // Room on the right for the Moon.
     const double unit = zoom() * std::min(inner.width() / (widest + moon_arcmin * 1.25), inner.height() / tallest);
     const QPointF c(inner.left() + 0.5 * (inner.width() - moon_arcmin * 1.25 * unit), inner.center().y());
@@ -74,18 +74,18 @@ void PixelNest::drawFields(QPainter& p, const QRectF& area) {
     p.restore();
     p.setPen(theme().text);
     const QString imageText = tr("imaging %1 × %2").arg(arcmin(image.width), arcmin(image.height));
-    p.drawText(QRectF(area.left(), area.bottom() - 17, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom, imageText);
+    p.drawText(QRectF(area.left(), area.bottom() - 34, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom, imageText);
     p.setPen(theme().accent);
-    p.drawText(QRectF(area.left(), area.bottom() - 17, area.width(), 17), Qt::AlignRight | Qt::AlignBottom,
-               tr("guiding %1 × %2 (dashed)").arg(arcmin(guide.width), arcmin(guide.height)));
+    p.drawText(QRectF(area.left(), area.bottom() - 17, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom,
+               tr("guiding %1 × %2, dashed").arg(arcmin(guide.width), arcmin(guide.height)));
 }
 
 void PixelNest::drawPixels(QPainter& p, const QRectF& area) {
     const Scales s = scalesOf(rig_);
     p.setFont(textFont(12));
     p.setPen(theme().muted);
-    p.drawText(area, Qt::AlignLeft | Qt::AlignTop, tr("one guide pixel over imaging pixels"));
-    const QRectF inner = area.adjusted(0, 24, 0, -20);
+    p.drawText(area, Qt::AlignLeft | Qt::AlignTop, tr("guide pixel over imaging pixels"));
+    const QRectF inner = area.adjusted(0, 24, 0, -40);
     const double side_arcsec = std::max({1.9 * s.guide_arcsec_px, 5.2 * s.image_arcsec_px, 1.5 * blur_arcsec_});
     const double unit = zoom() * std::min(inner.width(), inner.height()) / side_arcsec;
     const QPointF c = inner.center();
@@ -118,10 +118,10 @@ void PixelNest::drawPixels(QPainter& p, const QRectF& area) {
     p.drawRect(QRectF(c.x() - 0.5 * guide, c.y() - 0.5 * guide, guide, guide));
     p.restore();
     p.setPen(theme().accent);
-    p.drawText(QRectF(area.left(), area.bottom() - 17, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom,
+    p.drawText(QRectF(area.left(), area.bottom() - 34, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom,
                tr("guide pixel %1″").arg(qs(formatNumber(s.guide_arcsec_px, 2))));
     p.setPen(theme().text);
-    p.drawText(QRectF(area.left(), area.bottom() - 17, area.width(), 17), Qt::AlignRight | Qt::AlignBottom,
+    p.drawText(QRectF(area.left(), area.bottom() - 17, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom,
                tr("grid %1″ · dotted: star %2″")
                    .arg(qs(formatNumber(s.image_arcsec_px, 2)), qs(formatNumber(blur_arcsec_, 1))));
 }

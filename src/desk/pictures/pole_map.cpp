@@ -38,8 +38,8 @@ QPointF PoleMap::place(double east, double high) const {
 }
 
 void PoleMap::draw(QPainter& p, const QRectF& area) {
-    const double side = std::min(area.width() - 44, area.height() - 22);
-    field_ = QRectF(area.left() + 40 + 0.5 * (area.width() - 44 - side), area.top() + 0.5 * (area.height() - 22 - side) + 1, side, side - 1);
+    const double side = std::min(area.width() - 44, area.height() - 34);
+    field_ = QRectF(area.left() + 40 + 0.5 * (area.width() - 44 - side), area.top() + 0.5 * (area.height() - 34 - side) + 10, side, side);
     drawPanel(p, field_);
     p.save();
     p.setClipRect(field_);

@@ -26,7 +26,7 @@ QPointF SkyMap::place(const AltAz& a) const {
 
 void SkyMap::draw(QPainter& p, const QRectF& area) {
     drawPanel(p, area);
-    radius_ = zoom() * (0.5 * std::min(area.width(), area.height()) - 24);
+    radius_ = zoom() * (0.5 * std::min(area.width(), area.height()) - 32);
     centre_ = area.center();
     p.save();
     p.setClipRect(area.adjusted(1, 1, -1, -1));

@@ -38,7 +38,7 @@ QDoubleSpinBox* numberField(double low, double high, int decimals, const QString
     box->setKeyboardTracking(false);
     if (!unit.isEmpty())
         box->setSuffix(" " + unit);
-    box->setMinimumWidth(84);
+    box->setMinimumWidth(64);
     return box;
 }
 

@@ -77,8 +77,10 @@ void FindingsPanel::hideHelp() {
 
 void FindingsPanel::rebuild() {
     while (QLayoutItem* item = list_->takeAt(0)) {
-        if (QWidget* w = item->widget())
+        if (QWidget* w = item->widget()) {
+            w->hide(); // it may be the button being clicked, so it goes only after this event
             w->deleteLater();
+        }
         delete item;
     }
     list_->addWidget(words(help_ ? helpTitle_.toUpper() : tr("FINDINGS"), 11, false, true));

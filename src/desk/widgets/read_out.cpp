@@ -35,8 +35,8 @@ ReadOut::ReadOut(const QString& title, QWidget* parent)
 
 void ReadOut::restyle() {
     title_->setFont(textFont(11));
-    value_->setFont(textFont(36, true));
-    unit_->setFont(textFont(15));
+    value_->setFont(textFont(34, true));
+    unit_->setFont(textFont(14));
     note_->setFont(textFont(12));
 }
 

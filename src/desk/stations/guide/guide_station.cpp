@@ -250,14 +250,14 @@ void GuideStation::refresh() {
     const double image = scalesOf(session().rig()).image_arcsec_px;
     const auto live = liveRms(run_.rows, rmsWindow_s);
     if (!live) {
-        total_->showNothing(tr("want below one imaging pixel, %1″").arg(qs(formatNumber(image, 2))));
+        total_->showNothing(tr("want < %1″, an imaging pixel").arg(qs(formatNumber(image, 2))));
         axes_->showNothing(tr("round is 1 to 1"));
         lanes_->setTitles("RA", "Dec");
     } else {
         const double span = std::min(rmsWindow_s, elapsed);
-        total_->show(qs(formatNumber(live->total_arcsec, 2)) + "″", tr("%1 imaging px").arg(qs(formatNumber(live->total_arcsec / image, 2))),
-                     tr("± %1″ over %2 · want < %3″")
-                         .arg(qs(formatNumber(live->sigma_arcsec, 2)), qs(formatDuration(span)), qs(formatNumber(image, 2))));
+        total_->show(qs(formatNumber(live->total_arcsec, 2)) + "″", tr("± %1″").arg(qs(formatNumber(live->sigma_arcsec, 2))),
+                     tr("%1 imaging px (want < 1), last %2")
+                         .arg(qs(formatNumber(live->total_arcsec / image, 2)), qs(formatDuration(span))));
         const double worse = std::max(live->ra_arcsec, live->dec_arcsec);
         const double better = std::max(1e-3, std::min(live->ra_arcsec, live->dec_arcsec));
         axes_->show(tr("%1 / %2″").arg(qs(formatNumber(live->ra_arcsec, 2)), qs(formatNumber(live->dec_arcsec, 2))), "",

@@ -85,9 +85,7 @@ PoleStation::PoleStation(Session& session, QWidget* parent)
 double PoleStation::wanted() const { return wanted_->value(); }
 
 void PoleStation::plan() {
-    PlanWishes wishes;
-    wishes.sightings = static_cast<int>(count_->value());
-    const auto arc = planSightings(session().rig(), wishes);
+    const auto arc = planSightings(session().rig(), planWishesFor(session().rig(), static_cast<int>(count_->value())));
     noPlan_ = arc ? std::nullopt : std::optional<Problem>(arc.error());
     arc_ = arc.value_or(PlannedArc{});
     taken_ = 0;
@@ -215,7 +213,7 @@ void PoleStation::refresh() {
         say(tr("adjust"), sentence);
         setPrimary(tr("Measure again"), !session().busy());
     } else {
-        say(tr("plan"), tr("%1 sightings over %2° in the free sky %3; %4 of slewing. The pole need not be visible.")
+        say(tr("plan"), tr("%1 sightings over %2° in the free sky %3, %4 of slewing.")
                             .arg(arc_.places.size())
                             .arg(qs(formatNumber(arc_.span_deg, 0)),
                                  arc_.places.front().hourAngle.rad() < 0 ? tr("east of the meridian") : tr("west of the meridian"),

@@ -124,18 +124,19 @@ void RatesStation::fillTable() {
         cell(row, 2, expected, true, Qt::AlignRight);
         ++row;
     };
-    line(tr("RA, px/s at δ = 0"), qs(formatMeasured(r->ra.rate_px_s, "")), qs(formatNumber(r->setup.expectedRaPxS(), 2)));
-    line(tr("Dec, px/s"), qs(formatMeasured(r->dec.rate_px_s, "")), qs(formatNumber(r->setup.expectedDecPxS(), 2)));
-    line(tr("west on the sensor"), qs(formatMeasured(r->ra.angle_deg, "°", 1)), "–");
-    line(tr("north on the sensor"), qs(formatMeasured(r->dec.angle_deg, "°", 1)), "–");
-    line(tr("off a right angle"), qs(formatMeasured(r->orthogonality_deg, "°", 1)), tr("< 10°"));
-    line(tr("drift, px/min"), qs(formatMeasured(r->drift_px_min, "")), "–");
+    line(tr("RA px/s (δ = 0)"), qs(formatMeasured(r->ra.rate_px_s, "")), qs(formatNumber(r->setup.expectedRaPxS(), 2)));
+    line(tr("Dec px/s"), qs(formatMeasured(r->dec.rate_px_s, "")), qs(formatNumber(r->setup.expectedDecPxS(), 2)));
+    line(tr("west points to"), qs(formatMeasured(r->ra.angle_deg, "°", 1)), "–");
+    line(tr("north points to"), qs(formatMeasured(r->dec.angle_deg, "°", 1)), "–");
+    line(tr("right angle off"), qs(formatMeasured(r->orthogonality_deg, "°", 1)), tr("< 10°"));
+    line(tr("drift px/min"), qs(formatMeasured(r->drift_px_min, "")), "–");
     for (const LegFit& leg : r->legs)
         line(tr("%1 leg").arg(legName(leg.leg)),
-             tr("%1 steps, %2 px").arg(leg.steps).arg(qs(formatNumber(leg.travel_px, 1))),
+             tr("%1 × → %2 px").arg(leg.steps).arg(qs(formatNumber(leg.travel_px, 1))),
              tr("± %1 px").arg(qs(formatNumber(leg.roughness_px, 2))));
     const QString side = r->setup.side.empty() ? "" : tr(" on the %1 side").arg(qs(r->setup.side));
     cell(row, 0, tr("at Dec %1°%2").arg(qs(formatNumber(r->setup.dec.deg(), 0)), side), true, Qt::AlignLeft);
+    table_->addWidget(cells_.back(), row, 0, 1, 3, Qt::AlignLeft);
 }
 
 void RatesStation::refresh() {
@@ -181,14 +182,14 @@ void RatesStation::refresh() {
     }
     const auto rate = [](ReadOut* out, const AxisRate& a, double expected) {
         out->show(qs(formatNumber(a.rate_px_s.value, 2)), tr("px/s"),
-                  tr("± %1 · %2 % of expected").arg(qs(formatNumber(a.rate_px_s.sigma, 2)), qs(formatNumber(100.0 * a.rate_px_s.value / expected, 0))));
+                  tr("± %1 · %2 % of rig").arg(qs(formatNumber(a.rate_px_s.sigma, 2)), qs(formatNumber(100.0 * a.rate_px_s.value / expected, 0))));
     };
     rate(ra_, r->ra, r->setup.expectedRaPxS());
     rate(dec_, r->dec, r->setup.expectedDecPxS());
     angle_->show(qs(formatNumber(r->orthogonality_deg.value, 1)) + "°", tr("off"),
                  tr("± %1° · want < 10°").arg(qs(formatNumber(r->orthogonality_deg.sigma, 1))));
     backlash_->show(qs(formatNumber(r->decBacklash_ms.value, 0)), tr("ms"),
-                    tr("± %1 ms · < 100 ms is harmless").arg(qs(formatNumber(r->decBacklash_ms.sigma, 0))));
+                    tr("± %1 · < 100 harmless").arg(qs(formatNumber(r->decBacklash_ms.sigma, 0))));
 }
 
 QString RatesStation::summary() const {

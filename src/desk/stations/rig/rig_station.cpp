@@ -72,7 +72,7 @@ void RigStation::build() {
         s.derived = derived();
         row(form, tr("Pixel"), {s.pixel, s.bin});
         row(form, tr("Sensor"), {s.width, s.height});
-        row(form, tr("Focal length"), {s.focal, s.reducer});
+        row(form, tr("Focal"), {s.focal, s.reducer});
         row(form, tr("Aperture"), {s.aperture});
         form->addRow(s.derived);
         for (QDoubleSpinBox* b : {s.pixel, s.bin, s.width, s.height, s.focal, s.aperture, s.reducer})
@@ -93,22 +93,22 @@ void RigStation::build() {
     cards->addWidget(imagingCard, 0, 0);
 
     QFrame* guidingCard = formCard(tr("Guiding"), form);
-    offAxis_ = new QCheckBox(tr("through the imaging telescope (off-axis)"));
+    offAxis_ = new QCheckBox(tr("off-axis: imaging optics"));
     connect(offAxis_, &QCheckBox::toggled, this, &RigStation::onEdited);
     form->addRow(offAxis_);
     side(form, guiding_);
     cards->addWidget(guidingCard, 0, 1);
 
     QFrame* mountCard = formCard(tr("Mount"), form);
-    rateRa_ = numberField(0, 9, 2, tr("× RA"));
-    rateDec_ = numberField(0, 9, 2, tr("× Dec"));
+    rateRa_ = numberField(0, 9, 2, tr("×"));
+    rateDec_ = numberField(0, 9, 2, tr("×"));
     worm_ = numberField(0, 9999, 1, tr("s"));
     worm_->setSpecialValueText(tr("not known"));
     slew_ = numberField(0, 99, 1, tr("°/s"));
     encoders_ = new QCheckBox(tr("encoders on the axes"));
     exposure_ = numberField(0, 99, 2, tr("s"));
     pulseLimit_ = numberField(0, 99999, 0, tr("ms"));
-    row(form, tr("Guide rate"), {rateRa_, rateDec_});
+    row(form, tr("Rate RA, Dec"), {rateRa_, rateDec_});
     row(form, tr("Worm period"), {worm_});
     row(form, tr("Slew rate"), {slew_});
     row(form, tr("Exposure"), {exposure_});
@@ -130,7 +130,7 @@ void RigStation::build() {
     latitude_->setToolTip(tr("north positive"));
     longitude_->setToolTip(tr("east positive"));
     row(form, tr("Name"), {siteName_});
-    row(form, tr("Lat., long."), {latitude_, longitude_});
+    row(form, tr("Place"), {latitude_, longitude_});
     row(form, tr("Height"), {heightM_});
     row(form, tr("Air"), {pressure_, temperature_});
     form->addRow(horizonText_);
@@ -138,7 +138,9 @@ void RigStation::build() {
     for (QDoubleSpinBox* b : {latitude_, longitude_, heightM_, pressure_, temperature_})
         connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
     cards->addWidget(siteCard, 1, 1);
-    columns->addLayout(cards, 3);
+    cards->setColumnStretch(0, 1);
+    cards->setColumnStretch(1, 1);
+    columns->addLayout(cards, 9);
 
     auto* right = new QVBoxLayout;
     right->setSpacing(8);
@@ -156,7 +158,7 @@ void RigStation::build() {
     connect(ditherGuide_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(1); });
     connect(ditherArcsec_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(2); });
     right->addWidget(ditherCard);
-    columns->addLayout(right, 2);
+    columns->addLayout(right, 4);
     bench()->addLayout(columns, 1);
 
     guideScale_ = new ReadOut(tr("Guide scale"));
@@ -288,13 +290,13 @@ void RigStation::refreshDerived() {
         tallest = std::max(tallest, p.altitude.deg());
     horizonText_->setText(rig.horizon.points().empty()
                               ? tr("horizon free all round")
-                              : tr("horizon profile: %1 points, up to %2°").arg(rig.horizon.points().size()).arg(qs(formatNumber(tallest, 0))));
+                              : tr("horizon: %1 points, up to %2°").arg(rig.horizon.points().size()).arg(qs(formatNumber(tallest, 0))));
     guideScale_->show(qs(formatNumber(s.guide_arcsec_px, 2)), tr("″/px"),
-                      tr("one guide pixel is %1 imaging px").arg(qs(formatNumber(s.ratio(), 2))));
+                      tr("a guide px is %1 imaging px").arg(qs(formatNumber(s.ratio(), 2))));
     imageScale_->show(qs(formatNumber(s.image_arcsec_px, 2)), tr("″/px"),
-                      tr("centroids good to %1″ (a tenth guide px)").arg(qs(formatNumber(centroidFloor_arcsec(s), 2))));
+                      tr("guide centroids good to %1″").arg(qs(formatNumber(centroidFloor_arcsec(s), 2))));
     const double step = suggestedPulseStep_ms(s.guide_arcsec_px, rig.mount.guideRateRa, Angle());
-    step_->show(qs(formatNumber(step, 0)), tr("ms"), tr("12 steps over 25 px at the equator"));
+    step_->show(qs(formatNumber(step, 0)), tr("ms"), tr("12 steps over 25 px at δ = 0"));
     onDitherEdited(-1);
 }
 
@@ -321,7 +323,7 @@ void RigStation::onDitherEdited(int source) {
 
 QString RigStation::summary() const {
     const Scales s = scalesOf(session().rig());
-    return tr("%1 ″/px · r %2").arg(qs(formatNumber(s.image_arcsec_px, 2)), qs(formatNumber(s.ratio(), 2)));
+    return tr("guide %1 ″/px").arg(qs(formatNumber(s.guide_arcsec_px, 2)));
 }
 
 StationState RigStation::state() const {
