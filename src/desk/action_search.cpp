@@ -11,7 +11,8 @@
 namespace nordstjerna {
 
 ActionSearch::ActionSearch(const QList<QAction*>& actions, QWidget* parent)
-    : QDialog(parent, Qt::Dialog | Qt::FramelessWindowHint), actions_(actions), line_(new QLineEdit), list_(new QListWidget) {
+    : QDialog(parent, Qt::Dialog | Qt::FramelessWindowHint), actions_(actions), line_(new QLineEdit),
+      list_(new QListWidget) {
     resize(460, 340);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(12, 12, 12, 12);

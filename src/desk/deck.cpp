@@ -49,11 +49,14 @@ void Deck::refresh() {
     if (!announcement_.isEmpty()) {
         mount_->setText(announcement_);
     } else {
-        const Equatorial place = equatorialFrom(ObservedFrame(session_.rig().site, session_.now()).icrsFrom(m.pointing));
+        const Equatorial place =
+            equatorialFrom(ObservedFrame(session_.rig().site, session_.now()).icrsFrom(m.pointing));
         const AltAz a = altAzFrom(directionOf(session_.rig().site, m.pointing));
         mount_->setText(tr("Mount %1 %2   HA %3   alt %4°   %5 side   %6")
-                            .arg(qs(formatHms(place.ra)), qs(formatDms(place.dec)), qs(formatHourAngle(m.pointing.hourAngle)),
-                                 qs(formatNumber(a.altitude.deg(), 1)), qs(m.side), m.tracking ? tr("tracking") : tr("not tracking")));
+                            .arg(qs(formatHms(place.ra)), qs(formatDms(place.dec)),
+                                 qs(formatHourAngle(m.pointing.hourAngle)),
+                                 qs(formatNumber(a.altitude.deg(), 1)), qs(m.side),
+                                 m.tracking ? tr("tracking") : tr("not tracking")));
     }
     camera_->setText(session_.busy() ? session_.busyWith() : tr("Idle"));
     const double speed = session_.simulatedNight().clock().speed();

@@ -9,12 +9,14 @@
 
 namespace nordstjerna {
 
-HandsSheet::HandsSheet(Session& session, QWidget* parent) : QDialog(parent), session_(session), last_(new QLabel) {
+HandsSheet::HandsSheet(Session& session, QWidget* parent)
+    : QDialog(parent), session_(session), last_(new QLabel) {
     setWindowTitle(tr("Hands at the simulated mount"));
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(16, 16, 16, 16);
     grid->setSpacing(8);
-    auto* text = new QLabel(tr("Standing behind the mount, looking towards the pole. The levers are coarse and a little sticky."));
+    auto* text = new QLabel(tr(
+        "Standing behind the mount, looking towards the pole. The levers are coarse and a little sticky."));
     text->setWordWrap(true);
     text->setObjectName("muted");
     grid->addWidget(text, 0, 0, 1, 4);
@@ -23,7 +25,8 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent) : QDialog(parent), ses
         double turns;
         const char* name;
     } amounts[] = {{1.0, "a turn"}, {0.25, "a quarter"}, {0.05, "a touch"}};
-    const auto row = [&](int line, const QString& name, bool azimuth, double sign, const QString& objectName) {
+    const auto row = [&](int line, const QString& name, bool azimuth, double sign,
+                         const QString& objectName) {
         auto* label = new QLabel(name);
         label->setFont(textFont(13, true));
         grid->addWidget(label, line, 0);
@@ -32,7 +35,8 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent) : QDialog(parent), ses
             auto* button = new QPushButton(tr(a.name));
             button->setObjectName(objectName + QString::number(column));
             button->setAutoDefault(false);
-            connect(button, &QPushButton::clicked, this, [this, azimuth, turns = sign * a.turns] { turn(azimuth, turns); });
+            connect(button, &QPushButton::clicked, this,
+                    [this, azimuth, turns = sign * a.turns] { turn(azimuth, turns); });
             grid->addWidget(button, line, column++);
         }
     };
@@ -51,7 +55,8 @@ void HandsSheet::turn(bool azimuth, double turns) {
     else
         session_.simulatedNight().turnAltitudeLever(turns);
     const QString amount = QString::number(std::abs(turns)).replace("0.25", "¼").replace("0.05", "¹⁄₂₀");
-    last_->setText(tr("Turned the %1 lever by %2 of a turn.").arg(azimuth ? tr("azimuth") : tr("altitude"), amount));
+    last_->setText(
+        tr("Turned the %1 lever by %2 of a turn.").arg(azimuth ? tr("azimuth") : tr("altitude"), amount));
 }
 
 } // namespace nordstjerna

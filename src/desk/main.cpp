@@ -21,7 +21,8 @@ int main(int argc, char** argv) {
     parser.setApplicationDescription(QObject::tr("Polar alignment and autoguiding."));
     parser.addHelpOption();
     parser.addVersionOption();
-    parser.addOption({"demo", QObject::tr("Start with the demo night (the default while only simulated devices exist).")});
+    parser.addOption(
+        {"demo", QObject::tr("Start with the demo night (the default while only simulated devices exist).")});
     parser.addOption({"scenario", QObject::tr("Start with another simulated night."), "file"});
     parser.addOption({"speed", QObject::tr("Let simulated time run faster."), "factor"});
     parser.process(app);

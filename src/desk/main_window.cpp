@@ -27,8 +27,8 @@
 namespace nordstjerna {
 
 MainWindow::MainWindow(std::unique_ptr<Session> session)
-    : session_(std::move(session)), rig_(new RigStation(*session_)), bench_(new QStackedWidget), findings_(new FindingsPanel),
-      timer_(new QTimer(this)) {
+    : session_(std::move(session)), rig_(new RigStation(*session_)), bench_(new QStackedWidget),
+      findings_(new FindingsPanel), timer_(new QTimer(this)) {
     setWindowTitle("Nordstjerna");
     setMinimumSize(1100, 700);
     resize(1280, 800);
@@ -93,7 +93,8 @@ MainWindow::~MainWindow() {
     delete takeCentralWidget();
 }
 
-QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& keys, const std::function<void()>& what) {
+QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& keys,
+                         const std::function<void()>& what) {
     QAction* action = menu->addAction(text);
     action->setShortcut(keys);
     action->setShortcutContext(Qt::ApplicationShortcut);
@@ -128,8 +129,8 @@ void MainWindow::buildMenus() {
 
     QMenu* view = menuBar()->addMenu(tr("&View"));
     for (int i = 0; i < static_cast<int>(stations_.size()); ++i)
-        add(view, tr("Station %1").arg(stations_[static_cast<size_t>(i)]->name()), QKeySequence(QString("Ctrl+%1").arg(i + 1)),
-            [this, i] { showStation(i); });
+        add(view, tr("Station %1").arg(stations_[static_cast<size_t>(i)]->name()),
+            QKeySequence(QString("Ctrl+%1").arg(i + 1)), [this, i] { showStation(i); });
     view->addSeparator();
     for (const QString& name : themeNames())
         add(view, tr("Theme %1").arg(name), {}, [name] {
@@ -137,7 +138,8 @@ void MainWindow::buildMenus() {
             QSettings().setValue("theme", name);
         });
     view->addSeparator();
-    add(view, tr("Findings beside the workbench"), QKeySequence("Ctrl+F"), [this] { findings_->setVisible(!findings_->isVisible()); });
+    add(view, tr("Findings beside the workbench"), QKeySequence("Ctrl+F"),
+        [this] { findings_->setVisible(!findings_->isVisible()); });
     add(view, tr("Search for an action…"), QKeySequence("Ctrl+K"), [this] {
         auto* search = new ActionSearch(actions_, this);
         search->setAttribute(Qt::WA_DeleteOnClose);
@@ -164,10 +166,11 @@ void MainWindow::buildMenus() {
         findings_->setVisible(true);
     });
     add(help, tr("About Nordstjerna"), {}, [this] {
-        QMessageBox::about(this, tr("About Nordstjerna"),
-                           tr("<b>Nordstjerna %1</b><p>Polar alignment and autoguiding, with every figure's uncertainty.</p>"
-                              "<p>GPL-3.0-or-later. Typeface B612 (OFL), icons Tabler (MIT).</p>")
-                               .arg(NORDSTJERNA_VERSION));
+        QMessageBox::about(
+            this, tr("About Nordstjerna"),
+            tr("<b>Nordstjerna %1</b><p>Polar alignment and autoguiding, with every figure's uncertainty.</p>"
+               "<p>GPL-3.0-or-later. Typeface B612 (OFL), icons Tabler (MIT).</p>")
+                .arg(NORDSTJERNA_VERSION));
     });
 }
 
@@ -218,8 +221,9 @@ void MainWindow::perform(const QString& action) {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
     if (session_->busy()) {
-        const auto answer = QMessageBox::question(this, tr("Quit"),
-                                                  tr("%1 is under way. Stop it and quit? What was recorded is kept.").arg(session_->busyWith()));
+        const auto answer = QMessageBox::question(
+            this, tr("Quit"),
+            tr("%1 is under way. Stop it and quit? What was recorded is kept.").arg(session_->busyWith()));
         if (answer != QMessageBox::Yes) {
             e->ignore();
             return;

@@ -44,7 +44,8 @@ private:
     void buildMenus();
     void refreshFindings();
     void perform(const QString& action);
-    QAction* add(QMenu* menu, const QString& text, const QKeySequence& keys, const std::function<void()>& what);
+    QAction* add(QMenu* menu, const QString& text, const QKeySequence& keys,
+                 const std::function<void()>& what);
 
     std::unique_ptr<Session> session_;
     std::vector<Station*> stations_;

@@ -36,12 +36,15 @@ void NightBand::compute() {
     utcOffset_h_ = std::round(rig.site.longitude.hours());
     if (night_) {
         track_ = skyTrack(rig.site, rig.horizon, session_.target(), night_->sunset, night_->sunrise, 180);
-        meridian_ = meridianPassage(rig.site, session_.target(), night_->sunset + 0.5 * (night_->sunrise - night_->sunset));
+        meridian_ = meridianPassage(rig.site, session_.target(),
+                                    night_->sunset + 0.5 * (night_->sunrise - night_->sunset));
     }
     update();
 }
 
-void NightBand::refresh() { update(); }
+void NightBand::refresh() {
+    update();
+}
 
 double NightBand::xOf(Instant t) const {
     const double f = (t - night_->sunset) / (night_->sunrise - night_->sunset);
@@ -49,7 +52,8 @@ double NightBand::xOf(Instant t) const {
 }
 
 double NightBand::yOf(double altitude_deg) const {
-    return height() - bottomEdge - std::clamp(altitude_deg, 0.0, 90.0) / 90.0 * (height() - topEdge - bottomEdge);
+    return height() - bottomEdge -
+           std::clamp(altitude_deg, 0.0, 90.0) / 90.0 * (height() - topEdge - bottomEdge);
 }
 
 void NightBand::paintEvent(QPaintEvent* e) {
@@ -71,7 +75,8 @@ void NightBand::paintEvent(QPaintEvent* e) {
     };
     const Night& n = *night_;
     block(n.sunset, n.sunrise, theme().sky[3]);
-    const auto dusk = [&](const std::optional<Instant>& end, const std::optional<Instant>& start, const QColor& c) {
+    const auto dusk = [&](const std::optional<Instant>& end, const std::optional<Instant>& start,
+                          const QColor& c) {
         block(n.sunset, end.value_or(n.sunrise), c);
         if (start)
             block(*start, n.sunrise, c);
@@ -99,18 +104,21 @@ void NightBand::paintEvent(QPaintEvent* e) {
     // Free stretches solid, hidden ones thin and dotted.
     for (size_t i = 1; i < track_.size(); ++i) {
         const bool hidden = track_[i].hidden;
-        p.setPen(QPen(hidden ? theme().muted : theme().text, hidden ? 1.0 : 1.8, hidden ? Qt::DotLine : Qt::SolidLine));
+        p.setPen(QPen(hidden ? theme().muted : theme().text, hidden ? 1.0 : 1.8,
+                      hidden ? Qt::DotLine : Qt::SolidLine));
         p.drawLine(QPointF(xOf(track_[i - 1].when), yOf(track_[i - 1].place.altitude.deg())),
                    QPointF(xOf(track_[i].when), yOf(track_[i].place.altitude.deg())));
     }
     p.setPen(theme().muted);
-    const double firstHour = std::ceil((n.sunset.unix_s + utcOffset_h_ * 3600.0) / 3600.0) * 3600.0 - utcOffset_h_ * 3600.0;
+    const double firstHour =
+        std::ceil((n.sunset.unix_s + utcOffset_h_ * 3600.0) / 3600.0) * 3600.0 - utcOffset_h_ * 3600.0;
     const int every = width() > 700 ? 1 : 2;
     int count = 0;
     for (Instant t{firstHour}; t < n.sunrise; t = t + 3600.0, ++count) {
         p.drawLine(QPointF(xOf(t), bottom), QPointF(xOf(t), bottom + 3));
         if (count % every == 0 && xOf(t) > leftEdge + 12 && xOf(t) < width() - rightEdge - 12)
-            p.drawText(QRectF(xOf(t) - 30, bottom + 2, 60, 16), Qt::AlignCenter, qs(formatClock(t, utcOffset_h_)));
+            p.drawText(QRectF(xOf(t) - 30, bottom + 2, 60, 16), Qt::AlignCenter,
+                       qs(formatClock(t, utcOffset_h_)));
     }
     const Instant now = session_.now();
     if (now > n.sunset && now < n.sunrise) {
@@ -120,8 +128,9 @@ void NightBand::paintEvent(QPaintEvent* e) {
         const AltAz place = altAzFrom(frame.seen(session_.target()));
         p.setFont(textFont(12));
         const bool right = xOf(now) < width() - 160;
-        p.drawText(QRectF(right ? xOf(now) + 6 : xOf(now) - 156, 5, 150, 16), right ? Qt::AlignLeft : Qt::AlignRight,
-                   QString("%1 %2°").arg(qs(session_.targetName()), qs(formatNumber(place.altitude.deg(), 0))));
+        p.drawText(
+            QRectF(right ? xOf(now) + 6 : xOf(now) - 156, 5, 150, 16), right ? Qt::AlignLeft : Qt::AlignRight,
+            QString("%1 %2°").arg(qs(session_.targetName()), qs(formatNumber(place.altitude.deg(), 0))));
     }
 }
 
@@ -133,12 +142,15 @@ void NightBand::mouseMoveEvent(QMouseEvent* e) {
         return;
     const Instant t = night_->sunset + f * (night_->sunrise - night_->sunset);
     const auto& point = track_[static_cast<size_t>(std::lround(f * static_cast<double>(track_.size() - 1)))];
-    QString text = tr("%1 · %2 at altitude %3°, azimuth %4°%5 · Sun %6°")
-                       .arg(qs(formatClock(t, utcOffset_h_)), qs(session_.targetName()), qs(formatNumber(point.place.altitude.deg(), 0)),
-                            qs(formatNumber(point.place.azimuth.deg(), 0)), point.hidden ? tr(", hidden") : "",
-                            qs(formatNumber(sunAltitude(session_.rig().site, t).deg(), 0)));
+    QString text =
+        tr("%1 · %2 at altitude %3°, azimuth %4°%5 · Sun %6°")
+            .arg(qs(formatClock(t, utcOffset_h_)), qs(session_.targetName()),
+                 qs(formatNumber(point.place.altitude.deg(), 0)),
+                 qs(formatNumber(point.place.azimuth.deg(), 0)), point.hidden ? tr(", hidden") : "",
+                 qs(formatNumber(sunAltitude(session_.rig().site, t).deg(), 0)));
     for (const NightBlock& b : session_.blocks())
-        if (e->position().x() >= xOf(b.from) - 2 && e->position().x() <= std::max(xOf(b.to), xOf(b.from) + 3) + 2)
+        if (e->position().x() >= xOf(b.from) - 2 &&
+            e->position().x() <= std::max(xOf(b.to), xOf(b.from) + 3) + 2)
             text += "\n" + b.label + " " + qs(formatClock(b.from, utcOffset_h_));
     QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8), text, this);
 }

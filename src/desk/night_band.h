@@ -1,5 +1,5 @@
-// The night from sunset to sunrise: twilight, the target's altitude cut by the horizon profile, meridian, now,
-// and what was done.
+// The night from sunset to sunrise: twilight, the target's altitude cut by the horizon profile, meridian,
+// now, and what was done.
 #pragma once
 
 #include <QFrame>

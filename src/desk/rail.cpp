@@ -43,7 +43,9 @@ void Rail::setCurrent(int index) {
     update();
 }
 
-QRectF Rail::row(int i) const { return {8.0, 76.0 + 58.0 * i, width() - 16.0, 52.0}; }
+QRectF Rail::row(int i) const {
+    return {8.0, 76.0 + 58.0 * i, width() - 16.0, 52.0};
+}
 
 void Rail::paintEvent(QPaintEvent* e) {
     QFrame::paintEvent(e);
@@ -72,10 +74,12 @@ void Rail::paintEvent(QPaintEvent* e) {
         p.drawText(QRectF(r.left() + 60, r.top() + 6, 100, 22), Qt::AlignLeft | Qt::AlignVCenter, s.name());
         p.setPen(theme().muted);
         p.setFont(textFont(11));
-        p.drawText(QRectF(r.right() - 24, r.top() + 8, 16, 18), Qt::AlignRight | Qt::AlignVCenter, QString::number(i + 1));
+        p.drawText(QRectF(r.right() - 24, r.top() + 8, 16, 18), Qt::AlignRight | Qt::AlignVCenter,
+                   QString::number(i + 1));
         p.setFont(textFont(12));
         const QString line = p.fontMetrics().elidedText(s.summary(), Qt::ElideRight, int(r.width()) - 66);
-        p.drawText(QRectF(r.left() + 60, r.top() + 28, r.width() - 64, 18), Qt::AlignLeft | Qt::AlignVCenter, line);
+        p.drawText(QRectF(r.left() + 60, r.top() + 28, r.width() - 64, 18), Qt::AlignLeft | Qt::AlignVCenter,
+                   line);
     }
     const Rig& rig = session_.rig();
     double y = height() - 128.0;
@@ -93,7 +97,8 @@ void Rail::paintEvent(QPaintEvent* e) {
     };
     block(tr("RIG"), qs(rig.name),
           tr("%1 mm f/%2 · guide %3 mm")
-              .arg(qs(formatNumber(rig.imagingOptics.effectiveFocal_mm(), 0)), qs(formatNumber(rig.imagingOptics.focalRatio(), 1)),
+              .arg(qs(formatNumber(rig.imagingOptics.effectiveFocal_mm(), 0)),
+                   qs(formatNumber(rig.imagingOptics.focalRatio(), 1)),
                    qs(formatNumber(rig.guidingOptics().effectiveFocal_mm(), 0))));
     block(tr("NIGHT"), qs(formatDay(session_.now(), rig.site.longitude.hours())), qs(rig.siteName));
 }

@@ -6,7 +6,8 @@
 namespace nordstjerna {
 
 Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder)
-    : night_(std::make_unique<SimulatedNight>(std::move(scenario), std::move(index))), dataFolder_(std::move(dataFolder)) {
+    : night_(std::make_unique<SimulatedNight>(std::move(scenario), std::move(index))),
+      dataFolder_(std::move(dataFolder)) {
     devices_ = night_->devices();
     rig_ = night_->scenario().rig;
     targetName_ = night_->scenario().targetName;
@@ -21,9 +22,11 @@ Session::~Session() {
 }
 
 void Session::setRig(const Rig& rig) {
-    const bool guideSide = rig.guideCamera.pixel_um != rig_.guideCamera.pixel_um || rig.guideCamera.bin != rig_.guideCamera.bin ||
-                           rig.guidingOptics().effectiveFocal_mm() != rig_.guidingOptics().effectiveFocal_mm() ||
-                           rig.mount.guideRateRa != rig_.mount.guideRateRa || rig.mount.guideRateDec != rig_.mount.guideRateDec;
+    const bool guideSide =
+        rig.guideCamera.pixel_um != rig_.guideCamera.pixel_um ||
+        rig.guideCamera.bin != rig_.guideCamera.bin ||
+        rig.guidingOptics().effectiveFocal_mm() != rig_.guidingOptics().effectiveFocal_mm() ||
+        rig.mount.guideRateRa != rig_.mount.guideRateRa || rig.mount.guideRateDec != rig_.mount.guideRateDec;
     rig_ = rig;
     if (guideSide && rates_)
         ratesAged_ = true;
@@ -31,7 +34,9 @@ void Session::setRig(const Rig& rig) {
     Q_EMIT resultsChanged();
 }
 
-HourAngleDec Session::targetPlace() const { return ObservedFrame(rig_.site, now()).hourAngleDec(target_); }
+HourAngleDec Session::targetPlace() const {
+    return ObservedFrame(rig_.site, now()).hourAngleDec(target_);
+}
 
 std::filesystem::path Session::newRunPath(const std::string& kind) const {
     std::string stamp = formatInstant(now(), 0);
@@ -61,8 +66,8 @@ void Session::setRates(const Rates& rates) {
 void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
                     std::function<void(const Expected<void>&)> finished) {
     if (busy()) {
-        reportProblem({"Something else is running: " + busyWith_.toStdString() + ".", "Only one procedure can use the mount.",
-                       "Stop it first."});
+        reportProblem({"Something else is running: " + busyWith_.toStdString() + ".",
+                       "Only one procedure can use the mount.", "Stop it first."});
         return;
     }
     clearProblem();
@@ -72,22 +77,26 @@ void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
     messages_.clear();
     hooks.before = [this](const Procedure&, const Step& step) {
         if (const auto* slew = std::get_if<SlewStep>(&step))
-            QMetaObject::invokeMethod(this, [this, text = qs(slew->purpose)] { Q_EMIT announced(text); }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this, [this, text = qs(slew->purpose)] { Q_EMIT announced(text); }, Qt::QueuedConnection);
     };
     worker_ = std::make_unique<std::thread>([this, procedure, hooks, finished] {
         Expected<void> result;
         try {
             result = runProcedure(*procedure, devices_, *control_, hooks);
         } catch (const std::exception& e) {
-            result = nordstjerna::problem("The procedure broke off.", std::string("Unexpected failure: ") + e.what() + ".",
-                             "Try again; what was recorded is kept.");
+            result = nordstjerna::problem("The procedure broke off.",
+                                          std::string("Unexpected failure: ") + e.what() + ".",
+                                          "Try again; what was recorded is kept.");
         }
-        QMetaObject::invokeMethod(this, [this, finished, result] { finish(finished, result); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this, finished, result] { finish(finished, result); }, Qt::QueuedConnection);
     });
     Q_EMIT busyChanged();
 }
 
-void Session::finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result) {
+void Session::finish(const std::function<void(const Expected<void>&)>& finished,
+                     const Expected<void>& result) {
     worker_->join();
     worker_.reset();
     busyWith_.clear();

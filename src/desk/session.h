@@ -60,8 +60,10 @@ public:
     // Starts a procedure. `take` copies in the worker what `show` presents in the window; only the newest
     // copy is presented when the window is slow. `work` runs in the worker after every step (files).
     template <typename P, typename Snapshot>
-    void run(std::shared_ptr<P> procedure, std::function<Snapshot(const P&)> take, std::function<void(const Snapshot&)> show,
-             std::function<void(std::shared_ptr<P>, const Expected<void>&)> done, std::function<void(P&)> work = {}) {
+    void run(std::shared_ptr<P> procedure, std::function<Snapshot(const P&)> take,
+             std::function<void(const Snapshot&)> show,
+             std::function<void(std::shared_ptr<P>, const Expected<void>&)> done,
+             std::function<void(P&)> work = {}) {
         struct Mailbox {
             std::mutex lock;
             std::optional<Snapshot> latest;

@@ -25,7 +25,8 @@ Expected<std::unique_ptr<Session>> startSession(const StartWishes& wishes) {
         return tl::unexpected(index.error());
     std::filesystem::path data = wishes.dataFolder;
     if (data.empty())
-        data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() + "/nordstjerna";
+        data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() +
+               "/nordstjerna";
     return std::make_unique<Session>(*scenario, *index, data);
 }
 

@@ -6,6 +6,8 @@
 
 namespace nordstjerna {
 
-inline QString qs(const std::string& s) { return QString::fromStdString(s); }
+inline QString qs(const std::string& s) {
+    return QString::fromStdString(s);
+}
 
 } // namespace nordstjerna

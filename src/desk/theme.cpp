@@ -8,19 +8,57 @@
 #include <QSvgRenderer>
 
 // Resources of a static library are linked in by name; the macro must stand outside every namespace.
-static void useResources() { Q_INIT_RESOURCE(desk); }
+static void useResources() {
+    Q_INIT_RESOURCE(desk);
+}
 
 namespace nordstjerna {
 
 namespace {
 
 const Theme themes[] = {
-    {"Dusk", "#0f1a1c", "#16262a", "#1d3136", "#2b474d", "#dce7e4", "#8fa9a6", "#e0a458", "#14201f", "#e8a13a", "#62d2b0",
-     "#62d2b0", "#e86f51", {"#4b6166", "#364b50", "#25393e", "#1a2c31"}},
-    {"Day", "#f1efe8", "#faf9f5", "#ffffff", "#cfcabd", "#1f2a2b", "#5b6767", "#a8641a", "#ffffff", "#b96d00", "#0e7d5e",
-     "#0e7d5e", "#c23b1c", {"#dfe9ec", "#b9cace", "#8fa6ad", "#6d858d"}},
-    {"Ember", "#000000", "#120404", "#1d0707", "#4f1712", "#ff6a56", "#b8443a", "#ff5340", "#100202", "#ff7a64", "#b03a30",
-     "#ff7a64", "#ff9a86", {"#4a1510", "#35100c", "#240a08", "#170605"}},
+    {"Dusk",
+     "#0f1a1c",
+     "#16262a",
+     "#1d3136",
+     "#2b474d",
+     "#dce7e4",
+     "#8fa9a6",
+     "#e0a458",
+     "#14201f",
+     "#e8a13a",
+     "#62d2b0",
+     "#62d2b0",
+     "#e86f51",
+     {"#4b6166", "#364b50", "#25393e", "#1a2c31"}},
+    {"Day",
+     "#f1efe8",
+     "#faf9f5",
+     "#ffffff",
+     "#cfcabd",
+     "#1f2a2b",
+     "#5b6767",
+     "#a8641a",
+     "#ffffff",
+     "#b96d00",
+     "#0e7d5e",
+     "#0e7d5e",
+     "#c23b1c",
+     {"#eef3f4", "#dbe5e8", "#c9d7db", "#bacbd0"}},
+    {"Ember",
+     "#000000",
+     "#120404",
+     "#1d0707",
+     "#4f1712",
+     "#ff6a56",
+     "#b8443a",
+     "#ff5340",
+     "#100202",
+     "#ff7a64",
+     "#b03a30",
+     "#ff7a64",
+     "#ff9a86",
+     {"#4a1510", "#35100c", "#240a08", "#170605"}},
 };
 int current = 0;
 
@@ -69,8 +107,9 @@ QScrollBar:horizontal { background: transparent; height: 8px; }
 QScrollBar::handle:horizontal { background: @line; border-radius: 4px; }
 )";
     const std::pair<const char*, QColor> names[] = {
-        {"@base", t.base},   {"@panel", t.panel}, {"@raised", t.raised},     {"@line", t.line},        {"@text", t.text},
-        {"@muted", t.muted}, {"@accent", t.accent}, {"@onAccent", t.onAccent}, {"@attention", t.attention},
+        {"@base", t.base},     {"@panel", t.panel},       {"@raised", t.raised},
+        {"@line", t.line},     {"@text", t.text},         {"@muted", t.muted},
+        {"@accent", t.accent}, {"@onAccent", t.onAccent}, {"@attention", t.attention},
     };
     // Longer names first, so that @accent does not eat the start of another.
     for (const auto& [key, colour] : names)
@@ -107,7 +146,9 @@ void ThemeSwitch::use(const QString& name) {
     Q_EMIT changed();
 }
 
-const Theme& theme() { return themes[current]; }
+const Theme& theme() {
+    return themes[current];
+}
 
 QStringList themeNames() {
     QStringList names;

@@ -13,9 +13,9 @@ namespace nordstjerna {
 struct Theme {
     QString name;
     QColor base, panel, raised, line, text, muted, accent, onAccent;
-    QColor ra, dec;        // these two mean the axes, everywhere
+    QColor ra, dec; // these two mean the axes, everywhere
     QColor good, attention;
-    QColor sky[4];         // night band: day, civil, nautical, astronomical twilight
+    QColor sky[4]; // night band: day, civil, nautical, astronomical twilight
 };
 
 // Announces a change of theme; everything that paints by itself listens.

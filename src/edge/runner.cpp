@@ -2,8 +2,12 @@
 
 namespace nordstjerna {
 
-const char* haltedText() { return "Halted."; }
-Problem haltedProblem() { return {haltedText(), "All motion was stopped on request.", ""}; }
+const char* haltedText() {
+    return "Halted.";
+}
+Problem haltedProblem() {
+    return {haltedText(), "All motion was stopped on request.", ""};
+}
 
 namespace {
 
@@ -26,7 +30,9 @@ public:
         return tracked ? Outcome(*tracked) : Outcome(StepFailed{tracked.error()});
     }
     Outcome operator()(const SolveStep& s) const { return FrameSolved{devices_.solve(s, control_.halt)}; }
-    Outcome operator()(const SlewStep& s) const { return finished(devices_.mount->slew(s.target, control_.halt)); }
+    Outcome operator()(const SlewStep& s) const {
+        return finished(devices_.mount->slew(s.target, control_.halt));
+    }
     Outcome operator()(const TrackingStep& s) const { return finished(devices_.mount->setTracking(s.on)); }
     Outcome operator()(const PulseStep& s) const {
         return finished(devices_.mount->pulse(s.ra_ms, s.dec_ms, control_.halt));
@@ -48,7 +54,8 @@ private:
 
 } // namespace
 
-Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerControl& control, const RunnerHooks& hooks) {
+Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerControl& control,
+                            const RunnerHooks& hooks) {
     const Executor execute(devices, control);
     decltype(Event::what) what = Started{};
     for (;;) {

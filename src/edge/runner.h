@@ -11,8 +11,8 @@
 namespace nordstjerna {
 
 struct RunnerControl {
-    StopFlag halt{false};            // break off at once: motion stops, the procedure ends with a failure
-    std::atomic<bool> stop{false};   // end in good order after the step under way
+    StopFlag halt{false};          // break off at once: motion stops, the procedure ends with a failure
+    std::atomic<bool> stop{false}; // end in good order after the step under way
 };
 
 struct RunnerHooks {

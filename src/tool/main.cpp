@@ -36,11 +36,14 @@ int main(int argc, char** argv) {
     SolveRequest solve;
     auto* solver = app.add_subcommand("solve", "Where a frame looks");
     solver->add_option("frame", solve.frame, "FITS frame")->required();
-    solver->add_option("--scale", solve.scale_arcsec_px, "expected scale, arcsec/px")->check(CLI::PositiveNumber);
+    solver->add_option("--scale", solve.scale_arcsec_px, "expected scale, arcsec/px")
+        ->check(CLI::PositiveNumber);
     solver->add_option("--scale-tolerance", solve.scaleTolerance, "relative tolerance of the scale")
         ->check(CLI::Range(0.001, 5.0));
-    auto* ra = solver->add_option("--ra", solve.ra_deg, "expected right ascension, degrees")->check(CLI::Range(0.0, 360.0));
-    auto* dec = solver->add_option("--dec", solve.dec_deg, "expected declination, degrees")->check(CLI::Range(-90.0, 90.0));
+    auto* ra = solver->add_option("--ra", solve.ra_deg, "expected right ascension, degrees")
+                   ->check(CLI::Range(0.0, 360.0));
+    auto* dec = solver->add_option("--dec", solve.dec_deg, "expected declination, degrees")
+                    ->check(CLI::Range(-90.0, 90.0));
     ra->needs(dec);
     dec->needs(ra);
     solver->add_option("--radius", solve.radius_deg, "search radius, degrees")->check(CLI::Range(0.1, 180.0));
@@ -55,14 +58,17 @@ int main(int argc, char** argv) {
     poleCommand->add_option("frames", pole.frames, "FITS frames, the mount turned in RA between them")
         ->required()
         ->expected(2, 1000);
-    poleCommand->add_option("--latitude", latitude, "degrees, north positive")->required()->check(CLI::Range(-90.0, 90.0));
+    poleCommand->add_option("--latitude", latitude, "degrees, north positive")
+        ->required()
+        ->check(CLI::Range(-90.0, 90.0));
     poleCommand->add_option("--longitude", longitude, "degrees, east positive")
         ->required()
         ->check(CLI::Range(-180.0, 360.0));
     poleCommand->add_option("--height", pole.site.height_m, "metres")->check(CLI::Range(-500.0, 9000.0));
     poleCommand->add_option("--pressure", pole.site.pressure_hpa, "hPa")->check(CLI::Range(0.0, 1100.0));
     poleCommand->add_option("--temperature", pole.site.temperature_c, "°C")->check(CLI::Range(-80.0, 60.0));
-    poleCommand->add_option("--reference", reference, "refracted or true")->check(CLI::IsMember({"refracted", "true"}));
+    poleCommand->add_option("--reference", reference, "refracted or true")
+        ->check(CLI::IsMember({"refracted", "true"}));
     poleCommand->add_option("--dut1", pole.dut1_s, "UT1 − UTC, seconds")->check(CLI::Range(-1.0, 1.0));
     poleCommand->callback([&] {
         pole.site.latitude = Angle::fromDeg(latitude);
@@ -82,7 +88,8 @@ int main(int argc, char** argv) {
     positive("--image-pixel", scales.imagePixel_um, "µm");
     positive("--image-focal", scales.imageFocal_mm, "mm");
     scalesCommand->add_option("--image-bin", scales.imageBin, "binning")->check(CLI::Range(1, 16));
-    scalesCommand->add_option("--dither", scales.dither_px, "wanted imaging pixels (10)")->check(CLI::PositiveNumber);
+    scalesCommand->add_option("--dither", scales.dither_px, "wanted imaging pixels (10)")
+        ->check(CLI::PositiveNumber);
     scalesCommand->callback([&] { status = report(commandScales(scales)); });
 
     std::filesystem::path table;
@@ -98,7 +105,9 @@ int main(int argc, char** argv) {
     std::string kind;
     auto* simulator = app.add_subcommand("simulate", "Record a run on a simulated night");
     simulator->add_option("scenario", sim.scenario, "scenario JSON")->required();
-    simulator->add_option("--minutes", sim.minutes, "length of the run")->required()->check(CLI::Range(0.1, 1440.0));
+    simulator->add_option("--minutes", sim.minutes, "length of the run")
+        ->required()
+        ->check(CLI::Range(0.1, 1440.0));
     simulator->add_option("--kind", kind, "free, guided or calibration")
         ->required()
         ->check(CLI::IsMember({"free", "guided", "calibration"}));

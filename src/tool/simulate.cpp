@@ -25,7 +25,8 @@ public:
         std::error_code error;
         std::filesystem::create_directories(*folder_, error);
         if (error)
-            return problem("Cannot create the folder " + folder_->string() + ".", error.message() + ".", "Check the path.");
+            return problem("Cannot create the folder " + folder_->string() + ".", error.message() + ".",
+                           "Check the path.");
         return {};
     }
     Expected<void> keep(const Frame& frame) {
@@ -72,7 +73,8 @@ RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
 
 Expected<Json> simulate(const SimulateRequest& request) {
     if (std::filesystem::exists(request.out))
-        return problem(request.out.string() + " exists already.", "It was left as it is.", "Choose another name.");
+        return problem(request.out.string() + " exists already.", "It was left as it is.",
+                       "Choose another name.");
     auto scenario = readScenario(request.scenario);
     if (!scenario)
         return tl::unexpected(scenario.error());
@@ -102,7 +104,8 @@ Expected<Json> simulate(const SimulateRequest& request) {
         if (measurement.frame())
             if (const auto kept = keeper.keep(*measurement.frame()); !kept)
                 return tl::unexpected(kept.error());
-        const auto done = writeCalibrationTable(request.out, {calibrationMeta(rig, *rates, start), rates->samples});
+        const auto done =
+            writeCalibrationTable(request.out, {calibrationMeta(rig, *rates, start), rates->samples});
         if (!done)
             return tl::unexpected(done.error());
         return Json{{"out", request.out.string()}, {"kind", "calibration"}, {"rows", rates->samples.size()}};
@@ -162,7 +165,9 @@ Expected<Json> simulate(const SimulateRequest& request) {
         return tl::unexpected(*failure);
     if (!done)
         return tl::unexpected(done.error());
-    return Json{{"out", request.out.string()}, {"kind", runKindName(request.kind)}, {"rows", written},
+    return Json{{"out", request.out.string()},
+                {"kind", runKindName(request.kind)},
+                {"rows", written},
                 {"frames", keeper.count()}};
 }
 

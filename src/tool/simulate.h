@@ -17,7 +17,7 @@ struct SimulateRequest {
     std::optional<std::uint64_t> seed;
     std::filesystem::path out;
     std::optional<std::filesystem::path> frames; // folder for full frames
-    bool rendered = false; // measure stars on rendered windows instead of directly
+    bool rendered = false;                       // measure stars on rendered windows instead of directly
 };
 
 Expected<Json> simulate(const SimulateRequest& request);

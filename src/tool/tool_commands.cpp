@@ -57,7 +57,8 @@ Expected<SolvedFrame> solveOrDiagnose(StarIndex& index, const Frame& frame, cons
 
 Expected<Json> commandSolve(const SolveRequest& request) {
     if (request.write && std::filesystem::exists(*request.write))
-        return problem(request.write->string() + " exists already.", "It was left as it is.", "Choose another name.");
+        return problem(request.write->string() + " exists already.", "It was left as it is.",
+                       "Choose another name.");
     const auto frame = readFits(request.frame);
     if (!frame)
         return tl::unexpected(frame.error());
@@ -69,7 +70,8 @@ Expected<Json> commandSolve(const SolveRequest& request) {
     options.scaleTolerance = request.scaleTolerance;
     options.radius_deg = request.radius_deg;
     if (request.ra_deg && request.dec_deg)
-        options.near = vectorFrom(Equatorial{Angle::fromDeg(*request.ra_deg), Angle::fromDeg(*request.dec_deg)});
+        options.near =
+            vectorFrom(Equatorial{Angle::fromDeg(*request.ra_deg), Angle::fromDeg(*request.dec_deg)});
     const auto solved = solveOrDiagnose(**index, *frame, options);
     if (!solved)
         return tl::unexpected(solved.error());
@@ -152,7 +154,9 @@ Expected<Json> commandCalibrate(const std::filesystem::path& path) {
     if (!rates)
         return tl::unexpected(rates.error());
     const auto axis = [](const AxisRate& a) {
-        return Json{{"rate_px_s", measured(a.rate_px_s, 5)}, {"angle_deg", measured(a.angle_deg, 3)}, {"steps", a.steps}};
+        return Json{{"rate_px_s", measured(a.rate_px_s, 5)},
+                    {"angle_deg", measured(a.angle_deg, 3)},
+                    {"steps", a.steps}};
     };
     return Json{{"ra", axis(rates->ra)},
                 {"dec", axis(rates->dec)},

@@ -145,20 +145,23 @@ void PoleTest::predictedSigmaMatchesScatter() {
             s.camera << x, z.cross(x), z;
             s.sigmaDirection_arcsec = 2.0;
             s.sigmaRoll_arcsec = 60.0;
-            const Vec3 t = Vec3(2.0 * random.gaussian(), 2.0 * random.gaussian(), 60.0 * random.gaussian()) / arcsecPerRad;
+            const Vec3 t = Vec3(2.0 * random.gaussian(), 2.0 * random.gaussian(), 60.0 * random.gaussian()) /
+                           arcsecPerRad;
             s.camera = s.camera * Eigen::AngleAxisd(t.norm(), t.normalized()).toRotationMatrix();
             sightings.push_back(s);
         }
         const auto fit = fitAxis(sightings, site);
         QVERIFY(fit.has_value());
         const AxisBasis b = axisBasis(axis);
-        found.emplace_back(fit->axis.dot(b.east) * arcsecPerRad / 60.0, fit->axis.dot(b.up) * arcsecPerRad / 60.0);
+        found.emplace_back(fit->axis.dot(b.east) * arcsecPerRad / 60.0,
+                           fit->axis.dot(b.up) * arcsecPerRad / 60.0);
     }
     Eigen::Matrix2d scatter = Eigen::Matrix2d::Zero();
     for (const auto& f : found)
         scatter += f * f.transpose() / double(found.size());
     const double obtained = errorEllipse(scatter).major;
-    QVERIFY2(std::abs(predicted / obtained - 1.0) < 0.15, qPrintable(QString("%1 against %2").arg(predicted).arg(obtained)));
+    QVERIFY2(std::abs(predicted / obtained - 1.0) < 0.15,
+             qPrintable(QString("%1 against %2").arg(predicted).arg(obtained)));
 }
 
 void PoleTest::sightingsAtOnePlaceAreRefused() {
@@ -207,7 +210,9 @@ void PoleTest::refractedPoleIsHigher() {
     for (const auto& k : known) {
         Site site;
         site.latitude = Angle::fromDeg(k[0]);
-        const double lift = (altAzFrom(elevatedPole(site, true)).altitude - altAzFrom(elevatedPole(site, false)).altitude).arcmin();
+        const double lift =
+            (altAzFrom(elevatedPole(site, true)).altitude - altAzFrom(elevatedPole(site, false)).altitude)
+                .arcmin();
         QVERIFY2(std::abs(lift - k[1]) < 0.1, qPrintable(QString::number(lift)));
         AxisFit fit;
         fit.covariance = Eigen::Matrix2d::Identity();
@@ -225,8 +230,8 @@ void PoleTest::driftConstant() {
     const Vec3 axis = axisWithError(site, PoleReference::geometric, 1.0, 0.0);
     const StarDrift onMeridian = driftFromAxis(site, axis, pole, {Angle(), Angle()});
     QVERIFY(std::abs(onMeridian.dec_arcsec_min + 0.26252) < 2e-5); // axis east: drifts south
-    const StarDrift inEast = driftFromAxis(site, axisWithError(site, PoleReference::geometric, 0.0, 1.0), pole,
-                                           {Angle::fromDeg(-90), Angle()});
+    const StarDrift inEast = driftFromAxis(site, axisWithError(site, PoleReference::geometric, 0.0, 1.0),
+                                           pole, {Angle::fromDeg(-90), Angle()});
     QVERIFY(std::abs(inEast.dec_arcsec_min - 0.26252) < 2e-5); // axis high, star in the east: drifts north
 }
 
@@ -237,7 +242,8 @@ void PoleTest::driftFormulaAgreesWithVectors() {
         site.latitude = Angle::fromDeg((i % 2 ? -1 : 1) * random.uniform(20, 70));
         const double a = random.uniform(-20, 20);
         const double e = random.uniform(-20, 20);
-        const HourAngleDec star{Angle::fromDeg(random.uniform(-80, 80)), Angle::fromDeg(random.uniform(-50, 50))};
+        const HourAngleDec star{Angle::fromDeg(random.uniform(-80, 80)),
+                                Angle::fromDeg(random.uniform(-50, 50))};
         const StarDrift exact = driftFromAxis(site, axisWithError(site, PoleReference::geometric, a, e),
                                               elevatedPole(site, false), star);
         const StarDrift simple = driftFormula(site, a, e, star);
@@ -258,16 +264,20 @@ void PoleTest::fieldRotationMeetsHooksTolerance() {
     const double focal_mm = 500.0;
     const double away_deg = 2.0;
     for (const double dec_deg : {0.0, 40.0, 60.0}) {
-        const double tolerated = 45000.0 * trail_um * std::cos(dec_deg * M_PI / 180.0) / (minutes * focal_mm * away_deg);
+        const double tolerated =
+            45000.0 * trail_um * std::cos(dec_deg * M_PI / 180.0) / (minutes * focal_mm * away_deg);
         const Vec3 pole = elevatedPole(site, false);
         const Vec3 axis = axisWithError(site, PoleReference::geometric, tolerated, 0.0);
         double worst_um = 0.0;
         for (int h = -180; h < 180; h += 5) {
-            const double rate = fieldRotation_arcsec_min(site, axis, pole, {Angle::fromDeg(h), Angle::fromDeg(dec_deg)});
+            const double rate =
+                fieldRotation_arcsec_min(site, axis, pole, {Angle::fromDeg(h), Angle::fromDeg(dec_deg)});
             const double turned = Angle::fromArcsec(rate * minutes).rad();
-            worst_um = std::max(worst_um, std::abs(turned) * Angle::fromDeg(away_deg).rad() * focal_mm * 1000.0);
+            worst_um =
+                std::max(worst_um, std::abs(turned) * Angle::fromDeg(away_deg).rad() * focal_mm * 1000.0);
         }
-        QVERIFY2(std::abs(worst_um / trail_um - 1.0) < 0.02, qPrintable(QString("δ %1: %2 µm").arg(dec_deg).arg(worst_um)));
+        QVERIFY2(std::abs(worst_um / trail_um - 1.0) < 0.02,
+                 qPrintable(QString("δ %1: %2 µm").arg(dec_deg).arg(worst_um)));
     }
 }
 
@@ -295,7 +305,8 @@ namespace {
 Rig skerry() {
     Rig rig;
     rig.site.latitude = Angle::fromDeg(58.35);
-    const auto horizon = parseHorizon("345 63\n0 63\n20 63\n24 22\n60 6\n180 3\n240 24\n262 28\n300 12\n338 20\n");
+    const auto horizon =
+        parseHorizon("345 63\n0 63\n20 63\n24 22\n60 6\n180 3\n240 24\n262 28\n300 12\n338 20\n");
     rig.horizon = *horizon;
     return rig;
 }

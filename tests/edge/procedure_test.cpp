@@ -2,30 +2,19 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/motion/axis_summary.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/procedure/rates_measurement.h"
-#include "core/motion/axis_summary.h"
+#include "core/procedure/slew.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
+#include "night_fixture.h"
 
 using namespace nordstjerna;
 
 namespace {
-
-std::shared_ptr<StarIndex> sharedIndex() {
-    static const auto index = StarIndex::loadDefault();
-    return index.value();
-}
-
-Scenario demo() {
-    auto scenario = readScenario(SOURCE_DIR "/resources/demo/night.json");
-    if (!scenario)
-        qFatal("%s", scenario.error().text().c_str());
-    scenario->speed = 0.0;
-    return *scenario;
-}
 
 PoleError truthOf(SimulatedNight& night, PoleReference reference) {
     AxisFit fit;
@@ -40,6 +29,20 @@ class ProcedureTest : public QObject {
 private slots:
     void poleFromRenderedFrames();
     void secondMeasurementShowsTurnedLevers();
+    void cloudedPoleMeasurementSaysSo();
+    void wrongFocalLengthIsNamed();
+    void sightingBehindTheHillIsRefused();
+    void ratesOnTheSky();
+    void ratesOnAFlippedMount();
+    void mountThatDoesNotMove();
+    void starsLostWhileCalibrating();
+    void guidingBeatsTheMount();
+    void directTrackingAgreesWithRendering();
+    void guidingSurvivesACloud();
+    void freeRunShowsTheWorm();
+    void stopEndsInGoodOrder();
+    void haltEndsAtOnce();
+    void slewToHiddenPlaceIsRefused();
 };
 
 namespace {
@@ -59,7 +62,7 @@ Expected<PoleResult> measurePole(SimulatedNight& night) {
 } // namespace
 
 void ProcedureTest::poleFromRenderedFrames() {
-    SimulatedNight night(demo(), sharedIndex());
+    SimulatedNight night(demoScenario(), sharedIndex());
     const auto result = measurePole(night);
     QVERIFY2(result.has_value(), result ? "" : result.error().text().c_str());
     const PoleError truth = truthOf(night, PoleReference::refracted);
@@ -71,7 +74,7 @@ void ProcedureTest::poleFromRenderedFrames() {
 }
 
 void ProcedureTest::secondMeasurementShowsTurnedLevers() {
-    SimulatedNight night(demo(), sharedIndex());
+    SimulatedNight night(demoScenario(), sharedIndex());
     const auto before = measurePole(night);
     QVERIFY(before.has_value());
     const Scenario& s = night.scenario();
@@ -83,6 +86,256 @@ void ProcedureTest::secondMeasurementShowsTurnedLevers() {
     QVERIFY(after->error.total_arcmin.value < 2.0);
     const PoleError truth = truthOf(night, PoleReference::refracted);
     QVERIFY(std::abs(after->error.total_arcmin.value - truth.total_arcmin.value) < 0.1);
+}
+
+void ProcedureTest::cloudedPoleMeasurementSaysSo() {
+    Scenario s = demoScenario();
+    s.faults = {{FaultKind::cloud, 0.0, 1e6, 0.999, 0.0}};
+    SimulatedNight night(s, sharedIndex());
+    const auto result = measurePole(night);
+    QVERIFY(!result);
+    QVERIFY2(result.error().why.find("Cloud") != std::string::npos, result.error().text().c_str());
+}
+
+void ProcedureTest::wrongFocalLengthIsNamed() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Rig wrong = night.scenario().rig;
+    wrong.guideOptics.focal_mm = 400;
+    PoleMeasurementSetup setup;
+    setup.rig = wrong;
+    setup.arc = *planSightings(wrong);
+    setup.retries = 0;
+    PoleMeasurement measurement(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    const auto done = runProcedure(measurement, devices, control);
+    QVERIFY(!done);
+    QVERIFY2(done.error().text().find("focal length") != std::string::npos, done.error().text().c_str());
+}
+
+void ProcedureTest::sightingBehindTheHillIsRefused() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    PoleMeasurementSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.arc.places = {{Angle::fromDeg(-170), Angle::fromDeg(80)},
+                        {Angle::fromDeg(-150), Angle::fromDeg(80)}};
+    PoleMeasurement measurement(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    const HourAngleDec before = night.mount().state().pointing;
+    const auto done = runProcedure(measurement, devices, control);
+    QVERIFY(!done && done.error().what.find("horizon profile") != std::string::npos);
+    QVERIFY(std::abs((night.mount().state().pointing.dec - before.dec).deg()) < 0.01); // nothing moved
+}
+
+namespace {
+Expected<Rates> calibrate(SimulatedNight& night, const HourAngleDec& place) {
+    Devices devices = night.devices();
+    RunnerControl control;
+    Slew slew(night.scenario().rig, place, "to the equator");
+    if (const auto done = runProcedure(slew, devices, control); !done)
+        return tl::unexpected(done.error());
+    RatesMeasurement measurement({night.scenario().rig});
+    const auto done = runProcedure(measurement, devices, control);
+    if (!done)
+        return tl::unexpected(done.error());
+    return *measurement.result();
+}
+
+const HourAngleDec nearEquator{Angle::fromHours(-0.7), Angle::fromDeg(3)};
+} // namespace
+
+void ProcedureTest::ratesOnTheSky() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto rates = calibrate(night, nearEquator);
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    const double truth = rates->setup.expectedDecPxS() * (1.0 + night.scenario().guideRateError);
+    QVERIFY(std::abs(rates->dec.rate_px_s.value / truth - 1.0) < 0.03);
+    QVERIFY(std::abs(rates->ra.rate_px_s.value / truth - 1.0) < 0.05); // the worm adds to RA meanwhile
+    const double backlash_ms =
+        1000.0 * night.scenario().decBacklash_arcsec / (0.5 * siderealRate_arcsec_s * 0.97);
+    QVERIFY(std::abs(rates->decBacklash_ms.value - backlash_ms) < 4.0 * rates->decBacklash_ms.sigma);
+    QVERIFY(rates->ra.steps >= 8 && rates->ra.steps <= 16);
+    QVERIFY(rates->verdict == RatesVerdict::good);
+    // A north pulse carries the star south: with the sensor's +y at position angle 23°, that is at 270° −
+    // 23°.
+    QVERIFY(std::abs((Angle::fromDeg(rates->dec.angle_deg.value) - Angle::fromDeg(270.0 - 23.0))
+                         .wrappedSigned()
+                         .deg()) < 2.0);
+}
+
+void ProcedureTest::ratesOnAFlippedMount() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto east = calibrate(night, nearEquator);
+    const auto west = calibrate(night, {Angle::fromHours(0.7), Angle::fromDeg(3)});
+    QVERIFY(east && west);
+    QCOMPARE(east->setup.side, std::string("east"));
+    QCOMPARE(west->setup.side, std::string("west"));
+    // The sensor hangs upside down, so the RA direction turns round; this firmware lets Dec pulses turn with
+    // it.
+    const auto turned = [](double a, double b) {
+        return std::abs(Angle::fromDeg(a - b).wrappedSigned().deg());
+    };
+    QVERIFY(turned(east->ra.angle_deg.value, west->ra.angle_deg.value) > 176.0);
+    QVERIFY(turned(east->dec.angle_deg.value, west->dec.angle_deg.value) < 4.0);
+    QVERIFY(east->mirrored != west->mirrored);
+}
+
+void ProcedureTest::mountThatDoesNotMove() {
+    Scenario s = demoScenario();
+    s.guideRateError = -1.0; // the cable is out
+    SimulatedNight night(s, sharedIndex());
+    const auto rates = calibrate(night, nearEquator);
+    QVERIFY(!rates);
+    QVERIFY2(rates.error().remedy.find("cable") != std::string::npos, rates.error().text().c_str());
+}
+
+void ProcedureTest::starsLostWhileCalibrating() {
+    Scenario s = demoScenario();
+    s.faults = {{FaultKind::cloud, 60.0, 1e6, 1.0, 0.0}};
+    SimulatedNight night(s, sharedIndex());
+    const auto rates = calibrate(night, nearEquator);
+    QVERIFY(!rates);
+    QVERIFY2(rates.error().what.find("lost") != std::string::npos, rates.error().text().c_str());
+}
+
+namespace {
+struct Recorded {
+    Run run;
+    Expected<void> done;
+};
+
+Recorded record(SimulatedNight& night, const Rates& rates, bool corrections, double minutes, bool rendered) {
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = rates;
+    setup.corrections = corrections;
+    setup.length_s = 60.0 * minutes;
+    Guiding guiding(setup);
+    Devices devices = night.devices();
+    if (!rendered)
+        devices.track = night.trackDirectly();
+    RunnerControl control;
+    const auto done = runProcedure(guiding, devices, control);
+    return {guiding.run(), done};
+}
+} // namespace
+
+void ProcedureTest::guidingBeatsTheMount() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto rates = calibrate(night, nearEquator);
+    QVERIFY(rates.has_value());
+    const Recorded free = record(night, *rates, false, 8.0, true);
+    const Recorded guided = record(night, *rates, true, 10.0, true);
+    QVERIFY(free.done.has_value() && guided.done.has_value());
+    const auto f = summarise(free.run);
+    const auto g = summarise(guided.run);
+    QVERIFY(f && g);
+    QVERIFY(f->ra.rms_arcsec > 3.0);
+    QVERIFY(std::abs(f->dec.drift_arcsec_min.value) > 3.0); // an axis 26′ off drifts
+    QVERIFY(g->totalRms_arcsec < 1.2);
+    QVERIFY(std::abs(g->dec.drift_arcsec_min.value) < 0.1);
+    QVERIFY(guided.run.rows.back().stars >= 5);
+    QCOMPARE(guided.run.meta.side, std::string("east"));
+    int pulses = 0;
+    for (const RunRow& r : guided.run.rows)
+        pulses += r.pulseRa_ms != 0.0;
+    QVERIFY(pulses > 50);
+}
+
+void ProcedureTest::directTrackingAgreesWithRendering() {
+    // The quick way must show the same sky as the rendered one.
+    SimulatedNight a(demoScenario(), sharedIndex());
+    SimulatedNight b(demoScenario(), sharedIndex());
+    const auto ratesA = calibrate(a, nearEquator);
+    const auto ratesB = calibrate(b, nearEquator);
+    QVERIFY(ratesA && ratesB);
+    const auto rendered = summarise(record(a, *ratesA, false, 8.0, true).run);
+    const auto direct = summarise(record(b, *ratesB, false, 8.0, false).run);
+    QVERIFY(rendered && direct);
+    QVERIFY(std::abs(rendered->dec.drift_arcsec_min.value - direct->dec.drift_arcsec_min.value) < 0.2);
+    QVERIFY(std::abs(rendered->dec.noise_arcsec.value / direct->dec.noise_arcsec.value - 1.0) < 0.25);
+    QVERIFY(std::abs(rendered->ra.rms_arcsec / direct->ra.rms_arcsec - 1.0) < 0.1);
+}
+
+void ProcedureTest::guidingSurvivesACloud() {
+    Scenario s = demoScenario();
+    s.faults = {{FaultKind::cloud, 420.0, 90.0, 1.0, 0.0}};
+    SimulatedNight night(s, sharedIndex());
+    const auto rates = calibrate(night, nearEquator);
+    QVERIFY(rates.has_value());
+    const Recorded r = record(night, *rates, true, 10.0, true);
+    QVERIFY(r.done.has_value());
+    int lost = 0;
+    int found = 0;
+    for (size_t i = 0; i < r.run.rows.size(); ++i) {
+        const RunRow& row = r.run.rows[i];
+        if (!row.measured()) {
+            ++lost;
+            QCOMPARE(row.pulseRa_ms, 0.0); // no corrections on garbage
+            QCOMPARE(row.pulseDec_ms, 0.0);
+        }
+        found += row.event.find("found") != std::string::npos;
+    }
+    QVERIFY(lost > 20);
+    QVERIFY(found >= 1);
+    const auto live = liveRms(r.run.rows, 90.0);
+    QVERIFY(live && live->total_arcsec < 1.5);
+}
+
+void ProcedureTest::freeRunShowsTheWorm() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto rates = calibrate(night, nearEquator);
+    QVERIFY(rates.has_value());
+    const Recorded r = record(night, *rates, false, 15.0, false);
+    double most = -1e9;
+    double least = 1e9;
+    for (const RunRow& row : r.run.rows)
+        if (row.measured()) {
+            most = std::max(most, row.dra_arcsec);
+            least = std::min(least, row.dra_arcsec);
+            QCOMPARE(row.pulseRa_ms, 0.0);
+        }
+    QVERIFY(most - least > 12.0); // the worm's 17″ peak to peak, with drift
+    QVERIFY(r.run.meta.kind == RunKind::free);
+}
+
+void ProcedureTest::stopEndsInGoodOrder() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto rates = calibrate(night, nearEquator);
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = *rates;
+    Guiding guiding(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    RunnerHooks hooks;
+    hooks.after = [&](Procedure&) { control.stop = guiding.run().rows.size() >= 20; };
+    QVERIFY(runProcedure(guiding, devices, control, hooks).has_value());
+    QCOMPARE(guiding.run().rows.size(), size_t(20));
+}
+
+void ProcedureTest::haltEndsAtOnce() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = night.devices();
+    RunnerControl control;
+    control.halt = true;
+    PoleMeasurementSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.arc = *planSightings(setup.rig);
+    PoleMeasurement measurement(setup);
+    const auto done = runProcedure(measurement, devices, control);
+    QVERIFY(!done && done.error().what == haltedText());
+    QVERIFY(!night.mount().state().moving);
+}
+
+void ProcedureTest::slewToHiddenPlaceIsRefused() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = night.devices();
+    RunnerControl control;
+    Slew slew(night.scenario().rig, {Angle::fromHours(-11.5), Angle::fromDeg(75)}, "behind the hill");
+    const auto done = runProcedure(slew, devices, control);
+    QVERIFY(!done && done.error().what.find("hidden") != std::string::npos);
 }
 
 QTEST_APPLESS_MAIN(ProcedureTest)

@@ -15,8 +15,14 @@ Angle Angle::wrappedSigned() const {
     return w.rad_ >= std::numbers::pi ? Angle(w.rad_ - 2.0 * std::numbers::pi) : w;
 }
 
-double sin(Angle a) { return std::sin(a.rad()); }
-double cos(Angle a) { return std::cos(a.rad()); }
-double tan(Angle a) { return std::tan(a.rad()); }
+double sin(Angle a) {
+    return std::sin(a.rad());
+}
+double cos(Angle a) {
+    return std::cos(a.rad());
+}
+double tan(Angle a) {
+    return std::tan(a.rad());
+}
 
 } // namespace nordstjerna

@@ -6,7 +6,7 @@
 namespace nordstjerna {
 
 struct Ellipse {
-    double major = 0.0;     // 1σ semi-axes, in the unit of the covariance's square root
+    double major = 0.0; // 1σ semi-axes, in the unit of the covariance's square root
     double minor = 0.0;
     double angle_rad = 0.0; // of the major axis, counter-clockwise from +x
 };

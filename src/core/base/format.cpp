@@ -51,7 +51,8 @@ std::string formatSkyAngle(Angle a) {
 
 std::string formatHms(Angle ra) {
     const long long tenths = std::llround(ra.wrapped().hours() * 36000.0) % (24LL * 36000LL);
-    return print("%02lldh%02lldm%02lld.%llds", tenths / 36000, tenths / 600 % 60, tenths / 10 % 60, tenths % 10);
+    return print("%02lldh%02lldm%02lld.%llds", tenths / 36000, tenths / 600 % 60, tenths / 10 % 60,
+                 tenths % 10);
 }
 
 std::string formatDms(Angle dec) {
@@ -75,6 +76,8 @@ std::string formatDuration(double seconds) {
     return print("%lld h %02lld min", s / 3600, s / 60 % 60);
 }
 
-std::string formatCount(int n, const char* noun) { return print("%d %s%s", n, noun, n == 1 ? "" : "s"); }
+std::string formatCount(int n, const char* noun) {
+    return print("%d %s%s", n, noun, n == 1 ? "" : "s");
+}
 
 } // namespace nordstjerna

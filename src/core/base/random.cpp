@@ -29,7 +29,9 @@ std::uint64_t Random::bits() {
     return result;
 }
 
-double Random::uniform() { return static_cast<double>(bits() >> 11) * 0x1.0p-53; }
+double Random::uniform() {
+    return static_cast<double>(bits() >> 11) * 0x1.0p-53;
+}
 
 double Random::gaussian() {
     if (hasSpare_) {

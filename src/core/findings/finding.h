@@ -11,7 +11,7 @@ enum class Weight { act, look, know };
 const char* weightName(Weight w);
 
 struct Finding {
-    std::string id;       // stable, for scripts and for "later"
+    std::string id; // stable, for scripts and for "later"
     Weight weight = Weight::know;
     std::string headline;
     std::string evidence; // the numbers behind it

@@ -8,14 +8,15 @@
 namespace nordstjerna {
 
 namespace {
-void loopFinding(std::vector<Finding>& list, const char* axis, const char* id, double lag1, double rms, double noise,
-                 int rows) {
+void loopFinding(std::vector<Finding>& list, const char* axis, const char* id, double lag1, double rms,
+                 double noise, int rows) {
     // Three standard errors of an autocorrelation of white noise.
     const double significant = 3.0 / std::sqrt(static_cast<double>(rows));
-    const std::string measured = "Successive errors correlate by " + formatNumber(lag1, 2) + " (none: within ±" +
-                                 formatNumber(significant, 2) + ").";
+    const std::string measured = "Successive errors correlate by " + formatNumber(lag1, 2) +
+                                 " (none: within ±" + formatNumber(significant, 2) + ").";
     if (lag1 < -significant && lag1 < -0.2)
-        list.push_back({std::string(id) + "-over", Weight::look, std::string(axis) + " corrections are too strong",
+        list.push_back({std::string(id) + "-over", Weight::look,
+                        std::string(axis) + " corrections are too strong",
                         measured + " Negative: the error alternates.",
                         "Lower the loop gain or raise the deadband in " + std::string(axis) + ".", "", ""});
     else if (lag1 > std::max(significant, 0.45) && rms > 1.5 * noise)
@@ -31,17 +32,19 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s) {
     const bool guided = run.meta.kind == RunKind::guided;
     if (guided) {
         loopFinding(list, "RA", "ra-loop", s.lag1Ra, s.ra.rms_arcsec, s.ra.noise_arcsec.value, s.rowsUsed);
-        loopFinding(list, "Dec", "dec-loop", s.lag1Dec, s.dec.rms_arcsec, s.dec.noise_arcsec.value, s.rowsUsed);
+        loopFinding(list, "Dec", "dec-loop", s.lag1Dec, s.dec.rms_arcsec, s.dec.noise_arcsec.value,
+                    s.rowsUsed);
         const double image = run.meta.imageScale_arcsec_px;
         if (image > 0.0) {
             const double px = s.totalRms_arcsec / image;
             const bool good = px < 1.0;
-            list.push_back({good ? "rms-good" : "rms-high", good ? Weight::know : Weight::look,
-                            good ? "Guiding is finer than an imaging pixel" : "Guiding is coarser than an imaging pixel",
-                            formatNumber(s.totalRms_arcsec, 2) + "″ RMS is " + formatNumber(px, 2) +
-                                " imaging px over " + formatDuration(s.span_s) + ".",
-                            good ? "Nothing to change." : "See which axis is worse and why before changing settings.",
-                            "", ""});
+            list.push_back(
+                {good ? "rms-good" : "rms-high", good ? Weight::know : Weight::look,
+                 good ? "Guiding is finer than an imaging pixel" : "Guiding is coarser than an imaging pixel",
+                 formatNumber(s.totalRms_arcsec, 2) + "″ RMS is " + formatNumber(px, 2) +
+                     " imaging px over " + formatDuration(s.span_s) + ".",
+                 good ? "Nothing to change." : "See which axis is worse and why before changing settings.",
+                 "", ""});
         }
         const double worse = std::max(s.ra.rms_arcsec, s.dec.rms_arcsec);
         const double better = std::max(1e-6, std::min(s.ra.rms_arcsec, s.dec.rms_arcsec));
@@ -50,7 +53,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s) {
                             "RA " + formatNumber(s.ra.rms_arcsec, 2) + "″ against Dec " +
                                 formatNumber(s.dec.rms_arcsec, 2) + "″.",
                             s.ra.rms_arcsec > s.dec.rms_arcsec ? "Look at periodic error and RA loop gain."
-                                                                : "Look at Dec backlash and polar drift.",
+                                                               : "Look at Dec backlash and polar drift.",
                             "", ""});
         const double noise = std::hypot(s.ra.noise_arcsec.value, s.dec.noise_arcsec.value);
         if (noise > 0.7 * s.totalRms_arcsec && s.totalRms_arcsec > 0.0)

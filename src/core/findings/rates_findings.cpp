@@ -8,7 +8,8 @@
 namespace nordstjerna {
 
 namespace {
-void rateFinding(std::vector<Finding>& list, const char* axis, const char* id, const AxisRate& rate, double expected) {
+void rateFinding(std::vector<Finding>& list, const char* axis, const char* id, const AxisRate& rate,
+                 double expected) {
     const double off = rate.rate_px_s.value / expected - 1.0;
     if (std::abs(off) <= 0.1)
         return;
@@ -18,10 +19,12 @@ void rateFinding(std::vector<Finding>& list, const char* axis, const char* id, c
     f.weight = std::abs(off) > 0.3 ? Weight::act : Weight::look;
     f.headline = std::string(axis) + " rate " + formatNumber(std::abs(100.0 * off), 0) + " % " +
                  (off > 0 ? "above" : "below") + " what the rig promises";
-    f.evidence = formatMeasured(rate.rate_px_s, " px/s") + " measured, " + formatNumber(expected, 2) + " expected.";
+    f.evidence =
+        formatMeasured(rate.rate_px_s, " px/s") + " measured, " + formatNumber(expected, 2) + " expected.";
     if (times > 3.0)
-        f.remedy = "Check the guide focal length: the aperture may have been entered in its place. Then check the "
-                   "mount's guide rate.";
+        f.remedy =
+            "Check the guide focal length: the aperture may have been entered in its place. Then check the "
+            "mount's guide rate.";
     else
         f.remedy = "Check the guide rate set in the mount, the guide focal length and the binning.";
     list.push_back(f);
@@ -33,37 +36,42 @@ std::vector<Finding> ratesFindings(const Rates& r) {
     rateFinding(list, "RA", "ra-rate-off", r.ra, r.setup.expectedRaPxS());
     rateFinding(list, "Dec", "dec-rate-off", r.dec, r.setup.expectedDecPxS());
     if (r.orthogonality_deg.value > 10.0)
-        list.push_back({"axes-skewed", r.orthogonality_deg.value > 20.0 ? Weight::act : Weight::look,
-                        "Axes " + formatNumber(r.orthogonality_deg.value, 0) + "° from a right angle",
-                        formatMeasured(r.orthogonality_deg, "°") + "; within 10° is good.",
-                        "Calibrate again near the celestial equator; look for a slipping clutch or a dragging cable.",
-                        "rates.measure", "Measure again"});
+        list.push_back(
+            {"axes-skewed", r.orthogonality_deg.value > 20.0 ? Weight::act : Weight::look,
+             "Axes " + formatNumber(r.orthogonality_deg.value, 0) + "° from a right angle",
+             formatMeasured(r.orthogonality_deg, "°") + "; within 10° is good.",
+             "Calibrate again near the celestial equator; look for a slipping clutch or a dragging cable.",
+             "rates.measure", "Measure again"});
     const int steps = std::min(r.ra.steps, r.dec.steps);
     if (steps < 8)
         list.push_back({"few-steps", steps < 4 ? Weight::act : Weight::look,
-                        "Only " + formatCount(steps, "step") + " in a leg", "At least 8 make rates worth trusting.",
-                        "Use shorter pulses.", "rates.measure", "Measure again"});
+                        "Only " + formatCount(steps, "step") + " in a leg",
+                        "At least 8 make rates worth trusting.", "Use shorter pulses.", "rates.measure",
+                        "Measure again"});
     if (r.decBacklash_ms.value - 2.0 * r.decBacklash_ms.sigma > 100.0) {
         const bool repair = r.decBacklash_ms.value > 3000.0;
-        list.push_back({"dec-backlash", r.decBacklash_ms.value > 1000.0 ? Weight::look : Weight::know,
-                        "Dec backlash " + formatNumber(r.decBacklash_ms.value, 0) + " ms",
-                        formatMeasured(r.decBacklash_ms, " ms", 0) + " until the star follows after a reversal.",
-                        repair ? "Have the Dec gears adjusted, or guide Dec one-sided against the drift."
-                               : "Keep some polar drift and avoid reversals in Dec.",
-                        "", ""});
+        list.push_back(
+            {"dec-backlash", r.decBacklash_ms.value > 1000.0 ? Weight::look : Weight::know,
+             "Dec backlash " + formatNumber(r.decBacklash_ms.value, 0) + " ms",
+             formatMeasured(r.decBacklash_ms, " ms", 0) + " until the star follows after a reversal.",
+             repair ? "Have the Dec gears adjusted, or guide Dec one-sided against the drift."
+                    : "Keep some polar drift and avoid reversals in Dec.",
+             "", ""});
     }
     for (const LegFit& leg : r.legs)
         if (leg.travel_px > 1.0 && leg.roughness_px > 0.08 * leg.travel_px)
             list.push_back({std::string("rough-leg-") + legName(leg.leg), Weight::look,
                             std::string("The ") + legName(leg.leg) + " leg is not straight",
-                            formatNumber(leg.roughness_px, 1) + " px scatter over " + formatNumber(leg.travel_px, 0) +
-                                " px: stiction, wind, or a dragging cable.",
-                            "Check balance and cables, then measure again.", "rates.measure", "Measure again"});
+                            formatNumber(leg.roughness_px, 1) + " px scatter over " +
+                                formatNumber(leg.travel_px, 0) + " px: stiction, wind, or a dragging cable.",
+                            "Check balance and cables, then measure again.", "rates.measure",
+                            "Measure again"});
     const double minutes = r.samples.empty() ? 0.0 : (r.samples.back().t_s - r.samples.front().t_s) / 60.0;
     double travel = 0.0;
     for (const LegFit& leg : r.legs)
         travel = std::max(travel, leg.travel_px);
-    if (travel > 0.0 && r.drift_px_min.value * minutes / 4.0 > 0.05 * travel + 3.0 * r.drift_px_min.sigma * minutes / 4.0)
+    if (travel > 0.0 &&
+        r.drift_px_min.value * minutes / 4.0 > 0.05 * travel + 3.0 * r.drift_px_min.sigma * minutes / 4.0)
         list.push_back({"calibration-drift", Weight::look, "The star drifted while calibrating",
                         formatMeasured(r.drift_px_min, " px/min") + ", taken out of the rates.",
                         "Polar-align first if this is more than the periodic error explains.", "", ""});

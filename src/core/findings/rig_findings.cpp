@@ -19,8 +19,8 @@ std::vector<Finding> scaleFindings(double guide, double image) {
     const double floor = 0.1 * guide;
     if (floor > image / 3.0)
         list.push_back({"guide-scope-short", Weight::look, "Guide scope too short for this camera",
-                        "A tenth of a guide pixel is " + formatNumber(floor, 2) + "″, over a third of the imaging pixel (" +
-                            formatNumber(image, 2) + "″).",
+                        "A tenth of a guide pixel is " + formatNumber(floor, 2) +
+                            "″, over a third of the imaging pixel (" + formatNumber(image, 2) + "″).",
                         "Use a longer guide scope, smaller guide pixels, or several guide stars.", "", ""});
     return list;
 }

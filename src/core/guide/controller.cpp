@@ -5,8 +5,8 @@
 namespace nordstjerna {
 
 double ProportionalController::correction(double error_arcsec) {
-    smoothed_ = fresh_ ? error_arcsec
-                       : settings_.smoothing * smoothed_ + (1.0 - settings_.smoothing) * error_arcsec;
+    smoothed_ =
+        fresh_ ? error_arcsec : settings_.smoothing * smoothed_ + (1.0 - settings_.smoothing) * error_arcsec;
     fresh_ = false;
     if (std::abs(smoothed_) <= settings_.deadband_arcsec)
         return 0.0;

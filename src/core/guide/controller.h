@@ -6,9 +6,9 @@ namespace nordstjerna {
 enum class DecMode { both, northOnly, southOnly, off };
 
 struct AxisSettings {
-    double loopGain = 0.65;          // share of the error corrected at once
-    double deadband_arcsec = 0.25;   // smaller errors are left alone
-    double smoothing = 0.1;          // share of the former smoothed error kept, 0…1
+    double loopGain = 0.65;        // share of the error corrected at once
+    double deadband_arcsec = 0.25; // smaller errors are left alone
+    double smoothing = 0.1;        // share of the former smoothed error kept, 0…1
     double pulseLimit_ms = 1500.0;
 };
 

@@ -26,7 +26,7 @@ public:
     // Pulse that moves the star by the opposite of the given error.
     PulsePair pulseAgainst(const SkyError& correction) const;
 
-    double raRate_arcsec_s() const { return raRate_; }   // on the sky at this declination
+    double raRate_arcsec_s() const { return raRate_; } // on the sky at this declination
     double decRate_arcsec_s() const { return decRate_; }
 
 private:

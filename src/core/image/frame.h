@@ -13,11 +13,11 @@
 namespace nordstjerna {
 
 struct FrameInfo {
-    std::optional<Instant> start;  // UTC of shutter opening
+    std::optional<Instant> start; // UTC of shutter opening
     double exposure_s = 0.0;
     int bin = 1;
-    double pixel_um = 0.0;         // of the binned pixel; 0: not known
-    double focal_mm = 0.0;         // 0: not known
+    double pixel_um = 0.0; // of the binned pixel; 0: not known
+    double focal_mm = 0.0; // 0: not known
     double gain_e_adu = 1.0;
     double saturation_adu = 65535.0;
     std::optional<Equatorial> pointing; // where the mount believed to point, ICRS

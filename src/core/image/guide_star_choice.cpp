@@ -56,8 +56,8 @@ std::vector<Judged> judgeGuideStars(const StarField& field, int width, int heigh
     return all;
 }
 
-Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, int height, double saturation_adu,
-                                             const ChoiceOptions& options) {
+Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, int height,
+                                             double saturation_adu, const ChoiceOptions& options) {
     std::vector<Star> chosen;
     int faint = 0;
     int bright = 0;
@@ -74,11 +74,13 @@ Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, 
                            formatNumber(saturation_adu, 0) + ").",
                        field.background > 0.6 * saturation_adu ? "The sky is too bright or a lamp is on."
                                                                : "Cloud, a cap, or far out of focus.",
-                       field.background > 0.6 * saturation_adu ? "Shorten the exposure or shield the telescope."
-                                                               : "Check cover and focus, or expose longer.");
-    return problem("None of " + formatCount(static_cast<int>(field.stars.size()), "star") + " is fit for guiding.",
-                   std::to_string(faint) + " too faint, " + std::to_string(bright) + " too bright, the rest " +
-                       "too close to the edge or to a neighbour.",
+                       field.background > 0.6 * saturation_adu
+                           ? "Shorten the exposure or shield the telescope."
+                           : "Check cover and focus, or expose longer.");
+    return problem("None of " + formatCount(static_cast<int>(field.stars.size()), "star") +
+                       " is fit for guiding.",
+                   std::to_string(faint) + " too faint, " + std::to_string(bright) +
+                       " too bright, the rest " + "too close to the edge or to a neighbour.",
                    bright > faint ? "Shorten the exposure." : "Expose longer or move to a richer field.");
 }
 

@@ -10,11 +10,11 @@ namespace nordstjerna {
 
 struct ChoiceOptions {
     int most = 9;
-    double minSnr = 20.0;          // common practice, no source
-    double minHfd = 1.5;           // less marks a hot pixel (common practice, no source)
-    double maxPeakFraction = 0.9;  // of the saturation level
-    double edge_px = 40.0;         // dither and search window
-    double isolation_px = 25.0;    // no star of a tenth of the flux within
+    double minSnr = 20.0;         // common practice, no source
+    double minHfd = 1.5;          // less marks a hot pixel (common practice, no source)
+    double maxPeakFraction = 0.9; // of the saturation level
+    double edge_px = 40.0;        // dither and search window
+    double isolation_px = 25.0;   // no star of a tenth of the flux within
 };
 
 struct Judged {
@@ -28,7 +28,7 @@ std::vector<Judged> judgeGuideStars(const StarField& field, int width, int heigh
                                     const ChoiceOptions& options = {});
 
 // Only the chosen ones; the failure says why none is fit.
-Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, int height, double saturation_adu,
-                                             const ChoiceOptions& options = {});
+Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, int height,
+                                             double saturation_adu, const ChoiceOptions& options = {});
 
 } // namespace nordstjerna

@@ -71,7 +71,8 @@ Expected<StarField> detectStars(const Frame& frame, const DetectOptions& options
     const auto threshold = static_cast<float>(options.threshold_sigma * field.noise);
     if (sep_extract(&image, threshold, SEP_THRESH_ABS, options.minPixels, kernel, 3, 3, SEP_FILTER_CONV, 16,
                     0.005, 1, 1.0, &rawCatalog) != 0)
-        return problem("The stars could not be told apart.", "Too much of the frame is brighter than its background.",
+        return problem("The stars could not be told apart.",
+                       "Too much of the frame is brighter than its background.",
                        "Shorten the exposure, or shield the telescope from stray light.");
     const std::unique_ptr<sep_catalog, FreeCatalog> catalog(rawCatalog);
 

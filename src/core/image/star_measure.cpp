@@ -164,9 +164,9 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, Gauss
                 const double model = fit.flux * shape;
                 const double variance = b.noise * b.noise + std::max(model, 0.0) / gain;
                 const double r = v - (b.level + b.slopeX * (x - c.x) + b.slopeY * (y - c.y)) - model;
-                Eigen::Vector4d d(fit.flux * px.byCentre[i] * py.value[j],
-                                  fit.flux * px.value[i] * py.byCentre[j],
-                                  fit.flux * (px.bySigma[i] * py.value[j] + px.value[i] * py.bySigma[j]), shape);
+                Eigen::Vector4d d(
+                    fit.flux * px.byCentre[i] * py.value[j], fit.flux * px.value[i] * py.byCentre[j],
+                    fit.flux * (px.bySigma[i] * py.value[j] + px.value[i] * py.bySigma[j]), shape);
                 const double w = 1.0 / variance;
                 normal.selfadjointView<Eigen::Lower>().rankUpdate(d, w);
                 right += w * r * d;
@@ -204,7 +204,8 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, Gauss
             return best;
         fit.x += std::clamp(step[0], -1.0, 1.0);
         fit.y += std::clamp(step[1], -1.0, 1.0);
-        fit.sigma = std::clamp(fit.sigma + std::clamp(step[2], -0.5 * fit.sigma, fit.sigma), 0.3, 0.5 * c.radius);
+        fit.sigma =
+            std::clamp(fit.sigma + std::clamp(step[2], -0.5 * fit.sigma, fit.sigma), 0.3, 0.5 * c.radius);
         fit.flux += step[3];
         if (std::abs(step[0]) + std::abs(step[1]) < 1e-4 && std::abs(step[2]) < 1e-3 && iteration > 1) {
             best.converged = true;
@@ -280,7 +281,9 @@ tl::unexpected<Problem> noStar() {
 
 } // namespace
 
-bool looksLikeHotPixel(double peak, double neighbourMean) { return neighbourMean < 0.2 * peak; }
+bool looksLikeHotPixel(double peak, double neighbourMean) {
+    return neighbourMean < 0.2 * peak;
+}
 
 Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, const MeasureOptions& options) {
     const double gx = guessX - frame.x0;

@@ -15,7 +15,8 @@ struct MeasureOptions {
 };
 
 // guess: sensor pixels. Fails when no star stands there, or only a hot pixel.
-Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, const MeasureOptions& options = {});
+Expected<Star> measureStar(const Frame& frame, double guessX, double guessY,
+                           const MeasureOptions& options = {});
 
 // Searches the whole window around (x, y) within `search_px` for the brightest star and measures it.
 Expected<Star> findAndMeasure(const Frame& frame, double x, double y, double search_px,

@@ -12,8 +12,8 @@ namespace nordstjerna {
 
 struct AxisSummary {
     Measured drift_arcsec_min;
-    double rms_arcsec = 0.0;   // about the mean
-    Measured noise_arcsec;     // per sample, the part faster than a loop can follow
+    double rms_arcsec = 0.0; // about the mean
+    Measured noise_arcsec;   // per sample, the part faster than a loop can follow
 };
 
 struct RunSummary {

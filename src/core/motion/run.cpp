@@ -5,13 +5,17 @@
 
 namespace nordstjerna {
 
-bool RunRow::measured() const { return std::isfinite(dra_arcsec) && std::isfinite(ddec_arcsec); }
+bool RunRow::measured() const {
+    return std::isfinite(dra_arcsec) && std::isfinite(ddec_arcsec);
+}
 
 namespace {
 constexpr std::array<const char*, 4> kindNames{"free", "guided", "backlash", "calibration"};
 }
 
-const char* runKindName(RunKind kind) { return kindNames[static_cast<size_t>(kind)]; }
+const char* runKindName(RunKind kind) {
+    return kindNames[static_cast<size_t>(kind)];
+}
 
 std::optional<RunKind> runKindFrom(const std::string& name) {
     for (size_t i = 0; i < kindNames.size(); ++i)

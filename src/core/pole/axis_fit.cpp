@@ -64,7 +64,8 @@ AxisBasis axisBasis(const Vec3& axis) {
 Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& site) {
     const size_t n = sightings.size();
     if (n < 2)
-        return problem("One sighting does not show an axis.", "At least two are needed.", "Take another sighting.");
+        return problem("One sighting does not show an axis.", "At least two are needed.",
+                       "Take another sighting.");
 
     // Start: the rotation between the two frames that differ most has the axis itself.
     size_t from = 0;
@@ -72,8 +73,7 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
     double widest = -1.0;
     for (size_t i = 0; i < n; ++i)
         for (size_t j = i + 1; j < n; ++j) {
-            const double angle =
-                rotationVector(sightings[j].camera * sightings[i].camera.transpose()).norm();
+            const double angle = rotationVector(sightings[j].camera * sightings[i].camera.transpose()).norm();
             if (angle > widest)
                 widest = angle, from = i, to = j;
         }
@@ -101,7 +101,8 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
             Eigen::VectorXd step = Eigen::VectorXd::Zero(parameters);
             step[p] = h;
             jacobian.col(p) =
-                (residuals(model.moved(step), sightings) - residuals(model.moved(-step), sightings)) / (2.0 * h);
+                (residuals(model.moved(step), sightings) - residuals(model.moved(-step), sightings)) /
+                (2.0 * h);
         }
         normal = jacobian.transpose() * jacobian;
         const Eigen::VectorXd step = -normal.ldlt().solve(jacobian.transpose() * r);
@@ -131,8 +132,8 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
     if (fit.chiSquarePerFreedom > 400.0)
         return problem("The sightings do not lie on one circle.",
                        "They miss it by up to " +
-                           std::to_string(static_cast<int>(std::lround(*std::max_element(
-                               fit.residual_arcsec.begin(), fit.residual_arcsec.end())))) +
+                           std::to_string(static_cast<int>(std::lround(
+                               *std::max_element(fit.residual_arcsec.begin(), fit.residual_arcsec.end())))) +
                            "″: the Dec axis moved, the camera turned, or the mount was bumped.",
                        "Clamp Dec and measure again without touching the mount.");
     return fit;

@@ -16,8 +16,8 @@ struct AxisFit {
     Vec3 axis = Vec3::UnitZ(); // unit vector towards the elevated pole, ENU
     // Of the axis along (east, up) on the sky, arcsec². Includes the fit's excess scatter, if any.
     Eigen::Matrix2d covariance = Eigen::Matrix2d::Zero();
-    double span_deg = 0.0;           // rotation between the outermost sightings
-    double chiSquarePerFreedom = 0.0; // 0 without spare measurements
+    double span_deg = 0.0;               // rotation between the outermost sightings
+    double chiSquarePerFreedom = 0.0;    // 0 without spare measurements
     std::vector<double> residual_arcsec; // of each sighting's direction
 };
 

@@ -18,7 +18,8 @@ Local localStar(const Site& site, const Vec3& pole, const HourAngleDec& hd) {
     const Vec3 northPole = site.southern() ? Vec3(-pole) : pole;
     const Vec3 meridian = (Vec3::UnitZ() - northPole * northPole.z()).normalized(); // hour angle 0, Dec 0
     const Vec3 west = meridian.cross(northPole);
-    const Vec3 star = northPole * sin(hd.dec) + (meridian * cos(hd.hourAngle) + west * sin(hd.hourAngle)) * cos(hd.dec);
+    const Vec3 star =
+        northPole * sin(hd.dec) + (meridian * cos(hd.hourAngle) + west * sin(hd.hourAngle)) * cos(hd.dec);
     const Vec3 east = northPole.cross(star).normalized();
     return {star, star.cross(east), east};
 }
@@ -39,7 +40,8 @@ StarDrift driftFormula(const Site& site, double a, double e, const HourAngleDec&
     return {-k * (a * cosH + e * sinH), k * sin(hd.dec) * (a * sinH - e * cosH)};
 }
 
-double fieldRotation_arcsec_min(const Site& site, const Vec3& axis, const Vec3& pole, const HourAngleDec& hd) {
+double fieldRotation_arcsec_min(const Site& site, const Vec3& axis, const Vec3& pole,
+                                const HourAngleDec& hd) {
     const Local s = localStar(site, pole, hd);
     const double sense = site.southern() ? 1.0 : -1.0;
     // A mount that also holds the star in RA and Dec turns about its own axes; what is left of the relative

@@ -11,7 +11,7 @@ LeverAdvicePair leverAdvice(const PoleError& error, const Site& site, double wan
     const double share = wanted_arcmin / std::sqrt(2.0);
     const double east = error.east_arcmin.value;
     const double high = error.high_arcmin.value;
-    const auto amount = [](double v) { return formatSkyAngle(Angle::fromArcmin(std::abs(v))); };
+    const auto amount = [](double v) { return formatNumber(std::abs(v), 1) + "′"; };
     LeverAdvicePair pair;
     pair.azimuth.amount_arcmin = std::abs(east);
     pair.azimuth.withinWanted = std::abs(east) <= share;

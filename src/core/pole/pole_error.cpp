@@ -5,7 +5,9 @@
 namespace nordstjerna {
 
 namespace {
-double southSign(const Site& site) { return site.southern() ? -1.0 : 1.0; }
+double southSign(const Site& site) {
+    return site.southern() ? -1.0 : 1.0;
+}
 } // namespace
 
 PoleError poleError(const AxisFit& fit, const Site& site, PoleReference reference) {

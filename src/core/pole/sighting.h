@@ -7,7 +7,7 @@
 namespace nordstjerna {
 
 struct Sighting {
-    Mat3 camera = Mat3::Identity(); // columns: the camera's x, y and optical axis as ENU unit vectors
+    Mat3 camera = Mat3::Identity();     // columns: the camera's x, y and optical axis as ENU unit vectors
     double sigmaDirection_arcsec = 2.0; // of the optical axis in each coordinate
     double sigmaRoll_arcsec = 60.0;     // of the rotation about it
     Instant when;

@@ -38,7 +38,9 @@ std::optional<HourAngleDec> hiddenOnTheWay(const Rig& rig, const HourAngleDec& f
     const double longest = std::max({std::abs(dh), std::abs(dd), 1.0});
     // Both axes run at the same rate; the shorter motion ends first.
     for (double moved = 0.0; moved <= longest; moved += 1.0) {
-        const auto part = [&](double whole) { return Angle::fromDeg(std::copysign(std::min(moved, std::abs(whole)), whole)); };
+        const auto part = [&](double whole) {
+            return Angle::fromDeg(std::copysign(std::min(moved, std::abs(whole)), whole));
+        };
         const HourAngleDec place{from.hourAngle + part(dh), from.dec + part(dd)};
         const Vec3 enu = directionOf(rig.site, place);
         if (rig.horizon.hides(enu) || enu.z() < 0.0)
@@ -49,7 +51,8 @@ std::optional<HourAngleDec> hiddenOnTheWay(const Rig& rig, const HourAngleDec& f
 
 namespace {
 // Lowest altitude on the arc if all of it is free, otherwise nothing.
-std::optional<double> freeArc(const Rig& rig, const PlanWishes& wishes, double from_deg, double to_deg, Angle dec) {
+std::optional<double> freeArc(const Rig& rig, const PlanWishes& wishes, double from_deg, double to_deg,
+                              Angle dec) {
     double lowest = 90.0;
     for (double h = std::min(from_deg, to_deg); h <= std::max(from_deg, to_deg) + 1e-9; h += 1.0) {
         const AltAz a = altAzFrom(directionOf(rig.site, {Angle::fromDeg(h), dec}));
@@ -100,7 +103,8 @@ Expected<PlannedArc> planSightings(const Rig& rig, const PlanWishes& wishes) {
                     arc.predicted_arcmin.sigma = predictedAxisSigma_arcmin(
                         rig.site, arc.places, wishes.sigmaDirection_arcsec, wishes.sigmaRoll_arcsec);
                     // Higher places see less air; worth a little uncertainty.
-                    const double cost = arc.predicted_arcmin.sigma * (1.0 + 2.0 * std::pow(1.0 - *lowest / 90.0, 2));
+                    const double cost =
+                        arc.predicted_arcmin.sigma * (1.0 + 2.0 * std::pow(1.0 - *lowest / 90.0, 2));
                     if (cost < bestCost)
                         bestCost = cost, best = arc;
                 }

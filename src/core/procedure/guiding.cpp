@@ -51,7 +51,8 @@ Step Guiding::next(const Event& event) {
         RunMeta& m = run_.meta;
         m.raRate_arcsec_s = geometry_->raRate_arcsec_s();
         m.decRate_arcsec_s = geometry_->decRate_arcsec_s();
-        const Equatorial place = equatorialFrom(ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing));
+        const Equatorial place =
+            equatorialFrom(ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing));
         m.ra_deg = place.ra.deg();
         m.dec_deg = place.dec.deg();
         m.hourAngle_h = event.mount.pointing.hourAngle.hours();
@@ -200,7 +201,8 @@ Progress Guiding::progress() const {
                                                                          : State::ahead});
     if (setup_.corrections)
         p.steps.push_back({"Settle", settled_ ? State::done : running ? State::running : State::ahead});
-    p.steps.push_back({setup_.corrections ? "Guide" : "Record", running && settled_ ? State::running : State::ahead});
+    p.steps.push_back(
+        {setup_.corrections ? "Guide" : "Record", running && settled_ ? State::running : State::ahead});
     p.fraction = -1.0;
     if (setup_.length_s > 0.0 && !run_.rows.empty()) {
         p.fraction = std::clamp(run_.rows.back().t_s / setup_.length_s, 0.0, 1.0);

@@ -18,10 +18,10 @@ struct GuidingSetup {
     ControllerSettings controller;
     double exposure_s = 2.0;
     int mostStars = 9;
-    double settleFor_s = 10.0;      // the error must stay small that long before the run counts
+    double settleFor_s = 10.0; // the error must stay small that long before the run counts
     double settleWithin_arcsec = 2.5;
     double settleTimeout_s = 60.0;
-    double length_s = 0.0;          // 0: until stopped
+    double length_s = 0.0; // 0: until stopped
 };
 
 class Guiding : public Procedure {

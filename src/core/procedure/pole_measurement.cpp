@@ -54,18 +54,20 @@ Step PoleMeasurement::slewToNext(const Event& event) {
     const Vec3 enu = directionOf(setup_.rig.site, to);
     if (setup_.rig.horizon.hides(enu) || enu.z() < 0.0) {
         phase_ = Phase::ended;
-        return FailStep{{"Sighting " + std::to_string(place_ + 1) + " lies behind the horizon profile.",
-                         "At azimuth " + formatNumber(altAzFrom(enu).azimuth.deg(), 0) + "° the sky is free only above " +
-                             formatNumber(setup_.rig.horizon.altitudeAt(altAzFrom(enu).azimuth).deg(), 0) + "°.",
-                         "Plan the arc elsewhere."}};
+        return FailStep{
+            {"Sighting " + std::to_string(place_ + 1) + " lies behind the horizon profile.",
+             "At azimuth " + formatNumber(altAzFrom(enu).azimuth.deg(), 0) + "° the sky is free only above " +
+                 formatNumber(setup_.rig.horizon.altitudeAt(altAzFrom(enu).azimuth).deg(), 0) + "°.",
+             "Plan the arc elsewhere."}};
     }
     phase_ = Phase::slewing;
-    const double way = std::max(std::abs((to.hourAngle - event.mount.pointing.hourAngle).wrappedSigned().deg()),
-                                std::abs((to.dec - event.mount.pointing.dec).deg()));
+    const double way =
+        std::max(std::abs((to.hourAngle - event.mount.pointing.hourAngle).wrappedSigned().deg()),
+                 std::abs((to.dec - event.mount.pointing.dec).deg()));
     return SlewStep{to, "Slewing to sighting " + std::to_string(place_ + 1) + " of " +
-                            std::to_string(setup_.arc.places.size()) + ": hour angle " + formatHourAngle(to.hourAngle) +
-                            ", Dec " + formatNumber(to.dec.deg(), 0) + "°, about " +
-                            formatDuration(way / setup_.rig.mount.slewRate_deg_s)};
+                            std::to_string(setup_.arc.places.size()) + ": hour angle " +
+                            formatHourAngle(to.hourAngle) + ", Dec " + formatNumber(to.dec.deg(), 0) +
+                            "°, about " + formatDuration(way / setup_.rig.mount.slewRate_deg_s)};
 }
 
 Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) {
@@ -96,7 +98,8 @@ Step PoleMeasurement::finish(const Event& event) {
     const auto fit = fitAxis(sightings, setup_.rig.site);
     if (!fit)
         return FailStep{fit.error()};
-    const auto other = setup_.reference == PoleReference::refracted ? PoleReference::geometric : PoleReference::refracted;
+    const auto other =
+        setup_.reference == PoleReference::refracted ? PoleReference::geometric : PoleReference::refracted;
     result_ = PoleResult{*fit, poleError(*fit, setup_.rig.site, setup_.reference),
                          poleError(*fit, setup_.rig.site, other), sightings, event.now};
     return DoneStep{};
@@ -115,7 +118,8 @@ Progress PoleMeasurement::progress() const {
     }
     p.fraction = static_cast<double>(taken_.size()) / static_cast<double>(n);
     const double each = setup_.settle_s + setup_.exposure_s + 1.0 +
-                        setup_.arc.span_deg / static_cast<double>(std::max<size_t>(1, n - 1)) / setup_.rig.mount.slewRate_deg_s;
+                        setup_.arc.span_deg / static_cast<double>(std::max<size_t>(1, n - 1)) /
+                            setup_.rig.mount.slewRate_deg_s;
     p.timeLeft_s = each * static_cast<double>(n - taken_.size());
     switch (phase_) {
     case Phase::slewing:
@@ -125,7 +129,8 @@ Progress PoleMeasurement::progress() const {
         p.waitingFor = "the mount settles";
         break;
     case Phase::exposing:
-        p.waitingFor = "exposing " + formatNumber(exposure_s_, 0) + " s" + (attempt_ ? ", longer after a failed solve" : "");
+        p.waitingFor = "exposing " + formatNumber(exposure_s_, 0) + " s" +
+                       (attempt_ ? ", longer after a failed solve" : "");
         break;
     case Phase::solving:
         p.waitingFor = "solving";
@@ -143,8 +148,8 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
     const double saturation = frame.info.saturation_adu;
     const int stars = static_cast<int>(field->stars.size());
     if (field->background > 0.6 * saturation)
-        return {"The frame could not be solved: the background is " + formatNumber(field->background, 0) + " of " +
-                    formatNumber(saturation, 0) + ".",
+        return {"The frame could not be solved: the background is " + formatNumber(field->background, 0) +
+                    " of " + formatNumber(saturation, 0) + ".",
                 "The sky is too bright, or a lamp is on.", "Shorten the exposure or shield the telescope."};
     if (stars < 8)
         return {"The frame could not be solved: " + formatCount(stars, "star") + ".",
@@ -152,7 +157,8 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
                     (stars ? " (HFD " + formatNumber(typicalHfd(*field), 1) + " px)." : std::string(".")),
                 "Check cover, focus and sky, or expose longer."};
     return {"The frame could not be solved although it shows " + formatCount(stars, "star") + ".",
-            "No match in the star index: the focal length or pixel size of the rig may be wrong. " + solver.why,
+            "No match in the star index: the focal length or pixel size of the rig may be wrong. " +
+                solver.why,
             "Check the guide focal length, the pixel size and the binning."};
 }
 

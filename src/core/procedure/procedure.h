@@ -80,8 +80,8 @@ struct FailStep {
     Problem problem;
 };
 
-using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, WaitStep, DoneStep,
-                          FailStep>;
+using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, WaitStep,
+                          DoneStep, FailStep>;
 
 // ---- Events: what just happened
 
@@ -117,9 +117,9 @@ struct ProgressStep {
 
 struct Progress {
     std::vector<ProgressStep> steps;
-    double fraction = 0.0;         // 0…1; negative: endless by nature
-    double timeLeft_s = -1.0;      // negative: not known
-    std::string waitingFor;        // "settling after the slew"
+    double fraction = 0.0;    // 0…1; negative: endless by nature
+    double timeLeft_s = -1.0; // negative: not known
+    std::string waitingFor;   // "settling after the slew"
 };
 
 class Procedure {

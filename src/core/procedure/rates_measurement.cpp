@@ -14,7 +14,9 @@ constexpr int fewestSteps = 6;
 constexpr int mostSteps = 25;
 constexpr int clearingLimit = 15;
 
-double distance(const Star& a, const Star& b) { return std::hypot(a.x - b.x, a.y - b.y); }
+double distance(const Star& a, const Star& b) {
+    return std::hypot(a.x - b.x, a.y - b.y);
+}
 } // namespace
 
 RatesMeasurement::RatesMeasurement(RatesSetup setup) : setup_(std::move(setup)) {
@@ -48,8 +50,8 @@ Step RatesMeasurement::next(const Event& event) {
         calibration_.dec = dec;
         calibration_.hourAngle_h = event.mount.pointing.hourAngle.hours();
         calibration_.side = event.mount.side;
-        step_ms_ = suggestedPulseStep_ms(calibration_.scale_arcsec_px, calibration_.guideRateRa, dec, setup_.travel_px,
-                                         setup_.steps);
+        step_ms_ = suggestedPulseStep_ms(calibration_.scale_arcsec_px, calibration_.guideRateRa, dec,
+                                         setup_.travel_px, setup_.steps);
         phase_ = Phase::finding;
         return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
     }
@@ -85,7 +87,8 @@ Step RatesMeasurement::choose(const Event& event) {
     ChoiceOptions options;
     // All four legs start from one place; the star needs their length on every side.
     options.edge_px = std::max(60.0, 2.2 * setup_.travel_px);
-    const auto stars = chooseGuideStars(*field, frame_->width, frame_->height, frame_->info.saturation_adu, options);
+    const auto stars =
+        chooseGuideStars(*field, frame_->width, frame_->height, frame_->info.saturation_adu, options);
     if (!stars)
         return fail(stars.error());
     star_ = stars->front();
@@ -94,7 +97,9 @@ Step RatesMeasurement::choose(const Event& event) {
 }
 
 Step RatesMeasurement::look() const {
-    return TrackStep{setup_.exposure_s, {{star_->x, star_->y, std::max(12.0, 3.0 * setup_.travel_px / setup_.steps) + 8.0 * lost_}}};
+    return TrackStep{
+        setup_.exposure_s,
+        {{star_->x, star_->y, std::max(12.0, 3.0 * setup_.travel_px / setup_.steps) + 8.0 * lost_}}};
 }
 
 Step RatesMeasurement::pulse(Leg leg) {
@@ -186,13 +191,13 @@ Step RatesMeasurement::inLeg(const Star& star, double t_s) {
     if (outward) {
         if (leg_ == Leg::west && pulses_ >= 6 && moved < 1.5)
             return fail({"The star does not follow RA pulses.",
-                         "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) + " ms it moved " +
-                             formatNumber(moved, 1) + " px.",
+                         "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) +
+                             " ms it moved " + formatNumber(moved, 1) + " px.",
                          "Check the guide cable or link, that the mount is not parked, and its guide rate."});
         if (leg_ == Leg::north && pulses_ >= mostSteps && moved < 1.5)
             return fail({"The star does not follow Dec pulses.",
-                         "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) + " ms it moved " +
-                             formatNumber(moved, 1) + " px.",
+                         "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) +
+                             " ms it moved " + formatNumber(moved, 1) + " px.",
                          "Check the guide cable or link, the Dec clutch, and the mount's guide rate."});
         const bool far = moved >= setup_.travel_px;
         if (far && pulses_ < fewestSteps)
@@ -227,17 +232,17 @@ Progress RatesMeasurement::progress() const {
     else if (phase_ == Phase::ended)
         current = result_ ? 6 : 2 + static_cast<size_t>(leg_);
     for (size_t i = 0; i < 6; ++i)
-        p.steps.push_back({names[i], i < current    ? ProgressStep::State::done
+        p.steps.push_back({names[i], i < current                              ? ProgressStep::State::done
                                      : i == current && phase_ != Phase::ended ? ProgressStep::State::running
-                                                    : ProgressStep::State::ahead});
+                                                                              : ProgressStep::State::ahead});
     p.fraction = static_cast<double>(current) / 6.0;
     const double each = step_ms_ / 1000.0 + setup_.exposure_s + setup_.pause_s + 0.3;
     if (phase_ == Phase::leg) {
         const int length = outward_ > 0 ? outward_ : setup_.steps;
         const int after = 3 - static_cast<int>(leg_);
         p.timeLeft_s = each * (std::max(0, length - pulses_) + after * length);
-        p.waitingFor = std::string(legName(leg_)) + " pulse " + std::to_string(std::max(0, pulses_)) + " of about " +
-                       std::to_string(length) + ", " + formatNumber(step_ms_, 0) + " ms each";
+        p.waitingFor = std::string(legName(leg_)) + " pulse " + std::to_string(std::max(0, pulses_)) +
+                       " of about " + std::to_string(length) + ", " + formatNumber(step_ms_, 0) + " ms each";
     } else if (phase_ != Phase::ended && phase_ != Phase::start) {
         p.timeLeft_s = each * 4.4 * setup_.steps;
         p.waitingFor = phase_ == Phase::finding ? "first frame" : "north pulses until the star follows";

@@ -52,12 +52,12 @@ private:
     std::vector<CalibrationSample> samples_;
     std::optional<Instant> begin_;
     double step_ms_ = 0.0;
-    int pulses_ = 0;         // in this leg, or while clearing
-    int outward_ = 0;        // pulses of the outward leg that this one undoes
-    int followed_ = 0;       // clearing: pulses in a row that moved the star as they should
+    int pulses_ = 0;   // in this leg, or while clearing
+    int outward_ = 0;  // pulses of the outward leg that this one undoes
+    int followed_ = 0; // clearing: pulses in a row that moved the star as they should
     int lost_ = 0;
     int restarts_ = 0;
-    bool pulsing_ = false;   // a pulse is under way, then the pause
+    bool pulsing_ = false; // a pulse is under way, then the pause
     bool pausing_ = false;
     std::optional<Rates> result_;
 };

@@ -26,8 +26,9 @@ Step Slew::next(const Event& event) {
                                  formatNumber(a.azimuth.deg(), 0) + "°; the sky is free above " +
                                  formatNumber(rig_.horizon.altitudeAt(a.azimuth).deg(), 0) + "° there.",
                              "Choose another place or wait."}};
-        const double way = std::max(std::abs((target_.hourAngle - event.mount.pointing.hourAngle).wrappedSigned().deg()),
-                                    std::abs((target_.dec - event.mount.pointing.dec).deg()));
+        const double way =
+            std::max(std::abs((target_.hourAngle - event.mount.pointing.hourAngle).wrappedSigned().deg()),
+                     std::abs((target_.dec - event.mount.pointing.dec).deg()));
         return SlewStep{target_, purpose_ + ", about " + formatDuration(way / rig_.mount.slewRate_deg_s)};
     }
     case 1:
@@ -42,7 +43,8 @@ Step Slew::next(const Event& event) {
 Progress Slew::progress() const {
     using State = ProgressStep::State;
     Progress p;
-    p.steps = {{"Slew", done_ > 1 ? State::done : State::running}, {"Settle", done_ > 2 ? State::running : State::ahead}};
+    p.steps = {{"Slew", done_ > 1 ? State::done : State::running},
+               {"Settle", done_ > 2 ? State::running : State::ahead}};
     p.waitingFor = done_ > 2 ? "the mount settles" : purpose_;
     return p;
 }

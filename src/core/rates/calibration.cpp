@@ -23,8 +23,12 @@ const char* verdictName(RatesVerdict v) {
     return names[static_cast<size_t>(v)];
 }
 
-double CalibrationSetup::expectedRaPxS() const { return guideRateRa * siderealRate_arcsec_s / scale_arcsec_px; }
-double CalibrationSetup::expectedDecPxS() const { return guideRateDec * siderealRate_arcsec_s / scale_arcsec_px; }
+double CalibrationSetup::expectedRaPxS() const {
+    return guideRateRa * siderealRate_arcsec_s / scale_arcsec_px;
+}
+double CalibrationSetup::expectedDecPxS() const {
+    return guideRateDec * siderealRate_arcsec_s / scale_arcsec_px;
+}
 
 namespace {
 
@@ -48,7 +52,8 @@ Linear solve(const std::vector<Row>& rows, double deadNorth_s, double deadSouth_
     Eigen::Matrix<double, 4, 2> right = Eigen::Matrix<double, 4, 2>::Zero();
     const auto design = [&](const Row& r) {
         const double ra = r.pulsed[0] - r.pulsed[1];
-        const double dec = std::max(0.0, r.pulsed[2] - deadNorth_s) - std::max(0.0, r.pulsed[3] - deadSouth_s);
+        const double dec =
+            std::max(0.0, r.pulsed[2] - deadNorth_s) - std::max(0.0, r.pulsed[3] - deadSouth_s);
         return Eigen::Vector4d(1.0, r.t, ra, dec);
     };
     for (const Row& r : rows) {
@@ -99,7 +104,8 @@ struct Vector {
 
 Vector polar(const Eigen::Vector2d& v, double sigma) {
     const double angle = std::atan2(v.y(), v.x()) * 180.0 / std::numbers::pi;
-    return {{v.norm(), sigma}, {angle < 0.0 ? angle + 360.0 : angle, sigma / v.norm() * 180.0 / std::numbers::pi}};
+    return {{v.norm(), sigma},
+            {angle < 0.0 ? angle + 360.0 : angle, sigma / v.norm() * 180.0 / std::numbers::pi}};
 }
 
 RatesVerdict judge(const Rates& r) {
@@ -107,8 +113,8 @@ RatesVerdict judge(const Rates& r) {
     const double dec = std::abs(r.dec.rate_px_s.value / r.setup.expectedDecPxS() - 1.0);
     const double skew = r.orthogonality_deg.value;
     const int steps = std::min(r.ra.steps, r.dec.steps);
-    const double precision = std::max(r.ra.rate_px_s.sigma / r.ra.rate_px_s.value,
-                                      r.dec.rate_px_s.sigma / r.dec.rate_px_s.value);
+    const double precision =
+        std::max(r.ra.rate_px_s.sigma / r.ra.rate_px_s.value, r.dec.rate_px_s.sigma / r.dec.rate_px_s.value);
     if (ra > 0.3 || dec > 0.3 || skew > 20.0 || steps < 4 || precision > 0.1)
         return RatesVerdict::bad;
     if (ra > 0.1 || dec > 0.1 || skew > 10.0 || steps < 8 || precision > 0.03)
@@ -125,8 +131,8 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     for (const CalibrationSample& s : samples) {
         const auto leg = static_cast<size_t>(s.leg);
         if (!std::isfinite(s.x) || !std::isfinite(s.y) || s.pulse_ms < 0.0)
-            return problem("The calibration has an unreadable row.", "Places must be numbers, pulses not negative.",
-                           "Correct the table.");
+            return problem("The calibration has an unreadable row.",
+                           "Places must be numbers, pulses not negative.", "Correct the table.");
         pulsed[leg] += s.pulse_ms / 1000.0;
         steps[leg] += s.pulse_ms > 0.0;
         rows.push_back({s.t_s, s.x, s.y, pulsed, s.leg});
@@ -181,7 +187,8 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     // The dead time shifts the whole return leg: its error is that of the leg's mean place over the rate,
     // plus that of the end of the north leg it starts from.
     const double perRow = sigma / dec.norm() * 1000.0;
-    rates.decBacklash_ms.sigma = perRow * std::sqrt(1.0 / std::max(1, steps[2]) + 2.0 / std::max(1, steps[3]));
+    rates.decBacklash_ms.sigma =
+        perRow * std::sqrt(1.0 / std::max(1, steps[2]) + 2.0 / std::max(1, steps[3]));
     const Eigen::Vector2d drift = 60.0 * fit.solution.row(1).transpose();
     rates.drift_px_min = {drift.norm(), 60.0 * sigma * std::sqrt(fit.inverse(1, 1))};
 

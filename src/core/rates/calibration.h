@@ -27,19 +27,19 @@ struct CalibrationSetup {
     double scale_arcsec_px = 1.0;
     double guideRateRa = 0.5;
     double guideRateDec = 0.5;
-    Angle dec;           // of the star
+    Angle dec; // of the star
     double hourAngle_h = 0.0;
-    std::string side;    // of the meridian: "east" or "west"
+    std::string side; // of the meridian: "east" or "west"
     int bin = 1;
 
-    double expectedRaPxS() const;  // at declination 0
+    double expectedRaPxS() const; // at declination 0
     double expectedDecPxS() const;
 };
 
 struct AxisRate {
-    Measured rate_px_s;  // RA: carried to declination 0
-    Measured angle_deg;  // of the star's motion under west (RA) or north (Dec) pulses, from +x towards +y
-    int steps = 0;       // pulses of the outward leg
+    Measured rate_px_s; // RA: carried to declination 0
+    Measured angle_deg; // of the star's motion under west (RA) or north (Dec) pulses, from +x towards +y
+    int steps = 0;      // pulses of the outward leg
 };
 
 struct LegFit {
@@ -58,7 +58,8 @@ struct Rates {
     Measured orthogonality_deg; // departure from a right angle, without sign
     Measured decBacklash_ms;    // dead time of the return leg
     Measured drift_px_min;      // of the star while calibrating
-    bool mirrored = false;      // the north direction is a quarter turn clockwise, not counter-clockwise, from west
+    bool mirrored =
+        false; // the north direction is a quarter turn clockwise, not counter-clockwise, from west
     std::vector<LegFit> legs;
     RatesVerdict verdict = RatesVerdict::bad;
     CalibrationSetup setup;

@@ -21,7 +21,8 @@ struct CameraSpec {
 
     int binnedWidth() const { return width / bin; }
     int binnedHeight() const { return height / bin; }
-    double saturation_adu() const; // where a pixel stops counting: full well or the converter, whichever is first
+    double
+    saturation_adu() const; // where a pixel stops counting: full well or the converter, whichever is first
 };
 
 struct Optics {
@@ -34,7 +35,7 @@ struct Optics {
 };
 
 struct MountSpec {
-    double guideRateRa = 0.5;  // fractions of the sidereal rate
+    double guideRateRa = 0.5; // fractions of the sidereal rate
     double guideRateDec = 0.5;
     double wormPeriod_s = 0.0; // 0: not known
     bool encoders = false;

@@ -13,28 +13,41 @@ double focalFromScale(double pixel_um, double scale_arcsec_px, int bin) {
 }
 
 Scales scalesOf(const Rig& rig) {
-    return {scaleArcsecPx(rig.guideCamera.pixel_um, rig.guidingOptics().effectiveFocal_mm(), rig.guideCamera.bin),
-            scaleArcsecPx(rig.imagingCamera.pixel_um, rig.imagingOptics.effectiveFocal_mm(),
-                          rig.imagingCamera.bin)};
+    return {
+        scaleArcsecPx(rig.guideCamera.pixel_um, rig.guidingOptics().effectiveFocal_mm(), rig.guideCamera.bin),
+        scaleArcsecPx(rig.imagingCamera.pixel_um, rig.imagingOptics.effectiveFocal_mm(),
+                      rig.imagingCamera.bin)};
 }
 
 namespace {
 Field fieldOf(const CameraSpec& camera, double scale) {
-    return {Angle::fromArcsec(camera.binnedWidth() * scale), Angle::fromArcsec(camera.binnedHeight() * scale)};
+    return {Angle::fromArcsec(camera.binnedWidth() * scale),
+            Angle::fromArcsec(camera.binnedHeight() * scale)};
 }
 } // namespace
 
-Field imagingField(const Rig& rig) { return fieldOf(rig.imagingCamera, scalesOf(rig).image_arcsec_px); }
-Field guideField(const Rig& rig) { return fieldOf(rig.guideCamera, scalesOf(rig).guide_arcsec_px); }
+Field imagingField(const Rig& rig) {
+    return fieldOf(rig.imagingCamera, scalesOf(rig).image_arcsec_px);
+}
+Field guideField(const Rig& rig) {
+    return fieldOf(rig.guideCamera, scalesOf(rig).guide_arcsec_px);
+}
 
-double ditherGuidePx(const Scales& scales, double imagingPx) { return imagingPx / scales.ratio(); }
-double ditherImagingPx(const Scales& scales, double guidePx) { return guidePx * scales.ratio(); }
+double ditherGuidePx(const Scales& scales, double imagingPx) {
+    return imagingPx / scales.ratio();
+}
+double ditherImagingPx(const Scales& scales, double guidePx) {
+    return guidePx * scales.ratio();
+}
 
-double suggestedPulseStep_ms(double scale_arcsec_px, double guideRate, Angle dec, double travel_px, int steps) {
+double suggestedPulseStep_ms(double scale_arcsec_px, double guideRate, Angle dec, double travel_px,
+                             int steps) {
     const double slow = std::max(cos(dec), 0.2); // close to the pole the pulses would never end
     return 1000.0 * (travel_px / steps) * scale_arcsec_px / (guideRate * siderealRate_arcsec_s * slow);
 }
 
-double centroidFloor_arcsec(const Scales& scales) { return 0.1 * scales.guide_arcsec_px; }
+double centroidFloor_arcsec(const Scales& scales) {
+    return 0.1 * scales.guide_arcsec_px;
+}
 
 } // namespace nordstjerna

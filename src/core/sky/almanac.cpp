@@ -52,8 +52,8 @@ std::optional<Night> nightAround(const Site& site, Instant when) {
     return night;
 }
 
-std::vector<TrackPoint> skyTrack(const Site& site, const HorizonProfile& horizon, const Vec3& icrs, Instant from,
-                                 Instant to, int steps) {
+std::vector<TrackPoint> skyTrack(const Site& site, const HorizonProfile& horizon, const Vec3& icrs,
+                                 Instant from, Instant to, int steps) {
     std::vector<TrackPoint> track;
     const ObservedFrame frame(site, from);
     for (int i = 0; i <= steps; ++i) {

@@ -31,8 +31,8 @@ struct TrackPoint {
 };
 
 // The target's path between two moments in equal steps.
-std::vector<TrackPoint> skyTrack(const Site& site, const HorizonProfile& horizon, const Vec3& icrs, Instant from,
-                                 Instant to, int steps);
+std::vector<TrackPoint> skyTrack(const Site& site, const HorizonProfile& horizon, const Vec3& icrs,
+                                 Instant from, Instant to, int steps);
 
 // The upper meridian passage nearest to `near`.
 Instant meridianPassage(const Site& site, const Vec3& icrs, Instant near);

@@ -45,9 +45,11 @@ Expected<HorizonProfile> parseHorizon(const std::string& text) {
         double az = 0.0;
         double alt = 0.0;
         std::string more;
-        if (!(fields >> az >> alt) || (fields >> more) || az < -360.0 || az > 360.0 || alt < -10.0 || alt > 90.0)
-            return problem("Line " + std::to_string(number) + " of the horizon is not an azimuth and an altitude.",
-                           "Each line holds two numbers in degrees, such as \"345 63\".", "Correct the line.");
+        if (!(fields >> az >> alt) || (fields >> more) || az < -360.0 || az > 360.0 || alt < -10.0 ||
+            alt > 90.0)
+            return problem(
+                "Line " + std::to_string(number) + " of the horizon is not an azimuth and an altitude.",
+                "Each line holds two numbers in degrees, such as \"345 63\".", "Correct the line.");
         points.push_back({Angle::fromDeg(alt), Angle::fromDeg(az)});
     }
     return HorizonProfile(std::move(points));

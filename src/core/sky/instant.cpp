@@ -41,7 +41,8 @@ Expected<Instant> parseInstant(const std::string& text) {
     std::string rest = text.substr(static_cast<size_t>(used));
     if (!rest.empty()) {
         int end = 0;
-        const int fields = std::sscanf(rest.c_str(), "%*1[T ]%2u:%2u%n:%lf%n", &hour, &minute, &end, &second, &end);
+        const int fields =
+            std::sscanf(rest.c_str(), "%*1[T ]%2u:%2u%n:%lf%n", &hour, &minute, &end, &second, &end);
         if (fields < 2)
             return bad();
         rest = rest.substr(static_cast<size_t>(end));
@@ -62,8 +63,9 @@ std::string formatInstant(Instant t, int decimals) {
     const int whole = static_cast<int>(c.seconds);
     const double fraction = std::max(0.0, c.seconds - whole - 1e-9);
     char buffer[64];
-    std::snprintf(buffer, sizeof buffer, "%04d-%02u-%02uT%02d:%02d:%0*.*f", c.year, c.month, c.day, whole / 3600,
-                  whole / 60 % 60, decimals > 0 ? 3 + decimals : 2, decimals, whole % 60 + fraction);
+    std::snprintf(buffer, sizeof buffer, "%04d-%02u-%02uT%02d:%02d:%0*.*f", c.year, c.month, c.day,
+                  whole / 3600, whole / 60 % 60, decimals > 0 ? 3 + decimals : 2, decimals,
+                  whole % 60 + fraction);
     return buffer;
 }
 

@@ -13,8 +13,8 @@ eraASTROM prepare(const Site& site, Instant when, double dut1_s) {
     double eo = 0.0;
     // The returned warning for years without tabulated leap seconds is harmless here: only UT1 matters
     // to the arcsecond, and it is given.
-    eraApco13(when.jd1(), when.jd2(), dut1_s, site.longitude.rad(), site.latitude.rad(), site.height_m, 0.0, 0.0,
-              site.pressure_hpa, site.temperature_c, site.humidity, wavelength_um, &astrom, &eo);
+    eraApco13(when.jd1(), when.jd2(), dut1_s, site.longitude.rad(), site.latitude.rad(), site.height_m, 0.0,
+              0.0, site.pressure_hpa, site.temperature_c, site.humidity, wavelength_um, &astrom, &eo);
     return astrom;
 }
 
@@ -43,7 +43,9 @@ ObservedFrame ObservedFrame::turnedTo(Instant when) const {
     return turned;
 }
 
-Vec3 ObservedFrame::seen(const Vec3& icrs) const { return observe(icrs, astrom_); }
+Vec3 ObservedFrame::seen(const Vec3& icrs) const {
+    return observe(icrs, astrom_);
+}
 
 Vec3 ObservedFrame::seenWithoutAir(const Vec3& icrs) const {
     eraASTROM vacuum = astrom_;
@@ -83,7 +85,8 @@ Vec3 ObservedFrame::icrsFrom(const HourAngleDec& hd) const {
 Angle ObservedFrame::siderealTime() const {
     const double ut2 = when_.jd2() + dut1_s_ / 86400.0;
     // Terrestrial time for nutation: 69 s from UT is near enough for the equation of the equinoxes.
-    return Angle::fromRad(eraGst06a(when_.jd1(), ut2, when_.jd1(), ut2 + 69.0 / 86400.0) + site_.longitude.rad())
+    return Angle::fromRad(eraGst06a(when_.jd1(), ut2, when_.jd1(), ut2 + 69.0 / 86400.0) +
+                          site_.longitude.rad())
         .wrapped();
 }
 

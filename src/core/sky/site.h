@@ -11,7 +11,7 @@ struct Site {
     double height_m = 0.0;
     double pressure_hpa = 1013.25; // at the site; 0 switches refraction off
     double temperature_c = 10.0;
-    double humidity = 0.7;         // relative, 0…1
+    double humidity = 0.7; // relative, 0…1
 
     bool southern() const { return latitude.rad() < 0.0; }
 };

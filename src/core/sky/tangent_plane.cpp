@@ -32,8 +32,14 @@ std::optional<Pixel> TangentPlane::pixelAt(const Vec3& icrs) const {
     return Pixel{reference.x + d.x(), reference.y + d.y()};
 }
 
-double TangentPlane::scaleArcsecPx() const { return std::sqrt(std::abs(cd.determinant())) * arcsecPerRad; }
-bool TangentPlane::mirrored() const { return cd.determinant() > 0.0; }
-Angle TangentPlane::roll() const { return Angle::fromRad(std::atan2(cd(0, 1), cd(1, 1))); }
+double TangentPlane::scaleArcsecPx() const {
+    return std::sqrt(std::abs(cd.determinant())) * arcsecPerRad;
+}
+bool TangentPlane::mirrored() const {
+    return cd.determinant() > 0.0;
+}
+Angle TangentPlane::roll() const {
+    return Angle::fromRad(std::atan2(cd(0, 1), cd(1, 1)));
+}
 
 } // namespace nordstjerna

@@ -15,8 +15,8 @@ struct Pixel {
 };
 
 struct TangentPlane {
-    Vec3 centre = Vec3::UnitX(); // tangent point, ICRS
-    Pixel reference;             // where the tangent point falls on the frame
+    Vec3 centre = Vec3::UnitX();                      // tangent point, ICRS
+    Pixel reference;                                  // where the tangent point falls on the frame
     Eigen::Matrix2d cd = Eigen::Matrix2d::Identity(); // radians per pixel: (ξ east, η north) = cd · (dx, dy)
 
     Vec3 skyAt(Pixel p) const;

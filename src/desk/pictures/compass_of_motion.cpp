@@ -10,13 +10,20 @@
 namespace nordstjerna {
 
 namespace {
-QColor legColour(Leg leg) { return leg == Leg::west || leg == Leg::east ? theme().ra : theme().dec; }
-bool outward(Leg leg) { return leg == Leg::west || leg == Leg::north; }
+QColor legColour(Leg leg) {
+    return leg == Leg::west || leg == Leg::east ? theme().ra : theme().dec;
+}
+bool outward(Leg leg) {
+    return leg == Leg::west || leg == Leg::north;
+}
 } // namespace
 
-CompassOfMotion::CompassOfMotion(QWidget* parent) : Picture("compass-of-motion", parent) { setMinimumSize(280, 260); }
+CompassOfMotion::CompassOfMotion(QWidget* parent) : Picture("compass-of-motion", parent) {
+    setMinimumSize(280, 260);
+}
 
-void CompassOfMotion::show(const std::vector<CalibrationSample>& samples, const std::optional<Rates>& rates, double travel_px) {
+void CompassOfMotion::show(const std::vector<CalibrationSample>& samples, const std::optional<Rates>& rates,
+                           double travel_px) {
     samples_ = samples;
     rates_ = rates;
     travel_px_ = travel_px;
@@ -36,7 +43,8 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
     // Everything fits, with room for the names at the tips.
     double reach = 1.15 * travel_px_;
     for (const CalibrationSample& s : samples_)
-        reach = std::max({reach, 1.1 * std::abs(s.x - samples_.front().x), 1.1 * std::abs(s.y - samples_.front().y)});
+        reach = std::max(
+            {reach, 1.1 * std::abs(s.x - samples_.front().x), 1.1 * std::abs(s.y - samples_.front().y)});
     unit_ = zoom() * (0.5 * std::min(area.width(), area.height()) - 44.0) / reach;
     p.save();
     p.setClipRect(area.adjusted(1, 1, -1, -1));
@@ -58,8 +66,8 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
     p.drawText(QRectF(centre_.x() + 5, area.top() + 5, 80, 16), Qt::AlignLeft, tr("sensor y"));
 
     if (rates_) {
-        const auto arrow = [&](QPointF from, const AxisRate& axis, double expected_px_s, double seconds, const QColor& colour,
-                               const QString& name) {
+        const auto arrow = [&](QPointF from, const AxisRate& axis, double expected_px_s, double seconds,
+                               const QColor& colour, const QString& name) {
             const double a = axis.angle_deg.value * M_PI / 180.0;
             const QPointF direction(std::cos(a), -std::sin(a));
             QColor ghost = theme().muted;
@@ -71,7 +79,8 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
             p.drawLine(from, tip);
             p.setFont(textFont(12, true));
             p.setPen(colour);
-            p.drawText(QRectF(tip.x() - 60 + 34 * direction.x(), tip.y() - 10 + 18 * direction.y(), 120, 20), Qt::AlignCenter, name);
+            p.drawText(QRectF(tip.x() - 60 + 34 * direction.x(), tip.y() - 10 + 18 * direction.y(), 120, 20),
+                       Qt::AlignCenter, name);
             p.setFont(textFont(11));
         };
         double west_s = 0.0;

@@ -13,7 +13,8 @@ class CompassOfMotion : public Picture {
     Q_OBJECT
 public:
     explicit CompassOfMotion(QWidget* parent = nullptr);
-    void show(const std::vector<CalibrationSample>& samples, const std::optional<Rates>& rates, double travel_px);
+    void show(const std::vector<CalibrationSample>& samples, const std::optional<Rates>& rates,
+              double travel_px);
 
 protected:
     void draw(QPainter& p, const QRectF& area) override;

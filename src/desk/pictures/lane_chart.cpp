@@ -57,7 +57,8 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     connect(dec_.rect->axis(QCPAxis::atBottom), range, ra_.rect->axis(QCPAxis::atBottom), set);
     plot_->setInteractions(QCP::iRangeZoom | QCP::iRangeDrag);
     connect(plot_, &QCustomPlot::mouseWheel, this, [this] { follow_ = false; });
-    connect(plot_, &QCustomPlot::mousePress, this, [this](QMouseEvent* e) { follow_ = follow_ && e->button() != Qt::LeftButton; });
+    connect(plot_, &QCustomPlot::mousePress, this,
+            [this](QMouseEvent* e) { follow_ = follow_ && e->button() != Qt::LeftButton; });
     connect(plot_, &QCustomPlot::mouseDoubleClick, this, [this] {
         follow_ = true;
         fitRanges();
@@ -66,7 +67,8 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     connect(plot_, &QCustomPlot::mouseMove, this, &LaneChart::onHover);
     plot_->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(plot_, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) {
-        offerExport(this, "lanes", plot_->mapToGlobal(at), [this](const QString& path) { return exportTo(path); });
+        offerExport(this, "lanes", plot_->mapToGlobal(at),
+                    [this](const QString& path) { return exportTo(path); });
     });
     restyle();
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &LaneChart::restyle);
@@ -271,7 +273,8 @@ void LaneChart::onHover(QMouseEvent* event) {
         return;
     }
     const double t = 60.0 * over->axis(QCPAxis::atBottom)->pixelToCoord(event->position().x());
-    auto at = std::lower_bound(rows_.begin(), rows_.end(), t, [](const RunRow& r, double s) { return r.t_s < s; });
+    auto at =
+        std::lower_bound(rows_.begin(), rows_.end(), t, [](const RunRow& r, double s) { return r.t_s < s; });
     if (at == rows_.end())
         --at;
     if (at != rows_.begin() && std::abs(std::prev(at)->t_s - t) < std::abs(at->t_s - t))
@@ -294,7 +297,13 @@ bool LaneChart::exportTo(const QString& path) {
             return false;
         QString text = "t_s,dra_arcsec,ddec_arcsec,pulse_ra_ms,pulse_dec_ms,event\n";
         for (const RunRow& r : rows_)
-            text += QString("%1,%2,%3,%4,%5,\"%6\"\n").arg(r.t_s).arg(r.dra_arcsec).arg(r.ddec_arcsec).arg(r.pulseRa_ms).arg(r.pulseDec_ms).arg(qs(r.event));
+            text += QString("%1,%2,%3,%4,%5,\"%6\"\n")
+                        .arg(r.t_s)
+                        .arg(r.dra_arcsec)
+                        .arg(r.ddec_arcsec)
+                        .arg(r.pulseRa_ms)
+                        .arg(r.pulseDec_ms)
+                        .arg(qs(r.event));
         const QByteArray bytes = text.toUtf8();
         return file.write(bytes) == bytes.size();
     }

@@ -1,5 +1,5 @@
-// The two-strip time chart of RA and Dec error, used wherever a run is shown: traces, deadband, corrections as
-// bars at the lower edge, events. Wheel zooms time, double-click resets, hover reads out.
+// The two-strip time chart of RA and Dec error, used wherever a run is shown: traces, deadband, corrections
+// as bars at the lower edge, events. Wheel zooms time, double-click resets, hover reads out.
 #pragma once
 
 #include <QWidget>

@@ -34,7 +34,9 @@ void Picture::mouseMoveEvent(QMouseEvent* e) {
         QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8), text, this);
 }
 
-void Picture::leaveEvent(QEvent*) { QToolTip::hideText(); }
+void Picture::leaveEvent(QEvent*) {
+    QToolTip::hideText();
+}
 
 void Picture::wheelEvent(QWheelEvent* e) {
     zoom_ = std::clamp(zoom_ * std::pow(1.0015, e->angleDelta().y()), 0.25, greatestZoom());
@@ -77,17 +79,20 @@ void Picture::contextMenuEvent(QContextMenuEvent* e) {
     offerExport(this, exportName_, e->globalPos(), [this](const QString& path) { return exportTo(path); });
 }
 
-void offerExport(QWidget* parent, const QString& name, const QPoint& at, const std::function<bool(const QString&)>& save) {
+void offerExport(QWidget* parent, const QString& name, const QPoint& at,
+                 const std::function<bool(const QString&)>& save) {
     QMenu menu(parent);
     for (const char* kind : {"svg", "png", "csv"})
         menu.addAction(QObject::tr("Save as %1…").arg(QString(kind).toUpper()))->setData(kind);
     const QAction* chosen = menu.exec(at);
     if (!chosen)
         return;
-    const QString path = QFileDialog::getSaveFileName(parent, QObject::tr("Save picture"), name + "." + chosen->data().toString());
+    const QString path = QFileDialog::getSaveFileName(parent, QObject::tr("Save picture"),
+                                                      name + "." + chosen->data().toString());
     if (!path.isEmpty() && !save(path))
-        QMessageBox::warning(parent, QObject::tr("Not saved"),
-                             QObject::tr("%1 could not be written. Check the folder and the free space.").arg(path));
+        QMessageBox::warning(
+            parent, QObject::tr("Not saved"),
+            QObject::tr("%1 could not be written. Check the folder and the free space.").arg(path));
 }
 
 void drawPanel(QPainter& p, const QRectF& area) {

@@ -34,7 +34,8 @@ private:
 };
 
 // Asks for a file and hands its name to `save`.
-void offerExport(QWidget* parent, const QString& name, const QPoint& at, const std::function<bool(const QString&)>& save);
+void offerExport(QWidget* parent, const QString& name, const QPoint& at,
+                 const std::function<bool(const QString&)>& save);
 // Panel of a picture: rounded, with a thin line.
 void drawPanel(QPainter& p, const QRectF& area);
 

@@ -12,10 +12,14 @@ namespace nordstjerna {
 
 namespace {
 constexpr double moon_arcmin = 31.1;
-QString arcmin(Angle a) { return qs(formatNumber(a.arcmin(), a.arcmin() < 10 ? 1 : 0)) + "′"; }
+QString arcmin(Angle a) {
+    return qs(formatNumber(a.arcmin(), a.arcmin() < 10 ? 1 : 0)) + "′";
+}
 } // namespace
 
-PixelNest::PixelNest(QWidget* parent) : Picture("pixel-nest", parent) { setMinimumSize(260, 300); }
+PixelNest::PixelNest(QWidget* parent) : Picture("pixel-nest", parent) {
+    setMinimumSize(260, 300);
+}
 
 void PixelNest::show(const Rig& rig, double blur_arcsec) {
     rig_ = rig;
@@ -47,13 +51,14 @@ void PixelNest::drawFields(QPainter& p, const QRectF& area) {
     const double tallest = std::max({guide.height.arcmin(), image.height.arcmin(), moon_arcmin});
     const QRectF inner = area.adjusted(0, 22, 0, -40);
     // Room on the right for the Moon.
-    const double unit = zoom() * std::min(inner.width() / (widest + moon_arcmin * 1.25), inner.height() / tallest);
+    const double unit =
+        zoom() * std::min(inner.width() / (widest + moon_arcmin * 1.25), inner.height() / tallest);
     const QPointF c(inner.left() + 0.5 * (inner.width() - moon_arcmin * 1.25 * unit), inner.center().y());
     p.save();
     p.setClipRect(area);
     const auto box = [&](const Field& f) {
-        return QRectF(c.x() - 0.5 * f.width.arcmin() * unit, c.y() - 0.5 * f.height.arcmin() * unit, f.width.arcmin() * unit,
-                      f.height.arcmin() * unit);
+        return QRectF(c.x() - 0.5 * f.width.arcmin() * unit, c.y() - 0.5 * f.height.arcmin() * unit,
+                      f.width.arcmin() * unit, f.height.arcmin() * unit);
     };
     const QRectF imageBox = box(image);
     const QRectF guideBox = box(guide);
@@ -74,7 +79,8 @@ void PixelNest::drawFields(QPainter& p, const QRectF& area) {
     p.restore();
     p.setPen(theme().text);
     const QString imageText = tr("imaging %1 × %2").arg(arcmin(image.width), arcmin(image.height));
-    p.drawText(QRectF(area.left(), area.bottom() - 34, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom, imageText);
+    p.drawText(QRectF(area.left(), area.bottom() - 34, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom,
+               imageText);
     p.setPen(theme().accent);
     p.drawText(QRectF(area.left(), area.bottom() - 17, area.width(), 17), Qt::AlignLeft | Qt::AlignBottom,
                tr("guiding %1 × %2, dashed").arg(arcmin(guide.width), arcmin(guide.height)));
@@ -86,7 +92,8 @@ void PixelNest::drawPixels(QPainter& p, const QRectF& area) {
     p.setPen(theme().muted);
     p.drawText(area, Qt::AlignLeft | Qt::AlignTop, tr("guide pixel over imaging pixels"));
     const QRectF inner = area.adjusted(0, 24, 0, -40);
-    const double side_arcsec = std::max({1.9 * s.guide_arcsec_px, 5.2 * s.image_arcsec_px, 1.5 * blur_arcsec_});
+    const double side_arcsec =
+        std::max({1.9 * s.guide_arcsec_px, 5.2 * s.image_arcsec_px, 1.5 * blur_arcsec_});
     const double unit = zoom() * std::min(inner.width(), inner.height()) / side_arcsec;
     const QPointF c = inner.center();
     p.save();
@@ -131,7 +138,8 @@ QString PixelNest::readOut(QPointF at) const {
         return {};
     const Scales s = scalesOf(rig_);
     if (pixelsArea_.contains(at))
-        return tr("One guide pixel covers %1 × %1 imaging pixels.\nA tenth of it, what a centroid can tell: %2″")
+        return tr("One guide pixel covers %1 × %1 imaging pixels.\nA tenth of it, what a centroid can tell: "
+                  "%2″")
             .arg(qs(formatNumber(s.ratio(), 2)), qs(formatNumber(centroidFloor_arcsec(s), 2)));
     if (fieldsArea_.contains(at)) {
         const Field f = imagingField(rig_);

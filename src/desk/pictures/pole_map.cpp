@@ -14,9 +14,12 @@ constexpr double linear = 0.1; // ′: below this the scale is linear
 constexpr double edge = 60.0;
 } // namespace
 
-PoleMap::PoleMap(QWidget* parent) : Picture("pole-map", parent) { setMinimumSize(300, 300); }
+PoleMap::PoleMap(QWidget* parent) : Picture("pole-map", parent) {
+    setMinimumSize(300, 300);
+}
 
-void PoleMap::show(const std::vector<PoleError>& path, const std::optional<PoleError>& other, double wanted_arcmin) {
+void PoleMap::show(const std::vector<PoleError>& path, const std::optional<PoleError>& other,
+                   double wanted_arcmin) {
     path_ = path;
     other_ = other;
     wanted_ = wanted_arcmin;
@@ -39,7 +42,8 @@ QPointF PoleMap::place(double east, double high) const {
 
 void PoleMap::draw(QPainter& p, const QRectF& area) {
     const double side = std::min(area.width() - 44, area.height() - 34);
-    field_ = QRectF(area.left() + 40 + 0.5 * (area.width() - 44 - side), area.top() + 0.5 * (area.height() - 34 - side) + 10, side, side);
+    field_ = QRectF(area.left() + 40 + 0.5 * (area.width() - 44 - side),
+                    area.top() + 0.5 * (area.height() - 34 - side) + 10, side, side);
     drawPanel(p, field_);
     p.save();
     p.setClipRect(field_);
@@ -65,7 +69,8 @@ void PoleMap::draw(QPainter& p, const QRectF& area) {
     p.setPen(QPen(theme().good, 1.6));
     p.drawRoundedRect(wanted, 8, 8);
     p.setPen(theme().good);
-    p.drawText(wanted.adjusted(6, 4, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("wanted < %1′").arg(qs(formatNumber(wanted_, 1))));
+    p.drawText(wanted.adjusted(6, 4, 0, 0), Qt::AlignLeft | Qt::AlignTop,
+               tr("wanted < %1′").arg(qs(formatNumber(wanted_, 1))));
 
     p.setPen(theme().muted);
     p.drawText(field_.adjusted(8, 6, -8, -6), Qt::AlignLeft | Qt::AlignTop, tr("axis too high"));
@@ -89,8 +94,9 @@ void PoleMap::draw(QPainter& p, const QRectF& area) {
             const double t = 2.0 * M_PI * k / 48;
             const double u = 2.0 * ellipse.major * std::cos(t);
             const double v = 2.0 * ellipse.minor * std::sin(t);
-            rim << place(e.east_arcmin.value + u * std::cos(ellipse.angle_rad) - v * std::sin(ellipse.angle_rad),
-                         e.high_arcmin.value + u * std::sin(ellipse.angle_rad) + v * std::cos(ellipse.angle_rad));
+            rim << place(
+                e.east_arcmin.value + u * std::cos(ellipse.angle_rad) - v * std::sin(ellipse.angle_rad),
+                e.high_arcmin.value + u * std::sin(ellipse.angle_rad) + v * std::cos(ellipse.angle_rad));
         }
         QColor halo = theme().text;
         halo.setAlpha(last ? 70 : 35);
@@ -100,7 +106,8 @@ void PoleMap::draw(QPainter& p, const QRectF& area) {
         const QPointF at = path[static_cast<int>(i)];
         if (last) {
             p.setBrush(theme().text);
-            p.drawPolygon(QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
+            p.drawPolygon(
+                QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
         } else {
             p.setBrush(theme().muted);
             p.drawEllipse(at, 4, 4);
@@ -121,8 +128,10 @@ void PoleMap::draw(QPainter& p, const QRectF& area) {
                 continue;
             const QPointF a = place(sign * tick, sign * tick);
             const QString label = qs(formatNumber(tick, 0)) + (tick > 0 ? "′" : "");
-            p.drawText(QRectF(field_.left() - 44, a.y() - 8, 38, 16), Qt::AlignRight | Qt::AlignVCenter, label);
-            p.drawText(QRectF(a.x() - 20, field_.bottom() + 4, 40, 16), Qt::AlignHCenter | Qt::AlignTop, label);
+            p.drawText(QRectF(field_.left() - 44, a.y() - 8, 38, 16), Qt::AlignRight | Qt::AlignVCenter,
+                       label);
+            p.drawText(QRectF(a.x() - 20, field_.bottom() + 4, 40, 16), Qt::AlignHCenter | Qt::AlignTop,
+                       label);
         }
 }
 
@@ -132,8 +141,9 @@ QString PoleMap::readOut(QPointF at) const {
     const double east = unstretch((at.x() - field_.center().x()) / (0.5 * field_.width()));
     const double high = unstretch(-(at.y() - field_.center().y()) / (0.5 * field_.height()));
     return tr("%1′ %2, %3′ %4\n%5′ from the pole")
-        .arg(qs(formatNumber(std::abs(east), 1)), east < 0 ? tr("west") : tr("east"), qs(formatNumber(std::abs(high), 1)),
-             high < 0 ? tr("low") : tr("high"), qs(formatNumber(std::hypot(east, high), 1)));
+        .arg(qs(formatNumber(std::abs(east), 1)), east < 0 ? tr("west") : tr("east"),
+             qs(formatNumber(std::abs(high), 1)), high < 0 ? tr("low") : tr("high"),
+             qs(formatNumber(std::hypot(east, high), 1)));
 }
 
 QString PoleMap::csv() const {

@@ -15,7 +15,8 @@ class PoleMap : public Picture {
 public:
     explicit PoleMap(QWidget* parent = nullptr);
     // Errors in order of time, the last one being the present; `other` by the other pole convention.
-    void show(const std::vector<PoleError>& path, const std::optional<PoleError>& other, double wanted_arcmin);
+    void show(const std::vector<PoleError>& path, const std::optional<PoleError>& other,
+              double wanted_arcmin);
 
 protected:
     void draw(QPainter& p, const QRectF& area) override;

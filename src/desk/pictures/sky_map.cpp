@@ -11,7 +11,9 @@
 
 namespace nordstjerna {
 
-SkyMap::SkyMap(QWidget* parent) : Picture("sky-map", parent) { setMinimumSize(300, 260); }
+SkyMap::SkyMap(QWidget* parent) : Picture("sky-map", parent) {
+    setMinimumSize(300, 260);
+}
 
 void SkyMap::show(const SkyMapContent& content) {
     content_ = content;
@@ -68,7 +70,8 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
     p.setPen(theme().muted);
     p.setFont(textFont(12, true));
     const auto letter = [&](double az, const QString& text) {
-        const QPointF at = place({Angle::fromDeg(-5.5), Angle::fromDeg(az)});
+        const QPointF rim = place({Angle(), Angle::fromDeg(az)});
+        const QPointF at = rim + (rim - centre_) * (16.0 / radius_);
         p.drawText(QRectF(at.x() - 10, at.y() - 10, 20, 20), Qt::AlignCenter, text);
     };
     letter(0, tr("N"));
@@ -91,8 +94,9 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
         QPolygonF path;
         for (int i = 0; i <= 60; ++i) {
             const double f = i / 60.0;
-            path << place(altAzFrom(directionOf(content_.rig.site, {first.hourAngle + (last.hourAngle - first.hourAngle) * f,
-                                                                   first.dec + (last.dec - first.dec) * f})));
+            path << place(altAzFrom(
+                directionOf(content_.rig.site, {first.hourAngle + (last.hourAngle - first.hourAngle) * f,
+                                                first.dec + (last.dec - first.dec) * f})));
         }
         p.setPen(QPen(theme().accent, 2, Qt::DashLine));
         p.setBrush(Qt::NoBrush);
@@ -136,7 +140,8 @@ QString SkyMap::readOut(QPointF at) const {
     const Angle azimuth = Angle::fromRad(std::atan2(-d.x(), -d.y())).wrapped();
     const bool hidden = altitude < content_.rig.horizon.altitudeAt(azimuth).deg();
     return tr("azimuth %1°, altitude %2°%3")
-        .arg(qs(formatNumber(azimuth.deg(), 0)), qs(formatNumber(altitude, 0)), hidden ? tr(" – hidden") : "");
+        .arg(qs(formatNumber(azimuth.deg(), 0)), qs(formatNumber(altitude, 0)),
+             hidden ? tr(" – hidden") : "");
 }
 
 QString SkyMap::csv() const {
@@ -144,7 +149,12 @@ QString SkyMap::csv() const {
     for (size_t i = 0; i < content_.arc.places.size(); ++i) {
         const HourAngleDec& hd = content_.arc.places[i];
         const AltAz a = altAzFrom(directionOf(content_.rig.site, hd));
-        text += QString("%1,%2,%3,%4,%5\n").arg(i + 1).arg(hd.hourAngle.deg()).arg(hd.dec.deg()).arg(a.azimuth.deg()).arg(a.altitude.deg());
+        text += QString("%1,%2,%3,%4,%5\n")
+                    .arg(i + 1)
+                    .arg(hd.hourAngle.deg())
+                    .arg(hd.dec.deg())
+                    .arg(a.azimuth.deg())
+                    .arg(a.altitude.deg());
     }
     return text;
 }

@@ -1,5 +1,5 @@
-// The whole sky in stereographic projection: horizon profile, meridian, pole, planned arc, sightings taken, the
-// telescope now. North up, east on the left, as seen lying on one's back.
+// The whole sky in stereographic projection: horizon profile, meridian, pole, planned arc, sightings taken,
+// the telescope now. North up, east on the left, as seen lying on one's back.
 #pragma once
 
 #include "core/pole/sighting_plan.h"
@@ -10,7 +10,7 @@ namespace nordstjerna {
 struct SkyMapContent {
     Rig rig;
     PlannedArc arc;
-    size_t taken = 0;  // sightings done
+    size_t taken = 0;              // sightings done
     std::optional<Vec3> telescope; // ENU
     std::optional<Vec3> target;
     QString targetName;

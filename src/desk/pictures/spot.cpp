@@ -8,7 +8,9 @@
 
 namespace nordstjerna {
 
-Spot::Spot(QWidget* parent) : Picture("spot", parent) { setMinimumSize(160, 160); }
+Spot::Spot(QWidget* parent) : Picture("spot", parent) {
+    setMinimumSize(160, 160);
+}
 
 void Spot::show(const std::vector<RunRow>& rows, double imageScale_arcsec_px) {
     places_.clear();
@@ -24,7 +26,8 @@ void Spot::draw(QPainter& p, const QRectF& area) {
     drawPanel(p, area);
     p.setFont(textFont(12));
     p.setPen(theme().muted);
-    p.drawText(area.adjusted(10, 7, -10, -7), Qt::AlignLeft | Qt::AlignTop, tr("spot on imaging pixels (%1″)").arg(qs(formatNumber(scale_, 2))));
+    p.drawText(area.adjusted(10, 7, -10, -7), Qt::AlignLeft | Qt::AlignTop,
+               tr("spot on imaging pixels (%1″)").arg(qs(formatNumber(scale_, 2))));
     const QRectF inner = area.adjusted(8, 28, -8, -8);
     centre_ = inner.center();
     unit_ = zoom() * std::min(inner.width(), inner.height()) / (4.4 * scale_);
@@ -33,8 +36,10 @@ void Spot::draw(QPainter& p, const QRectF& area) {
     p.setPen(QPen(theme().line, 1));
     for (double d = 0.5 * scale_ * unit_; d < inner.width(); d += scale_ * unit_)
         for (double sign : {-1.0, 1.0}) {
-            p.drawLine(QPointF(centre_.x() + sign * d, inner.top()), QPointF(centre_.x() + sign * d, inner.bottom()));
-            p.drawLine(QPointF(inner.left(), centre_.y() + sign * d), QPointF(inner.right(), centre_.y() + sign * d));
+            p.drawLine(QPointF(centre_.x() + sign * d, inner.top()),
+                       QPointF(centre_.x() + sign * d, inner.bottom()));
+            p.drawLine(QPointF(inner.left(), centre_.y() + sign * d),
+                       QPointF(inner.right(), centre_.y() + sign * d));
         }
     QColor dot = theme().text;
     dot.setAlpha(70);
@@ -60,8 +65,9 @@ QString Spot::readOut(QPointF at) const {
         return {};
     const double east = -(at.x() - centre_.x()) / unit_;
     const double north = -(at.y() - centre_.y()) / unit_;
-    return tr("%1″ %2, %3″ %4").arg(qs(formatNumber(std::abs(east), 2)), east < 0 ? tr("west") : tr("east"),
-                                     qs(formatNumber(std::abs(north), 2)), north < 0 ? tr("south") : tr("north"));
+    return tr("%1″ %2, %3″ %4")
+        .arg(qs(formatNumber(std::abs(east), 2)), east < 0 ? tr("west") : tr("east"),
+             qs(formatNumber(std::abs(north), 2)), north < 0 ? tr("south") : tr("north"));
 }
 
 QString Spot::csv() const {

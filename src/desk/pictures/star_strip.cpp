@@ -26,12 +26,15 @@ QImage cutOut(const Frame& frame, const Star& s) {
     const std::vector<std::uint8_t> grey = stretchForDisplay(cut, 30.0, 95.0);
     QImage image(cut.width, cut.height, QImage::Format_Grayscale8);
     for (int y = 0; y < cut.height; ++y)
-        std::copy_n(grey.data() + static_cast<size_t>(y) * static_cast<size_t>(cut.width), cut.width, image.scanLine(y));
+        std::copy_n(grey.data() + static_cast<size_t>(y) * static_cast<size_t>(cut.width), cut.width,
+                    image.scanLine(y));
     return image;
 }
 } // namespace
 
-StarStrip::StarStrip(QWidget* parent) : Picture("guide-stars", parent) { setMinimumSize(160, 150); }
+StarStrip::StarStrip(QWidget* parent) : Picture("guide-stars", parent) {
+    setMinimumSize(160, 150);
+}
 
 void StarStrip::show(const std::shared_ptr<const Frame>& frame, const std::vector<StarGroup::Member>& stars) {
     if (frame != frame_ || stars.size() != stars_.size()) {
@@ -49,12 +52,14 @@ QRectF StarStrip::cell(size_t i, const QRectF& area) const {
     const QRectF inner = area.adjusted(10, 30, -10, -8);
     const double side = std::min((inner.width() - 16) / 3.0, (inner.height() - 16) / 3.0);
     const double left = inner.left() + 0.5 * (inner.width() - 3 * side - 16);
-    return {left + static_cast<double>(i % 3) * (side + 8), inner.top() + static_cast<double>(i / 3) * (side + 8), side, side};
+    return {left + static_cast<double>(i % 3) * (side + 8),
+            inner.top() + static_cast<double>(i / 3) * (side + 8), side, side};
 }
 
 void StarStrip::draw(QPainter& p, const QRectF& area) {
     drawPanel(p, area);
-    const auto used = std::count_if(stars_.begin(), stars_.end(), [](const auto& m) { return m.seen.has_value(); });
+    const auto used =
+        std::count_if(stars_.begin(), stars_.end(), [](const auto& m) { return m.seen.has_value(); });
     p.setFont(textFont(12));
     p.setPen(theme().muted);
     p.drawText(area.adjusted(10, 7, -10, -7), Qt::AlignLeft | Qt::AlignTop,
@@ -88,8 +93,9 @@ QString StarStrip::readOut(QPointF at) const {
                 return tr("Star %1: not found in the last frame").arg(i + 1);
             return tr("Star %1 at x %2, y %3\nSNR %4, HFD %5 px, centroid ± %6 px")
                 .arg(i + 1)
-                .arg(qs(formatNumber(m.seen->x, 1)), qs(formatNumber(m.seen->y, 1)), qs(formatNumber(m.seen->snr, 0)),
-                     qs(formatNumber(m.seen->hfd, 1)), qs(formatNumber(m.seen->sigmaX, 3)));
+                .arg(qs(formatNumber(m.seen->x, 1)), qs(formatNumber(m.seen->y, 1)),
+                     qs(formatNumber(m.seen->snr, 0)), qs(formatNumber(m.seen->hfd, 1)),
+                     qs(formatNumber(m.seen->sigmaX, 3)));
         }
     return {};
 }
@@ -98,7 +104,12 @@ QString StarStrip::csv() const {
     QString text = "star,x_px,y_px,snr,hfd_px\n";
     for (size_t i = 0; i < stars_.size(); ++i)
         if (stars_[i].seen)
-            text += QString("%1,%2,%3,%4,%5\n").arg(i + 1).arg(stars_[i].seen->x).arg(stars_[i].seen->y).arg(stars_[i].seen->snr).arg(stars_[i].seen->hfd);
+            text += QString("%1,%2,%3,%4,%5\n")
+                        .arg(i + 1)
+                        .arg(stars_[i].seen->x)
+                        .arg(stars_[i].seen->y)
+                        .arg(stars_[i].seen->snr)
+                        .arg(stars_[i].seen->hfd);
     return text;
 }
 

@@ -12,8 +12,8 @@ namespace nordstjerna {
 
 Station::Station(Session& session, const QString& name, const QString& icon, QWidget* parent)
     : QWidget(parent), session_(session), name_(name), icon_(icon), phase_(new QLabel), sentence_(new QLabel),
-      bench_(new QVBoxLayout), figures_(new QHBoxLayout), buttons_(new QHBoxLayout), primary_(new QPushButton),
-      steps_(new StepBar) {
+      bench_(new QVBoxLayout), figures_(new QHBoxLayout), buttons_(new QHBoxLayout),
+      primary_(new QPushButton), steps_(new StepBar) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 12, 16, 10);
     column->setSpacing(8);

@@ -33,7 +33,7 @@ public:
     QPushButton* primary() const { return primary_; }
 
 Q_SIGNALS:
-    void changed();             // summary, state or findings
+    void changed(); // summary, state or findings
     void goTo(const QString& station);
 
 protected:

@@ -95,7 +95,8 @@ void FindingsPanel::rebuild() {
         list_->addStretch();
         return;
     }
-    const auto card = [&](Weight weight, const QString& headline, const QString& evidence, const QString& remedy) {
+    const auto card = [&](Weight weight, const QString& headline, const QString& evidence,
+                          const QString& remedy) {
         auto* frame = new QFrame;
         frame->setObjectName("raised");
         auto* column = new QVBoxLayout(frame);

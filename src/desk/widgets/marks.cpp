@@ -5,7 +5,9 @@
 namespace nordstjerna {
 
 namespace {
-QPolygonF diamond(QPointF c, double r) { return {c + QPointF(0, -r), c + QPointF(r, 0), c + QPointF(0, r), c + QPointF(-r, 0)}; }
+QPolygonF diamond(QPointF c, double r) {
+    return {c + QPointF(0, -r), c + QPointF(r, 0), c + QPointF(0, r), c + QPointF(-r, 0)};
+}
 QPolygonF triangle(QPointF c, double r) {
     return {c + QPointF(0, -r), c + QPointF(r, 0.8 * r), c + QPointF(-r, 0.8 * r)};
 }
@@ -73,8 +75,8 @@ void paintStarMark(QPainter& p, QPointF c, double size, const QColor& colour) {
     p.setRenderHint(QPainter::Antialiasing);
     p.setPen(Qt::NoPen);
     p.setBrush(colour);
-    p.drawPolygon(QPolygonF{c + QPointF(0, -r), c + QPointF(k, -k), c + QPointF(r, 0), c + QPointF(k, k), c + QPointF(0, r),
-                            c + QPointF(-k, k), c + QPointF(-r, 0), c + QPointF(-k, -k)});
+    p.drawPolygon(QPolygonF{c + QPointF(0, -r), c + QPointF(k, -k), c + QPointF(r, 0), c + QPointF(k, k),
+                            c + QPointF(0, r), c + QPointF(-k, k), c + QPointF(-r, 0), c + QPointF(-k, -k)});
     p.restore();
 }
 

@@ -40,7 +40,9 @@ void ReadOut::restyle() {
     note_->setFont(textFont(12));
 }
 
-void ReadOut::setTitle(const QString& title) { title_->setText(title.toUpper()); }
+void ReadOut::setTitle(const QString& title) {
+    title_->setText(title.toUpper());
+}
 
 void ReadOut::show(const QString& value, const QString& unit, const QString& note) {
     value_->setText(value);

@@ -50,7 +50,8 @@ void StepBar::paintEvent(QPaintEvent*) {
         line = tr("Now: ") + line;
     if (progress_.timeLeft_s >= 0.0) {
         // Rounded, since the estimate is rough.
-        const double left = progress_.timeLeft_s > 60 ? std::round(progress_.timeLeft_s / 10) * 10 : progress_.timeLeft_s;
+        const double left =
+            progress_.timeLeft_s > 60 ? std::round(progress_.timeLeft_s / 10) * 10 : progress_.timeLeft_s;
         line += (line.isEmpty() ? "" : " · ") + tr("about %1 left").arg(qs(formatDuration(left)));
     }
     p.setPen(theme().muted);

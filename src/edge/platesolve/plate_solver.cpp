@@ -97,7 +97,8 @@ std::vector<Pair> match(const TangentPlane& plane, const std::vector<Star>& star
             continue;
         taken[found->index] = true;
         const double sigma = std::hypot(0.5 * (s.sigmaX + s.sigmaY), 0.03);
-        pairs.push_back({{s.x - plane.reference.x, s.y - plane.reference.y}, catalogue[found->index].icrs,
+        pairs.push_back({{s.x - plane.reference.x, s.y - plane.reference.y},
+                         catalogue[found->index].icrs,
                          1.0 / (sigma * sigma)});
     }
     return pairs;
@@ -188,8 +189,8 @@ std::optional<Refined> refine(TangentPlane plane, const std::vector<Star>& stars
 
 } // namespace
 
-Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int width, int height, Instant when,
-                                 const SolveOptions& options, const std::atomic<bool>& halt) {
+Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int width, int height,
+                                 Instant when, const SolveOptions& options, const std::atomic<bool>& halt) {
     const int count = std::min<int>(mostStars, static_cast<int>(field.stars.size()));
     if (count < fewestStars)
         return problem("Too few stars to solve the frame: " + formatCount(count, "star") + ".",
@@ -252,14 +253,14 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
     if (!proposal)
         return problem("The frame matches no part of the sky" +
                            std::string(options.near ? " near the expected place." : "."),
-                       "Searched with " + formatCount(count, "star") + " at " + formatNumber(low, 2) + " to " +
-                           formatNumber(high, 2) + " ″/px.",
+                       "Searched with " + formatCount(count, "star") + " at " + formatNumber(low, 2) +
+                           " to " + formatNumber(high, 2) + " ″/px.",
                        "Check focal length, pixel size and binning; allow a wider scale or a larger radius.");
     const Angle reach = Angle::fromArcsec(0.55 * std::hypot(width, height) * proposal->scaleArcsecPx());
     const auto refined = refine(*proposal, field.stars, index.starsNear(proposal->centre, reach));
     if (!refined)
-        return problem("The frame's match could not be confirmed.", "Fewer than four stars agree with the catalogue.",
-                       "Expose longer.");
+        return problem("The frame's match could not be confirmed.",
+                       "Fewer than four stars agree with the catalogue.", "Expose longer.");
     SolvedFrame solved;
     solved.plane = refined->plane;
     solved.width = width;
@@ -281,12 +282,12 @@ Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, SolveOpti
         options.scale_arcsec_px = scaleArcsecPx(frame.info.pixel_um, frame.info.focal_mm);
     if (!options.near && frame.info.pointing)
         options.near = vectorFrom(*frame.info.pointing);
-    auto solved = solveStars(index, *field, frame.width, frame.height, frame.info.middle().value_or(Instant{}), options,
-                             halt);
+    auto solved = solveStars(index, *field, frame.width, frame.height,
+                             frame.info.middle().value_or(Instant{}), options, halt);
     if (!solved && options.near && !halt) { // the header may be wrong
         options.near.reset();
-        solved = solveStars(index, *field, frame.width, frame.height, frame.info.middle().value_or(Instant{}), options,
-                            halt);
+        solved = solveStars(index, *field, frame.width, frame.height, frame.info.middle().value_or(Instant{}),
+                            options, halt);
     }
     return solved;
 }

@@ -20,8 +20,8 @@ struct SolveOptions {
 };
 
 // From detected stars. Fails with too few stars or without a match.
-Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int width, int height, Instant when,
-                                 const SolveOptions& options, const std::atomic<bool>& halt);
+Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int width, int height,
+                                 Instant when, const SolveOptions& options, const std::atomic<bool>& halt);
 
 // Detects first. Takes scale and position from the frame's own header when the options leave them open.
 Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, SolveOptions options,

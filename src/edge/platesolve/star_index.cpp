@@ -42,9 +42,10 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::file
         if (index_t* index = index_load(path.c_str(), 0, nullptr))
             result->files_->indexes.push_back(index);
     if (result->files_->indexes.empty())
-        return problem("No star index files were found.", "Searched in: " + searched + ".",
-                       "Install the packages astrometry-data-tycho2-08-littleendian, -09- and -10-19-, or name "
-                       "their folder in NORDSTJERNA_INDEX_PATH.");
+        return problem(
+            "No star index files were found.", "Searched in: " + searched + ".",
+            "Install the packages astrometry-data-tycho2-08-littleendian, -09- and -10-19-, or name "
+            "their folder in NORDSTJERNA_INDEX_PATH.");
     std::sort(result->files_->indexes.begin(), result->files_->indexes.end(),
               [](const index_t* a, const index_t* b) { return a->index_scale_lower < b->index_scale_lower; });
     return result;
@@ -80,7 +81,8 @@ std::vector<CatalogueStar> StarIndex::starsNear(const Vec3& icrs, Angle radius) 
         double* magnitudes = count > 0 ? startree_get_data_column(tree, "MAG_VT", inds, count) : nullptr;
         for (int i = 0; i < count && magnitudes; ++i) {
             const Vec3 v(xyz[3 * i], xyz[3 * i + 1], xyz[3 * i + 2]);
-            const std::array<long, 3> cell{std::lround(v.x() * 1e5), std::lround(v.y() * 1e5), std::lround(v.z() * 1e5)};
+            const std::array<long, 3> cell{std::lround(v.x() * 1e5), std::lround(v.y() * 1e5),
+                                           std::lround(v.z() * 1e5)};
             if (known.emplace(cell, true).second)
                 stars.push_back({v.normalized(), magnitudes[i]});
         }
@@ -89,8 +91,9 @@ std::vector<CatalogueStar> StarIndex::starsNear(const Vec3& icrs, Angle radius) 
         std::free(xyz);
         std::free(inds);
     }
-    std::stable_sort(stars.begin(), stars.end(),
-                     [](const CatalogueStar& a, const CatalogueStar& b) { return a.magnitude < b.magnitude; });
+    std::stable_sort(stars.begin(), stars.end(), [](const CatalogueStar& a, const CatalogueStar& b) {
+        return a.magnitude < b.magnitude;
+    });
     return stars;
 }
 

@@ -105,7 +105,8 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
         if (header["delimiter"])
             delimiter = header["delimiter"].as<std::string>().at(0);
         for (const auto& c : header["datatype"])
-            table.columns.push_back({c["name"].as<std::string>(), c["unit"] ? c["unit"].as<std::string>() : "",
+            table.columns.push_back({c["name"].as<std::string>(),
+                                     c["unit"] ? c["unit"].as<std::string>() : "",
                                      c["datatype"] ? c["datatype"].as<std::string>() : ""});
         table.meta = YAML::Node(YAML::NodeType::Map);
         if (header["meta"])
@@ -120,7 +121,8 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
         return notEcsv(path, "The line of names does not match the header.");
     for (size_t i = 0; i < nameFields->size(); ++i)
         if ((*nameFields)[i] != table.columns[i].name)
-            return notEcsv(path, "Column " + std::to_string(i + 1) + " is named differently in header and table.");
+            return notEcsv(path,
+                           "Column " + std::to_string(i + 1) + " is named differently in header and table.");
     size_t number = 0;
     std::optional<size_t> bad;
     while (std::getline(file, line)) {
@@ -154,7 +156,8 @@ std::string ecsvText(const std::string& value) {
 std::string ecsvHeader(const std::vector<EcsvColumn>& columns, const std::vector<std::string>& metaLines) {
     std::string text = "# %ECSV 1.0\n# ---\n# datatype:\n";
     for (const EcsvColumn& c : columns)
-        text += "# - {name: " + c.name + (c.unit.empty() ? "" : ", unit: " + c.unit) + ", datatype: " + c.datatype + "}\n";
+        text += "# - {name: " + c.name + (c.unit.empty() ? "" : ", unit: " + c.unit) +
+                ", datatype: " + c.datatype + "}\n";
     text += "# meta:\n";
     for (const std::string& line : metaLines)
         text += "#   " + line + "\n";
@@ -164,7 +167,8 @@ std::string ecsvHeader(const std::vector<EcsvColumn>& columns, const std::vector
     return text + "\n";
 }
 
-Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::string& name, const std::string& unit) {
+Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::string& name,
+                                          const std::string& unit) {
     const int column = table.find(name);
     if (column < 0)
         return problem("The table has no column \"" + name + "\".", "It is needed for this computation.",
@@ -181,8 +185,8 @@ Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::str
             const char* begin = cell.c_str() + (cell.front() == '+' ? 1 : 0);
             const auto [end, error] = std::from_chars(begin, cell.c_str() + cell.size(), v);
             if (error != std::errc() || *end != '\0')
-                return problem("Row " + std::to_string(r + 1) + " of column \"" + name + "\" is not a number: \"" + cell +
-                                   "\".",
+                return problem("Row " + std::to_string(r + 1) + " of column \"" + name +
+                                   "\" is not a number: \"" + cell + "\".",
                                "", "Correct the table.");
         }
         values.push_back(v);

@@ -36,6 +36,7 @@ std::string ecsvText(const std::string& value);
 
 // Column `name` as numbers; fails when absent, in another unit than wanted, or not numeric. An empty or
 // "nan" cell is NaN.
-Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::string& name, const std::string& unit);
+Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::string& name,
+                                          const std::string& unit);
 
 } // namespace nordstjerna

@@ -25,7 +25,8 @@ tl::unexpected<Problem> fitsProblem(const std::string& what, const std::filesyst
     char reason[FLEN_STATUS];
     fits_get_errstatus(status, reason);
     fits_clear_errmsg();
-    return problem(what + " " + path.string() + ".", std::string("The FITS library says: ") + reason + ".", remedy);
+    return problem(what + " " + path.string() + ".", std::string("The FITS library says: ") + reason + ".",
+                   remedy);
 }
 
 Expected<FitsFile> open(const std::filesystem::path& path, int mode) {
@@ -99,7 +100,8 @@ std::optional<Equatorial> pointing(fitsfile* f) {
     return std::nullopt;
 }
 
-// Without a keyword: a level that several pixels share at the very top is where the converter or the well ends.
+// Without a keyword: a level that several pixels share at the very top is where the converter or the well
+// ends.
 double saturationOf(const Frame& frame, int bitpix) {
     const float top = *std::max_element(frame.pixels.begin(), frame.pixels.end());
     const auto shared = std::count(frame.pixels.begin(), frame.pixels.end(), top);
@@ -126,14 +128,16 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
     int bitpix = 0;
     fits_get_img_type(f, &bitpix, &status);
     if (status || size[0] < 1 || size[1] < 1 || size[0] > 60000 || size[1] > 60000)
-        return problem("The picture in " + path.string() + " has an impossible size.", "", "Choose another frame.");
+        return problem("The picture in " + path.string() + " has an impossible size.", "",
+                       "Choose another frame.");
     const long planes = axes > 2 ? std::max(1L, size[2]) : 1;
     Frame frame(static_cast<int>(size[0]), static_cast<int>(size[1]));
     std::vector<float> plane(frame.pixels.size());
     for (long p = 0; p < planes; ++p) {
         long first[3] = {1, 1, p + 1};
         float blank = 0.0F;
-        fits_read_pix(f, TFLOAT, first, static_cast<LONGLONG>(plane.size()), &blank, plane.data(), nullptr, &status);
+        fits_read_pix(f, TFLOAT, first, static_cast<LONGLONG>(plane.size()), &blank, plane.data(), nullptr,
+                      &status);
         if (status)
             return fitsProblem("Cannot read the pixels of", path, status,
                                "The file is damaged or cut short; copy it again or take another frame.");
@@ -207,9 +211,10 @@ Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame) 
         if (!i.camera.empty())
             putText(f, "INSTRUME", i.camera, "camera", status);
         if (i.pointing) {
-            putNumber(f, "RA", i.pointing->ra.wrapped().deg(), 6, "[deg] where the mount believes to point, ICRS",
+            putNumber(f, "RA", i.pointing->ra.wrapped().deg(), 6,
+                      "[deg] where the mount believes to point, ICRS", status);
+            putNumber(f, "DEC", i.pointing->dec.deg(), 6, "[deg] where the mount believes to point, ICRS",
                       status);
-            putNumber(f, "DEC", i.pointing->dec.deg(), 6, "[deg] where the mount believes to point, ICRS", status);
         }
         std::vector<unsigned short> counts(frame.pixels.size());
         std::transform(frame.pixels.begin(), frame.pixels.end(), counts.begin(), [](float v) {
@@ -227,7 +232,8 @@ Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesys
     std::error_code error;
     std::filesystem::copy_file(from, to, error);
     if (error)
-        return problem("Cannot write " + to.string() + ".", error.message() + ".", "Check the folder and the free space.");
+        return problem("Cannot write " + to.string() + ".", error.message() + ".",
+                       "Check the folder and the free space.");
     auto file = open(to, READWRITE);
     if (!file)
         return tl::unexpected(file.error());

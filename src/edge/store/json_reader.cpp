@@ -12,7 +12,8 @@ Expected<nlohmann::json> readJsonFile(const std::filesystem::path& path) {
     try {
         return nlohmann::json::parse(file);
     } catch (const nlohmann::json::exception& e) {
-        return problem(path.string() + " is not valid JSON.", std::string(e.what()) + ".", "Correct the file.");
+        return problem(path.string() + " is not valid JSON.", std::string(e.what()) + ".",
+                       "Correct the file.");
     }
 }
 
@@ -26,7 +27,8 @@ Expected<void> writeJsonFile(const std::filesystem::path& path, const nlohmann::
         file << json.dump(2) << '\n';
         file.flush();
         if (!file)
-            return problem("Cannot write " + path.string() + ".", "The folder may not be writable or the disk is full.",
+            return problem("Cannot write " + path.string() + ".",
+                           "The folder may not be writable or the disk is full.",
                            "Check the folder and the free space.");
     }
     std::filesystem::rename(beside, path, error);
@@ -35,7 +37,8 @@ Expected<void> writeJsonFile(const std::filesystem::path& path, const nlohmann::
     return {};
 }
 
-JsonReader::JsonReader(const nlohmann::json& object, std::string where) : object_(object), where_(std::move(where)) {
+JsonReader::JsonReader(const nlohmann::json& object, std::string where)
+    : object_(object), where_(std::move(where)) {
     if (!object_.is_object())
         setProblem({"There is no object where " + where_ + " should be.", "", "Correct the file."});
 }
@@ -54,8 +57,8 @@ Expected<void> JsonReader::finish() {
                 std::string known;
                 for (const std::string& k : seen_)
                     known += (known.empty() ? "" : ", ") + k;
-                setProblem({"Unknown key \"" + entry.key() + "\" in " + where_ + ".", "Known keys: " + known + ".",
-                            "Correct or remove it."});
+                setProblem({"Unknown key \"" + entry.key() + "\" in " + where_ + ".",
+                            "Known keys: " + known + ".", "Correct or remove it."});
             }
     if (problem_)
         return tl::unexpected(*problem_);

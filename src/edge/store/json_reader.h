@@ -31,7 +31,8 @@ public:
     template <typename T>
     JsonReader& required(const char* key, T& to) {
         if (!problem_ && (!object_.is_object() || !object_.contains(key)))
-            setProblem({"\"" + std::string(key) + "\" is missing in " + where_ + ".", "It has no default.", "Add it."});
+            setProblem({"\"" + std::string(key) + "\" is missing in " + where_ + ".", "It has no default.",
+                        "Add it."});
         return optional(key, to);
     }
     // A nested object for its own reader; an empty one when absent.
@@ -48,8 +49,8 @@ private:
         try {
             to = object_.at(key).template get<T>();
         } catch (const nlohmann::json::exception&) {
-            setProblem({"\"" + std::string(key) + "\" in " + where_ + " has the wrong kind of value: " +
-                            object_.at(key).dump() + ".",
+            setProblem({"\"" + std::string(key) + "\" in " + where_ +
+                            " has the wrong kind of value: " + object_.at(key).dump() + ".",
                         "", "Correct the value."});
         }
     }

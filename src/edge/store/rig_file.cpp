@@ -90,9 +90,14 @@ Expected<SitePart> site(const json& j, const std::string& where) {
 }
 
 json toJson(const CameraSpec& c) {
-    return {{"pixel_um", c.pixel_um}, {"width", c.width},           {"height", c.height},
-            {"bin", c.bin},           {"bits", c.bits},             {"gain_e_adu", c.gain_e_adu},
-            {"read_noise_e", c.readNoise_e}, {"full_well_e", c.fullWell_e}};
+    return {{"pixel_um", c.pixel_um},
+            {"width", c.width},
+            {"height", c.height},
+            {"bin", c.bin},
+            {"bits", c.bits},
+            {"gain_e_adu", c.gain_e_adu},
+            {"read_noise_e", c.readNoise_e},
+            {"full_well_e", c.fullWell_e}};
 }
 
 json toJson(const Optics& o) {
@@ -100,7 +105,9 @@ json toJson(const Optics& o) {
 }
 
 // Angles pass through radians; this keeps 58.35 from becoming 58.349999999999994 in the file.
-double tidy(double v) { return std::round(v * 1e9) / 1e9; }
+double tidy(double v) {
+    return std::round(v * 1e9) / 1e9;
+}
 } // namespace
 
 Expected<Rig> rigFromJson(const json& j, const std::string& where) {

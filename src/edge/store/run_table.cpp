@@ -35,8 +35,9 @@ const char* decModeName(DecMode mode) {
 }
 
 std::string axisYaml(const AxisSettings& a, const std::string& more) {
-    return "{kind: proportional, loop_gain: " + num(a.loopGain, 3) + ", deadband_arcsec: " + num(a.deadband_arcsec, 3) +
-           ", smoothing: " + num(a.smoothing, 3) + ", pulse_limit_ms: " + num(a.pulseLimit_ms, 0) + more + "}";
+    return "{kind: proportional, loop_gain: " + num(a.loopGain, 3) +
+           ", deadband_arcsec: " + num(a.deadband_arcsec, 3) + ", smoothing: " + num(a.smoothing, 3) +
+           ", pulse_limit_ms: " + num(a.pulseLimit_ms, 0) + more + "}";
 }
 
 std::vector<std::string> metaLines(const RunMeta& m) {
@@ -46,18 +47,20 @@ std::vector<std::string> metaLines(const RunMeta& m) {
         std::string("kind: ") + runKindName(m.kind),
         "rig: {guide_pixel_um: " + num(m.guidePixel_um, 3) + ", guide_focal_mm: " + num(m.guideFocal_mm, 3) +
             ", guide_bin: " + std::to_string(m.guideBin) + ", image_pixel_um: " + num(m.imagePixel_um, 3) +
-            ", image_focal_mm: " + num(m.imageFocal_mm, 3) + ", image_bin: " + std::to_string(m.imageBin) + "}",
+            ", image_focal_mm: " + num(m.imageFocal_mm, 3) + ", image_bin: " + std::to_string(m.imageBin) +
+            "}",
         "scales: {guide_arcsec_px: " + num(m.guideScale_arcsec_px, 5) +
             ", image_arcsec_px: " + num(m.imageScale_arcsec_px, 5) + "}",
-        "rates: {ra_arcsec_s: " + num(m.raRate_arcsec_s, 5) + ", dec_arcsec_s: " + num(m.decRate_arcsec_s, 5) +
-            ", guide_rate_sidereal: " + num(m.guideRate_sidereal, 4) + "}",
+        "rates: {ra_arcsec_s: " + num(m.raRate_arcsec_s, 5) + ", dec_arcsec_s: " +
+            num(m.decRate_arcsec_s, 5) + ", guide_rate_sidereal: " + num(m.guideRate_sidereal, 4) + "}",
         "pointing: {ra: " + num(m.ra_deg, 6) + ", dec: " + num(m.dec_deg, 6) + ", hour_angle: " +
             num(m.hourAngle_h, 5) + ", side: " + (m.side.empty() ? "unknown" : m.side) + "}",
     };
     if (m.controller) {
         lines.push_back("controller:");
         lines.push_back("  ra: " + axisYaml(m.controller->ra, ""));
-        lines.push_back("  dec: " + axisYaml(m.controller->dec, std::string(", mode: ") + decModeName(m.controller->decMode)));
+        lines.push_back("  dec: " + axisYaml(m.controller->dec,
+                                             std::string(", mode: ") + decModeName(m.controller->decMode)));
     }
     for (const auto& [key, value] : m.more)
         lines.push_back(key + ": " + value);
@@ -65,9 +68,9 @@ std::vector<std::string> metaLines(const RunMeta& m) {
 }
 
 const std::vector<EcsvColumn> runColumns{
-    {"t", "s", "float64"},         {"dra", "arcsec", "float64"}, {"ddec", "arcsec", "float64"},
+    {"t", "s", "float64"},         {"dra", "arcsec", "float64"},   {"ddec", "arcsec", "float64"},
     {"pulse_ra", "ms", "float64"}, {"pulse_dec", "ms", "float64"}, {"snr", "", "float64"},
-    {"hfd", "pix", "float64"},     {"flux", "adu", "float64"},   {"stars", "", "int64"},
+    {"hfd", "pix", "float64"},     {"flux", "adu", "float64"},     {"stars", "", "int64"},
     {"event", "", "string"},
 };
 
@@ -91,7 +94,9 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
     RunMeta m;
     try {
         const YAML::Node& meta = table.meta;
-        const auto part = [&](const char* key) { return meta[key] ? meta[key] : YAML::Node(YAML::NodeType::Map); };
+        const auto part = [&](const char* key) {
+            return meta[key] ? meta[key] : YAML::Node(YAML::NodeType::Map);
+        };
         const auto format = get<std::string>(meta, "format", "nordstjerna-run 1");
         if (format != "nordstjerna-run 1")
             return problem(path.string() + " is of format \"" + format + "\".",
@@ -138,7 +143,7 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
             c.ra = readAxis(controller["ra"]);
             c.dec = readAxis(controller["dec"]);
             const auto mode = get<std::string>(controller["dec"], "mode", "both");
-            c.decMode = mode == "north" ? DecMode::northOnly
+            c.decMode = mode == "north"   ? DecMode::northOnly
                         : mode == "south" ? DecMode::southOnly
                         : mode == "off"   ? DecMode::off
                                           : DecMode::both;
@@ -157,8 +162,8 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
             m.more[key] = out.c_str();
         }
     } catch (const YAML::Exception& e) {
-        return problem("The header of " + path.string() + " cannot be understood.", std::string(e.what()) + ".",
-                       "Correct the header.");
+        return problem("The header of " + path.string() + " cannot be understood.",
+                       std::string(e.what()) + ".", "Correct the header.");
     }
     return m;
 }
@@ -180,7 +185,7 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
         const char* name;
         const char* unit;
         bool needed;
-        double RunRow::* to;
+        double RunRow::*to;
     };
     static constexpr NumberColumn fields[] = {
         {"t", "s", true, &RunRow::t_s},
@@ -211,7 +216,8 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
     }
     for (size_t i = 1; i < run.rows.size(); ++i)
         if (!(run.rows[i].t_s > run.rows[i - 1].t_s))
-            return problem("Time does not advance in row " + std::to_string(i + 1) + " of " + path.string() + ".",
+            return problem("Time does not advance in row " + std::to_string(i + 1) + " of " + path.string() +
+                               ".",
                            "Rows must be in order of time.", "Sort the table.");
     for (size_t c = 0; c < table->columns.size(); ++c) {
         const EcsvColumn& column = table->columns[c];
@@ -241,7 +247,8 @@ Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const R
     }
     file << ecsvHeader(columns, metaLines(meta)) << std::flush;
     if (!file)
-        return problem("Cannot write " + path.string() + ".", "The folder may not exist or the disk may be full.",
+        return problem("Cannot write " + path.string() + ".",
+                       "The folder may not exist or the disk may be full.",
                        "Check the folder and the free space.");
     return RunWriter(path, std::move(file));
 }
@@ -324,8 +331,11 @@ Expected<CalibrationTable> readCalibrationTable(const std::filesystem::path& pat
 Expected<void> writeCalibrationTable(const std::filesystem::path& path, const CalibrationTable& table) {
     if (std::filesystem::exists(path))
         return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
-    static const std::vector<EcsvColumn> columns{{"t", "s", "float64"},  {"x", "pix", "float64"}, {"y", "pix", "float64"},
-                                                 {"leg", "", "string"}, {"pulse", "ms", "float64"}};
+    static const std::vector<EcsvColumn> columns{{"t", "s", "float64"},
+                                                 {"x", "pix", "float64"},
+                                                 {"y", "pix", "float64"},
+                                                 {"leg", "", "string"},
+                                                 {"pulse", "ms", "float64"}};
     std::ofstream file(path, std::ios::binary);
     file << ecsvHeader(columns, metaLines(table.meta));
     for (const CalibrationSample& s : table.samples)
@@ -333,7 +343,8 @@ Expected<void> writeCalibrationTable(const std::filesystem::path& path, const Ca
              << num(s.pulse_ms, 1) << '\n';
     file.flush();
     if (!file)
-        return problem("Cannot write " + path.string() + ".", "The folder may not exist or the disk may be full.",
+        return problem("Cannot write " + path.string() + ".",
+                       "The folder may not exist or the disk may be full.",
                        "Check the folder and the free space.");
     return {};
 }

@@ -20,7 +20,8 @@ public:
     const std::filesystem::path& path() const { return path_; }
 
 private:
-    RunWriter(std::filesystem::path path, std::ofstream file) : path_(std::move(path)), file_(std::move(file)) {}
+    RunWriter(std::filesystem::path path, std::ofstream file)
+        : path_(std::move(path)), file_(std::move(file)) {}
     std::filesystem::path path_;
     std::ofstream file_;
 };

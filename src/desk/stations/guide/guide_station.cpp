@@ -30,9 +30,10 @@ constexpr double rmsWindow_s = 300.0;
 }
 
 GuideStation::GuideStation(Session& session, QWidget* parent)
-    : Station(session, tr("Guide"), "crosshair", parent), lanes_(new LaneChart), spot_(new Spot), strip_(new StarStrip),
-      total_(new ReadOut(tr("Total RMS"))), axes_(new ReadOut(tr("RA / Dec"))), stars_(new ReadOut(tr("Guide stars"))),
-      target_(new QPushButton), drawerButton_(new QPushButton(tr("Controllers…"))), drawer_(new QFrame), decMode_(new QComboBox) {
+    : Station(session, tr("Guide"), "crosshair", parent), lanes_(new LaneChart), spot_(new Spot),
+      strip_(new StarStrip), total_(new ReadOut(tr("Total RMS"))), axes_(new ReadOut(tr("RA / Dec"))),
+      stars_(new ReadOut(tr("Guide stars"))), target_(new QPushButton),
+      drawerButton_(new QPushButton(tr("Controllers…"))), drawer_(new QFrame), decMode_(new QComboBox) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     row->addWidget(lanes_, 1);
@@ -49,7 +50,8 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     auto* grid = new QGridLayout(drawer_);
     grid->setContentsMargins(14, 8, 14, 8);
     grid->setHorizontalSpacing(10);
-    const QString heads[] = {tr("loop gain"), tr("deadband"), tr("smoothing"), tr("pulse limit"), tr("corrections")};
+    const QString heads[] = {tr("loop gain"), tr("deadband"), tr("smoothing"), tr("pulse limit"),
+                             tr("corrections")};
     for (int i = 0; i < 5; ++i) {
         auto* head = new QLabel(heads[i]);
         head->setObjectName("muted");
@@ -70,9 +72,12 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
         f.smoothing->setValue(a.smoothing);
         f.limit->setValue(this->session().rig().guiding.pulseLimit_ms);
         f.gain->setToolTip(tr("Share of the error corrected at once. Default 0.65: quick without swinging."));
-        f.deadband->setToolTip(tr("Smaller errors are left alone. Default 0.25″: about the noise of ordinary seeing."));
-        f.smoothing->setToolTip(tr("Share of the former error kept. Default 0.1: takes the edge off single gusts."));
-        f.limit->setToolTip(tr("Longest pulse. From the rig; shorter than the exposure, or it is still running when the next is computed."));
+        f.deadband->setToolTip(
+            tr("Smaller errors are left alone. Default 0.25″: about the noise of ordinary seeing."));
+        f.smoothing->setToolTip(
+            tr("Share of the former error kept. Default 0.1: takes the edge off single gusts."));
+        f.limit->setToolTip(tr("Longest pulse. From the rig; shorter than the exposure, or it is still "
+                               "running when the next is computed."));
         int column = 1;
         for (QDoubleSpinBox* b : {f.gain, f.deadband, f.smoothing, f.limit}) {
             grid->addWidget(b, line, column++);
@@ -95,7 +100,8 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     buttons()->addWidget(target_);
     buttons()->addWidget(drawerButton_);
     connect(target_, &QPushButton::clicked, this, &GuideStation::slewToTarget);
-    connect(drawerButton_, &QPushButton::clicked, this, [this] { drawer_->setVisible(!drawer_->isVisible()); });
+    connect(drawerButton_, &QPushButton::clicked, this,
+            [this] { drawer_->setVisible(!drawer_->isVisible()); });
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (guiding_ || slewing_)
             this->session().stop();
@@ -187,7 +193,8 @@ void GuideStation::start() {
                 return;
             const auto failed = [&](const Problem& p) {
                 writing->failed = true; // guiding goes on; the person is told once
-                QMetaObject::invokeMethod(this, [this, p] { session().reportProblem(p); }, Qt::QueuedConnection);
+                QMetaObject::invokeMethod(
+                    this, [this, p] { session().reportProblem(p); }, Qt::QueuedConnection);
             };
             if (!writing->writer) {
                 auto made = RunWriter::create(writing->path, run.meta);
@@ -211,7 +218,8 @@ void GuideStation::show(const Snapshot& s) {
     settled_ = s.settled;
     const ControllerSettings c = settings();
     lanes_->show(run_, c.ra.deadband_arcsec, c.dec.deadband_arcsec);
-    spot_->show(run_.rows, session().rig().imagingOptics.focal_mm > 0 ? scalesOf(session().rig()).image_arcsec_px : 1.0);
+    spot_->show(run_.rows,
+                session().rig().imagingOptics.focal_mm > 0 ? scalesOf(session().rig()).image_arcsec_px : 1.0);
     strip_->show(s.frame, s.stars);
     const auto summary = summarise(run_);
     summary_ = summary ? std::optional<RunSummary>(*summary) : std::nullopt;
@@ -244,7 +252,8 @@ void GuideStation::refresh() {
         setPrimary(tr("Guide"), false);
     } else {
         say(run_.rows.empty() ? "" : tr("stopped after %1").arg(qs(formatDuration(elapsed))),
-            run_.rows.empty() ? tr("Ready. Slew to the target, then guide.") : tr("Saved as %1").arg(runFile_.section('/', -1)));
+            run_.rows.empty() ? tr("Ready. Slew to the target, then guide.")
+                              : tr("Saved as %1").arg(runFile_.section('/', -1)));
         setPrimary(tr("Guide"), !session().busy());
     }
     const double image = scalesOf(session().rig()).image_arcsec_px;
@@ -255,21 +264,26 @@ void GuideStation::refresh() {
         lanes_->setTitles("RA", "Dec");
     } else {
         const double span = std::min(rmsWindow_s, elapsed);
-        total_->show(qs(formatNumber(live->total_arcsec, 2)) + "″", tr("± %1″").arg(qs(formatNumber(live->sigma_arcsec, 2))),
+        total_->show(qs(formatNumber(live->total_arcsec, 2)) + "″",
+                     tr("± %1″").arg(qs(formatNumber(live->sigma_arcsec, 2))),
                      tr("%1 imaging px (want < 1), last %2")
                          .arg(qs(formatNumber(live->total_arcsec / image, 2)), qs(formatDuration(span))));
         const double worse = std::max(live->ra_arcsec, live->dec_arcsec);
         const double better = std::max(1e-3, std::min(live->ra_arcsec, live->dec_arcsec));
-        axes_->show(tr("%1 / %2″").arg(qs(formatNumber(live->ra_arcsec, 2)), qs(formatNumber(live->dec_arcsec, 2))), "",
-                    tr("round: %1 to 1").arg(qs(formatNumber(worse / better, 2))));
-        lanes_->setTitles(tr("RA %1″").arg(qs(formatNumber(live->ra_arcsec, 2))), tr("Dec %1″").arg(qs(formatNumber(live->dec_arcsec, 2))));
+        axes_->show(
+            tr("%1 / %2″").arg(qs(formatNumber(live->ra_arcsec, 2)), qs(formatNumber(live->dec_arcsec, 2))),
+            "", tr("round: %1 to 1").arg(qs(formatNumber(worse / better, 2))));
+        lanes_->setTitles(tr("RA %1″").arg(qs(formatNumber(live->ra_arcsec, 2))),
+                          tr("Dec %1″").arg(qs(formatNumber(live->dec_arcsec, 2))));
     }
-    const auto last = std::find_if(run_.rows.rbegin(), run_.rows.rend(), [](const RunRow& r) { return r.measured(); });
+    const auto last =
+        std::find_if(run_.rows.rbegin(), run_.rows.rend(), [](const RunRow& r) { return r.measured(); });
     if (last == run_.rows.rend())
         stars_->showNothing(tr("chosen by centroid noise"));
     else
         stars_->show(QString::number(last->stars), last->stars == 1 ? tr("star") : tr("stars"),
-                     tr("best SNR %1 · HFD %2 px").arg(qs(formatNumber(last->snr, 0)), qs(formatNumber(last->hfd_px, 1))));
+                     tr("best SNR %1 · HFD %2 px")
+                         .arg(qs(formatNumber(last->snr, 0)), qs(formatNumber(last->hfd_px, 1))));
 }
 
 QString GuideStation::summary() const {
@@ -284,15 +298,17 @@ StationState GuideStation::state() const {
         return StationState::attention;
     if (!live)
         return StationState::open;
-    return live->total_arcsec <= scalesOf(session().rig()).image_arcsec_px ? StationState::good : StationState::attention;
+    return live->total_arcsec <= scalesOf(session().rig()).image_arcsec_px ? StationState::good
+                                                                           : StationState::attention;
 }
 
 std::vector<Finding> GuideStation::findings() const {
     std::vector<Finding> list;
     if (!session().rates())
         list.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
-                        tr("Pulses cannot be computed without them.").toStdString(), tr("Measure the guide rates.").toStdString(),
-                        "go.rates", tr("Go to Rates").toStdString()});
+                        tr("Pulses cannot be computed without them.").toStdString(),
+                        tr("Measure the guide rates.").toStdString(), "go.rates",
+                        tr("Go to Rates").toStdString()});
     if (summary_ && summary_->rowsUsed >= 30) {
         const auto more = guideFindings(run_, *summary_);
         list.insert(list.end(), more.begin(), more.end());
@@ -310,12 +326,14 @@ bool GuideStation::perform(const QString& action) {
 }
 
 QString GuideStation::help() const {
-    return tr("<p><b>What.</b> Every frame the guide stars are measured, and small pulses bring them back.</p>"
-              "<p><b>Why.</b> To cancel the mount's faults without chasing the air.</p>"
-              "<p><b>How.</b> Slew to the target and press Guide. RA is the upper lane, Dec the lower; bars at the lower edge "
-              "are the corrections, the shaded band is left alone.</p>"
-              "<p><b>Good.</b> Total RMS below one imaging pixel; below 0.7″ is good for a mid-range mount (common "
-              "practice). RA and Dec alike, or stars turn oval.</p>");
+    return tr(
+        "<p><b>What.</b> Every frame the guide stars are measured, and small pulses bring them back.</p>"
+        "<p><b>Why.</b> To cancel the mount's faults without chasing the air.</p>"
+        "<p><b>How.</b> Slew to the target and press Guide. RA is the upper lane, Dec the lower; bars at the "
+        "lower edge "
+        "are the corrections, the shaded band is left alone.</p>"
+        "<p><b>Good.</b> Total RMS below one imaging pixel; below 0.7″ is good for a mid-range mount (common "
+        "practice). RA and Dec alike, or stars turn oval.</p>");
 }
 
 } // namespace nordstjerna

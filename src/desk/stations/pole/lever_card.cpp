@@ -12,8 +12,8 @@
 namespace nordstjerna {
 
 LeverCard::LeverCard(const QString& title, bool vertical, QWidget* parent)
-    : QFrame(parent), title_(new QLabel(title.toUpper())), amount_(new QLabel("–")), action_(new QLabel), detail_(new QLabel),
-      vertical_(vertical) {
+    : QFrame(parent), title_(new QLabel(title.toUpper())), amount_(new QLabel("–")), action_(new QLabel),
+      detail_(new QLabel), vertical_(vertical) {
     setObjectName("card");
     setMinimumWidth(210);
     title_->setObjectName("muted");
@@ -21,7 +21,7 @@ LeverCard::LeverCard(const QString& title, bool vertical, QWidget* parent)
     detail_->setWordWrap(true);
     action_->setWordWrap(true);
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(14, 10, 14, 58);
+    column->setContentsMargins(14, 10, 14, 52);
     column->setSpacing(2);
     for (QLabel* l : {title_, amount_, action_, detail_})
         column->addWidget(l);
@@ -32,8 +32,10 @@ LeverCard::LeverCard(const QString& title, bool vertical, QWidget* parent)
 
 void LeverCard::restyle() {
     title_->setFont(textFont(11));
-    amount_->setFont(textFont(44, true));
-    action_->setFont(textFont(16, true));
+    // Readable at two metres wherever the window leaves the room.
+    const bool low = height() < 205;
+    amount_->setFont(textFont(low ? 26 : 46, true));
+    action_->setFont(textFont(low ? 14 : 17, true));
     detail_->setFont(textFont(12));
     QPalette p = amount_->palette();
     p.setColor(QPalette::WindowText, within_ ? theme().good : theme().text);
@@ -49,12 +51,15 @@ void LeverCard::show(const LeverAdvice& advice, Measured error, double wanted_ar
     wanted_ = wanted_arcmin / std::sqrt(2.0);
     amount_->setText(qs(formatNumber(advice.amount_arcmin, 1)) + "′");
     action_->setText(qs(advice.action));
-    detail_->setText(advice.withinWanted ? tr("within what you want, ± %1′").arg(qs(formatNumber(error.sigma, 2)))
-                                         : tr("%1, ± %2′").arg(qs(advice.detail), qs(formatNumber(error.sigma, 2))));
+    detail_->setText(advice.withinWanted
+                         ? tr("within what you want, ± %1′").arg(qs(formatNumber(error.sigma, 2)))
+                         : tr("%1, ± %2′").arg(qs(advice.detail), qs(formatNumber(error.sigma, 2))));
     restyle();
 }
 
-QString LeverCard::words() const { return action_->text(); }
+QString LeverCard::words() const {
+    return action_->text();
+}
 
 void LeverCard::paintEvent(QPaintEvent* e) {
     QFrame::paintEvent(e);
@@ -90,7 +95,8 @@ void LeverCard::paintEvent(QPaintEvent* e) {
     }
     p.setPen(Qt::NoPen);
     p.setBrush(theme().text);
-    p.drawPolygon(QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
+    p.drawPolygon(
+        QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
     p.setPen(theme().muted);
     p.setFont(textFont(11));
     const QRectF label(14, height() - 24, width() - 28, 16);

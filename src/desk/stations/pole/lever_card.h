@@ -19,6 +19,7 @@ public:
 
 protected:
     void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override { restyle(); }
 
 private:
     void restyle();

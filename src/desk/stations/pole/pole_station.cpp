@@ -26,15 +26,18 @@
 namespace nordstjerna {
 
 PoleStation::PoleStation(Session& session, QWidget* parent)
-    : Station(session, tr("Pole"), "north-star", parent), sky_(new SkyMap), map_(new PoleMap), adjustPage_(new QWidget),
-      pages_(new QStackedLayout), azimuth_(new LeverCard(tr("Azimuth lever"), false)),
+    : Station(session, tr("Pole"), "north-star", parent), sky_(new SkyMap), map_(new PoleMap),
+      adjustPage_(new QWidget), pages_(new QStackedLayout),
+      azimuth_(new LeverCard(tr("Azimuth lever"), false)),
       altitude_(new LeverCard(tr("Altitude lever"), true)), total_(new ReadOut(tr("Off the pole"))),
       parts_(new ReadOut(tr("East / high"))), evidence_(new ReadOut(tr("Sightings"))), show_(new QPushButton),
-      wanted_(numberField(0.1, 30.0, 1, "′")), count_(numberField(2, 7, 0, tr("sightings"))), reference_(new QComboBox) {
+      wanted_(numberField(0.1, 30.0, 1, "′")), count_(numberField(2, 7, 0, tr("sightings"))),
+      reference_(new QComboBox) {
     wanted_->setValue(2.0);
     wanted_->setPrefix(tr("want < "));
     wanted_->setToolTip(tr("Below 1′ is excellent, 2–5′ works with guiding (common practice)"));
     count_->setValue(3);
+    count_->setMinimumWidth(112);
     reference_->addItems({tr("refracted pole"), tr("true pole")});
     reference_->setToolTip(tr("The refracted pole suits a mount that tracks without a pointing model."));
 
@@ -82,10 +85,13 @@ PoleStation::PoleStation(Session& session, QWidget* parent)
     plan();
 }
 
-double PoleStation::wanted() const { return wanted_->value(); }
+double PoleStation::wanted() const {
+    return wanted_->value();
+}
 
 void PoleStation::plan() {
-    const auto arc = planSightings(session().rig(), planWishesFor(session().rig(), static_cast<int>(count_->value())));
+    const auto arc =
+        planSightings(session().rig(), planWishesFor(session().rig(), static_cast<int>(count_->value())));
     noPlan_ = arc ? std::nullopt : std::optional<Problem>(arc.error());
     arc_ = arc.value_or(PlannedArc{});
     taken_ = 0;
@@ -137,8 +143,10 @@ void PoleStation::showResult() {
         return;
     const Site& site = session().rig().site;
     const bool refracted = reference_->currentIndex() == 0;
-    const PoleError error = poleError(result->fit, site, refracted ? PoleReference::refracted : PoleReference::geometric);
-    const PoleError other = poleError(result->fit, site, refracted ? PoleReference::geometric : PoleReference::refracted);
+    const PoleError error =
+        poleError(result->fit, site, refracted ? PoleReference::refracted : PoleReference::geometric);
+    const PoleError other =
+        poleError(result->fit, site, refracted ? PoleReference::geometric : PoleReference::refracted);
     // The path is kept by the refracted pole; the true one lies a constant amount lower.
     const double lift = result->otherError.high_arcmin.value - result->error.high_arcmin.value;
     std::vector<PoleError> path = history_;
@@ -150,12 +158,16 @@ void PoleStation::showResult() {
     azimuth_->show(advice.azimuth, error.east_arcmin, wanted());
     altitude_->show(advice.altitude, error.high_arcmin, wanted());
     total_->show(qs(formatNumber(error.total_arcmin.value, error.total_arcmin.value < 10 ? 2 : 1)) + "′", "",
-                 tr("± %1′ · want < %2′").arg(qs(formatNumber(error.total_arcmin.sigma, 2)), qs(formatNumber(wanted(), 1))));
-    const auto side = [](double v, const QString& plus, const QString& minus) { return v >= 0 ? plus : minus; };
+                 tr("± %1′ · want < %2′")
+                     .arg(qs(formatNumber(error.total_arcmin.sigma, 2)), qs(formatNumber(wanted(), 1))));
+    const auto side = [](double v, const QString& plus, const QString& minus) {
+        return v >= 0 ? plus : minus;
+    };
     parts_->setTitle(tr("%1 / %2").arg(side(error.east_arcmin.value, tr("East"), tr("West")),
                                        side(error.high_arcmin.value, tr("high"), tr("low"))));
-    parts_->show(tr("%1 / %2′").arg(qs(formatNumber(std::abs(error.east_arcmin.value), 1)),
-                                    qs(formatNumber(std::abs(error.high_arcmin.value), 1))),
+    parts_->show(tr("%1 / %2′")
+                     .arg(qs(formatNumber(std::abs(error.east_arcmin.value), 1)),
+                          qs(formatNumber(std::abs(error.high_arcmin.value), 1))),
                  "",
                  refracted ? tr("the true pole would read %1′ %2")
                                  .arg(qs(formatNumber(std::abs(other.high_arcmin.value), 1)),
@@ -167,7 +179,8 @@ void PoleStation::showResult() {
     for (double r : result->fit.residual_arcsec)
         worst = std::max(worst, r);
     evidence_->setTitle(tr("Sightings"));
-    evidence_->show(QString::number(result->sightings.size()), tr("over %1°").arg(qs(formatNumber(result->fit.span_deg, 0))),
+    evidence_->show(QString::number(result->sightings.size()),
+                    tr("over %1°").arg(qs(formatNumber(result->fit.span_deg, 0))),
                     tr("on one circle to %1″").arg(qs(formatNumber(worst, 1))));
     refresh();
 }
@@ -176,8 +189,12 @@ void PoleStation::showPlanFigures() {
     if (arc_.places.empty())
         return;
     evidence_->setTitle(tr("Predicted"));
-    evidence_->show("± " + qs(formatNumber(arc_.predicted_arcmin.sigma, decimalsFor(arc_.predicted_arcmin.sigma, 2))) + "′", "",
-                    tr("arc of %1°, lowest at %2°").arg(qs(formatNumber(arc_.span_deg, 0)), qs(formatNumber(arc_.lowestAltitude_deg, 0))));
+    evidence_->show(
+        "± " + qs(formatNumber(arc_.predicted_arcmin.sigma, decimalsFor(arc_.predicted_arcmin.sigma, 2))) +
+            "′",
+        "",
+        tr("arc of %1°, lowest at %2°")
+            .arg(qs(formatNumber(arc_.span_deg, 0)), qs(formatNumber(arc_.lowestAltitude_deg, 0))));
 }
 
 void PoleStation::refresh() {
@@ -194,7 +211,8 @@ void PoleStation::refresh() {
     pages_->setCurrentWidget(showMap ? adjustPage_ : static_cast<QWidget*>(sky_));
     show_->setVisible(result.has_value() && !measuring_);
     show_->setText(showMap ? tr("Show the plan") : tr("Show the error"));
-    for (QWidget* w : {static_cast<QWidget*>(wanted_), static_cast<QWidget*>(count_), static_cast<QWidget*>(reference_)})
+    for (QWidget* w :
+         {static_cast<QWidget*>(wanted_), static_cast<QWidget*>(count_), static_cast<QWidget*>(reference_)})
         w->setVisible(!measuring_);
     if (measuring_) {
         say(tr("measure"), tr("The mount moves by itself from sighting to sighting. Do not touch it."));
@@ -216,7 +234,8 @@ void PoleStation::refresh() {
         say(tr("plan"), tr("%1 sightings over %2° in the free sky %3, %4 of slewing.")
                             .arg(arc_.places.size())
                             .arg(qs(formatNumber(arc_.span_deg, 0)),
-                                 arc_.places.front().hourAngle.rad() < 0 ? tr("east of the meridian") : tr("west of the meridian"),
+                                 arc_.places.front().hourAngle.rad() < 0 ? tr("east of the meridian")
+                                                                         : tr("west of the meridian"),
                                  qs(formatDuration(arc_.slewTime_s))));
         setPrimary(result ? tr("Measure again") : tr("Measure"), !session().busy());
     }
@@ -250,11 +269,14 @@ std::vector<Finding> PoleStation::findings() const {
     const Vec3 pole = elevatedPole(rig.site, true);
     if (rig.horizon.hides(pole)) {
         const AltAz a = altAzFrom(pole);
-        list.push_back({"pole-hidden", Weight::know, tr("The pole is hidden here").toStdString(),
-                        tr("It stands at altitude %1°, the sky is free above %2° there.")
-                            .arg(qs(formatNumber(a.altitude.deg(), 1)), qs(formatNumber(rig.horizon.altitudeAt(a.azimuth).deg(), 0)))
-                            .toStdString(),
-                        tr("Nothing is lost: sightings in any free part of the sky give the axis.").toStdString(), "", ""});
+        list.push_back(
+            {"pole-hidden", Weight::know, tr("The pole is hidden here").toStdString(),
+             tr("It stands at altitude %1°, the sky is free above %2° there.")
+                 .arg(qs(formatNumber(a.altitude.deg(), 1)),
+                      qs(formatNumber(rig.horizon.altitudeAt(a.azimuth).deg(), 0)))
+                 .toStdString(),
+             tr("Nothing is lost: sightings in any free part of the sky give the axis.").toStdString(), "",
+             ""});
     }
     return list;
 }
@@ -268,12 +290,15 @@ bool PoleStation::perform(const QString& action) {
 }
 
 QString PoleStation::help() const {
-    return tr("<p><b>What.</b> How far the RA axis points beside the celestial pole, and which lever to turn.</p>"
-              "<p><b>Why.</b> An axis off the pole makes stars drift in Dec and the field rotate.</p>"
-              "<p><b>How.</b> The mount turns in RA only and looks at the sky several times. All those directions lie on one "
-              "circle about the axis, wherever in the sky they are. Left and right are meant standing behind the mount, "
-              "looking towards the pole.</p>"
-              "<p><b>Good.</b> Below 1′ is excellent, 2–5′ works with guiding (common practice).</p>");
+    return tr(
+        "<p><b>What.</b> How far the RA axis points beside the celestial pole, and which lever to turn.</p>"
+        "<p><b>Why.</b> An axis off the pole makes stars drift in Dec and the field rotate.</p>"
+        "<p><b>How.</b> The mount turns in RA only and looks at the sky several times. All those directions "
+        "lie on one "
+        "circle about the axis, wherever in the sky they are. Left and right are meant standing behind the "
+        "mount, "
+        "looking towards the pole.</p>"
+        "<p><b>Good.</b> Below 1′ is excellent, 2–5′ works with guiding (common practice).</p>");
 }
 
 } // namespace nordstjerna

@@ -20,9 +20,10 @@
 namespace nordstjerna {
 
 RatesStation::RatesStation(Session& session, QWidget* parent)
-    : Station(session, tr("Rates"), "compass", parent), compass_(new CompassOfMotion), table_(new QGridLayout),
-      ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))), angle_(new ReadOut(tr("Right angle"))),
-      backlash_(new ReadOut(tr("Dec backlash"))), there_(new QPushButton(tr("Slew there"))) {
+    : Station(session, tr("Rates"), "compass", parent), compass_(new CompassOfMotion),
+      table_(new QGridLayout), ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))),
+      angle_(new ReadOut(tr("Right angle"))), backlash_(new ReadOut(tr("Dec backlash"))),
+      there_(new QPushButton(tr("Slew there"))) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     row->addWidget(compass_, 3);
@@ -60,7 +61,8 @@ HourAngleDec RatesStation::goodPlace() const {
 
 void RatesStation::slewThere() {
     slewing_ = true;
-    auto slew = std::make_shared<Slew>(session().rig(), goodPlace(), tr("Slewing to the celestial equator").toStdString());
+    auto slew = std::make_shared<Slew>(session().rig(), goodPlace(),
+                                       tr("Slewing to the celestial equator").toStdString());
     session().run<Slew, Progress>(
         slew, [](const Slew& s) { return s.progress(); }, [this](const Progress& p) { steps()->show(p); },
         [this](const std::shared_ptr<Slew>&, const Expected<void>&) {
@@ -79,7 +81,10 @@ void RatesStation::measure() {
     samples_.clear();
     compass_->show({}, std::nullopt, procedure->setup().travel_px);
     session().run<RatesMeasurement, Snapshot>(
-        procedure, [](const RatesMeasurement& p) { return Snapshot{p.progress(), p.samples()}; },
+        procedure,
+        [](const RatesMeasurement& p) {
+            return Snapshot{p.progress(), p.samples()};
+        },
         [this](const Snapshot& s) {
             steps()->show(s.progress);
             samples_ = s.samples;
@@ -124,8 +129,10 @@ void RatesStation::fillTable() {
         cell(row, 2, expected, true, Qt::AlignRight);
         ++row;
     };
-    line(tr("RA px/s (δ = 0)"), qs(formatMeasured(r->ra.rate_px_s, "")), qs(formatNumber(r->setup.expectedRaPxS(), 2)));
-    line(tr("Dec px/s"), qs(formatMeasured(r->dec.rate_px_s, "")), qs(formatNumber(r->setup.expectedDecPxS(), 2)));
+    line(tr("RA px/s (δ = 0)"), qs(formatMeasured(r->ra.rate_px_s, "")),
+         qs(formatNumber(r->setup.expectedRaPxS(), 2)));
+    line(tr("Dec px/s"), qs(formatMeasured(r->dec.rate_px_s, "")),
+         qs(formatNumber(r->setup.expectedDecPxS(), 2)));
     line(tr("west points to"), qs(formatMeasured(r->ra.angle_deg, "°", 1)), "–");
     line(tr("north points to"), qs(formatMeasured(r->dec.angle_deg, "°", 1)), "–");
     line(tr("right angle off"), qs(formatMeasured(r->orthogonality_deg, "°", 1)), tr("< 10°"));
@@ -150,7 +157,8 @@ void RatesStation::refresh() {
     }
     const MountState m = session().mountState();
     const double altitude = altAzFrom(directionOf(session().rig().site, m.pointing)).altitude.deg();
-    const bool wellPlaced = std::abs(m.pointing.dec.deg()) <= 20.0 && std::abs(m.pointing.hourAngle.hours()) <= 1.5 && altitude >= 28.0;
+    const bool wellPlaced = std::abs(m.pointing.dec.deg()) <= 20.0 &&
+                            std::abs(m.pointing.hourAngle.hours()) <= 1.5 && altitude >= 28.0;
     there_->setVisible(!measuring_ && !slewing_);
     there_->setEnabled(!session().busy());
     if (slewing_) {
@@ -163,14 +171,18 @@ void RatesStation::refresh() {
         say("", tr("The rig changed since these rates were measured. Measure them again."));
         setPrimary(tr("Measure rates"), !session().busy());
     } else if (r) {
-        say("", r->verdict == RatesVerdict::good     ? tr("These rates are good. Go on to guiding.")
-                : r->verdict == RatesVerdict::usable ? tr("These rates are usable; the findings say what could be better.")
-                                                     : tr("These rates are bad and will not be used for guiding. The findings say why."));
+        say("", r->verdict == RatesVerdict::good ? tr("These rates are good. Go on to guiding.")
+                : r->verdict == RatesVerdict::usable
+                    ? tr("These rates are usable; the findings say what could be better.")
+                    : tr("These rates are bad and will not be used for guiding. The findings say why."));
         setPrimary(tr("Measure rates"), !session().busy());
     } else {
-        say("", wellPlaced ? tr("Well placed: near the equator and the meridian. Measure when the mount is at rest.")
-                           : tr("The telescope stands at Dec %1°, hour angle %2. Near the equator and the meridian is better.")
-                                 .arg(qs(formatNumber(m.pointing.dec.deg(), 0)), qs(formatHourAngle(m.pointing.hourAngle))));
+        say("", wellPlaced
+                    ? tr("Well placed: near the equator and the meridian. Measure when the mount is at rest.")
+                    : tr("The telescope stands at Dec %1°, hour angle %2. Near the equator and the meridian "
+                         "is better.")
+                          .arg(qs(formatNumber(m.pointing.dec.deg(), 0)),
+                               qs(formatHourAngle(m.pointing.hourAngle))));
         setPrimary(tr("Measure rates"), !session().busy());
     }
     if (!r) {
@@ -182,7 +194,9 @@ void RatesStation::refresh() {
     }
     const auto rate = [](ReadOut* out, const AxisRate& a, double expected) {
         out->show(qs(formatNumber(a.rate_px_s.value, 2)), tr("px/s"),
-                  tr("± %1 · %2 % of rig").arg(qs(formatNumber(a.rate_px_s.sigma, 2)), qs(formatNumber(100.0 * a.rate_px_s.value / expected, 0))));
+                  tr("± %1 · %2 % of rig")
+                      .arg(qs(formatNumber(a.rate_px_s.sigma, 2)),
+                           qs(formatNumber(100.0 * a.rate_px_s.value / expected, 0))));
     };
     rate(ra_, r->ra, r->setup.expectedRaPxS());
     rate(dec_, r->dec, r->setup.expectedDecPxS());
@@ -220,10 +234,13 @@ bool RatesStation::perform(const QString& action) {
 
 QString RatesStation::help() const {
     return tr("<p><b>What.</b> The distance and direction a guide star moves for each second of pulse.</p>"
-              "<p><b>Why.</b> Guiding turns pixels into pulses with these figures; bad ones ruin a night quietly.</p>"
-              "<p><b>How.</b> Slew near the equator and the meridian, above 45° where possible. North pulses first take up "
+              "<p><b>Why.</b> Guiding turns pixels into pulses with these figures; bad ones ruin a night "
+              "quietly.</p>"
+              "<p><b>How.</b> Slew near the equator and the meridian, above 45° where possible. North pulses "
+              "first take up "
               "the Dec backlash; then four legs of about twelve steps.</p>"
-              "<p><b>Good.</b> Rates within 10 % of what the rig promises, axes within 10° of a right angle, at least 8 steps "
+              "<p><b>Good.</b> Rates within 10 % of what the rig promises, axes within 10° of a right angle, "
+              "at least 8 steps "
               "each way (common practice).</p>");
 }
 

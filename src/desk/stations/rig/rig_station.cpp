@@ -7,6 +7,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QSignalBlocker>
 #include <cmath>
 
@@ -80,8 +81,10 @@ void RigStation::build() {
     };
     auto* columns = new QHBoxLayout;
     columns->setSpacing(8);
-    auto* cards = new QGridLayout;
-    cards->setSpacing(8);
+    auto* inside = new QWidget;
+    cards_ = new QGridLayout(inside);
+    cards_->setContentsMargins(0, 0, 0, 0);
+    cards_->setSpacing(8);
     QFormLayout* form = nullptr;
 
     QFrame* imagingCard = formCard(tr("Imaging"), form);
@@ -90,14 +93,12 @@ void RigStation::build() {
     row(form, tr("Rig"), {rigName_});
     side(form, imaging_);
     imaging_.reducer->setToolTip(tr("Factor of a reducer or extender, 1 without"));
-    cards->addWidget(imagingCard, 0, 0);
 
     QFrame* guidingCard = formCard(tr("Guiding"), form);
     offAxis_ = new QCheckBox(tr("off-axis: imaging optics"));
     connect(offAxis_, &QCheckBox::toggled, this, &RigStation::onEdited);
     form->addRow(offAxis_);
     side(form, guiding_);
-    cards->addWidget(guidingCard, 0, 1);
 
     QFrame* mountCard = formCard(tr("Mount"), form);
     rateRa_ = numberField(0, 9, 2, tr("×"));
@@ -117,7 +118,6 @@ void RigStation::build() {
     for (QDoubleSpinBox* b : {rateRa_, rateDec_, worm_, slew_, exposure_, pulseLimit_})
         connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
     connect(encoders_, &QCheckBox::toggled, this, &RigStation::onEdited);
-    cards->addWidget(mountCard, 1, 0);
 
     QFrame* siteCard = formCard(tr("Site"), form);
     siteName_ = new QLineEdit;
@@ -137,10 +137,13 @@ void RigStation::build() {
     connect(siteName_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
     for (QDoubleSpinBox* b : {latitude_, longitude_, heightM_, pressure_, temperature_})
         connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
-    cards->addWidget(siteCard, 1, 1);
-    cards->setColumnStretch(0, 1);
-    cards->setColumnStretch(1, 1);
-    columns->addLayout(cards, 9);
+    cardFrames_ = {imagingCard, guidingCard, mountCard, siteCard};
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(inside);
+    columns->addWidget(scroll, 9);
+    arrangeCards();
 
     auto* right = new QVBoxLayout;
     right->setSpacing(8);
@@ -169,6 +172,23 @@ void RigStation::build() {
     guiding_.focal->setObjectName("guideFocal");
     guiding_.aperture->setObjectName("guideAperture");
     pulseLimit_->setObjectName("pulseLimit");
+}
+
+void RigStation::arrangeCards() {
+    // Two columns where there is room for two fields a row, otherwise one to scroll.
+    const int wanted = width() >= 700 ? 2 : 1;
+    if (wanted == cardColumns_)
+        return;
+    cardColumns_ = wanted;
+    for (int i = 0; i < 4; ++i)
+        cards_->addWidget(cardFrames_[static_cast<size_t>(i)], i / wanted, i % wanted);
+    cards_->setColumnStretch(0, 1);
+    cards_->setColumnStretch(1, wanted == 2 ? 1 : 0);
+}
+
+void RigStation::resizeEvent(QResizeEvent* e) {
+    Station::resizeEvent(e);
+    arrangeCards();
 }
 
 void RigStation::load(const Rig& rig) {
@@ -220,7 +240,8 @@ Rig RigStation::edited() const {
     Optics own = rig.guideOptics;
     side(guiding_, rig.guideCamera, own);
     rig.offAxis = offAxis_->isChecked();
-    // Tied to the imaging telescope the guide fields only mirror it; the own scope is kept for switching back.
+    // Tied to the imaging telescope the guide fields only mirror it; the own scope is kept for switching
+    // back.
     if (!rig.offAxis && !session().rig().offAxis)
         rig.guideOptics = own;
     rig.mount.guideRateRa = rateRa_->value();
@@ -288,15 +309,16 @@ void RigStation::refreshDerived() {
     double tallest = 0.0;
     for (const AltAz& p : rig.horizon.points())
         tallest = std::max(tallest, p.altitude.deg());
-    horizonText_->setText(rig.horizon.points().empty()
-                              ? tr("horizon free all round")
-                              : tr("horizon: %1 points, up to %2°").arg(rig.horizon.points().size()).arg(qs(formatNumber(tallest, 0))));
+    horizonText_->setText(rig.horizon.points().empty() ? tr("horizon free all round")
+                                                       : tr("horizon: %1 points, up to %2°")
+                                                             .arg(rig.horizon.points().size())
+                                                             .arg(qs(formatNumber(tallest, 0))));
     guideScale_->show(qs(formatNumber(s.guide_arcsec_px, 2)), tr("″/px"),
-                      tr("a guide px is %1 imaging px").arg(qs(formatNumber(s.ratio(), 2))));
+                      tr("= %1 imaging px").arg(qs(formatNumber(s.ratio(), 2))));
     imageScale_->show(qs(formatNumber(s.image_arcsec_px, 2)), tr("″/px"),
-                      tr("guide centroids good to %1″").arg(qs(formatNumber(centroidFloor_arcsec(s), 2))));
+                      tr("centroids good to %1″").arg(qs(formatNumber(centroidFloor_arcsec(s), 2))));
     const double step = suggestedPulseStep_ms(s.guide_arcsec_px, rig.mount.guideRateRa, Angle());
-    step_->show(qs(formatNumber(step, 0)), tr("ms"), tr("12 steps over 25 px at δ = 0"));
+    step_->show(qs(formatNumber(step, 0)), tr("ms"), tr("12 steps, 25 px, at δ = 0"));
     onDitherEdited(-1);
 }
 
@@ -335,7 +357,9 @@ StationState RigStation::state() const {
     return StationState::good;
 }
 
-std::vector<Finding> RigStation::findings() const { return rigFindings(session().rig()); }
+std::vector<Finding> RigStation::findings() const {
+    return rigFindings(session().rig());
+}
 
 bool RigStation::perform(const QString& action) {
     if (action == "rig.shorten-pulse-limit") {
@@ -346,7 +370,8 @@ bool RigStation::perform(const QString& action) {
 }
 
 void RigStation::saveRig() {
-    const QString path = QFileDialog::getSaveFileName(this, tr("Save rig"), rigName_->text() + ".json", tr("Rigs (*.json)"));
+    const QString path =
+        QFileDialog::getSaveFileName(this, tr("Save rig"), rigName_->text() + ".json", tr("Rigs (*.json)"));
     if (!path.isEmpty())
         saveRigFile(path);
 }
@@ -378,11 +403,14 @@ bool RigStation::openRigFile(const QString& path) {
 
 QString RigStation::help() const {
     return tr("<p><b>What.</b> The cameras, telescopes, mount and site that all other figures rest on.</p>"
-              "<p><b>Why.</b> A wrong focal length makes every arcsecond wrong. The classic slip is the aperture of the guide "
+              "<p><b>Why.</b> A wrong focal length makes every arcsecond wrong. The classic slip is the "
+              "aperture of the guide "
               "scope entered as its focal length.</p>"
-              "<p><b>How.</b> Type the figures; what follows from them appears at once. Dither works both ways: give imaging "
+              "<p><b>How.</b> Type the figures; what follows from them appears at once. Dither works both "
+              "ways: give imaging "
               "pixels, read guide pixels, or the reverse.</p>"
-              "<p><b>Good.</b> Guide scale above 0.5 ″/px, and a tenth of a guide pixel below a third of an imaging "
+              "<p><b>Good.</b> Guide scale above 0.5 ″/px, and a tenth of a guide pixel below a third of an "
+              "imaging "
               "pixel.</p>");
 }
 

@@ -6,6 +6,8 @@
 class QCheckBox;
 class QDoubleSpinBox;
 class QLabel;
+class QFrame;
+class QGridLayout;
 class QLineEdit;
 
 namespace nordstjerna {
@@ -29,14 +31,21 @@ public Q_SLOTS:
     bool openRigFile(const QString& path);
     bool saveRigFile(const QString& path);
 
+protected:
+    void resizeEvent(QResizeEvent*) override;
+
 private:
     void build();
+    void arrangeCards();
     void load(const Rig& rig);
     Rig edited() const;
     void onEdited();
     void refreshDerived();
     void onDitherEdited(int source);
 
+    QGridLayout* cards_ = nullptr;
+    std::vector<QFrame*> cardFrames_;
+    int cardColumns_ = 0;
     QLineEdit* rigName_ = nullptr;
     struct Side {
         QDoubleSpinBox *pixel, *width, *height, *bin, *focal, *aperture, *reducer;
@@ -45,10 +54,11 @@ private:
     Side imaging_{}, guiding_{};
     QCheckBox* offAxis_ = nullptr;
     QCheckBox* encoders_ = nullptr;
-    QDoubleSpinBox *rateRa_ = nullptr, *rateDec_ = nullptr, *worm_ = nullptr, *slew_ = nullptr, *exposure_ = nullptr,
-                   *pulseLimit_ = nullptr;
+    QDoubleSpinBox *rateRa_ = nullptr, *rateDec_ = nullptr, *worm_ = nullptr, *slew_ = nullptr,
+                   *exposure_ = nullptr, *pulseLimit_ = nullptr;
     QLineEdit* siteName_ = nullptr;
-    QDoubleSpinBox *latitude_ = nullptr, *longitude_ = nullptr, *heightM_ = nullptr, *pressure_ = nullptr, *temperature_ = nullptr;
+    QDoubleSpinBox *latitude_ = nullptr, *longitude_ = nullptr, *heightM_ = nullptr, *pressure_ = nullptr,
+                   *temperature_ = nullptr;
     QLabel* horizonText_ = nullptr;
     QDoubleSpinBox *ditherImage_ = nullptr, *ditherGuide_ = nullptr, *ditherArcsec_ = nullptr;
     PixelNest* nest_ = nullptr;

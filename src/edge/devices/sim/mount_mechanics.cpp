@@ -13,7 +13,9 @@ constexpr double sidereal_rad_s = siderealRate_arcsec_s / arcsecPerRad;
 constexpr double halfTurn = std::numbers::pi;
 
 // Load side of a gear with play: it stays until the motor side has taken up the gap.
-double follow(double load, double motor, double gap) { return std::clamp(load, motor - gap, motor); }
+double follow(double load, double motor, double gap) {
+    return std::clamp(load, motor - gap, motor);
+}
 } // namespace
 
 MountMechanics::MountMechanics(const Scenario& s) : scenario_(s), when_(s.start) {
@@ -28,8 +30,8 @@ MountMechanics::MountMechanics(const Scenario& s) : scenario_(s), when_(s.start)
 double MountMechanics::periodicError(double h) const {
     double sum = 0.0;
     for (const PeriodicTerm& t : scenario_.periodic)
-        sum += t.amplitude_arcsec *
-               std::sin(2.0 * std::numbers::pi * h / (sidereal_rad_s * t.period_s) + Angle::fromDeg(t.phase_deg).rad());
+        sum += t.amplitude_arcsec * std::sin(2.0 * std::numbers::pi * h / (sidereal_rad_s * t.period_s) +
+                                             Angle::fromDeg(t.phase_deg).rad());
     return sum / arcsecPerRad;
 }
 
@@ -105,7 +107,8 @@ void MountMechanics::startSlew(const HourAngleDec& target) {
     s.start = when_;
     s.from = motor_;
     // East of the meridian the telescope hangs unflipped, west of it flipped.
-    const double h = target.hourAngle.wrappedSigned().rad() - Angle::fromArcmin(scenario_.syncRa_arcmin).rad();
+    const double h =
+        target.hourAngle.wrappedSigned().rad() - Angle::fromArcmin(scenario_.syncRa_arcmin).rad();
     const double d = target.dec.rad() - Angle::fromArcmin(scenario_.syncDec_arcmin).rad();
     s.flippedAfter = target.hourAngle.wrappedSigned().rad() > 0.0;
     s.to = s.flippedAfter ? Axes{h - halfTurn, halfTurn - d} : Axes{h, d};
@@ -115,7 +118,9 @@ void MountMechanics::startSlew(const HourAngleDec& target) {
     atLimit_ = false;
 }
 
-Instant MountMechanics::slewEnd() const { return slew_ ? slew_->start + slew_->duration_s : when_; }
+Instant MountMechanics::slewEnd() const {
+    return slew_ ? slew_->start + slew_->duration_s : when_;
+}
 
 void MountMechanics::startPulse(double ra_ms, double dec_ms) {
     raPulseLeft_s_ = ra_ms / 1000.0;
@@ -134,8 +139,10 @@ void MountMechanics::stopMotion() {
 }
 
 HourAngleDec MountMechanics::believed() const {
-    const double h = motor_.h + (flipped_ ? halfTurn : 0.0) + Angle::fromArcmin(scenario_.syncRa_arcmin).rad();
-    const double d = (flipped_ ? halfTurn - motor_.d : motor_.d) + Angle::fromArcmin(scenario_.syncDec_arcmin).rad();
+    const double h =
+        motor_.h + (flipped_ ? halfTurn : 0.0) + Angle::fromArcmin(scenario_.syncRa_arcmin).rad();
+    const double d =
+        (flipped_ ? halfTurn - motor_.d : motor_.d) + Angle::fromArcmin(scenario_.syncDec_arcmin).rad();
     return {Angle::fromRad(h).wrappedSigned(), Angle::fromRad(d)};
 }
 
@@ -206,7 +213,8 @@ void MountMechanics::turnAltitudeLever(double turns) {
     const double moved = std::max(0.0, wanted - altitudeStuck_);
     altitudeStuck_ = std::max(0.0, altitudeStuck_ - wanted);
     altitude_rad_ += Angle::fromArcmin(sense * moved).rad();
-    azimuth_rad_ += Angle::fromArcmin(sense * moved * scenario_.leverCoupling).rad() / cos(scenario_.rig.site.latitude);
+    azimuth_rad_ +=
+        Angle::fromArcmin(sense * moved * scenario_.leverCoupling).rad() / cos(scenario_.rig.site.latitude);
 }
 
 void MountMechanics::bump(double east_arcmin, double high_arcmin) {

@@ -11,7 +11,9 @@ using nlohmann::json;
 Expected<PeriodicTerm> periodicTerm(const json& j) {
     PeriodicTerm t;
     JsonReader r(j, "mount.periodic");
-    r.required("period_s", t.period_s).required("amplitude_arcsec", t.amplitude_arcsec).optional("phase_deg", t.phase_deg);
+    r.required("period_s", t.period_s)
+        .required("amplitude_arcsec", t.amplitude_arcsec)
+        .optional("phase_deg", t.phase_deg);
     if (t.period_s <= 0.0)
         r.setProblem({"A periodic term has no period.", "", "Give period_s above zero."});
     const auto done = r.finish();
@@ -36,7 +38,8 @@ Expected<Fault> fault(const json& j) {
     else if (kind == "lamp")
         f.kind = FaultKind::lamp;
     else
-        r.setProblem({"Unknown fault \"" + kind + "\".", "Known faults: cloud, gust, bump, lamp.", "Correct it."});
+        r.setProblem(
+            {"Unknown fault \"" + kind + "\".", "Known faults: cloud, gust, bump, lamp.", "Correct it."});
     const auto done = r.finish();
     return done ? Expected<Fault>(f) : tl::unexpected(done.error());
 }
@@ -90,9 +93,11 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     double parkedDec = 0.0;
     std::vector<json> terms;
     const Expected<void> parts[] = {
-        read(target, "target",
-             [&](JsonReader& t) { t.optional("name", s.targetName).optional("ra", ra).optional("dec", dec); }),
-        read(parked, "parked", [&](JsonReader& t) { t.optional("hour_angle_h", ha_h).optional("dec", parkedDec); }),
+        read(
+            target, "target",
+            [&](JsonReader& t) { t.optional("name", s.targetName).optional("ra", ra).optional("dec", dec); }),
+        read(parked, "parked",
+             [&](JsonReader& t) { t.optional("hour_angle_h", ha_h).optional("dec", parkedDec); }),
         read(axis, "axis",
              [&](JsonReader& t) {
                  t.optional("east_arcmin", s.axisEast_arcmin).optional("high_arcmin", s.axisHigh_arcmin);
@@ -157,7 +162,8 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         }
     if (s.seeing_arcsec <= 0.0 || s.speed < 0.0 || s.transparency <= 0.0)
         return problem("The scenario states an impossible night.",
-                       "Seeing and transparency must be above zero, speed not negative.", "Correct the values.");
+                       "Seeing and transparency must be above zero, speed not negative.",
+                       "Correct the values.");
     return s;
 }
 

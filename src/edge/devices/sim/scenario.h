@@ -49,10 +49,10 @@ struct Scenario {
     double syncDec_arcmin = 0.0;
     double raBacklash_arcsec = 0.0;
     double decBacklash_arcsec = 0.0;
-    double guideRateError = 0.0;  // relative
+    double guideRateError = 0.0; // relative
     double trackingError_ppm = 0.0;
-    double settle_arcsec = 0.0;   // swing after a slew
-    double settle_s = 1.5;        // its decay time
+    double settle_arcsec = 0.0;        // swing after a slew
+    double settle_s = 1.5;             // its decay time
     bool decReversedAfterFlip = false; // the firmware keeps north pulses north
     std::vector<PeriodicTerm> periodic;
     // Levers: arcminutes on the sky a turn, and the part of a turn that is lost when reversing.

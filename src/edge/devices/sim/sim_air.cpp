@@ -14,7 +14,9 @@ constexpr double fieldShare = 0.65; // of the variance that all stars have in co
 constexpr double slowShare = 0.25;  // of the common variance that outlasts an exposure
 constexpr double slow_s = 6.0;
 
-double airmass(double altitude_rad) { return 1.0 / std::max(std::sin(altitude_rad), 0.1); }
+double airmass(double altitude_rad) {
+    return 1.0 / std::max(std::sin(altitude_rad), 0.1);
+}
 } // namespace
 
 double SimAir::fwhm_arcsec(double altitude_rad) const {
@@ -62,7 +64,8 @@ double SimAir::skyMagnitude(Instant at) const {
     if (!skyAt_ || std::abs(at - *skyAt_) > 20.0) {
         // Twilight: the sky brightens by about half a magnitude a degree once the Sun is above −18°.
         const double above = sunAltitude(scenario_.rig.site, at).deg() + 18.0;
-        sky_ = std::max(4.0, scenario_.sky_mag_arcsec2 - (above > 0.0 ? 0.05 * above * above + 0.1 * above : 0.0));
+        sky_ = std::max(4.0,
+                        scenario_.sky_mag_arcsec2 - (above > 0.0 ? 0.05 * above * above + 0.1 * above : 0.0));
         skyAt_ = at;
     }
     return sky_;

@@ -86,8 +86,8 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     const bool horizonHides = s.rig.horizon.hides(axis);
     const double margin = 6.0 * scene.sigma_px;
 
-    // Rough place of a star by one rotation from ICRS to the camera, good to a few pixels: the shear of the air
-    // is left out. It saves the exact way for stars outside the windows.
+    // Rough place of a star by one rotation from ICRS to the camera, good to a few pixels: the shear of the
+    // air is left out. It saves the exact way for stars outside the windows.
     Mat3 rough;
     {
         const Vec3 above = (axis + 0.005 * middleAttitude.col(1)).normalized();
@@ -99,7 +99,8 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
         if (!only)
             return true;
         const Eigen::Vector2d p = centre + project(rough, icrs) + motion;
-        constexpr double slack = 25.0; // windows reach that far beyond the search radius, with the rough error
+        constexpr double slack =
+            25.0; // windows reach that far beyond the search radius, with the rough error
         return std::any_of(only->begin(), only->end(), [&](const ExpectedStar& e) {
             return std::abs(p.x() - e.x) < e.search_px + slack && std::abs(p.y() - e.y) < e.search_px + slack;
         });
@@ -112,8 +113,9 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
             if (!wanted(star.icrs))
                 continue;
             const Vec3 enu = seen.seen(star.icrs);
-            const auto id = static_cast<std::uint64_t>(std::llround((star.icrs.x() + 2.0) * 1e7)) * 40000003ULL +
-                            static_cast<std::uint64_t>(std::llround((star.icrs.y() + 2.0) * 1e7));
+            const auto id =
+                static_cast<std::uint64_t>(std::llround((star.icrs.x() + 2.0) * 1e7)) * 40000003ULL +
+                static_cast<std::uint64_t>(std::llround((star.icrs.y() + 2.0) * 1e7));
             const Eigen::Vector2d p = centre + project(middleAttitude, enu) + motion +
                                       night_.air_.starMotion(id, exposure_s, altitude) / scale;
             if (p.x() < -margin || p.y() < -margin || p.x() > width + margin || p.y() > height + margin)
@@ -211,8 +213,10 @@ Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std:
     windows.middle = scene->start + 0.5 * exposure_s;
     for (const ExpectedStar& e : stars) {
         const int half = static_cast<int>(std::ceil(e.search_px)) + 14;
-        const int x0 = std::clamp(static_cast<int>(std::lround(e.x)) - half, 0, setup_.camera.binnedWidth() - 8);
-        const int y0 = std::clamp(static_cast<int>(std::lround(e.y)) - half, 0, setup_.camera.binnedHeight() - 8);
+        const int x0 =
+            std::clamp(static_cast<int>(std::lround(e.x)) - half, 0, setup_.camera.binnedWidth() - 8);
+        const int y0 =
+            std::clamp(static_cast<int>(std::lround(e.y)) - half, 0, setup_.camera.binnedHeight() - 8);
         const int width = std::min(2 * half + 1, setup_.camera.binnedWidth() - x0);
         const int height = std::min(2 * half + 1, setup_.camera.binnedHeight() - y0);
         windows.frames.push_back(render(*scene, x0, y0, width, height, random_));
@@ -239,8 +243,9 @@ Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const Sto
             if (snr > 5.0) {
                 Star s;
                 // Photon and background parts of the centroid's variance.
-                s.sigmaX = s.sigmaY = scene->sigma_px * std::sqrt(1.0 / found->electrons +
-                                                                  2.0 * area * variance / std::pow(found->electrons, 2));
+                s.sigmaX = s.sigmaY =
+                    scene->sigma_px *
+                    std::sqrt(1.0 / found->electrons + 2.0 * area * variance / std::pow(found->electrons, 2));
                 s.x = found->x + s.sigmaX * random_.gaussian();
                 s.y = found->y + s.sigmaY * random_.gaussian();
                 s.snr = snr;

@@ -29,8 +29,8 @@ public:
 
 private:
     struct Spot {
-        double x, y;       // px
-        double electrons;  // collected over the exposure
+        double x, y;      // px
+        double electrons; // collected over the exposure
         std::uint64_t id;
     };
     // All that an exposure sees, before noise.
@@ -44,7 +44,8 @@ private:
         Equatorial believed;
     };
     // With `only`, just the stars near those places are worked out.
-    Expected<Scene> observe(double exposure_s, const StopFlag& halt, const std::vector<ExpectedStar>* only = nullptr);
+    Expected<Scene> observe(double exposure_s, const StopFlag& halt,
+                            const std::vector<ExpectedStar>* only = nullptr);
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     FrameInfo infoOf(const Scene& scene) const;
 

@@ -27,7 +27,8 @@ Expected<void> SimMount::slew(const HourAngleDec& target, const StopFlag& halt) 
                        "Its target lies " + formatNumber(-place.altitude.deg(), 0) + "° below the horizon.",
                        "Choose a target that is up.");
     if (std::abs(target.dec.deg()) > 90.0)
-        return problem("The mount refused the slew.", "The declination is beyond the pole.", "Correct the target.");
+        return problem("The mount refused the slew.", "The declination is beyond the pole.",
+                       "Correct the target.");
     double duration = 0.0;
     {
         const std::scoped_lock guard(night_.lock_);
@@ -48,7 +49,8 @@ Expected<void> SimMount::setTracking(bool on) {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
     if (on && night_.mechanics_.atLimit())
-        return problem("The mount does not track.", "It stands at its meridian limit.", "Slew away from the limit.");
+        return problem("The mount does not track.", "It stands at its meridian limit.",
+                       "Slew away from the limit.");
     night_.mechanics_.setTracking(on);
     return {};
 }
@@ -58,7 +60,8 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
         const std::scoped_lock guard(night_.lock_);
         night_.catchUp();
         if (night_.mechanics_.atLimit())
-            return problem("The mount takes no pulses.", "It stands at its meridian limit and has stopped tracking.",
+            return problem("The mount takes no pulses.",
+                           "It stands at its meridian limit and has stopped tracking.",
                            "Slew away from the limit, or flip.");
         night_.mechanics_.startPulse(ra_ms, dec_ms);
     }

@@ -17,9 +17,11 @@ std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius) {
     constexpr double slope = 0.42;
     std::vector<CatalogueStar> stars;
     const Equatorial centre = equatorialFrom(icrs);
-    const int bandLow = std::max(0, static_cast<int>(std::floor((centre.dec.deg() - radius.deg() + 90.0) / cell_deg)));
-    const int bandHigh = std::min(static_cast<int>(180.0 / cell_deg) - 1,
-                                  static_cast<int>(std::floor((centre.dec.deg() + radius.deg() + 90.0) / cell_deg)));
+    const int bandLow =
+        std::max(0, static_cast<int>(std::floor((centre.dec.deg() - radius.deg() + 90.0) / cell_deg)));
+    const int bandHigh =
+        std::min(static_cast<int>(180.0 / cell_deg) - 1,
+                 static_cast<int>(std::floor((centre.dec.deg() + radius.deg() + 90.0) / cell_deg)));
     const double cosRadius = cos(radius);
     for (int band = bandLow; band <= bandHigh; ++band) {
         const double decLow = -90.0 + band * cell_deg;
@@ -29,17 +31,20 @@ std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius) {
         // Cells whose RA comes within reach; near the pole, all of them.
         const double reach_deg = std::min(180.0, radius.deg() / std::max(middle - 0.02, 1e-3) + width_deg);
         const int first = static_cast<int>(std::floor((centre.ra.deg() - reach_deg) / width_deg));
-        const int last = std::min(first + cells - 1, static_cast<int>(std::floor((centre.ra.deg() + reach_deg) / width_deg)));
+        const int last = std::min(first + cells - 1,
+                                  static_cast<int>(std::floor((centre.ra.deg() + reach_deg) / width_deg)));
         for (int c = first; c <= last; ++c) {
             const int cell = ((c % cells) + cells) % cells;
-            Random random(mixBits(static_cast<std::uint64_t>(band) * 100003ULL + static_cast<std::uint64_t>(cell)));
+            Random random(
+                mixBits(static_cast<std::uint64_t>(band) * 100003ULL + static_cast<std::uint64_t>(cell)));
             const double area = width_deg * middle * cell_deg;
             const int count = static_cast<int>(area * density_per_deg2 + random.uniform());
             for (int i = 0; i < count; ++i) {
                 const double ra = (cell + random.uniform()) * width_deg;
                 const double dec = decLow + cell_deg * random.uniform();
                 const double span = std::pow(10.0, slope * (faintest - brightest));
-                const double magnitude = brightest + std::log10(1.0 + random.uniform() * (span - 1.0)) / slope;
+                const double magnitude =
+                    brightest + std::log10(1.0 + random.uniform() * (span - 1.0)) / slope;
                 const Vec3 v = vectorFrom(Equatorial{Angle::fromDeg(ra), Angle::fromDeg(dec)});
                 if (v.dot(icrs) > cosRadius)
                     stars.push_back({v, magnitude});
@@ -57,8 +62,9 @@ const std::vector<CatalogueStar>& SimSky::starsNear(const Vec3& icrs, Angle radi
     stars_ = index_->starsNear(icrs, radius_);
     const auto faint = fillerStars(icrs, radius_);
     stars_.insert(stars_.end(), faint.begin(), faint.end());
-    std::stable_sort(stars_.begin(), stars_.end(),
-                     [](const CatalogueStar& a, const CatalogueStar& b) { return a.magnitude < b.magnitude; });
+    std::stable_sort(stars_.begin(), stars_.end(), [](const CatalogueStar& a, const CatalogueStar& b) {
+        return a.magnitude < b.magnitude;
+    });
     return stars_;
 }
 

@@ -13,20 +13,27 @@ SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> ind
     mount_ = std::make_unique<SimMount>(*this);
     const Optics& guide = rig.guidingOptics();
     guide_ = std::make_unique<SimCamera>(
-        *this, SimCameraSetup{rig.guideCamera, guide.effectiveFocal_mm(), guide.aperture_mm, scenario_.guideBlur_um,
-                              Angle::fromDeg(scenario_.guideRoll_deg), scenario_.guideMirrored, scenario_.hotPixels,
-                              "simulated guide camera"});
+        *this, SimCameraSetup{rig.guideCamera, guide.effectiveFocal_mm(), guide.aperture_mm,
+                              scenario_.guideBlur_um, Angle::fromDeg(scenario_.guideRoll_deg),
+                              scenario_.guideMirrored, scenario_.hotPixels, "simulated guide camera"});
     imaging_ = std::make_unique<SimCamera>(
-        *this, SimCameraSetup{rig.imagingCamera, rig.imagingOptics.effectiveFocal_mm(), rig.imagingOptics.aperture_mm,
-                              scenario_.imagingBlur_um, Angle::fromDeg(scenario_.imagingRoll_deg), false, 0,
-                              "simulated imaging camera"});
+        *this,
+        SimCameraSetup{rig.imagingCamera, rig.imagingOptics.effectiveFocal_mm(),
+                       rig.imagingOptics.aperture_mm, scenario_.imagingBlur_um,
+                       Angle::fromDeg(scenario_.imagingRoll_deg), false, 0, "simulated imaging camera"});
 }
 
 SimulatedNight::~SimulatedNight() = default;
 
-Mount& SimulatedNight::mount() { return *mount_; }
-Camera& SimulatedNight::guideCamera() { return *guide_; }
-Camera& SimulatedNight::imagingCamera() { return *imaging_; }
+Mount& SimulatedNight::mount() {
+    return *mount_;
+}
+Camera& SimulatedNight::guideCamera() {
+    return *guide_;
+}
+Camera& SimulatedNight::imagingCamera() {
+    return *imaging_;
+}
 
 Devices SimulatedNight::devices() {
     Devices d;
@@ -58,7 +65,8 @@ void SimulatedNight::catchUp() {
 void SimulatedNight::applyFaults() {
     size_t bumps = 0;
     for (const Fault& f : scenario_.faults)
-        if (f.kind == FaultKind::bump && mechanics_.when() - scenario_.start >= f.at_s && ++bumps > bumpsDone_) {
+        if (f.kind == FaultKind::bump && mechanics_.when() - scenario_.start >= f.at_s &&
+            ++bumps > bumpsDone_) {
             mechanics_.bump(f.amount, f.amount2);
             bumpsDone_ = bumps;
         }

@@ -1,0 +1,163 @@
+// Rules that turn results into words.
+#include <QtTest>
+#include <cmath>
+
+#include "core/base/random.h"
+#include "core/findings/guide_findings.h"
+#include "core/findings/pole_findings.h"
+#include "core/findings/rig_findings.h"
+
+using namespace nordstjerna;
+
+namespace {
+Rig rig() {
+    Rig r;
+    r.imagingCamera = {4.2, 5000, 3400};
+    r.imagingOptics = {610, 111};
+    r.guideCamera = {3.0, 1920, 1200};
+    r.guideOptics = {240, 50};
+    r.site.latitude = Angle::fromDeg(58.35);
+    return r;
+}
+
+bool has(const std::vector<Finding>& list, const std::string& id) {
+    return std::any_of(list.begin(), list.end(), [&](const Finding& f) { return f.id == id; });
+}
+} // namespace
+
+class FindingsTest : public QObject {
+    Q_OBJECT
+private slots:
+    void goodRigIsLeftInPeace();
+    void apertureInPlaceOfFocalLength();
+    void fineGuideScale();
+    void shortGuideScope();
+    void pulseLongerThanExposure();
+    void poleOffTheMark();
+    void poleGoodEnough();
+    void overCorrectionIsSeen();
+    void slowWanderIsSeen();
+    void heaviestFirst();
+    void everyFindingSaysWhatToDo();
+};
+
+void FindingsTest::goodRigIsLeftInPeace() {
+    QVERIFY(rigFindings(rig()).empty());
+}
+
+void FindingsTest::apertureInPlaceOfFocalLength() {
+    Rig r = rig();
+    r.guideOptics.focal_mm = 50; // f/1
+    const auto list = rigFindings(r);
+    QVERIFY(has(list, "guide-focal-suspicious"));
+    QCOMPARE(list.front().weight, Weight::act);
+}
+
+void FindingsTest::fineGuideScale() {
+    Rig r = rig();
+    r.guideOptics = {2000, 200};
+    const auto list = rigFindings(r);
+    QVERIFY(has(list, "guide-scale-fine"));
+    QVERIFY(list.front().remedy.find("2 ×") != std::string::npos);
+}
+
+void FindingsTest::shortGuideScope() {
+    Rig r = rig();
+    r.guideOptics = {100, 25};
+    QVERIFY(has(rigFindings(r), "guide-scope-short"));
+}
+
+void FindingsTest::pulseLongerThanExposure() {
+    Rig r = rig();
+    r.guiding.pulseLimit_ms = 2500;
+    const auto list = rigFindings(r);
+    QVERIFY(has(list, "pulse-limit-long"));
+    QCOMPARE(list.front().action, std::string("rig.shorten-pulse-limit"));
+}
+
+namespace {
+PoleError errorOf(double east, double high, double sigma, AxisFit& fit) {
+    const Rig r = rig();
+    fit.axis = axisWithError(r.site, PoleReference::refracted, east, high);
+    fit.covariance = Eigen::Matrix2d::Identity() * std::pow(60.0 * sigma, 2);
+    fit.span_deg = 60;
+    return poleError(fit, r.site, PoleReference::refracted);
+}
+} // namespace
+
+void FindingsTest::poleOffTheMark() {
+    AxisFit fit;
+    const PoleError e = errorOf(1.0, 9.0, 0.1, fit);
+    const auto list = poleFindings(e, fit, rig(), {2.0, {Angle::fromHours(-4), Angle::fromDeg(42)}});
+    QCOMPARE(list.front().id, std::string("pole-off"));
+    QCOMPARE(list.front().weight, Weight::act);
+    QVERIFY(list.front().remedy.find("Lower the front by 9.0′") != std::string::npos);
+    QVERIFY(list.front().evidence.find("″/min") != std::string::npos);
+}
+
+void FindingsTest::poleGoodEnough() {
+    AxisFit fit;
+    const PoleError e = errorOf(0.4, -0.6, 0.05, fit);
+    const auto list = poleFindings(e, fit, rig(), {2.0, {Angle::fromHours(-4), Angle::fromDeg(42)}});
+    QVERIFY(has(list, "pole-good") && !has(list, "pole-off") && !has(list, "pole-vague"));
+    const PoleError vague = errorOf(0.4, -0.6, 0.9, fit);
+    QVERIFY(has(poleFindings(vague, fit, rig(), {2.0, {}}), "pole-vague"));
+}
+
+namespace {
+// First-order series with the given correlation of successive errors.
+Run guidedRun(double correlation, double size) {
+    Random random(4);
+    Run run;
+    run.meta.kind = RunKind::guided;
+    run.meta.imageScale_arcsec_px = 1.42;
+    double ra = 0.0;
+    for (int i = 0; i < 800; ++i) {
+        RunRow r;
+        r.t_s = 2.3 * i;
+        ra = correlation * ra + std::sqrt(1 - correlation * correlation) * size * random.gaussian();
+        r.dra_arcsec = ra;
+        r.ddec_arcsec = 0.4 * random.gaussian();
+        run.rows.push_back(r);
+    }
+    return run;
+}
+} // namespace
+
+void FindingsTest::overCorrectionIsSeen() {
+    const Run run = guidedRun(-0.5, 0.4);
+    const auto list = guideFindings(run, *summarise(run));
+    QVERIFY(has(list, "ra-loop-over") && !has(list, "dec-loop-over"));
+}
+
+void FindingsTest::slowWanderIsSeen() {
+    const Run run = guidedRun(0.95, 1.2);
+    const auto list = guideFindings(run, *summarise(run));
+    QVERIFY(has(list, "ra-loop-under") && has(list, "not-round"));
+    Run plain = guidedRun(0.0, 0.4);
+    const auto calm = guideFindings(plain, *summarise(plain));
+    QVERIFY(has(calm, "rms-good") && has(calm, "air-limits") && !has(calm, "ra-loop-under"));
+}
+
+void FindingsTest::heaviestFirst() {
+    std::vector<Finding> list{{"a", Weight::know, "", "", "", "", ""},
+                              {"b", Weight::act, "", "", "", "", ""},
+                              {"c", Weight::look, "", "", "", "", ""}};
+    rank(list);
+    QCOMPARE(list[0].id, std::string("b"));
+    QCOMPARE(list[2].id, std::string("a"));
+}
+
+void FindingsTest::everyFindingSaysWhatToDo() {
+    Rig r = rig();
+    r.guideOptics = {2000, 2000};
+    r.guiding.pulseLimit_ms = 9000;
+    r.mount.encoders = true;
+    for (const Finding& f : rigFindings(r)) {
+        QVERIFY(!f.headline.empty() && !f.evidence.empty() && !f.remedy.empty());
+        QVERIFY(f.headline.find('!') == std::string::npos);
+    }
+}
+
+QTEST_APPLESS_MAIN(FindingsTest)
+#include "findings_test.moc"

@@ -1,0 +1,134 @@
+// Signs, controllers and the combination of guide stars.
+#include <QtTest>
+#include <cmath>
+
+#include "core/base/random.h"
+#include "core/guide/controller.h"
+#include "core/guide/guide_geometry.h"
+#include "core/guide/star_group.h"
+
+using namespace nordstjerna;
+
+class GuideTest : public QObject {
+    Q_OBJECT
+private slots:
+    void westPulseSendsTheStarEast();
+    void pulseUndoesTheError();
+    void ratesSlowDownTowardsThePole();
+    void deadbandAndGain();
+    void smoothingRemembers();
+    void groupAverages();
+    void groupDropsAStarThatDisagrees();
+    void groupSurvivesLosses();
+};
+
+namespace {
+Rates skewedRates() {
+    Rates r;
+    r.setup.scale_arcsec_px = 2.5;
+    r.ra.rate_px_s = {3.0, 0.0};
+    r.ra.angle_deg = {150.0, 0.0};
+    r.dec.rate_px_s = {2.8, 0.0};
+    r.dec.angle_deg = {244.0, 0.0}; // 4° from a right angle
+    return r;
+}
+} // namespace
+
+void GuideTest::westPulseSendsTheStarEast() {
+    const GuideGeometry g(skewedRates(), Angle());
+    // Along the motion of a west pulse: east of the aim; along that of a north pulse: south of it.
+    const double w = 150.0 * M_PI / 180.0;
+    SkyError e = g.toSky(2.0 * std::cos(w), 2.0 * std::sin(w));
+    QVERIFY(std::abs(e.dra_arcsec - 5.0) < 1e-9 && std::abs(e.ddec_arcsec) < 1e-9);
+    const double n = 244.0 * M_PI / 180.0;
+    e = g.toSky(2.0 * std::cos(n), 2.0 * std::sin(n));
+    QVERIFY(std::abs(e.ddec_arcsec + 5.0) < 1e-9 && std::abs(e.dra_arcsec) < 1e-9);
+}
+
+void GuideTest::pulseUndoesTheError() {
+    const GuideGeometry g(skewedRates(), Angle::fromDeg(40));
+    const PulsePair p = g.pulseAgainst({1.2, -0.8});
+    QVERIFY(p.ra_ms < 0.0);  // star east: move the mount east
+    QVERIFY(p.dec_ms < 0.0); // star south: move the mount south
+    QVERIFY(std::abs(1.2 + p.ra_ms / 1000.0 * g.raRate_arcsec_s()) < 1e-12);
+    QVERIFY(std::abs(-0.8 - p.dec_ms / 1000.0 * g.decRate_arcsec_s()) < 1e-12);
+}
+
+void GuideTest::ratesSlowDownTowardsThePole() {
+    const GuideGeometry equator(skewedRates(), Angle());
+    const GuideGeometry high(skewedRates(), Angle::fromDeg(60));
+    QVERIFY(std::abs(high.raRate_arcsec_s() / equator.raRate_arcsec_s() - 0.5) < 1e-12);
+    QCOMPARE(high.decRate_arcsec_s(), equator.decRate_arcsec_s());
+}
+
+void GuideTest::deadbandAndGain() {
+    ProportionalController c({0.7, 0.3, 0.0, 1000});
+    QCOMPARE(c.correction(0.29), 0.0);
+    QVERIFY(std::abs(c.correction(1.0) - 0.7) < 1e-12);
+    QVERIFY(std::abs(c.correction(-1.0) + 0.7) < 1e-12);
+}
+
+void GuideTest::smoothingRemembers() {
+    ProportionalController c({1.0, 0.0, 0.5, 1000});
+    QVERIFY(std::abs(c.correction(1.0) - 1.0) < 1e-12);
+    QVERIFY(std::abs(c.correction(0.0) - 0.5) < 1e-12);
+    c.reset();
+    QVERIFY(std::abs(c.correction(0.2) - 0.2) < 1e-12);
+}
+
+namespace {
+Star star(double x, double y, double sigma) {
+    Star s;
+    s.x = x;
+    s.y = y;
+    s.sigmaX = s.sigmaY = sigma;
+    s.snr = 1.0 / sigma;
+    return s;
+}
+} // namespace
+
+void GuideTest::groupAverages() {
+    Random random(1);
+    std::vector<Star> home;
+    for (int i = 0; i < 9; ++i)
+        home.push_back(star(100.0 * i, 50.0 * i, 0.1));
+    double one = 0.0;
+    double all = 0.0;
+    for (int trial = 0; trial < 500; ++trial) {
+        StarGroup group(home);
+        std::vector<std::optional<Star>> seen;
+        for (const Star& h : home)
+            seen.push_back(
+                star(h.x + 1.5 + 0.1 * random.gaussian(), h.y - 0.5 + 0.1 * random.gaussian(), 0.1));
+        const auto shift = group.update(seen);
+        QVERIFY(shift.has_value());
+        one += std::pow(seen[0]->x - home[0].x - 1.5, 2);
+        all += std::pow(shift->dx - 1.5, 2);
+    }
+    QVERIFY(std::sqrt(one / all) > 2.0); // nine stars: three times better, less what distrust costs
+}
+
+void GuideTest::groupDropsAStarThatDisagrees() {
+    std::vector<Star> home;
+    for (int i = 0; i < 5; ++i)
+        home.push_back(star(100.0 * i, 0, 0.05));
+    StarGroup group(home);
+    std::vector<std::optional<Star>> seen;
+    for (const Star& h : home)
+        seen.push_back(star(h.x + 1.0, h.y, 0.05));
+    seen[2]->x += 8.0; // a neighbour was taken for it
+    const auto shift = group.update(seen);
+    QVERIFY(shift && shift->used == 4);
+    QVERIFY(std::abs(shift->dx - 1.0) < 1e-9);
+    QVERIFY(!group.members()[2].seen);
+}
+
+void GuideTest::groupSurvivesLosses() {
+    StarGroup group({star(0, 0, 0.1), star(50, 50, 0.1)});
+    QVERIFY(group.update({std::nullopt, star(51, 50, 0.1)}));
+    QVERIFY(!group.update({std::nullopt, std::nullopt}));
+    QVERIFY(group.update({star(0.2, 0, 0.1), std::nullopt}));
+}
+
+QTEST_APPLESS_MAIN(GuideTest)
+#include "guide_test.moc"

@@ -1,0 +1,323 @@
+// Star measuring against truth, the Cramér–Rao bound and the CCD equation.
+#include <QtTest>
+#include <cmath>
+
+#include "core/base/statistics.h"
+#include "core/image/guide_star_choice.h"
+#include "core/image/star_detect.h"
+#include "core/image/star_measure.h"
+#include "core/image/stretch.h"
+#include "synthetic_frame.h"
+
+using namespace nordstjerna;
+using namespace testing_frames;
+
+class ImageTest : public QObject {
+    Q_OBJECT
+private slots:
+    void centroidReachesTheBound_data();
+    void centroidReachesTheBound();
+    void statedSigmaIsHonest();
+    void gradientLeavesTheCentroidAlone();
+    void fluxAndHalfFluxDiameter_data();
+    void fluxAndHalfFluxDiameter();
+    void snrFollowsTheCcdEquation();
+    void hotPixelIsNoStar();
+    void emptySkyIsNoStar();
+    void saturationIsSeen();
+    void faintStarsAreFound();
+    void noiseAloneGivesNoStars();
+    void hotPixelsAndTracksAreLeftOut();
+    void flatFrameHasNoStars();
+    void tinyFrameIsRefused();
+    void choiceExplainsItself();
+    void choiceFailsWithAReason();
+    void stretchKeepsOrder();
+};
+
+void ImageTest::centroidReachesTheBound_data() {
+    QTest::addColumn<double>("fwhm");
+    QTest::addColumn<double>("snr");
+    for (double fwhm : {2.0, 3.0, 6.0})
+        for (double snr : {20.0, 60.0, 200.0})
+            QTest::addRow("FWHM %.0f SNR %.0f", fwhm, snr) << fwhm << snr;
+}
+
+void ImageTest::centroidReachesTheBound() {
+    QFETCH(double, fwhm);
+    QFETCH(double, snr);
+    const double sigma = fwhm / 2.3548;
+    const double noise = 9.0;
+    const double gain = 0.8;
+    // Flux for the wanted SNR of an ideal matched measurement.
+    double flux = 100.0;
+    for (int i = 0; i < 60; ++i) {
+        const double area = 4.0 * M_PI * sigma * sigma;
+        flux = snr * std::sqrt(flux / gain + area * noise * noise);
+    }
+    Random random(static_cast<std::uint64_t>(fwhm * 1000 + snr));
+    double squares = 0.0;
+    double bounds = 0.0;
+    const int trials = 400;
+    for (int i = 0; i < trials; ++i) {
+        const double x = 20.0 + random.uniform(-0.5, 0.5);
+        const double y = 20.0 + random.uniform(-0.5, 0.5);
+        Frame f = noiseFrame(41, 41, 300.0, noise, random);
+        f.info.gain_e_adu = gain;
+        addStar(f, x, y, flux, sigma, random, gain);
+        MeasureOptions options;
+        options.radius_px = 15;
+        const auto star = measureStar(f, 20.0, 20.0, options);
+        QVERIFY(star.has_value());
+        squares += std::pow(star->x - x, 2) + std::pow(star->y - y, 2);
+        bounds += std::pow(cramerRao(flux, sigma, noise, gain, x - 20.0, y - 20.0), 2);
+    }
+    const double ratio = std::sqrt(squares / (2 * trials)) / std::sqrt(bounds / trials);
+    QVERIFY2(ratio < 1.15, qPrintable(QString("%1 × the bound").arg(ratio)));
+}
+
+void ImageTest::statedSigmaIsHonest() {
+    Random random(5);
+    int within = 0;
+    const int trials = 600;
+    for (int i = 0; i < trials; ++i) {
+        const double x = 20.0 + random.uniform(-0.5, 0.5);
+        Frame f = noiseFrame(41, 41, 300.0, 10.0, random);
+        addStar(f, x, 20.2, 6000.0, 1.3, random, 1.0);
+        const auto star = measureStar(f, 20.0, 20.0);
+        QVERIFY(star.has_value());
+        within += std::abs(star->x - x) < star->sigmaX;
+    }
+    const double share = double(within) / trials;
+    QVERIFY2(share > 0.62 && share < 0.75, qPrintable(QString::number(share)));
+}
+
+void ImageTest::gradientLeavesTheCentroidAlone() {
+    Random random(6);
+    double shift = 0.0;
+    double scatter = 0.0;
+    const int trials = 300;
+    for (int i = 0; i < trials; ++i) {
+        Frame f = noiseFrame(41, 41, 300.0, 8.0, random);
+        addStar(f, 20.3, 19.8, 4000.0, 1.5, random);
+        Frame sloped = f;
+        for (int y = 0; y < 41; ++y)
+            for (int x = 0; x < 41; ++x)
+                sloped.at(x, y) += static_cast<float>(3.0 * x - 1.5 * y);
+        const auto a = measureStar(f, 20, 20);
+        const auto b = measureStar(sloped, 20, 20);
+        QVERIFY(a && b);
+        shift += (b->x - a->x) / trials;
+        scatter += std::pow(a->x - 20.3, 2) / trials;
+    }
+    QVERIFY(std::abs(shift) < 0.02 * std::sqrt(scatter));
+}
+
+void ImageTest::fluxAndHalfFluxDiameter_data() {
+    QTest::addColumn<double>("sigma");
+    for (double sigma : {0.9, 1.3, 2.0, 3.0})
+        QTest::addRow("sigma %.1f", sigma) << sigma;
+}
+
+void ImageTest::fluxAndHalfFluxDiameter() {
+    QFETCH(double, sigma);
+    Random random(7);
+    Frame f = noiseFrame(101, 101, 300.0, 0.5, random);
+    addStar(f, 50.3, 49.6, 50000.0, sigma, random);
+    MeasureOptions options;
+    options.radius_px = 25;
+    const auto star = measureStar(f, 50, 50, options);
+    QVERIFY(star.has_value());
+    QVERIFY(std::abs(star->flux / 50000.0 - 1.0) < 0.01);
+    // Half of a Gaussian's flux lies within 1.1774σ; pixels widen it by their own twelfth.
+    const double expected = 2.0 * 1.1774 * std::sqrt(sigma * sigma + 1.0 / 12.0);
+    QVERIFY2(std::abs(star->hfd / expected - 1.0) < 0.03,
+             qPrintable(QString("%1 for %2").arg(star->hfd).arg(expected)));
+}
+
+void ImageTest::snrFollowsTheCcdEquation() {
+    // Howell, Handbook of CCD Astronomy: S/√(S + n·σ²), in electrons, here within one half-flux diameter.
+    Random random(8);
+    const double sigma = 1.4;
+    const double flux = 9000.0;
+    const double gain = 0.5;
+    Frame f = noiseFrame(61, 61, 400.0, 7.0, random);
+    f.info.gain_e_adu = gain;
+    addStar(f, 30, 30, flux, sigma, random, gain);
+    const auto star = measureStar(f, 30, 30);
+    QVERIFY(star.has_value());
+    const double radius = 2.0 * 1.1774 * sigma;
+    const double signal = gain * flux * (1.0 - std::exp(-0.5 * radius * radius / (sigma * sigma)));
+    const double expected = signal / std::sqrt(signal + M_PI * radius * radius * std::pow(7.0 * gain, 2));
+    QVERIFY2(std::abs(star->snr / expected - 1.0) < 0.08,
+             qPrintable(QString("%1 for %2").arg(star->snr).arg(expected)));
+}
+
+void ImageTest::hotPixelIsNoStar() {
+    Random random(9);
+    Frame f = noiseFrame(41, 41, 300.0, 8.0, random);
+    f.at(20, 20) += 3000.0F;
+    const auto star = measureStar(f, 20, 20);
+    QVERIFY(!star);
+    QVERIFY(star.error().what.find("hot pixel") != std::string::npos);
+    // A star of the same peak beside it wins the search.
+    addStar(f, 27.0, 23.0, 20000.0, 1.4, random);
+    const auto found = findAndMeasure(f, 22, 21, 9.0);
+    QVERIFY(found && std::hypot(found->x - 27.0, found->y - 23.0) < 0.1);
+}
+
+void ImageTest::emptySkyIsNoStar() {
+    Random random(10);
+    int found = 0;
+    for (int i = 0; i < 200; ++i) {
+        const Frame f = noiseFrame(41, 41, 300.0, 8.0, random);
+        const auto star = findAndMeasure(f, 20, 20, 8.0);
+        found += star && star->snr >= 5.0;
+    }
+    QVERIFY(found <= 2);
+    const Frame f = noiseFrame(41, 41, 300.0, 8.0, random);
+    QVERIFY(!measureStar(f, 1, 20));
+    QVERIFY(!findAndMeasure(f, 400, 400, 8.0));
+}
+
+void ImageTest::saturationIsSeen() {
+    Random random(11);
+    Frame f = noiseFrame(61, 61, 300.0, 8.0, random);
+    f.info.saturation_adu = 4000.0;
+    addStar(f, 30.2, 30.1, 120000.0, 1.6, random);
+    for (float& v : f.pixels)
+        v = std::min(v, 4000.0F);
+    const auto star = measureStar(f, 30, 30);
+    QVERIFY(star && star->saturated);
+    // The wings still tell the place.
+    QVERIFY(std::hypot(star->x - 30.2, star->y - 30.1) < 0.1);
+}
+
+void ImageTest::faintStarsAreFound() {
+    Random random(12);
+    const double sigma = 1.3;
+    const double noise = 8.0;
+    const double flux =
+        15.0 * noise * std::sqrt(4.0 * M_PI) * sigma * 1.15; // SNR about 15 by the matched measure
+    Frame f = noiseFrame(800, 800, 400.0, noise, random);
+    std::vector<std::pair<double, double>> truth;
+    for (int gy = 0; gy < 15; ++gy)
+        for (int gx = 0; gx < 15; ++gx) {
+            truth.emplace_back(40 + 51 * gx + random.uniform(-5, 5), 40 + 51 * gy + random.uniform(-5, 5));
+            addStar(f, truth.back().first, truth.back().second, flux, sigma, random, 1.0);
+        }
+    const auto field = detectStars(f);
+    QVERIFY(field.has_value());
+    int found = 0;
+    for (const auto& t : truth)
+        for (const Star& s : field->stars)
+            if (std::hypot(s.x - t.first, s.y - t.second) < 1.0) {
+                ++found;
+                break;
+            }
+    QVERIFY2(found >= 0.97 * double(truth.size()), qPrintable(QString::number(found)));
+    QVERIFY(field->stars.size() - static_cast<size_t>(found) <= 4);
+    QVERIFY(std::abs(field->background - 400.0) < 1.0);
+    QVERIFY(std::abs(field->noise / noise - 1.0) < 0.03);
+}
+
+void ImageTest::noiseAloneGivesNoStars() {
+    Random random(13);
+    const Frame f = noiseFrame(800, 800, 400.0, 8.0, random);
+    const auto field = detectStars(f);
+    QVERIFY(field && field->stars.size() <= 2);
+}
+
+void ImageTest::hotPixelsAndTracksAreLeftOut() {
+    Random random(14);
+    Frame f = noiseFrame(600, 600, 400.0, 8.0, random);
+    for (int i = 0; i < 300; ++i)
+        f.at(static_cast<int>(random.uniform(5, 595)), static_cast<int>(random.uniform(5, 595))) +=
+            static_cast<float>(random.uniform(200, 8000));
+    for (int i = 0; i < 4000; ++i) // a satellite
+        addStar(f, 60 + 0.09 * i, 100 + 0.05 * i, 120.0, 1.3, random);
+    for (int i = 0; i < 12; ++i)
+        addStar(f, 50 + 45 * i, 480.3, 9000.0, 1.3, random);
+    const auto field = detectStars(f);
+    QVERIFY(field.has_value());
+    int real = 0;
+    for (const Star& s : field->stars)
+        real += std::abs(s.y - 480.3) < 0.5;
+    QCOMPARE(real, 12);
+    QVERIFY2(field->stars.size() <= 13, qPrintable(QString::number(field->stars.size())));
+}
+
+void ImageTest::flatFrameHasNoStars() {
+    Frame f(200, 200);
+    std::fill(f.pixels.begin(), f.pixels.end(), 65535.0F);
+    const auto field = detectStars(f);
+    QVERIFY(field && field->stars.empty());
+}
+
+void ImageTest::tinyFrameIsRefused() {
+    QVERIFY(!detectStars(Frame(8, 8)));
+}
+
+namespace {
+Star at(double x, double y, double snr, double peak) {
+    Star s;
+    s.x = x;
+    s.y = y;
+    s.snr = snr;
+    s.peak = peak;
+    s.flux = 10 * snr * snr;
+    s.hfd = 3.0;
+    s.sigmaX = s.sigmaY = 1.5 / snr;
+    return s;
+}
+} // namespace
+
+void ImageTest::choiceExplainsItself() {
+    StarField field;
+    field.stars = {at(500, 500, 300, 64000), at(300, 300, 120, 30000), at(700, 200, 80, 20000),
+                   at(10, 400, 90, 20000), at(600, 600, 12, 1500)};
+    Star sharp = at(200, 600, 60, 9000);
+    sharp.hfd = 1.1;
+    field.stars.push_back(sharp);
+    const auto judged = judgeGuideStars(field, 1000, 800, 65535.0);
+    QVERIFY(judged[0].chosen && judged[0].star.x == 300);
+    QVERIFY(judged[1].chosen && judged[1].star.x == 700);
+    QVERIFY(!judged[2].chosen);
+    for (const Judged& j : judged) {
+        if (j.star.x == 500)
+            QVERIFY(j.reason.find("too bright") != std::string::npos);
+        if (j.star.x == 10)
+            QVERIFY(j.reason.find("edge") != std::string::npos);
+        if (j.star.x == 600)
+            QVERIFY(j.reason.find("too faint") != std::string::npos);
+        if (j.star.x == 200)
+            QVERIFY(j.reason.find("hot pixel") != std::string::npos);
+    }
+}
+
+void ImageTest::choiceFailsWithAReason() {
+    StarField none;
+    none.background = 61000;
+    auto result = chooseGuideStars(none, 1000, 800, 65535.0);
+    QVERIFY(!result && result.error().why.find("lamp") != std::string::npos);
+    none.background = 500;
+    result = chooseGuideStars(none, 1000, 800, 65535.0);
+    QVERIFY(!result && result.error().why.find("Cloud") != std::string::npos);
+    StarField bright;
+    bright.stars = {at(500, 500, 400, 65535), at(300, 300, 400, 65000)};
+    result = chooseGuideStars(bright, 1000, 800, 65535.0);
+    QVERIFY(!result && result.error().remedy == "Shorten the exposure.");
+}
+
+void ImageTest::stretchKeepsOrder() {
+    Frame f(100, 1);
+    for (int i = 0; i < 100; ++i)
+        f.at(i, 0) = static_cast<float>(i * i);
+    const auto grey = stretchForDisplay(f);
+    QVERIFY(std::is_sorted(grey.begin(), grey.end()));
+    QCOMPARE(int(grey.front()), 0);
+    QVERIFY(grey.back() > 100);
+}
+
+QTEST_APPLESS_MAIN(ImageTest)
+#include "image_test.moc"

@@ -1,0 +1,222 @@
+// Calibration from invented star paths with known rates.
+#include <QtTest>
+#include <cmath>
+
+#include "core/base/random.h"
+#include "core/findings/rates_findings.h"
+#include "core/rates/calibration.h"
+#include "core/rig/scales.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+struct Truth {
+    double raPxS = 2.9, decPxS = 2.8;
+    double west_deg = 156.0, north_deg = 246.0;
+    double backlash_ms = 600.0;
+    double driftX_pxS = 0.01, driftY_pxS = -0.005;
+    double noise_px = 0.12;
+    double step_ms = 800.0;
+    int steps = 12;
+    double dec_deg = 10.0;
+};
+
+// The same motion as the trade describes it: the star east under west pulses, and so on.
+std::vector<CalibrationSample> record(const Truth& t, Random& random) {
+    std::vector<CalibrationSample> samples;
+    double west = 0.0;
+    double motor = 0.0; // Dec motor, s of pulse
+    double axis = 0.0;  // Dec axis behind the backlash
+    double time = 0.0;
+    const double gap = t.backlash_ms / 1000.0;
+    const double cosDec = std::cos(t.dec_deg * M_PI / 180.0);
+    const auto look = [&](Leg leg, double pulse) {
+        axis = std::clamp(axis, motor, motor + gap); // north pulses find the gears engaged
+        const double w = t.west_deg * M_PI / 180.0;
+        const double n = t.north_deg * M_PI / 180.0;
+        const double alongWest = west * t.raPxS * cosDec;
+        const double alongNorth = axis * t.decPxS;
+        samples.push_back({time,
+                           700 + alongWest * std::cos(w) + alongNorth * std::cos(n) + t.driftX_pxS * time +
+                               t.noise_px * random.gaussian(),
+                           500 + alongWest * std::sin(w) + alongNorth * std::sin(n) + t.driftY_pxS * time +
+                               t.noise_px * random.gaussian(),
+                           leg, pulse});
+        time += 2.5;
+    };
+    const double s = t.step_ms / 1000.0;
+    const struct {
+        Leg leg;
+        double dWest, dNorth;
+    } legs[] = {{Leg::west, s, 0}, {Leg::east, -s, 0}, {Leg::north, 0, s}, {Leg::south, 0, -s}};
+    for (const auto& l : legs) {
+        look(l.leg, 0.0);
+        for (int i = 0; i < t.steps; ++i) {
+            west += l.dWest;
+            motor += l.dNorth;
+            look(l.leg, t.step_ms);
+        }
+    }
+    return samples;
+}
+
+CalibrationSetup setupFor(const Truth& t) {
+    CalibrationSetup s;
+    s.scale_arcsec_px = 2.578;
+    s.guideRateRa = t.raPxS * 2.578 / siderealRate_arcsec_s;
+    s.guideRateDec = t.decPxS * 2.578 / siderealRate_arcsec_s;
+    s.dec = Angle::fromDeg(t.dec_deg);
+    return s;
+}
+
+} // namespace
+
+class RatesTest : public QObject {
+    Q_OBJECT
+private slots:
+    void noiseFreePathGivesTheTruth();
+    void manyMountsWithinTheirErrors();
+    void mirroredCamera();
+    void missingLegIsRefused();
+    void axisThatStaysIsRefused();
+    void focalLengthMistakeIsNamed();
+    void skewedAxesAreBad();
+    void fewStepsAreOnlyUsable();
+    void backlashIsTold();
+};
+
+void RatesTest::noiseFreePathGivesTheTruth() {
+    Random random(1);
+    Truth t;
+    t.noise_px = 0.0;
+    const auto rates = fitRates(record(t, random), setupFor(t));
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    QVERIFY(std::abs(rates->ra.rate_px_s.value - t.raPxS) < 1e-3);
+    QVERIFY(std::abs(rates->dec.rate_px_s.value - t.decPxS) < 1e-3);
+    QVERIFY(std::abs(rates->ra.angle_deg.value - t.west_deg) < 0.02);
+    QVERIFY(std::abs(rates->dec.angle_deg.value - t.north_deg) < 0.02);
+    QVERIFY(std::abs(rates->decBacklash_ms.value - t.backlash_ms) < 5.0);
+    QVERIFY(rates->orthogonality_deg.value < 0.05);
+    QCOMPARE(rates->ra.steps, 12);
+    QCOMPARE(rates->verdict, RatesVerdict::good);
+    QVERIFY(!rates->mirrored);
+}
+
+void RatesTest::manyMountsWithinTheirErrors() {
+    Random random(2);
+    int rateWithin = 0;
+    int angleWithin = 0;
+    const int trials = 200;
+    for (int i = 0; i < trials; ++i) {
+        Truth t;
+        t.raPxS = random.uniform(1.5, 5.0);
+        t.decPxS = t.raPxS * random.uniform(0.95, 1.05);
+        t.west_deg = random.uniform(0, 360);
+        t.north_deg = t.west_deg + 90 + random.uniform(-3, 3);
+        t.step_ms = 1000.0 * 25.0 / 12.0 / t.raPxS;
+        t.backlash_ms = random.uniform(0.0, 3.0) * t.step_ms;
+        t.driftX_pxS = random.uniform(-0.02, 0.02);
+        const auto rates = fitRates(record(t, random), setupFor(t));
+        QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+        const double off = Angle::fromDeg(rates->ra.angle_deg.value - t.west_deg).wrappedSigned().deg();
+        QVERIFY(std::abs(rates->ra.rate_px_s.value / t.raPxS - 1.0) < 0.02);
+        QVERIFY(std::abs(off) < 1.0);
+        rateWithin += std::abs(rates->ra.rate_px_s.value - t.raPxS) < rates->ra.rate_px_s.sigma;
+        angleWithin += std::abs(off) < rates->ra.angle_deg.sigma;
+        QVERIFY2(std::abs(rates->decBacklash_ms.value - t.backlash_ms) <
+                     std::max(0.1 * t.backlash_ms, 4.0 * rates->decBacklash_ms.sigma),
+                 qPrintable(QString("%1 ± %2 for %3")
+                                .arg(rates->decBacklash_ms.value)
+                                .arg(rates->decBacklash_ms.sigma)
+                                .arg(t.backlash_ms)));
+    }
+    QVERIFY2(rateWithin > 0.60 * trials && rateWithin < 0.76 * trials,
+             qPrintable(QString::number(rateWithin)));
+    QVERIFY2(angleWithin > 0.60 * trials && angleWithin < 0.76 * trials,
+             qPrintable(QString::number(angleWithin)));
+}
+
+void RatesTest::mirroredCamera() {
+    Random random(3);
+    Truth t;
+    t.north_deg = t.west_deg - 90;
+    const auto rates = fitRates(record(t, random), setupFor(t));
+    QVERIFY(rates && rates->mirrored);
+    QVERIFY(rates->orthogonality_deg.value < 3.0);
+}
+
+void RatesTest::missingLegIsRefused() {
+    Random random(4);
+    auto samples = record({}, random);
+    std::erase_if(samples, [](const CalibrationSample& s) { return s.leg == Leg::south; });
+    const auto rates = fitRates(samples, setupFor({}));
+    QVERIFY(!rates && rates.error().what.find("south leg") != std::string::npos);
+    samples = record({}, random);
+    samples[5].x = std::nan("");
+    QVERIFY(!fitRates(samples, setupFor({})));
+    QVERIFY(!fitRates({}, {}));
+}
+
+void RatesTest::axisThatStaysIsRefused() {
+    Random random(5);
+    Truth t;
+    t.raPxS = 0.0;
+    const auto samples = record(t, random);
+    const auto rates = fitRates(samples, setupFor(Truth{}));
+    QVERIFY(!rates && rates.error().what.find("RA pulses") != std::string::npos);
+    QVERIFY(rates.error().remedy.find("cable") != std::string::npos);
+}
+
+void RatesTest::focalLengthMistakeIsNamed() {
+    Random random(6);
+    const Truth t;
+    CalibrationSetup s = setupFor(t);
+    s.scale_arcsec_px *= 240.0 / 50.0; // the aperture entered as the focal length
+    const auto rates = fitRates(record(t, random), s);
+    QVERIFY(rates.has_value());
+    QCOMPARE(rates->verdict, RatesVerdict::bad);
+    const auto findings = ratesFindings(*rates);
+    QVERIFY(!findings.empty());
+    QCOMPARE(findings.front().weight, Weight::act);
+    QVERIFY(findings.front().remedy.find("aperture") != std::string::npos);
+}
+
+void RatesTest::skewedAxesAreBad() {
+    Random random(7);
+    Truth t;
+    t.north_deg = t.west_deg + 90 + 27;
+    const auto rates = fitRates(record(t, random), setupFor(t));
+    QVERIFY(rates.has_value());
+    QVERIFY(std::abs(rates->orthogonality_deg.value - 27.0) < 1.5);
+    QCOMPARE(rates->verdict, RatesVerdict::bad);
+}
+
+void RatesTest::fewStepsAreOnlyUsable() {
+    Random random(8);
+    Truth t;
+    t.steps = 6;
+    t.step_ms = 1600;
+    const auto rates = fitRates(record(t, random), setupFor(t));
+    QVERIFY(rates.has_value());
+    QCOMPARE(rates->verdict, RatesVerdict::usable);
+    const auto findings = ratesFindings(*rates);
+    QVERIFY(
+        std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.id == "few-steps"; }));
+}
+
+void RatesTest::backlashIsTold() {
+    Random random(9);
+    Truth t;
+    t.backlash_ms = 1500;
+    const auto rates = fitRates(record(t, random), setupFor(t));
+    QVERIFY(rates.has_value());
+    const auto findings = ratesFindings(*rates);
+    const auto f = std::find_if(findings.begin(), findings.end(),
+                                [](const Finding& x) { return x.id == "dec-backlash"; });
+    QVERIFY(f != findings.end());
+    QVERIFY(f->headline.find("15") != std::string::npos || f->headline.find("14") != std::string::npos);
+}
+
+QTEST_APPLESS_MAIN(RatesTest)
+#include "rates_test.moc"

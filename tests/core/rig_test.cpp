@@ -1,0 +1,114 @@
+// Scales, fields and dither arithmetic against worked examples of the trade.
+#include <QtTest>
+#include <cmath>
+
+#include "core/rig/scales.h"
+
+using namespace nordstjerna;
+
+class RigTest : public QObject {
+    Q_OBJECT
+private slots:
+    void scaleConstant();
+    void ditherWithGuideScope();
+    void ditherOffAxis();
+    void fineScaleBinned();
+    void reducer();
+    void focalLengthFromScale();
+    void suggestedStepMovesTheWantedWay();
+    void impossibleRigsAreNamed();
+    void offAxisNeedsNoGuideScope();
+};
+
+namespace {
+Rig good() {
+    Rig r;
+    r.imagingCamera = {4.2, 5000, 3400};
+    r.imagingOptics = {610, 111};
+    r.guideCamera = {3.0, 1920, 1200};
+    r.guideOptics = {240, 50};
+    return r;
+}
+} // namespace
+
+void RigTest::scaleConstant() {
+    // 206.264806 ″ per mrad, definition.
+    QVERIFY(std::abs(scaleArcsecPx(1.0, 1.0) - 206.264806) < 1e-6);
+    // ERFA/IAU: one sidereal day of 86164.0905 s for a full turn.
+    QVERIFY(std::abs(siderealRate_arcsec_s - 1296000.0 / 86164.0905) < 1e-5);
+}
+
+void RigTest::ditherWithGuideScope() {
+    // Common practice, worked example: 2.9 µm at 447 mm: 1.338 ″/px; 5.86 µm at 200 mm: 6.04 ″/px;
+    // ratio 4.516; 2 guide px = 9.0, 3 = 13.5 imaging px.
+    const Scales s{scaleArcsecPx(5.86, 200), scaleArcsecPx(2.9, 447)};
+    QVERIFY(std::abs(s.image_arcsec_px - 1.338) < 0.001);
+    QVERIFY(std::abs(s.guide_arcsec_px - 6.04) < 0.01);
+    QVERIFY(std::abs(s.ratio() - 4.516) < 0.001);
+    QVERIFY(std::abs(ditherImagingPx(s, 2) - 9.0) < 0.05);
+    QVERIFY(std::abs(ditherImagingPx(s, 3) - 13.5) < 0.06);
+    QVERIFY(std::abs(ditherGuidePx(s, ditherImagingPx(s, 2.7)) - 2.7) < 1e-12);
+}
+
+void RigTest::ditherOffAxis() {
+    // Common practice: 3.76 and 5.86 µm at 1280 mm: ratio 1.5585; 10 imaging px = 6.4 guide px, 7 give 10.9.
+    const Scales s{scaleArcsecPx(5.86, 1280), scaleArcsecPx(3.76, 1280)};
+    QVERIFY(std::abs(s.ratio() - 1.5585) < 0.0001);
+    QVERIFY(std::abs(ditherGuidePx(s, 10) - 6.4) < 0.05);
+    QVERIFY(std::abs(ditherImagingPx(s, 7) - 10.9) < 0.05);
+}
+
+void RigTest::fineScaleBinned() {
+    // Common practice: 5.86 µm at 3454 mm: 0.35 ″/px, bin 3 → 1.05 ″/px.
+    QVERIFY(std::abs(scaleArcsecPx(5.86, 3454) - 0.35) < 0.001);
+    QVERIFY(std::abs(scaleArcsecPx(5.86, 3454, 3) - 1.05) < 0.002);
+}
+
+void RigTest::reducer() {
+    const Optics o{480, 80, 0.8}; // 480 mm f/6 with 0.8 × → 384 mm f/4.8
+    QVERIFY(std::abs(o.effectiveFocal_mm() - 384.0) < 1e-9);
+    QVERIFY(std::abs(o.focalRatio() - 4.8) < 1e-9);
+}
+
+void RigTest::focalLengthFromScale() {
+    QVERIFY(std::abs(focalFromScale(4.2, scaleArcsecPx(4.2, 610, 2), 2) - 610.0) < 1e-9);
+}
+
+void RigTest::suggestedStepMovesTheWantedWay() {
+    const double step = suggestedPulseStep_ms(2.578, 0.5, Angle(), 24.0, 12);
+    // 2 px of 2.578″ at half the sidereal rate.
+    QVERIFY(std::abs(step - 1000.0 * 2.0 * 2.578 / (0.5 * 15.041067)) < 0.01);
+    QVERIFY(suggestedPulseStep_ms(2.578, 0.5, Angle::fromDeg(60), 24.0, 12) > 1.9 * step);
+    QVERIFY(std::isfinite(suggestedPulseStep_ms(2.578, 0.5, Angle::fromDeg(90))));
+}
+
+void RigTest::impossibleRigsAreNamed() {
+    QVERIFY(validateRig(good()).has_value());
+    Rig r = good();
+    r.guideOptics.focal_mm = 0.0;
+    auto bad = validateRig(r);
+    QVERIFY(!bad && bad.error().what.find("guide focal length") != std::string::npos &&
+            !bad.error().remedy.empty());
+    r = good();
+    r.imagingCamera.pixel_um = -4.2;
+    bad = validateRig(r);
+    QVERIFY(!bad && bad.error().what.find("imaging camera's pixel is −4.20") != std::string::npos);
+    r = good();
+    r.site.latitude = Angle::fromDeg(120);
+    QVERIFY(!validateRig(r));
+    r = good();
+    r.guideCamera.pixel_um = std::nan("");
+    QVERIFY(!validateRig(r));
+}
+
+void RigTest::offAxisNeedsNoGuideScope() {
+    Rig r = good();
+    r.guideOptics = {};
+    QVERIFY(!validateRig(r));
+    r.offAxis = true;
+    QVERIFY(validateRig(r).has_value());
+    QVERIFY(std::abs(scalesOf(r).ratio() - 3.0 / 4.2) < 1e-12);
+}
+
+QTEST_APPLESS_MAIN(RigTest)
+#include "rig_test.moc"

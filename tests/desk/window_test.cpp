@@ -1,0 +1,324 @@
+// The real window, driven by clicks and keys through the spine of a night, read as a user reads it.
+#include <QApplication>
+#include <QCheckBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QtTest>
+#include <cmath>
+
+#include "desk/action_search.h"
+#include "desk/deck.h"
+#include "desk/hands_sheet.h"
+#include "desk/main_window.h"
+#include "desk/start.h"
+#include "desk/stations/guide/guide_station.h"
+#include "desk/stations/pole/lever_card.h"
+#include "desk/stations/rig/rig_station.h"
+#include "desk/theme.h"
+#include "desk/widgets/findings_panel.h"
+#include "desk/widgets/read_out.h"
+#include "edge/store/run_table.h"
+
+using namespace nordstjerna;
+
+class WindowTest : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase();
+    void init();
+    void cleanup();
+    void stationsByKeys();
+    void typingARigShowsItsFigures();
+    void impossibleRigKeepsTheFormer();
+    void ditherBothWays();
+    void pulseLimitFindingActs();
+    void savedRigComesBack();
+    void brokenRigFileIsAProblem();
+    void actionSearchRuns();
+    void helpSheet();
+    void themesRepaint();
+    void guideNeedsRates();
+    void haltWorksEverywhere();
+    void theWholeNight();
+
+private:
+    ReadOut* readOut(const QString& station, const QString& title) const;
+    QPushButton* button(const QString& station, const QString& start) const;
+    QString panelText() const;
+    bool waitIdle(int limit_ms = 120000) const;
+    std::unique_ptr<QTemporaryDir> data_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+void WindowTest::initTestCase() {
+    loadTypefaces();
+    ThemeSwitch::instance().use("Dusk");
+}
+
+void WindowTest::init() {
+    data_ = std::make_unique<QTemporaryDir>();
+    StartWishes wishes;
+    wishes.speed = 0.0; // time passes only while somebody waits
+    wishes.dataFolder = data_->path().toStdString();
+    auto session = startSession(wishes);
+    QVERIFY2(session.has_value(), session ? "" : session.error().text().c_str());
+    window_ = std::make_unique<MainWindow>(std::move(*session));
+    window_->show();
+    QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+}
+
+void WindowTest::cleanup() {
+    window_.reset();
+}
+
+ReadOut* WindowTest::readOut(const QString& station, const QString& title) const {
+    for (ReadOut* r : window_->station(station)->findChildren<ReadOut*>())
+        for (QLabel* l : r->findChildren<QLabel*>())
+            if (l->text() == title.toUpper())
+                return r;
+    return nullptr;
+}
+
+QPushButton* WindowTest::button(const QString& station, const QString& start) const {
+    for (QPushButton* b : window_->station(station)->findChildren<QPushButton*>())
+        if (b->text().startsWith(start))
+            return b;
+    return nullptr;
+}
+
+QString WindowTest::panelText() const {
+    QString all;
+    for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
+        if (l->isVisible())
+            all += l->text() + "\n";
+    return all;
+}
+
+bool WindowTest::waitIdle(int limit_ms) const {
+    return QTest::qWaitFor([&] { return !window_->session().busy(); }, limit_ms);
+}
+
+void WindowTest::stationsByKeys() {
+    for (int i = 1; i <= 4; ++i) {
+        QTest::keyClick(window_.get(), static_cast<Qt::Key>(Qt::Key_0 + i), Qt::ControlModifier);
+        const QStringList names{"Rig", "Pole", "Rates", "Guide"};
+        QVERIFY(window_->station(names[i - 1])->isVisible());
+    }
+}
+
+void WindowTest::typingARigShowsItsFigures() {
+    auto* focal = window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal");
+    QVERIFY(focal);
+    focal->setFocus();
+    focal->selectAll();
+    QTest::keyClicks(focal, "480");
+    QTest::keyClick(focal, Qt::Key_Return);
+    // 206.265 · 3.0 / 480 = 1.289 ″/px.
+    QCOMPARE(readOut("Rig", "Guide scale")->value(), QString("1.29"));
+    QVERIFY(std::abs(window_->session().rig().guideOptics.focal_mm - 480.0) < 1e-9);
+}
+
+void WindowTest::impossibleRigKeepsTheFormer() {
+    auto* focal = window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal");
+    focal->selectAll();
+    QTest::keyClicks(focal, "0");
+    QTest::keyClick(focal, Qt::Key_Return);
+    QVERIFY2(panelText().contains("guide focal length is 0"), qPrintable(panelText()));
+    QVERIFY(panelText().contains("Correct it in the rig"));
+    QCOMPARE(window_->session().rig().guideOptics.focal_mm, 240.0);
+    QCOMPARE(window_->station("Rig")->state(), StationState::attention);
+    focal->selectAll();
+    QTest::keyClicks(focal, "50");
+    QTest::keyClick(focal, Qt::Key_Return);
+    QVERIFY(!panelText().contains("guide focal length is 0"));
+    QVERIFY(panelText().contains("entered twice")); // f/1: the aperture in place of the focal length
+}
+
+void WindowTest::ditherBothWays() {
+    auto* image = window_->station("Rig")->findChild<QDoubleSpinBox*>("ditherImage");
+    auto* guide = window_->station("Rig")->findChild<QDoubleSpinBox*>("ditherGuide");
+    image->setValue(18.2);
+    QVERIFY(std::abs(guide->value() - 18.2 / (2.5783 / 1.4202)) < 0.01);
+    guide->setValue(2.0);
+    QVERIFY(std::abs(image->value() - 2.0 * 2.5783 / 1.4202) < 0.01);
+}
+
+void WindowTest::pulseLimitFindingActs() {
+    auto* limit = window_->station("Rig")->findChild<QDoubleSpinBox*>("pulseLimit");
+    limit->setValue(4000);
+    QVERIFY(panelText().contains("Pulse limit longer than the exposure"));
+    QPushButton* act = nullptr;
+    for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>())
+        if (b->isVisible() && b->text() == "Set it")
+            act = b;
+    QVERIFY(act);
+    QTest::mouseClick(act, Qt::LeftButton);
+    QCOMPARE(limit->value(), 1500.0);
+    QVERIFY(!panelText().contains("Pulse limit longer"));
+}
+
+void WindowTest::savedRigComesBack() {
+    auto* rig = static_cast<RigStation*>(window_->station("Rig"));
+    const QString path = data_->filePath("mine.json");
+    QVERIFY(rig->saveRigFile(path));
+    rig->findChild<QDoubleSpinBox*>("guideFocal")->setValue(300);
+    QCOMPARE(window_->session().rig().guideOptics.focal_mm, 300.0);
+    QVERIFY(rig->openRigFile(path));
+    QCOMPARE(rig->findChild<QDoubleSpinBox*>("guideFocal")->value(), 240.0);
+}
+
+void WindowTest::brokenRigFileIsAProblem() {
+    QFile file(data_->filePath("broken.json"));
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write("{ not json");
+    file.close();
+    auto* rig = static_cast<RigStation*>(window_->station("Rig"));
+    QVERIFY(!rig->openRigFile(file.fileName()));
+    QVERIFY(panelText().contains("not valid JSON"));
+    QCOMPARE(window_->session().rig().name, std::string("Skerry 610"));
+}
+
+void WindowTest::actionSearchRuns() {
+    QTest::keyClick(window_.get(), Qt::Key_K, Qt::ControlModifier);
+    auto* search = window_->findChild<ActionSearch*>();
+    QVERIFY(search && search->isVisible());
+    auto* line = search->findChild<QLineEdit*>();
+    QTest::keyClicks(line, "station rat");
+    QTest::keyClick(line, Qt::Key_Return);
+    QVERIFY(window_->station("Rates")->isVisible());
+}
+
+void WindowTest::helpSheet() {
+    window_->showStation("Pole");
+    QTest::keyClick(window_.get(), Qt::Key_F1);
+    QVERIFY(panelText().contains("RA axis points beside"));
+    QTest::keyClick(window_.get(), Qt::Key_F1);
+    QVERIFY(panelText().contains("FINDINGS"));
+}
+
+void WindowTest::themesRepaint() {
+    for (const QString& name : themeNames()) {
+        ThemeSwitch::instance().use(name);
+        const QImage shot = window_->grab().toImage();
+        QVERIFY(!shot.isNull());
+        if (name != "Ember")
+            continue;
+        // Nothing but reds and black: no pixel may have more green or blue than its red allows.
+        for (int y = 0; y < shot.height(); y += 3)
+            for (int x = 0; x < shot.width(); x += 3) {
+                const QColor c = shot.pixelColor(x, y);
+                QVERIFY2(c.green() <= c.red() * 0.75 + 6 && c.blue() <= c.red() * 0.75 + 6,
+                         qPrintable(QString("%1 at %2, %3").arg(c.name()).arg(x).arg(y)));
+            }
+    }
+    ThemeSwitch::instance().use("Dusk");
+}
+
+void WindowTest::guideNeedsRates() {
+    window_->showStation("Guide");
+    QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+    QVERIFY(panelText().contains("No rates yet"));
+    for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>())
+        if (b->isVisible() && b->text() == "Go to Rates") {
+            QTest::mouseClick(b, Qt::LeftButton);
+            break;
+        }
+    QVERIFY(window_->station("Rates")->isVisible());
+}
+
+void WindowTest::haltWorksEverywhere() {
+    window_->session().simulatedNight().clock().setSpeed(1.0); // slow, so that there is something to halt
+    window_->showStation("Pole");
+    QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
+    QVERIFY(window_->session().busy());
+    QVERIFY(QTest::qWaitFor([&] { return window_->session().mountState().moving; }, 5000));
+    window_->showStation("Rig");
+    QTest::keyClick(window_.get(), Qt::Key_Period, Qt::ControlModifier);
+    QVERIFY(!window_->session().mountState().moving);
+    QVERIFY(waitIdle(5000));
+    window_->showStation("Pole");
+    QVERIFY(window_->station("Pole")->primary()->isEnabled());
+    QCOMPARE(window_->station("Pole")->state(), StationState::open);
+}
+
+void WindowTest::theWholeNight() {
+    // Rig → pole.
+    QTest::mouseClick(window_->station("Rig")->primary(), Qt::LeftButton);
+    QVERIFY(window_->station("Pole")->isVisible());
+    QVERIFY(panelText().contains("The pole is hidden here"));
+    QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY2(!window_->session().problem(),
+             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    // 14.6′ east and 21.9′ low of the refracted pole are what the demo mount hides.
+    const double total = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
+    QVERIFY2(std::abs(total - std::hypot(14.6, 21.9)) < 0.3,
+             qPrintable(readOut("Pole", "Off the pole")->value()));
+    QVERIFY(readOut("Pole", "Off the pole")->note().contains("±"));
+    const auto levers = window_->station("Pole")->findChildren<LeverCard*>();
+    QCOMPARE(levers.size(), 2);
+    QCOMPARE(levers[0]->words(), QString("Push the front left"));
+    QCOMPARE(levers[1]->words(), QString("Raise the front"));
+    QCOMPARE(window_->station("Pole")->state(), StationState::attention);
+    QVERIFY(panelText().contains("Raise the front by"));
+
+    // Hands: one turn left, three up; then a fresh measurement shows it.
+    auto* hands = window_->handsSheet();
+    hands->show();
+    for (int i = 0; i < 5; ++i)
+        QTest::mouseClick(hands->findChild<QPushButton*>("left2"), Qt::LeftButton); // quarters
+    for (int i = 0; i < 3; ++i)
+        QTest::mouseClick(hands->findChild<QPushButton*>("raise1"), Qt::LeftButton);
+    hands->hide();
+    QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    const double after = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
+    QVERIFY2(after < 3.0, qPrintable(QString::number(after)));
+
+    // Rates.
+    window_->showStation("Rates");
+    QTest::mouseClick(button("Rates", "Slew there"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    const double rate = readOut("Rates", "Dec rate")->value().toDouble();
+    QVERIFY2(std::abs(rate - 2.83) < 0.12, qPrintable(QString::number(rate)));
+    QVERIFY(readOut("Rates", "Dec backlash")->value().toDouble() > 300);
+    QCOMPARE(window_->station("Rates")->state(), StationState::good);
+
+    // Guide.
+    window_->showStation("Guide");
+    QTest::mouseClick(button("Guide", "Slew to NGC 891"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QTest::mouseClick(window_->station("Guide")->primary(), Qt::LeftButton);
+    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    QVERIFY(guide->guiding());
+    QVERIFY(QTest::qWaitFor(
+        [&] { return !guide->run().rows.empty() && guide->run().rows.back().t_s > 240.0; }, 120000));
+    const QString rms = readOut("Guide", "Total RMS")->value();
+    QVERIFY2(rms.endsWith("″") && QString(rms).remove("″").toDouble() > 0.2 &&
+                 QString(rms).remove("″").toDouble() < 1.5,
+             qPrintable(rms));
+    QVERIFY(readOut("Guide", "Total RMS")->note().contains("imaging px"));
+    // A setting changed while the loop runs takes effect and loses nothing.
+    guide->findChild<QDoubleSpinBox*>("gainRa")->setValue(0.5);
+    QTest::keyClick(window_.get(), Qt::Key_G, Qt::ControlModifier);
+    QVERIFY(waitIdle());
+    QVERIFY(!guide->guiding());
+    const auto table = readRunTable(guide->runFile().toStdString());
+    QVERIFY2(table.has_value(), table ? "" : table.error().text().c_str());
+    QCOMPARE(table->rows.size(), guide->run().rows.size());
+    QCOMPARE(table->meta.kind, RunKind::guided);
+
+    // A changed guide scope makes the rates old, and says so.
+    window_->showStation("Rig");
+    window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal")->setValue(250);
+    QCOMPARE(window_->station("Rates")->state(), StationState::aged);
+    QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+}
+
+QTEST_MAIN(WindowTest)
+#include "window_test.moc"

@@ -1,0 +1,151 @@
+// Plate solving on rendered frames of real stars.
+#include <QTemporaryDir>
+#include <QtTest>
+#include <cmath>
+
+#include "core/rig/scales.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/platesolve/plate_solver.h"
+#include "night_fixture.h"
+#include "synthetic_frame.h"
+
+using namespace nordstjerna;
+
+class PlatesolveTest : public QObject {
+    Q_OBJECT
+private slots:
+    void solvesRandomFields();
+    void mirroredFrames();
+    void wrongHintIsSurvived();
+    void wrongScaleDoesNotMatch();
+    void inventedStarsDoNotMatch();
+    void tooFewStars();
+    void haltBreaksOff();
+    void missingIndexFiles();
+    void catalogueIsInOrder();
+};
+
+void PlatesolveTest::solvesRandomFields() {
+    Random random(3);
+    const StopFlag never{false};
+    Scenario s = perfectScenario();
+    s.rig.horizon = {};
+    SimulatedNight night(s, sharedIndex());
+    double worstPull = 0.0;
+    for (int i = 0; i < 12; ++i) {
+        const HourAngleDec place{Angle::fromHours(random.uniform(-4, 4)),
+                                 Angle::fromDeg(random.uniform(5, 75))};
+        QVERIFY(night.mount().slew(place, never).has_value());
+        const auto frame = night.guideCamera().expose(3.0, never);
+        SolveOptions blind;
+        blind.scale_arcsec_px = 2.578;
+        blind.scaleTolerance = 0.2;
+        const auto field = detectStars(**frame);
+        const auto solved = solveStars(*sharedIndex(), *field, (*frame)->width, (*frame)->height,
+                                       *(*frame)->info.middle(), blind, never);
+        QVERIFY2(solved.has_value(), solved ? "" : solved.error().text().c_str());
+        QVERIFY(solved->matched >= 10);
+        QVERIFY(solved->rms_arcsec < 1.0);
+        const double off = separation(solved->plane.centre, vectorFrom(*(*frame)->info.pointing)).arcsec();
+        worstPull = std::max(worstPull, off);
+    }
+    // The mount's belief leaves out refraction-free aberration of the day and the motion of the air:
+    // arcseconds.
+    QVERIFY2(worstPull < 15.0, qPrintable(QString::number(worstPull)));
+}
+
+void PlatesolveTest::mirroredFrames() {
+    const StopFlag never{false};
+    Scenario s = perfectScenario();
+    s.guideMirrored = true;
+    SimulatedNight night(s, sharedIndex());
+    const auto frame = night.guideCamera().expose(3.0, never);
+    const auto solved = solveFrame(*sharedIndex(), **frame, {}, never);
+    QVERIFY2(solved.has_value(), solved ? "" : solved.error().text().c_str());
+    QVERIFY(solved->plane.mirrored());
+    QVERIFY(std::abs((solved->plane.roll() - Angle::fromDeg(s.guideRoll_deg)).wrappedSigned().deg()) < 0.6);
+}
+
+void PlatesolveTest::wrongHintIsSurvived() {
+    const StopFlag never{false};
+    SimulatedNight night(perfectScenario(), sharedIndex());
+    const auto frame = night.guideCamera().expose(3.0, never);
+    SolveOptions options;
+    options.near = vectorFrom(Equatorial{Angle::fromDeg(100), Angle::fromDeg(-20)});
+    options.radius_deg = 3.0;
+    const auto solved = solveFrame(*sharedIndex(), **frame, options, never);
+    QVERIFY(solved.has_value());
+}
+
+void PlatesolveTest::wrongScaleDoesNotMatch() {
+    const StopFlag never{false};
+    SimulatedNight night(perfectScenario(), sharedIndex());
+    const auto frame = night.guideCamera().expose(3.0, never);
+    SolveOptions options;
+    options.scale_arcsec_px = 2.578 * 1.8;
+    options.timeLimit_s = 3.0;
+    const auto solved = solveFrame(*sharedIndex(), **frame, options, never);
+    QVERIFY(!solved);
+    QVERIFY(solved.error().remedy.find("focal length") != std::string::npos);
+}
+
+void PlatesolveTest::inventedStarsDoNotMatch() {
+    const StopFlag never{false};
+    Random random(5);
+    for (int trial = 0; trial < 6; ++trial) {
+        StarField field;
+        for (int i = 0; i < 50; ++i) {
+            Star s;
+            s.x = random.uniform(10, 1910);
+            s.y = random.uniform(10, 1190);
+            s.flux = 1e5 / (i + 1);
+            s.sigmaX = s.sigmaY = 0.05;
+            field.stars.push_back(s);
+        }
+        SolveOptions options;
+        options.scale_arcsec_px = 2.578;
+        options.timeLimit_s = 1.5;
+        QVERIFY(!solveStars(*sharedIndex(), field, 1920, 1200, {}, options, never));
+    }
+}
+
+void PlatesolveTest::tooFewStars() {
+    const StopFlag never{false};
+    StarField field;
+    field.stars.resize(3);
+    const auto solved = solveStars(*sharedIndex(), field, 1920, 1200, {}, {}, never);
+    QVERIFY(!solved && solved.error().what.find("3 stars") != std::string::npos);
+}
+
+void PlatesolveTest::haltBreaksOff() {
+    const StopFlag halted{true};
+    SimulatedNight night(perfectScenario(), sharedIndex());
+    const StopFlag never{false};
+    const auto frame = night.guideCamera().expose(3.0, never);
+    const auto solved = solveFrame(*sharedIndex(), **frame, {}, halted);
+    QVERIFY(!solved && solved.error().what == "Halted.");
+}
+
+void PlatesolveTest::missingIndexFiles() {
+    QTemporaryDir empty;
+    const auto index = StarIndex::load({empty.path().toStdString(), "/nowhere"});
+    QVERIFY(!index);
+    QVERIFY(index.error().remedy.find("astrometry-data-tycho2") != std::string::npos);
+    QVERIFY(index.error().why.find("/nowhere") != std::string::npos);
+}
+
+void PlatesolveTest::catalogueIsInOrder() {
+    const Vec3 centre = vectorFrom(Equatorial{Angle::fromDeg(35.64), Angle::fromDeg(42.35)});
+    const auto stars = sharedIndex()->starsNear(centre, Angle::fromDeg(1.0));
+    QVERIFY(stars.size() > 30);
+    for (size_t i = 0; i < stars.size(); ++i) {
+        QVERIFY(separation(stars[i].icrs, centre).deg() < 1.0001);
+        if (i)
+            QVERIFY(stars[i].magnitude >= stars[i - 1].magnitude);
+        for (size_t j = 0; j < i; ++j)
+            QVERIFY(separation(stars[i].icrs, stars[j].icrs).arcsec() > 1.0); // each once
+    }
+}
+
+QTEST_APPLESS_MAIN(PlatesolveTest)
+#include "platesolve_test.moc"

@@ -1,0 +1,235 @@
+// The simulated night: deterministic, and faulty in just the ways its scenario says.
+#include <QTemporaryDir>
+#include <QtTest>
+#include <cmath>
+#include <fstream>
+
+#include "core/image/star_detect.h"
+#include "core/rig/scales.h"
+#include "edge/devices/sim/noise_table.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/platesolve/plate_solver.h"
+#include "edge/runner.h"
+#include "night_fixture.h"
+
+using namespace nordstjerna;
+
+class SimTest : public QObject {
+    Q_OBJECT
+private slots:
+    void sameSeedSameFrame();
+    void noiseTableIsGaussian();
+    void frameShowsWhereTheMountLooks();
+    void westPulseMovesTheAxisWest();
+    void decBacklashSwallowsAReversal();
+    void periodicErrorHasItsAmplitude();
+    void slewTakesItsTime();
+    void slewBelowTheHorizonIsRefused();
+    void haltStopsTheSlew();
+    void limitStopsTracking();
+    void cloudHidesTheStars();
+    void leversMoveTheAxis();
+    void unknownScenarioKeyIsNamed();
+};
+
+void SimTest::sameSeedSameFrame() {
+    StopFlag halt{false};
+    SimulatedNight a(demoScenario(), sharedIndex());
+    SimulatedNight b(demoScenario(), sharedIndex());
+    Scenario other = demoScenario();
+    other.seed += 1;
+    SimulatedNight c(other, sharedIndex());
+    const auto fa = a.guideCamera().expose(2.0, halt);
+    const auto fb = b.guideCamera().expose(2.0, halt);
+    const auto fc = c.guideCamera().expose(2.0, halt);
+    QVERIFY(fa && fb && fc);
+    QVERIFY((*fa)->pixels == (*fb)->pixels);
+    QVERIFY((*fa)->pixels != (*fc)->pixels);
+}
+
+void SimTest::noiseTableIsGaussian() {
+    Random random(1);
+    std::vector<float> v(400000);
+    fillGaussianNoise(v.data(), v.size(), 10.0F, 2.0F, random);
+    double mean = 0.0;
+    double squares = 0.0;
+    int beyond2 = 0;
+    for (float x : v) {
+        mean += x / double(v.size());
+        squares += (x - 10.0) * (x - 10.0) / double(v.size());
+        beyond2 += std::abs(x - 10.0) > 4.0;
+    }
+    QVERIFY(std::abs(mean - 10.0) < 0.02);
+    QVERIFY(std::abs(squares / 4.0 - 1.0) < 0.01);
+    QVERIFY(std::abs(beyond2 / double(v.size()) - 0.0455) < 0.002); // Gaussian beyond 2σ
+}
+
+void SimTest::frameShowsWhereTheMountLooks() {
+    Scenario s = perfectScenario();
+    SimulatedNight night(s, sharedIndex());
+    StopFlag halt{false};
+    for (const HourAngleDec& place : {HourAngleDec{Angle::fromHours(-2), Angle::fromDeg(20)},
+                                      HourAngleDec{Angle::fromHours(1.5), Angle::fromDeg(45)}}) {
+        QVERIFY(night.mount().slew(place, halt).has_value());
+        const auto frame = night.guideCamera().expose(3.0, halt);
+        QVERIFY(frame.has_value());
+        const auto solved = solveFrame(*sharedIndex(), **frame, {}, halt);
+        QVERIFY2(solved.has_value(), solved ? "" : solved.error().text().c_str());
+        // A perfect mount without refraction looks where it believes.
+        QVERIFY(separation(solved->plane.centre, vectorFrom(*(*frame)->info.pointing)).arcsec() < 20.0);
+        QVERIFY(std::abs(solved->plane.scaleArcsecPx() / scalesOf(s.rig).guide_arcsec_px - 1.0) < 1e-3);
+        QVERIFY(!solved->plane.mirrored());
+        // West of the meridian the telescope hangs the other way up.
+        const double expected = s.guideRoll_deg + (place.hourAngle.rad() > 0 ? 180.0 : 0.0);
+        QVERIFY(std::abs((solved->plane.roll() - Angle::fromDeg(expected)).wrappedSigned().deg()) < 0.6);
+    }
+}
+
+void SimTest::westPulseMovesTheAxisWest() {
+    Scenario s = perfectScenario();
+    MountMechanics m(s);
+    const HourAngleDec before = m.believed();
+    m.startPulse(4000.0, 2000.0);
+    m.advance(s.start + 10.0);
+    const double sidereal = siderealRate_arcsec_s;
+    const HourAngleDec after = m.believed();
+    QVERIFY(std::abs((after.hourAngle - before.hourAngle).arcsec() - (10 * sidereal + 4 * 0.5 * sidereal)) <
+            1e-3);
+    QVERIFY(std::abs((after.dec - before.dec).arcsec() - 2 * 0.5 * sidereal) < 1e-3);
+}
+
+void SimTest::decBacklashSwallowsAReversal() {
+    Scenario s = perfectScenario();
+    s.decBacklash_arcsec = 10.0;
+    MountMechanics m(s);
+    const auto decOf = [&] {
+        return std::asin((m.attitude(m.when(), Angle()).col(2))
+                             .dot(Vec3(0, cos(s.rig.site.latitude), sin(s.rig.site.latitude)))) *
+               arcsecPerRad;
+    };
+    const auto pulse = [&](double ms) {
+        m.startPulse(0.0, ms);
+        m.advance(m.when() + 5.0);
+    };
+    pulse(4000);
+    const double top = decOf();
+    pulse(-1000); // 7.5″: within the gap
+    QVERIFY(std::abs(decOf() - top) < 0.01);
+    pulse(-1000);
+    QVERIFY(std::abs(decOf() - (top - (15.04 - 10.0))) < 0.05);
+}
+
+void SimTest::periodicErrorHasItsAmplitude() {
+    Scenario s = perfectScenario();
+    s.periodic = {{432.0, 8.0, 0.0}};
+    MountMechanics m(s);
+    const Vec3 pole(0, cos(s.rig.site.latitude), sin(s.rig.site.latitude));
+    double most = -1e9;
+    double least = 1e9;
+    double first = 0.0;
+    for (int t = 0; t <= 432; t += 4) {
+        m.advance(s.start + t);
+        const Vec3 v = m.attitude(m.when(), Angle()).col(2);
+        const Vec3 meridian(0, -sin(s.rig.site.latitude), cos(s.rig.site.latitude));
+        const double h = std::atan2(-v.x(), v.dot(meridian)) * arcsecPerRad - siderealRate_arcsec_s * t;
+        if (t == 0)
+            first = h;
+        most = std::max(most, h - first);
+        least = std::min(least, h - first);
+    }
+    QVERIFY(std::abs((most - least) - 16.0) < 0.1);
+}
+
+void SimTest::slewTakesItsTime() {
+    Scenario s = perfectScenario();
+    SimulatedNight night(s, sharedIndex());
+    StopFlag halt{false};
+    const Instant start = night.clock().now();
+    const HourAngleDec to{s.parked.hourAngle + Angle::fromDeg(20), s.parked.dec};
+    QVERIFY(night.mount().slew(to, halt).has_value());
+    QVERIFY(std::abs((night.clock().now() - start) - 20.0 / s.rig.mount.slewRate_deg_s) < 0.5);
+    QVERIFY(std::abs((night.mount().state().pointing.hourAngle - to.hourAngle).arcmin()) < 1.5);
+    QVERIFY(!night.mount().state().moving);
+}
+
+void SimTest::slewBelowTheHorizonIsRefused() {
+    SimulatedNight night(perfectScenario(), sharedIndex());
+    StopFlag halt{false};
+    const auto done = night.mount().slew({Angle::fromHours(-8), Angle::fromDeg(-30)}, halt);
+    QVERIFY(!done);
+    QVERIFY(done.error().why.find("below the horizon") != std::string::npos);
+}
+
+void SimTest::haltStopsTheSlew() {
+    SimulatedNight night(perfectScenario(), sharedIndex());
+    const HourAngleDec before = night.mount().state().pointing;
+    StopFlag halt{true};
+    const auto done = night.mount().slew({Angle::fromHours(-1), Angle::fromDeg(40)}, halt);
+    QVERIFY(!done && done.error().what == haltedText());
+    const HourAngleDec after = night.mount().state().pointing;
+    QVERIFY(std::abs((after.dec - before.dec).deg()) < 0.1);
+    QVERIFY(!night.mount().state().moving);
+}
+
+void SimTest::limitStopsTracking() {
+    Scenario s = perfectScenario();
+    s.parked = {Angle::fromHours(-0.1), Angle::fromDeg(20)};
+    SimulatedNight night(s, sharedIndex());
+    StopFlag halt{false};
+    night.clock().sleep(3600.0, halt);
+    QVERIFY(!night.mount().state().tracking);
+    const auto pulse = night.mount().pulse(100, 0, halt);
+    QVERIFY(!pulse && pulse.error().why.find("meridian limit") != std::string::npos);
+}
+
+void SimTest::cloudHidesTheStars() {
+    Scenario s = demoScenario();
+    s.faults = {{FaultKind::cloud, 0.0, 60.0, 1.0, 0.0}};
+    SimulatedNight night(s, sharedIndex());
+    StopFlag halt{false};
+    const auto during = detectStars(**night.guideCamera().expose(2.0, halt));
+    night.clock().sleep(100.0, halt);
+    const auto after = detectStars(**night.guideCamera().expose(2.0, halt));
+    QVERIFY(during->stars.size() < 3);
+    QVERIFY(after->stars.size() > 50);
+    QVERIFY(after->hotPixels > 80); // and none of them counted as a star
+}
+
+void SimTest::leversMoveTheAxis() {
+    SimulatedNight night(perfectScenario(), sharedIndex());
+    const Vec3 before = night.trueAxis();
+    night.turnAzimuthLever(1.0);
+    const Vec3 east = night.trueAxis();
+    QVERIFY((east - before).x() > 0.0);
+    QVERIFY(std::abs(separation(before, east).arcmin() - night.scenario().azimuthLever_arcmin_turn) < 0.1);
+    night.turnAltitudeLever(-1.0);
+    QVERIFY(night.trueAxis().z() < east.z());
+}
+
+void SimTest::unknownScenarioKeyIsNamed() {
+    QTemporaryDir dir;
+    QVERIFY(QFile::copy(SOURCE_DIR "/resources/demo/skerry-610.json", dir.filePath("skerry-610.json")));
+    QFile good(SOURCE_DIR "/resources/demo/night.json");
+    QVERIFY(good.open(QIODevice::ReadOnly));
+    const QByteArray text = good.readAll();
+    const auto attempt = [&](const QByteArray& from, const QByteArray& to) {
+        QByteArray changed = text;
+        changed.replace(from, to);
+        QFile out(dir.filePath("night.json"));
+        if (!out.open(QIODevice::WriteOnly))
+            return std::string("cannot write");
+        out.write(changed);
+        out.close();
+        const auto s = readScenario(dir.filePath("night.json").toStdString());
+        return s ? std::string() : s.error().text();
+    };
+    QVERIFY(attempt("cone_arcmin", "kone_arcmin").find("kone_arcmin") != std::string::npos);
+    QVERIFY(attempt("\"seeing_arcsec\": 1.7", "\"seeing_arcsec\": 0").find("impossible night") !=
+            std::string::npos);
+    QVERIFY(attempt("skerry-610.json", "nothing.json").find("nothing.json") != std::string::npos);
+    QVERIFY(attempt("2026-10-14T18", "2026-14-10T18").find("not a time") != std::string::npos);
+    QCOMPARE(attempt("nothing to change", ""), std::string());
+}
+
+QTEST_APPLESS_MAIN(SimTest)
+#include "sim_test.moc"

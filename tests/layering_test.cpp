@@ -1,0 +1,113 @@
+// Holds the source tree to its rings: core knows nothing of edge, desk or Qt; inside core
+// base ← sky, rig, image ← pole, rates, guide, motion ← findings, procedure; edge nothing of desk; stations
+// not each other; only desk speaks Qt.
+#include <QDirIterator>
+#include <QRegularExpression>
+#include <QtTest>
+
+class LayeringTest : public QObject {
+    Q_OBJECT
+private slots:
+    void includesFollowTheRings();
+    void rulesBite();
+    void sourcesCarryNoSideEntrances();
+};
+
+namespace {
+
+int coreLevel(const QString& folder) {
+    static const QHash<QString, int> levels{{"base", 0},     {"sky", 1},      {"rig", 2},   {"image", 2},
+                                            {"pole", 3},     {"rates", 3},    {"guide", 4}, {"motion", 5},
+                                            {"findings", 6}, {"procedure", 6}};
+    return levels.value(folder, -1);
+}
+
+// Empty when the include is allowed.
+QString broken(const QString& file, const QString& include, bool angled) {
+    const QStringList from = file.split('/');
+    const QStringList to = include.split('/');
+    const QString ring = from[0];
+    if (angled) {
+        if (ring != "desk" && QRegularExpression("^(Q[A-Z]|qcustomplot|Qt)").match(include).hasMatch())
+            return "Qt outside desk";
+        return {};
+    }
+    if (to.size() < 2)
+        return "include by a path from src";
+    if (ring == "core") {
+        if (to[0] != "core")
+            return "core includes " + to[0];
+        if (coreLevel(from[1]) < 0 || coreLevel(to[1]) < 0)
+            return "unknown folder of core";
+        if (from[1] != to[1] && coreLevel(to[1]) >= coreLevel(from[1]))
+            return from[1] + " includes " + to[1];
+    }
+    if (ring == "edge" && to[0] != "core" && to[0] != "edge")
+        return "edge includes " + to[0];
+    if (ring == "tool" && to[0] == "desk")
+        return "tool includes desk";
+    if (ring == "desk" && to[0] == "tool")
+        return "desk includes tool";
+    if (ring == "desk" && from.value(1) == "stations" && from.size() > 3 && to.value(1) == "stations" &&
+        to.size() > 3 && to[2] != from[2])
+        return "station " + from[2] + " includes station " + to[2];
+    if (ring == "desk" && (from.value(1) == "pictures" || from.value(1) == "widgets") &&
+        to.value(1) == "stations")
+        return from[1] + " includes a station";
+    return {};
+}
+
+} // namespace
+
+void LayeringTest::includesFollowTheRings() {
+    const QDir root(SOURCE_DIR "/src");
+    const QRegularExpression pattern("^\\s*#include\\s*([<\"])([^>\"]+)[>\"]");
+    int seen = 0;
+    QStringList wrong;
+    QDirIterator files(root.path(), {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+    while (files.hasNext()) {
+        QFile file(files.next());
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QString name = root.relativeFilePath(file.fileName());
+        for (const QString& line : QString::fromUtf8(file.readAll()).split('\n')) {
+            const auto m = pattern.match(line);
+            if (!m.hasMatch())
+                continue;
+            ++seen;
+            const QString reason = broken(name, m.captured(2), m.captured(1) == "<");
+            if (!reason.isEmpty())
+                wrong << name + ": " + reason;
+        }
+    }
+    QVERIFY(seen > 300);
+    QVERIFY2(wrong.isEmpty(), qPrintable(wrong.join('\n')));
+}
+
+void LayeringTest::rulesBite() {
+    QVERIFY(!broken("core/sky/horizon.h", "QString", true).isEmpty());
+    QVERIFY(!broken("core/sky/horizon.h", "edge/runner.h", false).isEmpty());
+    QVERIFY(!broken("core/base/angle.h", "core/sky/site.h", false).isEmpty());
+    QVERIFY(!broken("core/rates/calibration.h", "core/pole/drift.h", false).isEmpty());
+    QVERIFY(!broken("edge/runner.h", "desk/theme.h", false).isEmpty());
+    QVERIFY(!broken("edge/runner.h", "QThread", true).isEmpty());
+    QVERIFY(!broken("desk/stations/pole/pole_station.cpp", "desk/stations/guide/guide_station.h", false)
+                 .isEmpty());
+    QVERIFY(broken("desk/stations/pole/pole_station.cpp", "desk/stations/station.h", false).isEmpty());
+    QVERIFY(broken("core/procedure/slew.h", "core/rig/rig.h", false).isEmpty());
+}
+
+void LayeringTest::sourcesCarryNoSideEntrances() {
+    // The simulator's truth must not reach the window.
+    QDirIterator files(SOURCE_DIR "/src/desk", {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+    while (files.hasNext()) {
+        QFile file(files.next());
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QString text = QString::fromUtf8(file.readAll());
+        for (const char* truth :
+             {"trueAxis", "axisEast_arcmin", "axisHigh_arcmin", "decBacklash_arcsec", "guideRateError"})
+            QVERIFY2(!text.contains(truth), qPrintable(file.fileName() + " reads " + truth));
+    }
+}
+
+QTEST_APPLESS_MAIN(LayeringTest)
+#include "layering_test.moc"

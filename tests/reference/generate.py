@@ -1,0 +1,92 @@
+#!/usr/bin/python3
+"""Renews the reference outputs in tests/reference/data from general-purpose libraries.
+
+Run: tests/reference/generate.py   (Debian packages python3-astropy, python3-sep, python3-numpy)
+"""
+import json
+import pathlib
+import warnings
+
+import astropy.units as u
+import numpy as np
+import sep
+from astropy.coordinates import AltAz, EarthLocation, SkyCoord
+from astropy.io import fits
+from astropy.time import Time
+from astropy.utils import iers
+from astropy.wcs import WCS
+
+warnings.simplefilter("ignore")
+iers.conf.auto_download = False
+iers.conf.iers_degraded_accuracy = "ignore"
+here = pathlib.Path(__file__).parent / "data"
+rng = np.random.default_rng(20261014)
+
+
+def places():
+    """astropy SkyCoord → AltAz for sites, moments and stars all over, with and without air."""
+    rows = []
+    for lat, lon, height in [(58.35, 11.2, 14), (-33.2, 148.9, 1100), (12.0, -70.0, 0), (-54.0, -68.0, 20)]:
+        where = EarthLocation(lon=lon * u.deg, lat=lat * u.deg, height=height * u.m)
+        for when in ["2026-10-14T19:20:30", "2026-03-02T03:00:00", "2018-07-01T12:34:56"]:
+            t = Time(when, scale="utc")
+            t.delta_ut1_utc = 0.0
+            for _ in range(60):
+                star = SkyCoord(rng.uniform(0, 360) * u.deg, np.degrees(np.arcsin(rng.uniform(-1, 1))) * u.deg)
+                plain = star.transform_to(AltAz(obstime=t, location=where))
+                if plain.alt.deg < 15:
+                    continue
+                air = star.transform_to(AltAz(obstime=t, location=where, pressure=1005 * u.hPa, temperature=8 * u.deg_C,
+                                              relative_humidity=0.7, obswl=0.55 * u.micron))
+                rows.append(dict(latitude=lat, longitude=lon, height=height, utc=when, ra=star.ra.deg, dec=star.dec.deg,
+                                 azimuth=plain.az.deg, altitude=plain.alt.deg, azimuth_air=air.az.deg, altitude_air=air.alt.deg))
+    return rows
+
+
+def tangent_planes():
+    """astropy.wcs (wcslib) pixel → sky for gnomonic frames, rotated, mirrored, near the pole."""
+    rows = []
+    for ra, dec, roll, scale, mirrored in [(35.6, 42.3, 23.0, 2.58, False), (337.0, -88.7, 200.0, 1.42, True), (0.1, 89.6, 90.0, 6.0, False)]:
+        w = WCS(naxis=2)
+        w.wcs.ctype = ["RA---TAN", "DEC--TAN"]
+        w.wcs.crval = [ra, dec]
+        w.wcs.crpix = [960.5, 600.5]
+        r = np.radians(roll)
+        s = scale / 3600
+        x = 1 if mirrored else -1
+        w.wcs.cd = [[x * s * np.cos(r), s * np.sin(r)], [-x * s * np.sin(r), s * np.cos(r)]]
+        points = []
+        for _ in range(25):
+            px, py = rng.uniform(1, 1920), rng.uniform(1, 1200)
+            sky = w.all_pix2world([[px, py]], 1)[0]
+            points.append([px, py, sky[0], sky[1]])
+        rows.append(dict(ra=ra, dec=dec, roll=roll, scale=scale, mirrored=mirrored, cd=np.array(w.wcs.cd).tolist(), points=points))
+    return rows
+
+
+def detections():
+    """A small frame with Gaussian stars and what sep finds and measures on it."""
+    size = 320
+    yy, xx = np.mgrid[0:size, 0:size]
+    image = rng.normal(500, 8, (size, size)) + 0.05 * xx
+    for gy in range(7):
+        for gx in range(7):
+            x, y = 28 + 44 * gx + rng.uniform(-6, 6), 28 + 44 * gy + rng.uniform(-6, 6)
+            flux, sigma = 10 ** rng.uniform(3.6, 5.2), 1.4
+            image += flux / (2 * np.pi * sigma**2) * np.exp(-((xx - x) ** 2 + (yy - y) ** 2) / (2 * sigma**2))
+    counts = np.clip(np.round(image), 0, 65535).astype(np.uint16)
+    fits.PrimaryHDU(counts).writeto(here / "stars.fits", overwrite=True)
+    data = counts.astype(np.float64)
+    background = sep.Background(data)
+    data -= background.back()
+    found = sep.extract(data, 5.0, err=background.globalrms)
+    x, y, _ = sep.winpos(data, found["x"], found["y"], np.full(len(found), 1.4))
+    flux, _, _ = sep.sum_circle(data, x, y, 7.0)
+    radius, _ = sep.flux_radius(data, x, y, np.full(len(found), 7.0), 0.5, normflux=flux, subpix=5)
+    return dict(background=background.globalback, noise=background.globalrms,
+                stars=[dict(x=float(a), y=float(b), flux=float(f), hfd=float(2 * r)) for a, b, f, r in zip(x, y, flux, radius)])
+
+
+here.mkdir(exist_ok=True)
+for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections)]:
+    (here / f"{name}.json").write_text(json.dumps(make(), indent=1) + "\n")

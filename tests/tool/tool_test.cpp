@@ -1,0 +1,302 @@
+// nordstjerna-tool as scripts see it: output, keys, units, exit status.
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QtTest>
+#include <cmath>
+#include <fstream>
+
+#include "core/pole/sighting_plan.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/store/fits.h"
+#include "night_fixture.h"
+#include "reference_data.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+struct Ran {
+    int status = -1;
+    nlohmann::json out;
+    QString raw, error;
+};
+
+Ran tool(const QStringList& arguments,
+         const QProcessEnvironment& environment = QProcessEnvironment::systemEnvironment()) {
+    QProcess p;
+    p.setProcessEnvironment(environment);
+    p.start(TOOL_PATH, arguments);
+    if (!p.waitForFinished(300000))
+        return {};
+    Ran r;
+    r.status = p.exitCode();
+    r.raw = QString::fromUtf8(p.readAllStandardOutput());
+    r.error = QString::fromUtf8(p.readAllStandardError());
+    r.out = nlohmann::json::parse(r.raw.toStdString(), nullptr, false);
+    return r;
+}
+
+bool isMeasured(const nlohmann::json& j) {
+    return j.is_object() && j.at("value").is_number() && j.at("sigma").is_number();
+}
+
+} // namespace
+
+class ToolTest : public QObject {
+    Q_OBJECT
+private slots:
+    void init() { dir_ = std::make_unique<QTemporaryDir>(); }
+    void scales();
+    void wrongUsageIsTwo_data();
+    void wrongUsageIsTwo();
+    void problemsAreOne();
+    void starsCountFromOne();
+    void solveAndWrite();
+    void poleFromFrames_data();
+    void poleFromFrames();
+    void polePlaceTwice();
+    void simulateCalibrateAnalyse();
+    void simulationIsRepeatable();
+    void missingIndexFiles();
+
+private:
+    QString in(const char* name) const { return dir_->filePath(name); }
+    std::unique_ptr<QTemporaryDir> dir_;
+};
+
+void ToolTest::scales() {
+    // Common practice, worked example: 5.86 µm at 200 mm over 2.9 µm at 447 mm.
+    const Ran r = tool({"scales", "--guide-pixel", "5.86", "--guide-focal", "200", "--image-pixel", "2.9",
+                        "--image-focal", "447", "--dither", "9"});
+    QCOMPARE(r.status, 0);
+    QVERIFY(std::abs(double(r.out["ratio"]) - 4.516) < 0.001);
+    QVERIFY(std::abs(double(r.out["guide_scale"]) - 6.0436) < 0.001);
+    QVERIFY(std::abs(double(r.out["image_scale"]) - 1.3382) < 0.001);
+    QVERIFY(std::abs(double(r.out["dither_guide_px"]) - 9.0 / 4.516) < 0.001);
+    QVERIFY(std::abs(double(r.out["dither_arcsec"]) - 9.0 * 1.3382) < 0.01);
+    QVERIFY(r.out["findings"].is_array());
+    const Ran fine = tool({"scales", "--guide-pixel", "5.86", "--guide-focal", "3454", "--image-pixel",
+                           "3.76", "--image-focal", "3454"});
+    QCOMPARE(std::string(fine.out["findings"][0]["id"]), std::string("guide-scale-fine"));
+    for (const char* key : {"weight", "headline", "evidence", "remedy"})
+        QVERIFY(fine.out["findings"][0].contains(key));
+}
+
+void ToolTest::wrongUsageIsTwo_data() {
+    QTest::addColumn<QStringList>("arguments");
+    QTest::newRow("nothing") << QStringList{};
+    QTest::newRow("unknown command") << QStringList{"dance"};
+    QTest::newRow("unknown option") << QStringList{"stars", "a.fits", "--quick"};
+    QTest::newRow("missing option") << QStringList{"scales", "--guide-pixel", "3"};
+    QTest::newRow("negative pixel") << QStringList{"scales", "--guide-pixel", "-3", "--guide-focal",
+                                                   "200",    "--image-pixel", "3",  "--image-focal",
+                                                   "500"};
+    QTest::newRow("zero focal length") << QStringList{
+        "scales", "--guide-pixel", "3", "--guide-focal", "0", "--image-pixel", "3", "--image-focal", "500"};
+    QTest::newRow("one frame") << QStringList{"pole", "a.fits", "--latitude", "58", "--longitude", "11"};
+    QTest::newRow("latitude") << QStringList{"pole", "a.fits",      "b.fits", "--latitude",
+                                             "158",  "--longitude", "11"};
+    QTest::newRow("reference") << QStringList{"pole",        "a.fits", "b.fits",      "--latitude", "58",
+                                              "--longitude", "11",     "--reference", "left"};
+    QTest::newRow("ra without dec") << QStringList{"solve", "a.fits", "--ra", "10"};
+    QTest::newRow("kind") << QStringList{"simulate", "s.json", "--minutes", "1",
+                                         "--kind",   "wild",   "--out",     "o.ecsv"};
+}
+
+void ToolTest::wrongUsageIsTwo() {
+    QFETCH(QStringList, arguments);
+    const Ran r = tool(arguments);
+    QCOMPARE(r.status, 2);
+    QVERIFY(r.raw.isEmpty());
+    QVERIFY(!r.error.isEmpty());
+}
+
+void ToolTest::problemsAreOne() {
+    std::ofstream(in("junk").toStdString()) << "junk";
+    for (const QStringList& arguments :
+         {QStringList{"stars", in("missing.fits")}, QStringList{"solve", in("junk")},
+          QStringList{"pole", in("junk"), in("junk"), "--latitude", "58", "--longitude", "11"},
+          QStringList{"calibrate", in("junk")}, QStringList{"analyse", in("missing.ecsv")},
+          QStringList{"simulate", in("junk"), "--minutes", "1", "--kind", "free", "--out", in("o.ecsv")}}) {
+        const Ran r = tool(arguments);
+        QCOMPARE(r.status, 1);
+        const auto& p = r.out.at("problem");
+        QVERIFY(!std::string(p.at("what")).empty());
+        QVERIFY(p.contains("why") && p.contains("what_to_do"));
+        QVERIFY(!r.error.isEmpty());
+    }
+}
+
+void ToolTest::starsCountFromOne() {
+    const Ran r = tool({"stars", SOURCE_DIR "/tests/reference/data/stars.fits"});
+    QCOMPARE(r.status, 0);
+    const auto reference = referenceData("detections");
+    QVERIFY(r.out["stars"].size() >= reference["stars"].size() - 1);
+    // sep counts from zero, FITS from one.
+    for (const auto& s : reference["stars"]) {
+        if (double(s["flux"]) < 40000)
+            continue;
+        const bool there = std::any_of(r.out["stars"].begin(), r.out["stars"].end(), [&](const auto& t) {
+            return std::hypot(double(t["x"]) - double(s["x"]) - 1.0, double(t["y"]) - double(s["y"]) - 1.0) <
+                   0.05;
+        });
+        QVERIFY(there);
+    }
+    for (const char* key : {"x", "y", "flux", "snr", "hfd", "peak", "saturated"})
+        QVERIFY(r.out["stars"][0].contains(key));
+    QVERIFY(r.out["background"].is_number() && r.out["noise"].is_number());
+}
+
+void ToolTest::solveAndWrite() {
+    StopFlag never{false};
+    SimulatedNight night(perfectScenario(), sharedIndex());
+    const auto frame = night.guideCamera().expose(3.0, never);
+    QVERIFY(writeFits(in("f.fits").toStdString(), **frame).has_value());
+    const Ran r = tool({"solve", in("f.fits"), "--write", in("w.fits")});
+    QVERIFY2(r.status == 0, qPrintable(r.error));
+    QVERIFY(std::abs(double(r.out["ra"]) - (*frame)->info.pointing->ra.deg()) < 0.01);
+    QVERIFY(std::abs(double(r.out["dec"]) - (*frame)->info.pointing->dec.deg()) < 0.01);
+    QCOMPARE(std::string(r.out["parity"]), std::string("normal"));
+    QVERIFY(std::abs(double(r.out["scale_arcsec_px"]) - 2.578) < 0.005);
+    QVERIFY(int(r.out["matched"]) >= 10 && double(r.out["rms_arcsec"]) < 1.0);
+    QVERIFY(std::abs(double(r.out["roll"]) - 23.0) < 0.6);
+    // Another program's reading of the written WCS: the centre of the frame is the solved place.
+    QProcess python;
+    python.start("/usr/bin/python3", {"-c",
+                                      "import sys\nfrom astropy.io import fits\nfrom astropy.wcs import WCS\n"
+                                      "h=fits.getheader(sys.argv[1])\nw=WCS(h)\n"
+                                      "print(*w.all_pix2world([[(h['NAXIS1']+1)/2,(h['NAXIS2']+1)/2]],1)[0])",
+                                      in("w.fits")});
+    QVERIFY(python.waitForFinished(60000));
+    const QStringList place = QString(python.readAllStandardOutput()).simplified().split(' ');
+    QVERIFY2(place.size() == 2, python.readAllStandardError());
+    QVERIFY(std::abs(place[0].toDouble() - double(r.out["ra"])) < 1e-6);
+    QVERIFY(std::abs(place[1].toDouble() - double(r.out["dec"])) < 1e-6);
+    QCOMPARE(tool({"solve", in("f.fits"), "--write", in("w.fits")}).status, 1); // never overwrites
+    QCOMPARE(tool({"solve", in("f.fits"), "--scale", "2.58", "--scale-tolerance", "0.05", "--ra", "339",
+                   "--dec", "20", "--radius", "5"})
+                 .status,
+             0);
+}
+
+void ToolTest::poleFromFrames_data() {
+    QTest::addColumn<bool>("southern");
+    QTest::addColumn<bool>("mirrored");
+    QTest::addColumn<int>("frames");
+    QTest::newRow("north, three frames") << false << false << 3;
+    QTest::newRow("north, two mirrored frames") << false << true << 2;
+    QTest::newRow("south, four frames") << true << false << 4;
+}
+
+void ToolTest::poleFromFrames() {
+    QFETCH(bool, southern);
+    QFETCH(bool, mirrored);
+    QFETCH(int, frames);
+    StopFlag never{false};
+    Scenario s = demoScenario();
+    s.guideMirrored = mirrored;
+    s.axisEast_arcmin = -7.5;
+    s.axisHigh_arcmin = 12.0;
+    if (southern) {
+        s.rig.site.latitude = Angle::fromDeg(-33.4);
+        s.rig.horizon = {};
+    }
+    SimulatedNight night(s, sharedIndex());
+    QStringList arguments{"pole"};
+    for (int i = 0; i < frames; ++i) {
+        const HourAngleDec place{Angle::fromDeg(-65.0 + 50.0 * i / (frames - 1)),
+                                 Angle::fromDeg(southern ? -25 : 30)};
+        QVERIFY(night.mount().slew(place, never).has_value());
+        night.clock().sleep(8.0, never);
+        const QString name = in(qPrintable(QString("p%1.fits").arg(i)));
+        QVERIFY(writeFits(name.toStdString(), **night.guideCamera().expose(3.0, never)).has_value());
+        arguments << name;
+    }
+    const Site& site = s.rig.site;
+    arguments << "--latitude" << QString::number(site.latitude.deg(), 'f', 6) << "--longitude"
+              << QString::number(site.longitude.deg(), 'f', 6) << "--height" << QString::number(site.height_m)
+              << "--pressure" << QString::number(site.pressure_hpa) << "--temperature"
+              << QString::number(site.temperature_c);
+    const Ran geometric = tool(arguments + QStringList{"--reference", "true"});
+    QVERIFY2(geometric.status == 0, qPrintable(geometric.error));
+    const Ran refracted = tool(arguments);
+    QCOMPARE(refracted.status, 0);
+    for (const char* key : {"east_arcmin", "high_arcmin", "total_arcmin"})
+        QVERIFY(isMeasured(refracted.out[key]));
+    QCOMPARE(std::string(refracted.out["reference"]), std::string("refracted"));
+    QCOMPARE(std::string(geometric.out["reference"]), std::string("true"));
+    // Truth of the scenario, and three times the stated uncertainty.
+    const auto near = [](const nlohmann::json& m, double truth) {
+        return std::abs(double(m["value"]) - truth) < std::max(0.1, 3.5 * double(m["sigma"]));
+    };
+    QVERIFY2(near(geometric.out["east_arcmin"], -7.5), geometric.out.dump().c_str());
+    QVERIFY2(near(geometric.out["high_arcmin"], 12.0), geometric.out.dump().c_str());
+    const double lift = refractionAt(site, Angle::fromDeg(std::abs(site.latitude.deg()))).arcmin();
+    QVERIFY(std::abs(double(geometric.out["high_arcmin"]["value"]) -
+                     double(refracted.out["high_arcmin"]["value"]) - lift) < 0.01);
+}
+
+void ToolTest::polePlaceTwice() {
+    StopFlag never{false};
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto frame = night.guideCamera().expose(3.0, never);
+    QVERIFY(writeFits(in("a.fits").toStdString(), **frame).has_value());
+    QVERIFY(writeFits(in("b.fits").toStdString(), **frame).has_value());
+    const Ran r = tool({"pole", in("a.fits"), in("b.fits"), "--latitude", "58.35", "--longitude", "11.2"});
+    QCOMPARE(r.status, 1);
+    QVERIFY(std::string(r.out["problem"]["what"]).find("same place") != std::string::npos);
+}
+
+void ToolTest::simulateCalibrateAnalyse() {
+    const QString scenario = SOURCE_DIR "/resources/demo/night.json";
+    Ran r = tool({"simulate", scenario, "--minutes", "5", "--kind", "calibration", "--seed", "3", "--out",
+                  in("c.ecsv"), "--frames", in("frames")});
+    QVERIFY2(r.status == 0, qPrintable(r.error));
+    QVERIFY(QFile::exists(in("frames/frame-0001.fits")));
+    r = tool({"calibrate", in("c.ecsv")});
+    QVERIFY2(r.status == 0, qPrintable(r.error));
+    for (const char* axis : {"ra", "dec"}) {
+        QVERIFY(isMeasured(r.out[axis]["rate_px_s"]) && isMeasured(r.out[axis]["angle_deg"]));
+        QVERIFY(int(r.out[axis]["steps"]) >= 8);
+    }
+    QVERIFY(isMeasured(r.out["orthogonality_deg"]) && isMeasured(r.out["dec_backlash_ms"]));
+    QVERIFY(std::abs(double(r.out["dec"]["rate_px_s"]["value"]) - 2.83) < 0.1);
+    QVERIFY(r.out["verdict"] == "good" || r.out["verdict"] == "usable");
+    r = tool({"simulate", scenario, "--minutes", "6", "--kind", "guided", "--out", in("g.ecsv")});
+    QVERIFY2(r.status == 0, qPrintable(r.error));
+    r = tool({"analyse", in("g.ecsv")});
+    QVERIFY2(r.status == 0, qPrintable(r.error));
+    for (const char* axis : {"ra", "dec"})
+        QVERIFY(isMeasured(r.out[axis]["drift_arcsec_min"]) && r.out[axis]["rms_arcsec"].is_number() &&
+                r.out[axis]["noise_arcsec"].is_number());
+    QVERIFY(double(r.out["total_rms_arcsec"]) > 0.2 && double(r.out["total_rms_arcsec"]) < 1.5);
+    QVERIFY(r.out["findings"].is_array());
+}
+
+void ToolTest::simulationIsRepeatable() {
+    const QString scenario = SOURCE_DIR "/resources/demo/night.json";
+    for (const char* name : {"a.ecsv", "b.ecsv"})
+        QCOMPARE(
+            tool({"simulate", scenario, "--minutes", "2", "--kind", "free", "--seed", "5", "--out", in(name)})
+                .status,
+            0);
+    QFile a(in("a.ecsv"));
+    QFile b(in("b.ecsv"));
+    QVERIFY(a.open(QIODevice::ReadOnly) && b.open(QIODevice::ReadOnly));
+    const QByteArray text = a.readAll();
+    QCOMPARE(text, b.readAll());
+    QVERIFY(text.count('\n') > 40);
+    QCOMPARE(tool({"simulate", scenario, "--minutes", "2", "--kind", "free", "--out", in("a.ecsv")}).status,
+             1); // never overwrites
+}
+
+void ToolTest::missingIndexFiles() {
+    QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+    environment.insert("NORDSTJERNA_INDEX_PATH", dir_->path());
+    const Ran r = tool({"solve", SOURCE_DIR "/tests/reference/data/stars.fits"}, environment);
+    QCOMPARE(r.status, 1);
+    QVERIFY(std::string(r.out["problem"]["what"]).find("index") != std::string::npos);
+}
+
+QTEST_APPLESS_MAIN(ToolTest)
+#include "tool_test.moc"
