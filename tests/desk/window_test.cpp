@@ -90,6 +90,7 @@ QPushButton* WindowTest::button(const QString& station, const QString& start) co
 }
 
 QString WindowTest::panelText() const {
+    QCoreApplication::processEvents(); // new cards are laid out first
     QString all;
     for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
         if (l->isVisible())

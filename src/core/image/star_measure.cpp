@@ -314,10 +314,25 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
                            "Use darks or choose another star.");
     }
 
+    // A wide faint star has no one brightest pixel: start where the light of five by five pixels is greatest.
+    int startX = peakX;
+    int startY = peakY;
+    double most = -1e300;
+    for (int y = std::max(c.yLow + 2, c.y - near); y <= std::min(c.yHigh - 2, c.y + near); ++y)
+        for (int x = std::max(c.xLow + 2, c.x - near); x <= std::min(c.xHigh - 2, c.x + near); ++x) {
+            double sum = 0.0;
+            for (int dy = -2; dy <= 2; ++dy)
+                for (int dx = -2; dx <= 2; ++dx)
+                    sum += frame.at(x + dx, y + dy);
+            if (sum > most)
+                most = sum, startX = x, startY = y;
+        }
+
     // Start width from the growth curve: half of a Gaussian's flux lies within 1.177σ.
-    const Growth rough = growthCurve(frame, c, b, peakX, peakY, 0.6 * options.radius_px);
+    const Growth rough = growthCurve(frame, c, b, startX, startY, 0.6 * options.radius_px);
     const double total = *std::max_element(rough.sum.begin(), rough.sum.end());
-    GaussianFit start{double(peakX), double(peakY), 1.5, std::max(total, above), Eigen::Matrix4d::Identity()};
+    GaussianFit start{double(startX), double(startY), 1.5, std::max(total, above),
+                      Eigen::Matrix4d::Identity()};
     if (total > 0.0)
         start.sigma = std::clamp(radiusHolding(rough, 0.5 * total) / 1.1774, 0.6, 0.3 * options.radius_px);
     const GaussianFit fit = fitGaussian(frame, c, b, start);
@@ -338,7 +353,10 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
     star.flux = g.sum.back();
     if (!(star.flux > 0.0))
         return noStar();
-    star.hfd = 2.0 * radiusHolding(g, 0.5 * star.flux);
+    // Spreading each pixel's counts evenly over its sub-pixels widens the star by a pixel's own variance of
+    // 1/12; half of a Gaussian lies within 1.1774σ.
+    const double spread = 2.0 * radiusHolding(g, 0.5 * star.flux);
+    star.hfd = std::sqrt(std::max(spread * spread - 4.0 * 1.1774 * 1.1774 / 12.0, 0.25));
     // CCD equation in the circle of radius one half-flux diameter, which holds most of the star and
     // little of the sky.
     const double gain = std::max(frame.info.gain_e_adu, 1e-6);

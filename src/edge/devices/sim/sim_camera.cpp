@@ -60,7 +60,8 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     const Vec3 axis = middleAttitude.col(2);
     const Vec3 axisIcrs = seen.icrs(axis);
     const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
-    scene.believed = equatorialFrom(seen.icrsFrom(night_.mechanics_.believed()));
+    scene.believed =
+        equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
 
     // Mean motion of the field during the exposure, from the direction that stood on the axis in the middle.
     const double perPixel = scale / arcsecPerRad;

@@ -1,0 +1,241 @@
+// nordstjerna-bench: how fast and how exact. Prints one line a figure; nothing here is a test.
+#include <QApplication>
+#include <QTemporaryDir>
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <cstddef>
+#include <cstdio>
+#include <cstdlib>
+
+extern "C" {
+#include <sep.h>
+}
+
+#include "core/base/statistics.h"
+#include "core/image/guide_star_choice.h"
+#include "core/image/star_measure.h"
+#include "core/motion/axis_summary.h"
+#include "core/procedure/guiding.h"
+#include "core/procedure/pole_measurement.h"
+#include "core/procedure/rates_measurement.h"
+#include "core/rig/scales.h"
+#include "desk/main_window.h"
+#include "desk/start.h"
+#include "desk/theme.h"
+#include "edge/platesolve/plate_solver.h"
+#include "edge/runner.h"
+#include "night_fixture.h"
+#include "synthetic_frame.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+double seconds(const std::function<void()>& work) {
+    const auto start = std::chrono::steady_clock::now();
+    work();
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+// Median of several runs, milliseconds.
+double medianMs(int runs, const std::function<void()>& work) {
+    std::vector<double> all;
+    for (int i = 0; i < runs; ++i)
+        all.push_back(1000.0 * seconds(work));
+    return median(std::move(all));
+}
+
+void say(const char* what, double value, const char* unit, const char* wanted) {
+    std::printf("%-58s %10.3f %-6s (wanted %s)\n", what, value, unit, wanted);
+    std::fflush(stdout);
+}
+
+const StopFlag never{false};
+
+void axis() {
+    Site site;
+    site.latitude = Angle::fromDeg(58.35);
+    double worst = 0.0;
+    Random random(1);
+    for (int i = 0; i < 200; ++i) {
+        const Vec3 axis =
+            axisWithError(site, PoleReference::geometric, random.uniform(-60, 60), random.uniform(-60, 60));
+        std::vector<Sighting> sightings;
+        const Vec3 z = (axis * 0.4 + axis.unitOrthogonal()).normalized();
+        Mat3 first;
+        const Vec3 y = z.unitOrthogonal();
+        first << y.cross(z), y, z;
+        for (int k = 0; k < 3; ++k) {
+            Sighting s;
+            s.camera = Eigen::AngleAxisd(Angle::fromDeg(20.0 * k).rad(), axis).toRotationMatrix() * first;
+            sightings.push_back(s);
+        }
+        worst = std::max(worst, separation(fitAxis(sightings, site)->axis, axis).arcsec());
+    }
+    say("axis from three noise-free sightings 20 deg apart, worst", worst, "arcsec", "<= 0.05");
+
+    SimulatedNight night(demoScenario(), sharedIndex());
+    PoleMeasurementSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.arc = *planSightings(setup.rig, planWishesFor(setup.rig, 3));
+    PoleMeasurement measurement(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    const double t = seconds([&] { static_cast<void>(runProcedure(measurement, devices, control)); });
+    AxisFit truth;
+    truth.axis = night.trueAxis();
+    const PoleError e = poleError(truth, site, PoleReference::refracted);
+    if (measurement.result()) {
+        const PoleError& m = measurement.result()->error;
+        say("axis from rendered frames of the demo, off the truth",
+            std::hypot(m.east_arcmin.value - e.east_arcmin.value, m.high_arcmin.value - e.high_arcmin.value),
+            "arcmin", "<= 0.1");
+        say("  stated uncertainty of the worse direction", errorEllipse(m.covariance_arcmin2).major, "arcmin",
+            "honest");
+    }
+    say("  computing for the whole measurement", t, "s", "-");
+}
+
+void frames() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    std::shared_ptr<const Frame> frame;
+    say("render of a 1920x1200 frame", medianMs(15, [&] { frame = *night.guideCamera().expose(2.0, never); }),
+        "ms", "<= 40");
+
+    Expected<StarField> field = detectStars(*frame);
+    const double ours = medianMs(9, [&] { field = detectStars(*frame); });
+    const double theirs = medianMs(9, [&] {
+        std::vector<float> flat = frame->pixels;
+        sep_image image{};
+        image.data = flat.data();
+        image.dtype = SEP_TFLOAT;
+        image.w = frame->width;
+        image.h = frame->height;
+        sep_bkg* background = nullptr;
+        sep_background(&image, 64, 64, 3, 3, 0.0, &background);
+        sep_bkg_subarray(background, flat.data(), SEP_TFLOAT);
+        sep_catalog* catalog = nullptr;
+        sep_extract(&image, 5.0F * sep_bkg_globalrms(background), SEP_THRESH_ABS, 5, nullptr, 0, 0,
+                    SEP_FILTER_CONV, 32, 0.005, 1, 1.0, &catalog);
+        sep_catalog_free(catalog);
+        sep_bkg_free(background);
+    });
+    say("detect and measure all stars of it", ours, "ms", "-");
+    say("  against sep background + extract alone, ratio", ours / theirs, "x", "-");
+
+    const auto stars =
+        chooseGuideStars(*field, frame->width, frame->height, frame->info.saturation_adu, {.most = 12});
+    const int count = stars ? static_cast<int>(stars->size()) : 0;
+    const double track = medianMs(200, [&] {
+        for (const Star& s : *stars)
+            static_cast<void>(findAndMeasure(*frame, s.x, s.y, 8.0));
+    });
+    say("centroids of twelve tracked stars", track * 12.0 / std::max(1, count), "ms", "<= 1");
+
+    std::vector<double> hinted;
+    Random random(7);
+    Scenario free = perfectScenario();
+    free.rig.horizon = {};
+    SimulatedNight everywhere(free, sharedIndex());
+    for (int i = 0; i < 25; ++i) {
+        static_cast<void>(everywhere.mount().slew(
+            {Angle::fromHours(random.uniform(-4, 4)), Angle::fromDeg(random.uniform(0, 75))}, never));
+        const auto shot = *everywhere.guideCamera().expose(3.0, never);
+        const auto found = detectStars(*shot);
+        SolveOptions options;
+        options.scale_arcsec_px = 2.578;
+        options.near = vectorFrom(*shot->info.pointing);
+        bool ok = false;
+        const double t = seconds([&] {
+            ok =
+                solveStars(*sharedIndex(), *found, shot->width, shot->height, {}, options, never).has_value();
+        });
+        if (ok)
+            hinted.push_back(1000.0 * t);
+    }
+    say("hinted solve after detection, median of 25 fields", median(hinted), "ms", "<= 50");
+    say("  fields solved", static_cast<double>(hinted.size()), "of 25", "25");
+}
+
+void centroids() {
+    using namespace testing_frames;
+    double worst = 0.0;
+    for (double snr : {20.0, 60.0, 200.0}) {
+        const double sigma = 1.2;
+        const double noise = 9.0;
+        const double gain = 0.8;
+        double flux = 100.0;
+        for (int i = 0; i < 60; ++i)
+            flux = snr * std::sqrt(flux / gain + 4.0 * M_PI * sigma * sigma * noise * noise);
+        Random random(static_cast<std::uint64_t>(snr));
+        double squares = 0.0;
+        double bound = 0.0;
+        for (int i = 0; i < 1000; ++i) {
+            const double x = 20.0 + random.uniform(-0.5, 0.5);
+            Frame f = noiseFrame(41, 41, 300.0, noise, random);
+            f.info.gain_e_adu = gain;
+            addStar(f, x, 20.0, flux, sigma, random, gain);
+            if (const auto star = measureStar(f, 20.0, 20.0))
+                squares += std::pow(star->x - x, 2);
+            bound += std::pow(cramerRao(flux, sigma, noise, gain, x - 20.0, 0.0), 2);
+        }
+        worst = std::max(worst, std::sqrt(squares / bound));
+    }
+    say("centroid error against the Cramer-Rao bound, SNR 20-200", worst, "x", "<= 1.25");
+}
+
+void hour(bool rendered) {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = night.devices();
+    RunnerControl control;
+    RatesMeasurement rates({night.scenario().rig});
+    if (!runProcedure(rates, devices, control))
+        return;
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = *rates.result();
+    setup.length_s = 3600.0;
+    Guiding guiding(setup);
+    if (!rendered)
+        devices.track = night.trackDirectly();
+    const double t = seconds([&] { static_cast<void>(runProcedure(guiding, devices, control)); });
+    say(rendered ? "one simulated hour of guiding at 2 s, rendered windows"
+                 : "one simulated hour of guiding at 2 s, direct centroids",
+        t, "s", rendered ? "<= 90" : "<= 1");
+    if (const auto s = summarise(guiding.run()))
+        say("  total RMS of it", s->totalRms_arcsec, "arcsec", "-");
+}
+
+void startUp() {
+    QTemporaryDir data;
+    std::unique_ptr<MainWindow> window;
+    const double t = seconds([&] {
+        loadTypefaces();
+        ThemeSwitch::instance().use("Dusk");
+        StartWishes wishes;
+        wishes.dataFolder = data.path().toStdString();
+        auto session = startSession(wishes);
+        window = std::make_unique<MainWindow>(std::move(*session));
+        window->show();
+        QApplication::processEvents();
+        static_cast<void>(window->grab());
+    });
+    say("start of the demo to a painted window", t, "s", "<= 1.5");
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    if (!std::getenv("DISPLAY"))
+        setenv("QT_QPA_PLATFORM", "offscreen", 0);
+    QApplication app(argc, argv);
+    QApplication::setStyle("Fusion");
+    startUp();
+    axis();
+    centroids();
+    frames();
+    hour(false);
+    hour(true);
+    return 0;
+}
