@@ -12,7 +12,8 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr int growthSub = 5; // sub-pixels per side for apertures
+constexpr int fineSub = 4;  // sub-pixels per side for apertures
+constexpr int roughSub = 2; // for a first guess of the width
 
 struct Background {
     double level = 0.0; // at the cut-out's centre
@@ -125,18 +126,17 @@ struct GaussianFit {
     bool converged = false;
 };
 
-GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, GaussianFit start) {
-    const double gain = std::max(f.info.gain_e_adu, 1e-6);
+// Iteratively reweighted least squares: each round fits with the variances that the last model predicts,
+// which for this noise is the maximum of the likelihood.
+GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, const GaussianFit& start) {
+    const double perGain = 1.0 / std::max(f.info.gain_e_adu, 1e-6);
     const double saturation = 0.98 * f.info.saturation_adu;
+    const double backgroundVariance = b.noise * b.noise;
     GaussianFit fit = start;
     Profile px;
     Profile py;
-    double lastChi = 1e300;
-    double damping = 1e-3;
-    GaussianFit best = fit;
-    Eigen::Matrix4d bestNormal = Eigen::Matrix4d::Identity();
-    Eigen::Vector4d bestRight = Eigen::Vector4d::Zero();
-    for (int iteration = 0; iteration < 25; ++iteration) {
+    double lastMove = 1e300;
+    for (int iteration = 0; iteration < 20; ++iteration) {
         // Beyond four sigma the star holds nothing but noise; stopping there keeps neighbours out.
         const int reach = std::clamp(static_cast<int>(std::ceil(4.0 * fit.sigma)) + 1, 4, c.radius);
         const int xc = static_cast<int>(std::lround(fit.x));
@@ -146,78 +146,78 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, Gauss
         const int yLow = std::max(c.yLow, yc - reach);
         const int yHigh = std::min(c.yHigh, yc + reach);
         if (xHigh - xLow < 3 || yHigh - yLow < 3)
-            return best;
+            return fit;
         px.evaluate(xLow, xHigh, fit.x, fit.sigma);
         py.evaluate(yLow, yHigh, fit.y, fit.sigma);
-        Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
-        Eigen::Vector4d right = Eigen::Vector4d::Zero();
-        double chi = 0.0;
+        // Normal equations by hand: the innermost loop of all star measuring.
+        double n[10] = {};
+        double right[4] = {};
         int used = 0;
         for (int y = yLow; y <= yHigh; ++y) {
             const auto j = static_cast<size_t>(y - yLow);
+            const double vy = py.value[j];
+            const double cy = fit.flux * py.byCentre[j];
+            const double sy = fit.flux * py.bySigma[j];
+            const double fy = fit.flux * vy;
+            const float* row = &f.pixels[f.index(xLow, y)];
+            const double base = b.level + b.slopeY * (y - c.y) - b.slopeX * c.x;
             for (int x = xLow; x <= xHigh; ++x) {
-                const float v = f.at(x, y);
+                const auto i = static_cast<size_t>(x - xLow);
+                const double v = row[i];
                 if (v >= saturation)
                     continue;
-                const auto i = static_cast<size_t>(x - xLow);
-                const double shape = px.value[i] * py.value[j];
-                const double model = fit.flux * shape;
-                const double variance = b.noise * b.noise + std::max(model, 0.0) / gain;
-                const double r = v - (b.level + b.slopeX * (x - c.x) + b.slopeY * (y - c.y)) - model;
-                Eigen::Vector4d d(
-                    fit.flux * px.byCentre[i] * py.value[j], fit.flux * px.value[i] * py.byCentre[j],
-                    fit.flux * (px.bySigma[i] * py.value[j] + px.value[i] * py.bySigma[j]), shape);
-                const double w = 1.0 / variance;
-                normal.selfadjointView<Eigen::Lower>().rankUpdate(d, w);
-                right += w * r * d;
-                chi += w * r * r + std::log(variance);
+                const double vx = px.value[i];
+                const double d0 = px.byCentre[i] * fy;
+                const double d1 = vx * cy;
+                const double d2 = px.bySigma[i] * fy + vx * sy;
+                const double d3 = vx * vy;
+                const double model = fy * vx;
+                const double w = 1.0 / (backgroundVariance + std::max(model, 0.0) * perGain);
+                const double r = w * (v - base - b.slopeX * x - model);
+                const double w0 = w * d0;
+                const double w1 = w * d1;
+                const double w2 = w * d2;
+                n[0] += w0 * d0;
+                n[1] += w0 * d1;
+                n[2] += w0 * d2;
+                n[3] += w0 * d3;
+                n[4] += w1 * d1;
+                n[5] += w1 * d2;
+                n[6] += w1 * d3;
+                n[7] += w2 * d2;
+                n[8] += w2 * d3;
+                n[9] += w * d3 * d3;
+                right[0] += r * d0;
+                right[1] += r * d1;
+                right[2] += r * d2;
+                right[3] += r * d3;
                 ++used;
             }
         }
         if (used < 12)
-            return best;
-        normal = normal.selfadjointView<Eigen::Lower>();
-        if (chi <= lastChi + 1e-9) {
-            best = fit;
-            best.covariance = normal.inverse();
-            bestNormal = normal;
-            bestRight = right;
-            const bool still = lastChi - chi < 1e-5 && iteration > 1;
-            lastChi = chi;
-            damping = std::max(damping * 0.2, 1e-9);
-            if (still) {
-                best.converged = true;
-                return best;
-            }
-        } else {
-            damping *= 10.0;
-            if (damping > 1e4) {
-                best.converged = true; // a minimum to within the model's own wobble
-                return best;
-            }
-            fit = best; // and a shorter step from there
-        }
-        Eigen::Matrix4d damped = bestNormal;
-        damped.diagonal() *= 1.0 + damping;
-        const Eigen::Vector4d step = damped.ldlt().solve(bestRight);
+            return fit;
+        Eigen::Matrix4d normal;
+        normal << n[0], n[1], n[2], n[3], n[1], n[4], n[5], n[6], n[2], n[5], n[7], n[8], n[3], n[6], n[8],
+            n[9];
+        const Eigen::Vector4d gradient(right[0], right[1], right[2], right[3]);
+        Eigen::Matrix4d damped = normal;
+        damped.diagonal() *= 1.0 + 1e-6;
+        const Eigen::Vector4d step = damped.ldlt().solve(gradient);
         if (!step.allFinite())
-            return best;
+            return fit;
+        fit.covariance = normal.inverse();
         fit.x += std::clamp(step[0], -1.0, 1.0);
         fit.y += std::clamp(step[1], -1.0, 1.0);
-        fit.sigma =
-            std::clamp(fit.sigma + std::clamp(step[2], -0.5 * fit.sigma, fit.sigma), 0.3, 0.5 * c.radius);
+        fit.sigma = std::clamp(fit.sigma + std::clamp(step[2], -0.3 * fit.sigma, 0.4 * fit.sigma), 0.3,
+                               0.5 * c.radius);
         fit.flux += step[3];
-        if (std::abs(step[0]) + std::abs(step[1]) < 1e-4 && std::abs(step[2]) < 1e-3 && iteration > 1) {
-            best.converged = true;
-            best.x = fit.x;
-            best.y = fit.y;
-            best.sigma = fit.sigma;
-            best.flux = fit.flux;
-            return best;
-        }
+        // A step that is small against its own uncertainty changes nothing any more.
+        lastMove = step.dot(gradient);
+        if (lastMove < 1e-4 && iteration > 0)
+            break;
     }
-    best.converged = lastChi < 1e300;
-    return best;
+    fit.converged = lastMove < 0.05;
+    return fit;
 }
 
 // Sum above the background within growing circles, by sub-pixels. radii ascending.
@@ -225,8 +225,11 @@ struct Growth {
     std::vector<double> radius, sum, area;
 };
 
-Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, double y, double rMax) {
+Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, double y, double rMax,
+                   int subPixels) {
     const double step = 0.2;
+    const double part = 1.0 / (subPixels * subPixels);
+    const double perStep = 1.0 / step;
     const auto bins = static_cast<size_t>(std::ceil(rMax / step));
     Growth g;
     g.sum.assign(bins, 0.0);
@@ -239,15 +242,17 @@ Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, 
     const int yc = static_cast<int>(std::lround(y));
     for (int py = std::max(c.yLow, yc - reach); py <= std::min(c.yHigh, yc + reach); ++py)
         for (int px = std::max(c.xLow, xc - reach); px <= std::min(c.xHigh, xc + reach); ++px) {
+            if ((px - x) * (px - x) + (py - y) * (py - y) > (rMax + 0.8) * (rMax + 0.8))
+                continue;
             const double v = f.at(px, py) - (b.level + b.slopeX * (px - c.x) + b.slopeY * (py - c.y));
-            for (int sy = 0; sy < growthSub; ++sy)
-                for (int sx = 0; sx < growthSub; ++sx) {
-                    const double dx = px + (sx + 0.5) / growthSub - 0.5 - x;
-                    const double dy = py + (sy + 0.5) / growthSub - 0.5 - y;
-                    const auto bin = static_cast<size_t>(std::sqrt(dx * dx + dy * dy) / step);
+            for (int sy = 0; sy < subPixels; ++sy)
+                for (int sx = 0; sx < subPixels; ++sx) {
+                    const double dx = px + (sx + 0.5) / subPixels - 0.5 - x;
+                    const double dy = py + (sy + 0.5) / subPixels - 0.5 - y;
+                    const auto bin = static_cast<size_t>(std::sqrt(dx * dx + dy * dy) * perStep);
                     if (bin < bins) {
-                        g.sum[bin] += v / (growthSub * growthSub);
-                        g.area[bin] += 1.0 / (growthSub * growthSub);
+                        g.sum[bin] += v * part;
+                        g.area[bin] += part;
                     }
                 }
         }
@@ -329,7 +334,7 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
         }
 
     // Start width from the growth curve: half of a Gaussian's flux lies within 1.177σ.
-    const Growth rough = growthCurve(frame, c, b, startX, startY, 0.6 * options.radius_px);
+    const Growth rough = growthCurve(frame, c, b, startX, startY, 0.6 * options.radius_px, roughSub);
     const double total = *std::max_element(rough.sum.begin(), rough.sum.end());
     GaussianFit start{double(startX), double(startY), 1.5, std::max(total, above),
                       Eigen::Matrix4d::Identity()};
@@ -349,7 +354,7 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
     star.background = b.level;
     star.noise = b.noise;
     const double aperture = std::clamp(3.6 * fit.sigma + 0.8, 3.0, 0.95 * options.radius_px);
-    const Growth g = growthCurve(frame, c, b, fit.x, fit.y, aperture);
+    const Growth g = growthCurve(frame, c, b, fit.x, fit.y, aperture, fineSub);
     star.flux = g.sum.back();
     if (!(star.flux > 0.0))
         return noStar();
@@ -384,7 +389,7 @@ Expected<Star> findAndMeasure(const Frame& frame, double x, double y, double sea
          py <= std::min(frame.height - 1 - low, static_cast<int>(std::ceil(wy + search_px))); ++py)
         for (int px = std::max(low, static_cast<int>(wx - search_px));
              px <= std::min(frame.width - 1 - low, static_cast<int>(std::ceil(wx + search_px))); ++px) {
-            if (std::hypot(px - wx, py - wy) > search_px)
+            if ((px - wx) * (px - wx) + (py - wy) * (py - wy) > search_px * search_px)
                 continue;
             double sum = 0.0;
             float most = -1e30F;
