@@ -160,8 +160,7 @@ QStringList themeNames() {
 void loadTypefaces() {
     static const bool done = [] {
         useResources();
-        // Without the Mono cut: it also answers to the name B612 and would be taken for the regular one.
-        for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf"})
+        for (const char* file : {":/fonts/NordstjernaText-Regular.otf", ":/fonts/NordstjernaText-Bold.otf"})
             QFontDatabase::addApplicationFont(file);
         return true;
     }();
@@ -169,7 +168,7 @@ void loadTypefaces() {
 }
 
 QFont textFont(double px, bool bold) {
-    QFont f("B612");
+    QFont f("Nordstjerna Text"); // B612 under a name of its own, see resources/fonts/rename.py
     f.setPixelSize(qRound(px));
     f.setBold(bold);
     return f;
