@@ -168,10 +168,10 @@ Expected<Json> commandCalibrate(const std::filesystem::path& path) {
 }
 
 Expected<Json> commandAnalyse(const std::filesystem::path& path) {
-    const auto run = readRunTable(path);
-    if (!run)
-        return tl::unexpected(run.error());
-    const auto summary = summarise(*run);
+    const auto table = readRunTable(path);
+    if (!table)
+        return tl::unexpected(table.error());
+    const auto summary = summarise(*table);
     if (!summary)
         return tl::unexpected(summary.error());
     const auto axis = [](const AxisSummary& a) {
@@ -179,14 +179,14 @@ Expected<Json> commandAnalyse(const std::filesystem::path& path) {
                     {"rms_arcsec", number(a.rms_arcsec, 4)},
                     {"noise_arcsec", number(a.noise_arcsec.value, 4)}};
     };
-    return Json{{"kind", runKindName(run->meta.kind)},
+    return Json{{"kind", runKindName(table->meta.kind)},
                 {"ra", axis(summary->ra)},
                 {"dec", axis(summary->dec)},
                 {"total_rms_arcsec", number(summary->totalRms_arcsec, 4)},
                 {"rows_used", summary->rowsUsed},
                 {"rows_left_out", summary->rowsLeftOut},
                 {"span_s", number(summary->span_s, 1)},
-                {"findings", findingsJson(guideFindings(*run, *summary))}};
+                {"findings", findingsJson(guideFindings(*table, *summary))}};
 }
 
 } // namespace nordstjerna

@@ -120,7 +120,8 @@ void StoreTest::fitsverifyFindsNothing() {
         verify.start("fitsverify", {"-e", QString::fromStdString(path(name).string())});
         QVERIFY2(verify.waitForFinished(), "fitsverify (Debian package) is needed");
         const QString out = verify.readAll();
-        QVERIFY2(out.contains("0 warning(s) and 0 error(s)") || out.contains("verification OK"), qPrintable(out));
+        QVERIFY2(out.contains("0 warning(s) and 0 error(s)") || out.contains("verification OK"),
+                 qPrintable(out));
     }
 }
 
@@ -315,9 +316,9 @@ void StoreTest::badTablesAreProblems_data() {
 void StoreTest::badTablesAreProblems() {
     QFETCH(QString, text);
     QFETCH(QString, said);
-    const auto run = readRunTable(write("bad.ecsv", text.toStdString()));
-    QVERIFY(!run);
-    QVERIFY2(QString::fromStdString(run.error().text()).contains(said), run.error().text().c_str());
+    const auto table = readRunTable(write("bad.ecsv", text.toStdString()));
+    QVERIFY(!table);
+    QVERIFY2(QString::fromStdString(table.error().text()).contains(said), table.error().text().c_str());
 }
 
 void StoreTest::orderedMetadataIsUnderstood() {
@@ -330,11 +331,11 @@ void StoreTest::orderedMetadataIsUnderstood() {
               "# meta: !!omap\n# - {format: nordstjerna-run 1}\n# - {kind: free}\n# - scales: "
               "{guide_arcsec_px: 2.5}\n"
               "# schema: astropy-2.0\nddec,t,dra\n0.5,1.0,0.25\n,2.0,0.5\n");
-    const auto run = readRunTable(file);
-    QVERIFY2(run.has_value(), run ? "" : run.error().text().c_str());
-    QCOMPARE(run->meta.guideScale_arcsec_px, 2.5);
-    QCOMPARE(run->rows[0].ddec_arcsec, 0.5);
-    QVERIFY(!run->rows[1].measured());
+    const auto table = readRunTable(file);
+    QVERIFY2(table.has_value(), table ? "" : table.error().text().c_str());
+    QCOMPARE(table->meta.guideScale_arcsec_px, 2.5);
+    QCOMPARE(table->rows[0].ddec_arcsec, 0.5);
+    QVERIFY(!table->rows[1].measured());
 }
 
 void StoreTest::calibrationRoundTrip() {

@@ -99,7 +99,7 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
         figures()->addWidget(r);
     buttons()->addWidget(target_);
     buttons()->addWidget(drawerButton_);
-    connect(target_, &QPushButton::clicked, this, &GuideStation::slewToTarget);
+    connect(target_, &QPushButton::clicked, this, &GuideStation::pointAtTarget);
     connect(drawerButton_, &QPushButton::clicked, this,
             [this] { drawer_->setVisible(!drawer_->isVisible()); });
     connect(primary(), &QPushButton::clicked, this, [this] {
@@ -138,7 +138,7 @@ void GuideStation::onSettingsEdited() {
     });
 }
 
-void GuideStation::slewToTarget() {
+void GuideStation::pointAtTarget() {
     slewing_ = true;
     auto slew = std::make_shared<Slew>(session().rig(), session().targetPlace(),
                                        tr("Slewing to %1").arg(qs(session().targetName())).toStdString());

@@ -41,7 +41,7 @@ private:
         bool lost = false;
     };
     void start();
-    void slewToTarget();
+    void pointAtTarget();
     void show(const Snapshot& s);
     void refresh();
     ControllerSettings settings() const;

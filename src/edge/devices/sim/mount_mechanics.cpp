@@ -79,15 +79,15 @@ void MountMechanics::advance(Instant to) {
             raPulseLeft_s_ = decPulseLeft_s_ = 0.0, next = to, dt = to - when_;
         motor_ = motorAt(next);
         const double error = 1.0 + scenario_.guideRateError;
-        const auto run = [dt](double& left) {
+        const auto take = [dt](double& left) {
             if (left == 0.0)
                 return 0.0;
             const double sign = std::copysign(1.0, left);
             left = std::abs(left) <= dt ? 0.0 : left - sign * dt;
             return sign * dt;
         };
-        motor_.h += run(raPulseLeft_s_) * scenario_.rig.mount.guideRateRa * sidereal_rad_s * error;
-        const double dec = run(decPulseLeft_s_) * scenario_.rig.mount.guideRateDec * sidereal_rad_s * error;
+        motor_.h += take(raPulseLeft_s_) * scenario_.rig.mount.guideRateRa * sidereal_rad_s * error;
+        const double dec = take(decPulseLeft_s_) * scenario_.rig.mount.guideRateDec * sidereal_rad_s * error;
         motor_.d += flipped_ && scenario_.decReversedAfterFlip ? -dec : dec;
         when_ = next;
         play_.h = follow(play_.h, motor_.h, scenario_.raBacklash_arcsec / arcsecPerRad);
