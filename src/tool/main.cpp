@@ -108,9 +108,9 @@ int main(int argc, char** argv) {
     simulator->add_option("--minutes", sim.minutes, "length of the run")
         ->required()
         ->check(CLI::Range(0.1, 1440.0));
-    simulator->add_option("--kind", kind, "free, guided or calibration")
+    simulator->add_option("--kind", kind, "free, guided, backlash or calibration")
         ->required()
-        ->check(CLI::IsMember({"free", "guided", "calibration"}));
+        ->check(CLI::IsMember({"free", "guided", "backlash", "calibration"}));
     simulator->add_option("--seed", sim.seed, "of the random numbers");
     simulator->add_option("--out", sim.out, "table to write")->required();
     simulator->add_option("--frames", sim.frames, "folder for full frames");

@@ -2,9 +2,10 @@
 
 #include <cstdio>
 
+#include "core/procedure/backlash_test.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/rates_measurement.h"
-#include "core/rig/scales.h"
+#include "core/procedure/run_meta.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "edge/store/fits.h"
@@ -55,11 +56,7 @@ Expected<Rates> calibrate(Devices& devices, RatesMeasurement& measurement) {
 }
 
 RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
-    GuidingSetup setup;
-    setup.rig = rig;
-    setup.corrections = false;
-    RunMeta m = Guiding(setup).run().meta;
-    m.kind = RunKind::calibration;
+    RunMeta m = runMetaFor(rig, RunKind::calibration);
     m.start = start;
     m.dec_deg = rates.setup.dec.deg();
     m.hourAngle_h = rates.setup.hourAngle_h;
@@ -117,6 +114,14 @@ Expected<Json> simulate(const SimulateRequest& request) {
     const auto rates = calibrate(devices, measurement);
     if (!rates)
         return tl::unexpected(rates.error());
+    if (request.kind == RunKind::backlash) {
+        BacklashTest test({rig, *rates});
+        if (const auto done = runProcedure(test, devices, control); !done)
+            return tl::unexpected(done.error());
+        if (const auto done = writeRunTable(request.out, test.run()); !done)
+            return tl::unexpected(done.error());
+        return Json{{"out", request.out.string()}, {"kind", "backlash"}, {"rows", test.run().rows.size()}};
+    }
     GuidingSetup setup;
     setup.rig = rig;
     setup.rates = *rates;

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/motion/axis_summary.h"
+#include "core/procedure/backlash_test.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/procedure/rates_measurement.h"
@@ -40,6 +41,7 @@ private slots:
     void directTrackingAgreesWithRendering();
     void guidingSurvivesACloud();
     void freeRunShowsTheWorm();
+    void backlashTestShowsTheDeadTime();
     void stopEndsInGoodOrder();
     void haltEndsAtOnce();
     void slewToHiddenPlaceIsRefused();
@@ -298,6 +300,31 @@ void ProcedureTest::freeRunShowsTheWorm() {
         }
     QVERIFY(most - least > 12.0); // the worm's 17″ peak to peak, with drift
     QVERIFY(r.run.meta.kind == RunKind::free);
+}
+
+void ProcedureTest::backlashTestShowsTheDeadTime() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto rates = calibrate(night, nearEquator);
+    QVERIFY(rates.has_value());
+    BacklashTest test({night.scenario().rig, *rates});
+    Devices devices = night.devices();
+    RunnerControl control;
+    const auto done = runProcedure(test, devices, control);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    const std::vector<RunRow>& rows = test.run().rows;
+    QCOMPARE(rows.size(), size_t(6 + 14 + 14 + 1));
+    // North pulses carry the star south; coming back it first stands still for the width of the gap.
+    const double step = std::abs(rows[8].pulseDec_ms) / 1000.0 * test.run().meta.decRate_arcsec_s;
+    const double out = rows[20].ddec_arcsec - rows[6].ddec_arcsec;
+    QVERIFY2(std::abs(out + 14 * step) < 0.1 * 14 * step,
+             qPrintable(QString("%1 for %2").arg(out).arg(14 * step)));
+    const double minutes = (rows[34].t_s - rows[20].t_s) / 60.0;
+    const double drift = minutes * 6.5; // ″/min at most, from the axis 26′ off
+    const double missing = 14 * step - (rows[34].ddec_arcsec - rows[20].ddec_arcsec);
+    QVERIFY2(std::abs(missing - night.scenario().decBacklash_arcsec) < drift + 2.0,
+             qPrintable(QString::number(missing)));
+    QCOMPARE(rows.back().pulseDec_ms, 0.0);
+    QVERIFY(test.run().meta.kind == RunKind::backlash);
 }
 
 void ProcedureTest::stopEndsInGoodOrder() {

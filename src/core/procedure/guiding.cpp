@@ -6,26 +6,15 @@
 
 #include "core/base/format.h"
 #include "core/image/guide_star_choice.h"
-#include "core/rig/scales.h"
+#include "core/procedure/run_meta.h"
 
 namespace nordstjerna {
 
 Guiding::Guiding(GuidingSetup setup)
     : setup_(std::move(setup)), ra_(setup_.controller.ra), dec_(setup_.controller.dec) {
-    const Rig& rig = setup_.rig;
-    RunMeta& m = run_.meta;
-    m.kind = setup_.corrections ? RunKind::guided : RunKind::free;
-    m.guidePixel_um = rig.guideCamera.pixel_um;
-    m.guideFocal_mm = rig.guidingOptics().effectiveFocal_mm();
-    m.guideBin = rig.guideCamera.bin;
-    m.imagePixel_um = rig.imagingCamera.pixel_um;
-    m.imageFocal_mm = rig.imagingOptics.effectiveFocal_mm();
-    m.imageBin = rig.imagingCamera.bin;
-    m.guideScale_arcsec_px = scalesOf(rig).guide_arcsec_px;
-    m.imageScale_arcsec_px = scalesOf(rig).image_arcsec_px;
-    m.guideRate_sidereal = rig.mount.guideRateRa;
+    run_.meta = runMetaFor(setup_.rig, setup_.corrections ? RunKind::guided : RunKind::free);
     if (setup_.corrections)
-        m.controller = setup_.controller;
+        run_.meta.controller = setup_.controller;
     settled_ = !setup_.corrections;
 }
 
@@ -46,17 +35,8 @@ Step Guiding::next(const Event& event) {
     }
     switch (phase_) {
     case Phase::start: {
-        const Angle dec = event.mount.pointing.dec;
-        geometry_.emplace(setup_.rates, dec);
-        RunMeta& m = run_.meta;
-        m.raRate_arcsec_s = geometry_->raRate_arcsec_s();
-        m.decRate_arcsec_s = geometry_->decRate_arcsec_s();
-        const Equatorial place =
-            equatorialFrom(ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing));
-        m.ra_deg = place.ra.deg();
-        m.dec_deg = place.dec.deg();
-        m.hourAngle_h = event.mount.pointing.hourAngle.hours();
-        m.side = event.mount.side;
+        geometry_.emplace(setup_.rates, event.mount.pointing.dec);
+        setRunPlace(run_.meta, setup_.rig, event, *geometry_);
         phase_ = Phase::finding;
         return ExposeStep{setup_.exposure_s, CameraRole::guide};
     }

@@ -1,0 +1,132 @@
+#include "core/procedure/backlash_test.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/image/guide_star_choice.h"
+#include "core/procedure/run_meta.h"
+
+namespace nordstjerna {
+
+BacklashTest::BacklashTest(BacklashSetup setup) : setup_(std::move(setup)) {
+    run_.meta = runMetaFor(setup_.rig, RunKind::backlash);
+    const double step_ms = 1000.0 * setup_.step_px / std::max(setup_.rates.dec.rate_px_s.value, 1e-3);
+    plan_.assign(static_cast<size_t>(setup_.clearing + setup_.pulses), step_ms);
+    plan_.insert(plan_.end(), static_cast<size_t>(setup_.pulses), -step_ms);
+}
+
+Step BacklashTest::next(const Event& event) {
+    if (const auto* failed = std::get_if<StepFailed>(&event.what)) {
+        phase_ = Phase::ended;
+        return FailStep{failed->problem};
+    }
+    if (std::holds_alternative<StopAsked>(event.what)) {
+        phase_ = Phase::ended;
+        return DoneStep{};
+    }
+    switch (phase_) {
+    case Phase::start:
+        geometry_.emplace(setup_.rates, event.mount.pointing.dec);
+        setRunPlace(run_.meta, setup_.rig, event, *geometry_);
+        phase_ = Phase::finding;
+        return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
+    case Phase::finding: {
+        const auto frame = std::get<FrameTaken>(event.what).frame;
+        const auto field = detectStars(*frame);
+        ChoiceOptions options;
+        options.edge_px = 40.0 + setup_.step_px * (setup_.clearing + setup_.pulses);
+        const auto stars =
+            field ? chooseGuideStars(*field, frame->width, frame->height, frame->info.saturation_adu, options)
+                  : tl::unexpected(field.error());
+        if (!stars) {
+            phase_ = Phase::ended;
+            return FailStep{stars.error()};
+        }
+        group_ = StarGroup(*stars);
+        run_.meta.start = frame->info.middle().value_or(event.now);
+        phase_ = Phase::looking;
+        return look();
+    }
+    case Phase::looking:
+        return measured(std::get<StarsTracked>(event.what));
+    case Phase::pulsing:
+        phase_ = Phase::resting;
+        return WaitStep{0.5, "the axis comes to rest"};
+    case Phase::resting:
+        phase_ = Phase::looking;
+        return look();
+    case Phase::ended:
+        break;
+    }
+    return DoneStep{};
+}
+
+Step BacklashTest::look() const {
+    TrackStep step;
+    step.exposure_s = setup_.exposure_s;
+    for (const StarGroup::Member& m : group_.members())
+        step.stars.push_back(
+            {m.home.x + shift_.dx, m.home.y + shift_.dy, 8.0 + 2.0 * setup_.step_px + 8.0 * lost_});
+    return step;
+}
+
+Step BacklashTest::measured(const StarsTracked& tracked) {
+    const auto shift = group_.update(tracked.stars);
+    if (!shift) {
+        if (++lost_ > 5) {
+            phase_ = Phase::ended;
+            return FailStep{{"The guide star was lost.", "It was not found in six frames in a row.",
+                             "Check for cloud, choose a richer field, and test again."}};
+        }
+        return look();
+    }
+    lost_ = 0;
+    shift_ = *shift;
+    const SkyError place = geometry_->toSky(shift->dx, shift->dy);
+    RunRow row;
+    row.t_s = tracked.middle - run_.meta.start;
+    row.dra_arcsec = place.dra_arcsec;
+    row.ddec_arcsec = place.ddec_arcsec;
+    row.snr = shift->snr;
+    row.hfd_px = shift->hfd;
+    row.flux_adu = shift->flux;
+    row.stars = shift->used;
+    if (done_ == 0)
+        row.event = "clearing";
+    else if (static_cast<int>(done_) == setup_.clearing)
+        row.event = "north";
+    else if (static_cast<int>(done_) == setup_.clearing + setup_.pulses)
+        row.event = "south";
+    const bool last = done_ >= plan_.size();
+    if (!last)
+        row.pulseDec_ms = plan_[done_++];
+    run_.rows.push_back(row);
+    if (last) {
+        phase_ = Phase::ended;
+        return DoneStep{};
+    }
+    phase_ = Phase::pulsing;
+    return PulseStep{0.0, row.pulseDec_ms};
+}
+
+Progress BacklashTest::progress() const {
+    using State = ProgressStep::State;
+    Progress p;
+    const int given = static_cast<int>(done_);
+    const auto state = [&](int from, int to) {
+        return given >= to                               ? State::done
+               : given >= from && phase_ != Phase::start ? State::running
+                                                         : State::ahead;
+    };
+    const int turn = setup_.clearing + setup_.pulses;
+    p.steps = {{"Clear the gears", state(0, setup_.clearing)},
+               {"North", state(setup_.clearing, turn)},
+               {"South", state(turn, static_cast<int>(plan_.size()) + 1)}};
+    p.fraction = static_cast<double>(done_) / static_cast<double>(plan_.size());
+    p.timeLeft_s = (static_cast<double>(plan_.size()) - given) * (setup_.exposure_s + 1.3);
+    p.waitingFor = "pulse " + std::to_string(given) + " of " + std::to_string(plan_.size());
+    return p;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,46 @@
+// Records a Dec backlash test: north pulses until the gears are engaged and beyond, then as many south in
+// equal pulses. The run shows what the star did; rows carry the pulse that follows them.
+#pragma once
+
+#include "core/guide/guide_geometry.h"
+#include "core/guide/star_group.h"
+#include "core/motion/run.h"
+#include "core/procedure/procedure.h"
+#include "core/rig/rig.h"
+
+namespace nordstjerna {
+
+struct BacklashSetup {
+    Rig rig;
+    Rates rates;
+    double exposure_s = 1.5;
+    double step_px = 3.0; // wanted motion of one pulse
+    int clearing = 6;     // north pulses that are not judged
+    int pulses = 14;      // each way
+};
+
+class BacklashTest : public Procedure {
+public:
+    explicit BacklashTest(BacklashSetup setup);
+    Step next(const Event& event) override;
+    Progress progress() const override;
+    std::string name() const override { return "Backlash test"; }
+    const Run& run() const { return run_; }
+
+private:
+    Step look() const;
+    Step measured(const StarsTracked& tracked);
+
+    enum class Phase { start, finding, looking, pulsing, resting, ended };
+    BacklashSetup setup_;
+    std::optional<GuideGeometry> geometry_;
+    std::vector<double> plan_; // signed pulses, ms, north positive
+    size_t done_ = 0;          // pulses given
+    Phase phase_ = Phase::start;
+    StarGroup group_;
+    FieldShift shift_;
+    int lost_ = 0;
+    Run run_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,33 @@
+#include "core/procedure/run_meta.h"
+
+#include "core/rig/scales.h"
+
+namespace nordstjerna {
+
+RunMeta runMetaFor(const Rig& rig, RunKind kind) {
+    RunMeta m;
+    m.kind = kind;
+    m.guidePixel_um = rig.guideCamera.pixel_um;
+    m.guideFocal_mm = rig.guidingOptics().effectiveFocal_mm();
+    m.guideBin = rig.guideCamera.bin;
+    m.imagePixel_um = rig.imagingCamera.pixel_um;
+    m.imageFocal_mm = rig.imagingOptics.effectiveFocal_mm();
+    m.imageBin = rig.imagingCamera.bin;
+    m.guideScale_arcsec_px = scalesOf(rig).guide_arcsec_px;
+    m.imageScale_arcsec_px = scalesOf(rig).image_arcsec_px;
+    m.guideRate_sidereal = rig.mount.guideRateRa;
+    return m;
+}
+
+void setRunPlace(RunMeta& m, const Rig& rig, const Event& event, const GuideGeometry& geometry) {
+    m.raRate_arcsec_s = geometry.raRate_arcsec_s();
+    m.decRate_arcsec_s = geometry.decRate_arcsec_s();
+    const Equatorial place =
+        equatorialFrom(ObservedFrame(rig.site, event.now).icrsFrom(event.mount.pointing));
+    m.ra_deg = place.ra.deg();
+    m.dec_deg = place.dec.deg();
+    m.hourAngle_h = event.mount.pointing.hourAngle.hours();
+    m.side = event.mount.side;
+}
+
+} // namespace nordstjerna
