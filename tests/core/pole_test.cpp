@@ -76,7 +76,6 @@ private slots:
     void advicePointsTheRightWay();
     void planAvoidsTheHill();
     void planFailsInAPit();
-    void wayBehindTheHillIsSeen();
 };
 
 void PoleTest::axisFromNoiseFreeSightings() {
@@ -331,14 +330,6 @@ void PoleTest::planFailsInAPit() {
     const auto arc = planSightings(rig);
     QVERIFY(!arc);
     QVERIFY(arc.error().what.find("No arc") != std::string::npos);
-}
-
-void PoleTest::wayBehindTheHillIsSeen() {
-    const Rig rig = skerry();
-    const HourAngleDec east{Angle::fromDeg(-60), Angle::fromDeg(20)};
-    const HourAngleDec underPole{Angle::fromDeg(-170), Angle::fromDeg(75)};
-    QVERIFY(hiddenOnTheWay(rig, east, underPole).has_value());
-    QVERIFY(!hiddenOnTheWay(rig, east, {Angle::fromDeg(-20), Angle::fromDeg(20)}).has_value());
 }
 
 QTEST_APPLESS_MAIN(PoleTest)

@@ -28,6 +28,7 @@ private slots:
     void haltStopsTheSlew();
     void limitStopsTracking();
     void cloudHidesTheStars();
+    void imagingCameraSeesTheSameSky();
     void leversMoveTheAxis();
     void unknownScenarioKeyIsNamed();
 };
@@ -193,6 +194,21 @@ void SimTest::cloudHidesTheStars() {
     QVERIFY(during->stars.size() < 3);
     QVERIFY(after->stars.size() > 50);
     QVERIFY(after->hotPixels > 80); // and none of them counted as a star
+}
+
+void SimTest::imagingCameraSeesTheSameSky() {
+    Scenario s = perfectScenario();
+    s.rig.imagingCamera.bin = 2; // a quarter of the pixels
+    SimulatedNight night(s, sharedIndex());
+    StopFlag halt{false};
+    const auto guide = solveFrame(*sharedIndex(), **night.guideCamera().expose(3.0, halt), {}, halt);
+    const auto frame = night.imagingCamera().expose(3.0, halt);
+    QVERIFY(frame && (*frame)->width == 2500);
+    const auto image = solveFrame(*sharedIndex(), **frame, {}, halt);
+    QVERIFY2(guide && image, image ? "" : image.error().text().c_str());
+    QVERIFY(std::abs(image->plane.scaleArcsecPx() / scalesOf(s.rig).image_arcsec_px - 1.0) < 1e-3);
+    QVERIFY(separation(guide->plane.centre, image->plane.centre).arcsec() < 5.0);
+    QVERIFY(std::abs((image->plane.roll() - Angle::fromDeg(s.imagingRoll_deg)).wrappedSigned().deg()) < 0.6);
 }
 
 void SimTest::leversMoveTheAxis() {

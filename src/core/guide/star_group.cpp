@@ -9,7 +9,7 @@ namespace nordstjerna {
 
 StarGroup::StarGroup(const std::vector<Star>& stars) {
     for (const Star& s : stars)
-        members_.push_back({s, s, 0.0});
+        members_.push_back({s, s});
 }
 
 std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star>>& measured) {
@@ -40,8 +40,6 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
         std::erase_if(votes, [&](const Vote& v) {
             const double away = std::hypot(v.dx - mx, v.dy - my);
             const bool out = away > 4.0 * std::hypot(scatter, v.sigma);
-            double& distrust = members_[v.member].distrust;
-            distrust = 0.9 * distrust + (out ? 0.1 : 0.0);
             if (out)
                 members_[v.member].seen.reset();
             return out;

@@ -27,7 +27,6 @@ public:
     struct Member {
         Star home;                // where it stood when chosen
         std::optional<Star> seen; // in the last frame
-        double distrust = 0.0;    // grows while the star disagrees with the rest
     };
     const std::vector<Member>& members() const { return members_; }
     bool empty() const { return members_.empty(); }

@@ -32,23 +32,6 @@ double predictedAxisSigma_arcmin(const Site& site, const std::vector<HourAngleDe
     return fit ? errorEllipse(fit->covariance).major / 60.0 : 1e9;
 }
 
-std::optional<HourAngleDec> hiddenOnTheWay(const Rig& rig, const HourAngleDec& from, const HourAngleDec& to) {
-    const double dh = (to.hourAngle - from.hourAngle).deg();
-    const double dd = (to.dec - from.dec).deg();
-    const double longest = std::max({std::abs(dh), std::abs(dd), 1.0});
-    // Both axes run at the same rate; the shorter motion ends first.
-    for (double moved = 0.0; moved <= longest; moved += 1.0) {
-        const auto part = [&](double whole) {
-            return Angle::fromDeg(std::copysign(std::min(moved, std::abs(whole)), whole));
-        };
-        const HourAngleDec place{from.hourAngle + part(dh), from.dec + part(dd)};
-        const Vec3 enu = directionOf(rig.site, place);
-        if (rig.horizon.hides(enu) || enu.z() < 0.0)
-            return place;
-    }
-    return std::nullopt;
-}
-
 namespace {
 // Lowest altitude on the arc if all of it is free, otherwise nothing.
 std::optional<double> freeArc(const Rig& rig, const PlanWishes& wishes, double from_deg, double to_deg,

@@ -2,7 +2,6 @@
 // chosen for the smallest predicted uncertainty of the axis.
 #pragma once
 
-#include <optional>
 #include <vector>
 
 #include "core/pole/pole_error.h"
@@ -41,9 +40,5 @@ double predictedAxisSigma_arcmin(const Site& site, const std::vector<HourAngleDe
 
 // Direction, ENU, that a well-aligned mount looks to at the given hour angle and declination.
 Vec3 directionOf(const Site& site, const HourAngleDec& hd);
-
-// First place on the straight way between two settings (each axis at the same rate) that the horizon
-// profile hides, if any.
-std::optional<HourAngleDec> hiddenOnTheWay(const Rig& rig, const HourAngleDec& from, const HourAngleDec& to);
 
 } // namespace nordstjerna
