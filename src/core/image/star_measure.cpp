@@ -64,7 +64,7 @@ Background ringBackground(const Frame& f, const Cut& c) {
     b.noise = std::max(robustSigma(values), 1e-6);
     if (ring.size() < 24)
         return b;
-    for (int pass = 0; pass < 3; ++pass) {
+    for (int pass = 0; pass < 2; ++pass) {
         Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
         Eigen::Vector3d right = Eigen::Vector3d::Zero();
         double squares = 0.0;
@@ -136,15 +136,22 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, const
     Profile px;
     Profile py;
     double lastMove = 1e300;
+    int xLow = 0;
+    int xHigh = 0;
+    int yLow = 0;
+    int yHigh = 0;
     for (int iteration = 0; iteration < 20; ++iteration) {
-        // Beyond four sigma the star holds nothing but noise; stopping there keeps neighbours out.
-        const int reach = std::clamp(static_cast<int>(std::ceil(4.0 * fit.sigma)) + 1, 4, c.radius);
-        const int xc = static_cast<int>(std::lround(fit.x));
-        const int yc = static_cast<int>(std::lround(fit.y));
-        const int xLow = std::max(c.xLow, xc - reach);
-        const int xHigh = std::min(c.xHigh, xc + reach);
-        const int yLow = std::max(c.yLow, yc - reach);
-        const int yHigh = std::min(c.yHigh, yc + reach);
+        // Beyond four sigma the star holds nothing but noise; stopping there keeps neighbours out. The limits
+        // stand still after a few rounds, or the fit would swing between two of them.
+        if (iteration < 3) {
+            const int reach = std::clamp(static_cast<int>(std::ceil(4.0 * fit.sigma)) + 1, 4, c.radius);
+            const int xc = static_cast<int>(std::lround(fit.x));
+            const int yc = static_cast<int>(std::lround(fit.y));
+            xLow = std::max(c.xLow, xc - reach);
+            xHigh = std::min(c.xHigh, xc + reach);
+            yLow = std::max(c.yLow, yc - reach);
+            yHigh = std::min(c.yHigh, yc + reach);
+        }
         if (xHigh - xLow < 3 || yHigh - yLow < 3)
             return fit;
         px.evaluate(xLow, xHigh, fit.x, fit.sigma);
