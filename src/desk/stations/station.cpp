@@ -5,6 +5,7 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "core/procedure/slew.h"
 #include "desk/theme.h"
 #include "desk/widgets/step_bar.h"
 
@@ -53,6 +54,22 @@ void Station::say(const QString& phase, const QString& sentence) {
 void Station::setPrimary(const QString& text, bool enabled) {
     primary_->setText(text);
     primary_->setEnabled(enabled);
+}
+
+void Station::slewTo(const HourAngleDec& target, const QString& purpose,
+                     const std::function<void()>& refresh) {
+    slewing_ = true;
+    session_.run<Slew, Progress>(
+        std::make_shared<Slew>(session_.rig(), target, purpose.toStdString()),
+        [](const Slew& s) { return s.progress(); }, [this](const Progress& p) { steps_->show(p); },
+        [this, refresh](const std::shared_ptr<Slew>&, const Expected<void>&) {
+            slewing_ = false;
+            steps_->clear();
+            refresh();
+        });
+    if (!session_.busy())
+        slewing_ = false;
+    refresh();
 }
 
 } // namespace nordstjerna

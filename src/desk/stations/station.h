@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QWidget>
+#include <functional>
 #include <vector>
 
 #include "core/findings/finding.h"
@@ -45,6 +46,9 @@ protected:
     StepBar* steps() const { return steps_; }
     void setPrimary(const QString& text, bool enabled = true);
     Session& session() const { return session_; }
+    // Moves the mount; slewing() holds meanwhile and `refresh` is called at both ends.
+    void slewTo(const HourAngleDec& target, const QString& purpose, const std::function<void()>& refresh);
+    bool slewing() const { return slewing_; }
 
 private:
     void restyle();
@@ -57,6 +61,7 @@ private:
     QHBoxLayout* buttons_;
     QPushButton* primary_;
     StepBar* steps_;
+    bool slewing_ = false;
 };
 
 } // namespace nordstjerna

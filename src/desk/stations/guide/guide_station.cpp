@@ -11,7 +11,6 @@
 
 #include "core/base/format.h"
 #include "core/findings/guide_findings.h"
-#include "core/procedure/slew.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
@@ -103,7 +102,7 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     connect(drawerButton_, &QPushButton::clicked, this,
             [this] { drawer_->setVisible(!drawer_->isVisible()); });
     connect(primary(), &QPushButton::clicked, this, [this] {
-        if (guiding_ || slewing_)
+        if (guiding_ || slewing())
             this->session().stop();
         else
             start();
@@ -139,19 +138,8 @@ void GuideStation::onSettingsEdited() {
 }
 
 void GuideStation::pointAtTarget() {
-    slewing_ = true;
-    auto slew = std::make_shared<Slew>(session().rig(), session().targetPlace(),
-                                       tr("Slewing to %1").arg(qs(session().targetName())).toStdString());
-    session().run<Slew, Progress>(
-        slew, [](const Slew& s) { return s.progress(); }, [this](const Progress& p) { steps()->show(p); },
-        [this](const std::shared_ptr<Slew>&, const Expected<void>&) {
-            slewing_ = false;
-            steps()->clear();
-            refresh();
-        });
-    if (!session().busy())
-        slewing_ = false;
-    refresh();
+    slewTo(session().targetPlace(), tr("Slewing to %1").arg(qs(session().targetName())),
+           [this] { refresh(); });
 }
 
 void GuideStation::start() {
@@ -231,10 +219,10 @@ void GuideStation::refresh() {
     const auto& rates = session().rates();
     const bool usable = rates && rates->verdict != RatesVerdict::bad && !session().ratesAged();
     target_->setText(tr("Slew to %1").arg(qs(session().targetName())));
-    target_->setVisible(!guiding_ && !slewing_);
+    target_->setVisible(!guiding_ && !slewing());
     target_->setEnabled(!session().busy());
     const double elapsed = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
-    if (slewing_) {
+    if (slewing()) {
         say("", tr("Slewing to the target."));
         setPrimary(tr("Stop"));
     } else if (guiding_) {

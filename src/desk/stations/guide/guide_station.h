@@ -63,7 +63,6 @@ private:
     std::optional<RunSummary> summary_;
     QString runFile_;
     bool guiding_ = false;
-    bool slewing_ = false;
     bool lost_ = false;
     bool settled_ = false;
 };

@@ -9,7 +9,6 @@
 #include "core/base/format.h"
 #include "core/findings/rates_findings.h"
 #include "core/pole/sighting_plan.h"
-#include "core/procedure/slew.h"
 #include "desk/pictures/compass_of_motion.h"
 #include "desk/text.h"
 #include "desk/theme.h"
@@ -41,7 +40,7 @@ RatesStation::RatesStation(Session& session, QWidget* parent)
     there_->setToolTip(tr("To the celestial equator near the meridian, on the side of the target"));
     connect(there_, &QPushButton::clicked, this, &RatesStation::slewThere);
     connect(primary(), &QPushButton::clicked, this, [this] {
-        if (measuring_ || slewing_)
+        if (measuring_ || slewing())
             this->session().stop();
         else
             measure();
@@ -60,19 +59,7 @@ HourAngleDec RatesStation::goodPlace() const {
 }
 
 void RatesStation::slewThere() {
-    slewing_ = true;
-    auto slew = std::make_shared<Slew>(session().rig(), goodPlace(),
-                                       tr("Slewing to the celestial equator").toStdString());
-    session().run<Slew, Progress>(
-        slew, [](const Slew& s) { return s.progress(); }, [this](const Progress& p) { steps()->show(p); },
-        [this](const std::shared_ptr<Slew>&, const Expected<void>&) {
-            slewing_ = false;
-            steps()->clear();
-            refresh();
-        });
-    if (!session().busy())
-        slewing_ = false;
-    refresh();
+    slewTo(goodPlace(), tr("Slewing to the celestial equator"), [this] { refresh(); });
 }
 
 void RatesStation::measure() {
@@ -159,9 +146,9 @@ void RatesStation::refresh() {
     const double altitude = altAzFrom(directionOf(session().rig().site, m.pointing)).altitude.deg();
     const bool wellPlaced = std::abs(m.pointing.dec.deg()) <= 20.0 &&
                             std::abs(m.pointing.hourAngle.hours()) <= 1.5 && altitude >= 28.0;
-    there_->setVisible(!measuring_ && !slewing_);
+    there_->setVisible(!measuring_ && !slewing());
     there_->setEnabled(!session().busy());
-    if (slewing_) {
+    if (slewing()) {
         say("", tr("Slewing to where rates are measured best."));
         setPrimary(tr("Stop"));
     } else if (measuring_) {

@@ -41,7 +41,6 @@ private:
     QPushButton* there_;
     std::vector<CalibrationSample> samples_;
     bool measuring_ = false;
-    bool slewing_ = false;
 };
 
 } // namespace nordstjerna
