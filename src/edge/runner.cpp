@@ -18,10 +18,9 @@ public:
     using Outcome = decltype(Event::what);
 
     Outcome operator()(const ExposeStep& s) const {
-        Camera* camera = s.camera == CameraRole::guide ? devices_.guideCamera : devices_.imagingCamera;
+        Camera* camera = cameraFor(s.camera);
         if (!camera)
-            return StepFailed{{"There is no such camera.", "The rig names a camera that is not connected.",
-                               "Connect the camera or use the other one."}};
+            return noCamera();
         auto frame = camera->expose(s.exposure_s, control_.halt);
         return frame ? Outcome(FrameTaken{*frame}) : Outcome(StepFailed{frame.error()});
     }
@@ -37,6 +36,31 @@ public:
     Outcome operator()(const PulseStep& s) const {
         return finished(devices_.mount->pulse(s.ra_ms, s.dec_ms, control_.halt));
     }
+    Outcome operator()(const SyncStep& s) const { return finished(devices_.mount->sync(s.truth)); }
+    Outcome operator()(const TrailStep& s) const {
+        Camera* camera = cameraFor(s.camera);
+        if (!camera)
+            return noCamera();
+        if (auto begun = camera->begin(); !begun)
+            return StepFailed{begun.error()};
+        const struct {
+            double seconds, rate;
+        } legs[] = {{s.hold_s, 0.0}, {s.half_s, s.rate_sidereal}, {s.half_s, -s.rate_sidereal}};
+        Expected<void> run;
+        for (const auto& leg : legs) {
+            run = devices_.mount->runRa(leg.rate);
+            if (!run || !devices_.clock->sleep(leg.seconds, control_.halt))
+                break;
+        }
+        // Whatever happened, the mount must not be left running.
+        const auto stopped = devices_.mount->runRa(0.0);
+        auto frame = camera->finish(control_.halt);
+        if (!run)
+            return StepFailed{run.error()};
+        if (!stopped)
+            return StepFailed{stopped.error()};
+        return frame ? Outcome(FrameTaken{*frame}) : Outcome(StepFailed{frame.error()});
+    }
     Outcome operator()(const WaitStep& s) const {
         devices_.clock->sleep(s.seconds, control_.halt);
         return StepFinished{};
@@ -45,6 +69,13 @@ public:
     Outcome operator()(const FailStep&) const { return StepFinished{}; }
 
 private:
+    Camera* cameraFor(CameraRole role) const {
+        return role == CameraRole::guide ? devices_.guideCamera : devices_.imagingCamera;
+    }
+    static Outcome noCamera() {
+        return StepFailed{{"There is no such camera.", "The rig names a camera that is not connected.",
+                           "Connect the camera or use the other one."}};
+    }
     static Outcome finished(const Expected<void>& result) {
         return result ? Outcome(StepFinished{}) : Outcome(StepFailed{result.error()});
     }

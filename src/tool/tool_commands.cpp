@@ -111,7 +111,7 @@ Expected<Json> commandPole(const PoleRequest& request) {
             return tl::unexpected(p);
         }
         const ObservedFrame at(request.site, *middle, request.dut1_s);
-        sightings.push_back(makeSighting(*solved, at));
+        sightings.push_back(makeSighting(*solved, at, airMotion_arcsec(frame->info.exposure_s)));
         std::cerr << path.filename().string() << ": solved with " << solved->matched << " stars\n";
         const AltAz place = altAzFrom(sightings.back().direction());
         list.push_back({{"frame", path.filename().string()},

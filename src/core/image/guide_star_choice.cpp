@@ -84,4 +84,11 @@ Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, 
                    bright > faint ? "Shorten the exposure." : "Expose longer or move to a richer field.");
 }
 
+Expected<std::vector<Star>> guideStarsOn(const Frame& frame, const ChoiceOptions& options) {
+    const auto field = detectStars(frame);
+    if (!field)
+        return tl::unexpected(field.error());
+    return chooseGuideStars(*field, frame.width, frame.height, frame.info.saturation_adu, options);
+}
+
 } // namespace nordstjerna

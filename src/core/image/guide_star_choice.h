@@ -31,4 +31,7 @@ std::vector<Judged> judgeGuideStars(const StarField& field, int width, int heigh
 Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, int height,
                                              double saturation_adu, const ChoiceOptions& options = {});
 
+// The same, from a whole frame.
+Expected<std::vector<Star>> guideStarsOn(const Frame& frame, const ChoiceOptions& options = {});
+
 } // namespace nordstjerna

@@ -1,5 +1,6 @@
-// Finds all stars of a frame. Background and connected regions by SEP; each candidate is then measured by
-// our own star measuring. Hot pixels and tracks (satellites, aircraft) are left out.
+// Finds all stars of a frame: background mesh, connected regions above a threshold, regions with several
+// peaks taken apart; each candidate is then measured. Hot pixels and tracks (satellites, aircraft) are left
+// out.
 #pragma once
 
 #include <vector>

@@ -5,7 +5,11 @@
 
 namespace nordstjerna {
 
-Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame, double airMotion_arcsec) {
+double airMotion_arcsec(double exposure_s) {
+    return std::hypot(0.9 / std::sqrt(std::max(exposure_s, 0.25)), 0.5);
+}
+
+Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame, double air_arcsec) {
     const TangentPlane& plane = solved.plane;
     const Vec3 centre = frame.seen(plane.centre);
     // Far enough out for precision, near enough that the field's curvature cancels between ± points.
@@ -26,7 +30,7 @@ Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame, dou
     const Vec3 mean = (xFlat + yFlat.cross(centre)).normalized(); // both estimates of the x axis
     Sighting s;
     s.camera << mean, centre.cross(mean), centre;
-    s.sigmaDirection_arcsec = std::hypot(std::max(solved.sigmaCentre_arcsec, 0.05), airMotion_arcsec);
+    s.sigmaDirection_arcsec = std::hypot(std::max(solved.sigmaCentre_arcsec, 0.05), air_arcsec);
     s.sigmaRoll_arcsec = std::max(solved.sigmaRoll_arcsec, 0.5);
     s.when = solved.when;
     return s;

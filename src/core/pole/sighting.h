@@ -15,10 +15,15 @@ struct Sighting {
     Vec3 direction() const { return camera.col(2); }
 };
 
+// How far air and flexure move the whole field in one exposure, ″ in one coordinate. Ordinary air moves it by
+// about 0.9″ in a second, less in longer exposures; half an arcsecond of flexure between two parts of the sky
+// is common (both common practice, no source).
+double airMotion_arcsec(double exposure_s);
+
 // Turns a solved frame into a sighting, refraction included. The roll is carried over by refracting points
 // out along both sensor axes, since air shears the field by up to some hundredths of a degree.
-// The air moves the whole field during a short exposure, which no fit of its stars can tell; airMotion_arcsec
-// (one coordinate, ordinary seeing and a few seconds) goes into the uncertainty.
-Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame, double airMotion_arcsec = 0.5);
+// air_arcsec (of the whole field, one coordinate) goes into the uncertainty: no fit of the field's stars
+// can tell it.
+Sighting makeSighting(const SolvedFrame& solved, const ObservedFrame& frame, double air_arcsec);
 
 } // namespace nordstjerna

@@ -17,13 +17,9 @@ BacklashTest::BacklashTest(BacklashSetup setup) : setup_(std::move(setup)) {
 }
 
 Step BacklashTest::next(const Event& event) {
-    if (const auto* failed = std::get_if<StepFailed>(&event.what)) {
+    if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
-        return FailStep{failed->problem};
-    }
-    if (std::holds_alternative<StopAsked>(event.what)) {
-        phase_ = Phase::ended;
-        return DoneStep{};
+        return *end;
     }
     switch (phase_) {
     case Phase::start:
@@ -33,17 +29,14 @@ Step BacklashTest::next(const Event& event) {
         return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
     case Phase::finding: {
         const auto frame = std::get<FrameTaken>(event.what).frame;
-        const auto field = detectStars(*frame);
         ChoiceOptions options;
         options.edge_px = 40.0 + setup_.step_px * (setup_.clearing + setup_.pulses);
-        const auto stars =
-            field ? chooseGuideStars(*field, frame->width, frame->height, frame->info.saturation_adu, options)
-                  : tl::unexpected(field.error());
+        const auto stars = guideStarsOn(*frame, options);
         if (!stars) {
             phase_ = Phase::ended;
             return FailStep{stars.error()};
         }
-        group_ = StarGroup(*stars);
+        watch_ = StarWatch(*stars, 8.0 + 2.0 * setup_.step_px);
         run_.meta.start = frame->info.middle().value_or(event.now);
         phase_ = Phase::looking;
         return look();
@@ -62,27 +55,16 @@ Step BacklashTest::next(const Event& event) {
     return DoneStep{};
 }
 
-Step BacklashTest::look() const {
-    TrackStep step;
-    step.exposure_s = setup_.exposure_s;
-    for (const StarGroup::Member& m : group_.members())
-        step.stars.push_back(
-            {m.home.x + shift_.dx, m.home.y + shift_.dy, 8.0 + 2.0 * setup_.step_px + 8.0 * lost_});
-    return step;
-}
-
 Step BacklashTest::measured(const StarsTracked& tracked) {
-    const auto shift = group_.update(tracked.stars);
+    const auto shift = watch_.update(tracked);
     if (!shift) {
-        if (++lost_ > 5) {
+        if (watch_.lostFrames() > 5) {
             phase_ = Phase::ended;
             return FailStep{{"The guide star was lost.", "It was not found in six frames in a row.",
                              "Check for cloud, choose a richer field, and test again."}};
         }
         return look();
     }
-    lost_ = 0;
-    shift_ = *shift;
     const SkyError place = geometry_->toSky(shift->dx, shift->dy);
     RunRow row;
     row.t_s = tracked.middle - run_.meta.start;

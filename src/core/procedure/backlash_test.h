@@ -3,9 +3,8 @@
 #pragma once
 
 #include "core/guide/guide_geometry.h"
-#include "core/guide/star_group.h"
 #include "core/motion/run.h"
-#include "core/procedure/procedure.h"
+#include "core/procedure/star_watch.h"
 #include "core/rig/rig.h"
 
 namespace nordstjerna {
@@ -28,7 +27,7 @@ public:
     const Run& run() const { return run_; }
 
 private:
-    Step look() const;
+    Step look() const { return watch_.look(setup_.exposure_s); }
     Step measured(const StarsTracked& tracked);
 
     enum class Phase { start, finding, looking, pulsing, resting, ended };
@@ -37,9 +36,7 @@ private:
     std::vector<double> plan_; // signed pulses, ms, north positive
     size_t done_ = 0;          // pulses given
     Phase phase_ = Phase::start;
-    StarGroup group_;
-    FieldShift shift_;
-    int lost_ = 0;
+    StarWatch watch_;
     Run run_;
 };
 

@@ -25,13 +25,9 @@ void Guiding::setController(const ControllerSettings& settings) {
 }
 
 Step Guiding::next(const Event& event) {
-    if (const auto* failed = std::get_if<StepFailed>(&event.what)) {
+    if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
-        return FailStep{failed->problem};
-    }
-    if (std::holds_alternative<StopAsked>(event.what)) {
-        phase_ = Phase::ended;
-        return DoneStep{};
+        return *end;
     }
     switch (phase_) {
     case Phase::start: {
@@ -44,11 +40,11 @@ Step Guiding::next(const Event& event) {
         return choose(event);
     case Phase::looking: {
         const auto* tracked = std::get_if<StarsTracked>(&event.what);
-        return tracked ? measured(*tracked) : look();
+        return tracked ? measured(*tracked) : Step(watch_.look(setup_.exposure_s));
     }
     case Phase::correcting:
         phase_ = Phase::looking;
-        return look();
+        return watch_.look(setup_.exposure_s);
     case Phase::ended:
         break;
     }
@@ -57,31 +53,17 @@ Step Guiding::next(const Event& event) {
 
 Step Guiding::choose(const Event& event) {
     frame_ = std::get<FrameTaken>(event.what).frame;
-    const auto field = detectStars(*frame_);
-    Expected<std::vector<Star>> stars = field ? [&] {
-        ChoiceOptions options;
-        options.most = setup_.mostStars;
-        return chooseGuideStars(*field, frame_->width, frame_->height, frame_->info.saturation_adu, options);
-    }()
-                                              : tl::unexpected(field.error());
+    ChoiceOptions options;
+    options.most = setup_.mostStars;
+    const auto stars = guideStarsOn(*frame_, options);
     if (!stars) {
         phase_ = Phase::ended;
         return FailStep{stars.error()};
     }
-    group_ = StarGroup(*stars);
+    watch_ = StarWatch(*stars);
     run_.meta.start = frame_->info.middle().value_or(event.now);
     phase_ = Phase::looking;
-    return look();
-}
-
-Step Guiding::look() const {
-    TrackStep step;
-    step.exposure_s = setup_.exposure_s;
-    // A lost star is searched for in a growing window about where the field was last seen.
-    const double search = std::min(10.0 + 4.0 * lostFrames_, 60.0);
-    for (const StarGroup::Member& m : group_.members())
-        step.stars.push_back({m.home.x + lastShift_.dx, m.home.y + lastShift_.dy, search});
-    return step;
+    return watch_.look(setup_.exposure_s);
 }
 
 void Guiding::updateSettling(const SkyError& error, double t_s) {
@@ -125,17 +107,17 @@ PulsePair Guiding::decide(const SkyError& error) {
 Step Guiding::measured(const StarsTracked& tracked) {
     RunRow row;
     row.t_s = tracked.middle - run_.meta.start;
-    const auto shift = group_.update(tracked.stars);
+    const bool wasLost = watch_.lostFrames() > 0;
+    const auto shift = watch_.update(tracked);
     const bool over = setup_.length_s > 0.0 && row.t_s >= setup_.length_s;
     if (!shift) {
         // No corrections on garbage; keep looking.
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
-        row.event = lostFrames_++ == 0 ? "lost" : "lost still";
+        row.event = wasLost ? "lost still" : "lost";
         run_.rows.push_back(row);
         phase_ = over ? Phase::ended : Phase::looking;
-        return over ? Step(DoneStep{}) : look();
+        return over ? Step(DoneStep{}) : Step(watch_.look(setup_.exposure_s));
     }
-    lastShift_ = *shift;
     const SkyError error = geometry_->toSky(shift->dx, shift->dy);
     row.dra_arcsec = error.dra_arcsec;
     row.ddec_arcsec = error.ddec_arcsec;
@@ -143,8 +125,7 @@ Step Guiding::measured(const StarsTracked& tracked) {
     row.hfd_px = shift->hfd;
     row.flux_adu = shift->flux;
     row.stars = shift->used;
-    if (lostFrames_ > 0) {
-        lostFrames_ = 0;
+    if (wasLost) {
         row.event = "found";
         ra_.reset();
         dec_.reset();
@@ -169,7 +150,7 @@ Step Guiding::measured(const StarsTracked& tracked) {
         phase_ = Phase::correcting;
         return PulseStep{pulse.ra_ms, pulse.dec_ms};
     }
-    return look();
+    return watch_.look(setup_.exposure_s);
 }
 
 Progress Guiding::progress() const {
@@ -188,8 +169,8 @@ Progress Guiding::progress() const {
         p.fraction = std::clamp(run_.rows.back().t_s / setup_.length_s, 0.0, 1.0);
         p.timeLeft_s = std::max(0.0, setup_.length_s - run_.rows.back().t_s);
     }
-    if (lostFrames_ > 0)
-        p.waitingFor = "the guide star, lost for " + formatCount(lostFrames_, "frame");
+    if (lost())
+        p.waitingFor = "the guide star, lost for " + formatCount(watch_.lostFrames(), "frame");
     else if (running && !settled_)
         p.waitingFor = "the error to stay below " + formatNumber(setup_.settleWithin_arcsec, 1) + "″ for " +
                        formatNumber(setup_.settleFor_s, 0) + " s";

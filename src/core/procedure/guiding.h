@@ -4,9 +4,8 @@
 
 #include "core/guide/controller.h"
 #include "core/guide/guide_geometry.h"
-#include "core/guide/star_group.h"
 #include "core/motion/run.h"
-#include "core/procedure/procedure.h"
+#include "core/procedure/star_watch.h"
 #include "core/rig/rig.h"
 
 namespace nordstjerna {
@@ -32,10 +31,10 @@ public:
     std::string name() const override { return setup_.corrections ? "Guiding" : "Free run"; }
 
     const Run& run() const { return run_; }
-    const StarGroup& stars() const { return group_; }
+    const StarGroup& stars() const { return watch_.group(); }
     std::shared_ptr<const Frame> frame() const { return frame_; }
     bool settled() const { return settled_; }
-    bool lost() const { return lostFrames_ > 0; }
+    bool lost() const { return watch_.lostFrames() > 0; }
     const GuidingSetup& setup() const { return setup_; }
     // Takes effect with the next frame.
     void setController(const ControllerSettings& settings);
@@ -43,7 +42,6 @@ public:
 private:
     enum class Phase { start, finding, looking, correcting, ended };
     Step choose(const Event& event);
-    Step look() const;
     Step measured(const StarsTracked& tracked);
     PulsePair decide(const SkyError& error);
     void updateSettling(const SkyError& error, double t_s);
@@ -54,12 +52,10 @@ private:
     ProportionalController dec_;
     Phase phase_ = Phase::start;
     std::shared_ptr<const Frame> frame_;
-    StarGroup group_;
-    FieldShift lastShift_;
+    StarWatch watch_;
     Run run_;
     bool settled_ = false;
     std::optional<double> smallSince_s_;
-    int lostFrames_ = 0;
 };
 
 } // namespace nordstjerna

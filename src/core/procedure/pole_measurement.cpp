@@ -1,29 +1,31 @@
 #include "core/procedure/pole_measurement.h"
 
+#include <algorithm>
+
 #include "core/base/format.h"
 #include "core/image/star_detect.h"
+#include "core/procedure/slew.h"
 #include "core/rig/scales.h"
 
 namespace nordstjerna {
 
 PoleMeasurement::PoleMeasurement(PoleMeasurementSetup setup)
-    : setup_(std::move(setup)), exposure_s_(setup_.exposure_s) {}
+    : setup_(std::move(setup)), exposure_s_(setup_.exposure_s), taken_(setup_.kept),
+      failures_(setup_.arc.places.size()) {
+    taken_.resize(setup_.arc.places.size());
+}
 
 Step PoleMeasurement::next(const Event& event) {
-    if (const auto* failed = std::get_if<StepFailed>(&event.what)) {
+    if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
-        return FailStep{failed->problem};
-    }
-    if (std::holds_alternative<StopAsked>(event.what)) {
-        phase_ = Phase::ended;
-        return DoneStep{};
+        return *end;
     }
     switch (phase_) {
     case Phase::start:
         phase_ = Phase::tracking;
         return TrackingStep{true};
     case Phase::tracking:
-        return slewToNext(event);
+        return goOn(event);
     case Phase::slewing:
         phase_ = Phase::settling;
         return WaitStep{setup_.settle_s, "the mount settles"};
@@ -49,60 +51,76 @@ Step PoleMeasurement::next(const Event& event) {
     return DoneStep{};
 }
 
-Step PoleMeasurement::slewToNext(const Event& event) {
+int PoleMeasurement::count() const {
+    return static_cast<int>(std::count_if(taken_.begin(), taken_.end(), [](const auto& t) { return !!t; }));
+}
+
+Step PoleMeasurement::goOn(const Event& event) {
+    while (place_ < taken_.size() && taken_[place_])
+        ++place_;
+    if (place_ == taken_.size())
+        return finish(event);
     const HourAngleDec& to = setup_.arc.places[place_];
-    const Vec3 enu = directionOf(setup_.rig.site, to);
-    if (setup_.rig.horizon.hides(enu) || enu.z() < 0.0) {
+    if (auto obstacle = slewObstacle(setup_.rig, to)) {
         phase_ = Phase::ended;
-        return FailStep{
-            {"Sighting " + std::to_string(place_ + 1) + " lies behind the horizon profile.",
-             "At azimuth " + formatNumber(altAzFrom(enu).azimuth.deg(), 0) + "° the sky is free only above " +
-                 formatNumber(setup_.rig.horizon.altitudeAt(altAzFrom(enu).azimuth).deg(), 0) + "°.",
-             "Plan the arc elsewhere."}};
+        obstacle->what = "Sighting " + std::to_string(place_ + 1) + " lies behind the horizon profile.";
+        obstacle->remedy = "Plan the arc elsewhere.";
+        return FailStep{*obstacle};
     }
     phase_ = Phase::slewing;
-    const double way =
-        std::max(std::abs((to.hourAngle - event.mount.pointing.hourAngle).wrappedSigned().deg()),
-                 std::abs((to.dec - event.mount.pointing.dec).deg()));
-    return SlewStep{to, "Slewing to sighting " + std::to_string(place_ + 1) + " of " +
-                            std::to_string(setup_.arc.places.size()) + ": hour angle " +
-                            formatHourAngle(to.hourAngle) + ", Dec " + formatNumber(to.dec.deg(), 0) +
-                            "°, about " + formatDuration(way / setup_.rig.mount.slewRate_deg_s)};
+    return announcedSlew(setup_.rig, event, to,
+                         "Slewing to sighting " + std::to_string(place_ + 1) + " of " +
+                             std::to_string(taken_.size()) + ": hour angle " + formatHourAngle(to.hourAngle) +
+                             ", Dec " + formatNumber(to.dec.deg(), 0) + "°");
 }
 
 Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) {
-    if (!solved.solution) {
-        if (attempt_ < setup_.retries) {
-            ++attempt_;
-            exposure_s_ *= 2.0;
-            phase_ = Phase::exposing;
-            return ExposeStep{exposure_s_, CameraRole::guide};
-        }
-        phase_ = Phase::ended;
-        return FailStep{diagnoseUnsolved(*frame_, solved.solution.error())};
+    if (!solved.solution && attempt_ < setup_.retries) {
+        ++attempt_;
+        exposure_s_ *= 2.0;
+        phase_ = Phase::exposing;
+        return ExposeStep{exposure_s_, CameraRole::guide};
     }
-    const ObservedFrame at(setup_.rig.site, solved.solution->when, setup_.dut1_s);
-    taken_.push_back({makeSighting(*solved.solution, at), *solved.solution, frame_});
+    if (solved.solution) {
+        const ObservedFrame at(setup_.rig.site, solved.solution->when, setup_.dut1_s);
+        taken_[place_] = TakenSighting{
+            makeSighting(*solved.solution, at, airMotion_arcsec(frame_->info.exposure_s)), *solved.solution,
+            frame_};
+    } else {
+        failures_[place_] = diagnoseUnsolved(*frame_, solved.solution.error());
+        failures_[place_]->what = "Sighting " + std::to_string(place_ + 1) + ": " + failures_[place_]->what;
+    }
     attempt_ = 0;
     exposure_s_ = setup_.exposure_s;
-    if (++place_ < setup_.arc.places.size())
-        return slewToNext(event);
-    return finish(event);
+    ++place_;
+    return goOn(event);
 }
 
 Step PoleMeasurement::finish(const Event& event) {
     phase_ = Phase::ended;
+    if (count() < 2) {
+        const auto first = std::find_if(failures_.begin(), failures_.end(), [](const auto& f) { return !!f; });
+        return FailStep{**first};
+    }
     std::vector<Sighting> sightings;
-    for (const Taken& t : taken_)
-        sightings.push_back(t.sighting);
-    const auto fit = fitAxis(sightings, setup_.rig.site);
-    if (!fit)
-        return FailStep{fit.error()};
-    const auto other =
-        setup_.reference == PoleReference::refracted ? PoleReference::geometric : PoleReference::refracted;
-    result_ = PoleResult{*fit, poleError(*fit, setup_.rig.site, setup_.reference),
-                         poleError(*fit, setup_.rig.site, other), sightings, event.now};
+    for (const auto& t : taken_)
+        if (t)
+            sightings.push_back(t->sighting);
+    auto result = poleResult(sightings, setup_.rig.site, setup_.reference, event.now);
+    if (!result)
+        return FailStep{result.error()};
+    result_ = std::move(*result);
     return DoneStep{};
+}
+
+Expected<PoleResult> poleResult(const std::vector<Sighting>& sightings, const Site& site,
+                                PoleReference reference, Instant when) {
+    const auto fit = fitAxis(sightings, site);
+    if (!fit)
+        return tl::unexpected(fit.error());
+    const auto other =
+        reference == PoleReference::refracted ? PoleReference::geometric : PoleReference::refracted;
+    return PoleResult{*fit, poleError(*fit, site, reference), poleError(*fit, site, other), sightings, when};
 }
 
 Progress PoleMeasurement::progress() const {
@@ -110,17 +128,18 @@ Progress PoleMeasurement::progress() const {
     const size_t n = setup_.arc.places.size();
     for (size_t i = 0; i < n; ++i) {
         ProgressStep s{"Sighting " + std::to_string(i + 1), ProgressStep::State::ahead};
-        if (i < taken_.size())
+        if (taken_[i])
             s.state = ProgressStep::State::done;
-        else if (i == taken_.size() && phase_ != Phase::ended && phase_ != Phase::start)
+        else if (i == place_ && phase_ != Phase::ended && phase_ != Phase::start)
             s.state = ProgressStep::State::running;
         p.steps.push_back(s);
     }
-    p.fraction = static_cast<double>(taken_.size()) / static_cast<double>(n);
+    const auto left = n - static_cast<size_t>(count());
+    p.fraction = 1.0 - static_cast<double>(left) / static_cast<double>(n);
     const double each = setup_.settle_s + setup_.exposure_s + 1.0 +
                         setup_.arc.span_deg / static_cast<double>(std::max<size_t>(1, n - 1)) /
                             setup_.rig.mount.slewRate_deg_s;
-    p.timeLeft_s = each * static_cast<double>(n - taken_.size());
+    p.timeLeft_s = each * static_cast<double>(left);
     switch (phase_) {
     case Phase::slewing:
         p.waitingFor = "slewing to sighting " + std::to_string(place_ + 1);

@@ -70,6 +70,19 @@ struct PulseStep {
     double dec_ms = 0.0;
 };
 
+// Tells the mount where it really points.
+struct SyncStep {
+    HourAngleDec truth;
+};
+
+// One exposure on a moving mount: stands for hold_s, runs along RA for half_s, and back for half_s.
+struct TrailStep {
+    double hold_s = 6.0;
+    double half_s = 60.0;
+    double rate_sidereal = 0.3; // on top of tracking, positive west
+    CameraRole camera = CameraRole::guide;
+};
+
 struct WaitStep {
     double seconds = 0.0;
     std::string why;
@@ -80,8 +93,8 @@ struct FailStep {
     Problem problem;
 };
 
-using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, WaitStep,
-                          DoneStep, FailStep>;
+using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, SyncStep,
+                          TrailStep, WaitStep, DoneStep, FailStep>;
 
 // ---- Events: what just happened
 
@@ -96,7 +109,7 @@ struct StarsTracked {
 struct FrameSolved {
     Expected<SolvedFrame> solution;
 };
-struct StepFinished {}; // slew, tracking, pulse or wait
+struct StepFinished {}; // slew, tracking, pulse, sync or wait
 struct StepFailed {
     Problem problem;
 };
@@ -107,6 +120,9 @@ struct Event {
     MountState mount;
     std::variant<Started, FrameTaken, StarsTracked, FrameSolved, StepFinished, StepFailed, StopAsked> what;
 };
+
+// What a procedure answers to a failed step (it fails) and to a wish to stop (it is done); absent otherwise.
+std::optional<Step> brokenOff(const Event& event);
 
 // ---- Progress: what a person sees meanwhile
 

@@ -4,33 +4,41 @@
 #include <cmath>
 
 #include "core/base/format.h"
-#include "core/pole/sighting_plan.h"
+#include "core/sky/local_place.h"
 
 namespace nordstjerna {
+
+std::optional<Problem> slewObstacle(const Rig& rig, const HourAngleDec& place) {
+    const Vec3 enu = directionOf(rig.site, place);
+    if (!rig.horizon.hides(enu) && enu.z() > 0.0)
+        return std::nullopt;
+    const AltAz a = altAzFrom(enu);
+    return Problem{"That place is hidden.",
+                   "It stands at altitude " + formatNumber(a.altitude.deg(), 0) + "°, azimuth " +
+                       formatNumber(a.azimuth.deg(), 0) + "°; the sky is free above " +
+                       formatNumber(rig.horizon.altitudeAt(a.azimuth).deg(), 0) + "° there.",
+                   "Choose another place or wait."};
+}
+
+SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place,
+                       const std::string& purpose) {
+    const HourAngleDec& from = event.mount.pointing;
+    const double way = std::max(std::abs((place.hourAngle - from.hourAngle).wrappedSigned().deg()),
+                                std::abs((place.dec - from.dec).deg()));
+    return {place, purpose + ", about " + formatDuration(way / rig.mount.slewRate_deg_s)};
+}
 
 Slew::Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s)
     : rig_(rig), target_(target), purpose_(std::move(purpose)), settle_s_(settle_s) {}
 
 Step Slew::next(const Event& event) {
-    if (const auto* failed = std::get_if<StepFailed>(&event.what))
-        return FailStep{failed->problem};
-    if (std::holds_alternative<StopAsked>(event.what))
-        return DoneStep{};
+    if (const auto end = brokenOff(event))
+        return *end;
     switch (done_++) {
-    case 0: {
-        const Vec3 enu = directionOf(rig_.site, target_);
-        const AltAz a = altAzFrom(enu);
-        if (rig_.horizon.hides(enu) || enu.z() < 0.0)
-            return FailStep{{"That place is hidden.",
-                             "It stands at altitude " + formatNumber(a.altitude.deg(), 0) + "°, azimuth " +
-                                 formatNumber(a.azimuth.deg(), 0) + "°; the sky is free above " +
-                                 formatNumber(rig_.horizon.altitudeAt(a.azimuth).deg(), 0) + "° there.",
-                             "Choose another place or wait."}};
-        const double way =
-            std::max(std::abs((target_.hourAngle - event.mount.pointing.hourAngle).wrappedSigned().deg()),
-                     std::abs((target_.dec - event.mount.pointing.dec).deg()));
-        return SlewStep{target_, purpose_ + ", about " + formatDuration(way / rig_.mount.slewRate_deg_s)};
-    }
+    case 0:
+        if (const auto obstacle = slewObstacle(rig_, target_))
+            return FailStep{*obstacle};
+        return announcedSlew(rig_, event, target_, purpose_);
     case 1:
         return TrackingStep{true};
     case 2:

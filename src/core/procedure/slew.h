@@ -6,6 +6,12 @@
 
 namespace nordstjerna {
 
+// Why the mount must not be sent to a place: hidden by the horizon profile or below the horizon.
+std::optional<Problem> slewObstacle(const Rig& rig, const HourAngleDec& place);
+// The slew with its duration in the announcement, which begins with `purpose`.
+SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place,
+                       const std::string& purpose);
+
 class Slew : public Procedure {
 public:
     Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s = 4.0);

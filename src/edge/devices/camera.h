@@ -16,6 +16,11 @@ public:
     virtual ~Camera() = default;
     virtual Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) = 0;
 
+    // The same in two parts, for exposures during which something else is commanded: begin() opens the
+    // shutter and returns at once; finish() closes it and reads out.
+    virtual Expected<void> begin() = 0;
+    virtual Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) = 0;
+
     // Exposes and hands out only windows round the expected stars. A camera without windows may cut them
     // from its full frame.
     struct Windows {

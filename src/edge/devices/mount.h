@@ -15,6 +15,11 @@ public:
     virtual Expected<void> setTracking(bool on) = 0;
     // Signed milliseconds, west and north positive; both axes run at once.
     virtual Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) = 0;
+    // Runs RA at a rate on top of tracking until told otherwise: fractions of the sidereal rate, positive
+    // west, 0 stops it. Returns at once.
+    virtual Expected<void> runRa(double sidereal) = 0;
+    // The mount takes this for the place it points to now.
+    virtual Expected<void> sync(const HourAngleDec& truth) = 0;
     virtual void stopMotion() = 0;
 };
 

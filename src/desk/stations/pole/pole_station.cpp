@@ -109,10 +109,7 @@ void PoleStation::measure() {
     session().run<PoleMeasurement, Snapshot>(
         procedure,
         [](const PoleMeasurement& p) {
-            Snapshot s{p.progress(), p.taken().size(), {}};
-            for (const auto& t : p.taken())
-                s.sigmas_arcsec.push_back(t.sighting.sigmaDirection_arcsec);
-            return s;
+            return Snapshot{p.progress(), p.taken().size(), {}};
         },
         [this](const Snapshot& s) {
             steps()->show(s.progress);
@@ -190,7 +187,7 @@ void PoleStation::showPlanFigures() {
         return;
     evidence_->setTitle(tr("Predicted"));
     evidence_->show(
-        "± " + qs(formatNumber(arc_.predicted_arcmin.sigma, decimalsFor(arc_.predicted_arcmin.sigma, 2))) +
+        "± " + qs(formatNumber(arc_.predictedSigma_arcmin, decimalsFor(arc_.predictedSigma_arcmin, 2))) +
             "′",
         "",
         tr("arc of %1°, lowest at %2°")

@@ -21,6 +21,10 @@ double follow(double load, double motor, double gap) {
 MountMechanics::MountMechanics(const Scenario& s) : scenario_(s), when_(s.start) {
     azimuth_rad_ = Angle::fromArcmin(s.axisEast_arcmin).rad() / cos(s.rig.site.latitude);
     altitude_rad_ = Angle::fromArcmin(s.axisHigh_arcmin).rad();
+    startAzimuth_rad_ = azimuth_rad_;
+    startAltitude_rad_ = altitude_rad_;
+    syncH_ = Angle::fromArcmin(s.syncRa_arcmin).rad();
+    syncD_ = Angle::fromArcmin(s.syncDec_arcmin).rad();
     flipped_ = s.parked.hourAngle.rad() > 0.0;
     motor_ = {s.parked.hourAngle.rad() - (flipped_ ? halfTurn : 0.0),
               flipped_ ? halfTurn - s.parked.dec.rad() : s.parked.dec.rad()};
@@ -48,6 +52,7 @@ MountMechanics::Axes MountMechanics::motorAt(Instant t) const {
     const double dt = t - when_;
     if (tracking_)
         a.h += sidereal_rad_s * (1.0 + 1e-6 * scenario_.trackingError_ppm) * dt;
+    a.h += sidereal_rad_s * raRun_ * dt;
     return a;
 }
 
@@ -107,9 +112,8 @@ void MountMechanics::startSlew(const HourAngleDec& target) {
     s.start = when_;
     s.from = motor_;
     // East of the meridian the telescope hangs unflipped, west of it flipped.
-    const double h =
-        target.hourAngle.wrappedSigned().rad() - Angle::fromArcmin(scenario_.syncRa_arcmin).rad();
-    const double d = target.dec.rad() - Angle::fromArcmin(scenario_.syncDec_arcmin).rad();
+    const double h = target.hourAngle.wrappedSigned().rad() - syncH_;
+    const double d = target.dec.rad() - syncD_;
     s.flippedAfter = target.hourAngle.wrappedSigned().rad() > 0.0;
     s.to = s.flippedAfter ? Axes{h - halfTurn, halfTurn - d} : Axes{h, d};
     const double rate = Angle::fromDeg(scenario_.rig.mount.slewRate_deg_s).rad();
@@ -136,14 +140,19 @@ void MountMechanics::stopMotion() {
         settleStart_ = when_;
     }
     raPulseLeft_s_ = decPulseLeft_s_ = 0.0;
+    raRun_ = 0.0;
 }
 
 HourAngleDec MountMechanics::believed() const {
-    const double h =
-        motor_.h + (flipped_ ? halfTurn : 0.0) + Angle::fromArcmin(scenario_.syncRa_arcmin).rad();
-    const double d =
-        (flipped_ ? halfTurn - motor_.d : motor_.d) + Angle::fromArcmin(scenario_.syncDec_arcmin).rad();
+    const double h = motor_.h + (flipped_ ? halfTurn : 0.0) + syncH_;
+    const double d = (flipped_ ? halfTurn - motor_.d : motor_.d) + syncD_;
     return {Angle::fromRad(h).wrappedSigned(), Angle::fromRad(d)};
+}
+
+void MountMechanics::sync(const HourAngleDec& truth) {
+    const HourAngleDec now = believed();
+    syncH_ += (truth.hourAngle - now.hourAngle).wrappedSigned().rad();
+    syncD_ += (truth.dec - now.dec).rad();
 }
 
 Mat3 MountMechanics::basis() const {
@@ -153,10 +162,21 @@ Mat3 MountMechanics::basis() const {
     const Vec3 meridian(0.0, -sin(latitude), cos(latitude));
     Mat3 nominal;
     nominal << meridian, Vec3(-1.0, 0.0, 0.0), pole;
-    const Mat3 turn = (Eigen::AngleAxisd(-south * azimuth_rad_, Vec3::UnitZ()) *
-                       Eigen::AngleAxisd(south * altitude_rad_, Vec3::UnitX()))
-                          .toRotationMatrix();
-    return turn * nominal;
+    const auto levers = [&](double azimuth, double altitude, const Vec3& wedge) {
+        return Mat3(Eigen::AngleAxisd(-south * azimuth, Vec3::UnitZ()).toRotationMatrix() *
+                    Eigen::AngleAxisd(south * altitude, wedge).toRotationMatrix());
+    };
+    const Mat3 start = levers(startAzimuth_rad_, startAltitude_rad_, Vec3::UnitX());
+    // The levers turn about the axes of a base that need not be level.
+    const Vec3 lean(Angle::fromDeg(scenario_.baseTiltNorth_deg).rad(),
+                    Angle::fromDeg(scenario_.baseTiltEast_deg).rad(), 0.0);
+    const Mat3 tilt = lean.norm() > 0.0
+                          ? Eigen::AngleAxisd(lean.norm(), lean.normalized()).toRotationMatrix()
+                          : Mat3(Mat3::Identity());
+    const Vec3 wedge = Eigen::AngleAxisd(-south * startAzimuth_rad_, Vec3::UnitZ()) * Vec3::UnitX();
+    const Mat3 moved =
+        levers(azimuth_rad_ - startAzimuth_rad_, altitude_rad_ - startAltitude_rad_, wedge);
+    return tilt * moved * tilt.transpose() * start * nominal;
 }
 
 Vec3 MountMechanics::axis() const {

@@ -21,6 +21,8 @@ public:
     Instant slewEnd() const;
     void startPulse(double ra_ms, double dec_ms);
     void setTracking(bool on) { tracking_ = on; }
+    void runRa(double sidereal) { raRun_ = sidereal; }
+    void sync(const HourAngleDec& truth);
     bool tracking() const { return tracking_; }
     void stopMotion();
     bool atLimit() const { return atLimit_; }
@@ -52,10 +54,15 @@ private:
     Axes motor_;
     Axes play_; // load side, within the backlash of the motor side
     bool tracking_ = true;
+    double raRun_ = 0.0;          // on top of tracking, fraction of the sidereal rate
+    double syncH_ = 0.0;          // rad: what the mount believes minus what its axes say
+    double syncD_ = 0.0;
     bool flipped_ = false;
     bool atLimit_ = false;
     double azimuth_rad_ = 0.0; // of the levers, from the true pole; on the horizon circle
     double altitude_rad_ = 0.0;
+    double startAzimuth_rad_ = 0.0;
+    double startAltitude_rad_ = 0.0;
     double azimuthStuck_ = 0.0; // lever motion swallowed so far since the last reversal, arcmin
     double altitudeStuck_ = 0.0;
     double azimuthSense_ = 0.0;

@@ -121,7 +121,9 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                  t.optional("azimuth_arcmin_turn", s.azimuthLever_arcmin_turn)
                      .optional("altitude_arcmin_turn", s.altitudeLever_arcmin_turn)
                      .optional("stick_arcmin", s.leverStick_arcmin)
-                     .optional("coupling", s.leverCoupling);
+                     .optional("coupling", s.leverCoupling)
+                     .optional("base_tilt_north_deg", s.baseTiltNorth_deg)
+                     .optional("base_tilt_east_deg", s.baseTiltEast_deg);
              }),
         read(cameras, "cameras",
              [&](JsonReader& t) {

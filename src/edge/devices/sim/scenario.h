@@ -59,6 +59,8 @@ struct Scenario {
     double azimuthLever_arcmin_turn = 12.0;
     double altitudeLever_arcmin_turn = 7.0;
     double leverStick_arcmin = 0.0;
+    double baseTiltNorth_deg = 0.0; // of the base the levers stand on
+    double baseTiltEast_deg = 0.0;
     double leverCoupling = 0.0; // share of one lever's motion that appears in the other
 
     // Optics and cameras

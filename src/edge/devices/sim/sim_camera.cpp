@@ -143,17 +143,21 @@ FrameInfo SimCamera::infoOf(const Scene& scene) const {
     return info;
 }
 
-Frame SimCamera::render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const {
+Frame SimCamera::emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const {
     const CameraSpec& c = setup_.camera;
     Frame frame(width, height);
     frame.x0 = x0;
     frame.y0 = y0;
     frame.info = infoOf(scene);
-    // Electrons: sky and read noise together, stars with noise of their own on top.
-    const double lamp_e = scene.lamp_adu * c.gain_e_adu;
-    const double flat = scene.sky_e + lamp_e;
+    const double flat = scene.sky_e + scene.lamp_adu * c.gain_e_adu;
     fillGaussianNoise(frame.pixels.data(), frame.pixels.size(), static_cast<float>(flat),
                       static_cast<float>(std::sqrt(flat + c.readNoise_e * c.readNoise_e)), random);
+    return frame;
+}
+
+Frame SimCamera::render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const {
+    // Electrons: sky and read noise together, stars with noise of their own on top.
+    Frame frame = emptySky(scene, x0, y0, width, height, random);
     std::vector<double> row;
     for (const Spot& spot : scene.spots) {
         // As far out as the star still shows half an electron.
@@ -186,16 +190,21 @@ Frame SimCamera::render(const Scene& scene, int x0, int y0, int width, int heigh
             }
         }
     }
+    digitise(frame, scene.exposure_s);
+    return frame;
+}
+
+void SimCamera::digitise(Frame& frame, double exposure_s) const {
     for (const HotPixel& h : hot_)
-        if (h.x >= x0 && h.y >= y0 && h.x < x0 + width && h.y < y0 + height)
-            frame.at(h.x - x0, h.y - y0) += static_cast<float>(h.e_s * scene.exposure_s);
-    const auto perAdu = static_cast<float>(1.0 / c.gain_e_adu);
+        if (h.x >= frame.x0 && h.y >= frame.y0 && h.x < frame.x0 + frame.width &&
+            h.y < frame.y0 + frame.height)
+            frame.at(h.x - frame.x0, h.y - frame.y0) += static_cast<float>(h.e_s * exposure_s);
+    const auto perAdu = static_cast<float>(1.0 / setup_.camera.gain_e_adu);
     const auto offset = static_cast<float>(night_.scenario_.offset_adu + 0.5);
     const auto top = static_cast<float>(frame.info.saturation_adu);
     for (float& v : frame.pixels)
         // Counts are whole; the cast rounds down and, unlike floor, runs four at a time on every machine.
         v = static_cast<float>(static_cast<int>(std::clamp(v * perAdu + offset, 0.0F, top)));
-    return frame;
 }
 
 Expected<std::shared_ptr<const Frame>> SimCamera::expose(double exposure_s, const StopFlag& halt) {
@@ -204,6 +213,121 @@ Expected<std::shared_ptr<const Frame>> SimCamera::expose(double exposure_s, cons
         return tl::unexpected(scene.error());
     return std::make_shared<const Frame>(
         render(*scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_));
+}
+
+Expected<void> SimCamera::begin() {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    if (path_)
+        return problem("The camera is exposing already.", "Its shutter is open.", "Wait for the frame.");
+    path_.emplace();
+    path_->push_back({night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
+    return {};
+}
+
+void SimCamera::followMount(Instant to) {
+    if (!path_)
+        return;
+    constexpr double step_s = 0.25;
+    for (Instant t = path_->back().when + step_s; t < to; t = t + step_s)
+        path_->push_back({t, night_.mechanics_.attitude(t, setup_.roll)});
+}
+
+std::vector<SimCamera::Spot> SimCamera::trailSpots(const Scene& scene, double altitude_rad) {
+    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    const double perPixel = scale / arcsecPerRad;
+    const double xSign = setup_.mirrored ? 1.0 : -1.0;
+    const Eigen::Vector2d centre(0.5 * (setup_.camera.binnedWidth() - 1), 0.5 * (setup_.camera.binnedHeight() - 1));
+    std::vector<ObservedFrame> skies;
+    std::vector<Eigen::Vector2d> air;
+    for (size_t i = 0; i < path_->size(); ++i) {
+        const PathPoint& p = (*path_)[i];
+        skies.push_back(frame_->turnedTo(p.when));
+        const double dt = i + 1 < path_->size() ? (*path_)[i + 1].when - p.when : 0.25;
+        air.push_back(night_.air_.fieldMotion(p.when + dt, dt, altitude_rad) / scale);
+    }
+    const double transparency = night_.air_.transparency(scene.start, altitude_rad);
+    const double zero_e_s =
+        zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * transparency;
+    const Angle reach = Angle::fromArcsec(
+        0.5 * std::hypot(setup_.camera.binnedWidth(), setup_.camera.binnedHeight()) * scale + 900.0);
+    const Vec3 middle = skies[skies.size() / 2].icrs((*path_)[path_->size() / 2].attitude.col(2));
+    std::vector<Spot> spots;
+    constexpr size_t brightest = 200; // fainter ones drown when drawn out into trails
+    for (const CatalogueStar& star : sky_.starsNear(middle, reach)) {
+        if (spots.size() > brightest * path_->size())
+            break;
+        const double rate = zero_e_s * std::pow(10.0, -0.4 * star.magnitude);
+        std::optional<Eigen::Vector2d> last;
+        for (size_t i = 0; i < path_->size(); ++i) {
+            const Vec3 c = (*path_)[i].attitude.transpose() * skies[i].seen(star.icrs);
+            const Eigen::Vector2d at =
+                centre + Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / perPixel + air[i];
+            if (last) {
+                const double dt = (*path_)[i].when - (*path_)[i - 1].when;
+                const int pieces = 1 + static_cast<int>((at - *last).norm() / 0.7);
+                for (int k = 0; k < pieces; ++k) {
+                    const Eigen::Vector2d p = *last + (at - *last) * ((k + 0.5) / pieces);
+                    spots.push_back({p.x(), p.y(), rate * dt / pieces, 0});
+                }
+            }
+            last = at;
+        }
+    }
+    return spots;
+}
+
+Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    if (!path_)
+        return problem("The camera has no open exposure.", "", "Begin one first.");
+    if (halt) {
+        path_.reset();
+        return tl::unexpected(haltedProblem());
+    }
+    path_->push_back({night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
+    Scene scene;
+    scene.start = path_->front().when;
+    scene.exposure_s = path_->back().when - scene.start;
+    const Instant middle = scene.start + 0.5 * scene.exposure_s;
+    if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
+        frame_.emplace(night_.scenario_.rig.site, middle);
+    const Vec3 axis = (*path_)[path_->size() / 2].attitude.col(2);
+    const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
+    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    scene.sigma_px =
+        std::hypot(night_.air_.fwhm_arcsec(altitude), setup_.blur_um / setup_.focal_mm * 206.264806) *
+        fwhmToSigma / scale;
+    const bool hidden = night_.scenario_.rig.horizon.hides(axis);
+    const double zero_e =
+        zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * scene.exposure_s;
+    const double sky = zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
+    scene.sky_e = (hidden ? 0.2 : 1.0) * sky + night_.scenario_.dark_e_s * scene.exposure_s;
+    scene.lamp_adu = night_.air_.lamp_adu_s(middle) * scene.exposure_s;
+    scene.believed =
+        equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
+
+    Frame frame = emptySky(scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_);
+    Frame light(frame.width, frame.height);
+    if (!hidden)
+        for (const Spot& s : trailSpots(scene, altitude)) {
+            const double variance = 2.0 * scene.sigma_px * scene.sigma_px;
+            const int r = static_cast<int>(std::ceil(3.5 * scene.sigma_px));
+            const int cx = static_cast<int>(std::lround(s.x));
+            const int cy = static_cast<int>(std::lround(s.y));
+            for (int y = std::max(0, cy - r); y <= std::min(frame.height - 1, cy + r); ++y)
+                for (int x = std::max(0, cx - r); x <= std::min(frame.width - 1, cx + r); ++x)
+                    light.at(x, y) += static_cast<float>(
+                        s.electrons / (std::numbers::pi * variance) *
+                        std::exp(-((x - s.x) * (x - s.x) + (y - s.y) * (y - s.y)) / variance));
+        }
+    for (size_t i = 0; i < light.pixels.size(); ++i)
+        if (light.pixels[i] > 0.0F)
+            frame.pixels[i] += static_cast<float>(light.pixels[i] + std::sqrt(light.pixels[i]) * random_.gaussian());
+    digitise(frame, scene.exposure_s);
+    path_.reset();
+    return std::make_shared<const Frame>(std::move(frame));
 }
 
 Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,

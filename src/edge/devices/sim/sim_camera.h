@@ -24,6 +24,10 @@ public:
     Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override;
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override;
+    Expected<void> begin() override;
+    Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
+    // While the shutter is open: notes the mount's path before it moves on. Call with the night's lock held.
+    void followMount(Instant to);
     // The same without rendering.
     Expected<StarsTracked> trackDirectly(const TrackStep& step, const StopFlag& halt);
 
@@ -47,6 +51,9 @@ private:
     Expected<Scene> observe(double exposure_s, const StopFlag& halt,
                             const std::vector<ExpectedStar>* only = nullptr);
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
+    Frame emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
+    void digitise(Frame& frame, double exposure_s) const;
+    std::vector<Spot> trailSpots(const Scene& scene, double altitude_rad);
     FrameInfo infoOf(const Scene& scene) const;
 
     SimulatedNight& night_;
@@ -59,6 +66,11 @@ private:
         double e_s;
     };
     std::vector<HotPixel> hot_;
+    struct PathPoint {
+        Instant when;
+        Mat3 attitude;
+    };
+    std::optional<std::vector<PathPoint>> path_; // of the open exposure
 };
 
 } // namespace nordstjerna

@@ -72,6 +72,28 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
     return {};
 }
 
+Expected<void> SimMount::runRa(double sidereal) {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    if (night_.mechanics_.atLimit() && sidereal != 0.0)
+        return problem("The mount does not run.", "It stands at its meridian limit.",
+                       "Slew away from the limit.");
+    night_.mechanics_.runRa(sidereal);
+    return {};
+}
+
+Expected<void> SimMount::sync(const HourAngleDec& truth) {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    const HourAngleDec now = night_.mechanics_.believed();
+    if (std::abs((truth.hourAngle - now.hourAngle).wrappedSigned().deg()) > 20.0 ||
+        std::abs((truth.dec - now.dec).deg()) > 20.0)
+        return problem("The mount refused the sync.", "It would move its idea of the sky by more than 20°.",
+                       "Check time and place, then sync near the target.");
+    night_.mechanics_.sync(truth);
+    return {};
+}
+
 void SimMount::stopMotion() {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();

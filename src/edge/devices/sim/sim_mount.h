@@ -12,6 +12,8 @@ public:
     Expected<void> slew(const HourAngleDec& target, const StopFlag& halt) override;
     Expected<void> setTracking(bool on) override;
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override;
+    Expected<void> runRa(double sidereal) override;
+    Expected<void> sync(const HourAngleDec& truth) override;
     void stopMotion() override;
 
 private:

@@ -58,7 +58,10 @@ TrackFunction SimulatedNight::trackDirectly() {
 }
 
 void SimulatedNight::catchUp() {
-    mechanics_.advance(clock_.now());
+    const Instant now = clock_.now();
+    for (SimCamera* camera : {guide_.get(), imaging_.get()})
+        camera->followMount(now);
+    mechanics_.advance(now);
     applyFaults();
 }
 

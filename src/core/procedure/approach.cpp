@@ -1,0 +1,85 @@
+#include "core/procedure/approach.h"
+
+#include "core/base/format.h"
+#include "core/image/bin_frame.h"
+#include "core/procedure/pole_measurement.h"
+#include "core/procedure/slew.h"
+#include "core/rig/scales.h"
+
+namespace nordstjerna {
+
+double scaleOf(const Rig& rig, CameraRole camera) {
+    const Scales s = scalesOf(rig);
+    return camera == CameraRole::guide ? s.guide_arcsec_px : s.image_arcsec_px;
+}
+
+std::optional<Step> Approach::next(const Event& event) {
+    switch (phase_) {
+    case Phase::start:
+        phase_ = Phase::tracking;
+        return TrackingStep{true};
+    case Phase::tracking:
+        if (const auto obstacle = slewObstacle(setup_.rig, setup_.place)) {
+            phase_ = Phase::ended;
+            return FailStep{*obstacle};
+        }
+        phase_ = Phase::slewing;
+        return announcedSlew(setup_.rig, event, setup_.place, setup_.purpose);
+    case Phase::slewing:
+        phase_ = Phase::settling;
+        return WaitStep{setup_.settle_s, "the mount settles"};
+    case Phase::settling:
+        phase_ = Phase::exposing;
+        return ExposeStep{exposure_s_, setup_.camera};
+    case Phase::exposing: {
+        frame_ = std::get<FrameTaken>(event.what).frame;
+        if (setup_.bin > 1)
+            frame_ = std::make_shared<const Frame>(binFrame(*frame_, setup_.bin));
+        phase_ = Phase::solving;
+        SolveStep solve;
+        solve.frame = frame_;
+        solve.scale_arcsec_px = scaleOf(setup_.rig, setup_.camera) * setup_.bin;
+        solve.scaleTolerance = setup_.scaleTolerance;
+        if (attempt_ == 0)
+            solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
+        return solve;
+    }
+    case Phase::solving: {
+        const auto& answer = std::get<FrameSolved>(event.what);
+        if (answer.solution) {
+            solved_ = *answer.solution;
+            phase_ = Phase::ended;
+            return std::nullopt;
+        }
+        if (attempt_ < setup_.retries) {
+            ++attempt_;
+            exposure_s_ *= 2.0;
+            phase_ = Phase::exposing;
+            return ExposeStep{exposure_s_, setup_.camera};
+        }
+        phase_ = Phase::ended;
+        return FailStep{diagnoseUnsolved(*frame_, answer.solution.error())};
+    }
+    case Phase::ended:
+        break;
+    }
+    return std::nullopt;
+}
+
+std::string Approach::waitingFor() const {
+    switch (phase_) {
+    case Phase::slewing:
+        return setup_.purpose;
+    case Phase::settling:
+        return "the mount settles";
+    case Phase::exposing:
+        return "exposing " + formatNumber(exposure_s_, 0) + " s" +
+               (attempt_ ? ", longer after a failed solve" : "");
+    case Phase::solving:
+        return "solving";
+    default:
+        return {};
+    }
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,48 @@
+// The way to a known field, shared by several procedures: slew, settle, expose, solve.
+#pragma once
+
+#include "core/procedure/procedure.h"
+#include "core/rig/rig.h"
+
+namespace nordstjerna {
+
+struct ApproachSetup {
+    Rig rig;
+    HourAngleDec place;
+    std::string purpose; // announced before the slew
+    double settle_s = 4.0;
+    double exposure_s = 3.0;
+    int retries = 2; // each with a doubled exposure
+    CameraRole camera = CameraRole::guide;
+    int bin = 1;                   // pixels added up before solving, for speed
+    double scaleTolerance = 0.1;   // relative, of the rig's own scale
+};
+
+class Approach {
+public:
+    Approach() = default;
+    explicit Approach(ApproachSetup setup) : setup_(std::move(setup)), exposure_s_(setup_.exposure_s) {}
+
+    // The next step; nothing once solved() is there. A FailStep ends it.
+    std::optional<Step> next(const Event& event);
+    const std::optional<SolvedFrame>& solved() const { return solved_; }
+    // As solved: added up by `bin`.
+    std::shared_ptr<const Frame> frame() const { return frame_; }
+    // For the list of steps, and in words.
+    int stepsDone() const { return static_cast<int>(phase_) / 2; } // of slew, settle, solve
+    std::string waitingFor() const;
+
+private:
+    enum class Phase { start, tracking, slewing, settling, exposing, solving, ended };
+    ApproachSetup setup_;
+    Phase phase_ = Phase::start;
+    double exposure_s_ = 3.0;
+    int attempt_ = 0;
+    std::shared_ptr<const Frame> frame_;
+    std::optional<SolvedFrame> solved_;
+};
+
+// Expected scale of one camera of the rig, ″ per binned pixel.
+double scaleOf(const Rig& rig, CameraRole camera);
+
+} // namespace nordstjerna

@@ -1,0 +1,121 @@
+#include "core/procedure/centring.h"
+
+#include <algorithm>
+#include <Eigen/Dense>
+#include <cmath>
+
+#include "core/base/format.h"
+
+namespace nordstjerna {
+
+double CentringPass::off_arcsec() const {
+    return std::hypot(east_arcsec, north_arcsec);
+}
+
+Centring::Centring(CentringSetup setup) : setup_(std::move(setup)), aim_(setup_.target) {
+    const CameraSpec& c =
+        setup_.camera == CameraRole::guide ? setup_.rig.guideCamera : setup_.rig.imagingCamera;
+    // A couple of million pixels are enough to solve.
+    bin_ = std::clamp(static_cast<int>(std::lround(std::sqrt(c.binnedWidth() * c.binnedHeight() / 2.0e6))), 1, 4);
+}
+
+void Centring::aim(const Event& event) {
+    ApproachSetup a;
+    a.rig = setup_.rig;
+    a.place = ObservedFrame(setup_.rig.site, event.now).hourAngleDec(aim_);
+    a.purpose = passes_.empty() ? "Slewing to " + setup_.targetName
+                                : "Correcting by " + formatSkyAngle(Angle::fromArcsec(passes_.back().off_arcsec()));
+    a.exposure_s = setup_.exposure_s;
+    a.camera = setup_.camera;
+    a.bin = bin_;
+    a.scaleTolerance = 0.2;
+    approach_ = Approach(std::move(a));
+    phase_ = Phase::approaching;
+}
+
+Step Centring::next(const Event& event) {
+    if (const auto end = brokenOff(event)) {
+        phase_ = Phase::ended;
+        return *end;
+    }
+    if (phase_ == Phase::start || phase_ == Phase::syncing)
+        aim(event);
+    if (phase_ == Phase::approaching) {
+        if (const auto step = approach_.next(event))
+            return *step;
+        return judge(event);
+    }
+    return DoneStep{};
+}
+
+Step Centring::judge(const Event& event) {
+    frame_ = approach_.frame();
+    solved_ = approach_.solved();
+    solved_->plane.cd /= bin_;
+    solved_->plane.reference = {bin_ * (solved_->plane.reference.x + 0.5) - 0.5,
+                                bin_ * (solved_->plane.reference.y + 0.5) - 0.5};
+    solved_->width *= bin_;
+    solved_->height *= bin_;
+    const Vec3& centre = solved_->plane.centre;
+    const Angle off = separation(setup_.target, centre);
+    const Angle pa = positionAngle(setup_.target, centre);
+    passes_.push_back({equatorialFrom(centre), off.arcsec() * sin(pa), off.arcsec() * cos(pa)});
+    if (off.arcsec() <= setup_.tolerance_arcsec) {
+        centred_ = true;
+        phase_ = Phase::ended;
+        return DoneStep{};
+    }
+    const size_t n = passes_.size();
+    // The mount cannot do better when two corrections in a row brought nothing.
+    const bool stuck = n >= 3 && passes_[n - 1].off_arcsec() > 0.7 * passes_[n - 2].off_arcsec() &&
+                       passes_[n - 2].off_arcsec() > 0.7 * passes_[n - 3].off_arcsec();
+    if (stuck || static_cast<int>(n) >= setup_.mostPasses) {
+        phase_ = Phase::ended;
+        return FailStep{{setup_.targetName + " stands " + formatSkyAngle(off) + " off the centre after " +
+                             std::to_string(n) + " passes.",
+                         stuck ? "Correcting no longer brings it nearer: backlash or a coarse slew."
+                               : "The tolerance of " + formatNumber(setup_.tolerance_arcsec, 0) +
+                                     "″ was not reached.",
+                         "Allow a wider tolerance, or check clutches and backlash."}};
+    }
+    if (setup_.correctBy == CorrectBy::sync) {
+        phase_ = Phase::syncing;
+        // What was solved is the middle of the exposure; the mount has tracked it since.
+        return SyncStep{ObservedFrame(setup_.rig.site, event.now).hourAngleDec(centre)};
+    }
+    // Aim as far beyond the target as it was missed.
+    aim_ = offsetPlace(aim_, pa + Angle::fromDeg(180.0), off);
+    aim(event);
+    return *approach_.next(event);
+}
+
+double Centring::effectiveFocal_mm() const {
+    if (!solved_)
+        return 0.0;
+    const ObservedFrame at(setup_.rig.site, solved_->when);
+    const TangentPlane& plane = solved_->plane;
+    const auto seenStep = [&](double x, double y) {
+        const Vec3 plus = at.seen(plane.skyAt({plane.reference.x + x, plane.reference.y + y}));
+        const Vec3 minus = at.seen(plane.skyAt({plane.reference.x - x, plane.reference.y - y}));
+        return Vec3(0.5 * (plus - minus) / std::hypot(x, y));
+    };
+    constexpr double far_px = 500.0;
+    const double perPixel = std::sqrt(seenStep(far_px, 0.0).cross(seenStep(0.0, far_px)).norm());
+    const CameraSpec& c =
+        setup_.camera == CameraRole::guide ? setup_.rig.guideCamera : setup_.rig.imagingCamera;
+    return 0.001 * c.pixel_um * c.bin / perPixel;
+}
+
+Progress Centring::progress() const {
+    using State = ProgressStep::State;
+    Progress p;
+    for (size_t i = 0; i < passes_.size(); ++i)
+        p.steps.push_back({"Pass " + std::to_string(i + 1), State::done});
+    if (phase_ == Phase::approaching || phase_ == Phase::syncing)
+        p.steps.push_back({"Pass " + std::to_string(passes_.size() + 1), State::running});
+    p.fraction = -1.0;
+    p.waitingFor = approach_.waitingFor();
+    return p;
+}
+
+} // namespace nordstjerna

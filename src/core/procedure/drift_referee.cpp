@@ -1,0 +1,152 @@
+#include "core/procedure/drift_referee.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/image/guide_star_choice.h"
+#include "core/pole/sighting_plan.h"
+
+namespace nordstjerna {
+
+DriftReferee::DriftReferee(DriftRefereeSetup setup) : setup_(std::move(setup)) {
+    ApproachSetup a;
+    a.rig = setup_.rig;
+    a.place = setup_.place;
+    a.purpose = "Slewing to watch the drift";
+    a.settle_s = 6.0;
+    approach_ = Approach(std::move(a));
+}
+
+Step DriftReferee::next(const Event& event) {
+    if (const auto end = brokenOff(event)) {
+        phase_ = Phase::ended;
+        return *end;
+    }
+    if (phase_ == Phase::approaching) {
+        if (const auto step = approach_.next(event))
+            return *step;
+        phase_ = Phase::finding;
+        ChoiceOptions options;
+        options.edge_px = 60.0;
+        const auto stars = guideStarsOn(*approach_.frame(), options);
+        if (!stars) {
+            phase_ = Phase::ended;
+            return FailStep{stars.error()};
+        }
+        watch_ = StarWatch(*stars, 12.0);
+        phase_ = Phase::watching;
+        return watch_.look(setup_.exposure_s);
+    }
+    if (phase_ == Phase::watching) {
+        if (!event.mount.tracking) {
+            phase_ = Phase::ended;
+            return FailStep{{"The mount stopped tracking.", "It has reached a limit.",
+                             "Watch the drift farther from the limit."}};
+        }
+        return measured(std::get<StarsTracked>(event.what));
+    }
+    return DoneStep{};
+}
+
+Step DriftReferee::measured(const StarsTracked& tracked) {
+    const auto shift = watch_.update(tracked);
+    if (!shift) {
+        if (watch_.lostFrames() > 30) {
+            phase_ = Phase::ended;
+            return FailStep{{"The stars were lost.", "They were not found in thirty frames in a row.",
+                             "Wait for the cloud to pass and watch again."}};
+        }
+        return watch_.look(setup_.exposure_s);
+    }
+    const TangentPlane& plane = approach_.solved()->plane;
+    const Eigen::Vector2d sky = plane.cd * Eigen::Vector2d(shift->dx, shift->dy) * arcsecPerRad;
+    if (samples_.empty())
+        start_ = tracked.middle;
+    samples_.push_back({tracked.middle - start_, sky.x(), sky.y()});
+    if (samples_.size() >= 8) {
+        std::vector<double> t;
+        std::vector<double> d;
+        for (const DriftSample& s : samples_) {
+            t.push_back(s.t_s / 60.0);
+            d.push_back(s.ddec_arcsec);
+        }
+        if (const auto line = fitLine(t, d)) {
+            DriftWatch w;
+            w.middle = start_ + 0.5 * samples_.back().t_s;
+            w.star = plane.centre;
+            w.place = ObservedFrame(setup_.rig.site, w.middle).hourAngleDec(plane.centre);
+            w.dec_arcsec_min = line->slope;
+            w.length_s = samples_.back().t_s;
+            component_ = componentOf(w, setup_.rig.site, setup_.reference);
+            result_ = w;
+            if (w.length_s >= setup_.shortest_s && component_->amount_arcmin.sigma <= setup_.wanted_arcmin) {
+                phase_ = Phase::ended;
+                return DoneStep{};
+            }
+        }
+    }
+    return watch_.look(setup_.exposure_s);
+}
+
+std::optional<double> DriftReferee::timeLeft_s() const {
+    if (!component_)
+        return std::nullopt;
+    return std::max(setup_.shortest_s - result_->length_s,
+                    timeToPrecision_s(result_->length_s, component_->amount_arcmin.sigma,
+                                      setup_.wanted_arcmin));
+}
+
+Progress DriftReferee::progress() const {
+    using State = ProgressStep::State;
+    Progress p;
+    const bool watching = phase_ == Phase::watching;
+    const bool over = watching || phase_ == Phase::ended;
+    p.steps = {{"Slew and settle", over || approach_.stepsDone() >= 2 ? State::done : State::running},
+               {"Solve", over                            ? State::done
+                         : approach_.stepsDone() >= 2 ? State::running
+                                                      : State::ahead},
+               {"Watch", watching ? State::running : State::ahead}};
+    p.fraction = -1.0;
+    if (const auto left = timeLeft_s(); left && watching) {
+        p.timeLeft_s = *left;
+        p.fraction = result_->length_s / (result_->length_s + *left);
+    }
+    p.waitingFor = watching ? (watch_.lostFrames() ? "the stars, lost for " + formatCount(watch_.lostFrames(), "frame")
+                                                   : "the drift to show itself")
+                            : approach_.waitingFor();
+    return p;
+}
+
+Expected<HourAngleDec> driftPlace(const Rig& rig, DriftPlace wanted) {
+    PlanWishes wishes = planWishesFor(rig, 3);
+    wishes.lowestAltitude_deg = 20.0;
+    wishes.clearance_deg = 3.0;
+    std::optional<HourAngleDec> best;
+    double bestCost = 1e300;
+    for (double dec = -10.0; dec <= 30.0; dec += 5.0)
+        for (double h = -80.0; h <= 80.0; h += 2.0) {
+            const HourAngleDec place{Angle::fromDeg(h),
+                                     Angle::fromDeg(rig.site.southern() ? -dec : dec)};
+            // Long watches must not run into the meridian.
+            if ((h > -8.0 && h < 3.0) || !placeIsFree(rig, wishes, place))
+                continue;
+            const double altitude = altAzFrom(directionOf(rig.site, place)).altitude.deg();
+            const double shows = wanted == DriftPlace::meridian ? std::cos(place.hourAngle.rad())
+                                                                : std::abs(std::sin(place.hourAngle.rad()));
+            if (shows < 0.7)
+                continue;
+            const double cost = (1.0 - shows) * 4.0 + std::abs(dec) / 60.0 +
+                                std::max(0.0, 30.0 - altitude) / 20.0;
+            if (cost < bestCost)
+                bestCost = cost, best = place;
+        }
+    if (!best)
+        return problem(wanted == DriftPlace::meridian ? "No place near the meridian is free."
+                                                      : "Neither east nor west is free low down.",
+                       "The horizon profile hides what the drift referee needs.",
+                       "Use fresh sightings as the second opinion.");
+    return *best;
+}
+
+} // namespace nordstjerna

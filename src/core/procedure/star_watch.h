@@ -1,0 +1,30 @@
+// Watching a group of stars frame after frame: where to look next, and how far the field has moved. A lost
+// field is searched for in a growing window about where it was last seen.
+#pragma once
+
+#include "core/guide/star_group.h"
+#include "core/procedure/procedure.h"
+
+namespace nordstjerna {
+
+class StarWatch {
+public:
+    StarWatch() = default;
+    explicit StarWatch(const std::vector<Star>& stars, double search_px = 10.0)
+        : group_(stars), search_px_(search_px) {}
+
+    TrackStep look(double exposure_s) const;
+    // Absent while the field is lost.
+    std::optional<FieldShift> update(const StarsTracked& tracked);
+
+    const StarGroup& group() const { return group_; }
+    int lostFrames() const { return lostFrames_; }
+
+private:
+    StarGroup group_;
+    double search_px_ = 10.0;
+    FieldShift last_;
+    int lostFrames_ = 0;
+};
+
+} // namespace nordstjerna

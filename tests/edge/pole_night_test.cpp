@@ -1,0 +1,434 @@
+// The pole and centring procedures on a simulated night, judged by its truth.
+#include <QTemporaryDir>
+#include <QtTest>
+#include <cmath>
+
+#include "core/pole/lever_advice.h"
+#include "core/procedure/centring.h"
+#include "core/procedure/drift_referee.h"
+#include "core/procedure/pole_adjustment.h"
+#include "core/procedure/pole_from_frames.h"
+#include "core/procedure/trail_checking.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+#include "edge/store/fits.h"
+#include "night_fixture.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+Expected<void> perform(Procedure& p, SimulatedNight& night, const RunnerHooks& hooks = {}) {
+    Devices devices = night.devices();
+    RunnerControl control;
+    return runProcedure(p, devices, control, hooks);
+}
+
+PoleMeasurementSetup measurementFor(const Rig& rig, int sightings = 3) {
+    PoleMeasurementSetup setup;
+    setup.rig = rig;
+    setup.arc = *planSightings(rig, planWishesFor(rig, sightings));
+    return setup;
+}
+
+PoleError truthOf(SimulatedNight& night) {
+    AxisFit fit;
+    fit.axis = night.trueAxis();
+    return poleError(fit, night.scenario().rig.site, PoleReference::refracted);
+}
+
+// Turns the levers as the words say, like somebody who does not know how far a turn goes.
+struct ScriptedHand {
+    SimulatedNight& night;
+    const Site& site;
+    size_t waitFor = 3; // sightings between two moves
+    int moves = 0;
+
+    void follow(const PoleAdjustment& p, double turnsAzimuth, double turnsAltitude) {
+        if (p.path().size() < waitFor)
+            return;
+        waitFor = p.path().size() + 4;
+        ++moves;
+        if (turnsAzimuth != 0.0)
+            night.turnAzimuthLever(turnsAzimuth);
+        if (turnsAltitude != 0.0)
+            night.turnAltitudeLever(turnsAltitude);
+    }
+};
+
+} // namespace
+
+class PoleNightTest : public QObject {
+    Q_OBJECT
+private slots:
+    void threeLeverMovesBringThePoleNear();
+    void leverMovesAreMeasured();
+    void nudgedMountIsNoticed();
+    void cloudWhileAdjusting();
+    void failedSightingIsLeftOutAndRepeated();
+    void refereeAgreesWithTheTruth();
+    void trailCheckSeesTheError();
+    void trailOnAGoodAxisIsALine();
+    void centringBySyncAndByOffset();
+    void centringBehindTheHillIsRefused();
+    void axisFromFiles();
+    void twoWindowsWhenNoArcIsFree();
+};
+
+void PoleNightTest::threeLeverMovesBringThePoleNear() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const Rig rig = night.scenario().rig;
+    PoleMeasurement measure(measurementFor(rig));
+    QVERIFY(perform(measure, night).has_value());
+
+    PoleAdjustmentSetup setup;
+    setup.rig = rig;
+    setup.axis = measure.result()->fit;
+    setup.sighting = measure.result()->sightings.back();
+    PoleAdjustment adjust(setup);
+    RunnerHooks hooks;
+    size_t acted = 3;
+    int moves = 0;
+    Devices devices = night.devices();
+    RunnerControl control;
+    hooks.after = [&](Procedure&) {
+        if (adjust.path().size() < acted)
+            return;
+        acted = adjust.path().size() + 5;
+        const PoleError now = poleError(adjust.path().back().levers.axis, rig.site, PoleReference::refracted);
+        // First move of each lever: one turn, to learn it; then what the learnt turn tells.
+        const auto turns = [&](Lever lever, double wanted, double first) {
+            const auto last = adjust.moves().last(lever);
+            if (!last)
+                return std::copysign(first, wanted);
+            const double perTurn = adjust.moves().arcminPerTurn(lever).value_or(std::abs(last->amount_arcmin.value) / first);
+            return wanted / perTurn;
+        };
+        if (moves == 0)
+            night.turnAltitudeLever(turns(Lever::altitude, -now.high_arcmin.value, 2.0));
+        else if (moves == 1)
+            night.turnAzimuthLever(turns(Lever::azimuth, -now.east_arcmin.value, 1.0));
+        else if (moves == 2) {
+            night.turnAltitudeLever(turns(Lever::altitude, -now.high_arcmin.value, 2.0));
+            night.turnAzimuthLever(turns(Lever::azimuth, -now.east_arcmin.value, 1.0));
+        } else
+            control.stop = true;
+        ++moves;
+    };
+    QVERIFY(runProcedure(adjust, devices, control, hooks).has_value());
+    const PoleError said =
+        poleError(adjust.path().back().levers.axis, rig.site, PoleReference::refracted);
+    const PoleError truth = truthOf(night);
+    QVERIFY2(std::abs(said.east_arcmin.value - truth.east_arcmin.value) < 0.2 &&
+                 std::abs(said.high_arcmin.value - truth.high_arcmin.value) < 0.2,
+             qPrintable(QString("said %1 %2, true %3 %4")
+                            .arg(said.east_arcmin.value)
+                            .arg(said.high_arcmin.value)
+                            .arg(truth.east_arcmin.value)
+                            .arg(truth.high_arcmin.value)));
+    QVERIFY2(truth.total_arcmin.value < 0.5, qPrintable(QString::number(truth.total_arcmin.value)));
+}
+
+void PoleNightTest::leverMovesAreMeasured() {
+    // 2° of correction on a base that leans by 3°.
+    Scenario s = demoScenario();
+    s.axisEast_arcmin = 80.0;
+    s.axisHigh_arcmin = -90.0;
+    s.baseTiltNorth_deg = 1.8;
+    s.baseTiltEast_deg = -2.4;
+    SimulatedNight night(s, sharedIndex());
+    PoleMeasurement measure(measurementFor(s.rig, 4));
+    QVERIFY(perform(measure, night).has_value());
+    PoleAdjustmentSetup setup;
+    setup.rig = s.rig;
+    setup.axis = measure.result()->fit;
+    setup.sighting = measure.result()->sightings.back();
+    PoleAdjustment adjust(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    RunnerHooks hooks;
+    Vec3 before = night.trueAxis();
+    bool turned = false;
+    hooks.after = [&](Procedure&) {
+        if (adjust.path().size() == 3 && !turned) {
+            night.turnAzimuthLever(-80.0 / s.azimuthLever_arcmin_turn);
+            night.turnAltitudeLever(90.0 / s.altitudeLever_arcmin_turn);
+            turned = true;
+        }
+        if (adjust.path().size() >= 8)
+            control.stop = true;
+    };
+    QVERIFY(runProcedure(adjust, devices, control, hooks).has_value());
+    QVERIFY(separation(before, night.trueAxis()).arcmin() > 110.0);
+    const AxisFit& fit = adjust.path().back().levers.axis;
+    // The measured start has an error of its own; what the levers did is the difference.
+    const double start = separation(measure.result()->fit.axis, before).arcmin();
+    const double end = separation(fit.axis, night.trueAxis()).arcmin();
+    const double stated = errorEllipse(fit.covariance).major / 60.0;
+    QVERIFY2(end < start + std::max(0.1, 3.0 * stated), qPrintable(QString("%1′ after %2′, ± %3").arg(end).arg(start).arg(stated)));
+    QVERIFY(end < 0.5);
+}
+
+void PoleNightTest::nudgedMountIsNoticed() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const Rig rig = night.scenario().rig;
+    PoleMeasurement measure(measurementFor(rig));
+    QVERIFY(perform(measure, night).has_value());
+    PoleAdjustmentSetup setup;
+    setup.rig = rig;
+    setup.axis = measure.result()->fit;
+    setup.sighting = measure.result()->sightings.back();
+    PoleAdjustment adjust(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    RunnerHooks hooks;
+    bool nudged = false;
+    hooks.after = [&](Procedure&) {
+        if (adjust.path().size() == 3 && !nudged) {
+            // Somebody pushes the RA axis by a few arcminutes.
+            StopFlag never{false};
+            nudged = night.mount().pulse(20000.0, 0.0, never).has_value();
+        }
+        if (adjust.state() == PoleAdjustment::State::moved || adjust.path().size() > 12)
+            control.stop = true;
+    };
+    QVERIFY(runProcedure(adjust, devices, control, hooks).has_value());
+    QVERIFY(nudged);
+    QCOMPARE(adjust.state(), PoleAdjustment::State::moved);
+    QVERIFY(adjust.trouble()->what.find("other than the levers") != std::string::npos);
+    QVERIFY(adjust.trouble()->remedy.find("Measure afresh") != std::string::npos);
+}
+
+void PoleNightTest::cloudWhileAdjusting() {
+    Scenario s = demoScenario();
+    s.faults.push_back({FaultKind::cloud, 150.0, 40.0, 1.0, 0.0});
+    SimulatedNight night(s, sharedIndex());
+    PoleMeasurement measure(measurementFor(s.rig));
+    QVERIFY(perform(measure, night).has_value());
+    PoleAdjustmentSetup setup;
+    setup.rig = s.rig;
+    setup.axis = measure.result()->fit;
+    setup.sighting = measure.result()->sightings.back();
+    PoleAdjustment adjust(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    RunnerHooks hooks;
+    bool blind = false;
+    double longest = 0.0;
+    std::string said;
+    hooks.after = [&](Procedure&) {
+        if (adjust.state() == PoleAdjustment::State::blind) {
+            blind = true;
+            said = adjust.trouble()->text();
+        }
+        longest = std::max(longest, adjust.exposure_s());
+        if (night.clock().now() - s.start > 230.0)
+            control.stop = true;
+    };
+    QVERIFY(runProcedure(adjust, devices, control, hooks).has_value());
+    QVERIFY(blind);
+    QVERIFY2(said.find("Cloud") != std::string::npos, said.c_str());
+    QVERIFY(longest >= 4.0);
+    QCOMPARE(adjust.state(), PoleAdjustment::State::watching);
+    QCOMPARE(adjust.exposure_s(), 2.0);
+    QVERIFY(!adjust.trouble());
+}
+
+void PoleNightTest::failedSightingIsLeftOutAndRepeated() {
+    Scenario s = demoScenario();
+    SimulatedNight clear(s, sharedIndex());
+    PoleMeasurement first(measurementFor(s.rig));
+    QVERIFY(perform(first, clear).has_value());
+    // The same night with a cloud over the second sighting.
+    const double at = first.taken()[1]->sighting.when - s.start;
+    s.faults.push_back({FaultKind::cloud, at - 8.0, 40.0, 1.0, 0.0});
+    SimulatedNight night(s, sharedIndex());
+    PoleMeasurement measure(measurementFor(s.rig));
+    const auto done = perform(measure, night);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(measure.taken()[0] && !measure.taken()[1] && measure.taken()[2]);
+    QVERIFY(measure.failures()[1]->what.find("Sighting 2") != std::string::npos);
+    QCOMPARE(measure.result()->sightings.size(), size_t(2));
+    PoleMeasurementSetup again = measure.setup();
+    again.kept = measure.taken();
+    PoleMeasurement repeat(again);
+    int slews = 0;
+    RunnerHooks hooks;
+    hooks.before = [&](const Procedure&, const Step& step) { slews += std::holds_alternative<SlewStep>(step); };
+    QVERIFY(perform(repeat, night, hooks).has_value());
+    QCOMPARE(slews, 1);
+    QCOMPARE(repeat.result()->sightings.size(), size_t(3));
+    const double off = separation(repeat.result()->fit.axis, night.trueAxis()).arcmin();
+    QVERIFY2(off < 0.25, qPrintable(QString::number(off)));
+}
+
+void PoleNightTest::refereeAgreesWithTheTruth() {
+    Scenario s = demoScenario();
+    s.axisEast_arcmin = 3.0;
+    s.axisHigh_arcmin = -2.0;
+    SimulatedNight night(s, sharedIndex());
+    std::vector<DriftWatch> watches;
+    for (DriftPlace where : {DriftPlace::meridian, DriftPlace::eastOrWest}) {
+        DriftRefereeSetup setup;
+        setup.rig = s.rig;
+        const auto place = driftPlace(s.rig, where);
+        QVERIFY2(place.has_value(), place ? "" : place.error().text().c_str());
+        setup.place = *place;
+        setup.wanted_arcmin = 0.35;
+        DriftReferee referee(setup);
+        double lastSigma = 1e9;
+        int shrinking = 0;
+        int steps = 0;
+        RunnerHooks hooks;
+        hooks.after = [&](Procedure&) {
+            if (!referee.component())
+                return;
+            const double sigma = referee.component()->amount_arcmin.sigma;
+            shrinking += sigma < lastSigma;
+            ++steps;
+            lastSigma = sigma;
+        };
+        const auto done = perform(referee, night, hooks);
+        QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+        QVERIFY(referee.component()->amount_arcmin.sigma <= 0.35);
+        QVERIFY(shrinking > steps / 2);
+        watches.push_back(*referee.watch());
+    }
+    const auto fit = axisFromDrift(watches, s.rig.site);
+    QVERIFY(fit.has_value());
+    const PoleError e = poleError(*fit, s.rig.site, PoleReference::refracted);
+    const PoleError truth = truthOf(night);
+    QVERIFY2(std::abs(e.east_arcmin.value - truth.east_arcmin.value) < 3.0 * e.east_arcmin.sigma + 0.1,
+             qPrintable(QString("%1 ± %2, true %3").arg(e.east_arcmin.value).arg(e.east_arcmin.sigma).arg(truth.east_arcmin.value)));
+    QVERIFY2(std::abs(e.high_arcmin.value - truth.high_arcmin.value) < 3.0 * e.high_arcmin.sigma + 0.1,
+             qPrintable(QString("%1 ± %2, true %3").arg(e.high_arcmin.value).arg(e.high_arcmin.sigma).arg(truth.high_arcmin.value)));
+}
+
+namespace {
+TrailCheckResult trailAt(double east, double high, DriftPlace where, double half_s) {
+    Scenario s = demoScenario();
+    s.axisEast_arcmin = east;
+    s.axisHigh_arcmin = high;
+    SimulatedNight night(s, sharedIndex());
+    TrailCheckSetup setup;
+    setup.rig = s.rig;
+    setup.place = *driftPlace(s.rig, where);
+    setup.half_s = half_s;
+    TrailChecking check(setup);
+    const auto done = perform(check, night);
+    if (!done)
+        qFatal("%s", done.error().text().c_str());
+    return *check.result();
+}
+} // namespace
+
+void PoleNightTest::trailCheckSeesTheError() {
+    const TrailCheckResult r = trailAt(20.0, 0.0, DriftPlace::meridian, 90.0);
+    QVERIFY(r.measure.trails >= 2);
+    const double sigma = r.component.amount_arcmin.sigma;
+    QVERIFY2(std::abs(r.component.amount_arcmin.value - 20.0) < std::max(1.0, 3.0 * sigma),
+             qPrintable(QString("%1 ± %2′, %3 px").arg(r.component.amount_arcmin.value).arg(sigma).arg(r.measure.opening_px.value)));
+    QVERIFY(r.component.east > 0.9);
+    QVERIFY(r.smallest_arcmin > 0.2 && r.smallest_arcmin < 10.0);
+}
+
+void PoleNightTest::trailOnAGoodAxisIsALine() {
+    const TrailCheckResult r = trailAt(0.0, 0.0, DriftPlace::meridian, 90.0);
+    QVERIFY2(std::abs(r.component.amount_arcmin.value) < r.smallest_arcmin,
+             qPrintable(QString("%1, smallest %2").arg(r.component.amount_arcmin.value).arg(r.smallest_arcmin)));
+}
+
+void PoleNightTest::centringBySyncAndByOffset() {
+    for (CorrectBy by : {CorrectBy::sync, CorrectBy::offset}) {
+        SimulatedNight night(demoScenario(), sharedIndex());
+        CentringSetup setup;
+        setup.rig = night.scenario().rig;
+        setup.target = vectorFrom(night.scenario().target);
+        setup.targetName = "NGC 891";
+        setup.correctBy = by;
+        Centring centring(setup);
+        const auto done = perform(centring, night);
+        QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+        QVERIFY(centring.centred());
+        const auto& passes = centring.passes();
+        QVERIFY(passes.size() >= 2 && passes.size() <= 4);
+        QVERIFY(passes.front().off_arcsec() > 300.0); // the mount's idea is off by 18′ and 11′
+        QVERIFY(passes.back().off_arcsec() <= 30.0);
+        const double focal = centring.effectiveFocal_mm();
+        QVERIFY2(std::abs(focal - 610.0) < 0.1, qPrintable(QString::number(focal)));
+    }
+}
+
+void PoleNightTest::centringBehindTheHillIsRefused() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    CentringSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.target = vectorFrom(Equatorial{Angle::fromHours(2.5), Angle::fromDeg(89.0)});
+    setup.targetName = "Polaris";
+    Centring centring(setup);
+    const auto done = perform(centring, night);
+    QVERIFY(!done);
+    QVERIFY(done.error().what.find("hidden") != std::string::npos);
+}
+
+void PoleNightTest::axisFromFiles() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    QTemporaryDir folder;
+    StopFlag never{false};
+    const Rig rig = night.scenario().rig;
+    std::vector<std::filesystem::path> files;
+    for (double h : {-50.0, -30.0, -12.0}) {
+        QVERIFY(night.mount().slew({Angle::fromDeg(h), Angle::fromDeg(35)}, never).has_value());
+        night.clock().sleep(5.0, never);
+        const auto frame = night.guideCamera().expose(3.0, never);
+        files.emplace_back(folder.filePath(QString("f%1.fits").arg(files.size())).toStdString());
+        QVERIFY(writeFits(files.back(), **frame).has_value());
+    }
+    files.emplace_back(folder.filePath("missing.fits").toStdString());
+    FramesSetup setup;
+    setup.site = rig.site;
+    for (const auto& f : files)
+        setup.names.push_back(f.filename().string());
+    setup.load = [&](size_t i) -> Expected<std::shared_ptr<const Frame>> {
+        auto f = readFits(files[i]);
+        if (!f)
+            return tl::unexpected(f.error());
+        return std::make_shared<const Frame>(std::move(*f));
+    };
+    PoleFromFrames p(setup);
+    const auto done = perform(p, night);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QCOMPARE(p.result()->sightings.size(), size_t(3));
+    QCOMPARE(p.leftOut().size(), size_t(1));
+    const double off = separation(p.result()->fit.axis, night.trueAxis()).arcmin();
+    QVERIFY2(off < 0.3, qPrintable(QString::number(off)));
+}
+
+void PoleNightTest::twoWindowsWhenNoArcIsFree() {
+    // A wall with two gaps: low in the east and near the meridian.
+    Rig rig = demoScenario().rig;
+    std::vector<AltAz> wall;
+    for (int az = 0; az < 360; az += 2) {
+        const bool gap = (az >= 122 && az <= 130) || (az >= 160 && az <= 168);
+        wall.push_back({Angle::fromDeg(gap ? 15.0 : 80.0), Angle::fromDeg(az)});
+    }
+    rig.horizon = HorizonProfile(wall);
+    const PlanWishes wishes = planWishesFor(rig, 4);
+    const auto arc = planSightings(rig, wishes);
+    QVERIFY2(arc.has_value(), arc ? "" : arc.error().text().c_str());
+    QVERIFY(arc->twoWindows);
+    QCOMPARE(arc->places.size(), size_t(4));
+    for (const HourAngleDec& p : arc->places)
+        QVERIFY(placeIsFree(rig, wishes, p));
+    QVERIFY(arc->predictedSigma_arcmin < 0.5);
+    // One's own arc is told why it does not do.
+    const auto own = arcBetween(rig, wishes, Angle::fromDeg(-60), Angle::fromDeg(-10), Angle::fromDeg(10));
+    QVERIFY(!own);
+    QVERIFY(own.error().what.find("not free") != std::string::npos);
+    QVERIFY(arcBetween(rig, wishes, Angle::fromDeg(-20), Angle::fromDeg(20), Angle::fromDeg(10))
+                .error()
+                .what.find("meridian") != std::string::npos);
+}
+
+QTEST_APPLESS_MAIN(PoleNightTest)
+#include "pole_night_test.moc"
