@@ -16,6 +16,7 @@
 #include "desk/hands_sheet.h"
 #include "desk/night_band.h"
 #include "desk/rail.h"
+#include "desk/stations/centre/centre_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/pole_station.h"
 #include "desk/stations/rates/rates_station.h"
@@ -32,7 +33,8 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     setWindowTitle("Nordstjerna");
     setMinimumSize(1100, 700);
     resize(1280, 800);
-    stations_ = {rig_, new PoleStation(*session_), new RatesStation(*session_), new GuideStation(*session_)};
+    stations_ = {rig_, new PoleStation(*session_), new CentreStation(*session_), new RatesStation(*session_),
+                 new GuideStation(*session_)};
     auto* frame = new QWidget;
     frame->setObjectName("frame");
     auto* all = new QVBoxLayout(frame);
@@ -108,6 +110,22 @@ void MainWindow::buildMenus() {
     add(night, tr("Measure the pole"), QKeySequence("Ctrl+M"), [this] {
         showStation(tr("Pole"));
         perform("pole.measure");
+    });
+    add(night, tr("Adjust the pole live"), QKeySequence("Ctrl+J"), [this] {
+        showStation(tr("Pole"));
+        perform("pole.adjust");
+    });
+    add(night, tr("Axis from frames…"), {}, [this] {
+        showStation(tr("Pole"));
+        perform("pole.frames");
+    });
+    add(night, tr("Choose a target"), QKeySequence("Ctrl+T"), [this] {
+        showStation(tr("Centre"));
+        perform("centre.search");
+    });
+    add(night, tr("Centre the target"), QKeySequence("Ctrl+E"), [this] {
+        showStation(tr("Centre"));
+        perform("centre.go");
     });
     add(night, tr("Measure guide rates"), QKeySequence("Ctrl+R"), [this] {
         showStation(tr("Rates"));

@@ -25,6 +25,7 @@ NightBand::NightBand(Session& session, QWidget* parent) : QFrame(parent), sessio
     setMouseTracking(true);
     compute();
     connect(&session, &Session::rigChanged, this, &NightBand::compute);
+    connect(&session, &Session::targetChanged, this, &NightBand::compute);
     connect(&session, &Session::busyChanged, this, [this] { update(); });
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
 }

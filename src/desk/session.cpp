@@ -38,6 +38,13 @@ HourAngleDec Session::targetPlace() const {
     return ObservedFrame(rig_.site, now()).hourAngleDec(target_);
 }
 
+void Session::setTarget(const std::string& name, const Vec3& icrs) {
+    targetName_ = name;
+    target_ = icrs;
+    Q_EMIT targetChanged();
+    Q_EMIT resultsChanged();
+}
+
 std::filesystem::path Session::newRunPath(const std::string& kind) const {
     std::string stamp = formatInstant(now(), 0);
     std::erase(stamp, ':');

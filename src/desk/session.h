@@ -42,6 +42,7 @@ public:
     const std::string& targetName() const { return targetName_; }
     Vec3 target() const { return target_; }
     HourAngleDec targetPlace() const; // now
+    void setTarget(const std::string& name, const Vec3& icrs);
     SimulatedNight& simulatedNight() { return *night_; }
     std::filesystem::path newRunPath(const std::string& kind) const;
     const std::vector<NightBlock>& blocks() const { return blocks_; }
@@ -109,6 +110,7 @@ public:
 
 Q_SIGNALS:
     void rigChanged();
+    void targetChanged();
     void resultsChanged();
     void busyChanged();
     void announced(const QString& text);

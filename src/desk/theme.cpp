@@ -79,6 +79,10 @@ QPushButton#primary:disabled { background: @raised; color: @muted; border-color:
 QPushButton#halt { border: 1px solid @attention; color: @attention; font-weight: bold; padding: 3px 20px; min-height: 16px; }
 QPushButton#halt:hover { background: @attention; color: @base; }
 QPushButton#do { border: 1px solid @accent; color: @accent; padding: 4px 12px; min-height: 14px; }
+QPushButton#phase { background: transparent; border: none; border-bottom: 2px solid @line; border-radius: 0; color: @muted; padding: 4px 14px; min-height: 16px; }
+QPushButton#phase:hover { color: @text; }
+QPushButton#phase:checked { color: @text; border-bottom: 2px solid @accent; font-weight: bold; }
+QPushButton#phase:disabled { color: @muted; }
 QPushButton#later { background: transparent; border: none; color: @muted; padding: 4px 8px; min-height: 14px; }
 QPushButton#later:hover { color: @text; }
 QDoubleSpinBox, QSpinBox, QLineEdit, QComboBox, QPlainTextEdit { background: @base; border: 1px solid @line; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @onAccent; }

@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QElapsedTimer>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QStandardPaths>
 #include <QTemporaryDir>
@@ -12,7 +13,7 @@
 #include "desk/main_window.h"
 #include "desk/start.h"
 #include "desk/stations/guide/guide_station.h"
-#include "desk/stations/station.h"
+#include "desk/stations/pole/pole_station.h"
 #include "desk/theme.h"
 
 using namespace nordstjerna;
@@ -78,20 +79,74 @@ int main(int argc, char** argv) {
     shoot(w, "rig");
 
     w.showStation("Pole");
-    shoot(w, "pole-plan");
-    w.station("Pole")->primary()->click();
-    waitIdle(w);
-    shoot(w, "pole-adjust");
-    // Scripted hands: most of the azimuth, some of the altitude, as a person would.
-    const auto hand = [&](double azimuth, double altitude) {
-        w.session().simulatedNight().turnAzimuthLever(azimuth);
-        w.session().simulatedNight().turnAltitudeLever(altitude);
-        w.station("Pole")->primary()->click();
-        waitIdle(w);
+    auto* pole = static_cast<PoleStation*>(w.station("Pole"));
+    const auto phase = [&](const QString& name) {
+        for (QPushButton* b : pole->findChildren<QPushButton*>("phase"))
+            if (b->text() == name)
+                b->click();
+        settle(60);
     };
-    hand(-1.0, 2.2);
-    hand(-0.2, 1.0);
+    phase("Rough start");
+    shoot(w, "pole-rough");
+    phase("Plan and measure");
+    shoot(w, "pole-plan");
+    pole->primary()->click();
+    waitIdle(w);
+    phase("Plan and measure");
+    shoot(w, "pole-measured");
+    phase("Adjust");
+    pole->primary()->click();
+    // Scripted hands: most of the azimuth, then most of the altitude, as a person would.
+    const auto follow = [&](size_t more) {
+        const size_t wanted = pole->book().path().size() + more;
+        QElapsedTimer t;
+        t.start();
+        while (pole->book().path().size() < wanted && t.elapsed() < 60000)
+            QApplication::processEvents(QEventLoop::AllEvents, 20);
+    };
+    auto& night = w.session().simulatedNight();
+    night.clock().setSpeed(20.0);
+    follow(4);
+    night.turnAzimuthLever(-1.0);
+    follow(4);
+    night.turnAltitudeLever(2.0);
+    follow(4);
+    pole->findChild<QLineEdit*>("turned")->setText("two turns");
+    QMetaObject::invokeMethod(pole->findChild<QLineEdit*>("turned"), "returnPressed");
+    follow(2);
+    shoot(w, "pole-adjust");
+    night.clock().setSpeed(20.0);
+    // What the cards say, in the turns learnt: 12′ and 6.6′ each.
+    const auto rest = [&] {
+        return poleError(pole->book().present()->fit, w.session().rig().site, PoleReference::refracted);
+    };
+    night.turnAltitudeLever(-rest().high_arcmin.value / 6.9);
+    follow(4);
+    night.turnAzimuthLever(-rest().east_arcmin.value / 12.0);
+    follow(4);
+    night.clock().setSpeed(0.0);
+    pole->primary()->click();
+    settle(300);
+    waitIdle(w);
+    settle(300);
+    waitIdle(w);
     shoot(w, "pole");
+    phase("Verify");
+    pole->primary()->click();
+    waitIdle(w);
+    pole->primary()->click();
+    waitIdle(w);
+    shoot(w, "pole-verify");
+    pole->findChild<QPushButton*>("second")->click();
+    waitIdle(w);
+    shoot(w, "pole-trail");
+
+    w.showStation("Centre");
+    w.station("Centre")->findChild<QLineEdit*>("search")->setText("ngc 89");
+    settle(60);
+    w.station("Centre")->primary()->click();
+    waitIdle(w);
+    shoot(w, "centre");
 
     w.showStation("Rates");
     for (QPushButton* b : w.station("Rates")->findChildren<QPushButton*>())

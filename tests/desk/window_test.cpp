@@ -4,6 +4,7 @@
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QPushButton>
 #include <QTemporaryDir>
 #include <QtTest>
@@ -13,14 +14,19 @@
 #include "desk/deck.h"
 #include "desk/hands_sheet.h"
 #include "desk/main_window.h"
+#include "desk/pictures/sky_map.h"
 #include "desk/start.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/lever_card.h"
+#include "desk/stations/pole/method_card.h"
+#include "desk/stations/pole/pole_station.h"
 #include "desk/stations/rig/rig_station.h"
 #include "desk/theme.h"
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
+#include "edge/store/fits.h"
 #include "edge/store/run_table.h"
+#include "night_fixture.h"
 
 using namespace nordstjerna;
 
@@ -42,6 +48,10 @@ private slots:
     void themesRepaint();
     void guideNeedsRates();
     void haltWorksEverywhere();
+    void framesInsteadOfTheCamera();
+    void cloudBankWhileMeasuring();
+    void arcIsDragged();
+    void targetsByNameAndCoordinates();
     void theWholeNight();
 
 private:
@@ -103,9 +113,9 @@ bool WindowTest::waitIdle(int limit_ms) const {
 }
 
 void WindowTest::stationsByKeys() {
-    for (int i = 1; i <= 4; ++i) {
+    for (int i = 1; i <= 5; ++i) {
         QTest::keyClick(window_.get(), static_cast<Qt::Key>(Qt::Key_0 + i), Qt::ControlModifier);
-        const QStringList names{"Rig", "Pole", "Rates", "Guide"};
+        const QStringList names{"Rig", "Pole", "Centre", "Rates", "Guide"};
         QVERIFY(window_->station(names[i - 1])->isVisible());
     }
 }
@@ -245,6 +255,98 @@ void WindowTest::haltWorksEverywhere() {
     QCOMPARE(window_->station("Pole")->state(), StationState::open);
 }
 
+void WindowTest::framesInsteadOfTheCamera() {
+    // Frames of the same night, from files, by the station's own way in.
+    auto& night = window_->session().simulatedNight();
+    StopFlag never{false};
+    QStringList files;
+    for (double h : {-50.0, -30.0, -12.0}) {
+        QVERIFY(night.mount().slew({Angle::fromDeg(h), Angle::fromDeg(35)}, never).has_value());
+        night.clock().sleep(5.0, never);
+        files << data_->filePath(QString("frame%1.fits").arg(files.size()));
+        QVERIFY(writeFits(files.back().toStdString(), **night.guideCamera().expose(3.0, never)).has_value());
+    }
+    window_->showStation("Pole");
+    auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
+    pole->useFrames({files.front()});
+    QVERIFY2(panelText().contains("At least two frames"), qPrintable(panelText()));
+    pole->useFrames({data_->path()}); // the folder
+    QVERIFY(waitIdle());
+    const double total = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
+    QVERIFY2(std::abs(total - std::hypot(14.6, 21.9)) < 0.4, qPrintable(QString::number(total)));
+}
+
+void WindowTest::cloudBankWhileMeasuring() {
+    data_ = std::make_unique<QTemporaryDir>();
+    Scenario s = demoScenario();
+    s.faults.push_back({FaultKind::cloud, 24.0, 45.0, 1.0, 0.0});
+    window_ = std::make_unique<MainWindow>(
+        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_->show();
+    window_->showStation("Pole");
+    auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
+    QTest::mouseClick(pole->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY2(panelText().contains("Cloud") && panelText().contains("Sighting"), qPrintable(panelText()));
+    // The failed one alone is repeated.
+    QPushButton* repeat = nullptr;
+    for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>())
+        if (b->isVisible() && b->text() == "Repeat it")
+            repeat = b;
+    if (!repeat) { // all but one failed: the station offers it
+        for (QPushButton* b : pole->findChildren<QPushButton*>("phase"))
+            if (b->text() == "Plan and measure")
+                QTest::mouseClick(b, Qt::LeftButton);
+        repeat = pole->findChild<QPushButton*>("second");
+    }
+    QVERIFY(repeat && repeat->isVisible());
+    QTest::mouseClick(repeat, Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QCOMPARE(window_->session().pole()->sightings.size(), size_t(3));
+    const double total = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
+    QVERIFY2(std::abs(total - std::hypot(14.6, 21.9)) < 0.4, qPrintable(QString::number(total)));
+}
+
+void WindowTest::arcIsDragged() {
+    window_->showStation("Pole");
+    auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
+    auto* sky = pole->findChild<SkyMap*>();
+    const QString before = readOut("Pole", "Predicted")->note();
+    Q_EMIT sky->arcDragged(Angle::fromDeg(-55), Angle::fromDeg(-15), Angle::fromDeg(25));
+    const QString after = readOut("Pole", "Predicted")->note();
+    QVERIFY2(after.startsWith("arc of 40°") && after != before, qPrintable(after));
+    QVERIFY(pole->primary()->isEnabled());
+    // Behind the hill it says so and does not slew.
+    Q_EMIT sky->arcDragged(Angle::fromDeg(-175), Angle::fromDeg(-150), Angle::fromDeg(60));
+    QVERIFY(!pole->primary()->isEnabled());
+}
+
+void WindowTest::targetsByNameAndCoordinates() {
+    window_->showStation("Centre");
+    Station* centre = window_->station("Centre");
+    auto* search = centre->findChild<QLineEdit*>("search");
+    auto* results = centre->findChild<QListWidget*>("results");
+    QTest::keyClicks(search, "andromeda gal");
+    QVERIFY(results->count() > 0);
+    QVERIFY2(results->item(0)->text().startsWith("M 31"), qPrintable(results->item(0)->text()));
+    QTest::keyClick(search, Qt::Key_Return);
+    QCOMPARE(window_->session().targetName(), std::string("M 31"));
+    search->clear();
+    QTest::keyClicks(search, "02 22 33.4 +42 20 57");
+    QTest::keyClick(search, Qt::Key_Return);
+    QVERIFY(std::abs(equatorialFrom(window_->session().target()).dec.deg() - 42.349) < 0.001);
+    search->clear();
+    QTest::keyClicks(search, "no such star");
+    QTest::keyClick(search, Qt::Key_Return);
+    QVERIFY2(panelText().contains("Nothing is known as"), qPrintable(panelText()));
+    // The pole star stands behind the hill.
+    search->clear();
+    QTest::keyClicks(search, "polaris");
+    QTest::keyClick(search, Qt::Key_Return);
+    QVERIFY(!centre->primary()->isEnabled());
+    QVERIFY2(panelText().contains("Polaris is hidden"), qPrintable(panelText()));
+}
+
 void WindowTest::theWholeNight() {
     // Rig → pole.
     QTest::mouseClick(window_->station("Rig")->primary(), Qt::LeftButton);
@@ -266,18 +368,73 @@ void WindowTest::theWholeNight() {
     QCOMPARE(window_->station("Pole")->state(), StationState::attention);
     QVERIFY(panelText().contains("Raise the front by"));
 
-    // Hands: one turn left, three up; then a fresh measurement shows it.
+    // Adjust live: one turn left, two up by the hands; say what they were; then what the cards ask for.
+    auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
+    window_->session().simulatedNight().clock().setSpeed(60.0);
+    QTest::mouseClick(pole->primary(), Qt::LeftButton);
+    QVERIFY(window_->session().busy());
+    const auto follow = [&](size_t more) {
+        const size_t wanted = pole->book().path().size() + more;
+        return QTest::qWaitFor([&] { return pole->book().path().size() >= wanted; }, 60000);
+    };
     auto* hands = window_->handsSheet();
     hands->show();
-    for (int i = 0; i < 5; ++i)
-        QTest::mouseClick(hands->findChild<QPushButton*>("left2"), Qt::LeftButton); // quarters
-    for (int i = 0; i < 3; ++i)
+    QVERIFY(follow(3));
+    QTest::mouseClick(hands->findChild<QPushButton*>("left1"), Qt::LeftButton);
+    QVERIFY(follow(4));
+    QVERIFY2(levers[0]->words().contains("last turn"), qPrintable(levers[0]->words()));
+    for (int i = 0; i < 2; ++i)
         QTest::mouseClick(hands->findChild<QPushButton*>("raise1"), Qt::LeftButton);
+    QVERIFY(follow(4));
+    auto* turned = pole->findChild<QLineEdit*>("turned");
+    QTest::keyClicks(turned, "rather a lot");
+    QTest::keyClick(turned, Qt::Key_Return);
+    QVERIFY2(panelText().contains("is no number of turns"), qPrintable(panelText()));
+    turned->clear();
+    QTest::keyClicks(turned, "two turns");
+    QTest::keyClick(turned, Qt::Key_Return);
+    QVERIFY(follow(2));
+    QVERIFY2(levers[1]->words().startsWith("Raise the front: about"), qPrintable(levers[1]->words()));
+    // Too far on purpose: the card turns about.
+    for (int i = 0; i < 2; ++i)
+        QTest::mouseClick(hands->findChild<QPushButton*>("raise1"), Qt::LeftButton);
+    QVERIFY(follow(4));
+    QVERIFY2(levers[1]->words().startsWith("Lower the front"), qPrintable(levers[1]->words()));
+    for (int i = 0; i < 3; ++i)
+        QTest::mouseClick(hands->findChild<QPushButton*>("lower2"), Qt::LeftButton); // quarters
+    QTest::mouseClick(hands->findChild<QPushButton*>("left2"), Qt::LeftButton);
+    QVERIFY(follow(4));
     hands->hide();
-    QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
-    QVERIFY(waitIdle());
+    // A fresh measurement has the last word.
+    window_->session().simulatedNight().clock().setSpeed(0.0);
+    QTest::mouseClick(pole->primary(), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return pole->book().path().back().measured && !window_->session().busy(); },
+                            60000));
     const double after = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
-    QVERIFY2(after < 3.0, qPrintable(QString::number(after)));
+    QVERIFY2(after < 2.5, qPrintable(QString::number(after)));
+
+    // Verify: drift on the meridian and in the east, and they agree.
+    for (QPushButton* b : pole->findChildren<QPushButton*>("phase"))
+        if (b->text() == "Verify")
+            QTest::mouseClick(b, Qt::LeftButton);
+    for (int i = 0; i < 2; ++i) {
+        QTest::mouseClick(pole->primary(), Qt::LeftButton);
+        QVERIFY(waitIdle());
+    }
+    const QString verdict = pole->findChild<MethodCard*>()->verdict();
+    QVERIFY2(verdict.contains("The methods agree"), qPrintable(verdict));
+
+    // Centre the target.
+    window_->showStation("Centre");
+    auto* search = window_->station("Centre")->findChild<QLineEdit*>("search");
+    QTest::keyClicks(search, "ngc0891");
+    QTest::keyClick(search, Qt::Key_Return);
+    QCOMPARE(window_->session().targetName(), std::string("NGC 891"));
+    QTest::mouseClick(window_->station("Centre")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QCOMPARE(window_->station("Centre")->state(), StationState::good);
+    QVERIFY2(readOut("Centre", "Off the target")->value().endsWith("″"),
+             qPrintable(readOut("Centre", "Off the target")->value()));
 
     // Rates.
     window_->showStation("Rates");

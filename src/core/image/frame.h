@@ -9,6 +9,7 @@
 
 #include "core/sky/directions.h"
 #include "core/sky/instant.h"
+#include "core/sky/site.h"
 
 namespace nordstjerna {
 
@@ -22,6 +23,7 @@ struct FrameInfo {
     double saturation_adu = 65535.0;
     std::optional<Equatorial> pointing; // where the mount believed to point, ICRS
     std::string camera;
+    std::optional<Site> site; // where it was taken, if the header tells
 
     std::optional<Instant> middle() const {
         return start ? std::optional<Instant>(*start + 0.5 * exposure_s) : std::nullopt;

@@ -4,6 +4,7 @@
 #include <cctype>
 #include <cmath>
 #include <cstdlib>
+#include <utility>
 
 #include "core/base/format.h"
 
@@ -15,8 +16,8 @@ struct Share {
     double value;
     const char* text; // of a turn
 };
-constexpr Share shares[] = {{0.1, "a tenth"},      {0.125, "an eighth"},   {0.2, "a fifth"},
-                            {0.25, "a quarter"},   {1.0 / 3, "a third"},   {0.5, "half"},
+constexpr Share shares[] = {{0.1, "a tenth"},        {0.125, "an eighth"},     {0.2, "a fifth"},
+                            {0.25, "a quarter"},     {1.0 / 3, "a third"},     {0.5, "half"},
                             {2.0 / 3, "two thirds"}, {0.75, "three quarters"}, {0.9, "nine tenths"}};
 
 std::string countWords(double f) {
@@ -94,6 +95,11 @@ std::optional<double> LeverMoves::arcminPerTurn(Lever lever) const {
     return turns > 0.0 ? std::optional<double>(way / turns) : std::nullopt;
 }
 
+void LeverMoves::forgetPositions() {
+    track_[0] = track_[1] = {};
+    bump_ = false;
+}
+
 bool LeverMoves::takeBump() {
     return std::exchange(bump_, false);
 }
@@ -106,7 +112,8 @@ std::string turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin
             return "the slightest touch";
         if (turns > 0.95)
             return "about " + countWords(turns) + (turns < 1.12 ? " turn" : " turns");
-        return "about " + std::string(nearest(turns).text) + (turns > 0.4 && turns < 0.6 ? " a turn" : " of a turn");
+        return "about " + std::string(nearest(turns).text) +
+               (turns > 0.4 && turns < 0.6 ? " a turn" : " of a turn");
     }
     const auto last = moves.last(lever);
     if (!last || std::abs(last->amount_arcmin.value) < 0.1)
@@ -169,10 +176,10 @@ std::optional<double> parseTurns(const std::string& text) {
                 const char* word;
                 double value;
                 bool share;
-            } known[] = {{"half", 0.5, true},      {"third", 1.0 / 3, true}, {"quarter", 0.25, true},
-                         {"fifth", 0.2, true},     {"sixth", 1.0 / 6, true}, {"eighth", 0.125, true},
-                         {"tenth", 0.1, true},     {"one", 1, false},        {"two", 2, false},
-                         {"three", 3, false},      {"four", 4, false},       {"five", 5, false}};
+            } known[] = {{"half", 0.5, true},  {"third", 1.0 / 3, true}, {"quarter", 0.25, true},
+                         {"fifth", 0.2, true}, {"sixth", 1.0 / 6, true}, {"eighth", 0.125, true},
+                         {"tenth", 0.1, true}, {"one", 1, false},        {"two", 2, false},
+                         {"three", 3, false},  {"four", 4, false},       {"five", 5, false}};
             if (word.size() > 3 && word.back() == 's')
                 word.pop_back();
             bool understood = false;

@@ -29,6 +29,8 @@ public:
     std::optional<LeverMove> last(Lever lever) const;
     // From the named moves of that lever; absent until one was named.
     std::optional<double> arcminPerTurn(Lever lever) const;
+    // Positions begin anew (another reference); what was learnt stays.
+    void forgetPositions();
     bool moving() const { return track_[0].moving || track_[1].moving; }
     // Both levers jumped at once since the last call: rather a bump than two hands.
     bool takeBump();
@@ -48,7 +50,8 @@ private:
 // other way". Empty when nothing is known yet.
 std::string turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin);
 
-// "half a turn", "about a quarter", "1/3", "1 1/2", "½", "0.4 turns" → turns. Absent when it is none of these.
+// "half a turn", "about a quarter", "1/3", "1 1/2", "½", "0.4 turns" → turns. Absent when it is none of
+// these.
 std::optional<double> parseTurns(const std::string& text);
 
 } // namespace nordstjerna

@@ -10,18 +10,20 @@ namespace nordstjerna {
 namespace {
 
 constexpr double sidereal_rad_s = 7.2921150e-5;
-constexpr double unknown_arcmin = 60.0; // what is assumed of a component before it is seen
 
 struct Linear {
-    double atPole; // Dec drift with the axis on the refracted pole, ″/min
+    double atPole;           // Dec drift with the axis on the refracted pole, ″/min
     double perEast, perHigh; // per arcminute
 };
 
 Linear linearised(const DriftWatch& w, const Site& site, const Vec3& axis) {
     const AxisBasis b = axisBasis(axis);
     const double h = Angle::fromArcmin(0.5).rad();
-    const auto dec = [&](const Vec3& m) { return predictedDrift(site, w.middle, w.star, m.normalized()).x(); };
-    return {dec(axis), dec(axis + h * b.east) - dec(axis - h * b.east), dec(axis + h * b.up) - dec(axis - h * b.up)};
+    const auto dec = [&](const Vec3& m) {
+        return predictedDrift(site, w.middle, w.star, m.normalized()).x();
+    };
+    return {dec(axis), dec(axis + h * b.east) - dec(axis - h * b.east),
+            dec(axis + h * b.up) - dec(axis - h * b.up)};
 }
 
 } // namespace
@@ -41,7 +43,8 @@ Eigen::Vector2d predictedDrift(const Site& site, Instant when, const Vec3& star,
     return Eigen::Vector2d(moved.dot(north), moved.dot(east)) * (arcsecPerRad / (2.0 * half_s / 60.0));
 }
 
-Expected<AxisFit> axisFromDrift(const std::vector<DriftWatch>& watches, const Site& site) {
+Expected<AxisFit> axisFromDrift(const std::vector<DriftWatch>& watches, const Site& site,
+                                double unknown_arcmin) {
     if (watches.empty())
         return problem("No drift was watched yet.", "One watch shows one component.",
                        "Watch a star near the meridian, then one low in the east or west.");

@@ -11,18 +11,19 @@ namespace nordstjerna {
 
 struct DriftWatch {
     Instant middle;
-    Vec3 star = Vec3::UnitX();  // ICRS
-    HourAngleDec place;         // at the middle
-    Measured dec_arcsec_min;    // positive north
+    Vec3 star = Vec3::UnitX(); // ICRS
+    HourAngleDec place;        // at the middle
+    Measured dec_arcsec_min;   // positive north
     double length_s = 0.0;
 };
 
 // Drift, ″/min (north, east on the sky), of a star in a camera that turns about `axis` at the sidereal rate.
 Eigen::Vector2d predictedDrift(const Site& site, Instant when, const Vec3& star, const Vec3& axis);
 
-// The axis as far as the watches show it; a component they do not show keeps a σ near a degree. Fails
-// without watches.
-Expected<AxisFit> axisFromDrift(const std::vector<DriftWatch>& watches, const Site& site);
+// The axis as far as the watches show it; of a component they do not show nothing is assumed but that it errs
+// by about `unknown_arcmin`. Fails without watches.
+Expected<AxisFit> axisFromDrift(const std::vector<DriftWatch>& watches, const Site& site,
+                                double unknown_arcmin = 60.0);
 
 // What one watch alone says: the component of the error that its place shows, with the share of east and
 // high in it.

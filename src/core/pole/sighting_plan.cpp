@@ -26,8 +26,8 @@ PlannedArc arcOf(const Rig& rig, const PlanWishes& wishes, std::vector<HourAngle
     arc.span_deg = std::abs(span.deg());
     arc.slewTime_s = arc.span_deg / rig.mount.slewRate_deg_s;
     for (double f = 0.0; f <= 1.0 && !arc.twoWindows; f += 1.0 / 48)
-        arc.twoWindows = !placeIsFree(
-            rig, wishes, {arc.places.front().hourAngle + span * f, arc.places.front().dec});
+        arc.twoWindows =
+            !placeIsFree(rig, wishes, {arc.places.front().hourAngle + span * f, arc.places.front().dec});
     arc.predictedSigma_arcmin = predictedAxisSigma_arcmin(rig.site, arc.places, wishes.sigmaDirection_arcsec,
                                                           wishes.sigmaRoll_arcsec);
     return arc;
@@ -173,18 +173,25 @@ Expected<PlannedArc> planSightings(const Rig& rig, const PlanWishes& wishes) {
     const double hemisphere = rig.site.southern() ? -1.0 : 1.0;
     const int count = std::clamp(wishes.sightings, 2, 7);
     std::optional<PlannedArc> best;
-    for (double dec = -10.0; dec <= 70.0; dec += 10.0)
-        for (int side : {-1, 1}) {
-            const Angle declination = Angle::fromDeg(hemisphere * dec);
-            const auto arc = bestInStretches(rig, wishes, freeStretches(rig, wishes, declination, side),
-                                             declination, side, count);
-            if (!arc)
-                continue;
-            const bool better = !best || (arc->twoWindows != best->twoWindows ? best->twoWindows
-                                                                               : costOf(*arc) < costOf(*best));
-            if (better)
-                best = arc;
-        }
+    // Close to the pole all rests on the rotation of the picture; the wide sky comes first.
+    for (double highest : {50.0, 75.0}) {
+        for (double dec = -10.0; dec <= highest && !(best && !best->twoWindows && highest > 50.0);
+             dec += 10.0)
+            for (int side : {-1, 1}) {
+                const Angle declination = Angle::fromDeg(hemisphere * dec);
+                const auto arc = bestInStretches(rig, wishes, freeStretches(rig, wishes, declination, side),
+                                                 declination, side, count);
+                if (!arc)
+                    continue;
+                const bool better =
+                    !best ||
+                    (arc->twoWindows != best->twoWindows ? best->twoWindows : costOf(*arc) < costOf(*best));
+                if (better)
+                    best = arc;
+            }
+        if (best && !best->twoWindows)
+            break;
+    }
     if (!best)
         return problem("No place for sightings is free.",
                        "The horizon profile leaves less than 12° of right ascension, in one piece or in two "

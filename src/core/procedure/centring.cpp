@@ -1,7 +1,7 @@
 #include "core/procedure/centring.h"
 
-#include <algorithm>
 #include <Eigen/Dense>
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/format.h"
@@ -15,16 +15,20 @@ double CentringPass::off_arcsec() const {
 Centring::Centring(CentringSetup setup) : setup_(std::move(setup)), aim_(setup_.target) {
     const CameraSpec& c =
         setup_.camera == CameraRole::guide ? setup_.rig.guideCamera : setup_.rig.imagingCamera;
-    // A couple of million pixels are enough to solve.
-    bin_ = std::clamp(static_cast<int>(std::lround(std::sqrt(c.binnedWidth() * c.binnedHeight() / 2.0e6))), 1, 4);
+    // A couple of million pixels are enough to solve, but stars must not shrink to single pixels.
+    constexpr double coarsest_arcsec_px = 3.0;
+    const double wanted = std::sqrt(c.binnedWidth() * c.binnedHeight() / 2.0e6);
+    const double allowed = coarsest_arcsec_px / scaleOf(setup_.rig, setup_.camera);
+    bin_ = std::clamp(static_cast<int>(std::min(wanted + 0.5, allowed)), 1, 4);
 }
 
 void Centring::aim(const Event& event) {
     ApproachSetup a;
     a.rig = setup_.rig;
     a.place = ObservedFrame(setup_.rig.site, event.now).hourAngleDec(aim_);
-    a.purpose = passes_.empty() ? "Slewing to " + setup_.targetName
-                                : "Correcting by " + formatSkyAngle(Angle::fromArcsec(passes_.back().off_arcsec()));
+    a.purpose = passes_.empty()
+                    ? "Slewing to " + setup_.targetName
+                    : "Correcting by " + formatSkyAngle(Angle::fromArcsec(passes_.back().off_arcsec()));
     a.exposure_s = setup_.exposure_s;
     a.camera = setup_.camera;
     a.bin = bin_;
@@ -71,12 +75,12 @@ Step Centring::judge(const Event& event) {
                        passes_[n - 2].off_arcsec() > 0.7 * passes_[n - 3].off_arcsec();
     if (stuck || static_cast<int>(n) >= setup_.mostPasses) {
         phase_ = Phase::ended;
-        return FailStep{{setup_.targetName + " stands " + formatSkyAngle(off) + " off the centre after " +
-                             std::to_string(n) + " passes.",
-                         stuck ? "Correcting no longer brings it nearer: backlash or a coarse slew."
-                               : "The tolerance of " + formatNumber(setup_.tolerance_arcsec, 0) +
-                                     "″ was not reached.",
-                         "Allow a wider tolerance, or check clutches and backlash."}};
+        return FailStep{
+            {setup_.targetName + " stands " + formatSkyAngle(off) + " off the centre after " +
+                 std::to_string(n) + " passes.",
+             stuck ? "Correcting no longer brings it nearer: backlash or a coarse slew."
+                   : "The tolerance of " + formatNumber(setup_.tolerance_arcsec, 0) + "″ was not reached.",
+             "Allow a wider tolerance, or check clutches and backlash."}};
     }
     if (setup_.correctBy == CorrectBy::sync) {
         phase_ = Phase::syncing;

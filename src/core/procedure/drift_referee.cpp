@@ -92,9 +92,9 @@ Step DriftReferee::measured(const StarsTracked& tracked) {
 std::optional<double> DriftReferee::timeLeft_s() const {
     if (!component_)
         return std::nullopt;
-    return std::max(setup_.shortest_s - result_->length_s,
-                    timeToPrecision_s(result_->length_s, component_->amount_arcmin.sigma,
-                                      setup_.wanted_arcmin));
+    return std::max(
+        setup_.shortest_s - result_->length_s,
+        timeToPrecision_s(result_->length_s, component_->amount_arcmin.sigma, setup_.wanted_arcmin));
 }
 
 Progress DriftReferee::progress() const {
@@ -103,7 +103,7 @@ Progress DriftReferee::progress() const {
     const bool watching = phase_ == Phase::watching;
     const bool over = watching || phase_ == Phase::ended;
     p.steps = {{"Slew and settle", over || approach_.stepsDone() >= 2 ? State::done : State::running},
-               {"Solve", over                            ? State::done
+               {"Solve", over                         ? State::done
                          : approach_.stepsDone() >= 2 ? State::running
                                                       : State::ahead},
                {"Watch", watching ? State::running : State::ahead}};
@@ -112,9 +112,10 @@ Progress DriftReferee::progress() const {
         p.timeLeft_s = *left;
         p.fraction = result_->length_s / (result_->length_s + *left);
     }
-    p.waitingFor = watching ? (watch_.lostFrames() ? "the stars, lost for " + formatCount(watch_.lostFrames(), "frame")
-                                                   : "the drift to show itself")
-                            : approach_.waitingFor();
+    p.waitingFor =
+        watching ? (watch_.lostFrames() ? "the stars, lost for " + formatCount(watch_.lostFrames(), "frame")
+                                        : "the drift to show itself")
+                 : approach_.waitingFor();
     return p;
 }
 
@@ -126,18 +127,17 @@ Expected<HourAngleDec> driftPlace(const Rig& rig, DriftPlace wanted) {
     double bestCost = 1e300;
     for (double dec = -10.0; dec <= 30.0; dec += 5.0)
         for (double h = -80.0; h <= 80.0; h += 2.0) {
-            const HourAngleDec place{Angle::fromDeg(h),
-                                     Angle::fromDeg(rig.site.southern() ? -dec : dec)};
-            // Long watches must not run into the meridian.
-            if ((h > -8.0 && h < 3.0) || !placeIsFree(rig, wishes, place))
+            const HourAngleDec place{Angle::fromDeg(h), Angle::fromDeg(rig.site.southern() ? -dec : dec)};
+            // A watch must not run into the meridian.
+            if ((h > -8.0 && h < 1.0) || !placeIsFree(rig, wishes, place))
                 continue;
             const double altitude = altAzFrom(directionOf(rig.site, place)).altitude.deg();
             const double shows = wanted == DriftPlace::meridian ? std::cos(place.hourAngle.rad())
                                                                 : std::abs(std::sin(place.hourAngle.rad()));
             if (shows < 0.7)
                 continue;
-            const double cost = (1.0 - shows) * 4.0 + std::abs(dec) / 60.0 +
-                                std::max(0.0, 30.0 - altitude) / 20.0;
+            const double cost =
+                (1.0 - shows) * 4.0 + std::abs(dec) / 60.0 + std::max(0.0, 30.0 - altitude) / 20.0;
             if (cost < bestCost)
                 bestCost = cost, best = place;
         }

@@ -12,7 +12,8 @@
 namespace nordstjerna {
 
 PoleAdjustment::PoleAdjustment(PoleAdjustmentSetup setup)
-    : setup_(std::move(setup)), exposure_s_(setup_.exposure_s) {
+    : setup_(std::move(setup)), exposure_s_(setup_.exposure_s), moves_(setup_.learnt) {
+    moves_.forgetPositions();
     if (setup_.sighting && !setup_.place)
         reference_ = LeverReference{*setup_.sighting, setup_.axis.axis, setup_.axis.covariance};
 }
@@ -86,8 +87,7 @@ Step PoleAdjustment::judge(const Event& event, const FrameSolved& solved) {
     failures_ = 0;
     exposure_s_ = setup_.exposure_s;
     const ObservedFrame at(setup_.rig.site, solved.solution->when, setup_.dut1_s);
-    const Sighting sighting =
-        makeSighting(*solved.solution, at, airMotion_arcsec(frame_->info.exposure_s));
+    const Sighting sighting = makeSighting(*solved.solution, at, airMotion_arcsec(frame_->info.exposure_s));
     sight_ = leverSight(setup_.rig.site, event.mount.pointing, sighting.sigmaDirection_arcsec,
                         sighting.sigmaRoll_arcsec);
     if (!reference_)

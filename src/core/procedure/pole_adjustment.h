@@ -12,9 +12,10 @@ namespace nordstjerna {
 
 struct PoleAdjustmentSetup {
     Rig rig;
-    AxisFit axis;                          // where the axis points at the start
-    std::optional<Sighting> sighting;      // the last one, if the telescope still stands there
-    std::optional<HourAngleDec> place;     // slew there first; the first sighting there is the reference
+    AxisFit axis;                      // where the axis points at the start
+    std::optional<Sighting> sighting;  // the last one, if the telescope still stands there
+    std::optional<HourAngleDec> place; // slew there first; the first sighting there is the reference
+    LeverMoves learnt;                 // from adjusting before
     double exposure_s = 2.0;
     double longestExposure_s = 8.0;
     double settle_s = 4.0;

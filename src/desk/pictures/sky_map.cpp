@@ -1,5 +1,6 @@
 #include "desk/pictures/sky_map.h"
 
+#include <QMouseEvent>
 #include <QPainterPath>
 #include <cmath>
 
@@ -88,6 +89,20 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
     const bool poleHidden = content_.rig.horizon.hides(vectorFrom(pole));
     p.drawText(poleAt + QPointF(9, 4), poleHidden ? tr("pole, hidden") : tr("pole"));
 
+    // How far past the meridian either side may track.
+    p.setFont(textFont(11));
+    for (const Angle limit : {content_.rig.mount.meridianLimitEast, -content_.rig.mount.meridianLimitWest}) {
+        if (limit.deg() < 1.0 && limit.deg() > -1.0)
+            continue;
+        QPolygonF line;
+        for (double dec = -90.0; dec <= 90.0; dec += 3.0) {
+            const Vec3 enu = directionOf(content_.rig.site, {limit, Angle::fromDeg(dec)});
+            if (enu.z() > 0.0)
+                line << place(altAzFrom(enu));
+        }
+        p.setPen(QPen(theme().muted, 1, Qt::DotLine));
+        p.drawPolyline(line);
+    }
     if (!content_.arc.places.empty()) {
         const HourAngleDec& first = content_.arc.places.front();
         const HourAngleDec& last = content_.arc.places.back();
@@ -104,7 +119,7 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
         p.setFont(textFont(12, true));
         for (size_t i = 0; i < content_.arc.places.size(); ++i) {
             const QPointF at = place(altAzFrom(directionOf(content_.rig.site, content_.arc.places[i])));
-            const bool done = i < content_.taken;
+            const bool done = i < content_.taken.size() && content_.taken[i];
             p.setPen(QPen(theme().accent, 2));
             p.setBrush(done ? theme().accent : theme().base);
             p.drawEllipse(at, 10, 10);
@@ -128,7 +143,71 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
         p.drawLine(at - QPointF(15, 0), at - QPointF(21, 0));
         p.drawText(at + QPointF(-28, 30), tr("telescope"));
     }
+    if (!content_.warning.isEmpty()) {
+        p.setFont(textFont(13, true));
+        p.setPen(theme().attention);
+        p.drawText(area.adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+                   "▲ " + content_.warning);
+    }
+    p.setPen(theme().muted);
+    p.setFont(textFont(11));
+    p.drawText(area.adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignBottom,
+               content_.draggable ? tr("drag the arc or its ends") : QString());
+    p.drawText(area.adjusted(14, 10, -14, -10), Qt::AlignRight | Qt::AlignBottom,
+               tr("dashed: meridian, dotted: limits"));
     p.restore();
+}
+
+std::optional<Vec3> SkyMap::direction(QPointF at) const {
+    const QPointF d = at - centre_;
+    const double r = std::hypot(d.x(), d.y()) / radius_;
+    if (r >= 1.0)
+        return std::nullopt;
+    return vectorFrom(AltAz{Angle::fromDeg(90.0) - Angle::fromRad(2.0 * std::atan(r)),
+                            Angle::fromRad(std::atan2(-d.x(), -d.y())).wrapped()});
+}
+
+int SkyMap::sightingAt(QPointF at) const {
+    for (size_t i = 0; i < content_.arc.places.size(); ++i) {
+        const QPointF p = place(altAzFrom(directionOf(content_.rig.site, content_.arc.places[i])));
+        if (std::hypot(p.x() - at.x(), p.y() - at.y()) < 16.0)
+            return static_cast<int>(i);
+    }
+    return -1;
+}
+
+void SkyMap::mousePressEvent(QMouseEvent* e) {
+    dragged_ = content_.draggable && e->button() == Qt::LeftButton ? sightingAt(e->position()) : -1;
+}
+
+void SkyMap::mouseMoveEvent(QMouseEvent* e) {
+    if (dragged_ < 0) {
+        setCursor(content_.draggable && sightingAt(e->position()) >= 0 ? Qt::OpenHandCursor
+                                                                       : Qt::ArrowCursor);
+        Picture::mouseMoveEvent(e);
+        return;
+    }
+    const auto enu = direction(e->position());
+    const auto& places = content_.arc.places;
+    if (!enu || dragged_ >= static_cast<int>(places.size()))
+        return;
+    const HourAngleDec to = placeOf(content_.rig.site, *enu);
+    Angle first = places.front().hourAngle;
+    Angle last = places.back().hourAngle;
+    if (dragged_ == 0) {
+        first = to.hourAngle;
+    } else if (dragged_ + 1 == static_cast<int>(places.size())) {
+        last = to.hourAngle;
+    } else {
+        const Angle by = to.hourAngle - places[static_cast<size_t>(dragged_)].hourAngle;
+        first += by;
+        last += by;
+    }
+    Q_EMIT arcDragged(first, last, to.dec);
+}
+
+void SkyMap::mouseReleaseEvent(QMouseEvent*) {
+    dragged_ = -1;
 }
 
 QString SkyMap::readOut(QPointF at) const {

@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
-#include "core/image/stretch.h"
+#include "desk/pictures/frame_image.h"
 #include "desk/text.h"
 #include "desk/theme.h"
 
@@ -21,14 +21,9 @@ QImage cutOut(const Frame& frame, const Star& s) {
         for (int x = -half; x <= half; ++x) {
             const int fx = std::clamp(cx + x, 0, frame.width - 1);
             const int fy = std::clamp(cy + y, 0, frame.height - 1);
-            cut.at(x + half, half - y) = frame.at(fx, fy); // y upwards on the screen
+            cut.at(x + half, y + half) = frame.at(fx, fy);
         }
-    const std::vector<std::uint8_t> grey = stretchForDisplay(cut, 30.0, 95.0);
-    QImage image(cut.width, cut.height, QImage::Format_Grayscale8);
-    for (int y = 0; y < cut.height; ++y)
-        std::copy_n(grey.data() + static_cast<size_t>(y) * static_cast<size_t>(cut.width), cut.width,
-                    image.scanLine(y));
-    return image;
+    return frameImage(cut, 30.0, 95.0);
 }
 } // namespace
 

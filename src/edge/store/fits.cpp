@@ -100,6 +100,30 @@ std::optional<Equatorial> pointing(fitsfile* f) {
     return std::nullopt;
 }
 
+// Degrees as a number or as "58 21 00".
+std::optional<double> degrees(fitsfile* f, const char* key) {
+    if (const auto v = number(f, key))
+        return v;
+    const auto t = text(f, key);
+    return t ? sexagesimal(*t) : std::nullopt;
+}
+
+std::optional<Site> siteOf(fitsfile* f) {
+    for (const auto& [latitudeKey, longitudeKey] :
+         {std::pair("SITELAT", "SITELONG"), std::pair("LAT-OBS", "LONG-OBS")}) {
+        const auto latitude = degrees(f, latitudeKey);
+        const auto longitude = degrees(f, longitudeKey);
+        if (!latitude || !longitude || std::abs(*latitude) > 90.0 || std::abs(*longitude) > 360.0)
+            continue;
+        Site site;
+        site.latitude = Angle::fromDeg(*latitude);
+        site.longitude = Angle::fromDeg(*longitude);
+        site.height_m = number(f, "SITEELEV").value_or(0.0);
+        return site;
+    }
+    return std::nullopt;
+}
+
 // Without a keyword: a level that several pixels share at the very top is where the converter or the well
 // ends.
 double saturationOf(const Frame& frame, int bitpix) {
@@ -148,6 +172,7 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
     if (const auto date = text(f, "DATE-OBS"))
         if (const auto when = parseInstant(*date))
             info.start = *when;
+    info.site = siteOf(f);
     info.exposure_s = number(f, "EXPTIME").value_or(number(f, "EXPOSURE").value_or(0.0));
     info.bin = std::max(1, static_cast<int>(number(f, "XBINNING").value_or(1.0)));
     info.pixel_um = number(f, "XPIXSZ").value_or(0.0);

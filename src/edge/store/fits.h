@@ -11,8 +11,8 @@ namespace nordstjerna {
 
 // Reads the first image of the file, whatever its number type; colour planes are averaged. Keywords used
 // where present: DATE-OBS, EXPTIME or EXPOSURE, XPIXSZ, XBINNING, FOCALLEN, RA/DEC (degrees) or
-// OBJCTRA/OBJCTDEC, EGAIN, SATURATE, INSTRUME. Sensor pixels: the first one is (0, 0) here and (1, 1) in the
-// file.
+// OBJCTRA/OBJCTDEC, EGAIN, SATURATE, INSTRUME, SITELAT and SITELONG (or LAT-OBS and LONG-OBS), SITEELEV.
+// Sensor pixels: the first one is (0, 0) here and (1, 1) in the file.
 Expected<Frame> readFits(const std::filesystem::path& path);
 
 // Writes 16-bit counts with the standard keywords; never overwrites.

@@ -107,6 +107,7 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
         else
             start();
     });
+    connect(&session, &Session::targetChanged, this, &GuideStation::refresh);
     connect(&session, &Session::busyChanged, this, &GuideStation::refresh);
     connect(&session, &Session::resultsChanged, this, &GuideStation::refresh);
     connect(&session, &Session::rigChanged, this, [this] {

@@ -15,7 +15,7 @@ LeverCard::LeverCard(const QString& title, bool vertical, QWidget* parent)
     : QFrame(parent), title_(new QLabel(title.toUpper())), amount_(new QLabel("–")), action_(new QLabel),
       detail_(new QLabel), vertical_(vertical) {
     setObjectName("card");
-    setMinimumWidth(210);
+    setFixedWidth(268);
     title_->setObjectName("muted");
     detail_->setObjectName("muted");
     detail_->setWordWrap(true);
@@ -34,7 +34,8 @@ void LeverCard::restyle() {
     title_->setFont(textFont(11));
     // Readable at two metres wherever the window leaves the room.
     const bool low = height() < 205;
-    amount_->setFont(textFont(low ? 26 : 46, true));
+    detail_->setVisible(!low || within_);
+    amount_->setFont(textFont(low ? 40 : 46, true));
     action_->setFont(textFont(low ? 14 : 17, true));
     detail_->setFont(textFont(12));
     QPalette p = amount_->palette();
@@ -44,16 +45,18 @@ void LeverCard::restyle() {
     update();
 }
 
-void LeverCard::show(const LeverAdvice& advice, Measured error, double wanted_arcmin) {
+void LeverCard::show(const LeverAdvice& advice, Measured error, double wanted_arcmin, const QString& turns) {
     shown_ = true;
     within_ = advice.withinWanted;
     value_ = error.value;
     wanted_ = wanted_arcmin / std::sqrt(2.0);
     amount_->setText(qs(formatNumber(advice.amount_arcmin, 1)) + "′");
-    action_->setText(qs(advice.action));
+    action_->setText(advice.withinWanted || turns.isEmpty() ? qs(advice.action)
+                                                            : qs(advice.action) + ": " + turns);
     detail_->setText(advice.withinWanted
                          ? tr("within what you want, ± %1′").arg(qs(formatNumber(error.sigma, 2)))
                          : tr("%1, ± %2′").arg(qs(advice.detail), qs(formatNumber(error.sigma, 2))));
+    setToolTip(detail_->text());
     restyle();
 }
 

@@ -14,7 +14,8 @@ class LeverCard : public QFrame {
 public:
     LeverCard(const QString& title, bool vertical, QWidget* parent = nullptr);
     // `signed_arcmin`: present error, positive east or high.
-    void show(const LeverAdvice& advice, Measured signed_arcmin, double wanted_arcmin);
+    // `turns`: how much in the person's own turns, empty when not known.
+    void show(const LeverAdvice& advice, Measured signed_arcmin, double wanted_arcmin, const QString& turns);
     QString words() const;
 
 protected:

@@ -1,10 +1,15 @@
 #include "desk/stations/pole/pole_station.h"
 
+#include <QCheckBox>
 #include <QComboBox>
+#include <QDragEnterEvent>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
+#include <QMimeData>
 #include <QPushButton>
 #include <QStackedLayout>
+#include <QTimer>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
@@ -14,257 +19,525 @@
 #include "core/pole/drift.h"
 #include "core/pole/lever_advice.h"
 #include "core/rig/scales.h"
+#include "desk/pictures/drift_chart.h"
+#include "desk/pictures/frame_view.h"
 #include "desk/pictures/pole_map.h"
+#include "desk/pictures/reticle_dial.h"
 #include "desk/pictures/sky_map.h"
 #include "desk/stations/pole/lever_card.h"
+#include "desk/stations/pole/lever_tone.h"
+#include "desk/stations/pole/method_card.h"
 #include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
+#include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
 
 namespace nordstjerna {
 
 PoleStation::PoleStation(Session& session, QWidget* parent)
-    : Station(session, tr("Pole"), "north-star", parent), sky_(new SkyMap), map_(new PoleMap),
-      adjustPage_(new QWidget), pages_(new QStackedLayout),
-      azimuth_(new LeverCard(tr("Azimuth lever"), false)),
-      altitude_(new LeverCard(tr("Altitude lever"), true)), total_(new ReadOut(tr("Off the pole"))),
-      parts_(new ReadOut(tr("East / high"))), evidence_(new ReadOut(tr("Sightings"))), show_(new QPushButton),
-      wanted_(numberField(0.1, 30.0, 1, "′")), count_(numberField(2, 7, 0, tr("sightings"))),
-      reference_(new QComboBox) {
+    : Station(session, tr("Pole"), "north-star", parent),
+      phases_(new PhaseBar({tr("Rough start"), tr("Plan and measure"), tr("Adjust"), tr("Verify")})),
+      pages_(new QStackedLayout), proof_(new QStackedLayout), total_(new ReadOut(tr("Off the pole"))),
+      parts_(new ReadOut(tr("East / high"))), evidence_(new ReadOut(tr("Sightings"))),
+      second_(new QPushButton), third_(new QPushButton), wanted_(numberField(0.1, 30.0, 1, "′")),
+      count_(numberField(2, 7, 0, tr("sightings"))), reference_(new QComboBox), tone_(new LeverTone(this)),
+      clock_(new QTimer(this)) {
+    setAcceptDrops(true);
     wanted_->setValue(2.0);
     wanted_->setPrefix(tr("want < "));
+    wanted_->setObjectName("wanted");
     wanted_->setToolTip(tr("Below 1′ is excellent, 2–5′ works with guiding (common practice)"));
     count_->setValue(3);
+    count_->setObjectName("count");
     count_->setMinimumWidth(112);
     reference_->addItems({tr("refracted pole"), tr("true pole")});
     reference_->setToolTip(tr("The refracted pole suits a mount that tracks without a pointing model."));
+    second_->setObjectName("second");
+    third_->setObjectName("third");
 
-    auto* adjust = new QHBoxLayout(adjustPage_);
-    adjust->setContentsMargins(0, 0, 0, 0);
-    adjust->setSpacing(12);
-    adjust->addWidget(map_, 1);
-    auto* levers = new QVBoxLayout;
-    levers->setSpacing(8);
-    levers->addWidget(azimuth_);
-    levers->addWidget(altitude_);
-    adjust->addLayout(levers);
-    pages_->addWidget(sky_);
-    pages_->addWidget(adjustPage_);
+    bench()->addWidget(phases_);
     bench()->addLayout(pages_, 1);
+    pages_->addWidget(roughPage());
+    pages_->addWidget(planPage());
+    pages_->addWidget(adjustPage());
+    pages_->addWidget(provePage());
     for (ReadOut* r : {total_, parts_, evidence_})
         figures()->addWidget(r);
-    buttons()->addWidget(show_);
-    buttons()->addWidget(wanted_);
-    buttons()->addWidget(count_);
-    buttons()->addWidget(reference_);
-    show_->hide();
+    for (QWidget* w :
+         {static_cast<QWidget*>(second_), static_cast<QWidget*>(third_), static_cast<QWidget*>(wanted_),
+          static_cast<QWidget*>(count_), static_cast<QWidget*>(reference_)})
+        buttons()->addWidget(w);
 
-    connect(primary(), &QPushButton::clicked, this, [this] {
-        if (measuring_)
-            this->session().stop();
-        else
-            measure();
-    });
-    connect(show_, &QPushButton::clicked, this, [this] {
-        mapShown_ = !mapShown_;
+    connect(phases_, &PhaseBar::chosen, this, &PoleStation::refresh);
+    connect(primary(), &QPushButton::clicked, this, &PoleStation::primaryClicked);
+    connect(second_, &QPushButton::clicked, this, [this] { perform(second_->property("does").toString()); });
+    connect(third_, &QPushButton::clicked, this, [this] { perform(third_->property("does").toString()); });
+    const auto judgedAnew = [this] {
         refresh();
-    });
-    connect(wanted_, &QDoubleSpinBox::valueChanged, this, [this] {
-        showResult();
         Q_EMIT changed();
+    };
+    connect(wanted_, &QDoubleSpinBox::valueChanged, this, judgedAnew);
+    connect(reference_, &QComboBox::currentIndexChanged, this, judgedAnew);
+    connect(count_, &QDoubleSpinBox::valueChanged, this, [this] {
+        ownArc_ = false;
+        plan();
     });
-    connect(count_, &QDoubleSpinBox::valueChanged, this, &PoleStation::plan);
-    connect(reference_, &QComboBox::currentIndexChanged, this, [this] {
-        showResult();
-        Q_EMIT changed();
+    connect(&session, &Session::rigChanged, this, [this] {
+        ownArc_ = false;
+        plan();
     });
-    connect(&session, &Session::rigChanged, this, &PoleStation::plan);
     connect(&session, &Session::busyChanged, this, &PoleStation::refresh);
+    connect(&session, &Session::targetChanged, this, &PoleStation::refresh);
+    // The dial follows the sky; nothing else here depends on the time alone.
+    clock_->setInterval(5000);
+    connect(clock_, &QTimer::timeout, this, [this] {
+        if (isVisible() && phases_->current() == rough)
+            refresh();
+    });
+    clock_->start();
+    phases_->setCurrent(planning);
     plan();
+}
+
+QWidget* PoleStation::roughPage() {
+    auto* page = new QWidget;
+    auto* row = new QHBoxLayout(page);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    dial_ = new ReticleDial;
+    row->addWidget(dial_, 1);
+    QFormLayout* form = nullptr;
+    QFrame* card = formCard(tr("At the polar scope"), form);
+    card->setFixedWidth(300);
+    dialWords_ = new QLabel;
+    dialWords_->setWordWrap(true);
+    dialWords_->setObjectName("dialWords");
+    inverted_ = new QCheckBox(tr("the scope turns the picture upside down"));
+    inverted_->setChecked(true);
+    inverted_->setObjectName("inverted");
+    connect(inverted_, &QCheckBox::toggled, this, &PoleStation::refresh);
+    form->addRow(dialWords_);
+    form->addRow(inverted_);
+    row->addWidget(card);
+    return page;
+}
+
+QWidget* PoleStation::planPage() {
+    auto* page = new QWidget;
+    auto* row = new QHBoxLayout(page);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    sky_ = new SkyMap;
+    list_ = new SightingList;
+    row->addWidget(sky_, 1);
+    row->addWidget(list_);
+    connect(sky_, &SkyMap::arcDragged, this, &PoleStation::drawArc);
+    return page;
+}
+
+QWidget* PoleStation::adjustPage() {
+    auto* page = new QWidget;
+    auto* rows = new QVBoxLayout(page);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(8);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(12);
+    map_ = new PoleMap;
+    row->addWidget(map_, 1);
+    auto* column = new QVBoxLayout;
+    column->setSpacing(8);
+    azimuth_ = new LeverCard(tr("Azimuth lever"), false);
+    altitude_ = new LeverCard(tr("Altitude lever"), true);
+    column->addWidget(azimuth_, 1);
+    column->addWidget(altitude_, 1);
+    row->addLayout(column);
+    rows->addLayout(row, 1);
+    auto* name = new QHBoxLayout;
+    name->setSpacing(12);
+    turned_ = new QLineEdit;
+    turned_->setObjectName("turned");
+    turned_->setFixedWidth(230);
+    turned_->setPlaceholderText(tr("that was … (half a turn)"));
+    turned_->setToolTip(tr("Say how far you turned the lever, and it is told in turns from then on."));
+    sound_ = new QCheckBox(tr("sound"));
+    sound_->setToolTip(tone_->possible() ? tr("Pitch and pace fall as the error falls.")
+                                         : tr("No sound device was found."));
+    sound_->setEnabled(tone_->possible());
+    learnt_ = new QLabel;
+    learnt_->setObjectName("muted");
+    name->addWidget(turned_);
+    name->addWidget(learnt_, 1);
+    name->addWidget(sound_);
+    rows->addLayout(name);
+    connect(turned_, &QLineEdit::returnPressed, this, &PoleStation::nameTurn);
+    connect(sound_, &QCheckBox::toggled, this, &PoleStation::refresh);
+    return page;
+}
+
+QWidget* PoleStation::provePage() {
+    auto* page = new QWidget;
+    auto* row = new QHBoxLayout(page);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    drift_ = new DriftChart;
+    drift_->setHint(
+        tr("The drift referee watches a star that nobody corrects. Near the meridian its Dec drift "
+           "shows the east error, low in the east or west the high error."));
+    trail_ = new FrameView("trail-check");
+    trail_->setHint(tr("The trail check exposes while the mount runs out and back."));
+    auto* pictures = new QWidget;
+    pictures->setLayout(proof_);
+    proof_->addWidget(drift_);
+    proof_->addWidget(trail_);
+    row->addWidget(pictures, 1);
+    methods_ = new MethodCard;
+    row->addWidget(methods_);
+    return page;
 }
 
 double PoleStation::wanted() const {
     return wanted_->value();
 }
 
-void PoleStation::plan() {
-    const auto arc =
-        planSightings(session().rig(), planWishesFor(session().rig(), static_cast<int>(count_->value())));
-    noPlan_ = arc ? std::nullopt : std::optional<Problem>(arc.error());
-    arc_ = arc.value_or(PlannedArc{});
-    taken_ = 0;
-    refresh();
+PoleReference PoleStation::reference() const {
+    return reference_->currentIndex() == 0 ? PoleReference::refracted : PoleReference::geometric;
 }
 
-void PoleStation::measure() {
-    PoleMeasurementSetup setup;
-    setup.rig = session().rig();
-    setup.arc = arc_;
-    auto procedure = std::make_shared<PoleMeasurement>(setup);
-    measuring_ = true;
-    mapShown_ = false;
-    taken_ = 0;
-    session().run<PoleMeasurement, Snapshot>(
-        procedure,
-        [](const PoleMeasurement& p) {
-            return Snapshot{p.progress(), p.taken().size(), {}};
-        },
-        [this](const Snapshot& s) {
-            steps()->show(s.progress);
-            taken_ = s.taken;
-            if (measuring_)
-                refresh();
-        },
-        [this](const std::shared_ptr<PoleMeasurement>& p, const Expected<void>& done) {
-            measuring_ = false;
-            if (done && p->result()) {
-                session().setPole(*p->result());
-                mapShown_ = true;
-                history_.push_back(p->result()->error);
-                showResult();
-            }
-            steps()->clear();
-            refresh();
-            Q_EMIT changed();
-        });
-    if (!session().busy())
-        measuring_ = false;
-    refresh();
+std::optional<PoleError> PoleStation::present() const {
+    const auto now = book_.present();
+    return now ? std::optional<PoleError>(poleError(now->fit, session().rig().site, reference()))
+               : std::nullopt;
 }
 
-void PoleStation::showResult() {
-    const auto& result = session().pole();
-    if (!result)
-        return;
-    const Site& site = session().rig().site;
-    const bool refracted = reference_->currentIndex() == 0;
-    const PoleError error =
-        poleError(result->fit, site, refracted ? PoleReference::refracted : PoleReference::geometric);
-    const PoleError other =
-        poleError(result->fit, site, refracted ? PoleReference::geometric : PoleReference::refracted);
-    // The path is kept by the refracted pole; the true one lies a constant amount lower.
-    const double lift = result->otherError.high_arcmin.value - result->error.high_arcmin.value;
-    std::vector<PoleError> path = history_;
-    for (PoleError& e : path)
-        if (!refracted)
-            e.high_arcmin.value += lift;
-    map_->show(path, std::nullopt, wanted());
-    const LeverAdvicePair advice = leverAdvice(error, site, wanted());
-    azimuth_->show(advice.azimuth, error.east_arcmin, wanted());
-    altitude_->show(advice.altitude, error.high_arcmin, wanted());
-    total_->show(qs(formatNumber(error.total_arcmin.value, error.total_arcmin.value < 10 ? 2 : 1)) + "′", "",
-                 tr("± %1′ · want < %2′")
-                     .arg(qs(formatNumber(error.total_arcmin.sigma, 2)), qs(formatNumber(wanted(), 1))));
-    const auto side = [](double v, const QString& plus, const QString& minus) {
-        return v >= 0 ? plus : minus;
-    };
-    parts_->setTitle(tr("%1 / %2").arg(side(error.east_arcmin.value, tr("East"), tr("West")),
-                                       side(error.high_arcmin.value, tr("high"), tr("low"))));
-    parts_->show(tr("%1 / %2′")
-                     .arg(qs(formatNumber(std::abs(error.east_arcmin.value), 1)),
-                          qs(formatNumber(std::abs(error.high_arcmin.value), 1))),
-                 "",
-                 refracted ? tr("the true pole would read %1′ %2")
-                                 .arg(qs(formatNumber(std::abs(other.high_arcmin.value), 1)),
-                                      other.high_arcmin.value >= 0 ? tr("high") : tr("low"))
-                           : tr("the refracted pole would read %1′ %2")
-                                 .arg(qs(formatNumber(std::abs(other.high_arcmin.value), 1)),
-                                      other.high_arcmin.value >= 0 ? tr("high") : tr("low")));
-    double worst = 0.0;
-    for (double r : result->fit.residual_arcsec)
-        worst = std::max(worst, r);
-    evidence_->setTitle(tr("Sightings"));
-    evidence_->show(QString::number(result->sightings.size()),
-                    tr("over %1°").arg(qs(formatNumber(result->fit.span_deg, 0))),
-                    tr("on one circle to %1″").arg(qs(formatNumber(worst, 1))));
-    refresh();
+bool PoleStation::allWithin() const {
+    const auto e = present();
+    return e && e->total_arcmin.value <= wanted();
 }
 
-void PoleStation::showPlanFigures() {
-    if (arc_.places.empty())
-        return;
-    evidence_->setTitle(tr("Predicted"));
-    evidence_->show(
-        "± " + qs(formatNumber(arc_.predictedSigma_arcmin, decimalsFor(arc_.predictedSigma_arcmin, 2))) +
-            "′",
-        "",
-        tr("arc of %1°, lowest at %2°")
-            .arg(qs(formatNumber(arc_.span_deg, 0)), qs(formatNumber(arc_.lowestAltitude_deg, 0))));
+QString PoleStation::consequences() const {
+    const auto now = book_.present();
+    if (!now)
+        return {};
+    const Rig& rig = session().rig();
+    const HourAngleDec target = session().targetPlace();
+    const Vec3 pole = elevatedPole(rig.site, true);
+    const StarDrift drift = driftFromAxis(rig.site, now->fit.axis, pole, target);
+    const double image = scalesOf(rig).image_arcsec_px;
+    const double rotation = fieldRotation_arcsec_min(rig.site, now->fit.axis, pole, target);
+    const double corner_px =
+        0.5 * std::hypot(rig.imagingCamera.binnedWidth(), rig.imagingCamera.binnedHeight());
+    const double cornerTrail_px_h = std::abs(rotation) * 60.0 / arcsecPerRad * corner_px;
+    return tr("At %1 Dec drifts %2 ″/min, RA %3 ″/min.\nUnguided, one imaging pixel is full after %4.\n"
+              "Guided, the field turns by %5° an hour: %6 px at the corners.")
+        .arg(qs(session().targetName()), qs(formatNumber(drift.dec_arcsec_min, 2)),
+             qs(formatNumber(drift.ra_arcsec_min, 2)),
+             qs(formatDuration(longestUnguided_s(drift, image, 1.0))),
+             qs(formatNumber(Angle::fromArcsec(rotation * 60.0).deg(), 3)),
+             qs(formatNumber(cornerTrail_px_h, 1)));
 }
 
-void PoleStation::refresh() {
-    const auto& result = session().pole();
+void PoleStation::showSky() {
     SkyMapContent content;
     content.rig = session().rig();
     content.arc = arc_;
-    content.taken = taken_;
+    for (const auto& t : measuring_.taken)
+        content.taken.push_back(t.has_value());
     content.telescope = directionOf(session().rig().site, session().mountState().pointing);
     content.target = ObservedFrame(session().rig().site, session().now()).seen(session().target());
     content.targetName = qs(session().targetName());
+    content.draggable = doing_ == Doing::nothing;
+    content.warning = arcWarning_;
     sky_->show(content);
-    const bool showMap = mapShown_ && result && !measuring_;
-    pages_->setCurrentWidget(showMap ? adjustPage_ : static_cast<QWidget*>(sky_));
-    show_->setVisible(result.has_value() && !measuring_);
-    show_->setText(showMap ? tr("Show the plan") : tr("Show the error"));
-    for (QWidget* w :
-         {static_cast<QWidget*>(wanted_), static_cast<QWidget*>(count_), static_cast<QWidget*>(reference_)})
-        w->setVisible(!measuring_);
-    if (measuring_) {
-        say(tr("measure"), tr("The mount moves by itself from sighting to sighting. Do not touch it."));
-        setPrimary(tr("Stop"));
-    } else if (noPlan_) {
-        say(tr("plan"), qs(noPlan_->what + " " + noPlan_->remedy));
-        setPrimary(tr("Measure"), false);
-    } else if (showMap) {
-        const PoleError& e = history_.back();
-        const LeverAdvicePair advice = leverAdvice(e, session().rig().site, wanted());
-        QString sentence;
-        if (advice.azimuth.withinWanted && advice.altitude.withinWanted)
-            sentence = tr("Within what you want. Go on to the rates.");
-        else
-            sentence = tr("Turn one lever at a time as the cards say, then measure again.");
-        say(tr("adjust"), sentence);
-        setPrimary(tr("Measure again"), !session().busy());
-    } else {
-        say(tr("plan"), tr("%1 sightings over %2° in the free sky %3, %4 of slewing.")
-                            .arg(arc_.places.size())
-                            .arg(qs(formatNumber(arc_.span_deg, 0)),
-                                 arc_.places.front().hourAngle.rad() < 0 ? tr("east of the meridian")
-                                                                         : tr("west of the meridian"),
-                                 qs(formatDuration(arc_.slewTime_s))));
-        setPrimary(result ? tr("Measure again") : tr("Measure"), !session().busy());
+
+    std::vector<SightingShown> shown;
+    for (size_t i = 0; i < arc_.places.size(); ++i) {
+        SightingShown s;
+        const AltAz a = altAzFrom(directionOf(session().rig().site, arc_.places[i]));
+        s.place = tr("altitude %1°, azimuth %2°")
+                      .arg(qs(formatNumber(a.altitude.deg(), 0)), qs(formatNumber(a.azimuth.deg(), 0)));
+        if (i < measuring_.taken.size() && measuring_.taken[i]) {
+            s.frame = measuring_.taken[i]->frame;
+            s.matched = measuring_.taken[i]->solved.matched;
+            s.sigma_arcsec = measuring_.taken[i]->sighting.sigmaDirection_arcsec;
+        } else if (i < measuring_.failures.size()) {
+            s.failure = measuring_.failures[i];
+        }
+        shown.push_back(s);
     }
-    if (!result) {
+    list_->show(shown);
+}
+
+void PoleStation::showMap() {
+    const Site& site = session().rig().site;
+    const auto error = present();
+    if (!error)
+        return;
+    std::vector<PoleError> path;
+    for (const AxisPoint& p : book_.path())
+        path.push_back(poleError(p.fit, site, reference()));
+    const PoleReference otherWay =
+        reference() == PoleReference::refracted ? PoleReference::geometric : PoleReference::refracted;
+    // Where the other pole stands on this map: the axis that errs by nothing from it.
+    AxisFit atOther;
+    atOther.axis = elevatedPole(site, otherWay == PoleReference::refracted);
+    map_->show(path, poleError(atOther, site, reference()), wanted());
+    const LeverAdvicePair advice = leverAdvice(*error, site, wanted());
+    azimuth_->show(advice.azimuth, error->east_arcmin, wanted(),
+                   qs(turnWords(live_.moves, Lever::azimuth, -error->east_arcmin.value)));
+    altitude_->show(advice.altitude, error->high_arcmin, wanted(),
+                    qs(turnWords(live_.moves, Lever::altitude, -error->high_arcmin.value)));
+    QStringList learnt;
+    for (const auto& [lever, name] :
+         {std::pair(Lever::azimuth, tr("azimuth")), std::pair(Lever::altitude, tr("altitude"))})
+        if (const auto perTurn = live_.moves.arcminPerTurn(lever))
+            learnt << tr("%1 %2′ a turn").arg(name, qs(formatNumber(*perTurn, 1)));
+    if (learnt.isEmpty() && !live_.moves.moves().empty()) {
+        const LeverMove& m = live_.moves.moves().back();
+        learnt << tr("last turn: %1 by %2")
+                      .arg(m.lever == Lever::azimuth ? tr("azimuth") : tr("altitude"),
+                           qs(formatMeasured({std::abs(m.amount_arcmin.value), m.amount_arcmin.sigma}, "′",
+                                             2)));
+    }
+    learnt_->setText(learnt.join(", "));
+    tone_->setError(error->total_arcmin.value, wanted());
+}
+
+void PoleStation::showProof() {
+    methods_->show(book_.methods(session().rig().site, reference()), reference_->currentText());
+    methods_->showConsequences(consequences());
+}
+
+void PoleStation::showFigures() {
+    const auto error = present();
+    if (!error) {
         total_->showNothing(tr("want < %1′").arg(qs(formatNumber(wanted(), 1))));
         parts_->showNothing(tr("not measured yet"));
-        showPlanFigures();
-    } else if (!showMap && !measuring_) {
-        showPlanFigures();
+    } else {
+        const auto other = poleError(book_.present()->fit, session().rig().site,
+                                     reference() == PoleReference::refracted ? PoleReference::geometric
+                                                                             : PoleReference::refracted);
+        const double t = error->total_arcmin.value;
+        total_->show(qs(formatNumber(t, t < 10 ? 2 : 1)) + "′", "",
+                     tr("± %1′ · want < %2′")
+                         .arg(qs(formatNumber(error->total_arcmin.sigma, 2)), qs(formatNumber(wanted(), 1))));
+        parts_->setTitle(tr("%1 / %2").arg(error->east_arcmin.value >= 0 ? tr("East") : tr("West"),
+                                           error->high_arcmin.value >= 0 ? tr("high") : tr("low")));
+        parts_->show(tr("%1 / %2′")
+                         .arg(qs(formatNumber(std::abs(error->east_arcmin.value), 1)),
+                              qs(formatNumber(std::abs(error->high_arcmin.value), 1))),
+                     "",
+                     tr("the %1 pole would read %2′ %3")
+                         .arg(reference() == PoleReference::refracted ? tr("true") : tr("refracted"),
+                              qs(formatNumber(std::abs(other.high_arcmin.value), 1)),
+                              other.high_arcmin.value >= 0 ? tr("high") : tr("low")));
+    }
+    const auto& result = session().pole();
+    if (phases_->current() == planning && !arc_.places.empty()) {
+        evidence_->setTitle(tr("Predicted"));
+        evidence_->show(
+            "± " + qs(formatNumber(arc_.predictedSigma_arcmin, decimalsFor(arc_.predictedSigma_arcmin, 2))) +
+                "′",
+            "",
+            tr("%1 of %2°, lowest at %3°")
+                .arg(arc_.twoWindows ? tr("two windows") : tr("arc"), qs(formatNumber(arc_.span_deg, 0)),
+                     qs(formatNumber(arc_.lowestAltitude_deg, 0))));
+    } else if (phases_->current() == adjusting && doing_ == Doing::adjusting && live_.sight) {
+        evidence_->setTitle(tr("Each sighting shows"));
+        evidence_->show(tr("± %1 / %2′")
+                            .arg(qs(formatNumber(live_.sight->azimuth_arcmin, 2)),
+                                 qs(formatNumber(live_.sight->altitude_arcmin, 2))),
+                        "", tr("azimuth / altitude, %1 sightings so far").arg(live_.path.size()));
+    } else if (result) {
+        double worst = 0.0;
+        for (double r : result->fit.residual_arcsec)
+            worst = std::max(worst, r);
+        evidence_->setTitle(tr("Sightings"));
+        evidence_->show(QString::number(result->sightings.size()),
+                        tr("over %1°").arg(qs(formatNumber(result->fit.span_deg, 0))),
+                        tr("on one circle to %1″").arg(qs(formatNumber(worst, 1))));
+    } else {
+        evidence_->setTitle(tr("Sightings"));
+        evidence_->showNothing(tr("none yet"));
+    }
+}
+
+void PoleStation::refresh() {
+    const bool idle = doing_ == Doing::nothing;
+    const bool free = !session().busy();
+    pages_->setCurrentIndex(phases_->current());
+    phases_->setAvailable(idle);
+    showSky();
+    showMap();
+    showProof();
+    showFigures();
+    tone_->setOn(sound_->isChecked() && doing_ == Doing::adjusting);
+    wanted_->setVisible(phases_->current() == adjusting || (phases_->current() == planning && idle));
+    count_->setVisible(phases_->current() == planning && idle);
+    reference_->setVisible(idle && phases_->current() != rough);
+    turned_->setEnabled(doing_ == Doing::adjusting);
+    const auto offer = [](QPushButton* b, const QString& text, const QString& action, bool enabled) {
+        b->setText(text);
+        b->setProperty("does", action);
+        b->setVisible(!text.isEmpty());
+        b->setEnabled(enabled);
+    };
+    offer(second_, {}, {}, false);
+    offer(third_, {}, {}, false);
+    switch (phases_->current()) {
+    case rough: {
+        const ReticlePlace r =
+            reticlePlace(ObservedFrame(session().rig().site, session().now()), inverted_->isChecked());
+        dial_->show(r, inverted_->isChecked());
+        const int minutes = static_cast<int>(std::lround(60.0 * r.clock_h)) % 720;
+        const QString at =
+            QString("%1:%2").arg(minutes / 60 == 0 ? 12 : minutes / 60).arg(minutes % 60, 2, 10, QChar('0'));
+        dialWords_->setText(
+            tr("%1 stands at %2 on the dial, %3′ from the pole (hour angle %4).\n\nTurn the levers "
+               "until it does. This brings the axis to some 5–10′; the sightings do the rest.")
+                .arg(qs(r.star), at, qs(formatNumber(r.distance.arcmin(), 1)),
+                     qs(formatHourAngle(r.place.hourAngle))));
+        const bool hidden = session().rig().horizon.hides(elevatedPole(session().rig().site, true));
+        say(tr("rough start"),
+            hidden
+                ? tr("The pole is hidden here: skip this and take sightings in the free sky.")
+                : tr("Bring %1 to its place on the dial, or skip this and take sightings.").arg(qs(r.star)));
+        setPrimary(tr("Go on to the sightings"));
+        break;
+    }
+    case planning:
+        if (doing_ == Doing::measuring) {
+            say(tr("measure"), tr("The mount moves by itself from sighting to sighting. Do not touch it."));
+            setPrimary(tr("Stop"));
+        } else if (doing_ == Doing::reading) {
+            say(tr("measure"), tr("Solving the frames."));
+            setPrimary(tr("Stop"));
+        } else if (noPlan_) {
+            say(tr("plan"), qs(noPlan_->what + " " + noPlan_->remedy));
+            setPrimary(tr("Measure"), false);
+        } else {
+            const QString where = arc_.places.front().hourAngle.rad() < 0 ? tr("east of the meridian")
+                                                                          : tr("west of the meridian");
+            say(tr("plan"),
+                (arc_.twoWindows ? tr("%1 sightings in two windows of sky, %2° apart %3, %4 of slewing.")
+                                 : tr("%1 sightings over %2° in the free sky %3, %4 of slewing."))
+                    .arg(arc_.places.size())
+                    .arg(qs(formatNumber(arc_.span_deg, 0)), where, qs(formatDuration(arc_.slewTime_s))));
+            setPrimary(book_.present() ? tr("Measure again") : tr("Measure"), free && arcWarning_.isEmpty());
+        }
+        if (idle) {
+            const bool failed = std::any_of(measuring_.failures.begin(), measuring_.failures.end(),
+                                            [](const auto& f) { return f.has_value(); });
+            offer(second_, failed ? tr("Repeat the failed one") : QString(), "pole.repeat", free);
+            offer(third_, tr("Use frames…"), "pole.frames", free);
+        }
+        break;
+    case adjusting:
+        if (doing_ == Doing::adjusting) {
+            if (live_.trouble && live_.state != PoleAdjustment::State::watching)
+                say(tr("adjust"), qs(live_.trouble->what + " " + live_.trouble->remedy));
+            else if (allWithin())
+                say(tr("adjust"), tr("Within what you want. Tighten the levers, then check."));
+            else
+                say(tr("adjust"),
+                    tr("Turn one lever as its card says; the figures follow after each frame."));
+            setPrimary(tr("Check with a fresh measurement"));
+            offer(second_, tr("Stop"), "pole.stop", true);
+        } else if (!book_.present()) {
+            say(tr("adjust"), tr("Measure first: the levers are told from where the axis points."));
+            setPrimary(tr("Go to the sightings"));
+        } else {
+            say(tr("adjust"),
+                allWithin() ? tr("Within what you want. Go on to the rates, or verify by another method.")
+                            : tr("Start, then turn one lever at a time and watch the map."));
+            setPrimary(tr("Adjust live"), free);
+            offer(second_, tr("Adjust at a better place"), "pole.elsewhere", free);
+            offer(third_, tr("Measure again"), "pole.measure", free);
+        }
+        break;
+    case proving:
+        if (!idle) {
+            say(tr("verify"), doing_ == Doing::watching
+                                  ? tr("Do not touch the mount: the star shows its drift.")
+                                  : tr("The mount runs out and back during the exposure."));
+            setPrimary(tr("Stop"));
+        } else {
+            const bool first = book_.drifts().empty();
+            say(tr("verify"),
+                book_.present() ? tr("A second, independent method shows whether the figure can be trusted.")
+                                : tr("Measure by sightings first, or let the drift speak for itself."));
+            setPrimary(first ? tr("Watch drift near the meridian")
+                             : tr("Watch drift low in the east or west"),
+                       free);
+            offer(second_, tr("Trail check"), "pole.trail", free);
+            offer(third_, tr("Measure again"), "pole.measure", free);
+        }
+        break;
     }
 }
 
 QString PoleStation::summary() const {
-    const auto& r = session().pole();
-    return r ? qs(formatMeasured(r->error.total_arcmin, "′", 2)) : tr("not measured");
+    const auto e = present();
+    return e ? qs(formatMeasured(e->total_arcmin, "′", 2)) : tr("not measured");
 }
 
 StationState PoleStation::state() const {
-    const auto& r = session().pole();
-    if (!r)
+    if (!book_.present())
         return StationState::open;
-    return r->error.total_arcmin.value <= wanted() ? StationState::good : StationState::attention;
+    if (live_.state == PoleAdjustment::State::moved || book_.movedSinceMeasured())
+        return allWithin() ? StationState::aged : StationState::attention;
+    return allWithin() ? StationState::good : StationState::attention;
 }
 
 std::vector<Finding> PoleStation::findings() const {
-    const auto& r = session().pole();
-    if (r)
-        return poleFindings(r->error, r->fit, session().rig(), {wanted(), session().targetPlace()});
     std::vector<Finding> list;
     const Rig& rig = session().rig();
-    const Vec3 pole = elevatedPole(rig.site, true);
-    if (rig.horizon.hides(pole)) {
+    if (live_.trouble && live_.state == PoleAdjustment::State::moved)
+        list.push_back({"pole-moved", Weight::act, live_.trouble->what, live_.trouble->why,
+                        live_.trouble->remedy, "pole.measure", "Measure afresh"});
+    else if (live_.trouble && doing_ == Doing::adjusting)
+        list.push_back({"pole-blind", Weight::look, live_.trouble->what, live_.trouble->why,
+                        live_.trouble->remedy, "", ""});
+    if (doing_ == Doing::adjusting && live_.sight) {
+        const double limit = 0.3 * wanted();
+        const bool azimuthHidden = live_.sight->azimuth_arcmin > limit;
+        const bool altitudeHidden = live_.sight->altitude_arcmin > limit;
+        if (azimuthHidden || altitudeHidden)
+            list.push_back({"pole-lever-hidden", Weight::look,
+                            tr("The %1 lever hardly shows here")
+                                .arg(azimuthHidden ? tr("azimuth") : tr("altitude"))
+                                .toStdString(),
+                            tr("One sighting tells it to ± %1′ only.")
+                                .arg(qs(formatNumber(
+                                    std::max(live_.sight->azimuth_arcmin, live_.sight->altitude_arcmin), 2)))
+                                .toStdString(),
+                            tr("Adjust from a place where both levers show.").toStdString(), "pole.elsewhere",
+                            tr("Slew there").toStdString()});
+    }
+    for (const Problem& p : leftOut_)
+        list.push_back({"pole-frame-left-out", Weight::look, p.what, p.why, p.remedy, "", ""});
+    const auto measured = measuring_.failures;
+    for (const auto& f : measured)
+        if (f)
+            list.push_back({"pole-sighting-failed", Weight::look, f->what, f->why, f->remedy, "pole.repeat",
+                            tr("Repeat it").toStdString()});
+    if (const auto now = book_.present()) {
+        const auto about = poleFindings(poleError(now->fit, rig.site, reference()), now->fit, rig,
+                                        {wanted(), session().targetPlace()});
+        list.insert(list.end(), about.begin(), about.end());
+        if (doing_ == Doing::nothing && book_.movedSinceMeasured())
+            list.push_back(
+                {"pole-unchecked", Weight::act, tr("The axis was moved since it was measured").toStdString(),
+                 tr("The figure was followed through the turns of the levers, not measured.").toStdString(),
+                 tr("Take fresh sightings to be sure.").toStdString(), "pole.measure",
+                 tr("Measure").toStdString()});
+        const Agreement a = compareMethods(book_.methods(rig.site, reference()));
+        if (a.known && !a.agree)
+            list.push_back({"pole-methods-differ", Weight::act, tr("The methods do not agree").toStdString(),
+                            a.verdict, tr("Take fresh sightings and see which one repeats.").toStdString(),
+                            "pole.measure", tr("Measure again").toStdString()});
+    } else if (const Vec3 pole = elevatedPole(rig.site, true); rig.horizon.hides(pole)) {
         const AltAz a = altAzFrom(pole);
         list.push_back(
             {"pole-hidden", Weight::know, tr("The pole is hidden here").toStdString(),
@@ -275,15 +548,29 @@ std::vector<Finding> PoleStation::findings() const {
              tr("Nothing is lost: sightings in any free part of the sky give the axis.").toStdString(), "",
              ""});
     }
+    if (trailResult_ && phases_->current() == proving)
+        list.push_back({"pole-trail-limit", Weight::know, tr("What the trail check can show").toStdString(),
+                        tr("At this scale and time errors above %1′ open a V (3σ); %2 were measured.")
+                            .arg(qs(formatNumber(trailResult_->smallest_arcmin, 1)),
+                                 qs(formatCount(trailResult_->measure.trails, "trail")))
+                            .toStdString(),
+                        "", "", ""});
+    rank(list);
     return list;
 }
 
-bool PoleStation::perform(const QString& action) {
-    if (action == "pole.measure" && !measuring_ && primary()->isEnabled()) {
-        measure();
-        return true;
-    }
-    return false;
+void PoleStation::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasUrls() && !session().busy())
+        e->acceptProposedAction();
+}
+
+void PoleStation::dropEvent(QDropEvent* e) {
+    QStringList files;
+    for (const QUrl& url : e->mimeData()->urls())
+        if (url.isLocalFile())
+            files << url.toLocalFile();
+    e->acceptProposedAction();
+    useFrames(files);
 }
 
 QString PoleStation::help() const {
@@ -291,10 +578,19 @@ QString PoleStation::help() const {
         "<p><b>What.</b> How far the RA axis points beside the celestial pole, and which lever to turn.</p>"
         "<p><b>Why.</b> An axis off the pole makes stars drift in Dec and the field rotate.</p>"
         "<p><b>How.</b> The mount turns in RA only and looks at the sky several times. All those directions "
-        "lie on one "
-        "circle about the axis, wherever in the sky they are. Left and right are meant standing behind the "
-        "mount, "
-        "looking towards the pole.</p>"
+        "lie on one circle about the axis, wherever in the sky they are. Drag the arc on the map to other "
+        "places; "
+        "the predicted ± follows. Then <i>Adjust live</i> and turn the levers: each frame tells both of "
+        "them. Left "
+        "and right are meant standing behind the mount, looking towards the pole. A fresh measurement has "
+        "the "
+        "last word.</p>"
+        "<p><b>Verify.</b> The drift referee and the trail check measure the same in other ways. If they "
+        "agree, "
+        "the figure holds.</p>"
+        "<p><b>Frames.</b> Any frames of a night can be dropped here: FITS with DATE-OBS, the mount turned "
+        "in RA "
+        "between them.</p>"
         "<p><b>Good.</b> Below 1′ is excellent, 2–5′ works with guiding (common practice).</p>");
 }
 

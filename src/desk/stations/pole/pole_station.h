@@ -1,20 +1,33 @@
-// Pole: plan an arc in the free sky, take sightings, read the error and what to do at the levers.
+// Pole: rough start by the reticle, plan an arc in the free sky, take sightings, adjust live at the levers,
+// prove the result by other methods.
 #pragma once
 
+#include "core/pole/pole_book.h"
+#include "core/procedure/drift_referee.h"
+#include "core/procedure/pole_adjustment.h"
+#include "core/procedure/pole_from_frames.h"
+#include "core/procedure/trail_checking.h"
+#include "desk/stations/pole/sighting_list.h"
 #include "desk/stations/station.h"
 
-class QDoubleSpinBox;
-class QFrame;
-class QLabel;
-class QPushButton;
-class QStackedLayout;
+class QCheckBox;
 class QComboBox;
+class QDoubleSpinBox;
+class QLineEdit;
+class QStackedLayout;
+class QTimer;
 
 namespace nordstjerna {
 
+class DriftChart;
+class FrameView;
 class LeverCard;
+class LeverTone;
+class MethodCard;
+class PhaseBar;
 class PoleMap;
 class ReadOut;
+class ReticleDial;
 class SkyMap;
 
 class PoleStation : public Station {
@@ -27,35 +40,98 @@ public:
     QString help() const override;
     bool perform(const QString& action) override;
 
-private:
-    struct Snapshot {
-        Progress progress;
-        size_t taken = 0;
-        std::vector<double> sigmas_arcsec;
-    };
-    void plan();
-    void measure();
-    void showResult();
-    void refresh();
-    void showPlanFigures();
-    double wanted() const;
+    // The axis from FITS frames instead of the camera.
+    void useFrames(const QStringList& files);
+    const PoleBook& book() const { return book_; }
 
+protected:
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+
+private:
+    enum Phase { rough, planning, adjusting, proving };
+    enum class Doing { nothing, measuring, adjusting, watching, trailing, reading };
+    struct Live {
+        PoleAdjustment::State state = PoleAdjustment::State::starting;
+        std::optional<Problem> trouble;
+        std::vector<PoleAdjustment::Point> path;
+        LeverMoves moves;
+        std::optional<LeverSight> sight;
+        Progress progress;
+    };
+    struct Measuring {
+        Progress progress;
+        std::vector<std::optional<TakenSighting>> taken;
+        std::vector<std::optional<Problem>> failures;
+    };
+
+    // Work, in pole_work.cpp.
+    void plan();
+    void drawArc(Angle first, Angle last, Angle dec);
+    void measure(bool repeatFailed);
+    void adjust(bool elsewhere);
+    void watchDrift(DriftPlace where);
+    void checkTrail();
+    void accept(const PoleResult& result);
+    void showLive(const Live& live);
+    void primaryClicked();
+    void nameTurn();
+    template <typename P, typename S>
+    void work(Doing what, std::shared_ptr<P> procedure, std::function<S(const P&)> take,
+              std::function<void(const S&)> show,
+              std::function<void(std::shared_ptr<P>, const Expected<void>&)> done);
+
+    // Looks, in pole_station.cpp.
+    QWidget* roughPage();
+    QWidget* planPage();
+    QWidget* adjustPage();
+    QWidget* provePage();
+    void refresh();
+    void showFigures();
+    void showMap();
+    void showSky();
+    void showProof();
+    double wanted() const;
+    PoleReference reference() const;
+    std::optional<PoleError> present() const;
+    QString consequences() const;
+    bool allWithin() const;
+
+    PhaseBar* phases_;
+    ReticleDial* dial_;
+    QCheckBox* inverted_;
+    QLabel* dialWords_;
     SkyMap* sky_;
+    SightingList* list_;
     PoleMap* map_;
-    QWidget* adjustPage_;
-    QStackedLayout* pages_;
     LeverCard *azimuth_, *altitude_;
+    QLineEdit* turned_;
+    QLabel* learnt_;
+    QCheckBox* sound_;
+    DriftChart* drift_;
+    FrameView* trail_;
+    QStackedLayout *pages_, *proof_;
+    MethodCard* methods_;
     ReadOut *total_, *parts_, *evidence_;
-    QPushButton* show_;
-    QDoubleSpinBox* wanted_;
-    QDoubleSpinBox* count_;
+    QPushButton *second_, *third_;
+    QDoubleSpinBox *wanted_, *count_;
     QComboBox* reference_;
+    LeverTone* tone_;
+    QTimer* clock_;
+
+    Doing doing_ = Doing::nothing;
     PlannedArc arc_;
+    bool ownArc_ = false;
     std::optional<Problem> noPlan_;
-    std::vector<PoleError> history_;
-    bool measuring_ = false;
-    bool mapShown_ = false;
-    size_t taken_ = 0;
+    QString arcWarning_;
+    Measuring measuring_;
+    Live live_;
+    PoleBook book_;
+    std::optional<PoleAdjustmentSetup> reference0_; // where live adjusting counts from
+    std::optional<Vec3> leftAt_;                    // where the telescope stood after the last sighting, ICRS
+    std::function<void()> then_;                    // what follows when live adjusting ends in good order
+    std::optional<TrailCheckResult> trailResult_;
+    std::vector<Problem> leftOut_; // frames that were not used
 };
 
 } // namespace nordstjerna

@@ -1,0 +1,403 @@
+#include "desk/stations/centre/centre_station.h"
+
+#include <QComboBox>
+#include <QFile>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/rig/scales.h"
+#include "core/sky/local_place.h"
+#include "desk/pictures/frame_view.h"
+#include "desk/text.h"
+#include "desk/theme.h"
+#include "desk/widgets/field_form.h"
+#include "desk/widgets/marks.h"
+#include "desk/widgets/read_out.h"
+#include "desk/widgets/step_bar.h"
+
+namespace nordstjerna {
+
+CentreStation::CentreStation(Session& session, QWidget* parent)
+    : Station(session, tr("Centre"), "target", parent), view_(new FrameView("centre")),
+      off_(new ReadOut(tr("Off the target"))), height_(new ReadOut(tr("Altitude"))),
+      focal_(new ReadOut(tr("Focal length"))), tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox),
+      camera_(new QComboBox) {
+    QFile file(":/catalogues/objects.tsv");
+    const QByteArray table = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+    if (auto c = ObjectCatalogue::parse({table.constData(), static_cast<size_t>(table.size())}))
+        catalogue_ = std::move(*c);
+    else
+        catalogueProblem_ = c.error();
+
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    view_->setHint(tr("Each solved frame appears here: the target as a cross, the passes as a path."));
+    row->addWidget(view_, 1);
+    row->addWidget(searchCard());
+    bench()->addLayout(row, 1);
+    for (ReadOut* r : {off_, height_, focal_})
+        figures()->addWidget(r);
+    tolerance_->setValue(30);
+    tolerance_->setPrefix(tr("within "));
+    tolerance_->setObjectName("tolerance");
+    tolerance_->setToolTip(tr("20–50″ is in use (common practice)"));
+    how_->addItems({tr("sync the mount"), tr("aim beside")});
+    how_->setToolTip(
+        tr("Sync: the mount takes the solved place for its own. Aim beside: its own idea is left "
+           "alone, it is only sent as far beyond the target as it missed it."));
+    camera_->addItems({tr("imaging camera"), tr("guide camera")});
+    for (QWidget* w :
+         {static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_), static_cast<QWidget*>(camera_)})
+        buttons()->addWidget(w);
+    connect(primary(), &QPushButton::clicked, this, [this] {
+        if (running_)
+            this->session().stop();
+        else
+            centre();
+    });
+    connect(&session, &Session::busyChanged, this, &CentreStation::refresh);
+    connect(&session, &Session::targetChanged, this, &CentreStation::refresh);
+    connect(&session, &Session::rigChanged, this, &CentreStation::refresh);
+    refresh();
+}
+
+QWidget* CentreStation::searchCard() {
+    QFormLayout* form = nullptr;
+    QFrame* card = formCard(tr("Target"), form);
+    card->setFixedWidth(320);
+    search_ = new QLineEdit;
+    search_->setObjectName("search");
+    search_->setPlaceholderText(tr("name, or 02 22 33.4 +42 20 57"));
+    search_->setClearButtonEnabled(true);
+    results_ = new QListWidget;
+    results_->setObjectName("results");
+    results_->setMinimumHeight(120);
+    results_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    results_->setTextElideMode(Qt::ElideRight);
+    results_->setSpacing(2);
+    about_ = new QLabel;
+    measured_ = new QLabel;
+    for (QLabel* l : {about_, measured_})
+        l->setWordWrap(true);
+    measured_->setObjectName("muted");
+    form->addRow(search_);
+    form->addRow(results_);
+    form->addRow(about_);
+    form->addRow(measured_);
+    connect(search_, &QLineEdit::textChanged, this, &CentreStation::search);
+    connect(search_, &QLineEdit::returnPressed, this, [this] {
+        if (offers_.empty() && !search_->text().isEmpty()) {
+            const auto typed = parseCoordinates(search_->text().toStdString());
+            if (!typed)
+                session().reportProblem({"Nothing is known as \"" + search_->text().toStdString() + "\".",
+                                         typed.error().why, typed.error().remedy});
+        } else if (!offers_.empty()) {
+            choose(std::max(0, results_->currentRow()));
+        }
+    });
+    connect(results_, &QListWidget::itemClicked, this, [this] { choose(results_->currentRow()); });
+    connect(results_, &QListWidget::itemActivated, this, [this] { choose(results_->currentRow()); });
+    return card;
+}
+
+CameraRole CentreStation::camera() const {
+    return camera_->currentIndex() == 0 ? CameraRole::imaging : CameraRole::guide;
+}
+
+void CentreStation::search(const QString& text) {
+    offers_.clear();
+    results_->clear();
+    if (const auto typed = parseCoordinates(text.toStdString())) {
+        offers_.push_back({formatHms(typed->ra) + " " + formatDms(typed->dec), *typed});
+        results_->addItem(tr("%1\nthe place as typed").arg(qs(offers_.back().name)));
+    }
+    const ObservedFrame now(session().rig().site, session().now());
+    for (const SkyObject* o : catalogue_.search(text.toStdString(), 20)) {
+        offers_.push_back({o->names.front(), o->place});
+        QStringList aliases;
+        for (size_t i = 1; i < o->names.size() && i < 4; ++i)
+            aliases << qs(o->names[i]);
+        const AltAz a = altAzFrom(now.seen(vectorFrom(o->place)));
+        const QString up = a.altitude.deg() < 0.0 ? tr("below the horizon")
+                           : session().rig().horizon.hides(vectorFrom(a))
+                               ? tr("hidden")
+                               : tr("%1° up").arg(qs(formatNumber(a.altitude.deg(), 0)));
+        const QString magnitude =
+            o->magnitude < 90.0 ? tr(", mag %1").arg(qs(formatNumber(o->magnitude, 1))) : QString();
+        results_->addItem(qs(o->names.front()) + (aliases.isEmpty() ? "" : "  " + aliases.join(", ")) + "\n" +
+                          qs(o->kind) + magnitude + " · " + up);
+    }
+    if (results_->count())
+        results_->setCurrentRow(0);
+}
+
+void CentreStation::choose(int row) {
+    if (running_ || row < 0 || row >= static_cast<int>(offers_.size()))
+        return;
+    const Offer o = offers_[static_cast<size_t>(row)];
+    session().clearProblem();
+    session().setTarget(o.name, vectorFrom(o.place));
+    Q_EMIT changed();
+}
+
+void CentreStation::centre() {
+    CentringSetup setup;
+    setup.rig = session().rig();
+    setup.target = session().target();
+    setup.targetName = session().targetName();
+    setup.tolerance_arcsec = tolerance_->value();
+    setup.correctBy = how_->currentIndex() == 0 ? CorrectBy::sync : CorrectBy::offset;
+    setup.camera = camera();
+    running_ = true;
+    seen_ = {};
+    seenTarget_ = setup.target;
+    const auto look = [](const Centring& c) {
+        return Seen{c.progress(),          c.passes(), c.solved(), c.frame(), c.bin(),
+                    c.effectiveFocal_mm(), c.centred()};
+    };
+    session().run<Centring, Seen>(
+        std::make_shared<Centring>(setup), look,
+        [this](const Seen& s) {
+            const bool fresh = s.frame != seen_.frame;
+            seen_ = s;
+            if (running_)
+                steps()->show(s.progress);
+            if (fresh && s.solved)
+                view_->show(s.frame);
+            mark();
+            refresh();
+        },
+        [this](const std::shared_ptr<Centring>&, const Expected<void>&) {
+            running_ = false;
+            steps()->clear();
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!session().busy())
+        running_ = false;
+    refresh();
+}
+
+void CentreStation::mark() {
+    if (!seen_.solved || !seen_.frame)
+        return;
+    const Seen s = seen_;
+    const Vec3 target = seenTarget_;
+    const QString name = qs(session().targetName());
+    const double tolerance_px = tolerance_->value() / s.solved->plane.scaleArcsecPx() / s.bin;
+    view_->setMarks([s, target, name, tolerance_px](QPainter& p, const FrameView::ToScreen& at,
+                                                    double scale) {
+        const TangentPlane& plane = s.solved->plane;
+        // The plane counts unbinned pixels, the picture shows binned ones.
+        const auto shown = [&](const Pixel& px) {
+            return at((px.x + 0.5) / s.bin - 0.5, (px.y + 0.5) / s.bin - 0.5);
+        };
+        const QPointF centre = shown(plane.reference);
+        p.setFont(textFont(12));
+        p.setBrush(Qt::NoBrush);
+        // Former passes: where the frame's centre looked then.
+        QPolygonF path;
+        for (const CentringPass& pass : s.passes)
+            if (const auto px = plane.pixelAt(vectorFrom(pass.centre)))
+                path << shown(*px);
+        p.setPen(QPen(theme().accent, 1.6, Qt::DashLine));
+        p.drawPolyline(path);
+        for (int i = 0; i < path.size(); ++i) {
+            p.setPen(QPen(theme().accent, 1.6));
+            p.drawEllipse(path[i], 9, 9);
+            p.drawText(path[i] + QPointF(13, -8), QObject::tr("pass %1: %2")
+                                                      .arg(i + 1)
+                                                      .arg(qs(formatSkyAngle(Angle::fromArcsec(
+                                                          s.passes[static_cast<size_t>(i)].off_arcsec())))));
+        }
+        p.setPen(QPen(theme().text, 1.2));
+        p.drawLine(centre - QPointF(14, 0), centre + QPointF(14, 0));
+        p.drawLine(centre - QPointF(0, 14), centre + QPointF(0, 14));
+        if (const auto px = plane.pixelAt(target)) {
+            const QPointF t = shown(*px);
+            p.setPen(QPen(theme().good, 1.8));
+            p.drawEllipse(t, std::max(6.0, tolerance_px * scale), std::max(6.0, tolerance_px * scale));
+            for (double a : {45.0, 135.0, 225.0, 315.0}) {
+                const QPointF d(std::cos(a * M_PI / 180), std::sin(a * M_PI / 180));
+                p.drawLine(t + 10 * d, t + 24 * d);
+            }
+            p.drawText(t + QPointF(28, 22), name);
+        }
+        // North and east on the sensor.
+        const QPointF corner(58, 62);
+        for (const auto& [letter, pa] : {std::pair("N", 0.0), std::pair("E", 90.0)}) {
+            const auto px =
+                plane.pixelAt(offsetPlace(plane.centre, Angle::fromDeg(pa), Angle::fromArcmin(5)));
+            if (!px)
+                continue;
+            QPointF d = shown(*px) - centre;
+            d *= 34.0 / std::hypot(d.x(), d.y());
+            p.setPen(QPen(theme().text, 1.6));
+            p.drawLine(corner, corner + d);
+            p.drawText(QRectF(corner.x() + 1.35 * d.x() - 9, corner.y() + 1.35 * d.y() - 9, 18, 18),
+                       Qt::AlignCenter, letter);
+        }
+    });
+}
+
+void CentreStation::adoptFocal() {
+    Rig rig = session().rig();
+    Optics& optics = camera() == CameraRole::imaging || rig.offAxis ? rig.imagingOptics : rig.guideOptics;
+    optics.focal_mm = std::round(10.0 * seen_.focal_mm / optics.reducer) / 10.0;
+    session().setRig(rig);
+    Q_EMIT changed();
+}
+
+void CentreStation::refresh() {
+    const Rig& rig = session().rig();
+    const ObservedFrame now(rig.site, session().now());
+    const Vec3 seen = now.seen(session().target());
+    const AltAz a = altAzFrom(seen);
+    const bool hidden = rig.horizon.hides(seen) || seen.z() < 0.0;
+    const Equatorial e = equatorialFrom(session().target());
+    about_->setText(tr("<b>%1</b><br>%2 &nbsp; %3<br>%4")
+                        .arg(qs(session().targetName()).toHtmlEscaped(), qs(formatHms(e.ra)),
+                             qs(formatDms(e.dec)),
+                             hidden ? tr("hidden now")
+                                    : tr("%1° up in the %2")
+                                          .arg(qs(formatNumber(a.altitude.deg(), 0)),
+                                               a.azimuth.deg() < 45 || a.azimuth.deg() > 315 ? tr("north")
+                                               : a.azimuth.deg() < 135                       ? tr("east")
+                                               : a.azimuth.deg() < 225                       ? tr("south")
+                                                                                             : tr("west"))));
+    height_->show(qs(formatNumber(a.altitude.deg(), 0)) + "°", "",
+                  hidden ? tr("hidden by the horizon profile")
+                         : tr("hour angle %1").arg(qs(formatHourAngle(session().targetPlace().hourAngle))));
+    const Optics& optics = camera() == CameraRole::imaging ? rig.imagingOptics : rig.guidingOptics();
+    if (seen_.passes.empty()) {
+        off_->showNothing(tr("wanted within %1″").arg(qs(formatNumber(tolerance_->value(), 0))));
+        focal_->show(qs(formatNumber(optics.effectiveFocal_mm(), 0)), "mm", tr("by the rig, not measured"));
+        measured_->clear();
+    } else {
+        off_->show(
+            qs(formatSkyAngle(Angle::fromArcsec(seen_.passes.back().off_arcsec()))), "",
+            tr("%1, wanted within %2″")
+                .arg(
+                    qs(formatCount(static_cast<int>(seen_.passes.size()), "pass")).replace("passs", "passes"),
+                    qs(formatNumber(tolerance_->value(), 0))));
+        focal_->show(qs(formatNumber(seen_.focal_mm, 1)), "mm",
+                     tr("measured; the rig says %1 mm").arg(qs(formatNumber(optics.effectiveFocal_mm(), 1))));
+        const SolvedFrame& f = *seen_.solved;
+        const double scale = f.plane.scaleArcsecPx();
+        measured_->setText(tr("Field %1′ × %2′, %3 ″/px, top of the sensor at position angle %4°%5; %6 stars "
+                              "matched to %7″.")
+                               .arg(qs(formatNumber(f.width * scale / 60.0, 1)),
+                                    qs(formatNumber(f.height * scale / 60.0, 1)), qs(formatNumber(scale, 3)),
+                                    qs(formatNumber(f.plane.roll().wrapped().deg(), 1)),
+                                    f.plane.mirrored() ? tr(", mirrored") : QString())
+                               .arg(f.matched)
+                               .arg(qs(formatNumber(f.rms_arcsec, 1))));
+    }
+    for (QWidget* w :
+         {static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_), static_cast<QWidget*>(camera_)})
+        w->setVisible(!running_);
+    if (running_) {
+        say("", tr("Slew, solve, correct, until it stands in the middle."));
+        setPrimary(tr("Stop"));
+    } else {
+        const bool here = seen_.centred && separation(seenTarget_, session().target()).arcsec() < 1.0;
+        say("", catalogueProblem_ ? qs(catalogueProblem_->what)
+                : hidden
+                    ? tr("%1 is hidden now. Choose another target or wait.").arg(qs(session().targetName()))
+                : here ? tr("%1 is centred. Go on to the rates.").arg(qs(session().targetName()))
+                       : tr("Choose a target by name or coordinates, then centre it."));
+        setPrimary(tr("Centre %1").arg(qs(session().targetName())), !session().busy() && !hidden);
+    }
+}
+
+QString CentreStation::summary() const {
+    if (seen_.passes.empty())
+        return qs(session().targetName());
+    return tr("%1 off").arg(qs(formatSkyAngle(Angle::fromArcsec(seen_.passes.back().off_arcsec()))));
+}
+
+StationState CentreStation::state() const {
+    if (seen_.passes.empty())
+        return StationState::open;
+    if (!seen_.centred)
+        return running_ ? StationState::open : StationState::attention;
+    return separation(seenTarget_, session().target()).arcsec() < 1.0 ? StationState::good
+                                                                      : StationState::aged;
+}
+
+std::vector<Finding> CentreStation::findings() const {
+    std::vector<Finding> list;
+    const Rig& rig = session().rig();
+    const Optics& optics = camera() == CameraRole::imaging ? rig.imagingOptics : rig.guidingOptics();
+    const double said = optics.effectiveFocal_mm();
+    if (seen_.focal_mm > 0.0 && std::abs(seen_.focal_mm / said - 1.0) > 0.002)
+        list.push_back({"centre-focal", Weight::look,
+                        tr("The focal length is %1 mm, not %2")
+                            .arg(qs(formatNumber(seen_.focal_mm, 1)), qs(formatNumber(said, 1)))
+                            .toStdString(),
+                        tr("Measured on %1 stars; scale %2 ″/px.")
+                            .arg(seen_.solved->matched)
+                            .arg(qs(formatNumber(seen_.solved->plane.scaleArcsecPx(), 3)))
+                            .toStdString(),
+                        tr("Adopt it: scales, dither and rates follow from it.").toStdString(),
+                        "centre.adopt", tr("Adopt it").toStdString()});
+    const Vec3 seen = ObservedFrame(rig.site, session().now()).seen(session().target());
+    if (rig.horizon.hides(seen) || seen.z() < 0.0) {
+        const AltAz a = altAzFrom(seen);
+        list.push_back({"centre-hidden", Weight::act,
+                        tr("%1 is hidden").arg(qs(session().targetName())).toStdString(),
+                        tr("It stands at altitude %1°; the sky is free above %2° there.")
+                            .arg(qs(formatNumber(a.altitude.deg(), 0)),
+                                 qs(formatNumber(std::max(0.0, rig.horizon.altitudeAt(a.azimuth).deg()), 0)))
+                            .toStdString(),
+                        tr("The night band shows when it comes free.").toStdString(), "", ""});
+    }
+    if (seen_.centred && seen_.passes.size() > 3)
+        list.push_back(
+            {"centre-many", Weight::know, tr("It took %1 passes").arg(seen_.passes.size()).toStdString(),
+             tr("Two or three are usual.").toStdString(),
+             tr("Check clutches and backlash, or allow a wider tolerance.").toStdString(), "", ""});
+    rank(list);
+    return list;
+}
+
+bool CentreStation::perform(const QString& action) {
+    if (action == "centre.adopt" && seen_.focal_mm > 0.0 && !session().busy()) {
+        adoptFocal();
+        return true;
+    }
+    if (action == "centre.go" && primary()->isEnabled() && !running_) {
+        centre();
+        return true;
+    }
+    if (action == "centre.search") {
+        search_->setFocus();
+        search_->selectAll();
+        return true;
+    }
+    return false;
+}
+
+QString CentreStation::help() const {
+    return tr(
+        "<p><b>What.</b> Brings the target to the middle of the camera.</p>"
+        "<p><b>Why.</b> A mount's own idea of the sky is off by minutes of arc; a solved frame tells where "
+        "it "
+        "really looks.</p>"
+        "<p><b>How.</b> Type a name (NGC 891, M 31, Vega, C 23) or coordinates, press Return, then Centre. "
+        "The "
+        "mount slews, a frame is solved, the rest is corrected, until the target stands within the "
+        "tolerance. "
+        "Three passes are usual.</p>"
+        "<p><b>Besides.</b> The solved frame measures the effective focal length, field and rotation; adopt "
+        "them into the rig when a reducer or corrector changed them.</p>"
+        "<p><b>Good.</b> 30″; 20–50″ is in use (common practice).</p>");
+}
+
+} // namespace nordstjerna

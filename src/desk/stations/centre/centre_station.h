@@ -1,0 +1,67 @@
+// Centre: find a target by name or coordinates, and bring it to the middle of the camera.
+#pragma once
+
+#include "core/procedure/centring.h"
+#include "core/sky/object_catalogue.h"
+#include "desk/stations/station.h"
+
+class QComboBox;
+class QDoubleSpinBox;
+class QLineEdit;
+class QListWidget;
+
+namespace nordstjerna {
+
+class FrameView;
+class ReadOut;
+
+class CentreStation : public Station {
+    Q_OBJECT
+public:
+    explicit CentreStation(Session& session, QWidget* parent = nullptr);
+    QString summary() const override;
+    StationState state() const override;
+    std::vector<Finding> findings() const override;
+    QString help() const override;
+    bool perform(const QString& action) override;
+
+private:
+    struct Seen {
+        Progress progress;
+        std::vector<CentringPass> passes;
+        std::optional<SolvedFrame> solved;
+        std::shared_ptr<const Frame> frame;
+        int bin = 1;
+        double focal_mm = 0.0;
+        bool centred = false;
+    };
+    QWidget* searchCard();
+    void search(const QString& text);
+    void choose(int row);
+    void centre();
+    void mark();
+    void refresh();
+    void adoptFocal();
+    CameraRole camera() const;
+
+    ObjectCatalogue catalogue_;
+    std::optional<Problem> catalogueProblem_;
+    struct Offer {
+        std::string name;
+        Equatorial place;
+    };
+    std::vector<Offer> offers_;
+
+    FrameView* view_;
+    QLineEdit* search_;
+    QListWidget* results_;
+    QLabel *about_, *measured_;
+    ReadOut *off_, *height_, *focal_;
+    QDoubleSpinBox* tolerance_;
+    QComboBox *how_, *camera_;
+    Seen seen_;
+    bool running_ = false;
+    Vec3 seenTarget_ = Vec3::UnitX(); // what the last centring was for
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,39 @@
+#include "desk/widgets/phase_bar.h"
+
+#include <QHBoxLayout>
+#include <QPushButton>
+
+namespace nordstjerna {
+
+PhaseBar::PhaseBar(const QStringList& names, QWidget* parent) : QWidget(parent) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(2);
+    for (int i = 0; i < names.size(); ++i) {
+        auto* b = new QPushButton(names[i]);
+        b->setObjectName("phase");
+        b->setCheckable(true);
+        b->setChecked(i == 0);
+        b->setFocusPolicy(Qt::TabFocus);
+        connect(b, &QPushButton::clicked, this, [this, i] {
+            setCurrent(i);
+            Q_EMIT chosen(i);
+        });
+        row->addWidget(b);
+        buttons_.push_back(b);
+    }
+    row->addStretch();
+}
+
+void PhaseBar::setCurrent(int index) {
+    current_ = index;
+    for (size_t i = 0; i < buttons_.size(); ++i)
+        buttons_[i]->setChecked(static_cast<int>(i) == index);
+}
+
+void PhaseBar::setAvailable(bool available) {
+    for (QPushButton* b : buttons_)
+        b->setEnabled(available || b->isChecked());
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,147 @@
+// Names and typed coordinates.
+#include <QFile>
+#include <QtTest>
+
+#include "core/sky/object_catalogue.h"
+
+using namespace nordstjerna;
+
+class CatalogueTest : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase();
+    void findsByAnyName_data();
+    void findsByAnyName();
+    void wholeNamesComeFirst();
+    void everyMessierAndCaldwellIsThere();
+    void damagedTableIsRefused();
+    void coordinates_data();
+    void coordinates();
+    void nonsenseIsRefused_data();
+    void nonsenseIsRefused();
+
+private:
+    ObjectCatalogue catalogue_;
+};
+
+void CatalogueTest::initTestCase() {
+    QFile file(SOURCE_DIR "/resources/catalogues/objects.tsv");
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    const QByteArray text = file.readAll();
+    const auto c = ObjectCatalogue::parse({text.constData(), static_cast<size_t>(text.size())});
+    QVERIFY2(c.has_value(), c ? "" : c.error().text().c_str());
+    QVERIFY(c->size() > 13000);
+    catalogue_ = *c;
+}
+
+void CatalogueTest::findsByAnyName_data() {
+    QTest::addColumn<QString>("query");
+    QTest::addColumn<double>("ra");
+    QTest::addColumn<double>("dec");
+    // Places: NGC 891, M 31, M 45 by the Revised NGC; stars by Hipparcos (from memory, to a few arcminutes).
+    QTest::newRow("number") << "NGC 891" << 35.639 << 42.349;
+    QTest::newRow("no blank, small, zero") << "ngc0891" << 35.639 << 42.349;
+    QTest::newRow("Caldwell") << "C23" << 35.639 << 42.349;
+    QTest::newRow("Messier") << "m31" << 10.685 << 41.269;
+    QTest::newRow("popular") << "andromeda galaxy" << 10.685 << 41.269;
+    QTest::newRow("star") << "vega" << 279.235 << 38.784;
+    QTest::newRow("Greek letter") << "α Lyr" << 279.235 << 38.784;
+    QTest::newRow("spelt letter") << "alpha lyr" << 279.235 << 38.784;
+    QTest::newRow("Flamsteed") << "3 lyr" << 279.235 << 38.784;
+    QTest::newRow("southern") << "NGC 5139" << 201.697 << -47.479;
+    QTest::newRow("IC") << "IC 434" << 85.24 << -2.46;
+    QTest::newRow("pole star") << "polaris" << 37.955 << 89.264;
+}
+
+void CatalogueTest::findsByAnyName() {
+    QFETCH(QString, query);
+    QFETCH(double, ra);
+    QFETCH(double, dec);
+    const auto found = catalogue_.search(query.toStdString(), 5);
+    QVERIFY(!found.empty());
+    const Angle off = separation(vectorFrom(found.front()->place),
+                                 vectorFrom(Equatorial{Angle::fromDeg(ra), Angle::fromDeg(dec)}));
+    QVERIFY2(off.arcmin() < 6.0,
+             qPrintable(QString("%1: %2′ off").arg(found.front()->names.front().c_str()).arg(off.arcmin())));
+}
+
+void CatalogueTest::wholeNamesComeFirst() {
+    const auto m3 = catalogue_.search("M 3", 20);
+    QCOMPARE(m3.front()->names.front(), std::string("M 3"));
+    QVERIFY(m3.size() > 5); // M 31, M 33 … follow
+    QVERIFY(catalogue_.search("no such thing", 5).empty());
+    QVERIFY(catalogue_.search("  ", 5).empty());
+}
+
+void CatalogueTest::everyMessierAndCaldwellIsThere() {
+    QStringList missing;
+    for (int i = 1; i <= 110; ++i) {
+        const std::string name = "M " + std::to_string(i);
+        const auto found = catalogue_.search(name, 1);
+        const bool there = !found.empty() && std::find(found[0]->names.begin(), found[0]->names.end(),
+                                                       name) != found[0]->names.end();
+        if (!there && i != 102) // its identity is disputed
+            missing << QString::fromStdString(name);
+    }
+    for (int i = 1; i <= 109; ++i) {
+        const std::string name = "C " + std::to_string(i);
+        const auto found = catalogue_.search(name, 1);
+        const bool there = !found.empty() && std::find(found[0]->names.begin(), found[0]->names.end(),
+                                                       name) != found[0]->names.end();
+        if (!there && i != 99) // the Coalsack has no number elsewhere
+            missing << QString::fromStdString(name);
+    }
+    QVERIFY2(missing.isEmpty(), qPrintable(missing.join(", ")));
+}
+
+void CatalogueTest::damagedTableIsRefused() {
+    const auto c = ObjectCatalogue::parse("M 1\tnebula\t83.6\t22.0\t8.4\t6\nM 2\tcluster\tnonsense\n");
+    QVERIFY(!c);
+    QVERIFY(c.error().why.find("Line 2") != std::string::npos);
+}
+
+void CatalogueTest::coordinates_data() {
+    QTest::addColumn<QString>("text");
+    QTest::addColumn<double>("ra");
+    QTest::addColumn<double>("dec");
+    const double ra = 15.0 * (2 + 22 / 60.0 + 33.4 / 3600.0);
+    const double dec = 42 + 20 / 60.0 + 57 / 3600.0;
+    for (const char* text :
+         {"02 22 33.4 +42 20 57", "2h22m33.4s +42°20′57″", "02:22:33.4, 42:20:57", "02:22:33.4 42:20:57",
+          "02h 22m 33.4s  42d 20' 57\"", "02 22 33.4, 42 20 57", "2 22 33.4 42 20 57"})
+        QTest::newRow(text) << QString::fromUtf8(text) << ra << dec;
+    QTest::newRow("degrees") << "35.639 42.349" << 35.639 << 42.349;
+    QTest::newRow("degrees, south") << "35.639, -42.349" << 35.639 << -42.349;
+    QTest::newRow("true minus") << "35.639 −0.5" << 35.639 << -0.5;
+    QTest::newRow("hours decimal") << "2.376h 42.349d" << 35.64 << 42.349;
+    QTest::newRow("minus zero") << "02 22 33.4 -00 20 57" << ra << -(20 / 60.0 + 57 / 3600.0);
+    QTest::newRow("no seconds") << "02 22.5 +42 20.5" << 15.0 * (2 + 22.5 / 60) << 42 + 20.5 / 60;
+}
+
+void CatalogueTest::coordinates() {
+    QFETCH(QString, text);
+    QFETCH(double, ra);
+    QFETCH(double, dec);
+    const auto e = parseCoordinates(text.toStdString());
+    QVERIFY2(e.has_value(), e ? "" : e.error().text().c_str());
+    QVERIFY2(std::abs(e->ra.deg() - ra) < 1e-6, qPrintable(QString::number(e->ra.deg(), 'f', 6)));
+    QVERIFY2(std::abs(e->dec.deg() - dec) < 1e-6, qPrintable(QString::number(e->dec.deg(), 'f', 6)));
+}
+
+void CatalogueTest::nonsenseIsRefused_data() {
+    QTest::addColumn<QString>("text");
+    for (const char* text :
+         {"", "12", "NGC 891", "25 00 00 +42 00 00", "12 61 00 +42 00 00", "12 00 00 +91 00 00",
+          "-2 22 33 +42 20 57", "1 2 3 4 5 6 7", "12 00 ++42", "2.5 22 33 +42 20 57", "380 10"})
+        QTest::newRow(text) << QString(text);
+}
+
+void CatalogueTest::nonsenseIsRefused() {
+    QFETCH(QString, text);
+    const auto e = parseCoordinates(text.toStdString());
+    QVERIFY(!e);
+    QVERIFY(!e.error().why.empty() && !e.error().remedy.empty());
+}
+
+QTEST_APPLESS_MAIN(CatalogueTest)
+#include "catalogue_test.moc"
