@@ -1,9 +1,11 @@
 #include "desk/hands_sheet.h"
 
+#include <QCheckBox>
 #include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <cmath>
+#include <tuple>
 
 #include "desk/theme.h"
 
@@ -19,7 +21,7 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent)
         "Standing behind the mount, looking towards the pole. The levers are coarse and a little sticky."));
     text->setWordWrap(true);
     text->setObjectName("muted");
-    grid->addWidget(text, 0, 0, 1, 4);
+    grid->addWidget(text, 0, 0, 1, 5);
     const bool south = session.rig().site.southern();
     const struct {
         double turns;
@@ -45,8 +47,27 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent)
     row(2, tr("Push the front right"), true, south ? -1.0 : 1.0, "right");
     row(3, tr("Raise the front"), false, 1.0, "raise");
     row(4, tr("Lower the front"), false, -1.0, "lower");
+    auto* focuser = new QLabel(tr("Turn the guide focuser"));
+    focuser->setFont(textFont(13, true));
+    grid->addWidget(focuser, 5, 0);
+    int column = 1;
+    for (const auto& [name, um, objectName] :
+         {std::tuple(tr("in, a lot"), -40.0, "focusIn2"), std::tuple(tr("in, a touch"), -8.0, "focusIn1"),
+          std::tuple(tr("out, a touch"), 8.0, "focusOut1"),
+          std::tuple(tr("out, a lot"), 40.0, "focusOut2")}) {
+        auto* button = new QPushButton(name);
+        button->setObjectName(objectName);
+        button->setAutoDefault(false);
+        connect(button, &QPushButton::clicked, this,
+                [this, by = um] { session_.simulatedNight().turnFocus(by); });
+        grid->addWidget(button, 5, column++);
+    }
+    auto* cover = new QCheckBox(tr("Cover on the guide scope"));
+    cover->setObjectName("cover");
+    connect(cover, &QCheckBox::toggled, this, [this](bool on) { session_.simulatedNight().setCovered(on); });
+    grid->addWidget(cover, 6, 0, 1, 5);
     last_->setObjectName("muted");
-    grid->addWidget(last_, 5, 0, 1, 4);
+    grid->addWidget(last_, 7, 0, 1, 5);
 }
 
 void HandsSheet::turn(bool azimuth, double turns) {

@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QHBoxLayout>
+#include <QInputDialog>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QPushButton>
@@ -17,6 +18,7 @@
 #include "desk/night_band.h"
 #include "desk/rail.h"
 #include "desk/stations/centre/centre_station.h"
+#include "desk/stations/focus/focus_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/pole_station.h"
 #include "desk/stations/rates/rates_station.h"
@@ -33,7 +35,11 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     setWindowTitle("Nordstjerna");
     setMinimumSize(1100, 700);
     resize(1280, 800);
-    stations_ = {rig_, new PoleStation(*session_), new CentreStation(*session_), new RatesStation(*session_),
+    stations_ = {rig_,
+                 new FocusStation(*session_),
+                 new PoleStation(*session_),
+                 new CentreStation(*session_),
+                 new RatesStation(*session_),
                  new GuideStation(*session_)};
     auto* frame = new QWidget;
     frame->setObjectName("frame");
@@ -107,6 +113,14 @@ QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& k
 
 void MainWindow::buildMenus() {
     QMenu* night = menuBar()->addMenu(tr("&Night"));
+    add(night, tr("Focus frames"), QKeySequence("Ctrl+U"), [this] {
+        showStation(tr("Focus"));
+        perform("focus.start");
+    });
+    add(night, tr("Take darks…"), QKeySequence("Ctrl+D"), [this] {
+        showStation(tr("Focus"));
+        perform("focus.darks");
+    });
     add(night, tr("Measure the pole"), QKeySequence("Ctrl+M"), [this] {
         showStation(tr("Pole"));
         perform("pole.measure");
@@ -145,6 +159,18 @@ void MainWindow::buildMenus() {
     add(rig, tr("Open rig…"), QKeySequence("Ctrl+O"), [this] { rig_->openRig(); });
     add(rig, tr("Save rig…"), QKeySequence("Ctrl+S"), [this] { rig_->saveRig(); });
 
+    rig->addSeparator();
+    add(rig, tr("The guide camera was turned or moved"), {},
+        [this] { session_->ageRates("the guide camera was turned or moved"); });
+    add(rig, tr("A rotator turned the guide camera…"), {}, [this] {
+        bool ok = false;
+        const double angle = QInputDialog::getDouble(this, tr("Rotator"),
+                                                     tr("By how many degrees, anticlockwise on the picture?"),
+                                                     0.0, -360.0, 360.0, 1, &ok);
+        if (ok)
+            session_->turnRates(angle);
+    });
+
     QMenu* view = menuBar()->addMenu(tr("&View"));
     for (int i = 0; i < static_cast<int>(stations_.size()); ++i)
         add(view, tr("Station %1").arg(stations_[static_cast<size_t>(i)]->name()),
@@ -166,7 +192,7 @@ void MainWindow::buildMenus() {
     });
 
     QMenu* sky = menuBar()->addMenu(tr("&Simulated sky"));
-    add(sky, tr("Hands at the levers…"), QKeySequence("Ctrl+L"), [this] { handsSheet()->show(); });
+    add(sky, tr("Hands at the mount…"), QKeySequence("Ctrl+L"), [this] { handsSheet()->show(); });
     sky->addSeparator();
     for (int speed : {1, 5, 20, 60})
         add(sky, tr("Time × %1").arg(speed), {}, [this, speed] {

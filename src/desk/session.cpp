@@ -1,5 +1,8 @@
 #include "desk/session.h"
 
+#include "core/rates/reuse.h"
+#include "core/rig/scales.h"
+
 #include "desk/text.h"
 #include "desk/theme.h"
 
@@ -12,6 +15,65 @@ Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::files
     rig_ = night_->scenario().rig;
     targetName_ = night_->scenario().targetName;
     target_ = vectorFrom(night_->scenario().target);
+    prepared_ = std::make_unique<PreparedCamera>(night_->guideCamera());
+    prepared_->setDarks(DarkStore::open(dataFolder_ / "darks"));
+    devices_.rawGuideCamera = devices_.guideCamera;
+    devices_.guideCamera = prepared_.get();
+    devices_.track = trackByCamera(*prepared_);
+    if (auto log = NightLog::open(dataFolder_ / "night-log.sqlite"))
+        log_ = std::move(*log);
+    else
+        problem_ = log.error();
+    // Yesterday's rates still hold if nothing was changed.
+    for (const LoggedRates& past : pastRates())
+        if (past.rates.verdict != RatesVerdict::bad) {
+            rates_ = past.rates;
+            checkRates();
+            break;
+        }
+}
+
+namespace {
+CalibrationSetup setupOf(const Rig& rig) {
+    CalibrationSetup s;
+    s.scale_arcsec_px = scalesOf(rig).guide_arcsec_px;
+    s.guideRateRa = rig.mount.guideRateRa;
+    s.guideRateDec = rig.mount.guideRateDec;
+    s.bin = rig.guideCamera.bin;
+    return s;
+}
+} // namespace
+
+void Session::checkRates() {
+    if (!rates_)
+        return;
+    const CalibrationSetup now = setupOf(rig_);
+    if (rates_->setup.bin != now.bin)
+        rates_ = ratesAtBinning(*rates_, now.bin);
+    ratesAgedBy_ = whyRatesAged(rates_->setup, now);
+}
+
+std::vector<LoggedRates> Session::pastRates() const {
+    if (!log_)
+        return {};
+    return log_->ratesOf(rig_.name).value_or(std::vector<LoggedRates>{});
+}
+
+void Session::ageRates(const std::string& reason) {
+    if (rates_)
+        ratesAgedBy_ = reason;
+    Q_EMIT resultsChanged();
+}
+
+void Session::turnRates(double rotator_deg) {
+    if (rates_)
+        rates_ = ratesTurned(*rates_, rotator_deg);
+    Q_EMIT resultsChanged();
+}
+
+void Session::setFocus(const Focus& focus) {
+    focus_ = focus;
+    Q_EMIT resultsChanged();
 }
 
 Session::~Session() {
@@ -22,14 +84,8 @@ Session::~Session() {
 }
 
 void Session::setRig(const Rig& rig) {
-    const bool guideSide =
-        rig.guideCamera.pixel_um != rig_.guideCamera.pixel_um ||
-        rig.guideCamera.bin != rig_.guideCamera.bin ||
-        rig.guidingOptics().effectiveFocal_mm() != rig_.guidingOptics().effectiveFocal_mm() ||
-        rig.mount.guideRateRa != rig_.mount.guideRateRa || rig.mount.guideRateDec != rig_.mount.guideRateDec;
     rig_ = rig;
-    if (guideSide && rates_)
-        ratesAged_ = true;
+    checkRates();
     Q_EMIT rigChanged();
     Q_EMIT resultsChanged();
 }
@@ -66,8 +122,16 @@ void Session::setPole(const PoleResult& result) {
 
 void Session::setRates(const Rates& rates) {
     rates_ = rates;
-    ratesAged_ = false;
+    ratesAgedBy_.clear();
+    logRates(rates);
     Q_EMIT resultsChanged();
+}
+
+void Session::logRates(const Rates& rates) {
+    if (!log_)
+        return;
+    if (const auto done = log_->addRates(now(), rig_.name, rates); !done)
+        reportProblem(done.error());
 }
 
 void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,

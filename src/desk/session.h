@@ -15,8 +15,10 @@
 #include "core/procedure/pole_measurement.h"
 #include "core/rates/calibration.h"
 #include "core/sky/almanac.h"
+#include "edge/devices/prepared_camera.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
+#include "edge/store/night_log.h"
 
 namespace nordstjerna {
 
@@ -51,9 +53,31 @@ public:
     const std::optional<PoleResult>& pole() const { return pole_; }
     void setPole(const PoleResult& result);
     const std::optional<Rates>& rates() const { return rates_; }
+    // In use from now on, and kept in the night log.
     void setRates(const Rates& rates);
-    // Rates no longer describe the rig; guiding still works but the rail says so.
-    bool ratesAged() const { return ratesAged_; }
+    // Only kept in the night log: measured, but not to be used.
+    void logRates(const Rates& rates);
+    // Why the rates no longer describe the rig; empty when they do.
+    const std::string& ratesAgedBy() const { return ratesAgedBy_; }
+    bool ratesAged() const { return !ratesAgedBy_.empty(); }
+    // The person says that the camera was turned or moved against the telescope.
+    void ageRates(const std::string& reason);
+    // The camera sits on a rotator that turned by this angle: the rates turn with it.
+    void turnRates(double rotator_deg);
+    // Rates of this rig from the night log, newest first.
+    std::vector<LoggedRates> pastRates() const;
+
+    // Guide stars chosen by hand; empty: by merit.
+    const std::vector<Pixel>& handStars() const { return handStars_; }
+    void setHandStars(std::vector<Pixel> stars) { handStars_ = std::move(stars); }
+    PreparedCamera& guideCamera() { return *prepared_; }
+    // Typical half-flux diameter when focusing ended, and the best seen; 0: not focused yet.
+    struct Focus {
+        double hfd_px = 0.0;
+        double best_px = 0.0;
+    };
+    const Focus& focus() const { return focus_; }
+    void setFocus(const Focus& focus);
 
     bool busy() const { return worker_ != nullptr; }
     QString busyWith() const { return busyWith_; }
@@ -121,6 +145,7 @@ private:
                std::function<void(const Expected<void>&)> finished);
     void finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result);
     void runMessages(Procedure& p);
+    void checkRates(); // against the rig
 
     std::unique_ptr<SimulatedNight> night_;
     Devices devices_;
@@ -130,7 +155,11 @@ private:
     std::filesystem::path dataFolder_;
     std::optional<PoleResult> pole_;
     std::optional<Rates> rates_;
-    bool ratesAged_ = false;
+    std::string ratesAgedBy_;
+    std::unique_ptr<PreparedCamera> prepared_;
+    std::optional<NightLog> log_;
+    std::vector<Pixel> handStars_;
+    Focus focus_;
     std::optional<Problem> problem_;
     std::vector<NightBlock> blocks_;
 

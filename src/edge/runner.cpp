@@ -21,6 +21,8 @@ public:
         Camera* camera = cameraFor(s.camera);
         if (!camera)
             return noCamera();
+        if (s.raw && s.camera == CameraRole::guide && devices_.rawGuideCamera)
+            camera = devices_.rawGuideCamera;
         auto frame = camera->expose(s.exposure_s, control_.halt);
         return frame ? Outcome(FrameTaken{*frame}) : Outcome(StepFailed{frame.error()});
     }

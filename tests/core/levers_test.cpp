@@ -81,7 +81,8 @@ void LeversTest::leverAnglesOverTwoDegreesOnALeaningBase() {
         for (double size : {5.0, 60.0, 120.0}) {
             const LeverMount m(40.0, -60.0, lean, {Angle::fromDeg(-30), Angle::fromDeg(20)});
             const Mat3 k = m.turn(-size, 0.8 * size);
-            const LeverFit fit = fitLevers({m.start, m.axis, Eigen::Matrix2d::Zero()}, m.after(k, 120.0), m.site);
+            const LeverFit fit =
+                fitLevers({m.start, m.axis, Eigen::Matrix2d::Zero()}, m.after(k, 120.0), m.site);
             const Vec3 truth = k * m.axis;
             const double off = separation(fit.axis.axis, truth).arcmin();
             QVERIFY2(off < 0.1, qPrintable(QString("%1′ off, lean %2°, %3′").arg(off).arg(lean).arg(size)));
@@ -105,10 +106,12 @@ void LeversTest::statedUncertaintyIsHonest() {
         const double third_arcsec =
             std::hypot(std::sin(Angle::fromDeg(3.0).rad()) * 60.0 * azimuth, 3.0) * random.gaussian();
         const Vec3 ahead = Vec3(m.axis.x(), m.axis.y(), 0.0).normalized();
-        const Mat3 k = m.turn(azimuth, random.uniform(-60, 60)) * rotation(ahead * (third_arcsec / arcsecPerRad)) *
+        const Mat3 k = m.turn(azimuth, random.uniform(-60, 60)) *
+                       rotation(ahead * (third_arcsec / arcsecPerRad)) *
                        rotation(m.axis * (12.0 * random.gaussian() / arcsecPerRad));
         const Sighting reference = m.after(Mat3::Identity(), 0.0, &random);
-        const LeverFit fit = fitLevers({reference, m.axis, Eigen::Matrix2d::Zero()}, m.after(k, 60.0, &random), m.site);
+        const LeverFit fit =
+            fitLevers({reference, m.axis, Eigen::Matrix2d::Zero()}, m.after(k, 60.0, &random), m.site);
         const AxisBasis b = axisBasis(fit.axis.axis);
         const Vec3 d = (k * m.axis - fit.axis.axis) * arcsecPerRad;
         const Eigen::Vector2d miss(d.dot(b.east), d.dot(b.up));
@@ -223,11 +226,23 @@ void LeversTest::turnsAreUnderstood_data() {
     const struct {
         const char* text;
         double turns;
-    } rows[] = {{"about half a turn", 0.5}, {"a quarter", 0.25},  {"1/3", 1.0 / 3},  {"1 1/2 turns", 1.5},
-                {"½", 0.5},                 {"0.4", 0.4},         {"0,4", 0.4},      {"two thirds", 2.0 / 3},
-                {"a turn", 1.0},            {"two turns", 2.0},   {"one and a half", 1.5},
-                {"three quarters", 0.75},   {"a lot", -1.0},      {"", -1.0},        {"-1", -1.0},
-                {"0", -1.0},                {"1/0", -1.0}};
+    } rows[] = {{"about half a turn", 0.5},
+                {"a quarter", 0.25},
+                {"1/3", 1.0 / 3},
+                {"1 1/2 turns", 1.5},
+                {"½", 0.5},
+                {"0.4", 0.4},
+                {"0,4", 0.4},
+                {"two thirds", 2.0 / 3},
+                {"a turn", 1.0},
+                {"two turns", 2.0},
+                {"one and a half", 1.5},
+                {"three quarters", 0.75},
+                {"a lot", -1.0},
+                {"", -1.0},
+                {"-1", -1.0},
+                {"0", -1.0},
+                {"1/0", -1.0}};
     for (const auto& r : rows)
         QTest::newRow(r.text) << QString::fromUtf8(r.text) << r.turns;
 }
@@ -271,7 +286,8 @@ void LeversTest::reticleClock() {
     QVERIFY(o.distance.deg() > 0.9 && o.distance.deg() < 1.2);
     const AltAz southPole = altAzFrom(elevatedPole(south, false));
     const AltAz oct = altAzFrom(directionOf(south, o.place));
-    const double rightThere = (oct.azimuth - southPole.azimuth).wrappedSigned().rad() * cos(southPole.altitude);
+    const double rightThere =
+        (oct.azimuth - southPole.azimuth).wrappedSigned().rad() * cos(southPole.altitude);
     const double upThere = (oct.altitude - southPole.altitude).rad();
     QVERIFY(std::abs((Angle::fromRad(std::atan2(rightThere, upThere)) - o.dial).wrappedSigned().deg()) < 0.7);
 }

@@ -41,8 +41,9 @@ Frame trailedFrame(const TrailPath& path, double opening_px, double counts, std:
     const auto deposit = [&](double x, double y, double amount) {
         for (int py = std::max(0, int(y) - 8); py <= std::min(f.height - 1, int(y) + 8); ++py)
             for (int px = std::max(0, int(x) - 8); px <= std::min(f.width - 1, int(x) + 8); ++px)
-                light[f.index(px, py)] += amount / (2 * M_PI * 1.7 * 1.7) *
-                                          std::exp(-0.5 * ((px - x) * (px - x) + (py - y) * (py - y)) / (1.7 * 1.7));
+                light[f.index(px, py)] +=
+                    amount / (2 * M_PI * 1.7 * 1.7) *
+                    std::exp(-0.5 * ((px - x) * (px - x) + (py - y) * (py - y)) / (1.7 * 1.7));
     };
     for (int star = 0; star < 5; ++star) {
         const double x0 = 120 + 90 * star;
@@ -93,8 +94,10 @@ void RefereeTest::driftAgreesWithTheFormulaAwayFromTheAir() {
                 const Vec3 axis = axisWithError(s, PoleReference::geometric, east, 2.0);
                 const DriftWatch w = watchAt(s, axis, h, latitude > 0 ? 10.0 : -10.0, 0.01);
                 const StarDrift formula = driftFormula(s, east, 2.0, w.place);
-                QVERIFY2(std::abs(w.dec_arcsec_min.value - formula.dec_arcsec_min) < 0.01,
-                         qPrintable(QString("%1 against %2").arg(w.dec_arcsec_min.value).arg(formula.dec_arcsec_min)));
+                QVERIFY2(
+                    std::abs(w.dec_arcsec_min.value - formula.dec_arcsec_min) < 0.01,
+                    qPrintable(
+                        QString("%1 against %2").arg(w.dec_arcsec_min.value).arg(formula.dec_arcsec_min)));
             }
     }
 }
@@ -108,7 +111,8 @@ void RefereeTest::airAloneMakesStarsDrift() {
     const Vec3 star = ObservedFrame(s, evening).icrsFrom(low);
     const Eigen::Vector2d drift = predictedDrift(s, evening, star, axis);
     const double climb_deg_min = 15.041 / 60.0 * cos(s.latitude) * std::sin(Angle::fromDeg(100).rad());
-    const double slope = (refractionBennett(Angle::fromDeg(25.5)) - refractionBennett(Angle::fromDeg(24.5))).arcsec();
+    const double slope =
+        (refractionBennett(Angle::fromDeg(25.5)) - refractionBennett(Angle::fromDeg(24.5))).arcsec();
     // Against an axis on the refracted pole part of it is already tracked.
     QVERIFY2(drift.norm() > 0.2 && drift.norm() < std::abs(climb_deg_min * slope) + 0.6,
              qPrintable(QString::number(drift.norm())));
@@ -117,7 +121,8 @@ void RefereeTest::airAloneMakesStarsDrift() {
 void RefereeTest::twoWatchesGiveTheAxis() {
     const Site s = skerry();
     const Vec3 axis = axisWithError(s, PoleReference::refracted, 6.3, -4.4);
-    const auto fit = axisFromDrift({watchAt(s, axis, 5.0, 0.0, 0.005), watchAt(s, axis, -65.0, 5.0, 0.005)}, s);
+    const auto fit =
+        axisFromDrift({watchAt(s, axis, 5.0, 0.0, 0.005), watchAt(s, axis, -65.0, 5.0, 0.005)}, s);
     QVERIFY(fit.has_value());
     const PoleError e = poleError(*fit, s, PoleReference::refracted);
     QVERIFY2(std::abs(e.east_arcmin.value - 6.3) < 0.02, qPrintable(QString::number(e.east_arcmin.value)));
@@ -162,11 +167,10 @@ void RefereeTest::trailOpeningIsMeasured() {
         const auto m = measureTrail(trailedFrame(path, opening, 2500.0, 7), path);
         QVERIFY2(m.has_value(), m ? "" : m.error().text().c_str());
         QVERIFY(m->trails >= 3);
-        QVERIFY2(std::abs(m->opening_px.value - opening) < std::max(0.12, 4.0 * m->opening_px.sigma),
-                 qPrintable(QString("%1 ± %2 for %3")
-                                .arg(m->opening_px.value)
-                                .arg(m->opening_px.sigma)
-                                .arg(opening)));
+        QVERIFY2(
+            std::abs(m->opening_px.value - opening) < std::max(0.12, 4.0 * m->opening_px.sigma),
+            qPrintable(
+                QString("%1 ± %2 for %3").arg(m->opening_px.value).arg(m->opening_px.sigma).arg(opening)));
         QVERIFY(std::abs(m->fwhm_px - 4.0) < 0.3);
     }
 }

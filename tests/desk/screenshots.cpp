@@ -78,6 +78,19 @@ int main(int argc, char** argv) {
     w.show();
     shoot(w, "rig");
 
+    w.showStation("Focus");
+    w.session().simulatedNight().clock().setSpeed(20.0);
+    w.station("Focus")->primary()->click();
+    for (int i = 0; i < 9; ++i) {
+        settle(400);
+        w.session().simulatedNight().turnFocus(i < 6 ? -8.0 : 6.0);
+    }
+    settle(500);
+    shoot(w, "focus");
+    w.session().stop();
+    waitIdle(w);
+    w.session().simulatedNight().clock().setSpeed(0.0);
+
     w.showStation("Pole");
     auto* pole = static_cast<PoleStation*>(w.station("Pole"));
     const auto phase = [&](const QString& name) {

@@ -113,9 +113,9 @@ bool WindowTest::waitIdle(int limit_ms) const {
 }
 
 void WindowTest::stationsByKeys() {
-    for (int i = 1; i <= 5; ++i) {
+    for (int i = 1; i <= 6; ++i) {
         QTest::keyClick(window_.get(), static_cast<Qt::Key>(Qt::Key_0 + i), Qt::ControlModifier);
-        const QStringList names{"Rig", "Pole", "Centre", "Rates", "Guide"};
+        const QStringList names{"Rig", "Focus", "Pole", "Centre", "Rates", "Guide"};
         QVERIFY(window_->station(names[i - 1])->isVisible());
     }
 }

@@ -101,7 +101,8 @@ void PoleNightTest::threeLeverMovesBringThePoleNear() {
             const auto last = adjust.moves().last(lever);
             if (!last)
                 return std::copysign(first, wanted);
-            const double perTurn = adjust.moves().arcminPerTurn(lever).value_or(std::abs(last->amount_arcmin.value) / first);
+            const double perTurn =
+                adjust.moves().arcminPerTurn(lever).value_or(std::abs(last->amount_arcmin.value) / first);
             return wanted / perTurn;
         };
         if (moves == 0)
@@ -116,8 +117,7 @@ void PoleNightTest::threeLeverMovesBringThePoleNear() {
         ++moves;
     };
     QVERIFY(runProcedure(adjust, devices, control, hooks).has_value());
-    const PoleError said =
-        poleError(adjust.path().back().levers.axis, rig.site, PoleReference::refracted);
+    const PoleError said = poleError(adjust.path().back().levers.axis, rig.site, PoleReference::refracted);
     const PoleError truth = truthOf(night);
     QVERIFY2(std::abs(said.east_arcmin.value - truth.east_arcmin.value) < 0.2 &&
                  std::abs(said.high_arcmin.value - truth.high_arcmin.value) < 0.2,
@@ -165,7 +165,8 @@ void PoleNightTest::leverMovesAreMeasured() {
     const double start = separation(measure.result()->fit.axis, before).arcmin();
     const double end = separation(fit.axis, night.trueAxis()).arcmin();
     const double stated = errorEllipse(fit.covariance).major / 60.0;
-    QVERIFY2(end < start + std::max(0.1, 3.0 * stated), qPrintable(QString("%1′ after %2′, ± %3").arg(end).arg(start).arg(stated)));
+    QVERIFY2(end < start + std::max(0.1, 3.0 * stated),
+             qPrintable(QString("%1′ after %2′, ± %3").arg(end).arg(start).arg(stated)));
     QVERIFY(end < 0.5);
 }
 
@@ -254,7 +255,9 @@ void PoleNightTest::failedSightingIsLeftOutAndRepeated() {
     PoleMeasurement repeat(again);
     int slews = 0;
     RunnerHooks hooks;
-    hooks.before = [&](const Procedure&, const Step& step) { slews += std::holds_alternative<SlewStep>(step); };
+    hooks.before = [&](const Procedure&, const Step& step) {
+        slews += std::holds_alternative<SlewStep>(step);
+    };
     QVERIFY(perform(repeat, night, hooks).has_value());
     QCOMPARE(slews, 1);
     QCOMPARE(repeat.result()->sightings.size(), size_t(3));
@@ -299,9 +302,15 @@ void PoleNightTest::refereeAgreesWithTheTruth() {
     const PoleError e = poleError(*fit, s.rig.site, PoleReference::refracted);
     const PoleError truth = truthOf(night);
     QVERIFY2(std::abs(e.east_arcmin.value - truth.east_arcmin.value) < 3.0 * e.east_arcmin.sigma + 0.1,
-             qPrintable(QString("%1 ± %2, true %3").arg(e.east_arcmin.value).arg(e.east_arcmin.sigma).arg(truth.east_arcmin.value)));
+             qPrintable(QString("%1 ± %2, true %3")
+                            .arg(e.east_arcmin.value)
+                            .arg(e.east_arcmin.sigma)
+                            .arg(truth.east_arcmin.value)));
     QVERIFY2(std::abs(e.high_arcmin.value - truth.high_arcmin.value) < 3.0 * e.high_arcmin.sigma + 0.1,
-             qPrintable(QString("%1 ± %2, true %3").arg(e.high_arcmin.value).arg(e.high_arcmin.sigma).arg(truth.high_arcmin.value)));
+             qPrintable(QString("%1 ± %2, true %3")
+                            .arg(e.high_arcmin.value)
+                            .arg(e.high_arcmin.sigma)
+                            .arg(truth.high_arcmin.value)));
 }
 
 namespace {
@@ -327,15 +336,19 @@ void PoleNightTest::trailCheckSeesTheError() {
     QVERIFY(r.measure.trails >= 2);
     const double sigma = r.component.amount_arcmin.sigma;
     QVERIFY2(std::abs(r.component.amount_arcmin.value - 20.0) < std::max(1.0, 3.0 * sigma),
-             qPrintable(QString("%1 ± %2′, %3 px").arg(r.component.amount_arcmin.value).arg(sigma).arg(r.measure.opening_px.value)));
+             qPrintable(QString("%1 ± %2′, %3 px")
+                            .arg(r.component.amount_arcmin.value)
+                            .arg(sigma)
+                            .arg(r.measure.opening_px.value)));
     QVERIFY(r.component.east > 0.9);
     QVERIFY(r.smallest_arcmin > 0.2 && r.smallest_arcmin < 10.0);
 }
 
 void PoleNightTest::trailOnAGoodAxisIsALine() {
     const TrailCheckResult r = trailAt(0.0, 0.0, DriftPlace::meridian, 90.0);
-    QVERIFY2(std::abs(r.component.amount_arcmin.value) < r.smallest_arcmin,
-             qPrintable(QString("%1, smallest %2").arg(r.component.amount_arcmin.value).arg(r.smallest_arcmin)));
+    QVERIFY2(
+        std::abs(r.component.amount_arcmin.value) < r.smallest_arcmin,
+        qPrintable(QString("%1, smallest %2").arg(r.component.amount_arcmin.value).arg(r.smallest_arcmin)));
 }
 
 void PoleNightTest::centringBySyncAndByOffset() {

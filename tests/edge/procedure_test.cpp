@@ -53,7 +53,10 @@ Expected<PoleResult> measurePole(SimulatedNight& night) {
     const auto arc = planSightings(rig);
     if (!arc)
         return tl::unexpected(arc.error());
-    PoleMeasurement measurement({rig, *arc});
+    PoleMeasurementSetup setup;
+    setup.rig = rig;
+    setup.arc = *arc;
+    PoleMeasurement measurement(setup);
     Devices devices = night.devices();
     RunnerControl control;
     const auto done = runProcedure(measurement, devices, control);

@@ -3,6 +3,7 @@
 #include <QtTest>
 #include <cmath>
 #include <fstream>
+#include <thread>
 
 #include "core/image/star_detect.h"
 #include "core/rig/scales.h"
@@ -17,6 +18,7 @@ using namespace nordstjerna;
 class SimTest : public QObject {
     Q_OBJECT
 private slots:
+    void unlimitedClockEndsAWaitUnderWay();
     void sameSeedSameFrame();
     void noiseTableIsGaussian();
     void frameShowsWhereTheMountLooks();
@@ -245,6 +247,16 @@ void SimTest::unknownScenarioKeyIsNamed() {
     QVERIFY(attempt("skerry-610.json", "nothing.json").find("nothing.json") != std::string::npos);
     QVERIFY(attempt("2026-10-14T18", "2026-14-10T18").find("not a time") != std::string::npos);
     QCOMPARE(attempt("nothing to change", ""), std::string());
+}
+
+void SimTest::unlimitedClockEndsAWaitUnderWay() {
+    // A wait begun at real speed must end when the clock is set free meanwhile.
+    SimClock clock({1000.0}, 1.0);
+    StopFlag never{false};
+    std::thread waiting([&] { clock.sleep(3600.0, never); });
+    clock.setSpeed(0.0);
+    waiting.join();
+    QVERIFY(clock.now() - Instant{1000.0} >= 3600.0);
 }
 
 QTEST_APPLESS_MAIN(SimTest)

@@ -35,6 +35,22 @@ std::vector<Finding> ratesFindings(const Rates& r) {
     std::vector<Finding> list;
     rateFinding(list, "RA", "ra-rate-off", r.ra, r.setup.expectedRaPxS());
     rateFinding(list, "Dec", "dec-rate-off", r.dec, r.setup.expectedDecPxS());
+    if (r.sense == PulseSense::swapped)
+        list.push_back({"axes-swapped", Weight::act, "RA and Dec pulses are swapped",
+                        "West pulses moved the star in declination, north pulses in right ascension, against "
+                        "the directions of a solved frame.",
+                        "Exchange the axes in the cable or in the mount's set-up, then measure again.",
+                        "rates.measure", "Measure again"});
+    else if (r.sense == PulseSense::raReversed || r.sense == PulseSense::bothReversed ||
+             r.sense == PulseSense::decReversed)
+        list.push_back(
+            {"axes-reversed", Weight::look,
+             std::string(r.sense == PulseSense::raReversed    ? "RA pulses run"
+                         : r.sense == PulseSense::decReversed ? "Dec pulses run"
+                                                              : "Pulses of both axes run") +
+                 " the wrong way",
+             "The star went the opposite way on the sky; the rates take it as it is, so guiding works.",
+             "Nothing need be done; check it if other programs steer this mount.", "", ""});
     if (r.orthogonality_deg.value > 10.0)
         list.push_back(
             {"axes-skewed", r.orthogonality_deg.value > 20.0 ? Weight::act : Weight::look,

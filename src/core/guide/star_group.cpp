@@ -27,6 +27,24 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
         const double sigma = std::hypot(0.5 * (s.sigmaX + s.sigmaY), 0.05);
         votes.push_back({i, s.x - members_[i].home.x, s.y - members_[i].home.y, sigma});
     }
+    // A neighbour in a star's window has another brightness, measured against what cloud does to all of them.
+    std::vector<double> ratios;
+    for (const Vote& v : votes)
+        if (members_[v.member].home.flux > 0.0 && members_[v.member].seen->flux > 0.0)
+            ratios.push_back(std::log(members_[v.member].seen->flux / members_[v.member].home.flux));
+    const double common = ratios.size() >= 3 ? median(ratios) : 0.0;
+    std::erase_if(votes, [&](const Vote& v) {
+        const Star& home = members_[v.member].home;
+        const Star& seen = *members_[v.member].seen;
+        if (home.flux <= 0.0 || seen.flux <= 0.0)
+            return false;
+        const double ratio = std::log(seen.flux / home.flux) - common;
+        // Brighter than before never comes from cloud; fainter does, unless the others stay.
+        const bool impostor = ratio > std::log(3.0) || (ratios.size() >= 3 && ratio < -std::log(3.0));
+        if (impostor)
+            members_[v.member].seen.reset();
+        return impostor;
+    });
     if (votes.empty())
         return std::nullopt;
     if (votes.size() >= 3) {

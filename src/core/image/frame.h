@@ -23,7 +23,10 @@ struct FrameInfo {
     double saturation_adu = 65535.0;
     std::optional<Equatorial> pointing; // where the mount believed to point, ICRS
     std::string camera;
-    std::optional<Site> site; // where it was taken, if the header tells
+    std::optional<double> temperature_c; // of the sensor
+    bool bayer = false;                  // a colour filter of 2 × 2 pixels lies on the sensor
+    double hiddenNoise = 1.0;            // smoothing made pixels this much quieter than sums over them are
+    std::optional<Site> site;            // where it was taken, if the header tells
 
     std::optional<Instant> middle() const {
         return start ? std::optional<Instant>(*start + 0.5 * exposure_s) : std::nullopt;

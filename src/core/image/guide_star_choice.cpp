@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/image/star_measure.h"
 
 namespace nordstjerna {
 
@@ -89,6 +90,18 @@ Expected<std::vector<Star>> guideStarsOn(const Frame& frame, const ChoiceOptions
     if (!field)
         return tl::unexpected(field.error());
     return chooseGuideStars(*field, frame.width, frame.height, frame.info.saturation_adu, options);
+}
+
+Expected<std::vector<Star>> starsAt(const Frame& frame, const std::vector<Pixel>& places) {
+    std::vector<Star> stars;
+    for (const Pixel& p : places)
+        if (const auto s = findAndMeasure(frame, p.x, p.y, 10.0))
+            stars.push_back(*s);
+    if (stars.empty())
+        return problem("None of the chosen stars is there.",
+                       "The field has moved since they were chosen, or cloud hides it.",
+                       "Choose again, or let the stars be chosen by merit.");
+    return stars;
 }
 
 } // namespace nordstjerna

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/image/star_detect.h"
+#include "core/sky/tangent_plane.h"
 
 namespace nordstjerna {
 
@@ -33,5 +34,9 @@ Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, 
 
 // The same, from a whole frame.
 Expected<std::vector<Star>> guideStarsOn(const Frame& frame, const ChoiceOptions& options = {});
+
+// Stars that a person pointed at, each measured within 10 px of the place; those not found are left out.
+// Fails when none is there.
+Expected<std::vector<Star>> starsAt(const Frame& frame, const std::vector<Pixel>& places);
 
 } // namespace nordstjerna

@@ -93,7 +93,8 @@ SkyBackground::SkyBackground(const Frame& frame) : width_(frame.width) {
 }
 
 double SkyBackground::node(int cx, int cy) const {
-    return mesh_[static_cast<size_t>(std::clamp(cy, 0, cellsY_ - 1) * cellsX_ + std::clamp(cx, 0, cellsX_ - 1))];
+    return mesh_[static_cast<size_t>(std::clamp(cy, 0, cellsY_ - 1) * cellsX_ +
+                                     std::clamp(cx, 0, cellsX_ - 1))];
 }
 
 SkyBackground::Local SkyBackground::at(double x, double y) const {
@@ -108,7 +109,8 @@ SkyBackground::Local SkyBackground::at(double x, double y) const {
     const double c = node(cx, cy + 1);
     const double d = node(cx + 1, cy + 1);
     return {(a * (1 - fx) + b * fx) * (1 - fy) + (c * (1 - fx) + d * fx) * fy,
-            ((b - a) * (1 - fy) + (d - c) * fy) / cellWidth_, ((c - a) * (1 - fx) + (d - b) * fx) / cellHeight_};
+            ((b - a) * (1 - fy) + (d - c) * fy) / cellWidth_,
+            ((c - a) * (1 - fx) + (d - b) * fx) / cellHeight_};
 }
 
 void SkyBackground::row(int y, std::vector<float>& out) const {
@@ -116,8 +118,9 @@ void SkyBackground::row(int y, std::vector<float>& out) const {
     int x = 0;
     for (int piece = 0; piece <= cellsX_ && x < width_; ++piece) {
         // Straight between two cell centres.
-        const int end = piece == cellsX_ ? width_
-                                         : std::min(width_, static_cast<int>(std::ceil((piece + 0.5) * cellWidth_ - 0.5)));
+        const int end = piece == cellsX_
+                            ? width_
+                            : std::min(width_, static_cast<int>(std::ceil((piece + 0.5) * cellWidth_ - 0.5)));
         if (end <= x)
             continue;
         const Local l = at(x, y);

@@ -72,8 +72,7 @@ int rootOf(std::vector<int>& parent, int i) {
 }
 
 // Connected regions above the threshold, as runs that name their region.
-std::vector<std::vector<Run>> regionsAbove(const Plane& smooth, int width, int height,
-                                           float threshold) {
+std::vector<std::vector<Run>> regionsAbove(const Plane& smooth, int width, int height, float threshold) {
     std::vector<Run> runs;
     std::vector<int> parent;
     size_t lastFrom = 0;
@@ -131,7 +130,9 @@ public:
 
     void look(const SkyBackground& sky, StarField& field) {
         flattenAndSmooth(frame_, sky, flat_, smooth_);
-        const auto threshold = static_cast<float>(options_.threshold_sigma * noise_);
+        // A frame that was smoothed before is smoothed less by smoothing it again.
+        const double again = frame_.info.hiddenNoise > 1.0 ? 0.73 : 1.0;
+        const auto threshold = static_cast<float>(options_.threshold_sigma * again * noise_);
         for (const auto& region : regionsAbove(smooth_, frame_.width, frame_.height, threshold))
             judge(region, field);
         std::sort(found_.begin(), found_.end(),
@@ -182,8 +183,9 @@ private:
             lowest = std::min(lowest, smoothAt(x, y));
         }
         // The smoothed noise is three eighths of the plain one; the wings of a bright star are rough by more.
-        const double rough = 0.375 * std::hypot(noise_, std::sqrt(std::max(0.0F, lowest) /
-                                                                  std::max(frame_.info.gain_e_adu, 1e-6)));
+        const double rough =
+            0.375 *
+            std::hypot(noise_, std::sqrt(std::max(0.0F, lowest) / std::max(frame_.info.gain_e_adu, 1e-6)));
         return faint.value - lowest > 4.0 * rough && lowest < 0.85F * faint.value;
     }
 
@@ -259,9 +261,9 @@ private:
                 continue;
             }
             const bool alone = own.size() == 1;
-            const double share = p.value / std::accumulate(own.begin(), own.end(), 0.0, [](double s, const Peak& o) {
-                                     return s + o.value;
-                                 });
+            const double share =
+                p.value / std::accumulate(own.begin(), own.end(), 0.0,
+                                          [](double s, const Peak& o) { return s + o.value; });
             found_.push_back({alone ? origin.x0 + mx : p.x, alone ? origin.y + my : p.y, sum * share,
                               alone ? major : std::min(major, 2.5)});
         }
@@ -287,7 +289,7 @@ Expected<StarField> detectStars(const Frame& frame, const DetectOptions& options
     // A flat, fully saturated or empty frame has no noise and no stars.
     if (!(field.noise > 1e-5) || !std::isfinite(field.noise))
         return field;
-    CandidateFinder finder(frame, field.noise, options);
+    CandidateFinder finder(frame, field.noise * frame.info.hiddenNoise, options);
     finder.look(sky, field);
     const std::vector<Candidate>& found = finder.found();
     const size_t count = std::min(found.size(), static_cast<size_t>(2 * options.most));

@@ -304,7 +304,8 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
         return problem("The star is at the edge of the frame.", "Its profile is cut off.",
                        "Choose a star farther inside.");
     const Cut c = cutAround(frame, gx, gy, options.radius_px);
-    const Background b = ringBackground(frame, c);
+    Background b = ringBackground(frame, c);
+    b.noise *= frame.info.hiddenNoise;
 
     int peakX = c.x;
     int peakY = c.y;

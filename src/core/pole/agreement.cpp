@@ -46,11 +46,11 @@ Agreement compareMethods(const std::vector<MethodResult>& methods) {
         a.verdict = "The methods agree: " + worst + "." +
                     (best ? " Use the " + a.trusted + ", the most precise." : std::string());
     else
-        a.verdict = "The methods do not agree: " + worst +
-                    ". Something moved between them, or one was disturbed. Take fresh sightings; if those "
-                    "repeat, trust them over " +
-                    (best && best->name == methods.front().name ? methods.back().name : methods.front().name) +
-                    ".";
+        a.verdict =
+            "The methods do not agree: " + worst +
+            ". Something moved between them, or one was disturbed. Take fresh sightings; if those "
+            "repeat, trust them over " +
+            (best && best->name == methods.front().name ? methods.back().name : methods.front().name) + ".";
     return a;
 }
 

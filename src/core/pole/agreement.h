@@ -10,7 +10,7 @@
 namespace nordstjerna {
 
 struct MethodResult {
-    std::string name;              // "sightings", "drift", "trail check"
+    std::string name;                    // "sightings", "drift", "trail check"
     std::optional<Measured> east_arcmin; // absent: not shown by this method
     std::optional<Measured> high_arcmin;
 };
@@ -18,9 +18,9 @@ struct MethodResult {
 struct Agreement {
     bool known = false; // at least two methods share a component
     bool agree = true;
-    double worst_sigma = 0.0;  // greatest difference in units of its uncertainty
-    std::string verdict;       // one plain sentence or two
-    std::string trusted;       // name of the method with the smallest uncertainty
+    double worst_sigma = 0.0; // greatest difference in units of its uncertainty
+    std::string verdict;      // one plain sentence or two
+    std::string trusted;      // name of the method with the smallest uncertainty
 };
 
 Agreement compareMethods(const std::vector<MethodResult>& methods);

@@ -13,14 +13,14 @@ namespace {
 constexpr double sidereal_rad_s = 7.2921150e-5;
 
 struct Frame3 {
-    Vec3 raise; // rotation about it lifts the axis
-    Vec3 ahead; // horizontal, towards the pole's side
+    Vec3 raise;  // rotation about it lifts the axis
+    Vec3 ahead;  // horizontal, towards the pole's side
     double east; // sense of a turn about the vertical that moves the axis east
 };
 
 Frame3 leverFrame(const Vec3& axis, const Site& site) {
-    return {axis.cross(Vec3::UnitZ()).normalized(),
-            Vec3(axis.x(), axis.y(), 0.0).normalized(), site.southern() ? 1.0 : -1.0};
+    return {axis.cross(Vec3::UnitZ()).normalized(), Vec3(axis.x(), axis.y(), 0.0).normalized(),
+            site.southern() ? 1.0 : -1.0};
 }
 
 // Azimuth, altitude, third axis, about the RA axis.
@@ -81,9 +81,11 @@ LeverFit fitLevers(const LeverReference& reference, const Sighting& now, const S
                    const LeverAssumptions& assumptions) {
     const Vec3& axis = reference.axis;
     const Frame3 f = leverFrame(axis, site);
-    const double tracked = (site.southern() ? 1.0 : -1.0) * sidereal_rad_s * (now.when - reference.sighting.when);
+    const double tracked =
+        (site.southern() ? 1.0 : -1.0) * sidereal_rad_s * (now.when - reference.sighting.when);
     const Mat3 carried = rotation(axis * tracked) * reference.sighting.camera;
-    const Weights w{std::hypot(now.sigmaDirection_arcsec, reference.sighting.sigmaDirection_arcsec) / arcsecPerRad,
+    const Weights w{std::hypot(now.sigmaDirection_arcsec, reference.sighting.sigmaDirection_arcsec) /
+                        arcsecPerRad,
                     std::hypot(now.sigmaRoll_arcsec, reference.sighting.sigmaRoll_arcsec) / arcsecPerRad,
                     assumptions.raSlipSigma_arcsec / arcsecPerRad};
     const Solution s =

@@ -15,10 +15,10 @@ ReticlePlace reticlePlace(const ObservedFrame& frame, bool inverted) {
     r.star = south ? "σ Octantis" : "Polaris";
     r.place = frame.hourAngleDec(vectorFrom(south ? sigmaOctantis : polaris));
     r.distance = Angle::fromDeg(90.0) - (south ? -r.place.dec : r.place.dec);
-    // The sky turns anticlockwise about the north pole and clockwise about the south pole; at hour angle 0 the
-    // star stands above the pole.
-    r.dial = ((south ? r.place.hourAngle : -r.place.hourAngle) + Angle::fromDeg(inverted ? 180.0 : 0.0))
-                 .wrapped();
+    // The sky turns anticlockwise about the north pole and clockwise about the south pole; at hour angle 0
+    // the star stands above the pole.
+    r.dial =
+        ((south ? r.place.hourAngle : -r.place.hourAngle) + Angle::fromDeg(inverted ? 180.0 : 0.0)).wrapped();
     r.clock_h = r.dial.deg() / 30.0;
     return r;
 }

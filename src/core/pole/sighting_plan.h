@@ -11,12 +11,12 @@
 namespace nordstjerna {
 
 struct PlannedArc {
-    std::vector<HourAngleDec> places; // in the order in which they are visited
+    std::vector<HourAngleDec> places;   // in the order in which they are visited
     double predictedSigma_arcmin = 0.0; // of the axis in its worse direction
     double lowestAltitude_deg = 0.0;
     double span_deg = 0.0;
-    double slewTime_s = 0.0;   // from the first place to the last
-    bool twoWindows = false;   // the sky between the places is not free throughout
+    double slewTime_s = 0.0; // from the first place to the last
+    bool twoWindows = false; // the sky between the places is not free throughout
 };
 
 struct PlanWishes {
@@ -28,8 +28,8 @@ struct PlanWishes {
     double sigmaRoll_arcsec = 20.0;
 };
 
-// Uncertainties as this rig's guide camera gives them in ordinary seeing with 3 s exposures; some forty matched stars hold the rotation to a few hundredths of a pixel at
-// the rim.
+// Uncertainties as this rig's guide camera gives them in ordinary seeing with 3 s exposures; some forty
+// matched stars hold the rotation to a few hundredths of a pixel at the rim.
 PlanWishes planWishesFor(const Rig& rig, int sightings);
 
 // One arc if 12° or more are free; otherwise places in two separate windows of sky. Fails when even those

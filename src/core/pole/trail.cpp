@@ -13,7 +13,7 @@ namespace nordstjerna {
 namespace {
 
 constexpr int mostTrails = 24;
-constexpr double reach_px = 16.0; // half width of the strip
+constexpr double reach_px = 16.0;      // half width of the strip
 constexpr double startSigma_px = 0.25; // of the blob's place across the trail
 
 struct Candidate {
@@ -144,7 +144,8 @@ std::vector<Point> strip(const Frame& f, const Candidate& c, const TrailPath& pa
             high = high.cwiseMax(p);
         }
     for (int y = std::max(0, static_cast<int>(low.y())); y <= std::min<double>(f.height - 1, high.y()); ++y)
-        for (int x = std::max(0, static_cast<int>(low.x())); x <= std::min<double>(f.width - 1, high.x()); ++x) {
+        for (int x = std::max(0, static_cast<int>(low.x())); x <= std::min<double>(f.width - 1, high.x());
+             ++x) {
             const Eigen::Vector2d d(x - c.x, y - c.y);
             const double u = d.dot(a);
             const double w = d.dot(b);

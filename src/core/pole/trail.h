@@ -13,9 +13,9 @@ namespace nordstjerna {
 
 struct TrailPath {
     double hold_s = 6.0;
-    double half_s = 60.0;                               // out, and the same back
-    double rate_px_s = 2.0;                             // of the stars while the mount runs
-    Eigen::Vector2d along = Eigen::Vector2d::UnitX();   // unit vector in which they run out
+    double half_s = 60.0;                             // out, and the same back
+    double rate_px_s = 2.0;                           // of the stars while the mount runs
+    Eigen::Vector2d along = Eigen::Vector2d::UnitX(); // unit vector in which they run out
 
     double length_px() const { return rate_px_s * half_s; }
     // The stars' drift is counted along this: `along` turned by 90° anticlockwise.

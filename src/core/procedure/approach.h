@@ -14,8 +14,8 @@ struct ApproachSetup {
     double exposure_s = 3.0;
     int retries = 2; // each with a doubled exposure
     CameraRole camera = CameraRole::guide;
-    int bin = 1;                   // pixels added up before solving, for speed
-    double scaleTolerance = 0.1;   // relative, of the rig's own scale
+    int bin = 1;                 // pixels added up before solving, for speed
+    double scaleTolerance = 0.1; // relative, of the rig's own scale
 };
 
 class Approach {

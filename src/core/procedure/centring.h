@@ -42,8 +42,8 @@ public:
     std::shared_ptr<const Frame> frame() const { return frame_; } // binned, as solved
     int bin() const { return bin_; }
     const CentringSetup& setup() const { return setup_; }
-    // Of the optics in front of the camera, from the last solved frame, the air's flattening of the field taken
-    // out; 0 before the first.
+    // Of the optics in front of the camera, from the last solved frame, the air's flattening of the field
+    // taken out; 0 before the first.
     double effectiveFocal_mm() const;
 
 private:

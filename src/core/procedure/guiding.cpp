@@ -42,6 +42,10 @@ Step Guiding::next(const Event& event) {
         const auto* tracked = std::get_if<StarsTracked>(&event.what);
         return tracked ? measured(*tracked) : Step(watch_.look(setup_.exposure_s));
     }
+    case Phase::searching:
+        watch_.reacquire(*std::get<FrameTaken>(event.what).frame);
+        phase_ = Phase::looking;
+        return watch_.look(setup_.exposure_s);
     case Phase::correcting:
         phase_ = Phase::looking;
         return watch_.look(setup_.exposure_s);
@@ -55,13 +59,24 @@ Step Guiding::choose(const Event& event) {
     frame_ = std::get<FrameTaken>(event.what).frame;
     ChoiceOptions options;
     options.most = setup_.mostStars;
-    const auto stars = guideStarsOn(*frame_, options);
+    const auto stars =
+        setup_.wantedStars.empty() ? guideStarsOn(*frame_, options) : starsAt(*frame_, setup_.wantedStars);
     if (!stars) {
         phase_ = Phase::ended;
         return FailStep{stars.error()};
     }
     watch_ = StarWatch(*stars);
     run_.meta.start = frame_->info.middle().value_or(event.now);
+    phase_ = Phase::looking;
+    return watch_.look(setup_.exposure_s);
+}
+
+Step Guiding::lookOrSearch() {
+    // A jump of the whole field (a bump, a slip) leaves the windows: look at everything now and then.
+    if (watch_.wantsFullFrame()) {
+        phase_ = Phase::searching;
+        return ExposeStep{setup_.exposure_s, CameraRole::guide};
+    }
     phase_ = Phase::looking;
     return watch_.look(setup_.exposure_s);
 }
@@ -115,8 +130,10 @@ Step Guiding::measured(const StarsTracked& tracked) {
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
         row.event = wasLost ? "lost still" : "lost";
         run_.rows.push_back(row);
-        phase_ = over ? Phase::ended : Phase::looking;
-        return over ? Step(DoneStep{}) : Step(watch_.look(setup_.exposure_s));
+        if (!over)
+            return lookOrSearch();
+        phase_ = Phase::ended;
+        return DoneStep{};
     }
     const SkyError error = geometry_->toSky(shift->dx, shift->dy);
     row.dra_arcsec = error.dra_arcsec;

@@ -20,7 +20,8 @@ struct GuidingSetup {
     double settleFor_s = 10.0; // the error must stay small that long before the run counts
     double settleWithin_arcsec = 2.5;
     double settleTimeout_s = 60.0;
-    double length_s = 0.0; // 0: until stopped
+    double length_s = 0.0;          // 0: until stopped
+    std::vector<Pixel> wantedStars; // chosen by hand; empty: chosen by merit
 };
 
 class Guiding : public Procedure {
@@ -40,8 +41,9 @@ public:
     void setController(const ControllerSettings& settings);
 
 private:
-    enum class Phase { start, finding, looking, correcting, ended };
+    enum class Phase { start, finding, looking, searching, correcting, ended };
     Step choose(const Event& event);
+    Step lookOrSearch();
     Step measured(const StarsTracked& tracked);
     PulsePair decide(const SkyError& error);
     void updateSettling(const SkyError& error, double t_s);

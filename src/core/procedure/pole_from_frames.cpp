@@ -66,7 +66,7 @@ Progress PoleFromFrames::progress() const {
     Progress p;
     const size_t n = setup_.names.size();
     for (size_t i = 0; i < std::min<size_t>(n, 8); ++i)
-        p.steps.push_back({"Frame " + std::to_string(i + 1), i < at_                ? State::done
+        p.steps.push_back({"Frame " + std::to_string(i + 1), i < at_               ? State::done
                                                              : i == at_ && !ended_ ? State::running
                                                                                    : State::ahead});
     p.fraction = static_cast<double>(at_) / static_cast<double>(std::max<size_t>(1, n));

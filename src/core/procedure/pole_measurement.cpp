@@ -83,9 +83,9 @@ Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) 
     }
     if (solved.solution) {
         const ObservedFrame at(setup_.rig.site, solved.solution->when, setup_.dut1_s);
-        taken_[place_] = TakenSighting{
-            makeSighting(*solved.solution, at, airMotion_arcsec(frame_->info.exposure_s)), *solved.solution,
-            frame_};
+        taken_[place_] =
+            TakenSighting{makeSighting(*solved.solution, at, airMotion_arcsec(frame_->info.exposure_s)),
+                          *solved.solution, frame_};
     } else {
         failures_[place_] = diagnoseUnsolved(*frame_, solved.solution.error());
         failures_[place_]->what = "Sighting " + std::to_string(place_ + 1) + ": " + failures_[place_]->what;
@@ -99,7 +99,8 @@ Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) 
 Step PoleMeasurement::finish(const Event& event) {
     phase_ = Phase::ended;
     if (count() < 2) {
-        const auto first = std::find_if(failures_.begin(), failures_.end(), [](const auto& f) { return !!f; });
+        const auto first =
+            std::find_if(failures_.begin(), failures_.end(), [](const auto& f) { return !!f; });
         return FailStep{**first};
     }
     std::vector<Sighting> sightings;

@@ -32,6 +32,7 @@ enum class CameraRole { guide, imaging };
 struct ExposeStep {
     double exposure_s = 2.0;
     CameraRole camera = CameraRole::guide;
+    bool raw = false; // as the sensor gives it: no dark taken off, no pixel mended
 };
 
 // A star expected near (x, y) on the guide camera, to be found within search_px.
@@ -53,6 +54,7 @@ struct SolveStep {
     double scaleTolerance = 0.1;  // relative
     std::optional<Vec3> near;     // ICRS
     double radius_deg = 10.0;
+    double timeLimit_s = 8.0;
 };
 
 struct SlewStep {

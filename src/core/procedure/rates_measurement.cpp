@@ -1,5 +1,6 @@
 #include "core/procedure/rates_measurement.h"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
@@ -33,11 +34,9 @@ Step RatesMeasurement::fail(Problem p) {
 }
 
 Step RatesMeasurement::next(const Event& event) {
-    if (const auto* failed = std::get_if<StepFailed>(&event.what))
-        return fail(failed->problem);
-    if (std::holds_alternative<StopAsked>(event.what)) {
+    if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
-        return DoneStep{};
+        return *end;
     }
     if (!begin_)
         begin_ = event.now;
@@ -57,6 +56,8 @@ Step RatesMeasurement::next(const Event& event) {
     }
     if (phase_ == Phase::finding)
         return choose(event);
+    if (phase_ == Phase::orienting)
+        return orient(std::get<FrameSolved>(event.what));
     if (pulsing_) {
         pulsing_ = false;
         pausing_ = true;
@@ -68,7 +69,13 @@ Step RatesMeasurement::next(const Event& event) {
     }
     if (const auto* tracked = std::get_if<StarsTracked>(&event.what)) {
         if (tracked->stars.empty() || !tracked->stars.front()) {
-            if (++lost_ > 4)
+            if (++lost_ > 4 && atEdge())
+                return fail({"The star has left the frame.",
+                             "It was last seen at (" + formatNumber(star_->x, 0) + ", " +
+                                 formatNumber(star_->y, 0) + ") of " + std::to_string(frame_->width) + " × " +
+                                 std::to_string(frame_->height) + " px.",
+                             "Centre a star, or shorten the wanted travel."});
+            if (lost_ > 4)
                 return fail({"The guide star was lost.", "It was not found in five frames in a row.",
                              "Check for cloud, choose a brighter star, and measure again."});
             return look();
@@ -81,19 +88,41 @@ Step RatesMeasurement::next(const Event& event) {
 
 Step RatesMeasurement::choose(const Event& event) {
     frame_ = std::get<FrameTaken>(event.what).frame;
-    const auto field = detectStars(*frame_);
-    if (!field)
-        return fail(field.error());
     ChoiceOptions options;
     // All four legs start from one place; the star needs their length on every side.
     options.edge_px = std::max(60.0, 2.2 * setup_.travel_px);
-    const auto stars =
-        chooseGuideStars(*field, frame_->width, frame_->height, frame_->info.saturation_adu, options);
+    const auto stars = guideStarsOn(*frame_, options);
     if (!stars)
         return fail(stars.error());
     star_ = stars->front();
+    // The sky's directions on the sensor tell swapped and reversed axes; without a solution the rates are
+    // measured all the same.
+    phase_ = Phase::orienting;
+    SolveStep solve;
+    solve.frame = frame_;
+    solve.scale_arcsec_px = calibration_.scale_arcsec_px;
+    solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
+    solve.timeLimit_s = 2.0;
+    return solve;
+}
+
+Step RatesMeasurement::orient(const FrameSolved& solved) {
+    if (solved.solution) {
+        const Eigen::Matrix2d onSensor = solved.solution->plane.cd.inverse();
+        const auto angle = [](const Eigen::Vector2d& v) {
+            return Angle::fromRad(std::atan2(v.y(), v.x())).wrapped().deg();
+        };
+        calibration_.east_deg = angle(onSensor.col(0));
+        calibration_.north_deg = angle(onSensor.col(1));
+    }
     phase_ = Phase::firstLook;
     return look();
+}
+
+bool RatesMeasurement::atEdge() const {
+    constexpr double margin = 25.0;
+    return star_->x < margin || star_->y < margin || star_->x > frame_->width - margin ||
+           star_->y > frame_->height - margin;
 }
 
 Step RatesMeasurement::look() const {
@@ -226,7 +255,7 @@ Progress RatesMeasurement::progress() const {
     const char* names[] = {"Choose a star", "Clear Dec backlash", "West", "East", "North", "South"};
     size_t current = 0;
     if (phase_ == Phase::firstLook || phase_ == Phase::clearing)
-        current = 1;
+        current = 1; // orienting still counts as choosing
     else if (phase_ == Phase::leg)
         current = 2 + static_cast<size_t>(leg_);
     else if (phase_ == Phase::ended)

@@ -31,9 +31,11 @@ public:
     const RatesSetup& setup() const { return setup_; }
 
 private:
-    enum class Phase { start, finding, firstLook, clearing, leg, ended };
+    enum class Phase { start, finding, orienting, firstLook, clearing, leg, ended };
     Step choose(const Event& event);
+    Step orient(const FrameSolved& solved);
     Step look() const;
+    bool atEdge() const;
     Step onStar(const Event& event, const Star& star, Instant middle);
     Step clearing(const Star& star);
     Step inLeg(const Star& star, double t_s);

@@ -2,6 +2,9 @@
 
 #include <algorithm>
 
+#include "core/image/star_detect.h"
+#include "core/image/star_match.h"
+
 namespace nordstjerna {
 
 TrackStep StarWatch::look(double exposure_s) const {
@@ -22,6 +25,22 @@ std::optional<FieldShift> StarWatch::update(const StarsTracked& tracked) {
         ++lostFrames_;
     }
     return shift;
+}
+
+bool StarWatch::reacquire(const Frame& frame) {
+    ++lostFrames_; // until the windows confirm it
+    const auto field = detectStars(frame);
+    if (!field)
+        return false;
+    std::vector<Star> home;
+    for (const StarGroup::Member& m : group_.members())
+        home.push_back(m.home);
+    const auto jump = findJump(home, field->stars);
+    if (!jump)
+        return false;
+    last_.dx = jump->dx;
+    last_.dy = jump->dy;
+    return true;
 }
 
 } // namespace nordstjerna

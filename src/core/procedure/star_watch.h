@@ -17,6 +17,10 @@ public:
     // Absent while the field is lost.
     std::optional<FieldShift> update(const StarsTracked& tracked);
 
+    // When windows no longer find the field, a whole frame may: true once the stars are found on it.
+    bool wantsFullFrame() const { return lostFrames_ == 2 || (lostFrames_ > 2 && lostFrames_ % 5 == 0); }
+    bool reacquire(const Frame& frame);
+
     const StarGroup& group() const { return group_; }
     int lostFrames() const { return lostFrames_; }
 

@@ -79,7 +79,7 @@ Progress TrailChecking::progress() const {
     const bool trailing = phase_ == Phase::trailing;
     const bool over = trailing || phase_ == Phase::ended;
     p.steps = {{"Slew and settle", over || approach_.stepsDone() >= 2 ? State::done : State::running},
-               {"Solve", over                            ? State::done
+               {"Solve", over                         ? State::done
                          : approach_.stepsDone() >= 2 ? State::running
                                                       : State::ahead},
                {"Out and back", trailing ? State::running : State::ahead}};

@@ -108,6 +108,21 @@ Vector polar(const Eigen::Vector2d& v, double sigma) {
             {angle < 0.0 ? angle + 360.0 : angle, sigma / v.norm() * 180.0 / std::numbers::pi}};
 }
 
+PulseSense senseOf(const Rates& r) {
+    if (!r.setup.east_deg || !r.setup.north_deg)
+        return PulseSense::unknown;
+    const auto along = [](double a, double b) { return cos(Angle::fromDeg(a - b)); };
+    // A west pulse carries the camera west, so the star goes east on it; a north pulse sends it south.
+    const double ra = along(r.ra.angle_deg.value, *r.setup.east_deg);
+    const double dec = -along(r.dec.angle_deg.value, *r.setup.north_deg);
+    const double cross = along(r.ra.angle_deg.value, *r.setup.north_deg);
+    if (std::abs(ra) < 0.5 && std::abs(dec) < 0.5 && std::abs(cross) > 0.7)
+        return PulseSense::swapped;
+    if (ra < -0.5)
+        return dec < -0.5 ? PulseSense::bothReversed : PulseSense::raReversed;
+    return dec < -0.5 ? PulseSense::decReversed : PulseSense::right;
+}
+
 RatesVerdict judge(const Rates& r) {
     const double ra = std::abs(r.ra.rate_px_s.value / r.setup.expectedRaPxS() - 1.0);
     const double dec = std::abs(r.dec.rate_px_s.value / r.setup.expectedDecPxS() - 1.0);
@@ -115,6 +130,9 @@ RatesVerdict judge(const Rates& r) {
     const int steps = std::min(r.ra.steps, r.dec.steps);
     const double precision =
         std::max(r.ra.rate_px_s.sigma / r.ra.rate_px_s.value, r.dec.rate_px_s.sigma / r.dec.rate_px_s.value);
+    // Swapped axes make nonsense of all else. Reversed ones are measured as they are and guide well.
+    if (r.sense == PulseSense::swapped)
+        return RatesVerdict::bad;
     if (ra > 0.3 || dec > 0.3 || skew > 20.0 || steps < 4 || precision > 0.1)
         return RatesVerdict::bad;
     if (ra > 0.1 || dec > 0.1 || skew > 10.0 || steps < 8 || precision > 0.03)
@@ -210,13 +228,17 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
             const double decTime =
                 std::max(0.0, r.pulsed[2] - dead.north_s) - std::max(0.0, r.pulsed[3] - dead.south_s);
             const Eigen::Vector4d d(1.0, r.t, raTime, decTime);
-            squares += (Eigen::RowVector2d(r.x, r.y) - d.transpose() * fit.solution).squaredNorm();
+            const Eigen::RowVector2d rest = Eigen::RowVector2d(r.x, r.y) - d.transpose() * fit.solution;
+            const Eigen::Vector2d way = (leg < 2 ? ra : dec).normalized() * (leg % 2 ? -1.0 : 1.0);
+            l.along_px.push_back(rest * way);
+            squares += rest.squaredNorm();
             ++count;
         }
         l.travel_px = std::hypot(last.x - first->x, last.y - first->y);
         l.roughness_px = std::sqrt(squares / std::max(1, 2 * count));
         rates.legs.push_back(l);
     }
+    rates.sense = senseOf(rates);
     rates.verdict = judge(rates);
     return rates;
 }

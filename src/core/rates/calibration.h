@@ -2,6 +2,7 @@
 // millisecond of pulse, for both axes, with the Dec backlash that the return leg shows.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -31,6 +32,9 @@ struct CalibrationSetup {
     double hourAngle_h = 0.0;
     std::string side; // of the meridian: "east" or "west"
     int bin = 1;
+    // Where a star lies that is farther east, or north, on the sky: angles on the sensor from +x towards +y,
+    // by a solved frame; absent when none was solved.
+    std::optional<double> east_deg, north_deg;
 
     double expectedRaPxS() const; // at declination 0
     double expectedDecPxS() const;
@@ -46,7 +50,18 @@ struct LegFit {
     Leg leg = Leg::west;
     int steps = 0;
     double travel_px = 0.0;
-    double roughness_px = 0.0; // rms of the star about the fitted line, along and across
+    double roughness_px = 0.0;    // rms of the star about the fitted line, along and across
+    std::vector<double> along_px; // of each of its samples from the fit, in the leg's direction
+};
+
+// What pulses do against what they should, known only when a solved frame told the directions.
+enum class PulseSense {
+    unknown,
+    right,
+    raReversed,  // west pulses carry the star west
+    decReversed, // north pulses carry it north
+    bothReversed,
+    swapped // RA pulses move it in declination and the other way round
 };
 
 enum class RatesVerdict { good, usable, bad };
@@ -60,6 +75,7 @@ struct Rates {
     Measured drift_px_min;      // of the star while calibrating
     bool mirrored =
         false; // the north direction is a quarter turn clockwise, not counter-clockwise, from west
+    PulseSense sense = PulseSense::unknown;
     std::vector<LegFit> legs;
     RatesVerdict verdict = RatesVerdict::bad;
     CalibrationSetup setup;

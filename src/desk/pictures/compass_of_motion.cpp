@@ -30,6 +30,11 @@ void CompassOfMotion::show(const std::vector<CalibrationSample>& samples, const 
     update();
 }
 
+void CompassOfMotion::setGhosts(std::vector<Rates> ghosts) {
+    ghosts_ = std::move(ghosts);
+    update();
+}
+
 QPointF CompassOfMotion::place(double x, double y) const {
     if (samples_.empty())
         return centre_;
@@ -65,6 +70,15 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
     p.drawText(QRectF(area.right() - 70, centre_.y() - 18, 62, 16), Qt::AlignRight, tr("sensor x"));
     p.drawText(QRectF(centre_.x() + 5, area.top() + 5, 80, 16), Qt::AlignLeft, tr("sensor y"));
 
+    QColor faint = theme().muted;
+    faint.setAlpha(70);
+    p.setBrush(Qt::NoBrush);
+    for (const Rates& g : ghosts_)
+        for (const AxisRate* axis : {&g.ra, &g.dec}) {
+            const double a = axis->angle_deg.value * M_PI / 180.0;
+            p.setPen(QPen(faint, 1.2, axis == &g.ra ? Qt::SolidLine : Qt::DashLine));
+            p.drawLine(centre_, centre_ + QPointF(std::cos(a), -std::sin(a)) * travel_px_ * unit_);
+        }
     if (rates_) {
         const auto arrow = [&](QPointF from, const AxisRate& axis, double expected_px_s, double seconds,
                                const QColor& colour, const QString& name) {

@@ -16,6 +16,9 @@ public:
     void show(const std::vector<CalibrationSample>& samples, const std::optional<Rates>& rates,
               double travel_px);
 
+    // Past calibrations of the same rig, drawn faintly.
+    void setGhosts(std::vector<Rates> ghosts);
+
 protected:
     void draw(QPainter& p, const QRectF& area) override;
     QString readOut(QPointF at) const override;
@@ -25,6 +28,7 @@ private:
     QPointF place(double x, double y) const;
     std::vector<CalibrationSample> samples_;
     std::optional<Rates> rates_;
+    std::vector<Rates> ghosts_;
     double travel_px_ = 25.0;
     QPointF centre_;
     double unit_ = 1.0;

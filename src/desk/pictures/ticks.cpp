@@ -23,7 +23,7 @@ void drawAxes(QPainter& p, const QRectF& plot, const AxisRange& x, const AxisRan
     const auto places = [](double step) {
         return std::max(0, static_cast<int>(-std::floor(std::log10(step) + 1e-9)));
     };
-    const double xStep = roundStep(x.high - x.low, static_cast<int>(plot.width() / 90.0));
+    const double xStep = roundStep(x.high - x.low, std::max(2, static_cast<int>(plot.width() / 90.0)));
     for (double v = std::ceil(x.low / xStep) * xStep; v <= x.high + 1e-9 * xStep; v += xStep) {
         const double at = plot.left() + plot.width() * (v - x.low) / (x.high - x.low);
         p.setPen(QPen(theme().line, 1));
@@ -32,7 +32,7 @@ void drawAxes(QPainter& p, const QRectF& plot, const AxisRange& x, const AxisRan
         p.drawText(QRectF(at - 40, plot.bottom() + 4, 80, 16), Qt::AlignHCenter | Qt::AlignTop,
                    qs(formatNumber(v, places(xStep))));
     }
-    const double yStep = roundStep(y.high - y.low, static_cast<int>(plot.height() / 44.0));
+    const double yStep = roundStep(y.high - y.low, std::max(2, static_cast<int>(plot.height() / 44.0)));
     for (double v = std::ceil(y.low / yStep) * yStep; v <= y.high + 1e-9 * yStep; v += yStep) {
         const double at = plot.bottom() - plot.height() * (v - y.low) / (y.high - y.low);
         p.setPen(QPen(theme().line, 1));

@@ -15,8 +15,9 @@ using TrackFunction = std::function<Expected<StarsTracked>(const TrackStep&, con
 
 struct Devices {
     Mount* mount = nullptr;
-    Camera* guideCamera = nullptr;
-    Camera* imagingCamera = nullptr; // may be absent
+    Camera* guideCamera = nullptr;    // its frames come ready to be measured
+    Camera* rawGuideCamera = nullptr; // as the sensor gives them; absent: the same
+    Camera* imagingCamera = nullptr;  // may be absent
     Clock* clock = nullptr;
     SolveFunction solve;
     TrackFunction track;

@@ -173,6 +173,9 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
         if (const auto when = parseInstant(*date))
             info.start = *when;
     info.site = siteOf(f);
+    info.temperature_c = number(f, "CCD-TEMP");
+    if (const auto pattern = text(f, "BAYERPAT"))
+        info.bayer = planes == 1 && pattern->size() >= 4;
     info.exposure_s = number(f, "EXPTIME").value_or(number(f, "EXPOSURE").value_or(0.0));
     info.bin = std::max(1, static_cast<int>(number(f, "XBINNING").value_or(1.0)));
     info.pixel_um = number(f, "XPIXSZ").value_or(0.0);
@@ -233,6 +236,10 @@ Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame) 
             putNumber(f, "FOCALLEN", i.focal_mm, 2, "[mm] focal length", status);
         putNumber(f, "EGAIN", i.gain_e_adu, 4, "electrons per count", status);
         putNumber(f, "SATURATE", i.saturation_adu, 1, "count at which pixels saturate", status);
+        if (i.temperature_c)
+            putNumber(f, "CCD-TEMP", *i.temperature_c, 2, "[degC] of the sensor", status);
+        if (i.bayer)
+            putText(f, "BAYERPAT", "RGGB", "colour filter pattern", status);
         if (!i.camera.empty())
             putText(f, "INSTRUME", i.camera, "camera", status);
         if (i.pointing) {

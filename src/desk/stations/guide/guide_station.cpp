@@ -11,6 +11,7 @@
 
 #include "core/base/format.h"
 #include "core/findings/guide_findings.h"
+#include "core/rates/reuse.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
@@ -147,6 +148,11 @@ void GuideStation::start() {
     GuidingSetup setup;
     setup.rig = session().rig();
     setup.rates = *session().rates();
+    // On the other side of the pier the picture stands on its head.
+    const std::string side = session().mountState().side;
+    if (!setup.rates.setup.side.empty() && !side.empty() && setup.rates.setup.side != side)
+        setup.rates = ratesAcrossPier(setup.rates, false);
+    setup.wantedStars = session().handStars();
     setup.controller = settings();
     setup.exposure_s = session().rig().guiding.exposure_s;
     auto procedure = std::make_shared<Guiding>(setup);

@@ -4,15 +4,18 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QVBoxLayout>
 #include <cmath>
 
 #include "core/base/format.h"
 #include "core/findings/rates_findings.h"
 #include "core/pole/sighting_plan.h"
 #include "desk/pictures/compass_of_motion.h"
+#include "desk/pictures/leg_strip.h"
 #include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
+#include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
 
@@ -22,21 +25,31 @@ RatesStation::RatesStation(Session& session, QWidget* parent)
     : Station(session, tr("Rates"), "compass", parent), compass_(new CompassOfMotion),
       table_(new QGridLayout), ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))),
       angle_(new ReadOut(tr("Right angle"))), backlash_(new ReadOut(tr("Dec backlash"))),
-      there_(new QPushButton(tr("Slew there"))) {
+      there_(new QPushButton(tr("Slew there"))), keep_(new QPushButton), strip_(new LegStrip),
+      pages_(new PhaseBar({tr("Before"), tr("Result"), tr("Past")})) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
-    row->addWidget(compass_, 3);
+    auto* left = new QVBoxLayout;
+    left->setSpacing(8);
+    left->addWidget(compass_, 1);
+    left->addWidget(strip_);
+    row->addLayout(left, 3);
     QFormLayout* form = nullptr;
-    QFrame* card = formCard(tr("Measured against the rig"), form);
+    QFrame* card = formCard(tr("Rates"), form);
+    form->addRow(pages_);
     table_->setHorizontalSpacing(12);
     table_->setVerticalSpacing(6);
     form->addRow(table_);
-    card->setMinimumWidth(270);
+    card->setMinimumWidth(310);
     row->addWidget(card, 2);
     bench()->addLayout(row, 1);
     for (ReadOut* r : {ra_, dec_, angle_, backlash_})
         figures()->addWidget(r);
     buttons()->addWidget(there_);
+    buttons()->addWidget(keep_);
+    keep_->setObjectName("keep");
+    connect(keep_, &QPushButton::clicked, this, [this] { perform(keep_->property("does").toString()); });
+    connect(pages_, &PhaseBar::chosen, this, &RatesStation::refresh);
     there_->setToolTip(tr("To the celestial equator near the meridian, on the side of the target"));
     connect(there_, &QPushButton::clicked, this, &RatesStation::slewThere);
     connect(primary(), &QPushButton::clicked, this, [this] {
@@ -79,9 +92,19 @@ void RatesStation::measure() {
         },
         [this](const std::shared_ptr<RatesMeasurement>& p, const Expected<void>& done) {
             measuring_ = false;
-            if (done && p->result())
-                session().setRates(*p->result());
             steps()->clear();
+            if (done && p->result()) {
+                pages_->setCurrent(1);
+                if (p->result()->verdict == RatesVerdict::bad) {
+                    // Bad rates ruin a night quietly: they are shown and kept in the log, not used.
+                    refused_ = *p->result();
+                    session().logRates(*p->result());
+                } else {
+                    refused_.reset();
+                    former_ = session().rates();
+                    session().setRates(*p->result());
+                }
+            }
             refresh();
             Q_EMIT changed();
         });
@@ -90,19 +113,89 @@ void RatesStation::measure() {
     refresh();
 }
 
+const std::optional<Rates>& RatesStation::shown() const {
+    return refused_ ? refused_ : session().rates();
+}
+
+void RatesStation::cell(int row, int column, const QString& text, bool muted, Qt::Alignment align) {
+    auto* label = new QLabel(text);
+    label->setFont(textFont(12));
+    label->setWordWrap(align & Qt::AlignJustify);
+    if (muted)
+        label->setObjectName("muted");
+    table_->addWidget(label, row, column, align & Qt::AlignJustify ? Qt::Alignment() : align);
+    cells_.push_back(label);
+}
+
+void RatesStation::fillPreflight() {
+    const MountState m = session().mountState();
+    const double altitude = altAzFrom(directionOf(session().rig().site, m.pointing)).altitude.deg();
+    int row = 0;
+    const auto check = [&](bool good, const QString& name, const QString& value, const QString& want) {
+        cell(row, 0, good ? "✓" : "▲", !good, Qt::AlignLeft);
+        cell(row, 1, name, true, Qt::AlignLeft);
+        cell(row, 2, value, false, Qt::AlignRight);
+        cell(row, 3, want, true, Qt::AlignRight);
+        ++row;
+    };
+    check(std::abs(m.pointing.dec.deg()) <= 20.0, tr("declination"),
+          qs(formatNumber(m.pointing.dec.deg(), 0)) + "°", tr("within 20°"));
+    check(std::abs(m.pointing.hourAngle.hours()) <= 1.5, tr("hour angle"),
+          qs(formatHourAngle(m.pointing.hourAngle)), tr("within 1h30m"));
+    check(altitude >= 28.0, tr("altitude"), qs(formatNumber(altitude, 0)) + "°", tr("best above 45°"));
+    const bool targetEast = session().targetPlace().hourAngle.rad() <= 0.0;
+    check((m.side == "east") == targetEast, tr("side"), qs(m.side),
+          tr("as the target: %1").arg(targetEast ? tr("east") : tr("west")));
+    check(m.tracking, tr("tracking"), m.tracking ? tr("on") : tr("off"), tr("on"));
+    const auto& focus = session().focus();
+    check(focus.hfd_px > 0.0 && focus.hfd_px<1.15 * focus.best_px, tr("focus"), focus.hfd_px> 0.0
+              ? tr("HFD %1 px").arg(qs(formatNumber(focus.hfd_px, 1)))
+              : tr("not looked at"),
+          tr("near its best"));
+    cell(
+        row, 0,
+        tr("North pulses come first, until the star follows: they take up the Dec backlash, so the north leg "
+           "starts engaged."),
+        true, Qt::AlignJustify);
+    table_->addWidget(cells_.back(), row, 0, 1, 4);
+}
+
+void RatesStation::fillPast() {
+    const auto past = session().pastRates();
+    if (past.empty()) {
+        cell(0, 0, tr("No calibration of this rig is kept yet."), true, Qt::AlignLeft);
+        return;
+    }
+    const QStringList heads{tr("when"), tr("RA"), tr("Dec"), tr("angle"), tr("backlash"), QString()};
+    for (int column = 0; column < heads.size(); ++column)
+        cell(0, column, heads[column], true, column == 0 ? Qt::AlignLeft : Qt::AlignRight);
+    int row = 1;
+    for (const LoggedRates& l : past) {
+        if (row > 10)
+            break;
+        cell(row, 0, qs(formatDay(l.when)).left(6) + " " + qs(formatClock(l.when)), true, Qt::AlignLeft);
+        cell(row, 1, qs(formatNumber(l.rates.ra.rate_px_s.value, 2)), false, Qt::AlignRight);
+        cell(row, 2, qs(formatNumber(l.rates.dec.rate_px_s.value, 2)), false, Qt::AlignRight);
+        cell(row, 3, qs(formatNumber(l.rates.ra.angle_deg.value, 0)) + "°", false, Qt::AlignRight);
+        cell(row, 4, qs(formatNumber(l.rates.decBacklash_ms.value, 0)) + " ms", false, Qt::AlignRight);
+        cell(row, 5, verdictName(l.rates.verdict), true, Qt::AlignRight);
+        ++row;
+    }
+}
+
 void RatesStation::fillTable() {
     for (QLabel* c : cells_)
         delete c;
     cells_.clear();
-    const auto cell = [&](int row, int column, const QString& text, bool muted, Qt::Alignment align) {
-        auto* label = new QLabel(text);
-        label->setFont(textFont(12));
-        if (muted)
-            label->setObjectName("muted");
-        table_->addWidget(label, row, column, align);
-        cells_.push_back(label);
-    };
-    const auto& r = session().rates();
+    if (pages_->current() == 0) {
+        fillPreflight();
+        return;
+    }
+    if (pages_->current() == 2) {
+        fillPast();
+        return;
+    }
+    const auto& r = shown();
     if (!r) {
         cell(0, 0, tr("No rates yet."), true, Qt::AlignLeft);
         return;
@@ -134,8 +227,19 @@ void RatesStation::fillTable() {
 }
 
 void RatesStation::refresh() {
-    const auto& r = session().rates();
+    const auto& r = shown();
     fillTable();
+    strip_->show(r && !measuring_ ? r->legs : std::vector<LegFit>{});
+    std::vector<Rates> ghosts;
+    for (const LoggedRates& l : session().pastRates())
+        if (!r || l.rates.samples.size() != r->samples.size() ||
+            std::abs(l.rates.ra.rate_px_s.value - r->ra.rate_px_s.value) > 1e-9)
+            ghosts.push_back(l.rates);
+    compass_->setGhosts(std::move(ghosts));
+    const bool canRestore = former_ && !refused_ && !measuring_ && !session().busy();
+    keep_->setText(refused_ ? tr("Use them all the same") : tr("Keep the former"));
+    keep_->setProperty("does", refused_ ? "rates.force" : "rates.former");
+    keep_->setVisible((refused_ || canRestore) && !measuring_ && !slewing());
     if (!measuring_ && r) {
         samples_ = r->samples;
         compass_->show(samples_, r, 25.0);
@@ -154,14 +258,14 @@ void RatesStation::refresh() {
     } else if (measuring_) {
         say(tr("measuring"), tr("Pulses west, east, north, south; the star's path shows what they do."));
         setPrimary(tr("Stop"));
-    } else if (r && session().ratesAged()) {
-        say("", tr("The rig changed since these rates were measured. Measure them again."));
+    } else if (r && !refused_ && session().ratesAged()) {
+        say("", tr("These rates are old: %1. Measure them again.").arg(qs(session().ratesAgedBy())));
         setPrimary(tr("Measure rates"), !session().busy());
     } else if (r) {
         say("", r->verdict == RatesVerdict::good ? tr("These rates are good. Go on to guiding.")
                 : r->verdict == RatesVerdict::usable
                     ? tr("These rates are usable; the findings say what could be better.")
-                    : tr("These rates are bad and will not be used for guiding. The findings say why."));
+                    : tr("These rates are bad and are not used. The findings say which figure failed."));
         setPrimary(tr("Measure rates"), !session().busy());
     } else {
         say("", wellPlaced
@@ -199,6 +303,8 @@ QString RatesStation::summary() const {
 }
 
 StationState RatesStation::state() const {
+    if (refused_)
+        return StationState::attention;
     const auto& r = session().rates();
     if (!r)
         return StationState::open;
@@ -208,12 +314,25 @@ StationState RatesStation::state() const {
 }
 
 std::vector<Finding> RatesStation::findings() const {
-    return session().rates() ? ratesFindings(*session().rates()) : std::vector<Finding>{};
+    return shown() ? ratesFindings(*shown()) : std::vector<Finding>{};
 }
 
 bool RatesStation::perform(const QString& action) {
     if (action == "rates.measure" && !session().busy()) {
         measure();
+        return true;
+    }
+    if (action == "rates.former" && former_) {
+        session().setRates(*former_);
+        former_.reset();
+        refresh();
+        return true;
+    }
+    if (action == "rates.force" && refused_) {
+        const Rates forced = *refused_;
+        refused_.reset();
+        former_ = session().rates();
+        session().setRates(forced);
         return true;
     }
     return false;

@@ -11,6 +11,8 @@ class QGridLayout;
 namespace nordstjerna {
 
 class CompassOfMotion;
+class LegStrip;
+class PhaseBar;
 class ReadOut;
 
 class RatesStation : public Station {
@@ -32,13 +34,22 @@ private:
     void slewThere();
     void refresh();
     void fillTable();
+    void fillPreflight();
+    void fillPast();
+    void cell(int row, int column, const QString& text, bool muted, Qt::Alignment align);
     HourAngleDec goodPlace() const;
+    // What was measured last if it is not in use, otherwise what is.
+    const std::optional<Rates>& shown() const;
 
     CompassOfMotion* compass_;
     QGridLayout* table_;
     std::vector<QLabel*> cells_;
     ReadOut *ra_, *dec_, *angle_, *backlash_;
-    QPushButton* there_;
+    QPushButton *there_, *keep_;
+    LegStrip* strip_;
+    PhaseBar* pages_;
+    std::optional<Rates> refused_; // measured, bad, not in use
+    std::optional<Rates> former_;  // in use before the last measurement
     std::vector<CalibrationSample> samples_;
     bool measuring_ = false;
 };

@@ -170,12 +170,10 @@ Mat3 MountMechanics::basis() const {
     // The levers turn about the axes of a base that need not be level.
     const Vec3 lean(Angle::fromDeg(scenario_.baseTiltNorth_deg).rad(),
                     Angle::fromDeg(scenario_.baseTiltEast_deg).rad(), 0.0);
-    const Mat3 tilt = lean.norm() > 0.0
-                          ? Eigen::AngleAxisd(lean.norm(), lean.normalized()).toRotationMatrix()
-                          : Mat3(Mat3::Identity());
+    const Mat3 tilt = lean.norm() > 0.0 ? Eigen::AngleAxisd(lean.norm(), lean.normalized()).toRotationMatrix()
+                                        : Mat3(Mat3::Identity());
     const Vec3 wedge = Eigen::AngleAxisd(-south * startAzimuth_rad_, Vec3::UnitZ()) * Vec3::UnitX();
-    const Mat3 moved =
-        levers(azimuth_rad_ - startAzimuth_rad_, altitude_rad_ - startAltitude_rad_, wedge);
+    const Mat3 moved = levers(azimuth_rad_ - startAzimuth_rad_, altitude_rad_ - startAltitude_rad_, wedge);
     return tilt * moved * tilt.transpose() * start * nominal;
 }
 

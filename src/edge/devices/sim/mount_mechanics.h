@@ -54,8 +54,8 @@ private:
     Axes motor_;
     Axes play_; // load side, within the backlash of the motor side
     bool tracking_ = true;
-    double raRun_ = 0.0;          // on top of tracking, fraction of the sidereal rate
-    double syncH_ = 0.0;          // rad: what the mount believes minus what its axes say
+    double raRun_ = 0.0; // on top of tracking, fraction of the sidereal rate
+    double syncH_ = 0.0; // rad: what the mount believes minus what its axes say
     double syncD_ = 0.0;
     bool flipped_ = false;
     bool atLimit_ = false;

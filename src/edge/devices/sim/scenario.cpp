@@ -131,6 +131,8 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("imaging_roll_deg", s.imagingRoll_deg)
                      .optional("guide_mirrored", s.guideMirrored)
                      .optional("guide_blur_um", s.guideBlur_um)
+                     .optional("guide_focus_um", s.guideFocus_um)
+                     .optional("guide_colour", s.guideColour)
                      .optional("imaging_blur_um", s.imagingBlur_um)
                      .optional("hot_pixels", s.hotPixels)
                      .optional("dark_e_s", s.dark_e_s)

@@ -69,6 +69,8 @@ struct Scenario {
     bool guideMirrored = false;
     double guideBlur_um = 6.5; // FWHM of the optics' own star image
     double imagingBlur_um = 5.0;
+    double guideFocus_um = 0.0; // of the guide sensor from the best focus at the start
+    bool guideColour = false;   // a 2 × 2 colour filter on the guide sensor
     int hotPixels = 0;
     double dark_e_s = 0.05;
     double offset_adu = 400.0;

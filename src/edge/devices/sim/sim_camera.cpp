@@ -82,9 +82,9 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     const double area_m2 = std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2);
     const double zero_e = zero_e_s_m2 * area_m2 * exposure_s;
     const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
-    const double blur_arcsec = setup_.blur_um / setup_.focal_mm * 206.264806;
-    scene.sigma_px = std::hypot(night_.air_.fwhm_arcsec(altitude), blur_arcsec) * fwhmToSigma / scale;
-    const bool horizonHides = s.rig.horizon.hides(axis);
+    scene.sigma_px = blurSigma_px(altitude);
+    const bool covered = setup_.guide && night_.covered_;
+    const bool horizonHides = covered || s.rig.horizon.hides(axis);
     const double margin = 6.0 * scene.sigma_px;
 
     // Rough place of a star by one rotation from ICRS to the camera, good to a few pixels: the shear of the
@@ -124,9 +124,19 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
             scene.spots.push_back({p.x(), p.y(), electrons, id});
         }
     const double sky = zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
-    scene.sky_e = (horizonHides ? 0.2 : 1.0) * sky + s.dark_e_s * exposure_s;
-    scene.lamp_adu = night_.air_.lamp_adu_s(middle) * exposure_s;
+    scene.sky_e = (covered ? 0.0 : horizonHides ? 0.2 : 1.0) * sky + s.dark_e_s * exposure_s;
+    scene.lamp_adu = night_.air_.lamp_adu_s(middle) * exposure_s * (covered ? 0.1 : 1.0);
     return scene;
+}
+
+double SimCamera::blurSigma_px(double altitude_rad) const {
+    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    // Out of focus the light cone is cut at a disc as wide as the shift over the focal ratio; as a Gaussian
+    // of the same half-flux diameter its FWHM is 0.71 of that.
+    const double defocus_um =
+        setup_.guide ? 0.71 * std::abs(night_.focus_um_) * setup_.aperture_mm / setup_.focal_mm : 0.0;
+    const double optics_arcsec = std::hypot(setup_.blur_um, defocus_um) / setup_.focal_mm * 206.264806;
+    return std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) * fwhmToSigma / scale;
 }
 
 FrameInfo SimCamera::infoOf(const Scene& scene) const {
@@ -140,6 +150,8 @@ FrameInfo SimCamera::infoOf(const Scene& scene) const {
     info.saturation_adu = setup_.camera.saturation_adu();
     info.pointing = scene.believed;
     info.camera = setup_.name;
+    info.bayer = setup_.colour;
+    info.temperature_c = 5.0;
     return info;
 }
 
@@ -199,6 +211,13 @@ void SimCamera::digitise(Frame& frame, double exposure_s) const {
         if (h.x >= frame.x0 && h.y >= frame.y0 && h.x < frame.x0 + frame.width &&
             h.y < frame.y0 + frame.height)
             frame.at(h.x - frame.x0, h.y - frame.y0) += static_cast<float>(h.e_s * exposure_s);
+    if (setup_.colour) // red, two greens, blue pass unequal shares
+        for (int y = 0; y < frame.height; ++y)
+            for (int x = 0; x < frame.width; ++x) {
+                const bool oddX = (x + frame.x0) % 2;
+                const bool oddY = (y + frame.y0) % 2;
+                frame.at(x, y) *= oddX == oddY ? (oddX ? 0.35F : 0.5F) : 0.7F;
+            }
     const auto perAdu = static_cast<float>(1.0 / setup_.camera.gain_e_adu);
     const auto offset = static_cast<float>(night_.scenario_.offset_adu + 0.5);
     const auto top = static_cast<float>(frame.info.saturation_adu);
@@ -221,7 +240,8 @@ Expected<void> SimCamera::begin() {
     if (path_)
         return problem("The camera is exposing already.", "Its shutter is open.", "Wait for the frame.");
     path_.emplace();
-    path_->push_back({night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
+    path_->push_back(
+        {night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
     return {};
 }
 
@@ -237,7 +257,8 @@ std::vector<SimCamera::Spot> SimCamera::trailSpots(const Scene& scene, double al
     const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
     const double perPixel = scale / arcsecPerRad;
     const double xSign = setup_.mirrored ? 1.0 : -1.0;
-    const Eigen::Vector2d centre(0.5 * (setup_.camera.binnedWidth() - 1), 0.5 * (setup_.camera.binnedHeight() - 1));
+    const Eigen::Vector2d centre(0.5 * (setup_.camera.binnedWidth() - 1),
+                                 0.5 * (setup_.camera.binnedHeight() - 1));
     std::vector<ObservedFrame> skies;
     std::vector<Eigen::Vector2d> air;
     for (size_t i = 0; i < path_->size(); ++i) {
@@ -286,7 +307,8 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
         path_.reset();
         return tl::unexpected(haltedProblem());
     }
-    path_->push_back({night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
+    path_->push_back(
+        {night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
     Scene scene;
     scene.start = path_->front().when;
     scene.exposure_s = path_->back().when - scene.start;
@@ -296,9 +318,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
     const Vec3 axis = (*path_)[path_->size() / 2].attitude.col(2);
     const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
     const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
-    scene.sigma_px =
-        std::hypot(night_.air_.fwhm_arcsec(altitude), setup_.blur_um / setup_.focal_mm * 206.264806) *
-        fwhmToSigma / scale;
+    scene.sigma_px = blurSigma_px(altitude);
     const bool hidden = night_.scenario_.rig.horizon.hides(axis);
     const double zero_e =
         zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * scene.exposure_s;
@@ -324,7 +344,8 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
         }
     for (size_t i = 0; i < light.pixels.size(); ++i)
         if (light.pixels[i] > 0.0F)
-            frame.pixels[i] += static_cast<float>(light.pixels[i] + std::sqrt(light.pixels[i]) * random_.gaussian());
+            frame.pixels[i] +=
+                static_cast<float>(light.pixels[i] + std::sqrt(light.pixels[i]) * random_.gaussian());
     digitise(frame, scene.exposure_s);
     path_.reset();
     return std::make_shared<const Frame>(std::move(frame));

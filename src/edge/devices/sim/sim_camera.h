@@ -15,6 +15,8 @@ struct SimCameraSetup {
     Angle roll;
     bool mirrored = false;
     int hotPixels = 0;
+    bool colour = false;
+    bool guide = false; // focuser and cover belong to the guide scope
     std::string name;
 };
 
@@ -54,6 +56,7 @@ private:
     Frame emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     void digitise(Frame& frame, double exposure_s) const;
     std::vector<Spot> trailSpots(const Scene& scene, double altitude_rad);
+    double blurSigma_px(double altitude_rad) const;
     FrameInfo infoOf(const Scene& scene) const;
 
     SimulatedNight& night_;

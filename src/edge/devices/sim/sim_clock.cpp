@@ -35,23 +35,24 @@ double SimClock::speed() const {
 bool SimClock::sleep(double seconds, const StopFlag& halt) {
     if (halt)
         return false;
-    {
-        const std::scoped_lock guard(lock_);
-        if (speed_ <= 0.0) {
-            base_ = base_ + seconds;
-            return true;
-        }
-    }
     const Instant end = now() + seconds;
     for (;;) {
-        const double left = end - now();
-        if (left <= 0.0)
-            return true;
+        {
+            const std::scoped_lock guard(lock_);
+            const double left = end - nowLocked();
+            if (left <= 0.0)
+                return true;
+            if (speed_ <= 0.0) { // unlimited, perhaps only since a moment ago
+                base_ = end;
+                return true;
+            }
+        }
         if (halt)
             return false;
         // Short slices, so that Halt and a changed speed act at once.
         const double factor = std::max(speed(), 1e-3);
-        std::this_thread::sleep_for(std::chrono::duration<double>(std::min(left / factor, 0.02)));
+        const double left = end - now();
+        std::this_thread::sleep_for(std::chrono::duration<double>(std::clamp(left / factor, 0.0, 0.02)));
     }
 }
 

@@ -8,19 +8,20 @@ namespace nordstjerna {
 
 SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> index)
     : scenario_(std::move(scenario)), index_(std::move(index)), clock_(scenario_.start, scenario_.speed),
-      mechanics_(scenario_), air_(scenario_) {
+      mechanics_(scenario_), air_(scenario_), focus_um_(scenario_.guideFocus_um) {
     const Rig& rig = scenario_.rig;
     mount_ = std::make_unique<SimMount>(*this);
     const Optics& guide = rig.guidingOptics();
     guide_ = std::make_unique<SimCamera>(
-        *this, SimCameraSetup{rig.guideCamera, guide.effectiveFocal_mm(), guide.aperture_mm,
-                              scenario_.guideBlur_um, Angle::fromDeg(scenario_.guideRoll_deg),
-                              scenario_.guideMirrored, scenario_.hotPixels, "simulated guide camera"});
-    imaging_ = std::make_unique<SimCamera>(
         *this,
-        SimCameraSetup{rig.imagingCamera, rig.imagingOptics.effectiveFocal_mm(),
-                       rig.imagingOptics.aperture_mm, scenario_.imagingBlur_um,
-                       Angle::fromDeg(scenario_.imagingRoll_deg), false, 0, "simulated imaging camera"});
+        SimCameraSetup{rig.guideCamera, guide.effectiveFocal_mm(), guide.aperture_mm, scenario_.guideBlur_um,
+                       Angle::fromDeg(scenario_.guideRoll_deg), scenario_.guideMirrored, scenario_.hotPixels,
+                       scenario_.guideColour, true, "simulated guide camera"});
+    imaging_ = std::make_unique<SimCamera>(
+        *this, SimCameraSetup{rig.imagingCamera, rig.imagingOptics.effectiveFocal_mm(),
+                              rig.imagingOptics.aperture_mm, scenario_.imagingBlur_um,
+                              Angle::fromDeg(scenario_.imagingRoll_deg), false, 0, false, false,
+                              "simulated imaging camera"});
 }
 
 SimulatedNight::~SimulatedNight() = default;
@@ -48,6 +49,7 @@ Devices SimulatedNight::devices() {
         options.scaleTolerance = step.scaleTolerance;
         options.near = step.near;
         options.radius_deg = step.radius_deg;
+        options.timeLimit_s = step.timeLimit_s;
         return solveFrame(*index, *step.frame, options, halt);
     };
     return d;
@@ -79,6 +81,21 @@ void SimulatedNight::turnAzimuthLever(double turns) {
     const std::scoped_lock guard(lock_);
     catchUp();
     mechanics_.turnAzimuthLever(turns);
+}
+
+void SimulatedNight::turnFocus(double um) {
+    const std::scoped_lock guard(lock_);
+    focus_um_ += um;
+}
+
+void SimulatedNight::setCovered(bool covered) {
+    const std::scoped_lock guard(lock_);
+    covered_ = covered;
+}
+
+bool SimulatedNight::covered() {
+    const std::scoped_lock guard(lock_);
+    return covered_;
 }
 
 void SimulatedNight::turnAltitudeLever(double turns) {

@@ -39,6 +39,11 @@ public:
     void turnAzimuthLever(double turns);
     void turnAltitudeLever(double turns);
 
+    // At the guide scope: the focuser by so many µm, and a cover before it.
+    void turnFocus(double um);
+    void setCovered(bool covered);
+    bool covered();
+
     // Truth, for tests only.
     Vec3 trueAxis();
 
@@ -55,6 +60,8 @@ private:
     std::mutex lock_;
     MountMechanics mechanics_;
     SimAir air_;
+    double focus_um_ = 0.0; // of the guide sensor from the best focus
+    bool covered_ = false;  // the guide scope
     size_t bumpsDone_ = 0;
     std::unique_ptr<SimMount> mount_;
     std::unique_ptr<SimCamera> guide_;

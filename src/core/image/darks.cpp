@@ -1,0 +1,201 @@
+#include "core/image/darks.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/base/statistics.h"
+#include "core/image/sky_background.h"
+#include "core/image/star_detect.h"
+#include "core/image/star_measure.h"
+
+namespace nordstjerna {
+
+namespace {
+
+// Level and spread of the ordinary pixels, from a sample.
+struct Ordinary {
+    double level, sigma;
+};
+
+Ordinary ordinary(const std::vector<float>& values) {
+    std::vector<double> sample;
+    for (size_t i = 0; i < values.size(); i += 7)
+        sample.push_back(values[i]);
+    const double sigma = robustSigma(sample);
+    return {median(std::move(sample)), std::max(sigma, 0.05)};
+}
+
+} // namespace
+
+DarkKind DarkKind::of(const Frame& frame) {
+    return {frame.info.exposure_s, frame.info.gain_e_adu, frame.info.bin,
+            frame.width,           frame.height,          frame.info.temperature_c};
+}
+
+std::string whyDarkDoesNotFit(const DarkKind& dark, const DarkKind& frame) {
+    if (dark.width != frame.width || dark.height != frame.height || dark.bin != frame.bin)
+        return "binning or read-out area";
+    if (std::abs(dark.gain_e_adu / frame.gain_e_adu - 1.0) > 0.01)
+        return "gain";
+    if (std::abs(dark.exposure_s - frame.exposure_s) > 0.05 * std::max(frame.exposure_s, 0.02))
+        return "exposure (" + formatNumber(dark.exposure_s, 1) + " s, not " +
+               formatNumber(frame.exposure_s, 1) + " s)";
+    if (dark.temperature_c && frame.temperature_c &&
+        std::abs(*dark.temperature_c - *frame.temperature_c) > 3.0)
+        return "temperature (" + formatNumber(*dark.temperature_c, 0) + " °C, not " +
+               formatNumber(*frame.temperature_c, 0) + " °C)";
+    return {};
+}
+
+bool darkFits(const DarkKind& dark, const DarkKind& frame) {
+    return whyDarkDoesNotFit(dark, frame).empty();
+}
+
+Expected<void> checkDark(const Frame& frame) {
+    const SkyBackground sky(frame);
+    if (sky.level() > 0.5 * frame.info.saturation_adu)
+        return problem("This frame is not dark: its level is " + formatNumber(sky.level(), 0) + " of " +
+                           formatNumber(frame.info.saturation_adu, 0) + ".",
+                       "Light reaches the sensor.", "Cover the telescope well and take the darks again.");
+    const auto field = detectStars(frame);
+    if (field && field->stars.size() >= 4)
+        return problem("This frame is not dark: it shows " +
+                           formatCount(static_cast<int>(field->stars.size()), "star") + ".",
+                       "The telescope is not covered.", "Cover it and take the darks again.");
+    // Darkness is even; a lamp through a gap is not. Amplifier glow stays in the corners.
+    std::vector<double> levels;
+    for (int j = 1; j <= 3; ++j)
+        for (int i = 1; i <= 3; ++i)
+            levels.push_back(sky.at(0.25 * i * frame.width, 0.25 * j * frame.height).level);
+    const auto [low, high] = std::minmax_element(levels.begin(), levels.end());
+    if (*high - *low > 6.0 * sky.noise())
+        return problem("This frame is not evenly dark: it differs by " + formatNumber(*high - *low, 0) +
+                           " counts across the middle.",
+                       "A lamp or the sky shines in past the cover.",
+                       "Cover the telescope well and try again.");
+    return {};
+}
+
+Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames) {
+    if (frames.size() < 5)
+        return problem("Too few darks: " + std::to_string(frames.size()) + ".", "Five make a usable mean.",
+                       "Take at least five.");
+    MasterDark master;
+    master.kind = DarkKind::of(frames.front());
+    master.frames = static_cast<int>(frames.size());
+    for (const Frame& f : frames) {
+        if (const auto other = whyDarkDoesNotFit(DarkKind::of(f), master.kind); !other.empty())
+            return problem("The darks are not of one kind.", "They differ in " + other + ".",
+                           "Take all of them with the same settings.");
+        if (const auto dark = checkDark(f); !dark)
+            return tl::unexpected(dark.error());
+    }
+    master.mean = Frame(master.kind.width, master.kind.height);
+    master.mean.info = frames.front().info;
+    std::vector<float> spread(master.mean.pixels.size());
+    const auto n = static_cast<float>(frames.size() - 1);
+    for (size_t i = 0; i < master.mean.pixels.size(); ++i) {
+        float sum = 0.0F;
+        float greatest = -1e30F;
+        float least = 1e30F;
+        for (const Frame& f : frames) {
+            const float v = f.pixels[i];
+            sum += v;
+            greatest = std::max(greatest, v);
+            least = std::min(least, v);
+        }
+        master.mean.pixels[i] = (sum - greatest) / n;
+        spread[i] = greatest - least;
+    }
+    const Ordinary level = ordinary(master.mean.pixels);
+    const Ordinary swing = ordinary(spread);
+    master.badPixels.resize(master.mean.pixels.size());
+    for (size_t i = 0; i < master.mean.pixels.size(); ++i) {
+        const bool bad = std::abs(master.mean.pixels[i] - level.level) > 6.0 * level.sigma + 2.0 ||
+                         spread[i] > swing.level + 8.0 * swing.sigma + 4.0;
+        master.badPixels[i] = bad ? 1 : 0;
+        master.badCount += bad;
+    }
+    return master;
+}
+
+void applyDark(Frame& frame, const MasterDark& dark) {
+    const auto level = static_cast<float>(ordinary(dark.mean.pixels).level);
+    const auto inside = [&](int x, int y) {
+        return x >= 0 && y >= 0 && x < dark.mean.width && y < dark.mean.height;
+    };
+    for (int y = 0; y < frame.height; ++y)
+        for (int x = 0; x < frame.width; ++x)
+            if (inside(x + frame.x0, y + frame.y0))
+                frame.at(x, y) -= dark.mean.at(x + frame.x0, y + frame.y0) - level;
+    std::vector<double> around;
+    for (int y = 0; y < frame.height; ++y)
+        for (int x = 0; x < frame.width; ++x) {
+            if (!inside(x + frame.x0, y + frame.y0) ||
+                !dark.badPixels[dark.mean.index(x + frame.x0, y + frame.y0)])
+                continue;
+            around.clear();
+            for (int dy = -1; dy <= 1; ++dy)
+                for (int dx = -1; dx <= 1; ++dx) {
+                    const int nx = x + dx;
+                    const int ny = y + dy;
+                    if ((!dx && !dy) || nx < 0 || ny < 0 || nx >= frame.width || ny >= frame.height ||
+                        !inside(nx + frame.x0, ny + frame.y0) ||
+                        dark.badPixels[dark.mean.index(nx + frame.x0, ny + frame.y0)])
+                        continue;
+                    around.push_back(frame.at(nx, ny));
+                }
+            if (!around.empty())
+                frame.at(x, y) = static_cast<float>(median(around));
+        }
+}
+
+namespace {
+
+// Evening out would turn a lone hot pixel into something like a star, so it is mended first: it stands far
+// above its own colour while its neighbours of the other colours do not.
+void mendLonePixels(Frame& frame) {
+    std::vector<float> colour[4];
+    for (int y = 0; y < frame.height; y += 1)
+        for (int x = (y / 2) % 3; x < frame.width; x += 3)
+            colour[2 * (y % 2) + x % 2].push_back(frame.at(x, y));
+    Ordinary level[4];
+    for (int i = 0; i < 4; ++i)
+        level[i] = ordinary(colour[i]);
+    const auto excess = [&](int x, int y) { return frame.at(x, y) - level[2 * (y % 2) + x % 2].level; };
+    for (int y = 2; y < frame.height - 2; ++y)
+        for (int x = 2; x < frame.width - 2; ++x) {
+            const Ordinary& own = level[2 * (y % 2) + x % 2];
+            const double e = excess(x, y);
+            if (e < 8.0 * own.sigma)
+                continue;
+            const double around =
+                0.25 * (excess(x - 1, y) + excess(x + 1, y) + excess(x, y - 1) + excess(x, y + 1));
+            if (looksLikeHotPixel(e, around))
+                frame.at(x, y) = static_cast<float>(own.level + std::max(0.0, around));
+        }
+}
+
+} // namespace
+
+void evenOutColour(Frame& frame) {
+    mendLonePixels(frame);
+    const Frame raw = frame;
+    const auto held = [](int v, int n) {
+        return v < 0 ? -v : v >= n ? 2 * n - 2 - v : v;
+    }; // keeps the colour
+    for (int y = 0; y < frame.height; ++y)
+        for (int x = 0; x < frame.width; ++x) {
+            float sum = 0.0F;
+            for (int dy = -1; dy <= 1; ++dy)
+                for (int dx = -1; dx <= 1; ++dx)
+                    sum += static_cast<float>((2 - dx * dx) * (2 - dy * dy)) *
+                           raw.at(held(x + dx, frame.width), held(y + dy, frame.height));
+            frame.at(x, y) = sum / 16.0F;
+        }
+    frame.info.bayer = false;
+    frame.info.hiddenNoise /= 0.375; // of the binomial kernel: √(6·6)/16
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,70 @@
+#include "core/image/star_match.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/statistics.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr size_t mostSeen = 150;
+
+// The seen star nearest to a place, within the tolerance.
+const Star* nearest(const std::vector<Star>& seen, double x, double y, double tolerance) {
+    const Star* best = nullptr;
+    for (const Star& s : seen) {
+        const double d = std::hypot(s.x - x, s.y - y);
+        if (d < tolerance) {
+            tolerance = d;
+            best = &s;
+        }
+    }
+    return best;
+}
+} // namespace
+
+std::optional<FieldJump> findJump(const std::vector<Star>& home, const std::vector<Star>& seen,
+                                  double tolerance_px) {
+    if (home.empty() || seen.empty())
+        return std::nullopt;
+    std::vector<Star> bright = seen;
+    std::sort(bright.begin(), bright.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
+    if (bright.size() > mostSeen)
+        bright.resize(mostSeen);
+    const Star& lead = *std::max_element(home.begin(), home.end(),
+                                         [](const Star& a, const Star& b) { return a.flux < b.flux; });
+    std::optional<FieldJump> best;
+    double bestScatter = 1e300;
+    for (const Star& candidate : bright) {
+        const double dx = candidate.x - lead.x;
+        const double dy = candidate.y - lead.y;
+        std::vector<double> ratios;
+        double sx = 0.0;
+        double sy = 0.0;
+        for (const Star& h : home)
+            if (const Star* s = nearest(bright, h.x + dx, h.y + dy, tolerance_px)) {
+                ratios.push_back(std::log(s->flux / h.flux));
+                sx += s->x - h.x;
+                sy += s->y - h.y;
+            }
+        const auto matched = static_cast<int>(ratios.size());
+        if (3 * matched < 2 * static_cast<int>(home.size()))
+            continue;
+        const double common = median(ratios);
+        double scatter = 0.0;
+        for (double r : ratios)
+            scatter = std::max(scatter, std::abs(r - common));
+        // A cloud dims all alike; another field does not.
+        if (home.size() == 1 ? std::abs(common) > std::log(2.0) : scatter > std::log(2.5))
+            continue;
+        const double rank = home.size() == 1 ? std::abs(common) : scatter;
+        if (!best || matched > best->matched || (matched == best->matched && rank < bestScatter)) {
+            best = FieldJump{sx / matched, sy / matched, matched};
+            bestScatter = rank;
+        }
+    }
+    return best;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,73 @@
+#include "core/rates/reuse.h"
+
+#include <cmath>
+
+#include "core/base/format.h"
+
+namespace nordstjerna {
+
+namespace {
+double wrapped(double deg) {
+    return Angle::fromDeg(deg).wrapped().deg();
+}
+} // namespace
+
+Rates ratesAtBinning(const Rates& rates, int bin) {
+    Rates r = rates;
+    const double f = static_cast<double>(rates.setup.bin) / bin;
+    r.setup.bin = bin;
+    r.setup.scale_arcsec_px /= f;
+    for (Measured* m : {&r.ra.rate_px_s, &r.dec.rate_px_s, &r.drift_px_min})
+        *m = {m->value * f, m->sigma * f};
+    for (LegFit& leg : r.legs) {
+        leg.travel_px *= f;
+        leg.roughness_px *= f;
+    }
+    for (CalibrationSample& s : r.samples) {
+        s.x = (s.x + 0.5) * f - 0.5;
+        s.y = (s.y + 0.5) * f - 0.5;
+    }
+    return r;
+}
+
+Rates ratesTurned(const Rates& rates, double rotator_deg) {
+    Rates r = rates;
+    r.ra.angle_deg.value = wrapped(rates.ra.angle_deg.value + rotator_deg);
+    r.dec.angle_deg.value = wrapped(rates.dec.angle_deg.value + rotator_deg);
+    const double a = Angle::fromDeg(rotator_deg).rad();
+    if (!r.samples.empty()) {
+        const double x0 = rates.samples.front().x;
+        const double y0 = rates.samples.front().y;
+        for (CalibrationSample& s : r.samples) {
+            const double dx = s.x - x0;
+            const double dy = s.y - y0;
+            s.x = x0 + dx * std::cos(a) - dy * std::sin(a);
+            s.y = y0 + dx * std::sin(a) + dy * std::cos(a);
+        }
+    }
+    return r;
+}
+
+Rates ratesAcrossPier(const Rates& rates, bool decPulsesReverse) {
+    Rates r = ratesTurned(rates, 180.0);
+    if (decPulsesReverse)
+        r.dec.angle_deg.value = wrapped(r.dec.angle_deg.value + 180.0);
+    r.setup.side = rates.setup.side == "east" ? "west" : rates.setup.side == "west" ? "east" : "";
+    const double between = Angle::fromDeg(r.dec.angle_deg.value - r.ra.angle_deg.value).wrappedSigned().deg();
+    r.mirrored = between < 0.0;
+    return r;
+}
+
+std::string whyRatesAged(const CalibrationSetup& then, const CalibrationSetup& now) {
+    const double thenScale = then.scale_arcsec_px / then.bin;
+    const double nowScale = now.scale_arcsec_px / now.bin;
+    if (std::abs(nowScale / thenScale - 1.0) > 0.005)
+        return "the guide scale changed from " + formatNumber(thenScale, 2) + " to " +
+               formatNumber(nowScale, 2) + " ″/px (unbinned)";
+    if (std::abs(now.guideRateRa - then.guideRateRa) > 0.005 ||
+        std::abs(now.guideRateDec - then.guideRateDec) > 0.005)
+        return "the mount's guide rate changed";
+    return {};
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,22 @@
+// Rates used elsewhere than where they were measured: another binning, a turned camera, the other side of
+// the pier. (Another declination needs nothing: rates are kept at declination 0.)
+#pragma once
+
+#include <string>
+
+#include "core/rates/calibration.h"
+
+namespace nordstjerna {
+
+Rates ratesAtBinning(const Rates& rates, int bin);
+// The camera was turned against the telescope by this angle, counter-clockwise as seen on the sensor's
+// picture of the sky turning clockwise.
+Rates ratesTurned(const Rates& rates, double rotator_deg);
+// On the other side of the pier the picture stands on its head; whether Dec pulses then run the other way
+// depends on the mount's firmware.
+Rates ratesAcrossPier(const Rates& rates, bool decPulsesReverse);
+
+// Why rates no longer describe the guide side, in words; empty when they do. Binning alone is no reason.
+std::string whyRatesAged(const CalibrationSetup& then, const CalibrationSetup& now);
+
+} // namespace nordstjerna

@@ -1,0 +1,59 @@
+// Focus: live guide frames, star sizes, the best focus so far; darks and bad pixels; choice of guide stars.
+#pragma once
+
+#include "core/procedure/dark_taking.h"
+#include "core/procedure/focus_watch.h"
+#include "desk/stations/station.h"
+
+class QDoubleSpinBox;
+class QLabel;
+
+namespace nordstjerna {
+
+class FrameView;
+class HfdTrace;
+class ReadOut;
+class StarProfile;
+
+class FocusStation : public Station {
+    Q_OBJECT
+public:
+    explicit FocusStation(Session& session, QWidget* parent = nullptr);
+    QString summary() const override;
+    StationState state() const override;
+    std::vector<Finding> findings() const override;
+    QString help() const override;
+    bool perform(const QString& action) override;
+
+private:
+    enum class Doing { nothing, frames, darks };
+    struct Seen {
+        Progress progress;
+        std::vector<FocusPoint> points;
+        int best = -1;
+        std::shared_ptr<const Frame> frame;
+        StarField field;
+    };
+    void startFrames();
+    void takeDarks();
+    void toggleStar(double x, double y);
+    void judge();
+    void mark();
+    void refresh();
+    QString effects() const;
+
+    FrameView* view_;
+    StarProfile* profile_;
+    HfdTrace* trace_;
+    ReadOut *hfd_, *stars_, *level_;
+    QDoubleSpinBox *exposure_, *count_;
+    QPushButton *darks_, *byMerit_;
+    QLabel* effects_;
+    Doing doing_ = Doing::nothing;
+    bool coverAsked_ = false; // darks: the person is asked to cover the telescope
+    bool uncover_ = false;    // and afterwards to uncover it
+    Seen seen_;
+    std::vector<Judged> judged_;
+};
+
+} // namespace nordstjerna

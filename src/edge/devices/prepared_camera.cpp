@@ -1,0 +1,83 @@
+#include "edge/devices/prepared_camera.h"
+
+namespace nordstjerna {
+
+void PreparedCamera::setDarks(DarkStore store) {
+    const std::scoped_lock guard(lock_);
+    store_ = std::move(store);
+}
+
+Expected<void> PreparedCamera::addDark(const MasterDark& dark) {
+    const std::scoped_lock guard(lock_);
+    return store_.add(dark);
+}
+
+PreparedCamera::DarkUse PreparedCamera::darkUse() const {
+    const std::scoped_lock guard(lock_);
+    return use_;
+}
+
+std::vector<DarkKind> PreparedCamera::kinds() const {
+    const std::scoped_lock guard(lock_);
+    std::vector<DarkKind> list;
+    for (const auto& d : store_.darks())
+        list.push_back(d->kind);
+    return list;
+}
+
+std::shared_ptr<const MasterDark> PreparedCamera::darkFor(const DarkKind& kind) {
+    const std::scoped_lock guard(lock_);
+    auto dark = store_.match(kind);
+    use_ = {};
+    if (dark) {
+        use_.state = DarkState::fits;
+        use_.badPixels = dark->badCount;
+    } else if (!store_.darks().empty()) {
+        use_.state = DarkState::differs;
+        use_.differsIn = whyDarkDoesNotFit(store_.darks().back()->kind, kind);
+    }
+    return dark;
+}
+
+Expected<std::shared_ptr<const Frame>> PreparedCamera::expose(double exposure_s, const StopFlag& halt) {
+    auto frame = camera_.expose(exposure_s, halt);
+    if (!frame)
+        return frame;
+    fullWidth_ = (*frame)->width;
+    fullHeight_ = (*frame)->height;
+    const auto dark = darkFor(DarkKind::of(**frame));
+    if (!dark && !(*frame)->info.bayer)
+        return frame;
+    Frame ready = **frame;
+    if (dark)
+        applyDark(ready, *dark);
+    if (ready.info.bayer)
+        evenOutColour(ready);
+    return std::make_shared<const Frame>(std::move(ready));
+}
+
+// Trailed exposures differ in length from all darks; hot pixels do not look like trails.
+Expected<std::shared_ptr<const Frame>> PreparedCamera::finish(const StopFlag& halt) {
+    return camera_.finish(halt);
+}
+
+Expected<Camera::Windows> PreparedCamera::exposeWindows(double exposure_s,
+                                                        const std::vector<ExpectedStar>& stars,
+                                                        const StopFlag& halt) {
+    auto windows = camera_.exposeWindows(exposure_s, stars, halt);
+    if (!windows || windows->frames.empty())
+        return windows;
+    DarkKind kind = DarkKind::of(windows->frames.front());
+    kind.width = fullWidth_;
+    kind.height = fullHeight_;
+    const auto dark = darkFor(kind);
+    for (Frame& f : windows->frames) {
+        if (dark)
+            applyDark(f, *dark);
+        if (f.info.bayer)
+            evenOutColour(f);
+    }
+    return windows;
+}
+
+} // namespace nordstjerna

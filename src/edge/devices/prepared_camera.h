@@ -1,0 +1,43 @@
+// A camera whose frames come ready to be measured: dark taken off, bad pixels mended, colours evened out.
+#pragma once
+
+#include <mutex>
+
+#include "edge/devices/camera.h"
+#include "edge/store/dark_store.h"
+
+namespace nordstjerna {
+
+class PreparedCamera : public Camera {
+public:
+    explicit PreparedCamera(Camera& camera) : camera_(camera) {}
+
+    void setDarks(DarkStore store);
+    Expected<void> addDark(const MasterDark& dark);
+
+    enum class DarkState { none, fits, differs };
+    struct DarkUse {
+        DarkState state = DarkState::none;
+        std::string differsIn; // when the nearest one does not fit
+        int badPixels = 0;
+    };
+    DarkUse darkUse() const; // for the last exposure
+    std::vector<DarkKind> kinds() const;
+
+    Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override;
+    Expected<void> begin() override { return camera_.begin(); }
+    Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
+    Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
+                                    const StopFlag& halt) override;
+
+private:
+    std::shared_ptr<const MasterDark> darkFor(const DarkKind& kind);
+    Camera& camera_;
+    mutable std::mutex lock_;
+    DarkStore store_;
+    DarkUse use_;
+    int fullWidth_ = 0; // of full frames seen; windows do not tell
+    int fullHeight_ = 0;
+};
+
+} // namespace nordstjerna

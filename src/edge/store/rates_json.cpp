@@ -1,0 +1,52 @@
+#include "edge/store/rates_json.h"
+
+namespace nordstjerna {
+
+nlohmann::json ratesToJson(const Rates& r) {
+    nlohmann::json samples = nlohmann::json::array();
+    for (const CalibrationSample& s : r.samples)
+        samples.push_back({s.t_s, s.x, s.y, static_cast<int>(s.leg), s.pulse_ms});
+    nlohmann::json setup{{"scale_arcsec_px", r.setup.scale_arcsec_px},
+                         {"guide_rate_ra", r.setup.guideRateRa},
+                         {"guide_rate_dec", r.setup.guideRateDec},
+                         {"dec_deg", r.setup.dec.deg()},
+                         {"hour_angle_h", r.setup.hourAngle_h},
+                         {"side", r.setup.side},
+                         {"bin", r.setup.bin}};
+    if (r.setup.east_deg)
+        setup["east_deg"] = *r.setup.east_deg;
+    if (r.setup.north_deg)
+        setup["north_deg"] = *r.setup.north_deg;
+    return {{"setup", setup}, {"samples", samples}};
+}
+
+Expected<Rates> ratesFromJson(const nlohmann::json& json) {
+    try {
+        const auto& j = json.at("setup");
+        CalibrationSetup setup;
+        setup.scale_arcsec_px = j.at("scale_arcsec_px");
+        setup.guideRateRa = j.at("guide_rate_ra");
+        setup.guideRateDec = j.at("guide_rate_dec");
+        setup.dec = Angle::fromDeg(j.at("dec_deg"));
+        setup.hourAngle_h = j.at("hour_angle_h");
+        setup.side = j.at("side");
+        setup.bin = j.at("bin");
+        if (j.contains("east_deg"))
+            setup.east_deg = j.at("east_deg").get<double>();
+        if (j.contains("north_deg"))
+            setup.north_deg = j.at("north_deg").get<double>();
+        std::vector<CalibrationSample> samples;
+        for (const auto& s : json.at("samples")) {
+            const int leg = s.at(3);
+            if (leg < 0 || leg > 3)
+                return problem("A stored calibration cannot be read.", "It names an unknown leg.",
+                               "Measure again.");
+            samples.push_back({s.at(0), s.at(1), s.at(2), static_cast<Leg>(leg), s.at(4)});
+        }
+        return fitRates(samples, setup);
+    } catch (const nlohmann::json::exception& e) {
+        return problem("A stored calibration cannot be read.", std::string(e.what()) + ".", "Measure again.");
+    }
+}
+
+} // namespace nordstjerna

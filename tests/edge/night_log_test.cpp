@@ -1,0 +1,394 @@
+// The night log, kept darks, reuse of rates, and calibrations that go wrong on the simulated night.
+#include <sqlite3.h>
+
+#include <QTemporaryDir>
+#include <QtTest>
+#include <cmath>
+
+#include "core/findings/rates_findings.h"
+#include "core/procedure/dark_taking.h"
+#include "core/procedure/focus_watch.h"
+#include "core/procedure/guiding.h"
+#include "core/procedure/rates_measurement.h"
+#include "core/rates/reuse.h"
+#include "edge/devices/prepared_camera.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+#include "edge/store/night_log.h"
+#include "night_fixture.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+const HourAngleDec wellPlaced{Angle::fromHours(-0.6), Angle::fromDeg(3.0)};
+
+Expected<Rates> calibrate(SimulatedNight& night, Devices devices, const Rig& rig) {
+    StopFlag never{false};
+    if (auto slew = night.mount().slew(wellPlaced, never); !slew)
+        return tl::unexpected(slew.error());
+    RatesMeasurement p(RatesSetup{rig});
+    RunnerControl control;
+    if (auto done = runProcedure(p, devices, control); !done)
+        return tl::unexpected(done.error());
+    return *p.result();
+}
+
+bool tells(const Rates& r, const std::string& id) {
+    for (const Finding& f : ratesFindings(r))
+        if (f.id == id)
+            return true;
+    return false;
+}
+
+// A mount whose cable has its axes exchanged, or its senses turned round.
+struct CrossedMount : Mount {
+    Mount& mount;
+    bool swap = false;
+    double raSense = 1.0;
+    double decSense = 1.0;
+    explicit CrossedMount(Mount& m) : mount(m) {}
+    MountState state() const override { return mount.state(); }
+    Expected<void> slew(const HourAngleDec& t, const StopFlag& h) override { return mount.slew(t, h); }
+    Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
+    Expected<void> pulse(double ra, double dec, const StopFlag& h) override {
+        return swap ? mount.pulse(dec, ra, h) : mount.pulse(raSense * ra, decSense * dec, h);
+    }
+    Expected<void> runRa(double rate) override { return mount.runRa(rate); }
+    Expected<void> sync(const HourAngleDec& t) override { return mount.sync(t); }
+    void stopMotion() override { mount.stopMotion(); }
+};
+
+} // namespace
+
+class NightLogTest : public QObject {
+    Q_OBJECT
+private slots:
+    void ratesComeBack();
+    void newerLogIsLeftAlone();
+    void damagedLogIsAProblem();
+    void ratesAtOtherBinnings();
+    void ratesTurnedAndFlipped();
+    void agedByFocalLength();
+    void swappedAxesAreNamed();
+    void reversedAxesAreNamed();
+    void mirroredCameraIsMeasured();
+    void guideRatesFromSlowToFast();
+    void starLeavesTheFrame();
+    void darksFromACoveredTelescope();
+    void uncoveredDarksAreRefused();
+    void darksSurviveARestart();
+    void focusFollowsTheHands();
+    void bumpIsFollowed();
+    void colourCameraGuides();
+};
+
+void NightLogTest::ratesComeBack() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto rates = calibrate(night, night.devices(), night.scenario().rig);
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    QTemporaryDir folder;
+    const std::filesystem::path path = folder.filePath("deep/night-log.sqlite").toStdString();
+    {
+        auto log = NightLog::open(path);
+        QVERIFY2(log.has_value(), log ? "" : log.error().text().c_str());
+        QCOMPARE(log->schemaVersion(), 1);
+        QVERIFY(log->addRates({1000.0}, "Skerry 610", *rates).has_value());
+        QVERIFY(log->addRates({2000.0}, "Other \"rig\"; DROP TABLE rates", *rates).has_value());
+    }
+    auto log = NightLog::open(path);
+    QVERIFY(log.has_value());
+    const auto mine = log->ratesOf("Skerry 610");
+    QVERIFY(mine && mine->size() == 1);
+    const Rates& r = mine->front().rates;
+    QCOMPARE(r.ra.rate_px_s.value, rates->ra.rate_px_s.value);
+    QCOMPARE(r.dec.angle_deg.value, rates->dec.angle_deg.value);
+    QCOMPARE(r.verdict, rates->verdict);
+    QCOMPARE(r.sense, PulseSense::right);
+    QCOMPARE(log->ratesOf("Other \"rig\"; DROP TABLE rates")->size(), size_t(1));
+    QVERIFY(log->ratesOf("nobody")->empty());
+}
+
+void NightLogTest::newerLogIsLeftAlone() {
+    QTemporaryDir folder;
+    const std::string path = folder.filePath("log.sqlite").toStdString();
+    sqlite3* db = nullptr;
+    QCOMPARE(sqlite3_open(path.c_str(), &db), SQLITE_OK);
+    QCOMPARE(sqlite3_exec(db, "PRAGMA user_version=99; CREATE TABLE t (a)", nullptr, nullptr, nullptr),
+             SQLITE_OK);
+    sqlite3_close(db);
+    const auto log = NightLog::open(path);
+    QVERIFY(!log);
+    QVERIFY(log.error().what.find("newer") != std::string::npos);
+}
+
+void NightLogTest::damagedLogIsAProblem() {
+    QTemporaryDir folder;
+    QFile file(folder.filePath("log.sqlite"));
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write(QByteArray(5000, 'x'));
+    file.close();
+    const auto log = NightLog::open(file.fileName().toStdString());
+    QVERIFY(!log);
+    QVERIFY(!log.error().remedy.empty());
+}
+
+void NightLogTest::ratesAtOtherBinnings() {
+    Rates r;
+    r.setup.scale_arcsec_px = 2.5;
+    r.ra.rate_px_s = {3.0, 0.03};
+    r.dec.rate_px_s = {2.8, 0.02};
+    r.ra.angle_deg = {10.0, 0.2};
+    r.dec.angle_deg = {100.0, 0.2};
+    const Rates half = ratesAtBinning(r, 2);
+    QCOMPARE(half.ra.rate_px_s.value, 1.5);
+    QCOMPARE(half.setup.scale_arcsec_px, 5.0);
+    // On the sky nothing changes.
+    QCOMPARE(half.ra.rate_px_s.value * half.setup.scale_arcsec_px,
+             r.ra.rate_px_s.value * r.setup.scale_arcsec_px);
+    QCOMPARE(ratesAtBinning(half, 1).dec.rate_px_s.value, 2.8);
+}
+
+void NightLogTest::ratesTurnedAndFlipped() {
+    Rates r;
+    r.ra.rate_px_s = r.dec.rate_px_s = {3.0, 0.03};
+    r.ra.angle_deg = {350.0, 0.2};
+    r.dec.angle_deg = {80.0, 0.2};
+    r.setup.side = "east";
+    const Rates turned = ratesTurned(r, 25.0);
+    QVERIFY(std::abs(turned.ra.angle_deg.value - 15.0) < 1e-9);
+    QVERIFY(std::abs(turned.dec.angle_deg.value - 105.0) < 1e-9);
+    const Rates over = ratesAcrossPier(r, false);
+    QVERIFY(std::abs(over.ra.angle_deg.value - 170.0) < 1e-9);
+    QVERIFY(std::abs(over.dec.angle_deg.value - 260.0) < 1e-9);
+    QCOMPARE(over.setup.side, std::string("west"));
+    QCOMPARE(over.mirrored, false);
+    const Rates reversed = ratesAcrossPier(r, true);
+    QVERIFY(std::abs(reversed.dec.angle_deg.value - 80.0) < 1e-9);
+    QCOMPARE(reversed.mirrored, true);
+}
+
+void NightLogTest::agedByFocalLength() {
+    CalibrationSetup then;
+    then.scale_arcsec_px = 2.5;
+    CalibrationSetup now = then;
+    now.bin = 2;
+    now.scale_arcsec_px = 5.0; // the same optics
+    QVERIFY(whyRatesAged(then, now).empty());
+    now.scale_arcsec_px = 5.2;
+    QVERIFY(whyRatesAged(then, now).find("scale") != std::string::npos);
+    now = then;
+    now.guideRateDec = 0.9;
+    QVERIFY(whyRatesAged(then, now).find("guide rate") != std::string::npos);
+}
+
+void NightLogTest::swappedAxesAreNamed() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    CrossedMount crossed(night.mount());
+    crossed.swap = true;
+    Devices devices = night.devices();
+    devices.mount = &crossed;
+    const auto rates = calibrate(night, devices, night.scenario().rig);
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    QCOMPARE(rates->sense, PulseSense::swapped);
+    QCOMPARE(rates->verdict, RatesVerdict::bad);
+    QVERIFY(tells(*rates, "axes-swapped"));
+}
+
+void NightLogTest::reversedAxesAreNamed() {
+    for (double sense : {1.0, -1.0}) {
+        SimulatedNight night(demoScenario(), sharedIndex());
+        CrossedMount crossed(night.mount());
+        crossed.raSense = sense;
+        crossed.decSense = -sense;
+        Devices devices = night.devices();
+        devices.mount = &crossed;
+        const auto rates = calibrate(night, devices, night.scenario().rig);
+        QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+        QCOMPARE(rates->sense, sense > 0.0 ? PulseSense::decReversed : PulseSense::raReversed);
+        QVERIFY(tells(*rates, "axes-reversed"));
+        QVERIFY(rates->verdict != RatesVerdict::bad);
+    }
+}
+
+void NightLogTest::mirroredCameraIsMeasured() {
+    Scenario s = demoScenario();
+    s.guideMirrored = true;
+    SimulatedNight night(s, sharedIndex());
+    const auto rates = calibrate(night, night.devices(), s.rig);
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    QCOMPARE(rates->sense, PulseSense::right);
+    SimulatedNight plain(demoScenario(), sharedIndex());
+    QVERIFY(calibrate(plain, plain.devices(), s.rig)->mirrored != rates->mirrored);
+}
+
+void NightLogTest::guideRatesFromSlowToFast() {
+    for (double rate : {0.1, 1.0}) {
+        Scenario s = demoScenario();
+        s.rig.mount.guideRateRa = s.rig.mount.guideRateDec = rate;
+        SimulatedNight night(s, sharedIndex());
+        const auto rates = calibrate(night, night.devices(), s.rig);
+        QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+        QVERIFY2(rates->ra.steps >= 6 && rates->ra.steps <= 25, qPrintable(QString::number(rates->ra.steps)));
+        QVERIFY2(std::abs(rates->dec.rate_px_s.value / (rates->setup.expectedDecPxS() * 0.97) - 1.0) < 0.06,
+                 qPrintable(
+                     QString("%1 of %2").arg(rates->dec.rate_px_s.value).arg(rates->setup.expectedDecPxS())));
+        QVERIFY(rates->verdict != RatesVerdict::bad);
+    }
+}
+
+void NightLogTest::starLeavesTheFrame() {
+    // The rig says a hundredth of the true guide rate: the first pulses throw the star off the sensor.
+    Scenario s = demoScenario();
+    s.rig.guideCamera.width = 420;
+    s.rig.guideCamera.height = 300;
+    s.rig.mount.guideRateRa = s.rig.mount.guideRateDec = 1.0;
+    SimulatedNight night(s, sharedIndex());
+    Rig rig = s.rig;
+    rig.mount.guideRateRa = rig.mount.guideRateDec = 0.01;
+    const auto rates = calibrate(night, night.devices(), rig);
+    QVERIFY(!rates);
+    QVERIFY2(!rates.error().remedy.empty() &&
+                 (rates.error().what.find("left the frame") != std::string::npos ||
+                  rates.error().what.find("lost") != std::string::npos ||
+                  rates.error().what.find("fit for guiding") != std::string::npos),
+             rates.error().text().c_str());
+}
+
+void NightLogTest::darksFromACoveredTelescope() {
+    Scenario s = demoScenario();
+    s.hotPixels = 300;
+    SimulatedNight night(s, sharedIndex());
+    QTemporaryDir folder;
+    PreparedCamera prepared(night.guideCamera());
+    prepared.setDarks(DarkStore::open(folder.path().toStdString()));
+    Devices devices = night.devices();
+    devices.rawGuideCamera = devices.guideCamera;
+    devices.guideCamera = &prepared;
+    RunnerControl control;
+    night.setCovered(true);
+    DarkTaking darks(2.0, 8);
+    const auto done = runProcedure(darks, devices, control);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY2(darks.result()->badCount > 200, qPrintable(QString::number(darks.result()->badCount)));
+    QVERIFY(prepared.addDark(*darks.result()).has_value());
+    night.setCovered(false);
+    StopFlag never{false};
+    const auto raw = night.guideCamera().expose(2.0, never);
+    const auto clean = prepared.expose(2.0, never);
+    QCOMPARE(prepared.darkUse().state, PreparedCamera::DarkState::fits);
+    const auto before = detectStars(**raw);
+    const auto after = detectStars(**clean);
+    QVERIFY2(before->hotPixels > 150 && after->hotPixels < 20,
+             qPrintable(QString("%1 → %2").arg(before->hotPixels).arg(after->hotPixels)));
+    QVERIFY(after->stars.size() > 50);
+    static_cast<void>(prepared.expose(4.0, never));
+    QCOMPARE(prepared.darkUse().state, PreparedCamera::DarkState::differs);
+    QVERIFY(prepared.darkUse().differsIn.find("exposure") != std::string::npos);
+}
+
+void NightLogTest::uncoveredDarksAreRefused() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    StopFlag never{false};
+    QVERIFY(night.mount().slew(wellPlaced, never).has_value());
+    Devices devices = night.devices();
+    RunnerControl control;
+    DarkTaking darks(2.0, 8);
+    const auto done = runProcedure(darks, devices, control);
+    QVERIFY(!done);
+    QVERIFY2(done.error().what.find("not dark") != std::string::npos, done.error().text().c_str());
+}
+
+void NightLogTest::darksSurviveARestart() {
+    QTemporaryDir folder;
+    MasterDark dark;
+    dark.kind = {2.0, 0.8, 1, 64, 48, 5.0};
+    dark.mean = Frame(64, 48);
+    dark.mean.info.exposure_s = 2.0;
+    dark.mean.info.gain_e_adu = 0.8;
+    dark.mean.info.temperature_c = 5.0;
+    std::fill(dark.mean.pixels.begin(), dark.mean.pixels.end(), 310.0F);
+    dark.badPixels.assign(dark.mean.pixels.size(), 0);
+    dark.badPixels[70] = 1;
+    dark.badCount = 1;
+    DarkStore store = DarkStore::open(folder.path().toStdString());
+    QVERIFY(store.add(dark).has_value());
+    QVERIFY(store.add(dark).has_value()); // a newer one takes its place
+    const DarkStore again = DarkStore::open(folder.path().toStdString());
+    QCOMPARE(again.darks().size(), size_t(1));
+    const auto fit = again.match(dark.kind);
+    QVERIFY(fit && fit->badCount == 1 && fit->badPixels[70] == 1 && fit->mean.at(5, 5) == 310.0F);
+    QFile::remove(
+        QString::fromStdString(folder.path().toStdString() + "/bad-dark-2000ms-gain800-bin1-64x48-5C.fits"));
+    const DarkStore broken = DarkStore::open(folder.path().toStdString());
+    QVERIFY(broken.darks().empty());
+    QCOMPARE(broken.problems().size(), size_t(1));
+}
+
+void NightLogTest::focusFollowsTheHands() {
+    Scenario s = demoScenario();
+    s.guideFocus_um = 80.0;
+    SimulatedNight night(s, sharedIndex());
+    Devices devices = night.devices();
+    RunnerControl control;
+    RunnerHooks hooks;
+    FocusWatch focus(2.0);
+    size_t seen = 0;
+    hooks.after = [&](Procedure&) {
+        if (focus.points().size() == seen)
+            return;
+        seen = focus.points().size();
+        if (seen >= 16)
+            control.stop = true;
+        else
+            night.turnFocus(-10.0);
+    };
+    QVERIFY(runProcedure(focus, devices, control, hooks).has_value());
+    const int best = focus.best();
+    QVERIFY2(best >= 6 && best <= 10, qPrintable(QString::number(best))); // 80 µm off, 10 µm a frame
+    QVERIFY(focus.points().front().hfd_px.value >
+            1.3 * focus.points()[static_cast<size_t>(best)].hfd_px.value);
+    QVERIFY(focus.points().back().hfd_px.value >
+            1.1 * focus.points()[static_cast<size_t>(best)].hfd_px.value);
+}
+
+void NightLogTest::bumpIsFollowed() {
+    // The tripod is knocked by several arcminutes while guiding: far outside every window.
+    Scenario s = demoScenario();
+    s.faults.push_back({FaultKind::bump, 900.0, 0.0, 3.0, 2.0});
+    SimulatedNight night(s, sharedIndex());
+    const auto rates = calibrate(night, night.devices(), s.rig);
+    QVERIFY(rates.has_value());
+    GuidingSetup setup;
+    setup.rig = s.rig;
+    setup.rates = *rates;
+    setup.corrections = false;
+    setup.length_s = std::max(120.0, 960.0 - (night.clock().now() - s.start));
+    Guiding run(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    QVERIFY(runProcedure(run, devices, control).has_value());
+    QVERIFY(run.run().rows.size() > 20);
+    const RunRow& last = run.run().rows.back();
+    QVERIFY2(last.measured() && last.stars >= 3, qPrintable(QString::number(last.stars)));
+    const double away = std::hypot(last.dra_arcsec - run.run().rows.front().dra_arcsec,
+                                   last.ddec_arcsec - run.run().rows.front().ddec_arcsec);
+    QVERIFY2(away > 60.0, qPrintable(QString::number(away)));
+}
+
+void NightLogTest::colourCameraGuides() {
+    Scenario s = demoScenario();
+    s.guideColour = true;
+    SimulatedNight night(s, sharedIndex());
+    PreparedCamera prepared(night.guideCamera());
+    Devices devices = night.devices();
+    devices.guideCamera = &prepared;
+    devices.track = trackByCamera(prepared);
+    const auto rates = calibrate(night, devices, s.rig);
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    QVERIFY(rates->verdict != RatesVerdict::bad);
+    QVERIFY(std::abs(rates->dec.rate_px_s.value - 2.83) < 0.12);
+}
+
+QTEST_APPLESS_MAIN(NightLogTest)
+#include "night_log_test.moc"
