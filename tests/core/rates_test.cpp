@@ -107,6 +107,8 @@ void RatesTest::manyMountsWithinTheirErrors() {
     Random random(2);
     int rateWithin = 0;
     int angleWithin = 0;
+    double rateSquares = 0.0;
+    double angleSquares = 0.0;
     const int trials = 200;
     for (int i = 0; i < trials; ++i) {
         Truth t;
@@ -124,6 +126,8 @@ void RatesTest::manyMountsWithinTheirErrors() {
         QVERIFY(std::abs(off) < 1.0);
         rateWithin += std::abs(rates->ra.rate_px_s.value - t.raPxS) < rates->ra.rate_px_s.sigma;
         angleWithin += std::abs(off) < rates->ra.angle_deg.sigma;
+        rateSquares += std::pow(rates->ra.rate_px_s.value / t.raPxS - 1.0, 2) / trials;
+        angleSquares += off * off / trials;
         QVERIFY2(std::abs(rates->decBacklash_ms.value - t.backlash_ms) <
                      std::max(0.1 * t.backlash_ms, 4.0 * rates->decBacklash_ms.sigma),
                  qPrintable(QString("%1 ± %2 for %3")
@@ -131,6 +135,8 @@ void RatesTest::manyMountsWithinTheirErrors() {
                                 .arg(rates->decBacklash_ms.sigma)
                                 .arg(t.backlash_ms)));
     }
+    QVERIFY2(std::sqrt(rateSquares) < 0.01, qPrintable(QString::number(std::sqrt(rateSquares))));
+    QVERIFY2(std::sqrt(angleSquares) < 0.3, qPrintable(QString::number(std::sqrt(angleSquares))));
     QVERIFY2(rateWithin > 0.60 * trials && rateWithin < 0.76 * trials,
              qPrintable(QString::number(rateWithin)));
     QVERIFY2(angleWithin > 0.60 * trials && angleWithin < 0.76 * trials,

@@ -10,10 +10,12 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/image/star_detect.h"
 #include "desk/action_search.h"
 #include "desk/deck.h"
 #include "desk/hands_sheet.h"
 #include "desk/main_window.h"
+#include "desk/pictures/frame_view.h"
 #include "desk/pictures/sky_map.h"
 #include "desk/start.h"
 #include "desk/stations/guide/guide_station.h"
@@ -52,9 +54,15 @@ private slots:
     void cloudBankWhileMeasuring();
     void arcIsDragged();
     void targetsByNameAndCoordinates();
+    void focusByTheHands();
+    void darksBehindTheCover();
+    void starsByHand();
+    void badRatesAreNotUsed();
+    void ratesComeBackAtTheNextStart();
     void theWholeNight();
 
 private:
+    void nightFrom(const Scenario& scenario);
     ReadOut* readOut(const QString& station, const QString& title) const;
     QPushButton* button(const QString& station, const QString& start) const;
     QString panelText() const;
@@ -277,12 +285,9 @@ void WindowTest::framesInsteadOfTheCamera() {
 }
 
 void WindowTest::cloudBankWhileMeasuring() {
-    data_ = std::make_unique<QTemporaryDir>();
     Scenario s = demoScenario();
     s.faults.push_back({FaultKind::cloud, 24.0, 45.0, 1.0, 0.0});
-    window_ = std::make_unique<MainWindow>(
-        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
-    window_->show();
+    nightFrom(s);
     window_->showStation("Pole");
     auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
     QTest::mouseClick(pole->primary(), Qt::LeftButton);
@@ -345,6 +350,139 @@ void WindowTest::targetsByNameAndCoordinates() {
     QTest::keyClick(search, Qt::Key_Return);
     QVERIFY(!centre->primary()->isEnabled());
     QVERIFY2(panelText().contains("Polaris is hidden"), qPrintable(panelText()));
+}
+
+void WindowTest::nightFrom(const Scenario& scenario) {
+    window_.reset();
+    window_ = std::make_unique<MainWindow>(std::make_unique<Session>(
+        scenario, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_->show();
+}
+
+void WindowTest::focusByTheHands() {
+    Scenario s = demoScenario();
+    s.guideFocus_um = 60.0;
+    nightFrom(s);
+    window_->session().simulatedNight().clock().setSpeed(60.0);
+    window_->showStation("Focus");
+    Station* focus = window_->station("Focus");
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    auto* hands = window_->handsSheet();
+    hands->show();
+    ReadOut* hfd = readOut("Focus", "Half-flux diameter");
+    const auto now = [&] { return hfd->value().toDouble(); };
+    const auto best = [&] {
+        // "± 0.01 · best 2.66 · 7.0″"
+        return hfd->note().section("best ", 1).section(' ', 0, 0).toDouble();
+    };
+    // A few frames between two touches; the read-out changes with each frame.
+    const auto nextFrames = [&] {
+        const QString before = hfd->note() + hfd->value();
+        int changes = 0;
+        QString last = before;
+        return QTest::qWaitFor(
+            [&] {
+                const QString text = hfd->note() + hfd->value();
+                changes += text != last;
+                last = text;
+                return changes >= 3;
+            },
+            20000);
+    };
+    QVERIFY(nextFrames());
+    const double start = now();
+    QVERIFY(start > 3.0);
+    // Inwards while it gets sharper; once clearly past, back out by touches.
+    for (int i = 0; i < 14 && now() < 1.04 * best() + 0.3 * (i < 2); ++i) {
+        QTest::mouseClick(hands->findChild<QPushButton*>("focusIn1"), Qt::LeftButton);
+        QVERIFY(nextFrames());
+    }
+    for (int i = 0; i < 6 && now() > 1.02 * best(); ++i) {
+        QTest::mouseClick(hands->findChild<QPushButton*>("focusOut1"), Qt::LeftButton);
+        QVERIFY(nextFrames());
+    }
+    QVERIFY2(now() <= 1.03 * best() && best() < 0.9 * start,
+             qPrintable(QString("%1, best %2, start %3").arg(now()).arg(best()).arg(start)));
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    window_->session().simulatedNight().clock().setSpeed(0.0);
+    QVERIFY(waitIdle());
+    QCOMPARE(focus->state(), StationState::good);
+}
+
+void WindowTest::darksBehindTheCover() {
+    window_->showStation("Focus");
+    Station* focus = window_->station("Focus");
+    QTest::mouseClick(focus->findChild<QPushButton*>("darks"), Qt::LeftButton);
+    QVERIFY(focus->primary()->text().startsWith("It is covered"));
+    // It is not: refused, with the reason.
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY2(panelText().contains("not dark") && panelText().contains("Cover it"), qPrintable(panelText()));
+    auto* hands = window_->handsSheet();
+    hands->show();
+    hands->findChild<QCheckBox*>("cover")->click();
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY2(!window_->session().problem(),
+             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    hands->findChild<QCheckBox*>("cover")->click();
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    ReadOut* stars = readOut("Focus", "Stars");
+    QVERIFY(QTest::qWaitFor([&] { return stars->value().toInt() > 20; }, 20000));
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY2(panelText().contains("A dark is in use"), qPrintable(panelText()));
+}
+
+void WindowTest::starsByHand() {
+    window_->showStation("Focus");
+    Station* focus = window_->station("Focus");
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    auto* view = focus->findChild<FrameView*>();
+    QVERIFY(QTest::qWaitFor([&] { return view->frame() != nullptr; }, 20000));
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    const auto field = detectStars(*view->frame());
+    QVERIFY(field && field->stars.size() > 3);
+    const Star& star = field->stars[2];
+    Q_EMIT view->clicked(star.x + 2.0, star.y - 2.0);
+    QCOMPARE(window_->session().handStars().size(), size_t(1));
+    QVERIFY2(panelText().contains("1 guide stars chosen by hand") || panelText().contains("chosen by hand"),
+             qPrintable(panelText()));
+    Q_EMIT view->clicked(star.x, star.y); // once more: not this one
+    QVERIFY(window_->session().handStars().empty());
+}
+
+void WindowTest::badRatesAreNotUsed() {
+    // The aperture in place of the focal length: rates five times off.
+    window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal")->setValue(50);
+    window_->showStation("Rates");
+    QTest::mouseClick(button("Rates", "Slew there"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY2(panelText().contains("aperture"), qPrintable(panelText()));
+    QVERIFY(!window_->session().rates());
+    QCOMPARE(window_->station("Rates")->state(), StationState::attention);
+    QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+}
+
+void WindowTest::ratesComeBackAtTheNextStart() {
+    window_->showStation("Rates");
+    QTest::mouseClick(button("Rates", "Slew there"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(window_->session().rates());
+    const double rate = window_->session().rates()->ra.rate_px_s.value;
+    nightFrom(demoScenario()); // the next evening, the same data folder
+    QVERIFY(window_->session().rates());
+    QCOMPARE(window_->session().rates()->ra.rate_px_s.value, rate);
+    QCOMPARE(window_->station("Rates")->state(), StationState::good);
+    QCOMPARE(window_->session().pastRates().size(), size_t(1));
+    // Somebody took the camera off.
+    window_->session().ageRates("the guide camera was turned or moved");
+    QCOMPARE(window_->station("Rates")->state(), StationState::aged);
 }
 
 void WindowTest::theWholeNight() {
