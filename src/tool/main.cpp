@@ -97,9 +97,12 @@ int main(int argc, char** argv) {
     calibrate->add_option("table", table, "ECSV table")->required();
     calibrate->callback([&] { status = report(commandCalibrate(table)); });
 
-    auto* analyse = app.add_subcommand("analyse", "Drift, scatter and noise of a run");
+    double wormPeriod_s = 0.0;
+    auto* analyse = app.add_subcommand("analyse", "Drift, noise, periodic error and backlash of a run");
     analyse->add_option("run", table, "ECSV run table")->required();
-    analyse->callback([&] { status = report(commandAnalyse(table)); });
+    analyse->add_option("--worm-period", wormPeriod_s, "seconds a turn, if known")
+        ->check(CLI::Range(10.0, 7200.0));
+    analyse->callback([&] { status = report(commandAnalyse(table, wormPeriod_s)); });
 
     SimulateRequest sim;
     std::string kind;

@@ -5,6 +5,7 @@
 
 #include "core/base/format.h"
 #include "core/findings/guide_findings.h"
+#include "core/findings/motion_findings.h"
 #include "core/findings/rates_findings.h"
 #include "core/findings/rig_findings.h"
 #include "core/image/star_detect.h"
@@ -167,26 +168,99 @@ Expected<Json> commandCalibrate(const std::filesystem::path& path) {
                 {"findings", findingsJson(ratesFindings(*rates))}};
 }
 
-Expected<Json> commandAnalyse(const std::filesystem::path& path) {
+namespace {
+
+Json periodicJson(const PeriodicResult& p) {
+    Json lines = Json::array();
+    for (const PeriodicLine& l : p.lines)
+        lines.push_back({{"period_s", measured(l.period_s, 3)},
+                         {"amplitude_arcsec", measured(l.amplitude_arcsec, 4)},
+                         {"false_alarm", l.falseAlarm},
+                         {"harmonic", l.harmonic}});
+    return lines;
+}
+
+Json wormJson(const WormError& w) {
+    Json harmonics = Json::array();
+    for (const PeriodicLine& l : w.harmonics)
+        harmonics.push_back({{"harmonic", l.harmonic},
+                             {"amplitude_arcsec", measured(l.amplitude_arcsec, 4)},
+                             {"false_alarm", l.falseAlarm}});
+    return Json{{"period_s", measured(w.period_s, 3)},
+                {"given", w.given},
+                {"cycles", number(w.cycles, 2)},
+                {"peak_to_peak_arcsec", number(w.peakToPeak_arcsec, 4)},
+                {"rms_arcsec", number(w.rms_arcsec, 4)},
+                {"max_rate_arcsec_s", number(w.maxRate_arcsec_s, 5)},
+                {"harmonics", harmonics}};
+}
+
+void addAll(std::vector<Finding>& list, const std::vector<Finding>& more) {
+    list.insert(list.end(), more.begin(), more.end());
+}
+
+} // namespace
+
+Expected<Json> commandAnalyse(const std::filesystem::path& path, double wormPeriod_s) {
     const auto table = readRunTable(path);
     if (!table)
         return tl::unexpected(table.error());
     const auto summary = summarise(*table);
     if (!summary)
         return tl::unexpected(summary.error());
-    const auto axis = [](const AxisSummary& a) {
-        return Json{{"drift_arcsec_min", measured(a.drift_arcsec_min, 4)},
-                    {"rms_arcsec", number(a.rms_arcsec, 4)},
-                    {"noise_arcsec", number(a.noise_arcsec.value, 4)}};
-    };
-    return Json{{"kind", runKindName(table->meta.kind)},
-                {"ra", axis(summary->ra)},
-                {"dec", axis(summary->dec)},
+    Json ra{{"drift_arcsec_min", measured(summary->ra.drift_arcsec_min, 4)},
+            {"rms_arcsec", number(summary->ra.rms_arcsec, 4)},
+            {"noise_arcsec", number(summary->ra.noise_arcsec.value, 4)}};
+    const Json dec{{"drift_arcsec_min", measured(summary->dec.drift_arcsec_min, 4)},
+                   {"rms_arcsec", number(summary->dec.rms_arcsec, 4)},
+                   {"noise_arcsec", number(summary->dec.noise_arcsec.value, 4)}};
+    std::vector<Finding> findings;
+    Json parts = Json::object();
+    const RunKind kind = table->meta.kind;
+    if (kind == RunKind::free || kind == RunKind::guided) {
+        std::vector<double> t;
+        std::vector<double> v;
+        for (const RunRow& r : table->rows)
+            if (countsForRms(r)) {
+                t.push_back(r.t_s);
+                v.push_back(r.dra_arcsec);
+            }
+        if (const auto periodic = findPeriodic(t, v, wormPeriod_s)) {
+            parts["periodic"] = periodicJson(*periodic);
+            if (periodic->worm)
+                parts["worm"] = wormJson(*periodic->worm);
+            // With the periods taken along, drift is no longer bent by an unfinished turn.
+            if (kind == RunKind::free)
+                ra["drift_arcsec_min"] = measured(periodic->drift_arcsec_min, 4);
+            addAll(findings, periodicFindings(*periodic, summary->span_s, wormPeriod_s,
+                                              table->meta.imageScale_arcsec_px));
+            if (kind == RunKind::free)
+                addAll(findings, settingsFindings(*summary, periodic->worm));
+        }
+    }
+    if (kind == RunKind::backlash) {
+        const auto backlash = analyseBacklash(*table);
+        if (!backlash)
+            return tl::unexpected(backlash.error());
+        parts["backlash"] = {{"dead_ms", measured(backlash->dead_ms, 1)},
+                             {"dead_arcsec", measured(backlash->dead_arcsec, 3)},
+                             {"rate_arcsec_s", measured(backlash->rate_arcsec_s, 4)},
+                             {"shape", backlashShapeName(backlash->shape)}};
+        addAll(findings, backlashFindings(*backlash));
+    }
+    if (kind == RunKind::guided)
+        addAll(findings, guideFindings(*table, *summary));
+    rank(findings);
+    Json result{{"kind", runKindName(kind)},
+                {"ra", ra},
+                {"dec", dec},
                 {"total_rms_arcsec", number(summary->totalRms_arcsec, 4)},
                 {"rows_used", summary->rowsUsed},
                 {"rows_left_out", summary->rowsLeftOut},
-                {"span_s", number(summary->span_s, 1)},
-                {"findings", findingsJson(guideFindings(*table, *summary))}};
+                {"span_s", number(summary->span_s, 1)}};
+    result.update(parts);
+    result["findings"] = findingsJson(findings);
+    return result;
 }
 
 } // namespace nordstjerna

@@ -43,6 +43,7 @@ struct ScalesRequest {
 Expected<Json> commandScales(const ScalesRequest& request);
 
 Expected<Json> commandCalibrate(const std::filesystem::path& table);
-Expected<Json> commandAnalyse(const std::filesystem::path& table);
+// wormPeriod_s: 0 when not known.
+Expected<Json> commandAnalyse(const std::filesystem::path& table, double wormPeriod_s);
 
 } // namespace nordstjerna

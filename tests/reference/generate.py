@@ -13,6 +13,7 @@ import sep
 from astropy.coordinates import AltAz, EarthLocation, SkyCoord
 from astropy.io import fits
 from astropy.time import Time
+from astropy.timeseries import LombScargle
 from astropy.utils import iers
 from astropy.wcs import WCS
 
@@ -87,6 +88,15 @@ def detections():
                 stars=[dict(x=float(a), y=float(b), flux=float(f), hfd=float(2 * r)) for a, b, f, r in zip(x, y, flux, radius)])
 
 
+def spectrum():
+    """astropy LombScargle (floating mean, standard normalisation) of an uneven series with gaps."""
+    t = np.sort(np.concatenate([rng.uniform(0, 900, 220), rng.uniform(1300, 2400, 260)]))
+    v = 3.0 * np.sin(2 * np.pi * t / 432.0 + 0.4) + 0.8 * np.cos(2 * np.pi * t / 63.7) + rng.normal(0, 0.5, t.size) + 7.0
+    frequency = 0.0005 + 0.0001 * np.arange(900)
+    power = LombScargle(t, v).power(frequency, method="cython")
+    return dict(t=t.tolist(), v=v.tolist(), first=0.0005, step=0.0001, power=power.tolist())
+
+
 here.mkdir(exist_ok=True)
-for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections)]:
+for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum)]:
     (here / f"{name}.json").write_text(json.dumps(make(), indent=1) + "\n")
