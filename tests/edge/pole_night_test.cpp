@@ -31,30 +31,24 @@ PoleMeasurementSetup measurementFor(const Rig& rig, int sightings = 3) {
     return setup;
 }
 
+// Measures, and prepares live adjusting from there.
+PoleAdjustmentSetup measuredAndReady(SimulatedNight& night, int sightings = 3) {
+    const Rig rig = night.scenario().rig;
+    PoleMeasurement measure(measurementFor(rig, sightings));
+    if (const auto done = perform(measure, night); !done)
+        qFatal("%s", done.error().text().c_str());
+    PoleAdjustmentSetup setup;
+    setup.rig = rig;
+    setup.axis = measure.result()->fit;
+    setup.sighting = measure.result()->sightings.back();
+    return setup;
+}
+
 PoleError truthOf(SimulatedNight& night) {
     AxisFit fit;
     fit.axis = night.trueAxis();
     return poleError(fit, night.scenario().rig.site, PoleReference::refracted);
 }
-
-// Turns the levers as the words say, like somebody who does not know how far a turn goes.
-struct ScriptedHand {
-    SimulatedNight& night;
-    const Site& site;
-    size_t waitFor = 3; // sightings between two moves
-    int moves = 0;
-
-    void follow(const PoleAdjustment& p, double turnsAzimuth, double turnsAltitude) {
-        if (p.path().size() < waitFor)
-            return;
-        waitFor = p.path().size() + 4;
-        ++moves;
-        if (turnsAzimuth != 0.0)
-            night.turnAzimuthLever(turnsAzimuth);
-        if (turnsAltitude != 0.0)
-            night.turnAltitudeLever(turnsAltitude);
-    }
-};
 
 } // namespace
 
@@ -63,6 +57,7 @@ class PoleNightTest : public QObject {
 private slots:
     void threeLeverMovesBringThePoleNear();
     void leverMovesAreMeasured();
+    void mirroredCameraFindsTheSameAxis();
     void nudgedMountIsNoticed();
     void cloudWhileAdjusting();
     void failedSightingIsLeftOutAndRepeated();
@@ -78,13 +73,7 @@ private slots:
 void PoleNightTest::threeLeverMovesBringThePoleNear() {
     SimulatedNight night(demoScenario(), sharedIndex());
     const Rig rig = night.scenario().rig;
-    PoleMeasurement measure(measurementFor(rig));
-    QVERIFY(perform(measure, night).has_value());
-
-    PoleAdjustmentSetup setup;
-    setup.rig = rig;
-    setup.axis = measure.result()->fit;
-    setup.sighting = measure.result()->sightings.back();
+    const PoleAdjustmentSetup setup = measuredAndReady(night);
     PoleAdjustment adjust(setup);
     RunnerHooks hooks;
     size_t acted = 3;
@@ -129,6 +118,18 @@ void PoleNightTest::threeLeverMovesBringThePoleNear() {
     QVERIFY2(truth.total_arcmin.value < 0.5, qPrintable(QString::number(truth.total_arcmin.value)));
 }
 
+void PoleNightTest::mirroredCameraFindsTheSameAxis() {
+    Scenario s = demoScenario();
+    s.guideMirrored = true;
+    SimulatedNight night(s, sharedIndex());
+    PoleMeasurement measure(measurementFor(s.rig, 2)); // two sightings: the rolls count fully
+    QVERIFY(perform(measure, night).has_value());
+    QVERIFY(measure.taken()[0]->solved.plane.mirrored());
+    const double off = separation(measure.result()->fit.axis, night.trueAxis()).arcmin();
+    const double stated = errorEllipse(measure.result()->error.covariance_arcmin2).major;
+    QVERIFY2(off < std::max(0.15, 3.0 * stated), qPrintable(QString("%1′, stated %2′").arg(off).arg(stated)));
+}
+
 void PoleNightTest::leverMovesAreMeasured() {
     // 2° of correction on a base that leans by 3°.
     Scenario s = demoScenario();
@@ -137,12 +138,7 @@ void PoleNightTest::leverMovesAreMeasured() {
     s.baseTiltNorth_deg = 1.8;
     s.baseTiltEast_deg = -2.4;
     SimulatedNight night(s, sharedIndex());
-    PoleMeasurement measure(measurementFor(s.rig, 4));
-    QVERIFY(perform(measure, night).has_value());
-    PoleAdjustmentSetup setup;
-    setup.rig = s.rig;
-    setup.axis = measure.result()->fit;
-    setup.sighting = measure.result()->sightings.back();
+    const PoleAdjustmentSetup setup = measuredAndReady(night, 4);
     PoleAdjustment adjust(setup);
     Devices devices = night.devices();
     RunnerControl control;
@@ -162,7 +158,7 @@ void PoleNightTest::leverMovesAreMeasured() {
     QVERIFY(separation(before, night.trueAxis()).arcmin() > 110.0);
     const AxisFit& fit = adjust.path().back().levers.axis;
     // The measured start has an error of its own; what the levers did is the difference.
-    const double start = separation(measure.result()->fit.axis, before).arcmin();
+    const double start = separation(setup.axis.axis, before).arcmin();
     const double end = separation(fit.axis, night.trueAxis()).arcmin();
     const double stated = errorEllipse(fit.covariance).major / 60.0;
     QVERIFY2(end < start + std::max(0.1, 3.0 * stated),
@@ -172,13 +168,7 @@ void PoleNightTest::leverMovesAreMeasured() {
 
 void PoleNightTest::nudgedMountIsNoticed() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    const Rig rig = night.scenario().rig;
-    PoleMeasurement measure(measurementFor(rig));
-    QVERIFY(perform(measure, night).has_value());
-    PoleAdjustmentSetup setup;
-    setup.rig = rig;
-    setup.axis = measure.result()->fit;
-    setup.sighting = measure.result()->sightings.back();
+    const PoleAdjustmentSetup setup = measuredAndReady(night);
     PoleAdjustment adjust(setup);
     Devices devices = night.devices();
     RunnerControl control;
@@ -204,12 +194,7 @@ void PoleNightTest::cloudWhileAdjusting() {
     Scenario s = demoScenario();
     s.faults.push_back({FaultKind::cloud, 150.0, 40.0, 1.0, 0.0});
     SimulatedNight night(s, sharedIndex());
-    PoleMeasurement measure(measurementFor(s.rig));
-    QVERIFY(perform(measure, night).has_value());
-    PoleAdjustmentSetup setup;
-    setup.rig = s.rig;
-    setup.axis = measure.result()->fit;
-    setup.sighting = measure.result()->sightings.back();
+    const PoleAdjustmentSetup setup = measuredAndReady(night);
     PoleAdjustment adjust(setup);
     Devices devices = night.devices();
     RunnerControl control;

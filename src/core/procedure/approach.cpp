@@ -82,4 +82,24 @@ std::string Approach::waitingFor() const {
     }
 }
 
+Approach Approach::toWatch(const Rig& rig, const HourAngleDec& place, const std::string& purpose) {
+    ApproachSetup a;
+    a.rig = rig;
+    a.place = place;
+    a.purpose = purpose;
+    a.settle_s = 6.0;
+    return Approach(std::move(a));
+}
+
+std::vector<ProgressStep> Approach::steps(const std::string& afterwards, bool under_way, bool over) const {
+    using State = ProgressStep::State;
+    const bool arrived = under_way || over;
+    const bool rested = stepsDone() >= 2;
+    return {{"Slew and settle", arrived || rested ? State::done : State::running},
+            {"Solve", arrived  ? State::done
+                      : rested ? State::running
+                               : State::ahead},
+            {afterwards, under_way ? State::running : State::ahead}};
+}
+
 } // namespace nordstjerna

@@ -23,6 +23,9 @@ public:
     Approach() = default;
     explicit Approach(ApproachSetup setup) : setup_(std::move(setup)), exposure_s_(setup_.exposure_s) {}
 
+    // The usual way for procedures that then watch the sky for a while: time enough to come to rest.
+    static Approach toWatch(const Rig& rig, const HourAngleDec& place, const std::string& purpose);
+
     // The next step; nothing once solved() is there. A FailStep ends it.
     std::optional<Step> next(const Event& event);
     const std::optional<SolvedFrame>& solved() const { return solved_; }
@@ -31,6 +34,8 @@ public:
     // For the list of steps, and in words.
     int stepsDone() const { return static_cast<int>(phase_) / 2; } // of slew, settle, solve
     std::string waitingFor() const;
+    // Its own steps and what follows it, for the list that a person sees. `over`: the whole procedure ended.
+    std::vector<ProgressStep> steps(const std::string& afterwards, bool under_way, bool over) const;
 
 private:
     enum class Phase { start, tracking, slewing, settling, exposing, solving, ended };

@@ -10,12 +10,7 @@
 namespace nordstjerna {
 
 DriftReferee::DriftReferee(DriftRefereeSetup setup) : setup_(std::move(setup)) {
-    ApproachSetup a;
-    a.rig = setup_.rig;
-    a.place = setup_.place;
-    a.purpose = "Slewing to watch the drift";
-    a.settle_s = 6.0;
-    approach_ = Approach(std::move(a));
+    approach_ = Approach::toWatch(setup_.rig, setup_.place, "Slewing to watch the drift");
 }
 
 Step DriftReferee::next(const Event& event) {
@@ -98,15 +93,9 @@ std::optional<double> DriftReferee::timeLeft_s() const {
 }
 
 Progress DriftReferee::progress() const {
-    using State = ProgressStep::State;
     Progress p;
     const bool watching = phase_ == Phase::watching;
-    const bool over = watching || phase_ == Phase::ended;
-    p.steps = {{"Slew and settle", over || approach_.stepsDone() >= 2 ? State::done : State::running},
-               {"Solve", over                         ? State::done
-                         : approach_.stepsDone() >= 2 ? State::running
-                                                      : State::ahead},
-               {"Watch", watching ? State::running : State::ahead}};
+    p.steps = approach_.steps("Watch", watching, phase_ == Phase::ended);
     p.fraction = -1.0;
     if (const auto left = timeLeft_s(); left && watching) {
         p.timeLeft_s = *left;

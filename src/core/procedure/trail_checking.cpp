@@ -9,12 +9,7 @@
 namespace nordstjerna {
 
 TrailChecking::TrailChecking(TrailCheckSetup setup) : setup_(std::move(setup)) {
-    ApproachSetup a;
-    a.rig = setup_.rig;
-    a.place = setup_.place;
-    a.purpose = "Slewing to the trail check";
-    a.settle_s = 6.0;
-    approach_ = Approach(std::move(a));
+    approach_ = Approach::toWatch(setup_.rig, setup_.place, "Slewing to the trail check");
 }
 
 Step TrailChecking::next(const Event& event) {
@@ -74,15 +69,9 @@ Step TrailChecking::judge(const Event& event) {
 }
 
 Progress TrailChecking::progress() const {
-    using State = ProgressStep::State;
     Progress p;
     const bool trailing = phase_ == Phase::trailing;
-    const bool over = trailing || phase_ == Phase::ended;
-    p.steps = {{"Slew and settle", over || approach_.stepsDone() >= 2 ? State::done : State::running},
-               {"Solve", over                         ? State::done
-                         : approach_.stepsDone() >= 2 ? State::running
-                                                      : State::ahead},
-               {"Out and back", trailing ? State::running : State::ahead}};
+    p.steps = approach_.steps("Out and back", trailing, phase_ == Phase::ended);
     p.fraction = trailing ? 0.5 : 0.1;
     if (trailing)
         p.timeLeft_s = 2.0 * setup_.half_s + setup_.hold_s;

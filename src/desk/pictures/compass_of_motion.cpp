@@ -19,7 +19,7 @@ bool outward(Leg leg) {
 } // namespace
 
 CompassOfMotion::CompassOfMotion(QWidget* parent) : Picture("compass-of-motion", parent) {
-    setMinimumSize(280, 260);
+    setMinimumSize(220, 190);
 }
 
 void CompassOfMotion::show(const std::vector<CalibrationSample>& samples, const std::optional<Rates>& rates,

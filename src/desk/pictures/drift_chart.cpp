@@ -11,7 +11,7 @@
 namespace nordstjerna {
 
 DriftChart::DriftChart(QWidget* parent) : Picture("drift", parent) {
-    setMinimumSize(300, 220);
+    setMinimumSize(220, 160);
 }
 
 void DriftChart::setHint(const QString& hint) {
@@ -83,9 +83,7 @@ void DriftChart::draw(QPainter& p, const QRectF& area) {
     p.restore();
     p.setPen(theme().text);
     p.setFont(textFont(13, true));
-    const QString title = watch_ ? tr("Dec drift %1 ″/min, left alone for %2")
-                                       .arg(qs(formatMeasured(watch_->dec_arcsec_min, "", 3)),
-                                            qs(formatDuration(watch_->length_s)))
+    const QString title = watch_ ? tr("drift %1 ″/min").arg(qs(formatMeasured(watch_->dec_arcsec_min, "", 3)))
                                  : tr("Dec, left alone");
     p.drawText(QRectF(plot_.left() + 28, area.top() + 8, plot_.width() - 28, 20),
                Qt::AlignLeft | Qt::AlignVCenter, title);

@@ -39,7 +39,9 @@ void LegStrip::draw(QPainter& p, const QRectF& area) {
         const bool ra = leg.leg == Leg::west || leg.leg == Leg::east;
         p.setPen(theme().muted);
         p.drawText(QRectF(cell.left(), area.top() + 4, cell.width(), 14), Qt::AlignLeft,
-                   tr("%1 ± %2 px").arg(legName(leg.leg), qs(formatNumber(leg.roughness_px, 2))));
+                   cell.width() > 90
+                       ? tr("%1 ± %2 px").arg(legName(leg.leg), qs(formatNumber(leg.roughness_px, 2)))
+                       : QString(legName(leg.leg)));
         p.setPen(QPen(theme().line, 1));
         p.drawLine(QPointF(cell.left(), cell.center().y()), QPointF(cell.right(), cell.center().y()));
         p.setPen(Qt::NoPen);

@@ -15,7 +15,7 @@ constexpr double edge = 60.0;
 } // namespace
 
 PoleMap::PoleMap(QWidget* parent) : Picture("pole-map", parent) {
-    setMinimumSize(300, 300);
+    setMinimumSize(240, 200);
 }
 
 void PoleMap::show(const std::vector<PoleError>& path, const std::optional<PoleError>& other,

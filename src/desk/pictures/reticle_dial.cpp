@@ -14,7 +14,7 @@ constexpr double rim_arcmin = 80.0;
 }
 
 ReticleDial::ReticleDial(QWidget* parent) : Picture("reticle", parent) {
-    setMinimumSize(300, 300);
+    setMinimumSize(240, 220);
 }
 
 void ReticleDial::show(const ReticlePlace& place, bool inverted) {

@@ -26,6 +26,9 @@ ReadOut::ReadOut(const QString& title, QWidget* parent)
     title_->setObjectName("muted");
     unit_->setObjectName("muted");
     note_->setObjectName("muted");
+    for (QLabel* l : {value_, note_})
+        l->setMinimumWidth(1);
+    setMinimumWidth(110);
     value_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     setTitle(title);
     showNothing("");
@@ -35,9 +38,20 @@ ReadOut::ReadOut(const QString& title, QWidget* parent)
 
 void ReadOut::restyle() {
     title_->setFont(textFont(11));
-    value_->setFont(textFont(34, true));
     unit_->setFont(textFont(14));
     note_->setFont(textFont(12));
+    fit();
+}
+
+void ReadOut::fit() {
+    const int room = width() - 30;
+    const int unit =
+        unit_->text().isEmpty() ? 0 : QFontMetrics(textFont(14)).horizontalAdvance(unit_->text()) + 6;
+    int px = 34;
+    while (px > 18 && QFontMetrics(textFont(px, true)).horizontalAdvance(value_->text()) + unit > room)
+        --px;
+    value_->setFont(textFont(px, true));
+    note_->setText(QFontMetrics(textFont(12)).elidedText(fullNote_, Qt::ElideRight, room));
 }
 
 void ReadOut::setTitle(const QString& title) {
@@ -47,8 +61,9 @@ void ReadOut::setTitle(const QString& title) {
 void ReadOut::show(const QString& value, const QString& unit, const QString& note) {
     value_->setText(value);
     unit_->setText(unit);
-    note_->setText(note);
+    fullNote_ = note;
     note_->setToolTip(note);
+    fit();
 }
 
 } // namespace nordstjerna

@@ -15,14 +15,19 @@ public:
     void showNothing(const QString& note) { show("–", "", note); }
     void setTitle(const QString& title);
     QString value() const { return value_->text(); }
-    QString note() const { return note_->text(); }
+    QString note() const { return fullNote_; }
+
+protected:
+    void resizeEvent(QResizeEvent*) override { fit(); }
 
 private:
     void restyle();
+    void fit(); // smaller figures and a shortened note where the card is narrow
     QLabel* title_;
     QLabel* value_;
     QLabel* unit_;
     QLabel* note_;
+    QString fullNote_;
 };
 
 } // namespace nordstjerna

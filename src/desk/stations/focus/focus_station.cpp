@@ -12,7 +12,7 @@
 #include "core/rig/scales.h"
 #include "desk/pictures/frame_view.h"
 #include "desk/pictures/hfd_trace.h"
-#include "desk/pictures/star_profile.h"
+#include "desk/pictures/star_loupe.h"
 #include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
@@ -23,7 +23,7 @@ namespace nordstjerna {
 
 FocusStation::FocusStation(Session& session, QWidget* parent)
     : Station(session, tr("Focus"), "focus-2", parent), view_(new FrameView("guide-frame")),
-      profile_(new StarProfile), trace_(new HfdTrace), hfd_(new ReadOut(tr("Half-flux diameter"))),
+      profile_(new StarLoupe), trace_(new HfdTrace), hfd_(new ReadOut(tr("Half-flux diameter"))),
       stars_(new ReadOut(tr("Stars"))), level_(new ReadOut(tr("Peak / background"))),
       exposure_(numberField(0.05, 60.0, 2, "s")), count_(numberField(1, 12, 0, tr("guide stars"))),
       darks_(new QPushButton(tr("Darks…"))), byMerit_(new QPushButton(tr("Choose by merit"))),
@@ -51,9 +51,9 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
     right->setSpacing(8);
     right->addWidget(profile_, 1);
     QFormLayout* form = nullptr;
-    QFrame* card = formCard(tr("What exposure and binning would do"), form);
+    effectsCard_ = formCard(tr("What exposure and binning would do"), form);
     form->addRow(effects_);
-    right->addWidget(card);
+    right->addWidget(effectsCard_);
     row->addLayout(right, 2);
     bench()->addLayout(row, 1);
     for (ReadOut* r : {hfd_, stars_, level_})
@@ -110,6 +110,11 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
     connect(&session, &Session::busyChanged, this, &FocusStation::refresh);
     connect(&session, &Session::rigChanged, this, &FocusStation::refresh);
     refresh();
+}
+
+void FocusStation::resizeEvent(QResizeEvent*) {
+    // In a low window the star itself matters more.
+    effectsCard_->setVisible(height() > 590);
 }
 
 void FocusStation::startFrames() {

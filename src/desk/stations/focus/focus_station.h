@@ -6,6 +6,7 @@
 #include "desk/stations/station.h"
 
 class QDoubleSpinBox;
+class QFrame;
 class QLabel;
 
 namespace nordstjerna {
@@ -13,7 +14,7 @@ namespace nordstjerna {
 class FrameView;
 class HfdTrace;
 class ReadOut;
-class StarProfile;
+class StarLoupe;
 
 class FocusStation : public Station {
     Q_OBJECT
@@ -24,6 +25,9 @@ public:
     std::vector<Finding> findings() const override;
     QString help() const override;
     bool perform(const QString& action) override;
+
+protected:
+    void resizeEvent(QResizeEvent*) override;
 
 private:
     enum class Doing { nothing, frames, darks };
@@ -43,12 +47,13 @@ private:
     QString effects() const;
 
     FrameView* view_;
-    StarProfile* profile_;
+    StarLoupe* profile_;
     HfdTrace* trace_;
     ReadOut *hfd_, *stars_, *level_;
     QDoubleSpinBox *exposure_, *count_;
     QPushButton *darks_, *byMerit_;
     QLabel* effects_;
+    QFrame* effectsCard_;
     Doing doing_ = Doing::nothing;
     bool coverAsked_ = false; // darks: the person is asked to cover the telescope
     bool uncover_ = false;    // and afterwards to uncover it

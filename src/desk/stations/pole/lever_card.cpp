@@ -34,9 +34,11 @@ void LeverCard::restyle() {
     title_->setFont(textFont(11));
     // Readable at two metres wherever the window leaves the room.
     const bool low = height() < 205;
-    detail_->setVisible(!low || within_);
-    amount_->setFont(textFont(low ? 40 : 46, true));
-    action_->setFont(textFont(low ? 14 : 17, true));
+    const bool lowest = height() < 160;
+    title_->setVisible(!lowest);
+    detail_->setVisible(!low || (within_ && !lowest));
+    amount_->setFont(textFont(lowest ? 24 : low ? 40 : 46, true));
+    action_->setFont(textFont(lowest ? 13 : low ? 14 : 17, true));
     detail_->setFont(textFont(12));
     QPalette p = amount_->palette();
     p.setColor(QPalette::WindowText, within_ ? theme().good : theme().text);

@@ -18,7 +18,7 @@ MethodCard::MethodCard(QWidget* parent)
     : QFrame(parent), grid_(new QGridLayout), title_(new QLabel), verdict_(new QLabel),
       after_(new QLabel(tr("WHAT IT MEANS"))), consequences_(new QLabel) {
     setObjectName("card");
-    setFixedWidth(330);
+    setFixedWidth(324);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(14, 10, 14, 12);
     column->setSpacing(8);
@@ -37,7 +37,7 @@ MethodCard::MethodCard(QWidget* parent)
     for (QLabel* l : {verdict_, consequences_})
         l->setWordWrap(true);
     column->addWidget(verdict_);
-    column->addSpacing(8);
+    column->addSpacing(2);
     column->addWidget(after_);
     column->addWidget(consequences_);
     column->addStretch();

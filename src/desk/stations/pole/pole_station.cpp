@@ -229,8 +229,9 @@ QString PoleStation::consequences() const {
     const double corner_px =
         0.5 * std::hypot(rig.imagingCamera.binnedWidth(), rig.imagingCamera.binnedHeight());
     const double cornerTrail_px_h = std::abs(rotation) * 60.0 / arcsecPerRad * corner_px;
-    return tr("At %1 Dec drifts %2 ″/min, RA %3 ″/min.\nUnguided, one imaging pixel is full after %4.\n"
-              "Guided, the field turns by %5° an hour: %6 px at the corners.")
+    return tr("At %1: Dec drifts %2, RA %3 ″/min; one imaging pixel is full after %4 unguided. Guided, the "
+              "field "
+              "turns %5° an hour: %6 px at the corners.")
         .arg(qs(session().targetName()), qs(formatNumber(drift.dec_arcsec_min, 2)),
              qs(formatNumber(drift.ra_arcsec_min, 2)),
              qs(formatDuration(longestUnguided_s(drift, image, 1.0))),
@@ -375,7 +376,7 @@ void PoleStation::refresh() {
     tone_->setOn(sound_->isChecked() && doing_ == Doing::adjusting);
     wanted_->setVisible(phases_->current() == adjusting || (phases_->current() == planning && idle));
     count_->setVisible(phases_->current() == planning && idle);
-    reference_->setVisible(idle && phases_->current() != rough);
+    reference_->setVisible(idle && (phases_->current() == planning || phases_->current() == adjusting));
     turned_->setEnabled(doing_ == Doing::adjusting);
     const auto offer = [](QPushButton* b, const QString& text, const QString& action, bool enabled) {
         b->setText(text);
@@ -467,9 +468,7 @@ void PoleStation::refresh() {
             say(tr("verify"),
                 book_.present() ? tr("A second, independent method shows whether the figure can be trusted.")
                                 : tr("Measure by sightings first, or let the drift speak for itself."));
-            setPrimary(first ? tr("Watch drift near the meridian")
-                             : tr("Watch drift low in the east or west"),
-                       free);
+            setPrimary(first ? tr("Watch drift on the meridian") : tr("Watch drift east or west"), free);
             offer(second_, tr("Trail check"), "pole.trail", free);
             offer(third_, tr("Measure again"), "pole.measure", free);
         }

@@ -40,7 +40,7 @@ RatesStation::RatesStation(Session& session, QWidget* parent)
     table_->setHorizontalSpacing(12);
     table_->setVerticalSpacing(6);
     form->addRow(table_);
-    card->setMinimumWidth(310);
+    card->setMinimumWidth(292);
     row->addWidget(card, 2);
     bench()->addLayout(row, 1);
     for (ReadOut* r : {ra_, dec_, angle_, backlash_})

@@ -1,4 +1,4 @@
-#include "desk/pictures/star_profile.h"
+#include "desk/pictures/star_loupe.h"
 
 #include <algorithm>
 #include <cmath>
@@ -15,17 +15,17 @@ namespace {
 constexpr int half = 13; // px of the cut-out to each side
 }
 
-StarProfile::StarProfile(QWidget* parent) : Picture("star-profile", parent) {
-    setMinimumSize(200, 260);
+StarLoupe::StarLoupe(QWidget* parent) : Picture("star-loupe", parent) {
+    setMinimumSize(180, 150);
 }
 
-void StarProfile::show(std::shared_ptr<const Frame> frame, const std::optional<Star>& star) {
+void StarLoupe::show(std::shared_ptr<const Frame> frame, const std::optional<Star>& star) {
     frame_ = std::move(frame);
     star_ = star;
     update();
 }
 
-void StarProfile::draw(QPainter& p, const QRectF& area) {
+void StarLoupe::draw(QPainter& p, const QRectF& area) {
     drawPanel(p, area);
     p.setFont(textFont(12));
     p.setPen(theme().muted);
@@ -77,7 +77,7 @@ void StarProfile::draw(QPainter& p, const QRectF& area) {
     p.restore();
 }
 
-QString StarProfile::readOut(QPointF at) const {
+QString StarLoupe::readOut(QPointF at) const {
     if (!star_)
         return {};
     Q_UNUSED(at);
@@ -87,7 +87,7 @@ QString StarProfile::readOut(QPointF at) const {
              qs(formatNumber(std::hypot(star_->sigmaX, star_->sigmaY) / M_SQRT2, 3)));
 }
 
-QString StarProfile::csv() const {
+QString StarLoupe::csv() const {
     QString text = "radius_px,counts\n";
     if (!frame_ || !star_)
         return text;

@@ -10,10 +10,10 @@
 
 namespace nordstjerna {
 
-class StarProfile : public Picture {
+class StarLoupe : public Picture {
     Q_OBJECT
 public:
-    explicit StarProfile(QWidget* parent = nullptr);
+    explicit StarLoupe(QWidget* parent = nullptr);
     void show(std::shared_ptr<const Frame> frame, const std::optional<Star>& star);
 
 protected:
