@@ -25,7 +25,8 @@ Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::files
     else
         problem_ = log.error();
     // Yesterday's rates still hold if nothing was changed.
-    for (const LoggedRates& past : pastRates())
+    readPastRates();
+    for (const LoggedRates& past : pastRates_)
         if (past.rates.verdict != RatesVerdict::bad) {
             rates_ = past.rates;
             checkRates();
@@ -53,10 +54,9 @@ void Session::checkRates() {
     ratesAgedBy_ = whyRatesAged(rates_->setup, now);
 }
 
-std::vector<LoggedRates> Session::pastRates() const {
-    if (!log_)
-        return {};
-    return log_->ratesOf(rig_.name).value_or(std::vector<LoggedRates>{});
+void Session::readPastRates() {
+    pastRates_ =
+        log_ ? log_->ratesOf(rig_.name).value_or(std::vector<LoggedRates>{}) : std::vector<LoggedRates>{};
 }
 
 void Session::ageRates(const std::string& reason) {
@@ -84,7 +84,10 @@ Session::~Session() {
 }
 
 void Session::setRig(const Rig& rig) {
+    const bool other = rig.name != rig_.name;
     rig_ = rig;
+    if (other)
+        readPastRates();
     checkRates();
     Q_EMIT rigChanged();
     Q_EMIT resultsChanged();
@@ -132,6 +135,7 @@ void Session::logRates(const Rates& rates) {
         return;
     if (const auto done = log_->addRates(now(), rig_.name, rates); !done)
         reportProblem(done.error());
+    readPastRates();
 }
 
 void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,

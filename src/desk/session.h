@@ -65,7 +65,7 @@ public:
     // The camera sits on a rotator that turned by this angle: the rates turn with it.
     void turnRates(double rotator_deg);
     // Rates of this rig from the night log, newest first.
-    std::vector<LoggedRates> pastRates() const;
+    const std::vector<LoggedRates>& pastRates() const { return pastRates_; }
 
     // Guide stars chosen by hand; empty: by merit.
     const std::vector<Pixel>& handStars() const { return handStars_; }
@@ -146,6 +146,7 @@ private:
     void finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result);
     void runMessages(Procedure& p);
     void checkRates(); // against the rig
+    void readPastRates();
 
     std::unique_ptr<SimulatedNight> night_;
     Devices devices_;
@@ -158,6 +159,7 @@ private:
     std::string ratesAgedBy_;
     std::unique_ptr<PreparedCamera> prepared_;
     std::optional<NightLog> log_;
+    std::vector<LoggedRates> pastRates_; // reading them fits each anew, so they are kept
     std::vector<Pixel> handStars_;
     Focus focus_;
     std::optional<Problem> problem_;

@@ -12,6 +12,7 @@ using namespace nordstjerna;
 class GuideTest : public QObject {
     Q_OBJECT
 private slots:
+    void nineStarsAreQuieterThanOne();
     void westPulseSendsTheStarEast();
     void pulseUndoesTheError();
     void ratesSlowDownTowardsThePole();
@@ -128,6 +129,38 @@ void GuideTest::groupSurvivesLosses() {
     QVERIFY(group.update({std::nullopt, star(51, 50, 0.1)}));
     QVERIFY(!group.update({std::nullopt, std::nullopt}));
     QVERIFY(group.update({star(0.2, 0, 0.1), std::nullopt}));
+}
+
+void GuideTest::nineStarsAreQuieterThanOne() {
+    // Independent centroid noise of nine equal stars averages by three; at least two are asked for.
+    Random random(14);
+    std::vector<Star> home;
+    for (int i = 0; i < 9; ++i) {
+        Star s;
+        s.x = 200.0 * i;
+        s.y = 100.0;
+        s.sigmaX = s.sigmaY = 0.1;
+        s.flux = 20000.0;
+        s.snr = 60.0;
+        home.push_back(s);
+    }
+    StarGroup group(home);
+    double combined = 0.0;
+    double single = 0.0;
+    constexpr int frames = 2000;
+    for (int f = 0; f < frames; ++f) {
+        std::vector<std::optional<Star>> seen;
+        for (Star s : home) {
+            s.x += 0.1 * random.gaussian();
+            s.y += 0.1 * random.gaussian();
+            seen.emplace_back(s);
+        }
+        const auto shift = group.update(seen);
+        QVERIFY(shift.has_value());
+        combined += shift->dx * shift->dx / frames;
+        single += std::pow(seen[0]->x - home[0].x, 2) / frames;
+    }
+    QVERIFY2(std::sqrt(single / combined) > 2.0, qPrintable(QString::number(std::sqrt(single / combined))));
 }
 
 QTEST_APPLESS_MAIN(GuideTest)

@@ -486,8 +486,10 @@ void WindowTest::ratesComeBackAtTheNextStart() {
 }
 
 void WindowTest::theWholeNight() {
-    // Rig → pole.
+    // Rig → focus → pole.
     QTest::mouseClick(window_->station("Rig")->primary(), Qt::LeftButton);
+    QVERIFY(window_->station("Focus")->isVisible());
+    QTest::keyClick(window_.get(), Qt::Key_3, Qt::ControlModifier);
     QVERIFY(window_->station("Pole")->isVisible());
     QVERIFY(panelText().contains("The pole is hidden here"));
     QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);

@@ -30,12 +30,12 @@ RigStation::RigStation(Session& session, QWidget* parent) : Station(session, tr(
         if (!loading_)
             load(this->session().rig());
     });
-    connect(primary(), &QPushButton::clicked, this, [this] { Q_EMIT goTo(tr("Pole")); });
+    connect(primary(), &QPushButton::clicked, this, [this] { Q_EMIT goTo(tr("Focus")); });
 }
 
 void RigStation::build() {
     say("", tr("Describe what you use; everything else is computed from it."));
-    setPrimary(tr("On to the pole"));
+    setPrimary(tr("On to focus"));
     auto* save = new QPushButton(tr("Save rig…"));
     auto* open = new QPushButton(tr("Open rig…"));
     connect(save, &QPushButton::clicked, this, &RigStation::saveRig);
