@@ -47,6 +47,8 @@ void BaseTest::numbersReadAsPeopleWriteThem() {
     QCOMPARE(formatSkyAngle(Angle::fromArcmin(3.21)), std::string("3.2′"));
     QCOMPARE(formatSkyAngle(Angle::fromArcsec(12.2)), std::string("12″"));
     QCOMPARE(formatCount(1, "star"), std::string("1 star"));
+    QCOMPARE(formatCount(3, "star"), std::string("3 stars"));
+    QCOMPARE(formatCount(2, "pass"), std::string("2 passes"));
 }
 
 void BaseTest::uncertaintyDecidesThePlaces() {

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
+#include <string_view>
 
 namespace nordstjerna {
 
@@ -77,7 +78,8 @@ std::string formatDuration(double seconds) {
 }
 
 std::string formatCount(int n, const char* noun) {
-    return print("%d %s%s", n, noun, n == 1 ? "" : "s");
+    const bool hisses = std::string_view(noun).ends_with('s'); // passes
+    return print("%d %s%s", n, noun, n == 1 ? "" : hisses ? "es" : "s");
 }
 
 } // namespace nordstjerna

@@ -280,12 +280,10 @@ void CentreStation::refresh() {
         focal_->show(qs(formatNumber(optics.effectiveFocal_mm(), 0)), "mm", tr("by the rig, not measured"));
         measured_->clear();
     } else {
-        off_->show(
-            qs(formatSkyAngle(Angle::fromArcsec(seen_.passes.back().off_arcsec()))), "",
-            tr("%1, wanted within %2″")
-                .arg(
-                    qs(formatCount(static_cast<int>(seen_.passes.size()), "pass")).replace("passs", "passes"),
-                    qs(formatNumber(tolerance_->value(), 0))));
+        off_->show(qs(formatSkyAngle(Angle::fromArcsec(seen_.passes.back().off_arcsec()))), "",
+                   tr("%1, wanted within %2″")
+                       .arg(qs(formatCount(static_cast<int>(seen_.passes.size()), "pass")),
+                            qs(formatNumber(tolerance_->value(), 0))));
         focal_->show(qs(formatNumber(seen_.focal_mm, 1)), "mm",
                      tr("measured; the rig says %1 mm").arg(qs(formatNumber(optics.effectiveFocal_mm(), 1))));
         const SolvedFrame& f = *seen_.solved;

@@ -272,7 +272,17 @@ QString FocusStation::effects() const {
     for (double s : {0.5, 1.0, 2.0, 4.0})
         line(tr("%1 s").arg(qs(formatNumber(s, s < 1 ? 1 : 0))), predictExposure(basis, s));
     line(tr("2 s, bin 2×2"), predictExposure(basis, 2.0, 2));
-    return text + "</table>";
+    // Gain: which noise rules the background decides.
+    const double background_e = first->star.noise * seen_.frame->info.gain_e_adu;
+    const double share =
+        100.0 * std::min(1.0, std::pow(rig.guideCamera.readNoise_e / std::max(background_e, 1e-6), 2));
+    text +=
+        "</table>" +
+        (share > 50.0
+             ? tr("Read noise makes %1 % of the background's noise: longer exposures or binning gain much.")
+             : tr("Read noise makes %1 % of the background's noise: a lower gain would lose nothing."))
+            .arg(qs(formatNumber(share, 0)));
+    return text;
 }
 
 void FocusStation::refresh() {
