@@ -19,6 +19,7 @@ class SimTest : public QObject {
     Q_OBJECT
 private slots:
     void unlimitedClockEndsAWaitUnderWay();
+    void coverDarkensTrailsToo();
     void sameSeedSameFrame();
     void noiseTableIsGaussian();
     void frameShowsWhereTheMountLooks();
@@ -257,6 +258,20 @@ void SimTest::unlimitedClockEndsAWaitUnderWay() {
     clock.setSpeed(0.0);
     waiting.join();
     QVERIFY(clock.now() - Instant{1000.0} >= 3600.0);
+}
+
+void SimTest::coverDarkensTrailsToo() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    StopFlag never{false};
+    const auto exposed = [&](bool covered) {
+        night.setCovered(covered);
+        if (!night.guideCamera().begin())
+            qFatal("the shutter did not open");
+        night.clock().sleep(4.0, never);
+        return detectStars(**night.guideCamera().finish(never))->stars.size();
+    };
+    QVERIFY(exposed(false) > 20);
+    QCOMPARE(exposed(true), size_t(0));
 }
 
 QTEST_APPLESS_MAIN(SimTest)

@@ -28,6 +28,10 @@ Ordinary ordinary(const std::vector<float>& values) {
 
 } // namespace
 
+double ordinaryLevel(const Frame& dark) {
+    return ordinary(dark.pixels).level;
+}
+
 DarkKind DarkKind::of(const Frame& frame) {
     return {frame.info.exposure_s, frame.info.gain_e_adu, frame.info.bin,
             frame.width,           frame.height,          frame.info.temperature_c};
@@ -109,6 +113,7 @@ Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames) {
         spread[i] = greatest - least;
     }
     const Ordinary level = ordinary(master.mean.pixels);
+    master.level = level.level;
     const Ordinary swing = ordinary(spread);
     master.badPixels.resize(master.mean.pixels.size());
     for (size_t i = 0; i < master.mean.pixels.size(); ++i) {
@@ -121,7 +126,7 @@ Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames) {
 }
 
 void applyDark(Frame& frame, const MasterDark& dark) {
-    const auto level = static_cast<float>(ordinary(dark.mean.pixels).level);
+    const auto level = static_cast<float>(dark.level);
     const auto inside = [&](int x, int y) {
         return x >= 0 && y >= 0 && x < dark.mean.width && y < dark.mean.height;
     };

@@ -33,9 +33,13 @@ struct MasterDark {
     DarkKind kind;
     int frames = 0;
     Frame mean;                          // counts
+    double level = 0.0;                  // of its ordinary pixels, see ordinaryLevel
     std::vector<std::uint8_t> badPixels; // 1: mend; one a pixel
     int badCount = 0;
 };
+
+// Median of a sample of the pixels: what stays when a dark is taken off.
+double ordinaryLevel(const Frame& dark);
 
 // Refuses a frame that is not dark: stars on it, or light that makes it brighter than darkness and uneven.
 Expected<void> checkDark(const Frame& frame);

@@ -2,8 +2,6 @@
 // hand by the CCD equation (Howell, Handbook of CCD Astronomy).
 #pragma once
 
-#include <vector>
-
 #include "core/image/star.h"
 
 namespace nordstjerna {

@@ -3,10 +3,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/sky/local_place.h"
+
 namespace nordstjerna {
 
 namespace {
-constexpr double siderealTurn_rad_min = 60.0 * 7.2921150e-5;
+constexpr double siderealTurn_rad_min = 60.0 * siderealRate_rad_s;
 constexpr double drift_arcsec_min_per_arcmin = siderealTurn_rad_min * 60.0;
 
 struct Local {

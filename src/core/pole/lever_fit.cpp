@@ -10,8 +10,6 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr double sidereal_rad_s = 7.2921150e-5;
-
 struct Frame3 {
     Vec3 raise;  // rotation about it lifts the axis
     Vec3 ahead;  // horizontal, towards the pole's side
@@ -81,9 +79,8 @@ LeverFit fitLevers(const LeverReference& reference, const Sighting& now, const S
                    const LeverAssumptions& assumptions) {
     const Vec3& axis = reference.axis;
     const Frame3 f = leverFrame(axis, site);
-    const double tracked =
-        (site.southern() ? 1.0 : -1.0) * sidereal_rad_s * (now.when - reference.sighting.when);
-    const Mat3 carried = rotation(axis * tracked) * reference.sighting.camera;
+    const Mat3 carried =
+        trackingTurn(site, axis, now.when - reference.sighting.when) * reference.sighting.camera;
     const Weights w{std::hypot(now.sigmaDirection_arcsec, reference.sighting.sigmaDirection_arcsec) /
                         arcsecPerRad,
                     std::hypot(now.sigmaRoll_arcsec, reference.sighting.sigmaRoll_arcsec) / arcsecPerRad,

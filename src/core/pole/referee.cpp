@@ -3,13 +3,11 @@
 #include <Eigen/Dense>
 #include <cmath>
 
-#include "core/sky/rotation.h"
+#include "core/sky/local_place.h"
 
 namespace nordstjerna {
 
 namespace {
-
-constexpr double sidereal_rad_s = 7.2921150e-5;
 
 struct Linear {
     double atPole;           // Dec drift with the axis on the refracted pole, ″/min
@@ -31,9 +29,8 @@ Linear linearised(const DriftWatch& w, const Site& site, const Vec3& axis) {
 Eigen::Vector2d predictedDrift(const Site& site, Instant when, const Vec3& star, const Vec3& axis) {
     const ObservedFrame middle(site, when);
     constexpr double half_s = 60.0;
-    const double sense = site.southern() ? 1.0 : -1.0;
     const auto carriedBack = [&](double dt) {
-        return Vec3(rotation(axis * (-sense * sidereal_rad_s * dt)) * middle.turnedTo(when + dt).seen(star));
+        return Vec3(trackingTurn(site, axis, -dt) * middle.turnedTo(when + dt).seen(star));
     };
     const Vec3 moved = carriedBack(half_s) - carriedBack(-half_s);
     const Vec3 at = middle.seen(star);

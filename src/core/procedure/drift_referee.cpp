@@ -21,7 +21,6 @@ Step DriftReferee::next(const Event& event) {
     if (phase_ == Phase::approaching) {
         if (const auto step = approach_.next(event))
             return *step;
-        phase_ = Phase::finding;
         ChoiceOptions options;
         options.edge_px = 60.0;
         const auto stars = guideStarsOn(*approach_.frame(), options);

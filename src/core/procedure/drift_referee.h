@@ -40,7 +40,7 @@ public:
 private:
     Step measured(const StarsTracked& tracked);
 
-    enum class Phase { approaching, finding, watching, ended };
+    enum class Phase { approaching, watching, ended };
     DriftRefereeSetup setup_;
     Phase phase_ = Phase::approaching;
     Approach approach_;

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/sky/rotation.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -33,6 +35,11 @@ Mat3 cameraTowards(const Site& site, const HourAngleDec& hd) {
     Mat3 camera;
     camera << x, z.cross(x), z;
     return camera;
+}
+
+Mat3 trackingTurn(const Site& site, const Vec3& axis, double seconds) {
+    const double sense = site.southern() ? 1.0 : -1.0; // westwards about the elevated pole
+    return rotation(axis * (sense * siderealRate_rad_s * seconds));
 }
 
 } // namespace nordstjerna

@@ -17,14 +17,6 @@ PreparedCamera::DarkUse PreparedCamera::darkUse() const {
     return use_;
 }
 
-std::vector<DarkKind> PreparedCamera::kinds() const {
-    const std::scoped_lock guard(lock_);
-    std::vector<DarkKind> list;
-    for (const auto& d : store_.darks())
-        list.push_back(d->kind);
-    return list;
-}
-
 std::shared_ptr<const MasterDark> PreparedCamera::darkFor(const DarkKind& kind) {
     const std::scoped_lock guard(lock_);
     auto dark = store_.match(kind);

@@ -22,7 +22,6 @@ public:
         int badPixels = 0;
     };
     DarkUse darkUse() const; // for the last exposure
-    std::vector<DarkKind> kinds() const;
 
     Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override;
     Expected<void> begin() override { return camera_.begin(); }

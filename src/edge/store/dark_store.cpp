@@ -54,6 +54,7 @@ DarkStore DarkStore::open(const std::filesystem::path& folder) {
         MasterDark dark;
         dark.kind = DarkKind::of(*mean);
         dark.mean = std::move(*mean);
+        dark.level = ordinaryLevel(dark.mean);
         for (float v : map->pixels) {
             dark.badPixels.push_back(v > 0.5F ? 1 : 0);
             dark.badCount += dark.badPixels.back();

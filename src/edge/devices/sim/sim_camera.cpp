@@ -79,12 +79,8 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     const int height = setup_.camera.binnedHeight();
     const Eigen::Vector2d centre(0.5 * (width - 1), 0.5 * (height - 1));
     const double transparency = night_.air_.transparency(middle, altitude);
-    const double area_m2 = std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2);
-    const double zero_e = zero_e_s_m2 * area_m2 * exposure_s;
     const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
-    scene.sigma_px = blurSigma_px(altitude);
-    const bool covered = setup_.guide && night_.covered_;
-    const bool horizonHides = covered || s.rig.horizon.hides(axis);
+    light(scene, axis, altitude);
     const double margin = 6.0 * scene.sigma_px;
 
     // Rough place of a star by one rotation from ICRS to the camera, good to a few pixels: the shear of the
@@ -106,9 +102,9 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
             return std::abs(p.x() - e.x) < e.search_px + slack && std::abs(p.y() - e.y) < e.search_px + slack;
         });
     };
-    if (!horizonHides && transparency > 0.0)
+    if (!scene.starless && transparency > 0.0)
         for (const CatalogueStar& star : sky_.starsNear(axisIcrs, reach)) {
-            const double electrons = zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
+            const double electrons = scene.zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
             if (electrons < 3.0)
                 break; // the rest is fainter still
             if (!wanted(star.icrs))
@@ -123,10 +119,22 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
                 continue;
             scene.spots.push_back({p.x(), p.y(), electrons, id});
         }
-    const double sky = zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
-    scene.sky_e = (covered ? 0.0 : horizonHides ? 0.2 : 1.0) * sky + s.dark_e_s * exposure_s;
-    scene.lamp_adu = night_.air_.lamp_adu_s(middle) * exposure_s * (covered ? 0.1 : 1.0);
     return scene;
+}
+
+void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const {
+    const Scenario& s = night_.scenario();
+    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    const Instant middle = scene.start + 0.5 * scene.exposure_s;
+    const bool covered = setup_.guide && night_.covered_;
+    const bool hidden = s.rig.horizon.hides(axis);
+    scene.starless = covered || hidden;
+    scene.sigma_px = blurSigma_px(altitude_rad);
+    scene.zero_e =
+        zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * scene.exposure_s;
+    const double sky = scene.zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
+    scene.sky_e = (covered ? 0.0 : hidden ? 0.2 : 1.0) * sky + s.dark_e_s * scene.exposure_s;
+    scene.lamp_adu = night_.air_.lamp_adu_s(middle) * scene.exposure_s * (covered ? 0.1 : 1.0);
 }
 
 double SimCamera::blurSigma_px(double altitude_rad) const {
@@ -317,20 +325,13 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
         frame_.emplace(night_.scenario_.rig.site, middle);
     const Vec3 axis = (*path_)[path_->size() / 2].attitude.col(2);
     const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
-    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
-    scene.sigma_px = blurSigma_px(altitude);
-    const bool hidden = night_.scenario_.rig.horizon.hides(axis);
-    const double zero_e =
-        zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * scene.exposure_s;
-    const double sky = zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
-    scene.sky_e = (hidden ? 0.2 : 1.0) * sky + night_.scenario_.dark_e_s * scene.exposure_s;
-    scene.lamp_adu = night_.air_.lamp_adu_s(middle) * scene.exposure_s;
+    light(scene, axis, altitude);
     scene.believed =
         equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
 
     Frame frame = emptySky(scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_);
     Frame light(frame.width, frame.height);
-    if (!hidden)
+    if (!scene.starless)
         for (const Spot& s : trailSpots(scene, altitude)) {
             const double variance = 2.0 * scene.sigma_px * scene.sigma_px;
             const int r = static_cast<int>(std::ceil(3.5 * scene.sigma_px));

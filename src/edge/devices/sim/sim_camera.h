@@ -48,7 +48,11 @@ private:
         Instant start;
         double exposure_s = 0.0;
         Equatorial believed;
+        double zero_e = 0.0;   // electrons of a star of magnitude 0 over the exposure, without cloud
+        bool starless = false; // behind the horizon profile or the cover
     };
+    // Blur, sky, lamp and darkness of a scene whose start and length are known.
+    void light(Scene& scene, const Vec3& axis, double altitude_rad) const;
     // With `only`, just the stars near those places are worked out.
     Expected<Scene> observe(double exposure_s, const StopFlag& halt,
                             const std::vector<ExpectedStar>* only = nullptr);
