@@ -4,9 +4,9 @@
 #include <QLabel>
 #include <QPushButton>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/pole/sighting_plan.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {

@@ -4,9 +4,9 @@
 #include <QSettings>
 #include <cstdio>
 
+#include "charts/text.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 using namespace nordstjerna;

@@ -12,6 +12,7 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
+#include "charts/text.h"
 #include "desk/action_search.h"
 #include "desk/deck.h"
 #include "desk/hands_sheet.h"
@@ -19,11 +20,11 @@
 #include "desk/rail.h"
 #include "desk/stations/centre/centre_station.h"
 #include "desk/stations/focus/focus_station.h"
+#include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/pole_station.h"
 #include "desk/stations/rates/rates_station.h"
 #include "desk/stations/rig/rig_station.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/findings_panel.h"
 
@@ -40,6 +41,7 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
                  new PoleStation(*session_),
                  new CentreStation(*session_),
                  new RatesStation(*session_),
+                 new FreeStation(*session_),
                  new GuideStation(*session_)};
     auto* frame = new QWidget;
     frame->setObjectName("frame");
@@ -144,6 +146,18 @@ void MainWindow::buildMenus() {
     add(night, tr("Measure guide rates"), QKeySequence("Ctrl+R"), [this] {
         showStation(tr("Rates"));
         perform("rates.measure");
+    });
+    add(night, tr("Record a free run"), QKeySequence("Ctrl+W"), [this] {
+        showStation(tr("Free run"));
+        perform("free.record");
+    });
+    add(night, tr("Test the Dec backlash"), QKeySequence("Ctrl+B"), [this] {
+        showStation(tr("Free run"));
+        perform("free.backlash");
+    });
+    add(night, tr("Open a run…"), {}, [this] {
+        showStation(tr("Free run"));
+        perform("free.open");
     });
     add(night, tr("Guide, or stop guiding"), QKeySequence("Ctrl+G"), [this] {
         showStation(tr("Guide"));

@@ -4,8 +4,8 @@
 #include <QPainter>
 #include <QToolTip>
 
+#include "charts/text.h"
 #include "core/base/format.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {

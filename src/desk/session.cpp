@@ -3,7 +3,7 @@
 #include "core/rates/reuse.h"
 #include "core/rig/scales.h"
 
-#include "desk/text.h"
+#include "charts/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {
@@ -13,6 +13,7 @@ Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::files
       dataFolder_(std::move(dataFolder)) {
     devices_ = night_->devices();
     rig_ = night_->scenario().rig;
+    settings_.setFromRig(rig_.guiding.exposure_s, rig_.guiding.pulseLimit_ms);
     targetName_ = night_->scenario().targetName;
     target_ = vectorFrom(night_->scenario().target);
     prepared_ = std::make_unique<PreparedCamera>(night_->guideCamera());
@@ -89,8 +90,31 @@ void Session::setRig(const Rig& rig) {
     if (other)
         readPastRates();
     checkRates();
+    settings_.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);
     Q_EMIT rigChanged();
+    Q_EMIT settingsChanged();
     Q_EMIT resultsChanged();
+}
+
+void Session::changeSetting(SettingKey key, double value, const std::string& origin,
+                            const std::string& reason) {
+    settings_.change(key, value, origin, reason, now());
+    settingsToRig();
+    Q_EMIT settingsChanged();
+}
+
+void Session::undoSetting(size_t change) {
+    settings_.undo(change);
+    settingsToRig();
+    Q_EMIT settingsChanged();
+}
+
+void Session::settingsToRig() {
+    const double exposure = settings_.value(SettingKey::exposure);
+    if (exposure == rig_.guiding.exposure_s)
+        return;
+    rig_.guiding.exposure_s = exposure;
+    Q_EMIT rigChanged();
 }
 
 HourAngleDec Session::targetPlace() const {
@@ -121,6 +145,13 @@ std::filesystem::path Session::newRunPath(const std::string& kind) const {
 void Session::setPole(const PoleResult& result) {
     pole_ = result;
     Q_EMIT resultsChanged();
+}
+
+std::optional<Rates> Session::ratesHere() const {
+    const std::string side = mountState().side;
+    if (rates_ && !rates_->setup.side.empty() && !side.empty() && rates_->setup.side != side)
+        return ratesAcrossPier(*rates_, false);
+    return rates_;
 }
 
 void Session::setRates(const Rates& rates) {

@@ -12,6 +12,7 @@
 #include <thread>
 
 #include "core/findings/finding.h"
+#include "core/guide/settings_book.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/rates/calibration.h"
 #include "core/sky/almanac.h"
@@ -53,6 +54,8 @@ public:
     const std::optional<PoleResult>& pole() const { return pole_; }
     void setPole(const PoleResult& result);
     const std::optional<Rates>& rates() const { return rates_; }
+    // The same for the side of the pier where the mount hangs now: over there the picture stands on its head.
+    std::optional<Rates> ratesHere() const;
     // In use from now on, and kept in the night log.
     void setRates(const Rates& rates);
     // Only kept in the night log: measured, but not to be used.
@@ -66,6 +69,12 @@ public:
     void turnRates(double rotator_deg);
     // Rates of this rig from the night log, newest first.
     const std::vector<LoggedRates>& pastRates() const { return pastRates_; }
+
+    // Settings of the guide loop; the exposure and the pulse limits are the rig's too.
+    const SettingsBook& settings() const { return settings_; }
+    void changeSetting(SettingKey key, double value, const std::string& origin,
+                       const std::string& reason = "");
+    void undoSetting(size_t change);
 
     // Guide stars chosen by hand; empty: by merit.
     const std::vector<Pixel>& handStars() const { return handStars_; }
@@ -136,6 +145,7 @@ Q_SIGNALS:
     void rigChanged();
     void targetChanged();
     void resultsChanged();
+    void settingsChanged();
     void busyChanged();
     void announced(const QString& text);
     void problemChanged();
@@ -145,6 +155,7 @@ private:
                std::function<void(const Expected<void>&)> finished);
     void finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result);
     void runMessages(Procedure& p);
+    void settingsToRig();
     void checkRates(); // against the rig
     void readPastRates();
 
@@ -161,6 +172,7 @@ private:
     std::optional<NightLog> log_;
     std::vector<LoggedRates> pastRates_; // reading them fits each anew, so they are kept
     std::vector<Pixel> handStars_;
+    SettingsBook settings_;
     Focus focus_;
     std::optional<Problem> problem_;
     std::vector<NightBlock> blocks_;

@@ -1,22 +1,12 @@
-// The one place for colours and typefaces.
+// The theme of the window: style sheet, palette, icons.
 #pragma once
 
-#include <QColor>
-#include <QFont>
 #include <QIcon>
 #include <QObject>
-#include <QString>
-#include <QStringList>
+
+#include "charts/palette.h"
 
 namespace nordstjerna {
-
-struct Theme {
-    QString name;
-    QColor base, panel, raised, line, text, muted, accent, onAccent;
-    QColor ra, dec; // these two mean the axes, everywhere
-    QColor good, attention;
-    QColor sky[4]; // night band: day, civil, nautical, astronomical twilight
-};
 
 // Announces a change of theme; everything that paints by itself listens.
 class ThemeSwitch : public QObject {
@@ -28,12 +18,6 @@ Q_SIGNALS:
     void changed();
 };
 
-const Theme& theme();
-QStringList themeNames();
-// Registers the shipped typefaces, once.
-void loadTypefaces();
-
-QFont textFont(double px, bool bold = false);
 // Shipped line icon in the given colour.
 QIcon tintedIcon(const QString& name, const QColor& colour);
 

@@ -39,6 +39,9 @@ public:
         return finished(devices_.mount->pulse(s.ra_ms, s.dec_ms, control_.halt));
     }
     Outcome operator()(const SyncStep& s) const { return finished(devices_.mount->sync(s.truth)); }
+    Outcome operator()(const CurveStep& s) const {
+        return finished(devices_.mount->setCurve(s.error_arcsec));
+    }
     Outcome operator()(const TrailStep& s) const {
         Camera* camera = cameraFor(s.camera);
         if (!camera)

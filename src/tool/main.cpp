@@ -97,12 +97,18 @@ int main(int argc, char** argv) {
     calibrate->add_option("table", table, "ECSV table")->required();
     calibrate->callback([&] { status = report(commandCalibrate(table)); });
 
-    double wormPeriod_s = 0.0;
+    AnalyseRequest analysis;
     auto* analyse = app.add_subcommand("analyse", "Drift, noise, periodic error and backlash of a run");
-    analyse->add_option("run", table, "ECSV run table")->required();
-    analyse->add_option("--worm-period", wormPeriod_s, "seconds a turn, if known")
+    analyse->add_option("run", analysis.table, "ECSV run table")->required();
+    analyse->add_option("--worm-period", analysis.wormPeriod_s, "seconds a turn, if known")
         ->check(CLI::Range(10.0, 7200.0));
-    analyse->callback([&] { status = report(commandAnalyse(table, wormPeriod_s)); });
+    analyse->add_option("--report", analysis.report, "report to write, .html or .pdf")
+        ->check([](const std::string& name) {
+            const auto ending = std::filesystem::path(name).extension();
+            return ending == ".html" || ending == ".pdf" ? std::string()
+                                                         : name + " ends in neither .html nor .pdf";
+        });
+    analyse->callback([&] { status = report(commandAnalyse(analysis)); });
 
     SimulateRequest sim;
     std::string kind;

@@ -9,7 +9,7 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "edge/store/fits.h"
-#include "edge/store/run_table.h"
+#include "edge/store/run_recorder.h"
 
 namespace nordstjerna {
 
@@ -131,8 +131,7 @@ Expected<Json> simulate(const SimulateRequest& request) {
     setup.controller.ra.pulseLimit_ms = setup.controller.dec.pulseLimit_ms = rig.guiding.pulseLimit_ms;
     Guiding guiding(setup);
 
-    std::optional<RunWriter> writer;
-    size_t written = 0;
+    RunRecorder recorder(request.out);
     std::optional<Problem> failure;
     double nextFrame_s = 0.0;
     RunnerHooks hooks;
@@ -140,21 +139,11 @@ Expected<Json> simulate(const SimulateRequest& request) {
         const Run& run = guiding.run();
         if (run.rows.empty() || failure)
             return;
-        if (!writer) {
-            auto made = RunWriter::create(request.out, run.meta);
-            if (!made) {
-                failure = made.error();
-                control.stop = true;
-                return;
-            }
-            writer.emplace(std::move(*made));
+        if (const auto done = recorder.update(run); !done) {
+            failure = done.error();
+            control.stop = true;
+            return;
         }
-        for (; written < run.rows.size(); ++written)
-            if (const auto done = writer->append(run.rows[written]); !done) {
-                failure = done.error();
-                control.stop = true;
-                return;
-            }
         if (request.frames && run.rows.back().t_s >= nextFrame_s) {
             nextFrame_s = run.rows.back().t_s + frameEvery_s;
             const auto frame = night.guideCamera().expose(rig.guiding.exposure_s, control.halt);
@@ -170,10 +159,13 @@ Expected<Json> simulate(const SimulateRequest& request) {
         return tl::unexpected(*failure);
     if (!done)
         return tl::unexpected(done.error());
-    return Json{{"out", request.out.string()},
+    Json result{{"out", request.out.string()},
                 {"kind", runKindName(request.kind)},
-                {"rows", written},
+                {"rows", recorder.written()},
                 {"frames", keeper.count()}};
+    if (guiding.ending())
+        result["ended"] = guiding.ending()->text();
+    return result;
 }
 
 } // namespace nordstjerna

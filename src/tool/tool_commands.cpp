@@ -3,13 +3,12 @@
 #include <atomic>
 #include <iostream>
 
+#include "charts/report.h"
 #include "core/base/format.h"
-#include "core/findings/guide_findings.h"
-#include "core/findings/motion_findings.h"
 #include "core/findings/rates_findings.h"
 #include "core/findings/rig_findings.h"
+#include "core/findings/run_story.h"
 #include "core/image/star_detect.h"
-#include "core/motion/axis_summary.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/rig/scales.h"
 #include "edge/platesolve/plate_solver.h"
@@ -188,78 +187,96 @@ Json wormJson(const WormError& w) {
                              {"false_alarm", l.falseAlarm}});
     return Json{{"period_s", measured(w.period_s, 3)},
                 {"given", w.given},
+                {"phase_of", w.byMount ? "mount" : "start"},
                 {"cycles", number(w.cycles, 2)},
-                {"peak_to_peak_arcsec", number(w.peakToPeak_arcsec, 4)},
-                {"rms_arcsec", number(w.rms_arcsec, 4)},
-                {"max_rate_arcsec_s", number(w.maxRate_arcsec_s, 5)},
+                {"peak_to_peak_arcsec", number(w.peakToPeak_arcsec.value, 4)},
+                {"peak_to_peak_sigma_arcsec", number(w.peakToPeak_arcsec.sigma, 4)},
+                {"rms_arcsec", number(w.rms_arcsec.value, 4)},
+                {"rms_sigma_arcsec", number(w.rms_arcsec.sigma, 4)},
+                {"max_rate_arcsec_s", number(w.maxRate_arcsec_s.value, 5)},
+                {"max_rate_sigma_arcsec_s", number(w.maxRate_arcsec_s.sigma, 5)},
                 {"harmonics", harmonics}};
 }
 
-void addAll(std::vector<Finding>& list, const std::vector<Finding>& more) {
-    list.insert(list.end(), more.begin(), more.end());
+Json axisJson(const AxisMotion& a) {
+    Json j{{"drift_arcsec_min", measured(a.drift_arcsec_min, 4)},
+           {"rms_arcsec", number(a.rms_arcsec, 4)},
+           {"noise_arcsec", number(a.noise_arcsec.value, 4)},
+           {"noise_sigma_arcsec", number(a.noise_arcsec.sigma, 4)}};
+    if (a.centroid_arcsec.value > 0.0) {
+        j["centroid_arcsec"] = measured(a.centroid_arcsec, 4);
+        j["air_arcsec"] = measured(a.air_arcsec, 4);
+    }
+    return j;
+}
+
+Json budgetJson(const std::vector<BudgetShare>& budget) {
+    Json list = Json::array();
+    for (const BudgetShare& b : budget)
+        list.push_back({{"cause", causeName(b.cause)},
+                        {"share", number(b.share, 4)},
+                        {"rms_arcsec", number(b.rms_arcsec, 4)}});
+    return list;
+}
+
+Json leftOutJson(const CleanRun& clean) {
+    Json list = Json::array();
+    for (const LeftOut& l : clean.leftOut)
+        list.push_back(
+            {{"from_s", number(l.from_s, 2)}, {"to_s", number(l.to_s, 2)}, {"rows", l.rows}, {"why", l.why}});
+    return list;
+}
+
+Json backlashJson(const BacklashResult& b) {
+    Json returns = Json::array();
+    for (const BacklashReturn& r : b.returns)
+        returns.push_back({{"to", r.south ? "south" : "north"},
+                           {"dead_ms", measured(r.dead_ms, 1)},
+                           {"shape", backlashShapeName(r.shape)}});
+    return Json{{"dead_ms", measured(b.dead_ms, 1)},
+                {"dead_arcsec", measured(b.dead_arcsec, 3)},
+                {"rate_arcsec_s", measured(b.rate_arcsec_s, 4)},
+                {"shape", backlashShapeName(b.shape)},
+                {"consistent", b.consistent()},
+                {"returns", returns}};
 }
 
 } // namespace
 
-Expected<Json> commandAnalyse(const std::filesystem::path& path, double wormPeriod_s) {
-    const auto table = readRunTable(path);
-    if (!table)
-        return tl::unexpected(table.error());
-    const auto summary = summarise(*table);
-    if (!summary)
-        return tl::unexpected(summary.error());
-    Json ra{{"drift_arcsec_min", measured(summary->ra.drift_arcsec_min, 4)},
-            {"rms_arcsec", number(summary->ra.rms_arcsec, 4)},
-            {"noise_arcsec", number(summary->ra.noise_arcsec.value, 4)}};
-    const Json dec{{"drift_arcsec_min", measured(summary->dec.drift_arcsec_min, 4)},
-                   {"rms_arcsec", number(summary->dec.rms_arcsec, 4)},
-                   {"noise_arcsec", number(summary->dec.noise_arcsec.value, 4)}};
-    std::vector<Finding> findings;
-    Json parts = Json::object();
-    const RunKind kind = table->meta.kind;
-    if (kind == RunKind::free || kind == RunKind::guided) {
-        std::vector<double> t;
-        std::vector<double> v;
-        for (const RunRow& r : table->rows)
-            if (countsForRms(r)) {
-                t.push_back(r.t_s);
-                v.push_back(r.dra_arcsec);
-            }
-        if (const auto periodic = findPeriodic(t, v, wormPeriod_s)) {
-            parts["periodic"] = periodicJson(*periodic);
-            if (periodic->worm)
-                parts["worm"] = wormJson(*periodic->worm);
-            // With the periods taken along, drift is no longer bent by an unfinished turn.
-            if (kind == RunKind::free)
-                ra["drift_arcsec_min"] = measured(periodic->drift_arcsec_min, 4);
-            addAll(findings, periodicFindings(*periodic, summary->span_s, wormPeriod_s,
-                                              table->meta.imageScale_arcsec_px));
-            if (kind == RunKind::free)
-                addAll(findings, settingsFindings(*summary, periodic->worm));
-        }
+Expected<Json> commandAnalyse(const AnalyseRequest& request) {
+    const auto run = readRunTable(request.table);
+    if (!run)
+        return tl::unexpected(run.error());
+    RunSurroundings around;
+    around.wormPeriod_s = request.wormPeriod_s;
+    const auto story = tellRun(*run, around);
+    if (!story)
+        return tl::unexpected(story.error());
+    const MotionAnalysis& m = story->motion;
+    Json result{{"kind", runKindName(run->meta.kind)},
+                {"ra", axisJson(m.ra)},
+                {"dec", axisJson(m.dec)},
+                {"total_rms_arcsec", number(m.totalRms_arcsec, 4)},
+                {"rows_used", m.rowsUsed()},
+                {"rows_left_out", m.clean.rowsLeftOut()},
+                {"left_out", leftOutJson(m.clean)},
+                {"jumps", m.clean.jumps_s.size()},
+                {"span_s", number(m.span_s(), 1)}};
+    if (run->meta.kind != RunKind::backlash) {
+        result["periodic"] = periodicJson(m.ra.periodic);
+        if (m.ra.periodic.worm)
+            result["worm"] = wormJson(*m.ra.periodic.worm);
     }
-    if (kind == RunKind::backlash) {
-        const auto backlash = analyseBacklash(*table);
-        if (!backlash)
-            return tl::unexpected(backlash.error());
-        parts["backlash"] = {{"dead_ms", measured(backlash->dead_ms, 1)},
-                             {"dead_arcsec", measured(backlash->dead_arcsec, 3)},
-                             {"rate_arcsec_s", measured(backlash->rate_arcsec_s, 4)},
-                             {"shape", backlashShapeName(backlash->shape)}};
-        addAll(findings, backlashFindings(*backlash));
+    if (run->meta.kind == RunKind::free)
+        result["budget"] = budgetJson(m.budget);
+    if (story->backlash)
+        result["backlash"] = backlashJson(*story->backlash);
+    result["findings"] = findingsJson(story->findings);
+    if (request.report) {
+        if (const auto done = writeReport(*request.report, *run, *story); !done)
+            return tl::unexpected(done.error());
+        result["report"] = request.report->string();
     }
-    if (kind == RunKind::guided)
-        addAll(findings, guideFindings(*table, *summary));
-    rank(findings);
-    Json result{{"kind", runKindName(kind)},
-                {"ra", ra},
-                {"dec", dec},
-                {"total_rms_arcsec", number(summary->totalRms_arcsec, 4)},
-                {"rows_used", summary->rowsUsed},
-                {"rows_left_out", summary->rowsLeftOut},
-                {"span_s", number(summary->span_s, 1)}};
-    result.update(parts);
-    result["findings"] = findingsJson(findings);
     return result;
 }
 

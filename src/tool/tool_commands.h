@@ -43,7 +43,11 @@ struct ScalesRequest {
 Expected<Json> commandScales(const ScalesRequest& request);
 
 Expected<Json> commandCalibrate(const std::filesystem::path& table);
-// wormPeriod_s: 0 when not known.
-Expected<Json> commandAnalyse(const std::filesystem::path& table, double wormPeriod_s);
+struct AnalyseRequest {
+    std::filesystem::path table;
+    double wormPeriod_s = 0.0;                   // 0: not known
+    std::optional<std::filesystem::path> report; // .html or .pdf
+};
+Expected<Json> commandAnalyse(const AnalyseRequest& request);
 
 } // namespace nordstjerna

@@ -20,6 +20,12 @@ struct Worm {
     double correlated = 0.25; // share of the variance that lasts some seconds
 };
 
+PeriodicOptions givenWorm(double period_s) {
+    PeriodicOptions o;
+    o.wormPeriod_s = period_s;
+    return o;
+}
+
 struct Recorded {
     std::vector<double> t, v;
 };
@@ -118,35 +124,49 @@ void PeriodicTest::falseAlarmFollowsScargle() {
 }
 
 void PeriodicTest::wormOfManyMounts() {
+    // 8 to 15 minutes in seeing of 1.5″: what must be reached, or what the data can give at most (3 σ).
     Random random(21);
-    constexpr int trials = 120;
+    constexpr int trials = 300;
+    struct Tally {
+        int good = 0, inside = 0;
+        void count(const Measured& m, double truth, double wanted) {
+            const double off = std::abs(m.value - truth);
+            good += off < std::max(wanted, 3.0 * m.sigma);
+            inside += off < m.sigma;
+        }
+    } drift, amplitude, period;
     int found = 0;
-    int amplitudeInside = 0;
-    int periodGood = 0;
-    int amplitudeGood = 0;
     for (int i = 0; i < trials; ++i) {
         Worm w;
-        w.period_s = random.uniform(240.0, 480.0);
+        w.minutes = random.uniform(8.0, 15.0);
+        w.period_s = random.uniform(240.0, std::min(480.0, 60.0 * w.minutes / 1.5));
         w.amplitude = random.uniform(2.0, 12.0);
         w.second = random.uniform(0.5, 0.2 * w.amplitude + 0.5);
         w.drift_arcsec_min = random.uniform(-3.0, 3.0);
         const Recorded r = record(w, random);
         const auto p = findPeriodic(r.t, r.v);
         QVERIFY2(p.has_value(), p ? "" : p.error().text().c_str());
+        const auto given = findPeriodic(r.t, r.v, givenWorm(w.period_s));
+        QVERIFY(given && given->worm);
+        drift.count(given->drift_arcsec_min, w.drift_arcsec_min,
+                    std::max(0.05, 0.1 * std::abs(w.drift_arcsec_min)));
+        amplitude.count(given->worm->harmonics.front().amplitude_arcsec, w.amplitude,
+                        std::max(0.1, 0.03 * w.amplitude));
         if (!p->worm)
             continue;
         ++found;
-        const PeriodicLine& one = p->worm->harmonics.front();
-        periodGood += std::abs(p->worm->period_s.value / w.period_s - 1.0) <
-                      std::max(0.005, 3.0 * p->worm->period_s.sigma / w.period_s);
-        amplitudeGood += std::abs(one.amplitude_arcsec.value - w.amplitude) <
-                         std::max({0.03 * w.amplitude, 0.1, 3.0 * one.amplitude_arcsec.sigma});
-        amplitudeInside += std::abs(one.amplitude_arcsec.value - w.amplitude) < one.amplitude_arcsec.sigma;
+        period.count(p->worm->period_s, w.period_s, 0.005 * w.period_s);
     }
-    QCOMPARE(found, trials);
-    QVERIFY2(periodGood >= 0.97 * trials, qPrintable(QString::number(periodGood)));
-    QVERIFY2(amplitudeGood >= 0.97 * trials, qPrintable(QString::number(amplitudeGood)));
-    QVERIFY2(amplitudeInside > 0.5 * trials, qPrintable(QString::number(amplitudeInside)));
+    const auto told = [](const char* what, const Tally& t, int of) {
+        return QString("%1: %2 good, %3 within 1 σ of %4").arg(what).arg(t.good).arg(t.inside).arg(of);
+    };
+    for (const auto& [what, tally, of] :
+         {std::tuple{"drift", drift, trials}, {"amplitude", amplitude, trials}, {"period", period, found}}) {
+        qInfo("%s", qPrintable(told(what, tally, of)));
+        QVERIFY2(tally.good >= 0.97 * of, qPrintable(told(what, tally, of)));
+        QVERIFY2(tally.inside >= 0.60 * of && tally.inside <= 0.76 * of, qPrintable(told(what, tally, of)));
+    }
+    QVERIFY2(found >= 0.97 * trials, qPrintable(QString::number(found)));
 }
 
 void PeriodicTest::noPeriodIsInvented() {
@@ -171,7 +191,7 @@ void PeriodicTest::gearLineStandsApart() {
     Recorded r = record(w, random);
     for (size_t i = 0; i < r.t.size(); ++i)
         r.v[i] += 1.2 * std::sin(2 * M_PI * r.t[i] / 63.7);
-    const auto p = findPeriodic(r.t, r.v, 432.0);
+    const auto p = findPeriodic(r.t, r.v, givenWorm(432.0));
     QVERIFY(p && p->worm && p->worm->given);
     const auto gear =
         std::find_if(p->lines.begin(), p->lines.end(), [](const PeriodicLine& l) { return l.harmonic == 0; });
@@ -189,8 +209,9 @@ void PeriodicTest::gearLineStandsApart() {
         low = std::min(low, y);
         high = std::max(high, y);
     }
-    QVERIFY2(std::abs(p->worm->peakToPeak_arcsec - (high - low)) < 0.4,
-             qPrintable(QString::number(p->worm->peakToPeak_arcsec)));
+    QVERIFY2(std::abs(p->worm->peakToPeak_arcsec.value - (high - low)) <
+                 std::max(0.4, 3.0 * p->worm->peakToPeak_arcsec.sigma),
+             qPrintable(QString::number(p->worm->peakToPeak_arcsec.value)));
 }
 
 void PeriodicTest::shortRunDoesNotJudgeTheWorm() {
@@ -198,7 +219,7 @@ void PeriodicTest::shortRunDoesNotJudgeTheWorm() {
     Worm w;
     w.minutes = 5.0;
     const Recorded r = record(w, random);
-    const auto p = findPeriodic(r.t, r.v, 432.0);
+    const auto p = findPeriodic(r.t, r.v, givenWorm(432.0));
     QVERIFY(p && !p->worm);
     const auto findings = periodicFindings(*p, 300.0, 432.0, 1.4);
     QVERIFY(std::any_of(findings.begin(), findings.end(),

@@ -12,6 +12,7 @@
 #include "desk/deck.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
+#include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/pole_station.h"
 #include "desk/theme.h"
@@ -169,6 +170,39 @@ int main(int argc, char** argv) {
     w.station("Rates")->primary()->click();
     waitIdle(w);
     shoot(w, "rates");
+
+    w.showStation("Free run");
+    auto* free = static_cast<FreeStation*>(w.station("Free run"));
+    free->findChild<QPushButton*>("target")->click();
+    waitIdle(w);
+    const auto record = [&](double length_s) {
+        free->primary()->click();
+        QElapsedTimer t;
+        t.start();
+        while ((free->run().rows.empty() || free->run().rows.back().t_s < length_s) && t.elapsed() < 200000)
+            QApplication::processEvents(QEventLoop::AllEvents, 20);
+    };
+    record(700.0);
+    shoot(w, "free-run");
+    while (free->run().rows.back().t_s < 1080.0)
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.session().stop();
+    waitIdle(w);
+    free->showPage(FreeStation::Page::spectrum);
+    shoot(w, "free-spectrum");
+    free->showPage(FreeStation::Page::backlash);
+    free->primary()->click();
+    waitIdle(w);
+    shoot(w, "free-backlash");
+    free->showPage(FreeStation::Page::worm);
+    shoot(w, "free-worm-first");
+    free->findChild<QPushButton*>("hand")->click();
+    waitIdle(w);
+    record(1000.0);
+    w.session().stop();
+    waitIdle(w);
+    free->showPage(FreeStation::Page::worm);
+    shoot(w, "free-worm");
 
     w.showStation("Guide");
     for (QPushButton* b : w.station("Guide")->findChildren<QPushButton*>())

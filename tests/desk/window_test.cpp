@@ -121,9 +121,9 @@ bool WindowTest::waitIdle(int limit_ms) const {
 }
 
 void WindowTest::stationsByKeys() {
-    for (int i = 1; i <= 6; ++i) {
+    for (int i = 1; i <= 7; ++i) {
         QTest::keyClick(window_.get(), static_cast<Qt::Key>(Qt::Key_0 + i), Qt::ControlModifier);
-        const QStringList names{"Rig", "Focus", "Pole", "Centre", "Rates", "Guide"};
+        const QStringList names{"Rig", "Focus", "Pole", "Centre", "Rates", "Free run", "Guide"};
         QVERIFY(window_->station(names[i - 1])->isVisible());
     }
 }
@@ -609,7 +609,7 @@ void WindowTest::theWholeNight() {
              qPrintable(rms));
     QVERIFY(readOut("Guide", "Total RMS")->note().contains("imaging px"));
     // A setting changed while the loop runs takes effect and loses nothing.
-    guide->findChild<QDoubleSpinBox*>("gainRa")->setValue(0.5);
+    guide->findChild<QDoubleSpinBox*>("gain-ra")->setValue(0.5);
     QTest::keyClick(window_.get(), Qt::Key_G, Qt::ControlModifier);
     QVERIFY(waitIdle());
     QVERIFY(!guide->guiding());

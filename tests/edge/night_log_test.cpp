@@ -56,6 +56,7 @@ struct CrossedMount : Mount {
     }
     Expected<void> runRa(double rate) override { return mount.runRa(rate); }
     Expected<void> sync(const HourAngleDec& t) override { return mount.sync(t); }
+    Expected<void> setCurve(const std::vector<double>& curve) override { return mount.setCurve(curve); }
     void stopMotion() override { mount.stopMotion(); }
 };
 

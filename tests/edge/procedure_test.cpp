@@ -315,7 +315,7 @@ void ProcedureTest::backlashTestShowsTheDeadTime() {
     const auto done = runProcedure(test, devices, control);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     const std::vector<RunRow>& rows = test.run().rows;
-    QCOMPARE(rows.size(), size_t(6 + 14 + 14 + 1));
+    QCOMPARE(rows.size(), size_t(6 + 14 + 3 * 14 + 1)); // clearing, north, three returns
     // North pulses carry the star south; coming back it first stands still for the width of the gap.
     const double step = std::abs(rows[8].pulseDec_ms) / 1000.0 * test.run().meta.decRate_arcsec_s;
     const double out = rows[20].ddec_arcsec - rows[6].ddec_arcsec;

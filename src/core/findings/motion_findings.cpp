@@ -7,53 +7,94 @@
 
 namespace nordstjerna {
 
+std::string originOf(const PeriodicLine& line, double worm, const std::vector<double>& shafts) {
+    if (!(worm > 0.0))
+        return "";
+    for (double turns : shafts)
+        for (int h = 1; h <= 4; ++h) {
+            const double period = worm / turns / h;
+            const double off = std::abs(line.period_s.value - period);
+            if (off < std::max(0.01 * period, 3.0 * line.period_s.sigma))
+                return (h == 1 ? "the shaft" : "harmonic " + std::to_string(h) + " of the shaft") +
+                       std::string(" that turns ") + formatNumber(turns, 2) + " times a turn of the worm (" +
+                       formatNumber(period, 1) + " s)";
+        }
+    return "";
+}
+
 std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, double wormPeriod_s,
-                                      double image) {
+                                      double image, const std::vector<double>& shafts) {
     std::vector<Finding> list;
     if (ra.worm) {
         const WormError& w = *ra.worm;
-        const bool large = image > 0.0 && w.rms_arcsec > 0.5 * image;
-        list.push_back({"periodic-error", large ? Weight::look : Weight::know,
-                        "Periodic error " + formatNumber(w.peakToPeak_arcsec, 1) + "″ peak to peak",
-                        "Worm turn " + formatMeasured(w.period_s, " s", 1) +
-                            (w.given ? " by the rig, " : " found, ") + formatNumber(w.cycles, 1) +
-                            " turns recorded; rms " + formatNumber(w.rms_arcsec, 2) + "″, fastest " +
-                            formatNumber(w.maxRate_arcsec_s, 3) + " ″/s.",
-                        "Guiding takes out what is slow; correct in time: the star moves 0.3″ in " +
-                            formatDuration(0.3 / std::max(w.maxRate_arcsec_s, 1e-4)) + ".",
-                        "", ""});
+        const bool large = image > 0.0 && w.rms_arcsec.value > 0.5 * image;
+        const bool any = w.peakToPeak_arcsec.value > 0.0;
+        list.push_back(
+            {"periodic-error", large ? Weight::look : Weight::know,
+             any ? "Periodic error " + formatMeasured(w.peakToPeak_arcsec, "″", 1) + " peak to peak"
+                 : "The worm shows no error above the noise",
+             "Worm turn " + formatMeasured(w.period_s, " s", 1) +
+                 (w.byMount ? " by the mount, "
+                  : w.given ? " by the rig, "
+                            : " found, ") +
+                 formatNumber(w.cycles, 1) + " turns recorded; rms " + formatMeasured(w.rms_arcsec, "″", 2) +
+                 ", fastest " + formatMeasured(w.maxRate_arcsec_s, " ″/s", 3) + ".",
+             any ? "Guiding takes out what is slow; correct in time: the star moves 0.3″ in " +
+                       formatDuration(0.3 / std::max(w.maxRate_arcsec_s.value, 1e-4)) + "."
+                 : "",
+             "", ""});
         if (w.cycles < 2.0)
             list.push_back({"worm-once", Weight::know,
                             "The worm turned " + formatNumber(w.cycles, 1) + " times only",
                             "What repeats cannot be told from what happened once.",
                             "Record two or three turns.", "", ""});
+        // A line of its own where the worm should be, at another period: the stated one is wrong.
+        for (const PeriodicLine& l : ra.lines)
+            if (w.given && l.harmonic == 0 && std::abs(l.period_s.value / w.period_s.value - 1.0) < 0.25 &&
+                l.amplitude_arcsec.value > 2.0 * w.harmonics.front().amplitude_arcsec.value &&
+                std::abs(l.period_s.value - w.period_s.value) > 4.0 * l.period_s.sigma)
+                list.push_back({"worm-period-differs", Weight::act, "The worm's period looks wrong",
+                                "The rig states " + formatNumber(w.period_s.value, 1) + " s; the run shows " +
+                                    formatMeasured(l.period_s, " s", 1) + " with " +
+                                    formatMeasured(l.amplitude_arcsec, "″", 1) + " amplitude.",
+                                "Count the teeth of the wheel: 86 164 s divided by them.", "go.rig",
+                                "Go to Rig"});
     } else if (wormPeriod_s > 0.0) {
         list.push_back({"worm-too-short", Weight::look, "Too short for the worm",
                         formatDuration(span_s) + " recorded, one turn takes " + formatDuration(wormPeriod_s) +
-                            ". Drift and noise can be told, the periodic error cannot.",
+                            ". Noise and Dec drift can be told, the periodic error cannot, and the RA drift "
+                            "only as well as its ± says.",
                         "Record two or three turns.", "", ""});
     } else if (ra.lines.empty()) {
         list.push_back({"no-period", Weight::know, "No period stands out",
                         "Nothing between a few frames and " + formatDuration(ra.longestPeriod_s) +
-                            " rises above the noise (false alarm below 1 %).",
+                            " rises above the noise (false alarm below 1 %)." +
+                            (span_s < 900.0 ? " A slower worm may hide in the RA drift." : ""),
                         span_s < 900.0 ? "Record longer to see slower periods." : "", "", ""});
     }
     for (const PeriodicLine& l : ra.lines)
-        if (l.harmonic == 0 && ra.worm)
+        if (l.harmonic == 0 && ra.worm) {
+            const std::string origin = originOf(l, ra.worm->period_s.value, shafts);
             list.push_back(
                 {"gear-line", Weight::know,
-                 "A period of " + formatNumber(l.period_s.value, 1) + " s that is not the worm's",
-                 formatMeasured(l.amplitude_arcsec, "″", 2) +
-                     " amplitude: another gear, a belt or the motor.",
-                 "A periodic-error curve of the worm cannot take it out; guiding can if it is slow.", "",
-                 ""});
+                 "A period of " + formatMeasured(l.period_s, " s", 1) + " that is not the worm's",
+                 formatMeasured(l.amplitude_arcsec, "″", 2) + " amplitude. " +
+                     (origin.empty() ? "Likely another gear, a belt or the motor" : "Likely " + origin) + ".",
+                 "A curve of the worm cannot take it out; guiding can if it is slow.", "", ""});
+        }
     return list;
 }
 
 std::vector<Finding> backlashFindings(const BacklashResult& b) {
-    const std::string measured = formatMeasured(b.dead_ms, " ms", 0) + ", " +
-                                 formatMeasured(b.dead_arcsec, "″", 1) +
-                                 " until the star follows; shape: " + backlashShapeName(b.shape) + ".";
+    std::string measured = formatMeasured(b.dead_ms, " ms", 0) + ", " +
+                           formatMeasured(b.dead_arcsec, "″", 1) +
+                           " until the star follows; shape: " + backlashShapeName(b.shape) + ".";
+    if (b.returns.size() > 1) {
+        measured += b.consistent() ? " The returns agree:" : " The returns disagree:";
+        for (size_t i = 0; i < b.returns.size(); ++i)
+            measured += (i ? ", " : " ") + formatNumber(b.returns[i].dead_ms.value, 0);
+        measured += " ms.";
+    }
     const double ms = b.dead_ms.value;
     if (b.shape == BacklashShape::none || ms < 100.0)
         return {{"backlash-harmless", Weight::know, "Dec backlash is harmless", measured,
@@ -72,26 +113,108 @@ std::vector<Finding> backlashFindings(const BacklashResult& b) {
              "Have the Dec gears adjusted; guide Dec one-sided against the drift.", "", ""}};
 }
 
-std::vector<Finding> settingsFindings(const RunSummary& s, const std::optional<WormError>& worm) {
+std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<DriftMeaning>& meaning) {
     std::vector<Finding> list;
-    const auto band = [](double noise) { return formatNumber(1.4 * noise, 2) + "″"; };
-    list.push_back({"deadband", Weight::know,
-                    "Deadband " + band(s.ra.noise_arcsec.value) + " in RA, " +
-                        band(s.dec.noise_arcsec.value) + " in Dec",
-                    "The star jumps by " + formatMeasured(s.ra.noise_arcsec, "″", 2) + " and " +
-                        formatMeasured(s.dec.noise_arcsec, "″", 2) +
-                        " a frame, faster than any loop follows.",
-                    "1.4 σ of that keeps the loop from chasing the air.", "", ""});
-    if (worm && worm->maxRate_arcsec_s > 0.0) {
-        const double allowed = std::max(s.ra.noise_arcsec.value, 0.05) / 3.0 / worm->maxRate_arcsec_s;
-        const double exposure = std::clamp(allowed, 1.0, 8.0);
-        list.push_back({"exposure", Weight::know, "Expose " + formatNumber(exposure, 1) + " s",
-                        "The worm moves the star by a third of the noise in " + formatNumber(allowed, 1) +
-                            " s" +
-                            (allowed < 1.0   ? "; the lower bound of 1 s binds."
-                             : allowed > 8.0 ? "; the upper bound of 8 s binds."
-                                             : "."),
-                        "Longer averages the air, but lets the worm show.", "", ""});
+    const Measured dec = m.dec.drift_arcsec_min;
+    Finding d{"dec-drift", Weight::know, "Dec drifts " + formatMeasured(dec, " ″/min", 2), "", "", "", ""};
+    if (std::abs(dec.value) < 2.0 * dec.sigma)
+        d.evidence = "Not more than its own uncertainty.";
+    if (meaning) {
+        if (std::abs(dec.value) >= 2.0 * dec.sigma)
+            d.evidence = componentText(meaning->component);
+        d.evidence +=
+            " It says nothing of the part at right angles, and flexure and a slipping scope count in "
+            "it.";
+        d.remedy = "A sanity figure. Measure the axis on the Pole station.";
+        if (std::abs(meaning->component.amount_arcmin.value) >
+            3.0 + 2.0 * meaning->component.amount_arcmin.sigma) {
+            d.weight = Weight::look;
+            d.action = "go.pole";
+            d.actionLabel = "Go to Pole";
+        }
+    }
+    list.push_back(d);
+    const Measured ra = m.ra.drift_arcsec_min;
+    Finding r{"ra-drift", Weight::know, "RA drifts " + formatMeasured(ra, " ″/min", 2), "", "", "", ""};
+    if (meaning && meaning->axisKnown) {
+        r.evidence = "The measured axis and the air make " +
+                     formatMeasured(meaning->raFromPole_arcsec_min, " ″/min", 2) + " of it; the rest, " +
+                     formatMeasured(meaning->tracking_arcsec_min, " ″/min", 2) +
+                     ", is the tracking rate: " + formatMeasured(meaning->tracking_ppm, " ppm", 0) +
+                     (meaning->tracking_ppm.value >= 0.0 ? " fast." : " slow.");
+        const bool real =
+            std::abs(meaning->tracking_arcsec_min.value) > 3.0 * meaning->tracking_arcsec_min.sigma;
+        r.remedy =
+            real ? "Guiding takes it out; check that the mount tracks the stars and not the Sun or Moon."
+                 : "Within its uncertainty the rate is right.";
+    } else if (meaning) {
+        r.evidence =
+            "With the axis on the pole the air alone makes " +
+            formatNumber(meaning->raFromPole_arcsec_min.value, 2) +
+            " ″/min; each arcminute of polar error at right angles to the one Dec shows adds up to " +
+            formatNumber(meaning->raPerArcmin_arcsec_min, 2) +
+            " ″/min. Rate and axis cannot be told apart until the axis is measured.";
+        r.remedy = "Measure the pole, then the rest is the tracking rate.";
+    }
+    if (!m.ra.periodic.worm && m.wormGiven_s <= 0.0 && m.span_s() < 900.0)
+        r.evidence += (r.evidence.empty() ? "" : " ") +
+                      std::string("An unfinished turn of a worm that is not known may be part of it.");
+    list.push_back(r);
+    return list;
+}
+
+std::vector<Finding> recordingFindings(const CleanRun& c) {
+    std::vector<Finding> list;
+    if (!c.leftOut.empty()) {
+        std::string spans;
+        size_t shown = 0;
+        for (const LeftOut& l : c.leftOut) {
+            if (++shown > 4) {
+                spans += " and " + std::to_string(c.leftOut.size() - 4) + " more";
+                break;
+            }
+            spans += (shown > 1 ? ", " : "") + l.why + " at " + formatDuration(l.from_s) +
+                     (l.rows > 1 ? " for " + formatDuration(l.to_s - l.from_s) : "");
+        }
+        const double share = static_cast<double>(c.rowsLeftOut()) /
+                             static_cast<double>(c.rowsLeftOut() + static_cast<int>(c.t_s.size()));
+        list.push_back({"left-out", share > 0.2 ? Weight::look : Weight::know,
+                        formatCount(c.rowsLeftOut(), "row") + " left out", spans + ".",
+                        share > 0.2 ? "That is much; look for wind, cloud or a cable, and record again."
+                                    : "The figures are those of the rest.",
+                        "", ""});
+    }
+    if (!c.jumps_s.empty())
+        list.push_back({"jumps", Weight::look,
+                        "The field jumped " + formatCount(static_cast<int>(c.jumps_s.size()), "time"),
+                        "First after " + formatDuration(c.jumps_s.front()) +
+                            ": a dither, a slew, or a bump. Each stretch has a level of its own.",
+                        "Leave the mount alone during a free run.", "", ""});
+    if (c.mixedSampling)
+        list.push_back(
+            {"mixed-sampling", Weight::know, "Frames came at different paces",
+             "Usually every " + formatNumber(c.sampling_s, 1) + " s, but more than a fifth of them not.",
+             "The noise is that of neighbours at the usual pace.", "", ""});
+    return list;
+}
+
+std::vector<Finding> settingsFindings(const std::vector<Recommendation>& recommendations) {
+    std::vector<Finding> list;
+    for (const Recommendation& r : recommendations) {
+        Finding f{settingId(r.key),
+                  r.change ? Weight::look : Weight::know,
+                  r.headline,
+                  r.evidence,
+                  r.reason,
+                  "",
+                  ""};
+        if (r.change) {
+            f.action = "use." + settingId(r.key);
+            f.actionLabel = "Use " + settingText(r.key, r.value);
+        } else {
+            f.remedy = "It stands so already.";
+        }
+        list.push_back(f);
     }
     return list;
 }

@@ -2,17 +2,28 @@
 #pragma once
 
 #include "core/findings/finding.h"
-#include "core/motion/axis_summary.h"
 #include "core/motion/backlash.h"
-#include "core/motion/periodic.h"
+#include "core/motion/motion_analysis.h"
+#include "core/motion/recommend.h"
+#include "core/pole/drift_meaning.h"
 
 namespace nordstjerna {
 
-// imageScale_arcsec_px: 0 when not known; then nothing is judged in imaging pixels.
+// imageScale_arcsec_px: 0 when not known; then nothing is judged in imaging pixels. shaftTurns: of the RA
+// gears, for one turn of the worm.
 std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, double wormPeriod_s,
-                                      double imageScale_arcsec_px);
+                                      double imageScale_arcsec_px,
+                                      const std::vector<double>& shaftTurns = {});
+// Likely origin of a period by the gears that the rig states; empty when none fits.
+std::string originOf(const PeriodicLine& line, double wormPeriod_s, const std::vector<double>& shaftTurns);
+
 std::vector<Finding> backlashFindings(const BacklashResult& backlash);
-// Deadband from the noise the loop cannot follow, and the exposure that the periodic error allows.
-std::vector<Finding> settingsFindings(const RunSummary& summary, const std::optional<WormError>& worm);
+// meaning: absent when time and place of the run are not known.
+std::vector<Finding> driftFindings(const MotionAnalysis& analysis,
+                                   const std::optional<DriftMeaning>& meaning);
+// What was left out, and what that means.
+std::vector<Finding> recordingFindings(const CleanRun& clean);
+// Each with an action "use.<setting>" where it asks for a change.
+std::vector<Finding> settingsFindings(const std::vector<Recommendation>& recommendations);
 
 } // namespace nordstjerna

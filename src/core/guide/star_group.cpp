@@ -15,7 +15,7 @@ StarGroup::StarGroup(const std::vector<Star>& stars) {
 std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star>>& measured) {
     struct Vote {
         size_t member;
-        double dx, dy, sigma;
+        double dx, dy, sigma, own;
     };
     std::vector<Vote> votes;
     for (size_t i = 0; i < members_.size(); ++i) {
@@ -24,8 +24,9 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
             continue;
         const Star& s = *members_[i].seen;
         // Air moves stars apart from each other too, so that even a bright star may not outvote all.
-        const double sigma = std::hypot(0.5 * (s.sigmaX + s.sigmaY), 0.05);
-        votes.push_back({i, s.x - members_[i].home.x, s.y - members_[i].home.y, sigma});
+        const double own = 0.5 * (s.sigmaX + s.sigmaY);
+        const double sigma = std::hypot(own, 0.05);
+        votes.push_back({i, s.x - members_[i].home.x, s.y - members_[i].home.y, sigma, own});
     }
     // A neighbour in a star's window has another brightness, measured against what cloud does to all of them.
     std::vector<double> ratios;
@@ -73,6 +74,7 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
         shift.dx += w * v.dx;
         shift.dy += w * v.dy;
         weights += w;
+        shift.centroid += w * w * v.own * v.own;
         const Star& s = *members_[v.member].seen;
         hfd.push_back(s.hfd);
         if (s.snr > shift.snr) {
@@ -83,6 +85,7 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
     shift.dx /= weights;
     shift.dy /= weights;
     shift.sigma = 1.0 / std::sqrt(weights);
+    shift.centroid = std::sqrt(shift.centroid) / weights;
     shift.used = static_cast<int>(votes.size());
     shift.hfd = median(std::move(hfd));
     return shift;

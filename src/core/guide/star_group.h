@@ -12,7 +12,8 @@ namespace nordstjerna {
 struct FieldShift {
     double dx = 0.0; // px, of the field relative to the aim
     double dy = 0.0;
-    double sigma = 0.0; // centroid noise of the combination in one coordinate, px
+    double sigma = 0.0;    // of the combination in one coordinate, px, local air motion allowed for
+    double centroid = 0.0; // its share of light and camera alone, px
     int used = 0;
     double snr = 0.0;  // of the best star
     double hfd = 0.0;  // median

@@ -86,23 +86,18 @@ const char* backlashShapeName(BacklashShape shape) {
     return "jump";
 }
 
-Expected<BacklashResult> analyseBacklash(const Run& run) {
-    // Pulses stand in the row before their effect. What comes before "north" only clears the gears.
+namespace {
+
+// `run`: engaged pulses one way, then pulses the other; north first.
+Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows) {
+    // Pulses stand in the row before their effect.
     std::vector<Sample> samples;
     double north = 0.0;
     double south = 0.0;
-    const bool marked = std::any_of(run.rows.begin(), run.rows.end(), [](const RunRow& r) {
-        return r.event.find("north") != std::string::npos;
-    });
-    bool counting = !marked;
     double step = 0.0;
-    for (const RunRow& r : run.rows) {
-        if (!counting && r.event.find("north") != std::string::npos)
-            counting = true;
-        if (counting && r.measured())
+    for (const RunRow& r : rows) {
+        if (r.measured())
             samples.push_back({r.t_s, r.ddec_arcsec, north, south});
-        if (!counting)
-            continue;
         if (r.pulseDec_ms > 0.0 && south == 0.0)
             north += r.pulseDec_ms / 1000.0;
         else if (r.pulseDec_ms < 0.0)
@@ -124,7 +119,7 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
                        "It moved " + formatNumber(std::abs(rate) * north, 1) + "″ in " +
                            formatNumber(north, 1) + " s of north pulses.",
                        "Check the cable, the Dec clutch and the mount's guide rate.");
-    BacklashResult b;
+    BacklashReturn b;
     b.rate_arcsec_s = {std::abs(rate), sigmaRate};
     // The dead time as a fourth parameter: where the axis follows, a longer one lowers the star by the rate.
     Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
@@ -171,6 +166,115 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
     if (soft >= 0.5 && fit.squares - least > 9.0 * sigma * sigma)
         b.shape = BacklashShape::gradual;
     return b;
+}
+
+// A stretch of pulses the same way: first row and one behind the last.
+struct PulseLeg {
+    size_t from, to;
+    bool south;
+};
+
+std::vector<PulseLeg> pulseLegs(const std::vector<RunRow>& rows) {
+    // What comes before "north" only clears the gears.
+    size_t start = 0;
+    for (size_t i = 0; i < rows.size(); ++i)
+        if (rows[i].event.find("north") != std::string::npos) {
+            start = i;
+            break;
+        }
+    std::vector<PulseLeg> legs;
+    for (size_t i = start; i < rows.size(); ++i) {
+        if (rows[i].pulseDec_ms == 0.0)
+            continue;
+        const bool south = rows[i].pulseDec_ms < 0.0;
+        if (legs.empty() || legs.back().south != south)
+            legs.push_back({i, i + 1, south});
+        legs.back().to = i + 1;
+    }
+    return legs;
+}
+
+// Rows of two legs as if the first went north, without the part of it that was still taking up the gap.
+std::vector<RunRow> pairOf(const std::vector<RunRow>& rows, const PulseLeg& first, const PulseLeg& second,
+                           double dead_ms) {
+    std::vector<RunRow> pair;
+    double pulsed = 0.0;
+    double step = 0.0;
+    for (size_t i = first.from; i < first.to; ++i)
+        step = std::max(step, std::abs(rows[i].pulseDec_ms));
+    for (size_t i = first.from; i < std::min(second.to + 1, rows.size()); ++i) {
+        const bool engaged = i >= first.to || dead_ms <= 0.0 || pulsed > 1.15 * dead_ms + step;
+        if (i < first.to)
+            pulsed += std::abs(rows[i].pulseDec_ms);
+        if (!engaged)
+            continue;
+        RunRow r = rows[i];
+        if (i >= second.to)
+            r.pulseDec_ms = 0.0; // belongs to the next leg
+        if (first.south) {
+            r.ddec_arcsec = -r.ddec_arcsec;
+            r.pulseDec_ms = -r.pulseDec_ms;
+        }
+        pair.push_back(r);
+    }
+    return pair;
+}
+
+} // namespace
+
+Expected<BacklashResult> analyseBacklash(const Run& run) {
+    const auto legs = pulseLegs(run.rows);
+    if (legs.size() < 2)
+        return problem("This is no complete backlash test.",
+                       "Pulses north and then south are needed, with the star measured after each.",
+                       "Record a backlash test.");
+    BacklashResult result;
+    double before_ms = 0.0;
+    for (size_t k = 0; k + 1 < legs.size(); ++k) {
+        auto one = analyseReturn(pairOf(run.rows, legs[k], legs[k + 1], before_ms));
+        if (!one) {
+            // A leg cut short by stopping costs that return only.
+            if (result.returns.empty())
+                return tl::unexpected(one.error());
+            break;
+        }
+        one->south = legs[k + 1].south;
+        before_ms = one->dead_ms.value;
+        result.returns.push_back(std::move(*one));
+    }
+    const auto combine = [&](Measured BacklashReturn::*part) {
+        double weights = 0.0;
+        double sum = 0.0;
+        for (const BacklashReturn& r : result.returns) {
+            const double w = 1.0 / std::max((r.*part).sigma * (r.*part).sigma, 1e-12);
+            weights += w;
+            sum += w * (r.*part).value;
+        }
+        return Measured{sum / weights, 1.0 / std::sqrt(weights)};
+    };
+    result.dead_ms = combine(&BacklashReturn::dead_ms);
+    result.dead_arcsec = combine(&BacklashReturn::dead_arcsec);
+    result.rate_arcsec_s = combine(&BacklashReturn::rate_arcsec_s);
+    int votes[4] = {};
+    double chi = 0.0;
+    for (const BacklashReturn& r : result.returns) {
+        ++votes[static_cast<int>(r.shape)];
+        chi += std::pow((r.dead_ms.value - result.dead_ms.value) / std::max(r.dead_ms.sigma, 1e-9), 2);
+        for (const BacklashReturn& other : result.returns)
+            result.disagreement_sigma =
+                std::max(result.disagreement_sigma,
+                         std::abs(r.dead_ms.value - other.dead_ms.value) /
+                             std::max(std::hypot(r.dead_ms.sigma, other.dead_ms.sigma), 1e-9));
+    }
+    result.shape = static_cast<BacklashShape>(std::max_element(votes, votes + 4) - votes);
+    // Returns that scatter more than they should make the figure less certain, not the scatter less true.
+    const double excess =
+        result.returns.size() > 1 ? chi / static_cast<double>(result.returns.size() - 1) : 1.0;
+    if (excess > 4.0) {
+        result.dead_ms.sigma *= std::sqrt(excess);
+        result.dead_arcsec.sigma *= std::sqrt(excess);
+    }
+    return result;
 }
 
 } // namespace nordstjerna

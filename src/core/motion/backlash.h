@@ -1,5 +1,5 @@
-// Dec backlash from a recorded test: north pulses, then as many south. The star stands still until the gap is
-// taken up: a dead zone in pulse time, fitted with its uncertainty.
+// Dec backlash from a recorded test: north pulses, then as many south, and so on. After each turn the star
+// stands still until the gap is taken up: a dead zone in pulse time, fitted with its uncertainty.
 #pragma once
 
 #include "core/base/measured.h"
@@ -16,13 +16,26 @@ enum class BacklashShape {
 };
 const char* backlashShapeName(BacklashShape shape);
 
-struct BacklashResult {
+// One change of direction.
+struct BacklashReturn {
+    bool south = true; // the way it went after the change
     Measured dead_ms;
     Measured dead_arcsec;
     Measured rate_arcsec_s; // of the Dec axis under pulses
     BacklashShape shape = BacklashShape::none;
-    // Of the return: what the star did against the ideal straight return, by pulse time.
+    // What the star did against the ideal straight return, by pulse time since the change.
     std::vector<double> pulsed_ms, moved_arcsec, ideal_arcsec;
+};
+
+struct BacklashResult {
+    Measured dead_ms; // of all returns together
+    Measured dead_arcsec;
+    Measured rate_arcsec_s;
+    BacklashShape shape = BacklashShape::none; // of most of them
+    std::vector<BacklashReturn> returns;
+    // By how many σ of their difference the returns disagree at most; 0 with one return.
+    double disagreement_sigma = 0.0;
+    bool consistent() const { return disagreement_sigma < 3.5; }
 };
 
 // Fails when there are no pulses both ways, or the star did not follow them.

@@ -1,13 +1,12 @@
 #include "core/motion/periodic.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
-#include "core/motion/spectrum.h"
+#include "core/motion/line_model.h"
 
 namespace nordstjerna {
 
@@ -16,324 +15,331 @@ namespace {
 constexpr double tau = 2.0 * std::numbers::pi;
 constexpr double significant = 0.01;
 constexpr size_t mostLines = 8;
-
-// Drift and sinusoids fitted together, frequencies refined. Parameters: level, slope, then for each line the
-// sine and cosine coefficient and the frequency.
-struct JointFit {
-    std::vector<double> frequency;
-    Eigen::VectorXd linear; // level, slope, a1, b1, …
-    Eigen::MatrixXd covariance;
-    std::vector<double> residual;
-    double sigma = 0.0;
-    double inflation = 1.0;
-};
-
-// How much larger the error of a slow fit is than that of white noise of the same scatter: the square root of
-// one plus twice the sum of autocorrelations, as far as they stand out.
-double slowInflation(const std::vector<double>& residual) {
-    const double floor = 1.0 / std::sqrt(static_cast<double>(residual.size()));
-    double sum = 1.0;
-    for (int lag = 1; lag <= 20 && lag < static_cast<int>(residual.size()) / 4; ++lag) {
-        const double r = autocorrelation(residual, lag);
-        if (r < floor)
-            break;
-        sum += 2.0 * r;
-    }
-    // What the estimate cuts off of the tail is worth about two fifths more.
-    return std::sqrt(std::min(1.0 + 1.4 * (sum - 1.0), 40.0));
-}
-
-class Series {
-public:
-    Series(std::span<const double> t, std::span<const double> v)
-        : t_(t), v_(v), middle_(0.5 * (t.front() + t.back())) {}
-
-    // With `refine`, the frequencies are free too.
-    JointFit fit(std::vector<double> frequency, bool refine) const {
-        JointFit f;
-        const auto n = static_cast<Eigen::Index>(t_.size());
-        const auto lines = static_cast<Eigen::Index>(frequency.size());
-        for (int round = 0; round < (refine && lines ? 8 : 1); ++round) {
-            const Eigen::Index p = 2 + 2 * lines;
-            Eigen::MatrixXd design(n, p);
-            for (Eigen::Index i = 0; i < n; ++i) {
-                const double t = t_[static_cast<size_t>(i)] - middle_;
-                design(i, 0) = 1.0;
-                design(i, 1) = t;
-                for (Eigen::Index k = 0; k < lines; ++k) {
-                    const double a = tau * frequency[static_cast<size_t>(k)] * t;
-                    design(i, 2 + 2 * k) = std::sin(a);
-                    design(i, 3 + 2 * k) = std::cos(a);
-                }
-            }
-            const Eigen::Map<const Eigen::VectorXd> y(v_.data(), n);
-            const Eigen::MatrixXd normal = design.transpose() * design;
-            f.linear = normal.ldlt().solve(design.transpose() * y);
-            const Eigen::VectorXd rest = y - design * f.linear;
-            f.residual.assign(rest.data(), rest.data() + n);
-            f.covariance = normal.inverse();
-            if (!refine || !lines)
-                break;
-            // One Gauss–Newton step with the frequencies included.
-            Eigen::MatrixXd full(n, p + lines);
-            full.leftCols(p) = design;
-            for (Eigen::Index i = 0; i < n; ++i) {
-                const double t = t_[static_cast<size_t>(i)] - middle_;
-                for (Eigen::Index k = 0; k < lines; ++k)
-                    full(i, p + k) = tau * t *
-                                     (f.linear[2 + 2 * k] * design(i, 3 + 2 * k) -
-                                      f.linear[3 + 2 * k] * design(i, 2 + 2 * k));
-            }
-            const Eigen::MatrixXd fullNormal = full.transpose() * full;
-            const Eigen::VectorXd step = fullNormal.ldlt().solve(full.transpose() * rest);
-            const double reach = 0.3 / (t_.back() - t_.front());
-            double moved = 0.0;
-            for (Eigen::Index k = 0; k < lines; ++k) {
-                const double d = std::clamp(step[p + k], -reach, reach);
-                if (std::isfinite(d)) {
-                    double& own = frequency[static_cast<size_t>(k)];
-                    own = std::max(own + d, 1.2 / (t_.back() - t_.front()));
-                    moved = std::max(moved, std::abs(d));
-                }
-            }
-            f.covariance = fullNormal.inverse();
-            if (moved < 1e-4 * reach)
-                break;
-        }
-        f.frequency = frequency;
-        double squares = 0.0;
-        for (double r : f.residual)
-            squares += r * r;
-        const double freedom = std::max(1.0, static_cast<double>(n) - 2.0 - 3.0 * static_cast<double>(lines));
-        f.sigma = std::sqrt(squares / freedom);
-        f.inflation = slowInflation(f.residual);
-        return f;
-    }
-
-    double middle() const { return middle_; }
-
-private:
-    std::span<const double> t_, v_;
-    double middle_;
-};
-
-PeriodicLine lineOf(const JointFit& f, size_t k, bool refined, double middle) {
-    const auto i = static_cast<Eigen::Index>(2 + 2 * k);
-    const double a = f.linear[i];
-    const double b = f.linear[i + 1];
-    PeriodicLine line;
-    line.amplitude_arcsec.value = std::hypot(a, b);
-    const Eigen::Vector2d u = Eigen::Vector2d(a, b) / std::max(line.amplitude_arcsec.value, 1e-12);
-    const double scale = f.sigma * f.inflation;
-    line.amplitude_arcsec.sigma =
-        scale * std::sqrt(std::max(0.0, (u.transpose() * f.covariance.block<2, 2>(i, i) * u).value()));
-    line.period_s.value = 1.0 / f.frequency[k];
-    if (refined) {
-        const auto j = static_cast<Eigen::Index>(2 + 2 * f.frequency.size() + k);
-        line.period_s.sigma =
-            scale * std::sqrt(std::max(0.0, f.covariance(j, j))) / (f.frequency[k] * f.frequency[k]);
-    }
-    line.phase_rad = std::atan2(b, a) - tau * f.frequency[k] * middle;
-    return line;
-}
+constexpr double leastTurns = 1.2;
+// The correlation of the noise is known from the same few samples; six times the chance covers that.
+constexpr double cautious = 6.0;
 
 // Red noise of the air makes slow frequencies strong without any period in them: the line's amplitude is held
 // against the uncertainty that the correlated rest gives it.
-double correlatedFalseAlarm(const PeriodicLine& line, double independent) {
-    const double z = line.amplitude_arcsec.value / std::max(line.amplitude_arcsec.sigma, 1e-12);
+double correlatedFalseAlarm(const Measured& amplitude, double independent) {
+    const double z = amplitude.value / std::max(amplitude.sigma, 1e-12);
     const double single = std::exp(-0.5 * z * z);
-    // The correlation itself is known from the same few samples; six times the chance covers that.
     return std::min(
-        1.0, -6.0 * std::expm1(std::max(independent, 1.0) * std::log1p(-std::min(single, 1.0 - 1e-16))));
+        1.0, -cautious * std::expm1(std::max(independent, 1.0) * std::log1p(-std::min(single, 1.0 - 1e-16))));
 }
 
-// Neighbours averaged so that a long night does not take long: periods that matter last many samples.
-struct Shorter {
-    std::vector<double> t, v;
-};
-Shorter shortened(std::span<const double> t, const std::vector<double>& v) {
-    constexpr size_t enough = 4000;
-    const size_t by = (t.size() + enough - 1) / enough;
-    Shorter s;
-    for (size_t i = 0; i < t.size();) {
-        // Never across a gap.
-        size_t n = 0;
-        double st = 0.0;
-        double sv = 0.0;
-        do {
-            st += t[i + n];
-            sv += v[i + n];
-            ++n;
-        } while (n < by && i + n < t.size() && t[i + n] - t[i + n - 1] < 30.0);
-        s.t.push_back(st / static_cast<double>(n));
-        s.v.push_back(sv / static_cast<double>(n));
-        i += n;
-    }
-    return s;
-}
-
-WormError wormFrom(const Series& series, std::span<const double> t, double period, bool given,
-                   const std::vector<double>& others) {
-    WormError w;
-    w.given = given;
-    w.cycles = (t.back() - t.front()) / period;
+double medianGap(std::span<const double> t) {
     std::vector<double> gaps;
     for (size_t i = 1; i < t.size(); ++i)
         gaps.push_back(t[i] - t[i - 1]);
-    const double sampling = median(std::move(gaps));
+    return median(std::move(gaps));
+}
+
+// From the mount's own turns, over neighbouring samples only: a slew in between may turn the worm at will.
+double wormPeriodOf(std::span<const double> t, std::span<const double> turns) {
+    const double usual = medianGap(t);
+    double turned = 0.0;
+    double time = 0.0;
+    for (size_t i = 1; i < t.size(); ++i) {
+        const double d = turns[i] - turns[i - 1] - std::round(turns[i] - turns[i - 1]);
+        if (t[i] - t[i - 1] > 1.6 * usual)
+            continue;
+        turned += d;
+        time += t[i] - t[i - 1];
+    }
+    return turned > 0.0 ? time / turned : 0.0;
+}
+
+double variance(const std::vector<double>& v) {
+    const double s = standardDeviation(v);
+    return s * s;
+}
+
+// Frequencies that stand out, each tested against the noise that the others leave.
+struct Search {
+    std::vector<double> frequency;
+    std::vector<double> alarm;
+    Spectrum first; // before anything but drift was taken out
+    double independent = 1.0;
+};
+
+Search searchLines(const LineModel& model, std::span<const double> t, double low, double high) {
+    Search found;
+    const double span = t.back() - t.front();
+    const double step = 1.0 / (5.0 * span);
+    const auto count = static_cast<size_t>((high - low) / step);
+    found.independent = (high - low) * span;
+    double slowest = low;
+    for (size_t round = 0; round < 2 * mostLines && found.frequency.size() < mostLines; ++round) {
+        const auto joint = model.fit(found.frequency, true, low);
+        for (size_t k = 0; k < found.frequency.size(); ++k)
+            found.frequency[k] = joint.free[k].frequency_hz;
+        // A line that ran to the slow end was drift in disguise: without it, and no longer looked for there.
+        const auto ran = std::find_if(found.frequency.begin(), found.frequency.end(),
+                                      [&](double f) { return f <= low * 1.0001; });
+        if (ran != found.frequency.end()) {
+            found.alarm.erase(found.alarm.begin() + (ran - found.frequency.begin()));
+            found.frequency.erase(ran);
+            slowest = 2.0 / span;
+            continue;
+        }
+        const Spectrum s = lombScargle(t, joint.residual, low, step, count);
+        if (round == 0)
+            found.first = s;
+        // Only what rises and falls within the range is a period; what grows towards its end is drift.
+        size_t peak = 0;
+        for (size_t i = 1; i + 1 < s.power.size(); ++i)
+            if (s.frequency_hz(i) >= slowest && s.power[i] >= s.power[i - 1] && s.power[i] > s.power[i + 1] &&
+                (peak == 0 || s.power[i] > s.power[peak]))
+                peak = i;
+        if (peak == 0)
+            break;
+        const double f = s.frequency_hz(peak);
+        if (falseAlarm(s.power[peak], t.size(), found.independent) > significant)
+            break;
+        std::vector<double> with = found.frequency;
+        with.push_back(f);
+        const double alarm =
+            std::max(falseAlarm(s.power[peak], t.size(), found.independent),
+                     correlatedFalseAlarm(model.fit(with, false).free.back().amplitude, found.independent));
+        // Two lines closer than the series resolves are one, badly fitted.
+        const bool twin = std::any_of(found.frequency.begin(), found.frequency.end(),
+                                      [&](double x) { return std::abs(x - f) < 0.8 / span; });
+        if (alarm > significant || twin)
+            break;
+        found.frequency.push_back(f);
+        found.alarm.push_back(alarm);
+    }
+    return found;
+}
+
+struct WormPhase {
+    std::vector<double> turns; // one a sample
+    double period_s = 0.0;
+};
+
+// The sum of the significant harmonics as a linear function of their coefficients.
+class WormCurve {
+public:
+    WormCurve(const LineModel::Fit& fit, int firstColumn, const std::vector<int>& strong, double period)
+        : fit_(fit), first_(firstColumn), strong_(strong), period_(period) {}
+
+    enum class What { error, rate };
+    using Gradient = std::vector<double>; // by the tied coefficients
+    Gradient gradient(double phase, What what) const {
+        Gradient g(2 * fit_.tied.size(), 0.0);
+        for (int h : strong_) {
+            const double a = tau * h * phase;
+            const double speed = tau * h / period_;
+            const auto i = static_cast<size_t>(2 * (h - 1));
+            g[i] = what == What::error ? std::sin(a) : speed * std::cos(a);
+            g[i + 1] = what == What::error ? std::cos(a) : -speed * std::sin(a);
+        }
+        return g;
+    }
+    Measured along(const Gradient& g) const {
+        double value = 0.0;
+        double square = 0.0;
+        for (size_t i = 0; i < g.size(); ++i) {
+            const Eigen::Index row = first_ + static_cast<Eigen::Index>(i);
+            value += g[i] * fit_.coefficients[row];
+            for (size_t j = 0; j < g.size(); ++j)
+                square += g[i] * g[j] * fit_.covariance(row, first_ + static_cast<Eigen::Index>(j));
+        }
+        return {value, std::sqrt(std::max(0.0, square))};
+    }
+    Measured at(double phase, What what) const { return along(gradient(phase, what)); }
+    // Phase of the largest of `sign` × the quantity.
+    double extreme(What what, double sign) const {
+        double best = 0.0;
+        double most = -1e300;
+        constexpr int steps = 720;
+        for (int i = 0; i < steps; ++i) {
+            const double v = sign * at(static_cast<double>(i) / steps, what).value;
+            if (v > most)
+                most = v, best = static_cast<double>(i) / steps;
+        }
+        return best;
+    }
+    // Between the highest and the lowest place.
+    Measured peakToPeak() const {
+        Gradient g = gradient(extreme(What::error, 1.0), What::error);
+        const Gradient low = gradient(extreme(What::error, -1.0), What::error);
+        for (size_t i = 0; i < g.size(); ++i)
+            g[i] -= low[i];
+        return along(g);
+    }
+
+private:
+    const LineModel::Fit& fit_;
+    int first_;
+    std::vector<int> strong_;
+    double period_;
+};
+
+WormError wormFrom(LineModel model, std::span<const double> t, const WormPhase& phase,
+                   const std::vector<double>& others) {
+    WormError w;
+    const double span = t.back() - t.front();
+    w.cycles = span / phase.period_s;
+    w.period_s.value = phase.period_s;
+    const double sampling = medianGap(t);
     int count = 1;
-    while (count < 5 && period / (count + 1) > 6.0 * sampling)
+    while (count < 5 && phase.period_s / (count + 1) > 6.0 * sampling)
         ++count;
-    // The fundamental's frequency is free only when it was found; the harmonics hang on it.
-    std::vector<double> all;
-    for (int h = 1; h <= count; ++h)
-        all.push_back(h / period);
-    for (double f : others)
-        if (std::none_of(all.begin(), all.end(),
-                         [&](double x) { return std::abs(x - f) < 0.7 / (t.back() - t.front()); }))
-            all.push_back(f);
-    const JointFit joint = series.fit(all, false);
-    w.period_s = {period, 0.0};
-    std::vector<PeriodicLine> strong;
-    for (int h = 0; h < count; ++h) {
-        PeriodicLine line = lineOf(joint, static_cast<size_t>(h), false, series.middle());
-        line.harmonic = h + 1;
-        const double z = line.amplitude_arcsec.value / std::max(line.amplitude_arcsec.sigma, 1e-9);
+    std::vector<double> foreign;
+    for (double f : others) {
+        bool own = false;
+        for (int h = 1; h <= count; ++h)
+            own |= std::abs(h / phase.period_s - f) < 0.7 / span;
+        if (!own)
+            foreign.push_back(f);
+    }
+    model.tieTo(phase.turns, count);
+    const auto joint = model.fit(foreign, false);
+    std::vector<int> strong;
+    for (int h = 1; h <= count; ++h) {
+        const Sinusoid& s = joint.tied[static_cast<size_t>(h - 1)];
+        PeriodicLine line;
+        line.harmonic = h;
+        line.period_s.value = phase.period_s / h;
+        line.amplitude_arcsec = s.amplitude;
+        line.phase_rad = s.phase_rad;
+        const double z = s.amplitude.value / std::max(s.amplitude.sigma, 1e-9);
         line.falseAlarm = std::exp(-0.5 * z * z);
         w.harmonics.push_back(line);
         if (line.falseAlarm < significant)
-            strong.push_back(line);
+            strong.push_back(h);
     }
+    const WormCurve curve(joint, model.tiedColumn(), strong, phase.period_s);
+    using What = WormCurve::What;
     constexpr int steps = 72;
     std::vector<std::vector<double>> bins(steps);
-    const auto curveAt = [&](double time) {
-        double sum = 0.0;
-        for (const PeriodicLine& l : strong)
-            sum += l.amplitude_arcsec.value * std::sin(tau * l.harmonic / period * time + l.phase_rad);
-        return sum;
-    };
+    const std::vector<double> cleaned = model.withoutDriftAndFree(joint);
     for (size_t i = 0; i < t.size(); ++i) {
-        const double phase = std::fmod(std::fmod(t[i] / period, 1.0) + 1.0, 1.0);
-        bins[static_cast<size_t>(phase * steps) % steps].push_back(joint.residual[i]);
+        const double turn = phase.turns[i] - std::floor(phase.turns[i]);
+        bins[static_cast<size_t>(turn * steps) % steps].push_back(joint.residual[i]);
+        w.samplePhase.push_back(turn);
+        w.sample_arcsec.push_back(cleaned[i]);
     }
-    double low = 0.0;
-    double high = 0.0;
-    double squares = 0.0;
     for (int i = 0; i < steps; ++i) {
-        const double at = (i + 0.5) / steps * period;
-        const double y = curveAt(at);
-        w.curve_arcsec.push_back(y);
+        const double at = (i + 0.5) / steps;
+        const Measured e = curve.at(at, What::error);
+        w.curve_arcsec.push_back(e.value);
+        w.sigma_arcsec.push_back(e.sigma);
+        w.rate_arcsec_s.push_back(curve.at(at, What::rate).value);
         w.scatter_arcsec.push_back(standardDeviation(bins[static_cast<size_t>(i)]));
-        low = std::min(low, y);
-        high = std::max(high, y);
-        squares += y * y / steps;
-        const double rate = (curveAt(at + 0.5) - curveAt(at - 0.5));
-        w.maxRate_arcsec_s = std::max(w.maxRate_arcsec_s, std::abs(rate));
     }
-    w.peakToPeak_arcsec = high - low;
-    w.rms_arcsec = std::sqrt(squares);
+    w.peakToPeak_arcsec = curve.peakToPeak();
+    const Measured fastest = curve.at(curve.extreme(What::rate, 1.0), What::rate);
+    const Measured slowest = curve.at(curve.extreme(What::rate, -1.0), What::rate);
+    w.maxRate_arcsec_s =
+        std::abs(slowest.value) > fastest.value ? Measured{std::abs(slowest.value), slowest.sigma} : fastest;
+    double squares = 0.0;
+    double error = 0.0;
+    for (int h : strong) {
+        const Measured a = w.harmonics[static_cast<size_t>(h - 1)].amplitude_arcsec;
+        squares += 0.5 * a.value * a.value;
+        error += std::pow(0.5 * a.value * a.sigma, 2);
+    }
+    w.rms_arcsec = {std::sqrt(squares), squares > 0.0 ? std::sqrt(error / squares) : 0.0};
     return w;
 }
 
 } // namespace
 
+double PeriodicResult::amplitudeAt(size_t i) const {
+    return std::sqrt(2.0 * spectrum.power[i] * variance_arcsec2);
+}
+
 Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const double> v,
-                                      double wormPeriod_s) {
+                                      const PeriodicOptions& options) {
     if (t.size() < 30)
         return problem("The run is too short to look for periods.",
                        formatCount(static_cast<int>(t.size()), "row") + "; at least 30 are needed.",
                        "Record longer.");
     const double span = t.back() - t.front();
-    std::vector<double> gaps;
-    for (size_t i = 1; i < t.size(); ++i)
-        gaps.push_back(t[i] - t[i - 1]);
-    const double sampling = median(std::move(gaps));
     PeriodicResult result;
-    result.longestPeriod_s = span / 1.2;
-    const double low = 1.2 / span;
-    const double averaged = std::ceil(static_cast<double>(t.size()) / 4000.0);
-    const double high = std::min(0.5 / std::max(sampling * averaged, 1e-3), 0.25);
-    const Series series(t, v);
+    result.longestPeriod_s = span / leastTurns;
+    const double low = leastTurns / span;
+    const double high = std::min(0.5 / std::max(medianGap(t), 1e-3), 0.25);
+    const std::vector<int> oneLevel(options.level.empty() ? t.size() : 0, 0);
+    const std::span<const int> level = options.level.empty() ? std::span<const int>(oneLevel) : options.level;
+    const LineModel model(t, v, level, *std::max_element(level.begin(), level.end()) + 1);
+    Search found;
+    if (high > 2.0 * low)
+        found = searchLines(model, t, low, high);
+    auto joint = model.fit(found.frequency, true, low);
     std::vector<double> frequencies;
-    std::vector<double> alarms;
-    if (high > 2.0 * low) {
-        const double step = 1.0 / (5.0 * span);
-        const auto count = std::min<size_t>(static_cast<size_t>((high - low) / step), 40000);
-        const double independent = (high - low) * span;
-        double slowest = low;
-        for (size_t round = 0; round < 2 * mostLines && frequencies.size() < mostLines; ++round) {
-            const JointFit joint = series.fit(frequencies, !frequencies.empty());
-            frequencies = joint.frequency;
-            // A line that ran to the slow end was drift in disguise: without it, and no longer looked for
-            // there.
-            const auto ran = std::find_if(frequencies.begin(), frequencies.end(),
-                                          [&](double f) { return f <= low * 1.0001; });
-            if (ran != frequencies.end()) {
-                alarms.erase(alarms.begin() + (ran - frequencies.begin()));
-                frequencies.erase(ran);
-                slowest = 2.0 / span;
-                continue;
-            }
-            const Shorter few = shortened(t, joint.residual);
-            const Spectrum s = lombScargle(few.t, few.v, low, step, count);
-            // Only what rises and falls within the range is a period; what grows towards its end is drift.
-            size_t peak = 0;
-            for (size_t i = 1; i + 1 < s.power.size(); ++i)
-                if (s.frequency_hz(i) >= slowest && s.power[i] >= s.power[i - 1] &&
-                    s.power[i] > s.power[i + 1] && (peak == 0 || s.power[i] > s.power[peak]))
-                    peak = i;
-            if (peak == 0)
-                break;
-            const double f = s.frequency_hz(peak);
-            std::vector<double> with = frequencies;
-            with.push_back(f);
-            const JointFit tried = series.fit(with, false);
-            const double alarm = std::max(
-                falseAlarm(s.power[peak], few.t.size(), independent),
-                correlatedFalseAlarm(lineOf(tried, with.size() - 1, false, series.middle()), independent));
-            if (alarm > significant)
-                break;
-            // Two lines closer than the series resolves are one, badly fitted.
-            if (std::any_of(frequencies.begin(), frequencies.end(),
-                            [&](double x) { return std::abs(x - f) < 0.8 / span; }))
-                break;
-            frequencies.push_back(f);
-            alarms.push_back(alarm);
-        }
-    }
-    const JointFit joint = series.fit(frequencies, true);
-    for (size_t k = 0; k < frequencies.size(); ++k) {
-        PeriodicLine line = lineOf(joint, k, true, series.middle());
-        line.falseAlarm = alarms[k];
+    for (size_t k = 0; k < joint.free.size(); ++k) {
+        const Sinusoid& s = joint.free[k];
+        frequencies.push_back(s.frequency_hz);
+        PeriodicLine line;
+        line.period_s = {1.0 / s.frequency_hz, s.sigmaFrequency_hz / (s.frequency_hz * s.frequency_hz)};
+        line.amplitude_arcsec = s.amplitude;
+        line.phase_rad = s.phase_rad;
+        line.falseAlarm = found.alarm[k];
         result.lines.push_back(line);
     }
     std::sort(result.lines.begin(), result.lines.end(), [](const PeriodicLine& a, const PeriodicLine& b) {
         return a.amplitude_arcsec.value > b.amplitude_arcsec.value;
     });
-    const double scale = joint.sigma * joint.inflation;
-    result.drift_arcsec_min = {60.0 * joint.linear[1],
-                               60.0 * scale * std::sqrt(std::max(0.0, joint.covariance(1, 1)))};
+    result.spectrum = std::move(found.first);
+    result.variance_arcsec2 = variance(model.fit({}, false).residual);
+    result.alarm_arcsec = joint.sigma * joint.inflation *
+                          std::sqrt(2.0 / static_cast<double>(t.size()) * 2.0 *
+                                    std::log(cautious * std::max(found.independent, 1.0) / significant));
     result.residual_arcsec = joint.sigma;
 
-    double worm = wormPeriod_s;
-    double wormSigma = 0.0;
-    if (worm <= 0.0)
+    WormPhase phase;
+    bool given = options.wormPeriod_s > 0.0;
+    Measured period{options.wormPeriod_s, 0.0};
+    // The mount's own turns count unless the person says that the worm is another one.
+    bool byMount = false;
+    if (options.wormTurns.size() == t.size()) {
+        constexpr double readTo = 1e-6; // turns, as tables are written
+        const double own = wormPeriodOf(t, options.wormTurns);
+        byMount = own > 0.0 && (!given || std::abs(own / period.value - 1.0) < 0.01);
+        if (byMount && !given)
+            period = {own, own * own * readTo * std::numbers::sqrt2 / span};
+        given |= byMount;
+    }
+    if (options.worm && !given)
         for (const PeriodicLine& l : result.lines)
             if (l.period_s.value >= 180.0 && l.period_s.value <= 1200.0) {
-                worm = l.period_s.value;
-                wormSigma = l.period_s.sigma;
+                period = l.period_s;
                 break;
             }
-    if (worm > 0.0 && span >= 1.2 * worm) {
-        result.worm = wormFrom(series, t, worm, wormPeriod_s > 0.0, joint.frequency);
-        result.worm->period_s.sigma = wormSigma;
-        for (PeriodicLine& l : result.lines) {
-            const double ratio = worm / l.period_s.value;
-            const int h = static_cast<int>(std::lround(ratio));
-            if (h >= 1 && h <= 5 && std::abs(ratio - h) < std::max(0.02 * h, 0.6 * worm / span))
-                l.harmonic = h;
+    if (options.worm && period.value > 0.0) {
+        phase.period_s = period.value;
+        if (byMount)
+            phase.turns = options.wormTurns;
+        else
+            for (double x : t)
+                phase.turns.push_back(x / period.value);
+        if (span >= leastTurns * period.value) {
+            result.worm = wormFrom(model, t, phase, frequencies);
+            result.worm->given = given;
+            result.worm->byMount = byMount;
+            result.worm->period_s.sigma = period.sigma;
+            for (PeriodicLine& l : result.lines) {
+                const double ratio = period.value / l.period_s.value;
+                const int h = static_cast<int>(std::lround(ratio));
+                if (h >= 1 && h <= 5 && std::abs(ratio - h) < std::max(0.02 * h, 0.6 * period.value / span))
+                    l.harmonic = h;
+            }
+        } else {
+            // Less than a turn looks much like drift: what of it could be worm is its uncertainty.
+            LineModel swaying = model;
+            swaying.tieTo(phase.turns, 1);
+            joint = swaying.fit(frequencies, false);
         }
     }
+    result.drift_arcsec_min = {60.0 * joint.slope.value, 60.0 * joint.slope.sigma};
+    result.residual = joint.residual;
+    result.driftVariance_arcsec2 = std::pow(joint.slope.value * span, 2) / 12.0;
+    for (const PeriodicLine& l : result.lines)
+        result.periodicVariance_arcsec2 += 0.5 * std::pow(l.amplitude_arcsec.value, 2);
     return result;
 }
 

@@ -3,6 +3,7 @@
 // issued after the row's measurement.
 #pragma once
 
+#include <limits>
 #include <map>
 #include <optional>
 #include <string>
@@ -23,6 +24,8 @@ struct RunRow {
     double hfd_px = 0.0;
     double flux_adu = 0.0;
     int stars = 0;
+    double centroid_arcsec = 0.0; // what light and camera alone let the place scatter; 0: not known
+    double worm_turns = std::numeric_limits<double>::quiet_NaN(); // of the mount's worm, 0…1, if it tells
     std::string event;
     std::vector<std::string> more; // columns of other makers, in the order of RunMeta::moreColumns
 
@@ -46,6 +49,8 @@ struct RunMeta {
     double ra_deg = 0.0, dec_deg = 0.0, hourAngle_h = 0.0;
     std::string side;
     std::optional<ControllerSettings> controller;
+    bool wormReported = false;               // rows carry worm_turns
+    bool correctionOn = false;               // the mount played a periodic-error curve
     std::map<std::string, std::string> more; // unknown header entries, kept as YAML text
     std::vector<std::string> moreColumns;    // unknown columns with their units as YAML lines
 };

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <numbers>
 
+#include "core/base/fourier_sums.h"
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
 
@@ -40,49 +42,35 @@ Spectrum lombScargle(std::span<const double> t, std::span<const double> v, doubl
     if (n < 4)
         return spectrum;
     const double middle = mean(v);
-    std::vector<double> y(n);
     double yy = 0.0;
+    std::vector<double> x(n);
+    std::vector<double> twice(n);
+    std::vector<std::complex<double>> one(n);
+    std::vector<std::complex<double>> weighted(n);
+    std::vector<std::complex<double>> doubled(n);
     for (size_t i = 0; i < n; ++i) {
-        y[i] = v[i] - middle;
-        yy += y[i] * y[i] / static_cast<double>(n);
+        const double y = v[i] - middle;
+        const double at = t[i] - t[0];
+        yy += y * y / static_cast<double>(n);
+        x[i] = step_hz * at;
+        twice[i] = 2.0 * x[i];
+        one[i] = std::polar(1.0, 2.0 * std::numbers::pi * std::fmod(low_hz * at, 1.0));
+        weighted[i] = y * one[i];
+        doubled[i] = one[i] * one[i];
     }
-    shareOut(count / 64, [&](size_t part, size_t parts) {
-        const size_t from = part * count / parts;
-        const size_t to = (part + 1) * count / parts;
-        // From one frequency to the next every sample's phase grows by the same angle: turned by a complex
-        // product instead of sine and cosine, begun anew now and then so that rounding does not add up.
-        std::vector<double> re(n);
-        std::vector<double> im(n);
-        std::vector<double> dre(n);
-        std::vector<double> dim(n);
-        for (size_t i = 0; i < n; ++i) {
-            const double d = 2.0 * std::numbers::pi * step_hz * (t[i] - t[0]);
-            dre[i] = std::cos(d);
-            dim[i] = std::sin(d);
-        }
-        for (size_t k = from; k < to; ++k) {
-            if ((k - from) % 256 == 0)
-                for (size_t i = 0; i < n; ++i) {
-                    const double a = 2.0 * std::numbers::pi * spectrum.frequency_hz(k) * (t[i] - t[0]);
-                    re[i] = std::cos(a);
-                    im[i] = std::sin(a);
-                }
-            Sums sum;
-            for (size_t i = 0; i < n; ++i) {
-                const double c = re[i];
-                const double s = im[i];
-                sum.c += c;
-                sum.s += s;
-                sum.cc += c * c;
-                sum.cs += c * s;
-                sum.yc += y[i] * c;
-                sum.ys += y[i] * s;
-                re[i] = c * dre[i] - s * dim[i];
-                im[i] = c * dim[i] + s * dre[i];
-            }
-            spectrum.power[k] = powerOf(sum, yy, static_cast<double>(n));
-        }
+    std::vector<std::complex<double>> sums[3];
+    shareOut(3, [&](size_t part, size_t parts) {
+        for (size_t k = part; k < 3; k += parts)
+            sums[k] = k == 0   ? fourierSums(x, one, count)
+                      : k == 1 ? fourierSums(x, weighted, count)
+                               : fourierSums(twice, doubled, count);
     });
+    for (size_t k = 0; k < count; ++k) {
+        const double half = 0.5 * static_cast<double>(n);
+        const Sums sum{sums[0][k].real(),       sums[0][k].imag(), half + 0.5 * sums[2][k].real(),
+                       0.5 * sums[2][k].imag(), sums[1][k].real(), sums[1][k].imag()};
+        spectrum.power[k] = powerOf(sum, yy, static_cast<double>(n));
+    }
     return spectrum;
 }
 

@@ -1,5 +1,6 @@
 // Spectrum of an unevenly sampled series: the Lomb–Scargle periodogram with a floating mean (Scargle 1982,
 // ApJ 263, 835; Zechmeister & Kürster 2009, A&A 496, 577), power as a share of the variance explained (0…1).
+// All frequencies at once by Fourier sums, so that a long night takes milliseconds.
 #pragma once
 
 #include <span>

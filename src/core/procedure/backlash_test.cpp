@@ -13,7 +13,8 @@ BacklashTest::BacklashTest(BacklashSetup setup) : setup_(std::move(setup)) {
     run_.meta = runMetaFor(setup_.rig, RunKind::backlash);
     const double step_ms = 1000.0 * setup_.step_px / std::max(setup_.rates.dec.rate_px_s.value, 1e-3);
     plan_.assign(static_cast<size_t>(setup_.clearing + setup_.pulses), step_ms);
-    plan_.insert(plan_.end(), static_cast<size_t>(setup_.pulses), -step_ms);
+    for (int leg = 1; leg <= setup_.returns; ++leg)
+        plan_.insert(plan_.end(), static_cast<size_t>(setup_.pulses), leg % 2 ? -step_ms : step_ms);
 }
 
 Step BacklashTest::next(const Event& event) {
@@ -42,7 +43,7 @@ Step BacklashTest::next(const Event& event) {
         return look();
     }
     case Phase::looking:
-        return measured(std::get<StarsTracked>(event.what));
+        return measured(std::get<StarsTracked>(event.what), event);
     case Phase::pulsing:
         phase_ = Phase::resting;
         return WaitStep{0.5, "the axis comes to rest"};
@@ -55,7 +56,7 @@ Step BacklashTest::next(const Event& event) {
     return DoneStep{};
 }
 
-Step BacklashTest::measured(const StarsTracked& tracked) {
+Step BacklashTest::measured(const StarsTracked& tracked, const Event& event) {
     const auto shift = watch_.update(tracked);
     if (!shift) {
         if (watch_.lostFrames() > 5) {
@@ -66,20 +67,13 @@ Step BacklashTest::measured(const StarsTracked& tracked) {
         return look();
     }
     const SkyError place = geometry_->toSky(shift->dx, shift->dy);
-    RunRow row;
-    row.t_s = tracked.middle - run_.meta.start;
-    row.dra_arcsec = place.dra_arcsec;
-    row.ddec_arcsec = place.ddec_arcsec;
-    row.snr = shift->snr;
-    row.hfd_px = shift->hfd;
-    row.flux_adu = shift->flux;
-    row.stars = shift->used;
+    RunRow row = rowFrom(*shift, place, tracked.middle - run_.meta.start, tracked.middle, run_.meta,
+                         setup_.rig, event);
     if (done_ == 0)
         row.event = "clearing";
-    else if (static_cast<int>(done_) == setup_.clearing)
-        row.event = "north";
-    else if (static_cast<int>(done_) == setup_.clearing + setup_.pulses)
-        row.event = "south";
+    else if (const int since = static_cast<int>(done_) - setup_.clearing;
+             since >= 0 && since % setup_.pulses == 0 && done_ < plan_.size())
+        row.event = since / setup_.pulses % 2 ? "south" : "north";
     const bool last = done_ >= plan_.size();
     if (!last)
         row.pulseDec_ms = plan_[done_++];
@@ -101,10 +95,12 @@ Progress BacklashTest::progress() const {
                : given >= from && phase_ != Phase::start ? State::running
                                                          : State::ahead;
     };
-    const int turn = setup_.clearing + setup_.pulses;
-    p.steps = {{"Clear the gears", state(0, setup_.clearing)},
-               {"North", state(setup_.clearing, turn)},
-               {"South", state(turn, static_cast<int>(plan_.size()) + 1)}};
+    p.steps = {{"Clear the gears", state(0, setup_.clearing)}};
+    for (int leg = 0; leg <= setup_.returns; ++leg) {
+        const int from = setup_.clearing + leg * setup_.pulses;
+        p.steps.push_back(
+            {leg % 2 ? "South" : "North", state(from, from + setup_.pulses + (leg == setup_.returns))});
+    }
     p.fraction = static_cast<double>(done_) / static_cast<double>(plan_.size());
     p.timeLeft_s = (static_cast<double>(plan_.size()) - given) * (setup_.exposure_s + 1.3);
     p.waitingFor = "pulse " + std::to_string(given) + " of " + std::to_string(plan_.size());

@@ -5,7 +5,6 @@
 #include <limits>
 
 #include "core/base/format.h"
-#include "core/image/guide_star_choice.h"
 #include "core/procedure/run_meta.h"
 
 namespace nordstjerna {
@@ -40,10 +39,16 @@ Step Guiding::next(const Event& event) {
         return choose(event);
     case Phase::looking: {
         const auto* tracked = std::get_if<StarsTracked>(&event.what);
-        return tracked ? measured(*tracked) : Step(watch_.look(setup_.exposure_s));
+        return tracked ? measured(*tracked, event) : Step(watch_.look(setup_.exposure_s));
     }
     case Phase::searching:
         watch_.reacquire(*std::get<FrameTaken>(event.what).frame);
+        phase_ = Phase::looking;
+        return watch_.look(setup_.exposure_s);
+    case Phase::renewing:
+        // The field wandered so far that its stars leave the frame: others take over, counted on from here.
+        if (const auto stars = guideStarsOn(*std::get<FrameTaken>(event.what).frame, choiceOptions()))
+            watch_.renew(*std::get<FrameTaken>(event.what).frame, *stars);
         phase_ = Phase::looking;
         return watch_.look(setup_.exposure_s);
     case Phase::correcting:
@@ -57,10 +62,8 @@ Step Guiding::next(const Event& event) {
 
 Step Guiding::choose(const Event& event) {
     frame_ = std::get<FrameTaken>(event.what).frame;
-    ChoiceOptions options;
-    options.most = setup_.mostStars;
-    const auto stars =
-        setup_.wantedStars.empty() ? guideStarsOn(*frame_, options) : starsAt(*frame_, setup_.wantedStars);
+    const auto stars = setup_.wantedStars.empty() ? guideStarsOn(*frame_, choiceOptions())
+                                                  : starsAt(*frame_, setup_.wantedStars);
     if (!stars) {
         phase_ = Phase::ended;
         return FailStep{stars.error()};
@@ -69,6 +72,14 @@ Step Guiding::choose(const Event& event) {
     run_.meta.start = frame_->info.middle().value_or(event.now);
     phase_ = Phase::looking;
     return watch_.look(setup_.exposure_s);
+}
+
+ChoiceOptions Guiding::choiceOptions() const {
+    ChoiceOptions options;
+    options.most = setup_.mostStars;
+    if (!setup_.corrections)
+        options.edge_px = 120.0; // left alone, the field wanders
+    return options;
 }
 
 Step Guiding::lookOrSearch() {
@@ -119,7 +130,17 @@ PulsePair Guiding::decide(const SkyError& error) {
     return pulse;
 }
 
-Step Guiding::measured(const StarsTracked& tracked) {
+Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
+    if (!event.mount.tracking && !event.mount.moving && !run_.rows.empty()) {
+        // At a limit most mounts simply stop; from there on the star's run is the sky's.
+        ending_ =
+            Problem{"The mount stopped tracking.",
+                    "It stands at its limit, or was told to stop, after " +
+                        formatDuration(run_.rows.back().t_s) + ".",
+                    "What was recorded until then is kept. Slew away from the limit or flip, then go on."};
+        phase_ = Phase::ended;
+        return DoneStep{};
+    }
     RunRow row;
     row.t_s = tracked.middle - run_.meta.start;
     const bool wasLost = watch_.lostFrames() > 0;
@@ -136,12 +157,7 @@ Step Guiding::measured(const StarsTracked& tracked) {
         return DoneStep{};
     }
     const SkyError error = geometry_->toSky(shift->dx, shift->dy);
-    row.dra_arcsec = error.dra_arcsec;
-    row.ddec_arcsec = error.ddec_arcsec;
-    row.snr = shift->snr;
-    row.hfd_px = shift->hfd;
-    row.flux_adu = shift->flux;
-    row.stars = shift->used;
+    row = rowFrom(*shift, error, row.t_s, tracked.middle, run_.meta, setup_.rig, event);
     if (wasLost) {
         row.event = "found";
         ra_.reset();
@@ -162,6 +178,10 @@ Step Guiding::measured(const StarsTracked& tracked) {
     if (over) {
         phase_ = Phase::ended;
         return DoneStep{};
+    }
+    if (!setup_.corrections && watch_.leaving(frame_->width, frame_->height)) {
+        phase_ = Phase::renewing;
+        return ExposeStep{setup_.exposure_s, CameraRole::guide};
     }
     if (pulse.ra_ms != 0.0 || pulse.dec_ms != 0.0) {
         phase_ = Phase::correcting;

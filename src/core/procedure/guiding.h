@@ -4,6 +4,7 @@
 
 #include "core/guide/controller.h"
 #include "core/guide/guide_geometry.h"
+#include "core/image/guide_star_choice.h"
 #include "core/motion/run.h"
 #include "core/procedure/star_watch.h"
 #include "core/rig/rig.h"
@@ -35,16 +36,19 @@ public:
     const StarGroup& stars() const { return watch_.group(); }
     std::shared_ptr<const Frame> frame() const { return frame_; }
     bool settled() const { return settled_; }
+    // Why the recording ended by itself before its time; absent when it was stopped or ran its length.
+    const std::optional<Problem>& ending() const { return ending_; }
     bool lost() const { return watch_.lostFrames() > 0; }
     const GuidingSetup& setup() const { return setup_; }
     // Takes effect with the next frame.
     void setController(const ControllerSettings& settings);
 
 private:
-    enum class Phase { start, finding, looking, searching, correcting, ended };
+    enum class Phase { start, finding, looking, searching, renewing, correcting, ended };
     Step choose(const Event& event);
     Step lookOrSearch();
-    Step measured(const StarsTracked& tracked);
+    Step measured(const StarsTracked& tracked, const Event& event);
+    ChoiceOptions choiceOptions() const;
     PulsePair decide(const SkyError& error);
     void updateSettling(const SkyError& error, double t_s);
 
@@ -57,6 +61,7 @@ private:
     StarWatch watch_;
     Run run_;
     bool settled_ = false;
+    std::optional<Problem> ending_;
     std::optional<double> smallSince_s_;
 };
 

@@ -23,6 +23,8 @@ struct MountState {
     std::string side;      // of the meridian: "east" or "west"
     bool tracking = true;
     bool moving = false;
+    std::optional<double> worm_turns; // where the RA worm stands, 0…1, if the mount tells
+    bool correcting = false;          // plays a periodic-error curve
 };
 
 // ---- Steps: what a procedure wants done
@@ -85,6 +87,12 @@ struct TrailStep {
     CameraRole camera = CameraRole::guide;
 };
 
+// Periodic error of the RA axis over one turn of the worm, for the mount to play back: hour angle, ″,
+// positive where it runs ahead; equal steps, each at its middle. Empty: none.
+struct CurveStep {
+    std::vector<double> error_arcsec;
+};
+
 struct WaitStep {
     double seconds = 0.0;
     std::string why;
@@ -96,7 +104,7 @@ struct FailStep {
 };
 
 using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, SyncStep,
-                          TrailStep, WaitStep, DoneStep, FailStep>;
+                          TrailStep, CurveStep, WaitStep, DoneStep, FailStep>;
 
 // ---- Events: what just happened
 

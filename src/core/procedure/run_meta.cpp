@@ -1,5 +1,7 @@
 #include "core/procedure/run_meta.h"
 
+#include <cmath>
+
 #include "core/rig/scales.h"
 
 namespace nordstjerna {
@@ -28,6 +30,29 @@ void setRunPlace(RunMeta& m, const Rig& rig, const Event& event, const GuideGeom
     m.dec_deg = place.dec.deg();
     m.hourAngle_h = event.mount.pointing.hourAngle.hours();
     m.side = event.mount.side;
+    m.wormReported = event.mount.worm_turns.has_value();
+    m.correctionOn = event.mount.correcting;
+}
+
+RunRow rowFrom(const FieldShift& shift, const SkyError& place, double t_s, Instant middle,
+               const RunMeta& meta, const Rig& rig, const Event& event) {
+    RunRow row;
+    row.t_s = t_s;
+    row.dra_arcsec = place.dra_arcsec;
+    row.ddec_arcsec = place.ddec_arcsec;
+    row.snr = shift.snr;
+    row.hfd_px = shift.hfd;
+    row.flux_adu = shift.flux;
+    row.stars = shift.used;
+    row.centroid_arcsec = shift.centroid * meta.guideScale_arcsec_px;
+    if (event.mount.worm_turns) {
+        // The mount tells it now; the exposure was a little earlier.
+        row.worm_turns = *event.mount.worm_turns;
+        if (rig.mount.wormPeriod_s > 0.0)
+            row.worm_turns -= (event.now - middle) / rig.mount.wormPeriod_s;
+        row.worm_turns -= std::floor(row.worm_turns);
+    }
+    return row;
 }
 
 } // namespace nordstjerna

@@ -43,4 +43,26 @@ bool StarWatch::reacquire(const Frame& frame) {
     return true;
 }
 
+bool StarWatch::leaving(int width, int height) const {
+    constexpr double margin = 25.0;
+    int inside = 0;
+    for (const StarGroup::Member& m : group_.members()) {
+        const double x = m.home.x + last_.dx;
+        const double y = m.home.y + last_.dy;
+        inside += x > margin && y > margin && x < width - margin && y < height - margin;
+    }
+    return !group_.empty() && 2 * inside < static_cast<int>(group_.members().size());
+}
+
+void StarWatch::renew(const Frame& frame, const std::vector<Star>& stars) {
+    reacquire(frame); // the shift of the old stars on this very frame
+    lostFrames_ = 0;
+    std::vector<Star> home = stars;
+    for (Star& s : home) {
+        s.x -= last_.dx;
+        s.y -= last_.dy;
+    }
+    group_ = StarGroup(home);
+}
+
 } // namespace nordstjerna

@@ -21,6 +21,11 @@ public:
     bool wantsFullFrame() const { return lostFrames_ == 2 || (lostFrames_ > 2 && lostFrames_ % 5 == 0); }
     bool reacquire(const Frame& frame);
 
+    // True while most of the stars are about to leave a frame of this size, or have left it.
+    bool leaving(int width, int height) const;
+    // Other stars take over; the shift goes on from where it stood.
+    void renew(const Frame& frame, const std::vector<Star>& stars);
+
     const StarGroup& group() const { return group_; }
     int lostFrames() const { return lostFrames_; }
 

@@ -57,6 +57,12 @@ Expected<void> validateRig(const Rig& r) {
         {outside(r.mount.slewRate_deg_s, 0.1, 30), "The slew rate", r.mount.slewRate_deg_s, "0.1 to 30 °/s"},
         {outside(r.mount.wormPeriod_s, 0, 3600), "The worm period", r.mount.wormPeriod_s,
          "0 (not known) to 3600 s"},
+        {std::any_of(r.mount.shaftTurns.begin(), r.mount.shaftTurns.end(),
+                     [&](double turns) { return outside(turns, 0.05, 10000); }),
+         "A gear shaft's turns for one of the worm",
+         r.mount.shaftTurns.empty() ? 0.0
+                                    : *std::min_element(r.mount.shaftTurns.begin(), r.mount.shaftTurns.end()),
+         "0.05 to 10 000"},
         {outside(r.guiding.exposure_s, 0.05, 60), "The guide exposure", r.guiding.exposure_s, "0.05 to 60 s"},
         {outside(r.guiding.pulseLimit_ms, 20, 60000), "The pulse limit", r.guiding.pulseLimit_ms,
          "20 to 60 000 ms"},

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "core/base/problem.h"
 #include "core/sky/horizon.h"
@@ -38,6 +39,8 @@ struct MountSpec {
     double guideRateRa = 0.5; // fractions of the sidereal rate
     double guideRateDec = 0.5;
     double wormPeriod_s = 0.0; // 0: not known
+    // Turns of each further shaft of the RA gears (motor, belt wheel …) for one turn of the worm.
+    std::vector<double> shaftTurns;
     bool encoders = false;
     double slewRate_deg_s = 4.0;
     Angle meridianLimitEast = Angle::fromHours(0.5); // how far past the meridian each side may track

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {

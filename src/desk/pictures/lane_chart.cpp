@@ -9,10 +9,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/base/statistics.h"
 #include "desk/pictures/picture.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {
@@ -56,7 +56,10 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     connect(ra_.rect->axis(QCPAxis::atBottom), range, dec_.rect->axis(QCPAxis::atBottom), set);
     connect(dec_.rect->axis(QCPAxis::atBottom), range, ra_.rect->axis(QCPAxis::atBottom), set);
     plot_->setInteractions(QCP::iRangeZoom | QCP::iRangeDrag);
-    connect(plot_, &QCustomPlot::mouseWheel, this, [this] { follow_ = false; });
+    connect(plot_, &QCustomPlot::mouseWheel, this, [this] {
+        follow_ = false;
+        showMarks();
+    });
     connect(plot_, &QCustomPlot::mousePress, this,
             [this](QMouseEvent* e) { follow_ = follow_ && e->button() != Qt::LeftButton; });
     connect(plot_, &QCustomPlot::mouseDoubleClick, this, [this] {
@@ -88,6 +91,10 @@ LaneChart::Lane LaneChart::makeLane(bool dec) {
     auto* pulseAxis = lane.rect->axis(QCPAxis::atRight);
     pulseAxis->setVisible(false);
     lane.trace = new QCPGraph(x, y);
+    lane.driftLow = new QCPGraph(x, y);
+    lane.driftHigh = new QCPGraph(x, y);
+    lane.driftHigh->setChannelFillGraph(lane.driftLow);
+    lane.drift = new QCPGraph(x, y);
     lane.pulses = new QCPBars(x, pulseAxis);
     lane.pulses->setWidthType(QCPBars::wtAbsolute);
     lane.pulses->setWidth(2.5);
@@ -132,6 +139,12 @@ void LaneChart::restyle() {
         lane.trace->setScatterStyle(scatter);
         QColor bar = colour;
         bar.setAlphaF(0.45F);
+        lane.drift->setPen(QPen(t.text, 1.4, Qt::DashDotLine));
+        QColor uncertain = t.text;
+        uncertain.setAlphaF(0.13F);
+        lane.driftLow->setPen(Qt::NoPen);
+        lane.driftHigh->setPen(Qt::NoPen);
+        lane.driftHigh->setBrush(uncertain);
         lane.pulses->setPen(Qt::NoPen);
         lane.pulses->setBrush(bar);
         QColor band = colour;
@@ -147,6 +160,7 @@ void LaneChart::restyle() {
         line->setPen(QPen(t.accent, 1, Qt::DotLine));
     for (QCPItemText* text : eventTexts_)
         text->setColor(t.accent);
+    showMarks();
     plot_->replot();
 }
 
@@ -155,6 +169,7 @@ void LaneChart::clear() {
     for (Lane* lane : {&ra_, &dec_}) {
         lane->trace->data()->clear();
         lane->pulses->data()->clear();
+        drawDrift(*lane, std::nullopt);
     }
     for (QCPItemLine* line : eventLines_)
         plot_->removeItem(line);
@@ -166,6 +181,56 @@ void LaneChart::clear() {
     setTitles("RA", "Dec");
     fitRanges();
     plot_->replot();
+}
+
+void LaneChart::setFree(bool free) {
+    free_ = free;
+}
+
+void LaneChart::drawDrift(Lane& lane, const std::optional<DriftLine>& line) {
+    for (QCPGraph* g : {lane.drift, lane.driftLow, lane.driftHigh})
+        g->data()->clear();
+    if (!line)
+        return;
+    constexpr int points = 24;
+    for (int i = 0; i <= points; ++i) {
+        const double t = line->from_s + (line->to_s - line->from_s) * i / points;
+        const double since = (t - line->middle_s) / 60.0;
+        const double v = line->level_arcsec.value + line->drift_arcsec_min.value * since;
+        const double sigma = std::hypot(line->level_arcsec.sigma, line->drift_arcsec_min.sigma * since);
+        lane.drift->addData(t / 60.0, v);
+        lane.driftLow->addData(t / 60.0, v - 2.0 * sigma);
+        lane.driftHigh->addData(t / 60.0, v + 2.0 * sigma);
+    }
+}
+
+void LaneChart::showDrift(const std::optional<DriftLine>& ra, const std::optional<DriftLine>& dec) {
+    drawDrift(ra_, ra);
+    drawDrift(dec_, dec);
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+// Marks for single frames only where they can be told apart.
+void LaneChart::showMarks() {
+    const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
+    const auto at = [&](double minutes) {
+        return std::lower_bound(rows_.begin(), rows_.end(), 60.0 * minutes,
+                                [](const RunRow& r, double t) { return r.t_s < t; });
+    };
+    const bool few = at(shown.upper) - at(shown.lower) < 700;
+    for (Lane* lane : {&ra_, &dec_}) {
+        QCPScatterStyle style = lane->trace->scatterStyle();
+        style.setShape(!few            ? QCPScatterStyle::ssNone
+                       : lane == &dec_ ? QCPScatterStyle::ssSquare
+                                       : QCPScatterStyle::ssDisc);
+        lane->trace->setScatterStyle(style);
+        // Without marks a dense trace is all edges: smoothing them costs much and shows nothing.
+        lane->trace->setAntialiased(few);
+        QPen pen = lane->trace->pen();
+        pen.setWidthF(few ? 1.4 : 1.0);
+        pen.setStyle(few && lane == &dec_ ? Qt::DashLine : Qt::SolidLine);
+        lane->trace->setPen(pen);
+    }
 }
 
 void LaneChart::setTitles(const QString& ra, const QString& dec) {
@@ -231,7 +296,37 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
     plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
+// Nearly all of what is visible fits, each lane by itself.
+void LaneChart::fitFree() {
+    const double last = rows_.empty() ? 0.0 : rows_.back().t_s / 60.0;
+    if (follow_)
+        ra_.rect->axis(QCPAxis::atBottom)->setRange(0.0, std::max(last * 1.02, 2.0));
+    const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
+    for (Lane* lane : {&ra_, &dec_}) {
+        double low = -1.0;
+        double high = 1.0;
+        bool first = true;
+        for (const RunRow& r : rows_) {
+            if (!r.measured() || r.t_s / 60.0 < shown.lower || r.t_s / 60.0 > shown.upper)
+                continue;
+            const double v = lane == &dec_ ? r.ddec_arcsec : r.dra_arcsec;
+            low = first ? v : std::min(low, v);
+            high = first ? v : std::max(high, v);
+            first = false;
+        }
+        const double margin = std::max(0.6, 0.1 * (high - low));
+        // Room for the title above the trace.
+        lane->rect->axis(QCPAxis::atLeft)->setRange(low - margin, high + margin + 0.14 * (high - low));
+        lane->rect->axis(QCPAxis::atRight)->setRange(0.0, 6000.0);
+    }
+}
+
 void LaneChart::fitRanges() {
+    if (free_) {
+        fitFree();
+        showMarks();
+        return;
+    }
     const double last = rows_.empty() ? 0.0 : rows_.back().t_s / 60.0;
     if (follow_) {
         const double first = std::max(0.0, last - windowMinutes);
@@ -251,8 +346,10 @@ void LaneChart::fitRanges() {
         longestPulse_ms = std::max({longestPulse_ms, std::abs(r->pulseRa_ms), std::abs(r->pulseDec_ms)});
     double reach = 2.0;
     if (!sizes.empty()) {
-        std::sort(sizes.begin(), sizes.end());
-        const double most = sizes[static_cast<size_t>(0.985 * static_cast<double>(sizes.size() - 1))];
+        const auto nth =
+            sizes.begin() + static_cast<std::ptrdiff_t>(0.985 * static_cast<double>(sizes.size() - 1));
+        std::nth_element(sizes.begin(), nth, sizes.end());
+        const double most = *nth;
         for (double step : {2.0, 3.0, 4.0, 6.0, 10.0, 15.0, 20.0, 40.0, 60.0, 120.0}) {
             reach = step;
             if (most * 1.25 < step)
@@ -264,6 +361,7 @@ void LaneChart::fitRanges() {
         // The longest pulse in view reaches a sixth of the lane's height.
         lane->rect->axis(QCPAxis::atRight)->setRange(0.0, 6.0 * longestPulse_ms);
     }
+    showMarks();
 }
 
 void LaneChart::onHover(QMouseEvent* event) {

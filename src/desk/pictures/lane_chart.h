@@ -1,9 +1,13 @@
-// The two-strip time chart of RA and Dec error, used wherever a run is shown: traces, deadband, corrections
-// as bars at the lower edge, events. Wheel zooms time, double-click resets, hover reads out.
+// The two-strip time chart of RA and Dec error, used wherever a run is shown in the window: traces, deadband,
+// corrections as bars at the lower edge, drift lines of a free run, events. Wheel zooms time, double-click
+// resets, hover reads out.
 #pragma once
 
 #include <QWidget>
 
+#include <optional>
+
+#include "core/base/measured.h"
 #include "core/motion/run.h"
 
 class QCustomPlot;
@@ -23,6 +27,16 @@ public:
     void clear();
     // Adds the rows beyond those shown already; a shorter list starts over.
     void show(const Run& run, double deadbandRa_arcsec, double deadbandDec_arcsec);
+    // For a mount left alone: each lane in the range its star took, all of the run in view.
+    void setFree(bool free);
+    // A straight line with twice its uncertainty on both sides; level_arcsec holds at the time middle_s.
+    struct DriftLine {
+        Measured drift_arcsec_min;
+        Measured level_arcsec;
+        double middle_s = 0.0;
+        double from_s = 0.0, to_s = 0.0;
+    };
+    void showDrift(const std::optional<DriftLine>& ra, const std::optional<DriftLine>& dec);
     void setTitles(const QString& ra, const QString& dec);
     bool exportTo(const QString& path);
 
@@ -33,16 +47,23 @@ private:
         QCPBars* pulses = nullptr;
         QCPItemRect* deadband = nullptr;
         QCPItemText* title = nullptr;
+        QCPGraph* drift = nullptr;
+        QCPGraph* driftLow = nullptr; // the band is filled between these two
+        QCPGraph* driftHigh = nullptr;
     };
     Lane makeLane(bool dec);
     void restyle();
     void fitRanges();
+    void fitFree();
+    void showMarks();
+    static void drawDrift(Lane& lane, const std::optional<DriftLine>& line);
     void onHover(QMouseEvent* event);
     QCustomPlot* plot_;
     Lane ra_, dec_;
     std::vector<QCPItemLine*> eventLines_;
     std::vector<QCPItemText*> eventTexts_;
     std::vector<RunRow> rows_;
+    bool free_ = false;
     bool follow_ = true; // the newest data; off after zooming by hand
 };
 

@@ -95,10 +95,4 @@ void offerExport(QWidget* parent, const QString& name, const QPoint& at,
             QObject::tr("%1 could not be written. Check the folder and the free space.").arg(path));
 }
 
-void drawPanel(QPainter& p, const QRectF& area) {
-    p.setPen(QPen(theme().line, 1));
-    p.setBrush(theme().panel);
-    p.drawRoundedRect(area.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
-}
-
 } // namespace nordstjerna

@@ -6,6 +6,8 @@
 #include <QWidget>
 #include <functional>
 
+#include "charts/chart.h"
+
 namespace nordstjerna {
 
 class Picture : public QWidget {
@@ -36,7 +38,4 @@ private:
 // Asks for a file and hands its name to `save`.
 void offerExport(QWidget* parent, const QString& name, const QPoint& at,
                  const std::function<bool(const QString&)>& save);
-// Panel of a picture: rounded, with a thin line.
-void drawPanel(QPainter& p, const QRectF& area);
-
 } // namespace nordstjerna

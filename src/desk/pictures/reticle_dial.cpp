@@ -2,8 +2,8 @@
 
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/marks.h"
 

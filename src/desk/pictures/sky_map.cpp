@@ -4,9 +4,9 @@
 #include <QPainterPath>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/pole/pole_error.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/marks.h"
 

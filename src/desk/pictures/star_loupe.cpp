@@ -3,10 +3,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "charts/text.h"
+#include "charts/ticks.h"
 #include "core/base/format.h"
 #include "desk/pictures/frame_image.h"
-#include "desk/pictures/ticks.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {

@@ -6,7 +6,7 @@
 #include <QPushButton>
 #include <QScrollArea>
 
-#include "desk/text.h"
+#include "charts/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/marks.h"
 

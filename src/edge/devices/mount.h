@@ -1,6 +1,8 @@
 // Port: an equatorial mount. Commands block until done; state() and halt() may be called from any thread.
 #pragma once
 
+#include <vector>
+
 #include "core/procedure/procedure.h"
 #include "edge/devices/clock.h"
 
@@ -20,6 +22,8 @@ public:
     virtual Expected<void> runRa(double sidereal) = 0;
     // The mount takes this for the place it points to now.
     virtual Expected<void> sync(const HourAngleDec& truth) = 0;
+    // Plays the curve back from now on (see CurveStep); empty: stops that. Fails when the mount cannot.
+    virtual Expected<void> setCurve(const std::vector<double>& error_arcsec) = 0;
     virtual void stopMotion() = 0;
 };
 

@@ -40,6 +40,7 @@ Expected<MountSpec> mount(const json& j, const std::string& where) {
     r.optional("guide_rate_ra", m.guideRateRa)
         .optional("guide_rate_dec", m.guideRateDec)
         .optional("worm_period_s", m.wormPeriod_s)
+        .optional("shaft_turns", m.shaftTurns)
         .optional("encoders", m.encoders)
         .optional("slew_rate_deg_s", m.slewRate_deg_s)
         .optional("past_meridian_east_h", east_h)
@@ -181,6 +182,7 @@ json rigToJson(const Rig& rig) {
          {{"guide_rate_ra", rig.mount.guideRateRa},
           {"guide_rate_dec", rig.mount.guideRateDec},
           {"worm_period_s", rig.mount.wormPeriod_s},
+          {"shaft_turns", rig.mount.shaftTurns},
           {"encoders", rig.mount.encoders},
           {"slew_rate_deg_s", rig.mount.slewRate_deg_s},
           {"past_meridian_east_h", tidy(rig.mount.meridianLimitEast.hours())},

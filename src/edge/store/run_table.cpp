@@ -62,17 +62,20 @@ std::vector<std::string> metaLines(const RunMeta& m) {
         lines.push_back("  dec: " + axisYaml(m.controller->dec,
                                              std::string(", mode: ") + decModeName(m.controller->decMode)));
     }
+    if (m.correctionOn)
+        lines.push_back("correction: true");
     for (const auto& [key, value] : m.more)
         lines.push_back(key + ": " + value);
     return lines;
 }
 
 const std::vector<EcsvColumn> runColumns{
-    {"t", "s", "float64"},         {"dra", "arcsec", "float64"},   {"ddec", "arcsec", "float64"},
-    {"pulse_ra", "ms", "float64"}, {"pulse_dec", "ms", "float64"}, {"snr", "", "float64"},
-    {"hfd", "pix", "float64"},     {"flux", "adu", "float64"},     {"stars", "", "int64"},
-    {"event", "", "string"},
+    {"t", "s", "float64"},         {"dra", "arcsec", "float64"},      {"ddec", "arcsec", "float64"},
+    {"pulse_ra", "ms", "float64"}, {"pulse_dec", "ms", "float64"},    {"snr", "", "float64"},
+    {"hfd", "pix", "float64"},     {"flux", "adu", "float64"},        {"stars", "", "int64"},
+    {"event", "", "string"},       {"centroid", "arcsec", "float64"},
 };
+const EcsvColumn wormColumn{"worm_turns", "", "float64"};
 
 template <typename T>
 T get(const YAML::Node& node, const char* key, T fallback) {
@@ -149,10 +152,12 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
                                           : DecMode::both;
             m.controller = c;
         }
+        m.correctionOn = get(meta, "correction", false);
         for (const auto& entry : meta) {
             const auto key = entry.first.as<std::string>();
-            static const std::vector<std::string> known{"format", "start_utc", "kind",     "rig",
-                                                        "scales", "rates",     "pointing", "controller"};
+            static const std::vector<std::string> known{"format",   "start_utc",  "kind",
+                                                        "rig",      "scales",     "rates",
+                                                        "pointing", "controller", "correction"};
             if (std::find(known.begin(), known.end(), key) != known.end())
                 continue;
             YAML::Emitter out;
@@ -196,6 +201,8 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
         {"snr", "", false, &RunRow::snr},
         {"hfd", "pix", false, &RunRow::hfd_px},
         {"flux", "adu", false, &RunRow::flux_adu},
+        {"centroid", "arcsec", false, &RunRow::centroid_arcsec},
+        {"worm_turns", "", false, &RunRow::worm_turns},
     };
     for (const NumberColumn& f : fields) {
         if (!f.needed && table->find(f.name) < 0)
@@ -206,6 +213,7 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
         for (size_t i = 0; i < values->size(); ++i)
             run.rows[i].*f.to = (*values)[i];
     }
+    run.meta.wormReported = table->find(wormColumn.name) >= 0;
     const int stars = table->find("stars");
     const int event = table->find("event");
     for (size_t i = 0; i < run.rows.size(); ++i) {
@@ -222,7 +230,8 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
     for (size_t c = 0; c < table->columns.size(); ++c) {
         const EcsvColumn& column = table->columns[c];
         const bool known = std::any_of(runColumns.begin(), runColumns.end(),
-                                       [&](const EcsvColumn& k) { return k.name == column.name; });
+                                       [&](const EcsvColumn& k) { return k.name == column.name; }) ||
+                           column.name == wormColumn.name;
         if (known)
             continue;
         run.meta.moreColumns.push_back(column.name + "|" + column.unit + "|" + column.datatype);
@@ -237,6 +246,8 @@ Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const R
         return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
     std::ofstream file(path, std::ios::binary);
     std::vector<EcsvColumn> columns = runColumns;
+    if (meta.wormReported)
+        columns.push_back(wormColumn);
     for (const std::string& more : meta.moreColumns) {
         std::istringstream parts(more);
         EcsvColumn c;
@@ -250,14 +261,16 @@ Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const R
         return problem("Cannot write " + path.string() + ".",
                        "The folder may not exist or the disk may be full.",
                        "Check the folder and the free space.");
-    return RunWriter(path, std::move(file));
+    return RunWriter(path, std::move(file), meta.wormReported);
 }
 
 Expected<void> RunWriter::append(const RunRow& r) {
     std::string line = num(r.t_s, 3) + " " + num(r.dra_arcsec, 4) + " " + num(r.ddec_arcsec, 4) + " " +
                        num(r.pulseRa_ms, 1) + " " + num(r.pulseDec_ms, 1) + " " + num(r.snr, 2) + " " +
                        num(r.hfd_px, 3) + " " + num(r.flux_adu, 1) + " " + std::to_string(r.stars) + " " +
-                       ecsvText(r.event);
+                       ecsvText(r.event) + " " + num(r.centroid_arcsec, 4);
+    if (worm_)
+        line += " " + num(r.worm_turns, 6);
     for (const std::string& cell : r.more)
         line += " " + ecsvText(cell);
     file_ << line + "\n" << std::flush;

@@ -20,10 +20,11 @@ public:
     const std::filesystem::path& path() const { return path_; }
 
 private:
-    RunWriter(std::filesystem::path path, std::ofstream file)
-        : path_(std::move(path)), file_(std::move(file)) {}
+    RunWriter(std::filesystem::path path, std::ofstream file, bool worm)
+        : path_(std::move(path)), file_(std::move(file)), worm_(worm) {}
     std::filesystem::path path_;
     std::ofstream file_;
+    bool worm_;
 };
 
 Expected<void> writeRunTable(const std::filesystem::path& path, const Run& run);

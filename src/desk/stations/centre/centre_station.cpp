@@ -10,11 +10,11 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/rig/scales.h"
 #include "core/sky/local_place.h"
 #include "desk/pictures/frame_view.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/marks.h"

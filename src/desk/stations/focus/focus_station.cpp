@@ -7,13 +7,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/image/exposure_effect.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/frame_view.h"
 #include "desk/pictures/hfd_trace.h"
 #include "desk/pictures/star_loupe.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"

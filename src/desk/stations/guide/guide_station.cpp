@@ -6,22 +6,22 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QSignalBlocker>
 #include <algorithm>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/guide_findings.h"
-#include "core/rates/reuse.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
 #include "desk/pictures/star_strip.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
-#include "edge/store/run_table.h"
+#include "edge/store/run_recorder.h"
 
 namespace nordstjerna {
 
@@ -58,40 +58,28 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
         head->setFont(textFont(11));
         grid->addWidget(head, 0, i + 1);
     }
-    const ControllerSettings defaults;
-    const auto axis = [&](int line, const QString& name, AxisFields& f, const AxisSettings& a) {
+    const auto axis = [&](int line, const QString& name, SettingKey first) {
         auto* label = new QLabel(name);
         label->setFont(textFont(13, true));
         grid->addWidget(label, line, 0);
-        f.gain = numberField(0.0, 1.5, 2, "");
-        f.deadband = numberField(0.0, 5.0, 2, "″");
-        f.smoothing = numberField(0.0, 0.95, 2, "");
-        f.limit = numberField(20, 20000, 0, tr("ms"));
-        f.gain->setValue(a.loopGain);
-        f.deadband->setValue(a.deadband_arcsec);
-        f.smoothing->setValue(a.smoothing);
-        f.limit->setValue(this->session().rig().guiding.pulseLimit_ms);
-        f.gain->setToolTip(tr("Share of the error corrected at once. Default 0.65: quick without swinging."));
-        f.deadband->setToolTip(
-            tr("Smaller errors are left alone. Default 0.25″: about the noise of ordinary seeing."));
-        f.smoothing->setToolTip(
-            tr("Share of the former error kept. Default 0.1: takes the edge off single gusts."));
-        f.limit->setToolTip(tr("Longest pulse. From the rig; shorter than the exposure, or it is still "
-                               "running when the next is computed."));
-        int column = 1;
-        for (QDoubleSpinBox* b : {f.gain, f.deadband, f.smoothing, f.limit}) {
-            grid->addWidget(b, line, column++);
-            connect(b, &QDoubleSpinBox::valueChanged, this, &GuideStation::onSettingsEdited);
+        QDoubleSpinBox* const boxes[] = {numberField(0.0, 1.5, 2, ""), numberField(0.0, 5.0, 2, "″"),
+                                         numberField(0.0, 0.95, 2, ""), numberField(20, 20000, 0, tr("ms"))};
+        for (int i = 0; i < 4; ++i) {
+            const auto key = static_cast<SettingKey>(static_cast<int>(first) + i);
+            boxes[i]->setObjectName(qs(settingId(key)));
+            grid->addWidget(boxes[i], line, i + 1);
+            fields_.emplace_back(key, boxes[i]);
+            connect(boxes[i], &QDoubleSpinBox::valueChanged, this,
+                    [this, key](double v) { this->session().changeSetting(key, v, "yours"); });
         }
     };
-    axis(1, tr("RA"), raFields_, defaults.ra);
-    axis(2, tr("Dec"), decFields_, defaults.dec);
+    axis(1, tr("RA"), SettingKey::gainRa);
+    axis(2, tr("Dec"), SettingKey::gainDec);
     grid->addWidget(new QLabel(tr("both ways")), 1, 5);
     decMode_->addItems({tr("both ways"), tr("north only"), tr("south only"), tr("off")});
-    decMode_->setToolTip(tr("One-sided Dec avoids a large backlash: correct only against the drift."));
-    connect(decMode_, &QComboBox::currentIndexChanged, this, &GuideStation::onSettingsEdited);
+    connect(decMode_, &QComboBox::currentIndexChanged, this,
+            [this](int mode) { this->session().changeSetting(SettingKey::decMode, mode, "yours"); });
     grid->addWidget(decMode_, 2, 5);
-    raFields_.gain->setObjectName("gainRa");
     bench()->addWidget(drawer_);
     drawer_->hide();
 
@@ -111,32 +99,48 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     connect(&session, &Session::targetChanged, this, &GuideStation::refresh);
     connect(&session, &Session::busyChanged, this, &GuideStation::refresh);
     connect(&session, &Session::resultsChanged, this, &GuideStation::refresh);
-    connect(&session, &Session::rigChanged, this, [this] {
-        for (QDoubleSpinBox* b : {raFields_.limit, decFields_.limit})
-            b->setValue(this->session().rig().guiding.pulseLimit_ms);
-    });
+    connect(&session, &Session::settingsChanged, this, &GuideStation::showSettings);
+    showSettings();
     refresh();
 }
 
-ControllerSettings GuideStation::settings() const {
-    ControllerSettings s;
-    const auto read = [](const AxisFields& f) {
-        return AxisSettings{f.gain->value(), f.deadband->value(), f.smoothing->value(), f.limit->value()};
-    };
-    s.ra = read(raFields_);
-    s.dec = read(decFields_);
-    static constexpr DecMode modes[] = {DecMode::both, DecMode::northOnly, DecMode::southOnly, DecMode::off};
-    s.decMode = modes[std::max(0, decMode_->currentIndex())];
-    return s;
-}
-
-void GuideStation::onSettingsEdited() {
+void GuideStation::showSettings() {
+    const SettingsBook& book = session().settings();
+    for (const auto& [key, field] : fields_) {
+        const QSignalBlocker quiet(field);
+        field->setValue(book.value(key));
+        field->setToolTip(explained(key));
+    }
+    const QSignalBlocker quiet(decMode_);
+    decMode_->setCurrentIndex(static_cast<int>(book.value(SettingKey::decMode)));
+    decMode_->setToolTip(explained(SettingKey::decMode));
     if (!guiding_)
         return;
-    session().tell([s = settings()](Procedure& p) {
+    session().tell([s = book.controller()](Procedure& p) {
         if (auto* guiding = dynamic_cast<Guiding*>(&p))
             guiding->setController(s);
     });
+}
+
+// What the setting does, and why it stands as it does.
+QString GuideStation::explained(SettingKey key) const {
+    static const QHash<SettingKey, const char*> words{
+        {SettingKey::gainRa, "Share of the error corrected at once."},
+        {SettingKey::gainDec, "Share of the error corrected at once."},
+        {SettingKey::deadbandRa, "Smaller errors are left alone."},
+        {SettingKey::deadbandDec, "Smaller errors are left alone."},
+        {SettingKey::smoothingRa, "Share of the former error kept: takes the edge off single gusts."},
+        {SettingKey::smoothingDec, "Share of the former error kept: takes the edge off single gusts."},
+        {SettingKey::limitRa, "Longest pulse; shorter than the exposure, or it still runs when the next is "
+                              "computed."},
+        {SettingKey::limitDec, "Longest pulse; shorter than the exposure, or it still runs when the next is "
+                               "computed."},
+        {SettingKey::decMode, "One-sided Dec avoids a large backlash: correct only against the drift."}};
+    const SettingsBook& book = session().settings();
+    QString text = tr(words.value(key, "")) + "\n" + tr("Origin: %1.").arg(qs(book.origin(key)));
+    if (!book.reason(key).empty())
+        text += " " + qs(book.reason(key));
+    return text;
 }
 
 void GuideStation::pointAtTarget() {
@@ -147,13 +151,9 @@ void GuideStation::pointAtTarget() {
 void GuideStation::start() {
     GuidingSetup setup;
     setup.rig = session().rig();
-    setup.rates = *session().rates();
-    // On the other side of the pier the picture stands on its head.
-    const std::string side = session().mountState().side;
-    if (!setup.rates.setup.side.empty() && !side.empty() && setup.rates.setup.side != side)
-        setup.rates = ratesAcrossPier(setup.rates, false);
+    setup.rates = *session().ratesHere();
     setup.wantedStars = session().handStars();
-    setup.controller = settings();
+    setup.controller = session().settings().controller();
     setup.exposure_s = session().rig().guiding.exposure_s;
     auto procedure = std::make_shared<Guiding>(setup);
     guiding_ = true;
@@ -161,45 +161,26 @@ void GuideStation::start() {
     summary_.reset();
     lanes_->clear();
     // The table grows in the worker, row by row, whatever the window does.
-    struct Writing {
-        std::filesystem::path path;
-        std::optional<RunWriter> writer;
-        size_t written = 0;
-        bool failed = false;
-    };
-    auto writing = std::make_shared<Writing>();
-    writing->path = session().newRunPath("guided");
-    runFile_ = qs(writing->path.string());
+    auto recorder = std::make_shared<RunRecorder>(session().newRunPath("guided"));
+    runFile_ = qs(recorder->path().string());
     session().run<Guiding, Snapshot>(
         procedure,
         [](const Guiding& g) {
             return Snapshot{g.progress(), g.run(), g.stars().members(), g.frame(), g.settled(), g.lost()};
         },
         [this](const Snapshot& s) { show(s); },
-        [this](const std::shared_ptr<Guiding>&, const Expected<void>&) {
+        [this](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
             guiding_ = false;
             steps()->clear();
+            if (g->ending())
+                session().reportProblem(*g->ending());
             refresh();
             Q_EMIT changed();
         },
-        [this, writing](Guiding& g) {
-            const Run& run = g.run();
-            if (run.rows.empty() || writing->failed)
-                return;
-            const auto failed = [&](const Problem& p) {
-                writing->failed = true; // guiding goes on; the person is told once
+        [this, recorder](Guiding& g) {
+            if (const auto done = recorder->update(g.run()); !done)
                 QMetaObject::invokeMethod(
-                    this, [this, p] { session().reportProblem(p); }, Qt::QueuedConnection);
-            };
-            if (!writing->writer) {
-                auto made = RunWriter::create(writing->path, run.meta);
-                if (!made)
-                    return failed(made.error());
-                writing->writer.emplace(std::move(*made));
-            }
-            for (; writing->written < run.rows.size(); ++writing->written)
-                if (const auto done = writing->writer->append(run.rows[writing->written]); !done)
-                    return failed(done.error());
+                    this, [this, p = done.error()] { session().reportProblem(p); }, Qt::QueuedConnection);
         });
     if (!session().busy())
         guiding_ = false;
@@ -211,7 +192,7 @@ void GuideStation::show(const Snapshot& s) {
     run_ = s.run;
     lost_ = s.lost;
     settled_ = s.settled;
-    const ControllerSettings c = settings();
+    const ControllerSettings c = session().settings().controller();
     lanes_->show(run_, c.ra.deadband_arcsec, c.dec.deadband_arcsec);
     spot_->show(run_.rows,
                 session().rig().imagingOptics.focal_mm > 0 ? scalesOf(session().rig()).image_arcsec_px : 1.0);

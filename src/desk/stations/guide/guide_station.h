@@ -44,8 +44,8 @@ private:
     void pointAtTarget();
     void show(const Snapshot& s);
     void refresh();
-    ControllerSettings settings() const;
-    void onSettingsEdited();
+    void showSettings();
+    QString explained(SettingKey key) const;
 
     LaneChart* lanes_;
     Spot* spot_;
@@ -54,10 +54,7 @@ private:
     QPushButton* target_;
     QPushButton* drawerButton_;
     QFrame* drawer_;
-    struct AxisFields {
-        QDoubleSpinBox *gain, *deadband, *smoothing, *limit;
-    };
-    AxisFields raFields_{}, decFields_{};
+    std::vector<std::pair<SettingKey, QDoubleSpinBox*>> fields_;
     QComboBox* decMode_;
     Run run_;
     std::optional<RunSummary> summary_;

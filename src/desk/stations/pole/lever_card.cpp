@@ -5,8 +5,8 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {

@@ -4,8 +4,8 @@
 #include <QLabel>
 #include <QVBoxLayout>
 
+#include "charts/text.h"
 #include "core/base/format.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {

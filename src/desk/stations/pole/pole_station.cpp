@@ -14,6 +14,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/pole_findings.h"
 #include "core/pole/drift.h"
@@ -27,7 +28,6 @@
 #include "desk/stations/pole/lever_card.h"
 #include "desk/stations/pole/lever_tone.h"
 #include "desk/stations/pole/method_card.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/phase_bar.h"

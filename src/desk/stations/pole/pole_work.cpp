@@ -7,12 +7,12 @@
 #include <QPushButton>
 #include <QStackedLayout>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/drift_chart.h"
 #include "desk/pictures/frame_view.h"
 #include "desk/stations/pole/pole_station.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/step_bar.h"

@@ -6,10 +6,10 @@
 #include <QPixmap>
 #include <QVBoxLayout>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/image/bin_frame.h"
 #include "desk/pictures/frame_image.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {

@@ -7,12 +7,12 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/rates_findings.h"
 #include "core/pole/sighting_plan.h"
 #include "desk/pictures/compass_of_motion.h"
 #include "desk/pictures/leg_strip.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/phase_bar.h"

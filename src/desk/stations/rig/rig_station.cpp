@@ -7,15 +7,16 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QScrollArea>
 #include <QSignalBlocker>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/rig_findings.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/pixel_nest.h"
-#include "desk/text.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
@@ -105,18 +106,31 @@ void RigStation::build() {
     rateDec_ = numberField(0, 9, 2, tr("×"));
     worm_ = numberField(0, 9999, 1, tr("s"));
     worm_->setSpecialValueText(tr("not known"));
+    shafts_ = new QLineEdit;
+    shafts_->setObjectName("shafts");
+    shafts_->setPlaceholderText(tr("not known"));
+    shafts_->setToolTip(
+        tr("Turns of each further RA shaft (motor, belt wheel) for one turn of the worm, with "
+           "spaces between: 6.78 54.2. Names the origin of periods that are not the worm's."));
+    connect(shafts_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
     slew_ = numberField(0, 99, 1, tr("°/s"));
     encoders_ = new QCheckBox(tr("encoders on the axes"));
     exposure_ = numberField(0, 99, 2, tr("s"));
     pulseLimit_ = numberField(0, 99999, 0, tr("ms"));
     row(form, tr("Rate RA, Dec"), {rateRa_, rateDec_});
     row(form, tr("Worm period"), {worm_});
+    row(form, tr("Gear shafts"), {shafts_});
     row(form, tr("Slew rate"), {slew_});
     row(form, tr("Exposure"), {exposure_});
     row(form, tr("Pulse limit"), {pulseLimit_});
     form->addRow(encoders_);
     for (QDoubleSpinBox* b : {rateRa_, rateDec_, worm_, slew_, exposure_, pulseLimit_})
         connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
+    connect(&this->session(), &Session::settingsChanged, this, [this] {
+        // The exposure may be changed elsewhere.
+        const QSignalBlocker quiet(exposure_);
+        exposure_->setValue(this->session().rig().guiding.exposure_s);
+    });
     connect(encoders_, &QCheckBox::toggled, this, &RigStation::onEdited);
 
     QFrame* siteCard = formCard(tr("Site"), form);
@@ -209,6 +223,10 @@ void RigStation::load(const Rig& rig) {
     rateRa_->setValue(rig.mount.guideRateRa);
     rateDec_->setValue(rig.mount.guideRateDec);
     worm_->setValue(rig.mount.wormPeriod_s);
+    QStringList shafts;
+    for (double turns : rig.mount.shaftTurns)
+        shafts << QString::number(turns);
+    shafts_->setText(shafts.join(' '));
     slew_->setValue(rig.mount.slewRate_deg_s);
     encoders_->setChecked(rig.mount.encoders);
     exposure_->setValue(rig.guiding.exposure_s);
@@ -247,6 +265,9 @@ Rig RigStation::edited() const {
     rig.mount.guideRateRa = rateRa_->value();
     rig.mount.guideRateDec = rateDec_->value();
     rig.mount.wormPeriod_s = worm_->value();
+    rig.mount.shaftTurns.clear();
+    for (const QString& turns : shafts_->text().split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts))
+        rig.mount.shaftTurns.push_back(turns.toDouble()); // what is no number becomes 0 and is refused
     rig.mount.slewRate_deg_s = slew_->value();
     rig.mount.encoders = encoders_->isChecked();
     rig.guiding.exposure_s = exposure_->value();

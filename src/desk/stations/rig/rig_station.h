@@ -53,6 +53,7 @@ private:
     };
     Side imaging_{}, guiding_{};
     QCheckBox* offAxis_ = nullptr;
+    QLineEdit* shafts_ = nullptr;
     QCheckBox* encoders_ = nullptr;
     QDoubleSpinBox *rateRa_ = nullptr, *rateDec_ = nullptr, *worm_ = nullptr, *slew_ = nullptr,
                    *exposure_ = nullptr, *pulseLimit_ = nullptr;

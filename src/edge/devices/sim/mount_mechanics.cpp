@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/motion/correction_curve.h"
 #include "core/rig/scales.h"
 
 namespace nordstjerna {
@@ -36,7 +37,20 @@ double MountMechanics::periodicError(double h) const {
     for (const PeriodicTerm& t : scenario_.periodic)
         sum += t.amplitude_arcsec * std::sin(2.0 * std::numbers::pi * h / (sidereal_rad_s * t.period_s) +
                                              Angle::fromDeg(t.phase_deg).rad());
+    if (playing())
+        sum -= curveAt(curve_, wormTurns(h));
     return sum / arcsecPerRad;
+}
+
+double MountMechanics::wormTurns(double h) const {
+    const double turns = h / (sidereal_rad_s * scenario_.rig.mount.wormPeriod_s);
+    return turns - std::floor(turns);
+}
+
+std::optional<double> MountMechanics::reportedWorm() const {
+    if (!scenario_.reportsWorm || scenario_.rig.mount.wormPeriod_s <= 0.0)
+        return std::nullopt;
+    return wormTurns(motor_.h);
 }
 
 MountMechanics::Axes MountMechanics::motorAt(Instant t) const {

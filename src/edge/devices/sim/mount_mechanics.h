@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <vector>
 
 #include "core/sky/directions.h"
 #include "edge/devices/sim/scenario.h"
@@ -27,6 +28,11 @@ public:
     void stopMotion();
     bool atLimit() const { return atLimit_; }
 
+    // Where the worm stands, 0…1, when the mount tells; and the curve it plays back against its own error.
+    std::optional<double> reportedWorm() const;
+    void play(std::vector<double> curve_arcsec) { curve_ = std::move(curve_arcsec); }
+    bool playing() const { return !curve_.empty(); }
+
     HourAngleDec believed() const; // what the mount reads off its own axes
     bool flipped() const { return flipped_; }
 
@@ -49,7 +55,9 @@ private:
     double periodicError(double h) const; // rad
     Mat3 basis() const;                   // columns: equator at hour angle 0, west, north pole of the mount
 
+    double wormTurns(double h) const;
     const Scenario& scenario_;
+    std::vector<double> curve_; // ″ over one turn of the worm
     Instant when_;
     Axes motor_;
     Axes play_; // load side, within the backlash of the motor side

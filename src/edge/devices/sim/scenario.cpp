@@ -114,6 +114,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("settle_arcsec", s.settle_arcsec)
                      .optional("settle_s", s.settle_s)
                      .optional("dec_reversed_after_flip", s.decReversedAfterFlip)
+                     .optional("reports_worm", s.reportsWorm)
                      .optional("periodic", terms);
              }),
         read(levers, "levers",

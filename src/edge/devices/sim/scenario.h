@@ -54,6 +54,7 @@ struct Scenario {
     double settle_arcsec = 0.0;        // swing after a slew
     double settle_s = 1.5;             // its decay time
     bool decReversedAfterFlip = false; // the firmware keeps north pulses north
+    bool reportsWorm = false;          // the mount tells where its worm stands
     std::vector<PeriodicTerm> periodic;
     // Levers: arcminutes on the sky a turn, and the part of a turn that is lost when reversing.
     double azimuthLever_arcmin_turn = 12.0;

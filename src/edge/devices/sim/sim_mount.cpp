@@ -17,6 +17,8 @@ MountState SimMount::state() const {
     s.side = night_.mechanics_.flipped() ? "west" : "east";
     s.tracking = night_.mechanics_.tracking();
     s.moving = night_.mechanics_.slewing();
+    s.worm_turns = night_.mechanics_.reportedWorm();
+    s.correcting = night_.mechanics_.playing();
     return s;
 }
 
@@ -91,6 +93,16 @@ Expected<void> SimMount::sync(const HourAngleDec& truth) {
         return problem("The mount refused the sync.", "It would move its idea of the sky by more than 20°.",
                        "Check time and place, then sync near the target.");
     night_.mechanics_.sync(truth);
+    return {};
+}
+
+Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    if (!night_.mechanics_.reportedWorm() && !error_arcsec.empty())
+        return problem("The mount takes no correction curve.", "It does not know where its worm stands.",
+                       "Export the curve and use it with a mount that does, or guide.");
+    night_.mechanics_.play(error_arcsec);
     return {};
 }
 

@@ -14,6 +14,7 @@ public:
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override;
     Expected<void> runRa(double sidereal) override;
     Expected<void> sync(const HourAngleDec& truth) override;
+    Expected<void> setCurve(const std::vector<double>& error_arcsec) override;
     void stopMotion() override;
 
 private:

@@ -13,6 +13,8 @@ struct AxisRange {
 
 // A round step (1, 2 or 5 times a power of ten) that gives about `wanted` ticks.
 double roundStep(double span, int wanted);
+// Grid and labels of the vertical axis alone.
+void drawValues(QPainter& p, const QRectF& plot, const AxisRange& y);
 // Grid and labels about `plot`; x below, y on the left.
 void drawAxes(QPainter& p, const QRectF& plot, const AxisRange& x, const AxisRange& y);
 

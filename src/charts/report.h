@@ -1,0 +1,14 @@
+// A run as a document: figures, findings and pictures, HTML (one file, pictures as SVG) or PDF (A4).
+#pragma once
+
+#include <filesystem>
+
+#include "core/findings/run_story.h"
+
+namespace nordstjerna {
+
+// By the ending of the path. Overwrites an earlier report. Works without a screen and without an application
+// object.
+Expected<void> writeReport(const std::filesystem::path& path, const Run& run, const RunStory& story);
+
+} // namespace nordstjerna

@@ -1,0 +1,119 @@
+#include "core/guide/settings_book.h"
+
+#include <cmath>
+
+#include "core/base/format.h"
+
+namespace nordstjerna {
+
+namespace {
+
+struct Description {
+    const char* name;
+    const char* id;
+    const char* unit;
+    int decimals;
+};
+constexpr Description descriptions[settingCount] = {
+    {"Exposure", "exposure", " s", 1},          {"RA loop gain", "gain-ra", "", 2},
+    {"RA deadband", "deadband-ra", "″", 2},     {"RA smoothing", "smoothing-ra", "", 2},
+    {"RA pulse limit", "limit-ra", " ms", 0},   {"Dec loop gain", "gain-dec", "", 2},
+    {"Dec deadband", "deadband-dec", "″", 2},   {"Dec smoothing", "smoothing-dec", "", 2},
+    {"Dec pulse limit", "limit-dec", " ms", 0}, {"Dec corrections", "dec-mode", "", 0}};
+constexpr const char* decModes[] = {"both ways", "north only", "south only", "off"};
+
+const Description& describe(SettingKey key) {
+    return descriptions[static_cast<size_t>(key)];
+}
+
+} // namespace
+
+std::string settingName(SettingKey key) {
+    return describe(key).name;
+}
+
+std::string settingId(SettingKey key) {
+    return describe(key).id;
+}
+
+std::string settingText(SettingKey key, double value) {
+    if (key == SettingKey::decMode)
+        return decModes[std::min<size_t>(static_cast<size_t>(std::lround(std::max(0.0, value))), 3)];
+    return formatNumber(value, describe(key).decimals) + describe(key).unit;
+}
+
+SettingsBook::SettingsBook() : now_(settingCount) {
+    const ControllerSettings d;
+    const auto axis = [&](const AxisSettings& a, SettingKey first) {
+        const size_t i = index(first);
+        now_[i].value = a.loopGain;
+        now_[i + 1].value = a.deadband_arcsec;
+        now_[i + 2].value = a.smoothing;
+        now_[i + 3].value = a.pulseLimit_ms;
+    };
+    axis(d.ra, SettingKey::gainRa);
+    axis(d.dec, SettingKey::gainDec);
+    now_[index(SettingKey::exposure)].value = 2.0;
+    now_[index(SettingKey::decMode)].value = static_cast<double>(d.decMode);
+}
+
+ControllerSettings SettingsBook::controller() const {
+    ControllerSettings c;
+    const auto axis = [&](SettingKey first) {
+        const size_t i = index(first);
+        return AxisSettings{now_[i].value, now_[i + 1].value, now_[i + 2].value, now_[i + 3].value};
+    };
+    c.ra = axis(SettingKey::gainRa);
+    c.dec = axis(SettingKey::gainDec);
+    c.decMode = static_cast<DecMode>(std::lround(value(SettingKey::decMode)));
+    return c;
+}
+
+void SettingsBook::setFromRig(double exposure_s, double pulseLimit_ms) {
+    const auto set = [&](SettingKey key, double v) {
+        if (v != value(key))
+            now_[index(key)] = {v, "rig", ""};
+    };
+    if (exposure_s != rigExposure_s_)
+        set(SettingKey::exposure, exposure_s);
+    if (pulseLimit_ms != rigLimit_ms_) {
+        set(SettingKey::limitRa, pulseLimit_ms);
+        set(SettingKey::limitDec, pulseLimit_ms);
+    }
+    rigExposure_s_ = exposure_s;
+    rigLimit_ms_ = pulseLimit_ms;
+}
+
+void SettingsBook::change(SettingKey key, double v, const std::string& origin, const std::string& reason,
+                          Instant when) {
+    Entry& entry = now_[index(key)];
+    if (v == entry.value)
+        return;
+    SettingChange* last = changes_.empty() ? nullptr : &changes_.back();
+    if (last && last->key == key && last->origin == origin && !last->undone && origin == "yours") {
+        last->after = v;
+        last->when = when;
+    } else {
+        changes_.push_back({key, entry.value, v, entry.origin, origin, reason, when, false});
+    }
+    entry = {v, origin, reason};
+}
+
+bool SettingsBook::canUndo(size_t change) const {
+    if (change >= changes_.size() || changes_[change].undone)
+        return false;
+    for (size_t later = change + 1; later < changes_.size(); ++later)
+        if (changes_[later].key == changes_[change].key && !changes_[later].undone)
+            return false;
+    return true;
+}
+
+void SettingsBook::undo(size_t change) {
+    if (!canUndo(change))
+        return;
+    SettingChange& c = changes_[change];
+    c.undone = true;
+    now_[index(c.key)] = {c.before, c.originBefore, ""};
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,77 @@
+// The settings of the guide loop, where each came from, and every change with a way back.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/guide/controller.h"
+#include "core/sky/instant.h"
+
+namespace nordstjerna {
+
+enum class SettingKey {
+    exposure,
+    gainRa,
+    deadbandRa,
+    smoothingRa,
+    limitRa,
+    gainDec,
+    deadbandDec,
+    smoothingDec,
+    limitDec,
+    decMode
+};
+inline constexpr int settingCount = 10;
+
+std::string settingName(SettingKey key);               // "RA deadband"
+std::string settingId(SettingKey key);                 // "deadband-ra", for commands
+std::string settingText(SettingKey key, double value); // "0.55″", "south only"
+
+struct SettingChange {
+    SettingKey key = SettingKey::exposure;
+    double before = 0.0;
+    double after = 0.0;
+    std::string originBefore;
+    std::string origin; // "measured", "yours"
+    std::string reason; // the sentence behind it, may be empty
+    Instant when;
+    bool undone = false;
+};
+
+class SettingsBook {
+public:
+    SettingsBook();
+
+    // Values are in the unit of the setting; the Dec mode is the number of its DecMode.
+    double value(SettingKey key) const { return now_[index(key)].value; }
+    const std::string& origin(SettingKey key) const { return now_[index(key)].origin; }
+    // Why it stands as it does; empty for defaults.
+    const std::string& reason(SettingKey key) const { return now_[index(key)].reason; }
+    ControllerSettings controller() const;
+
+    // Not a change to be undone: what the rig says. What was changed here stays until the rig says something
+    // new.
+    void setFromRig(double exposure_s, double pulseLimit_ms);
+    // A further change by the same hand to the same setting continues the last one. The same value is no
+    // change.
+    void change(SettingKey key, double value, const std::string& origin, const std::string& reason,
+                Instant when);
+    // Only the latest standing change of a setting can be undone.
+    bool canUndo(size_t change) const;
+    void undo(size_t change);
+    const std::vector<SettingChange>& changes() const { return changes_; }
+
+private:
+    struct Entry {
+        double value = 0.0;
+        std::string origin = "default";
+        std::string reason;
+    };
+    static size_t index(SettingKey key) { return static_cast<size_t>(key); }
+    std::vector<Entry> now_;
+    double rigExposure_s_ = 0.0;
+    double rigLimit_ms_ = 0.0;
+    std::vector<SettingChange> changes_;
+};
+
+} // namespace nordstjerna

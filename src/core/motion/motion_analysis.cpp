@@ -1,0 +1,167 @@
+#include "core/motion/motion_analysis.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/base/statistics.h"
+#include "core/motion/line_model.h"
+
+namespace nordstjerna {
+
+namespace {
+
+// Of one row: as recorded, or from SNR and star width. A Gaussian star gives σ = width/SNR when its own light
+// rules the noise and √2 of that when the sky does (e.g. Winick 1986); between the two, 1.2.
+double centroidOf(const RunRow& r, double scale_arcsec_px) {
+    if (r.centroid_arcsec > 0.0)
+        return r.centroid_arcsec;
+    constexpr double hfdPerSigma = 2.3548;
+    return r.snr > 0.0 && r.hfd_px > 0.0 && scale_arcsec_px > 0.0
+               ? 1.2 * r.hfd_px / hfdPerSigma / r.snr * scale_arcsec_px
+               : 0.0;
+}
+
+Measured centroidNoise(const Run& run) {
+    std::vector<double> own;
+    for (const RunRow& r : run.rows)
+        if (const double c = countsForRms(r) ? centroidOf(r, run.meta.guideScale_arcsec_px) : 0.0; c > 0.0)
+            own.push_back(c);
+    if (own.empty())
+        return {};
+    const double typical = median(own);
+    // The formulas hold to about a tenth.
+    return {typical, 0.1 * typical};
+}
+
+// a² − b², as a length; its uncertainty by that of both. Nothing left: how much could hide.
+Measured quadratureRest(const Measured& a, const Measured& b) {
+    const double square = a.value * a.value - b.value * b.value;
+    const double error = 2.0 * std::hypot(a.value * a.sigma, b.value * b.sigma);
+    const double value = std::sqrt(std::max(0.0, square));
+    return {value, value > 0.0 ? std::min(0.5 * error / value, std::sqrt(error)) : std::sqrt(error)};
+}
+
+double sumOfSquares(const std::vector<double>& v) {
+    const double m = mean(v);
+    double sum = 0.0;
+    for (double x : v)
+        sum += (x - m) * (x - m);
+    return sum;
+}
+
+void judgeAxis(AxisMotion& a, const CleanRun& clean, const std::vector<double>& v, const Measured& centroid,
+               const PeriodicOptions& options) {
+    a.noise_arcsec = fastNoise(clean.t_s, v);
+    a.centroid_arcsec = centroid;
+    if (centroid.value > 0.0)
+        a.air_arcsec = quadratureRest(a.noise_arcsec, centroid);
+    if (auto periodic = findPeriodic(clean.t_s, v, options)) {
+        a.periodic = std::move(*periodic);
+        a.drift_arcsec_min = a.periodic.drift_arcsec_min;
+        a.drift_level_arcsec.value = mean(v);
+        a.drift_level_arcsec.sigma =
+            a.periodic.residual_arcsec / std::sqrt(static_cast<double>(std::max<size_t>(1, v.size())));
+        return;
+    }
+    // Too few rows for periods; a line can be had.
+    const LineModel model(clean.t_s, v, clean.level, clean.levels);
+    const auto line = model.fit({}, false);
+    a.drift_arcsec_min = {60.0 * line.slope.value, 60.0 * line.slope.sigma};
+    a.drift_level_arcsec = {mean(v), line.sigma / std::sqrt(static_cast<double>(v.size()))};
+    a.periodic.drift_arcsec_min = a.drift_arcsec_min;
+    a.periodic.residual = line.residual;
+    a.periodic.residual_arcsec = line.sigma;
+    a.periodic.driftVariance_arcsec2 = std::pow(line.slope.value * clean.span_s(), 2) / 12.0;
+}
+
+std::vector<BudgetShare> budgetOf(const MotionAnalysis& m, const std::vector<double>& allRa,
+                                  const std::vector<double>& allDec) {
+    double parts[4] = {};
+    const auto add = [&](const AxisMotion& a, const std::vector<double>& all,
+                         const std::vector<double>& used) {
+        const double total = sumOfSquares(all) / static_cast<double>(all.size());
+        const double clean =
+            m.clean.leftOut.empty() && m.clean.levels == 1
+                ? total
+                : std::min(total, sumOfSquares(a.periodic.residual) / static_cast<double>(used.size()) +
+                                      a.periodic.driftVariance_arcsec2 + a.periodic.periodicVariance_arcsec2);
+        const double noise =
+            sumOfSquares(a.periodic.residual) / static_cast<double>(std::max<size_t>(1, used.size()));
+        const double sum = noise + a.periodic.driftVariance_arcsec2 + a.periodic.periodicVariance_arcsec2;
+        if (!(sum > 0.0))
+            return;
+        // An unfinished turn counts partly as drift and partly as period: shared in proportion.
+        parts[static_cast<int>(Cause::noise)] += clean * noise / sum;
+        parts[static_cast<int>(Cause::drift)] += clean * a.periodic.driftVariance_arcsec2 / sum;
+        parts[static_cast<int>(Cause::periodic)] += clean * a.periodic.periodicVariance_arcsec2 / sum;
+        parts[static_cast<int>(Cause::excursion)] += total - clean;
+    };
+    add(m.ra, allRa, m.clean.ra_arcsec);
+    add(m.dec, allDec, m.clean.dec_arcsec);
+    const double total = parts[0] + parts[1] + parts[2] + parts[3];
+    std::vector<BudgetShare> budget;
+    for (Cause c : {Cause::noise, Cause::periodic, Cause::drift, Cause::excursion})
+        if (total > 0.0 && parts[static_cast<int>(c)] > 0.0)
+            budget.push_back({c, parts[static_cast<int>(c)] / total, std::sqrt(parts[static_cast<int>(c)])});
+    std::sort(budget.begin(), budget.end(),
+              [](const BudgetShare& a, const BudgetShare& b) { return a.share > b.share; });
+    return budget;
+}
+
+} // namespace
+
+const char* causeName(Cause cause) {
+    switch (cause) {
+    case Cause::noise:
+        return "noise";
+    case Cause::periodic:
+        return "periodic";
+    case Cause::drift:
+        return "drift";
+    case Cause::excursion:
+        break;
+    }
+    return "excursion";
+}
+
+Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
+    const auto summary = summarise(run);
+    if (!summary)
+        return tl::unexpected(summary.error());
+    MotionAnalysis m;
+    m.clean = cleanRun(run);
+    m.wormGiven_s = wormPeriod_s;
+    if (m.clean.t_s.size() < 10)
+        return problem("The run is too restless to judge.",
+                       formatCount(m.rowsUsed(), "row") + " of " + std::to_string(run.rows.size()) +
+                           " are left between " +
+                           formatCount(static_cast<int>(m.clean.jumps_s.size()), "jump") +
+                           " and without excursions.",
+                       "Record again without slews or dithers, out of the wind.");
+    m.ra.rms_arcsec = summary->ra.rms_arcsec;
+    m.dec.rms_arcsec = summary->dec.rms_arcsec;
+    m.totalRms_arcsec = summary->totalRms_arcsec;
+    const Measured centroid = centroidNoise(run);
+    PeriodicOptions ra;
+    ra.wormPeriod_s = wormPeriod_s;
+    ra.wormTurns = m.clean.worm_turns;
+    ra.level = m.clean.level;
+    judgeAxis(m.ra, m.clean, m.clean.ra_arcsec, centroid, ra);
+    PeriodicOptions dec;
+    dec.worm = false;
+    dec.level = m.clean.level;
+    judgeAxis(m.dec, m.clean, m.clean.dec_arcsec, centroid, dec);
+    m.mechanical_arcsec = quadratureRest(m.ra.noise_arcsec, m.dec.noise_arcsec);
+    std::vector<double> allRa;
+    std::vector<double> allDec;
+    for (const RunRow& r : run.rows)
+        if (countsForRms(r)) {
+            allRa.push_back(r.dra_arcsec);
+            allDec.push_back(r.ddec_arcsec);
+        }
+    m.budget = budgetOf(m, allRa, allDec);
+    return m;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,45 @@
+// A whole run judged: drift, periodic error and noise of both axes, and where the variance comes from.
+#pragma once
+
+#include "core/motion/axis_summary.h"
+#include "core/motion/clean_run.h"
+#include "core/motion/periodic.h"
+
+namespace nordstjerna {
+
+struct AxisMotion {
+    Measured drift_arcsec_min;
+    Measured drift_level_arcsec; // of the drift line at the middle of the run
+    double rms_arcsec = 0.0;     // about the mean, of all rows that count
+    Measured noise_arcsec;       // per sample, the part faster than a loop can follow
+    Measured centroid_arcsec;    // its share of light and camera
+    Measured air_arcsec;         // the rest of it
+    PeriodicResult periodic;
+};
+
+enum class Cause { noise, periodic, drift, excursion };
+const char* causeName(Cause cause);
+
+struct BudgetShare {
+    Cause cause = Cause::noise;
+    double share = 0.0; // of the variance of both axes; all shares add up to 1
+    double rms_arcsec = 0.0;
+};
+
+struct MotionAnalysis {
+    CleanRun clean;
+    AxisMotion ra, dec;
+    double totalRms_arcsec = 0.0;
+    double wormGiven_s = 0.0;        // period the analysis was told; 0: none
+    Measured mechanical_arcsec;      // fast noise of RA beyond that of Dec: what the air does not do
+    std::vector<BudgetShare> budget; // largest first
+
+    double span_s() const { return clean.span_s(); }
+    int rowsUsed() const { return static_cast<int>(clean.t_s.size()); }
+};
+
+// wormPeriod_s: 0 when not known. Fails with fewer than 10 usable rows, and when the star did not move like a
+// star (all rows alike).
+Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s);
+
+} // namespace nordstjerna

@@ -1,0 +1,489 @@
+#include "desk/stations/free/free_station.h"
+
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QVBoxLayout>
+#include <algorithm>
+
+#include "charts/backlash_chart.h"
+#include "charts/report.h"
+#include "charts/spectrum_chart.h"
+#include "charts/text.h"
+#include "charts/worm_chart.h"
+#include "core/base/format.h"
+#include "core/procedure/backlash_test.h"
+#include "core/procedure/curve_upload.h"
+#include "desk/pictures/chart_view.h"
+#include "desk/pictures/lane_chart.h"
+#include "desk/pictures/star_strip.h"
+#include "desk/widgets/change_list.h"
+#include "desk/widgets/enough_card.h"
+#include "desk/widgets/phase_bar.h"
+#include "desk/widgets/read_out.h"
+#include "desk/widgets/step_bar.h"
+#include "edge/store/curve_table.h"
+#include "edge/store/run_recorder.h"
+
+namespace nordstjerna {
+
+FreeStation::FreeStation(Session& session, QWidget* parent)
+    : Station(session, tr("Free run"), "wave-sine", parent),
+      pages_(new PhaseBar({tr("Record"), tr("Spectrum"), tr("Worm turn"), tr("Dec backlash")})),
+      stack_(new QStackedWidget), lanes_(new LaneChart), enough_(new EnoughCard), strip_(new StarStrip),
+      changes_(new ChangeList(3)) {
+    buildPages();
+    for (ReadOut*& f : figures_) {
+        f = new ReadOut("");
+        figures()->addWidget(f);
+    }
+    buildButtons();
+    connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
+    connect(primary(), &QPushButton::clicked, this, [this] {
+        if (recording_ || testing_ || slewing())
+            this->session().stop();
+        else if (page_ == Page::backlash)
+            testBacklash();
+        else
+            record();
+    });
+    connect(changes_, &ChangeList::undoWanted, this,
+            [this](int change) { this->session().undoSetting(static_cast<size_t>(change)); });
+    connect(&session, &Session::settingsChanged, this, [this] {
+        changes_->show(this->session().settings());
+        refreshFindings();
+        Q_EMIT changed();
+    });
+    for (auto signal : {&Session::targetChanged, &Session::busyChanged, &Session::rigChanged})
+        connect(&session, signal, this, &FreeStation::refresh);
+    connect(&session, &Session::resultsChanged, this, [this] {
+        refreshFindings();
+        refresh();
+    });
+    changes_->show(session.settings());
+    refreshPictures();
+    refreshFindings();
+    refresh();
+}
+
+void FreeStation::buildPages() {
+    lanes_->setFree(true);
+    bench()->addWidget(pages_);
+    auto* recordPage = new QWidget;
+    auto* row = new QHBoxLayout(recordPage);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    row->addWidget(lanes_, 1);
+    auto* side = new QVBoxLayout;
+    side->setSpacing(8);
+    side->addWidget(enough_, 3);
+    strip_->setFixedWidth(232);
+    side->addWidget(strip_, 1);
+    row->addLayout(side);
+    stack_->addWidget(recordPage);
+    const auto add = [&](const char* name, auto*& chart, ChartView*& view) {
+        auto made = std::make_unique<std::remove_pointer_t<std::remove_reference_t<decltype(chart)>>>();
+        chart = made.get();
+        view = new ChartView(name, std::move(made));
+        stack_->addWidget(view);
+    };
+    add("spectrum", spectrum_, spectrumView_);
+    add("worm-turn", worm_, wormView_);
+    add("backlash", backlashChart_, backlashView_);
+    bench()->addWidget(stack_, 1);
+    bench()->addWidget(changes_);
+}
+
+void FreeStation::buildButtons() {
+    const auto add = [&](QPushButton*& b, const QString& text, const char* name, auto clicked) {
+        b = new QPushButton(text);
+        b->setObjectName(name);
+        buttons()->addWidget(b);
+        connect(b, &QPushButton::clicked, this, clicked);
+    };
+    add(target_, "", "target", [this] {
+        slewTo(session().targetPlace(), tr("Slewing to %1").arg(qs(session().targetName())),
+               [this] { refresh(); });
+    });
+    add(hand_, "", "hand", [this] { handCurve(); });
+    add(export_, tr("Export curve…"), "export", [this] {
+        ask(tr("Export the correction curve"), "worm-curve.ecsv", true, &FreeStation::exportCurve);
+    });
+    add(openCurve_, tr("Open curve…"), "openCurve",
+        [this] { ask(tr("Open a correction curve"), "*.ecsv", false, &FreeStation::openCurve); });
+    add(compare_, tr("Compare with…"), "compare",
+        [this] { ask(tr("Compare with an earlier run"), "*.ecsv", false, &FreeStation::compareWith); });
+    add(openRun_, tr("Open run…"), "openRun",
+        [this] { ask(tr("Open a run table"), "*.ecsv", false, &FreeStation::openRun); });
+    add(report_, tr("Report…"), "report",
+        [this] { ask(tr("Save a report"), "free-run.html", true, &FreeStation::saveReport); });
+}
+
+void FreeStation::ask(const QString& title, const QString& name, bool save,
+                      void (FreeStation::*then)(const std::filesystem::path&)) {
+    const QString path = save ? QFileDialog::getSaveFileName(this, title, name)
+                              : QFileDialog::getOpenFileName(this, title, QString(), name);
+    if (!path.isEmpty())
+        (this->*then)(path.toStdString());
+}
+
+void FreeStation::showPage(Page page) {
+    page_ = page;
+    pages_->setCurrent(static_cast<int>(page));
+    stack_->setCurrentIndex(static_cast<int>(page));
+    refresh();
+}
+
+RunSurroundings FreeStation::surroundings() const {
+    RunSurroundings around;
+    around.shaftTurns = session().rig().mount.shaftTurns;
+    around.site = session().rig().site;
+    around.wormPeriod_s = session().rig().mount.wormPeriod_s;
+    if (session().pole())
+        around.axis = session().pole()->fit;
+    around.settings = &session().settings();
+    around.backlash = backlash_ ? &*backlash_ : nullptr;
+    return around;
+}
+
+void FreeStation::record() {
+    GuidingSetup setup;
+    setup.rig = session().rig();
+    setup.rates = *session().ratesHere();
+    setup.corrections = false;
+    setup.wantedStars = session().handStars();
+    setup.exposure_s = session().settings().value(SettingKey::exposure);
+    auto procedure = std::make_shared<Guiding>(setup);
+    recording_ = true;
+    // The former run stays for comparison.
+    if (story_ && story_->motion.ra.periodic.worm)
+        before_ = std::move(story_);
+    story_.reset();
+    opened_.reset();
+    run_ = {};
+    wanted_.clear();
+    lanes_->clear();
+    lanes_->showDrift(std::nullopt, std::nullopt);
+    enough_->show({});
+    showPage(Page::record);
+    auto recorder = std::make_shared<RunRecorder>(session().newRunPath("free"));
+    runFile_ = qs(recorder->path().string());
+    // The analysis runs beside the recording, in the worker, ever more seldom as the run grows.
+    auto live = std::make_shared<Live>();
+    const double worm_s = session().rig().mount.wormPeriod_s;
+    session().run<Guiding, Snapshot>(
+        procedure,
+        [live](const Guiding& g) {
+            return Snapshot{g.progress(), g.run(), g.stars().members(), g.frame(), live->story,
+                            live->wanted, g.lost()};
+        },
+        [this](const Snapshot& s) { show(s); },
+        [this](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
+            recording_ = false;
+            steps()->clear();
+            if (g->ending())
+                session().reportProblem(*g->ending());
+            if (auto story = tellRun(g->run(), surroundings()))
+                adopt(g->run(), *story);
+            refresh();
+            Q_EMIT changed();
+        },
+        [this, live, recorder, worm_s](Guiding& g) {
+            if (const auto done = recorder->update(g.run()); !done)
+                QMetaObject::invokeMethod(
+                    this, [this, p = done.error()] { session().reportProblem(p); }, Qt::QueuedConnection);
+            if (g.run().rows.size() < live->due)
+                return;
+            live->due = g.run().rows.size() + std::max<size_t>(1, g.run().rows.size() / 40);
+            if (auto motion = analyseMotion(g.run(), worm_s)) {
+                auto story = std::make_shared<RunStory>();
+                story->motion = std::move(*motion);
+                live->wanted = wantedFigures(story->motion);
+                live->story = std::move(story);
+            }
+        });
+    if (!session().busy())
+        recording_ = false;
+    refresh();
+}
+
+void FreeStation::show(const Snapshot& s) {
+    steps()->show(s.progress);
+    run_ = s.run;
+    lost_ = s.lost;
+    lanes_->show(run_, 0.0, 0.0);
+    strip_->show(s.frame, s.stars);
+    if (s.story && (!story_ || s.story->motion.rowsUsed() != story_->motion.rowsUsed())) {
+        story_ = *s.story;
+        wanted_ = s.wanted;
+        enough_->show(wanted_);
+        refreshLanes();
+        refreshPictures();
+        refreshFindings();
+    }
+    refresh();
+    Q_EMIT changed();
+}
+
+void FreeStation::adopt(const Run& run, const RunStory& story) {
+    run_ = run;
+    story_ = story;
+    wanted_ = wantedFigures(story.motion);
+    enough_->show(wanted_);
+    lanes_->show(run_, 0.0, 0.0);
+    refreshLanes();
+    refreshPictures();
+    refreshFindings();
+}
+
+void FreeStation::testBacklash() {
+    BacklashSetup setup;
+    setup.rig = session().rig();
+    setup.rates = *session().ratesHere();
+    auto procedure = std::make_shared<BacklashTest>(setup);
+    testing_ = true;
+    backlash_.reset();
+    refreshPictures();
+    auto recorder = std::make_shared<RunRecorder>(session().newRunPath("backlash"));
+    session().run<BacklashTest, TestSnapshot>(
+        procedure,
+        [](const BacklashTest& t) {
+            auto result = analyseBacklash(t.run());
+            return TestSnapshot{t.progress(), t.run(),
+                                result ? std::optional<BacklashResult>(*result) : std::nullopt};
+        },
+        [this](const TestSnapshot& s) {
+            steps()->show(s.progress);
+            backlashRun_ = s.run;
+            backlash_ = s.result;
+            refreshPictures();
+            refresh();
+        },
+        [this](const std::shared_ptr<BacklashTest>& t, const Expected<void>& done) {
+            testing_ = false;
+            steps()->clear();
+            if (const auto result = analyseBacklash(t->run()); !result && done)
+                session().reportProblem(result.error());
+            refreshFindings();
+            refresh();
+            Q_EMIT changed();
+        },
+        [this, recorder](BacklashTest& t) {
+            if (const auto done = recorder->update(t.run()); !done)
+                QMetaObject::invokeMethod(
+                    this, [this, p = done.error()] { session().reportProblem(p); }, Qt::QueuedConnection);
+        });
+    if (!session().busy())
+        testing_ = false;
+    refresh();
+}
+
+Expected<CorrectionCurve> FreeStation::curveToHand() const {
+    if (opened_)
+        return *opened_;
+    if (!story_ || !story_->motion.ra.periodic.worm)
+        return problem("There is no curve yet.", "No run with a judged worm is at hand.",
+                       "Record two turns of the worm, or open a curve.");
+    auto curve = curveFrom(*story_->motion.ra.periodic.worm, run_.meta);
+    if (!curve || !run_.meta.correctionOn)
+        return curve;
+    if (!playing_)
+        return problem("This run was recorded while the mount played another curve.",
+                       "What it shows is only what that curve left, and the curve is not known here.",
+                       "Stop the correction, record again, then hand over the new curve.");
+    return sumOfCurves(*playing_, *curve);
+}
+
+void FreeStation::handCurve() {
+    std::optional<CorrectionCurve> curve;
+    if (!session().mountState().correcting || opened_ || run_.meta.correctionOn) {
+        auto wanted = curveToHand();
+        if (!wanted) {
+            session().reportProblem(wanted.error());
+            return;
+        }
+        curve = std::move(*wanted);
+    }
+    handing_ = true;
+    session().run<CurveUpload, Progress>(
+        std::make_shared<CurveUpload>(curve), [](const CurveUpload& u) { return u.progress(); },
+        [this](const Progress& p) { steps()->show(p); },
+        [this, curve](const std::shared_ptr<CurveUpload>&, const Expected<void>& done) {
+            handing_ = false;
+            steps()->clear();
+            if (done)
+                playing_ = curve;
+            refresh();
+        });
+    if (!session().busy())
+        handing_ = false;
+}
+
+void FreeStation::exportCurve(const std::filesystem::path& path) {
+    const auto curve = curveToHand();
+    const auto done = curve ? writeCurve(path, *curve) : tl::unexpected(curve.error());
+    if (!done)
+        session().reportProblem(done.error());
+}
+
+void FreeStation::openCurve(const std::filesystem::path& path) {
+    auto curve = readCurve(path);
+    if (!curve) {
+        session().reportProblem(curve.error());
+        return;
+    }
+    opened_ = std::move(*curve);
+    session().clearProblem();
+    refreshPictures();
+    showPage(Page::worm);
+}
+
+void FreeStation::openRun(const std::filesystem::path& path) {
+    auto run = readRunTable(path);
+    if (!run) {
+        session().reportProblem(run.error());
+        return;
+    }
+    auto story = tellRun(*run, surroundings());
+    if (!story) {
+        session().reportProblem(story.error());
+        return;
+    }
+    session().clearProblem();
+    if (story->backlash) {
+        backlash_ = story->backlash;
+        backlashRun_ = *run;
+        refreshPictures();
+        refreshFindings();
+        showPage(Page::backlash);
+        Q_EMIT changed();
+        return;
+    }
+    opened_.reset();
+    lanes_->clear();
+    runFile_ = qs(path.string());
+    adopt(*run, *story);
+    showPage(Page::record);
+    Q_EMIT changed();
+}
+
+void FreeStation::compareWith(const std::filesystem::path& path) {
+    const auto run = readRunTable(path);
+    const auto story = run ? tellRun(*run, surroundings()) : tl::unexpected(run.error());
+    if (!story) {
+        session().reportProblem(story.error());
+        return;
+    }
+    session().clearProblem();
+    opened_.reset();
+    before_ = *story;
+    refreshPictures();
+    refresh();
+}
+
+void FreeStation::saveReport(const std::filesystem::path& path) {
+    const bool test = page_ == Page::backlash;
+    const Run& run = test ? backlashRun_ : run_;
+    const auto story = tellRun(run, surroundings());
+    const auto done = story ? writeReport(path, run, *story) : tl::unexpected(story.error());
+    if (!done)
+        session().reportProblem(done.error());
+}
+
+void FreeStation::useSetting(const QString& id) {
+    if (!story_)
+        return;
+    const auto wishes = recommendSettings(story_->motion, session().settings(), run_.meta.raRate_arcsec_s,
+                                          run_.meta.decRate_arcsec_s, backlash_ ? &*backlash_ : nullptr);
+    for (const Recommendation& r : wishes)
+        if (qs(settingId(r.key)) == id)
+            session().changeSetting(r.key, r.value, "measured", r.evidence + " " + r.reason);
+}
+
+void FreeStation::refreshFindings() {
+    findings_.clear();
+    if (!session().rates())
+        findings_.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
+                             tr("They tell which way on the sensor is east and how far.").toStdString(),
+                             tr("Measure the guide rates.").toStdString(), "go.rates",
+                             tr("Go to Rates").toStdString()});
+    if (story_) {
+        const auto more = findingsOf(run_, *story_, surroundings());
+        findings_.insert(findings_.end(), more.begin(), more.end());
+    }
+    if (backlash_ && !testing_) {
+        const auto more = backlashFindings(*backlash_);
+        findings_.insert(findings_.end(), more.begin(), more.end());
+    }
+    rank(findings_);
+}
+
+QString FreeStation::summary() const {
+    if (recording_)
+        return qs(formatDuration(run_.rows.empty() ? 0.0 : run_.rows.back().t_s));
+    if (testing_)
+        return tr("testing");
+    if (story_ && story_->motion.ra.periodic.worm)
+        return qs(formatNumber(story_->motion.ra.periodic.worm->peakToPeak_arcsec.value, 1)) + "″ worm";
+    if (story_)
+        return qs(formatNumber(story_->motion.dec.drift_arcsec_min.value, 1)) + " ″/min";
+    if (backlash_)
+        return qs(formatNumber(backlash_->dead_ms.value, 0)) + " ms";
+    return tr("not recorded");
+}
+
+StationState FreeStation::state() const {
+    if (recording_ && lost_)
+        return StationState::attention;
+    if (!story_ || recording_)
+        return StationState::open;
+    for (const Finding& f : findings_)
+        if (f.weight == Weight::act)
+            return StationState::attention;
+    return story_->motion.ra.periodic.worm ? StationState::good : StationState::open;
+}
+
+bool FreeStation::perform(const QString& action) {
+    if (action.startsWith("use.")) {
+        useSetting(action.mid(4));
+        return true;
+    }
+    if (action == "free.record" || action == "free.backlash") {
+        if (session().busy() && !recording_ && !testing_)
+            return true;
+        if (!recording_ && !testing_)
+            showPage(action == "free.record" ? Page::record : Page::backlash);
+        if (primary()->isEnabled())
+            primary()->click();
+        return true;
+    }
+    if (action == "free.open") {
+        openRun_->click();
+        return true;
+    }
+    return false;
+}
+
+QString FreeStation::help() const {
+    return tr(
+        "<p><b>What.</b> Corrections are off and the star is followed wherever it goes. What it does is what "
+        "the "
+        "mount does.</p>"
+        "<p><b>Why.</b> Drift, periodic error, backlash and the air each ask for another remedy; guiding "
+        "mixes them "
+        "up.</p>"
+        "<p><b>How.</b> Slew near the target, press Record free run and leave the mount alone: five minutes "
+        "at "
+        "least, two or three turns of the worm are better. The card beside the lanes says when each figure "
+        "is "
+        "good. Then look at the spectrum and the worm's turn, test the Dec backlash, and take over the "
+        "settings that the findings propose.</p>"
+        "<p><b>Correction curve.</b> A mount that tells where its worm stands can play the curve back. Hand "
+        "it "
+        "over, record again, and both runs are drawn in one picture.</p>"
+        "<p><b>Good.</b> Backlash below 100 ms is harmless, above 3 s a case for repair (common practice). A "
+        "periodic error of many ″ is no harm if it is slow: its greatest rate decides.</p>");
+}
+
+} // namespace nordstjerna

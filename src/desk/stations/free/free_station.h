@@ -1,0 +1,128 @@
+// Free run: what the mount does when left alone.
+#pragma once
+
+#include "core/findings/run_story.h"
+#include "core/motion/correction_curve.h"
+#include "core/motion/enough.h"
+#include "core/procedure/guiding.h"
+#include "desk/stations/station.h"
+
+class QPushButton;
+class QStackedWidget;
+
+namespace nordstjerna {
+
+class BacklashChart;
+class ChangeList;
+class ChartView;
+class EnoughCard;
+class LaneChart;
+class PhaseBar;
+class ReadOut;
+class SpectrumChart;
+class StarStrip;
+class WormChart;
+
+class FreeStation : public Station {
+    Q_OBJECT
+public:
+    explicit FreeStation(Session& session, QWidget* parent = nullptr);
+    QString summary() const override;
+    StationState state() const override;
+    std::vector<Finding> findings() const override { return findings_; }
+    QString help() const override;
+    bool perform(const QString& action) override;
+
+    enum class Page { record, spectrum, worm, backlash };
+    void showPage(Page page);
+    Page page() const { return page_; }
+    const Run& run() const { return run_; }
+    const std::optional<RunStory>& story() const { return story_; }
+    const std::optional<BacklashResult>& backlash() const { return backlash_; }
+    QString runFile() const { return runFile_; }
+    const std::optional<CorrectionCurve>& openedCurve() const { return opened_; }
+
+    // What the buttons ask a file name for. Failures are told to the person.
+    void openRun(const std::filesystem::path& path);
+    void compareWith(const std::filesystem::path& path);
+    void exportCurve(const std::filesystem::path& path);
+    void openCurve(const std::filesystem::path& path);
+    void saveReport(const std::filesystem::path& path);
+
+private:
+    // Worked out beside the recording, handed over whole.
+    struct Live {
+        std::shared_ptr<const RunStory> story;
+        std::vector<WantedFigure> wanted;
+        size_t due = 12; // rows
+    };
+    struct Snapshot {
+        Progress progress;
+        Run run;
+        std::vector<StarGroup::Member> stars;
+        std::shared_ptr<const Frame> frame;
+        std::shared_ptr<const RunStory> story;
+        std::vector<WantedFigure> wanted;
+        bool lost = false;
+    };
+    struct TestSnapshot {
+        Progress progress;
+        Run run;
+        std::optional<BacklashResult> result;
+    };
+    void buildPages();
+    void buildButtons();
+    void record();
+    void testBacklash();
+    void handCurve();
+    void show(const Snapshot& s);
+    void adopt(const Run& run, const RunStory& story);
+    void refresh();
+    void refreshButtons(bool usable);
+    void refreshSentence(bool usable);
+    void refreshFigures();
+    void showRecordFigures();
+    void showSpectrumFigures();
+    void showWormFigures();
+    void showBacklashFigures();
+    void refreshPictures();
+    void refreshLanes();
+    void refreshFindings();
+    void useSetting(const QString& id);
+    RunSurroundings surroundings() const;
+    Expected<CorrectionCurve> curveToHand() const;
+    QString whyNoWorm() const;
+    void ask(const QString& title, const QString& name, bool save,
+             void (FreeStation::*then)(const std::filesystem::path&));
+
+    PhaseBar* pages_;
+    QStackedWidget* stack_;
+    LaneChart* lanes_;
+    EnoughCard* enough_;
+    StarStrip* strip_;
+    SpectrumChart* spectrum_; // owned by their views
+    WormChart* worm_;
+    BacklashChart* backlashChart_;
+    ChartView *spectrumView_, *wormView_, *backlashView_;
+    ReadOut* figures_[4];
+    ChangeList* changes_;
+    QPushButton *target_, *openRun_, *report_, *compare_, *hand_, *export_, *openCurve_;
+
+    Page page_ = Page::record;
+    Run run_;
+    std::optional<RunStory> story_;
+    std::vector<WantedFigure> wanted_;
+    std::optional<RunStory> before_; // an earlier run, for comparison
+    std::optional<BacklashResult> backlash_;
+    Run backlashRun_;
+    std::optional<CorrectionCurve> opened_;  // from a file
+    std::optional<CorrectionCurve> playing_; // handed to the mount in this session
+    std::vector<Finding> findings_;
+    QString runFile_;
+    bool recording_ = false;
+    bool testing_ = false;
+    bool handing_ = false;
+    bool lost_ = false;
+};
+
+} // namespace nordstjerna

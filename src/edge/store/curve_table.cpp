@@ -1,0 +1,99 @@
+#include "edge/store/curve_table.h"
+
+#include <cmath>
+#include <cstdio>
+#include <fstream>
+
+#include "edge/store/ecsv.h"
+
+namespace nordstjerna {
+
+namespace {
+
+constexpr const char* format = "nordstjerna-curve 1";
+constexpr double longestTurn_s = 7200.0;
+
+std::string num(double v) {
+    char buffer[48];
+    std::snprintf(buffer, sizeof buffer, "%.6f", v);
+    return buffer;
+}
+
+} // namespace
+
+Expected<void> writeCurve(const std::filesystem::path& path, const CorrectionCurve& c) {
+    if (std::filesystem::exists(path))
+        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+    static const std::vector<EcsvColumn> columns{{"phase", "", "float64"},
+                                                 {"error", "arcsec", "float64"},
+                                                 {"sigma", "arcsec", "float64"},
+                                                 {"rate", "arcsec / s", "float64"}};
+    std::ofstream file(path, std::ios::binary);
+    file << ecsvHeader(columns, {std::string("format: ") + format, "worm_period_s: " + num(c.wormPeriod_s),
+                                 std::string("phase_of: ") + (c.byMount ? "mount" : "start"),
+                                 "start_utc: '" + formatInstant(c.start) + "'",
+                                 "error: axis in hour angle, positive where the mount runs ahead (west)"});
+    for (size_t i = 0; i < c.error_arcsec.size(); ++i)
+        file << num(c.phase(i)) << ' ' << num(c.error_arcsec[i]) << ' ' << num(c.sigma_arcsec[i]) << ' '
+             << num(c.rate_arcsec_s[i]) << '\n';
+    file.flush();
+    if (!file)
+        return problem("Cannot write " + path.string() + ".",
+                       "The folder may not exist or the disk may be full.",
+                       "Check the folder and the free space.");
+    return {};
+}
+
+Expected<CorrectionCurve> readCurve(const std::filesystem::path& path) {
+    const auto table = readEcsv(path);
+    if (!table)
+        return tl::unexpected(table.error());
+    CorrectionCurve c;
+    try {
+        const YAML::Node& meta = table->meta;
+        if (!meta["format"] || meta["format"].as<std::string>() != format)
+            return problem(path.string() + " is no periodic-error curve.",
+                           std::string("Its header does not say \"format: ") + format + "\".",
+                           "Choose a curve that was exported here.");
+        c.wormPeriod_s = meta["worm_period_s"] ? meta["worm_period_s"].as<double>() : 0.0;
+        c.byMount = meta["phase_of"] && meta["phase_of"].as<std::string>() == "mount";
+        if (meta["start_utc"])
+            if (const auto start = parseInstant(meta["start_utc"].as<std::string>()))
+                c.start = *start;
+    } catch (const YAML::Exception& e) {
+        return problem("The header of " + path.string() + " cannot be understood.",
+                       std::string(e.what()) + ".", "Correct the header.");
+    }
+    if (!(c.wormPeriod_s > 1.0) || c.wormPeriod_s > longestTurn_s)
+        return problem("The curve does not state a worm period.",
+                       "worm_period_s is missing or not between 1 and 7200 s.", "Correct the header.");
+    const auto phase = ecsvNumbers(*table, "phase", "");
+    const auto error = ecsvNumbers(*table, "error", "arcsec");
+    const auto rate = ecsvNumbers(*table, "rate", "arcsec / s");
+    for (const auto* column : {&phase, &error, &rate})
+        if (!*column)
+            return tl::unexpected(column->error());
+    c.error_arcsec = *error;
+    c.rate_arcsec_s = *rate;
+    c.sigma_arcsec.assign(error->size(), 0.0);
+    if (table->find("sigma") >= 0) {
+        const auto sigma = ecsvNumbers(*table, "sigma", "arcsec");
+        if (!sigma)
+            return tl::unexpected(sigma.error());
+        c.sigma_arcsec = *sigma;
+    }
+    if (c.error_arcsec.size() < 8)
+        return problem("The curve has only " + std::to_string(c.error_arcsec.size()) + " steps.",
+                       "A turn of the worm needs at least 8.", "Use a complete curve.");
+    for (size_t i = 0; i < c.error_arcsec.size(); ++i)
+        if (!(std::abs((*phase)[i] - c.phase(i)) < 1e-3) || !std::isfinite(c.error_arcsec[i]) ||
+            !std::isfinite(c.rate_arcsec_s[i]))
+            return problem(
+                "Row " + std::to_string(i + 1) + " of the curve is out of step.",
+                "Phases must run from 0 to 1 in equal steps, each at its middle, with numbers in all "
+                "columns.",
+                "Correct the table.");
+    return c;
+}
+
+} // namespace nordstjerna
