@@ -53,6 +53,10 @@ void BacklashChart::draw(QPainter& p, const QRectF& area, const ViewRange& view)
             low_arcsec_ = std::min(low_arcsec_, r.moved_arcsec[i]);
             high_arcsec_ = std::max({high_arcsec_, r.moved_arcsec[i], r.ideal_arcsec[i]});
         }
+    // The gap and some way beyond; the rest of a long return only repeats itself.
+    const double wide = std::min(longest, std::max(8.0 * result_->dead_ms.value, 0.4 * longest));
+    high_arcsec_ = std::max(1.0, high_arcsec_ * wide / longest);
+    longest = wide;
     const double margin = 0.06 * (high_arcsec_ - low_arcsec_);
     low_arcsec_ -= margin;
     high_arcsec_ += margin;

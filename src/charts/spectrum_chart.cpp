@@ -22,6 +22,17 @@ size_t indexOf(const PeriodicResult& r, double period_s) {
     return static_cast<size_t>(std::clamp(at + 0.5, 0.0, static_cast<double>(r.spectrum.power.size() - 1)));
 }
 
+// Amplitude between two computed frequencies.
+double between(const PeriodicResult& r, double period_s) {
+    const double last = static_cast<double>(r.spectrum.power.size() - 1);
+    const double at =
+        std::clamp((1.0 / period_s - r.spectrum.firstFrequency_hz) / r.spectrum.step_hz, 0.0, last);
+    const auto i = static_cast<size_t>(at);
+    const size_t next = std::min(i + 1, r.spectrum.power.size() - 1);
+    const double part = at - std::floor(at);
+    return (1.0 - part) * r.amplitudeAt(i) + part * r.amplitudeAt(next);
+}
+
 bool drawable(const PeriodicResult& r) {
     return r.spectrum.power.size() > 4;
 }
@@ -70,8 +81,11 @@ void SpectrumChart::drawTrace(QPainter& p, const PeriodicResult& r, const QPen& 
         const size_t from = indexOf(r, longest);
         const size_t to = indexOf(r, shortest);
         double most = 0.0;
-        for (size_t i = from; i <= to; ++i)
-            most = std::max(most, r.amplitudeAt(i));
+        if (to > from + 1)
+            for (size_t i = from; i <= to; ++i)
+                most = std::max(most, r.amplitudeAt(i));
+        else
+            most = between(r, periodAt(x));
         line << QPointF(x, plot_.bottom() - plot_.height() * most / top_arcsec_);
     }
     p.setPen(pen);
@@ -134,15 +148,19 @@ void SpectrumChart::drawLines(QPainter& p) const {
                                   .arg(qs(formatNumber(l.period_s.value, l.period_s.value < 100 ? 1 : 0)),
                                        qs(formatNumber(l.amplitude_arcsec.value, 2)));
         const double width = QFontMetricsF(p.font()).horizontalAdvance(label) + 6;
-        QRectF box(at.x() + 10, at.y() - 9, width, 16);
+        // Above the peak, where the trace is not; beside it at the top of the picture.
+        QRectF box(at.x() - 0.5 * width, at.y() - 24, width, 16);
+        if (box.top() < plot_.top() + 18)
+            box.moveTo(at.x() + 10, std::max(at.y() - 8, plot_.top() + 18));
         if (box.right() > plot_.right())
             box.moveRight(at.x() - 10);
-        if (box.top() < plot_.top() + 18)
-            box.moveTop(plot_.top() + 18);
         if (std::any_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(box); }))
             continue;
         taken.push_back(box);
         ++labelled;
+        QColor behind = theme().panel;
+        behind.setAlpha(215);
+        p.fillRect(box.adjusted(-2, 0, 0, 0), behind);
         p.setPen(theme().text);
         p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, label);
     }

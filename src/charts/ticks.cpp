@@ -51,7 +51,7 @@ void drawAxes(QPainter& p, const QRectF& plot, const AxisRange& x, const AxisRan
                    qs(formatNumber(v, placesFor(step))));
     }
     p.setPen(theme().muted);
-    p.drawText(QRectF(plot.right() - 160, plot.bottom() + 18, 160, 16), Qt::AlignRight | Qt::AlignTop,
+    p.drawText(QRectF(plot.right() - 320, plot.bottom() + 18, 320, 16), Qt::AlignRight | Qt::AlignTop,
                x.unit);
 }
 

@@ -1,7 +1,7 @@
 #!/usr/bin/python3
 """Renews the reference outputs in tests/reference/data from general-purpose libraries.
 
-Run: tests/reference/generate.py   (Debian packages python3-astropy, python3-sep, python3-numpy)
+Run: tests/reference/generate.py   (Debian packages python3-astropy, python3-sep, python3-scipy, python3-numpy)
 """
 import json
 import pathlib
@@ -16,6 +16,7 @@ from astropy.time import Time
 from astropy.timeseries import LombScargle
 from astropy.utils import iers
 from astropy.wcs import WCS
+from scipy.optimize import curve_fit
 
 warnings.simplefilter("ignore")
 iers.conf.auto_download = False
@@ -97,6 +98,21 @@ def spectrum():
     return dict(t=t.tolist(), v=v.tolist(), first=0.0005, step=0.0001, power=power.tolist())
 
 
+def sinusoids():
+    """scipy least squares of drift and two sinusoids with free frequencies, white noise."""
+    own = np.random.default_rng(77)
+    t = np.sort(own.uniform(0, 1500, 600))
+    v = 2.0 + 0.013 * t + 5.0 * np.sin(2 * np.pi * t / 431.0 + 0.9) + 1.1 * np.sin(2 * np.pi * t / 63.7 + 2.0) + own.normal(0, 0.4, t.size)
+
+    def model(x, level, slope, a1, f1, p1, a2, f2, p2):
+        return level + slope * x + a1 * np.sin(2 * np.pi * f1 * x + p1) + a2 * np.sin(2 * np.pi * f2 * x + p2)
+
+    best, covariance = curve_fit(model, t, v, p0=[2, 0.01, 5, 1 / 430, 1, 1, 1 / 64, 2])
+    sigma = np.sqrt(np.diag(covariance))
+    lines = [dict(period=1 / best[i + 1], period_sigma=sigma[i + 1] / best[i + 1] ** 2, amplitude=abs(best[i]), amplitude_sigma=sigma[i]) for i in (2, 5)]
+    return dict(t=t.tolist(), v=v.tolist(), slope=best[1], slope_sigma=sigma[1], lines=lines)
+
+
 here.mkdir(exist_ok=True)
-for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum)]:
+for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids)]:
     (here / f"{name}.json").write_text(json.dumps(make(), indent=1) + "\n")

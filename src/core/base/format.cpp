@@ -38,6 +38,9 @@ int decimalsFor(double sigma, int maxDecimals) {
 
 std::string formatMeasured(Measured m, const std::string& unit, int maxDecimals) {
     const int places = decimalsFor(m.sigma, maxDecimals);
+    // A word of a unit is said once, a mark on the figure with each.
+    if (unit.starts_with(' '))
+        return formatNumber(m.value, places) + " ± " + formatNumber(m.sigma, places) + unit;
     return formatNumber(m.value, places) + unit + " ± " + formatNumber(m.sigma, places) + unit;
 }
 

@@ -12,7 +12,7 @@ namespace nordstjerna {
 std::string formatNumber(double value, int decimals);
 
 // Value and uncertainty with as many places as the uncertainty deserves (two leading digits when the
-// first is 1, otherwise one), e.g. "3.2′ ± 0.2′". At most `maxDecimals` places.
+// first is 1, otherwise one), e.g. "3.2′ ± 0.2′", "649 ± 91 ms". At most `maxDecimals` places.
 std::string formatMeasured(Measured m, const std::string& unit, int maxDecimals = 3);
 // Places formatMeasured would use for this uncertainty.
 int decimalsFor(double sigma, int maxDecimals = 3);

@@ -33,7 +33,8 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
             {"periodic-error", large ? Weight::look : Weight::know,
              any ? "Periodic error " + formatMeasured(w.peakToPeak_arcsec, "″", 1) + " peak to peak"
                  : "The worm shows no error above the noise",
-             "Worm turn " + formatMeasured(w.period_s, " s", 1) +
+             "Worm turn " +
+                 (w.given ? formatNumber(w.period_s.value, 1) + " s" : formatMeasured(w.period_s, " s", 1)) +
                  (w.byMount ? " by the mount, "
                   : w.given ? " by the rig, "
                             : " found, ") +

@@ -38,16 +38,21 @@ double medianGap(std::span<const double> t) {
 // From the mount's own turns, over neighbouring samples only: a slew in between may turn the worm at will.
 double wormPeriodOf(std::span<const double> t, std::span<const double> turns) {
     const double usual = medianGap(t);
-    double turned = 0.0;
-    double time = 0.0;
-    for (size_t i = 1; i < t.size(); ++i) {
-        const double d = turns[i] - turns[i - 1] - std::round(turns[i] - turns[i - 1]);
-        if (t[i] - t[i - 1] > 1.6 * usual)
-            continue;
-        turned += d;
-        time += t[i] - t[i - 1];
-    }
-    return turned > 0.0 ? time / turned : 0.0;
+    std::vector<double> rates;
+    for (size_t i = 1; i < t.size(); ++i)
+        if (t[i] - t[i - 1] < 1.6 * usual)
+            rates.push_back((turns[i] - turns[i - 1] - std::round(turns[i] - turns[i - 1])) /
+                            (t[i] - t[i - 1]));
+    const double typical = median(rates);
+    std::erase_if(rates, [&](double r) { return std::abs(r - typical) > 0.05 * std::abs(typical); });
+    const double rate = mean(rates);
+    return rate > 0.0 ? 1.0 / rate : 0.0;
+}
+
+// A line belongs to a harmonic when it lies as near as it can be told.
+bool liesAt(const PeriodicLine& l, double frequency_hz, double span_s) {
+    const double f = 1.0 / l.period_s.value;
+    return std::abs(f - frequency_hz) < std::max(4.0 * l.period_s.sigma * f * f, 0.15 / span_s);
 }
 
 double variance(const std::vector<double>& v) {
@@ -178,7 +183,7 @@ private:
 };
 
 WormError wormFrom(LineModel model, std::span<const double> t, const WormPhase& phase,
-                   const std::vector<double>& others) {
+                   const std::vector<PeriodicLine>& lines) {
     WormError w;
     const double span = t.back() - t.front();
     w.cycles = span / phase.period_s;
@@ -188,12 +193,12 @@ WormError wormFrom(LineModel model, std::span<const double> t, const WormPhase& 
     while (count < 5 && phase.period_s / (count + 1) > 6.0 * sampling)
         ++count;
     std::vector<double> foreign;
-    for (double f : others) {
+    for (const PeriodicLine& l : lines) {
         bool own = false;
         for (int h = 1; h <= count; ++h)
-            own |= std::abs(h / phase.period_s - f) < 0.7 / span;
+            own |= liesAt(l, h / phase.period_s, span);
         if (!own)
-            foreign.push_back(f);
+            foreign.push_back(1.0 / l.period_s.value);
     }
     model.tieTo(phase.turns, count);
     const auto joint = model.fit(foreign, false);
@@ -318,14 +323,13 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
             for (double x : t)
                 phase.turns.push_back(x / period.value);
         if (span >= leastTurns * period.value) {
-            result.worm = wormFrom(model, t, phase, frequencies);
+            result.worm = wormFrom(model, t, phase, result.lines);
             result.worm->given = given;
             result.worm->byMount = byMount;
             result.worm->period_s.sigma = period.sigma;
             for (PeriodicLine& l : result.lines) {
-                const double ratio = period.value / l.period_s.value;
-                const int h = static_cast<int>(std::lround(ratio));
-                if (h >= 1 && h <= 5 && std::abs(ratio - h) < std::max(0.02 * h, 0.6 * period.value / span))
+                const int h = static_cast<int>(std::lround(period.value / l.period_s.value));
+                if (h >= 1 && h <= 5 && liesAt(l, h / period.value, span))
                     l.harmonic = h;
             }
         } else {

@@ -25,7 +25,7 @@ Recommendation deadband(SettingKey key, const char* axis, const AxisMotion& a, d
     r.evidence = "The star jumps by " + formatMeasured(a.noise_arcsec, "″", 2) +
                  " from frame to frame, faster than any loop follows" +
                  (a.centroid_arcsec.value > 0.0
-                      ? "; " + formatMeasured(a.centroid_arcsec, "″", 2) + " of it is light and camera."
+                      ? "; " + formatMeasured(a.centroid_arcsec, "″", 3) + " of it is light and camera."
                       : ".");
     r.reason = formatNumber(r.value / std::max(a.noise_arcsec.value, 1e-3), 1) +
                " σ: at most 15 % of the frames ask for a correction that only chases the air.";

@@ -50,6 +50,9 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     plot_->plotLayout()->addElement(0, 0, ra_.rect);
     plot_->plotLayout()->addElement(1, 0, dec_.rect);
     ra_.rect->axis(QCPAxis::atBottom)->setTickLabels(false);
+    auto* edge = new QCPMarginGroup(plot_);
+    ra_.rect->setMarginGroup(QCP::msLeft, edge);
+    dec_.rect->setMarginGroup(QCP::msLeft, edge);
     // Both lanes show the same time.
     const auto range = qOverload<const QCPRange&>(&QCPAxis::rangeChanged);
     const auto set = qOverload<const QCPRange&>(&QCPAxis::setRange);

@@ -29,7 +29,8 @@ private:
 };
 
 QLabel* words(const QString& text, double px, bool bold, bool muted) {
-    auto* label = new QLabel(text);
+    // A unit such as ″/min is one word.
+    auto* label = new QLabel(QString(text).replace("″/", "″\u2060/\u2060"));
     label->setFont(textFont(px, bold));
     label->setWordWrap(true);
     if (muted)

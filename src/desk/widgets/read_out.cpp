@@ -47,11 +47,21 @@ void ReadOut::fit() {
     const int room = width() - 30;
     const int unit =
         unit_->text().isEmpty() ? 0 : QFontMetrics(textFont(14)).horizontalAdvance(unit_->text()) + 6;
+    const auto fits = [&](int px, int beside) {
+        return QFontMetrics(textFont(px, true)).horizontalAdvance(value_->text()) + beside <= room;
+    };
+    // Too narrow for both: the unit goes down to the note, the figure stays whole.
+    constexpr int smallest = 22;
+    const bool beside = fits(smallest, unit);
+    unit_->setVisible(beside);
     int px = 34;
-    while (px > 18 && QFontMetrics(textFont(px, true)).horizontalAdvance(value_->text()) + unit > room)
+    while (px > 18 && !fits(px, beside ? unit : 0))
         --px;
     value_->setFont(textFont(px, true));
-    note_->setText(QFontMetrics(textFont(12)).elidedText(fullNote_, Qt::ElideRight, room));
+    const QString note = beside || unit_->text().isEmpty() ? fullNote_
+                         : fullNote_.isEmpty()             ? unit_->text()
+                                                           : unit_->text() + " · " + fullNote_;
+    note_->setText(QFontMetrics(textFont(12)).elidedText(note, Qt::ElideRight, room));
 }
 
 void ReadOut::setTitle(const QString& title) {

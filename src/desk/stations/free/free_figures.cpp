@@ -68,6 +68,17 @@ QString FreeStation::whyNoWorm() const {
         .arg(qs(formatDuration(story_->motion.span_s())));
 }
 
+// What the correction brought, once a run with it follows one without.
+QString FreeStation::proof() const {
+    if (!run_.meta.correctionOn || !story_ || !before_ || !story_->motion.ra.periodic.worm ||
+        !before_->motion.ra.periodic.worm)
+        return {};
+    const Measured now = story_->motion.ra.periodic.worm->peakToPeak_arcsec;
+    return tr("With the curve %1 peak to peak; before, %2.")
+        .arg(now.value > 0.0 ? qs(formatMeasured(now, "″", 2)) : tr("nothing above the noise"),
+             qs(formatMeasured(before_->motion.ra.periodic.worm->peakToPeak_arcsec, "″", 2)));
+}
+
 void FreeStation::refreshPictures() {
     std::optional<PeriodicResult> former;
     if (before_)
@@ -134,16 +145,16 @@ void FreeStation::showRecordFigures() {
         return;
     }
     const MotionAnalysis& m = story_->motion;
-    figures_[0]->show(valueOf(m.dec.drift_arcsec_min, 2), plusMinus(m.dec.drift_arcsec_min, 2),
-                      tr("″/min, north positive"));
-    figures_[1]->show(valueOf(m.ra.drift_arcsec_min, 2), plusMinus(m.ra.drift_arcsec_min, 2),
-                      tr("″/min on the sky, east positive"));
+    figures_[0]->show(valueOf(m.dec.drift_arcsec_min, 2), plusMinus(m.dec.drift_arcsec_min, 2) + " ″/min",
+                      tr("north positive"));
+    figures_[1]->show(valueOf(m.ra.drift_arcsec_min, 2), plusMinus(m.ra.drift_arcsec_min, 2) + " ″/min",
+                      tr("east positive, on the sky"));
     figures_[2]->show(
         tr("%1 / %2″")
             .arg(qs(formatNumber(m.ra.noise_arcsec.value, 2)), qs(formatNumber(m.dec.noise_arcsec.value, 2))),
         plusMinus({0.0, std::max(m.ra.noise_arcsec.sigma, m.dec.noise_arcsec.sigma)}, 2) + "″",
         m.dec.centroid_arcsec.value > 0.0
-            ? tr("RA / Dec; light and camera %1″").arg(qs(formatNumber(m.dec.centroid_arcsec.value, 2)))
+            ? tr("RA / Dec, camera %1″").arg(qs(formatNumber(m.dec.centroid_arcsec.value, 2)))
             : tr("RA / Dec"));
     double most = 0.0;
     bool open = false;
@@ -214,10 +225,12 @@ void FreeStation::showWormFigures() {
         figures_[2]->showNothing(tr("of the worm's own error"));
     } else {
         showMeasured(figures_[0], worm->peakToPeak_arcsec, "″", 2,
-                     tr("%1 turns recorded%2")
+                     tr("%1 turns%2")
                          .arg(qs(formatNumber(worm->cycles, 1)),
-                              run_.meta.correctionOn ? tr(", curve playing") : QString()));
-        showMeasured(figures_[1], worm->maxRate_arcsec_s, "", 3, tr("″/s"));
+                              run_.meta.correctionOn ? tr(", corrected") : QString()));
+        figures_[1]->show(
+            qs(formatNumber(worm->maxRate_arcsec_s.value, 3)), plusMinus(worm->maxRate_arcsec_s, 3) + " ″/s",
+            tr("0.3″ in %1").arg(qs(formatDuration(0.3 / std::max(worm->maxRate_arcsec_s.value, 1e-4)))));
         const double image = run_.meta.imageScale_arcsec_px;
         showMeasured(
             figures_[2], worm->rms_arcsec, "″", 2,
@@ -258,7 +271,7 @@ void FreeStation::showBacklashFigures() {
                  : ms < 3000.0 ? tr("large; guide one-sided")
                                : tr("repair (above 3 s)"));
     showMeasured(figures_[1], b.dead_arcsec, "″", 2,
-                 tr("Dec rate %1").arg(qs(formatMeasured(b.rate_arcsec_s, " ″/s", 2))));
+                 tr("at %1 ″/s").arg(qs(formatNumber(b.rate_arcsec_s.value, 2))));
     static const QHash<BacklashShape, const char*> words{{BacklashShape::none, "no gap to be seen"},
                                                          {BacklashShape::gap, "play between the gears"},
                                                          {BacklashShape::gradual, "stiction or flexure"},
@@ -317,7 +330,8 @@ void FreeStation::refreshSentence(bool usable) {
             run_.rows.empty() ? tr("Slew to the target, then record with corrections off.")
             : correcting && !run_.meta.correctionOn
                 ? tr("The mount plays the curve. Record again: both runs are drawn in one picture.")
-                : tr("Saved as %1").arg(runFile_.section('/', -1)));
+            : page_ == Page::worm && !proof().isEmpty() ? proof()
+                                                        : tr("Saved as %1").arg(runFile_.section('/', -1)));
         setPrimary(tr("Record free run"), !session().busy());
     }
 }
@@ -336,13 +350,12 @@ void FreeStation::refreshButtons(bool usable) {
     place(target_, page_ == Page::record, idle);
     place(openRun_, page_ == Page::record || page_ == Page::backlash, true);
     place(report_, page_ != Page::worm, page_ == Page::backlash ? backlash_.has_value() : story_.has_value());
-    place(compare_, page_ == Page::spectrum || page_ == Page::worm, true);
-    hand_->setText(correcting && !more ? tr("Stop correction")
-                   : correcting        ? tr("Refine curve")
-                                       : tr("Hand to mount"));
-    place(hand_, page_ == Page::worm, idle && usable && (worm || opened_ || correcting));
-    place(export_, page_ == Page::worm, worm || opened_);
-    place(openCurve_, page_ == Page::worm, true);
+    place(compare_, page_ == Page::spectrum, true);
+    hand_->setText(correcting && more ? tr("Refine curve") : tr("Hand to mount"));
+    place(hand_, page_ == Page::worm && (!correcting || more), idle && usable && (worm || opened_));
+    place(stopCurve_, page_ == Page::worm && correcting, idle);
+    place(curveFile_, page_ == Page::worm, true);
+    export_->setEnabled(worm || opened_);
 }
 
 void FreeStation::refresh() {

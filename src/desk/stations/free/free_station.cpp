@@ -2,6 +2,7 @@
 
 #include <QFileDialog>
 #include <QHBoxLayout>
+#include <QMenu>
 #include <QPushButton>
 #include <QStackedWidget>
 #include <QVBoxLayout>
@@ -95,6 +96,12 @@ void FreeStation::buildPages() {
     bench()->addWidget(changes_);
 }
 
+void FreeStation::resizeEvent(QResizeEvent* e) {
+    Station::resizeEvent(e);
+    // In a low window what is wanted goes before what is watched.
+    strip_->setVisible(height() > 600);
+}
+
 void FreeStation::buildButtons() {
     const auto add = [&](QPushButton*& b, const QString& text, const char* name, auto clicked) {
         b = new QPushButton(text);
@@ -107,11 +114,17 @@ void FreeStation::buildButtons() {
                [this] { refresh(); });
     });
     add(hand_, "", "hand", [this] { handCurve(); });
-    add(export_, tr("Export curve…"), "export", [this] {
+    add(stopCurve_, tr("Stop correction"), "stopCurve", [this] { giveMount(std::nullopt); });
+    curveFile_ = new QPushButton(tr("Curve file"));
+    curveFile_->setObjectName("curveFile");
+    auto* menu = new QMenu(curveFile_);
+    export_ = menu->addAction(tr("Export curve…"), this, [this] {
         ask(tr("Export the correction curve"), "worm-curve.ecsv", true, &FreeStation::exportCurve);
     });
-    add(openCurve_, tr("Open curve…"), "openCurve",
-        [this] { ask(tr("Open a correction curve"), "*.ecsv", false, &FreeStation::openCurve); });
+    menu->addAction(tr("Open curve…"), this,
+                    [this] { ask(tr("Open a correction curve"), "*.ecsv", false, &FreeStation::openCurve); });
+    curveFile_->setMenu(menu);
+    buttons()->addWidget(curveFile_);
     add(compare_, tr("Compare with…"), "compare",
         [this] { ask(tr("Compare with an earlier run"), "*.ecsv", false, &FreeStation::compareWith); });
     add(openRun_, tr("Open run…"), "openRun",
@@ -132,7 +145,9 @@ void FreeStation::showPage(Page page) {
     page_ = page;
     pages_->setCurrent(static_cast<int>(page));
     stack_->setCurrentIndex(static_cast<int>(page));
+    refreshFindings();
     refresh();
+    Q_EMIT changed();
 }
 
 RunSurroundings FreeStation::surroundings() const {
@@ -296,28 +311,26 @@ Expected<CorrectionCurve> FreeStation::curveToHand() const {
 }
 
 void FreeStation::handCurve() {
-    std::optional<CorrectionCurve> curve;
-    if (!session().mountState().correcting || opened_ || run_.meta.correctionOn) {
-        auto wanted = curveToHand();
-        if (!wanted) {
-            session().reportProblem(wanted.error());
-            return;
-        }
-        curve = std::move(*wanted);
-    }
-    handing_ = true;
+    auto curve = curveToHand();
+    if (!curve)
+        session().reportProblem(curve.error());
+    else
+        giveMount(std::move(*curve));
+}
+
+void FreeStation::giveMount(std::optional<CorrectionCurve> curve) {
     session().run<CurveUpload, Progress>(
         std::make_shared<CurveUpload>(curve), [](const CurveUpload& u) { return u.progress(); },
         [this](const Progress& p) { steps()->show(p); },
         [this, curve](const std::shared_ptr<CurveUpload>&, const Expected<void>& done) {
-            handing_ = false;
             steps()->clear();
-            if (done)
+            if (done) {
                 playing_ = curve;
+                opened_.reset();
+                refreshPictures();
+            }
             refresh();
         });
-    if (!session().busy())
-        handing_ = false;
 }
 
 void FreeStation::exportCurve(const std::filesystem::path& path) {
@@ -417,6 +430,16 @@ void FreeStation::refreshFindings() {
         findings_.insert(findings_.end(), more.begin(), more.end());
     }
     rank(findings_);
+    // What belongs to the page in view comes first.
+    const auto here = [this](const Finding& f) {
+        const bool backlash = f.id.starts_with("backlash");
+        const bool periodic = f.id.starts_with("periodic") || f.id.starts_with("worm") ||
+                              f.id == "gear-line" || f.id == "no-period";
+        return page_ == Page::backlash                          ? backlash
+               : page_ == Page::spectrum || page_ == Page::worm ? periodic
+                                                                : f.id.ends_with("drift");
+    };
+    std::stable_partition(findings_.begin(), findings_.end(), here);
 }
 
 QString FreeStation::summary() const {

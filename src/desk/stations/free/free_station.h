@@ -7,6 +7,7 @@
 #include "core/procedure/guiding.h"
 #include "desk/stations/station.h"
 
+class QAction;
 class QPushButton;
 class QStackedWidget;
 
@@ -49,6 +50,9 @@ public:
     void openCurve(const std::filesystem::path& path);
     void saveReport(const std::filesystem::path& path);
 
+protected:
+    void resizeEvent(QResizeEvent*) override;
+
 private:
     // Worked out beside the recording, handed over whole.
     struct Live {
@@ -75,6 +79,8 @@ private:
     void record();
     void testBacklash();
     void handCurve();
+    void giveMount(std::optional<CorrectionCurve> curve); // nothing: it shall play none
+    QString proof() const;
     void show(const Snapshot& s);
     void adopt(const Run& run, const RunStory& story);
     void refresh();
@@ -106,7 +112,8 @@ private:
     ChartView *spectrumView_, *wormView_, *backlashView_;
     ReadOut* figures_[4];
     ChangeList* changes_;
-    QPushButton *target_, *openRun_, *report_, *compare_, *hand_, *export_, *openCurve_;
+    QPushButton *target_, *openRun_, *report_, *compare_, *hand_, *stopCurve_, *curveFile_;
+    QAction* export_;
 
     Page page_ = Page::record;
     Run run_;
@@ -121,7 +128,6 @@ private:
     QString runFile_;
     bool recording_ = false;
     bool testing_ = false;
-    bool handing_ = false;
     bool lost_ = false;
 };
 
