@@ -15,15 +15,19 @@
 #include "desk/deck.h"
 #include "desk/hands_sheet.h"
 #include "desk/main_window.h"
+#include "desk/pictures/chart_view.h"
 #include "desk/pictures/frame_view.h"
 #include "desk/pictures/sky_map.h"
 #include "desk/start.h"
+#include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/lever_card.h"
 #include "desk/stations/pole/method_card.h"
 #include "desk/stations/pole/pole_station.h"
 #include "desk/stations/rig/rig_station.h"
 #include "desk/theme.h"
+#include "desk/widgets/change_list.h"
+#include "desk/widgets/enough_card.h"
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
 #include "edge/store/fits.h"
@@ -59,9 +63,14 @@ private slots:
     void starsByHand();
     void badRatesAreNotUsed();
     void ratesComeBackAtTheNextStart();
+    void freeRunNeedsRates();
+    void freeRunToCurve();
+    void runsAndCurvesFromFiles();
     void theWholeNight();
 
 private:
+    void measureRates();
+    void recordFree(double length_s);
     void nightFrom(const Scenario& scenario);
     ReadOut* readOut(const QString& station, const QString& title) const;
     QPushButton* button(const QString& station, const QString& start) const;
@@ -483,6 +492,211 @@ void WindowTest::ratesComeBackAtTheNextStart() {
     // Somebody took the camera off.
     window_->session().ageRates("the guide camera was turned or moved");
     QCOMPARE(window_->station("Rates")->state(), StationState::aged);
+}
+
+void WindowTest::measureRates() {
+    window_->showStation("Rates");
+    QTest::mouseClick(button("Rates", "Slew there"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(window_->session().rates());
+}
+
+void WindowTest::recordFree(double length_s) {
+    auto* free = static_cast<FreeStation*>(window_->station("Free run"));
+    QTest::mouseClick(free->primary(), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor(
+        [&] { return !free->run().rows.empty() && free->run().rows.back().t_s > length_s; }, 120000));
+    QCOMPARE(free->primary()->text(), QString("Stop recording"));
+    QTest::mouseClick(free->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+}
+
+void WindowTest::freeRunNeedsRates() {
+    window_->showStation("Free run");
+    QVERIFY(!window_->station("Free run")->primary()->isEnabled());
+    QVERIFY(panelText().contains("No rates yet"));
+    // The pictures say what they wait for.
+    auto* free = static_cast<FreeStation*>(window_->station("Free run"));
+    for (auto page : {FreeStation::Page::spectrum, FreeStation::Page::worm, FreeStation::Page::backlash}) {
+        free->showPage(page);
+        for (ReadOut* r : free->findChildren<ReadOut*>())
+            QCOMPARE(r->value(), QString("–"));
+    }
+}
+
+void WindowTest::freeRunToCurve() {
+    measureRates();
+    window_->showStation("Free run");
+    auto* free = static_cast<FreeStation*>(window_->station("Free run"));
+    recordFree(1000.0);
+    // Saved as it grew.
+    const auto table = readRunTable(free->runFile().toStdString());
+    QVERIFY2(table.has_value(), table ? "" : table.error().text().c_str());
+    QCOMPARE(table->rows.size(), free->run().rows.size());
+    QCOMPARE(table->meta.kind, RunKind::free);
+    for (const RunRow& r : table->rows)
+        QVERIFY(r.pulseRa_ms == 0.0 && r.pulseDec_ms == 0.0);
+    // Enough: two turns are over, and the card says so.
+    QVERIFY(readOut("Free run", "Dec drift")->value().toDouble() != 0.0);
+    const auto figures = free->findChild<EnoughCard*>()->figures();
+    QVERIFY(figures.size() >= 4);
+    for (const WantedFigure& f : figures)
+        QVERIFY2(f.left_s == 0.0, f.name.c_str());
+    QVERIFY(panelText().contains("Dec drifts"));
+
+    // Three pictures: hover, zoom, export.
+    const auto page = [&](const QString& name) {
+        for (QPushButton* b : free->findChildren<QPushButton*>("phase"))
+            if (b->text() == name)
+                QTest::mouseClick(b, Qt::LeftButton);
+        QCoreApplication::processEvents();
+        for (ChartView* v : free->findChildren<ChartView*>())
+            if (v->isVisible())
+                return v;
+        return static_cast<ChartView*>(nullptr);
+    };
+    ChartView* spectrum = page("Spectrum");
+    QVERIFY(spectrum);
+    spectrum->grab();
+    const QString overWorm = [&] {
+        // Somewhere along the axis stands the worm.
+        for (double x = spectrum->chart().plot().left(); x < spectrum->chart().plot().right(); x += 2.0)
+            if (const QString text = spectrum->chart().readOut({x, spectrum->chart().plot().center().y()});
+                text.contains("the worm"))
+                return text;
+        return QString();
+    }();
+    QVERIFY2(overWorm.contains("±") && overWorm.contains("false alarm"), qPrintable(overWorm));
+    QCOMPARE(readOut("Free run", "Worm period")->value(), QString("432.0 s"));
+    const QPointF middle = spectrum->chart().plot().center();
+    QWheelEvent wheel(middle, spectrum->mapToGlobal(middle), {}, {0, 480}, Qt::NoButton, Qt::NoModifier,
+                      Qt::NoScrollPhase, false);
+    QApplication::sendEvent(spectrum, &wheel);
+    QVERIFY(spectrum->view().to - spectrum->view().from < 0.6);
+    QTest::mouseDClick(spectrum, Qt::LeftButton, Qt::NoModifier, middle.toPoint());
+    QCOMPARE(spectrum->view().to, 1.0);
+    for (const char* ending : {"svg", "png", "csv"}) {
+        const QString path = data_->filePath(QString("spectrum.") + ending);
+        QVERIFY(spectrum->exportTo(path));
+        QVERIFY(QFileInfo(path).size() > 1000);
+    }
+    ChartView* worm = page("Worm turn");
+    worm->grab();
+    QVERIFY(worm->chart().readOut(worm->chart().plot().center()).contains("curve"));
+    // 7.4″ and its harmonics, near the equator: 13 to 16″ peak to peak.
+    const double before = readOut("Free run", "Peak to peak")->value().remove("″").toDouble();
+    QVERIFY2(before > 13.0 && before < 16.0, qPrintable(QString::number(before)));
+
+    // A recommendation is applied by its button, stands in the controller and in the list, and is undone.
+    auto* field = window_->station("Guide")->findChild<QDoubleSpinBox*>("deadband-ra");
+    const double deadband = field->value();
+    QPushButton* use = nullptr;
+    for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>("do"))
+        if (b->text().startsWith("Use") && b->text().endsWith("″") && !use)
+            use = b;
+    QVERIFY(use);
+    const double wanted = use->text().mid(4).remove("″").toDouble();
+    QTest::mouseClick(use, Qt::LeftButton);
+    QVERIFY2(std::abs(field->value() - wanted) < 1e-9 && field->value() != deadband,
+             qPrintable(QString::number(field->value())));
+    QVERIFY(field->toolTip().contains("measured"));
+    auto* changes = free->findChild<ChangeList*>();
+    QVERIFY(changes->isVisible());
+    QPushButton* undo = changes->findChild<QPushButton*>("later");
+    QVERIFY(undo);
+    QTest::mouseClick(undo, Qt::LeftButton);
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+    QCOMPARE(field->value(), deadband);
+    QVERIFY(!changes->isVisible());
+
+    // The curve goes to the mount; the next run proves it in the same picture.
+    QTest::mouseClick(free->findChild<QPushButton*>("hand"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(window_->session().mountState().correcting);
+    free->exportCurve(data_->filePath("curve.ecsv").toStdString());
+    recordFree(950.0);
+    page("Worm turn");
+    const double after = readOut("Free run", "Peak to peak")->value().remove("″").toDouble();
+    QVERIFY2(after < 0.1 * before, qPrintable(QString("%1 of %2").arg(after).arg(before)));
+    QVERIFY(std::abs(readOut("Free run", "Before")->value().remove("″").toDouble() - before) < 0.1);
+    bool proven = false;
+    for (QLabel* l : free->findChildren<QLabel*>())
+        proven |= l->text().startsWith("With the curve");
+    QVERIFY(proven);
+    QTest::mouseClick(free->findChild<QPushButton*>("stopCurve"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(!window_->session().mountState().correcting);
+    // What was exported can be taken back and handed over again.
+    free->openCurve(data_->filePath("curve.ecsv").toStdString());
+    QVERIFY(free->openedCurve());
+    QTest::mouseClick(free->findChild<QPushButton*>("hand"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(window_->session().mountState().correcting);
+
+    // Backlash: 5.2″ at 0.97 of half the sidereal rate is 713 ms.
+    ChartView* backlash = page("Dec backlash");
+    QVERIFY(backlash);
+    QTest::mouseClick(free->primary(), Qt::LeftButton);
+    QCOMPARE(free->primary()->text(), QString("Stop test"));
+    QVERIFY(waitIdle());
+    const double dead = readOut("Free run", "Dead time")->value().remove(" ms").toDouble();
+    QVERIFY2(std::abs(dead - 713.0) < 110.0, qPrintable(QString::number(dead)));
+    QCOMPARE(readOut("Free run", "Returns")->value(), QString("3"));
+    backlash->grab();
+    QVERIFY(backlash->chart().readOut(backlash->chart().plot().center()).contains("ideal"));
+    QVERIFY(panelText().contains("Dec backlash"));
+    for (const char* name : {"report.html", "report.pdf"}) {
+        free->saveReport(data_->filePath(name).toStdString());
+        QVERIFY(QFileInfo(data_->filePath(name)).size() > 5000);
+    }
+    QCOMPARE(theme().name, QString("Dusk")); // reports are light, the window stays as it was
+
+    // A mount with encoders is not offered the test.
+    Rig rig = window_->session().rig();
+    rig.mount.encoders = true;
+    window_->session().setRig(rig);
+    QVERIFY(!free->primary()->isEnabled());
+}
+
+void WindowTest::runsAndCurvesFromFiles() {
+    auto* free = static_cast<FreeStation*>(window_->station("Free run"));
+    window_->showStation("Free run");
+    const auto write = [&](const char* name, const QByteArray& text) {
+        QFile file(data_->filePath(name));
+        if (file.open(QIODevice::WriteOnly))
+            file.write(text);
+        return data_->filePath(name).toStdString();
+    };
+    free->openRun(data_->filePath("missing.ecsv").toStdString());
+    QVERIFY(panelText().contains("Cannot open"));
+    free->openRun(write("bad.ecsv", "t,dra\n1,2\n"));
+    QVERIFY(panelText().contains("is not a readable run table"));
+    free->openCurve(data_->filePath("bad.ecsv").toStdString());
+    QVERIFY(panelText().contains("is not a readable run table"));
+    QVERIFY(!free->openedCurve() && !free->story());
+    // A quarter of an hour of another maker: a turn and a half of the demo's worm, and no more than that
+    // said.
+    QByteArray text = "# %ECSV 1.0\n# ---\n# datatype:\n# - {name: t, unit: s, datatype: float64}\n"
+                      "# - {name: dra, unit: arcsec, datatype: float64}\n"
+                      "# - {name: ddec, unit: arcsec, datatype: float64}\nt dra ddec\n";
+    for (int i = 0; i < 300; ++i)
+        text += QString("%1 %2 %3\n")
+                    .arg(2 * i)
+                    .arg(4.0 * std::sin(2 * M_PI * 2 * i / 432.0) + 0.3 * std::sin(7.77 * i * i))
+                    .arg(0.01 * i + 0.3 * std::cos(3.3 * i * i))
+                    .toUtf8();
+    free->openRun(write("other.ecsv", text));
+    QVERIFY2(!window_->session().problem(),
+             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    QVERIFY(free->story() && free->story()->motion.ra.periodic.worm);
+    QVERIFY(panelText().contains("1.4 times only"));
+    const double drift = readOut("Free run", "Dec drift")->value().toDouble();
+    QVERIFY2(std::abs(drift - 0.3) < 0.06, qPrintable(QString::number(drift)));
+    free->compareWith(data_->filePath("other.ecsv").toStdString());
+    free->showPage(FreeStation::Page::worm);
+    QVERIFY(readOut("Free run", "Before")->value() != "–");
 }
 
 void WindowTest::theWholeNight() {

@@ -58,6 +58,10 @@ private slots:
     void simulateCalibrateAnalyse();
     void analyseFindsTheWorm();
     void analyseFindsTheBacklash();
+    void reportsAreWritten();
+    void badRuns_data();
+    void badRuns();
+    void shortAndStillRunsSaySo();
     void simulationIsRepeatable();
     void missingIndexFiles();
 
@@ -322,6 +326,105 @@ void ToolTest::analyseFindsTheBacklash() {
              qPrintable(QString::number(double(b["dead_arcsec"]["value"]))));
     QCOMPARE(std::string(b["shape"]), std::string("gap"));
     QVERIFY(!r.out.contains("periodic"));
+}
+
+void ToolTest::reportsAreWritten() {
+    const QString scenario = SOURCE_DIR "/resources/demo/night.json";
+    QCOMPARE(tool({"simulate", scenario, "--minutes", "16", "--kind", "free", "--out", in("f.ecsv")}).status,
+             0);
+    Ran r = tool({"analyse", in("f.ecsv"), "--report", in("f.html")});
+    QVERIFY2(r.status == 0, qPrintable(r.error));
+    QFile html(in("f.html"));
+    QVERIFY(html.open(QIODevice::ReadOnly));
+    const QString text = QString::fromUtf8(html.readAll());
+    QCOMPARE(text.count("<svg"), 3); // the run, the spectrum, the worm's turn
+    QVERIFY(text.contains("Periodic error") && text.contains("Where the error comes from"));
+    QVERIFY(text.contains("″/min") && text.contains("±"));
+    QVERIFY(!text.contains("http-equiv") && !text.contains("<script"));
+    // What the report says is what the output says.
+    const double peak = r.out["worm"]["peak_to_peak_arcsec"];
+    QVERIFY2(text.contains(QString::number(peak, 'f', 1)), qPrintable(QString::number(peak)));
+    double sum = 0.0;
+    for (const auto& b : r.out["budget"])
+        sum += double(b["share"]);
+    QVERIFY(std::abs(sum - 1.0) < 0.001);
+    // Again over the old one, and on paper.
+    QCOMPARE(tool({"analyse", in("f.ecsv"), "--report", in("f.html")}).status, 0);
+    QCOMPARE(tool({"analyse", in("f.ecsv"), "--report", in("f.pdf")}).status, 0);
+    QFile pdf(in("f.pdf"));
+    QVERIFY(pdf.open(QIODevice::ReadOnly));
+    QVERIFY(pdf.size() > 20000 && pdf.read(5) == "%PDF-");
+    QCOMPARE(tool({"analyse", in("f.ecsv"), "--report", in("f.docx")}).status, 2);
+    r = tool({"analyse", in("f.ecsv"), "--report", in("no/such/folder/f.html")});
+    QCOMPARE(r.status, 1);
+    QVERIFY(r.out["problem"]["what"].is_string());
+}
+
+void ToolTest::badRuns_data() {
+    QTest::addColumn<QString>("header");
+    QTest::addColumn<QString>("rows");
+    QTest::addColumn<QString>("said");
+    const QString t = "# - {name: t, unit: s, datatype: float64}\n";
+    const QString ra = "# - {name: dra, unit: arcsec, datatype: float64}\n";
+    const QString dec = "# - {name: ddec, unit: arcsec, datatype: float64}\n";
+    QTest::newRow("no Dec") << t + ra << "t dra\n1 2\n"
+                            << "no column \"ddec\"";
+    QTest::newRow("radians") << t + QString(ra).replace("arcsec", "rad") + dec << "t dra ddec\n1 2 3\n"
+                             << "is in rad";
+    QTest::newRow("minutes") << QString(t).replace("unit: s", "unit: min") + ra + dec << "t dra ddec\n1 2 3\n"
+                             << "is in min";
+    QTest::newRow("backwards") << t + ra + dec << "t dra ddec\n2 1 1\n1 1 1\n"
+                               << "Time does not advance";
+    QTest::newRow("words") << t + ra + dec << "t dra ddec\n1 far off\n2 1 1\n"
+                           << "not a number";
+    QTest::newRow("few") << t + ra + dec << "t dra ddec\n1 1 1\n2 1 1\n3 1 1\n"
+                         << "too short";
+    QTest::newRow("empty") << t + ra + dec << "t dra ddec\n"
+                           << "too short";
+    QTest::newRow("no stars") << t + ra + dec << "t dra ddec\n" + [] {
+        QString rows;
+        for (int i = 0; i < 50; ++i)
+            rows += QString("%1 nan nan\n").arg(i);
+        return rows;
+    }() << "0 usable rows";
+}
+
+void ToolTest::badRuns() {
+    QFETCH(QString, header);
+    QFETCH(QString, rows);
+    QFETCH(QString, said);
+    std::ofstream(in("bad.ecsv").toStdString()) << "# %ECSV 1.0\n# ---\n# datatype:\n"
+                                                << header.toStdString() << rows.toStdString();
+    const Ran r = tool({"analyse", in("bad.ecsv")});
+    QCOMPARE(r.status, 1);
+    QVERIFY2(r.raw.contains(QString(said).replace('"', "\\\"")), qPrintable(r.raw));
+    QVERIFY(!std::string(r.out["problem"]["what"]).empty() &&
+            !std::string(r.out["problem"]["what_to_do"]).empty());
+}
+
+void ToolTest::shortAndStillRunsSaySo() {
+    // A mount without any error: no period is invented; a run of three minutes says what it cannot say.
+    std::ofstream file(in("still.ecsv").toStdString());
+    file << "# %ECSV 1.0\n# ---\n# datatype:\n# - {name: t, unit: s, datatype: float64}\n"
+            "# - {name: dra, unit: arcsec, datatype: float64}\n# - {name: ddec, unit: arcsec, datatype: "
+            "float64}\n"
+            "t dra ddec\n";
+    for (int i = 0; i < 400; ++i)
+        file << 2 * i << ' ' << 0.4 * std::sin(12.9898 * i * i) << ' ' << 0.4 * std::sin(78.233 * i * i)
+             << '\n';
+    file.close();
+    Ran r = tool({"analyse", in("still.ecsv")});
+    QCOMPARE(r.status, 0);
+    QVERIFY(r.out["periodic"].empty() && !r.out.contains("worm"));
+    bool said = false;
+    for (const auto& f : r.out["findings"])
+        said |= f["id"] == "no-period";
+    QVERIFY(said);
+    r = tool({"analyse", in("still.ecsv"), "--worm-period", "700"});
+    said = false;
+    for (const auto& f : r.out["findings"])
+        said |= f["id"] == "worm-too-short";
+    QVERIFY(said && !r.out.contains("worm"));
 }
 
 void ToolTest::simulationIsRepeatable() {
