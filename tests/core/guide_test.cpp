@@ -21,6 +21,7 @@ private slots:
     void groupAverages();
     void groupDropsAStarThatDisagrees();
     void groupSurvivesLosses();
+    void oneFaintStarIsNotTheField();
 };
 
 namespace {
@@ -129,6 +130,26 @@ void GuideTest::groupSurvivesLosses() {
     QVERIFY(group.update({std::nullopt, star(51, 50, 0.1)}));
     QVERIFY(!group.update({std::nullopt, std::nullopt}));
     QVERIFY(group.update({star(0.2, 0, 0.1), std::nullopt}));
+}
+
+void GuideTest::oneFaintStarIsNotTheField() {
+    // After a bump a stranger of like brightness stands in one window, and the brighter stars are nowhere.
+    std::vector<Star> home;
+    for (int i = 0; i < 9; ++i) {
+        home.push_back(star(100.0 * i, 0, 0.05));
+        home.back().flux = 90000.0 / (i + 1);
+    }
+    StarGroup group(home);
+    std::vector<std::optional<Star>> seen(9);
+    seen[6] = home[6];
+    seen[6]->x += 5.0;
+    QVERIFY(!group.update(seen));
+    QVERIFY(!group.members()[6].seen);
+    // Cloud that leaves the brightest alone is another matter.
+    seen[6].reset();
+    seen[0] = home[0];
+    seen[0]->flux *= 0.2;
+    QVERIFY(group.update(seen));
 }
 
 void GuideTest::nineStarsAreQuieterThanOne() {

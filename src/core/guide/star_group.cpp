@@ -66,6 +66,21 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
         if (votes.empty())
             return std::nullopt;
     }
+    // Cloud takes the faint stars first. A few faint ones left while brighter ones are gone are others, seen in
+    // the windows of a field that is no longer there.
+    if (3 * votes.size() < members_.size()) {
+        double brightest = 0.0;
+        for (const Vote& v : votes)
+            brightest = std::max(brightest, members_[v.member].home.flux);
+        const auto gone = std::count_if(members_.begin(), members_.end(), [&](const Member& m) {
+            return !m.seen && m.home.flux > 1.3 * brightest;
+        });
+        if (gone >= 2) {
+            for (const Vote& v : votes)
+                members_[v.member].seen.reset();
+            return std::nullopt;
+        }
+    }
     FieldShift shift;
     double weights = 0.0;
     std::vector<double> hfd;
