@@ -118,8 +118,14 @@ std::vector<Figure> figuresOf(const RunStory& story) {
     if (const auto& w = m.ra.periodic.worm) {
         list.push_back({tr("Periodic error, peak to peak"), qs(formatMeasured(w->peakToPeak_arcsec, "″", 2)),
                         tr("rms %1").arg(qs(formatMeasured(w->rms_arcsec, "″", 2)))});
-        list.push_back({tr("Worm period"), qs(formatMeasured(w->period_s, " s", 2)),
-                        tr("%1 turns recorded").arg(qs(formatNumber(w->cycles, 1)))});
+        list.push_back({tr("Worm period"),
+                        w->given ? qs(formatNumber(w->period_s.value, 1)) + " s"
+                                 : qs(formatMeasured(w->period_s, " s", 2)),
+                        tr("%1, %2 turns recorded")
+                            .arg(w->byMount ? tr("told by the mount")
+                                 : w->given ? tr("stated")
+                                            : tr("found"),
+                                 qs(formatNumber(w->cycles, 1)))});
         list.push_back({tr("Greatest rate"), qs(formatMeasured(w->maxRate_arcsec_s, " ″/s", 3)), ""});
     }
     return list;
@@ -257,8 +263,10 @@ public:
         painter_.restore();
         y_ += document.size().height() + 10;
     }
-    void chart(Chart& chart) {
-        makeRoom(chartSize.height());
+    // A heading stays with its picture.
+    void chart(const QString& heading, Chart& chart) {
+        makeRoom(chartSize.height() + 70.0);
+        text(heading);
         painter_.save();
         painter_.translate(0, y_);
         chart.draw(painter_, QRectF(QPointF(0, 0), QSizeF(width, chartSize.height())), {});
@@ -296,8 +304,7 @@ bool pdfReport(const QString& path, const Run& run, const RunStory& story) {
         flow.text("<h2>" + tr("Where the error comes from") + "</h2>" + budgetHtml(story));
     flow.text("<h2>" + tr("Findings") + "</h2>" + findingsHtml(story));
     for (NamedChart& c : chartsOf(run, story)) {
-        flow.text("<h2>" + c.title + "</h2>" + c.note);
-        flow.chart(*c.chart);
+        flow.chart("<h2>" + c.title + "</h2>" + c.note, *c.chart);
     }
     flow.finish();
     return true;

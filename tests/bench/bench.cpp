@@ -7,21 +7,26 @@
 #include <cstddef>
 #include <cstdio>
 #include <cstdlib>
+#include <fstream>
 
 extern "C" {
 #include <sep.h>
 }
 
+#include "core/base/random.h"
 #include "core/base/statistics.h"
+#include "core/findings/run_story.h"
 #include "core/image/guide_star_choice.h"
 #include "core/image/star_measure.h"
 #include "core/motion/axis_summary.h"
+#include "core/motion/spectrum.h"
 #include "core/pole/lever_fit.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/procedure/rates_measurement.h"
 #include "core/rig/scales.h"
 #include "desk/main_window.h"
+#include "desk/pictures/lane_chart.h"
 #include "desk/start.h"
 #include "desk/theme.h"
 #include "edge/platesolve/plate_solver.h"
@@ -276,6 +281,102 @@ void hour(bool rendered) {
         say("  total RMS of it", s->totalRms_arcsec, "arcsec", "-");
 }
 
+// An invented free run: worm, gear, drift, noise.
+Run freeRun(double hours, double pace_s) {
+    Random random(5);
+    Run run;
+    run.meta.kind = RunKind::free;
+    run.meta.start = *parseInstant("2026-10-14T18:00:00");
+    for (double t = 0.0; t < 3600.0 * hours; t += pace_s) {
+        RunRow r;
+        r.t_s = t + 0.1 * random.uniform(-1.0, 1.0);
+        r.dra_arcsec = 7.0 * std::sin(2 * M_PI * t / 432.0) + 1.5 * std::sin(4 * M_PI * t / 432.0 + 1.0) +
+                       0.5 * std::sin(2 * M_PI * t / 63.7) + 0.01 * t / 60.0 + 0.4 * random.gaussian();
+        r.ddec_arcsec = -0.02 * t / 60.0 + 0.4 * random.gaussian();
+        r.stars = 5;
+        run.rows.push_back(r);
+    }
+    return run;
+}
+
+void spectrum() {
+    // 15 000 samples, five frequencies a peak up to half a sample's.
+    const Run run = freeRun(15000 * 2.0 / 3600.0, 2.0);
+    std::vector<double> t;
+    std::vector<double> v;
+    QTemporaryDir folder;
+    const std::string path = folder.filePath("series.txt").toStdString();
+    std::ofstream file(path);
+    file.precision(12);
+    for (const RunRow& r : run.rows) {
+        t.push_back(r.t_s);
+        v.push_back(r.dra_arcsec);
+        file << r.t_s << ' ' << r.dra_arcsec << '\n';
+    }
+    file.close();
+    const double span = t.back() - t.front();
+    const double first = 1.2 / span;
+    const double step = 0.2 / span;
+    const auto count = static_cast<size_t>((0.25 - first) / step);
+    Spectrum ours;
+    const double ms = medianMs(7, [&] { ours = lombScargle(t, v, first, step, count); });
+    say("Lomb-Scargle, 15 000 samples", ms, "ms", "-");
+    char command[512];
+    std::snprintf(command, sizeof command,
+                  "/usr/bin/python3 %s/tests/bench/astropy_spectrum.py %s %.17g %.17g %zu", SOURCE_DIR,
+                  path.c_str(), first, step, count);
+    double theirs_s = 0.0;
+    double greatest = 0.0;
+    if (FILE* pipe = popen(command, "r")) {
+        if (std::fscanf(pipe, "%lf %lf", &theirs_s, &greatest) == 2) {
+            say("  time of astropy's fast method / ours", 1000.0 * theirs_s / ms, "x", "> 1");
+            std::printf("%-58s %10.1e        (its fast method is itself approximate)\n",
+                        "  difference of the greatest power",
+                        std::abs(greatest - *std::max_element(ours.power.begin(), ours.power.end())));
+        } else {
+            std::printf("  astropy not found; no ratio\n");
+        }
+        pclose(pipe);
+    }
+}
+
+void analysis() {
+    const Run night = freeRun(8.0, 2.0);
+    say("full analysis of eight hours at 2 s, worm not known",
+        medianMs(5, [&] { static_cast<void>(tellRun(night)); }), "ms", "<= 300");
+    RunSurroundings around;
+    around.wormPeriod_s = 432.0;
+    say("  the same, worm known", medianMs(5, [&] { static_cast<void>(tellRun(night, around)); }), "ms",
+        "<= 300");
+    const Run huge = freeRun(100000 * 2.0 / 3600.0, 2.0);
+    say("  100 000 rows", medianMs(3, [&] { static_cast<void>(tellRun(huge)); }), "ms", "-");
+}
+
+void lanes() {
+    const Run run = freeRun(30000 * 2.0 / 3600.0, 2.0);
+    for (bool free : {true, false}) {
+        LaneChart chart;
+        chart.resize(780, 400);
+        chart.setFree(free);
+        chart.show(run, 0.3, 0.3);
+        chart.show();
+        QApplication::processEvents();
+        // A frame more, then all that is in view again.
+        Run grown = run;
+        double t = run.rows.back().t_s;
+        const double ms = medianMs(15, [&] {
+            RunRow row = run.rows.front();
+            row.t_s = t += 2.0;
+            grown.rows.push_back(row);
+            chart.show(grown, 0.3, 0.3);
+            chart.repaintNow();
+        });
+        say(free ? "lanes, a new frame, 30 000 points all in view"
+                 : "lanes, a new frame, 30 000 points, last 12 min",
+            ms, "ms", "<= 16");
+    }
+}
+
 void startUp() {
     QTemporaryDir data;
     std::unique_ptr<MainWindow> window;
@@ -301,6 +402,9 @@ int main(int argc, char** argv) {
     QApplication app(argc, argv);
     QApplication::setStyle("Fusion");
     startUp();
+    spectrum();
+    analysis();
+    lanes();
     axis();
     centroids();
     frames();

@@ -195,7 +195,6 @@ int main(int argc, char** argv) {
     waitIdle(w);
     shoot(w, "free-backlash");
     free->showPage(FreeStation::Page::worm);
-    shoot(w, "free-worm-first");
     free->findChild<QPushButton*>("hand")->click();
     waitIdle(w);
     record(1000.0);

@@ -663,6 +663,7 @@ void WindowTest::freeRunToCurve() {
 void WindowTest::runsAndCurvesFromFiles() {
     auto* free = static_cast<FreeStation*>(window_->station("Free run"));
     window_->showStation("Free run");
+    const auto read = [&] { return QTest::qWaitFor([&] { return !free->reading(); }, 20000); };
     const auto write = [&](const char* name, const QByteArray& text) {
         QFile file(data_->filePath(name));
         if (file.open(QIODevice::WriteOnly))
@@ -670,8 +671,10 @@ void WindowTest::runsAndCurvesFromFiles() {
         return data_->filePath(name).toStdString();
     };
     free->openRun(data_->filePath("missing.ecsv").toStdString());
+    QVERIFY(read());
     QVERIFY(panelText().contains("Cannot open"));
     free->openRun(write("bad.ecsv", "t,dra\n1,2\n"));
+    QVERIFY(read());
     QVERIFY(panelText().contains("is not a readable run table"));
     free->openCurve(data_->filePath("bad.ecsv").toStdString());
     QVERIFY(panelText().contains("is not a readable run table"));
@@ -688,6 +691,7 @@ void WindowTest::runsAndCurvesFromFiles() {
                     .arg(0.01 * i + 0.3 * std::cos(3.3 * i * i))
                     .toUtf8();
     free->openRun(write("other.ecsv", text));
+    QVERIFY(read());
     QVERIFY2(!window_->session().problem(),
              window_->session().problem() ? window_->session().problem()->text().c_str() : "");
     QVERIFY(free->story() && free->story()->motion.ra.periodic.worm);
@@ -695,6 +699,7 @@ void WindowTest::runsAndCurvesFromFiles() {
     const double drift = readOut("Free run", "Dec drift")->value().toDouble();
     QVERIFY2(std::abs(drift - 0.3) < 0.06, qPrintable(QString::number(drift)));
     free->compareWith(data_->filePath("other.ecsv").toStdString());
+    QVERIFY(read());
     free->showPage(FreeStation::Page::worm);
     QVERIFY(readOut("Free run", "Before")->value() != "–");
 }

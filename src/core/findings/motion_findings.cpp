@@ -120,6 +120,11 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
     Finding d{"dec-drift", Weight::know, "Dec drifts " + formatMeasured(dec, " ″/min", 2), "", "", "", ""};
     if (std::abs(dec.value) < 2.0 * dec.sigma)
         d.evidence = "Not more than its own uncertainty.";
+    if (!meaning)
+        d.evidence +=
+            (d.evidence.empty() ? "" : " ") +
+            std::string("It shows one component of the polar error, the one that this part of the sky "
+                        "shows, and nothing of the other.");
     if (meaning) {
         if (std::abs(dec.value) >= 2.0 * dec.sigma)
             d.evidence = componentText(meaning->component);
@@ -156,6 +161,10 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
             formatNumber(meaning->raPerArcmin_arcsec_min, 2) +
             " ″/min. Rate and axis cannot be told apart until the axis is measured.";
         r.remedy = "Measure the pole, then the rest is the tracking rate.";
+    } else {
+        r.evidence =
+            "Tracking rate, polar error and air together; without time, place and the measured axis they "
+            "cannot be told apart.";
     }
     if (!m.ra.periodic.worm && m.wormGiven_s <= 0.0 && m.span_s() < 900.0)
         r.evidence += (r.evidence.empty() ? "" : " ") +

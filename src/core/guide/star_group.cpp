@@ -66,8 +66,8 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
         if (votes.empty())
             return std::nullopt;
     }
-    // Cloud takes the faint stars first. A few faint ones left while brighter ones are gone are others, seen in
-    // the windows of a field that is no longer there.
+    // Cloud takes the faint stars first. A few faint ones left while brighter ones are gone are others, seen
+    // in the windows of a field that is no longer there.
     if (3 * votes.size() < members_.size()) {
         double brightest = 0.0;
         for (const Vote& v : votes)

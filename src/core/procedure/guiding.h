@@ -38,6 +38,7 @@ public:
     bool settled() const { return settled_; }
     // Why the recording ended by itself before its time; absent when it was stopped or ran its length.
     const std::optional<Problem>& ending() const { return ending_; }
+    bool over() const { return phase_ == Phase::ended; }
     bool lost() const { return watch_.lostFrames() > 0; }
     const GuidingSetup& setup() const { return setup_; }
     // Takes effect with the next frame.

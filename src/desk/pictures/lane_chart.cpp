@@ -367,6 +367,10 @@ void LaneChart::fitRanges() {
     showMarks();
 }
 
+void LaneChart::repaintNow() {
+    plot_->replot(QCustomPlot::rpImmediateRefresh);
+}
+
 void LaneChart::onHover(QMouseEvent* event) {
     const QCPAxisRect* over = plot_->axisRectAt(event->position());
     if (!over || rows_.empty()) {

@@ -39,6 +39,8 @@ public:
     void showDrift(const std::optional<DriftLine>& ra, const std::optional<DriftLine>& dec);
     void setTitles(const QString& ra, const QString& dec);
     bool exportTo(const QString& path);
+    void repaintNow(); // at once, instead of with the next turn of the event loop
+    using QWidget::show;
 
 private:
     struct Lane {

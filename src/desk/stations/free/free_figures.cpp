@@ -308,6 +308,9 @@ void FreeStation::refreshSentence(bool usable) {
             lost_ ? tr("The star is lost; it is looked for on the whole frame. Keep waiting.")
                   : tr("Leave the mount alone. Stop any time; all is kept."));
         setPrimary(tr("Stop recording"));
+    } else if (reading_) {
+        say(tr("reading"), tr("Reading and judging the run."));
+        setPrimary(page_ == Page::backlash ? tr("Test backlash") : tr("Record free run"), false);
     } else if (testing_) {
         say(tr("backlash test"), tr("Pulses north and south by turns. Leave the mount alone."));
         setPrimary(tr("Stop test"));
@@ -330,8 +333,9 @@ void FreeStation::refreshSentence(bool usable) {
             run_.rows.empty() ? tr("Slew to the target, then record with corrections off.")
             : correcting && !run_.meta.correctionOn
                 ? tr("The mount plays the curve. Record again: both runs are drawn in one picture.")
-            : page_ == Page::worm && !proof().isEmpty() ? proof()
-                                                        : tr("Saved as %1").arg(runFile_.section('/', -1)));
+            : page_ == Page::worm && !proof().isEmpty()
+                ? proof()
+                : (fromFile_ ? tr("Opened %1") : tr("Saved as %1")).arg(runFile_.section('/', -1)));
         setPrimary(tr("Record free run"), !session().busy());
     }
 }
@@ -348,9 +352,9 @@ void FreeStation::refreshButtons(bool usable) {
     const bool correcting = session().mountState().correcting;
     const bool more = opened_ || run_.meta.correctionOn;
     place(target_, page_ == Page::record, idle);
-    place(openRun_, page_ == Page::record || page_ == Page::backlash, true);
+    place(openRun_, page_ == Page::record || page_ == Page::backlash, !reading_);
     place(report_, page_ != Page::worm, page_ == Page::backlash ? backlash_.has_value() : story_.has_value());
-    place(compare_, page_ == Page::spectrum, true);
+    place(compare_, page_ == Page::spectrum, !reading_);
     hand_->setText(correcting && more ? tr("Refine curve") : tr("Hand to mount"));
     place(hand_, page_ == Page::worm && (!correcting || more), idle && usable && (worm || opened_));
     place(stopCurve_, page_ == Page::worm && correcting, idle);

@@ -184,6 +184,7 @@ void FreeStation::record() {
     showPage(Page::record);
     auto recorder = std::make_shared<RunRecorder>(session().newRunPath("free"));
     runFile_ = qs(recorder->path().string());
+    fromFile_ = false;
     // The analysis runs beside the recording, in the worker, ever more seldom as the run grows.
     auto live = std::make_shared<Live>();
     const double worm_s = session().rig().mount.wormPeriod_s;
@@ -194,13 +195,13 @@ void FreeStation::record() {
                             live->wanted, g.lost()};
         },
         [this](const Snapshot& s) { show(s); },
-        [this](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
+        [this, live](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
             recording_ = false;
             steps()->clear();
             if (g->ending())
                 session().reportProblem(*g->ending());
-            if (auto story = tellRun(g->run(), surroundings()))
-                adopt(g->run(), *story);
+            if (live->story)
+                adopt(g->run(), *live->story);
             refresh();
             Q_EMIT changed();
         },
@@ -208,7 +209,7 @@ void FreeStation::record() {
             if (const auto done = recorder->update(g.run()); !done)
                 QMetaObject::invokeMethod(
                     this, [this, p = done.error()] { session().reportProblem(p); }, Qt::QueuedConnection);
-            if (g.run().rows.size() < live->due)
+            if (g.run().rows.size() < live->due && !g.over())
                 return;
             live->due = g.run().rows.size() + std::max<size_t>(1, g.run().rows.size() / 40);
             if (auto motion = analyseMotion(g.run(), worm_s)) {
@@ -352,55 +353,80 @@ void FreeStation::openCurve(const std::filesystem::path& path) {
     showPage(Page::worm);
 }
 
+// Long tables take a second or two to read and judge: that happens beside the window.
+void FreeStation::readBeside(const std::filesystem::path& path,
+                             const std::function<void(const Run&, const RunStory&)>& then) {
+    if (reading_)
+        return;
+    reading_ = true;
+    refresh();
+    RunSurroundings around;
+    around.wormPeriod_s = session().rig().mount.wormPeriod_s;
+    reader_ = std::async(std::launch::async, [this, path, around, then] {
+        auto run = std::make_shared<Expected<Run>>(readRunTable(path));
+        auto story = std::make_shared<Expected<RunStory>>(
+            *run ? tellRun(**run, around) : Expected<RunStory>(tl::unexpected(run->error())));
+        QMetaObject::invokeMethod(
+            this,
+            [this, run, story, then] {
+                reading_ = false;
+                if (*story) {
+                    session().clearProblem();
+                    then(**run, **story);
+                } else {
+                    session().reportProblem(story->error());
+                }
+                refresh();
+                Q_EMIT changed();
+            },
+            Qt::QueuedConnection);
+    });
+}
+
 void FreeStation::openRun(const std::filesystem::path& path) {
-    auto run = readRunTable(path);
-    if (!run) {
-        session().reportProblem(run.error());
-        return;
-    }
-    auto story = tellRun(*run, surroundings());
-    if (!story) {
-        session().reportProblem(story.error());
-        return;
-    }
-    session().clearProblem();
-    if (story->backlash) {
-        backlash_ = story->backlash;
-        backlashRun_ = *run;
-        refreshPictures();
-        refreshFindings();
-        showPage(Page::backlash);
-        Q_EMIT changed();
-        return;
-    }
-    opened_.reset();
-    lanes_->clear();
-    runFile_ = qs(path.string());
-    adopt(*run, *story);
-    showPage(Page::record);
-    Q_EMIT changed();
+    readBeside(path, [this, path](const Run& run, const RunStory& story) {
+        if (story.backlash) {
+            backlash_ = story.backlash;
+            backlashRun_ = run;
+            refreshPictures();
+            refreshFindings();
+            showPage(Page::backlash);
+            return;
+        }
+        opened_.reset();
+        lanes_->clear();
+        runFile_ = qs(path.string());
+        fromFile_ = true;
+        adopt(run, story);
+        showPage(Page::record);
+    });
 }
 
 void FreeStation::compareWith(const std::filesystem::path& path) {
-    const auto run = readRunTable(path);
-    const auto story = run ? tellRun(*run, surroundings()) : tl::unexpected(run.error());
-    if (!story) {
-        session().reportProblem(story.error());
-        return;
-    }
-    session().clearProblem();
-    opened_.reset();
-    before_ = *story;
-    refreshPictures();
-    refresh();
+    readBeside(path, [this](const Run&, const RunStory& story) {
+        opened_.reset();
+        before_ = story;
+        refreshPictures();
+    });
 }
 
 void FreeStation::saveReport(const std::filesystem::path& path) {
     const bool test = page_ == Page::backlash;
     const Run& run = test ? backlashRun_ : run_;
-    const auto story = tellRun(run, surroundings());
-    const auto done = story ? writeReport(path, run, *story) : tl::unexpected(story.error());
-    if (!done)
+    RunStory story;
+    if (test) {
+        // The test's own drift and noise go with its report.
+        auto told = tellRun(run, surroundings());
+        if (!told) {
+            session().reportProblem(told.error());
+            return;
+        }
+        story = std::move(*told);
+    } else if (story_) {
+        story = *story_;
+        story.findings = findingsOf(run, story, surroundings());
+    }
+    if (const auto done = writeReport(path, run, story); !done)
         session().reportProblem(done.error());
 }
 

@@ -1,6 +1,8 @@
 // Free run: what the mount does when left alone.
 #pragma once
 
+#include <future>
+
 #include "core/findings/run_story.h"
 #include "core/motion/correction_curve.h"
 #include "core/motion/enough.h"
@@ -43,9 +45,11 @@ public:
     QString runFile() const { return runFile_; }
     const std::optional<CorrectionCurve>& openedCurve() const { return opened_; }
 
-    // What the buttons ask a file name for. Failures are told to the person.
+    // What the buttons ask a file name for. Failures are told to the person. Runs are read beside the window:
+    // reading() holds meanwhile.
     void openRun(const std::filesystem::path& path);
     void compareWith(const std::filesystem::path& path);
+    bool reading() const { return reading_; }
     void exportCurve(const std::filesystem::path& path);
     void openCurve(const std::filesystem::path& path);
     void saveReport(const std::filesystem::path& path);
@@ -78,6 +82,8 @@ private:
     void buildButtons();
     void record();
     void testBacklash();
+    void readBeside(const std::filesystem::path& path,
+                    const std::function<void(const Run&, const RunStory&)>& then);
     void handCurve();
     void giveMount(std::optional<CorrectionCurve> curve); // nothing: it shall play none
     QString proof() const;
@@ -126,9 +132,12 @@ private:
     std::optional<CorrectionCurve> playing_; // handed to the mount in this session
     std::vector<Finding> findings_;
     QString runFile_;
+    bool fromFile_ = false; // the run was opened, not recorded
     bool recording_ = false;
     bool testing_ = false;
     bool lost_ = false;
+    bool reading_ = false;
+    std::future<void> reader_; // waited for when the station goes
 };
 
 } // namespace nordstjerna

@@ -18,6 +18,7 @@
 #include "desk/pictures/spot.h"
 #include "desk/pictures/star_strip.h"
 #include "desk/theme.h"
+#include "desk/widgets/change_list.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
@@ -33,7 +34,8 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     : Station(session, tr("Guide"), "crosshair", parent), lanes_(new LaneChart), spot_(new Spot),
       strip_(new StarStrip), total_(new ReadOut(tr("Total RMS"))), axes_(new ReadOut(tr("RA / Dec"))),
       stars_(new ReadOut(tr("Guide stars"))), target_(new QPushButton),
-      drawerButton_(new QPushButton(tr("Controllers…"))), drawer_(new QFrame), decMode_(new QComboBox) {
+      drawerButton_(new QPushButton(tr("Controllers…"))), drawer_(new QFrame), decMode_(new QComboBox),
+      changes_(new ChangeList(3)) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     row->addWidget(lanes_, 1);
@@ -80,6 +82,9 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     connect(decMode_, &QComboBox::currentIndexChanged, this,
             [this](int mode) { this->session().changeSetting(SettingKey::decMode, mode, "yours"); });
     grid->addWidget(decMode_, 2, 5);
+    grid->addWidget(changes_, 3, 0, 1, 6);
+    connect(changes_, &ChangeList::undoWanted, this,
+            [this](int change) { this->session().undoSetting(static_cast<size_t>(change)); });
     bench()->addWidget(drawer_);
     drawer_->hide();
 
@@ -106,6 +111,7 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
 
 void GuideStation::showSettings() {
     const SettingsBook& book = session().settings();
+    changes_->show(book);
     for (const auto& [key, field] : fields_) {
         const QSignalBlocker quiet(field);
         field->setValue(book.value(key));

@@ -13,6 +13,7 @@ class QPushButton;
 
 namespace nordstjerna {
 
+class ChangeList;
 class LaneChart;
 class ReadOut;
 class Spot;
@@ -56,6 +57,7 @@ private:
     QFrame* drawer_;
     std::vector<std::pair<SettingKey, QDoubleSpinBox*>> fields_;
     QComboBox* decMode_;
+    ChangeList* changes_;
     Run run_;
     std::optional<RunSummary> summary_;
     QString runFile_;
