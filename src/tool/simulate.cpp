@@ -8,6 +8,7 @@
 #include "core/procedure/run_meta.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
+#include "edge/store/file_problems.h"
 #include "edge/store/fits.h"
 #include "edge/store/run_recorder.h"
 
@@ -70,8 +71,7 @@ RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
 
 Expected<Json> simulate(const SimulateRequest& request) {
     if (std::filesystem::exists(request.out))
-        return problem(request.out.string() + " exists already.", "It was left as it is.",
-                       "Choose another name.");
+        return existsAlready(request.out);
     auto scenario = readScenario(request.scenario);
     if (!scenario)
         return tl::unexpected(scenario.error());

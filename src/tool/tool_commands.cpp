@@ -244,7 +244,7 @@ Json backlashJson(const BacklashResult& b) {
 } // namespace
 
 Expected<Json> commandAnalyse(const AnalyseRequest& request) {
-    const auto run = readRunTable(request.table);
+    const Expected<Run> run = readRunTable(request.table);
     if (!run)
         return tl::unexpected(run.error());
     RunSurroundings around;

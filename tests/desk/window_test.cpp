@@ -477,12 +477,7 @@ void WindowTest::badRatesAreNotUsed() {
 }
 
 void WindowTest::ratesComeBackAtTheNextStart() {
-    window_->showStation("Rates");
-    QTest::mouseClick(button("Rates", "Slew there"), Qt::LeftButton);
-    QVERIFY(waitIdle());
-    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
-    QVERIFY(waitIdle());
-    QVERIFY(window_->session().rates());
+    measureRates();
     const double rate = window_->session().rates()->ra.rate_px_s.value;
     nightFrom(demoScenario()); // the next evening, the same data folder
     QVERIFY(window_->session().rates());

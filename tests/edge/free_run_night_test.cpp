@@ -15,6 +15,7 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "edge/store/curve_table.h"
+#include "edge/store/rig_file.h"
 #include "edge/store/run_recorder.h"
 #include "night_fixture.h"
 
@@ -187,7 +188,7 @@ void FreeRunNightTest::curveProvesItself() {
 void FreeRunNightTest::refiningAddsUp() {
     SimulatedNight night(demoScenario(), sharedIndex());
     QVERIFY(slewTo(night, low).has_value());
-    const auto run = recordFree(night, 1000.0);
+    const Expected<Recording> run = recordFree(night, 1000.0);
     const auto m = analyseMotion(run->run, 432.0);
     auto half = *curveFrom(*m->ra.periodic.worm, run->run.meta);
     for (auto* v : {&half.error_arcsec, &half.rate_arcsec_s})
@@ -211,7 +212,7 @@ void FreeRunNightTest::mountWithoutWormPosition() {
     s.reportsWorm = false;
     SimulatedNight night(s, sharedIndex());
     QVERIFY(slewTo(night, low).has_value());
-    const auto run = recordFree(night, 1000.0);
+    const Expected<Recording> run = recordFree(night, 1000.0);
     QVERIFY(run && !run->run.meta.wormReported);
     const auto m = analyseMotion(run->run, 432.0);
     const auto curve = curveFrom(*m->ra.periodic.worm, run->run.meta);
@@ -226,7 +227,7 @@ void FreeRunNightTest::mountWithoutWormPosition() {
 void FreeRunNightTest::limitEndsTheRun() {
     SimulatedNight night(demoScenario(), sharedIndex());
     QVERIFY(slewTo(night, {Angle::fromHours(0.0), Angle::fromDeg(10)}).has_value());
-    const auto run = recordFree(night, 7200.0);
+    const Expected<Recording> run = recordFree(night, 7200.0);
     QVERIFY2(run.has_value(), run ? "" : run.error().text().c_str());
     QVERIFY(run->ending);
     QVERIFY2(run->ending->what.find("stopped tracking") != std::string::npos, run->ending->what.c_str());
@@ -243,7 +244,7 @@ void FreeRunNightTest::fieldWandersAcrossTheSensor() {
     s.trackingError_ppm = 100000.0;
     SimulatedNight night(s, sharedIndex());
     QVERIFY(slewTo(night, {Angle::fromHours(-3.0), Angle::fromDeg(10)}).has_value());
-    const auto run = recordFree(night, 1500.0);
+    const Expected<Recording> run = recordFree(night, 1500.0);
     QVERIFY2(run.has_value(), run ? "" : run.error().text().c_str());
     const auto m = analyseMotion(run->run, 0.0);
     QVERIFY2(m.has_value(), m ? "" : m.error().text().c_str());
@@ -261,7 +262,7 @@ void FreeRunNightTest::cloudsComeAndGo() {
     s.faults.push_back({FaultKind::cloud, 400.0, 240.0, 1.0, 0.0});
     SimulatedNight night(s, sharedIndex());
     QVERIFY(slewTo(night, low).has_value());
-    const auto run = recordFree(night, 1300.0);
+    const Expected<Recording> run = recordFree(night, 1300.0);
     QVERIFY2(run.has_value(), run ? "" : run.error().text().c_str());
     const auto m = analyseMotion(run->run, 432.0);
     QVERIFY(m && m->ra.periodic.worm);
@@ -303,7 +304,7 @@ void FreeRunNightTest::backlashReturnsAgree() {
 void FreeRunNightTest::wormAndCentroidAreKept() {
     SimulatedNight night(demoScenario(), sharedIndex());
     QVERIFY(slewTo(night, low).has_value());
-    const auto run = recordFree(night, 60.0);
+    const Expected<Recording> run = recordFree(night, 60.0);
     QVERIFY(writeRunTable(in("run.ecsv"), run->run).has_value());
     const auto back = readRunTable(in("run.ecsv"));
     QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
@@ -419,6 +420,9 @@ void FreeRunNightTest::shaftsAreKept() {
     QVERIFY(!validateRig(s.rig));
     s.rig.mount.shaftTurns = {6.78, 54.2};
     QVERIFY(validateRig(s.rig).has_value());
+    QVERIFY(writeRig(in("rig.json"), s.rig).has_value());
+    const auto back = readRig(in("rig.json"));
+    QVERIFY(back && back->mount.shaftTurns == s.rig.mount.shaftTurns);
 }
 
 QTEST_APPLESS_MAIN(FreeRunNightTest)

@@ -37,6 +37,13 @@ double robustSigma(const std::vector<double>& v) {
     return madToSigma * median(std::move(deviation));
 }
 
+double medianStep(std::span<const double> t) {
+    std::vector<double> steps;
+    for (size_t i = 1; i < t.size(); ++i)
+        steps.push_back(t[i] - t[i - 1]);
+    return median(std::move(steps));
+}
+
 double autocorrelation(std::span<const double> v, int lag) {
     const auto n = static_cast<int>(v.size());
     if (n <= lag + 1)

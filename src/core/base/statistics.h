@@ -14,6 +14,8 @@ double median(std::vector<double> v);
 double standardDeviation(std::span<const double> v);
 // 1.4826 × median absolute deviation: the standard deviation of the Gaussian core.
 double robustSigma(const std::vector<double>& v);
+// Median distance between neighbours of an ascending series.
+double medianStep(std::span<const double> t);
 // Autocorrelation at the given lag about the mean.
 double autocorrelation(std::span<const double> v, int lag);
 

@@ -143,11 +143,12 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
     const Measured ra = m.ra.drift_arcsec_min;
     Finding r{"ra-drift", Weight::know, "RA drifts " + formatMeasured(ra, " ″/min", 2), "", "", "", ""};
     if (meaning && meaning->axisKnown) {
-        r.evidence = "The measured axis and the air make " +
-                     formatMeasured(meaning->raFromPole_arcsec_min, " ″/min", 2) + " of it; the rest, " +
-                     formatMeasured(meaning->tracking_arcsec_min, " ″/min", 2) +
-                     ", is the tracking rate: " + formatMeasured(meaning->tracking_ppm, " ppm", 0) +
-                     (meaning->tracking_ppm.value >= 0.0 ? " fast." : " slow.");
+        r.evidence =
+            "The measured axis and the air make " +
+            formatMeasured(meaning->raFromPole_arcsec_min, " ″/min", 2) + " of it; the rest, " +
+            formatMeasured(meaning->tracking_arcsec_min, " ″/min", 2) + ", is the tracking rate: " +
+            formatMeasured({std::abs(meaning->tracking_ppm.value), meaning->tracking_ppm.sigma}, " ppm", 0) +
+            (meaning->tracking_ppm.value >= 0.0 ? " fast." : " slow.");
         const bool real =
             std::abs(meaning->tracking_arcsec_min.value) > 3.0 * meaning->tracking_arcsec_min.sigma;
         r.remedy =

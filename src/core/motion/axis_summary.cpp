@@ -34,24 +34,23 @@ Series usable(const std::vector<RunRow>& rows) {
 }
 } // namespace
 
-Measured fastNoise(std::span<const double> t, std::span<const double> v) {
-    std::vector<double> gaps;
-    for (size_t i = 1; i < t.size(); ++i)
-        gaps.push_back(t[i] - t[i - 1]);
-    const double usual = median(gaps);
-    std::vector<double> second;
+std::vector<double> fastParts(std::span<const double> t, std::span<const double> v) {
+    const double usual = medianStep(t);
+    std::vector<double> parts;
     for (size_t i = 2; i < t.size(); ++i)
-        if (gaps[i - 1] < 1.5 * usual && gaps[i - 2] < 1.5 * usual)
-            second.push_back(v[i] - 2.0 * v[i - 1] + v[i - 2]);
-    if (second.size() < 5)
+        if (t[i] - t[i - 1] < 1.5 * usual && t[i - 1] - t[i - 2] < 1.5 * usual)
+            parts.push_back(std::abs(v[i] - 2.0 * v[i - 1] + v[i - 2]) / std::sqrt(6.0));
+    return parts;
+}
+
+Measured fastNoise(std::span<const double> t, std::span<const double> v) {
+    const std::vector<double> parts = fastParts(t, v);
+    if (parts.size() < 5)
         return {};
     // About zero, not about their own median: second differences have none.
-    for (double& d : second)
-        d = std::abs(d);
-    const double n = static_cast<double>(second.size());
-    const double sigma = madToSigma * median(second) / std::sqrt(6.0);
+    const double sigma = madToSigma * median(parts);
     // Efficiency of the median deviation 37 %; overlapping differences halve the independent ones.
-    return {sigma, sigma * std::sqrt(1.9 / (2.0 * 0.37 * n))};
+    return {sigma, sigma * std::sqrt(1.9 / (2.0 * 0.37 * static_cast<double>(parts.size())))};
 }
 
 Expected<RunSummary> summarise(const Run& run) {

@@ -27,6 +27,10 @@ struct RunSummary {
     double lag1Dec = 0.0;
 };
 
+// Sizes of the fast part at each sample: second differences of evenly spaced neighbours over √6, so that
+// white noise of σ gives a half-normal of σ.
+std::vector<double> fastParts(std::span<const double> t_s, std::span<const double> value);
+
 // Standard deviation per sample of the fast part, from second differences of evenly spaced neighbours
 // (variance 6σ² for white noise): drift drops out, and periodic error to (2π Δt / P)² of itself.
 Measured fastNoise(std::span<const double> t_s, std::span<const double> value);

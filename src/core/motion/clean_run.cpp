@@ -164,7 +164,7 @@ CleanRun cleanRun(const Run& run) {
     std::vector<double> gaps;
     for (size_t i = 1; i < c.t_s.size(); ++i)
         gaps.push_back(c.t_s[i] - c.t_s[i - 1]);
-    c.sampling_s = median(gaps);
+    c.sampling_s = medianStep(c.t_s);
     const auto other = std::count_if(gaps.begin(), gaps.end(), [&](double g) {
         return g < 0.6 * c.sampling_s || (g > 1.6 * c.sampling_s && g < 10.0 * c.sampling_s);
     });

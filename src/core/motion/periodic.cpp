@@ -28,16 +28,9 @@ double correlatedFalseAlarm(const Measured& amplitude, double independent) {
         1.0, -cautious * std::expm1(std::max(independent, 1.0) * std::log1p(-std::min(single, 1.0 - 1e-16))));
 }
 
-double medianGap(std::span<const double> t) {
-    std::vector<double> gaps;
-    for (size_t i = 1; i < t.size(); ++i)
-        gaps.push_back(t[i] - t[i - 1]);
-    return median(std::move(gaps));
-}
-
 // From the mount's own turns, over neighbouring samples only: a slew in between may turn the worm at will.
 double wormPeriodOf(std::span<const double> t, std::span<const double> turns) {
-    const double usual = medianGap(t);
+    const double usual = medianStep(t);
     std::vector<double> rates;
     for (size_t i = 1; i < t.size(); ++i)
         if (t[i] - t[i - 1] < 1.6 * usual)
@@ -188,7 +181,7 @@ WormError wormFrom(LineModel model, std::span<const double> t, const WormPhase& 
     const double span = t.back() - t.front();
     w.cycles = span / phase.period_s;
     w.period_s.value = phase.period_s;
-    const double sampling = medianGap(t);
+    const double sampling = medianStep(t);
     int count = 1;
     while (count < 5 && phase.period_s / (count + 1) > 6.0 * sampling)
         ++count;
@@ -267,7 +260,7 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
     PeriodicResult result;
     result.longestPeriod_s = span / leastTurns;
     const double low = leastTurns / span;
-    const double high = std::min(0.5 / std::max(medianGap(t), 1e-3), 0.25);
+    const double high = std::min(0.5 / std::max(medianStep(t), 1e-3), 0.25);
     const std::vector<int> oneLevel(options.level.empty() ? t.size() : 0, 0);
     const std::span<const int> level = options.level.empty() ? std::span<const int>(oneLevel) : options.level;
     const LineModel model(t, v, level, *std::max_element(level.begin(), level.end()) + 1);

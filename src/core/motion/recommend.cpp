@@ -86,14 +86,7 @@ Recommendation gainFor(SettingKey key, const char* axis, const CleanRun& clean, 
 } // namespace
 
 double fastQuantile(std::span<const double> t, std::span<const double> v, double share) {
-    std::vector<double> gaps;
-    for (size_t i = 1; i < t.size(); ++i)
-        gaps.push_back(t[i] - t[i - 1]);
-    const double usual = median(gaps);
-    std::vector<double> size;
-    for (size_t i = 2; i < t.size(); ++i)
-        if (gaps[i - 1] < 1.5 * usual && gaps[i - 2] < 1.5 * usual)
-            size.push_back(std::abs(v[i] - 2.0 * v[i - 1] + v[i - 2]) / std::sqrt(6.0));
+    std::vector<double> size = fastParts(t, v);
     if (size.empty())
         return 0.0;
     const auto at = size.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(size.size() - 1));

@@ -5,6 +5,7 @@
 #include <fstream>
 
 #include "edge/store/ecsv.h"
+#include "edge/store/file_problems.h"
 
 namespace nordstjerna {
 
@@ -23,7 +24,7 @@ std::string num(double v) {
 
 Expected<void> writeCurve(const std::filesystem::path& path, const CorrectionCurve& c) {
     if (std::filesystem::exists(path))
-        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+        return existsAlready(path);
     static const std::vector<EcsvColumn> columns{{"phase", "", "float64"},
                                                  {"error", "arcsec", "float64"},
                                                  {"sigma", "arcsec", "float64"},
@@ -38,9 +39,7 @@ Expected<void> writeCurve(const std::filesystem::path& path, const CorrectionCur
              << num(c.rate_arcsec_s[i]) << '\n';
     file.flush();
     if (!file)
-        return problem("Cannot write " + path.string() + ".",
-                       "The folder may not exist or the disk may be full.",
-                       "Check the folder and the free space.");
+        return cannotWrite(path);
     return {};
 }
 

@@ -8,6 +8,8 @@
 #include <memory>
 #include <optional>
 
+#include "edge/store/file_problems.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -193,7 +195,7 @@ namespace {
 template <typename Write>
 Expected<void> create(const std::filesystem::path& path, const Write& write) {
     if (std::filesystem::exists(path))
-        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+        return existsAlready(path);
     fitsfile* raw = nullptr;
     int status = 0;
     fits_create_diskfile(&raw, path.c_str(), &status);

@@ -7,6 +7,7 @@
 
 #include "core/rig/scales.h"
 #include "edge/store/ecsv.h"
+#include "edge/store/file_problems.h"
 
 namespace nordstjerna {
 
@@ -243,7 +244,7 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
 
 Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const RunMeta& meta) {
     if (std::filesystem::exists(path))
-        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+        return existsAlready(path);
     std::ofstream file(path, std::ios::binary);
     std::vector<EcsvColumn> columns = runColumns;
     if (meta.wormReported)
@@ -258,9 +259,7 @@ Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const R
     }
     file << ecsvHeader(columns, metaLines(meta)) << std::flush;
     if (!file)
-        return problem("Cannot write " + path.string() + ".",
-                       "The folder may not exist or the disk may be full.",
-                       "Check the folder and the free space.");
+        return cannotWrite(path);
     return RunWriter(path, std::move(file), meta.wormReported);
 }
 
@@ -343,7 +342,7 @@ Expected<CalibrationTable> readCalibrationTable(const std::filesystem::path& pat
 
 Expected<void> writeCalibrationTable(const std::filesystem::path& path, const CalibrationTable& table) {
     if (std::filesystem::exists(path))
-        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+        return existsAlready(path);
     static const std::vector<EcsvColumn> columns{{"t", "s", "float64"},
                                                  {"x", "pix", "float64"},
                                                  {"y", "pix", "float64"},
@@ -356,9 +355,7 @@ Expected<void> writeCalibrationTable(const std::filesystem::path& path, const Ca
              << num(s.pulse_ms, 1) << '\n';
     file.flush();
     if (!file)
-        return problem("Cannot write " + path.string() + ".",
-                       "The folder may not exist or the disk may be full.",
-                       "Check the folder and the free space.");
+        return cannotWrite(path);
     return {};
 }
 

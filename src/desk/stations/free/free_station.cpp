@@ -363,7 +363,7 @@ void FreeStation::readBeside(const std::filesystem::path& path,
     RunSurroundings around;
     around.wormPeriod_s = session().rig().mount.wormPeriod_s;
     reader_ = std::async(std::launch::async, [this, path, around, then] {
-        auto run = std::make_shared<Expected<Run>>(readRunTable(path));
+        const std::shared_ptr<Expected<Run>> run = std::make_shared<Expected<Run>>(readRunTable(path));
         auto story = std::make_shared<Expected<RunStory>>(
             *run ? tellRun(**run, around) : Expected<RunStory>(tl::unexpected(run->error())));
         QMetaObject::invokeMethod(
