@@ -1,10 +1,12 @@
 #include "desk/widgets/findings_panel.h"
 
+#include <QCoreApplication>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPainter>
 #include <QPushButton>
 #include <QScrollArea>
+#include <algorithm>
 
 #include "charts/text.h"
 #include "desk/theme.h"
@@ -59,6 +61,15 @@ FindingsPanel::FindingsPanel(QWidget* parent) : QFrame(parent), list_(new QVBoxL
 }
 
 void FindingsPanel::show(const std::vector<Finding>& findings, const std::optional<Problem>& problem) {
+    // Stations tell their findings with every frame; cards that say the same stay, buttons and all.
+    const auto same = [](const Finding& a, const Finding& b) {
+        return a.id == b.id && a.weight == b.weight && a.headline == b.headline && a.evidence == b.evidence &&
+               a.remedy == b.remedy && a.action == b.action && a.actionLabel == b.actionLabel;
+    };
+    const auto textOf = [](const std::optional<Problem>& p) { return p ? p->text() : std::string(); };
+    if (std::equal(findings.begin(), findings.end(), findings_.begin(), findings_.end(), same) &&
+        textOf(problem) == textOf(problem_))
+        return;
     findings_ = findings;
     problem_ = problem;
     rebuild();
@@ -152,6 +163,8 @@ void FindingsPanel::rebuild() {
     if (shown == 0 && !problem_)
         list_->addWidget(words(tr("Nothing needs attention here."), 12, false, true));
     list_->addStretch();
+    // At once: half laid out cards must not be seen.
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::LayoutRequest);
 }
 
 } // namespace nordstjerna

@@ -10,7 +10,8 @@ namespace nordstjerna {
 ReadOut::ReadOut(const QString& title, QWidget* parent)
     : QFrame(parent), title_(new QLabel), value_(new QLabel), unit_(new QLabel), note_(new QLabel) {
     setObjectName("card");
-    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    // All in a row are as wide as each other, whatever they show: nothing shifts while figures change.
+    setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     setFixedHeight(92);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(14, 8, 14, 8);
@@ -44,7 +45,7 @@ void ReadOut::restyle() {
 }
 
 void ReadOut::fit() {
-    const int room = width() - 30;
+    const int room = width() - 42; // margins, and the gaps beside the unit
     const int unit =
         unit_->text().isEmpty() ? 0 : QFontMetrics(textFont(14)).horizontalAdvance(unit_->text()) + 6;
     const auto fits = [&](int px, int beside) {

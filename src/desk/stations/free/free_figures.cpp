@@ -135,7 +135,7 @@ void FreeStation::refreshLanes() {
 void FreeStation::showRecordFigures() {
     figures_[0]->setTitle(tr("Dec drift"));
     figures_[1]->setTitle(tr("RA drift"));
-    figures_[2]->setTitle(tr("Noise a frame"));
+    figures_[2]->setTitle(tr("RA / Dec noise"));
     figures_[3]->setTitle(tr("Time left"));
     if (!story_) {
         figures_[0]->showNothing(tr("one component of the polar error"));
@@ -145,17 +145,21 @@ void FreeStation::showRecordFigures() {
         return;
     }
     const MotionAnalysis& m = story_->motion;
-    figures_[0]->show(valueOf(m.dec.drift_arcsec_min, 2), plusMinus(m.dec.drift_arcsec_min, 2) + " ″/min",
-                      tr("north positive"));
-    figures_[1]->show(valueOf(m.ra.drift_arcsec_min, 2), plusMinus(m.ra.drift_arcsec_min, 2) + " ″/min",
-                      tr("east positive, on the sky"));
+    const auto drift = [](ReadOut* r, const Measured& d, const QString& plus, const QString& minus) {
+        r->show(valueOf(d, 2), tr("″/min"),
+                plusMinus(d, 2) + tr(", to the %1").arg(d.value >= 0.0 ? plus : minus));
+    };
+    drift(figures_[0], m.dec.drift_arcsec_min, tr("north"), tr("south"));
+    drift(figures_[1], m.ra.drift_arcsec_min, tr("east"), tr("west"));
+    const double uncertain = std::max(m.ra.noise_arcsec.sigma, m.dec.noise_arcsec.sigma);
     figures_[2]->show(
         tr("%1 / %2″")
             .arg(qs(formatNumber(m.ra.noise_arcsec.value, 2)), qs(formatNumber(m.dec.noise_arcsec.value, 2))),
-        plusMinus({0.0, std::max(m.ra.noise_arcsec.sigma, m.dec.noise_arcsec.sigma)}, 2) + "″",
-        m.dec.centroid_arcsec.value > 0.0
-            ? tr("RA / Dec, camera %1″").arg(qs(formatNumber(m.dec.centroid_arcsec.value, 2)))
-            : tr("RA / Dec"));
+        "",
+        plusMinus({0.0, uncertain}, 2) + "″" +
+            (m.dec.centroid_arcsec.value > 0.0
+                 ? tr(", camera %1″").arg(qs(formatNumber(m.dec.centroid_arcsec.value, 2)))
+                 : QString()));
     double most = 0.0;
     bool open = false;
     for (const WantedFigure& w : wanted_) {

@@ -108,7 +108,7 @@ void RigStation::build() {
     worm_->setSpecialValueText(tr("not known"));
     shafts_ = new QLineEdit;
     shafts_->setObjectName("shafts");
-    shafts_->setPlaceholderText(tr("not known"));
+    shafts_->setPlaceholderText(tr("gears"));
     shafts_->setToolTip(
         tr("Turns of each further RA shaft (motor, belt wheel) for one turn of the worm, with "
            "spaces between: 6.78 54.2. Names the origin of periods that are not the worm's."));
@@ -118,8 +118,7 @@ void RigStation::build() {
     exposure_ = numberField(0, 99, 2, tr("s"));
     pulseLimit_ = numberField(0, 99999, 0, tr("ms"));
     row(form, tr("Rate RA, Dec"), {rateRa_, rateDec_});
-    row(form, tr("Worm period"), {worm_});
-    row(form, tr("Gear shafts"), {shafts_});
+    row(form, tr("Worm, shafts"), {worm_, shafts_});
     row(form, tr("Slew rate"), {slew_});
     row(form, tr("Exposure"), {exposure_});
     row(form, tr("Pulse limit"), {pulseLimit_});
