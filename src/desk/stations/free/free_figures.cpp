@@ -232,9 +232,10 @@ void FreeStation::showWormFigures() {
                      tr("%1 turns%2")
                          .arg(qs(formatNumber(worm->cycles, 1)),
                               run_.meta.correctionOn ? tr(", corrected") : QString()));
-        figures_[1]->show(
-            qs(formatNumber(worm->maxRate_arcsec_s.value, 3)), plusMinus(worm->maxRate_arcsec_s, 3) + " ″/s",
-            tr("0.3″ in %1").arg(qs(formatDuration(0.3 / std::max(worm->maxRate_arcsec_s.value, 1e-4)))));
+        figures_[1]->show(qs(formatNumber(worm->maxRate_arcsec_s.value, 3)), tr("″/s"),
+                          tr("%1; 0.3″ in %2")
+                              .arg(plusMinus(worm->maxRate_arcsec_s, 3),
+                                   qs(formatDuration(0.3 / std::max(worm->maxRate_arcsec_s.value, 1e-4)))));
         const double image = run_.meta.imageScale_arcsec_px;
         showMeasured(
             figures_[2], worm->rms_arcsec, "″", 2,
