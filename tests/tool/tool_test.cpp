@@ -381,6 +381,14 @@ void ToolTest::badRuns_data() {
                          << "too short";
     QTest::newRow("empty") << t + ra + dec << "t dra ddec\n"
                            << "too short";
+    QTest::newRow("no time") << t + ra + dec << "t dra ddec\n1 1 1\ninf 1 1\n"
+                             << "has no time";
+    QTest::newRow("years") << t + ra + dec << "t dra ddec\n0 0.1 0.2\n" + [] {
+        QString rows;
+        for (int i = 0; i < 50; ++i)
+            rows += QString("%1 0.1 0.2\n").arg(1700000000LL + 2 * i);
+        return rows;
+    }() << "19676 days";
     QTest::newRow("no stars") << t + ra + dec << "t dra ddec\n" + [] {
         QString rows;
         for (int i = 0; i < 50; ++i)

@@ -139,6 +139,11 @@ Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
                            formatCount(static_cast<int>(m.clean.jumps_s.size()), "jump") +
                            " and without excursions.",
                        "Record again without slews or dithers, out of the wind.");
+    constexpr double longest_s = 7.0 * 86400.0;
+    if (m.clean.span_s() > longest_s)
+        return problem("The run lasts " + formatNumber(m.clean.span_s() / 86400.0, 0) + " days.",
+                       "That is no free run, or its time column is not in seconds since the start.",
+                       "Check the column, or cut the table into nights.");
     m.ra.rms_arcsec = summary->ra.rms_arcsec;
     m.dec.rms_arcsec = summary->dec.rms_arcsec;
     m.totalRms_arcsec = summary->totalRms_arcsec;

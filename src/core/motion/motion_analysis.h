@@ -38,8 +38,8 @@ struct MotionAnalysis {
     int rowsUsed() const { return static_cast<int>(clean.t_s.size()); }
 };
 
-// wormPeriod_s: 0 when not known. Fails with fewer than 10 usable rows, and when the star did not move like a
-// star (all rows alike).
+// wormPeriod_s: 0 when not known. Fails with fewer than 10 usable rows, when nothing is left between jumps
+// and excursions, and when the run lasts longer than a week.
 Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s);
 
 } // namespace nordstjerna

@@ -223,6 +223,10 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
         if (event >= 0)
             run.rows[i].event = table->rows[i][static_cast<size_t>(event)];
     }
+    for (size_t i = 0; i < run.rows.size(); ++i)
+        if (!std::isfinite(run.rows[i].t_s))
+            return problem("Row " + std::to_string(i + 1) + " of " + path.string() + " has no time.",
+                           "Column t must be a number in every row.", "Correct or drop the row.");
     for (size_t i = 1; i < run.rows.size(); ++i)
         if (!(run.rows[i].t_s > run.rows[i - 1].t_s))
             return problem("Time does not advance in row " + std::to_string(i + 1) + " of " + path.string() +
