@@ -256,7 +256,7 @@ Expected<Json> commandAnalyse(const AnalyseRequest& request) {
     Json result{{"kind", runKindName(run->meta.kind)},
                 {"ra", axisJson(m.ra)},
                 {"dec", axisJson(m.dec)},
-                {"total_rms_arcsec", number(m.totalRms_arcsec, 4)},
+                {"total_rms_arcsec", number(m.summary.totalRms_arcsec, 4)},
                 {"rows_used", m.rowsUsed()},
                 {"rows_left_out", m.clean.rowsLeftOut()},
                 {"left_out", leftOutJson(m.clean)},

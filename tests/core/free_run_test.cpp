@@ -55,6 +55,14 @@ Run record(const Mount& m, Random& random) {
     return run;
 }
 
+Site airlessSkerry() {
+    Site site;
+    site.latitude = Angle::fromDeg(58.35);
+    site.longitude = Angle::fromDeg(11.2);
+    site.pressure_hpa = 0.0;
+    return site;
+}
+
 void lose(RunRow& r) {
     r.dra_arcsec = r.ddec_arcsec = std::nan("");
     r.event = "lost";
@@ -592,10 +600,7 @@ void FreeRunTest::nearThePoleNoCurve() {
 
 void FreeRunTest::driftMeansOneComponent() {
     // Against the textbook formula of small errors: what it predicts is found again. No air.
-    Site site;
-    site.latitude = Angle::fromDeg(58.35);
-    site.longitude = Angle::fromDeg(11.2);
-    site.pressure_hpa = 0.0;
+    const Site site = airlessSkerry();
     const Instant when = *parseInstant("2026-10-14T19:30:00");
     for (double h : {-5.5, -3.0, -0.2, 2.0}) {
         const HourAngleDec place{Angle::fromHours(h), Angle::fromDeg(15.0)};
@@ -616,10 +621,7 @@ void FreeRunTest::driftMeansOneComponent() {
 }
 
 void FreeRunTest::rateToldFromTheAxis() {
-    Site site;
-    site.latitude = Angle::fromDeg(58.35);
-    site.longitude = Angle::fromDeg(11.2);
-    site.pressure_hpa = 0.0;
+    const Site site = airlessSkerry();
     const Instant when = *parseInstant("2026-10-14T19:30:00");
     const HourAngleDec place{Angle::fromHours(-3.0), Angle::fromDeg(42.0)};
     AxisFit axis;

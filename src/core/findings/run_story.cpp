@@ -23,21 +23,6 @@ std::optional<DriftMeaning> meaningOf(const Run& run, const MotionAnalysis& m,
     return meaningOfDrift(watch, m.ra.drift_arcsec_min, *around.site, around.axis);
 }
 
-// Settings a run was guided with, as a book.
-SettingsBook bookOf(const RunMeta& meta) {
-    SettingsBook book;
-    if (!meta.controller)
-        return book;
-    const auto set = [&](SettingKey key, double value) { book.change(key, value, "run", "", meta.start); };
-    set(SettingKey::gainRa, meta.controller->ra.loopGain);
-    set(SettingKey::gainDec, meta.controller->dec.loopGain);
-    set(SettingKey::deadbandRa, meta.controller->ra.deadband_arcsec);
-    set(SettingKey::deadbandDec, meta.controller->dec.deadband_arcsec);
-    set(SettingKey::smoothingRa, meta.controller->ra.smoothing);
-    set(SettingKey::smoothingDec, meta.controller->dec.smoothing);
-    return book;
-}
-
 } // namespace
 
 std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const RunSurroundings& around) {
@@ -53,12 +38,13 @@ std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const Run
                                   around.shaftTurns));
     if (run.meta.kind == RunKind::free) {
         addAll(list, driftFindings(m, meaningOf(run, m, around)));
-        const SettingsBook own = bookOf(run.meta);
+        const SettingsBook own =
+            run.meta.controller ? SettingsBook(*run.meta.controller, "run") : SettingsBook();
         addAll(list, settingsFindings(recommendSettings(m, around.settings ? *around.settings : own,
                                                         run.meta.raRate_arcsec_s, run.meta.decRate_arcsec_s,
                                                         around.backlash)));
-    } else if (const auto summary = summarise(run)) {
-        addAll(list, guideFindings(run, *summary));
+    } else {
+        addAll(list, guideFindings(run, m.summary));
     }
     rank(list);
     return list;

@@ -42,8 +42,8 @@ std::string settingText(SettingKey key, double value) {
     return formatNumber(value, describe(key).decimals) + describe(key).unit;
 }
 
-SettingsBook::SettingsBook() : now_(settingCount) {
-    const ControllerSettings d;
+SettingsBook::SettingsBook(const ControllerSettings& start, const std::string& origin)
+    : now_(settingCount, {0.0, origin, ""}) {
     const auto axis = [&](const AxisSettings& a, SettingKey first) {
         const size_t i = index(first);
         now_[i].value = a.loopGain;
@@ -51,10 +51,10 @@ SettingsBook::SettingsBook() : now_(settingCount) {
         now_[i + 2].value = a.smoothing;
         now_[i + 3].value = a.pulseLimit_ms;
     };
-    axis(d.ra, SettingKey::gainRa);
-    axis(d.dec, SettingKey::gainDec);
+    axis(start.ra, SettingKey::gainRa);
+    axis(start.dec, SettingKey::gainDec);
     now_[index(SettingKey::exposure)].value = 2.0;
-    now_[index(SettingKey::decMode)].value = static_cast<double>(d.decMode);
+    now_[index(SettingKey::decMode)].value = static_cast<double>(start.decMode);
 }
 
 ControllerSettings SettingsBook::controller() const {

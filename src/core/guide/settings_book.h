@@ -40,7 +40,7 @@ struct SettingChange {
 
 class SettingsBook {
 public:
-    SettingsBook();
+    explicit SettingsBook(const ControllerSettings& start = {}, const std::string& origin = "default");
 
     // Values are in the unit of the setting; the Dec mode is the number of its DecMode.
     double value(SettingKey key) const { return now_[index(key)].value; }
@@ -64,7 +64,7 @@ public:
 private:
     struct Entry {
         double value = 0.0;
-        std::string origin = "default";
+        std::string origin;
         std::string reason;
     };
     static size_t index(SettingKey key) { return static_cast<size_t>(key); }

@@ -42,12 +42,13 @@ Measured quadratureRest(const Measured& a, const Measured& b) {
     return {value, value > 0.0 ? std::min(0.5 * error / value, std::sqrt(error)) : std::sqrt(error)};
 }
 
-double sumOfSquares(const std::vector<double>& v) {
+// About the mean.
+double meanSquare(const std::vector<double>& v) {
     const double m = mean(v);
     double sum = 0.0;
     for (double x : v)
         sum += (x - m) * (x - m);
-    return sum;
+    return v.empty() ? 0.0 : sum / static_cast<double>(v.size());
 }
 
 void judgeAxis(AxisMotion& a, const CleanRun& clean, const std::vector<double>& v, const Measured& centroid,
@@ -58,47 +59,34 @@ void judgeAxis(AxisMotion& a, const CleanRun& clean, const std::vector<double>& 
         a.air_arcsec = quadratureRest(a.noise_arcsec, centroid);
     if (auto periodic = findPeriodic(clean.t_s, v, options)) {
         a.periodic = std::move(*periodic);
-        a.drift_arcsec_min = a.periodic.drift_arcsec_min;
-        a.drift_level_arcsec.value = mean(v);
-        a.drift_level_arcsec.sigma =
-            a.periodic.residual_arcsec / std::sqrt(static_cast<double>(std::max<size_t>(1, v.size())));
-        return;
+    } else {
+        // Too few rows for periods; a line can be had.
+        const auto line = LineModel(clean.t_s, v, clean.level, clean.levels).fit({}, false);
+        a.periodic.drift_arcsec_min = {60.0 * line.slope.value, 60.0 * line.slope.sigma};
+        a.periodic.residual = line.residual;
+        a.periodic.residual_arcsec = line.sigma;
+        a.periodic.driftVariance_arcsec2 = std::pow(line.slope.value * clean.span_s(), 2) / 12.0;
     }
-    // Too few rows for periods; a line can be had.
-    const LineModel model(clean.t_s, v, clean.level, clean.levels);
-    const auto line = model.fit({}, false);
-    a.drift_arcsec_min = {60.0 * line.slope.value, 60.0 * line.slope.sigma};
-    a.drift_level_arcsec = {mean(v), line.sigma / std::sqrt(static_cast<double>(v.size()))};
-    a.periodic.drift_arcsec_min = a.drift_arcsec_min;
-    a.periodic.residual = line.residual;
-    a.periodic.residual_arcsec = line.sigma;
-    a.periodic.driftVariance_arcsec2 = std::pow(line.slope.value * clean.span_s(), 2) / 12.0;
+    a.drift_arcsec_min = a.periodic.drift_arcsec_min;
+    a.drift_level_arcsec = {mean(v), a.periodic.residual_arcsec / std::sqrt(static_cast<double>(v.size()))};
 }
 
-std::vector<BudgetShare> budgetOf(const MotionAnalysis& m, const std::vector<double>& allRa,
-                                  const std::vector<double>& allDec) {
+std::vector<BudgetShare> budgetOf(const MotionAnalysis& m) {
     double parts[4] = {};
-    const auto add = [&](const AxisMotion& a, const std::vector<double>& all,
-                         const std::vector<double>& used) {
-        const double total = sumOfSquares(all) / static_cast<double>(all.size());
-        const double clean =
-            m.clean.leftOut.empty() && m.clean.levels == 1
-                ? total
-                : std::min(total, sumOfSquares(a.periodic.residual) / static_cast<double>(used.size()) +
-                                      a.periodic.driftVariance_arcsec2 + a.periodic.periodicVariance_arcsec2);
-        const double noise =
-            sumOfSquares(a.periodic.residual) / static_cast<double>(std::max<size_t>(1, used.size()));
-        const double sum = noise + a.periodic.driftVariance_arcsec2 + a.periodic.periodicVariance_arcsec2;
+    for (const AxisMotion* a : {&m.ra, &m.dec}) {
+        const PeriodicResult& p = a->periodic;
+        const double total = a->rms_arcsec * a->rms_arcsec;
+        const double noise = meanSquare(p.residual);
+        const double sum = noise + p.driftVariance_arcsec2 + p.periodicVariance_arcsec2;
+        const double clean = m.clean.leftOut.empty() && m.clean.levels == 1 ? total : std::min(total, sum);
         if (!(sum > 0.0))
-            return;
+            continue;
         // An unfinished turn counts partly as drift and partly as period: shared in proportion.
         parts[static_cast<int>(Cause::noise)] += clean * noise / sum;
-        parts[static_cast<int>(Cause::drift)] += clean * a.periodic.driftVariance_arcsec2 / sum;
-        parts[static_cast<int>(Cause::periodic)] += clean * a.periodic.periodicVariance_arcsec2 / sum;
+        parts[static_cast<int>(Cause::drift)] += clean * p.driftVariance_arcsec2 / sum;
+        parts[static_cast<int>(Cause::periodic)] += clean * p.periodicVariance_arcsec2 / sum;
         parts[static_cast<int>(Cause::excursion)] += total - clean;
-    };
-    add(m.ra, allRa, m.clean.ra_arcsec);
-    add(m.dec, allDec, m.clean.dec_arcsec);
+    }
     const double total = parts[0] + parts[1] + parts[2] + parts[3];
     std::vector<BudgetShare> budget;
     for (Cause c : {Cause::noise, Cause::periodic, Cause::drift, Cause::excursion})
@@ -144,9 +132,9 @@ Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
         return problem("The run lasts " + formatNumber(m.clean.span_s() / 86400.0, 0) + " days.",
                        "That is no free run, or its time column is not in seconds since the start.",
                        "Check the column, or cut the table into nights.");
+    m.summary = *summary;
     m.ra.rms_arcsec = summary->ra.rms_arcsec;
     m.dec.rms_arcsec = summary->dec.rms_arcsec;
-    m.totalRms_arcsec = summary->totalRms_arcsec;
     const Measured centroid = centroidNoise(run);
     PeriodicOptions ra;
     ra.wormPeriod_s = wormPeriod_s;
@@ -158,14 +146,7 @@ Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
     dec.level = m.clean.level;
     judgeAxis(m.dec, m.clean, m.clean.dec_arcsec, centroid, dec);
     m.mechanical_arcsec = quadratureRest(m.ra.noise_arcsec, m.dec.noise_arcsec);
-    std::vector<double> allRa;
-    std::vector<double> allDec;
-    for (const RunRow& r : run.rows)
-        if (countsForRms(r)) {
-            allRa.push_back(r.dra_arcsec);
-            allDec.push_back(r.ddec_arcsec);
-        }
-    m.budget = budgetOf(m, allRa, allDec);
+    m.budget = budgetOf(m);
     return m;
 }
 

@@ -29,7 +29,7 @@ struct BudgetShare {
 struct MotionAnalysis {
     CleanRun clean;
     AxisMotion ra, dec;
-    double totalRms_arcsec = 0.0;
+    RunSummary summary;              // of all rows that count, excursions included
     double wormGiven_s = 0.0;        // period the analysis was told; 0: none
     Measured mechanical_arcsec;      // fast noise of RA beyond that of Dec: what the air does not do
     std::vector<BudgetShare> budget; // largest first

@@ -58,6 +58,7 @@ struct Search {
     std::vector<double> frequency;
     std::vector<double> alarm;
     Spectrum first; // before anything but drift was taken out
+    double firstVariance = 0.0;
     double independent = 1.0;
 };
 
@@ -82,8 +83,10 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
             continue;
         }
         const Spectrum s = lombScargle(t, joint.residual, low, step, count);
-        if (round == 0)
+        if (round == 0) {
             found.first = s;
+            found.firstVariance = variance(joint.residual);
+        }
         // Only what rises and falls within the range is a period; what grows towards its end is drift.
         size_t peak = 0;
         for (size_t i = 1; i + 1 < s.power.size(); ++i)
@@ -283,7 +286,7 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
         return a.amplitude_arcsec.value > b.amplitude_arcsec.value;
     });
     result.spectrum = std::move(found.first);
-    result.variance_arcsec2 = variance(model.fit({}, false).residual);
+    result.variance_arcsec2 = found.firstVariance;
     result.alarm_arcsec = joint.sigma * joint.inflation *
                           std::sqrt(2.0 / static_cast<double>(t.size()) * 2.0 *
                                     std::log(cautious * std::max(found.independent, 1.0) / significant));

@@ -8,6 +8,7 @@
 #include "core/procedure/slew.h"
 #include "desk/theme.h"
 #include "desk/widgets/step_bar.h"
+#include "edge/store/run_recorder.h"
 
 namespace nordstjerna {
 
@@ -70,6 +71,12 @@ void Station::slewTo(const HourAngleDec& target, const QString& purpose,
     if (!session_.busy())
         slewing_ = false;
     refresh();
+}
+
+void Station::keep(RunRecorder& recorder, const Run& run) {
+    if (const auto done = recorder.update(run); !done)
+        QMetaObject::invokeMethod(
+            this, [this, p = done.error()] { session_.reportProblem(p); }, Qt::QueuedConnection);
 }
 
 } // namespace nordstjerna

@@ -16,7 +16,9 @@ class QVBoxLayout;
 
 namespace nordstjerna {
 
+class RunRecorder;
 class StepBar;
+struct Run;
 
 class Station : public QWidget {
     Q_OBJECT
@@ -49,6 +51,8 @@ protected:
     // Moves the mount; slewing() holds meanwhile and `refresh` is called at both ends.
     void slewTo(const HourAngleDec& target, const QString& purpose, const std::function<void()>& refresh);
     bool slewing() const { return slewing_; }
+    // Brings the run's table up to date, from the worker; a failure is told to the person, once.
+    void keep(RunRecorder& recorder, const Run& run);
 
 private:
     void restyle();

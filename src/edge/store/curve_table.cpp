@@ -1,7 +1,6 @@
 #include "edge/store/curve_table.h"
 
 #include <cmath>
-#include <cstdio>
 #include <fstream>
 
 #include "edge/store/ecsv.h"
@@ -14,12 +13,6 @@ namespace {
 constexpr const char* format = "nordstjerna-curve 1";
 constexpr double longestTurn_s = 7200.0;
 
-std::string num(double v) {
-    char buffer[48];
-    std::snprintf(buffer, sizeof buffer, "%.6f", v);
-    return buffer;
-}
-
 } // namespace
 
 Expected<void> writeCurve(const std::filesystem::path& path, const CorrectionCurve& c) {
@@ -30,13 +23,14 @@ Expected<void> writeCurve(const std::filesystem::path& path, const CorrectionCur
                                                  {"sigma", "arcsec", "float64"},
                                                  {"rate", "arcsec / s", "float64"}};
     std::ofstream file(path, std::ios::binary);
-    file << ecsvHeader(columns, {std::string("format: ") + format, "worm_period_s: " + num(c.wormPeriod_s),
-                                 std::string("phase_of: ") + (c.byMount ? "mount" : "start"),
-                                 "start_utc: '" + formatInstant(c.start) + "'",
-                                 "error: axis in hour angle, positive where the mount runs ahead (west)"});
+    file << ecsvHeader(columns,
+                       {std::string("format: ") + format, "worm_period_s: " + ecsvNumber(c.wormPeriod_s, 6),
+                        std::string("phase_of: ") + (c.byMount ? "mount" : "start"),
+                        "start_utc: '" + formatInstant(c.start) + "'",
+                        "error: axis in hour angle, positive where the mount runs ahead (west)"});
     for (size_t i = 0; i < c.error_arcsec.size(); ++i)
-        file << num(c.phase(i)) << ' ' << num(c.error_arcsec[i]) << ' ' << num(c.sigma_arcsec[i]) << ' '
-             << num(c.rate_arcsec_s[i]) << '\n';
+        file << ecsvNumber(c.phase(i), 6) << ' ' << ecsvNumber(c.error_arcsec[i], 6) << ' '
+             << ecsvNumber(c.sigma_arcsec[i], 6) << ' ' << ecsvNumber(c.rate_arcsec_s[i], 6) << '\n';
     file.flush();
     if (!file)
         return cannotWrite(path);

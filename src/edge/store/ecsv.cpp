@@ -2,6 +2,7 @@
 
 #include <charconv>
 #include <cmath>
+#include <cstdio>
 #include <fstream>
 #include <limits>
 #include <optional>
@@ -139,6 +140,14 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
         table.rows.push_back(*fields);
     }
     return table;
+}
+
+std::string ecsvNumber(double value, int decimals) {
+    if (!std::isfinite(value))
+        return "nan";
+    char buffer[48];
+    std::snprintf(buffer, sizeof buffer, "%.*f", decimals, value);
+    return buffer;
 }
 
 std::string ecsvText(const std::string& value) {

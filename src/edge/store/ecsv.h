@@ -31,6 +31,8 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path);
 
 // Header text from "# %ECSV 1.0" to the line of names, metadata given as ready YAML lines.
 std::string ecsvHeader(const std::vector<EcsvColumn>& columns, const std::vector<std::string>& metaLines);
+// A number cell; "nan" for what is not finite.
+std::string ecsvNumber(double value, int decimals);
 // A text cell, quoted where needed.
 std::string ecsvText(const std::string& value);
 

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdio>
 #include <sstream>
 
 #include "core/rig/scales.h"
@@ -12,14 +11,6 @@
 namespace nordstjerna {
 
 namespace {
-
-std::string num(double v, int decimals) {
-    if (!std::isfinite(v))
-        return "nan";
-    char buffer[48];
-    std::snprintf(buffer, sizeof buffer, "%.*f", decimals, v);
-    return buffer;
-}
 
 const char* decModeName(DecMode mode) {
     switch (mode) {
@@ -36,9 +27,10 @@ const char* decModeName(DecMode mode) {
 }
 
 std::string axisYaml(const AxisSettings& a, const std::string& more) {
-    return "{kind: proportional, loop_gain: " + num(a.loopGain, 3) +
-           ", deadband_arcsec: " + num(a.deadband_arcsec, 3) + ", smoothing: " + num(a.smoothing, 3) +
-           ", pulse_limit_ms: " + num(a.pulseLimit_ms, 0) + more + "}";
+    return "{kind: proportional, loop_gain: " + ecsvNumber(a.loopGain, 3) +
+           ", deadband_arcsec: " + ecsvNumber(a.deadband_arcsec, 3) +
+           ", smoothing: " + ecsvNumber(a.smoothing, 3) +
+           ", pulse_limit_ms: " + ecsvNumber(a.pulseLimit_ms, 0) + more + "}";
 }
 
 std::vector<std::string> metaLines(const RunMeta& m) {
@@ -46,16 +38,18 @@ std::vector<std::string> metaLines(const RunMeta& m) {
         "format: nordstjerna-run 1",
         "start_utc: '" + formatInstant(m.start) + "'",
         std::string("kind: ") + runKindName(m.kind),
-        "rig: {guide_pixel_um: " + num(m.guidePixel_um, 3) + ", guide_focal_mm: " + num(m.guideFocal_mm, 3) +
-            ", guide_bin: " + std::to_string(m.guideBin) + ", image_pixel_um: " + num(m.imagePixel_um, 3) +
-            ", image_focal_mm: " + num(m.imageFocal_mm, 3) + ", image_bin: " + std::to_string(m.imageBin) +
-            "}",
-        "scales: {guide_arcsec_px: " + num(m.guideScale_arcsec_px, 5) +
-            ", image_arcsec_px: " + num(m.imageScale_arcsec_px, 5) + "}",
-        "rates: {ra_arcsec_s: " + num(m.raRate_arcsec_s, 5) + ", dec_arcsec_s: " +
-            num(m.decRate_arcsec_s, 5) + ", guide_rate_sidereal: " + num(m.guideRate_sidereal, 4) + "}",
-        "pointing: {ra: " + num(m.ra_deg, 6) + ", dec: " + num(m.dec_deg, 6) + ", hour_angle: " +
-            num(m.hourAngle_h, 5) + ", side: " + (m.side.empty() ? "unknown" : m.side) + "}",
+        "rig: {guide_pixel_um: " + ecsvNumber(m.guidePixel_um, 3) + ", guide_focal_mm: " +
+            ecsvNumber(m.guideFocal_mm, 3) + ", guide_bin: " + std::to_string(m.guideBin) +
+            ", image_pixel_um: " + ecsvNumber(m.imagePixel_um, 3) + ", image_focal_mm: " +
+            ecsvNumber(m.imageFocal_mm, 3) + ", image_bin: " + std::to_string(m.imageBin) + "}",
+        "scales: {guide_arcsec_px: " + ecsvNumber(m.guideScale_arcsec_px, 5) +
+            ", image_arcsec_px: " + ecsvNumber(m.imageScale_arcsec_px, 5) + "}",
+        "rates: {ra_arcsec_s: " + ecsvNumber(m.raRate_arcsec_s, 5) +
+            ", dec_arcsec_s: " + ecsvNumber(m.decRate_arcsec_s, 5) +
+            ", guide_rate_sidereal: " + ecsvNumber(m.guideRate_sidereal, 4) + "}",
+        "pointing: {ra: " + ecsvNumber(m.ra_deg, 6) + ", dec: " + ecsvNumber(m.dec_deg, 6) +
+            ", hour_angle: " + ecsvNumber(m.hourAngle_h, 5) +
+            ", side: " + (m.side.empty() ? "unknown" : m.side) + "}",
     };
     if (m.controller) {
         lines.push_back("controller:");
@@ -268,12 +262,13 @@ Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const R
 }
 
 Expected<void> RunWriter::append(const RunRow& r) {
-    std::string line = num(r.t_s, 3) + " " + num(r.dra_arcsec, 4) + " " + num(r.ddec_arcsec, 4) + " " +
-                       num(r.pulseRa_ms, 1) + " " + num(r.pulseDec_ms, 1) + " " + num(r.snr, 2) + " " +
-                       num(r.hfd_px, 3) + " " + num(r.flux_adu, 1) + " " + std::to_string(r.stars) + " " +
-                       ecsvText(r.event) + " " + num(r.centroid_arcsec, 4);
+    std::string line =
+        ecsvNumber(r.t_s, 3) + " " + ecsvNumber(r.dra_arcsec, 4) + " " + ecsvNumber(r.ddec_arcsec, 4) + " " +
+        ecsvNumber(r.pulseRa_ms, 1) + " " + ecsvNumber(r.pulseDec_ms, 1) + " " + ecsvNumber(r.snr, 2) + " " +
+        ecsvNumber(r.hfd_px, 3) + " " + ecsvNumber(r.flux_adu, 1) + " " + std::to_string(r.stars) + " " +
+        ecsvText(r.event) + " " + ecsvNumber(r.centroid_arcsec, 4);
     if (worm_)
-        line += " " + num(r.worm_turns, 6);
+        line += " " + ecsvNumber(r.worm_turns, 6);
     for (const std::string& cell : r.more)
         line += " " + ecsvText(cell);
     file_ << line + "\n" << std::flush;
@@ -355,8 +350,8 @@ Expected<void> writeCalibrationTable(const std::filesystem::path& path, const Ca
     std::ofstream file(path, std::ios::binary);
     file << ecsvHeader(columns, metaLines(table.meta));
     for (const CalibrationSample& s : table.samples)
-        file << num(s.t_s, 3) << ' ' << num(s.x, 4) << ' ' << num(s.y, 4) << ' ' << legName(s.leg) << ' '
-             << num(s.pulse_ms, 1) << '\n';
+        file << ecsvNumber(s.t_s, 3) << ' ' << ecsvNumber(s.x, 4) << ' ' << ecsvNumber(s.y, 4) << ' '
+             << legName(s.leg) << ' ' << ecsvNumber(s.pulse_ms, 1) << '\n';
     file.flush();
     if (!file)
         return cannotWrite(path);

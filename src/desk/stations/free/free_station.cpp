@@ -206,9 +206,7 @@ void FreeStation::record() {
             Q_EMIT changed();
         },
         [this, live, recorder, worm_s](Guiding& g) {
-            if (const auto done = recorder->update(g.run()); !done)
-                QMetaObject::invokeMethod(
-                    this, [this, p = done.error()] { session().reportProblem(p); }, Qt::QueuedConnection);
+            keep(*recorder, g.run());
             if (g.run().rows.size() < live->due && !g.over())
                 return;
             live->due = g.run().rows.size() + std::max<size_t>(1, g.run().rows.size() / 40);
@@ -285,11 +283,7 @@ void FreeStation::testBacklash() {
             refresh();
             Q_EMIT changed();
         },
-        [this, recorder](BacklashTest& t) {
-            if (const auto done = recorder->update(t.run()); !done)
-                QMetaObject::invokeMethod(
-                    this, [this, p = done.error()] { session().reportProblem(p); }, Qt::QueuedConnection);
-        });
+        [this, recorder](BacklashTest& t) { keep(*recorder, t.run()); });
     if (!session().busy())
         testing_ = false;
     refresh();

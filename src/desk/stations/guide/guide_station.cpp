@@ -78,7 +78,8 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     axis(1, tr("RA"), SettingKey::gainRa);
     axis(2, tr("Dec"), SettingKey::gainDec);
     grid->addWidget(new QLabel(tr("both ways")), 1, 5);
-    decMode_->addItems({tr("both ways"), tr("north only"), tr("south only"), tr("off")});
+    for (DecMode mode : {DecMode::both, DecMode::northOnly, DecMode::southOnly, DecMode::off})
+        decMode_->addItem(qs(settingText(SettingKey::decMode, static_cast<double>(mode))));
     connect(decMode_, &QComboBox::currentIndexChanged, this,
             [this](int mode) { this->session().changeSetting(SettingKey::decMode, mode, "yours"); });
     grid->addWidget(decMode_, 2, 5);
@@ -183,11 +184,7 @@ void GuideStation::start() {
             refresh();
             Q_EMIT changed();
         },
-        [this, recorder](Guiding& g) {
-            if (const auto done = recorder->update(g.run()); !done)
-                QMetaObject::invokeMethod(
-                    this, [this, p = done.error()] { session().reportProblem(p); }, Qt::QueuedConnection);
-        });
+        [this, recorder](Guiding& g) { keep(*recorder, g.run()); });
     if (!session().busy())
         guiding_ = false;
     refresh();
