@@ -40,7 +40,9 @@ std::string componentText(const DriftComponent& c) {
     const std::string size = formatMeasured({std::abs(c.amount_arcmin.value), c.amount_arcmin.sigma}, "′", 2);
     const char* side = mostlyEast ? (c.amount_arcmin.value > 0.0 ? "east" : "west")
                                   : (c.amount_arcmin.value > 0.0 ? "too high" : "too low");
-    if (share > 0.95)
+    // Within some 4° of it the direction may go by its name: the other part then adds less than a tenth of
+    // itself.
+    if (share > 0.997)
         return "In this place of the sky that is an axis " + size + " " + side + ".";
     return "In this place of the sky that is " + size + " of polar error in a slanting direction, mostly " +
            side + " (" + formatNumber(100.0 * c.east * c.east, 0) + " % east–west, " +

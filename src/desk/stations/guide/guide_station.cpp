@@ -94,8 +94,11 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     buttons()->addWidget(target_);
     buttons()->addWidget(drawerButton_);
     connect(target_, &QPushButton::clicked, this, &GuideStation::pointAtTarget);
-    connect(drawerButton_, &QPushButton::clicked, this,
-            [this] { drawer_->setVisible(!drawer_->isVisible()); });
+    connect(drawerButton_, &QPushButton::clicked, this, [this] {
+        drawer_->setVisible(!drawer_->isVisible());
+        // Both do not fit beside the lanes of a window of ordinary height.
+        strip_->setVisible(!drawer_->isVisible());
+    });
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (guiding_ || slewing())
             this->session().stop();
@@ -197,8 +200,6 @@ void GuideStation::show(const Snapshot& s) {
     settled_ = s.settled;
     const ControllerSettings c = session().settings().controller();
     lanes_->show(run_, c.ra.deadband_arcsec, c.dec.deadband_arcsec);
-    spot_->show(run_.rows,
-                session().rig().imagingOptics.focal_mm > 0 ? scalesOf(session().rig()).image_arcsec_px : 1.0);
     strip_->show(s.frame, s.stars);
     const auto summary = summarise(run_);
     summary_ = summary ? std::optional<RunSummary>(*summary) : std::nullopt;
@@ -236,6 +237,7 @@ void GuideStation::refresh() {
         setPrimary(tr("Guide"), !session().busy());
     }
     const double image = scalesOf(session().rig()).image_arcsec_px;
+    spot_->show(run_.rows, image);
     const auto live = liveRms(run_.rows, rmsWindow_s);
     if (!live) {
         total_->showNothing(tr("want < %1″, an imaging pixel").arg(qs(formatNumber(image, 2))));
