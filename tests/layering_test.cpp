@@ -5,6 +5,8 @@
 #include <QRegularExpression>
 #include <QtTest>
 
+#include "registry.h"
+
 class LayeringTest : public QObject {
     Q_OBJECT
 private slots:
@@ -115,5 +117,5 @@ void LayeringTest::sourcesCarryNoSideEntrances() {
     }
 }
 
-QTEST_APPLESS_MAIN(LayeringTest)
+NORDSTJERNA_TEST(LayeringTest)
 #include "layering_test.moc"

@@ -13,10 +13,6 @@ namespace nordstjerna {
 
 namespace {
 
-QString tr(const char* text) {
-    return QObject::tr(text);
-}
-
 // Returns are told apart by the mark: filled square to the south, frame to the north; later ones are smaller.
 void drawMark(QPainter& p, QPointF at, const BacklashReturn& r, size_t number) {
     const double half = number < 2 ? 3.2 : 2.4;

@@ -23,10 +23,6 @@ namespace {
 
 constexpr QSize chartSize(980, 380);
 
-QString tr(const char* text) {
-    return QObject::tr(text);
-}
-
 // Reports are for paper: light, whatever the window wears.
 class LightTheme {
 public:

@@ -13,10 +13,6 @@ namespace nordstjerna {
 
 namespace {
 
-QString tr(const char* text) {
-    return QObject::tr(text);
-}
-
 size_t indexOf(const PeriodicResult& r, double period_s) {
     const double at = (1.0 / period_s - r.spectrum.firstFrequency_hz) / r.spectrum.step_hz;
     return static_cast<size_t>(std::clamp(at + 0.5, 0.0, static_cast<double>(r.spectrum.power.size() - 1)));

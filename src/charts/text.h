@@ -1,6 +1,7 @@
-// UTF-8 text of core as QString.
+// UTF-8 text of core as QString, and text for people outside of a QObject.
 #pragma once
 
+#include <QObject>
 #include <QString>
 #include <string>
 
@@ -8,6 +9,10 @@ namespace nordstjerna {
 
 inline QString qs(const std::string& s) {
     return QString::fromStdString(s);
+}
+
+inline QString tr(const char* text) {
+    return QObject::tr(text);
 }
 
 } // namespace nordstjerna

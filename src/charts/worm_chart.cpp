@@ -14,10 +14,6 @@ namespace nordstjerna {
 
 namespace {
 
-QString tr(const char* text) {
-    return QObject::tr(text);
-}
-
 constexpr int curvePoints = 288;
 
 } // namespace

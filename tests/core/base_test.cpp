@@ -8,6 +8,7 @@
 #include "core/base/line_fit.h"
 #include "core/base/random.h"
 #include "core/base/statistics.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -143,5 +144,5 @@ void BaseTest::gaussianHasUnitVariance() {
     QVERIFY(std::abs(squares / n - 1.0) < 0.015);
 }
 
-QTEST_APPLESS_MAIN(BaseTest)
+NORDSTJERNA_TEST(BaseTest)
 #include "base_test.moc"

@@ -3,6 +3,7 @@
 #include <QtTest>
 
 #include "core/sky/object_catalogue.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -143,5 +144,5 @@ void CatalogueTest::nonsenseIsRefused() {
     QVERIFY(!e.error().why.empty() && !e.error().remedy.empty());
 }
 
-QTEST_APPLESS_MAIN(CatalogueTest)
+NORDSTJERNA_TEST(CatalogueTest)
 #include "catalogue_test.moc"

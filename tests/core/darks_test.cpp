@@ -8,6 +8,7 @@
 #include "core/image/star_detect.h"
 #include "core/image/star_match.h"
 #include "core/image/star_measure.h"
+#include "registry.h"
 #include "synthetic_frame.h"
 
 using namespace nordstjerna;
@@ -296,5 +297,5 @@ void DarksTest::neighbourIsNotTakenForTheStar() {
     QVERIFY(shift && shift->used == 3 && std::abs(shift->dx - 1.5) < 1e-6);
 }
 
-QTEST_APPLESS_MAIN(DarksTest)
+NORDSTJERNA_TEST(DarksTest)
 #include "darks_test.moc"

@@ -6,6 +6,7 @@
 #include "core/findings/guide_findings.h"
 #include "core/findings/pole_findings.h"
 #include "core/findings/rig_findings.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -159,5 +160,5 @@ void FindingsTest::everyFindingSaysWhatToDo() {
     }
 }
 
-QTEST_APPLESS_MAIN(FindingsTest)
+NORDSTJERNA_TEST(FindingsTest)
 #include "findings_test.moc"

@@ -13,6 +13,7 @@
 #include "core/pole/drift.h"
 #include "core/rig/scales.h"
 #include "reference_data.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -657,5 +658,5 @@ void FreeRunTest::returnsMustAgree() {
     QVERIFY(backlashFindings(b).front().evidence.find("disagree") != std::string::npos);
 }
 
-QTEST_APPLESS_MAIN(FreeRunTest)
+NORDSTJERNA_TEST(FreeRunTest)
 #include "free_run_test.moc"

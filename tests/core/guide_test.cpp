@@ -6,6 +6,7 @@
 #include "core/guide/controller.h"
 #include "core/guide/guide_geometry.h"
 #include "core/guide/star_group.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -184,5 +185,5 @@ void GuideTest::nineStarsAreQuieterThanOne() {
     QVERIFY2(std::sqrt(single / combined) > 2.0, qPrintable(QString::number(std::sqrt(single / combined))));
 }
 
-QTEST_APPLESS_MAIN(GuideTest)
+NORDSTJERNA_TEST(GuideTest)
 #include "guide_test.moc"

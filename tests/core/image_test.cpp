@@ -7,6 +7,7 @@
 #include "core/image/star_detect.h"
 #include "core/image/star_measure.h"
 #include "core/image/stretch.h"
+#include "registry.h"
 #include "synthetic_frame.h"
 
 using namespace nordstjerna;
@@ -319,5 +320,5 @@ void ImageTest::stretchKeepsOrder() {
     QVERIFY(grey.back() > 100);
 }
 
-QTEST_APPLESS_MAIN(ImageTest)
+NORDSTJERNA_TEST(ImageTest)
 #include "image_test.moc"

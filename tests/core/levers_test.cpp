@@ -10,6 +10,7 @@
 #include "core/pole/reticle.h"
 #include "core/sky/local_place.h"
 #include "core/sky/rotation.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -292,5 +293,5 @@ void LeversTest::reticleClock() {
     QVERIFY(std::abs((Angle::fromRad(std::atan2(rightThere, upThere)) - o.dial).wrappedSigned().deg()) < 0.7);
 }
 
-QTEST_APPLESS_MAIN(LeversTest)
+NORDSTJERNA_TEST(LeversTest)
 #include "levers_test.moc"

@@ -4,6 +4,7 @@
 
 #include "core/base/random.h"
 #include "core/motion/axis_summary.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -137,5 +138,5 @@ void MotionTest::longRunIsQuickEnoughToFinish() {
     QVERIFY(s && s->rowsUsed == 100000);
 }
 
-QTEST_APPLESS_MAIN(MotionTest)
+NORDSTJERNA_TEST(MotionTest)
 #include "motion_test.moc"

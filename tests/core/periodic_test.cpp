@@ -8,6 +8,7 @@
 #include "core/motion/periodic.h"
 #include "core/motion/spectrum.h"
 #include "reference_data.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -294,5 +295,5 @@ void PeriodicTest::verdictsByDeadTime() {
     }
 }
 
-QTEST_APPLESS_MAIN(PeriodicTest)
+NORDSTJERNA_TEST(PeriodicTest)
 #include "periodic_test.moc"

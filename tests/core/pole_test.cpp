@@ -7,6 +7,7 @@
 #include "core/pole/lever_advice.h"
 #include "core/pole/pole_error.h"
 #include "core/pole/sighting_plan.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -332,5 +333,5 @@ void PoleTest::planFailsInAPit() {
     QVERIFY(arc.error().what.find("No place") != std::string::npos);
 }
 
-QTEST_APPLESS_MAIN(PoleTest)
+NORDSTJERNA_TEST(PoleTest)
 #include "pole_test.moc"

@@ -6,6 +6,7 @@
 #include "core/findings/rates_findings.h"
 #include "core/rates/calibration.h"
 #include "core/rig/scales.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -224,5 +225,5 @@ void RatesTest::backlashIsTold() {
     QVERIFY(f->headline.find("15") != std::string::npos || f->headline.find("14") != std::string::npos);
 }
 
-QTEST_APPLESS_MAIN(RatesTest)
+NORDSTJERNA_TEST(RatesTest)
 #include "rates_test.moc"

@@ -8,6 +8,7 @@
 #include "core/pole/referee.h"
 #include "core/pole/trail.h"
 #include "core/sky/local_place.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -209,5 +210,5 @@ void RefereeTest::methodsThatDoNot() {
     QVERIFY(a.verdict.find("high") != std::string::npos);
 }
 
-QTEST_APPLESS_MAIN(RefereeTest)
+NORDSTJERNA_TEST(RefereeTest)
 #include "referee_test.moc"

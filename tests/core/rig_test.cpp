@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/rig/scales.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -110,5 +111,5 @@ void RigTest::offAxisNeedsNoGuideScope() {
     QVERIFY(std::abs(scalesOf(r).ratio() - 3.0 / 4.2) < 1e-12);
 }
 
-QTEST_APPLESS_MAIN(RigTest)
+NORDSTJERNA_TEST(RigTest)
 #include "rig_test.moc"

@@ -8,6 +8,7 @@
 #include "core/sky/observed_frame.h"
 #include "core/sky/tangent_plane.h"
 #include "reference_data.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -243,5 +244,5 @@ void SkyTest::nightThatNeverComes() {
     QVERIFY(summer && !summer->astronomicalEnd);
 }
 
-QTEST_APPLESS_MAIN(SkyTest)
+NORDSTJERNA_TEST(SkyTest)
 #include "sky_test.moc"

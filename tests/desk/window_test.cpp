@@ -33,6 +33,7 @@
 #include "edge/store/fits.h"
 #include "edge/store/run_table.h"
 #include "night_fixture.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -839,5 +840,5 @@ void WindowTest::theWholeNight() {
     QVERIFY(!window_->station("Guide")->primary()->isEnabled());
 }
 
-QTEST_MAIN(WindowTest)
+NORDSTJERNA_TEST(WindowTest)
 #include "window_test.moc"

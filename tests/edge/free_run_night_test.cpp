@@ -18,6 +18,7 @@
 #include "edge/store/rig_file.h"
 #include "edge/store/run_recorder.h"
 #include "night_fixture.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -425,5 +426,5 @@ void FreeRunNightTest::shaftsAreKept() {
     QVERIFY(back && back->mount.shaftTurns == s.rig.mount.shaftTurns);
 }
 
-QTEST_APPLESS_MAIN(FreeRunNightTest)
+NORDSTJERNA_TEST(FreeRunNightTest)
 #include "free_run_night_test.moc"

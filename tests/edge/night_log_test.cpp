@@ -16,6 +16,7 @@
 #include "edge/runner.h"
 #include "edge/store/night_log.h"
 #include "night_fixture.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -391,5 +392,5 @@ void NightLogTest::colourCameraGuides() {
     QVERIFY(std::abs(rates->dec.rate_px_s.value - 2.83) < 0.12);
 }
 
-QTEST_APPLESS_MAIN(NightLogTest)
+NORDSTJERNA_TEST(NightLogTest)
 #include "night_log_test.moc"

@@ -7,6 +7,7 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/platesolve/plate_solver.h"
 #include "night_fixture.h"
+#include "registry.h"
 #include "synthetic_frame.h"
 
 using namespace nordstjerna;
@@ -147,5 +148,5 @@ void PlatesolveTest::catalogueIsInOrder() {
     }
 }
 
-QTEST_APPLESS_MAIN(PlatesolveTest)
+NORDSTJERNA_TEST(PlatesolveTest)
 #include "platesolve_test.moc"

@@ -13,6 +13,7 @@
 #include "edge/runner.h"
 #include "edge/store/fits.h"
 #include "night_fixture.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -428,5 +429,5 @@ void PoleNightTest::twoWindowsWhenNoArcIsFree() {
                 .what.find("meridian") != std::string::npos);
 }
 
-QTEST_APPLESS_MAIN(PoleNightTest)
+NORDSTJERNA_TEST(PoleNightTest)
 #include "pole_night_test.moc"

@@ -12,6 +12,7 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "night_fixture.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -368,5 +369,5 @@ void ProcedureTest::slewToHiddenPlaceIsRefused() {
     QVERIFY(!done && done.error().what.find("hidden") != std::string::npos);
 }
 
-QTEST_APPLESS_MAIN(ProcedureTest)
+NORDSTJERNA_TEST(ProcedureTest)
 #include "procedure_test.moc"

@@ -12,6 +12,7 @@
 #include "edge/platesolve/plate_solver.h"
 #include "edge/runner.h"
 #include "night_fixture.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -274,5 +275,5 @@ void SimTest::coverDarkensTrailsToo() {
     QCOMPARE(exposed(true), size_t(0));
 }
 
-QTEST_APPLESS_MAIN(SimTest)
+NORDSTJERNA_TEST(SimTest)
 #include "sim_test.moc"

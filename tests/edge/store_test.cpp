@@ -11,6 +11,7 @@
 #include "edge/store/rig_file.h"
 #include "edge/store/run_table.h"
 #include "reference_data.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -357,5 +358,5 @@ void StoreTest::calibrationRoundTrip() {
     QVERIFY(!table.setup());
 }
 
-QTEST_APPLESS_MAIN(StoreTest)
+NORDSTJERNA_TEST(StoreTest)
 #include "store_test.moc"

@@ -10,6 +10,7 @@
 #include "edge/store/fits.h"
 #include "night_fixture.h"
 #include "reference_data.h"
+#include "registry.h"
 
 using namespace nordstjerna;
 
@@ -460,5 +461,5 @@ void ToolTest::missingIndexFiles() {
     QVERIFY(std::string(r.out["problem"]["what"]).find("index") != std::string::npos);
 }
 
-QTEST_APPLESS_MAIN(ToolTest)
+NORDSTJERNA_TEST(ToolTest)
 #include "tool_test.moc"

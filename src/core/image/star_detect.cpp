@@ -68,7 +68,7 @@ void flattenAndSmooth(const Frame& frame, const SkyBackground& sky, Plane& flat,
     });
 }
 
-struct Run {
+struct Span {
     int y, x0, x1; // inclusive
     int group;
 };
@@ -82,8 +82,8 @@ int rootOf(std::vector<int>& parent, int i) {
 }
 
 // Connected regions above the threshold, as runs that name their region.
-std::vector<std::vector<Run>> regionsAbove(const Plane& smooth, int width, int height, float threshold) {
-    std::vector<Run> runs;
+std::vector<std::vector<Span>> regionsAbove(const Plane& smooth, int width, int height, float threshold) {
+    std::vector<Span> runs;
     std::vector<int> parent;
     size_t lastFrom = 0;
     size_t lastTo = 0;
@@ -94,7 +94,7 @@ std::vector<std::vector<Run>> regionsAbove(const Plane& smooth, int width, int h
         for (int x = 1; x < width - 1; ++x) {
             if (row[x] <= threshold)
                 continue;
-            Run r{y, x, x, 0};
+            Span r{y, x, x, 0};
             while (x + 1 < width - 1 && row[x + 1] > threshold)
                 ++x;
             r.x1 = x;
@@ -113,8 +113,8 @@ std::vector<std::vector<Run>> regionsAbove(const Plane& smooth, int width, int h
         lastTo = runs.size();
     }
     std::vector<int> index(parent.size(), -1);
-    std::vector<std::vector<Run>> regions;
-    for (const Run& r : runs) {
+    std::vector<std::vector<Span>> regions;
+    for (const Span& r : runs) {
         const int root = rootOf(parent, r.group);
         int& i = index[static_cast<size_t>(root)];
         if (i < 0) {
@@ -161,9 +161,9 @@ private:
     float smoothAt(int x, int y) const { return smooth_[frame_.index(x, y)]; }
 
     // Greatest in its 5 × 5 surroundings.
-    std::vector<Peak> peaksOf(const std::vector<Run>& region) const {
+    std::vector<Peak> peaksOf(const std::vector<Span>& region) const {
         std::vector<Peak> peaks;
-        for (const Run& r : region)
+        for (const Span& r : region)
             for (int x = r.x0; x <= r.x1; ++x) {
                 if (x < 2 || r.y < 2 || x >= frame_.width - 2 || r.y >= frame_.height - 2)
                     continue;
@@ -218,7 +218,7 @@ private:
         return hotAt(bx, by);
     }
 
-    void judge(const std::vector<Run>& region, StarField& field) {
+    void judge(const std::vector<Span>& region, StarField& field) {
         int pixels = 0;
         double sum = 0.0;
         double sx = 0.0;
@@ -226,8 +226,8 @@ private:
         double sxx = 0.0;
         double syy = 0.0;
         double sxy = 0.0;
-        const Run& origin = region.front();
-        for (const Run& r : region) {
+        const Span& origin = region.front();
+        for (const Span& r : region) {
             pixels += r.x1 - r.x0 + 1;
             for (int x = r.x0; x <= r.x1; ++x) {
                 const double v = smoothAt(x, r.y);

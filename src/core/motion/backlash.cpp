@@ -1,10 +1,10 @@
 #include "core/motion/backlash.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/base/symmetric.h"
 
 namespace nordstjerna {
 
@@ -45,7 +45,7 @@ Fit solve(const std::vector<Sample>& samples, double dead, double soft) {
         right += r * s.y;
     }
     Fit f;
-    f.inverse = normal.ldlt().solve(Eigen::Matrix3d::Identity());
+    f.inverse = invertSymmetric(normal);
     f.solution = f.inverse * right;
     for (const Sample& s : samples)
         f.squares += std::pow(s.y - row(s).dot(f.solution), 2);
@@ -128,7 +128,7 @@ Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows) {
                                 s.south > dead ? -rate : 0.0);
         normal += r * r.transpose();
     }
-    const double sigmaDead = sigma * std::sqrt(std::max(0.0, normal.inverse()(3, 3)));
+    const double sigmaDead = sigma * std::sqrt(std::max(0.0, invertSymmetric(normal)(3, 3)));
     b.dead_ms = {1000.0 * dead, 1000.0 * sigmaDead};
     b.dead_arcsec = {dead * std::abs(rate), sigmaDead * std::abs(rate)};
     const double leap = bestDead(samples, 0.9 * south, -1.0);

@@ -1,17 +1,15 @@
 #include "core/motion/line_model.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
 #include "core/base/statistics.h"
+#include "core/base/symmetric.h"
 
 namespace nordstjerna {
 
 namespace {
-
-constexpr double tau = 2.0 * std::numbers::pi;
 
 Sinusoid sinusoidOf(const Eigen::VectorXd& c, const Eigen::MatrixXd& covariance, Eigen::Index i) {
     Sinusoid s;
@@ -71,15 +69,13 @@ LineModel::Fit LineModel::fit(std::vector<double> frequency, bool refine, double
     const bool moving = refine && lines > 0;
     Eigen::MatrixXd full = Eigen::MatrixXd::Zero(n, p + (moving ? lines : 0));
     fillFixed(full);
-    const Eigen::Map<const Eigen::VectorXd> y(v_.data(), n);
+    const Eigen::VectorXd y = Eigen::Map<const Eigen::VectorXd>(v_.data(), n);
     const double span = std::max(t_.back() - t_.front(), 1e-9);
     Eigen::MatrixXd normal(full.cols(), full.cols());
     Eigen::VectorXd right(full.cols());
     const auto gather = [&] {
-        normal.setZero();
-        normal.selfadjointView<Eigen::Lower>().rankUpdate(full.transpose());
-        normal = normal.selfadjointView<Eigen::Lower>();
-        right = full.transpose() * y;
+        normal = gram(full);
+        right = transposeTimes(full, y);
     };
     for (int round = 0; round < (moving ? 8 : 1); ++round) {
         for (Eigen::Index k = 0; k < lines; ++k) {
@@ -92,15 +88,12 @@ LineModel::Fit LineModel::fit(std::vector<double> frequency, bool refine, double
         }
         if (!moving) {
             gather();
-            f.coefficients = normal.ldlt().solve(right);
+            f.coefficients = solveSymmetric(normal, right);
             break;
         }
         {
-            const auto linear = full.leftCols(p);
-            Eigen::MatrixXd own = Eigen::MatrixXd::Zero(p, p);
-            own.selfadjointView<Eigen::Lower>().rankUpdate(linear.transpose());
-            own = own.selfadjointView<Eigen::Lower>();
-            f.coefficients = own.ldlt().solve(linear.transpose() * y);
+            const Eigen::MatrixXd linear = full.leftCols(p);
+            f.coefficients = solveSymmetric(gram(linear), transposeTimes(linear, y));
         }
         // One Gauss–Newton step with the frequencies included.
         for (Eigen::Index k = 0; k < lines; ++k)
@@ -109,8 +102,8 @@ LineModel::Fit LineModel::fit(std::vector<double> frequency, bool refine, double
                                  (f.coefficients[first + 2 * k] * full(i, first + 2 * k + 1) -
                                   f.coefficients[first + 2 * k + 1] * full(i, first + 2 * k));
         gather();
-        const Eigen::VectorXd rest = y - full.leftCols(p) * f.coefficients;
-        const Eigen::VectorXd step = normal.ldlt().solve(full.transpose() * rest);
+        const Eigen::VectorXd rest = y - timesVector(full.leftCols(p), f.coefficients);
+        const Eigen::VectorXd step = solveSymmetric(normal, transposeTimes(full, rest));
         const double reach = 0.3 / span;
         double moved = 0.0;
         for (Eigen::Index k = 0; k < lines; ++k) {
@@ -124,14 +117,13 @@ LineModel::Fit LineModel::fit(std::vector<double> frequency, bool refine, double
         if (moved < 1e-3 * reach)
             break;
     }
-    const Eigen::VectorXd rest = y - full.leftCols(p) * f.coefficients;
+    const Eigen::VectorXd rest = y - timesVector(full.leftCols(p), f.coefficients);
     f.residual.assign(rest.data(), rest.data() + n);
     const double freedom = std::max(1.0, static_cast<double>(n - full.cols()));
     f.sigma = std::sqrt(rest.squaredNorm() / freedom);
     f.inflation = slowInflation(f.residual);
     const double scale = f.sigma * f.inflation;
-    f.covariance =
-        normal.ldlt().solve(Eigen::MatrixXd::Identity(normal.rows(), normal.cols())) * (scale * scale);
+    f.covariance = invertSymmetric(normal) * (scale * scale);
     f.slope = {f.coefficients[levels_], std::sqrt(std::max(0.0, f.covariance(levels_, levels_)))};
     for (int h = 0; h < harmonics_; ++h)
         f.tied.push_back(sinusoidOf(f.coefficients, f.covariance, levels_ + 1 + 2 * h));

@@ -12,7 +12,6 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr double tau = 2.0 * std::numbers::pi;
 constexpr double significant = 0.01;
 constexpr size_t mostLines = 8;
 constexpr double leastTurns = 1.2;

@@ -1,9 +1,9 @@
 #include "core/pole/axis_fit.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/symmetric.h"
 #include "core/sky/rotation.h"
 
 namespace nordstjerna {
@@ -91,8 +91,8 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
                 (residuals(model.moved(step), sightings) - residuals(model.moved(-step), sightings)) /
                 (2.0 * h);
         }
-        normal = jacobian.transpose() * jacobian;
-        const Eigen::VectorXd step = -normal.ldlt().solve(jacobian.transpose() * r);
+        normal = gram(jacobian);
+        const Eigen::VectorXd step = -solveSymmetric(normal, transposeTimes(jacobian, r));
         if (!step.allFinite())
             return problem("The axis could not be found.", "The sightings contradict each other.",
                            "Measure again; do not touch the mount between sightings.");
@@ -108,7 +108,7 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
     const Eigen::Index freedom = equations - parameters;
     const double chi = r.squaredNorm();
     fit.chiSquarePerFreedom = freedom > 0 ? chi / static_cast<double>(freedom) : 0.0;
-    const Eigen::MatrixXd inverse = normal.ldlt().solve(Eigen::MatrixXd::Identity(parameters, parameters));
+    const Eigen::MatrixXd inverse = invertSymmetric(normal);
     // Only a scatter that chance does not explain widens the stated errors.
     const double excess = freedom >= 2 && fit.chiSquarePerFreedom > 4.0 ? fit.chiSquarePerFreedom : 1.0;
     fit.covariance = inverse.topLeftCorner<2, 2>() * (arcsecPerRad * arcsecPerRad) * excess;

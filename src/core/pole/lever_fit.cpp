@@ -1,8 +1,8 @@
 #include "core/pole/lever_fit.h"
 
-#include <Eigen/Dense>
 #include <cmath>
 
+#include "core/base/symmetric.h"
 #include "core/sky/local_place.h"
 #include "core/sky/rotation.h"
 
@@ -63,8 +63,8 @@ Solution solve(const Frame3& f, const Vec3& axis, const Mat3& carried, const Mat
         }
         const auto r = residual(s.turn, f, axis, carried, seen, w, third);
         const Eigen::Matrix4d normal = j.transpose() * j;
-        const Eigen::Vector4d step = -normal.ldlt().solve(j.transpose() * r);
-        s.covariance = normal.inverse();
+        const Eigen::Vector4d step = -solveSymmetric(normal, Eigen::Vector4d(j.transpose() * r));
+        s.covariance = invertSymmetric(normal);
         s.turn += step;
         s.chi = residual(s.turn, f, axis, carried, seen, w, third).squaredNorm();
         if (step.norm() < 1e-10)

@@ -1,8 +1,8 @@
 #include "core/pole/referee.h"
 
-#include <Eigen/Dense>
 #include <cmath>
 
+#include "core/base/symmetric.h"
 #include "core/sky/local_place.h"
 
 namespace nordstjerna {
@@ -62,9 +62,9 @@ Expected<AxisFit> axisFromDrift(const std::vector<DriftWatch>& watches, const Si
             normal += g * g.transpose() / (sigma * sigma);
             right += g * (w.dec_arcsec_min.value - l.atPole) / (sigma * sigma);
         }
-        const Eigen::Vector2d step = normal.ldlt().solve(right);
+        const Eigen::Vector2d step = solveSymmetric(normal, right);
         fit.axis = (fit.axis + (step.x() * b.east + step.y() * b.up) * (60.0 / arcsecPerRad)).normalized();
-        fit.covariance = normal.inverse() * 3600.0;
+        fit.covariance = invertSymmetric(normal) * 3600.0;
     }
     return fit;
 }

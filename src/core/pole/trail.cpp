@@ -1,12 +1,12 @@
 #include "core/pole/trail.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 #include <vector>
 
 #include "core/base/statistics.h"
+#include "core/base/symmetric.h"
 
 namespace nordstjerna {
 
@@ -216,7 +216,7 @@ ShapeFit fitShape(const std::vector<Point>& points, Shape start, double length, 
         normal = ShapeNormal(normal.selfadjointView<Eigen::Lower>());
         ShapeNormal damped = normal;
         damped.diagonal() *= 1.0 + damping;
-        const Shape move = damped.ldlt().solve(right);
+        const Shape move = solveSymmetric(damped, right);
         if (!move.allFinite())
             break;
         Shape next = fit.shape + move;
@@ -228,7 +228,7 @@ ShapeFit fitShape(const std::vector<Point>& points, Shape start, double length, 
         if (nextChi < chi) {
             fit.shape = next;
             damping = std::max(1e-6, 0.3 * damping);
-            const ShapeNormal inverse = normal.inverse();
+            const ShapeNormal inverse = invertSymmetric(normal);
             fit.sigmaOpening = std::sqrt(inverse(2, 2) * std::max(1.0, fit.reduced));
             if (last - nextChi < 1e-4 * chi)
                 break;

@@ -1,6 +1,5 @@
 #include "core/rates/calibration.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -9,6 +8,7 @@
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
+#include "core/base/symmetric.h"
 #include "core/rig/scales.h"
 
 namespace nordstjerna {
@@ -62,7 +62,7 @@ Linear solve(const std::vector<Row>& rows, double deadNorth_s, double deadSouth_
         right += d * Eigen::RowVector2d(r.x, r.y);
     }
     Linear fit;
-    fit.inverse = normal.ldlt().solve(Eigen::Matrix4d::Identity());
+    fit.inverse = invertSymmetric(normal);
     fit.solution = fit.inverse * right;
     for (const Row& r : rows)
         fit.squares += (Eigen::RowVector2d(r.x, r.y) - design(r).transpose() * fit.solution).squaredNorm();

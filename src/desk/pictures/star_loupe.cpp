@@ -12,7 +12,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int half = 13; // px of the cut-out to each side
+constexpr int loupeHalf = 13; // px of the cut-out to each side
 }
 
 StarLoupe::StarLoupe(QWidget* parent) : Picture("star-loupe", parent) {
@@ -36,24 +36,24 @@ void StarLoupe::draw(QPainter& p, const QRectF& area) {
     }
     const int cx = static_cast<int>(std::lround(star_->x)) - frame_->x0;
     const int cy = static_cast<int>(std::lround(star_->y)) - frame_->y0;
-    Frame cut(2 * half + 1, 2 * half + 1);
-    for (int y = -half; y <= half; ++y)
-        for (int x = -half; x <= half; ++x)
-            cut.at(x + half, y + half) = frame_->at(std::clamp(cx + x, 0, frame_->width - 1),
-                                                    std::clamp(cy + y, 0, frame_->height - 1));
+    Frame cut(2 * loupeHalf + 1, 2 * loupeHalf + 1);
+    for (int y = -loupeHalf; y <= loupeHalf; ++y)
+        for (int x = -loupeHalf; x <= loupeHalf; ++x)
+            cut.at(x + loupeHalf, y + loupeHalf) = frame_->at(std::clamp(cx + x, 0, frame_->width - 1),
+                                                              std::clamp(cy + y, 0, frame_->height - 1));
     const double side = std::min(area.width() - 24, 0.42 * area.height());
     const QRectF picture(area.center().x() - 0.5 * side, area.top() + 12, side, side);
     p.drawImage(picture, frameImage(cut, 30.0, 99.8));
-    const double scale = side / (2 * half + 1);
-    const QPointF centre(picture.left() + (star_->x - frame_->x0 - cx + half + 0.5) * scale,
-                         picture.bottom() - (star_->y - frame_->y0 - cy + half + 0.5) * scale);
+    const double scale = side / (2 * loupeHalf + 1);
+    const QPointF centre(picture.left() + (star_->x - frame_->x0 - cx + loupeHalf + 0.5) * scale,
+                         picture.bottom() - (star_->y - frame_->y0 - cy + loupeHalf + 0.5) * scale);
     p.setBrush(Qt::NoBrush);
     p.setPen(QPen(theme().accent, 1.6));
     p.drawEllipse(centre, 0.5 * star_->hfd * scale, 0.5 * star_->hfd * scale);
 
     plot_ = QRectF(area.left() + 52, picture.bottom() + 26, area.width() - 66,
                    area.bottom() - picture.bottom() - 58);
-    const double reach = std::clamp(2.2 * star_->hfd, 6.0, double(half));
+    const double reach = std::clamp(2.2 * star_->hfd, 6.0, double(loupeHalf));
     const double low = star_->background - 3.0 * star_->noise;
     const double high = std::max(star_->peak * 1.05 - 0.05 * low, low + 1.0);
     drawAxes(p, plot_, {0.0, reach, tr("px")}, {low, high, tr("counts")});
@@ -64,12 +64,12 @@ void StarLoupe::draw(QPainter& p, const QRectF& area) {
     p.drawLine(QPointF(ring, plot_.top()), QPointF(ring, plot_.bottom()));
     p.setPen(Qt::NoPen);
     p.setBrush(theme().text);
-    for (int y = -half; y <= half; ++y)
-        for (int x = -half; x <= half; ++x) {
+    for (int y = -loupeHalf; y <= loupeHalf; ++y)
+        for (int x = -loupeHalf; x <= loupeHalf; ++x) {
             const double r = std::hypot(cx + x + frame_->x0 - star_->x, cy + y + frame_->y0 - star_->y);
             if (r > reach)
                 continue;
-            const double v = cut.at(x + half, y + half);
+            const double v = cut.at(x + loupeHalf, y + loupeHalf);
             p.drawEllipse(QPointF(plot_.left() + plot_.width() * r / reach,
                                   plot_.bottom() - plot_.height() * (v - low) / (high - low)),
                           1.6, 1.6);
@@ -91,8 +91,8 @@ QString StarLoupe::csv() const {
     QString text = "radius_px,counts\n";
     if (!frame_ || !star_)
         return text;
-    for (int y = -half; y <= half; ++y)
-        for (int x = -half; x <= half; ++x) {
+    for (int y = -loupeHalf; y <= loupeHalf; ++y)
+        for (int x = -loupeHalf; x <= loupeHalf; ++x) {
             const int px = static_cast<int>(std::lround(star_->x)) - frame_->x0 + x;
             const int py = static_cast<int>(std::lround(star_->y)) - frame_->y0 + y;
             if (px >= 0 && py >= 0 && px < frame_->width && py < frame_->height)

@@ -7,6 +7,7 @@
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
+#include "core/base/symmetric.h"
 #include "core/rig/scales.h"
 #include "edge/platesolve/index_files.h"
 
@@ -149,7 +150,7 @@ std::optional<Refined> refine(TangentPlane plane, const std::vector<Star>& stars
                 right += p.weight * (rX * at->x + rY * at->y);
             }
         }
-        const Eigen::MatrixXd inverse = normal.ldlt().solve(Eigen::MatrixXd::Identity(n, n));
+        const Eigen::MatrixXd inverse = invertSymmetric(normal);
         const Eigen::MatrixXd fit = inverse * right;
         Eigen::Vector2d shift;
         Eigen::Matrix2d map;

@@ -95,9 +95,9 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
         const auto part = [&](const char* key) {
             return meta[key] ? meta[key] : YAML::Node(YAML::NodeType::Map);
         };
-        const auto format = get<std::string>(meta, "format", "nordstjerna-run 1");
-        if (format != "nordstjerna-run 1")
-            return problem(path.string() + " is of format \"" + format + "\".",
+        const auto version = get<std::string>(meta, "format", "nordstjerna-run 1");
+        if (version != "nordstjerna-run 1")
+            return problem(path.string() + " is of format \"" + version + "\".",
                            "This program reads nordstjerna-run 1.", "Use a newer program.");
         if (meta["start_utc"]) {
             const auto start = parseInstant(meta["start_utc"].as<std::string>());
