@@ -1,7 +1,9 @@
 #include "charts/report.h"
+#include "core/base/number_text.h"
 
 #include <QBuffer>
 #include <QFile>
+#include <QFileInfo>
 #include <QGuiApplication>
 #include <QPdfWriter>
 #include <QSaveFile>
@@ -47,6 +49,7 @@ void needApplication() {
     // Never destroyed: what Qt keeps in static data must not outlive it.
     static const QGuiApplication* const application = new QGuiApplication(count, arguments);
     Q_UNUSED(application);
+    pinDecimalPoint(); // it has taken over the machine's locale
 }
 
 struct NamedChart {
@@ -286,8 +289,8 @@ private:
     double y_ = 0.0;
 };
 
-bool pdfReport(const QString& path, const Run& run, const RunStory& story) {
-    QPdfWriter pdf(path);
+bool pdfReport(QIODevice& to, const Run& run, const RunStory& story) {
+    QPdfWriter pdf(&to);
     pdf.setPageSize(QPageSize(QPageSize::A4));
     pdf.setPageMargins(QMarginsF(16, 16, 16, 16), QPageLayout::Millimeter);
     pdf.setTitle(headline(run));
@@ -308,12 +311,11 @@ bool pdfReport(const QString& path, const Run& run, const RunStory& story) {
 
 } // namespace
 
-Expected<void> writeReport(const std::filesystem::path& path, const Run& run, const RunStory& story) {
-    const auto unwritable = [&] {
-        return problem("Cannot write the report " + path.string() + ".",
-                       "The folder may not exist or the disk may be full.",
-                       "Check the folder and the free space.");
-    };
+Expected<void> writeReport(const std::filesystem::path& path, const Run& run, const RunStory& story,
+                           bool replace) {
+    const QString name = QString::fromStdString(path.string());
+    if (!replace && QFileInfo::exists(name))
+        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
     const std::string ending = path.extension().string();
     if (ending != ".html" && ending != ".pdf")
         return problem("Reports are written as .html or .pdf.", path.string() + " ends in neither.",
@@ -321,19 +323,19 @@ Expected<void> writeReport(const std::filesystem::path& path, const Run& run, co
     needApplication();
     loadTypefaces();
     const LightTheme light;
-    // Beside it first, so that an earlier report survives a failure.
-    QSaveFile file(QString::fromStdString(path.string()));
-    if (!file.open(QIODevice::WriteOnly))
-        return unwritable();
+    // In memory, then beside it, then under its name: an earlier report survives a failure.
+    QByteArray content;
     if (ending == ".html") {
-        const QByteArray text = htmlReport(run, story);
-        if (file.write(text) != text.size() || !file.commit())
-            return unwritable();
-        return {};
+        content = htmlReport(run, story);
+    } else {
+        QBuffer buffer(&content);
+        if (!buffer.open(QIODevice::WriteOnly) || !pdfReport(buffer, run, story))
+            return problem("The report could not be drawn.", "The PDF writer gave up.", "Try HTML instead.");
     }
-    file.cancelWriting();
-    if (!pdfReport(QString::fromStdString(path.string()), run, story))
-        return unwritable();
+    QSaveFile file(name);
+    if (!file.open(QIODevice::WriteOnly) || file.write(content) != content.size() || !file.commit())
+        return problem("Cannot write the report " + path.string() + ".",
+                       file.errorString().toStdString() + ".", "Check the folder and the free space.");
     return {};
 }
 

@@ -7,8 +7,9 @@
 
 namespace nordstjerna {
 
-// By the ending of the path. Overwrites an earlier report. Works without a screen and without an application
-// object.
-Expected<void> writeReport(const std::filesystem::path& path, const Run& run, const RunStory& story);
+// By the ending of the path. Whole or not at all; over an earlier one only with `replace`. Works without a
+// screen and without an application object.
+Expected<void> writeReport(const std::filesystem::path& path, const Run& run, const RunStory& story,
+                           bool replace);
 
 } // namespace nordstjerna

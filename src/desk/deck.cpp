@@ -13,11 +13,20 @@ namespace nordstjerna {
 
 Deck::Deck(Session& session, QWidget* parent)
     : QFrame(parent), session_(session), mount_(new QLabel), camera_(new QLabel), simulated_(new QLabel),
-      halt_(new QPushButton(tr("Halt"))) {
+      halt_(new QPushButton(tr("Halt"))), track_(new QPushButton(tr("Track again"))) {
     setObjectName("deck");
     setFixedHeight(38);
     halt_->setObjectName("halt");
-    halt_->setToolTip(tr("Stop all motion at once (Ctrl+.)"));
+    halt_->setToolTip(tr("Stop all motion at once, tracking too (Ctrl+.)"));
+    track_->setObjectName("trackAgain");
+    track_->setToolTip(tr("Let the mount follow the sky again"));
+    track_->hide();
+    connect(track_, &QPushButton::clicked, &session_, &Session::resumeTracking);
+    connect(&session_, &Session::halted, this, [this] { track_->setVisible(session_.isHalted()); });
+    connect(&session_, &Session::deviceTrouble, this, [this](const QString& text) {
+        trouble_ = text;
+        refresh();
+    });
     halt_->setFocusPolicy(Qt::NoFocus);
     camera_->setObjectName("muted");
     simulated_->setObjectName("muted");
@@ -28,6 +37,7 @@ Deck::Deck(Session& session, QWidget* parent)
     row->addWidget(camera_);
     row->addStretch();
     row->addWidget(simulated_);
+    row->addWidget(track_);
     row->addWidget(halt_);
     restyle();
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &Deck::restyle);
@@ -58,7 +68,11 @@ void Deck::refresh() {
                                  qs(formatNumber(a.altitude.deg(), 1)), qs(m.side),
                                  m.tracking ? tr("tracking") : tr("not tracking")));
     }
-    camera_->setText(session_.busy() ? session_.busyWith() : tr("Idle"));
+    camera_->setText(!trouble_.isEmpty()               ? trouble_
+                     : !session_.notLogged().isEmpty() ? tr("The night is not being logged")
+                     : session_.busy()                 ? session_.busyWith()
+                                                       : tr("Idle"));
+    camera_->setToolTip(trouble_.isEmpty() ? session_.notLogged() : trouble_);
     const double speed = session_.simulatedNight().clock().speed();
     const QString factor = speed > 0.0 ? "× " + qs(formatNumber(speed, 0)) : tr("as fast as it computes");
     simulated_->setText(tr("◈ simulated devices, time %1").arg(factor));

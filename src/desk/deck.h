@@ -25,7 +25,9 @@ private:
     QLabel* camera_;
     QLabel* simulated_;
     QPushButton* halt_;
+    QPushButton* track_; // after a halt
     QString announcement_;
+    QString trouble_; // of a device, while a step is being repeated
 };
 
 } // namespace nordstjerna

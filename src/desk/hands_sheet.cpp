@@ -2,8 +2,10 @@
 
 #include <QCheckBox>
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QVBoxLayout>
 #include <cmath>
 #include <tuple>
 
@@ -12,62 +14,86 @@
 namespace nordstjerna {
 
 HandsSheet::HandsSheet(Session& session, QWidget* parent)
-    : QDialog(parent), session_(session), last_(new QLabel) {
-    setWindowTitle(tr("Hands at the simulated mount"));
-    auto* grid = new QGridLayout(this);
-    grid->setContentsMargins(16, 16, 16, 16);
-    grid->setSpacing(8);
-    auto* text = new QLabel(tr(
-        "Standing behind the mount, looking towards the pole. The levers are coarse and a little sticky."));
-    text->setWordWrap(true);
-    text->setObjectName("muted");
-    grid->addWidget(text, 0, 0, 1, 5);
+    : QFrame(parent), session_(session), last_(new QLabel) {
+    setObjectName("panel");
+    auto* all = new QHBoxLayout(this);
+    all->setContentsMargins(16, 8, 12, 8);
+    all->setSpacing(18);
     const bool south = session.rig().site.southern();
     const struct {
         double turns;
         const char* name;
     } amounts[] = {{1.0, "a turn"}, {0.25, "a quarter"}, {0.05, "a touch"}};
-    const auto row = [&](int line, const QString& name, bool azimuth, double sign,
-                         const QString& objectName) {
-        auto* label = new QLabel(name);
-        label->setFont(textFont(13, true));
-        grid->addWidget(label, line, 0);
-        int column = 1;
-        for (const auto& a : amounts) {
-            auto* button = new QPushButton(tr(a.name));
-            button->setObjectName(objectName + QString::number(column));
-            button->setAutoDefault(false);
-            connect(button, &QPushButton::clicked, this,
-                    [this, azimuth, turns = sign * a.turns] { turn(azimuth, turns); });
-            grid->addWidget(button, line, column++);
-        }
+    const auto small = [](const QString& text, const QString& objectName) {
+        auto* button = new QPushButton(text);
+        button->setObjectName(objectName);
+        button->setProperty("compact", true);
+        return button;
     };
     // East is on the right looking north, on the left looking south.
-    row(1, tr("Push the front left"), true, south ? 1.0 : -1.0, "left");
-    row(2, tr("Push the front right"), true, south ? -1.0 : 1.0, "right");
-    row(3, tr("Raise the front"), false, 1.0, "raise");
-    row(4, tr("Lower the front"), false, -1.0, "lower");
-    auto* focuser = new QLabel(tr("Turn the guide focuser"));
-    focuser->setFont(textFont(13, true));
-    grid->addWidget(focuser, 5, 0);
+    const struct {
+        const char* name;
+        bool azimuth;
+        double sign;
+        const char* objectName;
+    } levers[] = {{"Push the front left", true, south ? 1.0 : -1.0, "left"},
+                  {"Push the front right", true, south ? -1.0 : 1.0, "right"},
+                  {"Raise the front", false, 1.0, "raise"},
+                  {"Lower the front", false, -1.0, "lower"}};
+    const auto group = [&] {
+        auto* grid = new QGridLayout;
+        grid->setHorizontalSpacing(6);
+        grid->setVerticalSpacing(4);
+        all->addLayout(grid);
+        return grid;
+    };
+    QGridLayout* grid = nullptr;
+    for (int i = 0; i < 4; ++i) {
+        if (i % 2 == 0)
+            grid = group();
+        const auto& l = levers[i];
+        auto* label = new QLabel(tr(l.name));
+        label->setFont(textFont(12, true));
+        grid->addWidget(label, i % 2, 0);
+        int column = 1;
+        for (const auto& a : amounts) {
+            QPushButton* button = small(tr(a.name), l.objectName + QString::number(column));
+            button->setAccessibleName(tr(l.name) + ", " + tr(a.name));
+            connect(button, &QPushButton::clicked, this,
+                    [this, azimuth = l.azimuth, turns = l.sign * a.turns] { turn(azimuth, turns); });
+            grid->addWidget(button, i % 2, column++);
+        }
+    }
+    grid = group();
+    auto* focuser = new QLabel(tr("Guide focuser"));
+    focuser->setFont(textFont(12, true));
+    grid->addWidget(focuser, 0, 0);
     int column = 1;
     for (const auto& [name, um, objectName] :
-         {std::tuple(tr("in, a lot"), -40.0, "focusIn2"), std::tuple(tr("in, a touch"), -8.0, "focusIn1"),
-          std::tuple(tr("out, a touch"), 8.0, "focusOut1"),
-          std::tuple(tr("out, a lot"), 40.0, "focusOut2")}) {
-        auto* button = new QPushButton(name);
-        button->setObjectName(objectName);
-        button->setAutoDefault(false);
+         {std::tuple("in, a lot", -40.0, "focusIn2"), std::tuple("in, a touch", -8.0, "focusIn1"),
+          std::tuple("out, a touch", 8.0, "focusOut1"), std::tuple("out, a lot", 40.0, "focusOut2")}) {
+        QPushButton* button = small(tr(name), objectName);
         connect(button, &QPushButton::clicked, this,
                 [this, by = um] { session_.simulatedNight().turnFocus(by); });
-        grid->addWidget(button, 5, column++);
+        grid->addWidget(button, 0, column++);
     }
     auto* cover = new QCheckBox(tr("Cover on the guide scope"));
     cover->setObjectName("cover");
+    cover->setChecked(session_.simulatedNight().covered());
     connect(cover, &QCheckBox::toggled, this, [this](bool on) { session_.simulatedNight().setCovered(on); });
-    grid->addWidget(cover, 6, 0, 1, 5);
+    grid->addWidget(cover, 1, 0, 1, 5);
+    all->addStretch();
+    auto* right = new QVBoxLayout;
+    auto* close = small(tr("Close"), "closeHands");
+    connect(close, &QPushButton::clicked, this, &QWidget::hide);
+    right->addWidget(close, 0, Qt::AlignRight);
     last_->setObjectName("muted");
-    grid->addWidget(last_, 7, 0, 1, 5);
+    last_->setFont(textFont(11));
+    right->addWidget(last_);
+    all->addLayout(right);
+    setToolTip(
+        tr("Hands at the simulated mount, standing behind it and looking towards the pole. The levers are "
+           "coarse and a little sticky."));
 }
 
 void HandsSheet::turn(bool azimuth, double turns) {

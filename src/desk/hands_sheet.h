@@ -1,8 +1,8 @@
 // The simulator's hands at the mount's levers. Belongs to the simulated sky, not to any station; it knows
-// turns of a knob, never the error.
+// turns of a knob, never the error. A strip below the workbench, so that the map they move stays in view.
 #pragma once
 
-#include <QDialog>
+#include <QFrame>
 
 #include "desk/session.h"
 
@@ -10,7 +10,7 @@ class QLabel;
 
 namespace nordstjerna {
 
-class HandsSheet : public QDialog {
+class HandsSheet : public QFrame {
     Q_OBJECT
 public:
     explicit HandsSheet(Session& session, QWidget* parent = nullptr);

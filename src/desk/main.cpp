@@ -1,10 +1,10 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QMessageBox>
-#include <QSettings>
 #include <cstdio>
 
 #include "charts/text.h"
+#include "core/base/number_text.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
 #include "desk/theme.h"
@@ -28,7 +28,7 @@ int main(int argc, char** argv) {
     parser.process(app);
 
     loadTypefaces();
-    ThemeSwitch::instance().use(QSettings().value("theme", "Dusk").toString());
+    pinDecimalPoint(); // the window library has just taken over the machine's locale
     StartWishes wishes;
     wishes.scenario = parser.value("scenario").toStdString();
     if (parser.isSet("speed")) {
@@ -46,6 +46,8 @@ int main(int argc, char** argv) {
         QMessageBox::critical(nullptr, "Nordstjerna", qs(session.error().text()));
         return 1;
     }
+    if (const QString theme = qs((*session)->themeName()); themeNames().contains(theme))
+        ThemeSwitch::instance().use(theme);
     MainWindow window(std::move(*session));
     window.show();
     return QApplication::exec();

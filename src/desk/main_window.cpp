@@ -4,13 +4,16 @@
 #include <QCloseEvent>
 #include <QHBoxLayout>
 #include <QInputDialog>
+#include <QKeyEvent>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QPushButton>
-#include <QSettings>
+#include <QScreen>
+#include <QScrollArea>
 #include <QStackedWidget>
 #include <QTimer>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "charts/text.h"
 #include "desk/action_search.h"
@@ -34,8 +37,8 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     : session_(std::move(session)), rig_(new RigStation(*session_)), bench_(new QStackedWidget),
       findings_(new FindingsPanel), timer_(new QTimer(this)) {
     setWindowTitle("Nordstjerna");
-    setMinimumSize(1100, 700);
-    resize(1280, 800);
+    // Small screens, and large ones at twice the size, must show the deck and Halt all the same.
+    setMinimumSize(900, 480);
     stations_ = {rig_,
                  new FocusStation(*session_),
                  new PoleStation(*session_),
@@ -58,11 +61,18 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     right->addWidget(band_);
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
-    middle->addWidget(bench_, 1);
+    auto* scroll = new QScrollArea; // where the window is lower than a station needs
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setFocusPolicy(Qt::NoFocus);
+    scroll->setWidget(bench_);
+    middle->addWidget(scroll, 1);
     middle->addWidget(findings_);
     right->addLayout(middle, 1);
     upper->addLayout(right, 1);
     all->addLayout(upper, 1);
+    strip_ = new QVBoxLayout; // the hands, once they are wanted
+    all->addLayout(strip_);
     deck_ = new Deck(*session_);
     all->addWidget(deck_);
     setCentralWidget(frame);
@@ -83,21 +93,92 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     connect(session_.get(), &Session::announced, deck_, &Deck::announce);
     connect(session_.get(), &Session::busyChanged, this, [this] {
         deck_->refresh();
-        rail_->update();
+        rail_->retell();
     });
     connect(deck_->haltButton(), &QPushButton::clicked, session_.get(), &Session::halt);
     connect(timer_, &QTimer::timeout, this, [this] {
         deck_->refresh();
         band_->refresh();
+        keepView();
     });
     timer_->start(500);
     buildMenus();
-    showStation(0);
+    openAsBefore();
+    qApp->installEventFilter(this);
     deck_->refresh();
+}
+
+// Station, panels and place of the last evening, as far as they fit on this screen.
+void MainWindow::openAsBefore() {
+    const QRect room = screen()->availableGeometry();
+    constexpr int titleBar = 40; // of a window manager, before it tells
+    resize(std::min(1280, room.width()), std::min(800, room.height() - titleBar));
+    const QByteArray place = QByteArray::fromBase64(QByteArray::fromStdString(session_->windowPlace()));
+    if (!place.isEmpty())
+        restoreGeometry(place);
+    wideFindings_ = session_->findingsShown();
+    findings_->setVisible(wideFindings_);
+    showStation(0);
+    showStation(qs(session_->station()));
+}
+
+void MainWindow::showEvent(QShowEvent* e) {
+    QMainWindow::showEvent(e);
+    // Only now the frame's own measures are known.
+    QTimer::singleShot(0, this, &MainWindow::fitToScreen);
+}
+
+void MainWindow::fitToScreen() {
+    if (isMaximized() || isFullScreen())
+        return;
+    const QRect room = screen()->availableGeometry();
+    const QSize frame = frameGeometry().size() - size();
+    const QSize wanted(std::min(width(), room.width() - frame.width()),
+                       std::min(height(), room.height() - frame.height()));
+    if (wanted != size())
+        resize(wanted);
+    QPoint corner = frameGeometry().topLeft();
+    const QSize whole = wanted + frame;
+    corner.setX(std::clamp(corner.x(), room.left(), std::max(room.left(), room.right() + 1 - whole.width())));
+    corner.setY(std::clamp(corner.y(), room.top(), std::max(room.top(), room.bottom() + 1 - whole.height())));
+    if (corner != frameGeometry().topLeft())
+        move(corner);
+}
+
+void MainWindow::resizeEvent(QResizeEvent* e) {
+    QMainWindow::resizeEvent(e);
+    // Where there is no room for all, the workbench keeps it.
+    constexpr int roomy = 1060;
+    const bool narrow = width() < roomy;
+    rail_->setNarrow(narrow);
+    if (narrow != narrow_) {
+        narrow_ = narrow;
+        findings_->setVisible(!narrow && wideFindings_);
+    }
+}
+
+// A text field takes keys such as Ctrl+E for itself; here they are commands wherever the cursor is.
+bool MainWindow::eventFilter(QObject* object, QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride && isActiveWindow()) {
+        const QKeySequence keys(static_cast<QKeyEvent*>(event)->keyCombination());
+        for (const QAction* a : actions_)
+            if (!a->shortcut().isEmpty() && a->shortcut() == keys) {
+                event->ignore();
+                return true;
+            }
+    }
+    return QMainWindow::eventFilter(object, event);
+}
+
+void MainWindow::keepView() {
+    session_->keepView(stations_[static_cast<size_t>(current_)]->name().toStdString(),
+                       ThemeSwitch::instance().current().toStdString(), wideFindings_,
+                       saveGeometry().toBase64().toStdString());
 }
 
 MainWindow::~MainWindow() {
     // Stations read the session while they go; it must outlive them.
+    keepView();
     timer_->stop();
     session_->disconnect();
     delete takeCentralWidget();
@@ -191,13 +272,12 @@ void MainWindow::buildMenus() {
             QKeySequence(QString("Ctrl+%1").arg(i + 1)), [this, i] { showStation(i); });
     view->addSeparator();
     for (const QString& name : themeNames())
-        add(view, tr("Theme %1").arg(name), {}, [name] {
-            ThemeSwitch::instance().use(name);
-            QSettings().setValue("theme", name);
-        });
+        add(view, tr("Theme %1").arg(name), {}, [name] { ThemeSwitch::instance().use(name); });
     view->addSeparator();
-    add(view, tr("Findings beside the workbench"), QKeySequence("Ctrl+F"),
-        [this] { findings_->setVisible(!findings_->isVisible()); });
+    add(view, tr("Findings beside the workbench"), QKeySequence("Ctrl+F"), [this] {
+        findings_->setVisible(!findings_->isVisible());
+        wideFindings_ = findings_->isVisible();
+    });
     add(view, tr("Search for an action…"), QKeySequence("Ctrl+K"), [this] {
         auto* search = new ActionSearch(actions_, this);
         search->setAttribute(Qt::WA_DeleteOnClose);
@@ -206,7 +286,8 @@ void MainWindow::buildMenus() {
     });
 
     QMenu* sky = menuBar()->addMenu(tr("&Simulated sky"));
-    add(sky, tr("Hands at the mount…"), QKeySequence("Ctrl+L"), [this] { handsSheet()->show(); });
+    add(sky, tr("Hands at the mount…"), QKeySequence("Ctrl+L"),
+        [this] { handsSheet()->setVisible(!handsSheet()->isVisible()); });
     sky->addSeparator();
     for (int speed : {1, 5, 20, 60})
         add(sky, tr("Time × %1").arg(speed), {}, [this, speed] {
@@ -233,8 +314,11 @@ void MainWindow::buildMenus() {
 }
 
 HandsSheet* MainWindow::handsSheet() {
-    if (!hands_)
+    if (!hands_) {
         hands_ = new HandsSheet(*session_, this);
+        hands_->hide();
+        strip_->addWidget(hands_);
+    }
     return hands_;
 }
 
@@ -245,6 +329,7 @@ void MainWindow::showStation(int index) {
     if (findings_->helpShown())
         findings_->hideHelp();
     refreshFindings();
+    stations_[static_cast<size_t>(index)]->arrive();
 }
 
 void MainWindow::showStation(const QString& name) {
@@ -261,8 +346,9 @@ Station* MainWindow::station(const QString& name) const {
 }
 
 void MainWindow::refreshFindings() {
-    rail_->update();
-    findings_->show(stations_[static_cast<size_t>(current_)]->findings(), session_->problem());
+    rail_->retell();
+    findings_->show(stations_[static_cast<size_t>(current_)]->findings(), session_->problem(),
+                    session_->problemAction(), session_->problemLabel());
 }
 
 void MainWindow::perform(const QString& action) {
@@ -270,6 +356,10 @@ void MainWindow::perform(const QString& action) {
         QString name = action.mid(3);
         name[0] = name[0].toUpper();
         showStation(name);
+        return;
+    }
+    if (action == "halt") {
+        session_->halt();
         return;
     }
     for (Station* s : stations_)
@@ -286,7 +376,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
             e->ignore();
             return;
         }
-        session_->halt();
+        session_->abandon();
     }
     e->accept();
 }

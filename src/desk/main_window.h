@@ -9,6 +9,7 @@
 class QStackedWidget;
 class QTimer;
 class QMenu;
+class QVBoxLayout;
 
 namespace nordstjerna {
 
@@ -39,9 +40,15 @@ public:
 
 protected:
     void closeEvent(QCloseEvent*) override;
+    void showEvent(QShowEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    bool eventFilter(QObject*, QEvent*) override;
 
 private:
     void buildMenus();
+    void openAsBefore();
+    void fitToScreen();
+    void keepView();
     void refreshFindings();
     void perform(const QString& action);
     QAction* add(QMenu* menu, const QString& text, const QKeySequence& keys,
@@ -59,6 +66,9 @@ private:
     QTimer* timer_;
     QList<QAction*> actions_;
     int current_ = 0;
+    QVBoxLayout* strip_ = nullptr;
+    bool narrow_ = false;
+    bool wideFindings_ = true;
 };
 
 } // namespace nordstjerna

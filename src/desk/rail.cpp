@@ -1,8 +1,8 @@
 #include "desk/rail.h"
 
-#include <QMouseEvent>
+#include <QKeyEvent>
 #include <QPainter>
-#include <QToolTip>
+#include <algorithm>
 
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -26,25 +26,111 @@ QString stateWords(StationState s) {
 }
 } // namespace
 
-Rail::Rail(Session& session, std::vector<Station*> stations, QWidget* parent)
-    : QFrame(parent), session_(session), stations_(std::move(stations)) {
-    setObjectName("rail");
-    setFixedWidth(200);
-    setMouseTracking(true);
-    setFocusPolicy(Qt::NoFocus);
-    for (Station* s : stations_)
-        connect(s, &Station::changed, this, [this] { update(); });
-    connect(&session, &Session::rigChanged, this, [this] { update(); });
-    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
+RailRow::RailRow(const Station& station, int index, QWidget* parent)
+    : QAbstractButton(parent), station_(station), index_(index) {
+    setCheckable(true);
+    setText(station.name());
+    setFocusPolicy(Qt::StrongFocus);
+    setCursor(Qt::PointingHandCursor);
+    retell();
 }
 
-void Rail::setCurrent(int index) {
-    current_ = index;
+void RailRow::retell() {
+    const QString words = tr("%1: %2, %3 (Ctrl+%4)")
+                              .arg(station_.name(), stateWords(station_.state()), station_.summary())
+                              .arg(index_ + 1);
+    if (accessibleName() != words) {
+        setAccessibleName(words);
+        setToolTip(words);
+    }
     update();
 }
 
-QRectF Rail::row(int i) const {
-    return {8.0, 76.0 + 58.0 * i, width() - 16.0, 52.0};
+void RailRow::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const QRectF r(rect());
+    const bool narrow = width() < 120;
+    if (isChecked() || hasFocus()) {
+        p.setPen(QPen(hasFocus() ? theme().accent : theme().line, 1));
+        p.setBrush(isChecked() ? theme().raised : QColor(Qt::transparent));
+        p.drawRoundedRect(r.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
+    }
+    if (isChecked())
+        p.fillRect(QRectF(r.left(), r.top(), 3, r.height()), theme().accent);
+    paintStateMark(p, {r.left() + (narrow ? 14 : 20), r.center().y()}, 12, station_.state());
+    const QIcon icon = tintedIcon(station_.icon(), isChecked() ? theme().accent : theme().muted);
+    icon.paint(&p,
+               QRect(int(r.left()) + (narrow ? 27 : 36), int(r.center().y()) - (narrow ? 9 : 18), 18, 18));
+    if (narrow)
+        return;
+    p.setPen(theme().text);
+    p.setFont(textFont(15, isChecked()));
+    const double middle = r.center().y();
+    p.drawText(QRectF(r.left() + 60, middle - 20, 100, 22), Qt::AlignLeft | Qt::AlignVCenter,
+               station_.name());
+    p.setPen(theme().muted);
+    p.setFont(textFont(11));
+    p.drawText(QRectF(r.right() - 24, middle - 18, 16, 18), Qt::AlignRight | Qt::AlignVCenter,
+               QString::number(index_ + 1));
+    p.setFont(textFont(12));
+    const QString line = p.fontMetrics().elidedText(station_.summary(), Qt::ElideRight, int(r.width()) - 66);
+    p.drawText(QRectF(r.left() + 60, middle + 2, r.width() - 64, 18), Qt::AlignLeft | Qt::AlignVCenter, line);
+}
+
+void RailRow::keyPressEvent(QKeyEvent* e) {
+    if (e->key() == Qt::Key_Up)
+        focusNextPrevChild(false);
+    else if (e->key() == Qt::Key_Down)
+        focusNextPrevChild(true);
+    else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
+        click();
+    else
+        QAbstractButton::keyPressEvent(e);
+}
+
+Rail::Rail(Session& session, std::vector<Station*> stations, QWidget* parent)
+    : QFrame(parent), session_(session) {
+    setObjectName("rail");
+    setFixedWidth(200);
+    for (size_t i = 0; i < stations.size(); ++i) {
+        auto* row = new RailRow(*stations[i], static_cast<int>(i), this);
+        rows_.push_back(row);
+        connect(row, &RailRow::clicked, this, [this, i] { Q_EMIT chosen(static_cast<int>(i)); });
+        connect(stations[i], &Station::changed, row, &RailRow::retell);
+    }
+    connect(&session, &Session::rigChanged, this, [this] { retell(); });
+    connect(&session, &Session::resultsChanged, this, [this] { retell(); });
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { retell(); });
+}
+
+void Rail::retell() {
+    for (RailRow* r : rows_)
+        r->retell();
+    update();
+}
+
+void Rail::setCurrent(int index) {
+    for (size_t i = 0; i < rows_.size(); ++i)
+        rows_[i]->setChecked(static_cast<int>(i) == index);
+}
+
+void Rail::setNarrow(bool narrow) {
+    setFixedWidth(narrow ? 64 : 200);
+    arrange();
+}
+
+void Rail::resizeEvent(QResizeEvent* e) {
+    QFrame::resizeEvent(e);
+    arrange();
+}
+
+void Rail::arrange() {
+    const double head = 76.0;
+    const double pitch = std::clamp((height() - head) / static_cast<double>(rows_.size()), 36.0, 58.0);
+    for (size_t i = 0; i < rows_.size(); ++i)
+        rows_[i]->setGeometry(8, int(head + pitch * static_cast<double>(i)), width() - 16, int(pitch - 6));
+    update();
 }
 
 void Rail::paintEvent(QPaintEvent* e) {
@@ -54,35 +140,15 @@ void Rail::paintEvent(QPaintEvent* e) {
     p.setPen(QPen(theme().line, 1));
     p.drawLine(width() - 1, 0, width() - 1, height());
     paintStarMark(p, {31, 36}, 30, theme().accent);
+    if (width() < 120)
+        return;
     p.setPen(theme().text);
     p.setFont(textFont(18, true));
     p.drawText(QRectF(56, 22, 140, 28), Qt::AlignLeft | Qt::AlignVCenter, "Nordstjerna");
-    for (int i = 0; i < static_cast<int>(stations_.size()); ++i) {
-        const Station& s = *stations_[static_cast<size_t>(i)];
-        const QRectF r = row(i);
-        if (i == current_) {
-            p.setPen(QPen(theme().line, 1));
-            p.setBrush(theme().raised);
-            p.drawRoundedRect(r.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
-            p.fillRect(QRectF(r.left(), r.top(), 3, r.height()), theme().accent);
-        }
-        paintStateMark(p, {r.left() + 20, r.center().y()}, 12, s.state());
-        const QIcon icon = tintedIcon(s.icon(), i == current_ ? theme().accent : theme().muted);
-        icon.paint(&p, QRect(int(r.left()) + 36, int(r.top()) + 8, 18, 18));
-        p.setPen(theme().text);
-        p.setFont(textFont(15, i == current_));
-        p.drawText(QRectF(r.left() + 60, r.top() + 6, 100, 22), Qt::AlignLeft | Qt::AlignVCenter, s.name());
-        p.setPen(theme().muted);
-        p.setFont(textFont(11));
-        p.drawText(QRectF(r.right() - 24, r.top() + 8, 16, 18), Qt::AlignRight | Qt::AlignVCenter,
-                   QString::number(i + 1));
-        p.setFont(textFont(12));
-        const QString line = p.fontMetrics().elidedText(s.summary(), Qt::ElideRight, int(r.width()) - 66);
-        p.drawText(QRectF(r.left() + 60, r.top() + 28, r.width() - 64, 18), Qt::AlignLeft | Qt::AlignVCenter,
-                   line);
-    }
     const Rig& rig = session_.rig();
     double y = height() - 128.0;
+    if (y < rows_.back()->geometry().bottom() + 14)
+        return; // no room for what is told elsewhere too
     const auto block = [&](const QString& head, const QString& first, const QString& second) {
         p.setPen(theme().muted);
         p.setFont(textFont(11));
@@ -101,23 +167,6 @@ void Rail::paintEvent(QPaintEvent* e) {
                    qs(formatNumber(rig.imagingOptics.focalRatio(), 1)),
                    qs(formatNumber(rig.guidingOptics().effectiveFocal_mm(), 0))));
     block(tr("NIGHT"), qs(formatDay(session_.now(), rig.site.longitude.hours())), qs(rig.siteName));
-}
-
-void Rail::mousePressEvent(QMouseEvent* e) {
-    for (int i = 0; i < static_cast<int>(stations_.size()); ++i)
-        if (row(i).contains(e->position()))
-            Q_EMIT chosen(i);
-}
-
-void Rail::mouseMoveEvent(QMouseEvent* e) {
-    for (int i = 0; i < static_cast<int>(stations_.size()); ++i)
-        if (row(i).contains(e->position())) {
-            const Station& s = *stations_[static_cast<size_t>(i)];
-            QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8),
-                               tr("%1: %2 (Ctrl+%3)").arg(s.name(), stateWords(s.state())).arg(i + 1), this);
-            return;
-        }
-    QToolTip::hideText();
 }
 
 } // namespace nordstjerna

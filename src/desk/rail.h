@@ -1,6 +1,7 @@
 // The stations in the order of a night, each with its state as a shape and its one figure.
 #pragma once
 
+#include <QAbstractButton>
 #include <QFrame>
 #include <vector>
 
@@ -9,25 +10,40 @@
 
 namespace nordstjerna {
 
+class RailRow : public QAbstractButton {
+    Q_OBJECT
+public:
+    RailRow(const Station& station, int index, QWidget* parent);
+    void retell(); // state and figure of the station
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+private:
+    const Station& station_;
+    int index_;
+};
+
 class Rail : public QFrame {
     Q_OBJECT
 public:
     Rail(Session& session, std::vector<Station*> stations, QWidget* parent = nullptr);
     void setCurrent(int index);
+    void setNarrow(bool narrow); // marks and icons only
+    void retell();
 
 Q_SIGNALS:
     void chosen(int index);
 
 protected:
     void paintEvent(QPaintEvent*) override;
-    void mousePressEvent(QMouseEvent*) override;
-    void mouseMoveEvent(QMouseEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
 
 private:
-    QRectF row(int i) const;
+    void arrange();
     Session& session_;
-    std::vector<Station*> stations_;
-    int current_ = 0;
+    std::vector<RailRow*> rows_;
 };
 
 } // namespace nordstjerna

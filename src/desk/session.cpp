@@ -21,18 +21,137 @@ Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::files
     devices_.rawGuideCamera = devices_.guideCamera;
     devices_.guideCamera = prepared_.get();
     devices_.track = trackByCamera(*prepared_);
-    if (auto log = NightLog::open(dataFolder_ / "night-log.sqlite"))
-        log_ = std::move(*log);
-    else
-        problem_ = log.error();
+    for (const Problem& p : prepared_->darkProblems())
+        problem_ = p;
+    queue_ = std::make_unique<WriteQueue>();
+    openLog();
+    restoreEvening();
     // Yesterday's rates still hold if nothing was changed.
     readPastRates();
-    for (const LoggedRates& past : pastRates_)
-        if (past.rates.verdict != RatesVerdict::bad) {
-            rates_ = past.rates;
-            checkRates();
-            break;
-        }
+    takeLatestRates();
+    restoring_ = false;
+    const auto keep = [this] { keepEvening(); };
+    connect(this, &Session::rigChanged, this, keep);
+    connect(this, &Session::targetChanged, this, keep);
+    connect(this, &Session::settingsChanged, this, keep);
+}
+
+void Session::openLog() {
+    if (auto log = NightLog::open(dataFolder_ / "night-log.sqlite")) {
+        log_ = std::move(*log);
+        notLogged_.clear();
+    } else {
+        log_.reset();
+        notLogged_ = qs(log.error().text());
+        problem_ = log.error();
+        problem_->what += " Nothing is being logged.";
+    }
+}
+
+namespace {
+std::filesystem::path eveningPath(const std::filesystem::path& folder) {
+    return folder / "evening.json";
+}
+} // namespace
+
+void Session::restoreEvening() {
+    std::error_code error;
+    if (!std::filesystem::exists(eveningPath(dataFolder_), error))
+        return;
+    auto evening = readEvening(eveningPath(dataFolder_));
+    if (!evening) {
+        problem_ = evening.error();
+        return;
+    }
+    evening_ = std::move(*evening);
+    if (evening_.rig)
+        rig_ = *evening_.rig;
+    settings_.setFromRig(rig_.guiding.exposure_s, rig_.guiding.pulseLimit_ms);
+    for (const Evening::Setting& s : evening_.settings)
+        for (int k = 0; k < settingCount; ++k)
+            if (settingId(static_cast<SettingKey>(k)) == s.id)
+                settings_.restore(static_cast<SettingKey>(k), s.value, s.origin, s.reason);
+    if (evening_.target) {
+        targetName_ = evening_.targetName;
+        target_ = vectorFrom(*evening_.target);
+    }
+}
+
+// Written beside the window, the newest state only.
+void Session::keepEvening() {
+    if (restoring_)
+        return;
+    evening_.rig = rig_;
+    evening_.targetName = targetName_;
+    evening_.target = equatorialFrom(target_);
+    evening_.settings.clear();
+    for (int k = 0; k < settingCount; ++k) {
+        const auto key = static_cast<SettingKey>(k);
+        if (settings_.origin(key) != "default" && settings_.origin(key) != "rig")
+            evening_.settings.push_back(
+                {settingId(key), settings_.value(key), settings_.origin(key), settings_.reason(key)});
+    }
+    const auto told = [this](const Expected<void>& done) {
+        if (!done)
+            QMetaObject::invokeMethod(
+                this, [this, p = done.error()] { reportProblem(p); }, Qt::QueuedConnection);
+    };
+    queue_->post(
+        [path = eveningPath(dataFolder_), evening = evening_] { return writeEvening(path, evening); }, told,
+        "evening");
+    queue_->post([library = RigLibrary(dataFolder_ / "rigs"), rig = rig_] { return library.keep(rig); }, {},
+                 "rig " + rig_.id);
+}
+
+void Session::keepView(const std::string& station, const std::string& theme, bool findings,
+                       const std::string& windowPlace) {
+    if (station == evening_.station && theme == evening_.theme && findings == evening_.findings &&
+        windowPlace == evening_.windowPlace)
+        return;
+    evening_.station = station;
+    evening_.theme = theme;
+    evening_.findings = findings;
+    evening_.windowPlace = windowPlace;
+    keepEvening();
+}
+
+std::vector<RigLibrary::Listed> Session::rigs() {
+    auto list = RigLibrary(dataFolder_ / "rigs").list();
+    const auto own =
+        std::find_if(list.begin(), list.end(), [this](const auto& r) { return r.id == rig_.id; });
+    if (own == list.end())
+        list.push_back({rig_.id, rig_.name});
+    else
+        own->name = rig_.name;
+    return list;
+}
+
+Expected<void> Session::chooseRig(const std::string& id) {
+    if (id == rig_.id)
+        return {};
+    const RigLibrary library(dataFolder_ / "rigs");
+    // What was edited last may still be on its way to the disk.
+    if (!queue_->flush(3.0))
+        return nordstjerna::problem("The rig cannot be changed now.", "The one in use is not on disk yet.",
+                                    "Check the data folder and the free space.");
+    auto rig = library.read(id);
+    if (!rig)
+        return tl::unexpected(rig.error());
+    setRig(*rig);
+    return {};
+}
+
+void Session::duplicateRig() {
+    Rig copy = rig_;
+    copy.id = newRigId();
+    copy.name += tr(" (copy)").toStdString();
+    setRig(copy);
+}
+
+Expected<void> Session::removeRig(const std::string& id) {
+    if (id == rig_.id)
+        return nordstjerna::problem("The rig in use cannot be removed.", "", "Choose another one first.");
+    return RigLibrary(dataFolder_ / "rigs").remove(id);
 }
 
 namespace {
@@ -57,7 +176,18 @@ void Session::checkRates() {
 
 void Session::readPastRates() {
     pastRates_ =
-        log_ ? log_->ratesOf(rig_.name).value_or(std::vector<LoggedRates>{}) : std::vector<LoggedRates>{};
+        log_ ? log_->ratesOf(rig_.id).value_or(std::vector<LoggedRates>{}) : std::vector<LoggedRates>{};
+}
+
+void Session::takeLatestRates() {
+    rates_.reset();
+    ratesAgedBy_.clear();
+    for (const LoggedRates& past : pastRates_)
+        if (past.rates.verdict != RatesVerdict::bad) {
+            rates_ = past.rates;
+            checkRates();
+            return;
+        }
 }
 
 void Session::ageRates(const std::string& reason) {
@@ -82,13 +212,22 @@ Session::~Session() {
         control_->halt = true;
         worker_->join();
     }
+    if (halter_.joinable())
+        halter_.join();
+    queue_.reset();
 }
 
 void Session::setRig(const Rig& rig) {
-    const bool other = rig.name != rig_.name;
+    const bool other = rig.id != rig_.id;
     rig_ = rig;
-    if (other)
+    // What was measured with one rig says nothing of another.
+    if (other) {
         readPastRates();
+        takeLatestRates();
+        pole_.reset();
+        focus_ = {};
+        handStars_.clear();
+    }
     checkRates();
     settings_.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);
     Q_EMIT rigChanged();
@@ -131,15 +270,10 @@ void Session::setTarget(const std::string& name, const Vec3& icrs) {
 std::filesystem::path Session::newRunPath(const std::string& kind) const {
     std::string stamp = formatInstant(now(), 0);
     std::erase(stamp, ':');
-    std::filesystem::path path;
     std::error_code error;
     const auto folder = dataFolder_ / "runs";
     std::filesystem::create_directories(folder, error);
-    for (int n = 0;; ++n) {
-        path = folder / (stamp + "-" + kind + (n ? "-" + std::to_string(n + 1) : "") + ".ecsv");
-        if (!std::filesystem::exists(path, error))
-            return path;
-    }
+    return folder / (stamp + "-" + kind + ".ecsv");
 }
 
 void Session::setPole(const PoleResult& result) {
@@ -150,8 +284,23 @@ void Session::setPole(const PoleResult& result) {
 std::optional<Rates> Session::ratesHere() const {
     const std::string side = mountState().side;
     if (rates_ && !rates_->setup.side.empty() && !side.empty() && rates_->setup.side != side)
-        return ratesAcrossPier(*rates_, false);
+        return ratesAcrossPier(*rates_, evening_.decReverses.contains(rig_.id)
+                                            ? std::optional<bool>(evening_.decReverses.at(rig_.id))
+                                            : std::nullopt);
     return rates_;
+}
+
+void Session::setDecReverses(bool reverses) {
+    evening_.decReverses[rig_.id] = reverses;
+    keepEvening();
+    Q_EMIT resultsChanged();
+}
+
+void Session::restoreRates(const Rates& rates) {
+    rates_ = rates;
+    ratesAgedBy_.clear();
+    checkRates();
+    Q_EMIT resultsChanged();
 }
 
 void Session::setRates(const Rates& rates) {
@@ -162,11 +311,31 @@ void Session::setRates(const Rates& rates) {
 }
 
 void Session::logRates(const Rates& rates) {
-    if (!log_)
-        return;
-    if (const auto done = log_->addRates(now(), rig_.name, rates); !done)
-        reportProblem(done.error());
-    readPastRates();
+    const auto told = [this](const Expected<void>& done) {
+        QMetaObject::invokeMethod(
+            this,
+            [this, done] {
+                if (!done) {
+                    notLogged_ = qs(done.error().text());
+                } else {
+                    notLogged_.clear();
+                    if (!log_)
+                        openLog();
+                    readPastRates();
+                }
+                Q_EMIT resultsChanged();
+            },
+            Qt::QueuedConnection);
+    };
+    // A connection of its own: the write may have to wait for another instance.
+    queue_->post(
+        [path = dataFolder_ / "night-log.sqlite", when = now(), rig = rig_, rates]() -> Expected<void> {
+            auto log = NightLog::open(path);
+            if (!log)
+                return tl::unexpected(log.error());
+            return log->addRates(when, rig, rates);
+        },
+        told);
 }
 
 void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
@@ -177,6 +346,7 @@ void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
         return;
     }
     clearProblem();
+    troubleTold_ = false;
     busyWith_ = qs(procedure->name());
     blocks_.push_back({now(), now(), busyWith_, theme().muted});
     control_ = std::make_unique<RunnerControl>();
@@ -207,7 +377,12 @@ void Session::finish(const std::function<void(const Expected<void>&)>& finished,
     worker_.reset();
     busyWith_.clear();
     blocks_.back().to = now();
-    Q_EMIT announced("");
+    if (!control_->halt)
+        Q_EMIT announced("");
+    Q_EMIT deviceTrouble("");
+    // A command that was on its way when the halt came may have woken the mount again.
+    if (halted_)
+        night_->mount().halt();
     finished(result);
     if (!result && result.error().what != haltedText())
         reportProblem(result.error());
@@ -234,15 +409,71 @@ void Session::stop() {
         control_->stop = true;
 }
 
+void Session::abandon() {
+    if (control_)
+        control_->halt = true;
+}
+
+void Session::tellTrouble(const Procedure& p) {
+    const auto& trouble = p.trouble();
+    if (!trouble && !troubleTold_)
+        return;
+    troubleTold_ = trouble.has_value();
+    const QString text = trouble ? tr("%1 Tried %2 of %3 times.")
+                                       .arg(qs(trouble->problem.what))
+                                       .arg(trouble->failures)
+                                       .arg(trouble->most)
+                                 : QString();
+    QMetaObject::invokeMethod(
+        this, [this, text] { Q_EMIT deviceTrouble(text); }, Qt::QueuedConnection);
+}
+
 void Session::halt() {
     if (control_)
         control_->halt = true;
-    night_->mount().stopMotion();
-    Q_EMIT announced(tr("Halted. Nothing moves."));
+    halted_ = true;
+    Q_EMIT announced(tr("Halting…"));
+    if (halter_.joinable())
+        halter_.join();
+    // Its own way: neither the window nor a command under way can keep it from the mount.
+    halter_ = std::thread([this] {
+        const auto done = night_->mount().halt();
+        QMetaObject::invokeMethod(
+            this, [this, done] { confirmHalt(done); }, Qt::QueuedConnection);
+    });
+    Q_EMIT halted();
 }
 
-void Session::reportProblem(const Problem& problem) {
+void Session::confirmHalt(const Expected<void>& done) {
+    if (!halted_)
+        return;
+    if (done) {
+        Q_EMIT announced(tr("Halted: the mount has stopped moving and tracking."));
+        return;
+    }
+    Q_EMIT announced(tr("Halt NOT confirmed by the mount."));
+    Problem p = done.error();
+    p.what = "The mount has not confirmed the halt. " + p.what;
+    p.why += " It may still be moving or tracking.";
+    p.remedy = "Stop it at its hand control, or cut its power. " + p.remedy;
+    reportProblem(p, "halt", "Halt again");
+}
+
+void Session::resumeTracking() {
+    const auto done = night_->mount().setTracking(true);
+    if (!done) {
+        reportProblem(done.error());
+        return;
+    }
+    halted_ = false;
+    Q_EMIT announced("");
+    Q_EMIT halted();
+}
+
+void Session::reportProblem(const Problem& problem, const std::string& action, const std::string& label) {
     problem_ = problem;
+    problemAction_ = action;
+    problemLabel_ = label;
     Q_EMIT problemChanged();
 }
 

@@ -19,7 +19,10 @@
 #include "edge/devices/prepared_camera.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
+#include "edge/store/evening_file.h"
 #include "edge/store/night_log.h"
+#include "edge/store/rig_library.h"
+#include "edge/store/write_queue.h"
 
 namespace nordstjerna {
 
@@ -33,7 +36,8 @@ struct NightBlock {
 class Session : public QObject {
     Q_OBJECT
 public:
-    // Runs of this session are written below `dataFolder`.
+    // Runs of this session are written below `dataFolder`; what lies there from the last evening is taken up
+    // again.
     Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder);
     ~Session() override;
 
@@ -50,14 +54,40 @@ public:
     std::filesystem::path newRunPath(const std::string& kind) const;
     const std::vector<NightBlock>& blocks() const { return blocks_; }
 
+    // The rigs of this person. Choosing one brings what was measured with it; the one in use is always among
+    // them.
+    std::vector<RigLibrary::Listed> rigs();
+    Expected<void> chooseRig(const std::string& id);
+    // A copy with an identity of its own, in use from now on.
+    void duplicateRig();
+    // Not the one in use.
+    Expected<void> removeRig(const std::string& id);
+
+    // Where the person was, beside rig, target and settings: kept by the window.
+    const std::string& station() const { return evening_.station; }
+    const std::string& themeName() const { return evening_.theme; }
+    bool findingsShown() const { return evening_.findings; }
+    const std::string& windowPlace() const { return evening_.windowPlace; }
+    void keepView(const std::string& station, const std::string& theme, bool findings,
+                  const std::string& windowPlace);
+    // Why the night log is not being written at present; empty when it is.
+    const QString& notLogged() const { return notLogged_; }
+    // All that was to be written is on disk. For the end, and for tests.
+    bool flush(double patience_s) { return queue_->flush(patience_s); }
+
     // Results that other stations build on.
     const std::optional<PoleResult>& pole() const { return pole_; }
     void setPole(const PoleResult& result);
     const std::optional<Rates>& rates() const { return rates_; }
-    // The same for the side of the pier where the mount hangs now: over there the picture stands on its head.
+    // The same for the side of the pier where the mount hangs now: over there the picture stands on its head,
+    // and which way Dec pulses work there must be seen once.
     std::optional<Rates> ratesHere() const;
+    // It was seen: pulses work against what the carried rates say, or with them. Remembered for this rig.
+    void setDecReverses(bool reverses);
     // In use from now on, and kept in the night log.
     void setRates(const Rates& rates);
+    // In use again: measured before, so nothing is logged.
+    void restoreRates(const Rates& rates);
     // Only kept in the night log: measured, but not to be used.
     void logRates(const Rates& rates);
     // Why the rates no longer describe the rig; empty when they do.
@@ -113,19 +143,22 @@ public:
                 show(*s);
         };
         RunnerHooks hooks;
-        hooks.after = [this, box, take, deliver, work](Procedure& p) {
+        hooks.seen = [this, box, take, deliver, work](Procedure& p) {
             auto& own = static_cast<P&>(p);
             runMessages(own);
             if (work)
                 work(own);
+            tellTrouble(own);
+            // The newest one takes the place of one that the window has not fetched yet.
+            auto snapshot = take(own);
+            bool waiting = false;
             {
                 const std::scoped_lock guard(box->lock);
-                const bool waiting = box->latest.has_value();
-                if (waiting)
-                    return; // the window has not caught up; it will be served by a later step
-                box->latest = take(own);
+                waiting = box->latest.has_value();
+                box->latest = std::move(snapshot);
             }
-            QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
+            if (!waiting)
+                QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
         };
         begin(procedure, hooks, [procedure, box, take, show, done](const Expected<void>& result) {
             show(take(*procedure));
@@ -135,9 +168,19 @@ public:
     // Runs in the worker between two steps of the procedure under way.
     void tell(std::function<void(Procedure&)> message);
     void stop(); // in good order
-    void halt(); // at once
+    // At once: all motion, tracking too. Has its own way to the mount; halted() is told when the mount has
+    // confirmed it, or that it has not.
+    void halt();
+    bool isHalted() const { return halted_; }
+    // Lets the mount track again after a halt.
+    void resumeTracking();
+    // Breaks off what is running, for the end of the program.
+    void abandon();
 
-    void reportProblem(const Problem& problem);
+    // `action`: what a button beside the problem does (MainWindow::perform), with its label.
+    void reportProblem(const Problem& problem, const std::string& action = "", const std::string& label = "");
+    const std::string& problemAction() const { return problemAction_; }
+    const std::string& problemLabel() const { return problemLabel_; }
     void clearProblem();
     const std::optional<Problem>& problem() const { return problem_; }
 
@@ -148,6 +191,8 @@ Q_SIGNALS:
     void settingsChanged();
     void busyChanged();
     void announced(const QString& text);
+    void halted();
+    void deviceTrouble(const QString& text); // empty: over
     void problemChanged();
 
 private:
@@ -158,6 +203,12 @@ private:
     void settingsToRig();
     void checkRates(); // against the rig
     void readPastRates();
+    void takeLatestRates();
+    void openLog();
+    void restoreEvening();
+    void keepEvening();
+    void tellTrouble(const Procedure& p);
+    void confirmHalt(const Expected<void>& done);
 
     std::unique_ptr<SimulatedNight> night_;
     Devices devices_;
@@ -175,13 +226,21 @@ private:
     SettingsBook settings_;
     Focus focus_;
     std::optional<Problem> problem_;
+    std::string problemAction_, problemLabel_;
     std::vector<NightBlock> blocks_;
+    Evening evening_;
+    bool restoring_ = true;
+    QString notLogged_;
+    bool troubleTold_ = false; // by the worker
+    bool halted_ = false;
+    std::thread halter_;
 
     std::unique_ptr<std::thread> worker_;
     std::unique_ptr<RunnerControl> control_;
     QString busyWith_;
     std::mutex messageLock_;
     std::vector<std::function<void(Procedure&)>> messages_;
+    std::unique_ptr<WriteQueue> queue_; // ends first: it calls back
 };
 
 } // namespace nordstjerna

@@ -88,6 +88,7 @@ ThemeSwitch& ThemeSwitch::instance() {
 
 void ThemeSwitch::use(const QString& name) {
     setTheme(name);
+    current_ = name;
     const Theme& t = theme();
     QPalette p;
     p.setColor(QPalette::Window, t.base);

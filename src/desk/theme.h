@@ -14,8 +14,12 @@ class ThemeSwitch : public QObject {
 public:
     static ThemeSwitch& instance();
     void use(const QString& name);
+    const QString& current() const { return current_; }
 Q_SIGNALS:
     void changed();
+
+private:
+    QString current_;
 };
 
 // Shipped line icon in the given colour.

@@ -102,16 +102,15 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
         const Step step = procedure.next({devices.clock->now(), devices.mount->state(), what});
         if (hooks.before)
             hooks.before(procedure, step);
+        // Nothing may delay a correction: files and pictures wait until it is given.
+        if (hooks.seen && !std::holds_alternative<PulseStep>(step))
+            hooks.seen(procedure);
         if (std::holds_alternative<DoneStep>(step) || std::holds_alternative<FailStep>(step)) {
-            if (hooks.after)
-                hooks.after(procedure);
             if (const auto* fail = std::get_if<FailStep>(&step))
                 return tl::unexpected(fail->problem);
             return {};
         }
         what = std::visit(execute, step);
-        if (hooks.after)
-            hooks.after(procedure);
     }
 }
 

@@ -16,9 +16,11 @@ struct RunnerControl {
 };
 
 struct RunnerHooks {
-    // Before each step, with the step about to be executed (announcements), and after it was.
+    // With the step about to be executed (announcements).
     std::function<void(const Procedure&, const Step&)> before;
-    std::function<void(Procedure&)> after;
+    // Once the procedure has seen what happened, before its next step is begun; a pulse leaves first. Called
+    // with the last step too.
+    std::function<void(Procedure&)> seen;
 };
 
 // The procedure's failure, if any. Halting is a failure too: its `what` is haltedText().

@@ -3,6 +3,8 @@
 #include <CLI/CLI.hpp>
 #include <iostream>
 
+#include "core/base/number_text.h"
+#include "edge/store/json_reader.h"
 #include "tool/simulate.h"
 #include "tool/tool_commands.h"
 
@@ -12,10 +14,10 @@ namespace {
 
 int report(const Expected<Json>& result) {
     if (result) {
-        std::cout << result->dump(2) << '\n';
+        std::cout << jsonText(*result, 2) << '\n';
         return std::cout.flush() ? 0 : 1;
     }
-    std::cout << problemJson(result.error()).dump(2) << '\n';
+    std::cout << jsonText(problemJson(result.error()), 2) << '\n';
     std::cerr << result.error().text() << '\n';
     return 1;
 }
@@ -23,6 +25,7 @@ int report(const Expected<Json>& result) {
 } // namespace
 
 int main(int argc, char** argv) {
+    pinDecimalPoint();
     CLI::App app{"Measures and judges mount, polar alignment and guiding from files.", "nordstjerna-tool"};
     app.require_subcommand(1);
     app.set_version_flag("--version", "nordstjerna-tool " NORDSTJERNA_VERSION);

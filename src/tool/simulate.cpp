@@ -135,7 +135,7 @@ Expected<Json> simulate(const SimulateRequest& request) {
     std::optional<Problem> failure;
     double nextFrame_s = 0.0;
     RunnerHooks hooks;
-    hooks.after = [&](Procedure&) {
+    hooks.seen = [&](Procedure&) {
         const Run& run = guiding.run();
         if (run.rows.empty() || failure)
             return;
@@ -161,7 +161,7 @@ Expected<Json> simulate(const SimulateRequest& request) {
         return tl::unexpected(done.error());
     Json result{{"out", request.out.string()},
                 {"kind", runKindName(request.kind)},
-                {"rows", recorder.written()},
+                {"rows", recorder.state().rows},
                 {"frames", keeper.count()}};
     if (guiding.ending())
         result["ended"] = guiding.ending()->text();

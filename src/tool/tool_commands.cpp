@@ -273,7 +273,7 @@ Expected<Json> commandAnalyse(const AnalyseRequest& request) {
         result["backlash"] = backlashJson(*story->backlash);
     result["findings"] = findingsJson(story->findings);
     if (request.report) {
-        if (const auto done = writeReport(*request.report, *run, *story); !done)
+        if (const auto done = writeReport(*request.report, *run, *story, false); !done)
             return tl::unexpected(done.error());
         result["report"] = request.report->string();
     }

@@ -333,14 +333,14 @@ void FreeRunNightTest::recorderTellsOnce() {
     RunRecorder nowhere(in("no/such/folder/run.ecsv"));
     QVERIFY(!nowhere.update(run)); // told
     QVERIFY(nowhere.update(run));  // once
-    QCOMPARE(nowhere.written(), size_t(0));
+    QCOMPARE(nowhere.state().rows, size_t(0));
     RunRecorder good(in("good.ecsv"));
     QVERIFY(good.update(run).has_value());
     run.rows.push_back(run.rows.back());
     run.rows.back().t_s = 9.0;
     QVERIFY(good.update(run).has_value());
-    QCOMPARE(good.written(), size_t(4));
-    QCOMPARE(readRunTable(good.path())->rows.size(), size_t(4));
+    QCOMPARE(good.state().rows, size_t(4));
+    QCOMPARE(readRunTable(good.state().path)->rows.size(), size_t(4));
 }
 
 void FreeRunNightTest::curveComesBack() {

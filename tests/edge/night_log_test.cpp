@@ -336,7 +336,7 @@ void NightLogTest::focusFollowsTheHands() {
     RunnerHooks hooks;
     FocusWatch focus(2.0);
     size_t seen = 0;
-    hooks.after = [&](Procedure&) {
+    hooks.seen = [&](Procedure&) {
         if (focus.points().size() == seen)
             return;
         seen = focus.points().size();

@@ -81,7 +81,7 @@ void PoleNightTest::threeLeverMovesBringThePoleNear() {
     int moves = 0;
     Devices devices = night.devices();
     RunnerControl control;
-    hooks.after = [&](Procedure&) {
+    hooks.seen = [&](Procedure&) {
         if (adjust.path().size() < acted)
             return;
         acted = adjust.path().size() + 5;
@@ -146,7 +146,7 @@ void PoleNightTest::leverMovesAreMeasured() {
     RunnerHooks hooks;
     Vec3 before = night.trueAxis();
     bool turned = false;
-    hooks.after = [&](Procedure&) {
+    hooks.seen = [&](Procedure&) {
         if (adjust.path().size() == 3 && !turned) {
             night.turnAzimuthLever(-80.0 / s.azimuthLever_arcmin_turn);
             night.turnAltitudeLever(90.0 / s.altitudeLever_arcmin_turn);
@@ -175,7 +175,7 @@ void PoleNightTest::nudgedMountIsNoticed() {
     RunnerControl control;
     RunnerHooks hooks;
     bool nudged = false;
-    hooks.after = [&](Procedure&) {
+    hooks.seen = [&](Procedure&) {
         if (adjust.path().size() == 3 && !nudged) {
             // Somebody pushes the RA axis by a few arcminutes.
             StopFlag never{false};
@@ -203,7 +203,7 @@ void PoleNightTest::cloudWhileAdjusting() {
     bool blind = false;
     double longest = 0.0;
     std::string said;
-    hooks.after = [&](Procedure&) {
+    hooks.seen = [&](Procedure&) {
         if (adjust.state() == PoleAdjustment::State::blind) {
             blind = true;
             said = adjust.trouble()->text();
@@ -269,7 +269,7 @@ void PoleNightTest::refereeAgreesWithTheTruth() {
         int shrinking = 0;
         int steps = 0;
         RunnerHooks hooks;
-        hooks.after = [&](Procedure&) {
+        hooks.seen = [&](Procedure&) {
             if (!referee.component())
                 return;
             const double sigma = referee.component()->amount_arcmin.sigma;

@@ -341,7 +341,7 @@ void ProcedureTest::stopEndsInGoodOrder() {
     Devices devices = night.devices();
     RunnerControl control;
     RunnerHooks hooks;
-    hooks.after = [&](Procedure&) { control.stop = guiding.run().rows.size() >= 20; };
+    hooks.seen = [&](Procedure&) { control.stop = guiding.run().rows.size() >= 20; };
     QVERIFY(runProcedure(guiding, devices, control, hooks).has_value());
     QCOMPARE(guiding.run().rows.size(), size_t(20));
 }

@@ -235,7 +235,7 @@ void StoreTest::rigMistakesAreNamed() {
 void StoreTest::runRoundTripKeepsUnknowns() {
     Run run = smallRun();
     run.meta.more["observer_note"] = "{cloud: thin, wind: 3}";
-    run.meta.moreColumns = {"temperature|deg_C|float64"};
+    run.meta.moreColumns = {{"temperature", "deg_C", "float64"}};
     for (RunRow& r : run.rows)
         r.more = {"7.5"};
     QVERIFY(writeRunTable(path("r.ecsv"), run).has_value());

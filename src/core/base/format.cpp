@@ -5,6 +5,8 @@
 #include <cstdio>
 #include <string_view>
 
+#include "core/base/number_text.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -20,7 +22,7 @@ constexpr const char* minusSign = "−";
 std::string formatNumber(double value, int decimals) {
     if (!std::isfinite(value))
         return "–";
-    std::string text = print("%.*f", decimals, value);
+    std::string text = numberText(value, decimals);
     const bool zero = text.find_first_of("123456789") == std::string::npos;
     if (text.front() == '-')
         text = (zero ? "" : minusSign) + text.substr(1);

@@ -10,6 +10,7 @@ struct Problem {
     std::string what;
     std::string why;
     std::string remedy;
+    bool passing = false; // of a device: it may well work the next time
 
     // The three parts as one readable paragraph.
     std::string text() const {
@@ -25,7 +26,13 @@ template <typename T>
 using Expected = tl::expected<T, Problem>;
 
 inline tl::unexpected<Problem> problem(std::string what, std::string why = {}, std::string remedy = {}) {
-    return tl::unexpected<Problem>(Problem{std::move(what), std::move(why), std::move(remedy)});
+    return tl::unexpected<Problem>(Problem{std::move(what), std::move(why), std::move(remedy), false});
+}
+
+// A failure of a device that may be over the next time it is asked.
+inline tl::unexpected<Problem> passingProblem(std::string what, std::string why = {},
+                                              std::string remedy = {}) {
+    return tl::unexpected<Problem>(Problem{std::move(what), std::move(why), std::move(remedy), true});
 }
 
 } // namespace nordstjerna

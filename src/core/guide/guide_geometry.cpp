@@ -1,32 +1,45 @@
 #include "core/guide/guide_geometry.h"
 
 #include <cmath>
-#include <numbers>
 
 namespace nordstjerna {
 
-GuideGeometry::GuideGeometry(const Rates& rates, Angle dec) : scale_(rates.setup.scale_arcsec_px) {
-    const double w = rates.ra.angle_deg.value * std::numbers::pi / 180.0;
-    const double n = rates.dec.angle_deg.value * std::numbers::pi / 180.0;
-    west_[0] = std::cos(w);
-    west_[1] = std::sin(w);
-    north_[0] = std::cos(n);
-    north_[1] = std::sin(n);
-    raRate_ = rates.ra.rate_px_s.value * scale_ * cos(dec);
-    decRate_ = rates.dec.rate_px_s.value * scale_;
+GuideGeometry::GuideGeometry(const Rates& rates, Angle dec) {
+    const double scale = rates.setup.scale_arcsec_px;
+    const SkyOnSensor sky = skyOnSensor(rates);
+    const double e[2] = {cos(Angle::fromDeg(sky.east_deg)), sin(Angle::fromDeg(sky.east_deg))};
+    const double n[2] = {cos(Angle::fromDeg(sky.north_deg)), sin(Angle::fromDeg(sky.north_deg))};
+    // Along both directions, which need not be at a right angle when they come from pulses.
+    const double determinant = e[0] * n[1] - e[1] * n[0];
+    toSky_[0][0] = scale * n[1] / determinant;
+    toSky_[0][1] = -scale * n[0] / determinant;
+    toSky_[1][0] = -scale * e[1] / determinant;
+    toSky_[1][1] = scale * e[0] / determinant;
+    const auto column = [&](int c, const AxisRate& rate, double factor) {
+        const Angle along = Angle::fromDeg(rate.angle_deg.value);
+        const double px = rate.rate_px_s.value * factor;
+        for (int row = 0; row < 2; ++row)
+            response_[row][c] = px * (toSky_[row][0] * cos(along) + toSky_[row][1] * sin(along));
+    };
+    column(0, rates.ra, cos(dec));
+    column(1, rates.dec, 1.0);
+    raRate_ = std::copysign(rates.ra.rate_px_s.value * scale * cos(dec), response_[0][0]);
+    decRate_ = std::copysign(rates.dec.rate_px_s.value * scale, -response_[1][1]);
 }
 
 SkyError GuideGeometry::toSky(double dx, double dy) const {
-    // Along both measured axes, which need not be at a right angle.
-    const double determinant = west_[0] * north_[1] - west_[1] * north_[0];
-    const double alongWest = (dx * north_[1] - dy * north_[0]) / determinant;
-    const double alongNorth = (west_[0] * dy - west_[1] * dx) / determinant;
-    // A west pulse carries the star east of the aim point, a north pulse carries it south.
-    return {alongWest * scale_, -alongNorth * scale_};
+    return {toSky_[0][0] * dx + toSky_[0][1] * dy, toSky_[1][0] * dx + toSky_[1][1] * dy};
 }
 
 PulsePair GuideGeometry::pulseAgainst(const SkyError& e) const {
-    return {-1000.0 * e.dra_arcsec / raRate_, 1000.0 * e.ddec_arcsec / decRate_};
+    const double determinant = response_[0][0] * response_[1][1] - response_[0][1] * response_[1][0];
+    return {-1000.0 * (response_[1][1] * e.dra_arcsec - response_[0][1] * e.ddec_arcsec) / determinant,
+            -1000.0 * (response_[0][0] * e.ddec_arcsec - response_[1][0] * e.dra_arcsec) / determinant};
+}
+
+SkyError GuideGeometry::motionOf(const PulsePair& p) const {
+    return {0.001 * (response_[0][0] * p.ra_ms + response_[0][1] * p.dec_ms),
+            0.001 * (response_[1][0] * p.ra_ms + response_[1][1] * p.dec_ms)};
 }
 
 } // namespace nordstjerna

@@ -1,4 +1,6 @@
-// From pixels to the sky and from the sky to pulses, by the measured rates.
+// From pixels to the sky and from the sky to pulses. Two things that must not be mixed up: where the sky lies
+// on the sensor, and what a pulse does to the star. Signs on the sky come from the first, corrections from
+// the second, so that reversed wiring, mirrored cameras and the other side of the pier are no special cases.
 #pragma once
 
 #include "core/rates/calibration.h"
@@ -25,13 +27,17 @@ public:
     SkyError toSky(double dx_px, double dy_px) const;
     // Pulse that moves the star by the opposite of the given error.
     PulsePair pulseAgainst(const SkyError& correction) const;
+    // What a pulse does to the star's place on the sky.
+    SkyError motionOf(const PulsePair& pulse) const;
 
-    double raRate_arcsec_s() const { return raRate_; } // on the sky at this declination
+    // Along its own axis on the sky, at this declination. Positive where a west pulse sends the star east,
+    // and a north pulse sends it south; negative where the wiring or the firmware has it the other way.
+    double raRate_arcsec_s() const { return raRate_; }
     double decRate_arcsec_s() const { return decRate_; }
 
 private:
-    double scale_;
-    double west_[2], north_[2]; // unit vectors of the star's motion on the sensor
+    double toSky_[2][2];    // ″ per px: rows east, north
+    double response_[2][2]; // ″/s on the sky: rows east, north; columns west and north pulses
     double raRate_, decRate_;
 };
 

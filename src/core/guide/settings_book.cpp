@@ -84,6 +84,11 @@ void SettingsBook::setFromRig(double exposure_s, double pulseLimit_ms) {
     rigLimit_ms_ = pulseLimit_ms;
 }
 
+void SettingsBook::restore(SettingKey key, double value, const std::string& origin,
+                           const std::string& reason) {
+    now_[index(key)] = {value, origin, reason};
+}
+
 void SettingsBook::change(SettingKey key, double v, const std::string& origin, const std::string& reason,
                           Instant when) {
     Entry& entry = now_[index(key)];

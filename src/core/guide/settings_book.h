@@ -52,6 +52,8 @@ public:
     // Not a change to be undone: what the rig says. What was changed here stays until the rig says something
     // new.
     void setFromRig(double exposure_s, double pulseLimit_ms);
+    // As it stood on an earlier evening; no change to be undone.
+    void restore(SettingKey key, double value, const std::string& origin, const std::string& reason);
     // A further change by the same hand to the same setting continues the last one. The same value is no
     // change.
     void change(SettingKey key, double value, const std::string& origin, const std::string& reason,

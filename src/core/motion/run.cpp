@@ -27,7 +27,7 @@ std::optional<RunKind> runKindFrom(const std::string& name) {
 bool countsForRms(const RunRow& row) {
     if (!row.measured())
         return false;
-    for (const char* out : {"settl", "dither", "lost", "cloud", "slew", "flip"})
+    for (const char* out : {"settl", "dither", "lost", "cloud", "slew", "flip", "runs away"})
         if (row.event.find(out) != std::string::npos)
             return false;
     return true;

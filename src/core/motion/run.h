@@ -36,6 +36,12 @@ enum class RunKind { free, guided, backlash, calibration };
 const char* runKindName(RunKind kind);
 std::optional<RunKind> runKindFrom(const std::string& name);
 
+// A column that is not ours, kept as it came.
+struct MoreColumn {
+    std::string name, unit, datatype;
+    bool operator==(const MoreColumn&) const = default;
+};
+
 struct RunMeta {
     Instant start;
     RunKind kind = RunKind::free;
@@ -52,7 +58,7 @@ struct RunMeta {
     bool wormReported = false;               // rows carry worm_turns
     bool correctionOn = false;               // the mount played a periodic-error curve
     std::map<std::string, std::string> more; // unknown header entries, kept as YAML text
-    std::vector<std::string> moreColumns;    // unknown columns with their units as YAML lines
+    std::vector<MoreColumn> moreColumns;     // of other makers
 };
 
 struct Run {

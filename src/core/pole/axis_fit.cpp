@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/format.h"
 #include "core/base/symmetric.h"
 #include "core/sky/rotation.h"
 
@@ -67,7 +68,7 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
     if (widest < Angle::fromDeg(1.0).rad())
         return problem("The sightings lie at the same place.",
                        "Between them the camera turned by only " +
-                           std::to_string(Angle::fromRad(widest).deg()).substr(0, 5) +
+                           formatNumber(Angle::fromRad(widest).deg(), 1) +
                            "°; an axis shows from about 15° on.",
                        "Turn the mount in RA by 15° to 60° between sightings.");
     Vec3 axis = rotationVector(sightings[to].camera * sightings[from].camera.transpose()).normalized();

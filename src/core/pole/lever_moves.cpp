@@ -8,6 +8,8 @@
 
 #include "core/base/format.h"
 
+#include "core/base/number_text.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -152,17 +154,17 @@ std::optional<double> parseTurns(const std::string& text) {
     while (i < s.size()) {
         const auto c = static_cast<unsigned char>(s[i]);
         if (std::isdigit(c) || c == '.') {
-            char* end = nullptr;
-            double v = std::strtod(s.c_str() + i, &end);
-            if (end == s.c_str() + i)
+            const auto read = readNumber(std::string_view(s).substr(i));
+            if (!read)
                 return std::nullopt;
-            i = static_cast<size_t>(end - s.c_str());
+            double v = read->value;
+            i += read->length;
             if (i < s.size() && s[i] == '/') {
-                const double d = std::strtod(s.c_str() + i + 1, &end);
-                if (!(d > 0.0))
+                const auto below = readNumber(std::string_view(s).substr(i + 1));
+                if (!below || !(below->value > 0.0))
                     return std::nullopt;
-                v /= d;
-                i = static_cast<size_t>(end - s.c_str());
+                v /= below->value;
+                i += 1 + below->length;
             }
             total += v;
             found = true;

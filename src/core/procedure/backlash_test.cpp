@@ -17,7 +17,7 @@ BacklashTest::BacklashTest(BacklashSetup setup) : setup_(std::move(setup)) {
         plan_.insert(plan_.end(), static_cast<size_t>(setup_.pulses), leg % 2 ? -step_ms : step_ms);
 }
 
-Step BacklashTest::next(const Event& event) {
+Step BacklashTest::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;

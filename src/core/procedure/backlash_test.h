@@ -23,7 +23,7 @@ struct BacklashSetup {
 class BacklashTest : public Procedure {
 public:
     explicit BacklashTest(BacklashSetup setup);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Backlash test"; }
     const Run& run() const { return run_; }

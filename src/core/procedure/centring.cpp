@@ -37,7 +37,7 @@ void Centring::aim(const Event& event) {
     phase_ = Phase::approaching;
 }
 
-Step Centring::next(const Event& event) {
+Step Centring::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;

@@ -31,7 +31,7 @@ struct CentringPass {
 class Centring : public Procedure {
 public:
     explicit Centring(CentringSetup setup);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Centring " + setup_.targetName; }
 

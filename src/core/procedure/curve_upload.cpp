@@ -2,7 +2,7 @@
 
 namespace nordstjerna {
 
-Step CurveUpload::next(const Event& event) {
+Step CurveUpload::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;

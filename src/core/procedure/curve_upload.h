@@ -10,7 +10,7 @@ class CurveUpload : public Procedure {
 public:
     // Nothing: the mount shall play none.
     explicit CurveUpload(std::optional<CorrectionCurve> curve) : curve_(std::move(curve)) {}
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Correction curve"; }
 

@@ -4,7 +4,7 @@
 
 namespace nordstjerna {
 
-Step DarkTaking::next(const Event& event) {
+Step DarkTaking::advance(const Event& event) {
     if (const auto end = brokenOff(event))
         return *end;
     if (const auto* taken = std::get_if<FrameTaken>(&event.what)) {

@@ -9,7 +9,7 @@ namespace nordstjerna {
 class DarkTaking : public Procedure {
 public:
     DarkTaking(double exposure_s, int count) : exposure_s_(exposure_s), count_(count) {}
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Darks"; }
     const std::optional<MasterDark>& result() const { return result_; }

@@ -13,7 +13,7 @@ DriftReferee::DriftReferee(DriftRefereeSetup setup) : setup_(std::move(setup)) {
     approach_ = Approach::toWatch(setup_.rig, setup_.place, "Slewing to watch the drift");
 }
 
-Step DriftReferee::next(const Event& event) {
+Step DriftReferee::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;

@@ -27,7 +27,7 @@ struct DriftSample {
 class DriftReferee : public Procedure {
 public:
     explicit DriftReferee(DriftRefereeSetup setup);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Drift referee"; }
 

@@ -27,7 +27,7 @@ FocusPoint focusPoint(const StarField& field, double t_s) {
     return p;
 }
 
-Step FocusWatch::next(const Event& event) {
+Step FocusWatch::advance(const Event& event) {
     if (const auto end = brokenOff(event))
         return *end;
     if (!begin_)

@@ -18,7 +18,7 @@ struct FocusPoint {
 class FocusWatch : public Procedure {
 public:
     explicit FocusWatch(double exposure_s) : exposure_s_(exposure_s) {}
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Focus frames"; }
 

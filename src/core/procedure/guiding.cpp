@@ -9,34 +9,77 @@
 
 namespace nordstjerna {
 
-Guiding::Guiding(GuidingSetup setup)
-    : setup_(std::move(setup)), ra_(setup_.controller.ra), dec_(setup_.controller.dec) {
+Guiding::Guiding(GuidingSetup setup) : setup_(std::move(setup)) {
     run_.meta = runMetaFor(setup_.rig, setup_.corrections ? RunKind::guided : RunKind::free);
     if (setup_.corrections)
         run_.meta.controller = setup_.controller;
-    settled_ = !setup_.corrections;
 }
 
 void Guiding::setController(const ControllerSettings& settings) {
     setup_.controller = settings;
-    ra_.setSettings(settings.ra);
-    dec_.setSettings(settings.dec);
+    if (loop_)
+        loop_->setController(settings);
 }
 
-Step Guiding::next(const Event& event) {
+void Guiding::closeLoop(const Event& event) {
+    loop_.emplace(setup_.rates, event.mount.pointing.dec, LoopSettings{setup_.controller, setup_.settle});
+    setRunPlace(run_.meta, setup_.rig, event, loop_->geometry());
+}
+
+// A correction that comes late is worse than none: the next frame tells what is needed then.
+bool Guiding::repeatable(const Step& step) const {
+    return !std::holds_alternative<PulseStep>(step);
+}
+
+void Guiding::stumbled(const Event& event, const Problem& problem) {
+    if (run_.rows.empty())
+        return;
+    RunRow row;
+    row.t_s = std::max(event.now - run_.meta.start, run_.rows.back().t_s + 1e-3);
+    row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
+    row.event = "no frame: " + problem.what;
+    run_.rows.push_back(row);
+}
+
+std::optional<Step> Guiding::pulseFailed(const Event& event) {
+    const auto* failed = std::get_if<StepFailed>(&event.what);
+    if (phase_ != Phase::correcting || !failed || !failed->problem.passing || run_.rows.empty())
+        return std::nullopt;
+    constexpr int mostFailures = 30;
+    if (++failedPulses_ >= mostFailures)
+        return std::nullopt;
+    RunRow& row = run_.rows.back();
+    row.pulseRa_ms = row.pulseDec_ms = 0.0;
+    sent_ = {};
+    row.event += (row.event.empty() ? "" : ", ") + std::string("pulse failed");
+    phase_ = Phase::looking;
+    return watch_.look(setup_.exposure_s);
+}
+
+Step Guiding::advance(const Event& event) {
+    if (auto step = pulseFailed(event))
+        return *step;
+    if (phase_ == Phase::correcting && std::holds_alternative<StepFinished>(event.what))
+        failedPulses_ = 0;
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;
     }
     switch (phase_) {
     case Phase::start: {
-        geometry_.emplace(setup_.rates, event.mount.pointing.dec);
-        setRunPlace(run_.meta, setup_.rig, event, *geometry_);
+        closeLoop(event);
         phase_ = Phase::finding;
         return ExposeStep{setup_.exposure_s, CameraRole::guide};
     }
     case Phase::finding:
         return choose(event);
+    case Phase::proving:
+        if (const auto* tracked = std::get_if<StarsTracked>(&event.what))
+            return prove(*tracked, event);
+        return watch_.look(setup_.exposure_s);
+    case Phase::probing:
+        phase_ = Phase::proving;
+        return WaitStep{0.5, "the axis comes to rest"};
     case Phase::looking: {
         const auto* tracked = std::get_if<StarsTracked>(&event.what);
         return tracked ? measured(*tracked, event) : Step(watch_.look(setup_.exposure_s));
@@ -70,8 +113,47 @@ Step Guiding::choose(const Event& event) {
     }
     watch_ = StarWatch(*stars);
     run_.meta.start = frame_->info.middle().value_or(event.now);
+    if (setup_.corrections && setup_.rates.decUnproven) {
+        phase_ = Phase::proving;
+        constexpr double air_arcsec = 0.6; // how far a star is carried from frame to frame, generously
+        probe_.emplace(setup_.rates, air_arcsec / setup_.rates.setup.scale_arcsec_px);
+        return watch_.look(setup_.exposure_s);
+    }
+    return watch();
+}
+
+Step Guiding::watch() {
     phase_ = Phase::looking;
     return watch_.look(setup_.exposure_s);
+}
+
+Step Guiding::prove(const StarsTracked& tracked, const Event& event) {
+    const auto shift = watch_.update(tracked);
+    if (!shift) {
+        constexpr int mostLost = 10;
+        if (watch_.lostFrames() < mostLost)
+            return watch_.look(setup_.exposure_s);
+        phase_ = Phase::ended;
+        return FailStep{{"The guide star was lost while the Dec pulses were tried.",
+                         "It was not found in " + formatCount(mostLost, "frame") + " in a row.",
+                         "Check for cloud, then start again."}};
+    }
+    if (const auto pulse = probe_->next(shift->dx, shift->dy)) {
+        phase_ = Phase::probing;
+        return PulseStep{0.0, *pulse};
+    }
+    const auto reversed = probe_->reversed();
+    if (!reversed) {
+        phase_ = Phase::ended;
+        return FailStep{reversed.error()};
+    }
+    decReversed_ = *reversed;
+    if (*reversed)
+        setup_.rates.dec.angle_deg.value =
+            Angle::fromDeg(setup_.rates.dec.angle_deg.value + 180.0).wrapped().deg();
+    setup_.rates.decUnproven = false;
+    closeLoop(event);
+    return watch();
 }
 
 ChoiceOptions Guiding::choiceOptions() const {
@@ -90,44 +172,6 @@ Step Guiding::lookOrSearch() {
     }
     phase_ = Phase::looking;
     return watch_.look(setup_.exposure_s);
-}
-
-void Guiding::updateSettling(const SkyError& error, double t_s) {
-    if (settled_)
-        return;
-    if (std::hypot(error.dra_arcsec, error.ddec_arcsec) > setup_.settleWithin_arcsec)
-        smallSince_s_.reset();
-    else if (!smallSince_s_)
-        smallSince_s_ = t_s;
-    settled_ = (smallSince_s_ && t_s - *smallSince_s_ >= setup_.settleFor_s) || t_s > setup_.settleTimeout_s;
-}
-
-PulsePair Guiding::decide(const SkyError& error) {
-    SkyError correct{ra_.correction(error.dra_arcsec), dec_.correction(error.ddec_arcsec)};
-    PulsePair pulse = geometry_->pulseAgainst(correct);
-    const auto limited = [](double ms, double limit) { return std::clamp(ms, -limit, limit); };
-    pulse.ra_ms = limited(pulse.ra_ms, setup_.controller.ra.pulseLimit_ms);
-    pulse.dec_ms = limited(pulse.dec_ms, setup_.controller.dec.pulseLimit_ms);
-    switch (setup_.controller.decMode) {
-    case DecMode::both:
-        break;
-    case DecMode::northOnly:
-        pulse.dec_ms = std::max(0.0, pulse.dec_ms);
-        break;
-    case DecMode::southOnly:
-        pulse.dec_ms = std::min(0.0, pulse.dec_ms);
-        break;
-    case DecMode::off:
-        pulse.dec_ms = 0.0;
-        break;
-    }
-    // Shorter than any mount resolves.
-    constexpr double shortest_ms = 5.0;
-    if (std::abs(pulse.ra_ms) < shortest_ms)
-        pulse.ra_ms = 0.0;
-    if (std::abs(pulse.dec_ms) < shortest_ms)
-        pulse.dec_ms = 0.0;
-    return pulse;
 }
 
 Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
@@ -150,28 +194,30 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         // No corrections on garbage; keep looking.
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
         row.event = wasLost ? "lost still" : "lost";
+        loop_->lost();
+        sent_ = {};
         run_.rows.push_back(row);
         if (!over)
             return lookOrSearch();
         phase_ = Phase::ended;
         return DoneStep{};
     }
-    const SkyError error = geometry_->toSky(shift->dx, shift->dy);
+    const SkyError error = loop_->geometry().toSky(shift->dx, shift->dy);
     row = rowFrom(*shift, error, row.t_s, tracked.middle, run_.meta, setup_.rig, event);
-    if (wasLost) {
+    if (wasLost)
         row.event = "found";
-        ra_.reset();
-        dec_.reset();
-    }
-    const bool before = settled_;
-    updateSettling(error, row.t_s);
-    if (!settled_)
-        row.event += row.event.empty() ? "settling" : ", settling";
-    else if (!before)
-        row.event += row.event.empty() ? "steady" : ", steady";
     PulsePair pulse;
-    if (setup_.corrections)
-        pulse = decide(error);
+    if (setup_.corrections) {
+        const LoopState before = loop_->state();
+        LoopInput in{row.t_s, error, row.centroid_arcsec, setup_.exposure_s, sent_};
+        const LoopOutput out = loop_->step(in);
+        pulse = out.pulse;
+        if (out.runaway)
+            runaway_ = runawayProblem(*out.runaway);
+        if (out.state != before || out.state == LoopState::settling)
+            row.event += (row.event.empty() ? "" : ", ") + std::string(loopStateWord(out.state));
+    }
+    sent_ = pulse;
     row.pulseRa_ms = pulse.ra_ms;
     row.pulseDec_ms = pulse.dec_ms;
     run_.rows.push_back(row);
@@ -193,14 +239,19 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
 Progress Guiding::progress() const {
     Progress p;
     const bool running = phase_ == Phase::looking || phase_ == Phase::correcting;
+    const bool proving = phase_ == Phase::proving || phase_ == Phase::probing;
     using State = ProgressStep::State;
-    p.steps.push_back({"Choose stars", running || phase_ == Phase::ended ? State::done
-                                       : phase_ == Phase::finding        ? State::running
-                                                                         : State::ahead});
+    p.steps.push_back({"Choose stars", running || proving || phase_ == Phase::ended ? State::done
+                                       : phase_ == Phase::finding                   ? State::running
+                                                                                    : State::ahead});
+    if (probe_)
+        p.steps.push_back({"Try Dec", proving ? State::running : decReversed_ ? State::done : State::ahead});
+    const bool calm = settled();
     if (setup_.corrections)
-        p.steps.push_back({"Settle", settled_ ? State::done : running ? State::running : State::ahead});
+        p.steps.push_back({"Settle", calm ? State::done : running ? State::running : State::ahead});
     p.steps.push_back(
-        {setup_.corrections ? "Guide" : "Record", running && settled_ ? State::running : State::ahead});
+        {setup_.corrections ? "Guide" : "Record",
+         running && (calm || loopState() == LoopState::unsettled) ? State::running : State::ahead});
     p.fraction = -1.0;
     if (setup_.length_s > 0.0 && !run_.rows.empty()) {
         p.fraction = std::clamp(run_.rows.back().t_s / setup_.length_s, 0.0, 1.0);
@@ -208,9 +259,12 @@ Progress Guiding::progress() const {
     }
     if (lost())
         p.waitingFor = "the guide star, lost for " + formatCount(watch_.lostFrames(), "frame");
-    else if (running && !settled_)
-        p.waitingFor = "the error to stay below " + formatNumber(setup_.settleWithin_arcsec, 1) + "″ for " +
-                       formatNumber(setup_.settleFor_s, 0) + " s";
+    else if (proving)
+        p.waitingFor = "the star to show which way Dec pulses work on this side, pulse " +
+                       std::to_string(probe_->pulses());
+    else if (running && loopState() == LoopState::settling)
+        p.waitingFor = "the error to stay below " + formatNumber(setup_.settle.within_arcsec, 1) + "″ for " +
+                       formatNumber(setup_.settle.for_s, 0) + " s";
     return p;
 }
 

@@ -2,8 +2,8 @@
 // when guiding turn it into pulses.
 #pragma once
 
-#include "core/guide/controller.h"
-#include "core/guide/guide_geometry.h"
+#include "core/guide/dec_probe.h"
+#include "core/guide/guide_loop.h"
 #include "core/image/guide_star_choice.h"
 #include "core/motion/run.h"
 #include "core/procedure/star_watch.h"
@@ -18,9 +18,7 @@ struct GuidingSetup {
     ControllerSettings controller;
     double exposure_s = 2.0;
     int mostStars = 9;
-    double settleFor_s = 10.0; // the error must stay small that long before the run counts
-    double settleWithin_arcsec = 2.5;
-    double settleTimeout_s = 60.0;
+    SettleRule settle;
     double length_s = 0.0;          // 0: until stopped
     std::vector<Pixel> wantedStars; // chosen by hand; empty: chosen by merit
 };
@@ -28,14 +26,21 @@ struct GuidingSetup {
 class Guiding : public Procedure {
 public:
     explicit Guiding(GuidingSetup setup);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return setup_.corrections ? "Guiding" : "Free run"; }
 
     const Run& run() const { return run_; }
     const StarGroup& stars() const { return watch_.group(); }
     std::shared_ptr<const Frame> frame() const { return frame_; }
-    bool settled() const { return settled_; }
+    // Of the loop; a free run has none and is steady once stars are chosen.
+    LoopState loopState() const { return loop_ && setup_.corrections ? loop_->state() : LoopState::steady; }
+    bool settled() const { return loopState() == LoopState::steady; }
+    // An axis that was stopped because it ran away, and why.
+    const std::optional<Problem>& runaway() const { return runaway_; }
+    // Found out before the loop closed, when the rates came from the other side of the pier: whether Dec
+    // pulses work against them here.
+    const std::optional<bool>& decReversed() const { return decReversed_; }
     // Why the recording ended by itself before its time; absent when it was stopped or ran its length.
     const std::optional<Problem>& ending() const { return ending_; }
     bool over() const { return phase_ == Phase::ended; }
@@ -43,27 +48,35 @@ public:
     const GuidingSetup& setup() const { return setup_; }
     // Takes effect with the next frame.
     void setController(const ControllerSettings& settings);
+    void setExposure(double exposure_s) { setup_.exposure_s = exposure_s; }
+
+protected:
+    bool repeatable(const Step& step) const override;
+    void stumbled(const Event& event, const Problem& problem) override;
 
 private:
-    enum class Phase { start, finding, looking, searching, renewing, correcting, ended };
+    std::optional<Step> pulseFailed(const Event& event);
+    enum class Phase { start, finding, proving, probing, looking, searching, renewing, correcting, ended };
     Step choose(const Event& event);
     Step lookOrSearch();
     Step measured(const StarsTracked& tracked, const Event& event);
     ChoiceOptions choiceOptions() const;
-    PulsePair decide(const SkyError& error);
-    void updateSettling(const SkyError& error, double t_s);
+    Step prove(const StarsTracked& tracked, const Event& event);
+    Step watch();
+    void closeLoop(const Event& event);
 
     GuidingSetup setup_;
-    std::optional<GuideGeometry> geometry_;
-    ProportionalController ra_;
-    ProportionalController dec_;
+    std::optional<GuideLoop> loop_;
+    std::optional<DecProbe> probe_;
+    std::optional<bool> decReversed_;
+    std::optional<Problem> runaway_;
+    PulsePair sent_; // after the last frame
     Phase phase_ = Phase::start;
     std::shared_ptr<const Frame> frame_;
     StarWatch watch_;
     Run run_;
-    bool settled_ = false;
+    int failedPulses_ = 0; // in a row
     std::optional<Problem> ending_;
-    std::optional<double> smallSince_s_;
 };
 
 } // namespace nordstjerna

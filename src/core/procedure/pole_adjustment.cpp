@@ -18,7 +18,7 @@ PoleAdjustment::PoleAdjustment(PoleAdjustmentSetup setup)
         reference_ = LeverReference{*setup_.sighting, setup_.axis.axis, setup_.axis.covariance};
 }
 
-Step PoleAdjustment::next(const Event& event) {
+Step PoleAdjustment::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;

@@ -25,7 +25,7 @@ struct PoleAdjustmentSetup {
 class PoleAdjustment : public Procedure {
 public:
     explicit PoleAdjustment(PoleAdjustmentSetup setup);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Adjusting the pole"; }
 

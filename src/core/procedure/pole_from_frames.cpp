@@ -6,7 +6,7 @@
 
 namespace nordstjerna {
 
-Step PoleFromFrames::next(const Event& event) {
+Step PoleFromFrames::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         ended_ = true;
         return *end;

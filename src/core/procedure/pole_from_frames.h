@@ -20,7 +20,7 @@ struct FramesSetup {
 class PoleFromFrames : public Procedure {
 public:
     explicit PoleFromFrames(FramesSetup setup) : setup_(std::move(setup)) {}
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Axis from frames"; }
     const std::optional<PoleResult>& result() const { return result_; }

@@ -15,7 +15,7 @@ PoleMeasurement::PoleMeasurement(PoleMeasurementSetup setup)
     taken_.resize(setup_.arc.places.size());
 }
 
-Step PoleMeasurement::next(const Event& event) {
+Step PoleMeasurement::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;

@@ -37,7 +37,7 @@ struct PoleResult {
 class PoleMeasurement : public Procedure {
 public:
     explicit PoleMeasurement(PoleMeasurementSetup setup);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Pole measurement"; }
 

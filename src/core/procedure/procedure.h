@@ -148,12 +148,35 @@ struct Progress {
     std::string waitingFor;   // "settling after the slew"
 };
 
+// A device that fails once must not end a night: a step whose failure may pass is repeated after a pause, the
+// pauses growing from one to fifteen seconds, until the device has stayed away for about a minute.
 class Procedure {
 public:
     virtual ~Procedure() = default;
-    virtual Step next(const Event& event) = 0;
+    Step next(const Event& event);
     virtual Progress progress() const = 0;
     virtual std::string name() const = 0;
+
+    // What fails at the moment, while it is being repeated.
+    struct Trouble {
+        Problem problem;
+        int failures = 0; // in a row
+        int most = 0;     // the procedure gives up after so many
+    };
+    const std::optional<Trouble>& trouble() const { return trouble_; }
+
+protected:
+    virtual Step advance(const Event& event) = 0;
+    // Whether the same step may simply be given again.
+    virtual bool repeatable(const Step& step) const;
+    // A step failed and will be repeated: for the record.
+    virtual void stumbled(const Event&, const Problem&) {}
+
+private:
+    Step remember(Step step);
+    Step last_ = DoneStep{};
+    bool pausing_ = false;
+    std::optional<Trouble> trouble_;
 };
 
 } // namespace nordstjerna

@@ -33,7 +33,7 @@ Step RatesMeasurement::fail(Problem p) {
     return FailStep{std::move(p)};
 }
 
-Step RatesMeasurement::next(const Event& event) {
+Step RatesMeasurement::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;

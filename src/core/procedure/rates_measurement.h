@@ -19,7 +19,7 @@ struct RatesSetup {
 class RatesMeasurement : public Procedure {
 public:
     explicit RatesMeasurement(RatesSetup setup);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Guide rates"; }
 

@@ -31,7 +31,7 @@ SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& p
 Slew::Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s)
     : rig_(rig), target_(target), purpose_(std::move(purpose)), settle_s_(settle_s) {}
 
-Step Slew::next(const Event& event) {
+Step Slew::advance(const Event& event) {
     if (const auto end = brokenOff(event))
         return *end;
     switch (done_++) {

@@ -15,7 +15,7 @@ SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& p
 class Slew : public Procedure {
 public:
     Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s = 4.0);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Slew"; }
 

@@ -12,7 +12,7 @@ TrailChecking::TrailChecking(TrailCheckSetup setup) : setup_(std::move(setup)) {
     approach_ = Approach::toWatch(setup_.rig, setup_.place, "Slewing to the trail check");
 }
 
-Step TrailChecking::next(const Event& event) {
+Step TrailChecking::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;
         return *end;

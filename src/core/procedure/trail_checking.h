@@ -27,7 +27,7 @@ struct TrailCheckResult {
 class TrailChecking : public Procedure {
 public:
     explicit TrailChecking(TrailCheckSetup setup);
-    Step next(const Event& event) override;
+    Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Trail check"; }
     const std::optional<TrailCheckResult>& result() const { return result_; }

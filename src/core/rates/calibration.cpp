@@ -30,6 +30,13 @@ double CalibrationSetup::expectedDecPxS() const {
     return guideRateDec * siderealRate_arcsec_s / scale_arcsec_px;
 }
 
+SkyOnSensor skyOnSensor(const Rates& r) {
+    if (r.setup.east_deg && r.setup.north_deg)
+        return {*r.setup.east_deg, *r.setup.north_deg};
+    // A west pulse carries the camera west, so the star goes east on it; a north pulse sends it south.
+    return {r.ra.angle_deg.value, Angle::fromDeg(r.dec.angle_deg.value + 180.0).wrapped().deg()};
+}
+
 namespace {
 
 // Cumulative pulse time of each leg at each sample, seconds, and the sample's time.

@@ -76,11 +76,22 @@ struct Rates {
     bool mirrored =
         false; // the north direction is a quarter turn clockwise, not counter-clockwise, from west
     PulseSense sense = PulseSense::unknown;
+    // Carried across the pier to the side where the mount hangs now, and nobody has seen yet which way Dec
+    // pulses work there.
+    bool decUnproven = false;
     std::vector<LegFit> legs;
     RatesVerdict verdict = RatesVerdict::bad;
     CalibrationSetup setup;
     std::vector<CalibrationSample> samples;
 };
+
+// Where a star lies on the sensor that is farther east, or north, on the sky; angles from +x towards +y. From
+// a solved frame where there is one, otherwise from the pulses, taken to be wired rightly.
+struct SkyOnSensor {
+    double east_deg = 0.0;
+    double north_deg = 90.0;
+};
+SkyOnSensor skyOnSensor(const Rates& rates);
 
 // Fits all legs together: start, drift, both rate vectors, and the dead times of the Dec legs, by least
 // squares with covariance. Fails when a leg is missing, has no pulses, or did not move.

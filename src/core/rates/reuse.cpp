@@ -34,6 +34,9 @@ Rates ratesTurned(const Rates& rates, double rotator_deg) {
     Rates r = rates;
     r.ra.angle_deg.value = wrapped(rates.ra.angle_deg.value + rotator_deg);
     r.dec.angle_deg.value = wrapped(rates.dec.angle_deg.value + rotator_deg);
+    for (auto* sky : {&r.setup.east_deg, &r.setup.north_deg})
+        if (*sky)
+            *sky = wrapped(**sky + rotator_deg);
     const double a = Angle::fromDeg(rotator_deg).rad();
     if (!r.samples.empty()) {
         const double x0 = rates.samples.front().x;
@@ -48,9 +51,15 @@ Rates ratesTurned(const Rates& rates, double rotator_deg) {
     return r;
 }
 
-Rates ratesAcrossPier(const Rates& rates, bool decPulsesReverse) {
-    Rates r = ratesTurned(rates, 180.0);
-    if (decPulsesReverse)
+Rates ratesAcrossPier(const Rates& rates, std::optional<bool> decPulsesReverse) {
+    Rates r = rates;
+    // The sky's place must be fixed before the pulses change theirs.
+    const SkyOnSensor sky = skyOnSensor(rates);
+    r.setup.east_deg = sky.east_deg;
+    r.setup.north_deg = sky.north_deg;
+    r = ratesTurned(r, 180.0);
+    r.decUnproven = !decPulsesReverse;
+    if (decPulsesReverse.value_or(false))
         r.dec.angle_deg.value = wrapped(r.dec.angle_deg.value + 180.0);
     r.setup.side = rates.setup.side == "east" ? "west" : rates.setup.side == "west" ? "east" : "";
     const double between = Angle::fromDeg(r.dec.angle_deg.value - r.ra.angle_deg.value).wrappedSigned().deg();

@@ -2,6 +2,7 @@
 // the pier. (Another declination needs nothing: rates are kept at declination 0.)
 #pragma once
 
+#include <optional>
 #include <string>
 
 #include "core/rates/calibration.h"
@@ -13,8 +14,8 @@ Rates ratesAtBinning(const Rates& rates, int bin);
 // picture of the sky turning clockwise.
 Rates ratesTurned(const Rates& rates, double rotator_deg);
 // On the other side of the pier the picture stands on its head; whether Dec pulses then run the other way
-// depends on the mount's firmware.
-Rates ratesAcrossPier(const Rates& rates, bool decPulsesReverse);
+// depends on the mount's firmware: absent means not known, and the rates are marked as unproven.
+Rates ratesAcrossPier(const Rates& rates, std::optional<bool> decPulsesReverse);
 
 // Why rates no longer describe the guide side, in words; empty when they do. Binning alone is no reason.
 std::string whyRatesAged(const CalibrationSetup& then, const CalibrationSetup& now);

@@ -53,6 +53,7 @@ struct GuideDefaults {
 };
 
 struct Rig {
+    std::string id; // survives renaming; what was measured with a rig belongs to it
     std::string name;
     CameraSpec imagingCamera;
     Optics imagingOptics;

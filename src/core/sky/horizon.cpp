@@ -1,9 +1,16 @@
 #include "core/sky/horizon.h"
 
 #include <algorithm>
+#include <cmath>
 #include <sstream>
 
+#include "core/base/number_text.h"
+
 namespace nordstjerna {
+
+namespace {
+constexpr const char* between = " \t\r,;"; // an azimuth and its altitude
+}
 
 HorizonProfile::HorizonProfile(std::vector<AltAz> points) : points_(std::move(points)) {
     for (AltAz& p : points_)
@@ -33,24 +40,34 @@ bool HorizonProfile::hides(const Vec3& enu) const {
 }
 
 Expected<HorizonProfile> parseHorizon(const std::string& text) {
+    constexpr size_t mostPoints = 3600;
     std::vector<AltAz> points;
     std::istringstream lines(text);
     std::string line;
     for (int number = 1; std::getline(lines, line); ++number) {
         line = line.substr(0, line.find('#'));
-        std::replace(line.begin(), line.end(), ',', ' ');
-        if (line.find_first_not_of(" \t\r") == std::string::npos)
+        std::vector<double> values;
+        bool good = true;
+        for (size_t i = line.find_first_not_of(between); good && i != std::string::npos;) {
+            const size_t end = std::min(line.find_first_of(between, i), line.size());
+            const auto value = wholeNumber(std::string_view(line).substr(i, end - i));
+            good = value.has_value();
+            if (good)
+                values.push_back(*value);
+            i = line.find_first_not_of(between, end);
+        }
+        if (good && values.empty())
             continue;
-        std::istringstream fields(line);
-        double az = 0.0;
-        double alt = 0.0;
-        std::string more;
-        if (!(fields >> az >> alt) || (fields >> more) || az < -360.0 || az > 360.0 || alt < -10.0 ||
-            alt > 90.0)
-            return problem(
-                "Line " + std::to_string(number) + " of the horizon is not an azimuth and an altitude.",
-                "Each line holds two numbers in degrees, such as \"345 63\".", "Correct the line.");
-        points.push_back({Angle::fromDeg(alt), Angle::fromDeg(az)});
+        if (!good || values.size() != 2 || !(std::abs(values[0]) <= 360.0) ||
+            !(values[1] >= -10.0 && values[1] <= 90.0))
+            return problem("Line " + std::to_string(number) +
+                               " of the horizon is not an azimuth and an altitude.",
+                           "Each line holds two numbers in degrees with a decimal point, such as \"345 63\".",
+                           "Correct the line.");
+        points.push_back({Angle::fromDeg(values[1]), Angle::fromDeg(values[0])});
+        if (points.size() > mostPoints)
+            return problem("The horizon has more than " + std::to_string(mostPoints) + " points.",
+                           "That is ten for each degree.", "Thin the table out.");
     }
     return HorizonProfile(std::move(points));
 }

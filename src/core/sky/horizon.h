@@ -23,7 +23,8 @@ private:
     std::vector<AltAz> points_;
 };
 
-// Plain text: one "azimuth altitude" pair in degrees a line; blank lines and # comments allowed.
+// Plain text: one pair of azimuth and altitude in degrees a line, parted by blanks, a comma, a semicolon or a
+// tab; empty lines and # comments allowed.
 Expected<HorizonProfile> parseHorizon(const std::string& text);
 
 } // namespace nordstjerna

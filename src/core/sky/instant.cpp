@@ -5,6 +5,8 @@
 #include <cmath>
 #include <cstdio>
 
+#include "core/base/number_text.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -41,11 +43,16 @@ Expected<Instant> parseInstant(const std::string& text) {
     std::string rest = text.substr(static_cast<size_t>(used));
     if (!rest.empty()) {
         int end = 0;
-        const int fields =
-            std::sscanf(rest.c_str(), "%*1[T ]%2u:%2u%n:%lf%n", &hour, &minute, &end, &second, &end);
-        if (fields < 2)
+        if (std::sscanf(rest.c_str(), "%*1[T ]%2u:%2u%n", &hour, &minute, &end) < 2)
             return bad();
         rest = rest.substr(static_cast<size_t>(end));
+        if (rest.starts_with(':')) {
+            const auto read = readNumber(std::string_view(rest).substr(1));
+            if (!read)
+                return bad();
+            second = read->value;
+            rest = rest.substr(1 + read->length);
+        }
         if (!rest.empty() && rest != "Z")
             return bad();
     }
@@ -63,10 +70,10 @@ std::string formatInstant(Instant t, int decimals) {
     const int whole = static_cast<int>(c.seconds);
     const double fraction = std::max(0.0, c.seconds - whole - 1e-9);
     char buffer[64];
-    std::snprintf(buffer, sizeof buffer, "%04d-%02u-%02uT%02d:%02d:%0*.*f", c.year, c.month, c.day,
-                  whole / 3600, whole / 60 % 60, decimals > 0 ? 3 + decimals : 2, decimals,
-                  whole % 60 + fraction);
-    return buffer;
+    std::snprintf(buffer, sizeof buffer, "%04d-%02u-%02uT%02d:%02d:", c.year, c.month, c.day, whole / 3600,
+                  whole / 60 % 60);
+    const double seconds = whole % 60 + fraction;
+    return buffer + std::string(seconds < 10.0 ? "0" : "") + numberText(seconds, decimals);
 }
 
 std::string formatClock(Instant t, double utcOffset_h) {

@@ -7,6 +7,8 @@
 #include <cstdlib>
 #include <optional>
 
+#include "core/base/number_text.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -39,9 +41,7 @@ std::vector<std::string_view> split(std::string_view text, char by) {
 }
 
 std::optional<double> numberIn(std::string_view text) {
-    double v = 0.0;
-    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), v);
-    return error == std::errc() && end == text.data() + text.size() ? std::optional<double>(v) : std::nullopt;
+    return wholeNumber(text);
 }
 
 // One number of a typed coordinate with what stands before and behind it.
@@ -66,20 +66,34 @@ std::optional<std::vector<Token>> tokens(std::string text) {
     swap("″", "\"");
     swap("”", "\"");
     swap("''", "\"");
+    // A comma between digits is a decimal sign where points are none, and where it does not part two numbers:
+    // "35,639 42,349", but "10,42".
+    if (text.find('.') == std::string::npos && text.find(';') == std::string::npos) {
+        const auto digit = [&](size_t at) {
+            return at < text.size() && std::isdigit(static_cast<unsigned char>(text[at]));
+        };
+        std::vector<size_t> between;
+        for (size_t i = 1; i < text.size(); ++i)
+            if (text[i] == ',' && digit(i - 1) && digit(i + 1))
+                between.push_back(i);
+        const bool apart = text.find_first_of(" \thms:d'\"") != std::string::npos;
+        if (apart && between.size() <= 2)
+            for (size_t at : between)
+                text[at] = '.';
+    }
     std::vector<Token> list;
     char sign = 0;
     bool gap = false;
     for (size_t i = 0; i < text.size();) {
         const auto c = static_cast<unsigned char>(text[i]);
         if (std::isdigit(c) || c == '.') {
-            char* end = nullptr;
-            const double v = std::strtod(text.c_str() + i, &end);
-            if (end == text.c_str() + i)
+            const auto read = readNumber(std::string_view(text).substr(i));
+            if (!read)
                 return std::nullopt;
-            list.push_back({v, sign, 0, gap});
+            list.push_back({read->value, sign, 0, gap});
             sign = 0;
             gap = false;
-            i = static_cast<size_t>(end - text.c_str());
+            i += read->length;
         } else if (c == '+' || c == '-') {
             if (sign)
                 return std::nullopt;

@@ -5,6 +5,9 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "core/motion/run.h"
 #include "core/procedure/slew.h"
 #include "desk/theme.h"
 #include "desk/widgets/step_bar.h"
@@ -73,10 +76,53 @@ void Station::slewTo(const HourAngleDec& target, const QString& purpose,
     refresh();
 }
 
-void Station::keep(RunRecorder& recorder, const Run& run) {
-    if (const auto done = recorder.update(run); !done)
-        QMetaObject::invokeMethod(
-            this, [this, p = done.error()] { session_.reportProblem(p); }, Qt::QueuedConnection);
+std::function<void(const Run&)> Station::keeper(const std::shared_ptr<RunRecorder>& recorder) {
+    recorder_ = recorder;
+    // The worker holds the session, which outlives it, and not the station.
+    return [session = &session_, recorder](const Run& run) {
+        if (const auto done = recorder->update(run); !done)
+            QMetaObject::invokeMethod(
+                session,
+                [session, recorder, p = done.error()] {
+                    Problem told = p;
+                    const RecordState state = recorder->state();
+                    told.what = "The run is not being saved: " + p.what;
+                    told.why += " " + formatCount(static_cast<int>(state.rows), "row") +
+                                " on disk; later ones are in " +
+                                "memory only. It is tried again with every row.";
+                    session->reportProblem(told, "run.elsewhere", "Save elsewhere…");
+                },
+                Qt::QueuedConnection);
+    };
+}
+
+QString Station::savedText() const {
+    if (!recorder_)
+        return {};
+    const RecordState state = recorder_->state();
+    if (state.path.empty() && state.waiting == 0)
+        return {};
+    if (!state.complete())
+        return tr("NOT saved: %1 of %2 rows are in memory only.")
+            .arg(state.waiting)
+            .arg(state.rows + state.waiting);
+    return tr("Saved as %1").arg(qs(state.path.filename().string()));
+}
+
+bool Station::saveElsewhere(const std::filesystem::path& path, const Run& run) {
+    if (!recorder_)
+        return false;
+    recorder_->moveTo(path);
+    if (const auto done = recorder_->update(run); !done) {
+        session_.reportProblem(done.error(), "run.elsewhere", "Save elsewhere…");
+        return false;
+    }
+    session_.clearProblem();
+    return true;
+}
+
+bool Station::unsaved() const {
+    return recorder_ && !recorder_->state().complete();
 }
 
 } // namespace nordstjerna

@@ -2,7 +2,9 @@
 #pragma once
 
 #include <QWidget>
+#include <filesystem>
 #include <functional>
+#include <memory>
 #include <vector>
 
 #include "core/findings/finding.h"
@@ -34,6 +36,8 @@ public:
     // A finding's or a menu's command; false when not this station's.
     virtual bool perform(const QString& action) = 0;
     QPushButton* primary() const { return primary_; }
+    // The person has come here: the cursor goes where it is wanted.
+    virtual void arrive() {}
 
 Q_SIGNALS:
     void changed(); // summary, state or findings
@@ -51,8 +55,14 @@ protected:
     // Moves the mount; slewing() holds meanwhile and `refresh` is called at both ends.
     void slewTo(const HourAngleDec& target, const QString& purpose, const std::function<void()>& refresh);
     bool slewing() const { return slewing_; }
-    // Brings the run's table up to date, from the worker; a failure is told to the person, once.
-    void keep(RunRecorder& recorder, const Run& run);
+    // What brings the table of a run up to date, from the worker; a failure is told to the person, once, with
+    // a way to save the run elsewhere.
+    std::function<void(const Run&)> keeper(const std::shared_ptr<RunRecorder>& recorder);
+    // What is true of the run recorded last: "Saved as …" only for what is.
+    QString savedText() const;
+    bool unsaved() const;
+    bool saveElsewhere(const std::filesystem::path& path, const Run& run);
+    std::shared_ptr<RunRecorder> recorder() const { return recorder_; }
 
 private:
     void restyle();
@@ -66,6 +76,7 @@ private:
     QPushButton* primary_;
     StepBar* steps_;
     bool slewing_ = false;
+    std::shared_ptr<RunRecorder> recorder_; // of the last run
 };
 
 } // namespace nordstjerna

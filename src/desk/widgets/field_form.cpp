@@ -3,43 +3,79 @@
 #include <QLabel>
 #include <QVBoxLayout>
 #include <QWheelEvent>
+#include <cmath>
 
 #include "desk/theme.h"
 
 namespace nordstjerna {
 
-namespace {
-class CalmSpinBox : public QDoubleSpinBox {
-protected:
-    // Scrolling a page must not change a telescope.
-    void wheelEvent(QWheelEvent* e) override { e->ignore(); }
-    // 48000 and 58.35, not 48000.00 and 58.3500.
-    QString textFromValue(double v) const override {
-        QString text = locale().toString(v, 'f', decimals());
-        if (text.contains('.')) {
-            while (text.endsWith('0'))
-                text.chop(1);
-            if (text.endsWith('.'))
-                text.chop(1);
-        }
-        return text;
-    }
-};
-} // namespace
-
-QDoubleSpinBox* numberField(double low, double high, int decimals, const QString& unit) {
-    auto* box = new CalmSpinBox;
+NumberField::NumberField(double low, double high, int decimals, const QString& unit) {
     QLocale plain = QLocale::c();
     plain.setNumberOptions(QLocale::OmitGroupSeparator);
-    box->setLocale(plain);
-    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    box->setDecimals(decimals);
-    box->setRange(low, high);
-    box->setKeyboardTracking(false);
+    setLocale(plain);
+    setButtonSymbols(QAbstractSpinBox::NoButtons);
+    setDecimals(decimals);
+    setRange(low, high);
+    setKeyboardTracking(false);
     if (!unit.isEmpty())
-        box->setSuffix(" " + unit);
-    box->setMinimumWidth(64);
-    return box;
+        setSuffix(" " + unit);
+    setMinimumWidth(64);
+}
+
+void NumberField::wheelEvent(QWheelEvent* e) {
+    e->ignore();
+}
+
+void NumberField::setExact(double value) {
+    exact_ = value;
+    setValue(value);
+}
+
+double NumberField::exact() const {
+    const double unit = std::pow(10.0, -decimals());
+    return std::abs(value() - exact_) <= 0.5000001 * unit ? exact_ : value();
+}
+
+// 48000 and 58.35, not 48000.00 and 58.3500.
+QString NumberField::textFromValue(double v) const {
+    QString text = locale().toString(v, 'f', decimals());
+    if (text.contains('.')) {
+        while (text.endsWith('0'))
+            text.chop(1);
+        if (text.endsWith('.'))
+            text.chop(1);
+    }
+    return text;
+}
+
+QValidator::State NumberField::validate(QString& text, int& pos) const {
+    text.replace(',', '.');
+    return QDoubleSpinBox::validate(text, pos);
+}
+
+NumberField* numberField(double low, double high, int decimals, const QString& unit) {
+    return new NumberField(low, high, decimals, unit);
+}
+
+void formRow(QFormLayout* form, const QString& label, std::initializer_list<QWidget*> fields) {
+    auto* text = new QLabel(label);
+    text->setObjectName("muted");
+    for (QWidget* f : fields) {
+        const auto* number = qobject_cast<QDoubleSpinBox*>(f);
+        const QString unit = number ? number->suffix().trimmed() : QString();
+        if (f->accessibleName().isEmpty())
+            f->setAccessibleName(fields.size() > 1 && !unit.isEmpty() ? label + ", " + unit : label);
+    }
+    text->setBuddy(*fields.begin());
+    if (fields.size() == 1) {
+        form->addRow(text, *fields.begin());
+        return;
+    }
+    auto* line = new QHBoxLayout;
+    line->setSpacing(6);
+    for (QWidget* f : fields)
+        line->addWidget(f);
+    form->addRow(text, line);
 }
 
 QFrame* formCard(const QString& title, QFormLayout*& body) {

@@ -1,48 +1,21 @@
 #include "desk/widgets/findings_panel.h"
 
-#include <QCoreApplication>
-#include <QHBoxLayout>
 #include <QLabel>
-#include <QPainter>
 #include <QPushButton>
 #include <QScrollArea>
 #include <algorithm>
 
 #include "charts/text.h"
 #include "desk/theme.h"
-#include "desk/widgets/marks.h"
+#include "desk/widgets/finding_card.h"
+#include "desk/widgets/wrap_label.h"
 
 namespace nordstjerna {
 
-namespace {
-
-class WeightMark : public QWidget {
-public:
-    explicit WeightMark(Weight weight) : weight_(weight) { setFixedSize(16, 18); }
-
-protected:
-    void paintEvent(QPaintEvent*) override {
-        QPainter p(this);
-        paintWeightMark(p, {7, 10}, 11, weight_);
-    }
-
-private:
-    Weight weight_;
-};
-
-QLabel* words(const QString& text, double px, bool bold, bool muted) {
-    // A unit such as ″/min is one word.
-    auto* label = new QLabel(QString(text).replace("″/", "″\u2060/\u2060"));
-    label->setFont(textFont(px, bold));
-    label->setWordWrap(true);
-    if (muted)
-        label->setObjectName("muted");
-    return label;
-}
-
-} // namespace
-
-FindingsPanel::FindingsPanel(QWidget* parent) : QFrame(parent), list_(new QVBoxLayout) {
+FindingsPanel::FindingsPanel(QWidget* parent)
+    : QFrame(parent), title_(new QLabel(tr("FINDINGS"))), list_(new QVBoxLayout), helpSheet_(new QWidget),
+      helpText_(new WrapLabel), nothing_(new WrapLabel(tr("Nothing needs attention here."))),
+      problem_(new FindingCard) {
     setObjectName("panel");
     setFixedWidth(280);
     auto* outer = new QVBoxLayout(this);
@@ -50,121 +23,148 @@ FindingsPanel::FindingsPanel(QWidget* parent) : QFrame(parent), list_(new QVBoxL
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setFocusPolicy(Qt::NoFocus);
     auto* inside = new QWidget;
     list_->setContentsMargins(12, 12, 12, 12);
-    list_->setSpacing(10);
+    list_->setSpacing(8);
     inside->setLayout(list_);
     scroll->setWidget(inside);
     outer->addWidget(scroll);
-    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &FindingsPanel::rebuild);
-    rebuild();
+    title_->setObjectName("muted");
+    nothing_->setObjectName("muted");
+    auto* help = new QVBoxLayout(helpSheet_);
+    help->setContentsMargins(0, 0, 0, 0);
+    helpText_->setTextFormat(Qt::RichText);
+    help->addWidget(helpText_);
+    auto* close = new QPushButton(tr("Back to the findings"));
+    close->setObjectName("do");
+    connect(close, &QPushButton::clicked, this, &FindingsPanel::hideHelp);
+    help->addWidget(close, 0, Qt::AlignLeft);
+    problem_->setObjectName("problem");
+    problem_->setOpen(true);
+    connect(problem_, &FindingCard::laterWanted, this, &FindingsPanel::problemDismissed);
+    connect(problem_, &FindingCard::actionWanted, this, &FindingsPanel::actionWanted);
+    for (QWidget* w : {static_cast<QWidget*>(title_), helpSheet_, static_cast<QWidget*>(problem_),
+                       static_cast<QWidget*>(nothing_)})
+        list_->addWidget(w);
+    list_->addStretch();
+    const auto restyle = [this] {
+        title_->setFont(textFont(11));
+        nothing_->setFont(textFont(12));
+        helpText_->setFont(textFont(13));
+    };
+    connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, restyle);
+    restyle();
+    problem_->hide();
+    arrange();
 }
 
-void FindingsPanel::show(const std::vector<Finding>& findings, const std::optional<Problem>& problem) {
-    // Stations tell their findings with every frame; cards that say the same stay, buttons and all.
-    const auto same = [](const Finding& a, const Finding& b) {
-        return a.id == b.id && a.weight == b.weight && a.headline == b.headline && a.evidence == b.evidence &&
-               a.remedy == b.remedy && a.action == b.action && a.actionLabel == b.actionLabel;
-    };
-    const auto textOf = [](const std::optional<Problem>& p) { return p ? p->text() : std::string(); };
-    if (std::equal(findings.begin(), findings.end(), findings_.begin(), findings_.end(), same) &&
-        textOf(problem) == textOf(problem_))
-        return;
-    findings_ = findings;
-    problem_ = problem;
-    rebuild();
+FindingCard* FindingsPanel::cardFor(const Finding& f) {
+    for (FindingCard* c : cards_)
+        if (c->id() == qs(f.id))
+            return c;
+    return nullptr;
+}
+
+void FindingsPanel::show(const std::vector<Finding>& findings, const std::optional<Problem>& problem,
+                         const std::string& action, const std::string& actionLabel) {
+    if (problem)
+        problem_->fill(
+            {"problem", Weight::act, problem->what, problem->why, problem->remedy, action, actionLabel},
+            tr("Understood"));
+    problem_->setProperty("wanted", problem.has_value());
+    std::vector<FindingCard*> wanted;
+    for (size_t i = 0; i < findings.size(); ++i) {
+        const Finding& f = findings[i];
+        if (later_.contains(qs(f.id)))
+            continue;
+        FindingCard* card = cardFor(f);
+        const bool fresh = !card;
+        if (fresh) {
+            card = new FindingCard;
+            connect(card, &FindingCard::actionWanted, this, &FindingsPanel::actionWanted);
+            connect(card, &FindingCard::opened, this, [this, card] { openAtMost(card); });
+            connect(card, &FindingCard::laterWanted, this, [this, card] {
+                later_.insert(card->id());
+                std::erase(cards_, card);
+                card->hide(); // its button is being clicked: it goes after this event
+                card->deleteLater();
+                arrange();
+            });
+        }
+        // What weighs more now takes its new place; all else stands where it stood.
+        const bool moved = !fresh && card->weight() != f.weight;
+        card->fill(f, tr("later"));
+        if (fresh || moved) {
+            std::erase(cards_, card);
+            const auto at = std::min(wanted.size(), cards_.size());
+            cards_.insert(cards_.begin() + static_cast<std::ptrdiff_t>(at), card);
+            const auto open =
+                std::count_if(cards_.begin(), cards_.end(), [](FindingCard* c) { return c->isOpen(); });
+            if (fresh && (open < mostOpen || f.weight == Weight::act)) {
+                card->setOpen(true);
+                openAtMost(card);
+            }
+        }
+        wanted.push_back(card);
+    }
+    std::vector<FindingCard*> gone;
+    for (FindingCard* c : cards_)
+        if (std::find(wanted.begin(), wanted.end(), c) == wanted.end())
+            gone.push_back(c);
+    for (FindingCard* c : gone) {
+        std::erase(cards_, c);
+        c->hide();
+        c->deleteLater();
+    }
+    // A panel that holds only closed cards tells nothing.
+    int open = 0;
+    for (FindingCard* c : cards_)
+        open += c->isOpen();
+    if (!gone.empty())
+        for (FindingCard* c : cards_)
+            if (open < mostOpen && !c->isOpen()) {
+                c->setOpen(true);
+                ++open;
+            }
+    arrange();
+}
+
+void FindingsPanel::openAtMost(FindingCard* kept) {
+    int open = static_cast<int>(
+        std::count_if(cards_.begin(), cards_.end(), [](FindingCard* c) { return c->isOpen(); }));
+    for (auto c = cards_.rbegin(); c != cards_.rend() && open > mostOpen; ++c)
+        if (*c != kept && (*c)->isOpen()) {
+            (*c)->setOpen(false);
+            --open;
+        }
+}
+
+void FindingsPanel::arrange() {
+    for (size_t i = 0; i < cards_.size(); ++i) {
+        const int at = static_cast<int>(i) + 3; // behind title, help and problem
+        if (list_->indexOf(cards_[i]) != at) {
+            list_->removeWidget(cards_[i]);
+            list_->insertWidget(at, cards_[i]);
+        }
+        cards_[i]->setVisible(!help_);
+    }
+    helpSheet_->setVisible(help_);
+    problem_->setVisible(!help_ && problem_->property("wanted").toBool());
+    nothing_->setVisible(!help_ && cards_.empty() && !problem_->property("wanted").toBool());
 }
 
 void FindingsPanel::showHelp(const QString& title, const QString& html) {
     help_ = true;
-    helpTitle_ = title;
-    helpText_ = html;
-    rebuild();
+    title_->setText(title.toUpper());
+    helpText_->setText(html);
+    arrange();
 }
 
 void FindingsPanel::hideHelp() {
     help_ = false;
-    rebuild();
-}
-
-void FindingsPanel::rebuild() {
-    while (QLayoutItem* item = list_->takeAt(0)) {
-        if (QWidget* w = item->widget()) {
-            w->hide(); // it may be the button being clicked, so it goes only after this event
-            w->deleteLater();
-        }
-        delete item;
-    }
-    list_->addWidget(words(help_ ? helpTitle_.toUpper() : tr("FINDINGS"), 11, false, true));
-    if (help_) {
-        auto* text = words(helpText_, 13, false, false);
-        text->setTextFormat(Qt::RichText);
-        list_->addWidget(text);
-        auto* close = new QPushButton(tr("Back to the findings"));
-        close->setObjectName("do");
-        connect(close, &QPushButton::clicked, this, &FindingsPanel::hideHelp);
-        list_->addWidget(close, 0, Qt::AlignLeft);
-        list_->addStretch();
-        return;
-    }
-    const auto card = [&](Weight weight, const QString& headline, const QString& evidence,
-                          const QString& remedy) {
-        auto* frame = new QFrame;
-        frame->setObjectName("raised");
-        auto* column = new QVBoxLayout(frame);
-        column->setContentsMargins(12, 10, 12, 10);
-        column->setSpacing(5);
-        auto* top = new QHBoxLayout;
-        top->setSpacing(6);
-        top->addWidget(new WeightMark(weight), 0, Qt::AlignTop);
-        top->addWidget(words(headline, 13, true, false), 1);
-        column->addLayout(top);
-        if (!evidence.isEmpty())
-            column->addWidget(words(evidence, 12, false, true));
-        if (!remedy.isEmpty())
-            column->addWidget(words(remedy, 12, false, false));
-        list_->addWidget(frame);
-        return column;
-    };
-    if (problem_) {
-        auto* column = card(Weight::act, qs(problem_->what), qs(problem_->why), qs(problem_->remedy));
-        auto* row = new QHBoxLayout;
-        auto* ok = new QPushButton(tr("Understood"));
-        ok->setObjectName("do");
-        connect(ok, &QPushButton::clicked, this, &FindingsPanel::problemDismissed);
-        row->addWidget(ok);
-        row->addStretch();
-        column->addLayout(row);
-    }
-    int shown = 0;
-    for (const Finding& f : findings_) {
-        if (later_.contains(qs(f.id)))
-            continue;
-        ++shown;
-        auto* column = card(f.weight, qs(f.headline), qs(f.evidence), qs(f.remedy));
-        auto* row = new QHBoxLayout;
-        row->setSpacing(4);
-        if (!f.action.empty()) {
-            auto* act = new QPushButton(qs(f.actionLabel));
-            act->setObjectName("do");
-            connect(act, &QPushButton::clicked, this, [this, id = qs(f.action)] { Q_EMIT actionWanted(id); });
-            row->addWidget(act);
-        }
-        auto* later = new QPushButton(tr("later"));
-        later->setObjectName("later");
-        connect(later, &QPushButton::clicked, this, [this, id = qs(f.id)] {
-            later_.insert(id);
-            rebuild();
-        });
-        row->addWidget(later);
-        row->addStretch();
-        column->addLayout(row);
-    }
-    if (shown == 0 && !problem_)
-        list_->addWidget(words(tr("Nothing needs attention here."), 12, false, true));
-    list_->addStretch();
-    // At once: half laid out cards must not be seen.
-    QCoreApplication::sendPostedEvents(nullptr, QEvent::LayoutRequest);
+    title_->setText(tr("FINDINGS"));
+    arrange();
 }
 
 } // namespace nordstjerna

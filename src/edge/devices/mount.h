@@ -1,4 +1,5 @@
 // Port: an equatorial mount. Commands block until done; state() and halt() may be called from any thread.
+// Failures that may pass (a lost link) are marked so.
 #pragma once
 
 #include <vector>
@@ -24,7 +25,9 @@ public:
     virtual Expected<void> sync(const HourAngleDec& truth) = 0;
     // Plays the curve back from now on (see CurveStep); empty: stops that. Fails when the mount cannot.
     virtual Expected<void> setCurve(const std::vector<double>& error_arcsec) = 0;
-    virtual void stopMotion() = 0;
+    // Stops all motion at once, tracking too. From any thread; never waits behind another command. Success
+    // means that the mount has confirmed it.
+    virtual Expected<void> halt() = 0;
 };
 
 } // namespace nordstjerna

@@ -12,6 +12,11 @@ Expected<void> PreparedCamera::addDark(const MasterDark& dark) {
     return store_.add(dark);
 }
 
+std::vector<Problem> PreparedCamera::darkProblems() const {
+    const std::scoped_lock guard(lock_);
+    return store_.problems();
+}
+
 PreparedCamera::DarkUse PreparedCamera::darkUse() const {
     const std::scoped_lock guard(lock_);
     return use_;

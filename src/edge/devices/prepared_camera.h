@@ -14,6 +14,8 @@ public:
 
     void setDarks(DarkStore store);
     Expected<void> addDark(const MasterDark& dark);
+    // Darks that lie in the folder but could not be read.
+    std::vector<Problem> darkProblems() const;
 
     enum class DarkState { none, fits, differs };
     struct DarkUse {

@@ -1,40 +1,33 @@
 #include "edge/store/curve_table.h"
 
 #include <cmath>
-#include <fstream>
 
+#include "edge/store/append_file.h"
 #include "edge/store/ecsv.h"
-#include "edge/store/file_problems.h"
 
 namespace nordstjerna {
 
 namespace {
 
-constexpr const char* format = "nordstjerna-curve 1";
+constexpr const char* curveFormat = "nordstjerna-curve 1";
 constexpr double longestTurn_s = 7200.0;
 
 } // namespace
 
 Expected<void> writeCurve(const std::filesystem::path& path, const CorrectionCurve& c) {
-    if (std::filesystem::exists(path))
-        return existsAlready(path);
     static const std::vector<EcsvColumn> columns{{"phase", "", "float64"},
                                                  {"error", "arcsec", "float64"},
                                                  {"sigma", "arcsec", "float64"},
                                                  {"rate", "arcsec / s", "float64"}};
-    std::ofstream file(path, std::ios::binary);
-    file << ecsvHeader(columns,
-                       {std::string("format: ") + format, "worm_period_s: " + ecsvNumber(c.wormPeriod_s, 6),
-                        std::string("phase_of: ") + (c.byMount ? "mount" : "start"),
-                        "start_utc: '" + formatInstant(c.start) + "'",
-                        "error: axis in hour angle, positive where the mount runs ahead (west)"});
+    std::string text = ecsvHeader(
+        columns, {std::string("format: ") + curveFormat, "worm_period_s: " + ecsvNumber(c.wormPeriod_s, 6),
+                  std::string("phase_of: ") + (c.byMount ? "mount" : "start"),
+                  "start_utc: '" + formatInstant(c.start) + "'",
+                  "error: axis in hour angle, positive where the mount runs ahead (west)"});
     for (size_t i = 0; i < c.error_arcsec.size(); ++i)
-        file << ecsvNumber(c.phase(i), 6) << ' ' << ecsvNumber(c.error_arcsec[i], 6) << ' '
-             << ecsvNumber(c.sigma_arcsec[i], 6) << ' ' << ecsvNumber(c.rate_arcsec_s[i], 6) << '\n';
-    file.flush();
-    if (!file)
-        return cannotWrite(path);
-    return {};
+        text += ecsvNumber(c.phase(i), 6) + " " + ecsvNumber(c.error_arcsec[i], 6) + " " +
+                ecsvNumber(c.sigma_arcsec[i], 6) + " " + ecsvNumber(c.rate_arcsec_s[i], 6) + "\n";
+    return writeWhole(path, text, false);
 }
 
 Expected<CorrectionCurve> readCurve(const std::filesystem::path& path) {
@@ -44,9 +37,9 @@ Expected<CorrectionCurve> readCurve(const std::filesystem::path& path) {
     CorrectionCurve c;
     try {
         const YAML::Node& meta = table->meta;
-        if (!meta["format"] || meta["format"].as<std::string>() != format)
+        if (!meta["format"] || meta["format"].as<std::string>() != curveFormat)
             return problem(path.string() + " is no periodic-error curve.",
-                           std::string("Its header does not say \"format: ") + format + "\".",
+                           std::string("Its header does not say \"format: ") + curveFormat + "\".",
                            "Choose a curve that was exported here.");
         c.wormPeriod_s = meta["worm_period_s"] ? meta["worm_period_s"].as<double>() : 0.0;
         c.byMount = meta["phase_of"] && meta["phase_of"].as<std::string>() == "mount";

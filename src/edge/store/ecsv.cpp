@@ -1,12 +1,14 @@
 #include "edge/store/ecsv.h"
 
-#include <charconv>
+#include <algorithm>
+#include <array>
+#include <cctype>
 #include <cmath>
-#include <cstdio>
-#include <fstream>
 #include <limits>
 #include <optional>
-#include <sstream>
+
+#include "core/base/number_text.h"
+#include "edge/store/file_problems.h"
 
 namespace nordstjerna {
 
@@ -68,6 +70,26 @@ void flatten(const YAML::Node& from, YAML::Node& to) {
     }
 }
 
+constexpr size_t largestTable = 512UL << 20;
+constexpr size_t largestHeader = 1UL << 20;
+
+// Whole lines only: one without its newline was cut and may be any part of what was meant.
+class Lines {
+public:
+    explicit Lines(std::string_view text) : text_(text) {}
+    bool next(std::string& line) {
+        const size_t end = text_.find('\n');
+        if (end == std::string_view::npos)
+            return false;
+        line.assign(text_.substr(0, end));
+        text_.remove_prefix(end + 1);
+        return true;
+    }
+
+private:
+    std::string_view text_;
+};
+
 tl::unexpected<Problem> notEcsv(const std::filesystem::path& path, const std::string& why) {
     return problem(path.string() + " is not a readable run table.", why,
                    "Use an ECSV 1.0 table with the columns and units of the run table.");
@@ -76,15 +98,15 @@ tl::unexpected<Problem> notEcsv(const std::filesystem::path& path, const std::st
 } // namespace
 
 Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
-    std::ifstream file(path, std::ios::binary);
-    if (!file)
-        return problem("Cannot open " + path.string() + ".", "The file does not exist or may not be read.",
-                       "Check the name.");
+    const auto content = readWhole(path, largestTable);
+    if (!content)
+        return tl::unexpected(content.error());
+    Lines file(*content);
     std::string line;
     std::string yaml;
     bool first = true;
     std::string names;
-    while (std::getline(file, line)) {
+    while (file.next(line)) {
         if (!line.empty() && line.back() == '\r')
             line.pop_back();
         if (line.empty() || line.front() != '#') {
@@ -96,9 +118,13 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
         if (!first)
             yaml += line.substr(std::min<size_t>(line.size(), 2)) + "\n";
         first = false;
+        if (yaml.size() > largestHeader)
+            return notEcsv(path, "Its header has no end.");
     }
     if (first)
         return notEcsv(path, "Its first line is not \"# %ECSV 1.0\".");
+    if (names.empty())
+        return notEcsv(path, "It ends within its header, so that it holds no row.");
     EcsvTable table;
     char delimiter = ' ';
     try {
@@ -126,7 +152,7 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
                            "Column " + std::to_string(i + 1) + " is named differently in header and table.");
     size_t number = 0;
     std::optional<size_t> bad;
-    while (std::getline(file, line)) {
+    while (file.next(line)) {
         ++number;
         if (line.empty() || line == "\r")
             continue;
@@ -143,11 +169,26 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
 }
 
 std::string ecsvNumber(double value, int decimals) {
-    if (!std::isfinite(value))
-        return "nan";
-    char buffer[48];
-    std::snprintf(buffer, sizeof buffer, "%.*f", decimals, value);
-    return buffer;
+    return numberText(value, decimals);
+}
+
+std::string yamlText(const std::string& value) {
+    const bool plain =
+        !value.empty() &&
+        value.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./ ") ==
+            std::string::npos &&
+        std::isalpha(static_cast<unsigned char>(value.front())) && value.back() != ' ';
+    // Words that YAML takes for something else.
+    static constexpr std::array words{"true", "false", "yes", "no", "on", "off", "null", "y", "n"};
+    std::string lower = value;
+    std::transform(lower.begin(), lower.end(), lower.begin(),
+                   [](unsigned char c) { return std::tolower(c); });
+    if (plain && std::find(words.begin(), words.end(), lower) == words.end())
+        return value;
+    std::string quoted = "'";
+    for (char c : value)
+        quoted += c == '\'' ? std::string("''") : std::string(1, c == '\n' ? ' ' : c);
+    return quoted + "'";
 }
 
 std::string ecsvText(const std::string& value) {
@@ -165,14 +206,14 @@ std::string ecsvText(const std::string& value) {
 std::string ecsvHeader(const std::vector<EcsvColumn>& columns, const std::vector<std::string>& metaLines) {
     std::string text = "# %ECSV 1.0\n# ---\n# datatype:\n";
     for (const EcsvColumn& c : columns)
-        text += "# - {name: " + c.name + (c.unit.empty() ? "" : ", unit: " + c.unit) +
-                ", datatype: " + c.datatype + "}\n";
+        text += "# - {name: " + yamlText(c.name) + (c.unit.empty() ? "" : ", unit: " + yamlText(c.unit)) +
+                ", datatype: " + yamlText(c.datatype) + "}\n";
     text += "# meta:\n";
     for (const std::string& line : metaLines)
         text += "#   " + line + "\n";
     text += "# schema: astropy-2.0\n";
     for (size_t i = 0; i < columns.size(); ++i)
-        text += (i ? " " : "") + columns[i].name;
+        text += (i ? " " : "") + ecsvText(columns[i].name);
     return text + "\n";
 }
 
@@ -191,9 +232,9 @@ Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::str
         const std::string& cell = table.rows[r][static_cast<size_t>(column)];
         double v = std::numeric_limits<double>::quiet_NaN();
         if (!cell.empty() && cell != "nan" && cell != "NaN") {
-            const char* begin = cell.c_str() + (cell.front() == '+' ? 1 : 0);
-            const auto [end, error] = std::from_chars(begin, cell.c_str() + cell.size(), v);
-            if (error != std::errc() || *end != '\0')
+            if (const auto read = wholeNumber(cell))
+                v = *read;
+            else
                 return problem("Row " + std::to_string(r + 1) + " of column \"" + name +
                                    "\" is not a number: \"" + cell + "\".",
                                "", "Correct the table.");

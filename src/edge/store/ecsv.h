@@ -26,11 +26,13 @@ struct EcsvTable {
     int find(const std::string& name) const; // −1 when absent
 };
 
-// A last row cut short (a recording that was killed) is dropped; a bad row elsewhere is an error.
+// A last row without its newline (a recording that was killed) is dropped; a bad row elsewhere is an error.
 Expected<EcsvTable> readEcsv(const std::filesystem::path& path);
 
 // Header text from "# %ECSV 1.0" to the line of names, metadata given as ready YAML lines.
 std::string ecsvHeader(const std::vector<EcsvColumn>& columns, const std::vector<std::string>& metaLines);
+// A plain scalar of YAML, quoted where it would be taken for something else.
+std::string yamlText(const std::string& value);
 // A number cell; "nan" for what is not finite.
 std::string ecsvNumber(double value, int decimals);
 // A text cell, quoted where needed.

@@ -1,4 +1,4 @@
-// What can go wrong with any file that is written.
+// What can go wrong with any file that is read or written.
 #pragma once
 
 #include <filesystem>
@@ -7,13 +7,12 @@
 
 namespace nordstjerna {
 
-inline tl::unexpected<Problem> existsAlready(const std::filesystem::path& path) {
-    return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
-}
+tl::unexpected<Problem> existsAlready(const std::filesystem::path& path);
+// With the system's reason (errno); 0: not known.
+tl::unexpected<Problem> cannotWrite(const std::filesystem::path& path, int reason = 0);
 
-inline tl::unexpected<Problem> cannotWrite(const std::filesystem::path& path) {
-    return problem("Cannot write " + path.string() + ".", "The folder may not exist or the disk may be full.",
-                   "Check the folder and the free space.");
-}
+// The whole of a file for a parser. Fails for folders, devices and the like, for what may not be read, and
+// for files larger than any of its kind.
+Expected<std::string> readWhole(const std::filesystem::path& path, size_t most_bytes);
 
 } // namespace nordstjerna

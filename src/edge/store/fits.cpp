@@ -8,6 +8,8 @@
 #include <memory>
 #include <optional>
 
+#include "core/base/format.h"
+#include "core/base/number_text.h"
 #include "edge/store/file_problems.h"
 
 namespace nordstjerna {
@@ -32,6 +34,12 @@ tl::unexpected<Problem> fitsProblem(const std::string& what, const std::filesyst
 }
 
 Expected<FitsFile> open(const std::filesystem::path& path, int mode) {
+    std::error_code error;
+    const auto kind = std::filesystem::status(path, error);
+    if (std::filesystem::exists(kind) && !std::filesystem::is_regular_file(kind))
+        return problem("Cannot open " + path.string() + ".",
+                       std::filesystem::is_directory(kind) ? "It is a folder." : "It is no ordinary file.",
+                       "Name a FITS file.");
     fitsfile* raw = nullptr;
     int status = 0;
     // The plain disk-file opener: brackets in a name are part of the name.
@@ -77,12 +85,19 @@ std::optional<std::string> text(fitsfile* f, const char* key) {
 
 // "02 22 33.4" or "-42:20:50": degrees or hours, as the caller knows.
 std::optional<double> sexagesimal(const std::string& s) {
-    double a = 0.0;
-    double b = 0.0;
-    double c = 0.0;
-    if (std::sscanf(s.c_str(), "%lf%*[ :]%lf%*[ :]%lf", &a, &b, &c) < 2)
+    double size = 0.0;
+    double unit = 1.0;
+    int parts = 0;
+    for (size_t i = s.find_first_not_of(" :"); i != std::string::npos && parts < 3; ++parts) {
+        const auto read = readNumber(std::string_view(s).substr(i));
+        if (!read)
+            return std::nullopt;
+        size += std::abs(read->value) * unit;
+        unit /= 60.0;
+        i = s.find_first_not_of(" :", i + read->length);
+    }
+    if (parts < 2)
         return std::nullopt;
-    const double size = std::abs(a) + b / 60.0 + c / 3600.0;
     return s.find('-') != std::string::npos ? -size : size;
 }
 
@@ -157,6 +172,22 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
         return problem("The picture in " + path.string() + " has an impossible size.", "",
                        "Choose another frame.");
     const long planes = axes > 2 ? std::max(1L, size[2]) : 1;
+    // What a header claims is held against what the file can hold, before memory is asked for.
+    std::error_code error;
+    const auto length = static_cast<double>(std::filesystem::file_size(path, error));
+    int compressed = fits_is_compressed_image(f, &status);
+    const double claimed =
+        static_cast<double>(size[0]) * static_cast<double>(size[1]) * static_cast<double>(planes);
+    const double needed = compressed ? claimed / 500.0 : claimed * std::abs(bitpix) / 8.0;
+    constexpr double mostPixels = 4e8;
+    if (status || planes > 16 || claimed > mostPixels || (!error && needed > length))
+        return problem("The picture in " + path.string() + " cannot be what its header says.",
+                       std::to_string(size[0]) + " × " + std::to_string(size[1]) + " pixels" +
+                           (planes > 1 ? " in " + std::to_string(planes) + " planes" : std::string()) +
+                           (!error && needed > length
+                                ? " do not fit into a file of " + formatNumber(length / 1e6, 2) + " MB."
+                                : " are more than any camera has."),
+                       "The file is damaged or cut short; copy it again or take another frame.");
     Frame frame(static_cast<int>(size[0]), static_cast<int>(size[1]));
     std::vector<float> plane(frame.pixels.size());
     for (long p = 0; p < planes; ++p) {
@@ -194,17 +225,22 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
 namespace {
 template <typename Write>
 Expected<void> create(const std::filesystem::path& path, const Write& write) {
-    if (std::filesystem::exists(path))
+    std::error_code error;
+    if (std::filesystem::exists(path, error))
         return existsAlready(path);
     fitsfile* raw = nullptr;
     int status = 0;
     fits_create_diskfile(&raw, path.c_str(), &status);
     if (status)
         return fitsProblem("Cannot create", path, status, "Check the folder and the free space.");
-    const FitsFile file(raw);
     write(raw, status);
-    if (status)
-        return fitsProblem("Cannot write", path, status, "Check the free space.");
+    // Closing writes what is still in buffers, and may fail as well.
+    int closing = 0;
+    fits_close_file(raw, &closing);
+    if (status || closing) {
+        std::filesystem::remove(path, error); // half a frame is none
+        return fitsProblem("Cannot write", path, status ? status : closing, "Check the free space.");
+    }
     return {};
 }
 
@@ -262,7 +298,7 @@ Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame) 
 Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesystem::path& to,
                            const SolvedFrame& solved) {
     if (std::filesystem::exists(to))
-        return problem(to.string() + " exists already.", "It was left as it is.", "Choose another name.");
+        return existsAlready(to);
     std::error_code error;
     std::filesystem::copy_file(from, to, error);
     if (error)

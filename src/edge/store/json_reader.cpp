@@ -1,40 +1,57 @@
 #include "edge/store/json_reader.h"
 
-#include <fstream>
+#include <stdexcept>
+
+#include "edge/store/append_file.h"
+#include "edge/store/file_problems.h"
 
 namespace nordstjerna {
 
-Expected<nlohmann::json> readJsonFile(const std::filesystem::path& path) {
-    std::ifstream file(path);
-    if (!file)
-        return problem("Cannot open " + path.string() + ".", "The file does not exist or may not be read.",
-                       "Check the name.");
+namespace {
+constexpr size_t largestJson = 16UL << 20;
+constexpr int deepest = 32;
+constexpr size_t mostValues = 1000000;
+} // namespace
+
+Expected<nlohmann::json> parseJson(const std::string& text, const std::string& where) {
+    size_t values = 0;
+    bool tooDeep = false;
     try {
-        return nlohmann::json::parse(file);
+        // Deep nesting would exhaust the stack later on, when the value is copied or goes.
+        auto json =
+            nlohmann::json::parse(text, [&](int depth, nlohmann::json::parse_event_t, nlohmann::json&) {
+                tooDeep = depth > deepest;
+                if (tooDeep || ++values > mostValues)
+                    throw std::length_error("limit");
+                return true;
+            });
+        return json;
+    } catch (const std::length_error&) {
+        return problem(where + " is no file of ours.",
+                       tooDeep ? "It is nested more than " + std::to_string(deepest) + " levels deep."
+                               : "It holds more than a million values.",
+                       "Choose another file.");
     } catch (const nlohmann::json::exception& e) {
-        return problem(path.string() + " is not valid JSON.", std::string(e.what()) + ".",
-                       "Correct the file.");
+        return problem(where + " is not valid JSON.", std::string(e.what()) + ".", "Correct the file.");
     }
 }
 
+Expected<nlohmann::json> readJsonFile(const std::filesystem::path& path) {
+    const auto text = readWhole(path, largestJson);
+    if (!text)
+        return tl::unexpected(text.error());
+    return parseJson(*text, path.string());
+}
+
 Expected<void> writeJsonFile(const std::filesystem::path& path, const nlohmann::json& json) {
-    const std::filesystem::path beside = path.string() + ".part";
     std::error_code error;
     if (path.has_parent_path())
         std::filesystem::create_directories(path.parent_path(), error);
-    {
-        std::ofstream file(beside);
-        file << json.dump(2) << '\n';
-        file.flush();
-        if (!file)
-            return problem("Cannot write " + path.string() + ".",
-                           "The folder may not be writable or the disk is full.",
-                           "Check the folder and the free space.");
-    }
-    std::filesystem::rename(beside, path, error);
-    if (error)
-        return problem("Cannot write " + path.string() + ".", error.message() + ".", "Check the folder.");
-    return {};
+    return writeWhole(path, jsonText(json, 2) + "\n", true);
+}
+
+std::string jsonText(const nlohmann::json& json, int indent) {
+    return json.dump(indent, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
 JsonReader::JsonReader(const nlohmann::json& object, std::string where)

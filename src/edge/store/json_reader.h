@@ -12,9 +12,14 @@
 
 namespace nordstjerna {
 
+// Files of ours: at most 16 MB, a million values, 32 levels.
 Expected<nlohmann::json> readJsonFile(const std::filesystem::path& path);
 // Writes beside the file and renames, so that a crash leaves the old one.
 Expected<void> writeJsonFile(const std::filesystem::path& path, const nlohmann::json& json);
+
+Expected<nlohmann::json> parseJson(const std::string& text, const std::string& where);
+// What is no UTF-8 (names of files may be anything) is replaced, never thrown about.
+std::string jsonText(const nlohmann::json& json, int indent = -1);
 
 // Reads one object. The first problem sticks; finish() adds unknown keys to what can be wrong.
 class JsonReader {
@@ -50,7 +55,7 @@ private:
             to = object_.at(key).template get<T>();
         } catch (const nlohmann::json::exception&) {
             setProblem({"\"" + std::string(key) + "\" in " + where_ +
-                            " has the wrong kind of value: " + object_.at(key).dump() + ".",
+                            " has the wrong kind of value: " + jsonText(object_.at(key)).substr(0, 80) + ".",
                         "", "Correct the value."});
         }
     }

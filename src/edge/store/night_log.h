@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/rates/calibration.h"
+#include "core/rig/rig.h"
 #include "core/sky/instant.h"
 
 struct sqlite3;
@@ -17,7 +18,7 @@ namespace nordstjerna {
 struct LoggedRates {
     long long id = 0;
     Instant when;
-    std::string rig; // its name
+    std::string rig; // its name then
     Rates rates;
 };
 
@@ -30,9 +31,9 @@ public:
     NightLog& operator=(NightLog&&) noexcept;
     ~NightLog();
 
-    Expected<void> addRates(Instant when, const std::string& rig, const Rates& rates);
-    // Of one rig, newest first; entries that can no longer be read are left out.
-    Expected<std::vector<LoggedRates>> ratesOf(const std::string& rig, int most = 20) const;
+    Expected<void> addRates(Instant when, const Rig& rig, const Rates& rates);
+    // Of one rig by its identity, newest first; entries that can no longer be read are left out.
+    Expected<std::vector<LoggedRates>> ratesOf(const std::string& rigId, int most = 20) const;
     int schemaVersion() const;
 
 private:

@@ -115,7 +115,10 @@ Expected<Rig> rigFromJson(const json& j, const std::string& where) {
     Rig rig;
     std::string format;
     JsonReader r(j, where);
-    r.required("format", format).required("name", rig.name).optional("off_axis", rig.offAxis);
+    r.required("format", format)
+        .optional("id", rig.id)
+        .required("name", rig.name)
+        .optional("off_axis", rig.offAxis);
     const json imagingJson = r.child("imaging");
     const json guidingJson = r.child("guiding");
     const json mountJson = r.child("mount");
@@ -165,6 +168,9 @@ Expected<Rig> rigFromJson(const json& j, const std::string& where) {
         return tl::unexpected(done.error());
     if (const auto valid = validateRig(rig); !valid)
         return tl::unexpected(valid.error());
+    // Files from before rigs had identities: the same name is the same rig.
+    if (rig.id.empty())
+        rig.id = "name:" + rig.name;
     return rig;
 }
 
@@ -174,6 +180,7 @@ json rigToJson(const Rig& rig) {
         horizon.push_back({tidy(p.azimuth.deg()), tidy(p.altitude.deg())});
     return {
         {"format", "nordstjerna-rig 1"},
+        {"id", rig.id},
         {"name", rig.name},
         {"off_axis", rig.offAxis},
         {"imaging", {{"camera", toJson(rig.imagingCamera)}, {"optics", toJson(rig.imagingOptics)}}},

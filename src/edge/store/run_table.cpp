@@ -2,11 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <sstream>
 
 #include "core/rig/scales.h"
 #include "edge/store/ecsv.h"
-#include "edge/store/file_problems.h"
 
 namespace nordstjerna {
 
@@ -233,59 +231,61 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
                            column.name == wormColumn.name;
         if (known)
             continue;
-        run.meta.moreColumns.push_back(column.name + "|" + column.unit + "|" + column.datatype);
+        run.meta.moreColumns.push_back({column.name, column.unit, column.datatype});
         for (size_t i = 0; i < run.rows.size(); ++i)
             run.rows[i].more.push_back(table->rows[i][c]);
     }
     return run;
 }
 
-Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const RunMeta& meta) {
-    if (std::filesystem::exists(path))
-        return existsAlready(path);
-    std::ofstream file(path, std::ios::binary);
+namespace {
+
+std::string headerOf(const RunMeta& meta) {
     std::vector<EcsvColumn> columns = runColumns;
     if (meta.wormReported)
         columns.push_back(wormColumn);
-    for (const std::string& more : meta.moreColumns) {
-        std::istringstream parts(more);
-        EcsvColumn c;
-        std::getline(parts, c.name, '|');
-        std::getline(parts, c.unit, '|');
-        std::getline(parts, c.datatype, '|');
-        columns.push_back(c);
-    }
-    file << ecsvHeader(columns, metaLines(meta)) << std::flush;
-    if (!file)
-        return cannotWrite(path);
-    return RunWriter(path, std::move(file), meta.wormReported);
+    for (const MoreColumn& more : meta.moreColumns)
+        columns.push_back({more.name, more.unit, more.datatype});
+    return ecsvHeader(columns, metaLines(meta));
 }
 
-Expected<void> RunWriter::append(const RunRow& r) {
+std::string lineOf(const RunRow& r, bool worm) {
     std::string line =
         ecsvNumber(r.t_s, 3) + " " + ecsvNumber(r.dra_arcsec, 4) + " " + ecsvNumber(r.ddec_arcsec, 4) + " " +
         ecsvNumber(r.pulseRa_ms, 1) + " " + ecsvNumber(r.pulseDec_ms, 1) + " " + ecsvNumber(r.snr, 2) + " " +
         ecsvNumber(r.hfd_px, 3) + " " + ecsvNumber(r.flux_adu, 1) + " " + std::to_string(r.stars) + " " +
         ecsvText(r.event) + " " + ecsvNumber(r.centroid_arcsec, 4);
-    if (worm_)
+    if (worm)
         line += " " + ecsvNumber(r.worm_turns, 6);
     for (const std::string& cell : r.more)
         line += " " + ecsvText(cell);
-    file_ << line + "\n" << std::flush;
-    if (!file_)
-        return problem("Cannot write to " + path_.string() + ".", "The disk may be full.",
-                       "Free some space; the rows written so far are kept.");
-    return {};
+    return line + "\n";
+}
+
+} // namespace
+
+Expected<RunWriter> RunWriter::create(const std::filesystem::path& path, const RunMeta& meta) {
+    auto file = AppendFile::create(path);
+    if (!file)
+        return tl::unexpected(file.error());
+    if (const auto done = file->append(headerOf(meta)); !done) {
+        // Nobody may take an empty file for a run, or keep the next one from its name.
+        std::error_code error;
+        std::filesystem::remove(path, error);
+        return tl::unexpected(done.error());
+    }
+    return RunWriter(std::move(*file), meta.wormReported);
+}
+
+Expected<void> RunWriter::append(const RunRow& r) {
+    return file_.append(lineOf(r, worm_));
 }
 
 Expected<void> writeRunTable(const std::filesystem::path& path, const Run& run) {
-    auto writer = RunWriter::create(path, run.meta);
-    if (!writer)
-        return tl::unexpected(writer.error());
+    std::string text = headerOf(run.meta);
     for (const RunRow& row : run.rows)
-        if (auto done = writer->append(row); !done)
-            return done;
-    return {};
+        text += lineOf(row, run.meta.wormReported);
+    return writeWhole(path, text, false);
 }
 
 Expected<CalibrationSetup> CalibrationTable::setup() const {
@@ -340,22 +340,16 @@ Expected<CalibrationTable> readCalibrationTable(const std::filesystem::path& pat
 }
 
 Expected<void> writeCalibrationTable(const std::filesystem::path& path, const CalibrationTable& table) {
-    if (std::filesystem::exists(path))
-        return existsAlready(path);
     static const std::vector<EcsvColumn> columns{{"t", "s", "float64"},
                                                  {"x", "pix", "float64"},
                                                  {"y", "pix", "float64"},
                                                  {"leg", "", "string"},
                                                  {"pulse", "ms", "float64"}};
-    std::ofstream file(path, std::ios::binary);
-    file << ecsvHeader(columns, metaLines(table.meta));
-    for (const CalibrationSample& s : table.samples)
-        file << ecsvNumber(s.t_s, 3) << ' ' << ecsvNumber(s.x, 4) << ' ' << ecsvNumber(s.y, 4) << ' '
-             << legName(s.leg) << ' ' << ecsvNumber(s.pulse_ms, 1) << '\n';
-    file.flush();
-    if (!file)
-        return cannotWrite(path);
-    return {};
+    std::string text = ecsvHeader(columns, metaLines(table.meta));
+    for (const CalibrationSample& c : table.samples)
+        text += ecsvNumber(c.t_s, 3) + " " + ecsvNumber(c.x, 4) + " " + ecsvNumber(c.y, 4) + " " +
+                legName(c.leg) + " " + ecsvNumber(c.pulse_ms, 1) + "\n";
+    return writeWhole(path, text, false);
 }
 
 } // namespace nordstjerna

@@ -2,31 +2,32 @@
 #pragma once
 
 #include <filesystem>
-#include <fstream>
 
 #include "core/motion/run.h"
 #include "core/rates/calibration.h"
+#include "edge/store/append_file.h"
 
 namespace nordstjerna {
 
 Expected<Run> readRunTable(const std::filesystem::path& path);
 
-// Writes a run as it grows: the header at once, then one flushed line a row, readable after a crash.
+// Writes a run as it grows: the header at once, then one line a row, each whole or not at all; readable after
+// a crash at any moment.
 class RunWriter {
 public:
     // Never overwrites.
     static Expected<RunWriter> create(const std::filesystem::path& path, const RunMeta& meta);
     Expected<void> append(const RunRow& row);
-    const std::filesystem::path& path() const { return path_; }
+    Expected<void> sync() { return file_.sync(); }
+    const std::filesystem::path& path() const { return file_.path(); }
 
 private:
-    RunWriter(std::filesystem::path path, std::ofstream file, bool worm)
-        : path_(std::move(path)), file_(std::move(file)), worm_(worm) {}
-    std::filesystem::path path_;
-    std::ofstream file_;
+    RunWriter(AppendFile file, bool worm) : file_(std::move(file)), worm_(worm) {}
+    AppendFile file_;
     bool worm_;
 };
 
+// Whole or not at all; never over another file.
 Expected<void> writeRunTable(const std::filesystem::path& path, const Run& run);
 
 struct CalibrationTable {

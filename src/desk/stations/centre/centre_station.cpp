@@ -382,6 +382,11 @@ bool CentreStation::perform(const QString& action) {
     return false;
 }
 
+void CentreStation::arrive() {
+    search_->setFocus();
+    search_->selectAll();
+}
+
 QString CentreStation::help() const {
     return tr(
         "<p><b>What.</b> Brings the target to the middle of the camera.</p>"

@@ -24,6 +24,7 @@ public:
     std::vector<Finding> findings() const override;
     QString help() const override;
     bool perform(const QString& action) override;
+    void arrive() override;
 
 private:
     struct Seen {

@@ -338,9 +338,9 @@ void FreeStation::refreshSentence(bool usable) {
             run_.rows.empty() ? tr("Slew to the target, then record with corrections off.")
             : correcting && !run_.meta.correctionOn
                 ? tr("The mount plays the curve. Record again: both runs are drawn in one picture.")
-            : page_ == Page::worm && !proof().isEmpty()
-                ? proof()
-                : (fromFile_ ? tr("Opened %1") : tr("Saved as %1")).arg(runFile_.section('/', -1)));
+            : page_ == Page::worm && !proof().isEmpty() ? proof()
+            : fromFile_                                 ? tr("Opened %1").arg(runFile_.section('/', -1))
+                                                        : savedText());
         setPrimary(tr("Record free run"), !session().busy());
     }
 }

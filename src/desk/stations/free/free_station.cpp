@@ -135,7 +135,11 @@ void FreeStation::buildButtons() {
 
 void FreeStation::ask(const QString& title, const QString& name, bool save,
                       void (FreeStation::*then)(const std::filesystem::path&)) {
-    const QString path = save ? QFileDialog::getSaveFileName(this, title, name)
+    // Only reports may take the place of earlier ones, and then the dialog asks.
+    const bool replaces = then == &FreeStation::saveReport;
+    const QString path = save ? QFileDialog::getSaveFileName(this, title, name, {}, nullptr,
+                                                             replaces ? QFileDialog::Options()
+                                                                      : QFileDialog::DontConfirmOverwrite)
                               : QFileDialog::getOpenFileName(this, title, QString(), name);
     if (!path.isEmpty())
         (this->*then)(path.toStdString());
@@ -182,8 +186,8 @@ void FreeStation::record() {
     lanes_->showDrift(std::nullopt, std::nullopt);
     enough_->show({});
     showPage(Page::record);
-    auto recorder = std::make_shared<RunRecorder>(session().newRunPath("free"));
-    runFile_ = qs(recorder->path().string());
+    const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("free")));
+    runFile_.clear();
     fromFile_ = false;
     // The analysis runs beside the recording, in the worker, ever more seldom as the run grows.
     auto live = std::make_shared<Live>();
@@ -205,8 +209,8 @@ void FreeStation::record() {
             refresh();
             Q_EMIT changed();
         },
-        [this, live, recorder, worm_s](Guiding& g) {
-            keep(*recorder, g.run());
+        [keep, live, worm_s](Guiding& g) {
+            keep(g.run());
             if (g.run().rows.size() < live->due && !g.over())
                 return;
             live->due = g.run().rows.size() + std::max<size_t>(1, g.run().rows.size() / 40);
@@ -259,7 +263,7 @@ void FreeStation::testBacklash() {
     testing_ = true;
     backlash_.reset();
     refreshPictures();
-    auto recorder = std::make_shared<RunRecorder>(session().newRunPath("backlash"));
+    const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("backlash")));
     session().run<BacklashTest, TestSnapshot>(
         procedure,
         [](const BacklashTest& t) {
@@ -283,7 +287,7 @@ void FreeStation::testBacklash() {
             refresh();
             Q_EMIT changed();
         },
-        [this, recorder](BacklashTest& t) { keep(*recorder, t.run()); });
+        [keep](BacklashTest& t) { keep(t.run()); });
     if (!session().busy())
         testing_ = false;
     refresh();
@@ -357,9 +361,15 @@ void FreeStation::readBeside(const std::filesystem::path& path,
     RunSurroundings around;
     around.wormPeriod_s = session().rig().mount.wormPeriod_s;
     reader_ = std::async(std::launch::async, [this, path, around, then] {
-        const std::shared_ptr<Expected<Run>> run = std::make_shared<Expected<Run>>(readRunTable(path));
-        auto story = std::make_shared<Expected<RunStory>>(
-            *run ? tellRun(**run, around) : Expected<RunStory>(tl::unexpected(run->error())));
+        auto run = std::make_shared<Expected<Run>>(Run{});
+        auto story = std::make_shared<Expected<RunStory>>(RunStory{});
+        try {
+            *run = readRunTable(path);
+            *story = *run ? tellRun(**run, around) : Expected<RunStory>(tl::unexpected(run->error()));
+        } catch (const std::exception& e) {
+            *story = nordstjerna::problem("The run cannot be read.", std::string(e.what()) + ".",
+                                          "Choose another table.");
+        }
         QMetaObject::invokeMethod(
             this,
             [this, run, story, then] {
@@ -404,6 +414,15 @@ void FreeStation::compareWith(const std::filesystem::path& path) {
     });
 }
 
+void FreeStation::saveRunElsewhere(const std::filesystem::path& path) {
+    saveElsewhere(path, page_ == Page::backlash ? backlashRun_ : run_);
+    refresh();
+}
+
+QString FreeStation::runFile() const {
+    return fromFile_ ? runFile_ : recorder() ? qs(recorder()->state().path.string()) : QString();
+}
+
 void FreeStation::saveReport(const std::filesystem::path& path) {
     const bool test = page_ == Page::backlash;
     const Run& run = test ? backlashRun_ : run_;
@@ -420,7 +439,7 @@ void FreeStation::saveReport(const std::filesystem::path& path) {
         story = *story_;
         story.findings = findingsOf(run, story, surroundings());
     }
-    if (const auto done = writeReport(path, run, story); !done)
+    if (const auto done = writeReport(path, run, story, true); !done)
         session().reportProblem(done.error());
 }
 
@@ -490,6 +509,10 @@ StationState FreeStation::state() const {
 bool FreeStation::perform(const QString& action) {
     if (action.startsWith("use.")) {
         useSetting(action.mid(4));
+        return true;
+    }
+    if (action == "run.elsewhere" && unsaved()) {
+        ask(tr("Save the run elsewhere"), "run.ecsv", true, &FreeStation::saveRunElsewhere);
         return true;
     }
     if (action == "free.record" || action == "free.backlash") {

@@ -42,7 +42,7 @@ public:
     const Run& run() const { return run_; }
     const std::optional<RunStory>& story() const { return story_; }
     const std::optional<BacklashResult>& backlash() const { return backlash_; }
-    QString runFile() const { return runFile_; }
+    QString runFile() const;
     const std::optional<CorrectionCurve>& openedCurve() const { return opened_; }
 
     // What the buttons ask a file name for. Failures are told to the person. Runs are read beside the window:
@@ -53,6 +53,7 @@ public:
     void exportCurve(const std::filesystem::path& path);
     void openCurve(const std::filesystem::path& path);
     void saveReport(const std::filesystem::path& path);
+    void saveRunElsewhere(const std::filesystem::path& path);
 
 protected:
     void resizeEvent(QResizeEvent*) override;

@@ -1,6 +1,7 @@
 #include "desk/stations/guide/guide_station.h"
 
 #include <QComboBox>
+#include <QFileDialog>
 #include <QFormLayout>
 #include <QGridLayout>
 #include <QHBoxLayout>
@@ -126,9 +127,11 @@ void GuideStation::showSettings() {
     decMode_->setToolTip(explained(SettingKey::decMode));
     if (!guiding_)
         return;
-    session().tell([s = book.controller()](Procedure& p) {
-        if (auto* guiding = dynamic_cast<Guiding*>(&p))
+    session().tell([s = book.controller(), exposure = book.value(SettingKey::exposure)](Procedure& p) {
+        if (auto* guiding = dynamic_cast<Guiding*>(&p)) {
             guiding->setController(s);
+            guiding->setExposure(exposure);
+        }
     });
 }
 
@@ -164,19 +167,22 @@ void GuideStation::start() {
     setup.rates = *session().ratesHere();
     setup.wantedStars = session().handStars();
     setup.controller = session().settings().controller();
-    setup.exposure_s = session().rig().guiding.exposure_s;
+    setup.exposure_s = session().settings().value(SettingKey::exposure);
     auto procedure = std::make_shared<Guiding>(setup);
     guiding_ = true;
     run_ = {};
     summary_.reset();
+    runaway_.reset();
+    told_ = false;
+    loop_ = LoopState::acquiring;
     lanes_->clear();
     // The table grows in the worker, row by row, whatever the window does.
-    auto recorder = std::make_shared<RunRecorder>(session().newRunPath("guided"));
-    runFile_ = qs(recorder->path().string());
+    const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("guided")));
     session().run<Guiding, Snapshot>(
         procedure,
         [](const Guiding& g) {
-            return Snapshot{g.progress(), g.run(), g.stars().members(), g.frame(), g.settled(), g.lost()};
+            return Snapshot{g.progress(),  g.run(),     g.stars().members(), g.frame(),
+                            g.loopState(), g.runaway(), g.decReversed(),     g.lost()};
         },
         [this](const Snapshot& s) { show(s); },
         [this](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
@@ -187,7 +193,7 @@ void GuideStation::start() {
             refresh();
             Q_EMIT changed();
         },
-        [this, recorder](Guiding& g) { keep(*recorder, g.run()); });
+        [keep](Guiding& g) { keep(g.run()); });
     if (!session().busy())
         guiding_ = false;
     refresh();
@@ -197,7 +203,14 @@ void GuideStation::show(const Snapshot& s) {
     steps()->show(s.progress);
     run_ = s.run;
     lost_ = s.lost;
-    settled_ = s.settled;
+    loop_ = s.loop;
+    if (s.runaway && !runaway_)
+        session().reportProblem(*s.runaway, "go.rates", "Go to Rates");
+    runaway_ = s.runaway;
+    if (s.decReversed && !told_) {
+        told_ = true;
+        session().setDecReverses(*s.decReversed);
+    }
     const ControllerSettings c = session().settings().controller();
     lanes_->show(run_, c.ra.deadband_arcsec, c.dec.deadband_arcsec);
     strip_->show(s.frame, s.stars);
@@ -219,9 +232,7 @@ void GuideStation::refresh() {
         setPrimary(tr("Stop"));
     } else if (guiding_) {
         say(run_.rows.empty() ? tr("starting") : tr("running %1").arg(qs(formatDuration(elapsed))),
-            lost_      ? tr("The guide star is lost; no corrections until it is found again.")
-            : settled_ ? tr("Steady. The run is being recorded.")
-                       : tr("Settling; the figures count once the error stays small."));
+            sentence());
         setPrimary(tr("Stop guiding"));
     } else if (!rates) {
         say("", tr("Guiding needs rates. Measure them first."));
@@ -232,8 +243,7 @@ void GuideStation::refresh() {
         setPrimary(tr("Guide"), false);
     } else {
         say(run_.rows.empty() ? "" : tr("stopped after %1").arg(qs(formatDuration(elapsed))),
-            run_.rows.empty() ? tr("Ready. Slew to the target, then guide.")
-                              : tr("Saved as %1").arg(runFile_.section('/', -1)));
+            run_.rows.empty() ? tr("Ready. Slew to the target, then guide.") : savedText());
         setPrimary(tr("Guide"), !session().busy());
     }
     const double image = scalesOf(session().rig()).image_arcsec_px;
@@ -267,6 +277,26 @@ void GuideStation::refresh() {
                          .arg(qs(formatNumber(last->snr, 0)), qs(formatNumber(last->hfd_px, 1))));
 }
 
+QString GuideStation::runFile() const {
+    return recorder() ? qs(recorder()->state().path.string()) : QString();
+}
+
+QString GuideStation::sentence() const {
+    const QString recorded = unsaved() ? tr("The run is NOT being saved.") : tr("The run is being recorded.");
+    if (lost_)
+        return tr("The guide star is lost; no corrections until it is found again.");
+    switch (loop_) {
+    case LoopState::steady:
+        return tr("Steady.") + " " + recorded;
+    case LoopState::unsettled:
+        return tr("Not settled: the error has not stayed below 2.5″ for ten seconds. Guiding goes on.");
+    case LoopState::runningAway:
+        return runaway_ ? qs(runaway_->what) : tr("An axis ran away and is no longer corrected.");
+    default:
+        return tr("Settling; the figures count once the error stays small.");
+    }
+}
+
 QString GuideStation::summary() const {
     if (const auto live = liveRms(run_.rows, rmsWindow_s))
         return qs(formatNumber(live->total_arcsec, 2)) + "″";
@@ -275,7 +305,7 @@ QString GuideStation::summary() const {
 
 StationState GuideStation::state() const {
     const auto live = liveRms(run_.rows, rmsWindow_s);
-    if (lost_ && guiding_)
+    if (guiding_ && (lost_ || runaway_ || unsaved()))
         return StationState::attention;
     if (!live)
         return StationState::open;
@@ -298,6 +328,15 @@ std::vector<Finding> GuideStation::findings() const {
 }
 
 bool GuideStation::perform(const QString& action) {
+    if (action == "run.elsewhere" && unsaved()) {
+        const QString path =
+            QFileDialog::getSaveFileName(this, tr("Save the run elsewhere"), "guided.ecsv", "*.ecsv", nullptr,
+                                         QFileDialog::DontConfirmOverwrite);
+        if (!path.isEmpty())
+            saveElsewhere(path.toStdString(), run_);
+        refresh();
+        return true;
+    }
     if (action == "guide.toggle") {
         if (primary()->isEnabled())
             primary()->click();

@@ -30,7 +30,7 @@ public:
     bool perform(const QString& action) override;
     bool guiding() const { return guiding_; }
     const Run& run() const { return run_; }
-    QString runFile() const { return runFile_; }
+    QString runFile() const;
 
 private:
     struct Snapshot {
@@ -38,7 +38,9 @@ private:
         Run run;
         std::vector<StarGroup::Member> stars;
         std::shared_ptr<const Frame> frame;
-        bool settled = false;
+        LoopState loop = LoopState::acquiring;
+        std::optional<Problem> runaway;
+        std::optional<bool> decReversed;
         bool lost = false;
     };
     void start();
@@ -47,6 +49,7 @@ private:
     void refresh();
     void showSettings();
     QString explained(SettingKey key) const;
+    QString sentence() const;
 
     LaneChart* lanes_;
     Spot* spot_;
@@ -60,10 +63,11 @@ private:
     ChangeList* changes_;
     Run run_;
     std::optional<RunSummary> summary_;
-    QString runFile_;
     bool guiding_ = false;
     bool lost_ = false;
-    bool settled_ = false;
+    LoopState loop_ = LoopState::acquiring;
+    std::optional<Problem> runaway_;
+    bool told_ = false; // which way Dec works here
 };
 
 } // namespace nordstjerna

@@ -323,7 +323,7 @@ bool RatesStation::perform(const QString& action) {
         return true;
     }
     if (action == "rates.former" && former_) {
-        session().setRates(*former_);
+        session().restoreRates(*former_);
         former_.reset();
         refresh();
         return true;
@@ -332,7 +332,7 @@ bool RatesStation::perform(const QString& action) {
         const Rates forced = *refused_;
         refused_.reset();
         former_ = session().rates();
-        session().setRates(forced);
+        session().restoreRates(forced); // logged when they were measured
         return true;
     }
     return false;

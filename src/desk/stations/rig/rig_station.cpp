@@ -6,20 +6,25 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPushButton>
 #include <QRegularExpression>
 #include <QScrollArea>
 #include <QSignalBlocker>
+#include <QToolButton>
 #include <cmath>
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/base/number_text.h"
 #include "core/findings/rig_findings.h"
 #include "core/rig/scales.h"
+#include "desk/pictures/horizon_sky.h"
 #include "desk/pictures/pixel_nest.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
+#include "edge/store/file_problems.h"
 #include "edge/store/rig_file.h"
 
 namespace nordstjerna {
@@ -44,19 +49,7 @@ void RigStation::build() {
     buttons()->addWidget(save);
     buttons()->addWidget(open);
 
-    const auto row = [](QFormLayout* form, const QString& label, std::initializer_list<QWidget*> fields) {
-        auto* text = new QLabel(label);
-        text->setObjectName("muted");
-        if (fields.size() == 1) {
-            form->addRow(text, *fields.begin());
-            return;
-        }
-        auto* line = new QHBoxLayout;
-        line->setSpacing(6);
-        for (QWidget* f : fields)
-            line->addWidget(f);
-        form->addRow(text, line);
-    };
+    const auto row = formRow;
     const auto derived = [] {
         auto* label = new QLabel;
         label->setFont(textFont(12));
@@ -76,8 +69,19 @@ void RigStation::build() {
         row(form, tr("Sensor"), {s.width, s.height});
         row(form, tr("Focal"), {s.focal, s.reducer});
         row(form, tr("Aperture"), {s.aperture});
+        s.gain = numberField(0, 999, 3, tr("e/adu"));
+        s.bits = numberField(0, 32, 0, tr("bit"));
+        s.noise = numberField(0, 999, 2, tr("e noise"));
+        s.well = numberField(0, 9999999, 0, tr("e well"));
+        s.gain->setToolTip(tr("Electrons for one count"));
+        s.bits->setToolTip(tr("Bits of the converter"));
+        s.noise->setToolTip(tr("Read noise, electrons"));
+        s.well->setToolTip(tr("Electrons that a pixel holds"));
+        row(form, tr("Gain"), {s.gain, s.bits});
+        row(form, tr("Pixel"), {s.noise, s.well});
         form->addRow(s.derived);
-        for (QDoubleSpinBox* b : {s.pixel, s.bin, s.width, s.height, s.focal, s.aperture, s.reducer})
+        for (NumberField* b : {s.pixel, s.bin, s.width, s.height, s.focal, s.aperture, s.reducer, s.gain,
+                               s.bits, s.noise, s.well})
             connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
     };
     auto* columns = new QHBoxLayout;
@@ -90,8 +94,18 @@ void RigStation::build() {
 
     QFrame* imagingCard = formCard(tr("Imaging"), form);
     rigName_ = new QLineEdit;
+    rigName_->setObjectName("rigName");
+    rigName_->setAccessibleName(tr("Name of the rig"));
     connect(rigName_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
-    row(form, tr("Rig"), {rigName_});
+    rigChoice_ = new QToolButton;
+    rigChoice_->setObjectName("rigs");
+    rigChoice_->setText(tr("Rigs"));
+    rigChoice_->setToolTip(tr("Choose another rig, copy this one, or remove one"));
+    rigChoice_->setPopupMode(QToolButton::InstantPopup);
+    rigMenu_ = new QMenu(rigChoice_);
+    rigChoice_->setMenu(rigMenu_);
+    connect(rigMenu_, &QMenu::aboutToShow, this, &RigStation::showRigs);
+    row(form, tr("Rig"), {rigName_, rigChoice_});
     side(form, imaging_);
     imaging_.reducer->setToolTip(tr("Factor of a reducer or extender, 1 without"));
 
@@ -102,8 +116,9 @@ void RigStation::build() {
     side(form, guiding_);
 
     QFrame* mountCard = formCard(tr("Mount"), form);
-    rateRa_ = numberField(0, 9, 2, tr("×"));
-    rateDec_ = numberField(0, 9, 2, tr("×"));
+    rateRa_ = numberField(0, 9, 3, tr("×"));
+    rateDec_ = numberField(0, 9, 3, tr("×"));
+    rateRa_->setObjectName("rateRa");
     worm_ = numberField(0, 9999, 1, tr("s"));
     worm_->setSpecialValueText(tr("not known"));
     shafts_ = new QLineEdit;
@@ -123,12 +138,12 @@ void RigStation::build() {
     row(form, tr("Exposure"), {exposure_});
     row(form, tr("Pulse limit"), {pulseLimit_});
     form->addRow(encoders_);
-    for (QDoubleSpinBox* b : {rateRa_, rateDec_, worm_, slew_, exposure_, pulseLimit_})
+    for (NumberField* b : {rateRa_, rateDec_, worm_, slew_, exposure_, pulseLimit_})
         connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
     connect(&this->session(), &Session::settingsChanged, this, [this] {
         // The exposure may be changed elsewhere.
         const QSignalBlocker quiet(exposure_);
-        exposure_->setValue(this->session().rig().guiding.exposure_s);
+        exposure_->setExact(this->session().rig().guiding.exposure_s);
     });
     connect(encoders_, &QCheckBox::toggled, this, &RigStation::onEdited);
 
@@ -146,9 +161,28 @@ void RigStation::build() {
     row(form, tr("Place"), {latitude_, longitude_});
     row(form, tr("Height"), {heightM_});
     row(form, tr("Air"), {pressure_, temperature_});
-    form->addRow(horizonText_);
+    horizon_ = new HorizonSky;
+    form->addRow(horizon_);
+    auto* horizonRow = new QHBoxLayout;
+    auto* fromFile = new QPushButton(tr("Read horizon…"));
+    fromFile->setObjectName("readHorizon");
+    fromFile->setToolTip(tr("A text file of azimuth and altitude pairs, in degrees"));
+    auto* clear = new QPushButton(tr("Free"));
+    clear->setObjectName("clearHorizon");
+    clear->setToolTip(tr("Nothing stands in the way"));
+    connect(fromFile, &QPushButton::clicked, this, [this] {
+        const QString path = QFileDialog::getOpenFileName(this, tr("Read a horizon"));
+        if (!path.isEmpty())
+            readHorizonFile(path);
+    });
+    connect(clear, &QPushButton::clicked, this, [this] { setHorizon({}); });
+    connect(horizon_, &HorizonSky::drawn, this, &RigStation::setHorizon);
+    horizonRow->addWidget(horizonText_, 1);
+    horizonRow->addWidget(fromFile);
+    horizonRow->addWidget(clear);
+    form->addRow(horizonRow);
     connect(siteName_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
-    for (QDoubleSpinBox* b : {latitude_, longitude_, heightM_, pressure_, temperature_})
+    for (NumberField* b : {latitude_, longitude_, heightM_, pressure_, temperature_})
         connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
     cardFrames_ = {imagingCard, guidingCard, mountCard, siteCard};
     auto* scroll = new QScrollArea;
@@ -207,35 +241,41 @@ void RigStation::resizeEvent(QResizeEvent* e) {
 void RigStation::load(const Rig& rig) {
     loading_ = true;
     const auto side = [](Side& s, const CameraSpec& c, const Optics& o) {
-        s.pixel->setValue(c.pixel_um);
-        s.bin->setValue(c.bin);
-        s.width->setValue(c.width);
-        s.height->setValue(c.height);
-        s.focal->setValue(o.focal_mm);
-        s.aperture->setValue(o.aperture_mm);
-        s.reducer->setValue(o.reducer);
+        s.pixel->setExact(c.pixel_um);
+        s.bin->setExact(c.bin);
+        s.width->setExact(c.width);
+        s.height->setExact(c.height);
+        s.focal->setExact(o.focal_mm);
+        s.aperture->setExact(o.aperture_mm);
+        s.reducer->setExact(o.reducer);
+        s.gain->setExact(c.gain_e_adu);
+        s.bits->setExact(c.bits);
+        s.noise->setExact(c.readNoise_e);
+        s.well->setExact(c.fullWell_e);
     };
     rigName_->setText(qs(rig.name));
     side(imaging_, rig.imagingCamera, rig.imagingOptics);
     side(guiding_, rig.guideCamera, rig.guidingOptics());
     offAxis_->setChecked(rig.offAxis);
-    rateRa_->setValue(rig.mount.guideRateRa);
-    rateDec_->setValue(rig.mount.guideRateDec);
-    worm_->setValue(rig.mount.wormPeriod_s);
+    rateRa_->setExact(rig.mount.guideRateRa);
+    rateDec_->setExact(rig.mount.guideRateDec);
+    worm_->setExact(rig.mount.wormPeriod_s);
     QStringList shafts;
     for (double turns : rig.mount.shaftTurns)
-        shafts << QString::number(turns);
+        shafts << qs(exactText(turns));
     shafts_->setText(shafts.join(' '));
-    slew_->setValue(rig.mount.slewRate_deg_s);
+    slew_->setExact(rig.mount.slewRate_deg_s);
     encoders_->setChecked(rig.mount.encoders);
-    exposure_->setValue(rig.guiding.exposure_s);
-    pulseLimit_->setValue(rig.guiding.pulseLimit_ms);
+    exposure_->setExact(rig.guiding.exposure_s);
+    pulseLimit_->setExact(rig.guiding.pulseLimit_ms);
     siteName_->setText(qs(rig.siteName));
-    latitude_->setValue(rig.site.latitude.deg());
-    longitude_->setValue(rig.site.longitude.deg());
-    heightM_->setValue(rig.site.height_m);
-    pressure_->setValue(rig.site.pressure_hpa);
-    temperature_->setValue(rig.site.temperature_c);
+    latitude_->setExact(rig.site.latitude.deg());
+    longitude_->setExact(rig.site.longitude.deg());
+    heightM_->setExact(rig.site.height_m);
+    pressure_->setExact(rig.site.pressure_hpa);
+    temperature_->setExact(rig.site.temperature_c);
+    horizon_->show(rig.horizon);
+    showRigs();
     loading_ = false;
     impossible_.reset();
     refreshDerived();
@@ -244,13 +284,17 @@ void RigStation::load(const Rig& rig) {
 Rig RigStation::edited() const {
     Rig rig = session().rig();
     const auto side = [](const Side& s, CameraSpec& c, Optics& o) {
-        c.pixel_um = s.pixel->value();
-        c.bin = static_cast<int>(s.bin->value());
-        c.width = static_cast<int>(s.width->value());
-        c.height = static_cast<int>(s.height->value());
-        o.focal_mm = s.focal->value();
-        o.aperture_mm = s.aperture->value();
-        o.reducer = s.reducer->value();
+        c.pixel_um = s.pixel->exact();
+        c.bin = static_cast<int>(s.bin->exact());
+        c.width = static_cast<int>(s.width->exact());
+        c.height = static_cast<int>(s.height->exact());
+        o.focal_mm = s.focal->exact();
+        o.aperture_mm = s.aperture->exact();
+        o.reducer = s.reducer->exact();
+        c.gain_e_adu = s.gain->exact();
+        c.bits = static_cast<int>(s.bits->exact());
+        c.readNoise_e = s.noise->exact();
+        c.fullWell_e = s.well->exact();
     };
     rig.name = rigName_->text().toStdString();
     side(imaging_, rig.imagingCamera, rig.imagingOptics);
@@ -261,22 +305,27 @@ Rig RigStation::edited() const {
     // back.
     if (!rig.offAxis && !session().rig().offAxis)
         rig.guideOptics = own;
-    rig.mount.guideRateRa = rateRa_->value();
-    rig.mount.guideRateDec = rateDec_->value();
-    rig.mount.wormPeriod_s = worm_->value();
+    rig.mount.guideRateRa = rateRa_->exact();
+    rig.mount.guideRateDec = rateDec_->exact();
+    rig.mount.wormPeriod_s = worm_->exact();
     rig.mount.shaftTurns.clear();
     for (const QString& turns : shafts_->text().split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts))
-        rig.mount.shaftTurns.push_back(turns.toDouble()); // what is no number becomes 0 and is refused
-    rig.mount.slewRate_deg_s = slew_->value();
+        rig.mount.shaftTurns.push_back(
+            typedNumber(turns.toStdString()).value_or(0.0)); // what is no number is refused
+    rig.mount.slewRate_deg_s = slew_->exact();
     rig.mount.encoders = encoders_->isChecked();
-    rig.guiding.exposure_s = exposure_->value();
-    rig.guiding.pulseLimit_ms = pulseLimit_->value();
+    rig.guiding.exposure_s = exposure_->exact();
+    rig.guiding.pulseLimit_ms = pulseLimit_->exact();
     rig.siteName = siteName_->text().toStdString();
-    rig.site.latitude = Angle::fromDeg(latitude_->value());
-    rig.site.longitude = Angle::fromDeg(longitude_->value());
-    rig.site.height_m = heightM_->value();
-    rig.site.pressure_hpa = pressure_->value();
-    rig.site.temperature_c = temperature_->value();
+    // Degrees pass through radians; a place that nobody touched stays as it was to the last digit.
+    const auto place = [](const NumberField* f, Angle former) {
+        return std::abs(f->exact() - former.deg()) < 1e-12 ? former : Angle::fromDeg(f->exact());
+    };
+    rig.site.latitude = place(latitude_, rig.site.latitude);
+    rig.site.longitude = place(longitude_, rig.site.longitude);
+    rig.site.height_m = heightM_->exact();
+    rig.site.pressure_hpa = pressure_->exact();
+    rig.site.temperature_c = temperature_->exact();
     return rig;
 }
 
@@ -387,6 +436,64 @@ bool RigStation::perform(const QString& action) {
         return true;
     }
     return false;
+}
+
+void RigStation::setHorizon(const HorizonProfile& horizon) {
+    Rig rig = edited();
+    rig.horizon = horizon;
+    if (const auto valid = validateRig(rig); !valid) {
+        session().reportProblem(valid.error());
+        return;
+    }
+    session().setRig(rig);
+    refreshDerived();
+    Q_EMIT changed();
+}
+
+bool RigStation::readHorizonFile(const QString& path) {
+    const auto text = readWhole(path.toStdString(), 1UL << 20);
+    auto horizon = text ? parseHorizon(*text) : tl::unexpected(text.error());
+    if (horizon && horizon->points().empty())
+        horizon = nordstjerna::problem("There is no point in " + path.toStdString() + ".",
+                                       "Each line holds an azimuth and an altitude in degrees.",
+                                       "Choose another file.");
+    if (!horizon) {
+        session().reportProblem(horizon.error());
+        return false;
+    }
+    session().clearProblem();
+    setHorizon(*horizon);
+    return true;
+}
+
+void RigStation::showRigs() {
+    rigMenu_->clear();
+    const auto rigs = session().rigs();
+    const auto tell = [this](const Expected<void>& done) {
+        if (!done)
+            session().reportProblem(done.error());
+        Q_EMIT changed();
+    };
+    for (const auto& r : rigs) {
+        QAction* a =
+            rigMenu_->addAction(qs(r.name), this, [this, tell, id = r.id] { tell(session().chooseRig(id)); });
+        a->setCheckable(true);
+        a->setChecked(r.id == session().rig().id);
+        a->setEnabled(!session().busy());
+    }
+    rigMenu_->addSeparator();
+    rigMenu_
+        ->addAction(tr("Duplicate this rig"), this,
+                    [this] {
+                        session().duplicateRig();
+                        Q_EMIT changed();
+                    })
+        ->setEnabled(!session().busy());
+    QMenu* remove = rigMenu_->addMenu(tr("Remove"));
+    for (const auto& r : rigs)
+        if (r.id != session().rig().id)
+            remove->addAction(qs(r.name), this, [this, tell, id = r.id] { tell(session().removeRig(id)); });
+    remove->setEnabled(rigs.size() > 1);
 }
 
 void RigStation::saveRig() {

@@ -4,7 +4,8 @@
 #include "desk/stations/station.h"
 
 class QCheckBox;
-class QDoubleSpinBox;
+class QMenu;
+class QToolButton;
 class QLabel;
 class QFrame;
 class QGridLayout;
@@ -12,6 +13,8 @@ class QLineEdit;
 
 namespace nordstjerna {
 
+class HorizonSky;
+class NumberField;
 class PixelNest;
 class ReadOut;
 
@@ -30,6 +33,7 @@ public Q_SLOTS:
     void saveRig();
     bool openRigFile(const QString& path);
     bool saveRigFile(const QString& path);
+    bool readHorizonFile(const QString& path);
 
 protected:
     void resizeEvent(QResizeEvent*) override;
@@ -42,26 +46,31 @@ private:
     void onEdited();
     void refreshDerived();
     void onDitherEdited(int source);
+    void setHorizon(const HorizonProfile& horizon);
+    void showRigs();
 
     QGridLayout* cards_ = nullptr;
     std::vector<QFrame*> cardFrames_;
     int cardColumns_ = 0;
     QLineEdit* rigName_ = nullptr;
     struct Side {
-        QDoubleSpinBox *pixel, *width, *height, *bin, *focal, *aperture, *reducer;
+        NumberField *pixel, *width, *height, *bin, *focal, *aperture, *reducer, *gain, *bits, *noise, *well;
         QLabel* derived;
     };
     Side imaging_{}, guiding_{};
     QCheckBox* offAxis_ = nullptr;
     QLineEdit* shafts_ = nullptr;
     QCheckBox* encoders_ = nullptr;
-    QDoubleSpinBox *rateRa_ = nullptr, *rateDec_ = nullptr, *worm_ = nullptr, *slew_ = nullptr,
-                   *exposure_ = nullptr, *pulseLimit_ = nullptr;
+    NumberField *rateRa_ = nullptr, *rateDec_ = nullptr, *worm_ = nullptr, *slew_ = nullptr,
+                *exposure_ = nullptr, *pulseLimit_ = nullptr;
     QLineEdit* siteName_ = nullptr;
-    QDoubleSpinBox *latitude_ = nullptr, *longitude_ = nullptr, *heightM_ = nullptr, *pressure_ = nullptr,
-                   *temperature_ = nullptr;
+    NumberField *latitude_ = nullptr, *longitude_ = nullptr, *heightM_ = nullptr, *pressure_ = nullptr,
+                *temperature_ = nullptr;
     QLabel* horizonText_ = nullptr;
-    QDoubleSpinBox *ditherImage_ = nullptr, *ditherGuide_ = nullptr, *ditherArcsec_ = nullptr;
+    HorizonSky* horizon_ = nullptr;
+    QToolButton* rigChoice_ = nullptr;
+    QMenu* rigMenu_ = nullptr;
+    NumberField *ditherImage_ = nullptr, *ditherGuide_ = nullptr, *ditherArcsec_ = nullptr;
     PixelNest* nest_ = nullptr;
     ReadOut *guideScale_ = nullptr, *imageScale_ = nullptr, *step_ = nullptr;
     bool loading_ = false;

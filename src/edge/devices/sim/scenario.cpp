@@ -29,17 +29,19 @@ Expected<Fault> fault(const json& j) {
         .optional("length_s", f.length_s)
         .optional("amount", f.amount)
         .optional("amount2", f.amount2);
-    if (kind == "cloud")
-        f.kind = FaultKind::cloud;
-    else if (kind == "gust")
-        f.kind = FaultKind::gust;
-    else if (kind == "bump")
-        f.kind = FaultKind::bump;
-    else if (kind == "lamp")
-        f.kind = FaultKind::lamp;
+    static constexpr std::pair<const char*, FaultKind> kinds[] = {{"cloud", FaultKind::cloud},
+                                                                  {"gust", FaultKind::gust},
+                                                                  {"bump", FaultKind::bump},
+                                                                  {"lamp", FaultKind::lamp},
+                                                                  {"mount-link", FaultKind::mountLink},
+                                                                  {"camera-link", FaultKind::cameraLink}};
+    const auto known =
+        std::find_if(std::begin(kinds), std::end(kinds), [&](const auto& k) { return kind == k.first; });
+    if (known != std::end(kinds))
+        f.kind = known->second;
     else
-        r.setProblem(
-            {"Unknown fault \"" + kind + "\".", "Known faults: cloud, gust, bump, lamp.", "Correct it."});
+        r.setProblem({"Unknown fault \"" + kind + "\".",
+                      "Known faults: cloud, gust, bump, lamp, mount-link, camera-link.", "Correct it."});
     const auto done = r.finish();
     return done ? Expected<Fault>(f) : tl::unexpected(done.error());
 }
@@ -165,6 +167,19 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                 return tl::unexpected(f.error());
             s.faults.push_back(*f);
         }
+    const auto within = [](double v, double low, double high) { return v >= low && v <= high; };
+    constexpr size_t mostTerms = 200;
+    if (!within(s.hotPixels, 0, 100000) || s.periodic.size() > mostTerms || s.faults.size() > 10000 ||
+        !within(s.download_s, 0, 600) || !within(s.dark_e_s, 0, 1e5) || !within(s.offset_adu, 0, 1e5) ||
+        !within(s.guideBlur_um, 0, 1000) || !within(s.imagingBlur_um, 0, 1000) ||
+        !within(s.seeing_arcsec, 0, 60) || !within(s.rig.guideCamera.width, 8, 20000) ||
+        !within(s.rig.guideCamera.height, 8, 20000) || !within(s.rig.imagingCamera.width, 8, 20000) ||
+        !within(s.rig.imagingCamera.height, 8, 20000))
+        return problem(
+            "The scenario asks for more than can be simulated.",
+            "At most 100 000 hot pixels, 200 periodic terms, 10 000 faults, sensors of 20 000 px, blurs of "
+            "1 mm, seeing of 60″.",
+            "Correct the values.");
     if (s.seeing_arcsec <= 0.0 || s.speed < 0.0 || s.transparency <= 0.0)
         return problem("The scenario states an impossible night.",
                        "Seeing and transparency must be above zero, speed not negative.",

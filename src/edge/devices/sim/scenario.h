@@ -19,7 +19,14 @@ struct PeriodicTerm {
     double phase_deg = 0.0;
 };
 
-enum class FaultKind { cloud, gust, bump, lamp };
+enum class FaultKind {
+    cloud,
+    gust,
+    bump,
+    lamp,
+    mountLink, // the mount does not answer
+    cameraLink // no frame comes from either camera
+};
 
 struct Fault {
     FaultKind kind = FaultKind::cloud;

@@ -26,8 +26,10 @@ public:
     double lamp_adu_s(Instant at) const;
     std::uint64_t exposures() const { return exposures_; }
 
-private:
+    // The fault of a kind that is under way, if any.
     const Fault* active(FaultKind kind, Instant at) const;
+
+private:
     const Scenario& scenario_;
     Random random_;
     Eigen::Vector2d slow_ = Eigen::Vector2d::Zero();

@@ -54,6 +54,10 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
 
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
+    if (night_.air_.active(FaultKind::cameraLink, scene.start) ||
+        night_.air_.active(FaultKind::cameraLink, night_.mechanics_.when()))
+        return passingProblem("No frame came from the " + setup_.name + ".", "Its link is silent.",
+                              "Check the camera's cable.");
     if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
         frame_.emplace(s.rig.site, middle);
     const ObservedFrame seen = frame_->turnedTo(middle);
@@ -261,39 +265,45 @@ void SimCamera::followMount(Instant to) {
         path_->push_back({t, night_.mechanics_.attitude(t, setup_.roll)});
 }
 
-std::vector<SimCamera::Spot> SimCamera::trailSpots(const Scene& scene, double altitude_rad) {
+SimCamera::Trail SimCamera::trailSeen(std::vector<PathPoint> path, const Scene& scene, double altitude_rad) {
+    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    Trail trail;
+    for (size_t i = 0; i < path.size(); ++i) {
+        const PathPoint& p = path[i];
+        trail.skies.push_back(frame_->turnedTo(p.when));
+        const double dt = i + 1 < path.size() ? path[i + 1].when - p.when : 0.25;
+        trail.air.push_back(night_.air_.fieldMotion(p.when + dt, dt, altitude_rad) / scale);
+    }
+    trail.transparency = night_.air_.transparency(scene.start, altitude_rad);
+    trail.path = std::move(path);
+    return trail;
+}
+
+std::vector<SimCamera::Spot> SimCamera::trailSpots(const Trail& trail) {
     const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
     const double perPixel = scale / arcsecPerRad;
     const double xSign = setup_.mirrored ? 1.0 : -1.0;
     const Eigen::Vector2d centre(0.5 * (setup_.camera.binnedWidth() - 1),
                                  0.5 * (setup_.camera.binnedHeight() - 1));
-    std::vector<ObservedFrame> skies;
-    std::vector<Eigen::Vector2d> air;
-    for (size_t i = 0; i < path_->size(); ++i) {
-        const PathPoint& p = (*path_)[i];
-        skies.push_back(frame_->turnedTo(p.when));
-        const double dt = i + 1 < path_->size() ? (*path_)[i + 1].when - p.when : 0.25;
-        air.push_back(night_.air_.fieldMotion(p.when + dt, dt, altitude_rad) / scale);
-    }
-    const double transparency = night_.air_.transparency(scene.start, altitude_rad);
+    const std::vector<PathPoint>& path = trail.path;
     const double zero_e_s =
-        zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * transparency;
+        zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * trail.transparency;
     const Angle reach = Angle::fromArcsec(
         0.5 * std::hypot(setup_.camera.binnedWidth(), setup_.camera.binnedHeight()) * scale + 900.0);
-    const Vec3 middle = skies[skies.size() / 2].icrs((*path_)[path_->size() / 2].attitude.col(2));
+    const Vec3 middle = trail.skies[path.size() / 2].icrs(path[path.size() / 2].attitude.col(2));
     std::vector<Spot> spots;
     constexpr size_t brightest = 200; // fainter ones drown when drawn out into trails
     for (const CatalogueStar& star : sky_.starsNear(middle, reach)) {
-        if (spots.size() > brightest * path_->size())
+        if (spots.size() > brightest * path.size())
             break;
         const double rate = zero_e_s * std::pow(10.0, -0.4 * star.magnitude);
         std::optional<Eigen::Vector2d> last;
-        for (size_t i = 0; i < path_->size(); ++i) {
-            const Vec3 c = (*path_)[i].attitude.transpose() * skies[i].seen(star.icrs);
+        for (size_t i = 0; i < path.size(); ++i) {
+            const Vec3 c = path[i].attitude.transpose() * trail.skies[i].seen(star.icrs);
             const Eigen::Vector2d at =
-                centre + Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / perPixel + air[i];
+                centre + Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / perPixel + trail.air[i];
             if (last) {
-                const double dt = (*path_)[i].when - (*path_)[i - 1].when;
+                const double dt = path[i].when - path[i - 1].when;
                 const int pieces = 1 + static_cast<int>((at - *last).norm() / 0.7);
                 for (int k = 0; k < pieces; ++k) {
                     const Eigen::Vector2d p = *last + (at - *last) * ((k + 0.5) / pieces);
@@ -307,32 +317,38 @@ std::vector<SimCamera::Spot> SimCamera::trailSpots(const Scene& scene, double al
 }
 
 Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
-    const std::scoped_lock guard(night_.lock_);
-    night_.catchUp();
-    if (!path_)
-        return problem("The camera has no open exposure.", "", "Begin one first.");
-    if (halt) {
-        path_.reset();
-        return tl::unexpected(haltedProblem());
-    }
-    path_->push_back(
-        {night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
     Scene scene;
-    scene.start = path_->front().when;
-    scene.exposure_s = path_->back().when - scene.start;
-    const Instant middle = scene.start + 0.5 * scene.exposure_s;
-    if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
-        frame_.emplace(night_.scenario_.rig.site, middle);
-    const Vec3 axis = (*path_)[path_->size() / 2].attitude.col(2);
-    const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
-    light(scene, axis, altitude);
-    scene.believed =
-        equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
-
+    Trail trail;
+    {
+        // Drawing the trails takes a while; the mount must answer meanwhile.
+        const std::scoped_lock guard(night_.lock_);
+        night_.catchUp();
+        if (!path_)
+            return problem("The camera has no open exposure.", "", "Begin one first.");
+        if (halt) {
+            path_.reset();
+            return tl::unexpected(haltedProblem());
+        }
+        path_->push_back(
+            {night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
+        std::vector<PathPoint> path = std::move(*path_);
+        path_.reset();
+        scene.start = path.front().when;
+        scene.exposure_s = path.back().when - scene.start;
+        const Instant middle = scene.start + 0.5 * scene.exposure_s;
+        if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
+            frame_.emplace(night_.scenario_.rig.site, middle);
+        const Vec3 axis = path[path.size() / 2].attitude.col(2);
+        const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
+        light(scene, axis, altitude);
+        scene.believed =
+            equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
+        trail = trailSeen(std::move(path), scene, altitude);
+    }
     Frame frame = emptySky(scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_);
     Frame light(frame.width, frame.height);
     if (!scene.starless)
-        for (const Spot& s : trailSpots(scene, altitude)) {
+        for (const Spot& s : trailSpots(trail)) {
             const double variance = 2.0 * scene.sigma_px * scene.sigma_px;
             const int r = static_cast<int>(std::ceil(3.5 * scene.sigma_px));
             const int cx = static_cast<int>(std::lround(s.x));
@@ -348,7 +364,6 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
             frame.pixels[i] +=
                 static_cast<float>(light.pixels[i] + std::sqrt(light.pixels[i]) * random_.gaussian());
     digitise(frame, scene.exposure_s);
-    path_.reset();
     return std::make_shared<const Frame>(std::move(frame));
 }
 

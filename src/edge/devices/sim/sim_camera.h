@@ -59,7 +59,6 @@ private:
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     Frame emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     void digitise(Frame& frame, double exposure_s) const;
-    std::vector<Spot> trailSpots(const Scene& scene, double altitude_rad);
     double blurSigma_px(double altitude_rad) const;
     FrameInfo infoOf(const Scene& scene) const;
 
@@ -78,6 +77,15 @@ private:
         Mat3 attitude;
     };
     std::optional<std::vector<PathPoint>> path_; // of the open exposure
+    // What a closed exposure on a moving mount went through.
+    struct Trail {
+        std::vector<PathPoint> path;
+        std::vector<ObservedFrame> skies;
+        std::vector<Eigen::Vector2d> air; // px
+        double transparency = 1.0;
+    };
+    Trail trailSeen(std::vector<PathPoint> path, const Scene& scene, double altitude_rad);
+    std::vector<Spot> trailSpots(const Trail& trail);
 };
 
 } // namespace nordstjerna

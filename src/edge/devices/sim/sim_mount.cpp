@@ -35,6 +35,8 @@ Expected<void> SimMount::slew(const HourAngleDec& target, const StopFlag& halt) 
     {
         const std::scoped_lock guard(night_.lock_);
         night_.catchUp();
+        if (auto answers = link(); !answers)
+            return answers;
         night_.mechanics_.startSlew(target);
         duration = night_.mechanics_.slewEnd() - night_.mechanics_.when();
     }
@@ -50,6 +52,8 @@ Expected<void> SimMount::slew(const HourAngleDec& target, const StopFlag& halt) 
 Expected<void> SimMount::setTracking(bool on) {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
+    if (auto answers = link(); !answers)
+        return answers;
     if (on && night_.mechanics_.atLimit())
         return problem("The mount does not track.", "It stands at its meridian limit.",
                        "Slew away from the limit.");
@@ -61,6 +65,8 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
     {
         const std::scoped_lock guard(night_.lock_);
         night_.catchUp();
+        if (auto answers = link(); !answers)
+            return answers;
         if (night_.mechanics_.atLimit())
             return problem("The mount takes no pulses.",
                            "It stands at its meridian limit and has stopped tracking.",
@@ -77,6 +83,8 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
 Expected<void> SimMount::runRa(double sidereal) {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
+    if (auto answers = link(); !answers)
+        return answers;
     if (night_.mechanics_.atLimit() && sidereal != 0.0)
         return problem("The mount does not run.", "It stands at its meridian limit.",
                        "Slew away from the limit.");
@@ -87,6 +95,8 @@ Expected<void> SimMount::runRa(double sidereal) {
 Expected<void> SimMount::sync(const HourAngleDec& truth) {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
+    if (auto answers = link(); !answers)
+        return answers;
     const HourAngleDec now = night_.mechanics_.believed();
     if (std::abs((truth.hourAngle - now.hourAngle).wrappedSigned().deg()) > 20.0 ||
         std::abs((truth.dec - now.dec).deg()) > 20.0)
@@ -99,6 +109,8 @@ Expected<void> SimMount::sync(const HourAngleDec& truth) {
 Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
+    if (auto answers = link(); !answers)
+        return answers;
     if (!night_.mechanics_.reportedWorm() && !error_arcsec.empty())
         return problem("The mount takes no correction curve.", "It does not know where its worm stands.",
                        "Export the curve and use it with a mount that does, or guide.");
@@ -106,10 +118,27 @@ Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
     return {};
 }
 
+Expected<void> SimMount::halt() {
+    const std::scoped_lock guard(night_.lock_);
+    night_.catchUp();
+    if (auto answers = link(); !answers)
+        return answers;
+    night_.mechanics_.stopMotion();
+    night_.mechanics_.setTracking(false);
+    return {};
+}
+
 void SimMount::stopMotion() {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
     night_.mechanics_.stopMotion();
+}
+
+Expected<void> SimMount::link() {
+    if (night_.air_.active(FaultKind::mountLink, night_.mechanics_.when()))
+        return passingProblem("The mount does not answer.", "Its link is silent.",
+                              "Check cable and power of the mount.");
+    return {};
 }
 
 } // namespace nordstjerna

@@ -15,9 +15,11 @@ public:
     Expected<void> runRa(double sidereal) override;
     Expected<void> sync(const HourAngleDec& truth) override;
     Expected<void> setCurve(const std::vector<double>& error_arcsec) override;
-    void stopMotion() override;
+    Expected<void> halt() override;
 
 private:
+    void stopMotion();
+    Expected<void> link(); // call with the lock held
     SimulatedNight& night_;
 };
 

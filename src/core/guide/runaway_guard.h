@@ -1,0 +1,52 @@
+// Recognises, within a few frames and whatever the cause, that an axis runs away instead of obeying: the
+// star's motion from frame to frame is held against what the pulses should have done to it.
+#pragma once
+
+#include <deque>
+#include <optional>
+#include <string>
+
+#include "core/base/problem.h"
+#include "core/guide/guide_geometry.h"
+
+namespace nordstjerna {
+
+enum class Axis { ra, dec };
+enum class RunawayCause {
+    reversed,     // pulses drive the star away: parity, wiring, rates of the other side
+    notFollowing, // pulses do nothing: cable, clutch, play, a mount that ignores them
+    swapped,      // pulses of one axis move the other
+    tooStrong     // each correction overshoots by more than the error: rates far too small
+};
+
+struct Runaway {
+    Axis axis = Axis::dec;
+    RunawayCause cause = RunawayCause::reversed;
+    double error_arcsec = 0.0; // where the star had got to
+    int frames = 0;            // since corrections began to go wrong
+};
+
+// What happened, what it looks like, what to do.
+Problem runawayProblem(const Runaway& r);
+
+class RunawayGuard {
+public:
+    // `commanded`: what the pulses after the last frame should have done to the star. Noise: of one measured
+    // place in one coordinate.
+    std::optional<Runaway> feed(const SkyError& error, const SkyError& commanded, double dt_s,
+                                double noise_arcsec);
+    // After a jump, a loss, a dither or a changed aim: motions across it say nothing.
+    void forget();
+
+private:
+    struct Step {
+        SkyError moved, commanded;
+        SkyError error; // at its end
+        double dt_s;
+    };
+    std::optional<Runaway> judge(Axis axis, double noise) const;
+    std::deque<Step> steps_;
+    std::optional<SkyError> last_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,66 @@
+#include "edge/store/evening_file.h"
+
+#include "edge/store/json_reader.h"
+#include "edge/store/rig_file.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr const char* eveningFormat = "nordstjerna-evening 1";
+}
+
+Expected<Evening> readEvening(const std::filesystem::path& path) {
+    const auto json = readJsonFile(path);
+    if (!json)
+        return tl::unexpected(json.error());
+    Evening e;
+    try {
+        if (json->at("format") != eveningFormat)
+            return problem(path.string() + " is of another format.",
+                           std::string("This program reads ") + eveningFormat + ".",
+                           "Move it away; a new one is begun.");
+        if (json->contains("rig")) {
+            auto rig = rigFromJson(json->at("rig"), "the rig of the last evening");
+            if (!rig)
+                return tl::unexpected(rig.error());
+            e.rig = std::move(*rig);
+        }
+        if (json->contains("target")) {
+            const auto& t = json->at("target");
+            e.targetName = t.at("name").get<std::string>();
+            e.target = Equatorial{Angle::fromDeg(t.at("ra").get<double>()),
+                                  Angle::fromDeg(t.at("dec").get<double>())};
+        }
+        if (json->contains("settings"))
+            for (const auto& s : json->at("settings"))
+                e.settings.push_back({s.at("id").get<std::string>(), s.at("value").get<double>(),
+                                      s.value("origin", ""), s.value("reason", "")});
+        e.station = json->value("station", "");
+        e.theme = json->value("theme", "");
+        e.findings = json->value("findings", true);
+        e.windowPlace = json->value("window", "");
+        if (json->contains("dec_reverses"))
+            e.decReverses = json->at("dec_reverses").get<std::map<std::string, bool>>();
+    } catch (const nlohmann::json::exception& x) {
+        return problem(path.string() + " cannot be understood.", std::string(x.what()) + ".",
+                       "Move it away; a new one is begun.");
+    }
+    return e;
+}
+
+Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e) {
+    nlohmann::json json{{"format", eveningFormat}, {"station", e.station},
+                        {"theme", e.theme},        {"findings", e.findings},
+                        {"window", e.windowPlace}, {"dec_reverses", e.decReverses}};
+    if (e.rig)
+        json["rig"] = rigToJson(*e.rig);
+    if (e.target)
+        json["target"] = {{"name", e.targetName}, {"ra", e.target->ra.deg()}, {"dec", e.target->dec.deg()}};
+    json["settings"] = nlohmann::json::array();
+    for (const Evening::Setting& s : e.settings)
+        json["settings"].push_back(
+            {{"id", s.id}, {"value", s.value}, {"origin", s.origin}, {"reason", s.reason}});
+    return writeJsonFile(path, json);
+}
+
+} // namespace nordstjerna

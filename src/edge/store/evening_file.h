@@ -1,0 +1,38 @@
+// Where a person was: what the program must know to go on after a crash, or the next evening. One JSON file
+// in the data folder, format "nordstjerna-evening 1".
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <vector>
+
+#include "core/guide/settings_book.h"
+#include "core/rig/rig.h"
+#include "core/sky/directions.h"
+
+namespace nordstjerna {
+
+struct Evening {
+    std::optional<Rig> rig; // with edits that were not saved
+    std::string targetName;
+    std::optional<Equatorial> target;
+    struct Setting {
+        std::string id; // settingId()
+        double value = 0.0;
+        std::string origin, reason;
+    };
+    std::vector<Setting> settings; // those that differ from the defaults
+    std::string station;
+    std::string theme;
+    bool findings = true;    // the panel stands open
+    std::string windowPlace; // as the window library writes it
+    // For each rig: whether Dec pulses work the other way on the other side of the pier, once it was seen.
+    std::map<std::string, bool> decReverses;
+};
+
+// Unknown keys are passed over: a newer program may have written it.
+Expected<Evening> readEvening(const std::filesystem::path& path);
+Expected<void> writeEvening(const std::filesystem::path& path, const Evening& evening);
+
+} // namespace nordstjerna

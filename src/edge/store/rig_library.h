@@ -1,0 +1,35 @@
+// The rigs of this person, one JSON file each, known by an identity that survives renaming.
+#pragma once
+
+#include <filesystem>
+#include <vector>
+
+#include "core/rig/rig.h"
+
+namespace nordstjerna {
+
+// A new identity, different from all others.
+std::string newRigId();
+
+class RigLibrary {
+public:
+    explicit RigLibrary(std::filesystem::path folder) : folder_(std::move(folder)) {}
+
+    struct Listed {
+        std::string id;
+        std::string name;
+    };
+    // By name; files that cannot be read are left out and told in problems().
+    std::vector<Listed> list();
+    Expected<Rig> read(const std::string& id) const;
+    Expected<void> keep(const Rig& rig) const; // the rig has an identity
+    Expected<void> remove(const std::string& id) const;
+    const std::vector<Problem>& problems() const { return problems_; }
+
+private:
+    std::filesystem::path fileOf(const std::string& id) const;
+    std::filesystem::path folder_;
+    std::vector<Problem> problems_;
+};
+
+} // namespace nordstjerna
