@@ -98,6 +98,11 @@ private slots:
     void backlashShapes();
     void backlashNeedsBothWays();
     void verdictsByDeadTime();
+    void threeHarmonicsAndAStranger();
+    void oneReturnOfManyAxes();
+    void stickSlipIsNoGap();
+    void gapBeyondTheLegIsAtLeast();
+    void uncertainBacklashIsNotHarmless();
 };
 
 void PeriodicTest::spectrumEqualsAstropy() {
@@ -293,6 +298,182 @@ void PeriodicTest::verdictsByDeadTime() {
         b.dead_ms = {r.ms, 10.0};
         QCOMPARE(backlashFindings(b).front().id, std::string(r.id));
     }
+}
+
+void PeriodicTest::threeHarmonicsAndAStranger() {
+    // 2.3 turns of the worm, samples every 2 to 4 s, three harmonics and one line that is no multiple, each 4
+    // to 20 times the noise: all four are found, with errors within 1.3 of the information limit.
+    Random random(33);
+    constexpr int trials = 200;
+    int complete = 0;
+    int within = 0;
+    int lines = 0;
+    double widest = 0.0;
+    for (int i = 0; i < trials; ++i) {
+        const double worm = random.uniform(300, 600);
+        const double span = 2.3 * worm;
+        const double noise = random.uniform(0.2, 0.5);
+        struct Line {
+            double period, amplitude, phase;
+        };
+        std::vector<Line> truth;
+        for (double h : {1.0, 2.0, 3.0, random.uniform(4.6, 7.4)})
+            truth.push_back({worm / h, noise * random.uniform(4, 20), random.uniform(0, 2 * M_PI)});
+        std::vector<double> t;
+        std::vector<double> v;
+        for (double at = 0.0; at < span; at += random.uniform(2, 4)) {
+            double y = noise * random.gaussian() + 0.003 * at;
+            for (const Line& l : truth)
+                y += l.amplitude * std::sin(2 * M_PI * at / l.period + l.phase);
+            t.push_back(at);
+            v.push_back(y);
+        }
+        const auto result = findPeriodic(t, v);
+        QVERIFY(result.has_value());
+        int seen = 0;
+        for (const Line& l : truth)
+            for (const PeriodicLine& f : result->lines)
+                if (std::abs(1.0 / f.period_s.value - 1.0 / l.period) < 0.3 / span) {
+                    ++seen;
+                    ++lines;
+                    within += std::abs(f.amplitude_arcsec.value - l.amplitude) < f.amplitude_arcsec.sigma;
+                    // Lines a little more than a resolution cell apart cost each other something: the limit
+                    // is that of all four fitted together with known frequencies, at most twice a lone one's
+                    // here.
+                    widest = std::max(widest, f.amplitude_arcsec.sigma /
+                                                  (noise * std::sqrt(2.0 / static_cast<double>(t.size()))));
+                    break;
+                }
+        complete += seen == 4;
+    }
+    qInfo(
+        "all four lines in %d of %d; amplitudes within 1 sigma %d of %d; widest error %.2f of a lone line's",
+        complete, trials, within, lines, widest);
+    QVERIFY2(complete >= 0.97 * trials, qPrintable(QString::number(complete)));
+    QVERIFY2(within > 0.60 * lines && within < 0.76 * lines, qPrintable(QString::number(within)));
+    QVERIFY2(widest < 4.0, qPrintable(QString::number(widest)));
+}
+
+namespace {
+// A recorded table with one return and no clearing before it: the axis starts anywhere in its gap.
+Run oneReturn(double dead_ms, double step_ms, double pace_s, double rate, double noise, double slow,
+              int pulses, BacklashShape shape, Random& random) {
+    Run run;
+    run.meta.kind = RunKind::backlash;
+    run.meta.decRate_arcsec_s = rate;
+    double motor = 0.0;
+    double axis = random.uniform(-1.0, 0.0) * (shape == BacklashShape::gap ? dead_ms / 1000.0 : 0.0);
+    double turned = 0.0;
+    double air = slow * random.gaussian();
+    const double keep = std::exp(-pace_s / 6.0);
+    const double gap = dead_ms / 1000.0;
+    axis = std::clamp(axis, motor - gap, motor);
+    for (int i = 0; i <= 2 * pulses; ++i) {
+        air = keep * air + slow * std::sqrt(1 - keep * keep) * random.gaussian();
+        RunRow row;
+        row.t_s = pace_s * i;
+        row.snr = 50;
+        row.stars = 3;
+        row.ddec_arcsec = -axis * rate + air + noise * random.gaussian();
+        row.dra_arcsec = noise * random.gaussian();
+        const bool south = i >= pulses;
+        if (i < 2 * pulses)
+            row.pulseDec_ms = south ? -step_ms : step_ms;
+        run.rows.push_back(row);
+        motor += row.pulseDec_ms / 1000.0;
+        if (shape == BacklashShape::gap) {
+            axis = std::clamp(axis, motor - gap, motor);
+            if (!south)
+                axis = std::max(axis, motor - gap);
+        } else { // sticks after the reversal, then leaps to where it belongs
+            if (south)
+                turned += step_ms / 1000.0;
+            axis = south && turned <= gap ? axis : motor;
+        }
+    }
+    return run;
+}
+} // namespace
+
+void PeriodicTest::oneReturnOfManyAxes() {
+    // 300 random axes, steps and cadences: no bias, 60–76 % within 1σ.
+    Random random(44);
+    constexpr int trials = 300;
+    int within = 0;
+    int counted = 0;
+    double bias = 0.0;
+    double squares = 0.0;
+    for (int i = 0; i < trials; ++i) {
+        const double dead = random.uniform(300, 1500);
+        const double step = random.uniform(200, 500);
+        const int pulses = static_cast<int>(3.2 * dead / step) + 10;
+        const Run run =
+            oneReturn(dead, step, random.uniform(1.5, 4.0), random.uniform(5, 12), random.uniform(0.15, 0.4),
+                      random.uniform(0.0, 0.15), pulses, BacklashShape::gap, random);
+        const auto b = analyseBacklash(run);
+        QVERIFY2(b.has_value(), b ? "" : b.error().text().c_str());
+        if (b->shape == BacklashShape::jump)
+            continue;
+        ++counted;
+        const double off = b->dead_ms.value - dead;
+        within += std::abs(off) < b->dead_ms.sigma;
+        bias += off / trials;
+        squares += off * off / trials;
+    }
+    qInfo("%d of %d within 1 sigma, mean error %.1f ms, rms %.1f ms", within, counted, bias,
+          std::sqrt(squares));
+    QVERIFY2(counted > 0.97 * trials, qPrintable(QString::number(counted)));
+    QVERIFY2(std::abs(bias) < 3.0 * std::sqrt(squares / trials), qPrintable(QString::number(bias)));
+    QVERIFY2(within > 0.60 * counted && within < 0.76 * counted, qPrintable(QString::number(within)));
+}
+
+void PeriodicTest::stickSlipIsNoGap() {
+    Random random(45);
+    int named = 0;
+    constexpr int trials = 200;
+    for (int i = 0; i < trials; ++i) {
+        const Run run = oneReturn(random.uniform(500, 1500), 250, random.uniform(2, 3), random.uniform(6, 12),
+                                  random.uniform(0.15, 0.35), 0.05, 16, BacklashShape::jump, random);
+        const auto b = analyseBacklash(run);
+        named += b && b->shape == BacklashShape::jump;
+    }
+    QVERIFY2(named >= 0.97 * trials, qPrintable(QString::number(named)));
+}
+
+void PeriodicTest::gapBeyondTheLegIsAtLeast() {
+    Random random(46);
+    // 16.5 s of gap, legs of 14.8 s: the return is never followed.
+    const Run run = oneReturn(16500, 1060, 2.5, 7.3, 0.25, 0.05, 14, BacklashShape::gap, random);
+    const auto b = analyseBacklash(run);
+    if (b)
+        QVERIFY(b->atLeast);
+    else
+        QVERIFY(b.error().what.find("did not follow") != std::string::npos);
+    // Engaged at first, so that the way north shows the rate.
+    Run engaged = run;
+    for (size_t i = 0; i < engaged.rows.size(); ++i) {
+        engaged.rows[i].ddec_arcsec = -7.3 * 1.06 * std::min<double>(static_cast<double>(i), 14.0);
+        engaged.rows[i].ddec_arcsec += 0.2 * random.gaussian();
+    }
+    const auto told = analyseBacklash(engaged);
+    QVERIFY2(told.has_value(), told ? "" : told.error().text().c_str());
+    QVERIFY2(told->atLeast, qPrintable(QString("%1 ± %2 %3").arg(told->dead_ms.value).arg(told->dead_ms.sigma).arg(backlashShapeName(told->shape))));
+    bool said = false;
+    for (const Finding& f : backlashFindings(*told))
+        said |= f.evidence.find("at least") != std::string::npos ||
+                f.headline.find("at least") != std::string::npos;
+    QVERIFY(said);
+}
+
+void PeriodicTest::uncertainBacklashIsNotHarmless() {
+    BacklashResult b;
+    b.dead_ms = {900.0, 480.0};
+    b.dead_arcsec = {6.5, 3.5};
+    b.shape = BacklashShape::none;
+    b.returns.resize(1);
+    const auto list = backlashFindings(b);
+    QVERIFY(list.front().id != "backlash-harmless");
+    QVERIFY(list.front().headline.find("not known") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(PeriodicTest)

@@ -21,6 +21,8 @@ struct Truth {
     double step_ms = 800.0;
     int steps = 12;
     double dec_deg = 10.0;
+    double worm_s = 0.0, sway_px = 0.0, wormPhase = 0.0; // of the RA axis meanwhile
+    double slowAir = 0.0;                                // share of the noise that outlasts a frame
 };
 
 // The same motion as the trade describes it: the star east under west pulses, and so on.
@@ -32,18 +34,28 @@ std::vector<CalibrationSample> record(const Truth& t, Random& random) {
     double time = 0.0;
     const double gap = t.backlash_ms / 1000.0;
     const double cosDec = std::cos(t.dec_deg * M_PI / 180.0);
+    double slow[2] = {t.noise_px * std::sqrt(t.slowAir) * random.gaussian(),
+                      t.noise_px * std::sqrt(t.slowAir) * random.gaussian()};
+    const auto air = [&](int side) {
+        const double keep = std::exp(-2.5 / 6.0);
+        slow[side] =
+            keep * slow[side] + t.noise_px * std::sqrt(t.slowAir * (1.0 - keep * keep)) * random.gaussian();
+        return slow[side] + t.noise_px * std::sqrt(1.0 - t.slowAir) * random.gaussian();
+    };
     const auto look = [&](Leg leg, double pulse) {
         axis = std::clamp(axis, motor, motor + gap); // north pulses find the gears engaged
         const double w = t.west_deg * M_PI / 180.0;
         const double n = t.north_deg * M_PI / 180.0;
-        const double alongWest = west * t.raPxS * cosDec;
+        const double sway = t.worm_s > 0.0
+                                ? t.sway_px * (std::sin(2 * M_PI * time / t.worm_s + t.wormPhase) +
+                                               0.2 * std::sin(4 * M_PI * time / t.worm_s + 2.3 * t.wormPhase))
+                                : 0.0;
+        const double alongWest = west * t.raPxS * cosDec + sway;
         const double alongNorth = axis * t.decPxS;
-        samples.push_back({time,
-                           700 + alongWest * std::cos(w) + alongNorth * std::cos(n) + t.driftX_pxS * time +
-                               t.noise_px * random.gaussian(),
-                           500 + alongWest * std::sin(w) + alongNorth * std::sin(n) + t.driftY_pxS * time +
-                               t.noise_px * random.gaussian(),
-                           leg, pulse});
+        samples.push_back(
+            {time, 700 + alongWest * std::cos(w) + alongNorth * std::cos(n) + t.driftX_pxS * time + air(0),
+             500 + alongWest * std::sin(w) + alongNorth * std::sin(n) + t.driftY_pxS * time + air(1), leg,
+             pulse});
         time += 2.5;
     };
     const double s = t.step_ms / 1000.0;
@@ -85,6 +97,10 @@ private slots:
     void skewedAxesAreBad();
     void fewStepsAreOnlyUsable();
     void backlashIsTold();
+    void honestUnderAirAndWorm_data();
+    void honestUnderAirAndWorm();
+    void twoShortStepsAreABadCalibration();
+    void reversedWiringKeepsTheSky();
 };
 
 void RatesTest::noiseFreePathGivesTheTruth() {
@@ -138,8 +154,8 @@ void RatesTest::manyMountsWithinTheirErrors() {
     }
     QVERIFY2(std::sqrt(rateSquares) < 0.01, qPrintable(QString::number(std::sqrt(rateSquares))));
     QVERIFY2(std::sqrt(angleSquares) < 0.3, qPrintable(QString::number(std::sqrt(angleSquares))));
-    QVERIFY2(rateWithin > 0.60 * trials && rateWithin < 0.76 * trials,
-             qPrintable(QString::number(rateWithin)));
+    // The ± allows for a worm, and these mounts have none: wider than need be.
+    QVERIFY2(rateWithin > 0.60 * trials, qPrintable(QString::number(rateWithin)));
     QVERIFY2(angleWithin > 0.60 * trials && angleWithin < 0.76 * trials,
              qPrintable(QString::number(angleWithin)));
 }
@@ -223,6 +239,85 @@ void RatesTest::backlashIsTold() {
                                 [](const Finding& x) { return x.id == "dec-backlash"; });
     QVERIFY(f != findings.end());
     QVERIFY(f->headline.find("15") != std::string::npos || f->headline.find("14") != std::string::npos);
+}
+
+void RatesTest::honestUnderAirAndWorm_data() {
+    QTest::addColumn<bool>("wormKnown");
+    QTest::newRow("worm known") << true;
+    QTest::newRow("worm not known") << false;
+}
+
+void RatesTest::honestUnderAirAndWorm() {
+    // 300 random mounts: worm of 240–640 s and up to 20″ amplitude, slow air, seeing; 60–76 % within 1σ.
+    QFETCH(bool, wormKnown);
+    Random random(77);
+    constexpr int mounts = 300;
+    int within[4] = {};
+    for (int i = 0; i < mounts; ++i) {
+        Truth t;
+        t.worm_s = random.uniform(240, 640);
+        t.sway_px = std::pow(10.0, random.uniform(-0.6, 1.3)) / 2.578;
+        t.wormPhase = random.uniform(0, 2 * M_PI);
+        t.noise_px = random.uniform(0.08, 0.35);
+        t.slowAir = random.uniform(0.1, 0.3);
+        t.west_deg = random.uniform(0, 360);
+        t.north_deg = std::fmod(t.west_deg + 90 + random.uniform(-3, 3), 360.0);
+        t.backlash_ms = random.uniform(0, 1500);
+        t.dec_deg = random.uniform(-30, 30);
+        CalibrationSetup setup = setupFor(t);
+        setup.wormPeriod_s = wormKnown ? t.worm_s : 0.0;
+        const auto r = fitRates(record(t, random), setup);
+        QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
+        const auto angle = [](double a, double b) {
+            return std::abs(Angle::fromDeg(a - b).wrappedSigned().deg());
+        };
+        within[0] += std::abs(r->ra.rate_px_s.value - t.raPxS) < r->ra.rate_px_s.sigma;
+        within[1] += std::abs(r->dec.rate_px_s.value - t.decPxS) < r->dec.rate_px_s.sigma;
+        within[2] += angle(r->ra.angle_deg.value, t.west_deg) < r->ra.angle_deg.sigma;
+        within[3] += angle(r->dec.angle_deg.value, t.north_deg) < r->dec.angle_deg.sigma;
+    }
+    qInfo("within 1 sigma: RA rate %d, Dec rate %d, RA angle %d, Dec angle %d of %d", within[0], within[1],
+          within[2], within[3], mounts);
+    for (int w : within)
+        QVERIFY2(w >= 0.60 * mounts && w <= 0.76 * mounts, qPrintable(QString::number(w)));
+}
+
+void RatesTest::twoShortStepsAreABadCalibration() {
+    // Two steps of 400 ms, each moving the star just as the rig promises: too few and too short, not a mount
+    // that does not obey.
+    Random random(5);
+    Truth t;
+    t.steps = 2;
+    t.step_ms = 400.0;
+    t.backlash_ms = 0.0;
+    t.noise_px = 0.05;
+    t.driftX_pxS = t.driftY_pxS = 0.0;
+    const auto r = fitRates(record(t, random), setupFor(t));
+    QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
+    QCOMPARE(r->verdict, RatesVerdict::bad);
+    bool told = false;
+    for (const Finding& f : ratesFindings(*r))
+        told |= f.id == "few-steps";
+    QVERIFY(told);
+}
+
+void RatesTest::reversedWiringKeepsTheSky() {
+    // The star's directions on the sensor are those of a solved frame, whatever the pulses do.
+    Random random(6);
+    for (const double ra : {0.0, 180.0})
+        for (const double dec : {0.0, 180.0}) {
+            Truth t;
+            t.west_deg = 156.0 + ra;
+            t.north_deg = std::fmod(246.0 + dec, 360.0);
+            CalibrationSetup setup = setupFor(t);
+            setup.east_deg = 156.0;
+            setup.north_deg = 66.0;
+            const auto r = fitRates(record(t, random), setup);
+            QVERIFY(r.has_value());
+            const SkyOnSensor sky = skyOnSensor(*r);
+            QCOMPARE(sky.east_deg, 156.0);
+            QCOMPARE(sky.north_deg, 66.0);
+        }
 }
 
 NORDSTJERNA_TEST(RatesTest)

@@ -42,6 +42,13 @@ bool tells(const Rates& r, const std::string& id) {
     return false;
 }
 
+Rig rigNamed(const std::string& name) {
+    Rig rig;
+    rig.id = "id of " + name;
+    rig.name = name;
+    return rig;
+}
+
 // A mount whose cable has its axes exchanged, or its senses turned round.
 struct CrossedMount : Mount {
     Mount& mount;
@@ -58,7 +65,7 @@ struct CrossedMount : Mount {
     Expected<void> runRa(double rate) override { return mount.runRa(rate); }
     Expected<void> sync(const HourAngleDec& t) override { return mount.sync(t); }
     Expected<void> setCurve(const std::vector<double>& curve) override { return mount.setCurve(curve); }
-    void stopMotion() override { mount.stopMotion(); }
+    Expected<void> halt() override { return mount.halt(); }
 };
 
 } // namespace
@@ -95,19 +102,19 @@ void NightLogTest::ratesComeBack() {
         auto log = NightLog::open(path);
         QVERIFY2(log.has_value(), log ? "" : log.error().text().c_str());
         QCOMPARE(log->schemaVersion(), 1);
-        QVERIFY(log->addRates({1000.0}, "Skerry 610", *rates).has_value());
-        QVERIFY(log->addRates({2000.0}, "Other \"rig\"; DROP TABLE rates", *rates).has_value());
+        QVERIFY(log->addRates({1000.0}, rigNamed("Skerry 610"), *rates).has_value());
+        QVERIFY(log->addRates({2000.0}, rigNamed("Other \"rig\"; DROP TABLE rates"), *rates).has_value());
     }
     auto log = NightLog::open(path);
     QVERIFY(log.has_value());
-    const auto mine = log->ratesOf("Skerry 610");
+    const auto mine = log->ratesOf("id of Skerry 610");
     QVERIFY(mine && mine->size() == 1);
     const Rates& r = mine->front().rates;
     QCOMPARE(r.ra.rate_px_s.value, rates->ra.rate_px_s.value);
     QCOMPARE(r.dec.angle_deg.value, rates->dec.angle_deg.value);
     QCOMPARE(r.verdict, rates->verdict);
     QCOMPARE(r.sense, PulseSense::right);
-    QCOMPARE(log->ratesOf("Other \"rig\"; DROP TABLE rates")->size(), size_t(1));
+    QCOMPARE(log->ratesOf("id of Other \"rig\"; DROP TABLE rates")->size(), size_t(1));
     QVERIFY(log->ratesOf("nobody")->empty());
 }
 

@@ -86,6 +86,10 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
     return list;
 }
 
+namespace {
+constexpr double harmless_ms = 150.0; // common practice, no source: below about 100 ms
+}
+
 std::vector<Finding> backlashFindings(const BacklashResult& b) {
     std::string measured = formatMeasured(b.dead_ms, " ms", 0) + ", " +
                            formatMeasured(b.dead_arcsec, "″", 1) +
@@ -97,7 +101,19 @@ std::vector<Finding> backlashFindings(const BacklashResult& b) {
         measured += " ms.";
     }
     const double ms = b.dead_ms.value;
-    if (b.shape == BacklashShape::none || ms < 100.0)
+    const double most = ms + 2.0 * b.dead_ms.sigma;
+    if (b.atLeast)
+        return {{"backlash-repair", Weight::act,
+                 "Dec backlash of at least " + formatNumber(ms / 1000.0, 1) + " s",
+                 "The star did not follow, or hardly, before the pulses of the test ended: at least " +
+                     formatNumber(ms, 0) + " ms. " + measured,
+                 "Look at the Dec clutch and the gears; guide Dec one-sided against the drift.", "", ""}};
+    // "Harmless" is said of what is small, not of what nobody knows.
+    if (ms < 2.0 * b.dead_ms.sigma && most > harmless_ms)
+        return {{"backlash-unknown", Weight::look, "Dec backlash is not known well enough",
+                 measured + " It may be none, or up to " + formatNumber(most, 0) + " ms.",
+                 "Test again, in calmer air or with a brighter star.", "free.backlash", "Test again"}};
+    if (most < harmless_ms || ms < 100.0)
         return {{"backlash-harmless", Weight::know, "Dec backlash is harmless", measured,
                  "Nothing need be done.", "", ""}};
     if (ms <= 1000.0)

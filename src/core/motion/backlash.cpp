@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/base/statistics.h"
 #include "core/base/symmetric.h"
 
 namespace nordstjerna {
@@ -15,59 +16,100 @@ struct Sample {
     double north, south; // pulse time so far, s, clearing left out
 };
 
-struct Fit {
-    Eigen::Vector3d solution; // level, rate (″/s, south positive), drift (″/s)
-    Eigen::Matrix3d inverse;
-    double squares = 0.0;
+// How the load follows the motor after a change of direction.
+struct Law {
+    double dead = 0.0;      // s of pulse until it follows
+    double soft = 0.0;      // width over which it comes along, s; 0: a plain gap
+    bool leaps = false;     // it stays, then leaps to where it should be
+    double deadNorth = 0.0; // what the first leg still had to take up
 };
 
-// How far the axis has followed a pulse time. `soft`: width over which it comes along, s; 0: a plain dead
-// zone; negative: it stays, then leaps to where it should be.
-double following(double south, double dead, double soft) {
-    const double past = south - dead;
-    if (soft < 0.0)
+double following(double south, const Law& law) {
+    const double past = south - law.dead;
+    if (law.leaps)
         return past > 0.0 ? south : 0.0;
-    if (soft == 0.0)
+    if (law.soft == 0.0)
         return std::max(0.0, past);
-    const double x = past / soft;
-    return x > 30.0 ? past : soft * std::log1p(std::exp(x));
+    const double x = past / law.soft;
+    return x > 30.0 ? past : law.soft * std::log1p(std::exp(x));
 }
 
-Fit solve(const std::vector<Sample>& samples, double dead, double soft) {
+double moved(const Sample& s, const Law& law) {
+    return following(s.south, law) - std::max(0.0, s.north - law.deadNorth);
+}
+
+struct Fit {
+    Law law;
+    Eigen::Vector3d solution; // level, rate (″/s, south positive), drift (″/s)
+    Eigen::Matrix3d inverse;
+    double squares = 1e300;
+};
+
+// A star drifts by less than some 0.1 ″/s: else an axis that stays after a reversal would be one that obeys, in a
+// drift that is as fast as its pulses. For a scatter of 0.3″.
+constexpr double driftHold = 0.3 * 0.3 / (0.1 * 0.1);
+
+Fit solve(const std::vector<Sample>& samples, const Law& law) {
     Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
     Eigen::Vector3d right = Eigen::Vector3d::Zero();
     const auto row = [&](const Sample& s) {
-        return Eigen::Vector3d(1.0, following(s.south, dead, soft) - s.north, s.t - samples.front().t);
+        return Eigen::Vector3d(1.0, moved(s, law), s.t - samples.front().t);
     };
     for (const Sample& s : samples) {
         const Eigen::Vector3d r = row(s);
         normal += r * r.transpose();
         right += r * s.y;
     }
+    normal(2, 2) += driftHold;
     Fit f;
+    f.law = law;
     f.inverse = invertSymmetric(normal);
     f.solution = f.inverse * right;
+    f.squares = driftHold * f.solution[2] * f.solution[2];
     for (const Sample& s : samples)
         f.squares += std::pow(s.y - row(s).dot(f.solution), 2);
     return f;
 }
 
-double bestDead(const std::vector<Sample>& samples, double most, double soft) {
-    double best = 0.0;
-    double least = 1e300;
-    double from = 0.0;
-    double step = most / 60.0;
-    for (int level = 0; level < 4; ++level) {
-        const double to = level == 0 ? most : from + 4.0 * step * 10.0;
-        for (double d = from; d <= to + 1e-12; d += step) {
-            const double squares = solve(samples, d, soft).squares;
-            if (squares < least)
-                least = squares, best = d;
+// Least squares over both dead times: a grid, refined about its best point.
+Fit bestOf(const std::vector<Sample>& samples, Law law, double mostSouth, double mostNorth, bool north) {
+    Fit best;
+    double south0 = 0.0;
+    double south1 = mostSouth;
+    double north0 = 0.0;
+    double north1 = north ? mostNorth : 0.0;
+    for (int level = 0; level < 5; ++level) {
+        const int ns = level == 0 ? 48 : 12;
+        const int nn = north1 > north0 ? (level == 0 ? 24 : 8) : 0;
+        for (int i = 0; i <= ns; ++i)
+            for (int j = 0; j <= nn; ++j) {
+                law.dead = south0 + (south1 - south0) * i / ns;
+                law.deadNorth = nn ? north0 + (north1 - north0) * j / nn : law.deadNorth;
+                const Fit f = solve(samples, law);
+                if (f.squares < best.squares)
+                    best = f;
+            }
+        const double ds = 1.5 * (south1 - south0) / ns;
+        const double dn = nn ? 1.5 * (north1 - north0) / nn : 0.0;
+        south0 = std::max(0.0, best.law.dead - ds);
+        south1 = std::min(mostSouth, best.law.dead + ds);
+        if (nn) {
+            north0 = std::max(0.0, best.law.deadNorth - dn);
+            north1 = std::min(mostNorth, best.law.deadNorth + dn);
         }
-        from = std::max(0.0, best - 2.0 * step);
-        step /= 10.0;
+        law.deadNorth = best.law.deadNorth;
     }
     return best;
+}
+
+// Slow air makes a fit of some thirty places less certain than white noise would. What these places
+// themselves tell of it is little, so half of it is what air usually does at this pace (a fifth of the
+// variance outlasting 6 s).
+double airInflation(const std::vector<double>& rest, double pace_s) {
+    const double r = std::exp(-pace_s / 6.0);
+    const double usual = 1.0 + 2.0 * 0.2 * r / (1.0 - r);
+    const double own = std::clamp(autocorrelation(rest, 1), 0.0, 0.8);
+    return std::sqrt(0.5 * usual + 0.5 * (1.0 + own) / (1.0 - own));
 }
 
 } // namespace
@@ -88,8 +130,8 @@ const char* backlashShapeName(BacklashShape shape) {
 
 namespace {
 
-// `run`: engaged pulses one way, then pulses the other; north first.
-Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows) {
+// Rows: pulses one way, then the other; north first. `cleared`: the gears were engaged when they began.
+Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows, bool cleared) {
     // Pulses stand in the row before their effect.
     std::vector<Sample> samples;
     double north = 0.0;
@@ -108,11 +150,55 @@ Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows) {
         return problem("This is no complete backlash test.",
                        "Pulses north and then south are needed, with the star measured after each.",
                        "Record a backlash test.");
-    const double dead = bestDead(samples, 0.9 * south, 0.0);
-    const Fit fit = solve(samples, dead, 0.0);
-    const double freedom = std::max(1.0, static_cast<double>(samples.size()) - 4.0);
-    const double sigma = std::sqrt(fit.squares / freedom);
+    const auto freedom = [&](int parameters) {
+        return std::max(1.0, static_cast<double>(samples.size()) - parameters);
+    };
+    // Without a shape, with a gap, coming along softly, leaping: told apart by likelihood, each parameter at
+    // the price of Schwarz's criterion (Schwarz 1978, Ann. Stat. 6).
+    const double mostNorth = cleared ? 0.0 : 0.8 * north;
+    const Fit plain = bestOf(samples, {}, 0.0, mostNorth, !cleared);
+    const Fit gap = bestOf(samples, {}, south, mostNorth, !cleared);
+    Law leaping;
+    leaping.leaps = true;
+    leaping.deadNorth = gap.law.deadNorth;
+    const Fit leap = bestOf(samples, leaping, south - 0.5 * step, 0.0, false);
+    Fit soft;
+    for (double w : {0.5, 1.0, 2.0, 3.0, 4.0}) {
+        Law gradual;
+        gradual.soft = w * step;
+        gradual.deadNorth = gap.law.deadNorth;
+        const Fit f = bestOf(samples, gradual, south, 0.0, false);
+        if (f.squares < soft.squares)
+            soft = f;
+    }
+    const double n = static_cast<double>(samples.size());
+    const auto cost = [&](const Fit& f, int parameters) {
+        return n * std::log(std::max(f.squares, 1e-12) / n) + parameters * std::log(n);
+    };
+    const struct {
+        BacklashShape shape;
+        const Fit& fit;
+        double cost;
+        int parameters;
+    } laws[] = {{BacklashShape::none, plain, cost(plain, 3), 3},
+                {BacklashShape::gap, gap, cost(gap, 4), 4},
+                {BacklashShape::jump, leap, cost(leap, 4), 4},
+                {BacklashShape::gradual, soft, cost(soft, 5), 5}};
+    const auto* chosen = std::min_element(std::begin(laws), std::end(laws),
+                                          [](const auto& x, const auto& y) { return x.cost < y.cost; });
+    const Fit& fit = chosen->fit;
     const double rate = fit.solution[1];
+    std::vector<double> rest;
+    std::vector<double> gaps;
+    for (size_t i = 0; i < samples.size(); ++i) {
+        const Sample& s = samples[i];
+        rest.push_back(s.y - fit.solution[0] - rate * moved(s, fit.law) -
+                       fit.solution[2] * (s.t - samples.front().t));
+        if (i > 0)
+            gaps.push_back(s.t - samples[i - 1].t);
+    }
+    const double white = std::sqrt(fit.squares / freedom(chosen->parameters));
+    const double sigma = white * airInflation(rest, std::max(median(gaps), 0.1));
     const double sigmaRate = sigma * std::sqrt(fit.inverse(1, 1));
     if (std::abs(rate) * north < std::max(1.5, 5.0 * sigma))
         return problem("The star did not follow the Dec pulses.",
@@ -120,27 +206,41 @@ Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows) {
                            formatNumber(north, 1) + " s of north pulses.",
                        "Check the cable, the Dec clutch and the mount's guide rate.");
     BacklashReturn b;
+    b.shape = chosen->shape;
     b.rate_arcsec_s = {std::abs(rate), sigmaRate};
-    // The dead time as a fourth parameter: where the axis follows, a longer one lowers the star by the rate.
-    Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
+    // The dead times as further parameters: where the axis follows, a longer one lowers the star by the rate.
+    const Fit& told = b.shape == BacklashShape::gradual ? soft : gap;
+    Eigen::Matrix<double, 5, 5> normal = Eigen::Matrix<double, 5, 5>::Zero();
     for (const Sample& s : samples) {
-        const Eigen::Vector4d r(1.0, following(s.south, dead, 0.0) - s.north, s.t - samples.front().t,
-                                s.south > dead ? -rate : 0.0);
+        Eigen::Matrix<double, 5, 1> r;
+        r << 1.0, moved(s, told.law), s.t - samples.front().t,
+            s.south > told.law.dead ? -told.solution[1] : 0.0,
+            !cleared && s.north > told.law.deadNorth ? told.solution[1] : 0.0;
         normal += r * r.transpose();
     }
+    if (cleared)
+        normal(4, 4) = 1.0;
     const double sigmaDead = sigma * std::sqrt(std::max(0.0, invertSymmetric(normal)(3, 3)));
-    b.dead_ms = {1000.0 * dead, 1000.0 * sigmaDead};
-    b.dead_arcsec = {dead * std::abs(rate), sigmaDead * std::abs(rate)};
-    const double leap = bestDead(samples, 0.9 * south, -1.0);
-    const Fit leaping = solve(samples, leap, -1.0);
-    const bool jumps = leap > 0.0 && fit.squares - leaping.squares > 9.0 * sigma * sigma;
-    if (jumps) {
-        b.dead_ms.value = 1000.0 * leap;
-        b.dead_arcsec.value = leap * std::abs(leaping.solution[1]);
-        b.dead_ms.sigma = 1000.0 * 0.5 * step; // somewhere between two pulses
-        b.dead_arcsec.sigma = 0.5 * step * std::abs(rate);
+    double dead = b.shape == BacklashShape::none ? gap.law.dead : fit.law.dead;
+    double sigmaOwn = std::min(sigmaDead, south);
+    if (b.shape == BacklashShape::jump) {
+        // Somewhere between the last place where it stayed and the first one where it had leapt.
+        double stayed = 0.0;
+        double leapt = south;
+        for (const Sample& s : samples)
+            if (s.south > 0.0)
+                (s.south > fit.law.dead ? leapt : stayed) =
+                    s.south > fit.law.dead ? std::min(leapt, s.south) : std::max(stayed, s.south);
+        dead = 0.5 * (stayed + leapt);
+        sigmaOwn = (leapt - stayed) / std::sqrt(12.0);
     }
-    const double start = fit.solution[0] - rate * north;
+    // A star that hardly followed before the leg was over shows the least of it only.
+    b.atLeast = b.shape != BacklashShape::none && dead > south - 2.0 * step;
+    if (b.atLeast)
+        dead = std::max(0.0, south - 2.0 * step);
+    b.dead_ms = {1000.0 * dead, 1000.0 * sigmaOwn};
+    b.dead_arcsec = {dead * std::abs(rate), sigmaOwn * std::abs(rate)};
+    const double start = fit.solution[0] - rate * std::max(0.0, north - fit.law.deadNorth);
     for (const Sample& s : samples)
         if (s.south > 0.0 || s.north >= north) {
             b.pulsed_ms.push_back(1000.0 * s.south);
@@ -148,23 +248,8 @@ Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows) {
                                      (rate > 0 ? 1.0 : -1.0));
             b.ideal_arcsec.push_back(std::abs(rate) * s.south);
         }
-    if (jumps) {
-        b.shape = BacklashShape::jump;
-        return b;
-    }
-    if (dead < 2.0 * sigmaDead || b.dead_ms.value < 15.0)
-        return b;
-    b.shape = BacklashShape::gap;
-    // Gradual: a soft knee explains the star much better than a sharp one.
-    double soft = 0.0;
-    double least = fit.squares;
-    for (double w : {0.5, 1.0, 2.0, 3.0}) {
-        const double squares = solve(samples, bestDead(samples, 0.9 * south, w * step), w * step).squares;
-        if (squares < least)
-            least = squares, soft = w;
-    }
-    if (soft >= 0.5 && fit.squares - least > 9.0 * sigma * sigma)
-        b.shape = BacklashShape::gradual;
+    if (dead < 2.0 * sigmaOwn && !b.atLeast)
+        b.shape = BacklashShape::none;
     return b;
 }
 
@@ -220,6 +305,16 @@ std::vector<RunRow> pairOf(const std::vector<RunRow>& rows, const PulseLeg& firs
     return pair;
 }
 
+bool clearedFirst(const std::vector<RunRow>& rows) {
+    for (const RunRow& r : rows) {
+        if (r.event.find("clearing") != std::string::npos)
+            return true;
+        if (r.event.find("north") != std::string::npos)
+            return false;
+    }
+    return false;
+}
+
 } // namespace
 
 Expected<BacklashResult> analyseBacklash(const Run& run) {
@@ -231,7 +326,10 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
     BacklashResult result;
     double before_ms = 0.0;
     for (size_t k = 0; k + 1 < legs.size(); ++k) {
-        auto one = analyseReturn(pairOf(run.rows, legs[k], legs[k + 1], before_ms));
+        // Later legs begin where the return before them was followed to its end; the first one is engaged
+        // only where clearing was recorded before it.
+        auto one =
+            analyseReturn(pairOf(run.rows, legs[k], legs[k + 1], before_ms), k > 0 || clearedFirst(run.rows));
         if (!one) {
             // A leg cut short by stopping costs that return only.
             if (result.returns.empty())
@@ -258,6 +356,7 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
     int votes[4] = {};
     double chi = 0.0;
     for (const BacklashReturn& r : result.returns) {
+        result.atLeast |= r.atLeast;
         ++votes[static_cast<int>(r.shape)];
         chi += std::pow((r.dead_ms.value - result.dead_ms.value) / std::max(r.dead_ms.sigma, 1e-9), 2);
         for (const BacklashReturn& other : result.returns)

@@ -61,6 +61,22 @@ struct Search {
     double independent = 1.0;
 };
 
+// Uncertainty of the amplitude of a line, from how large amplitudes are beside it when all lines are taken
+// out. The air's slow part is level below the inverse of its memory, so that the whole of that range may be
+// asked.
+double amplitudeNoise(const Spectrum& rest, double variance_, double frequency) {
+    constexpr double level_hz = 0.02;
+    const double high = std::max(2.0 * frequency, level_hz);
+    std::vector<double> squares;
+    for (size_t i = 0; i < rest.power.size() && rest.frequency_hz(i) <= high; ++i)
+        if (rest.frequency_hz(i) >= std::min(0.3 * frequency, 0.5 * level_hz))
+            squares.push_back(2.0 * rest.power[i] * variance_);
+    if (squares.size() < 10)
+        return 0.0;
+    // Squares of noise amplitudes are exponentially distributed: mean = median / ln 2 = 2σ².
+    return std::sqrt(median(std::move(squares)) / std::numbers::ln2 / 2.0);
+}
+
 Search searchLines(const LineModel& model, std::span<const double> t, double low, double high) {
     Search found;
     const double span = t.back() - t.front();
@@ -68,15 +84,20 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
     const auto count = static_cast<size_t>((high - low) / step);
     found.independent = (high - low) * span;
     double slowest = low;
-    for (size_t round = 0; round < 2 * mostLines && found.frequency.size() < mostLines; ++round) {
-        const auto joint = model.fit(found.frequency, true, low);
+    std::vector<double> passedOver; // peaks that are none, or twins of lines: looked past
+    const auto settle = [&](bool refine) {
+        const auto joint = model.fit(found.frequency, refine, low);
         for (size_t k = 0; k < found.frequency.size(); ++k)
             found.frequency[k] = joint.free[k].frequency_hz;
+        return joint;
+    };
+    // Forward: everything that stands out of white noise is a candidate.
+    for (size_t round = 0; round < 3 * mostLines && found.frequency.size() < mostLines; ++round) {
+        const auto joint = settle(true);
         // A line that ran to the slow end was drift in disguise: without it, and no longer looked for there.
         const auto ran = std::find_if(found.frequency.begin(), found.frequency.end(),
                                       [&](double f) { return f <= low * 1.0001; });
         if (ran != found.frequency.end()) {
-            found.alarm.erase(found.alarm.begin() + (ran - found.frequency.begin()));
             found.frequency.erase(ran);
             slowest = 2.0 / span;
             continue;
@@ -86,29 +107,49 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
             found.first = s;
             found.firstVariance = variance(joint.residual);
         }
+        const auto past = [&](double f) {
+            return std::any_of(passedOver.begin(), passedOver.end(),
+                               [&](double x) { return std::abs(x - f) < 0.5 / span; });
+        };
         // Only what rises and falls within the range is a period; what grows towards its end is drift.
         size_t peak = 0;
         for (size_t i = 1; i + 1 < s.power.size(); ++i)
             if (s.frequency_hz(i) >= slowest && s.power[i] >= s.power[i - 1] && s.power[i] > s.power[i + 1] &&
-                (peak == 0 || s.power[i] > s.power[peak]))
+                (peak == 0 || s.power[i] > s.power[peak]) && !past(s.frequency_hz(i)))
                 peak = i;
-        if (peak == 0)
+        if (peak == 0 || falseAlarm(s.power[peak], t.size(), found.independent) > significant)
             break;
         const double f = s.frequency_hz(peak);
-        if (falseAlarm(s.power[peak], t.size(), found.independent) > significant)
-            break;
-        std::vector<double> with = found.frequency;
-        with.push_back(f);
-        const double alarm =
-            std::max(falseAlarm(s.power[peak], t.size(), found.independent),
-                     correlatedFalseAlarm(model.fit(with, false).free.back().amplitude, found.independent));
         // Two lines closer than the series resolves are one, badly fitted.
         const bool twin = std::any_of(found.frequency.begin(), found.frequency.end(),
                                       [&](double x) { return std::abs(x - f) < 0.8 / span; });
-        if (alarm > significant || twin)
+        if (twin)
+            passedOver.push_back(f);
+        else
+            found.frequency.push_back(f);
+    }
+    // Backward: all lines fitted together, each must stand out of the correlated rest too; the weakest goes
+    // first.
+    for (;;) {
+        const auto joint = settle(true);
+        const Spectrum rest = lombScargle(t, joint.residual, low, step, count);
+        const double left = variance(joint.residual);
+        found.alarm.clear();
+        size_t worst = 0;
+        for (size_t k = 0; k < joint.free.size(); ++k) {
+            Measured amplitude = joint.free[k].amplitude;
+            // Where the fit took what noise there was, the neighbourhood knows better.
+            const double white = joint.sigma * std::sqrt(2.0 / static_cast<double>(t.size()));
+            const double beside = amplitudeNoise(rest, left, joint.free[k].frequency_hz);
+            amplitude.sigma =
+                std::max({white, beside, std::min(amplitude.sigma, 1.5 * std::max(beside, white))});
+            found.alarm.push_back(correlatedFalseAlarm(amplitude, found.independent));
+            if (found.alarm[k] > found.alarm[worst])
+                worst = k;
+        }
+        if (found.alarm.empty() || found.alarm[worst] <= significant)
             break;
-        found.frequency.push_back(f);
-        found.alarm.push_back(alarm);
+        found.frequency.erase(found.frequency.begin() + static_cast<std::ptrdiff_t>(worst));
     }
     return found;
 }

@@ -11,10 +11,28 @@ namespace nordstjerna {
 
 BacklashTest::BacklashTest(BacklashSetup setup) : setup_(std::move(setup)) {
     run_.meta = runMetaFor(setup_.rig, RunKind::backlash);
-    const double step_ms = 1000.0 * setup_.step_px / std::max(setup_.rates.dec.rate_px_s.value, 1e-3);
-    plan_.assign(static_cast<size_t>(setup_.clearing + setup_.pulses), step_ms);
-    for (int leg = 1; leg <= setup_.returns; ++leg)
-        plan_.insert(plan_.end(), static_cast<size_t>(setup_.pulses), leg % 2 ? -step_ms : step_ms);
+    step_ms_ = 1000.0 * setup_.step_px / std::max(setup_.rates.dec.rate_px_s.value, 1e-3);
+    step_arcsec_ = setup_.step_px * setup_.rates.setup.scale_arcsec_px;
+}
+
+double BacklashTest::pulseOfLeg() const {
+    return leg_ % 2 == 1 ? -step_ms_ : step_ms_;
+}
+
+// Whether the leg has been followed for long enough, or will never be.
+bool BacklashTest::legOver(double place) {
+    if (last_ && inLeg_ > 0) {
+        const bool follows = std::abs(place - *last_) > 0.5 * step_arcsec_;
+        inRow_ = follows ? inRow_ + 1 : 0;
+        // Two in a row: one alone may be a gust.
+        if (inRow_ >= 2)
+            followed_ = followed_ == 0 ? 2 : followed_ + 1;
+        else if (followed_ > 0)
+            ++followed_;
+    }
+    last_ = place;
+    const int needed = leg_ < 0 ? 3 : setup_.followed;
+    return followed_ >= needed || inLeg_ >= setup_.most;
 }
 
 Step BacklashTest::advance(const Event& event) {
@@ -31,7 +49,7 @@ Step BacklashTest::advance(const Event& event) {
     case Phase::finding: {
         const auto frame = std::get<FrameTaken>(event.what).frame;
         ChoiceOptions options;
-        options.edge_px = 40.0 + setup_.step_px * (setup_.clearing + setup_.pulses);
+        options.edge_px = 40.0 + setup_.step_px * (setup_.followed + 6);
         const auto stars = guideStarsOn(*frame, options);
         if (!stars) {
             phase_ = Phase::ended;
@@ -69,14 +87,22 @@ Step BacklashTest::measured(const StarsTracked& tracked, const Event& event) {
     const SkyError place = geometry_->toSky(shift->dx, shift->dy);
     RunRow row = rowFrom(*shift, place, tracked.middle - run_.meta.start, tracked.middle, run_.meta,
                          setup_.rig, event);
-    if (done_ == 0)
+    const bool first = run_.rows.empty();
+    if (first)
         row.event = "clearing";
-    else if (const int since = static_cast<int>(done_) - setup_.clearing;
-             since >= 0 && since % setup_.pulses == 0 && done_ < plan_.size())
-        row.event = since / setup_.pulses % 2 ? "south" : "north";
-    const bool last = done_ >= plan_.size();
-    if (!last)
-        row.pulseDec_ms = plan_[done_++];
+    if (legOver(place.ddec_arcsec)) {
+        boundLegs_ += followed_ == 0;
+        ++leg_;
+        inLeg_ = followed_ = inRow_ = 0;
+        if (leg_ <= setup_.returns)
+            row.event = leg_ % 2 ? "south" : "north";
+    }
+    // An axis that stays whatever it is told need not be told it four times.
+    const bool last = leg_ > setup_.returns || boundLegs_ >= 2;
+    if (!last) {
+        row.pulseDec_ms = pulseOfLeg();
+        ++inLeg_;
+    }
     run_.rows.push_back(row);
     if (last) {
         phase_ = Phase::ended;
@@ -89,21 +115,21 @@ Step BacklashTest::measured(const StarsTracked& tracked, const Event& event) {
 Progress BacklashTest::progress() const {
     using State = ProgressStep::State;
     Progress p;
-    const int given = static_cast<int>(done_);
-    const auto state = [&](int from, int to) {
-        return given >= to                               ? State::done
-               : given >= from && phase_ != Phase::start ? State::running
-                                                         : State::ahead;
+    const auto state = [&](int leg) {
+        return phase_ == Phase::start ? State::ahead
+               : leg_ > leg           ? State::done
+               : leg_ == leg          ? State::running
+                                      : State::ahead;
     };
-    p.steps = {{"Clear the gears", state(0, setup_.clearing)}};
-    for (int leg = 0; leg <= setup_.returns; ++leg) {
-        const int from = setup_.clearing + leg * setup_.pulses;
-        p.steps.push_back(
-            {leg % 2 ? "South" : "North", state(from, from + setup_.pulses + (leg == setup_.returns))});
-    }
-    p.fraction = static_cast<double>(done_) / static_cast<double>(plan_.size());
-    p.timeLeft_s = (static_cast<double>(plan_.size()) - given) * (setup_.exposure_s + 1.3);
-    p.waitingFor = "pulse " + std::to_string(given) + " of " + std::to_string(plan_.size());
+    p.steps = {{"Clear the gears", state(-1)}};
+    for (int leg = 0; leg <= setup_.returns; ++leg)
+        p.steps.push_back({leg % 2 ? "South" : "North", state(leg)});
+    const double legs = setup_.returns + 2.0;
+    p.fraction = std::clamp((leg_ + 1 + followed_ / static_cast<double>(setup_.followed)) / legs, 0.0, 1.0);
+    p.timeLeft_s = (legs * setup_.followed * (1.0 - p.fraction)) * (setup_.exposure_s + 1.3);
+    p.waitingFor = followed_ > 0 ? "pulse " + std::to_string(inLeg_) + ", the star follows"
+                                 : "the star to follow, pulse " + std::to_string(inLeg_) + " of at most " +
+                                       std::to_string(setup_.most);
     return p;
 }
 

@@ -26,6 +26,7 @@ RatesMeasurement::RatesMeasurement(RatesSetup setup) : setup_(std::move(setup)) 
     calibration_.guideRateRa = rig.mount.guideRateRa;
     calibration_.guideRateDec = rig.mount.guideRateDec;
     calibration_.bin = rig.guideCamera.bin;
+    calibration_.wormPeriod_s = rig.mount.wormPeriod_s;
 }
 
 Step RatesMeasurement::fail(Problem p) {

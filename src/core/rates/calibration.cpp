@@ -104,15 +104,107 @@ DeadTimes findDeadTimes(const std::vector<Row>& rows, double longest_s) {
     return best;
 }
 
+// Motion along one direction of the sensor with what disturbs it. Air: part of it outlasts the frames. Sway:
+// one and two waves of the worm, of unknown size within reason.
+struct Along {
+    Measured ra, dec; // px/s
+    Measured deadSouth_s;
+    Measured drift; // px/s
+};
+
+constexpr double slowAir = 0.15; // share of the variance that outlasts an exposure
+constexpr double slowAir_s = 6.0;
+constexpr double usualWorm_s = 480.0;    // where the rig does not tell
+constexpr double usualSway_arcsec = 8.0; // amplitude
+
+Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const DeadTimes& dead,
+               double decRate, double sway_px, double worm_s) {
+    const auto n = static_cast<Eigen::Index>(rows.size());
+    const bool sways = sway_px > 0.0;
+    const Eigen::Index p = 6 + (sways ? 4 : 0);
+    Eigen::MatrixXd x = Eigen::MatrixXd::Zero(n, p);
+    Eigen::VectorXd y(n);
+    Eigen::MatrixXd correlation(n, n);
+    for (Eigen::Index i = 0; i < n; ++i) {
+        const Row& r = rows[static_cast<size_t>(i)];
+        y[i] = r.x * way.x() + r.y * way.y();
+        x(i, 0) = 1.0;
+        x(i, 1) = r.t;
+        x(i, 2) = r.pulsed[0] - r.pulsed[1];
+        x(i, 3) = std::max(0.0, r.pulsed[2] - dead.north_s) - std::max(0.0, r.pulsed[3] - dead.south_s);
+        // A longer dead time holds the star back from where it follows on.
+        x(i, 4) = r.pulsed[2] > dead.north_s ? -decRate : 0.0;
+        x(i, 5) = r.pulsed[3] > dead.south_s ? decRate : 0.0;
+        for (int h = 0; sways && h < 2; ++h) {
+            const double a = 2.0 * std::numbers::pi * (h + 1) * r.t / worm_s;
+            x(i, 6 + 2 * h) = std::sin(a);
+            x(i, 7 + 2 * h) = std::cos(a);
+        }
+        for (Eigen::Index j = 0; j < n; ++j)
+            correlation(i, j) =
+                (i == j ? 1.0 - slowAir : 0.0) +
+                slowAir * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / slowAir_s);
+    }
+    const SymmetricSolver<Eigen::Dynamic> air(correlation);
+    Eigen::MatrixXd weighted(n, p);
+    for (Eigen::Index c = 0; c < p; ++c)
+        weighted.col(c) = air.solve(Eigen::VectorXd(x.col(c)));
+    Eigen::MatrixXd normal(p, p);
+    Eigen::VectorXd right(p);
+    for (Eigen::Index a = 0; a < p; ++a) {
+        right[a] = weighted.col(a).dot(y);
+        for (Eigen::Index b = 0; b < p; ++b)
+            normal(a, b) = weighted.col(a).dot(x.col(b));
+    }
+    double variance = 0.05;
+    double sway = sway_px;
+    Eigen::VectorXd solution(p);
+    Eigen::MatrixXd inverse(p, p);
+    for (int round = 0; round < 8; ++round) {
+        Eigen::MatrixXd bayes = normal / variance;
+        // Play of up to a few seconds, before anything is seen of it.
+        for (Eigen::Index k : {4, 5})
+            bayes(k, k) += 1.0 / 25.0;
+        for (Eigen::Index k = 6; k < p; ++k) {
+            const double prior = k < 8 ? sway : 0.3 * sway;
+            bayes(k, k) += 1.0 / (prior * prior);
+        }
+        inverse = invertSymmetric(bayes);
+        solution = SymmetricSolver<Eigen::Dynamic>(bayes).solve(Eigen::VectorXd(right / variance));
+        const Eigen::VectorXd rest = y - timesVector(x, solution);
+        const double freedom = std::max(1.0, static_cast<double>(n - 7));
+        variance = std::max(rest.dot(air.solve(rest)) / freedom, 1e-10);
+        if (sways) {
+            // How much it sways is learnt from the places themselves as far as they tell (empirical Bayes).
+            constexpr double trust = 0.15; // in the usual size, against two coefficients seen
+            double square = trust * sway_px * sway_px;
+            for (Eigen::Index k : {6, 7})
+                square += solution[k] * solution[k] + inverse(k, k);
+            sway = std::sqrt(square / (2.0 + trust));
+        }
+    }
+    const auto at = [&](Eigen::Index k) {
+        return Measured{solution[k], std::sqrt(std::max(0.0, inverse(k, k)))};
+    };
+    return {at(2), at(3), at(5), at(1)};
+}
+
 struct Vector {
     Measured length;
     Measured angle_deg;
 };
 
-Vector polar(const Eigen::Vector2d& v, double sigma) {
-    const double angle = std::atan2(v.y(), v.x()) * 180.0 / std::numbers::pi;
-    return {{v.norm(), sigma},
-            {angle < 0.0 ? angle + 360.0 : angle, sigma / v.norm() * 180.0 / std::numbers::pi}};
+// From its parts along two directions at a right angle.
+Vector polar(const Eigen::Vector2d& u, const Measured& along, const Eigen::Vector2d& v,
+             const Measured& across) {
+    const Eigen::Vector2d sum = along.value * u + across.value * v;
+    const double size = std::max(sum.norm(), 1e-12);
+    const double cu = along.value / size;
+    const double cv = across.value / size;
+    const double angle = std::atan2(sum.y(), sum.x()) * 180.0 / std::numbers::pi;
+    return {{size, std::hypot(cu * along.sigma, cv * across.sigma)},
+            {angle < 0.0 ? angle + 360.0 : angle,
+             std::hypot(cv * along.sigma, cu * across.sigma) / size * 180.0 / std::numbers::pi}};
 }
 
 PulseSense senseOf(const Rates& r) {
@@ -184,23 +276,34 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     const Eigen::Vector2d dec = fit.solution.row(3);
     const double sigmaRa = sigma * std::sqrt(fit.inverse(2, 2));
     const double sigmaDec = sigma * std::sqrt(fit.inverse(3, 3));
-    const auto still = [&](const Eigen::Vector2d& v, double s, double seconds, const char* axis) {
-        return v.norm() * seconds < std::max(2.0, 5.0 * s * seconds)
+    const auto still = [&](const Eigen::Vector2d& v, double s, double seconds, double expected,
+                           const char* axis) {
+        const double went = v.norm() * seconds;
+        // What moved as the rig promises moved, however short the way was.
+        const bool asPromised =
+            went > 0.3 * expected * seconds && went < 3.0 * expected * seconds && went > 3.0 * s * seconds;
+        return !asPromised && went < std::max(2.0, 5.0 * s * seconds)
                    ? std::optional<Problem>(Problem{
                          std::string("The star does not follow ") + axis + " pulses.",
-                         "It moved " + formatNumber(v.norm() * seconds, 1) + " px in " +
-                             formatNumber(seconds, 1) + " s of pulses.",
+                         "It moved " + formatNumber(went, 1) + " px in " + formatNumber(seconds, 1) +
+                             " s of pulses.",
                          "Check the guide cable or link, that the mount is not parked, and its guide rate."})
                    : std::nullopt;
     };
-    if (const auto p = still(ra, sigmaRa, pulsed[0], "RA"))
+    if (const auto p = still(ra, sigmaRa, pulsed[0], setup.expectedRaPxS() * cos(setup.dec), "RA"))
         return tl::unexpected(*p);
-    if (const auto p = still(dec, sigmaDec, pulsed[2], "Dec"))
+    if (const auto p = still(dec, sigmaDec, pulsed[2], setup.expectedDecPxS(), "Dec"))
         return tl::unexpected(*p);
 
     const double cosDec = std::max(cos(setup.dec), 0.02);
-    const Vector raPolar = polar(ra, sigmaRa);
-    const Vector decPolar = polar(dec, sigmaDec);
+    const Eigen::Vector2d u = ra.normalized();
+    const Eigen::Vector2d v(-u.y(), u.x());
+    const double worm_s = setup.wormPeriod_s > 0.0 ? setup.wormPeriod_s : usualWorm_s;
+    const double sway_px = usualSway_arcsec * cosDec / setup.scale_arcsec_px;
+    const Along along = fitAlong(rows, u, dead, dec.dot(u), sway_px, worm_s);
+    const Along across = fitAlong(rows, v, dead, dec.dot(v), 0.0, worm_s);
+    const Vector raPolar = polar(u, along.ra, v, across.ra);
+    const Vector decPolar = polar(u, along.dec, v, across.dec);
     rates.ra = {{raPolar.length.value / cosDec, raPolar.length.sigma / cosDec}, raPolar.angle_deg, steps[0]};
     rates.dec = {decPolar.length, decPolar.angle_deg, steps[2]};
     const double between =
@@ -209,13 +312,9 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     rates.orthogonality_deg = {std::abs(std::abs(between) - 90.0),
                                std::hypot(raPolar.angle_deg.sigma, decPolar.angle_deg.sigma)};
     rates.decBacklash_ms.value = 1000.0 * dead.south_s;
-    // The dead time shifts the whole return leg: its error is that of the leg's mean place over the rate,
-    // plus that of the end of the north leg it starts from.
-    const double perRow = sigma / dec.norm() * 1000.0;
-    rates.decBacklash_ms.sigma =
-        perRow * std::sqrt(1.0 / std::max(1, steps[2]) + 2.0 / std::max(1, steps[3]));
-    const Eigen::Vector2d drift = 60.0 * fit.solution.row(1).transpose();
-    rates.drift_px_min = {drift.norm(), 60.0 * sigma * std::sqrt(fit.inverse(1, 1))};
+    rates.decBacklash_ms.sigma = 1000.0 * across.deadSouth_s.sigma;
+    rates.drift_px_min = {60.0 * std::hypot(along.drift.value, across.drift.value),
+                          60.0 * std::hypot(along.drift.sigma, across.drift.sigma)};
 
     for (size_t leg = 0; leg < 4; ++leg) {
         LegFit l;

@@ -32,6 +32,7 @@ struct CalibrationSetup {
     double hourAngle_h = 0.0;
     std::string side; // of the meridian: "east" or "west"
     int bin = 1;
+    double wormPeriod_s = 0.0; // 0: not known
     // Where a star lies that is farther east, or north, on the sky: angles on the sensor from +x towards +y,
     // by a solved frame; absent when none was solved.
     std::optional<double> east_deg, north_deg;
@@ -93,8 +94,9 @@ struct SkyOnSensor {
 };
 SkyOnSensor skyOnSensor(const Rates& rates);
 
-// Fits all legs together: start, drift, both rate vectors, and the dead times of the Dec legs, by least
-// squares with covariance. Fails when a leg is missing, has no pulses, or did not move.
+// Fits all legs together: start, drift, both rate vectors, and the dead times of the Dec legs, by least squares with
+// covariance. The errors allow for slow air and, along RA, for a worm that turns meanwhile (it lengthens or shortens
+// the RA legs and sways the Dec legs sideways). Fails when a leg is missing, has no pulses, or did not move.
 Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const CalibrationSetup& setup);
 
 } // namespace nordstjerna

@@ -12,7 +12,8 @@ nlohmann::json ratesToJson(const Rates& r) {
                          {"dec_deg", r.setup.dec.deg()},
                          {"hour_angle_h", r.setup.hourAngle_h},
                          {"side", r.setup.side},
-                         {"bin", r.setup.bin}};
+                         {"bin", r.setup.bin},
+                         {"worm_period_s", r.setup.wormPeriod_s}};
     if (r.setup.east_deg)
         setup["east_deg"] = *r.setup.east_deg;
     if (r.setup.north_deg)
@@ -31,6 +32,7 @@ Expected<Rates> ratesFromJson(const nlohmann::json& json) {
         setup.hourAngle_h = j.at("hour_angle_h");
         setup.side = j.at("side");
         setup.bin = j.at("bin");
+        setup.wormPeriod_s = j.value("worm_period_s", 0.0);
         if (j.contains("east_deg"))
             setup.east_deg = j.at("east_deg").get<double>();
         if (j.contains("north_deg"))
