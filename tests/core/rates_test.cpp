@@ -129,6 +129,7 @@ void RatesTest::manyMountsWithinTheirErrors() {
     const int trials = 200;
     for (int i = 0; i < trials; ++i) {
         Truth t;
+        t.slowAir = 0.15;
         t.raPxS = random.uniform(1.5, 5.0);
         t.decPxS = t.raPxS * random.uniform(0.95, 1.05);
         t.west_deg = random.uniform(0, 360);

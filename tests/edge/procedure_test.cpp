@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/motion/axis_summary.h"
+#include "core/motion/backlash.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/pole_measurement.h"
@@ -43,6 +44,7 @@ private slots:
     void guidingSurvivesACloud();
     void freeRunShowsTheWorm();
     void backlashTestShowsTheDeadTime();
+    void backlashOfSixteenSeconds();
     void stopEndsInGoodOrder();
     void haltEndsAtOnce();
     void slewToHiddenPlaceIsRefused();
@@ -316,19 +318,43 @@ void ProcedureTest::backlashTestShowsTheDeadTime() {
     const auto done = runProcedure(test, devices, control);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     const std::vector<RunRow>& rows = test.run().rows;
-    QCOMPARE(rows.size(), size_t(6 + 14 + 3 * 14 + 1)); // clearing, north, three returns
-    // North pulses carry the star south; coming back it first stands still for the width of the gap.
+    // North pulses carry the star south; each return first stands still for the width of the gap and goes on
+    // until the star has followed for a while.
+    std::vector<size_t> turns;
+    for (size_t i = 0; i < rows.size(); ++i)
+        if (rows[i].event.find("north") != std::string::npos ||
+            rows[i].event.find("south") != std::string::npos)
+            turns.push_back(i);
+    QCOMPARE(turns.size(), size_t(4));
     const double step = std::abs(rows[8].pulseDec_ms) / 1000.0 * test.run().meta.decRate_arcsec_s;
-    const double out = rows[20].ddec_arcsec - rows[6].ddec_arcsec;
-    QVERIFY2(std::abs(out + 14 * step) < 0.1 * 14 * step,
-             qPrintable(QString("%1 for %2").arg(out).arg(14 * step)));
-    const double minutes = (rows[34].t_s - rows[20].t_s) / 60.0;
+    const auto pulses = static_cast<double>(turns[2] - turns[1]);
+    const double back = rows[turns[2]].ddec_arcsec - rows[turns[1]].ddec_arcsec;
+    const double minutes = (rows[turns[2]].t_s - rows[turns[1]].t_s) / 60.0;
     const double drift = minutes * 6.5; // ″/min at most, from the axis 26′ off
-    const double missing = 14 * step - (rows[34].ddec_arcsec - rows[20].ddec_arcsec);
-    QVERIFY2(std::abs(missing - night.scenario().decBacklash_arcsec) < drift + 2.0,
-             qPrintable(QString::number(missing)));
+    QVERIFY2(std::abs(pulses * step - back - night.scenario().decBacklash_arcsec) < drift + 2.0,
+             qPrintable(QString("%1 of %2").arg(back).arg(pulses * step)));
     QCOMPARE(rows.back().pulseDec_ms, 0.0);
     QVERIFY(test.run().meta.kind == RunKind::backlash);
+}
+
+void ProcedureTest::backlashOfSixteenSeconds() {
+    // However large: the leg goes on until the star follows.
+    Scenario s = demoScenario();
+    s.decBacklash_arcsec = 120.0;
+    SimulatedNight night(s, sharedIndex());
+    Scenario easy = demoScenario();
+    SimulatedNight before(easy, sharedIndex());
+    const auto rates = calibrate(before, nearEquator);
+    QVERIFY(rates.has_value());
+    BacklashTest test({s.rig, *rates});
+    Devices devices = night.devices();
+    devices.track = night.trackDirectly();
+    RunnerControl control;
+    QVERIFY(runProcedure(test, devices, control).has_value());
+    const auto b = analyseBacklash(test.run());
+    QVERIFY2(b.has_value(), b ? "" : b.error().text().c_str());
+    QVERIFY2(std::abs(b->dead_arcsec.value - 120.0) < std::max(2.0, 4.0 * b->dead_arcsec.sigma),
+             qPrintable(QString("%1 ± %2").arg(b->dead_arcsec.value).arg(b->dead_arcsec.sigma)));
 }
 
 void ProcedureTest::stopEndsInGoodOrder() {

@@ -9,7 +9,7 @@ namespace nordstjerna {
 
 StarGroup::StarGroup(const std::vector<Star>& stars) {
     for (const Star& s : stars)
-        members_.push_back({s, s});
+        members_.push_back({s, s.flux, s});
 }
 
 std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star>>& measured) {
@@ -34,11 +34,24 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
         if (members_[v.member].home.flux > 0.0 && members_[v.member].seen->flux > 0.0)
             ratios.push_back(std::log(members_[v.member].seen->flux / members_[v.member].home.flux));
     const double common = ratios.size() >= 3 ? median(ratios) : 0.0;
+    const bool few = members_.size() < 3;
     std::erase_if(votes, [&](const Vote& v) {
         const Star& home = members_[v.member].home;
         const Star& seen = *members_[v.member].seen;
         if (home.flux <= 0.0 || seen.flux <= 0.0)
             return false;
+        if (few) {
+            // Nobody to compare with: the sky may have cleared or thickened, but not by that much between two
+            // frames. The window is small, so that its place speaks for a star.
+            constexpr double atOnce = 5.0;
+            constexpr double step_px = 4.0; // farther from where it was last, it must look the same too
+            const double change = std::abs(std::log(seen.flux / members_[v.member].expected));
+            const bool far = std::hypot(v.dx - lastX_, v.dy - lastY_) > step_px;
+            const bool stranger = change > std::log(far ? 2.5 : atOnce);
+            if (stranger)
+                members_[v.member].seen.reset();
+            return stranger;
+        }
         const double ratio = std::log(seen.flux / home.flux) - common;
         // Brighter than before never comes from cloud; fainter does, unless the others stay.
         const bool impostor = ratio > std::log(3.0) || (ratios.size() >= 3 && ratio < -std::log(3.0));
@@ -48,6 +61,14 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
     });
     if (votes.empty())
         return std::nullopt;
+    // Two that went different ways: at least one is another star, and nobody knows which.
+    constexpr double apart_px = 2.0;
+    if (few && votes.size() == 2 &&
+        std::hypot(votes[0].dx - votes[1].dx, votes[0].dy - votes[1].dy) > apart_px) {
+        for (const Vote& v : votes)
+            members_[v.member].seen.reset();
+        return std::nullopt;
+    }
     if (votes.size() >= 3) {
         std::vector<double> xs;
         std::vector<double> ys;
@@ -91,6 +112,7 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
         weights += w;
         shift.centroid += w * w * v.own * v.own;
         const Star& s = *members_[v.member].seen;
+        members_[v.member].expected += 0.2 * (s.flux - members_[v.member].expected);
         hfd.push_back(s.hfd);
         if (s.snr > shift.snr) {
             shift.snr = s.snr;
@@ -101,6 +123,8 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
     shift.dy /= weights;
     shift.sigma = 1.0 / std::sqrt(weights);
     shift.centroid = std::sqrt(shift.centroid) / weights;
+    lastX_ = shift.dx;
+    lastY_ = shift.dy;
     shift.used = static_cast<int>(votes.size());
     shift.hfd = median(std::move(hfd));
     return shift;

@@ -27,16 +27,20 @@ public:
 
     struct Member {
         Star home;                // where it stood when chosen
+        double expected = 0.0;    // flux, as the sky lets it through lately
         std::optional<Star> seen; // in the last frame
     };
     const std::vector<Member>& members() const { return members_; }
     bool empty() const { return members_.empty(); }
 
+    // The field was found elsewhere: that is where it is expected.
+    void expectAt(double dx, double dy) { lastX_ = dx, lastY_ = dy; }
     // One entry a member, absent where not found. Absent result: no star is left.
     std::optional<FieldShift> update(const std::vector<std::optional<Star>>& measured);
 
 private:
     std::vector<Member> members_;
+    double lastX_ = 0.0, lastY_ = 0.0; // where the field was last
 };
 
 } // namespace nordstjerna

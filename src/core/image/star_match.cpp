@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "core/base/statistics.h"
 
@@ -64,6 +65,46 @@ std::optional<FieldJump> findJump(const std::vector<Star>& home, const std::vect
             bestScatter = rank;
         }
     }
+    return best;
+}
+
+std::optional<FieldJump> findPattern(const std::vector<Star>& pattern, const std::vector<Star>& seen,
+                                     double area_px2, double tolerance_px) {
+    constexpr size_t leads = 15;
+    constexpr size_t most = 60;
+    constexpr int leastMatches = 3;
+    const auto brightest = [](std::vector<Star> list, size_t count) {
+        std::sort(list.begin(), list.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
+        list.resize(std::min(list.size(), count));
+        return list;
+    };
+    const std::vector<Star> home = brightest(pattern, most);
+    const std::vector<Star> now = brightest(seen, most);
+    if (home.size() < leastMatches || now.size() < leastMatches)
+        return std::nullopt;
+    const double byChance = static_cast<double>(home.size()) * static_cast<double>(now.size()) *
+                            std::numbers::pi * tolerance_px * tolerance_px / std::max(area_px2, 1.0);
+    const double share = 0.3 * static_cast<double>(std::min(home.size(), now.size()));
+    std::optional<FieldJump> best;
+    for (size_t h = 0; h < std::min(home.size(), leads); ++h)
+        for (const Star& candidate : now) {
+            const double dx = candidate.x - home[h].x;
+            const double dy = candidate.y - home[h].y;
+            std::vector<double> ratios;
+            std::vector<double> xs;
+            std::vector<double> ys;
+            for (const Star& p : home)
+                if (const Star* s = nearest(now, p.x + dx, p.y + dy, tolerance_px)) {
+                    ratios.push_back(std::log(s->flux / p.flux));
+                    xs.push_back(s->x - p.x);
+                    ys.push_back(s->y - p.y);
+                }
+            const auto matched = static_cast<int>(ratios.size());
+            if (matched < leastMatches || matched < share || matched < 3.0 + 4.0 * byChance ||
+                (best && matched <= best->matched) || robustSigma(ratios) > std::log(1.8))
+                continue;
+            best = FieldJump{median(xs), median(ys), matched};
+        }
     return best;
 }
 

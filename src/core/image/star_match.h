@@ -20,4 +20,9 @@ struct FieldJump {
 std::optional<FieldJump> findJump(const std::vector<Star>& home, const std::vector<Star>& seen,
                                   double tolerance_px = 2.0);
 
+// The same by the pattern of a field of stars: places must fit, and so many of them that chance is ruled out;
+// brightness only to a common factor. Works while cloud hides some of them. area_px2: of the frame.
+std::optional<FieldJump> findPattern(const std::vector<Star>& pattern, const std::vector<Star>& seen,
+                                     double area_px2, double tolerance_px = 2.0);
+
 } // namespace nordstjerna

@@ -45,8 +45,8 @@ struct Fit {
     double squares = 1e300;
 };
 
-// A star drifts by less than some 0.1 ″/s: else an axis that stays after a reversal would be one that obeys, in a
-// drift that is as fast as its pulses. For a scatter of 0.3″.
+// A star drifts by less than some 0.1 ″/s: else an axis that stays after a reversal would be one that obeys,
+// in a drift that is as fast as its pulses. For a scatter of 0.3″.
 constexpr double driftHold = 0.3 * 0.3 / (0.1 * 0.1);
 
 Fit solve(const std::vector<Sample>& samples, const Law& law) {

@@ -18,7 +18,7 @@ const char* backlashShapeName(BacklashShape shape);
 
 // One change of direction.
 struct BacklashReturn {
-    bool south = true; // the way it went after the change
+    bool south = true;    // the way it went after the change
     bool atLeast = false; // the star hardly followed before the pulses ended: the gap is no smaller than this
     Measured dead_ms;
     Measured dead_arcsec;
@@ -33,7 +33,7 @@ struct BacklashResult {
     Measured dead_arcsec;
     Measured rate_arcsec_s;
     BacklashShape shape = BacklashShape::none; // of most of them
-    bool atLeast = false; // of one of the returns
+    bool atLeast = false;                      // of one of the returns
     std::vector<BacklashReturn> returns;
     // By how many σ of their difference the returns disagree at most; 0 with one return.
     double disagreement_sigma = 0.0;

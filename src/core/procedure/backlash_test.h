@@ -1,6 +1,7 @@
-// Records a Dec backlash test: north pulses until the gears are engaged, then a leg north, one south in equal pulses,
-// and so on, so that each change of direction is a repeat. A leg goes on until the star has followed it for a while,
-// however large the gap, up to a bound. The run shows what the star did; rows carry the pulse that follows them.
+// Records a Dec backlash test: north pulses until the gears are engaged, then a leg north, one south in equal
+// pulses, and so on, so that each change of direction is a repeat. A leg goes on until the star has followed
+// it for a while, however large the gap, up to a bound. The run shows what the star did; rows carry the pulse
+// that follows them.
 #pragma once
 
 #include "core/guide/guide_geometry.h"
@@ -40,11 +41,11 @@ private:
     bool legOver(double place_arcsec);
     double step_ms_ = 0.0;
     double step_arcsec_ = 0.0;
-    int leg_ = -1;       // −1: clearing; 0 north, 1 south, …
-    int inLeg_ = 0;      // pulses given
-    int followed_ = 0;   // pulses of this leg that the star followed, once it did
+    int leg_ = -1;     // −1: clearing; 0 north, 1 south, …
+    int inLeg_ = 0;    // pulses given
+    int followed_ = 0; // pulses of this leg that the star followed, once it did
     int inRow_ = 0;
-    int boundLegs_ = 0;  // ended because nothing moved
+    int boundLegs_ = 0; // ended because nothing moved
     std::optional<double> last_;
     Phase phase_ = Phase::start;
     StarWatch watch_;

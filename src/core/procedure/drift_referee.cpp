@@ -28,7 +28,7 @@ Step DriftReferee::advance(const Event& event) {
             phase_ = Phase::ended;
             return FailStep{stars.error()};
         }
-        watch_ = StarWatch(*stars, 12.0);
+        watch_ = StarWatch(*stars, {}, 12.0);
         phase_ = Phase::watching;
         return watch_.look(setup_.exposure_s);
     }

@@ -90,8 +90,7 @@ Step Guiding::advance(const Event& event) {
         return watch_.look(setup_.exposure_s);
     case Phase::renewing:
         // The field wandered so far that its stars leave the frame: others take over, counted on from here.
-        if (const auto stars = guideStarsOn(*std::get<FrameTaken>(event.what).frame, choiceOptions()))
-            watch_.renew(*std::get<FrameTaken>(event.what).frame, *stars);
+        renew(*std::get<FrameTaken>(event.what).frame);
         phase_ = Phase::looking;
         return watch_.look(setup_.exposure_s);
     case Phase::correcting:
@@ -105,13 +104,17 @@ Step Guiding::advance(const Event& event) {
 
 Step Guiding::choose(const Event& event) {
     frame_ = std::get<FrameTaken>(event.what).frame;
-    const auto stars = setup_.wantedStars.empty() ? guideStarsOn(*frame_, choiceOptions())
-                                                  : starsAt(*frame_, setup_.wantedStars);
+    const auto field = detectStars(*frame_);
+    const auto stars = !field ? Expected<std::vector<Star>>(tl::unexpected(field.error()))
+                       : setup_.wantedStars.empty()
+                           ? chooseGuideStars(*field, frame_->width, frame_->height,
+                                              frame_->info.saturation_adu, choiceOptions())
+                           : starsAt(*frame_, setup_.wantedStars);
     if (!stars) {
         phase_ = Phase::ended;
         return FailStep{stars.error()};
     }
-    watch_ = StarWatch(*stars);
+    watch_ = StarWatch(*stars, field->stars);
     run_.meta.start = frame_->info.middle().value_or(event.now);
     if (setup_.corrections && setup_.rates.decUnproven) {
         phase_ = Phase::proving;
@@ -156,11 +159,21 @@ Step Guiding::prove(const StarsTracked& tracked, const Event& event) {
     return watch();
 }
 
+void Guiding::renew(const Frame& frame) {
+    const auto field = detectStars(frame);
+    if (!field)
+        return;
+    if (const auto stars =
+            chooseGuideStars(*field, frame.width, frame.height, frame.info.saturation_adu, choiceOptions()))
+        watch_.renew(frame, *stars, field->stars);
+}
+
 ChoiceOptions Guiding::choiceOptions() const {
     ChoiceOptions options;
     options.most = setup_.mostStars;
     if (!setup_.corrections)
-        options.edge_px = 120.0; // left alone, the field wanders
+        // Left alone, the field wanders; a small sensor has no more room than it has.
+        options.edge_px = std::min(120.0, 0.25 * std::min(frame_->width, frame_->height));
     return options;
 }
 

@@ -63,6 +63,7 @@ private:
     ChoiceOptions choiceOptions() const;
     Step prove(const StarsTracked& tracked, const Event& event);
     Step watch();
+    void renew(const Frame& frame);
     void closeLoop(const Event& event);
 
     GuidingSetup setup_;

@@ -13,7 +13,9 @@ namespace nordstjerna {
 namespace {
 constexpr int fewestSteps = 6;
 constexpr int mostSteps = 25;
-constexpr int clearingLimit = 15;
+constexpr double clearing_s = 25.0; // of pulses at most
+constexpr size_t quietLooks = 6;
+constexpr double travelPerNoise = 45.0;
 
 double distance(const Star& a, const Star& b) {
     return std::hypot(a.x - b.x, a.y - b.y);
@@ -129,7 +131,8 @@ bool RatesMeasurement::atEdge() const {
 Step RatesMeasurement::look() const {
     return TrackStep{
         setup_.exposure_s,
-        {{star_->x, star_->y, std::max(12.0, 3.0 * setup_.travel_px / setup_.steps) + 8.0 * lost_}}};
+        {{star_->x, star_->y,
+          std::max(12.0, 3.0 * std::max(travel_px_, setup_.travel_px) / setup_.steps) + 8.0 * lost_}}};
 }
 
 Step RatesMeasurement::pulse(Leg leg) {
@@ -152,16 +155,34 @@ Step RatesMeasurement::onStar(const Event&, const Star& star, Instant middle) {
     const double t = middle - *begin_;
     switch (phase_) {
     case Phase::firstLook:
-        phase_ = Phase::clearing;
-        pulses_ = 0;
-        followed_ = 0;
-        star_ = star;
-        return pulse(Leg::north);
+        return listen(star);
     case Phase::clearing:
         return clearing(star);
     default:
         return inLeg(star, t);
     }
+}
+
+// How restless the star is decides how far it must be sent: rates are only as good as travel over noise.
+Step RatesMeasurement::listen(const Star& star) {
+    star_ = star;
+    quiet_.push_back(star);
+    if (quiet_.size() < quietLooks)
+        return look();
+    double squares = 0.0;
+    for (size_t i = 1; i < quiet_.size(); ++i)
+        squares += std::pow(quiet_[i].x - quiet_[i - 1].x, 2) + std::pow(quiet_[i].y - quiet_[i - 1].y, 2);
+    const double noise = std::sqrt(squares / (4.0 * static_cast<double>(quiet_.size() - 1)));
+    const double room = std::min(std::min(star.x, frame_->width - 1 - star.x),
+                                 std::min(star.y, frame_->height - 1 - star.y)) -
+                        30.0;
+    travel_px_ = std::max(setup_.travel_px, std::min(travelPerNoise * noise, 0.8 * room));
+    step_ms_ = suggestedPulseStep_ms(calibration_.scale_arcsec_px, calibration_.guideRateRa, calibration_.dec,
+                                     travel_px_, setup_.steps);
+    phase_ = Phase::clearing;
+    pulses_ = 0;
+    followed_ = 0;
+    return pulse(Leg::north);
 }
 
 Step RatesMeasurement::clearing(const Star& star) {
@@ -175,7 +196,7 @@ Step RatesMeasurement::clearing(const Star& star) {
         phase_ = Phase::leg;
         return beginLeg(Leg::west, star, -1.0);
     }
-    if (pulses_ >= clearingLimit) {
+    if (pulsed_s >= clearing_s) {
         // Not a failure yet: the rate may be far from what the rig promises; the legs will tell.
         phase_ = Phase::leg;
         return beginLeg(Leg::west, star, -1.0);
@@ -229,17 +250,21 @@ Step RatesMeasurement::inLeg(const Star& star, double t_s) {
                          "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) +
                              " ms it moved " + formatNumber(moved, 1) + " px.",
                          "Check the guide cable or link, the Dec clutch, and the mount's guide rate."});
-        const bool far = moved >= setup_.travel_px;
+        const bool far = moved >= travel_px_;
         if (far && pulses_ < fewestSteps)
             return restartWith(step_ms_ * pulses_ / static_cast<double>(setup_.steps));
         if (!far && pulses_ < mostSteps)
             return pulse(leg_);
         if (!far && leg_ == Leg::west)
-            return restartWith(step_ms_ * std::clamp(setup_.travel_px / std::max(moved, 1.0), 1.3, 8.0));
+            return restartWith(step_ms_ * std::clamp(travel_px_ / std::max(moved, 1.0), 1.3, 8.0));
         outward_ = pulses_;
         return beginLeg(leg_ == Leg::west ? Leg::east : Leg::south, star, t_s);
     }
     if (pulses_ < outward_)
+        return pulse(leg_);
+    // A gap of many steps: the way back goes on until the star follows.
+    constexpr int mostMore = 40;
+    if (leg_ == Leg::south && moved < 0.4 * travel_px_ && pulses_ < outward_ + mostMore)
         return pulse(leg_);
     if (leg_ == Leg::east)
         return beginLeg(Leg::north, star, t_s);

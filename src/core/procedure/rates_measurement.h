@@ -37,6 +37,7 @@ private:
     Step look() const;
     bool atEdge() const;
     Step onStar(const Event& event, const Star& star, Instant middle);
+    Step listen(const Star& star);
     Step clearing(const Star& star);
     Step inLeg(const Star& star, double t_s);
     Step beginLeg(Leg leg, const Star& star, double t_s);
@@ -54,9 +55,11 @@ private:
     std::vector<CalibrationSample> samples_;
     std::optional<Instant> begin_;
     double step_ms_ = 0.0;
-    int pulses_ = 0;   // in this leg, or while clearing
-    int outward_ = 0;  // pulses of the outward leg that this one undoes
-    int followed_ = 0; // clearing: pulses in a row that moved the star as they should
+    double travel_px_ = 0.0;  // of a leg, as the noise asks
+    std::vector<Star> quiet_; // before any pulse
+    int pulses_ = 0;          // in this leg, or while clearing
+    int outward_ = 0;         // pulses of the outward leg that this one undoes
+    int followed_ = 0;        // clearing: pulses in a row that moved the star as they should
     int lost_ = 0;
     int restarts_ = 0;
     bool pulsing_ = false; // a pulse is under way, then the pause

@@ -1,6 +1,7 @@
 #include "core/procedure/star_watch.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/image/star_detect.h"
 #include "core/image/star_match.h"
@@ -10,7 +11,8 @@ namespace nordstjerna {
 TrackStep StarWatch::look(double exposure_s) const {
     TrackStep step;
     step.exposure_s = exposure_s;
-    const double search = std::min(search_px_ + 4.0 * lostFrames_, 60.0);
+    // A wide window holds strangers; only several stars together are safe from them.
+    const double search = few() ? search_px_ : std::min(search_px_ + 4.0 * lostFrames_, 60.0);
     for (const StarGroup::Member& m : group_.members())
         step.stars.push_back({m.home.x + last_.dx, m.home.y + last_.dy, search});
     return step;
@@ -35,12 +37,37 @@ bool StarWatch::reacquire(const Frame& frame) {
     std::vector<Star> home;
     for (const StarGroup::Member& m : group_.members())
         home.push_back(m.home);
-    const auto jump = findJump(home, field->stars);
+    std::optional<FieldJump> jump;
+    if (!few())
+        jump = findJump(home, field->stars);
+    if (!jump && pattern_.size() >= 3)
+        jump = findPattern(pattern_, field->stars, static_cast<double>(frame.width) * frame.height);
+    else if (!jump && few())
+        jump = nearby(field->stars);
     if (!jump)
         return false;
     last_.dx = jump->dx;
     last_.dy = jump->dy;
+    group_.expectAt(jump->dx, jump->dy);
     return true;
+}
+
+// A field so poor that it has no pattern: the one star near where the guide star was, if there is only one.
+std::optional<FieldJump> StarWatch::nearby(const std::vector<Star>& seen) const {
+    constexpr double reach_px = 40.0;
+    const StarGroup::Member& m = group_.members().front();
+    std::optional<FieldJump> found;
+    for (const Star& s : seen) {
+        const double dx = s.x - m.home.x;
+        const double dy = s.y - m.home.y;
+        if (std::hypot(dx - last_.dx, dy - last_.dy) > reach_px)
+            continue;
+        if (found)
+            return std::nullopt;
+        if (std::abs(std::log(s.flux / m.expected)) < std::log(4.0))
+            found = FieldJump{dx, dy, 1};
+    }
+    return found;
 }
 
 bool StarWatch::leaving(int width, int height) const {
@@ -54,7 +81,7 @@ bool StarWatch::leaving(int width, int height) const {
     return !group_.empty() && 2 * inside < static_cast<int>(group_.members().size());
 }
 
-void StarWatch::renew(const Frame& frame, const std::vector<Star>& stars) {
+void StarWatch::renew(const Frame& frame, const std::vector<Star>& stars, std::vector<Star> pattern) {
     reacquire(frame); // the shift of the old stars on this very frame
     lostFrames_ = 0;
     std::vector<Star> home = stars;
@@ -62,7 +89,12 @@ void StarWatch::renew(const Frame& frame, const std::vector<Star>& stars) {
         s.x -= last_.dx;
         s.y -= last_.dy;
     }
+    for (Star& s : pattern) {
+        s.x -= last_.dx;
+        s.y -= last_.dy;
+    }
     group_ = StarGroup(home);
+    pattern_ = std::move(pattern);
 }
 
 } // namespace nordstjerna

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/guide/star_group.h"
+#include "core/image/star_match.h"
 #include "core/procedure/procedure.h"
 
 namespace nordstjerna {
@@ -10,8 +11,11 @@ namespace nordstjerna {
 class StarWatch {
 public:
     StarWatch() = default;
-    explicit StarWatch(const std::vector<Star>& stars, double search_px = 10.0)
-        : group_(stars), search_px_(search_px) {}
+    // `pattern`: all stars of the frame they were chosen on. One or two guide stars are found again by it
+    // only: by brightness alone a stranger would do as well.
+    explicit StarWatch(const std::vector<Star>& stars, std::vector<Star> pattern = {},
+                       double search_px = 10.0)
+        : group_(stars), pattern_(std::move(pattern)), search_px_(search_px) {}
 
     TrackStep look(double exposure_s) const;
     // Absent while the field is lost.
@@ -24,13 +28,16 @@ public:
     // True while most of the stars are about to leave a frame of this size, or have left it.
     bool leaving(int width, int height) const;
     // Other stars take over; the shift goes on from where it stood.
-    void renew(const Frame& frame, const std::vector<Star>& stars);
+    void renew(const Frame& frame, const std::vector<Star>& stars, std::vector<Star> pattern);
 
     const StarGroup& group() const { return group_; }
     int lostFrames() const { return lostFrames_; }
 
 private:
+    std::optional<FieldJump> nearby(const std::vector<Star>& seen) const;
+    bool few() const { return group_.members().size() < 3; }
     StarGroup group_;
+    std::vector<Star> pattern_;
     double search_px_ = 10.0;
     FieldShift last_;
     int lostFrames_ = 0;

@@ -263,7 +263,7 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     for (Row& r : rows)
         r.t -= samples.front().t_s;
 
-    const double longest = 0.9 * std::min(pulsed[2], pulsed[3]);
+    const double longest = 0.9 * std::max(pulsed[2], pulsed[3]);
     const DeadTimes dead = findDeadTimes(rows, longest);
     const Linear fit = solve(rows, dead.north_s, dead.south_s);
     const double freedom = std::max(1.0, 2.0 * static_cast<double>(rows.size()) - 10.0);

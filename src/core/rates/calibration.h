@@ -94,9 +94,10 @@ struct SkyOnSensor {
 };
 SkyOnSensor skyOnSensor(const Rates& rates);
 
-// Fits all legs together: start, drift, both rate vectors, and the dead times of the Dec legs, by least squares with
-// covariance. The errors allow for slow air and, along RA, for a worm that turns meanwhile (it lengthens or shortens
-// the RA legs and sways the Dec legs sideways). Fails when a leg is missing, has no pulses, or did not move.
+// Fits all legs together: start, drift, both rate vectors, and the dead times of the Dec legs, by least
+// squares with covariance. The errors allow for slow air and, along RA, for a worm that turns meanwhile (it
+// lengthens or shortens the RA legs and sways the Dec legs sideways). Fails when a leg is missing, has no
+// pulses, or did not move.
 Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const CalibrationSetup& setup);
 
 } // namespace nordstjerna

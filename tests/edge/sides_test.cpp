@@ -1,0 +1,414 @@
+// Both sides of the pier, both hemispheres, every way the wiring can run: signs on the sky, the loop, and the
+// guard.
+#include <QtTest>
+#include <cmath>
+
+#include "core/guide/guide_loop.h"
+#include "core/pole/referee.h"
+#include "core/procedure/guiding.h"
+#include "core/procedure/rates_measurement.h"
+#include "core/procedure/slew.h"
+#include "core/rates/reuse.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+#include "night_fixture.h"
+#include "registry.h"
+
+using namespace nordstjerna;
+
+class SidesTest : public QObject {
+    Q_OBJECT
+private slots:
+    void guidesOnEitherSide_data();
+    void guidesOnEitherSide();
+    void driftHasTheSignOfTheSky_data();
+    void driftHasTheSignOfTheSky();
+    void wrongParityIsStoppedAndNamed_data();
+    void wrongParityIsStoppedAndNamed();
+    void pulledCableIsNamed();
+    void guardIsSilentInWildAir();
+    void settlingThatTimesOutIsNotSteady();
+    void strangersAreNotTakenForTheStar();
+};
+
+namespace {
+
+// A mount with its wires the other way round, or with a cable that is pulled out at some pulse.
+struct WiredMount : Mount {
+    Mount& mount;
+    double raSense = 1.0, decSense = 1.0;
+    bool swap = false;
+    int pulledAt = -1; // Dec does nothing from this pulse on
+    int pulses = 0;
+    explicit WiredMount(Mount& m) : mount(m) {}
+    MountState state() const override { return mount.state(); }
+    Expected<void> slew(const HourAngleDec& t, const StopFlag& h) override { return mount.slew(t, h); }
+    Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
+    Expected<void> pulse(double ra, double dec, const StopFlag& h) override {
+        ++pulses;
+        if (pulledAt >= 0 && pulses >= pulledAt)
+            dec = 0.0;
+        return swap ? mount.pulse(dec, ra, h) : mount.pulse(raSense * ra, decSense * dec, h);
+    }
+    Expected<void> runRa(double rate) override { return mount.runRa(rate); }
+    Expected<void> sync(const HourAngleDec& t) override { return mount.sync(t); }
+    Expected<void> setCurve(const std::vector<double>& curve) override { return mount.setCurve(curve); }
+    Expected<void> halt() override { return mount.halt(); }
+};
+
+Scenario nightAt(bool south, bool firmwareReverses, bool mirrored) {
+    Scenario s = demoScenario();
+    s.decReversedAfterFlip = firmwareReverses;
+    s.guideMirrored = mirrored;
+    if (south) {
+        s.rig.site.latitude = -s.rig.site.latitude;
+        s.rig.horizon = HorizonProfile();
+    }
+    s.rig.horizon = HorizonProfile();
+    return s;
+}
+
+Expected<void> slewTo(SimulatedNight& night, Devices& devices, double hourAngle_h, double dec_deg) {
+    RunnerControl control;
+    Slew slew(night.scenario().rig, {Angle::fromHours(hourAngle_h), Angle::fromDeg(dec_deg)}, "");
+    return runProcedure(slew, devices, control);
+}
+
+Expected<Rates> measure(SimulatedNight& night, Devices& devices) {
+    RunnerControl control;
+    RatesMeasurement m({night.scenario().rig});
+    if (auto done = runProcedure(m, devices, control); !done)
+        return tl::unexpected(done.error());
+    return *m.result();
+}
+
+// As the session carries them.
+Rates carried(const Rates& rates, SimulatedNight& night) {
+    return rates.setup.side == night.mount().state().side ? rates : ratesAcrossPier(rates, std::nullopt);
+}
+
+struct Guided {
+    Run run;
+    std::optional<bool> reversed;
+    std::optional<Problem> runaway;
+    LoopState state = LoopState::acquiring;
+};
+
+Expected<Guided> guide(SimulatedNight& night, Devices& devices, const Rates& rates, double length_s,
+                       bool corrections = true) {
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = rates;
+    setup.length_s = length_s;
+    setup.corrections = corrections;
+    Guiding g(setup);
+    RunnerControl control;
+    if (auto done = runProcedure(g, devices, control); !done)
+        return tl::unexpected(done.error());
+    return Guided{g.run(), g.decReversed(), g.runaway(), g.loopState()};
+}
+
+double rmsOf(const Run& run, double RunRow::*part) {
+    double sum = 0.0;
+    int n = 0;
+    for (const RunRow& r : run.rows)
+        if (countsForRms(r)) {
+            sum += r.*part * (r.*part);
+            ++n;
+        }
+    return n ? std::sqrt(sum / n) : 1e9;
+}
+
+} // namespace
+
+void SidesTest::guidesOnEitherSide_data() {
+    QTest::addColumn<bool>("south");
+    QTest::addColumn<bool>("firmware");
+    QTest::addColumn<bool>("mirrored");
+    QTest::addColumn<double>("from");
+    QTest::addColumn<double>("to");
+    QTest::addColumn<int>("wiring");
+    for (int k = 0; k < 32; ++k) {
+        const bool south = k & 1;
+        const bool firmware = k & 2;
+        const bool westFirst = k & 4;
+        const int wiring = k / 8;
+        QTest::newRow(qPrintable(QString("%1 %2 %3 wiring %4")
+                                     .arg(south ? "south" : "north", firmware ? "firmware reverses" : "plain",
+                                          westFirst ? "west to east" : "east to west")
+                                     .arg(wiring)))
+            << south << firmware << (k % 3 == 0) << (westFirst ? 1.2 : -1.2) << (westFirst ? -1.2 : 1.2)
+            << wiring;
+    }
+}
+
+void SidesTest::guidesOnEitherSide() {
+    QFETCH(bool, south);
+    QFETCH(bool, firmware);
+    QFETCH(bool, mirrored);
+    QFETCH(double, from);
+    QFETCH(double, to);
+    QFETCH(int, wiring);
+    SimulatedNight night(nightAt(south, firmware, mirrored), sharedIndex());
+    Devices devices = night.devices();
+    devices.track = night.trackDirectly();
+    WiredMount wires(night.mount());
+    wires.raSense = wiring & 1 ? -1.0 : 1.0;
+    wires.decSense = wiring & 2 ? -1.0 : 1.0;
+    devices.mount = &wires;
+    const double dec = south ? -20.0 : 20.0;
+    QVERIFY(slewTo(night, devices, from, south ? -10.0 : 10.0).has_value());
+    const auto rates = measure(night, devices);
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    QVERIFY(rates->verdict != RatesVerdict::bad);
+    // Where they were measured, and across the pier.
+    for (const double place : {from, to}) {
+        QVERIFY(slewTo(night, devices, place, dec).has_value());
+        const Rates here = carried(*rates, night);
+        QCOMPARE(here.decUnproven, place == to);
+        const auto g = guide(night, devices, here, 180.0);
+        QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
+        QVERIFY2(!g->runaway, g->runaway ? g->runaway->text().c_str() : "");
+        QCOMPARE(g->reversed.has_value(), place == to);
+        // The simulated firmware that does nothing sends pulses the other way on the sky over there.
+        if (place == to)
+            QCOMPARE(*g->reversed, !firmware);
+        QCOMPARE(g->state, LoopState::steady);
+        QVERIFY2(rmsOf(g->run, &RunRow::dra_arcsec) < 1.6 && rmsOf(g->run, &RunRow::ddec_arcsec) < 1.6,
+                 qPrintable(QString("%1 %2")
+                                .arg(rmsOf(g->run, &RunRow::dra_arcsec))
+                                .arg(rmsOf(g->run, &RunRow::ddec_arcsec))));
+        QVERIFY(g->run.meta.side == night.mount().state().side);
+    }
+}
+
+void SidesTest::driftHasTheSignOfTheSky_data() {
+    guidesOnEitherSide_data();
+}
+
+void SidesTest::driftHasTheSignOfTheSky() {
+    // A run left alone shows the drift that the true axis makes, with the sky's signs, wherever and however
+    // the rates were measured.
+    QFETCH(bool, south);
+    QFETCH(bool, firmware);
+    QFETCH(bool, mirrored);
+    QFETCH(double, from);
+    QFETCH(double, to);
+    QFETCH(int, wiring);
+    Scenario s = nightAt(south, firmware, mirrored);
+    s.periodic.clear();
+    s.seeing_arcsec = 0.8;
+    SimulatedNight night(s, sharedIndex());
+    Devices devices = night.devices();
+    devices.track = night.trackDirectly();
+    WiredMount wires(night.mount());
+    wires.raSense = wiring & 1 ? -1.0 : 1.0;
+    wires.decSense = wiring & 2 ? -1.0 : 1.0;
+    devices.mount = &wires;
+    const double dec = south ? -20.0 : 20.0;
+    QVERIFY(slewTo(night, devices, from, south ? -10.0 : 10.0).has_value());
+    const auto rates = measure(night, devices);
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    QVERIFY(slewTo(night, devices, to, dec).has_value());
+    const auto g = guide(night, devices, carried(*rates, night), 240.0, false);
+    QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
+    const RunRow& first = g->run.rows[5];
+    const RunRow& last = g->run.rows.back();
+    const double minutes = (last.t_s - first.t_s) / 60.0;
+    const ObservedFrame frame(s.rig.site, g->run.meta.start + 0.5 * last.t_s);
+    const Vec3 star = frame.icrsFrom(night.mount().state().pointing);
+    const Eigen::Vector2d drift =
+        predictedDrift(s.rig.site, g->run.meta.start + 0.5 * last.t_s, star, night.trueAxis());
+    const double seenDec = (last.ddec_arcsec - first.ddec_arcsec) / minutes;
+    const double seenRa = (last.dra_arcsec - first.dra_arcsec) / minutes;
+    QVERIFY2(
+        std::abs(seenDec - drift.x()) < 0.5 && std::abs(seenRa - drift.y()) < 0.8,
+        qPrintable(
+            QString("Dec %1 for %2, RA %3 for %4").arg(seenDec).arg(drift.x()).arg(seenRa).arg(drift.y())));
+    QVERIFY(std::abs(drift.x()) > 1.0); // or the sign would say nothing
+}
+
+void SidesTest::wrongParityIsStoppedAndNamed_data() {
+    QTest::addColumn<QString>("fault");
+    for (const char* fault : {"dec", "ra", "swapped", "both"})
+        QTest::newRow(fault) << fault;
+}
+
+void SidesTest::wrongParityIsStoppedAndNamed() {
+    QFETCH(QString, fault);
+    SimulatedNight night(nightAt(false, false, false), sharedIndex());
+    Devices devices = night.devices();
+    devices.track = night.trackDirectly();
+    QVERIFY(slewTo(night, devices, -1.2, 10.0).has_value());
+    const auto rates = measure(night, devices);
+    QVERIFY(rates.has_value());
+    // The wires are changed after the rates were measured.
+    WiredMount wires(night.mount());
+    wires.raSense = fault == "ra" || fault == "both" ? -1.0 : 1.0;
+    wires.decSense = fault == "dec" || fault == "both" ? -1.0 : 1.0;
+    wires.swap = fault == "swapped";
+    devices.mount = &wires;
+    const auto g = guide(night, devices, *rates, 200.0);
+    QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
+    QVERIFY(g->runaway.has_value());
+    QVERIFY(g->runaway->what.find("ran away") != std::string::npos);
+    QVERIFY2((g->runaway->why.find("exchanged") != std::string::npos) == (fault == "swapped"),
+             g->runaway->why.c_str());
+    QCOMPARE(g->state, LoopState::runningAway);
+    // Stopped soon: from the first frame off by more than 4″ it takes five frames at most.
+    int after = 0;
+    bool begun = false;
+    for (const RunRow& r : g->run.rows) {
+        if (r.event.find("runs away") != std::string::npos)
+            break;
+        const double off = fault == "ra"    ? r.dra_arcsec
+                           : fault == "dec" ? r.ddec_arcsec
+                                            : std::hypot(r.dra_arcsec, r.ddec_arcsec);
+        begun = begun || std::abs(off) > 4.0;
+        after += begun;
+    }
+    QVERIFY2(after <= 5, qPrintable(QString::number(after)));
+    // None of its rows after that is told as the loop at work.
+    const auto stopped = std::find_if(g->run.rows.begin(), g->run.rows.end(), [](const RunRow& r) {
+        return r.event.find("runs away") != std::string::npos;
+    });
+    QVERIFY(stopped != g->run.rows.end());
+}
+
+void SidesTest::pulledCableIsNamed() {
+    Scenario s = nightAt(false, false, false);
+    SimulatedNight night(s, sharedIndex());
+    Devices devices = night.devices();
+    devices.track = night.trackDirectly();
+    QVERIFY(slewTo(night, devices, -1.2, 10.0).has_value());
+    const auto rates = measure(night, devices);
+    QVERIFY(rates.has_value());
+    WiredMount wires(night.mount());
+    wires.pulledAt = 60;
+    devices.mount = &wires;
+    const auto g = guide(night, devices, *rates, 900.0);
+    QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
+    QVERIFY(g->runaway.has_value());
+    QVERIFY2(g->runaway->why.find("cable") != std::string::npos ||
+                 g->runaway->remedy.find("cable") != std::string::npos,
+             g->runaway->text().c_str());
+}
+
+void SidesTest::guardIsSilentInWildAir() {
+    // 60 nights of poor air with gusts and much play: nothing runs away, so nothing may be stopped.
+    for (std::uint64_t seed = 1; seed <= 60; ++seed) {
+        Scenario s = nightAt(seed % 2, false, false);
+        s.seed = seed;
+        s.seeing_arcsec = 1.5 + 0.05 * static_cast<double>(seed);
+        s.decBacklash_arcsec = 0.2 * static_cast<double>(seed % 40);
+        for (int k = 0; k < 6; ++k)
+            s.faults.push_back({FaultKind::gust, 150.0 + 60.0 * k, 8.0, 3.0, 0.0});
+        SimulatedNight night(s, sharedIndex());
+        Devices devices = night.devices();
+        devices.track = night.trackDirectly();
+        QVERIFY(slewTo(night, devices, -1.2, seed % 2 ? -10.0 : 10.0).has_value());
+        Rates rates;
+        rates.setup.scale_arcsec_px = 206.264806 * s.rig.guideCamera.pixel_um / s.rig.guideOptics.focal_mm;
+        rates.setup.side = "east";
+        rates.ra.rate_px_s.value = rates.dec.rate_px_s.value =
+            0.5 * 15.041067 * (1.0 + s.guideRateError) / rates.setup.scale_arcsec_px;
+        const auto real = seed == 1 ? measure(night, devices) : Expected<Rates>(rates);
+        QVERIFY(real.has_value());
+        static Rates angles;
+        if (seed == 1)
+            angles = *real;
+        Rates use = angles;
+        if (seed % 2 == 0)
+            use = angles; // the camera hangs the same way
+        const auto g = guide(night, devices, use, 420.0);
+        if (!g)
+            continue; // a field without stars
+        QVERIFY2(!g->runaway,
+                 qPrintable(QString("seed %1: %2")
+                                .arg(seed)
+                                .arg(QString::fromStdString(g->runaway ? g->runaway->text() : ""))));
+    }
+}
+
+void SidesTest::settlingThatTimesOutIsNotSteady() {
+    Rates rates;
+    rates.setup.scale_arcsec_px = 2.0;
+    rates.ra.rate_px_s.value = rates.dec.rate_px_s.value = 3.0;
+    rates.dec.angle_deg.value = 270.0;
+    LoopSettings settings;
+    GuideLoop loop(rates, Angle(), settings);
+    LoopState last = LoopState::acquiring;
+    bool steady = false;
+    for (int i = 0; i < 60; ++i) {
+        // A star that is thrown about by the wind.
+        const double e = i % 2 ? 4.0 : -4.0;
+        last = loop.step({2.0 * i, {e, 0.0}, 0.3, 2.0, {}}).state;
+        steady |= last == LoopState::steady;
+    }
+    QVERIFY(!steady);
+    QCOMPARE(last, LoopState::unsettled);
+    // No pulse is longer than the time to the next exposure.
+    GuideLoop fast(rates, Angle(), settings);
+    const LoopOutput out = fast.step({0.0, {400.0, -300.0}, 0.3, 0.5, {}});
+    QVERIFY(std::abs(out.pulse.ra_ms) <= 500.0 && std::abs(out.pulse.dec_ms) <= 500.0);
+}
+
+void SidesTest::strangersAreNotTakenForTheStar() {
+    // One or two guide stars, a cloud that thickens until they are gone and thins again: 200 nights. The star
+    // may stay lost; a stranger may not be taken for it.
+    int found = 0;
+    constexpr int nights = 200;
+    Random random(9);
+    for (int i = 0; i < nights; ++i) {
+        std::vector<Star> field;
+        const int count = 4 + static_cast<int>(random.uniform(0, 40));
+        for (int k = 0; k < count; ++k) {
+            Star s;
+            s.x = random.uniform(20, 1260);
+            s.y = random.uniform(20, 940);
+            s.flux = std::pow(10.0, random.uniform(3.2, 5.0));
+            s.snr = std::sqrt(s.flux);
+            s.sigmaX = s.sigmaY = 0.05;
+            s.hfd = 3.0;
+            field.push_back(s);
+        }
+        const int chosen = 1 + i % 2;
+        std::vector<Star> home(field.begin(), field.begin() + chosen);
+        StarWatch watch(home, field);
+        const double moveX = random.uniform(-30, 30);
+        const double moveY = random.uniform(-30, 30);
+        for (int frame = 0; frame < 60; ++frame) {
+            const double light =
+                frame < 10 || frame >= 40 ? 1.0 : std::pow(10.0, -0.15 * std::min(frame - 10, 40 - frame));
+            const double share = std::min(1.0, frame / 40.0);
+            const auto seen = [&](const Star& s) -> std::optional<Star> {
+                Star now = s;
+                now.x += share * moveX + 0.1 * random.gaussian();
+                now.y += share * moveY + 0.1 * random.gaussian();
+                now.flux *= light;
+                return now.flux > 800.0 ? std::optional<Star>(now) : std::nullopt;
+            };
+            const TrackStep step = watch.look(2.0);
+            StarsTracked tracked;
+            for (const ExpectedStar& e : step.stars) {
+                std::optional<Star> best;
+                for (const Star& s : field)
+                    if (const auto now = seen(s); now &&
+                                                  std::hypot(now->x - e.x, now->y - e.y) < e.search_px &&
+                                                  (!best || now->flux > best->flux))
+                        best = now;
+                tracked.stars.push_back(best);
+            }
+            if (const auto shift = watch.update(tracked)) {
+                found += frame > 50;
+                const double off = std::hypot(shift->dx - share * moveX, shift->dy - share * moveY);
+                QVERIFY2(off < 4.0,
+                         qPrintable(QString("night %1, frame %2: %3 px").arg(i).arg(frame).arg(off)));
+            }
+        }
+    }
+    QVERIFY(found > 0);
+}
+
+NORDSTJERNA_TEST(SidesTest)
+#include "sides_test.moc"

@@ -1,0 +1,559 @@
+// A night that can be trusted: nothing lost, nothing claimed that is not so, whatever fails.
+#include <sys/resource.h>
+
+#include <QTemporaryDir>
+#include <QtTest>
+#include <csignal>
+#include <fstream>
+#include <thread>
+
+#include "core/pole/referee.h"
+#include "core/procedure/backlash_test.h"
+#include "core/procedure/guiding.h"
+#include "core/procedure/rates_measurement.h"
+#include "core/procedure/slew.h"
+#include "core/rates/reuse.h"
+#include "core/rig/scales.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+#include "edge/store/evening_file.h"
+#include "edge/store/file_problems.h"
+#include "edge/store/fits.h"
+#include "edge/store/json_reader.h"
+#include "edge/store/night_log.h"
+#include "edge/store/rig_file.h"
+#include "edge/store/rig_library.h"
+#include "edge/store/run_recorder.h"
+#include "edge/store/write_queue.h"
+#include "night_fixture.h"
+#include "registry.h"
+
+using namespace nordstjerna;
+
+class TrustTest : public QObject {
+    Q_OBJECT
+private slots:
+    void init() { dir_ = std::make_unique<QTemporaryDir>(); }
+    void fullDiskLosesNothing();
+    void readOnlyFolderIsToldAndLeft();
+    void tableCutAtAnyByteOpens();
+    void runsOfTheSameSecondShareNoFile();
+    void wholeFilesOrNone();
+    void rowsAreThereWhenMeasured();
+    void oneLostFrameEndsNothing();
+    void lostMountLinkStopsCorrections();
+    void deviceThatStaysAwayEndsTheRun();
+    void everyWatchingProcedureIsPatient_data();
+    void everyWatchingProcedureIsPatient();
+    void haltStopsTrackingToo();
+    void unconfirmedHaltIsTold();
+    void rigsKeepTheirIdentity();
+    void eveningComesBack();
+    void hostileFilesAreProblems_data();
+    void hostileFilesAreProblems();
+    void logOfEarlierVersionMovesUp();
+    void twoInstancesLogTogether();
+    void queueTriesAgain();
+
+private:
+    std::filesystem::path in(const char* name) const { return dir_->filePath(name).toStdString(); }
+    std::unique_ptr<QTemporaryDir> dir_;
+};
+
+namespace {
+
+Run runOf(size_t rows) {
+    Run run;
+    run.meta.start = *parseInstant("2026-10-14T20:00:00");
+    run.meta.kind = RunKind::guided;
+    for (size_t i = 0; i < rows; ++i) {
+        RunRow r;
+        r.t_s = 2.25 * static_cast<double>(i);
+        r.dra_arcsec = 0.1 * static_cast<double>(i % 7) - 0.3;
+        r.ddec_arcsec = -0.05 * static_cast<double>(i % 5);
+        r.snr = 40;
+        r.stars = 3;
+        r.event = i == 3 ? "no frame: \"quoted\", with a comma" : "";
+        run.rows.push_back(r);
+    }
+    return run;
+}
+
+// A disk on which no file grows beyond so many bytes.
+class SmallDisk {
+public:
+    explicit SmallDisk(rlim_t bytes) {
+        std::signal(SIGXFSZ, SIG_IGN);
+        getrlimit(RLIMIT_FSIZE, &before_);
+        rlimit limit = before_;
+        limit.rlim_cur = bytes;
+        setrlimit(RLIMIT_FSIZE, &limit);
+    }
+    ~SmallDisk() { setrlimit(RLIMIT_FSIZE, &before_); }
+    SmallDisk(const SmallDisk&) = delete;
+    SmallDisk& operator=(const SmallDisk&) = delete;
+
+private:
+    rlimit before_{};
+};
+
+const HourAngleDec nearEquator{Angle::fromHours(-1.0), Angle::fromDeg(10.0)};
+
+Expected<Rates> ratesAt(SimulatedNight& night, Devices devices, const HourAngleDec& place) {
+    RunnerControl control;
+    Slew slew(night.scenario().rig, place, "to the place of the test");
+    if (auto done = runProcedure(slew, devices, control); !done)
+        return tl::unexpected(done.error());
+    RatesMeasurement measurement({night.scenario().rig});
+    if (auto done = runProcedure(measurement, devices, control); !done)
+        return tl::unexpected(done.error());
+    return *measurement.result();
+}
+
+Devices quick(SimulatedNight& night) {
+    Devices d = night.devices();
+    d.track = night.trackDirectly();
+    return d;
+}
+
+Scenario faulty(FaultKind kind, double at_s, double length_s) {
+    Scenario s = demoScenario();
+    s.faults.push_back({kind, at_s, length_s, 0.0, 0.0});
+    return s;
+}
+
+} // namespace
+
+void TrustTest::fullDiskLosesNothing() {
+    const Run all = runOf(400);
+    RunRecorder recorder(in("run.ecsv"));
+    Run growing;
+    growing.meta = all.meta;
+    int told = 0;
+    {
+        const SmallDisk disk(6000);
+        for (const RunRow& row : all.rows) {
+            growing.rows.push_back(row);
+            told += !recorder.update(growing).has_value();
+        }
+        QCOMPARE(told, 1); // once, not with each row
+        const RecordState state = recorder.state();
+        QVERIFY(!state.complete() && state.rows > 20 && state.rows + state.waiting == 400);
+        QVERIFY(state.trouble.has_value());
+        // What is on disk is whole rows.
+        const auto part = readRunTable(in("run.ecsv"));
+        QVERIFY2(part.has_value(), part ? "" : part.error().text().c_str());
+        QCOMPARE(part->rows.size(), state.rows);
+    }
+    // Room again: the next row brings all that waited.
+    growing.rows.push_back(all.rows.back());
+    growing.rows.back().t_s += 2.25;
+    QVERIFY(recorder.update(growing).has_value());
+    QVERIFY(recorder.state().complete());
+    const auto back = readRunTable(in("run.ecsv"));
+    QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
+    QCOMPARE(back->rows.size(), size_t(401));
+    // Elsewhere from now on: the whole run is there.
+    recorder.moveTo(in("elsewhere.ecsv"));
+    QVERIFY(recorder.update(growing).has_value());
+    QCOMPARE(readRunTable(in("elsewhere.ecsv"))->rows.size(), size_t(401));
+}
+
+void TrustTest::readOnlyFolderIsToldAndLeft() {
+    Run run = runOf(5);
+    RunRecorder recorder(in("no/such/folder/run.ecsv"));
+    const auto first = recorder.update(run);
+    QVERIFY(!first && first.error().why.find("no such folder") != std::string::npos);
+    QVERIFY(recorder.update(run).has_value()); // told once
+    QVERIFY(!recorder.state().complete());
+    std::filesystem::create_directories(in("no/such/folder"));
+    QVERIFY(recorder.update(run).has_value());
+    QVERIFY(recorder.state().complete());
+    QCOMPARE(readRunTable(recorder.state().path)->rows.size(), size_t(5));
+}
+
+void TrustTest::tableCutAtAnyByteOpens() {
+    const Run run = runOf(9);
+    QVERIFY(writeRunTable(in("whole.ecsv"), run).has_value());
+    const std::string text = *readWhole(in("whole.ecsv"), 1 << 20);
+    const size_t header = text.find("\nt dra") + 1;
+    const size_t names = text.find('\n', header) + 1;
+    for (size_t cut = 0; cut <= text.size(); ++cut) {
+        std::ofstream(in("cut.ecsv"), std::ios::binary) << text.substr(0, cut);
+        const auto back = readRunTable(in("cut.ecsv"));
+        if (cut < names) {
+            QVERIFY2(!back && !back.error().why.empty(), qPrintable(QString::number(cut)));
+            continue;
+        }
+        QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
+        const auto whole = std::count(text.begin() + static_cast<std::ptrdiff_t>(names),
+                                      text.begin() + static_cast<std::ptrdiff_t>(cut), '\n');
+        QCOMPARE(back->rows.size(), static_cast<size_t>(whole));
+        for (size_t i = 0; i < back->rows.size(); ++i)
+            QVERIFY(std::abs(back->rows[i].dra_arcsec - run.rows[i].dra_arcsec) < 1e-4);
+    }
+}
+
+void TrustTest::runsOfTheSameSecondShareNoFile() {
+    std::vector<std::thread> instances;
+    std::vector<std::filesystem::path> paths(8);
+    for (size_t k = 0; k < paths.size(); ++k)
+        instances.emplace_back([this, k, &paths] {
+            RunRecorder recorder(in("20261014T200000-guided.ecsv"));
+            Run run = runOf(20 + k);
+            QVERIFY(recorder.update(run).has_value());
+            paths[k] = recorder.state().path;
+        });
+    for (auto& t : instances)
+        t.join();
+    for (size_t k = 0; k < paths.size(); ++k) {
+        QCOMPARE(readRunTable(paths[k])->rows.size(), 20 + k);
+        for (size_t j = 0; j < k; ++j)
+            QVERIFY(paths[j] != paths[k]);
+    }
+}
+
+void TrustTest::wholeFilesOrNone() {
+    QVERIFY(writeWhole(in("a.txt"), "first", false).has_value());
+    QVERIFY(!writeWhole(in("a.txt"), "second", false).has_value());
+    {
+        const SmallDisk disk(3);
+        QVERIFY(!writeWhole(in("a.txt"), "much longer", true).has_value());
+        QVERIFY(!writeWhole(in("b.txt"), "much longer", false).has_value());
+    }
+    QCOMPARE(*readWhole(in("a.txt"), 100), std::string("first"));
+    QVERIFY(!std::filesystem::exists(in("b.txt")));
+    QVERIFY(writeWhole(in("a.txt"), "third", true).has_value());
+    QCOMPARE(*readWhole(in("a.txt"), 100), std::string("third"));
+    // Nothing is left lying beside them.
+    QCOMPARE(std::distance(std::filesystem::directory_iterator(dir_->path().toStdString()), {}), 1);
+    Frame frame(64, 48);
+    {
+        const SmallDisk disk(3000);
+        QVERIFY(!writeFits(in("f.fits"), frame).has_value());
+    }
+    QVERIFY(!std::filesystem::exists(in("f.fits")));
+}
+
+void TrustTest::rowsAreThereWhenMeasured() {
+    // The row of a frame is on disk before the next exposure begins.
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = quick(night);
+    const auto rates = ratesAt(night, devices, nearEquator);
+    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = *rates;
+    setup.length_s = 60.0;
+    Guiding guiding(setup);
+    RunRecorder recorder(in("run.ecsv"));
+    RunnerControl control;
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure&) { QVERIFY(recorder.update(guiding.run()).has_value()); };
+    int late = 0;
+    const TrackFunction inner = devices.track;
+    devices.track = [&](const TrackStep& step, const StopFlag& halt) {
+        late += recorder.state().rows != guiding.run().rows.size();
+        return inner(step, halt);
+    };
+    QVERIFY(runProcedure(guiding, devices, control, hooks).has_value());
+    QCOMPARE(late, 0);
+    QCOMPARE(recorder.state().rows, guiding.run().rows.size());
+}
+
+void TrustTest::oneLostFrameEndsNothing() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = quick(night);
+    const auto rates = ratesAt(night, devices, nearEquator);
+    QVERIFY(rates.has_value());
+    const TrackFunction inner = devices.track;
+    int calls = 0;
+    devices.track = [&](const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
+        if (++calls == 20 || calls == 40 || calls == 41)
+            return passingProblem("The download broke off.", "", "");
+        return inner(step, halt);
+    };
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = *rates;
+    setup.length_s = 240.0;
+    Guiding guiding(setup);
+    RunnerControl control;
+    const auto done = runProcedure(guiding, devices, control);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    int told = 0;
+    for (const RunRow& r : guiding.run().rows)
+        told += r.event.find("no frame: The download broke off.") != std::string::npos;
+    QCOMPARE(told, 3);
+    QVERIFY(guiding.run().rows.back().t_s > 230.0);
+    QVERIFY(!guiding.trouble());
+    // And the table with these words reads back.
+    QVERIFY(writeRunTable(in("run.ecsv"), guiding.run()).has_value());
+    QCOMPARE(readRunTable(in("run.ecsv"))->rows.size(), guiding.run().rows.size());
+}
+
+void TrustTest::lostMountLinkStopsCorrections() {
+    SimulatedNight probe(demoScenario(), sharedIndex());
+    Devices before = quick(probe);
+    const auto rates = ratesAt(probe, before, nearEquator);
+    QVERIFY(rates.has_value());
+    SimulatedNight night(faulty(FaultKind::mountLink, 200.0, 40.0), sharedIndex());
+    Devices devices = quick(night);
+    RunnerControl control;
+    Slew slew(night.scenario().rig, nearEquator, "");
+    QVERIFY(runProcedure(slew, devices, control).has_value());
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = *rates;
+    setup.length_s = 400.0;
+    Guiding guiding(setup);
+    const auto done = runProcedure(guiding, devices, control);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    int failed = 0;
+    for (const RunRow& r : guiding.run().rows) {
+        const double at = guiding.run().meta.start + r.t_s - night.scenario().start;
+        const bool away = r.event.find("pulse failed") != std::string::npos;
+        failed += away;
+        if (away) // a pulse that was not taken stands as none
+            QVERIFY(r.pulseRa_ms == 0.0 && r.pulseDec_ms == 0.0 && at > 195.0 && at < 241.0);
+    }
+    QVERIFY(failed > 5);
+    // It comes back by itself.
+    QVERIFY(std::abs(guiding.run().rows.back().dra_arcsec) < 3.0);
+}
+
+void TrustTest::deviceThatStaysAwayEndsTheRun() {
+    SimulatedNight probe(demoScenario(), sharedIndex());
+    Devices before = quick(probe);
+    const auto rates = ratesAt(probe, before, nearEquator);
+    SimulatedNight night(faulty(FaultKind::cameraLink, 120.0, 5000.0), sharedIndex());
+    Devices devices = quick(night);
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = *rates;
+    Guiding guiding(setup);
+    RunnerControl control;
+    const auto done = runProcedure(guiding, devices, control);
+    QVERIFY(!done);
+    QVERIFY2(done.error().why.find("It failed 8 times within 1 min") != std::string::npos,
+             done.error().text().c_str());
+    QVERIFY(!guiding.run().rows.empty()); // what was recorded is kept
+}
+
+void TrustTest::everyWatchingProcedureIsPatient_data() {
+    QTest::addColumn<int>("which");
+    QTest::newRow("guiding") << 0;
+    QTest::newRow("free run") << 1;
+    QTest::newRow("rates") << 2;
+    QTest::newRow("backlash") << 3;
+}
+
+void TrustTest::everyWatchingProcedureIsPatient() {
+    // Every fifth command to camera and mount fails once.
+    QFETCH(int, which);
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = quick(night);
+    const auto rates = ratesAt(night, devices, nearEquator);
+    QVERIFY(rates.has_value());
+    const TrackFunction inner = devices.track;
+    int calls = 0;
+    devices.track = [&](const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
+        if (++calls % 5 == 0)
+            return passingProblem("The download broke off.", "", "");
+        return inner(step, halt);
+    };
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = *rates;
+    setup.corrections = which == 0;
+    setup.length_s = 200.0;
+    std::unique_ptr<Procedure> procedure;
+    if (which < 2)
+        procedure = std::make_unique<Guiding>(setup);
+    else if (which == 2)
+        procedure = std::make_unique<RatesMeasurement>(RatesSetup{setup.rig});
+    else
+        procedure = std::make_unique<BacklashTest>(BacklashSetup{setup.rig, *rates});
+    RunnerControl control;
+    const auto done = runProcedure(*procedure, devices, control);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(calls > 20);
+    if (which == 2)
+        QVERIFY(static_cast<RatesMeasurement&>(*procedure).result()->verdict != RatesVerdict::bad);
+}
+
+void TrustTest::haltStopsTrackingToo() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = quick(night);
+    QVERIFY(night.mount().setTracking(true).has_value());
+    QVERIFY(night.mount().halt().has_value());
+    QVERIFY(!night.mount().state().tracking);
+    const auto before = night.mount().state().pointing.hourAngle;
+    const StopFlag never{false};
+    night.clock().sleep(60.0, never);
+    // Standing still the mount keeps its hour angle.
+    QVERIFY(std::abs((night.mount().state().pointing.hourAngle - before).arcsec()) < 1.0);
+}
+
+void TrustTest::unconfirmedHaltIsTold() {
+    SimulatedNight night(faulty(FaultKind::mountLink, 0.0, 100.0), sharedIndex());
+    const auto done = night.mount().halt();
+    QVERIFY(!done && done.error().passing);
+    QVERIFY(night.mount().state().tracking);
+}
+
+void TrustTest::rigsKeepTheirIdentity() {
+    RigLibrary library(in("rigs"));
+    Rig rig = demoScenario().rig;
+    QCOMPARE(rig.id, std::string("name:") + rig.name); // a file from before there were identities
+    rig.id = newRigId();
+    rig.mount.guideRateRa = 0.625;
+    QVERIFY(library.keep(rig).has_value());
+    rig.name = "Renamed";
+    QVERIFY(library.keep(rig).has_value());
+    const auto list = library.list();
+    QCOMPARE(list.size(), size_t(1));
+    QCOMPARE(list.front().name, std::string("Renamed"));
+    QCOMPARE(library.read(rig.id)->mount.guideRateRa, 0.625);
+    QVERIFY(newRigId() != newRigId());
+    std::ofstream(in("rigs") / "broken.json") << "{";
+    QCOMPARE(library.list().size(), size_t(1));
+    QCOMPARE(library.problems().size(), size_t(1));
+    QVERIFY(library.remove(rig.id).has_value());
+    QVERIFY(library.list().empty());
+}
+
+void TrustTest::eveningComesBack() {
+    Evening e;
+    e.rig = demoScenario().rig;
+    e.rig->name = "Half edited";
+    e.targetName = "M 31";
+    e.target = Equatorial{Angle::fromDeg(10.68), Angle::fromDeg(41.27)};
+    e.settings = {{"gain-ra", 0.37, "yours", "because"}};
+    e.station = "Pole";
+    e.theme = "Ember";
+    e.findings = false;
+    e.decReverses = {{"one", true}, {"two", false}};
+    QVERIFY(writeEvening(in("evening.json"), e).has_value());
+    const auto back = readEvening(in("evening.json"));
+    QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
+    QCOMPARE(back->rig->name, std::string("Half edited"));
+    QCOMPARE(back->settings.front().value, 0.37);
+    QVERIFY(std::abs(back->target->ra.deg() - 10.68) < 1e-9);
+    QVERIFY(back->station == "Pole" && back->theme == "Ember" && !back->findings);
+    QVERIFY(back->decReverses == e.decReverses);
+    std::ofstream(in("evening.json")) << "{\"format\": \"nordstjerna-evening 1\", \"settings\": 7}";
+    QVERIFY(!readEvening(in("evening.json")));
+}
+
+void TrustTest::hostileFilesAreProblems_data() {
+    QTest::addColumn<QByteArray>("content");
+    QTest::newRow("deep arrays") << QByteArray(200000, '[');
+    QTest::newRow("deep objects") << QByteArray("{\"a\":").repeated(100000);
+    QTest::newRow("closed deep arrays") << QByteArray(100000, '[') + QByteArray(100000, ']');
+    QTest::newRow("no text") << QByteArray("\xff\xfe\x00\x01\x80\x80", 6);
+    QTest::newRow("empty") << QByteArray();
+    QTest::newRow("text of broken UTF-8")
+        << QByteArray("{\"format\": \"nordstjerna-rig 1\", \"name\": \"\xc3\x28\"}");
+    QTest::newRow("deep header") << QByteArray("# %ECSV 1.0\n# ---\n# meta: ") + QByteArray(100000, '[') +
+                                        "\nt dra ddec\n";
+}
+
+void TrustTest::hostileFilesAreProblems() {
+    QFETCH(QByteArray, content);
+    std::ofstream(in("x.json"), std::ios::binary).write(content.data(), content.size());
+    for (const std::filesystem::path& path : {in("x.json"), std::filesystem::path(dir_->path().toStdString()),
+                                              std::filesystem::path("/dev/zero"), in("absent")}) {
+        QVERIFY(!readRig(path));
+        QVERIFY(!readScenario(path));
+        QVERIFY(!readRunTable(path));
+        QVERIFY(!readFits(path));
+        QVERIFY(!readEvening(path));
+    }
+    // A header of 60 000 × 60 000 in a file of a few kilobytes.
+    std::string fits;
+    for (const char* card : {"SIMPLE  =                    T", "BITPIX  =                   16",
+                             "NAXIS   =                    2", "NAXIS1  =                60000",
+                             "NAXIS2  =                60000", "END"}) {
+        fits += card;
+        fits.resize((fits.size() + 79) / 80 * 80, ' ');
+    }
+    fits.resize(2880 * 3, ' ');
+    std::ofstream(in("big.fits"), std::ios::binary) << fits;
+    const auto big = readFits(in("big.fits"));
+    QVERIFY(!big && big.error().what.find("header") != std::string::npos);
+    std::ifstream demo(SOURCE_DIR "/resources/demo/night.json");
+    std::string scenario((std::istreambuf_iterator<char>(demo)), {});
+    scenario.replace(scenario.find("\"hot_pixels\": 120"), 17, "\"hot_pixels\": 2000000000");
+    std::filesystem::copy_file(SOURCE_DIR "/resources/demo/skerry-610.json", in("skerry-610.json"));
+    std::ofstream(in("night.json")) << scenario;
+    QVERIFY(!readScenario(in("night.json")));
+}
+
+void TrustTest::logOfEarlierVersionMovesUp() {
+    // As version 1 made it, with rates logged by the rig's name.
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto rates = ratesAt(night, quick(night), nearEquator);
+    QVERIFY(rates.has_value());
+    {
+        auto log = NightLog::open(in("log.sqlite"));
+        Rig old;
+        old.id = "name:Old rig";
+        old.name = "Old rig";
+        QVERIFY(log->addRates({1000.0}, old, *rates).has_value());
+    }
+    QCOMPARE(NightLog::open(in("log.sqlite"))->ratesOf("name:Old rig")->size(), size_t(1));
+}
+
+void TrustTest::twoInstancesLogTogether() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    const auto rates = ratesAt(night, quick(night), nearEquator);
+    QVERIFY(rates.has_value());
+    constexpr int instances = 6;
+    constexpr int each = 8;
+    Rig rig;
+    rig.id = "shared";
+    rig.name = "Shared";
+    std::vector<std::thread> threads;
+    std::atomic<int> failures{0};
+    for (int k = 0; k < instances; ++k)
+        threads.emplace_back([&, k] {
+            WriteQueue queue;
+            for (int i = 0; i < each; ++i)
+                queue.post([&, k, i]() -> Expected<void> {
+                    auto log = NightLog::open(in("log.sqlite"));
+                    if (!log)
+                        return tl::unexpected(log.error());
+                    return log->addRates({1000.0 * k + i}, rig, *rates);
+                });
+            failures += !queue.flush(60.0);
+        });
+    for (auto& t : threads)
+        t.join();
+    QCOMPARE(failures.load(), 0);
+    auto log = NightLog::open(in("log.sqlite"));
+    QCOMPARE(log->ratesOf("shared", 1000)->size(),
+             size_t(instances * each)); // nothing dropped, nothing twice
+}
+
+void TrustTest::queueTriesAgain() {
+    WriteQueue queue;
+    int tries = 0;
+    std::vector<std::string> done;
+    queue.post([&]() -> Expected<void> {
+        if (++tries < 3)
+            return nordstjerna::problem("locked");
+        done.push_back("first");
+        return {};
+    });
+    queue.post([&]() -> Expected<void> {
+        done.push_back("second");
+        return {};
+    });
+    QVERIFY(queue.flush(30.0));
+    QCOMPARE(tries, 3);
+    QVERIFY((done == std::vector<std::string>{"first", "second"})); // in order
+}
+
+NORDSTJERNA_TEST(TrustTest)
+#include "trust_test.moc"
