@@ -128,7 +128,7 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
         const double square = std::min(0.25 * (dx * dx + dy * dy), 1.0);
         fast_ = fast_ > 0.0 ? fastMemory * fast_ + (1.0 - fastMemory) * square : square;
     }
-    const double noise = std::max(in.noise_arcsec, std::min(std::sqrt(fast_), 1.0));
+    const double noise = std::max(in.noise_arcsec, std::min(1.3 * std::sqrt(fast_), 1.0));
     const double dt = last_s_ ? in.t_s - *last_s_ : 0.0;
     if (auto r = guard_.feed(in.error, commanded, dt, noise)) {
         if (!stopped(r->axis)) {

@@ -9,11 +9,11 @@ namespace nordstjerna {
 
 namespace {
 constexpr size_t window = 5;
-constexpr double decided = 20.0;            // difference of χ², far beyond chance
+constexpr double decided = 25.0;            // difference of χ², far beyond chance
 constexpr double natural_arcsec_s = 0.1;    // what worm and drift do by themselves
 constexpr double rateTrust = 0.3;           // relative, of rates and their use elsewhere
 constexpr double playAllowed_arcsec = 20.0; // an axis may stand still for so much of commanded motion
-constexpr double leastError_arcsec = 1.5;
+constexpr double leastError_arcsec = 2.0;
 
 double part(const SkyError& e, Axis axis) {
     return axis == Axis::ra ? e.dra_arcsec : e.ddec_arcsec;
@@ -44,7 +44,7 @@ std::optional<Runaway> RunawayGuard::feed(const SkyError& error, const SkyError&
 
 std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
     const Axis other = axis == Axis::ra ? Axis::dec : Axis::ra;
-    if (steps_.size() < 3)
+    if (steps_.size() < 4)
         return std::nullopt;
     double right = 0.0;
     double reversed = 0.0;
@@ -53,6 +53,15 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
     double strong = 0.0;
     double commanded = 0.0;
     bool growing = true;
+    bool swinging = true;
+    // By how much more than told the axis goes.
+    double products = 0.0;
+    double wantedSquares = 1e-12;
+    for (const Step& s : steps_) {
+        products += part(s.moved, axis) * part(s.commanded, axis);
+        wantedSquares += std::pow(part(s.commanded, axis), 2);
+    }
+    const double factor = std::max(products / wantedSquares, 1.8);
     for (size_t i = 0; i < steps_.size(); ++i) {
         const Step& s = steps_[i];
         const double moved = part(s.moved, axis);
@@ -64,17 +73,20 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
         reversed += std::pow(moved + wanted, 2) / variance;
         still += moved * moved / variance;
         swappedSquares += std::min(std::pow(moved - crossed, 2), std::pow(moved + crossed, 2)) / variance;
-        strong += std::pow(moved - 2.5 * wanted, 2) / variance;
+        strong += std::pow(moved - factor * wanted, 2) / variance;
         commanded += std::abs(wanted);
         const double before = part(s.error, axis) - moved;
-        growing = growing && std::abs(part(s.error, axis)) > 0.9 * std::abs(before);
+        swinging = swinging && before * part(s.error, axis) < 0.0;
+        growing = growing && std::abs(part(s.error, axis)) > std::abs(before);
     }
     const double now = std::abs(part(steps_.back().error, axis));
     if (now < std::max(leastError_arcsec, 4.0 * noise))
         return std::nullopt;
     Runaway r{axis, RunawayCause::reversed, part(steps_.back().error, axis), static_cast<int>(steps_.size())};
     const double best = std::min({reversed, still, swappedSquares, strong});
-    if (right - best < decided)
+    // A gust is explained by none of these, and so is no running away.
+    constexpr double explained = 4.0; // χ² for each step
+    if (right - best < decided || best > explained * static_cast<double>(steps_.size()))
         return std::nullopt;
     if (best == reversed && growing)
         return r;
@@ -82,12 +94,14 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
         r.cause = RunawayCause::swapped;
         return r;
     }
-    if (best == strong && now > 2.0 * std::abs(part(steps_.front().error, axis))) {
+    // Corrections that chase the air look like it but for this: here the error swings to and fro, and grows.
+    if (best == strong && swinging && growing && now > 2.0 * std::abs(part(steps_.front().error, axis))) {
         r.cause = RunawayCause::tooStrong;
         return r;
     }
     // Standing still is what play does; only more than any gear has is another matter.
-    if (best == still && commanded > playAllowed_arcsec + 8.0 * noise && growing) {
+    const double first = std::abs(part(steps_.front().error, axis));
+    if (best == still && commanded > playAllowed_arcsec + 8.0 * noise && now > 0.8 * first) {
         r.cause = RunawayCause::notFollowing;
         return r;
     }

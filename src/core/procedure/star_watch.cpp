@@ -19,8 +19,11 @@ TrackStep StarWatch::look(double exposure_s) const {
 }
 
 std::optional<FieldShift> StarWatch::update(const StarsTracked& tracked) {
-    const auto shift = group_.update(tracked.stars);
+    constexpr int forgiven = 2;
+    const bool doubtful = few() && lostFrames_ > forgiven && !recognised_;
+    const auto shift = doubtful ? std::nullopt : group_.update(tracked.stars);
     if (shift) {
+        recognised_ = false;
         last_ = *shift;
         lostFrames_ = 0;
     } else {
@@ -49,6 +52,7 @@ bool StarWatch::reacquire(const Frame& frame) {
     last_.dx = jump->dx;
     last_.dy = jump->dy;
     group_.expectAt(jump->dx, jump->dy);
+    recognised_ = true;
     return true;
 }
 

@@ -18,11 +18,14 @@ public:
         : group_(stars), pattern_(std::move(pattern)), search_px_(search_px) {}
 
     TrackStep look(double exposure_s) const;
-    // Absent while the field is lost.
+    // Absent while the field is lost. One or two stars that were lost for more than a frame or two must first be
+    // recognised on a whole frame: a window shows a stranger as well.
     std::optional<FieldShift> update(const StarsTracked& tracked);
 
     // When windows no longer find the field, a whole frame may: true once the stars are found on it.
-    bool wantsFullFrame() const { return lostFrames_ == 2 || (lostFrames_ > 2 && lostFrames_ % 5 == 0); }
+    bool wantsFullFrame() const {
+        return lostFrames_ == 2 || (lostFrames_ > 2 && lostFrames_ % (few() ? 3 : 5) == 0);
+    }
     bool reacquire(const Frame& frame);
 
     // True while most of the stars are about to leave a frame of this size, or have left it.
@@ -41,6 +44,7 @@ private:
     double search_px_ = 10.0;
     FieldShift last_;
     int lostFrames_ = 0;
+    bool recognised_ = false; // on a whole frame, since it was lost
 };
 
 } // namespace nordstjerna
