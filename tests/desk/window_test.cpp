@@ -122,7 +122,7 @@ QString WindowTest::panelText() const {
     QString all;
     for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
         if (l->isVisible())
-            all += l->text() + "\n";
+            all += (l->toolTip().isEmpty() ? l->text() : l->toolTip()) + "\n"; // cut lines are whole on hover
     return all;
 }
 

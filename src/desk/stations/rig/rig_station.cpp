@@ -11,7 +11,6 @@
 #include <QRegularExpression>
 #include <QScrollArea>
 #include <QSignalBlocker>
-#include <QToolButton>
 #include <cmath>
 
 #include "charts/text.h"
@@ -97,11 +96,10 @@ void RigStation::build() {
     rigName_->setObjectName("rigName");
     rigName_->setAccessibleName(tr("Name of the rig"));
     connect(rigName_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
-    rigChoice_ = new QToolButton;
+    rigChoice_ = new QPushButton;
     rigChoice_->setObjectName("rigs");
     rigChoice_->setText(tr("Rigs"));
     rigChoice_->setToolTip(tr("Choose another rig, copy this one, or remove one"));
-    rigChoice_->setPopupMode(QToolButton::InstantPopup);
     rigMenu_ = new QMenu(rigChoice_);
     rigChoice_->setMenu(rigMenu_);
     connect(rigMenu_, &QMenu::aboutToShow, this, &RigStation::showRigs);

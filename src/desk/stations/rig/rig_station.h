@@ -5,7 +5,7 @@
 
 class QCheckBox;
 class QMenu;
-class QToolButton;
+class QPushButton;
 class QLabel;
 class QFrame;
 class QGridLayout;
@@ -68,7 +68,7 @@ private:
                 *temperature_ = nullptr;
     QLabel* horizonText_ = nullptr;
     HorizonSky* horizon_ = nullptr;
-    QToolButton* rigChoice_ = nullptr;
+    QPushButton* rigChoice_ = nullptr;
     QMenu* rigMenu_ = nullptr;
     NumberField *ditherImage_ = nullptr, *ditherGuide_ = nullptr, *ditherArcsec_ = nullptr;
     PixelNest* nest_ = nullptr;
