@@ -35,6 +35,18 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s) {
         loopFinding(list, "Dec", "dec-loop", s.lag1Dec, s.dec.rms_arcsec, s.dec.noise_arcsec.value,
                     s.rowsUsed);
         const double image = run.meta.imageScale_arcsec_px;
+        const double offset = std::hypot(s.ra.offset_arcsec.value, s.dec.offset_arcsec.value);
+        const double offsetSigma = std::hypot(s.ra.offset_arcsec.sigma, s.dec.offset_arcsec.sigma);
+        if (offset > std::max(0.15, 3.0 * offsetSigma))
+            list.push_back(
+                {"beside-the-aim", Weight::look,
+                 "The star stands " + formatNumber(offset, 2) + "″ beside the aim point",
+                 "Mean " + formatMeasured(s.ra.offset_arcsec, "″", 2) + " in RA, " +
+                     formatMeasured(s.dec.offset_arcsec, "″", 2) + " in Dec over " +
+                     formatDuration(s.span_s) + "; the RMS is about this mean and does not count it.",
+                 "A steady drift is held at a distance: a smaller deadband or a larger loop gain brings the "
+                 "star closer, less polar error takes the drift away.",
+                 "", ""});
         if (image > 0.0) {
             const double px = s.totalRms_arcsec / image;
             const bool good = px < 1.0;
@@ -43,8 +55,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s) {
                  good ? "Guiding is finer than an imaging pixel" : "Guiding is coarser than an imaging pixel",
                  formatNumber(s.totalRms_arcsec, 2) + "″ RMS is " + formatNumber(px, 2) +
                      " imaging px over " + formatDuration(s.span_s) + ".",
-                 good ? "Nothing to change." : "See which axis is worse and why before changing settings.",
-                 "", ""});
+                 good ? "" : "See which axis is worse and why before changing settings.", "", ""});
         }
         const double worse = std::max(s.ra.rms_arcsec, s.dec.rms_arcsec);
         const double better = std::max(1e-6, std::min(s.ra.rms_arcsec, s.dec.rms_arcsec));

@@ -23,7 +23,7 @@ std::string originOf(const PeriodicLine& line, double worm, const std::vector<do
 }
 
 std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, double wormPeriod_s,
-                                      double image, const std::vector<double>& shafts) {
+                                      double image, const std::vector<double>& shafts, bool corrected) {
     std::vector<Finding> list;
     if (ra.worm) {
         const WormError& w = *ra.worm;
@@ -31,8 +31,10 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
         const bool any = w.peakToPeak_arcsec.value > 0.0;
         list.push_back(
             {"periodic-error", large ? Weight::look : Weight::know,
-             any ? "Periodic error " + formatMeasured(w.peakToPeak_arcsec, "″", 1) + " peak to peak"
-                 : "The worm shows no error above the noise",
+             any && corrected
+                 ? "Guiding left " + formatMeasured(w.peakToPeak_arcsec, "″", 1) + " peak to peak of the worm"
+             : any ? "Periodic error " + formatMeasured(w.peakToPeak_arcsec, "″", 1) + " peak to peak"
+                   : "The worm shows no error above the noise",
              "Worm turn " +
                  (w.given ? formatNumber(w.period_s.value, 1) + " s" : formatMeasured(w.period_s, " s", 1)) +
                  (w.byMount ? " by the mount, "
@@ -40,9 +42,10 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                             : " found, ") +
                  formatNumber(w.cycles, 1) + " turns recorded; rms " + formatMeasured(w.rms_arcsec, "″", 2) +
                  ", fastest " + formatMeasured(w.maxRate_arcsec_s, " ″/s", 3) + ".",
-             any ? "Guiding takes out what is slow; correct in time: the star moves 0.3″ in " +
-                       formatDuration(0.3 / std::max(w.maxRate_arcsec_s.value, 1e-4)) + "."
-                 : "",
+             corrected ? "What the mount does by itself shows in a free run only."
+             : any     ? "Guiding takes out what is slow; correct in time: the star moves 0.3″ in " +
+                         formatDuration(0.3 / std::max(w.maxRate_arcsec_s.value, 1e-4)) + "."
+                   : "",
              "", ""});
         if (w.cycles < 2.0)
             list.push_back({"worm-once", Weight::know,

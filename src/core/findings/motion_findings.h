@@ -10,10 +10,10 @@
 namespace nordstjerna {
 
 // imageScale_arcsec_px: 0 when not known; then nothing is judged in imaging pixels. shaftTurns: of the RA
-// gears, for one turn of the worm.
+// gears, for one turn of the worm. corrected: pulses were given meanwhile, so that it is what they left.
 std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, double wormPeriod_s,
-                                      double imageScale_arcsec_px,
-                                      const std::vector<double>& shaftTurns = {});
+                                      double imageScale_arcsec_px, const std::vector<double>& shaftTurns = {},
+                                      bool corrected = false);
 // Likely origin of a period by the gears that the rig states; empty when none fits.
 std::string originOf(const PeriodicLine& line, double wormPeriod_s, const std::vector<double>& shaftTurns);
 

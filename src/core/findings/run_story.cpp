@@ -1,5 +1,7 @@
 #include "core/findings/run_story.h"
 
+#include <cmath>
+
 #include "core/findings/guide_findings.h"
 
 namespace nordstjerna {
@@ -35,14 +37,14 @@ std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const Run
     }
     addAll(list, recordingFindings(m.clean));
     addAll(list, periodicFindings(m.ra.periodic, m.span_s(), m.wormGiven_s, run.meta.imageScale_arcsec_px,
-                                  around.shaftTurns));
+                                  around.shaftTurns, run.meta.kind == RunKind::guided));
     if (run.meta.kind == RunKind::free) {
         addAll(list, driftFindings(m, meaningOf(run, m, around)));
         const SettingsBook own =
             run.meta.controller ? SettingsBook(*run.meta.controller, "run") : SettingsBook();
-        addAll(list, settingsFindings(recommendSettings(m, around.settings ? *around.settings : own,
-                                                        run.meta.raRate_arcsec_s, run.meta.decRate_arcsec_s,
-                                                        around.backlash)));
+        addAll(list, settingsFindings(recommendSettings(
+                         m, around.settings ? *around.settings : own, std::abs(run.meta.raRate_arcsec_s),
+                         std::abs(run.meta.decRate_arcsec_s), around.backlash)));
     } else {
         addAll(list, guideFindings(run, m.summary));
     }

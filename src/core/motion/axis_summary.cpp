@@ -68,6 +68,9 @@ Expected<RunSummary> summarise(const Run& run) {
             return tl::unexpected(line.error());
         a.drift_arcsec_min = {60.0 * line->slope.value, 60.0 * line->slope.sigma};
         a.rms_arcsec = rmsAboutMean(v);
+        const double r = std::clamp(autocorrelation(v, 1), 0.0, 0.95);
+        a.offset_arcsec = {mean(v),
+                           a.rms_arcsec * std::sqrt((1.0 + r) / (1.0 - r) / static_cast<double>(v.size()))};
         a.noise_arcsec = fastNoise(s.t, v);
         return a;
     };
@@ -98,6 +101,8 @@ std::optional<LiveRms> liveRms(const std::vector<RunRow>& rows, double window_s)
     live.ra_arcsec = rmsAboutMean(s.ra);
     live.dec_arcsec = rmsAboutMean(s.dec);
     live.total_arcsec = std::hypot(live.ra_arcsec, live.dec_arcsec);
+    live.offsetRa_arcsec = mean(s.ra);
+    live.offsetDec_arcsec = mean(s.dec);
     live.rows = static_cast<int>(s.t.size());
     const double r = std::clamp(std::max(autocorrelation(s.ra, 1), autocorrelation(s.dec, 1)), 0.0, 0.95);
     const double independent = std::max(2.0, live.rows * (1.0 - r) / (1.0 + r));

@@ -13,6 +13,7 @@ namespace nordstjerna {
 struct AxisSummary {
     Measured drift_arcsec_min;
     double rms_arcsec = 0.0; // about the mean
+    Measured offset_arcsec;  // that mean: where the star stands beside the aim point
     Measured noise_arcsec;   // per sample, the part faster than a loop can follow
 };
 
@@ -43,6 +44,8 @@ struct LiveRms {
     double ra_arcsec = 0.0;
     double dec_arcsec = 0.0;
     double total_arcsec = 0.0;
+    double offsetRa_arcsec = 0.0; // of the mean from the aim point, which the RMS does not count
+    double offsetDec_arcsec = 0.0;
     double sigma_arcsec = 0.0; // of the total, from the number of independent samples
     int rows = 0;
 };

@@ -15,6 +15,18 @@ double CorrectionCurve::peakToPeak_arcsec() const {
 }
 
 Expected<CorrectionCurve> curveFrom(const WormError& w, const RunMeta& meta) {
+    if (meta.kind != RunKind::free)
+        return problem(
+            "This run shows no curve.",
+            "Corrections were given meanwhile: what is periodic in it is what they left, not what the mount "
+            "does.",
+            "Record a free run.");
+    if (meta.ra_deg == 0.0 && meta.dec_deg == 0.0)
+        return problem(
+            "The run does not say where the telescope pointed.",
+            "Stars show the RA axis' motion times the cosine of their declination, which is not in its "
+            "header.",
+            "Add pointing.ra and pointing.dec to the header.");
     const double c = std::cos(Angle::fromDeg(meta.dec_deg).rad());
     if (c < 0.15)
         return problem("The stars of this run are too near the pole for a curve.",

@@ -27,8 +27,9 @@ double correlatedFalseAlarm(const Measured& amplitude, double independent) {
         1.0, -cautious * std::expm1(std::max(independent, 1.0) * std::log1p(-std::min(single, 1.0 - 1e-16))));
 }
 
-// From the mount's own turns, over neighbouring samples only: a slew in between may turn the worm at will.
-double wormPeriodOf(std::span<const double> t, std::span<const double> turns) {
+// Turns a second, negative where the mount counts down, from its own turns over neighbouring samples only: a
+// slew in between may turn the worm at will.
+double wormRateOf(std::span<const double> t, std::span<const double> turns) {
     const double usual = medianStep(t);
     std::vector<double> rates;
     for (size_t i = 1; i < t.size(); ++i)
@@ -37,8 +38,7 @@ double wormPeriodOf(std::span<const double> t, std::span<const double> turns) {
                             (t[i] - t[i - 1]));
     const double typical = median(rates);
     std::erase_if(rates, [&](double r) { return std::abs(r - typical) > 0.05 * std::abs(typical); });
-    const double rate = mean(rates);
-    return rate > 0.0 ? 1.0 / rate : 0.0;
+    return mean(rates);
 }
 
 // A line belongs to a harmonic when it lies as near as it can be told.
@@ -157,11 +157,13 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
 struct WormPhase {
     std::vector<double> turns; // one a sample
     double period_s = 0.0;
+    double sense = 1.0; // −1: the phase runs down
 };
 
 // The sum of the significant harmonics as a linear function of their coefficients.
 class WormCurve {
 public:
+    // period: negative where the phase runs down.
     WormCurve(const LineModel::Fit& fit, int firstColumn, const std::vector<int>& strong, double period)
         : fit_(fit), first_(firstColumn), strong_(strong), period_(period) {}
 
@@ -252,7 +254,7 @@ WormError wormFrom(LineModel model, std::span<const double> t, const WormPhase& 
         if (line.falseAlarm < significant)
             strong.push_back(h);
     }
-    const WormCurve curve(joint, model.tiedColumn(), strong, phase.period_s);
+    const WormCurve curve(joint, model.tiedColumn(), strong, phase.sense * phase.period_s);
     using What = WormCurve::What;
     constexpr int steps = 72;
     std::vector<std::vector<double>> bins(steps);
@@ -339,7 +341,9 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
     bool byMount = false;
     if (options.wormTurns.size() == t.size()) {
         constexpr double readTo = 1e-6; // turns, as tables are written
-        const double own = wormPeriodOf(t, options.wormTurns);
+        const double rate = wormRateOf(t, options.wormTurns);
+        const double own = std::abs(rate) > 1e-5 ? 1.0 / std::abs(rate) : 0.0;
+        phase.sense = rate < 0.0 ? -1.0 : 1.0;
         byMount = own > 0.0 && (!given || std::abs(own / period.value - 1.0) < 0.01);
         if (byMount && !given)
             period = {own, own * own * readTo * std::numbers::sqrt2 / span};
@@ -355,9 +359,11 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
         phase.period_s = period.value;
         if (byMount)
             phase.turns = options.wormTurns;
-        else
+        else {
+            phase.sense = 1.0;
             for (double x : t)
                 phase.turns.push_back(x / period.value);
+        }
         if (span >= leastTurns * period.value) {
             result.worm = wormFrom(model, t, phase, result.lines);
             result.worm->given = given;

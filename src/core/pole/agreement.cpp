@@ -1,10 +1,23 @@
 #include "core/pole/agreement.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/format.h"
 
 namespace nordstjerna {
+
+namespace {
+// Greatest difference of two methods in a component both show, in units of its uncertainty.
+double differenceOf(const MethodResult& one, const MethodResult& two) {
+    double most = 0.0;
+    for (const auto part : {&MethodResult::east_arcmin, &MethodResult::high_arcmin})
+        if (one.*part && two.*part)
+            most = std::max(most, std::abs((one.*part)->value - (two.*part)->value) /
+                                      std::max(std::hypot((one.*part)->sigma, (two.*part)->sigma), 1e-9));
+    return most;
+}
+} // namespace
 
 Agreement compareMethods(const std::vector<MethodResult>& methods) {
     Agreement a;
@@ -45,12 +58,29 @@ Agreement compareMethods(const std::vector<MethodResult>& methods) {
     else if (a.agree)
         a.verdict = "The methods agree: " + worst + "." +
                     (best ? " Use the " + a.trusted + ", the most precise." : std::string());
-    else
+    else {
+        // With three methods the one that differs from the others, while they agree, is the odd one out.
+        std::string odd;
+        for (const MethodResult& m : methods) {
+            bool differs = false;
+            bool othersAgree = true;
+            for (const MethodResult& one : methods)
+                for (const MethodResult& two : methods) {
+                    if (&one >= &two)
+                        continue;
+                    const bool apart = differenceOf(one, two) >= 3.0;
+                    (&one == &m || &two == &m ? differs : othersAgree) =
+                        &one == &m || &two == &m ? differs || apart : othersAgree && !apart;
+                }
+            if (differs && othersAgree && methods.size() > 2)
+                odd = odd.empty() ? m.name : "?";
+        }
         a.verdict =
-            "The methods do not agree: " + worst +
-            ". Something moved between them, or one was disturbed. Take fresh sightings; if those "
-            "repeat, trust them over " +
-            (best && best->name == methods.front().name ? methods.back().name : methods.front().name) + ".";
+            "The methods do not agree: " + worst + ". Something moved between them, or one was disturbed. " +
+            (odd.empty() || odd == "?"
+                 ? "Nothing here says which; take fresh sightings and see which they repeat."
+                 : "The others agree with each other, so the " + odd + " is the odd one out: repeat that.");
+    }
     return a;
 }
 

@@ -18,8 +18,8 @@ public:
         : group_(stars), pattern_(std::move(pattern)), search_px_(search_px) {}
 
     TrackStep look(double exposure_s) const;
-    // Absent while the field is lost. One or two stars that were lost for more than a frame or two must first be
-    // recognised on a whole frame: a window shows a stranger as well.
+    // Absent while the field is lost. One or two stars that were lost for more than a frame or two must first
+    // be recognised on a whole frame: a window shows a stranger as well.
     std::optional<FieldShift> update(const StarsTracked& tracked);
 
     // When windows no longer find the field, a whole frame may: true once the stars are found on it.

@@ -2,8 +2,8 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
-#include <chrono>
 #include <cmath>
+#include <ctime>
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
@@ -25,15 +25,24 @@ struct FreeSolver {
     }
 };
 
+// What this thread has computed so far: on a busy machine the limit is reached later, not earlier.
+double worked_s() {
+    timespec t{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
+}
+
 struct Watch {
     solver_t* solver;
     const std::atomic<bool>* halt;
-    std::chrono::steady_clock::time_point end;
+    double end_s;
+    bool timedOut = false;
 };
 
 time_t onTimer(void* data) {
     auto* w = static_cast<Watch*>(data);
-    if (*w->halt || std::chrono::steady_clock::now() > w->end) {
+    w->timedOut = worked_s() > w->end_s;
+    if (*w->halt || w->timedOut) {
         w->solver->quit_now = TRUE;
         return 0;
     }
@@ -205,6 +214,7 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
     }
     std::optional<TangentPlane> proposal;
     bool indexFits = false;
+    bool timedOut = false;
     {
         const std::scoped_lock guard(index.files().lock);
         const std::unique_ptr<solver_t, FreeSolver> solver(solver_new());
@@ -234,15 +244,14 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
             const Equatorial e = equatorialFrom(*options.near);
             solver_set_radec(solver.get(), e.ra.deg(), e.dec.deg(), options.radius_deg);
         }
-        Watch watch{solver.get(), &halt,
-                    std::chrono::steady_clock::now() +
-                        std::chrono::milliseconds(static_cast<long>(options.timeLimit_s * 1000.0))};
+        Watch watch{solver.get(), &halt, worked_s() + options.timeLimit_s};
         solver->timer_callback = onTimer;
         solver->userdata = &watch;
         if (indexFits)
             solver_run(solver.get());
         if (solver_did_solve(solver.get()))
             proposal = fromEngine(solver_get_best_match(solver.get())->wcstan, width, height);
+        timedOut = watch.timedOut;
     }
     if (halt)
         return problem("Halted.", "Solving was broken off.", "");
@@ -251,6 +260,12 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
                        "The frame is " + formatNumber(std::hypot(width, height) * low / 3600.0, 2) + "° to " +
                            formatNumber(std::hypot(width, height) * high / 3600.0, 2) + "° across.",
                        "Correct the scale, or install index files for smaller fields.");
+    if (!proposal && timedOut)
+        return problem("The search for the frame\'s place was not finished.",
+                       formatNumber(options.timeLimit_s, 0) + " s of computing were allowed, for " +
+                           formatCount(count, "star") + " at " + formatNumber(low, 2) + " to " +
+                           formatNumber(high, 2) + " ″/px. That says nothing against the rig.",
+                       "Try again, with a smaller radius or a narrower scale, or let it compute longer.");
     if (!proposal)
         return problem("The frame matches no part of the sky" +
                            std::string(options.near ? " near the expected place." : "."),

@@ -16,7 +16,7 @@ struct SolveOptions {
     double scaleTolerance = 0.1;  // relative
     std::optional<Vec3> near;     // ICRS
     double radius_deg = 10.0;
-    double timeLimit_s = 8.0;
+    double timeLimit_s = 8.0; // of computing, not by the clock on the wall
 };
 
 // From detected stars. Fails with too few stars or without a match.

@@ -446,8 +446,9 @@ void FreeStation::saveReport(const std::filesystem::path& path) {
 void FreeStation::useSetting(const QString& id) {
     if (!story_)
         return;
-    const auto wishes = recommendSettings(story_->motion, session().settings(), run_.meta.raRate_arcsec_s,
-                                          run_.meta.decRate_arcsec_s, backlash_ ? &*backlash_ : nullptr);
+    const auto wishes =
+        recommendSettings(story_->motion, session().settings(), std::abs(run_.meta.raRate_arcsec_s),
+                          std::abs(run_.meta.decRate_arcsec_s), backlash_ ? &*backlash_ : nullptr);
     for (const Recommendation& r : wishes)
         if (qs(settingId(r.key)) == id)
             session().changeSetting(r.key, r.value, "measured", r.evidence + " " + r.reason);

@@ -14,6 +14,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/guide_findings.h"
+#include "core/pole/sighting_plan.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
@@ -29,7 +30,20 @@ namespace nordstjerna {
 
 namespace {
 constexpr double rmsWindow_s = 300.0;
+constexpr double soon_s = 60.0; // guiding that ends that soon need not begin
+
+Run lastOf(const Run& run, double window_s) {
+    Run last;
+    last.meta = run.meta;
+    if (run.rows.empty())
+        return last;
+    const double from = run.rows.back().t_s - window_s;
+    const auto begin =
+        std::find_if(run.rows.begin(), run.rows.end(), [&](const RunRow& r) { return r.t_s >= from; });
+    last.rows.assign(begin, run.rows.end());
+    return last;
 }
+} // namespace
 
 GuideStation::GuideStation(Session& session, QWidget* parent)
     : Station(session, tr("Guide"), "crosshair", parent), lanes_(new LaneChart), spot_(new Spot),
@@ -214,7 +228,9 @@ void GuideStation::show(const Snapshot& s) {
     const ControllerSettings c = session().settings().controller();
     lanes_->show(run_, c.ra.deadband_arcsec, c.dec.deadband_arcsec);
     strip_->show(s.frame, s.stars);
-    const auto summary = summarise(run_);
+    // Findings speak of the same stretch as the read-outs: one figure for one thing.
+    window_ = lastOf(run_, rmsWindow_s);
+    const auto summary = summarise(window_);
     summary_ = summary ? std::optional<RunSummary>(*summary) : std::nullopt;
     refresh();
     Q_EMIT changed();
@@ -242,6 +258,7 @@ void GuideStation::refresh() {
                                       : tr("The rates are bad and are not used. Measure them again."));
         setPrimary(tr("Guide"), false);
     } else {
+        const auto left = timeToStop();
         say(run_.rows.empty() ? "" : tr("stopped after %1").arg(qs(formatDuration(elapsed))),
             run_.rows.empty() ? tr("Ready. Slew to the target, then guide.") : savedText());
         setPrimary(tr("Guide"), !session().busy());
@@ -259,11 +276,15 @@ void GuideStation::refresh() {
                      tr("± %1″").arg(qs(formatNumber(live->sigma_arcsec, 2))),
                      tr("%1 imaging px (want < 1), last %2")
                          .arg(qs(formatNumber(live->total_arcsec / image, 2)), qs(formatDuration(span))));
+        const double offset = std::hypot(live->offsetRa_arcsec, live->offsetDec_arcsec);
         const double worse = std::max(live->ra_arcsec, live->dec_arcsec);
         const double better = std::max(1e-3, std::min(live->ra_arcsec, live->dec_arcsec));
         axes_->show(
             tr("%1 / %2″").arg(qs(formatNumber(live->ra_arcsec, 2)), qs(formatNumber(live->dec_arcsec, 2))),
-            "", tr("round: %1 to 1").arg(qs(formatNumber(worse / better, 2))));
+            "",
+            offset > 0.15 ? tr("round: %1 to 1 · %2″ beside the aim")
+                                .arg(qs(formatNumber(worse / better, 2)), qs(formatNumber(offset, 2)))
+                          : tr("round: %1 to 1").arg(qs(formatNumber(worse / better, 2))));
         lanes_->setTitles(tr("RA %1″").arg(qs(formatNumber(live->ra_arcsec, 2))),
                           tr("Dec %1″").arg(qs(formatNumber(live->dec_arcsec, 2))));
     }
@@ -275,6 +296,28 @@ void GuideStation::refresh() {
         stars_->show(QString::number(last->stars), last->stars == 1 ? tr("star") : tr("stars"),
                      tr("best SNR %1 · HFD %2 px")
                          .arg(qs(formatNumber(last->snr, 0)), qs(formatNumber(last->hfd_px, 1))));
+}
+
+// Until the mount stops at its limit, or the star sets behind what stands round the site.
+GuideStation::Ending GuideStation::timeToStop() const {
+    const Rig& rig = session().rig();
+    const MountState m = session().mountState();
+    constexpr double longest_s = 6.0 * 3600.0;
+    constexpr double turn_h_s = 1.00273791 / 3600.0; // of the sky
+    Ending end{longest_s, tr("The night's end")};
+    const double h = m.pointing.hourAngle.hours();
+    if (m.side == "east")
+        end = {(rig.mount.meridianLimitEast.hours() - h) / turn_h_s, tr("The mount reaches its limit")};
+    for (double t = 0.0; t < std::min(end.seconds, longest_s); t += 60.0) {
+        const HourAngleDec then{Angle::fromHours(h + t * turn_h_s), m.pointing.dec};
+        const Vec3 at = directionOf(rig.site, then);
+        if (at.z() < 0.0 || rig.horizon.hides(at)) {
+            end = {t, tr("The star goes behind the horizon")};
+            break;
+        }
+    }
+    end.seconds = std::clamp(end.seconds, 0.0, longest_s);
+    return end;
 }
 
 QString GuideStation::runFile() const {
@@ -321,7 +364,7 @@ std::vector<Finding> GuideStation::findings() const {
                         tr("Measure the guide rates.").toStdString(), "go.rates",
                         tr("Go to Rates").toStdString()});
     if (summary_ && summary_->rowsUsed >= 30) {
-        const auto more = guideFindings(run_, *summary_);
+        const auto more = guideFindings(window_, *summary_);
         list.insert(list.end(), more.begin(), more.end());
     }
     return list;

@@ -50,6 +50,11 @@ private:
     void showSettings();
     QString explained(SettingKey key) const;
     QString sentence() const;
+    struct Ending {
+        double seconds;
+        QString why;
+    };
+    Ending timeToStop() const;
 
     LaneChart* lanes_;
     Spot* spot_;
@@ -62,6 +67,7 @@ private:
     QComboBox* decMode_;
     ChangeList* changes_;
     Run run_;
+    Run window_; // its last minutes, of which all figures speak
     std::optional<RunSummary> summary_;
     bool guiding_ = false;
     bool lost_ = false;
