@@ -65,13 +65,13 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent)
         }
     }
     grid = group();
-    auto* focuser = new QLabel(tr("Guide focuser"));
+    auto* focuser = new QLabel(tr("Focuser"));
     focuser->setFont(textFont(12, true));
     grid->addWidget(focuser, 0, 0);
     int column = 1;
     for (const auto& [name, um, objectName] :
-         {std::tuple("in, a lot", -40.0, "focusIn2"), std::tuple("in, a touch", -8.0, "focusIn1"),
-          std::tuple("out, a touch", 8.0, "focusOut1"), std::tuple("out, a lot", 40.0, "focusOut2")}) {
+         {std::tuple("far in", -40.0, "focusIn2"), std::tuple("in", -8.0, "focusIn1"),
+          std::tuple("out", 8.0, "focusOut1"), std::tuple("far out", 40.0, "focusOut2")}) {
         QPushButton* button = small(tr(name), objectName);
         connect(button, &QPushButton::clicked, this,
                 [this, by = um] { session_.simulatedNight().turnFocus(by); });

@@ -40,14 +40,15 @@ int main(int argc, char** argv) {
         }
         wishes.speed = speed;
     }
+    ThemeSwitch::instance().use("Dusk"); // for what may have to be told before the last evening is known
     auto session = startSession(wishes);
     if (!session) {
         std::fprintf(stderr, "%s\n", session.error().text().c_str());
         QMessageBox::critical(nullptr, "Nordstjerna", qs(session.error().text()));
         return 1;
     }
-    if (const QString theme = qs((*session)->themeName()); themeNames().contains(theme))
-        ThemeSwitch::instance().use(theme);
+    const QString kept = qs((*session)->themeName());
+    ThemeSwitch::instance().use(themeNames().contains(kept) ? kept : "Dusk");
     MainWindow window(std::move(*session));
     window.show();
     return QApplication::exec();

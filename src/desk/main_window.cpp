@@ -10,7 +10,6 @@
 #include <QPushButton>
 #include <QScreen>
 #include <QScrollArea>
-#include <QStackedWidget>
 #include <QTimer>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -29,12 +28,13 @@
 #include "desk/stations/rates/rates_station.h"
 #include "desk/stations/rig/rig_station.h"
 #include "desk/theme.h"
+#include "desk/widgets/bench_stack.h"
 #include "desk/widgets/findings_panel.h"
 
 namespace nordstjerna {
 
 MainWindow::MainWindow(std::unique_ptr<Session> session)
-    : session_(std::move(session)), rig_(new RigStation(*session_)), bench_(new QStackedWidget),
+    : session_(std::move(session)), rig_(new RigStation(*session_)), bench_(new BenchStack),
       findings_(new FindingsPanel), timer_(new QTimer(this)) {
     setWindowTitle("Nordstjerna");
     // Small screens, and large ones at twice the size, must show the deck and Halt all the same.
@@ -78,9 +78,9 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     setCentralWidget(frame);
 
     for (Station* s : stations_) {
-        bench_->addWidget(s);
+        bench_->add(s);
         connect(s, &Station::changed, this, [this, s] {
-            if (bench_->currentWidget() == s)
+            if (bench_->current() == s)
                 refreshFindings();
         });
         connect(s, &Station::goTo, this, qOverload<const QString&>(&MainWindow::showStation));
@@ -324,7 +324,7 @@ HandsSheet* MainWindow::handsSheet() {
 
 void MainWindow::showStation(int index) {
     current_ = index;
-    bench_->setCurrentIndex(index);
+    bench_->show(index);
     rail_->setCurrent(index);
     if (findings_->helpShown())
         findings_->hideHelp();

@@ -6,13 +6,13 @@
 
 #include "desk/session.h"
 
-class QStackedWidget;
 class QTimer;
 class QMenu;
 class QVBoxLayout;
 
 namespace nordstjerna {
 
+class BenchStack;
 class Deck;
 class FindingsPanel;
 class GuideStation;
@@ -59,7 +59,7 @@ private:
     RigStation* rig_;
     Rail* rail_;
     NightBand* band_;
-    QStackedWidget* bench_;
+    BenchStack* bench_;
     FindingsPanel* findings_;
     Deck* deck_;
     HandsSheet* hands_ = nullptr;

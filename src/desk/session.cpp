@@ -219,6 +219,10 @@ Session::~Session() {
 
 void Session::setRig(const Rig& rig) {
     const bool other = rig.id != rig_.id;
+    if (other) // what is left must be there to come back to
+        queue_->post(
+            [library = RigLibrary(dataFolder_ / "rigs"), former = rig_] { return library.keep(former); }, {},
+            "rig " + rig_.id);
     rig_ = rig;
     // What was measured with one rig says nothing of another.
     if (other) {

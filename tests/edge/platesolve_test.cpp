@@ -86,7 +86,8 @@ void PlatesolveTest::wrongScaleDoesNotMatch() {
     SolveOptions options;
     options.scale_arcsec_px = 2.578 * 1.8;
     options.timeLimit_s = 600.0;
-    // Of nine stars there are few figures: the search is finished, and then it says something about the scale.
+    // Of nine stars there are few figures: the search is finished, and then it says something about the
+    // scale.
     auto field = detectStars(**frame);
     QVERIFY(field.has_value());
     field->stars.resize(9);

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <fstream>
 
+#include "core/base/number_text.h"
 #include "core/image/star_detect.h"
 #include "core/image/star_measure.h"
 #include "edge/store/fits.h"
@@ -34,6 +35,7 @@ private slots:
     void badTablesAreProblems();
     void orderedMetadataIsUnderstood();
     void calibrationRoundTrip();
+    void numbersNeverFollowTheLocale();
 
 private:
     std::filesystem::path path(const char* name) const { return (dir_->path() + "/" + name).toStdString(); }
@@ -356,6 +358,31 @@ void StoreTest::calibrationRoundTrip() {
     QVERIFY(std::abs(back->setup()->dec.deg() - 12.5) < 1e-9);
     table.meta.guideScale_arcsec_px = 0;
     QVERIFY(!table.setup());
+}
+
+void StoreTest::numbersNeverFollowTheLocale() {
+    // This test also runs where the machine writes a decimal comma; there it must really be in force.
+    if (qEnvironmentVariableIsSet("NORDSTJERNA_COMMA")) {
+        char text[16];
+        std::snprintf(text, sizeof text, "%.1f", 2.5);
+        QCOMPARE(QString(text), QString("2,5"));
+    }
+    QVERIFY(writeRunTable(path("r.ecsv"), smallRun()).has_value());
+    std::ifstream file(path("r.ecsv"));
+    const std::string table((std::istreambuf_iterator<char>(file)), {});
+    QVERIFY(table.find("\n2.250 ") != std::string::npos);
+    QCOMPARE(readRunTable(path("r.ecsv"))->rows[1].t_s, 2.25);
+    QVERIFY(writeFits(path("f.fits"), smallFrame()).has_value());
+    const auto frame = readFits(path("f.fits"));
+    QVERIFY(frame.has_value());
+    QVERIFY(std::abs(frame->info.start->unix_s - parseInstant("2026-10-14T19:05:12.345")->unix_s) < 1e-6);
+    QCOMPARE(frame->info.gain_e_adu, 0.5);
+    QCOMPARE(numberText(53.997, 3), std::string("53.997"));
+    QCOMPARE(*typedNumber("53,997"), 53.997);
+    QCOMPARE(*typedNumber(" 53.997 "), 53.997);
+    QVERIFY(!typedNumber("1.234,5"));
+    QCOMPARE(*wholeNumber(exactText(0.1)), 0.1);
+    QVERIFY(!wholeNumber("2,5"));
 }
 
 NORDSTJERNA_TEST(StoreTest)

@@ -11,7 +11,7 @@
 namespace nordstjerna {
 
 DriftChart::DriftChart(QWidget* parent) : Picture("drift", parent) {
-    setMinimumSize(220, 160);
+    setMinimumSize(200, 96);
 }
 
 void DriftChart::setHint(const QString& hint) {

@@ -14,7 +14,7 @@
 namespace nordstjerna {
 
 FrameView::FrameView(const QString& exportName, QWidget* parent) : Picture(exportName, parent) {
-    setMinimumSize(200, 150);
+    setMinimumSize(180, 110);
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { image_ = coarse_ = QImage(); });
 }
 

@@ -18,7 +18,7 @@ QString arcmin(Angle a) {
 } // namespace
 
 PixelNest::PixelNest(QWidget* parent) : Picture("pixel-nest", parent) {
-    setMinimumSize(260, 300);
+    setMinimumSize(220, 230);
 }
 
 void PixelNest::show(const Rig& rig, double blur_arcsec) {

@@ -14,7 +14,7 @@ constexpr double rim_arcmin = 80.0;
 }
 
 ReticleDial::ReticleDial(QWidget* parent) : Picture("reticle", parent) {
-    setMinimumSize(240, 220);
+    setMinimumSize(220, 180);
 }
 
 void ReticleDial::show(const ReticlePlace& place, bool inverted) {

@@ -13,7 +13,7 @@
 namespace nordstjerna {
 
 SkyMap::SkyMap(QWidget* parent) : Picture("sky-map", parent) {
-    setMinimumSize(300, 260);
+    setMinimumSize(280, 190);
 }
 
 void SkyMap::show(const SkyMapContent& content) {

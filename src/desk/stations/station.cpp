@@ -22,6 +22,7 @@ Station::Station(Session& session, const QString& name, const QString& icon, QWi
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 12, 16, 10);
     column->setSpacing(8);
+    setFocusPolicy(Qt::ClickFocus); // no button waits for a careless Space
     phase_->setObjectName("muted");
     sentence_->setWordWrap(true);
     primary_->setObjectName("primary");

@@ -37,7 +37,7 @@ public:
     virtual bool perform(const QString& action) = 0;
     QPushButton* primary() const { return primary_; }
     // The person has come here: the cursor goes where it is wanted.
-    virtual void arrive() {}
+    virtual void arrive() { setFocus(); }
 
 Q_SIGNALS:
     void changed(); // summary, state or findings

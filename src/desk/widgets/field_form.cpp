@@ -19,7 +19,15 @@ NumberField::NumberField(double low, double high, int decimals, const QString& u
     setKeyboardTracking(false);
     if (!unit.isEmpty())
         setSuffix(" " + unit);
-    setMinimumWidth(64);
+    setMinimumWidth(52);
+}
+
+QSize NumberField::sizeHint() const {
+    return {fontMetrics().horizontalAdvance(text()) + 26, QDoubleSpinBox::sizeHint().height()};
+}
+
+QSize NumberField::minimumSizeHint() const {
+    return {std::min(sizeHint().width(), 72), QDoubleSpinBox::minimumSizeHint().height()};
 }
 
 void NumberField::wheelEvent(QWheelEvent* e) {

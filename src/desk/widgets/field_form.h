@@ -15,6 +15,9 @@ public:
     NumberField(double low, double high, int decimals, const QString& unit);
     void setExact(double value);
     double exact() const;
+    // As wide as what stands in it, not as what might.
+    QSize sizeHint() const override;
+    QSize minimumSizeHint() const override;
 
 protected:
     void wheelEvent(QWheelEvent* e) override; // scrolling a page must not change a telescope

@@ -45,7 +45,10 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
         figures()->addWidget(r);
     tolerance_->setValue(30);
     tolerance_->setPrefix(tr("within "));
+    how_->setAccessibleName(tr("How to correct"));
+    camera_->setAccessibleName(tr("Camera"));
     tolerance_->setObjectName("tolerance");
+    tolerance_->setAccessibleName(tr("Wanted distance from the target"));
     tolerance_->setToolTip(tr("20–50″ is in use (common practice)"));
     how_->addItems({tr("sync the mount"), tr("aim beside")});
     how_->setToolTip(
@@ -73,6 +76,7 @@ QWidget* CentreStation::searchCard() {
     card->setFixedWidth(320);
     search_ = new QLineEdit;
     search_->setObjectName("search");
+    search_->setAccessibleName(tr("Target to look for"));
     search_->setPlaceholderText(tr("name, or 02 22 33.4 +42 20 57"));
     search_->setClearButtonEnabled(true);
     results_ = new QListWidget;

@@ -30,9 +30,11 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
       effects_(new QLabel) {
     exposure_->setValue(session.rig().guiding.exposure_s);
     exposure_->setObjectName("exposure");
+    exposure_->setAccessibleName(tr("Exposure"));
     exposure_->setPrefix(tr("expose "));
     count_->setValue(9);
     count_->setObjectName("starCount");
+    count_->setAccessibleName(tr("Most guide stars"));
     count_->setMinimumWidth(116);
     darks_->setObjectName("darks");
     byMerit_->setObjectName("byMerit");

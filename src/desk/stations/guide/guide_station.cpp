@@ -84,6 +84,7 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
         for (int i = 0; i < 4; ++i) {
             const auto key = static_cast<SettingKey>(static_cast<int>(first) + i);
             boxes[i]->setObjectName(qs(settingId(key)));
+            boxes[i]->setAccessibleName(qs(settingName(key)));
             grid->addWidget(boxes[i], line, i + 1);
             fields_.emplace_back(key, boxes[i]);
             connect(boxes[i], &QDoubleSpinBox::valueChanged, this,
@@ -97,6 +98,7 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
         decMode_->addItem(qs(settingText(SettingKey::decMode, static_cast<double>(mode))));
     connect(decMode_, &QComboBox::currentIndexChanged, this,
             [this](int mode) { this->session().changeSetting(SettingKey::decMode, mode, "yours"); });
+    decMode_->setAccessibleName(qs(settingName(SettingKey::decMode)));
     grid->addWidget(decMode_, 2, 5);
     grid->addWidget(changes_, 3, 0, 1, 6);
     connect(changes_, &ChangeList::undoWanted, this,

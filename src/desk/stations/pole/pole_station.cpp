@@ -8,7 +8,7 @@
 #include <QLineEdit>
 #include <QMimeData>
 #include <QPushButton>
-#include <QStackedLayout>
+
 #include <QTimer>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -29,6 +29,7 @@
 #include "desk/stations/pole/lever_tone.h"
 #include "desk/stations/pole/method_card.h"
 #include "desk/theme.h"
+#include "desk/widgets/bench_stack.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
@@ -39,7 +40,7 @@ namespace nordstjerna {
 PoleStation::PoleStation(Session& session, QWidget* parent)
     : Station(session, tr("Pole"), "north-star", parent),
       phases_(new PhaseBar({tr("Rough start"), tr("Plan and measure"), tr("Adjust"), tr("Verify")})),
-      pages_(new QStackedLayout), proof_(new QStackedLayout), total_(new ReadOut(tr("Off the pole"))),
+      pages_(new PageLayout), proof_(new PageLayout), total_(new ReadOut(tr("Off the pole"))),
       parts_(new ReadOut(tr("East / high"))), evidence_(new ReadOut(tr("Sightings"))),
       second_(new QPushButton), third_(new QPushButton), wanted_(numberField(0.1, 30.0, 1, "′")),
       count_(numberField(2, 7, 0, tr("sightings"))), reference_(new QComboBox), tone_(new LeverTone(this)),
@@ -47,10 +48,13 @@ PoleStation::PoleStation(Session& session, QWidget* parent)
     setAcceptDrops(true);
     wanted_->setValue(2.0);
     wanted_->setPrefix(tr("want < "));
+    reference_->setAccessibleName(tr("Which pole"));
     wanted_->setObjectName("wanted");
+    wanted_->setAccessibleName(tr("Wanted distance from the pole"));
     wanted_->setToolTip(tr("Below 1′ is excellent, 2–5′ works with guiding (common practice)"));
     count_->setValue(3);
     count_->setObjectName("count");
+    count_->setAccessibleName(tr("Number of sightings"));
     count_->setMinimumWidth(112);
     reference_->addItems({tr("refracted pole"), tr("true pole")});
     reference_->setToolTip(tr("The refracted pole suits a mount that tracks without a pointing model."));
@@ -158,6 +162,7 @@ QWidget* PoleStation::adjustPage() {
     name->setSpacing(12);
     turned_ = new QLineEdit;
     turned_->setObjectName("turned");
+    turned_->setAccessibleName(tr("How far the lever was turned"));
     turned_->setFixedWidth(230);
     turned_->setPlaceholderText(tr("that was … (half a turn)"));
     turned_->setToolTip(tr("Say how far you turned the lever, and it is told in turns from then on."));

@@ -14,10 +14,11 @@ class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
 class QLineEdit;
-class QStackedLayout;
 class QTimer;
 
 namespace nordstjerna {
+
+class PageLayout;
 
 class DriftChart;
 class FrameView;
@@ -110,7 +111,7 @@ private:
     QCheckBox* sound_;
     DriftChart* drift_;
     FrameView* trail_;
-    QStackedLayout *pages_, *proof_;
+    PageLayout *pages_, *proof_;
     MethodCard* methods_;
     ReadOut *total_, *parts_, *evidence_;
     QPushButton *second_, *third_;

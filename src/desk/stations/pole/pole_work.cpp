@@ -5,7 +5,6 @@
 #include <QInputDialog>
 #include <QLineEdit>
 #include <QPushButton>
-#include <QStackedLayout>
 
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -14,6 +13,7 @@
 #include "desk/pictures/frame_view.h"
 #include "desk/stations/pole/pole_station.h"
 #include "desk/theme.h"
+#include "desk/widgets/bench_stack.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/step_bar.h"
 #include "edge/store/fits.h"

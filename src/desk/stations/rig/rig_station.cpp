@@ -70,14 +70,14 @@ void RigStation::build() {
         row(form, tr("Aperture"), {s.aperture});
         s.gain = numberField(0, 999, 3, tr("e/adu"));
         s.bits = numberField(0, 32, 0, tr("bit"));
-        s.noise = numberField(0, 999, 2, tr("e noise"));
-        s.well = numberField(0, 9999999, 0, tr("e well"));
+        s.noise = numberField(0, 999, 2, tr("e"));
+        s.well = numberField(0, 9999999, 0, tr("e"));
         s.gain->setToolTip(tr("Electrons for one count"));
         s.bits->setToolTip(tr("Bits of the converter"));
         s.noise->setToolTip(tr("Read noise, electrons"));
         s.well->setToolTip(tr("Electrons that a pixel holds"));
         row(form, tr("Gain"), {s.gain, s.bits});
-        row(form, tr("Pixel"), {s.noise, s.well});
+        row(form, tr("Noise, well"), {s.noise, s.well});
         form->addRow(s.derived);
         for (NumberField* b : {s.pixel, s.bin, s.width, s.height, s.focal, s.aperture, s.reducer, s.gain,
                                s.bits, s.noise, s.well})
@@ -103,7 +103,8 @@ void RigStation::build() {
     rigMenu_ = new QMenu(rigChoice_);
     rigChoice_->setMenu(rigMenu_);
     connect(rigMenu_, &QMenu::aboutToShow, this, &RigStation::showRigs);
-    row(form, tr("Rig"), {rigName_, rigChoice_});
+    row(form, tr("Rig"), {rigName_});
+    buttons()->addWidget(rigChoice_);
     side(form, imaging_);
     imaging_.reducer->setToolTip(tr("Factor of a reducer or extender, 1 without"));
 
