@@ -233,7 +233,8 @@ Json backlashJson(const BacklashResult& b) {
         returns.push_back({{"to", r.south ? "south" : "north"},
                            {"dead_ms", measured(r.dead_ms, 1)},
                            {"shape", backlashShapeName(r.shape)}});
-    return Json{{"dead_ms", measured(b.dead_ms, 1)},
+    return Json{{"at_least", b.atLeast},
+                {"dead_ms", measured(b.dead_ms, 1)},
                 {"dead_arcsec", measured(b.dead_arcsec, 3)},
                 {"rate_arcsec_s", measured(b.rate_arcsec_s, 4)},
                 {"shape", backlashShapeName(b.shape)},

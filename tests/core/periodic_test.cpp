@@ -457,7 +457,10 @@ void PeriodicTest::gapBeyondTheLegIsAtLeast() {
     }
     const auto told = analyseBacklash(engaged);
     QVERIFY2(told.has_value(), told ? "" : told.error().text().c_str());
-    QVERIFY2(told->atLeast, qPrintable(QString("%1 ± %2 %3").arg(told->dead_ms.value).arg(told->dead_ms.sigma).arg(backlashShapeName(told->shape))));
+    QVERIFY2(told->atLeast, qPrintable(QString("%1 ± %2 %3")
+                                           .arg(told->dead_ms.value)
+                                           .arg(told->dead_ms.sigma)
+                                           .arg(backlashShapeName(told->shape))));
     bool said = false;
     for (const Finding& f : backlashFindings(*told))
         said |= f.evidence.find("at least") != std::string::npos ||

@@ -266,8 +266,10 @@ void WindowTest::haltWorksEverywhere() {
     QVERIFY(QTest::qWaitFor([&] { return window_->session().mountState().moving; }, 5000));
     window_->showStation("Rig");
     QTest::keyClick(window_.get(), Qt::Key_Period, Qt::ControlModifier);
-    QVERIFY(!window_->session().mountState().moving);
+    // Halt has its own way to the mount, beside the window.
+    QVERIFY(QTest::qWaitFor([&] { return !window_->session().mountState().moving; }, 5000));
     QVERIFY(waitIdle(5000));
+    QVERIFY(!window_->session().mountState().tracking);
     window_->showStation("Pole");
     QVERIFY(window_->station("Pole")->primary()->isEnabled());
     QCOMPARE(window_->station("Pole")->state(), StationState::open);

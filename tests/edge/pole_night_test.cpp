@@ -63,6 +63,7 @@ private slots:
     void cloudWhileAdjusting();
     void failedSightingIsLeftOutAndRepeated();
     void refereeAgreesWithTheTruth();
+    void trailIsHonest();
     void trailCheckSeesTheError();
     void trailOnAGoodAxisIsALine();
     void centringBySyncAndByOffset();
@@ -427,6 +428,55 @@ void PoleNightTest::twoWindowsWhenNoArcIsFree() {
     QVERIFY(arcBetween(rig, wishes, Angle::fromDeg(-20), Angle::fromDeg(20), Angle::fromDeg(10))
                 .error()
                 .what.find("meridian") != std::string::npos);
+}
+
+void PoleNightTest::trailIsHonest() {
+    // Random mounts, worms, air, places: the stated ± against the truth. 200 of them by hand
+    // (NORDSTJERNA_TRAILS=200), fewer with every check.
+    const int trials = qEnvironmentVariableIsSet("NORDSTJERNA_TRAILS")
+                           ? qEnvironmentVariableIntValue("NORDSTJERNA_TRAILS")
+                           : 8;
+    Random random(3);
+    int within = 0;
+    int done = 0;
+    double squares = 0.0;
+    for (int i = 0; i < trials; ++i) {
+        Scenario s = demoScenario();
+        s.seed = 1000 + static_cast<std::uint64_t>(i);
+        s.axisEast_arcmin = random.uniform(-15, 15);
+        s.axisHigh_arcmin = random.uniform(-15, 15);
+        s.seeing_arcsec = random.uniform(1.2, 3.0);
+        for (PeriodicTerm& t : s.periodic) {
+            t.amplitude_arcsec *= random.uniform(0.2, 2.0);
+            t.phase_deg = random.uniform(0, 360);
+        }
+        s.start = s.start + random.uniform(0, 3 * 3600.0);
+        SimulatedNight night(s, sharedIndex());
+        TrailCheckSetup setup;
+        setup.rig = s.rig;
+        setup.half_s = random.uniform(50, 110);
+        const auto place =
+            driftPlace(s.rig, random.uniform() < 0.5 ? DriftPlace::meridian : DriftPlace::eastOrWest);
+        QVERIFY(place.has_value());
+        setup.place = *place;
+        TrailChecking check(setup);
+        if (!perform(check, night) || !check.result())
+            continue;
+        const DriftWatch& w = check.result()->watch;
+        const double truth = predictedDrift(s.rig.site, w.middle, w.star, night.trueAxis()).x();
+        const double z = (w.dec_arcsec_min.value - truth) / w.dec_arcsec_min.sigma;
+        ++done;
+        within += std::abs(z) < 1.0;
+        squares += z * z;
+        QVERIFY2(std::abs(z) < 6.0, qPrintable(QString("%1: %2 ± %3 for %4")
+                                                   .arg(i)
+                                                   .arg(w.dec_arcsec_min.value)
+                                                   .arg(w.dec_arcsec_min.sigma)
+                                                   .arg(truth)));
+    }
+    qInfo("%d of %d within 1 sigma, rms z %.2f", within, done, std::sqrt(squares / std::max(1, done)));
+    QVERIFY(done >= 0.7 * trials);
+    QVERIFY(within >= 0.4 * done);
 }
 
 NORDSTJERNA_TEST(PoleNightTest)
