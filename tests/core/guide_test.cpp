@@ -19,6 +19,7 @@ private slots:
     void ratesSlowDownTowardsThePole();
     void deadbandAndGain();
     void smoothingRemembers();
+    void smoothingDoesNotResonate();
     void groupAverages();
     void groupDropsAStarThatDisagrees();
     void groupSurvivesLosses();
@@ -74,9 +75,29 @@ void GuideTest::deadbandAndGain() {
 void GuideTest::smoothingRemembers() {
     ProportionalController c({1.0, 0.0, 0.5, 1000});
     QVERIFY(std::abs(c.correction(1.0) - 1.0) < 1e-12);
-    QVERIFY(std::abs(c.correction(0.0) - 0.5) < 1e-12);
+    // All of it was corrected: nothing is remembered of it.
+    QVERIFY(std::abs(c.correction(0.0)) < 1e-12);
+    ProportionalController half({0.5, 0.0, 0.5, 1000});
+    QVERIFY(std::abs(half.correction(1.0) - 0.5) < 1e-12);
+    QVERIFY(std::abs(half.correction(0.0) - 0.125) < 1e-12);
     c.reset();
     QVERIFY(std::abs(c.correction(0.2) - 0.2) < 1e-12);
+}
+
+void GuideTest::smoothingDoesNotResonate() {
+    // Strong smoothing with the usual gain on a star that is off once: the error dies away, however much is
+    // smoothed.
+    for (double smoothing : {0.0, 0.5, 0.8, 0.9}) {
+        ProportionalController c({0.65, 0.0, smoothing, 1000});
+        double error = 3.0;
+        double worst = 0.0;
+        for (int i = 0; i < 200; ++i) {
+            error -= c.correction(error);
+            if (i > 60)
+                worst = std::max(worst, std::abs(error));
+        }
+        QVERIFY2(worst < 0.05, qPrintable(QString("%1: %2").arg(smoothing).arg(worst)));
+    }
 }
 
 namespace {

@@ -10,7 +10,10 @@ double ProportionalController::correction(double error_arcsec) {
     fresh_ = false;
     if (std::abs(smoothed_) <= settings_.deadband_arcsec)
         return 0.0;
-    return settings_.loopGain * smoothed_;
+    const double given = settings_.loopGain * smoothed_;
+    // What is corrected now is no error any more; a memory that kept it would correct it again and again.
+    smoothed_ -= given;
+    return given;
 }
 
 } // namespace nordstjerna

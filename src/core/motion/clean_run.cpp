@@ -12,7 +12,7 @@ namespace {
 
 constexpr int halfWindow = 5;
 constexpr double farOut = 6.0;               // σ of the fast noise from the neighbours' median
-constexpr double naturalRate_arcsec_s = 0.2; // no worm or drift is faster
+constexpr double naturalRate_arcsec_s = 0.6; // no worm, strain wave or drift is faster
 constexpr double jumpSigmas = 8.0;
 constexpr int leastRows = 5; // between two jumps, to be worth a level of their own
 constexpr int mostLevels = 40;

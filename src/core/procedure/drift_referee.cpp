@@ -5,6 +5,7 @@
 
 #include "core/base/format.h"
 #include "core/image/guide_star_choice.h"
+#include "core/motion/line_model.h"
 #include "core/pole/sighting_plan.h"
 
 namespace nordstjerna {
@@ -71,6 +72,11 @@ Step DriftReferee::measured(const StarsTracked& tracked) {
             w.star = plane.centre;
             w.place = ObservedFrame(setup_.rig.site, w.middle).hourAngleDec(plane.centre);
             w.dec_arcsec_min = line->slope;
+            // The line's own ± knows of neighbours only; slow air reaches farther.
+            std::vector<double> rest;
+            for (size_t i = 0; i < t.size(); ++i)
+                rest.push_back(d[i] - line->at(t[i]));
+            w.dec_arcsec_min.sigma *= std::max(1.0, slowInflation(rest) / line->inflation);
             w.length_s = samples_.back().t_s;
             component_ = componentOf(w, setup_.rig.site, setup_.reference);
             result_ = w;

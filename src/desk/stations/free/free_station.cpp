@@ -7,6 +7,7 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <chrono>
 
 #include "charts/backlash_chart.h"
 #include "charts/report.h"
@@ -211,14 +212,25 @@ void FreeStation::record() {
         },
         [keep, live, worm_s](Guiding& g) {
             keep(g.run());
-            if (g.run().rows.size() < live->due && !g.over())
-                return;
-            live->due = g.run().rows.size() + std::max<size_t>(1, g.run().rows.size() / 40);
-            if (auto motion = analyseMotion(g.run(), worm_s)) {
+            const auto told = [worm_s](const Run& run) -> std::shared_ptr<const RunStory> {
+                auto motion = analyseMotion(run, worm_s);
+                if (!motion)
+                    return nullptr;
                 auto story = std::make_shared<RunStory>();
                 story->motion = std::move(*motion);
-                live->wanted = wantedFigures(story->motion);
-                live->story = std::move(story);
+                return story;
+            };
+            // A long restless run takes seconds to judge: beside the recording, which must not miss a frame.
+            if (live->pending.valid()) {
+                if (!g.over() && live->pending.wait_for(std::chrono::seconds(0)) != std::future_status::ready)
+                    return;
+                live->adopt(live->pending.get());
+            }
+            if (g.over())
+                live->adopt(told(g.run()));
+            else if (g.run().rows.size() >= live->due) {
+                live->due = g.run().rows.size() + std::max<size_t>(1, g.run().rows.size() / 40);
+                live->pending = std::async(std::launch::async, told, g.run());
             }
         });
     if (!session().busy())

@@ -64,6 +64,13 @@ private:
         std::shared_ptr<const RunStory> story;
         std::vector<WantedFigure> wanted;
         size_t due = 12; // rows
+        std::future<std::shared_ptr<const RunStory>> pending;
+        void adopt(std::shared_ptr<const RunStory> told) {
+            if (!told)
+                return;
+            wanted = wantedFigures(told->motion);
+            story = std::move(told);
+        }
     };
     struct Snapshot {
         Progress progress;
