@@ -6,6 +6,7 @@
 #include "core/image/guide_star_choice.h"
 #include "core/image/star_detect.h"
 #include "core/image/star_measure.h"
+#include "core/image/star_profile.h"
 #include "core/image/stretch.h"
 #include "registry.h"
 #include "synthetic_frame.h"
@@ -16,6 +17,8 @@ using namespace testing_frames;
 class ImageTest : public QObject {
     Q_OBJECT
 private slots:
+    void comaticStarsByTheirOwnShape();
+    void roundStarsKeepTheGaussian();
     void centroidReachesTheBound_data();
     void centroidReachesTheBound();
     void statedSigmaIsHonest();
@@ -318,6 +321,124 @@ void ImageTest::stretchKeepsOrder() {
     QVERIFY(std::is_sorted(grey.begin(), grey.end()));
     QCOMPARE(int(grey.front()), 0);
     QVERIFY(grey.back() > 100);
+}
+
+namespace {
+// A star with coma: a core and a tail that widens away from it.
+struct Comatic {
+    double angle = 0.6, length = 4.6, core = 0.95;
+    double at(double dx, double dy) const {
+        double sum = 0.0;
+        double total = 0.0;
+        for (int k = 0; k < 12; ++k) {
+            const double u = k / 11.0;
+            const double sigma = core + 1.1 * u;
+            const double w = std::exp(-1.7 * u);
+            const double x = dx - length * u * std::cos(angle);
+            const double y = dy - length * u * std::sin(angle);
+            sum += w * std::exp(-0.5 * (x * x + y * y) / (sigma * sigma)) / (2 * M_PI * sigma * sigma);
+            total += w;
+        }
+        return sum / total;
+    }
+};
+
+Frame comaticFrame(const std::vector<std::array<double, 3>>& stars, const Comatic& coma, double noise,
+                   Random& random) {
+    Frame f = testing_frames::noiseFrame(520, 520, 300, noise, random);
+    for (const auto& [x, y, flux] : stars)
+        for (int py = int(y) - 14; py <= int(y) + 14; ++py)
+            for (int px = int(x) - 14; px <= int(x) + 14; ++px) {
+                const double signal = flux * coma.at(px - x, py - y);
+                f.at(px, py) += static_cast<float>(signal + std::sqrt(signal) * random.gaussian());
+            }
+    f.info.gain_e_adu = 1.0;
+    return f;
+}
+} // namespace
+
+void ImageTest::comaticStarsByTheirOwnShape() {
+    // Guide stars of an off-axis guider: noise of the place against the Cramér–Rao bound of that very shape,
+    // computed from its derivatives (e.g. Winick 1986, J. Opt. Soc. Am. A 3; from memory).
+    Random random(12);
+    const Comatic coma;
+    const double noise = 9.0;
+    const double flux = 5000.0;
+    double information[2][2] = {};
+    for (int py = -16; py <= 16; ++py)
+        for (int px = -16; px <= 16; ++px) {
+            constexpr double h = 1e-3;
+            const double gx = flux * (coma.at(px - h, py) - coma.at(px + h, py)) / (2 * h);
+            const double gy = flux * (coma.at(px, py - h) - coma.at(px, py + h)) / (2 * h);
+            const double variance = noise * noise + flux * coma.at(px, py);
+            information[0][0] += gx * gx / variance;
+            information[0][1] += gx * gy / variance;
+            information[1][1] += gy * gy / variance;
+        }
+    const double determinant = information[0][0] * information[1][1] - information[0][1] * information[0][1];
+    const double bound = std::sqrt(0.5 * (information[0][0] + information[1][1]) / determinant);
+    std::vector<std::array<double, 3>> field;
+    for (int i = 0; i < 36; ++i)
+        field.push_back({50.0 + 80.0 * (i % 6) + random.uniform(-8, 8),
+                         50.0 + 80.0 * (i / 6) + random.uniform(-8, 8), flux * random.uniform(0.7, 2.0)});
+    const Frame first = comaticFrame(field, coma, noise, random);
+    const auto stars = detectStars(first);
+    QVERIFY(stars.has_value());
+    const auto profile = StarProfile::learn(first, stars->stars);
+    QVERIFY(profile.has_value());
+    double gaussianSquares = 0.0;
+    double ownSquares = 0.0;
+    double stated = 0.0;
+    double meanSnr = 0.0;
+    double meanHfd = 0.0;
+    double gaussianOffset[2] = {};
+    double ownOffset[2] = {};
+    std::vector<std::array<double, 4>> offs;
+    constexpr int trials = 300;
+    for (int i = 0; i < trials; ++i) {
+        Frame f = testing_frames::noiseFrame(64, 64, 300, noise, random);
+        f.info.gain_e_adu = 1.0;
+        const double x = 31.0 + random.uniform();
+        const double y = 31.0 + random.uniform();
+        for (int py = 16; py < 48; ++py)
+            for (int px = 16; px < 48; ++px) {
+                const double signal = flux * coma.at(px - x, py - y);
+                f.at(px, py) += static_cast<float>(signal + std::sqrt(signal) * random.gaussian());
+            }
+        const auto star = findAndMeasure(f, x + 1, y + 1, 8.0);
+        QVERIFY(star.has_value());
+        const Star own = profile->refine(f, *star);
+        offs.push_back({star->x - x, star->y - y, own.x - x, own.y - y});
+        for (int a = 0; a < 2; ++a) {
+            gaussianOffset[a] += offs.back()[static_cast<size_t>(a)] / trials;
+            ownOffset[a] += offs.back()[static_cast<size_t>(2 + a)] / trials;
+        }
+        stated += own.sigmaX / trials;
+        meanSnr += star->snr / trials;
+        meanHfd += star->hfd / trials;
+    }
+    for (const auto& o : offs)
+        for (size_t a = 0; a < 2; ++a) {
+            gaussianSquares += std::pow(o[a] - gaussianOffset[a], 2) / (2 * trials);
+            ownSquares += std::pow(o[2 + a] - ownOffset[a], 2) / (2 * trials);
+        }
+    qInfo("SNR %.0f, HFD %.1f px: Gaussian %.2f, own shape %.2f times the bound of %.4f px; stated %.4f",
+          meanSnr, meanHfd, std::sqrt(gaussianSquares) / bound, std::sqrt(ownSquares) / bound, bound, stated);
+    QVERIFY2(std::sqrt(ownSquares) < 1.3 * bound, qPrintable(QString::number(std::sqrt(ownSquares) / bound)));
+    QVERIFY(std::sqrt(ownSquares) < 0.95 * std::sqrt(gaussianSquares));
+}
+
+void ImageTest::roundStarsKeepTheGaussian() {
+    Random random(13);
+    Frame f = testing_frames::noiseFrame(520, 520, 300, 9.0, random);
+    for (int i = 0; i < 36; ++i)
+        testing_frames::addStar(f, 50.0 + 80.0 * (i % 6) + random.uniform(-8, 8),
+                                50.0 + 80.0 * (i / 6) + random.uniform(-8, 8),
+                                5000.0 * random.uniform(0.7, 2.0), 1.6, random, 1.0);
+    f.info.gain_e_adu = 1.0;
+    const auto stars = detectStars(f);
+    QVERIFY(stars.has_value() && stars->stars.size() > 30);
+    QVERIFY(!StarProfile::learn(f, stars->stars).has_value());
 }
 
 NORDSTJERNA_TEST(ImageTest)

@@ -114,7 +114,14 @@ Step Guiding::choose(const Event& event) {
         phase_ = Phase::ended;
         return FailStep{stars.error()};
     }
-    watch_ = StarWatch(*stars, field->stars);
+    auto profile = StarProfile::learn(*frame_, field->stars);
+    std::vector<Star> chosen = *stars;
+    if (profile)
+        for (Star& s : chosen)
+            s = profile->refine(*frame_, s);
+    watch_ = StarWatch(chosen, field->stars);
+    if (profile)
+        watch_.useProfile(std::make_shared<const StarProfile>(std::move(*profile)));
     run_.meta.start = frame_->info.middle().value_or(event.now);
     if (setup_.corrections && setup_.rates.decUnproven) {
         phase_ = Phase::proving;

@@ -129,10 +129,11 @@ bool RatesMeasurement::atEdge() const {
 }
 
 Step RatesMeasurement::look() const {
-    return TrackStep{
-        setup_.exposure_s,
-        {{star_->x, star_->y,
-          std::max(12.0, 3.0 * std::max(travel_px_, setup_.travel_px) / setup_.steps) + 8.0 * lost_}}};
+    TrackStep step;
+    step.exposure_s = setup_.exposure_s;
+    const double search = std::max(12.0, 3.0 * std::max(travel_px_, setup_.travel_px) / setup_.steps);
+    step.stars.push_back({star_->x, star_->y, search + 8.0 * lost_});
+    return step;
 }
 
 Step RatesMeasurement::pulse(Leg leg) {

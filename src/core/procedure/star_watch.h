@@ -33,6 +33,8 @@ public:
     // Other stars take over; the shift goes on from where it stood.
     void renew(const Frame& frame, const std::vector<Star>& stars, std::vector<Star> pattern);
 
+    // Stars of these optics are measured by their own shape.
+    void useProfile(std::shared_ptr<const StarProfile> profile) { profile_ = std::move(profile); }
     const StarGroup& group() const { return group_; }
     int lostFrames() const { return lostFrames_; }
 
@@ -41,6 +43,7 @@ private:
     bool few() const { return group_.members().size() < 3; }
     StarGroup group_;
     std::vector<Star> pattern_;
+    std::shared_ptr<const StarProfile> profile_;
     double search_px_ = 10.0;
     FieldShift last_;
     int lostFrames_ = 0;

@@ -101,7 +101,7 @@ void FindingsPanel::show(const std::vector<Finding>& findings, const std::option
             cards_.insert(cards_.begin() + static_cast<std::ptrdiff_t>(at), card);
             const auto open =
                 std::count_if(cards_.begin(), cards_.end(), [](FindingCard* c) { return c->isOpen(); });
-            if (fresh && (open < mostOpen || f.weight == Weight::act)) {
+            if (fresh && (open < mostOpen || f.weight == Weight::act || at < static_cast<size_t>(mostOpen))) {
                 card->setOpen(true);
                 openAtMost(card);
             }
