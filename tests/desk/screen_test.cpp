@@ -245,7 +245,8 @@ void ScreenTest::theEveningSurvivesARestart() {
     window_->session().changeSetting(SettingKey::gainRa, 0.37, "yours");
     ThemeSwitch::instance().use("Ember");
     window_->findingsPanel()->setVisible(true);
-    QTest::qWait(600); // the window's own beat keeps the view
+    // The window's own beat keeps the view.
+    QVERIFY(QTest::qWaitFor([&] { return window_->session().themeName() == "Ember"; }, 30000));
     QVERIFY(window_->session().flush(10.0));
     open();
     QVERIFY(window_->station("Focus")->isVisible());

@@ -7,7 +7,7 @@ namespace nordstjerna {
 
 namespace {
 constexpr std::chrono::milliseconds pause{250};
-constexpr double lastPatience_s = 2.0;
+constexpr double lastPatience_s = 5.0;
 } // namespace
 
 WriteQueue::WriteQueue() : thread_([this] { run(); }) {}
