@@ -252,7 +252,11 @@ void RatesTest::honestUnderAirAndWorm() {
     // 300 random mounts: worm of 240–640 s and up to 20″ amplitude, slow air, seeing; 60–76 % within 1σ.
     QFETCH(bool, wormKnown);
     Random random(77);
+#ifdef NORDSTJERNA_SANITIZED
+    constexpr int mounts = 25; // they look for other faults; too few to judge the shares
+#else
     constexpr int mounts = 300;
+#endif
     int within[4] = {};
     for (int i = 0; i < mounts; ++i) {
         Truth t;
@@ -280,7 +284,7 @@ void RatesTest::honestUnderAirAndWorm() {
     qInfo("within 1 sigma: RA rate %d, Dec rate %d, RA angle %d, Dec angle %d of %d", within[0], within[1],
           within[2], within[3], mounts);
     for (int w : within)
-        QVERIFY2(w >= 0.60 * mounts && w <= 0.76 * mounts, qPrintable(QString::number(w)));
+        QVERIFY2(mounts < 100 || (w >= 0.60 * mounts && w <= 0.76 * mounts), qPrintable(QString::number(w)));
 }
 
 void RatesTest::twoShortStepsAreABadCalibration() {
