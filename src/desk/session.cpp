@@ -68,9 +68,8 @@ void Session::restoreEvening() {
         rig_ = *evening_.rig;
     settings_.setFromRig(rig_.guiding.exposure_s, rig_.guiding.pulseLimit_ms);
     for (const Evening::Setting& s : evening_.settings)
-        for (int k = 0; k < settingCount; ++k)
-            if (settingId(static_cast<SettingKey>(k)) == s.id)
-                settings_.restore(static_cast<SettingKey>(k), s.value, s.origin, s.reason);
+        if (const auto key = settingWithId(s.id))
+            settings_.restore(*key, s.value, s.origin, s.reason);
     if (evening_.target) {
         targetName_ = evening_.targetName;
         target_ = vectorFrom(*evening_.target);
@@ -91,16 +90,24 @@ void Session::keepEvening() {
             evening_.settings.push_back(
                 {settingId(key), settings_.value(key), settings_.origin(key), settings_.reason(key)});
     }
-    const auto told = [this](const Expected<void>& done) {
+    queue_->post(
+        [path = eveningPath(dataFolder_), evening = evening_] { return writeEvening(path, evening); },
+        tellFailure(), "evening");
+    keepRig();
+}
+
+void Session::keepRig() {
+    queue_->post([library = library(), rig = rig_] { return library.keep(rig); }, tellFailure(),
+                 "rig " + rig_.id);
+}
+
+// Of a write beside the window.
+std::function<void(const Expected<void>&)> Session::tellFailure() {
+    return [this](const Expected<void>& done) {
         if (!done)
             QMetaObject::invokeMethod(
                 this, [this, p = done.error()] { reportProblem(p); }, Qt::QueuedConnection);
     };
-    queue_->post(
-        [path = eveningPath(dataFolder_), evening = evening_] { return writeEvening(path, evening); }, told,
-        "evening");
-    queue_->post([library = RigLibrary(dataFolder_ / "rigs"), rig = rig_] { return library.keep(rig); }, {},
-                 "rig " + rig_.id);
 }
 
 void Session::keepView(const std::string& station, const std::string& theme, bool findings,
@@ -116,7 +123,7 @@ void Session::keepView(const std::string& station, const std::string& theme, boo
 }
 
 std::vector<RigLibrary::Listed> Session::rigs() {
-    auto list = RigLibrary(dataFolder_ / "rigs").list();
+    auto list = library().list();
     const auto own =
         std::find_if(list.begin(), list.end(), [this](const auto& r) { return r.id == rig_.id; });
     if (own == list.end())
@@ -129,12 +136,11 @@ std::vector<RigLibrary::Listed> Session::rigs() {
 Expected<void> Session::chooseRig(const std::string& id) {
     if (id == rig_.id)
         return {};
-    const RigLibrary library(dataFolder_ / "rigs");
     // What was edited last may still be on its way to the disk.
     if (!queue_->flush(3.0))
         return nordstjerna::problem("The rig cannot be changed now.", "The one in use is not on disk yet.",
                                     "Check the data folder and the free space.");
-    auto rig = library.read(id);
+    auto rig = library().read(id);
     if (!rig)
         return tl::unexpected(rig.error());
     setRig(*rig);
@@ -151,7 +157,7 @@ void Session::duplicateRig() {
 Expected<void> Session::removeRig(const std::string& id) {
     if (id == rig_.id)
         return nordstjerna::problem("The rig in use cannot be removed.", "", "Choose another one first.");
-    return RigLibrary(dataFolder_ / "rigs").remove(id);
+    return library().remove(id);
 }
 
 namespace {
@@ -220,9 +226,7 @@ Session::~Session() {
 void Session::setRig(const Rig& rig) {
     const bool other = rig.id != rig_.id;
     if (other) // what is left must be there to come back to
-        queue_->post(
-            [library = RigLibrary(dataFolder_ / "rigs"), former = rig_] { return library.keep(former); }, {},
-            "rig " + rig_.id);
+        keepRig();
     rig_ = rig;
     // What was measured with one rig says nothing of another.
     if (other) {

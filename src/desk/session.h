@@ -207,6 +207,9 @@ private:
     void openLog();
     void restoreEvening();
     void keepEvening();
+    void keepRig();
+    std::function<void(const Expected<void>&)> tellFailure();
+    RigLibrary library() const { return RigLibrary(dataFolder_ / "rigs"); }
     void tellTrouble(const Procedure& p);
     void confirmHalt(const Expected<void>& done);
 

@@ -6,7 +6,7 @@
 #include "core/image/guide_star_choice.h"
 #include "core/image/star_detect.h"
 #include "core/image/star_measure.h"
-#include "core/image/star_profile.h"
+#include "core/image/star_shape.h"
 #include "core/image/stretch.h"
 #include "registry.h"
 #include "synthetic_frame.h"
@@ -384,8 +384,8 @@ void ImageTest::comaticStarsByTheirOwnShape() {
     const Frame first = comaticFrame(field, coma, noise, random);
     const auto stars = detectStars(first);
     QVERIFY(stars.has_value());
-    const auto profile = StarProfile::learn(first, stars->stars);
-    QVERIFY(profile.has_value());
+    const auto shape = StarShape::learn(first, stars->stars);
+    QVERIFY(shape.has_value());
     double gaussianSquares = 0.0;
     double ownSquares = 0.0;
     double stated = 0.0;
@@ -407,7 +407,7 @@ void ImageTest::comaticStarsByTheirOwnShape() {
             }
         const auto star = findAndMeasure(f, x + 1, y + 1, 8.0);
         QVERIFY(star.has_value());
-        const Star own = profile->refine(f, *star);
+        const Star own = shape->refine(f, *star);
         offs.push_back({star->x - x, star->y - y, own.x - x, own.y - y});
         for (int a = 0; a < 2; ++a) {
             gaussianOffset[a] += offs.back()[static_cast<size_t>(a)] / trials;
@@ -438,7 +438,7 @@ void ImageTest::roundStarsKeepTheGaussian() {
     f.info.gain_e_adu = 1.0;
     const auto stars = detectStars(f);
     QVERIFY(stars.has_value() && stars->stars.size() > 30);
-    QVERIFY(!StarProfile::learn(f, stars->stars).has_value());
+    QVERIFY(!StarShape::learn(f, stars->stars).has_value());
 }
 
 NORDSTJERNA_TEST(ImageTest)

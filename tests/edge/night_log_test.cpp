@@ -17,6 +17,7 @@
 #include "edge/store/night_log.h"
 #include "night_fixture.h"
 #include "registry.h"
+#include "wired_mount.h"
 
 using namespace nordstjerna;
 
@@ -48,25 +49,6 @@ Rig rigNamed(const std::string& name) {
     rig.name = name;
     return rig;
 }
-
-// A mount whose cable has its axes exchanged, or its senses turned round.
-struct CrossedMount : Mount {
-    Mount& mount;
-    bool swap = false;
-    double raSense = 1.0;
-    double decSense = 1.0;
-    explicit CrossedMount(Mount& m) : mount(m) {}
-    MountState state() const override { return mount.state(); }
-    Expected<void> slew(const HourAngleDec& t, const StopFlag& h) override { return mount.slew(t, h); }
-    Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
-    Expected<void> pulse(double ra, double dec, const StopFlag& h) override {
-        return swap ? mount.pulse(dec, ra, h) : mount.pulse(raSense * ra, decSense * dec, h);
-    }
-    Expected<void> runRa(double rate) override { return mount.runRa(rate); }
-    Expected<void> sync(const HourAngleDec& t) override { return mount.sync(t); }
-    Expected<void> setCurve(const std::vector<double>& curve) override { return mount.setCurve(curve); }
-    Expected<void> halt() override { return mount.halt(); }
-};
 
 } // namespace
 
@@ -193,7 +175,7 @@ void NightLogTest::agedByFocalLength() {
 
 void NightLogTest::swappedAxesAreNamed() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    CrossedMount crossed(night.mount());
+    WiredMount crossed(night.mount());
     crossed.swap = true;
     Devices devices = night.devices();
     devices.mount = &crossed;
@@ -207,7 +189,7 @@ void NightLogTest::swappedAxesAreNamed() {
 void NightLogTest::reversedAxesAreNamed() {
     for (double sense : {1.0, -1.0}) {
         SimulatedNight night(demoScenario(), sharedIndex());
-        CrossedMount crossed(night.mount());
+        WiredMount crossed(night.mount());
         crossed.raSense = sense;
         crossed.decSense = -sense;
         Devices devices = night.devices();

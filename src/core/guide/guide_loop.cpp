@@ -47,14 +47,6 @@ void GuideLoop::lost() {
     dec_.reset();
 }
 
-void GuideLoop::disturbed() {
-    guard_.forget();
-    lastError_.reset();
-    smallSince_s_.reset();
-    settlingSince_s_.reset();
-    state_ = LoopState::acquiring;
-}
-
 void GuideLoop::settle(const SkyError& error, double t_s) {
     if (raStopped_ || decStopped_) {
         state_ = LoopState::runningAway;
@@ -91,7 +83,6 @@ PulsePair GuideLoop::decide(const SkyError& error, double longest_ms) {
     };
     pulse.ra_ms = limited(pulse.ra_ms, settings_.controller.ra.pulseLimit_ms);
     pulse.dec_ms = limited(pulse.dec_ms, settings_.controller.dec.pulseLimit_ms);
-    // What the axis swallowed or was refused must not be counted on.
     switch (settings_.controller.decMode) {
     case DecMode::both:
         break;

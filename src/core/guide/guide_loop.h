@@ -50,8 +50,6 @@ public:
     LoopOutput step(const LoopInput& in);
     // A frame without a star: no corrections on garbage, and nothing of before counts afterwards.
     void lost();
-    // Found again, bumped, or dithered: it settles anew.
-    void disturbed();
     void setController(const ControllerSettings& settings);
 
     const GuideGeometry& geometry() const { return geometry_; }

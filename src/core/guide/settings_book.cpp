@@ -36,6 +36,13 @@ std::string settingId(SettingKey key) {
     return describe(key).id;
 }
 
+std::optional<SettingKey> settingWithId(const std::string& id) {
+    for (int k = 0; k < settingCount; ++k)
+        if (descriptions[k].id == id)
+            return static_cast<SettingKey>(k);
+    return std::nullopt;
+}
+
 std::string settingText(SettingKey key, double value) {
     if (key == SettingKey::decMode)
         return decModes[std::min<size_t>(static_cast<size_t>(std::lround(std::max(0.0, value))), 3)];

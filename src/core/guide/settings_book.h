@@ -1,6 +1,7 @@
 // The settings of the guide loop, where each came from, and every change with a way back.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -23,9 +24,10 @@ enum class SettingKey {
 };
 inline constexpr int settingCount = 10;
 
-std::string settingName(SettingKey key);               // "RA deadband"
-std::string settingId(SettingKey key);                 // "deadband-ra", for commands
-std::string settingText(SettingKey key, double value); // "0.55″", "south only"
+std::string settingName(SettingKey key); // "RA deadband"
+std::string settingId(SettingKey key);
+std::optional<SettingKey> settingWithId(const std::string& id); // "deadband-ra", for commands
+std::string settingText(SettingKey key, double value);          // "0.55″", "south only"
 
 struct SettingChange {
     SettingKey key = SettingKey::exposure;

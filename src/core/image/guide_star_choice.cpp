@@ -85,14 +85,20 @@ Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, 
                    bright > faint ? "Shorten the exposure." : "Expose longer or move to a richer field.");
 }
 
-Expected<std::vector<Star>> guideStarsOn(const Frame& frame, const ChoiceOptions& options) {
-    const auto field = detectStars(frame);
+Expected<GuideField> guideFieldOn(const Frame& frame, const ChoiceOptions& options) {
+    auto field = detectStars(frame);
     if (!field)
         return tl::unexpected(field.error());
-    return chooseGuideStars(*field, frame.width, frame.height, frame.info.saturation_adu, options);
+    auto chosen = chooseGuideStars(*field, frame.width, frame.height, frame.info.saturation_adu, options);
+    if (!chosen)
+        return tl::unexpected(chosen.error());
+    return GuideField{std::move(*chosen), std::move(*field)};
 }
 
-Expected<std::vector<Star>> starsAt(const Frame& frame, const std::vector<Pixel>& places) {
+Expected<GuideField> guideFieldAt(const Frame& frame, const std::vector<Pixel>& places) {
+    auto field = detectStars(frame);
+    if (!field)
+        return tl::unexpected(field.error());
     std::vector<Star> stars;
     for (const Pixel& p : places)
         if (const auto s = findAndMeasure(frame, p.x, p.y, 10.0))
@@ -101,7 +107,7 @@ Expected<std::vector<Star>> starsAt(const Frame& frame, const std::vector<Pixel>
         return problem("None of the chosen stars is there.",
                        "The field has moved since they were chosen, or cloud hides it.",
                        "Choose again, or let the stars be chosen by merit.");
-    return stars;
+    return GuideField{std::move(stars), std::move(*field)};
 }
 
 } // namespace nordstjerna

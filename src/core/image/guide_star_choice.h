@@ -32,11 +32,17 @@ std::vector<Judged> judgeGuideStars(const StarField& field, int width, int heigh
 Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, int height,
                                              double saturation_adu, const ChoiceOptions& options = {});
 
-// The same, from a whole frame.
-Expected<std::vector<Star>> guideStarsOn(const Frame& frame, const ChoiceOptions& options = {});
+// The stars to watch on a frame, and all that are on it: the pattern the field is recognised by.
+struct GuideField {
+    std::vector<Star> chosen;
+    StarField field;
+};
 
-// Stars that a person pointed at, each measured within 10 px of the place; those not found are left out.
+// Chosen by merit.
+Expected<GuideField> guideFieldOn(const Frame& frame, const ChoiceOptions& options = {});
+
+// Those that a person pointed at, each measured within 10 px of the place; those not found are left out.
 // Fails when none is there.
-Expected<std::vector<Star>> starsAt(const Frame& frame, const std::vector<Pixel>& places);
+Expected<GuideField> guideFieldAt(const Frame& frame, const std::vector<Pixel>& places);
 
 } // namespace nordstjerna

@@ -11,6 +11,12 @@ namespace nordstjerna {
 namespace {
 constexpr size_t mostSeen = 150;
 
+std::vector<Star> brightest(std::vector<Star> stars, size_t most) {
+    std::sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
+    stars.resize(std::min(stars.size(), most));
+    return stars;
+}
+
 // The seen star nearest to a place, within the tolerance.
 const Star* nearest(const std::vector<Star>& seen, double x, double y, double tolerance) {
     const Star* best = nullptr;
@@ -29,10 +35,7 @@ std::optional<FieldJump> findJump(const std::vector<Star>& home, const std::vect
                                   double tolerance_px) {
     if (home.empty() || seen.empty())
         return std::nullopt;
-    std::vector<Star> bright = seen;
-    std::sort(bright.begin(), bright.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
-    if (bright.size() > mostSeen)
-        bright.resize(mostSeen);
+    const std::vector<Star> bright = brightest(seen, mostSeen);
     const Star& lead = *std::max_element(home.begin(), home.end(),
                                          [](const Star& a, const Star& b) { return a.flux < b.flux; });
     std::optional<FieldJump> best;
@@ -73,11 +76,6 @@ std::optional<FieldJump> findPattern(const std::vector<Star>& pattern, const std
     constexpr size_t leads = 15;
     constexpr size_t most = 60;
     constexpr int leastMatches = 3;
-    const auto brightest = [](std::vector<Star> list, size_t count) {
-        std::sort(list.begin(), list.end(), [](const Star& a, const Star& b) { return a.flux > b.flux; });
-        list.resize(std::min(list.size(), count));
-        return list;
-    };
     const std::vector<Star> home = brightest(pattern, most);
     const std::vector<Star> now = brightest(seen, most);
     if (home.size() < leastMatches || now.size() < leastMatches)

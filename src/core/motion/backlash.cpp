@@ -72,12 +72,12 @@ Fit solve(const std::vector<Sample>& samples, const Law& law) {
 }
 
 // Least squares over both dead times: a grid, refined about its best point.
-Fit bestOf(const std::vector<Sample>& samples, Law law, double mostSouth, double mostNorth, bool north) {
+Fit bestOf(const std::vector<Sample>& samples, Law law, double mostSouth, double mostNorth) {
     Fit best;
     double south0 = 0.0;
     double south1 = mostSouth;
     double north0 = 0.0;
-    double north1 = north ? mostNorth : 0.0;
+    double north1 = mostNorth;
     for (int level = 0; level < 5; ++level) {
         const int ns = level == 0 ? 48 : 12;
         const int nn = north1 > north0 ? (level == 0 ? 24 : 8) : 0;
@@ -156,18 +156,18 @@ Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows, bool cle
     // Without a shape, with a gap, coming along softly, leaping: told apart by likelihood, each parameter at
     // the price of Schwarz's criterion (Schwarz 1978, Ann. Stat. 6).
     const double mostNorth = cleared ? 0.0 : 0.8 * north;
-    const Fit plain = bestOf(samples, {}, 0.0, mostNorth, !cleared);
-    const Fit gap = bestOf(samples, {}, south, mostNorth, !cleared);
+    const Fit plain = bestOf(samples, {}, 0.0, mostNorth);
+    const Fit gap = bestOf(samples, {}, south, mostNorth);
     Law leaping;
     leaping.leaps = true;
     leaping.deadNorth = gap.law.deadNorth;
-    const Fit leap = bestOf(samples, leaping, south - 0.5 * step, 0.0, false);
+    const Fit leap = bestOf(samples, leaping, south - 0.5 * step, 0.0);
     Fit soft;
     for (double w : {0.5, 1.0, 2.0, 3.0, 4.0}) {
         Law gradual;
         gradual.soft = w * step;
         gradual.deadNorth = gap.law.deadNorth;
-        const Fit f = bestOf(samples, gradual, south, 0.0, false);
+        const Fit f = bestOf(samples, gradual, south, 0.0);
         if (f.squares < soft.squares)
             soft = f;
     }

@@ -84,16 +84,16 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
     const auto count = static_cast<size_t>((high - low) / step);
     found.independent = (high - low) * span;
     double slowest = low;
-    std::vector<double> passedOver; // peaks that are none, or twins of lines: looked past
-    const auto settle = [&](bool refine) {
-        const auto joint = model.fit(found.frequency, refine, low);
+    std::vector<double> passedOver; // twins of lines: looked past
+    const auto settle = [&] {
+        const auto joint = model.fit(found.frequency, true, low);
         for (size_t k = 0; k < found.frequency.size(); ++k)
             found.frequency[k] = joint.free[k].frequency_hz;
         return joint;
     };
     // Forward: everything that stands out of white noise is a candidate.
     for (size_t round = 0; round < 3 * mostLines && found.frequency.size() < mostLines; ++round) {
-        const auto joint = settle(true);
+        const auto joint = settle();
         // A line that ran to the slow end was drift in disguise: without it, and no longer looked for there.
         const auto ran = std::find_if(found.frequency.begin(), found.frequency.end(),
                                       [&](double f) { return f <= low * 1.0001; });
@@ -131,7 +131,7 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
     // Backward: all lines fitted together, each must stand out of the correlated rest too; the weakest goes
     // first.
     for (;;) {
-        const auto joint = settle(true);
+        const auto joint = settle();
         const Spectrum rest = lombScargle(t, joint.residual, low, step, count);
         const double left = variance(joint.residual);
         found.alarm.clear();

@@ -8,14 +8,54 @@
 namespace nordstjerna {
 
 namespace {
-// Greatest difference of two methods in a component both show, in units of its uncertainty.
-double differenceOf(const MethodResult& one, const MethodResult& two) {
-    double most = 0.0;
-    for (const auto part : {&MethodResult::east_arcmin, &MethodResult::high_arcmin})
-        if (one.*part && two.*part)
-            most = std::max(most, std::abs((one.*part)->value - (two.*part)->value) /
-                                      std::max(std::hypot((one.*part)->sigma, (two.*part)->sigma), 1e-9));
-    return most;
+// Of two methods, in a component that both show.
+struct Difference {
+    const MethodResult* one;
+    const MethodResult* two;
+    const char* component;
+    double arcmin;
+    double sigma; // the same in units of its uncertainty
+
+    bool concerns(const MethodResult& m) const { return one == &m || two == &m; }
+    bool apart() const { return sigma >= 3.0; }
+};
+
+std::vector<Difference> differencesOf(const std::vector<MethodResult>& methods) {
+    std::vector<Difference> all;
+    const auto add = [&](const MethodResult& one, const MethodResult& two, const char* component,
+                         auto MethodResult::*part) {
+        if (!(one.*part) || !(two.*part))
+            return;
+        const double arcmin = std::abs((one.*part)->value - (two.*part)->value);
+        const double sigma = arcmin / std::max(std::hypot((one.*part)->sigma, (two.*part)->sigma), 1e-9);
+        all.push_back({&one, &two, component, arcmin, sigma});
+    };
+    for (size_t i = 0; i < methods.size(); ++i)
+        for (size_t j = i + 1; j < methods.size(); ++j) {
+            add(methods[i], methods[j], "east", &MethodResult::east_arcmin);
+            add(methods[i], methods[j], "high", &MethodResult::high_arcmin);
+        }
+    return all;
+}
+
+// Of three methods the one that differs from the others, while they agree. Null where none or more than one
+// is.
+const MethodResult* oddOneOut(const std::vector<MethodResult>& methods, const std::vector<Difference>& all) {
+    if (methods.size() < 3)
+        return nullptr;
+    const MethodResult* odd = nullptr;
+    for (const MethodResult& m : methods) {
+        const bool differs = std::any_of(all.begin(), all.end(),
+                                         [&](const Difference& d) { return d.concerns(m) && d.apart(); });
+        const bool othersAgree = std::none_of(
+            all.begin(), all.end(), [&](const Difference& d) { return !d.concerns(m) && d.apart(); });
+        if (!differs || !othersAgree)
+            continue;
+        if (odd)
+            return nullptr;
+        odd = &m;
+    }
+    return odd;
 }
 } // namespace
 
@@ -32,24 +72,16 @@ Agreement compareMethods(const std::vector<MethodResult>& methods) {
     }
     if (best)
         a.trusted = best->name;
+    const std::vector<Difference> all = differencesOf(methods);
+    a.known = !all.empty();
     std::string worst;
-    for (size_t i = 0; i < methods.size(); ++i)
-        for (size_t j = i + 1; j < methods.size(); ++j)
-            for (bool east : {true, false}) {
-                const auto& one = east ? methods[i].east_arcmin : methods[i].high_arcmin;
-                const auto& two = east ? methods[j].east_arcmin : methods[j].high_arcmin;
-                if (!one || !two)
-                    continue;
-                a.known = true;
-                const double difference = std::abs(one->value - two->value);
-                const double sigma = difference / std::max(std::hypot(one->sigma, two->sigma), 1e-9);
-                if (sigma >= a.worst_sigma) {
-                    a.worst_sigma = sigma;
-                    worst = methods[i].name + " and " + methods[j].name + " differ by " +
-                            formatNumber(difference, 2) + "′ in the " + (east ? "east" : "high") +
-                            " component, " + formatNumber(sigma, 1) + " times its uncertainty";
-                }
-            }
+    for (const Difference& d : all)
+        if (d.sigma >= a.worst_sigma) {
+            a.worst_sigma = d.sigma;
+            worst = d.one->name + " and " + d.two->name + " differ by " + formatNumber(d.arcmin, 2) +
+                    "′ in the " + d.component + " component, " + formatNumber(d.sigma, 1) +
+                    " times its uncertainty";
+        }
     a.agree = a.worst_sigma < 3.0;
     if (methods.empty())
         a.verdict = "Nothing measured yet.";
@@ -59,27 +91,12 @@ Agreement compareMethods(const std::vector<MethodResult>& methods) {
         a.verdict = "The methods agree: " + worst + "." +
                     (best ? " Use the " + a.trusted + ", the most precise." : std::string());
     else {
-        // With three methods the one that differs from the others, while they agree, is the odd one out.
-        std::string odd;
-        for (const MethodResult& m : methods) {
-            bool differs = false;
-            bool othersAgree = true;
-            for (const MethodResult& one : methods)
-                for (const MethodResult& two : methods) {
-                    if (&one >= &two)
-                        continue;
-                    const bool apart = differenceOf(one, two) >= 3.0;
-                    (&one == &m || &two == &m ? differs : othersAgree) =
-                        &one == &m || &two == &m ? differs || apart : othersAgree && !apart;
-                }
-            if (differs && othersAgree && methods.size() > 2)
-                odd = odd.empty() ? m.name : "?";
-        }
-        a.verdict =
-            "The methods do not agree: " + worst + ". Something moved between them, or one was disturbed. " +
-            (odd.empty() || odd == "?"
-                 ? "Nothing here says which; take fresh sightings and see which they repeat."
-                 : "The others agree with each other, so the " + odd + " is the odd one out: repeat that.");
+        const MethodResult* odd = oddOneOut(methods, all);
+        a.verdict = "The methods do not agree: " + worst +
+                    ". Something moved between them, or one was disturbed. " +
+                    (odd ? "The others agree with each other, so the " + odd->name +
+                               " is the odd one out: repeat that."
+                         : "Nothing here says which; take fresh sightings and see which they repeat.");
     }
     return a;
 }

@@ -50,15 +50,12 @@ Step BacklashTest::advance(const Event& event) {
         const auto frame = std::get<FrameTaken>(event.what).frame;
         ChoiceOptions options;
         options.edge_px = 40.0 + setup_.step_px * (setup_.followed + 6);
-        const auto field = detectStars(*frame);
-        const auto stars =
-            field ? chooseGuideStars(*field, frame->width, frame->height, frame->info.saturation_adu, options)
-                  : tl::unexpected(field.error());
-        if (!stars) {
+        const auto found = guideFieldOn(*frame, options);
+        if (!found) {
             phase_ = Phase::ended;
-            return FailStep{stars.error()};
+            return FailStep{found.error()};
         }
-        watch_ = StarWatch(*stars, field->stars, 8.0 + 2.0 * setup_.step_px);
+        watch_ = StarWatch(found->chosen, found->field.stars, 8.0 + 2.0 * setup_.step_px);
         run_.meta.start = frame->info.middle().value_or(event.now);
         phase_ = Phase::looking;
         return look();

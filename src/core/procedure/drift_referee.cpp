@@ -24,12 +24,12 @@ Step DriftReferee::advance(const Event& event) {
             return *step;
         ChoiceOptions options;
         options.edge_px = 60.0;
-        const auto stars = guideStarsOn(*approach_.frame(), options);
-        if (!stars) {
+        const auto found = guideFieldOn(*approach_.frame(), options);
+        if (!found) {
             phase_ = Phase::ended;
-            return FailStep{stars.error()};
+            return FailStep{found.error()};
         }
-        watch_ = StarWatch(*stars, {}, 12.0);
+        watch_ = StarWatch(found->chosen, {}, 12.0);
         phase_ = Phase::watching;
         return watch_.look(setup_.exposure_s);
     }

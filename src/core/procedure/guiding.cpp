@@ -104,24 +104,19 @@ Step Guiding::advance(const Event& event) {
 
 Step Guiding::choose(const Event& event) {
     frame_ = std::get<FrameTaken>(event.what).frame;
-    const auto field = detectStars(*frame_);
-    const auto stars = !field ? Expected<std::vector<Star>>(tl::unexpected(field.error()))
-                       : setup_.wantedStars.empty()
-                           ? chooseGuideStars(*field, frame_->width, frame_->height,
-                                              frame_->info.saturation_adu, choiceOptions())
-                           : starsAt(*frame_, setup_.wantedStars);
-    if (!stars) {
+    auto found = setup_.wantedStars.empty() ? guideFieldOn(*frame_, choiceOptions())
+                                            : guideFieldAt(*frame_, setup_.wantedStars);
+    if (!found) {
         phase_ = Phase::ended;
-        return FailStep{stars.error()};
+        return FailStep{found.error()};
     }
-    auto profile = StarProfile::learn(*frame_, field->stars);
-    std::vector<Star> chosen = *stars;
-    if (profile)
-        for (Star& s : chosen)
-            s = profile->refine(*frame_, s);
-    watch_ = StarWatch(chosen, field->stars);
-    if (profile)
-        watch_.useProfile(std::make_shared<const StarProfile>(std::move(*profile)));
+    auto shape = StarShape::learn(*frame_, found->field.stars);
+    if (shape)
+        for (Star& s : found->chosen)
+            s = shape->refine(*frame_, s);
+    watch_ = StarWatch(found->chosen, found->field.stars);
+    if (shape)
+        watch_.useShape(std::make_shared<const StarShape>(std::move(*shape)));
     run_.meta.start = frame_->info.middle().value_or(event.now);
     if (setup_.corrections && setup_.rates.decUnproven) {
         phase_ = Phase::proving;
@@ -167,12 +162,8 @@ Step Guiding::prove(const StarsTracked& tracked, const Event& event) {
 }
 
 void Guiding::renew(const Frame& frame) {
-    const auto field = detectStars(frame);
-    if (!field)
-        return;
-    if (const auto stars =
-            chooseGuideStars(*field, frame.width, frame.height, frame.info.saturation_adu, choiceOptions()))
-        watch_.renew(frame, *stars, field->stars);
+    if (const auto found = guideFieldOn(frame, choiceOptions()))
+        watch_.renew(frame, found->chosen, found->field.stars);
 }
 
 ChoiceOptions Guiding::choiceOptions() const {

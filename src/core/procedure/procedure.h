@@ -12,7 +12,7 @@
 #include "core/base/problem.h"
 #include "core/image/frame.h"
 #include "core/image/star.h"
-#include "core/image/star_profile.h"
+#include "core/image/star_shape.h"
 #include "core/sky/observed_frame.h"
 #include "core/sky/solved_frame.h"
 
@@ -49,7 +49,7 @@ struct ExpectedStar {
 struct TrackStep {
     double exposure_s = 2.0;
     std::vector<ExpectedStar> stars;
-    std::shared_ptr<const StarProfile> profile; // of these optics, where they make no round stars
+    std::shared_ptr<const StarShape> shape; // of these optics, where they make no round stars
 };
 
 struct SolveStep {

@@ -94,10 +94,10 @@ Step RatesMeasurement::choose(const Event& event) {
     ChoiceOptions options;
     // All four legs start from one place; the star needs their length on every side.
     options.edge_px = std::max(60.0, 2.2 * setup_.travel_px);
-    const auto stars = guideStarsOn(*frame_, options);
-    if (!stars)
-        return fail(stars.error());
-    star_ = stars->front();
+    const auto found = guideFieldOn(*frame_, options);
+    if (!found)
+        return fail(found.error());
+    star_ = found->chosen.front();
     // The sky's directions on the sensor tell swapped and reversed axes; without a solution the rates are
     // measured all the same.
     phase_ = Phase::orienting;

@@ -11,7 +11,7 @@ namespace nordstjerna {
 TrackStep StarWatch::look(double exposure_s) const {
     TrackStep step;
     step.exposure_s = exposure_s;
-    step.profile = profile_;
+    step.shape = shape_;
     // A wide window holds strangers; only several stars together are safe from them.
     const double search = few() ? search_px_ : std::min(search_px_ + 4.0 * lostFrames_, 60.0);
     for (const StarGroup::Member& m : group_.members())

@@ -34,7 +34,7 @@ public:
     void renew(const Frame& frame, const std::vector<Star>& stars, std::vector<Star> pattern);
 
     // Stars of these optics are measured by their own shape.
-    void useProfile(std::shared_ptr<const StarProfile> profile) { profile_ = std::move(profile); }
+    void useShape(std::shared_ptr<const StarShape> shape) { shape_ = std::move(shape); }
     const StarGroup& group() const { return group_; }
     int lostFrames() const { return lostFrames_; }
 
@@ -43,7 +43,7 @@ private:
     bool few() const { return group_.members().size() < 3; }
     StarGroup group_;
     std::vector<Star> pattern_;
-    std::shared_ptr<const StarProfile> profile_;
+    std::shared_ptr<const StarShape> shape_;
     double search_px_ = 10.0;
     FieldShift last_;
     int lostFrames_ = 0;

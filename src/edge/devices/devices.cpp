@@ -14,8 +14,8 @@ TrackFunction trackByCamera(Camera& camera) {
         for (size_t i = 0; i < step.stars.size(); ++i) {
             const ExpectedStar& e = step.stars[i];
             auto star = findAndMeasure(windows->frames[i], e.x, e.y, e.search_px);
-            if (star && step.profile)
-                star = step.profile->refine(windows->frames[i], *star);
+            if (star && step.shape)
+                star = step.shape->refine(windows->frames[i], *star);
             tracked.stars.push_back(star && star->snr >= 5.0 ? std::optional<Star>(*star) : std::nullopt);
         }
         return tracked;

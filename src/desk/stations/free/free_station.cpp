@@ -373,22 +373,22 @@ void FreeStation::readBeside(const std::filesystem::path& path,
     RunSurroundings around;
     around.wormPeriod_s = session().rig().mount.wormPeriod_s;
     reader_ = std::async(std::launch::async, [this, path, around, then] {
-        auto run = std::make_shared<Expected<Run>>(Run{});
+        auto table = std::make_shared<Expected<Run>>(Run{});
         auto story = std::make_shared<Expected<RunStory>>(RunStory{});
         try {
-            *run = readRunTable(path);
-            *story = *run ? tellRun(**run, around) : Expected<RunStory>(tl::unexpected(run->error()));
+            *table = readRunTable(path);
+            *story = *table ? tellRun(**table, around) : Expected<RunStory>(tl::unexpected(table->error()));
         } catch (const std::exception& e) {
-            *story = nordstjerna::problem("The run cannot be read.", std::string(e.what()) + ".",
+            *story = nordstjerna::problem("The table cannot be read.", std::string(e.what()) + ".",
                                           "Choose another table.");
         }
         QMetaObject::invokeMethod(
             this,
-            [this, run, story, then] {
+            [this, table, story, then] {
                 reading_ = false;
                 if (*story) {
                     session().clearProblem();
-                    then(**run, **story);
+                    then(**table, **story);
                 } else {
                     session().reportProblem(story->error());
                 }

@@ -34,7 +34,6 @@ Expected<void> SimMount::slew(const HourAngleDec& target, const StopFlag& halt) 
     double duration = 0.0;
     {
         const std::scoped_lock guard(night_.lock_);
-        night_.catchUp();
         if (auto answers = link(); !answers)
             return answers;
         night_.mechanics_.startSlew(target);
@@ -51,7 +50,6 @@ Expected<void> SimMount::slew(const HourAngleDec& target, const StopFlag& halt) 
 
 Expected<void> SimMount::setTracking(bool on) {
     const std::scoped_lock guard(night_.lock_);
-    night_.catchUp();
     if (auto answers = link(); !answers)
         return answers;
     if (on && night_.mechanics_.atLimit())
@@ -64,7 +62,6 @@ Expected<void> SimMount::setTracking(bool on) {
 Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt) {
     {
         const std::scoped_lock guard(night_.lock_);
-        night_.catchUp();
         if (auto answers = link(); !answers)
             return answers;
         if (night_.mechanics_.atLimit())
@@ -82,7 +79,6 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
 
 Expected<void> SimMount::runRa(double sidereal) {
     const std::scoped_lock guard(night_.lock_);
-    night_.catchUp();
     if (auto answers = link(); !answers)
         return answers;
     if (night_.mechanics_.atLimit() && sidereal != 0.0)
@@ -94,7 +90,6 @@ Expected<void> SimMount::runRa(double sidereal) {
 
 Expected<void> SimMount::sync(const HourAngleDec& truth) {
     const std::scoped_lock guard(night_.lock_);
-    night_.catchUp();
     if (auto answers = link(); !answers)
         return answers;
     const HourAngleDec now = night_.mechanics_.believed();
@@ -108,7 +103,6 @@ Expected<void> SimMount::sync(const HourAngleDec& truth) {
 
 Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
     const std::scoped_lock guard(night_.lock_);
-    night_.catchUp();
     if (auto answers = link(); !answers)
         return answers;
     if (!night_.mechanics_.reportedWorm() && !error_arcsec.empty())
@@ -120,7 +114,6 @@ Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
 
 Expected<void> SimMount::halt() {
     const std::scoped_lock guard(night_.lock_);
-    night_.catchUp();
     if (auto answers = link(); !answers)
         return answers;
     night_.mechanics_.stopMotion();
@@ -135,6 +128,7 @@ void SimMount::stopMotion() {
 }
 
 Expected<void> SimMount::link() {
+    night_.catchUp();
     if (night_.air_.active(FaultKind::mountLink, night_.mechanics_.when()))
         return passingProblem("The mount does not answer.", "Its link is silent.",
                               "Check cable and power of the mount.");

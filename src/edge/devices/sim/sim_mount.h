@@ -19,7 +19,7 @@ public:
 
 private:
     void stopMotion();
-    Expected<void> link(); // call with the lock held
+    Expected<void> link(); // brings the night up to now; call with the lock held
     SimulatedNight& night_;
 };
 

@@ -1,4 +1,4 @@
-#include "core/image/star_profile.h"
+#include "core/image/star_shape.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,7 +12,7 @@ namespace nordstjerna {
 namespace {
 constexpr size_t leastStars = 4;
 constexpr double leastSnr = 15.0;
-constexpr double kernel_px = 0.33; // smoothing of the profile
+constexpr double kernel_px = 0.33; // smoothing of the shape
 constexpr int rounds = 3;
 
 // Mean square of what a model leaves of a star, in units of its noise.
@@ -35,7 +35,7 @@ double restOf(const Frame& f, const Star& s, const Model& model) {
 }
 } // namespace
 
-double StarProfile::at(double dx, double dy) const {
+double StarShape::at(double dx, double dy) const {
     const double gx = (dx + reach_px) * perPixel;
     const double gy = (dy + reach_px) * perPixel;
     const int ix = static_cast<int>(std::floor(gx));
@@ -49,7 +49,7 @@ double StarProfile::at(double dx, double dy) const {
            fy * ((1 - fx) * cell(ix, iy + 1) + fx * cell(ix + 1, iy + 1));
 }
 
-void StarProfile::gather(const Frame& f, const std::vector<Star>& stars) {
+void StarShape::gather(const Frame& f, const std::vector<Star>& stars) {
     std::vector<double> sum(static_cast<size_t>(side) * side, 0.0);
     std::vector<double> weight(sum.size(), 0.0);
     constexpr int near = 3;
@@ -80,7 +80,7 @@ void StarProfile::gather(const Frame& f, const std::vector<Star>& stars) {
             grid_[k] = sum[k] / weight[k];
 }
 
-std::optional<StarProfile> StarProfile::learn(const Frame& frame, const std::vector<Star>& stars) {
+std::optional<StarShape> StarShape::learn(const Frame& frame, const std::vector<Star>& stars) {
     std::vector<Star> good;
     for (const Star& s : stars)
         if (!s.saturated && s.snr >= leastSnr && s.flux > 0.0 && s.x - frame.x0 > reach_px + 1 &&
@@ -92,7 +92,7 @@ std::optional<StarProfile> StarProfile::learn(const Frame& frame, const std::vec
     constexpr size_t most = 60;
     if (good.size() > most)
         good.resize(most);
-    StarProfile profile;
+    StarShape shape;
     std::vector<double> gaussian;
     for (const Star& s : good) {
         const double sigma = s.hfd / 2.3548;
@@ -102,20 +102,20 @@ std::optional<StarProfile> StarProfile::learn(const Frame& frame, const std::vec
         }));
     }
     for (int round = 0; round < rounds; ++round) {
-        profile.gather(frame, good);
+        shape.gather(frame, good);
         for (Star& s : good)
-            s = profile.refine(frame, s);
+            s = shape.refine(frame, s);
     }
     std::vector<double> own;
     for (const Star& s : good)
-        own.push_back(restOf(frame, s, [&](double dx, double dy) { return profile.at(dx, dy); }));
+        own.push_back(restOf(frame, s, [&](double dx, double dy) { return shape.at(dx, dy); }));
     constexpr double worthIt = 1.25;
     if (median(gaussian) < worthIt * median(own))
         return std::nullopt;
-    return profile;
+    return shape;
 }
 
-Star StarProfile::refine(const Frame& f, const Star& star) const {
+Star StarShape::refine(const Frame& f, const Star& star) const {
     Star s = star;
     const double gain = std::max(f.info.gain_e_adu, 1e-6);
     const int reach = std::min(reach_px - 1, static_cast<int>(std::ceil(2.0 * star.hfd)) + 1);

@@ -11,13 +11,13 @@
 
 namespace nordstjerna {
 
-class StarProfile {
+class StarShape {
 public:
     // stars: as measured on the frame. Absent with fewer than four good ones, and where a Gaussian describes
     // them as well: then it measures better.
-    static std::optional<StarProfile> learn(const Frame& frame, const std::vector<Star>& stars);
+    static std::optional<StarShape> learn(const Frame& frame, const std::vector<Star>& stars);
 
-    // The star's place and its uncertainty by least squares with the profile, weights as the noise deserves;
+    // The star's place and its uncertainty by least squares with the shape, weights as the noise deserves;
     // the rest stays as measured. Unchanged where the fit finds nothing.
     Star refine(const Frame& frame, const Star& star) const;
 
