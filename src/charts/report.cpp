@@ -1,5 +1,4 @@
 #include "charts/report.h"
-#include "core/base/number_text.h"
 
 #include <QBuffer>
 #include <QFile>
@@ -18,6 +17,7 @@
 #include "charts/text.h"
 #include "charts/worm_chart.h"
 #include "core/base/format.h"
+#include "core/base/number_text.h"
 
 namespace nordstjerna {
 

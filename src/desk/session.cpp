@@ -136,14 +136,20 @@ std::vector<RigLibrary::Listed> Session::rigs() {
 Expected<void> Session::chooseRig(const std::string& id) {
     if (id == rig_.id)
         return {};
-    // What was edited last may still be on its way to the disk.
-    if (!queue_->flush(3.0))
-        return nordstjerna::problem("The rig cannot be changed now.", "The one in use is not on disk yet.",
-                                    "Check the data folder and the free space.");
+    if (auto done = rigsOnDisk(); !done)
+        return done;
     auto rig = library().read(id);
     if (!rig)
         return tl::unexpected(rig.error());
     setRig(*rig);
+    return {};
+}
+
+// What was edited last may still be on its way there.
+Expected<void> Session::rigsOnDisk() {
+    if (!queue_->flush(3.0))
+        return nordstjerna::problem("The rig cannot be changed now.", "The one in use is not on disk yet.",
+                                    "Check the data folder and the free space.");
     return {};
 }
 
@@ -157,6 +163,9 @@ void Session::duplicateRig() {
 Expected<void> Session::removeRig(const std::string& id) {
     if (id == rig_.id)
         return nordstjerna::problem("The rig in use cannot be removed.", "", "Choose another one first.");
+    // Or it would come back.
+    if (auto done = rigsOnDisk(); !done)
+        return done;
     return library().remove(id);
 }
 
@@ -390,7 +399,7 @@ void Session::finish(const std::function<void(const Expected<void>&)>& finished,
     Q_EMIT deviceTrouble("");
     // A command that was on its way when the halt came may have woken the mount again.
     if (halted_)
-        night_->mount().halt();
+        sendHalt();
     finished(result);
     if (!result && result.error().what != haltedText())
         reportProblem(result.error());
@@ -441,15 +450,19 @@ void Session::halt() {
         control_->halt = true;
     halted_ = true;
     Q_EMIT announced(tr("Halting…"));
+    sendHalt();
+    Q_EMIT halted();
+}
+
+// Its own way: neither the window nor a command under way can keep it from the mount.
+void Session::sendHalt() {
     if (halter_.joinable())
         halter_.join();
-    // Its own way: neither the window nor a command under way can keep it from the mount.
     halter_ = std::thread([this] {
         const auto done = night_->mount().halt();
         QMetaObject::invokeMethod(
             this, [this, done] { confirmHalt(done); }, Qt::QueuedConnection);
     });
-    Q_EMIT halted();
 }
 
 void Session::confirmHalt(const Expected<void>& done) {

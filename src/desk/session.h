@@ -208,9 +208,11 @@ private:
     void restoreEvening();
     void keepEvening();
     void keepRig();
+    Expected<void> rigsOnDisk();
     std::function<void(const Expected<void>&)> tellFailure();
     RigLibrary library() const { return RigLibrary(dataFolder_ / "rigs"); }
     void tellTrouble(const Procedure& p);
+    void sendHalt();
     void confirmHalt(const Expected<void>& done);
 
     std::unique_ptr<SimulatedNight> night_;

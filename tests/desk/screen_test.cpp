@@ -320,7 +320,7 @@ void ScreenTest::haltAndTrackAgain() {
                 return true;
         return false;
     };
-    QVERIFY(QTest::qWaitFor([&] { return says("stopped moving and tracking"); }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return says("stopped moving and tracking"); }, 60000));
     QVERIFY(!window_->session().mountState().tracking);
     auto* again = window_->deck()->findChild<QPushButton*>("trackAgain");
     QVERIFY(again->isVisible());
@@ -336,7 +336,7 @@ void ScreenTest::unconfirmedHaltIsSaid() {
     scenario->faults.push_back({FaultKind::mountLink, 0.0, 1e6, 0.0, 0.0});
     open(&*scenario);
     QTest::mouseClick(window_->deck()->haltButton(), Qt::LeftButton);
-    QVERIFY(QTest::qWaitFor([&] { return window_->session().problem().has_value(); }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return window_->session().problem().has_value(); }, 60000));
     QVERIFY(window_->session().problem()->what.find("not confirmed") != std::string::npos);
     QVERIFY(window_->session().problem()->remedy.find("power") != std::string::npos);
 }

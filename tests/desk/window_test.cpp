@@ -263,11 +263,11 @@ void WindowTest::haltWorksEverywhere() {
     window_->showStation("Pole");
     QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
     QVERIFY(window_->session().busy());
-    QVERIFY(QTest::qWaitFor([&] { return window_->session().mountState().moving; }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return window_->session().mountState().moving; }, 60000));
     window_->showStation("Rig");
     QTest::keyClick(window_.get(), Qt::Key_Period, Qt::ControlModifier);
     // Halt has its own way to the mount, beside the window.
-    QVERIFY(QTest::qWaitFor([&] { return !window_->session().mountState().moving; }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->session().mountState().moving; }, 60000));
     QVERIFY(waitIdle(5000));
     QVERIFY(!window_->session().mountState().tracking);
     window_->showStation("Pole");

@@ -54,6 +54,8 @@ private slots:
     void logOfEarlierVersionMovesUp();
     void twoInstancesLogTogether();
     void queueTriesAgain();
+    void whatFailsKeepsNothingElseBack();
+    void rigsOfForeignNamesShareNoFile();
 
 private:
     std::filesystem::path in(const char* name) const { return dir_->filePath(name).toStdString(); }
@@ -108,6 +110,16 @@ Expected<Rates> ratesAt(SimulatedNight& night, Devices devices, const HourAngleD
     if (auto done = runProcedure(measurement, devices, control); !done)
         return tl::unexpected(done.error());
     return *measurement.result();
+}
+
+// The link breaks off at the calls told.
+TrackFunction brokenOff(TrackFunction inner, std::function<bool(int call)> at) {
+    auto calls = std::make_shared<int>(0);
+    return [=](const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
+        if (at(++*calls))
+            return passingProblem("The download broke off.", "", "");
+        return inner(step, halt);
+    };
 }
 
 Devices quick(SimulatedNight& night) {
@@ -266,13 +278,7 @@ void TrustTest::oneLostFrameEndsNothing() {
     Devices devices = quick(night);
     const auto rates = ratesAt(night, devices, nearEquator);
     QVERIFY(rates.has_value());
-    const TrackFunction inner = devices.track;
-    int calls = 0;
-    devices.track = [&](const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
-        if (++calls == 20 || calls == 40 || calls == 41)
-            return passingProblem("The download broke off.", "", "");
-        return inner(step, halt);
-    };
+    devices.track = brokenOff(devices.track, [](int call) { return call == 20 || call == 40 || call == 41; });
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
     setup.rates = *rates;
@@ -355,13 +361,11 @@ void TrustTest::everyWatchingProcedureIsPatient() {
     Devices devices = quick(night);
     const auto rates = ratesAt(night, devices, nearEquator);
     QVERIFY(rates.has_value());
-    const TrackFunction inner = devices.track;
     int calls = 0;
-    devices.track = [&](const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
-        if (++calls % 5 == 0)
-            return passingProblem("The download broke off.", "", "");
-        return inner(step, halt);
-    };
+    devices.track = brokenOff(devices.track, [&](int call) {
+        calls = call;
+        return call % 5 == 0;
+    });
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
     setup.rates = *rates;
@@ -553,6 +557,50 @@ void TrustTest::queueTriesAgain() {
     QVERIFY(queue.flush(30.0));
     QCOMPARE(tries, 3);
     QVERIFY((done == std::vector<std::string>{"first", "second"})); // in order
+}
+
+void TrustTest::whatFailsKeepsNothingElseBack() {
+    // A log that stays locked must not keep the evening from the disk, nor lose its own order.
+    WriteQueue queue;
+    bool evening = false;
+    std::vector<std::string> log;
+    for (const char* entry : {"first", "second"})
+        queue.post([&, entry]() -> Expected<void> {
+            if (!evening)
+                return nordstjerna::problem("locked");
+            log.push_back(entry);
+            return {};
+        });
+    queue.post(
+        [&]() -> Expected<void> {
+            evening = true;
+            return {};
+        },
+        {}, "evening");
+    QVERIFY(queue.flush(60.0));
+    QVERIFY((log == std::vector<std::string>{"first", "second"}));
+}
+
+void TrustTest::rigsOfForeignNamesShareNoFile() {
+    RigLibrary library(in("rigs"));
+    const std::vector<std::string> names{"Ø", "Å", "A B", "A_B", "A-B"};
+    for (const std::string& name : names) {
+        Rig rig = demoScenario().rig;
+        rig.name = name;
+        rig.id = "name:" + name;
+        QVERIFY(library.keep(rig).has_value());
+    }
+    QCOMPARE(library.list().size(), names.size());
+    for (const std::string& name : names)
+        QCOMPARE(library.read("name:" + name)->name, name);
+    // One that a person put there under a name of their own is found and removed as well.
+    std::filesystem::rename(in("rigs") / "name_3aA-B.json", in("rigs") / "from a friend.json");
+    QCOMPARE(library.read("name:A-B")->name, std::string("A-B"));
+    QVERIFY(library.keep(*library.read("name:A-B")).has_value());
+    QCOMPARE(library.list().size(), names.size());
+    QVERIFY(library.remove("name:A-B").has_value());
+    QCOMPARE(library.list().size(), names.size() - 1);
+    QVERIFY(!library.read("name:A-B").has_value());
 }
 
 NORDSTJERNA_TEST(TrustTest)

@@ -7,7 +7,6 @@
 #include <utility>
 
 #include "core/base/format.h"
-
 #include "core/base/number_text.h"
 
 namespace nordstjerna {

@@ -34,15 +34,22 @@ tl::unexpected<Problem> cannotWrite(const std::filesystem::path& path, int reaso
     }
 }
 
-Expected<std::string> readWhole(const std::filesystem::path& path, size_t most_bytes) {
+Expected<void> ordinaryOrAbsent(const std::filesystem::path& path, const std::string& remedy) {
     std::error_code error;
     const auto status = std::filesystem::status(path, error);
-    if (!std::filesystem::exists(status))
-        return problem("Cannot open " + path.string() + ".", "There is no such file.", "Check the name.");
-    if (!std::filesystem::is_regular_file(status))
+    if (std::filesystem::exists(status) && !std::filesystem::is_regular_file(status))
         return problem("Cannot open " + path.string() + ".",
                        std::filesystem::is_directory(status) ? "It is a folder." : "It is no ordinary file.",
-                       "Name a file.");
+                       remedy);
+    return {};
+}
+
+Expected<std::string> readWhole(const std::filesystem::path& path, size_t most_bytes) {
+    std::error_code error;
+    if (!std::filesystem::exists(path, error))
+        return problem("Cannot open " + path.string() + ".", "There is no such file.", "Check the name.");
+    if (const auto ordinary = ordinaryOrAbsent(path, "Name a file."); !ordinary)
+        return tl::unexpected(ordinary.error());
     const auto size = std::filesystem::file_size(path, error);
     if (!error && size > most_bytes)
         return problem(path.string() + " is too large.",

@@ -34,12 +34,8 @@ tl::unexpected<Problem> fitsProblem(const std::string& what, const std::filesyst
 }
 
 Expected<FitsFile> open(const std::filesystem::path& path, int mode) {
-    std::error_code error;
-    const auto kind = std::filesystem::status(path, error);
-    if (std::filesystem::exists(kind) && !std::filesystem::is_regular_file(kind))
-        return problem("Cannot open " + path.string() + ".",
-                       std::filesystem::is_directory(kind) ? "It is a folder." : "It is no ordinary file.",
-                       "Name a FITS file.");
+    if (const auto ordinary = ordinaryOrAbsent(path, "Name a FITS file."); !ordinary)
+        return tl::unexpected(ordinary.error());
     fitsfile* raw = nullptr;
     int status = 0;
     // The plain disk-file opener: brackets in a name are part of the name.

@@ -20,25 +20,39 @@ std::string newRigId() {
 }
 
 std::filesystem::path RigLibrary::fileOf(const std::string& id) const {
-    std::string safe = id;
-    for (char& c : safe)
-        if (!std::isalnum(static_cast<unsigned char>(c)) && c != '-' && c != '_')
-            c = '_';
+    // Each other byte by its number: two identities never share a file.
+    std::string safe;
+    for (const char c : id) {
+        const auto byte = static_cast<unsigned char>(c);
+        if ((byte < 0x80 && std::isalnum(byte)) || c == '-') {
+            safe += c;
+        } else {
+            safe += '_';
+            safe += "0123456789abcdef"[byte >> 4U];
+            safe += "0123456789abcdef"[byte & 15U];
+        }
+    }
     return folder_ / (safe + ".json");
+}
+
+std::vector<RigLibrary::Found> RigLibrary::find() const {
+    std::vector<Found> found;
+    std::error_code error;
+    for (const auto& entry : std::filesystem::directory_iterator(folder_, error))
+        if (entry.path().extension() == ".json")
+            found.push_back({entry.path(), readRig(entry.path())});
+    return found;
 }
 
 std::vector<RigLibrary::Listed> RigLibrary::list() {
     problems_.clear();
     std::vector<Listed> rigs;
     std::error_code error;
-    for (const auto& entry : std::filesystem::directory_iterator(folder_, error)) {
-        if (entry.path().extension() != ".json")
-            continue;
-        if (const auto rig = readRig(entry.path()))
-            rigs.push_back({rig->id, rig->name});
-        else
-            problems_.push_back(rig.error());
-    }
+    for (const Found& f : find())
+        if (!f.rig)
+            problems_.push_back(f.rig.error());
+        else if (f.path == fileOf(f.rig->id) || !std::filesystem::exists(fileOf(f.rig->id), error))
+            rigs.push_back({f.rig->id, f.rig->name});
     std::sort(rigs.begin(), rigs.end(), [](const Listed& a, const Listed& b) {
         return a.name != b.name ? a.name < b.name : a.id < b.id;
     });
@@ -46,6 +60,11 @@ std::vector<RigLibrary::Listed> RigLibrary::list() {
 }
 
 Expected<Rig> RigLibrary::read(const std::string& id) const {
+    std::error_code error;
+    if (!std::filesystem::exists(fileOf(id), error))
+        for (const Found& f : find())
+            if (f.rig && f.rig->id == id)
+                return f.rig;
     return readRig(fileOf(id));
 }
 
@@ -55,9 +74,11 @@ Expected<void> RigLibrary::keep(const Rig& rig) const {
 
 Expected<void> RigLibrary::remove(const std::string& id) const {
     std::error_code error;
-    std::filesystem::remove(fileOf(id), error);
-    if (error)
-        return problem("The rig could not be removed.", error.message() + ".", "Check the data folder.");
+    for (const Found& f : find())
+        if (f.rig && f.rig->id == id)
+            if (!std::filesystem::remove(f.path, error) && error)
+                return problem("The rig could not be removed.", error.message() + ".",
+                               "Check the data folder.");
     return {};
 }
 

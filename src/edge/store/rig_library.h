@@ -19,15 +19,22 @@ public:
         std::string id;
         std::string name;
     };
-    // By name; files that cannot be read are left out and told in problems().
+    // By name; files that cannot be read are left out and told in problems(). Of an identity that stands in
+    // several files ours counts.
     std::vector<Listed> list();
     Expected<Rig> read(const std::string& id) const;
-    Expected<void> keep(const Rig& rig) const; // the rig has an identity
-    Expected<void> remove(const std::string& id) const;
+    Expected<void> keep(const Rig& rig) const;          // the rig has an identity
+    Expected<void> remove(const std::string& id) const; // all files of it
     const std::vector<Problem>& problems() const { return problems_; }
 
 private:
-    std::filesystem::path fileOf(const std::string& id) const;
+    struct Found {
+        std::filesystem::path path;
+        Expected<Rig> rig;
+    };
+    // Under whatever name: a person may put a file here.
+    std::vector<Found> find() const;
+    std::filesystem::path fileOf(const std::string& id) const; // as we name it
     std::filesystem::path folder_;
     std::vector<Problem> problems_;
 };

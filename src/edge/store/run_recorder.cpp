@@ -43,10 +43,11 @@ Expected<void> RunRecorder::writeOn(const Run& run) {
     if (!writer_)
         if (auto done = begin(run.meta); !done)
             return done;
-    for (; written_ < run.rows.size(); ++written_) {
+    while (written_ < run.rows.size()) {
         if (auto done = writer_->append(run.rows[written_]); !done)
             return done;
-        if ((written_ + 1) % syncEvery == 0)
+        // In the table from here on, whatever the disk says: it must not be written twice.
+        if (++written_ % syncEvery == 0)
             if (auto done = writer_->sync(); !done)
                 return done;
     }

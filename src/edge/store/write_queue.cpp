@@ -60,12 +60,12 @@ void WriteQueue::run() {
         guard.lock();
         working_ = false;
         if (!done) {
-            // Something newer of the same name takes its place.
-            const bool newer =
-                !entry.name.empty() && std::any_of(entries_.begin(), entries_.end(),
-                                                   [&](const Entry& e) { return e.name == entry.name; });
-            if (!newer)
+            // Something newer of the same name takes its place. The others have their turn first.
+            const std::string name = entry.name;
+            const auto other = [&](const Entry& e) { return e.name != name; };
+            if (name.empty() || std::all_of(entries_.begin(), entries_.end(), other))
                 entries_.push_front(std::move(entry));
+            std::stable_partition(entries_.begin(), entries_.end(), other);
             changed_.wait_for(guard, pause, [this] { return ending_; });
         }
         changed_.notify_all();

@@ -1,5 +1,5 @@
-// One thread that writes what others hand it, in order: no window waits for a disk or for another program's
-// lock. What does not succeed is tried again until it does.
+// One thread that writes what others hand it: no window waits for a disk or for another program's lock. What
+// does not succeed is tried again until it does, and meanwhile keeps back only what goes to the same place.
 #pragma once
 
 #include <condition_variable>
@@ -24,7 +24,7 @@ public:
     WriteQueue(const WriteQueue&) = delete;
     WriteQueue& operator=(const WriteQueue&) = delete;
 
-    // Of several waiting with the same name only the newest is written; without a name each is.
+    // Of several waiting with the same name only the newest is written; without a name each is, in order.
     void post(Work work, Told told = {}, const std::string& name = "");
     size_t waiting() const;
     // Blocks until all is written, or for so long; false: not all. For tests and for the end.

@@ -333,8 +333,11 @@ QString GuideStation::sentence() const {
     switch (loop_) {
     case LoopState::steady:
         return tr("Steady.") + " " + recorded;
-    case LoopState::unsettled:
-        return tr("Not settled: the error has not stayed below 2.5″ for ten seconds. Guiding goes on.");
+    case LoopState::unsettled: {
+        const SettleRule rule;
+        return tr("Not settled: the error has not stayed below %1″ for %2 s. Guiding goes on.")
+            .arg(qs(formatNumber(rule.within_arcsec, 1)), qs(formatNumber(rule.for_s, 0)));
+    }
     case LoopState::runningAway:
         return runaway_ ? qs(runaway_->what) : tr("An axis ran away and is no longer corrected.");
     default:

@@ -274,7 +274,6 @@ void RigStation::load(const Rig& rig) {
     pressure_->setExact(rig.site.pressure_hpa);
     temperature_->setExact(rig.site.temperature_c);
     horizon_->show(rig.horizon);
-    showRigs();
     loading_ = false;
     impossible_.reset();
     refreshDerived();
