@@ -31,6 +31,7 @@ extern "C" {
 #include "desk/theme.h"
 #include "edge/platesolve/plate_solver.h"
 #include "edge/runner.h"
+#include "loop_bench.h"
 #include "night_fixture.h"
 #include "synthetic_frame.h"
 
@@ -397,6 +398,10 @@ void startUp() {
 } // namespace
 
 int main(int argc, char** argv) {
+    if (argc > 1 && std::string(argv[1]) == "loop") {
+        benchLoop(argc > 2 ? std::atoi(argv[2]) : 60, argc > 3 ? std::atoi(argv[3]) : 1, argc > 4);
+        return 0;
+    }
     if (!std::getenv("DISPLAY"))
         setenv("QT_QPA_PLATFORM", "offscreen", 0);
     QApplication app(argc, argv);

@@ -337,7 +337,7 @@ void SidesTest::settlingThatTimesOutIsNotSteady() {
     rates.ra.rate_px_s.value = rates.dec.rate_px_s.value = 3.0;
     rates.dec.angle_deg.value = 270.0;
     LoopSettings settings;
-    GuideLoop loop(rates, Angle(), settings);
+    GuideLoop loop(GuideGeometry(rates, Angle()), settings);
     LoopState last = LoopState::acquiring;
     bool steady = false;
     for (int i = 0; i < 60; ++i) {
@@ -349,7 +349,7 @@ void SidesTest::settlingThatTimesOutIsNotSteady() {
     QVERIFY(!steady);
     QCOMPARE(last, LoopState::unsettled);
     // No pulse is longer than the time to the next exposure.
-    GuideLoop fast(rates, Angle(), settings);
+    GuideLoop fast(GuideGeometry(rates, Angle()), settings);
     const LoopOutput out = fast.step({0.0, {400.0, -300.0}, 0.3, 0.5, {}});
     QVERIFY(std::abs(out.pulse.ra_ms) <= 500.0 && std::abs(out.pulse.dec_ms) <= 500.0);
 }

@@ -4,6 +4,18 @@
 
 namespace nordstjerna {
 
+const char* controllerName(ControllerKind kind) {
+    switch (kind) {
+    case ControllerKind::proportional:
+        return "proportional";
+    case ControllerKind::trend:
+        return "trend";
+    case ControllerKind::model:
+        break;
+    }
+    return "model";
+}
+
 double ProportionalController::correction(double error_arcsec) {
     smoothed_ =
         fresh_ ? error_arcsec : settings_.smoothing * smoothed_ + (1.0 - settings_.smoothing) * error_arcsec;

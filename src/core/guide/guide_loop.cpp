@@ -28,23 +28,40 @@ const char* loopStateWord(LoopState state) {
     return "runs away";
 }
 
-GuideLoop::GuideLoop(const Rates& rates, Angle dec, const LoopSettings& settings)
-    : geometry_(rates, dec), settings_(settings), ra_(settings.controller.ra), dec_(settings.controller.dec) {
+GuideLoop::Controller GuideLoop::make(const AxisSettings& settings, const AxisPrior& prior) {
+    switch (settings.kind) {
+    case ControllerKind::proportional:
+        return ProportionalController(settings);
+    case ControllerKind::trend:
+        return TrendController();
+    case ControllerKind::model:
+        break;
+    }
+    return ModelController(settings, prior);
 }
+
+GuideLoop::GuideLoop(const GuideGeometry& geometry, const LoopSettings& settings, const LoopPriors& priors)
+    : geometry_(geometry), settings_(settings), priors_(priors), ra_(make(settings.controller.ra, priors.ra)),
+      dec_(make(settings.controller.dec, priors.dec)) {}
 
 void GuideLoop::setController(const ControllerSettings& settings) {
+    const auto change = [](Controller& c, const AxisSettings& now, const AxisSettings& next,
+                           const AxisPrior& prior) {
+        if (now.kind != next.kind)
+            c = make(next, prior);
+        else if (auto* p = std::get_if<ProportionalController>(&c))
+            p->setSettings(next);
+        else if (auto* m = std::get_if<ModelController>(&c))
+            m->setSettings(next);
+    };
+    change(ra_, settings_.controller.ra, settings.ra, priors_.ra);
+    change(dec_, settings_.controller.dec, settings.dec, priors_.dec);
     settings_.controller = settings;
-    ra_.setSettings(settings.ra);
-    dec_.setSettings(settings.dec);
 }
 
-void GuideLoop::lost() {
-    state_ = LoopState::lost;
-    guard_.forget();
-    lastError_.reset();
-    last_s_.reset();
-    ra_.reset();
-    dec_.reset();
+const AxisBelief* GuideLoop::belief(Axis axis) const {
+    const auto* m = std::get_if<ModelController>(axis == Axis::ra ? &ra_ : &dec_);
+    return m ? &m->belief() : nullptr;
 }
 
 void GuideLoop::settle(const SkyError& error, double t_s) {
@@ -69,20 +86,50 @@ void GuideLoop::settle(const SkyError& error, double t_s) {
             t_s - *settlingSince_s_ > settings_.settle.timeout_s ? LoopState::unsettled : LoopState::settling;
 }
 
-PulsePair GuideLoop::decide(const SkyError& error, double longest_ms) {
-    SkyError correct{ra_.correction(error.dra_arcsec), dec_.correction(error.ddec_arcsec)};
-    PulsePair pulse = geometry_.pulseAgainst(correct);
-    // What deadbands leave alone must not come back through axes that are not quite square.
-    if (correct.dra_arcsec == 0.0)
-        pulse.ra_ms = 0.0;
-    if (correct.ddec_arcsec == 0.0)
-        pulse.dec_ms = 0.0;
-    const auto limited = [&](double ms, double limit) {
+SkyError GuideLoop::wished(const LoopInput& in) {
+    const SkyError moved = geometry_.motionOf(in.sent);
+    if (last_s_) {
+        // A slow frame now and then is no new pace.
+        const double pulse_s = 0.001 * std::max(std::abs(in.sent.ra_ms), std::abs(in.sent.dec_ms));
+        const double own = in.t_s - *last_s_ - pulse_s;
+        if (overhead_s_ == 0.0)
+            overhead_s_ = own;
+        else if (own < 2.0 * overhead_s_)
+            overhead_s_ += 0.2 * (own - overhead_s_);
+    }
+    AxisSight sight;
+    sight.t_s = in.t_s;
+    sight.centroid_arcsec = in.noise_arcsec;
+    sight.next_s = overhead_s_ > 0.0 ? overhead_s_ : in.untilNext_s + 0.5;
+    sight.worm_turns = in.worm_turns;
+    const auto ask = [&](Controller& c, std::optional<double> error, double motion, double rate) {
+        sight.error_arcsec = error;
+        sight.moved_arcsec = motion;
+        sight.reach_arcsec_s = std::abs(rate);
+        if (auto* p = std::get_if<ProportionalController>(&c)) {
+            if (error)
+                return p->correction(*error);
+            p->reset();
+            return 0.0;
+        }
+        if (auto* t = std::get_if<TrendController>(&c))
+            return t->correction(sight);
+        return std::get<ModelController>(c).correction(sight);
+    };
+    using Maybe = std::optional<double>;
+    return {ask(ra_, in.error ? Maybe(in.error->dra_arcsec) : std::nullopt, moved.dra_arcsec,
+                geometry_.raRate_arcsec_s()),
+            ask(dec_, in.error ? Maybe(in.error->ddec_arcsec) : std::nullopt, moved.ddec_arcsec,
+                geometry_.decRate_arcsec_s())};
+}
+
+PulsePair GuideLoop::limited(PulsePair pulse, double longest_ms) const {
+    const auto within = [&](double ms, double limit) {
         const double most = std::min(limit, longest_ms);
         return std::clamp(ms, -most, most);
     };
-    pulse.ra_ms = limited(pulse.ra_ms, settings_.controller.ra.pulseLimit_ms);
-    pulse.dec_ms = limited(pulse.dec_ms, settings_.controller.dec.pulseLimit_ms);
+    pulse.ra_ms = within(pulse.ra_ms, settings_.controller.ra.pulseLimit_ms);
+    pulse.dec_ms = within(pulse.dec_ms, settings_.controller.dec.pulseLimit_ms);
     switch (settings_.controller.decMode) {
     case DecMode::both:
         break;
@@ -105,7 +152,26 @@ PulsePair GuideLoop::decide(const SkyError& error, double longest_ms) {
     return pulse;
 }
 
+LoopOutput GuideLoop::withoutStar(const LoopInput& in) {
+    constexpr double longest_s = 600.0; // behind a cloud; by then nobody knows where the star is
+    if (state_ != LoopState::lost)
+        lostSince_s_ = in.t_s;
+    state_ = LoopState::lost;
+    guard_.forget();
+    lastError_.reset();
+    LoopOutput out;
+    out.state = state_;
+    const SkyError correct = wished(in);
+    last_s_ = in.t_s;
+    if (in.t_s - lostSince_s_ < longest_s)
+        out.pulse = limited(geometry_.pulseAgainst(correct), 1000.0 * in.untilNext_s);
+    return out;
+}
+
 LoopOutput GuideLoop::step(const LoopInput& in) {
+    if (!in.error)
+        return withoutStar(in);
+    const SkyError error = *in.error;
     LoopOutput out;
     const SkyError commanded = geometry_.motionOf(in.sent);
     if (lastError_) {
@@ -114,25 +180,32 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
         const auto least = [](double moved, double wanted) {
             return std::min({std::abs(moved), std::abs(moved - wanted), std::abs(moved + wanted)});
         };
-        const double dx = least(in.error.dra_arcsec - lastError_->dra_arcsec, commanded.dra_arcsec);
-        const double dy = least(in.error.ddec_arcsec - lastError_->ddec_arcsec, commanded.ddec_arcsec);
+        const double dx = least(error.dra_arcsec - lastError_->dra_arcsec, commanded.dra_arcsec);
+        const double dy = least(error.ddec_arcsec - lastError_->ddec_arcsec, commanded.ddec_arcsec);
         const double square = std::min(0.25 * (dx * dx + dy * dy), 1.0);
         fast_ = fast_ > 0.0 ? fastMemory * fast_ + (1.0 - fastMemory) * square : square;
     }
     const double noise = std::max(in.noise_arcsec, std::min(1.3 * std::sqrt(fast_), 1.0));
-    const double dt = last_s_ ? in.t_s - *last_s_ : 0.0;
-    if (auto r = guard_.feed(in.error, commanded, dt, noise)) {
+    const double dt = lastError_ && last_s_ ? in.t_s - *last_s_ : 0.0;
+    if (auto r = guard_.feed(error, commanded, dt, noise)) {
         if (!stopped(r->axis)) {
             (r->axis == Axis::ra ? raStopped_ : decStopped_) = true;
             out.runaway = r;
         }
         guard_.forget();
     }
-    lastError_ = in.error;
+    lastError_ = error;
+    settle(error, in.t_s);
+    const SkyError correct = wished(in);
     last_s_ = in.t_s;
-    settle(in.error, in.t_s);
+    PulsePair pulse = geometry_.pulseAgainst(correct);
+    // What deadbands leave alone must not come back through axes that are not quite square.
+    if (correct.dra_arcsec == 0.0)
+        pulse.ra_ms = 0.0;
+    if (correct.ddec_arcsec == 0.0)
+        pulse.dec_ms = 0.0;
     out.state = state_;
-    out.pulse = decide(in.error, 1000.0 * in.untilNext_s);
+    out.pulse = limited(pulse, 1000.0 * in.untilNext_s);
     return out;
 }
 

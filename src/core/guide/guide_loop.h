@@ -2,10 +2,13 @@
 #pragma once
 
 #include <optional>
+#include <variant>
 
 #include "core/guide/controller.h"
 #include "core/guide/guide_geometry.h"
+#include "core/guide/model_controller.h"
 #include "core/guide/runaway_guard.h"
+#include "core/guide/trend_controller.h"
 
 namespace nordstjerna {
 
@@ -29,12 +32,18 @@ struct LoopSettings {
     SettleRule settle;
 };
 
+// What is known of the axes beforehand.
+struct LoopPriors {
+    AxisPrior ra, dec;
+};
+
 struct LoopInput {
-    double t_s = 0.0; // middle of the exposure
-    SkyError error;
-    double noise_arcsec = 0.3; // of one coordinate, light and camera
-    double untilNext_s = 2.0;  // to the next exposure: no pulse may last longer
-    PulsePair sent;            // what the mount really took after the last frame
+    double t_s = 0.0;                 // middle of the exposure
+    std::optional<SkyError> error;    // absent: no star
+    double noise_arcsec = 0.3;        // of one coordinate, light and camera
+    double untilNext_s = 2.0;         // to the next exposure: no pulse may last longer
+    PulsePair sent;                   // what the mount really took after the last frame
+    std::optional<double> worm_turns; // as the mount tells
 };
 
 struct LoopOutput {
@@ -45,29 +54,38 @@ struct LoopOutput {
 
 class GuideLoop {
 public:
-    GuideLoop(const Rates& rates, Angle dec, const LoopSettings& settings);
+    GuideLoop(const GuideGeometry& geometry, const LoopSettings& settings, const LoopPriors& priors = {});
 
+    // A frame without a star: no corrections on garbage; a controller that knows the mount goes on with what
+    // it knows for a while.
     LoopOutput step(const LoopInput& in);
-    // A frame without a star: no corrections on garbage, and nothing of before counts afterwards.
-    void lost();
     void setController(const ControllerSettings& settings);
 
     const GuideGeometry& geometry() const { return geometry_; }
     LoopState state() const { return state_; }
+    // Of an axis under the model controller.
+    const AxisBelief* belief(Axis axis) const;
     bool stopped(Axis axis) const { return axis == Axis::ra ? raStopped_ : decStopped_; }
 
 private:
-    PulsePair decide(const SkyError& error, double longest_ms);
+    using Controller = std::variant<ProportionalController, TrendController, ModelController>;
+    static Controller make(const AxisSettings& settings, const AxisPrior& prior);
+    PulsePair limited(PulsePair pulse, double longest_ms) const;
+    LoopOutput withoutStar(const LoopInput& in);
+    SkyError wished(const LoopInput& in);
     void settle(const SkyError& error, double t_s);
 
     GuideGeometry geometry_;
     LoopSettings settings_;
-    ProportionalController ra_, dec_;
+    LoopPriors priors_;
+    Controller ra_, dec_;
     RunawayGuard guard_;
     LoopState state_ = LoopState::acquiring;
     std::optional<double> settlingSince_s_;
     std::optional<double> smallSince_s_;
     std::optional<double> last_s_;
+    double overhead_s_ = 0.0; // from one exposure to the next besides the pulse
+    double lostSince_s_ = 0.0;
     double fast_ = 0.0; // running mean square of what changes from frame to frame
     std::optional<SkyError> lastError_;
     bool raStopped_ = false;

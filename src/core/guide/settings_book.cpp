@@ -1,5 +1,6 @@
 #include "core/guide/settings_book.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/format.h"
@@ -19,11 +20,16 @@ constexpr Description descriptions[settingCount] = {
     {"RA deadband", "deadband-ra", "″", 2},     {"RA smoothing", "smoothing-ra", "", 2},
     {"RA pulse limit", "limit-ra", " ms", 0},   {"Dec loop gain", "gain-dec", "", 2},
     {"Dec deadband", "deadband-dec", "″", 2},   {"Dec smoothing", "smoothing-dec", "", 2},
-    {"Dec pulse limit", "limit-dec", " ms", 0}, {"Dec corrections", "dec-mode", "", 0}};
+    {"Dec pulse limit", "limit-dec", " ms", 0}, {"Dec corrections", "dec-mode", "", 0},
+    {"RA controller", "controller-ra", "", 0},  {"Dec controller", "controller-dec", "", 0}};
 constexpr const char* decModes[] = {"both ways", "north only", "south only", "off"};
 
 const Description& describe(SettingKey key) {
     return descriptions[static_cast<size_t>(key)];
+}
+
+ControllerKind kindOf(double value) {
+    return static_cast<ControllerKind>(std::clamp(std::lround(value), 0L, 2L));
 }
 
 } // namespace
@@ -46,6 +52,8 @@ std::optional<SettingKey> settingWithId(const std::string& id) {
 std::string settingText(SettingKey key, double value) {
     if (key == SettingKey::decMode)
         return decModes[std::min<size_t>(static_cast<size_t>(std::lround(std::max(0.0, value))), 3)];
+    if (key == SettingKey::kindRa || key == SettingKey::kindDec)
+        return controllerName(kindOf(value));
     return formatNumber(value, describe(key).decimals) + describe(key).unit;
 }
 
@@ -61,17 +69,20 @@ SettingsBook::SettingsBook(const ControllerSettings& start, const std::string& o
     axis(start.ra, SettingKey::gainRa);
     axis(start.dec, SettingKey::gainDec);
     now_[index(SettingKey::exposure)].value = 2.0;
+    now_[index(SettingKey::kindRa)].value = static_cast<double>(start.ra.kind);
+    now_[index(SettingKey::kindDec)].value = static_cast<double>(start.dec.kind);
     now_[index(SettingKey::decMode)].value = static_cast<double>(start.decMode);
 }
 
 ControllerSettings SettingsBook::controller() const {
     ControllerSettings c;
-    const auto axis = [&](SettingKey first) {
+    const auto axis = [&](SettingKey first, SettingKey kind) {
         const size_t i = index(first);
-        return AxisSettings{now_[i].value, now_[i + 1].value, now_[i + 2].value, now_[i + 3].value};
+        return AxisSettings{kindOf(value(kind)), now_[i].value, now_[i + 1].value, now_[i + 2].value,
+                            now_[i + 3].value};
     };
-    c.ra = axis(SettingKey::gainRa);
-    c.dec = axis(SettingKey::gainDec);
+    c.ra = axis(SettingKey::gainRa, SettingKey::kindRa);
+    c.dec = axis(SettingKey::gainDec, SettingKey::kindDec);
     c.decMode = static_cast<DecMode>(std::lround(value(SettingKey::decMode)));
     return c;
 }

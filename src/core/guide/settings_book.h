@@ -20,9 +20,11 @@ enum class SettingKey {
     deadbandDec,
     smoothingDec,
     limitDec,
-    decMode
+    decMode,
+    kindRa,
+    kindDec
 };
-inline constexpr int settingCount = 10;
+inline constexpr int settingCount = 12;
 
 std::string settingName(SettingKey key); // "RA deadband"
 std::string settingId(SettingKey key);

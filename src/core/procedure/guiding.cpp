@@ -9,6 +9,12 @@
 
 namespace nordstjerna {
 
+namespace {
+std::optional<double> wormOf(const RunRow& row) {
+    return std::isfinite(row.worm_turns) ? std::optional<double>(row.worm_turns) : std::nullopt;
+}
+} // namespace
+
 Guiding::Guiding(GuidingSetup setup) : setup_(std::move(setup)) {
     run_.meta = runMetaFor(setup_.rig, setup_.corrections ? RunKind::guided : RunKind::free);
     if (setup_.corrections)
@@ -22,7 +28,12 @@ void Guiding::setController(const ControllerSettings& settings) {
 }
 
 void Guiding::closeLoop(const Event& event) {
-    loop_.emplace(setup_.rates, event.mount.pointing.dec, LoopSettings{setup_.controller, setup_.settle});
+    LoopPriors priors = setup_.priors;
+    if (priors.ra.wormPeriod_s <= 0.0)
+        priors.ra.wormPeriod_s = setup_.rig.mount.wormPeriod_s;
+    priors.dec.mayHavePlay = true;
+    loop_.emplace(GuideGeometry(setup_.rates, event.mount.pointing.dec),
+                  LoopSettings{setup_.controller, setup_.settle}, priors);
     setRunPlace(run_.meta, setup_.rig, event, loop_->geometry());
 }
 
@@ -94,8 +105,7 @@ Step Guiding::advance(const Event& event) {
         phase_ = Phase::looking;
         return watch_.look(setup_.exposure_s);
     case Phase::correcting:
-        phase_ = Phase::looking;
-        return watch_.look(setup_.exposure_s);
+        return lost() ? lookOrSearch() : watch();
     case Phase::ended:
         break;
     }
@@ -205,9 +215,19 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         // No corrections on garbage; keep looking.
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
         row.event = wasLost ? "lost still" : "lost";
-        loop_->lost();
-        sent_ = {};
+        PulsePair pulse;
+        if (setup_.corrections) {
+            LoopInput in{row.t_s, std::nullopt, 0.0, setup_.exposure_s, sent_, event.mount.worm_turns};
+            pulse = loop_->step(in).pulse;
+        }
+        sent_ = pulse;
+        row.pulseRa_ms = pulse.ra_ms;
+        row.pulseDec_ms = pulse.dec_ms;
         run_.rows.push_back(row);
+        if (!over && (pulse.ra_ms != 0.0 || pulse.dec_ms != 0.0)) {
+            phase_ = Phase::correcting;
+            return PulseStep{pulse.ra_ms, pulse.dec_ms};
+        }
         if (!over)
             return lookOrSearch();
         phase_ = Phase::ended;
@@ -220,7 +240,7 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
     PulsePair pulse;
     if (setup_.corrections) {
         const LoopState before = loop_->state();
-        LoopInput in{row.t_s, error, row.centroid_arcsec, setup_.exposure_s, sent_};
+        LoopInput in{row.t_s, error, row.centroid_arcsec, setup_.exposure_s, sent_, wormOf(row)};
         const LoopOutput out = loop_->step(in);
         pulse = out.pulse;
         if (out.runaway)

@@ -19,6 +19,7 @@ struct GuidingSetup {
     double exposure_s = 2.0;
     int mostStars = 9;
     SettleRule settle;
+    LoopPriors priors;
     double length_s = 0.0;          // 0: until stopped
     std::vector<Pixel> wantedStars; // chosen by hand; empty: chosen by merit
 };

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/random.h"
 #include "core/motion/correction_curve.h"
 #include "core/rig/scales.h"
 
@@ -19,7 +20,9 @@ double follow(double load, double motor, double gap) {
 }
 } // namespace
 
-MountMechanics::MountMechanics(const Scenario& s) : scenario_(s), when_(s.start) {
+MountMechanics::MountMechanics(const Scenario& s)
+    : scenario_(s), walkRa_(mixBits(s.seed ^ 0xb1)), walkDec_(mixBits(s.seed ^ 0xb2)),
+      windRa_(mixBits(s.seed ^ 0xb3), s.wind_s), windDec_(mixBits(s.seed ^ 0xb4), s.wind_s), when_(s.start) {
     azimuth_rad_ = Angle::fromArcmin(s.axisEast_arcmin).rad() / cos(s.rig.site.latitude);
     altitude_rad_ = Angle::fromArcmin(s.axisHigh_arcmin).rad();
     startAzimuth_rad_ = azimuth_rad_;
@@ -35,11 +38,49 @@ MountMechanics::MountMechanics(const Scenario& s) : scenario_(s), when_(s.start)
 double MountMechanics::periodicError(double h) const {
     double sum = 0.0;
     for (const PeriodicTerm& t : scenario_.periodic)
-        sum += t.amplitude_arcsec * std::sin(2.0 * std::numbers::pi * h / (sidereal_rad_s * t.period_s) +
-                                             Angle::fromDeg(t.phase_deg).rad());
+        sum += wormStrength(h) * t.amplitude_arcsec *
+               std::sin(2.0 * std::numbers::pi * h / (sidereal_rad_s * t.period_s) +
+                        Angle::fromDeg(t.phase_deg).rad());
     if (playing())
         sum -= curveAt(curve_, wormTurns(h));
     return sum / arcsecPerRad;
+}
+
+// A worm does not run quite alike from turn to turn: each turn has its own strength, passing into the next.
+double MountMechanics::wormStrength(double h) const {
+    if (scenario_.wormVariation <= 0.0)
+        return 1.0;
+    const double turns =
+        h / (sidereal_rad_s * std::max(scenario_.rig.mount.wormPeriod_s, 1.0)) + 1000.0; // positive all night
+    const auto of = [&](double turn) {
+        return Random(mixBits(scenario_.seed ^ mixBits(static_cast<std::uint64_t>(turn)))).gaussian();
+    };
+    const double turn = std::floor(turns);
+    const double part = turns - turn;
+    return 1.0 + scenario_.wormVariation * ((1.0 - part) * of(turn) + part * of(turn + 1.0));
+}
+
+MountMechanics::Axes MountMechanics::loadAt(const Axes& motor) const {
+    Axes load{follow(play_.h, motor.h, scenario_.raBacklash_arcsec / arcsecPerRad),
+              follow(play_.d, motor.d, scenario_.decBacklash_arcsec / arcsecPerRad)};
+    if (std::abs(load.d - play_.d) < scenario_.decStiction_arcsec / arcsecPerRad && !slew_)
+        load.d = play_.d;
+    return load;
+}
+
+MountMechanics::Axes MountMechanics::shaken(Instant at) const {
+    const double t = at - scenario_.start;
+    const double minutes = std::sqrt(1.0 / 60.0);
+    Axes a;
+    if (scenario_.walkRa_arcsec > 0.0)
+        a.h += scenario_.walkRa_arcsec * minutes * walkRa_.at(t);
+    if (scenario_.walkDec_arcsec > 0.0)
+        a.d += scenario_.walkDec_arcsec * minutes * walkDec_.at(t);
+    if (scenario_.wind_arcsec > 0.0) {
+        a.h += scenario_.wind_arcsec * windRa_.at(t);
+        a.d += scenario_.wind_arcsec * windDec_.at(t);
+    }
+    return {a.h / arcsecPerRad, a.d / arcsecPerRad};
 }
 
 double MountMechanics::wormTurns(double h) const {
@@ -50,7 +91,9 @@ double MountMechanics::wormTurns(double h) const {
 std::optional<double> MountMechanics::reportedWorm() const {
     if (!scenario_.reportsWorm || scenario_.rig.mount.wormPeriod_s <= 0.0)
         return std::nullopt;
-    return wormTurns(motor_.h);
+    const double told =
+        (scenario_.wormPhaseBackwards ? -1.0 : 1.0) * wormTurns(motor_.h) + scenario_.wormPhaseError_turns;
+    return told - std::floor(told);
 }
 
 MountMechanics::Axes MountMechanics::motorAt(Instant t) const {
@@ -84,8 +127,7 @@ void MountMechanics::advance(Instant to) {
                 slew_.reset();
                 settleStart_ = when_;
             }
-            play_.h = follow(play_.h, motor_.h, scenario_.raBacklash_arcsec / arcsecPerRad);
-            play_.d = follow(play_.d, motor_.d, scenario_.decBacklash_arcsec / arcsecPerRad);
+            play_ = loadAt(motor_);
             continue;
         }
         // Both pulse motors run until the shorter pulse ends, then on.
@@ -105,12 +147,16 @@ void MountMechanics::advance(Instant to) {
             left = std::abs(left) <= dt ? 0.0 : left - sign * dt;
             return sign * dt;
         };
-        motor_.h += take(raPulseLeft_s_) * scenario_.rig.mount.guideRateRa * sidereal_rad_s * error;
-        const double dec = take(decPulseLeft_s_) * scenario_.rig.mount.guideRateDec * sidereal_rad_s * error;
+        const auto uneven = [](double seconds, double asymmetry) {
+            return seconds * (1.0 + std::copysign(asymmetry, seconds));
+        };
+        motor_.h += uneven(take(raPulseLeft_s_), scenario_.pulseAsymmetryRa) *
+                    scenario_.rig.mount.guideRateRa * sidereal_rad_s * error;
+        const double dec = uneven(take(decPulseLeft_s_), scenario_.pulseAsymmetryDec) *
+                           scenario_.rig.mount.guideRateDec * sidereal_rad_s * error;
         motor_.d += flipped_ && scenario_.decReversedAfterFlip ? -dec : dec;
         when_ = next;
-        play_.h = follow(play_.h, motor_.h, scenario_.raBacklash_arcsec / arcsecPerRad);
-        play_.d = follow(play_.d, motor_.d, scenario_.decBacklash_arcsec / arcsecPerRad);
+        play_ = loadAt(motor_);
         const double past = motor_.h + (flipped_ ? halfTurn : 0.0);
         const bool limit = flipped_ ? past > Angle::fromHours(9.0).rad()
                                     : past > scenario_.rig.mount.meridianLimitEast.rad();
@@ -141,8 +187,12 @@ Instant MountMechanics::slewEnd() const {
 }
 
 void MountMechanics::startPulse(double ra_ms, double dec_ms) {
-    raPulseLeft_s_ = ra_ms / 1000.0;
-    decPulseLeft_s_ = dec_ms / 1000.0;
+    const auto resolved = [this](double ms) {
+        const double step = scenario_.pulseResolution_ms;
+        return (step > 0.0 ? step * std::round(ms / step) : ms) / 1000.0;
+    };
+    raPulseLeft_s_ = resolved(ra_ms);
+    decPulseLeft_s_ = resolved(dec_ms);
 }
 
 void MountMechanics::stopMotion() {
@@ -198,8 +248,10 @@ Vec3 MountMechanics::axis() const {
 
 Mat3 MountMechanics::attitude(Instant at, Angle roll) const {
     const Axes motor = motorAt(at);
-    double h = follow(play_.h, motor.h, scenario_.raBacklash_arcsec / arcsecPerRad) + periodicError(motor.h);
-    double d = follow(play_.d, motor.d, scenario_.decBacklash_arcsec / arcsecPerRad);
+    const Axes load = loadAt(motor);
+    const Axes shake = shaken(at);
+    double h = load.h + periodicError(motor.h) + shake.h;
+    double d = load.d + shake.d;
     if (settleStart_ && scenario_.settle_arcsec > 0.0) {
         const double since = at - *settleStart_;
         const double swing = scenario_.settle_arcsec / arcsecPerRad * std::exp(-since / scenario_.settle_s) *

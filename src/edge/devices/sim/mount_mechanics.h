@@ -6,6 +6,7 @@
 
 #include "core/sky/directions.h"
 #include "edge/devices/sim/scenario.h"
+#include "edge/devices/sim/time_noise.h"
 
 namespace nordstjerna {
 
@@ -53,11 +54,17 @@ private:
     };
     Axes motorAt(Instant t) const;
     double periodicError(double h) const; // rad
-    Mat3 basis() const;                   // columns: equator at hour angle 0, west, north pole of the mount
+    double wormStrength(double h) const;  // of this turn, near 1
+    // Load sides of both axes at a moment, gaps and stiction allowed for, without what shakes them.
+    Axes loadAt(const Axes& motor) const;
+    Axes shaken(Instant at) const; // by bearings and wind, rad
+    Mat3 basis() const;            // columns: equator at hour angle 0, west, north pole of the mount
 
     double wormTurns(double h) const;
     const Scenario& scenario_;
     std::vector<double> curve_; // ″ over one turn of the worm
+    RandomWalk walkRa_, walkDec_;
+    SlowNoise windRa_, windDec_;
     Instant when_;
     Axes motor_;
     Axes play_; // load side, within the backlash of the motor side

@@ -117,6 +117,17 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("settle_s", s.settle_s)
                      .optional("dec_reversed_after_flip", s.decReversedAfterFlip)
                      .optional("reports_worm", s.reportsWorm)
+                     .optional("worm_phase_error_turns", s.wormPhaseError_turns)
+                     .optional("worm_phase_backwards", s.wormPhaseBackwards)
+                     .optional("worm_variation", s.wormVariation)
+                     .optional("dec_stiction_arcsec", s.decStiction_arcsec)
+                     .optional("walk_ra_arcsec", s.walkRa_arcsec)
+                     .optional("walk_dec_arcsec", s.walkDec_arcsec)
+                     .optional("wind_arcsec", s.wind_arcsec)
+                     .optional("wind_s", s.wind_s)
+                     .optional("pulse_resolution_ms", s.pulseResolution_ms)
+                     .optional("pulse_asymmetry_ra", s.pulseAsymmetryRa)
+                     .optional("pulse_asymmetry_dec", s.pulseAsymmetryDec)
                      .optional("periodic", terms);
              }),
         read(levers, "levers",
@@ -146,7 +157,9 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
              [&](JsonReader& t) {
                  t.optional("seeing_arcsec", s.seeing_arcsec)
                      .optional("sky_mag_arcsec2", s.sky_mag_arcsec2)
-                     .optional("transparency", s.transparency);
+                     .optional("transparency", s.transparency)
+                     .optional("slow_share", s.slowAirShare)
+                     .optional("slow_s", s.slowAir_s);
              }),
     };
     for (const auto& done : parts)
@@ -180,6 +193,15 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
             "At most 100 000 hot pixels, 200 periodic terms, 10 000 faults, sensors of 20 000 px, blurs of "
             "1 mm, seeing of 60″.",
             "Correct the values.");
+    if (!within(s.slowAirShare, 0, 1) || !within(s.slowAir_s, 0.1, 3600) || !within(s.wind_s, 0.1, 3600) ||
+        !within(s.wormVariation, 0, 1) || !within(s.decStiction_arcsec, 0, 600) ||
+        !within(s.walkRa_arcsec, 0, 600) || !within(s.walkDec_arcsec, 0, 600) ||
+        !within(s.wind_arcsec, 0, 600) || !within(s.pulseResolution_ms, 0, 1000) ||
+        !within(s.pulseAsymmetryRa, -0.9, 0.9) || !within(s.pulseAsymmetryDec, -0.9, 0.9))
+        return problem("The scenario asks for a mount or an air that cannot be.",
+                       "Shares lie between 0 and 1, asymmetries within 0.9, memories between 0.1 and 3600 s, "
+                       "sizes are not negative.",
+                       "Correct the values.");
     if (s.seeing_arcsec <= 0.0 || s.speed < 0.0 || s.transparency <= 0.0)
         return problem("The scenario states an impossible night.",
                        "Seeing and transparency must be above zero, speed not negative.",

@@ -62,6 +62,17 @@ struct Scenario {
     double settle_s = 1.5;             // its decay time
     bool decReversedAfterFlip = false; // the firmware keeps north pulses north
     bool reportsWorm = false;          // the mount tells where its worm stands
+    double wormPhaseError_turns = 0.0; // of what it tells
+    bool wormPhaseBackwards = false;   // it counts down
+    double wormVariation = 0.0;        // relative change of the periodic error from turn to turn
+    double decStiction_arcsec = 0.0;   // the Dec axis sticks until it is wound up by so much, then jumps
+    double walkRa_arcsec = 0.0;        // random walk of the axes, standard deviation after a minute
+    double walkDec_arcsec = 0.0;
+    double wind_arcsec = 0.0; // sway of the mount in the wind, both axes
+    double wind_s = 3.0;      // its memory
+    double pulseResolution_ms = 0.0;
+    double pulseAsymmetryRa = 0.0; // west pulses reach farther by this share, east ones less
+    double pulseAsymmetryDec = 0.0;
     std::vector<PeriodicTerm> periodic;
     // Levers: arcminutes on the sky a turn, and the part of a turn that is lost when reversing.
     double azimuthLever_arcmin_turn = 12.0;
@@ -88,6 +99,8 @@ struct Scenario {
     double seeing_arcsec = 2.2; // FWHM in the zenith
     double sky_mag_arcsec2 = 20.5;
     double transparency = 1.0;
+    double slowAirShare = 0.25; // of the variance of the field's motion, which outlasts an exposure
+    double slowAir_s = 6.0;     // its memory
     std::vector<Fault> faults;
 };
 

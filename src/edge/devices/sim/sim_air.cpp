@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/random.h"
 #include "core/sky/almanac.h"
 
 namespace nordstjerna {
@@ -10,9 +11,8 @@ namespace nordstjerna {
 namespace {
 // 1.5″ FWHM seeing moves a star by about 0.4″ in each coordinate over 2 s (handbook figure of the trade).
 constexpr double motionPerFwhm = 0.4 / 1.5;
-constexpr double fieldShare = 0.65; // of the variance that all stars have in common
-constexpr double slowShare = 0.25;  // of the common variance that outlasts an exposure
-constexpr double slow_s = 6.0;
+constexpr double fieldShare = 0.65;    // of the variance that all stars have in common
+constexpr double fullExposure_s = 2.0; // at which the motion is as said
 
 double airmass(double altitude_rad) {
     return 1.0 / std::max(std::sin(altitude_rad), 0.1);
@@ -23,27 +23,35 @@ double SimAir::fwhm_arcsec(double altitude_rad) const {
     return scenario_.seeing_arcsec * std::pow(airmass(altitude_rad), 0.6);
 }
 
-Eigen::Vector2d SimAir::fieldMotion(Instant end, double exposure_s, double altitude_rad) {
-    ++exposures_;
+SimAir::SimAir(const Scenario& s)
+    : scenario_(s), fast_{WhiteNoise(mixBits(s.seed ^ 0xa1)), WhiteNoise(mixBits(s.seed ^ 0xa2))},
+      gust_{WhiteNoise(mixBits(s.seed ^ 0xa3)), WhiteNoise(mixBits(s.seed ^ 0xa4))},
+      slow_{SlowNoise(mixBits(s.seed ^ 0xa5), s.slowAir_s), SlowNoise(mixBits(s.seed ^ 0xa6), s.slowAir_s)} {}
+
+Eigen::Vector2d SimAir::fieldMotion(Instant start, double exposure_s, double altitude_rad) const {
+    const double from = start - scenario_.start;
+    const double to = from + exposure_s;
     const double total = motionPerFwhm * fwhm_arcsec(altitude_rad) * std::sqrt(fieldShare);
-    const double fast = total * std::sqrt(1.0 - slowShare) * std::sqrt(2.0 / std::max(exposure_s, 0.05));
-    const double slow = total * std::sqrt(slowShare);
-    const double keep = last_ ? std::exp(-(end - *last_) / slow_s) : 0.0;
-    last_ = end;
-    const double fresh = slow * std::sqrt(1.0 - keep * keep);
-    for (int axis = 0; axis < 2; ++axis)
-        slow_[axis] = keep * slow_[axis] + fresh * random_.gaussian();
-    Eigen::Vector2d motion = slow_ + fast * Eigen::Vector2d(random_.gaussian(), random_.gaussian());
-    if (const Fault* gust = active(FaultKind::gust, end))
-        motion += gust->amount * Eigen::Vector2d(random_.gaussian(), random_.gaussian());
+    const double fast = total * std::sqrt(1.0 - scenario_.slowAirShare) * std::sqrt(fullExposure_s);
+    const double slow = total * std::sqrt(scenario_.slowAirShare);
+    const Fault* gust = active(FaultKind::gust, start + exposure_s);
+    Eigen::Vector2d motion;
+    for (int axis = 0; axis < 2; ++axis) {
+        motion[axis] = fast * fast_[axis].mean(from, to) + slow * slow_[axis].mean(from, to);
+        if (gust)
+            motion[axis] += gust->amount * gust_[axis].mean(from, from + 1.0);
+    }
     return motion;
 }
 
-Eigen::Vector2d SimAir::starMotion(std::uint64_t star, double exposure_s, double altitude_rad) const {
-    Random random(mixBits(star ^ mixBits(exposures_ ^ (scenario_.seed << 20))));
-    const double sigma = motionPerFwhm * fwhm_arcsec(altitude_rad) * std::sqrt(1.0 - fieldShare) *
-                         std::sqrt(2.0 / std::max(exposure_s, 0.05));
-    return sigma * Eigen::Vector2d(random.gaussian(), random.gaussian());
+Eigen::Vector2d SimAir::starMotion(std::uint64_t star, Instant start, double exposure_s,
+                                   double altitude_rad) const {
+    const double from = start - scenario_.start;
+    const double sigma =
+        motionPerFwhm * fwhm_arcsec(altitude_rad) * std::sqrt(1.0 - fieldShare) * std::sqrt(fullExposure_s);
+    const std::uint64_t own = mixBits(star ^ (scenario_.seed << 20));
+    return sigma * Eigen::Vector2d(WhiteNoise(own).mean(from, from + exposure_s),
+                                   WhiteNoise(mixBits(own)).mean(from, from + exposure_s));
 }
 
 const Fault* SimAir::active(FaultKind kind, Instant at) const {

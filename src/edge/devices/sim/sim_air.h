@@ -4,37 +4,35 @@
 #include <Eigen/Core>
 #include <optional>
 
-#include "core/base/random.h"
 #include "core/sky/observed_frame.h"
 #include "edge/devices/sim/scenario.h"
+#include "edge/devices/sim/time_noise.h"
 
 namespace nordstjerna {
 
 class SimAir {
 public:
-    explicit SimAir(const Scenario& scenario) : scenario_(scenario), random_(mixBits(scenario.seed ^ 0xa1)) {}
+    explicit SimAir(const Scenario& scenario);
 
-    // Mean image motion of the whole field over an exposure that ends at `end`, ″ in sensor axes. Fast part
-    // shrinks with the exposure, slow part is a first-order autoregressive series.
-    Eigen::Vector2d fieldMotion(Instant end, double exposure_s, double altitude_rad);
-    // Extra motion of one star against the field, ″; depends on the star and the exposure only.
-    Eigen::Vector2d starMotion(std::uint64_t star, double exposure_s, double altitude_rad) const;
+    // Mean image motion of the whole field over an exposure, ″ in sensor axes: a process in time, the same
+    // for every camera. Its fast part shrinks with the exposure, the slow part outlasts it.
+    Eigen::Vector2d fieldMotion(Instant start, double exposure_s, double altitude_rad) const;
+    // Extra motion of one star against the field, ″.
+    Eigen::Vector2d starMotion(std::uint64_t star, Instant start, double exposure_s,
+                               double altitude_rad) const;
 
     double fwhm_arcsec(double altitude_rad) const;
     double transparency(Instant at, double altitude_rad) const;
     double skyMagnitude(Instant at) const; // per square arcsecond, twilight included
     double lamp_adu_s(Instant at) const;
-    std::uint64_t exposures() const { return exposures_; }
 
     // The fault of a kind that is under way, if any.
     const Fault* active(FaultKind kind, Instant at) const;
 
 private:
     const Scenario& scenario_;
-    Random random_;
-    Eigen::Vector2d slow_ = Eigen::Vector2d::Zero();
-    std::optional<Instant> last_;
-    std::uint64_t exposures_ = 0;
+    WhiteNoise fast_[2], gust_[2];
+    SlowNoise slow_[2];
     mutable std::optional<Instant> skyAt_;
     mutable double sky_ = 21.0;
 };

@@ -77,7 +77,12 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     Eigen::Vector2d motion = Eigen::Vector2d::Zero();
     for (int i = 0; i < moments; ++i)
         motion += project(attitudes[i], frame_->turnedTo(times[i]).seen(axisIcrs)) / moments;
-    motion += night_.air_.fieldMotion(scene.start + exposure_s, exposure_s, altitude) / scale;
+    if (watched_) {
+        trueShift_.setZero();
+        for (int i = 0; i < moments; ++i)
+            trueShift_ += project(attitudes[i], frame_->turnedTo(times[i]).seen(*watched_)) / moments;
+    }
+    motion += night_.air_.fieldMotion(scene.start, exposure_s, altitude) / scale;
 
     const int width = setup_.camera.binnedWidth();
     const int height = setup_.camera.binnedHeight();
@@ -118,7 +123,7 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
                 static_cast<std::uint64_t>(std::llround((star.icrs.x() + 2.0) * 1e7)) * 40000003ULL +
                 static_cast<std::uint64_t>(std::llround((star.icrs.y() + 2.0) * 1e7));
             const Eigen::Vector2d p = centre + project(middleAttitude, enu) + motion +
-                                      night_.air_.starMotion(id, exposure_s, altitude) / scale;
+                                      night_.air_.starMotion(id, scene.start, exposure_s, altitude) / scale;
             if (p.x() < -margin || p.y() < -margin || p.x() > width + margin || p.y() > height + margin)
                 continue;
             scene.spots.push_back({p.x(), p.y(), electrons, id});
@@ -246,6 +251,17 @@ Expected<std::shared_ptr<const Frame>> SimCamera::expose(double exposure_s, cons
         render(*scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_));
 }
 
+Eigen::Vector2d SimCamera::trueShift() {
+    const std::scoped_lock guard(night_.lock_);
+    if (!watched_) {
+        night_.catchUp();
+        const Instant now = night_.mechanics_.when();
+        watched_ = ObservedFrame(night_.scenario_.rig.site, now)
+                       .icrs(night_.mechanics_.attitude(now, setup_.roll).col(2));
+    }
+    return trueShift_;
+}
+
 Expected<void> SimCamera::begin() {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
@@ -272,7 +288,7 @@ SimCamera::Trail SimCamera::trailSeen(std::vector<PathPoint> path, const Scene& 
         const PathPoint& p = path[i];
         trail.skies.push_back(frame_->turnedTo(p.when));
         const double dt = i + 1 < path.size() ? path[i + 1].when - p.when : 0.25;
-        trail.air.push_back(night_.air_.fieldMotion(p.when + dt, dt, altitude_rad) / scale);
+        trail.air.push_back(night_.air_.fieldMotion(p.when, dt, altitude_rad) / scale);
     }
     trail.transparency = night_.air_.transparency(scene.start, altitude_rad);
     trail.path = std::move(path);

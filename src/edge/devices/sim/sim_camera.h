@@ -3,6 +3,7 @@
 
 #include <optional>
 
+#include "core/base/random.h"
 #include "edge/devices/sim/simulated_night.h"
 
 namespace nordstjerna {
@@ -32,6 +33,9 @@ public:
     void followMount(Instant to);
     // The same without rendering.
     Expected<StarsTracked> trackDirectly(const TrackStep& step, const StopFlag& halt);
+    // Truth, for tests: where the sky that stood in the middle at the first call was, without the air, during
+    // the last exposure; px from the middle.
+    Eigen::Vector2d trueShift();
 
 private:
     struct Spot {
@@ -67,6 +71,8 @@ private:
     SimSky sky_;
     Random random_;
     std::optional<ObservedFrame> frame_;
+    std::optional<Vec3> watched_; // ICRS, for the truth
+    Eigen::Vector2d trueShift_ = Eigen::Vector2d::Zero();
     struct HotPixel {
         int x, y;
         double e_s;

@@ -59,6 +59,10 @@ TrackFunction SimulatedNight::trackDirectly() {
     return [this](const TrackStep& step, const StopFlag& halt) { return guide_->trackDirectly(step, halt); };
 }
 
+Eigen::Vector2d SimulatedNight::trueShift() {
+    return guide_->trueShift();
+}
+
 void SimulatedNight::catchUp() {
     const Instant now = clock_.now();
     for (SimCamera* camera : {guide_.get(), imaging_.get()})

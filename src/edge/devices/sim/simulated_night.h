@@ -46,6 +46,9 @@ public:
 
     // Truth, for tests only.
     Vec3 trueAxis();
+    // Where the guided sky stood during the last guide exposure, without the air: px from where it stood at
+    // the first call.
+    Eigen::Vector2d trueShift();
 
 private:
     friend class SimCamera;

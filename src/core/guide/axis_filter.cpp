@@ -1,0 +1,180 @@
+#include "core/guide/axis_filter.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace nordstjerna {
+
+namespace {
+constexpr int placeAt = 0, rateAt = 1, airAt = 2, wormAt = 3;
+constexpr double tau = 2.0 * std::numbers::pi;
+constexpr double firstPlace_arcsec = 1000.0;
+} // namespace
+
+AxisFilter::AxisFilter(const FilterModel& model) : model_(model) {
+    n_ = wormAt + 2 * model_.harmonics + 2 * static_cast<int>(model_.lines_s.size());
+    cov(placeAt, placeAt) = firstPlace_arcsec * firstPlace_arcsec;
+    cov(rateAt, rateAt) = model_.priorRate_arcsec_s * model_.priorRate_arcsec_s;
+    for (int h = 0; h < model_.harmonics; ++h)
+        for (int k = 0; k < 2; ++k)
+            cov(wormAt + 2 * h + k, wormAt + 2 * h + k) =
+                std::pow(model_.priorHarmonic_arcsec[static_cast<size_t>(h)], 2);
+    for (int i = wormAt + 2 * model_.harmonics; i < n_; ++i)
+        cov(i, i) = model_.priorLine_arcsec * model_.priorLine_arcsec;
+}
+
+void AxisFilter::setWorm(const WormPrior& prior) {
+    for (int i = 0; i < 2 * model_.harmonics; ++i) {
+        const int at = wormAt + i;
+        for (int j = 0; j < n_; ++j)
+            cov(at, j) = cov(j, at) = 0.0;
+        const bool known = i < static_cast<int>(prior.coefficient.size());
+        x_[static_cast<size_t>(at)] = known ? prior.coefficient[static_cast<size_t>(i)].value : 0.0;
+        cov(at, at) = std::pow(known ? prior.coefficient[static_cast<size_t>(i)].sigma
+                                     : model_.priorHarmonic_arcsec[static_cast<size_t>(i / 2)],
+                               2);
+    }
+}
+
+AxisFilter::Row AxisFilter::observer(double ahead, double phase, bool air) const {
+    Row h{};
+    h[placeAt] = 1.0;
+    h[rateAt] = ahead;
+    h[airAt] = air ? std::exp(-ahead / model_.airMemory_s) : 0.0;
+    // Sine and cosine of the multiples from those of the first.
+    const double c = std::cos(tau * phase);
+    const double s = std::sin(tau * phase);
+    double ck = c;
+    double sk = s;
+    for (int k = 0; k < model_.harmonics; ++k) {
+        h[static_cast<size_t>(wormAt + 2 * k)] = ck;
+        h[static_cast<size_t>(wormAt + 2 * k + 1)] = sk;
+        const double next = ck * c - sk * s;
+        sk = sk * c + ck * s;
+        ck = next;
+    }
+    int at = wormAt + 2 * model_.harmonics;
+    for (double period : model_.lines_s) {
+        const double turn = tau * (time_s_ + ahead) / period;
+        h[static_cast<size_t>(at++)] = std::cos(turn);
+        h[static_cast<size_t>(at++)] = std::sin(turn);
+    }
+    return h;
+}
+
+Measured AxisFilter::along(const Row& h) const {
+    Measured m;
+    double variance = 0.0;
+    for (int i = 0; i < n_; ++i) {
+        const auto a = static_cast<size_t>(i);
+        m.value += h[a] * x_[a];
+        double row = 0.0;
+        for (int j = 0; j < n_; ++j)
+            row += covariance(i, j) * h[static_cast<size_t>(j)];
+        variance += h[a] * row;
+    }
+    m.sigma = std::sqrt(std::max(variance, 0.0));
+    return m;
+}
+
+void AxisFilter::advance(double dt, double phase) {
+    phase_ = phase;
+    time_s_ += dt;
+    if (dt <= 0.0)
+        return;
+    // Place gains rate × dt; the slow air forgets.
+    x_[placeAt] += dt * x_[rateAt];
+    for (int j = 0; j < n_; ++j)
+        cov(placeAt, j) += dt * covariance(rateAt, j);
+    for (int j = 0; j < n_; ++j)
+        cov(j, placeAt) += dt * covariance(j, rateAt);
+    const double keep = std::exp(-dt / model_.airMemory_s);
+    x_[airAt] *= keep;
+    for (int j = 0; j < n_; ++j) {
+        cov(airAt, j) *= keep;
+        cov(j, airAt) *= keep;
+    }
+    const double q = model_.rateWalk_arcsec2_s3;
+    cov(placeAt, placeAt) += model_.walk_arcsec2_s * dt + q * dt * dt * dt / 3.0;
+    cov(placeAt, rateAt) += q * dt * dt / 2.0;
+    cov(rateAt, placeAt) += q * dt * dt / 2.0;
+    cov(rateAt, rateAt) += q * dt;
+    cov(airAt, airAt) += (1.0 - keep * keep) * airVariance_;
+    if (model_.wormForgets_s > 0.0)
+        for (int i = 0; i < 2 * model_.harmonics; ++i)
+            cov(wormAt + i, wormAt + i) +=
+                std::pow(model_.priorHarmonic_arcsec[static_cast<size_t>(i / 2)], 2) * dt /
+                model_.wormForgets_s;
+}
+
+double AxisFilter::update(double place, double variance) {
+    // The slow air is a share of what the air does, which is known by its fast part.
+    if (airVariance_ == 0.0)
+        cov(airAt, airAt) = model_.airShare * variance;
+    airVariance_ = model_.airShare * variance;
+    const Row h = observer(0.0, phase_, true);
+    Row gain{};
+    double predicted = 0.0;
+    double spread = 0.0;
+    for (int i = 0; i < n_; ++i) {
+        const auto a = static_cast<size_t>(i);
+        predicted += h[a] * x_[a];
+        for (int j = 0; j < n_; ++j)
+            gain[a] += covariance(i, j) * h[static_cast<size_t>(j)];
+    }
+    for (int i = 0; i < n_; ++i)
+        spread += h[static_cast<size_t>(i)] * gain[static_cast<size_t>(i)];
+    const double innovation = place - predicted;
+    double total = spread + variance;
+    const double away = std::abs(innovation) / std::sqrt(total);
+    constexpr double huber = 4.0;
+    const double likelihood =
+        -0.5 * (std::log(total) + (away < huber ? away * away : huber * (2.0 * away - huber)));
+    // Far out: as if it had been measured so much worse that it were only just within the bound.
+    if (away > huber)
+        total *= away / huber;
+    for (int i = 0; i < n_; ++i)
+        x_[static_cast<size_t>(i)] += gain[static_cast<size_t>(i)] * innovation / total;
+    for (int i = 0; i < n_; ++i)
+        for (int j = 0; j <= i; ++j) {
+            const double v =
+                covariance(i, j) - gain[static_cast<size_t>(i)] * gain[static_cast<size_t>(j)] / total;
+            cov(i, j) = v;
+            cov(j, i) = v;
+        }
+    return likelihood;
+}
+
+void AxisFilter::releasePlace(double sigma) {
+    cov(placeAt, placeAt) += sigma * sigma;
+}
+
+Measured AxisFilter::mount(double ahead, double phase) const {
+    Measured m = along(observer(ahead, phase, false));
+    const double grown =
+        model_.walk_arcsec2_s * ahead + model_.rateWalk_arcsec2_s3 * ahead * ahead * ahead / 3.0;
+    m.sigma = std::sqrt(m.sigma * m.sigma + std::max(grown, 0.0));
+    return m;
+}
+
+Measured AxisFilter::seen(double ahead, double phase) const {
+    Measured m = along(observer(ahead, phase, true));
+    const double keep = std::exp(-2.0 * ahead / model_.airMemory_s);
+    const double grown = model_.walk_arcsec2_s * ahead +
+                         model_.rateWalk_arcsec2_s3 * ahead * ahead * ahead / 3.0 +
+                         (1.0 - keep) * airVariance_;
+    m.sigma = std::sqrt(m.sigma * m.sigma + std::max(grown, 0.0));
+    return m;
+}
+
+Measured AxisFilter::rate() const {
+    return {x_[rateAt], std::sqrt(std::max(covariance(rateAt, rateAt), 0.0))};
+}
+
+Measured AxisFilter::harmonic(int h, bool sine) const {
+    const int i = wormAt + 2 * (h - 1) + (sine ? 1 : 0);
+    return {x_[static_cast<size_t>(i)], std::sqrt(std::max(covariance(i, i), 0.0))};
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,75 @@
+// What one axis does by itself, as a state-space model filtered frame by frame (Kalman 1960; e.g. Bar-Shalom,
+// Li, Kirubarajan 2001): place and rate, both walking at random; a sine and a cosine for each harmonic of the
+// worm and each gear line, tied to a phase; and a first-order term for the slow air, which is seen but is no
+// motion of the mount. All places in ″ on the sky, times in seconds.
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <vector>
+
+#include "core/base/measured.h"
+
+namespace nordstjerna {
+
+struct FilterModel {
+    double walk_arcsec2_s = 1e-4;      // of the place
+    double rateWalk_arcsec2_s3 = 1e-8; // of the rate
+    double priorRate_arcsec_s = 0.05;  // standard deviation before anything was measured
+    double airMemory_s = 6.0;
+    double airShare = 0.3;                        // variance of the slow air over that of the measurement
+    int harmonics = 0;                            // of the worm, at most 4
+    std::array<double, 4> priorHarmonic_arcsec{}; // standard deviation of either coefficient
+    double wormForgets_s = 0.0;  // in so long the coefficients walk as far as their prior; 0: never
+    std::vector<double> lines_s; // periods of gear lines, at most 2
+    double priorLine_arcsec = 1.0;
+};
+
+// A prior belief about the coefficients, in the order worm cosine, sine of each harmonic.
+struct WormPrior {
+    std::vector<Measured> coefficient;
+};
+
+class AxisFilter {
+public:
+    static constexpr int most = 15;
+
+    explicit AxisFilter(const FilterModel& model);
+
+    // To a later moment. wormPhase: turns at that moment.
+    void advance(double dt_s, double wormPhase_turns);
+    // Takes a measured place of the given variance into account, at the moment advanced to. Gives the
+    // logarithm of its likelihood. A place farther than four standard deviations counts less (Huber).
+    double update(double place_arcsec, double variance_arcsec2);
+    // The first place ever, or after a jump: the place is unknown, all else stays.
+    void releasePlace(double sigma_arcsec);
+    void setWorm(const WormPrior& prior);
+
+    // Of the mount alone, without the slow air, at the present moment plus `ahead`.
+    Measured mount(double ahead_s, double wormPhaseThen_turns) const;
+    // What a measurement would show then, its own noise left out.
+    Measured seen(double ahead_s, double wormPhaseThen_turns) const;
+    Measured rate() const;
+    Measured harmonic(int h, bool sine) const; // 1, 2, …
+    int harmonics() const { return model_.harmonics; }
+    const FilterModel& model() const { return model_; }
+    int size() const { return n_; }
+    double state(int i) const { return x_[static_cast<std::size_t>(i)]; }
+    double covariance(int i, int j) const { return p_[static_cast<std::size_t>(i * most + j)]; }
+
+private:
+    using Row = std::array<double, most>;
+    Row observer(double ahead_s, double wormPhase_turns, bool air) const;
+    Measured along(const Row& h) const;
+    double& cov(int i, int j) { return p_[static_cast<std::size_t>(i * most + j)]; }
+
+    FilterModel model_;
+    int n_ = 3;
+    Row x_{};
+    std::array<double, most * most> p_{};
+    double time_s_ = 0.0; // since the first place, for the lines
+    double phase_ = 0.0;
+    double airVariance_ = 0.0;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,239 @@
+#include "core/guide/model_controller.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nordstjerna {
+
+namespace {
+
+constexpr double forget = 0.997; // of the weights, a frame
+
+struct Idea {
+    double walk, rateWalk;
+    double wormSize;  // 0: no worm
+    double wormTurns; // forgets in so many turns; 0: never
+};
+constexpr Idea raIdeas[] = {{3e-5, 1e-10, 3.0, 0.0}, {3e-4, 1e-9, 3.0, 0.0},  {3e-3, 1e-8, 3.0, 0.0},
+                            {3e-4, 1e-9, 15.0, 0.0}, {3e-3, 1e-8, 15.0, 0.0}, {3e-4, 1e-9, 15.0, 8.0},
+                            {3e-4, 1e-6, 0.0, 0.0},  {3e-4, 3e-5, 0.0, 0.0},  {3e-4, 1e-3, 0.0, 0.0},
+                            {3e-2, 1e-7, 3.0, 0.0}};
+constexpr Idea decIdeas[] = {{3e-5, 1e-10, 0.0, 0.0}, {6e-4, 1e-9, 0.0, 0.0}, {1e-2, 1e-7, 0.0, 0.0}};
+constexpr double gaps_arcsec[] = {0.0, 0.35, 0.7, 1.2, 2.0, 3.0, 4.3, 6.0};
+constexpr double harmonicFalls[] = {1.0, 0.4, 0.25, 0.15};
+
+FilterModel modelOf(const Idea& idea, const AxisPrior& prior) {
+    FilterModel m;
+    m.walk_arcsec2_s = idea.walk;
+    m.rateWalk_arcsec2_s3 = idea.rateWalk;
+    if (idea.wormSize > 0.0) {
+        m.harmonics = 3;
+        for (size_t h = 0; h < 4; ++h)
+            m.priorHarmonic_arcsec[h] = idea.wormSize * harmonicFalls[h];
+        m.wormForgets_s = idea.wormTurns * prior.wormPeriod_s;
+    }
+    return m;
+}
+
+} // namespace
+
+double ModelController::Play::after(double motor) const {
+    return std::clamp(load, motor - gap, motor);
+}
+
+ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& prior)
+    : prior_(prior), fallback_(fallback), shadow_(fallback) {
+    if (prior.mayHavePlay) {
+        for (double gap : gaps_arcsec)
+            for (const Idea& idea : decIdeas)
+                members_.push_back({AxisFilter(modelOf(idea, prior)), {gap, 0.0}, 0.0, 0.0, false});
+    } else {
+        for (const Idea& idea : raIdeas)
+            if (idea.wormSize == 0.0 || prior.wormPeriod_s > 0.0)
+                members_.push_back({AxisFilter(modelOf(idea, prior)), {}, 0.0, 0.0, idea.wormSize > 0.0});
+    }
+    if (prior.gap_arcsec)
+        for (Member& m : members_) {
+            const double spread = std::max(prior.gap_arcsec->sigma, 0.15 + 0.15 * prior.gap_arcsec->value);
+            m.logWeight = -0.5 * std::pow((m.play.gap - prior.gap_arcsec->value) / spread, 2);
+        }
+    weigh();
+}
+
+double ModelController::phaseAt(const AxisSight& s) const {
+    if (s.worm_turns)
+        return *s.worm_turns;
+    return prior_.wormPeriod_s > 0.0 ? s.t_s / prior_.wormPeriod_s : 0.0;
+}
+
+void ModelController::weigh() {
+    double best = -1e300;
+    for (const Member& m : members_)
+        best = std::max(best, m.logWeight);
+    double sum = 0.0;
+    for (Member& m : members_) {
+        m.weight = std::exp(m.logWeight - best);
+        sum += m.weight;
+    }
+    for (Member& m : members_) {
+        m.weight /= sum;
+        m.logWeight = forget * (m.logWeight - best);
+    }
+}
+
+double ModelController::correction(const AxisSight& s) {
+    const double dt = last_s_ ? s.t_s - *last_s_ : 0.0;
+    const double phase = phaseAt(s);
+    motor_ += s.moved_arcsec;
+    for (Member& m : members_) {
+        m.play.load = m.play.after(motor_);
+        m.filter.advance(dt, phase);
+    }
+    last_s_ = s.t_s;
+    lastPhase_ = phase;
+    double plain = 0.0;
+    if (s.error_arcsec) {
+        plain = fallback_.correction(*s.error_arcsec);
+        learn(s, dt);
+    }
+    double move = decide(s);
+    if (!modelRules_)
+        move = -plain;
+    believe(s, move);
+    return -move;
+}
+
+void ModelController::learn(const AxisSight& s, double dt) {
+    double load = 0.0;
+    double gap = 0.0;
+    double off = 0.0; // of what all together foretold for this frame
+    double spread = 0.0;
+    for (const Member& m : members_) {
+        load += m.weight * m.play.load;
+        gap += m.weight * m.play.gap;
+        const Measured now = m.filter.mount(0.0, lastPhase_);
+        off += m.weight * (*s.error_arcsec - m.play.load - now.value);
+        spread += m.weight * now.sigma * now.sigma;
+    }
+    const double place = *s.error_arcsec - load;
+    noise_.feed(s.t_s, place, s.centroid_arcsec);
+    const double noise = noise_.variance_arcsec2();
+    // Once far out is a gust or a cosmic ray; three times the same way is a jump.
+    const bool before = compared_ > 0.0 || frames_ > 3;
+    ++frames_;
+    const double bound = 4.5 * std::sqrt(noise + spread);
+    surprises_ = before && std::abs(off) > bound ? (off * lastSurprise_ < 0.0 ? 1 : surprises_ + 1) : 0;
+    lastSurprise_ = off;
+    if (surprises_ >= 3) {
+        for (Member& m : members_)
+            m.filter.releasePlace(std::abs(off));
+        surprises_ = 0;
+    }
+    for (Member& m : members_)
+        m.logWeight += m.filter.update(*s.error_arcsec - m.play.load, noise);
+    weigh();
+    // What the proportional loop would have made of the same frames.
+    shadowPlay_.gap = gap;
+    shadowPlay_.load = shadowPlay_.after(shadowMotor_);
+    const double shadowError = place + shadowPlay_.load;
+    const double most = 1.5 * s.reach_arcsec_s;
+    shadowMotor_ -= std::clamp(shadow_.correction(shadowError), -most, most);
+    constexpr int settling = 10;
+    if (frames_ > settling && dt < 30.0) {
+        constexpr double memory = 150.0;
+        const double clip = 25.0 * noise;
+        compared_ = std::min(compared_ + 1.0, memory);
+        modelSquare_ += (std::min(off * off, clip) - modelSquare_) / compared_;
+        shadowSquare_ += (std::min(shadowError * shadowError, clip) - shadowSquare_) / compared_;
+        // The one in charge keeps the word until the other is clearly better.
+        constexpr double frames = 40.0;
+        constexpr double clearly = 1.04;
+        if (compared_ >= frames)
+            modelRules_ =
+                modelRules_ ? modelSquare_ < clearly * clearly * shadowSquare_ : modelSquare_ < shadowSquare_;
+    }
+}
+
+// How the motor should move the star so that the load, by all that is believed, ends nearest to the aim.
+double ModelController::bestMove(const AxisSight& s, double ahead) const {
+    const double then = s.worm_turns && prior_.wormPeriod_s > 0.0 ? lastPhase_ + ahead / prior_.wormPeriod_s
+                        : prior_.wormPeriod_s > 0.0               ? (s.t_s + ahead) / prior_.wormPeriod_s
+                                                                  : 0.0;
+    struct Wish {
+        double weight, move, up, down; // wanted motion of the load; slack before it follows either way
+    };
+    std::vector<Wish> wishes;
+    wishes.reserve(members_.size());
+    double plain = 0.0;
+    double spread = 0.0;
+    bool gap = false;
+    for (const Member& m : members_) {
+        if (m.weight < 1e-4)
+            continue;
+        const Measured next = m.filter.mount(ahead, then);
+        const double move = -(next.value + m.play.load);
+        plain += m.weight * move;
+        spread += m.weight * next.sigma * next.sigma;
+        wishes.push_back({m.weight, move, m.play.load - (motor_ - m.play.gap), motor_ - m.play.load});
+        gap = gap || m.play.gap > 0.0;
+    }
+    if (!gap)
+        return plain;
+    const auto loss = [&](double u) {
+        double sum = 0.0;
+        for (const Wish& w : wishes) {
+            const double moved = u > 0.0 ? std::max(0.0, u - w.up) : -std::max(0.0, -u - w.down);
+            sum += w.weight * (w.move - moved) * (w.move - moved);
+        }
+        return sum;
+    };
+    double best = 0.0;
+    double least = loss(0.0);
+    // To turn about must bring more than the prediction is uncertain by.
+    const double margin = 0.5 * spread;
+    least -= margin;
+    for (const Wish& w : wishes)
+        for (double u : {w.move + (w.move > 0.0 ? w.up : -w.down), plain}) {
+            const double l = loss(u);
+            if (l < least) {
+                least = l;
+                best = u;
+            }
+        }
+    return best;
+}
+
+double ModelController::decide(const AxisSight& s) {
+    double move = bestMove(s, s.next_s);
+    // The pulse itself takes time, in which the mount goes on.
+    move = bestMove(s, s.next_s + std::min(std::abs(move) / std::max(s.reach_arcsec_s, 0.1), 2.0));
+    return move;
+}
+
+void ModelController::believe(const AxisSight& s, double move) {
+    const double ahead = s.next_s;
+    const double then = prior_.wormPeriod_s > 0.0 ? lastPhase_ + ahead / prior_.wormPeriod_s : lastPhase_;
+    double next = 0.0;
+    double nextSquare = 0.0;
+    double placeNow = 0.0;
+    double placeSquare = 0.0;
+    for (const Member& m : members_) {
+        const Measured a = m.filter.mount(ahead, then);
+        Play moved = m.play;
+        const double at = a.value + moved.after(motor_ + move);
+        next += m.weight * at;
+        nextSquare += m.weight * (a.sigma * a.sigma + at * at);
+        const Measured now = m.filter.mount(0.0, lastPhase_);
+        const double here = now.value + m.play.load;
+        placeNow += m.weight * here;
+        placeSquare += m.weight * (now.sigma * now.sigma + here * here);
+    }
+    belief_.next_arcsec = {next, std::sqrt(std::max(nextSquare - next * next, 0.0))};
+    belief_.place_arcsec = {placeNow, std::sqrt(std::max(placeSquare - placeNow * placeNow, 0.0))};
+    belief_.noise_arcsec = std::sqrt(noise_.variance_arcsec2());
+    belief_.modelRms_arcsec = std::sqrt(modelSquare_);
+    belief_.proportionalRms_arcsec = std::sqrt(shadowSquare_);
+    belief_.modelRules = modelRules_;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,92 @@
+// Corrects an axis by a model of it: a bank of state-space filters, each with another idea of how the axis
+// walks, how strong its worm is and how much play it has. All are fed each frame and weighed by how well
+// they foretold it; the correction is the whole of what they foretell for the next exposure. Gain is no
+// setting here, it follows from the noises. While the plain proportional loop would have done better on the
+// same frames, that one has the word.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/guide/axis_filter.h"
+#include "core/guide/axis_sight.h"
+#include "core/guide/controller.h"
+#include "core/guide/noise_meter.h"
+
+namespace nordstjerna {
+
+// What is known about an axis before the first frame. Zero: nothing.
+struct AxisPrior {
+    double wormPeriod_s = 0.0;
+    double wormSize_arcsec = 0.0;  // typical size of a coefficient of the first harmonic
+    std::optional<WormPrior> worm; // by the phase the mount tells
+    std::optional<Measured> gap_arcsec;
+    bool mayHavePlay = false; // Dec
+};
+
+// What the controller believes, for people to read.
+struct AxisBelief {
+    bool modelRules = false;       // otherwise the proportional loop has the word
+    Measured place_arcsec;         // the mount part now, of the star against the aim
+    Measured next_arcsec;          // what the next frame should show, with the correction given
+    double seenSigma_arcsec = 0.0; // of that frame, noise included
+    Measured drift_arcsec_min;
+    double noise_arcsec = 0.0;    // of one frame: air and centroid
+    double wormWeight = 0.0;      // belief that there is a worm to be seen, 0…1
+    std::vector<Measured> worm;   // cosine and sine of each harmonic
+    double wormPhase_turns = 0.0; // now
+    double wormPeriod_s = 0.0;
+    std::optional<Measured> gap_arcsec;
+    double modelRms_arcsec = 0.0; // of late: what each would have left
+    double proportionalRms_arcsec = 0.0;
+};
+
+class ModelController {
+public:
+    ModelController(const AxisSettings& fallback, const AxisPrior& prior);
+
+    double correction(const AxisSight& sight);
+    void setSettings(const AxisSettings& s) { fallback_.setSettings(s), shadow_.setSettings(s); }
+    const AxisBelief& belief() const { return belief_; }
+
+private:
+    // The load side of a gear with play, as what it does to the star.
+    struct Play {
+        double gap = 0.0;
+        double load = 0.0;
+        double after(double motor) const;
+    };
+    struct Member {
+        AxisFilter filter;
+        Play play;
+        double logWeight = 0.0;
+        double weight = 0.0;
+        bool worm = false;
+    };
+
+    double phaseAt(const AxisSight& sight) const;
+    void weigh();
+    void learn(const AxisSight& sight, double dt_s);
+    double decide(const AxisSight& sight);
+    double bestMove(const AxisSight& sight, double ahead_s) const;
+    void believe(const AxisSight& sight, double move);
+
+    AxisPrior prior_;
+    std::vector<Member> members_;
+    ProportionalController fallback_; // at work when the model is not
+    double motor_ = 0.0;              // what all pulses so far should have done to the star
+    ProportionalController shadow_;   // and on a mount of its own, to compare with
+    Play shadowPlay_;
+    double shadowMotor_ = 0.0;
+    NoiseMeter noise_;
+    std::optional<double> last_s_;
+    double lastPhase_ = 0.0;
+    int frames_ = 0;
+    int surprises_ = 0;
+    double lastSurprise_ = 0.0;
+    double modelSquare_ = 0.0, shadowSquare_ = 0.0, compared_ = 0.0;
+    bool modelRules_ = true;
+    AxisBelief belief_;
+};
+
+} // namespace nordstjerna

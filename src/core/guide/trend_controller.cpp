@@ -1,0 +1,29 @@
+#include "core/guide/trend_controller.h"
+
+namespace nordstjerna {
+
+namespace {
+// A rate that holds for minutes: it may change by 0.3 ″/min within five.
+FilterModel slowModel() {
+    FilterModel m;
+    m.walk_arcsec2_s = 3e-5;
+    m.rateWalk_arcsec2_s3 = 8e-8;
+    m.airShare = 0.3;
+    return m;
+}
+} // namespace
+
+TrendController::TrendController() : filter_(slowModel()) {}
+
+double TrendController::correction(const AxisSight& s) {
+    load_ += s.moved_arcsec;
+    filter_.advance(last_s_ ? s.t_s - *last_s_ : 0.0, 0.0);
+    last_s_ = s.t_s;
+    if (s.error_arcsec) {
+        noise_.feed(s.t_s, *s.error_arcsec - load_, s.centroid_arcsec);
+        filter_.update(*s.error_arcsec - load_, noise_.variance_arcsec2());
+    }
+    return filter_.mount(s.next_s, 0.0).value + load_;
+}
+
+} // namespace nordstjerna

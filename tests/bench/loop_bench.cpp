@@ -1,0 +1,203 @@
+#include "loop_bench.h"
+
+#include <atomic>
+#include <chrono>
+#include <cmath>
+#include <cstdio>
+#include <mutex>
+
+#include "core/base/parallel.h"
+#include "core/base/statistics.h"
+#include "core/procedure/guiding.h"
+#include "core/procedure/rates_measurement.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+#include "loop_bound.h"
+#include "night_fixture.h"
+#include "random_mount.h"
+
+namespace nordstjerna {
+
+namespace {
+
+constexpr double length_s = 2400.0;
+
+struct Course {
+    std::vector<double> t, ra, dec, mountRa, mountDec; // ″
+    std::optional<Problem> runaway;
+};
+
+std::optional<Course> follow(const RandomMount& m, const std::optional<ControllerSettings>& controller) {
+    SimulatedNight night(m.scenario, sharedIndex());
+    Devices devices = night.devices();
+    devices.track = night.trackDirectly();
+    RunnerControl control;
+    const StopFlag never{false};
+    if (!night.mount().slew(m.place, never))
+        return std::nullopt;
+    RatesMeasurement measurement({m.scenario.rig});
+    if (!runProcedure(measurement, devices, control))
+        return std::nullopt;
+    Rates rates = *measurement.result();
+    const GuideGeometry sky(rates, m.place.dec);
+    rates.ra.rate_px_s.value *= m.rateFactorRa;
+    rates.dec.rate_px_s.value *= m.rateFactorDec;
+    GuidingSetup setup;
+    setup.rig = m.scenario.rig;
+    setup.rates = rates;
+    setup.corrections = controller.has_value();
+    if (controller)
+        setup.controller = *controller;
+    setup.exposure_s = m.exposure_s;
+    setup.length_s = length_s;
+    Guiding guiding(setup);
+    night.trueShift();
+    Course c;
+    RunnerHooks hooks;
+    size_t rows = 0;
+    hooks.seen = [&](Procedure&) {
+        if (guiding.run().rows.size() == rows)
+            return;
+        rows = guiding.run().rows.size();
+        const RunRow& row = guiding.run().rows.back();
+        if (!row.measured())
+            return;
+        const Eigen::Vector2d shift = night.trueShift();
+        const SkyError true_ = sky.toSky(shift.x(), shift.y());
+        c.t.push_back(row.t_s);
+        c.ra.push_back(row.dra_arcsec);
+        c.dec.push_back(row.ddec_arcsec);
+        c.mountRa.push_back(true_.dra_arcsec);
+        c.mountDec.push_back(true_.ddec_arcsec);
+    };
+    if (!runProcedure(guiding, devices, control, hooks))
+        return std::nullopt;
+    c.runaway = guiding.runaway();
+    return c;
+}
+
+double lateRms(const std::vector<double>& v) {
+    return standardDeviation(
+        std::vector<double>(v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end()));
+}
+
+FilterModel truthOf(const Scenario& s, bool ra) {
+    FilterModel f;
+    const double walk = ra ? s.walkRa_arcsec : s.walkDec_arcsec;
+    f.walk_arcsec2_s = walk * walk / 60.0;
+    f.rateWalk_arcsec2_s3 = 1e-10;
+    f.airMemory_s = s.slowAir_s;
+    f.airShare = 1.15 * s.slowAirShare / (1.0 - s.slowAirShare) * 0.65 / (0.65 + 0.05);
+    if (ra) {
+        f.harmonics = 3;
+        for (size_t h = 0; h < 3; ++h)
+            f.priorHarmonic_arcsec[h] = 1.5 * s.periodic[h].amplitude_arcsec + 0.05;
+        f.wormForgets_s = s.rig.mount.wormPeriod_s / std::max(s.wormVariation * s.wormVariation, 1e-6);
+        f.lines_s = {s.periodic[3].period_s};
+        f.priorLine_arcsec = s.periodic[3].amplitude_arcsec + 0.01;
+    }
+    return f;
+}
+
+struct Verdict {
+    double boundRa, boundDec, bound, mountBound;
+    double model, proportional, modelMount, proportionalMount;
+    double ridgeRatio;
+    double raExcess, decExcess; // model over bound
+};
+
+double quantile(std::vector<double> v, double q) {
+    std::sort(v.begin(), v.end());
+    return v.empty() ? 0.0 : v[static_cast<size_t>(q * static_cast<double>(v.size() - 1))];
+}
+
+} // namespace
+
+void benchLoop(int mounts, int firstSeed, bool tellEach) {
+    ControllerSettings proportional;
+    ControllerSettings model;
+    model.ra.kind = model.dec.kind = ControllerKind::model;
+    std::mutex lock;
+    std::vector<Verdict> all;
+    const auto start = std::chrono::steady_clock::now();
+    int failed = 0;
+    int stopped = 0;
+    std::atomic<int> next{0};
+    const auto one = [&](int i) {
+        const RandomMount m = randomMount(static_cast<std::uint64_t>(firstSeed + i));
+        const auto free = follow(m, std::nullopt);
+        const auto plain = follow(m, proportional);
+        const auto guided = follow(m, model);
+        const std::scoped_lock guard(lock);
+        if (!free || !plain || !guided) {
+            ++failed;
+            return;
+        }
+        stopped += guided->runaway.has_value();
+        Verdict v{};
+        const double period = m.scenario.rig.mount.wormPeriod_s;
+        const Bound ridgeRa = ridgeBound(free->ra, free->mountRa);
+        const Bound ridgeDec = ridgeBound(free->dec, free->mountDec);
+        const Bound ra = oracleBound(free->t, free->ra, free->mountRa, truthOf(m.scenario, true), period);
+        const Bound dec = oracleBound(free->t, free->dec, free->mountDec, truthOf(m.scenario, false), period);
+        v.boundRa = std::min(ra.measured_arcsec, ridgeRa.measured_arcsec);
+        v.boundDec = std::min(dec.measured_arcsec, ridgeDec.measured_arcsec);
+        v.bound = std::hypot(v.boundRa, v.boundDec);
+        v.mountBound = std::hypot(std::min(ra.mount_arcsec, ridgeRa.mount_arcsec),
+                                  std::min(dec.mount_arcsec, ridgeDec.mount_arcsec));
+        v.ridgeRatio = std::hypot(ridgeRa.measured_arcsec, ridgeDec.measured_arcsec) /
+                       std::hypot(ra.measured_arcsec, dec.measured_arcsec);
+        const double gRa = lateRms(guided->ra);
+        const double gDec = lateRms(guided->dec);
+        v.model = std::hypot(gRa, gDec);
+        v.raExcess = gRa / v.boundRa;
+        v.decExcess = gDec / v.boundDec;
+        v.proportional = std::hypot(lateRms(plain->ra), lateRms(plain->dec));
+        v.modelMount = std::hypot(lateRms(guided->mountRa), lateRms(guided->mountDec));
+        v.proportionalMount = std::hypot(lateRms(plain->mountRa), lateRms(plain->mountDec));
+        all.push_back(v);
+        if (tellEach) {
+            const Scenario& s = m.scenario;
+            std::printf("%3d P %3.0f pp %4.1f air %.1f exp %.1f play %.1f walk %.2f %.2f | bound %.3f %.3f "
+                        "ridge %.2f | "
+                        "model RA %.3f Dec %.3f mount %.3f %.3f/%.3f | prop %.3f %.3f%s\n",
+                        firstSeed + i, period, 2 * s.periodic[0].amplitude_arcsec, s.seeing_arcsec,
+                        m.exposure_s, s.decBacklash_arcsec, s.walkRa_arcsec, s.walkDec_arcsec, v.boundRa,
+                        v.boundDec, v.ridgeRatio, gRa / v.boundRa, gDec / v.boundDec,
+                        lateRms(guided->mountRa), lateRms(guided->mountDec), v.mountBound,
+                        v.proportional / v.bound, v.model / v.proportional,
+                        guided->runaway ? " RUNAWAY" : "");
+            std::fflush(stdout);
+        }
+    };
+    shareOut(static_cast<size_t>(mounts), [&](size_t, size_t) {
+        for (int i = next++; i < mounts; i = next++)
+            one(i);
+    });
+    const auto column = [&](auto&& of) {
+        std::vector<double> c;
+        for (const Verdict& v : all)
+            c.push_back(of(v));
+        return c;
+    };
+    const auto say = [](const char* what, const std::vector<double>& c, const char* wanted) {
+        std::printf("%-58s median %6.3f  90 %% %6.3f  (wanted %s)\n", what, quantile(c, 0.5),
+                    quantile(c, 0.9), wanted);
+    };
+    std::printf("loop: %zu mounts, %d without rates or stars, %d stopped, %.0f s\n", all.size(), failed,
+                stopped, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+    say("measured error over the bound, model", column([](auto& v) { return v.model / v.bound; }),
+        "<= 1.08, 1.20");
+    say("  RA", column([](auto& v) { return v.raExcess; }), "-");
+    say("  Dec", column([](auto& v) { return v.decExcess; }), "-");
+    say("  proportional", column([](auto& v) { return v.proportional / v.bound; }), "-");
+    say("mount part over the predictor's, model", column([](auto& v) { return v.modelMount / v.mountBound; }),
+        "<= 2.4, 3.8");
+    say("  proportional", column([](auto& v) { return v.proportionalMount / v.mountBound; }), "-");
+    say("model over proportional", column([](auto& v) { return v.model / v.proportional; }),
+        "<= 1.03 always");
+    std::printf("  worst %.3f\n", quantile(column([](auto& v) { return v.model / v.proportional; }), 1.0));
+    say("ridge regression over the filter told the truth", column([](auto& v) { return v.ridgeRatio; }), "1");
+}
+
+} // namespace nordstjerna
