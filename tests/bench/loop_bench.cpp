@@ -33,11 +33,15 @@ std::optional<Course> follow(const RandomMount& m, const std::optional<Controlle
     devices.track = night.trackDirectly();
     RunnerControl control;
     const StopFlag never{false};
-    if (!night.mount().slew(m.place, never))
+    const auto failed = [&](const char* what, const Problem& why) {
+        std::printf("%3d %s: %s\n", static_cast<int>(m.scenario.seed), what, why.text().c_str());
         return std::nullopt;
+    };
+    if (const auto done = night.mount().slew(m.place, never); !done)
+        return failed("slew", done.error());
     RatesMeasurement measurement({m.scenario.rig});
-    if (!runProcedure(measurement, devices, control))
-        return std::nullopt;
+    if (const auto done = runProcedure(measurement, devices, control); !done)
+        return failed("rates", done.error());
     Rates rates = *measurement.result();
     const GuideGeometry sky(rates, m.place.dec);
     rates.ra.rate_px_s.value *= m.rateFactorRa;
@@ -70,8 +74,8 @@ std::optional<Course> follow(const RandomMount& m, const std::optional<Controlle
         c.mountRa.push_back(true_.dra_arcsec);
         c.mountDec.push_back(true_.ddec_arcsec);
     };
-    if (!runProcedure(guiding, devices, control, hooks))
-        return std::nullopt;
+    if (const auto done = runProcedure(guiding, devices, control, hooks); !done)
+        return failed("run", done.error());
     c.runaway = guiding.runaway();
     return c;
 }

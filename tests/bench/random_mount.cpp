@@ -15,8 +15,10 @@ RandomMount randomMount(std::uint64_t seed) {
     s.seed = seed;
     s.rig.horizon = {};
     const bool south = seed % 4 == 3;
-    if (south)
+    if (south) {
+        s.start = s.start + 6 * 3600.0; // night there
         s.rig.site.latitude = -s.rig.site.latitude;
+    }
     s.axisEast_arcmin = r.uniform(-5, 5);
     s.axisHigh_arcmin = r.uniform(-5, 5);
     const double period = r.uniform(240, 640);

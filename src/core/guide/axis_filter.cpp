@@ -37,6 +37,32 @@ void AxisFilter::setWorm(const WormPrior& prior) {
     }
 }
 
+bool AxisFilter::addLine(double period, double sigma) {
+    constexpr std::size_t mostLines = 2;
+    if (model_.lines_s.size() >= mostLines || n_ + 2 > most)
+        return false;
+    model_.lines_s.push_back(period);
+    model_.priorLine_arcsec = sigma;
+    for (int i = n_; i < n_ + 2; ++i) {
+        x_[static_cast<std::size_t>(i)] = 0.0;
+        for (int j = 0; j < n_ + 2; ++j)
+            cov(i, j) = cov(j, i) = 0.0;
+        cov(i, i) = sigma * sigma;
+    }
+    n_ += 2;
+    return true;
+}
+
+void AxisFilter::adopt(const AxisFilter& other) {
+    for (int i = 0; i < wormAt; ++i) {
+        x_[static_cast<std::size_t>(i)] = other.x_[static_cast<std::size_t>(i)];
+        for (int j = 0; j < wormAt; ++j)
+            cov(i, j) = other.covariance(i, j);
+    }
+    time_s_ = other.time_s_;
+    airVariance_ = other.airVariance_;
+}
+
 AxisFilter::Row AxisFilter::observer(double ahead, double phase, bool air) const {
     Row h{};
     h[placeAt] = 1.0;
@@ -106,6 +132,9 @@ void AxisFilter::advance(double dt, double phase) {
             cov(wormAt + i, wormAt + i) +=
                 std::pow(model_.priorHarmonic_arcsec[static_cast<size_t>(i / 2)], 2) * dt /
                 model_.wormForgets_s;
+    if (model_.lineForgets_s > 0.0)
+        for (int i = wormAt + 2 * model_.harmonics; i < n_; ++i)
+            cov(i, i) += model_.priorLine_arcsec * model_.priorLine_arcsec * dt / model_.lineForgets_s;
 }
 
 double AxisFilter::update(double place, double variance) {

@@ -23,6 +23,7 @@ struct FilterModel {
     double wormForgets_s = 0.0;  // in so long the coefficients walk as far as their prior; 0: never
     std::vector<double> lines_s; // periods of gear lines, at most 2
     double priorLine_arcsec = 1.0;
+    double lineForgets_s = 0.0; // as the worm's
 };
 
 // A prior belief about the coefficients, in the order worm cosine, sine of each harmonic.
@@ -44,6 +45,10 @@ public:
     // The first place ever, or after a jump: the place is unknown, all else stays.
     void releasePlace(double sigma_arcsec);
     void setWorm(const WormPrior& prior);
+    // A further line, nothing known of its phase; no more than two are kept.
+    bool addLine(double period_s, double prior_arcsec);
+    // Place, rate and air of another filter of the same axis.
+    void adopt(const AxisFilter& other);
 
     // Of the mount alone, without the slow air, at the present moment plus `ahead`.
     Measured mount(double ahead_s, double wormPhaseThen_turns) const;

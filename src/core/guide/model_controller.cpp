@@ -9,6 +9,9 @@ namespace {
 
 constexpr double forget = 0.997; // of the weights, a frame
 
+constexpr double longestWorm_s = 1000.0, shortestWorm_s = 150.0;
+constexpr double longestLine_s = 300.0, shortestLine_s = 14.0;
+
 struct Idea {
     double walk, rateWalk;
     double wormSize;  // 0: no worm
@@ -26,6 +29,7 @@ FilterModel modelOf(const Idea& idea, const AxisPrior& prior) {
     FilterModel m;
     m.walk_arcsec2_s = idea.walk;
     m.rateWalk_arcsec2_s3 = idea.rateWalk;
+    m.lineForgets_s = 3000.0;
     if (idea.wormSize > 0.0) {
         m.harmonics = 3;
         for (size_t h = 0; h < 4; ++h)
@@ -42,15 +46,18 @@ double ModelController::Play::after(double motor) const {
 }
 
 ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& prior)
-    : prior_(prior), fallback_(fallback), shadow_(fallback) {
+    : prior_(prior), fallback_(fallback), shadow_(fallback), wormSearch_(longestWorm_s, shortestWorm_s),
+      lineSearch_(longestLine_s, shortestLine_s) {
     if (prior.mayHavePlay) {
         for (double gap : gaps_arcsec)
             for (const Idea& idea : decIdeas)
                 members_.push_back({AxisFilter(modelOf(idea, prior)), {gap, 0.0}, 0.0, 0.0, false});
     } else {
         for (const Idea& idea : raIdeas)
-            if (idea.wormSize == 0.0 || prior.wormPeriod_s > 0.0)
-                members_.push_back({AxisFilter(modelOf(idea, prior)), {}, 0.0, 0.0, idea.wormSize > 0.0});
+            if (idea.wormSize == 0.0)
+                members_.push_back({AxisFilter(modelOf(idea, prior)), {}, 0.0, 0.0, false});
+        if (prior.wormPeriod_s > 0.0)
+            addWormMembers();
     }
     if (prior.gap_arcsec)
         for (Member& m : members_) {
@@ -58,6 +65,64 @@ ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& 
             m.logWeight = -0.5 * std::pow((m.play.gap - prior.gap_arcsec->value) / spread, 2);
         }
     weigh();
+}
+
+void ModelController::addWormMembers() {
+    std::erase_if(members_, [](const Member& m) { return m.worm; });
+    const auto best = std::max_element(members_.begin(), members_.end(), [](const Member& a, const Member& b) {
+        return a.logWeight < b.logWeight;
+    });
+    const AxisFilter now = best->filter;
+    const double weight = best->logWeight;
+    for (const Idea& idea : raIdeas)
+        if (idea.wormSize > 0.0) {
+            members_.push_back({AxisFilter(modelOf(idea, prior_)), {}, weight, 0.0, true});
+            if (frames_ > 0)
+                members_.back().filter.adopt(now);
+        }
+}
+
+// The period of the worm, when nobody told it or it is not what was told; and lines that are none of its
+// multiples.
+void ModelController::searchLines(const AxisSight& s, double noise) {
+    const Member* slow = nullptr;
+    const Member* best = nullptr;
+    for (const Member& m : members_) {
+        if (!m.worm && (!slow || m.filter.model().rateWalk_arcsec2_s3 < slow->filter.model().rateWalk_arcsec2_s3) &&
+            m.filter.model().walk_arcsec2_s < 1e-3)
+            slow = &m;
+        if (!best || m.weight > best->weight)
+            best = &m;
+    }
+    const auto off = [&](const Member& m) {
+        return *s.error_arcsec - m.play.load - m.filter.seen(0.0, lastPhase_).value;
+    };
+    if (slow)
+        wormSearch_.feed(s.t_s, off(*slow), noise);
+    lineSearch_.feed(s.t_s, off(*best), noise);
+    constexpr int every = 25;
+    if (frames_ % every)
+        return;
+    if (!s.worm_turns)
+        if (const auto line = wormSearch_.strongest()) {
+            const double given = prior_.wormPeriod_s;
+            const bool other = given <= 0.0 || (std::abs(line->period_s - given) > 4.0 * line->sigma_s &&
+                                                line->power > 3.0 * wormSearch_.powerAt(given));
+            if (other) {
+                prior_.wormPeriod_s = line->period_s;
+                addWormMembers();
+                weigh();
+                lineSearch_.clear();
+                return;
+            }
+        }
+    if (const auto line = lineSearch_.strongest(); line && lines_ < 2) {
+        ++lines_;
+        for (Member& m : members_)
+            if (m.worm || prior_.wormPeriod_s <= 0.0)
+                m.filter.addLine(line->period_s, 1.5 * line->amplitude);
+        lineSearch_.clear();
+    }
 }
 
 double ModelController::phaseAt(const AxisSight& s) const {
@@ -129,6 +194,8 @@ void ModelController::learn(const AxisSight& s, double dt) {
             m.filter.releasePlace(std::abs(off));
         surprises_ = 0;
     }
+    if (!prior_.mayHavePlay)
+        searchLines(s, noise);
     for (Member& m : members_)
         m.logWeight += m.filter.update(*s.error_arcsec - m.play.load, noise);
     weigh();

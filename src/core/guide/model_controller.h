@@ -11,6 +11,7 @@
 #include "core/guide/axis_filter.h"
 #include "core/guide/axis_sight.h"
 #include "core/guide/controller.h"
+#include "core/guide/line_search.h"
 #include "core/guide/noise_meter.h"
 
 namespace nordstjerna {
@@ -67,6 +68,8 @@ private:
     double phaseAt(const AxisSight& sight) const;
     void weigh();
     void learn(const AxisSight& sight, double dt_s);
+    void addWormMembers();
+    void searchLines(const AxisSight& sight, double noise);
     double decide(const AxisSight& sight);
     double bestMove(const AxisSight& sight, double ahead_s) const;
     void believe(const AxisSight& sight, double move);
@@ -79,6 +82,9 @@ private:
     Play shadowPlay_;
     double shadowMotor_ = 0.0;
     NoiseMeter noise_;
+    LineSearch wormSearch_; // in what the slowest filter without a worm leaves
+    LineSearch lineSearch_; // in what the best filter leaves
+    int lines_ = 0;
     std::optional<double> last_s_;
     double lastPhase_ = 0.0;
     int frames_ = 0;

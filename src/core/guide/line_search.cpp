@@ -1,0 +1,95 @@
+#include "core/guide/line_search.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace nordstjerna {
+
+namespace {
+constexpr double resolution_hz = 1.0 / 2400.0;
+constexpr double memory_s = 3000.0;
+constexpr double tau = 2.0 * std::numbers::pi;
+} // namespace
+
+LineSearch::LineSearch(double longest, double shortest)
+    : step_hz_(resolution_hz), first_hz_(1.0 / longest),
+      sums_(static_cast<std::size_t>((1.0 / shortest - 1.0 / longest) / resolution_hz) + 2) {}
+
+void LineSearch::clear() {
+    std::fill(sums_.begin(), sums_.end(), std::complex<double>());
+    weight_ = weightSquare_ = variance_ = 0.0;
+    start_s_.reset();
+}
+
+void LineSearch::feed(double t, double innovation, double variance) {
+    if (!start_s_) {
+        start_s_ = t;
+        last_s_ = t;
+    }
+    const double keep = std::exp(-(t - last_s_) / memory_s);
+    last_s_ = t;
+    weight_ = keep * weight_ + 1.0;
+    weightSquare_ = keep * keep * weightSquare_ + 1.0;
+    // Far out is no line.
+    const double most = 3.5 * std::sqrt(variance);
+    const double v = std::clamp(innovation, -most, most);
+    variance_ += (std::max(variance, 1e-9) - variance_) / weight_;
+    // The turns at evenly spaced frequencies are powers of one rotation.
+    std::complex<double> turn = std::polar(1.0, tau * first_hz_ * (t - *start_s_));
+    const std::complex<double> more = std::polar(1.0, tau * step_hz_ * (t - *start_s_));
+    for (auto& sum : sums_) {
+        const double re = keep * sum.real() + v * turn.real();
+        const double im = keep * sum.imag() + v * turn.imag();
+        sum = {re, im};
+        turn = {turn.real() * more.real() - turn.imag() * more.imag(),
+                turn.real() * more.imag() + turn.imag() * more.real()};
+    }
+}
+
+double LineSearch::powerOf(std::size_t k) const {
+    return std::norm(sums_[k]) / std::max(weightSquare_ * variance_, 1e-12);
+}
+
+double LineSearch::powerAt(double period) const {
+    const double place = (1.0 / period - first_hz_) / step_hz_;
+    const auto k = static_cast<std::size_t>(
+        std::clamp(place + 0.5, 0.0, static_cast<double>(sums_.size() - 1)));
+    return powerOf(k);
+}
+
+std::optional<LineSearch::Line> LineSearch::strongest() const {
+    constexpr double alarm = 16.0;
+    if (weight_ < 60.0 || !start_s_)
+        return std::nullopt;
+    const double span = last_s_ - *start_s_;
+    std::size_t best = 0;
+    double most = 0.0;
+    for (std::size_t k = 0; k < sums_.size(); ++k)
+        // Fewer than one and a half turns are no period yet.
+        if (span * (first_hz_ + static_cast<double>(k) * step_hz_) > 1.5 && powerOf(k) > most) {
+            most = powerOf(k);
+            best = k;
+        }
+    if (most < alarm)
+        return std::nullopt;
+    Line line;
+    line.power = most;
+    line.amplitude = 2.0 * std::abs(sums_[best]) / weight_;
+    double frequency = first_hz_ + static_cast<double>(best) * step_hz_;
+    if (best > 0 && best + 1 < sums_.size()) {
+        const double a = powerOf(best - 1);
+        const double b = powerOf(best + 1);
+        const double curve = a - 2.0 * most + b;
+        if (curve < 0.0)
+            frequency += step_hz_ * std::clamp(0.5 * (a - b) / curve, -0.5, 0.5);
+    }
+    line.period_s = 1.0 / frequency;
+    // Of a sinusoid in white noise (e.g. Rife & Boorstyn 1974): √6 / (π T √power), and twice that for what
+    // the parabola leaves.
+    const double sigma_hz = 2.0 * std::sqrt(6.0) / (std::numbers::pi * std::max(span, 1.0) * std::sqrt(most));
+    line.sigma_s = sigma_hz / (frequency * frequency);
+    return line;
+}
+
+} // namespace nordstjerna

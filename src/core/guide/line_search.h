@@ -1,0 +1,41 @@
+// Looks for periods in what a filter did not foretell: the power at some hundred evenly spaced frequencies,
+// kept up frame by frame, the past fading slowly. Frames may come unevenly.
+#pragma once
+
+#include <complex>
+#include <optional>
+#include <vector>
+
+namespace nordstjerna {
+
+class LineSearch {
+public:
+    // From 1/longest to 1/shortest.
+    LineSearch(double longest_s, double shortest_s);
+
+    void feed(double t_s, double innovation, double variance);
+
+    struct Line {
+        double period_s = 0.0;
+        double sigma_s = 0.0;         // of the period
+        double power = 0.0;           // mean 1 for white noise, exponentially distributed
+        double amplitude = 0.0;       // in the unit of the innovations
+    };
+    // The strongest one, if noise would not show it once in a thousand nights.
+    std::optional<Line> strongest() const;
+    void clear();
+    // Power at a period, for comparing.
+    double powerAt(double period_s) const;
+
+private:
+    double powerOf(std::size_t k) const;
+    double step_hz_, first_hz_;
+    std::vector<std::complex<double>> sums_;
+    double weight_ = 0.0;        // effective number of frames
+    double weightSquare_ = 0.0;
+    double variance_ = 0.0;      // mean
+    std::optional<double> start_s_;
+    double last_s_ = 0.0;
+};
+
+} // namespace nordstjerna
