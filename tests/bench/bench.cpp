@@ -399,7 +399,8 @@ void startUp() {
 
 int main(int argc, char** argv) {
     if (argc > 1 && std::string(argv[1]) == "loop") {
-        benchLoop(argc > 2 ? std::atoi(argv[2]) : 60, argc > 3 ? std::atoi(argv[3]) : 1, argc > 4);
+        benchLoop(argc > 2 ? std::atoi(argv[2]) : 60, argc > 3 ? std::atoi(argv[3]) : 1, argc > 4,
+                  argc > 5 ? std::atof(argv[5]) : 1.0);
         return 0;
     }
     if (!std::getenv("DISPLAY"))

@@ -3,6 +3,7 @@
 
 namespace nordstjerna {
 
-void benchLoop(int mounts, int firstSeed, bool tellEach);
+// wormKnowledge: what the rig says of the worm's period, as a factor; 0: nothing, and the mount tells no phase.
+void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge);
 
 } // namespace nordstjerna

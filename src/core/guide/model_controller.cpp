@@ -25,7 +25,7 @@ constexpr Idea decIdeas[] = {{3e-5, 1e-10, 0.0, 0.0}, {6e-4, 1e-9, 0.0, 0.0}, {1
 constexpr double gaps_arcsec[] = {0.0, 0.35, 0.7, 1.2, 2.0, 3.0, 4.3, 6.0};
 constexpr double harmonicFalls[] = {1.0, 0.4, 0.25, 0.15};
 
-FilterModel modelOf(const Idea& idea, const AxisPrior& prior) {
+FilterModel modelOf(const Idea& idea, double wormPeriod_s) {
     FilterModel m;
     m.walk_arcsec2_s = idea.walk;
     m.rateWalk_arcsec2_s3 = idea.rateWalk;
@@ -34,7 +34,7 @@ FilterModel modelOf(const Idea& idea, const AxisPrior& prior) {
         m.harmonics = 3;
         for (size_t h = 0; h < 4; ++h)
             m.priorHarmonic_arcsec[h] = idea.wormSize * harmonicFalls[h];
-        m.wormForgets_s = idea.wormTurns * prior.wormPeriod_s;
+        m.wormForgets_s = idea.wormTurns * wormPeriod_s;
     }
     return m;
 }
@@ -46,16 +46,16 @@ double ModelController::Play::after(double motor) const {
 }
 
 ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& prior)
-    : prior_(prior), fallback_(fallback), shadow_(fallback), wormSearch_(longestWorm_s, shortestWorm_s),
+    : prior_(prior), phase_(prior.wormPeriod_s), fallback_(fallback), shadow_(fallback), wormSearch_(longestWorm_s, shortestWorm_s),
       lineSearch_(longestLine_s, shortestLine_s) {
     if (prior.mayHavePlay) {
         for (double gap : gaps_arcsec)
             for (const Idea& idea : decIdeas)
-                members_.push_back({AxisFilter(modelOf(idea, prior)), {gap, 0.0}, 0.0, 0.0, false});
+                members_.push_back({AxisFilter(modelOf(idea, 0.0)), {gap, 0.0}, 0.0, 0.0, false});
     } else {
         for (const Idea& idea : raIdeas)
             if (idea.wormSize == 0.0)
-                members_.push_back({AxisFilter(modelOf(idea, prior)), {}, 0.0, 0.0, false});
+                members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}, 0.0, 0.0, false});
         if (prior.wormPeriod_s > 0.0)
             addWormMembers();
     }
@@ -76,7 +76,7 @@ void ModelController::addWormMembers() {
     const double weight = best->logWeight;
     for (const Idea& idea : raIdeas)
         if (idea.wormSize > 0.0) {
-            members_.push_back({AxisFilter(modelOf(idea, prior_)), {}, weight, 0.0, true});
+            members_.push_back({AxisFilter(modelOf(idea, phase_.period_s())), {}, weight, 0.0, true});
             if (frames_ > 0)
                 members_.back().filter.adopt(now);
         }
@@ -95,7 +95,7 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
             best = &m;
     }
     const auto off = [&](const Member& m) {
-        return *s.error_arcsec - m.play.load - m.filter.seen(0.0, lastPhase_).value;
+        return *s.error_arcsec - m.play.load - m.filter.seen(0.0, phase_.turns()).value;
     };
     if (slow)
         wormSearch_.feed(s.t_s, off(*slow), noise);
@@ -103,13 +103,13 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
     constexpr int every = 25;
     if (frames_ % every)
         return;
-    if (!s.worm_turns)
+    if (!phase_.byMount())
         if (const auto line = wormSearch_.strongest()) {
-            const double given = prior_.wormPeriod_s;
+            const double given = phase_.period_s();
             const bool other = given <= 0.0 || (std::abs(line->period_s - given) > 4.0 * line->sigma_s &&
                                                 line->power > 3.0 * wormSearch_.powerAt(given));
             if (other) {
-                prior_.wormPeriod_s = line->period_s;
+                phase_.setPeriod(line->period_s);
                 addWormMembers();
                 weigh();
                 lineSearch_.clear();
@@ -119,16 +119,10 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
     if (const auto line = lineSearch_.strongest(); line && lines_ < 2) {
         ++lines_;
         for (Member& m : members_)
-            if (m.worm || prior_.wormPeriod_s <= 0.0)
+            if (m.worm || !phase_.known())
                 m.filter.addLine(line->period_s, 1.5 * line->amplitude);
         lineSearch_.clear();
     }
-}
-
-double ModelController::phaseAt(const AxisSight& s) const {
-    if (s.worm_turns)
-        return *s.worm_turns;
-    return prior_.wormPeriod_s > 0.0 ? s.t_s / prior_.wormPeriod_s : 0.0;
 }
 
 void ModelController::weigh() {
@@ -148,14 +142,17 @@ void ModelController::weigh() {
 
 double ModelController::correction(const AxisSight& s) {
     const double dt = last_s_ ? s.t_s - *last_s_ : 0.0;
-    const double phase = phaseAt(s);
+    const bool hadWorm = phase_.known();
+    phase_.feed(s.t_s, s.worm_turns);
+    if (!hadWorm && phase_.known() && !prior_.mayHavePlay)
+        addWormMembers();
+    const double phase = phase_.turns();
     motor_ += s.moved_arcsec;
     for (Member& m : members_) {
         m.play.load = m.play.after(motor_);
         m.filter.advance(dt, phase);
     }
     last_s_ = s.t_s;
-    lastPhase_ = phase;
     double plain = 0.0;
     if (s.error_arcsec) {
         plain = fallback_.correction(*s.error_arcsec);
@@ -176,7 +173,7 @@ void ModelController::learn(const AxisSight& s, double dt) {
     for (const Member& m : members_) {
         load += m.weight * m.play.load;
         gap += m.weight * m.play.gap;
-        const Measured now = m.filter.mount(0.0, lastPhase_);
+        const Measured now = m.filter.mount(0.0, phase_.turns());
         off += m.weight * (*s.error_arcsec - m.play.load - now.value);
         spread += m.weight * now.sigma * now.sigma;
     }
@@ -222,10 +219,8 @@ void ModelController::learn(const AxisSight& s, double dt) {
 }
 
 // How the motor should move the star so that the load, by all that is believed, ends nearest to the aim.
-double ModelController::bestMove(const AxisSight& s, double ahead) const {
-    const double then = s.worm_turns && prior_.wormPeriod_s > 0.0 ? lastPhase_ + ahead / prior_.wormPeriod_s
-                        : prior_.wormPeriod_s > 0.0               ? (s.t_s + ahead) / prior_.wormPeriod_s
-                                                                  : 0.0;
+double ModelController::bestMove(double ahead) const {
+    const double then = phase_.turns(ahead);
     struct Wish {
         double weight, move, up, down; // wanted motion of the load; slack before it follows either way
     };
@@ -271,15 +266,15 @@ double ModelController::bestMove(const AxisSight& s, double ahead) const {
 }
 
 double ModelController::decide(const AxisSight& s) {
-    double move = bestMove(s, s.next_s);
+    double move = bestMove(s.next_s);
     // The pulse itself takes time, in which the mount goes on.
-    move = bestMove(s, s.next_s + std::min(std::abs(move) / std::max(s.reach_arcsec_s, 0.1), 2.0));
+    move = bestMove(s.next_s + std::min(std::abs(move) / std::max(s.reach_arcsec_s, 0.1), 2.0));
     return move;
 }
 
 void ModelController::believe(const AxisSight& s, double move) {
     const double ahead = s.next_s;
-    const double then = prior_.wormPeriod_s > 0.0 ? lastPhase_ + ahead / prior_.wormPeriod_s : lastPhase_;
+    const double then = phase_.turns(ahead);
     double next = 0.0;
     double nextSquare = 0.0;
     double placeNow = 0.0;
@@ -290,7 +285,7 @@ void ModelController::believe(const AxisSight& s, double move) {
         const double at = a.value + moved.after(motor_ + move);
         next += m.weight * at;
         nextSquare += m.weight * (a.sigma * a.sigma + at * at);
-        const Measured now = m.filter.mount(0.0, lastPhase_);
+        const Measured now = m.filter.mount(0.0, phase_.turns());
         const double here = now.value + m.play.load;
         placeNow += m.weight * here;
         placeSquare += m.weight * (now.sigma * now.sigma + here * here);

@@ -13,6 +13,7 @@
 #include "core/guide/controller.h"
 #include "core/guide/line_search.h"
 #include "core/guide/noise_meter.h"
+#include "core/guide/worm_phase.h"
 
 namespace nordstjerna {
 
@@ -65,16 +66,16 @@ private:
         bool worm = false;
     };
 
-    double phaseAt(const AxisSight& sight) const;
     void weigh();
     void learn(const AxisSight& sight, double dt_s);
     void addWormMembers();
     void searchLines(const AxisSight& sight, double noise);
     double decide(const AxisSight& sight);
-    double bestMove(const AxisSight& sight, double ahead_s) const;
+    double bestMove(double ahead_s) const;
     void believe(const AxisSight& sight, double move);
 
     AxisPrior prior_;
+    WormPhase phase_;
     std::vector<Member> members_;
     ProportionalController fallback_; // at work when the model is not
     double motor_ = 0.0;              // what all pulses so far should have done to the star
@@ -86,7 +87,6 @@ private:
     LineSearch lineSearch_; // in what the best filter leaves
     int lines_ = 0;
     std::optional<double> last_s_;
-    double lastPhase_ = 0.0;
     int frames_ = 0;
     int surprises_ = 0;
     double lastSurprise_ = 0.0;
