@@ -113,6 +113,13 @@ int main(int argc, char** argv) {
         });
     analyse->callback([&] { status = report(commandAnalyse(analysis)); });
 
+    ReplayRequest replay;
+    auto* replayer = app.add_subcommand("replay", "What other settings of the loop would have left of a run");
+    replayer->add_option("run", replay.table, "ECSV run table, guided or free")->required();
+    addLoopOptions(*replayer, replay.wishes);
+    replayer->add_flag("--search", replay.search, "look for the best settings");
+    replayer->callback([&] { status = report(commandReplay(replay)); });
+
     SimulateRequest sim;
     std::string kind;
     auto* simulator = app.add_subcommand("simulate", "Record a run on a simulated night");
@@ -127,6 +134,9 @@ int main(int argc, char** argv) {
     simulator->add_option("--out", sim.out, "table to write")->required();
     simulator->add_option("--frames", sim.frames, "folder for full frames");
     simulator->add_flag("--rendered", sim.rendered, "measure the stars on rendered pixels");
+    addLoopOptions(*simulator, sim.wishes);
+    simulator->add_flag("--tuned", sim.tuned,
+                        "record a free run first and guide with the settings that Tune proposes from it");
     simulator->callback([&] {
         sim.kind = *runKindFrom(kind);
         status = report(simulate(sim));

@@ -2,6 +2,7 @@
 
 #include <cstdio>
 
+#include "core/motion/tune.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/rates_measurement.h"
@@ -67,6 +68,36 @@ RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
     return m;
 }
 
+// What a person gets who records a free run and presses Tune, without a look at the simulator's truth.
+Expected<Tune> tuneFirst(Devices& devices, const Rig& rig, const Rates& rates, const SettingsBook& book) {
+    constexpr double least_s = 900.0;
+    GuidingSetup setup;
+    setup.rig = rig;
+    setup.rates = rates;
+    setup.corrections = false;
+    setup.exposure_s = book.value(SettingKey::exposure);
+    setup.length_s = std::max(least_s, 2.2 * rig.mount.wormPeriod_s);
+    Guiding free(setup);
+    RunnerControl control;
+    if (const auto done = runProcedure(free, devices, control); !done)
+        return tl::unexpected(done.error());
+    return tune(free.run(), book, nullptr);
+}
+
+Json tunedJson(const Tune& t) {
+    Json changes = Json::array();
+    for (const Recommendation& r : t.changes)
+        changes.push_back({{"setting", settingId(r.key)},
+                           {"value", settingText(r.key, r.value)},
+                           {"evidence", r.evidence},
+                           {"reason", r.reason}});
+    return Json{{"now_total_arcsec", measured(t.now.total_arcsec, 4)},
+                {"now_mount_part_arcsec", measured(t.now.mountPart_arcsec, 4)},
+                {"proposed_total_arcsec", measured(t.proposed.total_arcsec, 4)},
+                {"proposed_mount_part_arcsec", measured(t.proposed.mountPart_arcsec, 4)},
+                {"changes", changes}};
+}
+
 } // namespace
 
 Expected<Json> simulate(const SimulateRequest& request) {
@@ -122,13 +153,26 @@ Expected<Json> simulate(const SimulateRequest& request) {
             return tl::unexpected(done.error());
         return Json{{"out", request.out.string()}, {"kind", "backlash"}, {"rows", test.run().rows.size()}};
     }
+    Json tuned;
+    SettingsBook book;
+    book.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);
+    if (request.tuned) {
+        const auto proposal = tuneFirst(devices, rig, *rates, book);
+        if (!proposal)
+            return tl::unexpected(proposal.error());
+        tuned = tunedJson(*proposal);
+        for (const Recommendation& r : proposal->changes)
+            book.change(r.key, r.value, "measured", r.reason, night.clock().now());
+    }
     GuidingSetup setup;
     setup.rig = rig;
     setup.rates = *rates;
     setup.corrections = request.kind == RunKind::guided;
-    setup.exposure_s = rig.guiding.exposure_s;
+    setup.controller = request.wishes.over(book.controller());
+    const auto wished = request.wishes.values.find(SettingKey::exposure);
+    setup.exposure_s =
+        wished != request.wishes.values.end() ? wished->second : book.value(SettingKey::exposure);
     setup.length_s = 60.0 * request.minutes;
-    setup.controller.ra.pulseLimit_ms = setup.controller.dec.pulseLimit_ms = rig.guiding.pulseLimit_ms;
     Guiding guiding(setup);
 
     RunRecorder recorder(request.out);
@@ -165,6 +209,10 @@ Expected<Json> simulate(const SimulateRequest& request) {
                 {"frames", keeper.count()}};
     if (guiding.ending())
         result["ended"] = guiding.ending()->text();
+    if (guiding.runaway())
+        result["runaway"] = guiding.runaway()->text();
+    if (!tuned.is_null())
+        result["tuned"] = tuned;
     return result;
 }
 

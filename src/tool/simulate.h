@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "core/motion/run.h"
+#include "tool/loop_wishes.h"
 #include "tool/tool_json.h"
 
 namespace nordstjerna {
@@ -17,6 +18,8 @@ struct SimulateRequest {
     std::optional<std::uint64_t> seed;
     std::filesystem::path out;
     std::optional<std::filesystem::path> frames; // folder for full frames
+    LoopWishes wishes;                           // over the settings of a new rig
+    bool tuned = false;                          // with what Tune proposes from a free run before
     bool rendered = false;                       // measure stars on rendered windows instead of directly
 };
 

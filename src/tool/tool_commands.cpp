@@ -270,6 +270,12 @@ Expected<Json> commandAnalyse(const AnalyseRequest& request) {
     }
     if (run->meta.kind == RunKind::free)
         result["budget"] = budgetJson(m.budget);
+    if (story->guided) {
+        const GuidedBudget& g = *story->guided;
+        result["budget"] = budgetJson(g.shares);
+        result["mount_part_arcsec"] = measured(g.recorded.mountPart_arcsec, 4);
+        result["bound_arcsec"] = boundJson(g.bound);
+    }
     if (story->backlash)
         result["backlash"] = backlashJson(*story->backlash);
     result["findings"] = findingsJson(story->findings);

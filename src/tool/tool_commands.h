@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/pole/pole_error.h"
+#include "tool/loop_wishes.h"
 #include "tool/tool_json.h"
 
 namespace nordstjerna {
@@ -49,5 +50,12 @@ struct AnalyseRequest {
     std::optional<std::filesystem::path> report; // .html or .pdf
 };
 Expected<Json> commandAnalyse(const AnalyseRequest& request);
+
+struct ReplayRequest {
+    std::filesystem::path table;
+    LoopWishes wishes;
+    bool search = false;
+};
+Expected<Json> commandReplay(const ReplayRequest& request);
 
 } // namespace nordstjerna

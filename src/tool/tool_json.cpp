@@ -27,6 +27,12 @@ Json findingsJson(const std::vector<Finding>& findings) {
     return list;
 }
 
+Json boundJson(const LoopBound& b) {
+    return Json{{"ra", number(b.ra_arcsec, 4)},
+                {"dec", number(b.dec_arcsec, 4)},
+                {"total", number(b.total_arcsec(), 4)}};
+}
+
 Json problemJson(const Problem& p) {
     return {{"problem", {{"what", p.what}, {"why", p.why}, {"what_to_do", p.remedy}}}};
 }

@@ -7,6 +7,7 @@
 #include "core/base/measured.h"
 #include "core/base/problem.h"
 #include "core/findings/finding.h"
+#include "core/motion/mount_track.h"
 
 namespace nordstjerna {
 
@@ -16,6 +17,7 @@ using Json = nlohmann::ordered_json;
 Json number(double v, int decimals);
 Json measured(const Measured& m, int decimals);
 Json findingsJson(const std::vector<Finding>& findings);
+Json boundJson(const LoopBound& bound);
 Json problemJson(const Problem& p);
 
 } // namespace nordstjerna

@@ -1,4 +1,4 @@
-#!/usr/bin/python3
+#!/ usr / bin / python3
 """Times astropy's Lomb–Scargle on a series: rows "t v" in the file named first; then first frequency, step, count.
 
 Prints the best of five times in seconds for its default (fast) method, and the greatest power.

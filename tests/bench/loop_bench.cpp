@@ -129,9 +129,9 @@ double quantile(std::vector<double> v, double q) {
 } // namespace
 
 void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge) {
+    const ControllerSettings model;
     ControllerSettings proportional;
-    ControllerSettings model;
-    model.ra.kind = model.dec.kind = ControllerKind::model;
+    proportional.ra.kind = proportional.dec.kind = ControllerKind::proportional;
     std::mutex lock;
     std::vector<Verdict> all;
     const auto start = std::chrono::steady_clock::now();
@@ -170,8 +170,9 @@ void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge) {
         v.model = std::hypot(gRa, gDec);
         v.raExcess = gRa / v.boundRa;
         v.decExcess = gDec / v.boundDec;
-        v.early = std::hypot(earlyRms(guided->t, guided->ra, period), earlyRms(guided->t, guided->dec, period)) /
-                  v.bound;
+        v.early =
+            std::hypot(earlyRms(guided->t, guided->ra, period), earlyRms(guided->t, guided->dec, period)) /
+            v.bound;
         v.proportional = std::hypot(lateRms(plain->ra), lateRms(plain->dec));
         v.modelMount = std::hypot(lateRms(guided->mountRa), lateRms(guided->mountDec));
         v.proportionalMount = std::hypot(lateRms(plain->mountRa), lateRms(plain->mountDec));

@@ -3,7 +3,8 @@
 
 namespace nordstjerna {
 
-// wormKnowledge: what the rig says of the worm's period, as a factor; 0: nothing, and the mount tells no phase.
+// wormKnowledge: what the rig says of the worm's period, as a factor; 0: nothing, and the mount tells no
+// phase.
 void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge);
 
 } // namespace nordstjerna

@@ -1,76 +1,13 @@
 #include "loop_bound.h"
 
-#include <cmath>
-
 #include "core/base/statistics.h"
-#include "core/base/symmetric.h"
 #include "core/guide/noise_meter.h"
+#include "core/motion/loop_bound.h"
 
 namespace nordstjerna {
 
-namespace {
-
-// Coefficients of the next step against the last `order` steps, between two frames.
-Eigen::VectorXd learn(const std::vector<double>& seen, const std::vector<double>& target, int order,
-                      double ridge, size_t from, size_t to) {
-    Eigen::MatrixXd a = Eigen::MatrixXd::Zero(order, order);
-    Eigen::VectorXd b = Eigen::VectorXd::Zero(order);
-    Eigen::VectorXd row(order);
-    for (size_t k = std::max(from, static_cast<size_t>(order)); k + 1 < to; ++k) {
-        for (int i = 0; i < order; ++i)
-            row[i] = seen[k - static_cast<size_t>(i) - 1] - seen[k];
-        const double y = target[k + 1] - seen[k];
-        for (int i = 0; i < order; ++i) {
-            for (int j = 0; j <= i; ++j)
-                a(i, j) += row[i] * row[j];
-            b[i] += row[i] * y;
-        }
-    }
-    for (int i = 0; i < order; ++i) {
-        a(i, i) += ridge;
-        for (int j = i + 1; j < order; ++j)
-            a(i, j) = a(j, i);
-    }
-    return solveSymmetric<Eigen::Dynamic>(a, b);
-}
-
-double left(const std::vector<double>& seen, const std::vector<double>& target,
-            const Eigen::VectorXd& weights, size_t from, size_t to) {
-    std::vector<double> rest;
-    const auto order = static_cast<size_t>(weights.size());
-    for (size_t k = std::max(from, order); k + 1 < to; ++k) {
-        double p = seen[k];
-        for (size_t i = 0; i < order; ++i)
-            p += weights[static_cast<Eigen::Index>(i)] * (seen[k - i - 1] - seen[k]);
-        rest.push_back(target[k + 1] - p);
-    }
-    return standardDeviation(rest);
-}
-
-double ridgeLeft(const std::vector<double>& seen, const std::vector<double>& target) {
-    const size_t half = seen.size() / 2;
-    const size_t most = half * 2 / 3;
-    double best = 1e300;
-    int order = 10;
-    double ridge = 1.0;
-    for (int o : {6, 12, 20, 40, 60})
-        for (double r : {0.3, 3.0, 30.0}) {
-            if (static_cast<size_t>(2 * o) > most)
-                continue;
-            const double l = left(seen, target, learn(seen, target, o, r, 0, most), most, half);
-            if (l < best) {
-                best = l;
-                order = o;
-                ridge = r;
-            }
-        }
-    return left(seen, target, learn(seen, target, order, ridge, 0, half), half, seen.size());
-}
-
-} // namespace
-
 Bound ridgeBound(const std::vector<double>& seen, const std::vector<double>& mount) {
-    return {ridgeLeft(seen, seen), ridgeLeft(seen, mount)};
+    return {predictionBound(seen, seen), predictionBound(seen, mount)};
 }
 
 Bound oracleBound(const std::vector<double>& t, const std::vector<double>& seen,

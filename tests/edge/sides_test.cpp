@@ -3,6 +3,7 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/base/random.h"
 #include "core/guide/guide_loop.h"
 #include "core/pole/referee.h"
 #include "core/procedure/guiding.h"
@@ -343,14 +344,14 @@ void SidesTest::settlingThatTimesOutIsNotSteady() {
     for (int i = 0; i < 60; ++i) {
         // A star that is thrown about by the wind.
         const double e = i % 2 ? 4.0 : -4.0;
-        last = loop.step({2.0 * i, {e, 0.0}, 0.3, 2.0, {}}).state;
+        last = loop.step({2.0 * i, SkyError{e, 0.0}, 0.3, 2.0, {}, {}}).state;
         steady |= last == LoopState::steady;
     }
     QVERIFY(!steady);
     QCOMPARE(last, LoopState::unsettled);
     // No pulse is longer than the time to the next exposure.
     GuideLoop fast(GuideGeometry(rates, Angle()), settings);
-    const LoopOutput out = fast.step({0.0, {400.0, -300.0}, 0.3, 0.5, {}});
+    const LoopOutput out = fast.step({0.0, SkyError{400.0, -300.0}, 0.3, 0.5, {}, {}});
     QVERIFY(std::abs(out.pulse.ra_ms) <= 500.0 && std::abs(out.pulse.dec_ms) <= 500.0);
 }
 

@@ -16,6 +16,7 @@ from astropy.time import Time
 from astropy.timeseries import LombScargle
 from astropy.utils import iers
 from astropy.wcs import WCS
+from scipy.linalg import solve_discrete_are
 from scipy.optimize import curve_fit
 
 warnings.simplefilter("ignore")
@@ -113,6 +114,50 @@ def sinusoids():
     return dict(t=t.tolist(), v=v.tolist(), slope=best[1], slope_sigma=sigma[1], lines=lines)
 
 
+def kalman():
+    """The axis filter's model in plain numpy matrices on uneven times, and its steady state from scipy's Riccati solver."""
+    own = np.random.default_rng(99)
+    walk, rate_walk, memory, share, harmonics = 3e-4, 2e-7, 6.0, 0.3, 2
+    priors = [3.0, 1.2]
+    variance = 0.16
+
+    def step(dt):
+        n = 3 + 2 * harmonics
+        f = np.eye(n)
+        f[0, 1] = dt
+        f[2, 2] = np.exp(-dt / memory)
+        q = np.zeros((n, n))
+        q[0, 0] = walk * dt + rate_walk * dt**3 / 3
+        q[0, 1] = q[1, 0] = rate_walk * dt**2 / 2
+        q[1, 1] = rate_walk * dt
+        q[2, 2] = (1 - f[2, 2] ** 2) * share * variance
+        return f, q
+
+    t = np.cumsum(own.uniform(1.5, 4.0, 120))
+    z = 0.01 * t + 2.5 * np.sin(2 * np.pi * t / 400 + 0.3) + own.normal(0, 0.4, t.size)
+    x = np.zeros(7)
+    p = np.diag([1e6, 0.05**2, share * variance, *np.repeat(np.square(priors), 2)])
+    states, covariances = [], []
+    for k, (now, place) in enumerate(zip(t, z)):
+        if k:
+            f, q = step(now - t[k - 1])
+            x = f @ x
+            p = f @ p @ f.T + q
+        turn = 2 * np.pi * now / 400
+        h = np.array([1, 0, 1, np.cos(turn), np.sin(turn), np.cos(2 * turn), np.sin(2 * turn)])
+        s = h @ p @ h + variance
+        gain = p @ h / s
+        x = x + gain * (place - h @ x)
+        p = (np.eye(7) - np.outer(gain, h)) @ p
+        states.append(x.tolist())
+        covariances.append(np.diag(p).tolist())
+    f, q = step(2.5)
+    h = np.array([[1.0, 0.0, 1.0]])
+    steady = solve_discrete_are(f[:3, :3].T, h.T, q[:3, :3], np.array([[variance]]))
+    return dict(t=t.tolist(), z=z.tolist(), states=states, variances=covariances, steady=steady.tolist(),
+                gain=(steady @ h.T / (h @ steady @ h.T + variance)).ravel().tolist())
+
+
 here.mkdir(exist_ok=True)
-for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids)]:
+for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids), ("kalman", kalman)]:
     (here / f"{name}.json").write_text(json.dumps(make(), indent=1) + "\n")

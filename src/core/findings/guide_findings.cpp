@@ -25,9 +25,49 @@ void loopFinding(std::vector<Finding>& list, const char* axis, const char* id, d
                             formatNumber(noise, 2) + "″.",
                         "Raise the loop gain or shorten the exposure in " + std::string(axis) + ".", "", ""});
 }
+
+// Whether the mount or the air rules. Noise may be most of the error and the mount still be worth mending.
+void mountFinding(std::vector<Finding>& list, const GuidedBudget& b) {
+    const Measured mount = b.recorded.mountPart_arcsec;
+    const double total = b.recorded.total_arcsec.value;
+    const double bound = b.bound.total_arcsec();
+    const std::string figures =
+        formatMeasured(mount, "″", 2) + " of " + formatNumber(total, 2) + "″ is the mount's own motion" +
+        (bound > 0.0 ? "; no loop of this pace would leave less than " + formatNumber(bound, 2) + "″ in all."
+                     : ".");
+    // What is left above the bound, and so can be mended at all.
+    constexpr double nearBound = 1.05;
+    const auto worst = bound > 0.0 && total < nearBound * bound ? std::nullopt : b.worst();
+    if (mount.value + mount.sigma < 0.45 * total && !worst) {
+        list.push_back({"air-limits", Weight::know, "Air limits the rest", figures,
+                        "Better settings would gain little.", "", ""});
+        return;
+    }
+    if (!worst)
+        return;
+    double share = 0.0;
+    double rms = 0.0;
+    for (const BudgetShare& s : b.shares)
+        if (s.cause == *worst) {
+            share = s.share;
+            rms = s.rms_arcsec;
+        }
+    static const std::pair<Cause, const char*> words[] = {
+        {Cause::periodic, "The worm gets through"},
+        {Cause::drift, "Drift gets through"},
+        {Cause::backlash, "Dec backlash costs most"},
+        {Cause::overCorrection, "Corrections chase the air"},
+        {Cause::underCorrection, "Corrections come too late"}};
+    for (const auto& [cause, headline] : words)
+        if (cause == *worst)
+            list.push_back({std::string("budget-") + causeName(cause), Weight::look, headline,
+                            formatNumber(rms, 2) + "″, " + formatNumber(100.0 * share, 0) +
+                                " % of the variance. " + figures,
+                            remedyFor(cause), "", ""});
+}
 } // namespace
 
-std::vector<Finding> guideFindings(const Run& run, const RunSummary& s) {
+std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const GuidedBudget* budget) {
     std::vector<Finding> list;
     const bool guided = run.meta.kind == RunKind::guided;
     if (guided) {
@@ -66,12 +106,8 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s) {
                             s.ra.rms_arcsec > s.dec.rms_arcsec ? "Look at periodic error and RA loop gain."
                                                                : "Look at Dec backlash and polar drift.",
                             "", ""});
-        const double noise = std::hypot(s.ra.noise_arcsec.value, s.dec.noise_arcsec.value);
-        if (noise > 0.7 * s.totalRms_arcsec && s.totalRms_arcsec > 0.0)
-            list.push_back({"air-limits", Weight::know, "Air limits the rest",
-                            formatNumber(noise, 2) + "″ of " + formatNumber(s.totalRms_arcsec, 2) +
-                                "″ is faster than any correction can follow.",
-                            "Better settings would gain little.", "", ""});
+        if (budget)
+            mountFinding(list, *budget);
     }
     if (s.rowsLeftOut > static_cast<int>(0.3 * static_cast<double>(run.rows.size())))
         list.push_back({"many-left-out", Weight::look, "Much of the run does not count",

@@ -228,24 +228,20 @@ std::vector<Finding> recordingFindings(const CleanRun& c) {
     return list;
 }
 
-std::vector<Finding> settingsFindings(const std::vector<Recommendation>& recommendations) {
+std::vector<Finding> settingsFindings(const Tune& tune, const SettingsBook* inUse) {
     std::vector<Finding> list;
-    for (const Recommendation& r : recommendations) {
-        Finding f{settingId(r.key),
-                  r.change ? Weight::look : Weight::know,
-                  r.headline,
-                  r.evidence,
-                  r.reason,
-                  "",
-                  ""};
-        if (r.change) {
-            f.action = "use." + settingId(r.key);
-            f.actionLabel = "Use " + settingText(r.key, r.value);
-        } else {
-            f.remedy = "It stands so already.";
-        }
-        list.push_back(f);
-    }
+    for (const Recommendation& r : tune.changes)
+        if (!inUse || std::abs(inUse->value(r.key) - r.value) > 1e-9)
+            list.push_back({settingId(r.key), Weight::look, r.headline, r.evidence, r.reason,
+                            "use." + settingId(r.key), "Use " + settingText(r.key, r.value)});
+    if (list.empty() && tune.gains())
+        list.push_back({"proposal-in-use", Weight::know, "The settings proposed are in use",
+                        "Replayed on this run they leave " + figuresText(tune.proposed) + ".", "", "", ""});
+    else if (list.empty())
+        list.push_back({"nothing-to-gain", Weight::know, "Other settings would gain nothing",
+                        std::to_string(tune.tried) + " were replayed on this run; those in use " +
+                            (tune.guided ? "left " : "would leave ") + figuresText(tune.now) + ".",
+                        "", "", ""});
     return list;
 }
 

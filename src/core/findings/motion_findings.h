@@ -4,7 +4,7 @@
 #include "core/findings/finding.h"
 #include "core/motion/backlash.h"
 #include "core/motion/motion_analysis.h"
-#include "core/motion/recommend.h"
+#include "core/motion/tune.h"
 #include "core/pole/drift_meaning.h"
 
 namespace nordstjerna {
@@ -23,7 +23,8 @@ std::vector<Finding> driftFindings(const MotionAnalysis& analysis,
                                    const std::optional<DriftMeaning>& meaning);
 // What was left out, and what that means.
 std::vector<Finding> recordingFindings(const CleanRun& clean);
-// Each with an action "use.<setting>" where it asks for a change.
-std::vector<Finding> settingsFindings(const std::vector<Recommendation>& recommendations);
+// Each change with an action "use.<setting>"; one that says so when there is nothing to gain, or when all of
+// it is in use by now.
+std::vector<Finding> settingsFindings(const Tune& tune, const SettingsBook* inUse);
 
 } // namespace nordstjerna

@@ -40,14 +40,11 @@ std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const Run
                                   around.shaftTurns, run.meta.kind == RunKind::guided));
     if (run.meta.kind == RunKind::free) {
         addAll(list, driftFindings(m, meaningOf(run, m, around)));
-        const SettingsBook own =
-            run.meta.controller ? SettingsBook(*run.meta.controller, "run") : SettingsBook();
-        addAll(list, settingsFindings(recommendSettings(
-                         m, around.settings ? *around.settings : own, std::abs(run.meta.raRate_arcsec_s),
-                         std::abs(run.meta.decRate_arcsec_s), around.backlash)));
     } else {
-        addAll(list, guideFindings(run, m.summary));
+        addAll(list, guideFindings(run, m.summary, story.guided ? &*story.guided : nullptr));
     }
+    if (story.tune)
+        addAll(list, settingsFindings(*story.tune, around.settings));
     rank(list);
     return list;
 }
@@ -64,6 +61,15 @@ Expected<RunStory> tellRun(const Run& run, const RunSurroundings& around) {
             return tl::unexpected(backlash.error());
         story.backlash = std::move(*backlash);
     }
+    if (run.meta.kind == RunKind::free || run.meta.kind == RunKind::guided) {
+        const SettingsBook own =
+            run.meta.controller ? SettingsBook(*run.meta.controller, "run") : SettingsBook();
+        if (auto proposal = tune(run, around.settings ? *around.settings : own, around.backlash))
+            story.tune = std::move(*proposal);
+    }
+    if (run.meta.kind == RunKind::guided)
+        if (auto budget = guidedBudget(run))
+            story.guided = std::move(*budget);
     story.findings = findingsOf(run, story, around);
     return story;
 }

@@ -3,12 +3,15 @@
 #pragma once
 
 #include "core/findings/motion_findings.h"
+#include "core/motion/guided_budget.h"
 
 namespace nordstjerna {
 
 struct RunStory {
     MotionAnalysis motion;
     std::optional<BacklashResult> backlash; // of a backlash test
+    std::optional<Tune> tune;               // when the run is long enough for it
+    std::optional<GuidedBudget> guided;     // of a guided run
     std::vector<Finding> findings;
 };
 

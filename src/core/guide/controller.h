@@ -9,7 +9,7 @@ enum class ControllerKind { proportional, trend, model };
 const char* controllerName(ControllerKind kind);
 
 struct AxisSettings {
-    ControllerKind kind = ControllerKind::proportional;
+    ControllerKind kind = ControllerKind::model;
     double loopGain = 0.65;        // share of the error corrected at once
     double deadband_arcsec = 0.25; // smaller errors are left alone
     double smoothing = 0.1;        // share of the former smoothed error kept, 0…1

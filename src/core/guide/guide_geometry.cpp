@@ -27,6 +27,10 @@ GuideGeometry::GuideGeometry(const Rates& rates, Angle dec) {
     decRate_ = std::copysign(rates.dec.rate_px_s.value * scale, -response_[1][1]);
 }
 
+GuideGeometry::GuideGeometry(const std::array<double, 4>& r, double raRate, double decRate)
+    : toSky_{{1.0, 0.0}, {0.0, 1.0}}, response_{{r[0], r[2]}, {r[1], r[3]}}, raRate_(raRate),
+      decRate_(decRate) {}
+
 SkyError GuideGeometry::toSky(double dx, double dy) const {
     return {toSky_[0][0] * dx + toSky_[0][1] * dy, toSky_[1][0] * dx + toSky_[1][1] * dy};
 }

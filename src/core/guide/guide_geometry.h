@@ -3,6 +3,8 @@
 // the second, so that reversed wiring, mirrored cameras and the other side of the pier are no special cases.
 #pragma once
 
+#include <array>
+
 #include "core/rates/calibration.h"
 
 namespace nordstjerna {
@@ -23,6 +25,12 @@ class GuideGeometry {
 public:
     // dec: where guiding takes place; the rates may come from elsewhere.
     GuideGeometry(const Rates& rates, Angle dec);
+    // As a run recorded it: what pulses do, ″/s on the sky: west pulse to the east and north, north pulse to
+    // the east and north; and the rates along the axes. Places are on the sky already.
+    GuideGeometry(const std::array<double, 4>& response, double raRate_arcsec_s, double decRate_arcsec_s);
+    std::array<double, 4> response() const {
+        return {response_[0][0], response_[1][0], response_[0][1], response_[1][1]};
+    }
 
     SkyError toSky(double dx_px, double dy_px) const;
     // Pulse that moves the star by the opposite of the given error.

@@ -149,6 +149,9 @@ PulsePair GuideLoop::limited(PulsePair pulse, double longest_ms) const {
         pulse.ra_ms = 0.0;
     if (decStopped_ || std::abs(pulse.dec_ms) < shortest_ms)
         pulse.dec_ms = 0.0;
+    // As a run table holds them.
+    pulse.ra_ms = std::round(10.0 * pulse.ra_ms) / 10.0;
+    pulse.dec_ms = std::round(10.0 * pulse.dec_ms) / 10.0;
     return pulse;
 }
 

@@ -53,8 +53,8 @@ double LineSearch::powerOf(std::size_t k) const {
 
 double LineSearch::powerAt(double period) const {
     const double place = (1.0 / period - first_hz_) / step_hz_;
-    const auto k = static_cast<std::size_t>(
-        std::clamp(place + 0.5, 0.0, static_cast<double>(sums_.size() - 1)));
+    const auto k =
+        static_cast<std::size_t>(std::clamp(place + 0.5, 0.0, static_cast<double>(sums_.size() - 1)));
     return powerOf(k);
 }
 

@@ -17,9 +17,9 @@ public:
 
     struct Line {
         double period_s = 0.0;
-        double sigma_s = 0.0;         // of the period
-        double power = 0.0;           // mean 1 for white noise, exponentially distributed
-        double amplitude = 0.0;       // in the unit of the innovations
+        double sigma_s = 0.0;   // of the period
+        double power = 0.0;     // mean 1 for white noise, exponentially distributed
+        double amplitude = 0.0; // in the unit of the innovations
     };
     // The strongest one, if noise would not show it once in a thousand nights.
     std::optional<Line> strongest() const;
@@ -31,9 +31,9 @@ private:
     double powerOf(std::size_t k) const;
     double step_hz_, first_hz_;
     std::vector<std::complex<double>> sums_;
-    double weight_ = 0.0;        // effective number of frames
+    double weight_ = 0.0; // effective number of frames
     double weightSquare_ = 0.0;
-    double variance_ = 0.0;      // mean
+    double variance_ = 0.0; // mean
     std::optional<double> start_s_;
     double last_s_ = 0.0;
 };

@@ -46,8 +46,8 @@ double ModelController::Play::after(double motor) const {
 }
 
 ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& prior)
-    : prior_(prior), phase_(prior.wormPeriod_s), fallback_(fallback), shadow_(fallback), wormSearch_(longestWorm_s, shortestWorm_s),
-      lineSearch_(longestLine_s, shortestLine_s) {
+    : prior_(prior), phase_(prior.wormPeriod_s), fallback_(fallback), shadow_(fallback),
+      wormSearch_(longestWorm_s, shortestWorm_s), lineSearch_(longestLine_s, shortestLine_s) {
     if (prior.mayHavePlay) {
         for (double gap : gaps_arcsec)
             for (const Idea& idea : decIdeas)
@@ -69,9 +69,9 @@ ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& 
 
 void ModelController::addWormMembers() {
     std::erase_if(members_, [](const Member& m) { return m.worm; });
-    const auto best = std::max_element(members_.begin(), members_.end(), [](const Member& a, const Member& b) {
-        return a.logWeight < b.logWeight;
-    });
+    const auto best =
+        std::max_element(members_.begin(), members_.end(),
+                         [](const Member& a, const Member& b) { return a.logWeight < b.logWeight; });
     const AxisFilter now = best->filter;
     const double weight = best->logWeight;
     for (const Idea& idea : raIdeas)
@@ -88,7 +88,8 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
     const Member* slow = nullptr;
     const Member* best = nullptr;
     for (const Member& m : members_) {
-        if (!m.worm && (!slow || m.filter.model().rateWalk_arcsec2_s3 < slow->filter.model().rateWalk_arcsec2_s3) &&
+        if (!m.worm &&
+            (!slow || m.filter.model().rateWalk_arcsec2_s3 < slow->filter.model().rateWalk_arcsec2_s3) &&
             m.filter.model().walk_arcsec2_s < 1e-3)
             slow = &m;
         if (!best || m.weight > best->weight)
@@ -296,6 +297,43 @@ void ModelController::believe(const AxisSight& s, double move) {
     belief_.modelRms_arcsec = std::sqrt(modelSquare_);
     belief_.proportionalRms_arcsec = std::sqrt(shadowSquare_);
     belief_.modelRules = modelRules_;
+    belief_.seenSigma_arcsec = std::hypot(belief_.next_arcsec.sigma, belief_.noise_arcsec);
+    belief_.wormPhase_turns = phase_.turns();
+    belief_.wormPeriod_s = phase_.period_s();
+    believeSlowly();
+}
+
+// What changes slowly: drift, worm and gap.
+void ModelController::believeSlowly() {
+    double rate = 0.0;
+    double rateSquare = 0.0;
+    double gap = 0.0;
+    double gapSquare = 0.0;
+    belief_.wormWeight = 0.0;
+    for (const Member& m : members_) {
+        const Measured r = m.filter.rate();
+        rate += m.weight * r.value;
+        rateSquare += m.weight * (r.sigma * r.sigma + r.value * r.value);
+        gap += m.weight * m.play.gap;
+        gapSquare += m.weight * m.play.gap * m.play.gap;
+        belief_.wormWeight += m.worm ? m.weight : 0.0;
+    }
+    belief_.drift_arcsec_min = {60.0 * rate, 60.0 * std::sqrt(std::max(rateSquare - rate * rate, 0.0))};
+    if (prior_.mayHavePlay)
+        // Between two ideas of the gap it may be anything.
+        belief_.gap_arcsec =
+            Measured{gap, std::hypot(0.15 + 0.1 * gap, std::sqrt(std::max(gapSquare - gap * gap, 0.0)))};
+    belief_.worm.clear();
+    const AxisFilter& best = ruling();
+    for (int h = 1; h <= best.harmonics(); ++h)
+        for (bool sine : {false, true})
+            belief_.worm.push_back(best.harmonic(h, sine));
+}
+
+const AxisFilter& ModelController::ruling() const {
+    return std::max_element(members_.begin(), members_.end(),
+                            [](const Member& a, const Member& b) { return a.weight < b.weight; })
+        ->filter;
 }
 
 } // namespace nordstjerna

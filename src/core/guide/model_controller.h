@@ -50,6 +50,8 @@ public:
     double correction(const AxisSight& sight);
     void setSettings(const AxisSettings& s) { fallback_.setSettings(s), shadow_.setSettings(s); }
     const AxisBelief& belief() const { return belief_; }
+    // The filter that foretold best.
+    const AxisFilter& ruling() const;
 
 private:
     // The load side of a gear with play, as what it does to the star.
@@ -73,6 +75,7 @@ private:
     double decide(const AxisSight& sight);
     double bestMove(double ahead_s) const;
     void believe(const AxisSight& sight, double move);
+    void believeSlowly();
 
     AxisPrior prior_;
     WormPhase phase_;

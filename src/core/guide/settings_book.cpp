@@ -57,33 +57,87 @@ std::string settingText(SettingKey key, double value) {
     return formatNumber(value, describe(key).decimals) + describe(key).unit;
 }
 
+double settingValue(const ControllerSettings& c, SettingKey key) {
+    switch (key) {
+    case SettingKey::gainRa:
+        return c.ra.loopGain;
+    case SettingKey::deadbandRa:
+        return c.ra.deadband_arcsec;
+    case SettingKey::smoothingRa:
+        return c.ra.smoothing;
+    case SettingKey::limitRa:
+        return c.ra.pulseLimit_ms;
+    case SettingKey::gainDec:
+        return c.dec.loopGain;
+    case SettingKey::deadbandDec:
+        return c.dec.deadband_arcsec;
+    case SettingKey::smoothingDec:
+        return c.dec.smoothing;
+    case SettingKey::limitDec:
+        return c.dec.pulseLimit_ms;
+    case SettingKey::decMode:
+        return static_cast<double>(c.decMode);
+    case SettingKey::kindRa:
+        return static_cast<double>(c.ra.kind);
+    case SettingKey::kindDec:
+        return static_cast<double>(c.dec.kind);
+    case SettingKey::exposure:
+        break;
+    }
+    return 0.0;
+}
+
+void setSetting(ControllerSettings& c, SettingKey key, double v) {
+    switch (key) {
+    case SettingKey::gainRa:
+        c.ra.loopGain = v;
+        break;
+    case SettingKey::deadbandRa:
+        c.ra.deadband_arcsec = v;
+        break;
+    case SettingKey::smoothingRa:
+        c.ra.smoothing = v;
+        break;
+    case SettingKey::limitRa:
+        c.ra.pulseLimit_ms = v;
+        break;
+    case SettingKey::gainDec:
+        c.dec.loopGain = v;
+        break;
+    case SettingKey::deadbandDec:
+        c.dec.deadband_arcsec = v;
+        break;
+    case SettingKey::smoothingDec:
+        c.dec.smoothing = v;
+        break;
+    case SettingKey::limitDec:
+        c.dec.pulseLimit_ms = v;
+        break;
+    case SettingKey::decMode:
+        c.decMode = static_cast<DecMode>(std::clamp(std::lround(v), 0L, 3L));
+        break;
+    case SettingKey::kindRa:
+        c.ra.kind = kindOf(v);
+        break;
+    case SettingKey::kindDec:
+        c.dec.kind = kindOf(v);
+        break;
+    case SettingKey::exposure:
+        break;
+    }
+}
+
 SettingsBook::SettingsBook(const ControllerSettings& start, const std::string& origin)
     : now_(settingCount, {0.0, origin, ""}) {
-    const auto axis = [&](const AxisSettings& a, SettingKey first) {
-        const size_t i = index(first);
-        now_[i].value = a.loopGain;
-        now_[i + 1].value = a.deadband_arcsec;
-        now_[i + 2].value = a.smoothing;
-        now_[i + 3].value = a.pulseLimit_ms;
-    };
-    axis(start.ra, SettingKey::gainRa);
-    axis(start.dec, SettingKey::gainDec);
+    for (int k = 0; k < settingCount; ++k)
+        now_[static_cast<size_t>(k)].value = settingValue(start, static_cast<SettingKey>(k));
     now_[index(SettingKey::exposure)].value = 2.0;
-    now_[index(SettingKey::kindRa)].value = static_cast<double>(start.ra.kind);
-    now_[index(SettingKey::kindDec)].value = static_cast<double>(start.dec.kind);
-    now_[index(SettingKey::decMode)].value = static_cast<double>(start.decMode);
 }
 
 ControllerSettings SettingsBook::controller() const {
     ControllerSettings c;
-    const auto axis = [&](SettingKey first, SettingKey kind) {
-        const size_t i = index(first);
-        return AxisSettings{kindOf(value(kind)), now_[i].value, now_[i + 1].value, now_[i + 2].value,
-                            now_[i + 3].value};
-    };
-    c.ra = axis(SettingKey::gainRa, SettingKey::kindRa);
-    c.dec = axis(SettingKey::gainDec, SettingKey::kindDec);
-    c.decMode = static_cast<DecMode>(std::lround(value(SettingKey::decMode)));
+    for (int k = 0; k < settingCount; ++k)
+        setSetting(c, static_cast<SettingKey>(k), now_[static_cast<size_t>(k)].value);
     return c;
 }
 

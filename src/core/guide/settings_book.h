@@ -31,6 +31,9 @@ std::string settingId(SettingKey key);
 std::optional<SettingKey> settingWithId(const std::string& id); // "deadband-ra", for commands
 std::string settingText(SettingKey key, double value);          // "0.55″", "south only"
 
+double settingValue(const ControllerSettings& settings, SettingKey key); // the exposure is none of them
+void setSetting(ControllerSettings& settings, SettingKey key, double value);
+
 struct SettingChange {
     SettingKey key = SettingKey::exposure;
     double before = 0.0;

@@ -5,7 +5,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double steady_s = 30.0;  // before its speed can be told
+constexpr double steady_s = 30.0; // before its speed can be told
 constexpr double closely_turns = 0.02;
 constexpr int mostBad = 5;
 } // namespace

@@ -24,8 +24,8 @@ public:
 private:
     double period_s_;
     double t_s_ = 0.0;
-    double turns_ = 0.0;      // unwrapped, as told
-    double speed_ = 0.0;      // turns a second, signed
+    double turns_ = 0.0; // unwrapped, as told
+    double speed_ = 0.0; // turns a second, signed
     double first_s_ = 0.0, firstTurns_ = 0.0;
     double lastTold_ = 0.0;
     bool heard_ = false;

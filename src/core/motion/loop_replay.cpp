@@ -2,45 +2,257 @@
 
 #include <algorithm>
 #include <cmath>
-#include <vector>
 
-#include "core/base/statistics.h"
-#include "core/motion/line_model.h"
+#include "core/base/format.h"
+#include "core/base/number_text.h"
 
 namespace nordstjerna {
 
-ReplayedAxis replayAxis(std::span<const double> t, std::span<const double> disturbance,
-                        std::span<const int> level, const AxisSettings& settings, double rate) {
-    constexpr int settling = 10;
-    const double most = rate > 0.0 ? rate * settings.pulseLimit_ms / 1000.0 : 1e9;
-    std::vector<double> errors;
-    int corrected = 0;
-    ProportionalController controller(settings);
-    double sum = 0.0; // of all corrections so far
-    int since = 0;
-    for (size_t i = 0; i < t.size(); ++i) {
-        if (i == 0 || level[i] != level[i - 1]) {
-            controller.reset();
-            sum = disturbance[i];
-            since = 0;
-        }
-        const double error = disturbance[i] - sum;
-        const double c = std::clamp(controller.correction(error), -most, most);
-        sum += c;
-        if (++since <= settling)
+namespace {
+
+constexpr const char* changeWord = "set ";
+
+GuideGeometry geometryOf(const RunMeta& m) {
+    if (m.loop)
+        return {m.loop->response, m.loop->raReach_arcsec_s, m.loop->decReach_arcsec_s};
+    // A table of another maker, or an older one: axes square to each other.
+    const double ra = m.raRate_arcsec_s != 0.0 ? m.raRate_arcsec_s : 7.5;
+    const double dec = m.decRate_arcsec_s != 0.0 ? m.decRate_arcsec_s : 7.5;
+    return {std::array<double, 4>{ra, 0.0, 0.0, -dec}, ra, dec};
+}
+
+bool noFrame(const RunRow& row) {
+    return row.event.find("no frame") != std::string::npos;
+}
+
+// The load side of a gear with play.
+double followed(double load, double motor, double gap) {
+    return std::clamp(load, motor - gap, motor);
+}
+
+} // namespace
+
+LoopInput loopInput(const RunRow& row, const PulsePair& sent, double exposure_s) {
+    LoopInput in;
+    in.t_s = row.t_s;
+    if (row.measured())
+        in.error = SkyError{row.dra_arcsec, row.ddec_arcsec};
+    in.noise_arcsec = row.centroid_arcsec;
+    in.untilNext_s = exposure_s;
+    in.sent = sent;
+    if (std::isfinite(row.worm_turns))
+        in.worm_turns = row.worm_turns;
+    return in;
+}
+
+std::string settingChangeWord(SettingKey key, double value) {
+    return changeWord + settingId(key) + " " + exactText(value);
+}
+
+std::vector<ChangedSetting> settingChangesIn(const std::string& event) {
+    std::vector<ChangedSetting> changes;
+    const std::string word = changeWord;
+    for (size_t at = 0; at < event.size();) {
+        size_t end = event.find(", ", at);
+        end = end == std::string::npos ? event.size() : end;
+        const std::string part = event.substr(at, end - at);
+        at = end + 2;
+        const size_t blank = part.rfind(' ');
+        if (part.rfind(word, 0) != 0 || blank < word.size())
             continue;
-        errors.push_back(error);
-        corrected += c != 0.0;
+        const auto key = settingWithId(part.substr(word.size(), blank - word.size()));
+        const auto value = wholeNumber(part.substr(blank + 1));
+        if (key && value)
+            changes.push_back({*key, *value});
     }
-    ReplayedAxis r;
-    if (errors.size() < 10)
-        return r;
-    const double n = static_cast<double>(errors.size());
-    r.rms_arcsec.value = standardDeviation(errors);
-    const double inflation = slowInflation(errors);
-    r.rms_arcsec.sigma = r.rms_arcsec.value * inflation / std::sqrt(2.0 * n);
-    r.corrections = corrected / n;
+    return changes;
+}
+
+Expected<std::vector<PulsePair>> pulsesAgain(const Run& run) {
+    if (!run.meta.loop || !run.meta.controller)
+        return problem("The table does not say how the guide loop was set up.",
+                       "Its header has no \"loop\" or no \"controller\".",
+                       "Replay other settings on it instead.");
+    LoopSettings settings{*run.meta.controller, run.meta.loop->settle};
+    GuideLoop loop(geometryOf(run.meta), settings, run.meta.loop->priors);
+    double exposure = run.meta.loop->exposure_s;
+    std::vector<PulsePair> pulses;
+    PulsePair before;
+    for (const RunRow& row : run.rows) {
+        for (const ChangedSetting& c : settingChangesIn(row.event)) {
+            if (c.key == SettingKey::exposure)
+                exposure = c.value;
+            setSetting(settings.controller, c.key, c.value);
+            loop.setController(settings.controller);
+        }
+        pulses.push_back(noFrame(row) ? PulsePair{} : loop.step(loopInput(row, before, exposure)).pulse);
+        if (!noFrame(row))
+            before = {row.pulseRa_ms, row.pulseDec_ms};
+    }
+    return pulses;
+}
+
+size_t Disturbance::judgedFrom() const {
+    if (t_s.empty())
+        return 0;
+    const double worm = 1.5 * priors.ra.wormPeriod_s;
+    const double learning = std::min(0.4 * span_s(), std::max(120.0, worm));
+    return static_cast<size_t>(std::lower_bound(t_s.begin(), t_s.end(), t_s.front() + learning) -
+                               t_s.begin());
+}
+
+Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Measured>& gap) {
+    Disturbance d;
+    d.geometry = geometryOf(run.meta);
+    d.priors = run.meta.loop ? run.meta.loop->priors : LoopPriors{};
+    d.priors.dec.mayHavePlay = true;
+    if (gap)
+        d.priors.dec.gap_arcsec = gap;
+    d.exposure_s = run.meta.loop ? run.meta.loop->exposure_s : 0.0;
+    if (run.meta.controller)
+        d.settings.controller = *run.meta.controller;
+    if (run.meta.loop)
+        d.settings.settle = run.meta.loop->settle;
+    // Two models look on, told of each frame and each pulse, and learn what there is to be learnt.
+    ModelController ra(d.settings.controller.ra, d.priors.ra);
+    ModelController dec(d.settings.controller.dec, d.priors.dec);
+    PulsePair before;
+    SkyError motor;
+    std::vector<double> motorDec;
+    std::vector<double> steps;
+    for (size_t i = 0; i < run.rows.size(); ++i) {
+        const RunRow& row = run.rows[i];
+        for (const ChangedSetting& c : settingChangesIn(row.event)) {
+            setSetting(d.settings.controller, c.key, c.value);
+            if (c.key == SettingKey::exposure)
+                d.exposure_s = c.value;
+        }
+        if (noFrame(row))
+            continue;
+        const SkyError moved = d.geometry.motionOf(before);
+        motor.dra_arcsec += moved.dra_arcsec;
+        motor.ddec_arcsec += moved.ddec_arcsec;
+        before = {row.pulseRa_ms, row.pulseDec_ms};
+        AxisSight sight;
+        sight.t_s = row.t_s;
+        sight.centroid_arcsec = row.centroid_arcsec;
+        if (std::isfinite(row.worm_turns))
+            sight.worm_turns = row.worm_turns;
+        const bool measured = row.measured();
+        if (measured)
+            sight.error_arcsec = row.dra_arcsec;
+        sight.moved_arcsec = moved.dra_arcsec;
+        sight.reach_arcsec_s = std::abs(d.geometry.raRate_arcsec_s());
+        ra.correction(sight);
+        if (measured)
+            sight.error_arcsec = row.ddec_arcsec;
+        sight.moved_arcsec = moved.ddec_arcsec;
+        sight.reach_arcsec_s = std::abs(d.geometry.decRate_arcsec_s());
+        sight.worm_turns.reset();
+        dec.correction(sight);
+        if (!measured)
+            continue;
+        if (!d.t_s.empty())
+            steps.push_back(row.t_s - d.t_s.back());
+        d.t_s.push_back(row.t_s);
+        d.ra_arcsec.push_back(row.dra_arcsec - motor.dra_arcsec);
+        motorDec.push_back(motor.ddec_arcsec);
+        d.dec_arcsec.push_back(row.ddec_arcsec);
+        d.centroid_arcsec.push_back(row.centroid_arcsec);
+        d.worm_turns.push_back(row.worm_turns);
+        d.row.push_back(i);
+        d.recorded.push_back({row.dra_arcsec, row.ddec_arcsec});
+    }
+    constexpr size_t fewest = 30;
+    if (d.t_s.size() < fewest)
+        return problem("The run is too short to replay.",
+                       formatCount(static_cast<int>(d.t_s.size()), "measured row") + " of at least 30.",
+                       "Record for longer.");
+    if (d.exposure_s <= 0.0) {
+        std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2),
+                         steps.end());
+        d.exposure_s = std::max(0.5, steps[steps.size() / 2] - 0.5);
+    }
+    d.ra = ra.belief();
+    d.dec = dec.belief();
+    d.raModel = ra.ruling().model();
+    d.decModel = dec.ruling().model();
+    d.gap_arcsec = d.dec.gap_arcsec.value_or(Measured{});
+    d.priors.ra.wormPeriod_s = d.ra.wormPeriod_s;
+    double load = 0.0;
+    for (size_t i = 0; i < d.t_s.size(); ++i) {
+        load = followed(load, motorDec[i], d.gap_arcsec.value);
+        d.dec_arcsec[i] -= load;
+    }
+    return d;
+}
+
+Replayed replayLoop(const Disturbance& d, const LoopSettings& settings, const std::function<bool()>& stop) {
+    Replayed r;
+    GuideLoop loop(d.geometry, settings, d.priors);
+    SkyError motor;
+    double load = 0.0;
+    PulsePair sent;
+    for (size_t i = 0; i < d.t_s.size(); ++i) {
+        if (stop && i % 1000 == 999 && stop())
+            break;
+        const SkyError moved = d.geometry.motionOf(sent);
+        motor.dra_arcsec += moved.dra_arcsec;
+        motor.ddec_arcsec += moved.ddec_arcsec;
+        load = followed(load, motor.ddec_arcsec, d.gap_arcsec.value);
+        LoopInput in;
+        in.t_s = d.t_s[i];
+        in.error = SkyError{d.ra_arcsec[i] + motor.dra_arcsec, d.dec_arcsec[i] + load};
+        in.noise_arcsec = d.centroid_arcsec[i];
+        in.untilNext_s = d.exposure_s;
+        in.sent = sent;
+        if (std::isfinite(d.worm_turns[i]))
+            in.worm_turns = d.worm_turns[i];
+        sent = loop.step(in).pulse;
+        r.error.push_back(*in.error);
+        r.pulse.push_back(sent);
+    }
     return r;
+}
+
+Disturbance binned(const Disturbance& d, int n) {
+    if (n <= 1)
+        return d;
+    Disturbance b = d;
+    for (auto* v : {&b.t_s, &b.ra_arcsec, &b.dec_arcsec, &b.centroid_arcsec, &b.worm_turns})
+        v->clear();
+    b.row.clear();
+    b.recorded.clear();
+    const auto count = static_cast<size_t>(n);
+    const double most_s =
+        1.5 * n * (d.t_s.size() > 1 ? d.span_s() / static_cast<double>(d.t_s.size() - 1) : 1.0);
+    for (size_t i = 0; i + count <= d.t_s.size();) {
+        // Frames on both sides of a gap are no exposure.
+        if (d.t_s[i + count - 1] - d.t_s[i] > most_s) {
+            ++i;
+            continue;
+        }
+        double t = 0.0;
+        double ra = 0.0;
+        double dec = 0.0;
+        double own = 0.0;
+        for (size_t k = i; k < i + count; ++k) {
+            t += d.t_s[k] / n;
+            ra += d.ra_arcsec[k] / n;
+            dec += d.dec_arcsec[k] / n;
+            own += d.centroid_arcsec[k] / n;
+        }
+        b.t_s.push_back(t);
+        b.ra_arcsec.push_back(ra);
+        b.dec_arcsec.push_back(dec);
+        b.centroid_arcsec.push_back(own / std::sqrt(static_cast<double>(n)));
+        b.worm_turns.push_back(std::numeric_limits<double>::quiet_NaN());
+        b.row.push_back(d.row[i]);
+        b.recorded.push_back(d.recorded[i]);
+        i += count;
+    }
+    b.exposure_s = d.exposure_s * n;
+    return b;
 }
 
 } // namespace nordstjerna

@@ -1,22 +1,65 @@
-// The guide loop run again on a recorded disturbance: what other settings would have left of it.
+// The guide loop run again: on a recorded run as it was, or on the disturbance rebuilt from it with other
+// settings. The same object as at the mount, so that what a replay promises is what the loop does.
 #pragma once
 
-#include <span>
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
 
 #include "core/base/measured.h"
-#include "core/guide/controller.h"
+#include "core/base/problem.h"
+#include "core/guide/settings_book.h"
+#include "core/motion/run.h"
 
 namespace nordstjerna {
 
-struct ReplayedAxis {
-    Measured rms_arcsec;      // of the star about its mean, measurement noise included
-    double corrections = 0.0; // share of frames with a pulse
+// What the loop is told about a row, given the pulses really sent after the row before.
+LoopInput loopInput(const RunRow& row, const PulsePair& sentBefore, double exposure_s);
+
+// A change of a setting as it stands in the event of the row from which on it holds: "set gain-ra 0.3".
+std::string settingChangeWord(SettingKey key, double value);
+struct ChangedSetting {
+    SettingKey key;
+    double value;
+};
+std::vector<ChangedSetting> settingChangesIn(const std::string& event);
+
+// The pulses that the loop gives on the recorded frames with the recorded settings, one pair a row: the
+// recorded ones, unless the table was changed. Fails when the header does not say how the loop was set up.
+Expected<std::vector<PulsePair>> pulsesAgain(const Run& run);
+
+// What the mount and the air did by themselves: places of the star with all corrections taken out.
+struct Disturbance {
+    std::vector<double> t_s, ra_arcsec, dec_arcsec, centroid_arcsec;
+    std::vector<double> worm_turns; // NaN where not told
+    std::vector<size_t> row;        // of the run
+    std::vector<SkyError> recorded; // as it was guided
+    double exposure_s = 2.0;
+    GuideGeometry geometry{std::array<double, 4>{}, 0.0, 0.0};
+    LoopPriors priors;             // with what this run taught: the worm's period, the gap
+    Measured gap_arcsec;           // of Dec; value 0 and a large ± where nothing is known
+    AxisBelief ra, dec;            // at the end
+    FilterModel raModel, decModel; // that foretold best
+    LoopSettings settings;         // as recorded at the end, or the standard ones
+
+    double span_s() const { return t_s.empty() ? 0.0 : t_s.back() - t_s.front(); }
+    // Frames from this one on are judged: before, a loop that starts from cold is still learning.
+    size_t judgedFrom() const;
 };
 
-// t (s) and disturbance (″): one axis of a run without corrections. level: rows between two jumps share one;
-// the loop starts anew after a jump. rate: of the axis under pulses, ″/s. The first ten rows of each stretch
-// settle and do not count.
-ReplayedAxis replayAxis(std::span<const double> t_s, std::span<const double> disturbance_arcsec,
-                        std::span<const int> level, const AxisSettings& settings, double rate_arcsec_s);
+// Fails with fewer than 30 measured rows. gap: of a backlash test, if there was one.
+Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Measured>& gap = {});
+
+struct Replayed {
+    std::vector<SkyError> error; // one a frame of the disturbance
+    std::vector<PulsePair> pulse;
+};
+// stop: asked now and then; when true, the replay ends early with fewer frames.
+Replayed replayLoop(const Disturbance& d, const LoopSettings& settings,
+                    const std::function<bool()>& stop = {});
+
+// Every n frames taken as one, as a longer exposure would have.
+Disturbance binned(const Disturbance& d, int n);
 
 } // namespace nordstjerna

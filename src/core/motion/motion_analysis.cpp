@@ -72,7 +72,7 @@ void judgeAxis(AxisMotion& a, const CleanRun& clean, const std::vector<double>& 
 }
 
 std::vector<BudgetShare> budgetOf(const MotionAnalysis& m) {
-    double parts[4] = {};
+    double parts[static_cast<int>(Cause::excursion) + 1] = {};
     for (const AxisMotion* a : {&m.ra, &m.dec}) {
         const PeriodicResult& p = a->periodic;
         const double total = a->rms_arcsec * a->rms_arcsec;
@@ -87,7 +87,9 @@ std::vector<BudgetShare> budgetOf(const MotionAnalysis& m) {
         parts[static_cast<int>(Cause::periodic)] += clean * p.periodicVariance_arcsec2 / sum;
         parts[static_cast<int>(Cause::excursion)] += total - clean;
     }
-    const double total = parts[0] + parts[1] + parts[2] + parts[3];
+    double total = 0.0;
+    for (double part : parts)
+        total += part;
     std::vector<BudgetShare> budget;
     for (Cause c : {Cause::noise, Cause::periodic, Cause::drift, Cause::excursion})
         if (total > 0.0 && parts[static_cast<int>(c)] > 0.0)
@@ -107,6 +109,12 @@ const char* causeName(Cause cause) {
         return "periodic";
     case Cause::drift:
         return "drift";
+    case Cause::backlash:
+        return "backlash";
+    case Cause::overCorrection:
+        return "over_correction";
+    case Cause::underCorrection:
+        return "under_correction";
     case Cause::excursion:
         break;
     }

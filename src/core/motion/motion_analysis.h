@@ -17,7 +17,7 @@ struct AxisMotion {
     PeriodicResult periodic;
 };
 
-enum class Cause { noise, periodic, drift, excursion };
+enum class Cause { noise, periodic, drift, backlash, overCorrection, underCorrection, excursion };
 const char* causeName(Cause cause);
 
 struct BudgetShare {

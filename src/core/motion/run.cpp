@@ -24,6 +24,21 @@ std::optional<RunKind> runKindFrom(const std::string& name) {
     return std::nullopt;
 }
 
+RunRow asRecorded(RunRow r) {
+    const auto round = [](double& v, double steps) {
+        if (std::isfinite(v))
+            v = std::round(v * steps) / steps;
+    };
+    round(r.t_s, 1e3);
+    round(r.dra_arcsec, 1e4);
+    round(r.ddec_arcsec, 1e4);
+    round(r.pulseRa_ms, 10.0);
+    round(r.pulseDec_ms, 10.0);
+    round(r.centroid_arcsec, 1e4);
+    round(r.worm_turns, 1e6);
+    return r;
+}
+
 bool countsForRms(const RunRow& row) {
     if (!row.measured())
         return false;

@@ -9,7 +9,7 @@
 #include <string>
 #include <vector>
 
-#include "core/guide/controller.h"
+#include "core/guide/guide_loop.h"
 #include "core/sky/instant.h"
 
 namespace nordstjerna {
@@ -42,6 +42,15 @@ struct MoreColumn {
     bool operator==(const MoreColumn&) const = default;
 };
 
+// What the guide loop was told when it closed, so that it can be run again exactly.
+struct LoopRecord {
+    double exposure_s = 2.0;
+    std::array<double, 4> response{}; // see GuideGeometry
+    double raReach_arcsec_s = 0.0, decReach_arcsec_s = 0.0;
+    SettleRule settle;
+    LoopPriors priors;
+};
+
 struct RunMeta {
     Instant start;
     RunKind kind = RunKind::free;
@@ -54,7 +63,8 @@ struct RunMeta {
     double guideRate_sidereal = 0.0;
     double ra_deg = 0.0, dec_deg = 0.0, hourAngle_h = 0.0;
     std::string side;
-    std::optional<ControllerSettings> controller;
+    std::optional<ControllerSettings> controller; // at the start; changes stand in the events
+    std::optional<LoopRecord> loop;
     bool wormReported = false;               // rows carry worm_turns
     bool correctionOn = false;               // the mount played a periodic-error curve
     std::map<std::string, std::string> more; // unknown header entries, kept as YAML text
@@ -65,6 +75,10 @@ struct Run {
     RunMeta meta;
     std::vector<RunRow> rows;
 };
+
+// Rounded as a run table holds it, so that what is computed from a row is the same before and after it was
+// written.
+RunRow asRecorded(RunRow row);
 
 // Rows that describe the loop at work: measured, and not while dithering, settling or without the star.
 bool countsForRms(const RunRow& row);

@@ -9,12 +9,6 @@
 
 namespace nordstjerna {
 
-namespace {
-std::optional<double> wormOf(const RunRow& row) {
-    return std::isfinite(row.worm_turns) ? std::optional<double>(row.worm_turns) : std::nullopt;
-}
-} // namespace
-
 Guiding::Guiding(GuidingSetup setup) : setup_(std::move(setup)) {
     run_.meta = runMetaFor(setup_.rig, setup_.corrections ? RunKind::guided : RunKind::free);
     if (setup_.corrections)
@@ -22,9 +16,28 @@ Guiding::Guiding(GuidingSetup setup) : setup_(std::move(setup)) {
 }
 
 void Guiding::setController(const ControllerSettings& settings) {
+    for (int k = 0; k < settingCount; ++k) {
+        const auto key = static_cast<SettingKey>(k);
+        if (settingValue(settings, key) != settingValue(setup_.controller, key))
+            noteChange(key, settingValue(settings, key));
+    }
     setup_.controller = settings;
     if (loop_)
         loop_->setController(settings);
+}
+
+void Guiding::setExposure(double exposure_s) {
+    if (exposure_s != setup_.exposure_s)
+        noteChange(SettingKey::exposure, exposure_s);
+    setup_.exposure_s = exposure_s;
+}
+
+// Goes into the event of the next row, so that the run can be replayed.
+void Guiding::noteChange(SettingKey key, double value) {
+    if (setup_.corrections && !run_.rows.empty())
+        changes_.push_back(settingChangeWord(key, value));
+    else if (setup_.corrections)
+        run_.meta.controller = setup_.controller;
 }
 
 void Guiding::closeLoop(const Event& event) {
@@ -34,6 +47,10 @@ void Guiding::closeLoop(const Event& event) {
     priors.dec.mayHavePlay = true;
     loop_.emplace(GuideGeometry(setup_.rates, event.mount.pointing.dec),
                   LoopSettings{setup_.controller, setup_.settle}, priors);
+    const GuideGeometry& geometry = loop_->geometry();
+    run_.meta.controller = setup_.corrections ? std::optional(setup_.controller) : std::nullopt;
+    run_.meta.loop = LoopRecord{setup_.exposure_s,           geometry.response(), geometry.raRate_arcsec_s(),
+                                geometry.decRate_arcsec_s(), setup_.settle,       priors};
     setRunPlace(run_.meta, setup_.rig, event, loop_->geometry());
 }
 
@@ -185,6 +202,12 @@ ChoiceOptions Guiding::choiceOptions() const {
     return options;
 }
 
+void Guiding::noteEvents(RunRow& row) {
+    for (const std::string& c : changes_)
+        row.event += (row.event.empty() ? "" : ", ") + c;
+    changes_.clear();
+}
+
 Step Guiding::lookOrSearch() {
     // A jump of the whole field (a bump, a slip) leaves the windows: look at everything now and then.
     if (watch_.wantsFullFrame()) {
@@ -216,10 +239,12 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
         row.event = wasLost ? "lost still" : "lost";
         PulsePair pulse;
-        if (setup_.corrections) {
-            LoopInput in{row.t_s, std::nullopt, 0.0, setup_.exposure_s, sent_, event.mount.worm_turns};
-            pulse = loop_->step(in).pulse;
-        }
+        if (event.mount.worm_turns)
+            row.worm_turns = *event.mount.worm_turns;
+        noteEvents(row);
+        row = asRecorded(row);
+        if (setup_.corrections)
+            pulse = loop_->step(loopInput(row, sent_, setup_.exposure_s)).pulse;
         sent_ = pulse;
         row.pulseRa_ms = pulse.ra_ms;
         row.pulseDec_ms = pulse.dec_ms;
@@ -234,14 +259,14 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         return DoneStep{};
     }
     const SkyError error = loop_->geometry().toSky(shift->dx, shift->dy);
-    row = rowFrom(*shift, error, row.t_s, tracked.middle, run_.meta, setup_.rig, event);
+    row = asRecorded(rowFrom(*shift, error, row.t_s, tracked.middle, run_.meta, setup_.rig, event));
     if (wasLost)
         row.event = "found";
+    noteEvents(row);
     PulsePair pulse;
     if (setup_.corrections) {
         const LoopState before = loop_->state();
-        LoopInput in{row.t_s, error, row.centroid_arcsec, setup_.exposure_s, sent_, wormOf(row)};
-        const LoopOutput out = loop_->step(in);
+        const LoopOutput out = loop_->step(loopInput(row, sent_, setup_.exposure_s));
         pulse = out.pulse;
         if (out.runaway)
             runaway_ = runawayProblem(*out.runaway);

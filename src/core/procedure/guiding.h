@@ -4,7 +4,9 @@
 
 #include "core/guide/dec_probe.h"
 #include "core/guide/guide_loop.h"
+#include "core/guide/settings_book.h"
 #include "core/image/guide_star_choice.h"
+#include "core/motion/loop_replay.h"
 #include "core/motion/run.h"
 #include "core/procedure/star_watch.h"
 #include "core/rig/rig.h"
@@ -49,7 +51,9 @@ public:
     const GuidingSetup& setup() const { return setup_; }
     // Takes effect with the next frame.
     void setController(const ControllerSettings& settings);
-    void setExposure(double exposure_s) { setup_.exposure_s = exposure_s; }
+    void setExposure(double exposure_s);
+    // What the loop believes of an axis; nothing in a free run and under other controllers.
+    const AxisBelief* belief(Axis axis) const { return loop_ ? loop_->belief(axis) : nullptr; }
 
 protected:
     bool repeatable(const Step& step) const override;
@@ -66,13 +70,16 @@ private:
     Step watch();
     void renew(const Frame& frame);
     void closeLoop(const Event& event);
+    void noteChange(SettingKey key, double value);
+    void noteEvents(RunRow& row);
 
     GuidingSetup setup_;
     std::optional<GuideLoop> loop_;
     std::optional<DecProbe> probe_;
     std::optional<bool> decReversed_;
     std::optional<Problem> runaway_;
-    PulsePair sent_; // after the last frame
+    PulsePair sent_;                   // after the last frame
+    std::vector<std::string> changes_; // of settings, to be told with the next row
     Phase phase_ = Phase::start;
     std::shared_ptr<const Frame> frame_;
     StarWatch watch_;

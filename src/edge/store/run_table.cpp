@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/number_text.h"
 #include "core/rig/scales.h"
 #include "edge/store/ecsv.h"
 
@@ -25,10 +26,42 @@ const char* decModeName(DecMode mode) {
 }
 
 std::string axisYaml(const AxisSettings& a, const std::string& more) {
-    return "{kind: proportional, loop_gain: " + ecsvNumber(a.loopGain, 3) +
+    return std::string("{kind: ") + controllerName(a.kind) + ", loop_gain: " + ecsvNumber(a.loopGain, 3) +
            ", deadband_arcsec: " + ecsvNumber(a.deadband_arcsec, 3) +
            ", smoothing: " + ecsvNumber(a.smoothing, 3) +
            ", pulse_limit_ms: " + ecsvNumber(a.pulseLimit_ms, 0) + more + "}";
+}
+
+std::string listOf(std::initializer_list<double> values) {
+    std::string text;
+    for (double v : values)
+        text += (text.empty() ? "[" : ", ") + exactText(v);
+    return text + "]";
+}
+
+std::string priorYaml(const AxisPrior& p) {
+    std::string text = "{worm_period_s: " + exactText(p.wormPeriod_s) +
+                       ", may_have_play: " + (p.mayHavePlay ? "true" : "false");
+    if (p.gap_arcsec)
+        text += ", gap_arcsec: " + listOf({p.gap_arcsec->value, p.gap_arcsec->sigma});
+    if (p.worm) {
+        std::string worm;
+        for (const Measured& c : p.worm->coefficient)
+            worm += (worm.empty() ? "" : ", ") + listOf({c.value, c.sigma});
+        text += ", worm_arcsec: [" + worm + "]";
+    }
+    return text + "}";
+}
+
+// Every figure whole, so that a replay starts from the same numbers.
+std::vector<std::string> loopLines(const LoopRecord& l) {
+    return {"loop:",
+            "  exposure_s: " + exactText(l.exposure_s),
+            "  response_arcsec_s: " + listOf({l.response[0], l.response[1], l.response[2], l.response[3]}),
+            "  reach_arcsec_s: " + listOf({l.raReach_arcsec_s, l.decReach_arcsec_s}),
+            "  settle: " + listOf({l.settle.within_arcsec, l.settle.for_s, l.settle.timeout_s}),
+            "  ra: " + priorYaml(l.priors.ra),
+            "  dec: " + priorYaml(l.priors.dec)};
 }
 
 std::vector<std::string> metaLines(const RunMeta& m) {
@@ -55,6 +88,9 @@ std::vector<std::string> metaLines(const RunMeta& m) {
         lines.push_back("  dec: " + axisYaml(m.controller->dec,
                                              std::string(", mode: ") + decModeName(m.controller->decMode)));
     }
+    if (m.loop)
+        for (const std::string& line : loopLines(*m.loop))
+            lines.push_back(line);
     if (m.correctionOn)
         lines.push_back("correction: true");
     for (const auto& [key, value] : m.more)
@@ -77,8 +113,49 @@ T get(const YAML::Node& node, const char* key, T fallback) {
     return node[key].as<T>();
 }
 
+Measured readMeasured(const YAML::Node& n) {
+    return {n[0].as<double>(), n[1].as<double>()};
+}
+
+AxisPrior readPrior(const YAML::Node& n) {
+    AxisPrior p;
+    p.wormPeriod_s = get(n, "worm_period_s", 0.0);
+    p.mayHavePlay = get(n, "may_have_play", false);
+    if (n["gap_arcsec"])
+        p.gap_arcsec = readMeasured(n["gap_arcsec"]);
+    if (n["worm_arcsec"]) {
+        p.worm.emplace();
+        for (const YAML::Node& c : n["worm_arcsec"])
+            p.worm->coefficient.push_back(readMeasured(c));
+    }
+    return p;
+}
+
+LoopRecord readLoop(const YAML::Node& n) {
+    LoopRecord l;
+    l.exposure_s = n["exposure_s"].as<double>();
+    for (std::size_t i = 0; i < l.response.size(); ++i)
+        l.response[i] = n["response_arcsec_s"][i].as<double>();
+    l.raReach_arcsec_s = n["reach_arcsec_s"][0].as<double>();
+    l.decReach_arcsec_s = n["reach_arcsec_s"][1].as<double>();
+    l.settle = {n["settle"][0].as<double>(), n["settle"][1].as<double>(), n["settle"][2].as<double>()};
+    l.priors.ra = readPrior(n["ra"]);
+    l.priors.dec = readPrior(n["dec"]);
+    return l;
+}
+
+// A kind that a newer program wrote is not guessed at.
+ControllerKind readKind(const YAML::Node& n) {
+    const auto name = get<std::string>(n, "kind", "proportional");
+    for (ControllerKind k : {ControllerKind::proportional, ControllerKind::trend, ControllerKind::model})
+        if (name == controllerName(k))
+            return k;
+    throw YAML::Exception(YAML::Mark::null_mark(), "controller of unknown kind \"" + name + "\"");
+}
+
 AxisSettings readAxis(const YAML::Node& n) {
     AxisSettings a;
+    a.kind = readKind(n);
     a.loopGain = get(n, "loop_gain", a.loopGain);
     a.deadband_arcsec = get(n, "deadband_arcsec", a.deadband_arcsec);
     a.smoothing = get(n, "smoothing", a.smoothing);
@@ -145,12 +222,14 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
                                           : DecMode::both;
             m.controller = c;
         }
+        if (meta["loop"])
+            m.loop = readLoop(meta["loop"]);
         m.correctionOn = get(meta, "correction", false);
         for (const auto& entry : meta) {
             const auto key = entry.first.as<std::string>();
-            static const std::vector<std::string> known{"format",   "start_utc",  "kind",
-                                                        "rig",      "scales",     "rates",
-                                                        "pointing", "controller", "correction"};
+            static const std::vector<std::string> known{"format",     "start_utc", "kind",     "rig",
+                                                        "scales",     "rates",     "pointing", "controller",
+                                                        "correction", "loop"};
             if (std::find(known.begin(), known.end(), key) != known.end())
                 continue;
             YAML::Emitter out;

@@ -210,14 +210,16 @@ void FreeStation::record() {
             refresh();
             Q_EMIT changed();
         },
-        [keep, live, worm_s](Guiding& g) {
+        [keep, live, worm_s, book = session().settings(), backlash = backlash_](Guiding& g) {
             keep(g.run());
-            const auto told = [worm_s](const Run& run) -> std::shared_ptr<const RunStory> {
+            const auto told = [worm_s, book, backlash](const Run& run) -> std::shared_ptr<const RunStory> {
                 auto motion = analyseMotion(run, worm_s);
                 if (!motion)
                     return nullptr;
                 auto story = std::make_shared<RunStory>();
                 story->motion = std::move(*motion);
+                if (auto proposal = tune(run, book, backlash ? &*backlash : nullptr))
+                    story->tune = std::move(*proposal);
                 return story;
             };
             // A long restless run takes seconds to judge: beside the recording, which must not miss a frame.
@@ -456,12 +458,9 @@ void FreeStation::saveReport(const std::filesystem::path& path) {
 }
 
 void FreeStation::useSetting(const QString& id) {
-    if (!story_)
+    if (!story_ || !story_->tune)
         return;
-    const auto wishes =
-        recommendSettings(story_->motion, session().settings(), std::abs(run_.meta.raRate_arcsec_s),
-                          std::abs(run_.meta.decRate_arcsec_s), backlash_ ? &*backlash_ : nullptr);
-    for (const Recommendation& r : wishes)
+    for (const Recommendation& r : story_->tune->changes)
         if (qs(settingId(r.key)) == id)
             session().changeSetting(r.key, r.value, "measured", r.evidence + " " + r.reason);
 }

@@ -369,7 +369,7 @@ std::vector<Finding> GuideStation::findings() const {
                         tr("Measure the guide rates.").toStdString(), "go.rates",
                         tr("Go to Rates").toStdString()});
     if (summary_ && summary_->rowsUsed >= 30) {
-        const auto more = guideFindings(window_, *summary_);
+        const auto more = guideFindings(window_, *summary_, nullptr);
         list.insert(list.end(), more.begin(), more.end());
     }
     return list;

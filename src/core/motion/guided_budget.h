@@ -1,0 +1,25 @@
+// A guided run judged: how much of the error is the mount's own motion, and what that comes from. The
+// disturbance is rebuilt from the record, the mount's part of it smoothed out of the noise.
+#pragma once
+
+#include "core/motion/loop_search.h"
+#include "core/motion/motion_analysis.h"
+
+namespace nordstjerna {
+
+struct GuidedBudget {
+    ReplayFigures recorded; // over the rows that count
+    LoopBound bound;
+    std::vector<BudgetShare> shares; // of the variance of both axes, largest first
+    Measured gap_arcsec;             // of Dec, as the run shows it
+    // Of the cause with the largest share of the mount part, if the mount part matters at all.
+    std::optional<Cause> worst() const;
+};
+
+// Fails with too few rows.
+Expected<GuidedBudget> guidedBudget(const Run& run);
+
+// What lowers a share.
+const char* remedyFor(Cause cause);
+
+} // namespace nordstjerna

@@ -1,0 +1,139 @@
+#include "core/motion/loop_search.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/statistics.h"
+
+namespace nordstjerna {
+
+namespace {
+
+// One axis under the proportional loop, without all that the whole loop does besides: what a search needs.
+double axisRms(const std::vector<double>& place, size_t from, const AxisSettings& settings, double most,
+               double gap) {
+    ProportionalController controller(settings);
+    double motor = 0.0;
+    double load = 0.0;
+    double sum = 0.0;
+    double squares = 0.0;
+    for (size_t i = 0; i < place.size(); ++i) {
+        load = std::clamp(load, motor - gap, motor);
+        const double error = place[i] + load;
+        motor -= std::clamp(controller.correction(error), -most, most);
+        if (i >= from) {
+            sum += error;
+            squares += error * error;
+        }
+    }
+    const double n = static_cast<double>(place.size() - from);
+    return std::sqrt(std::max(0.0, squares / n - sum * sum / (n * n)));
+}
+
+std::vector<double> column(const std::vector<SkyError>& e, double SkyError::*axis, size_t from) {
+    std::vector<double> v;
+    for (size_t i = from; i < e.size(); ++i)
+        v.push_back(e[i].*axis);
+    return v;
+}
+
+} // namespace
+
+ReplayFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::vector<SkyError>& error) {
+    const size_t from = d.judgedFrom();
+    ReplayFigures f;
+    f.ra_arcsec = rmsWithSigma(column(error, &SkyError::dra_arcsec, from));
+    f.dec_arcsec = rmsWithSigma(column(error, &SkyError::ddec_arcsec, from));
+    const auto both = [](const Measured& a, const Measured& b) {
+        const double total = std::hypot(a.value, b.value);
+        return Measured{total, std::hypot(a.value * a.sigma, b.value * b.sigma) / std::max(total, 1e-9)};
+    };
+    f.total_arcsec = both(f.ra_arcsec, f.dec_arcsec);
+    std::vector<double> loadRa;
+    std::vector<double> loadDec;
+    for (size_t i = 0; i < error.size(); ++i) {
+        loadRa.push_back(error[i].dra_arcsec - d.ra_arcsec[i]);
+        loadDec.push_back(error[i].ddec_arcsec - d.dec_arcsec[i]);
+    }
+    f.mountPart_arcsec = both(mountPartRms(track.ra, loadRa, from), mountPartRms(track.dec, loadDec, from));
+    return f;
+}
+
+SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
+                            const std::function<bool()>& stop, const std::function<void(double)>& progress) {
+    constexpr double gains[] = {0.03, 0.06, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.65, 0.8, 1.0};
+    constexpr double deadbands[] = {0.0, 0.15, 0.3, 0.5, 0.8};
+    constexpr double smoothings[] = {0.0, 0.1, 0.3, 0.5, 0.7};
+    SearchResult result;
+    result.best = start;
+    const size_t from = d.judgedFrom();
+    int done = 0;
+    constexpr double all = 2.0 * std::size(gains) * std::size(deadbands) * std::size(smoothings);
+    const auto search = [&](const std::vector<double>& place, const AxisSettings& given, double rate,
+                            double gap) {
+        const double most = std::abs(rate) * std::min(0.001 * given.pulseLimit_ms, d.exposure_s);
+        AxisSettings best = given;
+        best.kind = ControllerKind::proportional;
+        double least = axisRms(place, from, best, most, gap);
+        for (double gain : gains)
+            for (double deadband : deadbands)
+                for (double smoothing : smoothings) {
+                    if (stop && done % 50 == 49 && stop()) {
+                        result.stopped = true;
+                        return best;
+                    }
+                    AxisSettings s = best;
+                    s.loopGain = gain;
+                    s.deadband_arcsec = deadband;
+                    s.smoothing = smoothing;
+                    const double rms = axisRms(place, from, s, most, gap);
+                    ++done;
+                    ++result.tried;
+                    if (rms < least) {
+                        least = rms;
+                        best = s;
+                    }
+                }
+        if (progress)
+            progress(0.9 * done / all);
+        return best;
+    };
+    result.best.controller.ra = search(d.ra_arcsec, start.controller.ra, d.geometry.raRate_arcsec_s(), 0.0);
+    result.best.controller.dec =
+        search(d.dec_arcsec, start.controller.dec, d.geometry.decRate_arcsec_s(), d.gap_arcsec.value);
+    // The other kinds as the loop has them, whole: each axis keeps what left the least.
+    const auto rmsOf = [&](const LoopSettings& s) {
+        const Replayed r = replayLoop(d, s, stop);
+        const size_t begin = std::min(from, r.error.size());
+        return std::pair{standardDeviation(column(r.error, &SkyError::dra_arcsec, begin)),
+                         standardDeviation(column(r.error, &SkyError::ddec_arcsec, begin))};
+    };
+    auto [leastRa, leastDec] = rmsOf(result.best);
+    for (ControllerKind kind : {ControllerKind::trend, ControllerKind::model}) {
+        if (result.stopped || (stop && stop())) {
+            result.stopped = true;
+            break;
+        }
+        LoopSettings other = start;
+        other.controller.ra.kind = other.controller.dec.kind = kind;
+        const auto [ra, dec] = rmsOf(other);
+        result.tried += 2;
+        // By the measured error alone the model is hard to tell from a gain chosen afterwards; where they
+        // come out alike it has the smaller mount part, and learns what this record did not show.
+        constexpr double alike = 1.015;
+        const double grace = kind == ControllerKind::model ? alike : 1.0;
+        if (ra < grace * leastRa) {
+            leastRa = std::min(ra, leastRa);
+            result.best.controller.ra.kind = kind;
+        }
+        if (dec < grace * leastDec) {
+            leastDec = std::min(dec, leastDec);
+            result.best.controller.dec.kind = kind;
+        }
+    }
+    if (progress)
+        progress(1.0);
+    return result;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,200 @@
+#include "core/motion/tune.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+
+namespace nordstjerna {
+
+namespace {
+
+constexpr double least_s = 300.0;      // of any record
+constexpr double leastTurns = 1.3;     // of the worm, before its period can be followed
+constexpr double measuredGain = 0.015; // relative: less is not worth a change
+constexpr double mountGain = 0.1;
+constexpr double longestExposure_s = 8.0;
+
+std::string instead(const Measured& then, const Measured& now) {
+    return formatMeasured(then, "″", 2) + " instead of " + formatMeasured(now, "″", 2);
+}
+
+std::string evidenceFor(const Measured& then, const Measured& now, int tried) {
+    return "Replayed on this run: " + instead(then, now) + ", the best of " + std::to_string(tried) +
+           " settings tried.";
+}
+
+const char* reasonFor(ControllerKind kind, bool ra) {
+    switch (kind) {
+    case ControllerKind::model:
+        return ra ? "It foretells worm and drift instead of running after them, and leaves the air alone."
+                  : "It corrects the drift, leaves the air alone and knows the play.";
+    case ControllerKind::trend:
+        return "This axis moves so smoothly that its course over the last minutes is enough.";
+    case ControllerKind::proportional:
+        break;
+    }
+    return "On this axis a plain share of each error does best.";
+}
+
+// One axis under other settings: less in all, or as much in all and less of it the mount's.
+bool better(const Measured& total, const Measured& totalNow, const Measured& mount,
+            const Measured& mountNow) {
+    const double gain = totalNow.value - total.value;
+    const double calmer = mountNow.value - mount.value;
+    // The same air on both: they differ by far less than each is uncertain, by experience a third.
+    // The best of hundreds is partly luck: it must not pay for a smaller figure with more motion.
+    return (gain > measuredGain * totalNow.value && gain > 0.35 * total.sigma &&
+            calmer > -0.03 * mountNow.value) ||
+           (gain > -0.005 * totalNow.value && calmer > mountGain * mountNow.value &&
+            calmer > 0.35 * mountNow.sigma);
+}
+
+void addAxis(std::vector<Recommendation>& list, const SettingsBook& book, const ControllerSettings& best,
+             bool ra, const Measured& then, const Measured& now, int tried) {
+    const ControllerKind kind = ra ? best.ra.kind : best.dec.kind;
+    const auto add = [&](SettingKey key, const std::string& reason) {
+        const double value = settingValue(best, key);
+        if (std::abs(value - book.value(key)) < 1e-9)
+            return;
+        list.push_back({key, value, settingName(key) + " " + settingText(key, value),
+                        evidenceFor(then, now, tried), reason});
+    };
+    add(ra ? SettingKey::kindRa : SettingKey::kindDec, reasonFor(kind, ra));
+    if (kind != ControllerKind::proportional)
+        return; // the others have no such settings
+    add(ra ? SettingKey::gainRa : SettingKey::gainDec,
+        settingValue(best, ra ? SettingKey::gainRa : SettingKey::gainDec) <
+                book.value(ra ? SettingKey::gainRa : SettingKey::gainDec)
+            ? "Corrects less of the air."
+            : "Follows the mount more closely.");
+    add(ra ? SettingKey::deadbandRa : SettingKey::deadbandDec,
+        "Errors below it are the air's more often than the mount's.");
+    add(ra ? SettingKey::smoothingRa : SettingKey::smoothingDec,
+        "Takes the edge off what only the air does.");
+}
+
+// Longer exposures, as far as frames taken together can stand for them: the measured error falls with each,
+// so that the mount part decides.
+void addExposure(Tune& result, const Disturbance& d, const SettingsBook& book, const LoopSettings& best) {
+    double least = result.proposed.mountPart_arcsec.value;
+    int n = 1;
+    ReplayFigures figures;
+    for (int k = 2; k <= 4 && k * d.exposure_s <= longestExposure_s; ++k) {
+        const Disturbance longer = binned(d, k);
+        if (longer.t_s.size() < 60)
+            break;
+        const ReplayFigures f = figuresOf(longer, trackMount(longer), replayLoop(longer, best).error);
+        if (f.mountPart_arcsec.value < 0.9 * least &&
+            least - f.mountPart_arcsec.value > f.mountPart_arcsec.sigma) {
+            least = f.mountPart_arcsec.value;
+            n = k;
+            figures = f;
+        }
+    }
+    const double exposure = std::round(2.0 * n * d.exposure_s) / 2.0;
+    if (n == 1 || std::abs(exposure - book.value(SettingKey::exposure)) < 0.25)
+        return;
+    result.changes.push_back({SettingKey::exposure, exposure,
+                              "Expose " + settingText(SettingKey::exposure, exposure),
+                              "With frames taken together by " + std::to_string(n) + ": mount part " +
+                                  instead(figures.mountPart_arcsec, result.proposed.mountPart_arcsec) + ".",
+                              "Longer averages the air; this mount is smooth enough for it."});
+}
+
+void addOneSided(Tune& result, const Run& run, const Disturbance& d, const SettingsBook& book,
+                 const LoopSettings& best, const BacklashResult* backlash) {
+    // The model keeps its direction by itself.
+    if (best.controller.dec.kind != ControllerKind::proportional || !backlash ||
+        backlash->dead_ms.value < 1000.0)
+        return;
+    const Measured drift = run.meta.kind == RunKind::free ? d.dec.drift_arcsec_min : Measured{};
+    if (std::abs(drift.value) < 3.0 * drift.sigma || drift.value == 0.0)
+        return;
+    // A north pulse sends the star south: a star that drifts north is held by north pulses alone.
+    const DecMode mode = drift.value > 0.0 ? DecMode::northOnly : DecMode::southOnly;
+    const auto value = static_cast<double>(mode);
+    if (book.value(SettingKey::decMode) == value)
+        return;
+    result.changes.push_back(
+        {SettingKey::decMode, value, "Guide Dec " + settingText(SettingKey::decMode, value),
+         "Dec needs " + formatMeasured(backlash->dead_ms, " ms", 0) + " to turn about, and the star drifts " +
+             formatMeasured(drift, " ″/min", 2) + (drift.value > 0.0 ? " to the north." : " to the south."),
+         "Pulses against the drift alone never have to cross the gap."});
+}
+
+} // namespace
+
+std::string figuresText(const ReplayFigures& f) {
+    return formatMeasured(f.total_arcsec, "″", 2) + " (mount part " +
+           formatMeasured(f.mountPart_arcsec, "″", 2) + ")";
+}
+
+Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResult* backlash,
+                    const std::function<bool()>& stop, const std::function<void(double)>& progress) {
+    std::optional<Measured> gap;
+    const double rate = std::abs(run.meta.decRate_arcsec_s);
+    if (backlash && backlash->dead_ms.value > 0.0 && rate > 0.0)
+        gap = Measured{0.001 * backlash->dead_ms.value * rate,
+                       std::max(0.1, 0.001 * backlash->dead_ms.sigma * rate)};
+    const auto rebuilt = rebuildDisturbance(run, gap);
+    if (!rebuilt)
+        return tl::unexpected(rebuilt.error());
+    const Disturbance& d = *rebuilt;
+    const double worm = d.priors.ra.wormPeriod_s;
+    const double needed = std::max(least_s, leastTurns * worm);
+    if (d.span_s() < needed)
+        return problem("The record is too short to tune on.",
+                       formatDuration(d.span_s()) + " of " + formatDuration(needed) +
+                           (worm > 0.0 && leastTurns * worm > least_s
+                                ? ": the worm must have turned once and a bit before it can be foretold."
+                                : ": less does not tell the mount from the air."),
+                       "Go on recording for " + formatDuration(std::ceil(needed - d.span_s())) + ".");
+    Tune result;
+    result.guided = run.meta.kind == RunKind::guided;
+    result.span_s = d.span_s();
+    LoopSettings present{book.controller(), d.settings.settle};
+    const MountTrack track = trackMount(d);
+    if (progress)
+        progress(0.1);
+    const SearchResult found = searchSettings(d, present, stop, progress);
+    if (found.stopped)
+        return problem("Tuning was stopped.", "Not all settings had been tried.", "Start it again.");
+    result.tried = found.tried;
+    const std::vector<SkyError> nowErrors = replayLoop(d, present).error;
+    const std::vector<SkyError> then = replayLoop(d, found.best).error;
+    const ReplayFigures replayedNow = figuresOf(d, track, nowErrors);
+    result.now = result.guided ? figuresOf(d, track, d.recorded) : replayedNow;
+    result.proposed = figuresOf(d, track, then);
+    result.bound = loopBound(d, track);
+    // Each axis changes only for its own good.
+    LoopSettings best = present;
+    const auto mountOf = [&](const std::vector<SkyError>& error, bool ra) {
+        std::vector<double> load;
+        for (size_t i = 0; i < error.size(); ++i)
+            load.push_back(ra ? error[i].dra_arcsec - d.ra_arcsec[i]
+                              : error[i].ddec_arcsec - d.dec_arcsec[i]);
+        return mountPartRms(ra ? track.ra : track.dec, load, d.judgedFrom());
+    };
+    const bool betterRa = better(result.proposed.ra_arcsec, replayedNow.ra_arcsec, mountOf(then, true),
+                                 mountOf(nowErrors, true));
+    const bool betterDec = better(result.proposed.dec_arcsec, replayedNow.dec_arcsec, mountOf(then, false),
+                                  mountOf(nowErrors, false));
+    if (betterRa) {
+        best.controller.ra = found.best.controller.ra;
+        addAxis(result.changes, book, best.controller, true, result.proposed.ra_arcsec, replayedNow.ra_arcsec,
+                found.tried);
+    }
+    if (betterDec) {
+        best.controller.dec = found.best.controller.dec;
+        addAxis(result.changes, book, best.controller, false, result.proposed.dec_arcsec,
+                replayedNow.dec_arcsec, found.tried);
+    }
+    if (!betterRa || !betterDec)
+        result.proposed = figuresOf(d, track, replayLoop(d, best).error);
+    addExposure(result, d, book, best);
+    addOneSided(result, run, d, book, best, backlash);
+    return result;
+}
+
+} // namespace nordstjerna
