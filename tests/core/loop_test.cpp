@@ -307,7 +307,7 @@ void LoopTest::wormOfUnknownPeriod() {
             if (const AxisBelief* b = loop.belief(Axis::ra))
                 period = b->wormPeriod_s;
         });
-    QVERIFY2(period && std::abs(*period / 400.0 - 1.0) < 0.02,
+    QVERIFY2(period && std::abs(*period / 400.0 - 1.0) < 0.03,
              qPrintable(QString::number(period.value_or(0))));
     QVERIFY2(lateMount(r) < 0.45, qPrintable(QString::number(lateMount(r))));
 }
@@ -321,7 +321,7 @@ void LoopTest::wrongPeriodIsFoundOut() {
         const WorldRun r =
             guideWorld(w, settingsOf(ControllerKind::model), 40.0, true,
                        [&](RunRow&, GuideLoop& loop) { period = loop.belief(Axis::ra)->wormPeriod_s; });
-        QVERIFY2(std::abs(period / 400.0 - 1.0) < 0.02, qPrintable(QString::number(period)));
+        QVERIFY2(std::abs(period / 400.0 - 1.0) < 0.03, qPrintable(QString::number(period)));
         QVERIFY2(lateMount(r) < 0.45, qPrintable(QString::number(lateMount(r))));
     }
 }
@@ -487,6 +487,7 @@ void LoopTest::mountPartIsHonest() {
     int within = 0;
     int total = 0;
     double bias = 0.0;
+    double squares = 0.0;
     for (std::uint64_t seed = 1; seed <= 200; seed += thinner) {
         LoopWorld w;
         Random random(mixBits(seed));
@@ -505,12 +506,17 @@ void LoopTest::mountPartIsHonest() {
             std::hypot(standardDeviation(std::vector<double>(r.mountRa.begin() + from, r.mountRa.end())),
                        standardDeviation(std::vector<double>(r.mountDec.begin() + from, r.mountDec.end())));
         within += std::abs(f.mountPart_arcsec.value - truth) < f.mountPart_arcsec.sigma;
+        squares += std::pow((f.mountPart_arcsec.value - truth) / f.mountPart_arcsec.sigma, 2);
         bias += f.mountPart_arcsec.value / truth - 1.0;
         ++total;
     }
     QVERIFY2(std::abs(bias / total) < 0.1, qPrintable(QString("bias %1").arg(bias / total)));
     QVERIFY2(within >= 0.60 * total - (thinner > 1 ? 3 : 0) && within <= 0.76 * total + (thinner > 1 ? 3 : 0),
-             qPrintable(QString("%1 of %2, bias %3").arg(within).arg(total).arg(bias / total)));
+             qPrintable(QString("%1 of %2, bias %3, rms z %4")
+                            .arg(within)
+                            .arg(total)
+                            .arg(bias / total)
+                            .arg(std::sqrt(squares / total))));
 }
 
 void LoopTest::budgetNamesTheCause() {

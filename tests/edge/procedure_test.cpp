@@ -280,8 +280,8 @@ void ProcedureTest::guidingSurvivesACloud() {
         const RunRow& row = r.run.rows[i];
         if (!row.measured()) {
             ++lost;
-            QCOMPARE(row.pulseRa_ms, 0.0); // no corrections on garbage
-            QCOMPARE(row.pulseDec_ms, 0.0);
+            // Worm and drift go on behind the cloud, and nothing else is corrected.
+            QVERIFY(std::abs(row.pulseRa_ms) < 250.0 && std::abs(row.pulseDec_ms) < 250.0);
         }
         found += row.event.find("found") != std::string::npos;
     }

@@ -53,12 +53,10 @@ bool AxisFilter::addLine(double period, double sigma) {
     return true;
 }
 
-void AxisFilter::adopt(const AxisFilter& other) {
-    for (int i = 0; i < wormAt; ++i) {
-        x_[static_cast<std::size_t>(i)] = other.x_[static_cast<std::size_t>(i)];
-        for (int j = 0; j < wormAt; ++j)
-            cov(i, j) = other.covariance(i, j);
-    }
+void AxisFilter::beginAt(const AxisFilter& other, double sigma) {
+    x_[placeAt] = other.x_[placeAt];
+    cov(placeAt, placeAt) = other.covariance(placeAt, placeAt) + sigma * sigma;
+    cov(airAt, airAt) = other.airVariance_;
     time_s_ = other.time_s_;
     airVariance_ = other.airVariance_;
 }

@@ -47,8 +47,8 @@ public:
     void setWorm(const WormPrior& prior);
     // A further line, nothing known of its phase; no more than two are kept.
     bool addLine(double period_s, double prior_arcsec);
-    // Place, rate and air of another filter of the same axis.
-    void adopt(const AxisFilter& other);
+    // Begins anew near the place of another filter of the same axis. Its rate may hold what is the worm's.
+    void beginAt(const AxisFilter& other, double sigma_arcsec);
 
     // Of the mount alone, without the slow air, at the present moment plus `ahead`.
     Measured mount(double ahead_s, double wormPhaseThen_turns) const;

@@ -7,7 +7,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double resolution_hz = 1.0 / 2400.0;
+constexpr double resolution_hz = 1.0 / 6000.0;
 constexpr double memory_s = 3000.0;
 constexpr double tau = 2.0 * std::numbers::pi;
 } // namespace
@@ -53,9 +53,14 @@ double LineSearch::powerOf(std::size_t k) const {
 
 double LineSearch::powerAt(double period) const {
     const double place = (1.0 / period - first_hz_) / step_hz_;
-    const auto k =
-        static_cast<std::size_t>(std::clamp(place + 0.5, 0.0, static_cast<double>(sums_.size() - 1)));
-    return powerOf(k);
+    // A parabola through the three nearest: the peak is a few steps wide.
+    const auto k = static_cast<std::size_t>(
+        std::clamp(std::round(place), 1.0, static_cast<double>(sums_.size() - 2)));
+    const double x = std::clamp(place - static_cast<double>(k), -1.0, 1.0);
+    const double below = powerOf(k - 1);
+    const double here = powerOf(k);
+    const double above = powerOf(k + 1);
+    return std::max(0.0, here + 0.5 * x * (above - below) + 0.5 * x * x * (above - 2.0 * here + below));
 }
 
 std::optional<LineSearch::Line> LineSearch::strongest() const {

@@ -78,7 +78,7 @@ void ModelController::addWormMembers() {
         if (idea.wormSize > 0.0) {
             members_.push_back({AxisFilter(modelOf(idea, phase_.period_s())), {}, weight, 0.0, true});
             if (frames_ > 0)
-                members_.back().filter.adopt(now);
+                members_.back().filter.beginAt(now, 3.0 * idea.wormSize);
         }
 }
 
@@ -107,13 +107,24 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
     if (!phase_.byMount())
         if (const auto line = wormSearch_.strongest()) {
             const double given = phase_.period_s();
-            const bool other = given <= 0.0 || (std::abs(line->period_s - given) > 4.0 * line->sigma_s &&
-                                                line->power > 3.0 * wormSearch_.powerAt(given));
-            if (other) {
+            // Power is a logarithm of likelihood: by so much more likely than what is in use, and by more
+            // than what a period that is right by a few hundredths loses.
+            constexpr double moreLikely = 6.0;
+            constexpr double more = 0.02;
+            const bool other =
+                given <= 0.0 || (std::abs(line->period_s - given) > line->sigma_s &&
+                                 (1.0 - more) * line->power > moreLikely + wormSearch_.powerAt(given));
+            // A gear train is rarely told wrong by a quarter: what is farther off is something else.
+            const bool believable = given <= 0.0 || std::abs(std::log(line->period_s / given)) < 0.25;
+            if (other && believable) {
                 phase_.setPeriod(line->period_s);
-                addWormMembers();
-                weigh();
-                lineSearch_.clear();
+                // A small correction leaves what was learnt: the phase goes on from where it is.
+                constexpr double small = 0.06;
+                if (given <= 0.0 || std::abs(line->period_s / given - 1.0) > small) {
+                    addWormMembers();
+                    weigh();
+                    lineSearch_.clear();
+                }
                 return;
             }
         }
@@ -144,8 +155,10 @@ void ModelController::weigh() {
 double ModelController::correction(const AxisSight& s) {
     const double dt = last_s_ ? s.t_s - *last_s_ : 0.0;
     const bool hadWorm = phase_.known();
+    const bool toldBefore = phase_.byMount();
     phase_.feed(s.t_s, s.worm_turns);
-    if (!hadWorm && phase_.known() && !prior_.mayHavePlay)
+    // Coefficients belong to a phase: with another source of it they are learnt anew.
+    if (!prior_.mayHavePlay && phase_.known() && frames_ > 0 && (!hadWorm || toldBefore != phase_.byMount()))
         addWormMembers();
     const double phase = phase_.turns();
     motor_ += s.moved_arcsec;
@@ -253,7 +266,7 @@ double ModelController::bestMove(double ahead) const {
     double best = 0.0;
     double least = loss(0.0);
     // To turn about must bring more than the prediction is uncertain by.
-    const double margin = 0.5 * spread;
+    const double margin = 1.0 * spread;
     least -= margin;
     for (const Wish& w : wishes)
         for (double u : {w.move + (w.move > 0.0 ? w.up : -w.down), plain}) {

@@ -9,10 +9,10 @@ namespace nordstjerna {
 
 class WormPhase {
 public:
-    explicit WormPhase(double period_s) : period_s_(period_s) {} // 0: not known
+    explicit WormPhase(double period_s) : period_s_(period_s), given_s_(period_s) {} // 0: not known
 
     void feed(double t_s, std::optional<double> told_turns);
-    void setPeriod(double period_s) { period_s_ = period_s; } // found elsewhere
+    void setPeriod(double period_s); // found elsewhere
 
     bool known() const { return period_s_ > 0.0; }
     double period_s() const { return period_s_; }
@@ -22,8 +22,11 @@ public:
     bool toldNonsense() const { return heard_ && !byMount_; }
 
 private:
+    void distrust();
     double period_s_;
+    double given_s_;
     double t_s_ = 0.0;
+    double base_s_ = 0.0, baseTurns_ = 0.0; // from where the time is counted
     double turns_ = 0.0; // unwrapped, as told
     double speed_ = 0.0; // turns a second, signed
     double first_s_ = 0.0, firstTurns_ = 0.0;

@@ -88,11 +88,19 @@ Measured mountPartRms(const std::vector<Measured>& track, const std::vector<doub
     if (rest.size() < 10)
         return {0.0, 1.0};
     hidden /= static_cast<double>(rest.size());
-    const Measured seen = rmsWithSigma(rest);
-    const double square = seen.value * seen.value + hidden;
+    const double seen = standardDeviation(rest);
+    // The filters' own ± are a little too large, their noises being chosen generously.
+    constexpr double generous = 0.75;
+    hidden *= generous;
+    const double square = seen * seen + hidden;
     const double value = std::sqrt(square);
-    // Half of what is hidden may be otherwise: the model behind it is an estimate itself.
-    return {value, std::hypot(seen.value * seen.sigma, 0.5 * hidden) / std::max(value, 1e-6)};
+    // How far the figure may be from what really was: errors of the track add to the motion at random, some
+    // frames long each; and its own ± comes from a model that is an estimate itself.
+    constexpr double together = 12.0;
+    const double independent = std::max(1.0, static_cast<double>(rest.size()) / together);
+    const double random = 2.0 * seen * std::sqrt(hidden / independent);
+    constexpr double modelTrust = 0.65;
+    return {value, 0.5 * std::hypot(random, modelTrust * hidden) / std::max(value, 1e-6)};
 }
 
 Measured rmsWithSigma(std::vector<double> v) {
