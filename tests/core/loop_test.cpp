@@ -303,10 +303,8 @@ void LoopTest::wormOfUnknownPeriod() {
     w.toldWorm_s = 0.0;
     std::optional<double> period;
     const WorldRun r =
-        guideWorld(w, settingsOf(ControllerKind::model), 40.0, true, [&](RunRow&, GuideLoop& loop) {
-            if (const AxisBelief* b = loop.belief(Axis::ra))
-                period = b->wormPeriod_s;
-        });
+        guideWorld(w, settingsOf(ControllerKind::model), 40.0, true,
+                   [&](RunRow&, GuideLoop& loop) { period = loop.belief(Axis::ra).wormPeriod_s; });
     QVERIFY2(period && std::abs(*period / 400.0 - 1.0) < 0.03,
              qPrintable(QString::number(period.value_or(0))));
     QVERIFY2(lateMount(r) < 0.45, qPrintable(QString::number(lateMount(r))));
@@ -320,7 +318,7 @@ void LoopTest::wrongPeriodIsFoundOut() {
         double period = 0.0;
         const WorldRun r =
             guideWorld(w, settingsOf(ControllerKind::model), 40.0, true,
-                       [&](RunRow&, GuideLoop& loop) { period = loop.belief(Axis::ra)->wormPeriod_s; });
+                       [&](RunRow&, GuideLoop& loop) { period = loop.belief(Axis::ra).wormPeriod_s; });
         QVERIFY2(std::abs(period / 400.0 - 1.0) < 0.03, qPrintable(QString::number(period)));
         QVERIFY2(lateMount(r) < 0.45, qPrintable(QString::number(lateMount(r))));
     }
@@ -358,7 +356,7 @@ void LoopTest::playIsLearnt() {
         Measured believed;
         const WorldRun r =
             guideWorld(w, settingsOf(ControllerKind::model), 60.0, true, [&](RunRow&, GuideLoop& loop) {
-                believed = loop.belief(Axis::dec)->gap_arcsec.value_or(Measured{});
+                believed = loop.belief(Axis::dec).gap_arcsec.value_or(Measured{});
             });
         QVERIFY2(std::abs(believed.value - gap) < 3.0 * believed.sigma + 0.3, qPrintable(said(believed)));
         QVERIFY2(lateRms(r.mountDec) < 0.45, qPrintable(QString::number(lateRms(r.mountDec))));

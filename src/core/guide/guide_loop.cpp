@@ -28,40 +28,33 @@ const char* loopStateWord(LoopState state) {
     return "runs away";
 }
 
-GuideLoop::Controller GuideLoop::make(const AxisSettings& settings, const AxisPrior& prior) {
-    switch (settings.kind) {
-    case ControllerKind::proportional:
-        return ProportionalController(settings);
-    case ControllerKind::trend:
-        return TrendController();
-    case ControllerKind::model:
-        break;
-    }
-    return ModelController(settings, prior);
+double GuideLoop::AxisLoop::correction(const AxisSight& sight) {
+    const double foretold = model.correction(sight, kind == ControllerKind::model);
+    const double followed = trend.correction(sight);
+    double share = 0.0;
+    if (sight.error_arcsec)
+        share = plain.correction(*sight.error_arcsec);
+    else
+        plain.reset(); // no corrections on garbage
+    return kind == ControllerKind::model ? foretold : kind == ControllerKind::trend ? followed : share;
+}
+
+void GuideLoop::AxisLoop::set(const AxisSettings& settings) {
+    if (kind != settings.kind)
+        plain.reset();
+    kind = settings.kind;
+    model.setSettings(settings);
+    plain.setSettings(settings);
 }
 
 GuideLoop::GuideLoop(const GuideGeometry& geometry, const LoopSettings& settings, const LoopPriors& priors)
-    : geometry_(geometry), settings_(settings), priors_(priors), ra_(make(settings.controller.ra, priors.ra)),
-      dec_(make(settings.controller.dec, priors.dec)) {}
+    : geometry_(geometry), settings_(settings), ra_(settings.controller.ra, priors.ra),
+      dec_(settings.controller.dec, priors.dec) {}
 
 void GuideLoop::setController(const ControllerSettings& settings) {
-    const auto change = [](Controller& c, const AxisSettings& now, const AxisSettings& next,
-                           const AxisPrior& prior) {
-        if (now.kind != next.kind)
-            c = make(next, prior);
-        else if (auto* p = std::get_if<ProportionalController>(&c))
-            p->setSettings(next);
-        else if (auto* m = std::get_if<ModelController>(&c))
-            m->setSettings(next);
-    };
-    change(ra_, settings_.controller.ra, settings.ra, priors_.ra);
-    change(dec_, settings_.controller.dec, settings.dec, priors_.dec);
+    ra_.set(settings.ra);
+    dec_.set(settings.dec);
     settings_.controller = settings;
-}
-
-const AxisBelief* GuideLoop::belief(Axis axis) const {
-    const auto* m = std::get_if<ModelController>(axis == Axis::ra ? &ra_ : &dec_);
-    return m ? &m->belief() : nullptr;
 }
 
 void GuideLoop::settle(const SkyError& error, double t_s) {
@@ -102,25 +95,16 @@ SkyError GuideLoop::wished(const LoopInput& in) {
     sight.centroid_arcsec = in.noise_arcsec;
     sight.next_s = overhead_s_ > 0.0 ? overhead_s_ : in.untilNext_s + 0.5;
     sight.worm_turns = in.worm_turns;
-    const auto ask = [&](Controller& c, std::optional<double> error, double motion, double rate) {
-        sight.error_arcsec = error;
+    const auto ask = [&](AxisLoop& axis, double SkyError::*part, double motion, double rate) {
+        sight.error_arcsec.reset();
+        if (in.error)
+            sight.error_arcsec = (*in.error).*part;
         sight.moved_arcsec = motion;
         sight.reach_arcsec_s = std::abs(rate);
-        if (auto* p = std::get_if<ProportionalController>(&c)) {
-            if (error)
-                return p->correction(*error);
-            p->reset();
-            return 0.0;
-        }
-        if (auto* t = std::get_if<TrendController>(&c))
-            return t->correction(sight);
-        return std::get<ModelController>(c).correction(sight);
+        return axis.correction(sight);
     };
-    using Maybe = std::optional<double>;
-    return {ask(ra_, in.error ? Maybe(in.error->dra_arcsec) : std::nullopt, moved.dra_arcsec,
-                geometry_.raRate_arcsec_s()),
-            ask(dec_, in.error ? Maybe(in.error->ddec_arcsec) : std::nullopt, moved.ddec_arcsec,
-                geometry_.decRate_arcsec_s())};
+    return {ask(ra_, &SkyError::dra_arcsec, moved.dra_arcsec, geometry_.raRate_arcsec_s()),
+            ask(dec_, &SkyError::ddec_arcsec, moved.ddec_arcsec, geometry_.decRate_arcsec_s())};
 }
 
 PulsePair GuideLoop::limited(PulsePair pulse, double longest_ms) const {

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <optional>
-#include <variant>
 
 #include "core/guide/controller.h"
 #include "core/guide/guide_geometry.h"
@@ -63,13 +62,25 @@ public:
 
     const GuideGeometry& geometry() const { return geometry_; }
     LoopState state() const { return state_; }
-    // Of an axis under the model controller.
-    const AxisBelief* belief(Axis axis) const;
+    // What the model believes of an axis, in charge or looking on.
+    const AxisBelief& belief(Axis axis) const {
+        return axis == Axis::ra ? ra_.model.belief() : dec_.model.belief();
+    }
     bool stopped(Axis axis) const { return axis == Axis::ra ? raStopped_ : decStopped_; }
 
 private:
-    using Controller = std::variant<ProportionalController, TrendController, ModelController>;
-    static Controller make(const AxisSettings& settings, const AxisPrior& prior);
+    // One axis: the controller in charge, and the model looking on whoever that is, so that what is believed
+    // of the mount never has to be learnt anew.
+    struct AxisLoop {
+        AxisLoop(const AxisSettings& settings, const AxisPrior& prior)
+            : kind(settings.kind), model(settings, prior), plain(settings) {}
+        double correction(const AxisSight& sight);
+        void set(const AxisSettings& settings);
+        ControllerKind kind;
+        ModelController model;
+        ProportionalController plain;
+        TrendController trend;
+    };
     PulsePair limited(PulsePair pulse, double longest_ms) const;
     LoopOutput withoutStar(const LoopInput& in);
     SkyError wished(const LoopInput& in);
@@ -77,8 +88,7 @@ private:
 
     GuideGeometry geometry_;
     LoopSettings settings_;
-    LoopPriors priors_;
-    Controller ra_, dec_;
+    AxisLoop ra_, dec_;
     RunawayGuard guard_;
     LoopState state_ = LoopState::acquiring;
     std::optional<double> settlingSince_s_;

@@ -54,8 +54,8 @@ double LineSearch::powerOf(std::size_t k) const {
 double LineSearch::powerAt(double period) const {
     const double place = (1.0 / period - first_hz_) / step_hz_;
     // A parabola through the three nearest: the peak is a few steps wide.
-    const auto k = static_cast<std::size_t>(
-        std::clamp(std::round(place), 1.0, static_cast<double>(sums_.size() - 2)));
+    const auto k =
+        static_cast<std::size_t>(std::clamp(std::round(place), 1.0, static_cast<double>(sums_.size() - 2)));
     const double x = std::clamp(place - static_cast<double>(k), -1.0, 1.0);
     const double below = powerOf(k - 1);
     const double here = powerOf(k);

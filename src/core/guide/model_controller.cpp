@@ -152,7 +152,7 @@ void ModelController::weigh() {
     }
 }
 
-double ModelController::correction(const AxisSight& s) {
+double ModelController::correction(const AxisSight& s, bool inCharge) {
     const double dt = last_s_ ? s.t_s - *last_s_ : 0.0;
     const bool hadWorm = phase_.known();
     const bool toldBefore = phase_.byMount();
@@ -175,7 +175,8 @@ double ModelController::correction(const AxisSight& s) {
     double move = decide(s);
     if (!modelRules_)
         move = -plain;
-    believe(s, move);
+    // What another controller will give is not known here: as if nothing were given.
+    believe(s, inCharge ? move : 0.0);
     return -move;
 }
 

@@ -47,7 +47,8 @@ class ModelController {
 public:
     ModelController(const AxisSettings& fallback, const AxisPrior& prior);
 
-    double correction(const AxisSight& sight);
+    // inCharge: false while another controller works; then nothing is compared.
+    double correction(const AxisSight& sight, bool inCharge = true);
     void setSettings(const AxisSettings& s) { fallback_.setSettings(s), shadow_.setSettings(s); }
     const AxisBelief& belief() const { return belief_; }
     // The filter that foretold best.

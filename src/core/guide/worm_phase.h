@@ -27,8 +27,8 @@ private:
     double given_s_;
     double t_s_ = 0.0;
     double base_s_ = 0.0, baseTurns_ = 0.0; // from where the time is counted
-    double turns_ = 0.0; // unwrapped, as told
-    double speed_ = 0.0; // turns a second, signed
+    double turns_ = 0.0;                    // unwrapped, as told
+    double speed_ = 0.0;                    // turns a second, signed
     double first_s_ = 0.0, firstTurns_ = 0.0;
     double lastTold_ = 0.0;
     bool heard_ = false;

@@ -89,12 +89,47 @@ Expected<RunSummary> summarise(const Run& run) {
     return summary;
 }
 
+namespace {
+// The first row from this moment on; rows are in order of time.
+std::vector<RunRow>::const_iterator rowAt(const std::vector<RunRow>& rows, double t_s) {
+    return std::lower_bound(rows.begin(), rows.end(), t_s,
+                            [](const RunRow& r, double t) { return r.t_s < t; });
+}
+} // namespace
+
+std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
+                                      double window_s) {
+    if (rows.empty() || beliefs.size() != rows.size())
+        return std::nullopt;
+    std::vector<double> ra;
+    std::vector<double> dec;
+    double hidden = 0.0;
+    for (auto r = rowAt(rows, rows.back().t_s - window_s); r != rows.end(); ++r) {
+        if (!countsForRms(*r))
+            continue;
+        const RowBelief& b = beliefs[static_cast<size_t>(r - rows.begin())];
+        ra.push_back(b.ra.place_arcsec);
+        dec.push_back(b.dec.place_arcsec);
+        hidden += std::pow(b.ra.placeSigma_arcsec, 2) + std::pow(b.dec.placeSigma_arcsec, 2);
+    }
+    constexpr size_t fewest = 20;
+    if (ra.size() < fewest)
+        return std::nullopt;
+    // As for a whole run (mount_track.cpp), but of what was known at the time.
+    constexpr double generous = 0.75;
+    hidden *= generous / static_cast<double>(ra.size());
+    const double seen = std::hypot(rmsAboutMean(ra), rmsAboutMean(dec));
+    const double value = std::sqrt(seen * seen + hidden);
+    return Measured{
+        value,
+        0.5 * std::hypot(2.0 * seen * std::sqrt(12.0 * hidden / static_cast<double>(ra.size())), hidden) /
+            std::max(value, 1e-6)};
+}
+
 std::optional<LiveRms> liveRms(const std::vector<RunRow>& rows, double window_s) {
     if (rows.empty())
         return std::nullopt;
-    const double from = rows.back().t_s - window_s;
-    const auto begin = std::find_if(rows.begin(), rows.end(), [&](const RunRow& r) { return r.t_s >= from; });
-    const Series s = usable({begin, rows.end()});
+    const Series s = usable({rowAt(rows, rows.back().t_s - window_s), rows.end()});
     if (s.t.size() < 5)
         return std::nullopt;
     LiveRms live;

@@ -49,6 +49,9 @@ struct LiveRms {
     double sigma_arcsec = 0.0; // of the total, from the number of independent samples
     int rows = 0;
 };
+// The mount part over the same rows, by what the loop believed at each; beliefs as many as rows.
+std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
+                                      double window_s);
 std::optional<LiveRms> liveRms(const std::vector<RunRow>& rows, double window_s);
 
 } // namespace nordstjerna

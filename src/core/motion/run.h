@@ -32,6 +32,16 @@ struct RunRow {
     bool measured() const; // a finite place
 };
 
+// What the model believed of one axis at a row: the mount's own place, and where the next frame should show
+// the star, noise included in the ±.
+struct AxisGlimpse {
+    float place_arcsec = 0.0F, placeSigma_arcsec = 0.0F;
+    float next_arcsec = 0.0F, nextSigma_arcsec = 0.0F;
+};
+struct RowBelief {
+    AxisGlimpse ra, dec;
+};
+
 enum class RunKind { free, guided, backlash, calibration };
 const char* runKindName(RunKind kind);
 std::optional<RunKind> runKindFrom(const std::string& name);

@@ -66,7 +66,7 @@ void Guiding::stumbled(const Event& event, const Problem& problem) {
     row.t_s = std::max(event.now - run_.meta.start, run_.rows.back().t_s + 1e-3);
     row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
     row.event = "no frame: " + problem.what;
-    run_.rows.push_back(row);
+    keep(row);
 }
 
 std::optional<Step> Guiding::pulseFailed(const Event& event) {
@@ -82,6 +82,17 @@ std::optional<Step> Guiding::pulseFailed(const Event& event) {
     row.event += (row.event.empty() ? "" : ", ") + std::string("pulse failed");
     phase_ = Phase::looking;
     return watch_.look(setup_.exposure_s);
+}
+
+void Guiding::keep(const RunRow& row) {
+    run_.rows.push_back(row);
+    if (!setup_.corrections)
+        return;
+    const auto of = [](const AxisBelief& b) {
+        return AxisGlimpse{static_cast<float>(b.place_arcsec.value), static_cast<float>(b.place_arcsec.sigma),
+                           static_cast<float>(b.next_arcsec.value), static_cast<float>(b.seenSigma_arcsec)};
+    };
+    beliefs_.push_back({of(loop_->belief(Axis::ra)), of(loop_->belief(Axis::dec))});
 }
 
 Step Guiding::advance(const Event& event) {
@@ -248,7 +259,7 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         sent_ = pulse;
         row.pulseRa_ms = pulse.ra_ms;
         row.pulseDec_ms = pulse.dec_ms;
-        run_.rows.push_back(row);
+        keep(row);
         if (!over && (pulse.ra_ms != 0.0 || pulse.dec_ms != 0.0)) {
             phase_ = Phase::correcting;
             return PulseStep{pulse.ra_ms, pulse.dec_ms};
@@ -276,7 +287,7 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
     sent_ = pulse;
     row.pulseRa_ms = pulse.ra_ms;
     row.pulseDec_ms = pulse.dec_ms;
-    run_.rows.push_back(row);
+    keep(row);
     if (over) {
         phase_ = Phase::ended;
         return DoneStep{};

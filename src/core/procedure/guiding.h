@@ -53,7 +53,11 @@ public:
     void setController(const ControllerSettings& settings);
     void setExposure(double exposure_s);
     // What the loop believes of an axis; nothing in a free run and under other controllers.
-    const AxisBelief* belief(Axis axis) const { return loop_ ? loop_->belief(axis) : nullptr; }
+    const AxisBelief* belief(Axis axis) const {
+        return loop_ && setup_.corrections ? &loop_->belief(axis) : nullptr;
+    }
+    // What was believed at each row; one entry a row of a guided run.
+    const std::vector<RowBelief>& beliefs() const { return beliefs_; }
 
 protected:
     bool repeatable(const Step& step) const override;
@@ -84,6 +88,8 @@ private:
     std::shared_ptr<const Frame> frame_;
     StarWatch watch_;
     Run run_;
+    std::vector<RowBelief> beliefs_;
+    void keep(const RunRow& row);
     int failedPulses_ = 0; // in a row
     std::optional<Problem> ending_;
 };
