@@ -244,6 +244,8 @@ void Session::setRig(const Rig& rig) {
         pole_.reset();
         focus_ = {};
         handStars_.clear();
+        freeRun_.reset();
+        backlash_.reset();
     }
     checkRates();
     settings_.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);

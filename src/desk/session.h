@@ -13,6 +13,7 @@
 
 #include "core/findings/finding.h"
 #include "core/guide/settings_book.h"
+#include "core/motion/backlash.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/rates/calibration.h"
 #include "core/sky/almanac.h"
@@ -105,6 +106,12 @@ public:
     void changeSetting(SettingKey key, double value, const std::string& origin,
                        const std::string& reason = "");
     void undoSetting(size_t change);
+
+    // What was recorded tonight, for tuning: the last free run, and the last backlash test.
+    const std::shared_ptr<const Run>& freeRun() const { return freeRun_; }
+    void setFreeRun(const Run& run) { freeRun_ = std::make_shared<const Run>(run); }
+    const std::optional<BacklashResult>& backlash() const { return backlash_; }
+    void setBacklash(const std::optional<BacklashResult>& b) { backlash_ = b; }
 
     // Guide stars chosen by hand; empty: by merit.
     const std::vector<Pixel>& handStars() const { return handStars_; }
@@ -228,6 +235,8 @@ private:
     std::optional<NightLog> log_;
     std::vector<LoggedRates> pastRates_; // reading them fits each anew, so they are kept
     std::vector<Pixel> handStars_;
+    std::shared_ptr<const Run> freeRun_;
+    std::optional<BacklashResult> backlash_;
     SettingsBook settings_;
     Focus focus_;
     std::optional<Problem> problem_;

@@ -6,8 +6,6 @@ void RunFeed::put(const Run& run, const std::vector<RowBelief>& beliefs) {
     const std::scoped_lock guard(lock_);
     if (from_ == 0 && rows_.empty())
         meta_ = run.meta;
-    else if (run.rows.size() <= 1)
-        meta_ = run.meta;
     // The last row put in is taken again, in case a failed pulse was noted in it.
     if (!rows_.empty())
         rows_.pop_back();

@@ -18,8 +18,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double windowMinutes = 12.0; // shown while following
-
 class MinuteTicker : public QCPAxisTicker {
 protected:
     QString getTickLabel(double tick, const QLocale&, QChar, int) override {
@@ -59,17 +57,17 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     connect(ra_.rect->axis(QCPAxis::atBottom), range, dec_.rect->axis(QCPAxis::atBottom), set);
     connect(dec_.rect->axis(QCPAxis::atBottom), range, ra_.rect->axis(QCPAxis::atBottom), set);
     plot_->setInteractions(QCP::iRangeZoom | QCP::iRangeDrag);
-    connect(plot_, &QCustomPlot::mouseWheel, this, [this] {
+    const auto byHand = [this] {
         follow_ = false;
         showMarks();
+        Q_EMIT followChanged();
+    };
+    connect(plot_, &QCustomPlot::mouseWheel, this, byHand);
+    connect(plot_, &QCustomPlot::mousePress, this, [this, byHand](QMouseEvent* e) {
+        if (e->button() == Qt::LeftButton)
+            byHand();
     });
-    connect(plot_, &QCustomPlot::mousePress, this,
-            [this](QMouseEvent* e) { follow_ = follow_ && e->button() != Qt::LeftButton; });
-    connect(plot_, &QCustomPlot::mouseDoubleClick, this, [this] {
-        follow_ = true;
-        fitRanges();
-        plot_->replot();
-    });
+    connect(plot_, &QCustomPlot::mouseDoubleClick, this, &LaneChart::followAgain);
     connect(plot_, &QCustomPlot::mouseMove, this, &LaneChart::onHover);
     plot_->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(plot_, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) {
@@ -93,6 +91,10 @@ LaneChart::Lane LaneChart::makeLane(bool dec) {
     y->setTicker(QSharedPointer<QCPAxisTicker>(new ArcsecTicker));
     auto* pulseAxis = lane.rect->axis(QCPAxis::atRight);
     pulseAxis->setVisible(false);
+    lane.foretoldLow = new QCPGraph(x, y);
+    lane.foretoldHigh = new QCPGraph(x, y);
+    lane.foretoldHigh->setChannelFillGraph(lane.foretoldLow);
+    lane.foretold = new QCPGraph(x, y);
     lane.trace = new QCPGraph(x, y);
     lane.driftLow = new QCPGraph(x, y);
     lane.driftHigh = new QCPGraph(x, y);
@@ -148,6 +150,12 @@ void LaneChart::restyle() {
         lane.driftLow->setPen(Qt::NoPen);
         lane.driftHigh->setPen(Qt::NoPen);
         lane.driftHigh->setBrush(uncertain);
+        lane.foretold->setPen(QPen(t.text, 1.0));
+        QColor expected = t.text;
+        expected.setAlphaF(0.09F);
+        lane.foretoldLow->setPen(Qt::NoPen);
+        lane.foretoldHigh->setPen(Qt::NoPen);
+        lane.foretoldHigh->setBrush(expected);
         lane.pulses->setPen(Qt::NoPen);
         lane.pulses->setBrush(bar);
         QColor band = colour;
@@ -172,6 +180,8 @@ void LaneChart::clear() {
     for (Lane* lane : {&ra_, &dec_}) {
         lane->trace->data()->clear();
         lane->pulses->data()->clear();
+        for (QCPGraph* g : {lane->foretold, lane->foretoldLow, lane->foretoldHigh})
+            g->data()->clear();
         drawDrift(*lane, std::nullopt);
     }
     for (QCPItemLine* line : eventLines_)
@@ -180,10 +190,40 @@ void LaneChart::clear() {
         plot_->removeItem(text);
     eventLines_.clear();
     eventTexts_.clear();
+    foretold_ = 0;
     follow_ = true;
     setTitles("RA", "Dec");
     fitRanges();
     plot_->replot();
+}
+
+void LaneChart::followAgain() {
+    follow_ = true;
+    fitRanges();
+    plot_->replot();
+    Q_EMIT followChanged();
+}
+
+void LaneChart::setSpan(double minutes) {
+    spanMinutes_ = minutes;
+    followAgain();
+}
+
+void LaneChart::showForetold(const std::vector<RowBelief>& beliefs) {
+    if (rows_.size() < 2)
+        return;
+    // Each belief is about the row after it, and is drawn once that has come.
+    for (; foretold_ + 1 < rows_.size() && foretold_ < beliefs.size(); ++foretold_) {
+        const double minutes = rows_[foretold_ + 1].t_s / 60.0;
+        const auto add = [&](Lane& lane, const AxisGlimpse& g) {
+            const double reach = 2.0 * g.nextSigma_arcsec;
+            lane.foretold->addData(minutes, g.next_arcsec);
+            lane.foretoldLow->addData(minutes, g.next_arcsec - reach);
+            lane.foretoldHigh->addData(minutes, g.next_arcsec + reach);
+        };
+        add(ra_, beliefs[foretold_].ra);
+        add(dec_, beliefs[foretold_].dec);
+    }
 }
 
 void LaneChart::setFree(bool free) {
@@ -332,7 +372,7 @@ void LaneChart::fitRanges() {
     }
     const double last = rows_.empty() ? 0.0 : rows_.back().t_s / 60.0;
     if (follow_) {
-        const double first = std::max(0.0, last - windowMinutes);
+        const double first = spanMinutes_ > 0.0 ? std::max(0.0, last - spanMinutes_) : 0.0;
         // Grows into the full window, so that the first minutes are not squeezed into a corner.
         ra_.rect->axis(QCPAxis::atBottom)->setRange(first, std::max(last * 1.02, first + 2.0));
     }

@@ -27,6 +27,13 @@ public:
     void clear();
     // Adds the rows beyond those shown already; a shorter list starts over.
     void show(const Run& run, double deadbandRa_arcsec, double deadbandDec_arcsec);
+    // Where the model foretold the star, with twice its ± as a band, up to one frame ahead; one entry a row,
+    // each for the row after it.
+    void showForetold(const std::vector<RowBelief>& beliefs);
+    // How much is in view while following; 0: all.
+    void setSpan(double minutes);
+    bool following() const { return follow_; }
+    void followAgain(); // back to now
     // For a mount left alone: each lane in the range its star took, all of the run in view.
     void setFree(bool free);
     // A straight line with twice its uncertainty on both sides; level_arcsec holds at the time middle_s.
@@ -39,6 +46,10 @@ public:
     void showDrift(const std::optional<DriftLine>& ra, const std::optional<DriftLine>& dec);
     void setTitles(const QString& ra, const QString& dec);
     bool exportTo(const QString& path);
+Q_SIGNALS:
+    void followChanged();
+
+public:
     void repaintNow(); // at once, instead of with the next turn of the event loop
     using QWidget::show;
 
@@ -52,6 +63,9 @@ private:
         QCPGraph* drift = nullptr;
         QCPGraph* driftLow = nullptr; // the band is filled between these two
         QCPGraph* driftHigh = nullptr;
+        QCPGraph* foretold = nullptr;
+        QCPGraph* foretoldLow = nullptr;
+        QCPGraph* foretoldHigh = nullptr;
     };
     Lane makeLane(bool dec);
     void restyle();
@@ -66,6 +80,8 @@ private:
     std::vector<QCPItemText*> eventTexts_;
     std::vector<RunRow> rows_;
     bool free_ = false;
+    size_t foretold_ = 0;
+    double spanMinutes_ = 15.0;
     bool follow_ = true; // the newest data; off after zooming by hand
 };
 

@@ -207,6 +207,7 @@ void FreeStation::record() {
                 session().reportProblem(*g->ending());
             if (live->story)
                 adopt(g->run(), *live->story);
+            session().setFreeRun(g->run());
             refresh();
             Q_EMIT changed();
         },
@@ -289,6 +290,7 @@ void FreeStation::testBacklash() {
             steps()->show(s.progress);
             backlashRun_ = s.run;
             backlash_ = s.result;
+            session().setBacklash(backlash_);
             refreshPictures();
             refresh();
         },

@@ -1,15 +1,12 @@
 #include "desk/stations/guide/guide_station.h"
 
-#include <QComboBox>
+#include <QButtonGroup>
 #include <QFileDialog>
-#include <QFormLayout>
-#include <QGridLayout>
 #include <QHBoxLayout>
-#include <QLabel>
 #include <QPushButton>
-#include <QSignalBlocker>
 #include <algorithm>
 #include <cmath>
+#include <future>
 
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -19,9 +16,9 @@
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
 #include "desk/pictures/star_strip.h"
+#include "desk/stations/guide/controllers_drawer.h"
+#include "desk/stations/guide/tune_sheet.h"
 #include "desk/theme.h"
-#include "desk/widgets/change_list.h"
-#include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
 #include "edge/store/run_recorder.h"
@@ -37,23 +34,54 @@ Run lastOf(const Run& run, double window_s) {
     last.meta = run.meta;
     if (run.rows.empty())
         return last;
-    const double from = run.rows.back().t_s - window_s;
-    const auto begin =
-        std::find_if(run.rows.begin(), run.rows.end(), [&](const RunRow& r) { return r.t_s >= from; });
+    const auto begin = std::lower_bound(run.rows.begin(), run.rows.end(), run.rows.back().t_s - window_s,
+                                        [](const RunRow& r, double t) { return r.t_s < t; });
     last.rows.assign(begin, run.rows.end());
     return last;
 }
 } // namespace
 
+struct GuideStation::Live {
+    std::shared_ptr<const GuidedBudget> budget;
+    std::future<std::shared_ptr<const GuidedBudget>> pending;
+    size_t due = 120; // rows before the next judgement
+};
+
 GuideStation::GuideStation(Session& session, QWidget* parent)
     : Station(session, tr("Guide"), "crosshair", parent), lanes_(new LaneChart), spot_(new Spot),
-      strip_(new StarStrip), total_(new ReadOut(tr("Total RMS"))), axes_(new ReadOut(tr("RA / Dec"))),
-      stars_(new ReadOut(tr("Guide stars"))), target_(new QPushButton),
-      drawerButton_(new QPushButton(tr("Controllers…"))), drawer_(new QFrame), decMode_(new QComboBox),
-      changes_(new ChangeList(3)) {
+      strip_(new StarStrip), total_(new ReadOut(tr("Total RMS"))), mount_(new ReadOut(tr("Mount part"))),
+      axes_(new ReadOut(tr("RA / Dec"))), stars_(new ReadOut(tr("Guide stars"))), target_(new QPushButton),
+      drawerButton_(new QPushButton(tr("Controllers…"))), tuneButton_(new QPushButton(tr("Tune"))),
+      drawer_(new ControllersDrawer), sheet_(new TuneSheet), backToNow_(new QPushButton(tr("Back to now"))) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
-    row->addWidget(lanes_, 1);
+    auto* left = new QVBoxLayout;
+    left->setSpacing(4);
+    auto* spans = new QHBoxLayout;
+    spans->setSpacing(4);
+    auto* group = new QButtonGroup(this);
+    const std::pair<QString, double> choices[] = {
+        {tr("2 min"), 2.0}, {tr("5 min"), 5.0}, {tr("15 min"), 15.0}, {tr("60 min"), 60.0}, {tr("all"), 0.0}};
+    for (const auto& [name, minutes] : choices) {
+        auto* button = new QPushButton(name);
+        button->setObjectName("later");
+        button->setCheckable(true);
+        button->setChecked(minutes == 15.0);
+        button->setAccessibleName(tr("Show %1").arg(name));
+        group->addButton(button);
+        spans->addWidget(button);
+        connect(button, &QPushButton::clicked, lanes_, [this, m = minutes] { lanes_->setSpan(m); });
+    }
+    spans->addStretch();
+    backToNow_->setObjectName("later");
+    backToNow_->hide();
+    spans->addWidget(backToNow_);
+    connect(backToNow_, &QPushButton::clicked, lanes_, &LaneChart::followAgain);
+    connect(lanes_, &LaneChart::followChanged, this,
+            [this] { backToNow_->setVisible(!lanes_->following()); });
+    left->addLayout(spans);
+    left->addWidget(lanes_, 1);
+    row->addLayout(left, 1);
     auto* side = new QVBoxLayout;
     side->setSpacing(8);
     spot_->setFixedWidth(202);
@@ -62,57 +90,30 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     side->addWidget(strip_, 1);
     row->addLayout(side);
     bench()->addLayout(row, 1);
-
-    drawer_->setObjectName("card");
-    auto* grid = new QGridLayout(drawer_);
-    grid->setContentsMargins(14, 8, 14, 8);
-    grid->setHorizontalSpacing(10);
-    const QString heads[] = {tr("loop gain"), tr("deadband"), tr("smoothing"), tr("pulse limit"),
-                             tr("corrections")};
-    for (int i = 0; i < 5; ++i) {
-        auto* head = new QLabel(heads[i]);
-        head->setObjectName("muted");
-        head->setFont(textFont(11));
-        grid->addWidget(head, 0, i + 1);
-    }
-    const auto axis = [&](int line, const QString& name, SettingKey first) {
-        auto* label = new QLabel(name);
-        label->setFont(textFont(13, true));
-        grid->addWidget(label, line, 0);
-        QDoubleSpinBox* const boxes[] = {numberField(0.0, 1.5, 2, ""), numberField(0.0, 5.0, 2, "″"),
-                                         numberField(0.0, 0.95, 2, ""), numberField(20, 20000, 0, tr("ms"))};
-        for (int i = 0; i < 4; ++i) {
-            const auto key = static_cast<SettingKey>(static_cast<int>(first) + i);
-            boxes[i]->setObjectName(qs(settingId(key)));
-            boxes[i]->setAccessibleName(qs(settingName(key)));
-            grid->addWidget(boxes[i], line, i + 1);
-            fields_.emplace_back(key, boxes[i]);
-            connect(boxes[i], &QDoubleSpinBox::valueChanged, this,
-                    [this, key](double v) { this->session().changeSetting(key, v, "yours"); });
-        }
-    };
-    axis(1, tr("RA"), SettingKey::gainRa);
-    axis(2, tr("Dec"), SettingKey::gainDec);
-    grid->addWidget(new QLabel(tr("both ways")), 1, 5);
-    for (DecMode mode : {DecMode::both, DecMode::northOnly, DecMode::southOnly, DecMode::off})
-        decMode_->addItem(qs(settingText(SettingKey::decMode, static_cast<double>(mode))));
-    connect(decMode_, &QComboBox::currentIndexChanged, this,
-            [this](int mode) { this->session().changeSetting(SettingKey::decMode, mode, "yours"); });
-    decMode_->setAccessibleName(qs(settingName(SettingKey::decMode)));
-    grid->addWidget(decMode_, 2, 5);
-    grid->addWidget(changes_, 3, 0, 1, 6);
-    connect(changes_, &ChangeList::undoWanted, this,
-            [this](int change) { this->session().undoSetting(static_cast<size_t>(change)); });
     bench()->addWidget(drawer_);
+    bench()->addWidget(sheet_);
     drawer_->hide();
+    connect(drawer_, &ControllersDrawer::changed, this,
+            [this](SettingKey key, double v) { this->session().changeSetting(key, v, "yours"); });
+    connect(drawer_, &ControllersDrawer::undoWanted, this,
+            [this](int change) { this->session().undoSetting(static_cast<size_t>(change)); });
+    connect(sheet_, &TuneSheet::useWanted, this, &GuideStation::useProposal);
+    connect(sheet_, &TuneSheet::undoWanted, this, &GuideStation::undoProposal);
+    connect(sheet_, &TuneSheet::closed, this, [this] {
+        stopTuning_ = true;
+        strip_->setVisible(!drawer_->isVisible());
+    });
 
-    for (ReadOut* r : {total_, axes_, stars_})
+    for (ReadOut* r : {total_, mount_, axes_, stars_})
         figures()->addWidget(r);
     buttons()->addWidget(target_);
+    buttons()->addWidget(tuneButton_);
     buttons()->addWidget(drawerButton_);
     connect(target_, &QPushButton::clicked, this, &GuideStation::pointAtTarget);
+    connect(tuneButton_, &QPushButton::clicked, this, &GuideStation::tuneNow);
     connect(drawerButton_, &QPushButton::clicked, this, [this] {
         drawer_->setVisible(!drawer_->isVisible());
+        sheet_->hide();
         // Both do not fit beside the lanes of a window of ordinary height.
         strip_->setVisible(!drawer_->isVisible());
     });
@@ -130,17 +131,15 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     refresh();
 }
 
+GuideStation::~GuideStation() {
+    stopTuning_ = true;
+    if (tuner_.joinable())
+        tuner_.join();
+}
+
 void GuideStation::showSettings() {
     const SettingsBook& book = session().settings();
-    changes_->show(book);
-    for (const auto& [key, field] : fields_) {
-        const QSignalBlocker quiet(field);
-        field->setValue(book.value(key));
-        field->setToolTip(explained(key));
-    }
-    const QSignalBlocker quiet(decMode_);
-    decMode_->setCurrentIndex(static_cast<int>(book.value(SettingKey::decMode)));
-    decMode_->setToolTip(explained(SettingKey::decMode));
+    drawer_->show(book);
     if (!guiding_)
         return;
     session().tell([s = book.controller(), exposure = book.value(SettingKey::exposure)](Procedure& p) {
@@ -151,25 +150,95 @@ void GuideStation::showSettings() {
     });
 }
 
-// What the setting does, and why it stands as it does.
-QString GuideStation::explained(SettingKey key) const {
-    static const QHash<SettingKey, const char*> words{
-        {SettingKey::gainRa, "Share of the error corrected at once."},
-        {SettingKey::gainDec, "Share of the error corrected at once."},
-        {SettingKey::deadbandRa, "Smaller errors are left alone."},
-        {SettingKey::deadbandDec, "Smaller errors are left alone."},
-        {SettingKey::smoothingRa, "Share of the former error kept: takes the edge off single gusts."},
-        {SettingKey::smoothingDec, "Share of the former error kept: takes the edge off single gusts."},
-        {SettingKey::limitRa, "Longest pulse; shorter than the exposure, or it still runs when the next is "
-                              "computed."},
-        {SettingKey::limitDec, "Longest pulse; shorter than the exposure, or it still runs when the next is "
-                               "computed."},
-        {SettingKey::decMode, "One-sided Dec avoids a large backlash: correct only against the drift."}};
-    const SettingsBook& book = session().settings();
-    QString text = tr(words.value(key, "")) + "\n" + tr("Origin: %1.").arg(qs(book.origin(key)));
-    if (!book.reason(key).empty())
-        text += " " + qs(book.reason(key));
-    return text;
+// From the run under way or shown, if it is long enough, else from tonight's free run. In a thread of its
+// own: the window goes on.
+void GuideStation::tuneNow() {
+    const auto& free = session().freeRun();
+    const double guided_s = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
+    const double free_s = free && !free->rows.empty() ? free->rows.back().t_s : 0.0;
+    const bool fromFree = free && guided_s < 900.0 && free_s > guided_s;
+    const auto record = fromFree ? free : std::make_shared<const Run>(run_);
+    const QString what = (fromFree ? tr("%1 of free run") : tr("%1 of this run"))
+                             .arg(qs(formatDuration(fromFree ? free_s : guided_s)));
+    drawer_->hide();
+    strip_->hide();
+    sheet_->working(0.0);
+    tuneButton_->setEnabled(false);
+    if (tuner_.joinable())
+        tuner_.join();
+    stopTuning_ = false;
+    tuner_ = std::thread([this, record, what, book = session().settings(), backlash = session().backlash()] {
+        auto result = tune(
+            *record, book, backlash ? &*backlash : nullptr, [this] { return stopTuning_.load(); },
+            [this](double share) {
+                QMetaObject::invokeMethod(this, [this, share] {
+                    if (!stopTuning_)
+                        sheet_->working(share);
+                });
+            });
+        QMetaObject::invokeMethod(this, [this, what, result = std::move(result)] {
+            tuneButton_->setEnabled(true);
+            if (stopTuning_)
+                return;
+            if (!result) {
+                sheet_->show(result.error());
+                return;
+            }
+            found_ = *result;
+            sheet_->show(*result, what);
+        });
+    });
+}
+
+void GuideStation::useProposal(const std::vector<Recommendation>& changes) {
+    Proposal p;
+    p.since = session().now();
+    p.since_s = guiding_ && !run_.rows.empty() ? run_.rows.back().t_s : 0.0;
+    if (found_) {
+        p.before = found_->now;
+        p.promised = found_->proposed;
+    }
+    for (const Recommendation& r : changes) {
+        p.keys.push_back(r.key);
+        session().changeSetting(r.key, r.value, "tune", r.evidence + " " + r.reason);
+    }
+    proposal_ = p;
+    sheet_->inUse(qs(formatInstant(p.since).substr(11, 5)), "");
+}
+
+void GuideStation::undoProposal() {
+    if (!proposal_)
+        return;
+    for (SettingKey key : proposal_->keys) {
+        const auto& changes = session().settings().changes();
+        for (size_t i = changes.size(); i-- > 0;)
+            if (changes[i].key == key && changes[i].origin == "tune" && session().settings().canUndo(i)) {
+                session().undoSetting(i);
+                break;
+            }
+    }
+    proposal_.reset();
+    sheet_->hide();
+    strip_->setVisible(!drawer_->isVisible());
+}
+
+// Ten minutes after a proposal was taken over: what it really brought.
+void GuideStation::tellWhatItBrought() {
+    constexpr double fair_s = 600.0;
+    if (!proposal_ || proposal_->told || run_.rows.empty() ||
+        run_.rows.back().t_s - proposal_->since_s < fair_s)
+        return;
+    const auto live = liveRms(run_.rows, fair_s);
+    const auto mount = liveMountPart(run_.rows, beliefs_, fair_s);
+    if (!live || !mount)
+        return;
+    proposal_->told = true;
+    const Measured total{live->total_arcsec, live->sigma_arcsec};
+    sheet_->inUse(qs(formatInstant(proposal_->since).substr(11, 5)),
+                  tr("It brought %1 (mount part %2), promised %3, before %4")
+                      .arg(qs(formatMeasured(total, "″", 2)), qs(formatMeasured(*mount, "″", 2)),
+                           qs(formatMeasured(proposal_->promised.total_arcsec, "″", 2)),
+                           qs(formatMeasured(proposal_->before.total_arcsec, "″", 2))));
 }
 
 void GuideStation::pointAtTarget() {
@@ -187,6 +256,14 @@ void GuideStation::start() {
     auto procedure = std::make_shared<Guiding>(setup);
     guiding_ = true;
     run_ = {};
+    beliefs_.clear();
+    budget_.reset();
+    feed_ = std::make_shared<RunFeed>();
+    if (proposal_) {
+        // Its effect is to be seen from here on.
+        proposal_->since_s = 0.0;
+        proposal_->told = false;
+    }
     summary_.reset();
     runaway_.reset();
     told_ = false;
@@ -194,11 +271,19 @@ void GuideStation::start() {
     lanes_->clear();
     // The table grows in the worker, row by row, whatever the window does.
     const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("guided")));
+    auto live = std::make_shared<Live>();
     session().run<Guiding, Snapshot>(
         procedure,
-        [](const Guiding& g) {
-            return Snapshot{g.progress(),  g.run(),     g.stars().members(), g.frame(),
-                            g.loopState(), g.runaway(), g.decReversed(),     g.lost()};
+        [live, feed = feed_](const Guiding& g) {
+            feed->put(g.run(), g.beliefs());
+            Snapshot s{
+                g.progress(), g.stars().members(), g.frame(), g.loopState(), g.runaway(), g.decReversed(), {},
+                {},           live->budget,        g.lost()};
+            if (g.belief(Axis::ra)) {
+                s.ra = *g.belief(Axis::ra);
+                s.dec = *g.belief(Axis::dec);
+            }
+            return s;
         },
         [this](const Snapshot& s) { show(s); },
         [this](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
@@ -209,7 +294,20 @@ void GuideStation::start() {
             refresh();
             Q_EMIT changed();
         },
-        [keep](Guiding& g) { keep(g.run()); });
+        [keep, live](Guiding& g) {
+            keep(g.run());
+            const size_t rows = g.run().rows.size();
+            if (live->pending.valid()) {
+                if (live->pending.wait_for(std::chrono::seconds(0)) == std::future_status::ready)
+                    live->budget = live->pending.get();
+            } else if (rows >= live->due) {
+                live->due = rows + std::max<size_t>(60, rows / 10);
+                live->pending = std::async(std::launch::async, [run = g.run()]() {
+                    auto budget = guidedBudget(run);
+                    return budget ? std::make_shared<const GuidedBudget>(std::move(*budget)) : nullptr;
+                });
+            }
+        });
     if (!session().busy())
         guiding_ = false;
     refresh();
@@ -217,7 +315,8 @@ void GuideStation::start() {
 
 void GuideStation::show(const Snapshot& s) {
     steps()->show(s.progress);
-    run_ = s.run;
+    feed_->bring(run_, beliefs_);
+    budget_ = s.budget;
     lost_ = s.lost;
     loop_ = s.loop;
     if (s.runaway && !runaway_)
@@ -228,7 +327,13 @@ void GuideStation::show(const Snapshot& s) {
         session().setDecReverses(*s.decReversed);
     }
     const ControllerSettings c = session().settings().controller();
-    lanes_->show(run_, c.ra.deadband_arcsec, c.dec.deadband_arcsec);
+    const auto deadband = [](const AxisSettings& a) {
+        return a.kind == ControllerKind::proportional ? a.deadband_arcsec : 0.0;
+    };
+    lanes_->show(run_, deadband(c.ra), deadband(c.dec));
+    lanes_->showForetold(beliefs_);
+    drawer_->believe(s.ra ? &*s.ra : nullptr, s.dec ? &*s.dec : nullptr);
+    tellWhatItBrought();
     strip_->show(s.frame, s.stars);
     // Findings speak of the same stretch as the read-outs: one figure for one thing.
     window_ = lastOf(run_, rmsWindow_s);
@@ -265,11 +370,21 @@ void GuideStation::refresh() {
             run_.rows.empty() ? tr("Ready. Slew to the target, then guide.") : savedText());
         setPrimary(tr("Guide"), !session().busy());
     }
+    tuneButton_->setEnabled(!run_.rows.empty() || session().freeRun());
+    tuneButton_->setToolTip(tuneButton_->isEnabled()
+                                ? tr("Better settings from what is recorded tonight")
+                                : tr("Record a free run, or guide, and it has something to work on"));
+    showFigures();
+}
+
+void GuideStation::showFigures() {
+    const double elapsed = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
     const double image = scalesOf(session().rig()).image_arcsec_px;
     spot_->show(run_.rows, image);
     const auto live = liveRms(run_.rows, rmsWindow_s);
     if (!live) {
         total_->showNothing(tr("want < %1″, an imaging pixel").arg(qs(formatNumber(image, 2))));
+        mount_->showNothing(tr("what blurs the picture"));
         axes_->showNothing(tr("round is 1 to 1"));
         lanes_->setTitles("RA", "Dec");
     } else {
@@ -278,6 +393,13 @@ void GuideStation::refresh() {
                      tr("± %1″").arg(qs(formatNumber(live->sigma_arcsec, 2))),
                      tr("%1 imaging px (want < 1), last %2")
                          .arg(qs(formatNumber(live->total_arcsec / image, 2)), qs(formatDuration(span))));
+        if (const auto mount = liveMountPart(run_.rows, beliefs_, rmsWindow_s))
+            mount_->show(qs(formatNumber(mount->value, 2)) + "″",
+                         tr("± %1″").arg(qs(formatNumber(mount->sigma, 2))),
+                         tr("%1 imaging px blur the picture, last %2")
+                             .arg(qs(formatNumber(mount->value / image, 2)), qs(formatDuration(span))));
+        else
+            mount_->showNothing(tr("what blurs the picture; in a minute"));
         const double offset = std::hypot(live->offsetRa_arcsec, live->offsetDec_arcsec);
         const double worse = std::max(live->ra_arcsec, live->dec_arcsec);
         const double better = std::max(1e-3, std::min(live->ra_arcsec, live->dec_arcsec));
@@ -369,7 +491,7 @@ std::vector<Finding> GuideStation::findings() const {
                         tr("Measure the guide rates.").toStdString(), "go.rates",
                         tr("Go to Rates").toStdString()});
     if (summary_ && summary_->rowsUsed >= 30) {
-        const auto more = guideFindings(window_, *summary_, nullptr);
+        const auto more = guideFindings(window_, *summary_, budget_.get());
         list.insert(list.end(), more.begin(), more.end());
     }
     return list;

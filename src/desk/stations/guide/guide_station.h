@@ -1,28 +1,33 @@
 // Guide: the closed loop, live.
 #pragma once
 
+#include <atomic>
+#include <thread>
+
 #include "core/motion/axis_summary.h"
+#include "core/motion/guided_budget.h"
+#include "core/motion/run_feed.h"
+#include "core/motion/tune.h"
 #include "core/procedure/guiding.h"
 #include "desk/stations/station.h"
 
-class QComboBox;
-class QDoubleSpinBox;
-class QFrame;
-class QLabel;
+class QButtonGroup;
 class QPushButton;
 
 namespace nordstjerna {
 
-class ChangeList;
+class ControllersDrawer;
 class LaneChart;
 class ReadOut;
 class Spot;
 class StarStrip;
+class TuneSheet;
 
 class GuideStation : public Station {
     Q_OBJECT
 public:
     explicit GuideStation(Session& session, QWidget* parent = nullptr);
+    ~GuideStation() override;
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -35,20 +40,27 @@ public:
 private:
     struct Snapshot {
         Progress progress;
-        Run run;
         std::vector<StarGroup::Member> stars;
         std::shared_ptr<const Frame> frame;
         LoopState loop = LoopState::acquiring;
         std::optional<Problem> runaway;
         std::optional<bool> decReversed;
+        std::optional<AxisBelief> ra, dec;
+        std::shared_ptr<const GuidedBudget> budget; // of the run so far
         bool lost = false;
     };
+    // Judges the run beside the recording, ever more seldom as it grows.
+    struct Live;
     void start();
     void pointAtTarget();
     void show(const Snapshot& s);
     void refresh();
     void showSettings();
-    QString explained(SettingKey key) const;
+    void showFigures();
+    void tuneNow();
+    void useProposal(const std::vector<Recommendation>& changes);
+    void undoProposal();
+    void tellWhatItBrought();
     QString sentence() const;
     struct Ending {
         double seconds;
@@ -59,14 +71,29 @@ private:
     LaneChart* lanes_;
     Spot* spot_;
     StarStrip* strip_;
-    ReadOut *total_, *axes_, *stars_;
+    ReadOut *total_, *mount_, *axes_, *stars_;
     QPushButton* target_;
     QPushButton* drawerButton_;
-    QFrame* drawer_;
-    std::vector<std::pair<SettingKey, QDoubleSpinBox*>> fields_;
-    QComboBox* decMode_;
-    ChangeList* changes_;
+    QPushButton* tuneButton_;
+    ControllersDrawer* drawer_;
+    TuneSheet* sheet_;
+    QPushButton* backToNow_;
     Run run_;
+    std::vector<RowBelief> beliefs_;
+    std::shared_ptr<RunFeed> feed_;
+    std::shared_ptr<const GuidedBudget> budget_;
+    // A proposal of Tune that was taken over.
+    struct Proposal {
+        Instant since;
+        double since_s = 0.0; // of the run; negative: before it
+        ReplayFigures before, promised;
+        std::vector<SettingKey> keys;
+        bool told = false;
+    };
+    std::optional<Proposal> proposal_;
+    std::optional<Tune> found_;
+    std::thread tuner_;
+    std::atomic<bool> stopTuning_{false};
     Run window_; // its last minutes, of which all figures speak
     std::optional<RunSummary> summary_;
     bool guiding_ = false;

@@ -1,0 +1,217 @@
+#include "desk/stations/guide/controllers_drawer.h"
+
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QHash>
+#include <QLabel>
+#include <QPainter>
+#include <QPainterPath>
+#include <QSignalBlocker>
+#include <cmath>
+#include <numbers>
+
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "desk/theme.h"
+#include "desk/widgets/change_list.h"
+#include "desk/widgets/field_form.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr ControllerKind kinds[] = {ControllerKind::model, ControllerKind::trend,
+                                    ControllerKind::proportional};
+}
+
+ControllersDrawer::ControllersDrawer(QWidget* parent)
+    : QFrame(parent), decMode_(new QComboBox), changes_(new ChangeList(3)) {
+    setObjectName("card");
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(14, 8, 14, 8);
+    grid->setHorizontalSpacing(12);
+    grid->setVerticalSpacing(6);
+    grid->setColumnStretch(3, 1);
+    for (DecMode mode : {DecMode::both, DecMode::northOnly, DecMode::southOnly, DecMode::off})
+        decMode_->addItem(qs(settingText(SettingKey::decMode, static_cast<double>(mode))));
+    decMode_->setAccessibleName(qs(settingName(SettingKey::decMode)));
+    connect(decMode_, &QComboBox::currentIndexChanged, this,
+            [this](int mode) { Q_EMIT changed(SettingKey::decMode, mode); });
+    ra_ = makeAxis(0, tr("RA"), SettingKey::gainRa, SettingKey::kindRa);
+    dec_ = makeAxis(1, tr("Dec"), SettingKey::gainDec, SettingKey::kindDec);
+    grid->addWidget(changes_, 4, 0, 1, 4);
+    connect(changes_, &ChangeList::undoWanted, this, &ControllersDrawer::undoWanted);
+    believe(nullptr, nullptr);
+}
+
+ControllersDrawer::Axis ControllersDrawer::makeAxis(int line, const QString& name, SettingKey first,
+                                                    SettingKey kindKey) {
+    auto* grid = static_cast<QGridLayout*>(layout());
+    Axis axis{new QComboBox, new QLabel, new WormGlance, new QWidget};
+    auto* label = new QLabel(name);
+    label->setFont(textFont(13, true));
+    grid->addWidget(label, 2 * line, 0);
+    for (ControllerKind kind : kinds)
+        axis.kind->addItem(QString(controllerName(kind)), static_cast<int>(kind));
+    axis.kind->setObjectName(qs(settingId(kindKey)));
+    axis.kind->setAccessibleName(qs(settingName(kindKey)));
+    connect(axis.kind, &QComboBox::currentIndexChanged, this,
+            [this, kindKey, box = axis.kind](int i) { Q_EMIT changed(kindKey, box->itemData(i).toInt()); });
+    grid->addWidget(axis.kind, 2 * line, 1);
+    axis.worm->setVisible(first == SettingKey::gainRa);
+    grid->addWidget(axis.worm, 2 * line, 2);
+    axis.belief->setFont(textFont(12));
+    axis.belief->setWordWrap(true);
+    axis.belief->setObjectName("muted");
+    grid->addWidget(axis.belief, 2 * line, 3);
+    auto* row = new QHBoxLayout(axis.fields);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    const QString heads[] = {tr("loop gain"), tr("deadband"), tr("smoothing"), tr("pulse limit")};
+    QDoubleSpinBox* const boxes[] = {numberField(0.0, 1.5, 2, ""), numberField(0.0, 5.0, 2, "″"),
+                                     numberField(0.0, 0.95, 2, ""), numberField(20, 20000, 0, tr("ms"))};
+    for (int i = 0; i < 4; ++i) {
+        const auto key = static_cast<SettingKey>(static_cast<int>(first) + i);
+        boxes[i]->setObjectName(qs(settingId(key)));
+        boxes[i]->setAccessibleName(qs(settingName(key)));
+        auto* head = new QLabel(heads[i]);
+        head->setObjectName("muted");
+        head->setFont(textFont(11));
+        row->addWidget(head);
+        row->addWidget(boxes[i]);
+        boxes_.emplace_back(key, boxes[i]);
+        connect(boxes[i], &QDoubleSpinBox::valueChanged, this,
+                [this, key](double v) { Q_EMIT changed(key, v); });
+    }
+    if (first == SettingKey::gainDec)
+        row->addWidget(decMode_);
+    row->addStretch();
+    grid->addWidget(axis.fields, 2 * line + 1, 1, 1, 3);
+    return axis;
+}
+
+void ControllersDrawer::show(const SettingsBook& book) {
+    changes_->show(book);
+    for (const auto& [key, field] : boxes_) {
+        const QSignalBlocker quiet(field);
+        field->setValue(book.value(key));
+        field->setToolTip(explained(book, key));
+    }
+    const QSignalBlocker quiet(decMode_);
+    decMode_->setCurrentIndex(static_cast<int>(book.value(SettingKey::decMode)));
+    decMode_->setToolTip(explained(book, SettingKey::decMode));
+    const auto axis = [&](Axis& a, SettingKey key) {
+        const QSignalBlocker still(a.kind);
+        a.kind->setCurrentIndex(a.kind->findData(static_cast<int>(book.value(key))));
+        a.kind->setToolTip(explained(book, key));
+        // Gain and deadband follow from the noises with the others: nothing to be asked for.
+        a.fields->setVisible(static_cast<ControllerKind>(static_cast<int>(book.value(key))) ==
+                             ControllerKind::proportional);
+    };
+    axis(ra_, SettingKey::kindRa);
+    axis(dec_, SettingKey::kindDec);
+}
+
+void ControllersDrawer::believe(const AxisBelief* ra, const AxisBelief* dec) {
+    const auto nothing =
+        tr("Nothing learnt yet: it starts as a plain loop does and takes over as it learns.");
+    ra_.belief->setText(ra ? believed(*ra, true) : nothing);
+    dec_.belief->setText(dec ? believed(*dec, false) : nothing);
+    ra_.worm->show(ra);
+}
+
+QString ControllersDrawer::believed(const AxisBelief& b, bool ra) const {
+    QStringList parts;
+    parts << tr("drift %1").arg(qs(formatMeasured(b.drift_arcsec_min, " ″/min", 2)));
+    if (ra && b.wormPeriod_s > 0.0 && b.worm.size() >= 2) {
+        const double size = std::hypot(b.worm[0].value, b.worm[1].value);
+        const double sigma = std::hypot(b.worm[0].sigma, b.worm[1].sigma) / std::numbers::sqrt2;
+        parts << (b.wormWeight > 0.5
+                      ? tr("worm %1 in %2 s, now at %3 of its turn")
+                            .arg(qs(formatMeasured({size, sigma}, "″", 2)),
+                                 qs(formatNumber(b.wormPeriod_s, 0)),
+                                 qs(formatNumber(b.wormPhase_turns - std::floor(b.wormPhase_turns), 2)))
+                      : tr("worm not told from the rest yet"));
+    } else if (ra) {
+        parts << tr("worm period not known yet");
+    }
+    if (b.gap_arcsec)
+        parts << tr("play %1").arg(qs(formatMeasured(*b.gap_arcsec, "″", 1)));
+    parts << tr("air and centroid %1″ a frame").arg(qs(formatNumber(b.noise_arcsec, 2)));
+    if (!b.modelRules)
+        parts << tr("a plain loop does better at present and has the word");
+    return parts.join(" · ");
+}
+
+// What the setting does, and why it stands as it does.
+QString ControllersDrawer::explained(const SettingsBook& book, SettingKey key) const {
+    static const QHash<SettingKey, const char*> words{
+        {SettingKey::gainRa, "Share of the error corrected at once."},
+        {SettingKey::gainDec, "Share of the error corrected at once."},
+        {SettingKey::deadbandRa, "Smaller errors are left alone."},
+        {SettingKey::deadbandDec, "Smaller errors are left alone."},
+        {SettingKey::smoothingRa, "Share of the former error kept: takes the edge off single gusts."},
+        {SettingKey::smoothingDec, "Share of the former error kept: takes the edge off single gusts."},
+        {SettingKey::limitRa, "Longest pulse; shorter than the exposure, or it still runs when the next is "
+                              "computed."},
+        {SettingKey::limitDec, "Longest pulse; shorter than the exposure, or it still runs when the next is "
+                               "computed."},
+        {SettingKey::decMode, "One-sided Dec avoids a large backlash: correct only against the drift."},
+        {SettingKey::kindRa,
+         "Model foretells the axis, trend follows its slow course, proportional corrects a "
+         "share of each error."},
+        {SettingKey::kindDec, "Model foretells the axis and its play, trend follows its slow course, "
+                              "proportional corrects a share of each error."}};
+    QString text = tr(words.value(key, "")) + "\n" + tr("Origin: %1.").arg(qs(book.origin(key)));
+    if (!book.reason(key).empty())
+        text += " " + qs(book.reason(key));
+    return text;
+}
+
+WormGlance::WormGlance(QWidget* parent) : QWidget(parent) {
+    setFixedSize(110, 34);
+    setToolTip(tr("One turn of the worm as learnt; the mark shows where it stands."));
+}
+
+void WormGlance::show(const AxisBelief* b) {
+    coefficients_ = b && b->wormWeight > 0.5 ? b->worm : std::vector<Measured>();
+    phase_ = b ? b->wormPhase_turns - std::floor(b->wormPhase_turns) : 0.0;
+    update();
+}
+
+void WormGlance::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const Theme& t = theme();
+    p.fillRect(rect(), t.panel);
+    p.setPen(QPen(t.line, 1));
+    p.drawLine(0, height() / 2, width(), height() / 2);
+    if (coefficients_.empty())
+        return;
+    const auto at = [&](double turns) {
+        double v = 0.0;
+        for (size_t h = 0; 2 * h + 1 < coefficients_.size(); ++h) {
+            const double angle = 2.0 * std::numbers::pi * static_cast<double>(h + 1) * turns;
+            v += coefficients_[2 * h].value * std::cos(angle) +
+                 coefficients_[2 * h + 1].value * std::sin(angle);
+        }
+        return v;
+    };
+    double most = 1e-6;
+    for (int i = 0; i <= 60; ++i)
+        most = std::max(most, std::abs(at(i / 60.0)));
+    const auto point = [&](double turns) {
+        return QPointF(turns * width(), 0.5 * height() - at(turns) / most * 0.42 * height());
+    };
+    QPainterPath path(point(0.0));
+    for (int i = 1; i <= 60; ++i)
+        path.lineTo(point(i / 60.0));
+    p.setPen(QPen(t.ra, 1.4));
+    p.drawPath(path);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.text);
+    p.drawEllipse(point(phase_), 3.5, 3.5);
+}
+
+} // namespace nordstjerna
