@@ -309,6 +309,24 @@ std::optional<Rates> Session::ratesHere() const {
     return rates_;
 }
 
+LoopPriors Session::taught() const {
+    const auto known = evening_.taught.find(rig_.id);
+    LoopPriors priors = known != evening_.taught.end() ? known->second : LoopPriors();
+    // A test tells more of the play than guiding does.
+    if (backlash_ && backlash_->dead_arcsec.value > 0.0)
+        priors.dec.gap_arcsec = backlash_->dead_arcsec;
+    return priors;
+}
+
+void Session::learn(const LoopPriors& taught) {
+    LoopPriors& known = evening_.taught[rig_.id];
+    if (taught.ra.worm)
+        known.ra = taught.ra;
+    if (taught.dec.gap_arcsec)
+        known.dec = taught.dec;
+    keepEvening();
+}
+
 void Session::setDecReverses(bool reverses) {
     evening_.decReverses[rig_.id] = reverses;
     keepEvening();

@@ -112,6 +112,9 @@ public:
     void setFreeRun(const Run& run) { freeRun_ = std::make_shared<const Run>(run); }
     const std::optional<BacklashResult>& backlash() const { return backlash_; }
     void setBacklash(const std::optional<BacklashResult>& b) { backlash_ = b; }
+    // What the runs of this rig taught so far, for the next to begin with. Remembered for this rig.
+    LoopPriors taught() const;
+    void learn(const LoopPriors& taught);
 
     // Guide stars chosen by hand; empty: by merit.
     const std::vector<Pixel>& handStars() const { return handStars_; }

@@ -38,6 +38,7 @@ QPushButton#phase:checked { color: @text; border-bottom: 2px solid @accent; font
 QPushButton#phase:disabled { color: @muted; }
 QPushButton#later { background: transparent; border: none; color: @muted; padding: 4px 8px; min-height: 14px; }
 QPushButton#later:hover { color: @text; }
+QPushButton#later:checked { color: @accent ; border-bottom: 2px solid @accent ; }
 QDoubleSpinBox, QSpinBox, QLineEdit, QComboBox, QPlainTextEdit { background: @base; border: 1px solid @line; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @onAccent; }
 QDoubleSpinBox:focus, QSpinBox:focus, QLineEdit:focus, QComboBox:focus { border-color: @accent; }
 QDoubleSpinBox:disabled, QSpinBox:disabled { color: @muted; }

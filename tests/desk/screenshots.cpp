@@ -217,6 +217,10 @@ int main(int argc, char** argv) {
     w.session().simulatedNight().clock().setSpeed(1.0);
     settle(2500);
     shoot(w, "guide");
+    for (QPushButton* b : guide->findChildren<QPushButton*>())
+        if (b->text().startsWith("Controllers"))
+            b->click();
+    shoot(w, "guide-controllers");
     w.session().halt();
     waitIdle(w);
     return 0;

@@ -1,6 +1,7 @@
 // The real window, driven by clicks and keys through the spine of a night, read as a user reads it.
 #include <QApplication>
 #include <QCheckBox>
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
@@ -11,6 +12,7 @@
 #include <cmath>
 
 #include "core/image/star_detect.h"
+#include "core/motion/loop_replay.h"
 #include "desk/action_search.h"
 #include "desk/deck.h"
 #include "desk/hands_sheet.h"
@@ -68,9 +70,13 @@ private slots:
     void freeRunToCurve();
     void runsAndCurvesFromFiles();
     void theWholeNight();
+    void tuneBringsWhatItPromises();
+    void tuneWithoutARecord();
 
 private:
     void measureRates();
+    void choose(const char* box, const QString& text);
+    void guideFor(double seconds);
     void recordFree(double length_s);
     void nightFrom(const Scenario& scenario);
     ReadOut* readOut(const QString& station, const QString& title) const;
@@ -526,6 +532,7 @@ void WindowTest::freeRunNeedsRates() {
 
 void WindowTest::freeRunToCurve() {
     measureRates();
+    choose("controller-ra", "proportional");
     window_->showStation("Free run");
     auto* free = static_cast<FreeStation*>(window_->station("Free run"));
     recordFree(1000.0);
@@ -588,26 +595,24 @@ void WindowTest::freeRunToCurve() {
     QVERIFY2(before > 13.0 && before < 16.0, qPrintable(QString::number(before)));
 
     // A recommendation is applied by its button, stands in the controller and in the list, and is undone.
-    auto* field = window_->station("Guide")->findChild<QDoubleSpinBox*>("deadband-ra");
-    const double deadband = field->value();
+    auto* field = window_->station("Guide")->findChild<QComboBox*>("controller-ra");
+    QCOMPARE(field->currentText(), QString("proportional"));
     QPushButton* use = nullptr;
     for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>("do"))
-        if (b->text().startsWith("Use") && b->text().endsWith("″") && !use)
+        if (b->text() == "Use model" && !use)
             use = b;
-    QVERIFY(use);
-    const double wanted = use->text().mid(4).remove("″").toDouble();
+    QVERIFY2(use, qPrintable(panelText()));
     QTest::mouseClick(use, Qt::LeftButton);
-    QVERIFY2(std::abs(field->value() - wanted) < 1e-9 && field->value() != deadband,
-             qPrintable(QString::number(field->value())));
+    QCOMPARE(field->currentText(), QString("model"));
     QVERIFY(field->toolTip().contains("measured"));
     auto* changes = free->findChild<ChangeList*>();
     QVERIFY(changes->isVisible());
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete); // rows of before
     QPushButton* undo = changes->findChild<QPushButton*>("later");
     QVERIFY(undo);
     QTest::mouseClick(undo, Qt::LeftButton);
     QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
-    QCOMPARE(field->value(), deadband);
-    QVERIFY(!changes->isVisible());
+    QCOMPARE(field->currentText(), QString("proportional"));
 
     // The curve goes to the mount; the next run proves it in the same picture.
     QTest::mouseClick(free->findChild<QPushButton*>("hand"), Qt::LeftButton);
@@ -840,6 +845,82 @@ void WindowTest::theWholeNight() {
     window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal")->setValue(250);
     QCOMPARE(window_->station("Rates")->state(), StationState::aged);
     QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+}
+
+void WindowTest::choose(const char* box, const QString& text) {
+    auto* kinds = window_->station("Guide")->findChild<QComboBox*>(box);
+    QVERIFY(kinds);
+    kinds->setCurrentIndex(kinds->findText(text));
+    QCOMPARE(kinds->currentText(), text);
+}
+
+// Goes on guiding, or begins, until so much of the run is over.
+void WindowTest::guideFor(double seconds) {
+    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    if (!guide->guiding())
+        QTest::mouseClick(guide->primary(), Qt::LeftButton);
+    QVERIFY(guide->guiding());
+    QVERIFY(QTest::qWaitFor(
+        [&] { return !guide->run().rows.empty() && guide->run().rows.back().t_s > seconds; }, 300000));
+}
+
+void WindowTest::tuneBringsWhatItPromises() {
+    measureRates();
+    window_->showStation("Guide");
+    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    QTest::mouseClick(button("Guide", "Controllers"), Qt::LeftButton);
+    auto* gain = guide->findChild<QDoubleSpinBox*>("gain-ra");
+    // Gain and deadband are asked for only where they are settings.
+    QVERIFY(!gain->isVisible());
+    choose("controller-ra", "proportional");
+    choose("controller-dec", "proportional");
+    QVERIFY(gain->isVisible());
+    QTest::mouseClick(button("Guide", "Slew to NGC 891"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    guideFor(1100.0);
+    const auto figure = [&](const char* name) {
+        return readOut("Guide", name)->value().remove("″").toDouble();
+    };
+    const double before = figure("Total RMS");
+    const double mountBefore = figure("Mount part");
+    QVERIFY(before > 0.3 && mountBefore > 0.1 && mountBefore < before);
+    QTest::mouseClick(button("Guide", "Tune"), Qt::LeftButton);
+    auto* headline = guide->findChild<QLabel*>("tuneHeadline");
+    auto* use = guide->findChild<QPushButton*>("tuneUse");
+    QVERIFY(QTest::qWaitFor([&] { return use->isVisible(); }, 120000));
+    QVERIFY2(headline->text().contains("→") && headline->text().contains("mount part"),
+             qPrintable(headline->text()));
+    QTest::mouseClick(use, Qt::LeftButton);
+    QCOMPARE(guide->findChild<QComboBox*>("controller-ra")->currentText(), QString("model"));
+    QVERIFY(headline->text().startsWith("In use since"));
+    guideFor(guide->run().rows.back().t_s + 900.0);
+    QVERIFY2(headline->text().startsWith("It brought"), qPrintable(headline->text()));
+    QVERIFY2(figure("Total RMS") < before,
+             qPrintable(QString("%1 after %2").arg(figure("Total RMS")).arg(before)));
+    QVERIFY2(figure("Mount part") < 0.8 * mountBefore,
+             qPrintable(QString("%1 after %2").arg(figure("Mount part")).arg(mountBefore)));
+    QTest::mouseClick(guide->findChild<QPushButton*>("tuneUndo"), Qt::LeftButton);
+    QCOMPARE(guide->findChild<QComboBox*>("controller-ra")->currentText(), QString("proportional"));
+    window_->session().stop();
+    QVERIFY(waitIdle());
+    // The table holds what a replay needs, changes included.
+    const auto table = readRunTable(guide->runFile().toStdString());
+    QVERIFY2(table.has_value(), table ? "" : table.error().text().c_str());
+    const auto again = pulsesAgain(*table);
+    QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
+    for (size_t i = 0; i < again->size(); ++i)
+        QVERIFY2((*again)[i].ra_ms == table->rows[i].pulseRa_ms &&
+                     (*again)[i].dec_ms == table->rows[i].pulseDec_ms,
+                 qPrintable(QString("row %1: %2 against %3")
+                                .arg(i)
+                                .arg((*again)[i].ra_ms)
+                                .arg(table->rows[i].pulseRa_ms)));
+}
+
+void WindowTest::tuneWithoutARecord() {
+    window_->showStation("Guide");
+    QVERIFY(!button("Guide", "Tune")->isEnabled());
+    QVERIFY(!button("Guide", "Tune")->toolTip().isEmpty());
 }
 
 NORDSTJERNA_TEST(WindowTest)

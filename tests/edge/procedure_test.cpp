@@ -167,9 +167,22 @@ void ProcedureTest::ratesOnTheSky() {
     QVERIFY(rates->verdict == RatesVerdict::good);
     // A north pulse carries the star south: with the sensor's +y at position angle 23°, that is at 270° −
     // 23°.
-    QVERIFY(std::abs((Angle::fromDeg(rates->dec.angle_deg.value) - Angle::fromDeg(270.0 - 23.0))
-                         .wrappedSigned()
-                         .deg()) < 2.0);
+    double sum = 0.0;
+    constexpr int nights = 5;
+    for (std::uint64_t seed = 1; seed <= nights; ++seed) {
+        Scenario s = demoScenario();
+        s.seed = seed;
+        SimulatedNight other(s, sharedIndex());
+        const auto r = calibrate(other, nearEquator);
+        QVERIFY(r.has_value());
+        const double off =
+            (Angle::fromDeg(r->dec.angle_deg.value) - Angle::fromDeg(270.0 - 23.0)).wrappedSigned().deg();
+        QVERIFY2(std::abs(off) < 4.0 * r->dec.angle_deg.sigma,
+                 qPrintable(QString("%1° off, ± %2°").arg(off).arg(r->dec.angle_deg.sigma)));
+        sum += off;
+    }
+    // The worm stands alike at the start of each, and sways the Dec legs alike.
+    QVERIFY2(std::abs(sum / nights) < 2.0, qPrintable(QString::number(sum / nights)));
 }
 
 void ProcedureTest::ratesOnAFlippedMount() {

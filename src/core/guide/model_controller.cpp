@@ -7,7 +7,8 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr double forget = 0.997; // of the weights, a frame
+constexpr double forget = 0.997;     // of the weights, a frame
+constexpr double trustedSize = 10.0; // ideas of smaller worms begin with what is known of it
 
 constexpr double longestWorm_s = 1000.0, shortestWorm_s = 150.0;
 constexpr double longestLine_s = 300.0, shortestLine_s = 14.0;
@@ -79,6 +80,9 @@ void ModelController::addWormMembers() {
             members_.push_back({AxisFilter(modelOf(idea, phase_.period_s())), {}, weight, 0.0, true});
             if (frames_ > 0)
                 members_.back().filter.beginAt(now, 3.0 * idea.wormSize);
+            // Some begin with what is known of the worm; the others are there in case it is wrong.
+            if (prior_.worm && phase_.byMount() && idea.wormSize < trustedSize)
+                members_.back().filter.setWorm(*prior_.worm);
         }
 }
 

@@ -187,6 +187,26 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     return d;
 }
 
+LoopPriors taughtBy(const Run& run) {
+    LoopPriors taught;
+    const auto d = rebuildDisturbance(run);
+    if (!d)
+        return taught;
+    // Phases counted from the start of a run say nothing to the next one.
+    if (run.meta.wormReported && d->ra.wormWeight > 0.9 && !run.meta.correctionOn) {
+        taught.ra.wormPeriod_s = d->ra.wormPeriod_s;
+        taught.ra.worm.emplace();
+        const double shrunk = std::max(cos(Angle::fromDeg(run.meta.dec_deg)), 0.05);
+        for (const Measured& c : d->ra.worm)
+            // A worm does not run quite alike every night, nor at every declination.
+            taught.ra.worm->coefficient.push_back(
+                {c.value / shrunk, std::hypot(1.5 * c.sigma, 0.1 + 0.1 * std::abs(c.value)) / shrunk});
+    }
+    if (run.meta.kind == RunKind::guided && d->gap_arcsec.sigma < 0.5 * d->gap_arcsec.value)
+        taught.dec.gap_arcsec = d->gap_arcsec;
+    return taught;
+}
+
 Replayed replayLoop(const Disturbance& d, const LoopSettings& settings, const std::function<bool()>& stop) {
     Replayed r;
     GuideLoop loop(d.geometry, settings, d.priors);

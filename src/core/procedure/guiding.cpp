@@ -45,6 +45,11 @@ void Guiding::closeLoop(const Event& event) {
     if (priors.ra.wormPeriod_s <= 0.0)
         priors.ra.wormPeriod_s = setup_.rig.mount.wormPeriod_s;
     priors.dec.mayHavePlay = true;
+    if (priors.ra.worm)
+        for (Measured& c : priors.ra.worm->coefficient) {
+            c.value *= cos(event.mount.pointing.dec);
+            c.sigma *= cos(event.mount.pointing.dec);
+        }
     loop_.emplace(GuideGeometry(setup_.rates, event.mount.pointing.dec),
                   LoopSettings{setup_.controller, setup_.settle}, priors);
     const GuideGeometry& geometry = loop_->geometry();

@@ -21,7 +21,7 @@ struct GuidingSetup {
     double exposure_s = 2.0;
     int mostStars = 9;
     SettleRule settle;
-    LoopPriors priors;
+    LoopPriors priors; // the worm as at declination 0
     double length_s = 0.0;          // 0: until stopped
     std::vector<Pixel> wantedStars; // chosen by hand; empty: chosen by merit
 };

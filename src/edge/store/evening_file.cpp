@@ -7,6 +7,33 @@ namespace nordstjerna {
 
 namespace {
 constexpr const char* eveningFormat = "nordstjerna-evening 1";
+
+nlohmann::json taughtToJson(const LoopPriors& p) {
+    auto json = nlohmann::json::object();
+    if (p.ra.worm) {
+        auto worm = nlohmann::json::array();
+        for (const Measured& c : p.ra.worm->coefficient)
+            worm.push_back({c.value, c.sigma});
+        json["worm_arcsec"] = worm;
+        json["worm_period_s"] = p.ra.wormPeriod_s;
+    }
+    if (p.dec.gap_arcsec)
+        json["gap_arcsec"] = {p.dec.gap_arcsec->value, p.dec.gap_arcsec->sigma};
+    return json;
+}
+
+LoopPriors taughtFromJson(const nlohmann::json& json) {
+    LoopPriors p;
+    if (json.contains("worm_arcsec")) {
+        p.ra.wormPeriod_s = json.at("worm_period_s");
+        p.ra.worm.emplace();
+        for (const auto& c : json.at("worm_arcsec"))
+            p.ra.worm->coefficient.push_back({c.at(0), c.at(1)});
+    }
+    if (json.contains("gap_arcsec"))
+        p.dec.gap_arcsec = Measured{json.at("gap_arcsec").at(0), json.at("gap_arcsec").at(1)};
+    return p;
+}
 }
 
 Expected<Evening> readEvening(const std::filesystem::path& path) {
@@ -39,6 +66,9 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
         e.theme = json->value("theme", "");
         e.findings = json->value("findings", true);
         e.windowPlace = json->value("window", "");
+        if (json->contains("taught"))
+            for (const auto& [rig, t] : json->at("taught").items())
+                e.taught[rig] = taughtFromJson(t);
         if (json->contains("dec_reverses"))
             e.decReverses = json->at("dec_reverses").get<std::map<std::string, bool>>();
     } catch (const nlohmann::json::exception& x) {
@@ -56,6 +86,8 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
         json["rig"] = rigToJson(*e.rig);
     if (e.target)
         json["target"] = {{"name", e.targetName}, {"ra", e.target->ra.deg()}, {"dec", e.target->dec.deg()}};
+    for (const auto& [rig, taught] : e.taught)
+        json["taught"][rig] = taughtToJson(taught);
     json["settings"] = nlohmann::json::array();
     for (const Evening::Setting& s : e.settings)
         json["settings"].push_back(

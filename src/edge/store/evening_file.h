@@ -7,6 +7,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/guide/guide_loop.h"
 #include "core/guide/settings_book.h"
 #include "core/rig/rig.h"
 #include "core/sky/directions.h"
@@ -29,6 +30,8 @@ struct Evening {
     std::string windowPlace; // as the window library writes it
     // For each rig: whether Dec pulses work the other way on the other side of the pier, once it was seen.
     std::map<std::string, bool> decReverses;
+    // For each rig: what its runs taught the guide loop.
+    std::map<std::string, LoopPriors> taught;
 };
 
 // Unknown keys are passed over: a newer program may have written it.

@@ -208,11 +208,14 @@ void FreeStation::record() {
             if (live->story)
                 adopt(g->run(), *live->story);
             session().setFreeRun(g->run());
+            session().learn(live->taught);
             refresh();
             Q_EMIT changed();
         },
         [keep, live, worm_s, book = session().settings(), backlash = backlash_](Guiding& g) {
             keep(g.run());
+            if (g.over() && g.run().rows.size() > 200)
+                live->taught = taughtBy(g.run());
             const auto told = [worm_s, book, backlash](const Run& run) -> std::shared_ptr<const RunStory> {
                 auto motion = analyseMotion(run, worm_s);
                 if (!motion)

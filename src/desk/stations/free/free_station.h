@@ -63,7 +63,8 @@ private:
     struct Live {
         std::shared_ptr<const RunStory> story;
         std::vector<WantedFigure> wanted;
-        size_t due = 12; // rows
+        LoopPriors taught; // at the end
+        size_t due = 12;   // rows
         std::future<std::shared_ptr<const RunStory>> pending;
         void adopt(std::shared_ptr<const RunStory> told) {
             if (!told)

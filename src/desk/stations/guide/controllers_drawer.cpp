@@ -124,15 +124,14 @@ void ControllersDrawer::believe(const AxisBelief* ra, const AxisBelief* dec) {
 QString ControllersDrawer::believed(const AxisBelief& b, bool ra) const {
     QStringList parts;
     parts << tr("drift %1").arg(qs(formatMeasured(b.drift_arcsec_min, " ″/min", 2)));
-    if (ra && b.wormPeriod_s > 0.0 && b.worm.size() >= 2) {
+    if (ra && b.wormPeriod_s > 0.0 && b.wormWeight > 0.5 && b.worm.size() >= 2) {
         const double size = std::hypot(b.worm[0].value, b.worm[1].value);
         const double sigma = std::hypot(b.worm[0].sigma, b.worm[1].sigma) / std::numbers::sqrt2;
-        parts << (b.wormWeight > 0.5
-                      ? tr("worm %1 in %2 s, now at %3 of its turn")
-                            .arg(qs(formatMeasured({size, sigma}, "″", 2)),
-                                 qs(formatNumber(b.wormPeriod_s, 0)),
-                                 qs(formatNumber(b.wormPhase_turns - std::floor(b.wormPhase_turns), 2)))
-                      : tr("worm not told from the rest yet"));
+        parts << tr("worm %1 in %2 s, now at %3 of its turn")
+                     .arg(qs(formatMeasured({size, sigma}, "″", 2)), qs(formatNumber(b.wormPeriod_s, 0)),
+                          qs(formatNumber(b.wormPhase_turns - std::floor(b.wormPhase_turns), 2)));
+    } else if (ra && b.wormPeriod_s > 0.0) {
+        parts << tr("worm of %1 s not told from the rest").arg(qs(formatNumber(b.wormPeriod_s, 0)));
     } else if (ra) {
         parts << tr("worm period not known yet");
     }

@@ -44,7 +44,8 @@ Run lastOf(const Run& run, double window_s) {
 struct GuideStation::Live {
     std::shared_ptr<const GuidedBudget> budget;
     std::future<std::shared_ptr<const GuidedBudget>> pending;
-    size_t due = 120; // rows before the next judgement
+    size_t due = 120;  // rows before the next judgement
+    LoopPriors taught; // at the end
 };
 
 GuideStation::GuideStation(Session& session, QWidget* parent)
@@ -252,6 +253,11 @@ void GuideStation::start() {
     setup.rates = *session().ratesHere();
     setup.wantedStars = session().handStars();
     setup.controller = session().settings().controller();
+    setup.priors = session().taught();
+    // The rig knows its worm better than what an earlier one taught.
+    setup.priors.ra.wormPeriod_s = setup.rig.mount.wormPeriod_s;
+    if (session().mountState().correcting) // a curve is being played: another error than was learnt
+        setup.priors.ra.worm.reset();
     setup.exposure_s = session().settings().value(SettingKey::exposure);
     auto procedure = std::make_shared<Guiding>(setup);
     guiding_ = true;
@@ -286,17 +292,20 @@ void GuideStation::start() {
             return s;
         },
         [this](const Snapshot& s) { show(s); },
-        [this](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
+        [this, live](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
             guiding_ = false;
             steps()->clear();
             if (g->ending())
                 session().reportProblem(*g->ending());
+            session().learn(live->taught);
             refresh();
             Q_EMIT changed();
         },
         [keep, live](Guiding& g) {
             keep(g.run());
             const size_t rows = g.run().rows.size();
+            if (g.over() && rows > 300)
+                live->taught = taughtBy(g.run());
             if (live->pending.valid()) {
                 if (live->pending.wait_for(std::chrono::seconds(0)) == std::future_status::ready)
                     live->budget = live->pending.get();
