@@ -399,6 +399,7 @@ void startUp() {
 
 int main(int argc, char** argv) {
     if (argc > 1 && std::string(argv[1]) == "loop") {
+        benchLoopSpeed();
         benchLoop(argc > 2 ? std::atoi(argv[2]) : 60, argc > 3 ? std::atoi(argv[3]) : 1, argc > 4,
                   argc > 5 ? std::atof(argv[5]) : 1.0);
         return 0;
@@ -408,6 +409,7 @@ int main(int argc, char** argv) {
     QApplication app(argc, argv);
     QApplication::setStyle("Fusion");
     startUp();
+    benchLoopSpeed();
     spectrum();
     analysis();
     lanes();

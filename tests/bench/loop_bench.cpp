@@ -8,11 +8,13 @@
 
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
+#include "core/motion/loop_search.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/rates_measurement.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "loop_bound.h"
+#include "loop_world.h"
 #include "night_fixture.h"
 #include "random_mount.h"
 
@@ -220,6 +222,34 @@ void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge) {
         "<= 1.03 always");
     std::printf("  worst %.3f\n", quantile(column([](auto& v) { return v.model / v.proportional; }), 1.0));
     say("ridge regression over the filter told the truth", column([](auto& v) { return v.ridgeRatio; }), "1");
+}
+
+void benchLoopSpeed() {
+    const auto seconds = [](auto&& work) {
+        const auto start = std::chrono::steady_clock::now();
+        work();
+        return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    };
+    LoopWorld w;
+    w.gap_arcsec = 2.0;
+    WorldRun r;
+    const double whole = seconds([&] { r = guideWorld(w, settingsOf(ControllerKind::model), 8.0 * 60.0); });
+    const double rows = static_cast<double>(r.run.rows.size());
+    std::printf("%-58s %10.2f us     (wanted <= 20)\n", "one step of the guide loop, both axes",
+                1e6 * whole / rows);
+    const auto d = rebuildDisturbance(r.run);
+    MountTrack track;
+    std::printf("%-58s %10.3f s      (%.0f rows)\n",
+                "disturbance of eight hours rebuilt, mount smoothed out of it",
+                seconds([&] { track = trackMount(*rebuildDisturbance(r.run)); }), rows);
+    SearchResult found;
+    const double search = seconds([&] { found = searchSettings(*d, d->settings); });
+    std::printf("%-58s %10.3f s      (wanted <= 2 for 500)\n", "search over settings on eight hours", search);
+    std::printf("%-58s %10d\n", "  settings tried", found.tried);
+    LoopSettings plain = d->settings;
+    plain.controller = settingsOf(ControllerKind::proportional);
+    std::printf("%-58s %10.3f s      (wanted <= 0.05 for what is in view)\n", "one replay of eight hours",
+                seconds([&] { static_cast<void>(replayLoop(*d, plain)); }));
 }
 
 } // namespace nordstjerna

@@ -7,4 +7,7 @@ namespace nordstjerna {
 // phase.
 void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge);
 
+// What a step of the loop costs, and what replaying eight hours does.
+void benchLoopSpeed();
+
 } // namespace nordstjerna

@@ -27,12 +27,13 @@ void loopFinding(std::vector<Finding>& list, const char* axis, const char* id, d
 }
 
 // Whether the mount or the air rules. Noise may be most of the error and the mount still be worth mending.
-void mountFinding(std::vector<Finding>& list, const GuidedBudget& b) {
+void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget& b) {
     const Measured mount = b.recorded.mountPart_arcsec;
     const double total = b.recorded.total_arcsec.value;
     const double bound = b.bound.total_arcsec();
     const std::string figures =
-        formatMeasured(mount, "″", 2) + " of " + formatNumber(total, 2) + "″ is the mount's own motion" +
+        "Over " + formatDuration(b.span_s) + ": " + formatMeasured(mount, "″", 2) + " of " +
+        formatNumber(total, 2) + "″ is the mount's own motion" +
         (bound > 0.0 ? "; no loop of this pace would leave less than " + formatNumber(bound, 2) + "″ in all."
                      : ".");
     // What is left above the bound, and so can be mended at all.
@@ -52,6 +53,17 @@ void mountFinding(std::vector<Finding>& list, const GuidedBudget& b) {
             share = s.share;
             rms = s.rms_arcsec;
         }
+    const auto& c = run.meta.controller;
+    const bool model = c && (c->ra.kind == ControllerKind::model || c->dec.kind == ControllerKind::model);
+    if (model && *worst != Cause::drift) {
+        // No gain to be turned: it follows from what was learnt so far.
+        list.push_back(
+            {"model-learning", Weight::know, "The mount moves more than is foretold yet", figures,
+             "The model learns worm and play while it guides; a free run and a backlash test teach "
+             "it sooner.",
+             "", ""});
+        return;
+    }
     static const std::pair<Cause, const char*> words[] = {
         {Cause::periodic, "The worm gets through"},
         {Cause::drift, "Drift gets through"},
@@ -107,7 +119,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
                                                                : "Look at Dec backlash and polar drift.",
                             "", ""});
         if (budget)
-            mountFinding(list, *budget);
+            mountFinding(list, run, *budget);
     }
     if (s.rowsLeftOut > static_cast<int>(0.3 * static_cast<double>(run.rows.size())))
         list.push_back({"many-left-out", Weight::look, "Much of the run does not count",

@@ -61,14 +61,14 @@ void AxisFilter::beginAt(const AxisFilter& other, double sigma) {
     airVariance_ = other.airVariance_;
 }
 
-AxisFilter::Row AxisFilter::observer(double ahead, double phase, bool air) const {
+AxisFilter::Row AxisFilter::observer(double ahead, const WormTurn& phase, bool air) const {
     Row h{};
     h[placeAt] = 1.0;
     h[rateAt] = ahead;
     h[airAt] = air ? std::exp(-ahead / model_.airMemory_s) : 0.0;
     // Sine and cosine of the multiples from those of the first.
-    const double c = std::cos(tau * phase);
-    const double s = std::sin(tau * phase);
+    const double c = phase.cosine;
+    const double s = phase.sine;
     double ck = c;
     double sk = s;
     for (int k = 0; k < model_.harmonics; ++k) {
@@ -102,7 +102,7 @@ Measured AxisFilter::along(const Row& h) const {
     return m;
 }
 
-void AxisFilter::advance(double dt, double phase) {
+void AxisFilter::advance(double dt, const WormTurn& phase) {
     phase_ = phase;
     time_s_ += dt;
     if (dt <= 0.0)
@@ -163,13 +163,12 @@ double AxisFilter::update(double place, double variance) {
         total *= away / huber;
     for (int i = 0; i < n_; ++i)
         x_[static_cast<size_t>(i)] += gain[static_cast<size_t>(i)] * innovation / total;
-    for (int i = 0; i < n_; ++i)
-        for (int j = 0; j <= i; ++j) {
-            const double v =
-                covariance(i, j) - gain[static_cast<size_t>(i)] * gain[static_cast<size_t>(j)] / total;
-            cov(i, j) = v;
-            cov(j, i) = v;
-        }
+    for (int i = 0; i < n_; ++i) {
+        const double share = gain[static_cast<std::size_t>(i)] / total;
+        double* const row = &p_[static_cast<std::size_t>(i * most)];
+        for (int j = 0; j < n_; ++j)
+            row[j] -= share * gain[static_cast<std::size_t>(j)];
+    }
     return likelihood;
 }
 
@@ -177,7 +176,7 @@ void AxisFilter::releasePlace(double sigma) {
     cov(placeAt, placeAt) += sigma * sigma;
 }
 
-Measured AxisFilter::mount(double ahead, double phase) const {
+Measured AxisFilter::mount(double ahead, const WormTurn& phase) const {
     Measured m = along(observer(ahead, phase, false));
     const double grown =
         model_.walk_arcsec2_s * ahead + model_.rateWalk_arcsec2_s3 * ahead * ahead * ahead / 3.0;
@@ -185,7 +184,7 @@ Measured AxisFilter::mount(double ahead, double phase) const {
     return m;
 }
 
-Measured AxisFilter::seen(double ahead, double phase) const {
+Measured AxisFilter::seen(double ahead, const WormTurn& phase) const {
     Measured m = along(observer(ahead, phase, true));
     const double keep = std::exp(-2.0 * ahead / model_.airMemory_s);
     const double grown = model_.walk_arcsec2_s * ahead +
@@ -193,6 +192,21 @@ Measured AxisFilter::seen(double ahead, double phase) const {
                          (1.0 - keep) * airVariance_;
     m.sigma = std::sqrt(m.sigma * m.sigma + std::max(grown, 0.0));
     return m;
+}
+
+double AxisFilter::mountPlace(double ahead, const WormTurn& phase) const {
+    return valueAlong(observer(ahead, phase, false));
+}
+
+double AxisFilter::seenPlace(double ahead, const WormTurn& phase) const {
+    return valueAlong(observer(ahead, phase, true));
+}
+
+double AxisFilter::valueAlong(const Row& h) const {
+    double value = 0.0;
+    for (std::size_t i = 0; i < static_cast<std::size_t>(n_); ++i)
+        value += h[i] * x_[i];
+    return value;
 }
 
 Measured AxisFilter::rate() const {

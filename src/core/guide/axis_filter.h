@@ -5,7 +5,9 @@
 #pragma once
 
 #include <array>
+#include <cmath>
 #include <cstddef>
+#include <numbers>
 #include <vector>
 
 #include "core/base/measured.h"
@@ -26,6 +28,13 @@ struct FilterModel {
     double lineForgets_s = 0.0; // as the worm's
 };
 
+// A phase of the worm in turns, its cosine and sine worked out once for all filters.
+struct WormTurn {
+    WormTurn(double turns) // NOLINT: a number of turns is one
+        : cosine(std::cos(2.0 * std::numbers::pi * turns)), sine(std::sin(2.0 * std::numbers::pi * turns)) {}
+    double cosine, sine;
+};
+
 // A prior belief about the coefficients, in the order worm cosine, sine of each harmonic.
 struct WormPrior {
     std::vector<Measured> coefficient;
@@ -38,7 +47,7 @@ public:
     explicit AxisFilter(const FilterModel& model);
 
     // To a later moment. wormPhase: turns at that moment.
-    void advance(double dt_s, double wormPhase_turns);
+    void advance(double dt_s, const WormTurn& phase);
     // Takes a measured place of the given variance into account, at the moment advanced to. Gives the
     // logarithm of its likelihood. A place farther than four standard deviations counts less (Huber).
     double update(double place_arcsec, double variance_arcsec2);
@@ -51,9 +60,11 @@ public:
     void beginAt(const AxisFilter& other, double sigma_arcsec);
 
     // Of the mount alone, without the slow air, at the present moment plus `ahead`.
-    Measured mount(double ahead_s, double wormPhaseThen_turns) const;
+    Measured mount(double ahead_s, const WormTurn& then) const;
+    double mountPlace(double ahead_s, const WormTurn& then) const; // the value alone, sooner
     // What a measurement would show then, its own noise left out.
-    Measured seen(double ahead_s, double wormPhaseThen_turns) const;
+    Measured seen(double ahead_s, const WormTurn& then) const;
+    double seenPlace(double ahead_s, const WormTurn& then) const;
     Measured rate() const;
     Measured harmonic(int h, bool sine) const; // 1, 2, …
     int harmonics() const { return model_.harmonics; }
@@ -64,8 +75,9 @@ public:
 
 private:
     using Row = std::array<double, most>;
-    Row observer(double ahead_s, double wormPhase_turns, bool air) const;
+    Row observer(double ahead_s, const WormTurn& phase, bool air) const;
     Measured along(const Row& h) const;
+    double valueAlong(const Row& h) const;
     double& cov(int i, int j) { return p_[static_cast<std::size_t>(i * most + j)]; }
 
     FilterModel model_;
@@ -73,7 +85,7 @@ private:
     Row x_{};
     std::array<double, most * most> p_{};
     double time_s_ = 0.0; // since the first place, for the lines
-    double phase_ = 0.0;
+    WormTurn phase_{0.0};
     double airVariance_ = 0.0;
 };
 

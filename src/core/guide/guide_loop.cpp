@@ -29,7 +29,9 @@ const char* loopStateWord(LoopState state) {
 }
 
 double GuideLoop::AxisLoop::correction(const AxisSight& sight) {
-    const double foretold = model.correction(sight, kind == ControllerKind::model);
+    double foretold = 0.0;
+    if (looksOn || kind == ControllerKind::model)
+        foretold = model.correction(sight, kind == ControllerKind::model);
     const double followed = trend.correction(sight);
     double share = 0.0;
     if (sight.error_arcsec)

@@ -54,6 +54,9 @@ struct LoopOutput {
 class GuideLoop {
 public:
     GuideLoop(const GuideGeometry& geometry, const LoopSettings& settings, const LoopPriors& priors = {});
+    // The model need not look on where nobody asks what it believes: a replay of other controllers is much
+    // quicker so.
+    void letModelsRest() { ra_.looksOn = dec_.looksOn = false; }
 
     // A frame without a star: no corrections on garbage; a controller that knows the mount goes on with what
     // it knows for a while.
@@ -77,6 +80,7 @@ private:
         double correction(const AxisSight& sight);
         void set(const AxisSettings& settings);
         ControllerKind kind;
+        bool looksOn = true;
         ModelController model;
         ProportionalController plain;
         TrendController trend;

@@ -8,6 +8,7 @@ namespace nordstjerna {
 namespace {
 
 constexpr double forget = 0.997;     // of the weights, a frame
+constexpr double negligible = 1e-3;  // weights of filters that need not be asked
 constexpr double trustedSize = 10.0; // ideas of smaller worms begin with what is known of it
 
 constexpr double longestWorm_s = 1000.0, shortestWorm_s = 150.0;
@@ -23,7 +24,8 @@ constexpr Idea raIdeas[] = {{3e-5, 1e-10, 3.0, 0.0}, {3e-4, 1e-9, 3.0, 0.0},  {3
                             {3e-4, 1e-6, 0.0, 0.0},  {3e-4, 3e-5, 0.0, 0.0},  {3e-4, 1e-3, 0.0, 0.0},
                             {3e-2, 1e-7, 3.0, 0.0}};
 constexpr Idea decIdeas[] = {{3e-5, 1e-10, 0.0, 0.0}, {6e-4, 1e-9, 0.0, 0.0}, {1e-2, 1e-7, 0.0, 0.0}};
-constexpr double gaps_arcsec[] = {0.0, 0.35, 0.7, 1.2, 2.0, 3.0, 4.3, 6.0};
+constexpr Idea gapIdeas[] = {{1e-4, 3e-10, 0.0, 0.0}, {3e-3, 1e-8, 0.0, 0.0}};
+constexpr double gaps_arcsec[] = {0.4, 0.8, 1.3, 2.0, 2.8, 3.8, 5.0, 6.5};
 constexpr double harmonicFalls[] = {1.0, 0.4, 0.25, 0.15};
 
 FilterModel modelOf(const Idea& idea, double wormPeriod_s) {
@@ -50,13 +52,17 @@ ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& 
     : prior_(prior), phase_(prior.wormPeriod_s), fallback_(fallback), shadow_(fallback),
       wormSearch_(longestWorm_s, shortestWorm_s), lineSearch_(longestLine_s, shortestLine_s) {
     if (prior.mayHavePlay) {
+        for (const Idea& idea : decIdeas)
+            members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}, 0.0, 0.0, false, 0.0});
+        // Nobody knows at which side of the gap the axis stands when the loop closes.
         for (double gap : gaps_arcsec)
-            for (const Idea& idea : decIdeas)
-                members_.push_back({AxisFilter(modelOf(idea, 0.0)), {gap, 0.0}, 0.0, 0.0, false});
+            for (double load : {0.0, -gap})
+                for (const Idea& idea : gapIdeas)
+                    members_.push_back({AxisFilter(modelOf(idea, 0.0)), {gap, load}, 0.0, 0.0, false, 0.0});
     } else {
         for (const Idea& idea : raIdeas)
             if (idea.wormSize == 0.0)
-                members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}, 0.0, 0.0, false});
+                members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}, 0.0, 0.0, false, 0.0});
         if (prior.wormPeriod_s > 0.0)
             addWormMembers();
     }
@@ -77,7 +83,7 @@ void ModelController::addWormMembers() {
     const double weight = best->logWeight;
     for (const Idea& idea : raIdeas)
         if (idea.wormSize > 0.0) {
-            members_.push_back({AxisFilter(modelOf(idea, phase_.period_s())), {}, weight, 0.0, true});
+            members_.push_back({AxisFilter(modelOf(idea, phase_.period_s())), {}, weight, 0.0, true, 0.0});
             if (frames_ > 0)
                 members_.back().filter.beginAt(now, 3.0 * idea.wormSize);
             // Some begin with what is known of the worm; the others are there in case it is wrong.
@@ -99,8 +105,9 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
         if (!best || m.weight > best->weight)
             best = &m;
     }
+    const WormTurn phase(phase_.turns());
     const auto off = [&](const Member& m) {
-        return *s.error_arcsec - m.play.load - m.filter.seen(0.0, phase_.turns()).value;
+        return *s.error_arcsec - m.play.load - m.filter.seenPlace(0.0, phase);
     };
     if (slow)
         wormSearch_.feed(s.t_s, off(*slow), noise);
@@ -164,7 +171,7 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     // Coefficients belong to a phase: with another source of it they are learnt anew.
     if (!prior_.mayHavePlay && phase_.known() && frames_ > 0 && (!hadWorm || toldBefore != phase_.byMount()))
         addWormMembers();
-    const double phase = phase_.turns();
+    const WormTurn phase(phase_.turns());
     motor_ += s.moved_arcsec;
     for (Member& m : members_) {
         m.play.load = m.play.after(motor_);
@@ -189,10 +196,13 @@ void ModelController::learn(const AxisSight& s, double dt) {
     double gap = 0.0;
     double off = 0.0; // of what all together foretold for this frame
     double spread = 0.0;
+    const WormTurn phase(phase_.turns());
     for (const Member& m : members_) {
+        if (m.weight < negligible)
+            continue;
         load += m.weight * m.play.load;
         gap += m.weight * m.play.gap;
-        const Measured now = m.filter.mount(0.0, phase_.turns());
+        const Measured now = m.filter.mount(0.0, phase);
         off += m.weight * (*s.error_arcsec - m.play.load - now.value);
         spread += m.weight * now.sigma * now.sigma;
     }
@@ -238,8 +248,8 @@ void ModelController::learn(const AxisSight& s, double dt) {
 }
 
 // How the motor should move the star so that the load, by all that is believed, ends nearest to the aim.
-double ModelController::bestMove(double ahead) const {
-    const double then = phase_.turns(ahead);
+double ModelController::bestMove(double ahead) {
+    const WormTurn then(phase_.turns(ahead));
     struct Wish {
         double weight, move, up, down; // wanted motion of the load; slack before it follows either way
     };
@@ -248,10 +258,11 @@ double ModelController::bestMove(double ahead) const {
     double plain = 0.0;
     double spread = 0.0;
     bool gap = false;
-    for (const Member& m : members_) {
-        if (m.weight < 1e-4)
+    for (Member& m : members_) {
+        if (m.weight < negligible)
             continue;
         const Measured next = m.filter.mount(ahead, then);
+        m.nextSigma = next.sigma;
         const double move = -(next.value + m.play.load);
         plain += m.weight * move;
         spread += m.weight * next.sigma * next.sigma;
@@ -273,38 +284,47 @@ double ModelController::bestMove(double ahead) const {
     // To turn about must bring more than the prediction is uncertain by.
     const double margin = 1.0 * spread;
     least -= margin;
-    for (const Wish& w : wishes)
-        for (double u : {w.move + (w.move > 0.0 ? w.up : -w.down), plain}) {
-            const double l = loss(u);
-            if (l < least) {
-                least = l;
-                best = u;
-            }
+    const auto consider = [&](double u) {
+        const double l = loss(u);
+        if (l < least) {
+            least = l;
+            best = u;
         }
+    };
+    consider(plain);
+    // Ideas of small weight are reckoned with, but do not propose.
+    constexpr double voice = 0.02;
+    for (const Wish& w : wishes)
+        if (w.weight > voice)
+            consider(w.move + (w.move > 0.0 ? w.up : -w.down));
     return best;
 }
 
 double ModelController::decide(const AxisSight& s) {
     double move = bestMove(s.next_s);
     // The pulse itself takes time, in which the mount goes on.
-    move = bestMove(s.next_s + std::min(std::abs(move) / std::max(s.reach_arcsec_s, 0.1), 2.0));
+    const double pulse_s = std::min(std::abs(move) / std::max(s.reach_arcsec_s, 0.1), 2.0);
+    constexpr double noticeable_s = 0.1;
+    if (pulse_s > noticeable_s)
+        move = bestMove(s.next_s + pulse_s);
     return move;
 }
 
 void ModelController::believe(const AxisSight& s, double move) {
     const double ahead = s.next_s;
-    const double then = phase_.turns(ahead);
+    const WormTurn then(phase_.turns(ahead));
+    const WormTurn present(phase_.turns());
     double next = 0.0;
     double nextSquare = 0.0;
     double placeNow = 0.0;
     double placeSquare = 0.0;
     for (const Member& m : members_) {
-        const Measured a = m.filter.mount(ahead, then);
-        Play moved = m.play;
-        const double at = a.value + moved.after(motor_ + move);
+        if (m.weight < negligible)
+            continue;
+        const double at = m.filter.mountPlace(ahead, then) + m.play.after(motor_ + move);
         next += m.weight * at;
-        nextSquare += m.weight * (a.sigma * a.sigma + at * at);
-        const Measured now = m.filter.mount(0.0, phase_.turns());
+        nextSquare += m.weight * (m.nextSigma * m.nextSigma + at * at);
+        const Measured now = m.filter.mount(0.0, present);
         const double here = now.value + m.play.load;
         placeNow += m.weight * here;
         placeSquare += m.weight * (now.sigma * now.sigma + here * here);

@@ -67,6 +67,7 @@ private:
         double logWeight = 0.0;
         double weight = 0.0;
         bool worm = false;
+        double nextSigma = 0.0; // of what it foretells for the next exposure
     };
 
     void weigh();
@@ -74,7 +75,7 @@ private:
     void addWormMembers();
     void searchLines(const AxisSight& sight, double noise);
     double decide(const AxisSight& sight);
-    double bestMove(double ahead_s) const;
+    double bestMove(double ahead_s);
     void believe(const AxisSight& sight, double move);
     void believeSlowly();
 

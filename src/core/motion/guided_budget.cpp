@@ -169,6 +169,7 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
                        std::to_string(ra.t.size()) + " rows of at least 60 are steady.", "Guide for longer.");
     GuidedBudget b;
     b.gap_arcsec = d.gap_arcsec;
+    b.span_s = ra.t.back() - ra.t.front();
     const auto both = [](const Measured& x, const Measured& y) {
         const double total = std::hypot(x.value, y.value);
         return Measured{total, std::hypot(x.value * x.sigma, y.value * y.sigma) / std::max(total, 1e-9)};

@@ -210,6 +210,7 @@ LoopPriors taughtBy(const Run& run) {
 Replayed replayLoop(const Disturbance& d, const LoopSettings& settings, const std::function<bool()>& stop) {
     Replayed r;
     GuideLoop loop(d.geometry, settings, d.priors);
+    loop.letModelsRest();
     SkyError motor;
     double load = 0.0;
     PulsePair sent;

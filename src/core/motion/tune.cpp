@@ -38,14 +38,15 @@ const char* reasonFor(ControllerKind kind, bool ra) {
 }
 
 // One axis under other settings: less in all, or as much in all and less of it the mount's.
-bool better(const Measured& total, const Measured& totalNow, const Measured& mount,
-            const Measured& mountNow) {
+bool better(const Measured& total, const Measured& totalNow, const Measured& mount, const Measured& mountNow,
+            ControllerKind kindNow) {
     const double gain = totalNow.value - total.value;
     const double calmer = mountNow.value - mount.value;
     // The same air on both: they differ by far less than each is uncertain, by experience a third.
     // The best of hundreds is partly luck: it must not pay for a smaller figure with more motion.
-    return (gain > measuredGain * totalNow.value && gain > 0.35 * total.sigma &&
-            calmer > -0.03 * mountNow.value) ||
+    // And what learns by itself is not given up for the luck of one record.
+    const double least = (kindNow == ControllerKind::model ? 2.5 : 1.0) * measuredGain * totalNow.value;
+    return (gain > least && gain > 0.35 * total.sigma && calmer > -0.03 * mountNow.value) ||
            (gain > -0.005 * totalNow.value && calmer > mountGain * mountNow.value &&
             calmer > 0.35 * mountNow.sigma);
 }
@@ -177,9 +178,9 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
         return mountPartRms(ra ? track.ra : track.dec, load, d.judgedFrom());
     };
     const bool betterRa = better(result.proposed.ra_arcsec, replayedNow.ra_arcsec, mountOf(then, true),
-                                 mountOf(nowErrors, true));
+                                 mountOf(nowErrors, true), present.controller.ra.kind);
     const bool betterDec = better(result.proposed.dec_arcsec, replayedNow.dec_arcsec, mountOf(then, false),
-                                  mountOf(nowErrors, false));
+                                  mountOf(nowErrors, false), present.controller.dec.kind);
     if (betterRa) {
         best.controller.ra = found.best.controller.ra;
         addAxis(result.changes, book, best.controller, true, result.proposed.ra_arcsec, replayedNow.ra_arcsec,

@@ -261,6 +261,15 @@ void LaneChart::showMarks() {
                                 [](const RunRow& r, double t) { return r.t_s < t; });
     };
     const bool few = at(shown.upper) - at(shown.lower) < 700;
+    // Words that would run into each other: the later one is left to its line and to hovering.
+    double free = -1e9;
+    for (QCPItemText* text : eventTexts_) {
+        const double x = ra_.rect->axis(QCPAxis::atBottom)->coordToPixel(text->position->coords().x());
+        const bool shows = x > free;
+        text->setVisible(shows);
+        if (shows)
+            free = x + QFontMetrics(text->font()).horizontalAdvance(text->text()) + 12.0;
+    }
     for (Lane* lane : {&ra_, &dec_}) {
         QCPScatterStyle style = lane->trace->scatterStyle();
         style.setShape(!few            ? QCPScatterStyle::ssNone

@@ -363,7 +363,10 @@ void GuideStation::refresh() {
         say("", tr("Slewing to the target."));
         setPrimary(tr("Stop"));
     } else if (guiding_) {
-        say(run_.rows.empty() ? tr("starting") : tr("running %1").arg(qs(formatDuration(elapsed))),
+        say(run_.rows.empty()
+                ? tr("starting")
+                : tr("running %1 · figures of the last %2")
+                      .arg(qs(formatDuration(elapsed)), qs(formatDuration(std::min(rmsWindow_s, elapsed)))),
             sentence());
         setPrimary(tr("Stop guiding"));
     } else if (!rates) {
@@ -387,7 +390,6 @@ void GuideStation::refresh() {
 }
 
 void GuideStation::showFigures() {
-    const double elapsed = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
     const double image = scalesOf(session().rig()).image_arcsec_px;
     spot_->show(run_.rows, image);
     const auto live = liveRms(run_.rows, rmsWindow_s);
@@ -397,16 +399,13 @@ void GuideStation::showFigures() {
         axes_->showNothing(tr("round is 1 to 1"));
         lanes_->setTitles("RA", "Dec");
     } else {
-        const double span = std::min(rmsWindow_s, elapsed);
         total_->show(qs(formatNumber(live->total_arcsec, 2)) + "″",
                      tr("± %1″").arg(qs(formatNumber(live->sigma_arcsec, 2))),
-                     tr("%1 imaging px (want < 1), last %2")
-                         .arg(qs(formatNumber(live->total_arcsec / image, 2)), qs(formatDuration(span))));
+                     tr("%1 imaging px (< 1)").arg(qs(formatNumber(live->total_arcsec / image, 2))));
         if (const auto mount = liveMountPart(run_.rows, beliefs_, rmsWindow_s))
             mount_->show(qs(formatNumber(mount->value, 2)) + "″",
                          tr("± %1″").arg(qs(formatNumber(mount->sigma, 2))),
-                         tr("%1 imaging px blur the picture, last %2")
-                             .arg(qs(formatNumber(mount->value / image, 2)), qs(formatDuration(span))));
+                         tr("%1 imaging px of blur").arg(qs(formatNumber(mount->value / image, 2))));
         else
             mount_->showNothing(tr("what blurs the picture; in a minute"));
         const double offset = std::hypot(live->offsetRa_arcsec, live->offsetDec_arcsec);
@@ -426,9 +425,9 @@ void GuideStation::showFigures() {
     if (last == run_.rows.rend())
         stars_->showNothing(tr("chosen by centroid noise"));
     else
-        stars_->show(QString::number(last->stars), last->stars == 1 ? tr("star") : tr("stars"),
-                     tr("best SNR %1 · HFD %2 px")
-                         .arg(qs(formatNumber(last->snr, 0)), qs(formatNumber(last->hfd_px, 1))));
+        stars_->show(
+            QString::number(last->stars), last->stars == 1 ? tr("star") : tr("stars"),
+            tr("SNR %1 · HFD %2 px").arg(qs(formatNumber(last->snr, 0)), qs(formatNumber(last->hfd_px, 1))));
 }
 
 // Until the mount stops at its limit, or the star sets behind what stands round the site.
