@@ -154,8 +154,10 @@ Expected<Json> simulate(const SimulateRequest& request) {
         return Json{{"out", request.out.string()}, {"kind", "backlash"}, {"rows", test.run().rows.size()}};
     }
     Json tuned;
-    SettingsBook book;
+    SettingsBook book(request.wishes.over({}));
     book.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);
+    for (const auto& [key, value] : request.wishes.values)
+        book.change(key, value, "yours", "", night.clock().now());
     if (request.tuned) {
         const auto proposal = tuneFirst(devices, rig, *rates, book);
         if (!proposal)
@@ -168,10 +170,8 @@ Expected<Json> simulate(const SimulateRequest& request) {
     setup.rig = rig;
     setup.rates = *rates;
     setup.corrections = request.kind == RunKind::guided;
-    setup.controller = request.wishes.over(book.controller());
-    const auto wished = request.wishes.values.find(SettingKey::exposure);
-    setup.exposure_s =
-        wished != request.wishes.values.end() ? wished->second : book.value(SettingKey::exposure);
+    setup.controller = book.controller();
+    setup.exposure_s = book.value(SettingKey::exposure);
     setup.length_s = 60.0 * request.minutes;
     Guiding guiding(setup);
 

@@ -406,6 +406,10 @@ int main(int argc, char** argv) {
     }
     if (!std::getenv("DISPLAY"))
         setenv("QT_QPA_PLATFORM", "offscreen", 0);
+    if (argc > 1 && std::string(argv[1]) == "tune") {
+        benchTune(argc > 2 ? std::atoi(argv[2]) : 60);
+        return 0;
+    }
     QApplication app(argc, argv);
     QApplication::setStyle("Fusion");
     startUp();

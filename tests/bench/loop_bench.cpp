@@ -8,7 +8,7 @@
 
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
-#include "core/motion/loop_search.h"
+#include "core/motion/tune.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/rates_measurement.h"
 #include "edge/devices/sim/simulated_night.h"
@@ -25,6 +25,8 @@ namespace {
 constexpr double length_s = 2400.0;
 
 struct Course {
+    Run run;
+
     std::vector<double> t, ra, dec, mountRa, mountDec; // ″
     std::optional<Problem> runaway;
 };
@@ -80,6 +82,7 @@ std::optional<Course> follow(const RandomMount& m, const std::optional<Controlle
     if (const auto done = runProcedure(guiding, devices, control, hooks); !done)
         return failed("run", done.error());
     c.runaway = guiding.runaway();
+    c.run = guiding.run();
     return c;
 }
 
@@ -222,6 +225,52 @@ void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge) {
         "<= 1.03 always");
     std::printf("  worst %.3f\n", quantile(column([](auto& v) { return v.model / v.proportional; }), 1.0));
     say("ridge regression over the filter told the truth", column([](auto& v) { return v.ridgeRatio; }), "1");
+}
+
+void benchTune(int mounts) {
+    std::mutex lock;
+    std::vector<double> ratios;
+    std::vector<double> promises;
+    int unchanged = 0;
+    std::atomic<int> next{0};
+    shareOut(static_cast<size_t>(mounts), [&](size_t, size_t) {
+        for (int i = next++; i < mounts; i = next++) {
+            const RandomMount m = randomMount(static_cast<std::uint64_t>(1000 + i));
+            const auto free = follow(m, std::nullopt);
+            ControllerSettings plain;
+            plain.ra.kind = plain.dec.kind = ControllerKind::proportional;
+            SettingsBook book(plain);
+            const auto proposal = free ? tune(free->run, book, nullptr) : Expected<Tune>(problem("", "", ""));
+            if (!proposal)
+                continue;
+            for (const Recommendation& r : proposal->changes)
+                if (r.key != SettingKey::exposure)
+                    book.change(r.key, r.value, "measured", "", {});
+            const auto rms = [&](const ControllerSettings& s) {
+                const auto c = follow(m, s);
+                return c ? std::hypot(lateRms(c->ra), lateRms(c->dec)) : 1e9;
+            };
+            const double tuned = rms(book.controller());
+            double best = std::min(tuned, rms(ControllerSettings{}));
+            for (double gain : {0.1, 0.2, 0.35, 0.5, 0.65, 0.85})
+                for (double deadband : {0.0, 0.3}) {
+                    plain.ra.loopGain = plain.dec.loopGain = gain;
+                    plain.ra.deadband_arcsec = plain.dec.deadband_arcsec = deadband;
+                    best = std::min(best, rms(plain));
+                }
+            const std::scoped_lock guard(lock);
+            ratios.push_back(tuned / best);
+            promises.push_back(tuned / proposal->proposed.total_arcsec.value);
+            unchanged += !proposal->gains();
+        }
+    });
+    std::printf("tune: %zu mounts, nothing to gain on %d\n", ratios.size(), unchanged);
+    std::printf("%-58s median %6.3f  90 %% %6.3f  worst %6.3f (wanted <= 1.03)\n",
+                "with what Tune proposes over the best of 14 tried on the sky", quantile(ratios, 0.5),
+                quantile(ratios, 0.9), quantile(ratios, 1.0));
+    std::printf("%-58s median %6.3f  10 %% %6.3f  90 %% %6.3f (wanted within 0.05 of 1)\n",
+                "what it then left over what was promised", quantile(promises, 0.5), quantile(promises, 0.1),
+                quantile(promises, 0.9));
 }
 
 void benchLoopSpeed() {

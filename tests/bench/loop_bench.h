@@ -7,6 +7,9 @@ namespace nordstjerna {
 // phase.
 void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge);
 
+// Whether what Tune proposes from a free run is as good as the best of many settings tried on the sky.
+void benchTune(int mounts);
+
 // What a step of the loop costs, and what replaying eight hours does.
 void benchLoopSpeed();
 

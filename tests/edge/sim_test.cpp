@@ -8,6 +8,7 @@
 #include "core/image/star_detect.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/noise_table.h"
+#include "edge/devices/sim/sim_air.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/platesolve/plate_solver.h"
 #include "edge/runner.h"
@@ -35,6 +36,11 @@ private slots:
     void imagingCameraSeesTheSameSky();
     void leversMoveTheAxis();
     void unknownScenarioKeyIsNamed();
+    void processesInTime();
+    void bothCamerasSeeTheSameAir();
+    void pulsesAsTheMountHasThem();
+    void stictionSticksAndJumps();
+    void wormTellsItsPhaseItsOwnWay();
 };
 
 void SimTest::sameSeedSameFrame() {
@@ -273,6 +279,114 @@ void SimTest::coverDarkensTrailsToo() {
     };
     QVERIFY(exposed(false) > 20);
     QCOMPARE(exposed(true), size_t(0));
+}
+
+void SimTest::processesInTime() {
+    // White noise: the mean over T scatters as 1/√T, and neighbours know nothing of each other. The slow
+    // process has variance 1 and forgets as told; the walk grows as √t.
+    double fast[2] = {0.0, 0.0};
+    double neighbours = 0.0;
+    double slow = 0.0;
+    double kept = 0.0;
+    double walked = 0.0;
+    constexpr int many = 4000;
+    for (int i = 0; i < many; ++i) {
+        const WhiteNoise white(static_cast<std::uint64_t>(i) * 77 + 1);
+        const double a = white.mean(10.0, 11.0);
+        const double b = white.mean(11.0, 15.0);
+        fast[0] += a * a / many;
+        fast[1] += b * b / many;
+        neighbours += a * b / many;
+        const SlowNoise process(static_cast<std::uint64_t>(i) * 91 + 5, 6.0);
+        slow += process.at(40.0) * process.at(40.0) / many;
+        kept += process.at(40.0) * process.at(46.0) / many;
+        const RandomWalk walk(static_cast<std::uint64_t>(i) * 13 + 3);
+        walked += walk.at(50.0) * walk.at(50.0) / many;
+    }
+    QVERIFY2(std::abs(fast[0] - 1.0) < 0.08, qPrintable(QString::number(fast[0])));
+    QVERIFY2(std::abs(fast[1] - 0.25) < 0.02, qPrintable(QString::number(fast[1])));
+    QVERIFY(std::abs(neighbours) < 0.04);
+    QVERIFY2(std::abs(slow - 1.0) < 0.08, qPrintable(QString::number(slow)));
+    QVERIFY2(std::abs(kept - std::exp(-1.0)) < 0.06, qPrintable(QString::number(kept)));
+    QVERIFY2(std::abs(walked - 50.0) < 5.0, qPrintable(QString::number(walked)));
+    // Whoever looks, and in whatever order.
+    const SlowNoise one(3, 6.0);
+    const SlowNoise two(3, 6.0);
+    const double late = one.at(500.0);
+    QCOMPARE(one.at(20.0), two.at(20.0));
+    QCOMPARE(two.at(500.0), late);
+}
+
+void SimTest::bothCamerasSeeTheSameAir() {
+    Scenario s = demoScenario();
+    const SimAir air(s);
+    const SimAir again(s);
+    const Instant t = s.start + 300.0;
+    QVERIFY(air.fieldMotion(t, 2.0, 1.0) == again.fieldMotion(t, 2.0, 1.0));
+    // A long exposure holds the mean of the short ones in it.
+    Eigen::Vector2d sum = Eigen::Vector2d::Zero();
+    for (int i = 0; i < 30; ++i)
+        sum += air.fieldMotion(t + 2.0 * i, 2.0, 1.0) / 30.0;
+    QVERIFY((sum - air.fieldMotion(t, 60.0, 1.0)).norm() < 0.02);
+}
+
+void SimTest::pulsesAsTheMountHasThem() {
+    Scenario s = perfectScenario();
+    s.pulseAsymmetryRa = 0.2;
+    s.pulseResolution_ms = 50.0;
+    MountMechanics m(s);
+    const auto moved = [&](double ms) {
+        const double before = m.believed().hourAngle.rad();
+        m.setTracking(false);
+        m.startPulse(ms, 0.0);
+        m.advance(m.when() + 2.0);
+        return (m.believed().hourAngle.rad() - before) * arcsecPerRad;
+    };
+    const double rate = s.rig.mount.guideRateRa * siderealRate_arcsec_s;
+    QVERIFY(std::abs(moved(1000.0) - 1.2 * rate) < 0.01);
+    QVERIFY(std::abs(moved(-1000.0) + 0.8 * rate) < 0.01);
+    QVERIFY(std::abs(moved(20.0)) < 1e-6); // less than half of what it resolves
+    QVERIFY(std::abs(moved(60.0) - 1.2 * 0.05 * rate) < 0.01);
+}
+
+void SimTest::stictionSticksAndJumps() {
+    Scenario s = perfectScenario();
+    s.decStiction_arcsec = 2.0;
+    MountMechanics m(s);
+    const auto dec = [&] { return std::asin(m.attitude(m.when(), Angle()).col(2).dot(m.axis())); };
+    const double start = dec();
+    double last = 0.0;
+    bool jumped = false;
+    for (int i = 0; i < 6; ++i) {
+        m.startPulse(0.0, 100.0); // 0.75″ each
+        m.advance(m.when() + 1.0);
+        const double moved = (dec() - start) * arcsecPerRad;
+        QVERIFY(std::abs(moved - last) < 0.01 || std::abs(moved - last) > 1.9);
+        jumped = jumped || std::abs(moved - last) > 1.9;
+        last = moved;
+    }
+    QVERIFY(jumped);
+}
+
+void SimTest::wormTellsItsPhaseItsOwnWay() {
+    const Scenario s = demoScenario();
+    Scenario down = s;
+    down.wormPhaseBackwards = true;
+    Scenario elsewhere = s;
+    elsewhere.wormPhaseError_turns = 0.25;
+    MountMechanics forward(s);
+    MountMechanics backward(down);
+    MountMechanics shifted(elsewhere);
+    const auto step = [](MountMechanics& m) {
+        const double before = *m.reportedWorm();
+        m.advance(m.when() + 43.2);
+        const double d = *m.reportedWorm() - before;
+        return d - std::round(d);
+    };
+    const double apart = *shifted.reportedWorm() - *forward.reportedWorm();
+    QVERIFY(std::abs(apart - std::floor(apart) - 0.25) < 1e-9);
+    QVERIFY(std::abs(step(forward) - 0.1) < 1e-3);
+    QVERIFY(std::abs(step(backward) + 0.1) < 1e-3);
 }
 
 NORDSTJERNA_TEST(SimTest)

@@ -8,9 +8,11 @@
 #include "core/base/number_text.h"
 #include "core/image/star_detect.h"
 #include "core/image/star_measure.h"
+#include "core/motion/loop_replay.h"
 #include "edge/store/fits.h"
 #include "edge/store/rig_file.h"
 #include "edge/store/run_table.h"
+#include "loop_world.h"
 #include "reference_data.h"
 #include "registry.h"
 
@@ -36,6 +38,8 @@ private slots:
     void orderedMetadataIsUnderstood();
     void calibrationRoundTrip();
     void numbersNeverFollowTheLocale();
+    void runIsReplayedFromItsTable();
+    void loopThatCannotBeIsAProblem();
 
 private:
     std::filesystem::path path(const char* name) const { return (dir_->path() + "/" + name).toStdString(); }
@@ -383,6 +387,45 @@ void StoreTest::numbersNeverFollowTheLocale() {
     QVERIFY(!typedNumber("1.234,5"));
     QCOMPARE(*wholeNumber(exactText(0.1)), 0.1);
     QVERIFY(!wholeNumber("2,5"));
+}
+
+void StoreTest::runIsReplayedFromItsTable() {
+    LoopWorld w;
+    w.tellsWorm = true;
+    w.gap_arcsec = 2.0;
+    const Run run = guideWorld(w, settingsOf(ControllerKind::model), 12.0).run;
+    QVERIFY(writeRunTable(path("g.ecsv"), run).has_value());
+    const auto back = readRunTable(path("g.ecsv"));
+    QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
+    QCOMPARE(back->meta.controller->ra.kind, ControllerKind::model);
+    const auto again = pulsesAgain(*back);
+    QVERIFY(again.has_value());
+    for (size_t i = 0; i < again->size(); ++i) {
+        QCOMPARE((*again)[i].ra_ms, run.rows[i].pulseRa_ms);
+        QCOMPARE((*again)[i].dec_ms, run.rows[i].pulseDec_ms);
+    }
+}
+
+void StoreTest::loopThatCannotBeIsAProblem() {
+    LoopWorld w;
+    const Run run = guideWorld(w, settingsOf(ControllerKind::model), 2.0).run;
+    QVERIFY(writeRunTable(path("g.ecsv"), run).has_value());
+    std::ifstream in(path("g.ecsv"));
+    const std::string text{std::istreambuf_iterator<char>(in), {}};
+    const std::pair<const char*, const char*> changes[] = {
+        {"exposure_s: 2", "exposure_s: -2"},
+        {"exposure_s: 2", "exposure_s: .nan"},
+        {"response_arcsec_s: [7.5, 0, 0, -7.5]", "response_arcsec_s: [7.5, 0, 0, 0]"},
+        {"response_arcsec_s: [7.5, 0, 0, -7.5]", "response_arcsec_s: [7.5]"},
+        {"kind: model", "kind: clairvoyant"}};
+    for (const auto& [from, to] : changes) {
+        std::string changed = text;
+        const size_t at = changed.find(from);
+        QVERIFY2(at != std::string::npos, from);
+        changed.replace(at, std::string(from).size(), to);
+        const auto read = readRunTable(write("changed.ecsv", changed));
+        QVERIFY2(!read.has_value(), to);
+    }
 }
 
 NORDSTJERNA_TEST(StoreTest)

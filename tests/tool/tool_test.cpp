@@ -65,6 +65,7 @@ private slots:
     void shortAndStillRunsSaySo();
     void simulationIsRepeatable();
     void missingIndexFiles();
+    void replayAndTune();
 
 private:
     QString in(const char* name) const { return dir_->filePath(name); }
@@ -461,6 +462,48 @@ void ToolTest::missingIndexFiles() {
     const Ran r = tool({"solve", SOURCE_DIR "/tests/reference/data/stars.fits"}, environment);
     QCOMPARE(r.status, 1);
     QVERIFY(std::string(r.out["problem"]["what"]).find("index") != std::string::npos);
+}
+
+void ToolTest::replayAndTune() {
+    const QString scenario = SOURCE_DIR "/resources/demo/night.json";
+    Ran r = tool({"simulate", scenario, "--minutes", "20", "--kind", "guided", "--controller", "proportional",
+                  "--out", in("p.ecsv")});
+    QCOMPARE(r.status, 0);
+    r = tool({"simulate", scenario, "--minutes", "20", "--kind", "guided", "--controller", "model", "--out",
+              in("m.ecsv")});
+    QCOMPARE(r.status, 0);
+    r = tool({"replay", in("p.ecsv"), "--controller", "model", "--search"});
+    QCOMPARE(r.status, 0);
+    for (const char* key : {"ra_arcsec", "dec_arcsec", "total_arcsec", "mount_part_arcsec"})
+        QVERIFY2(isMeasured(r.out["predicted"][key]), key);
+    QVERIFY(r.out["recorded"]["total_arcsec"].is_number() &&
+            isMeasured(r.out["recorded"]["mount_part_arcsec"]));
+    QVERIFY(double(r.out["bound_arcsec"]["total"]) <
+            double(r.out["predicted"]["total_arcsec"]["value"]) * 1.05);
+    QCOMPARE(r.out["settings"]["ra"]["kind"].get<std::string>(), std::string("model"));
+    QVERIFY(int(r.out["tried"]) > 500 && r.out["best"].contains("dec"));
+    // Foretold from the one, got by the other.
+    const Ran got = tool({"replay", in("m.ecsv")});
+    QVERIFY2(std::abs(double(r.out["predicted"]["total_arcsec"]["value"]) /
+                          double(got.out["recorded"]["total_arcsec"]) -
+                      1.0) < 0.06,
+             qPrintable(r.raw + got.raw));
+    const Ran judged = tool({"analyse", in("p.ecsv")});
+    QVERIFY(isMeasured(judged.out["mount_part_arcsec"]) && !judged.out["budget"].empty());
+    double sum = 0.0;
+    for (const auto& share : judged.out["budget"])
+        sum += double(share["share"]);
+    QVERIFY(std::abs(sum - 1.0) < 1e-3);
+    // What cannot be had says so.
+    r = tool({"replay", in("p.ecsv"), "--exposure", "0.7"});
+    QCOMPARE(r.status, 1);
+    QVERIFY(r.out.contains("problem"));
+    QCOMPARE(tool({"replay", in("p.ecsv"), "--exposure", "4"}).status, 0);
+    QCOMPARE(tool({"replay", in("p.ecsv"), "--controller", "clairvoyant"}).status, 2);
+    r = tool({"simulate", scenario, "--minutes", "12", "--kind", "guided", "--controller", "proportional",
+              "--tuned", "--out", in("t.ecsv")});
+    QCOMPARE(r.status, 0);
+    QVERIFY(r.out["tuned"]["changes"].is_array() && isMeasured(r.out["tuned"]["proposed_total_arcsec"]));
 }
 
 NORDSTJERNA_TEST(ToolTest)

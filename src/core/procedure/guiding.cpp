@@ -44,7 +44,8 @@ void Guiding::closeLoop(const Event& event) {
     LoopPriors priors = setup_.priors;
     if (priors.ra.wormPeriod_s <= 0.0)
         priors.ra.wormPeriod_s = setup_.rig.mount.wormPeriod_s;
-    priors.dec.mayHavePlay = true;
+    // Encoders on the axes see to it that what was sent is done.
+    priors.dec.mayHavePlay = !setup_.rig.mount.encoders;
     if (priors.ra.worm)
         for (Measured& c : priors.ra.worm->coefficient) {
             c.value *= cos(event.mount.pointing.dec);
@@ -138,7 +139,9 @@ Step Guiding::advance(const Event& event) {
         phase_ = Phase::looking;
         return watch_.look(setup_.exposure_s);
     case Phase::correcting:
-        return lost() ? lookOrSearch() : watch();
+        return lost() ? lookOrSearch() : lookOn();
+    case Phase::pausing:
+        return watch();
     case Phase::ended:
         break;
     }
@@ -305,12 +308,22 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         phase_ = Phase::correcting;
         return PulseStep{pulse.ra_ms, pulse.dec_ms};
     }
-    return watch_.look(setup_.exposure_s);
+    return lookOn();
+}
+
+// Trend on both axes gives the mount time between two looks, once it is steady; acquiring goes without.
+Step Guiding::lookOn() {
+    const auto& c = setup_.controller;
+    const bool trend = c.ra.kind == ControllerKind::trend && c.dec.kind == ControllerKind::trend;
+    if (!setup_.corrections || !trend || loopState() != LoopState::steady)
+        return watch();
+    phase_ = Phase::pausing;
+    return WaitStep{setup_.exposure_s, "a pause as long as the exposure"};
 }
 
 Progress Guiding::progress() const {
     Progress p;
-    const bool running = phase_ == Phase::looking || phase_ == Phase::correcting;
+    const bool running = phase_ == Phase::looking || phase_ == Phase::correcting || phase_ == Phase::pausing;
     const bool proving = phase_ == Phase::proving || phase_ == Phase::probing;
     using State = ProgressStep::State;
     p.steps.push_back({"Choose stars", running || proving || phase_ == Phase::ended ? State::done

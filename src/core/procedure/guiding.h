@@ -21,7 +21,7 @@ struct GuidingSetup {
     double exposure_s = 2.0;
     int mostStars = 9;
     SettleRule settle;
-    LoopPriors priors; // the worm as at declination 0
+    LoopPriors priors;              // the worm as at declination 0
     double length_s = 0.0;          // 0: until stopped
     std::vector<Pixel> wantedStars; // chosen by hand; empty: chosen by merit
 };
@@ -65,9 +65,21 @@ protected:
 
 private:
     std::optional<Step> pulseFailed(const Event& event);
-    enum class Phase { start, finding, proving, probing, looking, searching, renewing, correcting, ended };
+    enum class Phase {
+        start,
+        finding,
+        proving,
+        probing,
+        looking,
+        searching,
+        renewing,
+        correcting,
+        pausing,
+        ended
+    };
     Step choose(const Event& event);
     Step lookOrSearch();
+    Step lookOn();
     Step measured(const StarsTracked& tracked, const Event& event);
     ChoiceOptions choiceOptions() const;
     Step prove(const StarsTracked& tracked, const Event& event);

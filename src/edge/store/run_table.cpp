@@ -141,6 +141,10 @@ LoopRecord readLoop(const YAML::Node& n) {
     l.settle = {n["settle"][0].as<double>(), n["settle"][1].as<double>(), n["settle"][2].as<double>()};
     l.priors.ra = readPrior(n["ra"]);
     l.priors.dec = readPrior(n["dec"]);
+    const double square = l.response[0] * l.response[3] - l.response[1] * l.response[2];
+    if (!(l.exposure_s > 0.0 && l.exposure_s < 86400.0) || !std::isfinite(square) || square == 0.0 ||
+        !std::isfinite(l.raReach_arcsec_s) || !std::isfinite(l.decReach_arcsec_s))
+        throw YAML::Exception(YAML::Mark::null_mark(), "\"loop\" states an exposure or rates that cannot be");
     return l;
 }
 
