@@ -51,8 +51,8 @@ struct Disturbance {
 // Fails with fewer than 30 measured rows. gap: of a backlash test, if there was one.
 Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Measured>& gap = {});
 
-// What a run taught of the mount, for the next run to begin with: the worm by the phase the mount tells, as it
-// is at declination 0, and the gap of Dec where the run had to cross it.
+// What a run taught of the mount, for the next run to begin with: the worm by the phase the mount tells, as
+// it is at declination 0, and the gap of Dec where the run had to cross it.
 LoopPriors taughtBy(const Run& run);
 
 struct Replayed {

@@ -34,7 +34,7 @@ LoopPriors taughtFromJson(const nlohmann::json& json) {
         p.dec.gap_arcsec = Measured{json.at("gap_arcsec").at(0), json.at("gap_arcsec").at(1)};
     return p;
 }
-}
+} // namespace
 
 Expected<Evening> readEvening(const std::filesystem::path& path) {
     const auto json = readJsonFile(path);
