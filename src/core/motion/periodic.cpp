@@ -154,7 +154,7 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
     return found;
 }
 
-struct WormPhase {
+struct WormClock {
     std::vector<double> turns; // one a sample
     double period_s = 0.0;
     double sense = 1.0; // −1: the phase runs down
@@ -220,7 +220,7 @@ private:
     double period_;
 };
 
-WormError wormFrom(LineModel model, std::span<const double> t, const WormPhase& phase,
+WormError wormFrom(LineModel model, std::span<const double> t, const WormClock& phase,
                    const std::vector<PeriodicLine>& lines) {
     WormError w;
     const double span = t.back() - t.front();
@@ -334,7 +334,7 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
                                     std::log(cautious * std::max(found.independent, 1.0) / significant));
     result.residual_arcsec = joint.sigma;
 
-    WormPhase phase;
+    WormClock phase;
     bool given = options.wormPeriod_s > 0.0;
     Measured period{options.wormPeriod_s, 0.0};
     // The mount's own turns count unless the person says that the worm is another one.

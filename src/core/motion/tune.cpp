@@ -9,9 +9,9 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr double least_s = 300.0;      // of any record
-constexpr double leastTurns = 1.3;     // of the worm, before its period can be followed
-constexpr double measuredGain = 0.015; // relative: less is not worth a change
+constexpr double shortestRecord_s = 300.0; // of any record
+constexpr double turnsNeeded = 1.3;        // of the worm, before its period can be followed
+constexpr double measuredGain = 0.015;     // relative: less is not worth a change
 constexpr double mountGain = 0.1;
 constexpr double longestExposure_s = 8.0;
 
@@ -143,11 +143,11 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
         return tl::unexpected(rebuilt.error());
     const Disturbance& d = *rebuilt;
     const double worm = d.priors.ra.wormPeriod_s;
-    const double needed = std::max(least_s, leastTurns * worm);
+    const double needed = std::max(shortestRecord_s, turnsNeeded * worm);
     if (d.span_s() < needed)
         return problem("The record is too short to tune on.",
                        formatDuration(d.span_s()) + " of " + formatDuration(needed) +
-                           (worm > 0.0 && leastTurns * worm > least_s
+                           (worm > 0.0 && turnsNeeded * worm > shortestRecord_s
                                 ? ": the worm must have turned once and a bit before it can be foretold."
                                 : ": less does not tell the mount from the air."),
                        "Go on recording for " + formatDuration(std::ceil(needed - d.span_s())) + ".");

@@ -72,13 +72,13 @@ std::optional<std::vector<Token>> tokens(std::string text) {
         const auto digit = [&](size_t at) {
             return at < text.size() && std::isdigit(static_cast<unsigned char>(text[at]));
         };
-        std::vector<size_t> between;
+        std::vector<size_t> blanks;
         for (size_t i = 1; i < text.size(); ++i)
             if (text[i] == ',' && digit(i - 1) && digit(i + 1))
-                between.push_back(i);
+                blanks.push_back(i);
         const bool apart = text.find_first_of(" \thms:d'\"") != std::string::npos;
-        if (apart && between.size() <= 2)
-            for (size_t at : between)
+        if (apart && blanks.size() <= 2)
+            for (size_t at : blanks)
                 text[at] = '.';
     }
     std::vector<Token> list;

@@ -164,6 +164,7 @@ void GuideStation::tuneNow() {
     drawer_->hide();
     strip_->hide();
     sheet_->working(0.0);
+    tuning_ = true;
     tuneButton_->setEnabled(false);
     if (tuner_.joinable())
         tuner_.join();
@@ -178,6 +179,7 @@ void GuideStation::tuneNow() {
                 });
             });
         QMetaObject::invokeMethod(this, [this, what, result = std::move(result)] {
+            tuning_ = false;
             tuneButton_->setEnabled(true);
             if (stopTuning_)
                 return;
@@ -378,12 +380,22 @@ void GuideStation::refresh() {
         setPrimary(tr("Guide"), false);
     } else {
         const auto left = timeToStop();
+        const bool soon = left.seconds < soon_s;
+        const QString ending = tr("%1 in %2.").arg(left.why, qs(formatDuration(left.seconds)));
+        QString sentence = run_.rows.empty() ? tr("Ready.") : savedText();
+        if (!session().mountState().tracking)
+            sentence = tr("The mount is not tracking; slew to the target first.");
+        else if (soon)
+            sentence = tr("Guiding would end at once: slew or flip first.");
+        else if (session().ratesHere()->decUnproven)
+            sentence +=
+                " " + tr("The rates come from the other side of the pier: a few Dec pulses come first.");
         say(run_.rows.empty() ? "" : tr("stopped after %1").arg(qs(formatDuration(elapsed))),
-            run_.rows.empty() ? tr("Ready. Slew to the target, then guide.") : savedText());
-        setPrimary(tr("Guide"), !session().busy());
+            sentence + " " + ending);
+        setPrimary(tr("Guide"), !session().busy() && !soon && session().mountState().tracking);
     }
-    tuneButton_->setEnabled(!run_.rows.empty() || session().freeRun());
-    tuneButton_->setToolTip(tuneButton_->isEnabled()
+    tuneButton_->setEnabled(!tuning_ && (!run_.rows.empty() || session().freeRun()));
+    tuneButton_->setToolTip(tuning_ || tuneButton_->isEnabled()
                                 ? tr("Better settings from what is recorded tonight")
                                 : tr("Record a free run, or guide, and it has something to work on"));
     showFigures();

@@ -33,6 +33,10 @@ public:
     std::vector<Finding> findings() const override;
     QString help() const override;
     bool perform(const QString& action) override;
+    void arrive() override {
+        refresh(); // the sky has turned meanwhile
+        Station::arrive();
+    }
     bool guiding() const { return guiding_; }
     const Run& run() const { return run_; }
     QString runFile() const;
@@ -94,6 +98,7 @@ private:
     std::optional<Tune> found_;
     std::thread tuner_;
     std::atomic<bool> stopTuning_{false};
+    bool tuning_ = false;
     Run window_; // its last minutes, of which all figures speak
     std::optional<RunSummary> summary_;
     bool guiding_ = false;
