@@ -214,8 +214,12 @@ void LoopTest::jumpIsFollowedInAFewFrames() {
     w.amplitude_arcsec = 3.0;
     int frames = 0;
     int after = 0;
+    int bumps = 0;
+    int gusts = 0;
     const WorldRun r =
-        guideWorld(w, settingsOf(ControllerKind::model), 20.0, true, [&](RunRow& row, GuideLoop&) {
+        guideWorld(w, settingsOf(ControllerKind::model), 20.0, true, [&](RunRow& row, GuideLoop& loop) {
+            bumps += loop.belief(Axis::ra).surprise == Surprise::bump;
+            gusts += loop.belief(Axis::ra).surprise == Surprise::gust;
             // Somebody kicked the tripod: 12″ in both axes, from here on.
             if (++frames > 300)
                 row.dra_arcsec += 12.0, row.ddec_arcsec -= 12.0;
@@ -224,6 +228,7 @@ void LoopTest::jumpIsFollowedInAFewFrames() {
         if (std::abs(r.run.rows[i].dra_arcsec) > 2.0 || std::abs(r.run.rows[i].ddec_arcsec) > 2.0)
             after = static_cast<int>(i) - 299;
     QVERIFY2(after <= 8, qPrintable(QString::number(after)));
+    QVERIFY2(bumps == 1 && gusts <= 4, qPrintable(QString("%1 bumps, %2 gusts").arg(bumps).arg(gusts)));
 }
 
 void LoopTest::linesAreFound() {

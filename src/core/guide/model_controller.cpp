@@ -179,6 +179,7 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     }
     last_s_ = s.t_s;
     double plain = 0.0;
+    belief_.surprise = Surprise::none;
     if (s.error_arcsec) {
         plain = fallback_.correction(*s.error_arcsec);
         learn(s, dt);
@@ -209,16 +210,18 @@ void ModelController::learn(const AxisSight& s, double dt) {
     const double place = *s.error_arcsec - load;
     noise_.feed(s.t_s, place, s.centroid_arcsec);
     const double noise = noise_.variance_arcsec2();
-    // Once far out is a gust or a cosmic ray; three times the same way is a jump.
+    // Once far out is a gust or a cosmic ray; twice the same way is a jump.
     const bool before = compared_ > 0.0 || frames_ > 3;
     ++frames_;
     const double bound = 4.5 * std::sqrt(noise + spread);
     surprises_ = before && std::abs(off) > bound ? (off * lastSurprise_ < 0.0 ? 1 : surprises_ + 1) : 0;
     lastSurprise_ = off;
-    if (surprises_ >= 3) {
+    belief_.surprise = surprises_ > 0 ? Surprise::gust : Surprise::none;
+    if (surprises_ >= 2) {
         for (Member& m : members_)
             m.filter.releasePlace(std::abs(off));
         surprises_ = 0;
+        belief_.surprise = Surprise::bump;
     }
     if (!prior_.mayHavePlay)
         searchLines(s, noise);

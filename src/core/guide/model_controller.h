@@ -26,6 +26,9 @@ struct AxisPrior {
     bool mayHavePlay = false; // Dec
 };
 
+// A frame far from what was foretold: once it is a gust, twice the same way somebody moved the mount.
+enum class Surprise { none, gust, bump };
+
 // What the controller believes, for people to read.
 struct AxisBelief {
     bool modelRules = false;       // otherwise the proportional loop has the word
@@ -39,7 +42,8 @@ struct AxisBelief {
     double wormPhase_turns = 0.0; // now
     double wormPeriod_s = 0.0;
     std::optional<Measured> gap_arcsec;
-    double modelRms_arcsec = 0.0; // of late: what each would have left
+    Surprise surprise = Surprise::none; // of the last frame
+    double modelRms_arcsec = 0.0;       // of late: what each would have left
     double proportionalRms_arcsec = 0.0;
 };
 

@@ -289,6 +289,9 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         pulse = out.pulse;
         if (out.runaway)
             runaway_ = runawayProblem(*out.runaway);
+        const auto surprise = std::max(loop_->belief(Axis::ra).surprise, loop_->belief(Axis::dec).surprise);
+        if (surprise != Surprise::none && out.state == LoopState::steady && row.event.empty())
+            row.event = surprise == Surprise::gust ? "gust" : "bump";
         if (out.state != before || out.state == LoopState::settling)
             row.event += (row.event.empty() ? "" : ", ") + std::string(loopStateWord(out.state));
     }
