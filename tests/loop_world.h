@@ -5,7 +5,7 @@
 #include <numbers>
 
 #include "core/base/random.h"
-#include "core/motion/run.h"
+#include "core/motion/loop_replay.h"
 
 namespace nordstjerna {
 
@@ -98,16 +98,7 @@ WorldRun guideWorld(const LoopWorld& w, const ControllerSettings& settings, doub
         row = asRecorded(row);
         PulsePair pulse;
         if (corrections) {
-            LoopInput in;
-            in.t_s = row.t_s;
-            if (row.measured())
-                in.error = SkyError{row.dra_arcsec, row.ddec_arcsec};
-            in.noise_arcsec = row.centroid_arcsec;
-            in.untilNext_s = w.exposure_s;
-            in.sent = sent;
-            if (std::isfinite(row.worm_turns))
-                in.worm_turns = row.worm_turns;
-            pulse = loop.step(in).pulse;
+            pulse = loop.step(loopInput(row, sent, w.exposure_s)).pulse;
         }
         row.pulseRa_ms = pulse.ra_ms;
         row.pulseDec_ms = pulse.dec_ms;

@@ -6,21 +6,8 @@ namespace nordstjerna {
 
 namespace {
 
-const std::map<std::string, ControllerKind> kinds{{"proportional", ControllerKind::proportional},
-                                                  {"trend", ControllerKind::trend},
-                                                  {"model", ControllerKind::model}};
-const std::map<std::string, DecMode> modes{{"both", DecMode::both},
-                                           {"north", DecMode::northOnly},
-                                           {"south", DecMode::southOnly},
-                                           {"off", DecMode::off}};
-
-template <typename T>
-const std::string& nameIn(const std::map<std::string, T>& names, T value) {
-    for (const auto& [name, v] : names)
-        if (v == value)
-            return name;
-    return names.begin()->first;
-}
+const std::vector<std::string> kinds{"proportional", "trend", "model"};
+const std::vector<std::string> modes{"both", "north", "south", "off"};
 
 struct Bounds {
     double low, high;
@@ -46,35 +33,44 @@ Bounds boundsOf(SettingKey key) {
 } // namespace
 
 ControllerSettings LoopWishes::over(ControllerSettings s) const {
-    if (controller)
-        s.ra.kind = s.dec.kind = *controller;
     for (const auto& [key, value] : values)
         setSetting(s, key, value);
     return s;
 }
 
 void addLoopOptions(CLI::App& command, LoopWishes& wishes) {
-    command.add_option("--controller", wishes.controller, "of both axes: proportional, trend or model")
-        ->transform(CLI::CheckedTransformer(kinds));
+    const auto keep = [&wishes](SettingKey key, auto value) {
+        wishes.values[key] = static_cast<double>(value);
+    };
+    // Options are taken in this order, so that those of one axis have the last word.
+    command
+        .add_option_function<std::string>(
+            "--controller",
+            [keep](const std::string& v) {
+                keep(SettingKey::kindRa, *controllerFrom(v));
+                keep(SettingKey::kindDec, *controllerFrom(v));
+            },
+            "of both axes")
+        ->check(CLI::IsMember(kinds));
     for (int k = 0; k < settingCount; ++k) {
         const auto key = static_cast<SettingKey>(k);
         const std::string name = "--" + settingId(key);
-        const auto keep = [&wishes, key](double v) { wishes.values[key] = v; };
         if (key == SettingKey::kindRa || key == SettingKey::kindDec) {
             command
                 .add_option_function<std::string>(
-                    name, [keep](const std::string& v) { keep(static_cast<double>(kinds.at(v))); },
+                    name, [keep, key](const std::string& v) { keep(key, *controllerFrom(v)); },
                     settingName(key))
                 ->check(CLI::IsMember(kinds));
         } else if (key == SettingKey::decMode) {
             command
                 .add_option_function<std::string>(
-                    name, [keep](const std::string& v) { keep(static_cast<double>(modes.at(v))); },
-                    "both, north, south or off")
+                    name, [keep, key](const std::string& v) { keep(key, *decModeFrom(v)); }, settingName(key))
                 ->check(CLI::IsMember(modes));
         } else {
             const Bounds b = boundsOf(key);
-            command.add_option_function<double>(name, keep, settingName(key))
+            command
+                .add_option_function<double>(
+                    name, [keep, key](double v) { keep(key, v); }, settingName(key))
                 ->check(CLI::Range(b.low, b.high));
         }
     }
@@ -89,7 +85,7 @@ Json settingsJson(const ControllerSettings& s) {
                     {"pulse_limit_ms", number(a.pulseLimit_ms, 0)}};
     };
     Json dec = axis(s.dec);
-    dec["mode"] = nameIn(modes, s.decMode);
+    dec["mode"] = decModeName(s.decMode);
     return Json{{"ra", axis(s.ra)}, {"dec", dec}};
 }
 

@@ -14,14 +14,11 @@ namespace nordstjerna {
 
 struct LoopWishes {
     std::map<SettingKey, double> values;
-    // Of both axes; --controller-ra and --controller-dec count more.
-    std::optional<ControllerKind> controller;
-
     ControllerSettings over(ControllerSettings settings) const;
-    bool any() const { return controller || !values.empty(); }
 };
 
-// Adds one option for each setting, named by its id: --gain-ra, --deadband-dec, --controller …
+// Adds one option for each setting, named by its id: --gain-ra, --deadband-dec …; and --controller for both
+// axes, over which --controller-ra and --controller-dec count.
 void addLoopOptions(CLI::App& command, LoopWishes& wishes);
 
 Json settingsJson(const ControllerSettings& settings);

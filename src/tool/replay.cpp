@@ -1,3 +1,4 @@
+#include "core/base/format.h"
 #include "core/motion/loop_search.h"
 #include "edge/store/run_table.h"
 #include "tool/tool_commands.h"
@@ -6,7 +7,7 @@ namespace nordstjerna {
 
 namespace {
 
-Json figuresJson(const ReplayFigures& f, bool sigmas) {
+Json figuresJson(const LoopFigures& f, bool sigmas) {
     const auto rms = [&](const Measured& m) { return sigmas ? measured(m, 4) : number(m.value, 4); };
     return Json{{"ra_arcsec", rms(f.ra_arcsec)},
                 {"dec_arcsec", rms(f.dec_arcsec)},
@@ -32,7 +33,7 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
         const int n = static_cast<int>(std::lround(wish->second / d.exposure_s));
         if (n < 1 || std::abs(wish->second / d.exposure_s - n) > 0.25)
             return problem("The run cannot be replayed with that exposure.",
-                           "It was recorded with " + std::to_string(d.exposure_s).substr(0, 4) +
+                           "It was recorded with " + formatNumber(d.exposure_s, 2) +
                                " s; frames can be taken together, but not divided.",
                            "Give a multiple of it.");
         d = binned(d, n);
@@ -46,13 +47,13 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
     recorded["kind"] = runKindName(run->meta.kind);
     result["recorded"] = recorded;
     result["settings"] = settingsJson(settings.controller);
-    result["predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, settings).error), true);
+    result["predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, settings)), true);
     result["bound_arcsec"] = boundJson(loopBound(d, track));
     result["judged_from_s"] = number(d.t_s[std::min(d.judgedFrom(), d.t_s.size() - 1)], 1);
     if (request.search) {
         const SearchResult found = searchSettings(d, settings);
         result["best"] = settingsJson(found.best.controller);
-        result["best_predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, found.best).error), true);
+        result["best_predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, found.best)), true);
         result["tried"] = found.tried;
     }
     return result;

@@ -154,7 +154,7 @@ Expected<Json> simulate(const SimulateRequest& request) {
         return Json{{"out", request.out.string()}, {"kind", "backlash"}, {"rows", test.run().rows.size()}};
     }
     Json tuned;
-    SettingsBook book(request.wishes.over({}));
+    SettingsBook book;
     book.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);
     for (const auto& [key, value] : request.wishes.values)
         book.change(key, value, "yours", "", night.clock().now());

@@ -2,7 +2,6 @@
 #include <QApplication>
 #include <QTemporaryDir>
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 #include <cstddef>
 #include <cstdio>
@@ -13,6 +12,7 @@ extern "C" {
 #include <sep.h>
 }
 
+#include "bench_clock.h"
 #include "core/base/random.h"
 #include "core/base/statistics.h"
 #include "core/findings/run_story.h"
@@ -38,12 +38,6 @@ extern "C" {
 using namespace nordstjerna;
 
 namespace {
-
-double seconds(const std::function<void()>& work) {
-    const auto start = std::chrono::steady_clock::now();
-    work();
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
 
 // Median of several runs, milliseconds.
 double medianMs(int runs, const std::function<void()>& work) {

@@ -6,6 +6,7 @@
 #include <cstdio>
 #include <mutex>
 
+#include "bench_clock.h"
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
 #include "core/motion/tune.h"
@@ -135,8 +136,7 @@ double quantile(std::vector<double> v, double q) {
 
 void benchLoop(int mounts, int firstSeed, bool tellEach, double wormKnowledge) {
     const ControllerSettings model;
-    ControllerSettings proportional;
-    proportional.ra.kind = proportional.dec.kind = ControllerKind::proportional;
+    const ControllerSettings proportional = settingsOf(ControllerKind::proportional);
     std::mutex lock;
     std::vector<Verdict> all;
     const auto start = std::chrono::steady_clock::now();
@@ -237,8 +237,7 @@ void benchTune(int mounts) {
         for (int i = next++; i < mounts; i = next++) {
             const RandomMount m = randomMount(static_cast<std::uint64_t>(1000 + i));
             const auto free = follow(m, std::nullopt);
-            ControllerSettings plain;
-            plain.ra.kind = plain.dec.kind = ControllerKind::proportional;
+            ControllerSettings plain = settingsOf(ControllerKind::proportional);
             SettingsBook book(plain);
             const auto proposal = free ? tune(free->run, book, nullptr) : Expected<Tune>(problem("", "", ""));
             if (!proposal)
@@ -274,11 +273,6 @@ void benchTune(int mounts) {
 }
 
 void benchLoopSpeed() {
-    const auto seconds = [](auto&& work) {
-        const auto start = std::chrono::steady_clock::now();
-        work();
-        return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-    };
     LoopWorld w;
     w.gap_arcsec = 2.0;
     WorldRun r;

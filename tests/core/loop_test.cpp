@@ -43,6 +43,16 @@ QString said(const Measured& m) {
     return QString("%1 ± %2").arg(m.value).arg(m.sigma);
 }
 
+// As in tests/reference/generate.py, without a worm.
+FilterModel referenceModel() {
+    FilterModel m;
+    m.walk_arcsec2_s = 3e-4;
+    m.rateWalk_arcsec2_s3 = 2e-7;
+    m.airMemory_s = 6.0;
+    m.airShare = 0.3;
+    return m;
+}
+
 #ifdef NORDSTJERNA_SANITIZED
 constexpr int thinner = 8;
 #else
@@ -86,11 +96,7 @@ private slots:
 void LoopTest::filterEqualsNumpy() {
     // The same model in plain numpy matrices (tests/reference/generate.py), state and variances at each step.
     const auto r = referenceData("kalman");
-    FilterModel m;
-    m.walk_arcsec2_s = 3e-4;
-    m.rateWalk_arcsec2_s3 = 2e-7;
-    m.airMemory_s = 6.0;
-    m.airShare = 0.3;
+    FilterModel m = referenceModel();
     m.harmonics = 2;
     m.priorHarmonic_arcsec = {3.0, 1.2, 0.0, 0.0};
     AxisFilter f(m);
@@ -115,12 +121,7 @@ void LoopTest::filterEqualsNumpy() {
 void LoopTest::filterSettlesAsRiccatiSays() {
     // Against scipy.linalg.solve_discrete_are on the same matrices.
     const auto r = referenceData("kalman");
-    FilterModel m;
-    m.walk_arcsec2_s = 3e-4;
-    m.rateWalk_arcsec2_s3 = 2e-7;
-    m.airMemory_s = 6.0;
-    m.airShare = 0.3;
-    AxisFilter f(m);
+    AxisFilter f(referenceModel());
     for (int k = 0; k < 6000; ++k) {
         f.advance(k ? 2.5 : 0.0, 0.0);
         f.update(0.0, 0.16);
@@ -476,7 +477,7 @@ void LoopTest::replayForetellsTheLoop() {
             QVERIFY(d.has_value());
             LoopSettings s = d->settings;
             s.controller = settingsOf(forth ? ControllerKind::model : ControllerKind::proportional);
-            const auto f = figuresOf(*d, trackMount(*d), replayLoop(*d, s).error);
+            const auto f = figuresOf(*d, trackMount(*d), replayLoop(*d, s));
             const auto got = rebuildDisturbance(forth ? model.run : plain.run);
             const auto truth = figuresOf(*got, trackMount(*got), got->recorded);
             near += std::abs(f.total_arcsec.value / truth.total_arcsec.value - 1.0) < 0.05;

@@ -37,6 +37,19 @@ double robustSigma(const std::vector<double>& v) {
     return madToSigma * median(std::move(deviation));
 }
 
+double meanSquare(std::span<const double> v) {
+    const double m = mean(v);
+    double sum = 0.0;
+    for (double x : v)
+        sum += (x - m) * (x - m);
+    return v.empty() ? 0.0 : sum / static_cast<double>(v.size());
+}
+
+Measured quadratureSum(const Measured& a, const Measured& b) {
+    const double total = std::hypot(a.value, b.value);
+    return {total, std::hypot(a.value * a.sigma, b.value * b.sigma) / std::max(total, 1e-9)};
+}
+
 double medianStep(std::span<const double> t) {
     std::vector<double> steps;
     for (size_t i = 1; i < t.size(); ++i)

@@ -37,10 +37,10 @@ void AxisFilter::setWorm(const WormPrior& prior) {
     }
 }
 
-bool AxisFilter::addLine(double period, double sigma) {
+void AxisFilter::addLine(double period, double sigma) {
     constexpr std::size_t mostLines = 2;
     if (model_.lines_s.size() >= mostLines || n_ + 2 > most)
-        return false;
+        return;
     model_.lines_s.push_back(period);
     model_.priorLine_arcsec = sigma;
     for (int i = n_; i < n_ + 2; ++i) {
@@ -50,7 +50,6 @@ bool AxisFilter::addLine(double period, double sigma) {
         cov(i, i) = sigma * sigma;
     }
     n_ += 2;
-    return true;
 }
 
 void AxisFilter::beginAt(const AxisFilter& other, double sigma) {
@@ -88,18 +87,15 @@ AxisFilter::Row AxisFilter::observer(double ahead, const WormTurn& phase, bool a
 }
 
 Measured AxisFilter::along(const Row& h) const {
-    Measured m;
     double variance = 0.0;
     for (int i = 0; i < n_; ++i) {
         const auto a = static_cast<size_t>(i);
-        m.value += h[a] * x_[a];
         double row = 0.0;
         for (int j = 0; j < n_; ++j)
             row += covariance(i, j) * h[static_cast<size_t>(j)];
         variance += h[a] * row;
     }
-    m.sigma = std::sqrt(std::max(variance, 0.0));
-    return m;
+    return {valueAlong(h), std::sqrt(std::max(variance, 0.0))};
 }
 
 void AxisFilter::advance(double dt, const WormTurn& phase) {
@@ -142,17 +138,13 @@ double AxisFilter::update(double place, double variance) {
     airVariance_ = model_.airShare * variance;
     const Row h = observer(0.0, phase_, true);
     Row gain{};
-    double predicted = 0.0;
     double spread = 0.0;
-    for (int i = 0; i < n_; ++i) {
-        const auto a = static_cast<size_t>(i);
-        predicted += h[a] * x_[a];
+    for (int i = 0; i < n_; ++i)
         for (int j = 0; j < n_; ++j)
-            gain[a] += covariance(i, j) * h[static_cast<size_t>(j)];
-    }
+            gain[static_cast<size_t>(i)] += covariance(i, j) * h[static_cast<size_t>(j)];
     for (int i = 0; i < n_; ++i)
         spread += h[static_cast<size_t>(i)] * gain[static_cast<size_t>(i)];
-    const double innovation = place - predicted;
+    const double innovation = place - valueAlong(h);
     double total = spread + variance;
     const double away = std::abs(innovation) / std::sqrt(total);
     constexpr double huber = 4.0;
@@ -176,22 +168,20 @@ void AxisFilter::releasePlace(double sigma) {
     cov(placeAt, placeAt) += sigma * sigma;
 }
 
+double AxisFilter::walked(double ahead) const {
+    return std::max(0.0,
+                    model_.walk_arcsec2_s * ahead + model_.rateWalk_arcsec2_s3 * ahead * ahead * ahead / 3.0);
+}
+
 Measured AxisFilter::mount(double ahead, const WormTurn& phase) const {
-    Measured m = along(observer(ahead, phase, false));
-    const double grown =
-        model_.walk_arcsec2_s * ahead + model_.rateWalk_arcsec2_s3 * ahead * ahead * ahead / 3.0;
-    m.sigma = std::sqrt(m.sigma * m.sigma + std::max(grown, 0.0));
-    return m;
+    const Measured m = along(observer(ahead, phase, false));
+    return {m.value, std::sqrt(m.sigma * m.sigma + walked(ahead))};
 }
 
 Measured AxisFilter::seen(double ahead, const WormTurn& phase) const {
-    Measured m = along(observer(ahead, phase, true));
+    const Measured m = along(observer(ahead, phase, true));
     const double keep = std::exp(-2.0 * ahead / model_.airMemory_s);
-    const double grown = model_.walk_arcsec2_s * ahead +
-                         model_.rateWalk_arcsec2_s3 * ahead * ahead * ahead / 3.0 +
-                         (1.0 - keep) * airVariance_;
-    m.sigma = std::sqrt(m.sigma * m.sigma + std::max(grown, 0.0));
-    return m;
+    return {m.value, std::sqrt(m.sigma * m.sigma + walked(ahead) + (1.0 - keep) * airVariance_)};
 }
 
 double AxisFilter::mountPlace(double ahead, const WormTurn& phase) const {

@@ -55,7 +55,7 @@ public:
     void releasePlace(double sigma_arcsec);
     void setWorm(const WormPrior& prior);
     // A further line, nothing known of its phase; no more than two are kept.
-    bool addLine(double period_s, double prior_arcsec);
+    void addLine(double period_s, double prior_arcsec);
     // Begins anew near the place of another filter of the same axis. Its rate may hold what is the worm's.
     void beginAt(const AxisFilter& other, double sigma_arcsec);
 
@@ -69,7 +69,6 @@ public:
     Measured harmonic(int h, bool sine) const; // 1, 2, …
     int harmonics() const { return model_.harmonics; }
     const FilterModel& model() const { return model_; }
-    int size() const { return n_; }
     double state(int i) const { return x_[static_cast<std::size_t>(i)]; }
     double covariance(int i, int j) const { return p_[static_cast<std::size_t>(i * most + j)]; }
 
@@ -78,6 +77,7 @@ private:
     Row observer(double ahead_s, const WormTurn& phase, bool air) const;
     Measured along(const Row& h) const;
     double valueAlong(const Row& h) const;
+    double walked(double ahead_s) const; // variance gained by place and rate walking on
     double& cov(int i, int j) { return p_[static_cast<std::size_t>(i * most + j)]; }
 
     FilterModel model_;

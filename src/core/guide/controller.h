@@ -1,12 +1,20 @@
 // Decides how much of an error to correct, one axis at a time.
 #pragma once
 
+#include <optional>
+#include <string>
+
 namespace nordstjerna {
 
 enum class DecMode { both, northOnly, southOnly, off };
 
 enum class ControllerKind { proportional, trend, model };
+
+// As files and the command line name them.
 const char* controllerName(ControllerKind kind);
+std::optional<ControllerKind> controllerFrom(const std::string& name);
+const char* decModeName(DecMode mode); // "both", "north", "south", "off"
+std::optional<DecMode> decModeFrom(const std::string& name);
 
 struct AxisSettings {
     ControllerKind kind = ControllerKind::model;

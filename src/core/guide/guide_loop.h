@@ -69,6 +69,10 @@ public:
     const AxisBelief& belief(Axis axis) const {
         return axis == Axis::ra ? ra_.model.belief() : dec_.model.belief();
     }
+    // The filter that foretold the axis best.
+    const AxisFilter& ruling(Axis axis) const {
+        return axis == Axis::ra ? ra_.model.ruling() : dec_.model.ruling();
+    }
     bool stopped(Axis axis) const { return axis == Axis::ra ? raStopped_ : decStopped_; }
 
 private:

@@ -44,25 +44,21 @@ FilterModel modelOf(const Idea& idea, double wormPeriod_s) {
 
 } // namespace
 
-double ModelController::Play::after(double motor) const {
-    return std::clamp(load, motor - gap, motor);
-}
-
 ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& prior)
     : prior_(prior), phase_(prior.wormPeriod_s), fallback_(fallback), shadow_(fallback),
       wormSearch_(longestWorm_s, shortestWorm_s), lineSearch_(longestLine_s, shortestLine_s) {
     if (prior.mayHavePlay) {
         for (const Idea& idea : decIdeas)
-            members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}, 0.0, 0.0, false, 0.0});
+            members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}});
         // Nobody knows at which side of the gap the axis stands when the loop closes.
         for (double gap : gaps_arcsec)
             for (double load : {0.0, -gap})
                 for (const Idea& idea : gapIdeas)
-                    members_.push_back({AxisFilter(modelOf(idea, 0.0)), {gap, load}, 0.0, 0.0, false, 0.0});
+                    members_.push_back({AxisFilter(modelOf(idea, 0.0)), {gap, load}});
     } else {
         for (const Idea& idea : raIdeas)
             if (idea.wormSize == 0.0)
-                members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}, 0.0, 0.0, false, 0.0});
+                members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}});
         if (prior.wormPeriod_s > 0.0)
             addWormMembers();
     }
@@ -83,12 +79,15 @@ void ModelController::addWormMembers() {
     const double weight = best->logWeight;
     for (const Idea& idea : raIdeas)
         if (idea.wormSize > 0.0) {
-            members_.push_back({AxisFilter(modelOf(idea, phase_.period_s())), {}, weight, 0.0, true, 0.0});
+            Member m{AxisFilter(modelOf(idea, phase_.period_s())), {}};
+            m.worm = true;
+            m.logWeight = weight;
             if (frames_ > 0)
-                members_.back().filter.beginAt(now, 3.0 * idea.wormSize);
+                m.filter.beginAt(now, 3.0 * idea.wormSize);
             // Some begin with what is known of the worm; the others are there in case it is wrong.
             if (prior_.worm && phase_.byMount() && idea.wormSize < trustedSize)
-                members_.back().filter.setWorm(*prior_.worm);
+                m.filter.setWorm(*prior_.worm);
+            members_.push_back(std::move(m));
         }
 }
 
@@ -174,7 +173,7 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     const WormTurn phase(phase_.turns());
     motor_ += s.moved_arcsec;
     for (Member& m : members_) {
-        m.play.load = m.play.after(motor_);
+        m.play.follow(motor_);
         m.filter.advance(dt, phase);
     }
     last_s_ = s.t_s;
@@ -211,7 +210,7 @@ void ModelController::learn(const AxisSight& s, double dt) {
     noise_.feed(s.t_s, place, s.centroid_arcsec);
     const double noise = noise_.variance_arcsec2();
     // Once far out is a gust or a cosmic ray; twice the same way is a jump.
-    const bool before = compared_ > 0.0 || frames_ > 3;
+    const bool before = frames_ > 3;
     ++frames_;
     const double bound = 4.5 * std::sqrt(noise + spread);
     surprises_ = before && std::abs(off) > bound ? (off * lastSurprise_ < 0.0 ? 1 : surprises_ + 1) : 0;
@@ -230,7 +229,7 @@ void ModelController::learn(const AxisSight& s, double dt) {
     weigh();
     // What the proportional loop would have made of the same frames.
     shadowPlay_.gap = gap;
-    shadowPlay_.load = shadowPlay_.after(shadowMotor_);
+    shadowPlay_.follow(shadowMotor_);
     const double shadowError = place + shadowPlay_.load;
     const double most = 1.5 * s.reach_arcsec_s;
     shadowMotor_ -= std::clamp(shadow_.correction(shadowError), -most, most);
@@ -283,10 +282,8 @@ double ModelController::bestMove(double ahead) {
         return sum;
     };
     double best = 0.0;
-    double least = loss(0.0);
     // To turn about must bring more than the prediction is uncertain by.
-    const double margin = 1.0 * spread;
-    least -= margin;
+    double least = loss(0.0) - spread;
     const auto consider = [&](double u) {
         const double l = loss(u);
         if (l < least) {
@@ -335,8 +332,6 @@ void ModelController::believe(const AxisSight& s, double move) {
     belief_.next_arcsec = {next, std::sqrt(std::max(nextSquare - next * next, 0.0))};
     belief_.place_arcsec = {placeNow, std::sqrt(std::max(placeSquare - placeNow * placeNow, 0.0))};
     belief_.noise_arcsec = std::sqrt(noise_.variance_arcsec2());
-    belief_.modelRms_arcsec = std::sqrt(modelSquare_);
-    belief_.proportionalRms_arcsec = std::sqrt(shadowSquare_);
     belief_.modelRules = modelRules_;
     belief_.seenSigma_arcsec = std::hypot(belief_.next_arcsec.sigma, belief_.noise_arcsec);
     belief_.wormPhase_turns = phase_.turns();

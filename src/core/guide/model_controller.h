@@ -13,6 +13,7 @@
 #include "core/guide/controller.h"
 #include "core/guide/line_search.h"
 #include "core/guide/noise_meter.h"
+#include "core/guide/play.h"
 #include "core/guide/worm_phase.h"
 
 namespace nordstjerna {
@@ -20,7 +21,6 @@ namespace nordstjerna {
 // What is known about an axis before the first frame. Zero: nothing.
 struct AxisPrior {
     double wormPeriod_s = 0.0;
-    double wormSize_arcsec = 0.0;  // typical size of a coefficient of the first harmonic
     std::optional<WormPrior> worm; // by the phase the mount tells
     std::optional<Measured> gap_arcsec;
     bool mayHavePlay = false; // Dec
@@ -43,8 +43,6 @@ struct AxisBelief {
     double wormPeriod_s = 0.0;
     std::optional<Measured> gap_arcsec;
     Surprise surprise = Surprise::none; // of the last frame
-    double modelRms_arcsec = 0.0;       // of late: what each would have left
-    double proportionalRms_arcsec = 0.0;
 };
 
 class ModelController {
@@ -59,12 +57,6 @@ public:
     const AxisFilter& ruling() const;
 
 private:
-    // The load side of a gear with play, as what it does to the star.
-    struct Play {
-        double gap = 0.0;
-        double load = 0.0;
-        double after(double motor) const;
-    };
     struct Member {
         AxisFilter filter;
         Play play;
@@ -99,6 +91,7 @@ private:
     int frames_ = 0;
     int surprises_ = 0;
     double lastSurprise_ = 0.0;
+    // Of late: what each would have left, over so many frames.
     double modelSquare_ = 0.0, shadowSquare_ = 0.0, compared_ = 0.0;
     bool modelRules_ = true;
     AxisBelief belief_;

@@ -12,7 +12,6 @@ public:
     // place: with corrections taken out. centroid: the least it can be.
     void feed(double t_s, double place_arcsec, double centroid_arcsec);
     double variance_arcsec2() const { return square_; }
-    void forgetNeighbours() { recent_.clear(); }
 
 private:
     std::deque<std::pair<double, double>> recent_; // time and place

@@ -28,6 +28,10 @@ const Description& describe(SettingKey key) {
     return descriptions[static_cast<size_t>(key)];
 }
 
+DecMode decModeOf(double value) {
+    return static_cast<DecMode>(std::clamp(std::lround(value), 0L, 3L));
+}
+
 ControllerKind kindOf(double value) {
     return static_cast<ControllerKind>(std::clamp(std::lround(value), 0L, 2L));
 }
@@ -51,80 +55,57 @@ std::optional<SettingKey> settingWithId(const std::string& id) {
 
 std::string settingText(SettingKey key, double value) {
     if (key == SettingKey::decMode)
-        return decModes[std::min<size_t>(static_cast<size_t>(std::lround(std::max(0.0, value))), 3)];
+        return decModes[static_cast<size_t>(decModeOf(value))];
     if (key == SettingKey::kindRa || key == SettingKey::kindDec)
         return controllerName(kindOf(value));
     return formatNumber(value, describe(key).decimals) + describe(key).unit;
 }
 
-double settingValue(const ControllerSettings& c, SettingKey key) {
+namespace {
+// Where the plain figures stand; nullptr: kinds, modes and the exposure. The settings may be const.
+template <typename Settings>
+auto* figureOf(Settings& c, SettingKey key) {
     switch (key) {
     case SettingKey::gainRa:
-        return c.ra.loopGain;
+        return &c.ra.loopGain;
     case SettingKey::deadbandRa:
-        return c.ra.deadband_arcsec;
+        return &c.ra.deadband_arcsec;
     case SettingKey::smoothingRa:
-        return c.ra.smoothing;
+        return &c.ra.smoothing;
     case SettingKey::limitRa:
-        return c.ra.pulseLimit_ms;
+        return &c.ra.pulseLimit_ms;
     case SettingKey::gainDec:
-        return c.dec.loopGain;
+        return &c.dec.loopGain;
     case SettingKey::deadbandDec:
-        return c.dec.deadband_arcsec;
+        return &c.dec.deadband_arcsec;
     case SettingKey::smoothingDec:
-        return c.dec.smoothing;
+        return &c.dec.smoothing;
     case SettingKey::limitDec:
-        return c.dec.pulseLimit_ms;
-    case SettingKey::decMode:
-        return static_cast<double>(c.decMode);
-    case SettingKey::kindRa:
-        return static_cast<double>(c.ra.kind);
-    case SettingKey::kindDec:
-        return static_cast<double>(c.dec.kind);
-    case SettingKey::exposure:
-        break;
+        return &c.dec.pulseLimit_ms;
+    default:
+        return static_cast<decltype(&c.ra.loopGain)>(nullptr);
     }
-    return 0.0;
+}
+} // namespace
+
+double settingValue(const ControllerSettings& c, SettingKey key) {
+    if (const double* figure = figureOf(c, key))
+        return *figure;
+    return key == SettingKey::decMode   ? static_cast<double>(c.decMode)
+           : key == SettingKey::kindRa  ? static_cast<double>(c.ra.kind)
+           : key == SettingKey::kindDec ? static_cast<double>(c.dec.kind)
+                                        : 0.0;
 }
 
 void setSetting(ControllerSettings& c, SettingKey key, double v) {
-    switch (key) {
-    case SettingKey::gainRa:
-        c.ra.loopGain = v;
-        break;
-    case SettingKey::deadbandRa:
-        c.ra.deadband_arcsec = v;
-        break;
-    case SettingKey::smoothingRa:
-        c.ra.smoothing = v;
-        break;
-    case SettingKey::limitRa:
-        c.ra.pulseLimit_ms = v;
-        break;
-    case SettingKey::gainDec:
-        c.dec.loopGain = v;
-        break;
-    case SettingKey::deadbandDec:
-        c.dec.deadband_arcsec = v;
-        break;
-    case SettingKey::smoothingDec:
-        c.dec.smoothing = v;
-        break;
-    case SettingKey::limitDec:
-        c.dec.pulseLimit_ms = v;
-        break;
-    case SettingKey::decMode:
-        c.decMode = static_cast<DecMode>(std::clamp(std::lround(v), 0L, 3L));
-        break;
-    case SettingKey::kindRa:
+    if (double* figure = figureOf(c, key))
+        *figure = v;
+    else if (key == SettingKey::decMode)
+        c.decMode = decModeOf(v);
+    else if (key == SettingKey::kindRa)
         c.ra.kind = kindOf(v);
-        break;
-    case SettingKey::kindDec:
+    else if (key == SettingKey::kindDec)
         c.dec.kind = kindOf(v);
-        break;
-    case SettingKey::exposure:
-        break;
-    }
 }
 
 SettingsBook::SettingsBook(const ControllerSettings& start, const std::string& origin)

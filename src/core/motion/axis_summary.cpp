@@ -11,11 +11,7 @@ namespace nordstjerna {
 
 namespace {
 double rmsAboutMean(const std::vector<double>& v) {
-    const double m = mean(v);
-    double sum = 0.0;
-    for (double x : v)
-        sum += (x - m) * (x - m);
-    return v.empty() ? 0.0 : std::sqrt(sum / static_cast<double>(v.size()));
+    return std::sqrt(meanSquare(v));
 }
 
 struct Series {
@@ -89,13 +85,18 @@ Expected<RunSummary> summarise(const Run& run) {
     return summary;
 }
 
-namespace {
-// The first row from this moment on; rows are in order of time.
-std::vector<RunRow>::const_iterator rowAt(const std::vector<RunRow>& rows, double t_s) {
-    return std::lower_bound(rows.begin(), rows.end(), t_s,
-                            [](const RunRow& r, double t) { return r.t_s < t; });
+Measured mountPartFrom(double seen, double hidden, size_t rows, double modelTrust) {
+    // The filters' own ± are a little too large, their noises being chosen generously.
+    constexpr double generous = 0.75;
+    hidden *= generous;
+    const double value = std::sqrt(seen * seen + hidden);
+    // Errors of the track add to the motion at random, some frames long each; and its own ± comes from a
+    // model that is an estimate itself.
+    constexpr double together = 12.0;
+    const double independent = std::max(1.0, static_cast<double>(rows) / together);
+    const double random = 2.0 * seen * std::sqrt(hidden / independent);
+    return {value, 0.5 * std::hypot(random, modelTrust * hidden) / std::max(value, 1e-6)};
 }
-} // namespace
 
 std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
                                       double window_s) {
@@ -115,15 +116,10 @@ std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std
     constexpr size_t fewest = 20;
     if (ra.size() < fewest)
         return std::nullopt;
-    // As for a whole run (mount_track.cpp), but of what was known at the time.
-    constexpr double generous = 0.75;
-    hidden *= generous / static_cast<double>(ra.size());
-    const double seen = std::hypot(rmsAboutMean(ra), rmsAboutMean(dec));
-    const double value = std::sqrt(seen * seen + hidden);
-    return Measured{
-        value,
-        0.5 * std::hypot(2.0 * seen * std::sqrt(12.0 * hidden / static_cast<double>(ra.size())), hidden) /
-            std::max(value, 1e-6)};
+    hidden /= static_cast<double>(ra.size());
+    constexpr double beliefTrust =
+        1.0; // what was known at the time is worth less than what is known afterwards
+    return mountPartFrom(std::hypot(rmsAboutMean(ra), rmsAboutMean(dec)), hidden, ra.size(), beliefTrust);
 }
 
 std::optional<LiveRms> liveRms(const std::vector<RunRow>& rows, double window_s) {

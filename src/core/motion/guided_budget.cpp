@@ -13,18 +13,12 @@ namespace {
 
 // One axis over the rows that count.
 struct AxisParts {
-    std::vector<double> t, error, rest, noise; // rest: the mount's motion that is left
-    std::vector<double> phase;                 // of the worm, turns
+    std::vector<double> t;
+    JudgedAxis judged;
+    std::vector<double> rest, noise; // rest: the mount's motion that is left
+    std::vector<double> phase;       // of the worm, turns
     std::vector<bool> inGap;
 };
-
-double meanSquareOf(const std::vector<double>& v) {
-    double sum = 0.0;
-    const double m = mean(v);
-    for (double x : v)
-        sum += (x - m) * (x - m);
-    return v.empty() ? 0.0 : sum / static_cast<double>(v.size());
-}
 
 // Variance of the rest that the noise of the last frames explains: corrections that chased the air.
 double chased(const std::vector<double>& rest, const std::vector<double>& noise) {
@@ -49,7 +43,7 @@ double chased(const std::vector<double>& rest, const std::vector<double>& noise)
         explained += w[i] * b[i];
     const double n = static_cast<double>(rest.size());
     // Chance alone explains one part in n for each lag.
-    return std::max(0.0, explained / n - lags * meanSquareOf(rest) / n);
+    return std::max(0.0, explained / n - lags * meanSquare(rest) / n);
 }
 
 struct Split {
@@ -58,8 +52,8 @@ struct Split {
 
 Split splitOf(const AxisParts& p, double worm_s) {
     Split s;
-    const double total = meanSquareOf(p.error);
-    const double left = std::min(meanSquareOf(p.rest), total);
+    const double total = meanSquare(p.judged.error);
+    const double left = std::min(meanSquare(p.rest), total);
     s.noise = total - left;
     // Gusts: what is far beyond the usual noise.
     const double usual = robustSigma(p.noise);
@@ -138,27 +132,24 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
         return tl::unexpected(rebuilt.error());
     const Disturbance& d = *rebuilt;
     const MountTrack track = trackMount(d);
-    WormPhase worm(d.priors.ra.wormPeriod_s);
+    const std::vector<double> phases = d.wormPhases();
     AxisParts ra;
     AxisParts dec;
-    std::vector<double> raSeen;
-    std::vector<double> decSeen;
     for (size_t i = 0; i < d.t_s.size(); ++i) {
-        worm.feed(d.t_s[i], std::isfinite(d.worm_turns[i]) ? std::optional(d.worm_turns[i]) : std::nullopt);
         if (!countsForRms(run.rows[d.row[i]]))
             continue;
         const auto add = [&](AxisParts& p, double error, double place, const Measured& mount) {
             p.t.push_back(d.t_s[i]);
-            p.error.push_back(error);
-            p.rest.push_back(mount.value + error - place);
+            p.judged.add(error, place, mount);
+            p.rest.push_back(mount.value + p.judged.load.back());
             p.noise.push_back(place - mount.value);
-            p.phase.push_back(worm.turns());
+            p.phase.push_back(phases[i]);
         };
         add(ra, d.recorded[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
         add(dec, d.recorded[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
         // While the motor crosses the gap the load stands still.
         const bool first = dec.t.size() < 2;
-        const double load = d.recorded[i].ddec_arcsec - d.dec_arcsec[i];
+        const double load = dec.judged.load.back();
         const double before = i > 0 ? d.recorded[i - 1].ddec_arcsec - d.dec_arcsec[i - 1] : load;
         const double sent = i > 0 ? run.rows[d.row[i - 1]].pulseDec_ms : 0.0;
         dec.inGap.push_back(!first && sent != 0.0 && std::abs(load - before) < 1e-6);
@@ -168,27 +159,8 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
         return problem("Too little of the run counts for a budget.",
                        std::to_string(ra.t.size()) + " rows of at least 60 are steady.", "Guide for longer.");
     GuidedBudget b;
-    b.gap_arcsec = d.gap_arcsec;
     b.span_s = ra.t.back() - ra.t.front();
-    const auto both = [](const Measured& x, const Measured& y) {
-        const double total = std::hypot(x.value, y.value);
-        return Measured{total, std::hypot(x.value * x.sigma, y.value * y.sigma) / std::max(total, 1e-9)};
-    };
-    b.recorded.ra_arcsec = rmsWithSigma(ra.error);
-    b.recorded.dec_arcsec = rmsWithSigma(dec.error);
-    b.recorded.total_arcsec = both(b.recorded.ra_arcsec, b.recorded.dec_arcsec);
-    std::vector<double> loadRa;
-    std::vector<double> loadDec;
-    std::vector<Measured> mountRa;
-    std::vector<Measured> mountDec;
-    for (size_t i = 0; i < d.t_s.size(); ++i)
-        if (countsForRms(run.rows[d.row[i]])) {
-            loadRa.push_back(d.recorded[i].dra_arcsec - d.ra_arcsec[i]);
-            loadDec.push_back(d.recorded[i].ddec_arcsec - d.dec_arcsec[i]);
-            mountRa.push_back(track.ra[i]);
-            mountDec.push_back(track.dec[i]);
-        }
-    b.recorded.mountPart_arcsec = both(mountPartRms(mountRa, loadRa, 0), mountPartRms(mountDec, loadDec, 0));
+    b.recorded = figuresFrom(ra.judged, dec.judged);
     b.bound = loopBound(d, track);
     const Split r = splitOf(ra, d.priors.ra.wormPeriod_s);
     const Split e = splitOf(dec, 0.0);

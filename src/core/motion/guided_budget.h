@@ -8,11 +8,10 @@
 namespace nordstjerna {
 
 struct GuidedBudget {
-    ReplayFigures recorded; // over the rows that count
+    LoopFigures recorded; // over the rows that count
     LoopBound bound;
     std::vector<BudgetShare> shares; // of the variance of both axes, largest first
     double span_s = 0.0;             // of all this
-    Measured gap_arcsec;             // of Dec, as the run shows it
     // Of the cause with the largest share of the mount part, if the mount part matters at all.
     std::optional<Cause> worst() const;
 };

@@ -5,6 +5,7 @@
 
 #include "core/base/format.h"
 #include "core/base/number_text.h"
+#include "core/base/statistics.h"
 
 namespace nordstjerna {
 
@@ -25,9 +26,8 @@ bool noFrame(const RunRow& row) {
     return row.event.find("no frame") != std::string::npos;
 }
 
-// The load side of a gear with play.
-double followed(double load, double motor, double gap) {
-    return std::clamp(load, motor - gap, motor);
+std::optional<double> told(double worm_turns) {
+    return std::isfinite(worm_turns) ? std::optional(worm_turns) : std::nullopt;
 }
 
 } // namespace
@@ -40,8 +40,7 @@ LoopInput loopInput(const RunRow& row, const PulsePair& sent, double exposure_s)
     in.noise_arcsec = row.centroid_arcsec;
     in.untilNext_s = exposure_s;
     in.sent = sent;
-    if (std::isfinite(row.worm_turns))
-        in.worm_turns = row.worm_turns;
+    in.worm_turns = told(row.worm_turns);
     return in;
 }
 
@@ -101,6 +100,16 @@ size_t Disturbance::judgedFrom() const {
                                t_s.begin());
 }
 
+std::vector<double> Disturbance::wormPhases() const {
+    WormPhase worm(priors.ra.wormPeriod_s);
+    std::vector<double> phases;
+    for (size_t i = 0; i < t_s.size(); ++i) {
+        worm.feed(t_s[i], told(worm_turns[i]));
+        phases.push_back(worm.turns());
+    }
+    return phases;
+}
+
 Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Measured>& gap) {
     Disturbance d;
     d.geometry = geometryOf(run.meta);
@@ -113,13 +122,11 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
         d.settings.controller = *run.meta.controller;
     if (run.meta.loop)
         d.settings.settle = run.meta.loop->settle;
-    // Two models look on, told of each frame and each pulse, and learn what there is to be learnt.
-    ModelController ra(d.settings.controller.ra, d.priors.ra);
-    ModelController dec(d.settings.controller.dec, d.priors.dec);
+    // A loop looks on, told of each frame and each pulse, and its models learn what there is to be learnt.
+    GuideLoop loop(d.geometry, d.settings, d.priors);
     PulsePair before;
     SkyError motor;
     std::vector<double> motorDec;
-    std::vector<double> steps;
     for (size_t i = 0; i < run.rows.size(); ++i) {
         const RunRow& row = run.rows[i];
         for (const ChangedSetting& c : settingChangesIn(row.event)) {
@@ -132,28 +139,10 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
         const SkyError moved = d.geometry.motionOf(before);
         motor.dra_arcsec += moved.dra_arcsec;
         motor.ddec_arcsec += moved.ddec_arcsec;
+        loop.step(loopInput(row, before, d.exposure_s));
         before = {row.pulseRa_ms, row.pulseDec_ms};
-        AxisSight sight;
-        sight.t_s = row.t_s;
-        sight.centroid_arcsec = row.centroid_arcsec;
-        if (std::isfinite(row.worm_turns))
-            sight.worm_turns = row.worm_turns;
-        const bool measured = row.measured();
-        if (measured)
-            sight.error_arcsec = row.dra_arcsec;
-        sight.moved_arcsec = moved.dra_arcsec;
-        sight.reach_arcsec_s = std::abs(d.geometry.raRate_arcsec_s());
-        ra.correction(sight);
-        if (measured)
-            sight.error_arcsec = row.ddec_arcsec;
-        sight.moved_arcsec = moved.ddec_arcsec;
-        sight.reach_arcsec_s = std::abs(d.geometry.decRate_arcsec_s());
-        sight.worm_turns.reset();
-        dec.correction(sight);
-        if (!measured)
+        if (!row.measured())
             continue;
-        if (!d.t_s.empty())
-            steps.push_back(row.t_s - d.t_s.back());
         d.t_s.push_back(row.t_s);
         d.ra_arcsec.push_back(row.dra_arcsec - motor.dra_arcsec);
         motorDec.push_back(motor.ddec_arcsec);
@@ -168,21 +157,18 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
         return problem("The run is too short to replay.",
                        formatCount(static_cast<int>(d.t_s.size()), "measured row") + " of at least 30.",
                        "Record for longer.");
-    if (d.exposure_s <= 0.0) {
-        std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2),
-                         steps.end());
-        d.exposure_s = std::max(0.5, steps[steps.size() / 2] - 0.5);
-    }
-    d.ra = ra.belief();
-    d.dec = dec.belief();
-    d.raModel = ra.ruling().model();
-    d.decModel = dec.ruling().model();
+    if (d.exposure_s <= 0.0)
+        d.exposure_s = std::max(0.5, medianStep(d.t_s) - 0.5);
+    d.ra = loop.belief(Axis::ra);
+    d.dec = loop.belief(Axis::dec);
+    d.raModel = loop.ruling(Axis::ra).model();
+    d.decModel = loop.ruling(Axis::dec).model();
     d.gap_arcsec = d.dec.gap_arcsec.value_or(Measured{});
     d.priors.ra.wormPeriod_s = d.ra.wormPeriod_s;
-    double load = 0.0;
+    Play play{d.gap_arcsec.value};
     for (size_t i = 0; i < d.t_s.size(); ++i) {
-        load = followed(load, motorDec[i], d.gap_arcsec.value);
-        d.dec_arcsec[i] -= load;
+        play.follow(motorDec[i]);
+        d.dec_arcsec[i] -= play.load;
     }
     return d;
 }
@@ -207,12 +193,13 @@ LoopPriors taughtBy(const Run& run) {
     return taught;
 }
 
-Replayed replayLoop(const Disturbance& d, const LoopSettings& settings, const std::function<bool()>& stop) {
-    Replayed r;
+std::vector<SkyError> replayLoop(const Disturbance& d, const LoopSettings& settings,
+                                 const std::function<bool()>& stop) {
+    std::vector<SkyError> errors;
     GuideLoop loop(d.geometry, settings, d.priors);
     loop.letModelsRest();
     SkyError motor;
-    double load = 0.0;
+    Play play{d.gap_arcsec.value};
     PulsePair sent;
     for (size_t i = 0; i < d.t_s.size(); ++i) {
         if (stop && i % 1000 == 999 && stop())
@@ -220,20 +207,18 @@ Replayed replayLoop(const Disturbance& d, const LoopSettings& settings, const st
         const SkyError moved = d.geometry.motionOf(sent);
         motor.dra_arcsec += moved.dra_arcsec;
         motor.ddec_arcsec += moved.ddec_arcsec;
-        load = followed(load, motor.ddec_arcsec, d.gap_arcsec.value);
+        play.follow(motor.ddec_arcsec);
         LoopInput in;
         in.t_s = d.t_s[i];
-        in.error = SkyError{d.ra_arcsec[i] + motor.dra_arcsec, d.dec_arcsec[i] + load};
+        in.error = SkyError{d.ra_arcsec[i] + motor.dra_arcsec, d.dec_arcsec[i] + play.load};
         in.noise_arcsec = d.centroid_arcsec[i];
         in.untilNext_s = d.exposure_s;
         in.sent = sent;
-        if (std::isfinite(d.worm_turns[i]))
-            in.worm_turns = d.worm_turns[i];
+        in.worm_turns = told(d.worm_turns[i]);
         sent = loop.step(in).pulse;
-        r.error.push_back(*in.error);
-        r.pulse.push_back(sent);
+        errors.push_back(*in.error);
     }
-    return r;
+    return errors;
 }
 
 Disturbance binned(const Disturbance& d, int n) {

@@ -46,6 +46,8 @@ struct Disturbance {
     double span_s() const { return t_s.empty() ? 0.0 : t_s.back() - t_s.front(); }
     // Frames from this one on are judged: before, a loop that starts from cold is still learning.
     size_t judgedFrom() const;
+    // Where the worm stood in each frame, turns: as the mount tells, else by the time.
+    std::vector<double> wormPhases() const;
 };
 
 // Fails with fewer than 30 measured rows. gap: of a backlash test, if there was one.
@@ -55,13 +57,10 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
 // it is at declination 0, and the gap of Dec where the run had to cross it.
 LoopPriors taughtBy(const Run& run);
 
-struct Replayed {
-    std::vector<SkyError> error; // one a frame of the disturbance
-    std::vector<PulsePair> pulse;
-};
-// stop: asked now and then; when true, the replay ends early with fewer frames.
-Replayed replayLoop(const Disturbance& d, const LoopSettings& settings,
-                    const std::function<bool()>& stop = {});
+// The error in each frame, were the loop at work. stop: asked now and then; when true, the replay ends early
+// with fewer frames.
+std::vector<SkyError> replayLoop(const Disturbance& d, const LoopSettings& settings,
+                                 const std::function<bool()>& stop = {});
 
 // Every n frames taken as one, as a longer exposure would have.
 Disturbance binned(const Disturbance& d, int n);

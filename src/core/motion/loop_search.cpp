@@ -14,12 +14,12 @@ double axisRms(const std::vector<double>& place, size_t from, const AxisSettings
                double gap) {
     ProportionalController controller(settings);
     double motor = 0.0;
-    double load = 0.0;
+    Play play{gap};
     double sum = 0.0;
     double squares = 0.0;
     for (size_t i = 0; i < place.size(); ++i) {
-        load = std::clamp(load, motor - gap, motor);
-        const double error = place[i] + load;
+        play.follow(motor);
+        const double error = place[i] + play.load;
         motor -= std::clamp(controller.correction(error), -most, most);
         if (i >= from) {
             sum += error;
@@ -38,26 +38,6 @@ std::vector<double> column(const std::vector<SkyError>& e, double SkyError::*axi
 }
 
 } // namespace
-
-ReplayFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::vector<SkyError>& error) {
-    const size_t from = d.judgedFrom();
-    ReplayFigures f;
-    f.ra_arcsec = rmsWithSigma(column(error, &SkyError::dra_arcsec, from));
-    f.dec_arcsec = rmsWithSigma(column(error, &SkyError::ddec_arcsec, from));
-    const auto both = [](const Measured& a, const Measured& b) {
-        const double total = std::hypot(a.value, b.value);
-        return Measured{total, std::hypot(a.value * a.sigma, b.value * b.sigma) / std::max(total, 1e-9)};
-    };
-    f.total_arcsec = both(f.ra_arcsec, f.dec_arcsec);
-    std::vector<double> loadRa;
-    std::vector<double> loadDec;
-    for (size_t i = 0; i < error.size(); ++i) {
-        loadRa.push_back(error[i].dra_arcsec - d.ra_arcsec[i]);
-        loadDec.push_back(error[i].ddec_arcsec - d.dec_arcsec[i]);
-    }
-    f.mountPart_arcsec = both(mountPartRms(track.ra, loadRa, from), mountPartRms(track.dec, loadDec, from));
-    return f;
-}
 
 SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
                             const std::function<bool()>& stop, const std::function<void(double)>& progress) {
@@ -103,10 +83,9 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
         search(d.dec_arcsec, start.controller.dec, d.geometry.decRate_arcsec_s(), d.gap_arcsec.value);
     // The other kinds as the loop has them, whole: each axis keeps what left the least.
     const auto rmsOf = [&](const LoopSettings& s) {
-        const Replayed r = replayLoop(d, s, stop);
-        const size_t begin = std::min(from, r.error.size());
-        return std::pair{standardDeviation(column(r.error, &SkyError::dra_arcsec, begin)),
-                         standardDeviation(column(r.error, &SkyError::ddec_arcsec, begin))};
+        const std::vector<SkyError> errors = replayLoop(d, s, stop);
+        return std::pair{standardDeviation(column(errors, &SkyError::dra_arcsec, from)),
+                         standardDeviation(column(errors, &SkyError::ddec_arcsec, from))};
     };
     auto [leastRa, leastDec] = rmsOf(result.best);
     for (ControllerKind kind : {ControllerKind::trend, ControllerKind::model}) {

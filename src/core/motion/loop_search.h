@@ -5,14 +5,6 @@
 
 namespace nordstjerna {
 
-struct ReplayFigures {
-    Measured ra_arcsec, dec_arcsec, total_arcsec; // RMS about the mean, measured
-    Measured mountPart_arcsec;                    // both axes
-};
-
-// Of a series of errors, one a frame of the disturbance, over the judged frames.
-ReplayFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::vector<SkyError>& error);
-
 struct SearchResult {
     LoopSettings best;
     int tried = 0;

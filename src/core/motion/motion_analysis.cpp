@@ -42,15 +42,6 @@ Measured quadratureRest(const Measured& a, const Measured& b) {
     return {value, value > 0.0 ? std::min(0.5 * error / value, std::sqrt(error)) : std::sqrt(error)};
 }
 
-// About the mean.
-double meanSquare(const std::vector<double>& v) {
-    const double m = mean(v);
-    double sum = 0.0;
-    for (double x : v)
-        sum += (x - m) * (x - m);
-    return v.empty() ? 0.0 : sum / static_cast<double>(v.size());
-}
-
 void judgeAxis(AxisMotion& a, const CleanRun& clean, const std::vector<double>& v, const Measured& centroid,
                const PeriodicOptions& options) {
     a.noise_arcsec = fastNoise(clean.t_s, v);

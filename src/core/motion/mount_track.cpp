@@ -4,7 +4,7 @@
 
 #include "core/base/statistics.h"
 #include "core/guide/noise_meter.h"
-#include "core/guide/worm_phase.h"
+#include "core/motion/axis_summary.h"
 #include "core/motion/line_model.h"
 #include "core/motion/loop_bound.h"
 
@@ -20,7 +20,7 @@ std::vector<Measured> smooth(const std::vector<double>& t, const std::vector<dou
     AxisFilter forward(model);
     for (size_t i = 0; i < n; ++i) {
         forward.advance(i ? t[i] - t[i - 1] : 0.0, phase[i]);
-        surprise.push_back(place[i] - forward.seen(0.0, phase[i]).value);
+        surprise.push_back(place[i] - forward.seenPlace(0.0, phase[i]));
         forward.update(place[i], variance[i]);
         track[i] = forward.mount(0.0, phase[i]);
     }
@@ -51,15 +51,40 @@ std::vector<double> variances(const std::vector<double>& t, const std::vector<do
     return v;
 }
 
+// What is left of the mount's motion when a loop adds `load` to it: RMS about the mean, with the uncertainty
+// of the track allowed for.
+Measured mountPartRms(const std::vector<Measured>& track, const std::vector<double>& load) {
+    std::vector<double> rest;
+    double hidden = 0.0; // mean square of what the track does not know
+    for (size_t i = 0; i < track.size(); ++i) {
+        rest.push_back(track[i].value + load[i]);
+        hidden += track[i].sigma * track[i].sigma;
+    }
+    if (rest.size() < 10)
+        return {0.0, 1.0};
+    constexpr double modelTrust = 0.65;
+    return mountPartFrom(standardDeviation(rest), hidden / static_cast<double>(rest.size()), rest.size(),
+                         modelTrust);
+}
+
+// RMS about the mean of a series whose neighbours hang together, with its ±.
+Measured rmsWithSigma(std::vector<double> v) {
+    if (v.size() < 3)
+        return {};
+    const double rms = standardDeviation(v);
+    const double middle = mean(v);
+    for (double& x : v)
+        x = (x - middle) * (x - middle);
+    // The squares hang together as their own autocorrelation says.
+    const double inflation = slowInflation(v);
+    const double sigmaSquare = standardDeviation(v) * inflation / std::sqrt(static_cast<double>(v.size()));
+    return {rms, 0.5 * sigmaSquare / std::max(rms, 1e-6)};
+}
+
 } // namespace
 
 MountTrack trackMount(const Disturbance& d) {
-    WormPhase worm(d.priors.ra.wormPeriod_s);
-    std::vector<double> phase;
-    for (size_t i = 0; i < d.t_s.size(); ++i) {
-        worm.feed(d.t_s[i], std::isfinite(d.worm_turns[i]) ? std::optional(d.worm_turns[i]) : std::nullopt);
-        phase.push_back(worm.turns());
-    }
+    const std::vector<double> phase = d.wormPhases();
     MountTrack track;
     track.ra = smooth(d.t_s, d.ra_arcsec, variances(d.t_s, d.ra_arcsec, d.centroid_arcsec), phase, d.raModel,
                       track.raSurprise);
@@ -78,42 +103,25 @@ LoopBound loopBound(const Disturbance& d, const MountTrack& track) {
     return {least(d.ra_arcsec, track.raSurprise), least(d.dec_arcsec, track.decSurprise)};
 }
 
-Measured mountPartRms(const std::vector<Measured>& track, const std::vector<double>& load, size_t from) {
-    std::vector<double> rest;
-    double hidden = 0.0; // mean square of what the track does not know
-    for (size_t i = from; i < std::min(track.size(), load.size()); ++i) {
-        rest.push_back(track[i].value + load[i]);
-        hidden += track[i].sigma * track[i].sigma;
-    }
-    if (rest.size() < 10)
-        return {0.0, 1.0};
-    hidden /= static_cast<double>(rest.size());
-    const double seen = standardDeviation(rest);
-    // The filters' own ± are a little too large, their noises being chosen generously.
-    constexpr double generous = 0.75;
-    hidden *= generous;
-    const double square = seen * seen + hidden;
-    const double value = std::sqrt(square);
-    // How far the figure may be from what really was: errors of the track add to the motion at random, some
-    // frames long each; and its own ± comes from a model that is an estimate itself.
-    constexpr double together = 12.0;
-    const double independent = std::max(1.0, static_cast<double>(rest.size()) / together);
-    const double random = 2.0 * seen * std::sqrt(hidden / independent);
-    constexpr double modelTrust = 0.65;
-    return {value, 0.5 * std::hypot(random, modelTrust * hidden) / std::max(value, 1e-6)};
+LoopFigures figuresFrom(const JudgedAxis& ra, const JudgedAxis& dec) {
+    LoopFigures f;
+    f.ra_arcsec = rmsWithSigma(ra.error);
+    f.dec_arcsec = rmsWithSigma(dec.error);
+    f.total_arcsec = quadratureSum(f.ra_arcsec, f.dec_arcsec);
+    f.mountRa_arcsec = mountPartRms(ra.mount, ra.load);
+    f.mountDec_arcsec = mountPartRms(dec.mount, dec.load);
+    f.mountPart_arcsec = quadratureSum(f.mountRa_arcsec, f.mountDec_arcsec);
+    return f;
 }
 
-Measured rmsWithSigma(std::vector<double> v) {
-    if (v.size() < 3)
-        return {};
-    const double rms = standardDeviation(v);
-    const double middle = mean(v);
-    for (double& x : v)
-        x = (x - middle) * (x - middle);
-    // The squares hang together as their own autocorrelation says.
-    const double inflation = slowInflation(v);
-    const double sigmaSquare = standardDeviation(v) * inflation / std::sqrt(static_cast<double>(v.size()));
-    return {rms, 0.5 * sigmaSquare / std::max(rms, 1e-6)};
+LoopFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::vector<SkyError>& error) {
+    JudgedAxis ra;
+    JudgedAxis dec;
+    for (size_t i = d.judgedFrom(); i < error.size(); ++i) {
+        ra.add(error[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
+        dec.add(error[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
+    }
+    return figuresFrom(ra, dec);
 }
 
 } // namespace nordstjerna

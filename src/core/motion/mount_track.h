@@ -25,11 +25,27 @@ struct LoopBound {
 };
 LoopBound loopBound(const Disturbance& d, const MountTrack& track);
 
-// What is left of the mount's motion when a loop adds `load` to it: RMS about the mean over the frames from
-// `from` on, with the uncertainty of the track allowed for.
-Measured mountPartRms(const std::vector<Measured>& track, const std::vector<double>& load, size_t from);
+// One axis under a loop, frame by frame: the error, the mount's own place by its track, and what the loop
+// added.
+struct JudgedAxis {
+    std::vector<double> error;
+    std::vector<Measured> mount;
+    std::vector<double> load;
+    void add(double errorSeen, double place, const Measured& track) {
+        error.push_back(errorSeen);
+        mount.push_back(track);
+        load.push_back(errorSeen - place);
+    }
+};
 
-// RMS about the mean of a series whose neighbours hang together, with its ±.
-Measured rmsWithSigma(std::vector<double> v);
+struct LoopFigures {
+    Measured ra_arcsec, dec_arcsec, total_arcsec; // RMS about the mean, measured
+    Measured mountRa_arcsec, mountDec_arcsec;     // what is left of the mount's motion
+    Measured mountPart_arcsec;                    // of both axes
+};
+LoopFigures figuresFrom(const JudgedAxis& ra, const JudgedAxis& dec);
+
+// Of a series of errors, one a frame of the disturbance, over the judged frames.
+LoopFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::vector<SkyError>& error);
 
 } // namespace nordstjerna

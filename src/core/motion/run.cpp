@@ -1,5 +1,6 @@
 #include "core/motion/run.h"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 
@@ -37,6 +38,11 @@ RunRow asRecorded(RunRow r) {
     round(r.centroid_arcsec, 1e4);
     round(r.worm_turns, 1e6);
     return r;
+}
+
+std::vector<RunRow>::const_iterator rowAt(const std::vector<RunRow>& rows, double t_s) {
+    return std::lower_bound(rows.begin(), rows.end(), t_s,
+                            [](const RunRow& r, double t) { return r.t_s < t; });
 }
 
 bool countsForRms(const RunRow& row) {

@@ -90,6 +90,9 @@ struct Run {
 // written.
 RunRow asRecorded(RunRow row);
 
+// The first row from this moment on; rows are in order of time.
+std::vector<RunRow>::const_iterator rowAt(const std::vector<RunRow>& rows, double t_s);
+
 // Rows that describe the loop at work: measured, and not while dithering, settling or without the star.
 bool countsForRms(const RunRow& row);
 

@@ -19,6 +19,11 @@ void RunFeed::put(const Run& run, const std::vector<RowBelief>& beliefs) {
     }
 }
 
+void RunFeed::bring(Run& run) {
+    std::vector<RowBelief> none;
+    bring(run, none);
+}
+
 void RunFeed::bring(Run& run, std::vector<RowBelief>& beliefs) {
     const std::scoped_lock guard(lock_);
     run.meta = meta_;

@@ -14,6 +14,7 @@ public:
     void put(const Run& run, const std::vector<RowBelief>& beliefs = {});
     // By the one that shows: brings its copy up to date.
     void bring(Run& run, std::vector<RowBelief>& beliefs);
+    void bring(Run& run); // of a run without beliefs
 
 private:
     std::mutex lock_;

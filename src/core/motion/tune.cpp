@@ -80,12 +80,12 @@ void addAxis(std::vector<Recommendation>& list, const SettingsBook& book, const 
 void addExposure(Tune& result, const Disturbance& d, const SettingsBook& book, const LoopSettings& best) {
     double least = result.proposed.mountPart_arcsec.value;
     int n = 1;
-    ReplayFigures figures;
+    LoopFigures figures;
     for (int k = 2; k <= 4 && k * d.exposure_s <= longestExposure_s; ++k) {
         const Disturbance longer = binned(d, k);
         if (longer.t_s.size() < 60)
             break;
-        const ReplayFigures f = figuresOf(longer, trackMount(longer), replayLoop(longer, best).error);
+        const LoopFigures f = figuresOf(longer, trackMount(longer), replayLoop(longer, best));
         if (f.mountPart_arcsec.value < 0.9 * least &&
             least - f.mountPart_arcsec.value > f.mountPart_arcsec.sigma) {
             least = f.mountPart_arcsec.value;
@@ -126,7 +126,7 @@ void addOneSided(Tune& result, const Run& run, const Disturbance& d, const Setti
 
 } // namespace
 
-std::string figuresText(const ReplayFigures& f) {
+std::string figuresText(const LoopFigures& f) {
     return formatMeasured(f.total_arcsec, "″", 2) + " (mount part " +
            formatMeasured(f.mountPart_arcsec, "″", 2) + ")";
 }
@@ -153,7 +153,6 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
                        "Go on recording for " + formatDuration(std::ceil(needed - d.span_s())) + ".");
     Tune result;
     result.guided = run.meta.kind == RunKind::guided;
-    result.span_s = d.span_s();
     LoopSettings present{book.controller(), d.settings.settle};
     const MountTrack track = trackMount(d);
     if (progress)
@@ -162,37 +161,29 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     if (found.stopped)
         return problem("Tuning was stopped.", "Not all settings had been tried.", "Start it again.");
     result.tried = found.tried;
-    const std::vector<SkyError> nowErrors = replayLoop(d, present).error;
-    const std::vector<SkyError> then = replayLoop(d, found.best).error;
-    const ReplayFigures replayedNow = figuresOf(d, track, nowErrors);
+    const LoopFigures replayedNow = figuresOf(d, track, replayLoop(d, present));
+    const LoopFigures then = figuresOf(d, track, replayLoop(d, found.best));
     result.now = result.guided ? figuresOf(d, track, d.recorded) : replayedNow;
-    result.proposed = figuresOf(d, track, then);
+    result.proposed = then;
     result.bound = loopBound(d, track);
     // Each axis changes only for its own good.
     LoopSettings best = present;
-    const auto mountOf = [&](const std::vector<SkyError>& error, bool ra) {
-        std::vector<double> load;
-        for (size_t i = 0; i < error.size(); ++i)
-            load.push_back(ra ? error[i].dra_arcsec - d.ra_arcsec[i]
-                              : error[i].ddec_arcsec - d.dec_arcsec[i]);
-        return mountPartRms(ra ? track.ra : track.dec, load, d.judgedFrom());
-    };
-    const bool betterRa = better(result.proposed.ra_arcsec, replayedNow.ra_arcsec, mountOf(then, true),
-                                 mountOf(nowErrors, true), present.controller.ra.kind);
-    const bool betterDec = better(result.proposed.dec_arcsec, replayedNow.dec_arcsec, mountOf(then, false),
-                                  mountOf(nowErrors, false), present.controller.dec.kind);
+    const bool betterRa = better(then.ra_arcsec, replayedNow.ra_arcsec, then.mountRa_arcsec,
+                                 replayedNow.mountRa_arcsec, present.controller.ra.kind);
+    const bool betterDec = better(then.dec_arcsec, replayedNow.dec_arcsec, then.mountDec_arcsec,
+                                  replayedNow.mountDec_arcsec, present.controller.dec.kind);
     if (betterRa) {
         best.controller.ra = found.best.controller.ra;
-        addAxis(result.changes, book, best.controller, true, result.proposed.ra_arcsec, replayedNow.ra_arcsec,
+        addAxis(result.changes, book, best.controller, true, then.ra_arcsec, replayedNow.ra_arcsec,
                 found.tried);
     }
     if (betterDec) {
         best.controller.dec = found.best.controller.dec;
-        addAxis(result.changes, book, best.controller, false, result.proposed.dec_arcsec,
-                replayedNow.dec_arcsec, found.tried);
+        addAxis(result.changes, book, best.controller, false, then.dec_arcsec, replayedNow.dec_arcsec,
+                found.tried);
     }
     if (!betterRa || !betterDec)
-        result.proposed = figuresOf(d, track, replayLoop(d, best).error);
+        result.proposed = figuresOf(d, track, replayLoop(d, best));
     addExposure(result, d, book, best);
     addOneSided(result, run, d, book, best, backlash);
     return result;

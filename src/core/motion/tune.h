@@ -21,12 +21,11 @@ struct Recommendation {
 };
 
 struct Tune {
-    bool guided = false;    // the figures of now were measured; else they are replayed
-    ReplayFigures now;      // with the settings in use
-    ReplayFigures proposed; // replayed
+    bool guided = false;  // the figures of now were measured; else they are replayed
+    LoopFigures now;      // with the settings in use
+    LoopFigures proposed; // replayed
     LoopBound bound;
     std::vector<Recommendation> changes; // empty: nothing to gain
-    double span_s = 0.0;
     int tried = 0;
     bool gains() const { return !changes.empty(); }
 };
@@ -37,6 +36,6 @@ Expected<Tune> tune(const Run& run, const SettingsBook& settings, const Backlash
                     const std::function<bool()>& stop = {}, const std::function<void(double)>& progress = {});
 
 // "0.78″ (mount part 0.53 ± 0.04″)"
-std::string figuresText(const ReplayFigures& f);
+std::string figuresText(const LoopFigures& f);
 
 } // namespace nordstjerna

@@ -79,6 +79,33 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     clear();
 }
 
+void LaneChart::BandedLine::make(QCPAxis* x, QCPAxis* y) {
+    low = new QCPGraph(x, y);
+    high = new QCPGraph(x, y);
+    high->setChannelFillGraph(low);
+    line = new QCPGraph(x, y);
+}
+
+void LaneChart::BandedLine::dress(const QPen& pen, float opacity) const {
+    QColor fill = pen.color();
+    fill.setAlphaF(opacity);
+    line->setPen(pen);
+    low->setPen(Qt::NoPen);
+    high->setPen(Qt::NoPen);
+    high->setBrush(fill);
+}
+
+void LaneChart::BandedLine::add(double x, double y, double half) const {
+    line->addData(x, y);
+    low->addData(x, y - half);
+    high->addData(x, y + half);
+}
+
+void LaneChart::BandedLine::clear() const {
+    for (QCPGraph* g : {line, low, high})
+        g->data()->clear();
+}
+
 LaneChart::Lane LaneChart::makeLane(bool dec) {
     Lane lane;
     lane.rect = new QCPAxisRect(plot_);
@@ -91,15 +118,9 @@ LaneChart::Lane LaneChart::makeLane(bool dec) {
     y->setTicker(QSharedPointer<QCPAxisTicker>(new ArcsecTicker));
     auto* pulseAxis = lane.rect->axis(QCPAxis::atRight);
     pulseAxis->setVisible(false);
-    lane.foretoldLow = new QCPGraph(x, y);
-    lane.foretoldHigh = new QCPGraph(x, y);
-    lane.foretoldHigh->setChannelFillGraph(lane.foretoldLow);
-    lane.foretold = new QCPGraph(x, y);
+    lane.foretold.make(x, y);
     lane.trace = new QCPGraph(x, y);
-    lane.driftLow = new QCPGraph(x, y);
-    lane.driftHigh = new QCPGraph(x, y);
-    lane.driftHigh->setChannelFillGraph(lane.driftLow);
-    lane.drift = new QCPGraph(x, y);
+    lane.drift.make(x, y);
     lane.pulses = new QCPBars(x, pulseAxis);
     lane.pulses->setWidthType(QCPBars::wtAbsolute);
     lane.pulses->setWidth(2.5);
@@ -144,18 +165,8 @@ void LaneChart::restyle() {
         lane.trace->setScatterStyle(scatter);
         QColor bar = colour;
         bar.setAlphaF(0.45F);
-        lane.drift->setPen(QPen(t.text, 1.4, Qt::DashDotLine));
-        QColor uncertain = t.text;
-        uncertain.setAlphaF(0.13F);
-        lane.driftLow->setPen(Qt::NoPen);
-        lane.driftHigh->setPen(Qt::NoPen);
-        lane.driftHigh->setBrush(uncertain);
-        lane.foretold->setPen(QPen(t.text, 1.0));
-        QColor expected = t.text;
-        expected.setAlphaF(0.09F);
-        lane.foretoldLow->setPen(Qt::NoPen);
-        lane.foretoldHigh->setPen(Qt::NoPen);
-        lane.foretoldHigh->setBrush(expected);
+        lane.drift.dress(QPen(t.text, 1.4, Qt::DashDotLine), 0.13F);
+        lane.foretold.dress(QPen(t.text, 1.0), 0.09F);
         lane.pulses->setPen(Qt::NoPen);
         lane.pulses->setBrush(bar);
         QColor band = colour;
@@ -180,8 +191,7 @@ void LaneChart::clear() {
     for (Lane* lane : {&ra_, &dec_}) {
         lane->trace->data()->clear();
         lane->pulses->data()->clear();
-        for (QCPGraph* g : {lane->foretold, lane->foretoldLow, lane->foretoldHigh})
-            g->data()->clear();
+        lane->foretold.clear();
         drawDrift(*lane, std::nullopt);
     }
     for (QCPItemLine* line : eventLines_)
@@ -216,10 +226,7 @@ void LaneChart::showForetold(const std::vector<RowBelief>& beliefs) {
     for (; foretold_ + 1 < rows_.size() && foretold_ < beliefs.size(); ++foretold_) {
         const double minutes = rows_[foretold_ + 1].t_s / 60.0;
         const auto add = [&](Lane& lane, const AxisGlimpse& g) {
-            const double reach = 2.0 * g.nextSigma_arcsec;
-            lane.foretold->addData(minutes, g.next_arcsec);
-            lane.foretoldLow->addData(minutes, g.next_arcsec - reach);
-            lane.foretoldHigh->addData(minutes, g.next_arcsec + reach);
+            lane.foretold.add(minutes, g.next_arcsec, 2.0 * g.nextSigma_arcsec);
         };
         add(ra_, beliefs[foretold_].ra);
         add(dec_, beliefs[foretold_].dec);
@@ -231,8 +238,7 @@ void LaneChart::setFree(bool free) {
 }
 
 void LaneChart::drawDrift(Lane& lane, const std::optional<DriftLine>& line) {
-    for (QCPGraph* g : {lane.drift, lane.driftLow, lane.driftHigh})
-        g->data()->clear();
+    lane.drift.clear();
     if (!line)
         return;
     constexpr int points = 24;
@@ -241,9 +247,7 @@ void LaneChart::drawDrift(Lane& lane, const std::optional<DriftLine>& line) {
         const double since = (t - line->middle_s) / 60.0;
         const double v = line->level_arcsec.value + line->drift_arcsec_min.value * since;
         const double sigma = std::hypot(line->level_arcsec.sigma, line->drift_arcsec_min.sigma * since);
-        lane.drift->addData(t / 60.0, v);
-        lane.driftLow->addData(t / 60.0, v - 2.0 * sigma);
-        lane.driftHigh->addData(t / 60.0, v + 2.0 * sigma);
+        lane.drift.add(t / 60.0, v, 2.0 * sigma);
     }
 }
 
@@ -256,10 +260,7 @@ void LaneChart::showDrift(const std::optional<DriftLine>& ra, const std::optiona
 // Marks for single frames only where they can be told apart.
 void LaneChart::showMarks() {
     const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
-    const auto at = [&](double minutes) {
-        return std::lower_bound(rows_.begin(), rows_.end(), 60.0 * minutes,
-                                [](const RunRow& r, double t) { return r.t_s < t; });
-    };
+    const auto at = [&](double minutes) { return rowAt(rows_, 60.0 * minutes); };
     const bool few = at(shown.upper) - at(shown.lower) < 700;
     // Words that would run into each other: the later one is left to its line and to hovering.
     double free = -1e9;
@@ -427,8 +428,7 @@ void LaneChart::onHover(QMouseEvent* event) {
         return;
     }
     const double t = 60.0 * over->axis(QCPAxis::atBottom)->pixelToCoord(event->position().x());
-    auto at =
-        std::lower_bound(rows_.begin(), rows_.end(), t, [](const RunRow& r, double s) { return r.t_s < s; });
+    auto at = rowAt(rows_, t);
     if (at == rows_.end())
         --at;
     if (at != rows_.begin() && std::abs(std::prev(at)->t_s - t) < std::abs(at->t_s - t))

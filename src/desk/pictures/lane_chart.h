@@ -10,12 +10,14 @@
 #include "core/base/measured.h"
 #include "core/motion/run.h"
 
+class QPen;
 class QCustomPlot;
 class QCPGraph;
 class QCPBars;
 class QCPItemRect;
 class QCPItemText;
 class QCPItemLine;
+class QCPAxis;
 class QCPAxisRect;
 
 namespace nordstjerna {
@@ -46,26 +48,30 @@ public:
     void showDrift(const std::optional<DriftLine>& ra, const std::optional<DriftLine>& dec);
     void setTitles(const QString& ra, const QString& dec);
     bool exportTo(const QString& path);
-Q_SIGNALS:
-    void followChanged();
-
-public:
     void repaintNow(); // at once, instead of with the next turn of the event loop
     using QWidget::show;
 
+Q_SIGNALS:
+    void followChanged();
+
 private:
+    // A line with what is uncertain about it filled on both sides.
+    struct BandedLine {
+        QCPGraph* line = nullptr;
+        QCPGraph* low = nullptr;
+        QCPGraph* high = nullptr;
+        void make(QCPAxis* x, QCPAxis* y);
+        void dress(const QPen& pen, float opacity) const;
+        void add(double x, double y, double half) const;
+        void clear() const;
+    };
     struct Lane {
         QCPAxisRect* rect = nullptr;
         QCPGraph* trace = nullptr;
         QCPBars* pulses = nullptr;
         QCPItemRect* deadband = nullptr;
         QCPItemText* title = nullptr;
-        QCPGraph* drift = nullptr;
-        QCPGraph* driftLow = nullptr; // the band is filled between these two
-        QCPGraph* driftHigh = nullptr;
-        QCPGraph* foretold = nullptr;
-        QCPGraph* foretoldLow = nullptr;
-        QCPGraph* foretoldHigh = nullptr;
+        BandedLine drift, foretold;
     };
     Lane makeLane(bool dec);
     void restyle();

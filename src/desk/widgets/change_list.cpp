@@ -7,6 +7,7 @@
 
 #include "charts/text.h"
 #include "desk/theme.h"
+#include "desk/widgets/empty_layout.h"
 
 namespace nordstjerna {
 
@@ -19,12 +20,7 @@ ChangeList::ChangeList(int most, QWidget* parent)
 }
 
 void ChangeList::show(const SettingsBook& book) {
-    while (QLayoutItem* item = rows_->takeAt(0)) {
-        // An Undo button may be the one that is being clicked.
-        item->widget()->hide();
-        item->widget()->deleteLater();
-        delete item;
-    }
+    emptyLayout(*rows_);
     const auto& changes = book.changes();
     int shown = 0;
     for (size_t i = changes.size(); i-- > 0 && shown < most_;) {

@@ -15,6 +15,7 @@ public:
     void showNothing(const QString& note) { show("–", "", note); }
     void setTitle(const QString& title);
     QString value() const { return value_->text(); }
+    QString unit() const { return unit_->text(); }
     QString note() const { return fullNote_; }
 
 protected:

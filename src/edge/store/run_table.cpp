@@ -11,20 +11,6 @@ namespace nordstjerna {
 
 namespace {
 
-const char* decModeName(DecMode mode) {
-    switch (mode) {
-    case DecMode::both:
-        return "both";
-    case DecMode::northOnly:
-        return "north";
-    case DecMode::southOnly:
-        return "south";
-    case DecMode::off:
-        break;
-    }
-    return "off";
-}
-
 std::string axisYaml(const AxisSettings& a, const std::string& more) {
     return std::string("{kind: ") + controllerName(a.kind) + ", loop_gain: " + ecsvNumber(a.loopGain, 3) +
            ", deadband_arcsec: " + ecsvNumber(a.deadband_arcsec, 3) +
@@ -151,9 +137,8 @@ LoopRecord readLoop(const YAML::Node& n) {
 // A kind that a newer program wrote is not guessed at.
 ControllerKind readKind(const YAML::Node& n) {
     const auto name = get<std::string>(n, "kind", "proportional");
-    for (ControllerKind k : {ControllerKind::proportional, ControllerKind::trend, ControllerKind::model})
-        if (name == controllerName(k))
-            return k;
+    if (const auto kind = controllerFrom(name))
+        return *kind;
     throw YAML::Exception(YAML::Mark::null_mark(), "controller of unknown kind \"" + name + "\"");
 }
 
@@ -219,11 +204,8 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
             ControllerSettings c;
             c.ra = readAxis(controller["ra"]);
             c.dec = readAxis(controller["dec"]);
-            const auto mode = get<std::string>(controller["dec"], "mode", "both");
-            c.decMode = mode == "north"   ? DecMode::northOnly
-                        : mode == "south" ? DecMode::southOnly
-                        : mode == "off"   ? DecMode::off
-                                          : DecMode::both;
+            c.decMode =
+                decModeFrom(get<std::string>(controller["dec"], "mode", "both")).value_or(DecMode::both);
             m.controller = c;
         }
         if (meta["loop"])

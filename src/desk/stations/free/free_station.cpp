@@ -192,12 +192,14 @@ void FreeStation::record() {
     fromFile_ = false;
     // The analysis runs beside the recording, in the worker, ever more seldom as the run grows.
     auto live = std::make_shared<Live>();
+    feed_ = std::make_shared<RunFeed>();
     const double worm_s = session().rig().mount.wormPeriod_s;
     session().run<Guiding, Snapshot>(
         procedure,
-        [live](const Guiding& g) {
-            return Snapshot{g.progress(), g.run(), g.stars().members(), g.frame(), live->story,
-                            live->wanted, g.lost()};
+        [live, feed = feed_](const Guiding& g) {
+            feed->put(g.run());
+            return Snapshot{g.progress(), g.stars().members(), g.frame(),
+                            live->story,  live->wanted,        g.lost()};
         },
         [this](const Snapshot& s) { show(s); },
         [this, live](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
@@ -246,7 +248,7 @@ void FreeStation::record() {
 
 void FreeStation::show(const Snapshot& s) {
     steps()->show(s.progress);
-    run_ = s.run;
+    feed_->bring(run_);
     lost_ = s.lost;
     lanes_->show(run_, 0.0, 0.0);
     strip_->show(s.frame, s.stars);

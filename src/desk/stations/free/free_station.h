@@ -6,6 +6,7 @@
 #include "core/findings/run_story.h"
 #include "core/motion/correction_curve.h"
 #include "core/motion/enough.h"
+#include "core/motion/run_feed.h"
 #include "core/procedure/guiding.h"
 #include "desk/stations/station.h"
 
@@ -75,7 +76,6 @@ private:
     };
     struct Snapshot {
         Progress progress;
-        Run run;
         std::vector<StarGroup::Member> stars;
         std::shared_ptr<const Frame> frame;
         std::shared_ptr<const RunStory> story;
@@ -132,6 +132,7 @@ private:
 
     Page page_ = Page::record;
     Run run_;
+    std::shared_ptr<RunFeed> feed_; // of the run being recorded
     std::optional<RunStory> story_;
     std::vector<WantedFigure> wanted_;
     std::optional<RunStory> before_; // an earlier run, for comparison

@@ -34,9 +34,7 @@ Run lastOf(const Run& run, double window_s) {
     last.meta = run.meta;
     if (run.rows.empty())
         return last;
-    const auto begin = std::lower_bound(run.rows.begin(), run.rows.end(), run.rows.back().t_s - window_s,
-                                        [](const RunRow& r, double t) { return r.t_s < t; });
-    last.rows.assign(begin, run.rows.end());
+    last.rows.assign(rowAt(run.rows, run.rows.back().t_s - window_s), run.rows.end());
     return last;
 }
 } // namespace

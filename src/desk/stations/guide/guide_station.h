@@ -11,7 +11,6 @@
 #include "core/procedure/guiding.h"
 #include "desk/stations/station.h"
 
-class QButtonGroup;
 class QPushButton;
 
 namespace nordstjerna {
@@ -90,7 +89,7 @@ private:
     struct Proposal {
         Instant since;
         double since_s = 0.0; // of the run; negative: before it
-        ReplayFigures before, promised;
+        LoopFigures before, promised;
         std::vector<SettingKey> keys;
         bool told = false;
     };

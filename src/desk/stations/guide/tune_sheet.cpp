@@ -9,6 +9,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "desk/theme.h"
+#include "desk/widgets/empty_layout.h"
 
 namespace nordstjerna {
 
@@ -56,11 +57,7 @@ TuneSheet::TuneSheet(QWidget* parent)
 
 void TuneSheet::clearChanges() {
     ticks_.clear();
-    while (QLayoutItem* item = rows_->takeAt(0)) {
-        item->widget()->hide();
-        item->widget()->deleteLater();
-        delete item;
-    }
+    emptyLayout(*rows_);
     use_->hide();
     undo_->hide();
 }

@@ -36,9 +36,10 @@ MountMechanics::MountMechanics(const Scenario& s)
 }
 
 double MountMechanics::periodicError(double h) const {
+    const double strength = wormStrength(h);
     double sum = 0.0;
     for (const PeriodicTerm& t : scenario_.periodic)
-        sum += wormStrength(h) * t.amplitude_arcsec *
+        sum += strength * t.amplitude_arcsec *
                std::sin(2.0 * std::numbers::pi * h / (sidereal_rad_s * t.period_s) +
                         Angle::fromDeg(t.phase_deg).rad());
     if (playing())
