@@ -153,9 +153,9 @@ public:
                 show(*s);
         };
         RunnerHooks hooks;
+        hooks.ahead = [this](Procedure& p) { runMessages(p); };
         hooks.seen = [this, box, take, deliver, work](Procedure& p) {
             auto& own = static_cast<P&>(p);
-            runMessages(own);
             if (work)
                 work(own);
             tellTrouble(own);

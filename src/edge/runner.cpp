@@ -66,6 +66,34 @@ public:
             return StepFailed{stopped.error()};
         return frame ? Outcome(FrameTaken{*frame}) : Outcome(StepFailed{frame.error()});
     }
+    Outcome operator()(const ImageStep& s) const {
+        if (!devices_.image)
+            return noCamera();
+        auto taken = devices_.image(s, control_.halt);
+        if (!taken)
+            return StepFailed{taken.error()};
+        if (devices_.guide)
+            taken->guide = devices_.guide->during(taken->start, taken->start + taken->exposure_s);
+        return Outcome(std::move(*taken));
+    }
+    Outcome operator()(const GuideStep& s) const {
+        if (!devices_.guide)
+            return StepFailed{{"Nothing guides here.", "There is no guide loop beside this procedure.",
+                               "Connect a guide camera."}};
+        Expected<GuideAnswered> answer;
+        switch (s.act) {
+        case GuideStep::Act::start:
+            answer = devices_.guide->start(control_.halt);
+            break;
+        case GuideStep::Act::stop:
+            answer = devices_.guide->stop(control_.halt);
+            break;
+        case GuideStep::Act::dither:
+            answer = devices_.guide->dither(s.by, s.settle, control_.halt);
+            break;
+        }
+        return answer ? Outcome(*answer) : Outcome(StepFailed{answer.error()});
+    }
     Outcome operator()(const WaitStep& s) const {
         devices_.clock->sleep(s.seconds, control_.halt);
         return StepFinished{};
@@ -99,6 +127,8 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
             what = StepFailed{haltedProblem()};
         else if (control.stop && !std::holds_alternative<StepFailed>(what))
             what = StopAsked{};
+        if (hooks.ahead)
+            hooks.ahead(procedure);
         const Step step = procedure.next({devices.clock->now(), devices.mount->state(), what});
         if (hooks.before)
             hooks.before(procedure, step);

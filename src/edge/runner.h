@@ -16,6 +16,8 @@ struct RunnerControl {
 };
 
 struct RunnerHooks {
+    // Before the procedure is told what happened: wishes of the person reach it here.
+    std::function<void(Procedure&)> ahead;
     // With the step about to be executed (announcements).
     std::function<void(const Procedure&, const Step&)> before;
     // Once the procedure has seen what happened, before its next step is begun; a pulse leaves first. Called

@@ -43,7 +43,7 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
     }
     const MountTrack track = trackMount(d);
     Json result;
-    Json recorded = figuresJson(figuresOf(d, track, d.recorded), false);
+    Json recorded = figuresJson(recordedFigures(d, track), false);
     recorded["kind"] = runKindName(run->meta.kind);
     result["recorded"] = recorded;
     result["settings"] = settingsJson(settings.controller);

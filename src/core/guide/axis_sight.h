@@ -7,12 +7,16 @@ namespace nordstjerna {
 
 struct AxisSight {
     double t_s = 0.0;                   // middle of the exposure
-    std::optional<double> error_arcsec; // of the star against the aim; absent: no star
+    std::optional<double> place_arcsec; // of the star against where the aim was at first; absent: no star
+    double aim_arcsec = 0.0;            // where the aim is now, likewise
+    double owed_arcsec = 0.0;           // of its last moves: how far the star has not been sent after it yet
     double centroid_arcsec = 0.0;       // what light and camera let it scatter
     double moved_arcsec = 0.0;   // what the pulses sent since the last frame should have done to the star
     double next_s = 2.5;         // to the middle of the next exposure, if no pulse is given
     double reach_arcsec_s = 7.5; // of a pulse, the rate without its sign
     std::optional<double> worm_turns; // as the mount tells
+
+    double error_arcsec() const { return *place_arcsec - aim_arcsec; }
 };
 
 } // namespace nordstjerna

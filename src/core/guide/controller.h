@@ -4,6 +4,8 @@
 #include <optional>
 #include <string>
 
+#include "core/guide/axis_sight.h"
+
 namespace nordstjerna {
 
 enum class DecMode { both, northOnly, southOnly, off };
@@ -37,6 +39,11 @@ public:
     // Takes the measured error, gives the part to correct now (same sign), both ″. Pulse limits are
     // applied by the caller, who knows the rate.
     double correction(double error_arcsec);
+    // Of a star that is seen, its aim perhaps on the way: what the aim was moved by is no error but a way to
+    // go, and is gone at once.
+    double correction(const AxisSight& sight) {
+        return correction(sight.error_arcsec() + sight.owed_arcsec) - sight.owed_arcsec;
+    }
     void reset() { smoothed_ = 0.0, fresh_ = true; }
     void setSettings(const AxisSettings& s) { settings_ = s; }
     const AxisSettings& settings() const { return settings_; }

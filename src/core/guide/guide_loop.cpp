@@ -20,6 +20,8 @@ const char* loopStateWord(LoopState state) {
         return "steady";
     case LoopState::unsettled:
         return "not settled";
+    case LoopState::dithering:
+        return "dithering";
     case LoopState::lost:
         return "lost";
     case LoopState::runningAway:
@@ -34,8 +36,8 @@ double GuideLoop::AxisLoop::correction(const AxisSight& sight) {
         foretold = model.correction(sight, kind == ControllerKind::model);
     const double followed = trend.correction(sight);
     double share = 0.0;
-    if (sight.error_arcsec)
-        share = plain.correction(*sight.error_arcsec);
+    if (sight.place_arcsec)
+        share = plain.correction(sight);
     else
         plain.reset(); // no corrections on garbage
     return kind == ControllerKind::model ? foretold : kind == ControllerKind::trend ? followed : share;
@@ -59,6 +61,32 @@ void GuideLoop::setController(const ControllerSettings& settings) {
     settings_.controller = settings;
 }
 
+void GuideLoop::moveAim(const SkyError& by, const SettleRule& settle) {
+    for (auto part : {&SkyError::dra_arcsec, &SkyError::ddec_arcsec}) {
+        aim_.*part += by.*part;
+        owed_.*part += by.*part;
+    }
+    settings_.settle = settle;
+    state_ = LoopState::dithering;
+    settlingSince_s_.reset();
+    smallSince_s_.reset();
+    // Neither the guard nor the noise may take the new aim for a motion of the star.
+    guard_.forget();
+    lastError_.reset();
+}
+
+// The way to a new aim that this pulse goes.
+void GuideLoop::payOff(const PulsePair& pulse) {
+    const SkyError gone = geometry_.motionOf(pulse);
+    for (auto part : {&SkyError::dra_arcsec, &SkyError::ddec_arcsec}) {
+        const double left = owed_.*part;
+        owed_.*part -= left > 0.0 ? std::clamp(gone.*part, 0.0, left) : std::clamp(gone.*part, left, 0.0);
+        constexpr double nothing_arcsec = 0.05;
+        if (std::abs(owed_.*part) < nothing_arcsec)
+            owed_.*part = 0.0;
+    }
+}
+
 void GuideLoop::settle(const SkyError& error, double t_s) {
     if (raStopped_ || decStopped_) {
         state_ = LoopState::runningAway;
@@ -76,9 +104,10 @@ void GuideLoop::settle(const SkyError& error, double t_s) {
         smallSince_s_ = t_s;
     if (smallSince_s_ && t_s - *smallSince_s_ >= settings_.settle.for_s)
         state_ = LoopState::steady;
-    else
-        state_ =
-            t_s - *settlingSince_s_ > settings_.settle.timeout_s ? LoopState::unsettled : LoopState::settling;
+    else if (t_s - *settlingSince_s_ > settings_.settle.timeout_s)
+        state_ = LoopState::unsettled;
+    else if (state_ != LoopState::dithering)
+        state_ = LoopState::settling;
 }
 
 SkyError GuideLoop::wished(const LoopInput& in) {
@@ -98,9 +127,11 @@ SkyError GuideLoop::wished(const LoopInput& in) {
     sight.next_s = overhead_s_ > 0.0 ? overhead_s_ : in.untilNext_s + 0.5;
     sight.worm_turns = in.worm_turns;
     const auto ask = [&](AxisLoop& axis, double SkyError::*part, double motion, double rate) {
-        sight.error_arcsec.reset();
+        sight.place_arcsec.reset();
+        sight.aim_arcsec = aim_.*part;
+        sight.owed_arcsec = owed_.*part;
         if (in.error)
-            sight.error_arcsec = (*in.error).*part;
+            sight.place_arcsec = (*in.error).*part + aim_.*part;
         sight.moved_arcsec = motion;
         sight.reach_arcsec_s = std::abs(rate);
         return axis.correction(sight);
@@ -195,6 +226,7 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
         pulse.dec_ms = 0.0;
     out.state = state_;
     out.pulse = limited(pulse, 1000.0 * in.untilNext_s);
+    payOff(out.pulse);
     return out;
 }
 

@@ -15,6 +15,7 @@ enum class LoopState {
     acquiring,   // nothing measured yet
     settling,    // the error is not small yet
     steady,      // it has been small for long enough
+    dithering,   // the aim was moved: settling again
     unsettled,   // it has not become small in time; guiding goes on
     lost,        // no star
     runningAway, // an axis was stopped
@@ -38,7 +39,7 @@ struct LoopPriors {
 
 struct LoopInput {
     double t_s = 0.0;                 // middle of the exposure
-    std::optional<SkyError> error;    // absent: no star
+    std::optional<SkyError> error;    // against the present aim; absent: no star
     double noise_arcsec = 0.3;        // of one coordinate, light and camera
     double untilNext_s = 2.0;         // to the next exposure: no pulse may last longer
     PulsePair sent;                   // what the mount really took after the last frame
@@ -62,6 +63,9 @@ public:
     // it knows for a while.
     LoopOutput step(const LoopInput& in);
     void setController(const ControllerSettings& settings);
+    // From now on the star is wanted elsewhere, and errors are told against the new aim. The way there is
+    // gone in steps as large as the pulse limit lets them be; the model is not disturbed.
+    void moveAim(const SkyError& by, const SettleRule& settle);
 
     const GuideGeometry& geometry() const { return geometry_; }
     LoopState state() const { return state_; }
@@ -93,6 +97,7 @@ private:
     LoopOutput withoutStar(const LoopInput& in);
     SkyError wished(const LoopInput& in);
     void settle(const SkyError& error, double t_s);
+    void payOff(const PulsePair& pulse);
 
     GuideGeometry geometry_;
     LoopSettings settings_;
@@ -106,6 +111,7 @@ private:
     double lostSince_s_ = 0.0;
     double fast_ = 0.0; // running mean square of what changes from frame to frame
     std::optional<SkyError> lastError_;
+    SkyError aim_, owed_; // how far the aim was moved in all, and what of that is still to be gone
     bool raStopped_ = false;
     bool decStopped_ = false;
 };

@@ -106,7 +106,7 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
     }
     const WormTurn phase(phase_.turns());
     const auto off = [&](const Member& m) {
-        return *s.error_arcsec - m.play.load - m.filter.seenPlace(0.0, phase);
+        return *s.place_arcsec - m.play.load - m.filter.seenPlace(0.0, phase);
     };
     if (slow)
         wormSearch_.feed(s.t_s, off(*slow), noise);
@@ -172,6 +172,11 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
         addWormMembers();
     const WormTurn phase(phase_.turns());
     motor_ += s.moved_arcsec;
+    if (s.aim_arcsec != aim_) {
+        shadowMotor_ += s.aim_arcsec - aim_; // its loop takes the way at once
+        aim_ = s.aim_arcsec;
+        framesOfAim_ = 0;
+    }
     for (Member& m : members_) {
         m.play.follow(motor_);
         m.filter.advance(dt, phase);
@@ -179,8 +184,8 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     last_s_ = s.t_s;
     double plain = 0.0;
     belief_.surprise = Surprise::none;
-    if (s.error_arcsec) {
-        plain = fallback_.correction(*s.error_arcsec);
+    if (s.place_arcsec) {
+        plain = fallback_.correction(s);
         learn(s, dt);
     }
     double move = decide(s);
@@ -203,10 +208,10 @@ void ModelController::learn(const AxisSight& s, double dt) {
         load += m.weight * m.play.load;
         gap += m.weight * m.play.gap;
         const Measured now = m.filter.mount(0.0, phase);
-        off += m.weight * (*s.error_arcsec - m.play.load - now.value);
+        off += m.weight * (*s.place_arcsec - m.play.load - now.value);
         spread += m.weight * now.sigma * now.sigma;
     }
-    const double place = *s.error_arcsec - load;
+    const double place = *s.place_arcsec - load;
     noise_.feed(s.t_s, place, s.centroid_arcsec);
     const double noise = noise_.variance_arcsec2();
     // Once far out is a gust or a cosmic ray; twice the same way is a jump.
@@ -225,16 +230,17 @@ void ModelController::learn(const AxisSight& s, double dt) {
     if (!prior_.mayHavePlay)
         searchLines(s, noise);
     for (Member& m : members_)
-        m.logWeight += m.filter.update(*s.error_arcsec - m.play.load, noise);
+        m.logWeight += m.filter.update(*s.place_arcsec - m.play.load, noise);
     weigh();
     // What the proportional loop would have made of the same frames.
     shadowPlay_.gap = gap;
     shadowPlay_.follow(shadowMotor_);
-    const double shadowError = place + shadowPlay_.load;
+    const double shadowError = place + shadowPlay_.load - s.aim_arcsec;
     const double most = 1.5 * s.reach_arcsec_s;
     shadowMotor_ -= std::clamp(shadow_.correction(shadowError), -most, most);
     constexpr int settling = 10;
-    if (frames_ > settling && dt < 30.0) {
+    ++framesOfAim_;
+    if (frames_ > settling && framesOfAim_ > settling && dt < 30.0) {
         constexpr double memory = 150.0;
         const double clip = 25.0 * noise;
         compared_ = std::min(compared_ + 1.0, memory);
@@ -265,7 +271,7 @@ double ModelController::bestMove(double ahead) {
             continue;
         const Measured next = m.filter.mount(ahead, then);
         m.nextSigma = next.sigma;
-        const double move = -(next.value + m.play.load);
+        const double move = aim_ - next.value - m.play.load;
         plain += m.weight * move;
         spread += m.weight * next.sigma * next.sigma;
         wishes.push_back({m.weight, move, m.play.load - (motor_ - m.play.gap), motor_ - m.play.load});
@@ -321,11 +327,11 @@ void ModelController::believe(const AxisSight& s, double move) {
     for (const Member& m : members_) {
         if (m.weight < negligible)
             continue;
-        const double at = m.filter.mountPlace(ahead, then) + m.play.after(motor_ + move);
+        const double at = m.filter.mountPlace(ahead, then) + m.play.after(motor_ + move) - aim_;
         next += m.weight * at;
         nextSquare += m.weight * (m.nextSigma * m.nextSigma + at * at);
         const Measured now = m.filter.mount(0.0, present);
-        const double here = now.value + m.play.load;
+        const double here = now.value + m.play.load - aim_;
         placeNow += m.weight * here;
         placeSquare += m.weight * (now.sigma * now.sigma + here * here);
     }

@@ -79,6 +79,8 @@ private:
     WormPhase phase_;
     std::vector<Member> members_;
     ProportionalController fallback_; // at work when the model is not
+    double aim_ = 0.0;                // where the star is wanted
+    int framesOfAim_ = 0;             // since it was moved
     double motor_ = 0.0;              // what all pulses so far should have done to the star
     ProportionalController shadow_;   // and on a mount of its own, to compare with
     Play shadowPlay_;

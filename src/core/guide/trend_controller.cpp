@@ -19,11 +19,11 @@ double TrendController::correction(const AxisSight& s) {
     load_ += s.moved_arcsec;
     filter_.advance(last_s_ ? s.t_s - *last_s_ : 0.0, 0.0);
     last_s_ = s.t_s;
-    if (s.error_arcsec) {
-        noise_.feed(s.t_s, *s.error_arcsec - load_, s.centroid_arcsec);
-        filter_.update(*s.error_arcsec - load_, noise_.variance_arcsec2());
+    if (s.place_arcsec) {
+        noise_.feed(s.t_s, *s.place_arcsec - load_, s.centroid_arcsec);
+        filter_.update(*s.place_arcsec - load_, noise_.variance_arcsec2());
     }
-    return filter_.mount(s.next_s, 0.0).value + load_;
+    return filter_.mount(s.next_s, 0.0).value + load_ - s.aim_arcsec;
 }
 
 } // namespace nordstjerna

@@ -12,6 +12,18 @@ namespace nordstjerna {
 namespace {
 
 constexpr const char* changeWord = "set ";
+constexpr const char* aimWord = "dither ";
+
+// An event's words, one of several between commas.
+std::vector<std::string> partsOf(const std::string& event) {
+    std::vector<std::string> parts;
+    for (size_t at = 0; at < event.size();) {
+        const size_t end = std::min(event.find(", ", at), event.size());
+        parts.push_back(event.substr(at, end - at));
+        at = end + 2;
+    }
+    return parts;
+}
 
 GuideGeometry geometryOf(const RunMeta& m) {
     if (m.loop)
@@ -51,11 +63,7 @@ std::string settingChangeWord(SettingKey key, double value) {
 std::vector<ChangedSetting> settingChangesIn(const std::string& event) {
     std::vector<ChangedSetting> changes;
     const std::string word = changeWord;
-    for (size_t at = 0; at < event.size();) {
-        size_t end = event.find(", ", at);
-        end = end == std::string::npos ? event.size() : end;
-        const std::string part = event.substr(at, end - at);
-        at = end + 2;
+    for (const std::string& part : partsOf(event)) {
         const size_t blank = part.rfind(' ');
         if (part.rfind(word, 0) != 0 || blank < word.size())
             continue;
@@ -65,6 +73,25 @@ std::vector<ChangedSetting> settingChangesIn(const std::string& event) {
             changes.push_back({*key, *value});
     }
     return changes;
+}
+
+std::string aimMoveWord(const SkyError& by) {
+    return aimWord + exactText(by.dra_arcsec) + " " + exactText(by.ddec_arcsec);
+}
+
+std::optional<SkyError> aimMoveIn(const std::string& event) {
+    const std::string word = aimWord;
+    std::optional<SkyError> all;
+    for (const std::string& part : partsOf(event)) {
+        const size_t blank = part.rfind(' ');
+        if (part.rfind(word, 0) != 0 || blank <= word.size())
+            continue;
+        const auto ra = wholeNumber(part.substr(word.size(), blank - word.size()));
+        const auto dec = wholeNumber(part.substr(blank + 1));
+        if (ra && dec)
+            all = all ? SkyError{all->dra_arcsec + *ra, all->ddec_arcsec + *dec} : SkyError{*ra, *dec};
+    }
+    return all;
 }
 
 Expected<std::vector<PulsePair>> pulsesAgain(const Run& run) {
@@ -84,6 +111,8 @@ Expected<std::vector<PulsePair>> pulsesAgain(const Run& run) {
             setSetting(settings.controller, c.key, c.value);
             loop.setController(settings.controller);
         }
+        if (const auto by = aimMoveIn(row.event))
+            loop.moveAim(*by, settings.settle);
         pulses.push_back(noFrame(row) ? PulsePair{} : loop.step(loopInput(row, before, exposure)).pulse);
         if (!noFrame(row))
             before = {row.pulseRa_ms, row.pulseDec_ms};
@@ -114,7 +143,8 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     Disturbance d;
     d.geometry = geometryOf(run.meta);
     d.priors = run.meta.loop ? run.meta.loop->priors : LoopPriors{};
-    d.priors.dec.mayHavePlay = true;
+    if (!run.meta.loop)
+        d.priors.dec.mayHavePlay = true; // nobody said that it has none
     if (gap)
         d.priors.dec.gap_arcsec = gap;
     d.exposure_s = run.meta.loop ? run.meta.loop->exposure_s : 0.0;
@@ -126,6 +156,7 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     GuideLoop loop(d.geometry, d.settings, d.priors);
     PulsePair before;
     SkyError motor;
+    SkyError aim;
     std::vector<double> motorDec;
     for (size_t i = 0; i < run.rows.size(); ++i) {
         const RunRow& row = run.rows[i];
@@ -136,6 +167,11 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
         }
         if (noFrame(row))
             continue;
+        if (const auto by = aimMoveIn(row.event)) {
+            aim.dra_arcsec += by->dra_arcsec;
+            aim.ddec_arcsec += by->ddec_arcsec;
+            loop.moveAim(*by, d.settings.settle);
+        }
         const SkyError moved = d.geometry.motionOf(before);
         motor.dra_arcsec += moved.dra_arcsec;
         motor.ddec_arcsec += moved.ddec_arcsec;
@@ -144,13 +180,14 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
         if (!row.measured())
             continue;
         d.t_s.push_back(row.t_s);
-        d.ra_arcsec.push_back(row.dra_arcsec - motor.dra_arcsec);
+        d.ra_arcsec.push_back(row.dra_arcsec + aim.dra_arcsec - motor.dra_arcsec);
         motorDec.push_back(motor.ddec_arcsec);
-        d.dec_arcsec.push_back(row.ddec_arcsec);
+        d.dec_arcsec.push_back(row.ddec_arcsec + aim.ddec_arcsec);
         d.centroid_arcsec.push_back(row.centroid_arcsec);
         d.worm_turns.push_back(row.worm_turns);
         d.row.push_back(i);
         d.recorded.push_back({row.dra_arcsec, row.ddec_arcsec});
+        d.counts.push_back(countsForRms(row));
     }
     constexpr size_t fewest = 30;
     if (d.t_s.size() < fewest)
@@ -229,6 +266,7 @@ Disturbance binned(const Disturbance& d, int n) {
         v->clear();
     b.row.clear();
     b.recorded.clear();
+    b.counts.clear();
     const auto count = static_cast<size_t>(n);
     const double most_s =
         1.5 * n * (d.t_s.size() > 1 ? d.span_s() / static_cast<double>(d.t_s.size() - 1) : 1.0);
@@ -255,6 +293,7 @@ Disturbance binned(const Disturbance& d, int n) {
         b.worm_turns.push_back(std::numeric_limits<double>::quiet_NaN());
         b.row.push_back(d.row[i]);
         b.recorded.push_back(d.recorded[i]);
+        b.counts.push_back(d.counts[i]);
         i += count;
     }
     b.exposure_s = d.exposure_s * n;

@@ -25,6 +25,10 @@ struct ChangedSetting {
 };
 std::vector<ChangedSetting> settingChangesIn(const std::string& event);
 
+// The aim was moved before the frame of this row: "dither 3.21 -1.105", ″ to the east and north.
+std::string aimMoveWord(const SkyError& by);
+std::optional<SkyError> aimMoveIn(const std::string& event);
+
 // The pulses that the loop gives on the recorded frames with the recorded settings, one pair a row: the
 // recorded ones, unless the table was changed. Fails when the header does not say how the loop was set up.
 Expected<std::vector<PulsePair>> pulsesAgain(const Run& run);
@@ -34,7 +38,8 @@ struct Disturbance {
     std::vector<double> t_s, ra_arcsec, dec_arcsec, centroid_arcsec;
     std::vector<double> worm_turns; // NaN where not told
     std::vector<size_t> row;        // of the run
-    std::vector<SkyError> recorded; // as it was guided
+    std::vector<SkyError> recorded; // as it was guided, against the aim of that moment
+    std::vector<bool> counts;       // steady, not on the way to a new aim
     double exposure_s = 2.0;
     GuideGeometry geometry{std::array<double, 4>{}, 0.0, 0.0};
     LoopPriors priors;             // with what this run taught: the worm's period, the gap

@@ -124,4 +124,17 @@ LoopFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::
     return figuresFrom(ra, dec);
 }
 
+LoopFigures recordedFigures(const Disturbance& d, const MountTrack& track) {
+    JudgedAxis ra;
+    JudgedAxis dec;
+    for (size_t i = d.judgedFrom(); i < d.recorded.size(); ++i) {
+        if (!d.counts[i])
+            continue;
+        ra.add(d.recorded[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
+        dec.add(d.recorded[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
+    }
+    constexpr size_t fewest = 30;
+    return ra.error.size() < fewest ? figuresOf(d, track, d.recorded) : figuresFrom(ra, dec);
+}
+
 } // namespace nordstjerna

@@ -47,5 +47,7 @@ LoopFigures figuresFrom(const JudgedAxis& ra, const JudgedAxis& dec);
 
 // Of a series of errors, one a frame of the disturbance, over the judged frames.
 LoopFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::vector<SkyError>& error);
+// As it was guided, over the judged frames that count.
+LoopFigures recordedFigures(const Disturbance& d, const MountTrack& track);
 
 } // namespace nordstjerna

@@ -163,7 +163,7 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     result.tried = found.tried;
     const LoopFigures replayedNow = figuresOf(d, track, replayLoop(d, present));
     const LoopFigures then = figuresOf(d, track, replayLoop(d, found.best));
-    result.now = result.guided ? figuresOf(d, track, d.recorded) : replayedNow;
+    result.now = result.guided ? recordedFigures(d, track) : replayedNow;
     result.proposed = then;
     result.bound = loopBound(d, track);
     // Each axis changes only for its own good.

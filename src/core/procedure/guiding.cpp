@@ -22,6 +22,8 @@ void Guiding::setController(const ControllerSettings& settings) {
             noteChange(key, settingValue(settings, key));
     }
     setup_.controller = settings;
+    if (run_.rows.empty() && run_.meta.controller)
+        run_.meta.controller = settings;
     if (loop_)
         loop_->setController(settings);
 }
@@ -30,14 +32,15 @@ void Guiding::setExposure(double exposure_s) {
     if (exposure_s != setup_.exposure_s)
         noteChange(SettingKey::exposure, exposure_s);
     setup_.exposure_s = exposure_s;
+    if (run_.rows.empty() && run_.meta.loop)
+        run_.meta.loop->exposure_s = exposure_s;
 }
 
-// Goes into the event of the next row, so that the run can be replayed.
+// Goes into the event of the next row, so that the run can be replayed; before the first one the header
+// tells it.
 void Guiding::noteChange(SettingKey key, double value) {
     if (setup_.corrections && !run_.rows.empty())
         changes_.push_back(settingChangeWord(key, value));
-    else if (setup_.corrections)
-        run_.meta.controller = setup_.controller;
 }
 
 void Guiding::closeLoop(const Event& event) {
@@ -248,62 +251,33 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         phase_ = Phase::ended;
         return DoneStep{};
     }
-    RunRow row;
-    row.t_s = tracked.middle - run_.meta.start;
     const bool wasLost = watch_.lostFrames() > 0;
     const auto shift = watch_.update(tracked);
-    const bool over = setup_.length_s > 0.0 && row.t_s >= setup_.length_s;
-    if (!shift) {
-        // No corrections on garbage; keep looking.
+    RunRow row;
+    if (shift) {
+        const SkyError place = loop_->geometry().toSky(shift->dx, shift->dy);
+        const SkyError error{place.dra_arcsec - aim_.dra_arcsec, place.ddec_arcsec - aim_.ddec_arcsec};
+        row = rowFrom(*shift, error, tracked.middle - run_.meta.start, tracked.middle, run_.meta, setup_.rig,
+                      event);
+        row.event = wasLost ? "found" : "";
+    } else {
+        row.t_s = tracked.middle - run_.meta.start;
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
+        row.worm_turns = wormAt(tracked.middle, setup_.rig, event);
         row.event = wasLost ? "lost still" : "lost";
-        PulsePair pulse;
-        if (event.mount.worm_turns)
-            row.worm_turns = *event.mount.worm_turns;
-        noteEvents(row);
-        row = asRecorded(row);
-        if (setup_.corrections)
-            pulse = loop_->step(loopInput(row, sent_, setup_.exposure_s)).pulse;
-        sent_ = pulse;
-        row.pulseRa_ms = pulse.ra_ms;
-        row.pulseDec_ms = pulse.dec_ms;
-        keep(row);
-        if (!over && (pulse.ra_ms != 0.0 || pulse.dec_ms != 0.0)) {
-            phase_ = Phase::correcting;
-            return PulseStep{pulse.ra_ms, pulse.dec_ms};
-        }
-        if (!over)
-            return lookOrSearch();
-        phase_ = Phase::ended;
-        return DoneStep{};
     }
-    const SkyError error = loop_->geometry().toSky(shift->dx, shift->dy);
-    row = asRecorded(rowFrom(*shift, error, row.t_s, tracked.middle, run_.meta, setup_.rig, event));
-    if (wasLost)
-        row.event = "found";
     noteEvents(row);
-    PulsePair pulse;
-    if (setup_.corrections) {
-        const LoopState before = loop_->state();
-        const LoopOutput out = loop_->step(loopInput(row, sent_, setup_.exposure_s));
-        pulse = out.pulse;
-        if (out.runaway)
-            runaway_ = runawayProblem(*out.runaway);
-        const auto surprise = std::max(loop_->belief(Axis::ra).surprise, loop_->belief(Axis::dec).surprise);
-        if (surprise != Surprise::none && out.state == LoopState::steady && row.event.empty())
-            row.event = surprise == Surprise::gust ? "gust" : "bump";
-        if (out.state != before || out.state == LoopState::settling)
-            row.event += (row.event.empty() ? "" : ", ") + std::string(loopStateWord(out.state));
-    }
+    row = asRecorded(row);
+    const PulsePair pulse = setup_.corrections ? corrected(row) : PulsePair{};
     sent_ = pulse;
     row.pulseRa_ms = pulse.ra_ms;
     row.pulseDec_ms = pulse.dec_ms;
     keep(row);
-    if (over) {
+    if (setup_.length_s > 0.0 && row.t_s >= setup_.length_s) {
         phase_ = Phase::ended;
         return DoneStep{};
     }
-    if (!setup_.corrections && watch_.leaving(frame_->width, frame_->height)) {
+    if (shift && !setup_.corrections && watch_.leaving(frame_->width, frame_->height)) {
         phase_ = Phase::renewing;
         return ExposeStep{setup_.exposure_s, CameraRole::guide};
     }
@@ -311,7 +285,47 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         phase_ = Phase::correcting;
         return PulseStep{pulse.ra_ms, pulse.dec_ms};
     }
-    return lookOn();
+    return lost() ? lookOrSearch() : lookOn();
+}
+
+// The loop's answer to a row, and what is to be told of it in the row's event.
+PulsePair Guiding::corrected(RunRow& row) {
+    const LoopState before = loop_->state();
+    const LoopOutput out = loop_->step(loopInput(row, sent_, setup_.exposure_s));
+    if (!row.measured())
+        return out.pulse;
+    const auto tell = [&row](const std::string& word) {
+        row.event += (row.event.empty() ? "" : ", ") + word;
+    };
+    if (out.runaway)
+        runaway_ = runawayProblem(*out.runaway);
+    const auto surprise = std::max(loop_->belief(Axis::ra).surprise, loop_->belief(Axis::dec).surprise);
+    if (surprise != Surprise::none && out.state == LoopState::steady && row.event.empty())
+        tell(surprise == Surprise::gust ? "gust" : "bump");
+    if (out.state != before || out.state == LoopState::settling || out.state == LoopState::dithering)
+        tell(loopStateWord(out.state));
+    if (!settles_.empty() && !settles_.back().over) {
+        SettleRecord& s = settles_.back();
+        s.seconds = row.t_s - s.from_s;
+        s.off_arcsec = std::hypot(row.dra_arcsec, row.ddec_arcsec);
+        s.over = out.state == LoopState::steady || out.state == LoopState::unsettled ||
+                 out.state == LoopState::runningAway;
+        s.settled = out.state == LoopState::steady;
+    }
+    return out.pulse;
+}
+
+void Guiding::moveAim(SkyError by, const SettleRule& settle) {
+    if (!loop_ || !setup_.corrections || run_.rows.empty())
+        return;
+    // As the row's event holds it.
+    by.dra_arcsec = std::round(1000.0 * by.dra_arcsec) / 1000.0;
+    by.ddec_arcsec = std::round(1000.0 * by.ddec_arcsec) / 1000.0;
+    aim_.dra_arcsec += by.dra_arcsec;
+    aim_.ddec_arcsec += by.ddec_arcsec;
+    loop_->moveAim(by, settle);
+    changes_.push_back(aimMoveWord(by));
+    settles_.push_back({run_.rows.back().t_s, by});
 }
 
 // Trend on both axes gives the mount time between two looks, once it is steady; acquiring goes without.
@@ -350,7 +364,7 @@ Progress Guiding::progress() const {
     else if (proving)
         p.waitingFor = "the star to show which way Dec pulses work on this side, pulse " +
                        std::to_string(probe_->pulses());
-    else if (running && loopState() == LoopState::settling)
+    else if (running && (loopState() == LoopState::settling || loopState() == LoopState::dithering))
         p.waitingFor = "the error to stay below " + formatNumber(setup_.settle.within_arcsec, 1) + "″ for " +
                        formatNumber(setup_.settle.for_s, 0) + " s";
     return p;

@@ -26,6 +26,16 @@ struct GuidingSetup {
     std::vector<Pixel> wantedStars; // chosen by hand; empty: chosen by merit
 };
 
+// How the star came to rest after the aim was moved.
+struct SettleRecord {
+    double from_s = 0.0; // of the run
+    SkyError by;
+    double seconds = 0.0;    // until it was over, or so far
+    double off_arcsec = 0.0; // of the last frame
+    bool over = false;
+    bool settled = false; // else the time ran out, or the axis was stopped
+};
+
 class Guiding : public Procedure {
 public:
     explicit Guiding(GuidingSetup setup);
@@ -52,7 +62,10 @@ public:
     // Takes effect with the next frame.
     void setController(const ControllerSettings& settings);
     void setExposure(double exposure_s);
-    // What the loop believes of an axis; nothing in a free run and under other controllers.
+    // From the next frame on the star is wanted elsewhere, ″ on the sky. Nothing before the first row.
+    void moveAim(SkyError by, const SettleRule& settle);
+    const std::vector<SettleRecord>& settles() const { return settles_; }
+    // What the loop believes of an axis; nothing in a free run.
     const AxisBelief* belief(Axis axis) const {
         return loop_ && setup_.corrections ? &loop_->belief(axis) : nullptr;
     }
@@ -88,6 +101,7 @@ private:
     void closeLoop(const Event& event);
     void noteChange(SettingKey key, double value);
     void noteEvents(RunRow& row);
+    PulsePair corrected(RunRow& row);
 
     GuidingSetup setup_;
     std::optional<GuideLoop> loop_;
@@ -101,6 +115,8 @@ private:
     StarWatch watch_;
     Run run_;
     std::vector<RowBelief> beliefs_;
+    SkyError aim_; // against where the stars were chosen
+    std::vector<SettleRecord> settles_;
     void keep(const RunRow& row);
     int failedPulses_ = 0; // in a row
     std::optional<Problem> ending_;

@@ -10,9 +10,12 @@
 #include <vector>
 
 #include "core/base/problem.h"
+#include "core/guide/guide_loop.h"
 #include "core/image/frame.h"
+#include "core/image/frame_look.h"
 #include "core/image/star.h"
 #include "core/image/star_shape.h"
+#include "core/series/guide_share.h"
 #include "core/sky/observed_frame.h"
 #include "core/sky/solved_frame.h"
 
@@ -95,6 +98,22 @@ struct CurveStep {
     std::vector<double> error_arcsec;
 };
 
+// A frame of the imaging camera, measured at once.
+struct ImageStep {
+    double exposure_s = 60.0;
+};
+
+// To the guide loop, which runs beside this procedure.
+struct GuideStep {
+    enum class Act {
+        start,  // choose stars and guide; answered when it is steady, or goes on without
+        stop,   // answered when it has ended
+        dither, // move the aim; answered when the star has come to rest there, or the time ran out
+    } act = Act::start;
+    SkyError by;
+    SettleRule settle;
+};
+
 struct WaitStep {
     double seconds = 0.0;
     std::string why;
@@ -106,7 +125,7 @@ struct FailStep {
 };
 
 using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, SyncStep,
-                          TrailStep, CurveStep, WaitStep, DoneStep, FailStep>;
+                          TrailStep, CurveStep, ImageStep, GuideStep, WaitStep, DoneStep, FailStep>;
 
 // ---- Events: what just happened
 
@@ -121,6 +140,21 @@ struct StarsTracked {
 struct FrameSolved {
     Expected<SolvedFrame> solution;
 };
+struct ImageTaken {
+    std::shared_ptr<const Frame> frame; // absent where nothing was rendered
+    Instant start;
+    double exposure_s = 0.0;
+    FrameLook look;
+    GuideShare guide; // meanwhile
+};
+struct GuideAnswered {
+    bool running = false;
+    bool fresh = false;   // stars were chosen anew: the aim is where they stood
+    bool settled = false; // steady; else it goes on without having settled
+    double seconds = 0.0; // until then
+    double off_arcsec = 0.0;
+    std::optional<bool> decReversed; // tried out on this side of the pier
+};
 struct StepFinished {}; // slew, tracking, pulse, sync or wait
 struct StepFailed {
     Problem problem;
@@ -130,7 +164,7 @@ struct StopAsked {}; // by the person: end in good order, keep what was measured
 struct Event {
     Instant now;
     MountState mount;
-    std::variant<Started, FrameTaken, StarsTracked, FrameSolved, StepFinished, StepFailed, StopAsked> what;
+    std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, StepFinished, StepFailed, StopAsked> what;
 };
 
 // What a procedure answers to a failed step (it fails) and to a wish to stop (it is done); absent otherwise.

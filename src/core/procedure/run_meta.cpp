@@ -45,14 +45,17 @@ RunRow rowFrom(const FieldShift& shift, const SkyError& place, double t_s, Insta
     row.flux_adu = shift.flux;
     row.stars = shift.used;
     row.centroid_arcsec = shift.centroid * meta.guideScale_arcsec_px;
-    if (event.mount.worm_turns) {
-        // The mount tells it now; the exposure was a little earlier.
-        row.worm_turns = *event.mount.worm_turns;
-        if (rig.mount.wormPeriod_s > 0.0)
-            row.worm_turns -= (event.now - middle) / rig.mount.wormPeriod_s;
-        row.worm_turns -= std::floor(row.worm_turns);
-    }
+    row.worm_turns = wormAt(middle, rig, event);
     return row;
+}
+
+double wormAt(Instant when, const Rig& rig, const Event& event) {
+    if (!event.mount.worm_turns)
+        return std::numeric_limits<double>::quiet_NaN();
+    double turns = *event.mount.worm_turns;
+    if (rig.mount.wormPeriod_s > 0.0)
+        turns -= (event.now - when) / rig.mount.wormPeriod_s;
+    return turns - std::floor(turns);
 }
 
 } // namespace nordstjerna

@@ -16,4 +16,8 @@ RunRow rowFrom(const FieldShift& shift, const SkyError& place, double t_s, Insta
                const RunMeta& meta, const Rig& rig, const Event& event);
 void setRunPlace(RunMeta& meta, const Rig& rig, const Event& event, const GuideGeometry& geometry);
 
+// Where the worm stood at a moment a little before the event, in which the mount told it; not a number when
+// it does not tell.
+double wormAt(Instant when, const Rig& rig, const Event& event);
+
 } // namespace nordstjerna

@@ -22,4 +22,19 @@ TrackFunction trackByCamera(Camera& camera) {
     };
 }
 
+ImageFunction imageByCamera(Camera& camera) {
+    return [&camera](const ImageStep& step, const StopFlag& halt) -> Expected<ImageTaken> {
+        auto frame = camera.expose(step.exposure_s, halt);
+        if (!frame)
+            return tl::unexpected(frame.error());
+        ImageTaken taken;
+        taken.frame = *frame;
+        taken.exposure_s = step.exposure_s;
+        taken.start = (*frame)->info.start.value_or(Instant{});
+        if (const auto field = detectStars(**frame))
+            taken.look = lookAt(**frame, *field);
+        return taken;
+    };
+}
+
 } // namespace nordstjerna

@@ -4,6 +4,7 @@
 #include <functional>
 
 #include "edge/devices/camera.h"
+#include "edge/devices/guide_link.h"
 #include "edge/devices/mount.h"
 
 namespace nordstjerna {
@@ -13,6 +14,9 @@ using SolveFunction = std::function<Expected<SolvedFrame>(const SolveStep&, cons
 // Exposes and measures the expected stars. The usual one takes camera windows and measures them.
 using TrackFunction = std::function<Expected<StarsTracked>(const TrackStep&, const StopFlag&)>;
 
+// Exposes a frame of the imaging camera and measures it.
+using ImageFunction = std::function<Expected<ImageTaken>(const ImageStep&, const StopFlag&)>;
+
 struct Devices {
     Mount* mount = nullptr;
     Camera* guideCamera = nullptr;    // its frames come ready to be measured
@@ -21,9 +25,13 @@ struct Devices {
     Clock* clock = nullptr;
     SolveFunction solve;
     TrackFunction track;
+    ImageFunction image;        // absent: no imaging camera
+    GuideLink* guide = nullptr; // absent: nothing guides beside
 };
 
 // The usual TrackFunction: windows from the camera, measured by our own star measuring.
 TrackFunction trackByCamera(Camera& camera);
+// The usual ImageFunction.
+ImageFunction imageByCamera(Camera& camera);
 
 } // namespace nordstjerna

@@ -175,7 +175,13 @@ void MountMechanics::startSlew(const HourAngleDec& target) {
     // East of the meridian the telescope hangs unflipped, west of it flipped.
     const double h = target.hourAngle.wrappedSigned().rad() - syncH_;
     const double d = target.dec.rad() - syncD_;
-    s.flippedAfter = target.hourAngle.wrappedSigned().rad() > 0.0;
+    // By the mount's own clock, which may be late; and some want to be told more than once.
+    const double late = Angle::fromHours(scenario_.flipLate_min / 60.0).rad();
+    s.flippedAfter = target.hourAngle.wrappedSigned().rad() > (flipped_ ? 0.0 : late);
+    if (s.flippedAfter && !flipped_ && flipsIgnored_ < scenario_.flipsIgnored) {
+        ++flipsIgnored_;
+        s.flippedAfter = false;
+    }
     s.to = s.flippedAfter ? Axes{h - halfTurn, halfTurn - d} : Axes{h, d};
     const double rate = Angle::fromDeg(scenario_.rig.mount.slewRate_deg_s).rad();
     s.duration_s = std::max(std::abs(s.to.h - s.from.h), std::abs(s.to.d - s.from.d)) / rate;
@@ -247,7 +253,7 @@ Vec3 MountMechanics::axis() const {
     return scenario_.rig.site.southern() ? Vec3(-north) : north;
 }
 
-Mat3 MountMechanics::attitude(Instant at, Angle roll) const {
+Mat3 MountMechanics::attitude(Instant at, Angle roll, bool bends) const {
     const Axes motor = motorAt(at);
     const Axes load = loadAt(motor);
     const Axes shake = shaken(at);
@@ -259,6 +265,11 @@ Mat3 MountMechanics::attitude(Instant at, Angle roll) const {
                              std::cos(2.0 * std::numbers::pi * since / 0.9);
         h += swing;
         d += 0.6 * swing;
+    }
+    if (bends) {
+        const double hours = Angle::fromRad(motor.h + (flipped_ ? halfTurn : 0.0)).wrappedSigned().hours();
+        h += scenario_.flexureRa_arcsec_h * hours / arcsecPerRad / std::max(std::abs(std::cos(d)), 0.05);
+        d += (flipped_ ? -1.0 : 1.0) * scenario_.flexureDec_arcsec_h * hours / arcsecPerRad;
     }
     // Mount frame: x equator at hour angle 0, y west, z pole.
     const Vec3 across(-std::sin(h), std::cos(h), 0.0); // of growing hour angle: the declination axis

@@ -38,8 +38,9 @@ public:
     bool flipped() const { return flipped_; }
 
     // Camera attitude at a moment from now on while nothing but tracking moves: columns x, y and optical
-    // axis, ENU. `roll`: of the sensor's +y against the declination direction of the unflipped mount.
-    Mat3 attitude(Instant at, Angle roll) const;
+    // axis, ENU. `roll`: of the sensor's +y against the declination direction of the unflipped mount. bends:
+    // with the flexure of the imaging telescope against the guide scope.
+    Mat3 attitude(Instant at, Angle roll, bool bends = false) const;
 
     Vec3 axis() const; // towards the elevated pole, ENU: the truth
     // Moves a lever by turns of its knob; positive: axis to the east, axis up.
@@ -73,6 +74,7 @@ private:
     double syncH_ = 0.0; // rad: what the mount believes minus what its axes say
     double syncD_ = 0.0;
     bool flipped_ = false;
+    int flipsIgnored_ = 0;
     bool atLimit_ = false;
     double azimuth_rad_ = 0.0; // of the levers, from the true pole; on the horizon circle
     double altitude_rad_ = 0.0;

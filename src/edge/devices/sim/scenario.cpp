@@ -33,6 +33,7 @@ Expected<Fault> fault(const json& j) {
                                                                   {"gust", FaultKind::gust},
                                                                   {"bump", FaultKind::bump},
                                                                   {"lamp", FaultKind::lamp},
+                                                                  {"satellite", FaultKind::satellite},
                                                                   {"mount-link", FaultKind::mountLink},
                                                                   {"camera-link", FaultKind::cameraLink}};
     const auto known =
@@ -41,7 +42,7 @@ Expected<Fault> fault(const json& j) {
         f.kind = known->second;
     else
         r.setProblem({"Unknown fault \"" + kind + "\".",
-                      "Known faults: cloud, gust, bump, lamp, mount-link, camera-link.", "Correct it."});
+                      "Known faults: cloud, gust, bump, lamp, satellite, mount-link, camera-link.", "Correct it."});
     const auto done = r.finish();
     return done ? Expected<Fault>(f) : tl::unexpected(done.error());
 }
@@ -115,6 +116,8 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("tracking_error_ppm", s.trackingError_ppm)
                      .optional("settle_arcsec", s.settle_arcsec)
                      .optional("settle_s", s.settle_s)
+                     .optional("flips_ignored", s.flipsIgnored)
+                     .optional("flip_late_min", s.flipLate_min)
                      .optional("dec_reversed_after_flip", s.decReversedAfterFlip)
                      .optional("reports_worm", s.reportsWorm)
                      .optional("worm_phase_error_turns", s.wormPhaseError_turns)
@@ -148,6 +151,10 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("guide_focus_um", s.guideFocus_um)
                      .optional("guide_colour", s.guideColour)
                      .optional("imaging_blur_um", s.imagingBlur_um)
+                     .optional("imaging_focus_um", s.imagingFocus_um)
+                     .optional("imaging_focus_drift_um_h", s.imagingFocusDrift_um_h)
+                     .optional("flexure_ra_arcsec_h", s.flexureRa_arcsec_h)
+                     .optional("flexure_dec_arcsec_h", s.flexureDec_arcsec_h)
                      .optional("hot_pixels", s.hotPixels)
                      .optional("dark_e_s", s.dark_e_s)
                      .optional("offset_adu", s.offset_adu)
@@ -197,6 +204,8 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         !within(s.wormVariation, 0, 1) || !within(s.decStiction_arcsec, 0, 600) ||
         !within(s.walkRa_arcsec, 0, 600) || !within(s.walkDec_arcsec, 0, 600) ||
         !within(s.wind_arcsec, 0, 600) || !within(s.pulseResolution_ms, 0, 1000) ||
+        !within(s.flipsIgnored, 0, 100) || !within(s.flipLate_min, 0, 300) ||
+        !within(std::abs(s.flexureRa_arcsec_h) + std::abs(s.flexureDec_arcsec_h), 0, 3600) ||
         !within(s.pulseAsymmetryRa, -0.9, 0.9) || !within(s.pulseAsymmetryDec, -0.9, 0.9))
         return problem("The scenario asks for a mount or an air that cannot be.",
                        "Shares lie between 0 and 1, asymmetries within 0.9, memories between 0.1 and 3600 s, "

@@ -24,6 +24,7 @@ enum class FaultKind {
     gust,
     bump,
     lamp,
+    satellite, // draws a line through what the imaging camera exposes
     mountLink, // the mount does not answer
     cameraLink // no frame comes from either camera
 };
@@ -60,6 +61,8 @@ struct Scenario {
     double trackingError_ppm = 0.0;
     double settle_arcsec = 0.0;        // swing after a slew
     double settle_s = 1.5;             // its decay time
+    int flipsIgnored = 0;      // so many slews over the meridian only point, without coming over
+    double flipLate_min = 0.0; // by the mount's clock the meridian passes so much later
     bool decReversedAfterFlip = false; // the firmware keeps north pulses north
     bool reportsWorm = false;          // the mount tells where its worm stands
     double wormPhaseError_turns = 0.0; // of what it tells
@@ -88,6 +91,10 @@ struct Scenario {
     bool guideMirrored = false;
     double guideBlur_um = 6.5; // FWHM of the optics' own star image
     double imagingBlur_um = 5.0;
+    double imagingFocus_um = 0.0; // of the imaging sensor from the best focus at the start
+    double imagingFocusDrift_um_h = 0.0;
+    // The imaging telescope bends against the guide scope: ″ on the sky an hour of hour angle.
+    double flexureRa_arcsec_h = 0.0, flexureDec_arcsec_h = 0.0;
     double guideFocus_um = 0.0; // of the guide sensor from the best focus at the start
     bool guideColour = false;   // a 2 × 2 colour filter on the guide sensor
     int hotPixels = 0;

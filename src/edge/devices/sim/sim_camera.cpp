@@ -27,6 +27,10 @@ SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
                         std::pow(10.0, place.uniform(2.0, 3.7))});
 }
 
+Mat3 SimCamera::attitude(Instant at) const {
+    return night_.mechanics_.attitude(at, setup_.roll, !setup_.guide);
+}
+
 Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag& halt,
                                               const std::vector<ExpectedStar>* only) {
     const Scenario& s = night_.scenario_;
@@ -45,9 +49,9 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
         middle = scene.start + 0.5 * exposure_s;
         for (int i = 0; i < moments; ++i) {
             times[i] = scene.start + exposure_s * (i + 0.5) / moments;
-            attitudes[i] = night_.mechanics_.attitude(times[i], setup_.roll);
+            attitudes[i] = attitude(times[i]);
         }
-        middleAttitude = night_.mechanics_.attitude(middle, setup_.roll);
+        middleAttitude = attitude(middle);
     }
     if (!night_.clock_.sleep(exposure_s + s.download_s, halt))
         return tl::unexpected(haltedProblem());
@@ -138,7 +142,7 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
     const bool covered = setup_.guide && night_.covered_;
     const bool hidden = s.rig.horizon.hides(axis);
     scene.starless = covered || hidden;
-    scene.sigma_px = blurSigma_px(altitude_rad);
+    scene.sigma_px = blurSigma_px(altitude_rad, middle);
     scene.zero_e =
         zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * scene.exposure_s;
     const double sky = scene.zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
@@ -146,12 +150,15 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
     scene.lamp_adu = night_.air_.lamp_adu_s(middle) * scene.exposure_s * (covered ? 0.1 : 1.0);
 }
 
-double SimCamera::blurSigma_px(double altitude_rad) const {
+double SimCamera::blurSigma_px(double altitude_rad, Instant at) const {
     const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
     // Out of focus the light cone is cut at a disc as wide as the shift over the focal ratio; as a Gaussian
     // of the same half-flux diameter its FWHM is 0.71 of that.
-    const double defocus_um =
-        setup_.guide ? 0.71 * std::abs(night_.focus_um_) * setup_.aperture_mm / setup_.focal_mm : 0.0;
+    const Scenario& s = night_.scenario();
+    const double off_um =
+        setup_.guide ? night_.focus_um_
+                     : s.imagingFocus_um + s.imagingFocusDrift_um_h * (at - s.start) / 3600.0;
+    const double defocus_um = 0.71 * std::abs(off_um) * setup_.aperture_mm / setup_.focal_mm;
     const double optics_arcsec = std::hypot(setup_.blur_um, defocus_um) / setup_.focal_mm * 206.264806;
     return std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) * fwhmToSigma / scale;
 }
@@ -244,6 +251,8 @@ void SimCamera::digitise(Frame& frame, double exposure_s) const {
 }
 
 Expected<std::shared_ptr<const Frame>> SimCamera::expose(double exposure_s, const StopFlag& halt) {
+    if (!setup_.guide)
+        return exposeLong(exposure_s, halt);
     auto scene = observe(exposure_s, halt);
     if (!scene)
         return tl::unexpected(scene.error());
@@ -269,7 +278,7 @@ Expected<void> SimCamera::begin() {
         return problem("The camera is exposing already.", "Its shutter is open.", "Wait for the frame.");
     path_.emplace();
     path_->push_back(
-        {night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
+        {night_.mechanics_.when(), attitude(night_.mechanics_.when())});
     return {};
 }
 
@@ -278,7 +287,7 @@ void SimCamera::followMount(Instant to) {
         return;
     constexpr double step_s = 0.25;
     for (Instant t = path_->back().when + step_s; t < to; t = t + step_s)
-        path_->push_back({t, night_.mechanics_.attitude(t, setup_.roll)});
+        path_->push_back({t, attitude(t)});
 }
 
 SimCamera::Trail SimCamera::trailSeen(std::vector<PathPoint> path, const Scene& scene, double altitude_rad) {
@@ -346,7 +355,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
             return tl::unexpected(haltedProblem());
         }
         path_->push_back(
-            {night_.mechanics_.when(), night_.mechanics_.attitude(night_.mechanics_.when(), setup_.roll)});
+            {night_.mechanics_.when(), attitude(night_.mechanics_.when())});
         std::vector<PathPoint> path = std::move(*path_);
         path_.reset();
         scene.start = path.front().when;

@@ -1,6 +1,7 @@
 // A simulated camera on the simulated mount: real stars, projected and rendered.
 #pragma once
 
+#include <array>
 #include <optional>
 
 #include "core/base/random.h"
@@ -29,6 +30,8 @@ public:
                                     const StopFlag& halt) override;
     Expected<void> begin() override;
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
+    // A long exposure, measured without being rendered.
+    Expected<ImageTaken> imageDirectly(const ImageStep& step, const StopFlag& halt);
     // While the shutter is open: notes the mount's path before it moves on. Call with the night's lock held.
     void followMount(Instant to);
     // The same without rendering.
@@ -63,7 +66,8 @@ private:
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     Frame emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     void digitise(Frame& frame, double exposure_s) const;
-    double blurSigma_px(double altitude_rad) const;
+    double blurSigma_px(double altitude_rad, Instant at) const;
+    Mat3 attitude(Instant at) const; // the imaging telescope bends against the mount
     FrameInfo infoOf(const Scene& scene) const;
 
     SimulatedNight& night_;
@@ -90,6 +94,17 @@ private:
         std::vector<Eigen::Vector2d> air; // px
         double transparency = 1.0;
     };
+    // A long exposure on a mount that is guided meanwhile: how every star is smeared, alike for all but for
+    // what the field turned.
+    struct Smear {
+        Scene scene;                              // spots at their mean places
+        std::vector<Eigen::Vector2d> path;        // of the field, about its mean, px
+        std::vector<Eigen::Vector2d> own;         // of each spot beyond that, from begin to end, px
+        std::optional<std::array<double, 4>> line; // of a satellite: x, y, direction
+    };
+    Expected<Smear> smear(double exposure_s, const StopFlag& halt);
+    Frame draw(const Smear& smear);
+    Expected<std::shared_ptr<const Frame>> exposeLong(double exposure_s, const StopFlag& halt);
     Trail trailSeen(std::vector<PathPoint> path, const Scene& scene, double altitude_rad);
     std::vector<Spot> trailSpots(const Trail& trail);
 };

@@ -1,8 +1,12 @@
-// The simulated night's clock: runs at a multiple of real time, or jumps when somebody waits.
+// The simulated night's clock: runs at a multiple of real time, or jumps when all who live by it wait.
 #pragma once
 
 #include <chrono>
+#include <condition_variable>
+#include <list>
 #include <mutex>
+#include <optional>
+#include <thread>
 
 #include "edge/devices/clock.h"
 
@@ -10,16 +14,30 @@ namespace nordstjerna {
 
 class SimClock : public Clock {
 public:
-    // speed 0: time passes only in sleep(), which returns at once.
+    // speed 0: time passes only in sleep(). A thread without a seat sleeps in no time; those with one take
+    // turns.
     SimClock(Instant start, double speed);
     Instant now() const override;
     bool sleep(double seconds, const StopFlag& halt) override;
+    std::unique_ptr<Seat> reserve() override;
     void setSpeed(double speed);
     double speed() const;
 
 private:
+    class Chair;
+    struct Place {
+        std::thread::id thread;
+        std::optional<Instant> due; // while it waits
+        bool turn = false;
+    };
     Instant nowLocked() const;
+    Place* placeOfThisThread();
+    void passOn(); // to the one that is due first, when all wait
+    bool awaitTurn(std::unique_lock<std::mutex>& guard, Place& place, Instant due, const StopFlag& halt);
+
     mutable std::mutex lock_;
+    std::condition_variable changed_;
+    std::list<Place> places_; // in the order of reservation
     Instant base_;
     std::chrono::steady_clock::time_point realBase_;
     double speed_;

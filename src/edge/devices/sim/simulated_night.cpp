@@ -43,6 +43,7 @@ Devices SimulatedNight::devices() {
     d.imagingCamera = imaging_.get();
     d.clock = &clock_;
     d.track = trackByCamera(*guide_);
+    d.image = imageByCamera(*imaging_);
     d.solve = [index = index_](const SolveStep& step, const StopFlag& halt) {
         SolveOptions options;
         options.scale_arcsec_px = step.scale_arcsec_px;
@@ -57,6 +58,10 @@ Devices SimulatedNight::devices() {
 
 TrackFunction SimulatedNight::trackDirectly() {
     return [this](const TrackStep& step, const StopFlag& halt) { return guide_->trackDirectly(step, halt); };
+}
+
+ImageFunction SimulatedNight::imageDirectly() {
+    return [this](const ImageStep& step, const StopFlag& halt) { return imaging_->imageDirectly(step, halt); };
 }
 
 Eigen::Vector2d SimulatedNight::trueShift() {

@@ -28,6 +28,8 @@ public:
     Devices devices();
     // Tracking without rendering: true star places plus motion of the air and centroid noise. For long runs.
     TrackFunction trackDirectly();
+    // The same for frames of the imaging camera: their shapes from the true path and air.
+    ImageFunction imageDirectly();
 
     SimClock& clock() { return clock_; }
     Mount& mount();

@@ -1,0 +1,206 @@
+#include "core/procedure/flip.h"
+
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/procedure/slew.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr int mostSlews = 5;
+constexpr int mostClouds = 15;
+constexpr int mostGuideTries = 5;
+constexpr double pause_s = 1.0;
+constexpr double again_s = 60.0; // a mount by whose clock the meridian is not passed yet
+} // namespace
+
+Flip::Flip(FlipSetup setup) : setup_(std::move(setup)) {}
+
+Step Flip::advance(const Event& event) {
+    if (auto next = step(event))
+        return *next;
+    return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
+}
+
+std::optional<Step> Flip::fail(const Problem& problem) {
+    failure_ = problem;
+    phase_ = Phase::ended;
+    return std::nullopt;
+}
+
+Step Flip::comeOver(const Event& event) {
+    if (!setup_.pauseBefore)
+        return slew(event);
+    phase_ = Phase::pausingBefore;
+    return WaitStep{pause_s, "the word to go on, after a look at the cables"};
+}
+
+Step Flip::slew(const Event& event) {
+    phase_ = Phase::slewing;
+    ++record_.slews;
+    return announcedSlew(setup_.rig, event,
+                         ObservedFrame(setup_.rig.site, event.now).hourAngleDec(setup_.target),
+                         record_.slews == 1 ? "Flipping: the mount comes over to " + setup_.targetName
+                                            : "Flipping, slew " + std::to_string(record_.slews) + " to " +
+                                                  setup_.targetName);
+}
+
+Step Flip::centre(const Event& event) {
+    CentringSetup c;
+    c.rig = setup_.rig;
+    c.target = setup_.target;
+    c.targetName = setup_.targetName;
+    c.tolerance_arcsec = setup_.tolerance_arcsec;
+    c.exposure_s = setup_.exposure_s;
+    centring_.emplace(c);
+    phase_ = Phase::centring;
+    Event begin = event;
+    begin.what = Started{};
+    return centring_->next(begin);
+}
+
+Step Flip::guideAgain() {
+    phase_ = Phase::guiding;
+    ++guideTries_;
+    return GuideStep{GuideStep::Act::start, {}, {}};
+}
+
+Step Flip::afterCentring(const Event&) {
+    if (setup_.pauseAfter && !goOn_) {
+        phase_ = Phase::pausingAfter;
+        return WaitStep{pause_s, "the word to go on, after a look at the cables"};
+    }
+    return guideAgain();
+}
+
+std::optional<Step> Flip::step(const Event& event) {
+    const auto* failed = std::get_if<StepFailed>(&event.what);
+    if (std::holds_alternative<StopAsked>(event.what)) {
+        phase_ = Phase::ended;
+        return std::nullopt;
+    }
+    if (failed && phase_ != Phase::centring && phase_ != Phase::guiding)
+        return fail(failed->problem);
+    switch (phase_) {
+    case Phase::start:
+        record_.sideBefore = event.mount.side;
+        if (const auto obstacle = slewObstacle(
+                setup_.rig, ObservedFrame(setup_.rig.site, event.now).hourAngleDec(setup_.target)))
+            return fail(*obstacle);
+        if (!setup_.guide)
+            return comeOver(event);
+        phase_ = Phase::stopping;
+        return GuideStep{GuideStep::Act::stop, {}, {}};
+    case Phase::stopping:
+        return comeOver(event);
+    case Phase::pausingBefore:
+        if (!goOn_)
+            return WaitStep{pause_s, "the word to go on, after a look at the cables"};
+        goOn_ = false;
+        return slew(event);
+    case Phase::slewing:
+        record_.sideAfter = event.mount.side;
+        if (!event.mount.side.empty() && event.mount.side == record_.sideBefore) {
+            // Some mounts want to be told again, some go by a clock of their own.
+            if (record_.slews < mostSlews) {
+                phase_ = Phase::waiting;
+                return WaitStep{record_.slews == 1 ? 5.0 : again_s,
+                                "the mount, which has not come over; it is told again then"};
+            }
+            return fail({"The mount has not come over.",
+                         "It was sent to " + setup_.targetName + " " +
+                             formatCount(record_.slews, "time") + " and hangs on the " + event.mount.side +
+                             " side still.",
+                         "Check its limits, its clock and its place, or flip it by hand; then start the "
+                         "series again."});
+        }
+        return centre(event);
+    case Phase::waiting:
+        return slew(event);
+    case Phase::centring: {
+        const Step next = centring_->next(event);
+        if (const auto* broken = std::get_if<FailStep>(&next)) {
+            // A cloud may stand there; the mount tracks meanwhile.
+            if (++clouds_ < mostClouds && !centring_->solved()) {
+                phase_ = Phase::cloudWait;
+                return WaitStep{again_s, "a clear field: " + broken->problem.what};
+            }
+            return fail(broken->problem);
+        }
+        if (!std::holds_alternative<DoneStep>(next))
+            return next;
+        record_.off_arcsec = centring_->passes().back().off_arcsec();
+        if (setup_.rollBefore_deg) {
+            const double turned =
+                Angle::fromDeg(centring_->solved()->plane.roll().deg() - *setup_.rollBefore_deg)
+                    .wrapped()
+                    .deg();
+            record_.turned_deg = turned;
+            constexpr double loose_deg = 30.0;
+            if (std::abs(turned - 180.0) > loose_deg)
+                return fail({"The picture has not turned over.",
+                             "It turned by " + formatNumber(turned, 0) +
+                                 "° and not by 180°, though the mount reports the other side.",
+                             "Look which way the telescope hangs before anything moves; then start the "
+                             "series again."});
+        }
+        if (setup_.guide)
+            return afterCentring(event);
+        phase_ = Phase::ended;
+        return std::nullopt;
+    }
+    case Phase::cloudWait:
+        return centre(event);
+    case Phase::pausingAfter:
+        return afterCentring(event);
+    case Phase::guiding:
+        if (failed) {
+            if (guideTries_ < mostGuideTries) {
+                phase_ = Phase::pausingAfter;
+                goOn_ = true;
+                return WaitStep{again_s, "guide stars: " + failed->problem.what};
+            }
+            return fail(failed->problem);
+        }
+        if (const auto* answer = std::get_if<GuideAnswered>(&event.what)) {
+            record_.decReversed = answer->decReversed;
+            record_.settled = answer->settled;
+        }
+        phase_ = Phase::ended;
+        return std::nullopt;
+    case Phase::ended:
+        break;
+    }
+    return std::nullopt;
+}
+
+Progress Flip::progress() const {
+    using State = ProgressStep::State;
+    const auto at = static_cast<int>(phase_);
+    const auto state = [&](Phase from, Phase to) {
+        return at > static_cast<int>(to)     ? State::done
+               : at >= static_cast<int>(from) ? State::running
+                                              : State::ahead;
+    };
+    Progress p;
+    p.steps = {{"Stop guiding", state(Phase::start, Phase::pausingBefore)},
+               {"Come over", state(Phase::slewing, Phase::waiting)},
+               {"Centre", state(Phase::centring, Phase::cloudWait)}};
+    if (setup_.guide)
+        p.steps.push_back({"Guide again", state(Phase::pausingAfter, Phase::guiding)});
+    p.fraction = -1.0;
+    if (phase_ == Phase::centring && centring_)
+        p.waitingFor = centring_->progress().waitingFor;
+    else if (pausing())
+        p.waitingFor = "your word to go on";
+    else if (phase_ == Phase::waiting)
+        p.waitingFor = "the mount, which has not come over yet";
+    else if (phase_ == Phase::cloudWait)
+        p.waitingFor = "a clear field to solve";
+    else if (phase_ == Phase::guiding)
+        p.waitingFor = "guide stars, Dec and the loop";
+    return p;
+}
+
+} // namespace nordstjerna

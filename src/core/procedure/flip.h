@@ -1,0 +1,80 @@
+// Takes the telescope over the meridian: stops guiding, slews to the same target until the mount has really
+// come over (by its own word and by the picture, which stands on its head), centres the target again, and
+// lets guiding find out how Dec works on the other side.
+#pragma once
+
+#include "core/procedure/centring.h"
+
+namespace nordstjerna {
+
+struct FlipSetup {
+    Rig rig;
+    Vec3 target = Vec3::UnitX(); // ICRS
+    std::string targetName;
+    double exposure_s = 4.0; // of the frames that are solved
+    double tolerance_arcsec = 60.0;
+    bool pauseBefore = false, pauseAfter = false; // until goOn()
+    bool guide = true;                            // again afterwards
+    std::optional<double> rollBefore_deg;         // position angle of the imaging sensor's +y before, if known
+};
+
+// What was found out, for the record and the words.
+struct FlipRecord {
+    std::string sideBefore, sideAfter;
+    int slews = 0;
+    std::optional<double> turned_deg; // of the picture; 180 when it stands on its head
+    double off_arcsec = 0.0;          // after centring
+    std::optional<bool> decReversed;
+    bool settled = false;
+};
+
+class Flip : public Procedure {
+public:
+    explicit Flip(FlipSetup setup);
+    Progress progress() const override;
+    std::string name() const override { return "Meridian flip"; }
+
+    const FlipRecord& record() const { return record_; }
+    // Waits for goOn() before or after the mount moves.
+    bool pausing() const { return phase_ == Phase::pausingBefore || phase_ == Phase::pausingAfter; }
+    void goOn() { goOn_ = true; }
+    bool over() const { return phase_ == Phase::ended; }
+    const std::optional<Problem>& failure() const { return failure_; }
+
+    // As one step of a larger procedure, which forwards its events. Nothing once it is over.
+    std::optional<Step> step(const Event& event);
+
+protected:
+    Step advance(const Event& event) override;
+
+private:
+    enum class Phase {
+        start,
+        stopping,
+        pausingBefore,
+        slewing,
+        waiting,
+        centring,
+        cloudWait,
+        pausingAfter,
+        guiding,
+        ended
+    };
+    Step comeOver(const Event& event);
+    Step slew(const Event& event);
+    Step centre(const Event& event);
+    Step afterCentring(const Event& event);
+    Step guideAgain();
+    std::optional<Step> fail(const Problem& problem);
+
+    FlipSetup setup_;
+    Phase phase_ = Phase::start;
+    std::optional<Centring> centring_;
+    FlipRecord record_;
+    std::optional<Problem> failure_;
+    int clouds_ = 0;
+    int guideTries_ = 0;
+    bool goOn_ = false;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,289 @@
+#include "core/procedure/series.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/rig/scales.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double glance_s = 2.0; // wishes of the person are looked at that often while it waits
+constexpr double again_s = 60.0;
+constexpr int mostClouds = 90; // an hour and a half
+} // namespace
+
+Series::Series(SeriesSetup setup) : setup_(std::move(setup)) {}
+
+DitherSpot Series::spot(int n) const {
+    const DitherWish& d = setup_.dither;
+    return ditherSpot(d.kind, d.size_px, d.raOnly, setup_.seed, n);
+}
+
+std::optional<SeriesPlan> Series::plan(Instant now) const {
+    if (!rules_ || phase_ == Phase::ended)
+        return std::nullopt;
+    return planSeries(setup_, *rules_, now, side_ == "west", static_cast<int>(frames_.size()), guided_);
+}
+
+void Series::goOn() {
+    if (flip_)
+        flip_->goOn();
+}
+
+void Series::setExposure(double exposure_s) {
+    SeriesSetup wanted = setup_;
+    wanted.exposure_s = exposure_s;
+    if (validateSeries(wanted))
+        setup_ = wanted;
+}
+
+void Series::saved(int number, const std::string& file) {
+    if (number >= 1 && number <= static_cast<int>(frames_.size()))
+        frames_[static_cast<size_t>(number - 1)].file = file;
+    unsaved_.reset();
+}
+
+void Series::notSaved(const Problem& problem) {
+    unsaved_ = problem;
+}
+
+Step Series::wait(Phase phase, double seconds, const std::string& why) {
+    phase_ = phase;
+    why_ = why;
+    return WaitStep{std::clamp(seconds, 0.1, glance_s), why};
+}
+
+Step Series::close(const std::string& why, bool stopGuiding) {
+    ending_ = why;
+    why_.clear();
+    if (!stopGuiding || !guided_) {
+        phase_ = Phase::ended;
+        return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
+    }
+    phase_ = Phase::closing;
+    guided_ = false;
+    return GuideStep{GuideStep::Act::stop, {}, {}};
+}
+
+// What can be waited for: a cloud before a solve or a guide star. All else ends the series in good order.
+std::optional<Step> Series::failed(const Event& event, const Problem& problem) {
+    const bool mayPass = phase_ == Phase::centring || phase_ == Phase::guiding || phase_ == Phase::dithering;
+    if (mayPass && ++clouds_ < mostClouds) {
+        guided_ = false;
+        cloudSince_ = event.now;
+        return wait(Phase::cloudWait, again_s, problem.what + " Again in a minute.");
+    }
+    failure_ = problem;
+    ending_ = problem.what;
+    phase_ = Phase::ended;
+    return FailStep{problem};
+}
+
+Step Series::begin(const Event& event) {
+    auto rules = SeriesRules::from(setup_, event.now);
+    if (!rules) {
+        phase_ = Phase::ended;
+        ending_ = rules.error().what;
+        return FailStep{rules.error()};
+    }
+    rules_ = *rules;
+    return move(event);
+}
+
+// Asks the rules what comes next, the mount being at the target or not.
+Step Series::move(const Event& event) {
+    if (finishWanted_)
+        return close("stopped by you", false);
+    if (unsaved_)
+        return wait(Phase::saving, glance_s, "the last frame to be saved: " + unsaved_->what);
+    if (pauseWanted_)
+        return wait(Phase::paused, glance_s, "your word to go on");
+    const SeriesMove next = rules_->next(event.now, across(event), static_cast<int>(frames_.size()));
+    if (next.kind == SeriesMove::Kind::end)
+        return close(next.why, true);
+    if (next.kind == SeriesMove::Kind::wait)
+        return wait(Phase::waiting, next.seconds, next.why);
+    if (next.kind == SeriesMove::Kind::flip || flipWanted_) {
+        // A telescope that was never on the target goes there anyway, and hangs on the right side then.
+        if (centred_ || flipWanted_)
+            return flipOver(event);
+    }
+    if (setup_.centre && !centred_)
+        return centre(event);
+    centred_ = true;
+    if (!guided_)
+        return guide();
+    if (setup_.dither.every > 0 && sinceDither_ >= setup_.dither.every)
+        return dither();
+    return expose(event);
+}
+
+Step Series::centre(const Event& event) {
+    CentringSetup c;
+    c.rig = setup_.rig;
+    c.target = setup_.target;
+    c.targetName = setup_.targetName;
+    c.tolerance_arcsec = setup_.tolerance_arcsec;
+    centring_.emplace(c);
+    phase_ = Phase::centring;
+    Event begin = event;
+    begin.what = Started{};
+    return centring_->next(begin);
+}
+
+Step Series::guide() {
+    phase_ = Phase::guiding;
+    why_ = "guide stars and the loop";
+    return GuideStep{GuideStep::Act::start, {}, {}};
+}
+
+Step Series::expose(const Event& event) {
+    phase_ = Phase::exposing;
+    why_.clear();
+    exposedSince_ = event.now;
+    return ImageStep{setup_.exposure_s};
+}
+
+Step Series::dither() {
+    const DitherSpot next = spot(++allDithers_);
+    const double scale = scalesOf(setup_.rig).image_arcsec_px;
+    const SkyError by{scale * (next.x_px - spot_.x_px), scale * (next.y_px - spot_.y_px)};
+    spot_ = next;
+    sinceDither_ = 0;
+    phase_ = Phase::dithering;
+    why_ = "the star to come to rest after the dither";
+    return GuideStep{GuideStep::Act::dither, by, settleRule(setup_)};
+}
+
+Step Series::flipOver(const Event& event) {
+    FlipSetup f;
+    f.rig = setup_.rig;
+    f.target = setup_.target;
+    f.targetName = setup_.targetName;
+    f.tolerance_arcsec = setup_.tolerance_arcsec;
+    f.pauseBefore = setup_.flip.pauseBefore;
+    f.pauseAfter = setup_.flip.pauseAfter;
+    if (solved_)
+        f.rollBefore_deg = solved_->plane.roll().deg();
+    flip_.emplace(f);
+    flipWanted_ = false;
+    phase_ = Phase::flipping;
+    return flipStep(event);
+}
+
+Step Series::flipStep(const Event& event) {
+    if (const auto step = flip_->step(event)) {
+        why_ = flip_->progress().waitingFor;
+        return *step;
+    }
+    guided_ = false;
+    if (flip_->failure()) {
+        failure_ = flip_->failure();
+        ending_ = "the flip failed";
+        phase_ = Phase::ended;
+        return FailStep{*failure_};
+    }
+    flipped_ = flip_->record();
+    guided_ = true;
+    settled_ = flip_->record().settled;
+    spot_ = {}; // the stars were chosen anew
+    sinceDither_ = 0;
+    return move(event);
+}
+
+Step Series::taken(const ImageTaken& image, const Event& event) {
+    SeriesFrame f;
+    f.number = static_cast<int>(frames_.size()) + 1;
+    f.start = image.start;
+    f.exposure_s = image.exposure_s;
+    f.side = event.mount.side;
+    f.look = image.look;
+    f.guide = image.guide;
+    f.spot = spot_;
+    f.settled = settled_;
+    f.remark = remarkOn(f, frames_);
+    frames_.push_back(std::move(f));
+    frame_ = image.frame;
+    settled_ = true;
+    ++sinceDither_;
+    clouds_ = 0;
+    // A loop that has ended, or lost its star, is looked after before the next frame.
+    if (image.guide.looks == 0 || image.guide.lost > image.guide.looks)
+        guided_ = false;
+    return move(event);
+}
+
+Step Series::advance(const Event& event) {
+    side_ = event.mount.side;
+    if (std::holds_alternative<StopAsked>(event.what))
+        return close("stopped by you", false);
+    const auto* broken = std::get_if<StepFailed>(&event.what);
+    if (broken && phase_ != Phase::flipping && phase_ != Phase::centring)
+        return *failed(event, broken->problem);
+    switch (phase_) {
+    case Phase::start:
+        return begin(event);
+    case Phase::waiting:
+    case Phase::paused:
+    case Phase::saving:
+        return move(event);
+    case Phase::cloudWait:
+        if (event.now - cloudSince_ < again_s && !finishWanted_)
+            return wait(Phase::cloudWait, glance_s, why_);
+        return move(event);
+    case Phase::centring: {
+        const Step next = centring_->next(event);
+        if (const auto* fail = std::get_if<FailStep>(&next))
+            return *failed(event, broken ? broken->problem : fail->problem);
+        why_ = centring_->progress().waitingFor;
+        if (!std::holds_alternative<DoneStep>(next))
+            return next;
+        solved_ = centring_->solved();
+        centred_ = true;
+        return move(event);
+    }
+    case Phase::guiding:
+        guided_ = true;
+        clouds_ = 0;
+        settled_ = std::get<GuideAnswered>(event.what).settled;
+        if (std::get<GuideAnswered>(event.what).fresh)
+            spot_ = {};
+        return move(event);
+    case Phase::dithering:
+        settled_ = std::get<GuideAnswered>(event.what).settled;
+        return move(event);
+    case Phase::exposing:
+        return taken(std::get<ImageTaken>(event.what), event);
+    case Phase::flipping:
+        return flipStep(event);
+    case Phase::closing:
+        phase_ = Phase::ended;
+        return DoneStep{};
+    case Phase::ended:
+        break;
+    }
+    return DoneStep{};
+}
+
+Progress Series::progress() const {
+    using State = ProgressStep::State;
+    if (phase_ == Phase::flipping && flip_)
+        return flip_->progress();
+    Progress p;
+    const bool at = centred_ || !setup_.centre;
+    p.steps = {{"Wait for the beginning", rules_ && (at || phase_ != Phase::waiting) ? State::done
+                                                                                       : State::running},
+               {"Centre", at ? State::done : phase_ == Phase::centring ? State::running : State::ahead},
+               {"Guide", guided_ ? State::done : phase_ == Phase::guiding ? State::running : State::ahead},
+               {"Expose", guided_ && phase_ != Phase::ended ? State::running : State::ahead}};
+    p.fraction = -1.0;
+    const int wanted = setup_.ends.frames;
+    if (wanted > 0)
+        p.fraction = std::min(1.0, static_cast<double>(frames_.size()) / wanted);
+    p.waitingFor = why_;
+    return p;
+}
+
+} // namespace nordstjerna

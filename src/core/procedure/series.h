@@ -1,0 +1,106 @@
+// The exposures of a night on one target: waits for the beginning, centres, lets the loop guide, exposes and
+// dithers, flips, and ends in good order. What it does when, its rules say (series_plan.h).
+#pragma once
+
+#include "core/procedure/flip.h"
+#include "core/series/series_frame.h"
+#include "core/series/series_plan.h"
+
+namespace nordstjerna {
+
+class Series : public Procedure {
+public:
+    explicit Series(SeriesSetup setup);
+    Progress progress() const override;
+    std::string name() const override { return "Series of " + setup_.targetName; }
+
+    const SeriesSetup& setup() const { return setup_; }
+    const std::vector<SeriesFrame>& frames() const { return frames_; }
+    // The newest one's pixels; absent where nothing was rendered.
+    const std::shared_ptr<const Frame>& frame() const { return frame_; }
+    const std::optional<SolvedFrame>& solved() const { return solved_; }
+    // What is still to come, as the rules have it.
+    std::optional<SeriesPlan> plan(Instant now) const;
+    // Where the aim went so far, one a frame group, and the next ones.
+    DitherSpot spot(int n) const;
+    int dithers() const { return allDithers_; }
+
+    // What it does at the moment.
+    enum class Phase {
+        start,
+        waiting,
+        centring,
+        cloudWait, // a solve or the guide star failed; again in a minute
+        guiding,
+        exposing,
+        dithering,
+        flipping,
+        paused,
+        saving, // the last frame could not be saved; waits until it can
+        closing,
+        ended
+    };
+    Phase phase() const { return phase_; }
+    Instant exposedSince() const { return exposedSince_; } // while exposing
+    const std::string& waitingFor() const { return why_; }
+    const std::string& ending() const { return ending_; } // why it ended
+    const Flip* flip() const { return flip_ ? &*flip_ : nullptr; }
+    const std::optional<FlipRecord>& flipped() const { return flipped_; }
+
+    // By the person, between two steps.
+    void pause(bool on) { pauseWanted_ = on; }
+    bool pauseWanted() const { return pauseWanted_; }
+    void finish() { finishWanted_ = true; } // after the frame under way
+    bool finishWanted() const { return finishWanted_; }
+    void flipNow() { flipWanted_ = true; }
+    void goOn(); // after a pause of the flip
+    void setExposure(double exposure_s);
+
+    // By whoever saves the frames: where one lies, or why it does not. While one cannot be saved no further
+    // frame is begun.
+    void saved(int number, const std::string& file);
+    void notSaved(const Problem& problem);
+    const std::optional<Problem>& unsaved() const { return unsaved_; }
+
+protected:
+    Step advance(const Event& event) override;
+
+private:
+    std::optional<Step> failed(const Event& event, const Problem& problem);
+    Step begin(const Event& event);
+    Step move(const Event& event);
+    Step centre(const Event& event);
+    Step guide();
+    Step expose(const Event& event);
+    Step dither();
+    Step flipOver(const Event& event);
+    Step flipStep(const Event& event);
+    Step taken(const ImageTaken& image, const Event& event);
+    Step close(const std::string& why, bool stopGuiding);
+    Step wait(Phase phase, double seconds, const std::string& why);
+    bool across(const Event& event) const { return event.mount.side == "west"; }
+
+    SeriesSetup setup_;
+    std::optional<SeriesRules> rules_;
+    Phase phase_ = Phase::start;
+    std::optional<Centring> centring_;
+    std::optional<Flip> flip_;
+    std::optional<FlipRecord> flipped_;
+    std::optional<SolvedFrame> solved_; // of the imaging camera, by the last centring
+    std::vector<SeriesFrame> frames_;
+    std::shared_ptr<const Frame> frame_;
+    std::optional<Problem> unsaved_;
+    std::optional<Problem> failure_;
+    Instant exposedSince_, cloudSince_;
+    std::string side_, why_, ending_;
+    int allDithers_ = 0;   // of the pattern
+    int sinceDither_ = 0;  // frames
+    int clouds_ = 0;
+    bool centred_ = false;
+    bool guided_ = false;  // the loop runs and was steady
+    bool settled_ = true;
+    bool pauseWanted_ = false, flipWanted_ = false, finishWanted_ = false;
+    DitherSpot spot_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,68 @@
+#include "core/series/guide_share.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/statistics.h"
+
+namespace nordstjerna {
+
+GuideGlance glanceOf(const RunMeta& meta, const RunRow& row, const RowBelief* belief) {
+    constexpr float unknown = std::numeric_limits<float>::quiet_NaN();
+    GuideGlance g;
+    g.when = meta.start + row.t_s;
+    g.dra_arcsec = static_cast<float>(row.dra_arcsec);
+    g.ddec_arcsec = static_cast<float>(row.ddec_arcsec);
+    g.mountRa_arcsec = belief ? belief->ra.place_arcsec : unknown;
+    g.mountDec_arcsec = belief ? belief->dec.place_arcsec : unknown;
+    g.measured = row.measured();
+    g.steady = countsForRms(row);
+    return g;
+}
+
+double GuideShare::total_arcsec() const {
+    return std::hypot(ra_arcsec, dec_arcsec);
+}
+double GuideShare::mountPart_arcsec() const {
+    return std::hypot(mountRa_arcsec, mountDec_arcsec);
+}
+
+GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Instant to) {
+    GuideShare share;
+    std::vector<double> ra;
+    std::vector<double> dec;
+    std::vector<double> mountRa;
+    std::vector<double> mountDec;
+    auto at = std::lower_bound(glances.begin(), glances.end(), from,
+                               [](const GuideGlance& g, Instant t) { return g.when < t; });
+    int unsteady = 0;
+    for (; at != glances.end() && at->when < to; ++at) {
+        if (!at->measured) {
+            ++share.lost;
+            continue;
+        }
+        ++share.looks;
+        unsteady += !at->steady;
+        ra.push_back(at->dra_arcsec);
+        dec.push_back(at->ddec_arcsec);
+        if (std::isfinite(at->mountRa_arcsec)) {
+            mountRa.push_back(at->mountRa_arcsec);
+            mountDec.push_back(at->mountDec_arcsec);
+        }
+    }
+    if (ra.empty())
+        return share;
+    share.steady = unsteady == 0 && share.lost < std::max(2, share.looks / 10);
+    const double meanRa = mean(ra);
+    const double meanDec = mean(dec);
+    const auto rms = [](const std::vector<double>& v) { return std::sqrt(meanSquare(v)); };
+    share.ra_arcsec = rms(ra);
+    share.dec_arcsec = rms(dec);
+    share.mountRa_arcsec = rms(mountRa);
+    share.mountDec_arcsec = rms(mountDec);
+    for (size_t i = 0; i < ra.size(); ++i)
+        share.peak_arcsec = std::max(share.peak_arcsec, std::hypot(ra[i] - meanRa, dec[i] - meanDec));
+    return share;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,32 @@
+// What the guide loop did while a frame of the imaging camera was exposed.
+#pragma once
+
+#include <vector>
+
+#include "core/motion/run.h"
+
+namespace nordstjerna {
+
+// One look of the guide camera, ″ on the sky.
+struct GuideGlance {
+    Instant when; // middle of its exposure
+    float dra_arcsec = 0.0F, ddec_arcsec = 0.0F;
+    float mountRa_arcsec = 0.0F, mountDec_arcsec = 0.0F; // as the model believes; not a number: nothing
+    bool measured = false;
+    bool steady = false; // not settling, dithering or lost
+};
+GuideGlance glanceOf(const RunMeta& meta, const RunRow& row, const RowBelief* belief);
+
+struct GuideShare {
+    int looks = 0; // that showed the star
+    int lost = 0;
+    bool steady = false; // all the time, but for a lost frame
+    double ra_arcsec = 0.0, dec_arcsec = 0.0;           // RMS about the mean
+    double mountRa_arcsec = 0.0, mountDec_arcsec = 0.0; // of the mount part; 0: not known
+    double peak_arcsec = 0.0;                           // the farthest look from the mean
+    double total_arcsec() const;
+    double mountPart_arcsec() const;
+};
+GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Instant to);
+
+} // namespace nordstjerna

@@ -1,0 +1,219 @@
+#include "core/series/series_plan.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/rig/scales.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr std::array twilights{Twilight::civil, Twilight::nautical, Twilight::astronomical};
+
+std::optional<Instant> duskOf(const Night& n, Twilight t) {
+    return t == Twilight::civil ? n.civilEnd : t == Twilight::nautical ? n.nauticalEnd : n.astronomicalEnd;
+}
+std::optional<Instant> dawnOf(const Night& n, Twilight t) {
+    return t == Twilight::civil      ? n.civilStart
+           : t == Twilight::nautical ? n.nauticalStart
+                                     : n.astronomicalStart;
+}
+} // namespace
+
+const char* twilightName(Twilight t) {
+    switch (t) {
+    case Twilight::civil:
+        return "civil";
+    case Twilight::nautical:
+        return "nautical";
+    case Twilight::astronomical:
+        break;
+    }
+    return "astronomical";
+}
+
+std::optional<Twilight> twilightFrom(const std::string& name) {
+    for (Twilight t : twilights)
+        if (name == twilightName(t))
+            return t;
+    return std::nullopt;
+}
+
+SettleRule settleRule(const SeriesSetup& s) {
+    return {s.dither.within_px * scalesOf(s.rig).image_arcsec_px, s.dither.for_s, s.dither.timeout_s};
+}
+
+Expected<void> validateSeries(const SeriesSetup& s) {
+    if (!(s.exposure_s >= 0.1) || s.exposure_s > 7200.0)
+        return problem("Frames of " + formatNumber(s.exposure_s, 1) + " s cannot be taken.",
+                       "An exposure lasts from 0.1 s to two hours.", "Correct the exposure.");
+    if (s.ends.frames < 0)
+        return problem("A series cannot have fewer than no frames.", "", "Correct the number.");
+    if (s.start.at && s.ends.at && *s.ends.at <= *s.start.at)
+        return problem("The series would end before it begins.",
+                       "It begins at " + formatClock(*s.start.at) + " UTC and ends at " +
+                           formatClock(*s.ends.at) + " UTC.",
+                       "Correct one of the times.");
+    if (s.start.altitude_deg > 89.0 || s.ends.altitude_deg > 89.0)
+        return problem("Nothing stands that high.", "The altitudes of start and end go up to 89°.",
+                       "Correct the altitude.");
+    if (s.dither.every > 0 && (!(s.dither.size_px > 0.0) || s.dither.size_px > 500.0))
+        return problem("A dither of " + formatNumber(s.dither.size_px, 1) + " px makes no sense.",
+                       "From a fraction of a pixel to 500 px are possible.", "Correct the size.");
+    if (s.dither.every > 0 && (!(s.dither.within_px > 0.0) || s.dither.timeout_s <= s.dither.for_s))
+        return problem("Nothing could settle like that.",
+                       "The tolerance must be above 0 and the time-out longer than the time it must hold.",
+                       "Correct the settling.");
+    if (s.flip.past_min < 1.0)
+        return problem("Flipping at the meridian itself is left to chance.",
+                       "A clock half a minute wrong decides which side the mount takes.",
+                       "Wait for a minute past the meridian at least.");
+    return {};
+}
+
+Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now) {
+    if (auto valid = validateSeries(setup); !valid)
+        return tl::unexpected(valid.error());
+    SeriesRules r;
+    r.setup_ = setup;
+    const Rig& rig = setup.rig;
+    Instant begins = now;
+    const auto later = [&](Instant t, const std::string& why) {
+        if (t > begins) {
+            begins = t;
+            r.beginsBecause_ = why;
+        }
+    };
+    const auto night = nightAround(rig.site, now);
+    if (setup.start.at)
+        later(*setup.start.at, "the time set");
+    if (setup.start.dusk && night)
+        if (const auto dusk = duskOf(*night, *setup.start.dusk))
+            later(*dusk, std::string("the end of ") + twilightName(*setup.start.dusk) + " twilight");
+    // From its rise above what stands round the site to its setting behind it, minute by minute.
+    constexpr double step_s = 60.0;
+    constexpr double span_s = 20.0 * 3600.0;
+    const auto track = skyTrack(rig.site, rig.horizon, setup.target, begins, begins + span_s,
+                                static_cast<int>(span_s / step_s));
+    const auto high = [](const TrackPoint& p, double least_deg) {
+        return !p.hidden && p.place.altitude.deg() >= std::max(least_deg, 0.0);
+    };
+    auto up = std::find_if(track.begin(), track.end(),
+                           [&](const TrackPoint& p) { return high(p, setup.start.altitude_deg); });
+    if (up == track.end())
+        return problem(setup.targetName + " does not come up.",
+                       setup.start.altitude_deg > 0.0
+                           ? "In the next " + formatNumber(span_s / 3600.0, 0) + " hours it stays below " +
+                                 formatNumber(setup.start.altitude_deg, 0) + "° or hidden."
+                           : "It stays behind the horizon profile for the next 20 hours.",
+                       "Choose another target, or lower the altitude.");
+    later(up->when, up == track.begin() ? "" : "the target to stand high enough");
+    r.begins_ = begins;
+    r.ends_ = track.back().when;
+    r.endsBecause_ = "the night's end";
+    const auto sooner = [&](Instant t, const std::string& why) {
+        if (t < r.ends_) {
+            r.ends_ = t;
+            r.endsBecause_ = why;
+        }
+    };
+    const auto down = std::find_if(
+        up, track.end(), [&](const TrackPoint& p) { return !high(p, setup.ends.altitude_deg); });
+    if (down != track.end())
+        sooner(down->when, down->hidden || setup.ends.altitude_deg <= 0.0
+                               ? "the target sets behind the horizon"
+                               : "the target sinks below " + formatNumber(setup.ends.altitude_deg, 0) + "°");
+    if (setup.ends.at)
+        sooner(*setup.ends.at, "the time set");
+    if (setup.ends.dawn && night)
+        if (const auto dawn = dawnOf(*night, *setup.ends.dawn))
+            sooner(*dawn, std::string("dawn, ") + twilightName(*setup.ends.dawn));
+    if (r.ends_ <= r.begins_)
+        return problem("The series would end before it begins.",
+                       "It would begin at " + formatClock(r.begins_) + " UTC and end at " +
+                           formatClock(r.ends_) + " UTC: " + r.endsBecause_ + ".",
+                       "Let it begin sooner, or end later.");
+    r.meridian_ = meridianPassage(rig.site, setup.target, begins);
+    // The upper passage that matters is the one within the series, or the last one before it.
+    if (r.meridian_ - begins > 12.0 * 3600.0)
+        r.meridian_ = r.meridian_ + -86164.0905;
+    r.limit_ = r.meridian_ + rig.mount.meridianLimitEast.hours() * 3600.0 / 1.00273791;
+    r.mayFlip_ = r.meridian_ + 60.0 * setup.flip.past_min;
+    return r;
+}
+
+SeriesMove SeriesRules::next(Instant now, bool across, int framesDone) const {
+    using Kind = SeriesMove::Kind;
+    if (setup_.ends.frames > 0 && framesDone >= setup_.ends.frames)
+        return {Kind::end, 0.0, "all frames are taken"};
+    if (now < begins_)
+        return {Kind::wait, begins_ - now, beginsBecause_};
+    if (now + setup_.exposure_s > ends_)
+        return {Kind::end, 0.0, endsBecause_};
+    if (!across && now >= mayFlip_ && setup_.flip.allowed)
+        return {Kind::flip, 0.0, {}};
+    if (!across && now + setup_.exposure_s > limit_) {
+        if (!setup_.flip.allowed)
+            return {Kind::end, 0.0, "the mount reaches its limit"};
+        return {Kind::wait, mayFlip_ - now,
+                "the meridian: the next frame would not end before the mount's limit"};
+    }
+    return {Kind::frame, 0.0, {}};
+}
+
+SeriesPlan planSeries(const SeriesSetup& setup, const SeriesRules& rules, Instant now, bool across,
+                      int framesDone, bool running) {
+    SeriesPlan plan;
+    Instant t = now;
+    int done = framesDone;
+    int sinceDither = 0;
+    bool begun = running;
+    const auto put = [&](PlanKind kind, double seconds) {
+        plan.blocks.push_back({kind, t, t + seconds});
+        t = t + seconds;
+    };
+    constexpr size_t most = 5000;
+    while (plan.blocks.size() < most) {
+        const SeriesMove move = rules.next(t, across, done);
+        if (move.kind == SeriesMove::Kind::end) {
+            plan.endsBecause = move.why;
+            break;
+        }
+        switch (move.kind) {
+        case SeriesMove::Kind::wait:
+            put(PlanKind::wait, std::max(move.seconds, 1.0));
+            break;
+        case SeriesMove::Kind::flip:
+            if (!plan.flip)
+                plan.flip = t;
+            across = true;
+            put(PlanKind::flip, setup.flipping_s);
+            sinceDither = 0;
+            begun = true;
+            break;
+        default:
+            if (!begun) {
+                begun = true;
+                put(PlanKind::begin, setup.beginning_s);
+                break;
+            }
+            if (setup.dither.every > 0 && sinceDither >= setup.dither.every) {
+                sinceDither = 0;
+                ++plan.dithers;
+                plan.dithering_s += setup.settling_s;
+                put(PlanKind::dither, setup.settling_s);
+                break;
+            }
+            put(PlanKind::frame, setup.exposure_s + setup.betweenFrames_s);
+            ++done;
+            ++sinceDither;
+            ++plan.frames;
+        }
+    }
+    plan.ends = t;
+    return plan;
+}
+
+} // namespace nordstjerna

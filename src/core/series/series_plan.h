@@ -1,0 +1,60 @@
+// The rules of a series as moments of this night, and the plan that follows from them. The procedure and the
+// plan ask the same rules, so that what is announced is what is done.
+#pragma once
+
+#include <vector>
+
+#include "core/series/series_setup.h"
+
+namespace nordstjerna {
+
+struct SeriesMove {
+    enum class Kind { wait, frame, flip, end } kind = Kind::end;
+    double seconds = 0.0; // of waiting
+    std::string why;      // it waits, or ends
+};
+
+class SeriesRules {
+public:
+    // Fails when the series is senseless, or its target does not come up, or it would end before it begins.
+    static Expected<SeriesRules> from(const SeriesSetup& setup, Instant now);
+
+    // across: the telescope hangs on the other side already ("west").
+    SeriesMove next(Instant now, bool across, int framesDone) const;
+
+    Instant begins() const { return begins_; }
+    Instant ends() const { return ends_; }
+    const std::string& endsBecause() const { return endsBecause_; }
+    Instant meridian() const { return meridian_; }
+    // How far the mount may follow past the meridian without the flip, and when it may come over.
+    Instant limit() const { return limit_; }
+    Instant mayFlip() const { return mayFlip_; }
+
+private:
+    SeriesSetup setup_;
+    Instant begins_, ends_, meridian_, limit_, mayFlip_;
+    std::string beginsBecause_, endsBecause_;
+};
+
+enum class PlanKind { wait, begin, frame, dither, flip };
+
+struct PlanBlock {
+    PlanKind kind;
+    Instant from, to;
+};
+
+struct SeriesPlan {
+    std::vector<PlanBlock> blocks;
+    int frames = 0; // still to come
+    int dithers = 0;
+    Instant ends;
+    std::string endsBecause;
+    std::optional<Instant> flip;
+    double dithering_s = 0.0; // in all
+};
+
+// From now on, so many frames being done. running: it need not begin any more.
+SeriesPlan planSeries(const SeriesSetup& setup, const SeriesRules& rules, Instant now, bool across,
+                      int framesDone, bool running);
+
+} // namespace nordstjerna

@@ -1,0 +1,75 @@
+// What a person wants of a series: target, frames, when it begins and ends, dithering, the flip.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "core/guide/guide_loop.h"
+#include "core/rig/rig.h"
+#include "core/series/dither_pattern.h"
+#include "core/sky/almanac.h"
+
+namespace nordstjerna {
+
+enum class Twilight { civil, nautical, astronomical };
+const char* twilightName(Twilight t);
+std::optional<Twilight> twilightFrom(const std::string& name);
+
+// Several may stand together: it begins when all are met.
+struct SeriesStart {
+    std::optional<Instant> at;
+    std::optional<Twilight> dusk;
+    double altitude_deg = 0.0; // of the target; 0: as soon as it stands above the horizon profile
+};
+
+// Several may stand together: the first that comes ends it. The horizon profile always does.
+struct SeriesEnds {
+    int frames = 0; // 0: as many as fit
+    std::optional<Instant> at;
+    std::optional<Twilight> dawn;
+    double altitude_deg = 0.0; // 0: down to the horizon profile
+};
+
+struct DitherWish {
+    int every = 3; // frames; 0: never
+    double size_px = 10.0;
+    DitherKind kind = DitherKind::spread;
+    bool raOnly = false;
+    // Settling: within so many imaging pixels for so long, else after the time-out on it goes.
+    double within_px = 1.5;
+    double for_s = 8.0;
+    double timeout_s = 60.0;
+};
+
+struct FlipWish {
+    bool allowed = true;
+    double past_min = 2.0; // never at the meridian itself: a clock half a minute wrong decides the side
+    bool pauseBefore = false, pauseAfter = false; // to look after the cables
+};
+
+struct SeriesSetup {
+    Rig rig;
+    std::string targetName;
+    Vec3 target = Vec3::UnitX(); // ICRS
+    double exposure_s = 180.0;
+    SeriesStart start;
+    SeriesEnds ends;
+    DitherWish dither;
+    FlipWish flip;
+    bool centre = true; // first
+    double tolerance_arcsec = 60.0;
+    std::uint64_t seed = 1; // of a random pattern
+    // What it costs, for the plan: as measured so far tonight.
+    double betweenFrames_s = 3.0;
+    double settling_s = 20.0;
+    double flipping_s = 150.0;
+    double beginning_s = 90.0;
+};
+
+// The first thing that makes it senseless, if any.
+Expected<void> validateSeries(const SeriesSetup& setup);
+
+// Its settle rule on the sky.
+SettleRule settleRule(const SeriesSetup& setup);
+
+} // namespace nordstjerna

@@ -1,0 +1,236 @@
+// Long exposures of the simulated imaging camera: the stars as the true path of the mount and the air smear
+// them while the shutter is open, whatever guides meanwhile.
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numbers>
+
+#include "core/rig/scales.h"
+#include "edge/devices/sim/sim_camera.h"
+#include "edge/runner.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double fwhmPerSigma = 2.3548200450309493;
+constexpr size_t mostPoints = 500;
+
+// Of the points about their mean.
+Eigen::Matrix2d spreadOf(const std::vector<Eigen::Vector2d>& path) {
+    Eigen::Matrix2d c = Eigen::Matrix2d::Zero();
+    for (const Eigen::Vector2d& p : path)
+        c += p * p.transpose();
+    return path.empty() ? c : Eigen::Matrix2d(c / static_cast<double>(path.size()));
+}
+
+// Where the path lingers, in cells: place and share of the time.
+std::vector<std::pair<Eigen::Vector2d, double>> cellsOf(const std::vector<Eigen::Vector2d>& path,
+                                                        double cell) {
+    std::map<std::pair<int, int>, int> counts;
+    for (const Eigen::Vector2d& p : path)
+        ++counts[{static_cast<int>(std::lround(p.x() / cell)), static_cast<int>(std::lround(p.y() / cell))}];
+    std::vector<std::pair<Eigen::Vector2d, double>> cells;
+    for (const auto& [at, n] : counts)
+        cells.push_back({cell * Eigen::Vector2d(at.first, at.second),
+                         static_cast<double>(n) / static_cast<double>(path.size())});
+    return cells;
+}
+
+// Adds a star of this covariance, with the noise of its own light.
+void addStar(Frame& frame, double x, double y, double electrons, const Eigen::Matrix2d& c, Random& random) {
+    const double determinant = c.determinant();
+    const double peak = electrons / (2.0 * std::numbers::pi * std::sqrt(determinant));
+    const double reach = std::sqrt(2.0 * std::log(std::max(peak / 0.2, 3.0)));
+    const int rx = static_cast<int>(std::ceil(reach * std::sqrt(c(0, 0)))) + 1;
+    const int ry = static_cast<int>(std::ceil(reach * std::sqrt(c(1, 1)))) + 1;
+    const Eigen::Matrix2d inverse = c.inverse();
+    const int cx = static_cast<int>(std::lround(x));
+    const int cy = static_cast<int>(std::lround(y));
+    for (int py = std::max(0, cy - ry); py <= std::min(frame.height - 1, cy + ry); ++py)
+        for (int px = std::max(0, cx - rx); px <= std::min(frame.width - 1, cx + rx); ++px) {
+            const double dx = px - x;
+            const double dy = py - y;
+            const double r2 = inverse(0, 0) * dx * dx + 2.0 * inverse(0, 1) * dx * dy + inverse(1, 1) * dy * dy;
+            if (r2 > reach * reach)
+                continue;
+            const double signal = peak * std::exp(-0.5 * r2);
+            frame.at(px, py) += static_cast<float>(signal + std::sqrt(signal) * random.gaussian());
+        }
+}
+} // namespace
+
+Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& halt) {
+    if (auto begun = begin(); !begun)
+        return tl::unexpected(begun.error());
+    const bool whole = night_.clock_.sleep(exposure_s, halt);
+    Smear s;
+    Scene& scene = s.scene;
+    {
+        const std::scoped_lock guard(night_.lock_);
+        night_.catchUp();
+        path_->push_back({night_.mechanics_.when(), attitude(night_.mechanics_.when())});
+        std::vector<PathPoint> path = std::move(*path_);
+        path_.reset();
+        if (!whole)
+            return tl::unexpected(haltedProblem());
+        scene.start = path.front().when;
+        scene.exposure_s = exposure_s;
+        if (night_.air_.active(FaultKind::cameraLink, scene.start) ||
+            night_.air_.active(FaultKind::cameraLink, night_.mechanics_.when()))
+            return passingProblem("No frame came from the " + setup_.name + ".", "Its link is silent.",
+                                  "Check the camera's cable.");
+        const Instant middle = scene.start + 0.5 * exposure_s;
+        if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
+            frame_.emplace(night_.scenario_.rig.site, middle);
+        const size_t stride = 1 + path.size() / mostPoints;
+        const PathPoint& half = path[path.size() / 2];
+        const Vec3 axis = half.attitude.col(2);
+        const Vec3 axisIcrs = frame_->turnedTo(half.when).icrs(axis);
+        const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
+        light(scene, axis, altitude);
+        scene.believed = equatorialFrom(
+            frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
+        const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+        const double perPixel = scale / arcsecPerRad;
+        const double xSign = setup_.mirrored ? 1.0 : -1.0;
+        const auto project = [&](const PathPoint& p, const Vec3& icrs) -> Eigen::Vector2d {
+            const Vec3 c = p.attitude.transpose() * frame_->turnedTo(p.when).seen(icrs);
+            return Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / perPixel;
+        };
+        Eigen::Vector2d middlePlace = Eigen::Vector2d::Zero();
+        for (size_t i = 0; i < path.size(); i += stride) {
+            const size_t next = std::min(i + stride, path.size() - 1);
+            const double dt = std::max(path[next].when - path[i].when, 0.1);
+            s.path.push_back(project(path[i], axisIcrs) +
+                             night_.air_.fieldMotion(path[i].when, dt, altitude) / scale);
+            middlePlace += s.path.back();
+        }
+        middlePlace /= static_cast<double>(s.path.size());
+        for (Eigen::Vector2d& p : s.path)
+            p -= middlePlace;
+        const int width = setup_.camera.binnedWidth();
+        const int height = setup_.camera.binnedHeight();
+        const Eigen::Vector2d centre(0.5 * (width - 1), 0.5 * (height - 1));
+        const double transparency =
+            0.5 * (night_.air_.transparency(scene.start, altitude) +
+                   night_.air_.transparency(scene.start + exposure_s, altitude));
+        const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
+        const double margin = 8.0 * scene.sigma_px;
+        const Eigen::Vector2d first = project(path.front(), axisIcrs);
+        const Eigen::Vector2d last = project(path.back(), axisIcrs);
+        const Eigen::Vector2d here = project(half, axisIcrs);
+        if (!scene.starless && transparency > 0.0)
+            for (const CatalogueStar& star : sky_.starsNear(axisIcrs, reach)) {
+                const double electrons =
+                    scene.zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
+                if (electrons < 30.0)
+                    break;
+                const Eigen::Vector2d p = project(half, star.icrs);
+                const Eigen::Vector2d at = centre + p - here + middlePlace;
+                if (at.x() < -margin || at.y() < -margin || at.x() > width + margin ||
+                    at.y() > height + margin)
+                    continue;
+                scene.spots.push_back({at.x(), at.y(), electrons, 0});
+                // What it moves beyond the middle of the field: the field turns.
+                s.own.push_back((project(path.back(), star.icrs) - last) -
+                                (project(path.front(), star.icrs) - first));
+            }
+        for (const Fault& f : night_.scenario_.faults) {
+            const double at = f.at_s - (scene.start - night_.scenario_.start);
+            if (f.kind == FaultKind::satellite && at >= 0.0 && at < exposure_s)
+                s.line = {width * (0.3 + 0.4 * std::fmod(f.at_s * 0.618, 1.0)), 0.5 * height,
+                          std::fmod(f.at_s * 0.377, std::numbers::pi), f.amount};
+        }
+    }
+    if (!night_.clock_.sleep(night_.scenario_.download_s, halt))
+        return tl::unexpected(haltedProblem());
+    return s;
+}
+
+Frame SimCamera::draw(const Smear& s) {
+    const Scene& scene = s.scene;
+    Frame frame =
+        emptySky(scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_);
+    // The optics' own image, and a pixel's width.
+    const Eigen::Matrix2d own =
+        (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
+    const Eigen::Matrix2d moved = spreadOf(s.path);
+    double farthest = 0.0;
+    for (const Eigen::Vector2d& p : s.path)
+        farthest = std::max(farthest, p.norm());
+    // Small motions make an ellipse; large ones leave the trace of their path.
+    const bool traced = farthest > 2.5 * scene.sigma_px + 4.0 * std::sqrt(moved.trace());
+    const auto cells = traced ? cellsOf(s.path, 0.6 * scene.sigma_px)
+                              : std::vector<std::pair<Eigen::Vector2d, double>>{};
+    for (size_t i = 0; i < scene.spots.size(); ++i) {
+        const Spot& spot = scene.spots[i];
+        const Eigen::Matrix2d turned = s.own[i] * s.own[i].transpose() / 12.0;
+        if (!traced) {
+            addStar(frame, spot.x, spot.y, spot.electrons, own + moved + turned, random_);
+            continue;
+        }
+        for (const auto& [at, share] : cells)
+            addStar(frame, spot.x + at.x(), spot.y + at.y(), share * spot.electrons, own + turned, random_);
+    }
+    if (s.line) {
+        const auto& [x, y, direction, amount] = *s.line;
+        const double per_px = std::max(amount, 1.0) * setup_.camera.gain_e_adu;
+        const double length = std::hypot(frame.width, frame.height);
+        for (double t = -length; t < length; t += 0.5) {
+            const double px = x + t * std::cos(direction);
+            const double py = y + t * std::sin(direction);
+            if (px > -9.0 && py > -9.0 && px < frame.width + 9.0 && py < frame.height + 9.0)
+                addStar(frame, px, py, 0.5 * per_px, own, random_);
+        }
+    }
+    digitise(frame, scene.exposure_s);
+    return frame;
+}
+
+Expected<std::shared_ptr<const Frame>> SimCamera::exposeLong(double exposure_s, const StopFlag& halt) {
+    auto seen = smear(exposure_s, halt);
+    if (!seen)
+        return tl::unexpected(seen.error());
+    return std::make_shared<const Frame>(draw(*seen));
+}
+
+Expected<ImageTaken> SimCamera::imageDirectly(const ImageStep& step, const StopFlag& halt) {
+    auto seen = smear(step.exposure_s, halt);
+    if (!seen)
+        return tl::unexpected(seen.error());
+    const Scene& scene = seen->scene;
+    ImageTaken taken;
+    taken.start = scene.start;
+    taken.exposure_s = step.exposure_s;
+    FrameLook& look = taken.look;
+    const CameraSpec& c = setup_.camera;
+    const double variance = scene.sky_e + c.readNoise_e * c.readNoise_e;
+    const double area = 4.0 * std::numbers::pi * scene.sigma_px * scene.sigma_px;
+    Eigen::Matrix2d shape = spreadOf(seen->path);
+    shape += (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
+    double precision = 0.0;
+    for (const Spot& s : scene.spots) {
+        const double snr = s.electrons / std::sqrt(s.electrons + area * variance);
+        look.stars += snr > 10.0;
+        if (snr > 20.0 && s.electrons < c.fullWell_e * area && look.shaped < 200) {
+            ++look.shaped;
+            precision += snr * snr;
+        }
+    }
+    look.background_adu = scene.sky_e / c.gain_e_adu + night_.scenario_.offset_adu;
+    look.noise_adu = std::sqrt(variance) / c.gain_e_adu;
+    look.tracks = seen->line ? 1 : 0;
+    if (look.shaped == 0)
+        return taken;
+    // A star's ellipticity is known to about 2 over its SNR, its size likewise.
+    const double sigma = 2.0 / std::sqrt(precision) + 0.002;
+    const Moments m{shape(0, 0), shape(1, 1), shape(0, 1)};
+    const double fwhm = fwhmPerSigma * std::sqrt(0.5 * m.size());
+    look.e1 = {m.e1() + sigma * random_.gaussian(), sigma};
+    look.e2 = {m.e2() + sigma * random_.gaussian(), sigma};
+    look.fwhm_px = {fwhm * (1.0 + 0.5 * sigma * random_.gaussian()), 0.5 * fwhm * sigma};
+    look.hfd_px = look.fwhm_px.value;
+    return taken;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,211 @@
+#include "edge/watch.h"
+
+#include "core/base/format.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double glance_s = 0.5; // how often a series looks whether the loop has come to rest
+}
+
+Watch::~Watch() {
+    breakOff();
+    join();
+}
+
+void Watch::join() {
+    if (thread_.joinable())
+        thread_.join();
+}
+
+Expected<void> Watch::begin(WatchPlan plan) {
+    if (running_)
+        return problem("Guiding runs already.", "", "Stop it first.");
+    join();
+    {
+        const std::scoped_lock guard(lock_);
+        seen_ = {};
+        failure_.reset();
+        messages_.clear();
+        taken_ = recorded_ = 0;
+    }
+    control_ = std::make_unique<RunnerControl>();
+    running_ = true;
+    auto hooks = plan.hooks;
+    hooks.ahead = [this, ahead = plan.hooks.ahead](Procedure& p) {
+        hand(static_cast<Guiding&>(p));
+        if (ahead)
+            ahead(p);
+    };
+    hooks.seen = [this, seen = plan.hooks.seen](Procedure& p) {
+        look(static_cast<Guiding&>(p));
+        if (seen)
+            seen(p);
+    };
+    thread_ = std::thread([this, plan = std::move(plan), hooks, seat = devices_.clock->reserve()]() mutable {
+        if (seat)
+            seat->sit();
+        Expected<void> result;
+        try {
+            result = runProcedure(*plan.guiding, devices_, *control_, hooks);
+        } catch (const std::exception& e) {
+            result = problem("Guiding broke off.", std::string("Unexpected failure: ") + e.what() + ".",
+                             "Start it again; what was recorded is kept.");
+        }
+        {
+            const std::scoped_lock guard(lock_);
+            if (!result)
+                failure_ = result.error();
+            else
+                failure_ = plan.guiding->ending();
+        }
+        running_ = false;
+        seat.reset();
+        if (plan.ended)
+            plan.ended(result);
+    });
+    return {};
+}
+
+void Watch::askToStop() {
+    if (control_)
+        control_->stop = true;
+}
+
+void Watch::breakOff() {
+    if (control_)
+        control_->halt = true;
+}
+
+void Watch::tell(std::function<void(Guiding&)> message) {
+    const std::scoped_lock guard(lock_);
+    messages_.push_back(std::move(message));
+}
+
+void Watch::hand(Guiding& guiding) {
+    std::vector<std::function<void(Guiding&)>> due;
+    {
+        const std::scoped_lock guard(lock_);
+        due.swap(messages_);
+    }
+    for (const auto& m : due)
+        m(guiding);
+}
+
+void Watch::look(Guiding& guiding) {
+    const std::scoped_lock guard(lock_);
+    seen_.loop = guiding.loopState();
+    seen_.decReversed = guiding.decReversed();
+    seen_.ending = guiding.ending();
+    const auto& rows = guiding.run().rows;
+    seen_.rows = !rows.empty();
+    for (; taken_ < rows.size(); ++taken_)
+        glances_.push_back(
+            glanceOf(guiding.run().meta, rows[taken_],
+                     taken_ < guiding.beliefs().size() ? &guiding.beliefs()[taken_] : nullptr));
+    const auto& settles = guiding.settles();
+    for (; recorded_ < settles.size() && settles[recorded_].over; ++recorded_)
+        settles_.push_back(settles[recorded_]);
+    seen_.settles = settles.size();
+    if (!settles.empty())
+        seen_.settle = settles.back();
+}
+
+Watch::Seen Watch::seen() const {
+    const std::scoped_lock guard(lock_);
+    return seen_;
+}
+
+GuideShare Watch::during(Instant from, Instant to) const {
+    const std::scoped_lock guard(lock_);
+    return guideShare(glances_, from, to);
+}
+
+std::vector<SettleRecord> Watch::settles() const {
+    const std::scoped_lock guard(lock_);
+    return settles_;
+}
+
+tl::unexpected<Problem> Watch::endedWhy() const {
+    const std::scoped_lock guard(lock_);
+    if (failure_)
+        return tl::unexpected(*failure_);
+    return problem("Guiding was stopped.", "The series needs it.", "Start the series again.");
+}
+
+Expected<GuideAnswered> Watch::start(const StopFlag& halt) {
+    const Instant from = devices_.clock->now();
+    const bool fresh = !running_;
+    if (fresh) {
+        if (!prepare_)
+            return problem("Nothing guides here.", "", "Measure the rates first.");
+        auto plan = prepare_(halt);
+        if (!plan)
+            return tl::unexpected(plan.error());
+        if (auto begun = begin(std::move(*plan)); !begun)
+            return tl::unexpected(begun.error());
+    }
+    for (;;) {
+        if (!devices_.clock->sleep(glance_s, halt))
+            return tl::unexpected(haltedProblem());
+        if (!running_)
+            return endedWhy();
+        const Seen s = seen();
+        if (s.loop == LoopState::runningAway)
+            return problem("An axis ran away and is no longer corrected.",
+                           "The loop does not hold the star; frames would be spoiled.",
+                           "See Guide for the cause, then start the series again.");
+        constexpr double patience_s = 300.0;
+        if (devices_.clock->now() - from > patience_s && s.loop == LoopState::lost)
+            return problem("The guide star is not found.",
+                           "It has been looked for for " + formatDuration(patience_s) + ".",
+                           "Wait for clear sky; guiding goes on looking.");
+        if (s.rows && (s.loop == LoopState::steady || s.loop == LoopState::unsettled)) {
+            GuideAnswered a;
+            a.running = true;
+            a.fresh = fresh;
+            a.settled = s.loop == LoopState::steady;
+            a.seconds = devices_.clock->now() - from;
+            a.decReversed = s.decReversed;
+            return a;
+        }
+    }
+}
+
+Expected<GuideAnswered> Watch::stop(const StopFlag& halt) {
+    askToStop();
+    while (running_)
+        if (!devices_.clock->sleep(glance_s, halt))
+            return tl::unexpected(haltedProblem());
+    return GuideAnswered{};
+}
+
+Expected<GuideAnswered> Watch::dither(const SkyError& by, const SettleRule& settle, const StopFlag& halt) {
+    if (!running_)
+        return endedWhy();
+    const Instant from = devices_.clock->now();
+    const size_t before = seen().settles;
+    tell([by, settle](Guiding& g) { g.moveAim(by, settle); });
+    for (;;) {
+        if (!devices_.clock->sleep(glance_s, halt))
+            return tl::unexpected(haltedProblem());
+        if (!running_)
+            return endedWhy();
+        const Seen s = seen();
+        GuideAnswered a;
+        a.running = true;
+        a.seconds = devices_.clock->now() - from;
+        if (s.settle)
+            a.off_arcsec = s.settle->off_arcsec;
+        if (s.settles > before && s.settle->over) {
+            a.settled = s.settle->settled;
+            return a;
+        }
+        // Without a star nobody settles; the series goes on and says so.
+        constexpr double patience_s = 20.0;
+        if (a.seconds > settle.timeout_s + patience_s)
+            return a;
+    }
+}
+
+} // namespace nordstjerna

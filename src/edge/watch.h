@@ -1,0 +1,78 @@
+// The watch: guiding in a thread of its own, beside whatever else runs. To a series it is one more device
+// (GuideLink); the window begins and ends it directly too.
+#pragma once
+
+#include <atomic>
+#include <mutex>
+#include <thread>
+
+#include "core/procedure/guiding.h"
+#include "edge/devices/guide_link.h"
+#include "edge/runner.h"
+
+namespace nordstjerna {
+
+// Guiding, ready to begin, with those who look on.
+struct WatchPlan {
+    std::shared_ptr<Guiding> guiding;
+    RunnerHooks hooks;
+    std::function<void(const Expected<void>&)> ended; // in the watch's thread, last of all
+};
+
+class Watch : public GuideLink {
+public:
+    // What to guide with when a series wants it; called in the thread of the series.
+    using Prepare = std::function<Expected<WatchPlan>(const StopFlag&)>;
+
+    explicit Watch(Devices& devices) : devices_(devices) {}
+    ~Watch() override;
+    void setPrepare(Prepare prepare) { prepare_ = std::move(prepare); }
+
+    // Fails when it runs already.
+    Expected<void> begin(WatchPlan plan);
+    bool running() const override { return running_; }
+    void askToStop(); // in good order
+    void breakOff();
+    // Runs in the watch's thread between two steps.
+    void tell(std::function<void(Guiding&)> message);
+
+    Expected<GuideAnswered> start(const StopFlag& halt) override;
+    Expected<GuideAnswered> stop(const StopFlag& halt) override;
+    Expected<GuideAnswered> dither(const SkyError& by, const SettleRule& settle,
+                                   const StopFlag& halt) override;
+    GuideShare during(Instant from, Instant to) const override;
+    // All settles of this watch, the latest last.
+    std::vector<SettleRecord> settles() const;
+
+private:
+    // What of the loop the others may know.
+    struct Seen {
+        LoopState loop = LoopState::acquiring;
+        bool rows = false;
+        std::optional<bool> decReversed;
+        std::optional<SettleRecord> settle; // the last one
+        size_t settles = 0;
+        std::optional<Problem> ending;
+    };
+    void hand(Guiding& guiding); // messages
+    void look(Guiding& guiding);
+    Seen seen() const;
+    void join();
+    tl::unexpected<Problem> endedWhy() const;
+
+    Devices& devices_;
+    Prepare prepare_;
+    std::thread thread_;
+    std::unique_ptr<RunnerControl> control_;
+    std::atomic<bool> running_{false};
+    mutable std::mutex lock_;
+    Seen seen_;
+    size_t taken_ = 0;    // rows of the present run that were looked at
+    size_t recorded_ = 0; // and its settles
+    std::vector<GuideGlance> glances_;
+    std::vector<SettleRecord> settles_;
+    std::vector<std::function<void(Guiding&)>> messages_;
+    std::optional<Problem> failure_; // of the last watch
+};
+
+} // namespace nordstjerna
