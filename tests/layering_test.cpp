@@ -18,8 +18,8 @@ private slots:
 namespace {
 
 int coreLevel(const QString& folder) {
-    static const QHash<QString, int> levels{{"base", 0},     {"sky", 1},      {"rig", 2},   {"image", 2},
-                                            {"pole", 3},     {"rates", 3},    {"guide", 4}, {"motion", 5},
+    static const QHash<QString, int> levels{{"base", 0},   {"sky", 1},      {"rig", 2},      {"image", 2},
+                                            {"pole", 3},   {"rates", 3},    {"guide", 4},    {"motion", 5},
                                             {"series", 5}, {"findings", 6}, {"procedure", 6}};
     return levels.value(folder, -1);
 }

@@ -21,6 +21,7 @@
 #include "desk/night_band.h"
 #include "desk/rail.h"
 #include "desk/stations/centre/centre_station.h"
+#include "desk/stations/expose/expose_station.h"
 #include "desk/stations/focus/focus_station.h"
 #include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
@@ -45,7 +46,8 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
                  new CentreStation(*session_),
                  new RatesStation(*session_),
                  new FreeStation(*session_),
-                 new GuideStation(*session_)};
+                 new GuideStation(*session_),
+                 new ExposeStation(*session_)};
     auto* frame = new QWidget;
     frame->setObjectName("frame");
     auto* all = new QVBoxLayout(frame);
@@ -243,6 +245,18 @@ void MainWindow::buildMenus() {
     add(night, tr("Guide, or stop guiding"), QKeySequence("Ctrl+G"), [this] {
         showStation(tr("Guide"));
         perform("guide.toggle");
+    });
+    add(night, tr("Start the series, or stop it"), QKeySequence("Ctrl+Shift+E"), [this] {
+        showStation(tr("Expose"));
+        perform("expose.start");
+    });
+    add(night, tr("Test exposure"), {}, [this] {
+        showStation(tr("Expose"));
+        perform("expose.test");
+    });
+    add(night, tr("Flip over the meridian now"), {}, [this] {
+        showStation(tr("Expose"));
+        perform("expose.flip");
     });
     night->addSeparator();
     add(night, tr("Stop what is running"), QKeySequence("Ctrl+Shift+."), [this] { session_->stop(); });

@@ -86,9 +86,21 @@ void NightBand::paintEvent(QPaintEvent* e) {
     dusk(n.nauticalEnd, n.nauticalStart, theme().sky[1]);
     dusk(n.civilEnd, n.civilStart, theme().sky[0]);
 
+    // What the series means to do, lighter than what was done.
+    if (const auto& plan = session_.plan()) {
+        for (const PlanBlock& b : plan->blocks) {
+            if (b.kind == PlanKind::wait)
+                continue;
+            QColor c = b.kind == PlanKind::frame  ? theme().good
+                       : b.kind == PlanKind::flip ? theme().attention
+                                                  : theme().accent;
+            c.setAlpha(b.kind == PlanKind::frame ? 70 : 110);
+            p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(1.0, xOf(b.to) - xOf(b.from)), 5), c);
+        }
+    }
     // What was done, at the lower edge.
     for (const NightBlock& b : session_.blocks()) {
-        const Instant to = &b == &session_.blocks().back() && session_.busy() ? session_.now() : b.to;
+        const Instant to = b.open ? session_.now() : b.to;
         p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(3.0, xOf(to) - xOf(b.from)), 5), b.colour);
     }
     p.setPen(QPen(theme().accent, 1, Qt::DashLine));

@@ -1,5 +1,7 @@
 #include "desk/session.h"
 
+#include <future>
+
 #include "core/rates/reuse.h"
 #include "core/rig/scales.h"
 
@@ -21,6 +23,8 @@ Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::files
     devices_.rawGuideCamera = devices_.guideCamera;
     devices_.guideCamera = prepared_.get();
     devices_.track = trackByCamera(*prepared_);
+    devices_.guide = &watch_;
+    watch_.setPrepare([this](const StopFlag& halt) { return guideForSeries(halt); });
     for (const Problem& p : prepared_->darkProblems())
         problem_ = p;
     queue_ = std::make_unique<WriteQueue>();
@@ -223,10 +227,9 @@ void Session::setFocus(const Focus& focus) {
 }
 
 Session::~Session() {
-    if (worker_) {
-        control_->halt = true;
+    abandon();
+    if (worker_)
         worker_->join();
-    }
     if (halter_.joinable())
         halter_.join();
     queue_.reset();
@@ -375,36 +378,60 @@ void Session::logRates(const Rates& rates) {
         told);
 }
 
+void Session::announceSlew(const Step& step) {
+    // What was announced is over with the step after it.
+    if (announcing_.exchange(std::holds_alternative<SlewStep>(step)) &&
+        !std::holds_alternative<SlewStep>(step))
+        QMetaObject::invokeMethod(
+            this,
+            [this] {
+                if (!halted_)
+                    Q_EMIT announced("");
+            },
+            Qt::QueuedConnection);
+    if (const auto* slew = std::get_if<SlewStep>(&step))
+        QMetaObject::invokeMethod(
+            this, [this, text = qs(slew->purpose)] { Q_EMIT announced(text); }, Qt::QueuedConnection);
+}
+
+QString Session::busyWith() const {
+    return worker_ ? busyWith_ : guiding_ ? tr("Guiding") : QString();
+}
+
+size_t Session::openBlock(const QString& label) {
+    blocks_.push_back({now(), now(), label, theme().muted, true});
+    return blocks_.size() - 1;
+}
+
 void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
                     std::function<void(const Expected<void>&)> finished) {
-    if (busy()) {
-        reportProblem({"Something else is running: " + busyWith_.toStdString() + ".",
+    if (worker_ || (guiding_ && !procedure->besideGuiding())) {
+        reportProblem({"Something else is running: " + busyWith().toStdString() + ".",
                        "Only one procedure can use the mount.", "Stop it first."});
         return;
     }
     clearProblem();
     troubleTold_ = false;
     busyWith_ = qs(procedure->name());
-    blocks_.push_back({now(), now(), busyWith_, theme().muted});
+    workBlock_ = openBlock(busyWith_);
     control_ = std::make_unique<RunnerControl>();
     messages_.clear();
-    hooks.before = [this](const Procedure&, const Step& step) {
-        if (const auto* slew = std::get_if<SlewStep>(&step))
+    worker_ = std::make_unique<std::thread>(
+        [this, procedure, hooks, finished, seat = std::shared_ptr(devices_.clock->reserve())]() mutable {
+            if (seat)
+                seat->sit();
+            Expected<void> result;
+            try {
+                result = runProcedure(*procedure, devices_, *control_, hooks);
+            } catch (const std::exception& e) {
+                result = nordstjerna::problem("The procedure broke off.",
+                                              std::string("Unexpected failure: ") + e.what() + ".",
+                                              "Try again; what was recorded is kept.");
+            }
+            seat.reset();
             QMetaObject::invokeMethod(
-                this, [this, text = qs(slew->purpose)] { Q_EMIT announced(text); }, Qt::QueuedConnection);
-    };
-    worker_ = std::make_unique<std::thread>([this, procedure, hooks, finished] {
-        Expected<void> result;
-        try {
-            result = runProcedure(*procedure, devices_, *control_, hooks);
-        } catch (const std::exception& e) {
-            result = nordstjerna::problem("The procedure broke off.",
-                                          std::string("Unexpected failure: ") + e.what() + ".",
-                                          "Try again; what was recorded is kept.");
-        }
-        QMetaObject::invokeMethod(
-            this, [this, finished, result] { finish(finished, result); }, Qt::QueuedConnection);
-    });
+                this, [this, finished, result] { finish(finished, result); }, Qt::QueuedConnection);
+        });
     Q_EMIT busyChanged();
 }
 
@@ -413,7 +440,8 @@ void Session::finish(const std::function<void(const Expected<void>&)>& finished,
     worker_->join();
     worker_.reset();
     busyWith_.clear();
-    blocks_.back().to = now();
+    blocks_[workBlock_].to = now();
+    blocks_[workBlock_].open = false;
     if (!control_->halt)
         Q_EMIT announced("");
     Q_EMIT deviceTrouble("");
@@ -424,6 +452,67 @@ void Session::finish(const std::function<void(const Expected<void>&)>& finished,
     if (!result && result.error().what != haltedText())
         reportProblem(result.error());
     Q_EMIT busyChanged();
+}
+
+void Session::guidingBegins() {
+    guiding_ = true;
+    guideBlock_ = openBlock(tr("Guiding"));
+    Q_EMIT busyChanged();
+}
+
+void Session::beginGuiding(WatchPlan plan) {
+    if (busy()) {
+        reportProblem({"Something else is running: " + busyWith().toStdString() + ".",
+                       "Only one procedure can use the mount.", "Stop it first."});
+        return;
+    }
+    clearProblem();
+    troubleTold_ = false;
+    if (const auto begun = watch_.begin(std::move(plan)); !begun) {
+        reportProblem(begun.error());
+        return;
+    }
+    guidingBegins();
+}
+
+void Session::stopGuiding() {
+    watch_.askToStop();
+}
+
+void Session::finishGuiding(const std::function<void()>& done, const Expected<void>& result) {
+    guiding_ = false;
+    blocks_[guideBlock_].to = now();
+    blocks_[guideBlock_].open = false;
+    if (!worker_)
+        Q_EMIT deviceTrouble("");
+    if (halted_)
+        sendHalt();
+    done();
+    // A series that guides is told itself, and may go on.
+    if (!result && result.error().what != haltedText() && !worker_)
+        reportProblem(result.error());
+    Q_EMIT busyChanged();
+}
+
+// In the thread of the series: the window prepares it, time stands meanwhile.
+Expected<WatchPlan> Session::guideForSeries(const StopFlag& halt) {
+    auto answer = std::make_shared<std::promise<Expected<WatchPlan>>>();
+    auto coming = answer->get_future();
+    QMetaObject::invokeMethod(
+        this,
+        [this, answer] {
+            auto plan = guideMaker_ ? guideMaker_()
+                                    : Expected<WatchPlan>(nordstjerna::problem("Nothing guides here."));
+            if (plan)
+                guidingBegins();
+            answer->set_value(std::move(plan));
+        },
+        Qt::QueuedConnection);
+    constexpr auto glance = std::chrono::milliseconds(20);
+    while (coming.wait_for(glance) != std::future_status::ready)
+        if (halt)
+            return tl::unexpected(haltedProblem());
+    return coming.get();
 }
 
 void Session::tell(std::function<void(Procedure&)> message) {
@@ -442,11 +531,19 @@ void Session::runMessages(Procedure& p) {
 }
 
 void Session::stop() {
-    if (control_)
+    if (worker_)
         control_->stop = true;
+    else
+        watch_.askToStop();
 }
 
 void Session::abandon() {
+    if (control_)
+        control_->halt = true;
+    watch_.breakOff();
+}
+
+void Session::breakOff() {
     if (control_)
         control_->halt = true;
 }
@@ -466,8 +563,7 @@ void Session::tellTrouble(const Procedure& p) {
 }
 
 void Session::halt() {
-    if (control_)
-        control_->halt = true;
+    abandon();
     halted_ = true;
     Q_EMIT announced(tr("Halting…"));
     sendHalt();

@@ -16,6 +16,7 @@
 #include "core/motion/backlash.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/rates/calibration.h"
+#include "core/series/series_plan.h"
 #include "core/sky/almanac.h"
 #include "edge/devices/prepared_camera.h"
 #include "edge/devices/sim/simulated_night.h"
@@ -24,6 +25,7 @@
 #include "edge/store/night_log.h"
 #include "edge/store/rig_library.h"
 #include "edge/store/write_queue.h"
+#include "edge/watch.h"
 
 namespace nordstjerna {
 
@@ -32,6 +34,7 @@ struct NightBlock {
     Instant from, to;
     QString label;
     QColor colour;
+    bool open = false; // still going on
 };
 
 class Session : public QObject {
@@ -128,8 +131,11 @@ public:
     const Focus& focus() const { return focus_; }
     void setFocus(const Focus& focus);
 
-    bool busy() const { return worker_ != nullptr; }
-    QString busyWith() const { return busyWith_; }
+    // Something uses the devices. A series may begin while nothing but guiding runs.
+    bool busy() const { return worker_ != nullptr || guiding_; }
+    bool working() const { return worker_ != nullptr; }
+    bool guiding() const { return guiding_; }
+    QString busyWith() const;
 
     // Starts a procedure. `take` copies in the worker what `show` presents in the window; only the newest
     // copy is presented when the window is slow. `work` runs in the worker after every step (files).
@@ -138,43 +144,47 @@ public:
              std::function<void(const Snapshot&)> show,
              std::function<void(std::shared_ptr<P>, const Expected<void>&)> done,
              std::function<void(P&)> work = {}) {
-        struct Mailbox {
-            std::mutex lock;
-            std::optional<Snapshot> latest;
-        };
-        auto box = std::make_shared<Mailbox>();
-        auto deliver = [box, show] {
-            std::optional<Snapshot> s;
-            {
-                const std::scoped_lock guard(box->lock);
-                s.swap(box->latest);
-            }
-            if (s)
-                show(*s);
-        };
-        RunnerHooks hooks;
+        RunnerHooks hooks = observed<P, Snapshot>(take, show, work);
         hooks.ahead = [this](Procedure& p) { runMessages(p); };
-        hooks.seen = [this, box, take, deliver, work](Procedure& p) {
-            auto& own = static_cast<P&>(p);
-            if (work)
-                work(own);
-            tellTrouble(own);
-            // The newest one takes the place of one that the window has not fetched yet.
-            auto snapshot = take(own);
-            bool waiting = false;
-            {
-                const std::scoped_lock guard(box->lock);
-                waiting = box->latest.has_value();
-                box->latest = std::move(snapshot);
-            }
-            if (!waiting)
-                QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
-        };
-        begin(procedure, hooks, [procedure, box, take, show, done](const Expected<void>& result) {
+        begin(procedure, hooks, [procedure, take, show, done](const Expected<void>& result) {
             show(take(*procedure));
             done(procedure, result);
         });
     }
+    // The same for guiding, which has a thread of its own: ready to begin, by beginGuiding() or by a series.
+    template <typename Snapshot>
+    WatchPlan guidePlan(std::shared_ptr<Guiding> guiding, std::function<Snapshot(const Guiding&)> take,
+                        std::function<void(const Snapshot&)> show,
+                        std::function<void(std::shared_ptr<Guiding>, const Expected<void>&)> done,
+                        std::function<void(Guiding&)> work) {
+        WatchPlan plan;
+        plan.guiding = guiding;
+        plan.hooks = observed<Guiding, Snapshot>(take, show, work);
+        plan.ended = [this, guiding, take, show, done](const Expected<void>& result) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, guiding, take, show, done, result] {
+                    show(take(*guiding));
+                    finishGuiding([&] { done(guiding, result); }, result);
+                },
+                Qt::QueuedConnection);
+        };
+        return plan;
+    }
+    void beginGuiding(WatchPlan plan);
+    void stopGuiding(); // in good order
+    // How guiding begins when a series wants it: what the station Guide would do, or why it cannot.
+    void setGuideMaker(std::function<Expected<WatchPlan>()> maker) { guideMaker_ = std::move(maker); }
+    // Runs in the thread that guides, between two steps.
+    void tellGuiding(std::function<void(Guiding&)> message) { watch_.tell(std::move(message)); }
+    std::vector<SettleRecord> settles() const { return watch_.settles(); }
+
+    // What the series still means to do, drawn on the night band.
+    const std::optional<SeriesPlan>& plan() const { return plan_; }
+    void setPlan(std::optional<SeriesPlan> plan) { plan_ = std::move(plan); }
+    void addBlock(const NightBlock& block) { blocks_.push_back(block); }
+    std::filesystem::path imageFolder() const { return dataFolder_ / "frames"; }
+
     // Runs in the worker between two steps of the procedure under way.
     void tell(std::function<void(Procedure&)> message);
     void stop(); // in good order
@@ -184,7 +194,9 @@ public:
     bool isHalted() const { return halted_; }
     // Lets the mount track again after a halt.
     void resumeTracking();
-    // Breaks off what is running, for the end of the program.
+    // Breaks off the procedure at once; the mount and guiding go on.
+    void breakOff();
+    // Breaks off all that is running, for the end of the program.
     void abandon();
 
     // `action`: what a button beside the problem does (MainWindow::perform), with its label.
@@ -206,6 +218,48 @@ Q_SIGNALS:
     void problemChanged();
 
 private:
+    template <typename P, typename Snapshot>
+    RunnerHooks observed(std::function<Snapshot(const P&)> take, std::function<void(const Snapshot&)> show,
+                         std::function<void(P&)> work) {
+        struct Mailbox {
+            std::mutex lock;
+            std::optional<Snapshot> latest;
+        };
+        auto box = std::make_shared<Mailbox>();
+        auto deliver = [box, show] {
+            std::optional<Snapshot> s;
+            {
+                const std::scoped_lock guard(box->lock);
+                s.swap(box->latest);
+            }
+            if (s)
+                show(*s);
+        };
+        RunnerHooks hooks;
+        hooks.before = [this](const Procedure&, const Step& step) { announceSlew(step); };
+        hooks.seen = [this, box, take, deliver, work](Procedure& p) {
+            auto& own = static_cast<P&>(p);
+            if (work)
+                work(own);
+            tellTrouble(own);
+            // The newest one takes the place of one that the window has not fetched yet.
+            auto snapshot = take(own);
+            bool waiting = false;
+            {
+                const std::scoped_lock guard(box->lock);
+                waiting = box->latest.has_value();
+                box->latest = std::move(snapshot);
+            }
+            if (!waiting)
+                QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
+        };
+        return hooks;
+    }
+    void announceSlew(const Step& step);
+    void guidingBegins();
+    void finishGuiding(const std::function<void()>& done, const Expected<void>& result);
+    Expected<WatchPlan> guideForSeries(const StopFlag& halt);
+    size_t openBlock(const QString& label);
     void begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
                std::function<void(const Expected<void>&)> finished);
     void finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result);
@@ -248,15 +302,21 @@ private:
     Evening evening_;
     bool restoring_ = true;
     QString notLogged_;
-    bool troubleTold_ = false; // by the worker
+    std::atomic<bool> troubleTold_{false}; // by a worker
+    std::atomic<bool> announcing_{false};
     bool halted_ = false;
     std::thread halter_;
 
+    std::function<Expected<WatchPlan>()> guideMaker_;
+    std::optional<SeriesPlan> plan_;
+    bool guiding_ = false;
+    size_t guideBlock_ = 0, workBlock_ = 0; // on the night band
     std::unique_ptr<std::thread> worker_;
     std::unique_ptr<RunnerControl> control_;
     QString busyWith_;
     std::mutex messageLock_;
     std::vector<std::function<void(Procedure&)>> messages_;
+    Watch watch_{devices_};
     std::unique_ptr<WriteQueue> queue_; // ends first: it calls back
 };
 

@@ -125,11 +125,17 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
     for (;;) {
         if (control.halt)
             what = StepFailed{haltedProblem()};
-        else if (control.stop && !std::holds_alternative<StepFailed>(what))
+        else if (control.stop && !std::holds_alternative<StepFailed>(what) &&
+                 !std::holds_alternative<ImageTaken>(what)) // a frame that was taken is not thrown away
             what = StopAsked{};
         if (hooks.ahead)
             hooks.ahead(procedure);
-        const Step step = procedure.next({devices.clock->now(), devices.mount->state(), what});
+        const auto event = [&] { return Event{devices.clock->now(), devices.mount->state(), what}; };
+        Step step = procedure.next(event());
+        if (control.stop && std::holds_alternative<ImageTaken>(what)) {
+            what = StopAsked{};
+            step = procedure.next(event());
+        }
         if (hooks.before)
             hooks.before(procedure, step);
         // Nothing may delay a correction: files and pictures wait until it is given.

@@ -49,7 +49,8 @@ void SeriesTest::patternsSpread() {
                 spots.push_back(ditherSpot(kind, size, false, 7, n));
             double meanX = 0.0;
             for (size_t i = 0; i < spots.size(); ++i) {
-                QVERIFY(std::abs(spots[i].x_px) <= 0.5 * size + 0.5 && std::abs(spots[i].y_px) <= 0.5 * size + 0.5);
+                QVERIFY(std::abs(spots[i].x_px) <= 0.5 * size + 0.5 &&
+                        std::abs(spots[i].y_px) <= 0.5 * size + 0.5);
                 meanX += spots[i].x_px / static_cast<double>(spots.size());
                 for (size_t k = 0; k < i; ++k)
                     QVERIFY2(std::hypot(spots[i].x_px - spots[k].x_px, spots[i].y_px - spots[k].y_px) > 1e-3,
@@ -112,7 +113,8 @@ void SeriesTest::theAimIsReachedAtOnce() {
                 late += std::hypot(second.dra_arcsec, second.ddec_arcsec) > 1.5;
             }
         QVERIFY(moves > 5);
-        QVERIFY2(late <= 1, qPrintable(QString("%1: %2 of %3").arg(static_cast<int>(kind)).arg(late).arg(moves)));
+        QVERIFY2(late <= 1,
+                 qPrintable(QString("%1: %2 of %3").arg(static_cast<int>(kind)).arg(late).arg(moves)));
     }
 }
 
@@ -304,7 +306,8 @@ void SeriesTest::momentsOfKnownStars() {
             QVERIFY(m.has_value());
             const Ellipse2 e = ellipseOf(*m);
             // The cut at four standard deviations takes a thousandth.
-            QVERIFY2(std::abs(e.major_px / (ratio * minor) - 1.0) < 0.01 && std::abs(e.minor_px / minor - 1.0) < 0.01,
+            QVERIFY2(std::abs(e.major_px / (ratio * minor) - 1.0) < 0.01 &&
+                         std::abs(e.minor_px / minor - 1.0) < 0.01,
                      qPrintable(QString("%1 %2").arg(e.major_px).arg(e.minor_px)));
             if (ratio > 1.0)
                 QVERIFY(std::abs(std::remainder(e.angle_deg - angle, 180.0)) < 0.5);

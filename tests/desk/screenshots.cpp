@@ -2,6 +2,7 @@
 // docs/refresh-screenshots.
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QDoubleSpinBox>
 #include <QElapsedTimer>
 #include <QLineEdit>
 #include <QPushButton>
@@ -12,6 +13,7 @@
 #include "desk/deck.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
+#include "desk/stations/expose/expose_station.h"
 #include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/pole_station.h"
@@ -49,6 +51,39 @@ void shoot(MainWindow& w, const QString& name) {
     w.session().simulatedNight().clock().setSpeed(0.0);
 }
 
+void measureRates(MainWindow& w) {
+    w.showStation("Rates");
+    for (QPushButton* b : w.station("Rates")->findChildren<QPushButton*>())
+        if (b->text() == "Slew there")
+            b->click();
+    waitIdle(w);
+    w.station("Rates")->primary()->click();
+    waitIdle(w);
+}
+
+// A series of short frames, so that there are a dozen of them.
+void exposeViews(MainWindow& w) {
+    w.showStation("Expose");
+    auto* expose = static_cast<ExposeStation*>(w.station("Expose"));
+    expose->findChild<QDoubleSpinBox*>("series-exposure")->setValue(120.0);
+    expose->findChild<QDoubleSpinBox*>("dither-every")->setValue(2.0);
+    settle(700);
+    shoot(w, "expose-plan");
+    expose->primary()->click();
+    QElapsedTimer t;
+    t.start();
+    while (expose->frames().size() < 14 && t.elapsed() < 240000)
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.session().simulatedNight().clock().setSpeed(1.0);
+    settle(1200);
+    expose->showPage(ExposeStation::Page::frame);
+    shoot(w, "expose");
+    expose->showPage(ExposeStation::Page::shapes);
+    shoot(w, "expose-shapes");
+    expose->showPage(ExposeStation::Page::dither);
+    shoot(w, "expose-dither");
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -59,6 +94,7 @@ int main(int argc, char** argv) {
     parser.addOption({"size", "window size", "WxH", "1280x800"});
     parser.addOption({"theme", "theme", "name", "Dusk"});
     parser.addOption({"suffix", "added to the names", "text", ""});
+    parser.addOption({"expose", "the views of Expose only"});
     parser.process(app);
     folder = parser.positionalArguments().value(0, ".");
     suffix = parser.value("suffix");
@@ -77,6 +113,13 @@ int main(int argc, char** argv) {
     const QStringList size = parser.value("size").split('x');
     w.resize(size.value(0).toInt(), size.value(1).toInt());
     w.show();
+    if (parser.isSet("expose")) {
+        measureRates(w);
+        exposeViews(w);
+        w.session().halt();
+        waitIdle(w);
+        return 0;
+    }
     shoot(w, "rig");
 
     w.showStation("Focus");
@@ -162,13 +205,7 @@ int main(int argc, char** argv) {
     waitIdle(w);
     shoot(w, "centre");
 
-    w.showStation("Rates");
-    for (QPushButton* b : w.station("Rates")->findChildren<QPushButton*>())
-        if (b->text() == "Slew there")
-            b->click();
-    waitIdle(w);
-    w.station("Rates")->primary()->click();
-    waitIdle(w);
+    measureRates(w);
     shoot(w, "rates");
 
     w.showStation("Free run");
@@ -221,6 +258,9 @@ int main(int argc, char** argv) {
         if (b->text().startsWith("Controllers"))
             b->click();
     shoot(w, "guide-controllers");
+    w.session().stop();
+    waitIdle(w);
+    exposeViews(w);
     w.session().halt();
     waitIdle(w);
     return 0;

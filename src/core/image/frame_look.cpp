@@ -94,8 +94,7 @@ std::optional<Moments> starMoments(const Frame& frame, const Star& star) {
         y += sy / sum;
         if (std::hypot(x - star.x + frame.x0, y - star.y + frame.y0) > 3.0)
             return std::nullopt;
-        const double change =
-            std::abs(next.xx - w.xx) + std::abs(next.yy - w.yy) + std::abs(next.xy - w.xy);
+        const double change = std::abs(next.xx - w.xx) + std::abs(next.yy - w.yy) + std::abs(next.xy - w.xy);
         w = next;
         if (change < 1e-4 * w.size()) {
             if (w.xx * w.yy - w.xy * w.xy < least_px2 * least_px2)

@@ -42,8 +42,8 @@ struct FrameLook {
     double background_adu = 0.0, noise_adu = 0.0;
     double hfd_px = 0.0; // typical
     Measured fwhm_px;
-    Measured e1, e2;       // of all stars together, on the sensor
-    Measured tangential;   // ellipticity across the line to the middle, at the corners: field rotation
+    Measured e1, e2;           // of all stars together, on the sensor
+    Measured tangential;       // ellipticity across the line to the middle, at the corners: field rotation
     double elongation() const; // 1 − minor/major of the typical star; what noise alone makes is taken off
     double angle_deg() const;  // of the longer axis, counter-clockwise from +x
     double angleSigma_deg() const;

@@ -39,11 +39,10 @@ Step Flip::comeOver(const Event& event) {
 Step Flip::slew(const Event& event) {
     phase_ = Phase::slewing;
     ++record_.slews;
-    return announcedSlew(setup_.rig, event,
-                         ObservedFrame(setup_.rig.site, event.now).hourAngleDec(setup_.target),
-                         record_.slews == 1 ? "Flipping: the mount comes over to " + setup_.targetName
-                                            : "Flipping, slew " + std::to_string(record_.slews) + " to " +
-                                                  setup_.targetName);
+    return announcedSlew(
+        setup_.rig, event, ObservedFrame(setup_.rig.site, event.now).hourAngleDec(setup_.target),
+        record_.slews == 1 ? "Flipping: the mount comes over to " + setup_.targetName
+                           : "Flipping, slew " + std::to_string(record_.slews) + " to " + setup_.targetName);
 }
 
 Step Flip::centre(const Event& event) {
@@ -109,9 +108,8 @@ std::optional<Step> Flip::step(const Event& event) {
                                 "the mount, which has not come over; it is told again then"};
             }
             return fail({"The mount has not come over.",
-                         "It was sent to " + setup_.targetName + " " +
-                             formatCount(record_.slews, "time") + " and hangs on the " + event.mount.side +
-                             " side still.",
+                         "It was sent to " + setup_.targetName + " " + formatCount(record_.slews, "time") +
+                             " and hangs on the " + event.mount.side + " side still.",
                          "Check its limits, its clock and its place, or flip it by hand; then start the "
                          "series again."});
         }
@@ -179,7 +177,7 @@ Progress Flip::progress() const {
     using State = ProgressStep::State;
     const auto at = static_cast<int>(phase_);
     const auto state = [&](Phase from, Phase to) {
-        return at > static_cast<int>(to)     ? State::done
+        return at > static_cast<int>(to)      ? State::done
                : at >= static_cast<int>(from) ? State::running
                                               : State::ahead;
     };

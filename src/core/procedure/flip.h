@@ -15,7 +15,7 @@ struct FlipSetup {
     double tolerance_arcsec = 60.0;
     bool pauseBefore = false, pauseAfter = false; // until goOn()
     bool guide = true;                            // again afterwards
-    std::optional<double> rollBefore_deg;         // position angle of the imaging sensor's +y before, if known
+    std::optional<double> rollBefore_deg; // position angle of the imaging sensor's +y before, if known
 };
 
 // What was found out, for the record and the words.
@@ -33,6 +33,7 @@ public:
     explicit Flip(FlipSetup setup);
     Progress progress() const override;
     std::string name() const override { return "Meridian flip"; }
+    bool besideGuiding() const override { return true; }
 
     const FlipRecord& record() const { return record_; }
     // Waits for goOn() before or after the mount moves.

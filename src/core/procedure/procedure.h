@@ -164,7 +164,9 @@ struct StopAsked {}; // by the person: end in good order, keep what was measured
 struct Event {
     Instant now;
     MountState mount;
-    std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, StepFinished, StepFailed, StopAsked> what;
+    std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, StepFinished,
+                 StepFailed, StopAsked>
+        what;
 };
 
 // What a procedure answers to a failed step (it fails) and to a wish to stop (it is done); absent otherwise.
@@ -192,6 +194,8 @@ public:
     Step next(const Event& event);
     virtual Progress progress() const = 0;
     virtual std::string name() const = 0;
+    // Whether it may begin while the loop guides; it has the loop do what it needs.
+    virtual bool besideGuiding() const { return false; }
 
     // What fails at the moment, while it is being repeated.
     struct Trouble {

@@ -94,8 +94,6 @@ Step Series::begin(const Event& event) {
 
 // Asks the rules what comes next, the mount being at the target or not.
 Step Series::move(const Event& event) {
-    if (finishWanted_)
-        return close("stopped by you", false);
     if (unsaved_)
         return wait(Phase::saving, glance_s, "the last frame to be saved: " + unsaved_->what);
     if (pauseWanted_)
@@ -230,7 +228,7 @@ Step Series::advance(const Event& event) {
     case Phase::saving:
         return move(event);
     case Phase::cloudWait:
-        if (event.now - cloudSince_ < again_s && !finishWanted_)
+        if (event.now - cloudSince_ < again_s)
             return wait(Phase::cloudWait, glance_s, why_);
         return move(event);
     case Phase::centring: {
@@ -273,10 +271,13 @@ Progress Series::progress() const {
         return flip_->progress();
     Progress p;
     const bool at = centred_ || !setup_.centre;
-    p.steps = {{"Wait for the beginning", rules_ && (at || phase_ != Phase::waiting) ? State::done
-                                                                                       : State::running},
-               {"Centre", at ? State::done : phase_ == Phase::centring ? State::running : State::ahead},
-               {"Guide", guided_ ? State::done : phase_ == Phase::guiding ? State::running : State::ahead},
+    p.steps = {{"Begin", rules_ && (at || phase_ != Phase::waiting) ? State::done : State::running},
+               {"Centre", at                          ? State::done
+                          : phase_ == Phase::centring ? State::running
+                                                      : State::ahead},
+               {"Guide", guided_                    ? State::done
+                         : phase_ == Phase::guiding ? State::running
+                                                    : State::ahead},
                {"Expose", guided_ && phase_ != Phase::ended ? State::running : State::ahead}};
     p.fraction = -1.0;
     const int wanted = setup_.ends.frames;

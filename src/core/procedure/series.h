@@ -13,6 +13,7 @@ public:
     explicit Series(SeriesSetup setup);
     Progress progress() const override;
     std::string name() const override { return "Series of " + setup_.targetName; }
+    bool besideGuiding() const override { return true; }
 
     const SeriesSetup& setup() const { return setup_; }
     const std::vector<SeriesFrame>& frames() const { return frames_; }
@@ -50,8 +51,6 @@ public:
     // By the person, between two steps.
     void pause(bool on) { pauseWanted_ = on; }
     bool pauseWanted() const { return pauseWanted_; }
-    void finish() { finishWanted_ = true; } // after the frame under way
-    bool finishWanted() const { return finishWanted_; }
     void flipNow() { flipWanted_ = true; }
     void goOn(); // after a pause of the flip
     void setExposure(double exposure_s);
@@ -93,13 +92,13 @@ private:
     std::optional<Problem> failure_;
     Instant exposedSince_, cloudSince_;
     std::string side_, why_, ending_;
-    int allDithers_ = 0;   // of the pattern
-    int sinceDither_ = 0;  // frames
+    int allDithers_ = 0;  // of the pattern
+    int sinceDither_ = 0; // frames
     int clouds_ = 0;
     bool centred_ = false;
-    bool guided_ = false;  // the loop runs and was steady
+    bool guided_ = false; // the loop runs and was steady
     bool settled_ = true;
-    bool pauseWanted_ = false, flipWanted_ = false, finishWanted_ = false;
+    bool pauseWanted_ = false, flipWanted_ = false;
     DitherSpot spot_;
 };
 

@@ -20,7 +20,7 @@ GuideGlance glanceOf(const RunMeta& meta, const RunRow& row, const RowBelief* be
 struct GuideShare {
     int looks = 0; // that showed the star
     int lost = 0;
-    bool steady = false; // all the time, but for a lost frame
+    bool steady = false;                                // all the time, but for a lost frame
     double ra_arcsec = 0.0, dec_arcsec = 0.0;           // RMS about the mean
     double mountRa_arcsec = 0.0, mountDec_arcsec = 0.0; // of the mount part; 0: not known
     double peak_arcsec = 0.0;                           // the farthest look from the mean

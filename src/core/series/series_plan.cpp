@@ -119,8 +119,8 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now) {
             r.endsBecause_ = why;
         }
     };
-    const auto down = std::find_if(
-        up, track.end(), [&](const TrackPoint& p) { return !high(p, setup.ends.altitude_deg); });
+    const auto down =
+        std::find_if(up, track.end(), [&](const TrackPoint& p) { return !high(p, setup.ends.altitude_deg); });
     if (down != track.end())
         sooner(down->when, down->hidden || setup.ends.altitude_deg <= 0.0
                                ? "the target sets behind the horizon"

@@ -31,7 +31,10 @@ ImageFunction imageByCamera(Camera& camera) {
         taken.frame = *frame;
         taken.exposure_s = step.exposure_s;
         taken.start = (*frame)->info.start.value_or(Instant{});
-        if (const auto field = detectStars(**frame))
+        DetectOptions options;
+        options.minSnr = 10.0;
+        options.most = 1500;
+        if (const auto field = detectStars(**frame, options))
             taken.look = lookAt(**frame, *field);
         return taken;
     };

@@ -249,7 +249,8 @@ void putText(fitsfile* f, const char* key, const std::string& v, const char* com
 }
 } // namespace
 
-Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame) {
+Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame,
+                         const std::vector<FitsCard>& cards) {
     return create(path, [&](fitsfile* f, int& status) {
         long size[2] = {frame.width, frame.height};
         fits_create_img(f, USHORT_IMG, 2, size, &status);
@@ -281,6 +282,14 @@ Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame) 
                       "[deg] where the mount believes to point, ICRS", status);
             putNumber(f, "DEC", i.pointing->dec.deg(), 6, "[deg] where the mount believes to point, ICRS",
                       status);
+        }
+        for (const FitsCard& c : cards) {
+            if (const auto* v = std::get_if<double>(&c.value)) {
+                if (std::isfinite(*v))
+                    putNumber(f, c.key.c_str(), *v, c.decimals, c.comment.c_str(), status);
+            } else {
+                putText(f, c.key.c_str(), std::get<std::string>(c.value), c.comment.c_str(), status);
+            }
         }
         std::vector<unsigned short> counts(frame.pixels.size());
         std::transform(frame.pixels.begin(), frame.pixels.end(), counts.begin(), [](float v) {

@@ -2,6 +2,9 @@
 #pragma once
 
 #include <filesystem>
+#include <string>
+#include <variant>
+#include <vector>
 
 #include "core/base/problem.h"
 #include "core/image/frame.h"
@@ -15,8 +18,17 @@ namespace nordstjerna {
 // Sensor pixels: the first one is (0, 0) here and (1, 1) in the file.
 Expected<Frame> readFits(const std::filesystem::path& path);
 
-// Writes 16-bit counts with the standard keywords; never overwrites.
-Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame);
+// A further keyword of a header: a number with so many places, or a text.
+struct FitsCard {
+    std::string key;
+    std::variant<double, std::string> value;
+    int decimals = 3;
+    std::string comment;
+};
+
+// Writes 16-bit counts with the standard keywords and these; never overwrites.
+Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame,
+                         const std::vector<FitsCard>& cards = {});
 
 // Copies a FITS file and puts the solution's WCS into the copy's first image; never overwrites.
 Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesystem::path& to,

@@ -116,8 +116,11 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
         // Both do not fit beside the lanes of a window of ordinary height.
         strip_->setVisible(!drawer_->isVisible());
     });
+    session.setGuideMaker([this] { return makePlan(); });
     connect(primary(), &QPushButton::clicked, this, [this] {
-        if (guiding_ || slewing())
+        if (guiding_)
+            this->session().stopGuiding();
+        else if (slewing())
             this->session().stop();
         else
             start();
@@ -141,11 +144,9 @@ void GuideStation::showSettings() {
     drawer_->show(book);
     if (!guiding_)
         return;
-    session().tell([s = book.controller(), exposure = book.value(SettingKey::exposure)](Procedure& p) {
-        if (auto* guiding = dynamic_cast<Guiding*>(&p)) {
-            guiding->setController(s);
-            guiding->setExposure(exposure);
-        }
+    session().tellGuiding([s = book.controller(), exposure = book.value(SettingKey::exposure)](Guiding& g) {
+        g.setController(s);
+        g.setExposure(exposure);
     });
 }
 
@@ -248,6 +249,23 @@ void GuideStation::pointAtTarget() {
 }
 
 void GuideStation::start() {
+    if (auto plan = makePlan())
+        session().beginGuiding(std::move(*plan));
+    else
+        session().reportProblem(plan.error());
+    guiding_ = session().guiding();
+    refresh();
+}
+
+// By the button or because a series wants it.
+Expected<WatchPlan> GuideStation::makePlan() {
+    const auto& rates = session().rates();
+    if (!rates || rates->verdict == RatesVerdict::bad || session().ratesAged())
+        return problem("Guiding needs rates.",
+                       rates ? "Those there are do not hold any more." : "None were measured yet.",
+                       "Measure them at Rates.");
+    if (!session().mountState().tracking)
+        return problem("The mount is not tracking.", "Nothing can be guided.", "Let it track, or slew.");
     GuidingSetup setup;
     setup.rig = session().rig();
     setup.rates = *session().ratesHere();
@@ -278,7 +296,7 @@ void GuideStation::start() {
     // The table grows in the worker, row by row, whatever the window does.
     const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("guided")));
     auto live = std::make_shared<Live>();
-    session().run<Guiding, Snapshot>(
+    auto plan = session().guidePlan<Snapshot>(
         procedure,
         [live, feed = feed_](const Guiding& g) {
             feed->put(g.run(), g.beliefs());
@@ -317,9 +335,8 @@ void GuideStation::start() {
                 });
             }
         });
-    if (!session().busy())
-        guiding_ = false;
     refresh();
+    return plan;
 }
 
 void GuideStation::show(const Snapshot& s) {
@@ -368,7 +385,7 @@ void GuideStation::refresh() {
                 : tr("running %1 · figures of the last %2")
                       .arg(qs(formatDuration(elapsed)), qs(formatDuration(std::min(rmsWindow_s, elapsed)))),
             sentence());
-        setPrimary(tr("Stop guiding"));
+        setPrimary(tr("Stop guiding"), !session().working()); // a series needs it
     } else if (!rates) {
         say("", tr("Guiding needs rates. Measure them first."));
         setPrimary(tr("Guide"), false);

@@ -55,6 +55,7 @@ private:
     // Judges the run beside the recording, ever more seldom as it grows.
     struct Live;
     void start();
+    Expected<WatchPlan> makePlan();
     void pointAtTarget();
     void show(const Snapshot& s);
     void refresh();

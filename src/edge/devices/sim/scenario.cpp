@@ -42,7 +42,8 @@ Expected<Fault> fault(const json& j) {
         f.kind = known->second;
     else
         r.setProblem({"Unknown fault \"" + kind + "\".",
-                      "Known faults: cloud, gust, bump, lamp, satellite, mount-link, camera-link.", "Correct it."});
+                      "Known faults: cloud, gust, bump, lamp, satellite, mount-link, camera-link.",
+                      "Correct it."});
     const auto done = r.finish();
     return done ? Expected<Fault>(f) : tl::unexpected(done.error());
 }

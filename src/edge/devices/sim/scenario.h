@@ -61,8 +61,8 @@ struct Scenario {
     double trackingError_ppm = 0.0;
     double settle_arcsec = 0.0;        // swing after a slew
     double settle_s = 1.5;             // its decay time
-    int flipsIgnored = 0;      // so many slews over the meridian only point, without coming over
-    double flipLate_min = 0.0; // by the mount's clock the meridian passes so much later
+    int flipsIgnored = 0;              // so many slews over the meridian only point, without coming over
+    double flipLate_min = 0.0;         // by the mount's clock the meridian passes so much later
     bool decReversedAfterFlip = false; // the firmware keeps north pulses north
     bool reportsWorm = false;          // the mount tells where its worm stands
     double wormPhaseError_turns = 0.0; // of what it tells

@@ -155,9 +155,9 @@ double SimCamera::blurSigma_px(double altitude_rad, Instant at) const {
     // Out of focus the light cone is cut at a disc as wide as the shift over the focal ratio; as a Gaussian
     // of the same half-flux diameter its FWHM is 0.71 of that.
     const Scenario& s = night_.scenario();
-    const double off_um =
-        setup_.guide ? night_.focus_um_
-                     : s.imagingFocus_um + s.imagingFocusDrift_um_h * (at - s.start) / 3600.0;
+    const double off_um = setup_.guide
+                              ? night_.focus_um_
+                              : s.imagingFocus_um + s.imagingFocusDrift_um_h * (at - s.start) / 3600.0;
     const double defocus_um = 0.71 * std::abs(off_um) * setup_.aperture_mm / setup_.focal_mm;
     const double optics_arcsec = std::hypot(setup_.blur_um, defocus_um) / setup_.focal_mm * 206.264806;
     return std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) * fwhmToSigma / scale;
@@ -277,8 +277,7 @@ Expected<void> SimCamera::begin() {
     if (path_)
         return problem("The camera is exposing already.", "Its shutter is open.", "Wait for the frame.");
     path_.emplace();
-    path_->push_back(
-        {night_.mechanics_.when(), attitude(night_.mechanics_.when())});
+    path_->push_back({night_.mechanics_.when(), attitude(night_.mechanics_.when())});
     return {};
 }
 
@@ -354,8 +353,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
             path_.reset();
             return tl::unexpected(haltedProblem());
         }
-        path_->push_back(
-            {night_.mechanics_.when(), attitude(night_.mechanics_.when())});
+        path_->push_back({night_.mechanics_.when(), attitude(night_.mechanics_.when())});
         std::vector<PathPoint> path = std::move(*path_);
         path_.reset();
         scene.start = path.front().when;

@@ -97,9 +97,9 @@ private:
     // A long exposure on a mount that is guided meanwhile: how every star is smeared, alike for all but for
     // what the field turned.
     struct Smear {
-        Scene scene;                              // spots at their mean places
-        std::vector<Eigen::Vector2d> path;        // of the field, about its mean, px
-        std::vector<Eigen::Vector2d> own;         // of each spot beyond that, from begin to end, px
+        Scene scene;                               // spots at their mean places
+        std::vector<Eigen::Vector2d> path;         // of the field, about its mean, px
+        std::vector<Eigen::Vector2d> own;          // of each spot beyond that, from begin to end, px
         std::optional<std::array<double, 4>> line; // of a satellite: x, y, direction
     };
     Expected<Smear> smear(double exposure_s, const StopFlag& halt);

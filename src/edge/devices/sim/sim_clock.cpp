@@ -69,8 +69,8 @@ std::unique_ptr<Clock::Seat> SimClock::reserve() {
 
 SimClock::Place* SimClock::placeOfThisThread() {
     const auto own = std::this_thread::get_id();
-    const auto at = std::find_if(places_.begin(), places_.end(),
-                                 [own](const Place& p) { return p.thread == own; });
+    const auto at =
+        std::find_if(places_.begin(), places_.end(), [own](const Place& p) { return p.thread == own; });
     return at == places_.end() ? nullptr : &*at;
 }
 

@@ -50,7 +50,8 @@ void addStar(Frame& frame, double x, double y, double electrons, const Eigen::Ma
         for (int px = std::max(0, cx - rx); px <= std::min(frame.width - 1, cx + rx); ++px) {
             const double dx = px - x;
             const double dy = py - y;
-            const double r2 = inverse(0, 0) * dx * dx + 2.0 * inverse(0, 1) * dx * dy + inverse(1, 1) * dy * dy;
+            const double r2 =
+                inverse(0, 0) * dx * dx + 2.0 * inverse(0, 1) * dx * dy + inverse(1, 1) * dy * dy;
             if (r2 > reach * reach)
                 continue;
             const double signal = peak * std::exp(-0.5 * r2);
@@ -88,8 +89,8 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
         const Vec3 axisIcrs = frame_->turnedTo(half.when).icrs(axis);
         const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
         light(scene, axis, altitude);
-        scene.believed = equatorialFrom(
-            frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
+        scene.believed =
+            equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
         const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
         const double perPixel = scale / arcsecPerRad;
         const double xSign = setup_.mirrored ? 1.0 : -1.0;
@@ -111,9 +112,8 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
         const int width = setup_.camera.binnedWidth();
         const int height = setup_.camera.binnedHeight();
         const Eigen::Vector2d centre(0.5 * (width - 1), 0.5 * (height - 1));
-        const double transparency =
-            0.5 * (night_.air_.transparency(scene.start, altitude) +
-                   night_.air_.transparency(scene.start + exposure_s, altitude));
+        const double transparency = 0.5 * (night_.air_.transparency(scene.start, altitude) +
+                                           night_.air_.transparency(scene.start + exposure_s, altitude));
         const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
         const double margin = 8.0 * scene.sigma_px;
         const Eigen::Vector2d first = project(path.front(), axisIcrs);
@@ -121,8 +121,7 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
         const Eigen::Vector2d here = project(half, axisIcrs);
         if (!scene.starless && transparency > 0.0)
             for (const CatalogueStar& star : sky_.starsNear(axisIcrs, reach)) {
-                const double electrons =
-                    scene.zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
+                const double electrons = scene.zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
                 if (electrons < 30.0)
                     break;
                 const Eigen::Vector2d p = project(half, star.icrs);
@@ -149,19 +148,17 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
 
 Frame SimCamera::draw(const Smear& s) {
     const Scene& scene = s.scene;
-    Frame frame =
-        emptySky(scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_);
+    Frame frame = emptySky(scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_);
     // The optics' own image, and a pixel's width.
-    const Eigen::Matrix2d own =
-        (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
+    const Eigen::Matrix2d own = (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
     const Eigen::Matrix2d moved = spreadOf(s.path);
     double farthest = 0.0;
     for (const Eigen::Vector2d& p : s.path)
         farthest = std::max(farthest, p.norm());
     // Small motions make an ellipse; large ones leave the trace of their path.
     const bool traced = farthest > 2.5 * scene.sigma_px + 4.0 * std::sqrt(moved.trace());
-    const auto cells = traced ? cellsOf(s.path, 0.6 * scene.sigma_px)
-                              : std::vector<std::pair<Eigen::Vector2d, double>>{};
+    const auto cells =
+        traced ? cellsOf(s.path, 0.6 * scene.sigma_px) : std::vector<std::pair<Eigen::Vector2d, double>>{};
     for (size_t i = 0; i < scene.spots.size(); ++i) {
         const Spot& spot = scene.spots[i];
         const Eigen::Matrix2d turned = s.own[i] * s.own[i].transpose() / 12.0;

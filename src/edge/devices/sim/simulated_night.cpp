@@ -61,7 +61,8 @@ TrackFunction SimulatedNight::trackDirectly() {
 }
 
 ImageFunction SimulatedNight::imageDirectly() {
-    return [this](const ImageStep& step, const StopFlag& halt) { return imaging_->imageDirectly(step, halt); };
+    return
+        [this](const ImageStep& step, const StopFlag& halt) { return imaging_->imageDirectly(step, halt); };
 }
 
 Eigen::Vector2d SimulatedNight::trueShift() {

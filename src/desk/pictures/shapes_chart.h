@@ -1,0 +1,48 @@
+// The frames of a series as short strokes: as long as their stars are drawn out, in that direction on the
+// sky, as high as their FWHM; below on the same axis what the guide loop did meanwhile.
+#pragma once
+
+#include "core/series/series_frame.h"
+#include "desk/pictures/picture.h"
+
+namespace nordstjerna {
+
+class ShapesChart : public Picture {
+    Q_OBJECT
+public:
+    explicit ShapesChart(QWidget* parent = nullptr);
+    // roll: position angle of the sensor's +y, if a frame was solved; directions are the sensor's else.
+    void show(const std::vector<SeriesFrame>& frames, double scale_arcsec_px, std::optional<double> roll_deg,
+              bool mirrored, double utcOffset_h);
+    void setChosen(int number);
+
+Q_SIGNALS:
+    void frameChosen(int number); // 0: none
+
+protected:
+    void draw(QPainter& p, const QRectF& area) override;
+    QString readOut(QPointF at) const override;
+    QString csv() const override;
+    void mousePressEvent(QMouseEvent*) override;
+
+private:
+    struct Stroke {
+        int number;
+        Instant when;
+        double fwhm_arcsec, elongation;
+        double angle_deg; // on the picture: north up, east left
+        double certainty_deg;
+        double rms_arcsec, mount_arcsec;
+        Remark remark;
+    };
+    const Stroke* strokeAt(QPointF at) const;
+    double xOf(size_t i) const;
+    static void paintTriangle(QPainter& p, QPointF at);
+    std::vector<Stroke> strokes_;
+    bool onSky_ = false;
+    int chosen_ = 0;
+    double utcOffset_h_ = 0.0;
+    QRectF plot_, below_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,646 @@
+#include "desk/stations/expose/expose_station.h"
+
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+#include <QStackedLayout>
+#include <QTimer>
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "core/procedure/test_exposure.h"
+#include "core/rig/scales.h"
+#include "desk/pictures/dither_chart.h"
+#include "desk/pictures/frame_view.h"
+#include "desk/pictures/settle_strip.h"
+#include "desk/pictures/shapes_chart.h"
+#include "desk/stations/expose/plan_card.h"
+#include "desk/theme.h"
+#include "desk/widgets/phase_bar.h"
+#include "desk/widgets/read_out.h"
+#include "desk/widgets/step_bar.h"
+#include "edge/store/fits.h"
+#include "edge/store/series_keeper.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr size_t drawnEllipses = 60;
+
+// What a person may see of a phase in one word or two.
+QString phaseWord(Series::Phase phase) {
+    switch (phase) {
+    case Series::Phase::start:
+    case Series::Phase::waiting:
+        return tr("waiting");
+    case Series::Phase::centring:
+        return tr("centring");
+    case Series::Phase::cloudWait:
+        return tr("trying again");
+    case Series::Phase::guiding:
+        return tr("guiding begins");
+    case Series::Phase::exposing:
+        return tr("exposing");
+    case Series::Phase::dithering:
+        return tr("dithering");
+    case Series::Phase::flipping:
+        return tr("flipping");
+    case Series::Phase::paused:
+        return tr("paused");
+    case Series::Phase::saving:
+        return tr("NOT saving");
+    case Series::Phase::closing:
+    case Series::Phase::ended:
+        break;
+    }
+    return tr("ended");
+}
+} // namespace
+
+ExposeStation::ExposeStation(Session& session, QWidget* parent)
+    : Station(session, tr("Expose"), "frames", parent), card_(new PlanCard),
+      pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither")})), view_(new FrameView("frame")),
+      shapes_(new ShapesChart), dither_(new DitherChart), strip_(new SettleStrip),
+      count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
+      round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
+      pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
+      test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
+      folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
+    utcOffset_h_ = std::round(session.rig().site.longitude.hours());
+    bench()->addWidget(card_);
+    bench()->addWidget(pages_);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    auto* pictures = new QWidget;
+    stack_ = new QStackedLayout(pictures);
+    stack_->setContentsMargins(0, 0, 0, 0);
+    for (QWidget* w :
+         {static_cast<QWidget*>(view_), static_cast<QWidget*>(shapes_), static_cast<QWidget*>(dither_)})
+        stack_->addWidget(w);
+    row->addWidget(pictures, 1);
+    strip_->setFixedWidth(190);
+    row->addWidget(strip_);
+    bench()->addLayout(row, 1);
+    view_->setHint(tr("Each frame of the series appears here, with the shapes of its stars drawn large."));
+    view_->setMarks([this](QPainter& p, const FrameView::ToScreen& at, double) {
+        // All of one size; what is out of round is drawn out fourfold, or nobody would see it.
+        constexpr double larger = 9.0;
+        p.setPen(QPen(theme().accent, 1.3));
+        p.setBrush(Qt::NoBrush);
+        for (size_t i = 0; i < shownLook_.shapes.size() && i < drawnEllipses; ++i) {
+            const ShapedStar& s = shownLook_.shapes[i];
+            const Ellipse2 e = ellipseOf(s.moments);
+            p.save();
+            p.translate(at(s.x, s.y));
+            p.rotate(-e.angle_deg);
+            const double unit = larger / std::max(e.minor_px, 0.3);
+            p.drawEllipse(QPointF(0, 0), larger + 4.0 * unit * (e.major_px - e.minor_px), larger);
+            p.restore();
+        }
+    });
+    for (ReadOut* r : {count_, width_, round_, settle_})
+        figures()->addWidget(r);
+    for (QPushButton* b : {pause_, stop_, test_, flip_, folder_})
+        buttons()->addWidget(b);
+    flip_->setToolTip(
+        tr("The mount comes over to the target, the picture is centred, guiding finds its stars."));
+    folder_->setToolTip(tr("Where frames are saved"));
+    connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
+    connect(shapes_, &ShapesChart::frameChosen, this, &ExposeStation::choose);
+    connect(card_, &PlanCard::changed, this, &ExposeStation::replan);
+    connect(pause_, &QPushButton::clicked, this, &ExposeStation::pausePressed);
+    connect(stop_, &QPushButton::clicked, this, &ExposeStation::stopNow);
+    connect(test_, &QPushButton::clicked, this, &ExposeStation::testExposure);
+    connect(flip_, &QPushButton::clicked, this, [this] {
+        if (running_)
+            this->session().tell([](Procedure& p) {
+                if (auto* s = dynamic_cast<Series*>(&p))
+                    s->flipNow();
+            });
+        else
+            flipAlone();
+    });
+    connect(folder_, &QPushButton::clicked, this, [this] {
+        const QString path =
+            QFileDialog::getExistingDirectory(this, tr("Save frames in"), qs(saveFolder_.string()));
+        if (!path.isEmpty())
+            saveIn(path.toStdString());
+    });
+    connect(primary(), &QPushButton::clicked, this, [this] {
+        if (running_) {
+            stopping_ = true;
+            this->session().stop();
+            refresh();
+        } else if (alone_) {
+            this->session().stop();
+        } else {
+            begin();
+        }
+    });
+    connect(&session, &Session::targetChanged, this, &ExposeStation::replan);
+    connect(&session, &Session::rigChanged, this, &ExposeStation::replan);
+    connect(&session, &Session::busyChanged, this, &ExposeStation::refresh);
+    connect(&session, &Session::resultsChanged, this, &ExposeStation::refresh);
+    connect(timer_, &QTimer::timeout, this, &ExposeStation::tick);
+    timer_->start(500);
+    replan();
+}
+
+QString ExposeStation::clock(Instant t) const {
+    return qs(formatClock(t, utcOffset_h_));
+}
+
+SeriesSetup ExposeStation::wanted() const {
+    SeriesSetup s;
+    s.rig = session().rig();
+    s.targetName = session().targetName();
+    s.target = session().target();
+    s.seed = static_cast<std::uint64_t>(session().now().unix_s);
+    card_->read(s);
+    const auto settles = session().settles();
+    if (!settles.empty()) {
+        double sum = 0.0;
+        for (const SettleRecord& r : settles)
+            sum += r.seconds;
+        s.settling_s = sum / static_cast<double>(settles.size());
+    }
+    return s;
+}
+
+QString ExposeStation::planSentence(const SeriesPlan& plan) const {
+    QString text = tr("%1 of %2").arg(qs(formatCount(plan.frames, "frame")), qs(session().targetName()));
+    if (!plan.blocks.empty() && plan.blocks.front().kind == PlanKind::wait)
+        text += tr(", begins %1").arg(clock(plan.blocks.front().to));
+    text += tr(", ends %1: %2").arg(clock(plan.ends), qs(plan.endsBecause));
+    if (plan.flip)
+        text += tr("; flip %1").arg(clock(*plan.flip));
+    if (plan.dithers > 0)
+        text += tr("; %1 cost %2")
+                    .arg(qs(formatCount(plan.dithers, "dither")), qs(formatDuration(plan.dithering_s)));
+    return text + ".";
+}
+
+// Before it runs: what would come of it.
+void ExposeStation::replan() {
+    if (running_)
+        return;
+    const SeriesSetup setup = wanted();
+    const Instant now = session().now();
+    const auto rules = SeriesRules::from(setup, now);
+    if (!rules) {
+        card_->say(qs(rules.error().text()), true);
+        session().setPlan({});
+        seen_.plan.reset();
+    } else {
+        SeriesPlan plan = planSeries(setup, *rules, now, session().mountState().side == "west", 0, false);
+        const bool none = plan.frames == 0;
+        card_->say(none ? tr("No frame fits: %1.").arg(qs(plan.endsBecause)) : planSentence(plan), none);
+        seen_.plan = plan;
+        session().setPlan(std::move(plan));
+    }
+    refresh();
+}
+
+void ExposeStation::saveIn(const std::filesystem::path& folder) {
+    saveFolder_ = folder;
+    if (keeper_)
+        keeper_->moveTo(folder);
+    refresh();
+}
+
+void ExposeStation::begin() {
+    auto series = std::make_shared<Series>(wanted());
+    seen_ = {};
+    shown_.reset();
+    shownLook_ = {};
+    chosen_ = 0;
+    blocksMade_ = 0;
+    pausing_ = stopping_ = toldUnsaved_ = false;
+    running_ = true;
+    keeper_ = std::make_shared<SeriesKeeper>(saveFolder_);
+    session().run<Series, Seen>(
+        series,
+        [this, clock = &session().simulatedNight().clock()](const Series& s) {
+            Seen seen;
+            seen.progress = s.progress();
+            seen.phase = s.phase();
+            seen.frames = s.frames();
+            seen.frame = s.frame();
+            seen.solved = s.solved();
+            seen.plan = s.plan(clock->now());
+            seen.flipped = s.flipped();
+            seen.unsaved = s.unsaved();
+            seen.waitingFor = s.waitingFor();
+            seen.ending = s.ending();
+            seen.exposedSince = s.exposedSince();
+            seen.exposure_s = s.setup().exposure_s;
+            seen.flipPauses = s.flip() && s.flip()->pausing();
+            for (int k = 1; k <= 6 && s.setup().dither.every > 0; ++k)
+                seen.ahead.push_back(s.spot(s.dithers() + k));
+            return seen;
+        },
+        [this](const Seen& seen) { show(seen); },
+        [this](const std::shared_ptr<Series>&, const Expected<void>& result) { ended(result); },
+        [keeper = keeper_](Series& s) { keeper->keep(s); });
+    if (!session().working())
+        running_ = false;
+    refresh();
+}
+
+void ExposeStation::show(const Seen& seen) {
+    const bool fresh = seen.frames.size() != seen_.frames.size();
+    seen_ = seen;
+    steps()->show(seen.progress);
+    if (seen_.plan) {
+        card_->say(planSentence(*seen_.plan), false);
+        session().setPlan(seen_.plan);
+    }
+    if (fresh && chosen_ == 0 && !seen_.frames.empty()) {
+        shown_ = seen_.frame;
+        shownLook_ = seen_.frames.back().look;
+        view_->show(shown_);
+    }
+    if (seen_.unsaved && !toldUnsaved_) {
+        toldUnsaved_ = true;
+        Problem p = *seen_.unsaved;
+        p.why += " No further frame is begun until it is saved; guiding goes on.";
+        session().reportProblem(p, "expose.folder", "Save elsewhere…");
+    } else if (!seen_.unsaved && toldUnsaved_) {
+        toldUnsaved_ = false;
+        session().clearProblem();
+    }
+    markBlocks();
+    if (fresh)
+        refreshPictures();
+    refresh();
+    Q_EMIT changed();
+}
+
+// Frames done, on the night band.
+void ExposeStation::markBlocks() {
+    for (; blocksMade_ < seen_.frames.size(); ++blocksMade_) {
+        const SeriesFrame& f = seen_.frames[blocksMade_];
+        session().addBlock(
+            {f.start, f.start + f.exposure_s,
+             tr("Frame %1, FWHM %2 px").arg(f.number).arg(qs(formatNumber(f.look.fwhm_px.value, 2))),
+             f.remark == Remark::none ? theme().good : theme().attention});
+    }
+}
+
+void ExposeStation::ended(const Expected<void>&) {
+    running_ = stopping_ = pausing_ = false;
+    steps()->clear();
+    session().setPlan({});
+    refresh();
+    Q_EMIT changed();
+}
+
+void ExposeStation::testExposure() {
+    auto test = std::make_shared<TestExposure>(wanted().exposure_s);
+    alone_ = true;
+    session().run<TestExposure, std::optional<ImageTaken>>(
+        test, [](const TestExposure& t) { return t.image(); },
+        [this](const std::optional<ImageTaken>& image) {
+            if (!image)
+                return;
+            shown_ = image->frame;
+            shownLook_ = image->look;
+            view_->show(shown_);
+            showPage(Page::frame);
+        },
+        [this](const std::shared_ptr<TestExposure>&, const Expected<void>&) {
+            alone_ = false;
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!session().working())
+        alone_ = false;
+    refresh();
+}
+
+void ExposeStation::flipAlone() {
+    FlipSetup f;
+    f.rig = session().rig();
+    f.target = session().target();
+    f.targetName = session().targetName();
+    f.guide = session().rates().has_value();
+    if (seen_.solved)
+        f.rollBefore_deg = seen_.solved->plane.roll().deg();
+    alone_ = true;
+    session().run<Flip, Progress>(
+        std::make_shared<Flip>(f), [](const Flip& flip) { return flip.progress(); },
+        [this](const Progress& p) { steps()->show(p); },
+        [this](const std::shared_ptr<Flip>& flip, const Expected<void>& result) {
+            alone_ = false;
+            steps()->clear();
+            if (result)
+                seen_.flipped = flip->record();
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!session().working())
+        alone_ = false;
+    refresh();
+}
+
+void ExposeStation::pausePressed() {
+    if (seen_.flipPauses) {
+        session().tell([](Procedure& p) {
+            if (auto* s = dynamic_cast<Series*>(&p))
+                s->goOn();
+        });
+        return;
+    }
+    pausing_ = !pausing_;
+    session().tell([on = pausing_](Procedure& p) {
+        if (auto* s = dynamic_cast<Series*>(&p))
+            s->pause(on);
+    });
+    refresh();
+}
+
+void ExposeStation::stopNow() {
+    session().breakOff();
+}
+
+void ExposeStation::showPage(Page page) {
+    pages_->setCurrent(static_cast<int>(page));
+    stack_->setCurrentIndex(static_cast<int>(page));
+    refreshPictures();
+}
+
+// A frame of before: read from where it was saved.
+void ExposeStation::choose(int number) {
+    if (number < 1 || number > static_cast<int>(seen_.frames.size()))
+        return;
+    const SeriesFrame& f = seen_.frames[static_cast<size_t>(number) - 1];
+    chosen_ = number == static_cast<int>(seen_.frames.size()) ? 0 : number;
+    shapes_->setChosen(number);
+    shownLook_ = f.look;
+    if (chosen_ == 0) {
+        shown_ = seen_.frame;
+    } else if (!f.file.empty()) {
+        auto frame = readFits(f.file);
+        if (!frame) {
+            session().reportProblem(frame.error());
+            return;
+        }
+        shown_ = std::make_shared<const Frame>(std::move(*frame));
+    } else {
+        shown_.reset();
+    }
+    view_->show(shown_);
+    showPage(Page::frame);
+    refresh();
+}
+
+void ExposeStation::refreshPictures() {
+    const double scale = scalesOf(session().rig()).image_arcsec_px;
+    std::optional<double> roll;
+    bool mirrored = false;
+    if (seen_.solved) {
+        roll = seen_.solved->plane.roll().deg();
+        mirrored = seen_.solved->plane.mirrored();
+    }
+    shapes_->show(seen_.frames, scale, roll, mirrored, utcOffset_h_);
+    std::vector<DitherSpot> done;
+    for (const SeriesFrame& f : seen_.frames)
+        if (done.empty() || done.back().x_px != f.spot.x_px || done.back().y_px != f.spot.y_px)
+            done.push_back(f.spot);
+    const SeriesSetup setup = wanted();
+    QString words;
+    if (seen_.plan && seen_.plan->dithers > 0)
+        words = tr("%1 to come, %2")
+                    .arg(qs(formatCount(seen_.plan->dithers, "dither")),
+                         qs(formatDuration(seen_.plan->dithering_s)));
+    std::vector<DitherSpot> ahead = seen_.ahead;
+    if (!running_ && seen_.frames.empty() && setup.dither.every > 0)
+        for (int k = 0; k <= 24; ++k)
+            ahead.push_back(
+                ditherSpot(setup.dither.kind, setup.dither.size_px, setup.dither.raOnly, setup.seed, k));
+    dither_->show(done, ahead, setup.dither.size_px, words);
+    strip_->show(session().settles(), setup.dither.timeout_s);
+}
+
+void ExposeStation::refreshFigures() {
+    const int done = static_cast<int>(seen_.frames.size());
+    const int planned = done + (seen_.plan ? seen_.plan->frames : 0);
+    int struck = 0;
+    double light_s = 0.0;
+    for (const SeriesFrame& f : seen_.frames) {
+        struck += f.remark != Remark::none;
+        light_s += f.exposure_s;
+    }
+    count_->show(QString::number(done), planned > done ? tr("of %1").arg(planned) : "",
+                 done == 0 ? tr("planned until the end")
+                           : tr("%1 of light%2")
+                                 .arg(qs(formatDuration(light_s)),
+                                      struck ? tr(", %1 marked").arg(struck) : QString()));
+    const FrameLook* look = chosen_ > 0         ? &seen_.frames[static_cast<size_t>(chosen_) - 1].look
+                            : done > 0          ? &seen_.frames.back().look
+                            : shownLook_.shaped ? &shownLook_
+                                                : nullptr;
+    const double scale = scalesOf(session().rig()).image_arcsec_px;
+    if (!look || look->shaped == 0) {
+        width_->showNothing(tr("of the stars, ″"));
+        round_->showNothing(tr("round is 0; from about 0.1 it shows"));
+    } else {
+        width_->show(
+            qs(formatNumber(look->fwhm_px.value * scale, 2)) + "″",
+            tr("± %1″").arg(qs(formatNumber(std::max(look->fwhm_px.sigma * scale, 0.005), 2))),
+            tr("%1 px, %2")
+                .arg(qs(formatNumber(look->fwhm_px.value, 2)), qs(formatCount(look->stars, "star"))));
+        const double e = std::hypot(look->e1.value, look->e2.value);
+        const double sigma = std::max(look->e1.sigma, look->e2.sigma);
+        round_->show(qs(formatNumber(look->elongation(), 2)),
+                     tr("± %1").arg(qs(formatNumber(std::max(sigma, 0.005), 2))),
+                     e < 2.5 * sigma || look->elongation() < 0.05 ? tr("round (< 0.1)")
+                     : look->elongation() < 0.1                   ? tr("nearly round (< 0.1)")
+                                                                  : tr("oval: see why beside"));
+    }
+    const auto settles = session().settles();
+    if (settles.empty()) {
+        settle_->showNothing(tr("after each dither"));
+    } else {
+        std::vector<double> seconds;
+        int failed = 0;
+        for (const SettleRecord& s : settles) {
+            seconds.push_back(s.seconds);
+            failed += !s.settled;
+        }
+        std::sort(seconds.begin(), seconds.end());
+        settle_->show(
+            qs(formatNumber(seconds[seconds.size() / 2], 0)) + " s", "",
+            failed ? tr("%1 of %2 NOT settled").arg(failed).arg(settles.size())
+                   : tr("median of %1").arg(qs(formatCount(static_cast<int>(settles.size()), "dither"))));
+    }
+}
+
+void ExposeStation::refresh() {
+    refreshFigures();
+    card_->setEditable(!running_);
+    const bool busy = session().working();
+    pause_->setVisible(running_);
+    stop_->setVisible(running_ || alone_);
+    test_->setVisible(!running_ && !alone_);
+    folder_->setVisible(!running_ || (keeper_ && keeper_->waiting() > 0));
+    test_->setEnabled(!busy);
+    flip_->setVisible(!alone_);
+    const bool east = session().mountState().side != "west";
+    flip_->setEnabled((running_ || !busy) && east &&
+                      session().targetPlace().hourAngle.wrappedSigned().deg() > 0.0);
+    flip_->setToolTip(
+        !east ? tr("The telescope hangs on the western side already.")
+        : flip_->isEnabled()
+            ? tr("The mount comes over to the target, the picture is centred, guiding finds its stars.")
+            : tr("Not before the target has passed the meridian."));
+    pause_->setText(seen_.flipPauses ? tr("Go on with the flip") : pausing_ ? tr("Go on") : tr("Pause"));
+    const auto& rates = session().rates();
+    const bool usable = rates && rates->verdict != RatesVerdict::bad && !session().ratesAged();
+    if (running_) {
+        setPrimary(stopping_ ? tr("Stopping after this frame") : tr("Stop after this frame"), !stopping_);
+        QString sentence = seen_.phase == Series::Phase::exposing
+                               ? tr("Frame %1 is being exposed.").arg(seen_.frames.size() + 1)
+                           : !seen_.waitingFor.empty() ? tr("Waiting for %1").arg(qs(seen_.waitingFor))
+                                                       : tr("Starting.");
+        if (pausing_ && seen_.phase == Series::Phase::exposing)
+            sentence += " " + tr("A pause comes after it.");
+        if (keeper_ && keeper_->waiting() > 0)
+            sentence += " " + tr("%1 NOT saved yet.").arg(qs(formatCount(keeper_->waiting(), "frame")));
+        say(phaseWord(seen_.phase), sentence);
+        return;
+    }
+    if (alone_) {
+        setPrimary(tr("Stop"));
+        say("", tr("Running."));
+        return;
+    }
+    const bool fits = seen_.plan && seen_.plan->frames > 0;
+    setPrimary(tr("Start the series"), fits && usable && !busy);
+    if (!seen_.frames.empty())
+        say(tr("ended"),
+            tr("%1: %2 in %3.")
+                .arg(qs(seen_.ending.empty() ? "stopped" : seen_.ending),
+                     tr("%1 saved").arg(qs(formatCount(keeper_ ? keeper_->saved() : 0, "frame"))),
+                     qs((keeper_ ? keeper_->folder() : saveFolder_).string())));
+    else
+        say("", !usable ? tr("A series is guided, and guiding needs rates. Measure them first.")
+                : busy  ? tr("Something else is running.")
+                        : tr("Frames go to %1.").arg(qs(saveFolder_.string())));
+}
+
+void ExposeStation::tick() {
+    if (!running_) {
+        strip_->setFrame(-1.0, seen_.frames.empty() ? "" : QString::number(seen_.frames.size()),
+                         seen_.frames.empty() ? tr("no series yet") : tr("frames"));
+        if (isVisible() && !alone_)
+            replan();
+        return;
+    }
+    if (seen_.phase == Series::Phase::exposing && seen_.exposure_s > 0.0) {
+        const double gone = std::clamp(session().now() - seen_.exposedSince, 0.0, seen_.exposure_s);
+        strip_->setFrame(gone / seen_.exposure_s, qs(formatNumber(seen_.exposure_s - gone, 0)) + " s",
+                         tr("left of frame %1").arg(seen_.frames.size() + 1));
+    } else {
+        strip_->setFrame(-1.0, "", phaseWord(seen_.phase));
+    }
+    strip_->show(session().settles(), wanted().dither.timeout_s);
+}
+
+QString ExposeStation::summary() const {
+    if (running_)
+        return phaseWord(seen_.phase);
+    return seen_.frames.empty() ? QString() : qs(formatCount(static_cast<int>(seen_.frames.size()), "frame"));
+}
+
+StationState ExposeStation::state() const {
+    if (running_ && seen_.phase == Series::Phase::saving)
+        return StationState::attention;
+    if (seen_.frames.empty())
+        return StationState::open;
+    return running_ ? StationState::good : StationState::aged;
+}
+
+std::vector<Finding> ExposeStation::findings() const {
+    std::vector<Finding> list;
+    if (const double loss = focusLoss(seen_.frames); loss > 0.08)
+        list.push_back(
+            {"expose.focus", Weight::look, "The stars have grown.",
+             "FWHM is " + formatNumber(100.0 * loss, 0) + " % above the best stretch of this series.",
+             "Focus the imaging camera anew after this frame.", "", ""});
+    int struck = 0;
+    std::string words;
+    for (const SeriesFrame& f : seen_.frames)
+        if (f.remark != Remark::none) {
+            ++struck;
+            if (struck <= 4)
+                words += (words.empty() ? "" : "; ") + ("frame " + std::to_string(f.number)) + ": " +
+                         remarkWord(f.remark);
+        }
+    if (struck > 0)
+        list.push_back({"expose.marked", Weight::know, formatCount(struck, "frame") + " marked.",
+                        words + (struck > 4 ? " …" : "") + ".", "Look at them before throwing them away.", "",
+                        ""});
+    if (seen_.flipped) {
+        const FlipRecord& f = *seen_.flipped;
+        std::string evidence = "The mount hangs on the " + f.sideAfter + " side after " +
+                               formatCount(f.slews, "slew") + ", the picture stands " +
+                               formatNumber(f.off_arcsec, 0) + "″ off the target.";
+        if (f.decReversed)
+            evidence += *f.decReversed ? " Dec pulses work the other way there; that was tried out."
+                                       : " Dec pulses work the same way there; that was tried out.";
+        list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian.", evidence, "", "", ""});
+    }
+    int unsettled = 0;
+    for (const SettleRecord& s : session().settles())
+        unsettled += !s.settled;
+    if (unsettled > 0)
+        list.push_back({"expose.unsettled", Weight::look,
+                        formatCount(unsettled, "dither") + " went on without having settled.",
+                        "The star was not near its aim for long enough within the time-out.",
+                        "Allow a wider tolerance, or see Guide for what shakes the star.", "", ""});
+    return list;
+}
+
+QString ExposeStation::help() const {
+    return tr(
+        "<p><b>What:</b> the exposures of the night. The series waits for its beginning, centres the "
+        "target, has the loop guide, exposes, dithers, takes the mount over the meridian and ends in good "
+        "order.</p>"
+        "<p><b>Dither:</b> 10 px every few frames, so that what is fixed on the sensor does not add up. "
+        "Each costs some seconds of settling.</p>"
+        "<p><b>Flip:</b> never at the meridian itself. The side is checked by the mount's word and by the "
+        "picture, which must stand on its head; which way Dec works there is tried out.</p>"
+        "<p><b>Good:</b> elongation below 0.1, FWHM steady. A marked frame is to be looked at, not thrown "
+        "away.</p>");
+}
+
+bool ExposeStation::perform(const QString& action) {
+    if (action == "expose.start") {
+        if (primary()->isEnabled())
+            primary()->click();
+        return true;
+    }
+    if (action == "expose.test") {
+        if (test_->isVisible() && test_->isEnabled())
+            test_->click();
+        return true;
+    }
+    if (action == "expose.flip") {
+        if (flip_->isEnabled())
+            flip_->click();
+        return true;
+    }
+    if (action == "expose.folder") {
+        folder_->click();
+        return true;
+    }
+    return false;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,98 @@
+// Expose: the series of the night. Plan, frames as they come, their shapes, dithers, settling, the flip.
+#pragma once
+
+#include "core/procedure/series.h"
+#include "desk/stations/station.h"
+
+class QLabel;
+class QPushButton;
+class QStackedLayout;
+class QTimer;
+
+namespace nordstjerna {
+
+class DitherChart;
+class FrameView;
+class PhaseBar;
+class PlanCard;
+class ReadOut;
+class SeriesKeeper;
+class SettleStrip;
+class ShapesChart;
+
+class ExposeStation : public Station {
+    Q_OBJECT
+public:
+    explicit ExposeStation(Session& session, QWidget* parent = nullptr);
+    QString summary() const override;
+    StationState state() const override;
+    std::vector<Finding> findings() const override;
+    QString help() const override;
+    bool perform(const QString& action) override;
+
+    enum class Page { frame, shapes, dither };
+    void showPage(Page page);
+    const std::vector<SeriesFrame>& frames() const { return seen_.frames; }
+    bool running() const { return running_; }
+    // Frames are saved below this folder.
+    void saveIn(const std::filesystem::path& folder);
+
+private:
+    struct Seen {
+        Progress progress;
+        Series::Phase phase = Series::Phase::start;
+        std::vector<SeriesFrame> frames;
+        std::shared_ptr<const Frame> frame;
+        std::optional<SolvedFrame> solved;
+        std::optional<SeriesPlan> plan;
+        std::optional<FlipRecord> flipped;
+        std::optional<Problem> unsaved;
+        std::string waitingFor, ending;
+        Instant exposedSince;
+        double exposure_s = 0.0;
+        std::vector<DitherSpot> ahead;
+        bool flipPauses = false;
+    };
+    SeriesSetup wanted() const;
+    void replan();
+    void begin();
+    void flipAlone();
+    void testExposure();
+    void show(const Seen& seen);
+    void ended(const Expected<void>& result);
+    void refresh();
+    void refreshFigures();
+    void refreshPictures();
+    void tick();
+    void choose(int number);
+    void markBlocks();
+    void pausePressed();
+    void stopNow();
+    QString planSentence(const SeriesPlan& plan) const;
+    QString clock(Instant t) const;
+
+    PlanCard* card_;
+    PhaseBar* pages_;
+    QStackedLayout* stack_;
+    FrameView* view_;
+    ShapesChart* shapes_;
+    DitherChart* dither_;
+    SettleStrip* strip_;
+    ReadOut *count_, *width_, *round_, *settle_;
+    QPushButton *pause_, *stop_, *test_, *flip_, *folder_;
+    QTimer* timer_;
+    Seen seen_;
+    std::shared_ptr<SeriesKeeper> keeper_;
+    std::filesystem::path saveFolder_;
+    std::shared_ptr<const Frame> shown_;
+    FrameLook shownLook_;
+    int chosen_ = 0; // 0: the newest
+    size_t blocksMade_ = 0;
+    bool running_ = false; // a series
+    bool alone_ = false;   // a flip or a test exposure
+    bool pausing_ = false, stopping_ = false;
+    bool toldUnsaved_ = false;
+    double utcOffset_h_ = 0.0;
+};
+
+} // namespace nordstjerna

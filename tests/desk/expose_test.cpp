@@ -1,0 +1,262 @@
+// The station Expose in the real window: plan, series over the flip by clicks, faults of the disk, halt.
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QtTest>
+
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "desk/main_window.h"
+#include "desk/pictures/shapes_chart.h"
+#include "desk/stations/expose/expose_station.h"
+#include "desk/stations/expose/plan_card.h"
+#include "desk/theme.h"
+#include "desk/widgets/findings_panel.h"
+#include "desk/widgets/read_out.h"
+#include "edge/store/fits.h"
+#include "registry.h"
+#include "series_night.h"
+
+using namespace nordstjerna;
+
+class ExposeTest : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase();
+    void init();
+    void cleanup() { window_.reset(); }
+    void planFollowsTheFields();
+    void seriesOverTheFlip();
+    void aDiskThatIsFull();
+    void stopNowAndHalt();
+    void testExposureWhileGuiding();
+    void needsRates();
+
+private:
+    ExposeStation* expose() const { return static_cast<ExposeStation*>(window_->station("Expose")); }
+    QPushButton* button(const QString& text) const;
+    ReadOut* readOut(const QString& title) const;
+    QString plan() const { return expose()->findChild<QLabel*>("plan")->text(); }
+    QString panelText() const;
+    void set(const char* field, double value) {
+        expose()->findChild<QDoubleSpinBox*>(field)->setValue(value);
+    }
+    bool waitFor(const std::function<bool()>& what) const { return QTest::qWaitFor(what, 240000); }
+    bool waitIdle() const {
+        return waitFor([this] { return !window_->session().busy(); });
+    }
+    void letTimePass(const char* utc) {
+        auto& clock = window_->session().simulatedNight().clock();
+        const StopFlag go{false};
+        clock.sleep(*parseInstant(utc) - clock.now(), go);
+    }
+    void measureRates();
+    std::unique_ptr<QTemporaryDir> data_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+void ExposeTest::initTestCase() {
+    loadTypefaces();
+    ThemeSwitch::instance().use("Dusk");
+}
+
+void ExposeTest::init() {
+    data_ = std::make_unique<QTemporaryDir>();
+    Scenario s = seriesScenario();
+    s.rig.imagingCamera.width = 1500;
+    s.rig.imagingCamera.height = 1100;
+    s.rig.imagingCamera.pixel_um = 9.0;
+    window_ = std::make_unique<MainWindow>(
+        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_->show();
+    window_->showStation("Expose");
+}
+
+QPushButton* ExposeTest::button(const QString& text) const {
+    for (QPushButton* b : expose()->findChildren<QPushButton*>())
+        if (b->text() == text)
+            return b;
+    return nullptr;
+}
+
+ReadOut* ExposeTest::readOut(const QString& title) const {
+    for (ReadOut* r : expose()->findChildren<ReadOut*>())
+        for (QLabel* l : r->findChildren<QLabel*>())
+            if (l->text().compare(title, Qt::CaseInsensitive) == 0)
+                return r;
+    return nullptr;
+}
+
+QString ExposeTest::panelText() const {
+    QString text;
+    for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
+        text += l->text() + "\n";
+    return text;
+}
+
+void ExposeTest::measureRates() {
+    window_->showStation("Rates");
+    for (QPushButton* b : window_->station("Rates")->findChildren<QPushButton*>())
+        if (b->text() == "Slew there")
+            QTest::mouseClick(b, Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(window_->session().rates());
+    window_->showStation("Expose");
+}
+
+void ExposeTest::needsRates() {
+    QVERIFY(!expose()->primary()->isEnabled());
+    bool told = false;
+    for (QLabel* l : expose()->findChildren<QLabel*>())
+        told |= l->text().contains("guiding needs rates");
+    QVERIFY(told);
+}
+
+void ExposeTest::planFollowsTheFields() {
+    set("series-exposure", 300.0);
+    const auto framesOf = [this] { return plan().section(' ', 0, 0).toInt(); };
+    const int many = framesOf();
+    QVERIFY2(many > 50, qPrintable(plan()));
+    QVERIFY2(plan().contains("flip 0") && plan().contains("dithers cost"), qPrintable(plan()));
+    set("series-exposure", 600.0);
+    QVERIFY(framesOf() < 0.6 * many && framesOf() > 0.4 * many);
+    set("series-frames", 7.0);
+    QVERIFY2(plan().startsWith("7 frames of NGC 891") && plan().contains("all frames are taken"),
+             qPrintable(plan()));
+    set("series-frames", 0.0);
+    set("series-down", 60.0);
+    QVERIFY2(plan().contains("sinks below 60°"), qPrintable(plan()));
+    set("series-down", 80.0); // it does not get that high, so it would end as it begins
+    QVERIFY2(plan().contains("▲"), qPrintable(plan()));
+    set("series-down", 0.0);
+    expose()->findChild<QComboBox*>("series-flip")->setCurrentIndex(2);
+    QVERIFY2(plan().contains("the mount reaches its limit") && !plan().contains("flip "), qPrintable(plan()));
+    set("dither-every", 0.0);
+    QVERIFY(!plan().contains("dithers"));
+    // The band draws what is planned.
+    QVERIFY(window_->session().plan() && !window_->session().plan()->blocks.empty());
+}
+
+void ExposeTest::seriesOverTheFlip() {
+    letTimePass("2026-10-14T23:35:00");
+    measureRates();
+    set("series-exposure", 240.0);
+    set("series-frames", 9.0);
+    set("dither-every", 2.0);
+    QVERIFY2(plan().contains("9 frames") && plan().contains("flip 01:0"), qPrintable(plan()));
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    QVERIFY(expose()->running());
+    QCOMPARE(expose()->primary()->text(), QString("Stop after this frame"));
+    QVERIFY(!expose()->findChild<QDoubleSpinBox*>("series-exposure")->isEnabled());
+    QVERIFY(waitFor([this] { return expose()->frames().size() >= 2; }));
+    // Guiding belongs to the series now.
+    QVERIFY(window_->session().guiding());
+    QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+    QVERIFY(waitFor([this] { return !expose()->running(); }));
+    QVERIFY2(!window_->session().problem(),
+             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    QVERIFY(waitIdle());
+    const auto frames = expose()->frames();
+    QCOMPARE(frames.size(), size_t(9));
+    QCOMPARE(frames.front().side, std::string("east"));
+    QCOMPARE(frames.back().side, std::string("west"));
+    QCOMPARE(readOut("Frames")->value(), QString("9"));
+    QVERIFY(readOut("FWHM")->value().remove("″").toDouble() > 1.5);
+    QVERIFY(readOut("Settling")->value().endsWith(" s"));
+    QVERIFY2(panelText().contains("Flipped over the meridian"), qPrintable(panelText()));
+    // Each frame is a file of its own with what was known of it.
+    QStringList names;
+    for (const SeriesFrame& f : frames) {
+        QVERIFY(!f.file.empty());
+        names << qs(f.file);
+        QVERIFY(f.file.find("NGC-891_2026101") != std::string::npos &&
+                f.file.find("_240s_") != std::string::npos);
+        const auto back = readFits(f.file);
+        QVERIFY(back.has_value());
+        QCOMPARE(back->width, 1500);
+        QVERIFY(std::abs(*back->info.start - f.start) < 0.01);
+        QFile file(qs(f.file));
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QByteArray header = file.read(2880 * 2);
+        for (const char* key :
+             {"OBJECT  = 'NGC 891", "PIERSIDE= '", "GUIDERMS=", "MOUNTRMS=", "DITHERX =", "FWHM    ="})
+            QVERIFY2(header.contains(key), key);
+    }
+    QCOMPARE(names.removeDuplicates(), qsizetype(0));
+    // A click on a stroke opens that frame.
+    expose()->showPage(ExposeStation::Page::shapes);
+    auto* shapes = expose()->findChild<ShapesChart*>();
+    shapes->grab();
+    Q_EMIT shapes->frameChosen(3);
+    QVERIFY2(readOut("FWHM")->note().contains(QString::number(frames[2].look.stars)),
+             qPrintable(readOut("FWHM")->note()));
+    bool told = false;
+    for (QLabel* l : expose()->findChildren<QLabel*>())
+        told |= l->text().contains("all frames are taken: 9 frames saved in");
+    QVERIFY(told);
+}
+
+void ExposeTest::aDiskThatIsFull() {
+    measureRates();
+    set("series-exposure", 60.0);
+    expose()->saveIn("/proc/no-such-place");
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return window_->session().problem().has_value(); }));
+    QVERIFY2(panelText().contains("cannot be saved") && panelText().contains("guiding goes on"),
+             qPrintable(panelText()));
+    QVERIFY(waitFor([this] { return expose()->state() == StationState::attention; }));
+    QVERIFY(window_->session().guiding());
+    const size_t held = expose()->frames().size();
+    QVERIFY(held >= 1 && held <= 3);
+    // Elsewhere: nothing is lost, and the series goes on.
+    expose()->saveIn(data_->filePath("elsewhere").toStdString());
+    QVERIFY(waitFor([&] { return expose()->frames().size() > held + 1; }));
+    QVERIFY(!window_->session().problem());
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return !expose()->running(); }));
+    for (const SeriesFrame& f : expose()->frames())
+        QVERIFY(QFileInfo(qs(f.file)).size() > 100000);
+    window_->session().stop(); // guiding
+    QVERIFY(waitIdle());
+}
+
+void ExposeTest::stopNowAndHalt() {
+    measureRates();
+    set("series-exposure", 1200.0);
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    window_->session().simulatedNight().clock().setSpeed(0.0);
+    QVERIFY(waitFor([this] { return window_->session().guiding(); }));
+    window_->session().simulatedNight().clock().setSpeed(60.0);
+    QVERIFY(button("Stop now"));
+    QTest::mouseClick(button("Stop now"), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return !expose()->running(); }));
+    QVERIFY(window_->session().mountState().tracking); // only the series was broken off
+    QVERIFY(!window_->session().problem());
+    window_->session().halt();
+    QVERIFY(waitIdle());
+    QVERIFY(!window_->session().guiding());
+    QVERIFY(waitFor([this] { return !window_->session().mountState().tracking; }));
+}
+
+void ExposeTest::testExposureWhileGuiding() {
+    measureRates();
+    window_->showStation("Guide");
+    QTest::mouseClick(window_->station("Guide")->primary(), Qt::LeftButton);
+    QVERIFY(window_->session().guiding());
+    window_->showStation("Expose");
+    set("series-exposure", 20.0);
+    QTest::mouseClick(button("Test exposure"), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return !window_->session().working(); }));
+    QVERIFY(window_->session().guiding());
+    QVERIFY2(readOut("FWHM")->value().endsWith("″"), qPrintable(readOut("FWHM")->value()));
+    QVERIFY(expose()->frames().empty());
+    window_->session().stop();
+    QVERIFY(waitIdle());
+}
+
+NORDSTJERNA_TEST(ExposeTest)
+#include "expose_test.moc"

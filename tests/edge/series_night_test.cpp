@@ -1,0 +1,354 @@
+// Series on the simulated night: two procedures at once, dithers, the flip, faults.
+#include <QtTest>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/base/number_text.h"
+#include "core/base/statistics.h"
+#include "registry.h"
+#include "series_night.h"
+
+using namespace nordstjerna;
+
+class SeriesNightTest : public QObject {
+    Q_OBJECT
+private slots:
+    void clockPassesTheBaton();
+    void nightOverTheFlip_data();
+    void nightOverTheFlip();
+    void sameSeedSameNight();
+    void mountsWithAMindOfTheirOwn();
+    void cloudsAreWaitedFor();
+    void linksThatComeBack();
+    void endsAndWishes();
+    void flexureMakesOvals();
+    void renderedFramesAgreeWithDirectOnes();
+};
+
+void SeriesNightTest::clockPassesTheBaton() {
+    for (int round = 0; round < 20; ++round) {
+        SimClock clock(*parseInstant("2026-10-14T20:00:00"), 0.0);
+        const Instant start = clock.now();
+        std::vector<std::pair<char, double>> seen;
+        const StopFlag go{false};
+        const auto live = [&](char name, double pace, int times, std::unique_ptr<Clock::Seat> seat) {
+            seat->sit();
+            for (int i = 0; i < times; ++i) {
+                seen.push_back({name, clock.now() - start}); // only one is at work at a time
+                clock.sleep(pace, go);
+            }
+        };
+        auto a = clock.reserve();
+        auto b = clock.reserve();
+        auto c = clock.reserve();
+        std::thread first(live, 'a', 3.0, 4, std::move(a));
+        std::thread second(live, 'b', 2.0, 6, std::move(b));
+        std::thread third(live, 'c', 4.0, 3, std::move(c));
+        first.join();
+        second.join();
+        third.join();
+        const std::vector<std::pair<char, double>> wanted{{'a', 0}, {'b', 0}, {'c', 0}, {'b', 2}, {'a', 3},
+                                                          {'b', 4}, {'c', 4}, {'a', 6}, {'b', 6}, {'b', 8},
+                                                          {'c', 8}, {'a', 9}, {'b', 10}};
+        QVERIFY(seen == wanted);
+    }
+}
+
+void SeriesNightTest::nightOverTheFlip_data() {
+    QTest::addColumn<bool>("south");
+    QTest::addColumn<bool>("firmware");
+    QTest::addColumn<bool>("mirrored");
+    for (int k = 0; k < 8; ++k)
+        QTest::newRow(qPrintable(QString("%1 %2 %3").arg(k & 1).arg(k & 2).arg(k & 4)))
+            << bool(k & 1) << bool(k & 2) << bool(k & 4);
+}
+
+void SeriesNightTest::nightOverTheFlip() {
+    QFETCH(bool, south);
+    QFETCH(bool, firmware);
+    QFETCH(bool, mirrored);
+    Scenario s = seriesScenario();
+    s.decReversedAfterFlip = firmware;
+    s.guideMirrored = mirrored;
+    s.seed += 7 * static_cast<std::uint64_t>(firmware + 2 * mirrored);
+    if (south) {
+        s.rig.site.latitude = Angle::fromDeg(-33.0);
+        s.rig.horizon = HorizonProfile();
+        s.target.dec = Angle::fromDeg(-42.0);
+    }
+    SeriesNight n(s);
+    n.waitUntil("2026-10-14T22:20:00");
+    const auto measured = n.measureRates(-1.5, south ? -10.0 : 10.0);
+    QVERIFY2(measured.has_value(), measured ? "" : measured.error().text().c_str());
+    SeriesSetup setup = n.setup();
+    setup.ends.at = *parseInstant("2026-10-15T01:10:00");
+    Series series(setup);
+    const auto done = n.run(series);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(series.ending() == "the time set");
+    QVERIFY(n.night.clock().now() <= *setup.ends.at + 30.0);
+    QVERIFY(!n.watch.running()); // it ended in good order
+    // Over, by the mount's word and by the picture; Dec was tried out.
+    QVERIFY(series.flipped().has_value());
+    const FlipRecord& flip = *series.flipped();
+    QCOMPARE(flip.slews, 1);
+    QCOMPARE(flip.sideAfter, std::string("west"));
+    QVERIFY(flip.turned_deg && std::abs(*flip.turned_deg - 180.0) < 1.0);
+    QVERIFY(flip.off_arcsec <= setup.tolerance_arcsec);
+    QVERIFY(flip.decReversed.has_value());
+    QCOMPARE(*flip.decReversed, !firmware);
+    // Frames on both sides, none over the limit, none in the flip, as many as the plan said.
+    const auto& frames = series.frames();
+    int east = 0;
+    for (size_t i = 0; i < frames.size(); ++i) {
+        east += frames[i].side == "east";
+        QVERIFY(frames[i].guide.looks > 60);
+        QVERIFY2(frames[i].guide.total_arcsec() < 1.2,
+                 qPrintable(QString::number(frames[i].guide.total_arcsec())));
+        QVERIFY(frames[i].settled);
+        if (i > 0)
+            QVERIFY(frames[i].start - frames[i - 1].start >= setup.exposure_s);
+    }
+    QVERIFY(east > 20 && static_cast<int>(frames.size()) - east > 12);
+    const auto rules = SeriesRules::from(setup, frames.front().start);
+    const auto plan = planSeries(setup, *rules, frames.front().start, false, 0, true);
+    QVERIFY2(std::abs(plan.frames - static_cast<int>(frames.size())) <= 2,
+             qPrintable(QString("%1 planned, %2 taken").arg(plan.frames).arg(frames.size())));
+    // As good as before within a few minutes.
+    const double before = frames[static_cast<size_t>(east) - 1].guide.total_arcsec();
+    const double after = frames[static_cast<size_t>(east)].guide.total_arcsec();
+    QVERIFY2(after < 1.5 * before, qPrintable(QString("%1 after %2").arg(after).arg(before)));
+    // Every dither came to rest in its time, every third frame.
+    QVERIFY(n.watch.settles().size() + 2 >= frames.size() / 3 - 1);
+    for (const SettleRecord& r : n.watch.settles())
+        QVERIFY(r.settled && r.seconds < 25.0);
+    QCOMPARE(n.runs.size(), size_t(2));
+    for (const Run& run : n.runs) {
+        const auto again = pulsesAgain(run);
+        QVERIFY(again.has_value());
+        for (size_t i = 0; i < again->size(); ++i)
+            QVERIFY((*again)[i].ra_ms == run.rows[i].pulseRa_ms &&
+                    (*again)[i].dec_ms == run.rows[i].pulseDec_ms);
+    }
+}
+
+void SeriesNightTest::sameSeedSameNight() {
+    const auto night = [] {
+        SeriesNight n(seriesScenario());
+        n.waitUntil("2026-10-14T23:40:00");
+        if (!n.measureRates())
+            return std::string();
+        SeriesSetup setup = n.setup(120.0);
+        setup.ends.at = *parseInstant("2026-10-15T00:40:00");
+        Series series(setup);
+        if (!n.run(series))
+            return std::string();
+        std::string text;
+        for (const SeriesFrame& f : series.frames())
+            text += formatInstant(f.start, 6) + numberText(f.look.fwhm_px.value, 9) +
+                    numberText(f.guide.ra_arcsec, 9);
+        for (const Run& run : n.runs)
+            for (const RunRow& r : run.rows)
+                text += numberText(r.t_s, 6) + numberText(r.dra_arcsec, 6) + numberText(r.pulseDec_ms, 1);
+        return text;
+    };
+    const std::string first = night();
+    QVERIFY(first.size() > 10000);
+    QVERIFY(first == night());
+}
+
+namespace {
+struct Ending {
+    bool good = false;
+    std::string why;
+    std::vector<SeriesFrame> frames;
+    std::optional<FlipRecord> flip;
+    std::vector<Run> runs;
+    Instant at;
+    bool guiding = false;
+};
+// From twenty minutes before the meridian to an hour after it.
+Ending overTheMeridian(const Scenario& s, const std::function<void(SeriesSetup&)>& change = {}) {
+    SeriesNight n(s);
+    n.waitUntil("2026-10-14T23:40:00");
+    Ending e;
+    if (!n.measureRates())
+        return e;
+    SeriesSetup setup = n.setup(120.0);
+    setup.ends.at = *parseInstant("2026-10-15T01:10:00");
+    if (change)
+        change(setup);
+    Series series(setup);
+    const auto done = n.run(series);
+    e.good = done.has_value();
+    e.why = done ? series.ending() : done.error().text();
+    e.frames = series.frames();
+    e.flip = series.flipped();
+    e.guiding = n.watch.running();
+    e.at = n.night.clock().now();
+    const StopFlag go{false};
+    (void)n.watch.stop(go);
+    e.runs = n.runs;
+    return e;
+}
+double secondsOf(const char* utc) {
+    return *parseInstant(utc) - seriesScenario().start;
+}
+} // namespace
+
+void SeriesNightTest::mountsWithAMindOfTheirOwn() {
+    // Wants to be told twice.
+    Scenario s = seriesScenario();
+    s.flipsIgnored = 1;
+    Ending e = overTheMeridian(s);
+    QVERIFY2(e.good && e.flip && e.flip->slews == 2, e.why.c_str());
+    QVERIFY(e.frames.back().side == "west");
+    // Its clock is three minutes late.
+    s = seriesScenario();
+    s.flipLate_min = 4.0;
+    e = overTheMeridian(s);
+    QVERIFY2(e.good && e.flip && e.flip->slews >= 3, e.why.c_str());
+    QVERIFY(e.frames.back().side == "west");
+    // Never comes over: the series ends in good order, and says what was found.
+    s.flipLate_min = 0.0;
+    s.flipsIgnored = 99;
+    e = overTheMeridian(s);
+    QVERIFY(!e.good && !e.flip);
+    QVERIFY2(e.why.find("has not come over") != std::string::npos &&
+                 e.why.find("5 times") != std::string::npos,
+             e.why.c_str());
+    QVERIFY(e.frames.size() > 5 && !e.guiding);
+}
+
+void SeriesNightTest::cloudsAreWaitedFor() {
+    // Over the flip: the solve fails behind it, and is tried until it is gone.
+    Scenario s = seriesScenario();
+    s.faults.push_back({FaultKind::cloud, secondsOf("2026-10-15T00:05:00"), 900.0, 1.0, 0.0});
+    Ending e = overTheMeridian(s);
+    QVERIFY2(e.good && e.flip, e.why.c_str());
+    QVERIFY(e.frames.back().side == "west");
+    // In the middle: the frames are kept and marked, the loop finds its star again.
+    s = seriesScenario();
+    s.faults.push_back({FaultKind::cloud, secondsOf("2026-10-15T00:30:00"), 500.0, 1.0, 0.0});
+    e = overTheMeridian(s);
+    QVERIFY2(e.good, e.why.c_str());
+    int marked = 0;
+    for (const SeriesFrame& f : e.frames)
+        marked += f.remark == Remark::unguided || f.remark == Remark::cloud;
+    QVERIFY2(marked >= 1 && marked <= 3, qPrintable(QString::number(marked)));
+    QCOMPARE(e.frames.back().remark, Remark::none);
+}
+
+void SeriesNightTest::linksThatComeBack() {
+    for (FaultKind kind : {FaultKind::cameraLink, FaultKind::mountLink})
+        for (double length : {3.0, 40.0}) {
+            Scenario s = seriesScenario();
+            s.faults.push_back({kind, secondsOf("2026-10-15T00:40:00"), length, 0.0, 0.0});
+            const Ending e = overTheMeridian(s);
+            QVERIFY2(e.good, e.why.c_str());
+            QVERIFY(e.frames.size() > 25);
+            // Nothing is lost but what could not be seen: no gap in the rows longer than the fault and a
+            // pause.
+            const auto& rows = e.runs.back().rows;
+            for (size_t i = 1; i < rows.size(); ++i)
+                QVERIFY(rows[i].t_s - rows[i - 1].t_s < length + 40.0);
+            QVERIFY(rows.back().measured());
+        }
+}
+
+void SeriesNightTest::endsAndWishes() {
+    // Contradictory: refused before anything moves.
+    Ending e = overTheMeridian(seriesScenario(),
+                               [](SeriesSetup& s) { s.ends.at = *parseInstant("2026-10-14T20:00:00"); });
+    QVERIFY(!e.good && e.frames.empty() && e.why.find("before it begins") != std::string::npos);
+    // No flip wanted: it ends at the limit.
+    e = overTheMeridian(seriesScenario(), [](SeriesSetup& s) { s.flip.allowed = false; });
+    QVERIFY2(e.good && e.why.find("limit") != std::string::npos, e.why.c_str());
+    for (const SeriesFrame& f : e.frames)
+        QVERIFY(f.side == "east");
+    // So many frames.
+    e = overTheMeridian(seriesScenario(), [](SeriesSetup& s) { s.ends.frames = 4; });
+    QVERIFY(e.good && e.frames.size() == 4);
+    // Pause, go on, finish, by the person.
+    SeriesNight n(seriesScenario());
+    n.waitUntil("2026-10-14T22:00:00");
+    QVERIFY(n.measureRates().has_value());
+    Series series(n.setup(60.0));
+    RunnerHooks hooks;
+    std::optional<Instant> paused;
+    hooks.ahead = [&](Procedure&) {
+        if (series.frames().size() == 3 && !paused) {
+            series.pause(true);
+            paused = n.night.clock().now();
+        }
+        if (paused && n.night.clock().now() - *paused > 200.0)
+            series.pause(false);
+        if (series.frames().size() == 5 && series.phase() == Series::Phase::exposing)
+            n.control.stop = true;
+    };
+    const auto done = n.run(series, hooks);
+    QVERIFY(done.has_value());
+    QCOMPARE(series.frames().size(), size_t(6)); // the one under way is not lost
+    QVERIFY(series.frames()[3].start - series.frames()[2].start > 200.0);
+    QVERIFY(n.watch.running()); // guiding goes on
+    QVERIFY(series.ending() == "stopped by you");
+}
+
+void SeriesNightTest::flexureMakesOvals() {
+    // What the guide camera cannot see shows in the frames: 30″ an hour of hour angle over five minutes
+    // is 2.5″.
+    Scenario s = seriesScenario();
+    s.imagingRoll_deg = 0.0;
+    s.flexureDec_arcsec_h = 40.0;
+    const Ending bent = overTheMeridian(s, [](SeriesSetup& setup) { setup.exposure_s = 300.0; });
+    s.flexureDec_arcsec_h = 0.0;
+    const Ending straight = overTheMeridian(s, [](SeriesSetup& setup) { setup.exposure_s = 300.0; });
+    QVERIFY(bent.good && straight.good);
+    const auto typical = [](const Ending& e) {
+        std::vector<double> v;
+        for (const SeriesFrame& f : e.frames)
+            v.push_back(f.look.elongation());
+        return median(v);
+    };
+    QVERIFY2(typical(bent) > 3.0 * typical(straight) && typical(bent) > 0.05 && typical(straight) < 0.05,
+             qPrintable(QString("%1 %2").arg(typical(bent)).arg(typical(straight))));
+    // Along Dec, which is up and down on a sensor that is not turned.
+    for (const SeriesFrame& f : bent.frames)
+        QVERIFY(std::abs(std::abs(f.look.angle_deg()) - 90.0) < 25.0);
+}
+
+void SeriesNightTest::renderedFramesAgreeWithDirectOnes() {
+    const auto look = [](bool rendered) {
+        Scenario s = seriesScenario();
+        s.flexureRa_arcsec_h = 60.0;
+        s.rig.imagingCamera.width = 1600;
+        s.rig.imagingCamera.height = 1200;
+        SeriesNight n(s, rendered);
+        n.devices.track = n.night.trackDirectly();
+        n.waitUntil("2026-10-14T22:00:00");
+        FrameLook l;
+        if (!n.measureRates())
+            return l;
+        SeriesSetup setup = n.setup(300.0);
+        setup.centre = false;
+        setup.ends.frames = 2;
+        Series series(setup);
+        if (n.run(series) && !series.frames().empty())
+            l = series.frames().back().look;
+        return l;
+    };
+    const FrameLook seen = look(true);
+    const FrameLook told = look(false);
+    QVERIFY(seen.shaped > 20);
+    QVERIFY2(std::abs(seen.fwhm_px.value / told.fwhm_px.value - 1.0) < 0.06,
+             qPrintable(QString("%1 %2").arg(seen.fwhm_px.value).arg(told.fwhm_px.value)));
+    QVERIFY2(std::abs(seen.e1.value - told.e1.value) < 0.04 && std::abs(seen.e2.value - told.e2.value) < 0.04,
+             qPrintable(QString("%1 %2 %3 %4")
+                            .arg(seen.e1.value)
+                            .arg(told.e1.value)
+                            .arg(seen.e2.value)
+                            .arg(told.e2.value)));
+}
+
+NORDSTJERNA_TEST(SeriesNightTest)
+#include "series_night_test.moc"

@@ -1,0 +1,89 @@
+// A whole series on the simulated night with guiding beside it, on a clock that jumps.
+#pragma once
+
+#include "core/procedure/rates_measurement.h"
+#include "core/procedure/series.h"
+#include "core/procedure/slew.h"
+#include "core/rates/reuse.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/watch.h"
+#include "night_fixture.h"
+
+// The demo's mount once the pole was aligned, at the hour the target stands well.
+inline nordstjerna::Scenario seriesScenario() {
+    nordstjerna::Scenario s = demoScenario();
+    s.axisEast_arcmin = 0.4;
+    s.axisHigh_arcmin = -0.3;
+    return s;
+}
+
+struct SeriesNight {
+    nordstjerna::SimulatedNight night;
+    nordstjerna::Devices devices;
+    nordstjerna::Watch watch;
+    std::optional<nordstjerna::Rates> rates;
+    std::optional<bool> reverses; // learnt
+    std::vector<nordstjerna::Run> runs;
+    nordstjerna::ControllerSettings controller;
+
+    explicit SeriesNight(const nordstjerna::Scenario& s, bool rendered = false)
+        : night(s, sharedIndex()), devices(night.devices()), watch(devices) {
+        if (!rendered) {
+            devices.track = night.trackDirectly();
+            devices.image = night.imageDirectly();
+        }
+        devices.guide = &watch;
+        watch.setPrepare(
+            [this](const nordstjerna::StopFlag&) -> nordstjerna::Expected<nordstjerna::WatchPlan> {
+                nordstjerna::GuidingSetup g;
+                g.rig = night.scenario().rig;
+                g.controller = controller;
+                g.rates = rates->setup.side == night.mount().state().side
+                              ? *rates
+                              : nordstjerna::ratesAcrossPier(*rates, reverses);
+                auto guiding = std::make_shared<nordstjerna::Guiding>(g);
+                nordstjerna::WatchPlan plan;
+                plan.guiding = guiding;
+                plan.ended = [this, guiding](const nordstjerna::Expected<void>&) {
+                    runs.push_back(guiding->run());
+                    if (guiding->decReversed())
+                        reverses = guiding->decReversed();
+                };
+                return plan;
+            });
+    }
+
+    nordstjerna::Expected<void> measureRates(double hourAngle_h = -1.5, double dec_deg = 10.0) {
+        using namespace nordstjerna;
+        Slew slew(night.scenario().rig, {Angle::fromHours(hourAngle_h), Angle::fromDeg(dec_deg)}, "");
+        if (auto done = runProcedure(slew, devices, control); !done)
+            return done;
+        RatesMeasurement m({night.scenario().rig});
+        if (auto done = runProcedure(m, devices, control); !done)
+            return done;
+        rates = *m.result();
+        return {};
+    }
+
+    nordstjerna::SeriesSetup setup(double exposure_s = 180.0) const {
+        nordstjerna::SeriesSetup s;
+        s.rig = night.scenario().rig;
+        s.targetName = night.scenario().targetName;
+        s.target = nordstjerna::vectorFrom(night.scenario().target);
+        s.exposure_s = exposure_s;
+        return s;
+    }
+
+    // Sits at the clock while it runs. each: between two steps.
+    nordstjerna::RunnerControl control;
+    nordstjerna::Expected<void> run(nordstjerna::Procedure& p, const nordstjerna::RunnerHooks& hooks = {}) {
+        auto seat = night.clock().reserve();
+        seat->sit();
+        return nordstjerna::runProcedure(p, devices, control, hooks);
+    }
+    // Lets time pass before anything is done.
+    void waitUntil(const char* utc) {
+        const nordstjerna::StopFlag go{false};
+        night.clock().sleep(*nordstjerna::parseInstant(utc) - night.clock().now(), go);
+    }
+};
