@@ -5,6 +5,7 @@
 
 #include "core/base/number_text.h"
 #include "edge/store/json_reader.h"
+#include "tool/series_night.h"
 #include "tool/simulate.h"
 #include "tool/tool_commands.h"
 
@@ -127,9 +128,9 @@ int main(int argc, char** argv) {
     simulator->add_option("--minutes", sim.minutes, "length of the run")
         ->required()
         ->check(CLI::Range(0.1, 1440.0));
-    simulator->add_option("--kind", kind, "free, guided, backlash or calibration")
+    simulator->add_option("--kind", kind, "free, guided, backlash, calibration or series")
         ->required()
-        ->check(CLI::IsMember({"free", "guided", "backlash", "calibration"}));
+        ->check(CLI::IsMember({"free", "guided", "backlash", "calibration", "series"}));
     simulator->add_option("--seed", sim.seed, "of the random numbers");
     simulator->add_option("--out", sim.out, "table to write")->required();
     simulator->add_option("--frames", sim.frames, "folder for full frames");
@@ -137,10 +138,29 @@ int main(int argc, char** argv) {
     addLoopOptions(*simulator, sim.wishes);
     simulator->add_flag("--tuned", sim.tuned,
                         "record a free run first and guide with the settings that Tune proposes from it");
+    simulator->add_option("--image-exposure", sim.imageExposure_s, "of a series, seconds (180)")
+        ->check(CLI::Range(0.1, 7200.0));
+    simulator->add_option("--dither", sim.dither_px, "of a series, imaging pixels (10)")
+        ->check(CLI::Range(0.1, 500.0));
+    simulator->add_option("--dither-every", sim.ditherEvery, "frames of a series (3); 0: never")
+        ->check(CLI::Range(0, 1000));
     simulator->callback([&] {
+        if (kind == "series") {
+            status = report(simulateSeries(sim));
+            return;
+        }
         sim.kind = *runKindFrom(kind);
         status = report(simulate(sim));
     });
+
+    SeriesRequest seriesFrames;
+    auto* seriesCommand =
+        app.add_subcommand("series", "Shapes, creep and causes of oval stars of a night's frames");
+    seriesCommand->add_option("frames", seriesFrames.frames, "FITS frames of one target")
+        ->required()
+        ->expected(1, 5000);
+    seriesCommand->add_option("--run", seriesFrames.run, "run table of the guiding meanwhile");
+    seriesCommand->callback([&] { status = report(commandSeries(seriesFrames)); });
 
     try {
         app.parse(argc, argv);

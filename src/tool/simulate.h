@@ -20,7 +20,11 @@ struct SimulateRequest {
     std::optional<std::filesystem::path> frames; // folder for full frames
     LoopWishes wishes;                           // over the settings of a new rig
     bool tuned = false;                          // with what Tune proposes from a free run before
-    bool rendered = false;                       // measure stars on rendered windows instead of directly
+    // For a series of the imaging camera, which goes on beside guiding.
+    double imageExposure_s = 180.0;
+    double dither_px = 10.0;
+    int ditherEvery = 3;
+    bool rendered = false; // measure stars on rendered windows instead of directly
 };
 
 Expected<Json> simulate(const SimulateRequest& request);

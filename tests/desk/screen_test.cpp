@@ -120,7 +120,7 @@ void ScreenTest::everyFieldHasAName() {
 void ScreenTest::stationsByTheKeyboardAlone() {
     auto* rail = window_->findChild<Rail*>();
     const auto rows = rail->findChildren<RailRow*>();
-    QCOMPARE(rows.size(), 7);
+    QCOMPARE(rows.size(), 8);
     rows[0]->setFocus();
     QTest::keyClick(rows[0], Qt::Key_Down);
     QTest::keyClick(rows[1], Qt::Key_Down);

@@ -57,6 +57,7 @@ private slots:
     void poleFromFrames();
     void polePlaceTwice();
     void simulateCalibrateAnalyse();
+    void seriesSimulatedAndJudged();
     void analyseFindsTheWorm();
     void analyseFindsTheBacklash();
     void reportsAreWritten();
@@ -253,6 +254,37 @@ void ToolTest::polePlaceTwice() {
     const Ran r = tool({"pole", in("a.fits"), in("b.fits"), "--latitude", "58.35", "--longitude", "11.2"});
     QCOMPARE(r.status, 1);
     QVERIFY(std::string(r.out["problem"]["what"]).find("same place") != std::string::npos);
+}
+
+void ToolTest::seriesSimulatedAndJudged() {
+    const QString scenario = SOURCE_DIR "/resources/demo/night.json";
+    Ran r = tool({"simulate", scenario, "--minutes", "14", "--kind", "series", "--image-exposure", "60",
+                  "--dither-every", "2", "--seed", "5", "--out", in("s.ecsv"), "--frames", in("lights")});
+    QVERIFY2(r.status == 0, qPrintable(r.error));
+    const int rows = r.out["rows"];
+    QVERIFY(rows >= 4);
+    QCOMPARE(r.out["frames"].get<int>(), rows);
+    QFile table(in("s.ecsv"));
+    QVERIFY(table.open(QIODevice::ReadOnly));
+    const QByteArray text = table.readAll();
+    QVERIFY(text.startsWith("# %ECSV 1.0") && text.contains("nordstjerna-series 1") && !text.contains("nan"));
+    QStringList lights;
+    for (const QFileInfo& f : QDir(in("lights/NGC-891")).entryInfoList({"*.fits"}, QDir::Files, QDir::Name))
+        lights << f.filePath();
+    QCOMPARE(static_cast<int>(lights.size()), rows);
+    r = tool(QStringList{"series"} + lights.mid(0, 4));
+    QVERIFY2(r.status == 0, qPrintable(r.error));
+    QCOMPARE(r.out["frames"].size(), size_t(4));
+    for (const auto& f : r.out["frames"]) {
+        QVERIFY(isMeasured(f["fwhm_arcsec"]) && f["fwhm_arcsec"]["value"] > 2.0 &&
+                f["fwhm_arcsec"]["value"] < 6.0);
+        QVERIFY(f["stars"] > 100);
+        QVERIFY(f["elongation"] < 0.15);
+    }
+    QVERIFY(r.out.contains("oval") && r.out["oval"]["oval"] == false);
+    QVERIFY(r.out["findings"].is_array());
+    QCOMPARE(tool({"series", in("missing.fits")}).status, 1);
+    QCOMPARE(tool({"series"}).status, 2);
 }
 
 void ToolTest::simulateCalibrateAnalyse() {

@@ -120,6 +120,11 @@ FrameLook lookAt(const Frame& frame, const StarField& field) {
         if (const auto m = starMoments(frame, s))
             look.shapes.push_back({s.x, s.y, s.snr, *m});
     }
+    combineShapes(look, frame.width, frame.height);
+    return look;
+}
+
+void combineShapes(FrameLook& look, int width, int height) {
     look.shaped = static_cast<int>(look.shapes.size());
     std::vector<double> size;
     std::vector<double> e1;
@@ -135,8 +140,8 @@ FrameLook lookAt(const Frame& frame, const StarField& field) {
     look.e1 = clippedMean(e1);
     look.e2 = clippedMean(e2);
     // Ellipticity across the line to the middle grows with the square of the distance.
-    const double cx = 0.5 * (frame.width - 1);
-    const double cy = 0.5 * (frame.height - 1);
+    const double cx = 0.5 * (width - 1);
+    const double cy = 0.5 * (height - 1);
     const double corner2 = cx * cx + cy * cy;
     double weight = 0.0;
     double sum = 0.0;
@@ -162,7 +167,6 @@ FrameLook lookAt(const Frame& frame, const StarField& field) {
             rest += std::pow(seen[i] - k * share[i], 2);
         look.tangential = {k, std::sqrt(rest / static_cast<double>(seen.size() - 1) / weight)};
     }
-    return look;
 }
 
 double FrameLook::elongation() const {

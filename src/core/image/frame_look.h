@@ -51,5 +51,7 @@ struct FrameLook {
 };
 
 FrameLook lookAt(const Frame& frame, const StarField& field);
+// What follows from the shapes of the stars alone, on a sensor of this size.
+void combineShapes(FrameLook& look, int width, int height);
 
 } // namespace nordstjerna

@@ -203,6 +203,11 @@ Step Series::taken(const ImageTaken& image, const Event& event) {
     f.settled = settled_;
     f.remark = remarkOn(f, frames_);
     frames_.push_back(std::move(f));
+    if (solved_) {
+        const double scale = scalesOf(setup_.rig).image_arcsec_px;
+        story_.creep = creepOf(frames_, solved_->plane, solvedSide_, scale);
+        story_.oval = whyOval(frames_, solved_->plane, story_.creep, scale);
+    }
     frame_ = image.frame;
     settled_ = true;
     ++sinceDither_;
@@ -239,6 +244,7 @@ Step Series::advance(const Event& event) {
         if (!std::holds_alternative<DoneStep>(next))
             return next;
         solved_ = centring_->solved();
+        solvedSide_ = event.mount.side;
         centred_ = true;
         return move(event);
     }

@@ -2,6 +2,7 @@
 // dithers, flips, and ends in good order. What it does when, its rules say (series_plan.h).
 #pragma once
 
+#include "core/findings/series_findings.h"
 #include "core/procedure/flip.h"
 #include "core/series/series_frame.h"
 #include "core/series/series_plan.h"
@@ -47,6 +48,8 @@ public:
     const std::string& ending() const { return ending_; } // why it ended
     const Flip* flip() const { return flip_ ? &*flip_ : nullptr; }
     const std::optional<FlipRecord>& flipped() const { return flipped_; }
+    // What the frames tell so far.
+    const SeriesStory& story() const { return story_; }
 
     // By the person, between two steps.
     void pause(bool on) { pauseWanted_ = on; }
@@ -100,6 +103,8 @@ private:
     bool settled_ = true;
     bool pauseWanted_ = false, flipWanted_ = false;
     DitherSpot spot_;
+    std::string solvedSide_;
+    SeriesStory story_;
 };
 
 } // namespace nordstjerna

@@ -218,6 +218,16 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
     return frame;
 }
 
+std::optional<double> readFitsNumber(const std::filesystem::path& path, const std::string& key) {
+    auto file = open(path, READONLY);
+    return file && moveToImage(file->get()) ? number(file->get(), key.c_str()) : std::nullopt;
+}
+
+std::optional<std::string> readFitsText(const std::filesystem::path& path, const std::string& key) {
+    auto file = open(path, READONLY);
+    return file && moveToImage(file->get()) ? text(file->get(), key.c_str()) : std::nullopt;
+}
+
 namespace {
 template <typename Write>
 Expected<void> create(const std::filesystem::path& path, const Write& write) {

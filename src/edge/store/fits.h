@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -29,6 +30,10 @@ struct FitsCard {
 // Writes 16-bit counts with the standard keywords and these; never overwrites.
 Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame,
                          const std::vector<FitsCard>& cards = {});
+
+// One keyword of the first image's header; absent when it is not there, or the file cannot be read.
+std::optional<double> readFitsNumber(const std::filesystem::path& path, const std::string& key);
+std::optional<std::string> readFitsText(const std::filesystem::path& path, const std::string& key);
 
 // Copies a FITS file and puts the solution's WCS into the copy's first image; never overwrites.
 Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesystem::path& to,

@@ -13,6 +13,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/findings/series_findings.h"
 #include "core/procedure/test_exposure.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/dither_chart.h"
@@ -234,6 +235,7 @@ void ExposeStation::begin() {
             seen.solved = s.solved();
             seen.plan = s.plan(clock->now());
             seen.flipped = s.flipped();
+            seen.story = s.story();
             seen.unsaved = s.unsaved();
             seen.waitingFor = s.waitingFor();
             seen.ending = s.ending();
@@ -567,25 +569,7 @@ StationState ExposeStation::state() const {
 }
 
 std::vector<Finding> ExposeStation::findings() const {
-    std::vector<Finding> list;
-    if (const double loss = focusLoss(seen_.frames); loss > 0.08)
-        list.push_back(
-            {"expose.focus", Weight::look, "The stars have grown.",
-             "FWHM is " + formatNumber(100.0 * loss, 0) + " % above the best stretch of this series.",
-             "Focus the imaging camera anew after this frame.", "", ""});
-    int struck = 0;
-    std::string words;
-    for (const SeriesFrame& f : seen_.frames)
-        if (f.remark != Remark::none) {
-            ++struck;
-            if (struck <= 4)
-                words += (words.empty() ? "" : "; ") + ("frame " + std::to_string(f.number)) + ": " +
-                         remarkWord(f.remark);
-        }
-    if (struck > 0)
-        list.push_back({"expose.marked", Weight::know, formatCount(struck, "frame") + " marked.",
-                        words + (struck > 4 ? " …" : "") + ".", "Look at them before throwing them away.", "",
-                        ""});
+    std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
     if (seen_.flipped) {
         const FlipRecord& f = *seen_.flipped;
         std::string evidence = "The mount hangs on the " + f.sideAfter + " side after " +

@@ -46,6 +46,7 @@ private:
         std::optional<SolvedFrame> solved;
         std::optional<SeriesPlan> plan;
         std::optional<FlipRecord> flipped;
+        SeriesStory story;
         std::optional<Problem> unsaved;
         std::string waitingFor, ending;
         Instant exposedSince;

@@ -12,7 +12,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double fwhmPerSigma = 2.3548200450309493;
 constexpr size_t mostPoints = 500;
 
 // Of the points about their mean.
@@ -203,29 +202,29 @@ Expected<ImageTaken> SimCamera::imageDirectly(const ImageStep& step, const StopF
     const CameraSpec& c = setup_.camera;
     const double variance = scene.sky_e + c.readNoise_e * c.readNoise_e;
     const double area = 4.0 * std::numbers::pi * scene.sigma_px * scene.sigma_px;
-    Eigen::Matrix2d shape = spreadOf(seen->path);
-    shape += (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
-    double precision = 0.0;
-    for (const Spot& s : scene.spots) {
+    const Eigen::Matrix2d shape =
+        spreadOf(seen->path) + (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
+    constexpr size_t most = 200;
+    for (size_t i = 0; i < scene.spots.size(); ++i) {
+        const Spot& s = scene.spots[i];
         const double snr = s.electrons / std::sqrt(s.electrons + area * variance);
         look.stars += snr > 10.0;
-        if (snr > 20.0 && s.electrons < c.fullWell_e * area && look.shaped < 200) {
-            ++look.shaped;
-            precision += snr * snr;
-        }
+        if (snr < 20.0 || s.electrons > c.fullWell_e * 0.5 * area || look.shapes.size() >= most)
+            continue;
+        // Ellipticity and size of one star are known to about 2 over its SNR, its place to a third of that.
+        const Eigen::Matrix2d m = shape + seen->own[i] * seen->own[i].transpose() / 12.0;
+        const double sigma = 1.4 / snr * m.trace();
+        const double place = 0.7 * scene.sigma_px / snr;
+        look.shapes.push_back({s.x + place * random_.gaussian(),
+                               s.y + place * random_.gaussian(),
+                               snr,
+                               {m(0, 0) + sigma * random_.gaussian(), m(1, 1) + sigma * random_.gaussian(),
+                                m(0, 1) + 0.7 * sigma * random_.gaussian()}});
     }
     look.background_adu = scene.sky_e / c.gain_e_adu + night_.scenario_.offset_adu;
     look.noise_adu = std::sqrt(variance) / c.gain_e_adu;
     look.tracks = seen->line ? 1 : 0;
-    if (look.shaped == 0)
-        return taken;
-    // A star's ellipticity is known to about 2 over its SNR, its size likewise.
-    const double sigma = 2.0 / std::sqrt(precision) + 0.002;
-    const Moments m{shape(0, 0), shape(1, 1), shape(0, 1)};
-    const double fwhm = fwhmPerSigma * std::sqrt(0.5 * m.size());
-    look.e1 = {m.e1() + sigma * random_.gaussian(), sigma};
-    look.e2 = {m.e2() + sigma * random_.gaussian(), sigma};
-    look.fwhm_px = {fwhm * (1.0 + 0.5 * sigma * random_.gaussian()), 0.5 * fwhm * sigma};
+    combineShapes(look, c.binnedWidth(), c.binnedHeight());
     look.hfd_px = look.fwhm_px.value;
     return taken;
 }

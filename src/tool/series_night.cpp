@@ -1,0 +1,229 @@
+#include "tool/series_night.h"
+
+#include <algorithm>
+
+#include "core/procedure/rates_measurement.h"
+#include "core/procedure/series.h"
+#include "core/rates/reuse.h"
+#include "core/rig/scales.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/platesolve/plate_solver.h"
+#include "edge/store/file_problems.h"
+#include "edge/store/fits.h"
+#include "edge/store/run_table.h"
+#include "edge/store/series_keeper.h"
+#include "edge/store/series_table.h"
+#include "edge/watch.h"
+
+namespace nordstjerna {
+
+namespace {
+
+Json storyJson(const std::vector<SeriesFrame>& frames, const SeriesStory& story) {
+    Json j = Json::object();
+    if (story.creep)
+        j["creep"] = {{"east_arcsec_min", measured(story.creep->east_arcsec_min, 4)},
+                      {"north_arcsec_min", measured(story.creep->north_arcsec_min, 4)},
+                      {"frames", story.creep->frames}};
+    if (story.oval) {
+        Json causes = Json::array();
+        for (const OvalShare& s : story.oval->causes)
+            causes.push_back({{"cause", ovalCauseName(s.cause)}, {"share", number(s.share, 3)}});
+        j["oval"] = {{"oval", story.oval->oval},
+                     {"elongation", number(story.oval->elongation, 4)},
+                     {"position_angle_deg", number(story.oval->positionAngle_deg, 1)},
+                     {"causes", causes}};
+    }
+    j["findings"] = findingsJson(seriesFindings(frames, story));
+    return j;
+}
+
+// What guided meanwhile, from its table.
+std::vector<GuideGlance> glancesOf(const Run& run) {
+    std::vector<GuideGlance> glances;
+    for (const RunRow& row : run.rows)
+        glances.push_back(glanceOf(run.meta, row, nullptr));
+    return glances;
+}
+
+// The places of the aim by the dithers of a run, imaging pixels.
+DitherSpot aimAt(const Run& run, Instant when, double scale) {
+    SkyError aim;
+    for (const RunRow& row : run.rows) {
+        if (run.meta.start + row.t_s > when)
+            break;
+        if (const auto by = aimMoveIn(row.event)) {
+            aim.dra_arcsec += by->dra_arcsec;
+            aim.ddec_arcsec += by->ddec_arcsec;
+        }
+    }
+    return {aim.dra_arcsec / scale, aim.ddec_arcsec / scale};
+}
+
+} // namespace
+
+Expected<Json> simulateSeries(const SimulateRequest& request) {
+    if (std::filesystem::exists(request.out))
+        return existsAlready(request.out);
+    auto scenario = readScenario(request.scenario);
+    if (!scenario)
+        return tl::unexpected(scenario.error());
+    scenario->speed = 0.0;
+    if (request.seed)
+        scenario->seed = *request.seed;
+    auto index = StarIndex::loadDefault();
+    if (!index)
+        return tl::unexpected(index.error());
+    const Rig rig = scenario->rig;
+    SimulatedNight night(*scenario, *index);
+    Devices devices = night.devices();
+    if (!request.rendered)
+        devices.track = night.trackDirectly();
+    if (!request.rendered && !request.frames)
+        devices.image = night.imageDirectly();
+    RunnerControl control;
+    const auto seat = night.clock().reserve();
+    seat->sit();
+    RatesMeasurement measurement({rig});
+    if (const auto done = runProcedure(measurement, devices, control); !done)
+        return tl::unexpected(done.error());
+    const Rates rates = *measurement.result();
+    SettingsBook book;
+    book.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);
+    for (const auto& [key, value] : request.wishes.values)
+        book.change(key, value, "yours", "", night.clock().now());
+    Watch watch(devices);
+    devices.guide = &watch;
+    watch.setPrepare([&](const StopFlag&) -> Expected<WatchPlan> {
+        GuidingSetup setup;
+        setup.rig = rig;
+        setup.rates =
+            rates.setup.side == night.mount().state().side ? rates : ratesAcrossPier(rates, std::nullopt);
+        setup.controller = book.controller();
+        setup.exposure_s = book.value(SettingKey::exposure);
+        return WatchPlan{std::make_shared<Guiding>(setup), {}, {}};
+    });
+    SeriesSetup setup;
+    setup.rig = rig;
+    setup.targetName = scenario->targetName;
+    setup.target = vectorFrom(scenario->target);
+    setup.exposure_s = request.imageExposure_s;
+    setup.dither.size_px = request.dither_px;
+    setup.dither.every = request.ditherEvery;
+    setup.seed = scenario->seed;
+    setup.ends.at = night.clock().now() + 60.0 * request.minutes;
+    Series series(setup);
+    std::unique_ptr<SeriesKeeper> keeper;
+    if (request.frames)
+        keeper = std::make_unique<SeriesKeeper>(*request.frames);
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure&) {
+        if (!keeper)
+            return;
+        keeper->keep(series);
+        if (series.unsaved())
+            control.stop = true;
+    };
+    const auto done = runProcedure(series, devices, control, hooks);
+    if (watch.running())
+        (void)watch.stop(control.halt);
+    if (!done)
+        return tl::unexpected(done.error());
+    if (series.unsaved())
+        return tl::unexpected(*series.unsaved());
+    if (const auto written = writeSeriesTable(request.out, setup, series.frames()); !written)
+        return tl::unexpected(written.error());
+    Json result{{"out", request.out.string()},    {"kind", "series"},
+                {"rows", series.frames().size()}, {"frames", keeper ? keeper->saved() : 0},
+                {"ended", series.ending()},       {"flipped", series.flipped().has_value()}};
+    result.update(storyJson(series.frames(), series.story()));
+    return result;
+}
+
+Expected<Json> commandSeries(const SeriesRequest& request) {
+    std::optional<Run> run;
+    if (request.run) {
+        auto read = readRunTable(*request.run);
+        if (!read)
+            return tl::unexpected(read.error());
+        run = std::move(*read);
+    }
+    const auto glances = run ? glancesOf(*run) : std::vector<GuideGlance>{};
+    std::vector<SeriesFrame> frames;
+    std::optional<SolvedFrame> solved;
+    double scale = 0.0;
+    Json list = Json::array();
+    for (const auto& path : request.frames) {
+        auto frame = readFits(path);
+        if (!frame)
+            return tl::unexpected(frame.error());
+        if (!frame->info.start || frame->info.exposure_s <= 0.0)
+            return problem(path.string() + " does not say when it was exposed.",
+                           "Its header has no DATE-OBS or no EXPTIME.", "Leave it out.");
+        const auto field = detectStars(*frame);
+        if (!field)
+            return tl::unexpected(field.error());
+        SeriesFrame f;
+        f.start = *frame->info.start;
+        f.exposure_s = frame->info.exposure_s;
+        f.file = path.string();
+        f.look = lookAt(*frame, *field);
+        f.side = readFitsText(path, "PIERSIDE").value_or("");
+        f.guide = guideShare(glances, f.start, f.start + f.exposure_s);
+        if (!solved) {
+            const auto index = StarIndex::loadDefault();
+            if (!index)
+                return tl::unexpected(index.error());
+            SolveOptions options;
+            options.near =
+                frame->info.pointing ? std::optional(vectorFrom(*frame->info.pointing)) : std::nullopt;
+            if (frame->info.pixel_um > 0.0 && frame->info.focal_mm > 0.0)
+                options.scale_arcsec_px = scaleArcsecPx(frame->info.pixel_um, frame->info.focal_mm);
+            const StopFlag go{false};
+            auto answer = solveFrame(**index, *frame, options, go);
+            if (!answer)
+                return tl::unexpected(answer.error());
+            solved = *answer;
+            scale = solved->plane.scaleArcsecPx();
+        }
+        const auto x = readFitsNumber(path, "DITHERX");
+        const auto y = readFitsNumber(path, "DITHERY");
+        f.spot = x && y ? DitherSpot{*x, *y} : run ? aimAt(*run, f.start, scale) : DitherSpot{};
+        frames.push_back(std::move(f));
+    }
+    std::sort(frames.begin(), frames.end(),
+              [](const SeriesFrame& a, const SeriesFrame& b) { return a.start < b.start; });
+    std::vector<SeriesFrame> judged;
+    for (SeriesFrame& f : frames) {
+        f.number = static_cast<int>(judged.size()) + 1;
+        f.remark = remarkOn(f, judged);
+        judged.push_back(f);
+    }
+    SeriesStory story;
+    story.creep = creepOf(judged, solved->plane, frames.front().side, scale);
+    story.oval = whyOval(judged, solved->plane, story.creep, scale);
+    const double sense = solved->plane.mirrored() ? -1.0 : 1.0;
+    for (const SeriesFrame& f : judged) {
+        const double pa =
+            Angle::fromDeg(solved->plane.roll().deg() + sense * (f.look.angle_deg() - 90.0)).wrapped().deg();
+        Json row{{"file", f.file},
+                 {"start_utc", formatInstant(f.start)},
+                 {"exposure_s", number(f.exposure_s, 3)},
+                 {"stars", f.look.stars},
+                 {"fwhm_arcsec", measured({f.look.fwhm_px.value * scale, f.look.fwhm_px.sigma * scale}, 3)},
+                 {"hfd_px", number(f.look.hfd_px, 3)},
+                 {"elongation", number(f.look.elongation(), 4)},
+                 {"position_angle_deg", measured({std::fmod(pa, 180.0), f.look.angleSigma_deg()}, 1)},
+                 {"remark", remarkWord(f.remark)}};
+        if (f.guide.looks > 0)
+            row["guide"] = {{"ra_arcsec", number(f.guide.ra_arcsec, 4)},
+                            {"dec_arcsec", number(f.guide.dec_arcsec, 4)},
+                            {"total_arcsec", number(f.guide.total_arcsec(), 4)}};
+        list.push_back(std::move(row));
+    }
+    Json result{{"frames", list}};
+    result.update(storyJson(judged, story));
+    return result;
+}
+
+} // namespace nordstjerna
