@@ -4,6 +4,7 @@
 
 #include "core/base/random.h"
 #include "core/guide/controller.h"
+#include "core/guide/dec_probe.h"
 #include "core/guide/guide_geometry.h"
 #include "core/guide/star_group.h"
 #include "registry.h"
@@ -24,6 +25,7 @@ private slots:
     void groupDropsAStarThatDisagrees();
     void groupSurvivesLosses();
     void oneFaintStarIsNotTheField();
+    void decIsProvenWhateverThePlayAndTheAir();
 };
 
 namespace {
@@ -204,6 +206,51 @@ void GuideTest::nineStarsAreQuieterThanOne() {
         single += std::pow(seen[0]->x - home[0].x, 2) / frames;
     }
     QVERIFY2(std::sqrt(single / combined) > 2.0, qPrintable(QString::number(std::sqrt(single / combined))));
+}
+
+void GuideTest::decIsProvenWhateverThePlayAndTheAir() {
+    // Play up to 6″ anywhere in its gap, air up to 4″ (which moves a field of stars by 0.23 of that in two
+    // seconds), a drift, either sense.
+    int pulses = 0;
+    int right = 0;
+    std::vector<int> each;
+    for (std::uint64_t seed = 1; seed <= 1000; ++seed) {
+        Random random(seed);
+        const double scale = random.uniform(1.0, 4.0);
+        const double play = random.uniform(0.0, 6.0);
+        const double jitter = 0.23 * random.uniform(0.8, 4.0);
+        const double drift = random.uniform(-0.06, 0.06); // ″/s
+        const bool reversed = random.uniform(0.0, 1.0) < 0.5;
+        const double angle = random.uniform(-180.0, 180.0);
+        Rates rates;
+        rates.setup.scale_arcsec_px = scale;
+        rates.dec.rate_px_s = {7.5 / scale, 0.0};
+        rates.dec.angle_deg = {angle, 0.0};
+        DecProbe probe(rates, 0.6 / scale);
+        double motor = 0.0;
+        double load = -random.uniform(0.0, 1.0) * play;
+        double t = 0.0;
+        for (int frame = 0; frame < 80; ++frame, t += 3.0) {
+            const double place = (load + drift * t + jitter * random.gaussian()) / scale;
+            const double aside = jitter * random.gaussian() / scale;
+            const double a = angle * M_PI / 180.0;
+            const auto pulse = probe.next(place * std::cos(a) - aside * std::sin(a),
+                                          place * std::sin(a) + aside * std::cos(a));
+            if (!pulse)
+                break;
+            motor += (reversed ? -1.0 : 1.0) * 7.5 * 0.001 * *pulse;
+            load = std::clamp(load, motor - play, motor);
+        }
+        const auto told = probe.reversed();
+        right += told && *told == reversed;
+        pulses += probe.pulses();
+        each.push_back(probe.pulses());
+    }
+    std::sort(each.begin(), each.end());
+    QVERIFY2(right == 1000, qPrintable(QString::number(right)));
+    QVERIFY2(
+        each[900] <= 8,
+        qPrintable(QString("median %1, 90 % %2, most %3").arg(each[500]).arg(each[900]).arg(each.back())));
 }
 
 NORDSTJERNA_TEST(GuideTest)

@@ -68,7 +68,6 @@ void exposeViews(MainWindow& w) {
     expose->findChild<QDoubleSpinBox*>("series-exposure")->setValue(120.0);
     expose->findChild<QDoubleSpinBox*>("dither-every")->setValue(2.0);
     settle(700);
-    shoot(w, "expose-plan");
     expose->primary()->click();
     QElapsedTimer t;
     t.start();
@@ -80,8 +79,6 @@ void exposeViews(MainWindow& w) {
     shoot(w, "expose");
     expose->showPage(ExposeStation::Page::shapes);
     shoot(w, "expose-shapes");
-    expose->showPage(ExposeStation::Page::dither);
-    shoot(w, "expose-dither");
 }
 
 } // namespace
@@ -149,8 +146,6 @@ int main(int argc, char** argv) {
     shoot(w, "pole-plan");
     pole->primary()->click();
     waitIdle(w);
-    phase("Plan and measure");
-    shoot(w, "pole-measured");
     phase("Adjust");
     pole->primary()->click();
     // Scripted hands: most of the azimuth, then most of the altitude, as a person would.

@@ -9,10 +9,10 @@ namespace nordstjerna {
 
 namespace {
 constexpr int mostSlews = 5;
-constexpr int mostClouds = 15;
+constexpr int mostSolves = 15;
 constexpr int mostGuideTries = 5;
-constexpr double pause_s = 1.0;
-constexpr double again_s = 60.0; // a mount by whose clock the meridian is not passed yet
+constexpr double lookAround_s = 1.0;
+constexpr double retrySlew_s = 60.0; // a mount by whose clock the meridian is not passed yet
 } // namespace
 
 Flip::Flip(FlipSetup setup) : setup_(std::move(setup)) {}
@@ -33,7 +33,7 @@ Step Flip::comeOver(const Event& event) {
     if (!setup_.pauseBefore)
         return slew(event);
     phase_ = Phase::pausingBefore;
-    return WaitStep{pause_s, "the word to go on, after a look at the cables"};
+    return WaitStep{lookAround_s, "the word to go on, after a look at the cables"};
 }
 
 Step Flip::slew(const Event& event) {
@@ -68,7 +68,7 @@ Step Flip::guideAgain() {
 Step Flip::afterCentring(const Event&) {
     if (setup_.pauseAfter && !goOn_) {
         phase_ = Phase::pausingAfter;
-        return WaitStep{pause_s, "the word to go on, after a look at the cables"};
+        return WaitStep{lookAround_s, "the word to go on, after a look at the cables"};
     }
     return guideAgain();
 }
@@ -95,7 +95,7 @@ std::optional<Step> Flip::step(const Event& event) {
         return comeOver(event);
     case Phase::pausingBefore:
         if (!goOn_)
-            return WaitStep{pause_s, "the word to go on, after a look at the cables"};
+            return WaitStep{lookAround_s, "the word to go on, after a look at the cables"};
         goOn_ = false;
         return slew(event);
     case Phase::slewing:
@@ -104,7 +104,7 @@ std::optional<Step> Flip::step(const Event& event) {
             // Some mounts want to be told again, some go by a clock of their own.
             if (record_.slews < mostSlews) {
                 phase_ = Phase::waiting;
-                return WaitStep{record_.slews == 1 ? 5.0 : again_s,
+                return WaitStep{record_.slews == 1 ? 5.0 : retrySlew_s,
                                 "the mount, which has not come over; it is told again then"};
             }
             return fail({"The mount has not come over.",
@@ -120,9 +120,9 @@ std::optional<Step> Flip::step(const Event& event) {
         const Step next = centring_->next(event);
         if (const auto* broken = std::get_if<FailStep>(&next)) {
             // A cloud may stand there; the mount tracks meanwhile.
-            if (++clouds_ < mostClouds && !centring_->solved()) {
+            if (++clouds_ < mostSolves && !centring_->solved()) {
                 phase_ = Phase::cloudWait;
-                return WaitStep{again_s, "a clear field: " + broken->problem.what};
+                return WaitStep{retrySlew_s, "a clear field: " + broken->problem.what};
             }
             return fail(broken->problem);
         }
@@ -157,7 +157,7 @@ std::optional<Step> Flip::step(const Event& event) {
             if (guideTries_ < mostGuideTries) {
                 phase_ = Phase::pausingAfter;
                 goOn_ = true;
-                return WaitStep{again_s, "guide stars: " + failed->problem.what};
+                return WaitStep{retrySlew_s, "guide stars: " + failed->problem.what};
             }
             return fail(failed->problem);
         }

@@ -58,12 +58,12 @@ Step Series::wait(Phase phase, double seconds, const std::string& why) {
 Step Series::close(const std::string& why, bool stopGuiding) {
     ending_ = why;
     why_.clear();
-    if (!stopGuiding || !guided_) {
+    if (!stopGuiding || !guideBegun_) {
         phase_ = Phase::ended;
         return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
     }
     phase_ = Phase::closing;
-    guided_ = false;
+    guided_ = guideBegun_ = false;
     return GuideStep{GuideStep::Act::stop, {}, {}};
 }
 
@@ -133,6 +133,7 @@ Step Series::centre(const Event& event) {
 
 Step Series::guide() {
     phase_ = Phase::guiding;
+    guideBegun_ = true;
     why_ = "guide stars and the loop";
     return GuideStep{GuideStep::Act::start, {}, {}};
 }

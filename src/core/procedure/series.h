@@ -99,7 +99,8 @@ private:
     int sinceDither_ = 0; // frames
     int clouds_ = 0;
     bool centred_ = false;
-    bool guided_ = false; // the loop runs and was steady
+    bool guided_ = false;     // the loop runs and was steady
+    bool guideBegun_ = false; // it was asked to, and may still be running
     bool settled_ = true;
     bool pauseWanted_ = false, flipWanted_ = false;
     DitherSpot spot_;

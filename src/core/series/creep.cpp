@@ -9,7 +9,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double deg = 57.29577951308232;
+constexpr double degPerRadian = 57.29577951308232;
 
 // A straight line through places of several stretches that begin anew: one slope, a level each.
 struct Stretch {
@@ -53,7 +53,7 @@ double Creep::speed_arcsec_min() const {
     return std::hypot(east_arcsec_min.value, north_arcsec_min.value);
 }
 double Creep::positionAngle_deg() const {
-    return deg * std::atan2(east_arcsec_min.value, north_arcsec_min.value);
+    return degPerRadian * std::atan2(east_arcsec_min.value, north_arcsec_min.value);
 }
 bool Creep::certain() const {
     return speed_arcsec_min() > 3.0 * std::max(east_arcsec_min.sigma, north_arcsec_min.sigma);

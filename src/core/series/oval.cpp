@@ -8,7 +8,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double deg = 57.29577951308232;
+constexpr double degreesEach = 57.29577951308232;
 constexpr size_t memory = 20;
 constexpr double visible = 0.06; // elongation from which on an eye sees it
 
@@ -49,7 +49,7 @@ std::optional<OvalReport> whyOval(const std::vector<SeriesFrame>& frames, const 
         if (f.look.shaped < 5 || (f.remark != Remark::none && f.remark != Remark::unsharp))
             continue;
         // Twice the position angle of the longer axis; half a turn of the sensor changes nothing.
-        const double twice = 2.0 * (plane.roll().deg() + sense * (f.look.angle_deg() - 90.0)) / deg;
+        const double twice = 2.0 * (plane.roll().deg() + sense * (f.look.angle_deg() - 90.0)) / degreesEach;
         const double sigma2 = std::pow(f.look.fwhm_px.value * scale / 2.3548, 2);
         const double e = std::hypot(f.look.e1.value, f.look.e2.value);
         dec.push_back(2.0 * sigma2 * e * std::cos(twice));
@@ -70,7 +70,7 @@ std::optional<OvalReport> whyOval(const std::vector<SeriesFrame>& frames, const 
     const Excess seen{report.excessDec_arcsec2.value, report.excessDiagonal_arcsec2.value};
     const double e = std::min(0.99, seen.size() / mean(squares));
     report.elongation = 1.0 - std::sqrt((1.0 - e) / (1.0 + e));
-    const double angle = 0.5 * std::atan2(seen.diagonal, seen.dec) * deg;
+    const double angle = 0.5 * std::atan2(seen.diagonal, seen.dec) * degreesEach;
     report.positionAngle_deg = angle < 0.0 ? angle + 180.0 : angle;
     const double sigma = std::max(report.excessDec_arcsec2.sigma, report.excessDiagonal_arcsec2.sigma);
     const double turning = mean(across);

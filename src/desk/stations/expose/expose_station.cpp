@@ -190,6 +190,7 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
 void ExposeStation::replan() {
     if (running_)
         return;
+    sincePlanned_ = 0;
     const SeriesSetup setup = wanted();
     const Instant now = session().now();
     const auto rules = SeriesRules::from(setup, now);
@@ -540,7 +541,8 @@ void ExposeStation::tick() {
     if (!running_) {
         strip_->setFrame(-1.0, seen_.frames.empty() ? "" : QString::number(seen_.frames.size()),
                          seen_.frames.empty() ? tr("no series yet") : tr("frames"));
-        if (isVisible() && !alone_)
+        constexpr int every = 20; // time goes on, and the plan with it
+        if (isVisible() && !alone_ && ++sincePlanned_ >= every)
             replan();
         return;
     }

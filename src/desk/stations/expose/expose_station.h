@@ -93,6 +93,7 @@ private:
     bool alone_ = false;   // a flip or a test exposure
     bool pausing_ = false, stopping_ = false;
     bool toldUnsaved_ = false;
+    int sincePlanned_ = 0; // ticks
     double utcOffset_h_ = 0.0;
 };
 

@@ -12,8 +12,8 @@
 namespace nordstjerna {
 
 namespace {
-constexpr std::array twilights{Twilight::civil, Twilight::nautical, Twilight::astronomical};
-constexpr std::array kinds{DitherKind::spread, DitherKind::random, DitherKind::spiral};
+constexpr std::array twilightChoices{Twilight::civil, Twilight::nautical, Twilight::astronomical};
+constexpr std::array ditherPatterns{DitherKind::spread, DitherKind::random, DitherKind::spiral};
 } // namespace
 
 PlanCard::PlanCard(QWidget* parent)
@@ -91,14 +91,14 @@ void PlanCard::read(SeriesSetup& s) const {
     s.start.dusk.reset();
     s.ends.dawn.reset();
     if (begin_->currentIndex() > 0)
-        s.start.dusk = twilights[static_cast<size_t>(begin_->currentIndex() - 1)];
+        s.start.dusk = twilightChoices[static_cast<size_t>(begin_->currentIndex() - 1)];
     if (end_->currentIndex() > 0)
-        s.ends.dawn = twilights[static_cast<size_t>(end_->currentIndex() - 1)];
+        s.ends.dawn = twilightChoices[static_cast<size_t>(end_->currentIndex() - 1)];
     s.ends.altitude_deg = down_->exact();
     s.dither.size_px = size_->exact();
     s.dither.every = static_cast<int>(every_->exact());
     s.dither.raOnly = pattern_->currentIndex() == 3;
-    s.dither.kind = kinds[static_cast<size_t>(pattern_->currentIndex() % 3)];
+    s.dither.kind = ditherPatterns[static_cast<size_t>(pattern_->currentIndex() % 3)];
     s.dither.within_px = within_->exact();
     s.dither.for_s = holds_->exact();
     s.dither.timeout_s = std::max(60.0, 4.0 * s.dither.for_s);
