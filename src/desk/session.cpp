@@ -126,6 +126,15 @@ void Session::keepView(const std::string& station, const std::string& theme, boo
     keepEvening();
 }
 
+void Session::keepSeriesPlan(const std::map<std::string, double>& plan, const std::filesystem::path& folder) {
+    if (plan == evening_.seriesPlan && folder == imageFolder())
+        return;
+    evening_.seriesPlan = plan;
+    if (folder != imageFolder())
+        evening_.frameFolder = folder.string();
+    keepEvening();
+}
+
 std::vector<RigLibrary::Listed> Session::rigs() {
     auto list = library().list();
     const auto own =

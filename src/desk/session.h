@@ -183,7 +183,13 @@ public:
     const std::optional<SeriesPlan>& plan() const { return plan_; }
     void setPlan(std::optional<SeriesPlan> plan) { plan_ = std::move(plan); }
     void addBlock(const NightBlock& block) { blocks_.push_back(block); }
-    std::filesystem::path imageFolder() const { return dataFolder_ / "frames"; }
+    // Where frames go unless the person chose another folder, and the plan of the last series by its fields.
+    std::filesystem::path imageFolder() const {
+        return evening_.frameFolder.empty() ? dataFolder_ / "frames"
+                                            : std::filesystem::path(evening_.frameFolder);
+    }
+    const std::map<std::string, double>& seriesPlan() const { return evening_.seriesPlan; }
+    void keepSeriesPlan(const std::map<std::string, double>& plan, const std::filesystem::path& folder);
 
     // Runs in the worker between two steps of the procedure under way.
     void tell(std::function<void(Procedure&)> message);

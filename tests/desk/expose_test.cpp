@@ -28,6 +28,7 @@ private slots:
     void init();
     void cleanup() { window_.reset(); }
     void planFollowsTheFields();
+    void planComesBackAtTheNextStart();
     void seriesOverTheFlip();
     void aDiskThatIsFull();
     void stopNowAndHalt();
@@ -141,6 +142,21 @@ void ExposeTest::planFollowsTheFields() {
     QVERIFY(window_->session().plan() && !window_->session().plan()->blocks.empty());
 }
 
+void ExposeTest::planComesBackAtTheNextStart() {
+    set("series-exposure", 301.5);
+    set("dither-every", 4.0);
+    expose()->findChild<QComboBox*>("series-ends")->setCurrentIndex(1);
+    expose()->saveIn(data_->filePath("my frames").toStdString());
+    QVERIFY(window_->session().flush(10.0));
+    window_.reset();
+    window_ = std::make_unique<MainWindow>(std::make_unique<Session>(
+        seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    QCOMPARE(expose()->findChild<QDoubleSpinBox*>("series-exposure")->value(), 301.5);
+    QCOMPARE(expose()->findChild<QDoubleSpinBox*>("dither-every")->value(), 4.0);
+    QCOMPARE(expose()->findChild<QComboBox*>("series-ends")->currentText(), QString("civil dawn"));
+    QCOMPARE(window_->session().imageFolder().filename().string(), std::string("my frames"));
+}
+
 void ExposeTest::seriesOverTheFlip() {
     letTimePass("2026-10-14T23:35:00");
     measureRates();
@@ -151,7 +167,7 @@ void ExposeTest::seriesOverTheFlip() {
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     QVERIFY(expose()->running());
     QCOMPARE(expose()->primary()->text(), QString("Stop after this frame"));
-    QVERIFY(!expose()->findChild<QDoubleSpinBox*>("series-exposure")->isEnabled());
+    QVERIFY(!expose()->findChild<QDoubleSpinBox*>("series-exposure")->isVisible());
     QVERIFY(waitFor([this] { return expose()->frames().size() >= 2; }));
     // Guiding belongs to the series now.
     QVERIFY(window_->session().guiding());

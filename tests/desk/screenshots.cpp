@@ -25,6 +25,7 @@ namespace {
 
 QString folder;
 QString suffix;
+double liveSpeed = 0.0;
 
 void settle(int ms) {
     QElapsedTimer t;
@@ -71,6 +72,20 @@ void exposeViews(MainWindow& w) {
     expose->primary()->click();
     QElapsedTimer t;
     t.start();
+    if (liveSpeed > 0.0) {
+        // As a person sees it: time runs, three looks a second apart.
+        while (expose->frames().empty() && t.elapsed() < 240000)
+            QApplication::processEvents(QEventLoop::AllEvents, 20);
+        w.session().simulatedNight().clock().setSpeed(liveSpeed);
+        settle(14000);
+        for (int i = 1; i <= 3; ++i) {
+            settle(1000);
+            w.grab().save(folder + QString("/live-%1.png").arg(i));
+        }
+        std::printf("%zu frames, %zu rows\n", expose->frames().size(),
+                    static_cast<GuideStation*>(w.station("Guide"))->run().rows.size());
+        return;
+    }
     while (expose->frames().size() < 14 && t.elapsed() < 240000)
         QApplication::processEvents(QEventLoop::AllEvents, 20);
     w.session().simulatedNight().clock().setSpeed(1.0);
@@ -92,7 +107,9 @@ int main(int argc, char** argv) {
     parser.addOption({"theme", "theme", "name", "Dusk"});
     parser.addOption({"suffix", "added to the names", "text", ""});
     parser.addOption({"expose", "the views of Expose only"});
+    parser.addOption({"live", "with --expose: look on while time runs so many times as fast", "speed", "0"});
     parser.process(app);
+    liveSpeed = parser.value("live").toDouble();
     folder = parser.positionalArguments().value(0, ".");
     suffix = parser.value("suffix");
     loadTypefaces();

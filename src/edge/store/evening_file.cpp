@@ -71,6 +71,9 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
                 e.taught[rig] = taughtFromJson(t);
         if (json->contains("dec_reverses"))
             e.decReverses = json->at("dec_reverses").get<std::map<std::string, bool>>();
+        if (json->contains("series_plan"))
+            e.seriesPlan = json->at("series_plan").get<std::map<std::string, double>>();
+        e.frameFolder = json->value("frame_folder", "");
     } catch (const nlohmann::json::exception& x) {
         return problem(path.string() + " cannot be understood.", std::string(x.what()) + ".",
                        "Move it away; a new one is begun.");
@@ -79,9 +82,10 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
 }
 
 Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e) {
-    nlohmann::json json{{"format", eveningFormat}, {"station", e.station},
-                        {"theme", e.theme},        {"findings", e.findings},
-                        {"window", e.windowPlace}, {"dec_reverses", e.decReverses}};
+    nlohmann::json json{
+        {"format", eveningFormat},     {"station", e.station},         {"theme", e.theme},
+        {"findings", e.findings},      {"window", e.windowPlace},      {"dec_reverses", e.decReverses},
+        {"series_plan", e.seriesPlan}, {"frame_folder", e.frameFolder}};
     if (e.rig)
         json["rig"] = rigToJson(*e.rig);
     if (e.target)

@@ -32,6 +32,9 @@ struct Evening {
     std::map<std::string, bool> decReverses;
     // For each rig: what its runs taught the guide loop.
     std::map<std::string, LoopPriors> taught;
+    // The plan of the last series, by the names of its fields; and where frames go.
+    std::map<std::string, double> seriesPlan;
+    std::string frameFolder;
 };
 
 // Unknown keys are passed over: a newer program may have written it.

@@ -84,7 +84,7 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
          {static_cast<QWidget*>(view_), static_cast<QWidget*>(shapes_), static_cast<QWidget*>(dither_)})
         stack_->addWidget(w);
     row->addWidget(pictures, 1);
-    strip_->setFixedWidth(190);
+    strip_->setFixedWidth(172);
     row->addWidget(strip_);
     bench()->addLayout(row, 1);
     view_->setHint(tr("Each frame of the series appears here, with the shapes of its stars drawn large."));
@@ -149,6 +149,9 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     connect(&session, &Session::resultsChanged, this, &ExposeStation::refresh);
     connect(timer_, &QTimer::timeout, this, &ExposeStation::tick);
     timer_->start(500);
+    card_->setValues(session.seriesPlan());
+    connect(card_, &PlanCard::changed, this,
+            [this] { this->session().keepSeriesPlan(card_->values(), saveFolder_); });
     replan();
 }
 
@@ -210,6 +213,7 @@ void ExposeStation::replan() {
 
 void ExposeStation::saveIn(const std::filesystem::path& folder) {
     saveFolder_ = folder;
+    session().keepSeriesPlan(card_->values(), saveFolder_);
     if (keeper_)
         keeper_->moveTo(folder);
     refresh();

@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QVBoxLayout>
 #include <algorithm>
 #include <array>
 
@@ -23,8 +24,12 @@ PlanCard::PlanCard(QWidget* parent)
       past_(numberField(1, 60, 0, " min")), holds_(numberField(1, 300, 0, " s")), pattern_(new QComboBox),
       begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), sentence_(new QLabel) {
     setObjectName("card");
-    auto* grid = new QGridLayout(this);
-    grid->setContentsMargins(12, 8, 12, 8);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(12, 8, 12, 8);
+    all->setSpacing(6);
+    fields_ = new QWidget;
+    auto* grid = new QGridLayout(fields_);
+    grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(8);
     grid->setVerticalSpacing(6);
     const auto put = [&](int row, int column, const QString& label, QWidget* field, const char* name) {
@@ -67,8 +72,8 @@ PlanCard::PlanCard(QWidget* parent)
     put(1, 0, tr("Dither"), size_, "dither-size");
     put(1, 1, tr("every"), every_, "dither-every");
     put(1, 2, tr("Pattern"), pattern_, "dither-pattern");
-    put(1, 3, tr("or down to"), down_, "series-down");
-    put(2, 0, tr("Settle within"), within_, "settle-within");
+    put(1, 3, tr("down to"), down_, "series-down");
+    put(2, 0, tr("Settle in"), within_, "settle-within");
     put(2, 1, tr("for"), holds_, "settle-for");
     put(2, 2, tr("Flip"), flip_, "series-flip");
     put(2, 3, tr("past it by"), past_, "flip-past");
@@ -77,12 +82,16 @@ PlanCard::PlanCard(QWidget* parent)
         grid->setColumnStretch(column, 1);
     sentence_->setObjectName("plan");
     sentence_->setWordWrap(true);
-    grid->addWidget(sentence_, 3, 0, 1, 8);
-    for (QDoubleSpinBox* f : std::initializer_list<QDoubleSpinBox*>{exposure_, frames_, size_, every_, down_,
-                                                                    past_, within_, holds_})
+    all->addWidget(fields_);
+    all->addWidget(sentence_);
+    for (NumberField* f : numbers())
         connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::changed);
     for (QComboBox* c : {pattern_, begin_, end_, flip_})
         connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::changed);
+}
+
+std::vector<NumberField*> PlanCard::numbers() const {
+    return {exposure_, frames_, size_, every_, down_, past_, within_, holds_};
 }
 
 void PlanCard::read(SeriesSetup& s) const {
@@ -107,6 +116,27 @@ void PlanCard::read(SeriesSetup& s) const {
     s.flip.past_min = past_->exact();
 }
 
+std::map<std::string, double> PlanCard::values() const {
+    std::map<std::string, double> all;
+    for (const NumberField* f : numbers())
+        all[f->objectName().toStdString()] = f->exact();
+    for (const auto* c : fields_->findChildren<QComboBox*>())
+        all[c->objectName().toStdString()] = c->currentIndex();
+    return all;
+}
+
+void PlanCard::setValues(const std::map<std::string, double>& values) {
+    for (const auto& [name, value] : values) {
+        const QString object = qs(name);
+        for (NumberField* f : numbers())
+            if (f->objectName() == object && value >= f->minimum() && value <= f->maximum())
+                f->setExact(value);
+        for (auto* c : fields_->findChildren<QComboBox*>(object))
+            if (value >= 0.0 && value < c->count())
+                c->setCurrentIndex(static_cast<int>(value));
+    }
+}
+
 void PlanCard::say(const QString& sentence, bool wrong) {
     sentence_->setText((wrong ? QString("▲ ") : QString()) + sentence);
 }
@@ -116,9 +146,8 @@ QString PlanCard::sentence() const {
 }
 
 void PlanCard::setEditable(bool editable) {
-    for (QWidget* w : std::initializer_list<QWidget*>{exposure_, frames_, size_, every_, down_, past_,
-                                                      within_, holds_, pattern_, begin_, end_, flip_})
-        w->setEnabled(editable);
+    // While it runs the sentence says it all, and the picture has the room.
+    fields_->setVisible(editable);
 }
 
 } // namespace nordstjerna

@@ -19,16 +19,21 @@ public:
     explicit PlanCard(QWidget* parent = nullptr);
     // Fills in what the person wants; rig and target are there already.
     void read(SeriesSetup& setup) const;
+    // What stands in the fields by their names, and back; unknown names are passed over.
+    std::map<std::string, double> values() const;
+    void setValues(const std::map<std::string, double>& values);
     void say(const QString& sentence, bool wrong);
-    void setEditable(bool editable); // while it runs only what takes effect at once
+    void setEditable(bool editable); // the fields are there, or only the sentence
     QString sentence() const;
 
 Q_SIGNALS:
     void changed();
 
 private:
+    std::vector<NumberField*> numbers() const;
     NumberField *exposure_, *frames_, *size_, *every_, *down_, *within_, *past_, *holds_;
     QComboBox *pattern_, *begin_, *end_, *flip_;
+    QWidget* fields_;
     QLabel* sentence_;
 };
 
