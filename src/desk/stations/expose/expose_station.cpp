@@ -177,7 +177,12 @@ SeriesSetup ExposeStation::wanted() const {
 }
 
 QString ExposeStation::planSentence(const SeriesPlan& plan) const {
-    QString text = tr("%1 of %2").arg(qs(formatCount(plan.frames, "frame")), qs(session().targetName()));
+    QString text =
+        running_ ? tr("%1 %2 of %3")
+                       .arg(plan.frames)
+                       .arg(plan.frames == 1 ? tr("frame to come") : tr("frames to come"),
+                            qs(session().targetName()))
+                 : tr("%1 of %2").arg(qs(formatCount(plan.frames, "frame")), qs(session().targetName()));
     if (!plan.blocks.empty() && plan.blocks.front().kind == PlanKind::wait)
         text += tr(", begins %1").arg(clock(plan.blocks.front().to));
     text += tr(", ends %1: %2").arg(clock(plan.ends), qs(plan.endsBecause));
