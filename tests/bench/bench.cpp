@@ -31,6 +31,7 @@ extern "C" {
 #include "desk/theme.h"
 #include "edge/platesolve/plate_solver.h"
 #include "edge/runner.h"
+#include "latency_bench.h"
 #include "loop_bench.h"
 #include "night_fixture.h"
 #include "synthetic_frame.h"
@@ -400,6 +401,10 @@ int main(int argc, char** argv) {
     }
     if (!std::getenv("DISPLAY"))
         setenv("QT_QPA_PLATFORM", "offscreen", 0);
+    if (argc > 1 && std::string(argv[1]) == "latency") {
+        benchLatency(argc > 2 ? std::atof(argv[2]) : 60.0);
+        return 0;
+    }
     if (argc > 1 && std::string(argv[1]) == "tune") {
         benchTune(argc > 2 ? std::atoi(argv[2]) : 60);
         return 0;

@@ -32,6 +32,8 @@ private slots:
     void seriesOverTheFlip();
     void aDiskThatIsFull();
     void stopNowAndHalt();
+    void haltEndsBoth();
+    void closingWhileItRuns();
     void testExposureWhileGuiding();
     void needsRates();
 
@@ -256,6 +258,30 @@ void ExposeTest::stopNowAndHalt() {
     QVERIFY(waitIdle());
     QVERIFY(!window_->session().guiding());
     QVERIFY(waitFor([this] { return !window_->session().mountState().tracking; }));
+}
+
+void ExposeTest::haltEndsBoth() {
+    measureRates();
+    set("series-exposure", 60.0);
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return expose()->frames().size() >= 1; }));
+    window_->session().halt();
+    QVERIFY(waitIdle());
+    QVERIFY(!expose()->running() && !window_->session().guiding());
+    QVERIFY(!window_->session().mountState().tracking);
+    QVERIFY(!window_->session().problem());
+    for (const SeriesFrame& f : expose()->frames()) // what was taken is kept
+        QVERIFY(QFileInfo(qs(f.file)).exists());
+    QVERIFY(expose()->primary()->text() == "Start the series");
+}
+
+void ExposeTest::closingWhileItRuns() {
+    measureRates();
+    set("series-exposure", 60.0);
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return expose()->frames().size() >= 1; }));
+    window_.reset(); // neither waits for anything
+    QVERIFY(QDir(data_->filePath("frames/NGC-891")).entryList({"*.fits"}).size() >= 1);
 }
 
 void ExposeTest::testExposureWhileGuiding() {

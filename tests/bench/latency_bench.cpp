@@ -1,0 +1,93 @@
+#include "latency_bench.h"
+
+#include <algorithm>
+#include <cstdio>
+#include <filesystem>
+
+#include "edge/store/series_keeper.h"
+#include "series_night.h"
+
+namespace nordstjerna {
+
+namespace {
+using Moment = std::chrono::steady_clock::time_point;
+
+struct TimedMount final : Mount {
+    Mount& mount;
+    Moment seen;
+    bool waiting = false;
+    std::vector<double> late_ms;
+    explicit TimedMount(Mount& m) : mount(m) {}
+    MountState state() const override { return mount.state(); }
+    Expected<void> slew(const HourAngleDec& t, const StopFlag& h) override { return mount.slew(t, h); }
+    Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
+    Expected<void> pulse(double ra, double dec, const StopFlag& h) override {
+        if (waiting)
+            late_ms.push_back(
+                std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - seen).count());
+        waiting = false;
+        return mount.pulse(ra, dec, h);
+    }
+    Expected<void> runRa(double rate) override { return mount.runRa(rate); }
+    Expected<void> sync(const HourAngleDec& t) override { return mount.sync(t); }
+    Expected<void> setCurve(const std::vector<double>& curve) override { return mount.setCurve(curve); }
+    Expected<void> halt() override { return mount.halt(); }
+};
+
+std::vector<double> pulsesOf(bool imaging, double seconds) {
+    SeriesNight n(seriesScenario(), true);
+    n.devices.track = n.night.trackDirectly();
+    n.waitUntil("2026-10-14T21:00:00");
+    if (!n.measureRates())
+        return {};
+    TimedMount mount(n.night.mount());
+    n.devices.mount = &mount;
+    n.devices.track = [&mount, track = n.night.trackDirectly()](const TrackStep& s, const StopFlag& halt) {
+        auto tracked = track(s, halt);
+        mount.seen = std::chrono::steady_clock::now();
+        mount.waiting = true;
+        return tracked;
+    };
+    SeriesSetup setup = n.setup(imaging ? 5.0 : 7000.0);
+    setup.dither.every = 0;
+    setup.centre = false;
+    Slew there(setup.rig, ObservedFrame(setup.rig.site, n.night.clock().now()).hourAngleDec(setup.target),
+               "");
+    RunnerControl control;
+    (void)runProcedure(there, n.devices, control);
+    Series series(setup);
+    const auto folder = std::filesystem::temp_directory_path() / "nordstjerna-latency";
+    SeriesKeeper keeper(folder);
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure&) { keeper.keep(series); };
+    constexpr double speed = 20.0;
+    n.night.clock().setSpeed(speed);
+    std::thread watchful([&] {
+        std::this_thread::sleep_for(std::chrono::duration<double>(seconds));
+        n.control.halt = true;
+        n.watch.breakOff();
+    });
+    (void)n.run(series, hooks);
+    watchful.join();
+    n.watch.breakOff();
+    std::error_code error;
+    std::filesystem::remove_all(folder, error);
+    std::sort(mount.late_ms.begin(), mount.late_ms.end());
+    std::printf("%s: %zu pulses, %d frames of %d Mpx written, median %.3f ms, 99 %% %.3f ms, most %.3f ms\n",
+                imaging ? "with imaging" : "alone", mount.late_ms.size(), keeper.saved(),
+                setup.rig.imagingCamera.width * setup.rig.imagingCamera.height / 1000000,
+                mount.late_ms.empty() ? 0.0 : mount.late_ms[mount.late_ms.size() / 2],
+                mount.late_ms.empty() ? 0.0 : mount.late_ms[mount.late_ms.size() * 99 / 100],
+                mount.late_ms.empty() ? 0.0 : mount.late_ms.back());
+    return mount.late_ms;
+}
+} // namespace
+
+void benchLatency(double seconds) {
+    const auto alone = pulsesOf(false, seconds);
+    const auto beside = pulsesOf(true, seconds);
+    if (!alone.empty() && !beside.empty())
+        std::printf("ratio of the medians %.2f\n", beside[beside.size() / 2] / alone[alone.size() / 2]);
+}
+
+} // namespace nordstjerna
