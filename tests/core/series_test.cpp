@@ -22,6 +22,7 @@ private slots:
     void patternsSpread();
     void theAimIsReachedAtOnce();
     void ditheringDoesNotDisturbTheModel();
+    void settledMeansSettled();
     void ditheredRunGivesItsPulsesBack();
     void planOfTheDemoNight();
     void planKeepsTheLimit();
@@ -143,6 +144,77 @@ void SeriesTest::ditheringDoesNotDisturbTheModel() {
         moving += rms(dithered(w, ControllerKind::model, 30.0, {6.0, 5.0}));
     }
     QVERIFY2(moving < 1.06 * still, qPrintable(QString("%1 of %2").arg(moving).arg(still)));
+}
+
+void SeriesTest::settledMeansSettled() {
+    // Called settled, the star itself, without the air, must be near its aim; and no more time may be lost
+    // than the mount needs to get there and the rule to hold.
+    const SettleRule rule{2.1, 8.0, 60.0};
+    int settles = 0;
+    int wrong = 0;
+    int never = 0;
+    double lost = 0.0;
+    double least = 0.0;
+    for (std::uint64_t seed = 1; seed <= 60; ++seed) {
+        Random random(seed);
+        LoopWorld w;
+        w.seed = seed;
+        w.noise_arcsec = random.uniform(0.25, 0.6);
+        w.gap_arcsec = seed % 2 ? 0.0 : random.uniform(0.5, 4.0);
+        w.amplitude_arcsec = random.uniform(0.5, 6.0);
+        std::vector<LoopState> states; // before each row
+        std::vector<SkyError> aims;
+        const WorldRun r = guideWorld(
+            w, settingsOf(ControllerKind::model), 35.0, true,
+            [&, next = 600.0, aim = SkyError{}](RunRow& row, GuideLoop& loop) mutable {
+                if (row.t_s > next) {
+                    next += 120.0;
+                    const SkyError to{random.uniform(-7.0, 7.0), random.uniform(-7.0, 7.0)};
+                    const SkyError by{to.dra_arcsec - aim.dra_arcsec, to.ddec_arcsec - aim.ddec_arcsec};
+                    loop.moveAim(by, rule);
+                    aim = to;
+                    row.event = aimMoveWord(by);
+                }
+                states.push_back(loop.state());
+                aims.push_back(aim);
+                row.dra_arcsec -= aim.dra_arcsec;
+                row.ddec_arcsec -= aim.ddec_arcsec;
+            });
+        for (size_t i = 0; i + 60 < r.run.rows.size(); ++i) {
+            if (!aimMoveIn(r.run.rows[i].event))
+                continue;
+            const auto off = [&](size_t k) {
+                return std::hypot(r.mountRa[k] - aims[k].dra_arcsec, r.mountDec[k] - aims[k].ddec_arcsec);
+            };
+            size_t end = i + 1;
+            while (end < r.run.rows.size() && states[end] == LoopState::dithering)
+                ++end;
+            if (end >= r.run.rows.size())
+                continue;
+            ++settles;
+            if (states[end] != LoopState::steady) {
+                ++never;
+                continue;
+            }
+            wrong += off(end - 1) > rule.within_arcsec;
+            // The first frame that was taken there, and the time it must hold.
+            size_t there = i;
+            while (there < end && off(there) > rule.within_arcsec)
+                ++there;
+            lost += r.run.rows[end - 1].t_s - r.run.rows[i].t_s;
+            least += r.run.rows[there].t_s - r.run.rows[i].t_s + rule.for_s;
+        }
+    }
+    QVERIFY(settles > 500);
+    const QString told = QString("%1 settles, %2 wrong, %3 never, %4 of the least time")
+                             .arg(settles)
+                             .arg(wrong)
+                             .arg(never)
+                             .arg(lost / least);
+    qInfo("%s", qPrintable(told));
+    QVERIFY2(wrong < 0.01 * settles, qPrintable(told));
+    QVERIFY2(never < 0.02 * settles, qPrintable(told));
+    QVERIFY2(lost < 1.3 * least, qPrintable(told));
 }
 
 void SeriesTest::ditheredRunGivesItsPulsesBack() {

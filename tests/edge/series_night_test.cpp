@@ -128,17 +128,29 @@ void SeriesNightTest::nightOverTheFlip() {
     const double before = frames[static_cast<size_t>(east) - 1].guide.total_arcsec();
     const double after = frames[static_cast<size_t>(east)].guide.total_arcsec();
     QVERIFY2(after < 1.5 * before, qPrintable(QString("%1 after %2").arg(after).arg(before)));
+    const auto rms = [](const Run& run, double from_s, double to_s) {
+        std::vector<double> square;
+        for (const RunRow& r : run.rows)
+            if (r.t_s > from_s && r.t_s < to_s && countsForRms(r))
+                square.push_back(r.dra_arcsec * r.dra_arcsec + r.ddec_arcsec * r.ddec_arcsec);
+        return std::sqrt(mean(square));
+    };
+    const double end_s = n.runs[0].rows.back().t_s;
+    const double former = rms(n.runs[0], end_s - 900.0, end_s);
+    const double again = rms(n.runs[1], 90.0, 990.0);
+    qInfo("RMS %.3f, from 90 s after the flip on %.3f: %.3f", former, again, again / former);
+    QVERIFY(again < 1.15 * former);
     // Every dither came to rest in its time, every third frame.
     QVERIFY(n.watch.settles().size() + 2 >= frames.size() / 3 - 1);
     for (const SettleRecord& r : n.watch.settles())
         QVERIFY(r.settled && r.seconds < 25.0);
     QCOMPARE(n.runs.size(), size_t(2));
     for (const Run& run : n.runs) {
-        const auto again = pulsesAgain(run);
-        QVERIFY(again.has_value());
-        for (size_t i = 0; i < again->size(); ++i)
-            QVERIFY((*again)[i].ra_ms == run.rows[i].pulseRa_ms &&
-                    (*again)[i].dec_ms == run.rows[i].pulseDec_ms);
+        const auto pulses = pulsesAgain(run);
+        QVERIFY(pulses.has_value());
+        for (size_t i = 0; i < pulses->size(); ++i)
+            QVERIFY((*pulses)[i].ra_ms == run.rows[i].pulseRa_ms &&
+                    (*pulses)[i].dec_ms == run.rows[i].pulseDec_ms);
     }
 }
 
