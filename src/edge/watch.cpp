@@ -19,9 +19,10 @@ void Watch::join() {
 }
 
 Expected<void> Watch::begin(WatchPlan plan) {
-    if (running_)
+    if (running_ && !ending_)
         return problem("Guiding runs already.", "", "Stop it first.");
     join();
+    ending_ = false;
     {
         const std::scoped_lock guard(lock_);
         seen_ = {};
@@ -59,10 +60,12 @@ Expected<void> Watch::begin(WatchPlan plan) {
             else
                 failure_ = plan.guiding->ending();
         }
-        running_ = false;
-        seat.reset();
+        // Whoever waits for the end finds all that follows from it done; time stands until then.
+        ending_ = true;
         if (plan.ended)
             plan.ended(result);
+        running_ = false;
+        seat.reset();
     });
     return {};
 }

@@ -16,7 +16,7 @@ namespace nordstjerna {
 struct WatchPlan {
     std::shared_ptr<Guiding> guiding;
     RunnerHooks hooks;
-    std::function<void(const Expected<void>&)> ended; // in the watch's thread, last of all
+    std::function<void(const Expected<void>&)> ended; // in the watch's thread, before it counts as over
 };
 
 class Watch : public GuideLink {
@@ -65,6 +65,7 @@ private:
     std::thread thread_;
     std::unique_ptr<RunnerControl> control_;
     std::atomic<bool> running_{false};
+    std::atomic<bool> ending_{false}; // the last words are being told
     mutable std::mutex lock_;
     Seen seen_;
     size_t taken_ = 0;    // rows of the present run that were looked at

@@ -30,7 +30,6 @@ private slots:
     void cloudsAreWaitedFor();
     void linksThatComeBack();
     void endsAndWishes();
-    void flexureMakesOvals();
     void causesOfOvalStars();
     void renderedFramesAgreeWithDirectOnes();
 };
@@ -155,6 +154,8 @@ void SeriesNightTest::nightOverTheFlip() {
 }
 
 void SeriesNightTest::sameSeedSameNight() {
+    if (thinned)
+        QSKIP("looked at without the sanitizers");
     const auto night = [] {
         SeriesNight n(seriesScenario());
         n.waitUntil("2026-10-14T23:40:00");
@@ -264,6 +265,8 @@ void SeriesNightTest::cloudsAreWaitedFor() {
 void SeriesNightTest::linksThatComeBack() {
     for (FaultKind kind : {FaultKind::cameraLink, FaultKind::mountLink})
         for (double length : {3.0, 40.0}) {
+            if (thinned && (length > 10.0) != (kind == FaultKind::mountLink))
+                continue;
             Scenario s = seriesScenario();
             s.faults.push_back({kind, secondsOf("2026-10-15T00:40:00"), length, 0.0, 0.0});
             const Ending e = overTheMeridian(s);
@@ -314,29 +317,6 @@ void SeriesNightTest::endsAndWishes() {
     QVERIFY(series.frames()[3].start - series.frames()[2].start > 200.0);
     QVERIFY(n.watch.running()); // guiding goes on
     QVERIFY(series.ending() == "stopped by you");
-}
-
-void SeriesNightTest::flexureMakesOvals() {
-    // What the guide camera cannot see shows in the frames: 30″ an hour of hour angle over five minutes
-    // is 2.5″.
-    Scenario s = seriesScenario();
-    s.imagingRoll_deg = 0.0;
-    s.flexureDec_arcsec_h = 40.0;
-    const Ending bent = overTheMeridian(s, [](SeriesSetup& setup) { setup.exposure_s = 300.0; });
-    s.flexureDec_arcsec_h = 0.0;
-    const Ending straight = overTheMeridian(s, [](SeriesSetup& setup) { setup.exposure_s = 300.0; });
-    QVERIFY(bent.good && straight.good);
-    const auto typical = [](const Ending& e) {
-        std::vector<double> v;
-        for (const SeriesFrame& f : e.frames)
-            v.push_back(f.look.elongation());
-        return median(v);
-    };
-    QVERIFY2(typical(bent) > 3.0 * typical(straight) && typical(bent) > 0.05 && typical(straight) < 0.05,
-             qPrintable(QString("%1 %2").arg(typical(bent)).arg(typical(straight))));
-    // Along Dec, which is up and down on a sensor that is not turned.
-    for (const SeriesFrame& f : bent.frames)
-        QVERIFY(std::abs(std::abs(f.look.angle_deg()) - 90.0) < 25.0);
 }
 
 void SeriesNightTest::causesOfOvalStars() {
