@@ -138,7 +138,7 @@ tl::unexpected<Problem> Watch::endedWhy() const {
 
 Expected<GuideAnswered> Watch::start(const StopFlag& halt) {
     const Instant from = devices_.clock->now();
-    const bool fresh = !running_;
+    const bool fresh = !running_ || ending_;
     if (fresh) {
         if (!prepare_)
             return problem("Nothing guides here.", "", "Measure the rates first.");
