@@ -20,11 +20,11 @@ inline nordstjerna::Scenario seriesScenario() {
 struct SeriesNight {
     nordstjerna::SimulatedNight night;
     nordstjerna::Devices devices;
-    nordstjerna::Watch watch;
     std::optional<nordstjerna::Rates> rates;
     std::optional<bool> reverses; // learnt
     std::vector<nordstjerna::Run> runs;
     nordstjerna::ControllerSettings controller;
+    nordstjerna::Watch watch; // last: its thread tells the above when it ends
 
     explicit SeriesNight(const nordstjerna::Scenario& s, bool rendered = false)
         : night(s, sharedIndex()), devices(night.devices()), watch(devices) {
