@@ -40,6 +40,7 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     setWindowTitle("Nordstjerna");
     // Small screens, and large ones at twice the size, must show the deck and Halt all the same.
     setMinimumSize(900, 480);
+    auto* expose = new ExposeStation(*session_);
     stations_ = {rig_,
                  new FocusStation(*session_),
                  new PoleStation(*session_),
@@ -47,7 +48,7 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
                  new RatesStation(*session_),
                  new FreeStation(*session_),
                  new GuideStation(*session_),
-                 new ExposeStation(*session_)};
+                 expose};
     auto* frame = new QWidget;
     frame->setObjectName("frame");
     auto* all = new QVBoxLayout(frame);
@@ -61,6 +62,8 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     right->setSpacing(0);
     band_ = new NightBand(*session_);
     right->addWidget(band_);
+    connect(band_, &NightBand::beginDragged, expose, &ExposeStation::beginAt);
+    connect(band_, &NightBand::endDragged, expose, &ExposeStation::endAt);
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
     auto* scroll = new QScrollArea; // where the window is lower than a station needs
@@ -257,6 +260,10 @@ void MainWindow::buildMenus() {
     add(night, tr("Flip over the meridian now"), {}, [this] {
         showStation(tr("Expose"));
         perform("expose.flip");
+    });
+    add(night, tr("Unguided ladder"), {}, [this] {
+        showStation(tr("Expose"));
+        perform("expose.ladder");
     });
     night->addSeparator();
     add(night, tr("Stop what is running"), QKeySequence("Ctrl+Shift+."), [this] { session_->stop(); });

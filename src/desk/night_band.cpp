@@ -5,6 +5,7 @@
 #include <QToolTip>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -32,7 +33,7 @@ NightBand::NightBand(Session& session, QWidget* parent) : QFrame(parent), sessio
 
 void NightBand::compute() {
     const Rig& rig = session_.rig();
-    night_ = nightAround(rig.site, session_.now());
+    night_ = session_.night();
     // People read local clocks; without a time zone database for the site, its mean time rounded to the hour.
     utcOffset_h_ = std::round(rig.site.longitude.hours());
     if (night_) {
@@ -86,18 +87,7 @@ void NightBand::paintEvent(QPaintEvent* e) {
     dusk(n.nauticalEnd, n.nauticalStart, theme().sky[1]);
     dusk(n.civilEnd, n.civilStart, theme().sky[0]);
 
-    // What the series means to do, lighter than what was done.
-    if (const auto& plan = session_.plan()) {
-        for (const PlanBlock& b : plan->blocks) {
-            if (b.kind == PlanKind::wait)
-                continue;
-            QColor c = b.kind == PlanKind::frame  ? theme().good
-                       : b.kind == PlanKind::flip ? theme().attention
-                                                  : theme().accent;
-            c.setAlpha(b.kind == PlanKind::frame ? 70 : 110);
-            p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(1.0, xOf(b.to) - xOf(b.from)), 5), c);
-        }
-    }
+    drawPlan(p);
     // What was done, at the lower edge.
     for (const NightBlock& b : session_.blocks()) {
         const Instant to = b.open ? session_.now() : b.to;
@@ -147,13 +137,109 @@ void NightBand::paintEvent(QPaintEvent* e) {
     }
 }
 
+// What the series means to do, lighter than what was done; its beginning and end can be drawn along.
+void NightBand::drawPlan(QPainter& p) {
+    const auto& plan = session_.plan();
+    if (!plan)
+        return;
+    const double bottom = height() - bottomEdge;
+    for (const PlanBlock& b : plan->blocks) {
+        if (b.kind == PlanKind::wait)
+            continue;
+        QColor c = b.kind == PlanKind::frame  ? theme().good
+                   : b.kind == PlanKind::flip ? theme().attention
+                                              : theme().accent;
+        c.setAlpha(b.kind == PlanKind::frame ? 70 : 110);
+        p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(1.0, xOf(b.to) - xOf(b.from)), 5), c);
+    }
+    const auto grip = [&](Grip which, Instant t) {
+        const bool held = held_ == which;
+        const double x = xOf(held ? heldAt_ : t);
+        QColor line = theme().text;
+        line.setAlpha(held ? 255 : 120);
+        p.setPen(QPen(line, held ? 1.6 : 1.0));
+        p.drawLine(QPointF(x, bottom - 15), QPointF(x, bottom));
+        p.setPen(Qt::NoPen);
+        p.setBrush(line);
+        const double out = which == Grip::begin ? 6.0 : -6.0;
+        p.drawPolygon(QPolygonF({{x, bottom - 17}, {x + out, bottom - 13}, {x, bottom - 9}}));
+        if (!held)
+            return;
+        p.setPen(theme().text);
+        const bool left = which == Grip::begin || x > width() - 60;
+        p.drawText(QRectF(left ? x - 58 : x + 4, bottom - 32, 54, 16), left ? Qt::AlignRight : Qt::AlignLeft,
+                   qs(formatClock(heldAt_, utcOffset_h_)));
+    };
+    if (const auto begins = planBegins())
+        grip(Grip::begin, *begins);
+    grip(Grip::end, plan->ends);
+}
+
+std::optional<Instant> NightBand::planBegins() const {
+    const auto& plan = session_.plan();
+    if (!plan || plan->blocks.empty())
+        return std::nullopt;
+    const PlanBlock& first = plan->blocks.front();
+    if (first.kind == PlanKind::wait)
+        return first.to;
+    return first.kind == PlanKind::begin ? std::optional(first.from) : std::nullopt;
+}
+
+Instant NightBand::timeAt(double x) const {
+    const double f = std::clamp((x - leftEdge) / (width() - leftEdge - rightEdge), 0.0, 1.0);
+    return night_->sunset + f * (night_->sunrise - night_->sunset);
+}
+
+NightBand::Grip NightBand::gripAt(QPointF at) const {
+    constexpr double reach = 6.0;
+    const auto& plan = session_.plan();
+    if (!night_ || !plan || at.y() < height() - bottomEdge - 22 || at.y() > height() - bottomEdge + 4)
+        return Grip::none;
+    if (std::abs(at.x() - xOf(plan->ends)) < reach)
+        return Grip::end;
+    const auto begins = planBegins();
+    return begins && std::abs(at.x() - xOf(*begins)) < reach ? Grip::begin : Grip::none;
+}
+
+void NightBand::mousePressEvent(QMouseEvent* e) {
+    if (e->button() != Qt::LeftButton)
+        return;
+    held_ = gripAt(e->position());
+    if (held_ != Grip::none)
+        heldAt_ = timeAt(e->position().x());
+    update();
+}
+
+void NightBand::mouseReleaseEvent(QMouseEvent*) {
+    const Grip held = std::exchange(held_, Grip::none);
+    if (held == Grip::begin)
+        Q_EMIT beginDragged(heldAt_);
+    else if (held == Grip::end)
+        Q_EMIT endDragged(heldAt_);
+    update();
+}
+
 void NightBand::mouseMoveEvent(QMouseEvent* e) {
     if (!night_)
         return;
+    if (held_ != Grip::none) {
+        heldAt_ = timeAt(e->position().x());
+        update();
+        return;
+    }
+    const Grip over = gripAt(e->position());
+    setCursor(over == Grip::none ? Qt::ArrowCursor : Qt::SizeHorCursor);
+    if (over != Grip::none) {
+        QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8),
+                           over == Grip::begin ? tr("Begin of the series: draw it to another time")
+                                               : tr("End of the series: draw it to another time"),
+                           this);
+        return;
+    }
     const double f = (e->position().x() - leftEdge) / (width() - leftEdge - rightEdge);
     if (f < 0.0 || f > 1.0)
         return;
-    const Instant t = night_->sunset + f * (night_->sunrise - night_->sunset);
+    const Instant t = timeAt(e->position().x());
     const auto& point = track_[static_cast<size_t>(std::lround(f * static_cast<double>(track_.size() - 1)))];
     QString text =
         tr("%1 · %2 at altitude %3°, azimuth %4°%5 · Sun %6°")

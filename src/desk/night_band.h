@@ -14,12 +14,24 @@ public:
     explicit NightBand(Session& session, QWidget* parent = nullptr);
     void refresh(); // the moving parts
 
+Q_SIGNALS:
+    // The plan's beginning or end was drawn to another time.
+    void beginDragged(Instant t);
+    void endDragged(Instant t);
+
 protected:
     void paintEvent(QPaintEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
 
 private:
+    enum class Grip { none, begin, end };
     void compute();
+    void drawPlan(QPainter& p);
+    Grip gripAt(QPointF at) const;
+    std::optional<Instant> planBegins() const; // absent once it runs
+    Instant timeAt(double x) const;
     double xOf(Instant t) const;
     double yOf(double altitude_deg) const;
     Session& session_;
@@ -27,6 +39,8 @@ private:
     std::vector<TrackPoint> track_;
     Instant meridian_;
     double utcOffset_h_ = 0.0;
+    Grip held_ = Grip::none;
+    Instant heldAt_;
 };
 
 } // namespace nordstjerna

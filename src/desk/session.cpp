@@ -287,6 +287,16 @@ void Session::settingsToRig() {
     Q_EMIT rigChanged();
 }
 
+const std::optional<Night>& Session::night() {
+    const Instant noon = noonBefore(rig_.site, now());
+    if (almanacNoon_ != noon || !(almanacSite_ == rig_.site)) {
+        almanac_ = nightAround(rig_.site, now());
+        almanacSite_ = rig_.site;
+        almanacNoon_ = noon;
+    }
+    return almanac_;
+}
+
 HourAngleDec Session::targetPlace() const {
     return ObservedFrame(rig_.site, now()).hourAngleDec(target_);
 }
@@ -412,15 +422,27 @@ size_t Session::openBlock(const QString& label) {
     return blocks_.size() - 1;
 }
 
-void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
-                    std::function<void(const Expected<void>&)> finished) {
-    if (worker_ || (guiding_ && !procedure->besideGuiding())) {
+void Session::closeBlock(size_t block) {
+    blocks_[block].to = now();
+    blocks_[block].open = false;
+}
+
+// Or says what stands in the way.
+bool Session::mayBegin(bool besideGuiding) {
+    if (worker_ || (guiding_ && !besideGuiding)) {
         reportProblem({"Something else is running: " + busyWith().toStdString() + ".",
                        "Only one procedure can use the mount.", "Stop it first."});
-        return;
+        return false;
     }
     clearProblem();
     troubleTold_ = false;
+    return true;
+}
+
+void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
+                    std::function<void(const Expected<void>&)> finished) {
+    if (!mayBegin(procedure->besideGuiding()))
+        return;
     busyWith_ = qs(procedure->name());
     workBlock_ = openBlock(busyWith_);
     control_ = std::make_unique<RunnerControl>();
@@ -429,14 +451,7 @@ void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
         [this, procedure, hooks, finished, seat = std::shared_ptr(devices_.clock->reserve())]() mutable {
             if (seat)
                 seat->sit();
-            Expected<void> result;
-            try {
-                result = runProcedure(*procedure, devices_, *control_, hooks);
-            } catch (const std::exception& e) {
-                result = nordstjerna::problem("The procedure broke off.",
-                                              std::string("Unexpected failure: ") + e.what() + ".",
-                                              "Try again; what was recorded is kept.");
-            }
+            const auto result = runGuarded(*procedure, devices_, *control_, hooks);
             seat.reset();
             QMetaObject::invokeMethod(
                 this, [this, finished, result] { finish(finished, result); }, Qt::QueuedConnection);
@@ -449,8 +464,7 @@ void Session::finish(const std::function<void(const Expected<void>&)>& finished,
     worker_->join();
     worker_.reset();
     busyWith_.clear();
-    blocks_[workBlock_].to = now();
-    blocks_[workBlock_].open = false;
+    closeBlock(workBlock_);
     if (!control_->halt)
         Q_EMIT announced("");
     Q_EMIT deviceTrouble("");
@@ -470,13 +484,8 @@ void Session::guidingBegins() {
 }
 
 void Session::beginGuiding(WatchPlan plan) {
-    if (busy()) {
-        reportProblem({"Something else is running: " + busyWith().toStdString() + ".",
-                       "Only one procedure can use the mount.", "Stop it first."});
+    if (!mayBegin(false))
         return;
-    }
-    clearProblem();
-    troubleTold_ = false;
     if (const auto begun = watch_.begin(std::move(plan)); !begun) {
         reportProblem(begun.error());
         return;
@@ -490,8 +499,7 @@ void Session::stopGuiding() {
 
 void Session::finishGuiding(const std::function<void()>& done, const Expected<void>& result) {
     guiding_ = false;
-    blocks_[guideBlock_].to = now();
-    blocks_[guideBlock_].open = false;
+    closeBlock(guideBlock_);
     if (!worker_)
         Q_EMIT deviceTrouble("");
     if (halted_)
@@ -522,21 +530,6 @@ Expected<WatchPlan> Session::guideForSeries(const StopFlag& halt) {
         if (halt)
             return tl::unexpected(haltedProblem());
     return coming.get();
-}
-
-void Session::tell(std::function<void(Procedure&)> message) {
-    const std::scoped_lock guard(messageLock_);
-    messages_.push_back(std::move(message));
-}
-
-void Session::runMessages(Procedure& p) {
-    std::vector<std::function<void(Procedure&)>> due;
-    {
-        const std::scoped_lock guard(messageLock_);
-        due.swap(messages_);
-    }
-    for (const auto& m : due)
-        m(p);
 }
 
 void Session::stop() {

@@ -49,6 +49,8 @@ public:
     // The rig must be valid.
     void setRig(const Rig& rig);
     Instant now() const { return night_->clock().now(); }
+    // The night of now; absent where the Sun does not set or rise.
+    const std::optional<Night>& night();
     MountState mountState() const { return night_->mount().state(); }
     const std::string& targetName() const { return targetName_; }
     Vec3 target() const { return target_; }
@@ -145,7 +147,8 @@ public:
              std::function<void(std::shared_ptr<P>, const Expected<void>&)> done,
              std::function<void(P&)> work = {}) {
         RunnerHooks hooks = observed<P, Snapshot>(take, show, work);
-        hooks.ahead = [this](Procedure& p) { runMessages(p); };
+        hooks.ahead = [this](Procedure& p) { messages_.deliver(p); };
+        hooks.before = [this](const Procedure&, const Step& step) { announceSlew(step); };
         begin(procedure, hooks, [procedure, take, show, done](const Expected<void>& result) {
             show(take(*procedure));
             done(procedure, result);
@@ -178,6 +181,7 @@ public:
     // Runs in the thread that guides, between two steps.
     void tellGuiding(std::function<void(Guiding&)> message) { watch_.tell(std::move(message)); }
     std::vector<SettleRecord> settles() const { return watch_.settles(); }
+    std::vector<SettleTrace> settleTraces() const { return watch_.settleTraces(); }
 
     // What the series still means to do, drawn on the night band.
     const std::optional<SeriesPlan>& plan() const { return plan_; }
@@ -192,7 +196,7 @@ public:
     void keepSeriesPlan(const std::map<std::string, double>& plan, const std::filesystem::path& folder);
 
     // Runs in the worker between two steps of the procedure under way.
-    void tell(std::function<void(Procedure&)> message);
+    void tell(std::function<void(Procedure&)> message) { messages_.post(std::move(message)); }
     void stop(); // in good order
     // At once: all motion, tracking too. Has its own way to the mount; halted() is told when the mount has
     // confirmed it, or that it has not.
@@ -242,7 +246,6 @@ private:
                 show(*s);
         };
         RunnerHooks hooks;
-        hooks.before = [this](const Procedure&, const Step& step) { announceSlew(step); };
         hooks.seen = [this, box, take, deliver, work](Procedure& p) {
             auto& own = static_cast<P&>(p);
             if (work)
@@ -266,10 +269,11 @@ private:
     void finishGuiding(const std::function<void()>& done, const Expected<void>& result);
     Expected<WatchPlan> guideForSeries(const StopFlag& halt);
     size_t openBlock(const QString& label);
+    void closeBlock(size_t block);
+    bool mayBegin(bool besideGuiding);
     void begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
                std::function<void(const Expected<void>&)> finished);
     void finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result);
-    void runMessages(Procedure& p);
     void settingsToRig();
     void checkRates(); // against the rig
     void readPastRates();
@@ -313,6 +317,10 @@ private:
     bool halted_ = false;
     std::thread halter_;
 
+    // Found once a night and site.
+    std::optional<Night> almanac_;
+    Site almanacSite_;
+    std::optional<Instant> almanacNoon_;
     std::function<Expected<WatchPlan>()> guideMaker_;
     std::optional<SeriesPlan> plan_;
     bool guiding_ = false;
@@ -320,8 +328,7 @@ private:
     std::unique_ptr<std::thread> worker_;
     std::unique_ptr<RunnerControl> control_;
     QString busyWith_;
-    std::mutex messageLock_;
-    std::vector<std::function<void(Procedure&)>> messages_;
+    Messages<Procedure> messages_;
     Watch watch_{devices_};
     std::unique_ptr<WriteQueue> queue_; // ends first: it calls back
 };

@@ -150,4 +150,14 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
     }
 }
 
+Expected<void> runGuarded(Procedure& procedure, Devices& devices, RunnerControl& control,
+                          const RunnerHooks& hooks) {
+    try {
+        return runProcedure(procedure, devices, control, hooks);
+    } catch (const std::exception& e) {
+        return problem("The procedure broke off.", std::string("Unexpected failure: ") + e.what() + ".",
+                       "Try again; what was recorded is kept.");
+    }
+}
+
 } // namespace nordstjerna

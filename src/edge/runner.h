@@ -29,6 +29,10 @@ struct RunnerHooks {
 Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerControl& control,
                             const RunnerHooks& hooks = {});
 
+// The same for a thread of its own: what is thrown becomes a failure too.
+Expected<void> runGuarded(Procedure& procedure, Devices& devices, RunnerControl& control,
+                          const RunnerHooks& hooks);
+
 const char* haltedText();
 // The failure that a broken-off device command reports.
 Problem haltedProblem();

@@ -23,18 +23,18 @@ Expected<void> Watch::begin(WatchPlan plan) {
         return problem("Guiding runs already.", "", "Stop it first.");
     join();
     ending_ = false;
+    messages_.clear();
     {
         const std::scoped_lock guard(lock_);
         seen_ = {};
         failure_.reset();
-        messages_.clear();
         taken_ = recorded_ = 0;
     }
     control_ = std::make_unique<RunnerControl>();
     running_ = true;
     auto hooks = plan.hooks;
     hooks.ahead = [this, ahead = plan.hooks.ahead](Procedure& p) {
-        hand(static_cast<Guiding&>(p));
+        messages_.deliver(static_cast<Guiding&>(p));
         if (ahead)
             ahead(p);
     };
@@ -46,13 +46,7 @@ Expected<void> Watch::begin(WatchPlan plan) {
     thread_ = std::thread([this, plan = std::move(plan), hooks, seat = devices_.clock->reserve()]() mutable {
         if (seat)
             seat->sit();
-        Expected<void> result;
-        try {
-            result = runProcedure(*plan.guiding, devices_, *control_, hooks);
-        } catch (const std::exception& e) {
-            result = problem("Guiding broke off.", std::string("Unexpected failure: ") + e.what() + ".",
-                             "Start it again; what was recorded is kept.");
-        }
+        const auto result = runGuarded(*plan.guiding, devices_, *control_, hooks);
         {
             const std::scoped_lock guard(lock_);
             if (!result)
@@ -80,21 +74,6 @@ void Watch::breakOff() {
         control_->halt = true;
 }
 
-void Watch::tell(std::function<void(Guiding&)> message) {
-    const std::scoped_lock guard(lock_);
-    messages_.push_back(std::move(message));
-}
-
-void Watch::hand(Guiding& guiding) {
-    std::vector<std::function<void(Guiding&)>> due;
-    {
-        const std::scoped_lock guard(lock_);
-        due.swap(messages_);
-    }
-    for (const auto& m : due)
-        m(guiding);
-}
-
 void Watch::look(Guiding& guiding) {
     const std::scoped_lock guard(lock_);
     seen_.loop = guiding.loopState();
@@ -107,8 +86,10 @@ void Watch::look(Guiding& guiding) {
             glanceOf(guiding.run().meta, rows[taken_],
                      taken_ < guiding.beliefs().size() ? &guiding.beliefs()[taken_] : nullptr));
     const auto& settles = guiding.settles();
-    for (; recorded_ < settles.size() && settles[recorded_].over; ++recorded_)
+    for (; recorded_ < settles.size() && settles[recorded_].over; ++recorded_) {
         settles_.push_back(settles[recorded_]);
+        moved_.push_back(guiding.run().meta.start + settles[recorded_].from_s);
+    }
     seen_.settles = settles.size();
     if (!settles.empty())
         seen_.settle = settles.back();
@@ -129,11 +110,35 @@ std::vector<SettleRecord> Watch::settles() const {
     return settles_;
 }
 
+std::vector<SettleTrace> Watch::settleTraces() const {
+    constexpr double length_s = 90.0;
+    const std::scoped_lock guard(lock_);
+    std::vector<SettleTrace> traces;
+    for (size_t i = 0; i < moved_.size(); ++i) {
+        double length = length_s;
+        if (i + 1 < moved_.size())
+            length = std::min(length, moved_[i + 1] - moved_[i] - 0.001);
+        else if (glances_.empty() || glances_.back().when - moved_[i] < length)
+            continue; // still under way
+        traces.push_back(settleTrace(glances_, moved_[i], length));
+    }
+    return traces;
+}
+
 tl::unexpected<Problem> Watch::endedWhy() const {
     const std::scoped_lock guard(lock_);
     if (failure_)
         return tl::unexpected(*failure_);
     return problem("Guiding was stopped.", "The series needs it.", "Start the series again.");
+}
+
+// A little later, if it still runs then.
+Expected<Watch::Seen> Watch::nextGlance(const StopFlag& halt) const {
+    if (!devices_.clock->sleep(glance_s, halt))
+        return tl::unexpected(haltedProblem());
+    if (!running_)
+        return endedWhy();
+    return seen();
 }
 
 Expected<GuideAnswered> Watch::start(const StopFlag& halt) {
@@ -149,11 +154,10 @@ Expected<GuideAnswered> Watch::start(const StopFlag& halt) {
             return tl::unexpected(begun.error());
     }
     for (;;) {
-        if (!devices_.clock->sleep(glance_s, halt))
-            return tl::unexpected(haltedProblem());
-        if (!running_)
-            return endedWhy();
-        const Seen s = seen();
+        const auto glance = nextGlance(halt);
+        if (!glance)
+            return tl::unexpected(glance.error());
+        const Seen& s = *glance;
         if (s.loop == LoopState::runningAway)
             return problem("An axis ran away and is no longer corrected.",
                            "The loop does not hold the star; frames would be spoiled.",
@@ -190,11 +194,10 @@ Expected<GuideAnswered> Watch::dither(const SkyError& by, const SettleRule& sett
     const size_t before = seen().settles;
     tell([by, settle](Guiding& g) { g.moveAim(by, settle); });
     for (;;) {
-        if (!devices_.clock->sleep(glance_s, halt))
-            return tl::unexpected(haltedProblem());
-        if (!running_)
-            return endedWhy();
-        const Seen s = seen();
+        const auto glance = nextGlance(halt);
+        if (!glance)
+            return tl::unexpected(glance.error());
+        const Seen& s = *glance;
         GuideAnswered a;
         a.running = true;
         a.seconds = devices_.clock->now() - from;

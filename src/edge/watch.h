@@ -7,7 +7,9 @@
 #include <thread>
 
 #include "core/procedure/guiding.h"
+#include "core/series/settle_advice.h"
 #include "edge/devices/guide_link.h"
+#include "edge/messages.h"
 #include "edge/runner.h"
 
 namespace nordstjerna {
@@ -34,7 +36,7 @@ public:
     void askToStop(); // in good order
     void breakOff();
     // Runs in the watch's thread between two steps.
-    void tell(std::function<void(Guiding&)> message);
+    void tell(std::function<void(Guiding&)> message) { messages_.post(std::move(message)); }
 
     Expected<GuideAnswered> start(const StopFlag& halt) override;
     Expected<GuideAnswered> stop(const StopFlag& halt) override;
@@ -43,6 +45,8 @@ public:
     GuideShare during(Instant from, Instant to) const override;
     // All settles of this watch, the latest last.
     std::vector<SettleRecord> settles() const;
+    // How the star moved after each dither that is over and some time past.
+    std::vector<SettleTrace> settleTraces() const;
 
 private:
     // What of the loop the others may know.
@@ -54,9 +58,9 @@ private:
         size_t settles = 0;
         std::optional<Problem> ending;
     };
-    void hand(Guiding& guiding); // messages
     void look(Guiding& guiding);
     Seen seen() const;
+    Expected<Seen> nextGlance(const StopFlag& halt) const;
     void join();
     tl::unexpected<Problem> endedWhy() const;
 
@@ -72,7 +76,8 @@ private:
     size_t recorded_ = 0; // and its settles
     std::vector<GuideGlance> glances_;
     std::vector<SettleRecord> settles_;
-    std::vector<std::function<void(Guiding&)>> messages_;
+    std::vector<Instant> moved_; // when each began
+    Messages<Guiding> messages_;
     std::optional<Problem> failure_; // of the last watch
 };
 

@@ -2,18 +2,17 @@
 
 #include <algorithm>
 
-#include "core/procedure/rates_measurement.h"
+#include "core/base/number_text.h"
 #include "core/procedure/series.h"
 #include "core/rates/reuse.h"
 #include "core/rig/scales.h"
-#include "edge/devices/sim/simulated_night.h"
-#include "edge/platesolve/plate_solver.h"
-#include "edge/store/file_problems.h"
 #include "edge/store/fits.h"
 #include "edge/store/run_table.h"
 #include "edge/store/series_keeper.h"
 #include "edge/store/series_table.h"
 #include "edge/watch.h"
+#include "tool/simulated_setup.h"
+#include "tool/tool_commands.h"
 
 namespace nordstjerna {
 
@@ -63,35 +62,23 @@ DitherSpot aimAt(const Run& run, Instant when, double scale) {
 } // namespace
 
 Expected<Json> simulateSeries(const SimulateRequest& request) {
-    if (std::filesystem::exists(request.out))
-        return existsAlready(request.out);
-    auto scenario = readScenario(request.scenario);
-    if (!scenario)
-        return tl::unexpected(scenario.error());
-    scenario->speed = 0.0;
-    if (request.seed)
-        scenario->seed = *request.seed;
-    auto index = StarIndex::loadDefault();
-    if (!index)
-        return tl::unexpected(index.error());
-    const Rig rig = scenario->rig;
-    SimulatedNight night(*scenario, *index);
-    Devices devices = night.devices();
-    if (!request.rendered)
-        devices.track = night.trackDirectly();
+    auto setUp = openSimulated(request);
+    if (!setUp)
+        return tl::unexpected(setUp.error());
+    SimulatedNight& night = *setUp->night;
+    Devices& devices = setUp->devices;
+    const SettingsBook& book = setUp->book;
+    const Rig rig = setUp->rig();
     if (!request.rendered && !request.frames)
         devices.image = night.imageDirectly();
     RunnerControl control;
     const auto seat = night.clock().reserve();
     seat->sit();
     RatesMeasurement measurement({rig});
-    if (const auto done = runProcedure(measurement, devices, control); !done)
-        return tl::unexpected(done.error());
-    const Rates rates = *measurement.result();
-    SettingsBook book;
-    book.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);
-    for (const auto& [key, value] : request.wishes.values)
-        book.change(key, value, "yours", "", night.clock().now());
+    const auto measuredRates = calibrate(devices, measurement);
+    if (!measuredRates)
+        return tl::unexpected(measuredRates.error());
+    const Rates& rates = *measuredRates;
     Watch watch(devices);
     devices.guide = &watch;
     watch.setPrepare([&](const StopFlag&) -> Expected<WatchPlan> {
@@ -105,12 +92,12 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
     });
     SeriesSetup setup;
     setup.rig = rig;
-    setup.targetName = scenario->targetName;
-    setup.target = vectorFrom(scenario->target);
+    setup.targetName = night.scenario().targetName;
+    setup.target = vectorFrom(night.scenario().target);
     setup.exposure_s = request.imageExposure_s;
     setup.dither.size_px = request.dither_px;
     setup.dither.every = request.ditherEvery;
-    setup.seed = scenario->seed;
+    setup.seed = night.scenario().seed;
     setup.ends.at = night.clock().now() + 60.0 * request.minutes;
     Series series(setup);
     std::unique_ptr<SeriesKeeper> keeper;
@@ -168,26 +155,25 @@ Expected<Json> commandSeries(const SeriesRequest& request) {
         f.exposure_s = frame->info.exposure_s;
         f.file = path.string();
         f.look = lookAt(*frame, *field);
-        f.side = readFitsText(path, "PIERSIDE").value_or("");
+        const auto keys = readFitsKeys(path, {"PIERSIDE", "DITHERX", "DITHERY"});
+        const auto key = [&keys](const char* name) {
+            const auto at = keys.find(name);
+            return at == keys.end() ? std::string() : at->second;
+        };
+        f.side = key("PIERSIDE");
         f.guide = guideShare(glances, f.start, f.start + f.exposure_s);
         if (!solved) {
             const auto index = StarIndex::loadDefault();
             if (!index)
                 return tl::unexpected(index.error());
-            SolveOptions options;
-            options.near =
-                frame->info.pointing ? std::optional(vectorFrom(*frame->info.pointing)) : std::nullopt;
-            if (frame->info.pixel_um > 0.0 && frame->info.focal_mm > 0.0)
-                options.scale_arcsec_px = scaleArcsecPx(frame->info.pixel_um, frame->info.focal_mm);
-            const StopFlag go{false};
-            auto answer = solveFrame(**index, *frame, options, go);
+            auto answer = solveOrDiagnose(**index, *frame, {});
             if (!answer)
                 return tl::unexpected(answer.error());
             solved = *answer;
             scale = solved->plane.scaleArcsecPx();
         }
-        const auto x = readFitsNumber(path, "DITHERX");
-        const auto y = readFitsNumber(path, "DITHERY");
+        const auto x = wholeNumber(key("DITHERX"));
+        const auto y = wholeNumber(key("DITHERY"));
         f.spot = x && y ? DitherSpot{*x, *y} : run ? aimAt(*run, f.start, scale) : DitherSpot{};
         frames.push_back(std::move(f));
     }
@@ -197,15 +183,15 @@ Expected<Json> commandSeries(const SeriesRequest& request) {
     for (SeriesFrame& f : frames) {
         f.number = static_cast<int>(judged.size()) + 1;
         f.remark = remarkOn(f, judged);
+        if (!judged.empty())
+            f.moved = movedSince(judged.back(), f, solved->plane, frames.front().side, scale);
         judged.push_back(f);
     }
     SeriesStory story;
-    story.creep = creepOf(judged, solved->plane, frames.front().side, scale);
+    story.creep = creepOf(judged);
     story.oval = whyOval(judged, solved->plane, story.creep, scale);
-    const double sense = solved->plane.mirrored() ? -1.0 : 1.0;
     for (const SeriesFrame& f : judged) {
-        const double pa =
-            Angle::fromDeg(solved->plane.roll().deg() + sense * (f.look.angle_deg() - 90.0)).wrapped().deg();
+        const double pa = Angle::fromDeg(solved->plane.positionAngle_deg(f.look.angle_deg())).wrapped().deg();
         Json row{{"file", f.file},
                  {"start_utc", formatInstant(f.start)},
                  {"exposure_s", number(f.exposure_s, 3)},

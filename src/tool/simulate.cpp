@@ -5,13 +5,11 @@
 #include "core/motion/tune.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/guiding.h"
-#include "core/procedure/rates_measurement.h"
 #include "core/procedure/run_meta.h"
-#include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
-#include "edge/store/file_problems.h"
 #include "edge/store/fits.h"
 #include "edge/store/run_recorder.h"
+#include "tool/simulated_setup.h"
 
 namespace nordstjerna {
 
@@ -48,14 +46,6 @@ private:
 
 // Takes a full frame every so often beside the run, so that --frames shows the night.
 constexpr double frameEvery_s = 30.0;
-
-Expected<Rates> calibrate(Devices& devices, RatesMeasurement& measurement) {
-    RunnerControl control;
-    const auto done = runProcedure(measurement, devices, control);
-    if (!done)
-        return tl::unexpected(done.error());
-    return *measurement.result();
-}
 
 RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
     RunMeta m = runMetaFor(rig, RunKind::calibration);
@@ -101,26 +91,17 @@ Json tunedJson(const Tune& t) {
 } // namespace
 
 Expected<Json> simulate(const SimulateRequest& request) {
-    if (std::filesystem::exists(request.out))
-        return existsAlready(request.out);
-    auto scenario = readScenario(request.scenario);
-    if (!scenario)
-        return tl::unexpected(scenario.error());
-    scenario->speed = 0.0;
-    if (request.seed)
-        scenario->seed = *request.seed;
-    auto index = StarIndex::loadDefault();
-    if (!index)
-        return tl::unexpected(index.error());
+    auto setUp = openSimulated(request);
+    if (!setUp)
+        return tl::unexpected(setUp.error());
     FrameKeeper keeper(request.frames);
     if (const auto ready = keeper.prepare(); !ready)
         return tl::unexpected(ready.error());
 
-    const Rig rig = scenario->rig;
-    SimulatedNight night(*scenario, *index);
-    Devices devices = night.devices();
-    if (!request.rendered)
-        devices.track = night.trackDirectly();
+    SimulatedNight& night = *setUp->night;
+    Devices& devices = setUp->devices;
+    SettingsBook& book = setUp->book;
+    const Rig rig = setUp->rig();
     RunnerControl control;
 
     if (request.kind == RunKind::calibration) {
@@ -154,10 +135,6 @@ Expected<Json> simulate(const SimulateRequest& request) {
         return Json{{"out", request.out.string()}, {"kind", "backlash"}, {"rows", test.run().rows.size()}};
     }
     Json tuned;
-    SettingsBook book;
-    book.setFromRig(rig.guiding.exposure_s, rig.guiding.pulseLimit_ms);
-    for (const auto& [key, value] : request.wishes.values)
-        book.change(key, value, "yours", "", night.clock().now());
     if (request.tuned) {
         const auto proposal = tuneFirst(devices, rig, *rates, book);
         if (!proposal)

@@ -44,8 +44,6 @@ Expected<Json> commandStars(const std::filesystem::path& path) {
                 {"tracks", field->tracks}};
 }
 
-namespace {
-// Solves a frame and, when that fails, tells from the frame itself why.
 Expected<SolvedFrame> solveOrDiagnose(StarIndex& index, const Frame& frame, const SolveOptions& options) {
     const std::atomic<bool> never{false};
     auto solved = solveFrame(index, frame, options, never);
@@ -53,7 +51,6 @@ Expected<SolvedFrame> solveOrDiagnose(StarIndex& index, const Frame& frame, cons
         return tl::unexpected(diagnoseUnsolved(frame, solved.error()));
     return solved;
 }
-} // namespace
 
 Expected<Json> commandSolve(const SolveRequest& request) {
     if (request.write && std::filesystem::exists(*request.write))

@@ -6,12 +6,16 @@
 #include <vector>
 
 #include "core/pole/pole_error.h"
+#include "edge/platesolve/plate_solver.h"
 #include "tool/loop_wishes.h"
 #include "tool/tool_json.h"
 
 namespace nordstjerna {
 
 Expected<Json> commandStars(const std::filesystem::path& frame);
+
+// Solves a frame and, when that fails, tells from the frame itself why.
+Expected<SolvedFrame> solveOrDiagnose(StarIndex& index, const Frame& frame, const SolveOptions& options);
 
 struct SolveRequest {
     std::filesystem::path frame;

@@ -5,6 +5,7 @@
 #include <filesystem>
 
 #include "edge/store/series_keeper.h"
+#include "forwarding_mount.h"
 #include "series_night.h"
 
 namespace nordstjerna {
@@ -12,15 +13,11 @@ namespace nordstjerna {
 namespace {
 using Moment = std::chrono::steady_clock::time_point;
 
-struct TimedMount final : Mount {
-    Mount& mount;
+struct TimedMount final : ForwardingMount {
     Moment seen;
     bool waiting = false;
     std::vector<double> late_ms;
-    explicit TimedMount(Mount& m) : mount(m) {}
-    MountState state() const override { return mount.state(); }
-    Expected<void> slew(const HourAngleDec& t, const StopFlag& h) override { return mount.slew(t, h); }
-    Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
+    using ForwardingMount::ForwardingMount;
     Expected<void> pulse(double ra, double dec, const StopFlag& h) override {
         if (waiting)
             late_ms.push_back(
@@ -28,10 +25,6 @@ struct TimedMount final : Mount {
         waiting = false;
         return mount.pulse(ra, dec, h);
     }
-    Expected<void> runRa(double rate) override { return mount.runRa(rate); }
-    Expected<void> sync(const HourAngleDec& t) override { return mount.sync(t); }
-    Expected<void> setCurve(const std::vector<double>& curve) override { return mount.setCurve(curve); }
-    Expected<void> halt() override { return mount.halt(); }
 };
 
 std::vector<double> pulsesOf(bool imaging, double seconds) {

@@ -13,6 +13,7 @@
 #include "loop_world.h"
 #include "reference_data.h"
 #include "registry.h"
+#include "replayed.h"
 
 using namespace nordstjerna;
 
@@ -449,12 +450,8 @@ void LoopTest::replayIsExact() {
                 if (frame > 150 && frame < 160)
                     row.dra_arcsec = row.ddec_arcsec = std::nan("");
             });
-        const auto again = pulsesAgain(r.run);
-        QVERIFY(again.has_value());
-        for (size_t i = 0; i < again->size(); ++i)
-            QVERIFY2((*again)[i].ra_ms == r.run.rows[i].pulseRa_ms &&
-                         (*again)[i].dec_ms == r.run.rows[i].pulseDec_ms,
-                     qPrintable(QString("row %1").arg(i)));
+        const QString other = otherPulse(r.run);
+        QVERIFY2(other.isEmpty(), qPrintable(other));
     }
     Run bare;
     QVERIFY(!pulsesAgain(bare).has_value());

@@ -4,6 +4,7 @@
 #include <QLabel>
 #include <QPushButton>
 #include <QTemporaryDir>
+#include <QTimeEdit>
 #include <QtTest>
 
 #include "charts/text.h"
@@ -29,6 +30,9 @@ private slots:
     void cleanup() { window_.reset(); }
     void planFollowsTheFields();
     void planComesBackAtTheNextStart();
+    void beginAndEndByTheClock();
+    void drawnAlongOnTheBand();
+    void ladderByOneButton();
     void seriesOverTheFlip();
     void aDiskThatIsFull();
     void stopNowAndHalt();
@@ -157,6 +161,84 @@ void ExposeTest::planComesBackAtTheNextStart() {
     QCOMPARE(expose()->findChild<QDoubleSpinBox*>("dither-every")->value(), 4.0);
     QCOMPARE(expose()->findChild<QComboBox*>("series-ends")->currentText(), QString("civil dawn"));
     QCOMPARE(window_->session().imageFolder().filename().string(), std::string("my frames"));
+}
+
+void ExposeTest::beginAndEndByTheClock() {
+    auto* begins = expose()->findChild<QComboBox*>("series-begins");
+    auto* clock = expose()->findChild<QTimeEdit*>("series-begins-at");
+    QVERIFY(!clock->isVisible());
+    begins->setCurrentText("at a time");
+    QVERIFY(clock->isVisible());
+    const auto type = [this](const char* field, const char* digits) {
+        auto* edit = expose()->findChild<QTimeEdit*>(field);
+        edit->setSelectedSection(QDateTimeEdit::HourSection); // as a click on it does
+        QTest::keyClicks(edit, digits);
+    };
+    type("series-begins-at", "2230");
+    QVERIFY2(plan().contains("begins 22:30"), qPrintable(plan()));
+    expose()->findChild<QComboBox*>("series-ends")->setCurrentText("at a time");
+    type("series-ends-at", "0310");
+    QVERIFY2(plan().contains("the time set"), qPrintable(plan()));
+    const SeriesPlan& made = *window_->session().plan();
+    const double offset_s = 3600.0 * std::round(window_->session().rig().site.longitude.hours());
+    QVERIFY(made.ends.unix_s + offset_s <= parseInstant("2026-10-15T03:10:00")->unix_s);
+    QVERIFY(made.ends.unix_s + offset_s > parseInstant("2026-10-15T03:00:00")->unix_s);
+    // An end before the beginning is named, not planned.
+    type("series-ends-at", "2200");
+    QVERIFY2(plan().contains("▲") && plan().contains("before it begins"), qPrintable(plan()));
+    expose()->findChild<QComboBox*>("series-ends")->setCurrentIndex(0);
+    begins->setCurrentIndex(0);
+    // Not before it stands high.
+    set("series-up", 50.0);
+    QVERIFY2(plan().contains("begins ") && !plan().contains("begins 22:30"), qPrintable(plan()));
+    // All of it comes back.
+    begins->setCurrentText("at a time");
+    QVERIFY(window_->session().flush(10.0));
+    window_.reset();
+    window_ = std::make_unique<MainWindow>(std::make_unique<Session>(
+        seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_->show();
+    window_->showStation("Expose");
+    QCOMPARE(expose()->findChild<QTimeEdit*>("series-begins-at")->time(), QTime(22, 30));
+    QVERIFY(expose()->findChild<QTimeEdit*>("series-begins-at")->isVisible());
+    QCOMPARE(expose()->findChild<QDoubleSpinBox*>("series-up")->value(), 50.0);
+}
+
+void ExposeTest::drawnAlongOnTheBand() {
+    auto* band = window_->findChild<QFrame*>("band");
+    QVERIFY(window_->session().plan());
+    const Night night = *window_->session().night();
+    const auto at = [&](Instant t) {
+        const double f = (t - night.sunset) / (night.sunrise - night.sunset);
+        return QPoint(static_cast<int>(std::lround(16 + f * (band->width() - 32))), band->height() - 18 - 12);
+    };
+    const Instant before = window_->session().plan()->ends;
+    const Instant wanted = before + -5400.0;
+    QTest::mousePress(band, Qt::LeftButton, {}, at(before));
+    QTest::mouseMove(band, at(wanted));
+    QTest::mouseRelease(band, Qt::LeftButton, {}, at(wanted));
+    QCOMPARE(expose()->findChild<QComboBox*>("series-ends")->currentText(), QString("at a time"));
+    const Instant ends = window_->session().plan()->ends;
+    QVERIFY2(std::abs(ends - wanted) < 200.0, qPrintable(QString::number(ends - wanted)));
+    // The beginning, to half an hour later.
+    const Instant begins = window_->session().plan()->blocks.front().from;
+    QTest::mousePress(band, Qt::LeftButton, {}, at(begins));
+    QTest::mouseMove(band, at(begins + 1800.0));
+    QTest::mouseRelease(band, Qt::LeftButton, {}, at(begins + 1800.0));
+    QVERIFY2(plan().contains("begins "), qPrintable(plan()));
+    const PlanBlock& wait = window_->session().plan()->blocks.front();
+    QVERIFY(wait.kind == PlanKind::wait && std::abs(wait.to - (begins + 1800.0)) < 120.0);
+}
+
+void ExposeTest::ladderByOneButton() {
+    letTimePass("2026-10-14T20:30:00");
+    QTest::mouseClick(button("Unguided ladder"), Qt::LeftButton);
+    QVERIFY(window_->session().working());
+    QVERIFY(!button("Unguided ladder")->isVisible());
+    QVERIFY(waitIdle());
+    QVERIFY2(panelText().contains("Without guiding"), qPrintable(panelText()));
+    QVERIFY(panelText().contains("5 min: "));
+    QVERIFY(button("Unguided ladder")->isVisible());
 }
 
 void ExposeTest::seriesOverTheFlip() {

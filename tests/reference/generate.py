@@ -18,6 +18,7 @@ from astropy.utils import iers
 from astropy.wcs import WCS
 from scipy.linalg import solve_discrete_are
 from scipy.optimize import curve_fit
+from scipy.stats import qmc
 
 warnings.simplefilter("ignore")
 iers.conf.auto_download = False
@@ -157,7 +158,36 @@ def kalman():
     return dict(t=t.tolist(), z=z.tolist(), states=states, variances=covariances, steady=steady.tolist(),
                 gain=(steady @ h.T / (h @ steady @ h.T + variance)).ravel().tolist())
 
+def moments():
+    """Elliptical Gaussian stars without noise and what sep makes of their second moments."""
+    own = np.random.default_rng(5)
+    size = 240
+    yy, xx = np.mgrid[0:size, 0:size]
+    image = np.zeros((size, size))
+    stars = []
+    for gy in range(4):
+        for gx in range(4):
+            x, y = 30 + 60 * gx + own.uniform(-6, 6), 30 + 60 * gy + own.uniform(-6, 6)
+            major, minor, angle = own.uniform(1.8, 3.2), own.uniform(1.3, 1.8), own.uniform(-90, 90)
+            flux, a = 1e5, np.radians(angle)
+            u = (xx - x) * np.cos(a) + (yy - y) * np.sin(a)
+            v = -(xx - x) * np.sin(a) + (yy - y) * np.cos(a)
+            image += flux / (2 * np.pi * major * minor) * np.exp(-0.5 * (u**2 / major**2 + v**2 / minor**2))
+            stars.append(dict(x=x, y=y, flux=flux, major=major, minor=minor, angle=angle))
+    found = sep.extract(image, 0.5, filter_kernel=None)
+    for star in stars:
+        k = int(np.argmin(np.hypot(found["x"] - star["x"], found["y"] - star["y"])))
+        star.update(a=float(found["a"][k]), b=float(found["b"][k]), theta=float(np.degrees(found["theta"][k])))
+    return dict(size=size, stars=stars)
+
+
+def halton():
+    """scipy's Halton sequence in bases 2, 3, 5 and 7, from its second element on (its first is the origin)."""
+    points = qmc.Halton(d=4, scramble=False).random(65)[1:]
+    return dict(points=points.tolist(), discrepancy=[float(qmc.discrepancy(points[:n, :2], method="L2-star")) for n in (16, 32, 64)])
+
+
 
 here.mkdir(exist_ok=True)
-for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids), ("kalman", kalman)]:
+for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids), ("kalman", kalman), ("moments", moments), ("halton", halton)]:
     (here / f"{name}.json").write_text(json.dumps(make(), indent=1) + "\n")

@@ -8,7 +8,8 @@
 
 namespace nordstjerna {
 
-inline constexpr double madToSigma = 1.482602218505602; // of a Gaussian
+inline constexpr double madToSigma = 1.482602218505602;    // of a Gaussian
+inline constexpr double fwhmPerSigma = 2.3548200450309493; // of a Gaussian
 
 double mean(std::span<const double> v);
 double median(std::vector<double> v);

@@ -9,6 +9,12 @@ std::string percent(double share) {
     return formatNumber(100.0 * std::min(share, 1.0), 0) + " %";
 }
 
+// "0.67 ± 0.02 ″/min"
+std::string speedText(const Creep& creep) {
+    const Measured v = creep.speed_arcsec_min();
+    return formatNumber(v.value, 2) + " ± " + formatNumber(v.sigma, 2) + " ″/min";
+}
+
 Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
     Finding f;
     f.id = "expose.oval";
@@ -30,10 +36,9 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
         break;
     case OvalCause::creep:
         f.headline = "The telescope bends against the guide scope.";
-        f.evidence = shape + "The field creeps by " + formatNumber(creep->speed_arcsec_min(), 2) + " ± " +
-                     formatNumber(std::max(creep->east_arcsec_min.sigma, creep->north_arcsec_min.sigma), 2) +
-                     " ″/min while the guide star stands, which accounts for " +
-                     percent(r.causes.front().share) + ".";
+        f.evidence = shape + "The field creeps by " + speedText(*creep) +
+                     " while the guide star stands, which accounts for " + percent(r.causes.front().share) +
+                     ".";
         f.remedy =
             "Tighten rings, focuser and cables; an off-axis guider cures it. Until then expose shorter.";
         break;
@@ -56,14 +61,10 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
     std::vector<Finding> list;
     if (story.oval && story.oval->oval)
         list.push_back(ovalFinding(*story.oval, story.creep));
-    else if (story.creep && story.creep->certain() && story.creep->speed_arcsec_min() > 0.05)
-        list.push_back(
-            {"expose.creep", Weight::look, "The field creeps while the guide star stands.",
-             formatNumber(story.creep->speed_arcsec_min(), 2) + " ± " +
-                 formatNumber(
-                     std::max(story.creep->east_arcsec_min.sigma, story.creep->north_arcsec_min.sigma), 2) +
-                 " ″/min; at this exposure it does not show yet.",
-             "Longer exposures would make oval stars; an off-axis guider cures it.", "", ""});
+    else if (story.creep && story.creep->certain() && story.creep->speed_arcsec_min().value > 0.05)
+        list.push_back({"expose.creep", Weight::look, "The field creeps while the guide star stands.",
+                        speedText(*story.creep) + "; at this exposure it does not show yet.",
+                        "Longer exposures would make oval stars; an off-axis guider cures it.", "", ""});
     if (const double loss = focusLoss(frames); loss > 0.08)
         list.push_back(
             {"expose.focus", Weight::look, "The stars have grown.",
@@ -81,6 +82,65 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
                         words + (struck > named ? " …" : "") + ".", "Look at them before throwing them away.",
                         "", ""});
     return list;
+}
+
+std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const LadderMount& mount) {
+    std::vector<Finding> list;
+    if (rungs.empty())
+        return list;
+    Finding f;
+    f.id = "expose.ladder";
+    f.weight = Weight::know;
+    const double seen = roundSeenUpTo_s(rungs);
+    f.headline = seen > 0.0 ? "Without guiding stars stay round up to " + formatDuration(seen) + "."
+                            : "Without guiding no exposure of the ladder was round.";
+    const LadderRung* odd = nullptr;
+    for (const LadderRung& r : rungs) {
+        const Measured expected = expectedElongation(mount, r.exposure_s);
+        f.evidence += (f.evidence.empty() ? "" : "; ") + formatDuration(r.exposure_s) + ": " +
+                      (r.stars > 0 ? formatNumber(r.elongation.value, 2) : std::string("no stars"));
+        if (mount.driftKnown)
+            f.evidence += " (expected " + formatNumber(expected.value, 2) + " ± " +
+                          formatNumber(expected.sigma, 2) + ")";
+        constexpr double noticeable = 0.05;
+        const double beyond = r.elongation.value - expected.value;
+        if (!odd && r.stars > 0 && mount.driftKnown && beyond > noticeable &&
+            beyond > 3.0 * std::hypot(r.elongation.sigma, expected.sigma))
+            odd = &r;
+    }
+    f.evidence += ".";
+    list.push_back(f);
+    if (odd)
+        list.push_back(
+            {"expose.ladder_beyond", Weight::look, "The mount left alone is worse than its measures explain.",
+             "At " + formatDuration(odd->exposure_s) + " stars are more oval than the measured " +
+                 (mount.periodicKnown ? "axis and periodic error make them."
+                                      : "axis makes them; no free run is there to say what the "
+                                        "periodic error adds."),
+             mount.periodicKnown ? "Look for flexure and wind, and check whether the axis was moved since."
+                                 : "Record a free run, then take the ladder again.",
+             "", ""});
+    return list;
+}
+
+std::vector<Finding> settleFindings(const std::optional<SettleAdvice>& advice, double scale, int toCome) {
+    if (!advice)
+        return {};
+    const SettleAdvice& a = *advice;
+    const auto words = [&](const SettleRule& rule) {
+        return formatNumber(rule.within_arcsec / scale, 1) + " px for " + formatNumber(rule.for_s, 0) + " s";
+    };
+    std::string evidence = "After " + formatCount(a.dithers, "dither") + ": " +
+                           formatNumber(a.now.seconds, 0) + " s each now, " +
+                           formatNumber(a.then.seconds, 0) + " s then";
+    if (a.now.early > 0.0 || a.then.early > 0.0)
+        evidence += "; begun too early " + percent(a.now.early) + " now, " + percent(a.then.early) + " then";
+    if (a.now.timedOut > 0.0)
+        evidence += "; the time ran out in " + percent(a.now.timedOut);
+    if (toCome > 0)
+        evidence += ". That is " + formatDuration(a.gain_s * toCome) + " of this series";
+    return {{"expose.settle", Weight::look, "Settle within " + words(a.rule) + ".", evidence + ".",
+             "It is what these dithers say; it can be taken back in the plan.", "expose.settle", "Use it"}};
 }
 
 } // namespace nordstjerna

@@ -2,7 +2,9 @@
 #pragma once
 
 #include "core/findings/finding.h"
+#include "core/series/ladder.h"
 #include "core/series/oval.h"
+#include "core/series/settle_advice.h"
 
 namespace nordstjerna {
 
@@ -12,5 +14,11 @@ struct SeriesStory {
 };
 
 std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, const SeriesStory& story);
+
+// What the ladder showed beside what was expected.
+std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const LadderMount& mount);
+// Empty where nothing is to be gained. perNight: dithers still to come.
+std::vector<Finding> settleFindings(const std::optional<SettleAdvice>& advice, double imageScale_arcsec_px,
+                                    int toCome);
 
 } // namespace nordstjerna

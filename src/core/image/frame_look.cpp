@@ -9,9 +9,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double fwhmPerSigma = 2.3548200450309493;
 constexpr double deg = 180.0 / std::numbers::pi;
-constexpr size_t mostShapes = 200;
 constexpr double leastSnr = 20.0;
 
 // A value with its weight: the mean of what is left after clipping, and how well it is known.
@@ -28,18 +26,11 @@ Measured clippedMean(const std::vector<double>& values) {
     const double sigma = kept.size() > 1 ? standardDeviation(kept) / std::sqrt(n) : spread;
     return {mean(kept), sigma};
 }
-
-double axisRatio(double e) {
-    const double held = std::clamp(e, 0.0, 0.999);
-    return std::sqrt((1.0 - held) / (1.0 + held));
-}
 } // namespace
 
-Ellipse2 ellipseOf(const Moments& m) {
-    const double half = 0.5 * m.size();
-    const double spread = std::hypot(0.5 * (m.xx - m.yy), m.xy);
-    return {std::sqrt(std::max(half + spread, 0.0)), std::sqrt(std::max(half - spread, 0.0)),
-            0.5 * std::atan2(2.0 * m.xy, m.xx - m.yy) * deg};
+double elongationOf(double ellipticity) {
+    const double held = std::clamp(ellipticity, 0.0, 0.999);
+    return 1.0 - std::sqrt((1.0 - held) / (1.0 + held));
 }
 
 std::optional<Moments> starMoments(const Frame& frame, const Star& star) {
@@ -113,7 +104,7 @@ FrameLook lookAt(const Frame& frame, const StarField& field) {
     look.noise_adu = field.noise;
     look.hfd_px = typicalHfd(field);
     for (const Star& s : field.stars) {
-        if (look.shapes.size() >= mostShapes)
+        if (look.shapes.size() >= FrameLook::mostShapes)
             break;
         if (s.saturated || s.snr < leastSnr)
             continue;
@@ -172,7 +163,7 @@ void combineShapes(FrameLook& look, int width, int height) {
 double FrameLook::elongation() const {
     const double noise = e1.sigma * e1.sigma + e2.sigma * e2.sigma;
     const double square = e1.value * e1.value + e2.value * e2.value - noise;
-    return square > 0.0 ? 1.0 - axisRatio(std::sqrt(square)) : 0.0;
+    return elongationOf(std::sqrt(std::max(square, 0.0)));
 }
 
 double FrameLook::angle_deg() const {

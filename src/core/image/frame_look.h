@@ -3,6 +3,7 @@
 // Bernstein & Jarvis 2002, Astron. J. 123, from memory); for Gaussian stars they are those of the star.
 #pragma once
 
+#include <Eigen/Core>
 #include <optional>
 #include <vector>
 
@@ -18,13 +19,11 @@ struct Moments {
     // Components of the ellipticity, −1…1: along x against y, and along the diagonals.
     double e1() const { return (xx - yy) / size(); }
     double e2() const { return 2.0 * xy / size(); }
+    Eigen::Matrix2d covariance() const { return (Eigen::Matrix2d() << xx, xy, xy, yy).finished(); }
 };
 
-struct Ellipse2 {
-    double major_px = 0.0, minor_px = 0.0; // standard deviations along the axes
-    double angle_deg = 0.0;                // of the longer one, counter-clockwise from +x, −90…90
-};
-Ellipse2 ellipseOf(const Moments& m);
+// 1 − minor/major of a star of this ellipticity.
+double elongationOf(double ellipticity);
 
 // Absent where no star stands, or its moments do not settle. background: counts.
 std::optional<Moments> starMoments(const Frame& frame, const Star& star);
@@ -47,7 +46,8 @@ struct FrameLook {
     double elongation() const; // 1 − minor/major of the typical star; what noise alone makes is taken off
     double angle_deg() const;  // of the longer axis, counter-clockwise from +x
     double angleSigma_deg() const;
-    std::vector<ShapedStar> shapes; // the brightest, at most 200
+    static constexpr size_t mostShapes = 200;
+    std::vector<ShapedStar> shapes; // the brightest
 };
 
 FrameLook lookAt(const Frame& frame, const StarField& field);

@@ -37,6 +37,11 @@ void Centring::aim(const Event& event) {
     phase_ = Phase::approaching;
 }
 
+Step Centring::begin(Event event) {
+    event.what = Started{};
+    return next(event);
+}
+
 Step Centring::advance(const Event& event) {
     if (const auto end = brokenOff(event)) {
         phase_ = Phase::ended;

@@ -32,6 +32,8 @@ class Centring : public Procedure {
 public:
     explicit Centring(CentringSetup setup);
     Step advance(const Event& event) override;
+    // The first step of one that is a part of a larger procedure.
+    Step begin(Event event);
     Progress progress() const override;
     std::string name() const override { return "Centring " + setup_.targetName; }
 

@@ -11,7 +11,6 @@ namespace {
 constexpr int mostSlews = 5;
 constexpr int mostSolves = 15;
 constexpr int mostGuideTries = 5;
-constexpr double lookAround_s = 1.0;
 constexpr double retrySlew_s = 60.0; // a mount by whose clock the meridian is not passed yet
 } // namespace
 
@@ -33,30 +32,29 @@ Step Flip::comeOver(const Event& event) {
     if (!setup_.pauseBefore)
         return slew(event);
     phase_ = Phase::pausingBefore;
-    return WaitStep{lookAround_s, "the word to go on, after a look at the cables"};
+    return lookAround();
+}
+
+Step Flip::lookAround() {
+    constexpr double glance_s = 1.0;
+    return WaitStep{glance_s, "the word to go on, after a look at the cables"};
 }
 
 Step Flip::slew(const Event& event) {
     phase_ = Phase::slewing;
     ++record_.slews;
     return announcedSlew(
-        setup_.rig, event, ObservedFrame(setup_.rig.site, event.now).hourAngleDec(setup_.target),
-        record_.slews == 1 ? "Flipping: the mount comes over to " + setup_.targetName
-                           : "Flipping, slew " + std::to_string(record_.slews) + " to " + setup_.targetName);
+        setup_.centring.rig, event,
+        ObservedFrame(setup_.centring.rig.site, event.now).hourAngleDec(setup_.centring.target),
+        record_.slews == 1
+            ? "Flipping: the mount comes over to " + setup_.centring.targetName
+            : "Flipping, slew " + std::to_string(record_.slews) + " to " + setup_.centring.targetName);
 }
 
 Step Flip::centre(const Event& event) {
-    CentringSetup c;
-    c.rig = setup_.rig;
-    c.target = setup_.target;
-    c.targetName = setup_.targetName;
-    c.tolerance_arcsec = setup_.tolerance_arcsec;
-    c.exposure_s = setup_.exposure_s;
-    centring_.emplace(c);
+    centring_.emplace(setup_.centring);
     phase_ = Phase::centring;
-    Event begin = event;
-    begin.what = Started{};
-    return centring_->next(begin);
+    return centring_->begin(event);
 }
 
 Step Flip::guideAgain() {
@@ -65,10 +63,10 @@ Step Flip::guideAgain() {
     return GuideStep{GuideStep::Act::start, {}, {}};
 }
 
-Step Flip::afterCentring(const Event&) {
+Step Flip::afterCentring() {
     if (setup_.pauseAfter && !goOn_) {
         phase_ = Phase::pausingAfter;
-        return WaitStep{lookAround_s, "the word to go on, after a look at the cables"};
+        return lookAround();
     }
     return guideAgain();
 }
@@ -85,7 +83,8 @@ std::optional<Step> Flip::step(const Event& event) {
     case Phase::start:
         record_.sideBefore = event.mount.side;
         if (const auto obstacle = slewObstacle(
-                setup_.rig, ObservedFrame(setup_.rig.site, event.now).hourAngleDec(setup_.target)))
+                setup_.centring.rig,
+                ObservedFrame(setup_.centring.rig.site, event.now).hourAngleDec(setup_.centring.target)))
             return fail(*obstacle);
         if (!setup_.guide)
             return comeOver(event);
@@ -95,7 +94,7 @@ std::optional<Step> Flip::step(const Event& event) {
         return comeOver(event);
     case Phase::pausingBefore:
         if (!goOn_)
-            return WaitStep{lookAround_s, "the word to go on, after a look at the cables"};
+            return lookAround();
         goOn_ = false;
         return slew(event);
     case Phase::slewing:
@@ -108,8 +107,9 @@ std::optional<Step> Flip::step(const Event& event) {
                                 "the mount, which has not come over; it is told again then"};
             }
             return fail({"The mount has not come over.",
-                         "It was sent to " + setup_.targetName + " " + formatCount(record_.slews, "time") +
-                             " and hangs on the " + event.mount.side + " side still.",
+                         "It was sent to " + setup_.centring.targetName + " " +
+                             formatCount(record_.slews, "time") + " and hangs on the " + event.mount.side +
+                             " side still.",
                          "Check its limits, its clock and its place, or flip it by hand; then start the "
                          "series again."});
         }
@@ -144,14 +144,14 @@ std::optional<Step> Flip::step(const Event& event) {
                              "series again."});
         }
         if (setup_.guide)
-            return afterCentring(event);
+            return afterCentring();
         phase_ = Phase::ended;
         return std::nullopt;
     }
     case Phase::cloudWait:
         return centre(event);
     case Phase::pausingAfter:
-        return afterCentring(event);
+        return afterCentring();
     case Phase::guiding:
         if (failed) {
             if (guideTries_ < mostGuideTries) {

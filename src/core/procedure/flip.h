@@ -8,11 +8,7 @@
 namespace nordstjerna {
 
 struct FlipSetup {
-    Rig rig;
-    Vec3 target = Vec3::UnitX(); // ICRS
-    std::string targetName;
-    double exposure_s = 4.0; // of the frames that are solved
-    double tolerance_arcsec = 60.0;
+    CentringSetup centring;                       // rig, target, and how near it must stand afterwards
     bool pauseBefore = false, pauseAfter = false; // until goOn()
     bool guide = true;                            // again afterwards
     std::optional<double> rollBefore_deg; // position angle of the imaging sensor's +y before, if known
@@ -64,7 +60,8 @@ private:
     Step comeOver(const Event& event);
     Step slew(const Event& event);
     Step centre(const Event& event);
-    Step afterCentring(const Event& event);
+    Step afterCentring();
+    static Step lookAround();
     Step guideAgain();
     std::optional<Step> fail(const Problem& problem);
 

@@ -14,6 +14,15 @@ constexpr double again_s = 60.0;
 constexpr int mostClouds = 90; // an hour and a half
 } // namespace
 
+CentringSetup centringOf(const SeriesSetup& series) {
+    CentringSetup c;
+    c.rig = series.rig;
+    c.target = series.target;
+    c.targetName = series.targetName;
+    c.tolerance_arcsec = series.tolerance_arcsec;
+    return c;
+}
+
 Series::Series(SeriesSetup setup) : setup_(std::move(setup)) {}
 
 DitherSpot Series::spot(int n) const {
@@ -32,11 +41,27 @@ void Series::goOn() {
         flip_->goOn();
 }
 
-void Series::setExposure(double exposure_s) {
-    SeriesSetup wanted = setup_;
-    wanted.exposure_s = exposure_s;
-    if (validateSeries(wanted))
-        setup_ = wanted;
+Expected<void> Series::endAt(Instant t, Instant now) {
+    SeriesSetup other = setup_;
+    other.start = {};
+    other.ends.at = t;
+    auto rules = SeriesRules::from(other, now);
+    if (!rules)
+        return tl::unexpected(rules.error());
+    setup_.ends.at = t;
+    if (rules_ && now >= rules_->begins())
+        rules_ = *rules;
+    else if (auto waiting = SeriesRules::from(setup_, now))
+        rules_ = *waiting;
+    return {};
+}
+
+void Series::setSettling(double within_px, double for_s) {
+    SeriesSetup other = setup_;
+    other.dither.within_px = within_px;
+    other.dither.for_s = for_s;
+    if (validateSeries(other))
+        setup_ = other;
 }
 
 void Series::saved(int number, const std::string& file) {
@@ -68,7 +93,7 @@ Step Series::close(const std::string& why, bool stopGuiding) {
 }
 
 // What can be waited for: a cloud before a solve or a guide star. All else ends the series in good order.
-std::optional<Step> Series::failed(const Event& event, const Problem& problem) {
+Step Series::failed(const Event& event, const Problem& problem) {
     const bool mayPass = phase_ == Phase::centring || phase_ == Phase::guiding || phase_ == Phase::dithering;
     if (mayPass && ++clouds_ < mostClouds) {
         guided_ = false;
@@ -119,16 +144,9 @@ Step Series::move(const Event& event) {
 }
 
 Step Series::centre(const Event& event) {
-    CentringSetup c;
-    c.rig = setup_.rig;
-    c.target = setup_.target;
-    c.targetName = setup_.targetName;
-    c.tolerance_arcsec = setup_.tolerance_arcsec;
-    centring_.emplace(c);
+    centring_.emplace(centringOf(setup_));
     phase_ = Phase::centring;
-    Event begin = event;
-    begin.what = Started{};
-    return centring_->next(begin);
+    return centring_->begin(event);
 }
 
 Step Series::guide() {
@@ -158,10 +176,7 @@ Step Series::dither() {
 
 Step Series::flipOver(const Event& event) {
     FlipSetup f;
-    f.rig = setup_.rig;
-    f.target = setup_.target;
-    f.targetName = setup_.targetName;
-    f.tolerance_arcsec = setup_.tolerance_arcsec;
+    f.centring = centringOf(setup_);
     f.pauseBefore = setup_.flip.pauseBefore;
     f.pauseAfter = setup_.flip.pauseAfter;
     if (solved_)
@@ -177,8 +192,8 @@ Step Series::flipStep(const Event& event) {
         why_ = flip_->progress().waitingFor;
         return *step;
     }
-    guided_ = false;
     if (flip_->failure()) {
+        guided_ = false;
         failure_ = flip_->failure();
         ending_ = "the flip failed";
         phase_ = Phase::ended;
@@ -203,10 +218,12 @@ Step Series::taken(const ImageTaken& image, const Event& event) {
     f.spot = spot_;
     f.settled = settled_;
     f.remark = remarkOn(f, frames_);
+    const double scale = scalesOf(setup_.rig).image_arcsec_px;
+    if (solved_ && !frames_.empty())
+        f.moved = movedSince(frames_.back(), f, solved_->plane, solvedSide_, scale);
     frames_.push_back(std::move(f));
     if (solved_) {
-        const double scale = scalesOf(setup_.rig).image_arcsec_px;
-        story_.creep = creepOf(frames_, solved_->plane, solvedSide_, scale);
+        story_.creep = creepOf(frames_);
         story_.oval = whyOval(frames_, solved_->plane, story_.creep, scale);
     }
     frame_ = image.frame;
@@ -225,7 +242,7 @@ Step Series::advance(const Event& event) {
         return close("stopped by you", false);
     const auto* broken = std::get_if<StepFailed>(&event.what);
     if (broken && phase_ != Phase::flipping && phase_ != Phase::centring)
-        return *failed(event, broken->problem);
+        return failed(event, broken->problem);
     switch (phase_) {
     case Phase::start:
         return begin(event);
@@ -240,7 +257,7 @@ Step Series::advance(const Event& event) {
     case Phase::centring: {
         const Step next = centring_->next(event);
         if (const auto* fail = std::get_if<FailStep>(&next))
-            return *failed(event, broken ? broken->problem : fail->problem);
+            return failed(event, broken ? broken->problem : fail->problem);
         why_ = centring_->progress().waitingFor;
         if (!std::holds_alternative<DoneStep>(next))
             return next;

@@ -9,6 +9,9 @@
 
 namespace nordstjerna {
 
+// How its target is centred, at the beginning and after the flip.
+CentringSetup centringOf(const SeriesSetup& series);
+
 class Series : public Procedure {
 public:
     explicit Series(SeriesSetup setup);
@@ -55,8 +58,11 @@ public:
     void pause(bool on) { pauseWanted_ = on; }
     bool pauseWanted() const { return pauseWanted_; }
     void flipNow() { flipWanted_ = true; }
+    // Another end than planned; fails when that is over already.
+    Expected<void> endAt(Instant t, Instant now);
+    // From the next dither on.
+    void setSettling(double within_px, double for_s);
     void goOn(); // after a pause of the flip
-    void setExposure(double exposure_s);
 
     // By whoever saves the frames: where one lies, or why it does not. While one cannot be saved no further
     // frame is begun.
@@ -68,7 +74,7 @@ protected:
     Step advance(const Event& event) override;
 
 private:
-    std::optional<Step> failed(const Event& event, const Problem& problem);
+    Step failed(const Event& event, const Problem& problem);
     Step begin(const Event& event);
     Step move(const Event& event);
     Step centre(const Event& event);

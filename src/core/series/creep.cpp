@@ -9,8 +9,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double degPerRadian = 57.29577951308232;
-
 // A straight line through places of several stretches that begin anew: one slope, a level each.
 struct Stretch {
     std::vector<double> t_min, east, north; // ″
@@ -49,18 +47,21 @@ Measured commonSlope(const std::vector<Stretch>& stretches, std::vector<double> 
 }
 } // namespace
 
-double Creep::speed_arcsec_min() const {
-    return std::hypot(east_arcsec_min.value, north_arcsec_min.value);
-}
-double Creep::positionAngle_deg() const {
-    return degPerRadian * std::atan2(east_arcsec_min.value, north_arcsec_min.value);
+Measured Creep::speed_arcsec_min() const {
+    return {std::hypot(east_arcsec_min.value, north_arcsec_min.value),
+            std::max(east_arcsec_min.sigma, north_arcsec_min.sigma)};
 }
 bool Creep::certain() const {
-    return speed_arcsec_min() > 3.0 * std::max(east_arcsec_min.sigma, north_arcsec_min.sigma);
+    const Measured speed = speed_arcsec_min();
+    return speed.value > 3.0 * speed.sigma;
 }
 
-std::optional<Pixel> fieldShift(const FrameLook& from, const FrameLook& to, Pixel expected, double reach) {
+namespace {
+// How the stars of one frame stand on the next, px; expected: to within `reach`. Absent when too few are
+// found again.
+std::optional<Pixel> fieldShift(const FrameLook& from, const FrameLook& to, Pixel expected) {
     constexpr size_t fewest = 5;
+    constexpr double reach = 6.0; // px
     std::vector<double> dx;
     std::vector<double> dy;
     for (const ShapedStar& a : from.shapes) {
@@ -82,37 +83,40 @@ std::optional<Pixel> fieldShift(const FrameLook& from, const FrameLook& to, Pixe
     return Pixel{median(dx), median(dy)};
 }
 
-std::optional<Creep> creepOf(const std::vector<SeriesFrame>& frames, const TangentPlane& plane,
-                             const std::string& solvedSide, double scale) {
+} // namespace
+
+std::optional<SkyError> movedSince(const SeriesFrame& before, const SeriesFrame& frame,
+                                   const TangentPlane& plane, const std::string& solvedSide, double scale) {
+    if (before.side != frame.side)
+        return std::nullopt;
+    const double sense = solvedSide.empty() || frame.side == solvedSide ? 1.0 : -1.0;
+    // The aim went by so much on the sky, and the stars with it.
+    const Eigen::Vector2d aim =
+        scale * Eigen::Vector2d(frame.spot.x_px - before.spot.x_px, frame.spot.y_px - before.spot.y_px);
+    const Eigen::Vector2d dithered = sense * (plane.cd.inverse() * aim) / arcsecPerRad;
+    const auto shift = fieldShift(before.look, frame.look, {dithered.x(), dithered.y()});
+    if (!shift)
+        return std::nullopt;
+    const Eigen::Vector2d sky =
+        sense * (plane.cd * Eigen::Vector2d(shift->x - dithered.x(), shift->y - dithered.y())) * arcsecPerRad;
+    return SkyError{sky.x(), sky.y()};
+}
+
+std::optional<Creep> creepOf(const std::vector<SeriesFrame>& frames) {
     std::vector<Stretch> stretches;
-    const Eigen::Matrix2d toPixels = plane.cd.inverse();
     Creep creep;
     double first = 0.0;
     double last = 0.0;
-    for (size_t i = 0; i < frames.size(); ++i) {
-        const SeriesFrame& f = frames[i];
-        const double sense = solvedSide.empty() || f.side == solvedSide ? 1.0 : -1.0;
+    for (const SeriesFrame& f : frames) {
         const double t_min = (f.start.unix_s + 0.5 * f.exposure_s - frames.front().start.unix_s) / 60.0;
-        const auto begin = [&] { stretches.push_back({{t_min}, {0.0}, {0.0}}); };
-        if (i == 0 || frames[i - 1].side != f.side) {
-            begin();
+        if (!f.moved || stretches.empty()) {
+            stretches.push_back({{t_min}, {0.0}, {0.0}});
             continue;
         }
-        // The aim went by so much on the sky, and the stars with it.
-        const double east = scale * (f.spot.x_px - frames[i - 1].spot.x_px);
-        const double north = scale * (f.spot.y_px - frames[i - 1].spot.y_px);
-        const Eigen::Vector2d moved = sense * (toPixels * Eigen::Vector2d(east, north)) / arcsecPerRad;
-        const auto shift = fieldShift(frames[i - 1].look, f.look, {moved.x(), moved.y()});
-        if (!shift) {
-            begin();
-            continue;
-        }
-        const Eigen::Vector2d sky =
-            sense * (plane.cd * Eigen::Vector2d(shift->x - moved.x(), shift->y - moved.y())) * arcsecPerRad;
         Stretch& s = stretches.back();
         s.t_min.push_back(t_min);
-        s.east.push_back(s.east.back() + sky.x());
-        s.north.push_back(s.north.back() + sky.y());
+        s.east.push_back(s.east.back() + f.moved->dra_arcsec);
+        s.north.push_back(s.north.back() + f.moved->ddec_arcsec);
         ++creep.frames;
         if (creep.frames == 1)
             first = t_min;

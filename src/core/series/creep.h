@@ -14,19 +14,18 @@ struct Creep {
     Measured east_arcsec_min, north_arcsec_min; // of the stars on the sky
     double span_s = 0.0;
     int frames = 0;
-    double speed_arcsec_min() const;
-    double positionAngle_deg() const; // north through east, −180…180
-    bool certain() const;             // beyond three of its standard deviations
+    Measured speed_arcsec_min() const;
+    bool certain() const; // beyond three of its standard deviations
 };
 
-// How the stars of one frame stand on the next, px; expected: to within `reach_px`. Absent when too few are
-// found again.
-std::optional<Pixel> fieldShift(const FrameLook& from, const FrameLook& to, Pixel expected,
-                                double reach_px = 6.0);
+// How the stars of a frame stand against the one before, on the sky, once what the aim was moved by is taken
+// off. plane: of a frame that was solved on the side `solvedSide` of the meridian; over there the picture
+// stands on its head. Absent over the flip, or when too few stars are found again.
+std::optional<SkyError> movedSince(const SeriesFrame& before, const SeriesFrame& frame,
+                                   const TangentPlane& plane, const std::string& solvedSide,
+                                   double scale_arcsec_px);
 
-// plane: of a frame that was solved on the side `solvedSide` of the meridian; over there the picture stands
-// on its head. Absent with fewer than four frames or ten minutes.
-std::optional<Creep> creepOf(const std::vector<SeriesFrame>& frames, const TangentPlane& plane,
-                             const std::string& solvedSide, double scale_arcsec_px);
+// From what each frame has moved since the one before. Absent with fewer than four frames or five minutes.
+std::optional<Creep> creepOf(const std::vector<SeriesFrame>& frames);
 
 } // namespace nordstjerna

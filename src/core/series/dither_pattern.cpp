@@ -14,25 +14,6 @@ double part(double v) {
 }
 } // namespace
 
-const char* ditherKindName(DitherKind kind) {
-    switch (kind) {
-    case DitherKind::spread:
-        return "spread";
-    case DitherKind::random:
-        return "random";
-    case DitherKind::spiral:
-        break;
-    }
-    return "spiral";
-}
-
-std::optional<DitherKind> ditherKindFrom(const std::string& name) {
-    for (DitherKind k : {DitherKind::spread, DitherKind::random, DitherKind::spiral})
-        if (name == ditherKindName(k))
-            return k;
-    return std::nullopt;
-}
-
 double radicalInverse(int base, std::uint64_t n) {
     const auto b = static_cast<std::uint64_t>(base);
     double value = 0.0;

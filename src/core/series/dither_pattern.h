@@ -15,8 +15,6 @@ enum class DitherKind {
     random,
     spiral
 };
-const char* ditherKindName(DitherKind kind);
-std::optional<DitherKind> ditherKindFrom(const std::string& name);
 
 struct DitherSpot {
     double x_px = 0.0, y_px = 0.0;

@@ -43,14 +43,13 @@ std::optional<OvalReport> whyOval(const std::vector<SeriesFrame>& frames, const 
     std::vector<double> guided;
     std::vector<double> across;
     double exposure_s = 0.0;
-    const double sense = plane.mirrored() ? -1.0 : 1.0;
     for (size_t i = frames.size(); i-- > 0 && dec.size() < memory;) {
         const SeriesFrame& f = frames[i];
         if (f.look.shaped < 5 || (f.remark != Remark::none && f.remark != Remark::unsharp))
             continue;
         // Twice the position angle of the longer axis; half a turn of the sensor changes nothing.
-        const double twice = 2.0 * (plane.roll().deg() + sense * (f.look.angle_deg() - 90.0)) / degreesEach;
-        const double sigma2 = std::pow(f.look.fwhm_px.value * scale / 2.3548, 2);
+        const double twice = 2.0 * plane.positionAngle_deg(f.look.angle_deg()) / degreesEach;
+        const double sigma2 = std::pow(f.look.fwhm_px.value * scale / fwhmPerSigma, 2);
         const double e = std::hypot(f.look.e1.value, f.look.e2.value);
         dec.push_back(2.0 * sigma2 * e * std::cos(twice));
         diagonal.push_back(2.0 * sigma2 * e * std::sin(twice));
@@ -68,8 +67,7 @@ std::optional<OvalReport> whyOval(const std::vector<SeriesFrame>& frames, const 
     report.excessDec_arcsec2 = {mean(dec), standardDeviation(dec) / root};
     report.excessDiagonal_arcsec2 = {mean(diagonal), standardDeviation(diagonal) / root};
     const Excess seen{report.excessDec_arcsec2.value, report.excessDiagonal_arcsec2.value};
-    const double e = std::min(0.99, seen.size() / mean(squares));
-    report.elongation = 1.0 - std::sqrt((1.0 - e) / (1.0 + e));
+    report.elongation = elongationOf(seen.size() / mean(squares));
     const double angle = 0.5 * std::atan2(seen.diagonal, seen.dec) * degreesEach;
     report.positionAngle_deg = angle < 0.0 ? angle + 180.0 : angle;
     const double sigma = std::max(report.excessDec_arcsec2.sigma, report.excessDiagonal_arcsec2.sigma);

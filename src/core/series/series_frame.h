@@ -1,6 +1,7 @@
 // A frame of a series as it is remembered, and what strikes about it beside its neighbours.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -30,7 +31,8 @@ struct SeriesFrame {
     FrameLook look;
     GuideShare guide;
     DitherSpot spot;
-    bool settled = true; // when it began
+    std::optional<SkyError> moved; // the stars since the frame before, the dither taken off; see creep.h
+    bool settled = true;           // when it began
     Remark remark = Remark::none;
     std::string file; // where it was saved; empty: not yet, or not
 };

@@ -10,8 +10,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr std::array twilights{Twilight::civil, Twilight::nautical, Twilight::astronomical};
-
 std::optional<Instant> duskOf(const Night& n, Twilight t) {
     return t == Twilight::civil ? n.civilEnd : t == Twilight::nautical ? n.nauticalEnd : n.astronomicalEnd;
 }
@@ -32,13 +30,6 @@ const char* twilightName(Twilight t) {
         break;
     }
     return "astronomical";
-}
-
-std::optional<Twilight> twilightFrom(const std::string& name) {
-    for (Twilight t : twilights)
-        if (name == twilightName(t))
-            return t;
-    return std::nullopt;
 }
 
 SettleRule settleRule(const SeriesSetup& s) {
@@ -73,7 +64,8 @@ Expected<void> validateSeries(const SeriesSetup& s) {
     return {};
 }
 
-Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now) {
+Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
+                                        const std::optional<Night>& night) {
     if (auto valid = validateSeries(setup); !valid)
         return tl::unexpected(valid.error());
     SeriesRules r;
@@ -86,7 +78,6 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now) {
             r.beginsBecause_ = why;
         }
     };
-    const auto night = nightAround(rig.site, now);
     if (setup.start.at)
         later(*setup.start.at, "the time set");
     if (setup.start.dusk && night)

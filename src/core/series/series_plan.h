@@ -17,7 +17,12 @@ struct SeriesMove {
 class SeriesRules {
 public:
     // Fails when the series is senseless, or its target does not come up, or it would end before it begins.
-    static Expected<SeriesRules> from(const SeriesSetup& setup, Instant now);
+    // night: around now.
+    static Expected<SeriesRules> from(const SeriesSetup& setup, Instant now,
+                                      const std::optional<Night>& night);
+    static Expected<SeriesRules> from(const SeriesSetup& setup, Instant now) {
+        return from(setup, now, nightAround(setup.rig.site, now));
+    }
 
     // across: the telescope hangs on the other side already ("west").
     SeriesMove next(Instant now, bool across, int framesDone) const;
@@ -25,7 +30,6 @@ public:
     Instant begins() const { return begins_; }
     Instant ends() const { return ends_; }
     const std::string& endsBecause() const { return endsBecause_; }
-    Instant meridian() const { return meridian_; }
     // How far the mount may follow past the meridian without the flip, and when it may come over.
     Instant limit() const { return limit_; }
     Instant mayFlip() const { return mayFlip_; }

@@ -13,7 +13,6 @@ namespace nordstjerna {
 
 enum class Twilight { civil, nautical, astronomical };
 const char* twilightName(Twilight t);
-std::optional<Twilight> twilightFrom(const std::string& name);
 
 // Several may stand together: it begins when all are met.
 struct SeriesStart {

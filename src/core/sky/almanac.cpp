@@ -29,11 +29,15 @@ Angle sunAltitude(const Site& site, Instant when) {
     return altAzFrom(ObservedFrame(site, when).seenWithoutAir(sun)).altitude;
 }
 
-std::optional<Night> nightAround(const Site& site, Instant when) {
+Instant noonBefore(const Site& site, Instant when) {
     const double offset_s = site.longitude.hours() * 3600.0;
     const double local = when.unix_s + offset_s;
     const double noon = std::floor((local - 43200.0) / 86400.0) * 86400.0 + 43200.0;
-    const Instant start{noon - offset_s};
+    return {noon - offset_s};
+}
+
+std::optional<Night> nightAround(const Site& site, Instant when) {
+    const Instant start = noonBefore(site, when);
     const Instant middle = start + 43200.0;
     const Instant end = start + 86400.0;
     const auto sunset = crossing(site, start, middle, -0.833);

@@ -20,8 +20,11 @@ struct Night {
     std::optional<Instant> astronomicalStart, nauticalStart, civilStart;
 };
 
+// Local mean noon, at the moment or before it: from one to the next it is the same night.
+Instant noonBefore(const Site& site, Instant when);
+
 // The night that belongs to the given moment: from the noon (local mean time) before it to the next.
-// Absent at high latitudes when the Sun does not set (or does not rise) in that span.
+// Absent at high latitudes when the Sun does not set (or does not rise) in that span. Takes some 50 ms.
 std::optional<Night> nightAround(const Site& site, Instant when);
 
 struct TrackPoint {

@@ -13,6 +13,7 @@ struct Site {
     double temperature_c = 10.0;
     double humidity = 0.7; // relative, 0…1
 
+    bool operator==(const Site&) const = default;
     bool southern() const { return latitude.rad() < 0.0; }
 };
 

@@ -41,5 +41,9 @@ bool TangentPlane::mirrored() const {
 Angle TangentPlane::roll() const {
     return Angle::fromRad(std::atan2(cd(0, 1), cd(1, 1)));
 }
+double TangentPlane::positionAngle_deg(double sensorAngle_deg) const {
+    // From +y; east stands to the left of north unless mirrored.
+    return roll().deg() + (mirrored() ? -1.0 : 1.0) * (sensorAngle_deg - 90.0);
+}
 
 } // namespace nordstjerna

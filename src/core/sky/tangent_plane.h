@@ -27,6 +27,8 @@ struct TangentPlane {
     bool mirrored() const;        // true when east is on the right with north up
     // Position angle of the sensor's +y axis at the tangent point, north through east.
     Angle roll() const;
+    // Of a direction on the sensor, counter-clockwise from +x.
+    double positionAngle_deg(double sensorAngle_deg) const;
 };
 
 } // namespace nordstjerna

@@ -27,15 +27,14 @@ ShapesChart::ShapesChart(QWidget* parent) : Picture("shapes", parent) {
     setMinimumSize(300, 200);
 }
 
-void ShapesChart::show(const std::vector<SeriesFrame>& frames, double scale, std::optional<double> roll,
-                       bool mirrored, double utcOffset_h) {
+void ShapesChart::show(const std::vector<SeriesFrame>& frames, double scale, const TangentPlane* plane,
+                       double utcOffset_h) {
     strokes_.clear();
-    onSky_ = roll.has_value();
+    onSky_ = plane != nullptr;
     utcOffset_h_ = utcOffset_h;
     for (const SeriesFrame& f : frames) {
-        // From +y, whose position angle is the roll; east stands to the left of north unless mirrored.
-        const double a = f.look.angle_deg();
-        const double sky = roll ? *roll + (mirrored ? -1.0 : 1.0) * (a - 90.0) : a;
+        const double onSensor = f.look.angle_deg();
+        const double sky = plane ? plane->positionAngle_deg(onSensor) : onSensor;
         strokes_.push_back({f.number, f.start, f.look.fwhm_px.value * scale, f.look.elongation(), sky,
                             f.look.angleSigma_deg(), f.guide.total_arcsec(), f.guide.mountPart_arcsec(),
                             f.remark});

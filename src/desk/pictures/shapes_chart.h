@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/series/series_frame.h"
+#include "core/sky/tangent_plane.h"
 #include "desk/pictures/picture.h"
 
 namespace nordstjerna {
@@ -11,9 +12,9 @@ class ShapesChart : public Picture {
     Q_OBJECT
 public:
     explicit ShapesChart(QWidget* parent = nullptr);
-    // roll: position angle of the sensor's +y, if a frame was solved; directions are the sensor's else.
-    void show(const std::vector<SeriesFrame>& frames, double scale_arcsec_px, std::optional<double> roll_deg,
-              bool mirrored, double utcOffset_h);
+    // plane: of a frame that was solved, or null; directions are the sensor's then.
+    void show(const std::vector<SeriesFrame>& frames, double scale_arcsec_px, const TangentPlane* plane,
+              double utcOffset_h);
     void setChosen(int number);
 
 Q_SIGNALS:

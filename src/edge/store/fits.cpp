@@ -218,14 +218,16 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
     return frame;
 }
 
-std::optional<double> readFitsNumber(const std::filesystem::path& path, const std::string& key) {
+std::map<std::string, std::string> readFitsKeys(const std::filesystem::path& path,
+                                                const std::vector<std::string>& keys) {
+    std::map<std::string, std::string> found;
     auto file = open(path, READONLY);
-    return file && moveToImage(file->get()) ? number(file->get(), key.c_str()) : std::nullopt;
-}
-
-std::optional<std::string> readFitsText(const std::filesystem::path& path, const std::string& key) {
-    auto file = open(path, READONLY);
-    return file && moveToImage(file->get()) ? text(file->get(), key.c_str()) : std::nullopt;
+    if (!file || !moveToImage(file->get()))
+        return found;
+    for (const std::string& key : keys)
+        if (auto value = text(file->get(), key.c_str()))
+            found[key] = *value;
+    return found;
 }
 
 namespace {

@@ -2,7 +2,7 @@
 #pragma once
 
 #include <filesystem>
-#include <optional>
+#include <map>
 #include <string>
 #include <variant>
 #include <vector>
@@ -31,9 +31,10 @@ struct FitsCard {
 Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame,
                          const std::vector<FitsCard>& cards = {});
 
-// One keyword of the first image's header; absent when it is not there, or the file cannot be read.
-std::optional<double> readFitsNumber(const std::filesystem::path& path, const std::string& key);
-std::optional<std::string> readFitsText(const std::filesystem::path& path, const std::string& key);
+// Keywords of the first image's header as texts; those that are not there, or all of a file that cannot be
+// read, are absent.
+std::map<std::string, std::string> readFitsKeys(const std::filesystem::path& path,
+                                                const std::vector<std::string>& keys);
 
 // Copies a FITS file and puts the solution's WCS into the copy's first image; never overwrites.
 Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesystem::path& to,

@@ -12,7 +12,9 @@
 #include <numbers>
 
 #include "charts/text.h"
+#include "core/base/ellipse.h"
 #include "core/base/format.h"
+#include "core/base/statistics.h"
 #include "core/findings/series_findings.h"
 #include "core/procedure/test_exposure.h"
 #include "core/rig/scales.h"
@@ -20,6 +22,7 @@
 #include "desk/pictures/frame_view.h"
 #include "desk/pictures/settle_strip.h"
 #include "desk/pictures/shapes_chart.h"
+#include "desk/stations/expose/ladder_bench.h"
 #include "desk/stations/expose/plan_card.h"
 #include "desk/theme.h"
 #include "desk/widgets/phase_bar.h"
@@ -65,12 +68,13 @@ QString phaseWord(Series::Phase phase) {
 
 ExposeStation::ExposeStation(Session& session, QWidget* parent)
     : Station(session, tr("Expose"), "frames", parent), card_(new PlanCard),
-      pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither")})), view_(new FrameView("frame")),
-      shapes_(new ShapesChart), dither_(new DitherChart), strip_(new SettleStrip),
-      count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
-      round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
-      pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
-      test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
+      pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder")})),
+      view_(new FrameView("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
+      ladder_(new LadderBench(session, this)), strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))),
+      width_(new ReadOut(tr("FWHM"))), round_(new ReadOut(tr("Elongation"))),
+      settle_(new ReadOut(tr("Settling"))), pause_(new QPushButton(tr("Pause"))),
+      stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
+      flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
       folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
     utcOffset_h_ = std::round(session.rig().site.longitude.hours());
     bench()->addWidget(card_);
@@ -80,8 +84,8 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     auto* pictures = new QWidget;
     stack_ = new QStackedLayout(pictures);
     stack_->setContentsMargins(0, 0, 0, 0);
-    for (QWidget* w :
-         {static_cast<QWidget*>(view_), static_cast<QWidget*>(shapes_), static_cast<QWidget*>(dither_)})
+    for (QWidget* w : {static_cast<QWidget*>(view_), static_cast<QWidget*>(shapes_),
+                       static_cast<QWidget*>(dither_), ladder_->picture()})
         stack_->addWidget(w);
     row->addWidget(pictures, 1);
     strip_->setFixedWidth(172);
@@ -95,21 +99,23 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
         p.setBrush(Qt::NoBrush);
         for (size_t i = 0; i < shownLook_.shapes.size() && i < drawnEllipses; ++i) {
             const ShapedStar& s = shownLook_.shapes[i];
-            const Ellipse2 e = ellipseOf(s.moments);
+            const Ellipse e = errorEllipse(s.moments.covariance());
             p.save();
             p.translate(at(s.x, s.y));
-            p.rotate(-e.angle_deg);
-            const double unit = larger / std::max(e.minor_px, 0.3);
-            p.drawEllipse(QPointF(0, 0), larger + 4.0 * unit * (e.major_px - e.minor_px), larger);
+            p.rotate(-Angle::fromRad(e.angle_rad).deg());
+            const double unit = larger / std::max(e.minor, 0.3);
+            p.drawEllipse(QPointF(0, 0), larger + 4.0 * unit * (e.major - e.minor), larger);
             p.restore();
         }
     });
     for (ReadOut* r : {count_, width_, round_, settle_})
         figures()->addWidget(r);
-    for (QPushButton* b : {pause_, stop_, test_, flip_, folder_})
+    for (QPushButton* b : {pause_, stop_, test_, flip_, climb_, folder_})
         buttons()->addWidget(b);
     flip_->setToolTip(
         tr("The mount comes over to the target, the picture is centred, guiding finds its stars."));
+    climb_->setToolTip(tr("Corrections off: one exposure each of 30 s, 1, 2 and 5 min, beside what the "
+                          "measured axis and periodic error let expect."));
     folder_->setToolTip(tr("Where frames are saved"));
     connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
     connect(shapes_, &ShapesChart::frameChosen, this, &ExposeStation::choose);
@@ -117,6 +123,17 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     connect(pause_, &QPushButton::clicked, this, &ExposeStation::pausePressed);
     connect(stop_, &QPushButton::clicked, this, &ExposeStation::stopNow);
     connect(test_, &QPushButton::clicked, this, &ExposeStation::testExposure);
+    connect(climb_, &QPushButton::clicked, this, &ExposeStation::ladder);
+    connect(ladder_, &LadderBench::taken, this, [this](const ImageTaken& image) {
+        shown_ = image.frame;
+        shownLook_ = image.look;
+        view_->show(shown_);
+    });
+    connect(ladder_, &LadderBench::changed, this, [this] {
+        alone_ = ladder_->running();
+        refresh();
+        Q_EMIT this->changed();
+    });
     connect(flip_, &QPushButton::clicked, this, [this] {
         if (running_)
             this->session().tell([](Procedure& p) {
@@ -149,6 +166,7 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     connect(&session, &Session::resultsChanged, this, &ExposeStation::refresh);
     connect(timer_, &QTimer::timeout, this, &ExposeStation::tick);
     timer_->start(500);
+    card_->setNight(noonBefore(session.rig().site, session.now()), utcOffset_h_);
     card_->setValues(session.seriesPlan());
     connect(card_, &PlanCard::changed, this,
             [this] { this->session().keepSeriesPlan(card_->values(), saveFolder_); });
@@ -194,14 +212,33 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
     return text + ".";
 }
 
+void ExposeStation::beginAt(Instant t) {
+    if (!running_)
+        card_->beginAt(t);
+}
+
+void ExposeStation::endAt(Instant t) {
+    card_->endAt(t); // for the next one too
+    if (!running_)
+        return;
+    session().tell([this, t, now = session().now()](Procedure& p) {
+        if (auto* s = dynamic_cast<Series*>(&p))
+            if (const auto done = s->endAt(t, now); !done)
+                QMetaObject::invokeMethod(
+                    this, [this, error = done.error()] { session().reportProblem(error); },
+                    Qt::QueuedConnection);
+    });
+}
+
 // Before it runs: what would come of it.
 void ExposeStation::replan() {
     if (running_)
         return;
     sincePlanned_ = 0;
+    card_->setNight(noonBefore(session().rig().site, session().now()), utcOffset_h_);
     const SeriesSetup setup = wanted();
     const Instant now = session().now();
-    const auto rules = SeriesRules::from(setup, now);
+    const auto rules = SeriesRules::from(setup, now, session().night());
     if (!rules) {
         card_->say(qs(rules.error().text()), true);
         session().setPlan({});
@@ -335,11 +372,35 @@ void ExposeStation::testExposure() {
     refresh();
 }
 
+double ExposeStation::lastFwhm_arcsec() const {
+    const FrameLook& look = seen_.frames.empty() ? shownLook_ : seen_.frames.back().look;
+    return look.shaped > 0 ? look.fwhm_px.value * scalesOf(session().rig()).image_arcsec_px : 0.0;
+}
+
+void ExposeStation::ladder() {
+    showPage(Page::ladder);
+    ladder_->begin(steps());
+}
+
+// What the dithers of tonight say of settling, taken over into the plan and the series under way.
+void ExposeStation::useSettling() {
+    if (!settleAdvice_)
+        return;
+    const double within_px = settleAdvice_->rule.within_arcsec / scalesOf(session().rig()).image_arcsec_px;
+    const double for_s = settleAdvice_->rule.for_s;
+    card_->setSettling(within_px, for_s);
+    settleAdvice_.reset();
+    if (running_)
+        session().tell([within_px, for_s](Procedure& p) {
+            if (auto* s = dynamic_cast<Series*>(&p))
+                s->setSettling(within_px, for_s);
+        });
+    Q_EMIT changed();
+}
+
 void ExposeStation::flipAlone() {
     FlipSetup f;
-    f.rig = session().rig();
-    f.target = session().target();
-    f.targetName = session().targetName();
+    f.centring = centringOf(wanted());
     f.guide = session().rates().has_value();
     if (seen_.solved)
         f.rollBefore_deg = seen_.solved->plane.roll().deg();
@@ -413,13 +474,7 @@ void ExposeStation::choose(int number) {
 
 void ExposeStation::refreshPictures() {
     const double scale = scalesOf(session().rig()).image_arcsec_px;
-    std::optional<double> roll;
-    bool mirrored = false;
-    if (seen_.solved) {
-        roll = seen_.solved->plane.roll().deg();
-        mirrored = seen_.solved->plane.mirrored();
-    }
-    shapes_->show(seen_.frames, scale, roll, mirrored, utcOffset_h_);
+    shapes_->show(seen_.frames, scale, seen_.solved ? &seen_.solved->plane : nullptr, utcOffset_h_);
     std::vector<DitherSpot> done;
     for (const SeriesFrame& f : seen_.frames)
         if (done.empty() || done.back().x_px != f.spot.x_px || done.back().y_px != f.spot.y_px)
@@ -436,6 +491,13 @@ void ExposeStation::refreshPictures() {
             ahead.push_back(
                 ditherSpot(setup.dither.kind, setup.dither.size_px, setup.dither.raOnly, setup.seed, k));
     dither_->show(done, ahead, setup.dither.size_px, words);
+    if (stack_->currentIndex() == static_cast<int>(Page::ladder))
+        ladder_->refresh(ladder_->running() ? 0.0 : lastFwhm_arcsec());
+    const auto traces = session().settleTraces();
+    if (traces.size() != advisedOn_) {
+        advisedOn_ = traces.size();
+        settleAdvice_ = adviseSettle(traces, settleRule(setup), scale, setup.exposure_s);
+    }
     strip_->show(session().settles(), setup.dither.timeout_s);
 }
 
@@ -500,6 +562,8 @@ void ExposeStation::refresh() {
     pause_->setVisible(running_);
     stop_->setVisible(running_ || alone_);
     test_->setVisible(!running_ && !alone_);
+    climb_->setVisible(!running_ && !alone_);
+    climb_->setEnabled(!busy);
     folder_->setVisible(!running_ || (keeper_ && keeper_->waiting() > 0));
     test_->setEnabled(!busy);
     flip_->setVisible(!alone_);
@@ -529,7 +593,11 @@ void ExposeStation::refresh() {
     }
     if (alone_) {
         setPrimary(tr("Stop"));
-        say("", tr("Running."));
+        say(ladder_->running() ? tr("ladder") : QString(),
+            ladder_->running()
+                ? tr("Corrections are off; exposures of growing length show how long the mount "
+                     "can do without them.")
+                : tr("Running."));
         return;
     }
     const bool fits = seen_.plan && seen_.plan->frames > 0;
@@ -591,6 +659,10 @@ std::vector<Finding> ExposeStation::findings() const {
                                        : " Dec pulses work the same way there; that was tried out.";
         list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian.", evidence, "", "", ""});
     }
+    for (const auto& more :
+         {ladder_->findings(), settleFindings(settleAdvice_, scalesOf(session().rig()).image_arcsec_px,
+                                              seen_.plan ? seen_.plan->dithers : 0)})
+        list.insert(list.end(), more.begin(), more.end());
     int unsettled = 0;
     for (const SettleRecord& s : session().settles())
         unsettled += !s.settled;
@@ -611,6 +683,8 @@ QString ExposeStation::help() const {
         "Each costs some seconds of settling.</p>"
         "<p><b>Flip:</b> never at the meridian itself. The side is checked by the mount's word and by the "
         "picture, which must stand on its head; which way Dec works there is tried out.</p>"
+        "<p><b>Ladder:</b> exposures of growing length without corrections, beside what the measured axis "
+        "and periodic error let expect: how long the mount can do without guiding.</p>"
         "<p><b>Good:</b> elongation below 0.1, FWHM steady. A marked frame is to be looked at, not thrown "
         "away.</p>");
 }
@@ -629,6 +703,15 @@ bool ExposeStation::perform(const QString& action) {
     if (action == "expose.flip") {
         if (flip_->isEnabled())
             flip_->click();
+        return true;
+    }
+    if (action == "expose.settle") {
+        useSettling();
+        return true;
+    }
+    if (action == "expose.ladder") {
+        if (climb_->isVisible() && climb_->isEnabled())
+            climb_->click();
         return true;
     }
     if (action == "expose.folder") {

@@ -13,6 +13,7 @@ namespace nordstjerna {
 
 class DitherChart;
 class FrameView;
+class LadderBench;
 class PhaseBar;
 class PlanCard;
 class ReadOut;
@@ -30,12 +31,15 @@ public:
     QString help() const override;
     bool perform(const QString& action) override;
 
-    enum class Page { frame, shapes, dither };
+    enum class Page { frame, shapes, dither, ladder };
     void showPage(Page page);
     const std::vector<SeriesFrame>& frames() const { return seen_.frames; }
     bool running() const { return running_; }
     // Frames are saved below this folder.
     void saveIn(const std::filesystem::path& folder);
+    // The plan's beginning or end was drawn to another time; a series that runs takes the end too.
+    void beginAt(Instant t);
+    void endAt(Instant t);
 
 private:
     struct Seen {
@@ -59,6 +63,9 @@ private:
     void begin();
     void flipAlone();
     void testExposure();
+    void ladder();
+    void useSettling();
+    double lastFwhm_arcsec() const; // 0: nothing taken yet
     void show(const Seen& seen);
     void ended(const Expected<void>& result);
     void refresh();
@@ -78,9 +85,10 @@ private:
     FrameView* view_;
     ShapesChart* shapes_;
     DitherChart* dither_;
+    LadderBench* ladder_;
     SettleStrip* strip_;
     ReadOut *count_, *width_, *round_, *settle_;
-    QPushButton *pause_, *stop_, *test_, *flip_, *folder_;
+    QPushButton *pause_, *stop_, *test_, *flip_, *climb_, *folder_;
     QTimer* timer_;
     Seen seen_;
     std::shared_ptr<SeriesKeeper> keeper_;
@@ -89,6 +97,8 @@ private:
     FrameLook shownLook_;
     int chosen_ = 0; // 0: the newest
     size_t blocksMade_ = 0;
+    std::optional<SettleAdvice> settleAdvice_;
+    size_t advisedOn_ = 0; // dithers
     bool running_ = false; // a series
     bool alone_ = false;   // a flip or a test exposure
     bool pausing_ = false, stopping_ = false;

@@ -3,9 +3,11 @@
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QTimeEdit>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 #include "charts/text.h"
 #include "desk/widgets/field_form.h"
@@ -15,14 +17,33 @@ namespace nordstjerna {
 namespace {
 constexpr std::array twilightChoices{Twilight::civil, Twilight::nautical, Twilight::astronomical};
 constexpr std::array ditherPatterns{DitherKind::spread, DitherKind::random, DitherKind::spiral};
+constexpr int atATime = 4; // among the choices of beginning and end, after the kinds of twilight
+
+// A choice with a clock beside it, which shows only while a time is chosen.
+QWidget* withClock(QComboBox* choice, QTimeEdit* clock) {
+    auto* both = new QWidget;
+    auto* row = new QHBoxLayout(both);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(4);
+    row->addWidget(choice, 1);
+    row->addWidget(clock);
+    clock->setDisplayFormat("HH:mm");
+    clock->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    clock->hide();
+    QObject::connect(choice, &QComboBox::currentIndexChanged, clock,
+                     [clock](int i) { clock->setVisible(i == atATime); });
+    return both;
+}
 } // namespace
 
 PlanCard::PlanCard(QWidget* parent)
     : QFrame(parent), exposure_(numberField(0.1, 7200, 1, " s")), frames_(numberField(0, 9999, 0, "")),
       size_(numberField(0.5, 500, 1, " px")), every_(numberField(0, 99, 0, "")),
-      down_(numberField(0, 89, 0, "°")), within_(numberField(0.2, 50, 1, " px")),
-      past_(numberField(1, 60, 0, " min")), holds_(numberField(1, 300, 0, " s")), pattern_(new QComboBox),
-      begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), sentence_(new QLabel) {
+      up_(numberField(0, 89, 0, "°")), down_(numberField(0, 89, 0, "°")),
+      within_(numberField(0.2, 50, 1, " px")), past_(numberField(1, 60, 0, " min")),
+      holds_(numberField(1, 300, 0, " s")), timeout_(numberField(5, 900, 0, " s")), pattern_(new QComboBox),
+      begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), beginClock_(new QTimeEdit),
+      endClock_(new QTimeEdit), sentence_(new QLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(12, 8, 12, 8);
@@ -36,10 +57,16 @@ PlanCard::PlanCard(QWidget* parent)
         auto* l = new QLabel(label);
         l->setObjectName("muted");
         grid->addWidget(l, row, 2 * column);
-        grid->addWidget(field, row, 2 * column + 1);
+        auto* choice = qobject_cast<QComboBox*>(field);
+        QTimeEdit* clock = field == begin_ ? beginClock_ : field == end_ ? endClock_ : nullptr;
+        grid->addWidget(clock ? withClock(choice, clock) : field, row, 2 * column + 1);
         field->setObjectName(name);
         field->setAccessibleName(label);
         field->setMinimumWidth(70);
+        if (clock) {
+            clock->setObjectName(QString(name) + "-at");
+            clock->setAccessibleName(label + tr(" at"));
+        }
     };
     for (QComboBox* c : {pattern_, begin_, end_, flip_}) {
         c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
@@ -49,11 +76,15 @@ PlanCard::PlanCard(QWidget* parent)
     pattern_->setToolTip(
         tr("Spread: whole pixels and parts of pixels evenly covered. RA only: for a Dec axis "
            "with much play."));
-    begin_->addItems({tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("full darkness")});
-    end_->addItems({tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("end of dark")});
+    begin_->addItems(
+        {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("full darkness"), tr("at a time")});
+    end_->addItems(
+        {tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("end of dark"), tr("at a time")});
     flip_->addItems({tr("by itself"), tr("with pauses"), tr("not at all")});
     frames_->setSpecialValueText(tr("all that fit"));
     every_->setSpecialValueText(tr("never"));
+    up_->setSpecialValueText(tr("the horizon"));
+    up_->setToolTip(tr("The target must stand as high as this before the series begins."));
     down_->setSpecialValueText(tr("the horizon"));
     exposure_->setExact(180.0);
     size_->setExact(10.0);
@@ -61,6 +92,8 @@ PlanCard::PlanCard(QWidget* parent)
     within_->setExact(1.5);
     past_->setExact(2.0);
     holds_->setExact(8.0);
+    timeout_->setExact(60.0);
+    timeout_->setToolTip(tr("After so long the next frame begins although the star has not come to rest."));
     past_->setToolTip(tr("The mount is sent over so long after the meridian."));
     within_->setToolTip(
         tr("imaging pixels; a dither is over when the star has stayed so near its aim for so long"));
@@ -71,12 +104,14 @@ PlanCard::PlanCard(QWidget* parent)
     put(0, 3, tr("Ends"), end_, "series-ends");
     put(1, 0, tr("Dither"), size_, "dither-size");
     put(1, 1, tr("every"), every_, "dither-every");
-    put(1, 2, tr("Pattern"), pattern_, "dither-pattern");
+    put(1, 2, tr("from above"), up_, "series-up");
     put(1, 3, tr("down to"), down_, "series-down");
-    put(2, 0, tr("Settle in"), within_, "settle-within");
-    put(2, 1, tr("for"), holds_, "settle-for");
-    put(2, 2, tr("Flip"), flip_, "series-flip");
-    put(2, 3, tr("past it by"), past_, "flip-past");
+    put(2, 0, tr("Pattern"), pattern_, "dither-pattern");
+    put(2, 1, tr("within"), within_, "settle-within");
+    put(2, 2, tr("for"), holds_, "settle-for");
+    put(2, 3, tr("at most"), timeout_, "settle-timeout");
+    put(3, 0, tr("Flip"), flip_, "series-flip");
+    put(3, 1, tr("past it by"), past_, "flip-past");
     every_->setToolTip(tr("frames between two dithers"));
     for (int column : {1, 3, 5, 7})
         grid->setColumnStretch(column, 1);
@@ -88,10 +123,46 @@ PlanCard::PlanCard(QWidget* parent)
         connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::changed);
     for (QComboBox* c : {pattern_, begin_, end_, flip_})
         connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::changed);
+    for (QTimeEdit* c : {beginClock_, endClock_})
+        connect(c, &QTimeEdit::timeChanged, this, &PlanCard::changed);
 }
 
 std::vector<NumberField*> PlanCard::numbers() const {
-    return {exposure_, frames_, size_, every_, down_, past_, within_, holds_};
+    return {exposure_, frames_, size_, every_, up_, down_, past_, within_, holds_, timeout_};
+}
+
+void PlanCard::setNight(Instant noon, double utcOffset_h) {
+    noon_ = noon;
+    utcOffset_h_ = utcOffset_h;
+}
+
+// The clock time within the night that begins at noon.
+Instant PlanCard::momentOf(const QTimeEdit* clock) const {
+    constexpr double day_s = 86400.0;
+    const double wanted = clock->time().msecsSinceStartOfDay() / 1000.0;
+    const double noon = std::fmod(noon_.unix_s + 3600.0 * utcOffset_h_, day_s);
+    const double ahead = std::fmod(wanted - noon + 2.0 * day_s, day_s);
+    return noon_ + ahead;
+}
+
+void PlanCard::setMoment(QComboBox* choice, QTimeEdit* clock, Instant t) {
+    constexpr double minute_s = 60.0;
+    const double local = std::round((t.unix_s + 3600.0 * utcOffset_h_) / minute_s) * minute_s;
+    clock->setTime(QTime::fromMSecsSinceStartOfDay(static_cast<int>(std::fmod(local, 86400.0) * 1000.0)));
+    choice->setCurrentIndex(atATime);
+}
+
+void PlanCard::beginAt(Instant t) {
+    setMoment(begin_, beginClock_, t);
+}
+
+void PlanCard::endAt(Instant t) {
+    setMoment(end_, endClock_, t);
+}
+
+void PlanCard::setSettling(double within_px, double for_s) {
+    within_->setExact(within_px);
+    holds_->setExact(for_s);
 }
 
 void PlanCard::read(SeriesSetup& s) const {
@@ -99,10 +170,17 @@ void PlanCard::read(SeriesSetup& s) const {
     s.ends.frames = static_cast<int>(frames_->exact());
     s.start.dusk.reset();
     s.ends.dawn.reset();
-    if (begin_->currentIndex() > 0)
+    s.start.at.reset();
+    s.ends.at.reset();
+    if (begin_->currentIndex() == atATime)
+        s.start.at = momentOf(beginClock_);
+    else if (begin_->currentIndex() > 0)
         s.start.dusk = twilightChoices[static_cast<size_t>(begin_->currentIndex() - 1)];
-    if (end_->currentIndex() > 0)
+    if (end_->currentIndex() == atATime)
+        s.ends.at = momentOf(endClock_);
+    else if (end_->currentIndex() > 0)
         s.ends.dawn = twilightChoices[static_cast<size_t>(end_->currentIndex() - 1)];
+    s.start.altitude_deg = up_->exact();
     s.ends.altitude_deg = down_->exact();
     s.dither.size_px = size_->exact();
     s.dither.every = static_cast<int>(every_->exact());
@@ -110,7 +188,7 @@ void PlanCard::read(SeriesSetup& s) const {
     s.dither.kind = ditherPatterns[static_cast<size_t>(pattern_->currentIndex() % 3)];
     s.dither.within_px = within_->exact();
     s.dither.for_s = holds_->exact();
-    s.dither.timeout_s = std::max(60.0, 4.0 * s.dither.for_s);
+    s.dither.timeout_s = timeout_->exact();
     s.flip.allowed = flip_->currentIndex() < 2;
     s.flip.pauseBefore = s.flip.pauseAfter = flip_->currentIndex() == 1;
     s.flip.past_min = past_->exact();
@@ -122,6 +200,8 @@ std::map<std::string, double> PlanCard::values() const {
         all[f->objectName().toStdString()] = f->exact();
     for (const auto* c : fields_->findChildren<QComboBox*>())
         all[c->objectName().toStdString()] = c->currentIndex();
+    for (const QTimeEdit* c : {beginClock_, endClock_})
+        all[c->objectName().toStdString()] = c->time().msecsSinceStartOfDay() / 60000.0;
     return all;
 }
 
@@ -131,6 +211,9 @@ void PlanCard::setValues(const std::map<std::string, double>& values) {
         for (NumberField* f : numbers())
             if (f->objectName() == object && value >= f->minimum() && value <= f->maximum())
                 f->setExact(value);
+        for (QTimeEdit* c : {beginClock_, endClock_})
+            if (c->objectName() == object && value >= 0.0 && value < 24.0 * 60.0)
+                c->setTime(QTime::fromMSecsSinceStartOfDay(static_cast<int>(value * 60000.0)));
         for (auto* c : fields_->findChildren<QComboBox*>(object))
             if (value >= 0.0 && value < c->count())
                 c->setCurrentIndex(static_cast<int>(value));

@@ -8,6 +8,7 @@
 class QCheckBox;
 class QComboBox;
 class QLabel;
+class QTimeEdit;
 
 namespace nordstjerna {
 
@@ -17,6 +18,12 @@ class PlanCard : public QFrame {
     Q_OBJECT
 public:
     explicit PlanCard(QWidget* parent = nullptr);
+    // The night that clock times belong to: its noon, and the local clock.
+    void setNight(Instant noon, double utcOffset_h);
+    // By hand on the night band.
+    void beginAt(Instant t);
+    void endAt(Instant t);
+    void setSettling(double within_px, double for_s);
     // Fills in what the person wants; rig and target are there already.
     void read(SeriesSetup& setup) const;
     // What stands in the fields by their names, and back; unknown names are passed over.
@@ -31,8 +38,13 @@ Q_SIGNALS:
 
 private:
     std::vector<NumberField*> numbers() const;
-    NumberField *exposure_, *frames_, *size_, *every_, *down_, *within_, *past_, *holds_;
+    Instant momentOf(const QTimeEdit* clock) const;
+    void setMoment(QComboBox* choice, QTimeEdit* clock, Instant t);
+    NumberField *exposure_, *frames_, *size_, *every_, *up_, *down_, *within_, *past_, *holds_, *timeout_;
     QComboBox *pattern_, *begin_, *end_, *flip_;
+    QTimeEdit *beginClock_, *endClock_;
+    Instant noon_;
+    double utcOffset_h_ = 0.0;
     QWidget* fields_;
     QLabel* sentence_;
 };

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/statistics.h"
 #include "core/image/star_measure.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/noise_table.h"
@@ -14,7 +15,6 @@ namespace nordstjerna {
 namespace {
 // Electrons a second and square metre from a star of magnitude 0 through a clear filter, mirrors and silicon.
 constexpr double zero_e_s_m2 = 1.1e10;
-constexpr double fwhmToSigma = 1.0 / 2.3548200450309493;
 } // namespace
 
 SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
@@ -31,10 +31,41 @@ Mat3 SimCamera::attitude(Instant at) const {
     return night_.mechanics_.attitude(at, setup_.roll, !setup_.guide);
 }
 
+void SimCamera::skyFor(Instant middle) {
+    if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
+        frame_.emplace(night_.scenario_.rig.site, middle);
+}
+
+Expected<void> SimCamera::link(Instant start) const {
+    if (!night_.air_.active(FaultKind::cameraLink, start) &&
+        !night_.air_.active(FaultKind::cameraLink, night_.mechanics_.when()))
+        return {};
+    return passingProblem("No frame came from the " + setup_.name + ".", "Its link is silent.",
+                          "Check the camera's cable.");
+}
+
+Equatorial SimCamera::believed() const {
+    return equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
+}
+
+double SimCamera::altitudeOf(const Vec3& axis) {
+    return std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
+}
+
+double SimCamera::scale_arcsec_px() const {
+    return scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+}
+
+Eigen::Vector2d SimCamera::project(const Mat3& from, const Vec3& enu) const {
+    const Vec3 c = from.transpose() * enu;
+    const double xSign = setup_.mirrored ? 1.0 : -1.0; // looking out, east is left of north
+    return Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / (scale_arcsec_px() / arcsecPerRad);
+}
+
 Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag& halt,
                                               const std::vector<ExpectedStar>* only) {
     const Scenario& s = night_.scenario_;
-    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    const double scale = scale_arcsec_px();
     Scene scene;
     scene.exposure_s = exposure_s;
     constexpr int moments = 5;
@@ -58,26 +89,16 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
 
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
-    if (night_.air_.active(FaultKind::cameraLink, scene.start) ||
-        night_.air_.active(FaultKind::cameraLink, night_.mechanics_.when()))
-        return passingProblem("No frame came from the " + setup_.name + ".", "Its link is silent.",
-                              "Check the camera's cable.");
-    if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
-        frame_.emplace(s.rig.site, middle);
+    if (auto answers = link(scene.start); !answers)
+        return tl::unexpected(answers.error());
+    skyFor(middle);
     const ObservedFrame seen = frame_->turnedTo(middle);
     const Vec3 axis = middleAttitude.col(2);
     const Vec3 axisIcrs = seen.icrs(axis);
-    const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
-    scene.believed =
-        equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
+    const double altitude = altitudeOf(axis);
+    scene.believed = believed();
 
     // Mean motion of the field during the exposure, from the direction that stood on the axis in the middle.
-    const double perPixel = scale / arcsecPerRad;
-    const double xSign = setup_.mirrored ? 1.0 : -1.0; // looking out, east is left of north
-    const auto project = [&](const Mat3& attitude, const Vec3& enu) -> Eigen::Vector2d {
-        const Vec3 c = attitude.transpose() * enu;
-        return Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / perPixel;
-    };
     Eigen::Vector2d motion = Eigen::Vector2d::Zero();
     for (int i = 0; i < moments; ++i)
         motion += project(attitudes[i], frame_->turnedTo(times[i]).seen(axisIcrs)) / moments;
@@ -137,7 +158,7 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
 
 void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const {
     const Scenario& s = night_.scenario();
-    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    const double scale = scale_arcsec_px();
     const Instant middle = scene.start + 0.5 * scene.exposure_s;
     const bool covered = setup_.guide && night_.covered_;
     const bool hidden = s.rig.horizon.hides(axis);
@@ -151,7 +172,7 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
 }
 
 double SimCamera::blurSigma_px(double altitude_rad, Instant at) const {
-    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    const double scale = scale_arcsec_px();
     // Out of focus the light cone is cut at a disc as wide as the shift over the focal ratio; as a Gaussian
     // of the same half-flux diameter its FWHM is 0.71 of that.
     const Scenario& s = night_.scenario();
@@ -160,7 +181,7 @@ double SimCamera::blurSigma_px(double altitude_rad, Instant at) const {
                               : s.imagingFocus_um + s.imagingFocusDrift_um_h * (at - s.start) / 3600.0;
     const double defocus_um = 0.71 * std::abs(off_um) * setup_.aperture_mm / setup_.focal_mm;
     const double optics_arcsec = std::hypot(setup_.blur_um, defocus_um) / setup_.focal_mm * 206.264806;
-    return std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) * fwhmToSigma / scale;
+    return std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) / fwhmPerSigma / scale;
 }
 
 FrameInfo SimCamera::infoOf(const Scene& scene) const {
@@ -290,7 +311,7 @@ void SimCamera::followMount(Instant to) {
 }
 
 SimCamera::Trail SimCamera::trailSeen(std::vector<PathPoint> path, const Scene& scene, double altitude_rad) {
-    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
+    const double scale = scale_arcsec_px();
     Trail trail;
     for (size_t i = 0; i < path.size(); ++i) {
         const PathPoint& p = path[i];
@@ -304,9 +325,7 @@ SimCamera::Trail SimCamera::trailSeen(std::vector<PathPoint> path, const Scene& 
 }
 
 std::vector<SimCamera::Spot> SimCamera::trailSpots(const Trail& trail) {
-    const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
-    const double perPixel = scale / arcsecPerRad;
-    const double xSign = setup_.mirrored ? 1.0 : -1.0;
+    const double scale = scale_arcsec_px();
     const Eigen::Vector2d centre(0.5 * (setup_.camera.binnedWidth() - 1),
                                  0.5 * (setup_.camera.binnedHeight() - 1));
     const std::vector<PathPoint>& path = trail.path;
@@ -323,9 +342,8 @@ std::vector<SimCamera::Spot> SimCamera::trailSpots(const Trail& trail) {
         const double rate = zero_e_s * std::pow(10.0, -0.4 * star.magnitude);
         std::optional<Eigen::Vector2d> last;
         for (size_t i = 0; i < path.size(); ++i) {
-            const Vec3 c = path[i].attitude.transpose() * trail.skies[i].seen(star.icrs);
             const Eigen::Vector2d at =
-                centre + Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / perPixel + trail.air[i];
+                centre + project(path[i].attitude, trail.skies[i].seen(star.icrs)) + trail.air[i];
             if (last) {
                 const double dt = path[i].when - path[i - 1].when;
                 const int pieces = 1 + static_cast<int>((at - *last).norm() / 0.7);
@@ -359,13 +377,11 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
         scene.start = path.front().when;
         scene.exposure_s = path.back().when - scene.start;
         const Instant middle = scene.start + 0.5 * scene.exposure_s;
-        if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
-            frame_.emplace(night_.scenario_.rig.site, middle);
+        skyFor(middle);
         const Vec3 axis = path[path.size() / 2].attitude.col(2);
-        const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
+        const double altitude = altitudeOf(axis);
         light(scene, axis, altitude);
-        scene.believed =
-            equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
+        scene.believed = believed();
         trail = trailSeen(std::move(path), scene, altitude);
     }
     Frame frame = emptySky(scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_);
@@ -435,7 +451,7 @@ Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const Sto
                 s.x = found->x + s.sigmaX * random_.gaussian();
                 s.y = found->y + s.sigmaY * random_.gaussian();
                 s.snr = snr;
-                s.hfd = scene->sigma_px / fwhmToSigma;
+                s.hfd = scene->sigma_px * fwhmPerSigma;
                 s.flux = found->electrons / c.gain_e_adu;
                 star = s;
             }

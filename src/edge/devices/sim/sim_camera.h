@@ -67,6 +67,15 @@ private:
     Frame emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     void digitise(Frame& frame, double exposure_s) const;
     double blurSigma_px(double altitude_rad, Instant at) const;
+    // With the night's lock held: the sky frame for a moment, whether the link held since the start of an
+    // exposure, where the mount believes to point.
+    void skyFor(Instant middle);
+    Expected<void> link(Instant start) const;
+    Equatorial believed() const;
+    static double altitudeOf(const Vec3& axis);
+    double scale_arcsec_px() const;
+    // A direction on the sensor, px from its middle.
+    Eigen::Vector2d project(const Mat3& attitude, const Vec3& enu) const;
     Mat3 attitude(Instant at) const; // the imaging telescope bends against the mount
     FrameInfo infoOf(const Scene& scene) const;
 

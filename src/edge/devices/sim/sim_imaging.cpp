@@ -75,33 +75,25 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
             return tl::unexpected(haltedProblem());
         scene.start = path.front().when;
         scene.exposure_s = exposure_s;
-        if (night_.air_.active(FaultKind::cameraLink, scene.start) ||
-            night_.air_.active(FaultKind::cameraLink, night_.mechanics_.when()))
-            return passingProblem("No frame came from the " + setup_.name + ".", "Its link is silent.",
-                                  "Check the camera's cable.");
-        const Instant middle = scene.start + 0.5 * exposure_s;
-        if (!frame_ || std::abs(middle - frame_->when()) > 900.0)
-            frame_.emplace(night_.scenario_.rig.site, middle);
+        if (auto answers = link(scene.start); !answers)
+            return tl::unexpected(answers.error());
+        skyFor(scene.start + 0.5 * exposure_s);
         const size_t stride = 1 + path.size() / mostPoints;
         const PathPoint& half = path[path.size() / 2];
         const Vec3 axis = half.attitude.col(2);
         const Vec3 axisIcrs = frame_->turnedTo(half.when).icrs(axis);
-        const double altitude = std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
+        const double altitude = altitudeOf(axis);
         light(scene, axis, altitude);
-        scene.believed =
-            equatorialFrom(frame_->turnedTo(night_.mechanics_.when()).icrsFrom(night_.mechanics_.believed()));
-        const double scale = scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
-        const double perPixel = scale / arcsecPerRad;
-        const double xSign = setup_.mirrored ? 1.0 : -1.0;
-        const auto project = [&](const PathPoint& p, const Vec3& icrs) -> Eigen::Vector2d {
-            const Vec3 c = p.attitude.transpose() * frame_->turnedTo(p.when).seen(icrs);
-            return Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / perPixel;
+        scene.believed = believed();
+        const double scale = scale_arcsec_px();
+        const auto placeAt = [&](const PathPoint& p, const Vec3& icrs) {
+            return project(p.attitude, frame_->turnedTo(p.when).seen(icrs));
         };
         Eigen::Vector2d middlePlace = Eigen::Vector2d::Zero();
         for (size_t i = 0; i < path.size(); i += stride) {
             const size_t next = std::min(i + stride, path.size() - 1);
             const double dt = std::max(path[next].when - path[i].when, 0.1);
-            s.path.push_back(project(path[i], axisIcrs) +
+            s.path.push_back(placeAt(path[i], axisIcrs) +
                              night_.air_.fieldMotion(path[i].when, dt, altitude) / scale);
             middlePlace += s.path.back();
         }
@@ -115,23 +107,23 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
                                            night_.air_.transparency(scene.start + exposure_s, altitude));
         const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
         const double margin = 8.0 * scene.sigma_px;
-        const Eigen::Vector2d first = project(path.front(), axisIcrs);
-        const Eigen::Vector2d last = project(path.back(), axisIcrs);
-        const Eigen::Vector2d here = project(half, axisIcrs);
+        const Eigen::Vector2d first = placeAt(path.front(), axisIcrs);
+        const Eigen::Vector2d last = placeAt(path.back(), axisIcrs);
+        const Eigen::Vector2d here = placeAt(half, axisIcrs);
         if (!scene.starless && transparency > 0.0)
             for (const CatalogueStar& star : sky_.starsNear(axisIcrs, reach)) {
                 const double electrons = scene.zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
                 if (electrons < 30.0)
                     break;
-                const Eigen::Vector2d p = project(half, star.icrs);
+                const Eigen::Vector2d p = placeAt(half, star.icrs);
                 const Eigen::Vector2d at = centre + p - here + middlePlace;
                 if (at.x() < -margin || at.y() < -margin || at.x() > width + margin ||
                     at.y() > height + margin)
                     continue;
                 scene.spots.push_back({at.x(), at.y(), electrons, 0});
                 // What it moves beyond the middle of the field: the field turns.
-                s.own.push_back((project(path.back(), star.icrs) - last) -
-                                (project(path.front(), star.icrs) - first));
+                s.own.push_back((placeAt(path.back(), star.icrs) - last) -
+                                (placeAt(path.front(), star.icrs) - first));
             }
         for (const Fault& f : night_.scenario_.faults) {
             const double at = f.at_s - (scene.start - night_.scenario_.start);
@@ -204,12 +196,12 @@ Expected<ImageTaken> SimCamera::imageDirectly(const ImageStep& step, const StopF
     const double area = 4.0 * std::numbers::pi * scene.sigma_px * scene.sigma_px;
     const Eigen::Matrix2d shape =
         spreadOf(seen->path) + (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
-    constexpr size_t most = 200;
     for (size_t i = 0; i < scene.spots.size(); ++i) {
         const Spot& s = scene.spots[i];
         const double snr = s.electrons / std::sqrt(s.electrons + area * variance);
         look.stars += snr > 10.0;
-        if (snr < 20.0 || s.electrons > c.fullWell_e * 0.5 * area || look.shapes.size() >= most)
+        if (snr < 20.0 || s.electrons > c.fullWell_e * 0.5 * area ||
+            look.shapes.size() >= FrameLook::mostShapes)
             continue;
         // Ellipticity and size of one star are known to about 2 over its SNR, its place to a third of that.
         const Eigen::Matrix2d m = shape + seen->own[i] * seen->own[i].transpose() / 12.0;

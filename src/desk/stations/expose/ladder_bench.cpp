@@ -1,0 +1,106 @@
+#include "desk/stations/expose/ladder_bench.h"
+
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "core/findings/series_findings.h"
+#include "core/rig/scales.h"
+#include "desk/pictures/ladder_chart.h"
+#include "desk/widgets/step_bar.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double usualFwhm_arcsec = 3.0; // until a frame was taken
+}
+
+LadderBench::LadderBench(Session& session, QObject* parent)
+    : QObject(parent), session_(session), chart_(new LadderChart) {}
+
+QWidget* LadderBench::picture() const {
+    return chart_;
+}
+
+void LadderBench::refresh(double fwhm_arcsec) {
+    if (fwhm_arcsec > 0.0)
+        fwhm_arcsec_ = fwhm_arcsec;
+    expect();
+}
+
+void LadderBench::expect() {
+    const auto& run = session_.freeRun();
+    if (run != analysed_) {
+        analysed_ = run;
+        free_.reset();
+        if (run)
+            if (auto analysis = analyseMotion(*run, session_.rig().mount.wormPeriod_s))
+                free_ = std::move(*analysis);
+    }
+    LadderSources known;
+    if (session_.pole())
+        known.axis = &session_.pole()->fit;
+    if (free_) {
+        known.free = &*free_;
+        known.freeMeta = &run->meta;
+    }
+    mount_ = ladderMount(known, session_.rig().site, session_.target(), session_.now(),
+                         fwhm_arcsec_ > 0.0 ? fwhm_arcsec_ : usualFwhm_arcsec);
+    QString words;
+    if (mount_.driftKnown || mount_.periodicKnown) {
+        words = known.axis && known.free ? tr("expected from the measured axis and the last free run")
+                : known.axis             ? tr("expected from the measured axis; no free run yet")
+                                         : tr("expected from the last free run, as the drift was there");
+        words += fwhm_arcsec_ > 0.0 ? tr(", FWHM %1″").arg(qs(formatNumber(fwhm_arcsec_, 1)))
+                                    : tr(", FWHM taken as %1″").arg(qs(formatNumber(usualFwhm_arcsec, 1)));
+        const double upTo = roundUpTo_s(mount_);
+        words += upTo >= 3600.0 ? tr(": round for an hour")
+                                : tr(": round up to %1").arg(qs(formatDuration(std::round(upTo))));
+    }
+    chart_->show(mount_, rungs_, LadderSetup().exposures_s, words);
+}
+
+void LadderBench::begin(StepBar* bar) {
+    struct Seen {
+        Progress progress;
+        std::vector<LadderRung> rungs;
+        std::optional<ImageTaken> image;
+        std::optional<Problem> notGuiding;
+    };
+    LadderSetup setup;
+    setup.wasGuiding = session_.guiding();
+    rungs_.clear();
+    running_ = true;
+    session_.run<Ladder, Seen>(
+        std::make_shared<Ladder>(setup),
+        [](const Ladder& l) {
+            return Seen{l.progress(), l.rungs(), l.image(), l.notGuiding()};
+        },
+        [this, bar](const Seen& seen) {
+            bar->show(seen.progress);
+            const bool fresh = seen.rungs.size() != rungs_.size();
+            rungs_ = seen.rungs;
+            if (fresh && seen.image) {
+                // What is round of the shortest one is the air's and the optics'.
+                if (rungs_.size() == 1 && rungs_.front().stars > 0)
+                    fwhm_arcsec_ = rungs_.front().fwhm_px * scalesOf(session_.rig()).image_arcsec_px;
+                expect();
+                Q_EMIT taken(*seen.image);
+            }
+            Q_EMIT changed();
+        },
+        [this, bar](const std::shared_ptr<Ladder>& ladder, const Expected<void>&) {
+            running_ = false;
+            bar->clear();
+            if (ladder->notGuiding())
+                session_.reportProblem(*ladder->notGuiding());
+            Q_EMIT changed();
+        });
+    if (!session_.working())
+        running_ = false;
+    Q_EMIT changed();
+}
+
+std::vector<Finding> LadderBench::findings() const {
+    return ladderFindings(rungs_, mount_);
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,39 @@
+#include "tool/simulated_setup.h"
+
+#include "edge/runner.h"
+#include "edge/store/file_problems.h"
+
+namespace nordstjerna {
+
+Expected<SimulatedSetup> openSimulated(const SimulateRequest& request) {
+    if (std::filesystem::exists(request.out))
+        return existsAlready(request.out);
+    auto scenario = readScenario(request.scenario);
+    if (!scenario)
+        return tl::unexpected(scenario.error());
+    scenario->speed = 0.0;
+    if (request.seed)
+        scenario->seed = *request.seed;
+    auto index = StarIndex::loadDefault();
+    if (!index)
+        return tl::unexpected(index.error());
+    SimulatedSetup s;
+    s.night = std::make_unique<SimulatedNight>(std::move(*scenario), *index);
+    s.devices = s.night->devices();
+    if (!request.rendered)
+        s.devices.track = s.night->trackDirectly();
+    s.book.setFromRig(s.rig().guiding.exposure_s, s.rig().guiding.pulseLimit_ms);
+    for (const auto& [key, value] : request.wishes.values)
+        s.book.change(key, value, "yours", "", s.night->clock().now());
+    return s;
+}
+
+Expected<Rates> calibrate(Devices& devices, RatesMeasurement& measurement) {
+    RunnerControl control;
+    const auto done = runProcedure(measurement, devices, control);
+    if (!done)
+        return tl::unexpected(done.error());
+    return *measurement.result();
+}
+
+} // namespace nordstjerna

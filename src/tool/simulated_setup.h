@@ -1,0 +1,27 @@
+// What every simulated recording of the tool begins with.
+#pragma once
+
+#include <memory>
+
+#include "core/guide/settings_book.h"
+#include "core/procedure/rates_measurement.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "tool/simulate.h"
+
+namespace nordstjerna {
+
+// The night of the request, on a clock that jumps; stars are measured on pixels only where that is wished.
+// Fails before anything is done when the output exists already.
+struct SimulatedSetup {
+    std::unique_ptr<SimulatedNight> night;
+    Devices devices;
+    SettingsBook book; // of a new rig, with the wishes of the request
+
+    const Rig& rig() const { return night->scenario().rig; }
+};
+Expected<SimulatedSetup> openSimulated(const SimulateRequest& request);
+
+// Rates, measured where the mount stands.
+Expected<Rates> calibrate(Devices& devices, RatesMeasurement& measurement);
+
+} // namespace nordstjerna
