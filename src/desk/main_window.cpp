@@ -316,6 +316,25 @@ void MainWindow::buildMenus() {
             deck_->refresh();
         });
 
+    sky->addSeparator();
+    QMenu* happens = sky->addMenu(tr("Let it happen"));
+    struct Happening {
+        QString what;
+        FaultKind kind;
+        double amount, length_s;
+    };
+    for (const Happening& h :
+         {Happening{tr("A cloud for five minutes"), FaultKind::cloud, 0.97, 300.0},
+          Happening{tr("Dew on the lenses for half an hour"), FaultKind::dew, 0.8, 1800.0},
+          Happening{tr("Gusts for a minute"), FaultKind::gust, 4.0, 60.0},
+          Happening{tr("A knock against the tripod"), FaultKind::bump, 0.4, 0.0},
+          Happening{tr("A lamp for a minute"), FaultKind::lamp, 900.0, 60.0},
+          Happening{tr("A satellite over the imaging camera"), FaultKind::satellite, 400.0, 0.0},
+          Happening{tr("The mount does not answer for 20 s"), FaultKind::mountLink, 0.0, 20.0},
+          Happening{tr("The cameras do not answer for 20 s"), FaultKind::cameraLink, 0.0, 20.0}})
+        add(happens, h.what, {},
+            [this, h] { session_->simulatedNight().happen(h.kind, h.amount, h.length_s); });
+
     QMenu* help = menuBar()->addMenu(tr("&Help"));
     add(help, tr("About this station"), QKeySequence("F1"), [this] {
         const Station* s = stations_[static_cast<size_t>(current_)];

@@ -69,6 +69,11 @@ void exposeViews(MainWindow& w) {
     expose->findChild<QDoubleSpinBox*>("series-exposure")->setValue(120.0);
     expose->findChild<QDoubleSpinBox*>("dither-every")->setValue(2.0);
     settle(700);
+    shoot(w, "expose-plan");
+    expose->perform("expose.ladder");
+    waitIdle(w, 240000);
+    shoot(w, "expose-ladder");
+    expose->showPage(ExposeStation::Page::frame);
     expose->primary()->click();
     QElapsedTimer t;
     t.start();

@@ -33,6 +33,7 @@ private slots:
     void haltStopsTheSlew();
     void limitStopsTracking();
     void cloudHidesTheStars();
+    void whatIsLetHappen();
     void imagingCameraSeesTheSameSky();
     void leversMoveTheAxis();
     void unknownScenarioKeyIsNamed();
@@ -204,6 +205,42 @@ void SimTest::cloudHidesTheStars() {
     QVERIFY(during->stars.size() < 3);
     QVERIFY(after->stars.size() > 50);
     QVERIFY(after->hotPixels > 80); // and none of them counted as a star
+}
+
+void SimTest::whatIsLetHappen() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    StopFlag halt{false};
+    const auto stars = [&] { return detectStars(**night.guideCamera().expose(2.0, halt))->stars; };
+    const auto light = [&] {
+        double sum = 0.0;
+        const auto found = stars();
+        for (size_t i = 0; i < std::min<size_t>(10, found.size()); ++i)
+            sum += found[i].flux;
+        return sum;
+    };
+    const double clear = light();
+    night.happen(FaultKind::cloud, 1.0, 60.0);
+    QVERIFY(stars().size() < 3);
+    night.clock().sleep(70.0, halt);
+    QVERIFY(light() > 0.9 * clear);
+    // Dew comes slowly.
+    night.happen(FaultKind::dew, 0.8, 1000.0);
+    night.clock().sleep(10.0, halt);
+    QVERIFY(light() > 0.85 * clear);
+    night.clock().sleep(900.0, halt);
+    const double dewed = light();
+    QVERIFY2(dewed < 0.4 * clear && dewed > 0.1 * clear, qPrintable(QString::number(dewed / clear)));
+    night.clock().sleep(200.0, halt); // wiped off
+    QVERIFY(light() > 0.85 * clear);
+    // A link that is lost and comes back, and a knock that moves the axis.
+    const Vec3 before = night.trueAxis();
+    night.happen(FaultKind::bump, 0.4, 0.0);
+    night.happen(FaultKind::cameraLink, 0.0, 20.0);
+    QVERIFY(!night.guideCamera().expose(2.0, halt));
+    night.clock().sleep(25.0, halt);
+    QVERIFY(night.guideCamera().expose(2.0, halt).has_value());
+    const double moved = separation(before, night.trueAxis()).arcmin();
+    QVERIFY2(moved > 0.3 && moved < 0.6, qPrintable(QString::number(moved)));
 }
 
 void SimTest::imagingCameraSeesTheSameSky() {

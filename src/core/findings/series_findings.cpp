@@ -100,8 +100,7 @@ std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const 
         f.evidence += (f.evidence.empty() ? "" : "; ") + formatDuration(r.exposure_s) + ": " +
                       (r.stars > 0 ? formatNumber(r.elongation.value, 2) : std::string("no stars"));
         if (mount.driftKnown)
-            f.evidence += " (expected " + formatNumber(expected.value, 2) + " ± " +
-                          formatNumber(expected.sigma, 2) + ")";
+            f.evidence += " (expected " + formatMeasured(expected, "") + ")";
         constexpr double noticeable = 0.05;
         const double beyond = r.elongation.value - expected.value;
         if (!odd && r.stars > 0 && mount.driftKnown && beyond > noticeable &&

@@ -522,7 +522,7 @@ void ExposeStation::refreshFigures() {
     const double scale = scalesOf(session().rig()).image_arcsec_px;
     if (!look || look->shaped == 0) {
         width_->showNothing(tr("of the stars, ″"));
-        round_->showNothing(tr("round is 0; from about 0.1 it shows"));
+        round_->showNothing(tr("round: below 0.1"));
     } else {
         width_->show(
             qs(formatNumber(look->fwhm_px.value * scale, 2)) + "″",

@@ -1,5 +1,8 @@
 #include "desk/stations/expose/ladder_bench.h"
 
+#include <algorithm>
+#include <cmath>
+
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/series_findings.h"
@@ -11,7 +14,13 @@ namespace nordstjerna {
 
 namespace {
 constexpr double usualFwhm_arcsec = 3.0; // until a frame was taken
+
+// As exact as an expectation deserves.
+double roughly(double seconds) {
+    const double step = seconds < 60.0 ? 5.0 : seconds < 300.0 ? 10.0 : 60.0;
+    return step * std::max(1.0, std::floor(seconds / step));
 }
+} // namespace
 
 LadderBench::LadderBench(Session& session, QObject* parent)
     : QObject(parent), session_(session), chart_(new LadderChart) {}
@@ -53,7 +62,7 @@ void LadderBench::expect() {
                                     : tr(", FWHM taken as %1″").arg(qs(formatNumber(usualFwhm_arcsec, 1)));
         const double upTo = roundUpTo_s(mount_);
         words += upTo >= 3600.0 ? tr(": round for an hour")
-                                : tr(": round up to %1").arg(qs(formatDuration(std::round(upTo))));
+                                : tr(": round up to %1").arg(qs(formatDuration(roughly(upTo))));
     }
     chart_->show(mount_, rungs_, LadderSetup().exposures_s, words);
 }

@@ -107,11 +107,11 @@ PlanCard::PlanCard(QWidget* parent)
     put(1, 2, tr("from above"), up_, "series-up");
     put(1, 3, tr("down to"), down_, "series-down");
     put(2, 0, tr("Pattern"), pattern_, "dither-pattern");
-    put(2, 1, tr("within"), within_, "settle-within");
+    put(2, 1, tr("settles within"), within_, "settle-within");
     put(2, 2, tr("for"), holds_, "settle-for");
     put(2, 3, tr("at most"), timeout_, "settle-timeout");
     put(3, 0, tr("Flip"), flip_, "series-flip");
-    put(3, 1, tr("past it by"), past_, "flip-past");
+    put(3, 1, tr("past meridian"), past_, "flip-past");
     every_->setToolTip(tr("frames between two dithers"));
     for (int column : {1, 3, 5, 7})
         grid->setColumnStretch(column, 1);

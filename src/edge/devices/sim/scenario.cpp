@@ -30,6 +30,7 @@ Expected<Fault> fault(const json& j) {
         .optional("amount", f.amount)
         .optional("amount2", f.amount2);
     static constexpr std::pair<const char*, FaultKind> kinds[] = {{"cloud", FaultKind::cloud},
+                                                                  {"dew", FaultKind::dew},
                                                                   {"gust", FaultKind::gust},
                                                                   {"bump", FaultKind::bump},
                                                                   {"lamp", FaultKind::lamp},
@@ -42,7 +43,7 @@ Expected<Fault> fault(const json& j) {
         f.kind = known->second;
     else
         r.setProblem({"Unknown fault \"" + kind + "\".",
-                      "Known faults: cloud, gust, bump, lamp, satellite, mount-link, camera-link.",
+                      "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link.",
                       "Correct it."});
     const auto done = r.finish();
     return done ? Expected<Fault>(f) : tl::unexpected(done.error());

@@ -21,6 +21,7 @@ struct PeriodicTerm {
 
 enum class FaultKind {
     cloud,
+    dew, // settles on the lenses, more and more
     gust,
     bump,
     lamp,
@@ -33,8 +34,8 @@ struct Fault {
     FaultKind kind = FaultKind::cloud;
     double at_s = 0.0;     // since the start
     double length_s = 0.0; // bump: at once
-    // cloud: share of the light that is lost; gust: ″ of shaking; bump: ′ east and high of the axis;
-    // lamp: counts a second
+    // cloud and, at its end, dew: share of the light that is lost; gust: ″ of shaking; bump: ′ east and high
+    // of the axis; lamp: counts a second
     double amount = 0.0;
     double amount2 = 0.0;
 };

@@ -87,6 +87,13 @@ void SimulatedNight::applyFaults() {
         }
 }
 
+void SimulatedNight::happen(FaultKind kind, double amount, double length_s) {
+    const std::scoped_lock guard(lock_);
+    // A satellite crosses what is exposed next, or is being exposed for a while yet.
+    const double at_s = clock_.now() - scenario_.start + (kind == FaultKind::satellite ? 2.0 : 0.0);
+    scenario_.faults.push_back({kind, at_s, length_s, amount, 0.5 * amount});
+}
+
 void SimulatedNight::turnAzimuthLever(double turns) {
     const std::scoped_lock guard(lock_);
     catchUp();

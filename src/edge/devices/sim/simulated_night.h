@@ -41,6 +41,9 @@ public:
     void turnAzimuthLever(double turns);
     void turnAltitudeLever(double turns);
 
+    // From now on for so long; amount as in a scenario.
+    void happen(FaultKind kind, double amount, double length_s);
+
     // At the guide scope: the focuser by so many µm, and a cover before it.
     void turnFocus(double um);
     void setCovered(bool covered);
