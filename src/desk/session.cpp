@@ -2,11 +2,16 @@
 
 #include <future>
 
+#include "core/base/format.h"
+#include "core/findings/rates_findings.h"
 #include "core/rates/reuse.h"
+#include "core/review/entry_figures.h"
 #include "core/rig/scales.h"
 
 #include "charts/text.h"
 #include "desk/theme.h"
+#include "edge/store/json_reader.h"
+#include "edge/store/rates_json.h"
 
 namespace nordstjerna {
 
@@ -28,7 +33,19 @@ Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::files
     for (const Problem& p : prepared_->darkProblems())
         problem_ = p;
     queue_ = std::make_unique<WriteQueue>();
+    logbook_ = std::make_unique<Logbook>(dataFolder_, *queue_);
+    connect(logbook_.get(), &Logbook::failed, this, [this](const Problem& p) {
+        notLogged_ = qs(p.text());
+        Q_EMIT resultsChanged();
+    });
+    connect(logbook_.get(), &Logbook::changed, this, [this] {
+        if (!notLogged_.isEmpty() && log_) {
+            notLogged_.clear();
+            Q_EMIT resultsChanged();
+        }
+    });
     openLog();
+    logbook_->recover();
     restoreEvening();
     // Yesterday's rates still hold if nothing was changed.
     readPastRates();
@@ -317,8 +334,25 @@ std::filesystem::path Session::newRunPath(const std::string& kind) const {
     return folder / (stamp + "-" + kind + ".ecsv");
 }
 
+LogEntry Session::newEntry(EntryKind kind) {
+    LogEntry e;
+    e.kind = kind;
+    e.started = now();
+    e.night = noonBefore(rig_.site, now());
+    e.rigId = rig_.id;
+    e.rigName = rig_.name;
+    e.target = targetName_;
+    e.rig = rig_;
+    return e;
+}
+
 void Session::setPole(const PoleResult& result) {
     pole_ = result;
+    LogEntry entry = newEntry(EntryKind::pole);
+    entry.target.clear();
+    entry.how = "measured by " + formatCount(static_cast<int>(result.sightings.size()), "sighting");
+    entry.figures = figuresOfPole(result.error);
+    logbook_->add(std::move(entry));
     Q_EMIT resultsChanged();
 }
 
@@ -370,6 +404,13 @@ void Session::setRates(const Rates& rates) {
 }
 
 void Session::logRates(const Rates& rates) {
+    LogEntry entry = newEntry(EntryKind::rates);
+    entry.target.clear();
+    entry.how = std::string("measured: ") + verdictName(rates.verdict);
+    entry.figures = figuresOfRates(rates);
+    entry.findings = ratesFindings(rates);
+    entry.detail = jsonText(ratesToJson(rates));
+    logbook_->add(std::move(entry));
     const auto told = [this](const Expected<void>& done) {
         QMetaObject::invokeMethod(
             this,

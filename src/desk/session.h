@@ -18,6 +18,7 @@
 #include "core/rates/calibration.h"
 #include "core/series/series_plan.h"
 #include "core/sky/almanac.h"
+#include "desk/logbook.h"
 #include "edge/devices/prepared_camera.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
@@ -58,6 +59,9 @@ public:
     void setTarget(const std::string& name, const Vec3& icrs);
     SimulatedNight& simulatedNight() { return *night_; }
     std::filesystem::path newRunPath(const std::string& kind) const;
+    // What is done is entered there: begun with the rig and target of now.
+    Logbook& logbook() { return *logbook_; }
+    LogEntry newEntry(EntryKind kind);
     const std::vector<NightBlock>& blocks() const { return blocks_; }
 
     // The rigs of this person. Choosing one brings what was measured with it; the one in use is always among
@@ -330,6 +334,7 @@ private:
     QString busyWith_;
     Messages<Procedure> messages_;
     Watch watch_{devices_};
+    std::unique_ptr<Logbook> logbook_;
     std::unique_ptr<WriteQueue> queue_; // ends first: it calls back
 };
 

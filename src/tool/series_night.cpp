@@ -118,7 +118,9 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
         return tl::unexpected(done.error());
     if (series.unsaved())
         return tl::unexpected(*series.unsaved());
-    if (const auto written = writeSeriesTable(request.out, setup, series.frames()); !written)
+    if (const auto written = writeSeriesTable(request.out, setup, series.frames(),
+                                              series.solved() ? &series.solved()->plane : nullptr);
+        !written)
         return tl::unexpected(written.error());
     Json result{{"out", request.out.string()},    {"kind", "series"},
                 {"rows", series.frames().size()}, {"frames", keeper ? keeper->saved() : 0},

@@ -83,7 +83,7 @@ void NightLogTest::ratesComeBack() {
     {
         auto log = NightLog::open(path);
         QVERIFY2(log.has_value(), log ? "" : log.error().text().c_str());
-        QCOMPARE(log->schemaVersion(), 2);
+        QCOMPARE(log->schemaVersion(), 3);
         QVERIFY(log->addRates({1000.0}, rigNamed("Skerry 610"), *rates).has_value());
         QVERIFY(log->addRates({2000.0}, rigNamed("Other \"rig\"; DROP TABLE rates"), *rates).has_value());
     }

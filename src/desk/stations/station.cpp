@@ -3,12 +3,16 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QScopeGuard>
 #include <QVBoxLayout>
+#include <utility>
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/findings/run_story.h"
 #include "core/motion/run.h"
 #include "core/procedure/slew.h"
+#include "core/review/entry_figures.h"
 #include "desk/theme.h"
 #include "desk/widgets/step_bar.h"
 #include "edge/store/run_recorder.h"
@@ -77,10 +81,50 @@ void Station::slewTo(const HourAngleDec& target, const QString& purpose,
     refresh();
 }
 
-std::function<void(const Run&)> Station::keeper(const std::shared_ptr<RunRecorder>& recorder) {
+void Station::logRun(const Run& run, const std::string& how) {
+    Logbook& book = session_.logbook();
+    const RecordState state = recorder_ ? recorder_->state() : RecordState();
+    if (!state.path.empty())
+        book.setFile(entry_, state.path);
+    // What was changed meanwhile, with its reasons; the rows tell when it took effect.
+    std::vector<SettingNote> changes;
+    for (const SettingChange& c : session_.settings().changes())
+        if (!c.undone && c.when >= entryBegun_)
+            changes.push_back({c.when, settingId(c.key), c.before, c.after, c.origin, c.reason});
+    RunSurroundings around;
+    around.shaftTurns = session_.rig().mount.shaftTurns;
+    around.site = session_.rig().site;
+    around.wormPeriod_s = session_.rig().mount.wormPeriod_s;
+    if (session_.pole())
+        around.axis = session_.pole()->fit;
+    book.end(std::exchange(entry_, {}), session_.now(), run.rows.empty() ? "nothing was recorded" : how,
+             [run, around, changes](LogEntry& e) {
+                 e.changes = changes;
+                 e.figures = {{"rows", {static_cast<double>(run.rows.size()), 0.0}}};
+                 if (const auto story = tellRun(run, around)) {
+                     e.figures = figuresOfRun(run, *story);
+                     e.findings = story->findings;
+                 }
+             });
+}
+
+std::function<void(const Run&)> Station::keeper(const std::shared_ptr<RunRecorder>& recorder,
+                                                EntryKind kind) {
     recorder_ = recorder;
+    LogEntry begun = session_.newEntry(kind);
+    begun.file = session_.logbook().relative(recorder->wanted());
+    entryBegun_ = begun.started;
+    entry_ = session_.logbook().begin(std::move(begun));
     // The worker holds the session, which outlives it, and not the station.
-    return [session = &session_, recorder](const Run& run) {
+    return [session = &session_, recorder, entry = entry_](const Run& run) {
+        const bool first = !run.rows.empty() && recorder->state().path.empty();
+        const auto whereItLies = qScopeGuard([&] {
+            // Another run may have had that name: where it really lies.
+            if (const auto path = recorder->state().path; first && !path.empty())
+                QMetaObject::invokeMethod(
+                    session, [session, entry, path] { session->logbook().setFile(entry, path); },
+                    Qt::QueuedConnection);
+        });
         if (const auto done = recorder->update(run); !done)
             QMetaObject::invokeMethod(
                 session,

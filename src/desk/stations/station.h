@@ -57,7 +57,10 @@ protected:
     bool slewing() const { return slewing_; }
     // What brings the table of a run up to date, from the worker; a failure is told to the person, once, with
     // a way to save the run elsewhere.
-    std::function<void(const Run&)> keeper(const std::shared_ptr<RunRecorder>& recorder);
+    // The run is entered in the night log.
+    std::function<void(const Run&)> keeper(const std::shared_ptr<RunRecorder>& recorder, EntryKind kind);
+    // It has ended: its figures are worked out beside the window.
+    void logRun(const Run& run, const std::string& how);
     // What is true of the run recorded last: "Saved as …" only for what is.
     QString savedText() const;
     bool unsaved() const;
@@ -77,6 +80,8 @@ private:
     StepBar* steps_;
     bool slewing_ = false;
     std::shared_ptr<RunRecorder> recorder_; // of the last run
+    std::string entry_;                     // of it
+    Instant entryBegun_;
 };
 
 } // namespace nordstjerna

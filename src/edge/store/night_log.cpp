@@ -1,11 +1,12 @@
 #include "edge/store/night_log.h"
 
-#include <sqlite3.h>
-
+#include <cmath>
 #include <utility>
 
+#include "core/review/entry_figures.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/rates_json.h"
+#include "edge/store/sql.h"
 
 namespace nordstjerna {
 
@@ -21,26 +22,28 @@ constexpr const char* migrations[] = {
     "ALTER TABLE rates ADD COLUMN rig_id TEXT NOT NULL DEFAULT '';"
     "UPDATE rates SET rig_id = 'name:' || rig;"
     "CREATE INDEX rates_by_rig_id ON rates (rig_id, unix_s);",
+    "CREATE TABLE entries (id TEXT PRIMARY KEY, kind TEXT NOT NULL, night REAL NOT NULL, "
+    "started REAL NOT NULL, ended REAL, rig_id TEXT NOT NULL, words TEXT NOT NULL, json TEXT NOT NULL) "
+    "WITHOUT ROWID;"
+    "CREATE INDEX entries_by_night ON entries (night, started);"
+    "CREATE INDEX entries_by_rig ON entries (rig_id, kind, started);"
+    "CREATE INDEX entries_open ON entries (started) WHERE ended IS NULL;"
+    "CREATE TABLE figures (entry TEXT NOT NULL REFERENCES entries (id) ON DELETE CASCADE, "
+    "name TEXT NOT NULL, value REAL NOT NULL, sigma REAL NOT NULL, PRIMARY KEY (entry, name)) "
+    "WITHOUT ROWID;"
+    "CREATE INDEX figures_by_name ON figures (name);"
+    "CREATE TABLE rigs (rig_id TEXT NOT NULL, since REAL NOT NULL, json TEXT NOT NULL, "
+    "PRIMARY KEY (rig_id, since)) WITHOUT ROWID;",
 };
 constexpr int newest = static_cast<int>(std::size(migrations));
 
-struct Statement {
-    sqlite3_stmt* s = nullptr;
-    ~Statement() { sqlite3_finalize(s); }
-};
-
-std::string columnText(sqlite3_stmt* s, int column) {
-    const auto* text = static_cast<const char*>(static_cast<const void*>(sqlite3_column_text(s, column)));
-    return text ? text : "";
-}
+} // namespace
 
 tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what) {
     return problem(
         what, std::string("The database says: ") + (db ? sqlite3_errmsg(db) : "no memory") + ".",
-        "Check the data folder and the free space; a damaged log can be moved away, a new one is begun.");
+        "Check the data folder and the free space; a damaged log is made anew from the records beside it.");
 }
-
-} // namespace
 
 NightLog::NightLog(NightLog&& o) noexcept : db_(std::exchange(o.db_, nullptr)) {}
 NightLog& NightLog::operator=(NightLog&& o) noexcept {
@@ -61,9 +64,10 @@ Expected<NightLog> NightLog::open(const std::filesystem::path& path) {
     if (status != SQLITE_OK)
         return logProblem(db, "The night log cannot be opened: " + path.string() + ".");
     sqlite3_busy_timeout(db, 2000);
-    if (auto done = log.run("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;"); !done)
+    if (auto done = log.run("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;");
+        !done)
         return tl::unexpected(done.error());
-    if (auto done = log.migrate(); !done)
+    if (auto done = log.migrate(path); !done)
         return tl::unexpected(done.error());
     return log;
 }
@@ -75,14 +79,23 @@ Expected<void> NightLog::run(const char* sql) {
 }
 
 int NightLog::schemaVersion() const {
-    Statement q;
-    if (sqlite3_prepare_v2(db_, "PRAGMA user_version", -1, &q.s, nullptr) != SQLITE_OK ||
-        sqlite3_step(q.s) != SQLITE_ROW)
-        return -1;
-    return sqlite3_column_int(q.s, 0);
+    Statement q(db_, "PRAGMA user_version");
+    return q.next() ? q.whole(0) : -1;
 }
 
-Expected<void> NightLog::migrate() {
+Expected<void> NightLog::migrate(const std::filesystem::path& path) {
+    const int before = schemaVersion();
+    if (before > 0 && before < newest) {
+        // As it was, beside it: whatever happens now, nothing is lost.
+        const std::string backup = path.string() + ".version-" + std::to_string(before);
+        std::error_code error;
+        if (!std::filesystem::exists(backup, error)) {
+            Statement copy(db_, "VACUUM INTO ?");
+            copy << backup;
+            if (!copy.execute())
+                return logProblem(db_, "The night log could not be copied before it is brought up to date.");
+        }
+    }
     // All in one transaction that no other instance can get between.
     if (auto done = run("BEGIN IMMEDIATE;"); !done)
         return done;
@@ -101,53 +114,69 @@ Expected<void> NightLog::migrate() {
     for (int v = have; v < newest; ++v)
         if (auto done = run(migrations[v]); !done)
             return giveUp(tl::unexpected(done.error()));
+    constexpr int withEntries = 3;
+    if (have > 0 && have < withEntries)
+        if (auto done = ratesBecomeEntries(); !done)
+            return giveUp(tl::unexpected(done.error()));
     if (have < newest)
         if (auto done = run(("PRAGMA user_version=" + std::to_string(newest) + ";").c_str()); !done)
             return giveUp(tl::unexpected(done.error()));
     return run("COMMIT;");
 }
 
+// Calibrations of earlier versions stand among the entries too.
+Expected<void> NightLog::ratesBecomeEntries() {
+    std::vector<LogEntry> old;
+    Statement q(db_, "SELECT id, unix_s, rig, rig_id, json FROM rates");
+    while (q.next()) {
+        LogEntry e;
+        e.kind = EntryKind::rates;
+        e.id = "rates-" + std::to_string(q.id(0));
+        e.started = Instant{q.number(1)};
+        e.ended = e.started;
+        // The site was not kept: by the noon of Greenwich.
+        constexpr double day_s = 86400.0;
+        e.night = Instant{std::floor((e.started.unix_s - 0.5 * day_s) / day_s) * day_s + 0.5 * day_s};
+        e.rigName = q.text(2);
+        e.rigId = q.text(3);
+        e.how = "measured";
+        e.detail = q.text(4);
+        if (const auto json = parseJson(e.detail, "A stored calibration"))
+            if (const auto rates = ratesFromJson(*json))
+                e.figures = figuresOfRates(*rates);
+        old.push_back(std::move(e));
+    }
+    if (!q.done())
+        return logProblem(db_, "The rates of the night log cannot be read.");
+    for (const LogEntry& e : old)
+        if (auto done = put(e); !done)
+            return done;
+    return {};
+}
+
 Expected<void> NightLog::addRates(Instant when, const Rig& rig, const Rates& r) {
-    Statement q;
-    if (sqlite3_prepare_v2(db_,
-                           "INSERT INTO rates (unix_s, rig, verdict, ra_px_s, dec_px_s, backlash_ms, "
-                           "orthogonality_deg, json, rig_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                           -1, &q.s, nullptr) != SQLITE_OK)
-        return logProblem(db_, "The rates could not be logged.");
-    const std::string json = jsonText(ratesToJson(r));
-    sqlite3_bind_double(q.s, 1, when.unix_s);
-    sqlite3_bind_text(q.s, 2, rig.name.c_str(), -1, nullptr);
-    sqlite3_bind_text(q.s, 3, verdictName(r.verdict), -1, nullptr);
-    sqlite3_bind_double(q.s, 4, r.ra.rate_px_s.value);
-    sqlite3_bind_double(q.s, 5, r.dec.rate_px_s.value);
-    sqlite3_bind_double(q.s, 6, r.decBacklash_ms.value);
-    sqlite3_bind_double(q.s, 7, r.orthogonality_deg.value);
-    sqlite3_bind_text(q.s, 8, json.c_str(), -1, nullptr);
-    sqlite3_bind_text(q.s, 9, rig.id.c_str(), -1, nullptr);
-    if (sqlite3_step(q.s) != SQLITE_DONE)
+    Statement q(db_, "INSERT INTO rates (unix_s, rig, verdict, ra_px_s, dec_px_s, backlash_ms, "
+                     "orthogonality_deg, json, rig_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)");
+    q << when.unix_s << rig.name << std::string(verdictName(r.verdict)) << r.ra.rate_px_s.value
+      << r.dec.rate_px_s.value << r.decBacklash_ms.value << r.orthogonality_deg.value
+      << jsonText(ratesToJson(r)) << rig.id;
+    if (!q.execute())
         return logProblem(db_, "The rates could not be logged.");
     return {};
 }
 
 Expected<std::vector<LoggedRates>> NightLog::ratesOf(const std::string& rigId, int most) const {
-    Statement q;
-    if (sqlite3_prepare_v2(
-            db_, "SELECT id, unix_s, json, rig FROM rates WHERE rig_id = ? ORDER BY id DESC LIMIT ?", -1,
-            &q.s, nullptr) != SQLITE_OK)
-        return logProblem(db_, "The night log cannot be read.");
-    sqlite3_bind_text(q.s, 1, rigId.c_str(), -1, nullptr);
-    sqlite3_bind_int(q.s, 2, most);
+    Statement q(db_, "SELECT id, unix_s, json, rig FROM rates WHERE rig_id = ? ORDER BY id DESC LIMIT ?");
+    q << rigId << most;
     std::vector<LoggedRates> list;
-    int status = SQLITE_ROW;
-    while ((status = sqlite3_step(q.s)) == SQLITE_ROW) {
-        const auto json = parseJson(columnText(q.s, 2), "A stored calibration");
+    while (q.next()) {
+        const auto json = parseJson(q.text(2), "A stored calibration");
         if (!json)
             continue;
         if (auto rates = ratesFromJson(*json))
-            list.push_back({sqlite3_column_int64(q.s, 0), Instant{sqlite3_column_double(q.s, 1)},
-                            columnText(q.s, 3), std::move(*rates)});
+            list.push_back({q.id(0), Instant{q.number(1)}, q.text(3), std::move(*rates)});
     }
-    if (status != SQLITE_DONE)
+    if (!q.done())
         return logProblem(db_, "The night log cannot be read.");
     return list;
 }

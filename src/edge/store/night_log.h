@@ -1,13 +1,17 @@
-// The night log: a database of what was measured, night after night. SQLite with a write-ahead log; the
-// version of its tables is kept and brought up to date when it is opened.
+// The night log: a database of what was done and measured, night after night. SQLite with a write-ahead log;
+// the version of its tables is kept and brought up to date when it is opened, the former file being kept
+// beside it. Tables, frames and records on disk come first: the log can be made anew from them
+// (night_book.h).
 #pragma once
 
 #include <filesystem>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "core/rates/calibration.h"
+#include "core/review/entry.h"
 #include "core/rig/rig.h"
 #include "core/sky/instant.h"
 
@@ -20,6 +24,35 @@ struct LoggedRates {
     Instant when;
     std::string rig; // its name then
     Rates rates;
+};
+
+// A night at a glance.
+struct NightSummary {
+    Instant night; // its noon
+    int entries = 0;
+    int frames = 0;                                  // of all series
+    std::optional<double> best_arcsec, worst_arcsec; // total RMS of the guided runs
+    struct Span {
+        EntryKind kind;
+        Instant from, to;
+    };
+    std::vector<Span> spans; // in order of time
+};
+
+// What a search asks for; all that is given must hold.
+struct EntrySearch {
+    std::string words; // each somewhere in rig, target, kind, notes or findings
+    std::optional<EntryKind> kind;
+    std::string rigId;
+    std::optional<Instant> night;
+    int most = 500;
+};
+
+// One figure of one entry, for trends.
+struct FigureAt {
+    std::string entry;
+    Instant when;
+    Measured value;
 };
 
 class NightLog {
@@ -36,10 +69,31 @@ public:
     Expected<std::vector<LoggedRates>> ratesOf(const std::string& rigId, int most = 20) const;
     int schemaVersion() const;
 
+    // Takes the place of an entry of the same identity.
+    Expected<void> put(const LogEntry& entry);
+    Expected<std::optional<LogEntry>> entry(const std::string& id) const;
+    // The newest first; within one night the oldest first.
+    Expected<std::vector<LogEntry>> find(const EntrySearch& search) const;
+    // Those that were never closed.
+    Expected<std::vector<LogEntry>> unclosed() const;
+    // The newest first.
+    Expected<std::vector<NightSummary>> nights() const;
+    // Of closed entries, the oldest first. Empty rigId: of all rigs.
+    Expected<std::vector<FigureAt>> figureOver(const std::string& name, const std::string& rigId) const;
+    // Names of the figures there are, with how many of each; of one rig, or of all.
+    Expected<std::vector<std::pair<std::string, int>>> figureNames(const std::string& rigId) const;
+    // The rig as it was at a moment; absent when it was never logged.
+    Expected<std::optional<Rig>> rigAt(const std::string& rigId, Instant when) const;
+    // Every page and index sound? Slow for a large log.
+    Expected<void> check() const;
+
 private:
     explicit NightLog(sqlite3* db) : db_(db) {}
     Expected<void> run(const char* sql);
-    Expected<void> migrate();
+    Expected<void> migrate(const std::filesystem::path& path);
+    Expected<void> ratesBecomeEntries();
+    Expected<std::vector<LogEntry>> entriesWhere(const std::string& where,
+                                                 const std::vector<std::string>& values, int most) const;
     sqlite3* db_ = nullptr;
 };
 

@@ -61,6 +61,11 @@ void RunRecorder::moveTo(std::filesystem::path path) {
     written_ = 0;
 }
 
+std::filesystem::path RunRecorder::wanted() const {
+    const std::scoped_lock guard(lock_);
+    return wanted_;
+}
+
 RecordState RunRecorder::state() const {
     const std::scoped_lock guard(lock_);
     return {writer_ ? writer_->path() : std::filesystem::path(), written_, seen_ - written_, trouble_};

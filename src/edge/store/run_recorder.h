@@ -29,6 +29,7 @@ public:
     // From the next update on the whole run is kept there instead.
     void moveTo(std::filesystem::path path);
     RecordState state() const;
+    std::filesystem::path wanted() const;
 
 private:
     Expected<void> writeOn(const Run& run);

@@ -1,5 +1,8 @@
 #include "edge/store/series_table.h"
 
+#include <algorithm>
+#include <cmath>
+
 #include "core/base/number_text.h"
 #include "core/rig/scales.h"
 #include "edge/store/append_file.h"
@@ -8,9 +11,16 @@
 namespace nordstjerna {
 
 Expected<void> writeSeriesTable(const std::filesystem::path& path, const SeriesSetup& setup,
-                                const std::vector<SeriesFrame>& frames) {
+                                const std::vector<SeriesFrame>& frames, const TangentPlane* plane) {
     const double scale = scalesOf(setup.rig).image_arcsec_px;
     const Equatorial target = equatorialFrom(setup.target);
+    std::vector<std::string> meta{"format: nordstjerna-series 1", "target: " + yamlText(setup.targetName),
+                                  "pointing: {ra: " + numberText(target.ra.deg(), 6) +
+                                      ", dec: " + numberText(target.dec.deg(), 6) + "}",
+                                  "scales: {image_arcsec_px: " + numberText(scale, 5) + "}"};
+    if (plane)
+        meta.push_back("sensor: {roll_deg: " + numberText(plane->roll().deg(), 3) +
+                       ", mirrored: " + (plane->mirrored() ? "true" : "false") + "}");
     std::string text = ecsvHeader({{"frame", "", "int32"},
                                    {"start_utc", "", "string"},
                                    {"t", "s", "float64"},
@@ -31,10 +41,7 @@ Expected<void> writeSeriesTable(const std::filesystem::path& path, const SeriesS
                                    {"guide_lost", "", "int32"},
                                    {"settled", "", "bool"},
                                    {"remark", "", "string"}},
-                                  {"format: nordstjerna-series 1", "target: " + yamlText(setup.targetName),
-                                   "pointing: {ra: " + numberText(target.ra.deg(), 6) +
-                                       ", dec: " + numberText(target.dec.deg(), 6) + "}",
-                                   "scales: {image_arcsec_px: " + numberText(scale, 5) + "}"});
+                                  meta);
     for (const SeriesFrame& f : frames) {
         const auto cell = [&](const std::string& value) { text += " " + value; };
         text += std::to_string(f.number);
@@ -60,6 +67,98 @@ Expected<void> writeSeriesTable(const std::filesystem::path& path, const SeriesS
         text += "\n";
     }
     return writeWhole(path, text, false);
+}
+
+Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
+    const auto table = readEcsv(path);
+    if (!table)
+        return tl::unexpected(table.error());
+    const auto refuse = [&](const std::string& why) {
+        return problem(path.filename().string() + " is no table of a series.", why, "Choose another table.");
+    };
+    SeriesRecord record;
+    double roll_deg = 0.0;
+    bool mirrored = false;
+    bool solved = false;
+    try {
+        if (!table->meta["format"] || table->meta["format"].as<std::string>() != "nordstjerna-series 1")
+            return refuse("Its header does not say so.");
+        if (table->meta["target"])
+            record.target = table->meta["target"].as<std::string>();
+        record.imageScale_arcsec_px = table->meta["scales"]["image_arcsec_px"].as<double>();
+        if (table->meta["sensor"]) {
+            solved = true;
+            roll_deg = table->meta["sensor"]["roll_deg"].as<double>();
+            mirrored = table->meta["sensor"]["mirrored"].as<bool>();
+        }
+    } catch (const YAML::Exception& broken) {
+        return refuse(std::string(broken.what()) + ".");
+    }
+    const double scale = record.imageScale_arcsec_px;
+    if (!(scale > 0.0) || scale > 1000.0)
+        return refuse("Its scale makes no sense.");
+    const auto numbers = [&](const char* name, const char* unit) { return ecsvNumbers(*table, name, unit); };
+    const auto exposure = numbers("exposure", "s");
+    const auto hfd = numbers("hfd", "pix");
+    const auto fwhm = numbers("fwhm", "arcsec");
+    const auto elongation = numbers("elongation", "");
+    const auto direction = numbers("direction", "deg");
+    const auto x = numbers("dither_x", "pix");
+    const auto y = numbers("dither_y", "pix");
+    const auto ra = numbers("guide_ra", "arcsec");
+    const auto dec = numbers("guide_dec", "arcsec");
+    const auto mount = numbers("mount_part", "arcsec");
+    const auto stars = numbers("stars", "");
+    for (const auto* column :
+         {&exposure, &hfd, &fwhm, &elongation, &direction, &x, &y, &ra, &dec, &mount, &stars})
+        if (!*column)
+            return tl::unexpected(column->error());
+    const int start = table->find("start_utc");
+    const int side = table->find("side");
+    const int remark = table->find("remark");
+    if (start < 0 || side < 0 || remark < 0)
+        return refuse("Columns are missing.");
+    for (size_t i = 0; i < table->rows.size(); ++i) {
+        const auto& row = table->rows[i];
+        SeriesFrame f;
+        f.number = static_cast<int>(i) + 1;
+        const auto when = parseInstant(row[static_cast<size_t>(start)]);
+        if (!when)
+            return refuse("Row " + std::to_string(i + 1) + ": " + when.error().what);
+        f.start = *when;
+        f.exposure_s = (*exposure)[i];
+        f.side = row[static_cast<size_t>(side)];
+        f.look.stars = static_cast<int>((*stars)[i]);
+        f.look.hfd_px = (*hfd)[i];
+        f.look.fwhm_px = {(*fwhm)[i] / scale, 0.0};
+        f.look.shaped = (*fwhm)[i] > 0.0 ? f.look.stars : 0;
+        // The ellipticity of that elongation along that direction.
+        const double ratio = 1.0 - std::clamp((*elongation)[i], 0.0, 0.99);
+        const double e = (1.0 - ratio * ratio) / (1.0 + ratio * ratio);
+        const double twice = 2.0 * Angle::fromDeg((*direction)[i]).rad();
+        f.look.e1 = {e * std::cos(twice), 0.0};
+        f.look.e2 = {e * std::sin(twice), 0.0};
+        f.spot = {(*x)[i], (*y)[i]};
+        f.guide.ra_arcsec = (*ra)[i];
+        f.guide.dec_arcsec = (*dec)[i];
+        f.guide.mountRa_arcsec = (*mount)[i];
+        f.guide.looks = (*ra)[i] > 0.0 || (*dec)[i] > 0.0 ? 1 : 0;
+        for (Remark r : {Remark::track, Remark::cloud, Remark::bump, Remark::unguided, Remark::unsettled,
+                         Remark::unsharp})
+            if (row[static_cast<size_t>(remark)] == remarkWord(r))
+                f.remark = r;
+        record.frames.push_back(std::move(f));
+    }
+    if (solved) {
+        TangentPlane plane;
+        const double s = Angle::fromArcsec(scale).rad();
+        const double c = s * std::cos(Angle::fromDeg(roll_deg).rad());
+        const double d = s * std::sin(Angle::fromDeg(roll_deg).rad());
+        const double east = mirrored ? 1.0 : -1.0;
+        plane.cd << east * c, d, -east * d, c;
+        record.plane = plane;
+    }
+    return record;
 }
 
 } // namespace nordstjerna

@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <utility>
 
 #include "charts/text.h"
 #include "core/base/ellipse.h"
@@ -17,6 +18,7 @@
 #include "core/base/statistics.h"
 #include "core/findings/series_findings.h"
 #include "core/procedure/test_exposure.h"
+#include "core/review/entry_figures.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/dither_chart.h"
 #include "desk/pictures/frame_view.h"
@@ -30,6 +32,7 @@
 #include "desk/widgets/step_bar.h"
 #include "edge/store/fits.h"
 #include "edge/store/series_keeper.h"
+#include "edge/store/series_table.h"
 
 namespace nordstjerna {
 
@@ -262,7 +265,8 @@ void ExposeStation::saveIn(const std::filesystem::path& folder) {
 }
 
 void ExposeStation::begin() {
-    auto series = std::make_shared<Series>(wanted());
+    begun_ = wanted();
+    auto series = std::make_shared<Series>(begun_);
     seen_ = {};
     shown_.reset();
     shownLook_ = {};
@@ -271,6 +275,9 @@ void ExposeStation::begin() {
     pausing_ = stopping_ = toldUnsaved_ = false;
     running_ = true;
     keeper_ = std::make_shared<SeriesKeeper>(saveFolder_);
+    LogEntry entry = session().newEntry(EntryKind::series);
+    entry.file = session().logbook().relative(session().newRunPath("series"));
+    entry_ = session().logbook().begin(std::move(entry));
     session().run<Series, Seen>(
         series,
         [this, clock = &session().simulatedNight().clock()](const Series& s) {
@@ -296,9 +303,28 @@ void ExposeStation::begin() {
         [this](const Seen& seen) { show(seen); },
         [this](const std::shared_ptr<Series>&, const Expected<void>& result) { ended(result); },
         [keeper = keeper_](Series& s) { keeper->keep(s); });
-    if (!session().working())
+    if (!session().working()) {
         running_ = false;
+        logSeries(problem("It did not begin."));
+    }
     refresh();
+}
+
+// Its frames as a table, and what they told, into the night log.
+void ExposeStation::logSeries(const Expected<void>& result) {
+    const std::string how = !seen_.ending.empty() ? seen_.ending : result ? "ended" : result.error().what;
+    session().logbook().end(
+        std::exchange(entry_, {}), session().now(), how,
+        [seen = seen_, setup = begun_, book = &session().logbook(), findings = findings()](LogEntry& e) {
+            e.figures = figuresOfSeries(seen.frames, seen.story, scalesOf(setup.rig).image_arcsec_px);
+            e.findings = findings;
+            const auto table = seen.frames.empty()
+                                   ? Expected<void>()
+                                   : writeSeriesTable(book->absolute(e.file), setup, seen.frames,
+                                                      seen.solved ? &seen.solved->plane : nullptr);
+            if (!table)
+                e.note = "Its table could not be written: " + table.error().text();
+        });
 }
 
 void ExposeStation::show(const Seen& seen) {
@@ -341,7 +367,8 @@ void ExposeStation::markBlocks() {
     }
 }
 
-void ExposeStation::ended(const Expected<void>&) {
+void ExposeStation::ended(const Expected<void>& result) {
+    logSeries(result);
     running_ = stopping_ = pausing_ = false;
     steps()->clear();
     session().setPlan({});

@@ -68,6 +68,7 @@ private:
     double lastFwhm_arcsec() const; // 0: nothing taken yet
     void show(const Seen& seen);
     void ended(const Expected<void>& result);
+    void logSeries(const Expected<void>& result);
     void refresh();
     void refreshFigures();
     void refreshPictures();
@@ -99,6 +100,8 @@ private:
     size_t blocksMade_ = 0;
     std::optional<SettleAdvice> settleAdvice_;
     size_t advisedOn_ = 0; // dithers
+    std::string entry_;    // of the series, in the night log
+    SeriesSetup begun_;    // of it
     bool running_ = false; // a series
     bool alone_ = false;   // a flip or a test exposure
     bool pausing_ = false, stopping_ = false;

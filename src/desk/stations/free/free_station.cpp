@@ -17,6 +17,7 @@
 #include "core/base/format.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/curve_upload.h"
+#include "core/review/entry_figures.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/star_strip.h"
@@ -187,7 +188,7 @@ void FreeStation::record() {
     lanes_->showDrift(std::nullopt, std::nullopt);
     enough_->show({});
     showPage(Page::record);
-    const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("free")));
+    const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("free")), EntryKind::freeRun);
     runFile_.clear();
     fromFile_ = false;
     // The analysis runs beside the recording, in the worker, ever more seldom as the run grows.
@@ -210,6 +211,7 @@ void FreeStation::record() {
             if (live->story)
                 adopt(g->run(), *live->story);
             session().setFreeRun(g->run());
+            logRun(g->run(), g->ending() ? g->ending()->what : "stopped by you");
             session().learn(live->taught);
             refresh();
             Q_EMIT changed();
@@ -241,8 +243,10 @@ void FreeStation::record() {
                 live->pending = std::async(std::launch::async, told, g.run());
             }
         });
-    if (!session().busy())
+    if (!session().busy()) {
         recording_ = false;
+        logRun({}, "");
+    }
     refresh();
 }
 
@@ -283,7 +287,8 @@ void FreeStation::testBacklash() {
     testing_ = true;
     backlash_.reset();
     refreshPictures();
-    const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("backlash")));
+    const auto keep =
+        keeper(std::make_shared<RunRecorder>(session().newRunPath("backlash")), EntryKind::backlashTest);
     session().run<BacklashTest, TestSnapshot>(
         procedure,
         [](const BacklashTest& t) {
@@ -302,6 +307,7 @@ void FreeStation::testBacklash() {
         [this](const std::shared_ptr<BacklashTest>& t, const Expected<void>& done) {
             testing_ = false;
             steps()->clear();
+            logRun(t->run(), done ? "complete" : done.error().what);
             if (const auto result = analyseBacklash(t->run()); !result && done)
                 session().reportProblem(result.error());
             refreshFindings();
@@ -309,8 +315,10 @@ void FreeStation::testBacklash() {
             Q_EMIT changed();
         },
         [keep](BacklashTest& t) { keep(t.run()); });
-    if (!session().busy())
+    if (!session().busy()) {
         testing_ = false;
+        logRun({}, "");
+    }
     refresh();
 }
 
@@ -345,6 +353,12 @@ void FreeStation::giveMount(std::optional<CorrectionCurve> curve) {
         [this, curve](const std::shared_ptr<CurveUpload>&, const Expected<void>& done) {
             steps()->clear();
             if (done) {
+                if (curve) {
+                    LogEntry entry = session().newEntry(EntryKind::curve);
+                    entry.how = "handed to the mount";
+                    entry.figures = figuresOfCurve(*curve);
+                    session().logbook().add(std::move(entry));
+                }
                 playing_ = curve;
                 opened_.reset();
                 refreshPictures();

@@ -254,6 +254,8 @@ void GuideStation::start() {
     else
         session().reportProblem(plan.error());
     guiding_ = session().guiding();
+    if (!guiding_)
+        logRun({}, "");
     refresh();
 }
 
@@ -294,7 +296,8 @@ Expected<WatchPlan> GuideStation::makePlan() {
     loop_ = LoopState::acquiring;
     lanes_->clear();
     // The table grows in the worker, row by row, whatever the window does.
-    const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("guided")));
+    const auto keep =
+        keeper(std::make_shared<RunRecorder>(session().newRunPath("guided")), EntryKind::guidedRun);
     auto live = std::make_shared<Live>();
     auto plan = session().guidePlan<Snapshot>(
         procedure,
@@ -310,12 +313,13 @@ Expected<WatchPlan> GuideStation::makePlan() {
             return s;
         },
         [this](const Snapshot& s) { show(s); },
-        [this, live](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
+        [this, live](const std::shared_ptr<Guiding>& g, const Expected<void>& done) {
             guiding_ = false;
             steps()->clear();
             if (g->ending())
                 session().reportProblem(*g->ending());
             session().learn(live->taught);
+            logRun(g->run(), g->ending() ? g->ending()->what : done ? "stopped" : done.error().what);
             refresh();
             Q_EMIT changed();
         },

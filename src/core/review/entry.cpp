@@ -1,0 +1,119 @@
+#include "core/review/entry.h"
+
+#include <algorithm>
+#include <array>
+
+#include "core/base/format.h"
+
+namespace nordstjerna {
+
+namespace {
+struct KindNames {
+    EntryKind kind;
+    const char* id;
+    const char* word;
+    const char* head; // figure
+};
+constexpr std::array<KindNames, entryKinds> kindNames{{
+    {EntryKind::freeRun, "free", "free run", "worm_peak_to_peak_arcsec"},
+    {EntryKind::guidedRun, "guided", "guiding", "total_rms_arcsec"},
+    {EntryKind::backlashTest, "backlash", "backlash test", "dec_backlash_arcsec"},
+    {EntryKind::rates, "rates", "rates", "ra_rate_px_s"},
+    {EntryKind::pole, "pole", "pole", "pole_total_arcmin"},
+    {EntryKind::curve, "curve", "correction curve", "curve_peak_to_peak_arcsec"},
+    {EntryKind::series, "series", "series", "fwhm_arcsec"},
+    {EntryKind::trial, "trial", "trial", "trial_difference"},
+}};
+
+const KindNames& namesOf(EntryKind kind) {
+    return kindNames[static_cast<size_t>(kind)];
+}
+
+struct NamedLook {
+    const char* name;
+    const char* title;
+    const char* unit;
+    int decimals;
+};
+constexpr NamedLook looks[] = {
+    {"total_rms_arcsec", "total RMS", "″", 2},
+    {"ra_rms_arcsec", "RA RMS", "″", 2},
+    {"dec_rms_arcsec", "Dec RMS", "″", 2},
+    {"mount_part_arcsec", "mount part", "″", 2},
+    {"air_arcsec", "air", "″", 2},
+    {"bound_arcsec", "least possible", "″", 2},
+    {"rows", "rows", "", 0},
+    {"span_s", "length", " s", 0},
+    {"ra_drift_arcsec_min", "RA drift", " ″/min", 2},
+    {"dec_drift_arcsec_min", "Dec drift", " ″/min", 2},
+    {"worm_peak_to_peak_arcsec", "periodic error", "″", 1},
+    {"worm_period_s", "worm period", " s", 1},
+    {"worm_1_arcsec", "worm, 1st harmonic", "″", 2},
+    {"worm_2_arcsec", "worm, 2nd harmonic", "″", 2},
+    {"worm_3_arcsec", "worm, 3rd harmonic", "″", 2},
+    {"worm_1_phase_deg", "phase of the 1st harmonic", "°", 0},
+    {"dec_backlash_arcsec", "Dec backlash", "″", 2},
+    {"dec_backlash_ms", "Dec backlash", " ms", 0},
+    {"ra_rate_px_s", "RA rate", " px/s", 3},
+    {"dec_rate_px_s", "Dec rate", " px/s", 3},
+    {"ra_angle_deg", "RA angle", "°", 1},
+    {"dec_angle_deg", "Dec angle", "°", 1},
+    {"orthogonality_deg", "off the right angle", "°", 1},
+    {"pole_east_arcmin", "axis to the east", "′", 2},
+    {"pole_high_arcmin", "axis too high", "′", 2},
+    {"pole_total_arcmin", "pole error", "′", 2},
+    {"curve_peak_to_peak_arcsec", "curve", "″", 1},
+    {"frames", "frames", "", 0},
+    {"fwhm_arcsec", "FWHM", "″", 2},
+    {"elongation", "elongation", "", 3},
+    {"creep_arcsec_min", "flexure", " ″/min", 2},
+    {"settle_s", "settling", " s", 0},
+    {"trial_difference", "difference", " %", 1},
+};
+} // namespace
+
+const char* entryKindId(EntryKind kind) {
+    return namesOf(kind).id;
+}
+const char* entryKindWord(EntryKind kind) {
+    return namesOf(kind).word;
+}
+std::optional<EntryKind> entryKindWith(const std::string& id) {
+    for (const KindNames& k : kindNames)
+        if (id == k.id)
+            return k.kind;
+    return std::nullopt;
+}
+
+std::optional<Measured> LogEntry::figure(const std::string& name) const {
+    const auto found =
+        std::find_if(figures.begin(), figures.end(), [&](const Figure& f) { return f.name == name; });
+    return found == figures.end() ? std::nullopt : std::optional(found->value);
+}
+
+FigureLook figureLook(const std::string& name) {
+    for (const NamedLook& l : looks)
+        if (name == l.name)
+            return {l.title, l.unit, l.decimals};
+    return {name, "", 3};
+}
+
+std::string figureText(const Figure& f) {
+    const FigureLook look = figureLook(f.name);
+    if (f.value.sigma > 0.0)
+        return formatMeasured(f.value, look.unit, look.decimals);
+    return formatNumber(f.value.value, look.decimals) + look.unit;
+}
+
+std::optional<Figure> headFigure(const LogEntry& entry) {
+    const char* name = namesOf(entry.kind).head;
+    if (const auto value = entry.figure(name))
+        return Figure{name, *value};
+    // A free run too short for its worm still has its drift.
+    constexpr const char* next = "dec_drift_arcsec_min";
+    if (const auto value = entry.figure(next); value && entry.kind == EntryKind::freeRun)
+        return Figure{next, *value};
+    return std::nullopt;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,142 @@
+#include "core/review/entry_figures.h"
+
+#include <cmath>
+
+#include "core/base/statistics.h"
+#include "core/motion/loop_replay.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr int harmonics = 3;
+constexpr double deg = 57.29577951308232;
+} // namespace
+
+EntryKind entryKindOf(RunKind kind) {
+    switch (kind) {
+    case RunKind::guided:
+        return EntryKind::guidedRun;
+    case RunKind::backlash:
+        return EntryKind::backlashTest;
+    case RunKind::calibration:
+        return EntryKind::rates;
+    case RunKind::free:
+        break;
+    }
+    return EntryKind::freeRun;
+}
+
+std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story) {
+    std::vector<Figure> list;
+    const auto add = [&](const std::string& name, Measured m) {
+        if (std::isfinite(m.value) && std::isfinite(m.sigma))
+            list.push_back({name, m});
+    };
+    add("rows", {static_cast<double>(run.rows.size()), 0.0});
+    if (!run.rows.empty())
+        add("span_s", {run.rows.back().t_s - run.rows.front().t_s, 0.0});
+    const MotionAnalysis& m = story.motion;
+    if (story.backlash) {
+        add("dec_backlash_arcsec", story.backlash->dead_arcsec);
+        add("dec_backlash_ms", story.backlash->dead_ms);
+        return list;
+    }
+    add("air_arcsec", {std::hypot(m.ra.air_arcsec.value, m.dec.air_arcsec.value),
+                       std::hypot(m.ra.air_arcsec.sigma, m.dec.air_arcsec.sigma)});
+    if (run.meta.kind == RunKind::guided) {
+        if (story.guided) {
+            const LoopFigures& f = story.guided->recorded;
+            add("total_rms_arcsec", f.total_arcsec);
+            add("ra_rms_arcsec", f.ra_arcsec);
+            add("dec_rms_arcsec", f.dec_arcsec);
+            add("mount_part_arcsec", f.mountPart_arcsec);
+            add("bound_arcsec", {story.guided->bound.total_arcsec(), 0.0});
+        } else {
+            add("total_rms_arcsec", {m.summary.totalRms_arcsec, 0.0});
+            add("ra_rms_arcsec", {m.summary.ra.rms_arcsec, 0.0});
+            add("dec_rms_arcsec", {m.summary.dec.rms_arcsec, 0.0});
+        }
+        return list;
+    }
+    add("ra_drift_arcsec_min", m.ra.drift_arcsec_min);
+    add("dec_drift_arcsec_min", m.dec.drift_arcsec_min);
+    if (const auto& worm = m.ra.periodic.worm) {
+        add("worm_peak_to_peak_arcsec", worm->peakToPeak_arcsec);
+        add("worm_period_s", worm->period_s);
+        for (const PeriodicLine& l : worm->harmonics)
+            if (l.harmonic >= 1 && l.harmonic <= harmonics) {
+                add("worm_" + std::to_string(l.harmonic) + "_arcsec", l.amplitude_arcsec);
+                // Only phases by the mount's own worm can be compared from run to run.
+                if (l.harmonic == 1 && worm->byMount)
+                    add("worm_1_phase_deg",
+                        {l.phase_rad * deg,
+                         l.amplitude_arcsec.sigma / std::max(1e-6, l.amplitude_arcsec.value) * deg});
+            }
+    }
+    return list;
+}
+
+std::vector<Figure> figuresOfRates(const Rates& r) {
+    return {{"ra_rate_px_s", r.ra.rate_px_s},           {"dec_rate_px_s", r.dec.rate_px_s},
+            {"ra_angle_deg", r.ra.angle_deg},           {"dec_angle_deg", r.dec.angle_deg},
+            {"orthogonality_deg", r.orthogonality_deg}, {"dec_backlash_ms", r.decBacklash_ms}};
+}
+
+std::vector<Figure> figuresOfPole(const PoleError& e) {
+    return {{"pole_total_arcmin", e.total_arcmin},
+            {"pole_east_arcmin", e.east_arcmin},
+            {"pole_high_arcmin", e.high_arcmin}};
+}
+
+std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve) {
+    return {{"curve_peak_to_peak_arcsec", {curve.peakToPeak_arcsec(), 0.0}},
+            {"worm_period_s", {curve.wormPeriod_s, 0.0}}};
+}
+
+std::vector<Figure> figuresOfSeries(const std::vector<SeriesFrame>& frames, const SeriesStory& story,
+                                    double scale) {
+    std::vector<Figure> list{{"frames", {static_cast<double>(frames.size()), 0.0}}};
+    std::vector<double> width;
+    std::vector<double> round;
+    std::vector<double> rms;
+    for (const SeriesFrame& f : frames) {
+        if (f.look.shaped > 0) {
+            width.push_back(f.look.fwhm_px.value * scale);
+            round.push_back(f.look.elongation());
+        }
+        if (f.guide.looks > 0)
+            rms.push_back(f.guide.total_arcsec());
+    }
+    const auto add = [&](const char* name, const std::vector<double>& values) {
+        if (values.empty())
+            return;
+        const double n = static_cast<double>(values.size());
+        const double spread = values.size() > 1 ? standardDeviation(values) : 0.0;
+        list.push_back({name, {median(values), 1.2533 * spread / std::sqrt(n)}}); // of a median
+    };
+    add("fwhm_arcsec", width);
+    add("elongation", round);
+    add("total_rms_arcsec", rms);
+    if (story.creep)
+        list.push_back({"creep_arcsec_min", story.creep->speed_arcsec_min()});
+    return list;
+}
+
+std::vector<SettingNote> changesIn(const Run& run) {
+    std::vector<SettingNote> list;
+    ControllerSettings now = run.meta.controller.value_or(ControllerSettings());
+    double exposure_s = run.meta.loop ? run.meta.loop->exposure_s : 0.0;
+    for (const RunRow& row : run.rows)
+        for (const ChangedSetting& c : settingChangesIn(row.event)) {
+            const bool exposes = c.key == SettingKey::exposure;
+            list.push_back({run.meta.start + row.t_s, settingId(c.key),
+                            exposes ? exposure_s : settingValue(now, c.key), c.value, "", ""});
+            if (exposes)
+                exposure_s = c.value;
+            else
+                setSetting(now, c.key, c.value);
+        }
+    return list;
+}
+
+} // namespace nordstjerna

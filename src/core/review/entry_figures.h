@@ -1,0 +1,24 @@
+// The figures that an entry of the night log keeps, from what was measured.
+#pragma once
+
+#include "core/findings/run_story.h"
+#include "core/findings/series_findings.h"
+#include "core/motion/correction_curve.h"
+#include "core/pole/pole_error.h"
+#include "core/rates/calibration.h"
+#include "core/review/entry.h"
+
+namespace nordstjerna {
+
+std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story);
+std::vector<Figure> figuresOfRates(const Rates& rates);
+std::vector<Figure> figuresOfPole(const PoleError& error);
+std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve);
+std::vector<Figure> figuresOfSeries(const std::vector<SeriesFrame>& frames, const SeriesStory& story,
+                                    double imageScale_arcsec_px);
+
+EntryKind entryKindOf(RunKind kind);
+// The changes of settings that stand in the rows of a run.
+std::vector<SettingNote> changesIn(const Run& run);
+
+} // namespace nordstjerna

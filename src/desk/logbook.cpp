@@ -1,0 +1,156 @@
+#include "desk/logbook.h"
+
+namespace nordstjerna {
+
+namespace fs = std::filesystem;
+
+Logbook::Logbook(fs::path dataFolder, WriteQueue& queue)
+    : folder_(std::move(dataFolder)), queue_(queue), mark_(SessionMark::set(folder_)) {}
+
+void Logbook::recover() {
+    queue_.post(
+        [folder = folder_]() -> Expected<void> {
+            const auto done = recoverEntries(folder);
+            return done ? Expected<void>() : tl::unexpected(done.error());
+        },
+        [this](const Expected<void>& done) { told(done); }, "recover");
+}
+
+std::string Logbook::begin(LogEntry entry) {
+    if (entry.id.empty())
+        entry.id = newEntryId(entry.kind, entry.started);
+    if (mark_)
+        entry.session = mark_->name();
+    open_[entry.id] = entry;
+    write(entry, {});
+    return entry.id;
+}
+
+void Logbook::setFile(const std::string& id, const fs::path& file) {
+    const auto found = open_.find(id);
+    if (found == open_.end() || found->second.file == relative(file))
+        return;
+    found->second.file = relative(file);
+    write(found->second, {});
+}
+
+void Logbook::end(const std::string& id, Instant when, const std::string& how, Fill fill) {
+    const auto found = open_.find(id);
+    if (found == open_.end())
+        return;
+    LogEntry entry = std::move(found->second);
+    open_.erase(found);
+    entry.ended = when;
+    entry.how = how;
+    write(std::move(entry), std::move(fill));
+}
+
+std::string Logbook::add(LogEntry entry, Fill fill) {
+    if (!entry.ended)
+        entry.ended = entry.started;
+    if (entry.id.empty())
+        entry.id = newEntryId(entry.kind, entry.started);
+    if (mark_)
+        entry.session = mark_->name();
+    const std::string id = entry.id;
+    write(std::move(entry), std::move(fill));
+    return id;
+}
+
+void Logbook::setNote(const std::string& id, const std::string& note) {
+    if (const auto found = open_.find(id); found != open_.end()) {
+        found->second.note = note;
+        write(found->second, {});
+        return;
+    }
+    queue_.post(
+        [folder = folder_, id, note]() -> Expected<void> {
+            auto log = NightLog::open(nightLogPath(folder));
+            if (!log)
+                return tl::unexpected(log.error());
+            auto entry = log->entry(id);
+            if (!entry)
+                return tl::unexpected(entry.error());
+            if (!*entry)
+                return {};
+            // The rig is kept in the record, and in a table of its own in the log.
+            if (auto rig = log->rigAt((*entry)->rigId, (*entry)->started); rig && *rig)
+                (*entry)->rig = std::move(**rig);
+            (*entry)->note = note;
+            return keepEntry(folder, **entry);
+        },
+        [this](const Expected<void>& done) { told(done); }, "note " + id);
+}
+
+void Logbook::write(LogEntry entry, Fill fill) {
+    struct Whole {
+        LogEntry entry;
+        Fill fill;
+    };
+    const std::string name = "entry " + entry.id;
+    auto whole = std::make_shared<Whole>(Whole{std::move(entry), std::move(fill)});
+    queue_.post(
+        [folder = folder_, whole] {
+            // Once, however often it must be written.
+            if (whole->fill)
+                std::exchange(whole->fill, {})(whole->entry);
+            return keepEntry(folder, whole->entry);
+        },
+        [this](const Expected<void>& done) { told(done); }, name);
+}
+
+void Logbook::told(const Expected<void>& done) {
+    QMetaObject::invokeMethod(
+        this,
+        [this, done] {
+            if (done) {
+                failing_ = false;
+                Q_EMIT changed();
+            } else if (!failing_) {
+                failing_ = true;
+                Q_EMIT failed(done.error());
+            }
+        },
+        Qt::QueuedConnection);
+}
+
+Expected<const NightLog*> Logbook::log() {
+    if (!log_) {
+        auto log = NightLog::open(nightLogPath(folder_));
+        if (!log)
+            return tl::unexpected(log.error());
+        log_ = std::move(*log);
+    }
+    return &*log_;
+}
+
+std::string Logbook::relative(const fs::path& file) const {
+    std::error_code error;
+    const fs::path inside = fs::relative(file, folder_, error);
+    return error || inside.empty() || inside.string().starts_with("..") ? file.string() : inside.string();
+}
+
+fs::path Logbook::absolute(const std::string& file) const {
+    const fs::path path(file);
+    return path.is_absolute() ? path : folder_ / path;
+}
+
+void Logbook::rebuild(const std::function<Instant(Instant)>& noon) {
+    log_.reset();
+    queue_.post(
+        [this, folder = folder_, noon]() -> Expected<void> {
+            const auto done = rebuildNightLog(folder, noon);
+            if (!done)
+                return tl::unexpected(done.error());
+            QMetaObject::invokeMethod(
+                this,
+                [this, all = done->entries, out = static_cast<int>(done->leftOut.size())] {
+                    Q_EMIT rebuilt(all, out);
+                },
+                Qt::QueuedConnection);
+            return {};
+        },
+        [this](const Expected<void>& done) { told(done); }, "rebuild");
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,60 @@
+// What is done this night goes from here into the night log: entered before it begins, closed with how it
+// ended. All writing happens beside the window.
+#pragma once
+
+#include <QObject>
+#include <functional>
+#include <map>
+
+#include "edge/store/night_book.h"
+#include "edge/store/write_queue.h"
+
+namespace nordstjerna {
+
+class Logbook : public QObject {
+    Q_OBJECT
+public:
+    // Works out what an entry keeps (figures, findings) once, in the writing thread.
+    using Fill = std::function<void(LogEntry&)>;
+
+    // The queue must end before the logbook does.
+    Logbook(std::filesystem::path dataFolder, WriteQueue& queue);
+    const std::filesystem::path& folder() const { return folder_; }
+
+    // Closes what earlier programs left open.
+    void recover();
+    // Its identity.
+    std::string begin(LogEntry entry);
+    // Where its table lies, once that is known for certain.
+    void setFile(const std::string& id, const std::filesystem::path& file);
+    void end(const std::string& id, Instant when, const std::string& how, Fill fill = {});
+    // Begun and ended at once.
+    std::string add(LogEntry entry, Fill fill = {});
+    // By the person.
+    void setNote(const std::string& id, const std::string& note);
+
+    // For reading; opened anew after trouble.
+    Expected<const NightLog*> log();
+    // A path of a table as entries hold it, and back.
+    std::string relative(const std::filesystem::path& file) const;
+    std::filesystem::path absolute(const std::string& file) const;
+    // Makes the log anew from records and tables, beside the window.
+    void rebuild(const std::function<Instant(Instant)>& noon);
+
+Q_SIGNALS:
+    void changed(); // something new is in the log
+    void failed(const nordstjerna::Problem& problem);
+    void rebuilt(int entries, int leftOut);
+
+private:
+    void write(LogEntry entry, Fill fill);
+    void told(const Expected<void>& done);
+    std::filesystem::path folder_;
+    WriteQueue& queue_;
+    std::optional<SessionMark> mark_;
+    std::map<std::string, LogEntry> open_;
+    std::optional<NightLog> log_;
+    bool failing_ = false; // told already
+};
+
+} // namespace nordstjerna

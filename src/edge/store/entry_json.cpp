@@ -1,0 +1,129 @@
+#include "edge/store/entry_json.h"
+
+#include <cmath>
+
+#include "edge/store/json_reader.h"
+#include "edge/store/rig_file.h"
+
+namespace nordstjerna {
+
+using nlohmann::json;
+
+namespace {
+constexpr const char* format = "nordstjerna-entry 1";
+
+std::optional<Weight> weightWith(const std::string& name) {
+    for (Weight w : {Weight::act, Weight::look, Weight::know})
+        if (name == weightName(w))
+            return w;
+    return std::nullopt;
+}
+
+Instant instantOf(const json& j, const char* key) {
+    const auto t = parseInstant(j.at(key).get<std::string>());
+    if (!t)
+        throw std::invalid_argument(t.error().what);
+    return *t;
+}
+} // namespace
+
+json entryToJson(const LogEntry& e) {
+    json j{{"format", format},
+           {"id", e.id},
+           {"kind", entryKindId(e.kind)},
+           {"night", formatInstant(e.night)},
+           {"started", formatInstant(e.started)},
+           {"session", e.session},
+           {"how", e.how},
+           {"rig_id", e.rigId},
+           {"rig_name", e.rigName},
+           {"target", e.target},
+           {"file", e.file},
+           {"note", e.note}};
+    if (e.ended)
+        j["ended"] = formatInstant(*e.ended);
+    if (!e.detail.empty())
+        j["detail"] = e.detail;
+    if (e.rig)
+        j["rig"] = rigToJson(*e.rig);
+    json figures = json::array();
+    for (const Figure& f : e.figures)
+        if (std::isfinite(f.value.value) && std::isfinite(f.value.sigma))
+            figures.push_back({{"name", f.name}, {"value", f.value.value}, {"sigma", f.value.sigma}});
+    j["figures"] = figures;
+    json findings = json::array();
+    for (const Finding& f : e.findings)
+        findings.push_back({{"id", f.id},
+                            {"weight", weightName(f.weight)},
+                            {"headline", f.headline},
+                            {"evidence", f.evidence},
+                            {"remedy", f.remedy}});
+    j["findings"] = findings;
+    json changes = json::array();
+    for (const SettingNote& c : e.changes)
+        changes.push_back({{"when", formatInstant(c.when)},
+                           {"setting", c.setting},
+                           {"before", c.before},
+                           {"after", c.after},
+                           {"origin", c.origin},
+                           {"reason", c.reason}});
+    j["changes"] = changes;
+    return j;
+}
+
+Expected<LogEntry> entryFromJson(const json& j, const std::string& where) {
+    try {
+        LogEntry e;
+        if (j.at("format").get<std::string>() != format)
+            return problem(where + " is no entry of the night log of this version.", "",
+                           "A newer program may read it.");
+        const auto kind = entryKindWith(j.at("kind").get<std::string>());
+        if (!kind)
+            return problem(where + " is of a kind that is not known here.",
+                           "It says " + jsonText(j.at("kind")).substr(0, 80) + ".",
+                           "A newer program may read it.");
+        e.id = j.at("id").get<std::string>();
+        e.kind = *kind;
+        e.night = instantOf(j, "night");
+        e.started = instantOf(j, "started");
+        if (j.contains("ended"))
+            e.ended = instantOf(j, "ended");
+        for (const auto& [key, to] : {std::pair<const char*, std::string*>{"session", &e.session},
+                                      {"how", &e.how},
+                                      {"rig_id", &e.rigId},
+                                      {"rig_name", &e.rigName},
+                                      {"target", &e.target},
+                                      {"file", &e.file},
+                                      {"note", &e.note},
+                                      {"detail", &e.detail}})
+            if (j.contains(key))
+                *to = j.at(key).get<std::string>();
+        if (j.contains("rig"))
+            if (auto rig = rigFromJson(j.at("rig"), where))
+                e.rig = std::move(*rig);
+        for (const json& f : j.value("figures", json::array()))
+            e.figures.push_back({f.at("name").get<std::string>(),
+                                 {f.at("value").get<double>(), f.at("sigma").get<double>()}});
+        for (const json& f : j.value("findings", json::array())) {
+            Finding finding;
+            finding.id = f.at("id").get<std::string>();
+            finding.weight = weightWith(f.at("weight").get<std::string>()).value_or(Weight::know);
+            finding.headline = f.at("headline").get<std::string>();
+            finding.evidence = f.at("evidence").get<std::string>();
+            finding.remedy = f.at("remedy").get<std::string>();
+            e.findings.push_back(std::move(finding));
+        }
+        for (const json& c : j.value("changes", json::array()))
+            e.changes.push_back({instantOf(c, "when"), c.at("setting").get<std::string>(),
+                                 c.at("before").get<double>(), c.at("after").get<double>(),
+                                 c.at("origin").get<std::string>(), c.at("reason").get<std::string>()});
+        if (e.id.empty())
+            return problem(where + " has no identity.", "", "Remove the file.");
+        return e;
+    } catch (const std::exception& broken) {
+        return problem(where + " cannot be read.", std::string(broken.what()) + ".",
+                       "It is left out; the table it speaks of is not touched.");
+    }
+}
+
+} // namespace nordstjerna

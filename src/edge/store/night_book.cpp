@@ -1,0 +1,288 @@
+#include "edge/store/night_book.h"
+
+#include <fcntl.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <random>
+#include <set>
+#include <utility>
+
+#include "core/findings/run_story.h"
+#include "core/review/entry_figures.h"
+#include "edge/store/append_file.h"
+#include "edge/store/entry_json.h"
+#include "edge/store/json_reader.h"
+#include "edge/store/rates_json.h"
+#include "edge/store/run_table.h"
+
+namespace nordstjerna {
+
+namespace fs = std::filesystem;
+
+namespace {
+fs::path recordsFolder(const fs::path& dataFolder) {
+    return dataFolder / "records";
+}
+
+std::string stamp(Instant t) {
+    std::string text = formatInstant(t, 0);
+    std::erase_if(text, [](char c) { return c == ':' || c == '-'; });
+    return text;
+}
+
+std::string randomHex(int digits) {
+    static std::random_device source;
+    std::string text;
+    for (int i = 0; i < digits; ++i)
+        text += "0123456789abcdef"[source() % 16];
+    return text;
+}
+
+Expected<LogEntry> readRecord(const fs::path& path) {
+    const auto json = readJsonFile(path);
+    if (!json)
+        return tl::unexpected(json.error());
+    return entryFromJson(*json, path.filename().string());
+}
+
+fs::path tableOf(const fs::path& dataFolder, const LogEntry& entry) {
+    const fs::path file(entry.file);
+    return file.is_absolute() ? file : dataFolder / file;
+}
+
+std::vector<fs::path> filesIn(const fs::path& folder, const std::string& ending) {
+    std::vector<fs::path> list;
+    std::error_code error;
+    for (fs::recursive_directory_iterator at(folder, fs::directory_options::skip_permission_denied, error),
+         end;
+         !error && at != end; at.increment(error))
+        if (at->is_regular_file(error) && at->path().extension() == ending)
+            list.push_back(at->path());
+    std::sort(list.begin(), list.end());
+    return list;
+}
+} // namespace
+
+fs::path nightLogPath(const fs::path& dataFolder) {
+    return dataFolder / "night-log.sqlite";
+}
+
+std::string newEntryId(EntryKind kind, Instant started) {
+    return stamp(started) + "-" + entryKindId(kind) + "-" + randomHex(6);
+}
+
+Expected<void> keepEntry(const fs::path& dataFolder, const LogEntry& entry) {
+    std::error_code error;
+    fs::create_directories(recordsFolder(dataFolder), error);
+    if (auto done = writeJsonFile(recordsFolder(dataFolder) / (entry.id + ".json"), entryToJson(entry));
+        !done)
+        return done;
+    // A connection of its own: the write may have to wait for another program.
+    auto log = NightLog::open(nightLogPath(dataFolder));
+    if (!log)
+        return tl::unexpected(log.error());
+    return log->put(entry);
+}
+
+std::optional<SessionMark> SessionMark::set(const fs::path& dataFolder) {
+    std::error_code error;
+    const fs::path folder = dataFolder / "sessions";
+    fs::create_directories(folder, error);
+    const std::string name = randomHex(12);
+    const fs::path path = folder / name;
+    const int file = ::open(path.c_str(), O_CREAT | O_RDWR | O_CLOEXEC, 0644);
+    if (file < 0)
+        return std::nullopt;
+    if (::flock(file, LOCK_EX | LOCK_NB) != 0) {
+        ::close(file);
+        return std::nullopt;
+    }
+    return SessionMark(path, name, file);
+}
+
+SessionMark::SessionMark(SessionMark&& o) noexcept
+    : path_(std::move(o.path_)), name_(std::move(o.name_)), file_(std::exchange(o.file_, -1)) {}
+SessionMark& SessionMark::operator=(SessionMark&& o) noexcept {
+    std::swap(path_, o.path_);
+    std::swap(name_, o.name_);
+    std::swap(file_, o.file_);
+    return *this;
+}
+SessionMark::~SessionMark() {
+    if (file_ < 0)
+        return;
+    ::unlink(path_.c_str());
+    ::close(file_);
+}
+
+bool SessionMark::alive(const fs::path& dataFolder, const std::string& name) {
+    if (name.empty() || name.find('/') != std::string::npos)
+        return false;
+    const fs::path path = dataFolder / "sessions" / name;
+    const int file = ::open(path.c_str(), O_RDWR | O_CLOEXEC);
+    if (file < 0)
+        return false;
+    const bool held = ::flock(file, LOCK_EX | LOCK_NB) != 0;
+    if (!held)
+        ::unlink(path.c_str()); // of a program that was killed
+    ::close(file);
+    return held;
+}
+
+LogEntry closedFromTable(const fs::path& dataFolder, LogEntry e) {
+    e.ended = e.started;
+    e.how = "nothing was recorded";
+    if (e.kind == EntryKind::series) {
+        e.how = "the program ended before the series did; its frames are in their folder";
+        return e;
+    }
+    std::error_code error;
+    if (e.file.empty() || !fs::exists(tableOf(dataFolder, e), error))
+        return e;
+    const auto run = readRunTable(tableOf(dataFolder, e));
+    if (!run) {
+        e.how = "its table cannot be read: " + run.error().what;
+        return e;
+    }
+    if (run->rows.empty())
+        return e;
+    e.ended = run->meta.start + run->rows.back().t_s;
+    e.how = "the program ended before it did; all rows are there";
+    e.changes = changesIn(*run);
+    e.figures = {{"rows", {static_cast<double>(run->rows.size()), 0.0}}};
+    if (const auto story = tellRun(*run)) {
+        e.figures = figuresOfRun(*run, *story);
+        e.findings = story->findings;
+    }
+    return e;
+}
+
+Expected<int> recoverEntries(const fs::path& dataFolder) {
+    auto log = NightLog::open(nightLogPath(dataFolder));
+    if (!log)
+        return tl::unexpected(log.error());
+    auto open = log->unclosed();
+    if (!open)
+        return tl::unexpected(open.error());
+    // A record that is there although the log never heard of it: the power went between the two.
+    for (const fs::path& path : filesIn(recordsFolder(dataFolder), ".json")) {
+        const auto known = log->entry(path.stem().string());
+        if (known && *known)
+            continue;
+        if (auto entry = readRecord(path)) {
+            if (auto done = log->put(*entry); !done)
+                return tl::unexpected(done.error());
+            if (!entry->ended)
+                open->push_back(std::move(*entry));
+        }
+    }
+    int closed = 0;
+    for (const LogEntry& e : *open) {
+        if (SessionMark::alive(dataFolder, e.session))
+            continue;
+        // The record may know the end already.
+        LogEntry whole = e;
+        if (auto record = readRecord(recordsFolder(dataFolder) / (e.id + ".json")))
+            whole = std::move(*record);
+        if (!whole.ended)
+            whole = closedFromTable(dataFolder, std::move(whole));
+        if (auto done = keepEntry(dataFolder, whole); !done)
+            return tl::unexpected(done.error());
+        ++closed;
+    }
+    return closed;
+}
+
+Expected<Rebuilt> rebuildNightLog(const fs::path& dataFolder, const std::function<Instant(Instant)>& noon) {
+    Rebuilt result;
+    std::error_code error;
+    const fs::path path = nightLogPath(dataFolder);
+    fs::create_directories(recordsFolder(dataFolder), error);
+    if (fs::exists(path, error)) {
+        // What only the log knows is written down, as far as it can be read.
+        if (auto former = NightLog::open(path)) {
+            EntrySearch all;
+            all.most = 1000000;
+            if (const auto entries = former->find(all))
+                for (LogEntry e : *entries) {
+                    const fs::path record = recordsFolder(dataFolder) / (e.id + ".json");
+                    if (fs::exists(record, error))
+                        continue;
+                    if (auto rig = former->rigAt(e.rigId, e.started); rig && *rig)
+                        e.rig = std::move(**rig);
+                    if (auto done = writeJsonFile(record, entryToJson(e)); !done)
+                        return tl::unexpected(done.error());
+                }
+        }
+        for (int n = 1;; ++n) {
+            result.former = path.string() + ".former-" + std::to_string(n);
+            if (!fs::exists(result.former, error))
+                break;
+        }
+        fs::rename(path, result.former, error);
+        if (error)
+            return problem("The former night log cannot be moved away.", error.message() + ".",
+                           "Check the data folder.");
+        // What was not yet in its file goes with it.
+        for (const char* more : {"-wal", "-shm"})
+            if (fs::exists(path.string() + more, error))
+                fs::rename(path.string() + more, result.former.string() + more, error);
+    }
+    auto log = NightLog::open(path);
+    if (!log)
+        return tl::unexpected(log.error());
+    std::set<fs::path> spokenFor;
+    for (const fs::path& record : filesIn(recordsFolder(dataFolder), ".json")) {
+        auto entry = readRecord(record);
+        if (!entry) {
+            result.leftOut.push_back(entry.error());
+            continue;
+        }
+        if (!entry->file.empty())
+            spokenFor.insert(fs::weakly_canonical(tableOf(dataFolder, *entry), error));
+        if (!entry->ended && !SessionMark::alive(dataFolder, entry->session)) {
+            entry = closedFromTable(dataFolder, std::move(*entry));
+            if (auto done = writeJsonFile(record, entryToJson(*entry)); !done)
+                return tl::unexpected(done.error());
+        }
+        if (auto done = log->put(*entry); !done)
+            return tl::unexpected(done.error());
+        if (entry->kind == EntryKind::rates) {
+            Rig rig;
+            rig.id = entry->rigId;
+            rig.name = entry->rigName;
+            if (const auto json = parseJson(entry->detail, record.filename().string()))
+                if (const auto rates = ratesFromJson(*json))
+                    if (auto done = log->addRates(entry->started, rig, *rates); !done)
+                        return tl::unexpected(done.error());
+        }
+        ++result.entries;
+    }
+    for (const fs::path& table : filesIn(dataFolder / "runs", ".ecsv")) {
+        if (spokenFor.contains(fs::weakly_canonical(table, error)))
+            continue;
+        const auto run = readRunTable(table);
+        if (!run) {
+            result.leftOut.push_back(run.error());
+            continue;
+        }
+        LogEntry e;
+        e.kind = entryKindOf(run->meta.kind);
+        e.started = run->meta.start;
+        e.night = noon(e.started);
+        e.id = newEntryId(e.kind, e.started);
+        e.file = fs::relative(table, dataFolder, error).string();
+        e = closedFromTable(dataFolder, std::move(e));
+        e.how = "found as a table alone";
+        if (auto done = keepEntry(dataFolder, e); !done)
+            return tl::unexpected(done.error());
+        ++result.entries;
+        ++result.fromTables;
+    }
+    return result;
+}
+
+} // namespace nordstjerna
