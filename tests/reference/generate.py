@@ -18,7 +18,7 @@ from astropy.utils import iers
 from astropy.wcs import WCS
 from scipy.linalg import solve_discrete_are
 from scipy.optimize import curve_fit
-from scipy.stats import qmc
+from scipy.stats import permutation_test, qmc
 
 warnings.simplefilter("ignore")
 iers.conf.auto_download = False
@@ -188,6 +188,17 @@ def halton():
 
 
 
+def permutation():
+    """scipy.stats.permutation_test of paired differences: every sign may as well be the other."""
+    own = np.random.default_rng(21)
+    cases = []
+    for n, shift in [(6, 0.0), (8, 0.1), (12, 0.05), (14, 0.12), (10, -0.2)]:
+        d = own.normal(shift, 0.15, n)
+        p = permutation_test((d,), lambda x: np.mean(x), permutation_type="samples", n_resamples=np.inf, alternative="two-sided").pvalue
+        cases.append(dict(differences=d.tolist(), p=float(p)))
+    return cases
+
+
 here.mkdir(exist_ok=True)
-for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids), ("kalman", kalman), ("moments", moments), ("halton", halton)]:
+for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids), ("kalman", kalman), ("moments", moments), ("halton", halton), ("permutation", permutation)]:
     (here / f"{name}.json").write_text(json.dumps(make(), indent=1) + "\n")

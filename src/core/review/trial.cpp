@@ -1,0 +1,223 @@
+#include "core/review/trial.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "core/base/format.h"
+#include "core/base/random.h"
+#include "core/base/statistics.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr size_t fewestLooks = 5; // in a block
+constexpr size_t fewestRounds = 6;
+constexpr int inRound = 4; // blocks
+constexpr int memory = 6;  // frames over which squares of errors hang together
+
+struct Block {
+    std::vector<double> squares; // in order
+    double mean() const { return nordstjerna::mean(squares); }
+};
+
+// Relative variance of the mean of a block, from how its squares scatter and hang together.
+double relativeVariance(const std::vector<const Block*>& blocks) {
+    double variance = 0.0;
+    std::vector<double> together(memory + 1, 0.0);
+    double weight = 0.0;
+    for (const Block* b : blocks) {
+        const double m = b->mean();
+        const auto n = static_cast<int>(b->squares.size());
+        for (int i = 0; i < n; ++i) {
+            const double a = b->squares[static_cast<size_t>(i)] / m - 1.0;
+            variance += a * a;
+            weight += 1.0;
+            for (int lag = 1; lag <= memory && i + lag < n; ++lag)
+                together[static_cast<size_t>(lag)] +=
+                    a * (b->squares[static_cast<size_t>(i + lag)] / m - 1.0);
+        }
+    }
+    if (weight <= 0.0 || variance <= 0.0)
+        return 0.0;
+    double longer = 1.0;
+    for (int lag = 1; lag <= memory; ++lag)
+        longer += 2.0 * std::max(0.0, together[static_cast<size_t>(lag)] / variance);
+    return variance / weight * longer;
+}
+} // namespace
+
+WaldBounds waldBounds(double alpha, double beta) {
+    return {std::log((1.0 - beta) / alpha), std::log(beta / (1.0 - alpha))};
+}
+
+int Trial::armAt(double t_s) const {
+    const int block = blockAt(t_s);
+    const auto lot =
+        static_cast<int>(mixBits(rules_.seed + 0x9e37 * static_cast<std::uint64_t>(block / inRound)) & 1U);
+    const int place = block % inRound; // 0 1 1 0
+    return (place == 1 || place == 2 ? 1 : 0) ^ lot;
+}
+
+void Trial::add(double t_s, double dra, double ddec) {
+    last_s_ = std::max(last_s_, t_s);
+    const double into = t_s - rules_.block_s * blockAt(t_s);
+    if (into < rules_.leaveOut_s || !std::isfinite(dra) || !std::isfinite(ddec))
+        return;
+    looks_.push_back({blockAt(t_s), dra, ddec});
+}
+
+TrialState Trial::state() const {
+    TrialState s;
+    // Each of the two tests may err by half of it.
+    const WaldBounds bounds = waldBounds(0.5 * rules_.alpha, rules_.beta);
+    s.upper = bounds.upper;
+    s.lower = bounds.lower;
+    // About the mean of the whole trial: where the star is held is not what is compared.
+    std::vector<double> ra;
+    std::vector<double> dec;
+    for (const Look& l : looks_) {
+        ra.push_back(l.ra);
+        dec.push_back(l.dec);
+    }
+    const double meanRa = mean(ra);
+    const double meanDec = mean(dec);
+    std::vector<double> squares;
+    for (const Look& l : looks_)
+        squares.push_back(std::pow(l.ra - meanRa, 2) + std::pow(l.dec - meanDec, 2));
+    // A gust or a cosmic ray must not decide: of exponentially distributed squares one in five thousand is
+    // cut.
+    const double most = 12.0 * median(squares);
+    std::map<int, Block> blocks;
+    for (size_t i = 0; i < looks_.size(); ++i)
+        blocks[looks_[i].block].squares.push_back(std::min(squares[i], most));
+    // The round under way is not complete yet.
+    const int complete = blockAt(last_s_) / inRound;
+    std::vector<const Block*> used;
+    double sum[2] = {0.0, 0.0};
+    for (int round = 0; round < complete; ++round) {
+        double level[2] = {0.0, 0.0};
+        double squaresOf[2] = {0.0, 0.0};
+        std::vector<const Block*> four;
+        for (int k = inRound * round; k < inRound * (round + 1); ++k) {
+            const auto block = blocks.find(k);
+            if (block == blocks.end() || block->second.squares.size() < fewestLooks)
+                break;
+            const int arm = armAt((k + 0.5) * rules_.block_s);
+            level[arm] += 0.5 * std::log(block->second.mean());
+            squaresOf[arm] += 0.5 * block->second.mean();
+            four.push_back(&block->second);
+        }
+        if (static_cast<int>(four.size()) < inRound)
+            continue;
+        s.each.push_back(0.5 * (level[1] - level[0]));
+        used.insert(used.end(), four.begin(), four.end());
+        for (int arm = 0; arm < 2; ++arm)
+            sum[arm] += squaresOf[arm];
+    }
+    s.rounds = static_cast<int>(s.each.size());
+    if (s.rounds == 0)
+        return s;
+    const double n = s.rounds;
+    s.firstRms_arcsec = std::sqrt(sum[0] / n);
+    s.secondRms_arcsec = std::sqrt(sum[1] / n);
+    double looks = 0.0;
+    for (const Block* b : used)
+        looks += static_cast<double>(b->squares.size());
+    // What one round scatters: by the frames within the blocks, and as seen from round to round, the more of
+    // them there are; the air may change between the blocks of one.
+    const double within = 0.25 * relativeVariance(used) / (looks / (inRound * n));
+    constexpr double trust = 10.0;
+    double each = within;
+    if (s.each.size() > 2)
+        each = std::max(within, (trust * within + (n - 1.0) * std::pow(standardDeviation(s.each), 2)) /
+                                    (trust + n - 1.0));
+    s.difference = {mean(s.each), std::sqrt(each / n)};
+    const double worth = std::log1p(rules_.worth);
+    const auto ratio = [&](double sign) {
+        return n * (sign * worth * s.difference.value - 0.5 * worth * worth) / each;
+    };
+    s.ratioPlus = ratio(1.0);
+    s.ratioMinus = ratio(-1.0);
+    if (s.each.size() >= fewestRounds) {
+        if (s.ratioPlus >= s.upper)
+            s.verdict = TrialVerdict::first;
+        else if (s.ratioMinus >= s.upper)
+            s.verdict = TrialVerdict::second;
+        else if (s.ratioPlus <= s.lower && s.ratioMinus <= s.lower)
+            s.verdict = TrialVerdict::equal;
+    }
+    if (s.verdict == TrialVerdict::open && last_s_ >= rules_.longest_s)
+        s.verdict = TrialVerdict::undecided;
+    if (s.verdict != TrialVerdict::open)
+        return s;
+    // As it goes on like this.
+    const double size = std::abs(s.difference.value);
+    const double slope = (worth * size - 0.5 * worth * worth) / each; // of the larger ratio, a round
+    const double at = std::max(s.ratioPlus, s.ratioMinus);
+    const double roundsLeft = slope > 0.0 ? (s.upper - at) / slope : (at - s.lower) / std::max(-slope, 1e-9);
+    s.left_s = std::clamp(std::max(roundsLeft, static_cast<double>(fewestRounds) - n), 0.0, 1e6) * inRound *
+               rules_.block_s;
+    s.left_s = std::min(*s.left_s, std::max(0.0, rules_.longest_s - last_s_));
+    return s;
+}
+
+double signFlipProbability(const std::vector<double>& d) {
+    if (d.empty())
+        return 1.0;
+    double seen = 0.0;
+    for (double v : d)
+        seen += v;
+    seen = std::abs(seen) * (1.0 - 1e-12);
+    constexpr size_t exact = 16;
+    constexpr int draws = 20000;
+    int as = 0;
+    int all = 0;
+    const auto count = [&](auto sign) {
+        double sum = 0.0;
+        for (size_t i = 0; i < d.size(); ++i)
+            sum += sign(i) ? d[i] : -d[i];
+        as += std::abs(sum) >= seen;
+        ++all;
+    };
+    if (d.size() <= exact) {
+        for (unsigned mask = 0; mask < (1U << d.size()); ++mask)
+            count([mask](size_t i) { return (mask >> i & 1U) != 0; });
+        return static_cast<double>(as) / all;
+    }
+    Random random(17);
+    for (int k = 0; k < draws; ++k) {
+        std::uint64_t bits = 0;
+        count([&](size_t i) {
+            if (i % 64 == 0)
+                bits = random.bits();
+            return (bits >> (i % 64) & 1U) != 0;
+        });
+    }
+    return (as + 1.0) / (all + 1.0);
+}
+
+std::string trialWords(const TrialState& s, const std::string& first, const std::string& second) {
+    const double percent = 100.0 * std::expm1(s.difference.value);
+    const double sigma = 100.0 * s.difference.sigma * std::exp(s.difference.value);
+    const std::string by = formatMeasured({std::abs(percent), sigma}, " %", 1);
+    switch (s.verdict) {
+    case TrialVerdict::first:
+        return first + " is better: " + second + " leaves " + by + " more.";
+    case TrialVerdict::second:
+        return second + " is better: it leaves " + by + " less.";
+    case TrialVerdict::equal:
+        return "No difference worth a change: " + second + " leaves " +
+               formatMeasured({percent, sigma}, " %", 1) + " against " + first + ".";
+    case TrialVerdict::undecided:
+        return "Not decided in the time: " + second + " leaves " + formatMeasured({percent, sigma}, " %", 1) +
+               " against " + first + ".";
+    case TrialVerdict::open:
+        break;
+    }
+    return s.rounds == 0 ? "The first round of blocks is under way."
+                         : "So far " + second + " leaves " + formatMeasured({percent, sigma}, " %", 1) +
+                               " against " + first + ".";
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,348 @@
+// What nights tell beside each other: trials on the sky, trends, comparisons.
+#include <QtTest>
+#include <cmath>
+
+#include "core/base/random.h"
+#include "core/review/compare.h"
+#include "core/review/entry.h"
+#include "core/review/trend.h"
+#include "core/review/trial.h"
+#include "loop_world.h"
+#include "reference_data.h"
+#include "registry.h"
+#include "replayed.h"
+
+using namespace nordstjerna;
+
+class ReviewTest : public QObject {
+    Q_OBJECT
+private slots:
+    void waldsBounds();
+    void signFlipAgainstScipy();
+    void blocksTakeTurns();
+    void trialFindsNothingWhereNothingIs();
+    void trialFindsWhatIsWorthIt();
+    void trialStatesItsUncertainty();
+    void trialOfTheLoopItself();
+    void gustsDoNotDecide();
+    void quietNightsShowNoChange();
+    void changesAreFoundInThreeNights();
+    void levelsAreHonest();
+    void betterAirIsNoBetterLoop();
+    void betterLoopIsSeenThroughTheAir();
+    void bandsAddUp();
+    void figuresAsText();
+};
+
+// Wald 1945 (from memory): α 5 %, β 10 %: ln 18 and −ln 9.5.
+void ReviewTest::waldsBounds() {
+    const WaldBounds b = waldBounds(0.05, 0.10);
+    QVERIFY(std::abs(b.upper - 2.890) < 5e-4);
+    QVERIFY(std::abs(b.lower + 2.251) < 5e-4);
+}
+
+void ReviewTest::signFlipAgainstScipy() {
+    const auto cases = referenceData("permutation");
+    QVERIFY(cases.size() >= 5);
+    for (const auto& c : cases) {
+        const double p = signFlipProbability(c.at("differences").get<std::vector<double>>());
+        QVERIFY2(std::abs(p - c.at("p").get<double>()) < 1e-9,
+                 qPrintable(QString("%1 %2").arg(p).arg(c.at("p").get<double>())));
+    }
+    // Many pairs are drawn instead of counted.
+    std::vector<double> many(40, 0.05);
+    many[3] = -0.02;
+    QVERIFY(signFlipProbability(many) < 1e-3);
+    QCOMPARE(signFlipProbability({}), 1.0);
+}
+
+void ReviewTest::blocksTakeTurns() {
+    Trial trial({});
+    int firstEarlier = 0;
+    for (int round = 0; round < 400; ++round) {
+        int arm[4];
+        for (int k = 0; k < 4; ++k)
+            arm[k] = trial.armAt(30.0 * (4 * round + k) + 1.0);
+        QVERIFY(arm[0] + arm[1] == 1 && arm[1] == arm[2] && arm[3] == arm[0]);
+        firstEarlier += arm[0] == 0;
+    }
+    QVERIFY(firstEarlier > 160 && firstEarlier < 240); // by lot
+}
+
+namespace {
+// Errors under two sets of settings whose RMS differs by a factor, the air changing meanwhile as it does.
+struct TrialNight {
+    double factor = 1.0; // of the second
+    double slow = 0.5;   // memory of the error from frame to frame
+    double airSpread = 0.25, air_s = 600.0;
+};
+
+TrialState runTrial(const TrialNight& n, std::uint64_t seed, Trial& trial) {
+    Random random(seed);
+    double air = n.airSpread * random.gaussian(); // ln of the RMS
+    double ra = 0.0;
+    double dec = 0.0;
+    constexpr double pace = 2.0;
+    const double keep = std::exp(-pace / n.air_s);
+    TrialState s;
+    int last = 0;
+    for (double t = 0.0; t <= trial.rules().longest_s; t += pace) {
+        air = keep * air + n.airSpread * std::sqrt(1.0 - keep * keep) * random.gaussian();
+        const double sigma = 0.4 * std::exp(air) * (trial.armAt(t) == 1 ? n.factor : 1.0);
+        const double fresh = std::sqrt(1.0 - n.slow * n.slow);
+        ra = n.slow * ra + fresh * random.gaussian();
+        dec = n.slow * dec + fresh * random.gaussian();
+        trial.add(t, 0.2 + sigma * ra, -0.1 + sigma * dec);
+        if (trial.blockAt(t) == last)
+            continue;
+        last = trial.blockAt(t);
+        s = trial.state();
+        if (s.verdict != TrialVerdict::open)
+            return s;
+    }
+    return trial.state();
+}
+} // namespace
+
+void ReviewTest::trialFindsNothingWhereNothingIs() {
+    int claimed = 0;
+    int equal = 0;
+    for (std::uint64_t seed = 1; seed <= 300; ++seed) {
+        TrialRules rules;
+        rules.seed = seed;
+        Trial trial(rules);
+        const TrialState s = runTrial({1.0, 0.3}, 100 + seed, trial);
+        claimed += s.verdict == TrialVerdict::first || s.verdict == TrialVerdict::second;
+        equal += s.verdict == TrialVerdict::equal;
+    }
+    qInfo("%d of 300 claimed where nothing was, %d called equal", claimed, equal);
+    QVERIFY2(claimed <= 15, qPrintable(QString::number(claimed))); // 5 %
+    QVERIFY2(equal > 240, qPrintable(QString::number(equal)));
+}
+
+void ReviewTest::trialFindsWhatIsWorthIt() {
+    int right = 0;
+    int wrong = 0;
+    int same = 0;
+    double minutes = 0.0;
+    for (std::uint64_t seed = 1; seed <= 300; ++seed) {
+        TrialRules rules;
+        rules.seed = seed;
+        Trial trial(rules);
+        const bool second = seed % 2;
+        const TrialState s = runTrial({second ? 1.0 / 1.15 : 1.15, 0.3}, 900 + seed, trial);
+        right += s.verdict == (second ? TrialVerdict::second : TrialVerdict::first);
+        wrong += s.verdict == (second ? TrialVerdict::first : TrialVerdict::second);
+        same += s.verdict == TrialVerdict::equal;
+        minutes += trial.length_s() / 60.0 / 300.0;
+        QVERIFY(!trialWords(s, "A", "B").empty());
+    }
+    qInfo("%d of 300 found, %d the wrong way, %d called equal, %.1f min on average", right, wrong, same, minutes);
+    QVERIFY2(right >= 270, qPrintable(QString::number(right))); // 90 % within 40 min at 2 s
+    QVERIFY(wrong <= 3);
+    QVERIFY(minutes < 35.0);
+}
+
+// At a length that does not depend on the outcome.
+void ReviewTest::trialStatesItsUncertainty() {
+    int within = 0;
+    for (std::uint64_t seed = 1; seed <= 300; ++seed) {
+        TrialRules rules;
+        rules.seed = seed;
+        rules.alpha = 1e-12; // never decided
+        rules.beta = 1e-12;
+        Trial trial(rules);
+        const TrialState s = runTrial({1.1, 0.4}, 4000 + seed, trial);
+        QVERIFY(s.verdict == TrialVerdict::undecided && s.rounds == 20);
+        within += std::abs(s.difference.value - std::log(1.1)) < s.difference.sigma;
+    }
+    QVERIFY2(within >= 180 && within <= 240, qPrintable(QString::number(within))); // 60–80 %
+}
+
+// A loop whose one setting is plainly worse: the trial says so, and the run's rows tell which was when.
+void ReviewTest::trialOfTheLoopItself() {
+    int right = 0;
+    for (std::uint64_t seed = 1; seed <= 10; ++seed) {
+        LoopWorld w;
+        w.seed = seed;
+        w.pace_s = 2.0;
+        w.exposure_s = 1.5;
+        w.noise_arcsec = 0.3;
+        ControllerSettings calm = settingsOf(ControllerKind::proportional);
+        ControllerSettings wild = calm;
+        wild.ra.loopGain = wild.dec.loopGain = 1.4;
+        calm.ra.loopGain = calm.dec.loopGain = 0.5;
+        TrialRules rules;
+        rules.seed = seed;
+        Trial trial(rules);
+        int arm = 0;
+        const WorldRun r = guideWorld(w, calm, 42.0, true, [&](RunRow& row, GuideLoop& loop) {
+            const int now = trial.armAt(row.t_s);
+            if (now != arm)
+                loop.setController(now ? wild : calm);
+            arm = now;
+            if (countsForRms(row))
+                trial.add(row.t_s, row.dra_arcsec, row.ddec_arcsec);
+        });
+        QVERIFY(!r.run.rows.empty());
+        right += trial.state().verdict == TrialVerdict::first;
+    }
+    QVERIFY2(right == 10, qPrintable(QString::number(right)));
+}
+
+void ReviewTest::gustsDoNotDecide() {
+    int claimed = 0;
+    for (std::uint64_t seed = 1; seed <= 60; ++seed) {
+        TrialRules rules;
+        rules.seed = seed;
+        Trial trial(rules);
+        Random random(seed);
+        for (double t = 0.0; t <= 2400.0; t += 2.0) {
+            // Three frames of one arm thrown far away.
+            const bool gust = trial.armAt(t) == 1 && std::fmod(t, 700.0) < 6.0 && t > 60.0;
+            trial.add(t, 0.4 * random.gaussian() + (gust ? 9.0 : 0.0), 0.4 * random.gaussian());
+        }
+        const TrialVerdict v = trial.state().verdict;
+        claimed += v == TrialVerdict::first || v == TrialVerdict::second;
+    }
+    QVERIFY2(claimed <= 6, qPrintable(QString::number(claimed)));
+}
+
+namespace {
+std::vector<TrendPoint> nightsOf(int n, double scatter, double own, Random& random) {
+    std::vector<TrendPoint> p;
+    for (int k = 0; k < n; ++k) {
+        const double sigma = own * random.uniform(0.7, 1.4);
+        p.push_back(
+            {{1.79e9 + 86400.0 * k}, {1.0 + scatter * random.gaussian() + sigma * random.gaussian(), sigma}});
+    }
+    return p;
+}
+} // namespace
+
+void ReviewTest::quietNightsShowNoChange() {
+    int claimed = 0;
+    for (std::uint64_t seed = 1; seed <= 400; ++seed) {
+        Random random(seed);
+        // A hundred nights, and fewer.
+        const int n = seed % 4 == 0 ? 100 : seed % 4 == 1 ? 30 : seed % 4 == 2 ? 12 : 6;
+        claimed += !trendOf(nightsOf(n, seed % 3 ? 0.04 : 0.0, 0.03, random)).changes.empty();
+    }
+    QVERIFY2(claimed < 20, qPrintable(QString::number(claimed))); // 5 %
+}
+
+void ReviewTest::changesAreFoundInThreeNights() {
+    int found = 0;
+    int cases = 0;
+    for (std::uint64_t seed = 1; seed <= 300; ++seed) {
+        Random random(7000 + seed);
+        const int before = 8 + static_cast<int>(random.uniform(0.0, 40.0));
+        auto p = nightsOf(before + 3, 0.03, 0.02, random);
+        for (size_t i = static_cast<size_t>(before); i < p.size(); ++i)
+            p[i].value.value *= seed % 2 ? 1.2 : 0.8;
+        const Trend t = trendOf(p);
+        ++cases;
+        for (const TrendChange& c : t.changes)
+            if (std::abs(static_cast<int>(c.at) - before) <= 1) {
+                ++found;
+                break;
+            }
+    }
+    QVERIFY2(found >= 0.9 * cases, qPrintable(QString("%1 of %2").arg(found).arg(cases)));
+}
+
+void ReviewTest::levelsAreHonest() {
+    int within = 0;
+    for (std::uint64_t seed = 1; seed <= 300; ++seed) {
+        Random random(30000 + seed);
+        const Trend t = trendOf(nightsOf(25, 0.05, 0.03, random));
+        if (t.levels.size() == 1)
+            within += std::abs(t.levels.front().value.value - 1.0) < t.levels.front().value.sigma;
+    }
+    QVERIFY2(within >= 180 && within <= 240, qPrintable(QString::number(within)));
+    QVERIFY(trendOf({}).levels.empty());
+    QCOMPARE(trendOf({{{0.0}, {1.0, 0.1}}}).levels.size(), size_t{1});
+}
+
+namespace {
+Run guidedRun(std::uint64_t seed, double air, double slow, double minutes = 30.0) {
+    Random random(seed);
+    Run run;
+    run.meta.kind = RunKind::guided;
+    run.meta.start = {1.79e9};
+    double walk[2] = {0.0, 0.0};
+    for (double t = 0.0; t < 60.0 * minutes; t += 2.0) {
+        RunRow row;
+        row.t_s = t;
+        double* parts[2] = {&row.dra_arcsec, &row.ddec_arcsec};
+        for (int axis = 0; axis < 2; ++axis) {
+            const double keep = std::exp(-2.0 / 40.0);
+            walk[axis] = keep * walk[axis] + slow * std::sqrt(1.0 - keep * keep) * random.gaussian();
+            *parts[axis] = walk[axis] + air * random.gaussian();
+        }
+        row.stars = 5;
+        run.rows.push_back(row);
+    }
+    return run;
+}
+} // namespace
+
+void ReviewTest::betterAirIsNoBetterLoop() {
+    int claimed = 0;
+    for (std::uint64_t seed = 1; seed <= 200; ++seed) {
+        const auto c = compareRuns(guidedRun(seed, 0.5, 0.25), guidedRun(9000 + seed, 0.25, 0.25));
+        QVERIFY(c.has_value());
+        QVERIFY(c->total_arcsec.value < 0.0); // the figure is better
+        QVERIFY(c->words.find("air was better") != std::string::npos);
+        claimed += c->verdict != Difference::none;
+    }
+    QVERIFY2(claimed <= 16, qPrintable(QString::number(claimed))); // beyond 2σ: one in twenty
+}
+
+void ReviewTest::betterLoopIsSeenThroughTheAir() {
+    int seen = 0;
+    for (std::uint64_t seed = 1; seed <= 50; ++seed) {
+        const auto c = compareRuns(guidedRun(seed, 0.3, 0.45), guidedRun(9000 + seed, 0.45, 0.2));
+        seen += c && c->verdict == Difference::second;
+    }
+    QVERIFY2(seen >= 47, qPrintable(QString::number(seen)));
+    // Settings that differ are named.
+    Run a = guidedRun(1, 0.3, 0.3);
+    Run b = guidedRun(2, 0.3, 0.3);
+    a.meta.controller = ControllerSettings();
+    b.meta.controller = ControllerSettings();
+    b.meta.controller->ra.loopGain = 0.35;
+    const auto c = compareRuns(a, b);
+    QVERIFY(c && c->settings.size() == 1 && c->settings[0].setting == "gain-ra");
+    QVERIFY(!compareRuns(a, guidedRun(3, 0.3, 0.3, 1.0)));
+}
+
+void ReviewTest::bandsAddUp() {
+    Run run = guidedRun(5, 0.3, 0.0, 60.0);
+    for (RunRow& r : run.rows)
+        r.dra_arcsec += 1.2 * std::sin(2.0 * M_PI * r.t_s / 200.0); // in the band from 120 to 600 s
+    const auto c = compareRuns(run, guidedRun(6, 0.3, 0.0, 60.0));
+    QVERIFY(c.has_value());
+    double sum = 0.0;
+    for (const Measured& m : c->first.ra.rms_arcsec)
+        sum += m.value * m.value;
+    QVERIFY(std::abs(std::sqrt(sum) - c->first.ra_arcsec.value) < 0.01);
+    QVERIFY2(std::abs(c->first.ra.rms_arcsec[3].value - 1.2 / std::sqrt(2.0)) < 0.05,
+             qPrintable(QString::number(c->first.ra.rms_arcsec[3].value)));
+    QVERIFY(c->second.ra.rms_arcsec[3].value < 0.1);
+}
+
+void ReviewTest::figuresAsText() {
+    QCOMPARE(figureText({"total_rms_arcsec", {0.523, 0.021}}), std::string("0.52″ ± 0.02″"));
+    QCOMPARE(figureText({"frames", {31.0, 0.0}}), std::string("31"));
+    QCOMPARE(figureText({"ra_drift_arcsec_min", {1.234, 0.05}}), std::string("1.23 ± 0.05 ″/min"));
+    QCOMPARE(figureLook("something_new").title, std::string("something_new"));
+    for (int k = 0; k < entryKinds; ++k) {
+        const auto kind = static_cast<EntryKind>(k);
+        QVERIFY(entryKindWith(entryKindId(kind)) == kind);
+    }
+    QVERIFY(!entryKindWith("dance"));
+}
+
+NORDSTJERNA_TEST(ReviewTest)
+#include "review_test.moc"
