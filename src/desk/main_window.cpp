@@ -27,6 +27,7 @@
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/pole_station.h"
 #include "desk/stations/rates/rates_station.h"
+#include "desk/stations/review/review_station.h"
 #include "desk/stations/rig/rig_station.h"
 #include "desk/theme.h"
 #include "desk/widgets/bench_stack.h"
@@ -48,7 +49,8 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
                  new RatesStation(*session_),
                  new FreeStation(*session_),
                  new GuideStation(*session_),
-                 expose};
+                 expose,
+                 new ReviewStation(*session_)};
     auto* frame = new QWidget;
     frame->setObjectName("frame");
     auto* all = new QVBoxLayout(frame);
@@ -260,6 +262,14 @@ void MainWindow::buildMenus() {
     add(night, tr("Flip over the meridian now"), {}, [this] {
         showStation(tr("Expose"));
         perform("expose.flip");
+    });
+    add(night, tr("Search all nights"), QKeySequence("Ctrl+F"), [this] {
+        showStation(tr("Review"));
+        perform("review.search");
+    });
+    add(night, tr("Make the night log anew from records and tables"), {}, [this] {
+        showStation(tr("Review"));
+        perform("review.rebuild");
     });
     add(night, tr("Unguided ladder"), {}, [this] {
         showStation(tr("Expose"));

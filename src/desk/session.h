@@ -19,6 +19,7 @@
 #include "core/series/series_plan.h"
 #include "core/sky/almanac.h"
 #include "desk/logbook.h"
+#include "desk/trial_slot.h"
 #include "edge/devices/prepared_camera.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
@@ -62,6 +63,9 @@ public:
     // What is done is entered there: begun with the rig and target of now.
     Logbook& logbook() { return *logbook_; }
     LogEntry newEntry(EntryKind kind);
+    // Where two sets of settings are tried while guiding goes on.
+    TrialSlot& trial() { return *trial_; }
+    std::shared_ptr<TrialSlot> trialSlot() const { return trial_; }
     const std::vector<NightBlock>& blocks() const { return blocks_; }
 
     // The rigs of this person. Choosing one brings what was measured with it; the one in use is always among
@@ -334,6 +338,7 @@ private:
     QString busyWith_;
     Messages<Procedure> messages_;
     Watch watch_{devices_};
+    std::shared_ptr<TrialSlot> trial_ = std::make_shared<TrialSlot>();
     std::unique_ptr<Logbook> logbook_;
     std::unique_ptr<WriteQueue> queue_; // ends first: it calls back
 };

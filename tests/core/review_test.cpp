@@ -137,7 +137,8 @@ void ReviewTest::trialFindsWhatIsWorthIt() {
         minutes += trial.length_s() / 60.0 / 300.0;
         QVERIFY(!trialWords(s, "A", "B").empty());
     }
-    qInfo("%d of 300 found, %d the wrong way, %d called equal, %.1f min on average", right, wrong, same, minutes);
+    qInfo("%d of 300 found, %d the wrong way, %d called equal, %.1f min on average", right, wrong, same,
+          minutes);
     QVERIFY2(right >= 270, qPrintable(QString::number(right))); // 90 % within 40 min at 2 s
     QVERIFY(wrong <= 3);
     QVERIFY(minutes < 35.0);

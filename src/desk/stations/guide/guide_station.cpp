@@ -319,12 +319,14 @@ Expected<WatchPlan> GuideStation::makePlan() {
             if (g->ending())
                 session().reportProblem(*g->ending());
             session().learn(live->taught);
+            session().trial().guidingEnded();
             logRun(g->run(), g->ending() ? g->ending()->what : done ? "stopped" : done.error().what);
             refresh();
             Q_EMIT changed();
         },
-        [keep, live](Guiding& g) {
+        [keep, live, trial = session().trialSlot()](Guiding& g) {
             keep(g.run());
+            trial->after(g);
             const size_t rows = g.run().rows.size();
             if (g.over() && rows > 300)
                 live->taught = taughtBy(g.run());

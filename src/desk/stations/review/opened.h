@@ -1,0 +1,18 @@
+// An entry of the night log with what its table holds, as the pages of the station show it.
+#pragma once
+
+#include "core/findings/run_story.h"
+#include "core/review/entry.h"
+#include "edge/store/series_table.h"
+
+namespace nordstjerna {
+
+struct Opened {
+    LogEntry entry;
+    std::shared_ptr<const Run> run;
+    std::shared_ptr<const RunStory> story; // absent where the run is too short to judge
+    std::shared_ptr<const SeriesRecord> series;
+    std::string trouble; // why there is nothing more than the entry itself
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,362 @@
+#include "desk/stations/review/replay_page.h"
+
+#include <QComboBox>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QSignalBlocker>
+#include <QSlider>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "core/motion/tune.h"
+#include "desk/pictures/lane_chart.h"
+#include "desk/theme.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr ControllerKind kinds[] = {ControllerKind::model, ControllerKind::trend,
+                                    ControllerKind::proportional};
+// A drag must be answered at once: of a longer run the last part is replayed.
+constexpr size_t mostRows = 1500;
+constexpr double gainSteps = 100.0;
+constexpr double deadbandSteps = 50.0; // a ″
+constexpr double smoothingSteps = 100.0;
+
+Run lastPart(const Run& run) {
+    Run part;
+    part.meta = run.meta;
+    const size_t from = run.rows.size() > mostRows ? run.rows.size() - mostRows : 0;
+    part.rows.assign(run.rows.begin() + static_cast<long>(from), run.rows.end());
+    return part;
+}
+} // namespace
+
+ReplayPage::ReplayPage(QWidget* parent)
+    : QWidget(parent), lanes_(new LaneChart), words_(new QLabel), trouble_(new QLabel),
+      decMode_(new QComboBox), search_(new QPushButton) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    lanes_->setSpan(0.0);
+    auto* left = new QVBoxLayout;
+    left->setSpacing(6);
+    words_->setObjectName("replayWords");
+    words_->setWordWrap(true);
+    left->addWidget(words_);
+    left->addWidget(lanes_, 1);
+    trouble_->setWordWrap(true);
+    trouble_->setAlignment(Qt::AlignCenter);
+    trouble_->setObjectName("muted");
+    left->addWidget(trouble_, 1);
+    row->addLayout(left, 1);
+    auto* card = new QFrame;
+    card->setObjectName("card");
+    card->setFixedWidth(206);
+    auto* side = new QVBoxLayout(card);
+    side->setContentsMargins(12, 10, 12, 10);
+    side->setSpacing(4);
+    ra_ = makeAxis(side, tr("RA"), "ra");
+    dec_ = makeAxis(side, tr("Dec"), "dec");
+    for (DecMode mode : {DecMode::both, DecMode::northOnly, DecMode::southOnly, DecMode::off})
+        decMode_->addItem(qs(settingText(SettingKey::decMode, static_cast<double>(mode))));
+    decMode_->setObjectName("replay-dec-mode");
+    decMode_->setAccessibleName(qs(settingName(SettingKey::decMode)));
+    side->addWidget(decMode_);
+    side->addStretch();
+    search_->setObjectName("replay-search");
+    side->addWidget(search_);
+    row->addWidget(card);
+    connect(decMode_, &QComboBox::currentIndexChanged, this, &ReplayPage::read);
+    connect(search_, &QPushButton::clicked, this, &ReplayPage::searchBest);
+    lanes_->hide();
+}
+
+ReplayPage::~ReplayPage() {
+    halt();
+}
+
+ReplayPage::AxisFields ReplayPage::makeAxis(QVBoxLayout* to, const QString& name, const char* id) {
+    AxisFields a{};
+    auto* head = new QHBoxLayout;
+    auto* label = new QLabel(name);
+    label->setFont(textFont(13, true));
+    head->addWidget(label);
+    a.kind = new QComboBox;
+    for (ControllerKind kind : kinds)
+        a.kind->addItem(QString(controllerName(kind)), static_cast<int>(kind));
+    a.kind->setObjectName(QString("replay-kind-%1").arg(id));
+    a.kind->setAccessibleName(tr("%1 controller").arg(name));
+    head->addWidget(a.kind, 1);
+    to->addLayout(head);
+    a.plain = new QWidget;
+    auto* grid = new QGridLayout(a.plain);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setVerticalSpacing(0);
+    const auto slide = [&](int line, const QString& title, const char* what, int most, QSlider*& slider,
+                           QLabel*& text) {
+        auto* words = new QLabel(title);
+        words->setObjectName("muted");
+        words->setFont(textFont(11));
+        text = new QLabel;
+        text->setFont(textFont(11));
+        text->setAlignment(Qt::AlignRight);
+        slider = new QSlider(Qt::Horizontal);
+        slider->setRange(0, most);
+        slider->setObjectName(QString("replay-%1-%2").arg(what, id));
+        slider->setAccessibleName(name + " " + title);
+        grid->addWidget(words, 2 * line, 0);
+        grid->addWidget(text, 2 * line, 1);
+        grid->addWidget(slider, 2 * line + 1, 0, 1, 2);
+        connect(slider, &QSlider::valueChanged, this, &ReplayPage::read);
+    };
+    slide(0, tr("loop gain"), "gain", 150, a.gain, a.gainText);
+    slide(1, tr("deadband"), "deadband", 100, a.deadband, a.deadbandText);
+    slide(2, tr("smoothing"), "smoothing", 90, a.smoothing, a.smoothingText);
+    to->addWidget(a.plain);
+    connect(a.kind, &QComboBox::currentIndexChanged, this, &ReplayPage::read);
+    return a;
+}
+
+void ReplayPage::halt() {
+    *stop_ = true;
+    if (worker_.valid())
+        worker_.wait();
+    stop_ = std::make_shared<std::atomic<bool>>(false);
+    running_ = waiting_ = searching_ = false;
+}
+
+void ReplayPage::show(const Opened& opened) {
+    if (opened.run && opened.run == opening_)
+        return;
+    halt();
+    world_.reset();
+    figures_.reset();
+    opening_ = opened.run;
+    lanes_->hide();
+    trouble_->show();
+    const bool possible = opened.run && opened.run->meta.kind != RunKind::backlash;
+    trouble_->setText(!opened.run ? tr("Open a guided or free run, and the loop is run again on it.")
+                      : !possible ? tr("A backlash test holds no disturbance to guide on.")
+                                  : tr("Taking the corrections out of the run …"));
+    words_->clear();
+    write();
+    Q_EMIT changed();
+    if (!possible)
+        return;
+    running_ = true;
+    worker_ = std::async(std::launch::async, [this, run = opened.run] {
+        auto part = std::make_shared<const Run>(lastPart(*run));
+        auto disturbance = rebuildDisturbance(*part);
+        std::shared_ptr<const World> world;
+        QString trouble;
+        if (disturbance) {
+            auto made = std::make_shared<World>();
+            made->run = part;
+            made->disturbance = std::move(*disturbance);
+            made->track = trackMount(made->disturbance);
+            made->recorded = recordedFigures(made->disturbance, made->track);
+            made->bound = loopBound(made->disturbance, made->track);
+            world = made;
+        } else {
+            trouble = qs(disturbance.error().text());
+        }
+        QMetaObject::invokeMethod(
+            this,
+            [this, world, trouble, run] {
+                if (opening_ != run)
+                    return;
+                running_ = false;
+                world_ = world;
+                if (!world_) {
+                    trouble_->setText(trouble);
+                    Q_EMIT changed();
+                    return;
+                }
+                settings_ = world_->disturbance.settings;
+                recorded_ = settings_.controller;
+                trouble_->hide();
+                lanes_->show();
+                lanes_->clear();
+                lanes_->show(*world_->run, 0.0, 0.0);
+                write();
+                replay();
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+void ReplayPage::setFromRecorded() {
+    settings_.controller = recorded_;
+    write();
+    replay();
+}
+
+void ReplayPage::write() {
+    filling_ = true;
+    for (auto [fields, axis] :
+         {std::pair{&ra_, &settings_.controller.ra}, {&dec_, &settings_.controller.dec}}) {
+        fields->kind->setCurrentIndex(fields->kind->findData(static_cast<int>(axis->kind)));
+        fields->gain->setValue(static_cast<int>(std::lround(axis->loopGain * gainSteps)));
+        fields->deadband->setValue(static_cast<int>(std::lround(axis->deadband_arcsec * deadbandSteps)));
+        fields->smoothing->setValue(static_cast<int>(std::lround(axis->smoothing * smoothingSteps)));
+        fields->gainText->setText(qs(formatNumber(axis->loopGain, 2)));
+        fields->deadbandText->setText(qs(formatNumber(axis->deadband_arcsec, 2)) + "″");
+        fields->smoothingText->setText(qs(formatNumber(axis->smoothing, 2)));
+        fields->plain->setVisible(axis->kind == ControllerKind::proportional);
+        for (QWidget* w : {static_cast<QWidget*>(fields->kind), fields->plain})
+            w->setEnabled(world_ && !searching_);
+    }
+    decMode_->setCurrentIndex(static_cast<int>(settings_.controller.decMode));
+    decMode_->setEnabled(world_ && !searching_);
+    search_->setEnabled(world_ != nullptr);
+    search_->setText(searching_ ? tr("Stop the search") : tr("Search the best"));
+    filling_ = false;
+}
+
+void ReplayPage::read() {
+    if (filling_ || !world_ || searching_)
+        return;
+    for (auto [fields, axis] :
+         {std::pair{&ra_, &settings_.controller.ra}, {&dec_, &settings_.controller.dec}}) {
+        axis->kind = static_cast<ControllerKind>(fields->kind->currentData().toInt());
+        axis->loopGain = fields->gain->value() / gainSteps;
+        axis->deadband_arcsec = fields->deadband->value() / deadbandSteps;
+        axis->smoothing = fields->smoothing->value() / smoothingSteps;
+    }
+    settings_.controller.decMode = static_cast<DecMode>(decMode_->currentIndex());
+    write();
+    replay();
+}
+
+// The newest wish only: what is under way is broken off.
+void ReplayPage::replay() {
+    if (!world_)
+        return;
+    if (running_) {
+        waiting_ = true;
+        *stop_ = true;
+        return;
+    }
+    startWorker();
+}
+
+void ReplayPage::startWorker() {
+    running_ = true;
+    waiting_ = false;
+    if (worker_.valid())
+        worker_.wait();
+    stop_ = std::make_shared<std::atomic<bool>>(false);
+    worker_ = std::async(std::launch::async, [this, world = world_, settings = settings_, stop = stop_] {
+        auto errors = replayLoop(world->disturbance, settings, [stop] { return stop->load(); });
+        const bool whole = errors.size() == world->disturbance.t_s.size();
+        const LoopFigures figures =
+            whole ? figuresOf(world->disturbance, world->track, errors) : LoopFigures();
+        QMetaObject::invokeMethod(
+            this,
+            [this, world, errors = std::move(errors), figures, whole] {
+                if (world != world_)
+                    return;
+                running_ = false;
+                if (waiting_) {
+                    startWorker();
+                    return;
+                }
+                if (whole)
+                    shown(figures, errors);
+                Q_EMIT changed();
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+void ReplayPage::shown(const LoopFigures& figures, const std::vector<SkyError>& errors) {
+    figures_ = figures;
+    // As the line that leads to the next frame: each belief is of the row after it.
+    const auto none = std::numeric_limits<float>::quiet_NaN();
+    std::vector<RowBelief> line(world_->run->rows.size(), RowBelief{{0, 0, none, none}, {0, 0, none, none}});
+    const std::vector<size_t>& rows = world_->disturbance.row;
+    for (size_t i = 0; i < errors.size() && i < rows.size(); ++i)
+        if (rows[i] > 0 && std::isfinite(errors[i].dra_arcsec)) {
+            RowBelief& b = line[rows[i] - 1];
+            b.ra.next_arcsec = static_cast<float>(errors[i].dra_arcsec);
+            b.dec.next_arcsec = static_cast<float>(errors[i].ddec_arcsec);
+            b.ra.nextSigma_arcsec = b.dec.nextSigma_arcsec = 0.0F;
+        }
+    lanes_->clear();
+    lanes_->show(*world_->run, 0.0, 0.0);
+    lanes_->showForetold(line);
+    words_->setText(words());
+}
+
+QString ReplayPage::words() const {
+    if (!world_ || !figures_)
+        return {};
+    QString text = tr("Left %1; replayed %2. No linear loop would have left less than %3″.")
+                       .arg(qs(figuresText(world_->recorded)), qs(figuresText(*figures_)),
+                            qs(formatNumber(world_->bound.total_arcsec(), 2)));
+    if (world_->run->meta.kind == RunKind::free)
+        text = tr("Replayed on this free run: %1. No linear loop would have left less than %2″.")
+                   .arg(qs(figuresText(*figures_)), qs(formatNumber(world_->bound.total_arcsec(), 2)));
+    return text;
+}
+
+bool ReplayPage::differs() const {
+    if (!world_)
+        return false;
+    for (int k = 0; k < settingCount; ++k) {
+        const auto key = static_cast<SettingKey>(k);
+        if (key != SettingKey::exposure &&
+            std::abs(settingValue(settings_.controller, key) - settingValue(recorded_, key)) > 5e-3)
+            return true;
+    }
+    return false;
+}
+
+void ReplayPage::searchBest() {
+    if (!world_)
+        return;
+    if (searching_) {
+        *stop_ = true;
+        return;
+    }
+    if (running_)
+        return;
+    running_ = searching_ = true;
+    write();
+    if (worker_.valid())
+        worker_.wait();
+    stop_ = std::make_shared<std::atomic<bool>>(false);
+    worker_ = std::async(std::launch::async, [this, world = world_, start = settings_, stop = stop_] {
+        const auto tell = [this](double share) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, share] {
+                    if (searching_)
+                        search_->setText(tr("Stop the search, %1 %").arg(qRound(100.0 * share)));
+                },
+                Qt::QueuedConnection);
+        };
+        const SearchResult found = searchSettings(
+            world->disturbance, start, [stop] { return stop->load(); }, tell);
+        QMetaObject::invokeMethod(
+            this,
+            [this, world, found] {
+                if (world != world_)
+                    return;
+                running_ = searching_ = false;
+                if (!found.stopped)
+                    settings_ = found.best;
+                write();
+                replay();
+            },
+            Qt::QueuedConnection);
+    });
+    Q_EMIT changed();
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,108 @@
+// Review: every night kept. Nights, what was done in them, runs opened and replayed, compared, tried on the
+// sky, figures over the nights.
+#pragma once
+
+#include <future>
+
+#include "desk/stations/review/opened.h"
+#include "desk/stations/station.h"
+#include "desk/trial_slot.h"
+
+class QLineEdit;
+class QStackedLayout;
+class QTimer;
+
+namespace nordstjerna {
+
+class BacklashChart;
+class BudgetChart;
+class ChartView;
+class ComparePage;
+class LaneChart;
+class NightPage;
+class NightStrip;
+class PhaseBar;
+class ReadOut;
+class ReplayPage;
+class ShapesChart;
+class SpectrumChart;
+class TrendsPage;
+class TrialPage;
+class WormChart;
+
+class ReviewStation : public Station {
+    Q_OBJECT
+public:
+    explicit ReviewStation(Session& session, QWidget* parent = nullptr);
+    ~ReviewStation() override;
+    QString summary() const override;
+    StationState state() const override;
+    std::vector<Finding> findings() const override;
+    QString help() const override;
+    bool perform(const QString& action) override;
+    void arrive() override;
+
+    enum class Page { night, run, spectrum, worm, budget, replay, compare, trends, trial };
+    void showPage(Page page);
+    Page page() const { return page_; }
+    // By its identity in the night log; read beside the window.
+    void openEntry(const QString& id);
+    const Opened& opened() const { return opened_; }
+    bool reading() const { return reading_; }
+    ReplayPage* replay() const { return replay_; }
+    void refreshLog();
+
+private:
+    using Then = std::function<void(Opened)>;
+    void buildPages();
+    void read(const std::string& id, Then then);
+    void adopt(Opened opened);
+    void refresh();
+    void refreshEntries();
+    void refreshFigures();
+    void refreshPictures();
+    void primaryPressed();
+    void takeOver();
+    void startTrial();
+    void useSecond();
+    void tick();
+    void trialEnded(const TrialSlot::Seen& seen);
+    std::vector<std::pair<std::string, QString>> comparable() const;
+
+    QLineEdit* search_;
+    NightStrip* strip_;
+    PhaseBar* pages_;
+    QStackedLayout* stack_;
+    NightPage* night_;
+    QWidget* runPage_;
+    QStackedLayout* runStack_;
+    LaneChart* lanes_;
+    ShapesChart* shapes_;
+    QLabel* plain_;           // of what has no picture
+    SpectrumChart* spectrum_; // owned by their views
+    WormChart* worm_;
+    BacklashChart* backlash_;
+    ChartView *spectrumView_, *wormView_, *backlashView_;
+    BudgetChart* budget_;
+    ReplayPage* replay_;
+    ComparePage* compare_;
+    TrendsPage* trends_;
+    TrialPage* trial_;
+    ReadOut* figures_[4];
+    QPushButton *target_, *use_;
+    QTimer* timer_;
+
+    Page page_ = Page::night;
+    std::vector<NightSummary> nights_;
+    Opened opened_;
+    std::future<void> reader_;
+    std::string wanted_; // being read; a newer wish takes its place
+    bool reading_ = false;
+    bool trialRunning_ = false;
+    std::string trialEntry_;
+    TrialSlot::Seen lastTrial_;
+    ControllerSettings trialSecond_;
+    double utcOffset_h_ = 0.0;
+};
+
+} // namespace nordstjerna
