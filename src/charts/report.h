@@ -4,6 +4,7 @@
 #include <filesystem>
 
 #include "core/findings/run_story.h"
+#include "core/review/night_document.h"
 
 namespace nordstjerna {
 
@@ -11,5 +12,7 @@ namespace nordstjerna {
 // screen and without an application object.
 Expected<void> writeReport(const std::filesystem::path& path, const Run& run, const RunStory& story,
                            bool replace);
+
+Expected<void> writeNightReport(const std::filesystem::path& path, const NightDocument& night, bool replace);
 
 } // namespace nordstjerna

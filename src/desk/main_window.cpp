@@ -42,6 +42,7 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     // Small screens, and large ones at twice the size, must show the deck and Halt all the same.
     setMinimumSize(900, 480);
     auto* expose = new ExposeStation(*session_);
+    auto* review = new ReviewStation(*session_);
     stations_ = {rig_,
                  new FocusStation(*session_),
                  new PoleStation(*session_),
@@ -50,7 +51,7 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
                  new FreeStation(*session_),
                  new GuideStation(*session_),
                  expose,
-                 new ReviewStation(*session_)};
+                 review};
     auto* frame = new QWidget;
     frame->setObjectName("frame");
     auto* all = new QVBoxLayout(frame);
@@ -66,6 +67,10 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     right->addWidget(band_);
     connect(band_, &NightBand::beginDragged, expose, &ExposeStation::beginAt);
     connect(band_, &NightBand::endDragged, expose, &ExposeStation::endAt);
+    connect(band_, &NightBand::entryWanted, this, [this, review](const QString& id) {
+        showStation(tr("Review"));
+        review->openEntry(id);
+    });
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
     auto* scroll = new QScrollArea; // where the window is lower than a station needs
@@ -263,7 +268,7 @@ void MainWindow::buildMenus() {
         showStation(tr("Expose"));
         perform("expose.flip");
     });
-    add(night, tr("Search all nights"), QKeySequence("Ctrl+F"), [this] {
+    add(night, tr("Search all nights"), QKeySequence("Ctrl+Shift+F"), [this] {
         showStation(tr("Review"));
         perform("review.search");
     });

@@ -201,12 +201,25 @@ NightBand::Grip NightBand::gripAt(QPointF at) const {
     return begins && std::abs(at.x() - xOf(*begins)) < reach ? Grip::begin : Grip::none;
 }
 
+// The one that lies uppermost there.
+const NightBlock* NightBand::blockAt(QPointF at) const {
+    if (!night_ || at.y() < height() - bottomEdge - 8 || at.y() > height() - bottomEdge + 2)
+        return nullptr;
+    const auto& blocks = session_.blocks();
+    for (auto b = blocks.rbegin(); b != blocks.rend(); ++b)
+        if (at.x() >= xOf(b->from) - 2 && at.x() <= std::max(xOf(b->to), xOf(b->from) + 3) + 2)
+            return &*b;
+    return nullptr;
+}
+
 void NightBand::mousePressEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton)
         return;
     held_ = gripAt(e->position());
     if (held_ != Grip::none)
         heldAt_ = timeAt(e->position().x());
+    else if (const NightBlock* b = blockAt(e->position()); b && !b->entry.empty() && !b->open)
+        Q_EMIT entryWanted(qs(b->entry));
     update();
 }
 

@@ -18,6 +18,7 @@ Q_SIGNALS:
     // The plan's beginning or end was drawn to another time.
     void beginDragged(Instant t);
     void endDragged(Instant t);
+    void entryWanted(const QString& id); // of the night log
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -30,6 +31,7 @@ private:
     void compute();
     void drawPlan(QPainter& p);
     Grip gripAt(QPointF at) const;
+    const NightBlock* blockAt(QPointF at) const;
     std::optional<Instant> planBegins() const; // absent once it runs
     Instant timeAt(double x) const;
     double xOf(Instant t) const;

@@ -459,7 +459,7 @@ QString Session::busyWith() const {
 }
 
 size_t Session::openBlock(const QString& label) {
-    blocks_.push_back({now(), now(), label, theme().muted, true});
+    blocks_.push_back({now(), now(), label, theme().muted, true, std::exchange(nextEntry_, {})});
     return blocks_.size() - 1;
 }
 

@@ -37,6 +37,7 @@ struct NightBlock {
     QString label;
     QColor colour;
     bool open = false; // still going on
+    std::string entry; // in the night log; empty: none
 };
 
 class Session : public QObject {
@@ -63,6 +64,8 @@ public:
     // What is done is entered there: begun with the rig and target of now.
     Logbook& logbook() { return *logbook_; }
     LogEntry newEntry(EntryKind kind);
+    // The next stretch on the night band is that of this entry.
+    void blockIsOf(const std::string& entry) { nextEntry_ = entry; }
     // Where two sets of settings are tried while guiding goes on.
     TrialSlot& trial() { return *trial_; }
     std::shared_ptr<TrialSlot> trialSlot() const { return trial_; }
@@ -317,6 +320,7 @@ private:
     std::optional<Problem> problem_;
     std::string problemAction_, problemLabel_;
     std::vector<NightBlock> blocks_;
+    std::string nextEntry_; // of the block that opens next
     Evening evening_;
     bool restoring_ = true;
     QString notLogged_;

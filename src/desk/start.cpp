@@ -3,6 +3,8 @@
 #include <QCoreApplication>
 #include <QStandardPaths>
 
+#include "edge/store/night_book.h"
+
 namespace nordstjerna {
 
 std::filesystem::path demoFolder() {
@@ -13,6 +15,25 @@ std::filesystem::path demoFolder() {
         return installed;
     return std::filesystem::path(NORDSTJERNA_SOURCE_DIR) / "resources" / "demo";
 }
+
+namespace {
+// The demo's own nights of before, for a person who has none yet; nothing of theirs is touched.
+Expected<void> bringPastNights(const std::filesystem::path& data) {
+    namespace fs = std::filesystem;
+    std::error_code error;
+    if (fs::exists(nightLogPath(data), error) || fs::exists(data / "records", error))
+        return {};
+    fs::create_directories(data, error);
+    for (const char* folder : {"runs", "records"})
+        fs::copy(demoFolder() / "past" / folder, data / folder,
+                 fs::copy_options::recursive | fs::copy_options::skip_existing, error);
+    if (error)
+        return problem("The demo's earlier nights could not be brought.", error.message() + ".",
+                       "The demo goes on without them.");
+    const auto made = rebuildNightLog(data, [](Instant t) { return t; });
+    return made ? Expected<void>() : tl::unexpected(made.error());
+}
+} // namespace
 
 Expected<std::unique_ptr<Session>> startSession(const StartWishes& wishes) {
     auto scenario = readScenario(wishes.scenario.empty() ? demoFolder() / "night.json" : wishes.scenario);
@@ -27,7 +48,11 @@ Expected<std::unique_ptr<Session>> startSession(const StartWishes& wishes) {
     if (data.empty())
         data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() +
                "/nordstjerna";
-    return std::make_unique<Session>(*scenario, *index, data);
+    const auto brought = wishes.scenario.empty() ? bringPastNights(data) : Expected<void>();
+    auto session = std::make_unique<Session>(*scenario, *index, data);
+    if (!brought && !session->problem())
+        session->reportProblem(brought.error());
+    return session;
 }
 
 } // namespace nordstjerna

@@ -5,6 +5,7 @@
 
 #include "core/base/number_text.h"
 #include "edge/store/json_reader.h"
+#include "tool/night.h"
 #include "tool/series_night.h"
 #include "tool/simulate.h"
 #include "tool/tool_commands.h"
@@ -161,6 +162,24 @@ int main(int argc, char** argv) {
         ->expected(1, 5000);
     seriesCommand->add_option("--run", seriesFrames.run, "run table of the guiding meanwhile");
     seriesCommand->callback([&] { status = report(commandSeries(seriesFrames)); });
+
+    NightRequest night;
+    auto* nights = app.add_subcommand("night", "The night log: what was done, night after night");
+    nights->require_subcommand(1);
+    const auto nightCommand = [&](const char* name, const char* help, auto command) {
+        auto* sub = nights->add_subcommand(name, help);
+        sub->add_option("--data", night.data, "data folder (that of the application)");
+        sub->callback([&, command] { status = report(command(night)); });
+        return sub;
+    };
+    nightCommand("list", "The nights there are", nightList);
+    auto* shown = nightCommand("show", "What was done, with figures, findings and notes", nightShow);
+    auto* written = nightCommand("report", "A night as a document", nightReport);
+    nightCommand("rebuild", "The log anew, from records and run tables", nightRebuild);
+    for (auto* sub : {shown, written})
+        sub->add_option("night", night.night, "date of its evening, 2026-10-14; all when left out");
+    shown->add_option("--search", night.words, "only entries with these words");
+    written->add_option("--out", night.report, "report to write, .html or .pdf")->required();
 
     try {
         app.parse(argc, argv);

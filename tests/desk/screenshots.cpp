@@ -1,6 +1,7 @@
 // Drives the demo through the spine of a night and saves a picture of each main view. Not a test; run by
 // docs/refresh-screenshots.
 #include <QApplication>
+#include <QComboBox>
 #include <QCommandLineParser>
 #include <QDoubleSpinBox>
 #include <QElapsedTimer>
@@ -17,6 +18,7 @@
 #include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/pole/pole_station.h"
+#include "desk/stations/review/review_station.h"
 #include "desk/theme.h"
 
 using namespace nordstjerna;
@@ -101,6 +103,49 @@ void exposeViews(MainWindow& w) {
     shoot(w, "expose-shapes");
 }
 
+// The nights before, and one of their runs.
+void reviewViews(MainWindow& w) {
+    w.showStation("Review");
+    auto* review = static_cast<ReviewStation*>(w.station("Review"));
+    w.session().flush(20.0);
+    settle(800);
+    shoot(w, "review");
+    const auto log = w.session().logbook().log();
+    EntrySearch guided;
+    guided.kind = EntryKind::guidedRun;
+    const auto runs = (*log)->find(guided);
+    const auto open = [&](size_t which) {
+        review->openEntry(QString::fromStdString((*runs)[which].id));
+        QElapsedTimer t;
+        t.start();
+        while (review->reading() && t.elapsed() < 30000)
+            settle(20);
+    };
+    open(runs->size() - 1);
+    shoot(w, "review-run");
+    review->showPage(ReviewStation::Page::budget);
+    shoot(w, "review-budget");
+    review->showPage(ReviewStation::Page::replay);
+    settle(2500);
+    if (auto* kind = review->findChild<QComboBox*>("replay-kind-ra"))
+        kind->setCurrentIndex(0);
+    settle(2500);
+    shoot(w, "review-replay");
+    review->showPage(ReviewStation::Page::compare);
+    if (auto* with = review->findChild<QComboBox*>("compareWith")) {
+        with->setCurrentIndex(1);
+        Q_EMIT with->activated(1);
+    }
+    settle(2500);
+    shoot(w, "review-compare");
+    review->showPage(ReviewStation::Page::trends);
+    if (auto* of = review->findChild<QComboBox*>("trendOf"))
+        of->setCurrentIndex(of->findText("Dec backlash", Qt::MatchStartsWith));
+    shoot(w, "review-trends");
+    review->showPage(ReviewStation::Page::trial);
+    shoot(w, "review-trial");
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -112,6 +157,7 @@ int main(int argc, char** argv) {
     parser.addOption({"theme", "theme", "name", "Dusk"});
     parser.addOption({"suffix", "added to the names", "text", ""});
     parser.addOption({"expose", "the views of Expose only"});
+    parser.addOption({"review", "the views of Review only"});
     parser.addOption({"live", "with --expose: look on while time runs so many times as fast", "speed", "0"});
     parser.process(app);
     liveSpeed = parser.value("live").toDouble();
@@ -132,6 +178,10 @@ int main(int argc, char** argv) {
     const QStringList size = parser.value("size").split('x');
     w.resize(size.value(0).toInt(), size.value(1).toInt());
     w.show();
+    if (parser.isSet("review")) {
+        reviewViews(w);
+        return 0;
+    }
     if (parser.isSet("expose")) {
         measureRates(w);
         exposeViews(w);

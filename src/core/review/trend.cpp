@@ -2,8 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
-
-#include "core/base/statistics.h"
+#include <utility>
 
 namespace nordstjerna {
 
@@ -20,48 +19,53 @@ struct Weighted {
     double mean() const { return sum / weight; }
 };
 
-// What neighbours differ by beyond their own ±: a jump now and then does not count.
-double scatterOf(const std::vector<TrendPoint>& p) {
-    std::vector<double> steps;
-    double own = 0.0;
-    for (size_t i = 1; i < p.size(); ++i) {
-        steps.push_back(std::abs(p[i].value.value - p[i - 1].value.value));
-        own += 0.5 * (std::pow(p[i].value.sigma, 2) + std::pow(p[i - 1].value.sigma, 2));
-    }
-    // With few steps the median of their sizes is itself uncertain; the rule allows for it below.
-    const double sigma = madToSigma * median(steps) / std::sqrt(2.0);
-    own /= static_cast<double>(steps.size());
-    return std::sqrt(std::max(0.0, sigma * sigma - own));
+// A t of so many degrees of freedom as a Gaussian deviate (Wallace 1959, Ann. Math. Stat. 30, from memory).
+double gaussianOf(double t, double freedom) {
+    return (8.0 * freedom + 1.0) / (8.0 * freedom + 3.0) * std::sqrt(freedom * std::log1p(t * t / freedom));
 }
 
 class Segmenter {
 public:
-    Segmenter(const std::vector<TrendPoint>& points, double scatter) : points_(points), scatter_(scatter) {
-        // The largest of some n steps of a bridge, and the scatter known from few neighbours.
-        const auto n = static_cast<double>(points.size());
-        limit_ = std::sqrt(2.0 * std::log(std::max(n, 5.0))) + 0.9 + 9.0 / n;
+    explicit Segmenter(const std::vector<TrendPoint>& points) : points_(points) {
+        // The largest of as many deviates as there are places, and some more.
+        limit_ = std::sqrt(2.0 * std::log(std::max(static_cast<double>(points.size()), 5.0))) + 0.9;
     }
-    void split(size_t from, size_t to, std::vector<TrendChange>& changes) const {
-        if (to - from < 2 * fewestEach)
-            return;
-        Weighted all;
-        for (size_t i = from; i < to; ++i)
-            add(all, i);
-        Weighted left;
-        TrendChange best;
-        for (size_t i = from; i < to; ++i) {
-            if (i >= from + fewestEach && i + fewestEach <= to) {
-                const double rightWeight = all.weight - left.weight;
-                const double right = (all.sum - left.sum) / rightWeight;
-                const double z =
-                    std::abs(right - left.mean()) / std::sqrt(1.0 / left.weight + 1.0 / rightWeight);
-                if (z > best.evidence_sigma)
-                    best = {i,
-                            {left.mean(), 1.0 / std::sqrt(left.weight)},
-                            {right, 1.0 / std::sqrt(rightWeight)},
-                            z};
+
+    // What the points of these parts scatter beyond their own ± (by moments: DerSimonian & Laird 1986, from
+    // memory).
+    double scatter(const std::vector<std::pair<size_t, size_t>>& parts) const {
+        double chi = 0.0;
+        double scale = 0.0;
+        double freedom = 0.0;
+        for (const auto& [from, to] : parts) {
+            const double middle = level(from, to, 0.0).value;
+            double sum = 0.0;
+            double squares = 0.0;
+            for (size_t i = from; i < to; ++i) {
+                const double w = weight(i, 0.0);
+                chi += w * std::pow(points_[i].value.value - middle, 2);
+                sum += w;
+                squares += w * w;
             }
-            add(left, i);
+            scale += sum - squares / sum;
+            freedom += static_cast<double>(to - from) - 1.0;
+        }
+        return freedom < 1.0 || scale <= 0.0 ? 0.0 : std::sqrt(std::max(0.0, (chi - freedom) / scale));
+    }
+
+    void split(size_t from, size_t to, std::vector<TrendChange>& changes) const {
+        if (to - from < fewest)
+            return;
+        TrendChange best;
+        for (size_t at = from + fewestEach; at + fewestEach <= to; ++at) {
+            // The scatter as it is if there is a jump here, known to so many degrees of freedom.
+            const double beyond = scatter({{from, at}, {at, to}});
+            const Measured left = level(from, at, beyond);
+            const Measured right = level(at, to, beyond);
+            const double t = std::abs(right.value - left.value) / std::hypot(left.sigma, right.sigma);
+            const double z = gaussianOf(t, static_cast<double>(to - from) - 2.0);
+            if (z > best.evidence_sigma)
+                best = {at, left, right, z};
         }
         if (best.evidence_sigma < limit_)
             return;
@@ -69,22 +73,26 @@ public:
         changes.push_back(best);
         split(best.at, to, changes);
     }
-    Measured level(size_t from, size_t to) const {
-        Weighted w;
-        for (size_t i = from; i < to; ++i)
-            add(w, i);
-        return {w.mean(), 1.0 / std::sqrt(w.weight)};
+
+    Measured level(size_t from, size_t to, double beyond) const {
+        double all = 0.0;
+        double sum = 0.0;
+        for (size_t i = from; i < to; ++i) {
+            const double w = weight(i, beyond);
+            all += w;
+            sum += points_[i].value.value * w;
+        }
+        return {sum / all, 1.0 / std::sqrt(all)};
     }
 
 private:
-    void add(Weighted& w, size_t i) const {
+    double weight(size_t i, double beyond) const {
         const Measured& v = points_[i].value;
         // Nothing is known better than a millionth of itself.
         const double least = 1e-6 * std::max(std::abs(v.value), 1e-9);
-        w.add(v.value, 1.0 / (v.sigma * v.sigma + scatter_ * scatter_ + least * least));
+        return 1.0 / (v.sigma * v.sigma + beyond * beyond + least * least);
     }
     const std::vector<TrendPoint>& points_;
-    double scatter_;
     double limit_;
 };
 } // namespace
@@ -93,17 +101,16 @@ Trend trendOf(const std::vector<TrendPoint>& points) {
     Trend trend;
     if (points.empty())
         return trend;
-    if (points.size() >= fewest)
-        trend.scatter = scatterOf(points);
-    const Segmenter segmenter(points, trend.scatter);
-    if (points.size() >= fewest)
-        segmenter.split(0, points.size(), trend.changes);
+    const Segmenter segmenter(points);
+    segmenter.split(0, points.size(), trend.changes);
+    std::vector<std::pair<size_t, size_t>> parts;
     size_t from = 0;
-    for (const TrendChange& c : trend.changes) {
-        trend.levels.push_back({from, c.at, segmenter.level(from, c.at)});
-        from = c.at;
-    }
-    trend.levels.push_back({from, points.size(), segmenter.level(from, points.size())});
+    for (const TrendChange& c : trend.changes)
+        parts.emplace_back(std::exchange(from, c.at), c.at);
+    parts.emplace_back(from, points.size());
+    trend.scatter = segmenter.scatter(parts);
+    for (const auto& [first, last] : parts)
+        trend.levels.push_back({first, last, segmenter.level(first, last, trend.scatter)});
     // Of the parts as they stand in the end.
     for (size_t i = 0; i < trend.changes.size(); ++i) {
         trend.changes[i].before = trend.levels[i].value;

@@ -15,10 +15,11 @@ QString bandName(size_t b) {
         return tr("< 8 s");
     if (b == bandCount - 1)
         return tr("> 10 min");
-    const auto text = [](double s) {
-        return s < 120.0 ? qs(formatNumber(s, 0)) + " s" : qs(formatNumber(s / 60.0, 0)) + " min";
-    };
-    return text(bandEdges_s[b - 1]) + " – " + text(bandEdges_s[b]);
+    const double from = bandEdges_s[b - 1];
+    const double to = bandEdges_s[b];
+    return from < 120.0
+               ? tr("%1–%2 s").arg(qs(formatNumber(from, 0)), qs(formatNumber(to, 0)))
+               : tr("%1–%2 min").arg(qs(formatNumber(from / 60.0, 0)), qs(formatNumber(to / 60.0, 0)));
 }
 } // namespace
 

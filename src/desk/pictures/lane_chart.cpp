@@ -156,17 +156,20 @@ void LaneChart::restyle() {
             axis->grid()->setPen(QPen(t.line, 1, Qt::DotLine));
             axis->grid()->setZeroLinePen(QPen(t.line, 1));
         }
-        QPen pen(colour, 1.4, dec ? Qt::DashLine : Qt::SolidLine);
+        QColor own = colour;
+        own.setAlphaF(faded_ ? 0.4F : 1.0F);
+        QPen pen(own, 1.4, dec && !faded_ ? Qt::DashLine : Qt::SolidLine);
         lane.trace->setPen(pen);
         lane.trace->setAntialiased(true);
         QCPScatterStyle scatter(dec ? QCPScatterStyle::ssSquare : QCPScatterStyle::ssDisc, dec ? 4 : 5);
         scatter.setPen(QPen(colour));
         scatter.setBrush(colour);
-        lane.trace->setScatterStyle(scatter);
+        lane.trace->setScatterStyle(faded_ ? QCPScatterStyle(QCPScatterStyle::ssNone) : scatter);
+        lane.foretold.line->setLayer(faded_ ? "overlay" : "main");
         QColor bar = colour;
         bar.setAlphaF(0.45F);
         lane.drift.dress(QPen(t.text, 1.4, Qt::DashDotLine), 0.13F);
-        lane.foretold.dress(QPen(t.text, 1.0), 0.09F);
+        lane.foretold.dress(QPen(t.text, faded_ ? 1.4 : 1.0), 0.09F);
         lane.pulses->setPen(Qt::NoPen);
         lane.pulses->setBrush(bar);
         QColor band = colour;
@@ -184,6 +187,11 @@ void LaneChart::restyle() {
         text->setColor(t.accent);
     showMarks();
     plot_->replot();
+}
+
+void LaneChart::setFaded(bool faded) {
+    faded_ = faded;
+    restyle();
 }
 
 void LaneChart::clear() {

@@ -46,6 +46,8 @@ public:
         double from_s = 0.0, to_s = 0.0;
     };
     void showDrift(const std::optional<DriftLine>& ra, const std::optional<DriftLine>& dec);
+    // What was recorded steps back behind a line that is drawn over it.
+    void setFaded(bool faded);
     void setTitles(const QString& ra, const QString& dec);
     bool exportTo(const QString& path);
     void repaintNow(); // at once, instead of with the next turn of the event loop
@@ -86,6 +88,7 @@ private:
     std::vector<QCPItemText*> eventTexts_;
     std::vector<RunRow> rows_;
     bool free_ = false;
+    bool faded_ = false;
     size_t foretold_ = 0;
     double spanMinutes_ = 15.0;
     bool follow_ = true; // the newest data; off after zooming by hand

@@ -115,7 +115,8 @@ void TrialChart::draw(QPainter& p, const QRectF& area) {
     p.drawText(QRectF(area.left() + 2, top + 7, 44, 16), Qt::AlignRight | Qt::AlignVCenter, "B");
     for (double minutes = 0.0; minutes <= rules_.longest_s / 60.0 + 0.1; minutes += 10.0) {
         const double x = xOf(minutes * 60.0 / (blocksInRound * rules_.block_s));
-        p.drawText(QRectF(x - 40, top + 22, 80, 16), minutes == 0.0 ? Qt::AlignCenter : Qt::AlignCenter,
+        const bool last = x + 24 > area.right();
+        p.drawText(QRectF(last ? x - 76 : x - 40, top + 22, 80, 16), last ? Qt::AlignRight : Qt::AlignCenter,
                    qs(formatNumber(minutes, 0)) + (minutes == 0.0 ? "" : tr(" min")));
     }
 }

@@ -115,6 +115,7 @@ std::function<void(const Run&)> Station::keeper(const std::shared_ptr<RunRecorde
     begun.file = session_.logbook().relative(recorder->wanted());
     entryBegun_ = begun.started;
     entry_ = session_.logbook().begin(std::move(begun));
+    session_.blockIsOf(entry_);
     // The worker holds the session, which outlives it, and not the station.
     return [session = &session_, recorder, entry = entry_](const Run& run) {
         const bool first = !run.rows.empty() && recorder->state().path.empty();

@@ -10,6 +10,7 @@
 #include <set>
 #include <utility>
 
+#include "core/base/format.h"
 #include "core/findings/run_story.h"
 #include "core/review/entry_figures.h"
 #include "edge/store/append_file.h"
@@ -158,6 +159,40 @@ LogEntry closedFromTable(const fs::path& dataFolder, LogEntry e) {
         e.findings = story->findings;
     }
     return e;
+}
+
+NightDocument nightDocument(const fs::path& dataFolder, const std::vector<LogEntry>& entries,
+                            double utcOffset_h) {
+    NightDocument document;
+    document.utcOffset_h = utcOffset_h;
+    std::set<std::string> rigs;
+    int frames = 0;
+    for (const LogEntry& e : entries) {
+        document.night = e.night;
+        rigs.insert(e.rigName);
+        if (const auto n = e.figure("frames"))
+            frames += static_cast<int>(n->value);
+        NightDocument::Item item{e, nullptr, nullptr};
+        const bool run = e.kind == EntryKind::freeRun || e.kind == EntryKind::guidedRun ||
+                         e.kind == EntryKind::backlashTest;
+        std::error_code error;
+        if (run && !e.file.empty() && fs::exists(tableOf(dataFolder, e), error))
+            if (auto table = readRunTable(tableOf(dataFolder, e))) {
+                RunSurroundings around;
+                if (e.rig)
+                    around.wormPeriod_s = e.rig->mount.wormPeriod_s;
+                if (auto story = tellRun(*table, around))
+                    item.story = std::make_shared<const RunStory>(std::move(*story));
+                item.run = std::make_shared<const Run>(std::move(*table));
+            }
+        document.items.push_back(std::move(item));
+    }
+    for (const std::string& rig : rigs)
+        document.subline += (document.subline.empty() ? "" : ", ") + rig;
+    document.subline += ": " + std::to_string(entries.size()) + (entries.size() == 1 ? " entry" : " entries");
+    if (frames > 0)
+        document.subline += ", " + formatCount(frames, "frame");
+    return document;
 }
 
 Expected<int> recoverEntries(const fs::path& dataFolder) {

@@ -4,6 +4,7 @@
 
 #include <functional>
 
+#include "core/review/night_document.h"
 #include "edge/store/night_log.h"
 
 namespace nordstjerna {
@@ -42,6 +43,10 @@ LogEntry closedFromTable(const std::filesystem::path& dataFolder, LogEntry entry
 
 // Closes what programs that are gone left open. How many.
 Expected<int> recoverEntries(const std::filesystem::path& dataFolder);
+
+// The entries of one night (or of several) as a document, their tables read.
+NightDocument nightDocument(const std::filesystem::path& dataFolder, const std::vector<LogEntry>& entries,
+                            double utcOffset_h);
 
 struct Rebuilt {
     int entries = 0;    // in the log now

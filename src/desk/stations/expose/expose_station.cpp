@@ -278,6 +278,7 @@ void ExposeStation::begin() {
     LogEntry entry = session().newEntry(EntryKind::series);
     entry.file = session().logbook().relative(session().newRunPath("series"));
     entry_ = session().logbook().begin(std::move(entry));
+    session().blockIsOf(entry_);
     session().run<Series, Seen>(
         series,
         [this, clock = &session().simulatedNight().clock()](const Series& s) {
@@ -363,7 +364,7 @@ void ExposeStation::markBlocks() {
         session().addBlock(
             {f.start, f.start + f.exposure_s,
              tr("Frame %1, FWHM %2 px").arg(f.number).arg(qs(formatNumber(f.look.fwhm_px.value, 2))),
-             f.remark == Remark::none ? theme().good : theme().attention});
+             f.remark == Remark::none ? theme().good : theme().attention, false, entry_});
     }
 }
 

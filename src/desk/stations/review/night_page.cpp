@@ -112,6 +112,9 @@ void NightPage::show(const std::vector<LogEntry>& entries, double utcOffset_h, b
         put(ended, e.ended ? qs(e.how) : tr("under way"));
     }
     choose(before);
+    // Something of the night is shown at once; what a search found is chosen by the person.
+    if (!chosen() && !withDay && !entries_.empty())
+        table_->selectRow(static_cast<int>(entries_.size()) - 1);
     tell();
 }
 

@@ -95,8 +95,8 @@ void NightStrip::paintNight(QPainter& p, const QRectF& row, const NightSummary& 
         QColor c = colourOf(s.kind);
         c.setAlpha(s.kind == EntryKind::guidedRun ? 150 : 230);
         const bool low = s.kind == EntryKind::series; // beside guiding
-        p.fillRect(QRectF(x(s.from), low ? band.center().y() + 1 : band.top() + 1,
-                          std::max(1.5, x(s.to) - x(s.from)), low ? 4 : 5),
+        p.fillRect(QRectF(x(s.from), low ? band.center().y() + 2 : band.top() + 2,
+                          std::max(2.5, x(s.to) - x(s.from)), low ? 4 : 8),
                    c);
     }
 }

@@ -43,6 +43,7 @@ ReplayPage::ReplayPage(QWidget* parent)
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     lanes_->setSpan(0.0);
+    lanes_->setFaded(true);
     auto* left = new QVBoxLayout;
     left->setSpacing(6);
     words_->setObjectName("replayWords");

@@ -1,5 +1,6 @@
 #include "desk/stations/review/review_station.h"
 
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -10,6 +11,7 @@
 #include <cmath>
 
 #include "charts/backlash_chart.h"
+#include "charts/report.h"
 #include "charts/spectrum_chart.h"
 #include "charts/text.h"
 #include "charts/worm_chart.h"
@@ -80,9 +82,9 @@ Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, dou
 
 ReviewStation::ReviewStation(Session& session, QWidget* parent)
     : Station(session, tr("Review"), "notebook", parent), search_(new QLineEdit), strip_(new NightStrip),
-      pages_(new PhaseBar({tr("Night"), tr("Run"), tr("Spectrum"), tr("Worm turn"), tr("Budget"),
-                           tr("Replay"), tr("Compare"), tr("Trends"), tr("Trial")})),
-      timer_(new QTimer(this)) {
+      pages_(new PhaseBar(
+          {tr("Night"), tr("Run"), tr("Budget"), tr("Replay"), tr("Compare"), tr("Trends"), tr("Trial")})),
+      looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})), timer_(new QTimer(this)) {
     utcOffset_h_ = std::round(session.rig().site.longitude.hours());
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
@@ -105,14 +107,11 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     left->setContentsMargins(0, 0, 0, 0);
     side->setLayout(left);
     row->addWidget(side);
-    auto* right = new QVBoxLayout;
-    right->setSpacing(8);
-    right->addWidget(pages_);
     auto* pictures = new QWidget;
     stack_ = new QStackedLayout(pictures);
     stack_->setContentsMargins(0, 0, 0, 0);
-    right->addWidget(pictures, 1);
-    row->addLayout(right, 1);
+    row->addWidget(pictures, 1);
+    bench()->addWidget(pages_);
     bench()->addLayout(row, 1);
     buildPages();
     for (ReadOut*& f : figures_) {
@@ -121,12 +120,22 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     }
     target_ = new QPushButton(tr("Back to what was recorded"));
     use_ = new QPushButton(tr("Use B"));
+    report_ = new QPushButton(tr("Report of the night…"));
+    report_->setObjectName("nightReport");
+    buttons()->addWidget(report_);
+    connect(report_, &QPushButton::clicked, this, [this] {
+        const QString path = QFileDialog::getSaveFileName(this, tr("Report of the night"), "night.html",
+                                                          tr("Reports (*.html *.pdf)"));
+        if (!path.isEmpty())
+            saveReport(path.toStdString());
+    });
     buttons()->addWidget(target_);
     buttons()->addWidget(use_);
     connect(target_, &QPushButton::clicked, this, [this] { replay_->setFromRecorded(); });
     connect(use_, &QPushButton::clicked, this, &ReviewStation::useSecond);
     connect(primary(), &QPushButton::clicked, this, &ReviewStation::primaryPressed);
     connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
+    connect(looks_, &PhaseBar::chosen, this, [this](int i) { showLook(static_cast<Look>(i)); });
     connect(strip_, &NightStrip::nightChosen, this, [this] {
         search_->clear();
         refreshEntries();
@@ -140,7 +149,11 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
         refreshEntries();
         showPage(Page::night);
     });
-    connect(night_, &NightPage::entryChosen, this, &ReviewStation::refresh);
+    connect(night_, &NightPage::entryChosen, this, [this] {
+        told_.clear();
+        refresh();
+        Q_EMIT this->changed();
+    });
     connect(night_, &NightPage::openWanted, this, &ReviewStation::primaryPressed);
     connect(night_, &NightPage::noteChanged, this, [this](const QString& id, const QString& text) {
         this->session().logbook().setNote(id.toStdString(), text.toStdString());
@@ -149,11 +162,16 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     connect(compare_, &ComparePage::secondWanted, this, [this](const QString& id) {
         read(id.toStdString(), [this](Opened o) { compare_->setSecond(o); });
     });
+    connect(trends_, &TrendsPage::changed, this, [this] {
+        if (page_ == Page::trends)
+            Q_EMIT this->changed();
+    });
+    connect(trial_, &TrialPage::changed, this, &ReviewStation::refresh);
     connect(trends_, &TrendsPage::entryWanted, this, &ReviewStation::openEntry);
     connect(&session.logbook(), &Logbook::changed, this, &ReviewStation::refreshLog);
     connect(&session.logbook(), &Logbook::rebuilt, this, [this](int entries, int leftOut) {
-        say(tr("made anew"),
-            tr("The log holds %1 entries again; %2 could not be read.").arg(entries).arg(leftOut));
+        told_ = tr("The log was made anew: %1 entries; %2 could not be read.").arg(entries).arg(leftOut);
+        refresh();
     });
     connect(&session, &Session::settingsChanged, this, [this] {
         if (trialRunning_)
@@ -179,8 +197,14 @@ void ReviewStation::buildPages() {
     night_ = new NightPage;
     stack_->addWidget(night_);
     runPage_ = new QWidget;
-    runStack_ = new QStackedLayout(runPage_);
+    auto* run = new QVBoxLayout(runPage_);
+    run->setContentsMargins(0, 0, 0, 0);
+    run->setSpacing(6);
+    run->addWidget(looks_);
+    auto* pictures = new QWidget;
+    runStack_ = new QStackedLayout(pictures);
     runStack_->setContentsMargins(0, 0, 0, 0);
+    run->addWidget(pictures, 1);
     lanes_ = new LaneChart;
     lanes_->setSpan(0.0);
     shapes_ = new ShapesChart;
@@ -191,18 +215,17 @@ void ReviewStation::buildPages() {
     auto backlash = std::make_unique<BacklashChart>();
     backlash_ = backlash.get();
     backlashView_ = new ChartView("backlash", std::move(backlash));
-    for (QWidget* w : {static_cast<QWidget*>(lanes_), static_cast<QWidget*>(shapes_),
-                       static_cast<QWidget*>(backlashView_), static_cast<QWidget*>(plain_)})
-        runStack_->addWidget(w);
-    stack_->addWidget(runPage_);
     auto spectrum = std::make_unique<SpectrumChart>();
     spectrum_ = spectrum.get();
     spectrumView_ = new ChartView("spectrum", std::move(spectrum));
-    stack_->addWidget(spectrumView_);
     auto worm = std::make_unique<WormChart>();
     worm_ = worm.get();
     wormView_ = new ChartView("worm-turn", std::move(worm));
-    stack_->addWidget(wormView_);
+    for (QWidget* w : {static_cast<QWidget*>(lanes_), static_cast<QWidget*>(spectrumView_),
+                       static_cast<QWidget*>(wormView_), static_cast<QWidget*>(shapes_),
+                       static_cast<QWidget*>(backlashView_), static_cast<QWidget*>(plain_)})
+        runStack_->addWidget(w);
+    stack_->addWidget(runPage_);
     budget_ = new BudgetChart;
     replay_ = new ReplayPage;
     compare_ = new ComparePage;
@@ -228,6 +251,12 @@ void ReviewStation::showPage(Page page) {
     refreshPictures();
     refresh();
     Q_EMIT changed();
+}
+
+void ReviewStation::showLook(Look look) {
+    look_ = look;
+    looks_->setCurrent(static_cast<int>(look));
+    showPage(Page::run);
 }
 
 void ReviewStation::refreshLog() {
@@ -334,16 +363,30 @@ std::vector<std::pair<std::string, QString>> ReviewStation::comparable() const {
 
 void ReviewStation::refreshPictures() {
     const Opened& o = opened_;
+    const bool judged = o.story && !o.story->backlash;
+    looks_->setVisible(o.run && !(o.story && o.story->backlash));
     if (page_ == Page::run) {
         if (o.story && o.story->backlash) {
             backlash_->show(o.story->backlash, "");
             backlashView_->refresh();
             runStack_->setCurrentWidget(backlashView_);
-        } else if (o.run) {
+        } else if (o.run && look_ == Look::lanes) {
             lanes_->clear();
             lanes_->setFree(o.run->meta.kind == RunKind::free);
             lanes_->show(*o.run, 0.0, 0.0);
             runStack_->setCurrentWidget(lanes_);
+        } else if (o.run && look_ == Look::spectrum) {
+            if (judged && o.story->motion.ra.periodic.spectrum.power.size() > 4)
+                spectrum_->show(o.story->motion.ra.periodic, o.story->motion.dec.periodic, std::nullopt);
+            else
+                spectrum_->clear();
+            spectrumView_->refresh();
+            runStack_->setCurrentWidget(spectrumView_);
+        } else if (o.run) {
+            worm_->show(judged ? o.story->motion.ra.periodic.worm : std::nullopt, std::nullopt, "",
+                        tr("This run shows no turn of the worm."));
+            wormView_->refresh();
+            runStack_->setCurrentWidget(wormView_);
         } else if (o.series) {
             shapes_->show(o.series->frames, o.series->imageScale_arcsec_px,
                           o.series->plane ? &*o.series->plane : nullptr, utcOffset_h_);
@@ -356,19 +399,6 @@ void ReviewStation::refreshPictures() {
                     : tr("Its figures stand in the list of the night; there is no table to draw."));
             runStack_->setCurrentWidget(plain_);
         }
-    }
-    const bool judged = o.story && !o.story->backlash;
-    if (page_ == Page::spectrum) {
-        if (judged && o.story->motion.ra.periodic.spectrum.power.size() > 4)
-            spectrum_->show(o.story->motion.ra.periodic, o.story->motion.dec.periodic, std::nullopt);
-        else
-            spectrum_->clear();
-        spectrumView_->refresh();
-    }
-    if (page_ == Page::worm) {
-        worm_->show(judged ? o.story->motion.ra.periodic.worm : std::nullopt, std::nullopt, "",
-                    o.run ? tr("This run shows no turn of the worm.") : tr("Open a run to see its worm."));
-        wormView_->refresh();
     }
     if (page_ == Page::budget) {
         if (judged && o.story->guided)
@@ -399,9 +429,10 @@ void ReviewStation::refreshFigures() {
         if ((!head || f.name != head->name) && f.name != "rows" && f.name != "span_s" && shown.size() < 4)
             shown.push_back(f);
     for (size_t i = 0; i < 4; ++i) {
+        figures_[i]->setVisible(i < std::max<size_t>(shown.size(), 1));
         if (i >= shown.size()) {
-            figures_[i]->setTitle(i == 0 ? tr("figures") : "");
-            figures_[i]->showNothing(i == 0 ? tr("of what is chosen") : "");
+            figures_[i]->setTitle(tr("figures"));
+            figures_[i]->showNothing(tr("of what is chosen"));
             continue;
         }
         const FigureLook look = figureLook(shown[i].name);
@@ -429,6 +460,8 @@ void ReviewStation::refresh() {
                                    .arg(QString(entryKindWord(opened_.entry.kind)),
                                         qs(formatDay(opened_.entry.started, utcOffset_h_)),
                                         qs(formatClock(opened_.entry.started, utcOffset_h_)));
+    report_->setVisible(page_ == Page::night);
+    report_->setEnabled(strip_->chosen() && !nights_.empty() && !reading_);
     target_->setVisible(page_ == Page::replay);
     target_->setEnabled(replay_->ready() && replay_->differs());
     use_->setVisible(page_ == Page::trial);
@@ -440,10 +473,12 @@ void ReviewStation::refresh() {
             search_->text().trimmed().isEmpty()
                 ? strip_->chosen() ? qs(formatDay(*strip_->chosen(), utcOffset_h_)) : QString()
                 : tr("found");
-        say(where, nights_.empty() ? tr("Nothing is kept yet: measure, guide, expose, and it is found here.")
-                   : reading_      ? tr("Reading …")
-                   : chosen        ? tr("Open it to see its lanes, spectrum and budget, and to replay it.")
-                                   : tr("Choose what to look at."));
+        say(where, !told_.isEmpty() ? told_
+                   : nights_.empty()
+                       ? tr("Nothing is kept yet: measure, guide, expose, and it is found here.")
+                   : reading_ ? tr("Reading …")
+                   : chosen   ? tr("Open it to see its lanes, spectrum and budget, and to replay it.")
+                              : tr("Choose what to look at."));
         setPrimary(tr("Open"), chosen && !reading_);
         break;
     }
@@ -468,13 +503,17 @@ void ReviewStation::refresh() {
     }
     case Page::trends:
         say("", tr("Figures of %1 over its nights.").arg(qs(session().rig().name)));
-        setPrimary(tr("Open"), false);
+        setPrimary(tr("Open the newest"), !trends_->newest().isEmpty());
         break;
-    default:
+    default: {
+        QString how = qs(opened_.entry.how);
+        if (!how.isEmpty())
+            how[0] = how[0].toUpper();
         say(name, reading_         ? tr("Reading …")
                   : name.isEmpty() ? tr("Nothing is open: choose it from the list of a night.")
-                                   : tr("%1 · %2").arg(qs(opened_.entry.how), qs(opened_.entry.rigName)));
-        setPrimary(tr("Replay it"), opened_.run && page_ != Page::compare && !reading_);
+                                   : tr("%1. %2").arg(how, qs(opened_.entry.rigName)));
+        setPrimary(tr("Replay it"), opened_.run && !reading_);
+    }
     }
 }
 
@@ -497,6 +536,7 @@ void ReviewStation::primaryPressed() {
         tick();
         break;
     case Page::trends:
+        openEntry(trends_->newest());
         break;
     default:
         showPage(Page::replay);
@@ -516,6 +556,43 @@ void ReviewStation::takeOver() {
             session().changeSetting(key, value, "replay", reason);
     }
     refresh();
+}
+
+// Beside the window: each run of the night is judged anew for its pictures.
+void ReviewStation::saveReport(const std::filesystem::path& path) {
+    if (!strip_->chosen() || reading_)
+        return;
+    night_->keepNote();
+    EntrySearch wanted;
+    wanted.night = strip_->chosen();
+    const auto log = session().logbook().log();
+    const auto found = log ? (*log)->find(wanted) : tl::unexpected(log.error());
+    if (!found) {
+        session().reportProblem(found.error());
+        return;
+    }
+    reading_ = true;
+    wanted_.clear();
+    refresh();
+    if (reader_.valid())
+        reader_.wait();
+    reader_ = std::async(std::launch::async, [this, path, entries = *found, offset = utcOffset_h_,
+                                              folder = session().logbook().folder()] {
+        auto document = std::make_shared<NightDocument>(nightDocument(folder, entries, offset));
+        QMetaObject::invokeMethod(
+            this,
+            [this, path, document] {
+                reading_ = false;
+                refresh();
+                // Typefaces and colours belong to the window's thread.
+                if (const auto done = writeNightReport(path, *document, true); !done)
+                    session().reportProblem(done.error());
+                else
+                    told_ = tr("The report was written to %1.").arg(qs(path.string()));
+                refresh();
+            },
+            Qt::QueuedConnection);
+    });
 }
 
 void ReviewStation::startTrial() {
@@ -590,9 +667,15 @@ std::vector<Finding> ReviewStation::findings() const {
         list.push_back({"log", Weight::act, "Nothing is being logged.", session().notLogged().toStdString(),
                         "The log can be made anew from the records and tables beside it.", "review.rebuild",
                         "Make it anew"});
+    if (page_ == Page::trends)
+        for (const QString& change : trends_->changes())
+            list.push_back({"trend", Weight::look, "Something changed.", change.toStdString(),
+                            "Look at what was done between the two: notes and changes of settings.", "", ""});
     if (page_ == Page::trial && lastTrial_.state.verdict == TrialVerdict::second && !trialRunning_)
         list.push_back({"trial", Weight::act, "B is better.", trialWords(lastTrial_.state, "A", "B"),
                         "Use it from now on.", "review.use", "Use B"});
+    if (page_ == Page::trends || page_ == Page::trial)
+        return list;
     const std::vector<Finding>& own = page_ == Page::night && night_->chosen() ? night_->chosen()->findings
                                       : opened_.story                          ? opened_.story->findings
                                                                                : opened_.entry.findings;

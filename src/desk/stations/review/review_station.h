@@ -42,8 +42,10 @@ public:
     bool perform(const QString& action) override;
     void arrive() override;
 
-    enum class Page { night, run, spectrum, worm, budget, replay, compare, trends, trial };
+    enum class Page { night, run, budget, replay, compare, trends, trial };
+    enum class Look { lanes, spectrum, worm }; // at a run
     void showPage(Page page);
+    void showLook(Look look);
     Page page() const { return page_; }
     // By its identity in the night log; read beside the window.
     void openEntry(const QString& id);
@@ -51,6 +53,8 @@ public:
     bool reading() const { return reading_; }
     ReplayPage* replay() const { return replay_; }
     void refreshLog();
+    // Of the chosen night.
+    void saveReport(const std::filesystem::path& path);
 
 private:
     using Then = std::function<void(Opened)>;
@@ -71,7 +75,7 @@ private:
 
     QLineEdit* search_;
     NightStrip* strip_;
-    PhaseBar* pages_;
+    PhaseBar *pages_, *looks_;
     QStackedLayout* stack_;
     NightPage* night_;
     QWidget* runPage_;
@@ -89,10 +93,11 @@ private:
     TrendsPage* trends_;
     TrialPage* trial_;
     ReadOut* figures_[4];
-    QPushButton *target_, *use_;
+    QPushButton *target_, *use_, *report_;
     QTimer* timer_;
 
     Page page_ = Page::night;
+    Look look_ = Look::lanes;
     std::vector<NightSummary> nights_;
     Opened opened_;
     std::future<void> reader_;
@@ -102,6 +107,7 @@ private:
     std::string trialEntry_;
     TrialSlot::Seen lastTrial_;
     ControllerSettings trialSecond_;
+    QString told_; // what was done last, until something else is chosen
     double utcOffset_h_ = 0.0;
 };
 

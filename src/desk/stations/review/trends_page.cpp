@@ -74,6 +74,10 @@ void TrendsPage::choose(const QString& figure) {
         choice_->setCurrentIndex(at);
 }
 
+QString TrendsPage::newest() const {
+    return points_.empty() ? QString() : qs(points_.back().entry);
+}
+
 QString TrendsPage::words() const {
     return words_->text();
 }
@@ -91,19 +95,23 @@ void TrendsPage::draw() {
     const FigureLook look = figureLook(name);
     const Trend trend = trendOf(points);
     chart_->show(points, trend, look, utcOffset_h_);
-    QString text;
+    changes_.clear();
     for (const TrendChange& c : trend.changes)
-        text += tr("Something changed on %1: %2 before, %3 since (%4 σ). ")
-                    .arg(qs(formatDay(points[c.at].when, utcOffset_h_)),
-                         qs(formatMeasured(c.before, look.unit, look.decimals)),
-                         qs(formatMeasured(c.after, look.unit, look.decimals)),
-                         qs(formatNumber(c.evidence_sigma, 1)));
+        changes_ << tr("%1 changed on %2: %3 before, %4 since (%5 σ).")
+                        .arg(qs(look.title), qs(formatDay(points[c.at].when, utcOffset_h_)),
+                             qs(formatMeasured(c.before, look.unit, look.decimals)),
+                             qs(formatMeasured(c.after, look.unit, look.decimals)),
+                             qs(formatNumber(c.evidence_sigma, 1)));
+    QString text = changes_.join(" ");
+    if (!text.isEmpty())
+        text[0] = text[0].toUpper();
     if (text.isEmpty() && points.size() >= 5)
         text = tr("No change stands out of the scatter: %1.")
                    .arg(qs(formatMeasured(trend.levels.front().value, look.unit, look.decimals)));
     else if (text.isEmpty())
         text = tr("With five or more, changes are looked for.");
     words_->setText(text);
+    Q_EMIT changed();
 }
 
 } // namespace nordstjerna

@@ -117,6 +117,7 @@ void TrialPage::fieldsFor() {
     a_->setText(
         tr("as in use: RA %1, Dec %2").arg(controllerName(first_.ra.kind), controllerName(first_.dec.kind)));
     b_->setText(d.isEmpty() ? tr("the same; choose what it should differ in") : d);
+    Q_EMIT changed();
 }
 
 void TrialPage::take(double value) {

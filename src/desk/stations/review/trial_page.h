@@ -30,6 +30,9 @@ public:
     using QWidget::show;
     QString words() const;
 
+Q_SIGNALS:
+    void changed(); // what B is
+
 private:
     void fieldsFor();
     void take(double value);

@@ -1,0 +1,158 @@
+#include "tool/night.h"
+
+#include <cmath>
+#include <cstdlib>
+
+#include "charts/report.h"
+#include "core/base/format.h"
+#include "edge/store/night_book.h"
+#include "edge/store/run_table.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double day_s = 86400.0;
+
+std::filesystem::path dataFolder(const NightRequest& request) {
+    if (!request.data.empty())
+        return request.data;
+    const char* own = std::getenv("XDG_DATA_HOME");
+    const char* home = std::getenv("HOME");
+    const std::filesystem::path base = own && *own
+                                           ? std::filesystem::path(own)
+                                           : std::filesystem::path(home ? home : ".") / ".local" / "share";
+    return base / "nordstjerna";
+}
+
+// Reading makes no log where there is none.
+Expected<NightLog> openLog(const NightRequest& request) {
+    const auto path = nightLogPath(dataFolder(request));
+    std::error_code error;
+    if (!std::filesystem::exists(path, error))
+        return problem("There is no night log in " + dataFolder(request).string() + ".", "",
+                       "Name the data folder with --data, or make the log with night rebuild.");
+    return NightLog::open(path);
+}
+
+// The date of the evening, by the site's noon that the log keeps.
+std::string dateOf(Instant night) {
+    return formatInstant(night, 0).substr(0, 10);
+}
+
+Json figuresJson(const std::vector<Figure>& figures) {
+    Json list = Json::object();
+    for (const Figure& f : figures)
+        list[f.name] = f.value.sigma > 0.0 ? measured(f.value, 4) : number(f.value.value, 4);
+    return list;
+}
+
+Json entryJson(const LogEntry& e) {
+    Json j{{"id", e.id},
+           {"kind", entryKindId(e.kind)},
+           {"night", dateOf(e.night)},
+           {"started", formatInstant(e.started)},
+           {"ended", e.ended ? Json(formatInstant(*e.ended)) : Json(nullptr)},
+           {"how", e.how},
+           {"rig", e.rigName},
+           {"target", e.target},
+           {"file", e.file},
+           {"note", e.note},
+           {"figures", figuresJson(e.figures)},
+           {"findings", findingsJson(e.findings)}};
+    Json changes = Json::array();
+    for (const SettingNote& c : e.changes)
+        changes.push_back({{"when", formatInstant(c.when)},
+                           {"setting", c.setting},
+                           {"before", number(c.before, 4)},
+                           {"after", number(c.after, 4)},
+                           {"origin", c.origin},
+                           {"reason", c.reason}});
+    j["changes"] = changes;
+    return j;
+}
+
+Expected<std::vector<LogEntry>> entriesOf(const NightLog& log, const NightRequest& request) {
+    EntrySearch search;
+    search.words = request.words;
+    search.most = 100000;
+    if (!request.night.empty()) {
+        const auto day = parseInstant(request.night);
+        if (!day)
+            return tl::unexpected(day.error());
+        const auto nights = log.nights();
+        if (!nights)
+            return tl::unexpected(nights.error());
+        for (const NightSummary& n : *nights)
+            if (dateOf(n.night) == dateOf(*day))
+                search.night = n.night;
+        if (!search.night)
+            return problem("Nothing is kept of the night of " + request.night + ".", "",
+                           "See night list for those there are.");
+    }
+    return log.find(search);
+}
+} // namespace
+
+Expected<Json> nightList(const NightRequest& request) {
+    const auto log = openLog(request);
+    if (!log)
+        return tl::unexpected(log.error());
+    const auto nights = log->nights();
+    if (!nights)
+        return tl::unexpected(nights.error());
+    Json list = Json::array();
+    for (const NightSummary& n : *nights)
+        list.push_back({{"night", dateOf(n.night)},
+                        {"entries", n.entries},
+                        {"frames", n.frames},
+                        {"best_rms_arcsec", n.best_arcsec ? number(*n.best_arcsec, 3) : Json(nullptr)},
+                        {"worst_rms_arcsec", n.worst_arcsec ? number(*n.worst_arcsec, 3) : Json(nullptr)}});
+    return Json{{"nights", list}};
+}
+
+Expected<Json> nightShow(const NightRequest& request) {
+    const auto log = openLog(request);
+    if (!log)
+        return tl::unexpected(log.error());
+    const auto entries = entriesOf(*log, request);
+    if (!entries)
+        return tl::unexpected(entries.error());
+    Json list = Json::array();
+    for (const LogEntry& e : *entries)
+        list.push_back(entryJson(e));
+    return Json{{"entries", list}};
+}
+
+Expected<Json> nightReport(const NightRequest& request) {
+    const auto log = openLog(request);
+    if (!log)
+        return tl::unexpected(log.error());
+    const auto entries = entriesOf(*log, request);
+    if (!entries)
+        return tl::unexpected(entries.error());
+    if (entries->empty())
+        return problem("There is nothing to report.", "", "See night list for the nights there are.");
+    const NightDocument document = nightDocument(dataFolder(request), *entries, 0.0);
+    if (auto done = writeNightReport(request.report, document, false); !done)
+        return tl::unexpected(done.error());
+    return Json{{"report", request.report.string()}, {"entries", entries->size()}};
+}
+
+Expected<Json> nightRebuild(const NightRequest& request) {
+    // The site of a table that has no record is not known: its noon is that of Greenwich.
+    const auto noon = [](Instant t) {
+        return Instant{(std::floor((t.unix_s - 0.5 * day_s) / day_s) + 0.5) * day_s};
+    };
+    const auto done = rebuildNightLog(dataFolder(request), noon);
+    if (!done)
+        return tl::unexpected(done.error());
+    Json out = Json::array();
+    for (const Problem& p : done->leftOut)
+        out.push_back(p.text());
+    return Json{{"entries", done->entries},
+                {"from_tables", done->fromTables},
+                {"left_out", out},
+                {"former", done->former.string()}};
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,430 @@
+// The station Review in the real window: what is done is kept by itself, found again, replayed, compared,
+// tried on the sky, and written down.
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QFile>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QSlider>
+#include <QTableWidget>
+#include <QTemporaryDir>
+#include <QtTest>
+#include <fstream>
+
+#include "charts/text.h"
+#include "core/review/entry_figures.h"
+#include "desk/main_window.h"
+#include "desk/start.h"
+#include "desk/stations/guide/guide_station.h"
+#include "desk/stations/review/replay_page.h"
+#include "desk/stations/review/review_station.h"
+#include "desk/theme.h"
+#include "desk/widgets/findings_panel.h"
+#include "edge/store/run_table.h"
+#include "registry.h"
+#include "series_night.h"
+
+using namespace nordstjerna;
+namespace fs = std::filesystem;
+
+class ReviewWindowTest : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase();
+    void init();
+    void cleanup() { window_.reset(); }
+    void demoBringsItsNights();
+    void anEveningIsKept();
+    void killedEveningIsRecovered();
+    void searchAndNotes();
+    void replayAndTakeOver();
+    void compareTwo();
+    void trendTellsTheChange();
+    void trialOnTheSky();
+    void reportOfANight();
+    void tablesThatAreGone();
+    void logMadeAnew();
+
+private:
+    void openWindow() {
+        window_ =
+            std::make_unique<MainWindow>(std::make_unique<Session>(seriesScenario(), sharedIndex(), data()));
+        window_->show();
+    }
+    // The demo's earlier nights without their sky.
+    void bringDemoNights();
+    fs::path data() const { return data_->path().toStdString(); }
+    ReviewStation* review() const { return static_cast<ReviewStation*>(window_->station("Review")); }
+    QTableWidget* table() const { return review()->findChild<QTableWidget*>("entries"); }
+    QString label(const char* name) const { return review()->findChild<QLabel*>(name)->text(); }
+    QString panelText() const;
+    QString sentence() const;
+    QPushButton* button(const QString& text, QWidget* in) const;
+    bool waitFor(const std::function<bool()>& what) const { return QTest::qWaitFor(what, 240000); }
+    bool waitIdle() const {
+        return waitFor([this] { return !window_->session().busy(); });
+    }
+    void settleLog() {
+        QVERIFY(window_->session().flush(60.0));
+        QCoreApplication::processEvents();
+        review()->refreshLog();
+    }
+    void openRow(int row) {
+        table()->selectRow(row);
+        QTest::mouseClick(review()->primary(), Qt::LeftButton);
+        QVERIFY(waitFor([this] { return !review()->reading(); }));
+    }
+    void measureRates();
+    std::unique_ptr<QTemporaryDir> data_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+void ReviewWindowTest::initTestCase() {
+    loadTypefaces();
+    ThemeSwitch::instance().use("Dusk");
+}
+
+void ReviewWindowTest::init() {
+    data_ = std::make_unique<QTemporaryDir>();
+}
+
+void ReviewWindowTest::bringDemoNights() {
+    for (const char* folder : {"runs", "records"})
+        fs::copy(demoFolder() / "past" / folder, data() / folder, fs::copy_options::recursive);
+    QVERIFY(rebuildNightLog(data(), [](Instant t) { return t; }).has_value());
+    openWindow();
+    window_->showStation("Review");
+}
+
+QString ReviewWindowTest::panelText() const {
+    QString text;
+    for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
+        text += l->text() + "\n";
+    return text;
+}
+
+QString ReviewWindowTest::sentence() const {
+    QString text;
+    for (QLabel* l : review()->findChildren<QLabel*>())
+        if (l->isVisible())
+            text += l->text() + "\n";
+    return text;
+}
+
+QPushButton* ReviewWindowTest::button(const QString& text, QWidget* in) const {
+    for (QPushButton* b : in->findChildren<QPushButton*>())
+        if (b->text() == text)
+            return b;
+    return nullptr;
+}
+
+void ReviewWindowTest::measureRates() {
+    window_->showStation("Rates");
+    QTest::mouseClick(button("Slew there", window_->station("Rates")), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(window_->session().rates());
+}
+
+void ReviewWindowTest::demoBringsItsNights() {
+    StartWishes wishes;
+    wishes.speed = 0.0;
+    wishes.dataFolder = data();
+    auto session = startSession(wishes);
+    QVERIFY2(session.has_value(), session ? "" : session.error().text().c_str());
+    window_ = std::make_unique<MainWindow>(std::move(*session));
+    window_->show();
+    window_->showStation("Review");
+    QVERIFY(!window_->session().problem());
+    QCOMPARE(review()->summary(), QString("7 nights"));
+    QCOMPARE(table()->rowCount(), 3); // of the newest
+    window_.reset();
+    // What a person has is not added to.
+    fs::remove_all(data() / "records");
+    fs::create_directories(data() / "records");
+    fs::remove(data() / "night-log.sqlite");
+    auto again = startSession(wishes);
+    QVERIFY(again.has_value());
+    window_ = std::make_unique<MainWindow>(std::move(*again));
+    QCOMPARE(review()->summary(), QString("nothing kept"));
+}
+
+void ReviewWindowTest::anEveningIsKept() {
+    openWindow();
+    measureRates();
+    window_->showStation("Guide");
+    QTest::mouseClick(window_->station("Guide")->primary(), Qt::LeftButton);
+    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    // It stands in the log before its first row.
+    QVERIFY(window_->session().flush(60.0));
+    {
+        const auto log = window_->session().logbook().log();
+        const auto open = (*log)->unclosed();
+        QCOMPARE(open->size(), size_t{1});
+        QVERIFY(open->front().kind == EntryKind::guidedRun);
+    }
+    QVERIFY(waitFor([&] { return guide->run().rows.size() > 400; }));
+    QTest::mouseClick(guide->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    window_->showStation("Review");
+    settleLog();
+    QCOMPARE(table()->rowCount(), 2); // rates and the run
+    // No time went by between the two on this clock.
+    const int guided = table()->item(0, 1)->text() == "guiding" ? 0 : 1;
+    QCOMPARE(table()->item(1 - guided, 1)->text(), QString("rates"));
+    QCOMPARE(table()->item(guided, 1)->text(), QString("guiding"));
+    QVERIFY(table()->item(guided, 3)->text().contains("″"));
+    table()->selectRow(guided);
+    QVERIFY2(label("entryWords").contains("mount part"), qPrintable(label("entryWords")));
+    QVERIFY(label("entryWords").contains("Skerry 610"));
+    openRow(guided);
+    QVERIFY(review()->opened().run && review()->opened().run->rows.size() > 400);
+    QVERIFY(review()->opened().story);
+    QVERIFY(!panelText().isEmpty());
+    // The same by a click on its block in the night band.
+    review()->showPage(ReviewStation::Page::night);
+    auto* band = window_->findChild<QFrame*>("band");
+    const auto& blocks = window_->session().blocks();
+    const auto block =
+        std::find_if(blocks.begin(), blocks.end(), [](const NightBlock& b) { return b.label == "Guiding"; });
+    QVERIFY(block != blocks.end() && !block->entry.empty());
+    const Night night = *window_->session().night();
+    const Instant middle = block->from + 0.5 * (block->to - block->from);
+    const double f = (middle - night.sunset) / (night.sunrise - night.sunset);
+    window_->showStation("Guide");
+    QTest::mouseClick(band, Qt::LeftButton, {},
+                      QPoint(static_cast<int>(16 + f * (band->width() - 32)), band->height() - 20));
+    QVERIFY(review()->isVisible());
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(review()->page() == ReviewStation::Page::run);
+}
+
+// A program that was killed while it guided: its run is closed at the next start, from its table.
+void ReviewWindowTest::killedEveningIsRecovered() {
+    LogEntry e;
+    e.kind = EntryKind::guidedRun;
+    e.started = *parseInstant("2026-10-14T19:00:00");
+    e.night = *parseInstant("2026-10-14T11:15:12");
+    e.rigId = "id";
+    e.rigName = "Skerry 610";
+    e.session = "gone";
+    e.id = newEntryId(e.kind, e.started);
+    e.file = "runs/cut.ecsv";
+    fs::create_directories(data() / "runs");
+    fs::copy_file(demoFolder() / "past" / "runs" / "2026-10-07T200000-guided.ecsv", data() / e.file);
+    // Cut in the middle of a row, as a power cut leaves it.
+    fs::resize_file(data() / e.file, fs::file_size(data() / e.file) - 25);
+    QVERIFY(keepEntry(data(), e).has_value());
+    openWindow();
+    window_->showStation("Review");
+    settleLog();
+    QCOMPARE(table()->rowCount(), 1);
+    QVERIFY2(table()->item(0, 4)->text().contains("all rows are there"),
+             qPrintable(table()->item(0, 4)->text()));
+    openRow(0);
+    QVERIFY(review()->opened().run->rows.size() > 500);
+}
+
+void ReviewWindowTest::searchAndNotes() {
+    bringDemoNights();
+    auto* search = review()->findChild<QLineEdit*>("searchNights");
+    QTest::keyClicks(search, "gusty");
+    QCOMPARE(table()->rowCount(), 1);
+    QVERIFY(table()->item(0, 0)->text().startsWith("14 Sep"));
+    search->clear();
+    QCOMPARE(table()->rowCount(), 3);
+    search->setText("no such word anywhere");
+    QCOMPARE(table()->rowCount(), 0);
+    QVERIFY(label("entryWords").contains("Nothing is kept here"));
+    search->clear();
+    // A note is kept when another entry is chosen, and is found by its words.
+    table()->selectRow(0);
+    auto* note = review()->findChild<QPlainTextEdit*>("note");
+    QTest::keyClicks(note, "a fox under the tripod");
+    table()->selectRow(1);
+    QCOMPARE(note->toPlainText(), QString());
+    settleLog();
+    search->setText("fox");
+    QCOMPARE(table()->rowCount(), 1);
+    table()->selectRow(0);
+    QCOMPARE(note->toPlainText(), QString("a fox under the tripod"));
+    // By a key from anywhere.
+    window_->showStation("Rig");
+    QTest::keyClick(window_.get(), Qt::Key_F, Qt::ControlModifier | Qt::ShiftModifier);
+    QVERIFY(review()->isVisible());
+}
+
+void ReviewWindowTest::replayAndTakeOver() {
+    bringDemoNights();
+    auto* search = review()->findChild<QLineEdit*>("searchNights");
+    search->setText("guiding"); // the oldest was guided in proportion
+    openRow(table()->rowCount() - 1);
+    review()->showPage(ReviewStation::Page::replay);
+    ReplayPage* replay = review()->replay();
+    QVERIFY(waitFor([&] { return replay->ready() && !replay->busy(); }));
+    QVERIFY(!replay->differs());
+    QVERIFY(!review()->primary()->isEnabled());
+    const double before = replay->replayed()->total_arcsec.value;
+    // With the settings it had, the replay leaves what was left.
+    QVERIFY2(std::abs(before - review()->opened().entry.figure("total_rms_arcsec")->value) < 0.05 * before,
+             qPrintable(QString::number(before)));
+    auto* gain = review()->findChild<QSlider*>("replay-gain-ra");
+    QVERIFY(gain->isVisible());
+    gain->setValue(5);
+    QVERIFY(waitFor([&] { return !replay->busy(); }));
+    QVERIFY2(replay->replayed()->total_arcsec.value > before, "a gain of 0.05 lets the worm run away");
+    auto* kind = review()->findChild<QComboBox*>("replay-kind-ra");
+    kind->setCurrentIndex(0); // model
+    QVERIFY(waitFor([&] { return !replay->busy(); }));
+    QVERIFY(!gain->isVisible()); // a consequence there, not a wish
+    QVERIFY(replay->replayed()->total_arcsec.value < before);
+    QVERIFY2(label("replayWords").contains("replayed"), qPrintable(label("replayWords")));
+    QVERIFY(review()->primary()->isEnabled());
+    window_->session().changeSetting(SettingKey::kindRa, 0, "yours"); // proportional
+    QTest::mouseClick(review()->primary(), Qt::LeftButton);
+    QCOMPARE(static_cast<int>(window_->session().settings().value(SettingKey::kindRa)),
+             static_cast<int>(ControllerKind::model));
+    QCOMPARE(window_->session().settings().origin(SettingKey::kindRa), std::string("replay"));
+    QTest::mouseClick(button("Back to what was recorded", review()), Qt::LeftButton);
+    QVERIFY(waitFor([&] { return !replay->busy(); }));
+    QVERIFY(!replay->differs());
+    // The search can be broken off, and then leaves the fields as they were.
+    auto* best = review()->findChild<QPushButton*>("replay-search");
+    QTest::mouseClick(best, Qt::LeftButton);
+    QVERIFY(replay->searching());
+    QTest::mouseClick(best, Qt::LeftButton);
+    QVERIFY(waitFor([&] { return !replay->busy() && !replay->searching(); }));
+    QVERIFY(!replay->differs());
+}
+
+void ReviewWindowTest::compareTwo() {
+    bringDemoNights();
+    review()->findChild<QLineEdit*>("searchNights")->setText("guiding");
+    openRow(0); // 9 Oct
+    review()->showPage(ReviewStation::Page::compare);
+    auto* with = review()->findChild<QComboBox*>("compareWith");
+    QCOMPARE(with->count(), 7); // six others, and the wish to choose
+    with->setCurrentIndex(6);
+    Q_EMIT with->activated(6); // 11 Sep
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    const QString words = label("compareWords");
+    QVERIFY2(words.contains("beyond the air", Qt::CaseInsensitive) && words.contains("Total"),
+             qPrintable(words));
+    QVERIFY2(words.contains("RA controller model → proportional"), qPrintable(words));
+}
+
+void ReviewWindowTest::trendTellsTheChange() {
+    bringDemoNights();
+    review()->showPage(ReviewStation::Page::trends);
+    auto* of = review()->findChild<QComboBox*>("trendOf");
+    of->setCurrentIndex(of->findText("Dec backlash", Qt::MatchStartsWith));
+    // The Dec worm was mounted again on 4 October.
+    QVERIFY2(label("trendWords").contains("4 Oct 2026"), qPrintable(label("trendWords")));
+    QVERIFY2(panelText().contains("Something changed"), qPrintable(panelText()));
+    of->setCurrentIndex(of->findText("periodic error", Qt::MatchStartsWith));
+    QVERIFY2(label("trendWords").contains("No change"), qPrintable(label("trendWords")));
+    QTest::mouseClick(review()->primary(), Qt::LeftButton); // the newest
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(review()->opened().entry.kind == EntryKind::freeRun);
+}
+
+void ReviewWindowTest::trialOnTheSky() {
+    openWindow();
+    window_->showStation("Review");
+    review()->showPage(ReviewStation::Page::trial);
+    QVERIFY(!review()->primary()->isEnabled());
+    QVERIFY(sentence().contains("needs guiding"));
+    measureRates();
+    for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
+        window_->session().changeSetting(k, static_cast<double>(ControllerKind::proportional), "yours");
+    window_->showStation("Guide");
+    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    QTest::mouseClick(guide->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([&] { return guide->run().rows.size() > 60; }));
+    window_->showStation("Review");
+    review()->showPage(ReviewStation::Page::trial);
+    QVERIFY(!review()->primary()->isEnabled()); // both are the same yet
+    auto* setting = review()->findChild<QComboBox*>("trialSetting");
+    setting->setCurrentIndex(setting->findText("RA loop gain"));
+    review()->findChild<QDoubleSpinBox*>("trialValue")->setValue(0.05);
+    QVERIFY2(label("trialB").contains("RA loop gain"), qPrintable(label("trialB")));
+    QVERIFY(review()->primary()->isEnabled());
+    QTest::mouseClick(review()->primary(), Qt::LeftButton);
+    QVERIFY(window_->session().trial().seen().running);
+    QCOMPARE(review()->summary(), QString("trial"));
+    QVERIFY(waitFor([this] { return !window_->session().trial().seen().running; }));
+    QVERIFY(waitFor([this] { return review()->summary() != "trial"; }));
+    // Hardly corrected at all, the worm leaves more; guiding went on, with the settings of before.
+    const TrialSlot::Seen seen = window_->session().trial().seen();
+    QVERIFY2(seen.state.verdict == TrialVerdict::first, qPrintable(label("trialWords")));
+    QVERIFY2(label("trialWords").contains("A is better"), qPrintable(label("trialWords")));
+    QVERIFY(window_->session().guiding());
+    QTest::mouseClick(guide->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    // Its rows tell which settings were at work when, and the log holds the verdict.
+    int changes = 0;
+    for (const RunRow& r : guide->run().rows)
+        changes += r.event.find("set gain-ra") != std::string::npos;
+    QVERIFY2(changes >= 6, qPrintable(QString::number(changes)));
+    settleLog();
+    EntrySearch trials;
+    trials.kind = EntryKind::trial;
+    const auto log = window_->session().logbook().log();
+    const auto found = (*log)->find(trials);
+    QCOMPARE(found->size(), size_t{1});
+    QVERIFY(found->front().ended && found->front().figure("trial_difference")->value > 0.0);
+    // Guiding that ends before a trial does ends it too, and says so.
+    window_->showStation("Guide");
+    QTest::mouseClick(guide->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([&] { return guide->run().rows.size() > 40; }));
+    window_->showStation("Review");
+    review()->showPage(ReviewStation::Page::trial);
+    QTest::mouseClick(review()->primary(), Qt::LeftButton);
+    window_->session().stopGuiding();
+    QVERIFY(waitIdle());
+    QVERIFY(waitFor([this] { return review()->summary() != "trial"; }));
+    QVERIFY2(label("trialWords").contains("guiding ended"), qPrintable(label("trialWords")));
+}
+
+void ReviewWindowTest::reportOfANight() {
+    bringDemoNights();
+    const fs::path path = data() / "night.html";
+    review()->saveReport(path);
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QFile file(QString::fromStdString(path.string()));
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    const QString html = QString::fromUtf8(file.readAll());
+    QVERIFY(html.contains("Night of 9 Oct 2026") && html.contains("Haze over the water."));
+    QVERIFY(html.count("<svg") >= 5); // lanes, spectra, worm, backlash
+    QVERIFY(html.contains("backlash test") && html.contains("5.2"));
+    review()->saveReport(data() / "no" / "such" / "night.pdf");
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(window_->session().problem() && !window_->session().problem()->remedy.empty());
+}
+
+void ReviewWindowTest::tablesThatAreGone() {
+    bringDemoNights();
+    fs::remove_all(data() / "runs");
+    openRow(0);
+    QVERIFY2(sentence().contains("no longer there"), qPrintable(sentence()));
+    for (auto page : {ReviewStation::Page::budget, ReviewStation::Page::replay, ReviewStation::Page::compare,
+                      ReviewStation::Page::trends})
+        review()->showPage(page); // nothing falls over
+    std::ofstream(data() / "runs") << "a file where a folder was";
+    openRow(1);
+    QVERIFY(!review()->opened().run);
+}
+
+void ReviewWindowTest::logMadeAnew() {
+    bringDemoNights();
+    QVERIFY(review()->perform("review.rebuild"));
+    QVERIFY(window_->session().flush(60.0));
+    QVERIFY(waitFor([this] { return sentence().contains("21 entries"); }));
+    QCOMPARE(review()->summary(), QString("7 nights"));
+}
+
+NORDSTJERNA_TEST(ReviewWindowTest)
+#include "review_test.moc"
