@@ -1,6 +1,8 @@
 // The station Review in the real window: what is done is kept by itself, found again, replayed, compared,
 // tried on the sky, and written down.
+#include <QCheckBox>
 #include <QComboBox>
+#include <QDialog>
 #include <QDoubleSpinBox>
 #include <QFile>
 #include <QLabel>
@@ -44,6 +46,7 @@ private slots:
     void trendTellsTheChange();
     void trialOnTheSky();
     void reportOfANight();
+    void importATable();
     void tablesThatAreGone();
     void logMadeAnew();
 
@@ -403,6 +406,62 @@ void ReviewWindowTest::reportOfANight() {
     review()->saveReport(data() / "no" / "such" / "night.pdf");
     QVERIFY(waitFor([this] { return !review()->reading(); }));
     QVERIFY(window_->session().problem() && !window_->session().problem()->remedy.empty());
+}
+
+void ReviewWindowTest::importATable() {
+    openWindow();
+    window_->showStation("Review");
+    const fs::path path = data() / "of a friend.csv";
+    {
+        std::ofstream file(path);
+        file << "Utc;Ost-West px;Nord-Sued px\n";
+        for (int i = 0; i < 300; ++i)
+            file << "2026-09-20 21:" << 10 + i / 30 << ":" << (i % 30 < 5 ? "0" : "") << i % 30 * 2 << ";"
+                 << (i % 2 ? "0,5" : "-0,5") << ";" << (i % 3 ? "0,25" : "-0,25") << "\n";
+    }
+    const auto sheet = [this] { return review()->findChild<QDialog*>("importSheet"); };
+    review()->importFrom(path);
+    QVERIFY(sheet());
+    const auto find = [&](const char* name) { return sheet()->findChild<QComboBox*>(name); };
+    // The time is guessed; what is RA and what is Dec is not.
+    QCOMPARE(find("importSeparator")->currentText(), QString("semicolon"));
+    QVERIFY(sheet()->findChild<QCheckBox*>()->isVisible());
+    QCOMPARE(find("importRole0")->currentText(), QString("time"));
+    QCOMPARE(find("importTime")->currentText(), QString("date and time"));
+    auto* go = sheet()->findChild<QPushButton*>("primary");
+    QVERIFY(!go->isEnabled());
+    QVERIFY(sheet()->findChild<QLabel*>("importWords")->text().contains("RA and Dec"));
+    find("importRole1")->setCurrentText("RA error");
+    find("importRole2")->setCurrentText("RA error");
+    QVERIFY(sheet()->findChild<QLabel*>("importWords")->text().contains("same"));
+    find("importRole2")->setCurrentText("Dec error");
+    find("importUnit")->setCurrentIndex(1);
+    sheet()->findChild<QDoubleSpinBox*>("importScale")->setValue(2.0);
+    sheet()->findChild<QCheckBox*>("importRaWest")->setChecked(true);
+    QVERIFY(go->isEnabled());
+    QTest::mouseClick(go, Qt::LeftButton);
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY2(!window_->session().problem(),
+             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    settleLog();
+    QCOMPARE(table()->rowCount(), 1);
+    QVERIFY(sentence().contains("300 rows imported"));
+    openRow(0);
+    const Run& run = *review()->opened().run;
+    QCOMPARE(run.rows.size(), size_t{300});
+    QCOMPARE(run.rows[1].dra_arcsec, -1.0);
+    QCOMPARE(run.rows[1].ddec_arcsec, 0.5);
+    QCOMPARE(formatInstant(run.meta.start, 0), std::string("2026-09-20T21:10:00"));
+    // The next table of this kind is known.
+    QTest::qWait(0);
+    review()->importFrom(path);
+    QCOMPARE(find("importRole2")->currentText(), QString("Dec error"));
+    QVERIFY(sheet()->findChild<QCheckBox*>("importRaWest")->isChecked());
+    // What is no table is told in the sheet.
+    sheet()->close();
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+    review()->importFrom(fs::path(SOURCE_DIR "/LICENSE"));
+    QVERIFY(!sheet()->findChild<QPushButton*>("primary")->isEnabled());
 }
 
 void ReviewWindowTest::tablesThatAreGone() {

@@ -9,6 +9,7 @@
 #include <QStackedLayout>
 #include <QTimer>
 #include <cmath>
+#include <utility>
 
 #include "charts/backlash_chart.h"
 #include "charts/report.h"
@@ -17,11 +18,13 @@
 #include "charts/worm_chart.h"
 #include "core/base/format.h"
 #include "core/review/entry_figures.h"
+#include "core/rig/scales.h"
 #include "desk/pictures/budget_chart.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/review/compare_page.h"
+#include "desk/stations/review/import_sheet.h"
 #include "desk/stations/review/night_page.h"
 #include "desk/stations/review/night_strip.h"
 #include "desk/stations/review/replay_page.h"
@@ -123,6 +126,13 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     report_ = new QPushButton(tr("Report of the night…"));
     report_->setObjectName("nightReport");
     buttons()->addWidget(report_);
+    import_ = new QPushButton(tr("Import a table…"));
+    buttons()->addWidget(import_);
+    connect(import_, &QPushButton::clicked, this, [this] {
+        const QString path = QFileDialog::getOpenFileName(this, tr("Import a table of guide errors"));
+        if (!path.isEmpty())
+            importFrom(path.toStdString());
+    });
     connect(report_, &QPushButton::clicked, this, [this] {
         const QString path = QFileDialog::getSaveFileName(this, tr("Report of the night"), "night.html",
                                                           tr("Reports (*.html *.pdf)"));
@@ -270,6 +280,12 @@ void ReviewStation::refreshLog() {
     if (gone && search_->text().trimmed().isEmpty())
         strip_->choose(nights_.empty() ? std::nullopt : std::optional(nights_.front().night));
     refreshEntries();
+    if (!importedId_.empty()) {
+        const QString words = told_;
+        night_->choose(std::exchange(importedId_, {}));
+        told_ = words;
+        refresh();
+    }
     if (page_ == Page::trends)
         trends_->refresh(session().rig().id, utcOffset_h_);
     Q_EMIT changed();
@@ -461,6 +477,8 @@ void ReviewStation::refresh() {
                                         qs(formatDay(opened_.entry.started, utcOffset_h_)),
                                         qs(formatClock(opened_.entry.started, utcOffset_h_)));
     report_->setVisible(page_ == Page::night);
+    import_->setVisible(page_ == Page::night);
+    import_->setEnabled(!reading_);
     report_->setEnabled(strip_->chosen() && !nights_.empty() && !reading_);
     target_->setVisible(page_ == Page::replay);
     target_->setEnabled(replay_->ready() && replay_->differs());
@@ -556,6 +574,83 @@ void ReviewStation::takeOver() {
             session().changeSetting(key, value, "replay", reason);
     }
     refresh();
+}
+
+void ReviewStation::importFrom(const std::filesystem::path& path) {
+    auto* sheet = new ImportSheet(path, session().logbook().folder() / "imports.json",
+                                  scalesOf(session().rig()).guide_arcsec_px, session().now(), this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    connect(sheet, &ImportSheet::importWanted, this, [this, sheet] { importNow(*sheet); });
+    sheet->open();
+}
+
+// Read beside the window and kept as a run table of ours; then it is an entry like any other.
+void ReviewStation::importNow(ImportSheet& sheet) {
+    if (reading_)
+        return;
+    const ImportMapping mapping = sheet.mapping();
+    const ImportLayout layout = sheet.layoutOfTable();
+    const std::filesystem::path from = sheet.table();
+    const Scales scales = scalesOf(session().rig());
+    LogEntry entry =
+        session().newEntry(mapping.kind == RunKind::free ? EntryKind::freeRun : EntryKind::guidedRun);
+    const std::filesystem::path to = session().newRunPath("imported");
+    entry.file = session().logbook().relative(to);
+    entry.target.clear();
+    sheet.accept();
+    reading_ = true;
+    wanted_.clear();
+    refresh();
+    if (reader_.valid())
+        reader_.wait();
+    reader_ = std::async(std::launch::async, [this, mapping, layout, from, to, scales, entry,
+                                              kept = session().logbook().folder() / "imports.json",
+                                              site = session().rig().site]() mutable {
+        auto imported = importTable(from, layout, mapping);
+        Expected<void> done;
+        if (imported) {
+            imported->run.meta.guideScale_arcsec_px = scales.guide_arcsec_px;
+            imported->run.meta.imageScale_arcsec_px = scales.image_arcsec_px;
+            done = writeRunTable(to, imported->run);
+            if (done)
+                done = keepMapping(kept, layout, mapping);
+        } else {
+            done = tl::unexpected(imported.error());
+        }
+        auto run = std::make_shared<const Run>(imported ? std::move(imported->run) : Run());
+        if (done) {
+            entry.started = run->meta.start;
+            entry.night = noonBefore(site, entry.started);
+            entry.ended = entry.started + run->rows.back().t_s;
+            entry.how = "imported from " + from.filename().string();
+            if (imported->rowsLeftOut > 0)
+                entry.note = formatCount(static_cast<int>(imported->rowsLeftOut), "line") +
+                             " without all numbers. " + imported->firstLeftOut;
+        }
+        QMetaObject::invokeMethod(
+            this,
+            [this, done, entry, run] {
+                reading_ = false;
+                refresh();
+                if (!done) {
+                    session().reportProblem(done.error());
+                    return;
+                }
+                session().clearProblem();
+                const std::string id = session().logbook().add(entry, [run](LogEntry& e) {
+                    e.figures = {{"rows", {static_cast<double>(run->rows.size()), 0.0}}};
+                    if (const auto story = tellRun(*run)) {
+                        e.figures = figuresOfRun(*run, *story);
+                        e.findings = story->findings;
+                    }
+                });
+                told_ = tr("%1 rows imported; they are in the list of their night.").arg(run->rows.size());
+                strip_->choose(entry.night);
+                importedId_ = id;
+                refresh();
+            },
+            Qt::QueuedConnection);
+    });
 }
 
 // Beside the window: each run of the night is judged anew for its pictures.

@@ -18,6 +18,7 @@ class BacklashChart;
 class BudgetChart;
 class ChartView;
 class ComparePage;
+class ImportSheet;
 class LaneChart;
 class NightPage;
 class NightStrip;
@@ -53,6 +54,8 @@ public:
     bool reading() const { return reading_; }
     ReplayPage* replay() const { return replay_; }
     void refreshLog();
+    // Its columns are assigned in a sheet first.
+    void importFrom(const std::filesystem::path& path);
     // Of the chosen night.
     void saveReport(const std::filesystem::path& path);
 
@@ -67,6 +70,7 @@ private:
     void refreshPictures();
     void primaryPressed();
     void takeOver();
+    void importNow(ImportSheet& sheet);
     void startTrial();
     void useSecond();
     void tick();
@@ -93,7 +97,7 @@ private:
     TrendsPage* trends_;
     TrialPage* trial_;
     ReadOut* figures_[4];
-    QPushButton *target_, *use_, *report_;
+    QPushButton *target_, *use_, *report_, *import_;
     QTimer* timer_;
 
     Page page_ = Page::night;
@@ -107,7 +111,8 @@ private:
     std::string trialEntry_;
     TrialSlot::Seen lastTrial_;
     ControllerSettings trialSecond_;
-    QString told_; // what was done last, until something else is chosen
+    std::string importedId_; // chosen as soon as it is in the log
+    QString told_;           // what was done last, until something else is chosen
     double utcOffset_h_ = 0.0;
 };
 
