@@ -32,6 +32,7 @@ extern "C" {
 #include "edge/platesolve/plate_solver.h"
 #include "edge/runner.h"
 #include "latency_bench.h"
+#include "log_bench.h"
 #include "loop_bench.h"
 #include "night_fixture.h"
 #include "synthetic_frame.h"
@@ -411,8 +412,14 @@ int main(int argc, char** argv) {
     }
     QApplication app(argc, argv);
     QApplication::setStyle("Fusion");
+    if (argc > 1 && std::string(argv[1]) == "log") {
+        loadTypefaces();
+        benchLog();
+        return 0;
+    }
     startUp();
     benchLoopSpeed();
+    benchLog();
     spectrum();
     analysis();
     lanes();

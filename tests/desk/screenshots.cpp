@@ -54,6 +54,14 @@ void shoot(MainWindow& w, const QString& name) {
     w.session().simulatedNight().clock().setSpeed(0.0);
 }
 
+bool all = false;
+
+// Views that the documentation does not show.
+void shootMore(MainWindow& w, const QString& name) {
+    if (all)
+        shoot(w, name);
+}
+
 void measureRates(MainWindow& w) {
     w.showStation("Rates");
     for (QPushButton* b : w.station("Rates")->findChildren<QPushButton*>())
@@ -71,10 +79,10 @@ void exposeViews(MainWindow& w) {
     expose->findChild<QDoubleSpinBox*>("series-exposure")->setValue(120.0);
     expose->findChild<QDoubleSpinBox*>("dither-every")->setValue(2.0);
     settle(700);
-    shoot(w, "expose-plan");
+    shootMore(w, "expose-plan");
     expose->perform("expose.ladder");
     waitIdle(w, 240000);
-    shoot(w, "expose-ladder");
+    shootMore(w, "expose-ladder");
     expose->showPage(ExposeStation::Page::frame);
     expose->primary()->click();
     QElapsedTimer t;
@@ -122,9 +130,9 @@ void reviewViews(MainWindow& w) {
             settle(20);
     };
     open(runs->size() - 1);
-    shoot(w, "review-run");
+    shootMore(w, "review-run");
     review->showPage(ReviewStation::Page::budget);
-    shoot(w, "review-budget");
+    shootMore(w, "review-budget");
     review->showPage(ReviewStation::Page::replay);
     settle(2500);
     if (auto* kind = review->findChild<QComboBox*>("replay-kind-ra"))
@@ -137,13 +145,13 @@ void reviewViews(MainWindow& w) {
         Q_EMIT with->activated(1);
     }
     settle(2500);
-    shoot(w, "review-compare");
+    shootMore(w, "review-compare");
     review->showPage(ReviewStation::Page::trends);
     if (auto* of = review->findChild<QComboBox*>("trendOf"))
         of->setCurrentIndex(of->findText("Dec backlash", Qt::MatchStartsWith));
     shoot(w, "review-trends");
     review->showPage(ReviewStation::Page::trial);
-    shoot(w, "review-trial");
+    shootMore(w, "review-trial");
 }
 
 } // namespace
@@ -158,11 +166,13 @@ int main(int argc, char** argv) {
     parser.addOption({"suffix", "added to the names", "text", ""});
     parser.addOption({"expose", "the views of Expose only"});
     parser.addOption({"review", "the views of Review only"});
+    parser.addOption({"all", "more views than the documentation shows"});
     parser.addOption({"live", "with --expose: look on while time runs so many times as fast", "speed", "0"});
     parser.process(app);
     liveSpeed = parser.value("live").toDouble();
     folder = parser.positionalArguments().value(0, ".");
     suffix = parser.value("suffix");
+    all = parser.isSet("all");
     loadTypefaces();
     ThemeSwitch::instance().use(parser.value("theme"));
     QTemporaryDir data;
@@ -213,7 +223,7 @@ int main(int argc, char** argv) {
         settle(60);
     };
     phase("Rough start");
-    shoot(w, "pole-rough");
+    shootMore(w, "pole-rough");
     phase("Plan and measure");
     shoot(w, "pole-plan");
     pole->primary()->click();
@@ -263,7 +273,7 @@ int main(int argc, char** argv) {
     shoot(w, "pole-verify");
     pole->findChild<QPushButton*>("second")->click();
     waitIdle(w);
-    shoot(w, "pole-trail");
+    shootMore(w, "pole-trail");
 
     w.showStation("Centre");
     w.station("Centre")->findChild<QLineEdit*>("search")->setText("ngc 89");
@@ -297,7 +307,7 @@ int main(int argc, char** argv) {
     free->showPage(FreeStation::Page::backlash);
     free->primary()->click();
     waitIdle(w);
-    shoot(w, "free-backlash");
+    shootMore(w, "free-backlash");
     free->showPage(FreeStation::Page::worm);
     free->findChild<QPushButton*>("hand")->click();
     waitIdle(w);

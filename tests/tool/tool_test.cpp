@@ -67,6 +67,7 @@ private slots:
     void simulationIsRepeatable();
     void missingIndexFiles();
     void replayAndTune();
+    void nightLog();
 
 private:
     QString in(const char* name) const { return dir_->filePath(name); }
@@ -536,6 +537,46 @@ void ToolTest::replayAndTune() {
               "--tuned", "--out", in("t.ecsv")});
     QCOMPARE(r.status, 0);
     QVERIFY(r.out["tuned"]["changes"].is_array() && isMeasured(r.out["tuned"]["proposed_total_arcsec"]));
+}
+
+void ToolTest::nightLog() {
+    const QString data = in("data");
+    QVERIFY(QDir().mkpath(data));
+    // Nothing there yet: told, and nothing is made by looking.
+    Ran r = tool({"night", "list", "--data", data});
+    QCOMPARE(r.status, 1);
+    QVERIFY(r.out.contains("problem") && !QFile::exists(data + "/night-log.sqlite"));
+    namespace fs = std::filesystem;
+    for (const char* folder : {"runs", "records"})
+        fs::copy(fs::path(SOURCE_DIR "/resources/demo/past") / folder, fs::path(data.toStdString()) / folder,
+                 fs::copy_options::recursive);
+    r = tool({"night", "rebuild", "--data", data});
+    QCOMPARE(r.status, 0);
+    QCOMPARE(r.out.at("entries").get<int>(), 21);
+    QCOMPARE(r.out.at("from_tables").get<int>(), 0);
+    QVERIFY(r.out.at("left_out").empty());
+    r = tool({"night", "list", "--data", data});
+    QCOMPARE(r.out.at("nights").size(), size_t{7});
+    QCOMPARE(QString::fromStdString(r.out.at("nights")[0].at("night")), QString("2026-10-09"));
+    QVERIFY(r.out.at("nights")[0].at("best_rms_arcsec").get<double>() > 0.3);
+    r = tool({"night", "show", "2026-10-04", "--data", data});
+    QCOMPARE(r.out.at("entries").size(), size_t{3});
+    const auto& guided = r.out.at("entries")[2];
+    QCOMPARE(QString::fromStdString(guided.at("kind")), QString("guided"));
+    QVERIFY(isMeasured(guided.at("figures").at("total_rms_arcsec")));
+    QVERIFY(!guided.at("findings").empty());
+    r = tool({"night", "show", "--search", "haze", "--data", data});
+    QCOMPARE(r.out.at("entries").size(), size_t{1});
+    QCOMPARE(tool({"night", "show", "2025-01-01", "--data", data}).status, 1);
+    for (const char* name : {"night.html", "night.pdf"}) {
+        r = tool({"night", "report", "2026-10-04", "--data", data, "--out", in(name)});
+        QVERIFY2(r.status == 0, qPrintable(r.error));
+        QVERIFY(QFileInfo(in(name)).size() > 20000);
+        QCOMPARE(tool({"night", "report", "2026-10-04", "--data", data, "--out", in(name)}).status,
+                 1); // never over
+    }
+    QCOMPARE(tool({"night"}).status, 2);
+    QCOMPARE(tool({"night", "report", "--data", data}).status, 2);
 }
 
 NORDSTJERNA_TEST(ToolTest)

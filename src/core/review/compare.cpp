@@ -13,17 +13,17 @@
 namespace nordstjerna {
 
 namespace {
-constexpr size_t fewest = 60; // rows
+constexpr size_t fewestRows = 60; // rows
 
-struct Series {
+struct AxisSeries {
     std::vector<double> t, v;
 };
 
 // Frames that say something new of the variance: neighbours hang together.
 double independent(const std::vector<double>& v) {
-    constexpr int memory = 20;
+    constexpr int lags = 20;
     double longer = 1.0;
-    for (int lag = 1; lag <= memory; ++lag) {
+    for (int lag = 1; lag <= lags; ++lag) {
         const double r = autocorrelation(v, lag);
         longer += 2.0 * r * r;
     }
@@ -42,7 +42,7 @@ Measured rootOf(const Measured& square) {
     return {root, square.sigma / (2.0 * std::max(root, 0.5 * std::sqrt(square.sigma)) + 1e-12)};
 }
 
-AxisBands bandsOf(const Series& s) {
+AxisBands bandsOf(const AxisSeries& s) {
     AxisBands bands;
     const double span = s.t.back() - s.t.front();
     const double step = medianStep(s.t);
@@ -80,8 +80,8 @@ AxisBands bandsOf(const Series& s) {
 }
 
 Expected<RunSide> sideOf(const Run& run, const std::string& which) {
-    Series ra;
-    Series dec;
+    AxisSeries ra;
+    AxisSeries dec;
     for (const RunRow& r : run.rows)
         if (run.meta.kind == RunKind::guided ? countsForRms(r) : r.measured()) {
             ra.t.push_back(r.t_s);
@@ -89,10 +89,10 @@ Expected<RunSide> sideOf(const Run& run, const std::string& which) {
             dec.v.push_back(r.ddec_arcsec);
         }
     dec.t = ra.t;
-    if (ra.t.size() < fewest)
+    if (ra.t.size() < fewestRows)
         return problem("The " + which + " run is too short to compare.",
                        formatCount(static_cast<int>(ra.t.size()), "row") + " count; " +
-                           std::to_string(fewest) + " are needed.",
+                           std::to_string(fewestRows) + " are needed.",
                        "Choose a longer one.");
     RunSide s;
     s.span_s = ra.t.back() - ra.t.front();

@@ -35,7 +35,7 @@ struct NamedLook {
     const char* unit;
     int decimals;
 };
-constexpr NamedLook looks[] = {
+constexpr NamedLook figureLooks[] = {
     {"total_rms_arcsec", "total RMS", "″", 2},
     {"ra_rms_arcsec", "RA RMS", "″", 2},
     {"dec_rms_arcsec", "Dec RMS", "″", 2},
@@ -92,7 +92,7 @@ std::optional<Measured> LogEntry::figure(const std::string& name) const {
 }
 
 FigureLook figureLook(const std::string& name) {
-    for (const NamedLook& l : looks)
+    for (const NamedLook& l : figureLooks)
         if (name == l.name)
             return {l.title, l.unit, l.decimals};
     return {name, "", 3};

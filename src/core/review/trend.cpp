@@ -7,7 +7,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr size_t fewest = 5;
+constexpr size_t fewestPoints = 5;
 constexpr size_t fewestEach = 2;
 
 struct Weighted {
@@ -54,7 +54,7 @@ public:
     }
 
     void split(size_t from, size_t to, std::vector<TrendChange>& changes) const {
-        if (to - from < fewest)
+        if (to - from < fewestPoints)
             return;
         TrendChange best;
         for (size_t at = from + fewestEach; at + fewestEach <= to; ++at) {

@@ -13,8 +13,8 @@ namespace nordstjerna {
 namespace {
 constexpr size_t fewestLooks = 5; // in a block
 constexpr size_t fewestRounds = 6;
-constexpr int inRound = 4; // blocks
-constexpr int memory = 6;  // frames over which squares of errors hang together
+constexpr int inRound = 4;        // blocks
+constexpr int togetherFrames = 6; // frames over which squares of errors hang together
 
 struct Block {
     std::vector<double> squares; // in order
@@ -24,7 +24,7 @@ struct Block {
 // Relative variance of the mean of a block, from how its squares scatter and hang together.
 double relativeVariance(const std::vector<const Block*>& blocks) {
     double variance = 0.0;
-    std::vector<double> together(memory + 1, 0.0);
+    std::vector<double> together(togetherFrames + 1, 0.0);
     double weight = 0.0;
     for (const Block* b : blocks) {
         const double m = b->mean();
@@ -33,7 +33,7 @@ double relativeVariance(const std::vector<const Block*>& blocks) {
             const double a = b->squares[static_cast<size_t>(i)] / m - 1.0;
             variance += a * a;
             weight += 1.0;
-            for (int lag = 1; lag <= memory && i + lag < n; ++lag)
+            for (int lag = 1; lag <= togetherFrames && i + lag < n; ++lag)
                 together[static_cast<size_t>(lag)] +=
                     a * (b->squares[static_cast<size_t>(i + lag)] / m - 1.0);
         }
@@ -41,7 +41,7 @@ double relativeVariance(const std::vector<const Block*>& blocks) {
     if (weight <= 0.0 || variance <= 0.0)
         return 0.0;
     double longer = 1.0;
-    for (int lag = 1; lag <= memory; ++lag)
+    for (int lag = 1; lag <= togetherFrames; ++lag)
         longer += 2.0 * std::max(0.0, together[static_cast<size_t>(lag)] / variance);
     return variance / weight * longer;
 }

@@ -7,13 +7,13 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double after_s = 15.0; // of the frame that begins: so long a rest of the motion is looked for
+constexpr double after_s = 15.0; // of the frame that wouldBegin: so long a rest of the motion is looked for
 constexpr double harm_px = 0.7;
-constexpr size_t fewest = 8;
+constexpr size_t fewestDithers = 8;
 constexpr double worth_s = 1.0;
 
 // When the rule would have let the next frame begin; negative: the time ran out.
-double begins(const SettleTrace& trace, const SettleRule& rule) {
+double wouldBegin(const SettleTrace& trace, const SettleRule& rule) {
     std::optional<double> since;
     for (const SettleTrace::Look& l : trace.looks) {
         if (l.off_arcsec > rule.within_arcsec)
@@ -60,7 +60,7 @@ SettleCost settleCost(const std::vector<SettleTrace>& traces, const SettleRule& 
         return cost;
     const double each = 1.0 / static_cast<double>(traces.size());
     for (const SettleTrace& trace : traces) {
-        const double t = begins(trace, rule);
+        const double t = wouldBegin(trace, rule);
         const double at = t < 0.0 ? rule.timeout_s : t;
         cost.seconds += each * at;
         cost.timedOut += t < 0.0 ? each : 0.0;
@@ -71,7 +71,7 @@ SettleCost settleCost(const std::vector<SettleTrace>& traces, const SettleRule& 
 
 std::optional<SettleAdvice> adviseSettle(const std::vector<SettleTrace>& traces, const SettleRule& now,
                                          double scale, double exposure_s) {
-    if (traces.size() < fewest)
+    if (traces.size() < fewestDithers)
         return std::nullopt;
     SettleAdvice advice;
     advice.dithers = static_cast<int>(traces.size());

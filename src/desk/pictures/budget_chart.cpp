@@ -32,7 +32,7 @@ QString wordOf(Cause cause) {
 }
 
 // Told apart by brightness and hatching, not by colour.
-void fill(QPainter& p, const QRectF& r, size_t i) {
+void fillPart(QPainter& p, const QRectF& r, size_t i) {
     QColor c = theme().text;
     constexpr int alphas[] = {210, 150, 105, 75, 50, 35, 25};
     c.setAlpha(alphas[std::min<size_t>(i, std::size(alphas) - 1)]);
@@ -84,7 +84,7 @@ void BudgetChart::draw(QPainter& p, const QRectF& area) {
     for (size_t i = 0; i < shares_.size(); ++i) {
         const double w = bar.width() * std::clamp(shares_[i].share, 0.0, 1.0);
         const QRectF part(x, bar.top(), w, bar.height());
-        fill(p, part, i);
+        fillPart(p, part, i);
         parts_.push_back(part);
         x += w;
     }
@@ -99,7 +99,7 @@ void BudgetChart::draw(QPainter& p, const QRectF& area) {
     p.drawText(QRectF(right - 80, head, 80, 16), Qt::AlignRight, tr("cured leaves"));
     for (size_t i = 0; i < shares_.size(); ++i) {
         const double y = head + 20 + pitch * static_cast<double>(i);
-        fill(p, QRectF(bar.left(), y + 3, 22, 14), i);
+        fillPart(p, QRectF(bar.left(), y + 3, 22, 14), i);
         p.setPen(theme().text);
         p.setFont(textFont(13));
         p.drawText(QRectF(bar.left() + 32, y, right - bar.left() - 290, 20), Qt::AlignLeft | Qt::AlignVCenter,

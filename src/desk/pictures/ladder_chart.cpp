@@ -10,7 +10,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int steps = 60;
+constexpr int ladderSteps = 60;
 }
 
 LadderChart::LadderChart(QWidget* parent) : Picture("ladder", parent) {
@@ -32,8 +32,9 @@ void LadderChart::show(const LadderMount& mount, const std::vector<LadderRung>& 
     curve_.clear();
     highest_ = 0.3;
     if (known_) {
-        for (int i = 0; i <= steps; ++i) {
-            const double t = shortest_s_ * std::pow(longest_s_ / shortest_s_, static_cast<double>(i) / steps);
+        for (int i = 0; i <= ladderSteps; ++i) {
+            const double t =
+                shortest_s_ * std::pow(longest_s_ / shortest_s_, static_cast<double>(i) / ladderSteps);
             curve_.push_back({t, expectedElongation(mount, t)});
             highest_ = std::max(highest_, curve_.back().elongation.value + curve_.back().elongation.sigma);
         }

@@ -7,8 +7,6 @@
 
 namespace nordstjerna {
 
-using nlohmann::json;
-
 namespace {
 constexpr const char* format = "nordstjerna-entry 1";
 
@@ -19,7 +17,7 @@ std::optional<Weight> weightWith(const std::string& name) {
     return std::nullopt;
 }
 
-Instant instantOf(const json& j, const char* key) {
+Instant instantOf(const nlohmann::json& j, const char* key) {
     const auto t = parseInstant(j.at(key).get<std::string>());
     if (!t)
         throw std::invalid_argument(t.error().what);
@@ -27,31 +25,31 @@ Instant instantOf(const json& j, const char* key) {
 }
 } // namespace
 
-json entryToJson(const LogEntry& e) {
-    json j{{"format", format},
-           {"id", e.id},
-           {"kind", entryKindId(e.kind)},
-           {"night", formatInstant(e.night)},
-           {"started", formatInstant(e.started)},
-           {"session", e.session},
-           {"how", e.how},
-           {"rig_id", e.rigId},
-           {"rig_name", e.rigName},
-           {"target", e.target},
-           {"file", e.file},
-           {"note", e.note}};
+nlohmann::json entryToJson(const LogEntry& e) {
+    nlohmann::json j{{"format", format},
+                     {"id", e.id},
+                     {"kind", entryKindId(e.kind)},
+                     {"night", formatInstant(e.night)},
+                     {"started", formatInstant(e.started)},
+                     {"session", e.session},
+                     {"how", e.how},
+                     {"rig_id", e.rigId},
+                     {"rig_name", e.rigName},
+                     {"target", e.target},
+                     {"file", e.file},
+                     {"note", e.note}};
     if (e.ended)
         j["ended"] = formatInstant(*e.ended);
     if (!e.detail.empty())
         j["detail"] = e.detail;
     if (e.rig)
         j["rig"] = rigToJson(*e.rig);
-    json figures = json::array();
+    nlohmann::json figures = nlohmann::json::array();
     for (const Figure& f : e.figures)
         if (std::isfinite(f.value.value) && std::isfinite(f.value.sigma))
             figures.push_back({{"name", f.name}, {"value", f.value.value}, {"sigma", f.value.sigma}});
     j["figures"] = figures;
-    json findings = json::array();
+    nlohmann::json findings = nlohmann::json::array();
     for (const Finding& f : e.findings)
         findings.push_back({{"id", f.id},
                             {"weight", weightName(f.weight)},
@@ -59,7 +57,7 @@ json entryToJson(const LogEntry& e) {
                             {"evidence", f.evidence},
                             {"remedy", f.remedy}});
     j["findings"] = findings;
-    json changes = json::array();
+    nlohmann::json changes = nlohmann::json::array();
     for (const SettingNote& c : e.changes)
         changes.push_back({{"when", formatInstant(c.when)},
                            {"setting", c.setting},
@@ -71,7 +69,7 @@ json entryToJson(const LogEntry& e) {
     return j;
 }
 
-Expected<LogEntry> entryFromJson(const json& j, const std::string& where) {
+Expected<LogEntry> entryFromJson(const nlohmann::json& j, const std::string& where) {
     try {
         LogEntry e;
         if (j.at("format").get<std::string>() != format)
@@ -101,10 +99,10 @@ Expected<LogEntry> entryFromJson(const json& j, const std::string& where) {
         if (j.contains("rig"))
             if (auto rig = rigFromJson(j.at("rig"), where))
                 e.rig = std::move(*rig);
-        for (const json& f : j.value("figures", json::array()))
+        for (const nlohmann::json& f : j.value("figures", nlohmann::json::array()))
             e.figures.push_back({f.at("name").get<std::string>(),
                                  {f.at("value").get<double>(), f.at("sigma").get<double>()}});
-        for (const json& f : j.value("findings", json::array())) {
+        for (const nlohmann::json& f : j.value("findings", nlohmann::json::array())) {
             Finding finding;
             finding.id = f.at("id").get<std::string>();
             finding.weight = weightWith(f.at("weight").get<std::string>()).value_or(Weight::know);
@@ -113,7 +111,7 @@ Expected<LogEntry> entryFromJson(const json& j, const std::string& where) {
             finding.remedy = f.at("remedy").get<std::string>();
             e.findings.push_back(std::move(finding));
         }
-        for (const json& c : j.value("changes", json::array()))
+        for (const nlohmann::json& c : j.value("changes", nlohmann::json::array()))
             e.changes.push_back({instantOf(c, "when"), c.at("setting").get<std::string>(),
                                  c.at("before").get<double>(), c.at("after").get<double>(),
                                  c.at("origin").get<std::string>(), c.at("reason").get<std::string>()});

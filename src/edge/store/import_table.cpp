@@ -12,9 +12,9 @@
 namespace nordstjerna {
 
 namespace {
-constexpr size_t looked = 200; // lines at the beginning, to find out how it is made
+constexpr size_t lookedAt = 200; // lines at the beginning, to find out how it is made
 constexpr std::uintmax_t mostBytes = std::uintmax_t{2} << 30;
-constexpr size_t fewest = 10; // rows
+constexpr size_t fewestRows = 10; // rows
 
 bool separates(char c, Separator s) {
     switch (s) {
@@ -117,7 +117,7 @@ Expected<std::vector<std::string>> firstLines(const std::filesystem::path& path)
     if (!file)
         return problem("Cannot read " + path.string() + ".", "", "Check the permissions.");
     std::vector<std::string> lines;
-    for (std::string line; lines.size() < looked && std::getline(file, line);) {
+    for (std::string line; lines.size() < lookedAt && std::getline(file, line);) {
         if (line.find('\0') != std::string::npos || line.size() > 100000)
             return problem(path.filename().string() + " is no text.",
                            "It holds bytes that text does not have.", "Export it as a table of text.");
@@ -398,7 +398,7 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
     }
     const auto measured =
         std::count_if(run.rows.begin(), run.rows.end(), [](const RunRow& r) { return r.measured(); });
-    if (measured < static_cast<long>(fewest))
+    if (measured < static_cast<long>(fewestRows))
         return problem("Only " + std::to_string(measured) + " rows could be read.",
                        result.firstLeftOut.empty() ? "Ten are needed." : result.firstLeftOut,
                        "Check separator, decimal sign and columns.");

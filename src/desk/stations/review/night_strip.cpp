@@ -14,7 +14,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int row_px = 56;
+constexpr int night_px = 56;
 // Of a night's band, after noon.
 constexpr double from_h = 4.5;
 constexpr double to_h = 20.5;
@@ -55,11 +55,11 @@ void NightStrip::choose(std::optional<Instant> night) {
 }
 
 QSize NightStrip::sizeHint() const {
-    return {150, std::max(1, static_cast<int>(nights_.size())) * row_px};
+    return {150, std::max(1, static_cast<int>(nights_.size())) * night_px};
 }
 
 int NightStrip::indexAt(double y) const {
-    const int i = static_cast<int>(y / row_px);
+    const int i = static_cast<int>(y / night_px);
     return i >= 0 && i < static_cast<int>(nights_.size()) ? i : -1;
 }
 
@@ -111,7 +111,7 @@ void NightStrip::paintEvent(QPaintEvent* e) {
                    tr("No night is kept yet. What is done goes here by itself."));
     }
     for (size_t i = 0; i < nights_.size(); ++i) {
-        const QRectF row(0, static_cast<double>(i) * row_px, width(), row_px);
+        const QRectF row(0, static_cast<double>(i) * night_px, width(), night_px);
         if (row.intersects(e->rect()))
             paintNight(p, row, nights_[i]);
     }

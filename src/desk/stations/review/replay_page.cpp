@@ -19,10 +19,10 @@
 namespace nordstjerna {
 
 namespace {
-constexpr ControllerKind kinds[] = {ControllerKind::model, ControllerKind::trend,
-                                    ControllerKind::proportional};
+constexpr ControllerKind replayKinds[] = {ControllerKind::model, ControllerKind::trend,
+                                          ControllerKind::proportional};
 // A drag must be answered at once: of a longer run the last part is replayed.
-constexpr size_t mostRows = 1500;
+constexpr size_t replayedRows = 1500;
 constexpr double gainSteps = 100.0;
 constexpr double deadbandSteps = 50.0; // a ″
 constexpr double smoothingSteps = 100.0;
@@ -30,7 +30,7 @@ constexpr double smoothingSteps = 100.0;
 Run lastPart(const Run& run) {
     Run part;
     part.meta = run.meta;
-    const size_t from = run.rows.size() > mostRows ? run.rows.size() - mostRows : 0;
+    const size_t from = run.rows.size() > replayedRows ? run.rows.size() - replayedRows : 0;
     part.rows.assign(run.rows.begin() + static_cast<long>(from), run.rows.end());
     return part;
 }
@@ -88,7 +88,7 @@ ReplayPage::AxisFields ReplayPage::makeAxis(QVBoxLayout* to, const QString& name
     label->setFont(textFont(13, true));
     head->addWidget(label);
     a.kind = new QComboBox;
-    for (ControllerKind kind : kinds)
+    for (ControllerKind kind : replayKinds)
         a.kind->addItem(QString(controllerName(kind)), static_cast<int>(kind));
     a.kind->setObjectName(QString("replay-kind-%1").arg(id));
     a.kind->setAccessibleName(tr("%1 controller").arg(name));

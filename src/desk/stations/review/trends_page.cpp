@@ -13,8 +13,8 @@ namespace nordstjerna {
 
 namespace {
 // What is asked for most, above the rest.
-constexpr const char* first[] = {"total_rms_arcsec",    "mount_part_arcsec", "worm_peak_to_peak_arcsec",
-                                 "dec_backlash_arcsec", "pole_total_arcmin", "ra_rate_px_s"};
+constexpr const char* askedFirst[] = {"total_rms_arcsec",    "mount_part_arcsec", "worm_peak_to_peak_arcsec",
+                                      "dec_backlash_arcsec", "pole_total_arcmin", "ra_rate_px_s"};
 } // namespace
 
 TrendsPage::TrendsPage(Logbook& book, QWidget* parent)
@@ -54,10 +54,10 @@ void TrendsPage::refresh(const std::string& rigId, double utcOffset_h) {
             choice_->addItem(tr("%1 (%2)").arg(qs(figureLook(name).title)).arg(count), qs(name));
         };
         const auto wanted = [](const std::string& name) {
-            return std::find_if(std::begin(first), std::end(first),
-                                [&](const char* f) { return name == f; }) != std::end(first);
+            return std::find_if(std::begin(askedFirst), std::end(askedFirst),
+                                [&](const char* f) { return name == f; }) != std::end(askedFirst);
         };
-        for (const char* f : first)
+        for (const char* f : askedFirst)
             for (const auto& [name, count] : *names)
                 if (name == f)
                     add(name, count);
