@@ -145,6 +145,7 @@ void Logbook::rebuild(const std::function<Instant(Instant)>& noon) {
             QMetaObject::invokeMethod(
                 this,
                 [this, all = done->entries, out = static_cast<int>(done->leftOut.size())] {
+                    log_.reset(); // it may have been opened meanwhile, and that file is the former one
                     Q_EMIT rebuilt(all, out);
                 },
                 Qt::QueuedConnection);

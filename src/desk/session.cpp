@@ -44,6 +44,11 @@ Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::files
             Q_EMIT resultsChanged();
         }
     });
+    connect(logbook_.get(), &Logbook::rebuilt, this, [this] {
+        openLog();
+        readPastRates();
+        Q_EMIT resultsChanged();
+    });
     openLog();
     logbook_->recover();
     restoreEvening();

@@ -483,6 +483,12 @@ void ReviewWindowTest::logMadeAnew() {
     QVERIFY(window_->session().flush(60.0));
     QVERIFY(waitFor([this] { return sentence().contains("21 entries"); }));
     QCOMPARE(review()->summary(), QString("7 nights"));
+    // What is written from now on is read from the new one.
+    LogEntry e = window_->session().newEntry(EntryKind::pole);
+    e.figures = {{"pole_total_arcmin", {0.6, 0.1}}};
+    window_->session().logbook().add(e);
+    settleLog();
+    QCOMPARE(review()->summary(), QString("8 nights"));
 }
 
 NORDSTJERNA_TEST(ReviewWindowTest)

@@ -111,8 +111,41 @@ void exposeViews(MainWindow& w) {
     shoot(w, "expose-shapes");
 }
 
+// A trial while time runs, three looks a second apart.
+void liveTrial(MainWindow& w) {
+    measureRates(w);
+    w.showStation("Guide");
+    auto* guide = static_cast<GuideStation*>(w.station("Guide"));
+    for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
+        w.session().changeSetting(k, static_cast<double>(ControllerKind::proportional), "yours");
+    guide->primary()->click();
+    QElapsedTimer t;
+    t.start();
+    while (guide->run().rows.size() < 40 && t.elapsed() < 60000)
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.session().simulatedNight().clock().setSpeed(liveSpeed);
+    w.showStation("Review");
+    auto* review = static_cast<ReviewStation*>(w.station("Review"));
+    review->showPage(ReviewStation::Page::trial);
+    auto* setting = review->findChild<QComboBox*>("trialSetting");
+    setting->setCurrentIndex(setting->findText("RA loop gain"));
+    review->findChild<QDoubleSpinBox*>("trialValue")->setValue(0.2);
+    review->primary()->click();
+    settle(28000);
+    for (int i = 1; i <= 3; ++i) {
+        settle(1000);
+        w.grab().save(folder + QString("/trial-%1.png").arg(i));
+    }
+    w.session().halt();
+    waitIdle(w);
+}
+
 // The nights before, and one of their runs.
 void reviewViews(MainWindow& w) {
+    if (liveSpeed > 0.0) {
+        liveTrial(w);
+        return;
+    }
     w.showStation("Review");
     auto* review = static_cast<ReviewStation*>(w.station("Review"));
     w.session().flush(20.0);
@@ -167,7 +200,8 @@ int main(int argc, char** argv) {
     parser.addOption({"expose", "the views of Expose only"});
     parser.addOption({"review", "the views of Review only"});
     parser.addOption({"all", "more views than the documentation shows"});
-    parser.addOption({"live", "with --expose: look on while time runs so many times as fast", "speed", "0"});
+    parser.addOption(
+        {"live", "with --expose or --review: look on while time runs so many times as fast", "speed", "0"});
     parser.process(app);
     liveSpeed = parser.value("live").toDouble();
     folder = parser.positionalArguments().value(0, ".");

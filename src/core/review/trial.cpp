@@ -201,23 +201,21 @@ std::string trialWords(const TrialState& s, const std::string& first, const std:
     const double percent = 100.0 * std::expm1(s.difference.value);
     const double sigma = 100.0 * s.difference.sigma * std::exp(s.difference.value);
     const std::string by = formatMeasured({std::abs(percent), sigma}, " %", 1);
+    const std::string leaves =
+        second + " leaves " + by + (percent < 0.0 ? " less than " : " more than ") + first + ".";
     switch (s.verdict) {
     case TrialVerdict::first:
-        return first + " is better: " + second + " leaves " + by + " more.";
+        return first + " is better: " + leaves;
     case TrialVerdict::second:
-        return second + " is better: it leaves " + by + " less.";
+        return second + " is better: " + leaves;
     case TrialVerdict::equal:
-        return "No difference worth a change: " + second + " leaves " +
-               formatMeasured({percent, sigma}, " %", 1) + " against " + first + ".";
+        return "No difference worth a change: " + leaves;
     case TrialVerdict::undecided:
-        return "Not decided in the time: " + second + " leaves " + formatMeasured({percent, sigma}, " %", 1) +
-               " against " + first + ".";
+        return "Not decided in the time: " + leaves;
     case TrialVerdict::open:
         break;
     }
-    return s.rounds == 0 ? "The first round of blocks is under way."
-                         : "So far " + second + " leaves " + formatMeasured({percent, sigma}, " %", 1) +
-                               " against " + first + ".";
+    return s.rounds == 0 ? "The first round of blocks is under way." : "So far " + leaves;
 }
 
 } // namespace nordstjerna

@@ -24,7 +24,7 @@ QString bandName(size_t b) {
 } // namespace
 
 BandsChart::BandsChart(QWidget* parent) : Picture("bands", parent) {
-    setMinimumSize(300, 170);
+    setMinimumSize(260, 110);
 }
 
 void BandsChart::show(const std::optional<RunComparison>& comparison, const QString& hint) {

@@ -49,7 +49,7 @@ void fillPart(QPainter& p, const QRectF& r, size_t i) {
 } // namespace
 
 BudgetChart::BudgetChart(QWidget* parent) : Picture("budget", parent) {
-    setMinimumSize(300, 200);
+    setMinimumSize(260, 110);
 }
 
 void BudgetChart::show(const std::vector<BudgetShare>& shares, double total, const QString& why) {

@@ -11,7 +11,7 @@
 namespace nordstjerna {
 
 TrendChart::TrendChart(QWidget* parent) : Picture("trend", parent) {
-    setMinimumSize(300, 200);
+    setMinimumSize(260, 110);
 }
 
 void TrendChart::show(const std::vector<TrendPoint>& points, const Trend& trend, const FigureLook& look,

@@ -18,7 +18,7 @@ constexpr double blocksInRound = 4.0;
 } // namespace
 
 TrialChart::TrialChart(QWidget* parent) : Picture("trial", parent) {
-    setMinimumSize(300, 200);
+    setMinimumSize(260, 110);
 }
 
 void TrialChart::show(const TrialState& state, const TrialRules& rules, double t_s) {

@@ -83,6 +83,7 @@ void Station::slewTo(const HourAngleDec& target, const QString& purpose,
 
 void Station::logRun(const Run& run, const std::string& how) {
     Logbook& book = session_.logbook();
+    session_.blockIsOf({}); // it has its block, or never began
     const RecordState state = recorder_ ? recorder_->state() : RecordState();
     if (!state.path.empty())
         book.setFile(entry_, state.path);

@@ -19,7 +19,7 @@ ComparePage::ComparePage(QWidget* parent)
     auto chart = std::make_unique<SpectrumChart>();
     spectrum_ = chart.get();
     spectrumView_ = new ChartView("spectra", std::move(chart));
-    spectrumView_->setMinimumHeight(120);
+    spectrumView_->setMinimumSize(260, 100);
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(6);
@@ -28,6 +28,8 @@ ComparePage::ComparePage(QWidget* parent)
     with->setObjectName("muted");
     row->addWidget(with);
     choice_->setObjectName("compareWith");
+    choice_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    choice_->setMinimumContentsLength(16);
     choice_->setAccessibleName(tr("The run to compare with"));
     row->addWidget(choice_, 1);
     all->addLayout(row);

@@ -50,6 +50,8 @@ NightPage::NightPage(QWidget* parent)
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setTabKeyNavigation(false);
+    table_->setMinimumHeight(80);
+    note_->setMinimumHeight(60);
     all->addWidget(table_, 3);
     auto* below = new QHBoxLayout;
     below->setSpacing(8);

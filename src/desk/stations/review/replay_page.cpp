@@ -5,6 +5,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QSignalBlocker>
 #include <QSlider>
 #include <QVBoxLayout>
@@ -58,9 +59,20 @@ ReplayPage::ReplayPage(QWidget* parent)
     auto* card = new QFrame;
     card->setObjectName("card");
     card->setFixedWidth(206);
-    auto* side = new QVBoxLayout(card);
-    side->setContentsMargins(12, 10, 12, 10);
+    auto* whole = new QVBoxLayout(card);
+    whole->setContentsMargins(12, 10, 6, 10);
+    // In a low window the settings scroll, and the button below them stays.
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setFocusPolicy(Qt::NoFocus);
+    auto* inside = new QWidget;
+    auto* side = new QVBoxLayout(inside);
+    side->setContentsMargins(0, 0, 6, 0);
     side->setSpacing(4);
+    scroll->setWidget(inside);
+    whole->addWidget(scroll, 1);
     ra_ = makeAxis(side, tr("RA"), "ra");
     dec_ = makeAxis(side, tr("Dec"), "dec");
     for (DecMode mode : {DecMode::both, DecMode::northOnly, DecMode::southOnly, DecMode::off})
@@ -70,7 +82,7 @@ ReplayPage::ReplayPage(QWidget* parent)
     side->addWidget(decMode_);
     side->addStretch();
     search_->setObjectName("replay-search");
-    side->addWidget(search_);
+    whole->addWidget(search_);
     row->addWidget(card);
     connect(decMode_, &QComboBox::currentIndexChanged, this, &ReplayPage::read);
     connect(search_, &QPushButton::clicked, this, &ReplayPage::searchBest);

@@ -105,11 +105,11 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     scroll->setFocusPolicy(Qt::NoFocus);
     scroll->setWidget(strip_);
     left->addWidget(scroll, 1);
-    auto* side = new QWidget;
-    side->setFixedWidth(154);
+    side_ = new QWidget;
+    side_->setFixedWidth(154);
     left->setContentsMargins(0, 0, 0, 0);
-    side->setLayout(left);
-    row->addWidget(side);
+    side_->setLayout(left);
+    row->addWidget(side_);
     auto* pictures = new QWidget;
     stack_ = new QStackedLayout(pictures);
     stack_->setContentsMargins(0, 0, 0, 0);
@@ -258,9 +258,21 @@ void ReviewStation::showPage(Page page) {
     stack_->setCurrentIndex(static_cast<int>(page));
     if (page != Page::night)
         night_->keepNote();
+    makeRoom();
     refreshPictures();
     refresh();
     Q_EMIT changed();
+}
+
+// In a small window the pictures have the room; the nights stand beside their list.
+void ReviewStation::makeRoom() {
+    constexpr int roomy = 700;
+    side_->setVisible(page_ == Page::night || width() >= roomy);
+}
+
+void ReviewStation::resizeEvent(QResizeEvent* e) {
+    Station::resizeEvent(e);
+    makeRoom();
 }
 
 void ReviewStation::showLook(Look look) {
@@ -434,7 +446,39 @@ void ReviewStation::refreshPictures() {
         trends_->refresh(session().rig().id, utcOffset_h_);
 }
 
+void ReviewStation::showTrialFigures() {
+    const TrialState& s = lastTrial_.state;
+    const QString titles[] = {tr("A leaves"), tr("B leaves"), tr("difference"), tr("rounds")};
+    for (int i = 0; i < 4; ++i) {
+        figures_[i]->setVisible(true);
+        figures_[i]->setTitle(titles[i]);
+    }
+    const int all = static_cast<int>(lastTrial_.rules.longest_s / (4.0 * lastTrial_.rules.block_s));
+    if (s.rounds == 0) {
+        figures_[0]->showNothing(tr("RMS of both axes"));
+        figures_[1]->showNothing(tr("RMS of both axes"));
+        figures_[2]->showNothing(tr("worth finding: 15 %"));
+        figures_[3]->show(trialRunning_ ? "0" : "–", "", tr("of %1 at most").arg(all));
+        return;
+    }
+    figures_[0]->show(qs(formatNumber(s.firstRms_arcsec, 2)) + "″", "", tr("RMS of both axes"));
+    figures_[1]->show(qs(formatNumber(s.secondRms_arcsec, 2)) + "″", "", tr("RMS of both axes"));
+    const double percent = 100.0 * std::expm1(s.difference.value);
+    const double sigma = 100.0 * s.difference.sigma * std::exp(s.difference.value);
+    const int places = decimalsFor(sigma, 1);
+    figures_[2]->show((percent > 0.0 ? "+" : "") + qs(formatNumber(percent, places)) + " %",
+                      tr("± %1 %").arg(qs(formatNumber(sigma, places))), tr("worth finding: 15 %"));
+    figures_[3]->show(
+        QString::number(s.rounds), "",
+        s.left_s ? tr("decided in about %1").arg(qs(formatDuration(60.0 * std::ceil(*s.left_s / 60.0))))
+                 : tr("of %1 at most").arg(all));
+}
+
 void ReviewStation::refreshFigures() {
+    if (page_ == Page::trial) {
+        showTrialFigures();
+        return;
+    }
     const LogEntry* chosen = page_ == Page::night ? night_->chosen() : nullptr;
     const LogEntry& e = chosen ? *chosen : opened_.entry;
     std::vector<Figure> shown;

@@ -59,14 +59,19 @@ public:
     // Of the chosen night.
     void saveReport(const std::filesystem::path& path);
 
+protected:
+    void resizeEvent(QResizeEvent*) override;
+
 private:
     using Then = std::function<void(Opened)>;
     void buildPages();
+    void makeRoom();
     void read(const std::string& id, Then then);
     void adopt(Opened opened);
     void refresh();
     void refreshEntries();
     void refreshFigures();
+    void showTrialFigures();
     void refreshPictures();
     void primaryPressed();
     void takeOver();
@@ -79,6 +84,7 @@ private:
 
     QLineEdit* search_;
     NightStrip* strip_;
+    QWidget* side_; // search and nights
     PhaseBar *pages_, *looks_;
     QStackedLayout* stack_;
     NightPage* night_;

@@ -25,7 +25,8 @@ TrendsPage::TrendsPage(Logbook& book, QWidget* parent)
     auto* row = new QHBoxLayout;
     choice_->setObjectName("trendOf");
     choice_->setAccessibleName(tr("The figure"));
-    choice_->setMinimumWidth(220);
+    choice_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    choice_->setMinimumContentsLength(18);
     row->addWidget(choice_);
     words_->setObjectName("trendWords");
     words_->setWordWrap(true);

@@ -50,6 +50,10 @@ TrialPage::TrialPage(QWidget* parent)
     b_->setObjectName("trialB");
     for (SettingKey key : varied)
         setting_->addItem(qs(settingName(key)), static_cast<int>(key));
+    for (QComboBox* c : {setting_, choice_}) {
+        c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        c->setMinimumContentsLength(12);
+    }
     setting_->setObjectName("trialSetting");
     setting_->setAccessibleName(tr("Setting that B differs in"));
     choice_->setObjectName("trialChoice");
@@ -151,9 +155,6 @@ void TrialPage::show(const TrialSlot::Seen& seen) {
     QString text;
     if (seen.running) {
         text = qs(trialWords(seen.state, "A", "B"));
-        if (seen.state.left_s && seen.state.rounds > 0)
-            text += " " + tr("Decided in about %1, as it looks now.")
-                              .arg(qs(formatDuration(std::round(*seen.state.left_s / 60.0) * 60.0 + 60.0)));
     } else if (!seen.ended.empty()) {
         text = seen.state.rounds > 0 ? qs(trialWords(seen.state, "A", "B"))
                                      : tr("It ended before its first round.");
