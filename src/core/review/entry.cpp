@@ -62,6 +62,7 @@ constexpr NamedLook figureLooks[] = {
     {"pole_east_arcmin", "axis to the east", "′", 2},
     {"pole_high_arcmin", "axis too high", "′", 2},
     {"pole_total_arcmin", "pole error", "′", 2},
+    {"pole_component_arcmin", "pole error, one component", "′", 2},
     {"curve_peak_to_peak_arcsec", "curve", "″", 1},
     {"frames", "frames", "", 0},
     {"fwhm_arcsec", "FWHM", "″", 2},
@@ -109,10 +110,10 @@ std::optional<Figure> headFigure(const LogEntry& entry) {
     const char* name = namesOf(entry.kind).head;
     if (const auto value = entry.figure(name))
         return Figure{name, *value};
-    // A free run too short for its worm still has its drift.
-    constexpr const char* next = "dec_drift_arcsec_min";
-    if (const auto value = entry.figure(next); value && entry.kind == EntryKind::freeRun)
-        return Figure{next, *value};
+    // A free run too short for its worm still has its drift; drift and trail show one component of the axis.
+    for (const char* next : {"dec_drift_arcsec_min", "pole_component_arcmin"})
+        if (const auto value = entry.figure(next))
+            return Figure{next, *value};
     return std::nullopt;
 }
 

@@ -77,6 +77,7 @@ private:
     void markBlocks();
     void pausePressed();
     void stopNow();
+    static QString phaseWord(Series::Phase phase);
     QString planSentence(const SeriesPlan& plan) const;
     QString clock(Instant t) const;
 

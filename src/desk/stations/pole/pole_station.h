@@ -71,6 +71,7 @@ private:
     void drawArc(Angle first, Angle last, Angle dec);
     void measure(bool repeatFailed);
     void adjust(bool elsewhere);
+    void logComponent(const DriftComponent& c, const std::string& how);
     void watchDrift(DriftPlace where);
     void checkTrail();
     void accept(const PoleResult& result);

@@ -8,6 +8,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/pole/drift_meaning.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/drift_chart.h"
 #include "desk/pictures/frame_view.h"
@@ -189,6 +190,16 @@ void PoleStation::nameTurn() {
     refresh();
 }
 
+// What a check of one component told, into the night log.
+void PoleStation::logComponent(const DriftComponent& c, const std::string& how) {
+    LogEntry entry = session().newEntry(EntryKind::pole);
+    entry.target.clear();
+    entry.how = how;
+    entry.figures = {{"pole_component_arcmin", {std::abs(c.amount_arcmin.value), c.amount_arcmin.sigma}}};
+    entry.findings = {{"pole.component", Weight::know, componentText(c), "", "", "", ""}};
+    session().logbook().add(std::move(entry));
+}
+
 void PoleStation::watchDrift(DriftPlace where) {
     const auto place = driftPlace(session().rig(), where);
     if (!place) {
@@ -215,8 +226,12 @@ void PoleStation::watchDrift(DriftPlace where) {
         [this](const Watching& w) { drift_->show(w.samples, w.watch); },
         [this](const std::shared_ptr<DriftReferee>& p, const Expected<void>&) {
             drift_->show(p->samples(), p->watch());
-            if (p->watch() && p->watch()->length_s >= 60.0)
+            if (p->watch() && p->watch()->length_s >= 60.0) {
                 book_.watched(*p->watch());
+                if (p->component())
+                    logComponent(*p->component(),
+                                 "watched the drift for " + formatDuration(p->watch()->length_s));
+            }
         });
 }
 
@@ -245,6 +260,7 @@ void PoleStation::checkTrail() {
             if (!p->result())
                 return;
             book_.trailed(p->result()->watch);
+            logComponent(p->result()->component, "trail check");
             const auto r = *p->result();
             trail_->setMarks([r](QPainter& painter, const FrameView::ToScreen&, double) {
                 painter.setPen(theme().accent);

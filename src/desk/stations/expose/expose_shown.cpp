@@ -1,0 +1,259 @@
+// What the station Expose shows: plan in words, pictures, figures, sentence and findings.
+#include "desk/stations/expose/expose_station.h"
+
+#include <QPushButton>
+#include <QStackedLayout>
+#include <algorithm>
+#include <cmath>
+
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "core/base/statistics.h"
+#include "core/findings/series_findings.h"
+#include "core/rig/scales.h"
+#include "desk/pictures/dither_chart.h"
+#include "desk/pictures/settle_strip.h"
+#include "desk/pictures/shapes_chart.h"
+#include "desk/stations/expose/ladder_bench.h"
+#include "desk/stations/expose/plan_card.h"
+#include "desk/widgets/read_out.h"
+#include "edge/store/series_keeper.h"
+
+namespace nordstjerna {
+
+// What a person may see of a phase in one word or two.
+QString ExposeStation::phaseWord(Series::Phase phase) {
+    switch (phase) {
+    case Series::Phase::start:
+    case Series::Phase::waiting:
+        return tr("waiting");
+    case Series::Phase::centring:
+        return tr("centring");
+    case Series::Phase::cloudWait:
+        return tr("trying again");
+    case Series::Phase::guiding:
+        return tr("guiding begins");
+    case Series::Phase::exposing:
+        return tr("exposing");
+    case Series::Phase::dithering:
+        return tr("dithering");
+    case Series::Phase::flipping:
+        return tr("flipping");
+    case Series::Phase::paused:
+        return tr("paused");
+    case Series::Phase::saving:
+        return tr("NOT saving");
+    case Series::Phase::closing:
+    case Series::Phase::ended:
+        break;
+    }
+    return tr("ended");
+}
+
+QString ExposeStation::planSentence(const SeriesPlan& plan) const {
+    QString text =
+        running_ ? tr("%1 %2 of %3")
+                       .arg(plan.frames)
+                       .arg(plan.frames == 1 ? tr("frame to come") : tr("frames to come"),
+                            qs(session().targetName()))
+                 : tr("%1 of %2").arg(qs(formatCount(plan.frames, "frame")), qs(session().targetName()));
+    if (!plan.blocks.empty() && plan.blocks.front().kind == PlanKind::wait)
+        text += tr(", begins %1").arg(clock(plan.blocks.front().to));
+    text += tr(", ends %1: %2").arg(clock(plan.ends), qs(plan.endsBecause));
+    if (plan.flip)
+        text += tr("; flip %1").arg(clock(*plan.flip));
+    if (plan.dithers > 0)
+        text += tr("; %1 cost %2")
+                    .arg(qs(formatCount(plan.dithers, "dither")), qs(formatDuration(plan.dithering_s)));
+    return text + ".";
+}
+
+void ExposeStation::refreshPictures() {
+    const double scale = scalesOf(session().rig()).image_arcsec_px;
+    shapes_->show(seen_.frames, scale, seen_.solved ? &seen_.solved->plane : nullptr, utcOffset_h_);
+    std::vector<DitherSpot> done;
+    for (const SeriesFrame& f : seen_.frames)
+        if (done.empty() || done.back().x_px != f.spot.x_px || done.back().y_px != f.spot.y_px)
+            done.push_back(f.spot);
+    const SeriesSetup setup = wanted();
+    QString words;
+    if (seen_.plan && seen_.plan->dithers > 0)
+        words = tr("%1 to come, %2")
+                    .arg(qs(formatCount(seen_.plan->dithers, "dither")),
+                         qs(formatDuration(seen_.plan->dithering_s)));
+    std::vector<DitherSpot> ahead = seen_.ahead;
+    if (!running_ && seen_.frames.empty() && setup.dither.every > 0)
+        for (int k = 0; k <= 24; ++k)
+            ahead.push_back(
+                ditherSpot(setup.dither.kind, setup.dither.size_px, setup.dither.raOnly, setup.seed, k));
+    dither_->show(done, ahead, setup.dither.size_px, words);
+    if (stack_->currentIndex() == static_cast<int>(Page::ladder))
+        ladder_->refresh(ladder_->running() ? 0.0 : lastFwhm_arcsec());
+    const auto traces = session().settleTraces();
+    if (traces.size() != advisedOn_) {
+        advisedOn_ = traces.size();
+        settleAdvice_ = adviseSettle(traces, settleRule(setup), scale, setup.exposure_s);
+    }
+    strip_->show(session().settles(), setup.dither.timeout_s);
+}
+
+void ExposeStation::refreshFigures() {
+    const int done = static_cast<int>(seen_.frames.size());
+    const int planned = done + (seen_.plan ? seen_.plan->frames : 0);
+    int struck = 0;
+    double light_s = 0.0;
+    for (const SeriesFrame& f : seen_.frames) {
+        struck += f.remark != Remark::none;
+        light_s += f.exposure_s;
+    }
+    count_->show(QString::number(done), planned > done ? tr("of %1").arg(planned) : "",
+                 done == 0 ? tr("planned until the end")
+                           : tr("%1 of light%2")
+                                 .arg(qs(formatDuration(light_s)),
+                                      struck ? tr(", %1 marked").arg(struck) : QString()));
+    const FrameLook* look = chosen_ > 0         ? &seen_.frames[static_cast<size_t>(chosen_) - 1].look
+                            : done > 0          ? &seen_.frames.back().look
+                            : shownLook_.shaped ? &shownLook_
+                                                : nullptr;
+    const double scale = scalesOf(session().rig()).image_arcsec_px;
+    if (!look || look->shaped == 0) {
+        width_->showNothing(tr("of the stars, ″"));
+        round_->showNothing(tr("round: below 0.1"));
+    } else {
+        width_->show(
+            qs(formatNumber(look->fwhm_px.value * scale, 2)) + "″",
+            tr("± %1″").arg(qs(formatNumber(std::max(look->fwhm_px.sigma * scale, 0.005), 2))),
+            tr("%1 px, %2")
+                .arg(qs(formatNumber(look->fwhm_px.value, 2)), qs(formatCount(look->stars, "star"))));
+        const double e = std::hypot(look->e1.value, look->e2.value);
+        const double sigma = std::max(look->e1.sigma, look->e2.sigma);
+        round_->show(qs(formatNumber(look->elongation(), 2)),
+                     tr("± %1").arg(qs(formatNumber(std::max(sigma, 0.005), 2))),
+                     e < 2.5 * sigma || look->elongation() < 0.05 ? tr("round (< 0.1)")
+                     : look->elongation() < 0.1                   ? tr("nearly round (< 0.1)")
+                                                                  : tr("oval: see why beside"));
+    }
+    const auto settles = session().settles();
+    if (settles.empty()) {
+        settle_->showNothing(tr("after each dither"));
+    } else {
+        std::vector<double> seconds;
+        int failed = 0;
+        for (const SettleRecord& s : settles) {
+            seconds.push_back(s.seconds);
+            failed += !s.settled;
+        }
+        std::sort(seconds.begin(), seconds.end());
+        settle_->show(
+            qs(formatNumber(seconds[seconds.size() / 2], 0)) + " s", "",
+            failed ? tr("%1 of %2 NOT settled").arg(failed).arg(settles.size())
+                   : tr("median of %1").arg(qs(formatCount(static_cast<int>(settles.size()), "dither"))));
+    }
+}
+
+void ExposeStation::refresh() {
+    refreshFigures();
+    card_->setEditable(!running_);
+    const bool busy = session().working();
+    pause_->setVisible(running_);
+    stop_->setVisible(running_ || alone_);
+    test_->setVisible(!running_ && !alone_);
+    climb_->setVisible(!running_ && !alone_);
+    climb_->setEnabled(!busy);
+    folder_->setVisible(!running_ || (keeper_ && keeper_->waiting() > 0));
+    test_->setEnabled(!busy);
+    flip_->setVisible(!alone_);
+    const bool east = session().mountState().side != "west";
+    flip_->setEnabled((running_ || !busy) && east &&
+                      session().targetPlace().hourAngle.wrappedSigned().deg() > 0.0);
+    flip_->setToolTip(
+        !east ? tr("The telescope hangs on the western side already.")
+        : flip_->isEnabled()
+            ? tr("The mount comes over to the target, the picture is centred, guiding finds its stars.")
+            : tr("Not before the target has passed the meridian."));
+    pause_->setText(seen_.flipPauses ? tr("Go on with the flip") : pausing_ ? tr("Go on") : tr("Pause"));
+    const auto& rates = session().rates();
+    const bool usable = rates && rates->verdict != RatesVerdict::bad && !session().ratesAged();
+    if (running_) {
+        setPrimary(stopping_ ? tr("Stopping after this frame") : tr("Stop after this frame"), !stopping_);
+        QString sentence = seen_.phase == Series::Phase::exposing
+                               ? tr("Frame %1 is being exposed.").arg(seen_.frames.size() + 1)
+                           : !seen_.waitingFor.empty() ? tr("Waiting for %1").arg(qs(seen_.waitingFor))
+                                                       : tr("Starting.");
+        if (pausing_ && seen_.phase == Series::Phase::exposing)
+            sentence += " " + tr("A pause comes after it.");
+        if (keeper_ && keeper_->waiting() > 0)
+            sentence += " " + tr("%1 NOT saved yet.").arg(qs(formatCount(keeper_->waiting(), "frame")));
+        say(phaseWord(seen_.phase), sentence);
+        return;
+    }
+    if (alone_) {
+        setPrimary(tr("Stop"));
+        say(ladder_->running() ? tr("ladder") : QString(),
+            ladder_->running()
+                ? tr("Corrections are off; exposures of growing length show how long the mount "
+                     "can do without them.")
+                : tr("Running."));
+        return;
+    }
+    const bool fits = seen_.plan && seen_.plan->frames > 0;
+    setPrimary(tr("Start the series"), fits && usable && !busy);
+    if (!seen_.frames.empty())
+        say(tr("ended"),
+            tr("%1: %2 in %3.")
+                .arg(qs(seen_.ending.empty() ? "stopped" : seen_.ending),
+                     tr("%1 saved").arg(qs(formatCount(keeper_ ? keeper_->saved() : 0, "frame"))),
+                     qs((keeper_ ? keeper_->folder() : saveFolder_).string())));
+    else
+        say("", !usable ? tr("A series is guided, and guiding needs rates. Measure them first.")
+                : busy  ? tr("Something else is running.")
+                        : tr("Frames go to %1.").arg(qs(saveFolder_.string())));
+}
+
+void ExposeStation::tick() {
+    if (!running_) {
+        strip_->setFrame(-1.0, seen_.frames.empty() ? "" : QString::number(seen_.frames.size()),
+                         seen_.frames.empty() ? tr("no series yet") : tr("frames"));
+        constexpr int every = 20; // time goes on, and the plan with it
+        if (isVisible() && !alone_ && ++sincePlanned_ >= every)
+            replan();
+        return;
+    }
+    if (seen_.phase == Series::Phase::exposing && seen_.exposure_s > 0.0) {
+        const double gone = std::clamp(session().now() - seen_.exposedSince, 0.0, seen_.exposure_s);
+        strip_->setFrame(gone / seen_.exposure_s, qs(formatNumber(seen_.exposure_s - gone, 0)) + " s",
+                         tr("left of frame %1").arg(seen_.frames.size() + 1));
+    } else {
+        strip_->setFrame(-1.0, "", phaseWord(seen_.phase));
+    }
+    strip_->show(session().settles(), wanted().dither.timeout_s);
+}
+
+std::vector<Finding> ExposeStation::findings() const {
+    std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
+    if (seen_.flipped) {
+        const FlipRecord& f = *seen_.flipped;
+        std::string evidence = "The mount hangs on the " + f.sideAfter + " side after " +
+                               formatCount(f.slews, "slew") + ", the picture stands " +
+                               formatNumber(f.off_arcsec, 0) + "″ off the target.";
+        if (f.decReversed)
+            evidence += *f.decReversed ? " Dec pulses work the other way there; that was tried out."
+                                       : " Dec pulses work the same way there; that was tried out.";
+        list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian.", evidence, "", "", ""});
+    }
+    for (const auto& more :
+         {ladder_->findings(), settleFindings(settleAdvice_, scalesOf(session().rig()).image_arcsec_px,
+                                              seen_.plan ? seen_.plan->dithers : 0)})
+        list.insert(list.end(), more.begin(), more.end());
+    int unsettled = 0;
+    for (const SettleRecord& s : session().settles())
+        unsettled += !s.settled;
+    if (unsettled > 0)
+        list.push_back({"expose.unsettled", Weight::look,
+                        formatCount(unsettled, "dither") + " went on without having settled.",
+                        "The star was not near its aim for long enough within the time-out.",
+                        "Allow a wider tolerance, or see Guide for what shakes the star.", "", ""});
+    return list;
+}
+
+} // namespace nordstjerna

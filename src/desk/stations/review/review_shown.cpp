@@ -1,0 +1,249 @@
+// What the station Review shows: pictures, figures, sentence and findings of the page in view.
+#include "desk/stations/review/review_station.h"
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QStackedLayout>
+#include <cmath>
+#include <utility>
+
+#include "charts/backlash_chart.h"
+#include "charts/spectrum_chart.h"
+#include "charts/text.h"
+#include "charts/worm_chart.h"
+#include "core/base/format.h"
+#include "desk/pictures/budget_chart.h"
+#include "desk/pictures/chart_view.h"
+#include "desk/pictures/lane_chart.h"
+#include "desk/pictures/shapes_chart.h"
+#include "desk/stations/review/compare_page.h"
+#include "desk/stations/review/night_page.h"
+#include "desk/stations/review/night_strip.h"
+#include "desk/stations/review/replay_page.h"
+#include "desk/stations/review/trends_page.h"
+#include "desk/stations/review/trial_page.h"
+#include "desk/widgets/phase_bar.h"
+#include "desk/widgets/read_out.h"
+
+namespace nordstjerna {
+
+void ReviewStation::refreshPictures() {
+    const Opened& o = opened_;
+    const bool judged = o.story && !o.story->backlash;
+    looks_->setVisible(o.run && !(o.story && o.story->backlash));
+    if (page_ == Page::run) {
+        if (o.story && o.story->backlash) {
+            backlash_->show(o.story->backlash, "");
+            backlashView_->refresh();
+            runStack_->setCurrentWidget(backlashView_);
+        } else if (o.run && look_ == Look::lanes) {
+            lanes_->clear();
+            lanes_->setFree(o.run->meta.kind == RunKind::free);
+            lanes_->show(*o.run, 0.0, 0.0);
+            runStack_->setCurrentWidget(lanes_);
+        } else if (o.run && look_ == Look::spectrum) {
+            if (judged && o.story->motion.ra.periodic.spectrum.power.size() > 4)
+                spectrum_->show(o.story->motion.ra.periodic, o.story->motion.dec.periodic, std::nullopt);
+            else
+                spectrum_->clear();
+            spectrumView_->refresh();
+            runStack_->setCurrentWidget(spectrumView_);
+        } else if (o.run) {
+            worm_->show(judged ? o.story->motion.ra.periodic.worm : std::nullopt, std::nullopt, "",
+                        tr("This run shows no turn of the worm."));
+            wormView_->refresh();
+            runStack_->setCurrentWidget(wormView_);
+        } else if (o.series) {
+            shapes_->show(o.series->frames, o.series->imageScale_arcsec_px,
+                          o.series->plane ? &*o.series->plane : nullptr, utcOffset_h_);
+            runStack_->setCurrentWidget(shapes_);
+        } else {
+            plain_->setText(
+                !o.trouble.empty() ? qs(o.trouble)
+                : o.entry.id.empty()
+                    ? tr("Open a run or a series from the list of a night.")
+                    : tr("Its figures stand in the list of the night; there is no table to draw."));
+            runStack_->setCurrentWidget(plain_);
+        }
+    }
+    if (page_ == Page::budget) {
+        if (judged && o.story->guided)
+            budget_->show(o.story->guided->shares, o.story->guided->recorded.total_arcsec.value, "");
+        else if (judged && o.run->meta.kind == RunKind::free)
+            budget_->show(o.story->motion.budget, o.story->motion.summary.totalRms_arcsec, "");
+        else
+            budget_->show({}, 0.0,
+                          !o.run ? tr("Open a run, and its error is split by cause.")
+                                 : tr("This run is too short to be split by cause."));
+    }
+    if (page_ == Page::replay)
+        replay_->show(o);
+    if (page_ == Page::compare)
+        compare_->show(o, comparable());
+    if (page_ == Page::trends)
+        trends_->refresh(session().rig().id, utcOffset_h_);
+}
+
+void ReviewStation::showTrialFigures() {
+    const TrialState& s = lastTrial_.state;
+    const QString titles[] = {tr("A leaves"), tr("B leaves"), tr("difference"), tr("rounds")};
+    for (int i = 0; i < 4; ++i) {
+        figures_[i]->setVisible(true);
+        figures_[i]->setTitle(titles[i]);
+    }
+    const int all = static_cast<int>(lastTrial_.rules.longest_s / (4.0 * lastTrial_.rules.block_s));
+    if (s.rounds == 0) {
+        figures_[0]->showNothing(tr("RMS of both axes"));
+        figures_[1]->showNothing(tr("RMS of both axes"));
+        figures_[2]->showNothing(tr("worth finding: 15 %"));
+        figures_[3]->show(trialRunning_ ? "0" : "–", "", tr("of %1 at most").arg(all));
+        return;
+    }
+    figures_[0]->show(qs(formatNumber(s.firstRms_arcsec, 2)) + "″", "", tr("RMS of both axes"));
+    figures_[1]->show(qs(formatNumber(s.secondRms_arcsec, 2)) + "″", "", tr("RMS of both axes"));
+    const double percent = 100.0 * std::expm1(s.difference.value);
+    const double sigma = 100.0 * s.difference.sigma * std::exp(s.difference.value);
+    const int places = decimalsFor(sigma, 1);
+    figures_[2]->show((percent > 0.0 ? "+" : "") + qs(formatNumber(percent, places)) + " %",
+                      tr("± %1 %").arg(qs(formatNumber(sigma, places))), tr("worth finding: 15 %"));
+    figures_[3]->show(
+        QString::number(s.rounds), "",
+        s.left_s ? tr("decided in about %1").arg(qs(formatDuration(60.0 * std::ceil(*s.left_s / 60.0))))
+                 : tr("of %1 at most").arg(all));
+}
+
+void ReviewStation::refreshFigures() {
+    if (page_ == Page::trial) {
+        showTrialFigures();
+        return;
+    }
+    const LogEntry* chosen = page_ == Page::night ? night_->chosen() : nullptr;
+    const LogEntry& e = chosen ? *chosen : opened_.entry;
+    std::vector<Figure> shown;
+    const auto head = headFigure(e);
+    if (head)
+        shown.push_back(*head);
+    for (const Figure& f : e.figures)
+        if ((!head || f.name != head->name) && f.name != "rows" && f.name != "span_s" && shown.size() < 4)
+            shown.push_back(f);
+    for (size_t i = 0; i < 4; ++i) {
+        figures_[i]->setVisible(i < std::max<size_t>(shown.size(), 1));
+        if (i >= shown.size()) {
+            figures_[i]->setTitle(tr("figures"));
+            figures_[i]->showNothing(tr("of what is chosen"));
+            continue;
+        }
+        const FigureLook look = figureLook(shown[i].name);
+        const Measured& m = shown[i].value;
+        const int places = m.sigma > 0.0 ? decimalsFor(m.sigma, look.decimals) : look.decimals;
+        const QString unit = qs(look.unit);
+        const bool mark = !unit.startsWith(' ');
+        figures_[i]->setTitle(qs(look.title));
+        QString beside = m.sigma > 0.0 ? "± " + qs(formatNumber(m.sigma, places)) : QString();
+        beside += mark ? (m.sigma > 0.0 ? unit : QString()) : unit;
+        figures_[i]->show(qs(formatNumber(m.value, places)) + (mark ? unit : QString()), beside.trimmed(),
+                          i == 0
+                              ? QString(entryKindWord(e.kind)) +
+                                    (e.length_s() > 0.0 ? ", " + qs(formatDuration(e.length_s())) : QString())
+                              : QString());
+    }
+}
+
+void ReviewStation::refresh() {
+    refreshFigures();
+    const LogEntry* chosen = night_->chosen();
+    const QString name = opened_.entry.id.empty()
+                             ? QString()
+                             : tr("%1 of %2, %3")
+                                   .arg(QString(entryKindWord(opened_.entry.kind)),
+                                        qs(formatDay(opened_.entry.started, utcOffset_h_)),
+                                        qs(formatClock(opened_.entry.started, utcOffset_h_)));
+    report_->setVisible(page_ == Page::night);
+    import_->setVisible(page_ == Page::night);
+    import_->setEnabled(!reading_);
+    report_->setEnabled(strip_->chosen() && !nights_.empty() && !reading_);
+    target_->setVisible(page_ == Page::replay);
+    target_->setEnabled(replay_->ready() && replay_->differs());
+    use_->setVisible(page_ == Page::trial);
+    use_->setEnabled(!trialRunning_ && lastTrial_.state.rounds > 0 &&
+                     lastTrial_.state.verdict != TrialVerdict::open && !trial_->difference().isEmpty());
+    switch (page_) {
+    case Page::night: {
+        const QString where =
+            search_->text().trimmed().isEmpty()
+                ? strip_->chosen() ? qs(formatDay(*strip_->chosen(), utcOffset_h_)) : QString()
+                : tr("found");
+        say(where, !told_.isEmpty() ? told_
+                   : nights_.empty()
+                       ? tr("Nothing is kept yet: measure, guide, expose, and it is found here.")
+                   : reading_ ? tr("Reading …")
+                   : chosen   ? tr("Open it to see its lanes, spectrum and budget, and to replay it.")
+                              : tr("Choose what to look at."));
+        setPrimary(tr("Open"), chosen && !reading_);
+        break;
+    }
+    case Page::replay:
+        say(name, !replay_->ready() ? tr("Settings are tried on what this run recorded.")
+                  : replay_->differs()
+                      ? tr("Take the settings over when they leave less, or try them on the sky.")
+                      : tr("Move a slider: what the loop would have left is drawn over what it left."));
+        setPrimary(tr("Take over"), replay_->ready() && replay_->differs() && !replay_->busy());
+        break;
+    case Page::trial: {
+        const bool guiding = session().guiding();
+        const QString d = trial_->difference();
+        say(trialRunning_ ? tr("trial") : QString(),
+            trialRunning_ ? tr("Guiding goes on while A and B take turns. It is decided by itself.")
+            : !guiding    ? tr("A trial needs guiding: start it at Guide, then come back.")
+            : d.isEmpty() ? tr("Choose what B should differ in.")
+                          : tr("A and B take turns, 30 s each, for 40 min at most."));
+        setPrimary(trialRunning_ ? tr("Stop the trial") : tr("Start the trial"),
+                   trialRunning_ || (guiding && !d.isEmpty()));
+        break;
+    }
+    case Page::trends:
+        say("", tr("Figures of %1 over its nights.").arg(qs(session().rig().name)));
+        setPrimary(tr("Open the newest"), !trends_->newest().isEmpty());
+        break;
+    default: {
+        QString how = qs(opened_.entry.how);
+        if (!how.isEmpty())
+            how[0] = how[0].toUpper();
+        say(name, reading_         ? tr("Reading …")
+                  : name.isEmpty() ? tr("Nothing is open: choose it from the list of a night.")
+                                   : tr("%1. %2").arg(how, qs(opened_.entry.rigName)));
+        setPrimary(tr("Replay it"), opened_.run && !reading_);
+    }
+    }
+}
+
+std::vector<Finding> ReviewStation::findings() const {
+    std::vector<Finding> list;
+    if (!session().notLogged().isEmpty())
+        list.push_back({"log", Weight::act, "Nothing is being logged.", session().notLogged().toStdString(),
+                        "The log can be made anew from the records and tables beside it.", "review.rebuild",
+                        "Make it anew"});
+    if (page_ == Page::trends)
+        for (const QString& change : trends_->changes())
+            list.push_back({"trend", Weight::look, "Something changed.", change.toStdString(),
+                            "Look at what was done between the two: notes and changes of settings.", "", ""});
+    if (page_ == Page::trial && lastTrial_.state.verdict == TrialVerdict::second && !trialRunning_)
+        list.push_back({"trial", Weight::act, "B is better.", trialWords(lastTrial_.state, "A", "B"),
+                        "Use it from now on.", "review.use", "Use B"});
+    if (page_ == Page::trends || page_ == Page::trial)
+        return list;
+    const std::vector<Finding>& own = page_ == Page::night && night_->chosen() ? night_->chosen()->findings
+                                      : opened_.story                          ? opened_.story->findings
+                                                                               : opened_.entry.findings;
+    for (Finding f : own) {
+        // What could be done then is done at its own station.
+        f.action.clear();
+        f.actionLabel.clear();
+        f.id = "review." + f.id;
+        list.push_back(std::move(f));
+    }
+    return list;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,207 @@
+// What the station Review does: imports, reports, settings taken over, trials.
+#include "desk/stations/review/review_station.h"
+
+#include <cmath>
+#include <utility>
+
+#include "charts/report.h"
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "core/review/entry_figures.h"
+#include "core/rig/scales.h"
+#include "desk/stations/review/import_sheet.h"
+#include "desk/stations/review/night_page.h"
+#include "desk/stations/review/night_strip.h"
+#include "desk/stations/review/replay_page.h"
+#include "desk/stations/review/trial_page.h"
+#include "edge/store/json_reader.h"
+#include "edge/store/run_table.h"
+
+namespace nordstjerna {
+
+// Each setting that differs, with where it comes from; undone at Guide like any other.
+void ReviewStation::takeOver() {
+    const ControllerSettings& wanted = replay_->settings();
+    const std::string reason = replay_->words().toStdString();
+    for (int k = 0; k < settingCount; ++k) {
+        const auto key = static_cast<SettingKey>(k);
+        if (key == SettingKey::exposure)
+            continue;
+        const double value = settingValue(wanted, key);
+        if (std::abs(value - session().settings().value(key)) > 5e-3)
+            session().changeSetting(key, value, "replay", reason);
+    }
+    refresh();
+}
+
+void ReviewStation::importFrom(const std::filesystem::path& path) {
+    auto* sheet = new ImportSheet(path, session().logbook().folder() / "imports.json",
+                                  scalesOf(session().rig()).guide_arcsec_px, session().now(), this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    connect(sheet, &ImportSheet::importWanted, this, [this, sheet] { importNow(*sheet); });
+    sheet->open();
+}
+
+// Read beside the window and kept as a run table of ours; then it is an entry like any other.
+void ReviewStation::importNow(ImportSheet& sheet) {
+    if (reading_)
+        return;
+    const ImportMapping mapping = sheet.mapping();
+    const ImportLayout layout = sheet.layoutOfTable();
+    const std::filesystem::path from = sheet.table();
+    const Scales scales = scalesOf(session().rig());
+    LogEntry entry =
+        session().newEntry(mapping.kind == RunKind::free ? EntryKind::freeRun : EntryKind::guidedRun);
+    const std::filesystem::path to = session().newRunPath("imported");
+    entry.file = session().logbook().relative(to);
+    entry.target.clear();
+    sheet.accept();
+    reading_ = true;
+    wanted_.clear();
+    refresh();
+    if (reader_.valid())
+        reader_.wait();
+    reader_ = std::async(std::launch::async, [this, mapping, layout, from, to, scales, entry,
+                                              kept = session().logbook().folder() / "imports.json",
+                                              site = session().rig().site]() mutable {
+        auto imported = importTable(from, layout, mapping);
+        Expected<void> done;
+        if (imported) {
+            imported->run.meta.guideScale_arcsec_px = scales.guide_arcsec_px;
+            imported->run.meta.imageScale_arcsec_px = scales.image_arcsec_px;
+            done = writeRunTable(to, imported->run);
+            if (done)
+                done = keepMapping(kept, layout, mapping);
+        } else {
+            done = tl::unexpected(imported.error());
+        }
+        auto run = std::make_shared<const Run>(imported ? std::move(imported->run) : Run());
+        if (done) {
+            entry.started = run->meta.start;
+            entry.night = noonBefore(site, entry.started);
+            entry.ended = entry.started + run->rows.back().t_s;
+            entry.how = "imported from " + from.filename().string();
+            if (imported->rowsLeftOut > 0)
+                entry.note = formatCount(static_cast<int>(imported->rowsLeftOut), "line") +
+                             " without all numbers. " + imported->firstLeftOut;
+        }
+        QMetaObject::invokeMethod(
+            this,
+            [this, done, entry, run] {
+                reading_ = false;
+                refresh();
+                if (!done) {
+                    session().reportProblem(done.error());
+                    return;
+                }
+                session().clearProblem();
+                const std::string id = session().logbook().add(entry, [run](LogEntry& e) {
+                    e.figures = {{"rows", {static_cast<double>(run->rows.size()), 0.0}}};
+                    if (const auto story = tellRun(*run)) {
+                        e.figures = figuresOfRun(*run, *story);
+                        e.findings = story->findings;
+                    }
+                });
+                told_ = tr("%1 rows imported; they are in the list of their night.").arg(run->rows.size());
+                strip_->choose(entry.night);
+                importedId_ = id;
+                refresh();
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+// Beside the window: each run of the night is judged anew for its pictures.
+void ReviewStation::saveReport(const std::filesystem::path& path) {
+    if (!strip_->chosen() || reading_)
+        return;
+    night_->keepNote();
+    EntrySearch wanted;
+    wanted.night = strip_->chosen();
+    const auto log = session().logbook().log();
+    const auto found = log ? (*log)->find(wanted) : tl::unexpected(log.error());
+    if (!found) {
+        session().reportProblem(found.error());
+        return;
+    }
+    reading_ = true;
+    wanted_.clear();
+    refresh();
+    if (reader_.valid())
+        reader_.wait();
+    reader_ = std::async(std::launch::async, [this, path, entries = *found, offset = utcOffset_h_,
+                                              folder = session().logbook().folder()] {
+        auto document = std::make_shared<NightDocument>(nightDocument(folder, entries, offset));
+        QMetaObject::invokeMethod(
+            this,
+            [this, path, document] {
+                reading_ = false;
+                refresh();
+                // Typefaces and colours belong to the window's thread.
+                if (const auto done = writeNightReport(path, *document, true); !done)
+                    session().reportProblem(done.error());
+                else
+                    told_ = tr("The report was written to %1.").arg(qs(path.string()));
+                refresh();
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+void ReviewStation::startTrial() {
+    if (!session().guiding() || trial_->difference().isEmpty())
+        return;
+    TrialRules rules;
+    rules.seed = static_cast<std::uint64_t>(session().now().unix_s);
+    trialSecond_ = trial_->second();
+    session().trial().begin(rules, trial_->first(), trialSecond_);
+    LogEntry entry = session().newEntry(EntryKind::trial);
+    entry.note = "B: " + trial_->difference().toStdString();
+    trialEntry_ = session().logbook().begin(std::move(entry));
+    trialRunning_ = true;
+    refresh();
+    Q_EMIT changed();
+}
+
+void ReviewStation::trialEnded(const TrialSlot::Seen& seen) {
+    trialRunning_ = false;
+    const std::string words = trialWords(seen.state, "A", "B");
+    session().logbook().end(trialEntry_, session().now(), seen.ended, [seen, words](LogEntry& e) {
+        if (seen.state.rounds > 0)
+            e.figures = {{"trial_difference",
+                          {100.0 * std::expm1(seen.state.difference.value),
+                           100.0 * seen.state.difference.sigma * std::exp(seen.state.difference.value)}}};
+        e.findings = {{"trial", Weight::know, words, e.note, "", "", ""}};
+        nlohmann::json detail{{"rounds", seen.state.each},
+                              {"block_s", seen.rules.block_s},
+                              {"leave_out_s", seen.rules.leaveOut_s},
+                              {"seed", seen.rules.seed}};
+        e.detail = jsonText(detail);
+    });
+    trialEntry_.clear();
+    refresh();
+    Q_EMIT changed();
+}
+
+void ReviewStation::useSecond() {
+    for (int k = 0; k < settingCount; ++k) {
+        const auto key = static_cast<SettingKey>(k);
+        if (key != SettingKey::exposure && settingValue(trialSecond_, key) != session().settings().value(key))
+            session().changeSetting(key, settingValue(trialSecond_, key), "trial",
+                                    trialWords(lastTrial_.state, "A", "B"));
+    }
+    refresh();
+}
+
+void ReviewStation::tick() {
+    if (!trialRunning_)
+        return;
+    lastTrial_ = session().trial().seen();
+    trial_->show(lastTrial_);
+    if (!lastTrial_.running)
+        trialEnded(lastTrial_);
+    else if (page_ == Page::trial)
+        refresh();
+}
+
+} // namespace nordstjerna
