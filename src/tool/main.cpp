@@ -147,6 +147,9 @@ int main(int argc, char** argv) {
         ->check(CLI::Range(0, 1000));
     simulator->callback([&] {
         if (kind == "series") {
+            if (sim.tuned)
+                throw CLI::ValidationError("--tuned",
+                                           "is for runs; a series is guided with the settings given");
             status = report(simulateSeries(sim));
             return;
         }

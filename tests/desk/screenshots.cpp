@@ -3,8 +3,10 @@
 #include <QApplication>
 #include <QComboBox>
 #include <QCommandLineParser>
+#include <QDialog>
 #include <QDoubleSpinBox>
 #include <QElapsedTimer>
+#include <QFile>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QStandardPaths>
@@ -185,6 +187,26 @@ void reviewViews(MainWindow& w) {
     shoot(w, "review-trends");
     review->showPage(ReviewStation::Page::trial);
     shootMore(w, "review-trial");
+    if (all) {
+        QFile table(folder + "/of-a-friend.csv");
+        if (table.open(QIODevice::WriteOnly)) {
+            table.write("Made by hand\nTime (s),RA px,Dec px,RA pulse ms,Dec pulse ms,SNR\n");
+            for (int i = 0; i < 100; ++i)
+                table.write(QString("%1,%2,%3,%4,0,31.5\n")
+                                .arg(2.1 * i)
+                                .arg(0.2 * (i % 5 - 2))
+                                .arg(0.1 * (i % 3 - 1))
+                                .arg(20 * (i % 4))
+                                .toUtf8());
+            table.close();
+            review->importFrom((folder + "/of-a-friend.csv").toStdString());
+            settle(300);
+            if (auto* sheet = review->findChild<QDialog*>("importSheet")) {
+                sheet->grab().save(folder + "/review-import.png");
+                sheet->close();
+            }
+        }
+    }
 }
 
 } // namespace

@@ -576,6 +576,10 @@ void ToolTest::nightLog() {
                  1); // never over
     }
     QCOMPARE(tool({"night"}).status, 2);
+    QCOMPARE(tool({"simulate", SOURCE_DIR "/resources/demo/night.json", "--minutes", "5", "--kind", "series",
+                   "--tuned", "--out", in("s.ecsv")})
+                 .status,
+             2); // not passed over in silence
     QCOMPARE(tool({"night", "report", "--data", data}).status, 2);
 }
 

@@ -101,6 +101,8 @@ FigureLook figureLook(const std::string& name) {
 
 std::string figureText(const Figure& f) {
     const FigureLook look = figureLook(f.name);
+    if (f.name == "span_s")
+        return formatDuration(f.value.value);
     if (f.value.sigma > 0.0)
         return formatMeasured(f.value, look.unit, look.decimals);
     return formatNumber(f.value.value, look.decimals) + look.unit;

@@ -116,7 +116,14 @@ void ImportSheet::cutAnew(bool guess) {
     decimalComma_->setChecked(layout_.decimalComma);
     filling_ = false;
     showRows(*preview);
-    show(keptMapping(kept_, layout_).value_or(proposedMapping(layout_)));
+    const auto known = keptMapping(kept_, layout_);
+    ImportMapping m = known.value_or(proposedMapping(layout_));
+    // What calls itself pixels is no ″; by which scale, the person sees and says.
+    if (!known && m.raColumn >= 0)
+        if (const QString name = qs(layout_.names[static_cast<size_t>(m.raColumn)]).toLower();
+            name.contains("px") || name.contains("pix"))
+            m.arcsecPerUnit = scale_->exact();
+    show(m);
     tell();
 }
 
