@@ -396,5 +396,6 @@ int main(int argc, char** argv) {
     exposeViews(w);
     w.session().halt();
     waitIdle(w);
+    reviewViews(w);
     return 0;
 }

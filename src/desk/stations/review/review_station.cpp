@@ -141,6 +141,7 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
     connect(looks_, &PhaseBar::chosen, this, [this](int i) { showLook(static_cast<Look>(i)); });
     connect(strip_, &NightStrip::nightChosen, this, [this] {
+        byHand_ = true;
         search_->clear();
         refreshEntries();
         showPage(Page::night);
@@ -283,7 +284,8 @@ void ReviewStation::refreshLog() {
     strip_->show(nights_, utcOffset_h_);
     const bool gone = std::none_of(nights_.begin(), nights_.end(),
                                    [this](const NightSummary& n) { return strip_->chosen() == n.night; });
-    if (gone && search_->text().trimmed().isEmpty())
+    // Until a night is chosen by hand it is the newest.
+    if ((gone || (!byHand_ && opened_.entry.id.empty())) && search_->text().trimmed().isEmpty())
         strip_->choose(nights_.empty() ? std::nullopt : std::optional(nights_.front().night));
     refreshEntries();
     if (!importedId_.empty()) {

@@ -113,6 +113,7 @@ private:
     std::future<void> reader_;
     std::string wanted_; // being read; a newer wish takes its place
     bool reading_ = false;
+    bool byHand_ = false; // the night was chosen
     bool trialRunning_ = false;
     std::string trialEntry_;
     TrialSlot::Seen lastTrial_;

@@ -104,6 +104,7 @@ void ReviewStation::importNow(ImportSheet& sheet) {
                 });
                 told_ = tr("%1 rows imported; they are in the list of their night.").arg(run->rows.size());
                 strip_->choose(entry.night);
+                byHand_ = true;
                 importedId_ = id;
                 refresh();
             },
