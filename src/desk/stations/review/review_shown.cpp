@@ -177,10 +177,11 @@ void ReviewStation::refresh() {
         say(where, !told_.isEmpty() ? told_
                    : nights_.empty()
                        ? tr("Nothing is kept yet: measure, guide, expose, and it is found here.")
-                   : reading_ ? tr("Reading …")
-                   : chosen   ? tr("Open it to see its lanes, spectrum and budget, and to replay it.")
-                              : tr("Choose what to look at."));
-        setPrimary(tr("Open"), chosen && !reading_);
+                   : reading_                       ? tr("Reading …")
+                   : chosen && chosen->file.empty() ? tr("Its figures stand below the list.")
+                   : chosen                         ? tr("Open it to see what it recorded, and to replay it.")
+                                                    : tr("Choose what to look at."));
+        setPrimary(tr("Open"), chosen && !chosen->file.empty() && !reading_);
         break;
     }
     case Page::replay:
