@@ -35,6 +35,7 @@ private slots:
     void ladderByOneButton();
     void seriesOverTheFlip();
     void aDiskThatIsFull();
+    void settlingIsAdvised();
     void stopNowAndHalt();
     void haltEndsBoth();
     void closingWhileItRuns();
@@ -321,6 +322,29 @@ void ExposeTest::aDiskThatIsFull() {
     for (const SeriesFrame& f : expose()->frames())
         QVERIFY(QFileInfo(qs(f.file)).size() > 100000);
     window_->session().stop(); // guiding
+    QVERIFY(waitIdle());
+}
+
+// After some dithers the settling that loses the least is proposed; one click takes it over.
+void ExposeTest::settlingIsAdvised() {
+    letTimePass("2026-10-14T20:30:00");
+    measureRates();
+    set("series-exposure", 20.0);
+    set("dither-every", 1.0);
+    set("settle-for", 25.0);
+    set("settle-timeout", 90.0);
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return panelText().contains("Settle within") || !expose()->running(); }));
+    QVERIFY2(expose()->running(), "it goes on");
+    QPushButton* use = nullptr;
+    for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>())
+        if (b->text() == "Use it")
+            use = b;
+    QVERIFY(use);
+    QTest::mouseClick(use, Qt::LeftButton);
+    QVERIFY(expose()->findChild<QDoubleSpinBox*>("settle-for")->value() < 20.0);
+    QVERIFY(waitFor([this] { return !panelText().contains("Settle within"); }));
+    window_->session().halt();
     QVERIFY(waitIdle());
 }
 

@@ -34,6 +34,7 @@ private slots:
     void cloudsAreWaitedFor();
     void linksThatComeBack();
     void endsAndWishes();
+    void changedWhileItRuns();
     void causesOfOvalStars();
     void ladderAgainstWhatWasMeasured_data();
     void ladderAgainstWhatWasMeasured();
@@ -320,6 +321,50 @@ void SeriesNightTest::endsAndWishes() {
     QVERIFY(series.frames()[3].start - series.frames()[2].start > 200.0);
     QVERIFY(n.watch.running()); // guiding goes on
     QVERIFY(series.ending() == "stopped by you");
+}
+
+// The end is drawn along while it runs, and what settling asks for changes with the next dither.
+void SeriesNightTest::changedWhileItRuns() {
+    SeriesNight n(seriesScenario());
+    n.waitUntil("2026-10-14T22:00:00");
+    QVERIFY(n.measureRates().has_value());
+    SeriesSetup setup = n.setup(60.0);
+    setup.dither.every = 1;
+    setup.dither.for_s = 20.0;
+    Series series(setup);
+    RunnerHooks hooks;
+    std::optional<Instant> end;
+    size_t dithers = 0; // when settling was changed
+    hooks.ahead = [&](Procedure&) {
+        if (series.frames().size() == 4 && !end) {
+            const Instant now = n.night.clock().now();
+            // What is over already is refused, and nothing of the plan is lost.
+            QVERIFY(!series.endAt(now + -60.0, now));
+            end = now + 900.0;
+            QVERIFY(series.endAt(*end, now).has_value());
+            series.setSettling(1.5, 4.0);
+            series.setSettling(-1.0, 4.0); // senseless: passed over
+            dithers = n.watch.settles().size();
+        }
+    };
+    QVERIFY(n.run(series, hooks).has_value());
+    QCOMPARE(series.ending(), std::string("the time set"));
+    QVERIFY(end.has_value());
+    const double over = *end - n.night.clock().now();
+    QVERIFY2(over > -30.0 && over < 130.0, qPrintable(QString::number(over))); // the next frame would not fit
+    const auto settles = n.watch.settles();
+    QVERIFY(settles.size() > dithers + 3 && dithers >= 3);
+    double before = 0.0;
+    double after = 0.0;
+    for (size_t i = 0; i < settles.size(); ++i)
+        (i < dithers ? before : after) +=
+            settles[i].seconds / static_cast<double>(i < dithers ? dithers : settles.size() - dithers);
+    QVERIFY2(before > 20.0 && after < before - 10.0, qPrintable(QString("%1 %2").arg(before).arg(after)));
+    QCOMPARE(series.setup().dither.for_s, 4.0);
+    // How the star came to rest was kept for each of them.
+    QVERIFY(n.watch.settleTraces().size() + 1 >= settles.size());
+    for (const SettleTrace& t : n.watch.settleTraces())
+        QVERIFY(t.looks.size() > 5);
 }
 
 void SeriesNightTest::causesOfOvalStars() {
