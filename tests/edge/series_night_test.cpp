@@ -4,6 +4,7 @@
 
 #include "core/base/format.h"
 #include "core/base/number_text.h"
+#include "core/base/random.h"
 #include "core/base/statistics.h"
 #include "core/motion/motion_analysis.h"
 #include "core/procedure/ladder.h"
@@ -34,6 +35,7 @@ private slots:
     void cloudsAreWaitedFor();
     void linksThatComeBack();
     void endsAndWishes();
+    void faultsAtRandom();
     void changedWhileItRuns();
     void causesOfOvalStars();
     void ladderAgainstWhatWasMeasured_data();
@@ -321,6 +323,58 @@ void SeriesNightTest::endsAndWishes() {
     QVERIFY(series.frames()[3].start - series.frames()[2].start > 200.0);
     QVERIFY(n.watch.running()); // guiding goes on
     QVERIFY(series.ending() == "stopped by you");
+}
+
+// Whatever happens in an hour and a half: it ends as planned, no row and no frame is lost, nothing hangs.
+void SeriesNightTest::faultsAtRandom() {
+    for (std::uint64_t seed = 1; seed <= (thinned ? 2 : 10); ++seed) {
+        Random random(seed);
+        Scenario s = seriesScenario();
+        s.seed += seed;
+        const Instant begin = *parseInstant("2026-10-14T22:00:00");
+        const double from = begin - s.start + 1500.0; // rates are there by then
+        const auto at = [&] { return from + random.uniform(0.0, 5000.0); };
+        for (int k = 0; k < 2; ++k)
+            s.faults.push_back(
+                {FaultKind::cloud, at(), random.uniform(20.0, 400.0), random.uniform(0.9, 1.0), 0.0});
+        s.faults.push_back({FaultKind::dew, at(), 1200.0, 0.7, 0.0});
+        s.faults.push_back({FaultKind::gust, at(), 60.0, random.uniform(2.0, 8.0), 0.0});
+        s.faults.push_back(
+            {FaultKind::bump, at(), 0.0, random.uniform(-0.4, 0.4), random.uniform(-0.4, 0.4)});
+        s.faults.push_back({FaultKind::satellite, at(), 0.0, 400.0, 0.0});
+        s.faults.push_back({FaultKind::cameraLink, at(), random.uniform(1.0, 40.0), 0.0, 0.0});
+        s.faults.push_back({FaultKind::mountLink, at(), random.uniform(1.0, 40.0), 0.0, 0.0});
+        std::sort(s.faults.begin(), s.faults.end(),
+                  [](const Fault& a, const Fault& b) { return a.at_s < b.at_s; });
+        SeriesNight n(s);
+        n.waitUntil("2026-10-14T22:00:00");
+        QVERIFY(n.measureRates().has_value());
+        SeriesSetup setup = n.setup(120.0);
+        setup.ends.at = begin + 1500.0 + 5400.0;
+        Series series(setup);
+        size_t kept = 0;
+        RunnerHooks hooks;
+        hooks.seen = [&](Procedure&) { kept = std::max(kept, series.frames().size()); };
+        const auto done = n.run(series, hooks);
+        QVERIFY2(done.has_value(), done ? "" : (std::to_string(seed) + ": " + done.error().text()).c_str());
+        QVERIFY2(series.ending() == "the time set", (std::to_string(seed) + ": " + series.ending()).c_str());
+        QVERIFY(n.night.clock().now() <= *setup.ends.at + 60.0);
+        QVERIFY(!n.watch.running());
+        const auto& frames = series.frames();
+        QCOMPARE(kept, frames.size());
+        QVERIFY2(frames.size() >= 15, qPrintable(QString("seed %1: %2 frames").arg(seed).arg(frames.size())));
+        for (size_t i = 0; i < frames.size(); ++i) {
+            QCOMPARE(frames[i].number, static_cast<int>(i) + 1);
+            QVERIFY(i == 0 || frames[i].start - frames[i - 1].start >= frames[i].exposure_s);
+            QVERIFY(std::abs(frames[i].exposure_s - 120.0) < 1e-6);
+        }
+        // Guiding may have begun anew; its rows are in order, each once.
+        for (const Run& run : n.runs)
+            for (size_t i = 1; i < run.rows.size(); ++i)
+                QVERIFY(run.rows[i].t_s > run.rows[i - 1].t_s);
+        // After the last fault the frames are guided again.
+        QVERIFY(frames.back().guide.looks > 20 && frames.back().guide.lost < 20);
+    }
 }
 
 // The end is drawn along while it runs, and what settling asks for changes with the next dither.
