@@ -452,6 +452,14 @@ void ReviewWindowTest::importATable() {
     QCOMPARE(run.rows[1].dra_arcsec, -1.0);
     QCOMPARE(run.rows[1].ddec_arcsec, 0.5);
     QCOMPARE(formatInstant(run.meta.start, 0), std::string("2026-09-20T21:10:00"));
+    // And out again, for others.
+    QVERIFY(button("Save the table…", review())->isVisible() &&
+            button("Save the table…", review())->isEnabled());
+    review()->saveRun(data() / "out.fits");
+    QVERIFY(fs::file_size(data() / "out.fits") > 20000);
+    review()->saveRun(data() / "out.fits");
+    QVERIFY(window_->session().problem()); // never over another
+    window_->session().clearProblem();
     // The next table of this kind is known.
     QTest::qWait(0);
     review()->importFrom(path);

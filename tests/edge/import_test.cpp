@@ -1,10 +1,12 @@
 // Tables of guide errors from elsewhere: how they are cut, mapped and refused.
+#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 #include <cmath>
 #include <fstream>
 
 #include "edge/store/import_table.h"
+#include "edge/store/run_export.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -22,6 +24,8 @@ private slots:
     void refusals();
     void mappingIsRemembered();
     void manyRows();
+    void outAndInAgain();
+    void fitsTables();
 
 private:
     fs::path write(const std::string& text, const char* name = "table.txt") {
@@ -231,6 +235,68 @@ void ImportTest::manyRows() {
     const auto p = previewTable(path);
     const auto done = importTable(path, p->layout, proposedMapping(p->layout));
     QVERIFY(done && done->run.rows.size() == 100000);
+}
+
+namespace {
+Run smallRun() {
+    Run run;
+    run.meta.start = *parseInstant("2026-10-14T20:00:00");
+    run.meta.kind = RunKind::guided;
+    run.meta.guideScale_arcsec_px = 2.5;
+    for (int i = 0; i < 30; ++i) {
+        RunRow row;
+        row.t_s = 2.125 * i;
+        row.dra_arcsec = i == 4 ? std::nan("") : 0.125 * i;
+        row.ddec_arcsec = i == 4 ? std::nan("") : -0.25;
+        row.pulseRa_ms = 10.0 * i;
+        row.stars = 3;
+        row.event = i == 4 ? "lost" : i == 7 ? "set gain-ra 0.3; \"odd\", ″" : "";
+        run.rows.push_back(row);
+    }
+    return run;
+}
+} // namespace
+
+// What we write others read, and so do we.
+void ImportTest::outAndInAgain() {
+    const Run run = smallRun();
+    const fs::path path = fs::path(dir_->path().toStdString()) / "out.csv";
+    QVERIFY(exportRun(path, run).has_value());
+    QVERIFY(!exportRun(path, run)); // never over another
+    QVERIFY(!exportRun(fs::path(dir_->path().toStdString()) / "out.xyz", run));
+    const auto p = previewTable(path);
+    QVERIFY2(p.has_value(), p ? "" : p.error().text().c_str());
+    const ImportMapping m = proposedMapping(p->layout);
+    const auto back = importTable(path, p->layout, m);
+    QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
+    QCOMPARE(back->run.rows.size(), run.rows.size());
+    QVERIFY(!back->run.rows[4].measured());
+    QCOMPARE(back->run.rows[9].dra_arcsec, run.rows[9].dra_arcsec);
+    QCOMPARE(back->run.rows[9].pulseRa_ms, 90.0);
+    QCOMPARE(back->run.rows[9].t_s, run.rows[9].t_s);
+}
+
+// By fitsverify and astropy.
+void ImportTest::fitsTables() {
+    const Run run = smallRun();
+    const fs::path path = fs::path(dir_->path().toStdString()) / "out.fits";
+    const auto done = exportRun(path, run);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QProcess verify;
+    verify.start("fitsverify", {"-e", QString::fromStdString(path.string())});
+    QVERIFY2(verify.waitForFinished(), "fitsverify (Debian package) is needed");
+    const QString said = verify.readAllStandardOutput();
+    QVERIFY2(verify.exitCode() == 0, qPrintable(said.section("Error Summary", 1)));
+    QProcess python;
+    python.start("/usr/bin/python3",
+                 {"-c",
+                  "import sys; from astropy.table import Table; t = Table.read(sys.argv[1]); "
+                  "print(len(t), t.colnames, t['dra'].unit, float(t['dra'][9]), t.meta['RUNKIND'])",
+                  QString::fromStdString(path.string())});
+    QVERIFY(python.waitForFinished(60000));
+    const QString read = python.readAllStandardOutput();
+    QVERIFY2(read.startsWith("30 ['t', 'dra', 'ddec'") && read.contains("arcsec 1.125 guided"),
+             qPrintable(read + python.readAllStandardError()));
 }
 
 NORDSTJERNA_TEST(ImportTest)

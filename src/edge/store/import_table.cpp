@@ -255,7 +255,8 @@ ImportMapping proposedMapping(const ImportLayout& layout) {
         const bool pulse = has(name, {"pulse", "duration", "correction", "ms"});
         const bool ra = has(name, {"ra"}) && !has(name, {"frame", "rate"});
         const bool dec = has(name, {"dec"});
-        if (m.timeColumn < 0 && (has(name, {"time", "utc", "date", "seconds"}) || name == "t")) {
+        if (m.timeColumn < 0 &&
+            (has(name, {"time", "utc", "date", "seconds"}) || name == "t" || name == "t_s")) {
             m.timeColumn = column;
             m.time = has(name, {"utc", "date"}) ? TimeKind::date
                      : has(name, {"ms"})        ? TimeKind::milliseconds

@@ -161,6 +161,8 @@ void ReviewStation::refresh() {
                                         qs(formatClock(opened_.entry.started, utcOffset_h_)));
     report_->setVisible(page_ == Page::night);
     import_->setVisible(page_ == Page::night);
+    save_->setVisible(page_ == Page::run);
+    save_->setEnabled(opened_.run != nullptr);
     import_->setEnabled(!reading_);
     report_->setEnabled(strip_->chosen() && !nights_.empty() && !reading_);
     target_->setVisible(page_ == Page::replay);

@@ -133,6 +133,15 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
         if (!path.isEmpty())
             saveReport(path.toStdString());
     });
+    save_ = new QPushButton(tr("Save the table…"));
+    buttons()->addWidget(save_);
+    connect(save_, &QPushButton::clicked, this, [this] {
+        const QString path = QFileDialog::getSaveFileName(this, tr("Save the run as a table"), "run.csv",
+                                                          tr("Tables (*.csv *.fits *.ecsv)"), nullptr,
+                                                          QFileDialog::DontConfirmOverwrite);
+        if (!path.isEmpty())
+            saveRun(path.toStdString());
+    });
     buttons()->addWidget(target_);
     buttons()->addWidget(use_);
     connect(target_, &QPushButton::clicked, this, [this] { replay_->setFromRecorded(); });

@@ -56,6 +56,8 @@ public:
     void refreshLog();
     // Its columns are assigned in a sheet first.
     void importFrom(const std::filesystem::path& path);
+    // The open run, for other programs: .csv, .fits or .ecsv.
+    void saveRun(const std::filesystem::path& path);
     // Of the chosen night.
     void saveReport(const std::filesystem::path& path);
 
@@ -103,7 +105,7 @@ private:
     TrendsPage* trends_;
     TrialPage* trial_;
     ReadOut* figures_[4];
-    QPushButton *target_, *use_, *report_, *import_;
+    QPushButton *target_, *use_, *report_, *import_, *save_;
     QTimer* timer_;
 
     Page page_ = Page::night;

@@ -15,6 +15,7 @@
 #include "desk/stations/review/replay_page.h"
 #include "desk/stations/review/trial_page.h"
 #include "edge/store/json_reader.h"
+#include "edge/store/run_export.h"
 #include "edge/store/run_table.h"
 
 namespace nordstjerna {
@@ -32,6 +33,15 @@ void ReviewStation::takeOver() {
             session().changeSetting(key, value, "replay", reason);
     }
     refresh();
+}
+
+void ReviewStation::saveRun(const std::filesystem::path& path) {
+    if (!opened_.run)
+        return;
+    if (const auto done = exportRun(path, *opened_.run); !done)
+        session().reportProblem(done.error());
+    else
+        session().clearProblem();
 }
 
 void ReviewStation::importFrom(const std::filesystem::path& path) {
