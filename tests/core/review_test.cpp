@@ -31,6 +31,7 @@ private slots:
     void betterAirIsNoBetterLoop();
     void betterLoopIsSeenThroughTheAir();
     void bandsAddUp();
+    void runsOfANightAsOne();
     void figuresAsText();
 };
 
@@ -331,6 +332,22 @@ void ReviewTest::bandsAddUp() {
     QVERIFY2(std::abs(c->first.ra.rms_arcsec[3].value - 1.2 / std::sqrt(2.0)) < 0.05,
              qPrintable(QString::number(c->first.ra.rms_arcsec[3].value)));
     QVERIFY(c->second.ra.rms_arcsec[3].value < 0.1);
+}
+
+void ReviewTest::runsOfANightAsOne() {
+    Run first = guidedRun(1, 0.3, 0.2, 10.0);
+    Run second = guidedRun(2, 0.3, 0.2, 10.0);
+    second.meta.start = first.meta.start + 1000.0;
+    Run beside = guidedRun(3, 0.3, 0.2, 10.0);
+    beside.meta.start = first.meta.start + 1300.0; // while the second still ran
+    const Run all = joined({first, Run(), second, beside});
+    QCOMPARE(all.meta.start, first.meta.start);
+    QVERIFY(all.rows.size() > first.rows.size() + second.rows.size() &&
+            all.rows.size() < first.rows.size() + second.rows.size() + beside.rows.size());
+    for (size_t i = 1; i < all.rows.size(); ++i)
+        QVERIFY(all.rows[i].t_s > all.rows[i - 1].t_s);
+    QCOMPARE(all.rows[first.rows.size()].t_s, 1000.0);
+    QVERIFY(joined({}).rows.empty());
 }
 
 void ReviewTest::figuresAsText() {

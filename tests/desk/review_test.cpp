@@ -317,6 +317,19 @@ void ReviewWindowTest::compareTwo() {
     QVERIFY2(words.contains("beyond the air", Qt::CaseInsensitive) && words.contains("Total"),
              qPrintable(words));
     QVERIFY2(words.contains("RA controller model → proportional"), qPrintable(words));
+    // All of both nights: one guided run each in the demo, so the same is said of more rows at most.
+    auto* whole = review()->findChild<QCheckBox*>("wholeNights");
+    QTest::mouseClick(whole, Qt::LeftButton, {}, QPoint(8, whole->height() / 2));
+    QVERIFY(whole->isChecked());
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QCOMPARE(label("compareWords"), words);
+    review()->showPage(ReviewStation::Page::run);
+    review()->showPage(ReviewStation::Page::compare); // it stays so
+    QVERIFY(whole->isChecked());
+    QCOMPARE(label("compareWords"), words);
+    QTest::mouseClick(whole, Qt::LeftButton, {}, QPoint(8, whole->height() / 2));
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QCOMPARE(label("compareWords"), words);
 }
 
 void ReviewWindowTest::trendTellsTheChange() {

@@ -132,6 +132,23 @@ std::vector<SettingDifference> settingsThatDiffer(const Run& first, const Run& s
 }
 } // namespace
 
+Run joined(const std::vector<Run>& runs) {
+    Run all;
+    for (const Run& run : runs) {
+        if (run.rows.empty())
+            continue;
+        if (all.rows.empty())
+            all.meta = run.meta;
+        for (RunRow row : run.rows) {
+            row.t_s += run.meta.start - all.meta.start;
+            // Two programs may have guided at once: what lies before the end of the last one is left out.
+            if (all.rows.empty() || row.t_s > all.rows.back().t_s)
+                all.rows.push_back(std::move(row));
+        }
+    }
+    return all;
+}
+
 Expected<RunComparison> compareRuns(const Run& first, const Run& second) {
     auto a = sideOf(first, "first");
     if (!a)

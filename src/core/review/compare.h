@@ -43,6 +43,9 @@ struct RunComparison {
     std::string words;
 };
 
+// The guided runs of a night one after the other, as one: times go on, settings are those of the first.
+Run joined(const std::vector<Run>& runs);
+
 // Fails when one of them has too few rows that count.
 Expected<RunComparison> compareRuns(const Run& first, const Run& second);
 

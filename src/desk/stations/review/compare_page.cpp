@@ -1,5 +1,6 @@
 #include "desk/stations/review/compare_page.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
 #include <QSignalBlocker>
@@ -15,7 +16,8 @@
 namespace nordstjerna {
 
 ComparePage::ComparePage(QWidget* parent)
-    : QWidget(parent), choice_(new QComboBox), words_(new QLabel), bands_(new BandsChart) {
+    : QWidget(parent), choice_(new QComboBox), whole_(new QCheckBox(tr("whole nights"))), words_(new QLabel),
+      bands_(new BandsChart) {
     auto chart = std::make_unique<SpectrumChart>();
     spectrum_ = chart.get();
     spectrumView_ = new ChartView("spectra", std::move(chart));
@@ -32,6 +34,10 @@ ComparePage::ComparePage(QWidget* parent)
     choice_->setMinimumContentsLength(16);
     choice_->setAccessibleName(tr("The run to compare with"));
     row->addWidget(choice_, 1);
+    whole_->setObjectName("wholeNights");
+    whole_->setToolTip(tr("All guiding of the night of each run, taken together"));
+    row->addWidget(whole_);
+    connect(whole_, &QCheckBox::toggled, this, &ComparePage::wholeNightsChanged);
     all->addLayout(row);
     words_->setObjectName("compareWords");
     words_->setWordWrap(true);
@@ -46,8 +52,13 @@ ComparePage::ComparePage(QWidget* parent)
 }
 
 void ComparePage::show(const Opened& first, const std::vector<std::pair<std::string, QString>>& others) {
-    const bool same = first.entry.id == first_.entry.id && first.run == first_.run;
-    first_ = first;
+    const bool same = first.entry.id == first_.entry.id;
+    if (!same) {
+        const QSignalBlocker still(whole_);
+        whole_->setChecked(false);
+    }
+    if (!whole_->isChecked()) // else the whole night stands there
+        first_ = first;
     const QSignalBlocker quiet(choice_);
     const QString before = choice_->currentData().toString();
     choice_->clear();
@@ -62,9 +73,22 @@ void ComparePage::show(const Opened& first, const std::vector<std::pair<std::str
     compare();
 }
 
+QString ComparePage::chosen() const {
+    return choice_->currentData().toString();
+}
+
+void ComparePage::setFirst(const Opened& first) {
+    first_ = first;
+    compare();
+}
+
 void ComparePage::setSecond(const Opened& second) {
     second_ = second;
     compare();
+}
+
+bool ComparePage::wholeNights() const {
+    return whole_->isChecked();
 }
 
 void ComparePage::compare() {

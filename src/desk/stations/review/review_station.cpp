@@ -16,6 +16,7 @@
 #include "charts/text.h"
 #include "charts/worm_chart.h"
 #include "core/base/format.h"
+#include "core/review/compare.h"
 #include "desk/pictures/budget_chart.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
@@ -38,6 +39,26 @@ bool isRun(EntryKind kind) {
 }
 
 // All that its table holds; the entry itself where there is none.
+// All guiding of the night of an entry, as one run.
+Opened readNight(const LogEntry& entry, const std::vector<std::filesystem::path>& tables,
+                 double wormPeriod_s) {
+    Opened o;
+    o.entry = entry;
+    std::vector<Run> runs;
+    for (const auto& table : tables)
+        if (auto run = readRunTable(table))
+            runs.push_back(std::move(*run));
+    auto all = std::make_shared<Run>(joined(runs));
+    RunSurroundings around;
+    around.wormPeriod_s = wormPeriod_s;
+    if (auto story = tellRun(*all, around))
+        o.story = std::make_shared<const RunStory>(std::move(*story));
+    else
+        o.trouble = story.error().text();
+    o.run = std::move(all);
+    return o;
+}
+
 Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, double wormPeriod_s) {
     Opened o;
     o.entry = entry;
@@ -174,8 +195,9 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     });
     connect(replay_, &ReplayPage::changed, this, &ReviewStation::refresh);
     connect(compare_, &ComparePage::secondWanted, this, [this](const QString& id) {
-        read(id.toStdString(), [this](Opened o) { compare_->setSecond(o); });
+        read(id.toStdString(), compare_->wholeNights(), [this](Opened o) { compare_->setSecond(o); });
     });
+    connect(compare_, &ComparePage::wholeNightsChanged, this, &ReviewStation::compareAnew);
     connect(trends_, &TrendsPage::changed, this, [this] {
         if (page_ == Page::trends)
             Q_EMIT this->changed();
@@ -328,7 +350,7 @@ void ReviewStation::refreshEntries() {
 }
 
 // Read and judged beside the window; a newer wish takes the place of an older one.
-void ReviewStation::read(const std::string& id, Then then) {
+void ReviewStation::read(const std::string& id, bool wholeNight, Then then) {
     const auto log = session().logbook().log();
     if (!log) {
         session().reportProblem(log.error());
@@ -339,15 +361,25 @@ void ReviewStation::read(const std::string& id, Then then) {
         session().reportProblem({"That entry is not in the night log.", "", "Choose another one."});
         return;
     }
+    std::vector<std::filesystem::path> tables;
+    if (wholeNight) {
+        EntrySearch guided;
+        guided.kind = EntryKind::guidedRun;
+        guided.night = (*entry)->night;
+        if (const auto runs = (*log)->find(guided))
+            for (const LogEntry& e : *runs)
+                tables.push_back(session().logbook().absolute(e.file));
+    }
     wanted_ = id;
     reading_ = true;
     refresh();
     if (reader_.valid())
         reader_.wait();
-    reader_ = std::async(std::launch::async, [this, id, then, entry = **entry,
+    reader_ = std::async(std::launch::async, [this, id, then, tables, entry = **entry,
                                               table = session().logbook().absolute((*entry)->file),
                                               worm = session().rig().mount.wormPeriod_s] {
-        auto opened = std::make_shared<Opened>(readOpened(entry, table, worm));
+        auto opened = std::make_shared<Opened>(tables.empty() ? readOpened(entry, table, worm)
+                                                              : readNight(entry, tables, worm));
         QMetaObject::invokeMethod(
             this,
             [this, id, then, opened] {
@@ -362,8 +394,23 @@ void ReviewStation::read(const std::string& id, Then then) {
     });
 }
 
+// Both sides as runs, or as all of their nights.
+void ReviewStation::compareAnew() {
+    if (!opened_.run)
+        return;
+    const auto second = [this](Opened first) {
+        compare_->setFirst(first);
+        if (const QString other = compare_->chosen(); !other.isEmpty())
+            read(other.toStdString(), compare_->wholeNights(), [this](Opened o) { compare_->setSecond(o); });
+    };
+    if (compare_->wholeNights())
+        read(opened_.entry.id, true, second);
+    else
+        second(opened_);
+}
+
 void ReviewStation::openEntry(const QString& id) {
-    read(id.toStdString(), [this](Opened o) { adopt(std::move(o)); });
+    read(id.toStdString(), false, [this](Opened o) { adopt(std::move(o)); });
 }
 
 void ReviewStation::adopt(Opened opened) {

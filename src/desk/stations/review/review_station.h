@@ -68,7 +68,8 @@ private:
     using Then = std::function<void(Opened)>;
     void buildPages();
     void makeRoom();
-    void read(const std::string& id, Then then);
+    void read(const std::string& id, bool wholeNight, Then then);
+    void compareAnew();
     void adopt(Opened opened);
     void refresh();
     void refreshEntries();
