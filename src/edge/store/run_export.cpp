@@ -15,13 +15,13 @@
 namespace nordstjerna {
 
 namespace {
-struct RunColumn {
+struct ExportColumn {
     const char* name;
     const char* unit; // as FITS spells it; empty: none
     int decimals;
     double (*of)(const RunRow&);
 };
-constexpr RunColumn runColumns[] = {
+constexpr ExportColumn exportColumns[] = {
     {"t", "s", 3, [](const RunRow& r) { return r.t_s; }},
     {"dra", "arcsec", 4, [](const RunRow& r) { return r.dra_arcsec; }},
     {"ddec", "arcsec", 4, [](const RunRow& r) { return r.ddec_arcsec; }},
@@ -33,9 +33,9 @@ constexpr RunColumn runColumns[] = {
     {"stars", "", 0, [](const RunRow& r) { return static_cast<double>(r.stars); }},
     {"centroid", "arcsec", 4, [](const RunRow& r) { return r.centroid_arcsec; }},
 };
-constexpr int numbers = static_cast<int>(std::size(runColumns));
+constexpr int exportNumbers = static_cast<int>(std::size(exportColumns));
 
-std::string csvText(const std::string& text) {
+std::string csvCell(const std::string& text) {
     if (text.find_first_of(",\"\n") == std::string::npos)
         return text;
     std::string quoted = "\"";
@@ -44,23 +44,23 @@ std::string csvText(const std::string& text) {
     return quoted + "\"";
 }
 
-std::string asCsv(const Run& run) {
+std::string csvOf(const Run& run) {
     std::string text;
-    for (const RunColumn& c : runColumns)
+    for (const ExportColumn& c : exportColumns)
         text += std::string(c.name) + (*c.unit ? std::string("_") + c.unit : std::string()) + ",";
     text += "event\n";
     for (const RunRow& row : run.rows) {
-        for (const RunColumn& c : runColumns) {
+        for (const ExportColumn& c : exportColumns) {
             const double v = c.of(row);
             text += (std::isfinite(v) ? numberText(v, c.decimals) : std::string()) + ",";
         }
-        text += csvText(row.event) + "\n";
+        text += csvCell(row.event) + "\n";
     }
     return text;
 }
 
 // Into memory first, so that the file is there whole or not at all.
-Expected<std::string> asFits(const Run& run) {
+Expected<std::string> fitsTableOf(const Run& run) {
     struct Memory {
         void* at = nullptr;
         size_t size = 0;
@@ -80,12 +80,12 @@ Expected<std::string> asFits(const Run& run) {
     std::vector<char*> forms;
     std::vector<char*> units;
     std::vector<std::string> words; // the library wants them writable
-    words.reserve(3 * (numbers + 1));
+    words.reserve(3 * (exportNumbers + 1));
     const auto word = [&](const std::string& w) {
         words.push_back(w);
         return words.back().data();
     };
-    for (const RunColumn& c : runColumns) {
+    for (const ExportColumn& c : exportColumns) {
         names.push_back(word(c.name));
         forms.push_back(word("1D"));
         units.push_back(word(c.unit));
@@ -93,12 +93,12 @@ Expected<std::string> asFits(const Run& run) {
     names.push_back(word("event"));
     forms.push_back(word(textForm));
     units.push_back(word(""));
-    fits_create_tbl(f, BINARY_TBL, static_cast<LONGLONG>(run.rows.size()), numbers + 1, names.data(),
+    fits_create_tbl(f, BINARY_TBL, static_cast<LONGLONG>(run.rows.size()), exportNumbers + 1, names.data(),
                     forms.data(), units.data(), "RUN", &status);
-    for (int k = 0; k < numbers && !status; ++k) {
+    for (int k = 0; k < exportNumbers && !status; ++k) {
         std::vector<double> values;
         for (const RunRow& r : run.rows)
-            values.push_back(runColumns[k].of(r));
+            values.push_back(exportColumns[k].of(r));
         fits_write_col(f, TDOUBLE, k + 1, 1, 1, static_cast<LONGLONG>(values.size()), values.data(), &status);
     }
     std::vector<std::string> events;
@@ -112,7 +112,8 @@ Expected<std::string> asFits(const Run& run) {
         at.push_back(e.data());
     }
     if (!at.empty())
-        fits_write_col(f, TSTRING, numbers + 1, 1, 1, static_cast<LONGLONG>(at.size()), at.data(), &status);
+        fits_write_col(f, TSTRING, exportNumbers + 1, 1, 1, static_cast<LONGLONG>(at.size()), at.data(),
+                       &status);
     const std::string start = formatInstant(run.meta.start);
     fits_write_key(f, TSTRING, "DATE-OBS", const_cast<char*>(start.c_str()), "start of the run, UTC",
                    &status);
@@ -141,9 +142,9 @@ Expected<void> exportRun(const std::filesystem::path& path, const Run& run) {
     if (ending == ".ecsv")
         return writeRunTable(path, run);
     if (ending == ".csv")
-        return writeWhole(path, asCsv(run), false);
+        return writeWhole(path, csvOf(run), false);
     if (ending == ".fits" || ending == ".fit") {
-        const auto content = asFits(run);
+        const auto content = fitsTableOf(run);
         return content ? writeWhole(path, *content, false) : tl::unexpected(content.error());
     }
     return problem("Runs are saved as .ecsv, .csv or .fits.",
