@@ -216,6 +216,11 @@ void LadderTest::procedureClimbsAndGuidesAgain() {
     QCOMPARE(findings.size(), size_t{2});
     QVERIFY(findings[0].headline.find("1 min") != std::string::npos);
     QVERIFY(findings[1].remedy.find("free run") != std::string::npos);
+    // Short ones that the air drew out, the longest as expected: no fault is named.
+    std::vector<LadderRung> byAir = ladder.rungs();
+    for (LadderRung& r : byAir)
+        r.elongation = {r.exposure_s < 100.0 ? 0.08 : 0.03, 0.005};
+    QCOMPARE(ladderFindings(byAir, mount).size(), size_t{1});
 }
 
 namespace {

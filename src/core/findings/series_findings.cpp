@@ -1,5 +1,8 @@
 #include "core/findings/series_findings.h"
 
+#include <algorithm>
+#include <cmath>
+
 #include "core/base/format.h"
 
 namespace nordstjerna {
@@ -101,9 +104,14 @@ std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const 
                       (r.stars > 0 ? formatNumber(r.elongation.value, 2) : std::string("no stars"));
         if (mount.driftKnown)
             f.evidence += " (expected " + formatMeasured(expected, "") + ")";
+        // Drift, flexure and wind grow with the exposure, so the longest one decides: what the air draws out
+        // in half a minute is no fault of the mount.
         constexpr double noticeable = 0.05;
+        const bool longest = std::all_of(rungs.begin(), rungs.end(), [&](const LadderRung& other) {
+            return other.exposure_s <= r.exposure_s;
+        });
         const double beyond = r.elongation.value - expected.value;
-        if (!odd && r.stars > 0 && mount.driftKnown && beyond > noticeable &&
+        if (longest && r.stars > 0 && mount.driftKnown && beyond > noticeable &&
             beyond > 3.0 * std::hypot(r.elongation.sigma, expected.sigma))
             odd = &r;
     }
