@@ -16,11 +16,15 @@ void Logbook::recover() {
         [this](const Expected<void>& done) { told(done); }, "recover");
 }
 
-std::string Logbook::begin(LogEntry entry) {
-    if (entry.id.empty())
-        entry.id = newEntryId(entry.kind, entry.started);
+LogEntry Logbook::named(LogEntry entry) const {
+    entry.id = newEntryId(entry.kind, entry.started);
     if (mark_)
         entry.session = mark_->name();
+    return entry;
+}
+
+std::string Logbook::begin(LogEntry begun) {
+    const LogEntry entry = named(std::move(begun));
     open_[entry.id] = entry;
     write(entry, {});
     return entry.id;
@@ -45,13 +49,10 @@ void Logbook::end(const std::string& id, Instant when, const std::string& how, F
     write(std::move(entry), std::move(fill));
 }
 
-std::string Logbook::add(LogEntry entry, Fill fill) {
+std::string Logbook::add(LogEntry whole, Fill fill) {
+    LogEntry entry = named(std::move(whole));
     if (!entry.ended)
         entry.ended = entry.started;
-    if (entry.id.empty())
-        entry.id = newEntryId(entry.kind, entry.started);
-    if (mark_)
-        entry.session = mark_->name();
     const std::string id = entry.id;
     write(std::move(entry), std::move(fill));
     return id;
@@ -128,11 +129,6 @@ std::string Logbook::relative(const fs::path& file) const {
     std::error_code error;
     const fs::path inside = fs::relative(file, folder_, error);
     return error || inside.empty() || inside.string().starts_with("..") ? file.string() : inside.string();
-}
-
-fs::path Logbook::absolute(const std::string& file) const {
-    const fs::path path(file);
-    return path.is_absolute() ? path : folder_ / path;
 }
 
 void Logbook::rebuild(const std::function<Instant(Instant)>& noon) {

@@ -35,9 +35,11 @@ public:
 
     // For reading; opened anew after trouble.
     Expected<const NightLog*> log();
-    // A path of a table as entries hold it, and back.
+    // A path of a table as entries hold it, and where that of an entry lies.
     std::string relative(const std::filesystem::path& file) const;
-    std::filesystem::path absolute(const std::string& file) const;
+    std::filesystem::path tableOf(const LogEntry& entry) const {
+        return nordstjerna::tableOf(folder_, entry);
+    }
     // Makes the log anew from records and tables, beside the window.
     void rebuild(const std::function<Instant(Instant)>& noon);
 
@@ -47,6 +49,7 @@ Q_SIGNALS:
     void rebuilt(int entries, int leftOut);
 
 private:
+    LogEntry named(LogEntry entry) const; // with an identity, as of this program
     void write(LogEntry entry, Fill fill);
     void told(const Expected<void>& done);
     std::filesystem::path folder_;

@@ -34,8 +34,7 @@ NightBand::NightBand(Session& session, QWidget* parent) : QFrame(parent), sessio
 void NightBand::compute() {
     const Rig& rig = session_.rig();
     night_ = session_.night();
-    // People read local clocks; without a time zone database for the site, its mean time rounded to the hour.
-    utcOffset_h_ = std::round(rig.site.longitude.hours());
+    utcOffset_h_ = session_.utcOffset_h();
     if (night_) {
         track_ = skyTrack(rig.site, rig.horizon, session_.target(), night_->sunset, night_->sunrise, 180);
         meridian_ = meridianPassage(rig.site, session_.target(),

@@ -279,6 +279,7 @@ void Session::setRig(const Rig& rig) {
         focus_ = {};
         handStars_.clear();
         freeRun_.reset();
+        freeStory_.reset();
         backlash_.reset();
     }
     checkRates();
@@ -317,6 +318,16 @@ const std::optional<Night>& Session::night() {
         almanacNoon_ = noon;
     }
     return almanac_;
+}
+
+RunSurroundings Session::surroundings() const {
+    RunSurroundings around;
+    around.shaftTurns = rig_.mount.shaftTurns;
+    around.site = rig_.site;
+    around.wormPeriod_s = rig_.mount.wormPeriod_s;
+    if (pole_)
+        around.axis = pole_->fit;
+    return around;
 }
 
 HourAngleDec Session::targetPlace() const {

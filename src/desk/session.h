@@ -4,6 +4,7 @@
 
 #include <QColor>
 #include <QObject>
+#include <cmath>
 #include <filesystem>
 #include <functional>
 #include <memory>
@@ -12,6 +13,7 @@
 #include <thread>
 
 #include "core/findings/finding.h"
+#include "core/findings/run_story.h"
 #include "core/guide/settings_book.h"
 #include "core/motion/backlash.h"
 #include "core/procedure/pole_measurement.h"
@@ -52,6 +54,10 @@ public:
     // The rig must be valid.
     void setRig(const Rig& rig);
     Instant now() const { return night_->clock().now(); }
+    // Of the clock that people at the site read: without a time zone database its mean time, whole hours.
+    double utcOffset_h() const { return std::round(rig_.site.longitude.hours()); }
+    // What is known beside a run of the rig in use.
+    RunSurroundings surroundings() const;
     // The night of now; absent where the Sun does not set or rise.
     const std::optional<Night>& night();
     MountState mountState() const { return night_->mount().state(); }
@@ -125,7 +131,12 @@ public:
 
     // What was recorded tonight, for tuning: the last free run, and the last backlash test.
     const std::shared_ptr<const Run>& freeRun() const { return freeRun_; }
-    void setFreeRun(const Run& run) { freeRun_ = std::make_shared<const Run>(run); }
+    // What it tells of the mount; absent where it was too short.
+    const std::shared_ptr<const RunStory>& freeStory() const { return freeStory_; }
+    void setFreeRun(const Run& run, std::shared_ptr<const RunStory> story) {
+        freeRun_ = std::make_shared<const Run>(run);
+        freeStory_ = std::move(story);
+    }
     const std::optional<BacklashResult>& backlash() const { return backlash_; }
     void setBacklash(const std::optional<BacklashResult>& b) { backlash_ = b; }
     // What the runs of this rig taught so far, for the next to begin with. Remembered for this rig.
@@ -314,6 +325,7 @@ private:
     std::vector<LoggedRates> pastRates_; // reading them fits each anew, so they are kept
     std::vector<Pixel> handStars_;
     std::shared_ptr<const Run> freeRun_;
+    std::shared_ptr<const RunStory> freeStory_; // of it
     std::optional<BacklashResult> backlash_;
     SettingsBook settings_;
     Focus focus_;

@@ -61,7 +61,6 @@ void TrialSlot::after(Guiding& guiding) {
         watched_ = &guiding;
         begun_s_ = rows.back().t_s;
         counted_ = rows.size();
-        seen_.began = guiding.run().meta.start + begun_s_;
         useArm(guiding, trial_->armAt(0.0));
         return;
     }

@@ -19,7 +19,6 @@ public:
         double t_s = 0.0;  // since it began
         int arm = 0;       // at work now
         std::string ended; // why; empty while it runs or none was made
-        Instant began;
     };
 
     // Begins with the next frame. The first settings are those in use.

@@ -1,18 +1,14 @@
 #include "tool/night.h"
 
-#include <cmath>
 #include <cstdlib>
 
 #include "charts/report.h"
-#include "core/base/format.h"
+#include "core/sky/almanac.h"
 #include "edge/store/night_book.h"
-#include "edge/store/run_table.h"
 
 namespace nordstjerna {
 
 namespace {
-constexpr double day_s = 86400.0;
-
 std::filesystem::path dataFolder(const NightRequest& request) {
     if (!request.data.empty())
         return request.data;
@@ -71,7 +67,10 @@ Json entryJson(const LogEntry& e) {
     return j;
 }
 
-Expected<std::vector<LogEntry>> entriesOf(const NightLog& log, const NightRequest& request) {
+Expected<std::vector<LogEntry>> entriesOf(const NightRequest& request) {
+    const auto log = openLog(request);
+    if (!log)
+        return tl::unexpected(log.error());
     EntrySearch search;
     search.words = request.words;
     search.most = 100000;
@@ -79,7 +78,7 @@ Expected<std::vector<LogEntry>> entriesOf(const NightLog& log, const NightReques
         const auto day = parseInstant(request.night);
         if (!day)
             return tl::unexpected(day.error());
-        const auto nights = log.nights();
+        const auto nights = log->nights();
         if (!nights)
             return tl::unexpected(nights.error());
         for (const NightSummary& n : *nights)
@@ -89,7 +88,7 @@ Expected<std::vector<LogEntry>> entriesOf(const NightLog& log, const NightReques
             return problem("Nothing is kept of the night of " + request.night + ".", "",
                            "See night list for those there are.");
     }
-    return log.find(search);
+    return log->find(search);
 }
 } // namespace
 
@@ -111,10 +110,7 @@ Expected<Json> nightList(const NightRequest& request) {
 }
 
 Expected<Json> nightShow(const NightRequest& request) {
-    const auto log = openLog(request);
-    if (!log)
-        return tl::unexpected(log.error());
-    const auto entries = entriesOf(*log, request);
+    const auto entries = entriesOf(request);
     if (!entries)
         return tl::unexpected(entries.error());
     Json list = Json::array();
@@ -124,10 +120,7 @@ Expected<Json> nightShow(const NightRequest& request) {
 }
 
 Expected<Json> nightReport(const NightRequest& request) {
-    const auto log = openLog(request);
-    if (!log)
-        return tl::unexpected(log.error());
-    const auto entries = entriesOf(*log, request);
+    const auto entries = entriesOf(request);
     if (!entries)
         return tl::unexpected(entries.error());
     if (entries->empty())
@@ -140,10 +133,7 @@ Expected<Json> nightReport(const NightRequest& request) {
 
 Expected<Json> nightRebuild(const NightRequest& request) {
     // The site of a table that has no record is not known: its noon is that of Greenwich.
-    const auto noon = [](Instant t) {
-        return Instant{(std::floor((t.unix_s - 0.5 * day_s) / day_s) + 0.5) * day_s};
-    };
-    const auto done = rebuildNightLog(dataFolder(request), noon);
+    const auto done = rebuildNightLog(dataFolder(request), [](Instant t) { return noonBefore(Site(), t); });
     if (!done)
         return tl::unexpected(done.error());
     Json out = Json::array();

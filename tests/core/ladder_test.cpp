@@ -237,7 +237,7 @@ std::vector<SettleTrace> tracesOf(int n, double slow_s, double jitter_arcsec, bo
                 along += 4.0 * std::sin((t - 10.0) / 16.0 * M_PI);
             const double x = along * std::cos(direction) + jitter_arcsec * random.gaussian();
             const double y = along * std::sin(direction) + jitter_arcsec * random.gaussian();
-            trace.looks.push_back({t, std::hypot(x, y), x, y});
+            trace.looks.push_back({t, x, y});
         }
         all.push_back(std::move(trace));
     }

@@ -2,6 +2,7 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/base/format.h"
 #include "core/base/random.h"
 #include "core/review/compare.h"
 #include "core/review/entry.h"
@@ -353,6 +354,9 @@ void ReviewTest::runsOfANightAsOne() {
 void ReviewTest::figuresAsText() {
     QCOMPARE(figureText({"total_rms_arcsec", {0.523, 0.021}}), std::string("0.52″ ± 0.02″"));
     QCOMPARE(figureText({"frames", {31.0, 0.0}}), std::string("31"));
+    QCOMPARE(formatCount(1, "entry") + ", " + formatCount(3, "entry") + ", " + formatCount(0, "day") + ", " +
+                 formatCount(2, "pass"),
+             std::string("1 entry, 3 entries, 0 days, 2 passes"));
     QCOMPARE(figureText({"ra_drift_arcsec_min", {1.234, 0.05}}), std::string("1.23 ± 0.05 ″/min"));
     QCOMPARE(figureLook("something_new").title, std::string("something_new"));
     for (int k = 0; k < entryKinds; ++k) {

@@ -88,6 +88,8 @@ void ShapesTest::momentsAgainstSep() {
                                        std::exp(-0.5 * (u * u / (major * major) + v * v / (minor * minor))));
             }
     }
+    for (double e : {0.0, 0.05, 0.3, 0.7})
+        QVERIFY(std::abs(elongationOf(ellipticityOf(e)) - e) < 1e-12);
     int compared = 0;
     for (const auto& s : reference.at("stars")) {
         Star star;

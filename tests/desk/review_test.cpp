@@ -265,6 +265,12 @@ void ReviewWindowTest::replayAndTakeOver() {
     auto* search = review()->findChild<QLineEdit*>("searchNights");
     search->setText("guiding"); // the oldest was guided in proportion
     openRow(table()->rowCount() - 1);
+    // Two wishes at once: the newer one is opened.
+    const std::string wanted = review()->opened().entry.id;
+    review()->openEntry("20260911T194000backlash");
+    review()->openEntry(QString::fromStdString(wanted));
+    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QCOMPARE(review()->opened().entry.id, wanted);
     review()->showPage(ReviewStation::Page::replay);
     ReplayPage* replay = review()->replay();
     QVERIFY(waitFor([&] { return replay->ready() && !replay->busy(); }));
@@ -474,7 +480,7 @@ void ReviewWindowTest::importATable() {
     QVERIFY(window_->session().problem()); // never over another
     window_->session().clearProblem();
     // The next table of this kind is known.
-    QTest::qWait(0);
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete); // the sheet of before is gone
     review()->importFrom(path);
     QCOMPARE(find("importRole2")->currentText(), QString("Dec error"));
     QVERIFY(sheet()->findChild<QCheckBox*>("importRaWest")->isChecked());

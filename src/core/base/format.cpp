@@ -83,8 +83,14 @@ std::string formatDuration(double seconds) {
 }
 
 std::string formatCount(int n, const char* noun) {
-    const bool hisses = std::string_view(noun).ends_with('s'); // passes
-    return print("%d %s%s", n, noun, n == 1 ? "" : hisses ? "es" : "s");
+    std::string word = noun;
+    const bool entry = word.size() > 1 && word.ends_with('y') &&
+                       std::string_view("aeiou").find(word[word.size() - 2]) == std::string_view::npos;
+    if (n != 1 && entry)
+        word.replace(word.size() - 1, 1, "ies");
+    else if (n != 1)
+        word += word.ends_with('s') ? "es" : "s"; // passes
+    return std::to_string(n) + " " + word;
 }
 
 } // namespace nordstjerna

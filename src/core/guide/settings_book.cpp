@@ -97,6 +97,17 @@ double settingValue(const ControllerSettings& c, SettingKey key) {
                                         : 0.0;
 }
 
+std::vector<SettingKey> settingsThatDiffer(const ControllerSettings& a, const ControllerSettings& b,
+                                           double tolerance) {
+    std::vector<SettingKey> list;
+    for (int k = 0; k < settingCount; ++k) {
+        const auto key = static_cast<SettingKey>(k);
+        if (std::abs(settingValue(a, key) - settingValue(b, key)) > tolerance)
+            list.push_back(key);
+    }
+    return list;
+}
+
 void setSetting(ControllerSettings& c, SettingKey key, double v) {
     if (double* figure = figureOf(c, key))
         *figure = v;

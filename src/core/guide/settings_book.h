@@ -34,6 +34,10 @@ std::string settingText(SettingKey key, double value);          // "0.55″", "s
 double settingValue(const ControllerSettings& settings, SettingKey key); // the exposure is none of them
 void setSetting(ControllerSettings& settings, SettingKey key, double value);
 
+// Those of the controllers in which the two are apart by more than the tolerance.
+std::vector<SettingKey> settingsThatDiffer(const ControllerSettings& a, const ControllerSettings& b,
+                                           double tolerance = 0.0);
+
 struct SettingChange {
     SettingKey key = SettingKey::exposure;
     double before = 0.0;

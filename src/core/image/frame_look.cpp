@@ -33,6 +33,11 @@ double elongationOf(double ellipticity) {
     return 1.0 - std::sqrt((1.0 - held) / (1.0 + held));
 }
 
+double ellipticityOf(double elongation) {
+    const double ratio = 1.0 - std::clamp(elongation, 0.0, 0.99);
+    return (1.0 - ratio * ratio) / (1.0 + ratio * ratio);
+}
+
 std::optional<Moments> starMoments(const Frame& frame, const Star& star) {
     constexpr double least_px2 = 0.25;
     constexpr double most_px2 = 120.0;

@@ -24,6 +24,8 @@ struct Moments {
 
 // 1 − minor/major of a star of this ellipticity.
 double elongationOf(double ellipticity);
+// And back.
+double ellipticityOf(double elongation);
 
 // Absent where no star stands, or its moments do not settle. background: counts.
 std::optional<Moments> starMoments(const Frame& frame, const Star& star);

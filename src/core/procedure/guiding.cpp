@@ -16,11 +16,8 @@ Guiding::Guiding(GuidingSetup setup) : setup_(std::move(setup)) {
 }
 
 void Guiding::setController(const ControllerSettings& settings) {
-    for (int k = 0; k < settingCount; ++k) {
-        const auto key = static_cast<SettingKey>(k);
-        if (settingValue(settings, key) != settingValue(setup_.controller, key))
-            noteChange(key, settingValue(settings, key));
-    }
+    for (SettingKey key : settingsThatDiffer(settings, setup_.controller))
+        noteChange(key, settingValue(settings, key));
     setup_.controller = settings;
     if (run_.rows.empty() && run_.meta.controller)
         run_.meta.controller = settings;

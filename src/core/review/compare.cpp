@@ -113,18 +113,12 @@ Expected<RunSide> sideOf(const Run& run, const std::string& which) {
     return s;
 }
 
-std::vector<SettingDifference> settingsThatDiffer(const Run& first, const Run& second) {
+std::vector<SettingDifference> differencesOf(const Run& first, const Run& second) {
     std::vector<SettingDifference> list;
     if (first.meta.controller && second.meta.controller)
-        for (int k = 0; k < settingCount; ++k) {
-            const auto key = static_cast<SettingKey>(k);
-            if (key == SettingKey::exposure)
-                continue;
-            const double a = settingValue(*first.meta.controller, key);
-            const double b = settingValue(*second.meta.controller, key);
-            if (a != b)
-                list.push_back({settingId(key), a, b});
-        }
+        for (SettingKey key : settingsThatDiffer(*first.meta.controller, *second.meta.controller))
+            list.push_back({settingId(key), settingValue(*first.meta.controller, key),
+                            settingValue(*second.meta.controller, key)});
     if (first.meta.loop && second.meta.loop && first.meta.loop->exposure_s != second.meta.loop->exposure_s)
         list.push_back(
             {settingId(SettingKey::exposure), first.meta.loop->exposure_s, second.meta.loop->exposure_s});
@@ -164,7 +158,7 @@ Expected<RunComparison> compareRuns(const Run& first, const Run& second) {
     };
     c.total_arcsec = difference(a->total_arcsec, b->total_arcsec);
     c.slow_arcsec = difference(a->slow_arcsec, b->slow_arcsec);
-    c.settings = settingsThatDiffer(first, second);
+    c.settings = differencesOf(first, second);
     constexpr double certain = 2.0;
     if (std::abs(c.slow_arcsec.value) > certain * c.slow_arcsec.sigma)
         c.verdict = c.slow_arcsec.value > 0.0 ? Difference::first : Difference::second;

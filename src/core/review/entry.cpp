@@ -79,6 +79,9 @@ const char* entryKindId(EntryKind kind) {
 const char* entryKindWord(EntryKind kind) {
     return namesOf(kind).word;
 }
+bool isRun(EntryKind kind) {
+    return kind == EntryKind::freeRun || kind == EntryKind::guidedRun || kind == EntryKind::backlashTest;
+}
 std::optional<EntryKind> entryKindWith(const std::string& id) {
     for (const KindNames& k : kindNames)
         if (id == k.id)

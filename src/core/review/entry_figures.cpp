@@ -76,6 +76,14 @@ std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story) {
     return list;
 }
 
+void fillFromRun(LogEntry& entry, const Run& run, const RunSurroundings& around) {
+    entry.figures = {{"rows", {static_cast<double>(run.rows.size()), 0.0}}};
+    if (const auto story = tellRun(run, around)) {
+        entry.figures = figuresOfRun(run, *story);
+        entry.findings = story->findings;
+    }
+}
+
 std::vector<Figure> figuresOfRates(const Rates& r) {
     return {{"ra_rate_px_s", r.ra.rate_px_s},           {"dec_rate_px_s", r.dec.rate_px_s},
             {"ra_angle_deg", r.ra.angle_deg},           {"dec_angle_deg", r.dec.angle_deg},

@@ -17,6 +17,9 @@ std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve);
 std::vector<Figure> figuresOfSeries(const std::vector<SeriesFrame>& frames, const SeriesStory& story,
                                     double imageScale_arcsec_px);
 
+// Figures and findings of a run; where it is too short to judge, the number of its rows.
+void fillFromRun(LogEntry& entry, const Run& run, const RunSurroundings& around = {});
+
 EntryKind entryKindOf(RunKind kind);
 // The changes of settings that stand in the rows of a run.
 std::vector<SettingNote> changesIn(const Run& run);

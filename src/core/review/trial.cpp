@@ -47,6 +47,14 @@ double relativeVariance(const std::vector<const Block*>& blocks) {
 }
 } // namespace
 
+double percentMore(double logRatio) {
+    return 100.0 * std::expm1(logRatio);
+}
+
+Measured TrialState::percent() const {
+    return {percentMore(difference.value), 100.0 * difference.sigma * std::exp(difference.value)};
+}
+
 WaldBounds waldBounds(double alpha, double beta) {
     return {std::log((1.0 - beta) / alpha), std::log(beta / (1.0 - alpha))};
 }
@@ -198,11 +206,10 @@ double signFlipProbability(const std::vector<double>& d) {
 }
 
 std::string trialWords(const TrialState& s, const std::string& first, const std::string& second) {
-    const double percent = 100.0 * std::expm1(s.difference.value);
-    const double sigma = 100.0 * s.difference.sigma * std::exp(s.difference.value);
-    const std::string by = formatMeasured({std::abs(percent), sigma}, " %", 1);
+    const Measured more = s.percent();
+    const std::string by = formatMeasured({std::abs(more.value), more.sigma}, " %", 1);
     const std::string leaves =
-        second + " leaves " + by + (percent < 0.0 ? " less than " : " more than ") + first + ".";
+        second + " leaves " + by + (more.value < 0.0 ? " less than " : " more than ") + first + ".";
     switch (s.verdict) {
     case TrialVerdict::first:
         return first + " is better: " + leaves;

@@ -33,6 +33,9 @@ enum class TrialVerdict {
     undecided // the time ran out
 };
 
+// What a log ratio of two RMS is in per cent more (or less).
+double percentMore(double logRatio);
+
 struct TrialState {
     TrialVerdict verdict = TrialVerdict::open;
     int rounds = 0;
@@ -40,6 +43,7 @@ struct TrialState {
     double firstRms_arcsec = 0.0, secondRms_arcsec = 0.0;
     std::vector<double> each;                 // the difference of every round
     std::optional<double> left_s;             // until decided, as it looks now
+    Measured percent() const;                 // the difference as what the second leaves more
     double ratioPlus = 0.0, ratioMinus = 0.0; // log probability ratios: second worse, second better
     double upper = 0.0, lower = 0.0;          // their bounds
 };

@@ -16,7 +16,7 @@ constexpr double worth_s = 1.0;
 double wouldBegin(const SettleTrace& trace, const SettleRule& rule) {
     std::optional<double> since;
     for (const SettleTrace::Look& l : trace.looks) {
-        if (l.off_arcsec > rule.within_arcsec)
+        if (l.off_arcsec() > rule.within_arcsec)
             since.reset();
         else if (!since)
             since = l.t_s;
@@ -49,8 +49,7 @@ SettleTrace settleTrace(const std::vector<GuideGlance>& glances, Instant moved, 
                                [](const GuideGlance& g, Instant t) { return g.when < t; });
     for (; at != glances.end() && at->when - moved <= length_s; ++at)
         if (at->measured)
-            trace.looks.push_back({at->when - moved, std::hypot(at->dra_arcsec, at->ddec_arcsec),
-                                   at->dra_arcsec, at->ddec_arcsec});
+            trace.looks.push_back({at->when - moved, at->dra_arcsec, at->ddec_arcsec});
     return trace;
 }
 

@@ -1,6 +1,7 @@
 // What tolerance and time of settling lose the least, from how the star really came to rest this night.
 #pragma once
 
+#include <cmath>
 #include <optional>
 #include <vector>
 
@@ -13,8 +14,8 @@ namespace nordstjerna {
 struct SettleTrace {
     struct Look {
         double t_s = 0.0; // since the aim was moved
-        double off_arcsec = 0.0;
         double dra_arcsec = 0.0, ddec_arcsec = 0.0;
+        double off_arcsec() const { return std::hypot(dra_arcsec, ddec_arcsec); }
     };
     std::vector<Look> looks; // in order
 };

@@ -76,6 +76,12 @@ std::string formatInstant(Instant t, int decimals) {
     return buffer + std::string(seconds < 10.0 ? "0" : "") + numberText(seconds, decimals);
 }
 
+std::string formatStamp(Instant t) {
+    std::string text = formatInstant(t, 0);
+    std::erase_if(text, [](char c) { return c == '-' || c == ':'; });
+    return text;
+}
+
 std::string formatClock(Instant t, double utcOffset_h) {
     const int minutes = static_cast<int>(civil(t.unix_s + utcOffset_h * 3600.0).seconds / 60.0);
     char buffer[16];

@@ -24,6 +24,7 @@ struct Instant {
 Expected<Instant> parseInstant(const std::string& text);
 // 2026-10-14T19:05:12.345 (UTC, no Z, as FITS wants it).
 std::string formatInstant(Instant t, int decimals = 3);
+std::string formatStamp(Instant t);                           // 20261014T190512, for names of files
 std::string formatClock(Instant t, double utcOffset_h = 0.0); // 19:05
 std::string formatDay(Instant t, double utcOffset_h = 0.0);   // 14 Oct 2026
 

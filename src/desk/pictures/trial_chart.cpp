@@ -11,9 +11,6 @@
 namespace nordstjerna {
 
 namespace {
-double percentOf(double logRatio) {
-    return 100.0 * std::expm1(logRatio);
-}
 constexpr double blocksInRound = 4.0;
 } // namespace
 
@@ -27,7 +24,7 @@ void TrialChart::show(const TrialState& state, const TrialRules& rules, double t
     t_s_ = t_s;
     reach_ = 30.0;
     for (double d : state_.each)
-        reach_ = std::max(reach_, std::min(100.0, 1.15 * std::abs(percentOf(d))));
+        reach_ = std::max(reach_, std::min(100.0, 1.15 * std::abs(percentMore(d))));
     update();
 }
 
@@ -72,14 +69,14 @@ void TrialChart::draw(QPainter& p, const QRectF& area) {
         QColor dot = theme().muted;
         p.setBrush(dot);
         const double x = xOf(static_cast<double>(i) + 0.5);
-        p.drawEllipse(QPointF(x, yOf(percentOf(state_.each[i]))), 2.8, 2.8);
+        p.drawEllipse(QPointF(x, yOf(percentMore(state_.each[i]))), 2.8, 2.8);
         sum += state_.each[i];
         const double n = static_cast<double>(i + 1);
         const double m = sum / n;
         const double s = 1.96 * one / std::sqrt(n);
-        upper << QPointF(xOf(n), yOf(percentOf(m + s)));
-        lower << QPointF(xOf(n), yOf(percentOf(m - s)));
-        middle << QPointF(xOf(n), yOf(percentOf(m)));
+        upper << QPointF(xOf(n), yOf(percentMore(m + s)));
+        lower << QPointF(xOf(n), yOf(percentMore(m - s)));
+        middle << QPointF(xOf(n), yOf(percentMore(m)));
     }
     if (!middle.empty()) {
         p.save();
@@ -128,7 +125,7 @@ QString TrialChart::readOut(QPointF at) const {
         if (std::abs(at.x() - xOf(static_cast<double>(i) + 0.5)) < 0.5 * (xOf(1.0) - xOf(0.0)))
             return tr("round %1: B leaves %2 %")
                 .arg(i + 1)
-                .arg(qs(formatNumber(percentOf(state_.each[i]), 1)));
+                .arg(qs(formatNumber(percentMore(state_.each[i]), 1)));
     return {};
 }
 

@@ -92,20 +92,10 @@ void Station::logRun(const Run& run, const std::string& how) {
     for (const SettingChange& c : session_.settings().changes())
         if (!c.undone && c.when >= entryBegun_)
             changes.push_back({c.when, settingId(c.key), c.before, c.after, c.origin, c.reason});
-    RunSurroundings around;
-    around.shaftTurns = session_.rig().mount.shaftTurns;
-    around.site = session_.rig().site;
-    around.wormPeriod_s = session_.rig().mount.wormPeriod_s;
-    if (session_.pole())
-        around.axis = session_.pole()->fit;
     book.end(std::exchange(entry_, {}), session_.now(), run.rows.empty() ? "nothing was recorded" : how,
-             [run, around, changes](LogEntry& e) {
+             [run, around = session_.surroundings(), changes](LogEntry& e) {
                  e.changes = changes;
-                 e.figures = {{"rows", {static_cast<double>(run.rows.size()), 0.0}}};
-                 if (const auto story = tellRun(run, around)) {
-                     e.figures = figuresOfRun(run, *story);
-                     e.findings = story->findings;
-                 }
+                 fillFromRun(e, run, around);
              });
 }
 

@@ -188,8 +188,6 @@ Expected<ImportPreview> previewOf(const std::filesystem::path& path, const std::
     p.layout.skip = found.first;
     p.layout.columns = found.columns;
     std::vector<std::string_view> cells;
-    for (int i = 0; i < found.first; ++i)
-        p.before.push_back(lines[static_cast<size_t>(i)]);
     // The last line before it that has as many cells names the columns.
     for (int i = found.first; i-- > 0 && p.layout.names.empty();) {
         std::string_view line = lines[static_cast<size_t>(i)];

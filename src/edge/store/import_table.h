@@ -25,7 +25,6 @@ struct ImportLayout {
 struct ImportPreview {
     ImportLayout layout;                        // proposed
     std::vector<std::vector<std::string>> rows; // the first ones, as they stand
-    std::vector<std::string> before;            // the lines skipped
 };
 // Reads the beginning of the file. Fails when there are no rows of two numbers or more.
 Expected<ImportPreview> previewTable(const std::filesystem::path& path, size_t most = 12);

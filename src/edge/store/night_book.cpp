@@ -28,12 +28,6 @@ fs::path recordsFolder(const fs::path& dataFolder) {
     return dataFolder / "records";
 }
 
-std::string stamp(Instant t) {
-    std::string text = formatInstant(t, 0);
-    std::erase_if(text, [](char c) { return c == ':' || c == '-'; });
-    return text;
-}
-
 std::string randomHex(int digits) {
     static std::random_device source;
     std::string text;
@@ -49,11 +43,6 @@ Expected<LogEntry> readRecord(const fs::path& path) {
     return entryFromJson(*json, path.filename().string());
 }
 
-fs::path tableOf(const fs::path& dataFolder, const LogEntry& entry) {
-    const fs::path file(entry.file);
-    return file.is_absolute() ? file : dataFolder / file;
-}
-
 std::vector<fs::path> filesIn(const fs::path& folder, const std::string& ending) {
     std::vector<fs::path> list;
     std::error_code error;
@@ -67,12 +56,31 @@ std::vector<fs::path> filesIn(const fs::path& folder, const std::string& ending)
 }
 } // namespace
 
+ToldRun tell(Expected<Run> run, const RunSurroundings& around) {
+    ToldRun told;
+    if (!run) {
+        told.trouble = run.error().text();
+        return told;
+    }
+    if (auto story = tellRun(*run, around))
+        told.story = std::make_shared<const RunStory>(std::move(*story));
+    else
+        told.trouble = story.error().text();
+    told.run = std::make_shared<const Run>(std::move(*run));
+    return told;
+}
+
+fs::path tableOf(const fs::path& dataFolder, const LogEntry& entry) {
+    const fs::path file(entry.file);
+    return file.is_absolute() ? file : dataFolder / file;
+}
+
 fs::path nightLogPath(const fs::path& dataFolder) {
     return dataFolder / "night-log.sqlite";
 }
 
 std::string newEntryId(EntryKind kind, Instant started) {
-    return stamp(started) + "-" + entryKindId(kind) + "-" + randomHex(6);
+    return formatStamp(started) + "-" + entryKindId(kind) + "-" + randomHex(6);
 }
 
 Expected<void> keepEntry(const fs::path& dataFolder, const LogEntry& entry) {
@@ -153,11 +161,7 @@ LogEntry closedFromTable(const fs::path& dataFolder, LogEntry e) {
     e.ended = run->meta.start + run->rows.back().t_s;
     e.how = "the program ended before it did; all rows are there";
     e.changes = changesIn(*run);
-    e.figures = {{"rows", {static_cast<double>(run->rows.size()), 0.0}}};
-    if (const auto story = tellRun(*run)) {
-        e.figures = figuresOfRun(*run, *story);
-        e.findings = story->findings;
-    }
+    fillFromRun(e, *run);
     return e;
 }
 
@@ -173,23 +177,20 @@ NightDocument nightDocument(const fs::path& dataFolder, const std::vector<LogEnt
         if (const auto n = e.figure("frames"))
             frames += static_cast<int>(n->value);
         NightDocument::Item item{e, nullptr, nullptr};
-        const bool run = e.kind == EntryKind::freeRun || e.kind == EntryKind::guidedRun ||
-                         e.kind == EntryKind::backlashTest;
         std::error_code error;
-        if (run && !e.file.empty() && fs::exists(tableOf(dataFolder, e), error))
-            if (auto table = readRunTable(tableOf(dataFolder, e))) {
-                RunSurroundings around;
-                if (e.rig)
-                    around.wormPeriod_s = e.rig->mount.wormPeriod_s;
-                if (auto story = tellRun(*table, around))
-                    item.story = std::make_shared<const RunStory>(std::move(*story));
-                item.run = std::make_shared<const Run>(std::move(*table));
-            }
+        if (isRun(e.kind) && !e.file.empty() && fs::exists(tableOf(dataFolder, e), error)) {
+            RunSurroundings around;
+            if (e.rig)
+                around.wormPeriod_s = e.rig->mount.wormPeriod_s;
+            ToldRun told = tell(readRunTable(tableOf(dataFolder, e)), around);
+            item.run = std::move(told.run);
+            item.story = std::move(told.story);
+        }
         document.items.push_back(std::move(item));
     }
     for (const std::string& rig : rigs)
         document.subline += (document.subline.empty() ? "" : ", ") + rig;
-    document.subline += ": " + std::to_string(entries.size()) + (entries.size() == 1 ? " entry" : " entries");
+    document.subline += ": " + formatCount(static_cast<int>(entries.size()), "entry");
     if (frames > 0)
         document.subline += ", " + formatCount(frames, "frame");
     return document;

@@ -38,6 +38,17 @@ private:
     int file_ = -1;
 };
 
+// Where the table of an entry lies.
+std::filesystem::path tableOf(const std::filesystem::path& dataFolder, const LogEntry& entry);
+
+// A run with what it tells, as far as it could be read and judged; else why not.
+struct ToldRun {
+    std::shared_ptr<const Run> run;
+    std::shared_ptr<const RunStory> story;
+    std::string trouble;
+};
+ToldRun tell(Expected<Run> run, const RunSurroundings& around);
+
 // An entry closed from what its table holds.
 LogEntry closedFromTable(const std::filesystem::path& dataFolder, LogEntry entry);
 

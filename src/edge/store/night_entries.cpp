@@ -3,6 +3,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "core/base/number_text.h"
 #include "edge/store/entry_json.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/night_log.h"
@@ -156,7 +157,7 @@ Expected<std::vector<LogEntry>> NightLog::find(const EntrySearch& search) const 
     if (!search.rigId.empty())
         also("rig_id = ?", search.rigId);
     if (search.night)
-        also("night = CAST(? AS REAL)", std::to_string(search.night->unix_s));
+        also("night = CAST(? AS REAL)", exactText(search.night->unix_s));
     std::istringstream words(search.words);
     for (std::string word; words >> word;)
         also("words LIKE ? ESCAPE '^'", likePattern(word));

@@ -1,9 +1,9 @@
 #include "edge/store/night_log.h"
 
-#include <cmath>
 #include <utility>
 
 #include "core/review/entry_figures.h"
+#include "core/sky/almanac.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/rates_json.h"
 #include "edge/store/sql.h"
@@ -134,9 +134,7 @@ Expected<void> NightLog::ratesBecomeEntries() {
         e.id = "rates-" + std::to_string(q.id(0));
         e.started = Instant{q.number(1)};
         e.ended = e.started;
-        // The site was not kept: by the noon of Greenwich.
-        constexpr double day_s = 86400.0;
-        e.night = Instant{std::floor((e.started.unix_s - 0.5 * day_s) / day_s) * day_s + 0.5 * day_s};
+        e.night = noonBefore(Site(), e.started); // the site was not kept: by Greenwich
         e.rigName = q.text(2);
         e.rigId = q.text(3);
         e.how = "measured";

@@ -60,8 +60,7 @@ std::vector<FitsCard> cardsOf(const SeriesSetup& setup, const SeriesFrame& f) {
 } // namespace
 
 std::string SeriesKeeper::nameOf(const SeriesSetup& setup, const SeriesFrame& frame) {
-    std::string when = formatInstant(frame.start, 0);
-    std::erase_if(when, [](char c) { return c == '-' || c == ':'; });
+    const std::string when = formatStamp(frame.start);
     std::string number = std::to_string(frame.number);
     number.insert(0, number.size() < 3 ? 3 - number.size() : 0, '0');
     const int decimals = frame.exposure_s < 10.0 ? 1 : 0;

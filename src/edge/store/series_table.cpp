@@ -133,8 +133,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
         f.look.fwhm_px = {(*fwhm)[i] / scale, 0.0};
         f.look.shaped = (*fwhm)[i] > 0.0 ? f.look.stars : 0;
         // The ellipticity of that elongation along that direction.
-        const double ratio = 1.0 - std::clamp((*elongation)[i], 0.0, 0.99);
-        const double e = (1.0 - ratio * ratio) / (1.0 + ratio * ratio);
+        const double e = ellipticityOf((*elongation)[i]);
         const double twice = 2.0 * Angle::fromDeg((*direction)[i]).rad();
         f.look.e1 = {e * std::cos(twice), 0.0};
         f.look.e2 = {e * std::sin(twice), 0.0};

@@ -46,7 +46,7 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
       stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
       flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
       folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
-    utcOffset_h_ = std::round(session.rig().site.longitude.hours());
+    utcOffset_h_ = session.utcOffset_h();
     bench()->addWidget(card_);
     bench()->addWidget(pages_);
     auto* row = new QHBoxLayout;
@@ -270,7 +270,7 @@ void ExposeStation::logSeries(const Expected<void>& result) {
             e.findings = findings;
             const auto table = seen.frames.empty()
                                    ? Expected<void>()
-                                   : writeSeriesTable(book->absolute(e.file), setup, seen.frames,
+                                   : writeSeriesTable(book->tableOf(e), setup, seen.frames,
                                                       seen.solved ? &seen.solved->plane : nullptr);
             if (!table)
                 e.note = "Its table could not be written: " + table.error().text();

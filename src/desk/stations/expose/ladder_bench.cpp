@@ -36,20 +36,12 @@ void LadderBench::refresh(double fwhm_arcsec) {
 }
 
 void LadderBench::expect() {
-    const auto& run = session_.freeRun();
-    if (run != analysed_) {
-        analysed_ = run;
-        free_.reset();
-        if (run)
-            if (auto analysis = analyseMotion(*run, session_.rig().mount.wormPeriod_s))
-                free_ = std::move(*analysis);
-    }
     LadderSources known;
     if (session_.pole())
         known.axis = &session_.pole()->fit;
-    if (free_) {
-        known.free = &*free_;
-        known.freeMeta = &run->meta;
+    if (const auto& story = session_.freeStory()) {
+        known.free = &story->motion;
+        known.freeMeta = &session_.freeRun()->meta;
     }
     mount_ = ladderMount(known, session_.rig().site, session_.target(), session_.now(),
                          fwhm_arcsec_ > 0.0 ? fwhm_arcsec_ : usualFwhm_arcsec);

@@ -36,8 +36,6 @@ private:
     LadderChart* chart_;
     LadderMount mount_;
     std::vector<LadderRung> rungs_;
-    std::optional<MotionAnalysis> free_;
-    std::shared_ptr<const Run> analysed_; // the run that is of
     double fwhm_arcsec_ = 0.0;
     bool running_ = false;
 };

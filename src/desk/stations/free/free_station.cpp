@@ -157,12 +157,7 @@ void FreeStation::showPage(Page page) {
 }
 
 RunSurroundings FreeStation::surroundings() const {
-    RunSurroundings around;
-    around.shaftTurns = session().rig().mount.shaftTurns;
-    around.site = session().rig().site;
-    around.wormPeriod_s = session().rig().mount.wormPeriod_s;
-    if (session().pole())
-        around.axis = session().pole()->fit;
+    RunSurroundings around = session().surroundings();
     around.settings = &session().settings();
     around.backlash = backlash_ ? &*backlash_ : nullptr;
     return around;
@@ -210,7 +205,7 @@ void FreeStation::record() {
                 session().reportProblem(*g->ending());
             if (live->story)
                 adopt(g->run(), *live->story);
-            session().setFreeRun(g->run());
+            session().setFreeRun(g->run(), live->story);
             logRun(g->run(), g->ending() ? g->ending()->what : "stopped by you");
             session().learn(live->taught);
             refresh();

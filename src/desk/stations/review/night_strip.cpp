@@ -80,7 +80,7 @@ void NightStrip::paintNight(QPainter& p, const QRectF& row, const NightSummary& 
     if (n.best_arcsec)
         figure = qs(formatNumber(*n.best_arcsec, 2)) + "″";
     else
-        figure = qs(formatCount(n.entries, "entry")).replace("entrys", "entries");
+        figure = qs(formatCount(n.entries, "entry"));
     p.drawText(inner, Qt::AlignRight | Qt::AlignTop, figure);
     const QRectF band(inner.left(), inner.bottom() - 14, inner.width(), 12);
     p.fillRect(band, theme().sky[3]);

@@ -319,15 +319,7 @@ QString ReplayPage::words() const {
 }
 
 bool ReplayPage::differs() const {
-    if (!world_)
-        return false;
-    for (int k = 0; k < settingCount; ++k) {
-        const auto key = static_cast<SettingKey>(k);
-        if (key != SettingKey::exposure &&
-            std::abs(settingValue(settings_.controller, key) - settingValue(recorded_, key)) > 5e-3)
-            return true;
-    }
-    return false;
+    return world_ && !settingsThatDiffer(settings_.controller, recorded_, sliderStep).empty();
 }
 
 void ReplayPage::searchBest() {

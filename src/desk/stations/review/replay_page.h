@@ -22,6 +22,8 @@ class LaneChart;
 class ReplayPage : public QWidget {
     Q_OBJECT
 public:
+    // What a slider cannot tell apart is no difference.
+    static constexpr double sliderStep = 5e-3;
     explicit ReplayPage(QWidget* parent = nullptr);
     ~ReplayPage() override;
     void show(const Opened& opened);
@@ -30,7 +32,6 @@ public:
     const ControllerSettings& settings() const { return settings_.controller; }
     bool ready() const { return world_ != nullptr; }
     bool differs() const;
-    const ControllerSettings& recorded() const { return recorded_; }
     bool searching() const { return searching_; }
     // Still to be shown: a replay or a search is under way.
     bool busy() const { return running_ || waiting_; }

@@ -102,11 +102,10 @@ void ReviewStation::showTrialFigures() {
     }
     figures_[0]->show(qs(formatNumber(s.firstRms_arcsec, 2)) + "″", "", tr("RMS of both axes"));
     figures_[1]->show(qs(formatNumber(s.secondRms_arcsec, 2)) + "″", "", tr("RMS of both axes"));
-    const double percent = 100.0 * std::expm1(s.difference.value);
-    const double sigma = 100.0 * s.difference.sigma * std::exp(s.difference.value);
-    const int places = decimalsFor(sigma, 1);
-    figures_[2]->show((percent > 0.0 ? "+" : "") + qs(formatNumber(percent, places)) + " %",
-                      tr("± %1 %").arg(qs(formatNumber(sigma, places))), tr("worth finding: 15 %"));
+    const Measured more = s.percent();
+    const int places = decimalsFor(more.sigma, 1);
+    figures_[2]->show((more.value > 0.0 ? "+" : "") + qs(formatNumber(more.value, places)) + " %",
+                      tr("± %1 %").arg(qs(formatNumber(more.sigma, places))), tr("worth finding: 15 %"));
     figures_[3]->show(
         QString::number(s.rounds), "",
         s.left_s ? tr("decided in about %1").arg(qs(formatDuration(60.0 * std::ceil(*s.left_s / 60.0))))

@@ -34,32 +34,27 @@
 namespace nordstjerna {
 
 namespace {
-bool isRun(EntryKind kind) {
-    return kind == EntryKind::freeRun || kind == EntryKind::guidedRun || kind == EntryKind::backlashTest;
-}
-
-// All that its table holds; the entry itself where there is none.
-// All guiding of the night of an entry, as one run.
-Opened readNight(const LogEntry& entry, const std::vector<std::filesystem::path>& tables,
-                 double wormPeriod_s) {
+Opened openedAs(const LogEntry& entry, ToldRun told) {
     Opened o;
     o.entry = entry;
-    std::vector<Run> runs;
-    for (const auto& table : tables)
-        if (auto run = readRunTable(table))
-            runs.push_back(std::move(*run));
-    auto all = std::make_shared<Run>(joined(runs));
-    RunSurroundings around;
-    around.wormPeriod_s = wormPeriod_s;
-    if (auto story = tellRun(*all, around))
-        o.story = std::make_shared<const RunStory>(std::move(*story));
-    else
-        o.trouble = story.error().text();
-    o.run = std::move(all);
+    o.run = std::move(told.run);
+    o.story = std::move(told.story);
+    o.trouble = std::move(told.trouble);
     return o;
 }
 
-Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, double wormPeriod_s) {
+// All guiding of the night of an entry, as one run.
+Opened readNight(const LogEntry& entry, const std::vector<std::filesystem::path>& tables,
+                 const RunSurroundings& around) {
+    std::vector<Run> runs;
+    for (const auto& path : tables)
+        if (auto table = readRunTable(path))
+            runs.push_back(std::move(*table));
+    return openedAs(entry, tell(joined(runs), around));
+}
+
+// All that its table holds; the entry itself where there is none.
+Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, const RunSurroundings& around) {
     Opened o;
     o.entry = entry;
     std::error_code error;
@@ -70,26 +65,14 @@ Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, dou
         return o;
     }
     try {
+        if (isRun(entry.kind))
+            return openedAs(entry, tell(readRunTable(table), around));
         if (entry.kind == EntryKind::series) {
             auto series = readSeriesTable(table);
             if (series)
                 o.series = std::make_shared<const SeriesRecord>(std::move(*series));
             else
                 o.trouble = series.error().text();
-        } else if (isRun(entry.kind)) {
-            auto run = readRunTable(table);
-            if (!run) {
-                o.trouble = run.error().text();
-                return o;
-            }
-            RunSurroundings around;
-            around.wormPeriod_s = wormPeriod_s;
-            auto story = tellRun(*run, around);
-            if (story)
-                o.story = std::make_shared<const RunStory>(std::move(*story));
-            else
-                o.trouble = story.error().text();
-            o.run = std::make_shared<const Run>(std::move(*run));
         }
     } catch (const std::exception& broken) {
         o.trouble = std::string("Its table cannot be read: ") + broken.what() + ".";
@@ -103,7 +86,7 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
       pages_(new PhaseBar(
           {tr("Night"), tr("Run"), tr("Budget"), tr("Replay"), tr("Compare"), tr("Trends"), tr("Trial")})),
       looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})), timer_(new QTimer(this)) {
-    utcOffset_h_ = std::round(session.rig().site.longitude.hours());
+    utcOffset_h_ = session.utcOffset_h();
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
     auto* left = new QVBoxLayout;
@@ -368,25 +351,39 @@ void ReviewStation::read(const std::string& id, bool wholeNight, Then then) {
         guided.night = (*entry)->night;
         if (const auto runs = (*log)->find(guided))
             for (const LogEntry& e : *runs)
-                tables.push_back(session().logbook().absolute(e.file));
+                tables.push_back(session().logbook().tableOf(e));
     }
     wanted_ = id;
+    RunSurroundings around;
+    around.wormPeriod_s = session().rig().mount.wormPeriod_s;
+    beside([this, id, then, tables, around, entry = **entry, table = session().logbook().tableOf(**entry)] {
+        auto opened = std::make_shared<Opened>(tables.empty() ? readOpened(entry, table, around)
+                                                              : readNight(entry, tables, around));
+        return [this, id, then, opened] {
+            if (wanted_ == id)
+                then(std::move(*opened));
+        };
+    });
+}
+
+// Works in a thread of its own, then does in the window's what the work returned. What is wished meanwhile
+// waits, the newest only.
+void ReviewStation::beside(std::function<std::function<void()>()> work) {
+    if (reading_) {
+        next_ = std::move(work);
+        return;
+    }
     reading_ = true;
     refresh();
-    if (reader_.valid())
-        reader_.wait();
-    reader_ = std::async(std::launch::async, [this, id, then, tables, entry = **entry,
-                                              table = session().logbook().absolute((*entry)->file),
-                                              worm = session().rig().mount.wormPeriod_s] {
-        auto opened = std::make_shared<Opened>(tables.empty() ? readOpened(entry, table, worm)
-                                                              : readNight(entry, tables, worm));
+    reader_ = std::async(std::launch::async, [this, work = std::move(work)] {
         QMetaObject::invokeMethod(
             this,
-            [this, id, then, opened] {
-                if (wanted_ != id)
-                    return;
+            [this, finish = work()] {
+                reader_.wait();
                 reading_ = false;
-                then(std::move(*opened));
+                finish();
+                if (next_)
+                    beside(std::exchange(next_, {}));
                 refresh();
                 Q_EMIT changed();
             },

@@ -69,6 +69,7 @@ private:
     void buildPages();
     void makeRoom();
     void read(const std::string& id, bool wholeNight, Then then);
+    void beside(std::function<std::function<void()>()> work);
     void compareAnew();
     void adopt(Opened opened);
     void refresh();
@@ -114,7 +115,8 @@ private:
     std::vector<NightSummary> nights_;
     Opened opened_;
     std::future<void> reader_;
-    std::string wanted_; // being read; a newer wish takes its place
+    std::function<std::function<void()>()> next_; // wished while something is read
+    std::string wanted_;                          // being read; a newer wish takes its place
     bool reading_ = false;
     bool byHand_ = false; // the night was chosen
     bool trialRunning_ = false;

@@ -24,14 +24,9 @@ namespace nordstjerna {
 void ReviewStation::takeOver() {
     const ControllerSettings& wanted = replay_->settings();
     const std::string reason = replay_->words().toStdString();
-    for (int k = 0; k < settingCount; ++k) {
-        const auto key = static_cast<SettingKey>(k);
-        if (key == SettingKey::exposure)
-            continue;
-        const double value = settingValue(wanted, key);
-        if (std::abs(value - session().settings().value(key)) > 5e-3)
-            session().changeSetting(key, value, "replay", reason);
-    }
+    for (SettingKey key :
+         settingsThatDiffer(wanted, session().settings().controller(), ReplayPage::sliderStep))
+        session().changeSetting(key, settingValue(wanted, key), "replay", reason);
     refresh();
 }
 
@@ -66,59 +61,35 @@ void ReviewStation::importNow(ImportSheet& sheet) {
     entry.file = session().logbook().relative(to);
     entry.target.clear();
     sheet.accept();
-    reading_ = true;
-    wanted_.clear();
-    refresh();
-    if (reader_.valid())
-        reader_.wait();
-    reader_ = std::async(std::launch::async, [this, mapping, layout, from, to, scales, entry,
-                                              kept = session().logbook().folder() / "imports.json",
-                                              site = session().rig().site]() mutable {
+    beside([this, mapping, layout, from, to, scales, entry,
+            kept = session().logbook().folder() / "imports.json",
+            site = session().rig().site]() mutable -> std::function<void()> {
         auto imported = importTable(from, layout, mapping);
-        Expected<void> done;
-        if (imported) {
+        Expected<void> done = imported ? Expected<void>() : tl::unexpected(imported.error());
+        if (done) {
             imported->run.meta.guideScale_arcsec_px = scales.guide_arcsec_px;
             imported->run.meta.imageScale_arcsec_px = scales.image_arcsec_px;
             done = writeRunTable(to, imported->run);
-            if (done)
-                done = keepMapping(kept, layout, mapping);
-        } else {
-            done = tl::unexpected(imported.error());
         }
-        auto run = std::make_shared<const Run>(imported ? std::move(imported->run) : Run());
-        if (done) {
-            entry.started = run->meta.start;
-            entry.night = noonBefore(site, entry.started);
-            entry.ended = entry.started + run->rows.back().t_s;
-            entry.how = "imported from " + from.filename().string();
-            if (imported->rowsLeftOut > 0)
-                entry.note = formatCount(static_cast<int>(imported->rowsLeftOut), "line") +
-                             " without all numbers. " + imported->firstLeftOut;
-        }
-        QMetaObject::invokeMethod(
-            this,
-            [this, done, entry, run] {
-                reading_ = false;
-                refresh();
-                if (!done) {
-                    session().reportProblem(done.error());
-                    return;
-                }
-                session().clearProblem();
-                const std::string id = session().logbook().add(entry, [run](LogEntry& e) {
-                    e.figures = {{"rows", {static_cast<double>(run->rows.size()), 0.0}}};
-                    if (const auto story = tellRun(*run)) {
-                        e.figures = figuresOfRun(*run, *story);
-                        e.findings = story->findings;
-                    }
-                });
-                told_ = tr("%1 rows imported; they are in the list of their night.").arg(run->rows.size());
-                strip_->choose(entry.night);
-                byHand_ = true;
-                importedId_ = id;
-                refresh();
-            },
-            Qt::QueuedConnection);
+        if (done)
+            done = keepMapping(kept, layout, mapping);
+        if (!done)
+            return [this, done] { session().reportProblem(done.error()); };
+        auto run = std::make_shared<const Run>(std::move(imported->run));
+        entry.started = run->meta.start;
+        entry.night = noonBefore(site, entry.started);
+        entry.ended = entry.started + run->rows.back().t_s;
+        entry.how = "imported from " + from.filename().string();
+        if (imported->rowsLeftOut > 0)
+            entry.note = formatCount(static_cast<int>(imported->rowsLeftOut), "line") +
+                         " without all numbers. " + imported->firstLeftOut;
+        return [this, entry, run] {
+            session().clearProblem();
+            importedId_ = session().logbook().add(entry, [run](LogEntry& e) { fillFromRun(e, *run); });
+            told_ = tr("%1 rows imported; they are in the list of their night.").arg(run->rows.size());
+            strip_->choose(entry.night);
+            byHand_ = true;
+        };
     });
 }
 
@@ -135,27 +106,15 @@ void ReviewStation::saveReport(const std::filesystem::path& path) {
         session().reportProblem(found.error());
         return;
     }
-    reading_ = true;
-    wanted_.clear();
-    refresh();
-    if (reader_.valid())
-        reader_.wait();
-    reader_ = std::async(std::launch::async, [this, path, entries = *found, offset = utcOffset_h_,
-                                              folder = session().logbook().folder()] {
+    beside([this, path, entries = *found, offset = utcOffset_h_, folder = session().logbook().folder()] {
         auto document = std::make_shared<NightDocument>(nightDocument(folder, entries, offset));
-        QMetaObject::invokeMethod(
-            this,
-            [this, path, document] {
-                reading_ = false;
-                refresh();
-                // Typefaces and colours belong to the window's thread.
-                if (const auto done = writeNightReport(path, *document, true); !done)
-                    session().reportProblem(done.error());
-                else
-                    told_ = tr("The report was written to %1.").arg(qs(path.string()));
-                refresh();
-            },
-            Qt::QueuedConnection);
+        return [this, path, document] {
+            // Typefaces and colours belong to the window's thread.
+            if (const auto done = writeNightReport(path, *document, true); !done)
+                session().reportProblem(done.error());
+            else
+                told_ = tr("The report was written to %1.").arg(qs(path.string()));
+        };
     });
 }
 
@@ -179,9 +138,7 @@ void ReviewStation::trialEnded(const TrialSlot::Seen& seen) {
     const std::string words = trialWords(seen.state, "A", "B");
     session().logbook().end(trialEntry_, session().now(), seen.ended, [seen, words](LogEntry& e) {
         if (seen.state.rounds > 0)
-            e.figures = {{"trial_difference",
-                          {100.0 * std::expm1(seen.state.difference.value),
-                           100.0 * seen.state.difference.sigma * std::exp(seen.state.difference.value)}}};
+            e.figures = {{"trial_difference", seen.state.percent()}};
         e.findings = {{"trial", Weight::know, words, e.note, "", "", ""}};
         nlohmann::json detail{{"rounds", seen.state.each},
                               {"block_s", seen.rules.block_s},
@@ -195,12 +152,9 @@ void ReviewStation::trialEnded(const TrialSlot::Seen& seen) {
 }
 
 void ReviewStation::useSecond() {
-    for (int k = 0; k < settingCount; ++k) {
-        const auto key = static_cast<SettingKey>(k);
-        if (key != SettingKey::exposure && settingValue(trialSecond_, key) != session().settings().value(key))
-            session().changeSetting(key, settingValue(trialSecond_, key), "trial",
-                                    trialWords(lastTrial_.state, "A", "B"));
-    }
+    for (SettingKey key : settingsThatDiffer(trialSecond_, session().settings().controller()))
+        session().changeSetting(key, settingValue(trialSecond_, key), "trial",
+                                trialWords(lastTrial_.state, "A", "B"));
     refresh();
 }
 

@@ -81,11 +81,10 @@ void TrialPage::setFirst(const ControllerSettings& first) {
     if (running_)
         return;
     // What B was made to differ in stays so.
-    for (int k = 0; k < settingCount; ++k) {
-        const auto key = static_cast<SettingKey>(k);
-        if (key != SettingKey::exposure && settingValue(second_, key) == settingValue(first_, key))
-            setSetting(second_, key, settingValue(first, key));
-    }
+    ControllerSettings second = first;
+    for (SettingKey key : settingsThatDiffer(second_, first_))
+        setSetting(second, key, settingValue(second_, key));
+    second_ = second;
     first_ = first;
     fieldsFor();
 }
@@ -133,16 +132,10 @@ void TrialPage::take(double value) {
 
 QString TrialPage::difference() const {
     QStringList list;
-    for (int k = 0; k < settingCount; ++k) {
-        const auto key = static_cast<SettingKey>(k);
-        if (key == SettingKey::exposure)
-            continue;
-        const double a = settingValue(first_, key);
-        const double b = settingValue(second_, key);
-        if (a != b)
-            list << QString("%1 %2 → %3")
-                        .arg(qs(settingName(key)), qs(settingText(key, a)), qs(settingText(key, b)));
-    }
+    for (SettingKey key : settingsThatDiffer(first_, second_))
+        list << QString("%1 %2 → %3")
+                    .arg(qs(settingName(key)), qs(settingText(key, settingValue(first_, key))),
+                         qs(settingText(key, settingValue(second_, key))));
     return list.join(", ");
 }
 
