@@ -1,5 +1,5 @@
 // Holds the source tree to its rings: core knows nothing of edge, desk or Qt; inside core
-// base ← sky, rig, image ← pole, rates, guide, motion ← series ← findings ← procedure ← review; edge nothing
+// base ← sky, rig, image ← pole, rates, focus, guide, motion ← series ← findings ← procedure ← review; edge nothing
 // of desk; stations not each other; charts knows core only; only charts and desk speak Qt.
 #include <QDirIterator>
 #include <QRegularExpression>
@@ -18,9 +18,10 @@ private slots:
 namespace {
 
 int coreLevel(const QString& folder) {
-    static const QHash<QString, int> levels{{"base", 0},   {"sky", 1},      {"rig", 2},       {"image", 2},
-                                            {"pole", 3},   {"rates", 3},    {"guide", 4},     {"motion", 5},
-                                            {"series", 6}, {"findings", 7}, {"procedure", 8}, {"review", 9}};
+    static const QHash<QString, int> levels{{"base", 0},   {"sky", 1},    {"rig", 2},      {"image", 2},
+                                            {"pole", 3},   {"rates", 3},  {"focus", 3},    {"guide", 4},
+                                            {"motion", 5}, {"series", 6}, {"findings", 7}, {"procedure", 8},
+                                            {"review", 9}};
     return levels.value(folder, -1);
 }
 

@@ -94,6 +94,17 @@ public:
         }
         return answer ? Outcome(*answer) : Outcome(StepFailed{answer.error()});
     }
+    Outcome operator()(const FocuserStep& s) const {
+        Focuser* focuser = focuserOf(devices_, s.camera);
+        if (!focuser)
+            return StepFailed{{"There is no focuser on this camera.", "None is connected.",
+                               "Connect it, or focus by hand."}};
+        if (s.steps)
+            if (auto moved = focuser->moveTo(*s.steps, control_.halt); !moved)
+                return StepFailed{moved.error()};
+        auto state = focuser->state();
+        return state ? Outcome(FocuserAnswered{*state}) : Outcome(StepFailed{state.error()});
+    }
     Outcome operator()(const WaitStep& s) const {
         devices_.clock->sleep(s.seconds, control_.halt);
         return StepFinished{};

@@ -188,6 +188,27 @@ def halton():
 
 
 
+def hyperbola():
+    """scipy.optimize.curve_fit of the focus hyperbola with absolute errors."""
+    rng = np.random.default_rng(14)
+
+    def curve(x, c, a, b):
+        return np.sqrt(a * a + b * b * (x - c) ** 2)
+
+    curves = []
+    for count in (5, 6, 7, 9, 12, 20):
+        c, a, b = rng.uniform(3000, 9000), rng.uniform(1.5, 5), rng.uniform(0.01, 0.06)
+        x = np.round(c + a / b * np.sort(rng.uniform(-2.6, 2.6, count)))
+        sigma = rng.uniform(0.01, 0.03, count) * curve(x, c, a, b)
+        h = curve(x, c, a, b) + sigma * rng.standard_normal(count)
+        p, cov = curve_fit(curve, x, h, p0=(c, a, b), sigma=sigma, absolute_sigma=True, xtol=1e-14, ftol=1e-14)
+        e = np.sqrt(np.diag(cov))
+        curves.append({"x": list(map(float, x)), "h": list(map(float, h)), "sigma": list(map(float, sigma)),
+                       "c": float(p[0]), "a": float(p[1]), "b": float(p[2]),
+                       "sc": float(e[0]), "sa": float(e[1]), "sb": float(e[2])})
+    return {"curves": curves}
+
+
 def permutation():
     """scipy.stats.permutation_test of paired differences: every sign may as well be the other."""
     own = np.random.default_rng(21)
@@ -199,6 +220,43 @@ def permutation():
     return cases
 
 
+def almanac():
+    """astropy: the Moon's place and lit share, and rise and set of the Moon and of stars above an altitude, without refraction."""
+    from astropy.coordinates import AltAz, EarthLocation, SkyCoord, get_body, get_sun
+    from astropy.time import Time, TimeDelta
+    import astropy.units as u
+
+    moons = []
+    for lat, lon, when in [(58.35, 11.2, "2026-10-14T18:00:00"), (58.35, 11.2, "2026-10-25T23:00:00"), (-33.4, 149.1, "2026-07-03T09:00:00"),
+                           (28.3, -16.5, "2027-01-22T03:30:00"), (69.6, 18.9, "2026-12-24T20:00:00")]:
+        at = EarthLocation(lat=lat * u.deg, lon=lon * u.deg, height=0 * u.m)
+        t = Time(when)
+        moon = get_body("moon", t, at)
+        frame = AltAz(obstime=t, location=at)
+        seen = moon.transform_to(frame)
+        sun = get_sun(t)
+        far = get_body("moon", t)
+        elong = far.separation(sun)
+        phase = np.arctan2(sun.distance.au * np.sin(elong.rad), far.distance.au - sun.distance.au * np.cos(elong.rad))
+        # Crossings of altitude 0 by the centre, in the next 26 hours.
+        times = t + TimeDelta(np.arange(0, 26 * 3600, 60), format="sec")
+        alt = get_body("moon", times, at).transform_to(AltAz(obstime=times, location=at)).alt.deg
+        cross = []
+        for k in range(len(alt) - 1):
+            if alt[k] < 0 <= alt[k + 1] or alt[k] >= 0 > alt[k + 1]:
+                f = -alt[k] / (alt[k + 1] - alt[k])
+                cross.append(dict(rises=bool(alt[k] < 0), after_s=float((k + f) * 60)))
+        target = SkyCoord(ra=35.639224 * u.deg, dec=42.349146 * u.deg)
+        star_alt = target.transform_to(AltAz(obstime=times, location=at)).alt.deg
+        star = [dict(rises=bool(star_alt[k] < 25), after_s=float((k + (25 - star_alt[k]) / (star_alt[k + 1] - star_alt[k])) * 60))
+                for k in range(len(star_alt) - 1) if (star_alt[k] < 25) != (star_alt[k + 1] < 25)]
+        # From the place itself, for the Moon is near enough to be seen beside where the Earth's middle sees it.
+        away = seen.separation(target.transform_to(frame))
+        moons.append(dict(latitude=lat, longitude=lon, when=when, altitude=float(seen.alt.deg), azimuth=float(seen.az.deg),
+                          lit=float((1 + np.cos(phase)) / 2), away=float(away.deg), crossings=cross, star=star))
+    return moons
+
+
 here.mkdir(exist_ok=True)
-for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids), ("kalman", kalman), ("moments", moments), ("halton", halton), ("permutation", permutation)]:
+for name, make in [("places", places), ("tangent_planes", tangent_planes), ("detections", detections), ("spectrum", spectrum), ("sinusoids", sinusoids), ("kalman", kalman), ("moments", moments), ("halton", halton), ("permutation", permutation), ("hyperbola", hyperbola), ("almanac", almanac)]:
     (here / f"{name}.json").write_text(json.dumps(make(), indent=1) + "\n")

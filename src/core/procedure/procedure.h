@@ -103,6 +103,12 @@ struct ImageStep {
     double exposure_s = 60.0;
 };
 
+// Moves a camera's focuser; without a place it is only asked where it stands.
+struct FocuserStep {
+    CameraRole camera = CameraRole::imaging;
+    std::optional<int> steps;
+};
+
 // To the guide loop, which runs beside this procedure.
 struct GuideStep {
     enum class Act {
@@ -124,8 +130,9 @@ struct FailStep {
     Problem problem;
 };
 
-using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, SyncStep,
-                          TrailStep, CurveStep, ImageStep, GuideStep, WaitStep, DoneStep, FailStep>;
+using Step =
+    std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, SyncStep, TrailStep,
+                 CurveStep, ImageStep, GuideStep, FocuserStep, WaitStep, DoneStep, FailStep>;
 
 // ---- Events: what just happened
 
@@ -155,6 +162,16 @@ struct GuideAnswered {
     double off_arcsec = 0.0;
     std::optional<bool> decReversed; // tried out on this side of the pier
 };
+// Where a focuser says it stands.
+struct FocuserState {
+    double steps = 0.0;
+    double lowest = 0.0; // of its travel
+    double highest = 0.0;
+    std::optional<double> temperature_c; // beside it
+};
+struct FocuserAnswered {
+    FocuserState state;
+};
 struct StepFinished {}; // slew, tracking, pulse, sync or wait
 struct StepFailed {
     Problem problem;
@@ -164,8 +181,8 @@ struct StopAsked {}; // by the person: end in good order, keep what was measured
 struct Event {
     Instant now;
     MountState mount;
-    std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, StepFinished,
-                 StepFailed, StopAsked>
+    std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, FocuserAnswered,
+                 StepFinished, StepFailed, StopAsked>
         what;
 };
 

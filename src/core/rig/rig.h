@@ -1,6 +1,7 @@
 // The equipment as its owner describes it.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -35,6 +36,14 @@ struct Optics {
     double focalRatio() const { return effectiveFocal_mm() / aperture_mm; }
 };
 
+// A motor that moves a camera along the optical axis.
+struct FocuserSpec {
+    double step_um = 0.0; // travel of the camera for one step; 0: not known
+    // Steps lost when it turns round, as measured, and their standard deviation; negative: not measured.
+    double play_steps = -1.0;
+    double playSigma_steps = 0.0;
+};
+
 struct MountSpec {
     double guideRateRa = 0.5; // fractions of the sidereal rate
     double guideRateDec = 0.5;
@@ -52,6 +61,14 @@ struct GuideDefaults {
     double pulseLimit_ms = 1500.0;
 };
 
+// Where the guide camera looks, seen from the imaging camera: both cameras keep this wherever the telescope
+// points, but for flexure.
+struct GuideOffset {
+    double right_arcmin = 0.0; // of the imaging frame's centre, along its rows
+    double up_arcmin = 0.0;    // along its columns
+    double turn_deg = 0.0;     // of the guide frame's +y against the imaging frame's, from +y towards −x
+};
+
 struct Rig {
     std::string id; // survives renaming; what was measured with a rig belongs to it
     std::string name;
@@ -60,6 +77,9 @@ struct Rig {
     CameraSpec guideCamera;
     Optics guideOptics; // of the separate guide scope; unused when offAxis
     bool offAxis = false;
+    FocuserSpec imagingFocuser; // of use where a focuser is connected
+    FocuserSpec guideFocuser;
+    std::optional<GuideOffset> guideOffset; // as last measured
     MountSpec mount;
     GuideDefaults guiding;
     Site site;

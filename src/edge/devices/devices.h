@@ -4,6 +4,7 @@
 #include <functional>
 
 #include "edge/devices/camera.h"
+#include "edge/devices/focuser.h"
 #include "edge/devices/guide_link.h"
 #include "edge/devices/mount.h"
 
@@ -19,15 +20,21 @@ using ImageFunction = std::function<Expected<ImageTaken>(const ImageStep&, const
 
 struct Devices {
     Mount* mount = nullptr;
-    Camera* guideCamera = nullptr;    // its frames come ready to be measured
-    Camera* rawGuideCamera = nullptr; // as the sensor gives them; absent: the same
-    Camera* imagingCamera = nullptr;  // may be absent
+    Camera* guideCamera = nullptr;     // its frames come ready to be measured
+    Camera* rawGuideCamera = nullptr;  // as the sensor gives them; absent: the same
+    Camera* imagingCamera = nullptr;   // may be absent
+    Focuser* imagingFocuser = nullptr; // may be absent, as may
+    Focuser* guideFocuser = nullptr;   // this one
     Clock* clock = nullptr;
     SolveFunction solve;
     TrackFunction track;
     ImageFunction image;        // absent: no imaging camera
     GuideLink* guide = nullptr; // absent: nothing guides beside
 };
+
+inline Focuser* focuserOf(const Devices& devices, CameraRole camera) {
+    return camera == CameraRole::guide ? devices.guideFocuser : devices.imagingFocuser;
+}
 
 // The usual TrackFunction: windows from the camera, measured by our own star measuring.
 TrackFunction trackByCamera(Camera& camera);

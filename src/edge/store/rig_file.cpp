@@ -32,6 +32,28 @@ Expected<Optics> optics(const json& j, const std::string& where) {
     return done ? Expected<Optics>(o) : tl::unexpected(done.error());
 }
 
+Expected<FocuserSpec> focuser(const json& j, const std::string& where) {
+    FocuserSpec f;
+    JsonReader r(j, where);
+    r.optional("step_um", f.step_um)
+        .optional("play_steps", f.play_steps)
+        .optional("play_sigma_steps", f.playSigma_steps);
+    const auto done = r.finish();
+    return done ? Expected<FocuserSpec>(f) : tl::unexpected(done.error());
+}
+
+Expected<std::optional<GuideOffset>> guideOffset(const json& j) {
+    if (j.empty())
+        return std::nullopt;
+    GuideOffset f;
+    JsonReader r(j, "guide_offset");
+    r.required("right_arcmin", f.right_arcmin)
+        .required("up_arcmin", f.up_arcmin)
+        .required("turn_deg", f.turn_deg);
+    const auto done = r.finish();
+    return done ? Expected<std::optional<GuideOffset>>(f) : tl::unexpected(done.error());
+}
+
 Expected<MountSpec> mount(const json& j, const std::string& where) {
     MountSpec m;
     double east_h = m.meridianLimitEast.hours();
@@ -101,6 +123,10 @@ json toJson(const CameraSpec& c) {
             {"full_well_e", c.fullWell_e}};
 }
 
+json toJson(const FocuserSpec& f) {
+    return {{"step_um", f.step_um}, {"play_steps", f.play_steps}, {"play_sigma_steps", f.playSigma_steps}};
+}
+
 json toJson(const Optics& o) {
     return {{"focal_mm", o.focal_mm}, {"aperture_mm", o.aperture_mm}, {"reducer", o.reducer}};
 }
@@ -124,6 +150,7 @@ Expected<Rig> rigFromJson(const json& j, const std::string& where) {
     const json mountJson = r.child("mount");
     const json siteJson = r.child("site");
     const json loopJson = r.child("loop");
+    const json fieldJson = r.child("guide_offset");
     if (const auto done = r.finish(); !done)
         return tl::unexpected(done.error());
     if (format != "nordstjerna-rig 1")
@@ -133,12 +160,17 @@ Expected<Rig> rigFromJson(const json& j, const std::string& where) {
         JsonReader s(side, name);
         const json cameraJson = s.child("camera");
         const json opticsJson = s.child("optics");
+        const json focuserJson = s.child("focuser");
         if (const auto done = s.finish(); !done)
             return done;
         const auto c = camera(cameraJson, name + ".camera");
         if (!c)
             return tl::unexpected(c.error());
         (name == "imaging" ? rig.imagingCamera : rig.guideCamera) = *c;
+        const auto f = focuser(focuserJson, name + ".focuser");
+        if (!f)
+            return tl::unexpected(f.error());
+        (name == "imaging" ? rig.imagingFocuser : rig.guideFocuser) = *f;
         if (!withOptics)
             return {};
         const auto o = optics(opticsJson, name + ".optics");
@@ -152,6 +184,10 @@ Expected<Rig> rigFromJson(const json& j, const std::string& where) {
     const bool ownScope = !rig.offAxis || (guidingJson.is_object() && guidingJson.contains("optics"));
     if (const auto done = part(guidingJson, "guiding", ownScope); !done)
         return tl::unexpected(done.error());
+    const auto field = guideOffset(fieldJson);
+    if (!field)
+        return tl::unexpected(field.error());
+    rig.guideOffset = *field;
     const auto m = mount(mountJson, "mount");
     if (!m)
         return tl::unexpected(m.error());
@@ -178,13 +214,19 @@ json rigToJson(const Rig& rig) {
     json horizon = json::array();
     for (const AltAz& p : rig.horizon.points())
         horizon.push_back({tidy(p.azimuth.deg()), tidy(p.altitude.deg())});
-    return {
+    json written{
         {"format", "nordstjerna-rig 1"},
         {"id", rig.id},
         {"name", rig.name},
         {"off_axis", rig.offAxis},
-        {"imaging", {{"camera", toJson(rig.imagingCamera)}, {"optics", toJson(rig.imagingOptics)}}},
-        {"guiding", {{"camera", toJson(rig.guideCamera)}, {"optics", toJson(rig.guideOptics)}}},
+        {"imaging",
+         {{"camera", toJson(rig.imagingCamera)},
+          {"optics", toJson(rig.imagingOptics)},
+          {"focuser", toJson(rig.imagingFocuser)}}},
+        {"guiding",
+         {{"camera", toJson(rig.guideCamera)},
+          {"optics", toJson(rig.guideOptics)},
+          {"focuser", toJson(rig.guideFocuser)}}},
         {"mount",
          {{"guide_rate_ra", rig.mount.guideRateRa},
           {"guide_rate_dec", rig.mount.guideRateDec},
@@ -205,6 +247,11 @@ json rigToJson(const Rig& rig) {
           {"humidity", rig.site.humidity},
           {"horizon", horizon}}},
     };
+    if (rig.guideOffset)
+        written["guide_offset"] = {{"right_arcmin", rig.guideOffset->right_arcmin},
+                                   {"up_arcmin", rig.guideOffset->up_arcmin},
+                                   {"turn_deg", rig.guideOffset->turn_deg}};
+    return written;
 }
 
 Expected<Rig> readRig(const std::filesystem::path& path) {

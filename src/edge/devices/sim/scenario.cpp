@@ -48,6 +48,28 @@ Expected<Fault> fault(const json& j) {
     const auto done = r.finish();
     return done ? Expected<Fault>(f) : tl::unexpected(done.error());
 }
+
+Expected<SimFocuserSetup> focuserSetup(const json& j) {
+    SimFocuserSetup f;
+    if (j.empty())
+        return f;
+    f.fitted = true;
+    JsonReader r(j, "focuser");
+    r.optional("step_um", f.step_um)
+        .optional("begin_steps", f.begin_steps)
+        .optional("lowest_steps", f.lowest_steps)
+        .optional("highest_steps", f.highest_steps)
+        .optional("play_steps", f.play_steps)
+        .optional("slip", f.slip)
+        .optional("steps_s", f.steps_s)
+        .optional("heat_um_c", f.heat_um_c);
+    if (!(f.step_um > 0.0 && f.steps_s > 0.0 && f.play_steps >= 0.0 && f.lowest_steps < f.highest_steps &&
+          f.begin_steps >= f.lowest_steps && f.begin_steps <= f.highest_steps))
+        r.setProblem({"A simulated focuser cannot be.", "Its step, speed or travel make no sense.",
+                      "Correct them in the scenario."});
+    const auto done = r.finish();
+    return done ? Expected<SimFocuserSetup>(f) : tl::unexpected(done.error());
+}
 } // namespace
 
 Expected<Scenario> readScenario(const std::filesystem::path& path) {
@@ -71,6 +93,8 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     const json mount = r.child("mount");
     const json levers = r.child("levers");
     const json cameras = r.child("cameras");
+    const json imagingFocuser = r.child("imaging_focuser");
+    const json guideFocuser = r.child("guide_focuser");
     const json air = r.child("air");
     const json faults = r.child("faults");
     if (const auto done = r.finish(); !done)
@@ -157,6 +181,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("imaging_focus_drift_um_h", s.imagingFocusDrift_um_h)
                      .optional("flexure_ra_arcsec_h", s.flexureRa_arcsec_h)
                      .optional("flexure_dec_arcsec_h", s.flexureDec_arcsec_h)
+                     .optional("imaging_obstruction", s.imagingObstruction)
                      .optional("hot_pixels", s.hotPixels)
                      .optional("dark_e_s", s.dark_e_s)
                      .optional("offset_adu", s.offset_adu)
@@ -167,6 +192,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                  t.optional("seeing_arcsec", s.seeing_arcsec)
                      .optional("sky_mag_arcsec2", s.sky_mag_arcsec2)
                      .optional("transparency", s.transparency)
+                     .optional("cooling_c_h", s.cooling_c_h)
                      .optional("slow_share", s.slowAirShare)
                      .optional("slow_s", s.slowAir_s);
              }),
@@ -174,6 +200,13 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     for (const auto& done : parts)
         if (!done)
             return tl::unexpected(done.error());
+    for (const auto& [from, to] :
+         {std::pair(&imagingFocuser, &s.imagingFocuser), std::pair(&guideFocuser, &s.guideFocuser)}) {
+        const auto f = focuserSetup(*from);
+        if (!f)
+            return tl::unexpected(f.error());
+        *to = *f;
+    }
     s.target = {Angle::fromDeg(ra), Angle::fromDeg(dec)};
     s.parked = {Angle::fromHours(ha_h), Angle::fromDeg(parkedDec)};
     for (const json& j : terms) {
@@ -194,9 +227,9 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     if (!within(s.hotPixels, 0, 100000) || s.periodic.size() > mostTerms || s.faults.size() > 10000 ||
         !within(s.download_s, 0, 600) || !within(s.dark_e_s, 0, 1e5) || !within(s.offset_adu, 0, 1e5) ||
         !within(s.guideBlur_um, 0, 1000) || !within(s.imagingBlur_um, 0, 1000) ||
-        !within(s.seeing_arcsec, 0, 60) || !within(s.rig.guideCamera.width, 8, 20000) ||
-        !within(s.rig.guideCamera.height, 8, 20000) || !within(s.rig.imagingCamera.width, 8, 20000) ||
-        !within(s.rig.imagingCamera.height, 8, 20000))
+        !within(s.imagingObstruction, 0, 0.9) || !within(s.seeing_arcsec, 0, 60) ||
+        !within(s.rig.guideCamera.width, 8, 20000) || !within(s.rig.guideCamera.height, 8, 20000) ||
+        !within(s.rig.imagingCamera.width, 8, 20000) || !within(s.rig.imagingCamera.height, 8, 20000))
         return problem(
             "The scenario asks for more than can be simulated.",
             "At most 100 000 hot pixels, 200 periodic terms, 10 000 faults, sensors of 20 000 px, blurs of "

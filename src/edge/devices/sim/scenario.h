@@ -40,6 +40,27 @@ struct Fault {
     double amount2 = 0.0;
 };
 
+// A motor focuser and what is wrong with it.
+struct SimFocuserSetup {
+    enum class Fault {
+        none,
+        stuck,     // its count stands still
+        backwards, // its count goes the other way
+        nonsense,  // its count is none
+        uncoupled  // it counts, and the camera stays
+    };
+    bool fitted = false;
+    double step_um = 2.0;
+    int begin_steps = 10000; // where it stands at the start, the camera out of focus as the scenario says
+    int lowest_steps = 0;
+    int highest_steps = 20000;
+    double play_steps = 0.0;
+    double slip = 0.0;      // share of each outward move that is lost
+    double steps_s = 800.0; // speed
+    double heat_um_c = 0.0; // the best place moves outwards by so much when it gets warmer by a degree
+    Fault fault = Fault::none;
+};
+
 struct Scenario {
     std::string name;
     Rig rig; // as it really is
@@ -97,7 +118,10 @@ struct Scenario {
     // The imaging telescope bends against the guide scope: ″ on the sky an hour of hour angle.
     double flexureRa_arcsec_h = 0.0, flexureDec_arcsec_h = 0.0;
     double guideFocus_um = 0.0; // of the guide sensor from the best focus at the start
-    bool guideColour = false;   // a 2 × 2 colour filter on the guide sensor
+    SimFocuserSetup imagingFocuser, guideFocuser;
+    double imagingObstruction = 0.0; // hole in the middle of the aperture, share of its diameter
+    double cooling_c_h = 0.0;        // of the air from the rig's temperature at the start
+    bool guideColour = false;        // a 2 × 2 colour filter on the guide sensor
     int hotPixels = 0;
     double dark_e_s = 0.05;
     double offset_adu = 400.0;

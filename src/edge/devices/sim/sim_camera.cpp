@@ -115,7 +115,7 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     const double transparency = night_.air_.transparency(middle, altitude);
     const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
     light(scene, axis, altitude);
-    const double margin = 6.0 * scene.sigma_px;
+    const double margin = 6.0 * scene.sigma_px + scene.disc_px;
 
     // Rough place of a star by one rotation from ICRS to the camera, good to a few pixels: the shear of the
     // air is left out. It saves the exact way for stars outside the windows.
@@ -163,7 +163,7 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
     const bool covered = setup_.guide && night_.covered_;
     const bool hidden = s.rig.horizon.hides(axis);
     scene.starless = covered || hidden;
-    scene.sigma_px = blurSigma_px(altitude_rad, middle);
+    blur(scene, altitude_rad, middle);
     scene.zero_e =
         zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * scene.exposure_s;
     const double sky = scene.zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
@@ -171,17 +171,20 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
     scene.lamp_adu = night_.air_.lamp_adu_s(middle) * scene.exposure_s * (covered ? 0.1 : 1.0);
 }
 
-double SimCamera::blurSigma_px(double altitude_rad, Instant at) const {
+void SimCamera::blur(Scene& scene, double altitude_rad, Instant at) const {
     const double scale = scale_arcsec_px();
-    // Out of focus the light cone is cut at a disc as wide as the shift over the focal ratio; as a Gaussian
-    // of the same half-flux diameter its FWHM is 0.71 of that.
-    const Scenario& s = night_.scenario();
-    const double off_um = setup_.guide
-                              ? night_.focus_um_
-                              : s.imagingFocus_um + s.imagingFocusDrift_um_h * (at - s.start) / 3600.0;
-    const double defocus_um = 0.71 * std::abs(off_um) * setup_.aperture_mm / setup_.focal_mm;
-    const double optics_arcsec = std::hypot(setup_.blur_um, defocus_um) / setup_.focal_mm * 206.264806;
-    return std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) / fwhmPerSigma / scale;
+    // Out of focus the light cone is cut at a disc as wide as the shift over the focal ratio.
+    const double off_um = night_.defocus_um(setup_.guide, at);
+    const double px_um = setup_.camera.pixel_um * setup_.camera.bin;
+    const double radius_px = 0.5 * std::abs(off_um) * setup_.aperture_mm / setup_.focal_mm / px_um;
+    const double optics_arcsec = setup_.blur_um / setup_.focal_mm * 206.264806;
+    scene.core_px = std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) / fwhmPerSigma / scale;
+    // A ring spreads its light as wide as a Gaussian of this variance.
+    scene.sigma_px = std::sqrt(scene.core_px * scene.core_px +
+                               0.25 * radius_px * radius_px * (1.0 + std::pow(setup_.obstruction, 2)));
+    scene.disc_px = radius_px > 0.7 * scene.core_px ? radius_px : 0.0;
+    scene.masked = setup_.guide ? night_.guideMask_ : night_.imagingMask_;
+    scene.spikes_px = std::copysign(radius_px, off_um);
 }
 
 FrameInfo SimCamera::infoOf(const Scene& scene) const {
@@ -215,6 +218,14 @@ Frame SimCamera::emptySky(const Scene& scene, int x0, int y0, int width, int hei
 Frame SimCamera::render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const {
     // Electrons: sky and read noise together, stars with noise of their own on top.
     Frame frame = emptySky(scene, x0, y0, width, height, random);
+    if (scene.masked || scene.disc_px > 0.0) {
+        if (scene.masked)
+            drawSpikes(frame, scene, random);
+        else
+            drawDiscs(frame, scene, 0.0, random);
+        digitise(frame, scene.exposure_s);
+        return frame;
+    }
     std::vector<double> row;
     for (const Spot& spot : scene.spots) {
         // As far out as the star still shows half an electron.

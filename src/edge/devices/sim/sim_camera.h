@@ -20,6 +20,7 @@ struct SimCameraSetup {
     bool colour = false;
     bool guide = false; // focuser and cover belong to the guide scope
     std::string name;
+    double obstruction = 0.0;
 };
 
 class SimCamera : public Camera {
@@ -49,8 +50,12 @@ private:
     // All that an exposure sees, before noise.
     struct Scene {
         std::vector<Spot> spots; // brightest first
-        double sigma_px = 1.0;   // of the star images
-        double sky_e = 0.0;      // per pixel, dark current included
+        double sigma_px = 1.0;   // of the star images, both coordinates alike
+        double disc_px = 0.0;    // radius of the disc out of focus, where it is wider than the blur
+        double core_px = 1.0;    // sigma of the blur without it
+        double spikes_px = 0.0;  // with a mask: radius of the cone, signed, outwards of the focus positive
+        bool masked = false;
+        double sky_e = 0.0; // per pixel, dark current included
         double lamp_adu = 0.0;
         Instant start;
         double exposure_s = 0.0;
@@ -64,9 +69,11 @@ private:
     Expected<Scene> observe(double exposure_s, const StopFlag& halt,
                             const std::vector<ExpectedStar>* only = nullptr);
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
+    void drawDiscs(Frame& frame, const Scene& scene, double extraVariance_px2, Random& random) const;
+    void drawSpikes(Frame& frame, const Scene& scene, Random& random) const;
     Frame emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     void digitise(Frame& frame, double exposure_s) const;
-    double blurSigma_px(double altitude_rad, Instant at) const;
+    void blur(Scene& scene, double altitude_rad, Instant at) const;
     // With the night's lock held: the sky frame for a moment, whether the link held since the start of an
     // exposure, where the mount believes to point.
     void skyFor(Instant middle);

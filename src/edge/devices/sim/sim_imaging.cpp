@@ -106,7 +106,7 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
         const double transparency = 0.5 * (night_.air_.transparency(scene.start, altitude) +
                                            night_.air_.transparency(scene.start + exposure_s, altitude));
         const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
-        const double margin = 8.0 * scene.sigma_px;
+        const double margin = 8.0 * scene.sigma_px + scene.disc_px;
         const Eigen::Vector2d first = placeAt(path.front(), axisIcrs);
         const Eigen::Vector2d last = placeAt(path.back(), axisIcrs);
         const Eigen::Vector2d here = placeAt(half, axisIcrs);
@@ -148,6 +148,16 @@ Frame SimCamera::draw(const Smear& s) {
         farthest = std::max(farthest, p.norm());
     // Small motions make an ellipse; large ones leave the trace of their path.
     const bool traced = farthest > 2.5 * scene.sigma_px + 4.0 * std::sqrt(moved.trace());
+    if (scene.masked) {
+        drawSpikes(frame, scene, random_);
+        digitise(frame, scene.exposure_s);
+        return frame;
+    }
+    if (scene.disc_px > 0.0 && !traced) {
+        drawDiscs(frame, scene, 0.5 * moved.trace(), random_);
+        digitise(frame, scene.exposure_s);
+        return frame;
+    }
     const auto cells =
         traced ? cellsOf(s.path, 0.6 * scene.sigma_px) : std::vector<std::pair<Eigen::Vector2d, double>>{};
     for (size_t i = 0; i < scene.spots.size(); ++i) {

@@ -1,6 +1,7 @@
 #include "edge/devices/sim/simulated_night.h"
 
 #include "edge/devices/sim/sim_camera.h"
+#include "edge/devices/sim/sim_focuser.h"
 #include "edge/devices/sim/sim_mount.h"
 #include "edge/platesolve/plate_solver.h"
 
@@ -21,7 +22,11 @@ SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> ind
         *this, SimCameraSetup{rig.imagingCamera, rig.imagingOptics.effectiveFocal_mm(),
                               rig.imagingOptics.aperture_mm, scenario_.imagingBlur_um,
                               Angle::fromDeg(scenario_.imagingRoll_deg), false, 0, false, false,
-                              "simulated imaging camera"});
+                              "simulated imaging camera", scenario_.imagingObstruction});
+    if (scenario_.imagingFocuser.fitted)
+        imagingFocuser_ = std::make_unique<SimFocuser>(*this, scenario_.imagingFocuser);
+    if (scenario_.guideFocuser.fitted)
+        guideFocuser_ = std::make_unique<SimFocuser>(*this, scenario_.guideFocuser);
 }
 
 SimulatedNight::~SimulatedNight() = default;
@@ -41,6 +46,8 @@ Devices SimulatedNight::devices() {
     d.mount = mount_.get();
     d.guideCamera = guide_.get();
     d.imagingCamera = imaging_.get();
+    d.imagingFocuser = imagingFocuser_.get();
+    d.guideFocuser = guideFocuser_.get();
     d.clock = &clock_;
     d.track = trackByCamera(*guide_);
     d.image = imageByCamera(*imaging_);
@@ -108,6 +115,35 @@ void SimulatedNight::turnFocus(double um) {
 void SimulatedNight::setCovered(bool covered) {
     const std::scoped_lock guard(lock_);
     covered_ = covered;
+}
+
+void SimulatedNight::setMask(CameraRole camera, bool on) {
+    const std::scoped_lock guard(lock_);
+    (camera == CameraRole::guide ? guideMask_ : imagingMask_) = on;
+}
+
+bool SimulatedNight::masked(CameraRole camera) {
+    const std::scoped_lock guard(lock_);
+    return camera == CameraRole::guide ? guideMask_ : imagingMask_;
+}
+
+double SimulatedNight::temperature_c(Instant at) const {
+    return scenario_.rig.site.temperature_c - scenario_.cooling_c_h * (at - scenario_.start) / 3600.0;
+}
+
+double SimulatedNight::defocus_um(bool guide, Instant at) const {
+    const auto& focuser = guide ? guideFocuser_ : imagingFocuser_;
+    const SimFocuserSetup& setup = guide ? scenario_.guideFocuser : scenario_.imagingFocuser;
+    const double bent = setup.heat_um_c * (temperature_c(at) - scenario_.rig.site.temperature_c);
+    const double began = guide ? focus_um_
+                               : scenario_.imagingFocus_um +
+                                     scenario_.imagingFocusDrift_um_h * (at - scenario_.start) / 3600.0;
+    return began + (focuser ? focuser->travelled_um() : 0.0) - bent;
+}
+
+double SimulatedNight::trueDefocus_um(CameraRole camera) {
+    const std::scoped_lock guard(lock_);
+    return defocus_um(camera == CameraRole::guide, clock_.now());
 }
 
 bool SimulatedNight::covered() {

@@ -16,6 +16,7 @@ namespace nordstjerna {
 
 class SimCamera;
 class SimMount;
+class SimFocuser;
 
 class SimulatedNight {
 public:
@@ -48,9 +49,13 @@ public:
     void turnFocus(double um);
     void setCovered(bool covered);
     bool covered();
+    // Before either telescope: a mask that breaks the light of bright stars into three spikes.
+    void setMask(CameraRole camera, bool on);
+    bool masked(CameraRole camera);
 
     // Truth, for tests only.
     Vec3 trueAxis();
+    double trueDefocus_um(CameraRole camera); // outwards of the best place
     // Where the guided sky stood during the last guide exposure, without the air: px from where it stood at
     // the first call.
     Eigen::Vector2d trueShift();
@@ -58,9 +63,13 @@ public:
 private:
     friend class SimCamera;
     friend class SimMount;
+    friend class SimFocuser;
     // Brings mechanics up to the clock's present. Call with the lock held.
     void catchUp();
     void applyFaults();
+    double temperature_c(Instant at) const;
+    // How far a camera stands outwards of its best place. Call with the lock held.
+    double defocus_um(bool guide, Instant at) const;
 
     Scenario scenario_;
     std::shared_ptr<StarIndex> index_;
@@ -70,10 +79,14 @@ private:
     SimAir air_;
     double focus_um_ = 0.0; // of the guide sensor from the best focus
     bool covered_ = false;  // the guide scope
+    bool guideMask_ = false;
+    bool imagingMask_ = false;
     size_t bumpsDone_ = 0;
     std::unique_ptr<SimMount> mount_;
     std::unique_ptr<SimCamera> guide_;
     std::unique_ptr<SimCamera> imaging_;
+    std::unique_ptr<SimFocuser> guideFocuser_; // absent: by hand
+    std::unique_ptr<SimFocuser> imagingFocuser_;
 };
 
 } // namespace nordstjerna

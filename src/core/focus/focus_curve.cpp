@@ -1,0 +1,278 @@
+#include "core/focus/focus_curve.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/base/statistics.h"
+
+namespace nordstjerna {
+
+namespace {
+
+using Four = Eigen::Vector4d; // place, size, slope, asymmetry
+
+double sideSlope(const Four& p, double x) {
+    return p[2] * (1.0 + (x > p[0] ? 0.5 : -0.5) * p[3]);
+}
+double hyperbola(const Four& p, double x) {
+    return std::hypot(p[1], sideSlope(p, x) * (x - p[0]));
+}
+Four derivatives(const Four& p, double x) {
+    const double h = std::max(hyperbola(p, x), 1e-12);
+    const double d = x - p[0];
+    const double s = sideSlope(p, x);
+    const double side = x > p[0] ? 0.5 : -0.5;
+    return {-s * s * d / h, p[1] / h, s * d * d * (1.0 + side * p[3]) / h, s * d * d * p[2] * side / h};
+}
+
+std::vector<const CurvePoint*> counted(const std::vector<CurvePoint>& points) {
+    std::vector<const CurvePoint*> used;
+    for (const CurvePoint& p : points)
+        if (p.leftOut.empty() && p.hfd_px.value > 0.0)
+            used.push_back(&p);
+    return used;
+}
+
+// The squares lie on a parabola: a start that needs no guess.
+std::optional<Four> parabola(const std::vector<const CurvePoint*>& used) {
+    double middle = 0.0;
+    for (const CurvePoint* p : used)
+        middle += p->steps / static_cast<double>(used.size());
+    double wide = 1e-9;
+    for (const CurvePoint* p : used)
+        wide = std::max(wide, std::abs(p->steps - middle));
+    Eigen::Matrix3d n = Eigen::Matrix3d::Zero();
+    Eigen::Vector3d r = Eigen::Vector3d::Zero();
+    for (const CurvePoint* p : used) {
+        const double u = (p->steps - middle) / wide;
+        const Eigen::Vector3d row(1.0, u, u * u);
+        const double square = p->hfd_px.value * p->hfd_px.value;
+        const double w = 1.0 / std::pow(2.0 * p->hfd_px.value * p->hfd_px.sigma, 2);
+        n += w * row * row.transpose();
+        r += w * square * row;
+    }
+    const Eigen::Vector3d q = n.ldlt().solve(r);
+    if (!q.allFinite() || q[2] <= 0.0)
+        return std::nullopt;
+    const double u = -0.5 * q[1] / q[2];
+    double least = 1e300;
+    for (const CurvePoint* p : used)
+        least = std::min(least, p->hfd_px.value);
+    const double floor = q[0] - q[2] * u * u;
+    return Four(middle + wide * u, std::sqrt(std::max(floor, 0.09 * least * least)), std::sqrt(q[2]) / wide,
+                0.0);
+}
+
+struct Fit {
+    Four p;
+    Eigen::Matrix4d covariance = Eigen::Matrix4d::Zero();
+    double chi2 = 0.0;
+};
+
+std::optional<Fit> solve(const std::vector<const CurvePoint*>& used, bool lopsided) {
+    const auto start = parabola(used);
+    if (!start)
+        return std::nullopt;
+    const int n = lopsided ? 4 : 3;
+    Fit fit{*start};
+    const auto chi2 = [&](const Four& p) {
+        double sum = 0.0;
+        for (const CurvePoint* c : used)
+            sum += std::pow((c->hfd_px.value - hyperbola(p, c->steps)) / c->hfd_px.sigma, 2);
+        return sum;
+    };
+    fit.chi2 = chi2(fit.p);
+    double damping = 1e-3;
+    Eigen::MatrixXd normal;
+    for (int round = 0; round < 200; ++round) {
+        normal = Eigen::MatrixXd::Zero(n, n);
+        Eigen::VectorXd right = Eigen::VectorXd::Zero(n);
+        for (const CurvePoint* c : used) {
+            const Eigen::VectorXd d = derivatives(fit.p, c->steps).head(n);
+            const double w = 1.0 / (c->hfd_px.sigma * c->hfd_px.sigma);
+            normal += w * d * d.transpose();
+            right += w * d * (c->hfd_px.value - hyperbola(fit.p, c->steps));
+        }
+        Eigen::MatrixXd damped = normal;
+        damped.diagonal() *= 1.0 + damping;
+        const Eigen::VectorXd step = damped.ldlt().solve(right);
+        if (!step.allFinite())
+            return std::nullopt;
+        Four next = fit.p;
+        next.head(n) += step;
+        next[1] = std::abs(next[1]);
+        next[2] = std::abs(next[2]);
+        next[3] = std::clamp(next[3], -1.5, 1.5);
+        const double there = chi2(next);
+        if (there > fit.chi2) {
+            damping *= 8.0;
+            if (damping > 1e10)
+                break;
+            continue;
+        }
+        const bool still = fit.chi2 - there < 1e-13 * (1.0 + fit.chi2) && damping < 1e-6;
+        fit.p = next;
+        fit.chi2 = there;
+        damping = std::max(1e-12, 0.2 * damping);
+        if (still)
+            break;
+    }
+    const Eigen::MatrixXd covariance = normal.ldlt().solve(Eigen::MatrixXd::Identity(n, n));
+    if (!covariance.allFinite() || (covariance.diagonal().array() <= 0.0).any() || fit.p[2] <= 0.0)
+        return std::nullopt;
+    fit.covariance.topLeftCorner(n, n) = covariance;
+    return fit;
+}
+
+FocusCurve curveOf(const Fit& fit, const std::vector<const CurvePoint*>& used, bool lopsided) {
+    FocusCurve c;
+    const auto part = [&](int i) { return Measured{fit.p[i], std::sqrt(fit.covariance(i, i))}; };
+    c.best_steps = part(0);
+    c.hfd_px = part(1);
+    c.slope_px = part(2);
+    c.asymmetry = part(3);
+    c.lopsided = lopsided;
+    double middle = 0.0;
+    for (const CurvePoint* p : used)
+        middle += p->hfd_px.value / static_cast<double>(used.size());
+    double about = 0.0;
+    double off = 0.0;
+    double relative = 0.0;
+    int near = 0;
+    for (const CurvePoint* p : used) {
+        if (p->hfd_px.value < 3.0 * fit.p[1]) {
+            relative += std::pow(1.0 - hyperbola(fit.p, p->steps) / p->hfd_px.value, 2);
+            ++near;
+        }
+        about += std::pow(p->hfd_px.value - middle, 2);
+        off += std::pow(p->hfd_px.value - hyperbola(fit.p, p->steps), 2);
+    }
+    c.r2 = about > 0.0 ? 1.0 - off / about : 0.0;
+    const double freedom = static_cast<double>(used.size()) - (lopsided ? 4.0 : 3.0);
+    c.residual = freedom > 0.0 ? std::sqrt(fit.chi2 / freedom) : 1.0;
+    // A hundredth is usual; a handful of points may scatter by chance more or less.
+    constexpr double usual = 0.01;
+    constexpr double trusted = 3.0;
+    c.scatter = std::sqrt((trusted * usual * usual + relative) / (trusted + std::max(near - 3, 0)));
+    return c;
+}
+} // namespace
+
+double FocusCurve::at(double steps) const {
+    return hyperbola({best_steps.value, hfd_px.value, slope_px.value, lopsided ? asymmetry.value : 0.0},
+                     steps);
+}
+
+double FocusCurve::sigmaAt(double steps) const {
+    const Four p(best_steps.value, hfd_px.value, slope_px.value, lopsided ? asymmetry.value : 0.0);
+    const Four d = derivatives(p, steps);
+    return std::sqrt(std::pow(d[0] * best_steps.sigma, 2) + std::pow(d[1] * hfd_px.sigma, 2) +
+                     std::pow(d[2] * slope_px.sigma, 2));
+}
+
+double FocusCurve::reach(double share) const {
+    return slope_px.value > 0.0 ? hfd_px.value * std::sqrt(std::pow(1.0 + share, 2) - 1.0) / slope_px.value
+                                : 0.0;
+}
+
+Expected<FocusCurve> fitHyperbola(const std::vector<CurvePoint>& points, bool lopsided) {
+    const auto used = counted(points);
+    std::vector<double> places;
+    for (const CurvePoint* p : used)
+        places.push_back(p->steps);
+    std::sort(places.begin(), places.end());
+    places.erase(std::unique(places.begin(), places.end()), places.end());
+    if (used.size() < 4 || places.size() < 3)
+        return problem("Too few points for a focus curve.",
+                       formatCount(static_cast<int>(used.size()), "frame") + " with stars at " +
+                           formatCount(static_cast<int>(places.size()), "place") + ".",
+                       "At least four frames at three places are needed.");
+    const auto fit = solve(used, lopsided && used.size() > 4);
+    if (!fit)
+        return problem("The stars do not get smaller anywhere between the places tried.",
+                       "Their sizes do not lie on a curve with a lowest point.",
+                       "Try a wider range, or a place nearer to the focus.");
+    return curveOf(*fit, used, lopsided && used.size() > 4);
+}
+
+namespace {
+Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
+    constexpr double farOff = 4.5;
+    auto curve = fitHyperbola(points);
+    for (;;) {
+        if (!curve)
+            return curve;
+        const auto used = counted(points);
+        if (used.size() < 6)
+            break;
+        // Whoever is farthest off the curve of all others, in what these scatter.
+        CurvePoint* worst = nullptr;
+        double most = 0.0;
+        std::optional<FocusCurve> better;
+        for (CurvePoint& p : points) {
+            if (!p.leftOut.empty() || p.hfd_px.value <= 0.0)
+                continue;
+            p.leftOut = "tried without";
+            const auto rest = fitHyperbola(points);
+            p.leftOut.clear();
+            if (!rest)
+                continue;
+            const double scatter = std::max(rest->residual, 1.0);
+            const double sigma =
+                std::hypot(p.hfd_px.sigma * scatter, rest->sigmaAt(p.steps) * scatter, 0.03 * p.hfd_px.value);
+            const double off = std::abs(p.hfd_px.value - rest->at(p.steps)) / sigma;
+            if (off > most)
+                most = off, worst = &p, better = *rest;
+        }
+        if (!worst || most < farOff)
+            break;
+        worst->leftOut = "off the curve of all others by " + formatNumber(most, 0) +
+                         " times its own uncertainty: a cloud, a gust, or a track";
+        curve = *better;
+    }
+    const auto used = counted(points);
+    if (const auto both = used.size() > 5 ? fitHyperbola(points, true) : curve; both && both->lopsided) {
+        const double sigma = both->asymmetry.sigma * std::max(both->residual, 1.0);
+        if (std::abs(both->asymmetry.value) > 3.0 * sigma && std::abs(both->asymmetry.value) > 0.1)
+            curve = both;
+        else
+            curve->asymmetry = {both->asymmetry.value, sigma};
+    }
+    // What the stars' own scatter promises counts like three more points: a handful of points may lie on the
+    // curve by chance.
+    constexpr double trusted = 3.0;
+    const double freedom = static_cast<double>(used.size()) - (curve->lopsided ? 4.0 : 3.0);
+    const double scale =
+        std::sqrt((trusted + freedom * curve->residual * curve->residual) / (trusted + freedom));
+    for (Measured* m : {&curve->best_steps, &curve->hfd_px, &curve->slope_px})
+        m->sigma *= scale;
+    if (curve->lopsided)
+        curve->asymmetry.sigma *= scale;
+    return curve;
+}
+
+// A disc and a blur do not add up to a hyperbola: near the lowest place half of the light lies within 0.59 of
+// the disc's width, far from it within 0.71.
+void allowForTheShape(std::vector<CurvePoint>& points) {
+    double least = 1e300;
+    for (const CurvePoint* p : counted(points))
+        least = std::min(least, p->hfd_px.value);
+    for (CurvePoint& p : points) {
+        const double share = std::clamp(0.04 * (p.hfd_px.value / least - 2.5), 0.0, 1.0);
+        p.hfd_px.sigma = std::hypot(p.hfd_px.sigma, share * p.hfd_px.value);
+    }
+}
+} // namespace
+
+Expected<FocusCurve> fitFocusCurve(std::vector<CurvePoint>& told) {
+    std::vector<CurvePoint> points = told;
+    allowForTheShape(points);
+    const auto curve = fitRobustly(points);
+    for (size_t i = 0; i < told.size(); ++i)
+        told[i].leftOut = points[i].leftOut;
+    return curve;
+}
+
+} // namespace nordstjerna

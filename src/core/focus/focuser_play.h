@@ -1,0 +1,31 @@
+// The play of a focuser: steps that are lost when it turns round.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/focus/focus_curve.h"
+
+namespace nordstjerna {
+
+// Frames taken while moving inwards from a place that was reached by moving outwards. The camera stays there
+// until the play is used up, and is then ahead of the focuser's count by it; how far, the size of its stars
+// tells on the curve measured before.
+struct InwardFrame {
+    double from = 0.0; // where the inward moves began
+    double steps = 0.0;
+    Measured hfd_px;
+};
+
+struct PlayEstimate {
+    Measured steps;
+    bool certain = false; // one value only agrees with the frames, and the camera has moved
+    bool unmoved = false; // the play may be as large as all moves so far
+};
+
+// Between `low` and `high` the curve was measured; beyond, its size is
+// trusted to an eighth only. Absent without frames.
+std::optional<PlayEstimate> estimatePlay(const FocusCurve& curve, double low, double high,
+                                         const std::vector<InwardFrame>& frames);
+
+} // namespace nordstjerna

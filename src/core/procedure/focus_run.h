@@ -1,0 +1,122 @@
+// Finds the best focus of a camera with a motor focuser. From wherever it stands it goes inwards of the focus
+// and then outwards through it, coarse steps first; all places on the curve are reached by moving outwards,
+// so that the play of the gears is on the same side everywhere. Turning round afterwards measures that play.
+#pragma once
+
+#include <deque>
+
+#include "core/focus/focus_curve.h"
+#include "core/focus/focus_look.h"
+#include "core/focus/focuser_play.h"
+#include "core/procedure/procedure.h"
+#include "core/rig/rig.h"
+
+namespace nordstjerna {
+
+struct FocusRunSetup {
+    Rig rig;
+    CameraRole camera = CameraRole::imaging;
+    double exposure_s = 3.0;
+    double starGuess_arcsec = 3.0; // size of a sharp star, for the first steps only
+    bool measurePlay = false;      // again, where it is known already
+    bool endAtBest = true;         // else where it began
+
+    const FocuserSpec& focuser() const {
+        return camera == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
+    }
+    const Optics& optics() const {
+        return camera == CameraRole::guide ? rig.guidingOptics() : rig.imagingOptics;
+    }
+    const CameraSpec& sensor() const {
+        return camera == CameraRole::guide ? rig.guideCamera : rig.imagingCamera;
+    }
+};
+
+struct FocusResult {
+    FocusCurve curve;
+    std::optional<Measured> play_steps;  // measured now
+    double zone_um = 0.0;                // critical focus zone, whole depth
+    double zone_steps = 0.0;             // 0: the travel of a step is not known
+    std::optional<double> temperature_c; // beside the focuser, at the end
+    double began_steps = 0.0;
+    double ended_steps = 0.0;
+    Measured hfd_px; // in the last frame, at the best place
+    int exposures = 0;
+    std::string doubt; // the last frame is not as sharp as the curve promised; empty: it is
+};
+
+class FocusRun : public Procedure {
+public:
+    explicit FocusRun(FocusRunSetup setup);
+    Progress progress() const override;
+    std::string name() const override { return "Focus run"; }
+
+    const FocusRunSetup& setup() const { return setup_; }
+    const std::vector<CurvePoint>& points() const { return points_; }
+    const std::vector<InwardFrame>& inward() const { return inward_; }
+    const std::optional<FocusCurve>& curve() const { return curve_; } // as far as known
+    const std::optional<FocusResult>& result() const { return result_; }
+    std::shared_ptr<const Frame> frame() const { return frame_; }
+    const std::optional<FocuserState>& focuser() const { return state_; }
+    int exposures() const { return exposures_; }
+
+protected:
+    Step advance(const Event& event) override;
+
+private:
+    enum class Phase { asking, first, below, through, play, back, home, ended };
+    struct Guess {
+        double centre, knee; // steps: the place, and how far from it the stars are larger by √2
+    };
+    Step goTo(double steps); // ends by moving outwards
+    Step goInwards(double steps);
+    Step nextMove();
+    Step expose();
+    Step seen(const FocusLook& look);
+    Step noStars();
+    Step fromFirst(const FocusLook& look);
+    Step fromBelow(const FocusLook& look);
+    Step through();
+    std::optional<double> openSlot(const Guess& guess) const;
+    Step beginPlay();
+    Step playOn();
+    Step toBest();
+    Step finish(const FocusLook& look);
+    Guess guess() const;
+    std::optional<FocusCurve> trustedFit() const;
+    double distance(double hfd_px) const; // steps from the focus, by what is known so far
+    double takeUp() const;
+    Step standsStill(double from, double to) const;
+    Step fail(const std::string& why, const std::string& remedy) const;
+    std::optional<Step> beyondTravel(double centre, double knee) const;
+
+    FocusRunSetup setup_;
+    Phase phase_ = Phase::asking;
+    std::optional<FocuserState> state_;
+    std::deque<double> moves_;
+    std::optional<double> asked_;
+    bool outwards_ = false; // the last move was, and the play is used up
+    double exposure_s_;
+    int exposures_ = 0;
+    int empty_ = 0; // frames without stars, in a row
+    double sharp_px_;
+    double slope_px_ = 0.0; // a step, far from the focus; 0: not known yet
+    bool slopeKnown_ = false;
+    double began_ = 0.0;
+    double firstHfd_ = 0.0;
+    double down_ = 0.0; // of the last move to below the focus
+    int downs_ = 0;
+    bool again_ = false; // gone to the best place a second time, for the first frame there was not sharp
+    std::optional<PlayEstimate> playDoubted_;
+    Measured firstEnd_;
+    bool asking_ = false; // on which side of the focus it stands
+    std::vector<CurvePoint> points_;
+    std::vector<InwardFrame> inward_;
+    double turned_ = 0.0; // where the inward moves began
+    std::optional<PlayEstimate> play_;
+    std::optional<FocusCurve> curve_;
+    std::optional<FocusResult> result_;
+    std::shared_ptr<const Frame> frame_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,85 @@
+// Stars out of focus, and stars through a mask of slits.
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "edge/devices/sim/defocus_stamp.h"
+#include "edge/devices/sim/sim_camera.h"
+
+namespace nordstjerna {
+
+namespace {
+void addLight(Frame& frame, int x, int y, double signal, Random& random) {
+    frame.at(x, y) += static_cast<float>(signal + std::sqrt(signal) * random.gaussian());
+}
+
+// Calls `light(x, y)` for all pixels of a square round the place, in the frame's own pixels.
+template <typename F>
+void around(const Frame& frame, double x, double y, double reach, F&& light) {
+    for (int py = std::max(0, static_cast<int>(std::ceil(y - reach)));
+         py <= std::min(frame.height - 1, static_cast<int>(std::floor(y + reach))); ++py)
+        for (int px = std::max(0, static_cast<int>(std::ceil(x - reach)));
+             px <= std::min(frame.width - 1, static_cast<int>(std::floor(x + reach))); ++px)
+            light(px, py);
+}
+} // namespace
+
+void SimCamera::drawDiscs(Frame& frame, const Scene& scene, double extraVariance_px2, Random& random) const {
+    const double sigma = std::sqrt(scene.core_px * scene.core_px + extraVariance_px2 + 1.0 / 12.0);
+    const DefocusStamp stamp(scene.disc_px, setup_.obstruction * scene.disc_px, sigma);
+    for (const Spot& spot : scene.spots) {
+        const double x = spot.x - frame.x0;
+        const double y = spot.y - frame.y0;
+        const double r = stamp.reach_px();
+        around(frame, x, y, r, [&](int px, int py) {
+            const double signal = spot.electrons * stamp.at(std::hypot(px - x, py - y));
+            if (signal > 0.01)
+                addLight(frame, px, py, signal, random);
+        });
+    }
+}
+
+// The plate covers two thirds of the aperture. Of what passes a part goes straight on; the rest of each group
+// of slits is thrown along a line across them. Each group sees the star from where it sits in the aperture.
+void SimCamera::drawSpikes(Frame& frame, const Scene& scene, Random& random) const {
+    constexpr double passes = 0.34;
+    constexpr double straight = 0.3;
+    constexpr double out = 4.0 / (3.0 * std::numbers::pi); // middle of a half disc's area
+    constexpr double tilt = 20.0 * std::numbers::pi / 180.0;
+    constexpr double turn = 8.0 * std::numbers::pi / 180.0; // of the plate against the sensor
+    constexpr double length_px = 70.0;
+    const struct {
+        double x, y, angle, share;
+    } groups[] = {{out, 0.0, 0.0, 0.5}, {-out, out, -tilt, 0.25}, {-out, -out, tilt, 0.25}};
+    const Eigen::Rotation2Dd turned(turn);
+    const double radius = scene.spikes_px;
+    // A group is about half as wide as the aperture.
+    const double sigma = std::sqrt(scene.core_px * scene.core_px + std::pow(0.25 * radius, 2) + 1.0 / 12.0);
+    for (const Spot& spot : scene.spots)
+        for (const auto& g : groups) {
+            const Eigen::Vector2d at = Eigen::Vector2d(spot.x - frame.x0, spot.y - frame.y0) +
+                                       turned * Eigen::Vector2d(g.x * radius, g.y * radius);
+            // The middle group's line runs along the plate's y; the others are tilted against it.
+            const Eigen::Vector2d along = turned * Eigen::Vector2d(-std::sin(g.angle), std::cos(g.angle));
+            const Eigen::Vector2d across(-along.y(), along.x());
+            const double light = passes * g.share * spot.electrons;
+            const double peak = straight * light / (2.0 * std::numbers::pi * sigma * sigma);
+            const double line =
+                (1.0 - straight) * light / (2.0 * length_px * std::sqrt(2.0 * std::numbers::pi) * sigma);
+            const double reach = std::max(line > 0.3 ? length_px * std::log(line / 0.05) : 0.0, 4.0 * sigma);
+            around(frame, at.x(), at.y(), std::min(reach, 400.0), [&](int px, int py) {
+                const Eigen::Vector2d p = Eigen::Vector2d(px, py) - at;
+                const double u = p.dot(across);
+                const double t = p.dot(along);
+                double signal = 0.0;
+                if (std::abs(u) < 5.0 * sigma)
+                    signal += line * std::exp(-std::abs(t) / length_px - 0.5 * u * u / (sigma * sigma));
+                if (p.squaredNorm() < 25.0 * sigma * sigma)
+                    signal += peak * std::exp(-0.5 * p.squaredNorm() / (sigma * sigma));
+                if (signal > 0.02)
+                    addLight(frame, px, py, signal, random);
+            });
+        }
+}
+
+} // namespace nordstjerna
