@@ -18,6 +18,7 @@ inline nordstjerna::Scenario demoScenario() {
     if (!scenario)
         qFatal("%s", scenario.error().text().c_str());
     scenario->speed = 0.0;
+    scenario->imagingFocus_um = 0.0; // as after a focus run
     return *scenario;
 }
 

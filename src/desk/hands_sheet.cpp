@@ -82,6 +82,22 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent)
     cover->setChecked(session_.simulatedNight().covered());
     connect(cover, &QCheckBox::toggled, this, [this](bool on) { session_.simulatedNight().setCovered(on); });
     grid->addWidget(cover, 1, 0, 1, 5);
+    grid = group();
+    auto* masks = new QLabel(tr("Mask"));
+    masks->setFont(textFont(12, true));
+    grid->addWidget(masks, 0, 0);
+    int line = 0;
+    for (const auto& [name, camera, objectName] :
+         {std::tuple(tr("guide scope"), CameraRole::guide, "guideMask"),
+          std::tuple(tr("telescope"), CameraRole::imaging, "imagingMask")}) {
+        auto* mask = new QCheckBox(name);
+        mask->setObjectName(objectName);
+        mask->setAccessibleName(tr("Mask before the %1").arg(name));
+        mask->setChecked(session_.simulatedNight().masked(camera));
+        connect(mask, &QCheckBox::toggled, this,
+                [this, which = camera](bool on) { session_.simulatedNight().setMask(which, on); });
+        grid->addWidget(mask, line++, 1);
+    }
     all->addStretch();
     auto* right = new QVBoxLayout;
     auto* close = small(tr("Close"), "closeHands");

@@ -16,8 +16,8 @@
 namespace nordstjerna {
 
 Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder)
-    : night_(std::make_unique<SimulatedNight>(std::move(scenario), std::move(index))),
-      dataFolder_(std::move(dataFolder)) {
+    : night_(std::make_unique<SimulatedNight>(std::move(scenario), index)), dataFolder_(std::move(dataFolder)),
+      index_(std::move(index)) {
     devices_ = night_->devices();
     rig_ = night_->scenario().rig;
     settings_.setFromRig(rig_.guiding.exposure_s, rig_.guiding.pulseLimit_ms);
@@ -252,6 +252,60 @@ void Session::turnRates(double rotator_deg) {
     Q_EMIT resultsChanged();
 }
 
+void Session::askFocuser(CameraRole camera, std::function<void(const Expected<FocuserState>&)> told) {
+    Focuser* focuser = focuserOf(devices_, camera);
+    constexpr auto atOnce = std::chrono::seconds(0);
+    if (!focuser || (focuserAsked_.valid() && focuserAsked_.wait_for(atOnce) != std::future_status::ready))
+        return;
+    focuserAsked_ = std::async(std::launch::async, [this, focuser, told] {
+        const auto state = focuser->state();
+        QMetaObject::invokeMethod(
+            this, [told, state] { told(state); }, Qt::QueuedConnection);
+    });
+}
+
+namespace {
+const char* cameraId(CameraRole camera) {
+    return camera == CameraRole::guide ? "guide" : "imaging";
+}
+} // namespace
+
+std::vector<FocusedOnce> Session::focused(CameraRole camera) const {
+    const auto rig = evening_.focused.find(rig_.id);
+    if (rig == evening_.focused.end() || !rig->second.contains(cameraId(camera)))
+        return {};
+    return rig->second.at(cameraId(camera));
+}
+
+void Session::keepFocused(CameraRole camera, const FocusResult& result) {
+    LogEntry entry = newEntry(EntryKind::focus);
+    entry.how = std::string(camera == CameraRole::guide ? "guide" : "imaging") + " camera, " +
+                formatCount(result.exposures, "frame") + (result.doubt.empty() ? "" : "; in doubt");
+    entry.figures = figuresOfFocus(result);
+    logbook_->add(std::move(entry));
+    if (result.temperature_c) {
+        constexpr size_t most = 60;
+        auto& runs = evening_.focused[rig_.id][cameraId(camera)];
+        runs.push_back({now(), result.curve.best_steps, *result.temperature_c});
+        if (runs.size() > most)
+            runs.erase(runs.begin());
+    }
+    keepEvening();
+}
+
+void Session::keepTargets(std::vector<NotedTarget> targets) {
+    evening_.targets = std::move(targets);
+    keepEvening();
+    Q_EMIT targetChanged();
+}
+
+void Session::keepCentring(const std::map<std::string, double>& fields) {
+    if (fields == evening_.centring)
+        return;
+    evening_.centring = fields;
+    keepEvening();
+}
+
 void Session::setFocus(const Focus& focus) {
     focus_ = focus;
     Q_EMIT resultsChanged();
@@ -263,6 +317,8 @@ Session::~Session() {
         worker_->join();
     if (halter_.joinable())
         halter_.join();
+    if (focuserAsked_.valid())
+        focuserAsked_.wait();
     queue_.reset();
 }
 

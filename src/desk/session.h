@@ -7,6 +7,7 @@
 #include <cmath>
 #include <filesystem>
 #include <functional>
+#include <future>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -16,6 +17,7 @@
 #include "core/findings/run_story.h"
 #include "core/guide/settings_book.h"
 #include "core/motion/backlash.h"
+#include "core/procedure/focus_run.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/rates/calibration.h"
 #include "core/series/series_plan.h"
@@ -154,6 +156,23 @@ public:
     };
     const Focus& focus() const { return focus_; }
     void setFocus(const Focus& focus);
+
+    // Whether a motor moves this camera.
+    bool hasFocuser(CameraRole camera) const { return focuserOf(devices_, camera) != nullptr; }
+    // Where it stands, asked beside the window; `told` runs in the window.
+    void askFocuser(CameraRole camera, std::function<void(const Expected<FocuserState>&)> told);
+    // What the focus runs of this rig found, oldest first; and one more.
+    std::vector<FocusedOnce> focused(CameraRole camera) const;
+    void keepFocused(CameraRole camera, const FocusResult& result);
+
+    // The stars that frames are solved with.
+    std::shared_ptr<StarIndex> starIndex() const { return index_; }
+    // The targets of the night, kept as the person noted them.
+    const std::vector<NotedTarget>& targets() const { return evening_.targets; }
+    void keepTargets(std::vector<NotedTarget> targets);
+    // How targets are centred, by the names of the fields.
+    const std::map<std::string, double>& centring() const { return evening_.centring; }
+    void keepCentring(const std::map<std::string, double>& fields);
 
     // Something uses the devices. A series may begin while nothing but guiding runs.
     bool busy() const { return worker_ != nullptr || guiding_; }
@@ -321,6 +340,8 @@ private:
     std::optional<Rates> rates_;
     std::string ratesAgedBy_;
     std::unique_ptr<PreparedCamera> prepared_;
+    std::shared_ptr<StarIndex> index_;
+    std::future<void> focuserAsked_;
     std::optional<NightLog> log_;
     std::vector<LoggedRates> pastRates_; // reading them fits each anew, so they are kept
     std::vector<Pixel> handStars_;

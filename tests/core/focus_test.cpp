@@ -214,12 +214,15 @@ void FocusTest::curveIsHonest() {
         const double c = random.uniform(-300, 300);
         const double a = random.uniform(1.5, 6.0);
         const double b = random.uniform(0.01, 0.08);
-        const double own = random.uniform(0.004, 0.02);
+        const double own = random.uniform(0.002, 0.01);
+        const double shake = random.uniform(0.02, 0.09);
         std::vector<CurvePoint> list;
         for (int k = 0; k < 7; ++k) {
             const double x = c + a / b * (k - 3 + random.uniform(-0.3, 0.3)) * 0.8;
             const double h = std::hypot(a, b * (x - c));
-            list.push_back({x, {h * (1.0 + own * random.gaussian()), own * h}, 20, ""});
+            // The stars' own light, and the air that shakes all of them alike.
+            list.push_back(
+                {x, {h * (1.0 + own * random.gaussian()) + shake * a * a / h * random.gaussian(), own * h}, 20, ""});
         }
         const auto fit = fitFocusCurve(list);
         QVERIFY(fit.has_value());
@@ -321,6 +324,7 @@ void FocusTest::runsFindTheFocus() {
         w.rig.imagingOptics.aperture_mm = r.uniform(60, 125);
         w.rig.imagingFocuser.step_um = std::pow(10.0, r.uniform(0.0, 0.7)); // 1 to 5 µm
         w.seeing_arcsec = r.uniform(1.0, 4.0);
+        w.flutter = r.uniform(0.03, 0.09);
         w.play = r.uniform(0, 400);
         w.best_steps = 25000.0;
         const double off = r.uniform(-20, 20) * w.zone_steps();

@@ -458,7 +458,7 @@ void WindowTest::starsByHand() {
     window_->showStation("Focus");
     Station* focus = window_->station("Focus");
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
-    auto* view = focus->findChild<FrameView*>();
+    auto* view = focus->findChild<FrameView*>("guideFrame");
     QVERIFY(QTest::qWaitFor([&] { return view->frame() != nullptr; }, 20000));
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());

@@ -139,23 +139,13 @@ FocusCurve curveOf(const Fit& fit, const std::vector<const CurvePoint*>& used, b
         middle += p->hfd_px.value / static_cast<double>(used.size());
     double about = 0.0;
     double off = 0.0;
-    double relative = 0.0;
-    int near = 0;
     for (const CurvePoint* p : used) {
-        if (p->hfd_px.value < 3.0 * fit.p[1]) {
-            relative += std::pow(1.0 - hyperbola(fit.p, p->steps) / p->hfd_px.value, 2);
-            ++near;
-        }
         about += std::pow(p->hfd_px.value - middle, 2);
         off += std::pow(p->hfd_px.value - hyperbola(fit.p, p->steps), 2);
     }
     c.r2 = about > 0.0 ? 1.0 - off / about : 0.0;
     const double freedom = static_cast<double>(used.size()) - (lopsided ? 4.0 : 3.0);
     c.residual = freedom > 0.0 ? std::sqrt(fit.chi2 / freedom) : 1.0;
-    // A hundredth is usual; a handful of points may scatter by chance more or less.
-    constexpr double usual = 0.01;
-    constexpr double trusted = 3.0;
-    c.scatter = std::sqrt((trusted * usual * usual + relative) / (trusted + std::max(near - 3, 0)));
     return c;
 }
 } // namespace
@@ -198,58 +188,77 @@ Expected<FocusCurve> fitHyperbola(const std::vector<CurvePoint>& points, bool lo
 }
 
 namespace {
-Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
+// The air: from frame to frame it makes the stars larger and smaller by a share of what it makes of them when
+// they are sharp; on a wide disc that is little.
+std::vector<CurvePoint> shaken(std::vector<CurvePoint> points, double share) {
+    double least = 1e300;
+    for (const CurvePoint* p : counted(points))
+        least = std::min(least, p->hfd_px.value);
+    for (CurvePoint& p : points)
+        p.hfd_px.sigma =
+            std::hypot(p.hfd_px.sigma, share * least * std::min(1.0, least / std::max(p.hfd_px.value, 1e-9)));
+    return points;
+}
+
+constexpr double usualShake = 0.036; // in frames of a few seconds
+
+// Whoever is farthest off the curve of all others, in what these scatter; nobody within reason.
+CurvePoint* stranger(std::vector<CurvePoint>& points, double& off) {
     constexpr double farOff = 4.5;
-    auto curve = fitHyperbola(points);
-    for (;;) {
-        if (!curve)
-            return curve;
-        const auto used = counted(points);
-        if (used.size() < 6)
-            break;
-        // Whoever is farthest off the curve of all others, in what these scatter.
-        CurvePoint* worst = nullptr;
-        double most = 0.0;
-        std::optional<FocusCurve> better;
-        for (CurvePoint& p : points) {
-            if (!p.leftOut.empty() || p.hfd_px.value <= 0.0)
-                continue;
-            p.leftOut = "tried without";
-            const auto rest = fitHyperbola(points);
-            p.leftOut.clear();
-            if (!rest)
-                continue;
-            const double scatter = std::max(rest->residual, 1.0);
-            const double sigma =
-                std::hypot(p.hfd_px.sigma * scatter, rest->sigmaAt(p.steps) * scatter, 0.03 * p.hfd_px.value);
-            const double off = std::abs(p.hfd_px.value - rest->at(p.steps)) / sigma;
-            if (off > most)
-                most = off, worst = &p, better = *rest;
-        }
-        if (!worst || most < farOff)
-            break;
-        worst->leftOut = "off the curve of all others by " + formatNumber(most, 0) +
-                         " times its own uncertainty: a cloud, a gust, or a track";
-        curve = *better;
+    CurvePoint* worst = nullptr;
+    off = farOff;
+    for (CurvePoint& p : points) {
+        if (!p.leftOut.empty() || p.hfd_px.value <= 0.0)
+            continue;
+        p.leftOut = "tried without";
+        const auto others = shaken(points, usualShake);
+        const auto rest = fitHyperbola(others);
+        p.leftOut.clear();
+        if (!rest)
+            continue;
+        const double scatter = std::max(rest->residual, 1.0);
+        const auto own = shaken({p}, usualShake).front().hfd_px.sigma;
+        const double sigma =
+            std::hypot(own * scatter, rest->sigmaAt(p.steps) * scatter, 0.02 * p.hfd_px.value);
+        const double by = std::abs(p.hfd_px.value - rest->at(p.steps)) / sigma;
+        if (by > off)
+            off = by, worst = &p;
     }
-    const auto used = counted(points);
-    if (const auto both = used.size() > 5 ? fitHyperbola(points, true) : curve; both && both->lopsided) {
-        const double sigma = both->asymmetry.sigma * std::max(both->residual, 1.0);
-        if (std::abs(both->asymmetry.value) > 3.0 * sigma && std::abs(both->asymmetry.value) > 0.1)
+    return worst;
+}
+
+Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
+    double off = 0.0;
+    while (counted(points).size() > 5) {
+        CurvePoint* worst = stranger(points, off);
+        if (!worst)
+            break;
+        worst->leftOut = "off the curve of all others by " + formatNumber(off, 0) +
+                         " times its own uncertainty: a cloud, a gust, or a track";
+    }
+    const auto first = fitHyperbola(shaken(points, usualShake));
+    if (!first)
+        return first;
+    // How much the air shook tonight, by what the points scatter; a handful may lie well by chance, so what is
+    // usual counts like one more.
+    constexpr double trusted = 1.0;
+    const double freedom = static_cast<double>(counted(points).size()) - 3.0;
+    const double shake = std::clamp(
+        usualShake * std::sqrt((trusted + freedom * first->residual * first->residual) / (trusted + freedom)),
+        0.01, 0.4);
+    const auto weighed = shaken(points, shake);
+    auto curve = fitHyperbola(weighed);
+    if (!curve)
+        return curve;
+    if (const auto both = counted(points).size() > 5 ? fitHyperbola(weighed, true) : curve;
+        both && both->lopsided) {
+        if (std::abs(both->asymmetry.value) > 3.0 * both->asymmetry.sigma &&
+            std::abs(both->asymmetry.value) > 0.1)
             curve = both;
         else
-            curve->asymmetry = {both->asymmetry.value, sigma};
+            curve->asymmetry = both->asymmetry;
     }
-    // What the stars' own scatter promises counts like three more points: a handful of points may lie on the
-    // curve by chance.
-    constexpr double trusted = 3.0;
-    const double freedom = static_cast<double>(used.size()) - (curve->lopsided ? 4.0 : 3.0);
-    const double scale =
-        std::sqrt((trusted + freedom * curve->residual * curve->residual) / (trusted + freedom));
-    for (Measured* m : {&curve->best_steps, &curve->hfd_px, &curve->slope_px})
-        m->sigma *= scale;
-    if (curve->lopsided)
-        curve->asymmetry.sigma *= scale;
+    curve->shake = shake;
     return curve;
 }
 

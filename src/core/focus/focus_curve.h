@@ -23,7 +23,7 @@ struct FocusCurve {
     Measured asymmetry;    // of the outer slope against the inner, relative to their mean
     double r2 = 0.0;       // share of the variance that the curve explains
     double residual = 0.0; // typical distance of the points from it, in their own standard deviations
-    double scatter = 0.0;  // of the points near the lowest place about it, as a share of their sizes
+    double shake = 0.0;    // by what share the air changes the smallest size from frame to frame
     bool lopsided = false; // the asymmetry is beyond chance and is a part of the curve
 
     double at(double steps) const;

@@ -17,8 +17,10 @@ std::optional<PlayEstimate> estimatePlay(const FocusCurve& curve, double low, do
         for (const InwardFrame& f : frames) {
             const double camera = std::min(f.from, f.steps + play);
             const double h = curve.at(camera);
-            const double share = camera >= low && camera <= high ? curve.scatter : 0.12;
-            const double sigma = std::hypot(f.hfd_px.sigma, share * h);
+            const double a = curve.hfd_px.value;
+            const double shape = camera >= low && camera <= high ? 0.01 : 0.12;
+            const double air = std::max(curve.shake, 0.05) * a * std::min(1.0, a / h);
+            const double sigma = std::sqrt(std::pow(f.hfd_px.sigma, 2) + air * air + std::pow(shape * h, 2));
             sum += std::pow((f.hfd_px.value - h) / sigma, 2);
         }
         return sum;

@@ -40,7 +40,7 @@ std::optional<Step> Approach::next(const Event& event) {
         solve.frame = frame_;
         solve.scale_arcsec_px = scaleOf(setup_.rig, setup_.camera) * setup_.bin;
         solve.scaleTolerance = setup_.scaleTolerance;
-        if (attempt_ == 0)
+        if (attempt_ == 0 && !setup_.blind)
             solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
         return solve;
     }

@@ -15,6 +15,7 @@ struct ApproachSetup {
     int retries = 2; // each with a doubled exposure
     CameraRole camera = CameraRole::guide;
     int bin = 1;                 // pixels added up before solving, for speed
+    bool blind = false;          // solve without trusting where the mount believes to point
     double scaleTolerance = 0.1; // relative, of the rig's own scale
 };
 

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/procedure/both_fields.h"
 
 namespace nordstjerna {
 
@@ -13,13 +14,7 @@ double CentringPass::off_arcsec() const {
 }
 
 Centring::Centring(CentringSetup setup) : setup_(std::move(setup)), aim_(setup_.target) {
-    const CameraSpec& c =
-        setup_.camera == CameraRole::guide ? setup_.rig.guideCamera : setup_.rig.imagingCamera;
-    // A couple of million pixels are enough to solve, but stars must not shrink to single pixels.
-    constexpr double coarsest_arcsec_px = 3.0;
-    const double wanted = std::sqrt(c.binnedWidth() * c.binnedHeight() / 2.0e6);
-    const double allowed = coarsest_arcsec_px / scaleOf(setup_.rig, setup_.camera);
-    bin_ = std::clamp(static_cast<int>(std::min(wanted + 0.5, allowed)), 1, 4);
+    bin_ = setup_.bin > 0 ? setup_.bin : solveBinning(setup_.rig, setup_.camera);
 }
 
 void Centring::aim(const Event& event) {
@@ -32,7 +27,9 @@ void Centring::aim(const Event& event) {
     a.exposure_s = setup_.exposure_s;
     a.camera = setup_.camera;
     a.bin = bin_;
-    a.scaleTolerance = 0.2;
+    a.settle_s = setup_.settle_s;
+    a.blind = setup_.blind;
+    a.scaleTolerance = setup_.scaleTolerance;
     approach_ = Approach(std::move(a));
     phase_ = Phase::approaching;
 }
@@ -59,12 +56,7 @@ Step Centring::advance(const Event& event) {
 
 Step Centring::judge(const Event& event) {
     frame_ = approach_.frame();
-    solved_ = approach_.solved();
-    solved_->plane.cd /= bin_;
-    solved_->plane.reference = {bin_ * (solved_->plane.reference.x + 0.5) - 0.5,
-                                bin_ * (solved_->plane.reference.y + 0.5) - 0.5};
-    solved_->width *= bin_;
-    solved_->height *= bin_;
+    solved_ = unbinned(*approach_.solved(), bin_);
     const Vec3& centre = solved_->plane.centre;
     const Angle off = separation(setup_.target, centre);
     const Angle pa = positionAngle(setup_.target, centre);

@@ -433,8 +433,13 @@ Step FocusRun::toBest() {
 Step FocusRun::finish(const FocusLook& look) {
     const double promised = curve_->at(state_->steps);
     const double sigma = std::hypot(look.hfd_px.sigma, curve_->sigmaAt(state_->steps),
-                                    std::max(0.05, curve_->scatter) * promised);
+                                    std::max(0.05, curve_->shake) * promised);
     const bool doubtful = look.hfd_px.value - promised > 3.0 * sigma;
+    if (doubtful && !looked_) {
+        looked_ = true; // one gust is no reason
+        return expose();
+    }
+    looked_ = false;
     if (doubtful && play_ && !again_) {
         // The play just measured may be wrong: once more, with as much taken up as any focuser has.
         again_ = true;
@@ -445,7 +450,7 @@ Step FocusRun::finish(const FocusLook& look) {
     }
     // It was not the play: that was right.
     if (again_ && firstEnd_.value - look.hfd_px.value <
-                      3.0 * std::hypot(firstEnd_.sigma, look.hfd_px.sigma, 0.02 * promised))
+                      3.0 * std::hypot(firstEnd_.sigma, look.hfd_px.sigma, curve_->shake * promised))
         play_ = playDoubted_;
     FocusResult r;
     r.curve = *curve_;

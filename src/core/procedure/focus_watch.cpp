@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/focus/focus_look.h"
 #include "core/base/statistics.h"
 
 namespace nordstjerna {
@@ -39,8 +40,15 @@ Step FocusWatch::advance(const Event& event) {
             return FailStep{field.error()};
         field_ = std::move(*field);
         points_.push_back(focusPoint(field_, event.now - *begin_));
+        // Wide discs are crumbs to those who look at single pixels.
+        if (const FocusLook look = lookForFocus(*frame_); look.bin > 1) {
+            points_.back().hfd_px = look.hfd_px;
+            points_.back().stars = look.stars;
+        }
+        if (mask_)
+            read_ = readMask(*frame_);
     }
-    return ExposeStep{exposure_s_, CameraRole::guide};
+    return ExposeStep{exposure_s_, camera_};
 }
 
 int FocusWatch::best() const {

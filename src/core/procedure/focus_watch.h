@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/measured.h"
+#include "core/focus/mask_read_out.h"
 #include "core/image/guide_star_choice.h"
 #include "core/procedure/procedure.h"
 
@@ -17,7 +18,9 @@ struct FocusPoint {
 
 class FocusWatch : public Procedure {
 public:
-    explicit FocusWatch(double exposure_s) : exposure_s_(exposure_s) {}
+    // With `mask` every frame is also read for the spikes of a mask.
+    explicit FocusWatch(double exposure_s, CameraRole camera = CameraRole::guide, bool mask = false)
+        : exposure_s_(exposure_s), camera_(camera), mask_(mask) {}
     Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Focus frames"; }
@@ -28,9 +31,13 @@ public:
     int best() const;
     std::shared_ptr<const Frame> frame() const { return frame_; }
     const StarField& field() const { return field_; }
+    const std::optional<Expected<MaskReadOut>>& mask() const { return read_; } // of the last frame
 
 private:
     double exposure_s_;
+    CameraRole camera_;
+    bool mask_;
+    std::optional<Expected<MaskReadOut>> read_;
     std::optional<Instant> begin_;
     std::shared_ptr<const Frame> frame_;
     StarField field_;

@@ -23,6 +23,7 @@ constexpr std::array<KindNames, entryKinds> kindNames{{
     {EntryKind::curve, "curve", "correction curve", "curve_peak_to_peak_arcsec"},
     {EntryKind::series, "series", "series", "fwhm_arcsec"},
     {EntryKind::trial, "trial", "trial", "trial_difference"},
+    {EntryKind::focus, "focus", "focus run", "focus_hfd_px"},
 }};
 
 const KindNames& namesOf(EntryKind kind) {
@@ -70,6 +71,10 @@ constexpr NamedLook figureLooks[] = {
     {"creep_arcsec_min", "flexure", " ″/min", 2},
     {"settle_s", "settling", " s", 0},
     {"trial_difference", "difference", " %", 1},
+    {"focus_hfd_px", "HFD in focus", " px", 2},
+    {"focus_best_steps", "best focus", " steps", 0},
+    {"focus_backlash_steps", "focuser's backlash", " steps", 0},
+    {"focus_temperature_c", "temperature at the focuser", " °C", 1},
 };
 } // namespace
 

@@ -12,8 +12,8 @@
 
 namespace nordstjerna {
 
-enum class EntryKind { freeRun, guidedRun, backlashTest, rates, pole, curve, series, trial };
-inline constexpr int entryKinds = 8;
+enum class EntryKind { freeRun, guidedRun, backlashTest, rates, pole, curve, series, trial, focus };
+inline constexpr int entryKinds = 9;
 const char* entryKindId(EntryKind kind); // "free", stable
 std::optional<EntryKind> entryKindWith(const std::string& id);
 const char* entryKindWord(EntryKind kind); // "free run"

@@ -96,6 +96,15 @@ std::vector<Figure> figuresOfPole(const PoleError& e) {
             {"pole_high_arcmin", e.high_arcmin}};
 }
 
+std::vector<Figure> figuresOfFocus(const FocusResult& f) {
+    std::vector<Figure> list{{"focus_hfd_px", f.hfd_px}, {"focus_best_steps", f.curve.best_steps}};
+    if (f.play_steps)
+        list.push_back({"focus_backlash_steps", *f.play_steps});
+    if (f.temperature_c)
+        list.push_back({"focus_temperature_c", {*f.temperature_c, 0.0}});
+    return list;
+}
+
 std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve) {
     return {{"curve_peak_to_peak_arcsec", {curve.peakToPeak_arcsec(), 0.0}},
             {"worm_period_s", {curve.wormPeriod_s, 0.0}}};

@@ -5,6 +5,7 @@
 #include "core/findings/series_findings.h"
 #include "core/motion/correction_curve.h"
 #include "core/pole/pole_error.h"
+#include "core/procedure/focus_run.h"
 #include "core/rates/calibration.h"
 #include "core/review/entry.h"
 
@@ -13,6 +14,7 @@ namespace nordstjerna {
 std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story);
 std::vector<Figure> figuresOfRates(const Rates& rates);
 std::vector<Figure> figuresOfPole(const PoleError& error);
+std::vector<Figure> figuresOfFocus(const FocusResult& focus);
 std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve);
 std::vector<Figure> figuresOfSeries(const std::vector<SeriesFrame>& frames, const SeriesStory& story,
                                     double imageScale_arcsec_px);

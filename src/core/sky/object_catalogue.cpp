@@ -206,6 +206,21 @@ std::vector<const SkyObject*> ObjectCatalogue::search(std::string_view query, si
     return found;
 }
 
+std::vector<const SkyObject*> ObjectCatalogue::around(const Vec3& icrs, Angle radius, double faintest) const {
+    std::vector<const SkyObject*> found;
+    const double near = cos(radius);
+    for (const SkyObject& o : objects_)
+        if ((o.magnitude <= faintest || (o.magnitude > 90.0 && !o.size_arcmin.empty())) &&
+            vectorFrom(o.place).dot(icrs) >= near)
+            found.push_back(&o);
+    std::stable_sort(found.begin(), found.end(), [](const SkyObject* a, const SkyObject* b) {
+        const bool starA = a->kind == "star";
+        const bool starB = b->kind == "star";
+        return starA != starB ? starB : a->magnitude < b->magnitude;
+    });
+    return found;
+}
+
 Expected<Equatorial> parseCoordinates(const std::string& text) {
     const auto t = tokens(text);
     if (!t || t->size() < 2)

@@ -30,6 +30,9 @@ public:
     // fainter ones. Case, blanks and leading zeros do not matter: "ngc0891" finds NGC 891.
     std::vector<const SkyObject*> search(std::string_view query, size_t most) const;
 
+    // Within the radius and not fainter, or of unknown magnitude but wide; the brightest first, stars last.
+    std::vector<const SkyObject*> around(const Vec3& icrs, Angle radius, double faintest) const;
+
 private:
     std::vector<SkyObject> objects_;
     struct Key {

@@ -19,4 +19,13 @@ struct SolvedFrame {
     Equatorial centre() const { return equatorialFrom(plane.centre); }
 };
 
+// The same in the pixels of the camera, where pixels were added up before solving.
+inline SolvedFrame unbinned(SolvedFrame f, int bin) {
+    f.plane.cd /= bin;
+    f.plane.reference = {bin * (f.plane.reference.x + 0.5) - 0.5, bin * (f.plane.reference.y + 0.5) - 0.5};
+    f.width *= bin;
+    f.height *= bin;
+    return f;
+}
+
 } // namespace nordstjerna

@@ -74,6 +74,23 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
         if (json->contains("series_plan"))
             e.seriesPlan = json->at("series_plan").get<std::map<std::string, double>>();
         e.frameFolder = json->value("frame_folder", "");
+        if (json->contains("centring"))
+            e.centring = json->at("centring").get<std::map<std::string, double>>();
+        if (json->contains("focused"))
+            for (const auto& [rig, cameras] : json->at("focused").items())
+                for (const auto& [camera, runs] : cameras.items())
+                    for (const auto& r : runs)
+                        e.focused[rig][camera].push_back(
+                            {Instant{r.at(0).get<double>()}, {r.at(1), r.at(2)}, r.at(3)});
+        if (json->contains("targets"))
+            for (const auto& t : json->at("targets")) {
+                NotedTarget n;
+                n.name = t.at("name").get<std::string>();
+                n.place = {Angle::fromDeg(t.at("ra").get<double>()), Angle::fromDeg(t.at("dec").get<double>())};
+                if (t.contains("angle_deg"))
+                    n.angle_deg = t.at("angle_deg").get<double>();
+                e.targets.push_back(std::move(n));
+            }
     } catch (const nlohmann::json::exception& x) {
         return problem(path.string() + " cannot be understood.", std::string(x.what()) + ".",
                        "Move it away; a new one is begun.");
@@ -92,6 +109,19 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
         json["target"] = {{"name", e.targetName}, {"ra", e.target->ra.deg()}, {"dec", e.target->dec.deg()}};
     for (const auto& [rig, taught] : e.taught)
         json["taught"][rig] = taughtToJson(taught);
+    json["centring"] = e.centring;
+    for (const auto& [rig, cameras] : e.focused)
+        for (const auto& [camera, runs] : cameras)
+            for (const FocusedOnce& r : runs)
+                json["focused"][rig][camera].push_back(
+                    {r.when.unix_s, r.steps.value, r.steps.sigma, r.temperature_c});
+    json["targets"] = nlohmann::json::array();
+    for (const NotedTarget& t : e.targets) {
+        nlohmann::json j{{"name", t.name}, {"ra", t.place.ra.deg()}, {"dec", t.place.dec.deg()}};
+        if (t.angle_deg)
+            j["angle_deg"] = *t.angle_deg;
+        json["targets"].push_back(j);
+    }
     json["settings"] = nlohmann::json::array();
     for (const Evening::Setting& s : e.settings)
         json["settings"].push_back(

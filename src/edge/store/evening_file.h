@@ -7,12 +7,20 @@
 #include <optional>
 #include <vector>
 
+#include "core/focus/heat.h"
 #include "core/guide/guide_loop.h"
 #include "core/guide/settings_book.h"
 #include "core/rig/rig.h"
 #include "core/sky/directions.h"
 
 namespace nordstjerna {
+
+// A target and how it is to lie on the imaging sensor.
+struct NotedTarget {
+    std::string name;
+    Equatorial place;
+    std::optional<double> angle_deg; // wanted position angle of the sensor's +y, north through east
+};
 
 struct Evening {
     std::optional<Rig> rig; // with edits that were not saved
@@ -35,6 +43,12 @@ struct Evening {
     // The plan of the last series, by the names of its fields; and where frames go.
     std::map<std::string, double> seriesPlan;
     std::string frameFolder;
+    // For each rig and camera ("imaging", "guide"): what its focus runs found, oldest first.
+    std::map<std::string, std::map<std::string, std::vector<FocusedOnce>>> focused;
+    // Tonight's targets, in the order they were noted.
+    std::vector<NotedTarget> targets;
+    // How the target is centred: tolerance, settling, binning …, by the names of the fields.
+    std::map<std::string, double> centring;
 };
 
 // Unknown keys are passed over: a newer program may have written it.

@@ -7,24 +7,29 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
+#include <QStackedLayout>
 #include <QVBoxLayout>
 #include <cmath>
+#include <tuple>
 
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/rig/scales.h"
 #include "core/sky/local_place.h"
 #include "desk/pictures/frame_view.h"
+#include "desk/stations/centre/framing_bench.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/marks.h"
+#include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
 
 namespace nordstjerna {
 
 CentreStation::CentreStation(Session& session, QWidget* parent)
-    : Station(session, tr("Centre"), "target", parent), view_(new FrameView("centre")),
+    : Station(session, tr("Centre"), "target", parent), pages_(new PhaseBar({tr("Framing"), tr("Centring")})),
+      settle_(numberField(0, 120, 0, "s")), binning_(numberField(0, 8, 0, "")), view_(new FrameView("centre")),
       off_(new ReadOut(tr("Off the target"))), height_(new ReadOut(tr("Altitude"))),
       focal_(new ReadOut(tr("Focal length"))), tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox),
       camera_(new QComboBox) {
@@ -35,11 +40,29 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
     else
         catalogueProblem_ = c.error();
 
+    framing_ = new FramingBench(session, catalogue_, this);
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
+    auto* pictures = new QWidget;
+    stack_ = new QStackedLayout(pictures);
+    stack_->setContentsMargins(0, 0, 0, 0);
+    auto* centringPage = new QWidget;
+    auto* centringColumn = new QVBoxLayout(centringPage);
+    centringColumn->setContentsMargins(0, 0, 0, 0);
+    centringColumn->setSpacing(8);
+    centringColumn->addWidget(view_, 1);
+    centringColumn->addWidget(retryBar());
+    stack_->addWidget(framing_->page());
+    stack_->addWidget(centringPage);
     view_->setHint(tr("Each solved frame appears here: the target as a cross, the passes as a path."));
-    row->addWidget(view_, 1);
-    row->addWidget(searchCard());
+    row->addWidget(pictures, 1);
+    auto* side = new QVBoxLayout;
+    side->setSpacing(8);
+    side->addWidget(searchCard(), 3);
+    framing_->targetsCard()->setFixedWidth(300);
+    side->addWidget(framing_->targetsCard(), 2);
+    row->addLayout(side);
+    bench()->addWidget(pages_);
     bench()->addLayout(row, 1);
     for (ReadOut* r : {off_, height_, focal_})
         figures()->addWidget(r);
@@ -55,11 +78,53 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
         tr("Sync: the mount takes the solved place for its own. Aim beside: its own idea is left "
            "alone, it is only sent as far beyond the target as it missed it."));
     camera_->addItems({tr("imaging camera"), tr("guide camera")});
-    for (QWidget* w :
-         {static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_), static_cast<QWidget*>(camera_)})
-        buttons()->addWidget(w);
+    settle_->setValue(4);
+    settle_->setPrefix(tr("settle "));
+    settle_->setObjectName("settle");
+    settle_->setAccessibleName(tr("Settling after each slew"));
+    binning_->setPrefix(tr("bin "));
+    binning_->setSpecialValueText(tr("bin by itself"));
+    binning_->setObjectName("solveBin");
+    binning_->setAccessibleName(tr("Pixels added up before solving"));
+    binning_->setToolTip(tr("2 to 4 for speed; by itself: as many as leave the frame fine enough"));
+    knobs_ = new QWidget;
+    auto* knobRow = new QHBoxLayout(knobs_);
+    knobRow->setContentsMargins(0, 0, 0, 0);
+    knobRow->setSpacing(8);
+    for (QWidget* w : {static_cast<QWidget*>(camera_), static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_),
+                       static_cast<QWidget*>(settle_), static_cast<QWidget*>(binning_)})
+        knobRow->addWidget(w);
+    buttons()->addWidget(knobs_);
+    buttons()->addWidget(framing_->controls());
+    const auto& kept = session.centring();
+    const auto restore = [&](const char* name, auto&& set) {
+        if (const auto found = kept.find(name); found != kept.end())
+            set(found->second);
+    };
+    restore("tolerance_arcsec", [this](double v) { tolerance_->setValue(v); });
+    restore("settle_s", [this](double v) { settle_->setValue(v); });
+    restore("bin", [this](double v) { binning_->setValue(v); });
+    restore("aim_beside", [this](double v) { how_->setCurrentIndex(v > 0.5 ? 1 : 0); });
+    restore("guide_camera", [this](double v) { camera_->setCurrentIndex(v > 0.5 ? 1 : 0); });
+    restore("exposure_s", [this](double v) { exposure_s_ = v; });
+    for (QDoubleSpinBox* f : {tolerance_, settle_, binning_})
+        connect(f, &QDoubleSpinBox::valueChanged, this, &CentreStation::keepFields);
+    for (QComboBox* b : {how_, camera_})
+        connect(b, &QComboBox::currentIndexChanged, this, &CentreStation::keepFields);
+    connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
+    connect(framing_, &FramingBench::changed, this, [this] {
+        refresh();
+        Q_EMIT changed();
+    });
+    connect(framing_, &FramingBench::chosen, this, [this](const QString& name, const Equatorial& place) {
+        this->session().clearProblem();
+        this->session().setTarget(name.toStdString(), vectorFrom(place));
+        Q_EMIT changed();
+    });
+    connect(framing_, &FramingBench::wantBoth, this, [this] { framing_->startBoth(steps()); });
+    connect(framing_, &FramingBench::wantTurn, this, [this] { framing_->startTurning(steps()); });
     connect(primary(), &QPushButton::clicked, this, [this] {
-        if (running_)
+        if (running_ || framing_->busy())
             this->session().stop();
         else
             centre();
@@ -73,7 +138,7 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
 QWidget* CentreStation::searchCard() {
     QFormLayout* form = nullptr;
     QFrame* card = formCard(tr("Target"), form);
-    card->setFixedWidth(320);
+    card->setFixedWidth(300);
     search_ = new QLineEdit;
     search_->setObjectName("search");
     search_->setAccessibleName(tr("Target to look for"));
@@ -81,7 +146,7 @@ QWidget* CentreStation::searchCard() {
     search_->setClearButtonEnabled(true);
     results_ = new QListWidget;
     results_->setObjectName("results");
-    results_->setMinimumHeight(120);
+    results_->setMinimumHeight(64);
     results_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     results_->setTextElideMode(Qt::ElideRight);
     results_->setSpacing(2);
@@ -150,7 +215,55 @@ void CentreStation::choose(int row) {
     Q_EMIT changed();
 }
 
-void CentreStation::centre() {
+void CentreStation::showPage(Page page) {
+    if (framing_->busy() || (running_ && page != Page::centring)) {
+        pages_->setCurrent(static_cast<int>(page_));
+        return;
+    }
+    page_ = page;
+    pages_->setCurrent(static_cast<int>(page));
+    stack_->setCurrentIndex(static_cast<int>(page));
+    refresh();
+    Q_EMIT changed();
+}
+
+QWidget* CentreStation::retryBar() {
+    retry_ = new QWidget;
+    auto* row = new QHBoxLayout(retry_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    auto* label = new QLabel(tr("Not solved. Try again"));
+    row->addWidget(label);
+    for (const auto& [text, tip, name, how] :
+         {std::tuple(tr("twice as long"), tr("More stars"), "retryLonger", Retry::longer),
+          std::tuple(tr("anywhere in the sky"), tr("Without trusting where the mount believes to point"), "retryBlind",
+                     Retry::blind),
+          std::tuple(tr("at another scale"), tr("Focal length or pixel size of the rig may be wrong by a third"),
+                     "retryScale", Retry::anyScale)}) {
+        auto* button = new QPushButton(text);
+        button->setObjectName(name);
+        button->setToolTip(tip);
+        button->setProperty("compact", true);
+        connect(button, &QPushButton::clicked, this, [this, which = how] { centre(which); });
+        row->addWidget(button);
+    }
+    row->addStretch();
+    retry_->hide();
+    return retry_;
+}
+
+void CentreStation::keepFields() {
+    session().keepCentring({{"tolerance_arcsec", tolerance_->value()},
+                            {"settle_s", settle_->value()},
+                            {"bin", binning_->value()},
+                            {"aim_beside", how_->currentIndex() == 1 ? 1.0 : 0.0},
+                            {"guide_camera", camera() == CameraRole::guide ? 1.0 : 0.0},
+                            {"exposure_s", exposure_s_}});
+}
+
+void CentreStation::centre(Retry retry) {
+    if (session().working())
+        return;
     CentringSetup setup;
     setup.rig = session().rig();
     setup.target = session().target();
@@ -158,6 +271,19 @@ void CentreStation::centre() {
     setup.tolerance_arcsec = tolerance_->value();
     setup.correctBy = how_->currentIndex() == 0 ? CorrectBy::sync : CorrectBy::offset;
     setup.camera = camera();
+    setup.settle_s = settle_->value();
+    setup.bin = static_cast<int>(binning_->value());
+    if (retry == Retry::longer) {
+        constexpr double longest_s = 60.0;
+        exposure_s_ = std::min(2.0 * exposure_s_, longest_s);
+        keepFields();
+    }
+    setup.exposure_s = exposure_s_;
+    setup.blind = retry == Retry::blind || retry == Retry::anyScale;
+    if (retry == Retry::anyScale)
+        setup.scaleTolerance = 0.4;
+    unsolved_ = false;
+    showPage(Page::centring);
     running_ = true;
     seen_ = {};
     seenTarget_ = setup.target;
@@ -172,13 +298,17 @@ void CentreStation::centre() {
             seen_ = s;
             if (running_)
                 steps()->show(s.progress);
-            if (fresh && s.solved)
+            if (fresh && s.solved) {
                 view_->show(s.frame);
+                if (camera() == CameraRole::imaging)
+                    framing_->solved(*s.solved);
+            }
             mark();
             refresh();
         },
-        [this](const std::shared_ptr<Centring>&, const Expected<void>&) {
+        [this](const std::shared_ptr<Centring>& c, const Expected<void>& result) {
             running_ = false;
+            unsolved_ = !result && c->unsolved();
             steps()->clear();
             refresh();
             Q_EMIT changed();
@@ -275,6 +405,25 @@ void CentreStation::refresh() {
                                                : a.azimuth.deg() < 135                       ? tr("east")
                                                : a.azimuth.deg() < 225                       ? tr("south")
                                                                                              : tr("west"))));
+    framing_->refresh();
+    if (page_ == Page::framing)
+        framing_->showFigures(off_, height_, focal_);
+    else
+        showCentringFigures();
+    knobs_->setVisible(page_ == Page::centring && !running_);
+    framing_->controls()->setVisible(page_ == Page::framing);
+    retry_->setVisible(unsolved_ && !running_);
+    sayWhatNext(hidden);
+}
+
+void CentreStation::showCentringFigures() {
+    const Rig& rig = session().rig();
+    const Vec3 seen = ObservedFrame(rig.site, session().now()).seen(session().target());
+    const AltAz a = altAzFrom(seen);
+    const bool hidden = rig.horizon.hides(seen) || seen.z() < 0.0;
+    off_->setTitle(tr("Off the target"));
+    height_->setTitle(tr("Altitude"));
+    focal_->setTitle(tr("Focal length"));
     height_->show(qs(formatNumber(a.altitude.deg(), 0)) + "°", "",
                   hidden ? tr("hidden by the horizon profile")
                          : tr("hour angle %1").arg(qs(formatHourAngle(session().targetPlace().hourAngle))));
@@ -301,10 +450,13 @@ void CentreStation::refresh() {
                                .arg(f.matched)
                                .arg(qs(formatNumber(f.rms_arcsec, 1))));
     }
-    for (QWidget* w :
-         {static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_), static_cast<QWidget*>(camera_)})
-        w->setVisible(!running_);
-    if (running_) {
+}
+
+void CentreStation::sayWhatNext(bool hidden) {
+    if (framing_->busy()) {
+        say(framing_->turning() ? tr("turning") : tr("both cameras"), framing_->sentence());
+        setPrimary(tr("Stop"));
+    } else if (running_) {
         say("", tr("Slew, solve, correct, until it stands in the middle."));
         setPrimary(tr("Stop"));
     } else {
@@ -313,6 +465,7 @@ void CentreStation::refresh() {
                 : hidden
                     ? tr("%1 is hidden now. Choose another target or wait.").arg(qs(session().targetName()))
                 : here ? tr("%1 is centred. Go on to the rates.").arg(qs(session().targetName()))
+                : page_ == Page::framing ? framing_->sentence()
                        : tr("Choose a target by name or coordinates, then centre it."));
         setPrimary(tr("Centre %1").arg(qs(session().targetName())), !session().busy() && !hidden);
     }
@@ -365,6 +518,8 @@ std::vector<Finding> CentreStation::findings() const {
             {"centre-many", Weight::know, tr("It took %1 passes").arg(seen_.passes.size()).toStdString(),
              tr("Two or three are usual.").toStdString(),
              tr("Check clutches and backlash, or allow a wider tolerance.").toStdString(), "", ""});
+    for (Finding& f : framing_->findings())
+        list.push_back(std::move(f));
     rank(list);
     return list;
 }
@@ -376,6 +531,20 @@ bool CentreStation::perform(const QString& action) {
     }
     if (action == "centre.go" && primary()->isEnabled() && !running_) {
         centre();
+        return true;
+    }
+    if (action == "centre.turn" && !session().working()) {
+        showPage(Page::framing);
+        framing_->startTurning(steps());
+        return true;
+    }
+    if (action == "centre.both" && !session().working()) {
+        showPage(Page::framing);
+        framing_->startBoth(steps());
+        return true;
+    }
+    if (action == "centre.framing" || action == "centre.centring") {
+        showPage(action == "centre.framing" ? Page::framing : Page::centring);
         return true;
     }
     if (action == "centre.search") {
@@ -404,6 +573,9 @@ QString CentreStation::help() const {
         "Three passes are usual.</p>"
         "<p><b>Besides.</b> The solved frame measures the effective focal length, field and rotation; adopt "
         "them into the rig when a reducer or corrector changed them.</p>"
+        "<p><b>Framing.</b> The map shows what surrounds the target and how the sensor lies on it; drag its "
+        "handle or type an angle. From a solved frame the station says how far to turn the camera and follows "
+        "while you turn. <i>Both cameras</i> measures where the guide camera looks.</p>"
         "<p><b>Good.</b> 30″; 20–50″ is in use (common practice).</p>");
 }
 

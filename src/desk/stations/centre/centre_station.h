@@ -10,7 +10,12 @@ class QDoubleSpinBox;
 class QLineEdit;
 class QListWidget;
 
+class QStackedLayout;
+
 namespace nordstjerna {
+
+class FramingBench;
+class PhaseBar;
 
 class FrameView;
 class ReadOut;
@@ -36,10 +41,18 @@ private:
         double focal_mm = 0.0;
         bool centred = false;
     };
+    enum class Page { framing, centring };
+    // What may be tried when a frame cannot be solved.
+    enum class Retry { no, longer, blind, anyScale };
+    void showPage(Page page);
+    QWidget* retryBar();
+    void keepFields();
+    void showCentringFigures();
+    void sayWhatNext(bool hidden);
     QWidget* searchCard();
     void search(const QString& text);
     void choose(int row);
-    void centre();
+    void centre(Retry retry = Retry::no);
     void mark();
     void refresh();
     void adoptFocal();
@@ -53,6 +66,14 @@ private:
     };
     std::vector<Offer> offers_;
 
+    PhaseBar* pages_;
+    QStackedLayout* stack_ = nullptr;
+    Page page_ = Page::framing;
+    FramingBench* framing_ = nullptr;
+    QWidget *retry_ = nullptr, *knobs_ = nullptr;
+    QDoubleSpinBox *settle_, *binning_;
+    double exposure_s_ = 4.0;
+    bool unsolved_ = false; // the last centring ended so
     FrameView* view_;
     QLineEdit* search_;
     QListWidget* results_;

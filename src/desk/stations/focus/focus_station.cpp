@@ -1,28 +1,36 @@
 #include "desk/stations/focus/focus_station.h"
 
+#include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QStackedLayout>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/focus/critical_zone.h"
 #include "core/image/exposure_effect.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/frame_view.h"
 #include "desk/pictures/hfd_trace.h"
+#include "desk/pictures/mask_dial.h"
 #include "desk/pictures/star_loupe.h"
+#include "desk/stations/focus/curve_bench.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
+#include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
 
 namespace nordstjerna {
 
 FocusStation::FocusStation(Session& session, QWidget* parent)
-    : Station(session, tr("Focus"), "focus-2", parent), view_(new FrameView("guide-frame")),
+    : Station(session, tr("Focus"), "focus-2", parent),
+      pages_(new PhaseBar({tr("Frames"), tr("Focus run"), tr("Mask")})), curve_(new CurveBench(session, this)),
+      maskView_(new FrameView("mask-frame")), dial_(new MaskDial), camera_(new QComboBox), view_(new FrameView("guide-frame")),
       profile_(new StarLoupe), trace_(new HfdTrace), hfd_(new ReadOut(tr("Half-flux diameter"))),
       stars_(new ReadOut(tr("Stars"))), level_(new ReadOut(tr("Peak / background"))),
       exposure_(numberField(0.05, 60.0, 2, "s")), count_(numberField(1, 12, 0, tr("guide stars"))),
@@ -41,7 +49,17 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
     effects_->setWordWrap(true);
     effects_->setObjectName("muted");
 
-    auto* row = new QHBoxLayout;
+    camera_->addItems({tr("guide camera"), tr("imaging camera")});
+    camera_->setObjectName("focusCamera");
+    camera_->setAccessibleName(tr("Camera to focus"));
+    view_->setObjectName("guideFrame");
+    maskView_->setObjectName("maskFrame");
+    auto* pictures = new QWidget;
+    stack_ = new QStackedLayout(pictures);
+    stack_->setContentsMargins(0, 0, 0, 0);
+    auto* framesPage = new QWidget;
+    auto* row = new QHBoxLayout(framesPage);
+    row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     auto* left = new QVBoxLayout;
     left->setSpacing(8);
@@ -57,10 +75,21 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
     form->addRow(effects_);
     right->addWidget(effectsCard_);
     row->addLayout(right, 2);
-    bench()->addLayout(row, 1);
+    auto* maskPage = new QWidget;
+    auto* maskColumn = new QVBoxLayout(maskPage);
+    maskColumn->setContentsMargins(0, 0, 0, 0);
+    maskColumn->setSpacing(8);
+    maskView_->setHint(tr("Put a mask of three groups of slits before the telescope, point at a bright star, and "
+                          "start frames."));
+    maskColumn->addWidget(maskView_, 1);
+    maskColumn->addWidget(dial_);
+    for (QWidget* w : {framesPage, curve_->page(), maskPage})
+        stack_->addWidget(w);
+    bench()->addWidget(pages_);
+    bench()->addWidget(pictures, 1);
     for (ReadOut* r : {hfd_, stars_, level_})
         figures()->addWidget(r);
-    for (QWidget* w : {static_cast<QWidget*>(exposure_), static_cast<QWidget*>(count_),
+    for (QWidget* w : {static_cast<QWidget*>(camera_), static_cast<QWidget*>(exposure_), static_cast<QWidget*>(count_),
                        static_cast<QWidget*>(darks_), static_cast<QWidget*>(byMerit_)})
         buttons()->addWidget(w);
 
@@ -69,9 +98,32 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
             this->session().stop();
         else if (coverAsked_)
             takeDarks();
+        else if (page_ == Page::curve)
+            runFocus();
         else
             startFrames();
     });
+    connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
+    connect(camera_, &QComboBox::currentIndexChanged, this, [this] {
+        seen_ = {};
+        judged_.clear();
+        pastOffsets_.clear();
+        coverAsked_ = false;
+        view_->show(nullptr);
+        maskView_->show(nullptr);
+        trace_->show({}, -1);
+        profile_->show(nullptr, std::nullopt);
+        curve_->setCamera(camera());
+        refresh();
+        Q_EMIT changed();
+    });
+    connect(curve_, &CurveBench::changed, this, [this] {
+        if (doing_ == Doing::run && !curve_->running())
+            doing_ = Doing::nothing;
+        refresh();
+        Q_EMIT changed();
+    });
+    connect(curve_, &CurveBench::frame, this, [this](const std::shared_ptr<const Frame>& f) { view_->show(f); });
     connect(darks_, &QPushButton::clicked, this, [this] {
         coverAsked_ = !coverAsked_;
         uncover_ = false;
@@ -119,14 +171,90 @@ void FocusStation::resizeEvent(QResizeEvent*) {
     effectsCard_->setVisible(height() > 590);
 }
 
+CameraRole FocusStation::camera() const {
+    return camera_->currentIndex() == 0 ? CameraRole::guide : CameraRole::imaging;
+}
+
+double FocusStation::scale_arcsec_px() const {
+    const Scales s = scalesOf(session().rig());
+    return ofGuide() ? s.guide_arcsec_px : s.image_arcsec_px;
+}
+
+void FocusStation::showPage(Page page) {
+    if (doing_ != Doing::nothing && page != page_) {
+        pages_->setCurrent(static_cast<int>(page_));
+        return;
+    }
+    page_ = page;
+    pages_->setCurrent(static_cast<int>(page));
+    stack_->setCurrentIndex(static_cast<int>(page));
+    refresh();
+    Q_EMIT changed();
+}
+
+void FocusStation::runFocus() {
+    doing_ = Doing::run;
+    curve_->begin(exposure_->value(), steps());
+    if (!curve_->running())
+        doing_ = Doing::nothing;
+    refresh();
+}
+
+void FocusStation::showMask() {
+    MaskDial::Shown shown;
+    const Rig& rig = session().rig();
+    const Optics& optics = ofGuide() ? rig.guidingOptics() : rig.imagingOptics;
+    const CameraSpec& sensor = ofGuide() ? rig.guideCamera : rig.imagingCamera;
+    shown.zone_um = criticalZone_um(optics.focalRatio());
+    shown.step_um = session().hasFocuser(camera()) ? (ofGuide() ? rig.guideFocuser : rig.imagingFocuser).step_um : 0.0;
+    shown.past = pastOffsets_;
+    if (!seen_.mask)
+        shown.trouble = tr("The offset of the middle spike appears here, to be read from the focuser.");
+    else if (!*seen_.mask)
+        shown.trouble = qs(seen_.mask->error().text());
+    else {
+        shown.read = **seen_.mask;
+        shown.off_um = maskDefocus_um(*shown.read, sensor.pixel_um * sensor.bin, optics.focalRatio(),
+                                      maskTilt_deg(*shown.read));
+    }
+    dial_->show(std::move(shown));
+    maskView_->show(seen_.frame);
+    markSpikes();
+}
+
+void FocusStation::markSpikes() {
+    if (!seen_.mask || !*seen_.mask) {
+        maskView_->setMarks({});
+        return;
+    }
+    maskView_->setMarks([read = **seen_.mask](QPainter& p, const FrameView::ToScreen& at, double) {
+        p.setFont(textFont(11));
+        for (size_t i = 0; i < 3; ++i) {
+            const Spike& s = read.spikes[i];
+            const double a = s.angle_deg * M_PI / 180.0;
+            const Eigen::Vector2d d(std::cos(a), std::sin(a));
+            const Eigen::Vector2d from = s.foot - s.reach_px * d;
+            const Eigen::Vector2d to = s.foot + s.reach_px * d;
+            const bool middle = i == 2;
+            p.setPen(QPen(middle ? theme().accent : theme().muted, middle ? 1.8 : 1.2,
+                          middle ? Qt::SolidLine : Qt::DashLine));
+            p.drawLine(at(from.x(), from.y()), at(to.x(), to.y()));
+        }
+        p.setPen(QPen(theme().text, 1.4));
+        p.setBrush(Qt::NoBrush);
+        p.drawEllipse(at(read.crossing.x(), read.crossing.y()), 7, 7);
+    });
+}
+
 void FocusStation::startFrames() {
     doing_ = Doing::frames;
     uncover_ = false;
     seen_ = {};
+    pastOffsets_.clear();
     session().run<FocusWatch, Seen>(
-        std::make_shared<FocusWatch>(exposure_->value()),
+        std::make_shared<FocusWatch>(exposure_->value(), camera(), page_ == Page::mask),
         [](const FocusWatch& p) {
-            return Seen{p.progress(), p.points(), p.best(), p.frame(), p.field()};
+            return Seen{p.progress(), p.points(), p.best(), p.frame(), p.field(), p.mask()};
         },
         [this](const Seen& s) {
             if (doing_ != Doing::frames)
@@ -138,6 +266,12 @@ void FocusStation::startFrames() {
                 return;
             view_->show(s.frame);
             trace_->show(s.points, s.best);
+            if (s.mask && *s.mask) {
+                constexpr size_t shown = 12;
+                pastOffsets_.push_back((*s.mask)->offset_px.value);
+                if (pastOffsets_.size() > shown)
+                    pastOffsets_.erase(pastOffsets_.begin());
+            }
             judge();
             refresh();
             Q_EMIT changed();
@@ -145,7 +279,7 @@ void FocusStation::startFrames() {
         [this](const std::shared_ptr<FocusWatch>& p, const Expected<void>&) {
             doing_ = Doing::nothing;
             steps()->clear();
-            if (p->best() >= 0)
+            if (p->best() >= 0 && ofGuide() && page_ == Page::frames)
                 session().setFocus({p->points().back().hfd_px.value,
                                     p->points()[static_cast<size_t>(p->best())].hfd_px.value});
             refresh();
@@ -185,8 +319,10 @@ void FocusStation::takeDarks() {
 
 void FocusStation::judge() {
     judged_.clear();
-    if (!seen_.frame)
+    if (!seen_.frame || !ofGuide()) {
+        mark();
         return;
+    }
     ChoiceOptions options;
     options.most = static_cast<int>(count_->value());
     judged_ = judgeGuideStars(seen_.field, seen_.frame->width, seen_.frame->height,
@@ -259,11 +395,11 @@ QString FocusStation::effects() const {
         return tr("Needs a star fit for guiding in the frame.");
     const Rig& rig = session().rig();
     const ExposureBasis basis{first->star, seen_.frame->info.exposure_s, seen_.frame->info.gain_e_adu,
-                              rig.guideCamera.readNoise_e, seen_.frame->info.saturation_adu};
+                              (ofGuide() ? rig.guideCamera : rig.imagingCamera).readNoise_e, seen_.frame->info.saturation_adu};
     QString text = tr("<table cellspacing=0 cellpadding=2><tr><td>best star&nbsp;&nbsp;</td><td "
                       "align=right>SNR&nbsp;&nbsp;</td>"
                       "<td align=right>centroid</td></tr>");
-    const double scale = scalesOf(rig).guide_arcsec_px;
+    const double scale = scale_arcsec_px();
     const auto line = [&](const QString& name, const ExposureEffect& e) {
         text +=
             QString(
@@ -277,7 +413,7 @@ QString FocusStation::effects() const {
     // Gain: which noise rules the background decides.
     const double background_e = first->star.noise * seen_.frame->info.gain_e_adu;
     const double share =
-        100.0 * std::min(1.0, std::pow(rig.guideCamera.readNoise_e / std::max(background_e, 1e-6), 2));
+        100.0 * std::min(1.0, std::pow((ofGuide() ? rig.guideCamera : rig.imagingCamera).readNoise_e / std::max(background_e, 1e-6), 2));
     text +=
         "</table>" +
         (share > 50.0
@@ -289,21 +425,40 @@ QString FocusStation::effects() const {
 
 void FocusStation::refresh() {
     const bool idle = doing_ == Doing::nothing;
-    exposure_->setEnabled(doing_ != Doing::darks);
-    count_->setVisible(idle || doing_ == Doing::frames);
-    darks_->setVisible(idle);
+    camera_->setEnabled(idle);
+    pages_->setAvailable(idle);
+    exposure_->setEnabled(doing_ == Doing::nothing || doing_ == Doing::frames);
+    const bool starsMatter = ofGuide() && page_ == Page::frames;
+    count_->setVisible(starsMatter && (idle || doing_ == Doing::frames));
+    darks_->setVisible(starsMatter && idle);
     darks_->setText(coverAsked_ ? tr("Not now") : tr("Darks…"));
-    byMerit_->setVisible(!session().handStars().empty());
+    byMerit_->setVisible(starsMatter && !session().handStars().empty());
     effects_->setText(effects());
-    const bool offAxis = session().rig().offAxis;
-    if (doing_ == Doing::frames) {
+    if (page_ == Page::mask)
+        showMask();
+    sayWhatNext();
+    if (page_ == Page::curve)
+        showCurveFigures();
+    else
+        showFigures();
+}
+
+void FocusStation::sayWhatNext() {
+    const bool offAxis = session().rig().offAxis && ofGuide();
+    if (doing_ == Doing::run) {
+        say(tr("focus run"), tr("Inwards of the focus, then outwards through it; nothing need be done."));
+        setPrimary(tr("Stop the run"));
+    } else if (doing_ == Doing::frames && page_ == Page::mask) {
+        say(tr("mask"), seen_.mask && *seen_.mask ? dial_->words() + "."
+                                                   : tr("Waiting for a frame with three spikes."));
+        setPrimary(tr("Stop frames"));
+    } else if (doing_ == Doing::frames) {
         const bool worse = seen_.best >= 0 && !seen_.points.empty() &&
                            seen_.points.back().hfd_px.value >
                                1.03 * seen_.points[static_cast<size_t>(seen_.best)].hfd_px.value;
         if (offAxis)
-            say(tr("off axis"), tr("Move the guider by tenths of a millimetre and wait a whole exposure "
-                                   "after each. Drawn-out "
-                                   "stars are fine: their centroid still works."));
+            say(tr("off axis"), tr("Move the guider by tenths of a millimetre and wait a whole exposure after each. "
+                                   "Drawn-out stars are fine: their centroid still works."));
         else
             say(tr("frames"), worse ? tr("It was sharper before: turn back towards the best mark.")
                                     : tr("Turn the focuser; stop where the half-flux diameter is smallest."));
@@ -318,11 +473,68 @@ void FocusStation::refresh() {
     } else if (uncover_) {
         say(tr("darks"), tr("The darks are kept and in use. Uncover the guide scope, then go on."));
         setPrimary(tr("Start frames"), !session().busy());
+    } else if (page_ == Page::curve) {
+        if (!curve_->fitted())
+            say("", tr("No motor moves the %1: focus it by hand with Frames or Mask.").arg(camera_->currentText()));
+        else if (const auto& r = curve_->result())
+            say("", r->doubt.empty() ? tr("Sharp: HFD %1 px where the focuser stands now. Go on.")
+                                           .arg(qs(formatNumber(r->hfd_px.value, 2)))
+                                     : tr("The best place was not met again: see the findings."));
+        else
+            say("", tr("Point at a field with stars; the run finds the best place by itself."));
+        setPrimary(tr("Focus run"), !session().busy() && curve_->fitted());
+    } else if (page_ == Page::mask) {
+        say("", tr("Mask on, a bright star in the frame: frames are read as they come. Take it off afterwards."));
+        setPrimary(tr("Start frames"), !session().busy());
     } else {
-        say("", seen_.points.empty() ? tr("Look at the guide camera's frames and bring the stars into focus.")
-                                     : tr("Click a star to choose it by hand, or go on."));
+        say("", seen_.points.empty() ? tr("Look at the %1's frames and bring the stars into focus.")
+                                           .arg(camera_->currentText())
+                : ofGuide()          ? tr("Click a star to choose it by hand, or go on.")
+                                     : tr("Sharp enough? Then go on."));
         setPrimary(tr("Start frames"), !session().busy());
     }
+}
+
+void FocusStation::showCurveFigures() {
+    hfd_->setTitle(tr("Half-flux diameter"));
+    stars_->setTitle(tr("Best place"));
+    level_->setTitle(tr("Backlash"));
+    const FocuserSpec& f = ofGuide() ? session().rig().guideFocuser : session().rig().imagingFocuser;
+    const auto before = [&](const QString& otherwise) {
+        if (f.play_steps >= 0.0)
+            level_->show(qs(formatNumber(f.play_steps, 0)), tr("steps"),
+                         tr("± %1, measured before").arg(qs(formatNumber(f.playSigma_steps, 0))));
+        else
+            level_->showNothing(otherwise);
+    };
+    const auto& r = curve_->result();
+    if (!r) {
+        hfd_->showNothing(curve_->running() ? tr("frame %1").arg(curve_->frames()) : tr("not run yet"));
+        stars_->showNothing("");
+        before(tr("not measured"));
+        return;
+    }
+    hfd_->show(qs(formatNumber(r->hfd_px.value, 2)), "px",
+               tr("± %1 · %2″ · curve %3")
+                   .arg(qs(formatNumber(r->hfd_px.sigma, 2)), qs(formatNumber(r->hfd_px.value * scale_arcsec_px(), 1)),
+                        qs(formatMeasured(r->curve.hfd_px, "", 2))));
+    stars_->show(qs(formatNumber(r->curve.best_steps.value, 0)), tr("steps"),
+                 tr("± %1%2 · %3")
+                     .arg(qs(formatNumber(r->curve.best_steps.sigma, 1)),
+                          r->zone_steps > 0.0 ? tr(", critical zone %1").arg(qs(formatNumber(r->zone_steps, 0)))
+                                              : QString(),
+                          qs(formatCount(r->exposures, "frame"))));
+    if (r->play_steps)
+        level_->show(qs(formatNumber(r->play_steps->value, 0)), tr("steps"),
+                     tr("± %1, taken up from now on").arg(qs(formatNumber(r->play_steps->sigma, 1))));
+    else
+        before(tr("could not be measured"));
+}
+
+void FocusStation::showFigures() {
+    hfd_->setTitle(tr("Half-flux diameter"));
+    stars_->setTitle(tr("Stars"));
+    level_->setTitle(tr("Peak / background"));
     if (seen_.points.empty()) {
         hfd_->showNothing(tr("below 3 px is usual for guide scopes"));
         stars_->showNothing(tr("none measured yet"));
@@ -330,7 +542,7 @@ void FocusStation::refresh() {
         return;
     }
     const FocusPoint& now = seen_.points.back();
-    const double scale = scalesOf(session().rig()).guide_arcsec_px;
+    const double scale = scale_arcsec_px();
     if (now.hfd_px.value > 0.0)
         hfd_->show(qs(formatNumber(now.hfd_px.value, 2)), "px",
                    tr("± %1 · best %2 · %3″")
@@ -343,7 +555,8 @@ void FocusStation::refresh() {
     const auto chosen =
         std::count_if(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; });
     stars_->show(QString::number(now.stars), "",
-                 tr("%1 fit for guiding, %2 hot pixels left out").arg(chosen).arg(seen_.field.hotPixels));
+                 ofGuide() ? tr("%1 fit for guiding, %2 hot pixels left out").arg(chosen).arg(seen_.field.hotPixels)
+                           : tr("%1 hot pixels left out").arg(seen_.field.hotPixels));
     const double saturation = seen_.frame->info.saturation_adu;
     level_->show(
         tr("%1 / %2").arg(qs(formatNumber(now.peak_adu, 0)), qs(formatNumber(now.background_adu, 0))), "",
@@ -352,6 +565,8 @@ void FocusStation::refresh() {
 }
 
 QString FocusStation::summary() const {
+    if (const auto& r = curve_->result(); r && page_ == Page::curve)
+        return tr("HFD %1 px").arg(qs(formatNumber(r->hfd_px.value, 1)));
     if (seen_.points.empty())
         return session().focus().hfd_px > 0.0 ? tr("%1 px").arg(qs(formatNumber(session().focus().hfd_px, 1)))
                                               : tr("not looked at");
@@ -359,6 +574,8 @@ QString FocusStation::summary() const {
 }
 
 StationState FocusStation::state() const {
+    if (const auto& r = curve_->result(); r && page_ == Page::curve)
+        return r->doubt.empty() ? StationState::good : StationState::attention;
     if (seen_.best < 0)
         return seen_.points.empty() ? StationState::open : StationState::attention;
     const double best = seen_.points[static_cast<size_t>(seen_.best)].hfd_px.value;
@@ -368,7 +585,14 @@ StationState FocusStation::state() const {
 }
 
 std::vector<Finding> FocusStation::findings() const {
-    std::vector<Finding> list;
+    std::vector<Finding> list = curve_->findings();
+    if (page_ == Page::frames)
+        framesFindings(list);
+    rank(list);
+    return list;
+}
+
+void FocusStation::framesFindings(std::vector<Finding>& list) const {
     const auto use = session().guideCamera().darkUse();
     if (!seen_.points.empty()) {
         const FocusPoint& now = seen_.points.back();
@@ -389,7 +613,7 @@ std::vector<Finding> FocusStation::findings() const {
                          : tr("Check the cover and the sky, expose longer, turn the focuser boldly."))
                      .toStdString(),
                  "", ""});
-        } else if (std::none_of(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; })) {
+        } else if (ofGuide() && std::none_of(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; })) {
             const bool all = std::all_of(judged_.begin(), judged_.end(), [](const Judged& j) {
                 return j.star.saturated || j.reason.starts_with("too bright");
             });
@@ -410,6 +634,8 @@ std::vector<Finding> FocusStation::findings() const {
                                 .toStdString(),
                             tr("A touch out of focus does no harm here.").toStdString(), "", ""});
     }
+    if (!ofGuide())
+        return;
     if (use.state == PreparedCamera::DarkState::differs)
         list.push_back({"dark-differs", Weight::look, tr("No dark fits these frames").toStdString(),
                         tr("The kept ones differ in %1.").arg(qs(use.differsIn)).toStdString(),
@@ -430,8 +656,6 @@ std::vector<Finding> FocusStation::findings() const {
                         tr("%1 guide stars chosen by hand").arg(session().handStars().size()).toStdString(),
                         tr("Guiding uses these and no others.").toStdString(), "", "focus.merit",
                         tr("Choose by merit").toStdString()});
-    rank(list);
-    return list;
 }
 
 bool FocusStation::perform(const QString& action) {
@@ -442,8 +666,25 @@ bool FocusStation::perform(const QString& action) {
         refresh();
         return true;
     }
+    if (action == "focus.run" && doing_ == Doing::nothing && !session().busy()) {
+        showPage(Page::curve);
+        if (!curve_->fitted() && session().hasFocuser(CameraRole::imaging))
+            camera_->setCurrentIndex(1);
+        if (curve_->fitted())
+            runFocus();
+        return true;
+    }
+    if (action == "focus.follow") {
+        if (const auto there = curve_->expected())
+            curve_->moveTo(there->value);
+        return true;
+    }
     if (action == "focus.merit") {
         byMerit_->click();
+        return true;
+    }
+    if ((action == "focus.frames" || action == "focus.mask") && doing_ == Doing::nothing) {
+        showPage(action == "focus.mask" ? Page::mask : Page::frames);
         return true;
     }
     if (action == "focus.start" && doing_ == Doing::nothing && !session().busy()) {
@@ -455,8 +696,8 @@ bool FocusStation::perform(const QString& action) {
 }
 
 QString FocusStation::help() const {
-    return tr("<p><b>What.</b> Sharp stars on the guide camera, a dark to clean its frames, and the choice "
-              "of guide stars.</p>"
+    return tr("<p><b>What.</b> Sharp stars on both cameras, a dark to clean the guide camera's frames, and the "
+              "choice of guide stars.</p>"
               "<p><b>Why.</b> All that follows measures star places; blurred or hot pixels spoil every one "
               "of them.</p>"
               "<p><b>How.</b> Start frames and turn the focuser until the half-flux diameter (the circle "
@@ -467,6 +708,12 @@ QString FocusStation::help() const {
               "<p><b>Darks.</b> Ten frames behind the cover with the exposure you will guide with. Their "
               "mean is taken off "
               "every frame and pixels that misbehave are mended.</p>"
+              "<p><b>Focus run.</b> Where a motor moves the camera: from wherever it stands it goes inwards of the "
+              "focus and outwards through it, fits a hyperbola to the sizes of many stars, measures how many steps "
+              "are lost in turning round, and stops at the best place. What the place does with the temperature "
+              "is learnt from run to run.</p>"
+              "<p><b>Mask.</b> A plate with three groups of slits before the telescope gives a bright star three "
+              "spikes. In focus the middle one runs through the crossing of the other two.</p>"
               "<p><b>Good.</b> Within a few per cent of the best. High gain makes stars jump: lower it until "
               "the background "
               "noise no longer dominates (common practice).</p>");

@@ -5,14 +5,19 @@
 #include "core/procedure/focus_watch.h"
 #include "desk/stations/station.h"
 
+class QComboBox;
 class QDoubleSpinBox;
+class QStackedLayout;
 class QFrame;
 class QLabel;
 
 namespace nordstjerna {
 
+class CurveBench;
 class FrameView;
 class HfdTrace;
+class MaskDial;
+class PhaseBar;
 class ReadOut;
 class StarLoupe;
 
@@ -30,14 +35,27 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
-    enum class Doing { nothing, frames, darks };
+    enum class Doing { nothing, frames, darks, run };
+    enum class Page { frames, curve, mask };
     struct Seen {
         Progress progress;
         std::vector<FocusPoint> points;
         int best = -1;
         std::shared_ptr<const Frame> frame;
         StarField field;
+        std::optional<Expected<MaskReadOut>> mask;
     };
+    void showPage(Page page);
+    CameraRole camera() const;
+    bool ofGuide() const { return camera() == CameraRole::guide; }
+    double scale_arcsec_px() const;
+    void runFocus();
+    void showMask();
+    void markSpikes();
+    void sayWhatNext();
+    void showFigures();
+    void showCurveFigures();
+    void framesFindings(std::vector<Finding>& list) const;
     void startFrames();
     void takeDarks();
     void toggleStar(double x, double y);
@@ -46,6 +64,14 @@ private:
     void refresh();
     QString effects() const;
 
+    PhaseBar* pages_;
+    QStackedLayout* stack_ = nullptr;
+    Page page_ = Page::frames;
+    CurveBench* curve_;
+    FrameView* maskView_;
+    MaskDial* dial_;
+    std::vector<double> pastOffsets_;
+    QComboBox* camera_;
     FrameView* view_;
     StarLoupe* profile_;
     HfdTrace* trace_;

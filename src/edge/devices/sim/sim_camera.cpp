@@ -222,7 +222,7 @@ Frame SimCamera::render(const Scene& scene, int x0, int y0, int width, int heigh
         if (scene.masked)
             drawSpikes(frame, scene, random);
         else
-            drawDiscs(frame, scene, 0.0, random);
+            drawDiscs(frame, scene, {{Eigen::Vector2d::Zero(), 1.0}}, random);
         digitise(frame, scene.exposure_s);
         return frame;
     }

@@ -24,19 +24,21 @@ void around(const Frame& frame, double x, double y, double reach, F&& light) {
 }
 } // namespace
 
-void SimCamera::drawDiscs(Frame& frame, const Scene& scene, double extraVariance_px2, Random& random) const {
-    const double sigma = std::sqrt(scene.core_px * scene.core_px + extraVariance_px2 + 1.0 / 12.0);
+void SimCamera::drawDiscs(Frame& frame, const Scene& scene, const std::vector<std::pair<Eigen::Vector2d, double>>& path,
+                          Random& random) const {
+    const double sigma = std::sqrt(scene.core_px * scene.core_px + 1.0 / 12.0);
     const DefocusStamp stamp(scene.disc_px, setup_.obstruction * scene.disc_px, sigma);
-    for (const Spot& spot : scene.spots) {
-        const double x = spot.x - frame.x0;
-        const double y = spot.y - frame.y0;
-        const double r = stamp.reach_px();
-        around(frame, x, y, r, [&](int px, int py) {
-            const double signal = spot.electrons * stamp.at(std::hypot(px - x, py - y));
-            if (signal > 0.01)
-                addLight(frame, px, py, signal, random);
-        });
-    }
+    const double r = stamp.reach_px();
+    for (const Spot& spot : scene.spots)
+        for (const auto& [off, share] : path) {
+            const double x = spot.x - frame.x0 + off.x();
+            const double y = spot.y - frame.y0 + off.y();
+            around(frame, x, y, r, [&](int px, int py) {
+                const double signal = share * spot.electrons * stamp.at(std::hypot(px - x, py - y));
+                if (signal > 0.01)
+                    addLight(frame, px, py, signal, random);
+            });
+        }
 }
 
 // The plate covers two thirds of the aperture. Of what passes a part goes straight on; the rest of each group

@@ -154,7 +154,7 @@ Frame SimCamera::draw(const Smear& s) {
         return frame;
     }
     if (scene.disc_px > 0.0 && !traced) {
-        drawDiscs(frame, scene, 0.5 * moved.trace(), random_);
+        drawDiscs(frame, scene, cellsOf(s.path, 0.7 * scene.core_px), random_);
         digitise(frame, scene.exposure_s);
         return frame;
     }

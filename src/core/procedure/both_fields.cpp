@@ -1,0 +1,126 @@
+#include "core/procedure/both_fields.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/image/bin_frame.h"
+#include "core/procedure/approach.h"
+#include "core/procedure/pole_measurement.h"
+
+namespace nordstjerna {
+
+int solveBinning(const Rig& rig, CameraRole camera) {
+    const CameraSpec& c = camera == CameraRole::guide ? rig.guideCamera : rig.imagingCamera;
+    // A couple of million pixels are enough to solve, but stars must not shrink to single pixels.
+    constexpr double coarsest_arcsec_px = 3.0;
+    const double wanted = std::sqrt(c.binnedWidth() * c.binnedHeight() / 2.0e6);
+    const double allowed = coarsest_arcsec_px / scaleOf(rig, camera);
+    return std::clamp(static_cast<int>(std::min(wanted + 0.5, allowed)), 1, 4);
+}
+
+FieldLook::FieldLook(const Rig& rig, CameraRole camera, double exposure_s)
+    : rig_(rig), camera_(camera), exposure_s_(exposure_s), bin_(solveBinning(rig, camera)) {}
+
+void FieldLook::again() {
+    begun_ = false;
+    attempt_ = 0;
+    phase_ = Phase::exposing;
+    solved_.reset();
+}
+
+std::optional<Step> FieldLook::next(const Event& event) {
+    if (!begun_) {
+        begun_ = true;
+        return ExposeStep{exposure_s_, camera_};
+    }
+    if (const auto* taken = std::get_if<FrameTaken>(&event.what); taken && phase_ == Phase::exposing) {
+        frame_ = bin_ > 1 ? std::make_shared<const Frame>(binFrame(*taken->frame, bin_)) : taken->frame;
+        phase_ = Phase::solving;
+        SolveStep solve;
+        solve.frame = frame_;
+        solve.scale_arcsec_px = scaleOf(rig_, camera_) * bin_;
+        solve.scaleTolerance = 0.2;
+        if (attempt_ == 0)
+            solve.near = ObservedFrame(rig_.site, event.now).icrsFrom(event.mount.pointing);
+        return solve;
+    }
+    if (const auto* answer = std::get_if<FrameSolved>(&event.what); answer && phase_ == Phase::solving) {
+        if (answer->solution) {
+            solved_ = unbinned(*answer->solution, bin_);
+            phase_ = Phase::ended;
+            return std::nullopt;
+        }
+        if (attempt_++ == 0) {
+            exposure_s_ *= 2.0;
+            phase_ = Phase::exposing;
+            return ExposeStep{exposure_s_, camera_};
+        }
+        phase_ = Phase::ended;
+        return FailStep{diagnoseUnsolved(*frame_, answer->solution.error())};
+    }
+    return std::nullopt;
+}
+
+std::string FieldLook::waitingFor() const {
+    const std::string which = camera_ == CameraRole::guide ? "guide camera" : "imaging camera";
+    return phase_ == Phase::solving ? "solving the " + which + "'s frame"
+                                    : which + ": " + formatNumber(exposure_s_, 1) + " s" +
+                                          (attempt_ ? ", longer after a failed solve" : "");
+}
+
+BothFields::BothFields(const Rig& rig, double imaging_s, double guide_s)
+    : guide_(rig, CameraRole::guide, guide_s), imaging_(rig, CameraRole::imaging, imaging_s) {}
+
+Step BothFields::advance(const Event& event) {
+    if (const auto end = brokenOff(event))
+        return *end;
+    if (!guide_.solved()) {
+        if (auto step = guide_.next(event))
+            return *step;
+    }
+    if (auto step = imaging_.next(event))
+        return *step;
+    BothFieldsResult r{*imaging_.solved(), *guide_.solved(), {}, 0.0};
+    r.offset = guideOffset(r.imaging, r.guide);
+    r.apart_arcmin = separation(r.imaging.plane.centre, r.guide.plane.centre).arcmin();
+    result_ = r;
+    return DoneStep{};
+}
+
+Progress BothFields::progress() const {
+    using State = ProgressStep::State;
+    const bool one = guide_.solved().has_value();
+    const bool two = imaging_.solved().has_value();
+    Progress p;
+    p.steps = {{"Guide camera", one ? State::done : State::running},
+               {"Imaging camera", two ? State::done : one ? State::running : State::ahead}};
+    p.fraction = two ? 1.0 : one ? 0.5 : 0.0;
+    p.waitingFor = one ? imaging_.waitingFor() : guide_.waitingFor();
+    return p;
+}
+
+Step AngleWatch::advance(const Event& event) {
+    if (const auto end = brokenOff(event))
+        return *end;
+    auto step = look_.next(event);
+    if (step && !std::holds_alternative<FailStep>(*step))
+        return *step;
+    ++looks_;
+    unsolved_.reset();
+    if (step)
+        unsolved_ = std::get<FailStep>(*step).problem;
+    else
+        last_ = look_.solved();
+    look_.again();
+    return *look_.next(event);
+}
+
+Progress AngleWatch::progress() const {
+    Progress p;
+    p.fraction = -1.0;
+    p.waitingFor = look_.waitingFor();
+    return p;
+}
+
+} // namespace nordstjerna

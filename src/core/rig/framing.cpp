@@ -1,0 +1,95 @@
+#include "core/rig/framing.h"
+
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/rig/scales.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double degree = 3.14159265358979323846 / 180.0;
+
+struct Axes {
+    Vec3 right, up;
+};
+Axes axesOf(const Footprint& f) {
+    const Vec3 east = Vec3(-f.centre.y(), f.centre.x(), 0.0).normalized();
+    const Vec3 north = f.centre.cross(east);
+    const double a = f.angle_deg * degree;
+    const Vec3 up = std::cos(a) * north + std::sin(a) * east;
+    // Looking at the sky with north up, east is on the left.
+    const Vec3 right = std::sin(a) * north - std::cos(a) * east;
+    return {f.mirrored ? Vec3(-right) : right, up};
+}
+} // namespace
+
+Vec3 Footprint::at(double right_deg, double up_deg) const {
+    const Axes axes = axesOf(*this);
+    return (centre + std::tan(right_deg * degree) * axes.right + std::tan(up_deg * degree) * axes.up)
+        .normalized();
+}
+
+std::array<Vec3, 4> Footprint::corners() const {
+    const double x = 0.5 * width_deg;
+    const double y = 0.5 * height_deg;
+    return {at(-x, -y), at(x, -y), at(x, y), at(-x, y)};
+}
+
+bool Footprint::holds(const Vec3& icrs) const {
+    const double depth = icrs.dot(centre);
+    if (depth <= 0.0)
+        return false;
+    const Axes axes = axesOf(*this);
+    return std::abs(icrs.dot(axes.right)) / depth <= std::tan(0.5 * width_deg * degree) &&
+           std::abs(icrs.dot(axes.up)) / depth <= std::tan(0.5 * height_deg * degree);
+}
+
+Footprint imagingFootprint(const Rig& rig, const Vec3& centre, double angle_deg, bool mirrored) {
+    const double scale = scalesOf(rig).image_arcsec_px / 3600.0;
+    return {centre, angle_deg, mirrored, scale * rig.imagingCamera.binnedWidth(),
+            scale * rig.imagingCamera.binnedHeight()};
+}
+
+Footprint guideFootprint(const Rig& rig, const GuideOffset& offset, const Footprint& imaging) {
+    const double scale = scalesOf(rig).guide_arcsec_px / 3600.0;
+    Footprint guide = imaging;
+    guide.centre = imaging.at(offset.right_arcmin / 60.0, offset.up_arcmin / 60.0);
+    guide.angle_deg = imaging.angle_deg + (imaging.mirrored ? -offset.turn_deg : offset.turn_deg);
+    guide.width_deg = scale * rig.guideCamera.binnedWidth();
+    guide.height_deg = scale * rig.guideCamera.binnedHeight();
+    return guide;
+}
+
+GuideOffset guideOffset(const SolvedFrame& imaging, const SolvedFrame& guide) {
+    GuideOffset offset;
+    const auto px = imaging.plane.pixelAt(guide.plane.centre);
+    if (!px)
+        return offset;
+    // Along rows and columns as the lens throws it, so that Footprint::at leads back.
+    const double scale = imaging.plane.scaleArcsecPx() / 3600.0 * degree;
+    offset.right_arcmin = std::atan((px->x - imaging.plane.reference.x) * scale) / degree * 60.0;
+    offset.up_arcmin = std::atan((px->y - imaging.plane.reference.y) * scale) / degree * 60.0;
+    const double turn = std::remainder(guide.plane.roll().deg() - imaging.plane.roll().deg(), 360.0);
+    offset.turn_deg = imaging.plane.mirrored() ? -turn : turn;
+    return offset;
+}
+
+TurnAdvice turnTo(double angle_deg, double wanted_deg, bool mirrored) {
+    const double whole = std::remainder(wanted_deg - angle_deg, 360.0);
+    const double half = std::remainder(whole, 180.0);
+    TurnAdvice advice;
+    advice.flipped = std::abs(whole - half) > 1.0;
+    // Seen on the sky position angles grow counter-clockwise; a telescope turns pictures, it does not mirror
+    // them, so the camera turns as its rectangle does.
+    advice.turn_deg = mirrored ? half : -half;
+    return advice;
+}
+
+std::string turnWords(const TurnAdvice& advice) {
+    const double size = std::abs(advice.turn_deg);
+    return formatNumber(size, size < 10.0 ? 2 : 1) + "° " +
+           (advice.turn_deg >= 0.0 ? "clockwise" : "counter-clockwise") + " as seen from behind";
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,61 @@
+// The surroundings of a target with north up and east on the left: stars, catalogue objects with their sizes,
+// and the sensors as rectangles. The imaging sensor's can be turned by its handle.
+#pragma once
+
+#include <QPixmap>
+
+#include "core/rig/framing.h"
+#include "core/sky/object_catalogue.h"
+#include "desk/pictures/picture.h"
+#include "edge/platesolve/star_index.h"
+
+namespace nordstjerna {
+
+class FramingMap : public Picture {
+    Q_OBJECT
+public:
+    struct Shown {
+        Vec3 centre = Vec3::UnitX(); // of the map, ICRS
+        QString name;
+        double span_deg = 3.0; // of the shorter side
+        std::vector<CatalogueStar> stars;
+        std::vector<const SkyObject*> objects;
+        Footprint imaging;                // as wanted
+        std::optional<Footprint> guide;   // beside it, where it was measured
+        std::optional<Footprint> solved;  // as it really lies
+    };
+    explicit FramingMap(QWidget* parent = nullptr);
+    void show(Shown shown);
+    void turn(double angle_deg); // only the rectangles
+    const Shown& shown() const { return shown_; }
+    // For the measure of its speed.
+    void paintOn(QPainter& p, const QRectF& area) { draw(p, area); }
+
+Q_SIGNALS:
+    void turned(double angle_deg); // by hand
+    void picked(const QString& name);
+
+protected:
+    void draw(QPainter& p, const QRectF& area) override;
+    QString readOut(QPointF at) const override;
+    QString csv() const override;
+    double greatestZoom() const override { return 12.0; }
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+
+private:
+    QPointF toScreen(const Vec3& icrs) const;
+    double pxPerDegree() const;
+    void drawSky(QPainter& p);
+    void drawFootprint(QPainter& p, const Footprint& f, const QPen& pen, const QString& label) const;
+    QPointF handle() const;
+    Shown shown_;
+    QRectF area_;
+    QPixmap sky_; // stars and objects, which stand still while a rectangle turns
+    bool skyOld_ = true;
+    double skyZoom_ = 0.0;
+    bool turning_ = false;
+};
+
+} // namespace nordstjerna

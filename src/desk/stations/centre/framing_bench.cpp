@@ -1,0 +1,472 @@
+#include "desk/stations/centre/framing_bench.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QListWidget>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "core/sky/moon.h"
+#include "desk/pictures/altitude_strip.h"
+#include "desk/pictures/framing_map.h"
+#include "desk/theme.h"
+#include "desk/widgets/field_form.h"
+#include "desk/widgets/read_out.h"
+#include "desk/widgets/step_bar.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double faintest = 11.0;       // stars on the map
+constexpr double least_deg = 25.0;      // lower the air spoils what is taken
+constexpr double closeEnough_deg = 0.5; // of the wanted angle
+} // namespace
+
+FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, QObject* parent)
+    : QObject(parent), session_(session), catalogue_(catalogue), page_(new QWidget), controls_(new QWidget),
+      map_(new FramingMap), strip_(new AltitudeStrip), angle_(numberField(-180, 360, 1, "°")),
+      turn_(new QPushButton(tr("Turn the camera…"))), bothButton_(new QPushButton(tr("Both cameras"))),
+      list_(new QListWidget), note_(new QPushButton(tr("Note it"))), forget_(new QPushButton(tr("Forget"))) {
+    auto* column = new QVBoxLayout(page_);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(8);
+    column->addWidget(map_, 1);
+    column->addWidget(strip_);
+    auto* row = new QHBoxLayout(controls_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    angle_->setPrefix(tr("angle "));
+    angle_->setObjectName("angle");
+    angle_->setAccessibleName(tr("Wanted position angle of the imaging sensor"));
+    angle_->setToolTip(tr("Position angle of the sensor's upper side, north through east. Kept with the target."));
+    turn_->setObjectName("turnCamera");
+    bothButton_->setObjectName("bothCameras");
+    bothButton_->setToolTip(tr("A frame of each camera, solved: where the guide camera looks, seen from the "
+                               "imaging camera"));
+    for (QWidget* w : {static_cast<QWidget*>(angle_), static_cast<QWidget*>(turn_),
+                       static_cast<QWidget*>(bothButton_)})
+        row->addWidget(w);
+    QFormLayout* form = nullptr;
+    auto* card = formCard(tr("Targets of the night"), form);
+    targets_ = card;
+    list_->setObjectName("targets");
+    list_->setMinimumHeight(64);
+    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    list_->setTextElideMode(Qt::ElideRight);
+    form->addRow(list_);
+    auto* buttons = new QHBoxLayout;
+    note_->setObjectName("noteTarget");
+    forget_->setObjectName("forgetTarget");
+    for (QPushButton* b : {note_, forget_}) {
+        b->setProperty("compact", true);
+        buttons->addWidget(b);
+    }
+    buttons->addStretch();
+    form->addRow(buttons);
+
+    connect(map_, &FramingMap::turned, this, &FramingBench::setWanted);
+    connect(map_, &FramingMap::picked, this, [this](const QString& name) {
+        for (const SkyObject* o : map_->shown().objects)
+            if (qs(o->names.front()) == name && !session_.working())
+                Q_EMIT chosen(name, o->place);
+    });
+    connect(angle_, &QDoubleSpinBox::editingFinished, this, [this] {
+        if (std::abs(angle_->value() - wantedAngle()) > 0.04)
+            setWanted(angle_->value());
+    });
+    connect(turn_, &QPushButton::clicked, this, [this] {
+        if (turning_)
+            session_.stop();
+        else
+            Q_EMIT wantTurn();
+    });
+    connect(bothButton_, &QPushButton::clicked, this, &FramingBench::wantBoth);
+    connect(note_, &QPushButton::clicked, this, &FramingBench::note);
+    connect(forget_, &QPushButton::clicked, this, &FramingBench::forget);
+    connect(list_, &QListWidget::itemClicked, this, [this] {
+        const int i = list_->currentRow();
+        const auto& all = session_.targets();
+        if (i >= 0 && i < static_cast<int>(all.size()) && !session_.working())
+            Q_EMIT chosen(qs(all[static_cast<size_t>(i)].name), all[static_cast<size_t>(i)].place);
+    });
+    connect(&session_, &Session::rigChanged, this, [this] {
+        known_.clear();
+        nightBegan_.reset();
+    });
+    refresh();
+}
+
+FramingBench::~FramingBench() {
+    if (stars_.valid())
+        stars_.wait();
+}
+
+const NotedTarget* FramingBench::noted() const {
+    for (const NotedTarget& t : session_.targets())
+        if (separation(vectorFrom(t.place), session_.target()).arcsec() < 30.0)
+            return &t;
+    return nullptr;
+}
+
+// The wanted one; where none is, the camera may stay as it is.
+double FramingBench::wantedAngle() const {
+    if (const NotedTarget* t = noted(); t && t->angle_deg)
+        return *t->angle_deg;
+    return solved_ ? std::round(10.0 * solved_->plane.roll().wrapped().deg()) / 10.0 : 0.0;
+}
+
+void FramingBench::setWanted(double angle_deg) {
+    auto all = session_.targets();
+    const NotedTarget* own = noted();
+    if (own) {
+        all[static_cast<size_t>(own - session_.targets().data())].angle_deg = angle_deg;
+    } else {
+        all.push_back({session_.targetName(), equatorialFrom(session_.target()), angle_deg});
+    }
+    session_.keepTargets(std::move(all));
+    refresh();
+    Q_EMIT changed();
+}
+
+void FramingBench::note() {
+    if (noted())
+        return;
+    auto all = session_.targets();
+    all.push_back({session_.targetName(), equatorialFrom(session_.target()), std::nullopt});
+    session_.keepTargets(std::move(all));
+    refresh();
+}
+
+void FramingBench::forget() {
+    const NotedTarget* own = noted();
+    if (!own)
+        return;
+    auto all = session_.targets();
+    all.erase(all.begin() + (own - session_.targets().data()));
+    session_.keepTargets(std::move(all));
+    refresh();
+}
+
+// Stars come from the index beside the window: it may be busy with a solve.
+void FramingBench::lookAround() {
+    const Rig& rig = session_.rig();
+    FramingMap::Shown shown = map_->shown();
+    const Vec3 centre = session_.target();
+    const bool fresh = separation(centre, around_).arcsec() > 1.0;
+    shown.centre = centre;
+    shown.name = qs(session_.targetName());
+    const bool mirrored = solved_ && solved_->plane.mirrored();
+    shown.imaging = imagingFootprint(rig, centre, wantedAngle(), mirrored);
+    shown.guide = rig.guideOffset
+                      ? std::optional(guideFootprint(rig, *rig.guideOffset, shown.imaging))
+                      : std::nullopt;
+    shown.solved.reset();
+    if (solved_) {
+        shown.solved = imagingFootprint(rig, solved_->plane.centre, solved_->plane.roll().deg(), mirrored);
+        if (separation(solved_->plane.centre, centre).deg() > 2.0 * shown.imaging.width_deg)
+            shown.solved.reset();
+    }
+    const double reach = std::max(shown.imaging.width_deg, shown.imaging.height_deg);
+    shown.span_deg = std::clamp(1.7 * std::hypot(shown.imaging.width_deg, shown.imaging.height_deg), 0.3, 30.0);
+    const Angle radius = Angle::fromDeg(std::min(1.6 * shown.span_deg, 40.0));
+    if (fresh) {
+        shown.objects = catalogue_.around(centre, radius, 15.5);
+        shown.stars.clear();
+    }
+    map_->show(std::move(shown));
+    constexpr auto atOnce = std::chrono::seconds(0);
+    if (!fresh || reach <= 0.0 || (stars_.valid() && stars_.wait_for(atOnce) != std::future_status::ready))
+        return;
+    around_ = centre;
+    stars_ = std::async(std::launch::async, [this, index = session_.starIndex(), centre, radius] {
+        auto stars = index->starsNear(centre, radius);
+        std::erase_if(stars, [](const CatalogueStar& s) { return s.magnitude > faintest; });
+        QMetaObject::invokeMethod(
+            this,
+            [this, stars, centre] {
+                if (separation(centre, map_->shown().centre).arcsec() > 1.0)
+                    return;
+                FramingMap::Shown again = map_->shown();
+                again.stars = stars;
+                map_->show(std::move(again));
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+QString FramingBench::windowText(const std::optional<TargetNight>& night) const {
+    if (!night)
+        return tr("no night");
+    if (!night->best)
+        return night->free.empty() ? tr("does not come free tonight") : tr("free only in twilight");
+    return tr("%1–%2, up to %3°")
+        .arg(qs(formatClock(night->best->from, session_.utcOffset_h())),
+             qs(formatClock(night->best->to, session_.utcOffset_h())), qs(formatNumber(night->highest_deg, 0)));
+}
+
+void FramingBench::fillTargets() {
+    const auto& all = session_.targets();
+    QStringList lines;
+    for (const NotedTarget& t : all) {
+        const auto& night = nightOf(vectorFrom(t.place));
+        lines << qs(t.name) + (t.angle_deg ? tr(", %1°").arg(qs(formatNumber(*t.angle_deg, 1))) : QString()) + "\n" +
+                     windowText(night);
+    }
+    QStringList before;
+    for (int i = 0; i < list_->count(); ++i)
+        before << list_->item(i)->text();
+    if (lines != before) {
+        list_->clear();
+        list_->addItems(lines);
+    }
+    const NotedTarget* own = noted();
+    list_->setCurrentRow(own ? static_cast<int>(own - all.data()) : -1);
+    note_->setText(tr("Note %1").arg(qs(session_.targetName())));
+    note_->setEnabled(!own);
+    forget_->setEnabled(own != nullptr);
+}
+
+void FramingBench::refresh() {
+    const Rig& rig = session_.rig();
+    if (const auto& night = session_.night(); night && (!nightBegan_ || *nightBegan_ != night->sunset))
+        known_.clear();
+    night_ = nightOf(session_.target());
+    if (night_ && (!nightBegan_ || *nightBegan_ != night_->track.front().when)) {
+        nightBegan_ = night_->track.front().when;
+        moonTrack_.clear();
+        for (const TrackPoint& p : night_->track)
+            moonTrack_.push_back({p.when, altAzFrom(moonAt(rig.site, p.when).enu), false});
+    }
+    lookAround();
+    strip_->show({night_, moonTrack_, session_.night(), session_.now(), session_.utcOffset_h(), rig.horizon});
+    fillTargets();
+    if (!angle_->hasFocus())
+        angle_->setValue(wantedAngle());
+    const bool free = !session_.working();
+    angle_->setEnabled(free || turning_);
+    turn_->setEnabled(free || turning_);
+    turn_->setText(turning_ ? tr("Stop turning") : tr("Turn the camera…"));
+    bothButton_->setEnabled(free);
+}
+
+const std::optional<TargetNight>& FramingBench::nightOf(const Vec3& icrs) {
+    for (const Known& k : known_)
+        if (separation(k.icrs, icrs).arcsec() < 1.0)
+            return k.night;
+    constexpr size_t most = 200;
+    if (known_.size() > most)
+        known_.clear();
+    known_.push_back({icrs, targetNight(session_.rig().site, session_.rig().horizon, icrs, session_.night(),
+                                        least_deg)});
+    return known_.back().night;
+}
+
+std::optional<TurnAdvice> FramingBench::advice() const {
+    if (!solved_)
+        return std::nullopt;
+    return turnTo(solved_->plane.roll().deg(), wantedAngle(), solved_->plane.mirrored());
+}
+
+void FramingBench::showFigures(ReadOut* turn, ReadOut* hours, ReadOut* moon) const {
+    turn->setTitle(tr("Turn the camera by"));
+    hours->setTitle(tr("Best hours"));
+    moon->setTitle(tr("Moon"));
+    if (const auto a = advice()) {
+        const double size = std::abs(a->turn_deg);
+        turn->show(qs(formatNumber(size, size < 10.0 ? 2 : 1)), "°",
+                   size < closeEnough_deg
+                       ? tr("± %1°: as wanted").arg(qs(formatNumber(solved_->sigmaRoll_arcsec / 3600.0, 3)))
+                       : tr("%1, seen from behind").arg(a->turn_deg > 0.0 ? tr("clockwise") : tr("counter-clockwise")));
+    } else {
+        turn->showNothing(tr("needs a solved frame"));
+    }
+    if (night_ && night_->best)
+        hours->show(tr("%1–%2").arg(qs(formatClock(night_->best->from, session_.utcOffset_h())),
+                                    qs(formatClock(night_->best->to, session_.utcOffset_h()))),
+                    "",
+                    tr("highest %1° at %2")
+                        .arg(qs(formatNumber(night_->highest_deg, 0)),
+                             qs(formatClock(night_->highestAt, session_.utcOffset_h()))));
+    else
+        hours->showNothing(windowText(night_));
+    if (night_) {
+        const QString up =
+            night_->moonUp ? tr("up %1–%2").arg(qs(formatClock(night_->moonUp->from, session_.utcOffset_h())),
+                                                qs(formatClock(night_->moonUp->to, session_.utcOffset_h())))
+                           : tr("not up tonight");
+        moon->show(qs(formatNumber(night_->moonAway_deg, 0)), tr("° away"),
+                   tr("%1 % lit, %2").arg(qs(formatNumber(100.0 * night_->moonLit, 0)), up));
+    } else {
+        moon->showNothing("");
+    }
+}
+
+QStringList FramingBench::neighbours() const {
+    QStringList names;
+    const auto& shown = map_->shown();
+    for (const SkyObject* o : shown.objects)
+        if (o->kind != "star" && shown.imaging.holds(vectorFrom(o->place)) &&
+            separation(vectorFrom(o->place), session_.target()).arcsec() > 20.0 && names.size() < 3)
+            names << qs(o->names.front());
+    return names;
+}
+
+QString FramingBench::sentence() const {
+    if (turning_) {
+        if (unsolved_)
+            return tr("Not solved: hold the camera still for an exposure.");
+        const auto a = advice();
+        if (!a)
+            return tr("Loosen the camera; the first frame is on its way.");
+        if (std::abs(a->turn_deg) < closeEnough_deg)
+            return tr("As wanted. Tighten it without turning, look once more, then stop.");
+        return tr("Turn the camera by %1.").arg(qs(turnWords(*a)));
+    }
+    if (both_)
+        return tr("A frame of each camera is taken and solved; nothing moves.");
+    if (const auto names = neighbours(); !names.isEmpty())
+        return tr("Also in the frame: %1.").arg(names.join(", "));
+    return tr("Drag the handle to turn the frame; then centre %1.").arg(qs(session_.targetName()));
+}
+
+void FramingBench::solved(const SolvedFrame& frame) {
+    solved_ = frame;
+    refresh();
+}
+
+void FramingBench::startTurning(StepBar* bar) {
+    struct Seen {
+        Progress progress;
+        std::optional<SolvedFrame> solved;
+        std::optional<Problem> trouble;
+        int looks = 0;
+    };
+    turning_ = true;
+    unsolved_.reset();
+    constexpr double exposure_s = 3.0;
+    session_.run<AngleWatch, Seen>(
+        std::make_shared<AngleWatch>(session_.rig(), exposure_s),
+        [](const AngleWatch& w) {
+            return Seen{w.progress(), w.solved(), w.trouble(), w.looks()};
+        },
+        [this, bar](const Seen& s) {
+            if (turning_)
+                bar->show(s.progress);
+            unsolved_ = s.trouble;
+            if (s.solved)
+                solved_ = s.solved;
+            refresh();
+            Q_EMIT changed();
+        },
+        [this, bar](const std::shared_ptr<AngleWatch>&, const Expected<void>&) {
+            turning_ = false;
+            bar->clear();
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!session_.working())
+        turning_ = false;
+    refresh();
+    Q_EMIT changed();
+}
+
+void FramingBench::startBoth(StepBar* bar) {
+    both_ = true;
+    session_.run<BothFields, Progress>(
+        std::make_shared<BothFields>(session_.rig(), 4.0, 3.0), [](const BothFields& b) { return b.progress(); },
+        [this, bar](const Progress& p) {
+            if (both_)
+                bar->show(p);
+        },
+        [this, bar](const std::shared_ptr<BothFields>& b, const Expected<void>&) {
+            both_ = false;
+            bar->clear();
+            if (b->result()) {
+                fields_ = b->result();
+                solved_ = fields_->imaging;
+                Rig rig = session_.rig();
+                rig.guideOffset = fields_->offset;
+                session_.setRig(rig);
+            }
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!session_.working())
+        both_ = false;
+    refresh();
+    Q_EMIT changed();
+}
+
+std::vector<Finding> FramingBench::findings() const {
+    std::vector<Finding> list;
+    if (night_ && night_->free.empty())
+        list.push_back({"frame-never", Weight::act,
+                        tr("%1 does not come free tonight").arg(qs(session_.targetName())).toStdString(),
+                        tr("Its highest is %1°; the sky is free above %2° of altitude and the horizon profile.")
+                            .arg(qs(formatNumber(night_->highest_deg, 0)), qs(formatNumber(least_deg, 0)))
+                            .toStdString(),
+                        tr("Choose another target.").toStdString(), "centre.search",
+                        tr("Look for another").toStdString()});
+    else if (night_ && night_->best && night_->moonLit > 0.4 && night_->moonAway_deg < 40.0 && night_->moonUp)
+        list.push_back({"frame-moon", Weight::look, tr("The Moon is near").toStdString(),
+                        tr("%1 % lit and %2° away in the best hours.")
+                            .arg(qs(formatNumber(100.0 * night_->moonLit, 0)),
+                                 qs(formatNumber(night_->moonAway_deg, 0)))
+                            .toStdString(),
+                        tr("Broadband frames will be bright; take another target or narrow filters.").toStdString(),
+                        "", ""});
+    if (const auto a = advice(); a && noted() && noted()->angle_deg && std::abs(a->turn_deg) > closeEnough_deg)
+        list.push_back({"frame-turn", Weight::look,
+                        tr("The camera is %1° from the wanted angle")
+                            .arg(qs(formatNumber(std::abs(a->turn_deg), 1)))
+                            .toStdString(),
+                        tr("Turn it %1.%2").arg(qs(turnWords(*a)), a->flipped ? tr(" It ends upside down, which "
+                                                                                   "frames the same.")
+                                                                              : QString())
+                            .toStdString(),
+                        tr("Look while turning: the figure follows.").toStdString(), "centre.turn",
+                        tr("Turn the camera").toStdString()});
+    if (fields_) {
+        const double away = fields_->apart_arcmin;
+        const Rig& rig = session_.rig();
+        const Footprint im = imagingFootprint(rig, fields_->imaging.plane.centre, fields_->imaging.plane.roll().deg(),
+                                              fields_->imaging.plane.mirrored());
+        const bool shares = im.holds(fields_->guide.plane.centre);
+        const QString where =
+            tr("%1 %2, %3 %4 of the imaging frame's middle; turned by %5°. Scales %6 and %7 ″/px.")
+                .arg(qs(formatSkyAngle(Angle::fromArcmin(std::abs(fields_->offset.right_arcmin)))),
+                     fields_->offset.right_arcmin >= 0.0 ? tr("right") : tr("left"),
+                     qs(formatSkyAngle(Angle::fromArcmin(std::abs(fields_->offset.up_arcmin)))),
+                     fields_->offset.up_arcmin >= 0.0 ? tr("above") : tr("below"),
+                     qs(formatNumber(fields_->offset.turn_deg, 2)),
+                     qs(formatNumber(fields_->imaging.plane.scaleArcsecPx(), 3)),
+                     qs(formatNumber(fields_->guide.plane.scaleArcsecPx(), 3)));
+        // What a pole error of an arcminute makes of it: the field turns about the guide star.
+        const double dec = equatorialFrom(fields_->imaging.plane.centre).dec.deg();
+        const double pole_arcmin = session_.pole() ? session_.pole()->error.total_arcmin.value : 1.0;
+        const double per5min_arcsec = 300.0 * 7.292e-5 * pole_arcmin / 60.0 * M_PI / 180.0 /
+                                      std::max(0.05, std::cos(dec * M_PI / 180.0)) * away * 60.0;
+        constexpr double far_deg = 3.0;
+        const bool far = away / 60.0 > far_deg || per5min_arcsec > 0.3 * fields_->imaging.plane.scaleArcsecPx();
+        list.push_back(
+            {"frame-both", far ? Weight::look : Weight::know,
+             (far ? tr("The guide camera looks %1 away") : shares ? tr("The guide camera looks into the same frame")
+                                                                   : tr("The guide camera looks %1 away, near enough"))
+                 .arg(qs(formatSkyAngle(Angle::fromArcmin(away))))
+                 .toStdString(),
+             where.toStdString() +
+                 tr(" With the pole %1 off, the frame turns by %2″ about the guide star in five minutes.")
+                     .arg(qs(formatNumber(pole_arcmin, 1)) + "′", qs(formatNumber(per5min_arcsec, 2)))
+                     .toStdString(),
+             far ? tr("Aim the guide scope nearer: the same air, the same lift by refraction, less turning.")
+                       .toStdString()
+                 : tr("Kept with the rig.").toStdString(),
+             "", ""});
+    }
+    return list;
+}
+
+} // namespace nordstjerna

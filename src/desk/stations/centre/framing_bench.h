@@ -1,0 +1,91 @@
+// Framing in the window: the map of the target's surroundings, the wanted angle and how to turn the camera to
+// it, both cameras on the sky, the night's targets and their hours.
+#pragma once
+
+#include <QObject>
+#include <future>
+
+#include "core/procedure/both_fields.h"
+#include "core/sky/object_catalogue.h"
+#include "core/sky/target_night.h"
+#include "desk/session.h"
+#include "edge/platesolve/star_index.h"
+
+class QListWidget;
+class QPushButton;
+class QWidget;
+
+namespace nordstjerna {
+
+class AltitudeStrip;
+class FramingMap;
+class NumberField;
+class ReadOut;
+class StepBar;
+
+class FramingBench : public QObject {
+    Q_OBJECT
+public:
+    FramingBench(Session& session, const ObjectCatalogue& catalogue, QObject* parent = nullptr);
+    ~FramingBench() override;
+    QWidget* page() const { return page_; }
+    QWidget* targetsCard() const { return targets_; }
+    QWidget* controls() const { return controls_; }
+    void showFigures(ReadOut* turn, ReadOut* hours, ReadOut* moon) const;
+    // A frame of the imaging camera was solved elsewhere.
+    void solved(const SolvedFrame& frame);
+    void startTurning(StepBar* bar);
+    void startBoth(StepBar* bar);
+    bool turning() const { return turning_; }
+    bool busy() const { return turning_ || both_; }
+    QString sentence() const;
+    std::vector<Finding> findings() const;
+    void refresh();
+    double wantedAngle() const;
+
+Q_SIGNALS:
+    void changed();
+    void chosen(const QString& name, const nordstjerna::Equatorial& place);
+    void wantBoth();
+    void wantTurn();
+
+private:
+    void lookAround();
+    void setWanted(double angle_deg);
+    void fillTargets();
+    void note();
+    void forget();
+    std::optional<TurnAdvice> advice() const;
+    QString windowText(const std::optional<TargetNight>& night) const;
+    QStringList neighbours() const;
+    const NotedTarget* noted() const;
+
+    Session& session_;
+    const ObjectCatalogue& catalogue_;
+    QWidget *page_, *targets_, *controls_;
+    FramingMap* map_;
+    AltitudeStrip* strip_;
+    NumberField* angle_;
+    QPushButton *turn_, *bothButton_;
+    QListWidget* list_;
+    QPushButton *note_, *forget_;
+    // Worked out once for each place and night.
+    const std::optional<TargetNight>& nightOf(const Vec3& icrs);
+    struct Known {
+        Vec3 icrs;
+        std::optional<TargetNight> night;
+    };
+    std::vector<Known> known_;
+    std::optional<TargetNight> night_;
+    std::vector<TrackPoint> moonTrack_;
+    Vec3 around_ = Vec3::Zero(); // what the map shows
+    std::optional<Instant> nightBegan_;
+    std::optional<SolvedFrame> solved_; // of the imaging camera, last
+    std::optional<BothFieldsResult> fields_;
+    std::optional<Problem> unsolved_;
+    bool turning_ = false;
+    bool both_ = false;
+    std::future<void> stars_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,326 @@
+#include "desk/stations/focus/curve_bench.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "charts/text.h"
+#include "core/base/format.h"
+#include "core/focus/critical_zone.h"
+#include "core/focus/heat.h"
+#include "core/procedure/focuser_move.h"
+#include "desk/pictures/focus_chart.h"
+#include "desk/widgets/field_form.h"
+#include "desk/widgets/step_bar.h"
+
+namespace nordstjerna {
+
+CurveBench::CurveBench(Session& session, QObject* parent)
+    : QObject(parent), session_(session), page_(new QWidget), chart_(new FocusChart), place_(new QLabel),
+      learnt_(new QLabel), told_(new QLabel), step_(numberField(0, 1000, 3, "µm")),
+      to_(numberField(0, 1e7, 0, tr("steps"))), go_(new QPushButton(tr("Move"))),
+      playAgain_(new QCheckBox(tr("measure the backlash again"))), end_(new QComboBox) {
+    auto* row = new QHBoxLayout(page_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    row->addWidget(chart_, 1);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(8);
+    right->addWidget(focuserCard());
+    QFormLayout* form = nullptr;
+    QFrame* card = formCard(tr("What the curve says"), form);
+    form->addRow(told_);
+    told_->setWordWrap(true);
+    told_->setObjectName("muted");
+    right->addWidget(card);
+    right->addStretch();
+    row->addLayout(right);
+    connect(&session_, &Session::rigChanged, this, &CurveBench::refresh);
+    connect(&session_, &Session::busyChanged, this, &CurveBench::refresh);
+    ask();
+    refresh();
+}
+
+QWidget* CurveBench::focuserCard() {
+    QFormLayout* form = nullptr;
+    QFrame* card = formCard(tr("Focuser"), form);
+    card->setFixedWidth(290);
+    for (QLabel* l : {place_, learnt_}) {
+        l->setWordWrap(true);
+        l->setObjectName("muted");
+    }
+    form->addRow(place_);
+    step_->setObjectName("focuserStep");
+    step_->setToolTip(tr("How far one step moves the camera. 0: not known; the run then finds out how far to "
+                         "go, and no zone is shown in steps."));
+    formRow(form, tr("One step moves"), {step_});
+    to_->setObjectName("focuserTo");
+    go_->setObjectName("focuserMove");
+    formRow(form, tr("Move to"), {to_, go_});
+    form->addRow(learnt_);
+    end_->addItems({tr("end at the best place"), tr("go back to where it began")});
+    end_->setAccessibleName(tr("Where the run ends"));
+    end_->setObjectName("focusEnd");
+    form->addRow(end_);
+    playAgain_->setObjectName("playAgain");
+    form->addRow(playAgain_);
+    connect(step_, &QDoubleSpinBox::editingFinished, this, [this] {
+        Rig rig = session_.rig();
+        FocuserSpec& f = camera_ == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
+        if (std::abs(f.step_um - step_->exact()) < 1e-9)
+            return;
+        f.step_um = step_->exact();
+        session_.setRig(rig);
+    });
+    connect(go_, &QPushButton::clicked, this, [this] { moveTo(to_->value()); });
+    return card;
+}
+
+const FocuserSpec& CurveBench::spec() const {
+    return camera_ == CameraRole::guide ? session_.rig().guideFocuser : session_.rig().imagingFocuser;
+}
+
+double CurveBench::takeUp() const {
+    constexpr double unknown = 500.0;
+    return spec().play_steps >= 0.0 ? spec().play_steps + 4.0 * spec().playSigma_steps + 2.0 : unknown;
+}
+
+void CurveBench::setCamera(CameraRole camera) {
+    if (camera == camera_)
+        return;
+    camera_ = camera;
+    state_.reset();
+    seen_ = {};
+    ask();
+    refresh();
+}
+
+void CurveBench::ask() {
+    if (!fitted())
+        return;
+    session_.askFocuser(camera_, [this, asked = camera_](const Expected<FocuserState>& state) {
+        if (asked != camera_ || running_ || moving_)
+            return;
+        const bool first = !state_;
+        if (state)
+            state_ = *state;
+        if (first && state_)
+            to_->setValue(state_->steps);
+        refresh();
+        Q_EMIT changed();
+    });
+}
+
+void CurveBench::begin(double exposure_s, StepBar* bar) {
+    FocusRunSetup setup;
+    setup.rig = session_.rig();
+    setup.camera = camera_;
+    setup.exposure_s = exposure_s;
+    setup.measurePlay = playAgain_->isChecked();
+    setup.endAtBest = end_->currentIndex() == 0;
+    seen_ = {};
+    running_ = true;
+    session_.run<FocusRun, Seen>(
+        std::make_shared<FocusRun>(setup),
+        [](const FocusRun& r) {
+            return Seen{r.progress(), r.points(),  r.inward(), r.curve(),
+                        r.result(),   r.focuser(), r.frame(),  r.exposures()};
+        },
+        [this, bar](const Seen& s) {
+            const bool fresh = s.frame != seen_.frame;
+            seen_ = s;
+            state_ = s.state;
+            if (running_)
+                bar->show(s.progress);
+            if (fresh && s.frame)
+                Q_EMIT frame(s.frame);
+            show();
+            Q_EMIT changed();
+        },
+        [this, bar](const std::shared_ptr<FocusRun>& run, const Expected<void>&) {
+            running_ = false;
+            bar->clear();
+            ended(*run);
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!session_.working())
+        running_ = false;
+    refresh();
+    Q_EMIT changed();
+}
+
+void CurveBench::ended(const FocusRun& run) {
+    if (state_)
+        to_->setValue(state_->steps);
+    if (!run.result())
+        return;
+    const FocusResult& r = *run.result();
+    session_.keepFocused(run.setup().camera, r);
+    if (r.play_steps) {
+        Rig rig = session_.rig();
+        FocuserSpec& f = run.setup().camera == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
+        f.play_steps = r.play_steps->value;
+        f.playSigma_steps = r.play_steps->sigma;
+        session_.setRig(rig);
+        playAgain_->setChecked(false);
+    }
+    if (run.setup().camera == CameraRole::guide)
+        session_.setFocus({r.hfd_px.value, r.hfd_px.value});
+}
+
+void CurveBench::moveTo(double steps) {
+    if (session_.working() || !fitted())
+        return;
+    moving_ = true;
+    session_.run<FocuserMove, std::optional<FocuserState>>(
+        std::make_shared<FocuserMove>(camera_, std::round(steps), takeUp()),
+        [](const FocuserMove& m) { return m.state(); },
+        [this](const std::optional<FocuserState>& s) {
+            if (s)
+                state_ = s;
+            refresh();
+        },
+        [this](const std::shared_ptr<FocuserMove>&, const Expected<void>&) {
+            moving_ = false;
+            if (state_)
+                to_->setValue(state_->steps);
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!session_.working())
+        moving_ = false;
+    refresh();
+}
+
+std::optional<Measured> CurveBench::expected() const {
+    if (!state_ || !state_->temperature_c)
+        return std::nullopt;
+    const auto heat = heatSlope(session_.focused(camera_));
+    return heat ? std::optional(heat->at(*state_->temperature_c)) : std::nullopt;
+}
+
+void CurveBench::show() {
+    FocusChart::Shown shown;
+    shown.points = seen_.points;
+    shown.inward = seen_.inward;
+    shown.curve = seen_.result ? std::optional(seen_.result->curve) : seen_.curve;
+    if (seen_.result)
+        shown.play_steps = seen_.result->play_steps;
+    if (spec().step_um > 0.0) {
+        const Optics& o = camera_ == CameraRole::guide ? session_.rig().guidingOptics() : session_.rig().imagingOptics;
+        shown.zone_steps = criticalZone_um(o.focalRatio()) / spec().step_um;
+    }
+    if (state_)
+        shown.now_steps = state_->steps;
+    chart_->show(std::move(shown));
+}
+
+QString CurveBench::resultText() const {
+    const Optics& o = camera_ == CameraRole::guide ? session_.rig().guidingOptics() : session_.rig().imagingOptics;
+    const double zone = criticalZone_um(o.focalRatio());
+    const double step = spec().step_um;
+    QString text;
+    if (seen_.result) {
+        const FocusCurve& c = seen_.result->curve;
+        const double reach = c.reach(0.05);
+        text += tr("Stars grow by 5 % within ±%1 steps%2. The curve explains %3 % of what the sizes vary%4.<br>")
+                    .arg(qs(formatNumber(reach, 0)),
+                         step > 0.0 ? tr(" (%1 µm)").arg(qs(formatNumber(reach * step, 0))) : QString(),
+                         qs(formatNumber(100.0 * c.r2, 1)),
+                         c.lopsided ? tr("; the outer side is %1 % steeper than the inner")
+                                          .arg(qs(formatMeasured({100.0 * c.asymmetry.value, 100.0 * c.asymmetry.sigma}, "", 0)))
+                                    : tr("; both sides are alike"));
+        int out = 0;
+        for (const CurvePoint& p : seen_.points)
+            out += !p.leftOut.empty() && &p != &seen_.points.front();
+        if (out > 0)
+            text += tr("%1 left out: hover it to read why.<br>").arg(qs(formatCount(out, "frame")));
+    }
+    text += tr("Critical focus zone %1 µm%2: 4.88 λ N² at f/%3 and 550 nm, where the cone is no wider than the "
+               "Airy disc. Air widens what cannot be told from sharp.")
+                .arg(qs(formatNumber(zone, 0)), step > 0.0 ? tr(", %1 steps").arg(qs(formatNumber(zone / step, 0))) : QString(),
+                     qs(formatNumber(o.focalRatio(), 1)));
+    return text;
+}
+
+void CurveBench::refresh() {
+    if (!fitted()) {
+        place_->setText(tr("No motor moves this camera. Focus it by hand with Frames or a mask."));
+    } else if (!state_) {
+        place_->setText(tr("Asking where it stands…"));
+    } else {
+        place_->setText(tr("Stands at <b>%1</b> of %2 to %3%4.")
+                            .arg(qs(formatNumber(state_->steps, 0)), qs(formatNumber(state_->lowest, 0)),
+                                 qs(formatNumber(state_->highest, 0)),
+                                 state_->temperature_c
+                                     ? tr(", %1 °C").arg(qs(formatNumber(*state_->temperature_c, 1)))
+                                     : QString()));
+    }
+    QString learnt = spec().play_steps >= 0.0
+                         ? tr("Backlash %1 steps, taken up before every place.")
+                               .arg(qs(formatMeasured({spec().play_steps, spec().playSigma_steps}, "", 0)))
+                         : tr("Backlash not measured: the first run does.");
+    const auto runs = session_.focused(camera_);
+    if (const auto heat = heatSlope(runs))
+        learnt += tr(" Moves %1 steps for each degree, by %2.")
+                      .arg(qs(formatMeasured(heat->steps_c, "", 1)), qs(formatCount(heat->runs, "run")));
+    else if (!runs.empty())
+        learnt += tr(" Heat: learnt from three runs over 1.5 °C; %1 so far.").arg(runs.size());
+    learnt_->setText(learnt);
+    told_->setText(resultText());
+    if (!step_->hasFocus())
+        step_->setExact(spec().step_um);
+    const bool free = fitted() && !session_.working();
+    for (QWidget* w : {static_cast<QWidget*>(step_), static_cast<QWidget*>(to_), static_cast<QWidget*>(go_),
+                       static_cast<QWidget*>(playAgain_), static_cast<QWidget*>(end_)})
+        w->setEnabled(free);
+    if (state_)
+        to_->setRange(state_->lowest, state_->highest);
+    playAgain_->setVisible(spec().play_steps >= 0.0);
+    show();
+}
+
+std::vector<Finding> CurveBench::findings() const {
+    std::vector<Finding> list;
+    if (seen_.result && !seen_.result->doubt.empty())
+        list.push_back({"focus-doubt", Weight::act, tr("The best place was not met again").toStdString(),
+                        seen_.result->doubt,
+                        tr("The drawtube slips, or the air got worse: lock it less loosely and run again.")
+                            .toStdString(),
+                        "focus.run", tr("Focus run").toStdString()});
+    if (seen_.result && seen_.result->curve.lopsided)
+        list.push_back(
+            {"focus-lopsided", Weight::know, tr("The focus curve is lopsided").toStdString(),
+             tr("The outer side is %1 % steeper than the inner.")
+                 .arg(qs(formatMeasured({100.0 * seen_.result->curve.asymmetry.value,
+                                         100.0 * seen_.result->curve.asymmetry.sigma},
+                                        "", 0)))
+                 .toStdString(),
+             tr("Spherical aberration, pinched optics, or a drawtube that tilts as it moves.").toStdString(), "",
+             ""});
+    if (const auto there = expected(); there && state_) {
+        const double off = state_->steps - there->value;
+        const double zone = spec().step_um > 0.0
+                                ? criticalZone_um((camera_ == CameraRole::guide ? session_.rig().guidingOptics()
+                                                                                : session_.rig().imagingOptics)
+                                                      .focalRatio()) /
+                                      spec().step_um
+                                : 0.0;
+        if (std::abs(off) > std::max(0.5 * zone, 2.0 * there->sigma))
+            list.push_back({"focus-heat", Weight::look, tr("The focus has moved with the temperature").toStdString(),
+                            tr("At %1 °C it is expected at %2 steps; it stands at %3.")
+                                .arg(qs(formatNumber(*state_->temperature_c, 1)),
+                                     qs(formatMeasured(*there, "", 0)), qs(formatNumber(state_->steps, 0)))
+                                .toStdString(),
+                            tr("Move it there, or run again.").toStdString(), "focus.follow",
+                            tr("Move there").toStdString()});
+    }
+    return list;
+}
+
+} // namespace nordstjerna

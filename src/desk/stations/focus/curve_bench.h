@@ -1,0 +1,78 @@
+// The focus run in the window: the curve, the focuser and its travel, what was learnt of it.
+#pragma once
+
+#include <QObject>
+
+#include "core/procedure/focus_run.h"
+#include "desk/session.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QWidget;
+
+namespace nordstjerna {
+
+class FocusChart;
+class NumberField;
+class StepBar;
+
+class CurveBench : public QObject {
+    Q_OBJECT
+public:
+    explicit CurveBench(Session& session, QObject* parent = nullptr);
+    QWidget* page() const { return page_; }
+    void setCamera(CameraRole camera);
+    CameraRole camera() const { return camera_; }
+    bool fitted() const { return session_.hasFocuser(camera_); }
+    void begin(double exposure_s, StepBar* bar);
+    bool running() const { return running_; }
+    const std::optional<FocusResult>& result() const { return seen_.result; }
+    const std::optional<FocuserState>& focuser() const { return state_; }
+    int frames() const { return seen_.exposures; }
+    std::vector<Finding> findings() const;
+    // Where it should be sharp at the present temperature, and how far that is from where it stands.
+    std::optional<Measured> expected() const;
+    void moveTo(double steps);
+    void refresh();
+
+Q_SIGNALS:
+    void frame(std::shared_ptr<const nordstjerna::Frame> frame);
+    void changed();
+
+private:
+    struct Seen {
+        Progress progress;
+        std::vector<CurvePoint> points;
+        std::vector<InwardFrame> inward;
+        std::optional<FocusCurve> curve;
+        std::optional<FocusResult> result;
+        std::optional<FocuserState> state;
+        std::shared_ptr<const Frame> frame;
+        int exposures = 0;
+    };
+    QWidget* focuserCard();
+    void ask();
+    void ended(const FocusRun& run);
+    void show();
+    QString resultText() const;
+    const FocuserSpec& spec() const;
+    double takeUp() const;
+
+    Session& session_;
+    QWidget* page_;
+    FocusChart* chart_;
+    QLabel *place_, *learnt_, *told_;
+    NumberField *step_, *to_;
+    QPushButton* go_;
+    QCheckBox* playAgain_;
+    QComboBox* end_;
+    CameraRole camera_ = CameraRole::imaging;
+    std::optional<FocuserState> state_;
+    Seen seen_;
+    bool running_ = false;
+    bool moving_ = false;
+};
+
+} // namespace nordstjerna

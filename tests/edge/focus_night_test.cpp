@@ -1,0 +1,236 @@
+// Focus runs and masks on the simulated night: real stars, rendered and measured.
+#include <QtTest>
+
+#include "core/focus/critical_zone.h"
+#include "core/focus/heat.h"
+#include "core/focus/mask_read_out.h"
+#include "core/procedure/focus_run.h"
+#include "core/procedure/focus_watch.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/platesolve/star_index.h"
+#include "edge/runner.h"
+#include "night_fixture.h"
+#include "registry.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+Scenario focusNight() {
+    Scenario s = demoScenario();
+    s.speed = 0.0;
+    s.rig.imagingCamera.width = 1400;
+    s.rig.imagingCamera.height = 1000;
+    s.imagingFocuser.fitted = true;
+    s.imagingFocuser.play_steps = 90.0;
+    s.rig.imagingFocuser.step_um = s.imagingFocuser.step_um;
+    return s;
+}
+
+struct Ran {
+    std::optional<FocusResult> result;
+    std::optional<Problem> problem;
+};
+
+Ran focus(SimulatedNight& night, CameraRole camera, Rig& rig) {
+    FocusRunSetup setup;
+    setup.rig = rig;
+    setup.camera = camera;
+    setup.exposure_s = 3.0;
+    FocusRun run(setup);
+    Devices d = night.devices();
+    RunnerControl control;
+    const auto done = runProcedure(run, d, control);
+    Ran ran{run.result(), done ? std::nullopt : std::optional(done.error())};
+    if (ran.result && ran.result->play_steps) {
+        FocuserSpec& f = camera == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
+        f.play_steps = ran.result->play_steps->value;
+        f.playSigma_steps = ran.result->play_steps->sigma;
+    }
+    return ran;
+}
+
+void toTarget(SimulatedNight& night) {
+    StopFlag halt{false};
+    const auto d = night.devices();
+    QVERIFY(d.mount->setTracking(true).has_value());
+    const ObservedFrame now(night.scenario().rig.site, night.clock().now());
+    QVERIFY(d.mount->slew(now.hourAngleDec(vectorFrom(night.scenario().target)), halt).has_value());
+}
+
+} // namespace
+
+class FocusNightTest : public QObject {
+    Q_OBJECT
+private slots:
+    void bothCameras_data();
+    void bothCameras();
+    void doughnuts();
+    void followsTheHeat();
+    void slippingIsNoticed();
+    void failuresAreTold_data();
+    void failuresAreTold();
+    void maskTellsHowFar_data();
+    void maskTellsHowFar();
+};
+
+void FocusNightTest::bothCameras_data() {
+    QTest::addColumn<bool>("guide");
+    QTest::addColumn<double>("zones");
+    QTest::newRow("imaging, inwards") << false << -9.0;
+    QTest::newRow("imaging, outwards") << false << 14.0;
+    QTest::newRow("guide, inwards") << true << -6.0;
+    QTest::newRow("guide, outwards") << true << 3.0;
+}
+
+void FocusNightTest::bothCameras() {
+    QFETCH(bool, guide);
+    QFETCH(double, zones);
+    Scenario s = focusNight();
+    s.guideFocuser = s.imagingFocuser;
+    s.rig.guideFocuser = s.rig.imagingFocuser;
+    const Optics& optics = guide ? s.rig.guidingOptics() : s.rig.imagingOptics;
+    const double zone = criticalZone_um(optics.focalRatio());
+    (guide ? s.guideFocus_um : s.imagingFocus_um) = zones * zone;
+    SimulatedNight night(s, sharedIndex());
+    toTarget(night);
+    Rig rig = s.rig;
+    const CameraRole camera = guide ? CameraRole::guide : CameraRole::imaging;
+    const Ran ran = focus(night, camera, rig);
+    QVERIFY2(ran.result.has_value(), ran.problem ? ran.problem->text().c_str() : "");
+    const double off = night.trueDefocus_um(camera);
+    QVERIFY2(std::abs(off) < 0.25 * zone, qPrintable(QString("%1 µm off of a zone of %2").arg(off).arg(zone)));
+    QVERIFY(ran.result->doubt.empty());
+    QVERIFY(ran.result->play_steps.has_value());
+    QVERIFY2(std::abs(ran.result->play_steps->value - 90.0) < 10.0,
+             qPrintable(QString::number(ran.result->play_steps->value)));
+    QVERIFY(ran.result->exposures <= 15);
+}
+
+// With a hole in the middle of the aperture stars far out of focus are rings.
+void FocusNightTest::doughnuts() {
+    Scenario s = focusNight();
+    s.imagingObstruction = 0.4;
+    s.imagingFocus_um = 16.0 * criticalZone_um(s.rig.imagingOptics.focalRatio());
+    SimulatedNight night(s, sharedIndex());
+    toTarget(night);
+    Rig rig = s.rig;
+    const Ran ran = focus(night, CameraRole::imaging, rig);
+    QVERIFY2(ran.result.has_value(), ran.problem ? ran.problem->text().c_str() : "");
+    QVERIFY(std::abs(night.trueDefocus_um(CameraRole::imaging)) <
+            0.25 * criticalZone_um(s.rig.imagingOptics.focalRatio()));
+}
+
+void FocusNightTest::followsTheHeat() {
+    Scenario s = focusNight();
+    s.imagingFocuser.heat_um_c = 30.0;
+    s.cooling_c_h = 1.5;
+    SimulatedNight night(s, sharedIndex());
+    Rig rig = s.rig;
+    std::vector<FocusedOnce> runs;
+    StopFlag halt{false};
+    for (int i = 0; i < 5; ++i) {
+        toTarget(night);
+        const Ran ran = focus(night, CameraRole::imaging, rig);
+        QVERIFY2(ran.result.has_value(), ran.problem ? ran.problem->text().c_str() : "");
+        QVERIFY(ran.result->temperature_c.has_value());
+        runs.push_back({night.clock().now(), ran.result->curve.best_steps, *ran.result->temperature_c});
+        night.clock().sleep(2400, halt);
+    }
+    const auto heat = heatSlope(runs);
+    QVERIFY(heat.has_value());
+    const double truth = 30.0 / s.imagingFocuser.step_um;
+    QVERIFY2(std::abs(heat->steps_c.value - truth) < 3.0 * heat->steps_c.sigma + 0.06 * truth,
+             qPrintable(QString("%1 ± %2 for %3").arg(heat->steps_c.value).arg(heat->steps_c.sigma).arg(truth)));
+    QVERIFY(heat->steps_c.sigma < 0.3 * truth);
+    // (It goes on cooling during the minute and a half of a run.) The first runs alone say nothing yet.
+    QVERIFY(!heatSlope({runs[0], runs[1]}));
+}
+
+void FocusNightTest::slippingIsNoticed() {
+    Scenario s = focusNight();
+    s.imagingFocus_um = 300.0;
+    s.imagingFocuser.slip = 0.25;
+    SimulatedNight night(s, sharedIndex());
+    toTarget(night);
+    Rig rig = s.rig;
+    const Ran ran = focus(night, CameraRole::imaging, rig);
+    const double zone = criticalZone_um(s.rig.imagingOptics.focalRatio());
+    // Either it says that it cannot, or that it did not come back, or it is sharp all the same.
+    QVERIFY(ran.problem || !ran.result->doubt.empty() ||
+            std::abs(night.trueDefocus_um(CameraRole::imaging)) < zone);
+}
+
+void FocusNightTest::failuresAreTold_data() {
+    QTest::addColumn<int>("fault");
+    QTest::addColumn<QString>("says");
+    using F = SimFocuserSetup::Fault;
+    QTest::newRow("stuck") << static_cast<int>(F::stuck) << "does not move";
+    QTest::newRow("backwards") << static_cast<int>(F::backwards) << "moves backwards";
+    QTest::newRow("nonsense") << static_cast<int>(F::nonsense) << "cannot be";
+    QTest::newRow("uncoupled") << static_cast<int>(F::uncoupled) << "do not change";
+}
+
+void FocusNightTest::failuresAreTold() {
+    QFETCH(int, fault);
+    QFETCH(QString, says);
+    Scenario s = focusNight();
+    s.imagingFocus_um = 500.0;
+    s.imagingFocuser.fault = static_cast<SimFocuserSetup::Fault>(fault);
+    SimulatedNight night(s, sharedIndex());
+    toTarget(night);
+    Rig rig = s.rig;
+    const Ran ran = focus(night, CameraRole::imaging, rig);
+    QVERIFY(ran.problem.has_value());
+    QVERIFY2(QString::fromStdString(ran.problem->text()).contains(says), ran.problem->text().c_str());
+    // And none on this camera at all.
+    Devices d = night.devices();
+    FocusRunSetup setup;
+    setup.rig = rig;
+    setup.camera = CameraRole::guide;
+    FocusRun run(setup);
+    RunnerControl control;
+    const auto done = runProcedure(run, d, control);
+    QVERIFY(!done && done.error().what.find("no focuser") != std::string::npos);
+}
+
+void FocusNightTest::maskTellsHowFar_data() {
+    QTest::addColumn<double>("off");
+    for (double off : {-300.0, -120.0, -30.0, 0.0, 60.0, 250.0})
+        QTest::addRow("%g um", off) << off;
+}
+
+// On a bright star, in both cameras; the side tells which way.
+void FocusNightTest::maskTellsHowFar() {
+    QFETCH(double, off);
+    static double sideOut = 0.0;
+    Scenario s = focusNight();
+    s.imagingFocus_um = off;
+    s.target = {Angle::fromDeg(51.08070872), Angle::fromDeg(49.86117958)}; // α Persei, ICRS
+    SimulatedNight night(s, sharedIndex());
+    toTarget(night);
+    night.setMask(CameraRole::imaging, true);
+    // The mount points beside it by its own errors: a wide look is enough here.
+    FocusWatch watch(20.0, CameraRole::imaging, true);
+    Devices d = night.devices();
+    RunnerControl control;
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure&) { control.stop = !watch.points().empty(); };
+    QVERIFY(runProcedure(watch, d, control, hooks).has_value());
+    QVERIFY(watch.mask().has_value());
+    QVERIFY2(watch.mask()->has_value(), *watch.mask() ? "" : watch.mask()->error().text().c_str());
+    const MaskReadOut& read = **watch.mask();
+    const Measured um = maskDefocus_um(read, s.rig.imagingCamera.pixel_um, s.rig.imagingOptics.focalRatio(),
+                                       maskTilt_deg(read));
+    QVERIFY2(std::abs(um.value - std::abs(off)) < 3.0 * um.sigma + 0.08 * std::abs(off) + 3.0,
+             qPrintable(QString("%1 ± %2 µm for %3").arg(um.value).arg(um.sigma).arg(off)));
+    if (std::abs(off) > 50.0) {
+        const double side = read.offset_px.value * (off > 0.0 ? 1.0 : -1.0);
+        if (sideOut != 0.0)
+            QVERIFY(side * sideOut > 0.0);
+        sideOut = side;
+    }
+}
+
+NORDSTJERNA_TEST(FocusNightTest)
+#include "focus_night_test.moc"
