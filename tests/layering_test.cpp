@@ -1,6 +1,6 @@
 // Holds the source tree to its rings: core knows nothing of edge, desk or Qt; inside core
-// base ← sky, rig, image ← pole, rates, focus, guide, motion ← series ← findings ← procedure ← review; edge nothing
-// of desk; stations not each other; charts knows core only; only charts and desk speak Qt.
+// base ← sky, rig, image ← pole, rates, focus, guide, motion ← series ← findings ← procedure ← review; edge
+// nothing of desk; stations not each other; charts knows core only; only charts and desk speak Qt.
 #include <QDirIterator>
 #include <QRegularExpression>
 #include <QtTest>

@@ -16,8 +16,8 @@
 namespace nordstjerna {
 
 Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder)
-    : night_(std::make_unique<SimulatedNight>(std::move(scenario), index)), dataFolder_(std::move(dataFolder)),
-      index_(std::move(index)) {
+    : night_(std::make_unique<SimulatedNight>(std::move(scenario), index)),
+      dataFolder_(std::move(dataFolder)), index_(std::move(index)) {
     devices_ = night_->devices();
     rig_ = night_->scenario().rig;
     settings_.setFromRig(rig_.guiding.exposure_s, rig_.guiding.pulseLimit_ms);

@@ -222,7 +222,10 @@ void FocusTest::curveIsHonest() {
             const double h = std::hypot(a, b * (x - c));
             // The stars' own light, and the air that shakes all of them alike.
             list.push_back(
-                {x, {h * (1.0 + own * random.gaussian()) + shake * a * a / h * random.gaussian(), own * h}, 20, ""});
+                {x,
+                 {h * (1.0 + own * random.gaussian()) + shake * a * a / h * random.gaussian(), own * h},
+                 20,
+                 ""});
         }
         const auto fit = fitFocusCurve(list);
         QVERIFY(fit.has_value());

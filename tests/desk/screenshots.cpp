@@ -74,6 +74,55 @@ void measureRates(MainWindow& w) {
     waitIdle(w);
 }
 
+// Focus by motor and by mask, and the framing of the target.
+void beginViews(MainWindow& w) {
+    w.showStation("Focus");
+    Station* focus = w.station("Focus");
+    focus->perform("focus.run");
+    if (liveSpeed > 0.0) {
+        w.session().simulatedNight().clock().setSpeed(liveSpeed);
+        settle(4000);
+        for (int i = 1; i <= 3; ++i) {
+            settle(1000);
+            w.grab().save(folder + QString("/live-%1.png").arg(i));
+        }
+        w.session().simulatedNight().clock().setSpeed(0.0);
+    }
+    waitIdle(w);
+    shoot(w, "focus-run");
+    w.showStation("Centre");
+    Station* centre = w.station("Centre");
+    shootMore(w, "framing-before");
+    centre->primary()->click();
+    waitIdle(w);
+    centre->perform("centre.both");
+    waitIdle(w);
+    auto* angle = centre->findChild<QDoubleSpinBox*>("angle");
+    angle->setValue(58.0);
+    QMetaObject::invokeMethod(angle, "editingFinished");
+    settle(300);
+    shoot(w, "framing");
+    if (!all)
+        return;
+    // α Persei through the mask.
+    w.session().setTarget("Mirfak",
+                          vectorFrom(Equatorial{Angle::fromDeg(51.08070872), Angle::fromDeg(49.86117958)}));
+    centre->perform("centre.centring");
+    centre->primary()->click();
+    waitIdle(w);
+    w.showStation("Focus");
+    w.session().simulatedNight().setMask(CameraRole::imaging, true);
+    focus->perform("focus.mask");
+    focus->findChild<QComboBox*>("focusCamera")->setCurrentIndex(1);
+    focus->findChild<QDoubleSpinBox*>("exposure")->setValue(10.0);
+    focus->primary()->click();
+    settle(9000);
+    shoot(w, "focus-mask");
+    w.session().stop();
+    waitIdle(w);
+    w.session().simulatedNight().setMask(CameraRole::imaging, false);
+}
+
 // A series of short frames, so that there are a dozen of them.
 void exposeViews(MainWindow& w) {
     w.showStation("Expose");
@@ -219,6 +268,7 @@ int main(int argc, char** argv) {
     parser.addOption({"size", "window size", "WxH", "1280x800"});
     parser.addOption({"theme", "theme", "name", "Dusk"});
     parser.addOption({"suffix", "added to the names", "text", ""});
+    parser.addOption({"begin", "the views of Focus with a motor and of framing only"});
     parser.addOption({"expose", "the views of Expose only"});
     parser.addOption({"review", "the views of Review only"});
     parser.addOption({"all", "more views than the documentation shows"});
@@ -244,6 +294,12 @@ int main(int argc, char** argv) {
     const QStringList size = parser.value("size").split('x');
     w.resize(size.value(0).toInt(), size.value(1).toInt());
     w.show();
+    if (parser.isSet("begin")) {
+        beginViews(w);
+        w.session().halt();
+        waitIdle(w);
+        return 0;
+    }
     if (parser.isSet("review")) {
         reviewViews(w);
         return 0;
@@ -269,6 +325,9 @@ int main(int argc, char** argv) {
     w.session().stop();
     waitIdle(w);
     w.session().simulatedNight().clock().setSpeed(0.0);
+    w.station("Focus")->perform("focus.run");
+    waitIdle(w);
+    shoot(w, "focus-run");
 
     w.showStation("Pole");
     auto* pole = static_cast<PoleStation*>(w.station("Pole"));
@@ -337,6 +396,14 @@ int main(int argc, char** argv) {
     w.station("Centre")->primary()->click();
     waitIdle(w);
     shoot(w, "centre");
+    w.station("Centre")->perform("centre.both");
+    waitIdle(w);
+    if (auto* angle = w.station("Centre")->findChild<QDoubleSpinBox*>("angle")) {
+        angle->setValue(58.0);
+        QMetaObject::invokeMethod(angle, "editingFinished");
+        settle(300);
+    }
+    shoot(w, "framing");
 
     measureRates(w);
     shoot(w, "rates");

@@ -99,7 +99,8 @@ void FocusNightTest::bothCameras() {
     const Ran ran = focus(night, camera, rig);
     QVERIFY2(ran.result.has_value(), ran.problem ? ran.problem->text().c_str() : "");
     const double off = night.trueDefocus_um(camera);
-    QVERIFY2(std::abs(off) < 0.25 * zone, qPrintable(QString("%1 µm off of a zone of %2").arg(off).arg(zone)));
+    QVERIFY2(std::abs(off) < 0.25 * zone,
+             qPrintable(QString("%1 µm off of a zone of %2").arg(off).arg(zone)));
     QVERIFY(ran.result->doubt.empty());
     QVERIFY(ran.result->play_steps.has_value());
     QVERIFY2(std::abs(ran.result->play_steps->value - 90.0) < 10.0,
@@ -140,8 +141,9 @@ void FocusNightTest::followsTheHeat() {
     const auto heat = heatSlope(runs);
     QVERIFY(heat.has_value());
     const double truth = 30.0 / s.imagingFocuser.step_um;
-    QVERIFY2(std::abs(heat->steps_c.value - truth) < 3.0 * heat->steps_c.sigma + 0.06 * truth,
-             qPrintable(QString("%1 ± %2 for %3").arg(heat->steps_c.value).arg(heat->steps_c.sigma).arg(truth)));
+    QVERIFY2(
+        std::abs(heat->steps_c.value - truth) < 3.0 * heat->steps_c.sigma + 0.06 * truth,
+        qPrintable(QString("%1 ± %2 for %3").arg(heat->steps_c.value).arg(heat->steps_c.sigma).arg(truth)));
     QVERIFY(heat->steps_c.sigma < 0.3 * truth);
     // (It goes on cooling during the minute and a half of a run.) The first runs alone say nothing yet.
     QVERIFY(!heatSlope({runs[0], runs[1]}));

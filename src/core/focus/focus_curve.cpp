@@ -239,8 +239,8 @@ Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
     const auto first = fitHyperbola(shaken(points, usualShake));
     if (!first)
         return first;
-    // How much the air shook tonight, by what the points scatter; a handful may lie well by chance, so what is
-    // usual counts like one more.
+    // How much the air shook tonight, by what the points scatter; a handful may lie well by chance, so what
+    // is usual counts like one more.
     constexpr double trusted = 1.0;
     const double freedom = static_cast<double>(counted(points).size()) - 3.0;
     const double shake = std::clamp(

@@ -16,9 +16,10 @@ std::optional<HeatSlope> heatSlope(const std::vector<FocusedOnce>& runs) {
     constexpr double least_c = 1.5;
     if (runs.size() < 3)
         return std::nullopt;
-    const auto [cold, warm] = std::minmax_element(
-        runs.begin(), runs.end(),
-        [](const FocusedOnce& a, const FocusedOnce& b) { return a.temperature_c < b.temperature_c; });
+    const auto [cold, warm] =
+        std::minmax_element(runs.begin(), runs.end(), [](const FocusedOnce& a, const FocusedOnce& b) {
+            return a.temperature_c < b.temperature_c;
+        });
     if (warm->temperature_c - cold->temperature_c < least_c)
         return std::nullopt;
     double w = 0.0;

@@ -17,9 +17,9 @@ struct FocusedOnce {
 };
 
 struct HeatSlope {
-    Measured steps_c;        // outwards for each degree warmer
-    double middle_c = 0.0;   // of the runs
-    Measured middle_steps;   // best place there
+    Measured steps_c;           // outwards for each degree warmer
+    double middle_c = 0.0;      // of the runs
+    Measured middle_steps;      // best place there
     double scatter_steps = 0.0; // of single runs about the line
     int runs = 0;
 

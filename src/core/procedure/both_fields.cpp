@@ -94,7 +94,9 @@ Progress BothFields::progress() const {
     const bool two = imaging_.solved().has_value();
     Progress p;
     p.steps = {{"Guide camera", one ? State::done : State::running},
-               {"Imaging camera", two ? State::done : one ? State::running : State::ahead}};
+               {"Imaging camera", two   ? State::done
+                                  : one ? State::running
+                                        : State::ahead}};
     p.fraction = two ? 1.0 : one ? 0.5 : 0.0;
     p.waitingFor = one ? imaging_.waitingFor() : guide_.waitingFor();
     return p;

@@ -7,8 +7,8 @@
 
 namespace nordstjerna {
 
-// One look through one camera: expose, solve, and where that fails once more with a longer exposure and without
-// trusting where the mount believes to point.
+// One look through one camera: expose, solve, and where that fails once more with a longer exposure and
+// without trusting where the mount believes to point.
 class FieldLook {
 public:
     FieldLook() = default;

@@ -18,9 +18,9 @@ struct CentringSetup {
     CorrectBy correctBy = CorrectBy::sync;
     CameraRole camera = CameraRole::imaging;
     double exposure_s = 4.0;
-    double settle_s = 4.0; // after each slew
-    int bin = 0;           // pixels added up before solving; 0: as many as leave the frame fine enough
-    bool blind = false;    // where the mount believes to point is not to be trusted
+    double settle_s = 4.0;       // after each slew
+    int bin = 0;                 // pixels added up before solving; 0: as many as leave the frame fine enough
+    bool blind = false;          // where the mount believes to point is not to be trusted
     double scaleTolerance = 0.2; // relative, of the rig's own scale
     int mostPasses = 6;
 };
@@ -44,9 +44,7 @@ public:
     const std::vector<CentringPass>& passes() const { return passes_; }
     bool centred() const { return centred_; }
     // It ended because a frame could not be solved.
-    bool unsolved() const {
-        return phase_ == Phase::approaching && approach_.frame() && !approach_.solved();
-    }
+    bool unsolved() const { return phase_ == Phase::approaching && approach_.frame() && !approach_.solved(); }
     // Of the last frame: plane and sizes in unbinned pixels of the camera.
     const std::optional<SolvedFrame>& solved() const { return solved_; }
     std::shared_ptr<const Frame> frame() const { return frame_; } // binned, as solved

@@ -106,7 +106,7 @@ private:
     double firstHfd_ = 0.0;
     double down_ = 0.0; // of the last move to below the focus
     int downs_ = 0;
-    bool again_ = false; // gone to the best place a second time, for the first frame there was not sharp
+    bool again_ = false;  // gone to the best place a second time, for the first frame there was not sharp
     bool looked_ = false; // once more at the same place
     std::optional<PlayEstimate> playDoubted_;
     Measured firstEnd_;

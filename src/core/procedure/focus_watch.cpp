@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "core/base/format.h"
-#include "core/focus/focus_look.h"
 #include "core/base/statistics.h"
+#include "core/focus/focus_look.h"
 
 namespace nordstjerna {
 

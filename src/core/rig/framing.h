@@ -36,8 +36,8 @@ GuideOffset guideOffset(const SolvedFrame& imaging, const SolvedFrame& guide);
 // How to turn a camera to a wanted angle. A rectangle upside down is the same rectangle: of both ways the
 // shorter is taken, a quarter turn at most.
 struct TurnAdvice {
-    double turn_deg = 0.0;  // clockwise as seen from behind the camera, looking at the sky; signed
-    bool flipped = false;   // it ends upside down against the wanted angle
+    double turn_deg = 0.0; // clockwise as seen from behind the camera, looking at the sky; signed
+    bool flipped = false;  // it ends upside down against the wanted angle
 };
 TurnAdvice turnTo(double angle_deg, double wanted_deg, bool mirrored);
 std::string turnWords(const TurnAdvice& advice); // "34.0° clockwise as seen from behind"

@@ -14,16 +14,16 @@ struct Window {
 };
 
 struct TargetNight {
-    std::vector<TrackPoint> track;   // from sunset to sunrise
-    std::vector<Window> free;        // above the local horizon and the least altitude
-    std::optional<Window> best;      // the longest of them that is dark as well
-    Instant highestAt;               // in the night
+    std::vector<TrackPoint> track; // from sunset to sunrise
+    std::vector<Window> free;      // above the local horizon and the least altitude
+    std::optional<Window> best;    // the longest of them that is dark as well
+    Instant highestAt;             // in the night
     double highest_deg = 0.0;
-    double darkHours = 0.0;          // free and dark
-    double moonAway_deg = 0.0;       // in the middle of the best hours, or of the night
-    double moonLit = 0.0;            // share
+    double darkHours = 0.0;    // free and dark
+    double moonAway_deg = 0.0; // in the middle of the best hours, or of the night
+    double moonLit = 0.0;      // share
     bool moonWaxing = false;
-    std::optional<Window> moonUp;    // within the night; the first stretch
+    std::optional<Window> moonUp; // within the night; the first stretch
 };
 
 // Dark: the Sun below −18°, or as low as it gets that night. Absent where the Sun does not set.

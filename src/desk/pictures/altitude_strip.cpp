@@ -41,8 +41,9 @@ void AltitudeStrip::draw(QPainter& p, const QRectF& area) {
     if (t.best) {
         QColor shade = theme().good;
         shade.setAlpha(36);
-        p.fillRect(QRectF(xOf(t.best->from), field_.top(), xOf(t.best->to) - xOf(t.best->from), field_.height()),
-                   shade);
+        p.fillRect(
+            QRectF(xOf(t.best->from), field_.top(), xOf(t.best->to) - xOf(t.best->from), field_.height()),
+            shade);
     }
     for (double altitude : {0.0, 30.0, 60.0, 90.0}) {
         p.setPen(QPen(theme().line, 1));
@@ -102,9 +103,10 @@ QString AltitudeStrip::readOut(QPointF at) const {
     const double share = (at.x() - field_.left()) / field_.width();
     const auto i = static_cast<size_t>(share * static_cast<double>(track.size() - 1) + 0.5);
     const TrackPoint& k = track[std::min(i, track.size() - 1)];
-    QString text = tr("%1: %2° up%3")
-                       .arg(qs(formatClock(k.when, shown_.utcOffset_h)), qs(formatNumber(k.place.altitude.deg(), 0)),
-                            k.hidden ? tr(", hidden by the horizon") : QString());
+    QString text =
+        tr("%1: %2° up%3")
+            .arg(qs(formatClock(k.when, shown_.utcOffset_h)), qs(formatNumber(k.place.altitude.deg(), 0)),
+                 k.hidden ? tr(", hidden by the horizon") : QString());
     if (i < shown_.moon.size() && shown_.moon[i].place.altitude.deg() > 0.0)
         text += tr("\nMoon %1° up").arg(qs(formatNumber(shown_.moon[i].place.altitude.deg(), 0)));
     return text;

@@ -82,7 +82,8 @@ void FocusChart::draw(QPainter& p, const QRectF& area) {
                               field_.height());
             p.fillRect(zone, shade);
             p.setPen(theme().muted);
-            p.drawText(QRectF(zone.center().x() + std::max(6.0, 0.5 * zone.width() + 4.0), field_.top() + 2, 200, 15),
+            p.drawText(QRectF(zone.center().x() + std::max(6.0, 0.5 * zone.width() + 4.0), field_.top() + 2,
+                              200, 15),
                        Qt::AlignLeft, tr("critical zone"));
         }
         QPolygonF band;
@@ -145,7 +146,7 @@ void FocusChart::draw(QPainter& p, const QRectF& area) {
         words += tr("    ◁  reached inwards");
     if (shown_.play_steps)
         words += tr("    ⇄  backlash %1 steps").arg(qs(formatMeasured(*shown_.play_steps, "", 0)));
-    p.drawText(QRectF(field_.left(), area.top() + 8, field_.width(), 16), Qt::AlignLeft, words);
+    p.drawText(QRectF(field_.left(), area.top() + 8, field_.width(), 16), Qt::AlignRight, words);
 }
 
 QString FocusChart::readOut(QPointF at) const {

@@ -83,10 +83,12 @@ void FramingMap::drawSky(QPainter& p) {
         p.setPen(QPen(ring, 1.2));
         p.drawEllipse(at, r, r);
         const QString name = qs(o->names.front());
-        const QRectF box(at.x() + 0.7 * r + 4, at.y() - 0.7 * r - 12, QFontMetricsF(p.font()).horizontalAdvance(name) + 4, 14);
+        const QRectF box(at.x() + 0.7 * r + 4, at.y() - 0.7 * r - 12,
+                         QFontMetricsF(p.font()).horizontalAdvance(name) + 4, 14);
         const bool crowded =
             std::any_of(taken.begin(), taken.end(), [&](const QRectF& t) { return t.intersects(box); });
-        if (crowded || labels >= mostLabels)
+        const QRectF bar(area_.left(), area_.bottom() - 40, 120, 40);
+        if (crowded || labels >= mostLabels || bar.intersects(box))
             continue;
         ++labels;
         taken.push_back(box);
@@ -213,7 +215,8 @@ QString FramingMap::readOut(QPointF at) const {
             return tr("%1, %2%3%4\nclick to take it for the target")
                 .arg(qs(o->names.front()), qs(o->kind),
                      o->magnitude < 90.0 ? tr(", mag %1").arg(qs(formatNumber(o->magnitude, 1))) : QString(),
-                     o->size_arcmin.empty() ? QString() : tr(", %1′").arg(qs(o->size_arcmin).replace('x', " × ")));
+                     o->size_arcmin.empty() ? QString()
+                                            : tr(", %1′").arg(qs(o->size_arcmin).replace('x', " × ")));
     }
     for (const CatalogueStar& s : shown_.stars) {
         const QPointF there = toScreen(s.icrs) - at;

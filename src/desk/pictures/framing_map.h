@@ -20,9 +20,9 @@ public:
         double span_deg = 3.0; // of the shorter side
         std::vector<CatalogueStar> stars;
         std::vector<const SkyObject*> objects;
-        Footprint imaging;                // as wanted
-        std::optional<Footprint> guide;   // beside it, where it was measured
-        std::optional<Footprint> solved;  // as it really lies
+        Footprint imaging;               // as wanted
+        std::optional<Footprint> guide;  // beside it, where it was measured
+        std::optional<Footprint> solved; // as it really lies
     };
     explicit FramingMap(QWidget* parent = nullptr);
     void show(Shown shown);

@@ -28,12 +28,12 @@ QString MaskDial::words() const {
     if (!shown_.read)
         return shown_.trouble;
     if (inside())
-        return tr("inside the critical zone");
+        return tr("Inside the critical zone");
     const double px = shown_.read->offset_px.value;
     const Eigen::Vector2d side = (px < 0.0 ? -1.0 : 1.0) * shown_.read->side;
     const QString way = std::abs(side.x()) >= std::abs(side.y()) ? (side.x() > 0.0 ? tr("right") : tr("left"))
                                                                  : (side.y() > 0.0 ? tr("up") : tr("down"));
-    return tr("the middle spike is off to the %1: turn the focuser until it comes back").arg(way);
+    return tr("The middle spike is off to the %1: turn the focuser until it comes back").arg(way);
 }
 
 void MaskDial::draw(QPainter& p, const QRectF& area) {
@@ -56,14 +56,14 @@ void MaskDial::draw(QPainter& p, const QRectF& area) {
     p.setPen(theme().muted);
     p.setFont(textFont(14));
     p.drawText(QRectF(big.left() + width + 8, big.top() + 10, 300, 22), Qt::AlignLeft,
-               tr("px ± %1").arg(qs(formatNumber(r.offset_px.sigma, 2))));
-    QString um = tr("%1 µm from the focus").arg(qs(formatMeasured(shown_.off_um, "", 0)));
+               tr("px ± %1").arg(qs(formatNumber(r.offset_px.sigma, r.offset_px.sigma < 0.01 ? 3 : 2))));
+    QString um = tr("%1 µm from the focus").arg(qs(formatMeasured(shown_.off_um, "", 1)));
     if (shown_.step_um > 0.0)
         um += tr(", %1 steps").arg(qs(formatNumber(shown_.off_um.value / shown_.step_um, 0)));
     p.drawText(QRectF(big.left() + width + 8, big.top() + 34, 400, 22), Qt::AlignLeft, um);
     // The bar: the zone in its middle, as wide as it is.
-    const double perPx = std::abs(r.offset_px.value) > 1e-6 ? shown_.off_um.value / std::abs(r.offset_px.value)
-                                                             : 1.0;
+    const double perPx =
+        std::abs(r.offset_px.value) > 1e-6 ? shown_.off_um.value / std::abs(r.offset_px.value) : 1.0;
     const double zone_px = perPx > 0.0 ? 0.5 * shown_.zone_um / perPx : 1.0;
     double reach = std::max(4.0 * zone_px, 1.25 * std::abs(r.offset_px.value));
     for (double v : shown_.past)
@@ -91,9 +91,10 @@ void MaskDial::draw(QPainter& p, const QRectF& area) {
 }
 
 QString MaskDial::readOut(QPointF) const {
-    return shown_.read ? tr("offset of the middle spike from the crossing of the outer two\nfaintest spike: SNR %1")
-                             .arg(qs(formatNumber(shown_.read->snr, 0)))
-                       : QString();
+    return shown_.read
+               ? tr("offset of the middle spike from the crossing of the outer two\nfaintest spike: SNR %1")
+                     .arg(qs(formatNumber(shown_.read->snr, 0)))
+               : QString();
 }
 
 QString MaskDial::csv() const {

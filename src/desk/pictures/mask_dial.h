@@ -22,6 +22,7 @@ public:
     void show(Shown shown);
     // "inside the critical zone", or which way and how far.
     QString words() const;
+    bool inside() const; // the critical zone, surely
 
 protected:
     void draw(QPainter& p, const QRectF& area) override;
@@ -29,7 +30,6 @@ protected:
     QString csv() const override;
 
 private:
-    bool inside() const;
     Shown shown_;
 };
 

@@ -86,7 +86,8 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
             for (const auto& t : json->at("targets")) {
                 NotedTarget n;
                 n.name = t.at("name").get<std::string>();
-                n.place = {Angle::fromDeg(t.at("ra").get<double>()), Angle::fromDeg(t.at("dec").get<double>())};
+                n.place = {Angle::fromDeg(t.at("ra").get<double>()),
+                           Angle::fromDeg(t.at("dec").get<double>())};
                 if (t.contains("angle_deg"))
                     n.angle_deg = t.at("angle_deg").get<double>();
                 e.targets.push_back(std::move(n));

@@ -29,10 +29,10 @@ namespace nordstjerna {
 
 CentreStation::CentreStation(Session& session, QWidget* parent)
     : Station(session, tr("Centre"), "target", parent), pages_(new PhaseBar({tr("Framing"), tr("Centring")})),
-      settle_(numberField(0, 120, 0, "s")), binning_(numberField(0, 8, 0, "")), view_(new FrameView("centre")),
-      off_(new ReadOut(tr("Off the target"))), height_(new ReadOut(tr("Altitude"))),
-      focal_(new ReadOut(tr("Focal length"))), tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox),
-      camera_(new QComboBox) {
+      settle_(numberField(0, 120, 0, "s")), binning_(numberField(0, 8, 0, "")),
+      view_(new FrameView("centre")), off_(new ReadOut(tr("Off the target"))),
+      height_(new ReadOut(tr("Altitude"))), focal_(new ReadOut(tr("Focal length"))),
+      tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox), camera_(new QComboBox) {
     QFile file(":/catalogues/objects.tsv");
     const QByteArray table = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
     if (auto c = ObjectCatalogue::parse({table.constData(), static_cast<size_t>(table.size())}))
@@ -91,8 +91,9 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
     auto* knobRow = new QHBoxLayout(knobs_);
     knobRow->setContentsMargins(0, 0, 0, 0);
     knobRow->setSpacing(8);
-    for (QWidget* w : {static_cast<QWidget*>(camera_), static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_),
-                       static_cast<QWidget*>(settle_), static_cast<QWidget*>(binning_)})
+    for (QWidget* w :
+         {static_cast<QWidget*>(camera_), static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_),
+          static_cast<QWidget*>(settle_), static_cast<QWidget*>(binning_)})
         knobRow->addWidget(w);
     buttons()->addWidget(knobs_);
     buttons()->addWidget(framing_->controls());
@@ -236,10 +237,11 @@ QWidget* CentreStation::retryBar() {
     row->addWidget(label);
     for (const auto& [text, tip, name, how] :
          {std::tuple(tr("twice as long"), tr("More stars"), "retryLonger", Retry::longer),
-          std::tuple(tr("anywhere in the sky"), tr("Without trusting where the mount believes to point"), "retryBlind",
-                     Retry::blind),
-          std::tuple(tr("at another scale"), tr("Focal length or pixel size of the rig may be wrong by a third"),
-                     "retryScale", Retry::anyScale)}) {
+          std::tuple(tr("anywhere in the sky"), tr("Without trusting where the mount believes to point"),
+                     "retryBlind", Retry::blind),
+          std::tuple(tr("at another scale"),
+                     tr("Focal length or pixel size of the rig may be wrong by a third"), "retryScale",
+                     Retry::anyScale)}) {
         auto* button = new QPushButton(text);
         button->setObjectName(name);
         button->setToolTip(tip);
@@ -466,7 +468,7 @@ void CentreStation::sayWhatNext(bool hidden) {
                     ? tr("%1 is hidden now. Choose another target or wait.").arg(qs(session().targetName()))
                 : here ? tr("%1 is centred. Go on to the rates.").arg(qs(session().targetName()))
                 : page_ == Page::framing ? framing_->sentence()
-                       : tr("Choose a target by name or coordinates, then centre it."));
+                                         : tr("Choose a target by name or coordinates, then centre it."));
         setPrimary(tr("Centre %1").arg(qs(session().targetName())), !session().busy() && !hidden);
     }
 }
@@ -574,7 +576,8 @@ QString CentreStation::help() const {
         "<p><b>Besides.</b> The solved frame measures the effective focal length, field and rotation; adopt "
         "them into the rig when a reducer or corrector changed them.</p>"
         "<p><b>Framing.</b> The map shows what surrounds the target and how the sensor lies on it; drag its "
-        "handle or type an angle. From a solved frame the station says how far to turn the camera and follows "
+        "handle or type an angle. From a solved frame the station says how far to turn the camera and "
+        "follows "
         "while you turn. <i>Both cameras</i> measures where the guide camera looks.</p>"
         "<p><b>Good.</b> 30″; 20–50″ is in use (common practice).</p>");
 }

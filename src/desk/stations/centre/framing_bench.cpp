@@ -41,13 +41,14 @@ FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, Q
     angle_->setPrefix(tr("angle "));
     angle_->setObjectName("angle");
     angle_->setAccessibleName(tr("Wanted position angle of the imaging sensor"));
-    angle_->setToolTip(tr("Position angle of the sensor's upper side, north through east. Kept with the target."));
+    angle_->setToolTip(
+        tr("Position angle of the sensor's upper side, north through east. Kept with the target."));
     turn_->setObjectName("turnCamera");
     bothButton_->setObjectName("bothCameras");
     bothButton_->setToolTip(tr("A frame of each camera, solved: where the guide camera looks, seen from the "
                                "imaging camera"));
-    for (QWidget* w : {static_cast<QWidget*>(angle_), static_cast<QWidget*>(turn_),
-                       static_cast<QWidget*>(bothButton_)})
+    for (QWidget* w :
+         {static_cast<QWidget*>(angle_), static_cast<QWidget*>(turn_), static_cast<QWidget*>(bothButton_)})
         row->addWidget(w);
     QFormLayout* form = nullptr;
     auto* card = formCard(tr("Targets of the night"), form);
@@ -155,14 +156,13 @@ void FramingBench::lookAround() {
     const Rig& rig = session_.rig();
     FramingMap::Shown shown = map_->shown();
     const Vec3 centre = session_.target();
-    const bool fresh = separation(centre, around_).arcsec() > 1.0;
+    const bool fresh = !around_ || separation(centre, *around_).arcsec() > 1.0;
     shown.centre = centre;
     shown.name = qs(session_.targetName());
     const bool mirrored = solved_ && solved_->plane.mirrored();
     shown.imaging = imagingFootprint(rig, centre, wantedAngle(), mirrored);
-    shown.guide = rig.guideOffset
-                      ? std::optional(guideFootprint(rig, *rig.guideOffset, shown.imaging))
-                      : std::nullopt;
+    shown.guide =
+        rig.guideOffset ? std::optional(guideFootprint(rig, *rig.guideOffset, shown.imaging)) : std::nullopt;
     shown.solved.reset();
     if (solved_) {
         shown.solved = imagingFootprint(rig, solved_->plane.centre, solved_->plane.roll().deg(), mirrored);
@@ -170,7 +170,8 @@ void FramingBench::lookAround() {
             shown.solved.reset();
     }
     const double reach = std::max(shown.imaging.width_deg, shown.imaging.height_deg);
-    shown.span_deg = std::clamp(1.7 * std::hypot(shown.imaging.width_deg, shown.imaging.height_deg), 0.3, 30.0);
+    shown.span_deg =
+        std::clamp(1.3 * std::hypot(shown.imaging.width_deg, shown.imaging.height_deg), 0.3, 30.0);
     const Angle radius = Angle::fromDeg(std::min(1.6 * shown.span_deg, 40.0));
     if (fresh) {
         shown.objects = catalogue_.around(centre, radius, 15.5);
@@ -204,7 +205,8 @@ QString FramingBench::windowText(const std::optional<TargetNight>& night) const 
         return night->free.empty() ? tr("does not come free tonight") : tr("free only in twilight");
     return tr("%1–%2, up to %3°")
         .arg(qs(formatClock(night->best->from, session_.utcOffset_h())),
-             qs(formatClock(night->best->to, session_.utcOffset_h())), qs(formatNumber(night->highest_deg, 0)));
+             qs(formatClock(night->best->to, session_.utcOffset_h())),
+             qs(formatNumber(night->highest_deg, 0)));
 }
 
 void FramingBench::fillTargets() {
@@ -212,8 +214,8 @@ void FramingBench::fillTargets() {
     QStringList lines;
     for (const NotedTarget& t : all) {
         const auto& night = nightOf(vectorFrom(t.place));
-        lines << qs(t.name) + (t.angle_deg ? tr(", %1°").arg(qs(formatNumber(*t.angle_deg, 1))) : QString()) + "\n" +
-                     windowText(night);
+        lines << qs(t.name) + (t.angle_deg ? tr(", %1°").arg(qs(formatNumber(*t.angle_deg, 1))) : QString()) +
+                     "\n" + windowText(night);
     }
     QStringList before;
     for (int i = 0; i < list_->count(); ++i)
@@ -259,8 +261,8 @@ const std::optional<TargetNight>& FramingBench::nightOf(const Vec3& icrs) {
     constexpr size_t most = 200;
     if (known_.size() > most)
         known_.clear();
-    known_.push_back({icrs, targetNight(session_.rig().site, session_.rig().horizon, icrs, session_.night(),
-                                        least_deg)});
+    known_.push_back(
+        {icrs, targetNight(session_.rig().site, session_.rig().horizon, icrs, session_.night(), least_deg)});
     return known_.back().night;
 }
 
@@ -279,7 +281,8 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* hours, ReadOut* moon) con
         turn->show(qs(formatNumber(size, size < 10.0 ? 2 : 1)), "°",
                    size < closeEnough_deg
                        ? tr("± %1°: as wanted").arg(qs(formatNumber(solved_->sigmaRoll_arcsec / 3600.0, 3)))
-                       : tr("%1, seen from behind").arg(a->turn_deg > 0.0 ? tr("clockwise") : tr("counter-clockwise")));
+                       : tr("%1, seen from behind")
+                             .arg(a->turn_deg > 0.0 ? tr("clockwise") : tr("counter-clockwise")));
     } else {
         turn->showNothing(tr("needs a solved frame"));
     }
@@ -293,10 +296,11 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* hours, ReadOut* moon) con
     else
         hours->showNothing(windowText(night_));
     if (night_) {
-        const QString up =
-            night_->moonUp ? tr("up %1–%2").arg(qs(formatClock(night_->moonUp->from, session_.utcOffset_h())),
-                                                qs(formatClock(night_->moonUp->to, session_.utcOffset_h())))
-                           : tr("not up tonight");
+        const QString up = night_->moonUp
+                               ? tr("up %1–%2")
+                                     .arg(qs(formatClock(night_->moonUp->from, session_.utcOffset_h())),
+                                          qs(formatClock(night_->moonUp->to, session_.utcOffset_h())))
+                               : tr("not up tonight");
         moon->show(qs(formatNumber(night_->moonAway_deg, 0)), tr("° away"),
                    tr("%1 % lit, %2").arg(qs(formatNumber(100.0 * night_->moonLit, 0)), up));
     } else {
@@ -376,7 +380,8 @@ void FramingBench::startTurning(StepBar* bar) {
 void FramingBench::startBoth(StepBar* bar) {
     both_ = true;
     session_.run<BothFields, Progress>(
-        std::make_shared<BothFields>(session_.rig(), 4.0, 3.0), [](const BothFields& b) { return b.progress(); },
+        std::make_shared<BothFields>(session_.rig(), 4.0, 3.0),
+        [](const BothFields& b) { return b.progress(); },
         [this, bar](const Progress& p) {
             if (both_)
                 bar->show(p);
@@ -403,37 +408,41 @@ void FramingBench::startBoth(StepBar* bar) {
 std::vector<Finding> FramingBench::findings() const {
     std::vector<Finding> list;
     if (night_ && night_->free.empty())
-        list.push_back({"frame-never", Weight::act,
-                        tr("%1 does not come free tonight").arg(qs(session_.targetName())).toStdString(),
-                        tr("Its highest is %1°; the sky is free above %2° of altitude and the horizon profile.")
-                            .arg(qs(formatNumber(night_->highest_deg, 0)), qs(formatNumber(least_deg, 0)))
-                            .toStdString(),
-                        tr("Choose another target.").toStdString(), "centre.search",
-                        tr("Look for another").toStdString()});
+        list.push_back(
+            {"frame-never", Weight::act,
+             tr("%1 does not come free tonight").arg(qs(session_.targetName())).toStdString(),
+             tr("Its highest is %1°; the sky is free above %2° of altitude and the horizon profile.")
+                 .arg(qs(formatNumber(night_->highest_deg, 0)), qs(formatNumber(least_deg, 0)))
+                 .toStdString(),
+             tr("Choose another target.").toStdString(), "centre.search",
+             tr("Look for another").toStdString()});
     else if (night_ && night_->best && night_->moonLit > 0.4 && night_->moonAway_deg < 40.0 && night_->moonUp)
-        list.push_back({"frame-moon", Weight::look, tr("The Moon is near").toStdString(),
-                        tr("%1 % lit and %2° away in the best hours.")
-                            .arg(qs(formatNumber(100.0 * night_->moonLit, 0)),
-                                 qs(formatNumber(night_->moonAway_deg, 0)))
-                            .toStdString(),
-                        tr("Broadband frames will be bright; take another target or narrow filters.").toStdString(),
-                        "", ""});
-    if (const auto a = advice(); a && noted() && noted()->angle_deg && std::abs(a->turn_deg) > closeEnough_deg)
+        list.push_back(
+            {"frame-moon", Weight::look, tr("The Moon is near").toStdString(),
+             tr("%1 % lit and %2° away in the best hours.")
+                 .arg(qs(formatNumber(100.0 * night_->moonLit, 0)), qs(formatNumber(night_->moonAway_deg, 0)))
+                 .toStdString(),
+             tr("Broadband frames will be bright; take another target or narrow filters.").toStdString(), "",
+             ""});
+    if (const auto a = advice();
+        a && noted() && noted()->angle_deg && std::abs(a->turn_deg) > closeEnough_deg)
         list.push_back({"frame-turn", Weight::look,
                         tr("The camera is %1° from the wanted angle")
                             .arg(qs(formatNumber(std::abs(a->turn_deg), 1)))
                             .toStdString(),
-                        tr("Turn it %1.%2").arg(qs(turnWords(*a)), a->flipped ? tr(" It ends upside down, which "
-                                                                                   "frames the same.")
-                                                                              : QString())
+                        tr("Turn it %1.%2")
+                            .arg(qs(turnWords(*a)), a->flipped ? tr(" It ends upside down, which "
+                                                                    "frames the same.")
+                                                               : QString())
                             .toStdString(),
                         tr("Look while turning: the figure follows.").toStdString(), "centre.turn",
                         tr("Turn the camera").toStdString()});
     if (fields_) {
         const double away = fields_->apart_arcmin;
         const Rig& rig = session_.rig();
-        const Footprint im = imagingFootprint(rig, fields_->imaging.plane.centre, fields_->imaging.plane.roll().deg(),
-                                              fields_->imaging.plane.mirrored());
+        const Footprint im =
+            imagingFootprint(rig, fields_->imaging.plane.centre, fields_->imaging.plane.roll().deg(),
+                             fields_->imaging.plane.mirrored());
         const bool shares = im.holds(fields_->guide.plane.centre);
         const QString where =
             tr("%1 %2, %3 %4 of the imaging frame's middle; turned by %5°. Scales %6 and %7 ″/px.")
@@ -450,12 +459,14 @@ std::vector<Finding> FramingBench::findings() const {
         const double per5min_arcsec = 300.0 * 7.292e-5 * pole_arcmin / 60.0 * M_PI / 180.0 /
                                       std::max(0.05, std::cos(dec * M_PI / 180.0)) * away * 60.0;
         constexpr double far_deg = 3.0;
-        const bool far = away / 60.0 > far_deg || per5min_arcsec > 0.3 * fields_->imaging.plane.scaleArcsecPx();
+        const bool far =
+            away / 60.0 > far_deg || per5min_arcsec > 0.3 * fields_->imaging.plane.scaleArcsecPx();
         list.push_back(
             {"frame-both", far ? Weight::look : Weight::know,
-             (far ? tr("The guide camera looks %1 away") : shares ? tr("The guide camera looks into the same frame")
-                                                                   : tr("The guide camera looks %1 away, near enough"))
-                 .arg(qs(formatSkyAngle(Angle::fromArcmin(away))))
+             (!far && shares ? tr("The guide camera looks into the same frame")
+                             : tr("The guide camera looks %1 away%2")
+                                   .arg(qs(formatSkyAngle(Angle::fromArcmin(away))),
+                                        far ? QString() : tr(", near enough")))
                  .toStdString(),
              where.toStdString() +
                  tr(" With the pole %1 off, the frame turns by %2″ about the guide star in five minutes.")

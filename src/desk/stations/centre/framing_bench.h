@@ -78,7 +78,7 @@ private:
     std::vector<Known> known_;
     std::optional<TargetNight> night_;
     std::vector<TrackPoint> moonTrack_;
-    Vec3 around_ = Vec3::Zero(); // what the map shows
+    std::optional<Vec3> around_; // what the map shows
     std::optional<Instant> nightBegan_;
     std::optional<SolvedFrame> solved_; // of the imaging camera, last
     std::optional<BothFieldsResult> fields_;

@@ -60,6 +60,7 @@ QWidget* CurveBench::focuserCard() {
     formRow(form, tr("One step moves"), {step_});
     to_->setObjectName("focuserTo");
     go_->setObjectName("focuserMove");
+    to_->setMinimumWidth(112);
     formRow(form, tr("Move to"), {to_, go_});
     form->addRow(learnt_);
     end_->addItems({tr("end at the best place"), tr("go back to where it began")});
@@ -212,7 +213,8 @@ void CurveBench::show() {
     if (seen_.result)
         shown.play_steps = seen_.result->play_steps;
     if (spec().step_um > 0.0) {
-        const Optics& o = camera_ == CameraRole::guide ? session_.rig().guidingOptics() : session_.rig().imagingOptics;
+        const Optics& o =
+            camera_ == CameraRole::guide ? session_.rig().guidingOptics() : session_.rig().imagingOptics;
         shown.zone_steps = criticalZone_um(o.focalRatio()) / spec().step_um;
     }
     if (state_)
@@ -221,30 +223,35 @@ void CurveBench::show() {
 }
 
 QString CurveBench::resultText() const {
-    const Optics& o = camera_ == CameraRole::guide ? session_.rig().guidingOptics() : session_.rig().imagingOptics;
+    const Optics& o =
+        camera_ == CameraRole::guide ? session_.rig().guidingOptics() : session_.rig().imagingOptics;
     const double zone = criticalZone_um(o.focalRatio());
     const double step = spec().step_um;
     QString text;
     if (seen_.result) {
         const FocusCurve& c = seen_.result->curve;
         const double reach = c.reach(0.05);
-        text += tr("Stars grow by 5 % within ±%1 steps%2. The curve explains %3 % of what the sizes vary%4.<br>")
-                    .arg(qs(formatNumber(reach, 0)),
-                         step > 0.0 ? tr(" (%1 µm)").arg(qs(formatNumber(reach * step, 0))) : QString(),
-                         qs(formatNumber(100.0 * c.r2, 1)),
-                         c.lopsided ? tr("; the outer side is %1 % steeper than the inner")
-                                          .arg(qs(formatMeasured({100.0 * c.asymmetry.value, 100.0 * c.asymmetry.sigma}, "", 0)))
-                                    : tr("; both sides are alike"));
+        text +=
+            tr("Stars grow by 5 % within ±%1 steps%2. The curve explains %3 % of what the sizes vary%4.<br>")
+                .arg(qs(formatNumber(reach, 0)),
+                     step > 0.0 ? tr(" (%1 µm)").arg(qs(formatNumber(reach * step, 0))) : QString(),
+                     qs(formatNumber(100.0 * c.r2, 1)),
+                     c.lopsided ? tr("; the outer side is %1 % steeper than the inner")
+                                      .arg(qs(formatMeasured(
+                                          {100.0 * c.asymmetry.value, 100.0 * c.asymmetry.sigma}, "", 0)))
+                                : tr("; both sides are alike"));
         int out = 0;
         for (const CurvePoint& p : seen_.points)
             out += !p.leftOut.empty() && &p != &seen_.points.front();
         if (out > 0)
             text += tr("%1 left out: hover it to read why.<br>").arg(qs(formatCount(out, "frame")));
     }
-    text += tr("Critical focus zone %1 µm%2: 4.88 λ N² at f/%3 and 550 nm, where the cone is no wider than the "
-               "Airy disc. Air widens what cannot be told from sharp.")
-                .arg(qs(formatNumber(zone, 0)), step > 0.0 ? tr(", %1 steps").arg(qs(formatNumber(zone / step, 0))) : QString(),
-                     qs(formatNumber(o.focalRatio(), 1)));
+    text +=
+        tr("Critical focus zone %1 µm%2: 4.88 λ N² at f/%3 and 550 nm, where the cone is no wider than the "
+           "Airy disc. Air widens what cannot be told from sharp.")
+            .arg(qs(formatNumber(zone, 0)),
+                 step > 0.0 ? tr(", %1 steps").arg(qs(formatNumber(zone / step, 0))) : QString(),
+                 qs(formatNumber(o.focalRatio(), 1)));
     return text;
 }
 
@@ -301,18 +308,20 @@ std::vector<Finding> CurveBench::findings() const {
                                          100.0 * seen_.result->curve.asymmetry.sigma},
                                         "", 0)))
                  .toStdString(),
-             tr("Spherical aberration, pinched optics, or a drawtube that tilts as it moves.").toStdString(), "",
-             ""});
+             tr("Spherical aberration, pinched optics, or a drawtube that tilts as it moves.").toStdString(),
+             "", ""});
     if (const auto there = expected(); there && state_) {
         const double off = state_->steps - there->value;
-        const double zone = spec().step_um > 0.0
-                                ? criticalZone_um((camera_ == CameraRole::guide ? session_.rig().guidingOptics()
-                                                                                : session_.rig().imagingOptics)
-                                                      .focalRatio()) /
-                                      spec().step_um
-                                : 0.0;
+        const double zone =
+            spec().step_um > 0.0
+                ? criticalZone_um((camera_ == CameraRole::guide ? session_.rig().guidingOptics()
+                                                                : session_.rig().imagingOptics)
+                                      .focalRatio()) /
+                      spec().step_um
+                : 0.0;
         if (std::abs(off) > std::max(0.5 * zone, 2.0 * there->sigma))
-            list.push_back({"focus-heat", Weight::look, tr("The focus has moved with the temperature").toStdString(),
+            list.push_back({"focus-heat", Weight::look,
+                            tr("The focus has moved with the temperature").toStdString(),
                             tr("At %1 °C it is expected at %2 steps; it stands at %3.")
                                 .arg(qs(formatNumber(*state_->temperature_c, 1)),
                                      qs(formatMeasured(*there, "", 0)), qs(formatNumber(state_->steps, 0)))

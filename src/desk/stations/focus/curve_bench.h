@@ -68,7 +68,7 @@ private:
     QPushButton* go_;
     QCheckBox* playAgain_;
     QComboBox* end_;
-    CameraRole camera_ = CameraRole::imaging;
+    CameraRole camera_ = CameraRole::guide;
     std::optional<FocuserState> state_;
     Seen seen_;
     bool running_ = false;

@@ -55,6 +55,7 @@ private:
     void sayWhatNext();
     void showFigures();
     void showCurveFigures();
+    void showMaskFigures();
     void framesFindings(std::vector<Finding>& list) const;
     void startFrames();
     void takeDarks();
@@ -71,6 +72,7 @@ private:
     FrameView* maskView_;
     MaskDial* dial_;
     std::vector<double> pastOffsets_;
+    std::shared_ptr<const Frame> cut_, cutOf_; // of the last masked frame
     QComboBox* camera_;
     FrameView* view_;
     StarLoupe* profile_;

@@ -172,6 +172,8 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
              [&](JsonReader& t) {
                  t.optional("guide_roll_deg", s.guideRoll_deg)
                      .optional("imaging_roll_deg", s.imagingRoll_deg)
+                     .optional("guide_aside_arcmin", s.guideAside_arcmin)
+                     .optional("guide_above_arcmin", s.guideAbove_arcmin)
                      .optional("guide_mirrored", s.guideMirrored)
                      .optional("guide_blur_um", s.guideBlur_um)
                      .optional("guide_focus_um", s.guideFocus_um)

@@ -111,7 +111,9 @@ struct Scenario {
     double guideRoll_deg = 0.0; // position angle of the guide sensor's +y, telescope on the east side
     double imagingRoll_deg = 0.0;
     bool guideMirrored = false;
-    double guideBlur_um = 6.5; // FWHM of the optics' own star image
+    double guideAside_arcmin = 0.0; // the guide scope looks so far beside the telescope, along the rows of
+    double guideAbove_arcmin = 0.0; // its sensor, and along its columns
+    double guideBlur_um = 6.5;      // FWHM of the optics' own star image
     double imagingBlur_um = 5.0;
     double imagingFocus_um = 0.0; // of the imaging sensor from the best focus at the start
     double imagingFocusDrift_um_h = 0.0;

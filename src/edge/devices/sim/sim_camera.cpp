@@ -28,7 +28,15 @@ SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
 }
 
 Mat3 SimCamera::attitude(Instant at) const {
-    return night_.mechanics_.attitude(at, setup_.roll, !setup_.guide);
+    const Mat3 tube = night_.mechanics_.attitude(at, setup_.roll, !setup_.guide);
+    const Scenario& s = night_.scenario_;
+    if (!setup_.guide || (s.guideAside_arcmin == 0.0 && s.guideAbove_arcmin == 0.0))
+        return tube;
+    const double arcmin = arcsecPerRad / 60.0;
+    const Mat3 aimed = (Eigen::AngleAxisd(s.guideAside_arcmin / arcmin, Vec3::UnitY()) *
+                        Eigen::AngleAxisd(s.guideAbove_arcmin / arcmin, Vec3::UnitX()))
+                           .toRotationMatrix();
+    return tube * aimed;
 }
 
 void SimCamera::skyFor(Instant middle) {

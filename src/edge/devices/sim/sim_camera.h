@@ -70,8 +70,8 @@ private:
                             const std::vector<ExpectedStar>* only = nullptr);
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     // Smeared along a path: places about the mean, and the share of the light at each.
-    void drawDiscs(Frame& frame, const Scene& scene, const std::vector<std::pair<Eigen::Vector2d, double>>& path,
-                   Random& random) const;
+    void drawDiscs(Frame& frame, const Scene& scene,
+                   const std::vector<std::pair<Eigen::Vector2d, double>>& path, Random& random) const;
     void drawSpikes(Frame& frame, const Scene& scene, Random& random) const;
     Frame emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     void digitise(Frame& frame, double exposure_s) const;

@@ -24,8 +24,8 @@ void around(const Frame& frame, double x, double y, double reach, F&& light) {
 }
 } // namespace
 
-void SimCamera::drawDiscs(Frame& frame, const Scene& scene, const std::vector<std::pair<Eigen::Vector2d, double>>& path,
-                          Random& random) const {
+void SimCamera::drawDiscs(Frame& frame, const Scene& scene,
+                          const std::vector<std::pair<Eigen::Vector2d, double>>& path, Random& random) const {
     const double sigma = std::sqrt(scene.core_px * scene.core_px + 1.0 / 12.0);
     const DefocusStamp stamp(scene.disc_px, setup_.obstruction * scene.disc_px, sigma);
     const double r = stamp.reach_px();
@@ -68,19 +68,29 @@ void SimCamera::drawSpikes(Frame& frame, const Scene& scene, Random& random) con
             const double peak = straight * light / (2.0 * std::numbers::pi * sigma * sigma);
             const double line =
                 (1.0 - straight) * light / (2.0 * length_px * std::sqrt(2.0 * std::numbers::pi) * sigma);
-            const double reach = std::max(line > 0.3 ? length_px * std::log(line / 0.05) : 0.0, 4.0 * sigma);
-            around(frame, at.x(), at.y(), std::min(reach, 400.0), [&](int px, int py) {
-                const Eigen::Vector2d p = Eigen::Vector2d(px, py) - at;
-                const double u = p.dot(across);
-                const double t = p.dot(along);
-                double signal = 0.0;
-                if (std::abs(u) < 5.0 * sigma)
-                    signal += line * std::exp(-std::abs(t) / length_px - 0.5 * u * u / (sigma * sigma));
-                if (p.squaredNorm() < 25.0 * sigma * sigma)
-                    signal += peak * std::exp(-0.5 * p.squaredNorm() / (sigma * sigma));
-                if (signal > 0.02)
-                    addLight(frame, px, py, signal, random);
+            around(frame, at.x(), at.y(), 5.0 * sigma, [&](int px, int py) {
+                const double r2 = (Eigen::Vector2d(px, py) - at).squaredNorm();
+                if (r2 < 25.0 * sigma * sigma)
+                    addLight(frame, px, py, peak * std::exp(-0.5 * r2 / (sigma * sigma)), random);
             });
+            if (line < 0.3)
+                continue;
+            // Row by row: the plate's lines are steep.
+            const double reach = std::min(length_px * std::log(line / 0.05), 400.0);
+            const double half = 5.0 * sigma / std::abs(across.x());
+            for (int py = std::max(0, static_cast<int>(std::ceil(at.y() - reach)));
+                 py <= std::min(frame.height - 1, static_cast<int>(std::floor(at.y() + reach))); ++py) {
+                const double middle = at.x() - across.y() / across.x() * (py - at.y());
+                for (int px = std::max(0, static_cast<int>(std::ceil(middle - half)));
+                     px <= std::min(frame.width - 1, static_cast<int>(std::floor(middle + half))); ++px) {
+                    const Eigen::Vector2d off = Eigen::Vector2d(px, py) - at;
+                    const double u = off.dot(across);
+                    addLight(frame, px, py,
+                             line * std::exp(-std::abs(off.dot(along)) / length_px -
+                                             0.5 * u * u / (sigma * sigma)),
+                             random);
+                }
+            }
         }
 }
 

@@ -1,0 +1,355 @@
+// The beginning of the night in the real window: both cameras focused, the target framed, the camera turned,
+// both fields measured, the target centred; and what goes wrong on the way.
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QtTest>
+
+#include "charts/text.h"
+#include "core/focus/critical_zone.h"
+#include "desk/hands_sheet.h"
+#include "desk/main_window.h"
+#include "desk/pictures/framing_map.h"
+#include "desk/pictures/mask_dial.h"
+#include "desk/stations/station.h"
+#include "desk/theme.h"
+#include "desk/widgets/findings_panel.h"
+#include "desk/widgets/read_out.h"
+#include "night_fixture.h"
+#include "registry.h"
+
+using namespace nordstjerna;
+
+class BeginTest : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase();
+    void init();
+    void cleanup() { window_.reset(); }
+    void focusRunByOneButton();
+    void guideFocusStaysByHand();
+    void focuserThatDoesNotMove();
+    void stopPutsItBack();
+    void moveByHand();
+    void maskIsRead();
+    void frameTurnCentre();
+    void bothCamerasOnTheSky();
+    void wantedAngleComesBack();
+    void targetsThatNeverRise();
+    void unsolvedOffersWhatToTry();
+    void centringIsRemembered();
+
+private:
+    void begin(const Scenario& s) {
+        window_.reset();
+        window_ = std::make_unique<MainWindow>(
+            std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+        window_->show();
+    }
+    static Scenario scenario() {
+        Scenario s = demoScenario();
+        s.rig.imagingCamera.width = 1500;
+        s.rig.imagingCamera.height = 1100;
+        s.rig.imagingCamera.pixel_um = 7.0;
+        s.guideAside_arcmin = 20.0;
+        s.guideAbove_arcmin = -9.0;
+        return s;
+    }
+    Station* station(const char* name) const { return window_->station(name); }
+    void page(Station* s, const QString& name) const {
+        for (QPushButton* b : s->findChildren<QPushButton*>("phase"))
+            if (b->text() == name)
+                b->click();
+    }
+    ReadOut* readOut(Station* s, const QString& title) const {
+        for (ReadOut* r : s->findChildren<ReadOut*>())
+            for (QLabel* l : r->findChildren<QLabel*>())
+                if (l->text().compare(title, Qt::CaseInsensitive) == 0)
+                    return r;
+        return nullptr;
+    }
+    QString said(Station* s) const {
+        QString text;
+        for (QLabel* l : s->findChildren<QLabel*>())
+            if (l->isVisible())
+                text += l->text() + "\n";
+        return text;
+    }
+    QString panelText() const {
+        QString text;
+        for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
+            text += l->text() + "\n";
+        return text;
+    }
+    bool waitIdle() const {
+        return QTest::qWaitFor([this] { return !window_->session().busy(); }, 240000);
+    }
+    std::unique_ptr<QTemporaryDir> data_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+void BeginTest::initTestCase() {
+    loadTypefaces();
+    ThemeSwitch::instance().use("Dusk");
+}
+
+void BeginTest::init() {
+    data_ = std::make_unique<QTemporaryDir>();
+}
+
+void BeginTest::focusRunByOneButton() {
+    Scenario s = scenario();
+    const double zone = criticalZone_um(s.rig.imagingOptics.focalRatio());
+    s.imagingFocus_um = 5.0 * zone;
+    begin(s);
+    window_->showStation("Focus");
+    Station* focus = station("Focus");
+    page(focus, "Focus run");
+    // The camera with the motor is chosen by itself.
+    QCOMPARE(focus->findChild<QComboBox*>("focusCamera")->currentText(), QString("imaging camera"));
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    QVERIFY(window_->session().busy());
+    QVERIFY(waitIdle());
+    QVERIFY2(!window_->session().problem(),
+             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    QVERIFY(std::abs(window_->session().simulatedNight().trueDefocus_um(CameraRole::imaging)) < 0.3 * zone);
+    ReadOut* best = readOut(focus, "Best place");
+    QVERIFY(best && best->value().toDouble() > 5000.0);
+    QVERIFY(best->note().contains("critical zone"));
+    QVERIFY(std::abs(readOut(focus, "Backlash")->value().toDouble() - s.imagingFocuser.play_steps) < 10.0);
+    QVERIFY2(said(focus).contains("Sharp: HFD"), qPrintable(said(focus)));
+    QCOMPARE(focus->state(), StationState::good);
+    // Kept with the rig, and entered in the log.
+    QVERIFY(window_->session().rig().imagingFocuser.play_steps > 0.0);
+    QCOMPARE(window_->session().focused(CameraRole::imaging).size(), size_t(1));
+    QVERIFY(window_->session().flush(20.0));
+    // The next evening knows it.
+    begin(s);
+    QVERIFY(window_->session().rig().imagingFocuser.play_steps > 0.0);
+    QCOMPARE(window_->session().focused(CameraRole::imaging).size(), size_t(1));
+}
+
+void BeginTest::guideFocusStaysByHand() {
+    begin(scenario());
+    window_->showStation("Focus");
+    Station* focus = station("Focus");
+    page(focus, "Focus run");
+    focus->findChild<QComboBox*>("focusCamera")->setCurrentIndex(0);
+    QVERIFY(!focus->primary()->isEnabled());
+    QVERIFY2(said(focus).contains("by hand"), qPrintable(said(focus)));
+    page(focus, "Frames");
+    QVERIFY(focus->primary()->isEnabled());
+}
+
+void BeginTest::focuserThatDoesNotMove() {
+    Scenario s = scenario();
+    s.imagingFocuser.fault = SimFocuserSetup::Fault::stuck;
+    begin(s);
+    window_->showStation("Focus");
+    Station* focus = station("Focus");
+    page(focus, "Focus run");
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(window_->session().problem().has_value());
+    QVERIFY2(window_->session().problem()->what.find("does not move") != std::string::npos,
+             window_->session().problem()->text().c_str());
+    QVERIFY(focus->primary()->isEnabled());
+}
+
+void BeginTest::stopPutsItBack() {
+    Scenario s = scenario();
+    s.imagingFocus_um = 300.0;
+    begin(s);
+    window_->showStation("Focus");
+    Station* focus = station("Focus");
+    page(focus, "Focus run");
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    QTest::mouseClick(focus->primary(), Qt::LeftButton); // Stop the run
+    QVERIFY(waitIdle());
+    // But for the play, which may stand on either side.
+    QVERIFY(std::abs(window_->session().simulatedNight().trueDefocus_um(CameraRole::imaging) - 300.0) <
+            s.imagingFocuser.step_um * (s.imagingFocuser.play_steps + 2.0));
+    QVERIFY(!said(focus).contains("Sharp"));
+}
+
+void BeginTest::moveByHand() {
+    Scenario s = scenario();
+    begin(s);
+    window_->showStation("Focus");
+    Station* focus = station("Focus");
+    page(focus, "Focus run");
+    auto* to = focus->findChild<QDoubleSpinBox*>("focuserTo");
+    to->setValue(s.imagingFocuser.begin_steps + 150.0);
+    focus->findChild<QPushButton*>("focuserMove")->click();
+    QVERIFY(waitIdle());
+    QVERIFY2(said(focus).contains(QString::number(s.imagingFocuser.begin_steps + 150)),
+             qPrintable(said(focus)));
+    QVERIFY(std::abs(window_->session().simulatedNight().trueDefocus_um(CameraRole::imaging) -
+                     150.0 * s.imagingFocuser.step_um) < 2.0);
+}
+
+void BeginTest::maskIsRead() {
+    Scenario s = scenario();
+    s.imagingFocus_um = 150.0;
+    s.target = {Angle::fromDeg(51.08070872), Angle::fromDeg(49.86117958)}; // α Persei
+    s.targetName = "Mirfak";
+    begin(s);
+    window_->showStation("Centre");
+    QTest::mouseClick(station("Centre")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    window_->handsSheet()->show();
+    window_->handsSheet()->findChild<QCheckBox*>("imagingMask")->click();
+    window_->showStation("Focus");
+    Station* focus = station("Focus");
+    page(focus, "Mask");
+    focus->findChild<QComboBox*>("focusCamera")->setCurrentIndex(1);
+    focus->findChild<QDoubleSpinBox*>("exposure")->setValue(15.0);
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    ReadOut* off = readOut(focus, "From the focus");
+    QVERIFY(QTest::qWaitFor([&] { return off->value().toDouble() > 0.0; }, 120000));
+    QVERIFY2(std::abs(off->value().toDouble() - 150.0) < 15.0, qPrintable(off->value()));
+    QVERIFY(focus->findChild<MaskDial*>()->words().contains("middle spike is off to the"));
+    QTest::mouseClick(focus->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QCOMPARE(focus->state(), StationState::attention);
+}
+
+void BeginTest::frameTurnCentre() {
+    begin(scenario());
+    window_->showStation("Centre");
+    Station* centre = station("Centre");
+    QTest::mouseClick(centre->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    page(centre, "Framing");
+    auto* map = centre->findChild<FramingMap*>();
+    QVERIFY(QTest::qWaitFor([&] { return map->shown().stars.size() > 50; }, 20000));
+    QVERIFY(map->shown().objects.size() > 3);
+    QVERIFY(map->shown().solved.has_value());
+    // As the camera lies, nothing need be turned.
+    ReadOut* turn = readOut(centre, "Turn the camera by");
+    QVERIFY2(turn->note().contains("as wanted"), qPrintable(turn->note()));
+    const double lies = map->shown().solved->angle_deg;
+    auto* angle = centre->findChild<QDoubleSpinBox*>("angle");
+    angle->setFocus();
+    angle->selectAll();
+    QTest::keyClicks(angle, QString::number(std::remainder(lies - 34.0, 360.0), 'f', 1));
+    QTest::keyClick(angle, Qt::Key_Return);
+    QVERIFY2(std::abs(turn->value().toDouble() - 34.0) < 0.15, qPrintable(turn->value()));
+    // Position angles grow counter-clockwise on the sky: a smaller one is reached clockwise.
+    QVERIFY2(turn->note().startsWith("clockwise"), qPrintable(turn->note()));
+    QVERIFY(panelText().contains("from the wanted angle"));
+    // By hand on the map.
+    const QPoint middle = map->rect().center();
+    Q_EMIT map->turned(lies);
+    QVERIFY2(turn->note().contains("as wanted"), qPrintable(turn->note()));
+    Q_UNUSED(middle);
+    // Upside down is the same frame.
+    Q_EMIT map->turned(lies + 180.0);
+    QVERIFY2(turn->value().toDouble() < 0.1, qPrintable(turn->value()));
+    // Looking while turning.
+    Q_EMIT map->turned(lies + 20.0);
+    centre->findChild<QPushButton*>("turnCamera")->click();
+    QVERIFY(QTest::qWaitFor(
+        [&] { return said(centre).contains("Turn the camera by 20.0° counter-clockwise"); }, 60000));
+    QTest::mouseClick(centre->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QCOMPARE(window_->session().targets().size(), size_t(1));
+}
+
+void BeginTest::bothCamerasOnTheSky() {
+    begin(scenario());
+    window_->showStation("Centre");
+    Station* centre = station("Centre");
+    QTest::mouseClick(centre->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    page(centre, "Framing");
+    centre->findChild<QPushButton*>("bothCameras")->click();
+    QVERIFY(waitIdle());
+    QVERIFY2(!window_->session().problem(),
+             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    const auto& offset = window_->session().rig().guideOffset;
+    QVERIFY(offset.has_value());
+    QVERIFY(std::abs(std::hypot(offset->right_arcmin, offset->up_arcmin) - std::hypot(20.0, 9.0)) < 2.0);
+    QVERIFY2(panelText().contains("The guide camera looks"), qPrintable(panelText()));
+    QVERIFY(centre->findChild<FramingMap*>()->shown().guide.has_value());
+}
+
+void BeginTest::wantedAngleComesBack() {
+    begin(scenario());
+    window_->showStation("Centre");
+    Station* centre = station("Centre");
+    auto* angle = centre->findChild<QDoubleSpinBox*>("angle");
+    angle->setFocus();
+    angle->selectAll();
+    QTest::keyClicks(angle, "58");
+    QTest::keyClick(angle, Qt::Key_Return);
+    QVERIFY(window_->session().flush(20.0));
+    begin(scenario());
+    window_->showStation("Centre");
+    QCOMPARE(station("Centre")->findChild<QDoubleSpinBox*>("angle")->value(), 58.0);
+    auto* list = station("Centre")->findChild<QListWidget*>("targets");
+    QCOMPARE(list->count(), 1);
+    QVERIFY2(list->item(0)->text().contains("58.0°"), qPrintable(list->item(0)->text()));
+    // Forgotten again.
+    station("Centre")->findChild<QPushButton*>("forgetTarget")->click();
+    QCOMPARE(list->count(), 0);
+}
+
+void BeginTest::targetsThatNeverRise() {
+    begin(scenario());
+    window_->showStation("Centre");
+    Station* centre = station("Centre");
+    auto* search = centre->findChild<QLineEdit*>("search");
+    search->setText("10 45 03 -59 41 04");
+    QTest::keyClick(search, Qt::Key_Return);
+    QVERIFY2(panelText().contains("does not come free tonight"), qPrintable(panelText()));
+    QVERIFY(readOut(centre, "Best hours")->note().contains("does not come free"));
+    QVERIFY(!centre->primary()->isEnabled());
+}
+
+void BeginTest::unsolvedOffersWhatToTry() {
+    Scenario s = scenario();
+    s.imagingFocus_um = 6000.0; // nothing but wide, faint discs
+    begin(s);
+    window_->showStation("Centre");
+    Station* centre = station("Centre");
+    auto* longer = centre->findChild<QPushButton*>("retryLonger");
+    QVERIFY(!longer->isVisible());
+    QTest::mouseClick(centre->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(window_->session().problem().has_value());
+    QVERIFY(longer->isVisible());
+    QVERIFY(centre->findChild<QPushButton*>("retryBlind")->isVisible());
+    QVERIFY(centre->findChild<QPushButton*>("retryScale")->isVisible());
+    // Sharp again, it comes right.
+    Scenario sharp = scenario();
+    begin(sharp);
+    window_->showStation("Centre");
+    QTest::mouseClick(station("Centre")->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(!station("Centre")->findChild<QPushButton*>("retryLonger")->isVisible());
+}
+
+void BeginTest::centringIsRemembered() {
+    begin(scenario());
+    window_->showStation("Centre");
+    Station* centre = station("Centre");
+    page(centre, "Centring");
+    centre->findChild<QDoubleSpinBox*>("tolerance")->setValue(45.0);
+    centre->findChild<QDoubleSpinBox*>("settle")->setValue(7.0);
+    centre->findChild<QDoubleSpinBox*>("solveBin")->setValue(2.0);
+    QVERIFY(window_->session().flush(20.0));
+    begin(scenario());
+    centre = station("Centre");
+    QCOMPARE(centre->findChild<QDoubleSpinBox*>("tolerance")->value(), 45.0);
+    QCOMPARE(centre->findChild<QDoubleSpinBox*>("settle")->value(), 7.0);
+    QCOMPARE(centre->findChild<QDoubleSpinBox*>("solveBin")->value(), 2.0);
+}
+
+NORDSTJERNA_TEST(BeginTest)
+#include "begin_test.moc"
