@@ -212,6 +212,14 @@ void MainWindow::buildMenus() {
         showStation(tr("Focus"));
         perform("focus.start");
     });
+    add(night, tr("Focus run"), QKeySequence("Ctrl+Shift+U"), [this] {
+        showStation(tr("Focus"));
+        perform("focus.run");
+    });
+    add(night, tr("Focus by a mask"), {}, [this] {
+        showStation(tr("Focus"));
+        perform("focus.mask");
+    });
     add(night, tr("Take darks…"), QKeySequence("Ctrl+D"), [this] {
         showStation(tr("Focus"));
         perform("focus.darks");
@@ -235,6 +243,18 @@ void MainWindow::buildMenus() {
     add(night, tr("Centre the target"), QKeySequence("Ctrl+E"), [this] {
         showStation(tr("Centre"));
         perform("centre.go");
+    });
+    add(night, tr("Frame the target"), {}, [this] {
+        showStation(tr("Centre"));
+        perform("centre.framing");
+    });
+    add(night, tr("Turn the camera"), {}, [this] {
+        showStation(tr("Centre"));
+        perform("centre.turn");
+    });
+    add(night, tr("Both cameras on the sky"), {}, [this] {
+        showStation(tr("Centre"));
+        perform("centre.both");
     });
     add(night, tr("Measure guide rates"), QKeySequence("Ctrl+R"), [this] {
         showStation(tr("Rates"));

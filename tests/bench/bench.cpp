@@ -12,6 +12,7 @@ extern "C" {
 #include <sep.h>
 }
 
+#include "begin_bench.h"
 #include "bench_clock.h"
 #include "core/base/random.h"
 #include "core/base/statistics.h"
@@ -412,6 +413,10 @@ int main(int argc, char** argv) {
     }
     QApplication app(argc, argv);
     QApplication::setStyle("Fusion");
+    if (argc > 1 && std::string(argv[1]) == "begin") {
+        benchBegin();
+        return 0;
+    }
     if (argc > 1 && std::string(argv[1]) == "log") {
         loadTypefaces();
         benchLog();

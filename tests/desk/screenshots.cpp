@@ -426,7 +426,7 @@ int main(int argc, char** argv) {
     w.session().stop();
     waitIdle(w);
     free->showPage(FreeStation::Page::spectrum);
-    shoot(w, "free-spectrum");
+    shootMore(w, "free-spectrum");
     free->showPage(FreeStation::Page::backlash);
     free->primary()->click();
     waitIdle(w);

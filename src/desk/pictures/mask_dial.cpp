@@ -57,9 +57,10 @@ void MaskDial::draw(QPainter& p, const QRectF& area) {
     p.setFont(textFont(14));
     p.drawText(QRectF(big.left() + width + 8, big.top() + 10, 300, 22), Qt::AlignLeft,
                tr("px ± %1").arg(qs(formatNumber(r.offset_px.sigma, r.offset_px.sigma < 0.01 ? 3 : 2))));
-    QString um = tr("%1 µm from the focus").arg(qs(formatMeasured(shown_.off_um, "", 1)));
+    QString um = tr("%1 µm from the focus").arg(qs(formatMeasured(shown_.off_um, "", 2)));
     if (shown_.step_um > 0.0)
-        um += tr(", %1 steps").arg(qs(formatNumber(shown_.off_um.value / shown_.step_um, 0)));
+        um += tr(", %1").arg(
+            qs(formatCount(static_cast<int>(std::lround(shown_.off_um.value / shown_.step_um)), "step")));
     p.drawText(QRectF(big.left() + width + 8, big.top() + 34, 400, 22), Qt::AlignLeft, um);
     // The bar: the zone in its middle, as wide as it is.
     const double perPx =

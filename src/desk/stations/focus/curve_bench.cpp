@@ -60,6 +60,7 @@ QWidget* CurveBench::focuserCard() {
     formRow(form, tr("One step moves"), {step_});
     to_->setObjectName("focuserTo");
     go_->setObjectName("focuserMove");
+    go_->setProperty("compact", true);
     to_->setMinimumWidth(112);
     formRow(form, tr("Move to"), {to_, go_});
     form->addRow(learnt_);

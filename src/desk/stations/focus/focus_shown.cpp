@@ -180,7 +180,9 @@ void FocusStation::showMaskFigures() {
                                         1))));
     stars_->show(qs(formatNumber(um.value, 0)), "µm",
                  tr("± %1 · zone ±%2 · slits tilted by %3°")
-                     .arg(qs(formatNumber(um.sigma, um.sigma < 1.0 ? 1 : 0)),
+                     .arg(qs(formatNumber(um.sigma, um.sigma < 0.1   ? 2
+                                                    : um.sigma < 1.0 ? 1
+                                                                     : 0)),
                           qs(formatNumber(0.5 * criticalZone_um(optics.focalRatio()), 0)),
                           qs(formatNumber(maskTilt_deg(read), 0))));
     level_->show(qs(formatNumber(read.snr, 0)), "SNR", tr("50 reads to a tenth of a pixel"));

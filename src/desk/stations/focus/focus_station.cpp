@@ -385,6 +385,11 @@ bool FocusStation::perform(const QString& action) {
     if (action == "focus.darks" && doing_ != Doing::darks) {
         if (doing_ == Doing::frames)
             session().stop();
+        // Darks are the guide camera's.
+        if (doing_ == Doing::nothing) {
+            showPage(Page::frames);
+            camera_->setCurrentIndex(0);
+        }
         coverAsked_ = true;
         refresh();
         return true;
@@ -410,6 +415,8 @@ bool FocusStation::perform(const QString& action) {
     }
     if (action == "focus.start" && doing_ == Doing::nothing && !session().busy()) {
         coverAsked_ = false;
+        if (page_ == Page::curve)
+            showPage(Page::frames);
         startFrames();
         return true;
     }
