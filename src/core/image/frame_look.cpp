@@ -10,7 +10,7 @@ namespace nordstjerna {
 
 namespace {
 constexpr double deg = 180.0 / std::numbers::pi;
-constexpr double leastSnr = 20.0;
+constexpr double shapeSnr = 20.0;
 
 // A value with its weight: the mean of what is left after clipping, and how well it is known.
 Measured clippedMean(const std::vector<double>& values) {
@@ -111,7 +111,7 @@ FrameLook lookAt(const Frame& frame, const StarField& field) {
     for (const Star& s : field.stars) {
         if (look.shapes.size() >= FrameLook::mostShapes)
             break;
-        if (s.saturated || s.snr < leastSnr)
+        if (s.saturated || s.snr < shapeSnr)
             continue;
         if (const auto m = starMoments(frame, s))
             look.shapes.push_back({s.x, s.y, s.snr, *m});

@@ -10,7 +10,7 @@
 namespace nordstjerna {
 
 AltitudeStrip::AltitudeStrip(QWidget* parent) : Picture("altitude", parent) {
-    setMinimumSize(300, 104);
+    setMinimumSize(260, 92);
     setMaximumHeight(140);
 }
 

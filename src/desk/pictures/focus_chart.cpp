@@ -11,7 +11,7 @@
 namespace nordstjerna {
 
 FocusChart::FocusChart(QWidget* parent) : Picture("focus-curve", parent) {
-    setMinimumSize(300, 200);
+    setMinimumSize(260, 180);
 }
 
 void FocusChart::show(Shown shown) {
@@ -143,8 +143,8 @@ void FocusChart::draw(QPainter& p, const QRectF& area) {
     p.setPen(theme().muted);
     QString words = tr("●  reached outwards");
     if (!shown_.inward.empty())
-        words += tr("    ◁  reached inwards");
-    if (shown_.play_steps)
+        words += tr("    ◁  inwards");
+    if (shown_.play_steps && area.width() > 380.0)
         words += tr("    ⇄  backlash %1 steps").arg(qs(formatMeasured(*shown_.play_steps, "", 0)));
     p.drawText(QRectF(field_.left(), area.top() + 8, field_.width(), 16), Qt::AlignRight, words);
 }

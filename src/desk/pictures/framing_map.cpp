@@ -20,7 +20,7 @@ double longSide(const SkyObject& o) {
 } // namespace
 
 FramingMap::FramingMap(QWidget* parent) : Picture("framing", parent) {
-    setMinimumSize(300, 220);
+    setMinimumSize(260, 180);
     setMouseTracking(true);
 }
 

@@ -59,7 +59,7 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
     auto* side = new QVBoxLayout;
     side->setSpacing(8);
     side->addWidget(searchCard(), 3);
-    framing_->targetsCard()->setFixedWidth(300);
+    framing_->targetsCard()->setFixedWidth(268);
     side->addWidget(framing_->targetsCard(), 2);
     row->addLayout(side);
     bench()->addWidget(pages_);
@@ -139,7 +139,7 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
 QWidget* CentreStation::searchCard() {
     QFormLayout* form = nullptr;
     QFrame* card = formCard(tr("Target"), form);
-    card->setFixedWidth(300);
+    card->setFixedWidth(268);
     search_ = new QLineEdit;
     search_->setObjectName("search");
     search_->setAccessibleName(tr("Target to look for"));
@@ -148,6 +148,7 @@ QWidget* CentreStation::searchCard() {
     results_ = new QListWidget;
     results_->setObjectName("results");
     results_->setMinimumHeight(64);
+    results_->hide();
     results_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     results_->setTextElideMode(Qt::ElideRight);
     results_->setSpacing(2);
@@ -205,6 +206,12 @@ void CentreStation::search(const QString& text) {
     }
     if (results_->count())
         results_->setCurrentRow(0);
+    results_->setVisible(results_->count() > 0);
+}
+
+void CentreStation::resizeEvent(QResizeEvent*) {
+    // In a low window the solved frame is told by the figures alone.
+    measured_->setVisible(height() > 590);
 }
 
 void CentreStation::choose(int row) {

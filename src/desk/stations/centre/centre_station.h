@@ -31,6 +31,9 @@ public:
     bool perform(const QString& action) override;
     void arrive() override;
 
+protected:
+    void resizeEvent(QResizeEvent*) override;
+
 private:
     struct Seen {
         Progress progress;

@@ -16,13 +16,14 @@
 #include "desk/pictures/focus_chart.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/step_bar.h"
+#include "desk/widgets/wrap_label.h"
 
 namespace nordstjerna {
 
 CurveBench::CurveBench(Session& session, QObject* parent)
-    : QObject(parent), session_(session), page_(new QWidget), chart_(new FocusChart), place_(new QLabel),
-      learnt_(new QLabel), told_(new QLabel), step_(numberField(0, 1000, 3, "µm")),
-      to_(numberField(0, 1e7, 0, tr("steps"))), go_(new QPushButton(tr("Move"))),
+    : QObject(parent), session_(session), page_(new QWidget), chart_(new FocusChart), place_(new WrapLabel),
+      learnt_(new WrapLabel), told_(new WrapLabel), step_(numberField(0, 1000, 3, "µm")),
+      to_(numberField(0, 1e7, 0, "")), go_(new QPushButton(tr("Move"))),
       playAgain_(new QCheckBox(tr("measure the backlash again"))), end_(new QComboBox) {
     auto* row = new QHBoxLayout(page_);
     row->setContentsMargins(0, 0, 0, 0);
@@ -36,6 +37,7 @@ CurveBench::CurveBench(Session& session, QObject* parent)
     form->addRow(told_);
     told_->setWordWrap(true);
     told_->setObjectName("muted");
+    words_ = card;
     right->addWidget(card);
     right->addStretch();
     row->addLayout(right);
@@ -48,7 +50,7 @@ CurveBench::CurveBench(Session& session, QObject* parent)
 QWidget* CurveBench::focuserCard() {
     QFormLayout* form = nullptr;
     QFrame* card = formCard(tr("Focuser"), form);
-    card->setFixedWidth(290);
+    card->setFixedWidth(268);
     for (QLabel* l : {place_, learnt_}) {
         l->setWordWrap(true);
         l->setObjectName("muted");
@@ -61,7 +63,6 @@ QWidget* CurveBench::focuserCard() {
     to_->setObjectName("focuserTo");
     go_->setObjectName("focuserMove");
     go_->setProperty("compact", true);
-    to_->setMinimumWidth(112);
     formRow(form, tr("Move to"), {to_, go_});
     form->addRow(learnt_);
     end_->addItems({tr("end at the best place"), tr("go back to where it began")});
@@ -80,6 +81,11 @@ QWidget* CurveBench::focuserCard() {
     });
     connect(go_, &QPushButton::clicked, this, [this] { moveTo(to_->value()); });
     return card;
+}
+
+void CurveBench::setRoomy(bool roomy) {
+    words_->setVisible(roomy);
+    learnt_->setVisible(roomy);
 }
 
 const FocuserSpec& CurveBench::spec() const {

@@ -36,6 +36,8 @@ public:
     std::optional<Measured> expected() const;
     void moveTo(double steps);
     void refresh();
+    // In a low window the focuser matters more than what the curve says in words.
+    void setRoomy(bool roomy);
 
 Q_SIGNALS:
     void frame(std::shared_ptr<const nordstjerna::Frame> frame);
@@ -62,6 +64,7 @@ private:
 
     Session& session_;
     QWidget* page_;
+    QWidget* words_ = nullptr;
     FocusChart* chart_;
     QLabel *place_, *learnt_, *told_;
     NumberField *step_, *to_;

@@ -172,6 +172,7 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
 void FocusStation::resizeEvent(QResizeEvent*) {
     // In a low window the star itself matters more.
     effectsCard_->setVisible(height() > 590);
+    curve_->setRoomy(height() > 590);
 }
 
 CameraRole FocusStation::camera() const {
