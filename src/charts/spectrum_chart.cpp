@@ -52,7 +52,8 @@ void drawDiamond(QPainter& p, QPointF at, double size, bool filled, const QColor
 } // namespace
 
 void SpectrumChart::show(const PeriodicResult& ra, const PeriodicResult& dec,
-                         const std::optional<PeriodicResult>& before) {
+                         const std::optional<PeriodicResult>& before, const QString& otherName) {
+    beforeName_ = otherName.isEmpty() ? tr("RA before") : otherName;
     ra_ = ra;
     dec_ = dec;
     before_ = before && drawable(*before) ? before : std::nullopt;
@@ -200,7 +201,7 @@ void SpectrumChart::draw(QPainter& p, const QRectF& area, const ViewRange& view)
     std::vector<LegendEntry> legend{{tr("RA"), ra, LegendEntry::Mark::none, theme().ra},
                                     {tr("Dec"), dec, LegendEntry::Mark::none, theme().dec}};
     if (before_)
-        legend.push_back({tr("RA before"), former, LegendEntry::Mark::none, theme().muted});
+        legend.push_back({beforeName_, former, LegendEntry::Mark::none, theme().muted});
     legend.push_back({tr("1 % false alarm"), alarm, LegendEntry::Mark::none, theme().text});
     drawLegend(p, QRectF(plot_.left() + 90, area.top() + 8, plot_.width() - 90, 18), legend);
 }

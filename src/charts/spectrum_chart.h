@@ -11,9 +11,9 @@ namespace nordstjerna {
 
 class SpectrumChart : public Chart {
 public:
-    // before: of an earlier run, for comparison.
-    void show(const PeriodicResult& ra, const PeriodicResult& dec,
-              const std::optional<PeriodicResult>& before);
+    // other: RA of another run, for comparison, by its name in the legend.
+    void show(const PeriodicResult& ra, const PeriodicResult& dec, const std::optional<PeriodicResult>& other,
+              const QString& otherName = {});
     void clear() { ra_.reset(); }
 
     void draw(QPainter& p, const QRectF& area, const ViewRange& view) override;
@@ -27,6 +27,7 @@ private:
     void drawPeriods(QPainter& p) const;
     void drawLines(QPainter& p) const;
     std::optional<PeriodicResult> ra_, dec_, before_;
+    QString beforeName_;
     double shortest_s_ = 1.0, longest_s_ = 10.0; // in view
     double top_arcsec_ = 1.0;
 };

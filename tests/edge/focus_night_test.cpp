@@ -4,6 +4,7 @@
 #include "core/focus/critical_zone.h"
 #include "core/focus/heat.h"
 #include "core/focus/mask_read_out.h"
+#include "core/procedure/both_fields.h"
 #include "core/procedure/focus_run.h"
 #include "core/procedure/focus_watch.h"
 #include "edge/devices/sim/simulated_night.h"
@@ -70,6 +71,8 @@ private slots:
     void slippingIsNoticed();
     void failuresAreTold_data();
     void failuresAreTold();
+    void bothFields_data();
+    void bothFields();
     void maskTellsHowFar_data();
     void maskTellsHowFar();
 };
@@ -194,6 +197,55 @@ void FocusNightTest::failuresAreTold() {
     RunnerControl control;
     const auto done = runProcedure(run, d, control);
     QVERIFY(!done && done.error().what.find("no focuser") != std::string::npos);
+}
+
+void FocusNightTest::bothFields_data() {
+    QTest::addColumn<double>("latitude");
+    QTest::addColumn<double>("hourAngle");
+    QTest::addColumn<bool>("mirrored");
+    QTest::newRow("north, east") << 58.35 << -3.0 << false;
+    QTest::newRow("north, west, mirrored") << 58.35 << 2.0 << true;
+    QTest::newRow("south, east, mirrored") << -33.0 << -2.0 << true;
+    QTest::newRow("south, west") << -33.0 << 3.0 << false;
+}
+
+// The guide scope looks beside the telescope by what the scenario says, on both sides of the meridian, in
+// both hemispheres; how the guide camera is mirrored changes nothing of where it looks.
+void FocusNightTest::bothFields() {
+    QFETCH(double, latitude);
+    QFETCH(double, hourAngle);
+    QFETCH(bool, mirrored);
+    Scenario s = focusNight();
+    s.rig.site.latitude = Angle::fromDeg(latitude);
+    s.rig.horizon = {};
+    s.rig.imagingCamera.pixel_um = 9.0; // a field wide enough for the index
+    s.guideMirrored = mirrored;
+    s.guideAside_arcmin = 31.0;
+    s.guideAbove_arcmin = -17.0;
+    SimulatedNight night(s, sharedIndex());
+    StopFlag halt{false};
+    Devices d = night.devices();
+    QVERIFY(d.mount->setTracking(true).has_value());
+    QVERIFY(d.mount->slew({Angle::fromHours(hourAngle), Angle::fromDeg(latitude > 0.0 ? 42.0 : -35.0)}, halt)
+                .has_value());
+    BothFields both(s.rig, 4.0, 3.0);
+    RunnerControl control;
+    const auto done = runProcedure(both, d, control);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(both.result().has_value());
+    const BothFieldsResult& r = *both.result();
+    const double apart =
+        std::acos(std::cos(31.0 / 60.0 * M_PI / 180.0) * std::cos(17.0 / 60.0 * M_PI / 180.0)) * 180.0 /
+        M_PI * 60.0;
+    // The mount creeps on between the two frames by its pole error, some seconds of arc at most.
+    QVERIFY2(std::abs(r.apart_arcmin - apart) * 60.0 < 4.0,
+             qPrintable(QString("%1 for %2").arg(r.apart_arcmin).arg(apart)));
+    QVERIFY(std::abs(std::hypot(r.offset.right_arcmin, r.offset.up_arcmin) - apart) < 0.1);
+    QCOMPARE(r.guide.plane.mirrored(), mirrored);
+    // Turned as the scenario says, seen in the imaging frame.
+    const double turn = std::remainder(s.guideRoll_deg - s.imagingRoll_deg, 360.0);
+    QVERIFY2(std::abs(std::remainder(r.offset.turn_deg - turn, 360.0)) < 0.6,
+             qPrintable(QString("%1 for %2").arg(r.offset.turn_deg).arg(turn)));
 }
 
 void FocusNightTest::maskTellsHowFar_data() {

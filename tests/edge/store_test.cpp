@@ -191,6 +191,16 @@ void StoreTest::rigRoundTrip() {
     QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
     QCOMPARE(rigToJson(*back).dump(), rigToJson(*rig).dump());
     QCOMPARE(back->horizon.points().size(), rig->horizon.points().size());
+    Rig fitted = *rig;
+    fitted.imagingFocuser = {1.9, 74.0, 2.0};
+    fitted.guideFocuser = {0.0, -1.0, 0.0};
+    fitted.guideOffset = GuideOffset{4.8, 26.25, -68.5};
+    QVERIFY(writeRig(path("fitted.json"), fitted).has_value());
+    const auto fittedBack = readRig(path("fitted.json"));
+    QVERIFY2(fittedBack.has_value(), fittedBack ? "" : fittedBack.error().text().c_str());
+    QCOMPARE(rigToJson(*fittedBack).dump(), rigToJson(fitted).dump());
+    QCOMPARE(fittedBack->imagingFocuser.play_steps, 74.0);
+    QCOMPARE(fittedBack->guideOffset->up_arcmin, 26.25);
     Rig impossible = *rig;
     impossible.guideCamera.pixel_um = 0;
     QVERIFY(!writeRig(path("rig.json"), impossible));

@@ -146,7 +146,7 @@ void CurveBench::begin(double exposure_s, StepBar* bar) {
                 bar->show(s.progress);
             if (fresh && s.frame)
                 Q_EMIT frame(s.frame);
-            show();
+            refresh();
             Q_EMIT changed();
         },
         [this, bar](const std::shared_ptr<FocusRun>& run, const Expected<void>&) {
@@ -203,6 +203,12 @@ void CurveBench::moveTo(double steps) {
     if (!session_.working())
         moving_ = false;
     refresh();
+}
+
+std::optional<Measured> CurveBench::newestHfd_px() const {
+    if (!seen_.inward.empty())
+        return seen_.inward.back().hfd_px;
+    return seen_.points.empty() ? std::nullopt : std::optional(seen_.points.back().hfd_px);
 }
 
 std::optional<Measured> CurveBench::expected() const {

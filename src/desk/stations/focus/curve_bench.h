@@ -31,6 +31,8 @@ public:
     const std::optional<FocusResult>& result() const { return seen_.result; }
     const std::optional<FocuserState>& focuser() const { return state_; }
     int frames() const { return seen_.exposures; }
+    // Of the newest frame of the run; absent before the first.
+    std::optional<Measured> newestHfd_px() const;
     std::vector<Finding> findings() const;
     // Where it should be sharp at the present temperature, and how far that is from where it stands.
     std::optional<Measured> expected() const;

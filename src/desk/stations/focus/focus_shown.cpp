@@ -202,7 +202,13 @@ void FocusStation::showCurveFigures() {
     };
     const auto& r = curve_->result();
     if (!r) {
-        hfd_->showNothing(curve_->running() ? tr("frame %1").arg(curve_->frames()) : tr("not run yet"));
+        const auto newest = curve_->newestHfd_px();
+        const QString which = curve_->running() ? tr("frame %1").arg(curve_->frames()) : tr("not run yet");
+        if (curve_->running() && newest)
+            hfd_->show(qs(formatNumber(newest->value, 2)), "px",
+                       tr("± %1 · %2").arg(qs(formatNumber(newest->sigma, 2)), which));
+        else
+            hfd_->showNothing(which);
         stars_->showNothing("");
         before(tr("not measured"));
         return;

@@ -105,7 +105,8 @@ void ComparePage::compare() {
             std::optional<PeriodicResult> other;
             if (second_.story && second_.story->motion.ra.periodic.spectrum.power.size() > 4)
                 other = second_.story->motion.ra.periodic;
-            spectrum_->show(first_.story->motion.ra.periodic, first_.story->motion.dec.periodic, other);
+            spectrum_->show(first_.story->motion.ra.periodic, first_.story->motion.dec.periodic, other,
+                            tr("RA of the other run"));
         }
     } else if (!second_.trouble.empty()) {
         hint = qs(second_.trouble);
