@@ -5,6 +5,11 @@
 
 namespace nordstjerna {
 
+double takeUp_steps(const FocuserSpec& f) {
+    constexpr double unknown = 500.0;
+    return f.play_steps >= 0.0 ? f.play_steps + 4.0 * f.playSigma_steps + 2.0 : unknown;
+}
+
 std::optional<PlayEstimate> estimatePlay(const FocusCurve& curve, double low, double high,
                                          const std::vector<InwardFrame>& frames) {
     if (frames.empty())

@@ -5,8 +5,13 @@
 #include <vector>
 
 #include "core/focus/focus_curve.h"
+#include "core/rig/rig.h"
 
 namespace nordstjerna {
+
+// How far to go past a place so that the play is surely taken up on the way back: what was measured and four
+// standard deviations; as much as any focuser has where nothing was.
+double takeUp_steps(const FocuserSpec& focuser);
 
 // Frames taken while moving inwards from a place that was reached by moving outwards. The camera stays there
 // until the play is used up, and is then ahead of the focuser's count by it; how far, the size of its stars

@@ -11,7 +11,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double unknownPlay_steps = 500.0;
 constexpr int mostExposures = 26;
 constexpr int mostEmpty = 3;
 constexpr double longest_s = 20.0;
@@ -38,12 +37,11 @@ FocusRun::FocusRun(FocusRunSetup setup) : setup_(std::move(setup)), exposure_s_(
 }
 
 double FocusRun::takeUp() const {
-    const FocuserSpec& f = setup_.focuser();
+    FocuserSpec f = setup_.focuser();
     if (play_ && play_->certain)
-        return play_->steps.value + 4.0 * play_->steps.sigma + 2.0;
-    if (f.play_steps >= 0.0)
-        return f.play_steps + 4.0 * f.playSigma_steps + 2.0;
-    return std::min(unknownPlay_steps, 0.4 * (state_->highest - state_->lowest));
+        f.play_steps = play_->steps.value, f.playSigma_steps = play_->steps.sigma;
+    const double steps = takeUp_steps(f);
+    return f.play_steps >= 0.0 ? steps : std::min(steps, 0.4 * (state_->highest - state_->lowest));
 }
 
 double FocusRun::distance(double hfd_px) const {
@@ -388,7 +386,7 @@ Step FocusRun::beginPlay() {
         return toBest();
     phase_ = Phase::play;
     turned_ = state_->steps;
-    const double to = std::max(std::min(turned_ - unknownPlay_steps, curve_->best_steps.value - 2.5 * knee),
+    const double to = std::max(std::min(turned_ - takeUp_steps({}), curve_->best_steps.value - 2.5 * knee),
                                turned_ - 13.0 * knee);
     return goInwards(to);
 }

@@ -50,6 +50,10 @@ public:
     explicit FocusRun(FocusRunSetup setup);
     Progress progress() const override;
     std::string name() const override { return "Focus run"; }
+    // The guide star does not move while the other camera is focused, unless both hang on one focuser.
+    bool besideGuiding() const override {
+        return setup_.camera == CameraRole::imaging && !setup_.rig.offAxis;
+    }
 
     const FocusRunSetup& setup() const { return setup_; }
     const std::vector<CurvePoint>& points() const { return points_; }

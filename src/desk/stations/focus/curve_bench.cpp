@@ -92,11 +92,6 @@ const FocuserSpec& CurveBench::spec() const {
     return camera_ == CameraRole::guide ? session_.rig().guideFocuser : session_.rig().imagingFocuser;
 }
 
-double CurveBench::takeUp() const {
-    constexpr double unknown = 500.0;
-    return spec().play_steps >= 0.0 ? spec().play_steps + 4.0 * spec().playSigma_steps + 2.0 : unknown;
-}
-
 void CurveBench::setCamera(CameraRole camera) {
     if (camera == camera_)
         return;
@@ -186,7 +181,7 @@ void CurveBench::moveTo(double steps) {
         return;
     moving_ = true;
     session_.run<FocuserMove, std::optional<FocuserState>>(
-        std::make_shared<FocuserMove>(camera_, std::round(steps), takeUp()),
+        std::make_shared<FocuserMove>(camera_, std::round(steps), takeUp_steps(spec())),
         [](const FocuserMove& m) { return m.state(); },
         [this](const std::optional<FocuserState>& s) {
             if (s)

@@ -62,7 +62,6 @@ private:
     void show();
     QString resultText() const;
     const FocuserSpec& spec() const;
-    double takeUp() const;
 
     Session& session_;
     QWidget* page_;

@@ -296,7 +296,7 @@ void FocusStation::sayWhatNext() {
         setPrimary(tr("It is covered: take darks"), !session().busy());
     } else if (uncover_) {
         say(tr("darks"), tr("The darks are kept and in use. Uncover the guide scope, then go on."));
-        setPrimary(tr("Start frames"), !session().busy());
+        setPrimary(tr("Start frames"), mayStart());
     } else if (page_ == Page::curve) {
         if (!curve_->fitted())
             say("", tr("No motor moves the %1: focus it by hand with Frames or Mask.")
@@ -307,18 +307,18 @@ void FocusStation::sayWhatNext() {
                                      : tr("The best place was not met again: see the findings."));
         else
             say("", tr("Point at a field with stars; the run finds the best place by itself."));
-        setPrimary(tr("Focus run"), !session().busy() && curve_->fitted());
+        setPrimary(tr("Focus run"), mayStart() && curve_->fitted());
     } else if (page_ == Page::mask) {
         say("",
             tr("Mask on, a bright star in the frame: frames are read as they come. Take it off afterwards."));
-        setPrimary(tr("Start frames"), !session().busy());
+        setPrimary(tr("Start frames"), mayStart());
     } else {
         say("",
             seen_.points.empty()
                 ? tr("Look at the %1's frames and bring the stars into focus.").arg(camera_->currentText())
             : ofGuide() ? tr("Click a star to choose it by hand, or go on.")
                         : tr("Sharp enough? Then go on."));
-        setPrimary(tr("Start frames"), !session().busy());
+        setPrimary(tr("Start frames"), mayStart());
     }
 }
 

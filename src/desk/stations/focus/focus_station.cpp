@@ -179,6 +179,11 @@ CameraRole FocusStation::camera() const {
     return camera_->currentIndex() == 0 ? CameraRole::guide : CameraRole::imaging;
 }
 
+bool FocusStation::mayStart() const {
+    const bool apart = !ofGuide() && (page_ != Page::curve || !session().rig().offAxis);
+    return !session().working() && (!session().guiding() || apart);
+}
+
 double FocusStation::scale_arcsec_px() const {
     const Scales s = scalesOf(session().rig());
     return ofGuide() ? s.guide_arcsec_px : s.image_arcsec_px;
@@ -248,7 +253,7 @@ void FocusStation::startFrames() {
             refresh();
             Q_EMIT changed();
         });
-    if (!session().busy())
+    if (!session().working())
         doing_ = Doing::nothing;
     refresh();
 }
@@ -395,9 +400,9 @@ bool FocusStation::perform(const QString& action) {
         refresh();
         return true;
     }
-    if (action == "focus.run" && doing_ == Doing::nothing && !session().busy()) {
+    if (action == "focus.run" && doing_ == Doing::nothing && !session().working()) {
         showPage(Page::curve);
-        if (curve_->fitted())
+        if (curve_->fitted() && mayStart())
             runFocus();
         return true;
     }

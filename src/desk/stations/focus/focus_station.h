@@ -49,6 +49,8 @@ private:
     CameraRole camera() const;
     bool ofGuide() const { return camera() == CameraRole::guide; }
     double scale_arcsec_px() const;
+    // Nothing stands in the way: the imaging camera is focused beside guiding, too.
+    bool mayStart() const;
     void runFocus();
     void showMask();
     void markSpikes();
