@@ -206,7 +206,9 @@ void CentreStation::search(const QString& text) {
     }
     if (results_->count())
         results_->setCurrentRow(0);
+    // What is found takes the room of the night's targets while one looks for another.
     results_->setVisible(results_->count() > 0);
+    framing_->targetsCard()->setVisible(results_->count() == 0);
 }
 
 void CentreStation::resizeEvent(QResizeEvent*) {
