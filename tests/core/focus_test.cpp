@@ -19,6 +19,12 @@ using namespace nordstjerna;
 
 namespace {
 
+#ifdef NORDSTJERNA_SANITIZED
+constexpr bool thinned = true; // the same ways, fewer of each
+#else
+constexpr bool thinned = false;
+#endif
+
 // A telescope with a focuser that can go wrong, and a sky of its own: stars as discs of the cone's width,
 // smeared by the air.
 struct FocusWorld {
@@ -309,11 +315,7 @@ void FocusTest::discsAreMeasured() {
 }
 
 void FocusTest::runsFindTheFocus() {
-#ifdef NORDSTJERNA_SANITIZED
-    constexpr int n = 24;
-#else
-    constexpr int n = 300;
-#endif
+    constexpr int n = thinned ? 5 : 300;
     int found = 0;
     int honest = 0;
     int playGood = 0;
@@ -389,7 +391,7 @@ void FocusTest::runsFindTheFocus() {
 }
 
 void FocusTest::stepNotKnown() {
-    for (int i = 0; i < 12; ++i) {
+    for (int i = 0; i < 12; i += thinned ? 5 : 1) {
         FocusWorld w(300 + static_cast<std::uint64_t>(i));
         w.play = 120.0;
         w.place(w.best_steps + (i - 5.5) * 2.0 * w.zone_steps(), 30.0);
@@ -425,7 +427,8 @@ void FocusTest::stopLeavesItAsItWas() {
 
 void FocusTest::spoiltFrameIsLeftOut() {
     int good = 0;
-    for (int i = 0; i < 20; ++i) {
+    constexpr int n = thinned ? 3 : 20;
+    for (int i = 0; i < n; ++i) {
         FocusWorld w(500 + static_cast<std::uint64_t>(i));
         w.place(w.best_steps - 6.0 * w.zone_steps(), 0);
         w.spoilt = 3 + i % 5;
@@ -433,7 +436,7 @@ void FocusTest::spoiltFrameIsLeftOut() {
         if (!w.run(run))
             good += std::abs(w.camera - w.best_steps) < 0.25 * w.zone_steps();
     }
-    QVERIFY2(good >= 19, qPrintable(QString::number(good)));
+    QVERIFY2(good >= n - 1, qPrintable(QString::number(good)));
 }
 
 void FocusTest::failures_data() {
@@ -545,7 +548,7 @@ void FocusTest::maskReadsTheOffset() {
     Random random(21);
     int within = 0;
     double worst = 0.0;
-    constexpr int n = 240;
+    constexpr int n = thinned ? 20 : 240;
     int read = 0;
     for (int i = 0; i < n; ++i) {
         const double offset = random.uniform(-12, 12);
@@ -569,7 +572,8 @@ void FocusTest::maskReadsTheOffset() {
     const QString told = QString("read %1, within 1σ %2, worst %3 px").arg(read).arg(within).arg(worst);
     qInfo("%s", qPrintable(told));
     QVERIFY2(read >= 0.98 * n, qPrintable(told));
-    QVERIFY2(within > 0.60 * read && within < 0.76 * read, qPrintable(told));
+    if (n >= 200)
+        QVERIFY2(within > 0.60 * read && within < 0.76 * read, qPrintable(told));
 }
 
 void FocusTest::maskNeedsABrightStar() {
