@@ -19,7 +19,7 @@ inline nordstjerna::Scenario demoScenario() {
         qFatal("%s", scenario.error().text().c_str());
     scenario->speed = 0.0;
     scenario->imagingFocus_um = 0.0; // as after a focus run
-    scenario->cooling_c_h = 0.0; // and as sharp all night
+    scenario->cooling_c_h = 0.0;     // and as sharp all night
     scenario->guideAside_arcmin = scenario->guideAbove_arcmin = 0.0;
     return *scenario;
 }
