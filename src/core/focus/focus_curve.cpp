@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "core/base/format.h"
-#include "core/base/statistics.h"
 
 namespace nordstjerna {
 
@@ -150,6 +149,18 @@ FocusCurve curveOf(const Fit& fit, const std::vector<const CurvePoint*>& used, b
 }
 } // namespace
 
+PointSpan spanOf(const std::vector<CurvePoint>& points) {
+    PointSpan span;
+    for (const CurvePoint* p : counted(points)) {
+        ++span.count;
+        span.low_steps = std::min(span.low_steps, p->steps);
+        span.high_steps = std::max(span.high_steps, p->steps);
+        span.least_px = std::min(span.least_px, p->hfd_px.value);
+        span.most_px = std::max(span.most_px, p->hfd_px.value);
+    }
+    return span;
+}
+
 double FocusCurve::at(double steps) const {
     return hyperbola({best_steps.value, hfd_px.value, slope_px.value, lopsided ? asymmetry.value : 0.0},
                      steps);
@@ -191,9 +202,7 @@ namespace {
 // The air: from frame to frame it makes the stars larger and smaller by a share of what it makes of them when
 // they are sharp; on a wide disc that is little.
 std::vector<CurvePoint> shaken(std::vector<CurvePoint> points, double share) {
-    double least = 1e300;
-    for (const CurvePoint* p : counted(points))
-        least = std::min(least, p->hfd_px.value);
+    const double least = spanOf(points).least_px;
     for (CurvePoint& p : points)
         p.hfd_px.sigma =
             std::hypot(p.hfd_px.sigma, share * least * std::min(1.0, least / std::max(p.hfd_px.value, 1e-9)));
@@ -229,7 +238,7 @@ CurvePoint* stranger(std::vector<CurvePoint>& points, double& off) {
 
 Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
     double off = 0.0;
-    while (counted(points).size() > 5) {
+    while (spanOf(points).count > 5) {
         CurvePoint* worst = stranger(points, off);
         if (!worst)
             break;
@@ -242,7 +251,7 @@ Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
     // How much the air shook tonight, by what the points scatter; a handful may lie well by chance, so what
     // is usual counts like one more.
     constexpr double trusted = 1.0;
-    const double freedom = static_cast<double>(counted(points).size()) - 3.0;
+    const double freedom = spanOf(points).count - 3.0;
     const double shake = std::clamp(
         usualShake * std::sqrt((trusted + freedom * first->residual * first->residual) / (trusted + freedom)),
         0.01, 0.4);
@@ -250,7 +259,7 @@ Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
     auto curve = fitHyperbola(weighed);
     if (!curve)
         return curve;
-    if (const auto both = counted(points).size() > 5 ? fitHyperbola(weighed, true) : curve;
+    if (const auto both = spanOf(points).count > 5 ? fitHyperbola(weighed, true) : curve;
         both && both->lopsided) {
         if (std::abs(both->asymmetry.value) > 3.0 * both->asymmetry.sigma &&
             std::abs(both->asymmetry.value) > 0.1)
@@ -265,9 +274,7 @@ Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
 // A disc and a blur do not add up to a hyperbola: near the lowest place half of the light lies within 0.59 of
 // the disc's width, far from it within 0.71.
 void allowForTheShape(std::vector<CurvePoint>& points) {
-    double least = 1e300;
-    for (const CurvePoint* p : counted(points))
-        least = std::min(least, p->hfd_px.value);
+    const double least = spanOf(points).least_px;
     for (CurvePoint& p : points) {
         const double share = std::clamp(0.04 * (p.hfd_px.value / least - 2.5), 0.0, 1.0);
         p.hfd_px.sigma = std::hypot(p.hfd_px.sigma, share * p.hfd_px.value);

@@ -16,6 +16,14 @@ struct CurvePoint {
     std::string leftOut; // why, if it does not count
 };
 
+// How far the points that count reach; of none, low and least are huge and high and most are not.
+struct PointSpan {
+    int count = 0;
+    double low_steps = 1e300, high_steps = -1e300;
+    double least_px = 1e300, most_px = 0.0;
+};
+PointSpan spanOf(const std::vector<CurvePoint>& points);
+
 struct FocusCurve {
     Measured best_steps;   // where the stars are smallest
     Measured hfd_px;       // there

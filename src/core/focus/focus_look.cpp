@@ -4,10 +4,12 @@
 #include <array>
 #include <cmath>
 #include <functional>
+#include <iterator>
+#include <optional>
+#include <utility>
 
 #include "core/base/statistics.h"
 #include "core/image/bin_frame.h"
-#include "core/image/star_detect.h"
 
 namespace nordstjerna {
 
@@ -22,21 +24,17 @@ struct Look : FocusLook {
     double noise = 0.0;          // of the pixels as binned
 };
 
-Look lookBinned(const Frame& frame, int by) {
+Look lookOf(const StarField& field, int by) {
+    constexpr double faintest = 8.0; // signal to noise
     Look look;
     look.bin = by;
-    DetectOptions options;
-    options.minSnr = 8.0;
-    options.most = 400;
-    const auto field = detectStars(frame, options);
-    if (!field)
-        return look;
-    look.background_adu = field->background;
-    look.noise = field->noise;
-    look.all = field->stars;
+    look.background_adu = field.background;
+    look.noise = field.noise;
+    std::copy_if(field.stars.begin(), field.stars.end(), std::back_inserter(look.all),
+                 [](const Star& s) { return s.snr >= faintest; });
     std::vector<double> hfd;
     std::vector<double> snr;
-    for (const Star& s : field->stars) { // brightest first
+    for (const Star& s : look.all) { // brightest first
         look.peak_adu = std::max(look.peak_adu, s.peak);
         look.saturated += s.saturated;
         if (s.saturated || s.snr < 12.0 || hfd.size() >= mostStars)
@@ -58,6 +56,12 @@ Look lookBinned(const Frame& frame, int by) {
     look.hfd_px = {by * middle, by * std::max({scatter, light, 0.002 * middle})};
     return look;
 }
+
+Look lookBinned(const Frame& frame, int by) {
+    const auto field = detectStars(binFrame(frame, by));
+    return field ? lookOf(*field, by) : Look{};
+}
+
 // A disc is as bright in each pixel as it is on the whole. Neighbours that ran into one another when the
 // pixels were added up are not: they stand out of it.
 bool evenlyLit(const Frame& frame, const Look& look, double noise) {
@@ -104,20 +108,27 @@ bool staysWhole(const Look& look, const Look& finer) {
 } // namespace
 
 FocusLook lookForFocus(const Frame& frame) {
-    const Look finest = lookBinned(frame, 1);
+    const auto field = detectStars(frame);
+    return field ? lookForFocus(frame, *field) : FocusLook{};
+}
+
+FocusLook lookForFocus(const Frame& frame, const StarField& found) {
+    const Look finest = lookOf(found, 1);
+    std::optional<Look> next; // already looked at
     for (int bin = coarsest; bin > 1; bin /= 2) {
         if (frame.width / bin < 40 || frame.height / bin < 40)
             continue;
-        const Look look = lookBinned(binFrame(frame, bin), bin);
-        if (look.stars == 0 || look.hfd_px.value < fillsPixels * bin ||
-            !evenlyLit(frame, look, finest.noise) ||
-            !staysWhole(look, bin == 2 ? finest : lookBinned(binFrame(frame, bin / 2), bin / 2)))
+        const Look look = next ? *std::exchange(next, std::nullopt) : lookBinned(frame, bin);
+        if (look.stars == 0 || look.hfd_px.value < fillsPixels * bin || !evenlyLit(frame, look, finest.noise))
             continue;
-        FocusLook found = look;
-        found.saturated = finest.saturated;
-        found.peak_adu = finest.peak_adu;
-        found.background_adu = finest.background_adu;
-        return found;
+        next = bin == 2 ? finest : lookBinned(frame, bin / 2);
+        if (!staysWhole(look, *next))
+            continue;
+        FocusLook wide = look;
+        wide.saturated = finest.saturated;
+        wide.peak_adu = finest.peak_adu;
+        wide.background_adu = finest.background_adu;
+        return wide;
     }
     return finest;
 }

@@ -3,6 +3,7 @@
 
 #include "core/base/measured.h"
 #include "core/image/frame.h"
+#include "core/image/star_detect.h"
 
 namespace nordstjerna {
 
@@ -19,5 +20,7 @@ struct FocusLook {
 // pixels wide they are stars like others. The coarsest look at which the stars fill several pixels counts. A
 // frame that cannot be searched has no stars.
 FocusLook lookForFocus(const Frame& frame);
+// The same where the frame's stars have been found already.
+FocusLook lookForFocus(const Frame& frame, const StarField& found);
 
 } // namespace nordstjerna

@@ -1,6 +1,7 @@
 // The way to a known field, shared by several procedures: slew, settle, expose, solve.
 #pragma once
 
+#include "core/procedure/camera_side.h"
 #include "core/procedure/procedure.h"
 #include "core/rig/rig.h"
 
@@ -47,8 +48,5 @@ private:
     std::shared_ptr<const Frame> frame_;
     std::optional<SolvedFrame> solved_;
 };
-
-// Expected scale of one camera of the rig, ″ per binned pixel.
-double scaleOf(const Rig& rig, CameraRole camera);
 
 } // namespace nordstjerna

@@ -11,7 +11,7 @@
 namespace nordstjerna {
 
 int solveBinning(const Rig& rig, CameraRole camera) {
-    const CameraSpec& c = camera == CameraRole::guide ? rig.guideCamera : rig.imagingCamera;
+    const CameraSpec& c = sensorOf(rig, camera);
     // A couple of million pixels are enough to solve, but stars must not shrink to single pixels.
     constexpr double coarsest_arcsec_px = 3.0;
     const double wanted = std::sqrt(c.binnedWidth() * c.binnedHeight() / 2.0e6);

@@ -102,8 +102,7 @@ double Centring::effectiveFocal_mm() const {
     };
     constexpr double far_px = 500.0;
     const double perPixel = std::sqrt(seenStep(far_px, 0.0).cross(seenStep(0.0, far_px)).norm());
-    const CameraSpec& c =
-        setup_.camera == CameraRole::guide ? setup_.rig.guideCamera : setup_.rig.imagingCamera;
+    const CameraSpec& c = sensorOf(setup_.rig, setup_.camera);
     return 0.001 * c.pixel_um * c.bin / perPixel;
 }
 

@@ -26,9 +26,8 @@ std::string place(double steps) {
 } // namespace
 
 FocusRun::FocusRun(FocusRunSetup setup) : setup_(std::move(setup)), exposure_s_(setup_.exposure_s) {
-    const CameraSpec& c = setup_.sensor();
-    const double scale = scaleArcsecPx(c.pixel_um, setup_.optics().effectiveFocal_mm(), c.bin);
-    sharp_px_ = std::max(setup_.starGuess_arcsec / scale, 1.5);
+    const CameraSpec& c = sensorOf(setup_.rig, setup_.camera);
+    sharp_px_ = std::max(setup_.starGuess_arcsec / scaleOf(setup_.rig, setup_.camera), 1.5);
     if (setup_.focuser().step_um > 0.0) {
         slope_px_ =
             coneHfd_um_um(setup_.optics().focalRatio()) * setup_.focuser().step_um / (c.pixel_um * c.bin);
@@ -45,8 +44,11 @@ double FocusRun::takeUp() const {
 }
 
 double FocusRun::distance(double hfd_px) const {
-    const double beyond = hfd_px * hfd_px - sharp_px_ * sharp_px_;
-    return slope_px_ > 0.0 ? std::sqrt(std::max(beyond, 0.0)) / slope_px_ : 0.0;
+    return slope_px_ > 0.0 ? disc_px(hfd_px) / slope_px_ : 0.0;
+}
+
+double FocusRun::disc_px(double hfd_px) const {
+    return std::sqrt(std::max(hfd_px * hfd_px - sharp_px_ * sharp_px_, 0.0));
 }
 
 Step FocusRun::fail(const std::string& why, const std::string& remedy) const {
@@ -214,8 +216,8 @@ Step FocusRun::fromBelow(const FocusLook& look) {
         if (change < noise)
             return standsStill(began_, state_->steps);
         // Both on one wing, or on both: the first may lie off by the play, so this is rough.
-        const double far = std::sqrt(std::max(h * h - sharp_px_ * sharp_px_, 0.0));
-        const double near = std::sqrt(std::max(firstHfd_ * firstHfd_ - sharp_px_ * sharp_px_, 0.0));
+        const double far = disc_px(h);
+        const double near = disc_px(firstHfd_);
         slope_px_ = std::max(std::abs(far - near), 0.2 * far) / std::abs(state_->steps - began_);
         if (h < firstHfd_ && h > 1.6 * sharp_px_ && !limit && downs_ < 7) {
             ++downs_;
@@ -227,28 +229,23 @@ Step FocusRun::fromBelow(const FocusLook& look) {
     return through();
 }
 
-std::optional<FocusCurve> FocusRun::trustedFit() const {
-    std::vector<CurvePoint> points = points_;
+std::optional<FocusCurve> FocusRun::trustedFit(std::vector<CurvePoint>& points) const {
     const auto fit = fitFocusCurve(points);
     if (!fit || fit->residual > 30.0)
         return std::nullopt;
     if (slopeKnown_ && (fit->slope_px.value < 0.4 * slope_px_ || fit->slope_px.value > 2.2 * slope_px_))
         return std::nullopt;
-    double low = 1e300;
-    double high = -1e300;
-    for (const CurvePoint& p : points)
-        if (p.leftOut.empty())
-            low = std::min(low, p.steps), high = std::max(high, p.steps);
     // A lowest place outside of all that was tried is a guess.
-    if (fit->best_steps.value < low || fit->best_steps.value > high)
+    const PointSpan tried = spanOf(points);
+    if (fit->best_steps.value < tried.low_steps || fit->best_steps.value > tried.high_steps)
         return std::nullopt;
     return *fit;
 }
 
 FocusRun::Guess FocusRun::guess() const {
     const double knee = slope_px_ > 0.0 ? sharp_px_ / slope_px_ : 1.0;
-    if (const auto fit = trustedFit())
-        return {fit->best_steps.value, fit->hfd_px.value / fit->slope_px.value};
+    if (curve_)
+        return {curve_->best_steps.value, curve_->hfd_px.value / curve_->slope_px.value};
     std::vector<const CurvePoint*> on;
     for (const CurvePoint& p : points_)
         if (p.leftOut.empty())
@@ -261,14 +258,13 @@ FocusRun::Guess FocusRun::guess() const {
     const CurvePoint& before = *on[on.size() - 2];
     if (last.hfd_px.value < before.hfd_px.value) {
         // The two tell the slope where both are well out of focus.
-        const double here = std::sqrt(std::max(std::pow(last.hfd_px.value, 2) - sharp_px_ * sharp_px_, 0.0));
-        const double there =
-            std::sqrt(std::max(std::pow(before.hfd_px.value, 2) - sharp_px_ * sharp_px_, 0.0));
+        const double here = disc_px(last.hfd_px.value);
+        const double there = disc_px(before.hfd_px.value);
         const double slope = (there - here) / (last.steps - before.steps);
         const bool believable =
             slope > 0.0 && (!slopeKnown_ || (slope > 0.6 * slope_px_ && slope < 1.7 * slope_px_));
-        return {last.steps + here / (believable ? slope : slope_px_),
-                sharp_px_ / (believable ? slope : slope_px_)};
+        const double used = believable ? slope : slope_px_;
+        return {last.steps + here / used, sharp_px_ / used};
     }
     const CurvePoint& first = *on.front();
     if (first.hfd_px.value <= last.hfd_px.value)
@@ -312,24 +308,16 @@ std::optional<Step> FocusRun::beyondTravel(double centre, double knee) const {
 Step FocusRun::through() {
     for (const CurvePoint& p : points_)
         sharp_px_ = std::min(sharp_px_, p.hfd_px.value);
+    std::vector<CurvePoint> points = points_; // gets the marks of those that do not belong
+    curve_ = trustedFit(points);
     const Guess g = guess();
-    curve_ = trustedFit();
-    int counted = 0;
-    for (const CurvePoint& p : points_)
-        counted += p.leftOut.empty();
+    const PointSpan tried = spanOf(points_);
     const double away = g.centre - state_->steps;
-    double least = 1e300;
-    double most = 0.0;
-    double low = 1e300;
-    double high = -1e300;
-    for (const CurvePoint& p : points_)
-        if (p.leftOut.empty()) {
-            least = std::min(least, p.hfd_px.value), most = std::max(most, p.hfd_px.value);
-            low = std::min(low, p.steps), high = std::max(high, p.steps);
-        }
-    if (slopeKnown_ && !curve_ && counted > 1 && high - low > 3.0 * least / slope_px_ && most < 1.25 * least)
-        return standsStill(low, high);
-    if (!curve_ && counted > 1) {
+    const bool alike = tried.most_px < 1.25 * tried.least_px;
+    if (slopeKnown_ && !curve_ && tried.count > 1 &&
+        tried.high_steps - tried.low_steps > 3.0 * tried.least_px / slope_px_ && alike)
+        return standsStill(tried.low_steps, tried.high_steps);
+    if (!curve_ && tried.count > 1) {
         const bool atEnd = state_->steps >= state_->highest - 1.0 || state_->steps <= state_->lowest + 1.0;
         if (atEnd || g.centre < state_->lowest - 0.5 * g.knee)
             if (auto end = beyondTravel(g.centre, g.knee))
@@ -339,38 +327,33 @@ Step FocusRun::through() {
     if (!curve_ && away > 7.0 * g.knee)
         return goTo(g.centre - std::max(2.1 * g.knee, 0.13 * away));
     const auto slot = openSlot(g);
-    if (slot && (counted < 9 || !curve_))
+    if (slot && (tried.count < 9 || !curve_))
         return goTo(*slot);
-    if (curve_) {
-        std::vector<CurvePoint> points = points_;
-        if (auto fit = fitFocusCurve(points)) {
-            int inside = 0;
-            int outside = 0;
-            for (const CurvePoint& p : points)
-                if (p.leftOut.empty()) {
-                    inside += p.steps < fit->best_steps.value - 0.5 * g.knee;
-                    outside += p.steps > fit->best_steps.value + 0.5 * g.knee;
-                }
-            if (auto end = beyondTravel(fit->best_steps.value, 0.0))
-                return *end;
-            // A frame that was spoilt is taken again.
-            for (const CurvePoint& p : points)
-                if (!p.leftOut.empty() && p.steps != points.front().steps && (inside < 2 || outside < 2) &&
-                    exposures_ < mostExposures - 6) {
-                    points_ = points;
-                    return goTo(p.steps);
-                }
-            points_ = std::move(points);
-            curve_ = *fit;
-            return beginPlay();
-        }
+    if (!curve_) { // nor a place that was not tried
+        if (alike)
+            return standsStill(tried.low_steps, tried.high_steps);
+        return fail("The sizes of the stars between " + place(tried.low_steps) + " and " +
+                        place(tried.high_steps) + " do not make a curve.",
+                    "Wait for steadier air or a clearer sky; lengthen the exposure.");
     }
-    // Neither a curve nor a place that was not tried.
-    if (most < 1.25 * least)
-        return standsStill(low, high);
-    return fail("The sizes of the stars between " + place(low) + " and " + place(high) +
-                    " do not make a curve.",
-                "Wait for steadier air or a clearer sky; lengthen the exposure.");
+    if (auto end = beyondTravel(g.centre, 0.0))
+        return *end;
+    int inside = 0;
+    int outside = 0;
+    for (const CurvePoint& p : points)
+        if (p.leftOut.empty()) {
+            inside += p.steps < g.centre - 0.5 * g.knee;
+            outside += p.steps > g.centre + 0.5 * g.knee;
+        }
+    // A frame that was spoilt is taken again.
+    const auto spoilt = std::find_if(points.begin(), points.end(), [&](const CurvePoint& p) {
+        return !p.leftOut.empty() && p.steps != points.front().steps;
+    });
+    const bool again =
+        spoilt != points.end() && (inside < 2 || outside < 2) && exposures_ < mostExposures - 6;
+    const double there = again ? spoilt->steps : 0.0;
+    points_ = std::move(points);
+    return again ? goTo(there) : beginPlay();
 }
 
 Step FocusRun::standsStill(double from, double to) const {
@@ -392,15 +375,11 @@ Step FocusRun::beginPlay() {
 }
 
 Step FocusRun::playOn() {
-    double low = 1e300;
-    double high = -1e300;
-    for (const CurvePoint& p : points_)
-        if (p.leftOut.empty())
-            low = std::min(low, p.steps), high = std::max(high, p.steps);
     const double knee = curve_->hfd_px.value / curve_->slope_px.value;
     const double centre = curve_->best_steps.value;
-    low = std::max(low, centre - 3.0 * knee);
-    high = std::min(high, centre + 3.0 * knee);
+    const PointSpan measured = spanOf(points_);
+    const double low = std::max(measured.low_steps, centre - 3.0 * knee);
+    const double high = std::min(measured.high_steps, centre + 3.0 * knee);
     play_ = estimatePlay(*curve_, low, high, inward_);
     const double B = play_->steps.value;
     const double last = inward_.back().steps;

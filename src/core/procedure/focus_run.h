@@ -8,6 +8,7 @@
 #include "core/focus/focus_curve.h"
 #include "core/focus/focus_look.h"
 #include "core/focus/focuser_play.h"
+#include "core/procedure/camera_side.h"
 #include "core/procedure/procedure.h"
 #include "core/rig/rig.h"
 
@@ -21,15 +22,8 @@ struct FocusRunSetup {
     bool measurePlay = false;      // again, where it is known already
     bool endAtBest = true;         // else where it began
 
-    const FocuserSpec& focuser() const {
-        return camera == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
-    }
-    const Optics& optics() const {
-        return camera == CameraRole::guide ? rig.guidingOptics() : rig.imagingOptics;
-    }
-    const CameraSpec& sensor() const {
-        return camera == CameraRole::guide ? rig.guideCamera : rig.imagingCamera;
-    }
+    const FocuserSpec& focuser() const { return focuserSpecOf(rig, camera); }
+    const Optics& optics() const { return opticsOf(rig, camera); }
 };
 
 struct FocusResult {
@@ -87,7 +81,9 @@ private:
     Step toBest();
     Step finish(const FocusLook& look);
     Guess guess() const;
-    std::optional<FocusCurve> trustedFit() const;
+    // Of these points, which get the marks of those that do not belong.
+    std::optional<FocusCurve> trustedFit(std::vector<CurvePoint>& points) const;
+    double disc_px(double hfd_px) const;  // what being out of focus adds to a sharp star, in quadrature
     double distance(double hfd_px) const; // steps from the focus, by what is known so far
     double takeUp() const;
     Step standsStill(double from, double to) const;

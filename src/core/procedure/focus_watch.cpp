@@ -41,7 +41,7 @@ Step FocusWatch::advance(const Event& event) {
         field_ = std::move(*field);
         points_.push_back(focusPoint(field_, event.now - *begin_));
         // Wide discs are crumbs to those who look at single pixels.
-        if (const FocusLook look = lookForFocus(*frame_); look.bin > 1) {
+        if (const FocusLook look = lookForFocus(*frame_, field_); look.bin > 1) {
             points_.back().hfd_px = look.hfd_px;
             points_.back().stars = look.stars;
         }
