@@ -296,7 +296,6 @@ void Session::keepFocused(CameraRole camera, const FocusResult& result) {
 void Session::keepTargets(std::vector<NotedTarget> targets) {
     evening_.targets = std::move(targets);
     keepEvening();
-    Q_EMIT targetChanged();
 }
 
 void Session::keepCentring(const std::map<std::string, double>& fields) {

@@ -25,22 +25,23 @@ void turnTheMap() {
     }
     FramingMap map;
     map.resize(900, 700);
-    FramingMap::Shown shown;
+    FramingMap::Sky shown;
     shown.centre = vectorFrom(Equatorial{Angle::fromDeg(35.64), Angle::fromDeg(42.35)});
     shown.span_deg = 6.0;
     shown.stars = (*index)->starsNear(shown.centre, Angle::fromDeg(6.0));
     std::erase_if(shown.stars, [](const CatalogueStar& s) { return s.magnitude > 11.0; });
     shown.objects = catalogue->around(shown.centre, Angle::fromDeg(6.0), 15.5);
-    shown.imaging = {shown.centre, 58.0, false, 2.0, 1.4};
-    shown.guide = shown.imaging;
+    const Footprint frame{shown.centre, 58.0, false, 2.0, 1.4};
     const size_t stars = shown.stars.size();
-    map.show(std::move(shown));
+    map.showSky(std::move(shown));
     const double first = seconds([&] { (void)map.grab(); });
     constexpr int turns = 60;
     double worst = 0.0;
     double all = 0.0;
     for (int i = 0; i < turns; ++i) {
-        map.turn(6.0 * i);
+        Footprint turned = frame;
+        turned.angle_deg = 6.0 * i;
+        map.showFrames({turned, turned, frame});
         const double each = seconds([&] { (void)map.grab(); });
         worst = std::max(worst, each);
         all += each;

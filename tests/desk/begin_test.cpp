@@ -86,6 +86,16 @@ private:
             text += l->text() + "\n";
         return text;
     }
+    // Centred, and back at the map.
+    Station* framed() const {
+        window_->showStation("Centre");
+        Station* centre = station("Centre");
+        QTest::mouseClick(centre->primary(), Qt::LeftButton);
+        if (!waitIdle())
+            return nullptr;
+        page(centre, "Framing");
+        return centre;
+    }
     bool waitIdle() const {
         return QTest::qWaitFor([this] { return !window_->session().busy(); }, 240000);
     }
@@ -221,19 +231,16 @@ void BeginTest::maskIsRead() {
 
 void BeginTest::frameTurnCentre() {
     begin(scenario());
-    window_->showStation("Centre");
-    Station* centre = station("Centre");
-    QTest::mouseClick(centre->primary(), Qt::LeftButton);
-    QVERIFY(waitIdle());
-    page(centre, "Framing");
+    Station* centre = framed();
+    QVERIFY(centre);
     auto* map = centre->findChild<FramingMap*>();
-    QVERIFY(QTest::qWaitFor([&] { return map->shown().stars.size() > 50; }, 20000));
-    QVERIFY(map->shown().objects.size() > 3);
-    QVERIFY(map->shown().solved.has_value());
+    QVERIFY(QTest::qWaitFor([&] { return map->sky().stars.size() > 50; }, 20000));
+    QVERIFY(map->sky().objects.size() > 3);
+    QVERIFY(map->frames().solved.has_value());
     // As the camera lies, nothing need be turned.
     ReadOut* turn = readOut(centre, "Turn the camera by");
     QVERIFY2(turn->note().contains("as wanted"), qPrintable(turn->note()));
-    const double lies = map->shown().solved->angle_deg;
+    const double lies = map->frames().solved->angle_deg;
     auto* angle = centre->findChild<QDoubleSpinBox*>("angle");
     angle->setFocus();
     angle->selectAll();
@@ -244,10 +251,8 @@ void BeginTest::frameTurnCentre() {
     QVERIFY2(turn->note().startsWith("clockwise"), qPrintable(turn->note()));
     QVERIFY(panelText().contains("from the wanted angle"));
     // By hand on the map.
-    const QPoint middle = map->rect().center();
     Q_EMIT map->turned(lies);
     QVERIFY2(turn->note().contains("as wanted"), qPrintable(turn->note()));
-    Q_UNUSED(middle);
     // Upside down is the same frame.
     Q_EMIT map->turned(lies + 180.0);
     QVERIFY2(turn->value().toDouble() < 0.1, qPrintable(turn->value()));
@@ -263,11 +268,8 @@ void BeginTest::frameTurnCentre() {
 
 void BeginTest::bothCamerasOnTheSky() {
     begin(scenario());
-    window_->showStation("Centre");
-    Station* centre = station("Centre");
-    QTest::mouseClick(centre->primary(), Qt::LeftButton);
-    QVERIFY(waitIdle());
-    page(centre, "Framing");
+    Station* centre = framed();
+    QVERIFY(centre);
     centre->findChild<QPushButton*>("bothCameras")->click();
     QVERIFY(waitIdle());
     QVERIFY2(!window_->session().problem(),
@@ -276,7 +278,7 @@ void BeginTest::bothCamerasOnTheSky() {
     QVERIFY(offset.has_value());
     QVERIFY(std::abs(std::hypot(offset->right_arcmin, offset->up_arcmin) - std::hypot(20.0, 9.0)) < 2.0);
     QVERIFY2(panelText().contains("The guide camera looks"), qPrintable(panelText()));
-    QVERIFY(centre->findChild<FramingMap*>()->shown().guide.has_value());
+    QVERIFY(centre->findChild<FramingMap*>()->frames().guide.has_value());
 }
 
 void BeginTest::wantedAngleComesBack() {

@@ -98,14 +98,7 @@ void FocusChart::draw(QPainter& p, const QRectF& area) {
             const double x = low_ + (high_ - low_) * i / steps;
             band << QPointF(xOf(x), yOf(std::max(0.0, c.at(x) - c.sigmaAt(x))));
         }
-        QColor shade = theme().text;
-        shade.setAlpha(34);
-        p.setPen(Qt::NoPen);
-        p.setBrush(shade);
-        p.drawPolygon(band);
-        p.setBrush(Qt::NoBrush);
-        p.setPen(QPen(theme().text, 1.4));
-        p.drawPolyline(line);
+        paintCurve(p, line, band);
         p.setPen(QPen(theme().accent, 1.6, Qt::DashLine));
         p.drawLine(QPointF(xOf(best), yOf(c.hfd_px.value)), QPointF(xOf(best), field_.bottom()));
     }

@@ -24,33 +24,25 @@ FramingMap::FramingMap(QWidget* parent) : Picture("framing", parent) {
     setMouseTracking(true);
 }
 
-void FramingMap::show(Shown shown) {
-    shown_ = std::move(shown);
+void FramingMap::showSky(Sky sky) {
+    sky_ = std::move(sky);
     skyOld_ = true;
     update();
 }
 
-void FramingMap::turn(double angle_deg) {
-    const double by = angle_deg - shown_.imaging.angle_deg;
-    shown_.imaging.angle_deg = angle_deg;
-    if (shown_.guide) {
-        // It is fixed to the imaging camera and turns about its middle.
-        const Angle pa = positionAngle(shown_.imaging.centre, shown_.guide->centre);
-        const Angle away = separation(shown_.imaging.centre, shown_.guide->centre);
-        shown_.guide->centre = offsetPlace(shown_.imaging.centre, pa + Angle::fromDeg(by), away);
-        shown_.guide->angle_deg += by;
-    }
+void FramingMap::showFrames(Frames frames) {
+    frames_ = std::move(frames);
     update();
 }
 
 double FramingMap::pxPerDegree() const {
-    return std::min(area_.width(), area_.height()) / shown_.span_deg * zoom();
+    return std::min(area_.width(), area_.height()) / sky_.span_deg * zoom();
 }
 
 QPointF FramingMap::toScreen(const Vec3& icrs) const {
-    const Vec3 east = Vec3(-shown_.centre.y(), shown_.centre.x(), 0.0).normalized();
-    const Vec3 north = shown_.centre.cross(east);
-    const double depth = icrs.dot(shown_.centre);
+    const Vec3 east = Vec3(-sky_.centre.y(), sky_.centre.x(), 0.0).normalized();
+    const Vec3 north = sky_.centre.cross(east);
+    const double depth = icrs.dot(sky_.centre);
     if (depth < 0.05)
         return {-1e6, -1e6};
     const double degree = 180.0 / M_PI;
@@ -59,7 +51,7 @@ QPointF FramingMap::toScreen(const Vec3& icrs) const {
 
 void FramingMap::drawSky(QPainter& p) {
     p.setPen(Qt::NoPen);
-    for (const CatalogueStar& s : shown_.stars) {
+    for (const CatalogueStar& s : sky_.stars) {
         const QPointF at = toScreen(s.icrs);
         if (!area_.adjusted(-8, -8, 8, 8).contains(at))
             continue;
@@ -73,7 +65,7 @@ void FramingMap::drawSky(QPainter& p) {
     p.setBrush(Qt::NoBrush);
     int labels = 0;
     std::vector<QRectF> taken;
-    for (const SkyObject* o : shown_.objects) {
+    for (const SkyObject* o : sky_.objects) {
         const QPointF at = toScreen(vectorFrom(o->place));
         const double r = std::max(3.5, 0.5 * longSide(*o) / 60.0 * pxPerDegree());
         if (!area_.adjusted(-r, -r, r, r).contains(at))
@@ -117,7 +109,7 @@ void FramingMap::drawFootprint(QPainter& p, const Footprint& f, const QPen& pen,
 }
 
 QPointF FramingMap::handle() const {
-    return toScreen(shown_.imaging.at(0.0, 0.62 * shown_.imaging.height_deg));
+    return toScreen(frames_.imaging.at(0.0, 0.62 * frames_.imaging.height_deg));
 }
 
 void FramingMap::draw(QPainter& p, const QRectF& area) {
@@ -131,28 +123,28 @@ void FramingMap::draw(QPainter& p, const QRectF& area) {
     p.setClipRect(area.adjusted(1, 1, -1, -1));
     if (toScreenOnly) {
         if (skyOld_) {
-            sky_ = QPixmap((area.size() * devicePixelRatioF()).toSize());
-            sky_.setDevicePixelRatio(devicePixelRatioF());
-            sky_.fill(Qt::transparent);
-            QPainter onto(&sky_);
+            drawnSky_ = QPixmap((area.size() * devicePixelRatioF()).toSize());
+            drawnSky_.setDevicePixelRatio(devicePixelRatioF());
+            drawnSky_.fill(Qt::transparent);
+            QPainter onto(&drawnSky_);
             onto.setRenderHint(QPainter::Antialiasing);
             onto.translate(-area.topLeft());
             drawSky(onto);
             skyOld_ = false;
         }
-        p.drawPixmap(area.topLeft(), sky_);
+        p.drawPixmap(area.topLeft(), drawnSky_);
     } else {
         drawSky(p); // for a file: sharp at any size
     }
-    if (shown_.guide)
-        drawFootprint(p, *shown_.guide, QPen(theme().muted, 1.4, Qt::DashLine), tr("guide"));
-    if (shown_.solved)
-        drawFootprint(p, *shown_.solved, QPen(theme().text, 1.2, Qt::DotLine), tr("as solved"));
-    drawFootprint(p, shown_.imaging, QPen(theme().accent, 2.0), tr("imaging"));
+    if (frames_.guide)
+        drawFootprint(p, *frames_.guide, QPen(theme().muted, 1.4, Qt::DashLine), tr("guide"));
+    if (frames_.solved)
+        drawFootprint(p, *frames_.solved, QPen(theme().text, 1.2, Qt::DotLine), tr("as solved"));
+    drawFootprint(p, frames_.imaging, QPen(theme().accent, 2.0), tr("imaging"));
     p.setBrush(theme().accent);
     p.setPen(Qt::NoPen);
     p.drawEllipse(handle(), 6, 6);
-    const QPointF c = toScreen(shown_.centre);
+    const QPointF c = toScreen(sky_.centre);
     p.setPen(QPen(theme().good, 1.6));
     for (double a : {45.0, 135.0, 225.0, 315.0}) {
         const QPointF d(std::cos(a * M_PI / 180), std::sin(a * M_PI / 180));
@@ -180,17 +172,17 @@ void FramingMap::mousePressEvent(QMouseEvent* e) {
     turning_ = std::hypot(d.x(), d.y()) < 16.0;
     if (turning_ || e->button() != Qt::LeftButton)
         return;
-    for (const SkyObject* o : shown_.objects) {
+    for (const SkyObject* o : sky_.objects) {
         const QPointF there = toScreen(vectorFrom(o->place)) - at;
         if (std::hypot(there.x(), there.y()) < 9.0) {
-            Q_EMIT picked(qs(o->names.front()));
+            Q_EMIT picked(*o);
             return;
         }
     }
 }
 
 void FramingMap::mouseMoveEvent(QMouseEvent* e) {
-    const QPointF d = e->position() - toScreen(shown_.imaging.centre);
+    const QPointF d = e->position() - toScreen(frames_.imaging.centre);
     if (turning_) {
         // Position angle of the pointer: north is up, east on the left.
         double angle = std::atan2(-d.x(), -d.y()) * 180.0 / M_PI;
@@ -209,7 +201,7 @@ void FramingMap::mouseReleaseEvent(QMouseEvent*) {
 }
 
 QString FramingMap::readOut(QPointF at) const {
-    for (const SkyObject* o : shown_.objects) {
+    for (const SkyObject* o : sky_.objects) {
         const QPointF there = toScreen(vectorFrom(o->place)) - at;
         if (std::hypot(there.x(), there.y()) < 9.0)
             return tr("%1, %2%3%4\nclick to take it for the target")
@@ -218,7 +210,7 @@ QString FramingMap::readOut(QPointF at) const {
                      o->size_arcmin.empty() ? QString()
                                             : tr(", %1′").arg(qs(o->size_arcmin).replace('x', " × ")));
     }
-    for (const CatalogueStar& s : shown_.stars) {
+    for (const CatalogueStar& s : sky_.stars) {
         const QPointF there = toScreen(s.icrs) - at;
         if (std::hypot(there.x(), there.y()) < 5.0)
             return tr("star, mag %1").arg(qs(formatNumber(s.magnitude, 1)));
@@ -229,7 +221,7 @@ QString FramingMap::readOut(QPointF at) const {
 
 QString FramingMap::csv() const {
     QString text = "name,ra_deg,dec_deg,magnitude\n";
-    for (const SkyObject* o : shown_.objects)
+    for (const SkyObject* o : sky_.objects)
         text += QString("%1,%2,%3,%4\n")
                     .arg(qs(o->names.front()))
                     .arg(o->place.ra.deg(), 0, 'f', 6)

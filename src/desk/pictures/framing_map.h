@@ -14,26 +14,27 @@ namespace nordstjerna {
 class FramingMap : public Picture {
     Q_OBJECT
 public:
-    struct Shown {
+    // What stands still while a frame is turned.
+    struct Sky {
         Vec3 centre = Vec3::UnitX(); // of the map, ICRS
-        QString name;
-        double span_deg = 3.0; // of the shorter side
+        double span_deg = 3.0;       // of the shorter side
         std::vector<CatalogueStar> stars;
         std::vector<const SkyObject*> objects;
+    };
+    struct Frames {
         Footprint imaging;               // as wanted
         std::optional<Footprint> guide;  // beside it, where it was measured
         std::optional<Footprint> solved; // as it really lies
     };
     explicit FramingMap(QWidget* parent = nullptr);
-    void show(Shown shown);
-    void turn(double angle_deg); // only the rectangles
-    const Shown& shown() const { return shown_; }
-    // For the measure of its speed.
-    void paintOn(QPainter& p, const QRectF& area) { draw(p, area); }
+    void showSky(Sky sky);
+    void showFrames(Frames frames);
+    const Sky& sky() const { return sky_; }
+    const Frames& frames() const { return frames_; }
 
 Q_SIGNALS:
     void turned(double angle_deg); // by hand
-    void picked(const QString& name);
+    void picked(const nordstjerna::SkyObject& object);
 
 protected:
     void draw(QPainter& p, const QRectF& area) override;
@@ -50,9 +51,10 @@ private:
     void drawSky(QPainter& p);
     void drawFootprint(QPainter& p, const Footprint& f, const QPen& pen, const QString& label) const;
     QPointF handle() const;
-    Shown shown_;
+    Sky sky_;
+    Frames frames_;
     QRectF area_;
-    QPixmap sky_; // stars and objects, which stand still while a rectangle turns
+    QPixmap drawnSky_;
     bool skyOld_ = true;
     double skyZoom_ = 0.0;
     bool turning_ = false;

@@ -105,14 +105,7 @@ void LadderChart::draw(QPainter& p, const QRectF& area) {
         for (auto c = curve_.rbegin(); c != curve_.rend(); ++c)
             band << QPointF(xOf(c->exposure_s),
                             yOf(std::max(0.0, c->elongation.value - c->elongation.sigma)));
-        QColor shade = theme().text;
-        shade.setAlpha(30);
-        p.setPen(Qt::NoPen);
-        p.setBrush(shade);
-        p.drawPolygon(band);
-        p.setBrush(Qt::NoBrush);
-        p.setPen(QPen(theme().text, 1.4));
-        p.drawPolyline(line);
+        paintCurve(p, line, band);
         if (upTo_s_ > shortest_s_ && upTo_s_ < longest_s_) {
             p.setPen(QPen(theme().accent, 1.4, Qt::DashLine));
             p.drawLine(QPointF(xOf(upTo_s_), yOf(roundToTheEye)), QPointF(xOf(upTo_s_), field_.bottom()));

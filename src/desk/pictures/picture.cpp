@@ -79,6 +79,17 @@ void Picture::contextMenuEvent(QContextMenuEvent* e) {
     offerExport(this, exportName_, e->globalPos(), [this](const QString& path) { return exportTo(path); });
 }
 
+void paintCurve(QPainter& p, const QPolygonF& line, const QPolygonF& band) {
+    QColor shade = theme().text;
+    shade.setAlpha(30);
+    p.setPen(Qt::NoPen);
+    p.setBrush(shade);
+    p.drawPolygon(band);
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(theme().text, 1.4));
+    p.drawPolyline(line);
+}
+
 void offerExport(QWidget* parent, const QString& name, const QPoint& at,
                  const std::function<bool(const QString&)>& save) {
     QMenu menu(parent);

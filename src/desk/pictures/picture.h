@@ -35,6 +35,9 @@ private:
     double zoom_ = 1.0;
 };
 
+// A curve and the band of its uncertainty, as one outline.
+void paintCurve(QPainter& p, const QPolygonF& line, const QPolygonF& band);
+
 // Asks for a file and hands its name to `save`.
 void offerExport(QWidget* parent, const QString& name, const QPoint& at,
                  const std::function<bool(const QString&)>& save);

@@ -47,6 +47,13 @@ public:
             problem_ = std::move(p);
     }
     Expected<void> finish();
+    // What was read, where nothing was wrong with it.
+    template <typename T>
+    Expected<T> finish(T read) {
+        if (auto done = finish(); !done)
+            return tl::unexpected(done.error());
+        return read;
+    }
 
 private:
     template <typename T>

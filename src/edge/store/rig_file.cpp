@@ -20,16 +20,14 @@ Expected<CameraSpec> camera(const json& j, const std::string& where) {
         .optional("gain_e_adu", c.gain_e_adu)
         .optional("read_noise_e", c.readNoise_e)
         .optional("full_well_e", c.fullWell_e);
-    const auto done = r.finish();
-    return done ? Expected<CameraSpec>(c) : tl::unexpected(done.error());
+    return r.finish(c);
 }
 
 Expected<Optics> optics(const json& j, const std::string& where) {
     Optics o;
     JsonReader r(j, where);
     r.required("focal_mm", o.focal_mm).required("aperture_mm", o.aperture_mm).optional("reducer", o.reducer);
-    const auto done = r.finish();
-    return done ? Expected<Optics>(o) : tl::unexpected(done.error());
+    return r.finish(o);
 }
 
 Expected<FocuserSpec> focuser(const json& j, const std::string& where) {
@@ -38,8 +36,7 @@ Expected<FocuserSpec> focuser(const json& j, const std::string& where) {
     r.optional("step_um", f.step_um)
         .optional("play_steps", f.play_steps)
         .optional("play_sigma_steps", f.playSigma_steps);
-    const auto done = r.finish();
-    return done ? Expected<FocuserSpec>(f) : tl::unexpected(done.error());
+    return r.finish(f);
 }
 
 Expected<std::optional<GuideOffset>> guideOffset(const json& j) {
@@ -50,8 +47,7 @@ Expected<std::optional<GuideOffset>> guideOffset(const json& j) {
     r.required("right_arcmin", f.right_arcmin)
         .required("up_arcmin", f.up_arcmin)
         .required("turn_deg", f.turn_deg);
-    const auto done = r.finish();
-    return done ? Expected<std::optional<GuideOffset>>(f) : tl::unexpected(done.error());
+    return r.finish(std::optional(f));
 }
 
 Expected<MountSpec> mount(const json& j, const std::string& where) {

@@ -438,7 +438,7 @@ void CentreStation::showCentringFigures() {
     height_->show(qs(formatNumber(a.altitude.deg(), 0)) + "°", "",
                   hidden ? tr("hidden by the horizon profile")
                          : tr("hour angle %1").arg(qs(formatHourAngle(session().targetPlace().hourAngle))));
-    const Optics& optics = camera() == CameraRole::imaging ? rig.imagingOptics : rig.guidingOptics();
+    const Optics& optics = opticsOf(rig, camera());
     if (seen_.passes.empty()) {
         off_->showNothing(tr("wanted within %1″").arg(qs(formatNumber(tolerance_->value(), 0))));
         focal_->show(qs(formatNumber(optics.effectiveFocal_mm(), 0)), "mm", tr("by the rig, not measured"));
@@ -500,7 +500,7 @@ StationState CentreStation::state() const {
 std::vector<Finding> CentreStation::findings() const {
     std::vector<Finding> list;
     const Rig& rig = session().rig();
-    const Optics& optics = camera() == CameraRole::imaging ? rig.imagingOptics : rig.guidingOptics();
+    const Optics& optics = opticsOf(rig, camera());
     const double said = optics.effectiveFocal_mm();
     if (seen_.focal_mm > 0.0 && std::abs(seen_.focal_mm / said - 1.0) > 0.002)
         list.push_back({"centre-focal", Weight::look,
@@ -567,6 +567,7 @@ bool CentreStation::perform(const QString& action) {
 }
 
 void CentreStation::arrive() {
+    refresh();
     search_->setFocus();
     search_->selectAll();
 }

@@ -69,10 +69,9 @@ FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, Q
     form->addRow(buttons);
 
     connect(map_, &FramingMap::turned, this, &FramingBench::setWanted);
-    connect(map_, &FramingMap::picked, this, [this](const QString& name) {
-        for (const SkyObject* o : map_->shown().objects)
-            if (qs(o->names.front()) == name && !session_.working())
-                Q_EMIT chosen(name, o->place);
+    connect(map_, &FramingMap::picked, this, [this](const SkyObject& o) {
+        if (!session_.working())
+            Q_EMIT chosen(qs(o.names.front()), o.place);
     });
     connect(angle_, &QDoubleSpinBox::editingFinished, this, [this] {
         if (std::abs(angle_->value() - wantedAngle()) > 0.04)
@@ -94,7 +93,7 @@ FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, Q
             Q_EMIT chosen(qs(all[static_cast<size_t>(i)].name), all[static_cast<size_t>(i)].place);
     });
     connect(&session_, &Session::rigChanged, this, [this] {
-        known_.clear();
+        knownFor_.reset();
         nightBegan_.reset();
     });
     refresh();
@@ -128,7 +127,6 @@ void FramingBench::setWanted(double angle_deg) {
         all.push_back({session_.targetName(), equatorialFrom(session_.target()), angle_deg});
     }
     session_.keepTargets(std::move(all));
-    refresh();
     Q_EMIT changed();
 }
 
@@ -138,7 +136,7 @@ void FramingBench::note() {
     auto all = session_.targets();
     all.push_back({session_.targetName(), equatorialFrom(session_.target()), std::nullopt});
     session_.keepTargets(std::move(all));
-    refresh();
+    Q_EMIT changed();
 }
 
 void FramingBench::forget() {
@@ -148,54 +146,54 @@ void FramingBench::forget() {
     auto all = session_.targets();
     all.erase(all.begin() + (own - session_.targets().data()));
     session_.keepTargets(std::move(all));
-    refresh();
+    Q_EMIT changed();
+}
+
+void FramingBench::showFrames() {
+    const Rig& rig = session_.rig();
+    const bool mirrored = solved_ && solved_->plane.mirrored();
+    FramingMap::Frames frames;
+    frames.imaging = imagingFootprint(rig, session_.target(), wantedAngle(), mirrored);
+    if (rig.guideOffset)
+        frames.guide = guideFootprint(rig, *rig.guideOffset, frames.imaging);
+    if (solved_ &&
+        separation(solved_->plane.centre, session_.target()).deg() <= 2.0 * frames.imaging.width_deg)
+        frames.solved = imagingFootprint(rig, solved_->plane.centre, solved_->plane.roll().deg(), mirrored);
+    map_->showFrames(std::move(frames));
 }
 
 // Stars come from the index beside the window: it may be busy with a solve.
 void FramingBench::lookAround() {
-    const Rig& rig = session_.rig();
-    FramingMap::Shown shown = map_->shown();
+    const Footprint& f = map_->frames().imaging;
+    const double span_deg = std::clamp(1.3 * std::hypot(f.width_deg, f.height_deg), 0.3, 30.0);
     const Vec3 centre = session_.target();
-    const bool fresh = !around_ || separation(centre, *around_).arcsec() > 1.0;
-    shown.centre = centre;
-    shown.name = qs(session_.targetName());
-    const bool mirrored = solved_ && solved_->plane.mirrored();
-    shown.imaging = imagingFootprint(rig, centre, wantedAngle(), mirrored);
-    shown.guide =
-        rig.guideOffset ? std::optional(guideFootprint(rig, *rig.guideOffset, shown.imaging)) : std::nullopt;
-    shown.solved.reset();
-    if (solved_) {
-        shown.solved = imagingFootprint(rig, solved_->plane.centre, solved_->plane.roll().deg(), mirrored);
-        if (separation(solved_->plane.centre, centre).deg() > 2.0 * shown.imaging.width_deg)
-            shown.solved.reset();
-    }
-    const double reach = std::max(shown.imaging.width_deg, shown.imaging.height_deg);
-    shown.span_deg =
-        std::clamp(1.3 * std::hypot(shown.imaging.width_deg, shown.imaging.height_deg), 0.3, 30.0);
-    const Angle radius = Angle::fromDeg(std::min(1.6 * shown.span_deg, 40.0));
-    if (fresh) {
-        shown.objects = catalogue_.around(centre, radius, 15.5);
-        shown.stars.clear();
-    }
-    map_->show(std::move(shown));
+    const bool there = around_ && separation(centre, *around_).arcsec() <= 1.0;
     constexpr auto atOnce = std::chrono::seconds(0);
-    if (!fresh || reach <= 0.0 || (stars_.valid() && stars_.wait_for(atOnce) != std::future_status::ready))
+    const bool asking = stars_.valid() && stars_.wait_for(atOnce) != std::future_status::ready;
+    if (asking || (there && span_deg == map_->sky().span_deg))
         return;
     around_ = centre;
+    const Angle radius = Angle::fromDeg(std::min(1.6 * span_deg, 40.0));
+    map_->showSky({centre, span_deg, {}, catalogue_.around(centre, radius, 15.5)});
     stars_ = std::async(std::launch::async, [this, index = session_.starIndex(), centre, radius] {
         auto stars = index->starsNear(centre, radius);
         std::erase_if(stars, [](const CatalogueStar& s) { return s.magnitude > faintest; });
         QMetaObject::invokeMethod(
             this,
             [this, stars, centre] {
-                if (separation(centre, map_->shown().centre).arcsec() > 1.0)
-                    return;
-                FramingMap::Shown again = map_->shown();
-                again.stars = stars;
-                map_->show(std::move(again));
+                FramingMap::Sky sky = map_->sky();
+                sky.stars = stars;
+                if (separation(centre, sky.centre).arcsec() < 1.0)
+                    map_->showSky(std::move(sky));
+                lookAround(); // the target may have changed meanwhile
             },
             Qt::QueuedConnection);
     });
+}
+
+QString FramingBench::hours(const Window& w) const {
+    return tr("%1–%2").arg(qs(formatClock(w.from, session_.utcOffset_h())),
+                           qs(formatClock(w.to, session_.utcOffset_h())));
 }
 
 QString FramingBench::windowText(const std::optional<TargetNight>& night) const {
@@ -203,10 +201,7 @@ QString FramingBench::windowText(const std::optional<TargetNight>& night) const 
         return tr("no night");
     if (!night->best)
         return night->free.empty() ? tr("does not come free tonight") : tr("free only in twilight");
-    return tr("%1–%2, up to %3°")
-        .arg(qs(formatClock(night->best->from, session_.utcOffset_h())),
-             qs(formatClock(night->best->to, session_.utcOffset_h())),
-             qs(formatNumber(night->highest_deg, 0)));
+    return tr("%1, up to %2°").arg(hours(*night->best), qs(formatNumber(night->highest_deg, 0)));
 }
 
 void FramingBench::fillTargets() {
@@ -232,18 +227,14 @@ void FramingBench::fillTargets() {
 }
 
 void FramingBench::refresh() {
-    const Rig& rig = session_.rig();
-    if (const auto& night = session_.night(); night && (!nightBegan_ || *nightBegan_ != night->sunset))
+    if (const auto& night = session_.night(); night && (!knownFor_ || *knownFor_ != night->sunset)) {
         known_.clear();
-    night_ = nightOf(session_.target());
-    if (night_ && (!nightBegan_ || *nightBegan_ != night_->track.front().when)) {
-        nightBegan_ = night_->track.front().when;
-        moonTrack_.clear();
-        for (const TrackPoint& p : night_->track)
-            moonTrack_.push_back({p.when, altAzFrom(moonAt(rig.site, p.when).enu), false});
+        knownFor_ = night->sunset;
     }
-    lookAround();
-    strip_->show({night_, moonTrack_, session_.night(), session_.now(), session_.utcOffset_h(), rig.horizon});
+    night_ = nightOf(session_.target());
+    showFrames();
+    if (page_->isVisible())
+        showPictures();
     fillTargets();
     if (!angle_->hasFocus())
         angle_->setValue(wantedAngle());
@@ -252,6 +243,18 @@ void FramingBench::refresh() {
     turn_->setEnabled(free || turning_);
     turn_->setText(turning_ ? tr("Stop turning") : tr("Turn the camera…"));
     bothButton_->setEnabled(free);
+}
+
+void FramingBench::showPictures() {
+    if (night_ && (!nightBegan_ || *nightBegan_ != night_->track.front().when)) {
+        nightBegan_ = night_->track.front().when;
+        moonTrack_.clear();
+        for (const TrackPoint& p : night_->track)
+            moonTrack_.push_back({p.when, altAzFrom(moonAt(session_.rig().site, p.when).enu), false});
+    }
+    lookAround();
+    strip_->show({night_, moonTrack_, session_.night(), session_.now(), session_.utcOffset_h(),
+                  session_.rig().horizon});
 }
 
 const std::optional<TargetNight>& FramingBench::nightOf(const Vec3& icrs) {
@@ -272,9 +275,9 @@ std::optional<TurnAdvice> FramingBench::advice() const {
     return turnTo(solved_->plane.roll().deg(), wantedAngle(), solved_->plane.mirrored());
 }
 
-void FramingBench::showFigures(ReadOut* turn, ReadOut* hours, ReadOut* moon) const {
+void FramingBench::showFigures(ReadOut* turn, ReadOut* best, ReadOut* moon) const {
     turn->setTitle(tr("Turn the camera by"));
-    hours->setTitle(tr("Best hours"));
+    best->setTitle(tr("Best hours"));
     moon->setTitle(tr("Moon"));
     if (const auto a = advice()) {
         const double size = std::abs(a->turn_deg);
@@ -287,20 +290,14 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* hours, ReadOut* moon) con
         turn->showNothing(tr("needs a solved frame"));
     }
     if (night_ && night_->best)
-        hours->show(tr("%1–%2").arg(qs(formatClock(night_->best->from, session_.utcOffset_h())),
-                                    qs(formatClock(night_->best->to, session_.utcOffset_h()))),
-                    "",
-                    tr("highest %1° at %2")
-                        .arg(qs(formatNumber(night_->highest_deg, 0)),
-                             qs(formatClock(night_->highestAt, session_.utcOffset_h()))));
+        best->show(hours(*night_->best), "",
+                   tr("highest %1° at %2")
+                       .arg(qs(formatNumber(night_->highest_deg, 0)),
+                            qs(formatClock(night_->highestAt, session_.utcOffset_h()))));
     else
-        hours->showNothing(windowText(night_));
+        best->showNothing(windowText(night_));
     if (night_) {
-        const QString up = night_->moonUp
-                               ? tr("up %1–%2")
-                                     .arg(qs(formatClock(night_->moonUp->from, session_.utcOffset_h())),
-                                          qs(formatClock(night_->moonUp->to, session_.utcOffset_h())))
-                               : tr("not up tonight");
+        const QString up = night_->moonUp ? tr("up %1").arg(hours(*night_->moonUp)) : tr("not up tonight");
         moon->show(qs(formatNumber(night_->moonAway_deg, 0)), tr("° away"),
                    tr("%1 % lit, %2").arg(qs(formatNumber(100.0 * night_->moonLit, 0)), up));
     } else {
@@ -310,9 +307,8 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* hours, ReadOut* moon) con
 
 QStringList FramingBench::neighbours() const {
     QStringList names;
-    const auto& shown = map_->shown();
-    for (const SkyObject* o : shown.objects)
-        if (o->kind != "star" && shown.imaging.holds(vectorFrom(o->place)) &&
+    for (const SkyObject* o : map_->sky().objects)
+        if (o->kind != "star" && map_->frames().imaging.holds(vectorFrom(o->place)) &&
             separation(vectorFrom(o->place), session_.target()).arcsec() > 20.0 && names.size() < 3)
             names << qs(o->names.front());
     return names;
@@ -362,18 +358,15 @@ void FramingBench::startTurning(StepBar* bar) {
             unsolved_ = s.trouble;
             if (s.solved)
                 solved_ = s.solved;
-            refresh();
             Q_EMIT changed();
         },
         [this, bar](const std::shared_ptr<AngleWatch>&, const Expected<void>&) {
             turning_ = false;
             bar->clear();
-            refresh();
             Q_EMIT changed();
         });
     if (!session_.working())
         turning_ = false;
-    refresh();
     Q_EMIT changed();
 }
 
@@ -396,12 +389,10 @@ void FramingBench::startBoth(StepBar* bar) {
                 rig.guideOffset = fields_->offset;
                 session_.setRig(rig);
             }
-            refresh();
             Q_EMIT changed();
         });
     if (!session_.working())
         both_ = false;
-    refresh();
     Q_EMIT changed();
 }
 

@@ -31,7 +31,7 @@ public:
     QWidget* page() const { return page_; }
     QWidget* targetsCard() const { return targets_; }
     QWidget* controls() const { return controls_; }
-    void showFigures(ReadOut* turn, ReadOut* hours, ReadOut* moon) const;
+    void showFigures(ReadOut* turn, ReadOut* best, ReadOut* moon) const;
     // A frame of the imaging camera was solved elsewhere.
     void solved(const SolvedFrame& frame);
     void startTurning(StepBar* bar);
@@ -44,13 +44,16 @@ public:
     double wantedAngle() const;
 
 Q_SIGNALS:
-    void changed();
+    void changed(); // whoever shows it refreshes it
     void chosen(const QString& name, const nordstjerna::Equatorial& place);
     void wantBoth();
     void wantTurn();
 
 private:
-    void lookAround();
+    void showFrames();   // the rectangles
+    void lookAround();   // stars and objects, where the target or the field is another
+    void showPictures(); // dear: only while they are looked at
+    QString hours(const Window& w) const;
     void setWanted(double angle_deg);
     void fillTargets();
     void note();
@@ -76,10 +79,11 @@ private:
         std::optional<TargetNight> night;
     };
     std::vector<Known> known_;
+    std::optional<Instant> knownFor_; // this night's sunset
     std::optional<TargetNight> night_;
     std::vector<TrackPoint> moonTrack_;
-    std::optional<Vec3> around_; // what the map shows
-    std::optional<Instant> nightBegan_;
+    std::optional<Vec3> around_;        // what the map shows
+    std::optional<Instant> nightBegan_; // of the Moon's track
     std::optional<SolvedFrame> solved_; // of the imaging camera, last
     std::optional<BothFieldsResult> fields_;
     std::optional<Problem> unsolved_;

@@ -73,7 +73,7 @@ QWidget* CurveBench::focuserCard() {
     form->addRow(playAgain_);
     connect(step_, &QDoubleSpinBox::editingFinished, this, [this] {
         Rig rig = session_.rig();
-        FocuserSpec& f = camera_ == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
+        FocuserSpec& f = focuserSpecOf(rig, camera_);
         if (std::abs(f.step_um - step_->exact()) < 1e-9)
             return;
         f.step_um = step_->exact();
@@ -89,7 +89,13 @@ void CurveBench::setRoomy(bool roomy) {
 }
 
 const FocuserSpec& CurveBench::spec() const {
-    return camera_ == CameraRole::guide ? session_.rig().guideFocuser : session_.rig().imagingFocuser;
+    return focuserSpecOf(session_.rig(), camera_);
+}
+
+double CurveBench::zone_steps() const {
+    return spec().step_um > 0.0
+               ? criticalZone_um(opticsOf(session_.rig(), camera_).focalRatio()) / spec().step_um
+               : 0.0;
 }
 
 void CurveBench::setCamera(CameraRole camera) {
@@ -166,7 +172,7 @@ void CurveBench::ended(const FocusRun& run) {
     session_.keepFocused(run.setup().camera, r);
     if (r.play_steps) {
         Rig rig = session_.rig();
-        FocuserSpec& f = run.setup().camera == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
+        FocuserSpec& f = focuserSpecOf(rig, run.setup().camera);
         f.play_steps = r.play_steps->value;
         f.playSigma_steps = r.play_steps->sigma;
         session_.setRig(rig);
@@ -220,19 +226,14 @@ void CurveBench::show() {
     shown.curve = seen_.result ? std::optional(seen_.result->curve) : seen_.curve;
     if (seen_.result)
         shown.play_steps = seen_.result->play_steps;
-    if (spec().step_um > 0.0) {
-        const Optics& o =
-            camera_ == CameraRole::guide ? session_.rig().guidingOptics() : session_.rig().imagingOptics;
-        shown.zone_steps = criticalZone_um(o.focalRatio()) / spec().step_um;
-    }
+    shown.zone_steps = zone_steps();
     if (state_)
         shown.now_steps = state_->steps;
     chart_->show(std::move(shown));
 }
 
 QString CurveBench::resultText() const {
-    const Optics& o =
-        camera_ == CameraRole::guide ? session_.rig().guidingOptics() : session_.rig().imagingOptics;
+    const Optics& o = opticsOf(session_.rig(), camera_);
     const double zone = criticalZone_um(o.focalRatio());
     const double step = spec().step_um;
     QString text;
@@ -320,14 +321,7 @@ std::vector<Finding> CurveBench::findings() const {
              "", ""});
     if (const auto there = expected(); there && state_) {
         const double off = state_->steps - there->value;
-        const double zone =
-            spec().step_um > 0.0
-                ? criticalZone_um((camera_ == CameraRole::guide ? session_.rig().guidingOptics()
-                                                                : session_.rig().imagingOptics)
-                                      .focalRatio()) /
-                      spec().step_um
-                : 0.0;
-        if (std::abs(off) > std::max(0.5 * zone, 2.0 * there->sigma))
+        if (std::abs(off) > std::max(0.5 * zone_steps(), 2.0 * there->sigma))
             list.push_back({"focus-heat", Weight::look,
                             tr("The focus has moved with the temperature").toStdString(),
                             tr("At %1 °C it is expected at %2 steps; it stands at %3.")

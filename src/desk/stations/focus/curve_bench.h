@@ -29,7 +29,6 @@ public:
     void begin(double exposure_s, StepBar* bar);
     bool running() const { return running_; }
     const std::optional<FocusResult>& result() const { return seen_.result; }
-    const std::optional<FocuserState>& focuser() const { return state_; }
     int frames() const { return seen_.exposures; }
     // Of the newest frame of the run; absent before the first.
     std::optional<Measured> newestHfd_px() const;
@@ -62,6 +61,7 @@ private:
     void show();
     QString resultText() const;
     const FocuserSpec& spec() const;
+    double zone_steps() const; // 0: the travel of a step is not known
 
     Session& session_;
     QWidget* page_;

@@ -42,11 +42,9 @@ std::shared_ptr<const Frame> cutRound(const Frame& f, double cx, double cy) {
 void FocusStation::showMask() {
     MaskDial::Shown shown;
     const Rig& rig = session().rig();
-    const Optics& optics = ofGuide() ? rig.guidingOptics() : rig.imagingOptics;
-    const CameraSpec& sensor = ofGuide() ? rig.guideCamera : rig.imagingCamera;
-    shown.zone_um = criticalZone_um(optics.focalRatio());
-    shown.step_um =
-        session().hasFocuser(camera()) ? (ofGuide() ? rig.guideFocuser : rig.imagingFocuser).step_um : 0.0;
+    shown.zone_um = criticalZone_um(opticsOf(rig, camera()).focalRatio());
+    if (session().hasFocuser(camera()))
+        shown.step_um = focuserSpecOf(rig, camera()).step_um;
     shown.past = pastOffsets_;
     if (!seen_.mask)
         shown.trouble = tr("The offset of the middle spike appears here, to be read from the focuser.");
@@ -54,8 +52,7 @@ void FocusStation::showMask() {
         shown.trouble = qs(seen_.mask->error().text());
     else {
         shown.read = **seen_.mask;
-        shown.off_um = maskDefocus_um(*shown.read, sensor.pixel_um * sensor.bin, optics.focalRatio(),
-                                      maskTilt_deg(*shown.read));
+        shown.off_um = maskOff_um();
     }
     dial_->show(std::move(shown));
     // The spikes fill the picture; the rest of a large frame is not wanted here.
@@ -125,8 +122,7 @@ QString FocusStation::effects() const {
         return tr("Needs a star fit for guiding in the frame.");
     const Rig& rig = session().rig();
     const ExposureBasis basis{first->star, seen_.frame->info.exposure_s, seen_.frame->info.gain_e_adu,
-                              (ofGuide() ? rig.guideCamera : rig.imagingCamera).readNoise_e,
-                              seen_.frame->info.saturation_adu};
+                              sensorOf(rig, camera()).readNoise_e, seen_.frame->info.saturation_adu};
     QString text = tr("<table cellspacing=0 cellpadding=2><tr><td>best star&nbsp;&nbsp;</td><td "
                       "align=right>SNR&nbsp;&nbsp;</td>"
                       "<td align=right>centroid</td></tr>");
@@ -144,9 +140,8 @@ QString FocusStation::effects() const {
     // Gain: which noise rules the background decides.
     const double background_e = first->star.noise * seen_.frame->info.gain_e_adu;
     const double share =
-        100.0 * std::min(1.0, std::pow((ofGuide() ? rig.guideCamera : rig.imagingCamera).readNoise_e /
-                                           std::max(background_e, 1e-6),
-                                       2));
+        100.0 *
+        std::min(1.0, std::pow(sensorOf(rig, camera()).readNoise_e / std::max(background_e, 1e-6), 2));
     text +=
         "</table>" +
         (share > 50.0
@@ -154,6 +149,15 @@ QString FocusStation::effects() const {
              : tr("Read noise makes %1 % of the background's noise: a lower gain would lose nothing."))
             .arg(qs(formatNumber(share, 0)));
     return text;
+}
+
+// The last frame must have been read.
+Measured FocusStation::maskOff_um() const {
+    const MaskReadOut& read = **seen_.mask;
+    const Rig& rig = session().rig();
+    const CameraSpec& sensor = sensorOf(rig, camera());
+    return maskDefocus_um(read, sensor.pixel_um * sensor.bin, opticsOf(rig, camera()).focalRatio(),
+                          maskTilt_deg(read));
 }
 
 void FocusStation::showMaskFigures() {
@@ -166,25 +170,19 @@ void FocusStation::showMaskFigures() {
         return;
     }
     const MaskReadOut& read = **seen_.mask;
-    const Rig& rig = session().rig();
-    const Optics& optics = ofGuide() ? rig.guidingOptics() : rig.imagingOptics;
-    const CameraSpec& sensor = ofGuide() ? rig.guideCamera : rig.imagingCamera;
-    const Measured um =
-        maskDefocus_um(read, sensor.pixel_um * sensor.bin, optics.focalRatio(), maskTilt_deg(read));
+    const Measured um = maskOff_um();
+    const double half_um = 0.5 * criticalZone_um(opticsOf(session().rig(), camera()).focalRatio());
     hfd_->show(qs(formatNumber(std::abs(read.offset_px.value), 2)), "px",
                tr("± %1 px, want it within ±%2")
                    .arg(qs(formatNumber(read.offset_px.sigma, read.offset_px.sigma < 0.01 ? 3 : 2)),
-                        qs(formatNumber(um.value > 0.0 ? 0.5 * criticalZone_um(optics.focalRatio()) *
-                                                             std::abs(read.offset_px.value) / um.value
-                                                       : 0.0,
-                                        1))));
+                        qs(formatNumber(
+                            um.value > 0.0 ? half_um * std::abs(read.offset_px.value) / um.value : 0.0, 1))));
     stars_->show(qs(formatNumber(um.value, 0)), "µm",
                  tr("± %1 · zone ±%2 · slits tilted by %3°")
                      .arg(qs(formatNumber(um.sigma, um.sigma < 0.1   ? 2
                                                     : um.sigma < 1.0 ? 1
                                                                      : 0)),
-                          qs(formatNumber(0.5 * criticalZone_um(optics.focalRatio()), 0)),
-                          qs(formatNumber(maskTilt_deg(read), 0))));
+                          qs(formatNumber(half_um, 0)), qs(formatNumber(maskTilt_deg(read), 0))));
     level_->show(qs(formatNumber(read.snr, 0)), "SNR", tr("50 reads to a tenth of a pixel"));
 }
 
@@ -192,7 +190,7 @@ void FocusStation::showCurveFigures() {
     hfd_->setTitle(tr("Half-flux diameter"));
     stars_->setTitle(tr("Best place"));
     level_->setTitle(tr("Backlash"));
-    const FocuserSpec& f = ofGuide() ? session().rig().guideFocuser : session().rig().imagingFocuser;
+    const FocuserSpec& f = focuserSpecOf(session().rig(), camera());
     const auto before = [&](const QString& otherwise) {
         if (f.play_steps >= 0.0)
             level_->show(qs(formatNumber(f.play_steps, 0)), tr("steps"),

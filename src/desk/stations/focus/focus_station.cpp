@@ -185,8 +185,7 @@ bool FocusStation::mayStart() const {
 }
 
 double FocusStation::scale_arcsec_px() const {
-    const Scales s = scalesOf(session().rig());
-    return ofGuide() ? s.guide_arcsec_px : s.image_arcsec_px;
+    return scaleOf(session().rig(), camera());
 }
 
 void FocusStation::showPage(Page page) {

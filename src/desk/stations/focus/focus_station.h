@@ -58,6 +58,7 @@ private:
     void showFigures();
     void showCurveFigures();
     void showMaskFigures();
+    Measured maskOff_um() const;
     void framesFindings(std::vector<Finding>& list) const;
     void startFrames();
     void takeDarks();

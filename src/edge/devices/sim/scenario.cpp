@@ -16,8 +16,7 @@ Expected<PeriodicTerm> periodicTerm(const json& j) {
         .optional("phase_deg", t.phase_deg);
     if (t.period_s <= 0.0)
         r.setProblem({"A periodic term has no period.", "", "Give period_s above zero."});
-    const auto done = r.finish();
-    return done ? Expected<PeriodicTerm>(t) : tl::unexpected(done.error());
+    return r.finish(t);
 }
 
 Expected<Fault> fault(const json& j) {
@@ -45,8 +44,7 @@ Expected<Fault> fault(const json& j) {
         r.setProblem({"Unknown fault \"" + kind + "\".",
                       "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link.",
                       "Correct it."});
-    const auto done = r.finish();
-    return done ? Expected<Fault>(f) : tl::unexpected(done.error());
+    return r.finish(f);
 }
 
 Expected<SimFocuserSetup> focuserSetup(const json& j) {
@@ -67,8 +65,7 @@ Expected<SimFocuserSetup> focuserSetup(const json& j) {
           f.begin_steps >= f.lowest_steps && f.begin_steps <= f.highest_steps))
         r.setProblem({"A simulated focuser cannot be.", "Its step, speed or travel make no sense.",
                       "Correct them in the scenario."});
-    const auto done = r.finish();
-    return done ? Expected<SimFocuserSetup>(f) : tl::unexpected(done.error());
+    return r.finish(f);
 }
 } // namespace
 
