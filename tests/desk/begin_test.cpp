@@ -278,6 +278,9 @@ void BeginTest::bothCamerasOnTheSky() {
     QVERIFY(offset.has_value());
     QVERIFY(std::abs(std::hypot(offset->right_arcmin, offset->up_arcmin) - std::hypot(20.0, 9.0)) < 2.0);
     QVERIFY2(panelText().contains("The guide camera looks"), qPrintable(panelText()));
+    // With its uncertainty, and nothing claimed of a pole that was not measured.
+    QVERIFY2(panelText().contains("each ± ") && panelText().contains("The pole is not measured"),
+             qPrintable(panelText()));
     QVERIFY(centre->findChild<FramingMap*>()->frames().guide.has_value());
 }
 

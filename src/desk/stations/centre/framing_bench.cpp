@@ -281,11 +281,12 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* best, ReadOut* moon) cons
     moon->setTitle(tr("Moon"));
     if (const auto a = advice()) {
         const double size = std::abs(a->turn_deg);
+        const QString sigma = qs(formatNumber(solved_->sigmaRoll_arcsec / 3600.0, 3));
         turn->show(qs(formatNumber(size, size < 10.0 ? 2 : 1)), "°",
                    size < closeEnough_deg
-                       ? tr("± %1°: as wanted").arg(qs(formatNumber(solved_->sigmaRoll_arcsec / 3600.0, 3)))
-                       : tr("%1, seen from behind")
-                             .arg(a->turn_deg > 0.0 ? tr("clockwise") : tr("counter-clockwise")));
+                       ? tr("± %1°: as wanted").arg(sigma)
+                       : tr("%1 from behind, ± %2°")
+                             .arg(a->turn_deg > 0.0 ? tr("clockwise") : tr("counter-clockwise"), sigma));
     } else {
         turn->showNothing(tr("needs a solved frame"));
     }
@@ -435,15 +436,21 @@ std::vector<Finding> FramingBench::findings() const {
             imagingFootprint(rig, fields_->imaging.plane.centre, fields_->imaging.plane.roll().deg(),
                              fields_->imaging.plane.mirrored());
         const bool shares = im.holds(fields_->guide.plane.centre);
+        const double place_arcsec =
+            std::hypot(fields_->imaging.sigmaCentre_arcsec, fields_->guide.sigmaCentre_arcsec);
+        const double turn_deg =
+            std::hypot(fields_->imaging.sigmaRoll_arcsec, fields_->guide.sigmaRoll_arcsec) / 3600.0;
         const QString where =
-            tr("%1 %2, %3 %4 of the imaging frame's middle; turned by %5°. Scales %6 and %7 ″/px.")
+            tr("%1 %2, %3 %4 of the imaging frame's middle, each ± %8″; turned by %5° ± %9°. "
+               "Scales %6 and %7 ″/px.")
                 .arg(qs(formatSkyAngle(Angle::fromArcmin(std::abs(fields_->offset.right_arcmin)))),
                      fields_->offset.right_arcmin >= 0.0 ? tr("right") : tr("left"),
                      qs(formatSkyAngle(Angle::fromArcmin(std::abs(fields_->offset.up_arcmin)))),
                      fields_->offset.up_arcmin >= 0.0 ? tr("above") : tr("below"),
                      qs(formatNumber(fields_->offset.turn_deg, 2)),
                      qs(formatNumber(fields_->imaging.plane.scaleArcsecPx(), 3)),
-                     qs(formatNumber(fields_->guide.plane.scaleArcsecPx(), 3)));
+                     qs(formatNumber(fields_->guide.plane.scaleArcsecPx(), 3)),
+                     qs(formatNumber(place_arcsec, 1)), qs(formatNumber(turn_deg, 3)));
         // What a pole error of an arcminute makes of it: the field turns about the guide star.
         const double dec = equatorialFrom(fields_->imaging.plane.centre).dec.deg();
         const double pole_arcmin = session_.pole() ? session_.pole()->error.total_arcmin.value : 1.0;
@@ -460,7 +467,11 @@ std::vector<Finding> FramingBench::findings() const {
                                         far ? QString() : tr(", near enough")))
                  .toStdString(),
              where.toStdString() +
-                 tr(" With the pole %1 off, the frame turns by %2″ about the guide star in five minutes.")
+                 (session_.pole()
+                      ? tr(" With the pole %1 off, the frame turns by %2″ about the guide star in five "
+                           "minutes.")
+                      : tr(" The pole is not measured; were it %1 off, the frame would turn by %2″ about the "
+                           "guide star in five minutes."))
                      .arg(qs(formatNumber(pole_arcmin, 1)) + "′", qs(formatNumber(per5min_arcsec, 2)))
                      .toStdString(),
              far ? tr("Aim the guide scope nearer: the same air, the same lift by refraction, less turning.")
