@@ -27,6 +27,8 @@ struct LoopWorld {
     double toldSense = 1.0;   // −1: it counts down
     double toldWorm_s = -1.0; // by the rig; negative: the truth
     std::uint64_t seed = 1;
+    // The same night with the noise or the worm upside down: what the loop makes of each by itself.
+    double noiseSign = 1.0, wormSign = 1.0;
 };
 
 struct WorldRun {
@@ -69,16 +71,19 @@ WorldRun guideWorld(const LoopWorld& w, const ControllerSettings& settings, doub
         motor[1] -= (1.0 + w.rateError) * 0.001 * rate * sent.dec_ms;
         load = std::clamp(load, motor[1] - w.gap_arcsec, motor[1]);
         const double turn = 2.0 * std::numbers::pi * t / w.worm_s;
-        const double ra = w.driftRa_arcsec_min * t / 60.0 + w.amplitude_arcsec * std::sin(turn + phase) +
-                          w.second_arcsec * std::sin(2.0 * turn + 1.0) +
-                          w.line_arcsec * std::sin(2.0 * std::numbers::pi * t / w.line_s) + walkRa;
+        const double ra = w.driftRa_arcsec_min * t / 60.0 +
+                          w.wormSign * (w.amplitude_arcsec * std::sin(turn + phase) +
+                                        w.second_arcsec * std::sin(2.0 * turn + 1.0) +
+                                        w.line_arcsec * std::sin(2.0 * std::numbers::pi * t / w.line_s)) +
+                          walkRa;
         const double dec = w.driftDec_arcsec_min * t / 60.0 + walkDec;
         const double keep = std::exp(-w.pace_s / w.slow_s);
         double noise[2];
         for (int a = 0; a < 2; ++a) {
             slow[a] = keep * slow[a] +
                       std::sqrt((1.0 - keep * keep) * w.slowShare) * w.noise_arcsec * random.gaussian();
-            noise[a] = slow[a] + std::sqrt(1.0 - w.slowShare) * w.noise_arcsec * random.gaussian();
+            noise[a] =
+                w.noiseSign * (slow[a] + std::sqrt(1.0 - w.slowShare) * w.noise_arcsec * random.gaussian());
         }
         result.mountRa.push_back(ra + motor[0]);
         result.mountDec.push_back(dec + load);

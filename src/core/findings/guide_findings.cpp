@@ -77,6 +77,36 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
                                 " % of the variance. " + figures,
                             remedyFor(cause), "", ""});
 }
+
+// The worm against what rig and mount say of it.
+void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
+    constexpr double other = 0.015; // relative
+    if (b.wormTold_s > 0.0 && b.wormFound_s > 0.0 && std::abs(b.wormFound_s / b.wormTold_s - 1.0) > other)
+        list.push_back({"worm-other-period", Weight::look,
+                        "The worm turns in " + formatNumber(b.wormFound_s, 0) + " s, not in " +
+                            formatNumber(b.wormTold_s, 0) + " s",
+                        "Over " + formatDuration(b.span_s) +
+                            " the error came back with that period; with the one stated it would not.",
+                        "Correct the worm period in Rig: the next run need not find it out again.", "go.rig",
+                        "Go to Rig"});
+    if (b.wormToldNonsense)
+        list.push_back(
+            {"worm-phase-not-believed", Weight::look, "The mount's word on its worm is not believed",
+             "The phase it tells stands still or jumps; the time since the start is used instead.",
+             "Look for a newer firmware, or go without: the worm is then learnt anew in each run.", "", ""});
+}
+
+void saturationFinding(std::vector<Finding>& list, const Run& run) {
+    int frames = 0;
+    for (const RunRow& row : run.rows)
+        frames += row.event.find(saturatedWord) != std::string::npos;
+    if (frames == 0)
+        return;
+    list.push_back({"guide-star-saturates", Weight::look, "A guide star saturates",
+                    "A star reached the end of the camera's scale in " + formatCount(frames, "spell") +
+                        "; the centre of a flat top is worth less.",
+                    "Shorten the exposure, lower the gain, or choose fainter stars in Focus.", "", ""});
+}
 } // namespace
 
 std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const GuidedBudget* budget) {
@@ -118,8 +148,11 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
                             s.ra.rms_arcsec > s.dec.rms_arcsec ? "Look at periodic error and RA loop gain."
                                                                : "Look at Dec backlash and polar drift.",
                             "", ""});
-        if (budget)
+        if (budget) {
             mountFinding(list, run, *budget);
+            wormFinding(list, *budget);
+        }
+        saturationFinding(list, run);
     }
     if (s.rowsLeftOut > static_cast<int>(0.3 * static_cast<double>(run.rows.size())))
         list.push_back({"many-left-out", Weight::look, "Much of the run does not count",

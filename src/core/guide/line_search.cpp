@@ -18,7 +18,7 @@ LineSearch::LineSearch(double longest, double shortest)
 
 void LineSearch::clear() {
     std::fill(sums_.begin(), sums_.end(), std::complex<double>());
-    weight_ = weightSquare_ = variance_ = 0.0;
+    weight_ = weightSquare_ = variance_ = square_ = 0.0;
     start_s_.reset();
 }
 
@@ -35,6 +35,7 @@ void LineSearch::feed(double t, double innovation, double variance) {
     const double most = 3.5 * std::sqrt(variance);
     const double v = std::clamp(innovation, -most, most);
     variance_ += (std::max(variance, 1e-9) - variance_) / weight_;
+    square_ += (v * v - square_) / weight_;
     // The turns at evenly spaced frequencies are powers of one rotation.
     std::complex<double> turn = std::polar(1.0, tau * first_hz_ * (t - *start_s_));
     const std::complex<double> more = std::polar(1.0, tau * step_hz_ * (t - *start_s_));
@@ -61,6 +62,18 @@ double LineSearch::powerAt(double period) const {
     const double here = powerOf(k);
     const double above = powerOf(k + 1);
     return std::max(0.0, here + 0.5 * x * (above - below) + 0.5 * x * x * (above - 2.0 * here + below));
+}
+
+double LineSearch::likelier(double period, double than) const {
+    // Of the mean square, what a sinusoid takes away.
+    const auto left = [&](double p) {
+        const double explained =
+            2.0 * powerAt(p) * weightSquare_ * variance_ / std::max(weight_ * weight_, 1.0);
+        return 1.0 - std::clamp(explained / std::max(square_, 1e-12), 0.0, 0.99);
+    };
+    constexpr double independent = 8.0; // a turn
+    const double turns = std::min(last_s_ - start_s_.value_or(last_s_), memory_s) / than;
+    return 0.5 * independent * turns * std::log(left(than) / left(period));
 }
 
 std::optional<LineSearch::Line> LineSearch::strongest() const {

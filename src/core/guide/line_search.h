@@ -24,16 +24,20 @@ public:
     // The strongest one, if noise would not show it once in a thousand nights.
     std::optional<Line> strongest() const;
     void clear();
-    // Power at a period, for comparing.
-    double powerAt(double period_s) const;
+    // How much likelier a sinusoid of one period is than one of another: a difference of logarithms of
+    // likelihood. What neither explains (harmonics, a mount that wanders) counts as noise that hangs together
+    // for an eighth of a turn.
+    double likelier(double period_s, double than_s) const;
 
 private:
     double powerOf(std::size_t k) const;
+    double powerAt(double period_s) const;
     double step_hz_, first_hz_;
     std::vector<std::complex<double>> sums_;
     double weight_ = 0.0; // effective number of frames
     double weightSquare_ = 0.0;
     double variance_ = 0.0; // mean
+    double square_ = 0.0;   // mean, of what was fed
     std::optional<double> start_s_;
     double last_s_ = 0.0;
 };

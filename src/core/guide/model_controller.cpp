@@ -117,13 +117,12 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
     if (!phase_.byMount())
         if (const auto line = wormSearch_.strongest()) {
             const double given = phase_.period_s();
-            // Power is a logarithm of likelihood: by so much more likely than what is in use, and by more
-            // than what a period that is right by a few hundredths loses.
-            constexpr double moreLikely = 6.0;
-            constexpr double more = 0.02;
-            const bool other =
-                given <= 0.0 || (std::abs(line->period_s - given) > line->sigma_s &&
-                                 (1.0 - more) * line->power > moreLikely + wormSearch_.powerAt(given));
+            // What the rig says of its gears is rarely wrong; what was found before may be wrong by a little.
+            constexpr double muchLikelier = 5.0;
+            constexpr double likelier = 1.0;
+            const double needed = given == prior_.wormPeriod_s ? muchLikelier : likelier;
+            const bool other = given <= 0.0 || (std::abs(line->period_s - given) > line->sigma_s &&
+                                                wormSearch_.likelier(line->period_s, given) > needed);
             // A gear train is rarely told wrong by a quarter: what is farther off is something else.
             const bool believable = given <= 0.0 || std::abs(std::log(line->period_s / given)) < 0.25;
             if (other && believable) {
@@ -191,9 +190,20 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     double move = decide(s);
     if (!modelRules_)
         move = -plain;
+    if (prior_.mayHavePlay && inCharge)
+        noteWay(s.t_s, move);
     // What another controller will give is not known here: as if nothing were given.
     believe(s, inCharge ? move : 0.0);
     return -move;
+}
+
+void ModelController::noteWay(double t_s, double move) {
+    const int way = move > 0.0 ? 1 : move < 0.0 ? -1 : belief_.way;
+    if (way != belief_.way) {
+        belief_.way = way;
+        waySince_s_ = t_s;
+    }
+    belief_.oneWay_s = belief_.way != 0 ? t_s - waySince_s_ : 0.0;
 }
 
 void ModelController::learn(const AxisSight& s, double dt) {

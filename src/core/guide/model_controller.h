@@ -43,6 +43,9 @@ struct AxisBelief {
     double wormPeriod_s = 0.0;
     std::optional<Measured> gap_arcsec;
     Surprise surprise = Surprise::none; // of the last frame
+    // With play: for so long all corrections went one way, 1: the star to the north, −1: to the south.
+    double oneWay_s = 0.0;
+    int way = 0;
 };
 
 class ModelController {
@@ -74,6 +77,7 @@ private:
     double bestMove(double ahead_s);
     void believe(const AxisSight& sight, double move);
     void believeSlowly();
+    void noteWay(double t_s, double move);
 
     AxisPrior prior_;
     WormPhase phase_;
@@ -92,6 +96,7 @@ private:
     std::optional<double> last_s_;
     int frames_ = 0;
     int surprises_ = 0;
+    double waySince_s_ = 0.0;
     double lastSurprise_ = 0.0;
     // Of late: what each would have left, over so many frames.
     double modelSquare_ = 0.0, shadowSquare_ = 0.0, compared_ = 0.0;

@@ -2,98 +2,150 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include "core/base/statistics.h"
-#include "core/base/symmetric.h"
-#include "core/motion/line_model.h"
+#include "core/motion/periodic.h"
 
 namespace nordstjerna {
 
 namespace {
 
-// One axis over the rows that count.
-struct AxisParts {
-    std::vector<double> t;
-    JudgedAxis judged;
-    std::vector<double> rest, noise; // rest: the mount's motion that is left
-    std::vector<double> phase;       // of the worm, turns
-    std::vector<bool> inGap;
-};
-
-// Variance of the rest that the noise of the last frames explains: corrections that chased the air.
-double chased(const std::vector<double>& rest, const std::vector<double>& noise) {
-    constexpr int lags = 10;
-    if (rest.size() < 12 * lags)
-        return 0.0;
-    Eigen::MatrixXd a = Eigen::MatrixXd::Zero(lags, lags);
-    Eigen::VectorXd b = Eigen::VectorXd::Zero(lags);
-    const double m = mean(rest);
-    for (size_t k = lags; k < rest.size(); ++k)
-        for (int i = 0; i < lags; ++i) {
-            const double x = noise[k - static_cast<size_t>(i) - 1];
-            for (int j = 0; j < lags; ++j)
-                a(i, j) += x * noise[k - static_cast<size_t>(j) - 1];
-            b[i] += x * (rest[k] - m);
-        }
-    for (int i = 0; i < lags; ++i)
-        a(i, i) *= 1.001;
-    const Eigen::VectorXd w = solveSymmetric<Eigen::Dynamic>(a, b);
-    double explained = 0.0;
-    for (int i = 0; i < lags; ++i)
-        explained += w[i] * b[i];
-    const double n = static_cast<double>(rest.size());
-    // Chance alone explains one part in n for each lag.
-    return std::max(0.0, explained / n - lags * meanSquare(rest) / n);
-}
-
+// Variances of one axis, ″².
 struct Split {
     double noise = 0.0, periodic = 0.0, drift = 0.0, backlash = 0.0, over = 0.0, under = 0.0, excursion = 0.0;
 };
 
-Split splitOf(const AxisParts& p, double worm_s) {
+// What an axis' place is made of, frame by frame: the mount by its track, of that the periodic part and the
+// drift, and the noise.
+struct AxisMade {
+    std::vector<double> mount, noise, periodic, drift;
+};
+
+AxisMade madeOf(const Disturbance& d, const std::vector<double>& place, const std::vector<Measured>& track,
+                bool worm) {
+    AxisMade made;
+    const size_t n = place.size();
+    for (size_t i = 0; i < n; ++i) {
+        made.mount.push_back(track[i].value);
+        made.noise.push_back(place[i] - track[i].value);
+    }
+    made.periodic.assign(n, 0.0);
+    made.drift.assign(n, 0.0);
+    PeriodicOptions options;
+    options.worm = worm;
+    options.wormPeriod_s = worm ? d.priors.ra.wormPeriod_s : 0.0;
+    if (worm &&
+        std::all_of(d.worm_turns.begin(), d.worm_turns.end(), [](double w) { return std::isfinite(w); }))
+        options.wormTurns = d.worm_turns;
+    const auto found = findPeriodic(d.t_s, place, options);
+    if (!found)
+        return made;
+    const double slope = found->drift_arcsec_min.value / 60.0;
+    for (size_t i = 0; i < n; ++i) {
+        made.drift[i] = slope * (d.t_s[i] - d.t_s.front());
+        made.periodic[i] = place[i] - found->residual[i] - made.drift[i];
+    }
+    const double level = mean(made.periodic);
+    for (double& x : made.periodic)
+        x -= level;
+    return made;
+}
+
+// The mount's motion left in each frame, were the loop at work on these places.
+struct Rests {
+    std::vector<double> ra, dec;
+};
+
+// The run once more with a part of it upside down: what the loop leaves of a part by itself is half the
+// difference, for what a loop leaves of a sum is the sum of what it leaves of each.
+class Causes {
+public:
+    Causes(const Disturbance& d, AxisMade ra, AxisMade dec)
+        : d_(d), ra_(std::move(ra)), dec_(std::move(dec)), as_(rests(nullptr, d.gap_arcsec.value)) {}
+
+    using Part = std::vector<double> AxisMade::*;
+    // Variance of what is left of a part, RA and Dec.
+    std::pair<double, double> leftOf(Part part) const {
+        const Rests other = rests(part, d_.gap_arcsec.value);
+        std::vector<double> ra;
+        std::vector<double> dec;
+        for (size_t i = 0; i < as_.ra.size(); ++i)
+            if (d_.counts[i]) {
+                ra.push_back(0.5 * (as_.ra[i] - other.ra[i]));
+                dec.push_back(0.5 * (as_.dec[i] - other.dec[i]));
+            }
+        return {meanSquare(ra), meanSquare(dec)};
+    }
+    // By how much the variance of Dec falls without play.
+    double ofTheGap() const {
+        if (d_.gap_arcsec.value <= 0.0)
+            return 0.0;
+        return std::max(0.0, counted(as_.dec) - counted(rests(nullptr, 0.0).dec));
+    }
+
+private:
+    double counted(const std::vector<double>& v) const {
+        std::vector<double> c;
+        for (size_t i = 0; i < v.size(); ++i)
+            if (d_.counts[i])
+                c.push_back(v[i]);
+        return meanSquare(c);
+    }
+    Rests rests(Part reversed, double gap) const {
+        Disturbance d = d_;
+        d.gap_arcsec.value = gap;
+        const auto turn = [&](std::vector<double>& place, const AxisMade& made) {
+            for (size_t i = 0; reversed && i < place.size(); ++i)
+                place[i] -= 2.0 * (made.*reversed)[i];
+        };
+        turn(d.ra_arcsec, ra_);
+        turn(d.dec_arcsec, dec_);
+        const auto errors = replayLoop(d, d.settings);
+        const double noise = reversed == &AxisMade::noise ? -1.0 : 1.0;
+        Rests r;
+        for (size_t i = 0; i < errors.size(); ++i) {
+            r.ra.push_back(errors[i].dra_arcsec - noise * ra_.noise[i]);
+            r.dec.push_back(errors[i].ddec_arcsec - noise * dec_.noise[i]);
+        }
+        return r;
+    }
+
+    const Disturbance& d_;
+    AxisMade ra_, dec_;
+    Rests as_;
+};
+
+// The mount part squared and the rest of the variance, and of that what single gusts make.
+Split outline(const JudgedAxis& judged, const Measured& mountPart) {
     Split s;
-    const double total = meanSquare(p.judged.error);
-    const double left = std::min(meanSquare(p.rest), total);
-    s.noise = total - left;
-    // Gusts: what is far beyond the usual noise.
-    const double usual = robustSigma(p.noise);
+    const double total = meanSquare(judged.error);
+    s.under = std::min(mountPart.value * mountPart.value, total);
+    s.noise = total - s.under;
+    std::vector<double> noise;
+    std::vector<double> rest;
+    for (size_t i = 0; i < judged.load.size(); ++i)
+        rest.push_back(judged.mount[i].value + judged.load[i]);
+    s.over = std::max(0.0, s.under - meanSquare(rest));
+    for (size_t i = 0; i < judged.error.size(); ++i)
+        noise.push_back(judged.error[i] - judged.load[i] - judged.mount[i].value);
+    const double usual = robustSigma(noise);
     double gusts = 0.0;
-    for (double n : p.noise)
+    for (double n : noise)
         if (std::abs(n) > 5.0 * usual)
-            gusts += n * n / static_cast<double>(p.noise.size());
+            gusts += n * n / static_cast<double>(noise.size());
     s.excursion = std::min(gusts, s.noise);
     s.noise -= s.excursion;
-    const std::vector<int> level(p.t.size(), 0);
-    LineModel model(p.t, p.rest, level, 1);
-    const double turns = worm_s > 0.0 ? (p.t.back() - p.t.front()) / worm_s : 0.0;
-    const bool worm = turns > 1.2;
-    if (worm)
-        model.tieTo(p.phase, 3);
-    const auto fit = model.fit({}, false);
-    const double slope = fit.slope.value * (p.t.back() - p.t.front());
-    s.drift = slope * slope / 12.0;
-    for (const Sinusoid& line : fit.tied)
-        // Less what chance would show.
-        s.periodic += std::max(0.0, 0.5 * (line.amplitude.value * line.amplitude.value -
-                                           2.0 * line.amplitude.sigma * line.amplitude.sigma));
-    s.over = chased(fit.residual, p.noise);
-    double crossing = 0.0;
-    double crossings = 0.0;
-    double elsewhere = 0.0;
-    for (size_t i = 0; i < p.inGap.size(); ++i) {
-        (p.inGap[i] ? crossing : elsewhere) += fit.residual[i] * fit.residual[i];
-        crossings += p.inGap[i];
-    }
-    const double n = static_cast<double>(p.rest.size());
-    if (crossings > 5.0 && crossings < n - 5.0)
-        s.backlash = std::max(0.0, (crossing - crossings * elsewhere / (n - crossings)) / n);
-    // What is explained twice is shared in proportion; what is not explained came too late.
+    return s;
+}
+
+// What is explained twice is shared in proportion; what is not explained came too late.
+void share(Split& s) {
     const double explained = s.drift + s.periodic + s.over + s.backlash;
-    const double scale = explained > left && explained > 0.0 ? left / explained : 1.0;
+    const double scale = explained > s.under && explained > 0.0 ? s.under / explained : 1.0;
     for (double* part : {&s.drift, &s.periodic, &s.over, &s.backlash})
         *part *= scale;
-    s.under = std::max(0.0, left - scale * explained);
-    return s;
+    s.under = std::max(0.0, s.under - scale * explained);
 }
 
 } // namespace
@@ -132,38 +184,37 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
         return tl::unexpected(rebuilt.error());
     const Disturbance& d = *rebuilt;
     const MountTrack track = trackMount(d);
-    const std::vector<double> phases = d.wormPhases();
-    AxisParts ra;
-    AxisParts dec;
-    for (size_t i = 0; i < d.t_s.size(); ++i) {
-        if (!countsForRms(run.rows[d.row[i]]))
-            continue;
-        const auto add = [&](AxisParts& p, double error, double place, const Measured& mount) {
-            p.t.push_back(d.t_s[i]);
-            p.judged.add(error, place, mount);
-            p.rest.push_back(mount.value + p.judged.load.back());
-            p.noise.push_back(place - mount.value);
-            p.phase.push_back(phases[i]);
-        };
-        add(ra, d.recorded[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
-        add(dec, d.recorded[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
-        // While the motor crosses the gap the load stands still.
-        const bool first = dec.t.size() < 2;
-        const double load = dec.judged.load.back();
-        const double before = i > 0 ? d.recorded[i - 1].ddec_arcsec - d.dec_arcsec[i - 1] : load;
-        const double sent = i > 0 ? run.rows[d.row[i - 1]].pulseDec_ms : 0.0;
-        dec.inGap.push_back(!first && sent != 0.0 && std::abs(load - before) < 1e-6);
-    }
+    JudgedAxis ra;
+    JudgedAxis dec;
+    std::vector<double> t;
+    for (size_t i = 0; i < d.t_s.size(); ++i)
+        if (d.counts[i]) {
+            t.push_back(d.t_s[i]);
+            ra.add(d.recorded[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
+            dec.add(d.recorded[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
+        }
     constexpr size_t fewest = 60;
-    if (ra.t.size() < fewest)
+    if (t.size() < fewest)
         return problem("Too little of the run counts for a budget.",
-                       std::to_string(ra.t.size()) + " rows of at least 60 are steady.", "Guide for longer.");
+                       std::to_string(t.size()) + " rows of at least 60 are steady.", "Guide for longer.");
     GuidedBudget b;
-    b.span_s = ra.t.back() - ra.t.front();
-    b.recorded = figuresFrom(ra.judged, dec.judged);
+    b.span_s = t.back() - t.front();
+    b.recorded = figuresFrom(ra, dec);
     b.bound = loopBound(d, track);
-    const Split r = splitOf(ra, d.priors.ra.wormPeriod_s);
-    const Split e = splitOf(dec, 0.0);
+    b.wormTold_s = run.meta.loop ? run.meta.loop->priors.ra.wormPeriod_s : 0.0;
+    b.wormFound_s = d.priors.ra.wormPeriod_s;
+    b.wormToldNonsense = d.wormToldNonsense();
+    Split r = outline(ra, b.recorded.mountRa_arcsec);
+    Split e = outline(dec, b.recorded.mountDec_arcsec);
+    const Causes causes(d, madeOf(d, d.ra_arcsec, track.ra, true), madeOf(d, d.dec_arcsec, track.dec, false));
+    const auto [overRa, overDec] = causes.leftOf(&AxisMade::noise);
+    r.over += overRa;
+    e.over += overDec;
+    std::tie(r.periodic, e.periodic) = causes.leftOf(&AxisMade::periodic);
+    std::tie(r.drift, e.drift) = causes.leftOf(&AxisMade::drift);
+    e.backlash = causes.ofTheGap();
+    share(r);
+    share(e);
     const std::pair<Cause, double> parts[] = {{Cause::noise, r.noise + e.noise},
                                               {Cause::periodic, r.periodic + e.periodic},
                                               {Cause::drift, r.drift + e.drift},

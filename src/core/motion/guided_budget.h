@@ -12,6 +12,9 @@ struct GuidedBudget {
     LoopBound bound;
     std::vector<BudgetShare> shares; // of the variance of both axes, largest first
     double span_s = 0.0;             // of all this
+    double wormTold_s = 0.0;         // period by the rig or the mount; 0: none
+    double wormFound_s = 0.0;        // period the run was foretold with
+    bool wormToldNonsense = false;   // where the mount says its worm stands cannot be
     // Of the cause with the largest share of the mount part, if the mount part matters at all.
     std::optional<Cause> worst() const;
 };

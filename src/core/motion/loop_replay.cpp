@@ -139,6 +139,14 @@ std::vector<double> Disturbance::wormPhases() const {
     return phases;
 }
 
+bool Disturbance::wormToldNonsense() const {
+    WormPhase worm(priors.ra.wormPeriod_s);
+    for (size_t i = 0; i < t_s.size(); ++i)
+        if (const auto turns = told(worm_turns[i]))
+            worm.feed(t_s[i], turns);
+    return worm.toldNonsense();
+}
+
 Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Measured>& gap) {
     Disturbance d;
     d.geometry = geometryOf(run.meta);

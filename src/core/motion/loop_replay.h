@@ -53,6 +53,8 @@ struct Disturbance {
     size_t judgedFrom() const;
     // Where the worm stood in each frame, turns: as the mount tells, else by the time.
     std::vector<double> wormPhases() const;
+    // The mount told where its worm stands, and that cannot be.
+    bool wormToldNonsense() const;
 };
 
 // Fails with fewer than 30 measured rows. gap: of a backlash test, if there was one.

@@ -93,6 +93,9 @@ RunRow asRecorded(RunRow row);
 // The first row from this moment on; rows are in order of time.
 std::vector<RunRow>::const_iterator rowAt(const std::vector<RunRow>& rows, double t_s);
 
+// In the event of the first of several rows in which a guide star was saturated.
+inline constexpr const char* saturatedWord = "star saturates";
+
 // Rows that describe the loop at work: measured, and not while dithering, settling or without the star.
 bool countsForRms(const RunRow& row);
 

@@ -257,6 +257,10 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         row = rowFrom(*shift, error, tracked.middle - run_.meta.start, tracked.middle, run_.meta, setup_.rig,
                       event);
         row.event = wasLost ? "found" : "";
+        const bool saturated = watch_.saturated();
+        if (saturated && !saturated_)
+            changes_.push_back(saturatedWord);
+        saturated_ = saturated;
     } else {
         row.t_s = tracked.middle - run_.meta.start;
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();

@@ -118,7 +118,8 @@ private:
     SkyError aim_; // against where the stars were chosen
     std::vector<SettleRecord> settles_;
     void keep(const RunRow& row);
-    int failedPulses_ = 0; // in a row
+    int failedPulses_ = 0;   // in a row
+    bool saturated_ = false; // a guide star, in the last frame that showed them
     std::optional<Problem> ending_;
 };
 

@@ -75,6 +75,12 @@ std::optional<FieldJump> StarWatch::nearby(const std::vector<Star>& seen) const 
     return found;
 }
 
+bool StarWatch::saturated() const {
+    const auto& stars = group_.members();
+    return std::any_of(stars.begin(), stars.end(),
+                       [](const StarGroup::Member& m) { return m.seen && m.seen->saturated; });
+}
+
 bool StarWatch::leaving(int width, int height) const {
     constexpr double margin = 25.0;
     int inside = 0;

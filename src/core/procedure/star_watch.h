@@ -36,6 +36,7 @@ public:
     // Stars of these optics are measured by their own shape.
     void useShape(std::shared_ptr<const StarShape> shape) { shape_ = std::move(shape); }
     const StarGroup& group() const { return group_; }
+    bool saturated() const; // one of the stars, in the last frame
     int lostFrames() const { return lostFrames_; }
 
 private:

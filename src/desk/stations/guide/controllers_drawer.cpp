@@ -137,6 +137,11 @@ QString ControllersDrawer::believed(const AxisBelief& b, bool ra) const {
     }
     if (b.gap_arcsec)
         parts << tr("play %1").arg(qs(formatMeasured(*b.gap_arcsec, "″", 1)));
+    // So long one way is no chance.
+    constexpr double long_s = 300.0;
+    if (b.gap_arcsec && b.oneWay_s > long_s && b.gap_arcsec->value > 2.0 * b.gap_arcsec->sigma)
+        parts << tr("for %1 only pushed %2: the drift does the rest, turning about would cost the play")
+                     .arg(qs(formatDuration(b.oneWay_s)), b.way > 0 ? tr("north") : tr("south"));
     parts << tr("air and centroid %1″ a frame").arg(qs(formatNumber(b.noise_arcsec, 2)));
     if (!b.modelRules)
         parts << tr("a plain loop does better at present and has the word");
