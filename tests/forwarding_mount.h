@@ -8,7 +8,7 @@ namespace nordstjerna {
 struct ForwardingMount : Mount {
     Mount& mount;
     explicit ForwardingMount(Mount& m) : mount(m) {}
-    MountState state() const override { return mount.state(); }
+    Expected<MountState> state() const override { return mount.state(); }
     Expected<void> slew(const HourAngleDec& t, const StopFlag& h) override { return mount.slew(t, h); }
     Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
     Expected<void> pulse(double ra, double dec, const StopFlag& h) override {

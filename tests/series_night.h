@@ -38,7 +38,7 @@ struct SeriesNight {
                 nordstjerna::GuidingSetup g;
                 g.rig = night.scenario().rig;
                 g.controller = controller;
-                g.rates = rates->setup.side == night.mount().state().side
+                g.rates = rates->setup.side == night.mount().state()->side
                               ? *rates
                               : nordstjerna::ratesAcrossPier(*rates, reverses);
                 auto guiding = std::make_shared<nordstjerna::Guiding>(g);

@@ -12,8 +12,8 @@
 namespace nordstjerna {
 
 Deck::Deck(Session& session, QWidget* parent)
-    : QFrame(parent), session_(session), mount_(new QLabel), camera_(new QLabel), simulated_(new QLabel),
-      halt_(new QPushButton(tr("Halt"))), track_(new QPushButton(tr("Track again"))) {
+    : QFrame(parent), session_(session), mount_(new QLabel), links_(new QLabel), camera_(new QLabel),
+      simulated_(new QLabel), halt_(new QPushButton(tr("Halt"))), track_(new QPushButton(tr("Track again"))) {
     setObjectName("deck");
     setFixedHeight(38);
     halt_->setObjectName("halt");
@@ -29,11 +29,13 @@ Deck::Deck(Session& session, QWidget* parent)
     });
     halt_->setFocusPolicy(Qt::NoFocus);
     camera_->setObjectName("muted");
+    links_->setObjectName("links");
     simulated_->setObjectName("muted");
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(16, 0, 12, 0);
     row->setSpacing(24);
     row->addWidget(mount_);
+    row->addWidget(links_);
     row->addWidget(camera_);
     row->addStretch();
     row->addWidget(simulated_);
@@ -44,6 +46,10 @@ Deck::Deck(Session& session, QWidget* parent)
 }
 
 void Deck::restyle() {
+    links_->setFont(textFont(12));
+    QPalette attention = links_->palette();
+    attention.setColor(QPalette::WindowText, theme().attention);
+    links_->setPalette(attention);
     mount_->setFont(textFont(12));
     camera_->setFont(textFont(12));
     simulated_->setFont(textFont(12));
@@ -54,10 +60,30 @@ void Deck::announce(const QString& text) {
     refresh();
 }
 
+// Which device is silent, and for how long; empty when all answer.
+QString Deck::silence() const {
+    const Observatory& o = session_.observatory();
+    const std::pair<QString, LinkState> devices[] = {
+        {tr("Mount"), o.mountLink()},
+        {tr("Guide camera"), o.cameraLink(CameraRole::guide)},
+        {tr("Imaging camera"), o.cameraLink(CameraRole::imaging)}};
+    QStringList silent;
+    for (const auto& [name, link] : devices)
+        // A single answer that is missing is seen by whoever asked.
+        if (!link.answers && link.silent_s >= 1.0)
+            silent << tr("%1 silent for %2").arg(name, qs(formatDuration(link.silent_s)));
+    return silent.isEmpty() ? QString() : tr("▲ %1").arg(silent.join(" · "));
+}
+
 void Deck::refresh() {
     const MountState m = session_.mountState();
+    const QString silent = silence();
+    links_->setText(silent);
+    links_->setVisible(!silent.isEmpty());
     if (!announcement_.isEmpty()) {
         mount_->setText(announcement_);
+    } else if (!m.told) {
+        mount_->setText(tr("The mount has not answered yet"));
     } else {
         const Equatorial place =
             equatorialFrom(ObservedFrame(session_.rig().site, session_.now()).icrsFrom(m.pointing));

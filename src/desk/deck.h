@@ -20,8 +20,10 @@ public:
 
 private:
     void restyle();
+    QString silence() const;
     Session& session_;
     QLabel* mount_;
+    QLabel* links_; // seen while a device is silent
     QLabel* camera_;
     QLabel* simulated_;
     QPushButton* halt_;

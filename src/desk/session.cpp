@@ -18,12 +18,13 @@ namespace nordstjerna {
 Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder)
     : night_(std::make_unique<SimulatedNight>(std::move(scenario), index)),
       dataFolder_(std::move(dataFolder)), index_(std::move(index)) {
-    devices_ = night_->devices();
+    observatory_ = std::make_unique<Observatory>(night_->devices());
+    devices_ = observatory_->devices();
     rig_ = night_->scenario().rig;
     settings_.setFromRig(rig_.guiding.exposure_s, rig_.guiding.pulseLimit_ms);
     targetName_ = night_->scenario().targetName;
     target_ = vectorFrom(night_->scenario().target);
-    prepared_ = std::make_unique<PreparedCamera>(night_->guideCamera());
+    prepared_ = std::make_unique<PreparedCamera>(*devices_.guideCamera);
     prepared_->setDarks(DarkStore::open(dataFolder_ / "darks"));
     devices_.rawGuideCamera = devices_.guideCamera;
     devices_.guideCamera = prepared_.get();
@@ -290,6 +291,13 @@ void Session::keepFocused(CameraRole camera, const FocusResult& result) {
         if (runs.size() > most)
             runs.erase(runs.begin());
     }
+    if (result.play_steps) {
+        Rig rig = rig_;
+        FocuserSpec& f = focuserSpecOf(rig, camera);
+        f.play_steps = result.play_steps->value;
+        f.playSigma_steps = result.play_steps->sigma;
+        setRig(rig);
+    }
     keepEvening();
 }
 
@@ -314,8 +322,6 @@ Session::~Session() {
     abandon();
     if (worker_)
         worker_->join();
-    if (halter_.joinable())
-        halter_.join();
     if (focuserAsked_.valid())
         focuserAsked_.wait();
     queue_.reset();
@@ -686,10 +692,7 @@ void Session::halt() {
 
 // Its own way: neither the window nor a command under way can keep it from the mount.
 void Session::sendHalt() {
-    if (halter_.joinable())
-        halter_.join();
-    halter_ = std::thread([this] {
-        const auto done = night_->mount().halt();
+    observatory_->halt([this](const Expected<void>& done) {
         QMetaObject::invokeMethod(
             this, [this, done] { confirmHalt(done); }, Qt::QueuedConnection);
     });
@@ -711,7 +714,13 @@ void Session::confirmHalt(const Expected<void>& done) {
 }
 
 void Session::resumeTracking() {
-    const auto done = night_->mount().setTracking(true);
+    observatory_->setTracking(true, [this](const Expected<void>& done) {
+        QMetaObject::invokeMethod(
+            this, [this, done] { tracksAgain(done); }, Qt::QueuedConnection);
+    });
+}
+
+void Session::tracksAgain(const Expected<void>& done) {
     if (!done) {
         reportProblem(done.error());
         return;

@@ -24,6 +24,7 @@
 #include "core/sky/almanac.h"
 #include "desk/logbook.h"
 #include "desk/trial_slot.h"
+#include "edge/devices/observatory.h"
 #include "edge/devices/prepared_camera.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
@@ -55,18 +56,21 @@ public:
     const Rig& rig() const { return rig_; }
     // The rig must be valid.
     void setRig(const Rig& rig);
-    Instant now() const { return night_->clock().now(); }
+    Instant now() const { return devices_.clock->now(); }
     // Of the clock that people at the site read: without a time zone database its mean time, whole hours.
     double utcOffset_h() const { return std::round(rig_.site.longitude.hours()); }
     // What is known beside a run of the rig in use.
     RunSurroundings surroundings() const;
     // The night of now; absent where the Sun does not set or rise.
     const std::optional<Night>& night();
-    MountState mountState() const { return night_->mount().state(); }
+    // As the mount last told; see Observatory.
+    MountState mountState() const { return observatory_->mountState(); }
+    const Observatory& observatory() const { return *observatory_; }
     const std::string& targetName() const { return targetName_; }
     Vec3 target() const { return target_; }
     HourAngleDec targetPlace() const; // now
     void setTarget(const std::string& name, const Vec3& icrs);
+    // The extras of the stand-ins: hands, faults, the pace of time.
     SimulatedNight& simulatedNight() { return *night_; }
     std::filesystem::path newRunPath(const std::string& kind) const;
     // What is done is entered there: begun with the rig and target of now.
@@ -161,8 +165,9 @@ public:
     bool hasFocuser(CameraRole camera) const { return focuserOf(devices_, camera) != nullptr; }
     // Where it stands, asked beside the window; `told` runs in the window.
     void askFocuser(CameraRole camera, std::function<void(const Expected<FocuserState>&)> told);
-    // What the focus runs of this rig found, oldest first; and one more.
+    // What the focus runs of this rig found, oldest first.
     std::vector<FocusedOnce> focused(CameraRole camera) const;
+    // One more, into the night log; what it taught of heat and play is kept too.
     void keepFocused(CameraRole camera, const FocusResult& result);
 
     // The stars that frames are solved with.
@@ -329,8 +334,10 @@ private:
     void tellTrouble(const Procedure& p);
     void sendHalt();
     void confirmHalt(const Expected<void>& done);
+    void tracksAgain(const Expected<void>& done);
 
     std::unique_ptr<SimulatedNight> night_;
+    std::unique_ptr<Observatory> observatory_;
     Devices devices_;
     Rig rig_;
     std::string targetName_;
@@ -360,7 +367,6 @@ private:
     std::atomic<bool> troubleTold_{false}; // by a worker
     std::atomic<bool> announcing_{false};
     bool halted_ = false;
-    std::thread halter_;
 
     // Found once a night and site.
     std::optional<Night> almanac_;

@@ -133,6 +133,11 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
                             const RunnerHooks& hooks) {
     const Executor execute(devices, control);
     decltype(Event::what) what = Started{};
+    MountState mount;
+    mount.told = false;
+    if (procedure.needsMount())
+        if (const auto told = devices.mount->state(); !told)
+            return tl::unexpected(told.error());
     for (;;) {
         if (control.halt)
             what = StepFailed{haltedProblem()};
@@ -141,7 +146,12 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
             what = StopAsked{};
         if (hooks.ahead)
             hooks.ahead(procedure);
-        const auto event = [&] { return Event{devices.clock->now(), devices.mount->state(), what}; };
+        const auto event = [&] {
+            // What a silent mount said last still holds until it says otherwise.
+            if (auto told = devices.mount->state())
+                mount = *told;
+            return Event{devices.clock->now(), mount, what};
+        };
         Step step = procedure.next(event());
         if (control.stop && std::holds_alternative<ImageTaken>(what)) {
             what = StopAsked{};

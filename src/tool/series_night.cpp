@@ -85,7 +85,7 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
         GuidingSetup setup;
         setup.rig = rig;
         setup.rates =
-            rates.setup.side == night.mount().state().side ? rates : ratesAcrossPier(rates, std::nullopt);
+            rates.setup.side == night.mount().state()->side ? rates : ratesAcrossPier(rates, std::nullopt);
         setup.controller = book.controller();
         setup.exposure_s = book.value(SettingKey::exposure);
         return WatchPlan{std::make_shared<Guiding>(setup), {}, {}};

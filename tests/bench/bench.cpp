@@ -35,6 +35,7 @@ extern "C" {
 #include "latency_bench.h"
 #include "log_bench.h"
 #include "loop_bench.h"
+#include "memory_bench.h"
 #include "night_fixture.h"
 #include "synthetic_frame.h"
 
@@ -415,6 +416,11 @@ int main(int argc, char** argv) {
     QApplication::setStyle("Fusion");
     if (argc > 1 && std::string(argv[1]) == "begin") {
         benchBegin();
+        return 0;
+    }
+    if (argc > 1 && std::string(argv[1]) == "memory") {
+        loadTypefaces();
+        benchMemory(argc > 2 ? std::atoi(argv[2]) : 30000);
         return 0;
     }
     if (argc > 1 && std::string(argv[1]) == "log") {

@@ -6,6 +6,7 @@
 
 #include "edge/store/series_keeper.h"
 #include "forwarding_mount.h"
+#include "memory_bench.h"
 #include "series_night.h"
 
 namespace nordstjerna {
@@ -79,6 +80,8 @@ std::vector<double> pulsesOf(bool imaging, double seconds) {
 void benchLatency(double seconds) {
     const auto alone = pulsesOf(false, seconds);
     const auto beside = pulsesOf(true, seconds);
+    if (!alone.empty() && !beside.empty())
+        std::printf("memory at most %.0f MB (wanted <= 700)\n", mostMemory_MB());
     if (!alone.empty() && !beside.empty())
         std::printf("ratio of the medians %.2f\n", beside[beside.size() / 2] / alone[alone.size() / 2]);
 }

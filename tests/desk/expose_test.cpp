@@ -3,6 +3,7 @@
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QPushButton>
+#include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTimeEdit>
 #include <QtTest>
@@ -10,9 +11,11 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "desk/main_window.h"
+#include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/expose/expose_station.h"
 #include "desk/stations/expose/plan_card.h"
+#include "desk/stations/review/review_station.h"
 #include "desk/theme.h"
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
@@ -34,6 +37,7 @@ private slots:
     void drawnAlongOnTheBand();
     void ladderByOneButton();
     void seriesOverTheFlip();
+    void focusedAnewByItself();
     void aDiskThatIsFull();
     void settlingIsAdvised();
     void stopNowAndHalt();
@@ -145,6 +149,10 @@ void ExposeTest::planFollowsTheFields() {
     QVERIFY2(plan().contains("the mount reaches its limit") && !plan().contains("flip "), qPrintable(plan()));
     set("dither-every", 0.0);
     QVERIFY(!plan().contains("dithers"));
+    set("series-grown", 12.0);
+    QVERIFY(!plan().contains("focused anew"));
+    expose()->findChild<QComboBox*>("series-refocus")->setCurrentIndex(1);
+    QVERIFY2(plan().contains("focused anew when stars have grown by 12 %"), qPrintable(plan()));
     // The band draws what is planned.
     QVERIFY(window_->session().plan() && !window_->session().plan()->blocks.empty());
 }
@@ -295,10 +303,70 @@ void ExposeTest::seriesOverTheFlip() {
     Q_EMIT shapes->frameChosen(3);
     QVERIFY2(readOut("FWHM")->note().contains(QString::number(frames[2].look.stars)),
              qPrintable(readOut("FWHM")->note()));
+    auto* shown = expose()->findChild<ShapedFrame*>();
+    QVERIFY(waitFor([&] { return shown->frame() != nullptr; }));
+    QVERIFY(std::abs(*shown->frame()->info.start - frames[2].start) < 0.01);
+    QVERIFY(!shown->look().shapes.empty());
+    // The same frames from the night log, later: a click opens one with its shapes measured anew.
+    window_->showStation("Review");
+    auto* review = static_cast<ReviewStation*>(window_->station("Review"));
+    QVERIFY(window_->session().flush(60.0));
+    review->refreshLog();
+    auto* table = review->findChild<QTableWidget*>("entries");
+    int row = 0;
+    while (row < table->rowCount() && !table->item(row, 0)->text().contains("series") &&
+           !table->item(row, 1)->text().contains("series"))
+        ++row;
+    QVERIFY(row < table->rowCount());
+    table->selectRow(row);
+    QTest::mouseClick(review->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([&] { return review->opened().series != nullptr; }));
+    auto* kept = review->findChild<ShapedFrame*>();
+    QVERIFY(!kept->isVisible());
+    for (QPushButton* b : review->findChildren<QPushButton*>())
+        if (b->text() == "Frame")
+            QTest::mouseClick(b, Qt::LeftButton);
+    QVERIFY(kept->isVisible());
+    QVERIFY(waitFor([&] { return kept->frame() != nullptr; }));
+    QVERIFY(std::abs(*kept->frame()->info.start - frames.back().start) < 0.01);
+    QVERIFY(std::abs(kept->look().fwhm_px.value - frames.back().look.fwhm_px.value) < 0.02);
+    // One that is gone says so in its place.
+    QFile::remove(qs(frames[1].file));
+    review->showFrame(2);
+    QVERIFY(waitFor([&] {
+        return kept->hint().contains("frame", Qt::CaseInsensitive) && !kept->hint().startsWith("Reading");
+    }));
+    QVERIFY(!kept->frame());
+    window_->showStation("Expose");
     bool told = false;
     for (QLabel* l : expose()->findChildren<QLabel*>())
         told |= l->text().contains("all frames are taken: 9 frames saved in");
     QVERIFY(told);
+}
+
+// A night that cools fast: the series focuses by itself between two frames, tells it, and goes on.
+void ExposeTest::focusedAnewByItself() {
+    window_.reset();
+    Scenario cold = seriesScenario();
+    cold.cooling_c_h = 6.0;
+    window_ = std::make_unique<MainWindow>(
+        std::make_unique<Session>(cold, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_->show();
+    window_->showStation("Expose");
+    letTimePass("2026-10-14T20:30:00");
+    measureRates();
+    set("series-exposure", 150.0);
+    expose()->findChild<QComboBox*>("series-refocus")->setCurrentIndex(1);
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return panelText().contains("Focused anew") || !expose()->running(); }));
+    QVERIFY2(expose()->running(), "it goes on");
+    QVERIFY(window_->session().guiding());
+    QCOMPARE(window_->session().focused(CameraRole::imaging).size(), size_t{1});
+    const size_t then = expose()->frames().size();
+    QVERIFY(then >= 10);
+    QVERIFY(waitFor([&] { return expose()->frames().size() > then; }));
+    window_->session().halt();
+    QVERIFY(waitIdle());
 }
 
 void ExposeTest::aDiskThatIsFull() {

@@ -18,6 +18,7 @@
 #include "charts/text.h"
 #include "core/review/entry_figures.h"
 #include "desk/main_window.h"
+#include "desk/pictures/pole_map.h"
 #include "desk/start.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/review/replay_page.h"
@@ -48,6 +49,7 @@ private slots:
     void reportOfANight();
     void importATable();
     void tablesThatAreGone();
+    void poleOnItsMap();
     void logMadeAnew();
 
 private:
@@ -502,6 +504,40 @@ void ReviewWindowTest::tablesThatAreGone() {
     std::ofstream(data() / "runs") << "a file where a folder was";
     openRow(1);
     QVERIFY(!review()->opened().run);
+}
+
+// A pole measurement opens as its map, with those before it in the same night as the path.
+void ReviewWindowTest::poleOnItsMap() {
+    openWindow();
+    window_->showStation("Review");
+    for (double east : {8.0, 0.5}) {
+        LogEntry e = window_->session().newEntry(EntryKind::pole);
+        e.started = e.started + (east < 1.0 ? 600.0 : 0.0);
+        e.figures = {{"pole_total_arcmin", {std::hypot(east, 0.3), 0.1}},
+                     {"pole_east_arcmin", {east, 0.1}},
+                     {"pole_high_arcmin", {0.3, 0.1}}};
+        window_->session().logbook().add(e);
+    }
+    LogEntry drift = window_->session().newEntry(EntryKind::pole);
+    drift.figures = {{"pole_component_arcmin", {0.4, 0.2}}};
+    window_->session().logbook().add(drift);
+    settleLog();
+    QCOMPARE(table()->rowCount(), 3);
+    auto* map = review()->findChild<PoleMap*>();
+    int opened = 0;
+    for (int row = 0; row < 3; ++row) {
+        review()->showPage(ReviewStation::Page::night);
+        table()->selectRow(row);
+        if (!review()->primary()->isEnabled())
+            continue; // one component has no place on a map
+        openRow(row);
+        QVERIFY(map->isVisible());
+        const double east = review()->opened().entry.figures[1].value.value;
+        QCOMPARE(map->path().size(), east < 1.0 ? size_t{2} : size_t{1});
+        QCOMPARE(map->path().back().east_arcmin.value, east);
+        ++opened;
+    }
+    QCOMPARE(opened, 2);
 }
 
 void ReviewWindowTest::logMadeAnew() {

@@ -59,6 +59,7 @@ private slots:
     void themesRepaint();
     void guideNeedsRates();
     void haltWorksEverywhere();
+    void silentDevicesAreTold();
     void framesInsteadOfTheCamera();
     void cloudBankWhileMeasuring();
     void arcIsDragged();
@@ -281,6 +282,22 @@ void WindowTest::haltWorksEverywhere() {
     window_->showStation("Pole");
     QVERIFY(window_->station("Pole")->primary()->isEnabled());
     QCOMPARE(window_->station("Pole")->state(), StationState::open);
+}
+
+// The deck says which device is silent, takes it back when it answers, and shows no place nobody told.
+void WindowTest::silentDevicesAreTold() {
+    auto* links = window_->findChild<QLabel*>("links");
+    QVERIFY(links && !links->isVisible());
+    auto& night = window_->session().simulatedNight();
+    night.happen(FaultKind::mountLink, 1.0, 600.0);
+    QTRY_VERIFY_WITH_TIMEOUT(links->isVisible() && links->text().contains("Mount silent for"), 60000);
+    // Commands are refused with the reason, and the window goes on.
+    window_->session().resumeTracking();
+    QTRY_VERIFY_WITH_TIMEOUT(window_->session().problem().has_value(), 60000);
+    QCOMPARE(window_->session().problem()->what, std::string("The mount does not answer."));
+    const StopFlag never{false};
+    night.clock().sleep(700.0, never);
+    QTRY_VERIFY_WITH_TIMEOUT(!links->isVisible(), 60000);
 }
 
 void WindowTest::framesInsteadOfTheCamera() {

@@ -172,7 +172,7 @@ void FreeRunNightTest::curveProvesItself() {
     const auto again = readCurve(in("curve.ecsv"));
     QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
     QVERIFY(hand(night, *again).has_value());
-    QVERIFY(night.mount().state().correcting);
+    QVERIFY(night.mount().state()->correcting);
     // Elsewhere on the sky, and after a slew that turned the worm: the phase is the mount's.
     QVERIFY(slewTo(night, {Angle::fromHours(-1.6), Angle::fromDeg(35)}).has_value());
     const auto after = recordFree(night, 1000.0);
@@ -183,7 +183,7 @@ void FreeRunNightTest::curveProvesItself() {
     const double had = first->ra.periodic.worm->peakToPeak_arcsec.value;
     QVERIFY2(left < 0.06 * had, qPrintable(QString("%1 of %2").arg(left).arg(had)));
     QVERIFY(hand(night, std::nullopt).has_value());
-    QVERIFY(!night.mount().state().correcting);
+    QVERIFY(!night.mount().state()->correcting);
 }
 
 void FreeRunNightTest::refiningAddsUp() {
@@ -220,7 +220,7 @@ void FreeRunNightTest::mountWithoutWormPosition() {
     QVERIFY(curve && !curve->byMount); // it can be exported …
     const auto refused = hand(night, *curve);
     QVERIFY(!refused); // … but not played
-    QVERIFY(!refused.error().remedy.empty() && !night.mount().state().correcting);
+    QVERIFY(!refused.error().remedy.empty() && !night.mount().state()->correcting);
     // The mount itself refuses too.
     QVERIFY(!night.mount().setCurve(curve->error_arcsec));
 }

@@ -130,10 +130,10 @@ void ProcedureTest::sightingBehindTheHillIsRefused() {
     PoleMeasurement measurement(setup);
     Devices devices = night.devices();
     RunnerControl control;
-    const HourAngleDec before = night.mount().state().pointing;
+    const HourAngleDec before = night.mount().state()->pointing;
     const auto done = runProcedure(measurement, devices, control);
     QVERIFY(!done && done.error().what.find("horizon profile") != std::string::npos);
-    QVERIFY(std::abs((night.mount().state().pointing.dec - before.dec).deg()) < 0.01); // nothing moved
+    QVERIFY(std::abs((night.mount().state()->pointing.dec - before.dec).deg()) < 0.01); // nothing moved
 }
 
 namespace {
@@ -396,7 +396,7 @@ void ProcedureTest::haltEndsAtOnce() {
     PoleMeasurement measurement(setup);
     const auto done = runProcedure(measurement, devices, control);
     QVERIFY(!done && done.error().what == haltedText());
-    QVERIFY(!night.mount().state().moving);
+    QVERIFY(!night.mount().state()->moving);
 }
 
 void ProcedureTest::slewToHiddenPlaceIsRefused() {

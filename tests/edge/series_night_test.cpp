@@ -38,6 +38,8 @@ private slots:
     void faultsAtRandom();
     void changedWhileItRuns();
     void causesOfOvalStars();
+    void focusedAnewByItself();
+    void focuserThatDoesNotMove();
     void ladderAgainstWhatWasMeasured_data();
     void ladderAgainstWhatWasMeasured();
     void renderedFramesAgreeWithDirectOnes();
@@ -496,6 +498,92 @@ void SeriesNightTest::causesOfOvalStars() {
         }
 }
 
+namespace {
+// A night that cools by six degrees an hour: the focus walks by its critical zone in forty minutes.
+Scenario coolingScenario() {
+    Scenario s = seriesScenario();
+    s.cooling_c_h = 6.0;
+    s.rig.imagingFocuser.play_steps = s.imagingFocuser.play_steps;
+    s.rig.imagingFocuser.playSigma_steps = 3.0;
+    return s;
+}
+} // namespace
+
+// Guiding goes on beside the focus run, the stars are as small as at the beginning afterwards, and a stop in
+// the middle of a focus run leaves the focuser where it stood.
+void SeriesNightTest::focusedAnewByItself() {
+    SeriesNight n(coolingScenario());
+    n.waitUntil("2026-10-14T20:00:00");
+    QVERIFY(n.measureRates().has_value());
+    SeriesSetup setup = n.setup(120.0);
+    setup.ends.frames = 36;
+    setup.refocus.byItself = true;
+    Series series(setup);
+    const auto done = n.run(series);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    const auto& frames = series.frames();
+    QCOMPARE(frames.size(), size_t{36});
+    const auto& story = series.story();
+    QVERIFY(!story.refocused.empty() && story.refocused.front().found);
+    QVERIFY(series.focused().has_value());
+    const auto at = static_cast<size_t>(story.refocused.front().afterFrame);
+    QVERIFY(at >= 10 && at + 3 < frames.size());
+    const auto width = [&](size_t from, size_t count) {
+        std::vector<double> v;
+        for (size_t i = from; i < from + count; ++i)
+            v.push_back(frames[i].look.fwhm_px.value);
+        return median(v);
+    };
+    QVERIFY2(width(at, 3) < 0.96 * width(at - 3, 3),
+             qPrintable(QString("%1 after %2").arg(width(at, 3)).arg(width(at - 3, 3))));
+    // The loop was never stopped for it.
+    QCOMPARE(n.runs.size(), size_t{1});
+    for (const SeriesFrame& f : frames)
+        QVERIFY(f.guide.looks > 30);
+    const auto list = seriesFindings(frames, story);
+    QVERIFY(
+        std::any_of(list.begin(), list.end(), [](const Finding& f) { return f.id == "expose.refocused"; }));
+
+    // Stopped in the middle of one.
+    SeriesNight again(coolingScenario());
+    again.waitUntil("2026-10-14T20:00:00");
+    QVERIFY(again.measureRates().has_value());
+    Series broken(setup);
+    const StopFlag never{false};
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure&) {
+        if (broken.focusing() && broken.focusing()->exposures() > 3)
+            again.control.stop = true;
+    };
+    const double before = again.devices.imagingFocuser->state()->steps;
+    QVERIFY(again.run(broken, hooks).has_value());
+    QCOMPARE(broken.ending(), std::string("stopped by you"));
+    QVERIFY(std::abs(again.devices.imagingFocuser->state()->steps - before) < 2.0);
+}
+
+// A motor that is stuck costs the focus, not the night.
+void SeriesNightTest::focuserThatDoesNotMove() {
+    Scenario s = coolingScenario();
+    s.imagingFocuser.fault = SimFocuserSetup::Fault::stuck;
+    SeriesNight n(s);
+    n.waitUntil("2026-10-14T20:00:00");
+    QVERIFY(n.measureRates().has_value());
+    SeriesSetup setup = n.setup(120.0);
+    setup.ends.frames = 30;
+    setup.refocus.byItself = true;
+    Series series(setup);
+    const auto done = n.run(series);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QCOMPARE(series.frames().size(), size_t{30});
+    // Tried, told why not, and not again with every frame.
+    const auto& refocused = series.story().refocused;
+    QVERIFY(!refocused.empty() && refocused.size() <= 3 && !refocused.back().found);
+    QVERIFY(!refocused.back().word.empty());
+    const auto list = seriesFindings(series.frames(), series.story());
+    QVERIFY(std::any_of(list.begin(), list.end(),
+                        [](const Finding& f) { return f.id == "expose.not-refocused"; }));
+}
+
 void SeriesNightTest::ladderAgainstWhatWasMeasured_data() {
     QTest::addColumn<bool>("south");
     QTest::addColumn<double>("hourAngle_h");
@@ -544,7 +632,7 @@ void SeriesNightTest::ladderAgainstWhatWasMeasured() {
     fit.axis = n.night.trueAxis(); // as a measurement within 6″ finds it
     fit.covariance = 36.0 * Eigen::Matrix2d::Identity();
     const Instant now = n.night.clock().now();
-    const Vec3 target = ObservedFrame(s.rig.site, now).icrsFrom(n.night.mount().state().pointing);
+    const Vec3 target = ObservedFrame(s.rig.site, now).icrsFrom(n.night.mount().state()->pointing);
     Ladder ladder({});
     QVERIFY(n.run(ladder).has_value());
     QCOMPARE(ladder.rungs().size(), size_t{4});

@@ -73,7 +73,7 @@ Expected<Rates> measure(SimulatedNight& night, Devices& devices) {
 
 // As the session carries them.
 Rates carried(const Rates& rates, SimulatedNight& night) {
-    return rates.setup.side == night.mount().state().side ? rates : ratesAcrossPier(rates, std::nullopt);
+    return rates.setup.side == night.mount().state()->side ? rates : ratesAcrossPier(rates, std::nullopt);
 }
 
 // A row of guidesOnEitherSide_data().
@@ -197,7 +197,7 @@ void SidesTest::guidesOnEitherSide() {
                  qPrintable(QString("%1 %2")
                                 .arg(rmsOf(g->run, &RunRow::dra_arcsec))
                                 .arg(rmsOf(g->run, &RunRow::ddec_arcsec))));
-        QVERIFY(g->run.meta.side == night.mount().state().side);
+        QVERIFY(g->run.meta.side == night.mount().state()->side);
     }
 }
 
@@ -225,7 +225,7 @@ void SidesTest::driftHasTheSignOfTheSky() {
     const RunRow& last = g->run.rows.back();
     const double minutes = (last.t_s - first.t_s) / 60.0;
     const ObservedFrame frame(s.rig.site, g->run.meta.start + 0.5 * last.t_s);
-    const Vec3 star = frame.icrsFrom(night.mount().state().pointing);
+    const Vec3 star = frame.icrsFrom(night.mount().state()->pointing);
     const Eigen::Vector2d drift =
         predictedDrift(s.rig.site, g->run.meta.start + 0.5 * last.t_s, star, night.trueAxis());
     const double seenDec = (last.ddec_arcsec - first.ddec_arcsec) / minutes;

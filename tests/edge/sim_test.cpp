@@ -160,8 +160,8 @@ void SimTest::slewTakesItsTime() {
     const HourAngleDec to{s.parked.hourAngle + Angle::fromDeg(20), s.parked.dec};
     QVERIFY(night.mount().slew(to, halt).has_value());
     QVERIFY(std::abs((night.clock().now() - start) - 20.0 / s.rig.mount.slewRate_deg_s) < 0.5);
-    QVERIFY(std::abs((night.mount().state().pointing.hourAngle - to.hourAngle).arcmin()) < 1.5);
-    QVERIFY(!night.mount().state().moving);
+    QVERIFY(std::abs((night.mount().state()->pointing.hourAngle - to.hourAngle).arcmin()) < 1.5);
+    QVERIFY(!night.mount().state()->moving);
 }
 
 void SimTest::slewBelowTheHorizonIsRefused() {
@@ -174,13 +174,13 @@ void SimTest::slewBelowTheHorizonIsRefused() {
 
 void SimTest::haltStopsTheSlew() {
     SimulatedNight night(perfectScenario(), sharedIndex());
-    const HourAngleDec before = night.mount().state().pointing;
+    const HourAngleDec before = night.mount().state()->pointing;
     StopFlag halt{true};
     const auto done = night.mount().slew({Angle::fromHours(-1), Angle::fromDeg(40)}, halt);
     QVERIFY(!done && done.error().what == haltedText());
-    const HourAngleDec after = night.mount().state().pointing;
+    const HourAngleDec after = night.mount().state()->pointing;
     QVERIFY(std::abs((after.dec - before.dec).deg()) < 0.1);
-    QVERIFY(!night.mount().state().moving);
+    QVERIFY(!night.mount().state()->moving);
 }
 
 void SimTest::limitStopsTracking() {
@@ -189,7 +189,7 @@ void SimTest::limitStopsTracking() {
     SimulatedNight night(s, sharedIndex());
     StopFlag halt{false};
     night.clock().sleep(3600.0, halt);
-    QVERIFY(!night.mount().state().tracking);
+    QVERIFY(!night.mount().state()->tracking);
     const auto pulse = night.mount().pulse(100, 0, halt);
     QVERIFY(!pulse && pulse.error().why.find("meridian limit") != std::string::npos);
 }

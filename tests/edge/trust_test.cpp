@@ -391,19 +391,19 @@ void TrustTest::haltStopsTrackingToo() {
     Devices devices = quick(night);
     QVERIFY(night.mount().setTracking(true).has_value());
     QVERIFY(night.mount().halt().has_value());
-    QVERIFY(!night.mount().state().tracking);
-    const auto before = night.mount().state().pointing.hourAngle;
+    QVERIFY(!night.mount().state()->tracking);
+    const auto before = night.mount().state()->pointing.hourAngle;
     const StopFlag never{false};
     night.clock().sleep(60.0, never);
     // Standing still the mount keeps its hour angle.
-    QVERIFY(std::abs((night.mount().state().pointing.hourAngle - before).arcsec()) < 1.0);
+    QVERIFY(std::abs((night.mount().state()->pointing.hourAngle - before).arcsec()) < 1.0);
 }
 
 void TrustTest::unconfirmedHaltIsTold() {
     SimulatedNight night(faulty(FaultKind::mountLink, 0.0, 100.0), sharedIndex());
     const auto done = night.mount().halt();
     QVERIFY(!done && done.error().passing);
-    QVERIFY(night.mount().state().tracking);
+    QVERIFY(night.mount().state()->tracking);
 }
 
 void TrustTest::rigsKeepTheirIdentity() {

@@ -60,6 +60,11 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
 }
 } // namespace
 
+std::span<const SeriesFrame> SeriesStory::sinceFocused(const std::vector<SeriesFrame>& frames) const {
+    const size_t from = refocused.empty() ? 0 : static_cast<size_t>(refocused.back().afterFrame);
+    return std::span(frames).subspan(std::min(from, frames.size()));
+}
+
 std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, const SeriesStory& story) {
     std::vector<Finding> list;
     if (story.oval && story.oval->oval)
@@ -68,11 +73,28 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
         list.push_back({"expose.creep", Weight::look, "The field creeps while the guide star stands.",
                         speedText(*story.creep) + "; at this exposure it does not show yet.",
                         "Longer exposures would make oval stars; an off-axis guider cures it.", "", ""});
-    if (const double loss = focusLoss(frames); loss > 0.08)
+    if (const double loss = focusLoss(story.sinceFocused(frames)); loss > story.grown)
+        list.push_back({"expose.focus", Weight::look, "The stars have grown.",
+                        "FWHM is " + formatNumber(100.0 * loss, 0) + " % above the best stretch " +
+                            (story.refocused.empty() ? "of this series." : "since the last focus run."),
+                        "Focus the imaging camera anew after this frame; with a motor the series does it by "
+                        "itself where the plan says so.",
+                        "", ""});
+    if (!story.refocused.empty()) {
+        const Refocus& last = story.refocused.back();
+        const auto failed = std::count_if(story.refocused.begin(), story.refocused.end(),
+                                          [](const Refocus& r) { return !r.found; });
         list.push_back(
-            {"expose.focus", Weight::look, "The stars have grown.",
-             "FWHM is " + formatNumber(100.0 * loss, 0) + " % above the best stretch of this series.",
-             "Focus the imaging camera anew after this frame.", "", ""});
+            {last.found ? "expose.refocused" : "expose.not-refocused",
+             last.found ? Weight::know : Weight::look,
+             last.found
+                 ? "Focused anew after frame " + std::to_string(last.afterFrame) + "."
+                 : "The focus run after frame " + std::to_string(last.afterFrame) + " found nothing better.",
+             last.word + (failed > 0 && last.found
+                              ? " " + formatCount(static_cast<int>(failed), "run") + " before failed."
+                              : ""),
+             last.found ? "" : "Look at Focus when the series allows it.", "", ""});
+    }
     int struck = 0;
     std::string words;
     constexpr int named = 4;

@@ -8,9 +8,20 @@
 
 namespace nordstjerna {
 
+// A focus run between two frames.
+struct Refocus {
+    int afterFrame = 0;
+    bool found = false;
+    std::string word; // "9 exposures, from 4210 to 4365 steps", or why not
+};
+
 struct SeriesStory {
     std::optional<OvalReport> oval;
     std::optional<Creep> creep;
+    std::vector<Refocus> refocused;
+    double grown = 0.08; // share by which stars may grow before it is told
+    // Frames since the focus was last seen to.
+    std::span<const SeriesFrame> sinceFocused(const std::vector<SeriesFrame>& frames) const;
 };
 
 std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, const SeriesStory& story);

@@ -1,10 +1,14 @@
-// Which way do Dec pulses work on this side of the pier? Asked of the mount, not of the person: north pulses
-// until the play is taken up and the star follows two of them, then the same to the south.
+// Which way do Dec pulses work on this side of the pier? Asked of the mount, not of the person: pulses north
+// and then south, and after each the likelihoods of "with the rates", "against them" and "not at all",
+// whatever the play and wherever the axis stands in it. It is over as soon as one of them is certain.
 #pragma once
 
+#include <array>
 #include <optional>
+#include <vector>
 
 #include "core/base/problem.h"
+#include "core/guide/play.h"
 #include "core/rates/calibration.h"
 
 namespace nordstjerna {
@@ -24,16 +28,29 @@ public:
     Expected<bool> reversed() const;
 
 private:
+    // One idea of the axis: how pulses work, and where it stands in what play.
+    struct Idea {
+        int sense = 1; // 0: the star does not follow
+        Play play;
+        double logLikelihood = 0.0;
+    };
     double along(double x, double y) const;
+    void weigh(double moved_px);
+    // The logarithm by which the best of the three answers is likelier than the next.
+    struct Answer {
+        int sense = 0;
+        double lead = 0.0;
+    };
+    Answer answer() const;
+
     double direction_[2];
-    double expected_px_, step_ms_;
+    double expected_px_, step_ms_, sigma_px_;
+    std::vector<Idea> ideas_;
+    double motor_px_ = 0.0; // along the rates, were they right
     std::optional<double> last_;
-    int leg_ = 0; // 0 north, 1 south, 2 over
-    int pulses_ = 0;
-    int inLeg_ = 0;
-    int followed_ = 0; // in a row, the same way
-    double sense_ = 0.0;
-    double senses_[2] = {0.0, 0.0};
+    std::array<double, 2> moved_px_{}; // in all, by pulses north and south
+    bool south_ = false, over_ = false;
+    int pulses_ = 0, inLeg_ = 0;
 };
 
 } // namespace nordstjerna

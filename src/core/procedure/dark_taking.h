@@ -12,6 +12,7 @@ public:
     Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Darks"; }
+    bool needsMount() const override { return false; }
     const std::optional<MasterDark>& result() const { return result_; }
 
 private:

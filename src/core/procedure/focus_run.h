@@ -45,6 +45,7 @@ public:
     Progress progress() const override;
     std::string name() const override { return "Focus run"; }
     // The guide star does not move while the other camera is focused, unless both hang on one focuser.
+    bool needsMount() const override { return false; }
     bool besideGuiding() const override {
         return setup_.camera == CameraRole::imaging && !setup_.rig.offAxis;
     }

@@ -19,6 +19,7 @@ public:
     Progress progress() const override;
     std::string name() const override { return "Moving the focuser"; }
     const std::optional<FocuserState>& state() const { return state_; }
+    bool needsMount() const override { return false; }
     bool besideGuiding() const override { return camera_ == CameraRole::imaging; }
 
 protected:

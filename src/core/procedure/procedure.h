@@ -29,6 +29,7 @@ struct MountState {
     bool moving = false;
     std::optional<double> worm_turns; // where the RA worm stands, 0…1, if the mount tells
     bool correcting = false;          // plays a periodic-error curve
+    bool told = true;                 // false: the mount has not answered yet, nothing of this is known
 };
 
 // ---- Steps: what a procedure wants done
@@ -213,6 +214,8 @@ public:
     virtual std::string name() const = 0;
     // Whether it may begin while the loop guides; it has the loop do what it needs.
     virtual bool besideGuiding() const { return false; }
+    // False: it works without a mount that answers.
+    virtual bool needsMount() const { return true; }
 
     // What fails at the moment, while it is being repeated.
     struct Trouble {

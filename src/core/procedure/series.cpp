@@ -10,8 +10,9 @@ namespace nordstjerna {
 
 namespace {
 constexpr double glance_s = 2.0; // wishes of the person are looked at that often while it waits
-constexpr double again_s = 60.0;
-constexpr int mostClouds = 90; // an hour and a half
+constexpr double minute_s = 60.0;
+constexpr int longestPause_min = 5;
+constexpr double patience_s = 5400.0; // with a cloud
 } // namespace
 
 CentringSetup centringOf(const SeriesSetup& series) {
@@ -23,7 +24,9 @@ CentringSetup centringOf(const SeriesSetup& series) {
     return c;
 }
 
-Series::Series(SeriesSetup setup) : setup_(std::move(setup)) {}
+Series::Series(SeriesSetup setup) : setup_(std::move(setup)) {
+    story_.grown = setup_.refocus.grown;
+}
 
 DitherSpot Series::spot(int n) const {
     const DitherWish& d = setup_.dither;
@@ -95,10 +98,17 @@ Step Series::close(const std::string& why, bool stopGuiding) {
 // What can be waited for: a cloud before a solve or a guide star. All else ends the series in good order.
 Step Series::failed(const Event& event, const Problem& problem) {
     const bool mayPass = phase_ == Phase::centring || phase_ == Phase::guiding || phase_ == Phase::dithering;
-    if (mayPass && ++clouds_ < mostClouds) {
-        guided_ = false;
-        cloudSince_ = event.now;
-        return wait(Phase::cloudWait, again_s, problem.what + " Again in a minute.");
+    if (mayPass) {
+        if (++clouds_ == 1)
+            cloudBegan_ = event.now;
+        // A field that cannot be solved costs the machine some work each time: ever more seldom.
+        const int pause_min = std::min(clouds_, longestPause_min);
+        if (event.now - cloudBegan_ < patience_s) {
+            guided_ = false;
+            againAt_ = event.now + minute_s * pause_min;
+            return wait(Phase::cloudWait, minute_s,
+                        problem.what + " Again in " + formatCount(pause_min, "minute") + ".");
+        }
     }
     failure_ = problem;
     ending_ = problem.what;
@@ -138,6 +148,8 @@ Step Series::move(const Event& event) {
     centred_ = true;
     if (!guided_)
         return guide();
+    if (wantsFocus(event))
+        return refocus(event);
     if (setup_.dither.every > 0 && sinceDither_ >= setup_.dither.every)
         return dither();
     return expose(event);
@@ -207,6 +219,61 @@ Step Series::flipStep(const Event& event) {
     return move(event);
 }
 
+// Not shortly before the end or the flip: what is left would not pay for it.
+bool Series::wantsFocus(const Event& event) const {
+    if (!setup_.refocus.byItself || focusLoss(story_.sinceFocused(frames_)) <= setup_.refocus.grown)
+        return false;
+    const SeriesMove then =
+        rules_->next(event.now + 2.0 * setup_.focusing_s, across(event), static_cast<int>(frames_.size()));
+    return then.kind != SeriesMove::Kind::end && then.kind != SeriesMove::Kind::flip;
+}
+
+Step Series::refocus(const Event& event) {
+    FocusRunSetup f;
+    f.rig = setup_.rig;
+    f.camera = CameraRole::imaging;
+    focusing_.emplace(f);
+    phase_ = Phase::refocusing;
+    why_ = "the focus run after frame " + std::to_string(frames_.size());
+    // Behind the same focuser the guide star grows too.
+    if (setup_.rig.offAxis) {
+        guided_ = guideBegun_ = false;
+        return GuideStep{GuideStep::Act::stop, {}, {}};
+    }
+    Event begin = event;
+    begin.what = Started{};
+    return focusStep(begin);
+}
+
+Step Series::focusStep(const Event& event) {
+    Event told = event;
+    if (std::holds_alternative<GuideAnswered>(event.what))
+        told.what = Started{};
+    const Step next = focusing_->next(told);
+    const auto* fail = std::get_if<FailStep>(&next);
+    if (!fail && !std::holds_alternative<DoneStep>(next))
+        return next;
+    Refocus r;
+    r.afterFrame = static_cast<int>(frames_.size());
+    if (focusing_->result()) {
+        focused_ = focusing_->result();
+        r.found = true;
+        r.word = formatCount(focused_->exposures, "exposure") + ", from " +
+                 formatNumber(focused_->began_steps, 0) + " to " + formatNumber(focused_->ended_steps, 0) +
+                 " steps, stars of " + formatMeasured(focused_->hfd_px, " px", 2) + ".";
+        if (focused_->play_steps) {
+            FocuserSpec& spec = setup_.rig.imagingFocuser;
+            spec.play_steps = focused_->play_steps->value;
+            spec.playSigma_steps = focused_->play_steps->sigma;
+        }
+    } else {
+        r.word = fail ? fail->problem.what + " " + fail->problem.why : "It was stopped.";
+    }
+    story_.refocused.push_back(r);
+    focusing_.reset();
+    return move(event);
+}
+
 Step Series::taken(const ImageTaken& image, const Event& event) {
     SeriesFrame f;
     f.number = static_cast<int>(frames_.size()) + 1;
@@ -238,10 +305,17 @@ Step Series::taken(const ImageTaken& image, const Event& event) {
 
 Step Series::advance(const Event& event) {
     side_ = event.mount.side;
-    if (std::holds_alternative<StopAsked>(event.what))
+    if (std::holds_alternative<StopAsked>(event.what)) {
+        // The focuser goes back to where it stood; once it is there, the word is not repeated.
+        if (phase_ == Phase::refocusing && focusing_) {
+            const Step back = focusing_->next(event);
+            if (!std::holds_alternative<DoneStep>(back))
+                return back;
+        }
         return close("stopped by you", false);
+    }
     const auto* broken = std::get_if<StepFailed>(&event.what);
-    if (broken && phase_ != Phase::flipping && phase_ != Phase::centring)
+    if (broken && phase_ != Phase::flipping && phase_ != Phase::centring && phase_ != Phase::refocusing)
         return failed(event, broken->problem);
     switch (phase_) {
     case Phase::start:
@@ -251,7 +325,7 @@ Step Series::advance(const Event& event) {
     case Phase::saving:
         return move(event);
     case Phase::cloudWait:
-        if (event.now - cloudSince_ < again_s)
+        if (event.now < againAt_)
             return wait(Phase::cloudWait, glance_s, why_);
         return move(event);
     case Phase::centring: {
@@ -280,6 +354,8 @@ Step Series::advance(const Event& event) {
         return taken(std::get<ImageTaken>(event.what), event);
     case Phase::flipping:
         return flipStep(event);
+    case Phase::refocusing:
+        return focusStep(event);
     case Phase::closing:
         phase_ = Phase::ended;
         return DoneStep{};
@@ -293,6 +369,8 @@ Progress Series::progress() const {
     using State = ProgressStep::State;
     if (phase_ == Phase::flipping && flip_)
         return flip_->progress();
+    if (phase_ == Phase::refocusing && focusing_)
+        return focusing_->progress();
     Progress p;
     const bool at = centred_ || !setup_.centre;
     p.steps = {{"Begin", rules_ && (at || phase_ != Phase::waiting) ? State::done : State::running},

@@ -4,6 +4,7 @@
 
 #include "core/findings/series_findings.h"
 #include "core/procedure/flip.h"
+#include "core/procedure/focus_run.h"
 #include "core/series/series_frame.h"
 #include "core/series/series_plan.h"
 
@@ -40,6 +41,7 @@ public:
         exposing,
         dithering,
         flipping,
+        refocusing,
         paused,
         saving, // the last frame could not be saved; waits until it can
         closing,
@@ -49,6 +51,10 @@ public:
     Instant exposedSince() const { return exposedSince_; } // while exposing
     const std::string& waitingFor() const { return why_; }
     const std::string& ending() const { return ending_; } // why it ended
+    // The focus run under way.
+    const FocusRun* focusing() const { return focusing_ ? &*focusing_ : nullptr; }
+    // The last one that found the focus.
+    const std::optional<FocusResult>& focused() const { return focused_; }
     const Flip* flip() const { return flip_ ? &*flip_ : nullptr; }
     const std::optional<FlipRecord>& flipped() const { return flipped_; }
     // What the frames tell so far.
@@ -83,6 +89,9 @@ private:
     Step dither();
     Step flipOver(const Event& event);
     Step flipStep(const Event& event);
+    bool wantsFocus(const Event& event) const;
+    Step refocus(const Event& event);
+    Step focusStep(const Event& event);
     Step taken(const ImageTaken& image, const Event& event);
     Step close(const std::string& why, bool stopGuiding);
     Step wait(Phase phase, double seconds, const std::string& why);
@@ -94,12 +103,14 @@ private:
     std::optional<Centring> centring_;
     std::optional<Flip> flip_;
     std::optional<FlipRecord> flipped_;
+    std::optional<FocusRun> focusing_;
+    std::optional<FocusResult> focused_;
     std::optional<SolvedFrame> solved_; // of the imaging camera, by the last centring
     std::vector<SeriesFrame> frames_;
     std::shared_ptr<const Frame> frame_;
     std::optional<Problem> unsaved_;
     std::optional<Problem> failure_;
-    Instant exposedSince_, cloudSince_;
+    Instant exposedSince_, cloudBegan_, againAt_;
     std::string side_, why_, ending_;
     int allDithers_ = 0;  // of the pattern
     int sinceDither_ = 0; // frames

@@ -110,6 +110,24 @@ std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve) {
             {"worm_period_s", {curve.wormPeriod_s, 0.0}}};
 }
 
+std::optional<PoleError> poleErrorFrom(const std::vector<Figure>& figures) {
+    const auto named = [&](const char* name) -> std::optional<Measured> {
+        for (const Figure& f : figures)
+            if (f.name == name)
+                return f.value;
+        return std::nullopt;
+    };
+    const auto east = named("pole_east_arcmin");
+    const auto high = named("pole_high_arcmin");
+    const auto total = named("pole_total_arcmin");
+    if (!east || !high || !total)
+        return std::nullopt;
+    PoleError e{*east, *high, *total};
+    e.covariance_arcmin2(0, 0) = east->sigma * east->sigma;
+    e.covariance_arcmin2(1, 1) = high->sigma * high->sigma;
+    return e;
+}
+
 std::vector<Figure> figuresOfSeries(const std::vector<SeriesFrame>& frames, const SeriesStory& story,
                                     double scale) {
     std::vector<Figure> list{{"frames", {static_cast<double>(frames.size()), 0.0}}};

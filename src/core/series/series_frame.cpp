@@ -62,7 +62,7 @@ Remark remarkOn(const SeriesFrame& f, const std::vector<SeriesFrame>& before) {
     return Remark::none;
 }
 
-double focusLoss(const std::vector<SeriesFrame>& frames) {
+double focusLoss(std::span<const SeriesFrame> frames) {
     constexpr size_t few = 5;
     std::vector<double> all;
     for (const SeriesFrame& f : frames)

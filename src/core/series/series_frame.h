@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -42,6 +43,6 @@ Remark remarkOn(const SeriesFrame& frame, const std::vector<SeriesFrame>& before
 
 // The best FWHM so far has grown by this share: worth focusing anew. 0 while it has not, or too little is
 // known.
-double focusLoss(const std::vector<SeriesFrame>& frames);
+double focusLoss(std::span<const SeriesFrame> frames);
 
 } // namespace nordstjerna

@@ -57,6 +57,10 @@ Expected<void> validateSeries(const SeriesSetup& s) {
         return problem("Nothing could settle like that.",
                        "The tolerance must be above 0 and the time-out longer than the time it must hold.",
                        "Correct the settling.");
+    if (!(s.refocus.grown >= 0.02) || s.refocus.grown > 1.0)
+        return problem("Stars that grow by " + formatNumber(100.0 * s.refocus.grown, 0) +
+                           " % are no sign of focus.",
+                       "Below 2 % it is the air, and at 100 % it is long past.", "Correct the share.");
     if (s.flip.past_min < 1.0)
         return problem("Flipping at the meridian itself is left to chance.",
                        "A clock half a minute wrong decides which side the mount takes.",

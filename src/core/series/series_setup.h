@@ -46,6 +46,11 @@ struct FlipWish {
     bool pauseBefore = false, pauseAfter = false; // to look after the cables
 };
 
+struct RefocusWish {
+    double grown = 0.08;   // share of the best FWHM by which stars may grow before it is told
+    bool byItself = false; // a focus run then, between two frames; needs a motor on the imaging camera
+};
+
 struct SeriesSetup {
     Rig rig;
     std::string targetName;
@@ -55,6 +60,7 @@ struct SeriesSetup {
     SeriesEnds ends;
     DitherWish dither;
     FlipWish flip;
+    RefocusWish refocus;
     bool centre = true; // first
     double tolerance_arcsec = 60.0;
     std::uint64_t seed = 1; // of a random pattern
@@ -62,6 +68,7 @@ struct SeriesSetup {
     double betweenFrames_s = 3.0;
     double settling_s = 20.0;
     double flipping_s = 150.0;
+    double focusing_s = 240.0;
     double beginning_s = 90.0;
 };
 

@@ -21,6 +21,7 @@ public:
     void show(std::shared_ptr<const Frame> frame);
     void setMarks(Marks marks);
     void setHint(const QString& text) { hint_ = text; } // while there is no frame
+    const QString& hint() const { return hint_; }
     // More to say about a place than its counts; empty: nothing.
     void setExplain(std::function<QString(double x, double y)> explain) { explain_ = std::move(explain); }
     std::shared_ptr<const Frame> frame() const { return frame_; }

@@ -17,6 +17,7 @@ public:
     // Errors in order of time, the last one being the present; `other` by the other pole convention.
     void show(const std::vector<PoleError>& path, const std::optional<PoleError>& other,
               double wanted_arcmin);
+    const std::vector<PoleError>& path() const { return path_; }
 
 protected:
     void draw(QPainter& p, const QRectF& area) override;

@@ -12,7 +12,8 @@ namespace nordstjerna {
 class Mount {
 public:
     virtual ~Mount() = default;
-    virtual MountState state() const = 0;
+    // Fails on a lost link.
+    virtual Expected<MountState> state() const = 0;
     // Fails at limits, below the horizon, on a lost link, or when halted.
     virtual Expected<void> slew(const HourAngleDec& target, const StopFlag& halt) = 0;
     virtual Expected<void> setTracking(bool on) = 0;

@@ -13,6 +13,7 @@
 #include "core/rig/scales.h"
 #include "desk/pictures/dither_chart.h"
 #include "desk/pictures/settle_strip.h"
+#include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/expose/ladder_bench.h"
 #include "desk/stations/expose/plan_card.h"
@@ -39,6 +40,8 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
         return tr("dithering");
     case Series::Phase::flipping:
         return tr("flipping");
+    case Series::Phase::refocusing:
+        return tr("focusing");
     case Series::Phase::paused:
         return tr("paused");
     case Series::Phase::saving:
@@ -65,6 +68,10 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
     if (plan.dithers > 0)
         text += tr("; %1 cost %2")
                     .arg(qs(formatCount(plan.dithers, "dither")), qs(formatDuration(plan.dithering_s)));
+    const RefocusWish refocus = running_ ? begun_.refocus : wanted().refocus;
+    if (refocus.byItself)
+        text += tr("; focused anew when stars have grown by %1 %")
+                    .arg(qs(formatNumber(100.0 * refocus.grown, 0)));
     return text + ".";
 }
 
@@ -111,10 +118,10 @@ void ExposeStation::refreshFigures() {
                            : tr("%1 of light%2")
                                  .arg(qs(formatDuration(light_s)),
                                       struck ? tr(", %1 marked").arg(struck) : QString()));
-    const FrameLook* look = chosen_ > 0         ? &seen_.frames[static_cast<size_t>(chosen_) - 1].look
-                            : done > 0          ? &seen_.frames.back().look
-                            : shownLook_.shaped ? &shownLook_
-                                                : nullptr;
+    const FrameLook* look = chosen_ > 0            ? &seen_.frames[static_cast<size_t>(chosen_) - 1].look
+                            : done > 0             ? &seen_.frames.back().look
+                            : view_->look().shaped ? &view_->look()
+                                                   : nullptr;
     const double scale = scalesOf(session().rig()).image_arcsec_px;
     if (!look || look->shaped == 0) {
         width_->showNothing(tr("of the stars, ″"));
@@ -231,6 +238,12 @@ void ExposeStation::tick() {
 
 std::vector<Finding> ExposeStation::findings() const {
     std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
+    // The button that looks at it.
+    for (Finding& f : list)
+        if (f.id == "expose.focus" || f.id == "expose.not-refocused") {
+            f.action = "go.focus";
+            f.actionLabel = "Go to Focus";
+        }
     if (seen_.flipped) {
         const FlipRecord& f = *seen_.flipped;
         std::string evidence = "The mount hangs on the " + f.sideAfter + " side after " +

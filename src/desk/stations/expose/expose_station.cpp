@@ -11,14 +11,13 @@
 #include <utility>
 
 #include "charts/text.h"
-#include "core/base/ellipse.h"
 #include "core/base/format.h"
 #include "core/procedure/test_exposure.h"
 #include "core/review/entry_figures.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/dither_chart.h"
-#include "desk/pictures/frame_view.h"
 #include "desk/pictures/settle_strip.h"
+#include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/expose/ladder_bench.h"
 #include "desk/stations/expose/plan_card.h"
@@ -26,26 +25,24 @@
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
-#include "edge/store/fits.h"
 #include "edge/store/series_keeper.h"
 #include "edge/store/series_table.h"
 
 namespace nordstjerna {
 
-namespace {
-constexpr size_t drawnEllipses = 60;
-} // namespace
+namespace {} // namespace
 
 ExposeStation::ExposeStation(Session& session, QWidget* parent)
     : Station(session, tr("Expose"), "frames", parent), card_(new PlanCard),
       pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder")})),
-      view_(new FrameView("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
-      ladder_(new LadderBench(session, this)), strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))),
-      width_(new ReadOut(tr("FWHM"))), round_(new ReadOut(tr("Elongation"))),
-      settle_(new ReadOut(tr("Settling"))), pause_(new QPushButton(tr("Pause"))),
-      stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
-      flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
-      folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
+      view_(new ShapedFrame("frame")), reader_(new FrameReader(this)), shapes_(new ShapesChart),
+      dither_(new DitherChart), ladder_(new LadderBench(session, this)), strip_(new SettleStrip),
+      count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
+      round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
+      pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
+      test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
+      climb_(new QPushButton(tr("Unguided ladder"))), folder_(new QPushButton(tr("Folder…"))),
+      timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
     utcOffset_h_ = session.utcOffset_h();
     bench()->addWidget(card_);
     bench()->addWidget(pages_);
@@ -62,22 +59,6 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     row->addWidget(strip_);
     bench()->addLayout(row, 1);
     view_->setHint(tr("Each frame of the series appears here, with the shapes of its stars drawn large."));
-    view_->setMarks([this](QPainter& p, const FrameView::ToScreen& at, double) {
-        // All of one size; what is out of round is drawn out fourfold, or nobody would see it.
-        constexpr double larger = 9.0;
-        p.setPen(QPen(theme().accent, 1.3));
-        p.setBrush(Qt::NoBrush);
-        for (size_t i = 0; i < shownLook_.shapes.size() && i < drawnEllipses; ++i) {
-            const ShapedStar& s = shownLook_.shapes[i];
-            const Ellipse e = errorEllipse(s.moments.covariance());
-            p.save();
-            p.translate(at(s.x, s.y));
-            p.rotate(-Angle::fromRad(e.angle_rad).deg());
-            const double unit = larger / std::max(e.minor, 0.3);
-            p.drawEllipse(QPointF(0, 0), larger + 4.0 * unit * (e.major - e.minor), larger);
-            p.restore();
-        }
-    });
     for (ReadOut* r : {count_, width_, round_, settle_})
         figures()->addWidget(r);
     for (QPushButton* b : {pause_, stop_, test_, flip_, climb_, folder_})
@@ -94,11 +75,8 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     connect(stop_, &QPushButton::clicked, this, &ExposeStation::stopNow);
     connect(test_, &QPushButton::clicked, this, &ExposeStation::testExposure);
     connect(climb_, &QPushButton::clicked, this, &ExposeStation::ladder);
-    connect(ladder_, &LadderBench::taken, this, [this](const ImageTaken& image) {
-        shown_ = image.frame;
-        shownLook_ = image.look;
-        view_->show(shown_);
-    });
+    connect(ladder_, &LadderBench::taken, this,
+            [this](const ImageTaken& image) { view_->show(image.frame, image.look); });
     connect(ladder_, &LadderBench::changed, this, [this] {
         alone_ = ladder_->running();
         refresh();
@@ -137,6 +115,7 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     connect(timer_, &QTimer::timeout, this, &ExposeStation::tick);
     timer_->start(500);
     card_->setNight(noonBefore(session.rig().site, session.now()), utcOffset_h_);
+    card_->setMotor(session.hasFocuser(CameraRole::imaging));
     card_->setValues(session.seriesPlan());
     connect(card_, &PlanCard::changed, this,
             [this] { this->session().keepSeriesPlan(card_->values(), saveFolder_); });
@@ -217,8 +196,7 @@ void ExposeStation::begin() {
     begun_ = wanted();
     auto series = std::make_shared<Series>(begun_);
     seen_ = {};
-    shown_.reset();
-    shownLook_ = {};
+    view_->show(nullptr, {});
     chosen_ = 0;
     blocksMade_ = 0;
     pausing_ = stopping_ = toldUnsaved_ = false;
@@ -240,6 +218,7 @@ void ExposeStation::begin() {
             seen.plan = s.plan(clock->now());
             seen.flipped = s.flipped();
             seen.story = s.story();
+            seen.focused = s.focused();
             seen.unsaved = s.unsaved();
             seen.waitingFor = s.waitingFor();
             seen.ending = s.ending();
@@ -279,6 +258,7 @@ void ExposeStation::logSeries(const Expected<void>& result) {
 
 void ExposeStation::show(const Seen& seen) {
     const bool fresh = seen.frames.size() != seen_.frames.size();
+    const size_t refocused = seen_.story.refocused.size();
     seen_ = seen;
     steps()->show(seen.progress);
     if (seen_.plan) {
@@ -286,9 +266,7 @@ void ExposeStation::show(const Seen& seen) {
         session().setPlan(seen_.plan);
     }
     if (fresh && chosen_ == 0 && !seen_.frames.empty()) {
-        shown_ = seen_.frame;
-        shownLook_ = seen_.frames.back().look;
-        view_->show(shown_);
+        view_->show(seen_.frame, seen_.frames.back().look);
     }
     if (seen_.unsaved && !toldUnsaved_) {
         toldUnsaved_ = true;
@@ -299,6 +277,8 @@ void ExposeStation::show(const Seen& seen) {
         toldUnsaved_ = false;
         session().clearProblem();
     }
+    if (seen_.story.refocused.size() > refocused && seen_.story.refocused.back().found)
+        session().keepFocused(CameraRole::imaging, *seen_.focused);
     markBlocks();
     if (fresh)
         refreshPictures();
@@ -334,9 +314,7 @@ void ExposeStation::testExposure() {
         [this](const std::optional<ImageTaken>& image) {
             if (!image)
                 return;
-            shown_ = image->frame;
-            shownLook_ = image->look;
-            view_->show(shown_);
+            view_->show(image->frame, image->look);
             showPage(Page::frame);
         },
         [this](const std::shared_ptr<TestExposure>&, const Expected<void>&) {
@@ -350,7 +328,7 @@ void ExposeStation::testExposure() {
 }
 
 double ExposeStation::lastFwhm_arcsec() const {
-    const FrameLook& look = seen_.frames.empty() ? shownLook_ : seen_.frames.back().look;
+    const FrameLook& look = seen_.frames.empty() ? view_->look() : seen_.frames.back().look;
     return look.shaped > 0 ? look.fwhm_px.value * scalesOf(session().rig()).image_arcsec_px : 0.0;
 }
 
@@ -431,20 +409,17 @@ void ExposeStation::choose(int number) {
     const SeriesFrame& f = seen_.frames[static_cast<size_t>(number) - 1];
     chosen_ = number == static_cast<int>(seen_.frames.size()) ? 0 : number;
     shapes_->setChosen(number);
-    shownLook_ = f.look;
-    if (chosen_ == 0) {
-        shown_ = seen_.frame;
-    } else if (!f.file.empty()) {
-        auto frame = readFits(f.file);
-        if (!frame) {
-            session().reportProblem(frame.error());
-            return;
-        }
-        shown_ = std::make_shared<const Frame>(std::move(*frame));
-    } else {
-        shown_.reset();
-    }
-    view_->show(shown_);
+    // The look of the moment it was taken, the pixels as they lie on the disk.
+    view_->show(chosen_ == 0 ? seen_.frame : nullptr, f.look);
+    if (chosen_ != 0 && !f.file.empty())
+        reader_->read(f.file, [this, number](const Expected<FrameReader::Read>& read) {
+            if (chosen_ != number)
+                return;
+            if (read)
+                view_->show(read->frame, seen_.frames[static_cast<size_t>(number) - 1].look);
+            else
+                session().reportProblem(read.error());
+        });
     showPage(Page::frame);
     refresh();
 }

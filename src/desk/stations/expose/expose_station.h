@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/procedure/series.h"
+#include "desk/frame_reader.h"
 #include "desk/stations/station.h"
 
 class QLabel;
@@ -12,7 +13,7 @@ class QTimer;
 namespace nordstjerna {
 
 class DitherChart;
-class FrameView;
+class ShapedFrame;
 class LadderBench;
 class PhaseBar;
 class PlanCard;
@@ -51,6 +52,7 @@ private:
         std::optional<SeriesPlan> plan;
         std::optional<FlipRecord> flipped;
         SeriesStory story;
+        std::optional<FocusResult> focused;
         std::optional<Problem> unsaved;
         std::string waitingFor, ending;
         Instant exposedSince;
@@ -84,7 +86,8 @@ private:
     PlanCard* card_;
     PhaseBar* pages_;
     QStackedLayout* stack_;
-    FrameView* view_;
+    ShapedFrame* view_;
+    FrameReader* reader_;
     ShapesChart* shapes_;
     DitherChart* dither_;
     LadderBench* ladder_;
@@ -95,8 +98,6 @@ private:
     Seen seen_;
     std::shared_ptr<SeriesKeeper> keeper_;
     std::filesystem::path saveFolder_;
-    std::shared_ptr<const Frame> shown_;
-    FrameLook shownLook_;
     int chosen_ = 0; // 0: the newest
     size_t blocksMade_ = 0;
     std::optional<SettleAdvice> settleAdvice_;

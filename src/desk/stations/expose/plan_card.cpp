@@ -42,8 +42,9 @@ PlanCard::PlanCard(QWidget* parent)
       up_(numberField(0, 89, 0, "°")), down_(numberField(0, 89, 0, "°")),
       within_(numberField(0.2, 50, 1, " px")), past_(numberField(1, 60, 0, " min")),
       holds_(numberField(1, 300, 0, " s")), timeout_(numberField(5, 900, 0, " s")), pattern_(new QComboBox),
-      begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), beginClock_(new QTimeEdit),
-      endClock_(new QTimeEdit), sentence_(new QLabel) {
+      begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), refocus_(new QComboBox),
+      grown_(numberField(2, 99, 0, " %")), beginClock_(new QTimeEdit), endClock_(new QTimeEdit),
+      sentence_(new QLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(12, 8, 12, 8);
@@ -68,7 +69,7 @@ PlanCard::PlanCard(QWidget* parent)
             clock->setAccessibleName(label + tr(" at"));
         }
     };
-    for (QComboBox* c : {pattern_, begin_, end_, flip_}) {
+    for (QComboBox* c : {pattern_, begin_, end_, flip_, refocus_}) {
         c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         c->setMinimumContentsLength(9);
     }
@@ -81,6 +82,7 @@ PlanCard::PlanCard(QWidget* parent)
     end_->addItems(
         {tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("end of dark"), tr("at a time")});
     flip_->addItems({tr("by itself"), tr("with pauses"), tr("not at all")});
+    refocus_->addItems({tr("is told"), tr("by itself")});
     frames_->setSpecialValueText(tr("all that fit"));
     every_->setSpecialValueText(tr("never"));
     up_->setSpecialValueText(tr("the horizon"));
@@ -91,6 +93,8 @@ PlanCard::PlanCard(QWidget* parent)
     every_->setExact(3.0);
     within_->setExact(1.5);
     past_->setExact(2.0);
+    grown_->setExact(8.0);
+    grown_->setToolTip(tr("Stars wider by so much than in the best stretch since they were last focused."));
     holds_->setExact(8.0);
     timeout_->setExact(60.0);
     timeout_->setToolTip(tr("After so long the next frame begins although the star has not come to rest."));
@@ -112,6 +116,8 @@ PlanCard::PlanCard(QWidget* parent)
     put(2, 3, tr("at most"), timeout_, "settle-timeout");
     put(3, 0, tr("Flip"), flip_, "series-flip");
     put(3, 1, tr("past meridian"), past_, "flip-past");
+    put(3, 2, tr("Focus anew"), refocus_, "series-refocus");
+    put(3, 3, tr("grown by"), grown_, "series-grown");
     every_->setToolTip(tr("frames between two dithers"));
     for (int column : {1, 3, 5, 7})
         grid->setColumnStretch(column, 1);
@@ -121,14 +127,21 @@ PlanCard::PlanCard(QWidget* parent)
     all->addWidget(sentence_);
     for (NumberField* f : numbers())
         connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::changed);
-    for (QComboBox* c : {pattern_, begin_, end_, flip_})
+    for (QComboBox* c : {pattern_, begin_, end_, flip_, refocus_})
         connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::changed);
     for (QTimeEdit* c : {beginClock_, endClock_})
         connect(c, &QTimeEdit::timeChanged, this, &PlanCard::changed);
 }
 
 std::vector<NumberField*> PlanCard::numbers() const {
-    return {exposure_, frames_, size_, every_, up_, down_, past_, within_, holds_, timeout_};
+    return {exposure_, frames_, size_, every_, up_, down_, past_, within_, holds_, timeout_, grown_};
+}
+
+void PlanCard::setMotor(bool there) {
+    refocus_->setEnabled(there);
+    refocus_->setToolTip(
+        there ? tr("By itself: a focus run of the imaging camera between two frames, guiding goes on.")
+              : tr("No motor moves this camera: that the stars have grown can only be told."));
 }
 
 void PlanCard::setNight(Instant noon, double utcOffset_h) {
@@ -192,6 +205,8 @@ void PlanCard::read(SeriesSetup& s) const {
     s.flip.allowed = flip_->currentIndex() < 2;
     s.flip.pauseBefore = s.flip.pauseAfter = flip_->currentIndex() == 1;
     s.flip.past_min = past_->exact();
+    s.refocus.byItself = refocus_->isEnabled() && refocus_->currentIndex() == 1;
+    s.refocus.grown = grown_->exact() / 100.0;
 }
 
 std::map<std::string, double> PlanCard::values() const {

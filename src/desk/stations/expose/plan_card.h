@@ -24,6 +24,7 @@ public:
     void beginAt(Instant t);
     void endAt(Instant t);
     void setSettling(double within_px, double for_s);
+    void setMotor(bool there); // on the imaging camera's focus
     // Fills in what the person wants; rig and target are there already.
     void read(SeriesSetup& setup) const;
     // What stands in the fields by their names, and back; unknown names are passed over.
@@ -41,7 +42,8 @@ private:
     Instant momentOf(const QTimeEdit* clock) const;
     void setMoment(QComboBox* choice, QTimeEdit* clock, Instant t);
     NumberField *exposure_, *frames_, *size_, *every_, *up_, *down_, *within_, *past_, *holds_, *timeout_;
-    QComboBox *pattern_, *begin_, *end_, *flip_;
+    QComboBox *pattern_, *begin_, *end_, *flip_, *refocus_;
+    NumberField* grown_;
     QTimeEdit *beginClock_, *endClock_;
     Instant noon_;
     double utcOffset_h_ = 0.0;

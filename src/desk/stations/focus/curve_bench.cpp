@@ -170,14 +170,8 @@ void CurveBench::ended(const FocusRun& run) {
         return;
     const FocusResult& r = *run.result();
     session_.keepFocused(run.setup().camera, r);
-    if (r.play_steps) {
-        Rig rig = session_.rig();
-        FocuserSpec& f = focuserSpecOf(rig, run.setup().camera);
-        f.play_steps = r.play_steps->value;
-        f.playSigma_steps = r.play_steps->sigma;
-        session_.setRig(rig);
+    if (r.play_steps)
         playAgain_->setChecked(false);
-    }
     if (run.setup().camera == CameraRole::guide)
         session_.setFocus({r.hfd_px.value, r.hfd_px.value});
 }

@@ -13,9 +13,12 @@
 #include "charts/text.h"
 #include "charts/worm_chart.h"
 #include "core/base/format.h"
+#include "core/review/entry_figures.h"
 #include "desk/pictures/budget_chart.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
+#include "desk/pictures/pole_map.h"
+#include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/review/compare_page.h"
 #include "desk/stations/review/night_page.h"
@@ -32,6 +35,7 @@ void ReviewStation::refreshPictures() {
     const Opened& o = opened_;
     const bool judged = o.story && !o.story->backlash;
     looks_->setVisible(o.run && !(o.story && o.story->backlash));
+    seriesLooks_->setVisible(o.series != nullptr);
     if (page_ == Page::run) {
         if (o.story && o.story->backlash) {
             backlash_->show(o.story->backlash, "");
@@ -54,10 +58,16 @@ void ReviewStation::refreshPictures() {
                         tr("This run shows no turn of the worm."));
             wormView_->refresh();
             runStack_->setCurrentWidget(wormView_);
+        } else if (o.series && frameShown_ > 0) {
+            runStack_->setCurrentWidget(frame_);
         } else if (o.series) {
             shapes_->show(o.series->frames, o.series->imageScale_arcsec_px,
                           o.series->plane ? &*o.series->plane : nullptr, utcOffset_h_);
             runStack_->setCurrentWidget(shapes_);
+        } else if (o.entry.kind == EntryKind::pole && poleErrorFrom(o.entry.figures)) {
+            constexpr double wanted_arcmin = 2.0;
+            pole_->show(polesUpTo(o.entry), std::nullopt, wanted_arcmin);
+            runStack_->setCurrentWidget(pole_);
         } else {
             plain_->setText(
                 !o.trouble.empty() ? qs(o.trouble)
@@ -179,10 +189,11 @@ void ReviewStation::refresh() {
                    : nights_.empty()
                        ? tr("Nothing is kept yet: measure, guide, expose, and it is found here.")
                    : reading_                       ? tr("Reading …")
-                   : chosen && chosen->file.empty() ? tr("Its figures stand below the list.")
+                   : chosen && chosen->file.empty() ? tr("Its figures stand below.")
                    : chosen                         ? tr("Open it to see what it recorded, and to replay it.")
                                                     : tr("Choose what to look at."));
-        setPrimary(tr("Open"), chosen && !chosen->file.empty() && !reading_);
+        const bool pole = chosen && chosen->kind == EntryKind::pole && poleErrorFrom(chosen->figures);
+        setPrimary(tr("Open"), chosen && (!chosen->file.empty() || pole) && !reading_);
         break;
     }
     case Page::replay:

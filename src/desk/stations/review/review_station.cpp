@@ -20,6 +20,8 @@
 #include "desk/pictures/budget_chart.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
+#include "desk/pictures/pole_map.h"
+#include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/review/compare_page.h"
 #include "desk/stations/review/night_page.h"
@@ -85,7 +87,9 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     : Station(session, tr("Review"), "notebook", parent), search_(new QLineEdit), strip_(new NightStrip),
       pages_(new PhaseBar(
           {tr("Night"), tr("Run"), tr("Budget"), tr("Replay"), tr("Compare"), tr("Trends"), tr("Trial")})),
-      looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})), timer_(new QTimer(this)) {
+      looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})),
+      seriesLooks_(new PhaseBar({tr("Shapes"), tr("Frame")})), timer_(new QTimer(this)),
+      frames_(new FrameReader(this)) {
     utcOffset_h_ = session.utcOffset_h();
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
@@ -153,6 +157,11 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     connect(primary(), &QPushButton::clicked, this, &ReviewStation::primaryPressed);
     connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
     connect(looks_, &PhaseBar::chosen, this, [this](int i) { showLook(static_cast<Look>(i)); });
+    connect(shapes_, &ShapesChart::frameChosen, this, &ReviewStation::showFrame);
+    connect(seriesLooks_, &PhaseBar::chosen, this, [this](int i) {
+        const int last = opened_.series ? static_cast<int>(opened_.series->frames.size()) : 0;
+        showFrame(i == 0 ? 0 : frameChosen_ > 0 ? frameChosen_ : last);
+    });
     connect(strip_, &NightStrip::nightChosen, this, [this] {
         byHand_ = true;
         search_->clear();
@@ -220,6 +229,7 @@ void ReviewStation::buildPages() {
     run->setContentsMargins(0, 0, 0, 0);
     run->setSpacing(6);
     run->addWidget(looks_);
+    run->addWidget(seriesLooks_);
     auto* pictures = new QWidget;
     runStack_ = new QStackedLayout(pictures);
     runStack_->setContentsMargins(0, 0, 0, 0);
@@ -227,6 +237,8 @@ void ReviewStation::buildPages() {
     lanes_ = new LaneChart;
     lanes_->setSpan(0.0);
     shapes_ = new ShapesChart;
+    frame_ = new ShapedFrame("frame");
+    pole_ = new PoleMap;
     plain_ = new QLabel;
     plain_->setObjectName("muted");
     plain_->setAlignment(Qt::AlignCenter);
@@ -240,9 +252,10 @@ void ReviewStation::buildPages() {
     auto worm = std::make_unique<WormChart>();
     worm_ = worm.get();
     wormView_ = new ChartView("worm-turn", std::move(worm));
-    for (QWidget* w : {static_cast<QWidget*>(lanes_), static_cast<QWidget*>(spectrumView_),
-                       static_cast<QWidget*>(wormView_), static_cast<QWidget*>(shapes_),
-                       static_cast<QWidget*>(backlashView_), static_cast<QWidget*>(plain_)})
+    for (QWidget* w :
+         {static_cast<QWidget*>(lanes_), static_cast<QWidget*>(spectrumView_),
+          static_cast<QWidget*>(wormView_), static_cast<QWidget*>(shapes_), static_cast<QWidget*>(frame_),
+          static_cast<QWidget*>(pole_), static_cast<QWidget*>(backlashView_), static_cast<QWidget*>(plain_)})
         runStack_->addWidget(w);
     stack_->addWidget(runPage_);
     budget_ = new BudgetChart;
@@ -412,6 +425,8 @@ void ReviewStation::openEntry(const QString& id) {
 
 void ReviewStation::adopt(Opened opened) {
     opened_ = std::move(opened);
+    frameShown_ = frameChosen_ = 0;
+    seriesLooks_->setCurrent(0);
     search_->clear();
     strip_->choose(opened_.entry.night);
     refreshEntries();

@@ -4,6 +4,8 @@
 
 #include <future>
 
+#include "core/pole/pole_error.h"
+#include "desk/frame_reader.h"
 #include "desk/stations/review/opened.h"
 #include "desk/stations/station.h"
 #include "desk/trial_slot.h"
@@ -25,6 +27,8 @@ class NightStrip;
 class PhaseBar;
 class ReadOut;
 class ReplayPage;
+class PoleMap;
+class ShapedFrame;
 class ShapesChart;
 class SpectrumChart;
 class TrendsPage;
@@ -47,6 +51,8 @@ public:
     enum class Look { lanes, spectrum, worm }; // at a run
     void showPage(Page page);
     void showLook(Look look);
+    // At a series: the frame of that number, read beside the window; 0: its shapes.
+    void showFrame(int number);
     Page page() const { return page_; }
     // By its identity in the night log; read beside the window.
     void openEntry(const QString& id);
@@ -76,6 +82,7 @@ private:
     void refreshEntries();
     void refreshFigures();
     void showTrialFigures();
+    std::vector<PoleError> polesUpTo(const LogEntry& entry) const;
     void refreshPictures();
     void primaryPressed();
     void takeOver();
@@ -89,13 +96,15 @@ private:
     QLineEdit* search_;
     NightStrip* strip_;
     QWidget* side_; // search and nights
-    PhaseBar *pages_, *looks_;
+    PhaseBar *pages_, *looks_, *seriesLooks_;
     QStackedLayout* stack_;
     NightPage* night_;
     QWidget* runPage_;
     QStackedLayout* runStack_;
     LaneChart* lanes_;
     ShapesChart* shapes_;
+    ShapedFrame* frame_;
+    PoleMap* pole_;
     QLabel* plain_;           // of what has no picture
     SpectrumChart* spectrum_; // owned by their views
     WormChart* worm_;
@@ -112,6 +121,9 @@ private:
 
     Page page_ = Page::night;
     Look look_ = Look::lanes;
+    FrameReader* frames_;
+    int frameShown_ = 0; // of the open series; 0: its shapes
+    int frameChosen_ = 0;
     std::vector<NightSummary> nights_;
     Opened opened_;
     std::future<void> reader_;

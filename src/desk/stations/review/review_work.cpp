@@ -9,11 +9,14 @@
 #include "core/base/format.h"
 #include "core/review/entry_figures.h"
 #include "core/rig/scales.h"
+#include "desk/pictures/shaped_frame.h"
+#include "desk/pictures/shapes_chart.h"
 #include "desk/stations/review/import_sheet.h"
 #include "desk/stations/review/night_page.h"
 #include "desk/stations/review/night_strip.h"
 #include "desk/stations/review/replay_page.h"
 #include "desk/stations/review/trial_page.h"
+#include "desk/widgets/phase_bar.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/run_export.h"
 #include "edge/store/run_table.h"
@@ -91,6 +94,56 @@ void ReviewStation::importNow(ImportSheet& sheet) {
             byHand_ = true;
         };
     });
+}
+
+void ReviewStation::showFrame(int number) {
+    if (!opened_.series)
+        return;
+    const auto& frames = opened_.series->frames;
+    if (number < 1 || number > static_cast<int>(frames.size())) {
+        frameShown_ = 0;
+        seriesLooks_->setCurrent(0);
+        showPage(Page::run);
+        return;
+    }
+    frameShown_ = frameChosen_ = number;
+    shapes_->setChosen(number);
+    seriesLooks_->setCurrent(1);
+    const SeriesFrame& f = frames[static_cast<size_t>(number) - 1];
+    frame_->show(nullptr, {});
+    frame_->setHint(f.file.empty() ? tr("Where frame %1 was saved is not known.").arg(number)
+                                   : tr("Reading frame %1 …").arg(number));
+    if (!f.file.empty())
+        frames_->read(f.file, [this, number](const Expected<FrameReader::Read>& read) {
+            if (frameShown_ != number)
+                return;
+            if (read)
+                frame_->show(read->frame, read->look);
+            else
+                frame_->setHint(qs(read.error().text()));
+            frame_->update();
+        });
+    showPage(Page::run);
+}
+
+// Measurements of the whole axis in the same night, this one last.
+std::vector<PoleError> ReviewStation::polesUpTo(const LogEntry& entry) const {
+    EntrySearch wanted;
+    wanted.night = entry.night;
+    wanted.kind = EntryKind::pole;
+    std::vector<LogEntry> all{entry};
+    if (const auto log = session().logbook().log())
+        if (const auto found = (*log)->find(wanted))
+            for (const LogEntry& e : *found)
+                if (e.id != entry.id && e.started <= entry.started)
+                    all.push_back(e);
+    std::sort(all.begin(), all.end(),
+              [](const LogEntry& a, const LogEntry& b) { return a.started < b.started; });
+    std::vector<PoleError> path;
+    for (const LogEntry& e : all)
+        if (const auto error = poleErrorFrom(e.figures))
+            path.push_back(*error);
+    return path;
 }
 
 // Beside the window: each run of the night is judged anew for its pictures.

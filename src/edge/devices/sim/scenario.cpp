@@ -35,15 +35,17 @@ Expected<Fault> fault(const json& j) {
                                                                   {"lamp", FaultKind::lamp},
                                                                   {"satellite", FaultKind::satellite},
                                                                   {"mount-link", FaultKind::mountLink},
-                                                                  {"camera-link", FaultKind::cameraLink}};
+                                                                  {"camera-link", FaultKind::cameraLink},
+                                                                  {"frozen", FaultKind::frozen}};
     const auto known =
         std::find_if(std::begin(kinds), std::end(kinds), [&](const auto& k) { return kind == k.first; });
     if (known != std::end(kinds))
         f.kind = known->second;
     else
-        r.setProblem({"Unknown fault \"" + kind + "\".",
-                      "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link.",
-                      "Correct it."});
+        r.setProblem(
+            {"Unknown fault \"" + kind + "\".",
+             "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link, frozen.",
+             "Correct it."});
     return r.finish(f);
 }
 

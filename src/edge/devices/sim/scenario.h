@@ -25,9 +25,10 @@ enum class FaultKind {
     gust,
     bump,
     lamp,
-    satellite, // draws a line through what the imaging camera exposes
-    mountLink, // the mount does not answer
-    cameraLink // no frame comes from either camera
+    satellite,  // draws a line through what the imaging camera exposes
+    mountLink,  // the mount does not answer
+    cameraLink, // no frame comes from either camera
+    frozen      // both cameras send their last frame again
 };
 
 struct Fault {

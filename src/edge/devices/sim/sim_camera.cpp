@@ -296,8 +296,19 @@ Expected<std::shared_ptr<const Frame>> SimCamera::expose(double exposure_s, cons
     auto scene = observe(exposure_s, halt);
     if (!scene)
         return tl::unexpected(scene.error());
-    return std::make_shared<const Frame>(
-        render(*scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_));
+    return sent(render(*scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_));
+}
+
+bool SimCamera::frozen() {
+    const std::scoped_lock guard(night_.lock_);
+    return night_.air_.active(FaultKind::frozen, night_.mechanics_.when());
+}
+
+std::shared_ptr<const Frame> SimCamera::sent(Frame fresh) {
+    if (last_ && last_->pixels.size() == fresh.pixels.size() && frozen())
+        fresh.pixels = last_->pixels;
+    last_ = std::make_shared<const Frame>(std::move(fresh));
+    return last_;
 }
 
 Eigen::Vector2d SimCamera::trueShift() {
@@ -442,6 +453,11 @@ Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std:
         const int height = std::min(2 * half + 1, setup_.camera.binnedHeight() - y0);
         windows.frames.push_back(render(*scene, x0, y0, width, height, random_));
     }
+    if (windows.frames.size() == lastWindows_.size() && frozen())
+        for (size_t i = 0; i < lastWindows_.size(); ++i)
+            if (windows.frames[i].pixels.size() == lastWindows_[i].pixels.size())
+                windows.frames[i].pixels = lastWindows_[i].pixels;
+    lastWindows_ = windows.frames;
     return windows;
 }
 

@@ -80,6 +80,9 @@ private:
     // exposure, where the mount believes to point.
     void skyFor(Instant middle);
     Expected<void> link(Instant start) const;
+    // A frozen camera's frame in place of the one just taken.
+    bool frozen();
+    std::shared_ptr<const Frame> sent(Frame fresh);
     Equatorial believed() const;
     static double altitudeOf(const Vec3& axis);
     double scale_arcsec_px() const;
@@ -92,6 +95,8 @@ private:
     SimCameraSetup setup_;
     SimSky sky_;
     Random random_;
+    std::shared_ptr<const Frame> last_; // sent
+    std::vector<Frame> lastWindows_;
     std::optional<ObservedFrame> frame_;
     std::optional<Vec3> watched_; // ICRS, for the truth
     Eigen::Vector2d trueShift_ = Eigen::Vector2d::Zero();

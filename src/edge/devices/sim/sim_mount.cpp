@@ -9,9 +9,10 @@
 
 namespace nordstjerna {
 
-MountState SimMount::state() const {
+Expected<MountState> SimMount::state() const {
     const std::scoped_lock guard(night_.lock_);
-    night_.catchUp();
+    if (auto answers = link(); !answers)
+        return tl::unexpected(answers.error());
     MountState s;
     s.pointing = night_.mechanics_.believed();
     s.side = night_.mechanics_.flipped() ? "west" : "east";
@@ -127,7 +128,7 @@ void SimMount::stopMotion() {
     night_.mechanics_.stopMotion();
 }
 
-Expected<void> SimMount::link() {
+Expected<void> SimMount::link() const {
     night_.catchUp();
     if (night_.air_.active(FaultKind::mountLink, night_.mechanics_.when()))
         return passingProblem("The mount does not answer.", "Its link is silent.",

@@ -8,7 +8,7 @@ namespace nordstjerna {
 class SimMount : public Mount {
 public:
     explicit SimMount(SimulatedNight& night) : night_(night) {}
-    MountState state() const override;
+    Expected<MountState> state() const override;
     Expected<void> slew(const HourAngleDec& target, const StopFlag& halt) override;
     Expected<void> setTracking(bool on) override;
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override;
@@ -19,7 +19,7 @@ public:
 
 private:
     void stopMotion();
-    Expected<void> link(); // brings the night up to now; call with the lock held
+    Expected<void> link() const; // brings the night up to now; call with the lock held
     SimulatedNight& night_;
 };
 

@@ -1,0 +1,61 @@
+// What the desk holds of the devices: their ports, and what is known of them without asking. The mount is
+// asked for its state by a thread of the observatory, a few times a second, and whoever runs a procedure
+// hears it with every step; reading what was last told never waits, whatever a device does.
+#pragma once
+
+#include <condition_variable>
+#include <memory>
+#include <thread>
+
+#include "edge/devices/devices.h"
+#include "edge/devices/frozen_check.h"
+#include "edge/devices/link.h"
+
+namespace nordstjerna {
+
+class Observatory {
+public:
+    // The devices must outlive the observatory. patience_s: so long the mount may take to tell its state
+    // before its link counts as silent.
+    explicit Observatory(const Devices& devices, double patience_s = 3.0);
+    ~Observatory();
+    Observatory(const Observatory&) = delete;
+    Observatory& operator=(const Observatory&) = delete;
+
+    // Ports that take note of each answer. What they do is what the devices do.
+    const Devices& devices() const { return watched_; }
+    // As last told. Before the first answer all is zero and `told` is false.
+    MountState mountState() const;
+    LinkState mountLink() const { return mountLink_.state(); }
+    LinkState cameraLink(CameraRole camera) const;
+
+    // Commands that the window gives by itself, each in a thread of its own: `done` is called there. A halt
+    // never waits behind anything, not even behind a halt that was not answered.
+    using Done = std::function<void(const Expected<void>&)>;
+    void halt(Done done);
+    void setTracking(bool on, Done done);
+
+private:
+    class WatchedMount;
+    class WatchedCamera;
+    void look();
+    void command(std::function<Expected<void>()> what, Done done);
+
+    Devices own_, watched_;
+    Link mountLink_, guideLink_, imagingLink_;
+    FrozenCheck guideFrozen_{"guide camera"}, imagingFrozen_{"imaging camera"};
+    std::unique_ptr<WatchedMount> mount_;
+    std::unique_ptr<WatchedCamera> guideCamera_, imagingCamera_;
+    mutable std::mutex lock_;
+    std::condition_variable wake_;
+    bool ending_ = false;
+    MountState last_;
+    struct Command {
+        std::thread thread;
+        std::shared_ptr<std::atomic<bool>> over;
+    };
+    std::vector<Command> commands_;
+    std::thread looking_;
+};
+
+} // namespace nordstjerna

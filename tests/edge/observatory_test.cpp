@@ -1,0 +1,192 @@
+// What is known of the devices without asking them, while they answer and while they do not.
+
+#include <QtTest>
+#include <condition_variable>
+
+#include "core/procedure/focus_watch.h"
+#include "core/procedure/slew.h"
+#include "edge/devices/observatory.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+#include "forwarding_mount.h"
+#include "night_fixture.h"
+#include "registry.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+// Holds every question for its state, or every command, until it is let go.
+struct StuckMount final : ForwardingMount {
+    using ForwardingMount::ForwardingMount;
+    mutable std::mutex lock;
+    mutable std::condition_variable freed;
+    bool stateStuck = false, commandStuck = false;
+    std::atomic<int> halts{0};
+
+    Expected<MountState> state() const override {
+        std::unique_lock wait(lock);
+        freed.wait(wait, [this] { return !stateStuck; });
+        wait.unlock();
+        return mount.state();
+    }
+    Expected<void> setTracking(bool on) override {
+        std::unique_lock wait(lock);
+        freed.wait(wait, [this] { return !commandStuck; });
+        wait.unlock();
+        return mount.setTracking(on);
+    }
+    Expected<void> halt() override {
+        ++halts;
+        return mount.halt();
+    }
+    void hold(bool state, bool command) {
+        {
+            const std::scoped_lock guard(lock);
+            stateStuck = state;
+            commandStuck = command;
+        }
+        freed.notify_all();
+    }
+};
+
+constexpr int long_ms = 60000; // nothing here takes so long; a busy machine may
+constexpr double short_s = 0.05;
+
+} // namespace
+
+class ObservatoryTest : public QObject {
+    Q_OBJECT
+private slots:
+    void tellsWhatTheMountLastSaid();
+    void silentMountHoldsNobody();
+    void haltNeedsNoAnswer();
+    void lostLinkIsTold();
+    void frozenCameraIsTold();
+    void proceduresWithoutAMount();
+};
+
+void ObservatoryTest::tellsWhatTheMountLastSaid() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Observatory observatory(night.devices());
+    QTRY_VERIFY_WITH_TIMEOUT(observatory.mountState().told, long_ms);
+    Devices devices = observatory.devices();
+    // At once after a procedure, without waiting for the next look.
+    RunnerControl control;
+    const HourAngleDec there{Angle::fromHours(-1.0), Angle::fromDeg(30.0)};
+    Slew slew(night.scenario().rig, there, "");
+    QVERIFY(runProcedure(slew, devices, control).has_value());
+    QVERIFY(std::abs((observatory.mountState().pointing.dec - there.dec).deg()) < 0.1);
+    QVERIFY(observatory.mountLink().answers && observatory.mountLink().silent_s == 0.0);
+    QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+}
+
+void ObservatoryTest::silentMountHoldsNobody() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    StuckMount mount(night.mount());
+    mount.hold(true, false);
+    Devices devices = night.devices();
+    devices.mount = &mount;
+    {
+        Observatory observatory(devices, short_s);
+        QVERIFY(!observatory.mountState().told); // and the constructor came back
+        QTRY_VERIFY_WITH_TIMEOUT(!observatory.mountLink().answers, long_ms);
+        QVERIFY(observatory.mountLink().silent_s > short_s);
+        mount.hold(false, false);
+        QTRY_VERIFY_WITH_TIMEOUT(observatory.mountState().told, long_ms);
+        QTRY_VERIFY_WITH_TIMEOUT(observatory.mountLink().answers, long_ms);
+    }
+}
+
+void ObservatoryTest::haltNeedsNoAnswer() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    StuckMount mount(night.mount());
+    Devices devices = night.devices();
+    devices.mount = &mount;
+    Observatory observatory(devices, short_s);
+    mount.hold(true, true);
+    std::atomic<int> tracking{0};
+    std::atomic<int> halted{0};
+    observatory.setTracking(true, [&](const Expected<void>&) { ++tracking; });
+    for (int i = 0; i < 3; ++i)
+        observatory.halt([&](const Expected<void>& done) { halted += done.has_value(); });
+    QTRY_COMPARE_WITH_TIMEOUT(halted.load(), 3, long_ms);
+    QCOMPARE(mount.halts.load(), 3);
+    QCOMPARE(tracking.load(), 0);
+    mount.hold(false, false);
+    QTRY_COMPARE_WITH_TIMEOUT(tracking.load(), 1, long_ms);
+}
+
+void ObservatoryTest::lostLinkIsTold() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Observatory observatory(night.devices());
+    QTRY_VERIFY_WITH_TIMEOUT(observatory.mountState().told, long_ms);
+    const MountState before = observatory.mountState();
+    night.happen(FaultKind::mountLink, 1.0, 100.0);
+    night.happen(FaultKind::cameraLink, 1.0, 100.0);
+    QTRY_VERIFY_WITH_TIMEOUT(!observatory.mountLink().answers, long_ms);
+    QVERIFY(!observatory.mountLink().why.empty());
+    // What was told before is still there, and nothing newer.
+    QCOMPARE(observatory.mountState().side, before.side);
+    const StopFlag never{false};
+    QVERIFY(!observatory.devices().guideCamera->expose(1.0, never).has_value());
+    QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
+    QVERIFY(observatory.cameraLink(CameraRole::imaging).answers); // nobody asked it
+    night.clock().sleep(200.0, never);
+    QTRY_VERIFY_WITH_TIMEOUT(observatory.mountLink().answers, long_ms);
+    QVERIFY(observatory.devices().guideCamera->expose(1.0, never).has_value());
+    QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+}
+
+// Whole frames and windows, of either camera; a cover or a lamp is no frost.
+void ObservatoryTest::frozenCameraIsTold() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Observatory observatory(night.devices());
+    const StopFlag never{false};
+    Camera& camera = *observatory.devices().guideCamera;
+    const std::vector<ExpectedStar> stars{{300.0, 300.0, 8.0}, {600.0, 400.0, 8.0}};
+    QVERIFY(camera.expose(1.0, never).has_value());
+    QVERIFY(camera.expose(1.0, never).has_value());
+    QVERIFY(camera.exposeWindows(1.0, stars, never).has_value());
+    night.happen(FaultKind::frozen, 1.0, 60.0);
+    const auto again = camera.expose(1.0, never);
+    QVERIFY(!again.has_value() && again.error().passing);
+    QCOMPARE(again.error().what, std::string("The guide camera sent the same frame twice."));
+    QVERIFY(!camera.exposeWindows(1.0, stars, never).has_value());
+    QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
+    night.clock().sleep(100.0, never);
+    QVERIFY(camera.expose(1.0, never).has_value());
+    QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+    FrozenCheck check("guide camera");
+    Frame flat(40, 30);
+    std::fill(flat.pixels.begin(), flat.pixels.end(), 65535.0F);
+    QVERIFY(check.look(flat).has_value() && check.look(flat).has_value());
+    flat.pixels[200] = 3.0F;
+    QVERIFY(check.look(flat).has_value());
+    QVERIFY(!check.look(flat).has_value());
+}
+
+// Focusing does not need the mount; a slew says at once that it is not there.
+void ObservatoryTest::proceduresWithoutAMount() {
+    Scenario scenario = demoScenario();
+    scenario.faults.push_back({FaultKind::mountLink, 0.0, 3600.0});
+    SimulatedNight night(scenario, sharedIndex());
+    Devices devices = night.devices();
+    RunnerControl control;
+    Slew slew(scenario.rig, {Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, "");
+    const auto refused = runProcedure(slew, devices, control);
+    QVERIFY(!refused.has_value());
+    QCOMPARE(refused.error().what, std::string("The mount does not answer."));
+    int frames = 0;
+    FocusWatch focus(2.0, CameraRole::guide);
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure&) {
+        if (++frames > 3)
+            control.stop = true;
+    };
+    QVERIFY(runProcedure(focus, devices, control, hooks).has_value());
+    QVERIFY(focus.points().size() >= 3);
+}
+
+NORDSTJERNA_TEST(ObservatoryTest)
+#include "observatory_test.moc"
