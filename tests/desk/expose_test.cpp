@@ -25,6 +25,15 @@
 
 using namespace nordstjerna;
 
+// A sensor that is quickly rendered.
+static Scenario smallFrames() {
+    Scenario s = seriesScenario();
+    s.rig.imagingCamera.width = 1500;
+    s.rig.imagingCamera.height = 1100;
+    s.rig.imagingCamera.pixel_um = 9.0;
+    return s;
+}
+
 class ExposeTest : public QObject {
     Q_OBJECT
 private slots:
@@ -76,12 +85,8 @@ void ExposeTest::initTestCase() {
 
 void ExposeTest::init() {
     data_ = std::make_unique<QTemporaryDir>();
-    Scenario s = seriesScenario();
-    s.rig.imagingCamera.width = 1500;
-    s.rig.imagingCamera.height = 1100;
-    s.rig.imagingCamera.pixel_um = 9.0;
-    window_ = std::make_unique<MainWindow>(
-        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_ = std::make_unique<MainWindow>(std::make_unique<Session>(
+        smallFrames(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
     window_->showStation("Expose");
 }
@@ -347,8 +352,10 @@ void ExposeTest::seriesOverTheFlip() {
 // A night that cools fast: the series focuses by itself between two frames, tells it, and goes on.
 void ExposeTest::focusedAnewByItself() {
     window_.reset();
-    Scenario cold = seriesScenario();
+    Scenario cold = smallFrames();
+    // In focus at half past eight.
     cold.cooling_c_h = 6.0;
+    cold.imagingFocus_um = -cold.imagingFocuser.heat_um_c * cold.cooling_c_h * (20.5 - 18.333);
     window_ = std::make_unique<MainWindow>(
         std::make_unique<Session>(cold, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();

@@ -40,7 +40,8 @@ Expected<void> writeSeriesTable(const std::filesystem::path& path, const SeriesS
                                    {"mount_part", "arcsec", "float64"},
                                    {"guide_lost", "", "int32"},
                                    {"settled", "", "bool"},
-                                   {"remark", "", "string"}},
+                                   {"remark", "", "string"},
+                                   {"file", "", "string"}},
                                   meta);
     for (const SeriesFrame& f : frames) {
         const auto cell = [&](const std::string& value) { text += " " + value; };
@@ -64,6 +65,7 @@ Expected<void> writeSeriesTable(const std::filesystem::path& path, const SeriesS
         cell(std::to_string(f.guide.lost));
         cell(f.settled ? "True" : "False");
         cell(ecsvText(remarkWord(f.remark)));
+        cell(ecsvText(f.file));
         text += "\n";
     }
     return writeWhole(path, text, false);
@@ -116,6 +118,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     const int start = table->find("start_utc");
     const int side = table->find("side");
     const int remark = table->find("remark");
+    const int file = table->find("file"); // not in older tables
     if (start < 0 || side < 0 || remark < 0)
         return refuse("Columns are missing.");
     for (size_t i = 0; i < table->rows.size(); ++i) {
@@ -138,6 +141,8 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
         f.look.e1 = {e * std::cos(twice), 0.0};
         f.look.e2 = {e * std::sin(twice), 0.0};
         f.spot = {(*x)[i], (*y)[i]};
+        if (file >= 0)
+            f.file = row[static_cast<size_t>(file)];
         f.guide.ra_arcsec = (*ra)[i];
         f.guide.dec_arcsec = (*dec)[i];
         f.guide.mountRa_arcsec = (*mount)[i];
