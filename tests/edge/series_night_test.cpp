@@ -643,7 +643,7 @@ void SeriesNightTest::ladderAgainstWhatWasMeasured() {
     for (const LadderRung& r : ladder.rungs()) {
         const Measured e = expectedElongation(mount, r.exposure_s);
         QVERIFY2(std::abs(r.elongation.value - e.value) <
-                     0.04 + 2.5 * std::hypot(e.sigma, r.elongation.sigma),
+                     0.015 + 2.5 * std::hypot(e.sigma, r.elongation.sigma),
                  qPrintable(QString("%1 s: %2 of %3 ± %4")
                                 .arg(r.exposure_s)
                                 .arg(r.elongation.value)

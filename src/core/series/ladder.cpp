@@ -87,6 +87,21 @@ std::vector<LadderSwing> strongest(const std::vector<PeriodicLine>& lines, doubl
             list.push_back({l.period_s.value, factor * l.amplitude_arcsec.value});
     return list;
 }
+// A star drawn out so far, and on top of it by air that is alike in all directions on average: n independent
+// places of variance σ² make both components of the ellipticity scatter by σ²/(√n s²), s² being the star's
+// own variance. The mean of such a length (Rice) is close to the root of the sum of squares.
+Measured withAir(const LadderMount& m, double exposure_s, const Measured& e) {
+    if (m.air_arcsec <= 0.0 || m.airStep_s <= 0.0)
+        return e;
+    const double n = std::max(1.0, exposure_s / m.airStep_s);
+    const double own = std::pow(m.fwhm_arcsec / fwhmPerSigma, 2);
+    const double scatter = m.air_arcsec * m.air_arcsec / (std::sqrt(n) * std::max(own, 1e-6));
+    const double steady = ellipticityOf(std::clamp(e.value, 0.0, 0.99));
+    const double typical = std::sqrt(steady * steady + 0.5 * std::numbers::pi * scatter * scatter);
+    // A random length about nothing scatters by 0.655 of its components, about a long one by one of them.
+    const double share = steady * steady / (steady * steady + scatter * scatter);
+    return {elongationOf(std::min(typical, 0.99)), std::hypot(e.sigma, (0.655 + 0.345 * share) * scatter)};
+}
 } // namespace
 
 LadderMount ladderMount(const LadderSources& known, const Site& site, const Vec3& target, Instant now,
@@ -105,6 +120,9 @@ LadderMount ladderMount(const LadderSources& known, const Site& site, const Vec3
     m.ra = strongest(free.ra.periodic.lines, factor, mostSwings - 2);
     m.dec = strongest(free.dec.periodic.lines, 1.0, 2);
     m.periodicKnown = true;
+    m.air_arcsec =
+        std::sqrt(0.5 * (std::pow(free.ra.air_arcsec.value, 2) + std::pow(free.dec.air_arcsec.value, 2)));
+    m.airStep_s = medianStep(free.clean.t_s);
     if (!known.axis) {
         m.ra_arcsec_min = free.ra.drift_arcsec_min;
         m.dec_arcsec_min = free.dec.drift_arcsec_min;
@@ -128,7 +146,7 @@ LadderMount ladderMount(const LadderSources& known, const Site& site, const Vec3
 Measured expectedElongation(const LadderMount& m, double exposure_s) {
     const double ra = m.ra_arcsec_min.value;
     const double dec = m.dec_arcsec_min.value;
-    const Measured e = overBeginnings(m, exposure_s, ra, dec);
+    const Measured e = withAir(m, exposure_s, overBeginnings(m, exposure_s, ra, dec));
     const auto slope = [&](double dRa, double dDec) {
         return 0.5 * (overBeginnings(m, exposure_s, ra + dRa, dec + dDec).value -
                       overBeginnings(m, exposure_s, ra - dRa, dec - dDec).value);

@@ -22,7 +22,10 @@ struct LadderSwing {
 struct LadderMount {
     Measured ra_arcsec_min, dec_arcsec_min; // drift on the sky
     std::vector<LadderSwing> ra, dec;
-    double fwhm_arcsec = 0.0;   // of a round star: air and optics
+    double fwhm_arcsec = 0.0; // of a round star: air and optics
+    // How far the air carries the whole field from one guide frame to the next, in one coordinate, and how
+    // far such frames lie apart: what does not average out in a short exposure draws its stars out at random.
+    double air_arcsec = 0.0, airStep_s = 0.0;
     bool driftKnown = false;    // from the measured axis, or a free run
     bool trackingKnown = false; // the rate's own error is in it, from a free run
     bool periodicKnown = false; // from a free run
@@ -39,7 +42,7 @@ LadderMount ladderMount(const LadderSources& known, const Site& site, const Vec3
                         double fwhm_arcsec);
 
 // Of an exposure begun at any phase of the periodic error: the typical elongation, and how much it differs
-// with the phase and with the ± of the drift.
+// with the phase, with the air and with the ± of the drift.
 Measured expectedElongation(const LadderMount& mount, double exposure_s);
 
 // The longest exposure whose typical elongation stays below the limit; at most an hour.

@@ -14,7 +14,7 @@ constexpr double row_px = 15.0;
 }
 
 SettleStrip::SettleStrip(QWidget* parent) : Picture("settles", parent) {
-    setMinimumSize(150, 220);
+    setMinimumSize(150, 160);
 }
 
 void SettleStrip::show(const std::vector<SettleRecord>& settles, double timeout_s) {

@@ -71,7 +71,7 @@ PlanCard::PlanCard(QWidget* parent)
     };
     for (QComboBox* c : {pattern_, begin_, end_, flip_, refocus_}) {
         c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-        c->setMinimumContentsLength(9);
+        c->setMinimumContentsLength(10);
     }
     pattern_->addItems({tr("spread"), tr("random"), tr("spiral"), tr("spread, RA only")});
     pattern_->setToolTip(
