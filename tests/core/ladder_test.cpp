@@ -60,8 +60,8 @@ void LadderTest::twoMinutesRoundFiveOval() {
     QVERIFY(expectedElongation(m, 300.0).value > 0.25);
 }
 
-// Random mounts, their drift known with an error, the exposure begun at any moment, under air that carries the
-// field about; every other mount so good that the air is most of it.
+// Random mounts, their drift known with an error, the exposure begun at any moment, under air that carries
+// the field about; every other mount so good that the air is most of it.
 void LadderTest::expectationIsHonest() {
     int within = 0;
     int cases = 0;
@@ -78,7 +78,8 @@ void LadderTest::expectationIsHonest() {
         m.ra_arcsec_min = {ra + sigma * random.gaussian(), sigma};
         m.dec_arcsec_min = {dec + sigma * random.gaussian(), sigma};
         for (double period : {480.0, 240.0, 68.0})
-            m.ra.push_back({period * random.uniform(0.9, 1.1), good * random.uniform(0.2, 4.0) * period / 480.0});
+            m.ra.push_back(
+                {period * random.uniform(0.9, 1.1), good * random.uniform(0.2, 4.0) * period / 480.0});
         const double t = random.uniform(30.0, 300.0);
         const Measured said = expectedElongation(m, t);
         // The same exposure by brute force, of the true drift.

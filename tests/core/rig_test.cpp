@@ -2,6 +2,7 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/rig/rig_changes.h"
 #include "core/rig/scales.h"
 #include "registry.h"
 
@@ -19,6 +20,7 @@ private slots:
     void suggestedStepMovesTheWantedWay();
     void impossibleRigsAreNamed();
     void offAxisNeedsNoGuideScope();
+    void changesOfARigInWords();
 };
 
 namespace {
@@ -109,6 +111,26 @@ void RigTest::offAxisNeedsNoGuideScope() {
     r.offAxis = true;
     QVERIFY(validateRig(r).has_value());
     QVERIFY(std::abs(scalesOf(r).ratio() - 3.0 / 4.2) < 1e-12);
+}
+
+void RigTest::changesOfARigInWords() {
+    const Rig then = good();
+    Rig now = then;
+    now.name = "another name"; // no figure depends on it
+    now.guideOptics.focal_mm += 0.3;
+    QVERIFY(rigChanges(then, now).empty());
+    now.guideOptics.focal_mm = 180.0;
+    now.mount.wormPeriod_s = 433.0;
+    now.mount.encoders = true;
+    const auto words = rigChanges(then, now);
+    QCOMPARE(words.size(), size_t{3});
+    QCOMPARE(words[0], std::string("guide scope 240 mm, now 180 mm"));
+    QCOMPARE(words[1], std::string("worm period not known, now it is"));
+    QCOMPARE(words[2], std::string("encoders: none, now there"));
+    // The scope that is no longer used is not compared with what took its place.
+    now = then;
+    now.offAxis = true;
+    QCOMPARE(rigChanges(then, now), std::vector<std::string>{"off-axis guider: none, now there"});
 }
 
 NORDSTJERNA_TEST(RigTest)

@@ -189,6 +189,18 @@ void ReviewWindowTest::anEveningIsKept() {
     QVERIFY(review()->opened().run && review()->opened().run->rows.size() > 400);
     QVERIFY(review()->opened().story);
     QVERIFY(!panelText().isEmpty());
+    // Another guide scope since: the run is still judged with what it was recorded with, and that is said.
+    Rig rig = window_->session().rig();
+    rig.guideOptics.focal_mm = 180.0;
+    window_->session().setRig(rig);
+    review()->showPage(ReviewStation::Page::night);
+    openRow(guided);
+    const auto told = review()->findings();
+    QVERIFY(std::any_of(told.begin(), told.end(), [](const Finding& f) {
+        return f.id == "review.rig" && f.evidence == "guide scope 240 mm, now 180 mm.";
+    }));
+    rig.guideOptics.focal_mm = 240.0;
+    window_->session().setRig(rig);
     // The same by a click on its block in the night band.
     review()->showPage(ReviewStation::Page::night);
     auto* band = window_->findChild<QFrame*>("band");

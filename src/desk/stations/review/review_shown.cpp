@@ -14,6 +14,7 @@
 #include "charts/worm_chart.h"
 #include "core/base/format.h"
 #include "core/review/entry_figures.h"
+#include "core/rig/rig_changes.h"
 #include "desk/pictures/budget_chart.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
@@ -246,6 +247,15 @@ std::vector<Finding> ReviewStation::findings() const {
                         "Use it from now on.", "review.use", "Use B"});
     if (page_ == Page::trends || page_ == Page::trial)
         return list;
+    const LogEntry& e = opened_.entry;
+    if (page_ != Page::night && e.rig && e.rigId == session().rig().id)
+        if (const auto changes = rigChanges(*e.rig, session().rig()); !changes.empty()) {
+            std::string words;
+            for (const std::string& c : changes)
+                words += (words.empty() ? "" : "; ") + c;
+            list.push_back({"review.rig", Weight::know, "The rig was set up otherwise then.", words + ".",
+                            "Figures of then and now differ by that too.", "", ""});
+        }
     const std::vector<Finding>& own = page_ == Page::night && night_->chosen() ? night_->chosen()->findings
                                       : opened_.story                          ? opened_.story->findings
                                                                                : opened_.entry.findings;

@@ -367,9 +367,15 @@ void ReviewStation::read(const std::string& id, bool wholeNight, Then then) {
                 tables.push_back(session().logbook().tableOf(e));
     }
     wanted_ = id;
+    // Judged with the gears of then.
+    LogEntry found = **entry;
+    if (auto rig = (*log)->rigAt(found.rigId, found.started); rig && *rig)
+        found.rig = std::move(**rig);
+    const MountSpec& mount = (found.rig ? *found.rig : session().rig()).mount;
     RunSurroundings around;
-    around.wormPeriod_s = session().rig().mount.wormPeriod_s;
-    beside([this, id, then, tables, around, entry = **entry, table = session().logbook().tableOf(**entry)] {
+    around.wormPeriod_s = mount.wormPeriod_s;
+    around.shaftTurns = mount.shaftTurns;
+    beside([this, id, then, tables, around, entry = found, table = session().logbook().tableOf(found)] {
         auto opened = std::make_shared<Opened>(tables.empty() ? readOpened(entry, table, around)
                                                               : readNight(entry, tables, around));
         return [this, id, then, opened] {
