@@ -449,7 +449,7 @@ void ExposeTest::haltEndsBoth() {
     window_->session().halt();
     QVERIFY(waitIdle());
     QVERIFY(!expose()->running() && !window_->session().guiding());
-    QVERIFY(!window_->session().mountState().tracking);
+    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mountState().tracking, 60000);
     QVERIFY(!window_->session().problem());
     for (const SeriesFrame& f : expose()->frames()) // what was taken is kept
         QVERIFY(QFileInfo(qs(f.file)).exists());

@@ -321,12 +321,11 @@ void ScreenTest::haltAndTrackAgain() {
         return false;
     };
     QVERIFY(QTest::qWaitFor([&] { return says("stopped moving and tracking"); }, 60000));
-    QVERIFY(!window_->session().mountState().tracking);
+    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mountState().tracking, 60000);
     auto* again = window_->deck()->findChild<QPushButton*>("trackAgain");
     QVERIFY(again->isVisible());
     QTest::mouseClick(again, Qt::LeftButton);
-    QVERIFY(window_->session().mountState().tracking);
-    QVERIFY(!again->isVisible());
+    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mountState().tracking && !again->isVisible(), 60000);
 }
 
 void ScreenTest::unconfirmedHaltIsSaid() {

@@ -278,7 +278,7 @@ void WindowTest::haltWorksEverywhere() {
     // Halt has its own way to the mount, beside the window.
     QVERIFY(QTest::qWaitFor([&] { return !window_->session().mountState().moving; }, 60000));
     QVERIFY(waitIdle(5000));
-    QVERIFY(!window_->session().mountState().tracking);
+    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mountState().tracking, 60000);
     window_->showStation("Pole");
     QVERIFY(window_->station("Pole")->primary()->isEnabled());
     QCOMPARE(window_->station("Pole")->state(), StationState::open);
@@ -636,7 +636,7 @@ void WindowTest::freeRunToCurve() {
     // The curve goes to the mount; the next run proves it in the same picture.
     QTest::mouseClick(free->findChild<QPushButton*>("hand"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().mountState().correcting);
+    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mountState().correcting, 60000);
     free->exportCurve(data_->filePath("curve.ecsv").toStdString());
     recordFree(950.0);
     page("Worm turn");
@@ -655,7 +655,7 @@ void WindowTest::freeRunToCurve() {
     QVERIFY(free->openedCurve());
     QTest::mouseClick(free->findChild<QPushButton*>("hand"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().mountState().correcting);
+    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mountState().correcting, 60000);
 
     // Backlash: 5.2″ at 0.97 of half the sidereal rate is 713 ms.
     ChartView* backlash = page("Dec backlash");

@@ -563,6 +563,8 @@ void SeriesNightTest::focusedAnewByItself() {
 
 // A motor that is stuck costs the focus, not the night.
 void SeriesNightTest::focuserThatDoesNotMove() {
+    if (thinned)
+        QSKIP("looked at without the sanitizers");
     Scenario s = coolingScenario();
     s.imagingFocuser.fault = SimFocuserSetup::Fault::stuck;
     SeriesNight n(s);

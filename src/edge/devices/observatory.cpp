@@ -149,6 +149,14 @@ LinkState Observatory::cameraLink(CameraRole camera) const {
     return (camera == CameraRole::guide ? guideLink_ : imagingLink_).state();
 }
 
+// By the mount's word on a command, before the next look.
+void Observatory::confirmed(bool tracking) {
+    const std::scoped_lock guard(lock_);
+    last_.tracking = tracking;
+    if (!tracking)
+        last_.moving = false;
+}
+
 void Observatory::command(std::function<Expected<void>()> what, Done done) {
     std::erase_if(commands_, [](Command& c) {
         if (!*c.over)
@@ -165,11 +173,25 @@ void Observatory::command(std::function<Expected<void>()> what, Done done) {
 }
 
 void Observatory::halt(Done done) {
-    command([this] { return own_.mount->halt(); }, std::move(done));
+    command(
+        [this] {
+            auto halted = own_.mount->halt();
+            if (halted)
+                confirmed(false);
+            return halted;
+        },
+        std::move(done));
 }
 
 void Observatory::setTracking(bool on, Done done) {
-    command([this, on] { return own_.mount->setTracking(on); }, std::move(done));
+    command(
+        [this, on] {
+            auto set = own_.mount->setTracking(on);
+            if (set)
+                confirmed(on);
+            return set;
+        },
+        std::move(done));
 }
 
 } // namespace nordstjerna

@@ -39,6 +39,7 @@ private:
     class WatchedMount;
     class WatchedCamera;
     void look();
+    void confirmed(bool tracking);
     void command(std::function<Expected<void>()> what, Done done);
 
     Devices own_, watched_;

@@ -225,7 +225,9 @@ Expected<std::vector<std::pair<std::string, int>>> NightLog::figureNames(const s
 
 Expected<std::optional<Rig>> NightLog::rigAt(const std::string& rigId, Instant when) const {
     Statement q(db_, "SELECT json FROM rigs WHERE rig_id = ? AND since <= ? ORDER BY since DESC LIMIT 1");
-    q << rigId << when.unix_s;
+    // Entries and tables keep their start to a tenth of a second, which may be before the rig's own.
+    constexpr double rounding_s = 0.5;
+    q << rigId << when.unix_s + rounding_s;
     if (!q.next())
         return q.done() ? Expected<std::optional<Rig>>(std::nullopt)
                         : Expected<std::optional<Rig>>(logProblem(db_, unreadable));
