@@ -47,9 +47,6 @@ Deck::Deck(Session& session, QWidget* parent)
 
 void Deck::restyle() {
     links_->setFont(textFont(12));
-    QPalette attention = links_->palette();
-    attention.setColor(QPalette::WindowText, theme().attention);
-    links_->setPalette(attention);
     mount_->setFont(textFont(12));
     camera_->setFont(textFont(12));
     simulated_->setFont(textFont(12));

@@ -23,6 +23,7 @@ QMainWindow, QDialog, #frame { background: @base; }
 #card { background: @panel; border: 1px solid @line; border-radius: 4px; }
 #raised { background: @raised; border: 1px solid @line; border-radius: 4px; }
 QLabel#muted { color: @muted; }
+QLabel#links { color: @attention; }
 QPushButton { background: @base; border: 1px solid @line; border-radius: 4px; padding: 7px 16px; min-height: 20px; }
 QPushButton:hover { border-color: @accent; }
 QPushButton:focus { border-color: @accent; }

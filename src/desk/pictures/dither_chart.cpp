@@ -10,7 +10,7 @@
 namespace nordstjerna {
 
 DitherChart::DitherChart(QWidget* parent) : Picture("dither", parent) {
-    setMinimumSize(300, 200);
+    setMinimumSize(300, 160);
 }
 
 void DitherChart::show(const std::vector<DitherSpot>& done, const std::vector<DitherSpot>& ahead, double size,

@@ -14,7 +14,7 @@ constexpr int ladderSteps = 60;
 }
 
 LadderChart::LadderChart(QWidget* parent) : Picture("ladder", parent) {
-    setMinimumSize(300, 200);
+    setMinimumSize(300, 160);
 }
 
 void LadderChart::show(const LadderMount& mount, const std::vector<LadderRung>& rungs,

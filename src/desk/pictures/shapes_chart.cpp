@@ -24,7 +24,7 @@ double niceStep(double range) {
 } // namespace
 
 ShapesChart::ShapesChart(QWidget* parent) : Picture("shapes", parent) {
-    setMinimumSize(300, 200);
+    setMinimumSize(300, 160);
 }
 
 void ShapesChart::show(const std::vector<SeriesFrame>& frames, double scale, const TangentPlane* plane,

@@ -73,7 +73,7 @@ PlanCard::PlanCard(QWidget* parent)
         c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         c->setMinimumContentsLength(10);
     }
-    pattern_->addItems({tr("spread"), tr("random"), tr("spiral"), tr("spread, RA only")});
+    pattern_->addItems({tr("spread"), tr("random"), tr("spiral"), tr("RA only")});
     pattern_->setToolTip(
         tr("Spread: whole pixels and parts of pixels evenly covered. RA only: for a Dec axis "
            "with much play."));
@@ -119,8 +119,11 @@ PlanCard::PlanCard(QWidget* parent)
     put(3, 2, tr("Focus anew"), refocus_, "series-refocus");
     put(3, 3, tr("grown by"), grown_, "series-grown");
     every_->setToolTip(tr("frames between two dithers"));
-    for (int column : {1, 3, 5, 7})
-        grid->setColumnStretch(column, 1);
+    // Words need more room than figures.
+    for (int column : {1, 3})
+        grid->setColumnStretch(column, 4);
+    for (int column : {5, 7})
+        grid->setColumnStretch(column, 5);
     sentence_->setObjectName("plan");
     sentence_->setWordWrap(true);
     all->addWidget(fields_);
