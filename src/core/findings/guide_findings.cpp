@@ -55,6 +55,13 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
         }
     const auto& c = run.meta.controller;
     const bool model = c && (c->ra.kind == ControllerKind::model || c->dec.kind == ControllerKind::model);
+    if (model && *worst == Cause::overCorrection) {
+        list.push_back(
+            {"model-follows-air", Weight::know, "The loop follows the air in part",
+             formatNumber(rms, 2) + "″, " + formatNumber(100.0 * share, 0) + " % of the variance. " + figures,
+             "Air that moves slowly looks like the mount. Longer exposures average it.", "", ""});
+        return;
+    }
     if (model && *worst != Cause::drift) {
         // No gain to be turned: it follows from what was learnt so far.
         list.push_back(

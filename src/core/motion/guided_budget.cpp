@@ -16,20 +16,18 @@ struct Split {
     double noise = 0.0, periodic = 0.0, drift = 0.0, backlash = 0.0, over = 0.0, under = 0.0, excursion = 0.0;
 };
 
-// What an axis' place is made of, frame by frame: the mount by its track, of that the periodic part and the
-// drift, and the noise.
+// What an axis' place is made of, frame by frame: noise about the mount's track, and of the mount's motion
+// the periodic part and the drift.
 struct AxisMade {
-    std::vector<double> mount, noise, periodic, drift;
+    std::vector<double> noise, periodic, drift;
 };
 
 AxisMade madeOf(const Disturbance& d, const std::vector<double>& place, const std::vector<Measured>& track,
                 bool worm) {
     AxisMade made;
     const size_t n = place.size();
-    for (size_t i = 0; i < n; ++i) {
-        made.mount.push_back(track[i].value);
+    for (size_t i = 0; i < n; ++i)
         made.noise.push_back(place[i] - track[i].value);
-    }
     made.periodic.assign(n, 0.0);
     made.drift.assign(n, 0.0);
     PeriodicOptions options;
@@ -126,6 +124,7 @@ Split outline(const JudgedAxis& judged, const Measured& mountPart) {
     std::vector<double> rest;
     for (size_t i = 0; i < judged.load.size(); ++i)
         rest.push_back(judged.mount[i].value + judged.load[i]);
+    // What the track does not know is slow noise that looks like the mount, to the loop as well.
     s.over = std::max(0.0, s.under - meanSquare(rest));
     for (size_t i = 0; i < judged.error.size(); ++i)
         noise.push_back(judged.error[i] - judged.load[i] - judged.mount[i].value);

@@ -10,11 +10,14 @@ namespace nordstjerna {
 struct GuidedBudget {
     LoopFigures recorded; // over the rows that count
     LoopBound bound;
-    std::vector<BudgetShare> shares; // of the variance of both axes, largest first
-    double span_s = 0.0;             // of all this
-    double wormTold_s = 0.0;         // period by the rig or the mount; 0: none
-    double wormFound_s = 0.0;        // period the run was foretold with
-    bool wormToldNonsense = false;   // where the mount says its worm stands cannot be
+    // Of the variance of both axes, largest first. A cause's share is what the loop, with its settings of the
+    // end, leaves of that part of the disturbance by itself; noise: all that is not the mount's motion;
+    // under-correction: what of the mount's motion nothing else explains.
+    std::vector<BudgetShare> shares;
+    double span_s = 0.0;           // of all this
+    double wormTold_s = 0.0;       // period by the rig or the mount; 0: none
+    double wormFound_s = 0.0;      // period the run was foretold with
+    bool wormToldNonsense = false; // where the mount says its worm stands cannot be
     // Of the cause with the largest share of the mount part, if the mount part matters at all.
     std::optional<Cause> worst() const;
 };
