@@ -20,6 +20,15 @@
 namespace nordstjerna {
 
 namespace {
+// Of the offset between both cameras: the mount goes on moving from one frame to the other.
+constexpr double between_arcsec = 3.0;
+
+// Of a camera's angle. The stars' own scatter is far smaller than what air and distortion bend.
+double angleSigma_deg(double solved_arcsec) {
+    constexpr double bent_deg = 0.01;
+    return std::hypot(solved_arcsec / 3600.0, bent_deg);
+}
+
 constexpr double faintest = 11.0;       // stars on the map
 constexpr double least_deg = 25.0;      // lower the air spoils what is taken
 constexpr double closeEnough_deg = 0.5; // of the wanted angle
@@ -281,7 +290,7 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* best, ReadOut* moon) cons
     moon->setTitle(tr("Moon"));
     if (const auto a = advice()) {
         const double size = std::abs(a->turn_deg);
-        const QString sigma = qs(formatNumber(solved_->sigmaRoll_arcsec / 3600.0, 3));
+        const QString sigma = qs(formatNumber(angleSigma_deg(solved_->sigmaRoll_arcsec), 2));
         turn->show(qs(formatNumber(size, size < 10.0 ? 2 : 1)), "°",
                    size < closeEnough_deg
                        ? tr("± %1°: as wanted").arg(sigma)
@@ -436,10 +445,10 @@ std::vector<Finding> FramingBench::findings() const {
             imagingFootprint(rig, fields_->imaging.plane.centre, fields_->imaging.plane.roll().deg(),
                              fields_->imaging.plane.mirrored());
         const bool shares = im.holds(fields_->guide.plane.centre);
-        const double place_arcsec =
-            std::hypot(fields_->imaging.sigmaCentre_arcsec, fields_->guide.sigmaCentre_arcsec);
+        const double place_arcsec = std::hypot(fields_->imaging.sigmaCentre_arcsec,
+                                               fields_->guide.sigmaCentre_arcsec, between_arcsec);
         const double turn_deg =
-            std::hypot(fields_->imaging.sigmaRoll_arcsec, fields_->guide.sigmaRoll_arcsec) / 3600.0;
+            angleSigma_deg(std::hypot(fields_->imaging.sigmaRoll_arcsec, fields_->guide.sigmaRoll_arcsec));
         const QString where =
             tr("%1 %2, %3 %4 of the imaging frame's middle, each ± %8″; turned by %5° ± %9°. "
                "Scales %6 and %7 ″/px.")
@@ -450,7 +459,7 @@ std::vector<Finding> FramingBench::findings() const {
                      qs(formatNumber(fields_->offset.turn_deg, 2)),
                      qs(formatNumber(fields_->imaging.plane.scaleArcsecPx(), 3)),
                      qs(formatNumber(fields_->guide.plane.scaleArcsecPx(), 3)),
-                     qs(formatNumber(place_arcsec, 1)), qs(formatNumber(turn_deg, 3)));
+                     qs(formatNumber(place_arcsec, 0)), qs(formatNumber(turn_deg, 2)));
         // What a pole error of an arcminute makes of it: the field turns about the guide star.
         const double dec = equatorialFrom(fields_->imaging.plane.centre).dec.deg();
         const double pole_arcmin = session_.pole() ? session_.pole()->error.total_arcmin.value : 1.0;
