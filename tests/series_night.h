@@ -35,10 +35,13 @@ struct SeriesNight {
         devices.guide = &watch;
         watch.setPrepare(
             [this](const nordstjerna::StopFlag&) -> nordstjerna::Expected<nordstjerna::WatchPlan> {
+                const auto mount = night.mount().state();
+                if (!mount)
+                    return tl::unexpected(mount.error());
                 nordstjerna::GuidingSetup g;
                 g.rig = night.scenario().rig;
                 g.controller = controller;
-                g.rates = rates->setup.side == night.mount().state()->side
+                g.rates = rates->setup.side == mount->side
                               ? *rates
                               : nordstjerna::ratesAcrossPier(*rates, reverses);
                 auto guiding = std::make_shared<nordstjerna::Guiding>(g);

@@ -82,10 +82,12 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
     Watch watch(devices);
     devices.guide = &watch;
     watch.setPrepare([&](const StopFlag&) -> Expected<WatchPlan> {
+        const auto mount = night.mount().state();
+        if (!mount)
+            return tl::unexpected(mount.error());
         GuidingSetup setup;
         setup.rig = rig;
-        setup.rates =
-            rates.setup.side == night.mount().state()->side ? rates : ratesAcrossPier(rates, std::nullopt);
+        setup.rates = rates.setup.side == mount->side ? rates : ratesAcrossPier(rates, std::nullopt);
         setup.controller = book.controller();
         setup.exposure_s = book.value(SettingKey::exposure);
         return WatchPlan{std::make_shared<Guiding>(setup), {}, {}};
