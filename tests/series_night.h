@@ -41,9 +41,8 @@ struct SeriesNight {
                 nordstjerna::GuidingSetup g;
                 g.rig = night.scenario().rig;
                 g.controller = controller;
-                g.rates = rates->setup.side == mount->side
-                              ? *rates
-                              : nordstjerna::ratesAcrossPier(*rates, reverses);
+                g.rates = rates->setup.side == mount->side ? *rates
+                                                           : nordstjerna::ratesAcrossPier(*rates, reverses);
                 auto guiding = std::make_shared<nordstjerna::Guiding>(g);
                 nordstjerna::WatchPlan plan;
                 plan.guiding = guiding;
