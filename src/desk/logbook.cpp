@@ -74,9 +74,7 @@ void Logbook::setNote(const std::string& id, const std::string& note) {
                 return tl::unexpected(entry.error());
             if (!*entry)
                 return {};
-            // The rig is kept in the record, and in a table of its own in the log.
-            if (auto rig = log->rigAt((*entry)->rigId, (*entry)->started); rig && *rig)
-                (*entry)->rig = std::move(**rig);
+            log->addRig(**entry); // the record holds it too
             (*entry)->note = note;
             return keepEntry(folder, **entry);
         },

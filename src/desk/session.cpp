@@ -293,9 +293,7 @@ void Session::keepFocused(CameraRole camera, const FocusResult& result) {
     }
     if (result.play_steps) {
         Rig rig = rig_;
-        FocuserSpec& f = focuserSpecOf(rig, camera);
-        f.play_steps = result.play_steps->value;
-        f.playSigma_steps = result.play_steps->sigma;
+        keepPlay(result, focuserSpecOf(rig, camera));
         setRig(rig);
     }
     keepEvening();

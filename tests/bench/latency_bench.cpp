@@ -4,8 +4,8 @@
 #include <cstdio>
 #include <filesystem>
 
+#include "edge/devices/forwarding_mount.h"
 #include "edge/store/series_keeper.h"
-#include "forwarding_mount.h"
 #include "memory_bench.h"
 #include "series_night.h"
 

@@ -234,7 +234,7 @@ void BeginTest::frameTurnCentre() {
     Station* centre = framed();
     QVERIFY(centre);
     auto* map = centre->findChild<FramingMap*>();
-    QVERIFY(QTest::qWaitFor([&] { return map->sky().stars.size() > 50; }, 20000));
+    QVERIFY(QTest::qWaitFor([&] { return map->sky().stars.size() > 50; }, 120000));
     QVERIFY(map->sky().objects.size() > 3);
     QVERIFY(map->frames().solved.has_value());
     // As the camera lies, nothing need be turned.

@@ -17,6 +17,7 @@
 
 #include "charts/text.h"
 #include "core/review/entry_figures.h"
+#include "desk/beside.h"
 #include "desk/main_window.h"
 #include "desk/pictures/pole_map.h"
 #include "desk/start.h"
@@ -51,6 +52,7 @@ private slots:
     void tablesThatAreGone();
     void poleOnItsMap();
     void logMadeAnew();
+    void brokenReadingIsOver();
 
 private:
     void openWindow() {
@@ -564,6 +566,20 @@ void ReviewWindowTest::logMadeAnew() {
     window_->session().logbook().add(e);
     settleLog();
     QCOMPARE(review()->summary(), QString("8 nights"));
+}
+
+// What throws beside the window is told and over; what waited for it is done.
+void ReviewWindowTest::brokenReadingIsOver() {
+    openWindow();
+    Beside beside(window_->session());
+    bool done = false;
+    beside.run([]() -> Beside::Finish { throw std::length_error("too long"); });
+    beside.run([&done] { return [&done] { done = true; }; });
+    QVERIFY(beside.busy());
+    QVERIFY(waitFor([&] { return !beside.busy(); }));
+    QVERIFY(done);
+    QVERIFY(window_->session().problem() &&
+            window_->session().problem()->why.find("too long") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(ReviewWindowTest)

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <fstream>
 #include <map>
+#include <set>
 
 #include "core/base/random.h"
 #include "core/review/entry_figures.h"
@@ -55,6 +56,7 @@ private slots:
     void nightsAtAGlance();
     void figuresOverNights();
     void olderLogsAreBroughtUpToDate();
+    void identitiesAreDrawnOnce();
     void killedAtAnyMoment();
     void othersAreLeftAlone();
     void anewFromRecordsAndTables();
@@ -225,6 +227,13 @@ void NightBookTest::olderLogsAreBroughtUpToDate() {
     sqlite3_close(db);
 }
 
+// Begun in the same second, by however many programs: no two entries are one.
+void NightBookTest::identitiesAreDrawnOnce() {
+    std::set<std::string> drawn;
+    for (int k = 0; k < 100000; ++k)
+        QVERIFY2(drawn.insert(newEntryId(EntryKind::guidedRun, noon)).second, std::to_string(k).c_str());
+}
+
 // A program that writes and is killed, two hundred times: what it called measured is there, the log is sound,
 // and every entry ends up closed.
 void NightBookTest::killedAtAnyMoment() {
@@ -271,14 +280,16 @@ void NightBookTest::killedAtAnyMoment() {
         known[e.id] = e;
     for (const auto& [id, rows] : measured) {
         QVERIFY2(known.contains(id), id.c_str());
-        const auto run = readRunTable(pathOf(dir) / known[id].file);
-        QVERIFY2(run && static_cast<int>(run->rows.size()) >= rows, id.c_str());
+        const auto table = readRunTable(pathOf(dir) / known[id].file);
+        QVERIFY2(table && static_cast<int>(table->rows.size()) >= rows, id.c_str());
         QVERIFY(known[id].figure("rows") && known[id].figure("rows")->value >= rows);
     }
     // And all of it can be made anew.
     const auto anew = rebuildNightLog(pathOf(dir), [](Instant) { return noon; });
     QVERIFY2(anew.has_value(), anew ? "" : anew.error().text().c_str());
-    QVERIFY(anew->leftOut.empty() && anew->fromTables == 0);
+    for (const Problem& p : anew->leftOut)
+        QFAIL(p.text().c_str());
+    QCOMPARE(anew->fromTables, 0);
     QCOMPARE(static_cast<size_t>(anew->entries), entries->size());
 }
 

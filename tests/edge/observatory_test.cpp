@@ -5,10 +5,11 @@
 
 #include "core/procedure/focus_watch.h"
 #include "core/procedure/slew.h"
+#include "edge/devices/forwarding_mount.h"
+#include "edge/devices/frozen_check.h"
 #include "edge/devices/observatory.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
-#include "forwarding_mount.h"
 #include "night_fixture.h"
 #include "registry.h"
 
@@ -140,10 +141,15 @@ void ObservatoryTest::lostLinkIsTold() {
 
 // Whole frames and windows, of either camera; a cover or a lamp is no frost.
 void ObservatoryTest::frozenCameraIsTold() {
-    SimulatedNight night(demoScenario(), sharedIndex());
+    Scenario scenario = demoScenario();
+    scenario.rig.imagingCamera.width = 700;
+    scenario.rig.imagingCamera.height = 500;
+    SimulatedNight night(scenario, sharedIndex());
     Observatory observatory(night.devices());
     const StopFlag never{false};
     Camera& camera = *observatory.devices().guideCamera;
+    const ImageFunction image = observatory.devices().image;
+    QVERIFY(image({2.0}, never).has_value());
     const std::vector<ExpectedStar> stars{{300.0, 300.0, 8.0}, {600.0, 400.0, 8.0}};
     QVERIFY(camera.expose(1.0, never).has_value());
     QVERIFY(camera.expose(1.0, never).has_value());
@@ -154,7 +160,12 @@ void ObservatoryTest::frozenCameraIsTold() {
     QCOMPARE(again.error().what, std::string("The guide camera sent the same frame twice."));
     QVERIFY(!camera.exposeWindows(1.0, stars, never).has_value());
     QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
+    const auto same = image({2.0}, never);
+    QVERIFY(!same.has_value());
+    QCOMPARE(same.error().what, std::string("The imaging camera sent the same frame twice."));
+    QVERIFY(!observatory.cameraLink(CameraRole::imaging).answers);
     night.clock().sleep(100.0, never);
+    QVERIFY(image({2.0}, never).has_value());
     QVERIFY(camera.expose(1.0, never).has_value());
     QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
     FrozenCheck check("guide camera");

@@ -507,17 +507,27 @@ Scenario coolingScenario() {
     s.rig.imagingFocuser.playSigma_steps = 3.0;
     return s;
 }
+
+SeriesSetup refocusing(const SeriesNight& n, int frames) {
+    SeriesSetup setup = n.setup(120.0);
+    setup.ends.frames = frames;
+    setup.refocus.byItself = true;
+    return setup;
+}
+
+// At nightfall, with rates.
+bool begun(SeriesNight& n) {
+    n.waitUntil("2026-10-14T20:00:00");
+    return n.measureRates().has_value();
+}
 } // namespace
 
 // Guiding goes on beside the focus run, the stars are as small as at the beginning afterwards, and a stop in
 // the middle of a focus run leaves the focuser where it stood.
 void SeriesNightTest::focusedAnewByItself() {
     SeriesNight n(coolingScenario());
-    n.waitUntil("2026-10-14T20:00:00");
-    QVERIFY(n.measureRates().has_value());
-    SeriesSetup setup = n.setup(120.0);
-    setup.ends.frames = 36;
-    setup.refocus.byItself = true;
+    QVERIFY(begun(n));
+    const SeriesSetup setup = refocusing(n, 36);
     Series series(setup);
     const auto done = n.run(series);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
@@ -546,10 +556,8 @@ void SeriesNightTest::focusedAnewByItself() {
 
     // Stopped in the middle of one.
     SeriesNight again(coolingScenario());
-    again.waitUntil("2026-10-14T20:00:00");
-    QVERIFY(again.measureRates().has_value());
+    QVERIFY(begun(again));
     Series broken(setup);
-    const StopFlag never{false};
     RunnerHooks hooks;
     hooks.seen = [&](Procedure&) {
         if (broken.focusing() && broken.focusing()->exposures() > 3)
@@ -568,12 +576,8 @@ void SeriesNightTest::focuserThatDoesNotMove() {
     Scenario s = coolingScenario();
     s.imagingFocuser.fault = SimFocuserSetup::Fault::stuck;
     SeriesNight n(s);
-    n.waitUntil("2026-10-14T20:00:00");
-    QVERIFY(n.measureRates().has_value());
-    SeriesSetup setup = n.setup(120.0);
-    setup.ends.frames = 30;
-    setup.refocus.byItself = true;
-    Series series(setup);
+    QVERIFY(begun(n));
+    Series series(refocusing(n, 30));
     const auto done = n.run(series);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QCOMPARE(series.frames().size(), size_t{30});

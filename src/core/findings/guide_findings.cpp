@@ -53,13 +53,13 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
             share = s.share;
             rms = s.rms_arcsec;
         }
+    const std::string cost =
+        formatNumber(rms, 2) + "″, " + formatNumber(100.0 * share, 0) + " % of the variance. " + figures;
     const auto& c = run.meta.controller;
     const bool model = c && (c->ra.kind == ControllerKind::model || c->dec.kind == ControllerKind::model);
     if (model && *worst == Cause::overCorrection) {
-        list.push_back(
-            {"model-follows-air", Weight::know, "The loop follows the air in part",
-             formatNumber(rms, 2) + "″, " + formatNumber(100.0 * share, 0) + " % of the variance. " + figures,
-             "Air that moves slowly looks like the mount. Longer exposures average it.", "", ""});
+        list.push_back({"model-follows-air", Weight::know, "The loop follows the air in part", cost,
+                        "Air that moves slowly looks like the mount. Longer exposures average it.", "", ""});
         return;
     }
     if (model && *worst != Cause::drift) {
@@ -79,9 +79,7 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
         {Cause::underCorrection, "Corrections come too late"}};
     for (const auto& [cause, headline] : words)
         if (cause == *worst)
-            list.push_back({std::string("budget-") + causeName(cause), Weight::look, headline,
-                            formatNumber(rms, 2) + "″, " + formatNumber(100.0 * share, 0) +
-                                " % of the variance. " + figures,
+            list.push_back({std::string("budget-") + causeName(cause), Weight::look, headline, cost,
                             remedyFor(cause), "", ""});
 }
 
@@ -104,13 +102,13 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
 }
 
 void saturationFinding(std::vector<Finding>& list, const Run& run) {
-    int frames = 0;
+    int spells = 0;
     for (const RunRow& row : run.rows)
-        frames += row.event.find(saturatedWord) != std::string::npos;
-    if (frames == 0)
+        spells += row.event.find(saturatedWord) != std::string::npos;
+    if (spells == 0)
         return;
     list.push_back({"guide-star-saturates", Weight::look, "A guide star saturates",
-                    "A star reached the end of the camera's scale in " + formatCount(frames, "spell") +
+                    "A star reached the end of the camera's scale in " + formatCount(spells, "spell") +
                         "; the centre of a flat top is worth less.",
                     "Shorten the exposure, lower the gain, or choose fainter stars in Focus.", "", ""});
 }

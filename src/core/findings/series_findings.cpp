@@ -79,7 +79,7 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
                             (story.refocused.empty() ? "of this series." : "since the last focus run."),
                         "Focus the imaging camera anew after this frame; with a motor the series does it by "
                         "itself where the plan says so.",
-                        "", ""});
+                        "go.focus", "Go to Focus"});
     if (!story.refocused.empty()) {
         const Refocus& last = story.refocused.back();
         const auto failed = std::count_if(story.refocused.begin(), story.refocused.end(),
@@ -93,7 +93,8 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
              last.word + (failed > 0 && last.found
                               ? " " + formatCount(static_cast<int>(failed), "run") + " before failed."
                               : ""),
-             last.found ? "" : "Look at Focus when the series allows it.", "", ""});
+             last.found ? "" : "Look at Focus when the series allows it.", last.found ? "" : "go.focus",
+             last.found ? "" : "Go to Focus"});
     }
     int struck = 0;
     std::string words;

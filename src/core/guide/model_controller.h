@@ -96,8 +96,8 @@ private:
     std::optional<double> last_s_;
     int frames_ = 0;
     int surprises_ = 0;
-    double waySince_s_ = 0.0;
     double lastSurprise_ = 0.0;
+    double waySince_s_ = 0.0;
     // Of late: what each would have left, over so many frames.
     double modelSquare_ = 0.0, shadowSquare_ = 0.0, compared_ = 0.0;
     bool modelRules_ = true;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <tuple>
 
 #include "core/base/statistics.h"
@@ -66,29 +67,28 @@ public:
     // Variance of what is left of a part, RA and Dec.
     std::pair<double, double> leftOf(Part part) const {
         const Rests other = rests(part, d_.gap_arcsec.value);
-        std::vector<double> ra;
-        std::vector<double> dec;
-        for (size_t i = 0; i < as_.ra.size(); ++i)
-            if (d_.counts[i]) {
-                ra.push_back(0.5 * (as_.ra[i] - other.ra[i]));
-                dec.push_back(0.5 * (as_.dec[i] - other.dec[i]));
-            }
-        return {meanSquare(ra), meanSquare(dec)};
+        const auto half = [&](const std::vector<double>& as, const std::vector<double>& turned) {
+            return counted([&](size_t i) { return 0.5 * (as[i] - turned[i]); });
+        };
+        return {half(as_.ra, other.ra), half(as_.dec, other.dec)};
     }
     // By how much the variance of Dec falls without play.
     double ofTheGap() const {
         if (d_.gap_arcsec.value <= 0.0)
             return 0.0;
-        return std::max(0.0, counted(as_.dec) - counted(rests(nullptr, 0.0).dec));
+        const Rests tight = rests(nullptr, 0.0);
+        return std::max(0.0, counted([&](size_t i) { return as_.dec[i]; }) -
+                                 counted([&](size_t i) { return tight.dec[i]; }));
     }
 
 private:
-    double counted(const std::vector<double>& v) const {
-        std::vector<double> c;
-        for (size_t i = 0; i < v.size(); ++i)
+    // Over the rows that count.
+    double counted(const std::function<double(size_t)>& value) const {
+        std::vector<double> v;
+        for (size_t i = 0; i < d_.counts.size(); ++i)
             if (d_.counts[i])
-                c.push_back(v[i]);
-        return meanSquare(c);
+                v.push_back(value(i));
+        return meanSquare(v);
     }
     Rests rests(Part reversed, double gap) const {
         Disturbance d = d_;
@@ -122,12 +122,12 @@ Split outline(const JudgedAxis& judged, const Measured& mountPart) {
     s.noise = total - s.under;
     std::vector<double> noise;
     std::vector<double> rest;
-    for (size_t i = 0; i < judged.load.size(); ++i)
+    for (size_t i = 0; i < judged.load.size(); ++i) {
         rest.push_back(judged.mount[i].value + judged.load[i]);
+        noise.push_back(judged.error[i] - rest.back());
+    }
     // What the track does not know is slow noise that looks like the mount, to the loop as well.
     s.over = std::max(0.0, s.under - meanSquare(rest));
-    for (size_t i = 0; i < judged.error.size(); ++i)
-        noise.push_back(judged.error[i] - judged.load[i] - judged.mount[i].value);
     const double usual = robustSigma(noise);
     double gusts = 0.0;
     for (double n : noise)

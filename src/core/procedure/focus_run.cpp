@@ -25,6 +25,13 @@ std::string place(double steps) {
 }
 } // namespace
 
+void keepPlay(const FocusResult& result, FocuserSpec& focuser) {
+    if (!result.play_steps)
+        return;
+    focuser.play_steps = result.play_steps->value;
+    focuser.playSigma_steps = result.play_steps->sigma;
+}
+
 FocusRun::FocusRun(FocusRunSetup setup) : setup_(std::move(setup)), exposure_s_(setup_.exposure_s) {
     const CameraSpec& c = sensorOf(setup_.rig, setup_.camera);
     sharp_px_ = std::max(setup_.starGuess_arcsec / scaleOf(setup_.rig, setup_.camera), 1.5);

@@ -39,13 +39,16 @@ struct FocusResult {
     std::string doubt; // the last frame is not as sharp as the curve promised; empty: it is
 };
 
+// The play that was measured, if it was, belongs to the camera's focuser from now on.
+void keepPlay(const FocusResult& result, FocuserSpec& focuser);
+
 class FocusRun : public Procedure {
 public:
     explicit FocusRun(FocusRunSetup setup);
     Progress progress() const override;
     std::string name() const override { return "Focus run"; }
-    // The guide star does not move while the other camera is focused, unless both hang on one focuser.
     bool needsMount() const override { return false; }
+    // The guide star does not move while the other camera is focused, unless both hang on one focuser.
     bool besideGuiding() const override {
         return setup_.camera == CameraRole::imaging && !setup_.rig.offAxis;
     }

@@ -261,11 +261,7 @@ Step Series::focusStep(const Event& event) {
         r.word = formatCount(focused_->exposures, "exposure") + ", from " +
                  formatNumber(focused_->began_steps, 0) + " to " + formatNumber(focused_->ended_steps, 0) +
                  " steps, stars of " + formatMeasured(focused_->hfd_px, " px", 2) + ".";
-        if (focused_->play_steps) {
-            FocuserSpec& spec = setup_.rig.imagingFocuser;
-            spec.play_steps = focused_->play_steps->value;
-            spec.playSigma_steps = focused_->play_steps->sigma;
-        }
+        keepPlay(*focused_, setup_.rig.imagingFocuser);
     } else {
         r.word = fail ? fail->problem.what + " " + fail->problem.why : "It was stopped.";
     }

@@ -110,16 +110,10 @@ std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve) {
             {"worm_period_s", {curve.wormPeriod_s, 0.0}}};
 }
 
-std::optional<PoleError> poleErrorFrom(const std::vector<Figure>& figures) {
-    const auto named = [&](const char* name) -> std::optional<Measured> {
-        for (const Figure& f : figures)
-            if (f.name == name)
-                return f.value;
-        return std::nullopt;
-    };
-    const auto east = named("pole_east_arcmin");
-    const auto high = named("pole_high_arcmin");
-    const auto total = named("pole_total_arcmin");
+std::optional<PoleError> poleErrorFrom(const LogEntry& entry) {
+    const auto east = entry.figure("pole_east_arcmin");
+    const auto high = entry.figure("pole_high_arcmin");
+    const auto total = entry.figure("pole_total_arcmin");
     if (!east || !high || !total)
         return std::nullopt;
     PoleError e{*east, *high, *total};

@@ -16,9 +16,9 @@ std::vector<Figure> figuresOfRates(const Rates& rates);
 std::vector<Figure> figuresOfPole(const PoleError& error);
 std::vector<Figure> figuresOfFocus(const FocusResult& focus);
 std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve);
-// Back from the figures of a pole measurement; absent where it showed one component only. How the two hang
-// together is not kept.
-std::optional<PoleError> poleErrorFrom(const std::vector<Figure>& figures);
+// Back from the figures of a pole measurement; absent for other entries, and where it showed one component
+// only. How the two hang together is not kept.
+std::optional<PoleError> poleErrorFrom(const LogEntry& entry);
 std::vector<Figure> figuresOfSeries(const std::vector<SeriesFrame>& frames, const SeriesStory& story,
                                     double imageScale_arcsec_px);
 

@@ -1,7 +1,5 @@
 #include "core/rig/rig_changes.h"
 
-#include <cmath>
-
 #include "core/base/format.h"
 
 namespace nordstjerna {

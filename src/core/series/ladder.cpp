@@ -87,6 +87,7 @@ std::vector<LadderSwing> strongest(const std::vector<PeriodicLine>& lines, doubl
             list.push_back({l.period_s.value, factor * l.amplitude_arcsec.value});
     return list;
 }
+
 // A star drawn out so far, and on top of it by air that is alike in all directions on average: n independent
 // places of variance σ² make both components of the ellipticity scatter by σ²/(√n s²), s² being the star's
 // own variance. The mean of such a length (Rice) is close to the root of the sum of squares.

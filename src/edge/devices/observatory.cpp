@@ -2,6 +2,9 @@
 
 #include <algorithm>
 
+#include "edge/devices/forwarding_mount.h"
+#include "edge/devices/frozen_check.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -12,13 +15,13 @@ std::optional<Problem> failureOf(const auto& result) {
 }
 } // namespace
 
-class Observatory::WatchedMount final : public Mount {
+class Observatory::WatchedMount final : public ForwardingMount {
 public:
-    WatchedMount(Mount& mount, Observatory& whole) : mount_(mount), whole_(whole) {}
+    WatchedMount(Mount& own, Observatory& whole) : ForwardingMount(own), whole_(whole) {}
 
     Expected<MountState> state() const override {
         const int question = whole_.mountLink_.asked();
-        auto told = mount_.state();
+        auto told = mount.state();
         whole_.mountLink_.answered(question, failureOf(told));
         if (told) {
             const std::scoped_lock guard(whole_.lock_);
@@ -26,91 +29,65 @@ public:
         }
         return told;
     }
-    Expected<void> slew(const HourAngleDec& target, const StopFlag& halt) override {
-        return mount_.slew(target, halt);
-    }
-    Expected<void> setTracking(bool on) override { return mount_.setTracking(on); }
-    Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override {
-        return mount_.pulse(ra_ms, dec_ms, halt);
-    }
-    Expected<void> runRa(double sidereal) override { return mount_.runRa(sidereal); }
-    Expected<void> sync(const HourAngleDec& truth) override { return mount_.sync(truth); }
-    Expected<void> setCurve(const std::vector<double>& error_arcsec) override {
-        return mount_.setCurve(error_arcsec);
-    }
-    Expected<void> halt() override { return mount_.halt(); }
 
 private:
-    Mount& mount_;
     Observatory& whole_;
 };
 
 class Observatory::WatchedCamera final : public Camera {
+    // A frame that came before is no answer, and an exposure that was broken off says nothing of the link.
+    auto heard(const StopFlag& halt, auto&& ask, auto&& pixels) {
+        const int question = link_.asked();
+        auto answer = ask();
+        if (answer)
+            if (auto moves = frozen_.look(pixels(*answer)); !moves)
+                answer = tl::unexpected(moves.error());
+        link_.answered(question, halt ? std::nullopt : failureOf(answer));
+        return answer;
+    }
+    auto frame(const StopFlag& halt, auto&& ask) {
+        return heard(halt, ask, [](const auto& taken) -> const Frame& { return *taken; });
+    }
+
 public:
-    WatchedCamera(Camera& camera, Link& link, FrozenCheck& check)
-        : camera_(camera), link_(link), check_(check) {}
+    WatchedCamera(Camera& camera, const std::string& name) : camera_(camera), frozen_(name) {}
+    LinkState link() const { return link_.state(); }
 
     Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override {
-        const int question = link_.asked();
-        return frame(camera_.expose(exposure_s, halt), question, halt);
+        return frame(halt, [&] { return camera_.expose(exposure_s, halt); });
     }
     Expected<void> begin() override { return camera_.begin(); }
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override {
-        const int question = link_.asked();
-        return frame(camera_.finish(halt), question, halt);
+        return frame(halt, [&] { return camera_.finish(halt); });
     }
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override {
-        const int question = link_.asked();
-        auto windows = camera_.exposeWindows(exposure_s, stars, halt);
-        if (windows)
-            if (auto moves = check_.look(windows->frames); !moves)
-                windows = tl::unexpected(moves.error());
-        heard(link_, question, failureOf(windows), halt);
-        return windows;
-    }
-
-    // An exposure that was broken off says nothing of the link.
-    static void heard(Link& link, int question, const std::optional<Problem>& failure, const StopFlag& halt) {
-        link.answered(question, halt ? std::nullopt : failure);
+        return heard(
+            halt, [&] { return camera_.exposeWindows(exposure_s, stars, halt); },
+            [](const Windows& w) -> const std::vector<Frame>& { return w.frames; });
     }
 
 private:
-    Expected<std::shared_ptr<const Frame>> frame(Expected<std::shared_ptr<const Frame>> taken, int question,
-                                                 const StopFlag& halt) {
-        if (taken)
-            if (auto moves = check_.look(**taken); !moves)
-                taken = tl::unexpected(moves.error());
-        heard(link_, question, failureOf(taken), halt);
-        return taken;
-    }
     Camera& camera_;
-    Link& link_;
-    FrozenCheck& check_;
+    Link link_{0.0}; // an exposure takes as long as it likes
+    FrozenCheck frozen_;
 };
 
 Observatory::Observatory(const Devices& devices, double patience_s)
-    : own_(devices), watched_(devices), mountLink_(patience_s), guideLink_(0.0), imagingLink_(0.0),
+    : own_(devices), watched_(devices), mountLink_(patience_s),
       mount_(std::make_unique<WatchedMount>(*devices.mount, *this)) {
     last_.told = false;
     watched_.mount = mount_.get();
-    if (devices.guideCamera)
-        guideCamera_ = std::make_unique<WatchedCamera>(*devices.guideCamera, guideLink_, guideFrozen_);
-    if (devices.imagingCamera)
-        imagingCamera_ =
-            std::make_unique<WatchedCamera>(*devices.imagingCamera, imagingLink_, imagingFrozen_);
-    watched_.guideCamera = guideCamera_.get();
-    watched_.imagingCamera = imagingCamera_.get();
-    if (devices.image)
-        watched_.image = [this](const ImageStep& step, const StopFlag& halt) {
-            const int question = imagingLink_.asked();
-            auto taken = own_.image(step, halt);
-            if (taken && taken->frame)
-                if (auto moves = imagingFrozen_.look(*taken->frame); !moves)
-                    taken = tl::unexpected(moves.error());
-            WatchedCamera::heard(imagingLink_, question, failureOf(taken), halt);
-            return taken;
-        };
+    if (devices.guideCamera) {
+        guideCamera_ = std::make_unique<WatchedCamera>(*devices.guideCamera, "guide camera");
+        watched_.guideCamera = guideCamera_.get();
+        watched_.track = trackByCamera(*guideCamera_);
+    }
+    if (devices.imagingCamera) {
+        imagingCamera_ = std::make_unique<WatchedCamera>(*devices.imagingCamera, "imaging camera");
+        watched_.imagingCamera = imagingCamera_.get();
+        watched_.image = imageByCamera(*imagingCamera_);
+    }
     looking_ = std::thread([this] { look(); });
     // Who reads first should find something; a mount that is silent from the start must not hold the window.
     std::unique_lock wait(lock_);
@@ -146,18 +123,12 @@ MountState Observatory::mountState() const {
 }
 
 LinkState Observatory::cameraLink(CameraRole camera) const {
-    return (camera == CameraRole::guide ? guideLink_ : imagingLink_).state();
+    const auto& watched = camera == CameraRole::guide ? guideCamera_ : imagingCamera_;
+    return watched ? watched->link() : LinkState{};
 }
 
-// By the mount's word on a command, before the next look.
-void Observatory::confirmed(bool tracking) {
-    const std::scoped_lock guard(lock_);
-    last_.tracking = tracking;
-    if (!tracking)
-        last_.moving = false;
-}
-
-void Observatory::command(std::function<Expected<void>()> what, Done done) {
+// What the mount confirmed is known before the next look.
+void Observatory::command(std::function<Expected<void>()> what, bool thenTracking, Done done) {
     std::erase_if(commands_, [](Command& c) {
         if (!*c.over)
             return false;
@@ -165,33 +136,26 @@ void Observatory::command(std::function<Expected<void>()> what, Done done) {
         return true;
     });
     auto over = std::make_shared<std::atomic<bool>>(false);
-    commands_.push_back({std::thread([what = std::move(what), done = std::move(done), over] {
-                             done(what());
-                             *over = true;
-                         }),
-                         over});
+    commands_.push_back(
+        {std::thread([this, what = std::move(what), thenTracking, done = std::move(done), over] {
+             const auto confirmed = what();
+             if (confirmed) {
+                 const std::scoped_lock guard(lock_);
+                 last_.tracking = thenTracking;
+                 last_.moving = last_.moving && thenTracking;
+             }
+             done(confirmed);
+             *over = true;
+         }),
+         over});
 }
 
 void Observatory::halt(Done done) {
-    command(
-        [this] {
-            auto halted = own_.mount->halt();
-            if (halted)
-                confirmed(false);
-            return halted;
-        },
-        std::move(done));
+    command([this] { return own_.mount->halt(); }, false, std::move(done));
 }
 
 void Observatory::setTracking(bool on, Done done) {
-    command(
-        [this, on] {
-            auto set = own_.mount->setTracking(on);
-            if (set)
-                confirmed(on);
-            return set;
-        },
-        std::move(done));
+    command([this, on] { return own_.mount->setTracking(on); }, on, std::move(done));
 }
 
 } // namespace nordstjerna

@@ -8,7 +8,6 @@
 #include <thread>
 
 #include "edge/devices/devices.h"
-#include "edge/devices/frozen_check.h"
 #include "edge/devices/link.h"
 
 namespace nordstjerna {
@@ -22,7 +21,8 @@ public:
     Observatory(const Observatory&) = delete;
     Observatory& operator=(const Observatory&) = delete;
 
-    // Ports that take note of each answer. What they do is what the devices do.
+    // Ports that take note of each answer, and what is done by them. What they do is what the devices do; a
+    // frame that came before is a failure.
     const Devices& devices() const { return watched_; }
     // As last told. Before the first answer all is zero and `told` is false.
     MountState mountState() const;
@@ -39,12 +39,10 @@ private:
     class WatchedMount;
     class WatchedCamera;
     void look();
-    void confirmed(bool tracking);
-    void command(std::function<Expected<void>()> what, Done done);
+    void command(std::function<Expected<void>()> what, bool thenTracking, Done done);
 
     Devices own_, watched_;
-    Link mountLink_, guideLink_, imagingLink_;
-    FrozenCheck guideFrozen_{"guide camera"}, imagingFrozen_{"imaging camera"};
+    Link mountLink_;
     std::unique_ptr<WatchedMount> mount_;
     std::unique_ptr<WatchedCamera> guideCamera_, imagingCamera_;
     mutable std::mutex lock_;

@@ -218,6 +218,13 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
     return frame;
 }
 
+Expected<std::shared_ptr<const Frame>> readSharedFits(const std::filesystem::path& path) {
+    auto frame = readFits(path);
+    if (!frame)
+        return tl::unexpected(frame.error());
+    return std::make_shared<const Frame>(std::move(*frame));
+}
+
 std::map<std::string, std::string> readFitsKeys(const std::filesystem::path& path,
                                                 const std::vector<std::string>& keys) {
     std::map<std::string, std::string> found;

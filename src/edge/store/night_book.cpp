@@ -80,7 +80,8 @@ fs::path nightLogPath(const fs::path& dataFolder) {
 }
 
 std::string newEntryId(EntryKind kind, Instant started) {
-    return formatStamp(started) + "-" + entryKindId(kind) + "-" + randomHex(6);
+    // As many digits as let nobody draw the same twice: two entries of one identity would be one record.
+    return formatStamp(started) + "-" + entryKindId(kind) + "-" + randomHex(16);
 }
 
 Expected<void> keepEntry(const fs::path& dataFolder, const LogEntry& entry) {
@@ -151,17 +152,17 @@ LogEntry closedFromTable(const fs::path& dataFolder, LogEntry e) {
     std::error_code error;
     if (e.file.empty() || !fs::exists(tableOf(dataFolder, e), error))
         return e;
-    const auto run = readRunTable(tableOf(dataFolder, e));
-    if (!run) {
-        e.how = "its table cannot be read: " + run.error().what;
+    const auto table = readRunTable(tableOf(dataFolder, e));
+    if (!table) {
+        e.how = "its table cannot be read: " + table.error().what;
         return e;
     }
-    if (run->rows.empty())
+    if (table->rows.empty())
         return e;
-    e.ended = run->meta.start + run->rows.back().t_s;
+    e.ended = table->meta.start + table->rows.back().t_s;
     e.how = "the program ended before it did; all rows are there";
-    e.changes = changesIn(*run);
-    fillFromRun(e, *run);
+    e.changes = changesIn(*table);
+    fillFromRun(e, *table);
     return e;
 }
 
@@ -247,8 +248,7 @@ Expected<Rebuilt> rebuildNightLog(const fs::path& dataFolder, const std::functio
                     const fs::path record = recordsFolder(dataFolder) / (e.id + ".json");
                     if (fs::exists(record, error))
                         continue;
-                    if (auto rig = former->rigAt(e.rigId, e.started); rig && *rig)
-                        e.rig = std::move(**rig);
+                    former->addRig(e);
                     if (auto done = writeJsonFile(record, entryToJson(e)); !done)
                         return tl::unexpected(done.error());
                 }
@@ -300,14 +300,14 @@ Expected<Rebuilt> rebuildNightLog(const fs::path& dataFolder, const std::functio
     for (const fs::path& table : filesIn(dataFolder / "runs", ".ecsv")) {
         if (spokenFor.contains(fs::weakly_canonical(table, error)))
             continue;
-        const auto run = readRunTable(table);
-        if (!run) {
-            result.leftOut.push_back(run.error());
+        const auto read = readRunTable(table);
+        if (!read) {
+            result.leftOut.push_back(read.error());
             continue;
         }
         LogEntry e;
-        e.kind = entryKindOf(run->meta.kind);
-        e.started = run->meta.start;
+        e.kind = entryKindOf(read->meta.kind);
+        e.started = read->meta.start;
         e.night = noon(e.started);
         e.id = newEntryId(e.kind, e.started);
         e.file = fs::relative(table, dataFolder, error).string();

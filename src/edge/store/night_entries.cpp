@@ -238,6 +238,11 @@ Expected<std::optional<Rig>> NightLog::rigAt(const std::string& rigId, Instant w
     return rig ? std::optional(std::move(*rig)) : std::nullopt;
 }
 
+void NightLog::addRig(LogEntry& entry) const {
+    if (auto rig = rigAt(entry.rigId, entry.started); rig && *rig)
+        entry.rig = std::move(**rig);
+}
+
 Expected<void> NightLog::check() const {
     Statement q(db_, "PRAGMA integrity_check(3)");
     std::string said;

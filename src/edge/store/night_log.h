@@ -84,6 +84,8 @@ public:
     Expected<std::vector<std::pair<std::string, int>>> figureNames(const std::string& rigId) const;
     // The rig as it was at a moment; absent when it was never logged.
     Expected<std::optional<Rig>> rigAt(const std::string& rigId, Instant when) const;
+    // The rig as it was set up then, which stands in a table of its own; left out where it is not known.
+    void addRig(LogEntry& entry) const;
     // Every page and index sound? Slow for a large log.
     Expected<void> check() const;
 

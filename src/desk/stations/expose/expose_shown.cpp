@@ -238,12 +238,6 @@ void ExposeStation::tick() {
 
 std::vector<Finding> ExposeStation::findings() const {
     std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
-    // The button that looks at it.
-    for (Finding& f : list)
-        if (f.id == "expose.focus" || f.id == "expose.not-refocused") {
-            f.action = "go.focus";
-            f.actionLabel = "Go to Focus";
-        }
     if (seen_.flipped) {
         const FlipRecord& f = *seen_.flipped;
         std::string evidence = "The mount hangs on the " + f.sideAfter + " side after " +

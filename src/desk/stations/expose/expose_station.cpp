@@ -25,24 +25,22 @@
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
+#include "edge/store/fits.h"
 #include "edge/store/series_keeper.h"
 #include "edge/store/series_table.h"
 
 namespace nordstjerna {
 
-namespace {} // namespace
-
 ExposeStation::ExposeStation(Session& session, QWidget* parent)
     : Station(session, tr("Expose"), "frames", parent), card_(new PlanCard),
       pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder")})),
-      view_(new ShapedFrame("frame")), reader_(new FrameReader(this)), shapes_(new ShapesChart),
-      dither_(new DitherChart), ladder_(new LadderBench(session, this)), strip_(new SettleStrip),
-      count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
-      round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
-      pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
-      test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
-      climb_(new QPushButton(tr("Unguided ladder"))), folder_(new QPushButton(tr("Folder…"))),
-      timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
+      view_(new ShapedFrame("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
+      ladder_(new LadderBench(session, this)), strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))),
+      width_(new ReadOut(tr("FWHM"))), round_(new ReadOut(tr("Elongation"))),
+      settle_(new ReadOut(tr("Settling"))), pause_(new QPushButton(tr("Pause"))),
+      stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
+      flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
+      folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
     utcOffset_h_ = session.utcOffset_h();
     bench()->addWidget(card_);
     bench()->addWidget(pages_);
@@ -412,13 +410,15 @@ void ExposeStation::choose(int number) {
     // The look of the moment it was taken, the pixels as they lie on the disk.
     view_->show(chosen_ == 0 ? seen_.frame : nullptr, f.look);
     if (chosen_ != 0 && !f.file.empty())
-        reader_->read(f.file, [this, number](const Expected<FrameReader::Read>& read) {
-            if (chosen_ != number)
-                return;
-            if (read)
-                view_->show(read->frame, seen_.frames[static_cast<size_t>(number) - 1].look);
-            else
-                session().reportProblem(read.error());
+        beside_.run([this, number, file = f.file] {
+            return [this, number, frame = readSharedFits(file)] {
+                if (chosen_ != number)
+                    return;
+                if (frame)
+                    view_->show(*frame, seen_.frames[static_cast<size_t>(number) - 1].look);
+                else
+                    session().reportProblem(frame.error());
+            };
         });
     showPage(Page::frame);
     refresh();

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/procedure/series.h"
-#include "desk/frame_reader.h"
+#include "desk/beside.h"
 #include "desk/stations/station.h"
 
 class QLabel;
@@ -87,7 +87,6 @@ private:
     PhaseBar* pages_;
     QStackedLayout* stack_;
     ShapedFrame* view_;
-    FrameReader* reader_;
     ShapesChart* shapes_;
     DitherChart* dither_;
     LadderBench* ladder_;
@@ -110,6 +109,7 @@ private:
     bool toldUnsaved_ = false;
     int sincePlanned_ = 0; // ticks
     double utcOffset_h_ = 0.0;
+    Beside beside_{session()}; // goes first: its work is waited for
 };
 
 } // namespace nordstjerna

@@ -69,7 +69,8 @@ PlanCard::PlanCard(QWidget* parent)
             clock->setAccessibleName(label + tr(" at"));
         }
     };
-    for (QComboBox* c : {pattern_, begin_, end_, flip_, refocus_}) {
+    const std::array choices{pattern_, begin_, end_, flip_, refocus_};
+    for (QComboBox* c : choices) {
         c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         c->setMinimumContentsLength(10);
     }
@@ -130,7 +131,7 @@ PlanCard::PlanCard(QWidget* parent)
     all->addWidget(sentence_);
     for (NumberField* f : numbers())
         connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::changed);
-    for (QComboBox* c : {pattern_, begin_, end_, flip_, refocus_})
+    for (QComboBox* c : choices)
         connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::changed);
     for (QTimeEdit* c : {beginClock_, endClock_})
         connect(c, &QTimeEdit::timeChanged, this, &PlanCard::changed);

@@ -313,7 +313,7 @@ void FreeStation::refreshSentence(bool usable) {
             lost_ ? tr("The star is lost; it is looked for on the whole frame. Keep waiting.")
                   : tr("Leave the mount alone. Stop any time; all is kept."));
         setPrimary(tr("Stop recording"));
-    } else if (reading_) {
+    } else if (reading()) {
         say(tr("reading"), tr("Reading and judging the run."));
         setPrimary(page_ == Page::backlash ? tr("Test backlash") : tr("Record free run"), false);
     } else if (testing_) {
@@ -357,9 +357,9 @@ void FreeStation::refreshButtons(bool usable) {
     const bool correcting = session().mountState().correcting;
     const bool more = opened_ || run_.meta.correctionOn;
     place(target_, page_ == Page::record, idle);
-    place(openRun_, page_ == Page::record || page_ == Page::backlash, !reading_);
+    place(openRun_, page_ == Page::record || page_ == Page::backlash, !reading());
     place(report_, page_ != Page::worm, page_ == Page::backlash ? backlash_.has_value() : story_.has_value());
-    place(compare_, page_ == Page::spectrum, !reading_);
+    place(compare_, page_ == Page::spectrum, !reading());
     hand_->setText(correcting && more ? tr("Refine curve") : tr("Hand to mount"));
     place(hand_, page_ == Page::worm && (!correcting || more), idle && usable && (worm || opened_));
     place(stopCurve_, page_ == Page::worm && correcting, idle);

@@ -43,6 +43,10 @@ FreeStation::FreeStation(Session& session, QWidget* parent)
     }
     buildButtons();
     connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
+    connect(&beside_, &Beside::changed, this, [this] {
+        refresh();
+        Q_EMIT this->changed();
+    });
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (recording_ || testing_ || slewing())
             this->session().stop();
@@ -384,36 +388,23 @@ void FreeStation::openCurve(const std::filesystem::path& path) {
 // Long tables take a second or two to read and judge: that happens beside the window.
 void FreeStation::readBeside(const std::filesystem::path& path,
                              const std::function<void(const Run&, const RunStory&)>& then) {
-    if (reading_)
+    if (reading())
         return;
-    reading_ = true;
-    refresh();
     RunSurroundings around;
     around.wormPeriod_s = session().rig().mount.wormPeriod_s;
-    reader_ = std::async(std::launch::async, [this, path, around, then] {
+    beside_.run([this, path, around, then] {
         auto table = std::make_shared<Expected<Run>>(Run{});
         auto story = std::make_shared<Expected<RunStory>>(RunStory{});
-        try {
-            *table = readRunTable(path);
-            *story = *table ? tellRun(**table, around) : Expected<RunStory>(tl::unexpected(table->error()));
-        } catch (const std::exception& e) {
-            *story = nordstjerna::problem("The table cannot be read.", std::string(e.what()) + ".",
-                                          "Choose another table.");
-        }
-        QMetaObject::invokeMethod(
-            this,
-            [this, table, story, then] {
-                reading_ = false;
-                if (*story) {
-                    session().clearProblem();
-                    then(**table, **story);
-                } else {
-                    session().reportProblem(story->error());
-                }
-                refresh();
-                Q_EMIT changed();
-            },
-            Qt::QueuedConnection);
+        *table = readRunTable(path);
+        *story = *table ? tellRun(**table, around) : Expected<RunStory>(tl::unexpected(table->error()));
+        return [this, table, story, then] {
+            if (*story) {
+                session().clearProblem();
+                then(**table, **story);
+            } else {
+                session().reportProblem(story->error());
+            }
+        };
     });
 }
 

@@ -8,6 +8,7 @@
 #include "core/motion/enough.h"
 #include "core/motion/run_feed.h"
 #include "core/procedure/guiding.h"
+#include "desk/beside.h"
 #include "desk/stations/station.h"
 
 class QAction;
@@ -50,7 +51,7 @@ public:
     // reading() holds meanwhile.
     void openRun(const std::filesystem::path& path);
     void compareWith(const std::filesystem::path& path);
-    bool reading() const { return reading_; }
+    bool reading() const { return beside_.busy(); }
     void exportCurve(const std::filesystem::path& path);
     void openCurve(const std::filesystem::path& path);
     void saveReport(const std::filesystem::path& path);
@@ -146,8 +147,7 @@ private:
     bool recording_ = false;
     bool testing_ = false;
     bool lost_ = false;
-    bool reading_ = false;
-    std::future<void> reader_; // waited for when the station goes
+    Beside beside_{session()}; // its work is waited for when the station goes
 };
 
 } // namespace nordstjerna

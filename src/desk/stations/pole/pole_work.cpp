@@ -342,12 +342,7 @@ void PoleStation::useFrames(const QStringList& files) {
         }
     }
     if (!setup.load)
-        setup.load = [paths](size_t i) -> Expected<std::shared_ptr<const Frame>> {
-            auto frame = readFits(paths[i]);
-            if (!frame)
-                return tl::unexpected(frame.error());
-            return std::make_shared<const Frame>(std::move(*frame));
-        };
+        setup.load = [paths](size_t i) { return readSharedFits(paths[i]); };
     struct Reading {
         Progress progress;
     };

@@ -65,7 +65,7 @@ void ReviewStation::refreshPictures() {
             shapes_->show(o.series->frames, o.series->imageScale_arcsec_px,
                           o.series->plane ? &*o.series->plane : nullptr, utcOffset_h_);
             runStack_->setCurrentWidget(shapes_);
-        } else if (o.entry.kind == EntryKind::pole && poleErrorFrom(o.entry.figures)) {
+        } else if (poleErrorFrom(o.entry)) {
             constexpr double wanted_arcmin = 2.0;
             pole_->show(polesUpTo(o.entry), std::nullopt, wanted_arcmin);
             runStack_->setCurrentWidget(pole_);
@@ -173,8 +173,8 @@ void ReviewStation::refresh() {
     import_->setVisible(page_ == Page::night);
     save_->setVisible(page_ == Page::run);
     save_->setEnabled(opened_.run != nullptr);
-    import_->setEnabled(!reading_);
-    report_->setEnabled(strip_->chosen() && !nights_.empty() && !reading_);
+    import_->setEnabled(!reading());
+    report_->setEnabled(strip_->chosen() && !nights_.empty() && !reading());
     target_->setVisible(page_ == Page::replay);
     target_->setEnabled(replay_->ready() && replay_->differs());
     use_->setVisible(page_ == Page::trial);
@@ -189,12 +189,12 @@ void ReviewStation::refresh() {
         say(where, !told_.isEmpty() ? told_
                    : nights_.empty()
                        ? tr("Nothing is kept yet: measure, guide, expose, and it is found here.")
-                   : reading_                       ? tr("Reading …")
+                   : reading()                      ? tr("Reading …")
                    : chosen && chosen->file.empty() ? tr("Its figures stand below.")
                    : chosen                         ? tr("Open it to see what it recorded, and to replay it.")
                                                     : tr("Choose what to look at."));
-        const bool pole = chosen && chosen->kind == EntryKind::pole && poleErrorFrom(chosen->figures);
-        setPrimary(tr("Open"), chosen && (!chosen->file.empty() || pole) && !reading_);
+        const bool pole = chosen && poleErrorFrom(*chosen);
+        setPrimary(tr("Open"), chosen && (!chosen->file.empty() || pole) && !reading());
         break;
     }
     case Page::replay:
@@ -224,10 +224,10 @@ void ReviewStation::refresh() {
         QString how = qs(opened_.entry.how);
         if (!how.isEmpty())
             how[0] = how[0].toUpper();
-        say(name, reading_         ? tr("Reading …")
+        say(name, reading()        ? tr("Reading …")
                   : name.isEmpty() ? tr("Nothing is open: choose it from the list of a night.")
                                    : tr("%1. %2").arg(how, qs(opened_.entry.rigName)));
-        setPrimary(tr("Replay it"), opened_.run && !reading_);
+        setPrimary(tr("Replay it"), opened_.run && !reading());
     }
     }
 }

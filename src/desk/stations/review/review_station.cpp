@@ -88,8 +88,7 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
       pages_(new PhaseBar(
           {tr("Night"), tr("Run"), tr("Budget"), tr("Replay"), tr("Compare"), tr("Trends"), tr("Trial")})),
       looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})),
-      seriesLooks_(new PhaseBar({tr("Shapes"), tr("Frame")})), timer_(new QTimer(this)),
-      frames_(new FrameReader(this)) {
+      seriesLooks_(new PhaseBar({tr("Shapes"), tr("Frame")})), timer_(new QTimer(this)) {
     utcOffset_h_ = session.utcOffset_h();
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
@@ -157,6 +156,10 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     connect(primary(), &QPushButton::clicked, this, &ReviewStation::primaryPressed);
     connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
     connect(looks_, &PhaseBar::chosen, this, [this](int i) { showLook(static_cast<Look>(i)); });
+    connect(&beside_, &Beside::changed, this, [this] {
+        refresh();
+        Q_EMIT this->changed();
+    });
     connect(shapes_, &ShapesChart::frameChosen, this, &ReviewStation::showFrame);
     connect(seriesLooks_, &PhaseBar::chosen, this, [this](int i) {
         const int last = opened_.series ? static_cast<int>(opened_.series->frames.size()) : 0;
@@ -216,24 +219,19 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     refreshLog();
 }
 
-ReviewStation::~ReviewStation() {
-    if (reader_.valid())
-        reader_.wait();
-}
-
 void ReviewStation::buildPages() {
     night_ = new NightPage;
     stack_->addWidget(night_);
     runPage_ = new QWidget;
-    auto* run = new QVBoxLayout(runPage_);
-    run->setContentsMargins(0, 0, 0, 0);
-    run->setSpacing(6);
-    run->addWidget(looks_);
-    run->addWidget(seriesLooks_);
+    auto* column = new QVBoxLayout(runPage_);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    column->addWidget(looks_);
+    column->addWidget(seriesLooks_);
     auto* pictures = new QWidget;
     runStack_ = new QStackedLayout(pictures);
     runStack_->setContentsMargins(0, 0, 0, 0);
-    run->addWidget(pictures, 1);
+    column->addWidget(pictures, 1);
     lanes_ = new LaneChart;
     lanes_->setSpan(0.0);
     shapes_ = new ShapesChart;
@@ -369,44 +367,18 @@ void ReviewStation::read(const std::string& id, bool wholeNight, Then then) {
     wanted_ = id;
     // Judged with the gears of then.
     LogEntry found = **entry;
-    if (auto rig = (*log)->rigAt(found.rigId, found.started); rig && *rig)
-        found.rig = std::move(**rig);
+    (*log)->addRig(found);
     const MountSpec& mount = (found.rig ? *found.rig : session().rig()).mount;
     RunSurroundings around;
     around.wormPeriod_s = mount.wormPeriod_s;
     around.shaftTurns = mount.shaftTurns;
-    beside([this, id, then, tables, around, entry = found, table = session().logbook().tableOf(found)] {
+    beside_.run([this, id, then, tables, around, entry = found, table = session().logbook().tableOf(found)] {
         auto opened = std::make_shared<Opened>(tables.empty() ? readOpened(entry, table, around)
                                                               : readNight(entry, tables, around));
         return [this, id, then, opened] {
             if (wanted_ == id)
                 then(std::move(*opened));
         };
-    });
-}
-
-// Works in a thread of its own, then does in the window's what the work returned. What is wished meanwhile
-// waits, the newest only.
-void ReviewStation::beside(std::function<std::function<void()>()> work) {
-    if (reading_) {
-        next_ = std::move(work);
-        return;
-    }
-    reading_ = true;
-    refresh();
-    reader_ = std::async(std::launch::async, [this, work = std::move(work)] {
-        QMetaObject::invokeMethod(
-            this,
-            [this, finish = work()] {
-                reader_.wait();
-                reading_ = false;
-                finish();
-                if (next_)
-                    beside(std::exchange(next_, {}));
-                refresh();
-                Q_EMIT changed();
-            },
-            Qt::QueuedConnection);
     });
 }
 

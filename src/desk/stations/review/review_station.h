@@ -2,10 +2,8 @@
 // sky, figures over the nights.
 #pragma once
 
-#include <future>
-
 #include "core/pole/pole_error.h"
-#include "desk/frame_reader.h"
+#include "desk/beside.h"
 #include "desk/stations/review/opened.h"
 #include "desk/stations/station.h"
 #include "desk/trial_slot.h"
@@ -39,7 +37,6 @@ class ReviewStation : public Station {
     Q_OBJECT
 public:
     explicit ReviewStation(Session& session, QWidget* parent = nullptr);
-    ~ReviewStation() override;
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -57,7 +54,7 @@ public:
     // By its identity in the night log; read beside the window.
     void openEntry(const QString& id);
     const Opened& opened() const { return opened_; }
-    bool reading() const { return reading_; }
+    bool reading() const { return beside_.busy(); }
     ReplayPage* replay() const { return replay_; }
     void refreshLog();
     // Its columns are assigned in a sheet first.
@@ -75,7 +72,6 @@ private:
     void buildPages();
     void makeRoom();
     void read(const std::string& id, bool wholeNight, Then then);
-    void beside(std::function<std::function<void()>()> work);
     void compareAnew();
     void adopt(Opened opened);
     void refresh();
@@ -121,15 +117,11 @@ private:
 
     Page page_ = Page::night;
     Look look_ = Look::lanes;
-    FrameReader* frames_;
     int frameShown_ = 0; // of the open series; 0: its shapes
     int frameChosen_ = 0;
     std::vector<NightSummary> nights_;
     Opened opened_;
-    std::future<void> reader_;
-    std::function<std::function<void()>()> next_; // wished while something is read
-    std::string wanted_;                          // being read; a newer wish takes its place
-    bool reading_ = false;
+    std::string wanted_;  // being read; a newer wish takes its place
     bool byHand_ = false; // the night was chosen
     bool trialRunning_ = false;
     std::string trialEntry_;
@@ -138,6 +130,7 @@ private:
     std::string importedId_; // chosen as soon as it is in the log
     QString told_;           // what was done last, until something else is chosen
     double utcOffset_h_ = 0.0;
+    Beside beside_{session()}, frames_{session()}; // go first: their work is waited for
 };
 
 } // namespace nordstjerna

@@ -17,6 +17,7 @@
 #include "desk/stations/review/replay_page.h"
 #include "desk/stations/review/trial_page.h"
 #include "desk/widgets/phase_bar.h"
+#include "edge/store/fits.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/run_export.h"
 #include "edge/store/run_table.h"
@@ -52,7 +53,7 @@ void ReviewStation::importFrom(const std::filesystem::path& path) {
 
 // Read beside the window and kept as a run table of ours; then it is an entry like any other.
 void ReviewStation::importNow(ImportSheet& sheet) {
-    if (reading_)
+    if (reading())
         return;
     const ImportMapping mapping = sheet.mapping();
     const ImportLayout layout = sheet.layoutOfTable();
@@ -64,9 +65,9 @@ void ReviewStation::importNow(ImportSheet& sheet) {
     entry.file = session().logbook().relative(to);
     entry.target.clear();
     sheet.accept();
-    beside([this, mapping, layout, from, to, scales, entry,
-            kept = session().logbook().folder() / "imports.json",
-            site = session().rig().site]() mutable -> std::function<void()> {
+    beside_.run([this, mapping, layout, from, to, scales, entry,
+                 kept = session().logbook().folder() / "imports.json",
+                 site = session().rig().site]() mutable -> std::function<void()> {
         auto imported = importTable(from, layout, mapping);
         Expected<void> done = imported ? Expected<void>() : tl::unexpected(imported.error());
         if (done) {
@@ -78,18 +79,18 @@ void ReviewStation::importNow(ImportSheet& sheet) {
             done = keepMapping(kept, layout, mapping);
         if (!done)
             return [this, done] { session().reportProblem(done.error()); };
-        auto run = std::make_shared<const Run>(std::move(imported->run));
-        entry.started = run->meta.start;
+        auto read = std::make_shared<const Run>(std::move(imported->run));
+        entry.started = read->meta.start;
         entry.night = noonBefore(site, entry.started);
-        entry.ended = entry.started + run->rows.back().t_s;
+        entry.ended = entry.started + read->rows.back().t_s;
         entry.how = "imported from " + from.filename().string();
         if (imported->rowsLeftOut > 0)
             entry.note = formatCount(static_cast<int>(imported->rowsLeftOut), "line") +
                          " without all numbers. " + imported->firstLeftOut;
-        return [this, entry, run] {
+        return [this, entry, read] {
             session().clearProblem();
-            importedId_ = session().logbook().add(entry, [run](LogEntry& e) { fillFromRun(e, *run); });
-            told_ = tr("%1 rows imported; they are in the list of their night.").arg(run->rows.size());
+            importedId_ = session().logbook().add(entry, [read](LogEntry& e) { fillFromRun(e, *read); });
+            told_ = tr("%1 rows imported; they are in the list of their night.").arg(read->rows.size());
             strip_->choose(entry.night);
             byHand_ = true;
         };
@@ -114,14 +115,22 @@ void ReviewStation::showFrame(int number) {
     frame_->setHint(f.file.empty() ? tr("Where frame %1 was saved is not known.").arg(number)
                                    : tr("Reading frame %1 …").arg(number));
     if (!f.file.empty())
-        frames_->read(f.file, [this, number](const Expected<FrameReader::Read>& read) {
-            if (frameShown_ != number)
-                return;
-            if (read)
-                frame_->show(read->frame, read->look);
-            else
-                frame_->setHint(qs(read.error().text()));
-            frame_->update();
+        frames_.run([this, number, file = f.file] {
+            const auto frame = readSharedFits(file);
+            FrameLook look;
+            // A frame without stars is one to look at all the same.
+            if (frame)
+                if (const auto field = detectStars(**frame))
+                    look = lookAt(**frame, *field);
+            return [this, number, look, frame] {
+                if (frameShown_ != number)
+                    return;
+                if (frame)
+                    frame_->show(*frame, look);
+                else
+                    frame_->setHint(qs(frame.error().text()));
+                frame_->update();
+            };
         });
     showPage(Page::run);
 }
@@ -141,14 +150,14 @@ std::vector<PoleError> ReviewStation::polesUpTo(const LogEntry& entry) const {
               [](const LogEntry& a, const LogEntry& b) { return a.started < b.started; });
     std::vector<PoleError> path;
     for (const LogEntry& e : all)
-        if (const auto error = poleErrorFrom(e.figures))
+        if (const auto error = poleErrorFrom(e))
             path.push_back(*error);
     return path;
 }
 
 // Beside the window: each run of the night is judged anew for its pictures.
 void ReviewStation::saveReport(const std::filesystem::path& path) {
-    if (!strip_->chosen() || reading_)
+    if (!strip_->chosen() || reading())
         return;
     night_->keepNote();
     EntrySearch wanted;
@@ -159,7 +168,7 @@ void ReviewStation::saveReport(const std::filesystem::path& path) {
         session().reportProblem(found.error());
         return;
     }
-    beside([this, path, entries = *found, offset = utcOffset_h_, folder = session().logbook().folder()] {
+    beside_.run([this, path, entries = *found, offset = utcOffset_h_, folder = session().logbook().folder()] {
         auto document = std::make_shared<NightDocument>(nightDocument(folder, entries, offset));
         return [this, path, document] {
             // Typefaces and colours belong to the window's thread.

@@ -291,24 +291,28 @@ void SimCamera::digitise(Frame& frame, double exposure_s) const {
 }
 
 Expected<std::shared_ptr<const Frame>> SimCamera::expose(double exposure_s, const StopFlag& halt) {
-    if (!setup_.guide)
-        return exposeLong(exposure_s, halt);
+    auto taken = setup_.guide ? exposeShort(exposure_s, halt) : exposeLong(exposure_s, halt);
+    if (taken && last_ && last_->pixels.size() == (*taken)->pixels.size() && frozen()) {
+        Frame again = *last_;
+        again.info = (*taken)->info;
+        taken = std::make_shared<const Frame>(std::move(again));
+    }
+    if (taken)
+        last_ = *taken;
+    return taken;
+}
+
+Expected<std::shared_ptr<const Frame>> SimCamera::exposeShort(double exposure_s, const StopFlag& halt) {
     auto scene = observe(exposure_s, halt);
     if (!scene)
         return tl::unexpected(scene.error());
-    return sent(render(*scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_));
+    return std::make_shared<const Frame>(
+        render(*scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_));
 }
 
 bool SimCamera::frozen() {
     const std::scoped_lock guard(night_.lock_);
     return night_.air_.active(FaultKind::frozen, night_.mechanics_.when());
-}
-
-std::shared_ptr<const Frame> SimCamera::sent(Frame fresh) {
-    if (last_ && last_->pixels.size() == fresh.pixels.size() && frozen())
-        fresh.pixels = last_->pixels;
-    last_ = std::make_shared<const Frame>(std::move(fresh));
-    return last_;
 }
 
 Eigen::Vector2d SimCamera::trueShift() {

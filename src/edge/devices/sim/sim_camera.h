@@ -80,9 +80,7 @@ private:
     // exposure, where the mount believes to point.
     void skyFor(Instant middle);
     Expected<void> link(Instant start) const;
-    // A frozen camera's frame in place of the one just taken.
-    bool frozen();
-    std::shared_ptr<const Frame> sent(Frame fresh);
+    bool frozen(); // what was sent last is sent again
     Equatorial believed() const;
     static double altitudeOf(const Vec3& axis);
     double scale_arcsec_px() const;
@@ -95,7 +93,7 @@ private:
     SimCameraSetup setup_;
     SimSky sky_;
     Random random_;
-    std::shared_ptr<const Frame> last_; // sent
+    std::shared_ptr<const Frame> last_; // sent, as were
     std::vector<Frame> lastWindows_;
     std::optional<ObservedFrame> frame_;
     std::optional<Vec3> watched_; // ICRS, for the truth
@@ -127,6 +125,7 @@ private:
     };
     Expected<Smear> smear(double exposure_s, const StopFlag& halt);
     Frame draw(const Smear& smear);
+    Expected<std::shared_ptr<const Frame>> exposeShort(double exposure_s, const StopFlag& halt);
     Expected<std::shared_ptr<const Frame>> exposeLong(double exposure_s, const StopFlag& halt);
     Trail trailSeen(std::vector<PathPoint> path, const Scene& scene, double altitude_rad);
     std::vector<Spot> trailSpots(const Trail& trail);

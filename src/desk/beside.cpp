@@ -1,0 +1,46 @@
+#include "desk/beside.h"
+
+#include <utility>
+
+#include "desk/session.h"
+
+namespace nordstjerna {
+
+Beside::~Beside() {
+    if (thread_.valid())
+        thread_.wait();
+}
+
+void Beside::run(Work work) {
+    if (busy_) {
+        next_ = std::move(work);
+        return;
+    }
+    busy_ = true;
+    Q_EMIT changed();
+    thread_ = std::async(std::launch::async, [this, work = std::move(work)] {
+        Finish finish;
+        try {
+            finish = work();
+        } catch (const std::exception& broken) {
+            finish = [this, why = std::string(broken.what())] {
+                session_.reportProblem({"What was asked for could not be read.",
+                                        "Unexpected failure: " + why + ".",
+                                        "Choose another file; nothing was changed."});
+            };
+        }
+        QMetaObject::invokeMethod(
+            this,
+            [this, finish] {
+                thread_.wait();
+                busy_ = false;
+                finish();
+                if (next_)
+                    run(std::exchange(next_, {}));
+                Q_EMIT changed();
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+} // namespace nordstjerna
