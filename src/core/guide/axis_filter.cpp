@@ -61,10 +61,10 @@ void AxisFilter::beginAt(const AxisFilter& other, double sigma) {
 }
 
 AxisFilter::Row AxisFilter::observer(double ahead, const WormTurn& phase, bool air) const {
-    Row h{};
+    Row h; // NOLINT: its first n_, and nobody reads farther
     h[placeAt] = 1.0;
     h[rateAt] = ahead;
-    h[airAt] = air ? std::exp(-ahead / model_.airMemory_s) : 0.0;
+    h[airAt] = !air ? 0.0 : ahead == 0.0 ? 1.0 : std::exp(-ahead / model_.airMemory_s);
     // Sine and cosine of the multiples from those of the first.
     const double c = phase.cosine;
     const double s = phase.sine;
@@ -88,12 +88,12 @@ AxisFilter::Row AxisFilter::observer(double ahead, const WormTurn& phase, bool a
 
 Measured AxisFilter::along(const Row& h) const {
     double variance = 0.0;
-    for (int i = 0; i < n_; ++i) {
-        const auto a = static_cast<size_t>(i);
-        double row = 0.0;
-        for (int j = 0; j < n_; ++j)
-            row += covariance(i, j) * h[static_cast<size_t>(j)];
-        variance += h[a] * row;
+    for (std::size_t i = 0; i < static_cast<std::size_t>(n_); ++i) {
+        const double* const row = &p_[i * most];
+        double off = 0.0; // one half of it, for it is symmetric
+        for (std::size_t j = 0; j < i; ++j)
+            off += row[j] * h[j];
+        variance += h[i] * (row[i] * h[i] + 2.0 * off);
     }
     return {valueAlong(h), std::sqrt(std::max(variance, 0.0))};
 }
@@ -107,14 +107,16 @@ void AxisFilter::advance(double dt, const WormTurn& phase) {
     x_[placeAt] += dt * x_[rateAt];
     for (int j = 0; j < n_; ++j)
         cov(placeAt, j) += dt * covariance(rateAt, j);
-    for (int j = 0; j < n_; ++j)
-        cov(j, placeAt) += dt * covariance(j, rateAt);
+    cov(placeAt, placeAt) += dt * covariance(placeAt, rateAt);
+    for (int j = rateAt; j < n_; ++j)
+        cov(j, placeAt) = covariance(placeAt, j);
     const double keep = std::exp(-dt / model_.airMemory_s);
     x_[airAt] *= keep;
-    for (int j = 0; j < n_; ++j) {
+    for (int j = 0; j < n_; ++j)
         cov(airAt, j) *= keep;
-        cov(j, airAt) *= keep;
-    }
+    cov(airAt, airAt) *= keep;
+    for (int j = 0; j < n_; ++j)
+        cov(j, airAt) = covariance(airAt, j);
     const double q = model_.rateWalk_arcsec2_s3;
     cov(placeAt, placeAt) += model_.walk_arcsec2_s * dt + q * dt * dt * dt / 3.0;
     cov(placeAt, rateAt) += q * dt * dt / 2.0;
@@ -137,13 +139,17 @@ double AxisFilter::update(double place, double variance) {
         cov(airAt, airAt) = model_.airShare * variance;
     airVariance_ = model_.airShare * variance;
     const Row h = observer(0.0, phase_, true);
-    Row gain{};
+    Row gain; // NOLINT: as above
     double spread = 0.0;
-    for (int i = 0; i < n_; ++i)
-        for (int j = 0; j < n_; ++j)
-            gain[static_cast<size_t>(i)] += covariance(i, j) * h[static_cast<size_t>(j)];
-    for (int i = 0; i < n_; ++i)
-        spread += h[static_cast<size_t>(i)] * gain[static_cast<size_t>(i)];
+    const auto n = static_cast<std::size_t>(n_);
+    for (std::size_t i = 0; i < n; ++i) {
+        const double* const row = &p_[i * most];
+        double sum = 0.0;
+        for (std::size_t j = 0; j < n; ++j)
+            sum += row[j] * h[j];
+        gain[i] = sum;
+        spread += h[i] * sum;
+    }
     const double innovation = place - valueAlong(h);
     double total = spread + variance;
     const double away = std::abs(innovation) / std::sqrt(total);
@@ -153,13 +159,12 @@ double AxisFilter::update(double place, double variance) {
     // Far out: as if it had been measured so much worse that it were only just within the bound.
     if (away > huber)
         total *= away / huber;
-    for (int i = 0; i < n_; ++i)
-        x_[static_cast<size_t>(i)] += gain[static_cast<size_t>(i)] * innovation / total;
-    for (int i = 0; i < n_; ++i) {
-        const double share = gain[static_cast<std::size_t>(i)] / total;
-        double* const row = &p_[static_cast<std::size_t>(i * most)];
-        for (int j = 0; j < n_; ++j)
-            row[j] -= share * gain[static_cast<std::size_t>(j)];
+    for (std::size_t i = 0; i < n; ++i) {
+        const double share = gain[i] / total;
+        x_[i] += share * innovation;
+        double* const row = &p_[i * most];
+        for (std::size_t j = 0; j < n; ++j)
+            row[j] -= share * gain[j];
     }
     return likelihood;
 }

@@ -266,7 +266,8 @@ void ModelController::learn(const AxisSight& s, double dt) {
 }
 
 // How the motor should move the star so that the load, by all that is believed, ends nearest to the aim.
-double ModelController::bestMove(double ahead) {
+// `again`: for a moment little later, when what each foretells is as uncertain as before.
+double ModelController::bestMove(double ahead, bool again) {
     const WormTurn then(phase_.turns(ahead));
     struct Wish {
         double weight, move, up, down; // wanted motion of the load; slack before it follows either way
@@ -279,11 +280,17 @@ double ModelController::bestMove(double ahead) {
     for (Member& m : members_) {
         if (m.weight < negligible)
             continue;
-        const Measured next = m.filter.mount(ahead, then);
-        m.nextSigma = next.sigma;
-        const double move = aim_ - next.value - m.play.load;
+        double next = 0.0;
+        if (again) {
+            next = m.filter.mountPlace(ahead, then);
+        } else {
+            const Measured told = m.filter.mount(ahead, then);
+            next = told.value;
+            m.nextSigma = told.sigma;
+        }
+        const double move = aim_ - next - m.play.load;
         plain += m.weight * move;
-        spread += m.weight * next.sigma * next.sigma;
+        spread += m.weight * m.nextSigma * m.nextSigma;
         wishes.push_back({m.weight, move, m.play.load - (motor_ - m.play.gap), motor_ - m.play.load});
         gap = gap || m.play.gap > 0.0;
     }
@@ -322,7 +329,7 @@ double ModelController::decide(const AxisSight& s) {
     const double pulse_s = std::min(std::abs(move) / std::max(s.reach_arcsec_s, 0.1), 2.0);
     constexpr double noticeable_s = 0.1;
     if (pulse_s > noticeable_s)
-        move = bestMove(s.next_s + pulse_s);
+        move = bestMove(s.next_s + pulse_s, true);
     return move;
 }
 

@@ -74,7 +74,7 @@ private:
     void addWormMembers();
     void searchLines(const AxisSight& sight, double noise);
     double decide(const AxisSight& sight);
-    double bestMove(double ahead_s);
+    double bestMove(double ahead_s, bool again = false);
     void believe(const AxisSight& sight, double move);
     void believeSlowly();
     void noteWay(double t_s, double move);
