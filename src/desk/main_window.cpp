@@ -444,7 +444,7 @@ void MainWindow::perform(const QString& action) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
-    if (session_->busy()) {
+    if (!session_->free()) {
         const auto answer = QMessageBox::question(
             this, tr("Quit"),
             tr("%1 is under way. Stop it and quit? What was recorded is kept.").arg(session_->busyWith()));
@@ -452,8 +452,8 @@ void MainWindow::closeEvent(QCloseEvent* e) {
             e->ignore();
             return;
         }
-        session_->abandon();
     }
+    session_->abandon();
     e->accept();
 }
 

@@ -317,6 +317,7 @@ void Session::setFocus(const Focus& focus) {
 }
 
 Session::~Session() {
+    waiting_.reset(); // who asked for it is gone
     abandon();
     if (worker_)
         worker_->join();
@@ -543,6 +544,16 @@ void Session::closeBlock(size_t block) {
     blocks_[block].open = false;
 }
 
+// What only looks is broken off; true when it was, and the other begins when it is over.
+bool Session::waitsFor(Waiting other, bool besideGuiding) {
+    if (!worker_ || !givesWay_ || waiting_ || (guiding_ && !besideGuiding))
+        return false;
+    clearProblem();
+    waiting_ = std::move(other);
+    breakOff();
+    return true;
+}
+
 // Or says what stands in the way.
 bool Session::mayBegin(bool besideGuiding) {
     if (worker_ || (guiding_ && !besideGuiding)) {
@@ -557,9 +568,14 @@ bool Session::mayBegin(bool besideGuiding) {
 
 void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
                     std::function<void(const Expected<void>&)> finished) {
+    if (waitsFor({[this, procedure, hooks, finished] { begin(procedure, hooks, finished); },
+                  [finished] { finished(tl::unexpected(haltedProblem())); }},
+                 procedure->besideGuiding()))
+        return;
     if (!mayBegin(procedure->besideGuiding()))
         return;
     busyWith_ = qs(procedure->name());
+    givesWay_ = procedure->givesWay();
     workBlock_ = openBlock(busyWith_);
     control_ = std::make_unique<RunnerControl>();
     messages_.clear();
@@ -590,7 +606,15 @@ void Session::finish(const std::function<void(const Expected<void>&)>& finished,
     finished(result);
     if (!result && result.error().what != haltedText())
         reportProblem(result.error());
+    if (const auto next = std::exchange(waiting_, {}))
+        next->begin();
     Q_EMIT busyChanged();
+}
+
+// What waits for its turn has lost it.
+void Session::forgetWaiting() {
+    if (const auto next = std::exchange(waiting_, {}))
+        next->never();
 }
 
 void Session::guidingBegins() {
@@ -600,6 +624,13 @@ void Session::guidingBegins() {
 }
 
 void Session::beginGuiding(WatchPlan plan) {
+    if (waitsFor({[this, plan] { beginGuiding(plan); },
+                  [this, plan] {
+                      guidingBegins();
+                      plan.ended(tl::unexpected(haltedProblem()));
+                  }},
+                 false))
+        return;
     if (!mayBegin(false))
         return;
     if (const auto begun = watch_.begin(std::move(plan)); !begun) {
@@ -649,13 +680,16 @@ Expected<WatchPlan> Session::guideForSeries(const StopFlag& halt) {
 }
 
 void Session::stop() {
-    if (worker_)
+    if (waiting_)
+        forgetWaiting();
+    else if (worker_)
         control_->stop = true;
     else
         watch_.askToStop();
 }
 
 void Session::abandon() {
+    forgetWaiting();
     if (control_)
         control_->halt = true;
     watch_.breakOff();

@@ -183,6 +183,10 @@ public:
     bool busy() const { return worker_ != nullptr || guiding_; }
     bool working() const { return worker_ != nullptr; }
     bool guiding() const { return guiding_; }
+    // Something may be asked for now: nothing is under way but what gives way to it. The second: beside
+    // guiding.
+    bool free() const { return !guiding_ && freeToWork(); }
+    bool freeToWork() const { return !waiting_ && (!worker_ || givesWay_); }
     QString busyWith() const;
 
     // Starts a procedure. `take` copies in the worker what `show` presents in the window; only the newest
@@ -316,7 +320,14 @@ private:
     Expected<WatchPlan> guideForSeries(const StopFlag& halt);
     size_t openBlock(const QString& label);
     void closeBlock(size_t block);
+    // Begins as soon as the worker has given way.
+    struct Waiting {
+        std::function<void()> begin;
+        std::function<void()> never; // it was halted meanwhile
+    };
     bool mayBegin(bool besideGuiding);
+    bool waitsFor(Waiting other, bool besideGuiding);
+    void forgetWaiting();
     void begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
                std::function<void(const Expected<void>&)> finished);
     void finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result);
@@ -379,6 +390,8 @@ private:
     std::unique_ptr<std::thread> worker_;
     std::unique_ptr<RunnerControl> control_;
     QString busyWith_;
+    bool givesWay_ = false; // what the worker does
+    std::optional<Waiting> waiting_;
     Messages<Procedure> messages_;
     Watch watch_{devices_};
     std::shared_ptr<TrialSlot> trial_ = std::make_shared<TrialSlot>();

@@ -43,6 +43,7 @@ private slots:
     void targetsThatNeverRise();
     void unsolvedOffersWhatToTry();
     void centringIsRemembered();
+    void looksGiveWay();
 
 private:
     void begin(const Scenario& s) {
@@ -354,6 +355,35 @@ void BeginTest::centringIsRemembered() {
     QCOMPARE(centre->findChild<QDoubleSpinBox*>("tolerance")->value(), 45.0);
     QCOMPARE(centre->findChild<QDoubleSpinBox*>("settle")->value(), 7.0);
     QCOMPARE(centre->findChild<QDoubleSpinBox*>("solveBin")->value(), 2.0);
+}
+
+// Frames that are only looked at stand in nobody's way: what is asked for elsewhere takes their place.
+void BeginTest::looksGiveWay() {
+    begin(scenario());
+    const auto look = [this] {
+        window_->showStation("Focus");
+        page(station("Focus"), "Frames");
+        QTest::mouseClick(station("Focus")->primary(), Qt::LeftButton);
+        QVERIFY(window_->session().busyWith() == "Focus frames");
+    };
+    look();
+    window_->showStation("Pole");
+    page(station("Pole"), "Plan and measure");
+    QVERIFY(station("Pole")->primary()->isEnabled());
+    QTest::mouseClick(station("Pole")->primary(), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([this] { return window_->session().pole().has_value(); }, 240000));
+    QVERIFY(waitIdle());
+    QVERIFY(!window_->session().problem());
+    QCOMPARE(station("Focus")->primary()->text(), QString("Start frames"));
+    // Halted before it had its turn: nothing begins.
+    look();
+    window_->showStation("Centre");
+    QTest::mouseClick(station("Centre")->primary(), Qt::LeftButton);
+    window_->session().halt();
+    QVERIFY(waitIdle());
+    QCOMPARE(station("Centre")->summary(), QString("NGC 891"));
+    QVERIFY(station("Centre")->primary()->text().startsWith("Centre"));
+    QVERIFY(station("Centre")->primary()->isEnabled());
 }
 
 NORDSTJERNA_TEST(BeginTest)

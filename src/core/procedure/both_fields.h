@@ -64,6 +64,7 @@ public:
     AngleWatch(const Rig& rig, double exposure_s) : look_(rig, CameraRole::imaging, exposure_s) {}
     Progress progress() const override;
     std::string name() const override { return "Turning the camera"; }
+    bool givesWay() const override { return true; }
     const std::optional<SolvedFrame>& solved() const { return last_; }
     std::shared_ptr<const Frame> frame() const { return look_.frame(); }
     int bin() const { return look_.bin(); }

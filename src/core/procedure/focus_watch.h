@@ -25,6 +25,7 @@ public:
     Progress progress() const override;
     std::string name() const override { return "Focus frames"; }
     bool needsMount() const override { return false; }
+    bool givesWay() const override { return true; }
     bool besideGuiding() const override { return camera_ == CameraRole::imaging; }
 
     void setExposure(double exposure_s) { exposure_s_ = exposure_s; } // from the next frame on

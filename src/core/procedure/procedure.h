@@ -216,6 +216,8 @@ public:
     virtual bool besideGuiding() const { return false; }
     // False: it works without a mount that answers.
     virtual bool needsMount() const { return true; }
+    // It only looks, for as long as somebody likes: whatever else is asked for takes its place.
+    virtual bool givesWay() const { return false; }
 
     // What fails at the moment, while it is being repeated.
     struct Trouble {

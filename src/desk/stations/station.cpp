@@ -63,6 +63,9 @@ void Station::say(const QString& phase, const QString& sentence) {
 void Station::setPrimary(const QString& text, bool enabled) {
     primary_->setText(text);
     primary_->setEnabled(enabled);
+    primary_->setToolTip(enabled || session_.free()
+                             ? QString()
+                             : tr("%1 is under way: stop it first.").arg(session_.busyWith()));
 }
 
 void Station::slewTo(const HourAngleDec& target, const QString& purpose,

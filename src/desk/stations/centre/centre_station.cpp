@@ -273,7 +273,7 @@ void CentreStation::keepFields() {
 }
 
 void CentreStation::centre(Retry retry) {
-    if (session().working())
+    if (!session().freeToWork() || framing_->busy())
         return;
     CentringSetup setup;
     setup.rig = session().rig();
@@ -478,7 +478,7 @@ void CentreStation::sayWhatNext(bool hidden) {
                 : here ? tr("%1 is centred. Go on to the rates.").arg(qs(session().targetName()))
                 : page_ == Page::framing ? framing_->sentence()
                                          : tr("Choose a target by name or coordinates, then centre it."));
-        setPrimary(tr("Centre %1").arg(qs(session().targetName())), !session().busy() && !hidden);
+        setPrimary(tr("Centre %1").arg(qs(session().targetName())), session().free() && !hidden);
     }
 }
 
@@ -536,7 +536,7 @@ std::vector<Finding> CentreStation::findings() const {
 }
 
 bool CentreStation::perform(const QString& action) {
-    if (action == "centre.adopt" && seen_.focal_mm > 0.0 && !session().busy()) {
+    if (action == "centre.adopt" && seen_.focal_mm > 0.0 && session().free()) {
         adoptFocal();
         return true;
     }
@@ -544,12 +544,12 @@ bool CentreStation::perform(const QString& action) {
         centre();
         return true;
     }
-    if (action == "centre.turn" && !session().working()) {
+    if (action == "centre.turn" && session().freeToWork() && !framing_->busy()) {
         showPage(Page::framing);
         framing_->startTurning(steps());
         return true;
     }
-    if (action == "centre.both" && !session().working()) {
+    if (action == "centre.both" && session().freeToWork() && !framing_->busy()) {
         showPage(Page::framing);
         framing_->startBoth(steps());
         return true;

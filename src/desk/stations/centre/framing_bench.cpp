@@ -79,7 +79,7 @@ FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, Q
 
     connect(map_, &FramingMap::turned, this, &FramingBench::setWanted);
     connect(map_, &FramingMap::picked, this, [this](const SkyObject& o) {
-        if (!session_.working())
+        if (session_.freeToWork())
             Q_EMIT chosen(qs(o.names.front()), o.place);
     });
     connect(angle_, &QDoubleSpinBox::editingFinished, this, [this] {
@@ -98,7 +98,7 @@ FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, Q
     connect(list_, &QListWidget::itemClicked, this, [this] {
         const int i = list_->currentRow();
         const auto& all = session_.targets();
-        if (i >= 0 && i < static_cast<int>(all.size()) && !session_.working())
+        if (i >= 0 && i < static_cast<int>(all.size()) && session_.freeToWork())
             Q_EMIT chosen(qs(all[static_cast<size_t>(i)].name), all[static_cast<size_t>(i)].place);
     });
     connect(&session_, &Session::rigChanged, this, [this] {
@@ -247,7 +247,7 @@ void FramingBench::refresh() {
     fillTargets();
     if (!angle_->hasFocus())
         angle_->setValue(wantedAngle());
-    const bool free = !session_.working();
+    const bool free = session_.freeToWork() && !busy();
     angle_->setEnabled(free || turning_);
     turn_->setEnabled(free || turning_);
     turn_->setText(turning_ ? tr("Stop turning") : tr("Turn the camera…"));

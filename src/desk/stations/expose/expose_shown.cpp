@@ -161,7 +161,7 @@ void ExposeStation::refreshFigures() {
 void ExposeStation::refresh() {
     refreshFigures();
     card_->setEditable(!running_);
-    const bool busy = session().working();
+    const bool busy = !session().freeToWork();
     pause_->setVisible(running_);
     stop_->setVisible(running_ || alone_);
     test_->setVisible(!running_ && !alone_);

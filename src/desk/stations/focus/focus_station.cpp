@@ -181,7 +181,7 @@ CameraRole FocusStation::camera() const {
 
 bool FocusStation::mayStart() const {
     const bool apart = !ofGuide() && (page_ != Page::curve || !session().rig().offAxis);
-    return !session().working() && (!session().guiding() || apart);
+    return session().freeToWork() && (!session().guiding() || apart);
 }
 
 double FocusStation::scale_arcsec_px() const {
@@ -399,7 +399,7 @@ bool FocusStation::perform(const QString& action) {
         refresh();
         return true;
     }
-    if (action == "focus.run" && doing_ == Doing::nothing && !session().working()) {
+    if (action == "focus.run" && doing_ == Doing::nothing && session().freeToWork()) {
         showPage(Page::curve);
         if (curve_->fitted() && mayStart())
             runFocus();
@@ -418,7 +418,7 @@ bool FocusStation::perform(const QString& action) {
         showPage(action == "focus.mask" ? Page::mask : Page::frames);
         return true;
     }
-    if (action == "focus.start" && doing_ == Doing::nothing && !session().busy()) {
+    if (action == "focus.start" && doing_ == Doing::nothing && session().free()) {
         coverAsked_ = false;
         if (page_ == Page::curve)
             showPage(Page::frames);

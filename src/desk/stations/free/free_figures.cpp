@@ -331,7 +331,7 @@ void FreeStation::refreshSentence(bool usable) {
             : backlash_
                 ? tr("Dec needs %1 to turn about.").arg(qs(formatMeasured(backlash_->dead_ms, " ms", 0)))
                 : tr("The test takes about three minutes and moves the star some 100″ in Dec."));
-        setPrimary(tr("Test backlash"), !session().busy() && !encoders);
+        setPrimary(tr("Test backlash"), session().free() && !encoders);
     } else {
         const bool correcting = session().mountState().correcting;
         say(run_.rows.empty() ? "" : tr("%1 recorded").arg(qs(formatDuration(elapsed))),
@@ -341,12 +341,12 @@ void FreeStation::refreshSentence(bool usable) {
             : page_ == Page::worm && !proof().isEmpty() ? proof()
             : fromFile_                                 ? tr("Opened %1").arg(runFile_.section('/', -1))
                                                         : savedText());
-        setPrimary(tr("Record free run"), !session().busy());
+        setPrimary(tr("Record free run"), session().free());
     }
 }
 
 void FreeStation::refreshButtons(bool usable) {
-    const bool idle = !session().busy();
+    const bool idle = session().free();
     const bool running = recording_ || testing_ || slewing();
     target_->setText(tr("Slew to %1").arg(qs(session().targetName())));
     const auto place = [&](QPushButton* b, bool here, bool enabled) {

@@ -535,7 +535,7 @@ bool FreeStation::perform(const QString& action) {
         return true;
     }
     if (action == "free.record" || action == "free.backlash") {
-        if (session().busy() && !recording_ && !testing_)
+        if (!session().free() && !recording_ && !testing_)
             return true;
         if (!recording_ && !testing_)
             showPage(action == "free.record" ? Page::record : Page::backlash);

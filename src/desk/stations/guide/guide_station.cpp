@@ -380,7 +380,7 @@ void GuideStation::refresh() {
     const bool usable = rates && rates->verdict != RatesVerdict::bad && !session().ratesAged();
     target_->setText(tr("Slew to %1").arg(qs(session().targetName())));
     target_->setVisible(!guiding_ && !slewing());
-    target_->setEnabled(!session().busy());
+    target_->setEnabled(session().free());
     const double elapsed = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
     if (slewing()) {
         say("", tr("Slewing to the target."));
@@ -413,7 +413,7 @@ void GuideStation::refresh() {
                 " " + tr("The rates come from the other side of the pier: a few Dec pulses come first.");
         say(run_.rows.empty() ? "" : tr("stopped after %1").arg(qs(formatDuration(elapsed))),
             sentence + " " + ending);
-        setPrimary(tr("Guide"), !session().busy() && !soon && session().mountState().tracking);
+        setPrimary(tr("Guide"), session().free() && !soon && session().mountState().tracking);
     }
     tuneButton_->setEnabled(!tuning_ && (!run_.rows.empty() || session().freeRun()));
     tuneButton_->setToolTip(tuning_ || tuneButton_->isEnabled()

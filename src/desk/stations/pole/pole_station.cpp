@@ -371,7 +371,7 @@ void PoleStation::showFigures() {
 
 void PoleStation::refresh() {
     const bool idle = doing_ == Doing::nothing;
-    const bool free = !session().busy();
+    const bool free = session().free();
     pages_->setCurrentIndex(phases_->current());
     phases_->setAvailable(idle);
     showSky();
@@ -564,7 +564,7 @@ std::vector<Finding> PoleStation::findings() const {
 }
 
 void PoleStation::dragEnterEvent(QDragEnterEvent* e) {
-    if (e->mimeData()->hasUrls() && !session().busy())
+    if (e->mimeData()->hasUrls() && session().free())
         e->acceptProposedAction();
 }
 

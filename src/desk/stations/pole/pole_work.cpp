@@ -408,7 +408,7 @@ bool PoleStation::perform(const QString& action) {
         session().stop();
         return true;
     }
-    if (session().busy())
+    if (!session().free())
         return true;
     if (action == "pole.measure" && !noPlan_)
         measure(false);

@@ -236,7 +236,7 @@ void RatesStation::refresh() {
             std::abs(l.rates.ra.rate_px_s.value - r->ra.rate_px_s.value) > 1e-9)
             ghosts.push_back(l.rates);
     compass_->setGhosts(std::move(ghosts));
-    const bool canRestore = former_ && !refused_ && !measuring_ && !session().busy();
+    const bool canRestore = former_ && !refused_ && !measuring_ && session().free();
     keep_->setText(refused_ ? tr("Use them all the same") : tr("Keep the former"));
     keep_->setProperty("does", refused_ ? "rates.force" : "rates.former");
     keep_->setVisible((refused_ || canRestore) && !measuring_ && !slewing());
@@ -251,7 +251,7 @@ void RatesStation::refresh() {
     const bool wellPlaced = std::abs(m.pointing.dec.deg()) <= 20.0 &&
                             std::abs(m.pointing.hourAngle.hours()) <= 1.5 && altitude >= 28.0;
     there_->setVisible(!measuring_ && !slewing());
-    there_->setEnabled(!session().busy());
+    there_->setEnabled(session().free());
     if (slewing()) {
         say("", tr("Slewing to where rates are measured best."));
         setPrimary(tr("Stop"));
@@ -260,13 +260,13 @@ void RatesStation::refresh() {
         setPrimary(tr("Stop"));
     } else if (r && !refused_ && session().ratesAged()) {
         say("", tr("These rates are old: %1. Measure them again.").arg(qs(session().ratesAgedBy())));
-        setPrimary(tr("Measure rates"), !session().busy());
+        setPrimary(tr("Measure rates"), session().free());
     } else if (r) {
         say("", r->verdict == RatesVerdict::good ? tr("These rates are good. Go on to guiding.")
                 : r->verdict == RatesVerdict::usable
                     ? tr("These rates are usable; the findings say what could be better.")
                     : tr("These rates are bad and are not used. The findings say which figure failed."));
-        setPrimary(tr("Measure rates"), !session().busy());
+        setPrimary(tr("Measure rates"), session().free());
     } else {
         say("", wellPlaced
                     ? tr("Well placed: near the equator and the meridian. Measure when the mount is at rest.")
@@ -274,7 +274,7 @@ void RatesStation::refresh() {
                          "is better.")
                           .arg(qs(formatNumber(m.pointing.dec.deg(), 0)),
                                qs(formatHourAngle(m.pointing.hourAngle))));
-        setPrimary(tr("Measure rates"), !session().busy());
+        setPrimary(tr("Measure rates"), session().free());
     }
     if (!r) {
         ra_->showNothing(tr("expected from the rig"));
@@ -318,7 +318,7 @@ std::vector<Finding> RatesStation::findings() const {
 }
 
 bool RatesStation::perform(const QString& action) {
-    if (action == "rates.measure" && !session().busy()) {
+    if (action == "rates.measure" && session().free()) {
         measure();
         return true;
     }

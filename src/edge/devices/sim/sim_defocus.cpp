@@ -33,8 +33,9 @@ void SimCamera::drawDiscs(Frame& frame, const Scene& scene,
         for (const auto& [off, share] : path) {
             const double x = spot.x - frame.x0 + off.x();
             const double y = spot.y - frame.y0 + off.y();
+            const double electrons = share * spot.electrons;
             around(frame, x, y, r, [&](int px, int py) {
-                const double signal = share * spot.electrons * stamp.at(std::hypot(px - x, py - y));
+                const double signal = electrons * stamp.at(std::hypot(px - x, py - y));
                 if (signal > 0.01)
                     addLight(frame, px, py, signal, random);
             });

@@ -2,6 +2,7 @@
 // look. Time runs from the start of the night; before it a process stands as at the start.
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
 #include <vector>
 
@@ -36,7 +37,7 @@ public:
     double mean(double from_s, double to_s) const;
 
 private:
-    void reach(size_t slot) const;
+    void reach(std::size_t slot) const;
     std::uint64_t seed_;
     double slot_s_, keep_;
     mutable std::vector<double> path_;
