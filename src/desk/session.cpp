@@ -284,6 +284,7 @@ void Session::keepFocused(CameraRole camera, const FocusResult& result) {
                 formatCount(result.exposures, "frame") + (result.doubt.empty() ? "" : "; in doubt");
     entry.figures = figuresOfFocus(result);
     logbook_->add(std::move(entry));
+    noteSharpened(camera);
     if (result.temperature_c) {
         constexpr size_t most = 60;
         auto& runs = evening_.focused[rig_.id][cameraId(camera)];
@@ -297,6 +298,12 @@ void Session::keepFocused(CameraRole camera, const FocusResult& result) {
         setRig(rig);
     }
     keepEvening();
+}
+
+bool Session::sharpened(CameraRole camera) const {
+    constexpr double evening_s = 12.0 * 3600.0;
+    const auto runs = focused(camera);
+    return sharpened_.contains(camera) || (!runs.empty() && std::abs(now() - runs.back().when) < evening_s);
 }
 
 void Session::keepTargets(std::vector<NotedTarget> targets) {

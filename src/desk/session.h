@@ -9,6 +9,7 @@
 #include <functional>
 #include <future>
 #include <memory>
+#include <set>
 #include <mutex>
 #include <optional>
 #include <thread>
@@ -167,6 +168,10 @@ public:
     void askFocuser(CameraRole camera, std::function<void(const Expected<FocuserState>&)> told);
     // What the focus runs of this rig found, oldest first.
     std::vector<FocusedOnce> focused(CameraRole camera) const;
+    // Whether it was focused, or its frames looked at, this evening; frames looked at are forgotten at the end
+    // of the program.
+    bool sharpened(CameraRole camera) const;
+    void noteSharpened(CameraRole camera) { sharpened_.insert(camera); }
     // One more, into the night log; what it taught of heat and play is kept too.
     void keepFocused(CameraRole camera, const FocusResult& result);
 
@@ -390,6 +395,7 @@ private:
     std::unique_ptr<std::thread> worker_;
     std::unique_ptr<RunnerControl> control_;
     QString busyWith_;
+    std::set<CameraRole> sharpened_;
     bool givesWay_ = false; // what the worker does
     std::optional<Waiting> waiting_;
     Messages<Procedure> messages_;

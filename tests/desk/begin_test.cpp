@@ -118,6 +118,11 @@ void BeginTest::focusRunByOneButton() {
     const double zone = criticalZone_um(s.rig.imagingOptics.focalRatio());
     s.imagingFocus_um = 5.0 * zone;
     begin(s);
+    const auto unfocused = [this] {
+        window_->showStation("Expose");
+        return panelText().contains("imaging camera has not been focused");
+    };
+    QVERIFY(unfocused());
     window_->showStation("Focus");
     Station* focus = station("Focus");
     page(focus, "Focus run");
@@ -135,6 +140,7 @@ void BeginTest::focusRunByOneButton() {
     QVERIFY(std::abs(readOut(focus, "Backlash")->value().toDouble() - s.imagingFocuser.play_steps) < 10.0);
     QVERIFY2(said(focus).contains("Sharp: HFD"), qPrintable(said(focus)));
     QCOMPARE(focus->state(), StationState::good);
+    QVERIFY(!unfocused());
     // Kept with the rig, and entered in the log.
     QVERIFY(window_->session().rig().imagingFocuser.play_steps > 0.0);
     QCOMPARE(window_->session().focused(CameraRole::imaging).size(), size_t(1));

@@ -32,6 +32,8 @@ private slots:
     void nightOverTheFlip();
     void sameSeedSameNight();
     void mountsWithAMindOfTheirOwn();
+    void guidedBeforehand_data();
+    void guidedBeforehand();
     void cloudsAreWaitedFor();
     void linksThatComeBack();
     void endsAndWishes();
@@ -249,6 +251,48 @@ void SeriesNightTest::mountsWithAMindOfTheirOwn() {
                  e.why.find("5 times") != std::string::npos,
              e.why.c_str());
     QVERIFY(e.frames.size() > 5 && !e.guiding);
+}
+
+void SeriesNightTest::guidedBeforehand_data() {
+    QTest::addColumn<bool>("there");
+    QTest::newRow("on the target") << true;
+    QTest::newRow("elsewhere") << false;
+}
+
+// The loop runs already when the series begins: where the target stands in the middle nothing moves and the
+// loop goes on; elsewhere the loop ends before the telescope moves, instead of running after it.
+void SeriesNightTest::guidedBeforehand() {
+    QFETCH(bool, there);
+    SeriesNight n(seriesScenario());
+    QVERIFY(n.measureRates());
+    SeriesSetup setup = n.setup(60.0);
+    setup.ends.frames = 2;
+    if (there) {
+        Centring centring(centringOf(setup));
+        QVERIFY(n.run(centring));
+    }
+    {
+        auto seat = n.night.clock().reserve();
+        seat->sit();
+        const StopFlag go{false};
+        QVERIFY(n.watch.start(go));
+        n.night.clock().sleep(120.0, go);
+    }
+    setup.guiding = true;
+    Series s(setup);
+    const auto done = n.run(s);
+    QVERIFY2(done, done ? "" : done.error().text().c_str());
+    QCOMPARE(s.frames().size(), size_t{2});
+    for (const SeriesFrame& f : s.frames()) {
+        QVERIFY(f.settled);
+        QVERIFY(f.remark == Remark::none);
+        QVERIFY2(f.look.elongation() < 0.25, std::to_string(f.look.elongation()).c_str());
+    }
+    QCOMPARE(n.runs.size(), there ? size_t{1} : size_t{2});
+    for (const Run& run : n.runs)
+        for (size_t i = 10; i < run.rows.size(); ++i)
+            QVERIFY2(std::hypot(run.rows[i].dra_arcsec, run.rows[i].ddec_arcsec) < 8.0,
+                     std::to_string(run.rows[i].t_s).c_str());
 }
 
 void SeriesNightTest::cloudsAreWaitedFor() {

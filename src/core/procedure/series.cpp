@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/base/format.h"
 #include "core/rig/scales.h"
@@ -156,12 +157,44 @@ Step Series::move(const Event& event) {
 }
 
 Step Series::centre(const Event& event) {
-    centring_.emplace(centringOf(setup_));
+    CentringSetup c = centringOf(setup_);
+    c.lookFirst = setup_.guiding;
+    centring_.emplace(std::move(c));
+    held_.reset();
     phase_ = Phase::centring;
-    return centring_->begin(event);
+    return letGoFirst(centring_->begin(event));
+}
+
+// Nothing moves the telescope under a loop that would run after it.
+Step Series::letGoFirst(const Step& step) {
+    const bool moves = std::holds_alternative<SlewStep>(step) || std::holds_alternative<SyncStep>(step);
+    if (!moves || loopLetGo_)
+        return step;
+    loopLetGo_ = true;
+    setup_.guiding = false;
+    held_ = step;
+    return GuideStep{GuideStep::Act::stop, {}, {}};
+}
+
+Step Series::centringStep(const Event& event) {
+    if (held_ && !std::holds_alternative<StepFailed>(event.what))
+        return *std::exchange(held_, {});
+    const Step next = centring_->next(event);
+    if (const auto* fail = std::get_if<FailStep>(&next)) {
+        const auto* broken = std::get_if<StepFailed>(&event.what);
+        return failed(event, broken ? broken->problem : fail->problem);
+    }
+    why_ = centring_->progress().waitingFor;
+    if (!std::holds_alternative<DoneStep>(next))
+        return letGoFirst(next);
+    solved_ = centring_->solved();
+    solvedSide_ = event.mount.side;
+    centred_ = true;
+    return move(event);
 }
 
 Step Series::guide() {
+    loopLetGo_ = false;
     phase_ = Phase::guiding;
     guideBegun_ = true;
     why_ = "guide stars and the loop";
@@ -324,18 +357,8 @@ Step Series::advance(const Event& event) {
         if (event.now < againAt_)
             return wait(Phase::cloudWait, glance_s, why_);
         return move(event);
-    case Phase::centring: {
-        const Step next = centring_->next(event);
-        if (const auto* fail = std::get_if<FailStep>(&next))
-            return failed(event, broken ? broken->problem : fail->problem);
-        why_ = centring_->progress().waitingFor;
-        if (!std::holds_alternative<DoneStep>(next))
-            return next;
-        solved_ = centring_->solved();
-        solvedSide_ = event.mount.side;
-        centred_ = true;
-        return move(event);
-    }
+    case Phase::centring:
+        return centringStep(event);
     case Phase::guiding:
         guided_ = true;
         clouds_ = 0;

@@ -84,6 +84,8 @@ private:
     Step begin(const Event& event);
     Step move(const Event& event);
     Step centre(const Event& event);
+    Step centringStep(const Event& event);
+    Step letGoFirst(const Step& step);
     Step guide();
     Step expose(const Event& event);
     Step dither();
@@ -101,6 +103,8 @@ private:
     std::optional<SeriesRules> rules_;
     Phase phase_ = Phase::start;
     std::optional<Centring> centring_;
+    std::optional<Step> held_; // of the centring, until the loop has ended
+    bool loopLetGo_ = false;
     std::optional<Flip> flip_;
     std::optional<FlipRecord> flipped_;
     std::optional<FocusRun> focusing_;

@@ -61,7 +61,8 @@ struct SeriesSetup {
     DitherWish dither;
     FlipWish flip;
     RefocusWish refocus;
-    bool centre = true; // first
+    bool centre = true;   // first
+    bool guiding = false; // the loop runs as it begins: it is let go only if the telescope must move
     double tolerance_arcsec = 60.0;
     std::uint64_t seed = 1; // of a random pattern
     // What it costs, for the plan: as measured so far tonight.

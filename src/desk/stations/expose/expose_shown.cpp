@@ -238,6 +238,11 @@ void ExposeStation::tick() {
 
 std::vector<Finding> ExposeStation::findings() const {
     std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
+    if (!session().sharpened(CameraRole::imaging))
+        list.push_back({"expose.not-focused", Weight::look, "The imaging camera has not been focused.",
+                        "Neither a focus run nor a look at its frames is known of this evening.",
+                        "Focus it before the series: every frame keeps what it is off.", "go.focus",
+                        "Go to Focus"});
     if (seen_.flipped) {
         const FlipRecord& f = *seen_.flipped;
         std::string evidence = "The mount hangs on the " + f.sideAfter + " side after " +

@@ -192,6 +192,7 @@ void ExposeStation::saveIn(const std::filesystem::path& folder) {
 
 void ExposeStation::begin() {
     begun_ = wanted();
+    begun_.guiding = session().guiding();
     auto series = std::make_shared<Series>(begun_);
     seen_ = {};
     view_->show(nullptr, {});

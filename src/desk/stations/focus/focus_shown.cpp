@@ -145,8 +145,8 @@ QString FocusStation::effects() const {
     text +=
         "</table>" +
         (share > 50.0
-             ? tr("Read noise makes %1 % of the background's noise: longer exposures or binning gain much.")
-             : tr("Read noise makes %1 % of the background's noise: a lower gain would lose nothing."))
+             ? tr("Read noise is %1 % of the background's: expose longer, or bin.")
+             : tr("Read noise is %1 % of the background's: a lower gain loses nothing."))
             .arg(qs(formatNumber(share, 0)));
     return text;
 }
@@ -255,7 +255,7 @@ void FocusStation::showFigures() {
         std::count_if(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; });
     stars_->show(QString::number(now.stars), "",
                  ofGuide()
-                     ? tr("%1 fit for guiding, %2 hot pixels left out").arg(chosen).arg(seen_.field.hotPixels)
+                     ? tr("%1 fit to guide · %2 hot pixels").arg(chosen).arg(seen_.field.hotPixels)
                      : tr("%1 hot pixels left out").arg(seen_.field.hotPixels));
     const double saturation = seen_.frame->info.saturation_adu;
     level_->show(

@@ -246,6 +246,8 @@ void FocusStation::startFrames() {
         [this](const std::shared_ptr<FocusWatch>& p, const Expected<void>&) {
             doing_ = Doing::nothing;
             steps()->clear();
+            if (p->best() >= 0)
+                session().noteSharpened(camera());
             if (p->best() >= 0 && ofGuide() && page_ == Page::frames)
                 session().setFocus({p->points().back().hfd_px.value,
                                     p->points()[static_cast<size_t>(p->best())].hfd_px.value});

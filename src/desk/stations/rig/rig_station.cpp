@@ -197,12 +197,12 @@ void RigStation::build() {
     right->addWidget(nest_, 1);
     QFrame* ditherCard = formCard(tr("Dither distance"), form);
     ditherImage_ = numberField(0.1, 500, 2, tr("imaging px"));
-    ditherGuide_ = numberField(0.01, 500, 2, tr("guide px"));
+    ditherGuide_ = numberField(0.01, 500, 2, "px");
     ditherArcsec_ = numberField(0.01, 5000, 2, "″");
     ditherImage_->setObjectName("ditherImage");
     ditherGuide_->setObjectName("ditherGuide");
-    row(form, tr("Wanted"), {ditherImage_});
-    row(form, tr("Enter"), {ditherGuide_, ditherArcsec_});
+    row(form, tr("Imaging"), {ditherImage_});
+    row(form, tr("Guiding"), {ditherGuide_, ditherArcsec_});
     connect(ditherImage_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(0); });
     connect(ditherGuide_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(1); });
     connect(ditherArcsec_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(2); });
