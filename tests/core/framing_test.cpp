@@ -116,13 +116,25 @@ void FramingTest::guideOffsetLeadsBack() {
         const Vec3 centre = vectorFrom(
             Equatorial{Angle::fromDeg(random.uniform(0, 360)), Angle::fromDeg(random.uniform(-70, 70))});
         const auto [im, g] = look(centre, random.uniform(-180, 180));
-        const GuideOffset found = guideOffset(im, g);
+        const GuideOffset found = guideOffset(im.plane, g.plane);
         QVERIFY(std::abs(found.right_arcmin - truth.right_arcmin) < 0.03);
         QVERIFY(std::abs(found.up_arcmin - truth.up_arcmin) < 0.03);
         QVERIFY(std::abs(std::remainder(found.turn_deg - truth.turn_deg, 360.0)) < 0.02);
         const Footprint back = guideFootprint(
             rig, found, imagingFootprint(rig, im.plane.centre, im.plane.roll().deg(), mirrored));
         QVERIFY(separation(back.centre, g.plane.centre).arcsec() < 2.0);
+        // Elsewhere on the sky the picture of both together is the same, however the meridians run there.
+        const auto [im2, g2] = look(vectorFrom(Equatorial{Angle::fromDeg(random.uniform(0, 360)),
+                                                          Angle::fromDeg(random.uniform(-80, 80))}),
+                                    random.uniform(-180, 180));
+        QVERIFY(std::abs(separation(im2.plane.centre, g2.plane.centre).arcsec() -
+                         separation(im.plane.centre, g.plane.centre).arcsec()) < 0.01);
+        const auto cornerSeen = [](const SolvedFrame& from, const SolvedFrame& of) {
+            return *from.plane.pixelAt(of.plane.skyAt({0.0, 0.0}));
+        };
+        const Pixel here = cornerSeen(im, g);
+        const Pixel there = cornerSeen(im2, g2);
+        QVERIFY(std::hypot(here.x - there.x, here.y - there.y) < 0.01);
     }
 }
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "core/base/format.h"
 #include "core/image/bin_frame.h"
@@ -70,7 +71,27 @@ std::string FieldLook::waitingFor() const {
 }
 
 BothFields::BothFields(const Rig& rig, double imaging_s, double guide_s)
-    : guide_(rig, CameraRole::guide, guide_s), imaging_(rig, CameraRole::imaging, imaging_s) {}
+    : site_(rig.site), guide_(rig, CameraRole::guide, guide_s), imaging_(rig, CameraRole::imaging, imaging_s),
+      again_(rig, CameraRole::guide, guide_s) {}
+
+SolvedFrame betweenFrames(const SolvedFrame& before, const SolvedFrame& after, Instant when) {
+    const double share = (when - before.when) / (after.when - before.when);
+    SolvedFrame f = before;
+    f.when = when;
+    f.plane.centre = Vec3((1.0 - share) * before.plane.centre + share * after.plane.centre).normalized();
+    const double turned =
+        std::remainder(after.plane.roll().rad() - before.plane.roll().rad(), 2.0 * std::numbers::pi);
+    // Position angles grow from north to east: (ξ, η) turned from η towards ξ.
+    const double c = std::cos(share * turned);
+    const double s = std::sin(share * turned);
+    Eigen::Matrix2d turn;
+    turn << c, s, -s, c;
+    f.plane.cd = turn * before.plane.cd;
+    f.sigmaCentre_arcsec =
+        std::hypot((1.0 - share) * before.sigmaCentre_arcsec, share * after.sigmaCentre_arcsec);
+    f.sigmaRoll_arcsec = std::hypot((1.0 - share) * before.sigmaRoll_arcsec, share * after.sigmaRoll_arcsec);
+    return f;
+}
 
 Step BothFields::advance(const Event& event) {
     if (const auto end = brokenOff(event))
@@ -79,11 +100,26 @@ Step BothFields::advance(const Event& event) {
         if (auto step = guide_.next(event))
             return *step;
     }
-    if (auto step = imaging_.next(event))
+    if (!imaging_.solved()) {
+        if (auto step = imaging_.next(event))
+            return *step;
+    }
+    if (auto step = again_.next(event))
         return *step;
-    BothFieldsResult r{*imaging_.solved(), *guide_.solved(), {}, 0.0};
-    r.offset = guideOffset(r.imaging, r.guide);
-    r.apart_arcmin = separation(r.imaging.plane.centre, r.guide.plane.centre).arcmin();
+    const SolvedFrame& before = *guide_.solved();
+    const SolvedFrame& after = *again_.solved();
+    BothFieldsResult r;
+    r.imaging = *imaging_.solved();
+    r.guide = betweenFrames(before, after, r.imaging.when);
+    const TangentPlane imaging = seenPlane(r.imaging, site_);
+    const TangentPlane guide = seenPlane(r.guide, site_);
+    r.offset = guideOffset(imaging, guide);
+    r.apart_arcmin = separation(imaging.centre, guide.centre).arcmin();
+    // Usual air moves each frame of some seconds for itself, and the mount creeps not quite evenly.
+    constexpr double restless_arcsec = 0.62;
+    r.sigma_arcsec = std::hypot(r.imaging.sigmaCentre_arcsec, r.guide.sigmaCentre_arcsec, restless_arcsec);
+    r.creep_arcsec_min =
+        60.0 * separation(before.plane.centre, after.plane.centre).arcsec() / (after.when - before.when);
     result_ = r;
     return DoneStep{};
 }
@@ -92,13 +128,17 @@ Progress BothFields::progress() const {
     using State = ProgressStep::State;
     const bool one = guide_.solved().has_value();
     const bool two = imaging_.solved().has_value();
+    const bool three = again_.solved().has_value();
     Progress p;
     p.steps = {{"Guide camera", one ? State::done : State::running},
                {"Imaging camera", two   ? State::done
                                   : one ? State::running
-                                        : State::ahead}};
-    p.fraction = two ? 1.0 : one ? 0.5 : 0.0;
-    p.waitingFor = one ? imaging_.waitingFor() : guide_.waitingFor();
+                                        : State::ahead},
+               {"Guide camera again", three ? State::done
+                                      : two ? State::running
+                                            : State::ahead}};
+    p.fraction = (one + two + three) / 3.0;
+    p.waitingFor = two ? again_.waitingFor() : one ? imaging_.waitingFor() : guide_.waitingFor();
     return p;
 }
 

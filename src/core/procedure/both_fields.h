@@ -1,4 +1,5 @@
-// Where both cameras look: a frame of each, solved. The mount is not moved.
+// Where both cameras look: a frame of each, solved. The mount is not moved; what it moves by itself meanwhile
+// is taken out by a second frame of the guide camera.
 #pragma once
 
 #include "core/procedure/procedure.h"
@@ -36,10 +37,15 @@ private:
 };
 
 struct BothFieldsResult {
-    SolvedFrame imaging, guide;
-    GuideOffset offset;
+    SolvedFrame imaging, guide; // the guide camera's for the moment of the imaging frame
+    GuideOffset offset;         // and distance, of the optics: the air's flattening taken out
     double apart_arcmin = 0.0;
+    double sigma_arcsec = 0.0;     // of the offset, either way along
+    double creep_arcsec_min = 0.0; // how fast the field moved meanwhile
 };
+
+// A frame for a moment between two of the same camera, the sky having moved evenly from one to the other.
+SolvedFrame betweenFrames(const SolvedFrame& before, const SolvedFrame& after, Instant when);
 
 class BothFields : public Procedure {
 public:
@@ -54,7 +60,8 @@ protected:
     Step advance(const Event& event) override;
 
 private:
-    FieldLook guide_, imaging_;
+    Site site_;
+    FieldLook guide_, imaging_, again_;
     std::optional<BothFieldsResult> result_;
 };
 

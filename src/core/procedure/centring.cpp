@@ -94,15 +94,7 @@ Step Centring::judge(const Event& event) {
 double Centring::effectiveFocal_mm() const {
     if (!solved_)
         return 0.0;
-    const ObservedFrame at(setup_.rig.site, solved_->when);
-    const TangentPlane& plane = solved_->plane;
-    const auto seenStep = [&](double x, double y) {
-        const Vec3 plus = at.seen(plane.skyAt({plane.reference.x + x, plane.reference.y + y}));
-        const Vec3 minus = at.seen(plane.skyAt({plane.reference.x - x, plane.reference.y - y}));
-        return Vec3(0.5 * (plus - minus) / std::hypot(x, y));
-    };
-    constexpr double far_px = 500.0;
-    const double perPixel = std::sqrt(seenStep(far_px, 0.0).cross(seenStep(0.0, far_px)).norm());
+    const double perPixel = seenPlane(*solved_, setup_.rig.site).scaleArcsecPx() / arcsecPerRad;
     const CameraSpec& c = sensorOf(setup_.rig, setup_.camera);
     return 0.001 * c.pixel_um * c.bin / perPixel;
 }

@@ -1,5 +1,6 @@
 #include "core/rig/framing.h"
 
+#include <Eigen/Geometry>
 #include <cmath>
 
 #include "core/base/format.h"
@@ -13,8 +14,19 @@ constexpr double degree = 3.14159265358979323846 / 180.0;
 struct Axes {
     Vec3 right, up;
 };
+
+Vec3 eastAt(const Vec3& v) {
+    return Vec3(-v.y(), v.x(), 0.0).normalized();
+}
+
+// Carried along the great circle from one place to another: meridians come together towards the pole, cameras
+// on one telescope do not turn with them.
+Vec3 carried(const Vec3& direction, const Vec3& from, const Vec3& to) {
+    return Eigen::Quaterniond::FromTwoVectors(from, to) * direction;
+}
+
 Axes axesOf(const Footprint& f) {
-    const Vec3 east = Vec3(-f.centre.y(), f.centre.x(), 0.0).normalized();
+    const Vec3 east = eastAt(f.centre);
     const Vec3 north = f.centre.cross(east);
     const double a = f.angle_deg * degree;
     const Vec3 up = std::cos(a) * north + std::sin(a) * east;
@@ -55,23 +67,30 @@ Footprint guideFootprint(const Rig& rig, const GuideOffset& offset, const Footpr
     const double scale = scalesOf(rig).guide_arcsec_px / 3600.0;
     Footprint guide = imaging;
     guide.centre = imaging.at(offset.right_arcmin / 60.0, offset.up_arcmin / 60.0);
-    guide.angle_deg = imaging.angle_deg + (imaging.mirrored ? -offset.turn_deg : offset.turn_deg);
+    const Axes axes = axesOf(imaging);
+    const double t = offset.turn_deg * degree;
+    const Vec3 up =
+        carried(Vec3(std::cos(t) * axes.up - std::sin(t) * axes.right), imaging.centre, guide.centre);
+    const Vec3 east = eastAt(guide.centre);
+    guide.angle_deg = std::atan2(up.dot(east), up.dot(guide.centre.cross(east))) / degree;
     guide.width_deg = scale * rig.guideCamera.binnedWidth();
     guide.height_deg = scale * rig.guideCamera.binnedHeight();
     return guide;
 }
 
-GuideOffset guideOffset(const SolvedFrame& imaging, const SolvedFrame& guide) {
+GuideOffset guideOffset(const TangentPlane& imaging, const TangentPlane& guide) {
     GuideOffset offset;
-    const auto px = imaging.plane.pixelAt(guide.plane.centre);
+    const auto px = imaging.pixelAt(guide.centre);
     if (!px)
         return offset;
     // Along rows and columns as the lens throws it, so that Footprint::at leads back.
-    const double scale = imaging.plane.scaleArcsecPx() / 3600.0 * degree;
-    offset.right_arcmin = std::atan((px->x - imaging.plane.reference.x) * scale) / degree * 60.0;
-    offset.up_arcmin = std::atan((px->y - imaging.plane.reference.y) * scale) / degree * 60.0;
-    const double turn = std::remainder(guide.plane.roll().deg() - imaging.plane.roll().deg(), 360.0);
-    offset.turn_deg = imaging.plane.mirrored() ? -turn : turn;
+    const double scale = imaging.scaleArcsecPx() / 3600.0 * degree;
+    offset.right_arcmin = std::atan((px->x - imaging.reference.x) * scale) / degree * 60.0;
+    offset.up_arcmin = std::atan((px->y - imaging.reference.y) * scale) / degree * 60.0;
+    const Axes axes = axesOf({imaging.centre, imaging.roll().deg(), imaging.mirrored(), 0.0, 0.0});
+    const Vec3 up = carried(axesOf({guide.centre, guide.roll().deg(), guide.mirrored(), 0.0, 0.0}).up,
+                            guide.centre, imaging.centre);
+    offset.turn_deg = std::atan2(-up.dot(axes.right), up.dot(axes.up)) / degree;
     return offset;
 }
 

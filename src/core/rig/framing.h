@@ -29,9 +29,9 @@ struct Footprint {
 Footprint imagingFootprint(const Rig& rig, const Vec3& centre, double angle_deg, bool mirrored = false);
 // Of the guide camera, seen from the imaging camera by what was measured.
 Footprint guideFootprint(const Rig& rig, const GuideOffset& offset, const Footprint& imaging);
-// What was measured, from frames of both cameras solved at about the same moment. The planes count pixels of
-// the frames that were solved.
-GuideOffset guideOffset(const SolvedFrame& imaging, const SolvedFrame& guide);
+// What was measured, from frames of both cameras for the same moment, the air taken out (seenPlane). The
+// planes count pixels of the frames that were solved.
+GuideOffset guideOffset(const TangentPlane& imaging, const TangentPlane& guide);
 
 // How to turn a camera to a wanted angle. A rectangle upside down is the same rectangle: of both ways the
 // shorter is taken, a quarter turn at most.

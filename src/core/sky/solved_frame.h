@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/sky/instant.h"
+#include "core/sky/site.h"
 #include "core/sky/tangent_plane.h"
 
 namespace nordstjerna {
@@ -27,5 +28,9 @@ inline SolvedFrame unbinned(SolvedFrame f, int bin) {
     f.height *= bin;
     return f;
 }
+
+// The same plane as the telescope saw it, among directions seen from the site (ENU): the air lifts and
+// flattens a field, so what belongs to the optics alone is asked there. To first order about the middle.
+TangentPlane seenPlane(const SolvedFrame& frame, const Site& site);
 
 } // namespace nordstjerna

@@ -20,9 +20,6 @@
 namespace nordstjerna {
 
 namespace {
-// Of the offset between both cameras: the mount goes on moving from one frame to the other.
-constexpr double between_arcsec = 3.0;
-
 // Of a camera's angle. The stars' own scatter is far smaller than what air and distortion bend.
 double angleSigma_deg(double solved_arcsec) {
     constexpr double bent_deg = 0.01;
@@ -445,8 +442,7 @@ std::vector<Finding> FramingBench::findings() const {
             imagingFootprint(rig, fields_->imaging.plane.centre, fields_->imaging.plane.roll().deg(),
                              fields_->imaging.plane.mirrored());
         const bool shares = im.holds(fields_->guide.plane.centre);
-        const double place_arcsec = std::hypot(fields_->imaging.sigmaCentre_arcsec,
-                                               fields_->guide.sigmaCentre_arcsec, between_arcsec);
+        const double place_arcsec = fields_->sigma_arcsec;
         const double turn_deg =
             angleSigma_deg(std::hypot(fields_->imaging.sigmaRoll_arcsec, fields_->guide.sigmaRoll_arcsec));
         const QString where =
@@ -459,7 +455,7 @@ std::vector<Finding> FramingBench::findings() const {
                      qs(formatNumber(fields_->offset.turn_deg, 2)),
                      qs(formatNumber(fields_->imaging.plane.scaleArcsecPx(), 3)),
                      qs(formatNumber(fields_->guide.plane.scaleArcsecPx(), 3)),
-                     qs(formatNumber(place_arcsec, 0)), qs(formatNumber(turn_deg, 2)));
+                     qs(formatNumber(place_arcsec, 1)), qs(formatNumber(turn_deg, 2)));
         // What a pole error of an arcminute makes of it: the field turns about the guide star.
         const double dec = equatorialFrom(fields_->imaging.plane.centre).dec.deg();
         const double pole_arcmin = session_.pole() ? session_.pole()->error.total_arcmin.value : 1.0;
