@@ -10,6 +10,7 @@
 
 #include "charts/text.h"
 #include "desk/theme.h"
+#include "edge/store/focus_json.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/rates_json.h"
 
@@ -283,6 +284,7 @@ void Session::keepFocused(CameraRole camera, const FocusResult& result) {
     entry.how = std::string(camera == CameraRole::guide ? "guide" : "imaging") + " camera, " +
                 formatCount(result.exposures, "frame") + (result.doubt.empty() ? "" : "; in doubt");
     entry.figures = figuresOfFocus(result);
+    entry.detail = jsonText(focusToJson(result));
     logbook_->add(std::move(entry));
     noteSharpened(camera);
     if (result.temperature_c) {

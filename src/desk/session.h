@@ -9,9 +9,9 @@
 #include <functional>
 #include <future>
 #include <memory>
-#include <set>
 #include <mutex>
 #include <optional>
+#include <set>
 #include <thread>
 
 #include "core/findings/finding.h"
@@ -168,8 +168,8 @@ public:
     void askFocuser(CameraRole camera, std::function<void(const Expected<FocuserState>&)> told);
     // What the focus runs of this rig found, oldest first.
     std::vector<FocusedOnce> focused(CameraRole camera) const;
-    // Whether it was focused, or its frames looked at, this evening; frames looked at are forgotten at the end
-    // of the program.
+    // Whether it was focused, or its frames looked at, this evening; frames looked at are forgotten at the
+    // end of the program.
     bool sharpened(CameraRole camera) const;
     void noteSharpened(CameraRole camera) { sharpened_.insert(camera); }
     // One more, into the night log; what it taught of heat and play is kept too.

@@ -14,8 +14,10 @@
 #include "core/focus/critical_zone.h"
 #include "desk/hands_sheet.h"
 #include "desk/main_window.h"
+#include "desk/pictures/focus_chart.h"
 #include "desk/pictures/framing_map.h"
 #include "desk/pictures/mask_dial.h"
+#include "desk/stations/review/review_station.h"
 #include "desk/stations/station.h"
 #include "desk/theme.h"
 #include "desk/widgets/findings_panel.h"
@@ -149,6 +151,21 @@ void BeginTest::focusRunByOneButton() {
     begin(s);
     QVERIFY(window_->session().rig().imagingFocuser.play_steps > 0.0);
     QCOMPARE(window_->session().focused(CameraRole::imaging).size(), size_t(1));
+    // And Review draws its curve.
+    window_->showStation("Review");
+    auto* review = static_cast<ReviewStation*>(station("Review"));
+    review->refreshLog();
+    EntrySearch wanted;
+    wanted.kind = EntryKind::focus;
+    const auto log = NightLog::open(nightLogPath(data_->path().toStdString()));
+    QVERIFY(log.has_value());
+    const auto found = log->find(wanted);
+    QVERIFY(found && found->size() == 1);
+    review->openEntry(qs(found->front().id));
+    QVERIFY(QTest::qWaitFor([&] { return review->opened().focus != nullptr; }, 20000));
+    QVERIFY(review->opened().focus->points.size() >= 5);
+    auto* chart = review->findChild<FocusChart*>();
+    QVERIFY(chart->isVisible());
 }
 
 void BeginTest::guideFocusStaysByHand() {

@@ -12,6 +12,7 @@
 #include "core/base/random.h"
 #include "core/review/entry_figures.h"
 #include "edge/store/entry_json.h"
+#include "edge/store/focus_json.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/night_book.h"
 #include "edge/store/run_table.h"
@@ -57,6 +58,7 @@ private slots:
     void figuresOverNights();
     void olderLogsAreBroughtUpToDate();
     void identitiesAreDrawnOnce();
+    void focusRunsComeBack();
     void killedAtAnyMoment();
     void othersAreLeftAlone();
     void anewFromRecordsAndTables();
@@ -232,6 +234,39 @@ void NightBookTest::identitiesAreDrawnOnce() {
     std::set<std::string> drawn;
     for (int k = 0; k < 100000; ++k)
         QVERIFY2(drawn.insert(newEntryId(EntryKind::guidedRun, noon)).second, std::to_string(k).c_str());
+}
+
+void NightBookTest::focusRunsComeBack() {
+    FocusResult r;
+    r.points = {
+        {11800.0, {6.25, 0.1}, 40, ""}, {12000.0, {3.5, 0.05}, 61, ""}, {12100.0, {9.0, 0.5}, 3, "a cloud"}};
+    r.inward = {{12400.0, 12300.0, {5.5, 0.2}}};
+    r.curve.best_steps = {12001.5, 2.5};
+    r.curve.hfd_px = {3.4, 0.04};
+    r.curve.slope_px = {0.02, 0.001};
+    r.curve.lopsided = true;
+    r.play_steps = Measured{88.0, 4.0};
+    r.zone_steps = 31.0;
+    r.ended_steps = 12002.0;
+    const auto back = focusFromJson(focusToJson(r));
+    QVERIFY2(back, back ? "" : back.error().text().c_str());
+    QCOMPARE(back->points.size(), size_t{3});
+    QCOMPARE(back->points[2].leftOut, std::string("a cloud"));
+    QCOMPARE(back->points[1].hfd_px.sigma, 0.05);
+    QCOMPARE(back->points[1].stars, 61);
+    QCOMPARE(back->inward.front().from, 12400.0);
+    QCOMPARE(back->curve.at(11900.0), r.curve.at(11900.0));
+    QCOMPARE(back->curve.sigmaAt(12000.0), r.curve.sigmaAt(12000.0));
+    QVERIFY(back->curve.lopsided && back->play_steps->value == 88.0 && back->zone_steps == 31.0);
+    QCOMPARE(back->ended_steps, 12002.0);
+    // What is none gives a sentence.
+    nlohmann::json broken = focusToJson(r);
+    broken["points"][1].erase("hfd_px");
+    QVERIFY(!focusFromJson(broken));
+    broken = focusToJson(r);
+    broken["points"] = nlohmann::json::array();
+    QVERIFY(!focusFromJson(broken));
+    QVERIFY(!focusFromJson(nlohmann::json::parse("[1, 2]")));
 }
 
 // A program that writes and is killed, two hundred times: what it called measured is there, the log is sound,

@@ -38,12 +38,18 @@ int decimalsFor(double sigma, int maxDecimals) {
     return std::clamp(places, 0, maxDecimals);
 }
 
+std::string formatSigma(double sigma, int places) {
+    const double last = std::pow(10.0, -places);
+    return sigma > 0.0 && sigma < 0.5 * last ? "< " + formatNumber(last, places)
+                                             : formatNumber(sigma, places);
+}
+
 std::string formatMeasured(Measured m, const std::string& unit, int maxDecimals) {
     const int places = decimalsFor(m.sigma, maxDecimals);
     // A word of a unit is said once, a mark on the figure with each.
     if (unit.starts_with(' '))
-        return formatNumber(m.value, places) + " ± " + formatNumber(m.sigma, places) + unit;
-    return formatNumber(m.value, places) + unit + " ± " + formatNumber(m.sigma, places) + unit;
+        return formatNumber(m.value, places) + " ± " + formatSigma(m.sigma, places) + unit;
+    return formatNumber(m.value, places) + unit + " ± " + formatSigma(m.sigma, places) + unit;
 }
 
 std::string formatSkyAngle(Angle a) {

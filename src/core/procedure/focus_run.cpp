@@ -437,6 +437,8 @@ Step FocusRun::finish(const FocusLook& look) {
                       3.0 * std::hypot(firstEnd_.sigma, look.hfd_px.sigma, curve_->shake * promised))
         play_ = playDoubted_;
     FocusResult r;
+    r.points = points_;
+    r.inward = inward_;
     r.curve = *curve_;
     if (play_ && play_->certain)
         r.play_steps = play_->steps;

@@ -27,6 +27,8 @@ struct FocusRunSetup {
 };
 
 struct FocusResult {
+    std::vector<CurvePoint> points;
+    std::vector<InwardFrame> inward; // for the play
     FocusCurve curve;
     std::optional<Measured> play_steps;  // measured now
     double zone_um = 0.0;                // critical focus zone, whole depth

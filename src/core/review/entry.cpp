@@ -74,7 +74,7 @@ constexpr NamedLook figureLooks[] = {
     {"focus_hfd_px", "HFD in focus", " px", 2},
     {"focus_best_steps", "best focus", " steps", 0},
     {"focus_backlash_steps", "focuser's backlash", " steps", 0},
-    {"focus_temperature_c", "temperature at the focuser", " °C", 1},
+    {"focus_temperature_c", "temperature", " °C", 1},
 };
 } // namespace
 

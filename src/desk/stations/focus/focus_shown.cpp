@@ -142,12 +142,10 @@ QString FocusStation::effects() const {
     const double share =
         100.0 *
         std::min(1.0, std::pow(sensorOf(rig, camera()).readNoise_e / std::max(background_e, 1e-6), 2));
-    text +=
-        "</table>" +
-        (share > 50.0
-             ? tr("Read noise is %1 % of the background's: expose longer, or bin.")
-             : tr("Read noise is %1 % of the background's: a lower gain loses nothing."))
-            .arg(qs(formatNumber(share, 0)));
+    text += "</table>" + (share > 50.0
+                              ? tr("Read noise is %1 % of the background's: expose longer, or bin.")
+                              : tr("Read noise is %1 % of the background's: a lower gain loses nothing."))
+                             .arg(qs(formatNumber(share, 0)));
     return text;
 }
 
@@ -254,9 +252,8 @@ void FocusStation::showFigures() {
     const auto chosen =
         std::count_if(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; });
     stars_->show(QString::number(now.stars), "",
-                 ofGuide()
-                     ? tr("%1 fit to guide · %2 hot pixels").arg(chosen).arg(seen_.field.hotPixels)
-                     : tr("%1 hot pixels left out").arg(seen_.field.hotPixels));
+                 ofGuide() ? tr("%1 fit to guide · %2 hot pixels").arg(chosen).arg(seen_.field.hotPixels)
+                           : tr("%1 hot pixels left out").arg(seen_.field.hotPixels));
     const double saturation = seen_.frame->info.saturation_adu;
     level_->show(
         tr("%1 / %2").arg(qs(formatNumber(now.peak_adu, 0)), qs(formatNumber(now.background_adu, 0))), "",

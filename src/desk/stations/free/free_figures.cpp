@@ -19,7 +19,7 @@ namespace nordstjerna {
 namespace {
 
 QString plusMinus(const Measured& m, int most) {
-    return "± " + qs(formatNumber(m.sigma, decimalsFor(m.sigma, most)));
+    return "± " + qs(formatSigma(m.sigma, decimalsFor(m.sigma, most)));
 }
 
 QString valueOf(const Measured& m, int most) {

@@ -17,6 +17,7 @@
 #include "core/rig/rig_changes.h"
 #include "desk/pictures/budget_chart.h"
 #include "desk/pictures/chart_view.h"
+#include "desk/pictures/focus_chart.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/pole_map.h"
 #include "desk/pictures/shaped_frame.h"
@@ -65,6 +66,10 @@ void ReviewStation::refreshPictures() {
             shapes_->show(o.series->frames, o.series->imageScale_arcsec_px,
                           o.series->plane ? &*o.series->plane : nullptr, utcOffset_h_);
             runStack_->setCurrentWidget(shapes_);
+        } else if (o.focus) {
+            focus_->show({o.focus->points, o.focus->inward, o.focus->curve, o.focus->play_steps,
+                          o.focus->zone_steps, o.focus->ended_steps});
+            runStack_->setCurrentWidget(focus_);
         } else if (poleErrorFrom(o.entry)) {
             constexpr double wanted_arcmin = 2.0;
             pole_->show(polesUpTo(o.entry), std::nullopt, wanted_arcmin);
@@ -150,7 +155,7 @@ void ReviewStation::refreshFigures() {
         const QString unit = qs(look.unit);
         const bool mark = !unit.startsWith(' ');
         figures_[i]->setTitle(qs(look.title));
-        QString beside = m.sigma > 0.0 ? "± " + qs(formatNumber(m.sigma, places)) : QString();
+        QString beside = m.sigma > 0.0 ? "± " + qs(formatSigma(m.sigma, places)) : QString();
         beside += mark ? (m.sigma > 0.0 ? unit : QString()) : unit;
         figures_[i]->show(qs(formatNumber(m.value, places)) + (mark ? unit : QString()), beside.trimmed(),
                           i == 0
@@ -189,12 +194,11 @@ void ReviewStation::refresh() {
         say(where, !told_.isEmpty() ? told_
                    : nights_.empty()
                        ? tr("Nothing is kept yet: measure, guide, expose, and it is found here.")
-                   : reading()                      ? tr("Reading …")
-                   : chosen && chosen->file.empty() ? tr("Its figures stand below.")
-                   : chosen                         ? tr("Open it to see what it recorded, and to replay it.")
-                                                    : tr("Choose what to look at."));
-        const bool pole = chosen && poleErrorFrom(*chosen);
-        setPrimary(tr("Open"), chosen && (!chosen->file.empty() || pole) && !reading());
+                   : reading()                 ? tr("Reading …")
+                   : chosen && !opens(*chosen) ? tr("Its figures stand below.")
+                   : chosen                    ? tr("Open it to see what it recorded, and to replay it.")
+                                               : tr("Choose what to look at."));
+        setPrimary(tr("Open"), chosen && opens(*chosen) && !reading());
         break;
     }
     case Page::replay:

@@ -19,6 +19,7 @@
 #include "core/review/compare.h"
 #include "desk/pictures/budget_chart.h"
 #include "desk/pictures/chart_view.h"
+#include "desk/pictures/focus_chart.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/pole_map.h"
 #include "desk/pictures/shaped_frame.h"
@@ -31,6 +32,8 @@
 #include "desk/stations/review/trial_page.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
+#include "edge/store/focus_json.h"
+#include "edge/store/json_reader.h"
 #include "edge/store/run_table.h"
 
 namespace nordstjerna {
@@ -60,6 +63,15 @@ Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, con
     Opened o;
     o.entry = entry;
     std::error_code error;
+    if (entry.kind == EntryKind::focus && !entry.detail.empty()) {
+        const auto json = parseJson(entry.detail, "A focus run of the night log");
+        auto read = json ? focusFromJson(*json) : Expected<FocusResult>(tl::unexpected(json.error()));
+        if (read)
+            o.focus = std::make_shared<const FocusResult>(std::move(*read));
+        else
+            o.trouble = read.error().text();
+        return o;
+    }
     if (entry.file.empty())
         return o;
     if (!std::filesystem::exists(table, error)) {
@@ -237,6 +249,7 @@ void ReviewStation::buildPages() {
     shapes_ = new ShapesChart;
     frame_ = new ShapedFrame("frame");
     pole_ = new PoleMap;
+    focus_ = new FocusChart;
     plain_ = new QLabel;
     plain_->setObjectName("muted");
     plain_->setAlignment(Qt::AlignCenter);
@@ -253,7 +266,8 @@ void ReviewStation::buildPages() {
     for (QWidget* w :
          {static_cast<QWidget*>(lanes_), static_cast<QWidget*>(spectrumView_),
           static_cast<QWidget*>(wormView_), static_cast<QWidget*>(shapes_), static_cast<QWidget*>(frame_),
-          static_cast<QWidget*>(pole_), static_cast<QWidget*>(backlashView_), static_cast<QWidget*>(plain_)})
+          static_cast<QWidget*>(pole_), static_cast<QWidget*>(focus_), static_cast<QWidget*>(backlashView_),
+          static_cast<QWidget*>(plain_)})
         runStack_->addWidget(w);
     stack_->addWidget(runPage_);
     budget_ = new BudgetChart;

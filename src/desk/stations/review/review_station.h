@@ -25,6 +25,7 @@ class NightStrip;
 class PhaseBar;
 class ReadOut;
 class ReplayPage;
+class FocusChart;
 class PoleMap;
 class ShapedFrame;
 class ShapesChart;
@@ -101,6 +102,7 @@ private:
     ShapesChart* shapes_;
     ShapedFrame* frame_;
     PoleMap* pole_;
+    FocusChart* focus_;
     QLabel* plain_;           // of what has no picture
     SpectrumChart* spectrum_; // owned by their views
     WormChart* worm_;
