@@ -448,9 +448,9 @@ std::vector<Finding> FramingBench::findings() const {
         const QString where =
             tr("%1 %2, %3 %4 of the imaging frame's middle, each ± %8″; turned by %5° ± %9°. "
                "Scales %6 and %7 ″/px.")
-                .arg(qs(formatSkyAngle(Angle::fromArcmin(std::abs(fields_->offset.right_arcmin)))),
+                .arg(qs(formatNumber(std::abs(fields_->offset.right_arcmin), 2)) + "′",
                      fields_->offset.right_arcmin >= 0.0 ? tr("right") : tr("left"),
-                     qs(formatSkyAngle(Angle::fromArcmin(std::abs(fields_->offset.up_arcmin)))),
+                     qs(formatNumber(std::abs(fields_->offset.up_arcmin), 2)) + "′",
                      fields_->offset.up_arcmin >= 0.0 ? tr("above") : tr("below"),
                      qs(formatNumber(fields_->offset.turn_deg, 2)),
                      qs(formatNumber(fields_->imaging.plane.scaleArcsecPx(), 3)),
