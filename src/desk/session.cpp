@@ -553,35 +553,28 @@ void Session::closeBlock(size_t block) {
     blocks_[block].open = false;
 }
 
-// What only looks is broken off; true when it was, and the other begins when it is over.
-bool Session::waitsFor(Waiting other, bool besideGuiding) {
-    if (!worker_ || !givesWay_ || waiting_ || (guiding_ && !besideGuiding))
-        return false;
-    clearProblem();
-    waiting_ = std::move(other);
-    breakOff();
-    return true;
-}
-
-// Or says what stands in the way.
-bool Session::mayBegin(bool besideGuiding) {
-    if (worker_ || (guiding_ && !besideGuiding)) {
+// Or says what stands in the way. What only looks is broken off: `other` has its turn when that is over.
+bool Session::mayBegin(bool besideGuiding, Waiting other) {
+    if (!(besideGuiding ? freeToWork() : free())) {
         reportProblem({"Something else is running: " + busyWith().toStdString() + ".",
                        "Only one procedure can use the mount.", "Stop it first."});
         return false;
     }
     clearProblem();
+    if (worker_) {
+        waiting_ = std::move(other);
+        breakOff();
+        return false;
+    }
     troubleTold_ = false;
     return true;
 }
 
 void Session::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
                     std::function<void(const Expected<void>&)> finished) {
-    if (waitsFor({[this, procedure, hooks, finished] { begin(procedure, hooks, finished); },
-                  [finished] { finished(tl::unexpected(haltedProblem())); }},
-                 procedure->besideGuiding()))
-        return;
-    if (!mayBegin(procedure->besideGuiding()))
+    if (!mayBegin(procedure->besideGuiding(),
+                  {[this, procedure, hooks, finished] { begin(procedure, hooks, finished); },
+                   [finished] { finished(tl::unexpected(haltedProblem())); }}))
         return;
     busyWith_ = qs(procedure->name());
     givesWay_ = procedure->givesWay();
@@ -633,14 +626,11 @@ void Session::guidingBegins() {
 }
 
 void Session::beginGuiding(WatchPlan plan) {
-    if (waitsFor({[this, plan] { beginGuiding(plan); },
-                  [this, plan] {
-                      guidingBegins();
-                      plan.ended(tl::unexpected(haltedProblem()));
-                  }},
-                 false))
-        return;
-    if (!mayBegin(false))
+    if (!mayBegin(false, {[this, plan] { beginGuiding(plan); },
+                          [this, plan] {
+                              guidingBegins();
+                              plan.ended(tl::unexpected(haltedProblem()));
+                          }}))
         return;
     if (const auto begun = watch_.begin(std::move(plan)); !begun) {
         reportProblem(begun.error());

@@ -330,8 +330,7 @@ private:
         std::function<void()> begin;
         std::function<void()> never; // it was halted meanwhile
     };
-    bool mayBegin(bool besideGuiding);
-    bool waitsFor(Waiting other, bool besideGuiding);
+    bool mayBegin(bool besideGuiding, Waiting other);
     void forgetWaiting();
     void begin(std::shared_ptr<Procedure> procedure, RunnerHooks hooks,
                std::function<void(const Expected<void>&)> finished);

@@ -8,16 +8,13 @@
 #include "core/motion/guided_budget.h"
 #include "loop_world.h"
 #include "registry.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 
 namespace {
 
-#ifdef NORDSTJERNA_SANITIZED
-constexpr int nights = 6;
-#else
-constexpr int nights = 100;
-#endif
+constexpr int nights = thinned ? 6 : 100;
 constexpr double slack = nights < 100 ? 1.8 : 1.0; // a few nights scatter more
 constexpr double minutes = 40.0;
 constexpr Cause ofTheMount[] = {Cause::periodic, Cause::drift, Cause::backlash, Cause::overCorrection};

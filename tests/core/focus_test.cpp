@@ -14,16 +14,11 @@
 #include "core/rig/scales.h"
 #include "reference_data.h"
 #include "registry.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 
 namespace {
-
-#ifdef NORDSTJERNA_SANITIZED
-constexpr bool thinned = true; // the same ways, fewer of each
-#else
-constexpr bool thinned = false;
-#endif
 
 // A telescope with a focuser that can go wrong, and a sky of its own: stars as discs of the cone's width,
 // smeared by the air.

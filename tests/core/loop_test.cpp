@@ -14,6 +14,7 @@
 #include "reference_data.h"
 #include "registry.h"
 #include "replayed.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 
@@ -54,11 +55,7 @@ FilterModel referenceModel() {
     return m;
 }
 
-#ifdef NORDSTJERNA_SANITIZED
-constexpr int thinner = 8;
-#else
-constexpr int thinner = 1;
-#endif
+constexpr int thinner = thinned ? 8 : 1;
 
 } // namespace
 

@@ -7,6 +7,7 @@
 #include "core/rates/calibration.h"
 #include "core/rig/scales.h"
 #include "registry.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 
@@ -252,11 +253,7 @@ void RatesTest::honestUnderAirAndWorm() {
     // 300 random mounts: worm of 240–640 s and up to 20″ amplitude, slow air, seeing; 60–76 % within 1σ.
     QFETCH(bool, wormKnown);
     Random random(77);
-#ifdef NORDSTJERNA_SANITIZED
-    constexpr int mounts = 25; // they look for other faults; too few to judge the shares
-#else
-    constexpr int mounts = 300;
-#endif
+    constexpr int mounts = thinned ? 25 : 300;
     int within[4] = {};
     for (int i = 0; i < mounts; ++i) {
         Truth t;

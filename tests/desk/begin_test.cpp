@@ -99,8 +99,9 @@ private:
         page(centre, "Framing");
         return centre;
     }
+    bool waitFor(const std::function<bool()>& what) const { return QTest::qWaitFor(what, 240000); }
     bool waitIdle() const {
-        return QTest::qWaitFor([this] { return !window_->session().busy(); }, 240000);
+        return waitFor([this] { return !window_->session().busy(); });
     }
     std::unique_ptr<QTemporaryDir> data_;
     std::unique_ptr<MainWindow> window_;
@@ -162,7 +163,7 @@ void BeginTest::focusRunByOneButton() {
     const auto found = log->find(wanted);
     QVERIFY(found && found->size() == 1);
     review->openEntry(qs(found->front().id));
-    QVERIFY(QTest::qWaitFor([&] { return review->opened().focus != nullptr; }, 20000));
+    QVERIFY(waitFor([&] { return review->opened().focus != nullptr; }));
     QVERIFY(review->opened().focus->points.size() >= 5);
     auto* chart = review->findChild<FocusChart*>();
     QVERIFY(chart->isVisible());
@@ -245,7 +246,7 @@ void BeginTest::maskIsRead() {
     focus->findChild<QDoubleSpinBox*>("exposure")->setValue(15.0);
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     ReadOut* off = readOut(focus, "From the focus");
-    QVERIFY(QTest::qWaitFor([&] { return off->value().toDouble() > 0.0; }, 120000));
+    QVERIFY(waitFor([&] { return off->value().toDouble() > 0.0; }));
     QVERIFY2(std::abs(off->value().toDouble() - 150.0) < 15.0, qPrintable(off->value()));
     QVERIFY(focus->findChild<MaskDial*>()->words().contains("middle spike is off to the"));
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
@@ -258,7 +259,7 @@ void BeginTest::frameTurnCentre() {
     Station* centre = framed();
     QVERIFY(centre);
     auto* map = centre->findChild<FramingMap*>();
-    QVERIFY(QTest::qWaitFor([&] { return map->sky().stars.size() > 50; }, 120000));
+    QVERIFY(waitFor([&] { return map->sky().stars.size() > 50; }));
     QVERIFY(map->sky().objects.size() > 3);
     QVERIFY(map->frames().solved.has_value());
     // As the camera lies, nothing need be turned.
@@ -283,8 +284,7 @@ void BeginTest::frameTurnCentre() {
     // Looking while turning.
     Q_EMIT map->turned(lies + 20.0);
     centre->findChild<QPushButton*>("turnCamera")->click();
-    QVERIFY(QTest::qWaitFor(
-        [&] { return said(centre).contains("Turn the camera by 20.0° counter-clockwise"); }, 60000));
+    QVERIFY(waitFor([&] { return said(centre).contains("Turn the camera by 20.0° counter-clockwise"); }));
     QTest::mouseClick(centre->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QCOMPARE(window_->session().targets().size(), size_t(1));
@@ -394,7 +394,7 @@ void BeginTest::looksGiveWay() {
     page(station("Pole"), "Plan and measure");
     QVERIFY(station("Pole")->primary()->isEnabled());
     QTest::mouseClick(station("Pole")->primary(), Qt::LeftButton);
-    QVERIFY(QTest::qWaitFor([this] { return window_->session().pole().has_value(); }, 240000));
+    QVERIFY(waitFor([this] { return window_->session().pole().has_value(); }));
     QVERIFY(waitIdle());
     QVERIFY(!window_->session().problem());
     QCOMPARE(station("Focus")->primary()->text(), QString("Start frames"));

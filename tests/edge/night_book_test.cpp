@@ -19,6 +19,7 @@
 #include "edge/store/series_table.h"
 #include "night_fixture.h"
 #include "registry.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 namespace fs = std::filesystem;
@@ -272,11 +273,7 @@ void NightBookTest::focusRunsComeBack() {
 // A program that writes and is killed, two hundred times: what it called measured is there, the log is sound,
 // and every entry ends up closed.
 void NightBookTest::killedAtAnyMoment() {
-#ifdef NORDSTJERNA_SANITIZED
-    constexpr int times = 10;
-#else
-    constexpr int times = 200;
-#endif
+    constexpr int times = thinned ? 10 : 200;
     QTemporaryDir dir;
     Random random(11);
     std::map<std::string, int> measured;

@@ -16,10 +16,6 @@ double scaleOf(const Rig& rig, CameraRole camera) {
 std::optional<Step> Approach::next(const Event& event) {
     switch (phase_) {
     case Phase::start:
-        if (setup_.stay) {
-            phase_ = Phase::exposing;
-            return ExposeStep{exposure_s_, setup_.camera};
-        }
         phase_ = Phase::tracking;
         return TrackingStep{true};
     case Phase::tracking:

@@ -11,7 +11,6 @@ struct ApproachSetup {
     Rig rig;
     HourAngleDec place;
     std::string purpose; // announced before the slew
-    bool stay = false;   // no slew: the frame is taken where the telescope stands
     double settle_s = 4.0;
     double exposure_s = 3.0;
     int retries = 2; // each with a doubled exposure

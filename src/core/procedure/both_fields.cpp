@@ -70,10 +70,6 @@ std::string FieldLook::waitingFor() const {
                                           (attempt_ ? ", longer after a failed solve" : "");
 }
 
-BothFields::BothFields(const Rig& rig, double imaging_s, double guide_s)
-    : site_(rig.site), guide_(rig, CameraRole::guide, guide_s), imaging_(rig, CameraRole::imaging, imaging_s),
-      again_(rig, CameraRole::guide, guide_s) {}
-
 SolvedFrame betweenFrames(const SolvedFrame& before, const SolvedFrame& after, Instant when) {
     const double share = (when - before.when) / (after.when - before.when);
     SolvedFrame f = before;
@@ -82,16 +78,16 @@ SolvedFrame betweenFrames(const SolvedFrame& before, const SolvedFrame& after, I
     const double turned =
         std::remainder(after.plane.roll().rad() - before.plane.roll().rad(), 2.0 * std::numbers::pi);
     // Position angles grow from north to east: (ξ, η) turned from η towards ξ.
-    const double c = std::cos(share * turned);
-    const double s = std::sin(share * turned);
-    Eigen::Matrix2d turn;
-    turn << c, s, -s, c;
-    f.plane.cd = turn * before.plane.cd;
+    f.plane.cd = Eigen::Rotation2Dd(-share * turned) * before.plane.cd;
     f.sigmaCentre_arcsec =
         std::hypot((1.0 - share) * before.sigmaCentre_arcsec, share * after.sigmaCentre_arcsec);
     f.sigmaRoll_arcsec = std::hypot((1.0 - share) * before.sigmaRoll_arcsec, share * after.sigmaRoll_arcsec);
     return f;
 }
+
+BothFields::BothFields(const Rig& rig, double imaging_s, double guide_s)
+    : site_(rig.site), guide_(rig, CameraRole::guide, guide_s), imaging_(rig, CameraRole::imaging, imaging_s),
+      again_(rig, CameraRole::guide, guide_s) {}
 
 Step BothFields::advance(const Event& event) {
     if (const auto end = brokenOff(event))
@@ -106,11 +102,9 @@ Step BothFields::advance(const Event& event) {
     }
     if (auto step = again_.next(event))
         return *step;
-    const SolvedFrame& before = *guide_.solved();
-    const SolvedFrame& after = *again_.solved();
     BothFieldsResult r;
     r.imaging = *imaging_.solved();
-    r.guide = betweenFrames(before, after, r.imaging.when);
+    r.guide = betweenFrames(*guide_.solved(), *again_.solved(), r.imaging.when);
     const TangentPlane imaging = seenPlane(r.imaging, site_);
     const TangentPlane guide = seenPlane(r.guide, site_);
     r.offset = guideOffset(imaging, guide);
@@ -118,8 +112,6 @@ Step BothFields::advance(const Event& event) {
     // Usual air moves each frame of some seconds for itself, and the mount creeps not quite evenly.
     constexpr double restless_arcsec = 0.62;
     r.sigma_arcsec = std::hypot(r.imaging.sigmaCentre_arcsec, r.guide.sigmaCentre_arcsec, restless_arcsec);
-    r.creep_arcsec_min =
-        60.0 * separation(before.plane.centre, after.plane.centre).arcsec() / (after.when - before.when);
     result_ = r;
     return DoneStep{};
 }

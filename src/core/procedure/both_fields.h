@@ -40,8 +40,7 @@ struct BothFieldsResult {
     SolvedFrame imaging, guide; // the guide camera's for the moment of the imaging frame
     GuideOffset offset;         // and distance, of the optics: the air's flattening taken out
     double apart_arcmin = 0.0;
-    double sigma_arcsec = 0.0;     // of the offset, either way along
-    double creep_arcsec_min = 0.0; // how fast the field moved meanwhile
+    double sigma_arcsec = 0.0; // of the offset, either way along
 };
 
 // A frame for a moment between two of the same camera, the sky having moved evenly from one to the other.

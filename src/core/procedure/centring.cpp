@@ -24,7 +24,6 @@ void Centring::aim(const Event& event) {
     a.purpose = passes_.empty()
                     ? "Slewing to " + setup_.targetName
                     : "Correcting by " + formatSkyAngle(Angle::fromArcsec(passes_.back().off_arcsec()));
-    a.stay = setup_.lookFirst && passes_.empty();
     a.exposure_s = setup_.exposure_s;
     a.camera = setup_.camera;
     a.bin = bin_;

@@ -23,7 +23,6 @@ struct CentringSetup {
     bool blind = false;          // where the mount believes to point is not to be trusted
     double scaleTolerance = 0.2; // relative, of the rig's own scale
     int mostPasses = 6;
-    bool lookFirst = false; // the first frame is taken where the telescope stands; it may be there already
 };
 
 struct CentringPass {

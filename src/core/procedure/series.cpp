@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <utility>
 
 #include "core/base/format.h"
 #include "core/rig/scales.h"
@@ -98,7 +97,8 @@ Step Series::close(const std::string& why, bool stopGuiding) {
 
 // What can be waited for: a cloud before a solve or a guide star. All else ends the series in good order.
 Step Series::failed(const Event& event, const Problem& problem) {
-    const bool mayPass = phase_ == Phase::centring || phase_ == Phase::guiding || phase_ == Phase::dithering;
+    const bool mayPass = phase_ == Phase::looking || phase_ == Phase::centring || phase_ == Phase::guiding ||
+                         phase_ == Phase::dithering;
     if (mayPass) {
         if (++clouds_ == 1)
             cloudBegan_ = event.now;
@@ -157,44 +157,41 @@ Step Series::move(const Event& event) {
 }
 
 Step Series::centre(const Event& event) {
-    CentringSetup c = centringOf(setup_);
-    c.lookFirst = setup_.guiding;
-    centring_.emplace(std::move(c));
-    held_.reset();
+    if (setup_.guiding) {
+        look_ = FieldLook(setup_.rig, CameraRole::imaging, centringOf(setup_).exposure_s);
+        phase_ = Phase::looking;
+        return lookStep(event);
+    }
+    centring_.emplace(centringOf(setup_));
     phase_ = Phase::centring;
-    return letGoFirst(centring_->begin(event));
+    return centring_->begin(event);
 }
 
-// Nothing moves the telescope under a loop that would run after it.
-Step Series::letGoFirst(const Step& step) {
-    const bool moves = std::holds_alternative<SlewStep>(step) || std::holds_alternative<SyncStep>(step);
-    if (!moves || loopLetGo_)
-        return step;
-    loopLetGo_ = true;
+// Where the loop holds it already. Nothing moves the telescope under a loop that would run after it.
+Step Series::lookStep(const Event& event) {
+    if (std::holds_alternative<GuideAnswered>(event.what))
+        return move(event);
+    if (const auto step = look_.next(event)) {
+        if (const auto* fail = std::get_if<FailStep>(&*step))
+            return failed(event, fail->problem);
+        why_ = look_.waitingFor();
+        return *step;
+    }
+    if (separation(setup_.target, look_.solved()->plane.centre).arcsec() <= setup_.tolerance_arcsec)
+        return centredBy(look_.solved(), event);
     setup_.guiding = false;
-    held_ = step;
+    why_ = "the loop to end before the telescope moves";
     return GuideStep{GuideStep::Act::stop, {}, {}};
 }
 
-Step Series::centringStep(const Event& event) {
-    if (held_ && !std::holds_alternative<StepFailed>(event.what))
-        return *std::exchange(held_, {});
-    const Step next = centring_->next(event);
-    if (const auto* fail = std::get_if<FailStep>(&next)) {
-        const auto* broken = std::get_if<StepFailed>(&event.what);
-        return failed(event, broken ? broken->problem : fail->problem);
-    }
-    why_ = centring_->progress().waitingFor;
-    if (!std::holds_alternative<DoneStep>(next))
-        return letGoFirst(next);
-    solved_ = centring_->solved();
+Step Series::centredBy(const std::optional<SolvedFrame>& solved, const Event& event) {
+    solved_ = solved;
     solvedSide_ = event.mount.side;
     centred_ = true;
     return move(event);
 }
 
 Step Series::guide() {
-    loopLetGo_ = false;
     phase_ = Phase::guiding;
     guideBegun_ = true;
     why_ = "guide stars and the loop";
@@ -357,8 +354,17 @@ Step Series::advance(const Event& event) {
         if (event.now < againAt_)
             return wait(Phase::cloudWait, glance_s, why_);
         return move(event);
-    case Phase::centring:
-        return centringStep(event);
+    case Phase::looking:
+        return lookStep(event);
+    case Phase::centring: {
+        const Step next = centring_->next(event);
+        if (const auto* fail = std::get_if<FailStep>(&next))
+            return failed(event, broken ? broken->problem : fail->problem);
+        why_ = centring_->progress().waitingFor;
+        if (!std::holds_alternative<DoneStep>(next))
+            return next;
+        return centredBy(centring_->solved(), event);
+    }
     case Phase::guiding:
         guided_ = true;
         clouds_ = 0;
@@ -393,9 +399,9 @@ Progress Series::progress() const {
     Progress p;
     const bool at = centred_ || !setup_.centre;
     p.steps = {{"Begin", rules_ && (at || phase_ != Phase::waiting) ? State::done : State::running},
-               {"Centre", at                          ? State::done
-                          : phase_ == Phase::centring ? State::running
-                                                      : State::ahead},
+               {"Centre", at                                                      ? State::done
+                          : phase_ == Phase::looking || phase_ == Phase::centring ? State::running
+                                                                                  : State::ahead},
                {"Guide", guided_                    ? State::done
                          : phase_ == Phase::guiding ? State::running
                                                     : State::ahead},

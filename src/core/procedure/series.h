@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/findings/series_findings.h"
+#include "core/procedure/both_fields.h"
 #include "core/procedure/flip.h"
 #include "core/procedure/focus_run.h"
 #include "core/series/series_frame.h"
@@ -35,6 +36,7 @@ public:
     enum class Phase {
         start,
         waiting,
+        looking, // whether a loop that runs holds the target already
         centring,
         cloudWait, // a solve or the guide star failed; again in a minute
         guiding,
@@ -84,8 +86,8 @@ private:
     Step begin(const Event& event);
     Step move(const Event& event);
     Step centre(const Event& event);
-    Step centringStep(const Event& event);
-    Step letGoFirst(const Step& step);
+    Step lookStep(const Event& event);
+    Step centredBy(const std::optional<SolvedFrame>& solved, const Event& event);
     Step guide();
     Step expose(const Event& event);
     Step dither();
@@ -102,9 +104,8 @@ private:
     SeriesSetup setup_;
     std::optional<SeriesRules> rules_;
     Phase phase_ = Phase::start;
+    FieldLook look_;
     std::optional<Centring> centring_;
-    std::optional<Step> held_; // of the centring, until the loop has ended
-    bool loopLetGo_ = false;
     std::optional<Flip> flip_;
     std::optional<FlipRecord> flipped_;
     std::optional<FocusRun> focusing_;

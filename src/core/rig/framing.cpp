@@ -15,10 +15,6 @@ struct Axes {
     Vec3 right, up;
 };
 
-Vec3 eastAt(const Vec3& v) {
-    return Vec3(-v.y(), v.x(), 0.0).normalized();
-}
-
 // Carried along the great circle from one place to another: meridians come together towards the pole, cameras
 // on one telescope do not turn with them.
 Vec3 carried(const Vec3& direction, const Vec3& from, const Vec3& to) {
@@ -26,7 +22,7 @@ Vec3 carried(const Vec3& direction, const Vec3& from, const Vec3& to) {
 }
 
 Axes axesOf(const Footprint& f) {
-    const Vec3 east = eastAt(f.centre);
+    const Vec3 east = Vec3(-f.centre.y(), f.centre.x(), 0.0).normalized();
     const Vec3 north = f.centre.cross(east);
     const double a = f.angle_deg * degree;
     const Vec3 up = std::cos(a) * north + std::sin(a) * east;
@@ -71,8 +67,7 @@ Footprint guideFootprint(const Rig& rig, const GuideOffset& offset, const Footpr
     const double t = offset.turn_deg * degree;
     const Vec3 up =
         carried(Vec3(std::cos(t) * axes.up - std::sin(t) * axes.right), imaging.centre, guide.centre);
-    const Vec3 east = eastAt(guide.centre);
-    guide.angle_deg = std::atan2(up.dot(east), up.dot(guide.centre.cross(east))) / degree;
+    guide.angle_deg = positionAngle(guide.centre, (guide.centre + up).normalized()).deg();
     guide.width_deg = scale * rig.guideCamera.binnedWidth();
     guide.height_deg = scale * rig.guideCamera.binnedHeight();
     return guide;

@@ -28,6 +28,7 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
     case Series::Phase::start:
     case Series::Phase::waiting:
         return tr("waiting");
+    case Series::Phase::looking:
     case Series::Phase::centring:
         return tr("centring");
     case Series::Phase::cloudWait:

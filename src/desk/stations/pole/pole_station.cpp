@@ -343,7 +343,7 @@ void PoleStation::showFigures() {
     if (phases_->current() == planning && !arc_.places.empty()) {
         evidence_->setTitle(tr("Predicted"));
         evidence_->show(
-            "± " + qs(formatNumber(arc_.predictedSigma_arcmin, decimalsFor(arc_.predictedSigma_arcmin, 2))) +
+            "± " + qs(formatSigma(arc_.predictedSigma_arcmin, decimalsFor(arc_.predictedSigma_arcmin, 2))) +
                 "′",
             "",
             tr("%1 of %2°, lowest at %3°")

@@ -78,18 +78,14 @@ Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, con
         o.trouble = "Its table is no longer there: " + table.string() + ".";
         return o;
     }
-    try {
-        if (isRun(entry.kind))
-            return openedAs(entry, tell(readRunTable(table), around));
-        if (entry.kind == EntryKind::series) {
-            auto series = readSeriesTable(table);
-            if (series)
-                o.series = std::make_shared<const SeriesRecord>(std::move(*series));
-            else
-                o.trouble = series.error().text();
-        }
-    } catch (const std::exception& broken) {
-        o.trouble = std::string("Its table cannot be read: ") + broken.what() + ".";
+    if (isRun(entry.kind))
+        return openedAs(entry, tell(readRunTable(table), around));
+    if (entry.kind == EntryKind::series) {
+        auto series = readSeriesTable(table);
+        if (series)
+            o.series = std::make_shared<const SeriesRecord>(std::move(*series));
+        else
+            o.trouble = series.error().text();
     }
     return o;
 }
