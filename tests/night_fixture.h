@@ -20,6 +20,7 @@ inline nordstjerna::Scenario demoScenario() {
     scenario->speed = 0.0;
     scenario->imagingFocus_um = 0.0; // as after a focus run
     scenario->cooling_c_h = 0.0;     // and as sharp all night
+    scenario->choosesSide = false;   // the usual mount
     scenario->guideAside_arcmin = scenario->guideAbove_arcmin = 0.0;
     return *scenario;
 }

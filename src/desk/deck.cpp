@@ -63,7 +63,9 @@ QString Deck::silence() const {
     const std::pair<QString, LinkState> devices[] = {
         {tr("Mount"), o.mountLink()},
         {tr("Guide camera"), o.cameraLink(CameraRole::guide)},
-        {tr("Imaging camera"), o.cameraLink(CameraRole::imaging)}};
+        {tr("Imaging camera"), o.cameraLink(CameraRole::imaging)},
+        {tr("Focuser of the guide camera"), o.focuserLink(CameraRole::guide)},
+        {tr("Focuser of the imaging camera"), o.focuserLink(CameraRole::imaging)}};
     QStringList silent;
     for (const auto& [name, link] : devices)
         // A single answer that is missing is seen by whoever asked.

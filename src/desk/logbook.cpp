@@ -1,5 +1,7 @@
 #include "desk/logbook.h"
 
+#include "core/base/format.h"
+
 namespace nordstjerna {
 
 namespace fs = std::filesystem;
@@ -45,7 +47,7 @@ void Logbook::end(const std::string& id, Instant when, const std::string& how, F
     LogEntry entry = std::move(found->second);
     open_.erase(found);
     entry.ended = when;
-    entry.how = how;
+    entry.how = asClause(how);
     write(std::move(entry), std::move(fill));
 }
 

@@ -367,6 +367,7 @@ void MainWindow::buildMenus() {
           Happening{tr("A satellite over the imaging camera"), FaultKind::satellite, 400.0, 0.0},
           Happening{tr("The mount does not answer for 20 s"), FaultKind::mountLink, 0.0, 20.0},
           Happening{tr("The cameras do not answer for 20 s"), FaultKind::cameraLink, 0.0, 20.0},
+          Happening{tr("The focusers do not answer for 20 s"), FaultKind::focuserLink, 0.0, 20.0},
           Happening{tr("The cameras freeze for 20 s"), FaultKind::frozen, 0.0, 20.0}})
         add(happens, h.what, {},
             [this, h] { session_->simulatedNight().happen(h.kind, h.amount, h.length_s); });

@@ -2,11 +2,13 @@
 
 namespace nordstjerna {
 
-const char* haltedText() {
-    return "Halted.";
-}
 Problem haltedProblem() {
-    return {haltedText(), "All motion was stopped on request.", ""};
+    return {"Halted.", "All motion was stopped on request.", "", false, true};
+}
+
+Problem stoppedProblem() {
+    return {"Stopped.", "It was broken off on request; the mount was not told to stop tracking.", "", false,
+            true};
 }
 
 namespace {
@@ -32,7 +34,7 @@ public:
     }
     Outcome operator()(const SolveStep& s) const { return FrameSolved{devices_.solve(s, control_.halt)}; }
     Outcome operator()(const SlewStep& s) const {
-        return finished(devices_.mount->slew(s.target, control_.halt));
+        return finished(devices_.mount->slewTo(s.target, s.side, control_.halt));
     }
     Outcome operator()(const TrackingStep& s) const { return finished(devices_.mount->setTracking(s.on)); }
     Outcome operator()(const PulseStep& s) const {
@@ -140,7 +142,7 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
             return tl::unexpected(told.error());
     for (;;) {
         if (control.halt)
-            what = StepFailed{haltedProblem()};
+            what = StepFailed{control.mountGoesOn ? stoppedProblem() : haltedProblem()};
         else if (control.stop && !std::holds_alternative<StepFailed>(what) &&
                  !std::holds_alternative<ImageTaken>(what)) // a frame that was taken is not thrown away
             what = StopAsked{};

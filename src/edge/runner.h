@@ -11,8 +11,9 @@
 namespace nordstjerna {
 
 struct RunnerControl {
-    StopFlag halt{false};          // break off at once: motion stops, the procedure ends with a failure
-    std::atomic<bool> stop{false}; // end in good order after the step under way
+    StopFlag halt{false}; // break off at once: the procedure ends with a failure that was asked for
+    std::atomic<bool> mountGoesOn{false}; // of such an end: what is broken off is this procedure alone
+    std::atomic<bool> stop{false};        // end in good order after the step under way
 };
 
 struct RunnerHooks {
@@ -25,7 +26,7 @@ struct RunnerHooks {
     std::function<void(Procedure&)> seen;
 };
 
-// The procedure's failure, if any. Halting is a failure too: its `what` is haltedText().
+// The procedure's failure, if any. Breaking it off is a failure too, marked as asked for.
 Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerControl& control,
                             const RunnerHooks& hooks = {});
 
@@ -33,8 +34,9 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
 Expected<void> runGuarded(Procedure& procedure, Devices& devices, RunnerControl& control,
                           const RunnerHooks& hooks);
 
-const char* haltedText();
 // The failure that a broken-off device command reports.
 Problem haltedProblem();
+// The same where only the procedure was broken off and the mount goes on as it was.
+Problem stoppedProblem();
 
 } // namespace nordstjerna

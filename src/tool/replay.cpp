@@ -1,5 +1,6 @@
 #include "core/base/format.h"
 #include "core/motion/loop_search.h"
+#include "core/motion/other_exposure.h"
 #include "edge/store/run_table.h"
 #include "tool/tool_commands.h"
 
@@ -27,25 +28,27 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
     Disturbance d = *rebuilt;
     LoopSettings settings = d.settings;
     settings.controller = request.wishes.over(settings.controller);
-    // A longer exposure takes frames together; a shorter one cannot be had from this record.
-    if (const auto wish = request.wishes.values.find(SettingKey::exposure);
-        wish != request.wishes.values.end()) {
-        const int n = static_cast<int>(std::lround(wish->second / d.exposure_s));
-        if (n < 1 || std::abs(wish->second / d.exposure_s - n) > 0.25)
-            return problem("The run cannot be replayed with that exposure.",
-                           "It was recorded with " + formatNumber(d.exposure_s, 2) +
-                               " s; frames can be taken together, but not divided.",
-                           "Give a multiple of it.");
-        d = binned(d, n);
-        if (d.t_s.size() < 30)
-            return problem("The run is too short to replay with that exposure.",
-                           std::to_string(d.t_s.size()) + " frames would be left.", "Record for longer.");
-    }
-    const MountTrack track = trackMount(d);
+    MountTrack track = trackMount(d);
     Json result;
     Json recorded = figuresJson(recordedFigures(d, track), false);
     recorded["kind"] = runKindName(run->meta.kind);
     result["recorded"] = recorded;
+    const auto wish = request.wishes.values.find(SettingKey::exposure);
+    if (wish != request.wishes.values.end() && std::abs(wish->second - d.exposure_s) > 0.01) {
+        if (wish->second < shortestShare * d.exposure_s)
+            return problem("The run cannot be replayed with that exposure.",
+                           "It was recorded with " + formatNumber(d.exposure_s, 2) +
+                               " s, which tells too little of frames so short.",
+                           "Give at least " + formatNumber(shortestShare * d.exposure_s, 2) + " s.");
+        OtherExposure other = withExposure(d, track, wish->second);
+        if (other.disturbance.t_s.size() < 30)
+            return problem("The run is too short to replay with that exposure.",
+                           std::to_string(other.disturbance.t_s.size()) + " frames would be left.",
+                           "Record for longer.");
+        d = std::move(other.disturbance);
+        track = std::move(other.track);
+        result["frames"] = other.made ? "made" : "joined";
+    }
     result["settings"] = settingsJson(settings.controller);
     result["predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, settings)), true);
     result["bound_arcsec"] = boundJson(loopBound(d, track));

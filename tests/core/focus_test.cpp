@@ -10,6 +10,7 @@
 #include "core/focus/focus_look.h"
 #include "core/focus/mask_read_out.h"
 #include "core/procedure/focus_run.h"
+#include "core/procedure/focus_watch.h"
 #include "core/procedure/focuser_move.h"
 #include "core/rig/scales.h"
 #include "reference_data.h"
@@ -165,6 +166,7 @@ std::vector<CurvePoint> points(const nlohmann::json& j) {
 class FocusTest : public QObject {
     Q_OBJECT
 private slots:
+    void scatterFromFrameToFrame();
     void zoneAgainstItsFormula();
     void hyperbolaAgainstScipy();
     void curveIsHonest();
@@ -587,6 +589,28 @@ void FocusTest::maskNeedsABrightStar() {
             plain.at(x, y) += static_cast<float>(
                 30000.0 * std::exp(-0.5 * ((x - 200.0) * (x - 200.0) + (y - 200.0) * (y - 200.0)) / 9.0));
     QVERIFY(!readMask(plain).has_value());
+}
+
+// What the air does from frame to frame, while somebody turns the knob.
+void FocusTest::scatterFromFrameToFrame() {
+    Random random(11);
+    double sum = 0.0;
+    constexpr int rounds = 300;
+    for (int round = 0; round < rounds; ++round) {
+        std::vector<FocusPoint> points;
+        QVERIFY(!frameToFrame(points));
+        for (int i = 0; i < 16; ++i) {
+            FocusPoint p;
+            p.hfd_px = {4.0 - 0.05 * i + 0.12 * random.gaussian(), 0.01};
+            if (i == 5)
+                p.hfd_px.value = 0.0; // a frame without a star
+            points.push_back(p);
+        }
+        QVERIFY(frameToFrame(points));
+        sum += *frameToFrame(points) * *frameToFrame(points);
+    }
+    QVERIFY2(std::abs(std::sqrt(sum / rounds) / 0.12 - 1.0) < 0.05,
+             qPrintable(QString::number(std::sqrt(sum / rounds))));
 }
 
 NORDSTJERNA_TEST(FocusTest)

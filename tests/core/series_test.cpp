@@ -306,6 +306,24 @@ void SeriesTest::planKeepsTheLimit() {
                         QVERIFY(b.from + exposure <= rules->limit() + 1e-6);
                 }
                 QVERIFY(across);
+                // Over before the meridian, where the mount may be told so: never sooner than it reaches,
+                // and no more waiting than without.
+                s.flip.early = true;
+                s.rig.mount.meridianLimitWest = Angle::fromHours(0.4);
+                const auto soon = SeriesRules::from(s, now);
+                const auto early = planSeries(s, *soon, now, false, 0, true);
+                const auto waiting = [](const SeriesPlan& p) {
+                    double seconds = 0.0;
+                    for (const PlanBlock& b : p.blocks)
+                        seconds += b.kind == PlanKind::wait ? b.to - b.from : 0.0;
+                    return seconds;
+                };
+                QVERIFY(early.flip && *early.flip >= soon->mayFlipEarly());
+                QVERIFY(*early.flip <= *plan.flip + 1e-6 && early.frames >= plan.frames);
+                QVERIFY(waiting(early) <= waiting(plan) + 1e-6);
+                if (past_h == 0.0)
+                    QVERIFY(*early.flip < *plan.flip && waiting(early) == 0.0);
+                s.flip.early = false;
                 s.flip.allowed = false;
                 const auto held = SeriesRules::from(s, now);
                 const auto short_ = planSeries(s, *held, now, false, 0, true);

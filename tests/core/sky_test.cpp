@@ -26,6 +26,7 @@ private slots:
     void hourAngleAndBack();
     void turnedFrameAgreesWithFreshOne();
     void tangentPlaneAgreesWithWcslib();
+    void compassUpToThePoles();
     void horizonRunsAcrossNorth();
     void badHorizonLineIsNamed();
     void nightOnTheSkerry();
@@ -192,6 +193,20 @@ void SkyTest::tangentPlaneAgreesWithWcslib() {
         }
         QVERIFY(!plane.pixelAt(-plane.centre));
     }
+}
+
+// At a pole itself as on the way there along right ascension 0; places at an angle and back.
+void SkyTest::compassUpToThePoles() {
+    for (double sign : {1.0, -1.0}) {
+        const Compass near =
+            compassAt(vectorFrom(Equatorial{Angle::fromDeg(0), Angle::fromDeg(sign * 89.99999)}));
+        const Compass at = compassAt({0.0, 0.0, sign});
+        QVERIFY((near.east - at.east).norm() < 1e-6 && (near.north - at.north).norm() < 1e-6);
+        const Vec3 off = offsetPlace({0.0, 0.0, sign}, Angle::fromDeg(30), Angle::fromDeg(2));
+        QVERIFY(std::abs(positionAngle({0.0, 0.0, sign}, off).deg() - 30.0) < 1e-9);
+    }
+    const Compass c = compassAt(vectorFrom(Equatorial{Angle::fromDeg(40), Angle::fromDeg(-25)}));
+    QVERIFY(std::abs(c.east.dot(c.north)) < 1e-15 && c.north.z() > 0.0 && c.east.z() == 0.0);
 }
 
 void SkyTest::horizonRunsAcrossNorth() {

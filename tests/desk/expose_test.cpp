@@ -435,6 +435,15 @@ void ExposeTest::stopNowAndHalt() {
     QVERIFY(waitFor([this] { return !expose()->running(); }));
     QVERIFY(window_->session().mountState().tracking); // only the series was broken off
     QVERIFY(!window_->session().problem());
+    const auto logged = [this] {
+        const auto log = window_->session().logbook().log();
+        EntrySearch series;
+        series.kind = EntryKind::series;
+        const auto found = log ? (*log)->find(series) : Expected<std::vector<LogEntry>>();
+        return found && !found->empty() ? found->front().how : std::string();
+    };
+    QVERIFY(waitFor([&] { return !logged().empty(); }));
+    QCOMPARE(logged(), std::string("stopped")); // not "Halted.": the mount tracks on
     window_->session().halt();
     QVERIFY(waitIdle());
     QVERIFY(!window_->session().guiding());

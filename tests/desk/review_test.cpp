@@ -313,9 +313,25 @@ void ReviewWindowTest::replayAndTakeOver() {
     QCOMPARE(static_cast<int>(window_->session().settings().value(SettingKey::kindRa)),
              static_cast<int>(ControllerKind::model));
     QCOMPARE(window_->session().settings().origin(SettingKey::kindRa), std::string("replay"));
+    // Other exposures: longer ones are recorded frames taken together, shorter ones are made, and both say
+    // so.
+    auto* exposure = review()->findChild<QComboBox*>("replay-exposure");
+    QVERIFY(exposure->currentText().contains("as recorded"));
+    const double recorded = replay->replayed()->total_arcsec.value;
+    exposure->setCurrentIndex(exposure->findText("4.0 s"));
+    QVERIFY(waitFor([&] { return !replay->busy(); }));
+    QVERIFY(replay->replayed()->total_arcsec.value < recorded);
+    QVERIFY2(label("replayWords").contains("taken together"), qPrintable(label("replayWords")));
+    exposure->setCurrentIndex(exposure->findText("1.0 s"));
+    QVERIFY(waitFor([&] { return !replay->busy(); }));
+    QVERIFY(replay->replayed()->total_arcsec.value > recorded);
+    QVERIFY2(label("replayWords").contains("made"), qPrintable(label("replayWords")));
+    QTest::mouseClick(review()->primary(), Qt::LeftButton);
+    QCOMPARE(window_->session().settings().value(SettingKey::exposure), 1.0);
     QTest::mouseClick(button("Back to what was recorded", review()), Qt::LeftButton);
     QVERIFY(waitFor([&] { return !replay->busy(); }));
     QVERIFY(!replay->differs());
+    QVERIFY(!replay->otherExposure_s());
     // The search can be broken off, and then leaves the fields as they were.
     auto* best = review()->findChild<QPushButton*>("replay-search");
     QTest::mouseClick(best, Qt::LeftButton);

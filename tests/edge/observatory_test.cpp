@@ -3,8 +3,10 @@
 #include <QtTest>
 #include <condition_variable>
 
+#include "core/procedure/focus_run.h"
 #include "core/procedure/focus_watch.h"
 #include "core/procedure/slew.h"
+#include "core/sky/observed_frame.h"
 #include "edge/devices/forwarding_mount.h"
 #include "edge/devices/frozen_check.h"
 #include "edge/devices/observatory.h"
@@ -63,6 +65,7 @@ private slots:
     void silentMountHoldsNobody();
     void haltNeedsNoAnswer();
     void lostLinkIsTold();
+    void silentFocuserIsTold();
     void frozenCameraIsTold();
     void proceduresWithoutAMount();
 };
@@ -137,6 +140,43 @@ void ObservatoryTest::lostLinkIsTold() {
     QTRY_VERIFY_WITH_TIMEOUT(observatory.mountLink().answers, long_ms);
     QVERIFY(observatory.devices().guideCamera->expose(1.0, never).has_value());
     QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+}
+
+// A focuser that falls silent on its way: told while it lasts, the run waits for it and finds the focus.
+void ObservatoryTest::silentFocuserIsTold() {
+    Scenario scenario = demoScenario();
+    scenario.imagingFocus_um = 250.0;
+    SimulatedNight night(scenario, sharedIndex());
+    Observatory observatory(night.devices());
+    Devices devices = observatory.devices();
+    const StopFlag never{false};
+    QVERIFY(devices.imagingFocuser->state().has_value());
+    QVERIFY(observatory.focuserLink(CameraRole::imaging).answers);
+    QVERIFY(observatory.focuserLink(CameraRole::guide).answers); // there is none
+    QVERIFY(devices.mount
+                ->slew(ObservedFrame(scenario.rig.site, night.clock().now())
+                           .hourAngleDec(vectorFrom(scenario.target)),
+                       never)
+                .has_value());
+    FocusRunSetup setup;
+    setup.rig = scenario.rig;
+    setup.camera = CameraRole::imaging;
+    FocusRun run(setup);
+    RunnerControl control;
+    RunnerHooks hooks;
+    int stumbled = 0;
+    bool silent = false;
+    hooks.ahead = [&](Procedure&) {
+        if (run.exposures() == 2 && !std::exchange(silent, true))
+            night.happen(FaultKind::focuserLink, 1.0, 9.0);
+        if (run.trouble() && !observatory.focuserLink(CameraRole::imaging).answers)
+            ++stumbled;
+    };
+    const auto done = runProcedure(run, devices, control, hooks);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(stumbled >= 1);
+    QVERIFY(observatory.focuserLink(CameraRole::imaging).answers);
+    QVERIFY(run.result() && run.result()->doubt.empty());
 }
 
 // Whole frames and windows, of either camera; a cover or a lamp is no frost.

@@ -1,8 +1,11 @@
 // Plate solving on rendered frames of real stars.
 #include <QTemporaryDir>
 #include <QtTest>
+#include <atomic>
 #include <cmath>
+#include <thread>
 
+#include "core/base/random.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/platesolve/plate_solver.h"
@@ -23,6 +26,7 @@ private slots:
     void inventedStarsDoNotMatch();
     void tooFewStars();
     void haltBreaksOff();
+    void aSearchHoldsUpNoFrame();
     void missingIndexFiles();
     void catalogueIsInOrder();
 };
@@ -144,6 +148,54 @@ void PlatesolveTest::haltBreaksOff() {
     const auto frame = night.guideCamera().expose(3.0, never);
     const auto solved = solveFrame(*sharedIndex(), **frame, {}, halted);
     QVERIFY(!solved && solved.error().what == "Halted.");
+}
+
+// While a search goes on that would last for hours, stars are read as before.
+void PlatesolveTest::aSearchHoldsUpNoFrame() {
+    std::vector<Vec3> places;
+    for (int i = 0; i < 12; ++i)
+        places.push_back(vectorFrom(Equatorial{Angle::fromDeg(30.0 * i), Angle::fromDeg(10.0 * (i - 6))}));
+    const auto read = [&](const Vec3& place) {
+        const auto stars = sharedIndex()->starsNear(place, Angle::fromDeg(1.5));
+        double sum = 0.0;
+        for (const CatalogueStar& s : stars)
+            sum += s.icrs.sum() + s.magnitude;
+        return std::pair{stars.size(), sum};
+    };
+    std::vector<std::pair<size_t, double>> alone;
+    for (const Vec3& p : places)
+        alone.push_back(read(p));
+    Random random(7);
+    StarField field; // of no sky at all
+    for (int i = 0; i < 60; ++i) {
+        Star s;
+        s.x = random.uniform(10, 1900);
+        s.y = random.uniform(10, 1190);
+        s.flux = 1e5 / (i + 1);
+        s.sigmaX = s.sigmaY = 0.05;
+        field.stars.push_back(s);
+    }
+    StopFlag enough{false};
+    std::atomic<bool> searching{false};
+    std::atomic<bool> over{false};
+    std::thread search([&] {
+        SolveOptions options;
+        options.timeLimit_s = 1e6;
+        searching = true;
+        static_cast<void>(solveStars(*sharedIndex(), field, 1920, 1200, {}, options, enough));
+        over = true;
+    });
+    while (!searching)
+        std::this_thread::yield();
+    bool same = true;
+    for (int round = 0; round < 20; ++round)
+        for (size_t i = 0; i < places.size(); ++i)
+            same = same && read(places[i]) == alone[i];
+    const bool still = !over;
+    enough = true;
+    search.join();
+    QVERIFY(still);
+    QVERIFY(same);
 }
 
 void PlatesolveTest::missingIndexFiles() {

@@ -15,6 +15,7 @@
 #include "edge/store/fits.h"
 #include "night_fixture.h"
 #include "registry.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 
@@ -436,7 +437,8 @@ void PoleNightTest::trailIsHonest() {
     // (NORDSTJERNA_TRAILS=200), fewer with every check.
     const int trials = qEnvironmentVariableIsSet("NORDSTJERNA_TRAILS")
                            ? qEnvironmentVariableIntValue("NORDSTJERNA_TRAILS")
-                           : 8;
+                       : thinned ? 8
+                                 : 40;
     Random random(3);
     int within = 0;
     int done = 0;
@@ -469,7 +471,7 @@ void PoleNightTest::trailIsHonest() {
         ++done;
         within += std::abs(z) < 1.0;
         squares += z * z;
-        QVERIFY2(std::abs(z) < 6.0, qPrintable(QString("%1: %2 ± %3 for %4")
+        QVERIFY2(std::abs(z) < 5.0, qPrintable(QString("%1: %2 ± %3 for %4")
                                                    .arg(i)
                                                    .arg(w.dec_arcsec_min.value)
                                                    .arg(w.dec_arcsec_min.sigma)
@@ -477,7 +479,9 @@ void PoleNightTest::trailIsHonest() {
     }
     qInfo("%d of %d within 1 sigma, rms z %.2f", within, done, std::sqrt(squares / std::max(1, done)));
     QVERIFY(done >= 0.7 * trials);
-    QVERIFY(within >= 0.4 * done);
+    // 60 to 76 of 100 over 200; as far apart as fewer can be.
+    const double loose = done >= 150 ? 0.0 : thinned ? 0.3 : 0.12;
+    QVERIFY(within >= (0.60 - loose) * done && within <= (0.76 + loose) * done);
 }
 
 NORDSTJERNA_TEST(PoleNightTest)

@@ -24,6 +24,8 @@ private slots:
     void nightOverTheFlip();
     void sameSeedSameNight();
     void mountsWithAMindOfTheirOwn();
+    void earlyRatherThanWaiting_data();
+    void earlyRatherThanWaiting();
     void guidedBeforehand_data();
     void guidedBeforehand();
     void cloudsAreWaitedFor();
@@ -243,6 +245,75 @@ void SeriesNightTest::mountsWithAMindOfTheirOwn() {
                  e.why.find("5 times") != std::string::npos,
              e.why.c_str());
     QVERIFY(e.frames.size() > 5 && !e.guiding);
+}
+
+void SeriesNightTest::earlyRatherThanWaiting_data() {
+    QTest::addColumn<bool>("south");
+    QTest::newRow("north") << false;
+    if (!thinned)
+        QTest::newRow("south") << true;
+}
+
+// A mount that stops at the meridian and may be told on which side to hang: it comes over before, stays there
+// while the target is centred, and no time goes by with waiting. One that may not be told waits.
+void SeriesNightTest::earlyRatherThanWaiting() {
+    QFETCH(bool, south);
+    Scenario s = seriesScenario();
+    s.rig.mount.meridianLimitEast = Angle::fromHours(0.02);
+    if (south) {
+        s.rig.site.latitude = Angle::fromDeg(-33.0);
+        s.rig.horizon = HorizonProfile();
+        s.target.dec = Angle::fromDeg(-42.0);
+    }
+    const auto longestPause = [](const Ending& e) {
+        double longest = 0.0;
+        for (size_t i = 1; i < e.frames.size(); ++i)
+            longest =
+                std::max(longest, e.frames[i].start - (e.frames[i - 1].start + e.frames[i - 1].exposure_s));
+        return longest;
+    };
+    const auto ask = [](SeriesSetup& setup) {
+        setup.exposure_s = 600.0;
+        setup.flip.early = true;
+        setup.dither.every = 0;
+    };
+    s.choosesSide = true;
+    const Ending early = overTheMeridian(s, ask);
+    QVERIFY2(early.good && early.flip && early.flip->slews == 1, early.why.c_str());
+    QCOMPARE(early.flip->sideAfter, std::string("west"));
+    QVERIFY(early.flip->turned_deg && std::abs(*early.flip->turned_deg - 180.0) < 1.0);
+    const auto west = std::find_if(early.frames.begin(), early.frames.end(),
+                                   [](const SeriesFrame& f) { return f.side == "west"; });
+    QVERIFY(west != early.frames.begin() && west != early.frames.end());
+    // It was sent over while the target still stood east of the meridian.
+    const SeriesFrame& last = *std::prev(west);
+    const Angle hourAngle = ObservedFrame(s.rig.site, last.start + last.exposure_s)
+                                .hourAngleDec(vectorFrom(s.target))
+                                .hourAngle.wrappedSigned();
+    QVERIFY2(hourAngle.deg() < 0.0, formatNumber(hourAngle.deg(), 2).c_str());
+    for (auto f = west; f != early.frames.end(); ++f) {
+        QCOMPARE(f->side, std::string("west"));
+        QVERIFY(f->settled && f->guide.total_arcsec() < 1.2);
+    }
+    SeriesSetup usual;
+    QVERIFY2(longestPause(early) < 1.5 * usual.flipping_s, formatNumber(longestPause(early), 0).c_str());
+    const Ending waited = overTheMeridian(s, [&](SeriesSetup& setup) {
+        ask(setup);
+        setup.flip.early = false;
+    });
+    QVERIFY2(waited.good && waited.flip, waited.why.c_str());
+    QVERIFY(longestPause(waited) > longestPause(early) + 120.0);
+    QVERIFY(early.frames.size() >= waited.frames.size());
+    // What it cannot do is refused in words.
+    SimulatedNight night(s, sharedIndex());
+    const StopFlag go{false};
+    const HourAngleDec far{Angle::fromHours(-1.0), Angle::fromDeg(south ? -42.0 : 42.0)};
+    const auto refused = night.mount().slewTo(far, "west", go);
+    QVERIFY(!refused && refused.error().why.find("does not reach") != std::string::npos);
+    s.choosesSide = false;
+    SimulatedNight plain(s, sharedIndex());
+    QVERIFY(!plain.mount().slewTo({Angle::fromHours(-0.1), far.dec}, "west", go));
+    QVERIFY(plain.mount().slewTo({Angle::fromHours(-0.1), far.dec}, "", go));
 }
 
 void SeriesNightTest::guidedBeforehand_data() {

@@ -1,4 +1,5 @@
 // A night that can be trusted: nothing lost, nothing claimed that is not so, whatever fails.
+#include <sqlite3.h>
 #include <sys/resource.h>
 
 #include <QTemporaryDir>
@@ -20,7 +21,7 @@
 #include "edge/store/file_problems.h"
 #include "edge/store/fits.h"
 #include "edge/store/json_reader.h"
-#include "edge/store/night_log.h"
+#include "edge/store/night_book.h"
 #include "edge/store/rig_file.h"
 #include "edge/store/rig_library.h"
 #include "edge/store/run_recorder.h"
@@ -55,6 +56,7 @@ private slots:
     void twoInstancesLogTogether();
     void queueTriesAgain();
     void whatFailsKeepsNothingElseBack();
+    void logThatTakesNothing();
     void rigsOfForeignNamesShareNoFile();
 
 private:
@@ -583,6 +585,68 @@ void TrustTest::whatFailsKeepsNothingElseBack() {
         {}, "evening");
     QVERIFY(queue.flush(60.0));
     QVERIFY((log == std::vector<std::string>{"first", "second"}));
+}
+
+namespace {
+LogEntry noteEntry(int minute) {
+    LogEntry e;
+    e.kind = EntryKind::focus;
+    e.started = *parseInstant("2026-10-14T20:00:00") + 60.0 * minute;
+    e.ended = e.started;
+    e.id = newEntryId(e.kind, e.started);
+    e.rigName = "Skerry 610";
+    e.rigId = "skerry";
+    return e;
+}
+} // namespace
+
+// Held by another program, or on a full disk: each try tells why, the record beside the log is there at once
+// where there is room for it, and all stands in the log, once and in order, when the trouble is over.
+void TrustTest::logThatTakesNothing() {
+    const std::filesystem::path folder = in("data");
+    QVERIFY(keepEntry(folder, noteEntry(0)));
+    std::vector<std::string> wanted;
+    const auto written = [&](const std::function<void()>& begin, const std::function<void()>& end) {
+        std::atomic<int> failures{0};
+        std::string why;
+        WriteQueue queue;
+        begin();
+        for (int k = 1; k <= 2; ++k) {
+            const LogEntry e = noteEntry(static_cast<int>(wanted.size()) + 1);
+            wanted.push_back(e.id);
+            queue.post([folder, e] { return keepEntry(folder, e); },
+                       [&](const Expected<void>& done) {
+                           if (!done && failures++ == 0)
+                               why = done.error().text();
+                       });
+        }
+        while (failures == 0)
+            std::this_thread::yield();
+        end();
+        return queue.flush(120.0) ? why : std::string("never written");
+    };
+    sqlite3* other = nullptr;
+    const std::string held = written(
+        [&] {
+            sqlite3_open(nightLogPath(folder).c_str(), &other);
+            sqlite3_exec(other, "BEGIN IMMEDIATE;", nullptr, nullptr, nullptr);
+        },
+        [&] {
+            QVERIFY(std::filesystem::exists(folder / "records" / (wanted.front() + ".json")));
+            sqlite3_exec(other, "ROLLBACK;", nullptr, nullptr, nullptr);
+        });
+    sqlite3_close(other);
+    QVERIFY2(held.find("Another program holds it") != std::string::npos, held.c_str());
+    std::optional<SmallDisk> disk;
+    const std::string full = written([&] { disk.emplace(4096); }, [&] { disk.reset(); });
+    QVERIFY2(full.find("disk is full") != std::string::npos, full.c_str());
+    const auto log = NightLog::open(nightLogPath(folder));
+    QVERIFY(log);
+    const auto all = log->find({});
+    QCOMPARE(all->size(), wanted.size() + 1);
+    for (size_t i = 0; i < wanted.size(); ++i)
+        QCOMPARE((*all)[i + 1].id, wanted[i]);
+    QVERIFY(log->check());
 }
 
 void TrustTest::rigsOfForeignNamesShareNoFile() {

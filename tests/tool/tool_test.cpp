@@ -528,10 +528,14 @@ void ToolTest::replayAndTune() {
         sum += double(share["share"]);
     QVERIFY(std::abs(sum - 1.0) < 1e-3);
     // What cannot be had says so.
-    r = tool({"replay", in("p.ecsv"), "--exposure", "0.7"});
+    r = tool({"replay", in("p.ecsv"), "--exposure", "0.3"});
     QCOMPARE(r.status, 1);
     QVERIFY(r.out.contains("problem"));
-    QCOMPARE(tool({"replay", in("p.ecsv"), "--exposure", "4"}).status, 0);
+    r = tool({"replay", in("p.ecsv"), "--exposure", "4"});
+    QVERIFY(r.status == 0 && r.out["frames"] == "joined");
+    r = tool({"replay", in("p.ecsv"), "--exposure", "1"});
+    QVERIFY(r.status == 0 && r.out["frames"] == "made");
+    QVERIFY(double(r.out["bound_arcsec"]["total"]) > 0.1);
     QCOMPARE(tool({"replay", in("p.ecsv"), "--controller", "clairvoyant"}).status, 2);
     r = tool({"simulate", scenario, "--minutes", "12", "--kind", "guided", "--controller", "proportional",
               "--tuned", "--out", in("t.ecsv")});

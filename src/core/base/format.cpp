@@ -99,4 +99,15 @@ std::string formatCount(int n, const char* noun) {
     return std::to_string(n) + " " + word;
 }
 
+std::string asClause(std::string sentence) {
+    if (sentence.ends_with('.'))
+        sentence.pop_back();
+    const auto capital = [&](size_t k) {
+        return k < sentence.size() && sentence[k] >= 'A' && sentence[k] <= 'Z';
+    };
+    if (capital(0) && !capital(1)) // RA stays RA
+        sentence[0] = static_cast<char>(sentence[0] - 'A' + 'a');
+    return sentence;
+}
+
 } // namespace nordstjerna

@@ -27,5 +27,7 @@ std::string formatDms(Angle dec);                 // +42°20′50″
 std::string formatHourAngle(Angle ha);            // −4h54m
 std::string formatDuration(double seconds);       // 45 s, 3 min 20 s, 1 h 05 min
 std::string formatCount(int n, const char* noun); // "1 star", "3 stars"
+// A sentence as part of another: "The mount stays." becomes "the mount stays".
+std::string asClause(std::string sentence);
 
 } // namespace nordstjerna

@@ -11,6 +11,8 @@ namespace nordstjerna {
 
 namespace {
 constexpr size_t leastStars = 4;
+constexpr size_t mostStars = 60;
+constexpr size_t judges = 12; // of these the brightest: faint stars show no shape, and would outvote them
 constexpr double leastSnr = 15.0;
 constexpr double kernel_px = 0.33; // smoothing of the shape
 constexpr int rounds = 3;
@@ -89,9 +91,9 @@ std::optional<StarShape> StarShape::learn(const Frame& frame, const std::vector<
             good.push_back(s);
     if (good.size() < leastStars)
         return std::nullopt;
-    constexpr size_t most = 60;
-    if (good.size() > most)
-        good.resize(most);
+    std::sort(good.begin(), good.end(), [](const Star& a, const Star& b) { return a.snr > b.snr; });
+    if (good.size() > mostStars)
+        good.resize(mostStars);
     StarShape shape;
     std::vector<double> gaussian;
     for (const Star& s : good) {
@@ -110,6 +112,8 @@ std::optional<StarShape> StarShape::learn(const Frame& frame, const std::vector<
     for (const Star& s : good)
         own.push_back(restOf(frame, s, [&](double dx, double dy) { return shape.at(dx, dy); }));
     constexpr double worthIt = 1.25;
+    for (auto* rests : {&gaussian, &own})
+        rests->resize(std::min(rests->size(), judges));
     if (median(gaussian) < worthIt * median(own))
         return std::nullopt;
     return shape;

@@ -99,7 +99,7 @@ private:
         };
         turn(d.ra_arcsec, ra_);
         turn(d.dec_arcsec, dec_);
-        const auto errors = replayLoop(d, d.settings);
+        const auto errors = replayAsGuided(d);
         const double noise = reversed == &AxisMade::noise ? -1.0 : 1.0;
         Rests r;
         for (size_t i = 0; i < errors.size(); ++i) {

@@ -10,9 +10,9 @@ namespace nordstjerna {
 struct GuidedBudget {
     LoopFigures recorded; // over the rows that count
     LoopBound bound;
-    // Of the variance of both axes, largest first. A cause's share is what the loop, with its settings of the
-    // end, leaves of that part of the disturbance by itself; noise: all that is not the mount's motion;
-    // under-correction: what of the mount's motion nothing else explains.
+    // Of the variance of both axes, largest first. A cause's share is what the loop, with the settings it had
+    // at each time, leaves of that part of the disturbance by itself; noise: all that is not the mount's
+    // motion; under-correction: what of the mount's motion nothing else explains.
     std::vector<BudgetShare> shares;
     double span_s = 0.0;           // of all this
     double wormTold_s = 0.0;       // period by the rig or the mount; 0: none

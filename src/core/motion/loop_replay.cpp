@@ -160,6 +160,7 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
         d.settings.controller = *run.meta.controller;
     if (run.meta.loop)
         d.settings.settle = run.meta.loop->settle;
+    d.asGuided.push_back({0, d.settings.controller});
     // A loop looks on, told of each frame and each pulse, and its models learn what there is to be learnt.
     GuideLoop loop(d.geometry, d.settings, d.priors);
     PulsePair before;
@@ -172,6 +173,7 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
             setSetting(d.settings.controller, c.key, c.value);
             if (c.key == SettingKey::exposure)
                 d.exposure_s = c.value;
+            d.asGuided.push_back({d.t_s.size(), d.settings.controller});
         }
         if (noFrame(row))
             continue;
@@ -238,17 +240,15 @@ LoopPriors taughtBy(const Run& run) {
     return taught;
 }
 
-std::vector<SkyError> replayLoop(const Disturbance& d, const LoopSettings& settings,
-                                 const std::function<bool()>& stop) {
+namespace {
+// before: called ahead of each frame; false ends it there.
+template <typename Before>
+std::vector<SkyError> replay(const Disturbance& d, GuideLoop loop, Before&& before) {
     std::vector<SkyError> errors;
-    GuideLoop loop(d.geometry, settings, d.priors);
-    loop.letModelsRest();
     SkyError motor;
     Play play{d.gap_arcsec.value};
     PulsePair sent;
-    for (size_t i = 0; i < d.t_s.size(); ++i) {
-        if (stop && i % 1000 == 999 && stop())
-            break;
+    for (size_t i = 0; i < d.t_s.size() && before(i, loop); ++i) {
         const SkyError moved = d.geometry.motionOf(sent);
         motor.dra_arcsec += moved.dra_arcsec;
         motor.ddec_arcsec += moved.ddec_arcsec;
@@ -265,47 +265,27 @@ std::vector<SkyError> replayLoop(const Disturbance& d, const LoopSettings& setti
     }
     return errors;
 }
+} // namespace
 
-Disturbance binned(const Disturbance& d, int n) {
-    if (n <= 1)
-        return d;
-    Disturbance b = d;
-    for (auto* v : {&b.t_s, &b.ra_arcsec, &b.dec_arcsec, &b.centroid_arcsec, &b.worm_turns})
-        v->clear();
-    b.row.clear();
-    b.recorded.clear();
-    b.counts.clear();
-    const auto count = static_cast<size_t>(n);
-    const double most_s =
-        1.5 * n * (d.t_s.size() > 1 ? d.span_s() / static_cast<double>(d.t_s.size() - 1) : 1.0);
-    for (size_t i = 0; i + count <= d.t_s.size();) {
-        // Frames on both sides of a gap are no exposure.
-        if (d.t_s[i + count - 1] - d.t_s[i] > most_s) {
-            ++i;
-            continue;
-        }
-        double t = 0.0;
-        double ra = 0.0;
-        double dec = 0.0;
-        double own = 0.0;
-        for (size_t k = i; k < i + count; ++k) {
-            t += d.t_s[k] / n;
-            ra += d.ra_arcsec[k] / n;
-            dec += d.dec_arcsec[k] / n;
-            own += d.centroid_arcsec[k] / n;
-        }
-        b.t_s.push_back(t);
-        b.ra_arcsec.push_back(ra);
-        b.dec_arcsec.push_back(dec);
-        b.centroid_arcsec.push_back(own / std::sqrt(static_cast<double>(n)));
-        b.worm_turns.push_back(std::numeric_limits<double>::quiet_NaN());
-        b.row.push_back(d.row[i]);
-        b.recorded.push_back(d.recorded[i]);
-        b.counts.push_back(d.counts[i]);
-        i += count;
-    }
-    b.exposure_s = d.exposure_s * n;
-    return b;
+std::vector<SkyError> replayLoop(const Disturbance& d, const LoopSettings& settings,
+                                 const std::function<bool()>& stop) {
+    GuideLoop loop(d.geometry, settings, d.priors);
+    loop.letModelsRest();
+    return replay(d, std::move(loop),
+                  [&](size_t i, GuideLoop&) { return !stop || i % 1000 != 999 || !stop(); });
+}
+
+std::vector<SkyError> replayAsGuided(const Disturbance& d) {
+    LoopSettings first = d.settings;
+    auto next = d.asGuided.begin();
+    for (; next != d.asGuided.end() && next->frame == 0; ++next)
+        first.controller = next->controller;
+    // Its models looked on: one that was given an axis later had learnt by then.
+    return replay(d, GuideLoop(d.geometry, first, d.priors), [&](size_t i, GuideLoop& loop) {
+        for (; next != d.asGuided.end() && next->frame <= i; ++next)
+            loop.setController(next->controller);
+        return true;
+    });
 }
 
 } // namespace nordstjerna

@@ -47,6 +47,11 @@ struct Disturbance {
     AxisBelief ra, dec;            // at the end
     FilterModel raModel, decModel; // that foretold best
     LoopSettings settings;         // as recorded at the end, or the standard ones
+    struct SetFrom {
+        size_t frame;
+        ControllerSettings controller;
+    };
+    std::vector<SetFrom> asGuided; // what was in use from which frame on, the first from frame 0
 
     double span_s() const { return t_s.empty() ? 0.0 : t_s.back() - t_s.front(); }
     // Frames from this one on are judged: before, a loop that starts from cold is still learning.
@@ -68,8 +73,7 @@ LoopPriors taughtBy(const Run& run);
 // with fewer frames.
 std::vector<SkyError> replayLoop(const Disturbance& d, const LoopSettings& settings,
                                  const std::function<bool()>& stop = {});
-
-// Every n frames taken as one, as a longer exposure would have.
-Disturbance binned(const Disturbance& d, int n);
+// The same with the settings that were in use, each from when it was changed.
+std::vector<SkyError> replayAsGuided(const Disturbance& d);
 
 } // namespace nordstjerna

@@ -39,18 +39,6 @@ std::vector<Measured> smooth(const std::vector<double>& t, const std::vector<dou
     return track;
 }
 
-// Variance of each frame's own noise, as the controllers see it.
-std::vector<double> variances(const std::vector<double>& t, const std::vector<double>& place,
-                              const std::vector<double>& centroid) {
-    NoiseMeter meter;
-    std::vector<double> v;
-    for (size_t i = 0; i < t.size(); ++i) {
-        meter.feed(t[i], place[i], centroid[i]);
-        v.push_back(meter.variance_arcsec2());
-    }
-    return v;
-}
-
 // What is left of the mount's motion when a loop adds `load` to it: RMS about the mean, with the uncertainty
 // of the track allowed for.
 Measured mountPartRms(const std::vector<Measured>& track, const std::vector<double>& load) {
@@ -83,12 +71,23 @@ Measured rmsWithSigma(std::vector<double> v) {
 
 } // namespace
 
+std::vector<double> frameVariances(const std::vector<double>& t, const std::vector<double>& place,
+                                   const std::vector<double>& centroid) {
+    NoiseMeter meter;
+    std::vector<double> v;
+    for (size_t i = 0; i < t.size(); ++i) {
+        meter.feed(t[i], place[i], centroid[i]);
+        v.push_back(meter.variance_arcsec2());
+    }
+    return v;
+}
+
 MountTrack trackMount(const Disturbance& d) {
     const std::vector<double> phase = d.wormPhases();
     MountTrack track;
-    track.ra = smooth(d.t_s, d.ra_arcsec, variances(d.t_s, d.ra_arcsec, d.centroid_arcsec), phase, d.raModel,
-                      track.raSurprise);
-    track.dec = smooth(d.t_s, d.dec_arcsec, variances(d.t_s, d.dec_arcsec, d.centroid_arcsec), phase,
+    track.ra = smooth(d.t_s, d.ra_arcsec, frameVariances(d.t_s, d.ra_arcsec, d.centroid_arcsec), phase,
+                      d.raModel, track.raSurprise);
+    track.dec = smooth(d.t_s, d.dec_arcsec, frameVariances(d.t_s, d.dec_arcsec, d.centroid_arcsec), phase,
                        d.decModel, track.decSurprise);
     return track;
 }

@@ -17,6 +17,10 @@ struct MountTrack {
 
 MountTrack trackMount(const Disturbance& d);
 
+// Variance of each frame's own noise, ″², as the controllers see it. centroid: the least that it can scatter.
+std::vector<double> frameVariances(const std::vector<double>& t_s, const std::vector<double>& place_arcsec,
+                                   const std::vector<double>& centroid_arcsec);
+
 // The least that a linear loop of this cadence could have left over the judged frames, RMS: by the model or
 // by regression on the last frames, whichever foretells better.
 struct LoopBound {

@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/base/statistics.h"
+#include "core/motion/other_exposure.h"
 
 namespace nordstjerna {
 
@@ -75,32 +77,79 @@ void addAxis(std::vector<Recommendation>& list, const SettingsBook& book, const 
         "Takes the edge off what only the air does.");
 }
 
-// Longer exposures, as far as frames taken together can stand for them: the measured error falls with each,
-// so that the mount part decides.
-void addExposure(Tune& result, const Disturbance& d, const SettingsBook& book, const LoopSettings& best) {
-    double least = result.proposed.mountPart_arcsec.value;
-    int n = 1;
-    LoopFigures figures;
+// The star must still be measured well in a shorter exposure: it has so much less light.
+bool brightEnough(const Run& run, double share) {
+    constexpr double leastSnr = 20.0;
+    std::vector<double> snr;
+    for (const RunRow& row : run.rows)
+        if (row.measured() && row.snr > 0.0)
+            snr.push_back(row.snr);
+    return !snr.empty() && median(std::move(snr)) * share >= leastSnr;
+}
+
+struct ExposureTried {
+    double exposure_s = 0.0;
+    Measured mountPart_arcsec;
+    Measured against_arcsec; // with the exposure as it is, on frames of the same making
+    bool made = false;
+};
+
+// Other exposures: the measured error of long ones is always smaller, so that the mount part decides. Frames
+// of a multiple of the exposure are taken together; shorter ones are made, and held against frames of the
+// present exposure that were made in the same way.
+void addExposure(Tune& result, const Run& run, const Disturbance& d, const MountTrack& track,
+                 const SettingsBook& book, const LoopSettings& best) {
+    constexpr size_t fewest = 60;
+    constexpr double shortest_s = 0.5;
+    const auto mountPart = [&](const OtherExposure& o) {
+        return figuresOf(o.disturbance, o.track, replayLoop(o.disturbance, best)).mountPart_arcsec;
+    };
+    // Of one throw of noise too much is luck.
+    const auto madePart = [&](double exposure_s) {
+        constexpr std::uint64_t throws = 5;
+        std::vector<double> parts;
+        for (std::uint64_t seed = 1; seed <= throws; ++seed)
+            parts.push_back(mountPart(withExposure(d, track, exposure_s, seed)).value);
+        return Measured{mean(parts), standardDeviation(parts) / std::sqrt(double(throws))};
+    };
+    std::vector<ExposureTried> tried;
     for (int k = 2; k <= 4 && k * d.exposure_s <= longestExposure_s; ++k) {
-        const Disturbance longer = binned(d, k);
-        if (longer.t_s.size() < 60)
-            break;
-        const LoopFigures f = figuresOf(longer, trackMount(longer), replayLoop(longer, best));
-        if (f.mountPart_arcsec.value < 0.9 * least &&
-            least - f.mountPart_arcsec.value > f.mountPart_arcsec.sigma) {
-            least = f.mountPart_arcsec.value;
-            n = k;
-            figures = f;
-        }
+        const OtherExposure longer = withExposure(d, track, k * d.exposure_s);
+        if (longer.disturbance.t_s.size() >= fewest)
+            tried.push_back(
+                {k * d.exposure_s, mountPart(longer), result.proposed.mountPart_arcsec, longer.made});
     }
-    const double exposure = std::round(2.0 * n * d.exposure_s) / 2.0;
-    if (n == 1 || std::abs(exposure - book.value(SettingKey::exposure)) < 0.25)
+    std::optional<Measured> asItIs;
+    for (double share : {0.5, 0.25}) {
+        const double exposure_s = share * d.exposure_s;
+        if (exposure_s < shortest_s || !brightEnough(run, share))
+            continue;
+        if (!asItIs)
+            asItIs = madePart(d.exposure_s);
+        tried.push_back({exposure_s, madePart(exposure_s), *asItIs, true});
+    }
+    const ExposureTried* least = nullptr;
+    for (const ExposureTried& t : tried) {
+        const double gain = t.against_arcsec.value - t.mountPart_arcsec.value;
+        if (gain > 0.1 * t.against_arcsec.value &&
+            gain > std::hypot(t.mountPart_arcsec.sigma, t.made ? t.against_arcsec.sigma : 0.0) &&
+            (!least || t.mountPart_arcsec.value / t.against_arcsec.value <
+                           least->mountPart_arcsec.value / least->against_arcsec.value))
+            least = &t;
+    }
+    if (!least)
         return;
-    result.changes.push_back({SettingKey::exposure, exposure,
-                              "Expose " + settingText(SettingKey::exposure, exposure),
-                              "With frames taken together by " + std::to_string(n) + ": mount part " +
-                                  instead(figures.mountPart_arcsec, result.proposed.mountPart_arcsec) + ".",
-                              "Longer averages the air; this mount is smooth enough for it."});
+    const double exposure = std::round(10.0 * least->exposure_s) / 10.0;
+    if (std::abs(exposure - book.value(SettingKey::exposure)) < 0.1)
+        return;
+    const std::string brings = "mount part " + instead(least->mountPart_arcsec, least->against_arcsec) + ".";
+    result.changes.push_back(
+        {SettingKey::exposure, exposure, "Expose " + settingText(SettingKey::exposure, exposure),
+         least->made ? "With shorter frames, made from the mount's track and this record's noise: " + brings
+                     : "With frames taken together by " +
+                           std::to_string(std::lround(least->exposure_s / d.exposure_s)) + ": " + brings,
+         least->made ? "This mount moves faster than the frames follow; the star is bright enough for more."
+                     : "Longer averages the air; this mount is smooth enough for it."});
 }
 
 void addOneSided(Tune& result, const Run& run, const Disturbance& d, const SettingsBook& book,
@@ -184,7 +233,7 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     }
     if (!betterRa || !betterDec)
         result.proposed = figuresOf(d, track, replayLoop(d, best));
-    addExposure(result, d, book, best);
+    addExposure(result, run, d, track, book, best);
     addOneSided(result, run, d, book, best, backlash);
     return result;
 }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <optional>
 #include <vector>
 
 #include "core/base/statistics.h"
@@ -14,7 +15,7 @@ namespace {
 
 constexpr int mostTrails = 24;
 constexpr double reach_px = 16.0;      // half width of the strip
-constexpr double startSigma_px = 0.25; // of the blob's place across the trail
+constexpr double startSigma_px = 0.25; // of a blob's place across the trail
 
 struct Candidate {
     double x, y, brightness;
@@ -176,7 +177,7 @@ double modelAt(const Shape& s, const Point& p, double length) {
 struct ShapeFit {
     Shape shape;
     double sigmaOpening = 1e9;
-    double reduced = 1e9; // χ² per degree of freedom
+    double reduced = 1e9; // χ² per degree of freedom, with what the blob says of the start
 };
 
 ShapeFit fitShape(const std::vector<Point>& points, Shape start, double length, double noise) {
@@ -272,23 +273,74 @@ Shape roughShape(const std::vector<Point>& points, double length, double noise) 
     return best;
 }
 
+// A V and its mirror image lie on the same two lines: only where on them it starts tells which it is.
+Shape mirrored(const Shape& s) {
+    Shape m = s;
+    m[0] += s[2];
+    m[2] = -s[2];
+    return m;
+}
+
+struct StarTrail {
+    ShapeFit plus, minus; // opening either way
+};
+
+// Both ways a star's trail can open, each fitted to its end.
+std::optional<StarTrail> trailOf(const std::vector<Point>& points, double length, double noise) {
+    ShapeFit one = fitShape(points, roughShape(points, length, noise), length, noise);
+    ShapeFit other = fitShape(points, mirrored(one.shape), length, noise);
+    // Neighbours in the strip spoil the shape.
+    const ShapeFit& better = one.reduced < other.reduced ? one : other;
+    if (better.reduced > 4.0 || better.sigmaOpening > 2.0 || better.shape[4] < noise ||
+        std::abs(better.shape[2]) > 2.0 * reach_px)
+        return std::nullopt;
+    if (one.shape[2] * other.shape[2] >= 0.0) // hardly open: one way leads into the other
+        return StarTrail{better, better};
+    return one.shape[2] > 0.0 ? StarTrail{one, other} : StarTrail{other, one};
+}
+
+// Which way all of them open, and how likely it is the other one. The blobs tell: pulled a little towards the
+// end of the way back, and moved together by the air of the few seconds in which they were exposed.
+struct Sense {
+    bool plus = true;
+    double otherwise = 0.0; // probability
+};
+
+Sense senseOf(const std::vector<StarTrail>& trails) {
+    constexpr double pull = 0.15;
+    constexpr double together = 0.1; // of the trail's width
+    double plus = 0.0;
+    double minus = 0.0;
+    double width = 0.0;
+    const double n = static_cast<double>(trails.size());
+    for (const StarTrail& t : trails) {
+        plus += (t.plus.shape[0] + pull * t.plus.shape[2]) / n;
+        minus += (t.minus.shape[0] + pull * t.minus.shape[2]) / n;
+        width += 2.3548 * t.plus.shape[3] / n;
+    }
+    const double variance = startSigma_px * startSigma_px / n + std::pow(together * width, 2);
+    const double likelier = (minus * minus - plus * plus) / variance;
+    return {likelier >= 0.0, 1.0 / (1.0 + std::exp(0.5 * std::abs(likelier)))};
+}
+
 } // namespace
 
 Expected<TrailMeasure> measureTrail(const Frame& frame, const TrailPath& path) {
     const Level level = frameLevel(frame);
-    std::vector<double> openings;
-    std::vector<double> weights;
-    std::vector<double> widths;
+    std::vector<StarTrail> trails;
     for (const Candidate& c : findStarts(frame, path, level)) {
         const std::vector<Point> points = strip(frame, c, path);
         if (points.size() < 400)
             continue; // runs off the frame
-        const Shape rough = roughShape(points, path.length_px(), level.noise);
-        const ShapeFit fit = fitShape(points, rough, path.length_px(), level.noise);
-        // Neighbours in the strip spoil the shape.
-        if (fit.reduced > 4.0 || fit.sigmaOpening > 2.0 || fit.shape[4] < level.noise ||
-            std::abs(fit.shape[2]) > 2.0 * reach_px)
-            continue;
+        if (const auto t = trailOf(points, path.length_px(), level.noise))
+            trails.push_back(*t);
+    }
+    const Sense sense = senseOf(trails);
+    std::vector<double> openings;
+    std::vector<double> weights;
+    std::vector<double> widths;
+    for (const StarTrail& t : trails) {
+        const ShapeFit& fit = sense.plus ? t.plus : t.minus;
         openings.push_back(fit.shape[2]);
         weights.push_back(1.0 / (fit.sigmaOpening * fit.sigmaOpening));
         widths.push_back(2.3548 * fit.shape[3]);
@@ -316,7 +368,8 @@ Expected<TrailMeasure> measureTrail(const Frame& frame, const TrailPath& path) {
         if (openings.size() <= 3 || std::abs(openings[i] - middle) <= 4.0 * spread)
             squares += weights[i] * std::pow(openings[i] - m.opening_px.value, 2);
     const double excess = m.trails > 1 ? std::max(1.0, squares / (m.trails - 1)) : 1.0;
-    m.opening_px.sigma = std::sqrt(excess / weight);
+    m.opening_px.sigma =
+        std::hypot(std::sqrt(excess / weight), 2.0 * m.opening_px.value * std::sqrt(sense.otherwise));
     m.fwhm_px = median(std::move(widths));
     m.smallest_px = 3.0 * m.opening_px.sigma;
     return m;

@@ -24,7 +24,7 @@ std::optional<Step> Approach::next(const Event& event) {
             return FailStep{*obstacle};
         }
         phase_ = Phase::slewing;
-        return announcedSlew(setup_.rig, event, setup_.place, setup_.purpose);
+        return announcedSlew(setup_.rig, event, setup_.place, setup_.purpose, setup_.side);
     case Phase::slewing:
         phase_ = Phase::settling;
         return WaitStep{setup_.settle_s, "the mount settles"};

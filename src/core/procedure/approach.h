@@ -11,6 +11,7 @@ struct ApproachSetup {
     Rig rig;
     HourAngleDec place;
     std::string purpose; // announced before the slew
+    std::string side{};  // see SlewStep
     double settle_s = 4.0;
     double exposure_s = 3.0;
     int retries = 2; // each with a doubled exposure

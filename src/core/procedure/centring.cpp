@@ -24,6 +24,7 @@ void Centring::aim(const Event& event) {
     a.purpose = passes_.empty()
                     ? "Slewing to " + setup_.targetName
                     : "Correcting by " + formatSkyAngle(Angle::fromArcsec(passes_.back().off_arcsec()));
+    a.side = setup_.side;
     a.exposure_s = setup_.exposure_s;
     a.camera = setup_.camera;
     a.bin = bin_;

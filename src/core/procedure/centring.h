@@ -20,6 +20,7 @@ struct CentringSetup {
     double exposure_s = 4.0;
     double settle_s = 4.0;       // after each slew
     int bin = 0;                 // pixels added up before solving; 0: as many as leave the frame fine enough
+    std::string side;            // of the meridian on which the mount must hang, where it may be told
     bool blind = false;          // where the mount believes to point is not to be trusted
     double scaleTolerance = 0.2; // relative, of the rig's own scale
     int mostPasses = 6;

@@ -48,7 +48,8 @@ Step Flip::slew(const Event& event) {
         ObservedFrame(setup_.centring.rig.site, event.now).hourAngleDec(setup_.centring.target),
         record_.slews == 1
             ? "Flipping: the mount comes over to " + setup_.centring.targetName
-            : "Flipping, slew " + std::to_string(record_.slews) + " to " + setup_.centring.targetName);
+            : "Flipping, slew " + std::to_string(record_.slews) + " to " + setup_.centring.targetName,
+        setup_.centring.side);
 }
 
 Step Flip::centre(const Event& event) {
@@ -77,11 +78,14 @@ std::optional<Step> Flip::step(const Event& event) {
         phase_ = Phase::ended;
         return std::nullopt;
     }
-    if (failed && phase_ != Phase::centring && phase_ != Phase::guiding)
+    if (failed && (failed->problem.asked || (phase_ != Phase::centring && phase_ != Phase::guiding)))
         return fail(failed->problem);
     switch (phase_) {
     case Phase::start:
         record_.sideBefore = event.mount.side;
+        // Told so, it comes over before the meridian too, and no clock decides.
+        if (event.mount.choosesSide)
+            setup_.centring.side = "west";
         if (const auto obstacle = slewObstacle(
                 setup_.centring.rig,
                 ObservedFrame(setup_.centring.rig.site, event.now).hourAngleDec(setup_.centring.target)))

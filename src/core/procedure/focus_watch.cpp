@@ -67,4 +67,20 @@ Progress FocusWatch::progress() const {
     return p;
 }
 
+std::optional<double> frameToFrame(const std::vector<FocusPoint>& points) {
+    constexpr size_t latest = 16;
+    constexpr size_t fewest = 6;
+    std::vector<double> sizes;
+    for (size_t i = points.size() - std::min(points.size(), latest); i < points.size(); ++i)
+        if (points[i].hfd_px.value > 0.0)
+            sizes.push_back(points[i].hfd_px.value);
+    if (sizes.size() < fewest)
+        return std::nullopt;
+    // Each against the middle of its neighbours, whose variance is half of its own.
+    double sum = 0.0;
+    for (size_t i = 1; i + 1 < sizes.size(); ++i)
+        sum += std::pow(sizes[i] - 0.5 * (sizes[i - 1] + sizes[i + 1]), 2) / 1.5;
+    return std::sqrt(sum / static_cast<double>(sizes.size() - 2));
+}
+
 } // namespace nordstjerna

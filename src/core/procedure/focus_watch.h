@@ -49,4 +49,9 @@ private:
 
 FocusPoint focusPoint(const StarField& field, double t_s);
 
+// By how much the size scatters from frame to frame, px, standard deviation over the last dozen or so frames:
+// the air's part, which the stars of one frame share and their ± does not know. A steady change of focus
+// drops out. Absent with fewer than six frames with stars.
+std::optional<double> frameToFrame(const std::vector<FocusPoint>& points);
+
 } // namespace nordstjerna

@@ -29,6 +29,7 @@ struct MountState {
     bool moving = false;
     std::optional<double> worm_turns; // where the RA worm stands, 0…1, if the mount tells
     bool correcting = false;          // plays a periodic-error curve
+    bool choosesSide = false;         // it may be told on which side to hang, also before the meridian
     bool told = true;                 // false: the mount has not answered yet, nothing of this is known
 };
 
@@ -68,6 +69,7 @@ struct SolveStep {
 struct SlewStep {
     HourAngleDec target;
     std::string purpose; // announced before the mount moves
+    std::string side{};  // on which it must hang then, for a mount that may be told; else as it likes
 };
 
 struct TrackingStep {

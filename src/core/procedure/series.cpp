@@ -99,7 +99,7 @@ Step Series::close(const std::string& why, bool stopGuiding) {
 Step Series::failed(const Event& event, const Problem& problem) {
     const bool mayPass = phase_ == Phase::looking || phase_ == Phase::centring || phase_ == Phase::guiding ||
                          phase_ == Phase::dithering;
-    if (mayPass) {
+    if (mayPass && !problem.asked) {
         if (++clouds_ == 1)
             cloudBegan_ = event.now;
         // A field that cannot be solved costs the machine some work each time: ever more seldom.
@@ -112,7 +112,7 @@ Step Series::failed(const Event& event, const Problem& problem) {
         }
     }
     failure_ = problem;
-    ending_ = problem.what;
+    ending_ = asClause(problem.what);
     phase_ = Phase::ended;
     return FailStep{problem};
 }
@@ -121,7 +121,7 @@ Step Series::begin(const Event& event) {
     auto rules = SeriesRules::from(setup_, event.now);
     if (!rules) {
         phase_ = Phase::ended;
-        ending_ = rules.error().what;
+        ending_ = asClause(rules.error().what);
         return FailStep{rules.error()};
     }
     rules_ = *rules;
@@ -237,7 +237,7 @@ Step Series::flipStep(const Event& event) {
     if (flip_->failure()) {
         guided_ = false;
         failure_ = flip_->failure();
-        ending_ = "the flip failed";
+        ending_ = failure_->asked ? asClause(failure_->what) : "the flip failed";
         phase_ = Phase::ended;
         return FailStep{*failure_};
     }

@@ -21,11 +21,11 @@ std::optional<Problem> slewObstacle(const Rig& rig, const HourAngleDec& place) {
 }
 
 SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place,
-                       const std::string& purpose) {
+                       const std::string& purpose, const std::string& side) {
     const HourAngleDec& from = event.mount.pointing;
     const double way = std::max(std::abs((place.hourAngle - from.hourAngle).wrappedSigned().deg()),
                                 std::abs((place.dec - from.dec).deg()));
-    return {place, purpose + ", about " + formatDuration(way / rig.mount.slewRate_deg_s)};
+    return {place, purpose + ", about " + formatDuration(way / rig.mount.slewRate_deg_s), side};
 }
 
 Slew::Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s)

@@ -8,9 +8,9 @@ namespace nordstjerna {
 
 // Why the mount must not be sent to a place: hidden by the horizon profile or below the horizon.
 std::optional<Problem> slewObstacle(const Rig& rig, const HourAngleDec& place);
-// The slew with its duration in the announcement, which begins with `purpose`.
+// The slew with its duration in the announcement, which begins with `purpose`. side: see SlewStep.
 SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place,
-                       const std::string& purpose);
+                       const std::string& purpose, const std::string& side = {});
 
 class Slew : public Procedure {
 public:

@@ -50,11 +50,13 @@ Step TrailChecking::judge(const Event& event) {
     const double minutes = 2.0 * setup_.half_s / 60.0;
     // ″ of Dec for one pixel of opening.
     const double perPixel = (plane.cd * path_.across()).y() * arcsecPerRad;
-    // What all stars of the trail have in common: air that carries the whole field about, a worm that runs
-    // unevenly out and back. No star's fit knows of it. Calibrated against the truth of 200 random simulated
-    // nights: a fifth of the trail's width.
-    constexpr double common = 0.2;
-    const double shared = common * measure->fwhm_px * std::abs(perPixel) / minutes;
+    // What all stars of the trail have in common: air that carries the whole field about, and wanders along
+    // both lines of the V. No star's fit knows of it. Calibrated against the truth of 200 random simulated
+    // nights: a part as wide as the trail, and one that grows with the opening.
+    constexpr double ofWidth = 0.05;
+    constexpr double ofOpening = 0.12;
+    const double shared = std::abs(perPixel) / minutes *
+                          std::hypot(ofWidth * measure->fwhm_px, ofOpening * measure->opening_px.value);
     TrailCheckResult r;
     r.path = path_;
     r.measure = *measure;

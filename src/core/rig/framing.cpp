@@ -22,8 +22,7 @@ Vec3 carried(const Vec3& direction, const Vec3& from, const Vec3& to) {
 }
 
 Axes axesOf(const Footprint& f) {
-    const Vec3 east = Vec3(-f.centre.y(), f.centre.x(), 0.0).normalized();
-    const Vec3 north = f.centre.cross(east);
+    const auto [east, north] = compassAt(f.centre);
     const double a = f.angle_deg * degree;
     const Vec3 up = std::cos(a) * north + std::sin(a) * east;
     // Looking at the sky with north up, east is on the left.

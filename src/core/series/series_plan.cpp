@@ -136,6 +136,10 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
         r.meridian_ = r.meridian_ + -86164.0905;
     r.limit_ = r.meridian_ + rig.mount.meridianLimitEast.hours() * 3600.0 / 1.00273791;
     r.mayFlip_ = r.meridian_ + 60.0 * setup.flip.past_min;
+    constexpr double inside_s = 60.0; // the flipped telescope reaches back so much less than its limit
+    r.mayFlipEarly_ =
+        r.meridian_ +
+        (inside_s - std::max(rig.mount.meridianLimitWest.hours() * 3600.0 / 1.00273791, inside_s));
     return r;
 }
 
@@ -152,8 +156,12 @@ SeriesMove SeriesRules::next(Instant now, bool across, int framesDone) const {
     if (!across && now + setup_.exposure_s > limit_) {
         if (!setup_.flip.allowed)
             return {Kind::end, 0.0, "the mount reaches its limit"};
-        return {Kind::wait, mayFlip_ - now,
-                "the meridian: the next frame would not end before the mount's limit"};
+        if (!setup_.flip.early)
+            return {Kind::wait, mayFlip_ - now,
+                    "the meridian: the next frame would not end before the mount's limit"};
+        if (now < mayFlipEarly_)
+            return {Kind::wait, mayFlipEarly_ - now, "the flip: the mount cannot come over yet"};
+        return {Kind::flip, 0.0, {}};
     }
     return {Kind::frame, 0.0, {}};
 }

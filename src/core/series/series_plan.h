@@ -33,10 +33,11 @@ public:
     // How far the mount may follow past the meridian without the flip, and when it may come over.
     Instant limit() const { return limit_; }
     Instant mayFlip() const { return mayFlip_; }
+    Instant mayFlipEarly() const { return mayFlipEarly_; }
 
 private:
     SeriesSetup setup_;
-    Instant begins_, ends_, meridian_, limit_, mayFlip_;
+    Instant begins_, ends_, meridian_, limit_, mayFlip_, mayFlipEarly_;
     std::string beginsBecause_, endsBecause_;
 };
 

@@ -44,6 +44,9 @@ struct FlipWish {
     bool allowed = true;
     double past_min = 2.0; // never at the meridian itself: a clock half a minute wrong decides the side
     bool pauseBefore = false, pauseAfter = false; // to look after the cables
+    // Where the next frame would not end before the limit: come over before the meridian, not wait for it.
+    // For mounts that may be told on which side to hang.
+    bool early = false;
 };
 
 struct RefocusWish {

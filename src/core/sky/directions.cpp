@@ -4,12 +4,11 @@
 
 namespace nordstjerna {
 
-namespace {
-Vec3 northOf(const Vec3& v) {
-    Vec3 n = Vec3::UnitZ() - v * v.z();
-    return n.norm() > 1e-12 ? Vec3(n.normalized()) : Vec3(-Vec3::UnitX());
+Compass compassAt(const Vec3& place) {
+    Vec3 east = Vec3::UnitZ().cross(place);
+    east = east.norm() > 1e-12 ? Vec3(east.normalized()) : Vec3(Vec3::UnitY());
+    return {east, place.cross(east)};
 }
-} // namespace
 
 Vec3 vectorFrom(const Equatorial& e) {
     return {cos(e.dec) * cos(e.ra), cos(e.dec) * sin(e.ra), sin(e.dec)};
@@ -34,14 +33,12 @@ Angle separation(const Vec3& a, const Vec3& b) {
 }
 
 Vec3 offsetPlace(const Vec3& from, Angle pa, Angle d) {
-    const Vec3 north = northOf(from);
-    const Vec3 east = north.cross(from);
+    const auto [east, north] = compassAt(from);
     return from * cos(d) + (north * cos(pa) + east * sin(pa)) * sin(d);
 }
 
 Angle positionAngle(const Vec3& a, const Vec3& b) {
-    const Vec3 north = northOf(a);
-    const Vec3 east = north.cross(a);
+    const auto [east, north] = compassAt(a);
     return Angle::fromRad(std::atan2(b.dot(east), b.dot(north)));
 }
 

@@ -29,6 +29,11 @@ Vec3 vectorFrom(const Equatorial& e);
 Equatorial equatorialFrom(const Vec3& v); // ra in [0, 360°)
 Vec3 vectorFrom(const AltAz& a);
 AltAz altAzFrom(const Vec3& enu);
+// Unit vectors at a place on the sphere, about the +z pole. At the poles themselves as at right ascension 0.
+struct Compass {
+    Vec3 east, north;
+};
+Compass compassAt(const Vec3& place);
 // Accurate at all separations, including tiny ones.
 Angle separation(const Vec3& a, const Vec3& b);
 // Place at position angle `pa` (north through east) and distance `d` from `from`.

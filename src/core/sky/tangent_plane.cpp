@@ -4,21 +4,9 @@
 
 namespace nordstjerna {
 
-namespace {
-struct Basis {
-    Vec3 east, north;
-};
-
-Basis basisAt(const Vec3& v) {
-    Vec3 east = Vec3::UnitZ().cross(v);
-    east = east.norm() > 1e-12 ? Vec3(east.normalized()) : Vec3(Vec3::UnitY());
-    return {east, v.cross(east)};
-}
-} // namespace
-
 Vec3 TangentPlane::skyAt(Pixel p) const {
     const Eigen::Vector2d plane = cd * Eigen::Vector2d(p.x - reference.x, p.y - reference.y);
-    const Basis b = basisAt(centre);
+    const Compass b = compassAt(centre);
     return (centre + plane.x() * b.east + plane.y() * b.north).normalized();
 }
 
@@ -26,7 +14,7 @@ std::optional<Pixel> TangentPlane::pixelAt(const Vec3& icrs) const {
     const double depth = icrs.dot(centre);
     if (depth <= 1e-9)
         return std::nullopt;
-    const Basis b = basisAt(centre);
+    const Compass b = compassAt(centre);
     const Eigen::Vector2d plane(icrs.dot(b.east) / depth, icrs.dot(b.north) / depth);
     const Eigen::Vector2d d = cd.inverse() * plane;
     return Pixel{reference.x + d.x(), reference.y + d.y()};

@@ -40,8 +40,7 @@ double FramingMap::pxPerDegree() const {
 }
 
 QPointF FramingMap::toScreen(const Vec3& icrs) const {
-    const Vec3 east = Vec3(-sky_.centre.y(), sky_.centre.x(), 0.0).normalized();
-    const Vec3 north = sky_.centre.cross(east);
+    const auto [east, north] = compassAt(sky_.centre);
     const double depth = icrs.dot(sky_.centre);
     if (depth < 0.05)
         return {-1e6, -1e6};

@@ -9,7 +9,9 @@ struct ForwardingMount : Mount {
     Mount& mount;
     explicit ForwardingMount(Mount& m) : mount(m) {}
     Expected<MountState> state() const override { return mount.state(); }
-    Expected<void> slew(const HourAngleDec& t, const StopFlag& h) override { return mount.slew(t, h); }
+    Expected<void> slewTo(const HourAngleDec& t, const std::string& side, const StopFlag& h) override {
+        return mount.slewTo(t, side, h);
+    }
     Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
     Expected<void> pulse(double ra, double dec, const StopFlag& h) override {
         return mount.pulse(ra, dec, h);

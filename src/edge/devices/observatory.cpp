@@ -1,6 +1,7 @@
 #include "edge/devices/observatory.h"
 
 #include <algorithm>
+#include <tuple>
 
 #include "edge/devices/forwarding_mount.h"
 #include "edge/devices/frozen_check.h"
@@ -73,6 +74,29 @@ private:
     FrozenCheck frozen_;
 };
 
+class Observatory::WatchedFocuser final : public Focuser {
+public:
+    explicit WatchedFocuser(Focuser& focuser) : focuser_(focuser) {}
+    LinkState link() const { return link_.state(); }
+
+    Expected<FocuserState> state() const override {
+        const int question = link_.asked();
+        auto told = focuser_.state();
+        link_.answered(question, failureOf(told));
+        return told;
+    }
+    Expected<void> moveTo(int steps, const StopFlag& halt) override {
+        const int question = link_.asked();
+        auto moved = focuser_.moveTo(steps, halt);
+        link_.answered(question, halt ? std::nullopt : failureOf(moved));
+        return moved;
+    }
+
+private:
+    Focuser& focuser_;
+    mutable Link link_{0.0}; // a move takes as long as it likes
+};
+
 Observatory::Observatory(const Devices& devices, double patience_s)
     : own_(devices), watched_(devices), mountLink_(patience_s),
       mount_(std::make_unique<WatchedMount>(*devices.mount, *this)) {
@@ -88,6 +112,13 @@ Observatory::Observatory(const Devices& devices, double patience_s)
         watched_.imagingCamera = imagingCamera_.get();
         watched_.image = imageByCamera(*imagingCamera_);
     }
+    for (auto [own, watched, shown] :
+         {std::tuple{devices.guideFocuser, &guideFocuser_, &watched_.guideFocuser},
+          {devices.imagingFocuser, &imagingFocuser_, &watched_.imagingFocuser}})
+        if (own) {
+            *watched = std::make_unique<WatchedFocuser>(*own);
+            *shown = watched->get();
+        }
     looking_ = std::thread([this] { look(); });
     // Who reads first should find something; a mount that is silent from the start must not hold the window.
     std::unique_lock wait(lock_);
@@ -124,6 +155,11 @@ MountState Observatory::mountState() const {
 
 LinkState Observatory::cameraLink(CameraRole camera) const {
     const auto& watched = camera == CameraRole::guide ? guideCamera_ : imagingCamera_;
+    return watched ? watched->link() : LinkState{};
+}
+
+LinkState Observatory::focuserLink(CameraRole camera) const {
+    const auto& watched = camera == CameraRole::guide ? guideFocuser_ : imagingFocuser_;
     return watched ? watched->link() : LinkState{};
 }
 

@@ -28,6 +28,7 @@ public:
     MountState mountState() const;
     LinkState mountLink() const { return mountLink_.state(); }
     LinkState cameraLink(CameraRole camera) const;
+    LinkState focuserLink(CameraRole camera) const; // of the focuser on that camera
 
     // Commands that the window gives by itself, each in a thread of its own: `done` is called there. A halt
     // never waits behind anything, not even behind a halt that was not answered.
@@ -38,6 +39,7 @@ public:
 private:
     class WatchedMount;
     class WatchedCamera;
+    class WatchedFocuser;
     void look();
     void command(std::function<Expected<void>()> what, bool thenTracking, Done done);
 
@@ -45,6 +47,7 @@ private:
     Link mountLink_;
     std::unique_ptr<WatchedMount> mount_;
     std::unique_ptr<WatchedCamera> guideCamera_, imagingCamera_;
+    std::unique_ptr<WatchedFocuser> guideFocuser_, imagingFocuser_;
     mutable std::mutex lock_;
     std::condition_variable wake_;
     bool ending_ = false;

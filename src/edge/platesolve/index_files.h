@@ -23,14 +23,19 @@ extern "C" {
 
 namespace nordstjerna {
 
+// The files are opened twice, which costs no memory twice, for they are mapped: an opened file serves one
+// thread at a time, and a frame that needs stars must not wait for a search that takes minutes.
 struct StarIndex::Files {
-    std::vector<index_t*> indexes; // smallest figures first
-    std::mutex lock;               // the engine is not thread-safe
+    struct Opened {
+        std::vector<index_t*> indexes; // smallest figures first
+        std::mutex lock;
 
-    ~Files() {
-        for (index_t* i : indexes)
-            index_free(i);
-    }
+        ~Opened() {
+            for (index_t* i : indexes)
+                index_free(i);
+        }
+    };
+    Opened toSolve, toRead;
 };
 
 } // namespace nordstjerna

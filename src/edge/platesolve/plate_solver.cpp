@@ -216,7 +216,8 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
     bool indexFits = false;
     bool timedOut = false;
     {
-        const std::scoped_lock guard(index.files().lock);
+        StarIndex::Files::Opened& files = index.files().toSolve;
+        const std::scoped_lock guard(files.lock);
         const std::unique_ptr<solver_t, FreeSolver> solver(solver_new());
         starxy_t* xy = starxy_new(count, TRUE, FALSE);
         for (int i = 0; i < count; ++i) {
@@ -235,7 +236,7 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
         double quadLow = 0.0;
         double quadHigh = 0.0;
         solver_get_quad_size_range_arcsec(solver.get(), &quadLow, &quadHigh);
-        for (index_t* i : index.files().indexes)
+        for (index_t* i : files.indexes)
             if (index_overlaps_scale_range(i, quadLow, quadHigh)) {
                 solver_add_index(solver.get(), i);
                 indexFits = true;
@@ -254,7 +255,7 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
         timedOut = watch.timedOut;
     }
     if (halt)
-        return problem("Halted.", "Solving was broken off.", "");
+        return tl::unexpected(Problem{"Halted.", "Solving was broken off.", "", false, true});
     if (!indexFits)
         return problem("No star index file suits this field.",
                        "The frame is " + formatNumber(std::hypot(width, height) * low / 3600.0, 2) + "° to " +

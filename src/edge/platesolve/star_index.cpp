@@ -38,16 +38,19 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::file
     }
     std::sort(paths.begin(), paths.end());
     const std::shared_ptr<StarIndex> result(new StarIndex);
-    for (const auto& path : paths)
-        if (index_t* index = index_load(path.c_str(), 0, nullptr))
-            result->files_->indexes.push_back(index);
-    if (result->files_->indexes.empty())
+    for (Files::Opened* opened : {&result->files_->toSolve, &result->files_->toRead}) {
+        for (const auto& path : paths)
+            if (index_t* index = index_load(path.c_str(), 0, nullptr))
+                opened->indexes.push_back(index);
+        std::sort(opened->indexes.begin(), opened->indexes.end(), [](const index_t* a, const index_t* b) {
+            return a->index_scale_lower < b->index_scale_lower;
+        });
+    }
+    if (result->files_->toRead.indexes.empty())
         return problem(
             "No star index files were found.", "Searched in: " + searched + ".",
             "Install the packages astrometry-data-tycho2-08-littleendian, -09- and -10-19-, or name "
             "their folder in NORDSTJERNA_INDEX_PATH.");
-    std::sort(result->files_->indexes.begin(), result->files_->indexes.end(),
-              [](const index_t* a, const index_t* b) { return a->index_scale_lower < b->index_scale_lower; });
     return result;
 }
 
@@ -65,12 +68,12 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::loadDefault() {
 }
 
 std::vector<CatalogueStar> StarIndex::starsNear(const Vec3& icrs, Angle radius) const {
-    const std::scoped_lock guard(files_->lock);
+    const std::scoped_lock guard(files_->toRead.lock);
     std::vector<CatalogueStar> stars;
     // Grid of cells a few arcseconds wide: the same star stands in several index files.
     std::map<std::array<long, 3>, bool> known;
     const double chord = 2.0 * std::sin(0.5 * std::min(radius.rad(), std::numbers::pi));
-    for (index_t* index : files_->indexes) {
+    for (index_t* index : files_->toRead.indexes) {
         startree_t* tree = index->starkd;
         if (!startree_has_tagalong(tree))
             continue;

@@ -40,8 +40,22 @@ constexpr int newest = static_cast<int>(std::size(migrations));
 } // namespace
 
 tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what) {
+    const std::string words =
+        std::string("The database says: ") + (db ? sqlite3_errmsg(db) : "no memory") + ".";
+    switch (db ? sqlite3_errcode(db) & 0xff : SQLITE_NOMEM) {
+    case SQLITE_BUSY:
+    case SQLITE_LOCKED:
+        return problem(what, "Another program holds it. " + words,
+                       "What is written is tried again by itself; close the other program if it stays so.");
+    case SQLITE_FULL:
+    case SQLITE_IOERR:
+        return problem(what, "The disk is full or takes nothing more. " + words,
+                       "Make room; what is written is tried again by itself.");
+    default:
+        break;
+    }
     return problem(
-        what, std::string("The database says: ") + (db ? sqlite3_errmsg(db) : "no memory") + ".",
+        what, words,
         "Check the data folder and the free space; a damaged log is made anew from the records beside it.");
 }
 

@@ -171,14 +171,18 @@ void ExposeStation::refresh() {
     folder_->setVisible(!running_ || (keeper_ && keeper_->waiting() > 0));
     test_->setEnabled(!busy);
     flip_->setVisible(!alone_);
-    const bool east = session().mountState().side != "west";
+    const MountState mount = session().mountState();
+    const bool east = mount.side != "west";
+    card_->setMountChoosesSide(mount.choosesSide);
+    const double from_deg = mount.choosesSide ? -session().rig().mount.meridianLimitWest.deg() : 0.0;
     flip_->setEnabled((running_ || !busy) && east &&
-                      session().targetPlace().hourAngle.wrappedSigned().deg() > 0.0);
+                      session().targetPlace().hourAngle.wrappedSigned().deg() > from_deg);
     flip_->setToolTip(
         !east ? tr("The telescope hangs on the western side already.")
         : flip_->isEnabled()
             ? tr("The mount comes over to the target, the picture is centred, guiding finds its stars.")
-            : tr("Not before the target has passed the meridian."));
+        : mount.choosesSide ? tr("The flipped telescope does not reach so far before the meridian.")
+                            : tr("Not before the target has passed the meridian."));
     pause_->setText(seen_.flipPauses ? tr("Go on with the flip") : pausing_ ? tr("Go on") : tr("Pause"));
     const auto& rates = session().rates();
     const bool usable = rates && rates->verdict != RatesVerdict::bad && !session().ratesAged();

@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QStandardItemModel>
 #include <QTimeEdit>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -17,7 +18,8 @@ namespace nordstjerna {
 namespace {
 constexpr std::array twilightChoices{Twilight::civil, Twilight::nautical, Twilight::astronomical};
 constexpr std::array ditherPatterns{DitherKind::spread, DitherKind::random, DitherKind::spiral};
-constexpr int atATime = 4; // among the choices of beginning and end, after the kinds of twilight
+constexpr int ratherEarly = 3; // among the ways to flip
+constexpr int atATime = 4;     // among the choices of beginning and end, after the kinds of twilight
 
 // A choice with a clock beside it, which shows only while a time is chosen.
 QWidget* withClock(QComboBox* choice, QTimeEdit* clock) {
@@ -82,7 +84,7 @@ PlanCard::PlanCard(QWidget* parent)
         {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("full darkness"), tr("at a time")});
     end_->addItems(
         {tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("end of dark"), tr("at a time")});
-    flip_->addItems({tr("by itself"), tr("with pauses"), tr("not at all")});
+    flip_->addItems({tr("by itself"), tr("with pauses"), tr("not at all"), tr("rather early")});
     refocus_->addItems({tr("is told"), tr("by itself")});
     frames_->setSpecialValueText(tr("all that fit"));
     every_->setSpecialValueText(tr("never"));
@@ -148,6 +150,22 @@ void PlanCard::setMotor(bool there) {
               : tr("No motor moves this camera: that the stars have grown can only be told."));
 }
 
+// What was chosen stays chosen: the mount may only not have answered yet.
+void PlanCard::setMountChoosesSide(bool can) {
+    if (choosesSide_ == can)
+        return;
+    choosesSide_ = can;
+    if (auto* items = qobject_cast<QStandardItemModel*>(flip_->model()))
+        items->item(ratherEarly)->setEnabled(can);
+    flip_->setToolTip(
+        can ? tr("Rather early: where the next frame would not end before the mount's limit, it comes over "
+                 "before the meridian and does not wait for it.")
+            : tr("Rather early needs a mount that can be told on which side to hang; this one decides by "
+                 "itself, after the meridian."));
+    if (flip_->currentIndex() == ratherEarly)
+        Q_EMIT changed();
+}
+
 void PlanCard::setNight(Instant noon, double utcOffset_h) {
     noon_ = noon;
     utcOffset_h_ = utcOffset_h;
@@ -206,7 +224,8 @@ void PlanCard::read(SeriesSetup& s) const {
     s.dither.within_px = within_->exact();
     s.dither.for_s = holds_->exact();
     s.dither.timeout_s = timeout_->exact();
-    s.flip.allowed = flip_->currentIndex() < 2;
+    s.flip.allowed = flip_->currentIndex() != 2;
+    s.flip.early = choosesSide_.value_or(false) && flip_->currentIndex() == ratherEarly;
     s.flip.pauseBefore = s.flip.pauseAfter = flip_->currentIndex() == 1;
     s.flip.past_min = past_->exact();
     s.refocus.byItself = refocus_->isEnabled() && refocus_->currentIndex() == 1;

@@ -25,6 +25,7 @@ public:
     void endAt(Instant t);
     void setSettling(double within_px, double for_s);
     void setMotor(bool there); // on the imaging camera's focus
+    void setMountChoosesSide(bool can);
     // Fills in what the person wants; rig and target are there already.
     void read(SeriesSetup& setup) const;
     // What stands in the fields by their names, and back; unknown names are passed over.
@@ -47,6 +48,7 @@ private:
     QTimeEdit *beginClock_, *endClock_;
     Instant noon_;
     double utcOffset_h_ = 0.0;
+    std::optional<bool> choosesSide_; // the mount may be told on which side to hang
     QWidget* fields_;
     QLabel* sentence_;
 };

@@ -5,6 +5,8 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QStyle>
 #include <QVBoxLayout>
 #include <cmath>
 
@@ -20,6 +22,10 @@
 
 namespace nordstjerna {
 
+namespace {
+constexpr int cardWidth = 268;
+} // namespace
+
 CurveBench::CurveBench(Session& session, QObject* parent)
     : QObject(parent), session_(session), page_(new QWidget), chart_(new FocusChart), place_(new WrapLabel),
       learnt_(new WrapLabel), told_(new WrapLabel), step_(numberField(0, 1000, 3, "µm")),
@@ -29,7 +35,14 @@ CurveBench::CurveBench(Session& session, QObject* parent)
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     row->addWidget(chart_, 1);
-    auto* right = new QVBoxLayout;
+    // In a low window its words scroll, and nothing below them is pushed out.
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setFocusPolicy(Qt::NoFocus);
+    auto* column = new QWidget;
+    auto* right = new QVBoxLayout(column);
+    right->setContentsMargins(0, 0, 0, 0);
     right->setSpacing(8);
     right->addWidget(focuserCard());
     QFormLayout* form = nullptr;
@@ -40,7 +53,9 @@ CurveBench::CurveBench(Session& session, QObject* parent)
     words_ = card;
     right->addWidget(card);
     right->addStretch();
-    row->addLayout(right);
+    scroll->setWidget(column);
+    scroll->setFixedWidth(cardWidth + scroll->style()->pixelMetric(QStyle::PM_ScrollBarExtent));
+    row->addWidget(scroll);
     connect(&session_, &Session::rigChanged, this, &CurveBench::refresh);
     connect(&session_, &Session::busyChanged, this, &CurveBench::refresh);
     ask();
@@ -50,7 +65,7 @@ CurveBench::CurveBench(Session& session, QObject* parent)
 QWidget* CurveBench::focuserCard() {
     QFormLayout* form = nullptr;
     QFrame* card = formCard(tr("Focuser"), form);
-    card->setFixedWidth(268);
+    card->setFixedWidth(cardWidth);
     for (QLabel* l : {place_, learnt_}) {
         l->setWordWrap(true);
         l->setObjectName("muted");

@@ -240,10 +240,17 @@ void FocusStation::showFigures() {
     }
     const FocusPoint& now = seen_.points.back();
     const double scale = scale_arcsec_px();
+    const auto shakes = frameToFrame(seen_.points);
+    hfd_->setToolTip(
+        shakes ? tr("± as it scatters from frame to frame, mostly by the air, over the last frames: "
+                    "the stars of this one alone say ± %1 px.")
+                     .arg(qs(formatSigma(now.hfd_px.sigma, 2)))
+               : tr("The ± is that of the stars of this frame; how much the air moves it from "
+                    "frame to frame shows after six frames."));
     if (now.hfd_px.value > 0.0)
         hfd_->show(qs(formatNumber(now.hfd_px.value, 2)), "px",
                    tr("± %1 · best %2 · %3″")
-                       .arg(qs(formatNumber(now.hfd_px.sigma, 2)),
+                       .arg(qs(formatSigma(std::max(now.hfd_px.sigma, shakes.value_or(0.0)), 2)),
                             qs(formatNumber(
                                 seen_.points[static_cast<size_t>(std::max(0, seen_.best))].hfd_px.value, 2)),
                             qs(formatNumber(now.hfd_px.value * scale, 1))));

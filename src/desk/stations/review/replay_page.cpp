@@ -39,7 +39,7 @@ Run lastPart(const Run& run) {
 
 ReplayPage::ReplayPage(QWidget* parent)
     : QWidget(parent), lanes_(new LaneChart), words_(new QLabel), trouble_(new QLabel),
-      decMode_(new QComboBox), search_(new QPushButton) {
+      decMode_(new QComboBox), exposure_(new QComboBox), search_(new QPushButton) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
@@ -80,11 +80,17 @@ ReplayPage::ReplayPage(QWidget* parent)
     decMode_->setObjectName("replay-dec-mode");
     decMode_->setAccessibleName(qs(settingName(SettingKey::decMode)));
     side->addWidget(decMode_);
+    exposure_->setObjectName("replay-exposure");
+    exposure_->setAccessibleName(qs(settingName(SettingKey::exposure)));
+    exposure_->setToolTip(tr("Longer: frames taken together. Shorter: frames made from the mount's track and "
+                             "noise as strong as this record's."));
+    side->addWidget(exposure_);
     side->addStretch();
     search_->setObjectName("replay-search");
     whole->addWidget(search_);
     row->addWidget(card);
     connect(decMode_, &QComboBox::currentIndexChanged, this, &ReplayPage::read);
+    connect(exposure_, &QComboBox::currentIndexChanged, this, &ReplayPage::read);
     connect(search_, &QPushButton::clicked, this, &ReplayPage::searchBest);
     lanes_->hide();
 }
@@ -148,6 +154,7 @@ void ReplayPage::show(const Opened& opened) {
         return;
     halt();
     world_.reset();
+    retaken_.reset();
     figures_.reset();
     opening_ = opened.run;
     lanes_->hide();
@@ -196,6 +203,7 @@ void ReplayPage::show(const Opened& opened) {
                 lanes_->show();
                 lanes_->clear();
                 lanes_->show(*world_->run, 0.0, 0.0);
+                fillExposures();
                 write();
                 replay();
             },
@@ -203,8 +211,42 @@ void ReplayPage::show(const Opened& opened) {
     });
 }
 
+// As recorded first, so that it is what stands there.
+void ReplayPage::fillExposures() {
+    const double recorded = world_->disturbance.exposure_s;
+    constexpr double shortest_s = 0.25;
+    constexpr double longest_s = 16.0;
+    constexpr double fewest = 60.0; // frames
+    filling_ = true;
+    exposure_->clear();
+    exposure_->addItem(tr("%1 s, as recorded").arg(qs(formatNumber(recorded, 1))), 0.0);
+    for (double share : {0.25, 0.5, 2.0, 3.0, 4.0}) {
+        const double exposure_s = share * recorded;
+        const double frames = static_cast<double>(world_->disturbance.t_s.size()) / std::max(share, 1.0);
+        if (exposure_s >= shortest_s && exposure_s <= longest_s && frames >= fewest)
+            exposure_->addItem(tr("%1 s").arg(qs(formatNumber(exposure_s, exposure_s < 1.0 ? 2 : 1))),
+                               exposure_s);
+    }
+    filling_ = false;
+}
+
+std::optional<double> ReplayPage::otherExposure_s() const {
+    const double chosen = exposure_->currentData().toDouble();
+    return world_ && chosen > 0.0 ? std::optional(chosen) : std::nullopt;
+}
+
+std::shared_ptr<const ReplayPage::Retaken> ReplayPage::retakenNow() const {
+    const auto wanted = otherExposure_s();
+    const bool there =
+        wanted && retaken_ && std::abs(retaken_->frames.disturbance.exposure_s - *wanted) < 1e-6 * *wanted;
+    return there ? retaken_ : nullptr;
+}
+
 void ReplayPage::setFromRecorded() {
     settings_.controller = recorded_;
+    filling_ = true;
+    exposure_->setCurrentIndex(0);
+    filling_ = false;
     write();
     replay();
 }
@@ -226,6 +268,7 @@ void ReplayPage::write() {
     }
     decMode_->setCurrentIndex(static_cast<int>(settings_.controller.decMode));
     decMode_->setEnabled(world_ && !searching_);
+    exposure_->setEnabled(world_ && !searching_);
     search_->setEnabled(world_ != nullptr);
     search_->setText(searching_ ? tr("Stop the search") : tr("Search the best"));
     filling_ = false;
@@ -264,17 +307,27 @@ void ReplayPage::startWorker() {
     if (worker_.valid())
         worker_.wait();
     stop_ = std::make_shared<std::atomic<bool>>(false);
-    worker_ = std::async(std::launch::async, [this, world = world_, settings = settings_, stop = stop_] {
-        auto errors = replayLoop(world->disturbance, settings, [stop] { return stop->load(); });
-        const bool whole = errors.size() == world->disturbance.t_s.size();
-        const LoopFigures figures =
-            whole ? figuresOf(world->disturbance, world->track, errors) : LoopFigures();
+    worker_ = std::async(std::launch::async, [this, world = world_, settings = settings_, stop = stop_,
+                                              exposure_s = otherExposure_s(), there = retakenNow()] {
+        auto other = there;
+        if (exposure_s && !other) {
+            auto made = std::make_shared<Retaken>();
+            made->frames = withExposure(world->disturbance, world->track, *exposure_s);
+            made->bound = loopBound(made->frames.disturbance, made->frames.track);
+            other = made;
+        }
+        const Disturbance& d = disturbanceOf(*world, other);
+        const MountTrack& track = other ? other->frames.track : world->track;
+        auto errors = replayLoop(d, settings, [stop] { return stop->load(); });
+        const bool whole = errors.size() == d.t_s.size() && !errors.empty();
+        const LoopFigures figures = whole ? figuresOf(d, track, errors) : LoopFigures();
         QMetaObject::invokeMethod(
             this,
-            [this, world, errors = std::move(errors), figures, whole] {
+            [this, world, other, errors = std::move(errors), figures, whole] {
                 if (world != world_)
                     return;
                 running_ = false;
+                retaken_ = other;
                 if (waiting_) {
                     startWorker();
                     return;
@@ -292,7 +345,7 @@ void ReplayPage::shown(const LoopFigures& figures, const std::vector<SkyError>& 
     // As the line that leads to the next frame: each belief is of the row after it.
     const auto none = std::numeric_limits<float>::quiet_NaN();
     std::vector<RowBelief> line(world_->run->rows.size(), RowBelief{{0, 0, none, none}, {0, 0, none, none}});
-    const std::vector<size_t>& rows = world_->disturbance.row;
+    const std::vector<size_t>& rows = disturbanceOf(*world_, retaken_).row;
     for (size_t i = 0; i < errors.size() && i < rows.size(); ++i)
         if (rows[i] > 0 && std::isfinite(errors[i].dra_arcsec)) {
             RowBelief& b = line[rows[i] - 1];
@@ -309,17 +362,27 @@ void ReplayPage::shown(const LoopFigures& figures, const std::vector<SkyError>& 
 QString ReplayPage::words() const {
     if (!world_ || !figures_)
         return {};
+    const LoopBound& bound = retaken_ ? retaken_->bound : world_->bound;
     QString text = tr("Left %1; replayed %2. No linear loop would have left less than %3″.")
                        .arg(qs(figuresText(world_->recorded)), qs(figuresText(*figures_)),
-                            qs(formatNumber(world_->bound.total_arcsec(), 2)));
+                            qs(formatNumber(bound.total_arcsec(), 2)));
     if (world_->run->meta.kind == RunKind::free)
         text = tr("Replayed on this free run: %1. No linear loop would have left less than %2″.")
-                   .arg(qs(figuresText(*figures_)), qs(formatNumber(world_->bound.total_arcsec(), 2)));
+                   .arg(qs(figuresText(*figures_)), qs(formatNumber(bound.total_arcsec(), 2)));
+    if (retaken_)
+        text += retaken_->frames.made
+                    ? tr(" In frames of %1 s, made: the mount as its track tells, noise as strong as the "
+                         "record's. What the mount does between two recorded frames is not in it.")
+                          .arg(qs(formatNumber(retaken_->frames.disturbance.exposure_s, 2)))
+                    : tr(" In frames of %1 s, recorded ones taken together: in all they always show less; "
+                         "compare the mount part.")
+                          .arg(qs(formatNumber(retaken_->frames.disturbance.exposure_s, 1)));
     return text;
 }
 
 bool ReplayPage::differs() const {
-    return world_ && !settingsThatDiffer(settings_.controller, recorded_, sliderStep).empty();
+    return world_ &&
+           (otherExposure_s() || !settingsThatDiffer(settings_.controller, recorded_, sliderStep).empty());
 }
 
 void ReplayPage::searchBest() {
@@ -336,31 +399,32 @@ void ReplayPage::searchBest() {
     if (worker_.valid())
         worker_.wait();
     stop_ = std::make_shared<std::atomic<bool>>(false);
-    worker_ = std::async(std::launch::async, [this, world = world_, start = settings_, stop = stop_] {
-        const auto tell = [this](double share) {
+    worker_ = std::async(
+        std::launch::async, [this, world = world_, start = settings_, stop = stop_, other = retakenNow()] {
+            const auto tell = [this](double share) {
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, share] {
+                        if (searching_)
+                            search_->setText(tr("Stop the search, %1 %").arg(qRound(100.0 * share)));
+                    },
+                    Qt::QueuedConnection);
+            };
+            const SearchResult found = searchSettings(
+                disturbanceOf(*world, other), start, [stop] { return stop->load(); }, tell);
             QMetaObject::invokeMethod(
                 this,
-                [this, share] {
-                    if (searching_)
-                        search_->setText(tr("Stop the search, %1 %").arg(qRound(100.0 * share)));
+                [this, world, found] {
+                    if (world != world_)
+                        return;
+                    running_ = searching_ = false;
+                    if (!found.stopped)
+                        settings_ = found.best;
+                    write();
+                    replay();
                 },
                 Qt::QueuedConnection);
-        };
-        const SearchResult found = searchSettings(
-            world->disturbance, start, [stop] { return stop->load(); }, tell);
-        QMetaObject::invokeMethod(
-            this,
-            [this, world, found] {
-                if (world != world_)
-                    return;
-                running_ = searching_ = false;
-                if (!found.stopped)
-                    settings_ = found.best;
-                write();
-                replay();
-            },
-            Qt::QueuedConnection);
-    });
+        });
     Q_EMIT changed();
 }
 

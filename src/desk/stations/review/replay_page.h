@@ -7,7 +7,7 @@
 #include <future>
 
 #include "core/guide/settings_book.h"
-#include "core/motion/loop_search.h"
+#include "core/motion/other_exposure.h"
 #include "desk/stations/review/opened.h"
 
 class QComboBox;
@@ -30,6 +30,8 @@ public:
     using QWidget::show;
     // What stands in the fields, and whether it differs from what was recorded.
     const ControllerSettings& settings() const { return settings_.controller; }
+    // Absent: as it was recorded.
+    std::optional<double> otherExposure_s() const;
     bool ready() const { return world_ != nullptr; }
     bool differs() const;
     bool searching() const { return searching_; }
@@ -51,6 +53,13 @@ private:
         LoopFigures recorded;
         LoopBound bound;
     };
+    struct Retaken { // in frames of another exposure
+        OtherExposure frames;
+        LoopBound bound;
+    };
+    static const Disturbance& disturbanceOf(const World& world, const std::shared_ptr<const Retaken>& other) {
+        return other ? other->frames.disturbance : world.disturbance;
+    }
     struct AxisFields {
         QComboBox* kind;
         QSlider *gain, *deadband, *smoothing;
@@ -62,16 +71,19 @@ private:
     void write(); // into them
     void replay();
     void startWorker();
+    void fillExposures();
+    std::shared_ptr<const Retaken> retakenNow() const; // if it is there already
     void shown(const LoopFigures& figures, const std::vector<SkyError>& errors);
     void halt();
 
     LaneChart* lanes_;
     QLabel *words_, *trouble_;
     AxisFields ra_, dec_;
-    QComboBox* decMode_;
+    QComboBox *decMode_, *exposure_;
     QPushButton* search_;
     std::shared_ptr<const World> world_;
-    std::shared_ptr<const Run> opening_; // being rebuilt
+    std::shared_ptr<const Retaken> retaken_; // of the exposure chosen last
+    std::shared_ptr<const Run> opening_;     // being rebuilt
     ControllerSettings recorded_;
     LoopSettings settings_;
     std::optional<LoopFigures> figures_;

@@ -225,7 +225,7 @@ void ReviewStation::refresh() {
         setPrimary(tr("Open the newest"), !trends_->newest().isEmpty());
         break;
     default: {
-        QString how = qs(opened_.entry.how);
+        QString how = qs(asClause(opened_.entry.how));
         if (!how.isEmpty())
             how[0] = how[0].toUpper();
         say(name, reading()        ? tr("Reading …")

@@ -31,6 +31,8 @@ void ReviewStation::takeOver() {
     for (SettingKey key :
          settingsThatDiffer(wanted, session().settings().controller(), ReplayPage::sliderStep))
         session().changeSetting(key, settingValue(wanted, key), "replay", reason);
+    if (const auto exposure_s = replay_->otherExposure_s())
+        session().changeSetting(SettingKey::exposure, *exposure_s, "replay", reason);
     refresh();
 }
 

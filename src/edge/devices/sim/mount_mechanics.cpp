@@ -168,7 +168,7 @@ void MountMechanics::advance(Instant to) {
     }
 }
 
-void MountMechanics::startSlew(const HourAngleDec& target) {
+void MountMechanics::startSlew(const HourAngleDec& target, const std::string& side) {
     Slew s;
     s.start = when_;
     s.from = motor_;
@@ -177,7 +177,8 @@ void MountMechanics::startSlew(const HourAngleDec& target) {
     const double d = target.dec.rad() - syncD_;
     // By the mount's own clock, which may be late; and some want to be told more than once.
     const double late = Angle::fromHours(scenario_.flipLate_min / 60.0).rad();
-    s.flippedAfter = target.hourAngle.wrappedSigned().rad() > (flipped_ ? 0.0 : late);
+    s.flippedAfter =
+        side.empty() ? target.hourAngle.wrappedSigned().rad() > (flipped_ ? 0.0 : late) : side == "west";
     if (s.flippedAfter && !flipped_ && flipsIgnored_ < scenario_.flipsIgnored) {
         ++flipsIgnored_;
         s.flippedAfter = false;

@@ -18,7 +18,8 @@ public:
     void advance(Instant to);
     Instant when() const { return when_; }
 
-    void startSlew(const HourAngleDec& target);
+    // side: "east" or "west" as told; empty: by the hour angle.
+    void startSlew(const HourAngleDec& target, const std::string& side = {});
     bool slewing() const { return slew_.has_value(); }
     Instant slewEnd() const;
     void startPulse(double ra_ms, double dec_ms);

@@ -36,16 +36,17 @@ Expected<Fault> fault(const json& j) {
                                                                   {"satellite", FaultKind::satellite},
                                                                   {"mount-link", FaultKind::mountLink},
                                                                   {"camera-link", FaultKind::cameraLink},
+                                                                  {"focuser-link", FaultKind::focuserLink},
                                                                   {"frozen", FaultKind::frozen}};
     const auto known =
         std::find_if(std::begin(kinds), std::end(kinds), [&](const auto& k) { return kind == k.first; });
     if (known != std::end(kinds))
         f.kind = known->second;
     else
-        r.setProblem(
-            {"Unknown fault \"" + kind + "\".",
-             "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link, frozen.",
-             "Correct it."});
+        r.setProblem({"Unknown fault \"" + kind + "\".",
+                      "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link, "
+                      "focuser-link, frozen.",
+                      "Correct it."});
     return r.finish(f);
 }
 
@@ -142,6 +143,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("settle_arcsec", s.settle_arcsec)
                      .optional("settle_s", s.settle_s)
                      .optional("flips_ignored", s.flipsIgnored)
+                     .optional("chooses_side", s.choosesSide)
                      .optional("flip_late_min", s.flipLate_min)
                      .optional("dec_reversed_after_flip", s.decReversedAfterFlip)
                      .optional("reports_worm", s.reportsWorm)
@@ -175,6 +177,8 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("guide_above_arcmin", s.guideAbove_arcmin)
                      .optional("guide_mirrored", s.guideMirrored)
                      .optional("guide_blur_um", s.guideBlur_um)
+                     .optional("guide_coma_um", s.guideComa_um)
+                     .optional("guide_coma_deg", s.guideComa_deg)
                      .optional("guide_focus_um", s.guideFocus_um)
                      .optional("guide_colour", s.guideColour)
                      .optional("imaging_blur_um", s.imagingBlur_um)
@@ -227,10 +231,11 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     constexpr size_t mostTerms = 200;
     if (!within(s.hotPixels, 0, 100000) || s.periodic.size() > mostTerms || s.faults.size() > 10000 ||
         !within(s.download_s, 0, 600) || !within(s.dark_e_s, 0, 1e5) || !within(s.offset_adu, 0, 1e5) ||
-        !within(s.guideBlur_um, 0, 1000) || !within(s.imagingBlur_um, 0, 1000) ||
-        !within(s.imagingObstruction, 0, 0.9) || !within(s.seeing_arcsec, 0, 60) ||
-        !within(s.rig.guideCamera.width, 8, 20000) || !within(s.rig.guideCamera.height, 8, 20000) ||
-        !within(s.rig.imagingCamera.width, 8, 20000) || !within(s.rig.imagingCamera.height, 8, 20000))
+        !within(s.guideBlur_um, 0, 1000) || !within(s.guideComa_um, 0, 200) ||
+        !within(s.imagingBlur_um, 0, 1000) || !within(s.imagingObstruction, 0, 0.9) ||
+        !within(s.seeing_arcsec, 0, 60) || !within(s.rig.guideCamera.width, 8, 20000) ||
+        !within(s.rig.guideCamera.height, 8, 20000) || !within(s.rig.imagingCamera.width, 8, 20000) ||
+        !within(s.rig.imagingCamera.height, 8, 20000))
         return problem(
             "The scenario asks for more than can be simulated.",
             "At most 100 000 hot pixels, 200 periodic terms, 10 000 faults, sensors of 20 000 px, blurs of "

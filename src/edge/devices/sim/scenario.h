@@ -25,10 +25,11 @@ enum class FaultKind {
     gust,
     bump,
     lamp,
-    satellite,  // draws a line through what the imaging camera exposes
-    mountLink,  // the mount does not answer
-    cameraLink, // no frame comes from either camera
-    frozen      // both cameras send their last frame again
+    satellite,   // draws a line through what the imaging camera exposes
+    mountLink,   // the mount does not answer
+    cameraLink,  // no frame comes from either camera
+    focuserLink, // the focusers do not answer
+    frozen       // both cameras send their last frame again
 };
 
 struct Fault {
@@ -86,6 +87,7 @@ struct Scenario {
     double settle_s = 1.5;             // its decay time
     int flipsIgnored = 0;              // so many slews over the meridian only point, without coming over
     double flipLate_min = 0.0;         // by the mount's clock the meridian passes so much later
+    bool choosesSide = false;          // it may be told on which side to hang
     bool decReversedAfterFlip = false; // the firmware keeps north pulses north
     bool reportsWorm = false;          // the mount tells where its worm stands
     double wormPhaseError_turns = 0.0; // of what it tells
@@ -115,6 +117,8 @@ struct Scenario {
     double guideAside_arcmin = 0.0; // the guide scope looks so far beside the telescope, along the rows of
     double guideAbove_arcmin = 0.0; // its sensor, and along its columns
     double guideBlur_um = 6.5;      // FWHM of the optics' own star image
+    double guideComa_um = 0.0;      // length of the tail that coma draws from each star on the guide sensor
+    double guideComa_deg = 0.0;     // its direction, from +x towards +y: away from the optical axis
     double imagingBlur_um = 5.0;
     double imagingFocus_um = 0.0; // of the imaging sensor from the best focus at the start
     double imagingFocusDrift_um_h = 0.0;

@@ -235,37 +235,12 @@ Frame SimCamera::render(const Scene& scene, int x0, int y0, int width, int heigh
         return frame;
     }
     std::vector<double> row;
-    for (const Spot& spot : scene.spots) {
-        // As far out as the star still shows half an electron.
-        const double peak = spot.electrons / (2.0 * std::numbers::pi * scene.sigma_px * scene.sigma_px);
-        const double reach = scene.sigma_px * std::sqrt(2.0 * std::log(std::max(peak / 0.2, 3.0))) + 1.0;
-        const double cx = spot.x - x0;
-        const double cy = spot.y - y0;
-        const int xLow = std::max(0, static_cast<int>(std::floor(cx - reach)));
-        const int xHigh = std::min(width - 1, static_cast<int>(std::ceil(cx + reach)));
-        const int yLow = std::max(0, static_cast<int>(std::floor(cy - reach)));
-        const int yHigh = std::min(height - 1, static_cast<int>(std::ceil(cy + reach)));
-        if (xLow > xHigh || yLow > yHigh)
-            continue;
-        const double root = 1.0 / (scene.sigma_px * std::numbers::sqrt2);
-        row.clear();
-        double last = std::erf((xLow - 0.5 - cx) * root);
-        for (int x = xLow; x <= xHigh; ++x) {
-            const double next = std::erf((x + 0.5 - cx) * root);
-            row.push_back(0.5 * (next - last));
-            last = next;
-        }
-        last = std::erf((yLow - 0.5 - cy) * root);
-        for (int y = yLow; y <= yHigh; ++y) {
-            const double next = std::erf((y + 0.5 - cy) * root);
-            const double part = 0.5 * (next - last) * spot.electrons;
-            last = next;
-            for (int x = xLow; x <= xHigh; ++x) {
-                const double signal = part * row[static_cast<size_t>(x - xLow)];
-                frame.at(x, y) += static_cast<float>(signal + std::sqrt(signal) * random.gaussian());
-            }
-        }
-    }
+    const std::vector<Piece> pieces = piecesOf(scene);
+    for (const Spot& spot : scene.spots)
+        for (const Piece& piece : pieces)
+            drawRound(frame,
+                      {spot.x + piece.off.x(), spot.y + piece.off.y(), piece.share * spot.electrons, spot.id},
+                      piece.sigma_px, row, random);
     digitise(frame, scene.exposure_s);
     return frame;
 }

@@ -21,6 +21,7 @@ struct SimCameraSetup {
     bool guide = false; // focuser and cover belong to the guide scope
     std::string name;
     double obstruction = 0.0;
+    Eigen::Vector2d coma_um = Eigen::Vector2d::Zero(); // tail of each star
 };
 
 class SimCamera : public Camera {
@@ -68,6 +69,14 @@ private:
     // With `only`, just the stars near those places are worked out.
     Expected<Scene> observe(double exposure_s, const StopFlag& halt,
                             const std::vector<ExpectedStar>* only = nullptr);
+    struct Piece { // of a star's image
+        Eigen::Vector2d off;
+        double share, sigma_px;
+    };
+    std::vector<Piece> piecesOf(const Scene& scene) const;
+    // row: room to work in.
+    static void drawRound(Frame& frame, const Spot& spot, double sigma_px, std::vector<double>& row,
+                          Random& random);
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     // Smeared along a path: places about the mean, and the share of the light at each.
     void drawDiscs(Frame& frame, const Scene& scene,

@@ -1,4 +1,4 @@
-// Stars out of focus, and stars through a mask of slits.
+// How the simulated optics draw stars: round, with coma, out of focus, through a mask of slits.
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -23,6 +23,64 @@ void around(const Frame& frame, double x, double y, double reach, F&& light) {
             light(px, py);
 }
 } // namespace
+
+// A star without coma is one round spot; with it a row of them that grow wider and fainter away from the
+// optical axis, the middle of their light where the star is.
+std::vector<SimCamera::Piece> SimCamera::piecesOf(const Scene& scene) const {
+    const double px_um = setup_.camera.pixel_um * setup_.camera.bin;
+    const Eigen::Vector2d tail = setup_.coma_um / px_um;
+    if (tail.norm() < 0.05)
+        return {{Eigen::Vector2d::Zero(), 1.0, scene.sigma_px}};
+    constexpr int pieces = 6;
+    std::vector<Piece> list;
+    double sum = 0.0;
+    double middle = 0.0;
+    for (int k = 0; k < pieces; ++k) {
+        const double u = k / (pieces - 1.0);
+        const double share = std::exp(-1.7 * u);
+        list.push_back({u * tail, share, std::hypot(scene.sigma_px, 0.25 * u * tail.norm())});
+        sum += share;
+        middle += share * u;
+    }
+    for (Piece& p : list) {
+        p.off -= middle / sum * tail;
+        p.share /= sum;
+    }
+    return list;
+}
+
+void SimCamera::drawRound(Frame& frame, const Spot& spot, double sigma_px, std::vector<double>& row,
+                          Random& random) {
+    // As far out as the star still shows half an electron.
+    const double peak = spot.electrons / (2.0 * std::numbers::pi * sigma_px * sigma_px);
+    const double reach = sigma_px * std::sqrt(2.0 * std::log(std::max(peak / 0.2, 3.0))) + 1.0;
+    const double cx = spot.x - frame.x0;
+    const double cy = spot.y - frame.y0;
+    const int xLow = std::max(0, static_cast<int>(std::floor(cx - reach)));
+    const int xHigh = std::min(frame.width - 1, static_cast<int>(std::ceil(cx + reach)));
+    const int yLow = std::max(0, static_cast<int>(std::floor(cy - reach)));
+    const int yHigh = std::min(frame.height - 1, static_cast<int>(std::ceil(cy + reach)));
+    if (xLow > xHigh || yLow > yHigh)
+        return;
+    const double root = 1.0 / (sigma_px * std::numbers::sqrt2);
+    row.clear();
+    double last = std::erf((xLow - 0.5 - cx) * root);
+    for (int x = xLow; x <= xHigh; ++x) {
+        const double next = std::erf((x + 0.5 - cx) * root);
+        row.push_back(0.5 * (next - last));
+        last = next;
+    }
+    last = std::erf((yLow - 0.5 - cy) * root);
+    for (int y = yLow; y <= yHigh; ++y) {
+        const double next = std::erf((y + 0.5 - cy) * root);
+        const double part = 0.5 * (next - last) * spot.electrons;
+        last = next;
+        for (int x = xLow; x <= xHigh; ++x) {
+            const double signal = part * row[static_cast<size_t>(x - xLow)];
+            frame.at(x, y) += static_cast<float>(signal + std::sqrt(signal) * random.gaussian());
+        }
+    }
+}
 
 void SimCamera::drawDiscs(Frame& frame, const Scene& scene,
                           const std::vector<std::pair<Eigen::Vector2d, double>>& path, Random& random) const {

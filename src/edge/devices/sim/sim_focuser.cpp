@@ -7,8 +7,17 @@
 
 namespace nordstjerna {
 
+Expected<void> SimFocuser::link() const {
+    if (night_.air_.active(FaultKind::focuserLink, night_.clock_.now()))
+        return passingProblem("The focuser does not answer.", "Its link is silent.",
+                              "Check cable and power of the focuser.");
+    return {};
+}
+
 Expected<FocuserState> SimFocuser::state() const {
     const std::scoped_lock guard(night_.lock_);
+    if (auto answers = link(); !answers)
+        return tl::unexpected(answers.error());
     FocuserState s{count_, double(setup_.lowest_steps), double(setup_.highest_steps), std::nullopt};
     if (setup_.fault == SimFocuserSetup::Fault::nonsense)
         s.steps = -2147483648.0;
@@ -34,6 +43,8 @@ Expected<void> SimFocuser::moveTo(int steps, const StopFlag& halt) {
     double left = 0.0;
     {
         const std::scoped_lock guard(night_.lock_);
+        if (auto answers = link(); !answers)
+            return answers;
         left = std::abs(steps - count_) / setup_.steps_s;
     }
     // In pieces, so that a halt leaves it on its way.
@@ -48,6 +59,8 @@ Expected<void> SimFocuser::moveTo(int steps, const StopFlag& halt) {
                          : count_ + std::copysign(std::min(std::abs(way), now * setup_.steps_s), way));
         if (!whole)
             return tl::unexpected(haltedProblem());
+        if (auto answers = link(); !answers) // on its way or not: nobody knows
+            return answers;
     }
     return {};
 }

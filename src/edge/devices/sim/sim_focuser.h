@@ -16,7 +16,9 @@ public:
     double travelled_um() const { return setup_.step_um * (camera_ - setup_.begin_steps - slipped_); }
 
 private:
-    void turn(double to); // with the night's lock held
+    // Both with the night's lock held.
+    void turn(double to);
+    Expected<void> link() const;
     SimulatedNight& night_;
     SimFocuserSetup setup_;
     double count_;

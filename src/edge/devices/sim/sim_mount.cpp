@@ -20,10 +20,30 @@ Expected<MountState> SimMount::state() const {
     s.moving = night_.mechanics_.slewing();
     s.worm_turns = night_.mechanics_.reportedWorm();
     s.correcting = night_.mechanics_.playing();
+    s.choosesSide = night_.scenario_.choosesSide;
     return s;
 }
 
-Expected<void> SimMount::slew(const HourAngleDec& target, const StopFlag& halt) {
+// How far each side reaches beyond the meridian.
+Expected<void> SimMount::mayHang(const std::string& side, const HourAngleDec& target) const {
+    if (side.empty())
+        return {};
+    if (!night_.scenario_.choosesSide)
+        return problem("The mount refused the slew.", "It cannot be told on which side to hang.",
+                       "Let it choose the side itself.");
+    const MountSpec& mount = night_.scenario_.rig.mount;
+    const double past_h = target.hourAngle.wrappedSigned().hours();
+    const bool reaches =
+        side == "west" ? past_h > -mount.meridianLimitWest.hours() : past_h < mount.meridianLimitEast.hours();
+    if (!reaches)
+        return problem("The mount refused the slew.",
+                       "On the " + side + " side it does not reach " + formatNumber(std::abs(past_h), 1) +
+                           " h beyond the meridian.",
+                       "Wait until the target is nearer to the meridian.");
+    return {};
+}
+
+Expected<void> SimMount::slewTo(const HourAngleDec& target, const std::string& side, const StopFlag& halt) {
     const AltAz place = altAzFrom(directionOf(night_.scenario_.rig.site, target));
     if (place.altitude.deg() < 0.0)
         return problem("The mount refused the slew.",
@@ -32,12 +52,14 @@ Expected<void> SimMount::slew(const HourAngleDec& target, const StopFlag& halt) 
     if (std::abs(target.dec.deg()) > 90.0)
         return problem("The mount refused the slew.", "The declination is beyond the pole.",
                        "Correct the target.");
+    if (auto may = mayHang(side, target); !may)
+        return may;
     double duration = 0.0;
     {
         const std::scoped_lock guard(night_.lock_);
         if (auto answers = link(); !answers)
             return answers;
-        night_.mechanics_.startSlew(target);
+        night_.mechanics_.startSlew(target, side);
         duration = night_.mechanics_.slewEnd() - night_.mechanics_.when();
     }
     if (!night_.clock_.sleep(duration + 0.05, halt)) {

@@ -9,7 +9,7 @@ class SimMount : public Mount {
 public:
     explicit SimMount(SimulatedNight& night) : night_(night) {}
     Expected<MountState> state() const override;
-    Expected<void> slew(const HourAngleDec& target, const StopFlag& halt) override;
+    Expected<void> slewTo(const HourAngleDec& target, const std::string& side, const StopFlag& halt) override;
     Expected<void> setTracking(bool on) override;
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override;
     Expected<void> runRa(double sidereal) override;
@@ -18,6 +18,7 @@ public:
     Expected<void> halt() override;
 
 private:
+    Expected<void> mayHang(const std::string& side, const HourAngleDec& target) const;
     void stopMotion();
     Expected<void> link() const; // brings the night up to now; call with the lock held
     SimulatedNight& night_;

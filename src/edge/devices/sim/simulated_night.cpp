@@ -13,11 +13,13 @@ SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> ind
     const Rig& rig = scenario_.rig;
     mount_ = std::make_unique<SimMount>(*this);
     const Optics& guide = rig.guidingOptics();
+    const double coma = Angle::fromDeg(scenario_.guideComa_deg).rad();
     guide_ = std::make_unique<SimCamera>(
         *this,
         SimCameraSetup{rig.guideCamera, guide.effectiveFocal_mm(), guide.aperture_mm, scenario_.guideBlur_um,
                        Angle::fromDeg(scenario_.guideRoll_deg), scenario_.guideMirrored, scenario_.hotPixels,
-                       scenario_.guideColour, true, "simulated guide camera"});
+                       scenario_.guideColour, true, "simulated guide camera", 0.0,
+                       scenario_.guideComa_um * Eigen::Vector2d(std::cos(coma), std::sin(coma))});
     imaging_ = std::make_unique<SimCamera>(
         *this, SimCameraSetup{rig.imagingCamera, rig.imagingOptics.effectiveFocal_mm(),
                               rig.imagingOptics.aperture_mm, scenario_.imagingBlur_um,
