@@ -9,11 +9,13 @@
 #include "charts/text.h"
 #include "core/base/random.h"
 #include "core/motion/loop_replay.h"
+#include "core/motion/motion_analysis.h"
 #include "desk/pictures/lane_chart.h"
 #include "edge/store/import_table.h"
 #include "edge/store/night_book.h"
 #include "edge/store/run_table.h"
 #include "loop_world.h"
+#include "memory_bench.h"
 #include "replayed.h"
 
 namespace nordstjerna {
@@ -97,19 +99,34 @@ void longRun(const std::filesystem::path& folder) {
 }
 
 void longTable(const std::filesystem::path& folder) {
+    constexpr int rows = 2000000;
     const auto path = folder / "long.csv";
     {
         std::ofstream file(path);
         file << "Time,RA,Dec,RA pulse,Dec pulse,SNR\n";
-        for (int i = 0; i < 1000000; ++i)
+        for (int i = 0; i < rows; ++i)
             file << 2 * i << ",0.1234,-0.2345,120,0,33.1\n";
     }
     const auto preview = previewTable(path);
+    Run run;
     const double t = seconds([&] {
-        if (importTable(path, preview->layout, proposedMapping(preview->layout))->run.rows.size() != 1000000)
+        run = importTable(path, preview->layout, proposedMapping(preview->layout))->run;
+        if (run.rows.size() != rows)
             std::abort();
     });
-    say("import of a million rows", t, "s", "<= 3");
+    say("import of two million rows", t, "s", "<= 6");
+    LaneChart chart;
+    chart.resize(590, 400);
+    chart.setSpan(0.0);
+    static_cast<QWidget&>(chart).show();
+    const double lanes = seconds([&] {
+        chart.show(run, 0.0, 0.0);
+        chart.repaintNow();
+    });
+    say("its lanes", 1000.0 * lanes, "ms", "<= 1000");
+    const double figures = seconds([&] { static_cast<void>(summarise(run)); });
+    say("its figures", figures, "s", "<= 10");
+    say("memory of the program then", mostMemory_MB(), "MB", "<= 2000");
 }
 
 void dragOfASlider() {

@@ -7,6 +7,7 @@
 #include <mutex>
 
 #include "bench_clock.h"
+#include "core/base/format.h"
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
 #include "core/motion/tune.h"
@@ -250,14 +251,27 @@ void benchTune(int mounts) {
                 return c ? std::hypot(lateRms(c->ra), lateRms(c->dec)) : 1e9;
             };
             const double tuned = rms(book.controller());
-            double best = std::min(tuned, rms(ControllerSettings{}));
+            double best = tuned;
+            std::string bestIs = "what was proposed";
+            const auto consider = [&](const ControllerSettings& s, const std::string& name) {
+                if (const double left = rms(s); left < best) {
+                    best = left;
+                    bestIs = name;
+                }
+            };
+            consider(ControllerSettings{}, "the model on both axes");
             for (double gain : {0.1, 0.2, 0.35, 0.5, 0.65, 0.85})
                 for (double deadband : {0.0, 0.3}) {
                     plain.ra.loopGain = plain.dec.loopGain = gain;
                     plain.ra.deadband_arcsec = plain.dec.deadband_arcsec = deadband;
-                    best = std::min(best, rms(plain));
+                    consider(plain,
+                             "gain " + formatNumber(gain, 2) + ", deadband " + formatNumber(deadband, 1));
                 }
             const std::scoped_lock guard(lock);
+            if (tuned > 1.03 * best)
+                std::printf("  mount %d: %s + %s leaves %.3f, %s %.3f\n", i,
+                            controllerName(book.controller().ra.kind),
+                            controllerName(book.controller().dec.kind), tuned, bestIs.c_str(), best);
             ratios.push_back(tuned / best);
             promises.push_back(tuned / proposal->proposed.total_arcsec.value);
             unchanged += !proposal->gains();

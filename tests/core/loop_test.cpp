@@ -94,6 +94,7 @@ private slots:
     void wormAgainstItsWord();
     void tuneLeavesWellAlone();
     void tuneShortensForAFastMount();
+    void playGoesToTheModel();
     void oddTables();
 };
 
@@ -796,6 +797,31 @@ void LoopTest::tuneShortensForAFastMount() {
         row.snr = 22.0;
     const auto no = tune(faint, book, nullptr);
     QVERIFY(no && !exposureIn(*no));
+}
+
+// Where each reversal costs nearly a second Dec goes to the model, which keeps its direction while the drift
+// allows it; and it leaves less than pulses against the drift alone.
+void LoopTest::playGoesToTheModel() {
+    for (double drift : {2.0, -2.0, 0.3}) {
+        LoopWorld w;
+        w.gap_arcsec = 6.0;
+        w.driftDec_arcsec_min = drift;
+        w.noise_arcsec = 0.3;
+        BacklashResult test;
+        test.dead_ms = {800.0, 20.0};
+        ControllerSettings plain = settingsOf(ControllerKind::proportional);
+        const WorldRun before = guideWorld(w, plain, 30.0);
+        const auto t = tune(before.run, SettingsBook(plain), &test);
+        QVERIFY(t.has_value());
+        QVERIFY(std::any_of(t->changes.begin(), t->changes.end(), [](const Recommendation& r) {
+            return r.key == SettingKey::kindDec && r.value == static_cast<double>(ControllerKind::model);
+        }));
+        plain.decMode = drift > 0.0 ? DecMode::northOnly : DecMode::southOnly;
+        const double oneWay = lateRms(guideWorld(w, plain, 40.0).mountDec);
+        const double model = lateRms(guideWorld(w, settingsOf(ControllerKind::model), 40.0).mountDec);
+        QVERIFY2(model < 1.03 * oneWay,
+                 qPrintable(QString("drift %1: model %2, one way %3").arg(drift).arg(model).arg(oneWay)));
+    }
 }
 
 void LoopTest::oddTables() {

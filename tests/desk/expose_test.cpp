@@ -3,6 +3,7 @@
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QPushButton>
+#include <QStandardItemModel>
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTimeEdit>
@@ -45,6 +46,7 @@ private slots:
     void beginAndEndByTheClock();
     void drawnAlongOnTheBand();
     void ladderByOneButton();
+    void flipRatherEarly();
     void seriesOverTheFlip();
     void focusedAnewByItself();
     void aDiskThatIsFull();
@@ -253,6 +255,45 @@ void ExposeTest::ladderByOneButton() {
     QVERIFY2(panelText().contains("Without guiding"), qPrintable(panelText()));
     QVERIFY(panelText().contains("5 min: "));
     QVERIFY(button("Unguided ladder")->isVisible());
+}
+
+// Offered where the mount may be told on which side to hang, and greyed out where it may not. The plan then
+// waits for nothing, and the flip works before the meridian by one click.
+void ExposeTest::flipRatherEarly() {
+    constexpr int ratherEarly = 3;
+    const auto offered = [this] {
+        auto* flip = expose()->findChild<QComboBox*>("series-flip");
+        return qobject_cast<QStandardItemModel*>(flip->model())->item(ratherEarly)->isEnabled();
+    };
+    QVERIFY(waitFor([this] { return window_->session().mountState().told; }));
+    QVERIFY(!offered());
+    Scenario s = smallFrames();
+    s.choosesSide = true;
+    s.rig.mount.meridianLimitEast = Angle::fromHours(0.02);
+    data_ = std::make_unique<QTemporaryDir>();
+    window_ = std::make_unique<MainWindow>(
+        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_->show();
+    window_->showStation("Expose");
+    letTimePass("2026-10-14T23:40:00");
+    QVERIFY(waitFor(offered));
+    set("series-exposure", 600.0);
+    QTRY_VERIFY(plan().contains("flip"));
+    const auto framesThen = [&](int choice) {
+        expose()->findChild<QComboBox*>("series-flip")->setCurrentIndex(choice);
+        return plan().section(' ', 0, 0).toInt();
+    };
+    const auto flipAt = [this] { return plan().section("flip ", 1).left(5); };
+    const int waiting = framesThen(0);
+    const QString late = flipAt();
+    const int early = framesThen(ratherEarly);
+    QVERIFY2(early >= waiting && flipAt() < late, qPrintable(late + " " + plan()));
+    QVERIFY(waitFor([this] { return button("Flip now")->isEnabled(); }));
+    QTest::mouseClick(button("Flip now"), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY(!window_->session().problem());
+    QVERIFY(waitFor([this] { return window_->session().mountState().side == "west"; }));
+    QVERIFY(window_->session().targetPlace().hourAngle.wrappedSigned().deg() < 0.0);
 }
 
 void ExposeTest::seriesOverTheFlip() {

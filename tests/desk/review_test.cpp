@@ -14,11 +14,13 @@
 #include <QTemporaryDir>
 #include <QtTest>
 #include <fstream>
+#include <qcustomplot.h>
 
 #include "charts/text.h"
 #include "core/review/entry_figures.h"
 #include "desk/beside.h"
 #include "desk/main_window.h"
+#include "desk/pictures/lane_chart.h"
 #include "desk/pictures/pole_map.h"
 #include "desk/start.h"
 #include "desk/stations/guide/guide_station.h"
@@ -44,6 +46,7 @@ private slots:
     void killedEveningIsRecovered();
     void searchAndNotes();
     void replayAndTakeOver();
+    void pulsesOfALongRun();
     void compareTwo();
     void trendTellsTheChange();
     void trialOnTheSky();
@@ -318,11 +321,11 @@ void ReviewWindowTest::replayAndTakeOver() {
     auto* exposure = review()->findChild<QComboBox*>("replay-exposure");
     QVERIFY(exposure->currentText().contains("as recorded"));
     const double recorded = replay->replayed()->total_arcsec.value;
-    exposure->setCurrentIndex(exposure->findText("4.0 s"));
+    exposure->setCurrentIndex(exposure->findText("exposure 4.0 s"));
     QVERIFY(waitFor([&] { return !replay->busy(); }));
     QVERIFY(replay->replayed()->total_arcsec.value < recorded);
     QVERIFY2(label("replayWords").contains("taken together"), qPrintable(label("replayWords")));
-    exposure->setCurrentIndex(exposure->findText("1.0 s"));
+    exposure->setCurrentIndex(exposure->findText("exposure 1.0 s"));
     QVERIFY(waitFor([&] { return !replay->busy(); }));
     QVERIFY(replay->replayed()->total_arcsec.value > recorded);
     QVERIFY2(label("replayWords").contains("made"), qPrintable(label("replayWords")));
@@ -339,6 +342,48 @@ void ReviewWindowTest::replayAndTakeOver() {
     QTest::mouseClick(best, Qt::LeftButton);
     QVERIFY(waitFor([&] { return !replay->busy() && !replay->searching(); }));
     QVERIFY(!replay->differs());
+}
+
+// A run of any length: as many bars as there is room for, the longest pulse among them, and each by itself
+// where few are in view.
+void ReviewWindowTest::pulsesOfALongRun() {
+    Run run;
+    run.meta.kind = RunKind::guided;
+    for (int i = 0; i < 200000; ++i) {
+        RunRow row;
+        row.t_s = 2.0 * i;
+        row.dra_arcsec = 0.3 * std::sin(0.01 * i);
+        row.pulseRa_ms = i == 123457 ? -900.0 : 100.0 + i % 7;
+        row.pulseDec_ms = i % 3 ? 0.0 : -50.0;
+        row.stars = 3;
+        run.rows.push_back(row);
+    }
+    LaneChart chart;
+    chart.resize(590, 400);
+    chart.setSpan(0.0);
+    static_cast<QWidget&>(chart).show();
+    chart.show(run, 0.0, 0.0);
+    chart.repaintNow();
+    auto* plot = chart.findChild<QCustomPlot*>();
+    std::vector<QCPBars*> bars;
+    for (int i = 0; i < plot->plottableCount(); ++i)
+        if (auto* b = qobject_cast<QCPBars*>(plot->plottable(i)))
+            bars.push_back(b);
+    QCOMPARE(bars.size(), size_t{2});
+    const auto longest = [&] {
+        double most = 0.0;
+        for (const QCPBarsData& d : *bars[0]->data())
+            most = std::max(most, d.value);
+        return most;
+    };
+    QVERIFY(bars[0]->data()->size() > 100 && bars[0]->data()->size() < 1200);
+    QCOMPARE(longest(), 900.0);
+    bars[0]->keyAxis()->setRange((2.0 * 123400 - 1.0) / 60.0, (2.0 * 123500 - 1.0) / 60.0);
+    QCOMPARE(bars[0]->data()->size(), 100);
+    QCOMPARE(longest(), 900.0);
+    bars[0]->keyAxis()->setRange(-1.0 / 60.0, 59.0 / 60.0);
+    QCOMPARE(bars[0]->data()->size(), 30);
+    QCOMPARE(bars[1]->data()->size(), 10);
 }
 
 void ReviewWindowTest::compareTwo() {

@@ -99,7 +99,7 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
         result.tried += 2;
         // By the measured error alone the model is hard to tell from a gain chosen afterwards; where they
         // come out alike it has the smaller mount part, and learns what this record did not show.
-        constexpr double alike = 1.015;
+        constexpr double alike = 1.035;
         const double grace = kind == ControllerKind::model ? alike : 1.0;
         if (ra < grace * leastRa) {
             leastRa = std::min(ra, leastRa);

@@ -152,27 +152,6 @@ void addExposure(Tune& result, const Run& run, const Disturbance& d, const Mount
                      : "Longer averages the air; this mount is smooth enough for it."});
 }
 
-void addOneSided(Tune& result, const Run& run, const Disturbance& d, const SettingsBook& book,
-                 const LoopSettings& best, const BacklashResult* backlash) {
-    // The model keeps its direction by itself.
-    if (best.controller.dec.kind != ControllerKind::proportional || !backlash ||
-        backlash->dead_ms.value < 1000.0)
-        return;
-    const Measured drift = run.meta.kind == RunKind::free ? d.dec.drift_arcsec_min : Measured{};
-    if (std::abs(drift.value) < 3.0 * drift.sigma || drift.value == 0.0)
-        return;
-    // A north pulse sends the star south: a star that drifts north is held by north pulses alone.
-    const DecMode mode = drift.value > 0.0 ? DecMode::northOnly : DecMode::southOnly;
-    const auto value = static_cast<double>(mode);
-    if (book.value(SettingKey::decMode) == value)
-        return;
-    result.changes.push_back(
-        {SettingKey::decMode, value, "Guide Dec " + settingText(SettingKey::decMode, value),
-         "Dec needs " + formatMeasured(backlash->dead_ms, " ms", 0) + " to turn about, and the star drifts " +
-             formatMeasured(drift, " ″/min", 2) + (drift.value > 0.0 ? " to the north." : " to the south."),
-         "Pulses against the drift alone never have to cross the gap."});
-}
-
 } // namespace
 
 std::string figuresText(const LoopFigures& f) {
@@ -234,7 +213,6 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     if (!betterRa || !betterDec)
         result.proposed = figuresOf(d, track, replayLoop(d, best));
     addExposure(result, run, d, track, book, best);
-    addOneSided(result, run, d, book, best, backlash);
     return result;
 }
 

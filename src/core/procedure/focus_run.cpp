@@ -452,8 +452,8 @@ Step FocusRun::finish(const FocusLook& look) {
     r.exposures = exposures_;
     if (doubtful)
         r.doubt =
-            "The last frame is not as sharp as the curve promised: " + formatMeasured(look.hfd_px, "px") +
-            " instead of " + formatMeasured({promised, curve_->sigmaAt(state_->steps)}, "px") + ".";
+            "The last frame is not as sharp as the curve promised: " + formatMeasured(look.hfd_px, " px", 2) +
+            " instead of " + formatMeasured({promised, curve_->sigmaAt(state_->steps)}, " px", 2) + ".";
     result_ = r;
     if (setup_.endAtBest) {
         phase_ = Phase::ended;

@@ -18,6 +18,8 @@
 namespace nordstjerna {
 
 namespace {
+constexpr double barWidth_px = 2.5;
+constexpr size_t mostMarks = 1500; // of events: more is a blur, and each is an item of its own
 class MinuteTicker : public QCPAxisTicker {
 protected:
     QString getTickLabel(double tick, const QLocale&, QChar, int) override {
@@ -56,6 +58,7 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     const auto set = qOverload<const QCPRange&>(&QCPAxis::setRange);
     connect(ra_.rect->axis(QCPAxis::atBottom), range, dec_.rect->axis(QCPAxis::atBottom), set);
     connect(dec_.rect->axis(QCPAxis::atBottom), range, ra_.rect->axis(QCPAxis::atBottom), set);
+    connect(ra_.rect->axis(QCPAxis::atBottom), range, this, &LaneChart::showPulses);
     plot_->setInteractions(QCP::iRangeZoom | QCP::iRangeDrag);
     const auto byHand = [this] {
         follow_ = false;
@@ -123,7 +126,7 @@ LaneChart::Lane LaneChart::makeLane(bool dec) {
     lane.drift.make(x, y);
     lane.pulses = new QCPBars(x, pulseAxis);
     lane.pulses->setWidthType(QCPBars::wtAbsolute);
-    lane.pulses->setWidth(2.5);
+    lane.pulses->setWidth(barWidth_px);
     lane.deadband = new QCPItemRect(plot_);
     for (QCPItemPosition* position : {lane.deadband->topLeft, lane.deadband->bottomRight}) {
         position->setAxes(x, y);
@@ -265,8 +268,34 @@ void LaneChart::showDrift(const std::optional<DriftLine>& ra, const std::optiona
     plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
+// No more bars than there is room for: where several pulses would stand in one, the longest does.
+void LaneChart::showPulses() {
+    const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
+    const auto from = rowAt(rows_, 60.0 * shown.lower);
+    const auto to = rowAt(rows_, 60.0 * shown.upper);
+    const auto room = static_cast<std::ptrdiff_t>(std::max(ra_.rect->width(), 100) / barWidth_px);
+    const std::ptrdiff_t each = std::max<std::ptrdiff_t>(1, (to - from) / (2 * room));
+    for (Lane* lane : {&ra_, &dec_}) {
+        QVector<double> at;
+        QVector<double> length;
+        for (auto r = from; r < to;) {
+            const auto end = to - r > each ? r + each : to;
+            double most = 0.0;
+            const double middle = 0.5 * (r->t_s + std::prev(end)->t_s) / 60.0;
+            for (; r != end; ++r)
+                most = std::max(most, std::abs(lane == &dec_ ? r->pulseDec_ms : r->pulseRa_ms));
+            if (most > 0.0) {
+                at.push_back(middle);
+                length.push_back(most);
+            }
+        }
+        lane->pulses->setData(at, length, true);
+    }
+}
+
 // Marks for single frames only where they can be told apart.
 void LaneChart::showMarks() {
+    showPulses();
     const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
     const auto at = [&](double minutes) { return rowAt(rows_, 60.0 * minutes); };
     const bool few = at(shown.upper) - at(shown.lower) < 700;
@@ -309,12 +338,9 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
         // NaN breaks the trace where the star was lost.
         ra_.trace->addData(minutes, r.dra_arcsec);
         dec_.trace->addData(minutes, r.ddec_arcsec);
-        if (r.pulseRa_ms != 0.0)
-            ra_.pulses->addData(minutes, std::abs(r.pulseRa_ms));
-        if (r.pulseDec_ms != 0.0)
-            dec_.pulses->addData(minutes, std::abs(r.pulseDec_ms));
         // One mark where an event begins, not one for each frame that it lasts.
-        if (!r.event.empty() && r.event != lastEvent && r.event != "lost still") {
+        if (!r.event.empty() && r.event != lastEvent && r.event != "lost still" &&
+            eventTexts_.size() < mostMarks) {
             for (Lane* lane : {&ra_, &dec_}) {
                 auto* line = new QCPItemLine(plot_);
                 line->setClipAxisRect(lane->rect);

@@ -79,6 +79,7 @@ private:
     void restyle();
     void fitRanges();
     void fitFree();
+    void showPulses();
     void showMarks();
     static void drawDrift(Lane& lane, const std::optional<DriftLine>& line);
     void onHover(QMouseEvent* event);

@@ -47,6 +47,7 @@ CurveBench::CurveBench(Session& session, QObject* parent)
     right->addWidget(focuserCard());
     QFormLayout* form = nullptr;
     QFrame* card = formCard(tr("What the curve says"), form);
+    card->setFixedWidth(cardWidth);
     form->addRow(told_);
     told_->setWordWrap(true);
     told_->setObjectName("muted");

@@ -9,6 +9,7 @@
 #include <QSignalBlocker>
 #include <QSlider>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <cmath>
 
 #include "charts/text.h"
@@ -219,13 +220,13 @@ void ReplayPage::fillExposures() {
     constexpr double fewest = 60.0; // frames
     filling_ = true;
     exposure_->clear();
-    exposure_->addItem(tr("%1 s, as recorded").arg(qs(formatNumber(recorded, 1))), 0.0);
+    exposure_->addItem(tr("exposure %1 s, as recorded").arg(qs(formatNumber(recorded, 1))), 0.0);
     for (double share : {0.25, 0.5, 2.0, 3.0, 4.0}) {
         const double exposure_s = share * recorded;
         const double frames = static_cast<double>(world_->disturbance.t_s.size()) / std::max(share, 1.0);
         if (exposure_s >= shortest_s && exposure_s <= longest_s && frames >= fewest)
-            exposure_->addItem(tr("%1 s").arg(qs(formatNumber(exposure_s, exposure_s < 1.0 ? 2 : 1))),
-                               exposure_s);
+            exposure_->addItem(
+                tr("exposure %1 s").arg(qs(formatNumber(exposure_s, exposure_s < 1.0 ? 2 : 1))), exposure_s);
     }
     filling_ = false;
 }
@@ -363,12 +364,16 @@ QString ReplayPage::words() const {
     if (!world_ || !figures_)
         return {};
     const LoopBound& bound = retaken_ ? retaken_->bound : world_->bound;
-    QString text = tr("Left %1; replayed %2. No linear loop would have left less than %3″.")
-                       .arg(qs(figuresText(world_->recorded)), qs(figuresText(*figures_)),
-                            qs(formatNumber(bound.total_arcsec(), 2)));
+    // Not of the whole run: a loop from cold is still learning in the beginning.
+    const Disturbance& d = world_->disturbance;
+    const double judged_s = d.t_s.back() - d.t_s[std::min(d.judgedFrom(), d.t_s.size() - 1)];
+    const QString over = tr("Of its last %1: ").arg(qs(formatDuration(judged_s)));
+    QString text = over + tr("left %1; replayed %2. No linear loop would have left less than %3″.")
+                              .arg(qs(figuresText(world_->recorded)), qs(figuresText(*figures_)),
+                                   qs(formatNumber(bound.total_arcsec(), 2)));
     if (world_->run->meta.kind == RunKind::free)
-        text = tr("Replayed on this free run: %1. No linear loop would have left less than %2″.")
-                   .arg(qs(figuresText(*figures_)), qs(formatNumber(bound.total_arcsec(), 2)));
+        text = over + tr("replayed on this free run: %1. No linear loop would have left less than %2″.")
+                          .arg(qs(figuresText(*figures_)), qs(formatNumber(bound.total_arcsec(), 2)));
     if (retaken_)
         text += retaken_->frames.made
                     ? tr(" In frames of %1 s, made: the mount as its track tells, noise as strong as the "
