@@ -100,12 +100,15 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
         // By the measured error alone the model is hard to tell from a gain chosen afterwards; where they
         // come out alike it has the smaller mount part, and learns what this record did not show.
         constexpr double alike = 1.035;
-        const double grace = kind == ControllerKind::model ? alike : 1.0;
-        if (ra < grace * leastRa) {
+        // Nor does a record without known play show what reversals cost the others.
+        constexpr double playUnknown = 1.15;
+        const bool playKnown = !d.priors.dec.mayHavePlay || d.gap_arcsec.value > 2.0 * d.gap_arcsec.sigma;
+        const bool model = kind == ControllerKind::model;
+        if (ra < (model ? alike : 1.0) * leastRa) {
             leastRa = std::min(ra, leastRa);
             result.best.controller.ra.kind = kind;
         }
-        if (dec < grace * leastDec) {
+        if (dec < (model ? (playKnown ? alike : playUnknown) : 1.0) * leastDec) {
             leastDec = std::min(dec, leastDec);
             result.best.controller.dec.kind = kind;
         }
