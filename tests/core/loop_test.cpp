@@ -575,8 +575,13 @@ void LoopTest::otherExposuresAreForetold() {
             const auto settings = settingsOf(seed % 2 ? ControllerKind::model : ControllerKind::proportional);
             const auto d = rebuildDisturbance(guideWorld(w, settings, 40.0).run);
             QVERIFY(d.has_value());
-            const OtherExposure o = withExposure(*d, trackMount(*d), share * w.exposure_s);
+            const MountTrack track = trackMount(*d);
+            const OtherExposure o = withExposure(*d, track, share * w.exposure_s);
             QCOMPARE(o.made, share != 2.0);
+            const OtherExposure last = lastFrames(*d, track, 100);
+            QCOMPARE(last.disturbance.t_s.size(), size_t{100});
+            QCOMPARE(last.disturbance.t_s.back(), d->t_s.back());
+            QCOMPARE(last.track.dec.front().value, track.dec[track.dec.size() - 100].value);
             const LoopFigures f =
                 figuresOf(o.disturbance, o.track, replayLoop(o.disturbance, {settings, {}}));
             const WorldRun then = guideWorld(inOtherExposures(w, share), settings, 40.0);

@@ -165,4 +165,25 @@ OtherExposure withExposure(const Disturbance& d, const MountTrack& track, double
     return o;
 }
 
+OtherExposure lastFrames(const Disturbance& d, const MountTrack& track, size_t most) {
+    OtherExposure o{d, track, false};
+    if (d.t_s.size() <= most)
+        return o;
+    const auto cut = [&](auto& v) {
+        if (v.size() > most)
+            v.erase(v.begin(), v.end() - static_cast<std::ptrdiff_t>(most));
+    };
+    Disturbance& e = o.disturbance;
+    for (auto* v : {&e.t_s, &e.ra_arcsec, &e.dec_arcsec, &e.centroid_arcsec, &e.worm_turns,
+                    &o.track.raSurprise, &o.track.decSurprise})
+        cut(*v);
+    cut(e.row);
+    cut(e.recorded);
+    cut(e.counts);
+    cut(o.track.ra);
+    cut(o.track.dec);
+    e.asGuided.clear();
+    return o;
+}
+
 } // namespace nordstjerna

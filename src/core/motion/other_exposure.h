@@ -22,4 +22,7 @@ constexpr double shortestShare = 0.2;
 OtherExposure withExposure(const Disturbance& d, const MountTrack& track, double exposure_s,
                            std::uint64_t seed = 1);
 
+// The record's last frames as they are: enough to judge by, where all of a night would take too long.
+OtherExposure lastFrames(const Disturbance& d, const MountTrack& track, size_t most);
+
 } // namespace nordstjerna

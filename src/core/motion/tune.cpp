@@ -97,32 +97,36 @@ struct ExposureTried {
 // Other exposures: the measured error of long ones is always smaller, so that the mount part decides. Frames
 // of a multiple of the exposure are taken together; shorter ones are made, and held against frames of the
 // present exposure that were made in the same way.
-void addExposure(Tune& result, const Run& run, const Disturbance& d, const MountTrack& track,
-                 const SettingsBook& book, const LoopSettings& best) {
+void addExposure(Tune& result, const Run& run, const Disturbance& whole, const MountTrack& wholeTrack,
+                 const SettingsBook& book, const LoopSettings& best, const std::function<bool()>& stop) {
     constexpr size_t fewest = 60;
+    constexpr size_t most = 2500; // frames of a record: more would keep a person waiting
+    const OtherExposure last = lastFrames(whole, wholeTrack, most);
+    const Disturbance& d = last.disturbance;
+    const MountTrack& track = last.track;
     constexpr double shortest_s = 0.5;
     const auto mountPart = [&](const OtherExposure& o) {
         return figuresOf(o.disturbance, o.track, replayLoop(o.disturbance, best)).mountPart_arcsec;
     };
     // Of one throw of noise too much is luck.
     const auto madePart = [&](double exposure_s) {
-        constexpr std::uint64_t throws = 5;
+        constexpr std::uint64_t throws = 4;
         std::vector<double> parts;
         for (std::uint64_t seed = 1; seed <= throws; ++seed)
             parts.push_back(mountPart(withExposure(d, track, exposure_s, seed)).value);
         return Measured{mean(parts), standardDeviation(parts) / std::sqrt(double(throws))};
     };
+    const Measured present = mountPart(last);
     std::vector<ExposureTried> tried;
     for (int k = 2; k <= 4 && k * d.exposure_s <= longestExposure_s; ++k) {
         const OtherExposure longer = withExposure(d, track, k * d.exposure_s);
         if (longer.disturbance.t_s.size() >= fewest)
-            tried.push_back(
-                {k * d.exposure_s, mountPart(longer), result.proposed.mountPart_arcsec, longer.made});
+            tried.push_back({k * d.exposure_s, mountPart(longer), present, longer.made});
     }
     std::optional<Measured> asItIs;
     for (double share : {0.5, 0.25}) {
         const double exposure_s = share * d.exposure_s;
-        if (exposure_s < shortest_s || !brightEnough(run, share))
+        if (exposure_s < shortest_s || !brightEnough(run, share) || (stop && stop()))
             continue;
         if (!asItIs)
             asItIs = madePart(d.exposure_s);
@@ -212,7 +216,7 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     }
     if (!betterRa || !betterDec)
         result.proposed = figuresOf(d, track, replayLoop(d, best));
-    addExposure(result, run, d, track, book, best);
+    addExposure(result, run, d, track, book, best, stop);
     return result;
 }
 
