@@ -50,6 +50,9 @@ CurveBench::CurveBench(Session& session, QObject* parent)
     card->setFixedWidth(cardWidth);
     form->addRow(told_);
     told_->setWordWrap(true);
+    told_->setToolTip(
+        tr("Within the critical zone the cone of light is no wider than the Airy disc. Air widens "
+           "what cannot be told from sharp."));
     told_->setObjectName("muted");
     words_ = card;
     right->addWidget(card);
@@ -265,12 +268,10 @@ QString CurveBench::resultText() const {
         if (out > 0)
             text += tr("%1 left out: hover it to read why.<br>").arg(qs(formatCount(out, "frame")));
     }
-    text +=
-        tr("Critical focus zone %1 µm%2: 4.88 λ N² at f/%3 and 550 nm, where the cone is no wider than the "
-           "Airy disc. Air widens what cannot be told from sharp.")
-            .arg(qs(formatNumber(zone, 0)),
-                 step > 0.0 ? tr(", %1 steps").arg(qs(formatNumber(zone / step, 0))) : QString(),
-                 qs(formatNumber(o.focalRatio(), 1)));
+    text += tr("Critical focus zone %1 µm%2: 4.88 λ N² at f/%3 and 550 nm.")
+                .arg(qs(formatNumber(zone, 0)),
+                     step > 0.0 ? tr(", %1 steps").arg(qs(formatNumber(zone / step, 0))) : QString(),
+                     qs(formatNumber(o.focalRatio(), 1)));
     return text;
 }
 
@@ -284,7 +285,7 @@ void CurveBench::refresh() {
                             .arg(qs(formatNumber(state_->steps, 0)), qs(formatNumber(state_->lowest, 0)),
                                  qs(formatNumber(state_->highest, 0)),
                                  state_->temperature_c
-                                     ? tr(", %1 °C").arg(qs(formatNumber(*state_->temperature_c, 1)))
+                                     ? tr(", %1\u00a0°C").arg(qs(formatNumber(*state_->temperature_c, 1)))
                                      : QString()));
     }
     QString learnt = spec().play_steps >= 0.0

@@ -220,7 +220,7 @@ void ReplayPage::fillExposures() {
     constexpr double fewest = 60.0; // frames
     filling_ = true;
     exposure_->clear();
-    exposure_->addItem(tr("exposure %1 s, as recorded").arg(qs(formatNumber(recorded, 1))), 0.0);
+    exposure_->addItem(tr("exposure as recorded"), 0.0);
     for (double share : {0.25, 0.5, 2.0, 3.0, 4.0}) {
         const double exposure_s = share * recorded;
         const double frames = static_cast<double>(world_->disturbance.t_s.size()) / std::max(share, 1.0);
