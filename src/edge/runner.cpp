@@ -34,7 +34,7 @@ public:
     }
     Outcome operator()(const SolveStep& s) const { return FrameSolved{devices_.solve(s, control_.halt)}; }
     Outcome operator()(const SlewStep& s) const {
-        return finished(devices_.mount->slewTo(s.target, s.side, control_.halt));
+        return finished(devices_.mount->slewOn(s.target, s.side, control_.halt));
     }
     Outcome operator()(const TrackingStep& s) const { return finished(devices_.mount->setTracking(s.on)); }
     Outcome operator()(const PulseStep& s) const {

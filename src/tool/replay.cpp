@@ -29,6 +29,7 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
     LoopSettings settings = d.settings;
     settings.controller = request.wishes.over(settings.controller);
     MountTrack track = trackMount(d);
+    LoopBound bound = loopBound(d, track);
     Json result;
     Json recorded = figuresJson(recordedFigures(d, track), false);
     recorded["kind"] = runKindName(run->meta.kind);
@@ -43,15 +44,17 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
         OtherExposure other = withExposure(d, track, wish->second);
         if (other.disturbance.t_s.size() < 30)
             return problem("The run is too short to replay with that exposure.",
-                           std::to_string(other.disturbance.t_s.size()) + " frames would be left.",
+                           formatCount(static_cast<int>(other.disturbance.t_s.size()), "frame") +
+                               " would be left.",
                            "Record for longer.");
+        bound = loopBound(other);
         d = std::move(other.disturbance);
         track = std::move(other.track);
         result["frames"] = other.made ? "made" : "joined";
     }
     result["settings"] = settingsJson(settings.controller);
     result["predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, settings)), true);
-    result["bound_arcsec"] = boundJson(loopBound(d, track));
+    result["bound_arcsec"] = boundJson(bound);
     result["judged_from_s"] = number(d.t_s[std::min(d.judgedFrom(), d.t_s.size() - 1)], 1);
     if (request.search) {
         const SearchResult found = searchSettings(d, settings);

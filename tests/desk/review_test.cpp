@@ -379,9 +379,11 @@ void ReviewWindowTest::pulsesOfALongRun() {
     QVERIFY(bars[0]->data()->size() > 100 && bars[0]->data()->size() < 1200);
     QCOMPARE(longest(), 900.0);
     bars[0]->keyAxis()->setRange((2.0 * 123400 - 1.0) / 60.0, (2.0 * 123500 - 1.0) / 60.0);
+    chart.repaintNow();
     QCOMPARE(bars[0]->data()->size(), 100);
     QCOMPARE(longest(), 900.0);
     bars[0]->keyAxis()->setRange(-1.0 / 60.0, 59.0 / 60.0);
+    chart.repaintNow();
     QCOMPARE(bars[0]->data()->size(), 30);
     QCOMPARE(bars[1]->data()->size(), 10);
 }

@@ -113,19 +113,27 @@ void PlatesolveTest::unfinishedSearchSaysNothingAgainstTheRig() {
     QVERIFY(solved.error().text().find("focal length") == std::string::npos);
 }
 
+namespace {
+// Stars of no sky at all.
+StarField inventedField(Random& random, int stars) {
+    StarField field;
+    for (int i = 0; i < stars; ++i) {
+        Star s;
+        s.x = random.uniform(10, 1910);
+        s.y = random.uniform(10, 1190);
+        s.flux = 1e5 / (i + 1);
+        s.sigmaX = s.sigmaY = 0.05;
+        field.stars.push_back(s);
+    }
+    return field;
+}
+} // namespace
+
 void PlatesolveTest::inventedStarsDoNotMatch() {
     const StopFlag never{false};
     Random random(5);
     for (int trial = 0; trial < 3; ++trial) {
-        StarField field;
-        for (int i = 0; i < 50; ++i) {
-            Star s;
-            s.x = random.uniform(10, 1910);
-            s.y = random.uniform(10, 1190);
-            s.flux = 1e5 / (i + 1);
-            s.sigmaX = s.sigmaY = 0.05;
-            field.stars.push_back(s);
-        }
+        const StarField field = inventedField(random, 50);
         SolveOptions options;
         options.scale_arcsec_px = 2.578;
         options.timeLimit_s = 1.0;
@@ -166,15 +174,7 @@ void PlatesolveTest::aSearchHoldsUpNoFrame() {
     for (const Vec3& p : places)
         alone.push_back(read(p));
     Random random(7);
-    StarField field; // of no sky at all
-    for (int i = 0; i < 60; ++i) {
-        Star s;
-        s.x = random.uniform(10, 1900);
-        s.y = random.uniform(10, 1190);
-        s.flux = 1e5 / (i + 1);
-        s.sigmaX = s.sigmaY = 0.05;
-        field.stars.push_back(s);
-    }
+    const StarField field = inventedField(random, 60);
     StopFlag enough{false};
     std::atomic<bool> searching{false};
     std::atomic<bool> over{false};

@@ -308,12 +308,12 @@ void SeriesNightTest::earlyRatherThanWaiting() {
     SimulatedNight night(s, sharedIndex());
     const StopFlag go{false};
     const HourAngleDec far{Angle::fromHours(-1.0), Angle::fromDeg(south ? -42.0 : 42.0)};
-    const auto refused = night.mount().slewTo(far, "west", go);
+    const auto refused = night.mount().slewOn(far, "west", go);
     QVERIFY(!refused && refused.error().why.find("does not reach") != std::string::npos);
     s.choosesSide = false;
     SimulatedNight plain(s, sharedIndex());
-    QVERIFY(!plain.mount().slewTo({Angle::fromHours(-0.1), far.dec}, "west", go));
-    QVERIFY(plain.mount().slewTo({Angle::fromHours(-0.1), far.dec}, "", go));
+    QVERIFY(!plain.mount().slewOn({Angle::fromHours(-0.1), far.dec}, "west", go));
+    QVERIFY(plain.mount().slewOn({Angle::fromHours(-0.1), far.dec}, "", go));
 }
 
 void SeriesNightTest::guidedBeforehand_data() {

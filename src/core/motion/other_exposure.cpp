@@ -144,9 +144,6 @@ OtherExposure made(const Disturbance& d, const MountTrack& track, double exposur
         e.counts.push_back(d.counts[nearest]);
         last = t;
     }
-    MountTrack seen = trackMount(o.disturbance);
-    o.track.raSurprise = std::move(seen.raSurprise);
-    o.track.decSurprise = std::move(seen.decSurprise);
     return o;
 }
 
@@ -163,6 +160,10 @@ OtherExposure withExposure(const Disturbance& d, const MountTrack& track, double
     if (!o.disturbance.t_s.empty())
         o.track = trackMount(o.disturbance);
     return o;
+}
+
+LoopBound loopBound(const OtherExposure& o) {
+    return loopBound(o.disturbance, o.made ? trackMount(o.disturbance) : o.track);
 }
 
 OtherExposure lastFrames(const Disturbance& d, const MountTrack& track, size_t most) {

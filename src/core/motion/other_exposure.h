@@ -22,6 +22,10 @@ constexpr double shortestShare = 0.2;
 OtherExposure withExposure(const Disturbance& d, const MountTrack& track, double exposure_s,
                            std::uint64_t seed = 1);
 
+// The least that a loop could have left of them. A made track is the truth and knows no surprises: they are
+// worked out here.
+LoopBound loopBound(const OtherExposure& o);
+
 // The record's last frames as they are: enough to judge by, where all of a night would take too long.
 OtherExposure lastFrames(const Disturbance& d, const MountTrack& track, size_t most);
 

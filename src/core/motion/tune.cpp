@@ -150,8 +150,8 @@ void addExposure(Tune& result, const Run& run, const Disturbance& whole, const M
     result.changes.push_back(
         {SettingKey::exposure, exposure, "Expose " + settingText(SettingKey::exposure, exposure),
          least->made ? "With shorter frames, made from the mount's track and this record's noise: " + brings
-                     : "With frames taken together by " +
-                           std::to_string(std::lround(least->exposure_s / d.exposure_s)) + ": " + brings,
+                     : "With frames taken together by " + formatNumber(least->exposure_s / d.exposure_s, 0) +
+                           ": " + brings,
          least->made ? "This mount moves faster than the frames follow; the star is bright enough for more."
                      : "Longer averages the air; this mount is smooth enough for it."});
 }

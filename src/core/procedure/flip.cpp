@@ -48,7 +48,7 @@ Step Flip::slew(const Event& event) {
         ObservedFrame(setup_.centring.rig.site, event.now).hourAngleDec(setup_.centring.target),
         record_.slews == 1
             ? "Flipping: the mount comes over to " + setup_.centring.targetName
-            : "Flipping, slew " + std::to_string(record_.slews) + " to " + setup_.centring.targetName,
+            : "Flipping, slew " + formatNumber(record_.slews, 0) + " to " + setup_.centring.targetName,
         setup_.centring.side);
 }
 

@@ -134,12 +134,11 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
     // The upper passage that matters is the one within the series, or the last one before it.
     if (r.meridian_ - begins > 12.0 * 3600.0)
         r.meridian_ = r.meridian_ + -86164.0905;
-    r.limit_ = r.meridian_ + rig.mount.meridianLimitEast.hours() * 3600.0 / 1.00273791;
+    const auto reach_s = [](Angle limit) { return limit.hours() * 3600.0 / 1.00273791; };
+    r.limit_ = r.meridian_ + reach_s(rig.mount.meridianLimitEast);
     r.mayFlip_ = r.meridian_ + 60.0 * setup.flip.past_min;
     constexpr double inside_s = 60.0; // the flipped telescope reaches back so much less than its limit
-    r.mayFlipEarly_ =
-        r.meridian_ +
-        (inside_s - std::max(rig.mount.meridianLimitWest.hours() * 3600.0 / 1.00273791, inside_s));
+    r.mayFlipEarly_ = r.meridian_ + std::min(inside_s - reach_s(rig.mount.meridianLimitWest), 0.0);
     return r;
 }
 

@@ -20,6 +20,7 @@ namespace nordstjerna {
 namespace {
 constexpr double barWidth_px = 2.5;
 constexpr size_t mostMarks = 1500; // of events: more is a blur, and each is an item of its own
+
 class MinuteTicker : public QCPAxisTicker {
 protected:
     QString getTickLabel(double tick, const QLocale&, QChar, int) override {
@@ -58,7 +59,7 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     const auto set = qOverload<const QCPRange&>(&QCPAxis::setRange);
     connect(ra_.rect->axis(QCPAxis::atBottom), range, dec_.rect->axis(QCPAxis::atBottom), set);
     connect(dec_.rect->axis(QCPAxis::atBottom), range, ra_.rect->axis(QCPAxis::atBottom), set);
-    connect(ra_.rect->axis(QCPAxis::atBottom), range, this, &LaneChart::showPulses);
+    connect(plot_, &QCustomPlot::beforeReplot, this, &LaneChart::showPulses);
     plot_->setInteractions(QCP::iRangeZoom | QCP::iRangeDrag);
     const auto byHand = [this] {
         follow_ = false;
@@ -295,7 +296,6 @@ void LaneChart::showPulses() {
 
 // Marks for single frames only where they can be told apart.
 void LaneChart::showMarks() {
-    showPulses();
     const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
     const auto at = [&](double minutes) { return rowAt(rows_, 60.0 * minutes); };
     const bool few = at(shown.upper) - at(shown.lower) < 700;

@@ -9,8 +9,8 @@ struct ForwardingMount : Mount {
     Mount& mount;
     explicit ForwardingMount(Mount& m) : mount(m) {}
     Expected<MountState> state() const override { return mount.state(); }
-    Expected<void> slewTo(const HourAngleDec& t, const std::string& side, const StopFlag& h) override {
-        return mount.slewTo(t, side, h);
+    Expected<void> slewOn(const HourAngleDec& t, const std::string& side, const StopFlag& h) override {
+        return mount.slewOn(t, side, h);
     }
     Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
     Expected<void> pulse(double ra, double dec, const StopFlag& h) override {

@@ -16,9 +16,9 @@ public:
     virtual Expected<MountState> state() const = 0;
     // Fails at limits, below the horizon, on a lost link, or when halted. side: "east" or "west" for a mount
     // that may be told on which side of the meridian to hang (MountState::choosesSide), else empty.
-    virtual Expected<void> slewTo(const HourAngleDec& target, const std::string& side,
+    virtual Expected<void> slewOn(const HourAngleDec& place, const std::string& side,
                                   const StopFlag& halt) = 0;
-    Expected<void> slew(const HourAngleDec& target, const StopFlag& halt) { return slewTo(target, {}, halt); }
+    Expected<void> slew(const HourAngleDec& place, const StopFlag& halt) { return slewOn(place, {}, halt); }
     virtual Expected<void> setTracking(bool on) = 0;
     // Signed milliseconds, west and north positive; both axes run at once.
     virtual Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) = 0;

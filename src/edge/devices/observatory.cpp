@@ -11,8 +11,13 @@ namespace nordstjerna {
 namespace {
 constexpr auto between = std::chrono::milliseconds(200); // two looks
 
-std::optional<Problem> failureOf(const auto& result) {
-    return result ? std::nullopt : std::optional(result.error());
+// Puts a question and takes note of the answer. What was broken off on request says nothing of the link.
+auto heard(Link& link, auto&& ask, const StopFlag* halt = nullptr) {
+    const int question = link.asked();
+    auto answer = ask();
+    const bool failed = !answer && !(halt && *halt);
+    link.answered(question, failed ? std::optional(answer.error()) : std::nullopt);
+    return answer;
 }
 } // namespace
 
@@ -21,9 +26,7 @@ public:
     WatchedMount(Mount& own, Observatory& whole) : ForwardingMount(own), whole_(whole) {}
 
     Expected<MountState> state() const override {
-        const int question = whole_.mountLink_.asked();
-        auto told = mount.state();
-        whole_.mountLink_.answered(question, failureOf(told));
+        auto told = heard(whole_.mountLink_, [&] { return mount.state(); });
         if (told) {
             const std::scoped_lock guard(whole_.lock_);
             whole_.last_ = *told;
@@ -36,18 +39,21 @@ private:
 };
 
 class Observatory::WatchedCamera final : public Camera {
-    // A frame that came before is no answer, and an exposure that was broken off says nothing of the link.
-    auto heard(const StopFlag& halt, auto&& ask, auto&& pixels) {
-        const int question = link_.asked();
-        auto answer = ask();
-        if (answer)
-            if (auto moves = frozen_.look(pixels(*answer)); !moves)
-                answer = tl::unexpected(moves.error());
-        link_.answered(question, halt ? std::nullopt : failureOf(answer));
-        return answer;
+    // A frame that came before is no answer.
+    auto fresh(const StopFlag& halt, auto&& ask, auto&& pixels) {
+        return heard(
+            link_,
+            [&] {
+                auto answer = ask();
+                if (answer)
+                    if (auto moves = frozen_.look(pixels(*answer)); !moves)
+                        answer = tl::unexpected(moves.error());
+                return answer;
+            },
+            &halt);
     }
     auto frame(const StopFlag& halt, auto&& ask) {
-        return heard(halt, ask, [](const auto& taken) -> const Frame& { return *taken; });
+        return fresh(halt, ask, [](const auto& taken) -> const Frame& { return *taken; });
     }
 
 public:
@@ -63,7 +69,7 @@ public:
     }
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override {
-        return heard(
+        return fresh(
             halt, [&] { return camera_.exposeWindows(exposure_s, stars, halt); },
             [](const Windows& w) -> const std::vector<Frame>& { return w.frames; });
     }
@@ -80,16 +86,11 @@ public:
     LinkState link() const { return link_.state(); }
 
     Expected<FocuserState> state() const override {
-        const int question = link_.asked();
-        auto told = focuser_.state();
-        link_.answered(question, failureOf(told));
-        return told;
+        return heard(link_, [&] { return focuser_.state(); });
     }
     Expected<void> moveTo(int steps, const StopFlag& halt) override {
-        const int question = link_.asked();
-        auto moved = focuser_.moveTo(steps, halt);
-        link_.answered(question, halt ? std::nullopt : failureOf(moved));
-        return moved;
+        return heard(
+            link_, [&] { return focuser_.moveTo(steps, halt); }, &halt);
     }
 
 private:

@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <future>
 
 #include "charts/text.h"
 #include "core/base/format.h"

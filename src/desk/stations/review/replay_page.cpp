@@ -314,7 +314,7 @@ void ReplayPage::startWorker() {
         if (exposure_s && !other) {
             auto made = std::make_shared<Retaken>();
             made->frames = withExposure(world->disturbance, world->track, *exposure_s);
-            made->bound = loopBound(made->frames.disturbance, made->frames.track);
+            made->bound = loopBound(made->frames);
             other = made;
         }
         const Disturbance& d = disturbanceOf(*world, other);
@@ -377,7 +377,7 @@ QString ReplayPage::words() const {
     if (retaken_)
         text += retaken_->frames.made
                     ? tr(" In frames of %1 s, made: the mount as its track tells, noise as strong as the "
-                         "record's. What the mount does between two recorded frames is not in it.")
+                         "record's. Between two recorded frames the mount is taken to walk at random.")
                           .arg(qs(formatNumber(retaken_->frames.disturbance.exposure_s, 2)))
                     : tr(" In frames of %1 s, recorded ones taken together: in all they always show less; "
                          "compare the mount part.")

@@ -43,7 +43,7 @@ Expected<void> SimMount::mayHang(const std::string& side, const HourAngleDec& ta
     return {};
 }
 
-Expected<void> SimMount::slewTo(const HourAngleDec& target, const std::string& side, const StopFlag& halt) {
+Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& side, const StopFlag& halt) {
     const AltAz place = altAzFrom(directionOf(night_.scenario_.rig.site, target));
     if (place.altitude.deg() < 0.0)
         return problem("The mount refused the slew.",

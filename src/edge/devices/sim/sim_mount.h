@@ -9,7 +9,7 @@ class SimMount : public Mount {
 public:
     explicit SimMount(SimulatedNight& night) : night_(night) {}
     Expected<MountState> state() const override;
-    Expected<void> slewTo(const HourAngleDec& target, const std::string& side, const StopFlag& halt) override;
+    Expected<void> slewOn(const HourAngleDec& place, const std::string& side, const StopFlag& halt) override;
     Expected<void> setTracking(bool on) override;
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override;
     Expected<void> runRa(double sidereal) override;
