@@ -84,7 +84,7 @@ PlanCard::PlanCard(QWidget* parent)
         {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("full darkness"), tr("at a time")});
     end_->addItems(
         {tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("end of dark"), tr("at a time")});
-    flip_->addItems({tr("by itself"), tr("with pauses"), tr("not at all"), tr("rather early")});
+    flip_->addItems({tr("by itself"), tr("with pauses"), tr("not at all"), tr("early")});
     refocus_->addItems({tr("is told"), tr("by itself")});
     frames_->setSpecialValueText(tr("all that fit"));
     every_->setSpecialValueText(tr("never"));
@@ -158,9 +158,9 @@ void PlanCard::setMountChoosesSide(bool can) {
     if (auto* items = qobject_cast<QStandardItemModel*>(flip_->model()))
         items->item(ratherEarly)->setEnabled(can);
     flip_->setToolTip(
-        can ? tr("Rather early: where the next frame would not end before the mount's limit, it comes over "
+        can ? tr("Early: where the next frame would not end before the mount's limit, it comes over "
                  "before the meridian and does not wait for it.")
-            : tr("Rather early needs a mount that can be told on which side to hang; this one decides by "
+            : tr("Early needs a mount that can be told on which side to hang; this one decides by "
                  "itself, after the meridian."));
     if (flip_->currentIndex() == ratherEarly)
         Q_EMIT changed();
