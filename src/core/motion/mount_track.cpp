@@ -39,22 +39,6 @@ std::vector<Measured> smooth(const std::vector<double>& t, const std::vector<dou
     return track;
 }
 
-// What is left of the mount's motion when a loop adds `load` to it: RMS about the mean, with the uncertainty
-// of the track allowed for.
-Measured mountPartRms(const std::vector<Measured>& track, const std::vector<double>& load) {
-    std::vector<double> rest;
-    double hidden = 0.0; // mean square of what the track does not know
-    for (size_t i = 0; i < track.size(); ++i) {
-        rest.push_back(track[i].value + load[i]);
-        hidden += track[i].sigma * track[i].sigma;
-    }
-    if (rest.size() < 10)
-        return {0.0, 1.0};
-    constexpr double modelTrust = 0.65;
-    return mountPartFrom(standardDeviation(rest), hidden / static_cast<double>(rest.size()), rest.size(),
-                         modelTrust);
-}
-
 // RMS about the mean of a series whose neighbours hang together, with its ±.
 Measured rmsWithSigma(std::vector<double> v) {
     if (v.size() < 3)
@@ -67,6 +51,24 @@ Measured rmsWithSigma(std::vector<double> v) {
     const double inflation = slowInflation(v);
     const double sigmaSquare = standardDeviation(v) * inflation / std::sqrt(static_cast<double>(v.size()));
     return {rms, 0.5 * sigmaSquare / std::max(rms, 1e-6)};
+}
+
+// What is left of the mount's motion when a loop adds `load` to it: RMS about the mean, with the uncertainty
+// of the track allowed for.
+Measured mountPartRms(const std::vector<Measured>& track, const std::vector<double>& load) {
+    std::vector<double> rest;
+    double hidden = 0.0; // mean square of what the track does not know
+    for (size_t i = 0; i < track.size(); ++i) {
+        rest.push_back(track[i].value + load[i]);
+        hidden += track[i].sigma * track[i].sigma;
+    }
+    if (rest.size() < 10)
+        return {0.0, 1.0};
+    if (hidden <= 0.0) // a track that is the truth: only the length of the series limits it
+        return rmsWithSigma(std::move(rest));
+    constexpr double modelTrust = 0.65;
+    return mountPartFrom(standardDeviation(rest), hidden / static_cast<double>(rest.size()), rest.size(),
+                         modelTrust);
 }
 
 } // namespace
