@@ -3,6 +3,8 @@
 
 #include <QtGlobal>
 
+#include "core/rates/calibration.h"
+#include "core/rig/scales.h"
 #include "edge/devices/sim/scenario.h"
 #include "edge/platesolve/star_index.h"
 
@@ -36,4 +38,18 @@ inline nordstjerna::Scenario perfectScenario() {
     s.periodic.clear();
     s.rig.site.pressure_hpa = 0.0;
     return s;
+}
+
+// Rates as the rig promises them; measuring them is another test's matter.
+inline nordstjerna::Rates promisedRates(const nordstjerna::Rig& rig, double roll_deg) {
+    nordstjerna::Rates r;
+    r.setup.scale_arcsec_px = nordstjerna::scalesOf(rig).guide_arcsec_px;
+    r.setup.guideRateRa = rig.mount.guideRateRa;
+    r.setup.guideRateDec = rig.mount.guideRateDec;
+    r.ra.rate_px_s = {r.setup.expectedDecPxS(), 0.01};
+    r.dec.rate_px_s = {r.setup.expectedDecPxS(), 0.01};
+    // +y at this position angle: north pulses send the star south, west pulses east.
+    r.dec.angle_deg = {270.0 - roll_deg, 0.1};
+    r.ra.angle_deg = {180.0 - roll_deg, 0.1};
+    return r;
 }

@@ -1,7 +1,7 @@
 // A mount behind a cable that a person plugged in.
 #pragma once
 
-#include "edge/devices/forwarding_mount.h"
+#include "forwarding_mount.h"
 
 namespace nordstjerna {
 

@@ -368,6 +368,8 @@ void MainWindow::buildMenus() {
           Happening{tr("The mount does not answer for 20 s"), FaultKind::mountLink, 0.0, 20.0},
           Happening{tr("The cameras do not answer for 20 s"), FaultKind::cameraLink, 0.0, 20.0},
           Happening{tr("The focusers do not answer for 20 s"), FaultKind::focuserLink, 0.0, 20.0},
+          Happening{tr("The mount hangs for two minutes"), FaultKind::mountHangs, 0.0, 120.0},
+          Happening{tr("The cameras hang for three minutes"), FaultKind::cameraHangs, 0.0, 180.0},
           Happening{tr("The cameras freeze for 20 s"), FaultKind::frozen, 0.0, 20.0}})
         add(happens, h.what, {},
             [this, h] { session_->simulatedNight().happen(h.kind, h.amount, h.length_s); });

@@ -7,9 +7,9 @@
 namespace nordstjerna {
 
 Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder)
-    : night_(std::make_unique<SimulatedNight>(std::move(scenario), index)),
+    : night_(std::make_shared<SimulatedNight>(std::move(scenario), index)),
       dataFolder_(std::move(dataFolder)), index_(std::move(index)) {
-    observatory_ = std::make_unique<Observatory>(night_->devices());
+    observatory_ = std::make_unique<Observatory>(night_->devices(), Observatory::usual_patience_s, night_);
     devices_ = observatory_->devices();
     rig_ = night_->scenario().rig;
     settings_.setFromRig(rig_.guiding.exposure_s, rig_.guiding.pulseLimit_ms);

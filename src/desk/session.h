@@ -351,7 +351,7 @@ private:
     void confirmHalt(const Expected<void>& done);
     void tracksAgain(const Expected<void>& done);
 
-    std::unique_ptr<SimulatedNight> night_;
+    std::shared_ptr<SimulatedNight> night_; // a device that hangs may need it for longer
     std::unique_ptr<Observatory> observatory_;
     Devices devices_;
     Rig rig_;

@@ -4,7 +4,7 @@
 #include <cstdio>
 #include <filesystem>
 
-#include "edge/devices/forwarding_mount.h"
+#include "forwarding_mount.h"
 #include "edge/store/series_keeper.h"
 #include "memory_bench.h"
 #include "series_night.h"

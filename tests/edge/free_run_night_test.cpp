@@ -24,20 +24,6 @@ using namespace nordstjerna;
 
 namespace {
 
-// Rates as the rig promises them; measuring them is another test's matter.
-Rates promisedRates(const Rig& rig, double roll_deg) {
-    Rates r;
-    r.setup.scale_arcsec_px = scalesOf(rig).guide_arcsec_px;
-    r.setup.guideRateRa = rig.mount.guideRateRa;
-    r.setup.guideRateDec = rig.mount.guideRateDec;
-    r.ra.rate_px_s = {r.setup.expectedDecPxS(), 0.01};
-    r.dec.rate_px_s = {r.setup.expectedDecPxS(), 0.01};
-    // +y at this position angle: north pulses send the star south, west pulses east.
-    r.dec.angle_deg = {270.0 - roll_deg, 0.1};
-    r.ra.angle_deg = {180.0 - roll_deg, 0.1};
-    return r;
-}
-
 struct Recording {
     Run run;
     std::optional<Problem> ending;

@@ -5,13 +5,14 @@
 
 #include "core/procedure/focus_run.h"
 #include "core/procedure/focus_watch.h"
+#include "core/procedure/guiding.h"
 #include "core/procedure/slew.h"
 #include "core/sky/observed_frame.h"
-#include "edge/devices/forwarding_mount.h"
 #include "edge/devices/frozen_check.h"
 #include "edge/devices/observatory.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
+#include "forwarding_mount.h"
 #include "night_fixture.h"
 #include "registry.h"
 
@@ -68,6 +69,10 @@ private slots:
     void silentFocuserIsTold();
     void frozenCameraIsTold();
     void proceduresWithoutAMount();
+    void commandsHaveADeadline();
+    void camerasHaveADeadline();
+    void guidingOutlivesAHungCamera();
+    void closesWhileTheMountHangs();
 };
 
 void ObservatoryTest::tellsWhatTheMountLastSaid() {
@@ -237,6 +242,142 @@ void ObservatoryTest::proceduresWithoutAMount() {
     };
     QVERIFY(runProcedure(focus, devices, control, hooks).has_value());
     QVERIFY(focus.points().size() >= 3);
+}
+
+// Told by the night's clock, as exactly as everything else there.
+void ObservatoryTest::commandsHaveADeadline() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Observatory observatory(night.devices());
+    const auto seat = night.clock().reserve();
+    seat->sit();
+    const StopFlag never{false};
+    Mount& mount = *observatory.devices().mount;
+    QVERIFY(mount.setTracking(true).has_value());
+    Instant begun = night.clock().now();
+    QVERIFY(mount.pulse(1500.0, 0.0, never).has_value());
+    QVERIFY(std::abs(night.clock().now() - begun - 1.5) < 1e-6); // nobody waits longer than it takes
+    for (const bool slews : {false, true}) {
+        night.happen(FaultKind::mountHangs, 0.0, 600.0);
+        begun = night.clock().now();
+        const auto told = slews ? mount.slew({Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, never)
+                                : mount.pulse(1500.0, 0.0, never);
+        QVERIFY(!told.has_value());
+        QCOMPARE(told.error().what, std::string("The mount does not answer."));
+        QVERIFY(told.error().passing);
+        const double waited_s = night.clock().now() - begun;
+        QVERIFY2(std::abs(waited_s - (slews ? 320.0 : 21.5)) < 1e-6, qPrintable(QString::number(waited_s)));
+        // Nothing more is told to it, and that is known at once.
+        begun = night.clock().now();
+        QVERIFY(!mount.pulse(0.0, 1500.0, never).has_value());
+        QVERIFY(!mount.sync({}).has_value());
+        QCOMPARE(night.clock().now() - begun, 0.0);
+        QVERIFY(!mount.state().has_value());
+        QVERIFY(!observatory.mountLink().answers);
+        night.clock().sleep(700.0, never);
+        QTRY_VERIFY_WITH_TIMEOUT(mount.state().has_value(), long_ms); // its thread has to come back first
+        QVERIFY(observatory.mountLink().answers);
+        QVERIFY(mount.setTracking(true).has_value());
+    }
+    // Broken off on request: no longer than a few seconds.
+    night.happen(FaultKind::mountHangs, 0.0, 600.0);
+    begun = night.clock().now();
+    const StopFlag halted{true};
+    QVERIFY(!mount.slew({Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, halted).has_value());
+    QVERIFY(night.clock().now() - begun <= 5.0);
+    night.clock().sleep(700.0, never);
+    QTRY_VERIFY_WITH_TIMEOUT(mount.state().has_value(), long_ms); // before the night is gone
+}
+
+void ObservatoryTest::camerasHaveADeadline() {
+    Scenario scenario = demoScenario();
+    scenario.rig.imagingCamera.width = 700;
+    scenario.rig.imagingCamera.height = 500;
+    SimulatedNight night(scenario, sharedIndex());
+    Observatory observatory(night.devices());
+    const auto seat = night.clock().reserve();
+    seat->sit();
+    const StopFlag never{false};
+    Devices devices = observatory.devices();
+    night.happen(FaultKind::cameraHangs, 0.0, 200.0);
+    const Instant begun = night.clock().now();
+    const auto frame = devices.guideCamera->expose(2.0, never);
+    QVERIFY(!frame.has_value() && frame.error().passing);
+    QCOMPARE(frame.error().what, std::string("The guide camera does not answer."));
+    QVERIFY(std::abs(night.clock().now() - begun - 32.0) < 1e-6);
+    QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
+    QVERIFY(observatory.cameraLink(CameraRole::imaging).answers); // each has a lane of its own
+    const auto picture = devices.image({60.0}, never);
+    QVERIFY(!picture.has_value());
+    QCOMPARE(picture.error().what, std::string("The imaging camera does not answer."));
+    night.clock().sleep(200.0, never);
+    QTRY_VERIFY_WITH_TIMEOUT(devices.guideCamera->expose(2.0, never).has_value(), long_ms);
+    QTRY_VERIFY_WITH_TIMEOUT(devices.image({2.0}, never).has_value(), long_ms);
+    QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+}
+
+// The run goes on when the camera is back; what it told of the trouble is on record.
+void ObservatoryTest::guidingOutlivesAHungCamera() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Observatory observatory(night.devices());
+    const auto seat = night.clock().reserve();
+    seat->sit();
+    Devices devices = observatory.devices();
+    devices.track = [&night, &camera = *devices.guideCamera, direct = night.trackDirectly()](
+                        const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
+        // Stars without pictures, by way of a camera that may hang.
+        if (auto window = camera.exposeWindows(0.0, {}, halt); !window)
+            return tl::unexpected(window.error());
+        return direct(step, halt);
+    };
+    const StopFlag never{false};
+    QVERIFY(devices.mount
+                ->slew(ObservedFrame(night.scenario().rig.site, night.clock().now())
+                           .hourAngleDec(vectorFrom(night.scenario().target)),
+                       never)
+                .has_value());
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = promisedRates(setup.rig, night.scenario().guideRoll_deg);
+    setup.length_s = 400.0;
+    setup.corrections = false;
+    Guiding run(setup);
+    RunnerControl control;
+    RunnerHooks hooks;
+    bool hung = false;
+    bool told = false;
+    hooks.ahead = [&](Procedure&) {
+        if (run.run().rows.size() == 30 && !std::exchange(hung, true))
+            night.happen(FaultKind::cameraHangs, 0.0, 45.0);
+        told = told || (run.trouble() && run.trouble()->problem.what == "The guide camera does not answer.");
+    };
+    const auto done = runProcedure(run, devices, control, hooks);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(told);
+    QVERIFY2(run.run().rows.size() > 100, qPrintable(QString::number(run.run().rows.size())));
+}
+
+// Nobody waits for a device that will never come back, and what it holds is still there if it does.
+void ObservatoryTest::closesWhileTheMountHangs() {
+    struct Dome {
+        SimulatedNight night{demoScenario(), sharedIndex()};
+        StuckMount mount{night.mount()};
+    };
+    auto dome = std::make_shared<Dome>();
+    const std::weak_ptr<Dome> there = dome;
+    StuckMount& mount = dome->mount;
+    std::atomic<int> refused{0};
+    {
+        Devices devices = dome->night.devices();
+        devices.mount = &mount;
+        dome->night.clock().setSpeed(1.0);
+        mount.hold(true, true);
+        Observatory observatory(devices, short_s, std::move(dome));
+        observatory.setTracking(true, [&](const Expected<void>& done) { refused += !done.has_value(); });
+    }
+    QCOMPARE(refused.load(), 1); // whoever gave a command hears of it before the end
+    QVERIFY(!there.expired());
+    mount.hold(false, false);
+    QTRY_VERIFY_WITH_TIMEOUT(there.expired(), long_ms);
 }
 
 NORDSTJERNA_TEST(ObservatoryTest)

@@ -29,6 +29,21 @@ public:
     };
     // Absent where time runs by itself.
     virtual std::unique_ptr<Seat> reserve() { return nullptr; }
+
+    // What another thread, the helper, does for one that waits meanwhile. By a clock that jumps the helper
+    // lives in the seat of who waits; one that is not back in time has a seat of its own from then on.
+    class Errand {
+    public:
+        virtual ~Errand() = default;
+        StopFlag halt{false};     // for the helper: that of who waits, handed on
+        virtual void begin() = 0; // in the helper
+        virtual bool end() = 0;   // in the helper, when all is done; false: nobody waits any more
+        // In who waits, until the helper is back. False: it is not in time, nor a few seconds after a halt.
+        virtual bool await() = 0;
+    };
+    // In the thread that will wait, before the helper begins. In time: within the own_s that the work takes
+    // by this clock and patience_s more. Patience is a person's, whatever the speed.
+    virtual std::shared_ptr<Errand> errand(double own_s, double patience_s, const StopFlag& halted) = 0;
 };
 
 } // namespace nordstjerna

@@ -1,15 +1,23 @@
 #include "edge/devices/observatory.h"
 
 #include <algorithm>
+#include <cmath>
 #include <tuple>
 
-#include "edge/devices/forwarding_mount.h"
 #include "edge/devices/frozen_check.h"
+#include "edge/devices/lane.h"
 
 namespace nordstjerna {
 
 namespace {
 constexpr auto between = std::chrono::milliseconds(200); // two looks
+// How long one waits for what.
+constexpr Lane::Wait plain{0.0, 20.0};
+constexpr Lane::Wait slewing{300.0, 20.0};
+constexpr Lane::Wait readOut{0.0, 30.0};
+constexpr Lane::Wait focusing{300.0, 20.0};
+constexpr Lane::Wait halting{0.0, 10.0};
+const StopFlag never{false};
 
 // Puts a question and takes note of the answer. What was broken off on request says nothing of the link.
 auto heard(Link& link, auto&& ask, const StopFlag* halt = nullptr) {
@@ -21,21 +29,55 @@ auto heard(Link& link, auto&& ask, const StopFlag* halt = nullptr) {
 }
 } // namespace
 
-class Observatory::WatchedMount final : public ForwardingMount {
+class Observatory::WatchedMount final : public Mount {
 public:
-    WatchedMount(Mount& own, Observatory& whole) : ForwardingMount(own), whole_(whole) {}
+    WatchedMount(Mount& own, Observatory& whole, double patience_s)
+        : mount_(own), whole_(whole),
+          lane_("mount", *whole.own_.clock, whole.helpers_), telling_{0.0, patience_s} {}
 
-    Expected<MountState> state() const override {
-        auto told = heard(whole_.mountLink_, [&] { return mount.state(); });
+    Expected<MountState> state() const override { return state(never); }
+    Expected<MountState> state(const StopFlag& halt) const {
+        auto told = heard(whole_.mountLink_, [&] {
+            return lane_.ask(telling_, halt, [&m = mount_](const StopFlag&) { return m.state(); });
+        });
         if (told) {
             const std::scoped_lock guard(whole_.lock_);
             whole_.last_ = *told;
         }
         return told;
     }
+    Expected<void> slewOn(const HourAngleDec& place, const std::string& side, const StopFlag& halt) override {
+        return lane_.ask(slewing, halt, [&m = mount_, place, side](const StopFlag& broken) {
+            return m.slewOn(place, side, broken);
+        });
+    }
+    Expected<void> setTracking(bool on) override { return setTracking(on, never); }
+    Expected<void> setTracking(bool on, const StopFlag& halt) {
+        return lane_.ask(plain, halt, [&m = mount_, on](const StopFlag&) { return m.setTracking(on); });
+    }
+    Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override {
+        const double own_s = std::max(std::abs(ra_ms), std::abs(dec_ms)) / 1000.0;
+        return lane_.ask(
+            {own_s, plain.patience_s}, halt,
+            [&m = mount_, ra_ms, dec_ms](const StopFlag& broken) { return m.pulse(ra_ms, dec_ms, broken); });
+    }
+    Expected<void> runRa(double sidereal) override {
+        return lane_.ask(plain, never,
+                         [&m = mount_, sidereal](const StopFlag&) { return m.runRa(sidereal); });
+    }
+    Expected<void> sync(const HourAngleDec& truth) override {
+        return lane_.ask(plain, never, [&m = mount_, truth](const StopFlag&) { return m.sync(truth); });
+    }
+    Expected<void> setCurve(const std::vector<double>& curve) override {
+        return lane_.ask(plain, never, [&m = mount_, curve](const StopFlag&) { return m.setCurve(curve); });
+    }
+    Expected<void> halt() override { return mount_.halt(); }
 
 private:
+    Mount& mount_;
     Observatory& whole_;
+    mutable Lane lane_;
+    Lane::Wait telling_;
 };
 
 class Observatory::WatchedCamera final : public Camera {
@@ -57,59 +99,86 @@ class Observatory::WatchedCamera final : public Camera {
     }
 
 public:
-    WatchedCamera(Camera& camera, const std::string& name) : camera_(camera), frozen_(name) {}
+    WatchedCamera(Camera& camera, const std::string& name, Observatory& whole)
+        : camera_(camera), lane_(name, *whole.own_.clock, whole.helpers_), frozen_(name) {}
     LinkState link() const { return link_.state(); }
 
     Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override {
-        return frame(halt, [&] { return camera_.expose(exposure_s, halt); });
+        return frame(halt, [&] {
+            return lane_.ask(
+                {exposure_s, readOut.patience_s}, halt,
+                [&c = camera_, exposure_s](const StopFlag& broken) { return c.expose(exposure_s, broken); });
+        });
     }
-    Expected<void> begin() override { return camera_.begin(); }
+    Expected<void> begin() override {
+        return lane_.ask(plain, never, [&c = camera_](const StopFlag&) { return c.begin(); });
+    }
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override {
-        return frame(halt, [&] { return camera_.finish(halt); });
+        return frame(halt, [&] {
+            return lane_.ask(readOut, halt,
+                             [&c = camera_](const StopFlag& broken) { return c.finish(broken); });
+        });
     }
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override {
         return fresh(
-            halt, [&] { return camera_.exposeWindows(exposure_s, stars, halt); },
+            halt,
+            [&] {
+                return lane_.ask({exposure_s, readOut.patience_s}, halt,
+                                 [&c = camera_, exposure_s, stars](const StopFlag& broken) {
+                                     return c.exposeWindows(exposure_s, stars, broken);
+                                 });
+            },
             [](const Windows& w) -> const std::vector<Frame>& { return w.frames; });
     }
 
 private:
     Camera& camera_;
-    Link link_{0.0}; // an exposure takes as long as it likes
+    Lane lane_;
+    Link link_{0.0}; // how long an exposure may take is known to the lane alone
     FrozenCheck frozen_;
 };
 
 class Observatory::WatchedFocuser final : public Focuser {
 public:
-    explicit WatchedFocuser(Focuser& focuser) : focuser_(focuser) {}
+    WatchedFocuser(Focuser& focuser, Observatory& whole)
+        : focuser_(focuser), lane_("focuser", *whole.own_.clock, whole.helpers_) {}
     LinkState link() const { return link_.state(); }
 
     Expected<FocuserState> state() const override {
-        return heard(link_, [&] { return focuser_.state(); });
+        return heard(link_, [&] {
+            return lane_.ask(plain, never, [&f = focuser_](const StopFlag&) { return f.state(); });
+        });
     }
     Expected<void> moveTo(int steps, const StopFlag& halt) override {
         return heard(
-            link_, [&] { return focuser_.moveTo(steps, halt); }, &halt);
+            link_,
+            [&] {
+                return lane_.ask(focusing, halt, [&f = focuser_, steps](const StopFlag& broken) {
+                    return f.moveTo(steps, broken);
+                });
+            },
+            &halt);
     }
 
 private:
     Focuser& focuser_;
-    mutable Link link_{0.0}; // a move takes as long as it likes
+    mutable Lane lane_;
+    mutable Link link_{0.0}; // nor how long a move may
 };
 
-Observatory::Observatory(const Devices& devices, double patience_s)
-    : own_(devices), watched_(devices), mountLink_(patience_s),
-      mount_(std::make_unique<WatchedMount>(*devices.mount, *this)) {
+Observatory::Observatory(const Devices& devices, double patience_s, std::shared_ptr<const void> owner)
+    : helpers_(std::move(owner)), own_(devices), watched_(devices), mountLink_(patience_s),
+      mount_(std::make_unique<WatchedMount>(*devices.mount, *this, patience_s)) {
     last_.told = false;
     watched_.mount = mount_.get();
     if (devices.guideCamera) {
-        guideCamera_ = std::make_unique<WatchedCamera>(*devices.guideCamera, "guide camera");
+        guideCamera_ = std::make_unique<WatchedCamera>(*devices.guideCamera, "guide camera", *this);
         watched_.guideCamera = guideCamera_.get();
         watched_.track = trackByCamera(*guideCamera_);
     }
     if (devices.imagingCamera) {
-        imagingCamera_ = std::make_unique<WatchedCamera>(*devices.imagingCamera, "imaging camera");
+        imagingCamera_ = std::make_unique<WatchedCamera>(*devices.imagingCamera, "imaging camera", *this);
         watched_.imagingCamera = imagingCamera_.get();
         watched_.image = imageByCamera(*imagingCamera_);
     }
@@ -117,7 +186,7 @@ Observatory::Observatory(const Devices& devices, double patience_s)
          {std::tuple{devices.guideFocuser, &guideFocuser_, &watched_.guideFocuser},
           {devices.imagingFocuser, &imagingFocuser_, &watched_.imagingFocuser}})
         if (own) {
-            *watched = std::make_unique<WatchedFocuser>(*own);
+            *watched = std::make_unique<WatchedFocuser>(*own, *this);
             *shown = watched->get();
         }
     looking_ = std::thread([this] { look(); });
@@ -142,10 +211,10 @@ void Observatory::look() {
     std::unique_lock wait(lock_);
     while (!ending_) {
         wait.unlock();
-        (void)mount_->state();
+        (void)mount_->state(ending_);
         wake_.notify_all();
         wait.lock();
-        wake_.wait_for(wait, between, [this] { return ending_; });
+        wake_.wait_for(wait, between, [this] { return ending_.load(); });
     }
 }
 
@@ -188,11 +257,16 @@ void Observatory::command(std::function<Expected<void>()> what, bool thenTrackin
 }
 
 void Observatory::halt(Done done) {
-    command([this] { return own_.mount->halt(); }, false, std::move(done));
+    command(
+        [this] {
+            Lane own("mount", *own_.clock, helpers_); // behind nothing that is not back yet
+            return own.ask(halting, ending_, [&m = *own_.mount](const StopFlag&) { return m.halt(); });
+        },
+        false, std::move(done));
 }
 
 void Observatory::setTracking(bool on, Done done) {
-    command([this, on] { return own_.mount->setTracking(on); }, on, std::move(done));
+    command([this, on] { return mount_->setTracking(on, ending_); }, on, std::move(done));
 }
 
 } // namespace nordstjerna

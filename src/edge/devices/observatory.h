@@ -1,6 +1,7 @@
 // What the desk holds of the devices: their ports, and what is known of them without asking. The mount is
 // asked for its state by a thread of the observatory, a few times a second, and whoever runs a procedure
-// hears it with every step; reading what was last told never waits, whatever a device does.
+// hears it with every step; reading what was last told never waits, whatever a device does. A command is
+// waited for as long as is reasonable: then it has failed, and who gave it goes on.
 #pragma once
 
 #include <condition_variable>
@@ -8,21 +9,25 @@
 #include <thread>
 
 #include "edge/devices/devices.h"
+#include "edge/devices/helpers.h"
 #include "edge/devices/link.h"
 
 namespace nordstjerna {
 
 class Observatory {
 public:
-    // The devices must outlive the observatory. patience_s: so long the mount may take to tell its state
-    // before its link counts as silent.
-    explicit Observatory(const Devices& devices, double patience_s = 3.0);
+    // patience_s: so long the mount may take to tell its state before its link counts as silent. owner: what
+    // the devices belong to; it lives until the last command is back. Absent: they outlive the observatory
+    // and what they were told.
+    static constexpr double usual_patience_s = 3.0;
+    explicit Observatory(const Devices& devices, double patience_s = usual_patience_s,
+                         std::shared_ptr<const void> owner = nullptr);
     ~Observatory();
     Observatory(const Observatory&) = delete;
     Observatory& operator=(const Observatory&) = delete;
 
     // Ports that take note of each answer, and what is done by them. What they do is what the devices do; a
-    // frame that came before is a failure.
+    // frame that came before is a failure, and so is an answer that does not come.
     const Devices& devices() const { return watched_; }
     // As last told. Before the first answer all is zero and `told` is false.
     MountState mountState() const;
@@ -31,7 +36,8 @@ public:
     LinkState focuserLink(CameraRole camera) const; // of the focuser on that camera
 
     // Commands that the window gives by itself, each in a thread of its own: `done` is called there. A halt
-    // never waits behind anything, not even behind a halt that was not answered.
+    // never waits behind anything, not even behind a halt that was not answered. What is not confirmed in
+    // time has failed.
     using Done = std::function<void(const Expected<void>&)>;
     void halt(Done done);
     void setTracking(bool on, Done done);
@@ -43,6 +49,7 @@ private:
     void look();
     void command(std::function<Expected<void>()> what, bool thenTracking, Done done);
 
+    Helpers helpers_;
     Devices own_, watched_;
     Link mountLink_;
     std::unique_ptr<WatchedMount> mount_;
@@ -50,7 +57,7 @@ private:
     std::unique_ptr<WatchedFocuser> guideFocuser_, imagingFocuser_;
     mutable std::mutex lock_;
     std::condition_variable wake_;
-    bool ending_ = false;
+    StopFlag ending_{false};
     MountState last_;
     struct Command {
         std::thread thread;

@@ -37,6 +37,8 @@ Expected<Fault> fault(const json& j) {
                                                                   {"mount-link", FaultKind::mountLink},
                                                                   {"camera-link", FaultKind::cameraLink},
                                                                   {"focuser-link", FaultKind::focuserLink},
+                                                                  {"mount-hangs", FaultKind::mountHangs},
+                                                                  {"camera-hangs", FaultKind::cameraHangs},
                                                                   {"frozen", FaultKind::frozen}};
     const auto known =
         std::find_if(std::begin(kinds), std::end(kinds), [&](const auto& k) { return kind == k.first; });
@@ -45,7 +47,7 @@ Expected<Fault> fault(const json& j) {
     else
         r.setProblem({"Unknown fault \"" + kind + "\".",
                       "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link, "
-                      "focuser-link, frozen.",
+                      "focuser-link, mount-hangs, camera-hangs, frozen.",
                       "Correct it."});
     return r.finish(f);
 }

@@ -29,6 +29,8 @@ enum class FaultKind {
     mountLink,   // the mount does not answer
     cameraLink,  // no frame comes from either camera
     focuserLink, // the focusers do not answer
+    mountHangs,  // the mount says nothing at all to what it is told, and does it when this is over
+    cameraHangs, // so do both cameras: no frame, and no word that there is none
     frozen       // both cameras send their last frame again
 };
 

@@ -94,6 +94,7 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     }
     if (!night_.clock_.sleep(exposure_s + s.download_s, halt))
         return tl::unexpected(haltedProblem());
+    night_.awaitVoice(FaultKind::cameraHangs);
 
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();

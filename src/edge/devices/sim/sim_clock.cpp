@@ -1,6 +1,7 @@
 #include "edge/devices/sim/sim_clock.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace nordstjerna {
 
@@ -11,10 +12,10 @@ constexpr auto glance = std::chrono::milliseconds(20);
 
 class SimClock::Chair : public Clock::Seat {
 public:
-    Chair(SimClock& clock, std::list<Place>::iterator place) : clock_(clock), place_(place) {}
+    Chair(SimClock& clock, std::shared_ptr<Place> place) : clock_(clock), place_(std::move(place)) {}
     ~Chair() override {
         const std::scoped_lock guard(clock_.lock_);
-        clock_.places_.erase(place_);
+        clock_.places_.remove(place_);
         clock_.passOn();
     }
     void sit() override {
@@ -22,14 +23,116 @@ public:
         place_->thread = std::this_thread::get_id();
         const StopFlag never{false};
         if (clock_.speed_ <= 0.0)
-            clock_.awaitTurn(guard, *place_, *place_->due, never);
+            clock_.awaitTurn(guard, place_, *place_->due, never);
         else
             place_->due.reset();
     }
 
 private:
     SimClock& clock_;
-    std::list<Place>::iterator place_;
+    std::shared_ptr<Place> place_;
+};
+
+class SimClock::Helped final : public Clock::Errand {
+public:
+    Helped(SimClock& clock, double own_s, double patience_s, const StopFlag& halted)
+        : clock_(clock), halted_(halted), owner_(std::this_thread::get_id()),
+          afterHalt_s_(std::min(patience_s, most_after_halt_s)) {
+        const std::scoped_lock guard(clock_.lock_);
+        due_ = clock_.nowLocked() + own_s + patience_s * scale();
+        seat_ = clock_.placeOfThisThread();
+        if (seat_) { // who waits is due too: at the end of its patience
+            alarm_ = std::make_shared<Place>();
+            alarm_->due = due_;
+            clock_.places_.push_back(alarm_);
+        }
+        handOnHalt();
+    }
+    ~Helped() override {
+        const std::scoped_lock guard(clock_.lock_);
+        dropAlarm();
+    }
+    void begin() override {
+        const std::scoped_lock guard(clock_.lock_);
+        helper_ = std::this_thread::get_id();
+        if (seat_ && !lost_)
+            seat_->thread = helper_;
+    }
+    bool end() override {
+        const std::scoped_lock guard(clock_.lock_);
+        ended_ = true;
+        if (own_) {
+            clock_.places_.remove(own_);
+            clock_.passOn();
+        } else if (seat_) {
+            seat_->thread = owner_;
+        }
+        back_.notify_all();
+        return !lost_;
+    }
+    bool await() override {
+        std::unique_lock guard(clock_.lock_);
+        const auto tooLate = [&] {
+            if (clock_.speed_ > 0.0)
+                return clock_.nowLocked() >= due_;
+            if (alarm_)
+                return alarm_->turn;
+            // Without a seat, time that jumps says nothing of how long it took.
+            return halt && Real::now() - halt_at_ > std::chrono::duration<double>(afterHalt_s_);
+        };
+        while (!ended_ && !tooLate()) {
+            handOnHalt();
+            back_.wait_for(guard, glance);
+        }
+        dropAlarm();
+        if (ended_)
+            return true;
+        lost_ = true;
+        halt = true;
+        if (seat_ && helper_ != std::thread::id()) {
+            own_ = std::make_shared<Place>(*seat_);
+            clock_.places_.push_back(own_);
+        }
+        if (seat_) {
+            if (clock_.speed_ <= 0.0)
+                clock_.base_ = std::max(clock_.base_, due_);
+            seat_->thread = owner_;
+            seat_->due.reset();
+            seat_->turn = false;
+        }
+        clock_.changed_.notify_all();
+        return false;
+    }
+
+private:
+    using Real = std::chrono::steady_clock;
+    static constexpr double most_after_halt_s = 5.0;
+    double scale() const { return std::max(clock_.speed_, 1.0); }
+    void handOnHalt() {
+        if (halt || !halted_)
+            return;
+        halt = true;
+        halt_at_ = Real::now();
+        due_ = std::min(due_, clock_.nowLocked() + afterHalt_s_ * scale());
+        if (alarm_)
+            alarm_->due = due_;
+    }
+    void dropAlarm() {
+        if (alarm_)
+            clock_.places_.remove(std::exchange(alarm_, nullptr));
+    }
+    SimClock& clock_;
+    const StopFlag& halted_; // looked at only while somebody waits
+    std::thread::id owner_, helper_;
+    double afterHalt_s_;
+    Real::time_point halt_at_;
+    Instant due_;
+    std::shared_ptr<Place> seat_; // of who waits, if it has one
+    std::shared_ptr<Place> alarm_;
+    std::shared_ptr<Place> own_; // of the helper that was not back in time
+    std::condition_variable back_;
+    bool ended_ = false;
+    bool lost_ = false;
 };
 
 SimClock::SimClock(Instant start, double speed)
@@ -63,43 +166,65 @@ double SimClock::speed() const {
 
 std::unique_ptr<Clock::Seat> SimClock::reserve() {
     const std::scoped_lock guard(lock_);
-    places_.push_back({{}, nowLocked(), false});
-    return std::make_unique<Chair>(*this, std::prev(places_.end()));
+    auto place = std::make_shared<Place>();
+    place->due = nowLocked();
+    places_.push_back(place);
+    return std::make_unique<Chair>(*this, place);
 }
 
-SimClock::Place* SimClock::placeOfThisThread() {
+std::shared_ptr<Clock::Errand> SimClock::errand(double own_s, double patience_s, const StopFlag& halted) {
+    return std::make_shared<Helped>(*this, own_s, patience_s, halted);
+}
+
+std::shared_ptr<SimClock::Place> SimClock::placeOfThisThread() {
     const auto own = std::this_thread::get_id();
     const auto at =
-        std::find_if(places_.begin(), places_.end(), [own](const Place& p) { return p.thread == own; });
-    return at == places_.end() ? nullptr : &*at;
+        std::find_if(places_.begin(), places_.end(), [own](const auto& p) { return p->thread == own; });
+    return at == places_.end() ? nullptr : *at;
 }
 
 void SimClock::passOn() {
     if (speed_ > 0.0 || places_.empty())
         return;
     Place* first = nullptr;
-    for (Place& p : places_) {
-        if (p.turn || !p.due)
+    for (const auto& p : places_) {
+        if (p->turn || !p->due)
             return; // somebody is at work
-        if (!first || *p.due < *first->due)
-            first = &p;
+        if (!first || *p->due < *first->due)
+            first = p.get();
     }
     first->turn = true;
     changed_.notify_all();
 }
 
-bool SimClock::awaitTurn(std::unique_lock<std::mutex>& guard, Place& place, Instant due,
+bool SimClock::awaitTurn(std::unique_lock<std::mutex>& guard, std::shared_ptr<Place> place, Instant due,
                          const StopFlag& halt) {
-    place.due = due;
+    const auto own = std::this_thread::get_id();
+    place->due = due;
     passOn();
-    while (!place.turn && !halt && speed_ <= 0.0)
+    while (!place->turn && !halt && speed_ <= 0.0) {
         changed_.wait_for(guard, glance);
-    const bool came = place.turn;
+        if (place->thread != own) // the seat was taken back, and another given for it
+            place = placeOfThisThread();
+    }
+    const bool came = place->turn;
     if (came)
         base_ = std::max(base_, due);
-    place.turn = false;
-    place.due.reset();
+    place->turn = false;
+    place->due.reset();
     return came;
+}
+
+void SimClock::linger(double seconds) {
+    const StopFlag never{false};
+    {
+        std::unique_lock guard(lock_);
+        if (speed_ <= 0.0 && !placeOfThisThread()) {
+            changed_.wait_for(guard, glance);
+            return;
+        }
+    }
+    sleep(seconds, never);
 }
 
 bool SimClock::sleep(double seconds, const StopFlag& halt) {
@@ -110,12 +235,12 @@ bool SimClock::sleep(double seconds, const StopFlag& halt) {
         if (left <= 0.0 && speed_ > 0.0)
             return true;
         if (speed_ <= 0.0) {
-            Place* own = placeOfThisThread();
+            const auto own = placeOfThisThread();
             if (!own) { // nobody to take turns with
                 base_ = std::max(base_, end);
                 return true;
             }
-            if (awaitTurn(guard, *own, end, halt))
+            if (awaitTurn(guard, own, end, halt))
                 return true;
             continue; // halted, or the clock runs again
         }

@@ -4,6 +4,7 @@
 #include <chrono>
 #include <condition_variable>
 #include <list>
+#include <memory>
 #include <mutex>
 #include <optional>
 #include <thread>
@@ -19,25 +20,30 @@ public:
     SimClock(Instant start, double speed);
     Instant now() const override;
     bool sleep(double seconds, const StopFlag& halt) override;
+    // As sleep(), but a thread without a seat leaves the time to the others.
+    void linger(double seconds);
     std::unique_ptr<Seat> reserve() override;
+    std::shared_ptr<Errand> errand(double own_s, double patience_s, const StopFlag& halted) override;
     void setSpeed(double speed);
     double speed() const;
 
 private:
     class Chair;
+    class Helped;
     struct Place {
         std::thread::id thread;
         std::optional<Instant> due; // while it waits
         bool turn = false;
     };
     Instant nowLocked() const;
-    Place* placeOfThisThread();
+    std::shared_ptr<Place> placeOfThisThread();
     void passOn(); // to the one that is due first, when all wait
-    bool awaitTurn(std::unique_lock<std::mutex>& guard, Place& place, Instant due, const StopFlag& halt);
+    bool awaitTurn(std::unique_lock<std::mutex>& guard, std::shared_ptr<Place> place, Instant due,
+                   const StopFlag& halt);
 
     mutable std::mutex lock_;
     std::condition_variable changed_;
-    std::list<Place> places_; // in the order of reservation
+    std::list<std::shared_ptr<Place>> places_; // in the order of reservation
     Instant base_;
     std::chrono::steady_clock::time_point realBase_;
     double speed_;

@@ -63,6 +63,7 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
     if (auto begun = begin(); !begun)
         return tl::unexpected(begun.error());
     const bool whole = night_.clock_.sleep(exposure_s, halt);
+    night_.awaitVoice(FaultKind::cameraHangs);
     Smear s;
     Scene& scene = s.scene;
     {

@@ -10,6 +10,7 @@
 namespace nordstjerna {
 
 Expected<MountState> SimMount::state() const {
+    night_.awaitVoice(FaultKind::mountHangs);
     const std::scoped_lock guard(night_.lock_);
     if (auto answers = link(); !answers)
         return tl::unexpected(answers.error());
@@ -44,6 +45,7 @@ Expected<void> SimMount::mayHang(const std::string& side, const HourAngleDec& ta
 }
 
 Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& side, const StopFlag& halt) {
+    night_.awaitVoice(FaultKind::mountHangs);
     const AltAz place = altAzFrom(directionOf(night_.scenario_.rig.site, target));
     if (place.altitude.deg() < 0.0)
         return problem("The mount refused the slew.",
@@ -72,6 +74,7 @@ Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& s
 }
 
 Expected<void> SimMount::setTracking(bool on) {
+    night_.awaitVoice(FaultKind::mountHangs);
     const std::scoped_lock guard(night_.lock_);
     if (auto answers = link(); !answers)
         return answers;
@@ -83,6 +86,7 @@ Expected<void> SimMount::setTracking(bool on) {
 }
 
 Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt) {
+    night_.awaitVoice(FaultKind::mountHangs);
     {
         const std::scoped_lock guard(night_.lock_);
         if (auto answers = link(); !answers)
@@ -101,6 +105,7 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
 }
 
 Expected<void> SimMount::runRa(double sidereal) {
+    night_.awaitVoice(FaultKind::mountHangs);
     const std::scoped_lock guard(night_.lock_);
     if (auto answers = link(); !answers)
         return answers;
@@ -112,6 +117,7 @@ Expected<void> SimMount::runRa(double sidereal) {
 }
 
 Expected<void> SimMount::sync(const HourAngleDec& truth) {
+    night_.awaitVoice(FaultKind::mountHangs);
     const std::scoped_lock guard(night_.lock_);
     if (auto answers = link(); !answers)
         return answers;
@@ -125,6 +131,7 @@ Expected<void> SimMount::sync(const HourAngleDec& truth) {
 }
 
 Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
+    night_.awaitVoice(FaultKind::mountHangs);
     const std::scoped_lock guard(night_.lock_);
     if (auto answers = link(); !answers)
         return answers;
@@ -136,6 +143,7 @@ Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
 }
 
 Expected<void> SimMount::halt() {
+    night_.awaitVoice(FaultKind::mountHangs);
     const std::scoped_lock guard(night_.lock_);
     if (auto answers = link(); !answers)
         return answers;

@@ -96,6 +96,18 @@ void SimulatedNight::applyFaults() {
         }
 }
 
+void SimulatedNight::awaitVoice(FaultKind hangs) {
+    constexpr double glance_s = 0.5;
+    for (;;) {
+        {
+            const std::scoped_lock guard(lock_);
+            if (!air_.active(hangs, clock_.now()))
+                return;
+        }
+        clock_.linger(glance_s);
+    }
+}
+
 void SimulatedNight::happen(FaultKind kind, double amount, double length_s) {
     const std::scoped_lock guard(lock_);
     // A satellite crosses what is exposed next, or is being exposed for a while yet.

@@ -67,6 +67,8 @@ private:
     // Brings mechanics up to the clock's present. Call with the lock held.
     void catchUp();
     void applyFaults();
+    // As long as such a fault is under way the caller comes back from nowhere. Without the lock.
+    void awaitVoice(FaultKind hangs);
     double temperature_c(Instant at) const;
     // How far a camera stands outwards of its best place. Call with the lock held.
     double defocus_um(bool guide, Instant at) const;

@@ -1,0 +1,65 @@
+// The way to one device: whoever asks it something waits for its answer, but no longer than is reasonable.
+// What was asked goes on by itself then; until it is back nothing more is told to the device, lest commands
+// pile up and are all carried out at once, late.
+#pragma once
+
+#include <atomic>
+#include <exception>
+#include <type_traits>
+
+#include "core/base/problem.h"
+#include "edge/devices/clock.h"
+#include "edge/devices/helpers.h"
+
+namespace nordstjerna {
+
+class Lane {
+public:
+    // What an answer may take: what it does by the night's clock, and how long one waits beyond that.
+    struct Wait {
+        double own_s = 0.0;
+        double patience_s = 20.0;
+    };
+    Lane(std::string device, Clock& clock, Helpers& helpers) // "mount"
+        : device_(std::move(device)), clock_(clock), helpers_(helpers) {}
+
+    // ask: given a halt flag of its own, and owning all else it needs, for it may outlive the caller. A
+    // device that does not answer in time is a passing failure.
+    template <typename Ask>
+    std::invoke_result_t<Ask, const StopFlag&> ask(Wait wait, const StopFlag& halt, Ask what) {
+        if (*out_ > 0)
+            return tl::unexpected(silent());
+        struct Work {
+            std::optional<std::invoke_result_t<Ask, const StopFlag&>> answer;
+            std::exception_ptr thrown;
+        };
+        auto work = std::make_shared<Work>();
+        auto errand = clock_.errand(wait.own_s, wait.patience_s, halt);
+        helpers_.run([work, errand, out = out_, what = std::move(what)] {
+            errand->begin();
+            try {
+                work->answer = what(errand->halt);
+            } catch (...) {
+                work->thrown = std::current_exception();
+            }
+            if (!errand->end())
+                --*out;
+        });
+        if (!errand->await()) {
+            ++*out_;
+            return tl::unexpected(silent());
+        }
+        if (work->thrown)
+            std::rethrow_exception(work->thrown);
+        return std::move(*work->answer);
+    }
+
+private:
+    Problem silent() const;
+    std::string device_;
+    Clock& clock_;
+    Helpers& helpers_;
+    std::shared_ptr<std::atomic<int>> out_ = std::make_shared<std::atomic<int>>(0); // not back yet
+};
+
+} // namespace nordstjerna
