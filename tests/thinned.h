@@ -1,9 +1,5 @@
 // Under the sanitizers, which look for other faults, a part of the cases does; shares are not judged by so
-// few.
+// few. The tests are compiled once for both.
 #pragma once
 
-#ifdef NORDSTJERNA_SANITIZED
-inline constexpr bool thinned = true;
-#else
-inline constexpr bool thinned = false;
-#endif
+extern const bool thinned;

@@ -4,8 +4,9 @@
 #include <cstdio>
 #include <filesystem>
 
-#include "forwarding_mount.h"
+#include "edge/devices/observatory.h"
 #include "edge/store/series_keeper.h"
+#include "forwarding_mount.h"
 #include "memory_bench.h"
 #include "series_night.h"
 
@@ -35,7 +36,10 @@ std::vector<double> pulsesOf(bool imaging, double seconds) {
     if (!n.measureRates())
         return {};
     TimedMount mount(n.night.mount());
-    n.devices.mount = &mount;
+    Devices told = n.devices;
+    told.mount = &mount;
+    Observatory observatory(told); // as in the window: a pulse goes by way of a lane
+    n.devices.mount = observatory.devices().mount;
     n.devices.track = [&mount, track = n.night.trackDirectly()](const TrackStep& s, const StopFlag& halt) {
         auto tracked = track(s, halt);
         mount.seen = std::chrono::steady_clock::now();

@@ -14,8 +14,8 @@ using namespace nordstjerna;
 
 namespace {
 
-constexpr int nights = thinned ? 6 : 100;
-constexpr double slack = nights < 100 ? 1.8 : 1.0; // a few nights scatter more
+const int nights = thinned ? 6 : 100;
+const double slack = thinned ? 1.8 : 1.0; // a few nights scatter more
 constexpr double minutes = 40.0;
 constexpr Cause ofTheMount[] = {Cause::periodic, Cause::drift, Cause::backlash, Cause::overCorrection};
 

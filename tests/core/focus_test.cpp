@@ -312,7 +312,7 @@ void FocusTest::discsAreMeasured() {
 }
 
 void FocusTest::runsFindTheFocus() {
-    constexpr int n = thinned ? 5 : 300;
+    const int n = thinned ? 5 : 300;
     int found = 0;
     int honest = 0;
     int playGood = 0;
@@ -424,7 +424,7 @@ void FocusTest::stopLeavesItAsItWas() {
 
 void FocusTest::spoiltFrameIsLeftOut() {
     int good = 0;
-    constexpr int n = thinned ? 3 : 20;
+    const int n = thinned ? 3 : 20;
     for (int i = 0; i < n; ++i) {
         FocusWorld w(500 + static_cast<std::uint64_t>(i));
         w.place(w.best_steps - 6.0 * w.zone_steps(), 0);
@@ -545,7 +545,7 @@ void FocusTest::maskReadsTheOffset() {
     Random random(21);
     int within = 0;
     double worst = 0.0;
-    constexpr int n = thinned ? 20 : 240;
+    const int n = thinned ? 20 : 240;
     int read = 0;
     for (int i = 0; i < n; ++i) {
         const double offset = random.uniform(-12, 12);

@@ -56,7 +56,7 @@ FilterModel referenceModel() {
     return m;
 }
 
-constexpr int thinner = thinned ? 8 : 1;
+const int thinner = thinned ? 8 : 1;
 
 } // namespace
 

@@ -253,7 +253,7 @@ void RatesTest::honestUnderAirAndWorm() {
     // 300 random mounts: worm of 240–640 s and up to 20″ amplitude, slow air, seeing; 60–76 % within 1σ.
     QFETCH(bool, wormKnown);
     Random random(77);
-    constexpr int mounts = thinned ? 25 : 300;
+    const int mounts = thinned ? 25 : 300;
     int within[4] = {};
     for (int i = 0; i < mounts; ++i) {
         Truth t;

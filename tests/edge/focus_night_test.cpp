@@ -278,7 +278,7 @@ void FocusNightTest::bothFields() {
 
 // The ± of the offset against truth, on mounts that creep and swing meanwhile.
 void FocusNightTest::bothFieldsHonest() {
-    constexpr int cases = thinned ? 8 : 200;
+    const int cases = thinned ? 8 : 200;
     Random random(77);
     int within = 0;
     int far = 0;

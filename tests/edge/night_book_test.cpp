@@ -18,6 +18,7 @@
 #include "edge/store/run_table.h"
 #include "edge/store/series_table.h"
 #include "night_fixture.h"
+#include "programs.h"
 #include "registry.h"
 #include "thinned.h"
 
@@ -273,14 +274,14 @@ void NightBookTest::focusRunsComeBack() {
 // A program that writes and is killed, two hundred times: what it called measured is there, the log is sound,
 // and every entry ends up closed.
 void NightBookTest::killedAtAnyMoment() {
-    constexpr int times = thinned ? 10 : 200;
+    const int times = thinned ? 10 : 200;
     QTemporaryDir dir;
     Random random(11);
     std::map<std::string, int> measured;
     int recovered = 0;
     for (int k = 0; k < times; ++k) {
         QProcess writer;
-        writer.start(NIGHT_WRITER_PATH, {dir.path()});
+        writer.start(nightWriterPath, {dir.path()});
         QVERIFY(writer.waitForStarted(30000));
         // However far it has come by then; the moment does not matter to what must hold.
         const int rows = static_cast<int>(random.uniform(0.0, 90.0));

@@ -10,6 +10,7 @@
 #include "edge/store/fits.h"
 #include "night_fixture.h"
 #include "reference_data.h"
+#include "programs.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -26,7 +27,7 @@ Ran tool(const QStringList& arguments,
          const QProcessEnvironment& environment = QProcessEnvironment::systemEnvironment()) {
     QProcess p;
     p.setProcessEnvironment(environment);
-    p.start(TOOL_PATH, arguments);
+    p.start(toolPath, arguments);
     if (!p.waitForFinished(300000))
         return {};
     Ran r;
