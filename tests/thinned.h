@@ -3,3 +3,7 @@
 #pragma once
 
 extern const bool thinned;
+
+inline int casesOf(int all) {
+    return thinned ? all / 20 + 2 : all;
+}

@@ -212,7 +212,7 @@ void FocusTest::hyperbolaAgainstScipy() {
 void FocusTest::curveIsHonest() {
     Random random(7);
     int within[3] = {};
-    constexpr int n = 600;
+    const int n = casesOf(600);
     for (int i = 0; i < n; ++i) {
         const double c = random.uniform(-300, 300);
         const double a = random.uniform(1.5, 6.0);
@@ -237,6 +237,8 @@ void FocusTest::curveIsHonest() {
         within[2] += std::abs(fit->slope_px.value - b) < fit->slope_px.sigma;
         QVERIFY(fit->r2 > 0.9);
     }
+    if (thinned)
+        return;
     for (int w : within)
         QVERIFY2(w > 0.60 * n && w < 0.76 * n, qPrintable(QString::number(w)));
 }
@@ -245,7 +247,7 @@ void FocusTest::outliersAreLeftOut() {
     Random random(8);
     int right = 0;
     int wrong = 0;
-    constexpr int n = 200;
+    const int n = casesOf(200);
     for (int i = 0; i < n; ++i) {
         std::vector<CurvePoint> list;
         for (int k = 0; k < 8; ++k) {
@@ -262,6 +264,8 @@ void FocusTest::outliersAreLeftOut() {
             wrong += k != which && !list[k].leftOut.empty();
         QVERIFY(std::abs(fit->best_steps.value) < 15.0);
     }
+    if (thinned)
+        return;
     QVERIFY2(right >= 0.95 * n, qPrintable(QString::number(right)));
     QVERIFY2(wrong <= 0.05 * n, qPrintable(QString::number(wrong)));
 }
@@ -312,7 +316,7 @@ void FocusTest::discsAreMeasured() {
 }
 
 void FocusTest::runsFindTheFocus() {
-    const int n = thinned ? 5 : 300;
+    const int n = thinned ? 5 : 200;
     int found = 0;
     int honest = 0;
     int playGood = 0;
@@ -545,7 +549,7 @@ void FocusTest::maskReadsTheOffset() {
     Random random(21);
     int within = 0;
     double worst = 0.0;
-    const int n = thinned ? 20 : 240;
+    const int n = casesOf(240);
     int read = 0;
     for (int i = 0; i < n; ++i) {
         const double offset = random.uniform(-12, 12);

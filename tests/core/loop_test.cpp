@@ -759,7 +759,7 @@ void LoopTest::tuneSaysWhatIsMissing() {
 
 void LoopTest::tuneLeavesWellAlone() {
     int left = 0;
-    for (std::uint64_t seed = 1; seed <= 12; ++seed) {
+    for (std::uint64_t seed = 1; seed <= (thinned ? 2 : 12); ++seed) {
         LoopWorld w;
         w.seed = seed;
         const auto t =
@@ -767,6 +767,8 @@ void LoopTest::tuneLeavesWellAlone() {
         QVERIFY(t.has_value());
         left += !t->gains();
     }
+    if (thinned)
+        return;
     QVERIFY2(left >= 10, qPrintable(QString::number(left)));
 }
 

@@ -9,6 +9,7 @@
 #include "core/motion/spectrum.h"
 #include "reference_data.h"
 #include "registry.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 
@@ -132,7 +133,7 @@ void PeriodicTest::falseAlarmFollowsScargle() {
 void PeriodicTest::wormOfManyMounts() {
     // 8 to 15 minutes in seeing of 1.5″: what must be reached, or what the data can give at most (3 σ).
     Random random(21);
-    constexpr int trials = 300;
+    const int trials = casesOf(300);
     struct Tally {
         int good = 0, inside = 0;
         void count(const Measured& m, double truth, double wanted) {
@@ -163,6 +164,8 @@ void PeriodicTest::wormOfManyMounts() {
         ++found;
         period.count(p->worm->period_s, w.period_s, 0.005 * w.period_s);
     }
+    if (thinned)
+        return;
     const auto told = [](const char* what, const Tally& t, int of) {
         return QString("%1: %2 good, %3 within 1 σ of %4").arg(what).arg(t.good).arg(t.inside).arg(of);
     };
@@ -246,7 +249,7 @@ void PeriodicTest::longNightIsQuick() {
 
 void PeriodicTest::backlashOfManyMounts() {
     Random random(51);
-    constexpr int trials = 300;
+    const int trials = casesOf(300);
     int good = 0;
     int inside = 0;
     for (int i = 0; i < trials; ++i) {
@@ -259,6 +262,8 @@ void PeriodicTest::backlashOfManyMounts() {
         inside += off < b->dead_ms.sigma;
         QVERIFY(std::abs(b->rate_arcsec_s.value / rate - 1.0) < 0.1);
     }
+    if (thinned)
+        return;
     QVERIFY2(good >= 0.98 * trials, qPrintable(QString::number(good)));
     QVERIFY2(inside > 0.55 * trials && inside < 0.85 * trials, qPrintable(QString::number(inside)));
 }
@@ -304,7 +309,7 @@ void PeriodicTest::threeHarmonicsAndAStranger() {
     // 2.3 turns of the worm, samples every 2 to 4 s, three harmonics and one line that is no multiple, each 4
     // to 20 times the noise: all four are found, with errors within 1.3 of the information limit.
     Random random(33);
-    constexpr int trials = 200;
+    const int trials = casesOf(200);
     int complete = 0;
     int within = 0;
     int lines = 0;
@@ -346,6 +351,8 @@ void PeriodicTest::threeHarmonicsAndAStranger() {
                 }
         complete += seen == 4;
     }
+    if (thinned)
+        return;
     qInfo(
         "all four lines in %d of %d; amplitudes within 1 sigma %d of %d; widest error %.2f of a lone line's",
         complete, trials, within, lines, widest);
@@ -398,7 +405,7 @@ Run oneReturn(double dead_ms, double step_ms, double pace_s, double rate, double
 void PeriodicTest::oneReturnOfManyAxes() {
     // 300 random axes, steps and cadences: no bias, 60–76 % within 1σ.
     Random random(44);
-    constexpr int trials = 300;
+    const int trials = casesOf(300);
     int within = 0;
     int counted = 0;
     double bias = 0.0;
@@ -420,6 +427,8 @@ void PeriodicTest::oneReturnOfManyAxes() {
         bias += off / trials;
         squares += off * off / trials;
     }
+    if (thinned)
+        return;
     qInfo("%d of %d within 1 sigma, mean error %.1f ms, rms %.1f ms", within, counted, bias,
           std::sqrt(squares));
     QVERIFY2(counted > 0.97 * trials, qPrintable(QString::number(counted)));
@@ -430,14 +439,14 @@ void PeriodicTest::oneReturnOfManyAxes() {
 void PeriodicTest::stickSlipIsNoGap() {
     Random random(45);
     int named = 0;
-    constexpr int trials = 200;
+    const int trials = casesOf(200);
     for (int i = 0; i < trials; ++i) {
         const Run run = oneReturn(random.uniform(500, 1500), 250, random.uniform(2, 3), random.uniform(6, 12),
                                   random.uniform(0.15, 0.35), 0.05, 16, BacklashShape::jump, random);
         const auto b = analyseBacklash(run);
         named += b && b->shape == BacklashShape::jump;
     }
-    QVERIFY2(named >= 0.97 * trials, qPrintable(QString::number(named)));
+    QVERIFY2(named >= (thinned ? 0.8 : 0.97) * trials, qPrintable(QString::number(named)));
 }
 
 void PeriodicTest::gapBeyondTheLegIsAtLeast() {
