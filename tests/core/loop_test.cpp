@@ -737,6 +737,22 @@ void LoopTest::wormAgainstItsWord() {
     QVERIFY(ids(w, false).find("worm-") == std::string::npos);
     w.toldWorm_s = 440.0;
     QVERIFY2(ids(w, false).find("The worm turns in 40") != std::string::npos, ids(w, false).c_str());
+    // Within less than a turn nobody can tell the one from the other.
+    {
+        const WorldRun r = guideWorld(w, settingsOf(ControllerKind::model), 10.0);
+        GuidedBudget b = *guidedBudget(r.run);
+        const auto names = [&] {
+            const auto list = guideFindings(r.run, *summarise(r.run), &b);
+            return std::any_of(list.begin(), list.end(),
+                               [](const Finding& f) { return f.id == "worm-other-period"; });
+        };
+        b.wormTold_s = 432.0;
+        b.wormFound_s = 473.0;
+        b.span_s = 276.0;
+        QVERIFY(!names());
+        b.span_s = 2400.0;
+        QVERIFY(names());
+    }
     w.toldWorm_s = -1.0;
     w.tellsWorm = true;
     QVERIFY(ids(w, false).find("worm-") == std::string::npos);

@@ -315,7 +315,10 @@ void TrustTest::lostMountLinkStopsCorrections() {
     setup.rates = *rates;
     setup.length_s = 400.0;
     Guiding guiding(setup);
-    const auto done = runProcedure(guiding, devices, control);
+    RunnerHooks hooks;
+    int mostInARow = 0; // as whoever looks on is told meanwhile
+    hooks.seen = [&](Procedure&) { mostInARow = std::max(mostInARow, guiding.failedPulses()); };
+    const auto done = runProcedure(guiding, devices, control, hooks);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     int failed = 0;
     for (const RunRow& r : guiding.run().rows) {
@@ -326,6 +329,8 @@ void TrustTest::lostMountLinkStopsCorrections() {
             QVERIFY(r.pulseRa_ms == 0.0 && r.pulseDec_ms == 0.0 && at > 195.0 && at < 241.0);
     }
     QVERIFY(failed > 5);
+    QCOMPARE(mostInARow, failed);
+    QCOMPARE(guiding.failedPulses(), 0);
     // It comes back by itself.
     QVERIFY(std::abs(guiding.run().rows.back().dra_arcsec) < 3.0);
 }

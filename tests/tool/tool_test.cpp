@@ -9,8 +9,8 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/store/fits.h"
 #include "night_fixture.h"
-#include "reference_data.h"
 #include "programs.h"
+#include "reference_data.h"
 #include "registry.h"
 
 using namespace nordstjerna;

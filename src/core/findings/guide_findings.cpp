@@ -86,7 +86,11 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
 // The worm against what rig and mount say of it.
 void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
     constexpr double other = 0.015; // relative
-    if (b.wormTold_s > 0.0 && b.wormFound_s > 0.0 && std::abs(b.wormFound_s / b.wormTold_s - 1.0) > other)
+    // Periods that differ by less than a third of a turn over the whole run look alike in it.
+    constexpr double apart_turns = 0.3;
+    const bool told = b.wormTold_s > 0.0 && b.wormFound_s > 0.0;
+    if (told && std::abs(b.wormFound_s / b.wormTold_s - 1.0) > other &&
+        std::abs(b.span_s / b.wormFound_s - b.span_s / b.wormTold_s) > apart_turns)
         list.push_back({"worm-other-period", Weight::look,
                         "The worm turns in " + formatNumber(b.wormFound_s, 0) + " s, not in " +
                             formatNumber(b.wormTold_s, 0) + " s",

@@ -58,6 +58,7 @@ public:
     const std::optional<Problem>& ending() const { return ending_; }
     bool over() const { return phase_ == Phase::ended; }
     bool lost() const { return watch_.lostFrames() > 0; }
+    int failedPulses() const { return failedPulses_; } // in a row
     const GuidingSetup& setup() const { return setup_; }
     // Takes effect with the next frame.
     void setController(const ControllerSettings& settings);

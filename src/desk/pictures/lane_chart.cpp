@@ -303,10 +303,14 @@ void LaneChart::showMarks() {
     double free = -1e9;
     for (QCPItemText* text : eventTexts_) {
         const double x = ra_.rect->axis(QCPAxis::atBottom)->coordToPixel(text->position->coords().x());
-        const bool shows = x > free;
+        const double width = QFontMetrics(text->font()).horizontalAdvance(text->text()) + 12.0;
+        const bool backwards = x + width > ra_.rect->right(); // there is no room on the right of its line
+        text->setPositionAlignment((backwards ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignTop);
+        const double from = backwards ? x - width : x;
+        const bool shows = from > free;
         text->setVisible(shows);
         if (shows)
-            free = x + QFontMetrics(text->font()).horizontalAdvance(text->text()) + 12.0;
+            free = from + width;
     }
     for (Lane* lane : {&ra_, &dec_}) {
         QCPScatterStyle style = lane->trace->scatterStyle();
@@ -363,7 +367,7 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
             text->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
             text->position->setCoords(minutes, 0.14);
             text->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
-            text->setPadding(QMargins(4, 0, 0, 0));
+            text->setPadding(QMargins(4, 0, 4, 0));
             text->setFont(textFont(11));
             text->setColor(theme().accent);
             text->setText(qs(r.event));

@@ -146,7 +146,7 @@ QString Station::savedText() const {
         return tr("NOT saved: %1 of %2 rows are in memory only.")
             .arg(state.waiting)
             .arg(state.rows + state.waiting);
-    return tr("Saved as %1").arg(qs(state.path.filename().string()));
+    return tr("Saved as %1.").arg(qs(state.path.filename().string()));
 }
 
 bool Station::saveElsewhere(const std::filesystem::path& path, const Run& run) {

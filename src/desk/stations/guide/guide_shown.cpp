@@ -39,6 +39,7 @@ void GuideStation::show(const Snapshot& s) {
     feed_->bring(run_, beliefs_);
     budget_ = s.budget;
     lost_ = s.lost;
+    failedPulses_ = s.failedPulses;
     loop_ = s.loop;
     if (s.runaway && !runaway_)
         session().reportProblem(*s.runaway, "go.rates", "Go to Rates");
@@ -136,7 +137,7 @@ void GuideStation::showFigures() {
         axes_->show(
             tr("%1 / %2″").arg(qs(formatNumber(live->ra_arcsec, 2)), qs(formatNumber(live->dec_arcsec, 2))),
             "",
-            offset > 0.15 ? tr("round: %1 to 1 · %2″ beside the aim")
+            offset > 0.15 ? tr("%1 to 1, %2″ off aim")
                                 .arg(qs(formatNumber(worse / better, 2)), qs(formatNumber(offset, 2)))
                           : tr("round: %1 to 1").arg(qs(formatNumber(worse / better, 2))));
         lanes_->setTitles(tr("RA %1″").arg(qs(formatNumber(live->ra_arcsec, 2))),
@@ -178,6 +179,9 @@ QString GuideStation::sentence() const {
     const QString recorded = unsaved() ? tr("The run is NOT being saved.") : tr("The run is being recorded.");
     if (lost_)
         return tr("The guide star is lost; no corrections until it is found again.");
+    constexpr int several = 2;
+    if (failedPulses_ >= several)
+        return tr("The mount takes no corrections: the last %1 pulses failed.").arg(failedPulses_);
     switch (loop_) {
     case LoopState::steady:
         return tr("Steady.") + " " + recorded;

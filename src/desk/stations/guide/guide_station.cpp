@@ -285,9 +285,17 @@ Expected<WatchPlan> GuideStation::makePlan() {
         procedure,
         [live, feed = feed_](const Guiding& g) {
             feed->put(g.run(), g.beliefs());
-            Snapshot s{
-                g.progress(), g.stars().members(), g.frame(), g.loopState(), g.runaway(), g.decReversed(), {},
-                {},           live->budget,        g.lost()};
+            Snapshot s{g.progress(),
+                       g.stars().members(),
+                       g.frame(),
+                       g.loopState(),
+                       g.runaway(),
+                       g.decReversed(),
+                       {},
+                       {},
+                       live->budget,
+                       g.lost(),
+                       g.failedPulses()};
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
                 s.dec = *g.belief(Axis::dec);

@@ -51,6 +51,7 @@ private:
         std::optional<AxisBelief> ra, dec;
         std::shared_ptr<const GuidedBudget> budget; // of the run so far
         bool lost = false;
+        int failedPulses = 0; // in a row
     };
     // Judges the run beside the recording, ever more seldom as it grows.
     struct Live;
@@ -103,6 +104,7 @@ private:
     std::optional<RunSummary> summary_;
     bool guiding_ = false;
     bool lost_ = false;
+    int failedPulses_ = 0;
     LoopState loop_ = LoopState::acquiring;
     std::optional<Problem> runaway_;
     bool told_ = false; // which way Dec works here
