@@ -49,6 +49,8 @@ public:
         handOnHalt();
     }
     ~Helped() override {
+        if (!alarm_)
+            return; // waited for; the clock need not be there any more
         const std::scoped_lock guard(clock_.lock_);
         dropAlarm();
     }
