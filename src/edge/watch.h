@@ -35,6 +35,7 @@ public:
     bool running() const override { return running_; }
     void askToStop(); // in good order
     void breakOff();
+    void join(); // waits until it is over; not from its own thread
     // Runs in the watch's thread between two steps.
     void tell(std::function<void(Guiding&)> message) { messages_.post(std::move(message)); }
 
@@ -61,7 +62,6 @@ private:
     void look(Guiding& guiding);
     Seen seen() const;
     Expected<Seen> nextGlance(const StopFlag& halt) const;
-    void join();
     tl::unexpected<Problem> endedWhy() const;
 
     Devices& devices_;

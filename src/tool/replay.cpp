@@ -29,7 +29,7 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
     LoopSettings settings = d.settings;
     settings.controller = request.wishes.over(settings.controller);
     MountTrack track = trackMount(d);
-    LoopBound bound = loopBound(d, track);
+    std::optional<LoopBound> bound; // of other exposures
     Json result;
     Json recorded = figuresJson(recordedFigures(d, track), false);
     recorded["kind"] = runKindName(run->meta.kind);
@@ -54,7 +54,7 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
     }
     result["settings"] = settingsJson(settings.controller);
     result["predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, settings)), true);
-    result["bound_arcsec"] = boundJson(bound);
+    result["bound_arcsec"] = boundJson(bound ? *bound : loopBound(d, track));
     result["judged_from_s"] = number(d.t_s[std::min(d.judgedFrom(), d.t_s.size() - 1)], 1);
     if (request.search) {
         const SearchResult found = searchSettings(d, settings);

@@ -68,8 +68,7 @@ std::vector<double> pulsesOf(bool imaging, double seconds) {
     (void)n.run(series, hooks);
     watchful.join();
     n.watch.breakOff();
-    while (n.watch.running()) // it still uses the mount
-        std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    n.watch.join(); // it still uses the mount
     std::error_code error;
     std::filesystem::remove_all(folder, error);
     std::sort(mount.late_ms.begin(), mount.late_ms.end());

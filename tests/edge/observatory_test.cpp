@@ -54,6 +54,14 @@ struct StuckMount final : ForwardingMount {
     }
 };
 
+// Its imaging camera is quick to look at.
+Scenario smallCamera() {
+    Scenario s = demoScenario();
+    s.rig.imagingCamera.width = 700;
+    s.rig.imagingCamera.height = 500;
+    return s;
+}
+
 constexpr int long_ms = 60000; // nothing here takes so long; a busy machine may
 constexpr double short_s = 0.05;
 
@@ -186,10 +194,7 @@ void ObservatoryTest::silentFocuserIsTold() {
 
 // Whole frames and windows, of either camera; a cover or a lamp is no frost.
 void ObservatoryTest::frozenCameraIsTold() {
-    Scenario scenario = demoScenario();
-    scenario.rig.imagingCamera.width = 700;
-    scenario.rig.imagingCamera.height = 500;
-    SimulatedNight night(scenario, sharedIndex());
+    SimulatedNight night(smallCamera(), sharedIndex());
     Observatory observatory(night.devices());
     const StopFlag never{false};
     Camera& camera = *observatory.devices().guideCamera;
@@ -289,10 +294,7 @@ void ObservatoryTest::commandsHaveADeadline() {
 }
 
 void ObservatoryTest::camerasHaveADeadline() {
-    Scenario scenario = demoScenario();
-    scenario.rig.imagingCamera.width = 700;
-    scenario.rig.imagingCamera.height = 500;
-    SimulatedNight night(scenario, sharedIndex());
+    SimulatedNight night(smallCamera(), sharedIndex());
     Observatory observatory(night.devices());
     const auto seat = night.clock().reserve();
     seat->sit();

@@ -366,7 +366,6 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
             text->position->setTypeX(QCPItemPosition::ptPlotCoords);
             text->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
             text->position->setCoords(minutes, 0.14);
-            text->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
             text->setPadding(QMargins(4, 0, 4, 0));
             text->setFont(textFont(11));
             text->setColor(theme().accent);

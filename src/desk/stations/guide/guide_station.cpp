@@ -274,6 +274,8 @@ Expected<WatchPlan> GuideStation::makePlan() {
     }
     summary_.reset();
     runaway_.reset();
+    lost_ = false;
+    failedPulses_ = 0;
     told_ = false;
     loop_ = LoopState::acquiring;
     lanes_->clear();
@@ -285,17 +287,10 @@ Expected<WatchPlan> GuideStation::makePlan() {
         procedure,
         [live, feed = feed_](const Guiding& g) {
             feed->put(g.run(), g.beliefs());
-            Snapshot s{g.progress(),
-                       g.stars().members(),
-                       g.frame(),
-                       g.loopState(),
-                       g.runaway(),
-                       g.decReversed(),
-                       {},
-                       {},
-                       live->budget,
-                       g.lost(),
-                       g.failedPulses()};
+            Snapshot s{
+                g.progress(), g.stars().members(), g.frame(), g.loopState(), g.runaway(), g.decReversed(), {},
+                {},           live->budget,        g.lost()};
+            s.failedPulses = g.failedPulses();
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
                 s.dec = *g.belief(Axis::dec);

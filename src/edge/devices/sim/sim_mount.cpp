@@ -10,10 +10,9 @@
 namespace nordstjerna {
 
 Expected<MountState> SimMount::state() const {
-    night_.awaitVoice(FaultKind::mountHangs);
-    const std::scoped_lock guard(night_.lock_);
-    if (auto answers = link(); !answers)
-        return tl::unexpected(answers.error());
+    const auto reached = reach();
+    if (!reached)
+        return tl::unexpected(reached.error());
     MountState s;
     s.pointing = night_.mechanics_.believed();
     s.side = night_.mechanics_.flipped() ? "west" : "east";
@@ -45,7 +44,6 @@ Expected<void> SimMount::mayHang(const std::string& side, const HourAngleDec& ta
 }
 
 Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& side, const StopFlag& halt) {
-    night_.awaitVoice(FaultKind::mountHangs);
     const AltAz place = altAzFrom(directionOf(night_.scenario_.rig.site, target));
     if (place.altitude.deg() < 0.0)
         return problem("The mount refused the slew.",
@@ -58,9 +56,9 @@ Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& s
         return may;
     double duration = 0.0;
     {
-        const std::scoped_lock guard(night_.lock_);
-        if (auto answers = link(); !answers)
-            return answers;
+        const auto reached = reach();
+        if (!reached)
+            return tl::unexpected(reached.error());
         night_.mechanics_.startSlew(target, side);
         duration = night_.mechanics_.slewEnd() - night_.mechanics_.when();
     }
@@ -74,10 +72,9 @@ Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& s
 }
 
 Expected<void> SimMount::setTracking(bool on) {
-    night_.awaitVoice(FaultKind::mountHangs);
-    const std::scoped_lock guard(night_.lock_);
-    if (auto answers = link(); !answers)
-        return answers;
+    const auto reached = reach();
+    if (!reached)
+        return tl::unexpected(reached.error());
     if (on && night_.mechanics_.atLimit())
         return problem("The mount does not track.", "It stands at its meridian limit.",
                        "Slew away from the limit.");
@@ -86,11 +83,10 @@ Expected<void> SimMount::setTracking(bool on) {
 }
 
 Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt) {
-    night_.awaitVoice(FaultKind::mountHangs);
     {
-        const std::scoped_lock guard(night_.lock_);
-        if (auto answers = link(); !answers)
-            return answers;
+        const auto reached = reach();
+        if (!reached)
+            return tl::unexpected(reached.error());
         if (night_.mechanics_.atLimit())
             return problem("The mount takes no pulses.",
                            "It stands at its meridian limit and has stopped tracking.",
@@ -105,10 +101,9 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
 }
 
 Expected<void> SimMount::runRa(double sidereal) {
-    night_.awaitVoice(FaultKind::mountHangs);
-    const std::scoped_lock guard(night_.lock_);
-    if (auto answers = link(); !answers)
-        return answers;
+    const auto reached = reach();
+    if (!reached)
+        return tl::unexpected(reached.error());
     if (night_.mechanics_.atLimit() && sidereal != 0.0)
         return problem("The mount does not run.", "It stands at its meridian limit.",
                        "Slew away from the limit.");
@@ -117,10 +112,9 @@ Expected<void> SimMount::runRa(double sidereal) {
 }
 
 Expected<void> SimMount::sync(const HourAngleDec& truth) {
-    night_.awaitVoice(FaultKind::mountHangs);
-    const std::scoped_lock guard(night_.lock_);
-    if (auto answers = link(); !answers)
-        return answers;
+    const auto reached = reach();
+    if (!reached)
+        return tl::unexpected(reached.error());
     const HourAngleDec now = night_.mechanics_.believed();
     if (std::abs((truth.hourAngle - now.hourAngle).wrappedSigned().deg()) > 20.0 ||
         std::abs((truth.dec - now.dec).deg()) > 20.0)
@@ -131,10 +125,9 @@ Expected<void> SimMount::sync(const HourAngleDec& truth) {
 }
 
 Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
-    night_.awaitVoice(FaultKind::mountHangs);
-    const std::scoped_lock guard(night_.lock_);
-    if (auto answers = link(); !answers)
-        return answers;
+    const auto reached = reach();
+    if (!reached)
+        return tl::unexpected(reached.error());
     if (!night_.mechanics_.reportedWorm() && !error_arcsec.empty())
         return problem("The mount takes no correction curve.", "It does not know where its worm stands.",
                        "Export the curve and use it with a mount that does, or guide.");
@@ -143,10 +136,9 @@ Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
 }
 
 Expected<void> SimMount::halt() {
-    night_.awaitVoice(FaultKind::mountHangs);
-    const std::scoped_lock guard(night_.lock_);
-    if (auto answers = link(); !answers)
-        return answers;
+    const auto reached = reach();
+    if (!reached)
+        return tl::unexpected(reached.error());
     night_.mechanics_.stopMotion();
     night_.mechanics_.setTracking(false);
     return {};
@@ -158,12 +150,14 @@ void SimMount::stopMotion() {
     night_.mechanics_.stopMotion();
 }
 
-Expected<void> SimMount::link() const {
+Expected<std::unique_lock<std::mutex>> SimMount::reach() const {
+    night_.awaitVoice(FaultKind::mountHangs);
+    std::unique_lock guard(night_.lock_);
     night_.catchUp();
     if (night_.air_.active(FaultKind::mountLink, night_.mechanics_.when()))
         return passingProblem("The mount does not answer.", "Its link is silent.",
                               "Check cable and power of the mount.");
-    return {};
+    return guard;
 }
 
 } // namespace nordstjerna

@@ -20,7 +20,9 @@ public:
 private:
     Expected<void> mayHang(const std::string& side, const HourAngleDec& target) const;
     void stopMotion();
-    Expected<void> link() const; // brings the night up to now; call with the lock held
+    // The night at its present, held while something is told: fails on a lost link, and takes its time while
+    // the mount hangs.
+    Expected<std::unique_lock<std::mutex>> reach() const;
     SimulatedNight& night_;
 };
 
