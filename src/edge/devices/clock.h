@@ -37,9 +37,10 @@ public:
         virtual ~Errand() = default;
         StopFlag halt{false};     // for the helper: that of who waits, handed on
         virtual void begin() = 0; // in the helper
-        virtual bool end() = 0;   // in the helper, when all is done; false: nobody waits any more
+        virtual void end() = 0;   // in the helper, when all is done; time goes on only after that
         // In who waits, until the helper is back. False: it is not in time, nor a few seconds after a halt.
         virtual bool await() = 0;
+        virtual bool over() const = 0; // the helper is back
     };
     // In the thread that will wait, before the helper begins. In time: within the own_s that the work takes
     // by this clock and patience_s more. Patience is a person's, whatever the speed.

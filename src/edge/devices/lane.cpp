@@ -7,4 +7,15 @@ Problem Lane::silent() const {
             "Check its cable and its power.", true};
 }
 
+void Lane::hold(std::shared_ptr<Clock::Errand> errand) {
+    const std::scoped_lock guard(lock_);
+    out_.push_back(std::move(errand));
+}
+
+bool Lane::held() {
+    const std::scoped_lock guard(lock_);
+    std::erase_if(out_, [](const auto& errand) { return errand->over(); });
+    return !out_.empty();
+}
+
 } // namespace nordstjerna

@@ -3,9 +3,12 @@
 // pile up and are all carried out at once, late.
 #pragma once
 
-#include <atomic>
 #include <exception>
+#include <mutex>
+#include <optional>
+#include <string>
 #include <type_traits>
+#include <vector>
 
 #include "core/base/problem.h"
 #include "edge/devices/clock.h"
@@ -27,7 +30,7 @@ public:
     // device that does not answer in time is a passing failure.
     template <typename Ask>
     std::invoke_result_t<Ask, const StopFlag&> ask(Wait wait, const StopFlag& halt, Ask what) {
-        if (*out_ > 0)
+        if (held())
             return tl::unexpected(silent());
         struct Work {
             std::optional<std::invoke_result_t<Ask, const StopFlag&>> answer;
@@ -35,18 +38,17 @@ public:
         };
         auto work = std::make_shared<Work>();
         auto errand = clock_.errand(wait.own_s, wait.patience_s, halt);
-        helpers_.run([work, errand, out = out_, what = std::move(what)] {
+        helpers_.run([work, errand, what = std::move(what)] {
             errand->begin();
             try {
                 work->answer = what(errand->halt);
             } catch (...) {
                 work->thrown = std::current_exception();
             }
-            if (!errand->end())
-                --*out;
+            errand->end();
         });
         if (!errand->await()) {
-            ++*out_;
+            hold(errand);
             return tl::unexpected(silent());
         }
         if (work->thrown)
@@ -56,10 +58,13 @@ public:
 
 private:
     Problem silent() const;
+    void hold(std::shared_ptr<Clock::Errand> errand);
+    bool held(); // something that was told is not back yet
     std::string device_;
     Clock& clock_;
     Helpers& helpers_;
-    std::shared_ptr<std::atomic<int>> out_ = std::make_shared<std::atomic<int>>(0); // not back yet
+    std::mutex lock_;
+    std::vector<std::shared_ptr<Clock::Errand>> out_; // not back in time
 };
 
 } // namespace nordstjerna

@@ -60,7 +60,7 @@ public:
         if (seat_ && !lost_)
             seat_->thread = helper_;
     }
-    bool end() override {
+    void end() override {
         const std::scoped_lock guard(clock_.lock_);
         ended_ = true;
         if (own_) {
@@ -70,7 +70,10 @@ public:
             seat_->thread = owner_;
         }
         back_.notify_all();
-        return !lost_;
+    }
+    bool over() const override {
+        const std::scoped_lock guard(clock_.lock_);
+        return ended_;
     }
     bool await() override {
         std::unique_lock guard(clock_.lock_);
