@@ -2,6 +2,7 @@
 
 #include <utility>
 
+#include "core/base/parallel.h"
 #include "desk/session.h"
 
 namespace nordstjerna {
@@ -18,7 +19,7 @@ void Beside::run(Work work) {
     }
     busy_ = true;
     Q_EMIT changed();
-    thread_ = std::async(std::launch::async, [this, work = std::move(work)] {
+    thread_ = startUnhurried([this, work = std::move(work)] {
         Finish finish;
         try {
             finish = work();

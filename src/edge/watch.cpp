@@ -44,6 +44,7 @@ Expected<void> Watch::begin(WatchPlan plan) {
             seen(p);
     };
     thread_ = std::thread([this, plan = std::move(plan), hooks, seat = devices_.clock->reserve()]() mutable {
+        workInShortSpells();
         if (seat)
             seat->sit();
         const auto result = runGuarded(*plan.guiding, devices_, *control_, hooks);

@@ -1,4 +1,7 @@
 // Angles, formatting, statistics, fits, random numbers.
+#include <sys/resource.h>
+#include <unistd.h>
+
 #include <QtTest>
 #include <cmath>
 
@@ -6,6 +9,7 @@
 #include "core/base/ellipse.h"
 #include "core/base/format.h"
 #include "core/base/line_fit.h"
+#include "core/base/parallel.h"
 #include "core/base/random.h"
 #include "core/base/statistics.h"
 #include "registry.h"
@@ -25,6 +29,7 @@ private slots:
     void ellipseOfKnownCovariance();
     void randomIsTheSameEverywhere();
     void gaussianHasUnitVariance();
+    void longWorkStandsBack();
 };
 
 void BaseTest::anglesConvertAndWrap() {
@@ -150,6 +155,24 @@ void BaseTest::gaussianHasUnitVariance() {
     }
     QVERIFY(std::abs(sum / n) < 0.01);
     QVERIFY(std::abs(squares / n - 1.0) < 0.015);
+}
+
+// Linux tells the niceness of each thread (getpriority(2), "C library/kernel differences").
+void BaseTest::longWorkStandsBack() {
+    const auto niceness = [] { return getpriority(PRIO_PROCESS, static_cast<id_t>(gettid())); };
+    const int own = niceness();
+    QCOMPARE(unhurried(niceness), std::max(own, 10));
+    QCOMPARE(unhurried([&] { return unhurried(niceness); }), std::max(own, 10)); // not further each time
+    QCOMPARE(niceness(), own);
+    std::vector<int> shares(8, -1);
+    unhurried([&] { shareOut(8, [&](size_t part, size_t) { shares[part] = niceness(); }); });
+    QCOMPARE(shares[0], std::max(own, 10));
+    for (const int n : shares) // one for each processor
+        QVERIFY(n == -1 || n == std::max(own, 10));
+    // What cannot be done is heard by who waits.
+    QVERIFY_THROWS_EXCEPTION(std::runtime_error, unhurried([] { throw std::runtime_error("no"); }));
+    workInShortSpells();
+    QCOMPARE(niceness(), own);
 }
 
 NORDSTJERNA_TEST(BaseTest)

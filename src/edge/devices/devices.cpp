@@ -1,5 +1,6 @@
 #include "edge/devices/devices.h"
 
+#include "core/base/parallel.h"
 #include "core/image/star_measure.h"
 
 namespace nordstjerna {
@@ -34,8 +35,10 @@ ImageFunction imageByCamera(Camera& camera) {
         DetectOptions options;
         options.minSnr = 10.0;
         options.most = 1500;
-        if (const auto field = detectStars(**frame, options))
-            taken.look = lookAt(**frame, *field);
+        unhurried([&] {
+            if (const auto field = detectStars(**frame, options))
+                taken.look = lookAt(**frame, *field);
+        });
         return taken;
     };
 }

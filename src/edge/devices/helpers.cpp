@@ -1,5 +1,7 @@
 #include "edge/devices/helpers.h"
 
+#include "core/base/parallel.h"
+
 namespace nordstjerna {
 
 Helpers::Helpers(std::shared_ptr<const void> kept) : core_(std::make_shared<Core>()) {
@@ -31,6 +33,7 @@ void Helpers::run(std::function<void()> work) {
 }
 
 void Helpers::live(const std::shared_ptr<Core>& core, const std::shared_ptr<bool>& busy) {
+    workInShortSpells();
     std::unique_lock guard(core->lock);
     for (;;) {
         *busy = false;

@@ -3,6 +3,7 @@
 #include <cctype>
 
 #include "core/base/format.h"
+#include "core/base/parallel.h"
 #include "core/rig/scales.h"
 #include "edge/store/fits.h"
 
@@ -93,7 +94,7 @@ void SeriesKeeper::keep(Series& series) {
         if (seen_ + 1 == frames.size() && series.frame())
             waiting_.push_back({frames[seen_], series.frame()});
     while (!waiting_.empty()) {
-        const auto path = write(series.setup(), waiting_.front());
+        const auto path = unhurried([&] { return write(series.setup(), waiting_.front()); });
         if (!path) {
             series.notSaved(path.error());
             return;

@@ -9,6 +9,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/base/parallel.h"
 #include "core/sky/moon.h"
 #include "desk/pictures/altitude_strip.h"
 #include "desk/pictures/framing_map.h"
@@ -181,7 +182,7 @@ void FramingBench::lookAround() {
     around_ = centre;
     const Angle radius = Angle::fromDeg(std::min(1.6 * span_deg, 40.0));
     map_->showSky({centre, span_deg, {}, catalogue_.around(centre, radius, 15.5)});
-    stars_ = std::async(std::launch::async, [this, index = session_.starIndex(), centre, radius] {
+    stars_ = startUnhurried([this, index = session_.starIndex(), centre, radius] {
         auto stars = index->starsNear(centre, radius);
         std::erase_if(stars, [](const CatalogueStar& s) { return s.magnitude > faintest; });
         QMetaObject::invokeMethod(

@@ -14,6 +14,7 @@
 #include "charts/text.h"
 #include "charts/worm_chart.h"
 #include "core/base/format.h"
+#include "core/base/parallel.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/curve_upload.h"
 #include "core/review/entry_figures.h"
@@ -237,7 +238,7 @@ void FreeStation::record() {
                 live->adopt(told(g.run()));
             else if (g.run().rows.size() >= live->due) {
                 live->due = g.run().rows.size() + std::max<size_t>(1, g.run().rows.size() / 40);
-                live->pending = std::async(std::launch::async, told, g.run());
+                live->pending = startUnhurried([told, run = g.run()] { return told(run); });
             }
         });
     if (!session().busy()) {

@@ -9,6 +9,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/base/parallel.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
 #include "desk/pictures/star_strip.h"
@@ -151,6 +152,7 @@ void GuideStation::tuneNow() {
         tuner_.join();
     stopTuning_ = false;
     tuner_ = std::thread([this, record, what, book = session().settings(), backlash = session().backlash()] {
+        standBack();
         auto result = tune(
             *record, book, backlash ? &*backlash : nullptr, [this] { return stopTuning_.load(); },
             [this](double share) {
@@ -320,7 +322,7 @@ Expected<WatchPlan> GuideStation::makePlan() {
                     live->budget = live->pending.get();
             } else if (rows >= live->due) {
                 live->due = rows + std::max<size_t>(60, rows / 10);
-                live->pending = std::async(std::launch::async, [run = g.run()]() {
+                live->pending = startUnhurried([run = g.run()]() {
                     auto budget = guidedBudget(run);
                     return budget ? std::make_shared<const GuidedBudget>(std::move(*budget)) : nullptr;
                 });

@@ -5,6 +5,7 @@
 #include <map>
 #include <numbers>
 
+#include "core/base/parallel.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/sim_camera.h"
 #include "edge/runner.h"
@@ -190,7 +191,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::exposeLong(double exposure_s, 
     auto seen = smear(exposure_s, halt);
     if (!seen)
         return tl::unexpected(seen.error());
-    return std::make_shared<const Frame>(draw(*seen));
+    return std::make_shared<const Frame>(unhurried([&] { return draw(*seen); }));
 }
 
 Expected<ImageTaken> SimCamera::imageDirectly(const ImageStep& step, const StopFlag& halt) {

@@ -1,5 +1,6 @@
 #include "edge/devices/sim/simulated_night.h"
 
+#include "core/base/parallel.h"
 #include "edge/devices/sim/sim_camera.h"
 #include "edge/devices/sim/sim_focuser.h"
 #include "edge/devices/sim/sim_mount.h"
@@ -60,7 +61,7 @@ Devices SimulatedNight::devices() {
         options.near = step.near;
         options.radius_deg = step.radius_deg;
         options.timeLimit_s = step.timeLimit_s;
-        return solveFrame(*index, *step.frame, options, halt);
+        return unhurried([&] { return solveFrame(*index, *step.frame, options, halt); });
     };
     return d;
 }
