@@ -12,10 +12,12 @@ namespace nordstjerna {
 
 void Session::askFocuser(CameraRole camera, std::function<void(const Expected<FocuserState>&)> told) {
     Focuser* focuser = focuserOf(devices_, camera);
-    constexpr auto atOnce = std::chrono::seconds(0);
-    if (!focuser || (focuserAsked_.valid() && focuserAsked_.wait_for(atOnce) != std::future_status::ready))
+    if (!focuser)
         return;
-    focuserAsked_ = std::async(std::launch::async, [this, focuser, told] {
+    // One after the other: no question is lost because the one before takes long.
+    focuserAsked_ = std::async(std::launch::async, [this, focuser, told, before = std::move(focuserAsked_)] {
+        if (before.valid())
+            before.wait();
         const auto state = focuser->state();
         QMetaObject::invokeMethod(
             this, [told, state] { told(state); }, Qt::QueuedConnection);

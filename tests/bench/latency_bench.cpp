@@ -30,7 +30,9 @@ struct TimedMount final : ForwardingMount {
 };
 
 std::vector<double> pulsesOf(bool imaging, double seconds) {
-    SeriesNight n(seriesScenario(), true);
+    Scenario whole = seriesScenario();
+    whole.rig.imagingCamera = demoScenario().rig.imagingCamera;
+    SeriesNight n(whole, true);
     n.devices.track = n.night.trackDirectly();
     n.waitUntil("2026-10-14T21:00:00");
     if (!n.measureRates())

@@ -21,6 +21,7 @@ private slots:
     void evenDriftAgainstTheFormula();
     void twoMinutesRoundFiveOval();
     void expectationIsHonest();
+    void swayOfARecord();
     void axisAndFreeRunTogether();
     void procedureClimbsAndGuidesAgain();
     void settlingAdvice();
@@ -73,14 +74,15 @@ void LadderTest::expectationIsHonest() {
         const double good = seed % 2 ? 1.0 : 0.1;
         const double ra = good * random.uniform(-1.0, 1.0);
         const double dec = good * random.uniform(-1.5, 1.5);
-        m.air_arcsec = 0.2 * m.fwhm_arcsec;
-        m.airStep_s = 2.6;
+        const double air_arcsec = 0.2 * m.fwhm_arcsec;
+        constexpr double airStep_s = 2.6;
         m.ra_arcsec_min = {ra + sigma * random.gaussian(), sigma};
         m.dec_arcsec_min = {dec + sigma * random.gaussian(), sigma};
         for (double period : {480.0, 240.0, 68.0})
             m.ra.push_back(
                 {period * random.uniform(0.9, 1.1), good * random.uniform(0.2, 4.0) * period / 480.0});
         const double t = random.uniform(30.0, 300.0);
+        m.sway = {{t, 2.0 * air_arcsec * air_arcsec / std::sqrt(t / airStep_s)}};
         const Measured said = expectedElongation(m, t);
         // The same exposure by brute force, of the true drift.
         std::vector<double> x;
@@ -96,10 +98,10 @@ void LadderTest::expectationIsHonest() {
             double east = ra * at / 60.0;
             for (size_t i = 0; i < m.ra.size(); ++i)
                 east += m.ra[i].amplitude_arcsec * std::sin(2.0 * M_PI * at / m.ra[i].period_s + phase[i]);
-            if (static_cast<int>(at / m.airStep_s) != step) {
-                step = static_cast<int>(at / m.airStep_s);
-                airEast = m.air_arcsec * random.gaussian();
-                airNorth = m.air_arcsec * random.gaussian();
+            if (static_cast<int>(at / airStep_s) != step) {
+                step = static_cast<int>(at / airStep_s);
+                airEast = air_arcsec * random.gaussian();
+                airNorth = air_arcsec * random.gaussian();
             }
             x.push_back(east + airEast);
             y.push_back(dec * at / 60.0 + airNorth);
@@ -107,7 +109,7 @@ void LadderTest::expectationIsHonest() {
         const double mx = mean(x);
         const double my = mean(y);
         // The width of a round star holds the air.
-        const double s2 = std::pow(m.fwhm_arcsec / fwhmPerSigma, 2) - m.air_arcsec * m.air_arcsec;
+        const double s2 = std::pow(m.fwhm_arcsec / fwhmPerSigma, 2) - air_arcsec * air_arcsec;
         Moments star{s2, s2, 0.0};
         for (size_t k = 0; k < x.size(); ++k) {
             star.xx += (x[k] - mx) * (x[k] - mx) / 400.0;
@@ -119,6 +121,68 @@ void LadderTest::expectationIsHonest() {
     }
     const double share = static_cast<double>(within) / cases;
     QVERIFY2(share > 0.60 && share < 0.76, qPrintable(QString::number(share)));
+}
+
+// Air that is partly slow, seen through places that are measured with noise of their own: what is said of an
+// exposure is what such exposures do, though no white noise of the same size would.
+void LadderTest::swayOfARecord() {
+    Random random(11);
+    constexpr double step_s = 2.0;
+    constexpr double keep = 0.9; // the slow part, from step to step
+    constexpr double fast = 0.30;
+    constexpr double slow = 0.35;
+    constexpr double place = 0.25;
+    double slowX = 0.0;
+    double slowY = 0.0;
+    const auto air = [&] {
+        slowX = keep * slowX + slow * std::sqrt(1.0 - keep * keep) * random.gaussian();
+        slowY = keep * slowY + slow * std::sqrt(1.0 - keep * keep) * random.gaussian();
+        return std::pair{slowX + fast * random.gaussian(), slowY + fast * random.gaussian()};
+    };
+    constexpr int records = 20;
+    std::map<int, double> said;
+    for (int r = 0; r < records; ++r) {
+        std::vector<double> t;
+        std::vector<double> ra;
+        std::vector<double> dec;
+        for (int i = 0; i < 800; ++i) {
+            if (i >= 300 && i < 320)
+                continue; // a gap
+            const auto [x, y] = air();
+            t.push_back(step_s * i);
+            ra.push_back(x + place * random.gaussian());
+            dec.push_back(y + place * random.gaussian());
+        }
+        const auto sway = randomSway(t, ra, dec, {fast, place});
+        QVERIFY(sway.size() >= 6 && sway.back().exposure_s <= 200.0);
+        for (const RandomSway& w : sway)
+            said[static_cast<int>(std::lround(w.exposure_s / step_s))] +=
+                w.moment_arcsec2 * w.moment_arcsec2 / records;
+    }
+    for (const auto& [n, square] : said) {
+        double sum = 0.0;
+        constexpr int exposures = 4000;
+        for (int k = 0; k < exposures; ++k) {
+            double sx = 0.0, sy = 0.0, xx = 0.0, yy = 0.0, xy = 0.0;
+            for (int i = 0; i < n; ++i) {
+                const auto [x, y] = air();
+                sx += x / n;
+                sy += y / n;
+                xx += x * x / n;
+                yy += y * y / n;
+                xy += x * y / n;
+            }
+            sum += 0.5 * (std::pow(xx - sx * sx - yy + sy * sy, 2) + 4.0 * std::pow(xy - sx * sy, 2));
+        }
+        const double truth = std::sqrt(sum / exposures);
+        QVERIFY2(std::abs(std::sqrt(square) / truth - 1.0) < 0.2,
+                 qPrintable(QString("%1: %2 of %3").arg(n).arg(std::sqrt(square)).arg(truth)));
+        // White noise of the same size would average out: 2v / √n.
+        const double white = 2.0 * (fast * fast + slow * slow) / std::sqrt(n);
+        if (n >= 60)
+            QVERIFY2(truth > 1.2 * white, qPrintable(QString("%1: %2 %3").arg(n).arg(truth).arg(white)));
+    }
+    QVERIFY(randomSway({}, {}, {}, {fast, place}).empty());
 }
 
 void LadderTest::axisAndFreeRunTogether() {

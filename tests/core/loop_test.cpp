@@ -90,6 +90,7 @@ private slots:
     void budgetNamesTheCause();
     void airLimitsOnlyWhenTheMountIsCalm();
     void tuneTakesTheModel();
+    void tuneReckonsWithPlay();
     void tuneSaysWhatIsMissing();
     void wormAgainstItsWord();
     void tuneLeavesWellAlone();
@@ -762,6 +763,33 @@ void LoopTest::wormAgainstItsWord() {
     const auto list = guideFindings(bright.run, *summarise(bright.run), nullptr);
     QVERIFY(std::any_of(list.begin(), list.end(),
                         [](const Finding& f) { return f.id == "guide-star-saturates"; }));
+}
+
+// A free run shows nothing of the play: what it lets seem best must do well with it all the same.
+void LoopTest::tuneReckonsWithPlay() {
+    for (std::uint64_t seed = 1; seed <= (thinned ? 1 : 6); ++seed) {
+        LoopWorld w;
+        w.seed = seed;
+        w.gap_arcsec = 3.7;
+        w.noise_arcsec = 0.2;
+        w.walkDec_arcsec = 0.3;
+        w.driftDec_arcsec_min = 0.05;
+        const ControllerSettings plain = settingsOf(ControllerKind::proportional);
+        SettingsBook book(plain);
+        const auto t = tune(guideWorld(w, {}, 40.0, false).run, book, nullptr);
+        QVERIFY2(t.has_value(), t ? "" : t.error().text().c_str());
+        for (const Recommendation& r : t->changes)
+            book.change(r.key, r.value, "measured", r.reason, {});
+        w.seed += 100; // on another night
+        const auto left = [&](const ControllerSettings& s) { return lateError(guideWorld(w, s, 40.0)); };
+        ControllerSettings gentle = book.controller();
+        gentle.dec = plain.dec;
+        ControllerSettings model = book.controller();
+        model.dec = ControllerSettings{}.dec;
+        const double best = std::min(left(gentle), left(model));
+        QVERIFY2(left(book.controller()) < 1.03 * best,
+                 qPrintable(QString("%1: %2 of %3").arg(seed).arg(left(book.controller())).arg(best)));
+    }
 }
 
 void LoopTest::tuneSaysWhatIsMissing() {

@@ -215,6 +215,15 @@ void BeginTest::stopPutsItBack() {
 void BeginTest::moveByHand() {
     Scenario s = scenario();
     begin(s);
+    // No question is lost because another is under way.
+    std::vector<double> told;
+    for (int k = 0; k < 3; ++k)
+        window_->session().askFocuser(CameraRole::imaging, [&](const Expected<FocuserState>& state) {
+            told.push_back(state ? state->steps : -1.0);
+        });
+    QVERIFY(waitFor([&] { return told.size() == 3; }));
+    for (const double steps : told)
+        QCOMPARE(steps, s.imagingFocuser.begin_steps);
     window_->showStation("Focus");
     Station* focus = station("Focus");
     page(focus, "Focus run");

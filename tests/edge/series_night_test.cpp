@@ -35,6 +35,7 @@ private slots:
     void changedWhileItRuns();
     void causesOfOvalStars();
     void focusedAnewByItself();
+    void stoppedInAFocusRun();
     void focuserThatDoesNotMove();
     void ladderAgainstWhatWasMeasured_data();
     void ladderAgainstWhatWasMeasured();
@@ -226,10 +227,13 @@ double secondsOf(const char* utc) {
 void SeriesNightTest::mountsWithAMindOfTheirOwn() {
     // Wants to be told twice.
     Scenario s = seriesScenario();
-    s.flipsIgnored = 1;
-    Ending e = overTheMeridian(s);
-    QVERIFY2(e.good && e.flip && e.flip->slews == 2, e.why.c_str());
-    QVERIFY(e.frames.back().side == "west");
+    Ending e;
+    if (!thinned) {
+        s.flipsIgnored = 1;
+        e = overTheMeridian(s);
+        QVERIFY2(e.good && e.flip && e.flip->slews == 2, e.why.c_str());
+        QVERIFY(e.frames.back().side == "west");
+    }
     // Its clock is three minutes late.
     s = seriesScenario();
     s.flipLate_min = 4.0;
@@ -365,6 +369,8 @@ void SeriesNightTest::cloudsAreWaitedFor() {
     Ending e = overTheMeridian(s);
     QVERIFY2(e.good && e.flip, e.why.c_str());
     QVERIFY(e.frames.back().side == "west");
+    if (thinned)
+        return;
     // In the middle: the frames are kept and marked, the loop finds its star again.
     s = seriesScenario();
     s.faults.push_back({FaultKind::cloud, secondsOf("2026-10-15T00:30:00"), 500.0, 1.0, 0.0});
@@ -560,7 +566,7 @@ void SeriesNightTest::causesOfOvalStars() {
     };
     for (const Case& c : cases)
         for (double roll : {0.0, 57.0}) {
-            if (thinned && (roll == 0.0 || !c.cause || *c.cause != OvalCause::creep))
+            if (thinned && (roll == 0.0 || &c != &cases[1]))
                 continue;
             if (!thinned && (roll == 0.0) == (c.cause == OvalCause::creep))
                 continue; // turned sensors where the direction tells
@@ -629,13 +635,13 @@ bool begun(SeriesNight& n) {
 }
 } // namespace
 
-// Guiding goes on beside the focus run, the stars are as small as at the beginning afterwards, and a stop in
-// the middle of a focus run leaves the focuser where it stood.
+// Guiding goes on beside the focus run, and the stars are as small as at the beginning afterwards.
 void SeriesNightTest::focusedAnewByItself() {
+    if (thinned)
+        QSKIP("stoppedInAFocusRun takes the same way");
     SeriesNight n(coolingScenario());
     QVERIFY(begun(n));
-    const SeriesSetup setup = refocusing(n, 36);
-    Series series(setup);
+    Series series(refocusing(n, 36));
     const auto done = n.run(series);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     const auto& frames = series.frames();
@@ -660,11 +666,13 @@ void SeriesNightTest::focusedAnewByItself() {
     const auto list = seriesFindings(frames, story);
     QVERIFY(
         std::any_of(list.begin(), list.end(), [](const Finding& f) { return f.id == "expose.refocused"; }));
+}
 
-    // Stopped in the middle of one.
+// Leaves the focuser where it stood.
+void SeriesNightTest::stoppedInAFocusRun() {
     SeriesNight again(coolingScenario());
     QVERIFY(begun(again));
-    Series broken(setup);
+    Series broken(refocusing(again, 36));
     RunnerHooks hooks;
     hooks.seen = [&](Procedure&) {
         if (broken.focusing() && broken.focusing()->exposures() > 3)

@@ -39,6 +39,15 @@ std::vector<double> column(const std::vector<SkyError>& e, double SkyError::*axi
 
 } // namespace
 
+std::optional<Disturbance> withDoubtfulPlay(const Disturbance& d) {
+    constexpr double far = 2.0; // standard deviations
+    if (!d.priors.dec.mayHavePlay || d.gap_arcsec.value > far * d.gap_arcsec.sigma)
+        return std::nullopt;
+    Disturbance hard = d;
+    hard.gap_arcsec.value += far * d.gap_arcsec.sigma;
+    return hard;
+}
+
 SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
                             const std::function<bool()>& stop, const std::function<void(double)>& progress) {
     constexpr double gains[] = {0.03, 0.06, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.65, 0.8, 1.0};
@@ -82,12 +91,14 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
     result.best.controller.dec =
         search(d.dec_arcsec, start.controller.dec, d.geometry.decRate_arcsec_s(), d.gap_arcsec.value);
     // The other kinds as the loop has them, whole: each axis keeps what left the least.
-    const auto rmsOf = [&](const LoopSettings& s) {
-        const std::vector<SkyError> errors = replayLoop(d, s, stop);
+    const auto rmsOf = [&](const Disturbance& on, const LoopSettings& s) {
+        const std::vector<SkyError> errors = replayLoop(on, s, stop);
         return std::pair{standardDeviation(column(errors, &SkyError::dra_arcsec, from)),
                          standardDeviation(column(errors, &SkyError::ddec_arcsec, from))};
     };
-    auto [leastRa, leastDec] = rmsOf(result.best);
+    auto [leastRa, leastDec] = rmsOf(d, result.best);
+    const auto hard = withDoubtfulPlay(d);
+    double leastHard = hard ? rmsOf(*hard, result.best).second : 0.0;
     for (ControllerKind kind : {ControllerKind::trend, ControllerKind::model}) {
         if (result.stopped || (stop && stop())) {
             result.stopped = true;
@@ -95,21 +106,23 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
         }
         LoopSettings other = start;
         other.controller.ra.kind = other.controller.dec.kind = kind;
-        const auto [ra, dec] = rmsOf(other);
+        const auto [ra, dec] = rmsOf(d, other);
+        const double decHard = hard ? rmsOf(*hard, other).second : 0.0;
         result.tried += 2;
         // By the measured error alone the model is hard to tell from a gain chosen afterwards; where they
         // come out alike it has the smaller mount part, and learns what this record did not show.
         constexpr double alike = 1.035;
-        // Nor does a record without known play show what reversals cost the others.
-        constexpr double playUnknown = 1.15;
-        const bool playKnown = !d.priors.dec.mayHavePlay || d.gap_arcsec.value > 2.0 * d.gap_arcsec.sigma;
         const bool model = kind == ControllerKind::model;
         if (ra < (model ? alike : 1.0) * leastRa) {
             leastRa = std::min(ra, leastRa);
             result.best.controller.ra.kind = kind;
         }
-        if (dec < (model ? (playKnown ? alike : playUnknown) : 1.0) * leastDec) {
+        // The model stays the choice unless another does clearly better however large the play is.
+        constexpr double nearlyAlike = 1.08;
+        const bool asWell = hard && decHard < (model ? nearlyAlike : 1.0) * leastHard;
+        if (model ? dec < alike * leastDec || asWell : dec < leastDec && (!hard || asWell)) {
             leastDec = std::min(dec, leastDec);
+            leastHard = std::min(decHard, leastHard);
             result.best.controller.dec.kind = kind;
         }
     }

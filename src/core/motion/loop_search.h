@@ -10,6 +10,10 @@ struct SearchResult {
     int tried = 0;
     bool stopped = false;
 };
+// A record that hardly shows the play of Dec (a free run shows nothing of it) does not show what reversals
+// cost: the same with as much of it as may well be. Nothing where it is known, or there is none.
+std::optional<Disturbance> withDoubtfulPlay(const Disturbance& d);
+
 // Kinds of controllers, gains, deadbands and smoothings of each axis, the axes apart; limits and Dec mode as
 // given. `stop` is asked now and then; `progress`, when given, told a share from 0 to 1.
 SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,

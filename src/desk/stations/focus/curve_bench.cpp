@@ -4,6 +4,7 @@
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QStyle>
@@ -130,13 +131,13 @@ void CurveBench::setCamera(CameraRole camera) {
 void CurveBench::ask() {
     if (!fitted())
         return;
-    session_.askFocuser(camera_, [this, asked = camera_](const Expected<FocuserState>& state) {
-        if (asked != camera_ || running_ || moving_)
-            return;
+    session_.askFocuser(camera_, [this, asked = ++asked_](const Expected<FocuserState>& state) {
+        if (asked != asked_)
+            return; // it has moved since, or the camera was changed
         const bool first = !state_;
         if (state)
             state_ = *state;
-        if (first && state_)
+        if (first && state_ && !to_->findChild<QLineEdit*>()->isModified())
             to_->setValue(state_->steps);
         refresh();
         Q_EMIT changed();
@@ -151,6 +152,7 @@ void CurveBench::begin(double exposure_s, StepBar* bar) {
     setup.measurePlay = playAgain_->isChecked();
     setup.endAtBest = end_->currentIndex() == 0;
     seen_ = {};
+    ++asked_;
     running_ = true;
     session_.run<FocusRun, Seen>(
         std::make_shared<FocusRun>(setup),
@@ -198,6 +200,7 @@ void CurveBench::ended(const FocusRun& run) {
 void CurveBench::moveTo(double steps) {
     if (session_.working() || !fitted())
         return;
+    ++asked_;
     moving_ = true;
     session_.run<FocuserMove, std::optional<FocuserState>>(
         std::make_shared<FocuserMove>(camera_, std::round(steps), takeUp_steps(spec())),

@@ -77,6 +77,7 @@ private:
     Seen seen_;
     bool running_ = false;
     bool moving_ = false;
+    int asked_ = 0; // counts questions and what makes their answers old
 };
 
 } // namespace nordstjerna

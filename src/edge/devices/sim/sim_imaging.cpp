@@ -92,11 +92,19 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
             return project(p.attitude, frame_->turnedTo(p.when).seen(icrs));
         };
         Eigen::Vector2d middlePlace = Eigen::Vector2d::Zero();
+        // What the air does faster is the width of the stars already.
+        constexpr double slowEnough_s = 2.0;
+        Instant airUntil = path.front().when;
+        Eigen::Vector2d air = Eigen::Vector2d::Zero();
         for (size_t i = 0; i < path.size(); i += stride) {
-            const size_t next = std::min(i + stride, path.size() - 1);
-            const double dt = std::max(path[next].when - path[i].when, 0.1);
-            s.path.push_back(placeAt(path[i], axisIcrs) +
-                             night_.air_.fieldMotion(path[i].when, dt, altitude) / scale);
+            const PathPoint& p = path[i];
+            if (p.when - airUntil > -1e-6) {
+                const double dt = std::max(path[std::min(i + stride, path.size() - 1)].when - p.when,
+                                           std::min(slowEnough_s, exposure_s));
+                air = night_.air_.fieldMotion(p.when, dt, altitude) / scale;
+                airUntil = p.when + dt;
+            }
+            s.path.push_back(placeAt(p, axisIcrs) + air);
             middlePlace += s.path.back();
         }
         middlePlace /= static_cast<double>(s.path.size());
