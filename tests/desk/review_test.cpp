@@ -47,6 +47,7 @@ private slots:
     void searchAndNotes();
     void replayAndTakeOver();
     void pulsesOfALongRun();
+    void wordsStayInTheLane();
     void compareTwo();
     void trendTellsTheChange();
     void trialOnTheSky();
@@ -386,6 +387,40 @@ void ReviewWindowTest::pulsesOfALongRun() {
     chart.repaintNow();
     QCOMPARE(bars[0]->data()->size(), 30);
     QCOMPARE(bars[1]->data()->size(), 10);
+}
+
+// Whole, or not at all: at the right edge to the left of their line, and with it gone on the left.
+void ReviewWindowTest::wordsStayInTheLane() {
+    Run run;
+    run.meta.kind = RunKind::guided;
+    for (int i = 0; i < 600; ++i) {
+        RunRow row;
+        row.t_s = i;
+        row.stars = 3;
+        row.event = i == 100 ? "settling" : i == 200 ? "cloud" : "";
+        run.rows.push_back(row);
+    }
+    LaneChart chart;
+    chart.resize(590, 400);
+    chart.setSpan(0.0);
+    static_cast<QWidget&>(chart).show();
+    chart.show(run, 0.0, 0.0);
+    auto* plot = chart.findChild<QCustomPlot*>();
+    QCPAxis* time = plot->axisRect(0)->axis(QCPAxis::atBottom);
+    const auto seen = [&](double from_s, double to_s) {
+        time->setRange(from_s / 60.0, to_s / 60.0);
+        chart.repaintNow();
+        QStringList words;
+        for (int i = 0; i < plot->itemCount(); ++i)
+            if (auto* text = qobject_cast<QCPItemText*>(plot->item(i));
+                text && text->visible() && (text->text() == "settling" || text->text() == "cloud"))
+                words << text->text();
+        return words;
+    };
+    QCOMPARE(seen(0.0, 400.0), QStringList({"settling", "cloud"}));
+    QCOMPARE(seen(101.0, 400.0), QStringList("cloud")); // not the end of a word whose beginning is cut
+    QCOMPARE(seen(201.0, 400.0), QStringList());
+    QCOMPARE(seen(0.0, 201.0), QStringList({"settling", "cloud"}));
 }
 
 void ReviewWindowTest::compareTwo() {

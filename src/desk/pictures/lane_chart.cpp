@@ -60,10 +60,10 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     connect(ra_.rect->axis(QCPAxis::atBottom), range, dec_.rect->axis(QCPAxis::atBottom), set);
     connect(dec_.rect->axis(QCPAxis::atBottom), range, ra_.rect->axis(QCPAxis::atBottom), set);
     connect(plot_, &QCustomPlot::beforeReplot, this, &LaneChart::showPulses);
+    connect(plot_, &QCustomPlot::beforeReplot, this, &LaneChart::showMarks);
     plot_->setInteractions(QCP::iRangeZoom | QCP::iRangeDrag);
     const auto byHand = [this] {
         follow_ = false;
-        showMarks();
         Q_EMIT followChanged();
     };
     connect(plot_, &QCustomPlot::mouseWheel, this, byHand);
@@ -189,7 +189,6 @@ void LaneChart::restyle() {
         line->setPen(QPen(t.accent, 1, Qt::DotLine));
     for (QCPItemText* text : eventTexts_)
         text->setColor(t.accent);
-    showMarks();
     plot_->replot();
 }
 
@@ -299,7 +298,8 @@ void LaneChart::showMarks() {
     const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
     const auto at = [&](double minutes) { return rowAt(rows_, 60.0 * minutes); };
     const bool few = at(shown.upper) - at(shown.lower) < 700;
-    // Words that would run into each other: the later one is left to its line and to hovering.
+    // Words that would run into each other: the later one is left to its line and to hovering. What began
+    // before the view has neither.
     double free = -1e9;
     for (QCPItemText* text : eventTexts_) {
         const double x = ra_.rect->axis(QCPAxis::atBottom)->coordToPixel(text->position->coords().x());
@@ -307,7 +307,7 @@ void LaneChart::showMarks() {
         const bool backwards = x + width > ra_.rect->right(); // there is no room on the right of its line
         text->setPositionAlignment((backwards ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignTop);
         const double from = backwards ? x - width : x;
-        const bool shows = from > free;
+        const bool shows = x >= ra_.rect->left() && from > free;
         text->setVisible(shows);
         if (shows)
             free = from + width;
@@ -414,7 +414,6 @@ void LaneChart::fitFree() {
 void LaneChart::fitRanges() {
     if (free_) {
         fitFree();
-        showMarks();
         return;
     }
     const double last = rows_.empty() ? 0.0 : rows_.back().t_s / 60.0;
@@ -451,7 +450,6 @@ void LaneChart::fitRanges() {
         // The longest pulse in view reaches a sixth of the lane's height.
         lane->rect->axis(QCPAxis::atRight)->setRange(0.0, 6.0 * longestPulse_ms);
     }
-    showMarks();
 }
 
 void LaneChart::repaintNow() {
