@@ -20,6 +20,7 @@
 #include "desk/theme.h"
 #include "desk/widgets/finding_card.h"
 #include "desk/widgets/findings_panel.h"
+#include "desk/widgets/read_out.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -44,6 +45,7 @@ private slots:
     void horizonFromAFileAndByHand();
     void theEveningSurvivesARestart();
     void cardsAreUpdatedInPlace();
+    void narrowFiguresKeepWholeWords();
     void haltAndTrackAgain();
     void unconfirmedHaltIsSaid();
 
@@ -338,6 +340,23 @@ void ScreenTest::unconfirmedHaltIsSaid() {
     QVERIFY(QTest::qWaitFor([&] { return window_->session().problem().has_value(); }, 60000));
     QVERIFY(window_->session().problem()->what.find("not confirmed") != std::string::npos);
     QVERIFY(window_->session().problem()->remedy.find("power") != std::string::npos);
+}
+
+// Where there is no room for all of a note, whole parts of it are left to the tooltip.
+void ScreenTest::narrowFiguresKeepWholeWords() {
+    ReadOut card("Total RMS");
+    card.show("0.70″", "", "± 0.04″ · 0.50 imaging px, of 300 frames");
+    const auto note = [&](int width) {
+        card.resize(width, card.height());
+        card.show("0.70″", "", card.note());
+        for (const QLabel* l : card.findChildren<QLabel*>())
+            if (l->text().startsWith("± 0.04″"))
+                return l->text() + "|" + l->toolTip();
+        return QString();
+    };
+    QCOMPARE(note(500), QString("± 0.04″ · 0.50 imaging px, of 300 frames|" + card.note()));
+    QCOMPARE(note(200), QString("± 0.04″ · 0.50 imaging px|" + card.note()));
+    QCOMPARE(note(130), QString("± 0.04″|" + card.note()));
 }
 
 NORDSTJERNA_TEST(ScreenTest)

@@ -286,8 +286,6 @@ void FocusNightTest::bothFieldsHonest() {
         Scenario s = focusNight();
         s.rig.horizon = {};
         s.rig.imagingCamera.pixel_um = 9.0;
-        s.rig.guideCamera.width /= 2; // enough to be solved, at a quarter of the cost
-        s.rig.guideCamera.height /= 2;
         s.guideAside_arcmin = random.uniform(-60.0, 60.0);
         s.guideAbove_arcmin = random.uniform(-60.0, 60.0);
         s.axisEast_arcmin = random.uniform(-25.0, 25.0);

@@ -7,6 +7,18 @@
 
 namespace nordstjerna {
 
+namespace {
+constexpr int margin = 14;
+
+// Whole parts of it, as many as there is room for; the rest is in the tooltip.
+QString shortened(QString note, const QFontMetrics& metrics, int room) {
+    const auto lastBegins = [&] { return std::max(note.lastIndexOf(" · "), note.lastIndexOf(", ")); };
+    while (metrics.horizontalAdvance(note) > room && lastBegins() > 0)
+        note.truncate(lastBegins());
+    return metrics.elidedText(note, Qt::ElideRight, room);
+}
+} // namespace
+
 ReadOut::ReadOut(const QString& title, QWidget* parent)
     : QFrame(parent), title_(new QLabel), value_(new QLabel), unit_(new QLabel), note_(new QLabel) {
     setObjectName("card");
@@ -14,7 +26,7 @@ ReadOut::ReadOut(const QString& title, QWidget* parent)
     setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     setFixedHeight(92);
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(14, 8, 14, 8);
+    column->setContentsMargins(margin, 8, margin, 8);
     column->setSpacing(0);
     auto* row = new QHBoxLayout;
     row->setSpacing(6);
@@ -45,7 +57,7 @@ void ReadOut::restyle() {
 }
 
 void ReadOut::fit() {
-    const int room = width() - 42; // margins, and the gaps beside the unit
+    const int room = width() - 3 * margin; // with the gaps beside the unit
     const int unit =
         unit_->text().isEmpty() ? 0 : QFontMetrics(textFont(14)).horizontalAdvance(unit_->text()) + 6;
     const auto fits = [&](int px, int beside) {
@@ -62,7 +74,8 @@ void ReadOut::fit() {
     const QString note = beside || unit_->text().isEmpty() ? fullNote_
                          : fullNote_.isEmpty()             ? unit_->text()
                                                            : unit_->text() + " · " + fullNote_;
-    note_->setText(QFontMetrics(textFont(12)).elidedText(note, Qt::ElideRight, room));
+    note_->setText(shortened(note, QFontMetrics(textFont(12)), width() - 2 * margin - 2));
+    note_->setToolTip(note);
 }
 
 void ReadOut::setTitle(const QString& title) {
@@ -73,7 +86,6 @@ void ReadOut::show(const QString& value, const QString& unit, const QString& not
     value_->setText(value);
     unit_->setText(unit);
     fullNote_ = note;
-    note_->setToolTip(note);
     fit();
 }
 
