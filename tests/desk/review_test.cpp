@@ -345,6 +345,15 @@ void ReviewWindowTest::replayAndTakeOver() {
     QVERIFY(!replay->differs());
 }
 
+namespace {
+void showWhole(LaneChart& chart, const Run& run) {
+    chart.resize(590, 400);
+    chart.setSpan(0.0);
+    static_cast<QWidget&>(chart).show();
+    chart.show(run, 0.0, 0.0);
+}
+} // namespace
+
 // A run of any length: as many bars as there is room for, the longest pulse among them, and each by itself
 // where few are in view.
 void ReviewWindowTest::pulsesOfALongRun() {
@@ -360,10 +369,7 @@ void ReviewWindowTest::pulsesOfALongRun() {
         run.rows.push_back(row);
     }
     LaneChart chart;
-    chart.resize(590, 400);
-    chart.setSpan(0.0);
-    static_cast<QWidget&>(chart).show();
-    chart.show(run, 0.0, 0.0);
+    showWhole(chart, run);
     chart.repaintNow();
     auto* plot = chart.findChild<QCustomPlot*>();
     std::vector<QCPBars*> bars;
@@ -401,10 +407,7 @@ void ReviewWindowTest::wordsStayInTheLane() {
         run.rows.push_back(row);
     }
     LaneChart chart;
-    chart.resize(590, 400);
-    chart.setSpan(0.0);
-    static_cast<QWidget&>(chart).show();
-    chart.show(run, 0.0, 0.0);
+    showWhole(chart, run);
     auto* plot = chart.findChild<QCustomPlot*>();
     QCPAxis* time = plot->axisRect(0)->axis(QCPAxis::atBottom);
     const auto seen = [&](double from_s, double to_s) {

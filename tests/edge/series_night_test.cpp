@@ -670,18 +670,18 @@ void SeriesNightTest::focusedAnewByItself() {
 
 // Leaves the focuser where it stood.
 void SeriesNightTest::stoppedInAFocusRun() {
-    SeriesNight again(coolingScenario());
-    QVERIFY(begun(again));
-    Series broken(refocusing(again, 36));
+    SeriesNight n(coolingScenario());
+    QVERIFY(begun(n));
+    Series series(refocusing(n, 36));
     RunnerHooks hooks;
     hooks.seen = [&](Procedure&) {
-        if (broken.focusing() && broken.focusing()->exposures() > 3)
-            again.control.stop = true;
+        if (series.focusing() && series.focusing()->exposures() > 3)
+            n.control.stop = true;
     };
-    const double before = again.devices.imagingFocuser->state()->steps;
-    QVERIFY(again.run(broken, hooks).has_value());
-    QCOMPARE(broken.ending(), std::string("stopped by you"));
-    QVERIFY(std::abs(again.devices.imagingFocuser->state()->steps - before) < 2.0);
+    const double before = n.devices.imagingFocuser->state()->steps;
+    QVERIFY(n.run(series, hooks).has_value());
+    QCOMPARE(series.ending(), std::string("stopped by you"));
+    QVERIFY(std::abs(n.devices.imagingFocuser->state()->steps - before) < 2.0);
 }
 
 // A motor that is stuck costs the focus, not the night.

@@ -145,6 +145,12 @@ Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
     dec.level = m.clean.level;
     judgeAxis(m.dec, m.clean, m.clean.dec_arcsec, centroid, dec);
     m.mechanical_arcsec = quadratureRest(m.ra.noise_arcsec, m.dec.noise_arcsec);
+    const auto together = [](const Measured& a, const Measured& b) {
+        return std::sqrt(0.5 * (a.value * a.value + b.value * b.value));
+    };
+    m.sway = randomSway(
+        m.clean.t_s, m.ra.periodic.residual, m.dec.periodic.residual,
+        {together(m.ra.air_arcsec, m.dec.air_arcsec), together(m.ra.centroid_arcsec, m.dec.centroid_arcsec)});
     m.budget = budgetOf(m);
     return m;
 }

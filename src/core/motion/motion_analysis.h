@@ -4,6 +4,7 @@
 #include "core/motion/axis_summary.h"
 #include "core/motion/clean_run.h"
 #include "core/motion/periodic.h"
+#include "core/motion/random_sway.h"
 
 namespace nordstjerna {
 
@@ -32,6 +33,7 @@ struct MotionAnalysis {
     RunSummary summary;              // of all rows that count, excursions included
     double wormGiven_s = 0.0;        // period the analysis was told; 0: none
     Measured mechanical_arcsec;      // fast noise of RA beyond that of Dec: what the air does not do
+    std::vector<RandomSway> sway;    // of what neither drift nor periods explain
     std::vector<BudgetShare> budget; // largest first
 
     double span_s() const { return clean.span_s(); }

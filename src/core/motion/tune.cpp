@@ -202,13 +202,14 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     LoopSettings best = present;
     const bool betterRa = better(then.ra_arcsec, replayedNow.ra_arcsec, then.mountRa_arcsec,
                                  replayedNow.mountRa_arcsec, present.controller.ra.kind);
-    bool betterDec = better(then.dec_arcsec, replayedNow.dec_arcsec, then.mountDec_arcsec,
-                            replayedNow.mountDec_arcsec, present.controller.dec.kind);
+    const auto decIsBetter = [&](const LoopFigures& after, const LoopFigures& before) {
+        return better(after.dec_arcsec, before.dec_arcsec, after.mountDec_arcsec, before.mountDec_arcsec,
+                      present.controller.dec.kind);
+    };
+    bool betterDec = decIsBetter(then, replayedNow);
     if (const auto hard = withDoubtfulPlay(d)) {
-        const LoopFigures hardNow = figuresOf(*hard, track, replayLoop(*hard, present));
-        const LoopFigures hardThen = figuresOf(*hard, track, replayLoop(*hard, found.best));
-        const bool asWell = better(hardThen.dec_arcsec, hardNow.dec_arcsec, hardThen.mountDec_arcsec,
-                                   hardNow.mountDec_arcsec, present.controller.dec.kind);
+        const bool asWell = decIsBetter(figuresOf(*hard, track, replayLoop(*hard, found.best)),
+                                        figuresOf(*hard, track, replayLoop(*hard, present)));
         const bool toModel = found.best.controller.dec.kind == ControllerKind::model;
         betterDec = toModel ? betterDec || asWell : betterDec && asWell;
     }

@@ -88,19 +88,6 @@ std::vector<LadderSwing> strongest(const std::vector<PeriodicLine>& lines, doubl
     return list;
 }
 
-double swayOver(const std::vector<RandomSway>& sway, double exposure_s) {
-    if (sway.empty())
-        return 0.0;
-    const auto after = std::find_if(sway.begin(), sway.end(),
-                                    [&](const RandomSway& w) { return w.exposure_s >= exposure_s; });
-    if (after == sway.begin() || after == sway.end())
-        return (after == sway.end() ? sway.back() : sway.front()).moment_arcsec2;
-    const RandomSway& before = *std::prev(after);
-    const double share =
-        std::log(exposure_s / before.exposure_s) / std::log(after->exposure_s / before.exposure_s);
-    return before.moment_arcsec2 * std::pow(after->moment_arcsec2 / before.moment_arcsec2, share);
-}
-
 // A star drawn out so far, and on top of it at random, in all directions alike: second moments that scatter
 // by m make both components of the ellipticity scatter by m / 2s², s² being the star's own variance. The mean
 // of such a length (Rice) is close to the root of the sum of squares.
@@ -118,53 +105,6 @@ Measured withSway(const LadderMount& m, double exposure_s, const Measured& e) {
 }
 } // namespace
 
-std::vector<RandomSway> randomSway(std::span<const double> t, std::span<const double> ra,
-                                   std::span<const double> dec, const FastNoise& fast) {
-    std::vector<RandomSway> all;
-    constexpr double fewest = 4.0; // samples in a window
-    constexpr double windows = 8.0;
-    const size_t rows = std::min({t.size(), ra.size(), dec.size()});
-    if (rows < static_cast<size_t>(fewest * windows))
-        return all;
-    const double step = medianStep(t);
-    const double air2 = fast.air_arcsec * fast.air_arcsec;
-    const double seen2 = air2 + fast.place_arcsec * fast.place_arcsec;
-    for (double length = fewest * step; length <= (t[rows - 1] - t[0]) / windows; length *= 1.5) {
-        double sum = 0.0;
-        int count = 0;
-        // One window begins in the middle of the last.
-        for (size_t first = 0; first < rows;) {
-            size_t end = first;
-            size_t half = first;
-            Eigen::Vector2d mean = Eigen::Vector2d::Zero();
-            Eigen::Matrix2d square = Eigen::Matrix2d::Zero();
-            for (; end < rows && t[end] < t[first] + length; ++end) {
-                const Eigen::Vector2d p(ra[end], dec[end]);
-                mean += p;
-                square += p * p.transpose();
-                if (t[end] < t[first] + 0.5 * length)
-                    half = end;
-            }
-            const auto n = static_cast<double>(end - first);
-            if (n > 0.8 * length / step) { // else there is a gap in it
-                const Eigen::Matrix2d c = square / n - mean * mean.transpose() / (n * n);
-                sum += std::pow(c(0, 0) - c(1, 1), 2) + 4.0 * c(0, 1) * c(0, 1);
-                ++count;
-            }
-            first = half + 1;
-        }
-        if (count < 4)
-            continue;
-        // White noise of variance v makes either moment of n samples scatter by 2v / √n.
-        const double n = length / step;
-        const double seen = 0.5 * sum / count;
-        const double least = 4.0 * air2 * air2 / n;
-        all.push_back({length, std::sqrt(std::max(least, seen - 4.0 * seen2 * seen2 / n + least))});
-    }
-    std::erase_if(all, [](const RandomSway& w) { return w.moment_arcsec2 <= 0.0; });
-    return all;
-}
-
 LadderMount ladderMount(const LadderSources& known, const Site& site, const Vec3& target, Instant now,
                         double fwhm_arcsec) {
     LadderMount m;
@@ -181,12 +121,7 @@ LadderMount ladderMount(const LadderSources& known, const Site& site, const Vec3
     m.ra = strongest(free.ra.periodic.lines, factor, mostSwings - 2);
     m.dec = strongest(free.dec.periodic.lines, 1.0, 2);
     m.periodicKnown = true;
-    const auto together = [](const Measured& a, const Measured& b) {
-        return std::sqrt(0.5 * (a.value * a.value + b.value * b.value));
-    };
-    m.sway = randomSway(free.clean.t_s, free.ra.periodic.residual, free.dec.periodic.residual,
-                        {together(free.ra.air_arcsec, free.dec.air_arcsec),
-                         together(free.ra.centroid_arcsec, free.dec.centroid_arcsec)});
+    m.sway = free.sway;
     if (!known.axis) {
         m.ra_arcsec_min = free.ra.drift_arcsec_min;
         m.dec_arcsec_min = free.dec.drift_arcsec_min;

@@ -3,7 +3,6 @@
 #pragma once
 
 #include <optional>
-#include <span>
 #include <vector>
 
 #include "core/base/measured.h"
@@ -19,22 +18,15 @@ struct LadderSwing {
     double period_s = 0.0, amplitude_arcsec = 0.0; // half of peak to peak, on the sky
 };
 
-// Over an exposure: by how much the second moments (xx − yy, 2xy) of what a star does at random scatter.
-struct RandomSway {
-    double exposure_s = 0.0, moment_arcsec2 = 0.0;
-};
-
 // The mount left alone, at the target.
 struct LadderMount {
     Measured ra_arcsec_min, dec_arcsec_min; // drift on the sky
     std::vector<LadderSwing> ra, dec;
-    double fwhm_arcsec = 0.0; // of a round star: air and optics
-    // Air, and whatever else is neither drift nor swing, draws the stars of each exposure out at random. By
-    // growing exposure; in between it follows a straight line of both logarithms, beyond it stays.
-    std::vector<RandomSway> sway;
-    bool driftKnown = false;    // from the measured axis, or a free run
-    bool trackingKnown = false; // the rate's own error is in it, from a free run
-    bool periodicKnown = false; // from a free run
+    double fwhm_arcsec = 0.0;     // of a round star: air and optics
+    std::vector<RandomSway> sway; // from a free run: what is neither drift nor swing
+    bool driftKnown = false;      // from the measured axis, or a free run
+    bool trackingKnown = false;   // the rate's own error is in it, from a free run
+    bool periodicKnown = false;   // from a free run
 };
 
 // What a measured axis and the analysis of a free run (either may be missing) say of the mount at a target.
@@ -46,14 +38,6 @@ struct LadderSources {
 };
 LadderMount ladderMount(const LadderSources& known, const Site& site, const Vec3& target, Instant now,
                         double fwhm_arcsec);
-
-// Of the residuals of a free run, both axes at the same moments. fast: how much of each sample is air, and
-// how much of it the measuring of its place (standard deviations, one coordinate).
-struct FastNoise {
-    double air_arcsec = 0.0, place_arcsec = 0.0;
-};
-std::vector<RandomSway> randomSway(std::span<const double> t_s, std::span<const double> ra_arcsec,
-                                   std::span<const double> dec_arcsec, const FastNoise& fast);
 
 // Of an exposure begun at any phase of the periodic error: the typical elongation, and how much it differs
 // with the phase, with the air and with the ± of the drift.

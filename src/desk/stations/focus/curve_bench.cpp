@@ -4,7 +4,6 @@
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QLineEdit>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QStyle>
@@ -129,15 +128,16 @@ void CurveBench::setCamera(CameraRole camera) {
 }
 
 void CurveBench::ask() {
+    const int asked = ++asked_;
     if (!fitted())
         return;
-    session_.askFocuser(camera_, [this, asked = ++asked_](const Expected<FocuserState>& state) {
+    session_.askFocuser(camera_, [this, asked](const Expected<FocuserState>& state) {
         if (asked != asked_)
             return; // it has moved since, or the camera was changed
         const bool first = !state_;
         if (state)
             state_ = *state;
-        if (first && state_ && !to_->findChild<QLineEdit*>()->isModified())
+        if (first && state_ && !to_->hasFocus())
             to_->setValue(state_->steps);
         refresh();
         Q_EMIT changed();
@@ -201,7 +201,6 @@ void CurveBench::moveTo(double steps) {
     if (session_.working() || !fitted())
         return;
     ++asked_;
-    moving_ = true;
     session_.run<FocuserMove, std::optional<FocuserState>>(
         std::make_shared<FocuserMove>(camera_, std::round(steps), takeUp_steps(spec())),
         [](const FocuserMove& m) { return m.state(); },
@@ -211,14 +210,11 @@ void CurveBench::moveTo(double steps) {
             refresh();
         },
         [this](const std::shared_ptr<FocuserMove>&, const Expected<void>&) {
-            moving_ = false;
             if (state_)
                 to_->setValue(state_->steps);
             refresh();
             Q_EMIT changed();
         });
-    if (!session_.working())
-        moving_ = false;
     refresh();
 }
 

@@ -76,7 +76,6 @@ private:
     std::optional<FocuserState> state_;
     Seen seen_;
     bool running_ = false;
-    bool moving_ = false;
     int asked_ = 0; // counts questions and what makes their answers old
 };
 
