@@ -27,6 +27,9 @@ inline nordstjerna::Scenario demoScenario() {
     return *scenario;
 }
 
+inline const nordstjerna::HourAngleDec nearEquator{nordstjerna::Angle::fromHours(-0.7),
+                                                   nordstjerna::Angle::fromDeg(3)};
+
 // The demo rig without any fault of the mount, and without air to bend the light.
 inline nordstjerna::Scenario perfectScenario() {
     nordstjerna::Scenario s = demoScenario();

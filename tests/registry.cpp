@@ -5,17 +5,6 @@
 #include <map>
 #include <string>
 
-#include "programs.h"
-#include "thinned.h"
-
-#ifdef NORDSTJERNA_SANITIZED
-const bool thinned = true;
-#else
-const bool thinned = false;
-#endif
-const char* const toolPath = TOOL_PATH;
-const char* const nightWriterPath = NIGHT_WRITER_PATH;
-
 namespace testing_registry {
 
 namespace {

@@ -16,16 +16,16 @@ using namespace testing_frames;
 
 namespace {
 
-constexpr int width = 320;
-constexpr int height = 240;
+constexpr int darkWidth = 320;
+constexpr int darkHeight = 240;
 
 // Dark signal: an even level, and hot pixels that never move.
 Frame darkFrame(Random& random, int hot) {
-    Frame f = noiseFrame(width, height, 300.0, 6.0, random);
+    Frame f = noiseFrame(darkWidth, darkHeight, 300.0, 6.0, random);
     Random places(99);
     for (int i = 0; i < hot; ++i) {
-        const int x = static_cast<int>(places.uniform(2, width - 2));
-        const int y = static_cast<int>(places.uniform(2, height - 2));
+        const int x = static_cast<int>(places.uniform(2, darkWidth - 2));
+        const int y = static_cast<int>(places.uniform(2, darkHeight - 2));
         f.at(x, y) += static_cast<float>(places.uniform(150, 9000));
     }
     f.info.exposure_s = 2.0;
@@ -93,8 +93,8 @@ void DarksTest::starsAreNoDark() {
 void DarksTest::lampIsNoDark() {
     Random random(3);
     Frame f = darkFrame(random, 20);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x)
+    for (int y = 0; y < darkHeight; ++y)
+        for (int x = 0; x < darkWidth; ++x)
             f.at(x, y) += 0.6F * static_cast<float>(x);
     QVERIFY(checkDark(f).error().what.find("not evenly dark") != std::string::npos);
     for (float& v : f.pixels)

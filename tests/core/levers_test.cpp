@@ -11,17 +11,11 @@
 #include "core/sky/local_place.h"
 #include "core/sky/rotation.h"
 #include "registry.h"
+#include "skerry.h"
 
 using namespace nordstjerna;
 
 namespace {
-
-Site skerry() {
-    Site s;
-    s.latitude = Angle::fromDeg(58.35);
-    s.longitude = Angle::fromDeg(11.2);
-    return s;
-}
 
 // A mount with levers on a base that leans, turned as a rigid body.
 struct LeverMount {

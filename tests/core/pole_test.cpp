@@ -302,7 +302,7 @@ void PoleTest::advicePointsTheRightWay() {
 }
 
 namespace {
-Rig skerry() {
+Rig behindTheHill() {
     Rig rig;
     rig.site.latitude = Angle::fromDeg(58.35);
     const auto horizon =
@@ -313,7 +313,7 @@ Rig skerry() {
 } // namespace
 
 void PoleTest::planAvoidsTheHill() {
-    const Rig rig = skerry();
+    const Rig rig = behindTheHill();
     const auto arc = planSightings(rig);
     QVERIFY2(arc.has_value(), arc ? "" : arc.error().text().c_str());
     QCOMPARE(arc->places.size(), size_t(3));
@@ -326,7 +326,7 @@ void PoleTest::planAvoidsTheHill() {
 }
 
 void PoleTest::planFailsInAPit() {
-    Rig rig = skerry();
+    Rig rig = behindTheHill();
     rig.horizon = *parseHorizon("0 80\n90 80\n180 80\n270 80\n");
     const auto arc = planSightings(rig);
     QVERIFY(!arc);

@@ -9,17 +9,11 @@
 #include "core/pole/trail.h"
 #include "core/sky/local_place.h"
 #include "registry.h"
+#include "skerry.h"
 
 using namespace nordstjerna;
 
 namespace {
-
-Site skerry() {
-    Site s;
-    s.latitude = Angle::fromDeg(58.35);
-    s.longitude = Angle::fromDeg(11.2);
-    return s;
-}
 
 const Instant evening{1.7919e9};
 

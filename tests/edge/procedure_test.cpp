@@ -153,7 +153,6 @@ Expected<Rates> calibrate(SimulatedNight& night, const HourAngleDec& place) {
     return *measurement.result();
 }
 
-const HourAngleDec nearEquator{Angle::fromHours(-0.7), Angle::fromDeg(3)};
 } // namespace
 
 void ProcedureTest::ratesOnTheSky() {

@@ -101,8 +101,6 @@ private:
     rlimit before_{};
 };
 
-const HourAngleDec nearEquator{Angle::fromHours(-1.0), Angle::fromDeg(10.0)};
-
 Expected<Rates> ratesAt(SimulatedNight& night, Devices devices, const HourAngleDec& place) {
     RunnerControl control;
     Slew slew(night.scenario().rig, place, "to the place of the test");

@@ -10,7 +10,7 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr int reach = 12; // grid cells to each side of a point
+constexpr int gridReach = 12; // grid cells to each side of a point
 constexpr double pi = std::numbers::pi;
 
 // A length of small factors, at least `n`.
@@ -39,14 +39,14 @@ std::vector<std::complex<double>> fourierSums(std::span<const double> x,
         return {};
     // Frequencies run from −count/2 to count/2 about a middle one that is taken out beforehand.
     const auto half = static_cast<double>(count / 2);
-    const size_t cells = smoothLength(std::max<size_t>(2 * count, 2 * reach + 2));
+    const size_t cells = smoothLength(std::max<size_t>(2 * count, 2 * gridReach + 2));
     const auto m = static_cast<double>(cells);
     const double modes = 0.5 * m;
-    const double tau = reach / (modes * modes) * pi / (2.0 * (2.0 - 0.5)); // eq. for a twofold grid
+    const double tau = gridReach / (modes * modes) * pi / (2.0 * (2.0 - 0.5)); // eq. for a twofold grid
     const double width = 2.0 * pi / m;
     std::vector<std::complex<double>> grid(cells);
-    double falling[reach + 1];
-    for (int i = 0; i <= reach; ++i)
+    double falling[gridReach + 1];
+    for (int i = 0; i <= gridReach; ++i)
         falling[i] = std::exp(-(width * i) * (width * i) / (4.0 * tau));
     for (size_t j = 0; j < x.size(); ++j) {
         const double turn = x[j] - std::floor(x[j]);
@@ -66,7 +66,7 @@ std::vector<std::complex<double>> fourierSums(std::span<const double> x,
             grid[static_cast<size_t>(k)] += weight * c;
         };
         add(nearest, 1.0);
-        for (int i = 1; i <= reach; ++i) {
+        for (int i = 1; i <= gridReach; ++i) {
             rise *= step;
             fall /= step;
             add(nearest + i, rise * falling[i]);

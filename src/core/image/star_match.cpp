@@ -20,10 +20,13 @@ std::vector<Star> brightest(std::vector<Star> stars, size_t most) {
 // The seen star nearest to a place, within the tolerance.
 const Star* nearest(const std::vector<Star>& seen, double x, double y, double tolerance) {
     const Star* best = nullptr;
+    double least = tolerance * tolerance;
     for (const Star& s : seen) {
-        const double d = std::hypot(s.x - x, s.y - y);
-        if (d < tolerance) {
-            tolerance = d;
+        const double dx = s.x - x;
+        const double dy = s.y - y;
+        const double d2 = dx * dx + dy * dy;
+        if (d2 < least) {
+            least = d2;
             best = &s;
         }
     }

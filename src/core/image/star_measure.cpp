@@ -41,15 +41,26 @@ Cut cutAround(const Frame& f, double x, double y, int radius) {
     return c;
 }
 
+// The median; the order of the values is lost.
+double middleOf(std::vector<float>& v) {
+    if (v.empty())
+        return 0.0;
+    const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
+    std::nth_element(v.begin(), mid, v.end());
+    return v.size() % 2 ? *mid : 0.5 * (double(*mid) + *std::max_element(v.begin(), mid));
+}
+
 // Plane through the outer ring of the cut-out, with neighbours of the star clipped away.
 Background ringBackground(const Frame& f, const Cut& c) {
     const double inner = 0.68 * c.radius;
     struct Point {
         float dx, dy, v;
     };
-    std::vector<Point> ring;
-    ring.reserve(static_cast<size_t>(4 * c.radius * c.radius));
-    std::vector<double> values;
+    // Kept by each thread from one star to the next.
+    static thread_local std::vector<Point> ring;
+    static thread_local std::vector<float> values;
+    ring.clear();
+    values.clear();
     for (int y = c.yLow; y <= c.yHigh; ++y)
         for (int x = c.xLow; x <= c.xHigh; ++x) {
             const int dx = x - c.x;
@@ -60,31 +71,42 @@ Background ringBackground(const Frame& f, const Cut& c) {
             values.push_back(f.at(x, y));
         }
     Background b;
-    b.level = median(values);
-    b.noise = std::max(robustSigma(values), 1e-6);
+    b.level = middleOf(values);
+    for (float& v : values)
+        v = static_cast<float>(std::abs(v - b.level));
+    b.noise = std::max(madToSigma * middleOf(values), 1e-6);
     if (ring.size() < 24)
         return b;
     for (int pass = 0; pass < 2; ++pass) {
-        Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
-        Eigen::Vector3d right = Eigen::Vector3d::Zero();
+        double x = 0.0, y = 0.0, xx = 0.0, xy = 0.0, yy = 0.0, v = 0.0, xv = 0.0, yv = 0.0;
         double squares = 0.0;
         int used = 0;
         for (const Point& p : ring) {
+            // What is left of the former plane, so that the sums stay small.
             const double r = p.v - (b.level + b.slopeX * p.dx + b.slopeY * p.dy);
             if (std::abs(r) > 3.0 * b.noise)
                 continue;
-            const Eigen::Vector3d row(1.0, p.dx, p.dy);
-            normal += row * row.transpose();
-            right += row * static_cast<double>(p.v);
+            const double dx = p.dx;
+            const double dy = p.dy;
+            x += dx;
+            y += dy;
+            xx += dx * dx;
+            xy += dx * dy;
+            yy += dy * dy;
+            v += r;
+            xv += dx * r;
+            yv += dy * r;
             squares += r * r;
             ++used;
         }
         if (used < 24)
             break;
-        const Eigen::Vector3d solution = normal.ldlt().solve(right);
-        b.level = solution[0];
-        b.slopeX = solution[1];
-        b.slopeY = solution[2];
+        Eigen::Matrix3d normal;
+        normal << used, x, y, x, xx, xy, y, xy, yy;
+        const Eigen::Vector3d change = normal.ldlt().solve(Eigen::Vector3d(v, xv, yv));
+        b.level += change[0];
+        b.slopeX += change[1];
+        b.slopeY += change[2];
         // Clipping at 3σ takes 1.3 % off the standard deviation of a Gaussian.
         if (pass > 0)
             b.noise = std::max(1.0134 * std::sqrt(squares / (used - 3)), 1e-6);
@@ -156,7 +178,8 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, const
             return fit;
         px.evaluate(xLow, xHigh, fit.x, fit.sigma);
         py.evaluate(yLow, yHigh, fit.y, fit.sigma);
-        // Normal equations by hand: the innermost loop of all star measuring.
+        // Normal equations by hand: the innermost loop of all star measuring. The model is a product of one
+        // factor along x and one along y, so that a row needs only the sums of the former.
         double n[10] = {};
         double right[4] = {};
         int used = 0;
@@ -168,38 +191,47 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, const
             const double fy = fit.flux * vy;
             const float* row = &f.pixels[f.index(xLow, y)];
             const double base = b.level + b.slopeY * (y - c.y) - b.slopeX * c.x;
+            // By value (v), centre (c) and width (s) of the factor along x; r: what is left.
+            double vv = 0.0, vc = 0.0, vs = 0.0, cc = 0.0, cs = 0.0, ss = 0.0, rv = 0.0, rc = 0.0, rs = 0.0;
             for (int x = xLow; x <= xHigh; ++x) {
                 const auto i = static_cast<size_t>(x - xLow);
                 const double v = row[i];
                 if (v >= saturation)
                     continue;
                 const double vx = px.value[i];
-                const double d0 = px.byCentre[i] * fy;
-                const double d1 = vx * cy;
-                const double d2 = px.bySigma[i] * fy + vx * sy;
-                const double d3 = vx * vy;
+                const double cx = px.byCentre[i];
+                const double sx = px.bySigma[i];
                 const double model = fy * vx;
                 const double w = 1.0 / (backgroundVariance + std::max(model, 0.0) * perGain);
                 const double r = w * (v - base - b.slopeX * x - model);
-                const double w0 = w * d0;
-                const double w1 = w * d1;
-                const double w2 = w * d2;
-                n[0] += w0 * d0;
-                n[1] += w0 * d1;
-                n[2] += w0 * d2;
-                n[3] += w0 * d3;
-                n[4] += w1 * d1;
-                n[5] += w1 * d2;
-                n[6] += w1 * d3;
-                n[7] += w2 * d2;
-                n[8] += w2 * d3;
-                n[9] += w * d3 * d3;
-                right[0] += r * d0;
-                right[1] += r * d1;
-                right[2] += r * d2;
-                right[3] += r * d3;
+                const double wv = w * vx;
+                const double wc = w * cx;
+                vv += wv * vx;
+                vc += wv * cx;
+                vs += wv * sx;
+                cc += wc * cx;
+                cs += wc * sx;
+                ss += w * sx * sx;
+                rv += r * vx;
+                rc += r * cx;
+                rs += r * sx;
                 ++used;
             }
+            // By centre along x: fy·c; along y: cy·v; by width: fy·s + sy·v; by flux: vy·v.
+            n[0] += fy * fy * cc;
+            n[1] += fy * cy * vc;
+            n[2] += fy * (fy * cs + sy * vc);
+            n[3] += fy * vy * vc;
+            n[4] += cy * cy * vv;
+            n[5] += cy * (fy * vs + sy * vv);
+            n[6] += cy * vy * vv;
+            n[7] += fy * (fy * ss + 2.0 * sy * vs) + sy * sy * vv;
+            n[8] += vy * (fy * vs + sy * vv);
+            n[9] += vy * vy * vv;
+            right[0] += fy * rc;
+            right[1] += cy * rv;
+            right[2] += fy * rs + sy * rv;
+            right[3] += vy * rv;
         }
         if (used < 12)
             return fit;
@@ -235,15 +267,16 @@ struct Growth {
 Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, double y, double rMax,
                    int subPixels) {
     const double step = 0.2;
-    const double part = 1.0 / (subPixels * subPixels);
+    const double width = 1.0 / subPixels;
+    const double part = width * width;
     const double perStep = 1.0 / step;
     const auto bins = static_cast<size_t>(std::ceil(rMax / step));
-    Growth g;
-    g.sum.assign(bins, 0.0);
-    g.area.assign(bins, 0.0);
-    g.radius.resize(bins);
-    for (size_t i = 0; i < bins; ++i)
-        g.radius[i] = static_cast<double>(i + 1) * step;
+    struct Ring {
+        double sum, area;
+    };
+    // One more for all that lies beyond. Kept by each thread from one star to the next.
+    static thread_local std::vector<Ring> rings;
+    rings.assign(bins + 1, {0.0, 0.0});
     const int reach = static_cast<int>(std::ceil(rMax)) + 1;
     const int xc = static_cast<int>(std::lround(x));
     const int yc = static_cast<int>(std::lround(y));
@@ -251,21 +284,30 @@ Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, 
         for (int px = std::max(c.xLow, xc - reach); px <= std::min(c.xHigh, xc + reach); ++px) {
             if ((px - x) * (px - x) + (py - y) * (py - y) > (rMax + 0.8) * (rMax + 0.8))
                 continue;
-            const double v = f.at(px, py) - (b.level + b.slopeX * (px - c.x) + b.slopeY * (py - c.y));
-            for (int sy = 0; sy < subPixels; ++sy)
+            const double v =
+                part * (f.at(px, py) - (b.level + b.slopeX * (px - c.x) + b.slopeY * (py - c.y)));
+            const double left = px + 0.5 * width - 0.5 - x;
+            const double top = py + 0.5 * width - 0.5 - y;
+            for (int sy = 0; sy < subPixels; ++sy) {
+                const double dy = (top + sy * width) * perStep;
                 for (int sx = 0; sx < subPixels; ++sx) {
-                    const double dx = px + (sx + 0.5) / subPixels - 0.5 - x;
-                    const double dy = py + (sy + 0.5) / subPixels - 0.5 - y;
-                    const auto bin = static_cast<size_t>(std::sqrt(dx * dx + dy * dy) * perStep);
-                    if (bin < bins) {
-                        g.sum[bin] += v * part;
-                        g.area[bin] += part;
-                    }
+                    const double dx = (left + sx * width) * perStep;
+                    const auto bin = static_cast<size_t>(static_cast<int>(std::sqrt(dx * dx + dy * dy)));
+                    Ring& ring = rings[std::min(bin, bins)];
+                    ring.sum += v;
+                    ring.area += part;
                 }
+            }
         }
-    for (size_t i = 1; i < bins; ++i) {
-        g.sum[i] += g.sum[i - 1];
-        g.area[i] += g.area[i - 1];
+    Growth g;
+    g.radius.resize(bins);
+    g.sum.resize(bins);
+    g.area.resize(bins);
+    Ring all{0.0, 0.0};
+    for (size_t i = 0; i < bins; ++i) {
+        g.radius[i] = static_cast<double>(i + 1) * step;
+        g.sum[i] = all.sum += rings[i].sum;
+        g.area[i] = all.area += rings[i].area;
     }
     return g;
 }
@@ -331,15 +373,22 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
     int startX = peakX;
     int startY = peakY;
     double most = -1e300;
-    for (int y = std::max(c.yLow + 2, c.y - near); y <= std::min(c.yHigh - 2, c.y + near); ++y)
-        for (int x = std::max(c.xLow + 2, c.x - near); x <= std::min(c.xHigh - 2, c.x + near); ++x) {
+    for (int y = std::max(c.yLow + 2, c.y - near); y <= std::min(c.yHigh - 2, c.y + near); ++y) {
+        const auto column = [&](int x) {
             double sum = 0.0;
             for (int dy = -2; dy <= 2; ++dy)
-                for (int dx = -2; dx <= 2; ++dx)
-                    sum += frame.at(x + dx, y + dy);
+                sum += frame.at(x, y + dy);
+            return sum;
+        };
+        const int first = std::max(c.xLow + 2, c.x - near);
+        double sum = column(first - 2) + column(first - 1) + column(first) + column(first + 1);
+        for (int x = first; x <= std::min(c.xHigh - 2, c.x + near); ++x) {
+            sum += column(x + 2);
             if (sum > most)
                 most = sum, startX = x, startY = y;
+            sum -= column(x - 2);
         }
+    }
 
     // Start width from the growth curve: half of a Gaussian's flux lies within 1.177σ.
     const Growth rough = growthCurve(frame, c, b, startX, startY, 0.6 * options.radius_px, roughSub);

@@ -13,7 +13,7 @@ namespace {
 constexpr size_t leastStars = 4;
 constexpr size_t mostStars = 60;
 constexpr size_t judges = 12; // of these the brightest: faint stars show no shape, and would outvote them
-constexpr double leastSnr = 15.0;
+constexpr double leastSnrOfShape = 15.0;
 constexpr double kernel_px = 0.33; // smoothing of the shape
 constexpr int rounds = 3;
 
@@ -55,26 +55,45 @@ void StarShape::gather(const Frame& f, const std::vector<Star>& stars) {
     std::vector<double> sum(static_cast<size_t>(side) * side, 0.0);
     std::vector<double> weight(sum.size(), 0.0);
     constexpr int near = 3;
+    // What the smoothing gives to the grid places about one: first and weights, along x or y.
+    struct Reach {
+        int first = 0;
+        double weight[2 * near + 1] = {};
+        explicit Reach(double at) : first(static_cast<int>(std::lround(at)) - near) {
+            for (int i = 0; i <= 2 * near; ++i) {
+                const double off = (first + i - at) / (perPixel * kernel_px);
+                weight[i] = std::exp(-0.5 * off * off);
+            }
+        }
+    };
+    std::vector<Reach> across;
     for (const Star& s : stars) {
         const double own = std::min(s.snr * s.snr, 1e5);
         const int cx = static_cast<int>(std::lround(s.x)) - f.x0;
         const int cy = static_cast<int>(std::lround(s.y)) - f.y0;
-        for (int y = std::max(0, cy - reach_px); y <= std::min(f.height - 1, cy + reach_px); ++y)
-            for (int x = std::max(0, cx - reach_px); x <= std::min(f.width - 1, cx + reach_px); ++x) {
-                const double gx = (x + f.x0 - s.x + reach_px) * perPixel;
-                const double gy = (y + f.y0 - s.y + reach_px) * perPixel;
+        const int low = std::max(0, cx - reach_px);
+        const int high = std::min(f.width - 1, cx + reach_px);
+        across.clear();
+        for (int x = low; x <= high; ++x)
+            across.emplace_back((x + f.x0 - s.x + reach_px) * perPixel);
+        for (int y = std::max(0, cy - reach_px); y <= std::min(f.height - 1, cy + reach_px); ++y) {
+            const Reach down((y + f.y0 - s.y + reach_px) * perPixel);
+            for (int x = low; x <= high; ++x) {
+                const Reach& along = across[static_cast<size_t>(x - low)];
                 const double v = (f.at(x, y) - s.background) / s.flux;
-                for (int j = static_cast<int>(std::lround(gy)) - near; j <= std::lround(gy) + near; ++j)
-                    for (int i = static_cast<int>(std::lround(gx)) - near; i <= std::lround(gx) + near; ++i) {
-                        if (i < 0 || j < 0 || i >= side || j >= side)
-                            continue;
-                        const double r2 = ((i - gx) * (i - gx) + (j - gy) * (j - gy)) / (perPixel * perPixel);
-                        const double w = own * std::exp(-0.5 * r2 / (kernel_px * kernel_px));
-                        const auto k = static_cast<size_t>(j * side + i);
+                for (int j = std::max(0, -down.first); j <= std::min(2 * near, side - 1 - down.first); ++j) {
+                    const double row = own * down.weight[j];
+                    const int line = (down.first + j) * side + along.first;
+                    for (int i = std::max(0, -along.first); i <= std::min(2 * near, side - 1 - along.first);
+                         ++i) {
+                        const double w = row * along.weight[i];
+                        const auto k = static_cast<size_t>(line + i);
                         sum[k] += w * v;
                         weight[k] += w;
                     }
+                }
             }
+        }
     }
     grid_.assign(sum.size(), 0.0);
     for (size_t k = 0; k < sum.size(); ++k)
@@ -85,7 +104,7 @@ void StarShape::gather(const Frame& f, const std::vector<Star>& stars) {
 std::optional<StarShape> StarShape::learn(const Frame& frame, const std::vector<Star>& stars) {
     std::vector<Star> good;
     for (const Star& s : stars)
-        if (!s.saturated && s.snr >= leastSnr && s.flux > 0.0 && s.x - frame.x0 > reach_px + 1 &&
+        if (!s.saturated && s.snr >= leastSnrOfShape && s.flux > 0.0 && s.x - frame.x0 > reach_px + 1 &&
             s.y - frame.y0 > reach_px + 1 && s.x - frame.x0 < frame.width - reach_px - 2 &&
             s.y - frame.y0 < frame.height - reach_px - 2)
             good.push_back(s);

@@ -146,21 +146,19 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
         });
     };
     if (!scene.starless && transparency > 0.0)
-        for (const CatalogueStar& star : sky_.starsNear(axisIcrs, reach)) {
-            const double electrons = scene.zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
+        for (const SimStar& star : sky_.starsNear(axisIcrs, reach)) {
+            const double electrons = scene.zero_e * transparency * star.light;
             if (electrons < 3.0)
                 break; // the rest is fainter still
             if (!wanted(star.icrs))
                 continue;
             const Vec3 enu = seen.seen(star.icrs);
-            const auto id =
-                static_cast<std::uint64_t>(std::llround((star.icrs.x() + 2.0) * 1e7)) * 40000003ULL +
-                static_cast<std::uint64_t>(std::llround((star.icrs.y() + 2.0) * 1e7));
-            const Eigen::Vector2d p = centre + project(middleAttitude, enu) + motion +
-                                      night_.air_.starMotion(id, scene.start, exposure_s, altitude) / scale;
+            const Eigen::Vector2d p =
+                centre + project(middleAttitude, enu) + motion +
+                night_.air_.starMotion(star.id, scene.start, exposure_s, altitude) / scale;
             if (p.x() < -margin || p.y() < -margin || p.x() > width + margin || p.y() > height + margin)
                 continue;
-            scene.spots.push_back({p.x(), p.y(), electrons, id});
+            scene.spots.push_back({p.x(), p.y(), electrons, star.id});
         }
     return scene;
 }
@@ -346,10 +344,10 @@ std::vector<SimCamera::Spot> SimCamera::trailSpots(const Trail& trail) {
     const Vec3 middle = trail.skies[path.size() / 2].icrs(path[path.size() / 2].attitude.col(2));
     std::vector<Spot> spots;
     constexpr size_t brightest = 200; // fainter ones drown when drawn out into trails
-    for (const CatalogueStar& star : sky_.starsNear(middle, reach)) {
+    for (const SimStar& star : sky_.starsNear(middle, reach)) {
         if (spots.size() > brightest * path.size())
             break;
-        const double rate = zero_e_s * std::pow(10.0, -0.4 * star.magnitude);
+        const double rate = zero_e_s * star.light;
         std::optional<Eigen::Vector2d> last;
         for (size_t i = 0; i < path.size(); ++i) {
             const Eigen::Vector2d at =

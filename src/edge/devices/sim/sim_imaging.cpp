@@ -121,8 +121,8 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
         const Eigen::Vector2d last = placeAt(path.back(), axisIcrs);
         const Eigen::Vector2d here = placeAt(half, axisIcrs);
         if (!scene.starless && transparency > 0.0)
-            for (const CatalogueStar& star : sky_.starsNear(axisIcrs, reach)) {
-                const double electrons = scene.zero_e * transparency * std::pow(10.0, -0.4 * star.magnitude);
+            for (const SimStar& star : sky_.starsNear(axisIcrs, reach)) {
+                const double electrons = scene.zero_e * transparency * star.light;
                 if (electrons < 30.0)
                     break;
                 const Eigen::Vector2d p = placeAt(half, star.icrs);

@@ -54,17 +54,22 @@ std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius) {
     return stars;
 }
 
-const std::vector<CatalogueStar>& SimSky::starsNear(const Vec3& icrs, Angle radius) {
+const std::vector<SimStar>& SimSky::starsNear(const Vec3& icrs, Angle radius) {
     if (centre_.norm() > 0.5 && separation(centre_, icrs) + radius <= radius_)
         return stars_;
     centre_ = icrs;
     radius_ = radius * 1.25;
-    stars_ = index_->starsNear(icrs, radius_);
+    std::vector<CatalogueStar> all = index_->starsNear(icrs, radius_);
     const auto faint = fillerStars(icrs, radius_);
-    stars_.insert(stars_.end(), faint.begin(), faint.end());
-    std::stable_sort(stars_.begin(), stars_.end(), [](const CatalogueStar& a, const CatalogueStar& b) {
+    all.insert(all.end(), faint.begin(), faint.end());
+    std::stable_sort(all.begin(), all.end(), [](const CatalogueStar& a, const CatalogueStar& b) {
         return a.magnitude < b.magnitude;
     });
+    stars_.clear();
+    for (const CatalogueStar& s : all)
+        stars_.push_back({s.icrs, std::pow(10.0, -0.4 * s.magnitude),
+                          static_cast<std::uint64_t>(std::llround((s.icrs.x() + 2.0) * 1e7)) * 40000003ULL +
+                              static_cast<std::uint64_t>(std::llround((s.icrs.y() + 2.0) * 1e7))});
     return stars_;
 }
 

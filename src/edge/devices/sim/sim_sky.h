@@ -2,9 +2,17 @@
 // filling that is the same on every machine.
 #pragma once
 
+#include <cstdint>
+
 #include "edge/platesolve/star_index.h"
 
 namespace nordstjerna {
+
+struct SimStar {
+    Vec3 icrs = Vec3::UnitX();
+    double light = 0.0;   // of a star of magnitude 0
+    std::uint64_t id = 0; // the same in every frame
+};
 
 class SimSky {
 public:
@@ -12,13 +20,13 @@ public:
 
     // Stars within the radius, brightest first. The last answer is kept and served again while it covers
     // the place asked for.
-    const std::vector<CatalogueStar>& starsNear(const Vec3& icrs, Angle radius);
+    const std::vector<SimStar>& starsNear(const Vec3& icrs, Angle radius);
 
 private:
     std::shared_ptr<StarIndex> index_;
     Vec3 centre_ = Vec3::Zero();
     Angle radius_;
-    std::vector<CatalogueStar> stars_;
+    std::vector<SimStar> stars_;
 };
 
 // Invented stars from magnitude 11.5 to 14 within the radius, about 350 a square degree.
