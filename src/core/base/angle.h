@@ -7,6 +7,7 @@
 
 namespace nordstjerna {
 
+inline constexpr double tau = 2.0 * std::numbers::pi; // one turn
 inline constexpr double arcsecPerRad = 180.0 * 3600.0 / std::numbers::pi;
 
 class Angle {

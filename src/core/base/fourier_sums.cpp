@@ -42,19 +42,19 @@ std::vector<std::complex<double>> fourierSums(std::span<const double> x,
     const size_t cells = smoothLength(std::max<size_t>(2 * count, 2 * gridReach + 2));
     const auto m = static_cast<double>(cells);
     const double modes = 0.5 * m;
-    const double tau = gridReach / (modes * modes) * pi / (2.0 * (2.0 - 0.5)); // eq. for a twofold grid
+    const double spread = gridReach / (modes * modes) * pi / (2.0 * (2.0 - 0.5)); // eq. for a twofold grid
     const double width = 2.0 * pi / m;
     std::vector<std::complex<double>> grid(cells);
     double falling[gridReach + 1];
     for (int i = 0; i <= gridReach; ++i)
-        falling[i] = std::exp(-(width * i) * (width * i) / (4.0 * tau));
+        falling[i] = std::exp(-(width * i) * (width * i) / (4.0 * spread));
     for (size_t j = 0; j < x.size(); ++j) {
         const double turn = x[j] - std::floor(x[j]);
         const double at = turn * m;
         const auto nearest = static_cast<long>(std::floor(at));
         const double off = (at - static_cast<double>(nearest)) * width;
-        const double own = std::exp(-off * off / (4.0 * tau));
-        const double step = std::exp(off * width / (2.0 * tau));
+        const double own = std::exp(-off * off / (4.0 * spread));
+        const double step = std::exp(off * width / (2.0 * spread));
         const std::complex<double> c = strength[j] * std::polar(own, 2.0 * pi * std::fmod(half * turn, 1.0));
         // exp(−(off − i·width)²/4τ) = own · stepⁱ · falling(i), built up outwards.
         double rise = 1.0;
@@ -85,12 +85,12 @@ std::vector<std::complex<double>> fourierSums(std::span<const double> x,
         fftw_destroy_plan(plan);
     }
     std::vector<std::complex<double>> sums(count);
-    const double scale = std::sqrt(pi / tau) / m;
+    const double scale = std::sqrt(pi / spread) / m;
     for (size_t k = 0; k < count; ++k) {
         const double frequency = static_cast<double>(k) - half;
         const size_t cell =
             frequency < 0.0 ? cells - static_cast<size_t>(-frequency) : static_cast<size_t>(frequency);
-        sums[k] = scale * std::exp(frequency * frequency * tau) * grid[cell];
+        sums[k] = scale * std::exp(frequency * frequency * spread) * grid[cell];
     }
     return sums;
 }

@@ -2,13 +2,13 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
+
+#include "core/base/angle.h"
 
 namespace nordstjerna {
 
 namespace {
 constexpr int placeAt = 0, rateAt = 1, airAt = 2, wormAt = 3;
-constexpr double tau = 2.0 * std::numbers::pi;
 constexpr double firstPlace_arcsec = 1000.0;
 } // namespace
 

@@ -4,12 +4,13 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/angle.h"
+
 namespace nordstjerna {
 
 namespace {
 constexpr double resolution_hz = 1.0 / 6000.0;
 constexpr double memory_s = 3000.0;
-constexpr double tau = 2.0 * std::numbers::pi;
 } // namespace
 
 LineSearch::LineSearch(double longest, double shortest)

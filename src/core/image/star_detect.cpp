@@ -81,6 +81,14 @@ int rootOf(std::vector<int>& parent, int i) {
     return i;
 }
 
+// Most of a frame is sky: passed by many pixels at once.
+bool noneAbove(const float* values, float threshold) {
+    int above = 0;
+    for (int i = 0; i < 16; ++i)
+        above |= values[i] > threshold;
+    return above == 0;
+}
+
 // Connected regions above the threshold, as runs that name their region.
 std::vector<std::vector<Span>> regionsAbove(const Plane& smooth, int width, int height, float threshold) {
     std::vector<Span> runs;
@@ -92,6 +100,10 @@ std::vector<std::vector<Span>> regionsAbove(const Plane& smooth, int width, int 
         const float* row = smooth.values.get() + static_cast<size_t>(y) * static_cast<size_t>(width);
         size_t above = lastFrom;
         for (int x = 1; x < width - 1; ++x) {
+            while (x + 16 <= width && noneAbove(row + x, threshold))
+                x += 16;
+            if (x >= width - 1)
+                break;
             if (row[x] <= threshold)
                 continue;
             Span r{y, x, x, 0};

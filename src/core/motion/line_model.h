@@ -4,15 +4,13 @@
 #pragma once
 
 #include <Eigen/Core>
-#include <numbers>
 #include <span>
 #include <vector>
 
+#include "core/base/angle.h"
 #include "core/base/measured.h"
 
 namespace nordstjerna {
-
-inline constexpr double tau = 2.0 * std::numbers::pi;
 
 // Factor on white-noise errors for a fit much slower than the residual's own correlation: the root of one
 // plus twice the sum of the autocorrelations that stand out.
