@@ -173,6 +173,7 @@ private slots:
     void outliersAreLeftOut();
     void lopsidedCurves();
     void discsAreMeasured();
+    void crowdsAreNoDiscs();
     void runsFindTheFocus();
     void stepNotKnown();
     void stopLeavesItAsItWas();
@@ -313,6 +314,34 @@ void FocusTest::discsAreMeasured() {
                                 .arg(high)
                                 .arg(look.bin)));
     }
+}
+
+// A pair and a handful, each run into one blob by coarse pixels: one that stays whole among two is not enough
+// to take the blobs for stars.
+void FocusTest::crowdsAreNoDiscs() {
+    for (double ring : {12.0, 16.0})
+        for (int n : {3, 4, 5, 6})
+            for (double apart : {16.0, 20.0}) {
+                FocusWorld w(7);
+                w.flutter = 0.0;
+                w.camera = w.best_steps + 2.0 * w.zone_steps();
+                w.stars = {{120, 100, 1e5}, {120 + apart, 100, 1e5}};
+                for (int k = 0; k < n; ++k) {
+                    const double angle = 2.0 * std::numbers::pi * k / n;
+                    w.stars.push_back(
+                        {330 + 0.5 * ring * std::cos(angle), 240 + 0.5 * ring * std::sin(angle), 8e4});
+                }
+                const FocusLook look = lookForFocus(*w.expose(3.0));
+                const double disc = (w.camera - w.best_steps) * w.rig.imagingFocuser.step_um /
+                                    w.rig.imagingOptics.focalRatio() / 3.8;
+                QVERIFY2(look.hfd_px.value < 1.5 * std::hypot(1.1 * w.sharp_px(), 0.8 * disc),
+                         qPrintable(QString("%1 in a ring of %2 px, a pair %3 px apart: %4 px, disc %5")
+                                        .arg(n)
+                                        .arg(ring)
+                                        .arg(apart)
+                                        .arg(look.hfd_px.value)
+                                        .arg(disc)));
+            }
 }
 
 void FocusTest::runsFindTheFocus() {

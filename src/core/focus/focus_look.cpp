@@ -103,7 +103,7 @@ bool staysWhole(const Look& look, const Look& finer) {
             }
         apart += light[0] + light[1] > 0.5 * s.flux * zoom * zoom;
     }
-    return 2 * apart <= static_cast<int>(look.brightest.size());
+    return 2 * apart < static_cast<int>(look.brightest.size());
 }
 } // namespace
 
