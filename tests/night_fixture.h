@@ -27,6 +27,7 @@ inline nordstjerna::Scenario demoScenario() {
     return *scenario;
 }
 
+// A place good for measuring rates.
 inline const nordstjerna::HourAngleDec nearEquator{nordstjerna::Angle::fromHours(-0.7),
                                                    nordstjerna::Angle::fromDeg(3)};
 

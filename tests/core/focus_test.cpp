@@ -53,6 +53,11 @@ struct FocusWorld {
     double zone_steps() const {
         return criticalZone_um(rig.imagingOptics.focalRatio()) / rig.imagingFocuser.step_um;
     }
+    // Across a star's disc, out of focus as it stands.
+    double disc_px() const {
+        return std::abs(camera - best_steps) * rig.imagingFocuser.step_um / rig.imagingOptics.focalRatio() /
+               rig.imagingCamera.pixel_um;
+    }
     double sharp_px() const {
         return seeing_arcsec / scaleArcsecPx(rig.imagingCamera.pixel_um, rig.imagingOptics.focal_mm, 1);
     }
@@ -80,8 +85,7 @@ struct FocusWorld {
         const double sky = 60.0;
         for (float& v : f.pixels)
             v = static_cast<float>(400.0 + sky + std::sqrt(sky + 9.0) * random.gaussian());
-        const double radius = 0.5 * std::abs(camera - best_steps) * rig.imagingFocuser.step_um /
-                              rig.imagingOptics.focalRatio() / rig.imagingCamera.pixel_um;
+        const double radius = 0.5 * disc_px();
         const double shake = frames == spoilt ? 2.0 : 1.0 + flutter * random.gaussian();
         const double sigma = std::hypot(shake * sharp_px() / fwhmPerSigma, 0.3);
         const bool dark = frames++ >= cloudFrom;
@@ -299,8 +303,7 @@ void FocusTest::discsAreMeasured() {
         w.seeing_arcsec = 3.5;
         w.camera = w.best_steps + zones * w.zone_steps();
         const FocusLook look = lookForFocus(*w.expose(3.0));
-        const double disc =
-            (w.camera - w.best_steps) * w.rig.imagingFocuser.step_um / w.rig.imagingOptics.focalRatio() / 3.8;
+        const double disc = w.disc_px();
         const double sharp = std::hypot(w.sharp_px(), 0.3 * fwhmPerSigma);
         QVERIFY2(look.stars > 1, qPrintable(QString("%1 zones: %2 stars").arg(zones).arg(look.stars)));
         // Between the two laws where disc and air are alike.
@@ -332,8 +335,7 @@ void FocusTest::crowdsAreNoDiscs() {
                         {330 + 0.5 * ring * std::cos(angle), 240 + 0.5 * ring * std::sin(angle), 8e4});
                 }
                 const FocusLook look = lookForFocus(*w.expose(3.0));
-                const double disc = (w.camera - w.best_steps) * w.rig.imagingFocuser.step_um /
-                                    w.rig.imagingOptics.focalRatio() / 3.8;
+                const double disc = w.disc_px();
                 QVERIFY2(look.hfd_px.value < 1.5 * std::hypot(1.1 * w.sharp_px(), 0.8 * disc),
                          qPrintable(QString("%1 in a ring of %2 px, a pair %3 px apart: %4 px, disc %5")
                                         .arg(n)
@@ -376,8 +378,7 @@ void FocusTest::runsFindTheFocus() {
         exposures.push_back(f.exposures);
         // Where it really stands in the end.
         const double miss = std::abs(w.camera - w.best_steps);
-        const double larger = std::hypot(1.0, 0.65 * miss * w.rig.imagingFocuser.step_um /
-                                                  w.rig.imagingOptics.focalRatio() / 3.8 / w.sharp_px());
+        const double larger = std::hypot(1.0, 0.65 * w.disc_px() / w.sharp_px());
         const bool good = miss < 0.1 * w.zone_steps() || larger < 1.02;
         found += good;
         if (!good)

@@ -5,14 +5,13 @@
 namespace nordstjerna {
 
 Angle Angle::wrapped() const {
-    constexpr double turn = 2.0 * std::numbers::pi;
-    const double r = std::fmod(rad_, turn);
-    return Angle(r < 0.0 ? r + turn : r);
+    const double r = std::fmod(rad_, tau);
+    return Angle(r < 0.0 ? r + tau : r);
 }
 
 Angle Angle::wrappedSigned() const {
     const Angle w = wrapped();
-    return w.rad_ >= std::numbers::pi ? Angle(w.rad_ - 2.0 * std::numbers::pi) : w;
+    return w.rad_ >= std::numbers::pi ? Angle(w.rad_ - tau) : w;
 }
 
 double sin(Angle a) {

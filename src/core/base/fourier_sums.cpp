@@ -56,7 +56,7 @@ std::vector<std::complex<double>> fourierSums(std::span<const double> x,
         const double own = std::exp(-off * off / (4.0 * spread));
         const double step = std::exp(off * width / (2.0 * spread));
         const std::complex<double> c = strength[j] * std::polar(own, 2.0 * pi * std::fmod(half * turn, 1.0));
-        // exp(−(off − i·width)²/4τ) = own · stepⁱ · falling(i), built up outwards.
+        // exp(−(off − i·width)²/(4·spread)) = own · stepⁱ · falling(i), built up outwards.
         double rise = 1.0;
         double fall = 1.0;
         const auto add = [&](long cell, double weight) {

@@ -10,14 +10,21 @@ double mean(std::span<const double> v) {
     return v.empty() ? 0.0 : std::accumulate(v.begin(), v.end(), 0.0) / static_cast<double>(v.size());
 }
 
-double median(std::vector<double> v) {
+template <typename T>
+double medianInPlace(std::span<T> v) {
     if (v.empty())
         return 0.0;
     const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
     std::nth_element(v.begin(), mid, v.end());
     if (v.size() % 2)
         return *mid;
-    return 0.5 * (*mid + *std::max_element(v.begin(), mid));
+    return 0.5 * (double(*mid) + *std::max_element(v.begin(), mid));
+}
+template double medianInPlace(std::span<float>);
+template double medianInPlace(std::span<double>);
+
+double median(std::vector<double> v) {
+    return medianInPlace<double>(v);
 }
 
 double standardDeviation(std::span<const double> v) {

@@ -13,6 +13,9 @@ inline constexpr double fwhmPerSigma = 2.3548200450309493; // of a Gaussian
 
 double mean(std::span<const double> v);
 double median(std::vector<double> v);
+// The same without a copy; the order of the values is lost. Of float and double.
+template <typename T>
+double medianInPlace(std::span<T> v);
 // Standard deviation about the mean (n-1).
 double standardDeviation(std::span<const double> v);
 // Mean square about the mean (n).

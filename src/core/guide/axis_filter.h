@@ -7,9 +7,9 @@
 #include <array>
 #include <cmath>
 #include <cstddef>
-#include <numbers>
 #include <vector>
 
+#include "core/base/angle.h"
 #include "core/base/measured.h"
 
 namespace nordstjerna {
@@ -31,7 +31,7 @@ struct FilterModel {
 // A phase of the worm in turns, its cosine and sine worked out once for all filters.
 struct WormTurn {
     WormTurn(double turns) // NOLINT: a number of turns is one
-        : cosine(std::cos(2.0 * std::numbers::pi * turns)), sine(std::sin(2.0 * std::numbers::pi * turns)) {}
+        : cosine(std::cos(tau * turns)), sine(std::sin(tau * turns)) {}
     double cosine, sine;
 };
 

@@ -41,15 +41,6 @@ Cut cutAround(const Frame& f, double x, double y, int radius) {
     return c;
 }
 
-// The median; the order of the values is lost.
-double middleOf(std::vector<float>& v) {
-    if (v.empty())
-        return 0.0;
-    const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-    std::nth_element(v.begin(), mid, v.end());
-    return v.size() % 2 ? *mid : 0.5 * (double(*mid) + *std::max_element(v.begin(), mid));
-}
-
 // Plane through the outer ring of the cut-out, with neighbours of the star clipped away.
 Background ringBackground(const Frame& f, const Cut& c) {
     const double inner = 0.68 * c.radius;
@@ -71,10 +62,10 @@ Background ringBackground(const Frame& f, const Cut& c) {
             values.push_back(f.at(x, y));
         }
     Background b;
-    b.level = middleOf(values);
+    b.level = medianInPlace<float>(values);
     for (float& v : values)
         v = static_cast<float>(std::abs(v - b.level));
-    b.noise = std::max(madToSigma * middleOf(values), 1e-6);
+    b.noise = std::max(madToSigma * medianInPlace<float>(values), 1e-6);
     if (ring.size() < 24)
         return b;
     for (int pass = 0; pass < 2; ++pass) {

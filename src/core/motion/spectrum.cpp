@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
-#include <numbers>
 
+#include "core/base/angle.h"
 #include "core/base/fourier_sums.h"
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
@@ -54,7 +54,7 @@ Spectrum lombScargle(std::span<const double> t, std::span<const double> v, doubl
         yy += y * y / static_cast<double>(n);
         x[i] = step_hz * at;
         twice[i] = 2.0 * x[i];
-        one[i] = std::polar(1.0, 2.0 * std::numbers::pi * std::fmod(low_hz * at, 1.0));
+        one[i] = std::polar(1.0, tau * std::fmod(low_hz * at, 1.0));
         weighted[i] = y * one[i];
         doubled[i] = one[i] * one[i];
     }

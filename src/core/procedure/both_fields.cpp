@@ -2,8 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
+#include "core/base/angle.h"
 #include "core/base/format.h"
 #include "core/image/bin_frame.h"
 #include "core/procedure/approach.h"
@@ -75,8 +75,7 @@ SolvedFrame betweenFrames(const SolvedFrame& before, const SolvedFrame& after, I
     SolvedFrame f = before;
     f.when = when;
     f.plane.centre = Vec3((1.0 - share) * before.plane.centre + share * after.plane.centre).normalized();
-    const double turned =
-        std::remainder(after.plane.roll().rad() - before.plane.roll().rad(), 2.0 * std::numbers::pi);
+    const double turned = std::remainder(after.plane.roll().rad() - before.plane.roll().rad(), tau);
     // Position angles grow from north to east: (ξ, η) turned from η towards ξ.
     f.plane.cd = Eigen::Rotation2Dd(-share * turned) * before.plane.cd;
     f.sigmaCentre_arcsec =

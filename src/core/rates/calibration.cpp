@@ -6,6 +6,7 @@
 #include <numbers>
 #include <optional>
 
+#include "core/base/angle.h"
 #include "core/base/format.h"
 #include "core/base/statistics.h"
 #include "core/base/symmetric.h"
@@ -136,7 +137,7 @@ Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const D
         x(i, 4) = r.pulsed[2] > dead.north_s ? -decRate : 0.0;
         x(i, 5) = r.pulsed[3] > dead.south_s ? decRate : 0.0;
         for (int h = 0; sways && h < 2; ++h) {
-            const double a = 2.0 * std::numbers::pi * (h + 1) * r.t / worm_s;
+            const double a = tau * (h + 1) * r.t / worm_s;
             x(i, 6 + 2 * h) = std::sin(a);
             x(i, 7 + 2 * h) = std::cos(a);
         }

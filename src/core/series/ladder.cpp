@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/angle.h"
 #include "core/base/statistics.h"
 #include "core/image/frame_look.h"
 #include "core/pole/drift_meaning.h"
@@ -33,8 +34,7 @@ double carried(const LadderMount& m, double exposure_s, int beginning, double ra
         for (size_t i = 0; i < list.size() && first + i < mostSwings; ++i) {
             // Phases spread evenly and independent of each other.
             const double phase = radicalInverse(primes[first + i], static_cast<std::uint64_t>(beginning));
-            at +=
-                list[i].amplitude_arcsec * std::sin(2.0 * std::numbers::pi * (t / list[i].period_s + phase));
+            at += list[i].amplitude_arcsec * std::sin(tau * (t / list[i].period_s + phase));
         }
         return at;
     };

@@ -13,6 +13,7 @@
 #include <numbers>
 
 #include "charts/text.h"
+#include "core/base/angle.h"
 #include "core/base/format.h"
 #include "desk/theme.h"
 #include "desk/widgets/change_list.h"
@@ -196,7 +197,7 @@ void WormGlance::paintEvent(QPaintEvent*) {
     const auto at = [&](double turns) {
         double v = 0.0;
         for (size_t h = 0; 2 * h + 1 < coefficients_.size(); ++h) {
-            const double angle = 2.0 * std::numbers::pi * static_cast<double>(h + 1) * turns;
+            const double angle = tau * static_cast<double>(h + 1) * turns;
             v += coefficients_[2 * h].value * std::cos(angle) +
                  coefficients_[2 * h + 1].value * std::sin(angle);
         }

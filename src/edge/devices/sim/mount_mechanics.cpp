@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/angle.h"
 #include "core/base/random.h"
 #include "core/motion/correction_curve.h"
 #include "core/rig/scales.h"
@@ -40,8 +41,7 @@ double MountMechanics::periodicError(double h) const {
     double sum = 0.0;
     for (const PeriodicTerm& t : scenario_.periodic)
         sum += strength * t.amplitude_arcsec *
-               std::sin(2.0 * std::numbers::pi * h / (sidereal_rad_s * t.period_s) +
-                        Angle::fromDeg(t.phase_deg).rad());
+               std::sin(tau * h / (sidereal_rad_s * t.period_s) + Angle::fromDeg(t.phase_deg).rad());
     if (playing())
         sum -= curveAt(curve_, wormTurns(h));
     return sum / arcsecPerRad;
@@ -263,7 +263,7 @@ Mat3 MountMechanics::attitude(Instant at, Angle roll, bool bends) const {
     if (settleStart_ && scenario_.settle_arcsec > 0.0) {
         const double since = at - *settleStart_;
         const double swing = scenario_.settle_arcsec / arcsecPerRad * std::exp(-since / scenario_.settle_s) *
-                             std::cos(2.0 * std::numbers::pi * since / 0.9);
+                             std::cos(tau * since / 0.9);
         h += swing;
         d += 0.6 * swing;
     }
