@@ -95,9 +95,11 @@ Ridge ridgeAlong(const Frame& f, const Bright& star, double angle, double offset
     for (int side = -1; side <= 1; side += 2)
         for (double t = inner; t < outer; t += 1.0) {
             const Vector2d p = star.at + side * t * d + offset * n;
-            const int x = static_cast<int>(std::lround(p.x()));
-            const int y = static_cast<int>(std::lround(p.y()));
-            if (x < 0 || y < 0 || x >= f.width || y >= f.height)
+            if (p.x() < -0.5 || p.y() < -0.5)
+                continue;
+            const int x = static_cast<int>(p.x() + 0.5);
+            const int y = static_cast<int>(p.y() + 0.5);
+            if (x >= f.width || y >= f.height)
                 continue;
             // Neighbours' stars on the way count no more than the spike itself may.
             sum += std::min<double>(f.at(x, y) - star.background, 60.0 * star.noise);
@@ -120,6 +122,9 @@ std::optional<Line> refine(const Frame& f, const Bright& star, Line line, const 
                            double sigma, double inner, double outer) {
     const double gain = std::max(f.info.gain_e_adu, 1e-6);
     const double saturation = 0.95 * f.info.saturation_adu;
+    std::vector<Vector2d> normals; // of the others
+    for (const Line& o : others)
+        normals.emplace_back(-std::sin(o.angle), std::cos(o.angle));
     for (int round = 0; round < 30; ++round) {
         const Vector2d d(std::cos(line.angle), std::sin(line.angle));
         const Vector2d n(-d.y(), d.x());
@@ -131,18 +136,28 @@ std::optional<Line> refine(const Frame& f, const Bright& star, Line line, const 
         const int reach = static_cast<int>(std::ceil(outer + 4.0 * sigma));
         const int cx = static_cast<int>(std::lround(star.at.x()));
         const int cy = static_cast<int>(std::lround(star.at.y()));
-        for (int y = std::max(0, cy - reach); y <= std::min(f.height - 1, cy + reach); ++y)
-            for (int x = std::max(0, cx - reach); x <= std::min(f.width - 1, cx + reach); ++x) {
+        const double across = 3.5 * sigma;
+        for (int y = std::max(0, cy - reach); y <= std::min(f.height - 1, cy + reach); ++y) {
+            // Of a row only what lies near the line.
+            const double middle = star.at.x() + (line.offset - n.y() * (y - star.at.y())) / n.x();
+            const double half = across / std::abs(n.x()) + 1.0;
+            double low = cx - reach;
+            double high = cx + reach;
+            if (half < reach) { // no line along the row
+                low = std::max(low, middle - half);
+                high = std::min(high, middle + half);
+            }
+            for (int x = std::max(0, static_cast<int>(low));
+                 x <= std::min(f.width - 1, static_cast<int>(high)); ++x) {
                 const Vector2d p = Vector2d(x, y) - star.at;
                 const double t = p.dot(d);
                 const double u = p.dot(n) - line.offset;
-                if (std::abs(t) < inner || std::abs(t) > outer || std::abs(u) > 3.5 * sigma)
+                if (std::abs(t) < inner || std::abs(t) > outer || std::abs(u) > across)
                     continue;
                 const Vector2d onLine = t * d + line.offset * n;
-                const bool crowded = std::any_of(others.begin(), others.end(), [&](const Line& o) {
-                    return std::abs(onLine.dot(Vector2d(-std::sin(o.angle), std::cos(o.angle))) - o.offset) <
-                           6.5 * sigma;
-                });
+                bool crowded = false;
+                for (size_t i = 0; i < others.size(); ++i)
+                    crowded = crowded || std::abs(onLine.dot(normals[i]) - others[i].offset) < 6.5 * sigma;
                 if (crowded)
                     continue;
                 const double v = f.at(x, y);
@@ -158,6 +173,7 @@ std::optional<Line> refine(const Frame& f, const Bright& star, Line line, const 
                 light += w * above;
                 lightNoise += w * w * variance;
             }
+        }
         if (!(light > 0.0) || !(weight.determinant() > 0.0))
             return std::nullopt;
         const Vector2d step = 2.0 * weight.inverse() * moment;

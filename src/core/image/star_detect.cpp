@@ -340,7 +340,7 @@ Expected<StarField> detectStars(const Frame& frame, const DetectOptions& options
         if (!star || star->snr < options.minSnr)
             continue;
         const bool twice = std::any_of(field.stars.begin(), field.stars.end(), [&](const Star& s) {
-            return std::hypot(s.x - star->x, s.y - star->y) < 1.5;
+            return (s.x - star->x) * (s.x - star->x) + (s.y - star->y) * (s.y - star->y) < 1.5 * 1.5;
         });
         if (!twice)
             field.stars.push_back(*star);

@@ -67,12 +67,14 @@ std::optional<Pixel> fieldShift(const FrameLook& from, const FrameLook& to, Pixe
     for (const ShapedStar& a : from.shapes) {
         const ShapedStar* found = nullptr;
         bool two = false;
-        for (const ShapedStar& b : to.shapes)
-            if (std::hypot(b.x - a.x - expected.x, b.y - a.y - expected.y) < reach &&
-                std::abs(std::log(b.snr / a.snr)) < std::log(2.0)) {
+        for (const ShapedStar& b : to.shapes) {
+            const double x = b.x - a.x - expected.x;
+            const double y = b.y - a.y - expected.y;
+            if (x * x + y * y < reach * reach && b.snr < 2.0 * a.snr && a.snr < 2.0 * b.snr) {
                 two = found != nullptr;
                 found = &b;
             }
+        }
         if (!found || two)
             continue;
         dx.push_back(found->x - a.x);

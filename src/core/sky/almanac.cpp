@@ -7,9 +7,17 @@ namespace nordstjerna {
 
 namespace {
 constexpr double siderealDay_s = 86164.0905;
+constexpr double halfDay_s = 43200.0;
 
-std::optional<Instant> crossing(const Site& site, Instant from, Instant to, double sunAltitude_deg) {
-    const auto above = [&](Instant t) { return sunAltitude(site, t).deg() > sunAltitude_deg; };
+Vec3 sunFrom(Instant when) {
+    double helio[2][3];
+    double bary[2][3];
+    eraEpv00(when.jd1(), when.jd2() + 69.0 / 86400.0, helio, bary);
+    return -Vec3(helio[0][0], helio[0][1], helio[0][2]).normalized();
+}
+
+std::optional<Instant> crossing(const SunOfTheDay& sun, Instant from, Instant to, double sunAltitude_deg) {
+    const auto above = [&](Instant t) { return sun.altitude(t).deg() > sunAltitude_deg; };
     if (above(from) == above(to))
         return std::nullopt;
     const bool start = above(from);
@@ -22,11 +30,20 @@ std::optional<Instant> crossing(const Site& site, Instant from, Instant to, doub
 } // namespace
 
 Angle sunAltitude(const Site& site, Instant when) {
-    double helio[2][3];
-    double bary[2][3];
-    eraEpv00(when.jd1(), when.jd2() + 69.0 / 86400.0, helio, bary);
-    const Vec3 sun = -Vec3(helio[0][0], helio[0][1], helio[0][2]).normalized();
-    return altAzFrom(ObservedFrame(site, when).seenWithoutAir(sun)).altitude;
+    return altAzFrom(ObservedFrame(site, when).seenWithoutAir(sunFrom(when))).altitude;
+}
+
+SunOfTheDay::SunOfTheDay(const Site& site, Instant middle)
+    : frame_(site, middle), middle_(sunFrom(middle)),
+      perDay_(sunFrom(middle + halfDay_s) - sunFrom(middle + -halfDay_s)) {}
+
+bool SunOfTheDay::covers(Instant when) const {
+    return std::abs(when - frame_.when()) <= halfDay_s;
+}
+
+Angle SunOfTheDay::altitude(Instant when) const {
+    const Vec3 sun = middle_ + (when - frame_.when()) / (2.0 * halfDay_s) * perDay_;
+    return altAzFrom(frame_.turnedTo(when).seenWithoutAir(sun.normalized())).altitude;
 }
 
 Instant noonBefore(const Site& site, Instant when) {
@@ -38,21 +55,22 @@ Instant noonBefore(const Site& site, Instant when) {
 
 std::optional<Night> nightAround(const Site& site, Instant when) {
     const Instant start = noonBefore(site, when);
-    const Instant middle = start + 43200.0;
-    const Instant end = start + 86400.0;
-    const auto sunset = crossing(site, start, middle, -0.833);
-    const auto sunrise = crossing(site, middle, end, -0.833);
+    const Instant middle = start + halfDay_s;
+    const Instant end = middle + halfDay_s;
+    const SunOfTheDay sun(site, middle);
+    const auto sunset = crossing(sun, start, middle, -0.833);
+    const auto sunrise = crossing(sun, middle, end, -0.833);
     if (!sunset || !sunrise)
         return std::nullopt;
     Night night;
     night.sunset = *sunset;
     night.sunrise = *sunrise;
-    night.civilEnd = crossing(site, start, middle, -6.0);
-    night.nauticalEnd = crossing(site, start, middle, -12.0);
-    night.astronomicalEnd = crossing(site, start, middle, -18.0);
-    night.astronomicalStart = crossing(site, middle, end, -18.0);
-    night.nauticalStart = crossing(site, middle, end, -12.0);
-    night.civilStart = crossing(site, middle, end, -6.0);
+    night.civilEnd = crossing(sun, start, middle, -6.0);
+    night.nauticalEnd = crossing(sun, start, middle, -12.0);
+    night.astronomicalEnd = crossing(sun, start, middle, -18.0);
+    night.astronomicalStart = crossing(sun, middle, end, -18.0);
+    night.nauticalStart = crossing(sun, middle, end, -12.0);
+    night.civilStart = crossing(sun, middle, end, -6.0);
     return night;
 }
 

@@ -12,6 +12,20 @@ namespace nordstjerna {
 // Altitude of the Sun's centre without refraction.
 Angle sunAltitude(const Site& site, Instant when);
 
+// The same for many moments within a day: the whole theory once, then only the Earth is turned and the Sun
+// carried on. Within 1″ of it.
+class SunOfTheDay {
+public:
+    SunOfTheDay(const Site& site, Instant middle);
+    bool covers(Instant when) const;
+    Angle altitude(Instant when) const;
+
+private:
+    ObservedFrame frame_;
+    Vec3 middle_; // ICRS direction of the Sun
+    Vec3 perDay_; // and its change
+};
+
 struct Night {
     Instant sunset;
     Instant sunrise;
@@ -24,7 +38,7 @@ struct Night {
 Instant noonBefore(const Site& site, Instant when);
 
 // The night that belongs to the given moment: from the noon (local mean time) before it to the next.
-// Absent at high latitudes when the Sun does not set (or does not rise) in that span. Takes some 50 ms.
+// Absent at high latitudes when the Sun does not set (or does not rise) in that span.
 std::optional<Night> nightAround(const Site& site, Instant when);
 
 struct TrackPoint {

@@ -4,7 +4,6 @@
 #include <cmath>
 
 #include "core/base/random.h"
-#include "core/sky/almanac.h"
 
 namespace nordstjerna {
 
@@ -73,14 +72,12 @@ double SimAir::transparency(Instant at, double altitude_rad) const {
 }
 
 double SimAir::skyMagnitude(Instant at) const {
-    if (!skyAt_ || std::abs(at - *skyAt_) > 20.0) {
-        // Twilight: the sky brightens by about half a magnitude a degree once the Sun is above −18°.
-        const double above = sunAltitude(scenario_.rig.site, at).deg() + 18.0;
-        sky_ = std::max(4.0,
-                        scenario_.sky_mag_arcsec2 - (above > 0.0 ? 0.05 * above * above + 0.1 * above : 0.0));
-        skyAt_ = at;
-    }
-    return sky_;
+    if (!sun_ || !sun_->covers(at))
+        sun_.emplace(scenario_.rig.site, at);
+    // Twilight: the sky brightens by about half a magnitude a degree once the Sun is above −18°.
+    const double above = sun_->altitude(at).deg() + 18.0;
+    return std::max(4.0,
+                    scenario_.sky_mag_arcsec2 - (above > 0.0 ? 0.05 * above * above + 0.1 * above : 0.0));
 }
 
 double SimAir::lamp_adu_s(Instant at) const {

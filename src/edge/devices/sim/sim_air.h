@@ -4,6 +4,7 @@
 #include <Eigen/Core>
 #include <optional>
 
+#include "core/sky/almanac.h"
 #include "core/sky/observed_frame.h"
 #include "edge/devices/sim/scenario.h"
 #include "edge/devices/sim/time_noise.h"
@@ -33,8 +34,7 @@ private:
     const Scenario& scenario_;
     WhiteNoise fast_[2], gust_[2];
     SlowNoise slow_[2];
-    mutable std::optional<Instant> skyAt_;
-    mutable double sky_ = 21.0;
+    mutable std::optional<SunOfTheDay> sun_;
 };
 
 } // namespace nordstjerna

@@ -15,10 +15,50 @@ namespace nordstjerna {
 namespace {
 // Electrons a second and square metre from a star of magnitude 0 through a clear filter, mirrors and silicon.
 constexpr double zero_e_s_m2 = 1.1e10;
+
+// Whether a place on a sensor lies near one of the expected stars. Thousands of places are asked for: those
+// far from all are told by the cell they lie in.
+class NearExpected {
+public:
+    NearExpected(const std::vector<ExpectedStar>& expected, double slack_px, int width, int height)
+        : expected_(expected), slack_px_(slack_px), columns_(width / cell_px + 1),
+          rows_(height / cell_px + 1), near_(static_cast<size_t>(columns_) * static_cast<size_t>(rows_), 0) {
+        for (const ExpectedStar& e : expected) {
+            const double reach = e.search_px + slack_px;
+            for (int row = cellOf(e.y - reach, rows_); row <= cellOf(e.y + reach, rows_); ++row)
+                for (int column = cellOf(e.x - reach, columns_); column <= cellOf(e.x + reach, columns_);
+                     ++column)
+                    near_[index(column, row)] = 1;
+        }
+    }
+    bool operator()(const Eigen::Vector2d& p) const {
+        return near_[index(cellOf(p.x(), columns_), cellOf(p.y(), rows_))] != 0 &&
+               std::any_of(expected_.begin(), expected_.end(), [&](const ExpectedStar& e) {
+                   const double reach = e.search_px + slack_px_;
+                   return std::abs(p.x() - e.x) < reach && std::abs(p.y() - e.y) < reach;
+               });
+    }
+
+private:
+    static constexpr int cell_px = 32;
+    // What lies beside the sensor belongs to the cell at its edge.
+    static int cellOf(double at, int cells) {
+        return static_cast<int>(std::clamp(at / cell_px, 0.0, static_cast<double>(cells - 1)));
+    }
+    size_t index(int column, int row) const {
+        return static_cast<size_t>(row) * static_cast<size_t>(columns_) + static_cast<size_t>(column);
+    }
+    const std::vector<ExpectedStar>& expected_;
+    double slack_px_;
+    int columns_, rows_;
+    std::vector<char> near_;
+};
 } // namespace
 
 SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
-    : night_(night), setup_(std::move(setup)), sky_(night.index_),
+    : night_(night), setup_(std::move(setup)),
+      scale_arcsec_px_(scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin)),
+      sky_(night.index_),
       random_(mixBits(night.scenario_.seed ^ mixBits(static_cast<std::uint64_t>(setup_.camera.width)))) {
     Random place(mixBits(static_cast<std::uint64_t>(setup_.camera.width) * 7919ULL));
     for (int i = 0; i < setup_.hotPixels; ++i)
@@ -60,20 +100,16 @@ double SimCamera::altitudeOf(const Vec3& axis) {
     return std::max(0.02, std::asin(std::clamp(axis.z(), -1.0, 1.0)));
 }
 
-double SimCamera::scale_arcsec_px() const {
-    return scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin);
-}
-
 Eigen::Vector2d SimCamera::project(const Mat3& from, const Vec3& enu) const {
     const Vec3 c = from.transpose() * enu;
     const double xSign = setup_.mirrored ? 1.0 : -1.0; // looking out, east is left of north
-    return Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) / (scale_arcsec_px() / arcsecPerRad);
+    return Eigen::Vector2d(xSign * c.x() / c.z(), c.y() / c.z()) * (arcsecPerRad / scale_arcsec_px_);
 }
 
 Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag& halt,
-                                              const std::vector<ExpectedStar>* only) {
+                                              const std::vector<ExpectedStar>* only, double slack_px) {
     const Scenario& s = night_.scenario_;
-    const double scale = scale_arcsec_px();
+    const double scale = scale_arcsec_px_;
     Scene scene;
     scene.exposure_s = exposure_s;
     constexpr int moments = 5;
@@ -135,22 +171,15 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
         const Vec3 y = (up - axisIcrs * up.dot(axisIcrs)).normalized();
         rough << y.cross(axisIcrs), y, axisIcrs;
     }
-    const auto wanted = [&](const Vec3& icrs) {
-        if (!only)
-            return true;
-        const Eigen::Vector2d p = centre + project(rough, icrs) + motion;
-        constexpr double slack =
-            25.0; // windows reach that far beyond the search radius, with the rough error
-        return std::any_of(only->begin(), only->end(), [&](const ExpectedStar& e) {
-            return std::abs(p.x() - e.x) < e.search_px + slack && std::abs(p.y() - e.y) < e.search_px + slack;
-        });
-    };
+    std::optional<NearExpected> near;
+    if (only)
+        near.emplace(*only, slack_px, width, height);
     if (!scene.starless && transparency > 0.0)
         for (const SimStar& star : sky_.starsNear(axisIcrs, reach)) {
             const double electrons = scene.zero_e * transparency * star.light;
             if (electrons < 3.0)
                 break; // the rest is fainter still
-            if (!wanted(star.icrs))
+            if (near && !(*near)(centre + project(rough, star.icrs) + motion))
                 continue;
             const Vec3 enu = seen.seen(star.icrs);
             const Eigen::Vector2d p =
@@ -165,7 +194,7 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
 
 void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const {
     const Scenario& s = night_.scenario();
-    const double scale = scale_arcsec_px();
+    const double scale = scale_arcsec_px_;
     const Instant middle = scene.start + 0.5 * scene.exposure_s;
     const bool covered = setup_.guide && night_.covered_;
     const bool hidden = s.rig.horizon.hides(axis);
@@ -179,7 +208,7 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
 }
 
 void SimCamera::blur(Scene& scene, double altitude_rad, Instant at) const {
-    const double scale = scale_arcsec_px();
+    const double scale = scale_arcsec_px_;
     // Out of focus the light cone is cut at a disc as wide as the shift over the focal ratio.
     const double off_um = night_.defocus_um(setup_.guide, at);
     const double px_um = setup_.camera.pixel_um * setup_.camera.bin;
@@ -280,6 +309,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::exposeShort(double exposure_s,
     auto scene = observe(exposure_s, halt);
     if (!scene)
         return tl::unexpected(scene.error());
+    scene->stamp = stampOf(*scene);
     return std::make_shared<const Frame>(
         render(*scene, 0, 0, setup_.camera.binnedWidth(), setup_.camera.binnedHeight(), random_));
 }
@@ -319,7 +349,7 @@ void SimCamera::followMount(Instant to) {
 }
 
 SimCamera::Trail SimCamera::trailSeen(std::vector<PathPoint> path, const Scene& scene, double altitude_rad) {
-    const double scale = scale_arcsec_px();
+    const double scale = scale_arcsec_px_;
     Trail trail;
     for (size_t i = 0; i < path.size(); ++i) {
         const PathPoint& p = path[i];
@@ -333,7 +363,7 @@ SimCamera::Trail SimCamera::trailSeen(std::vector<PathPoint> path, const Scene& 
 }
 
 std::vector<SimCamera::Spot> SimCamera::trailSpots(const Trail& trail) {
-    const double scale = scale_arcsec_px();
+    const double scale = scale_arcsec_px_;
     const Eigen::Vector2d centre(0.5 * (setup_.camera.binnedWidth() - 1),
                                  0.5 * (setup_.camera.binnedHeight() - 1));
     const std::vector<PathPoint>& path = trail.path;
@@ -416,9 +446,11 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
 
 Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                                    const StopFlag& halt) {
-    auto scene = observe(exposure_s, halt, &stars);
+    constexpr double beyond_px = 25.0; // the windows reach that far, with the wings of what lies outside
+    auto scene = observe(exposure_s, halt, &stars, beyond_px);
     if (!scene)
         return tl::unexpected(scene.error());
+    scene->stamp = stampOf(*scene);
     Windows windows;
     windows.middle = scene->start + 0.5 * exposure_s;
     for (const ExpectedStar& e : stars) {
@@ -440,7 +472,7 @@ Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std:
 }
 
 Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const StopFlag& halt) {
-    auto scene = observe(step.exposure_s, halt, &step.stars);
+    auto scene = observe(step.exposure_s, halt, &step.stars, 8.0);
     if (!scene)
         return tl::unexpected(scene.error());
     StarsTracked tracked;
@@ -450,7 +482,8 @@ Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const Sto
     const double area = 4.0 * std::numbers::pi * scene->sigma_px * scene->sigma_px;
     for (const ExpectedStar& e : step.stars) {
         const auto found = std::find_if(scene->spots.begin(), scene->spots.end(), [&](const Spot& s) {
-            return std::hypot(s.x - e.x, s.y - e.y) < e.search_px; // the brightest, they are in order
+            // The brightest, they are in order.
+            return (s.x - e.x) * (s.x - e.x) + (s.y - e.y) * (s.y - e.y) < e.search_px * e.search_px;
         });
         std::optional<Star> star;
         if (found != scene->spots.end()) {

@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "core/base/random.h"
+#include "edge/devices/sim/defocus_stamp.h"
 #include "edge/devices/sim/simulated_night.h"
 
 namespace nordstjerna {
@@ -63,12 +64,14 @@ private:
         Equatorial believed;
         double zero_e = 0.0;   // electrons of a star of magnitude 0 over the exposure, without cloud
         bool starless = false; // behind the horizon profile or the cover
+        std::optional<DefocusStamp> stamp; // how a disc is drawn, for scenes that are
     };
     // Blur, sky, lamp and darkness of a scene whose start and length are known.
     void light(Scene& scene, const Vec3& axis, double altitude_rad) const;
-    // With `only`, just the stars near those places are worked out.
+    // With `only`, just the stars near those places are worked out, so far beyond where they are searched for
+    // (which allows for a few pixels of error).
     Expected<Scene> observe(double exposure_s, const StopFlag& halt,
-                            const std::vector<ExpectedStar>* only = nullptr);
+                            const std::vector<ExpectedStar>* only = nullptr, double slack_px = 0.0);
     struct Piece { // of a star's image
         Eigen::Vector2d off;
         double share, sigma_px;
@@ -78,9 +81,10 @@ private:
     static void drawRound(Frame& frame, const Spot& spot, double sigma_px, std::vector<double>& row,
                           Random& random);
     Frame render(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
+    std::optional<DefocusStamp> stampOf(const Scene& scene) const;
     // Smeared along a path: places about the mean, and the share of the light at each.
-    void drawDiscs(Frame& frame, const Scene& scene,
-                   const std::vector<std::pair<Eigen::Vector2d, double>>& path, Random& random) const;
+    static void drawDiscs(Frame& frame, const Scene& scene,
+                          const std::vector<std::pair<Eigen::Vector2d, double>>& path, Random& random);
     void drawSpikes(Frame& frame, const Scene& scene, Random& random) const;
     Frame emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const;
     void digitise(Frame& frame, double exposure_s) const;
@@ -92,7 +96,6 @@ private:
     bool frozen(); // what was sent last is sent again
     Equatorial believed() const;
     static double altitudeOf(const Vec3& axis);
-    double scale_arcsec_px() const;
     // A direction on the sensor, px from its middle.
     Eigen::Vector2d project(const Mat3& attitude, const Vec3& enu) const;
     Mat3 attitude(Instant at) const; // the imaging telescope bends against the mount
@@ -100,6 +103,7 @@ private:
 
     SimulatedNight& night_;
     SimCameraSetup setup_;
+    double scale_arcsec_px_;
     SimSky sky_;
     Random random_;
     std::shared_ptr<const Frame> last_; // sent, as were

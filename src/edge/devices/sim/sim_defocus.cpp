@@ -3,7 +3,6 @@
 #include <cmath>
 #include <numbers>
 
-#include "edge/devices/sim/defocus_stamp.h"
 #include "edge/devices/sim/sim_camera.h"
 
 namespace nordstjerna {
@@ -82,10 +81,16 @@ void SimCamera::drawRound(Frame& frame, const Spot& spot, double sigma_px, std::
     }
 }
 
+std::optional<DefocusStamp> SimCamera::stampOf(const Scene& scene) const {
+    if (scene.disc_px <= 0.0 || scene.masked)
+        return std::nullopt;
+    return DefocusStamp(scene.disc_px, setup_.obstruction * scene.disc_px,
+                        std::sqrt(scene.core_px * scene.core_px + 1.0 / 12.0));
+}
+
 void SimCamera::drawDiscs(Frame& frame, const Scene& scene,
-                          const std::vector<std::pair<Eigen::Vector2d, double>>& path, Random& random) const {
-    const double sigma = std::sqrt(scene.core_px * scene.core_px + 1.0 / 12.0);
-    const DefocusStamp stamp(scene.disc_px, setup_.obstruction * scene.disc_px, sigma);
+                          const std::vector<std::pair<Eigen::Vector2d, double>>& path, Random& random) {
+    const DefocusStamp& stamp = *scene.stamp;
     const double r = stamp.reach_px();
     for (const Spot& spot : scene.spots)
         for (const auto& [off, share] : path) {
@@ -93,7 +98,8 @@ void SimCamera::drawDiscs(Frame& frame, const Scene& scene,
             const double y = spot.y - frame.y0 + off.y();
             const double electrons = share * spot.electrons;
             around(frame, x, y, r, [&](int px, int py) {
-                const double signal = electrons * stamp.at(std::hypot(px - x, py - y));
+                const double signal =
+                    electrons * stamp.at(std::sqrt((px - x) * (px - x) + (py - y) * (py - y)));
                 if (signal > 0.01)
                     addLight(frame, px, py, signal, random);
             });

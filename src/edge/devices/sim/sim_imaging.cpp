@@ -83,13 +83,19 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
         const size_t stride = 1 + path.size() / mostPoints;
         const PathPoint& half = path[path.size() / 2];
         const Vec3 axis = half.attitude.col(2);
-        const Vec3 axisIcrs = frame_->turnedTo(half.when).icrs(axis);
+        const ObservedFrame skyThen[] = {frame_->turnedTo(path.front().when), frame_->turnedTo(half.when),
+                                         frame_->turnedTo(path.back().when)};
+        const Vec3 axisIcrs = skyThen[1].icrs(axis);
         const double altitude = altitudeOf(axis);
         light(scene, axis, altitude);
         scene.believed = believed();
-        const double scale = scale_arcsec_px();
-        const auto placeAt = [&](const PathPoint& p, const Vec3& icrs) {
-            return project(p.attitude, frame_->turnedTo(p.when).seen(icrs));
+        const double scale = scale_arcsec_px_;
+        const auto atFirst = [&](const Vec3& icrs) {
+            return project(path.front().attitude, skyThen[0].seen(icrs));
+        };
+        const auto atHalf = [&](const Vec3& icrs) { return project(half.attitude, skyThen[1].seen(icrs)); };
+        const auto atLast = [&](const Vec3& icrs) {
+            return project(path.back().attitude, skyThen[2].seen(icrs));
         };
         Eigen::Vector2d middlePlace = Eigen::Vector2d::Zero();
         // What the air does faster is the width of the stars already.
@@ -104,7 +110,7 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
                 air = night_.air_.fieldMotion(p.when, dt, altitude) / scale;
                 airUntil = p.when + dt;
             }
-            s.path.push_back(placeAt(p, axisIcrs) + air);
+            s.path.push_back(project(p.attitude, frame_->turnedTo(p.when).seen(axisIcrs)) + air);
             middlePlace += s.path.back();
         }
         middlePlace /= static_cast<double>(s.path.size());
@@ -117,23 +123,22 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
                                            night_.air_.transparency(scene.start + exposure_s, altitude));
         const Angle reach = Angle::fromArcsec(0.5 * std::hypot(width, height) * scale + 30.0);
         const double margin = 8.0 * scene.sigma_px + scene.disc_px;
-        const Eigen::Vector2d first = placeAt(path.front(), axisIcrs);
-        const Eigen::Vector2d last = placeAt(path.back(), axisIcrs);
-        const Eigen::Vector2d here = placeAt(half, axisIcrs);
+        const Eigen::Vector2d first = atFirst(axisIcrs);
+        const Eigen::Vector2d last = atLast(axisIcrs);
+        const Eigen::Vector2d here = atHalf(axisIcrs);
         if (!scene.starless && transparency > 0.0)
             for (const SimStar& star : sky_.starsNear(axisIcrs, reach)) {
                 const double electrons = scene.zero_e * transparency * star.light;
                 if (electrons < 30.0)
                     break;
-                const Eigen::Vector2d p = placeAt(half, star.icrs);
+                const Eigen::Vector2d p = atHalf(star.icrs);
                 const Eigen::Vector2d at = centre + p - here + middlePlace;
                 if (at.x() < -margin || at.y() < -margin || at.x() > width + margin ||
                     at.y() > height + margin)
                     continue;
                 scene.spots.push_back({at.x(), at.y(), electrons, 0});
                 // What it moves beyond the middle of the field: the field turns.
-                s.own.push_back((placeAt(path.back(), star.icrs) - last) -
-                                (placeAt(path.front(), star.icrs) - first));
+                s.own.push_back((atLast(star.icrs) - last) - (atFirst(star.icrs) - first));
             }
         for (const Fault& f : night_.scenario_.faults) {
             const double at = f.at_s - (scene.start - night_.scenario_.start);
@@ -199,6 +204,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::exposeLong(double exposure_s, 
     auto seen = smear(exposure_s, halt);
     if (!seen)
         return tl::unexpected(seen.error());
+    seen->scene.stamp = stampOf(seen->scene);
     return std::make_shared<const Frame>(unhurried([&] { return draw(*seen); }));
 }
 
