@@ -76,6 +76,7 @@ private slots:
     void wormOfUnknownPeriod();
     void wrongPeriodIsFoundOut();
     void rightPeriodIsKept();
+    void calmWormIsNotSeen();
     void sillyPhaseDoesNoHarm();
     void playIsLearnt();
     void noLimitCycle();
@@ -348,14 +349,33 @@ void LoopTest::rightPeriodIsKept() {
         w.walkRa_arcsec = 0.4;
         double period = 0.0;
         double weight = 0.0;
+        std::optional<Measured> seen;
         guideWorld(w, settingsOf(seed % 2 ? ControllerKind::model : ControllerKind::proportional), 40.0, true,
                    [&](RunRow&, GuideLoop& loop) {
                        period = loop.belief(Axis::ra).wormPeriod_s;
                        weight = loop.belief(Axis::ra).wormWeight;
+                       seen = loop.belief(Axis::ra).wormSeen();
                    });
+        QVERIFY(seen && std::abs(seen->value - w.amplitude_arcsec) < 0.3);
         QVERIFY2(std::abs(period / w.worm_s - 1.0) < 1e-3 && weight > 0.9,
                  qPrintable(QString("%1 of %2, weight %3").arg(period).arg(w.worm_s).arg(weight)));
     }
+}
+
+// Gears without an error: no worm is spoken of, though its period is known.
+void LoopTest::calmWormIsNotSeen() {
+    int seen = 0;
+    for (std::uint64_t seed = 1; seed <= 12; ++seed) {
+        LoopWorld w;
+        w.seed = seed;
+        w.amplitude_arcsec = w.second_arcsec = 0.0;
+        w.toldWorm_s = w.worm_s;
+        bool last = false;
+        guideWorld(w, settingsOf(ControllerKind::model), 40.0, true,
+                   [&](RunRow&, GuideLoop& loop) { last = loop.belief(Axis::ra).wormSeen().has_value(); });
+        seen += last;
+    }
+    QVERIFY2(seen <= 1, qPrintable(QString::number(seen)));
 }
 
 void LoopTest::sillyPhaseDoesNoHarm() {

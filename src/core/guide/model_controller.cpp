@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace nordstjerna {
 
@@ -43,6 +44,19 @@ FilterModel modelOf(const Idea& idea, double wormPeriod_s) {
 }
 
 } // namespace
+
+std::optional<Measured> AxisBelief::wormSeen() const {
+    if (wormWeight <= 0.5)
+        return std::nullopt;
+    std::optional<Measured> strongest;
+    for (size_t i = 0; i + 1 < worm.size(); i += 2) {
+        const double size = std::hypot(worm[i].value, worm[i + 1].value);
+        if (!strongest || size > strongest->value)
+            strongest = Measured{size, std::hypot(worm[i].sigma, worm[i + 1].sigma) / std::numbers::sqrt2};
+    }
+    // Even without a worm the greatest of three is rarely beyond three of its sigma.
+    return strongest && strongest->value > 3.0 * strongest->sigma ? strongest : std::nullopt;
+}
 
 ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& prior)
     : prior_(prior), phase_(prior.wormPeriod_s), fallback_(fallback), shadow_(fallback),

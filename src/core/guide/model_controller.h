@@ -46,6 +46,9 @@ struct AxisBelief {
     // With play: for so long all corrections went one way, 1: the star to the north, −1: to the south.
     double oneWay_s = 0.0;
     int way = 0;
+
+    // Amplitude of the worm's strongest harmonic; absent while it is not told from the rest.
+    std::optional<Measured> wormSeen() const;
 };
 
 class ModelController {

@@ -9,9 +9,20 @@ namespace nordstjerna {
 
 namespace {
 
-// Coefficients of the next step against the last `order` steps, between two frames.
-Eigen::VectorXd learn(const std::vector<double>& seen, const std::vector<double>& target, int order,
-                      double ridge, size_t from, size_t to) {
+// Normal equations of the next step against the last `order` steps, between two frames.
+struct Normal {
+    Eigen::MatrixXd a;
+    Eigen::VectorXd b;
+
+    Eigen::VectorXd weights(double ridge) const {
+        Eigen::MatrixXd held = a;
+        held.diagonal().array() += ridge;
+        return solveSymmetric<Eigen::Dynamic>(held, b);
+    }
+};
+
+Normal learn(const std::vector<double>& seen, const std::vector<double>& target, int order, size_t from,
+             size_t to) {
     Eigen::MatrixXd a = Eigen::MatrixXd::Zero(order, order);
     Eigen::VectorXd b = Eigen::VectorXd::Zero(order);
     Eigen::VectorXd row(order);
@@ -25,12 +36,10 @@ Eigen::VectorXd learn(const std::vector<double>& seen, const std::vector<double>
             b[i] += row[i] * y;
         }
     }
-    for (int i = 0; i < order; ++i) {
-        a(i, i) += ridge;
+    for (int i = 0; i < order; ++i)
         for (int j = i + 1; j < order; ++j)
             a(i, j) = a(j, i);
-    }
-    return solveSymmetric<Eigen::Dynamic>(a, b);
+    return {a, b};
 }
 
 double left(const std::vector<double>& seen, const std::vector<double>& target,
@@ -56,18 +65,20 @@ double predictionBound(const std::vector<double>& seen, const std::vector<double
     double best = 1e300;
     int order = 10;
     double ridge = 1.0;
-    for (int o : {6, 12, 20, 40, 60})
+    for (int o : {6, 12, 20, 40, 60}) {
+        if (static_cast<size_t>(2 * o) > most)
+            continue;
+        const Normal normal = learn(seen, target, o, 0, most);
         for (double r : {0.3, 3.0, 30.0}) {
-            if (static_cast<size_t>(2 * o) > most)
-                continue;
-            const double l = left(seen, target, learn(seen, target, o, r, 0, most), most, half);
+            const double l = left(seen, target, normal.weights(r), most, half);
             if (l < best) {
                 best = l;
                 order = o;
                 ridge = r;
             }
         }
-    return left(seen, target, learn(seen, target, order, ridge, 0, half), half, seen.size());
+    }
+    return left(seen, target, learn(seen, target, order, 0, half).weights(ridge), half, seen.size());
 }
 
 } // namespace nordstjerna

@@ -46,8 +46,11 @@ void SettleStrip::draw(QPainter& p, const QRectF& area) {
     p.drawText(ring.adjusted(0, -8, 0, -8), Qt::AlignCenter, figure_);
     p.setFont(textFont(11));
     p.setPen(theme().muted);
-    p.drawText(QRectF(ring.left() + 12, ring.center().y() + 10, ring.width() - 24, 30),
-               Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap, word_);
+    if (figure_.isEmpty())
+        p.drawText(ring.adjusted(12, 0, -12, 0), Qt::AlignCenter | Qt::TextWordWrap, word_);
+    else
+        p.drawText(QRectF(ring.left() + 12, ring.center().y() + 10, ring.width() - 24, 30),
+                   Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap, word_);
     const double top = ring.bottom() + 18;
     p.setFont(textFont(12));
     p.drawText(QRectF(area.left() + 10, top, area.width() - 20, 18), Qt::AlignLeft,

@@ -48,7 +48,7 @@ void StepBar::paintEvent(QPaintEvent*) {
     QString line = qs(progress_.waitingFor);
     if (!line.isEmpty())
         line = tr("Now: ") + line;
-    if (progress_.timeLeft_s >= 0.0) {
+    if (progress_.timeLeft_s >= 0.5) { // less is told by what it waits for
         // Rounded, since the estimate is rough.
         const double left =
             progress_.timeLeft_s > 60 ? std::round(progress_.timeLeft_s / 10) * 10 : progress_.timeLeft_s;

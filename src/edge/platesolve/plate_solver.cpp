@@ -292,7 +292,10 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
 
 Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, SolveOptions options,
                                  const std::atomic<bool>& halt) {
-    const auto field = detectStars(frame);
+    // The catalogue of the index holds some 40 stars a field, which are among the brightest.
+    DetectOptions bright;
+    bright.most = 100;
+    const auto field = detectStars(frame, bright);
     if (!field)
         return tl::unexpected(field.error());
     if (options.scale_arcsec_px <= 0.0 && frame.info.pixel_um > 0.0 && frame.info.focal_mm > 0.0)

@@ -233,8 +233,13 @@ void ExposeStation::tick() {
     }
     if (seen_.phase == Series::Phase::exposing && seen_.exposure_s > 0.0) {
         const double gone = std::clamp(session().now() - seen_.exposedSince, 0.0, seen_.exposure_s);
-        strip_->setFrame(gone / seen_.exposure_s, qs(formatNumber(seen_.exposure_s - gone, 0)) + " s",
-                         tr("left of frame %1").arg(seen_.frames.size() + 1));
+        const auto number = seen_.frames.size() + 1;
+        if (gone < seen_.exposure_s)
+            strip_->setFrame(gone / seen_.exposure_s,
+                             qs(formatNumber(std::ceil(seen_.exposure_s - gone), 0)) + " s",
+                             tr("left of frame %1").arg(number));
+        else
+            strip_->setFrame(1.0, "", tr("frame %1 is read out").arg(number));
     } else {
         strip_->setFrame(-1.0, "", phaseWord(seen_.phase));
     }

@@ -10,7 +10,6 @@
 #include <QPainterPath>
 #include <QSignalBlocker>
 #include <cmath>
-#include <numbers>
 
 #include "charts/text.h"
 #include "core/base/angle.h"
@@ -125,11 +124,10 @@ void ControllersDrawer::believe(const AxisBelief* ra, const AxisBelief* dec) {
 QString ControllersDrawer::believed(const AxisBelief& b, bool ra) const {
     QStringList parts;
     parts << tr("drift %1").arg(qs(formatMeasured(b.drift_arcsec_min, " ″/min", 2)));
-    if (ra && b.wormPeriod_s > 0.0 && b.wormWeight > 0.5 && b.worm.size() >= 2) {
-        const double size = std::hypot(b.worm[0].value, b.worm[1].value);
-        const double sigma = std::hypot(b.worm[0].sigma, b.worm[1].sigma) / std::numbers::sqrt2;
+    const auto worm = b.wormSeen();
+    if (ra && b.wormPeriod_s > 0.0 && worm) {
         parts << tr("worm %1 in %2 s, now at %3 of its turn")
-                     .arg(qs(formatMeasured({size, sigma}, "″", 2)), qs(formatNumber(b.wormPeriod_s, 0)),
+                     .arg(qs(formatMeasured(*worm, "″", 2)), qs(formatNumber(b.wormPeriod_s, 0)),
                           qs(formatNumber(b.wormPhase_turns - std::floor(b.wormPhase_turns), 2)));
     } else if (ra && b.wormPeriod_s > 0.0) {
         parts << tr("worm of %1 s not told from the rest").arg(qs(formatNumber(b.wormPeriod_s, 0)));
@@ -180,7 +178,7 @@ WormGlance::WormGlance(QWidget* parent) : QWidget(parent) {
 }
 
 void WormGlance::show(const AxisBelief* b) {
-    coefficients_ = b && b->wormWeight > 0.5 ? b->worm : std::vector<Measured>();
+    coefficients_ = b && b->wormSeen() ? b->worm : std::vector<Measured>();
     phase_ = b ? b->wormPhase_turns - std::floor(b->wormPhase_turns) : 0.0;
     update();
 }
