@@ -1,5 +1,6 @@
 #include "core/review/entry_figures.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/statistics.h"
@@ -10,6 +11,32 @@ namespace nordstjerna {
 namespace {
 constexpr int harmonics = 3;
 constexpr double deg = 57.29577951308232;
+
+Measured bothAxes(const Measured& ra, const Measured& dec) {
+    return {std::hypot(ra.value, dec.value), std::hypot(ra.sigma, dec.sigma)};
+}
+
+// Of one frame, without the centroids' own noise. Guided, the frames after a gust show what the loop made of
+// it: the air is what is not the mount's motion.
+std::optional<Measured> airOf(const Run& run, const RunStory& story) {
+    const MotionAnalysis& m = story.motion;
+    if (run.meta.kind != RunKind::guided)
+        return bothAxes(m.ra.air_arcsec, m.dec.air_arcsec);
+    if (!story.guided)
+        return std::nullopt;
+    const LoopFigures& f = story.guided->recorded;
+    const Measured& all = f.total_arcsec;
+    const Measured& mount = f.mountPart_arcsec;
+    const double centroid = std::hypot(m.ra.centroid_arcsec.value, m.dec.centroid_arcsec.value);
+    Measured air;
+    air.value =
+        std::sqrt(std::max(0.0, all.value * all.value - mount.value * mount.value - centroid * centroid));
+    // What the air does slowly passes for the mount: by so much, over many mounts.
+    air.sigma = std::hypot(std::hypot(all.value * all.sigma, mount.value * mount.sigma) /
+                               std::max(air.value, 0.1 * all.value),
+                           0.07 * air.value);
+    return air;
+}
 } // namespace
 
 EntryKind entryKindOf(RunKind kind) {
@@ -41,8 +68,8 @@ std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story) {
         add("dec_backlash_ms", story.backlash->dead_ms);
         return list;
     }
-    add("air_arcsec", {std::hypot(m.ra.air_arcsec.value, m.dec.air_arcsec.value),
-                       std::hypot(m.ra.air_arcsec.sigma, m.dec.air_arcsec.sigma)});
+    if (const auto air = airOf(run, story))
+        add("air_arcsec", *air);
     if (run.meta.kind == RunKind::guided) {
         if (story.guided) {
             const LoopFigures& f = story.guided->recorded;
