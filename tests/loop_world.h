@@ -2,8 +2,8 @@
 #pragma once
 
 #include <cmath>
-#include <numbers>
 
+#include "core/base/angle.h"
 #include "core/base/random.h"
 #include "core/motion/loop_replay.h"
 
@@ -70,11 +70,11 @@ WorldRun guideWorld(const LoopWorld& w, const ControllerSettings& settings, doub
         motor[0] += (1.0 + w.rateError) * 0.001 * rate * sent.ra_ms;
         motor[1] -= (1.0 + w.rateError) * 0.001 * rate * sent.dec_ms;
         load = std::clamp(load, motor[1] - w.gap_arcsec, motor[1]);
-        const double turn = 2.0 * std::numbers::pi * t / w.worm_s;
+        const double turn = tau * t / w.worm_s;
         const double ra = w.driftRa_arcsec_min * t / 60.0 +
                           w.wormSign * (w.amplitude_arcsec * std::sin(turn + phase) +
                                         w.second_arcsec * std::sin(2.0 * turn + 1.0) +
-                                        w.line_arcsec * std::sin(2.0 * std::numbers::pi * t / w.line_s)) +
+                                        w.line_arcsec * std::sin(tau * t / w.line_s)) +
                           walkRa;
         const double dec = w.driftDec_arcsec_min * t / 60.0 + walkDec;
         const double keep = std::exp(-w.pace_s / w.slow_s);

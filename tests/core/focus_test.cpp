@@ -3,6 +3,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/angle.h"
 #include "core/base/random.h"
 #include "core/base/statistics.h"
 #include "core/focus/critical_zone.h"
@@ -330,7 +331,7 @@ void FocusTest::crowdsAreNoDiscs() {
                 w.camera = w.best_steps + 2.0 * w.zone_steps();
                 w.stars = {{120, 100, 1e5}, {120 + apart, 100, 1e5}};
                 for (int k = 0; k < n; ++k) {
-                    const double angle = 2.0 * std::numbers::pi * k / n;
+                    const double angle = tau * k / n;
                     w.stars.push_back(
                         {330 + 0.5 * ring * std::cos(angle), 240 + 0.5 * ring * std::sin(angle), 8e4});
                 }

@@ -2,6 +2,7 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/base/random.h"
 #include "core/rig/scales.h"
 #include "core/sky/almanac.h"
 #include "core/sky/horizon.h"
@@ -30,6 +31,7 @@ private slots:
     void horizonRunsAcrossNorth();
     void badHorizonLineIsNamed();
     void nightOnTheSkerry();
+    void sunThroughTheDay();
     void nightThatNeverComes();
 };
 
@@ -247,6 +249,22 @@ void SkyTest::nightOnTheSkerry() {
     const auto track = skyTrack(site, {}, target, night->sunset, night->sunrise, 20);
     QCOMPARE(track.size(), size_t(21));
     QVERIFY(!track[10].hidden);
+}
+
+// The Sun carried on through a day against the whole theory at each moment, all over the year and the Earth.
+void SkyTest::sunThroughTheDay() {
+    Random random(5);
+    for (int k = 0; k < 300; ++k) {
+        Site site;
+        site.latitude = Angle::fromDeg(random.uniform(-80.0, 80.0));
+        site.longitude = Angle::fromDeg(random.uniform(-180.0, 180.0));
+        const Instant middle = *parseInstant("2026-01-01T00:00:00") + random.uniform(0.0, 365.0 * 86400.0);
+        const Instant when = middle + random.uniform(-43200.0, 43200.0);
+        const SunOfTheDay sun(site, middle);
+        QVERIFY(sun.covers(when));
+        const double off_arcsec = 3600.0 * (sun.altitude(when).deg() - sunAltitude(site, when).deg());
+        QVERIFY2(std::abs(off_arcsec) < 6.0, qPrintable(QString::number(off_arcsec)));
+    }
 }
 
 void SkyTest::nightThatNeverComes() {

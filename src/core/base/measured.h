@@ -1,11 +1,22 @@
 // A measured quantity: its value and one standard deviation, in the same unit (named by the owner).
 #pragma once
 
+#include <algorithm>
+#include <cmath>
+
 namespace nordstjerna {
 
 struct Measured {
     double value = 0.0;
     double sigma = 0.0;
 };
+
+// a² − b², as a length; its uncertainty by that of both. Nothing left: how much could hide.
+inline Measured quadratureRest(const Measured& a, const Measured& b) {
+    const double square = a.value * a.value - b.value * b.value;
+    const double error = 2.0 * std::hypot(a.value * a.sigma, b.value * b.sigma);
+    const double value = std::sqrt(std::max(0.0, square));
+    return {value, value > 0.0 ? std::min(0.5 * error / value, std::sqrt(error)) : std::sqrt(error)};
+}
 
 } // namespace nordstjerna

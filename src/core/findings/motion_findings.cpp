@@ -42,8 +42,9 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                             : " found, ") +
                  formatNumber(w.cycles, 1) + " turns recorded" +
                  (any ? "; rms " + formatMeasured(w.rms_arcsec, "″", 2) + ", fastest " +
-                            formatMeasured(w.maxRate_arcsec_s, " ″/s", 3) + "."
-                      : std::string(".")),
+                            formatMeasured(w.maxRate_arcsec_s, " ″/s", 3)
+                      : std::string()) +
+                 ".",
              corrected ? "What the mount does by itself shows in a free run only."
              : any     ? "Guiding takes out what is slow; correct in time: the star moves 0.3″ in " +
                          formatDuration(0.3 / std::max(w.maxRate_arcsec_s.value, 1e-4)) + "."

@@ -292,20 +292,22 @@ Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, 
     const auto bins = static_cast<size_t>(std::ceil(rMax / step));
     // Sub-pixels by fours, whose roots the machine takes at once. Each of four has rings of its own, since
     // neighbours mostly fall into the same one and would wait for each other.
-    constexpr size_t lanes = 4;
-    const auto subs = static_cast<size_t>(subPixels) * static_cast<size_t>(subPixels);
+    const auto across = static_cast<size_t>(subPixels);
+    const size_t subs = across * across;
     std::array<float, size_t{fineSub} * fineSub> offX;
     std::array<float, size_t{fineSub} * fineSub> offY;
     for (size_t i = 0; i < subs; ++i) {
-        const auto n = static_cast<size_t>(subPixels);
-        offX[i] = static_cast<float>((0.5 * width - 0.5 + static_cast<double>(i % n) * width) * perStep);
-        offY[i] = static_cast<float>((0.5 * width - 0.5 + static_cast<double>(i / n) * width) * perStep);
+        const auto off = [&](size_t k) {
+            return static_cast<float>((0.5 * width - 0.5 + static_cast<double>(k) * width) * perStep);
+        };
+        offX[i] = off(i % across);
+        offY[i] = off(i / across);
     }
     struct Ring {
         double sum, area;
     };
     // One more for all that lies beyond. Kept by each thread from one star to the next.
-    static thread_local std::vector<std::array<Ring, lanes>> rings;
+    static thread_local std::vector<std::array<Ring, four>> rings;
     rings.assign(bins + 1, {});
     const int reach = static_cast<int>(std::ceil(rMax)) + 1;
     const int xc = static_cast<int>(std::lround(x));
@@ -318,14 +320,14 @@ Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, 
                 part * (f.at(px, py) - (b.level + b.slopeX * (px - c.x) + b.slopeY * (py - c.y)));
             const auto left = static_cast<float>((px - x) * perStep);
             const auto top = static_cast<float>((py - y) * perStep);
-            for (size_t i = 0; i < subs; i += lanes) {
-                std::array<int, lanes> bin;
-                for (size_t k = 0; k < lanes; ++k) {
+            for (size_t i = 0; i < subs; i += four) {
+                std::array<int, four> bin;
+                for (size_t k = 0; k < four; ++k) {
                     const float dx = left + offX[i + k];
                     const float dy = top + offY[i + k];
                     bin[k] = static_cast<int>(std::sqrt(dx * dx + dy * dy));
                 }
-                for (size_t k = 0; k < lanes; ++k) {
+                for (size_t k = 0; k < four; ++k) {
                     Ring& ring = rings[std::min(static_cast<size_t>(bin[k]), bins)][k];
                     ring.sum += v;
                     ring.area += part;

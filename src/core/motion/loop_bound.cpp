@@ -9,7 +9,7 @@ namespace nordstjerna {
 
 namespace {
 
-// Normal equations of the next step against the last `order` steps, between two frames.
+// Normal equations of the next step against the last `order` steps, up to a frame.
 struct Normal {
     Eigen::MatrixXd a;
     Eigen::VectorXd b;
@@ -21,12 +21,11 @@ struct Normal {
     }
 };
 
-Normal learn(const std::vector<double>& seen, const std::vector<double>& target, int order, size_t from,
-             size_t to) {
+Normal learn(const std::vector<double>& seen, const std::vector<double>& target, int order, size_t to) {
     Eigen::MatrixXd a = Eigen::MatrixXd::Zero(order, order);
     Eigen::VectorXd b = Eigen::VectorXd::Zero(order);
     Eigen::VectorXd row(order);
-    for (size_t k = std::max(from, static_cast<size_t>(order)); k + 1 < to; ++k) {
+    for (auto k = static_cast<size_t>(order); k + 1 < to; ++k) {
         for (int i = 0; i < order; ++i)
             row[i] = seen[k - static_cast<size_t>(i) - 1] - seen[k];
         const double y = target[k + 1] - seen[k];
@@ -68,7 +67,7 @@ double predictionBound(const std::vector<double>& seen, const std::vector<double
     for (int o : {6, 12, 20, 40, 60}) {
         if (static_cast<size_t>(2 * o) > most)
             continue;
-        const Normal normal = learn(seen, target, o, 0, most);
+        const Normal normal = learn(seen, target, o, most);
         for (double r : {0.3, 3.0, 30.0}) {
             const double l = left(seen, target, normal.weights(r), most, half);
             if (l < best) {
@@ -78,7 +77,7 @@ double predictionBound(const std::vector<double>& seen, const std::vector<double
             }
         }
     }
-    return left(seen, target, learn(seen, target, order, 0, half).weights(ridge), half, seen.size());
+    return left(seen, target, learn(seen, target, order, half).weights(ridge), half, seen.size());
 }
 
 } // namespace nordstjerna

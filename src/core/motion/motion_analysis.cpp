@@ -34,14 +34,6 @@ Measured centroidNoise(const Run& run) {
     return {typical, 0.1 * typical};
 }
 
-// a² − b², as a length; its uncertainty by that of both. Nothing left: how much could hide.
-Measured quadratureRest(const Measured& a, const Measured& b) {
-    const double square = a.value * a.value - b.value * b.value;
-    const double error = 2.0 * std::hypot(a.value * a.sigma, b.value * b.sigma);
-    const double value = std::sqrt(std::max(0.0, square));
-    return {value, value > 0.0 ? std::min(0.5 * error / value, std::sqrt(error)) : std::sqrt(error)};
-}
-
 void judgeAxis(AxisMotion& a, const CleanRun& clean, const std::vector<double>& v, const Measured& centroid,
                const PeriodicOptions& options) {
     a.noise_arcsec = fastNoise(clean.t_s, v);

@@ -1,6 +1,5 @@
 #include "core/review/entry_figures.h"
 
-#include <algorithm>
 #include <cmath>
 
 #include "core/base/statistics.h"
@@ -25,16 +24,10 @@ std::optional<Measured> airOf(const Run& run, const RunStory& story) {
     if (!story.guided)
         return std::nullopt;
     const LoopFigures& f = story.guided->recorded;
-    const Measured& all = f.total_arcsec;
-    const Measured& mount = f.mountPart_arcsec;
-    const double centroid = std::hypot(m.ra.centroid_arcsec.value, m.dec.centroid_arcsec.value);
-    Measured air;
-    air.value =
-        std::sqrt(std::max(0.0, all.value * all.value - mount.value * mount.value - centroid * centroid));
+    Measured air = quadratureRest(quadratureRest(f.total_arcsec, f.mountPart_arcsec),
+                                  bothAxes(m.ra.centroid_arcsec, m.dec.centroid_arcsec));
     // What the air does slowly passes for the mount: by so much, over many mounts.
-    air.sigma = std::hypot(std::hypot(all.value * all.sigma, mount.value * mount.sigma) /
-                               std::max(air.value, 0.1 * all.value),
-                           0.07 * air.value);
+    air.sigma = std::hypot(air.sigma, 0.07 * air.value);
     return air;
 }
 } // namespace

@@ -13,7 +13,8 @@ namespace nordstjerna {
 Angle sunAltitude(const Site& site, Instant when);
 
 // The same for many moments within a day: the whole theory once, then only the Earth is turned and the Sun
-// carried on. Within 1″ of it.
+// carried on. Within 6″ of it, most of which is the bending of light close to where the Sun stood in the
+// middle.
 class SunOfTheDay {
 public:
     SunOfTheDay(const Site& site, Instant middle);

@@ -472,7 +472,8 @@ Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std:
 }
 
 Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const StopFlag& halt) {
-    auto scene = observe(step.exposure_s, halt, &step.stars, 8.0);
+    constexpr double beyond_px = 8.0; // a star's own motion, and the error of the places
+    auto scene = observe(step.exposure_s, halt, &step.stars, beyond_px);
     if (!scene)
         return tl::unexpected(scene.error());
     StarsTracked tracked;
