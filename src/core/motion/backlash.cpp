@@ -6,101 +6,11 @@
 #include "core/base/format.h"
 #include "core/base/statistics.h"
 #include "core/base/symmetric.h"
+#include "core/motion/play_fit.h"
 
 namespace nordstjerna {
 
 namespace {
-
-struct Sample {
-    double t, y;         // s, ″
-    double north, south; // pulse time so far, s, clearing left out
-};
-
-// How the load follows the motor after a change of direction.
-struct Law {
-    double dead = 0.0;      // s of pulse until it follows
-    double soft = 0.0;      // width over which it comes along, s; 0: a plain gap
-    bool leaps = false;     // it stays, then leaps to where it should be
-    double deadNorth = 0.0; // what the first leg still had to take up
-};
-
-double following(double south, const Law& law) {
-    const double past = south - law.dead;
-    if (law.leaps)
-        return past > 0.0 ? south : 0.0;
-    if (law.soft == 0.0)
-        return std::max(0.0, past);
-    const double x = past / law.soft;
-    return x > 30.0 ? past : law.soft * std::log1p(std::exp(x));
-}
-
-double moved(const Sample& s, const Law& law) {
-    return following(s.south, law) - std::max(0.0, s.north - law.deadNorth);
-}
-
-struct Fit {
-    Law law;
-    Eigen::Vector3d solution; // level, rate (″/s, south positive), drift (″/s)
-    Eigen::Matrix3d inverse;
-    double squares = 1e300;
-};
-
-// A star drifts by less than some 0.1 ″/s: else an axis that stays after a reversal would be one that obeys,
-// in a drift that is as fast as its pulses. For a scatter of 0.3″.
-constexpr double driftHold = 0.3 * 0.3 / (0.1 * 0.1);
-
-Fit solve(const std::vector<Sample>& samples, const Law& law) {
-    Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
-    Eigen::Vector3d right = Eigen::Vector3d::Zero();
-    const auto row = [&](const Sample& s) {
-        return Eigen::Vector3d(1.0, moved(s, law), s.t - samples.front().t);
-    };
-    for (const Sample& s : samples) {
-        const Eigen::Vector3d r = row(s);
-        normal += r * r.transpose();
-        right += r * s.y;
-    }
-    normal(2, 2) += driftHold;
-    Fit f;
-    f.law = law;
-    f.inverse = invertSymmetric(normal);
-    f.solution = f.inverse * right;
-    f.squares = driftHold * f.solution[2] * f.solution[2];
-    for (const Sample& s : samples)
-        f.squares += std::pow(s.y - row(s).dot(f.solution), 2);
-    return f;
-}
-
-// Least squares over both dead times: a grid, refined about its best point.
-Fit bestOf(const std::vector<Sample>& samples, Law law, double mostSouth, double mostNorth) {
-    Fit best;
-    double south0 = 0.0;
-    double south1 = mostSouth;
-    double north0 = 0.0;
-    double north1 = mostNorth;
-    for (int level = 0; level < 5; ++level) {
-        const int ns = level == 0 ? 48 : 12;
-        const int nn = north1 > north0 ? (level == 0 ? 24 : 8) : 0;
-        for (int i = 0; i <= ns; ++i)
-            for (int j = 0; j <= nn; ++j) {
-                law.dead = south0 + (south1 - south0) * i / ns;
-                law.deadNorth = nn ? north0 + (north1 - north0) * j / nn : law.deadNorth;
-                const Fit f = solve(samples, law);
-                if (f.squares < best.squares)
-                    best = f;
-            }
-        const double ds = 1.5 * (south1 - south0) / ns;
-        const double dn = nn ? 1.5 * (north1 - north0) / nn : 0.0;
-        south0 = std::max(0.0, best.law.dead - ds);
-        south1 = std::min(mostSouth, best.law.dead + ds);
-        if (nn) {
-            north0 = std::max(0.0, best.law.deadNorth - dn);
-            north1 = std::min(mostNorth, best.law.deadNorth + dn);
-        }
-        law.deadNorth = best.law.deadNorth;
-    }
-    return best;
-}
 
 // Slow air makes a fit of some thirty places less certain than white noise would. What these places
 // themselves tell of it is little, so half of it is what air usually does at this pace (a fifth of the
@@ -130,129 +40,6 @@ const char* backlashShapeName(BacklashShape shape) {
 
 namespace {
 
-// Rows: pulses one way, then the other; north first. `cleared`: the gears were engaged when they began.
-Expected<BacklashReturn> analyseReturn(const std::vector<RunRow>& rows, bool cleared) {
-    // Pulses stand in the row before their effect.
-    std::vector<Sample> samples;
-    double north = 0.0;
-    double south = 0.0;
-    double step = 0.0;
-    for (const RunRow& r : rows) {
-        if (r.measured())
-            samples.push_back({r.t_s, r.ddec_arcsec, north, south});
-        if (r.pulseDec_ms > 0.0 && south == 0.0)
-            north += r.pulseDec_ms / 1000.0;
-        else if (r.pulseDec_ms < 0.0)
-            south -= r.pulseDec_ms / 1000.0;
-        step = std::max(step, std::abs(r.pulseDec_ms) / 1000.0);
-    }
-    if (north <= 0.0 || south <= 0.0 || samples.size() < 8)
-        return problem("This is no complete backlash test.",
-                       "Pulses north and then south are needed, with the star measured after each.",
-                       "Record a backlash test.");
-    const auto freedom = [&](int parameters) {
-        return std::max(1.0, static_cast<double>(samples.size()) - parameters);
-    };
-    // Without a shape, with a gap, coming along softly, leaping: told apart by likelihood, each parameter at
-    // the price of Schwarz's criterion (Schwarz 1978, Ann. Stat. 6).
-    const double mostNorth = cleared ? 0.0 : 0.8 * north;
-    const Fit plain = bestOf(samples, {}, 0.0, mostNorth);
-    const Fit gap = bestOf(samples, {}, south, mostNorth);
-    Law leaping;
-    leaping.leaps = true;
-    leaping.deadNorth = gap.law.deadNorth;
-    const Fit leap = bestOf(samples, leaping, south - 0.5 * step, 0.0);
-    Fit soft;
-    for (double w : {0.5, 1.0, 2.0, 3.0, 4.0}) {
-        Law gradual;
-        gradual.soft = w * step;
-        gradual.deadNorth = gap.law.deadNorth;
-        const Fit f = bestOf(samples, gradual, south, 0.0);
-        if (f.squares < soft.squares)
-            soft = f;
-    }
-    const double n = static_cast<double>(samples.size());
-    const auto cost = [&](const Fit& f, int parameters) {
-        return n * std::log(std::max(f.squares, 1e-12) / n) + parameters * std::log(n);
-    };
-    const struct {
-        BacklashShape shape;
-        const Fit& fit;
-        double cost;
-        int parameters;
-    } laws[] = {{BacklashShape::none, plain, cost(plain, 3), 3},
-                {BacklashShape::gap, gap, cost(gap, 4), 4},
-                {BacklashShape::jump, leap, cost(leap, 4), 4},
-                {BacklashShape::gradual, soft, cost(soft, 5), 5}};
-    const auto* chosen = std::min_element(std::begin(laws), std::end(laws),
-                                          [](const auto& x, const auto& y) { return x.cost < y.cost; });
-    const Fit& fit = chosen->fit;
-    const double rate = fit.solution[1];
-    std::vector<double> rest;
-    std::vector<double> gaps;
-    for (size_t i = 0; i < samples.size(); ++i) {
-        const Sample& s = samples[i];
-        rest.push_back(s.y - fit.solution[0] - rate * moved(s, fit.law) -
-                       fit.solution[2] * (s.t - samples.front().t));
-        if (i > 0)
-            gaps.push_back(s.t - samples[i - 1].t);
-    }
-    const double white = std::sqrt(fit.squares / freedom(chosen->parameters));
-    const double sigma = white * airInflation(rest, std::max(median(gaps), 0.1));
-    const double sigmaRate = sigma * std::sqrt(fit.inverse(1, 1));
-    if (std::abs(rate) * north < std::max(1.5, 5.0 * sigma))
-        return problem("The star did not follow the Dec pulses.",
-                       "It moved " + formatNumber(std::abs(rate) * north, 1) + "″ in " +
-                           formatNumber(north, 1) + " s of north pulses.",
-                       "Check the cable, the Dec clutch and the mount's guide rate.");
-    BacklashReturn b;
-    b.shape = chosen->shape;
-    b.rate_arcsec_s = {std::abs(rate), sigmaRate};
-    // The dead times as further parameters: where the axis follows, a longer one lowers the star by the rate.
-    const Fit& told = b.shape == BacklashShape::gradual ? soft : gap;
-    Eigen::Matrix<double, 5, 5> normal = Eigen::Matrix<double, 5, 5>::Zero();
-    for (const Sample& s : samples) {
-        Eigen::Matrix<double, 5, 1> r;
-        r << 1.0, moved(s, told.law), s.t - samples.front().t,
-            s.south > told.law.dead ? -told.solution[1] : 0.0,
-            !cleared && s.north > told.law.deadNorth ? told.solution[1] : 0.0;
-        normal += r * r.transpose();
-    }
-    if (cleared)
-        normal(4, 4) = 1.0;
-    const double sigmaDead = sigma * std::sqrt(std::max(0.0, invertSymmetric(normal)(3, 3)));
-    double dead = b.shape == BacklashShape::none ? gap.law.dead : fit.law.dead;
-    double sigmaOwn = std::min(sigmaDead, south);
-    if (b.shape == BacklashShape::jump) {
-        // Somewhere between the last place where it stayed and the first one where it had leapt.
-        double stayed = 0.0;
-        double leapt = south;
-        for (const Sample& s : samples)
-            if (s.south > 0.0)
-                (s.south > fit.law.dead ? leapt : stayed) =
-                    s.south > fit.law.dead ? std::min(leapt, s.south) : std::max(stayed, s.south);
-        dead = 0.5 * (stayed + leapt);
-        sigmaOwn = (leapt - stayed) / std::sqrt(12.0);
-    }
-    // A star that hardly followed before the leg was over shows the least of it only.
-    b.atLeast = b.shape != BacklashShape::none && dead > south - 2.0 * step;
-    if (b.atLeast)
-        dead = std::max(0.0, south - 2.0 * step);
-    b.dead_ms = {1000.0 * dead, 1000.0 * sigmaOwn};
-    b.dead_arcsec = {dead * std::abs(rate), sigmaOwn * std::abs(rate)};
-    const double start = fit.solution[0] - rate * std::max(0.0, north - fit.law.deadNorth);
-    for (const Sample& s : samples)
-        if (s.south > 0.0 || s.north >= north) {
-            b.pulsed_ms.push_back(1000.0 * s.south);
-            b.moved_arcsec.push_back((s.y - start - fit.solution[2] * (s.t - samples.front().t)) *
-                                     (rate > 0 ? 1.0 : -1.0));
-            b.ideal_arcsec.push_back(std::abs(rate) * s.south);
-        }
-    if (dead < 2.0 * sigmaOwn && !b.atLeast)
-        b.shape = BacklashShape::none;
-    return b;
-}
-
 // A stretch of pulses the same way: first row and one behind the last.
 struct PulseLeg {
     size_t from, to;
@@ -279,32 +66,6 @@ std::vector<PulseLeg> pulseLegs(const std::vector<RunRow>& rows) {
     return legs;
 }
 
-// Rows of two legs as if the first went north, without the part of it that was still taking up the gap.
-std::vector<RunRow> pairOf(const std::vector<RunRow>& rows, const PulseLeg& first, const PulseLeg& second,
-                           double dead_ms) {
-    std::vector<RunRow> pair;
-    double pulsed = 0.0;
-    double step = 0.0;
-    for (size_t i = first.from; i < first.to; ++i)
-        step = std::max(step, std::abs(rows[i].pulseDec_ms));
-    for (size_t i = first.from; i < std::min(second.to + 1, rows.size()); ++i) {
-        const bool engaged = i >= first.to || dead_ms <= 0.0 || pulsed > 1.15 * dead_ms + step;
-        if (i < first.to)
-            pulsed += std::abs(rows[i].pulseDec_ms);
-        if (!engaged)
-            continue;
-        RunRow r = rows[i];
-        if (i >= second.to)
-            r.pulseDec_ms = 0.0; // belongs to the next leg
-        if (first.south) {
-            r.ddec_arcsec = -r.ddec_arcsec;
-            r.pulseDec_ms = -r.pulseDec_ms;
-        }
-        pair.push_back(r);
-    }
-    return pair;
-}
-
 bool clearedFirst(const std::vector<RunRow>& rows) {
     for (const RunRow& r : rows) {
         if (r.event.find("clearing") != std::string::npos)
@@ -315,64 +76,173 @@ bool clearedFirst(const std::vector<RunRow>& rows) {
     return false;
 }
 
+// The measured places of these legs, by the pulses before them.
+PlayRecord recordOf(const std::vector<RunRow>& rows, const std::vector<PulseLeg>& legs) {
+    PlayRecord record;
+    record.firstGoesSouth = legs.front().south;
+    record.cleared = clearedFirst(rows);
+    for (size_t k = 0; k < legs.size(); ++k) {
+        // The row of the next change is the last place of this leg: its pulse acts after it.
+        const size_t end = k + 1 < legs.size() ? legs[k + 1].from + 1 : std::min(legs[k].to + 1, rows.size());
+        double pulsed = 0.0;
+        for (size_t i = legs[k].from; i < end; ++i) {
+            if (rows[i].measured() && (i > legs[k].from || k == 0))
+                record.samples.push_back({rows[i].t_s, rows[i].ddec_arcsec, k, pulsed});
+            if (i < legs[k].to) {
+                pulsed += std::abs(rows[i].pulseDec_ms) / 1000.0;
+                record.step_s = std::max(record.step_s, std::abs(rows[i].pulseDec_ms) / 1000.0);
+            }
+        }
+        record.legs_s.push_back(pulsed);
+    }
+    return record;
+}
+
+// A leap happened somewhere between the last place where the star stayed and the first one where it had
+// leapt.
+Measured leapOf(const PlayRecord& record, size_t leg, double dead_s) {
+    double stayed = 0.0;
+    double leapt = record.legs_s[leg];
+    for (const PlaySample& s : record.samples) {
+        if (s.leg != leg)
+            continue;
+        if (s.pulsed_s > dead_s)
+            leapt = std::min(leapt, s.pulsed_s);
+        else
+            stayed = std::max(stayed, s.pulsed_s);
+    }
+    return {0.5 * (stayed + leapt), (leapt - stayed) / std::sqrt(12.0)};
+}
+
+// The star of one return, as it came along.
+void addPicture(BacklashReturn& b, const PlayRecord& record, const PlayFit& fit, size_t leg) {
+    const double start = record.samples.front().t_s;
+    const double way = record.sign(leg) * (fit.rate_arcsec_s > 0.0 ? 1.0 : -1.0);
+    const double from = fit.level_arcsec + fit.rate_arcsec_s * loadAt(record, fit.law, {0.0, 0.0, leg, 0.0});
+    for (const PlaySample& s : record.samples) {
+        const bool turn = s.leg + 1 == leg && s.pulsed_s >= record.legs_s[s.leg];
+        if (s.leg != leg && !turn)
+            continue;
+        const double pulsed = turn ? 0.0 : s.pulsed_s;
+        b.pulsed_ms.push_back(1000.0 * pulsed);
+        b.moved_arcsec.push_back(way * (s.place_arcsec - from - fit.drift_arcsec_s * (s.t_s - start)));
+        b.ideal_arcsec.push_back(std::abs(fit.rate_arcsec_s) * pulsed);
+    }
+}
+
+// The mean of the returns, each by how well it is known, and how far they disagree. In the fit the errors of
+// neighbours pull against each other, which would make the mean better known than by its parts; air that
+// changes slowly undoes that, so it is not counted on.
+void combine(BacklashResult& result, const Eigen::MatrixXd& covariance) {
+    double weights = 0.0;
+    double sum = 0.0;
+    for (const BacklashReturn& r : result.returns) {
+        const double w = 1.0 / std::max(r.dead_ms.sigma * r.dead_ms.sigma, 1e-12);
+        weights += w;
+        sum += w * r.dead_ms.value;
+    }
+    result.dead_ms = {sum / weights, 1.0 / std::sqrt(weights)};
+    double chi = 0.0;
+    for (size_t i = 0; i < result.returns.size(); ++i) {
+        const Measured own = result.returns[i].dead_ms;
+        chi += std::pow((own.value - result.dead_ms.value) / std::max(own.sigma, 1e-9), 2);
+        for (size_t j = 0; j < i; ++j) {
+            const double other = result.returns[j].dead_ms.value;
+            const auto k = static_cast<Eigen::Index>(i);
+            const auto l = static_cast<Eigen::Index>(j);
+            const double between = covariance(k, k) + covariance(l, l) - 2.0 * covariance(k, l);
+            result.disagreement_sigma = std::max(
+                result.disagreement_sigma, std::abs(own.value - other) / std::sqrt(std::max(between, 1e-12)));
+        }
+    }
+    // Returns that scatter more than they should make the figure less certain, not the scatter less true.
+    const auto n = static_cast<double>(result.returns.size());
+    const double excess = n > 1.0 ? chi / (n - 1.0) : 1.0;
+    if (excess > 4.0)
+        result.dead_ms.sigma *= std::sqrt(excess);
+}
+
 } // namespace
 
 Expected<BacklashResult> analyseBacklash(const Run& run) {
-    const auto legs = pulseLegs(run.rows);
-    if (legs.size() < 2)
+    auto legs = pulseLegs(run.rows);
+    PlayRecord record;
+    if (legs.size() >= 2) {
+        record = recordOf(run.rows, legs);
+        // A return cut short by stopping shows nothing of the gap.
+        if (legs.size() > 2 &&
+            record.legs_s.back() < 0.5 * *std::min_element(record.legs_s.begin(), record.legs_s.end() - 1)) {
+            legs.pop_back();
+            record = recordOf(run.rows, legs);
+        }
+    }
+    if (record.samples.size() < 8)
         return problem("This is no complete backlash test.",
                        "Pulses north and then south are needed, with the star measured after each.",
                        "Record a backlash test.");
+    // Without a shape, with a gap, leaping, coming along softly: told apart by likelihood.
+    const PlayFit fits[] = {fitPlay(record, BacklashShape::none), fitPlay(record, BacklashShape::gap),
+                            fitPlay(record, BacklashShape::jump), fitPlay(record, BacklashShape::gradual)};
+    const PlayFit& gap = fits[1];
+    const PlayFit& fit =
+        *std::min_element(std::begin(fits), std::end(fits), [&](const PlayFit& x, const PlayFit& y) {
+            return x.cost(record.samples.size()) < y.cost(record.samples.size());
+        });
+    std::vector<double> rest;
+    std::vector<double> gaps;
+    for (size_t i = 0; i < record.samples.size(); ++i) {
+        const PlaySample& s = record.samples[i];
+        rest.push_back(s.place_arcsec - fit.level_arcsec - fit.rate_arcsec_s * loadAt(record, fit.law, s) -
+                       fit.drift_arcsec_s * (s.t_s - record.samples.front().t_s));
+        if (i > 0)
+            gaps.push_back(s.t_s - record.samples[i - 1].t_s);
+    }
+    const double freedom = std::max(1.0, static_cast<double>(record.samples.size()) - fit.parameters);
+    const double sigma = std::sqrt(fit.squares / freedom) * airInflation(rest, std::max(median(gaps), 0.1));
+    const double rate = std::abs(fit.rate_arcsec_s);
+    const double first = record.legs_s.front();
+    if (rate * first < std::max(1.5, 5.0 * sigma))
+        return problem("The star did not follow the Dec pulses.",
+                       "It moved " + formatNumber(rate * first, 1) + "″ in " + formatNumber(first, 1) +
+                           " s of " + (legs.front().south ? "south" : "north") + " pulses.",
+                       "Check the cable, the Dec clutch and the mount's guide rate.");
+    // Where no gap is seen, how large one could hide is told by the fit that has one.
+    const PlayFit& told = fit.law.shape == BacklashShape::none ? gap : fit;
+    const Eigen::MatrixXd covariance = sigma * sigma * playCovariance(record, told);
     BacklashResult result;
-    double before_ms = 0.0;
-    for (size_t k = 0; k + 1 < legs.size(); ++k) {
-        // Later legs begin where the return before them was followed to its end; the first one is engaged
-        // only where clearing was recorded before it.
-        auto one =
-            analyseReturn(pairOf(run.rows, legs[k], legs[k + 1], before_ms), k > 0 || clearedFirst(run.rows));
-        if (!one) {
-            // A leg cut short by stopping costs that return only.
-            if (result.returns.empty())
-                return tl::unexpected(one.error());
-            break;
+    result.shape = fit.law.shape;
+    result.rate_arcsec_s = {rate, std::sqrt(covariance(1, 1))};
+    const auto returns = static_cast<Eigen::Index>(legs.size()) - 1;
+    Eigen::MatrixXd ofDead = 1e6 * covariance.bottomRightCorner(returns, returns);
+    for (size_t leg = 1; leg < legs.size(); ++leg) {
+        const auto own = static_cast<Eigen::Index>(leg) - 1;
+        const double length = record.legs_s[leg];
+        BacklashReturn b;
+        b.south = legs[leg].south;
+        b.shape = result.shape;
+        b.rate_arcsec_s = result.rate_arcsec_s;
+        Measured dead{lostTime(told.law, leg), std::sqrt(std::max(0.0, ofDead(own, own))) / 1000.0};
+        if (b.shape == BacklashShape::jump) {
+            dead = leapOf(record, leg, told.law.dead_s[leg]);
+            ofDead(own, own) = 1e6 * dead.sigma * dead.sigma;
         }
-        one->south = legs[k + 1].south;
-        before_ms = one->dead_ms.value;
-        result.returns.push_back(std::move(*one));
+        dead.sigma = std::min(dead.sigma, length);
+        // A star that hardly followed before the leg was over shows the least of it only.
+        b.atLeast = b.shape != BacklashShape::none && dead.value > length - 2.0 * record.step_s;
+        if (b.atLeast)
+            dead.value = std::max(0.0, length - 2.0 * record.step_s);
+        b.dead_ms = {1000.0 * dead.value, 1000.0 * dead.sigma};
+        b.dead_arcsec = {dead.value * rate, dead.sigma * rate};
+        addPicture(b, record, fit, leg);
+        if (dead.value < 2.0 * dead.sigma && !b.atLeast)
+            b.shape = BacklashShape::none;
+        result.atLeast |= b.atLeast;
+        result.returns.push_back(std::move(b));
     }
-    const auto combine = [&](Measured BacklashReturn::*part) {
-        double weights = 0.0;
-        double sum = 0.0;
-        for (const BacklashReturn& r : result.returns) {
-            const double w = 1.0 / std::max((r.*part).sigma * (r.*part).sigma, 1e-12);
-            weights += w;
-            sum += w * (r.*part).value;
-        }
-        return Measured{sum / weights, 1.0 / std::sqrt(weights)};
-    };
-    result.dead_ms = combine(&BacklashReturn::dead_ms);
-    result.dead_arcsec = combine(&BacklashReturn::dead_arcsec);
-    result.rate_arcsec_s = combine(&BacklashReturn::rate_arcsec_s);
-    int votes[4] = {};
-    double chi = 0.0;
-    for (const BacklashReturn& r : result.returns) {
-        result.atLeast |= r.atLeast;
-        ++votes[static_cast<int>(r.shape)];
-        chi += std::pow((r.dead_ms.value - result.dead_ms.value) / std::max(r.dead_ms.sigma, 1e-9), 2);
-        for (const BacklashReturn& other : result.returns)
-            result.disagreement_sigma =
-                std::max(result.disagreement_sigma,
-                         std::abs(r.dead_ms.value - other.dead_ms.value) /
-                             std::max(std::hypot(r.dead_ms.sigma, other.dead_ms.sigma), 1e-9));
-    }
-    result.shape = static_cast<BacklashShape>(std::max_element(votes, votes + 4) - votes);
-    // Returns that scatter more than they should make the figure less certain, not the scatter less true.
-    const double excess =
-        result.returns.size() > 1 ? chi / static_cast<double>(result.returns.size() - 1) : 1.0;
-    if (excess > 4.0) {
-        result.dead_ms.sigma *= std::sqrt(excess);
-        result.dead_arcsec.sigma *= std::sqrt(excess);
-    }
+    combine(result, ofDead);
+    if (result.dead_ms.value < 2.0 * result.dead_ms.sigma && !result.atLeast)
+        result.shape = BacklashShape::none;
+    result.dead_arcsec = {0.001 * result.dead_ms.value * rate, 0.001 * result.dead_ms.sigma * rate};
     return result;
 }
 
