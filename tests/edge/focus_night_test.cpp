@@ -286,6 +286,9 @@ void FocusNightTest::bothFieldsHonest() {
         Scenario s = focusNight();
         s.rig.horizon = {};
         s.rig.imagingCamera.pixel_um = 9.0;
+        s.rig.guideCamera.pixel_um = 4.5; // the same field with fewer pixels
+        s.rig.guideCamera.width = 1280;
+        s.rig.guideCamera.height = 800;
         s.guideAside_arcmin = random.uniform(-60.0, 60.0);
         s.guideAbove_arcmin = random.uniform(-60.0, 60.0);
         s.axisEast_arcmin = random.uniform(-25.0, 25.0);

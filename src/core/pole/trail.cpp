@@ -164,14 +164,37 @@ using Shape = Eigen::Matrix<double, shapeSize, 1>;
 using ShapeNormal = Eigen::Matrix<double, shapeSize, shapeSize>;
 constexpr double meetSigma = 0.06;
 
-double modelAt(const Shape& s, const Point& p, double length) {
+// The light at a point, and how it changes with each of the seven.
+struct Lit {
+    double value;
+    Shape slope;
+};
+
+Lit modelAt(const Shape& s, const Point& p, double length) {
     const double f = p.u / length; // share of the way out
     const double base = s[0] + s[1] * f;
-    const double out = base + 0.5 * s[2] * f;
-    const double back = base + s[2] * (s[6] - 0.5 * f);
+    const double ofBack = s[6] - 0.5 * f;
     const double width = std::max(s[3], 0.4);
-    const auto g = [&](double w) { return std::exp(-0.5 * w * w / (width * width)); };
-    return s[5] + s[4] / (width * std::sqrt(2.0 * std::numbers::pi)) * (g(p.w - out) + g(p.w - back));
+    const double unit = 1.0 / (width * std::sqrt(2.0 * std::numbers::pi));
+    const double out = (p.w - base - 0.5 * s[2] * f) / width;
+    const double back = (p.w - base - s[2] * ofBack) / width;
+    // Most of the strip is sky, where a bell of six widths and more adds nothing.
+    const auto bell = [](double z) { return z * z < 36.0 ? std::exp(-0.5 * z * z) : 0.0; };
+    const double lightOut = unit * bell(out);
+    const double lightBack = unit * bell(back);
+    const double asideOut = s[4] * lightOut * out / width;
+    const double asideBack = s[4] * lightBack * back / width;
+    Lit lit;
+    lit.value = s[5] + s[4] * (lightOut + lightBack);
+    lit.slope[0] = asideOut + asideBack;
+    lit.slope[1] = f * lit.slope[0];
+    lit.slope[2] = 0.5 * f * asideOut + ofBack * asideBack;
+    lit.slope[3] =
+        s[3] < 0.4 ? 0.0 : s[4] / width * (lightOut * (out * out - 1.0) + lightBack * (back * back - 1.0));
+    lit.slope[4] = lightOut + lightBack;
+    lit.slope[5] = 1.0;
+    lit.slope[6] = s[2] * asideBack;
+    return lit;
 }
 
 struct ShapeFit {
@@ -198,23 +221,17 @@ ShapeFit fitShape(const std::vector<Point>& points, Shape start, double length, 
             return hold * s[0] * s[0] + meet * (s[6] - 1.0) * (s[6] - 1.0);
         };
         double chi = prior(fit.shape);
-        Shape step;
-        step << 1e-3, 1e-3, 1e-3, 1e-3, std::max(1e-3, 1e-4 * std::abs(fit.shape[4])), 1e-2, 1e-4;
         for (const Point& p : points) {
-            const double m = modelAt(fit.shape, p, length);
-            Shape g;
-            for (int k = 0; k < shapeSize; ++k) {
-                Shape moved = fit.shape;
-                moved[k] += step[k];
-                g[k] = (modelAt(moved, p, length) - m) / step[k];
+            const Lit lit = modelAt(fit.shape, p, length);
+            const double r = (p.v - lit.value) / noise;
+            for (int j = 0; j < shapeSize; ++j) {
+                const double slope = lit.slope[j] / noise;
+                right[j] += slope * r;
+                for (int k = j; k < shapeSize; ++k)
+                    normal(k, j) += slope * lit.slope[k] / noise;
             }
-            const double r = (p.v - m) / noise;
-            g /= noise;
-            normal.selfadjointView<Eigen::Lower>().rankUpdate(g);
-            right += g * r;
             chi += r * r;
         }
-        normal = ShapeNormal(normal.selfadjointView<Eigen::Lower>());
         ShapeNormal damped = normal;
         damped.diagonal() *= 1.0 + damping;
         const Shape move = solveSymmetric(damped, right);
@@ -224,7 +241,7 @@ ShapeFit fitShape(const std::vector<Point>& points, Shape start, double length, 
         next[3] = std::clamp(next[3], 0.5, 6.0);
         double nextChi = prior(next);
         for (const Point& p : points)
-            nextChi += std::pow((p.v - modelAt(next, p, length)) / noise, 2);
+            nextChi += std::pow((p.v - modelAt(next, p, length).value) / noise, 2);
         fit.reduced = chi / static_cast<double>(points.size() - shapeSize);
         if (nextChi < chi) {
             fit.shape = next;
@@ -266,7 +283,7 @@ Shape roughShape(const std::vector<Point>& points, double length, double noise) 
             s << 0.0, tilt, opening, 1.6, counts, background, 1.0;
             double chi = 0.0;
             for (const Point& p : few)
-                chi += std::pow(p.v - modelAt(s, p, length), 2);
+                chi += std::pow(p.v - modelAt(s, p, length).value, 2);
             if (chi < bestChi)
                 bestChi = chi, best = s;
         }

@@ -27,7 +27,7 @@ std::optional<Measured> airOf(const Run& run, const RunStory& story) {
     Measured air = quadratureRest(quadratureRest(f.total_arcsec, f.mountPart_arcsec),
                                   bothAxes(m.ra.centroid_arcsec, m.dec.centroid_arcsec));
     // What the air does slowly passes for the mount: by so much, over many mounts.
-    air.sigma = std::hypot(air.sigma, 0.07 * air.value);
+    air.sigma = std::hypot(air.sigma, 0.05 * air.value);
     return air;
 }
 } // namespace
