@@ -6,6 +6,7 @@
 #include <thread>
 
 #include "core/base/random.h"
+#include "core/procedure/pole_measurement.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/platesolve/plate_solver.h"
@@ -25,6 +26,7 @@ private slots:
     void unfinishedSearchSaysNothingAgainstTheRig();
     void inventedStarsDoNotMatch();
     void tooFewStars();
+    void unsolvedFramesSayWhy();
     void haltBreaksOff();
     void aSearchHoldsUpNoFrame();
     void missingIndexFiles();
@@ -139,6 +141,34 @@ void PlatesolveTest::inventedStarsDoNotMatch() {
         options.timeLimit_s = 1.0;
         QVERIFY(!solveStars(*sharedIndex(), field, 1920, 1200, {}, options, never));
     }
+}
+
+void PlatesolveTest::unsolvedFramesSayWhy() {
+    const StopFlag never{false};
+    Scenario s = perfectScenario();
+    s.rig.imagingCamera.width = 1400;
+    s.rig.imagingCamera.height = 1000;
+    SimulatedNight night(s, sharedIndex());
+    Camera& camera = *night.devices().imagingCamera;
+    QVERIFY(night.mount().setTracking(true).has_value());
+    QVERIFY(night.mount().slew({Angle::fromHours(1.0), Angle::fromDeg(20.0)}, never).has_value());
+    // What the search says of itself is passed on: one that was not finished accuses nothing of the rig.
+    const auto good = camera.expose(6.0, never);
+    const Problem unfinished{"The search for the frame's place was not finished.", "2 s were allowed.",
+                             "Try again.", false};
+    const std::string slow = diagnoseUnsolved(**good, unfinished).text();
+    QVERIFY2(slow.find("not finished") != std::string::npos && slow.find("Try again") != std::string::npos &&
+                 slow.find("focal length") == std::string::npos,
+             slow.c_str());
+    // A mount that stands still: 15 seconds of arc a second.
+    QVERIFY(night.mount().setTracking(false).has_value());
+    const auto trailed = camera.expose(6.0, never);
+    const std::string trails =
+        diagnoseUnsolved(**trailed, {"The frame matches no part of the sky.", "", "Check focal length."})
+            .text();
+    QVERIFY2(trails.find("trails") != std::string::npos && trails.find("tracks") != std::string::npos &&
+                 trails.find("focal length") == std::string::npos,
+             trails.c_str());
 }
 
 void PlatesolveTest::tooFewStars() {

@@ -176,10 +176,14 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
                 "Cloud, a cap on the telescope, or far out of focus" +
                     (stars ? " (HFD " + formatNumber(typicalHfd(*field), 1) + " px)." : std::string(".")),
                 "Check cover, focus and sky, or expose longer."};
+    // Satellites leave a track or two.
+    if (field->tracks >= 8 && 5 * field->tracks > stars)
+        return {"The frame could not be solved: its stars are trails, " + std::to_string(field->tracks) +
+                    " of them.",
+                "The mount still moved while it was exposed, or does not track.",
+                "Let it settle, see that it tracks, and expose again."};
     return {"The frame could not be solved although it shows " + formatCount(stars, "star") + ".",
-            "No match in the star index: the focal length or pixel size of the rig may be wrong. " +
-                solver.why,
-            "Check the guide focal length, the pixel size and the binning."};
+            solver.what + (solver.why.empty() ? "" : " " + solver.why), solver.remedy};
 }
 
 } // namespace nordstjerna
