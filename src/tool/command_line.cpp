@@ -1,10 +1,12 @@
 #include "tool/command_line.h"
 
-#include <CLI/CLI.hpp>
+#include <deque>
+#include <functional>
 #include <iostream>
 
 #include "core/base/number_text.h"
 #include "edge/store/json_reader.h"
+#include "tool/arguments.h"
 #include "tool/night.h"
 #include "tool/series_night.h"
 #include "tool/simulate.h"
@@ -24,178 +26,249 @@ int report(const Expected<Json>& result) {
     return 1;
 }
 
+struct Command {
+    Arguments arguments;
+    std::function<Expected<Json>()> run;
+};
+
+// A deque: what commands take refers to what stands beside them.
+class Commands {
+public:
+    Commands() {
+        frameCommands();
+        scaleCommand();
+        runCommands();
+        simulateCommand();
+        nightCommands();
+    }
+
+    const std::deque<Command>& all() const { return list_; }
+
+private:
+    Arguments& add(const char* name, const char* help, std::function<Expected<Json>()> run) {
+        list_.push_back({Arguments(name, help), std::move(run)});
+        return list_.back().arguments;
+    }
+
+    static Taken oneMore(std::vector<std::filesystem::path>& to) {
+        return [&to](const std::string& text) { to.emplace_back(text); };
+    }
+
+    static Taken document(std::function<void(const std::filesystem::path&)> take) {
+        return [take = std::move(take)](const std::string& text) {
+            const auto ending = std::filesystem::path(text).extension();
+            if (ending != ".html" && ending != ".pdf")
+                throw WrongUsage("it ends in neither .html nor .pdf.");
+            take(text);
+        };
+    }
+
+    void frameCommands() {
+        add("stars", "Stars of a frame", [this] {
+            return commandStars(frame_);
+        }).word("FRAME", "FITS frame", into(frame_));
+
+        Arguments& solve = add("solve", "Where a frame looks", [this] { return commandSolve(solve_); });
+        solve.word("FRAME", "FITS frame", into(solve_.frame));
+        solve.option("scale", "expected scale, arcsec/px", positive(solve_.scale_arcsec_px));
+        solve.option("scale-tolerance", "relative tolerance of the scale (0.1)",
+                     into(solve_.scaleTolerance, 0.001, 5.0));
+        solve.option("ra", "expected right ascension, degrees", into(solve_.ra_deg, 0.0, 360.0));
+        solve.option("dec", "expected declination, degrees", into(solve_.dec_deg, -90.0, 90.0));
+        solve.together("ra", "dec");
+        solve.option("radius", "search radius, degrees (10)", into(solve_.radius_deg, 0.1, 180.0));
+        solve.option("write", "copy of the frame with the solution", into(solve_.write));
+
+        Arguments& pole = add("pole", "Polar error from two or more frames", [this] {
+            pole_.site.latitude = Angle::fromDeg(latitude_deg_);
+            pole_.site.longitude = Angle::fromDeg(longitude_deg_);
+            return commandPole(pole_);
+        });
+        pole.word("FRAME", "FITS frames, the mount turned in RA between them", oneMore(pole_.frames), 2,
+                  1000);
+        pole.needed("latitude", "degrees, north positive", into(latitude_deg_, -90.0, 90.0));
+        pole.needed("longitude", "degrees, east positive", into(longitude_deg_, -180.0, 360.0));
+        pole.option("height", "metres", into(pole_.site.height_m, -500.0, 9000.0));
+        pole.option("pressure", "hPa", into(pole_.site.pressure_hpa, 0.0, 1100.0));
+        pole.option("temperature", "°C", into(pole_.site.temperature_c, -80.0, 60.0));
+        pole.option("reference", "refracted (as it is left out) or true", [this](const std::string& v) {
+            mustBeOneOf(v, {"refracted", "true"});
+            pole_.reference = v == "true" ? PoleReference::geometric : PoleReference::refracted;
+        });
+        pole.option("dut1", "UT1 − UTC, seconds", into(pole_.dut1_s, -1.0, 1.0));
+
+        Arguments& series = add("series", "Shapes, creep and causes of oval stars of a night's frames",
+                                [this] { return commandSeries(series_); });
+        series.word("FRAME", "FITS frames of one target", oneMore(series_.frames), 1, 5000);
+        series.option("run", "run table of the guiding meanwhile", into(series_.run));
+    }
+
+    void scaleCommand() {
+        Arguments& scales =
+            add("scales", "Pixel scales and dither arithmetic", [this] { return commandScales(scales_); });
+        scales.needed("guide-pixel", "µm", positive(scales_.guidePixel_um));
+        scales.needed("guide-focal", "mm", positive(scales_.guideFocal_mm));
+        scales.option("guide-bin", "binning (1)", into(scales_.guideBin, 1, 16));
+        scales.needed("image-pixel", "µm", positive(scales_.imagePixel_um));
+        scales.needed("image-focal", "mm", positive(scales_.imageFocal_mm));
+        scales.option("image-bin", "binning (1)", into(scales_.imageBin, 1, 16));
+        scales.option("dither", "wanted imaging pixels (10)", positive(scales_.dither_px));
+    }
+
+    void runCommands() {
+        add("calibrate", "Guide rates from a calibration table", [this] {
+            return commandCalibrate(table_);
+        }).word("TABLE", "ECSV table", into(table_));
+
+        Arguments& analyse = add("analyse", "Drift, noise, periodic error and backlash of a run",
+                                 [this] { return commandAnalyse(analysis_); });
+        analyse.word("RUN", "ECSV run table", into(analysis_.table));
+        analyse.option("worm-period", "seconds a turn, if known", into(analysis_.wormPeriod_s, 10.0, 7200.0));
+        analyse.option("report", "report to write, .html or .pdf",
+                       document([this](const auto& path) { analysis_.report = path; }));
+
+        Arguments& replay = add("replay", "What other settings of the loop would have left of a run",
+                                [this] { return commandReplay(replay_); });
+        replay.word("RUN", "ECSV run table, guided or free", into(replay_.table));
+        addLoopOptions(replay, replay_.wishes);
+        replay.flag("search", "look for the best settings", replay_.search);
+    }
+
+    void simulateCommand() {
+        Arguments& sim = add("simulate", "Record a run on a simulated night",
+                             [this] { return kind_ == "series" ? simulateSeries(sim_) : simulate(sim_); });
+        sim.word("SCENARIO", "scenario JSON", into(sim_.scenario));
+        sim.needed("minutes", "length of the run", into(sim_.minutes, 0.1, 1440.0));
+        sim.flag("tuned", "record a free run first and guide with the settings that Tune proposes from it",
+                 sim_.tuned);
+        sim.needed("kind", "free, guided, backlash, calibration or series", [this](const std::string& v) {
+            mustBeOneOf(v, {"free", "guided", "backlash", "calibration", "series"});
+            if (v == "series" && sim_.tuned)
+                throw WrongUsage("--tuned is for runs; a series is guided with the settings given.");
+            kind_ = v;
+            if (v != "series")
+                sim_.kind = *runKindFrom(v);
+        });
+        sim.option("seed", "of the random numbers", [this](const std::string& v) { sim_.seed = countIn(v); });
+        sim.needed("out", "table to write", into(sim_.out));
+        sim.option("frames", "folder for full frames", into(sim_.frames));
+        sim.flag("rendered", "measure the stars on rendered pixels", sim_.rendered);
+        addLoopOptions(sim, sim_.wishes);
+        sim.option("image-exposure", "of a series, seconds (180)", into(sim_.imageExposure_s, 0.1, 7200.0));
+        sim.option("dither", "of a series, imaging pixels (10)", into(sim_.dither_px, 0.1, 500.0));
+        sim.option("dither-every", "frames of a series (3); 0: never", into(sim_.ditherEvery, 0, 1000));
+    }
+
+    void nightCommands() {
+        const auto command = [this](const char* name, const char* help, auto run) -> Arguments& {
+            Arguments& a = add(name, help, [this, run] { return run(night_); });
+            a.option("data", "data folder (that of the application)", into(night_.data));
+            return a;
+        };
+        const auto date = [this](Arguments& a) {
+            a.word("NIGHT", "date of its evening, 2026-10-14; all when left out", into(night_.night), 0);
+        };
+        command("night list", "The nights there are", nightList);
+        Arguments& show = command("night show", "What was done, with figures, findings and notes", nightShow);
+        date(show);
+        show.option("search", "only entries with these words", into(night_.words));
+        Arguments& written = command("night report", "A night as a document", nightReport);
+        date(written);
+        written.needed("out", "report to write, .html or .pdf", into(night_.report));
+        command("night rebuild", "The log anew, from records and run tables", nightRebuild);
+    }
+
+    std::deque<Command> list_;
+    std::filesystem::path frame_, table_;
+    SolveRequest solve_;
+    PoleRequest pole_;
+    double latitude_deg_ = 0.0;
+    double longitude_deg_ = 0.0;
+    SeriesRequest series_;
+    ScalesRequest scales_;
+    AnalyseRequest analysis_;
+    ReplayRequest replay_;
+    SimulateRequest sim_;
+    std::string kind_;
+    NightRequest night_;
+};
+
+// Of all commands, or of those that begin with this word.
+std::string helpOf(const Commands& commands, const std::string& first = "") {
+    std::string text = "Measures and judges mount, polar alignment and guiding from files.\n\n"
+                       "Usage: nordstjerna-tool COMMAND …\n\n";
+    for (const Command& c : commands.all()) {
+        const std::string& name = c.arguments.command();
+        if (name.rfind(first, 0) == 0)
+            text += "  " + name + std::string(16 - name.size(), ' ') + c.arguments.about() + "\n";
+    }
+    return text + "\n  COMMAND --help  what it takes\n  --version       of this program\n";
+}
+
+// The command that these words begin with, and how many words its name has.
+std::pair<const Command*, size_t> commandOf(const Commands& commands, const std::vector<std::string>& words) {
+    for (const Command& c : commands.all())
+        for (size_t n = 1; n <= std::min<size_t>(2, words.size()); ++n)
+            if (c.arguments.command() == (n == 1 ? words[0] : words[0] + " " + words[1]))
+                return {&c, n};
+    return {nullptr, 0};
+}
+
+// The commands that begin with this word and have a second one, by commas.
+std::string groupOf(const Commands& commands, const std::string& word) {
+    std::string group;
+    for (const Command& c : commands.all())
+        if (c.arguments.command().rfind(word + " ", 0) == 0)
+            group += (group.empty() ? "" : ", ") + c.arguments.command();
+    return group;
+}
+
+int run(const std::vector<std::string>& words) {
+    Commands commands;
+    const auto isHelp = [&](size_t i) {
+        return words.size() > i && (words[i] == "--help" || words[i] == "-h");
+    };
+    if (isHelp(0)) {
+        std::cout << helpOf(commands);
+        return 0;
+    }
+    if (!words.empty() && words[0] == "--version") {
+        std::cout << "nordstjerna-tool " NORDSTJERNA_VERSION "\n";
+        return 0;
+    }
+    const auto [command, length] = commandOf(commands, words);
+    const std::string group = command || words.empty() ? "" : groupOf(commands, words[0]);
+    if (!group.empty() && isHelp(1)) {
+        std::cout << helpOf(commands, words[0] + " ");
+        return 0;
+    }
+    try {
+        if (!command)
+            throw WrongUsage(words.empty()   ? "A command is needed."
+                             : group.empty() ? words[0] + " is no command."
+                                             : "One of " + group + " is wanted.");
+        if (!command->arguments.read({words.begin() + static_cast<std::ptrdiff_t>(length), words.end()})) {
+            std::cout << command->arguments.help();
+            return 0;
+        }
+    } catch (const WrongUsage& e) {
+        std::cerr << e.what() << "\nMore with: nordstjerna-tool "
+                  << (command ? command->arguments.command() + " " : "") << "--help\n";
+        return 2;
+    }
+    return report(command->run());
+}
+
 } // namespace
 
 int runCommandLine(int argc, char** argv) {
     pinDecimalPoint();
-    CLI::App app{"Measures and judges mount, polar alignment and guiding from files.", "nordstjerna-tool"};
-    app.require_subcommand(1);
-    app.set_version_flag("--version", "nordstjerna-tool " NORDSTJERNA_VERSION);
-    int status = 0;
-
-    std::filesystem::path frame;
-    auto* stars = app.add_subcommand("stars", "Stars of a frame");
-    stars->add_option("frame", frame, "FITS frame")->required();
-    stars->callback([&] { status = report(commandStars(frame)); });
-
-    SolveRequest solve;
-    auto* solver = app.add_subcommand("solve", "Where a frame looks");
-    solver->add_option("frame", solve.frame, "FITS frame")->required();
-    solver->add_option("--scale", solve.scale_arcsec_px, "expected scale, arcsec/px")
-        ->check(CLI::PositiveNumber);
-    solver->add_option("--scale-tolerance", solve.scaleTolerance, "relative tolerance of the scale")
-        ->check(CLI::Range(0.001, 5.0));
-    auto* ra = solver->add_option("--ra", solve.ra_deg, "expected right ascension, degrees")
-                   ->check(CLI::Range(0.0, 360.0));
-    auto* dec = solver->add_option("--dec", solve.dec_deg, "expected declination, degrees")
-                    ->check(CLI::Range(-90.0, 90.0));
-    ra->needs(dec);
-    dec->needs(ra);
-    solver->add_option("--radius", solve.radius_deg, "search radius, degrees")->check(CLI::Range(0.1, 180.0));
-    solver->add_option("--write", solve.write, "copy of the frame with the solution");
-    solver->callback([&] { status = report(commandSolve(solve)); });
-
-    PoleRequest pole;
-    double latitude = 0.0;
-    double longitude = 0.0;
-    std::string reference = "refracted";
-    auto* poleCommand = app.add_subcommand("pole", "Polar error from two or more frames");
-    poleCommand->add_option("frames", pole.frames, "FITS frames, the mount turned in RA between them")
-        ->required()
-        ->expected(2, 1000);
-    poleCommand->add_option("--latitude", latitude, "degrees, north positive")
-        ->required()
-        ->check(CLI::Range(-90.0, 90.0));
-    poleCommand->add_option("--longitude", longitude, "degrees, east positive")
-        ->required()
-        ->check(CLI::Range(-180.0, 360.0));
-    poleCommand->add_option("--height", pole.site.height_m, "metres")->check(CLI::Range(-500.0, 9000.0));
-    poleCommand->add_option("--pressure", pole.site.pressure_hpa, "hPa")->check(CLI::Range(0.0, 1100.0));
-    poleCommand->add_option("--temperature", pole.site.temperature_c, "°C")->check(CLI::Range(-80.0, 60.0));
-    poleCommand->add_option("--reference", reference, "refracted or true")
-        ->check(CLI::IsMember({"refracted", "true"}));
-    poleCommand->add_option("--dut1", pole.dut1_s, "UT1 − UTC, seconds")->check(CLI::Range(-1.0, 1.0));
-    poleCommand->callback([&] {
-        pole.site.latitude = Angle::fromDeg(latitude);
-        pole.site.longitude = Angle::fromDeg(longitude);
-        pole.reference = reference == "true" ? PoleReference::geometric : PoleReference::refracted;
-        status = report(commandPole(pole));
-    });
-
-    ScalesRequest scales;
-    auto* scalesCommand = app.add_subcommand("scales", "Pixel scales and dither arithmetic");
-    const auto positive = [&](const char* name, double& to, const char* help) {
-        scalesCommand->add_option(name, to, help)->required()->check(CLI::PositiveNumber);
-    };
-    positive("--guide-pixel", scales.guidePixel_um, "µm");
-    positive("--guide-focal", scales.guideFocal_mm, "mm");
-    scalesCommand->add_option("--guide-bin", scales.guideBin, "binning")->check(CLI::Range(1, 16));
-    positive("--image-pixel", scales.imagePixel_um, "µm");
-    positive("--image-focal", scales.imageFocal_mm, "mm");
-    scalesCommand->add_option("--image-bin", scales.imageBin, "binning")->check(CLI::Range(1, 16));
-    scalesCommand->add_option("--dither", scales.dither_px, "wanted imaging pixels (10)")
-        ->check(CLI::PositiveNumber);
-    scalesCommand->callback([&] { status = report(commandScales(scales)); });
-
-    std::filesystem::path table;
-    auto* calibrate = app.add_subcommand("calibrate", "Guide rates from a calibration table");
-    calibrate->add_option("table", table, "ECSV table")->required();
-    calibrate->callback([&] { status = report(commandCalibrate(table)); });
-
-    AnalyseRequest analysis;
-    auto* analyse = app.add_subcommand("analyse", "Drift, noise, periodic error and backlash of a run");
-    analyse->add_option("run", analysis.table, "ECSV run table")->required();
-    analyse->add_option("--worm-period", analysis.wormPeriod_s, "seconds a turn, if known")
-        ->check(CLI::Range(10.0, 7200.0));
-    analyse->add_option("--report", analysis.report, "report to write, .html or .pdf")
-        ->check([](const std::string& name) {
-            const auto ending = std::filesystem::path(name).extension();
-            return ending == ".html" || ending == ".pdf" ? std::string()
-                                                         : name + " ends in neither .html nor .pdf";
-        });
-    analyse->callback([&] { status = report(commandAnalyse(analysis)); });
-
-    ReplayRequest replay;
-    auto* replayer = app.add_subcommand("replay", "What other settings of the loop would have left of a run");
-    replayer->add_option("run", replay.table, "ECSV run table, guided or free")->required();
-    addLoopOptions(*replayer, replay.wishes);
-    replayer->add_flag("--search", replay.search, "look for the best settings");
-    replayer->callback([&] { status = report(commandReplay(replay)); });
-
-    SimulateRequest sim;
-    std::string kind;
-    auto* simulator = app.add_subcommand("simulate", "Record a run on a simulated night");
-    simulator->add_option("scenario", sim.scenario, "scenario JSON")->required();
-    simulator->add_option("--minutes", sim.minutes, "length of the run")
-        ->required()
-        ->check(CLI::Range(0.1, 1440.0));
-    simulator->add_option("--kind", kind, "free, guided, backlash, calibration or series")
-        ->required()
-        ->check(CLI::IsMember({"free", "guided", "backlash", "calibration", "series"}));
-    simulator->add_option("--seed", sim.seed, "of the random numbers");
-    simulator->add_option("--out", sim.out, "table to write")->required();
-    simulator->add_option("--frames", sim.frames, "folder for full frames");
-    simulator->add_flag("--rendered", sim.rendered, "measure the stars on rendered pixels");
-    addLoopOptions(*simulator, sim.wishes);
-    simulator->add_flag("--tuned", sim.tuned,
-                        "record a free run first and guide with the settings that Tune proposes from it");
-    simulator->add_option("--image-exposure", sim.imageExposure_s, "of a series, seconds (180)")
-        ->check(CLI::Range(0.1, 7200.0));
-    simulator->add_option("--dither", sim.dither_px, "of a series, imaging pixels (10)")
-        ->check(CLI::Range(0.1, 500.0));
-    simulator->add_option("--dither-every", sim.ditherEvery, "frames of a series (3); 0: never")
-        ->check(CLI::Range(0, 1000));
-    simulator->callback([&] {
-        if (kind == "series") {
-            if (sim.tuned)
-                throw CLI::ValidationError("--tuned",
-                                           "is for runs; a series is guided with the settings given");
-            status = report(simulateSeries(sim));
-            return;
-        }
-        sim.kind = *runKindFrom(kind);
-        status = report(simulate(sim));
-    });
-
-    SeriesRequest seriesFrames;
-    auto* seriesCommand =
-        app.add_subcommand("series", "Shapes, creep and causes of oval stars of a night's frames");
-    seriesCommand->add_option("frames", seriesFrames.frames, "FITS frames of one target")
-        ->required()
-        ->expected(1, 5000);
-    seriesCommand->add_option("--run", seriesFrames.run, "run table of the guiding meanwhile");
-    seriesCommand->callback([&] { status = report(commandSeries(seriesFrames)); });
-
-    NightRequest night;
-    auto* nights = app.add_subcommand("night", "The night log: what was done, night after night");
-    nights->require_subcommand(1);
-    const auto nightCommand = [&](const char* name, const char* help, auto command) {
-        auto* sub = nights->add_subcommand(name, help);
-        sub->add_option("--data", night.data, "data folder (that of the application)");
-        sub->callback([&, command] { status = report(command(night)); });
-        return sub;
-    };
-    nightCommand("list", "The nights there are", nightList);
-    auto* shown = nightCommand("show", "What was done, with figures, findings and notes", nightShow);
-    auto* written = nightCommand("report", "A night as a document", nightReport);
-    nightCommand("rebuild", "The log anew, from records and run tables", nightRebuild);
-    for (auto* sub : {shown, written})
-        sub->add_option("night", night.night, "date of its evening, 2026-10-14; all when left out");
-    shown->add_option("--search", night.words, "only entries with these words");
-    written->add_option("--out", night.report, "report to write, .html or .pdf")->required();
-
     try {
-        app.parse(argc, argv);
-    } catch (const CLI::Success& e) {
-        return app.exit(e);
-    } catch (const CLI::ParseError& e) {
-        app.exit(e, std::cerr, std::cerr);
-        return 2;
+        return run({argv + 1, argv + argc});
     } catch (const std::exception& e) {
         std::cerr << "Unexpected failure: " << e.what() << '\n';
         return 1;
     }
-    return status;
 }
 
 } // namespace nordstjerna

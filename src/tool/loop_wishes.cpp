@@ -1,7 +1,5 @@
 #include "tool/loop_wishes.h"
 
-#include <CLI/CLI.hpp>
-
 namespace nordstjerna {
 
 namespace {
@@ -38,41 +36,33 @@ ControllerSettings LoopWishes::over(ControllerSettings s) const {
     return s;
 }
 
-void addLoopOptions(CLI::App& command, LoopWishes& wishes) {
+void addLoopOptions(Arguments& command, LoopWishes& wishes) {
     const auto keep = [&wishes](SettingKey key, auto value) {
         wishes.values[key] = static_cast<double>(value);
     };
     // Options are taken in this order, so that those of one axis have the last word.
-    command
-        .add_option_function<std::string>(
-            "--controller",
-            [keep](const std::string& v) {
-                keep(SettingKey::kindRa, *controllerFrom(v));
-                keep(SettingKey::kindDec, *controllerFrom(v));
-            },
-            "of both axes")
-        ->check(CLI::IsMember(kinds));
+    command.option("controller", "of both axes", [keep](const std::string& v) {
+        mustBeOneOf(v, kinds);
+        keep(SettingKey::kindRa, *controllerFrom(v));
+        keep(SettingKey::kindDec, *controllerFrom(v));
+    });
     for (int k = 0; k < settingCount; ++k) {
         const auto key = static_cast<SettingKey>(k);
-        const std::string name = "--" + settingId(key);
-        if (key == SettingKey::kindRa || key == SettingKey::kindDec) {
-            command
-                .add_option_function<std::string>(
-                    name, [keep, key](const std::string& v) { keep(key, *controllerFrom(v)); },
-                    settingName(key))
-                ->check(CLI::IsMember(kinds));
-        } else if (key == SettingKey::decMode) {
-            command
-                .add_option_function<std::string>(
-                    name, [keep, key](const std::string& v) { keep(key, *decModeFrom(v)); }, settingName(key))
-                ->check(CLI::IsMember(modes));
-        } else {
+        Taken taken = [keep, key](const std::string& v) {
             const Bounds b = boundsOf(key);
-            command
-                .add_option_function<double>(
-                    name, [keep, key](double v) { keep(key, v); }, settingName(key))
-                ->check(CLI::Range(b.low, b.high));
-        }
+            keep(key, boundedNumber(v, b.low, b.high));
+        };
+        if (key == SettingKey::kindRa || key == SettingKey::kindDec)
+            taken = [keep, key](const std::string& v) {
+                mustBeOneOf(v, kinds);
+                keep(key, *controllerFrom(v));
+            };
+        else if (key == SettingKey::decMode)
+            taken = [keep, key](const std::string& v) {
+                mustBeOneOf(v, modes);
+                keep(key, *decModeFrom(v));
+            };
+        command.option(settingId(key), settingName(key), std::move(taken));
     }
 }
 

@@ -4,11 +4,8 @@
 #include <map>
 
 #include "core/guide/settings_book.h"
+#include "tool/arguments.h"
 #include "tool/tool_json.h"
-
-namespace CLI {
-class App;
-}
 
 namespace nordstjerna {
 
@@ -19,7 +16,7 @@ struct LoopWishes {
 
 // Adds one option for each setting, named by its id: --gain-ra, --deadband-dec …; and --controller for both
 // axes, over which --controller-ra and --controller-dec count.
-void addLoopOptions(CLI::App& command, LoopWishes& wishes);
+void addLoopOptions(Arguments& command, LoopWishes& wishes);
 
 Json settingsJson(const ControllerSettings& settings);
 

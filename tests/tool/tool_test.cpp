@@ -52,6 +52,7 @@ private slots:
     void scales();
     void wrongUsageIsTwo_data();
     void wrongUsageIsTwo();
+    void helpTellsAll();
     void problemsAreOne();
     void starsCountFromOne();
     void solveAndWrite();
@@ -99,6 +100,22 @@ void ToolTest::wrongUsageIsTwo_data() {
     QTest::newRow("nothing") << QStringList{};
     QTest::newRow("unknown command") << QStringList{"dance"};
     QTest::newRow("unknown option") << QStringList{"stars", "a.fits", "--quick"};
+    QTest::newRow("unknown letter") << QStringList{"stars", "-q", "a.fits"};
+    QTest::newRow("no value") << QStringList{"solve", "a.fits", "--scale"};
+    QTest::newRow("twice") << QStringList{"solve", "a.fits", "--scale", "2", "--scale", "3"};
+    QTest::newRow("one word too many") << QStringList{"stars", "a.fits", "b.fits"};
+    QTest::newRow("no frame") << QStringList{"stars"};
+    QTest::newRow("decimal comma") << QStringList{"solve", "a.fits", "--scale", "2,5"};
+    QTest::newRow("night alone") << QStringList{"night"};
+    QTest::newRow("unknown night") << QStringList{"night", "dance"};
+    QTest::newRow("half a frame") << QStringList{"simulate",       "s.json", "--minutes", "1",
+                                                 "--kind",         "series", "--out",     "o.ecsv",
+                                                 "--dither-every", "1.5"};
+    QTest::newRow("tuned series") << QStringList{"simulate", "s.json",  "--minutes", "1",     "--kind",
+                                                 "series",   "--tuned", "--out",     "o.ecsv"};
+    QTest::newRow("negative seed") << QStringList{"simulate", "s.json", "--minutes", "1",      "--kind",
+                                                  "free",     "--out",  "o.ecsv",    "--seed", "-4"};
+    QTest::newRow("report") << QStringList{"analyse", "r.ecsv", "--report", "r.docx"};
     QTest::newRow("missing option") << QStringList{"scales", "--guide-pixel", "3"};
     QTest::newRow("negative pixel") << QStringList{"scales", "--guide-pixel", "-3", "--guide-focal",
                                                    "200",    "--image-pixel", "3",  "--image-focal",
@@ -121,6 +138,24 @@ void ToolTest::wrongUsageIsTwo() {
     QCOMPARE(r.status, 2);
     QVERIFY(r.raw.isEmpty());
     QVERIFY(!r.error.isEmpty());
+}
+
+void ToolTest::helpTellsAll() {
+    const Ran all = tool({"--help"});
+    QCOMPARE(all.status, 0);
+    QVERIFY(all.raw.contains("night rebuild") && all.raw.contains("Stars of a frame"));
+    const Ran one = tool({"replay", "--help"});
+    QCOMPARE(one.status, 0);
+    for (const char* told : {"RUN", "--gain-ra VALUE", "--dec-mode VALUE", "--search "})
+        QVERIFY2(one.raw.contains(told), qPrintable(one.raw));
+    const Ran night = tool({"night", "--help"});
+    QVERIFY(night.status == 0 && night.raw.contains("night show") && !night.raw.contains("simulate"));
+    QVERIFY(tool({"--version"}).raw.startsWith("nordstjerna-tool "));
+    // What is wrong is said, and where more stands.
+    const Ran wrong = tool({"pole", "a.fits", "b.fits", "--latitude", "158", "--longitude", "11"});
+    QVERIFY2(wrong.error.contains("--latitude 158: from -90 to 90") &&
+                 wrong.error.contains("nordstjerna-tool pole --help"),
+             qPrintable(wrong.error));
 }
 
 void ToolTest::problemsAreOne() {

@@ -17,7 +17,23 @@ StepBar::StepBar(QWidget* parent) : QWidget(parent) {
 
 void StepBar::show(const Progress& progress) {
     progress_ = progress;
+    const QString whole = line();
+    setToolTip(whole);
+    setAccessibleDescription(whole);
     update();
+}
+
+QString StepBar::line() const {
+    QString text = qs(progress_.waitingFor);
+    if (!text.isEmpty())
+        text = tr("Now: ") + text;
+    if (progress_.timeLeft_s >= 0.5) { // less is told by what it waits for
+        // Rounded, since the estimate is rough.
+        const double left =
+            progress_.timeLeft_s > 60 ? std::round(progress_.timeLeft_s / 10) * 10 : progress_.timeLeft_s;
+        text += (text.isEmpty() ? "" : " · ") + tr("about %1 left").arg(qs(formatDuration(left)));
+    }
+    return text;
 }
 
 void StepBar::paintEvent(QPaintEvent*) {
@@ -45,17 +61,8 @@ void StepBar::paintEvent(QPaintEvent*) {
         p.drawText(QPointF(x + 13, y), name);
         x += 13 + metrics.horizontalAdvance(name) + 14;
     }
-    QString line = qs(progress_.waitingFor);
-    if (!line.isEmpty())
-        line = tr("Now: ") + line;
-    if (progress_.timeLeft_s >= 0.5) { // less is told by what it waits for
-        // Rounded, since the estimate is rough.
-        const double left =
-            progress_.timeLeft_s > 60 ? std::round(progress_.timeLeft_s / 10) * 10 : progress_.timeLeft_s;
-        line += (line.isEmpty() ? "" : " · ") + tr("about %1 left").arg(qs(formatDuration(left)));
-    }
     p.setPen(theme().muted);
-    p.drawText(QPointF(4, y + 19), metrics.elidedText(line, Qt::ElideRight, width() - 8));
+    p.drawText(QPointF(4, y + 19), metrics.elidedText(line(), Qt::ElideRight, width() - 8));
 }
 
 } // namespace nordstjerna

@@ -1,4 +1,5 @@
-// Steps of the running procedure: done, running, ahead; what it waits for and the time left.
+// Steps of the running procedure: done, running, ahead; what it waits for and the time left. Where a narrow
+// window cuts the line short its tooltip has all of it.
 #pragma once
 
 #include <QWidget>
@@ -18,6 +19,7 @@ protected:
     void paintEvent(QPaintEvent*) override;
 
 private:
+    QString line() const;
     Progress progress_;
 };
 
