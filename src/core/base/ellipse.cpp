@@ -1,16 +1,16 @@
 #include "core/base/ellipse.h"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
 namespace nordstjerna {
 
 Ellipse errorEllipse(const Eigen::Matrix2d& covariance) {
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d> eigen(covariance);
-    const Eigen::Vector2d axis = eigen.eigenvectors().col(1);
-    return {std::sqrt(std::max(0.0, eigen.eigenvalues()[1])),
-            std::sqrt(std::max(0.0, eigen.eigenvalues()[0])), std::atan2(axis.y(), axis.x())};
+    const double mean = 0.5 * (covariance(0, 0) + covariance(1, 1));
+    const double half = 0.5 * (covariance(0, 0) - covariance(1, 1));
+    const double root = std::hypot(half, covariance(0, 1));
+    return {std::sqrt(std::max(0.0, mean + root)), std::sqrt(std::max(0.0, mean - root)),
+            0.5 * std::atan2(covariance(0, 1), half)};
 }
 
 } // namespace nordstjerna

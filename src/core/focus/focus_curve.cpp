@@ -1,11 +1,11 @@
 #include "core/focus/focus_curve.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <optional>
 
 #include "core/base/format.h"
+#include "core/base/symmetric.h"
 
 namespace nordstjerna {
 
@@ -53,7 +53,7 @@ std::optional<Four> parabola(const std::vector<const CurvePoint*>& used) {
         n += w * row * row.transpose();
         r += w * square * row;
     }
-    const Eigen::Vector3d q = n.ldlt().solve(r);
+    const Eigen::Vector3d q = solveSymmetric<3>(n, r);
     if (!q.allFinite() || q[2] <= 0.0)
         return std::nullopt;
     const double u = -0.5 * q[1] / q[2];
@@ -97,7 +97,7 @@ std::optional<Fit> solve(const std::vector<const CurvePoint*>& used, bool lopsid
         }
         Eigen::MatrixXd damped = normal;
         damped.diagonal() *= 1.0 + damping;
-        const Eigen::VectorXd step = damped.ldlt().solve(right);
+        const Eigen::VectorXd step = solveSymmetric<Eigen::Dynamic>(damped, right);
         if (!step.allFinite())
             return std::nullopt;
         Four next = fit.p;
@@ -119,8 +119,9 @@ std::optional<Fit> solve(const std::vector<const CurvePoint*>& used, bool lopsid
         if (still)
             break;
     }
-    const Eigen::MatrixXd covariance = normal.ldlt().solve(Eigen::MatrixXd::Identity(n, n));
-    if (!covariance.allFinite() || (covariance.diagonal().array() <= 0.0).any() || fit.p[2] <= 0.0)
+    const Eigen::MatrixXd covariance = invertSymmetric<Eigen::Dynamic>(normal);
+    if (!covariance.allFinite() || (covariance.diagonal().array() <= 0.0).any() ||
+        covariance.diagonal().maxCoeff() > 1e200 || fit.p[2] <= 0.0)
         return std::nullopt;
     fit.covariance.topLeftCorner(n, n) = covariance;
     return fit;

@@ -5,7 +5,7 @@
 // focus and to the other beyond.
 #pragma once
 
-#include <Eigen/Dense>
+#include <Eigen/LU>
 #include <array>
 
 #include "core/base/measured.h"

@@ -1,6 +1,5 @@
 #include "core/image/star_measure.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -9,6 +8,7 @@
 #include <vector>
 
 #include "core/base/statistics.h"
+#include "core/base/symmetric.h"
 
 namespace nordstjerna {
 
@@ -96,7 +96,7 @@ Background ringBackground(const Frame& f, const Cut& c) {
             break;
         Eigen::Matrix3d normal;
         normal << used, x, y, x, xx, xy, y, xy, yy;
-        const Eigen::Vector3d change = normal.ldlt().solve(Eigen::Vector3d(v, xv, yv));
+        const Eigen::Vector3d change = solveSymmetric<3>(normal, Eigen::Vector3d(v, xv, yv));
         b.level += change[0];
         b.slopeX += change[1];
         b.slopeY += change[2];
@@ -260,10 +260,10 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, const
         const Eigen::Vector4d gradient(right[0], right[1], right[2], right[3]);
         Eigen::Matrix4d damped = normal;
         damped.diagonal() *= 1.0 + 1e-6;
-        const Eigen::Vector4d step = damped.ldlt().solve(gradient);
+        const Eigen::Vector4d step = solveSymmetric<4>(damped, gradient);
         if (!step.allFinite())
             return fit;
-        fit.covariance = normal.inverse();
+        fit.covariance = invertSymmetric<4>(normal);
         fit.x += std::clamp(step[0], -1.0, 1.0);
         fit.y += std::clamp(step[1], -1.0, 1.0);
         fit.sigma = std::clamp(fit.sigma + std::clamp(step[2], -0.3 * fit.sigma, 0.4 * fit.sigma), 0.3,

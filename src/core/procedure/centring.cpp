@@ -1,6 +1,6 @@
 #include "core/procedure/centring.h"
 
-#include <Eigen/Dense>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 

@@ -1,6 +1,6 @@
 #include "core/procedure/rates_measurement.h"
 
-#include <Eigen/Dense>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 

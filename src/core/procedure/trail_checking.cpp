@@ -1,6 +1,6 @@
 #include "core/procedure/trail_checking.h"
 
-#include <Eigen/Dense>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 

@@ -1,6 +1,5 @@
 #include "core/rig/framing.h"
 
-#include <Eigen/Geometry>
 #include <cmath>
 
 #include "core/base/format.h"
@@ -18,7 +17,11 @@ struct Axes {
 // Carried along the great circle from one place to another: meridians come together towards the pole, cameras
 // on one telescope do not turn with them.
 Vec3 carried(const Vec3& direction, const Vec3& from, const Vec3& to) {
-    return Eigen::Quaterniond::FromTwoVectors(from, to) * direction;
+    const Vec3 axis = from.cross(to);
+    const double cosine = from.dot(to);
+    if (cosine < -1.0 + 1e-12) // any great circle leads to the other side
+        return -direction;
+    return cosine * direction + axis.cross(direction) + axis * (axis.dot(direction) / (1.0 + cosine));
 }
 
 Axes axesOf(const Footprint& f) {

@@ -2,7 +2,7 @@
 // (Calabretta & Greisen 2002).
 #pragma once
 
-#include <Eigen/Dense>
+#include <Eigen/LU>
 #include <optional>
 
 #include "core/sky/directions.h"

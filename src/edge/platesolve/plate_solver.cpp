@@ -1,6 +1,5 @@
 #include "edge/platesolve/plate_solver.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <ctime>
@@ -142,7 +141,8 @@ std::optional<Refined> refine(TangentPlane plane, const std::vector<Star>& stars
         standard.reference = {0.0, 0.0};
         standard.cd = Eigen::Matrix2d::Identity() * unit;
         Eigen::MatrixXd normal = Eigen::MatrixXd::Zero(n, n);
-        Eigen::MatrixXd right = Eigen::MatrixXd::Zero(n, affine ? 2 : 1);
+        Eigen::VectorXd right = Eigen::VectorXd::Zero(n);
+        Eigen::VectorXd rightY = Eigen::VectorXd::Zero(n); // of the affine map only
         for (const Pair& p : pairs) {
             const auto at = standard.pixelAt(p.icrs);
             const double x = p.pixel.x();
@@ -150,7 +150,8 @@ std::optional<Refined> refine(TangentPlane plane, const std::vector<Star>& stars
             if (affine) {
                 const Eigen::Vector3d row(1.0, x, y);
                 normal += p.weight * row * row.transpose();
-                right += p.weight * row * Eigen::RowVector2d(at->x, at->y);
+                right += p.weight * at->x * row;
+                rightY += p.weight * at->y * row;
             } else {
                 // ξ = ξ0 + a·x − s·b·y, η = η0 + b·x + s·a·y; s = +1 for a mirrored picture, −1 otherwise.
                 const Eigen::Vector4d rX(1.0, 0.0, x, -sense * y);
@@ -159,13 +160,15 @@ std::optional<Refined> refine(TangentPlane plane, const std::vector<Star>& stars
                 right += p.weight * (rX * at->x + rY * at->y);
             }
         }
-        const Eigen::MatrixXd inverse = invertSymmetric(normal);
-        const Eigen::MatrixXd fit = inverse * right;
+        const SymmetricSolver<Eigen::Dynamic> solver(normal);
+        const Eigen::MatrixXd inverse = solver.inverse();
+        const Eigen::VectorXd fit = solver.solve(right);
         Eigen::Vector2d shift;
         Eigen::Matrix2d map;
         if (affine) {
-            shift = fit.row(0);
-            map << fit(1, 0), fit(2, 0), fit(1, 1), fit(2, 1);
+            const Eigen::VectorXd fitY = solver.solve(rightY);
+            shift << fit(0), fitY(0);
+            map << fit(1), fit(2), fitY(1), fitY(2);
         } else {
             shift << fit(0), fit(1);
             map << fit(2), -sense * fit(3), fit(3), sense * fit(2);
