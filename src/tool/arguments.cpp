@@ -12,6 +12,13 @@ namespace nordstjerna {
 namespace {
 constexpr int helpSign = 'h';
 constexpr int firstSign = 256; // behind all letters
+
+double numberIn(const std::string& text) {
+    const auto value = wholeNumber(text);
+    if (!value || !std::isfinite(*value))
+        throw WrongUsage("a number is wanted.");
+    return *value;
+}
 } // namespace
 
 Arguments::Arguments(std::string command, std::string help)
@@ -50,7 +57,7 @@ std::string Arguments::help() const {
         text += (w.least ? " " : " [") + w.name + (w.most > 1 ? "…" : "") + (w.least ? "" : "]");
     text += " [options]\n\n";
     const auto line = [&](const std::string& name, const std::string& what) {
-        text += "  " + name + std::string(name.size() < 24 ? 24 - name.size() : 1, ' ') + what + "\n";
+        text += helpLine(name, what, 24);
     };
     for (const Word& w : words_)
         line(w.name, w.help);
@@ -93,10 +100,17 @@ bool Arguments::read(const std::vector<std::string>& words) const {
                                      : std::string(pointers[static_cast<size_t>(optind) - 1])) +
                              " is not known here.");
         }
-        auto& value = given[static_cast<size_t>(sign - firstSign)];
+        const auto which = static_cast<size_t>(sign - firstSign);
+        const std::string name = "--" + options_[which].name;
+        // getopt takes any beginning of a name for it: a script that does so would break with our next
+        // option.
+        const char* const* last = &pointers[static_cast<size_t>(optind) - 1];
+        const std::string typed = optarg == *last ? *(last - 1) : *last; // the value may be a word of its own
+        if (typed.substr(0, typed.find('=')) != name)
+            throw WrongUsage(typed + " is not known here; is " + name + " meant?");
+        auto& value = given[which];
         if (value)
-            throw WrongUsage("--" + options_[static_cast<size_t>(sign - firstSign)].name +
-                             " is given twice.");
+            throw WrongUsage(name + " is given twice.");
         value = optarg ? optarg : "";
     }
     std::vector<std::string> rest(pointers.begin() + optind, pointers.end() - 1);
@@ -112,7 +126,8 @@ bool Arguments::read(const std::vector<std::string>& words) const {
     for (const Word& w : words_) {
         const size_t count = std::min(w.most, static_cast<size_t>(rest.end() - next));
         if (count < w.least)
-            throw WrongUsage(w.name + (w.least > 1 ? ": " + std::to_string(w.least) + " of them are needed."
+            throw WrongUsage(w.name + (w.least > 1 ? ": " + numberText(static_cast<double>(w.least), 0) +
+                                                         " of them are needed."
                                                    : " is needed."));
         for (size_t i = 0; i < count; ++i)
             placed.emplace_back(&w, *next++);
@@ -138,14 +153,22 @@ bool Arguments::read(const std::vector<std::string>& words) const {
     return true;
 }
 
+std::string helpLine(const std::string& name, const std::string& what, size_t column) {
+    return "  " + name + std::string(name.size() < column ? column - name.size() : 1, ' ') + what + "\n";
+}
+
 double boundedNumber(const std::string& text, double low, double high) {
-    const auto value = wholeNumber(text);
-    if (!value || !std::isfinite(*value))
-        throw WrongUsage("a number is wanted.");
-    if (*value < low || *value > high)
-        throw WrongUsage(low == 1e-12 ? "it must be above 0."
-                                      : "from " + exactText(low) + " to " + exactText(high) + ", please.");
-    return *value;
+    const double value = numberIn(text);
+    if (value < low || value > high)
+        throw WrongUsage("from " + exactText(low) + " to " + exactText(high) + ", please.");
+    return value;
+}
+
+double numberAboveNought(const std::string& text) {
+    const double value = numberIn(text);
+    if (value < 1e-12 || value > 1e12)
+        throw WrongUsage("a number above 0 is wanted.");
+    return value;
 }
 
 unsigned long long countIn(const std::string& text) {

@@ -58,8 +58,12 @@ private:
     std::vector<std::pair<std::string, std::string>> together_;
 };
 
+// `name`, and `what` in a column of its own.
+std::string helpLine(const std::string& name, const std::string& what, size_t column);
+
 // Within these bounds, both included.
 double boundedNumber(const std::string& text, double low, double high);
+double numberAboveNought(const std::string& text);
 // A whole number from 0 on.
 unsigned long long countIn(const std::string& text);
 // Throws when it is none of these.
@@ -78,7 +82,7 @@ Taken into(int& to, int low, int high);
 // A number above nought.
 template <typename T>
 Taken positive(T& to) {
-    return into(to, 1e-12, 1e12);
+    return [&to](const std::string& text) { to = numberAboveNought(text); };
 }
 
 } // namespace nordstjerna

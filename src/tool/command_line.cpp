@@ -31,7 +31,7 @@ struct Command {
     std::function<Expected<Json>()> run;
 };
 
-// A deque: what commands take refers to what stands beside them.
+// A deque, so that what add() gives stays where it is.
 class Commands {
 public:
     Commands() {
@@ -160,8 +160,8 @@ private:
     }
 
     void nightCommands() {
-        const auto command = [this](const char* name, const char* help, auto run) -> Arguments& {
-            Arguments& a = add(name, help, [this, run] { return run(night_); });
+        const auto command = [this](const char* name, const char* help, auto told) -> Arguments& {
+            Arguments& a = add(name, help, [this, told] { return told(night_); });
             a.option("data", "data folder (that of the application)", into(night_.data));
             return a;
         };
@@ -200,7 +200,7 @@ std::string helpOf(const Commands& commands, const std::string& first = "") {
     for (const Command& c : commands.all()) {
         const std::string& name = c.arguments.command();
         if (name.rfind(first, 0) == 0)
-            text += "  " + name + std::string(16 - name.size(), ' ') + c.arguments.about() + "\n";
+            text += helpLine(name, c.arguments.about(), 16);
     }
     return text + "\n  COMMAND --help  what it takes\n  --version       of this program\n";
 }

@@ -40,11 +40,14 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
     const auto keep = [&wishes](SettingKey key, auto value) {
         wishes.values[key] = static_cast<double>(value);
     };
+    const auto kindIn = [](const std::string& text) {
+        mustBeOneOf(text, kinds);
+        return *controllerFrom(text);
+    };
     // Options are taken in this order, so that those of one axis have the last word.
-    command.option("controller", "of both axes", [keep](const std::string& v) {
-        mustBeOneOf(v, kinds);
-        keep(SettingKey::kindRa, *controllerFrom(v));
-        keep(SettingKey::kindDec, *controllerFrom(v));
+    command.option("controller", "of both axes", [keep, kindIn](const std::string& v) {
+        keep(SettingKey::kindRa, kindIn(v));
+        keep(SettingKey::kindDec, kindIn(v));
     });
     for (int k = 0; k < settingCount; ++k) {
         const auto key = static_cast<SettingKey>(k);
@@ -53,10 +56,7 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
             keep(key, boundedNumber(v, b.low, b.high));
         };
         if (key == SettingKey::kindRa || key == SettingKey::kindDec)
-            taken = [keep, key](const std::string& v) {
-                mustBeOneOf(v, kinds);
-                keep(key, *controllerFrom(v));
-            };
+            taken = [keep, key, kindIn](const std::string& v) { keep(key, kindIn(v)); };
         else if (key == SettingKey::decMode)
             taken = [keep, key](const std::string& v) {
                 mustBeOneOf(v, modes);

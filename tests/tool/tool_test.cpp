@@ -102,6 +102,9 @@ void ToolTest::wrongUsageIsTwo_data() {
     QTest::newRow("unknown option") << QStringList{"stars", "a.fits", "--quick"};
     QTest::newRow("unknown letter") << QStringList{"stars", "-q", "a.fits"};
     QTest::newRow("no value") << QStringList{"solve", "a.fits", "--scale"};
+    QTest::newRow("name cut short") << QStringList{"solve", "a.fits", "--rad", "5"};
+    QTest::newRow("name cut short, one word") << QStringList{"solve", "a.fits", "--rad=5"};
+    QTest::newRow("flag cut short") << QStringList{"replay", "a.ecsv", "--sear"};
     QTest::newRow("twice") << QStringList{"solve", "a.fits", "--scale", "2", "--scale", "3"};
     QTest::newRow("one word too many") << QStringList{"stars", "a.fits", "b.fits"};
     QTest::newRow("no frame") << QStringList{"stars"};

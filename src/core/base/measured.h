@@ -11,6 +11,11 @@ struct Measured {
     double sigma = 0.0;
 };
 
+// Of two axes together, each to itself.
+inline Measured bothAxes(const Measured& ra, const Measured& dec) {
+    return {std::hypot(ra.value, dec.value), std::hypot(ra.sigma, dec.sigma)};
+}
+
 // a² − b², as a length; its uncertainty by that of both. Nothing left: how much could hide.
 inline Measured quadratureRest(const Measured& a, const Measured& b) {
     const double square = a.value * a.value - b.value * b.value;

@@ -126,12 +126,11 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
         loopFinding(list, "Dec", "dec-loop", s.lag1Dec, s.dec.rms_arcsec, s.dec.noise_arcsec.value,
                     s.rowsUsed);
         const double image = run.meta.imageScale_arcsec_px;
-        const double offset = std::hypot(s.ra.offset_arcsec.value, s.dec.offset_arcsec.value);
-        const double offsetSigma = std::hypot(s.ra.offset_arcsec.sigma, s.dec.offset_arcsec.sigma);
-        if (offset > std::max(0.15, 3.0 * offsetSigma))
+        const Measured offset = bothAxes(s.ra.offset_arcsec, s.dec.offset_arcsec);
+        if (offset.value > std::max(0.15, 3.0 * offset.sigma))
             list.push_back(
                 {"beside-the-aim", Weight::look,
-                 "The star stands " + formatNumber(offset, 2) + "″ beside the aim point",
+                 "The star stands " + formatNumber(offset.value, 2) + "″ beside the aim point",
                  "Mean " + formatMeasured(s.ra.offset_arcsec, "″", 2) + " in RA, " +
                      formatMeasured(s.dec.offset_arcsec, "″", 2) + " in Dec over " +
                      formatDuration(s.span_s) + "; the RMS is about this mean and does not count it.",

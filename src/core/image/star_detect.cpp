@@ -5,6 +5,7 @@
 #include <memory>
 #include <numeric>
 
+#include "core/base/ellipse.h"
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
 #include "core/image/sky_background.h"
@@ -260,10 +261,9 @@ private:
         const double vxx = std::max(sxx / sum - mx * mx, 0.0);
         const double vyy = std::max(syy / sum - my * my, 0.0);
         const double vxy = sxy / sum - mx * my;
-        const double half = 0.5 * (vxx + vyy);
-        const double root = std::hypot(0.5 * (vxx - vyy), vxy);
-        const double major = std::sqrt(std::max(half + root, 0.0));
-        const double minor = std::sqrt(std::max(half - root, 0.0));
+        Eigen::Matrix2d spread;
+        spread << vxx, vxy, vxy, vyy;
+        const auto [major, minor, angle] = errorEllipse(spread);
         const std::vector<Peak> peaks = peaksOf(region);
         if (peaks.empty())
             return;

@@ -5,7 +5,6 @@
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
-#include "core/base/symmetric.h"
 #include "core/motion/play_fit.h"
 
 namespace nordstjerna {
@@ -44,6 +43,7 @@ namespace {
 struct PulseLeg {
     size_t from, to;
     bool south;
+    double pulsed_s;
 };
 
 std::vector<PulseLeg> pulseLegs(const std::vector<RunRow>& rows) {
@@ -60,9 +60,15 @@ std::vector<PulseLeg> pulseLegs(const std::vector<RunRow>& rows) {
             continue;
         const bool south = rows[i].pulseDec_ms < 0.0;
         if (legs.empty() || legs.back().south != south)
-            legs.push_back({i, i + 1, south});
+            legs.push_back({i, i + 1, south, 0.0});
         legs.back().to = i + 1;
+        legs.back().pulsed_s += std::abs(rows[i].pulseDec_ms) / 1000.0;
     }
+    // A return cut short by stopping shows nothing of the gap.
+    const auto shorter = [](const PulseLeg& a, const PulseLeg& b) { return a.pulsed_s < b.pulsed_s; };
+    if (legs.size() > 2 &&
+        legs.back().pulsed_s < 0.5 * std::min_element(legs.begin(), legs.end() - 1, shorter)->pulsed_s)
+        legs.pop_back();
     return legs;
 }
 
@@ -93,7 +99,7 @@ PlayRecord recordOf(const std::vector<RunRow>& rows, const std::vector<PulseLeg>
                 record.step_s = std::max(record.step_s, std::abs(rows[i].pulseDec_ms) / 1000.0);
             }
         }
-        record.legs_s.push_back(pulsed);
+        record.legs_s.push_back(legs[k].pulsed_s);
     }
     return record;
 }
@@ -133,7 +139,7 @@ void addPicture(BacklashReturn& b, const PlayRecord& record, const PlayFit& fit,
 // The mean of the returns, each by how well it is known, and how far they disagree. In the fit the errors of
 // neighbours pull against each other, which would make the mean better known than by its parts; air that
 // changes slowly undoes that, so it is not counted on.
-void combine(BacklashResult& result, const Eigen::MatrixXd& covariance) {
+void combine(BacklashResult& result, const Eigen::MatrixXd& covariance_s2) {
     double weights = 0.0;
     double sum = 0.0;
     for (const BacklashReturn& r : result.returns) {
@@ -150,9 +156,11 @@ void combine(BacklashResult& result, const Eigen::MatrixXd& covariance) {
             const double other = result.returns[j].dead_ms.value;
             const auto k = static_cast<Eigen::Index>(i);
             const auto l = static_cast<Eigen::Index>(j);
-            const double between = covariance(k, k) + covariance(l, l) - 2.0 * covariance(k, l);
-            result.disagreement_sigma = std::max(
-                result.disagreement_sigma, std::abs(own.value - other) / std::sqrt(std::max(between, 1e-12)));
+            const double between_ms2 =
+                1e6 * (covariance_s2(k, k) + covariance_s2(l, l) - 2.0 * covariance_s2(k, l));
+            result.disagreement_sigma =
+                std::max(result.disagreement_sigma,
+                         std::abs(own.value - other) / std::sqrt(std::max(between_ms2, 1e-12)));
         }
     }
     // Returns that scatter more than they should make the figure less certain, not the scatter less true.
@@ -165,17 +173,8 @@ void combine(BacklashResult& result, const Eigen::MatrixXd& covariance) {
 } // namespace
 
 Expected<BacklashResult> analyseBacklash(const Run& run) {
-    auto legs = pulseLegs(run.rows);
-    PlayRecord record;
-    if (legs.size() >= 2) {
-        record = recordOf(run.rows, legs);
-        // A return cut short by stopping shows nothing of the gap.
-        if (legs.size() > 2 &&
-            record.legs_s.back() < 0.5 * *std::min_element(record.legs_s.begin(), record.legs_s.end() - 1)) {
-            legs.pop_back();
-            record = recordOf(run.rows, legs);
-        }
-    }
+    const auto legs = pulseLegs(run.rows);
+    const PlayRecord record = legs.size() < 2 ? PlayRecord{} : recordOf(run.rows, legs);
     if (record.samples.size() < 8)
         return problem("This is no complete backlash test.",
                        "Pulses north and then south are needed, with the star measured after each.",
@@ -213,7 +212,7 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
     result.shape = fit.law.shape;
     result.rate_arcsec_s = {rate, std::sqrt(covariance(1, 1))};
     const auto returns = static_cast<Eigen::Index>(legs.size()) - 1;
-    Eigen::MatrixXd ofDead = 1e6 * covariance.bottomRightCorner(returns, returns);
+    Eigen::MatrixXd ofDead = covariance.bottomRightCorner(returns, returns);
     for (size_t leg = 1; leg < legs.size(); ++leg) {
         const auto own = static_cast<Eigen::Index>(leg) - 1;
         const double length = record.legs_s[leg];
@@ -221,10 +220,10 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
         b.south = legs[leg].south;
         b.shape = result.shape;
         b.rate_arcsec_s = result.rate_arcsec_s;
-        Measured dead{lostTime(told.law, leg), std::sqrt(std::max(0.0, ofDead(own, own))) / 1000.0};
+        Measured dead{lostTime(told.law, leg), std::sqrt(std::max(0.0, ofDead(own, own)))};
         if (b.shape == BacklashShape::jump) {
             dead = leapOf(record, leg, told.law.dead_s[leg]);
-            ofDead(own, own) = 1e6 * dead.sigma * dead.sigma;
+            ofDead(own, own) = dead.sigma * dead.sigma;
         }
         dead.sigma = std::min(dead.sigma, length);
         // A star that hardly followed before the leg was over shows the least of it only.

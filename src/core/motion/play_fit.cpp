@@ -19,9 +19,15 @@ double softened(double past, double soft) {
     return x > 30.0 ? past : soft * std::log1p(std::exp(x));
 }
 
-// How far the load has gone, after this much pulse.
-double following(const PlayLaw& law, double dead, double pulsed) {
-    switch (law.shape) {
+// What was left of the gap before the first leg is a gap, whatever shape a change of direction has.
+BacklashShape shapeOfLeg(const PlayLaw& law, size_t leg) {
+    return leg == 0 ? BacklashShape::gap : law.shape;
+}
+
+// How far the load has gone, after this much pulse of the leg.
+double following(const PlayLaw& law, size_t leg, double pulsed) {
+    const double dead = law.dead_s[leg];
+    switch (shapeOfLeg(law, leg)) {
     case BacklashShape::none:
         return pulsed;
     case BacklashShape::gap:
@@ -35,18 +41,20 @@ double following(const PlayLaw& law, double dead, double pulsed) {
 }
 
 // By how much less it has gone for a lost time longer by one.
-double slowing(const PlayLaw& law, double dead, double pulsed) {
-    if (law.shape == BacklashShape::gap)
+double slowing(const PlayLaw& law, size_t leg, double pulsed) {
+    const double dead = law.dead_s[leg];
+    const BacklashShape shape = shapeOfLeg(law, leg);
+    if (shape == BacklashShape::gap)
         return pulsed > dead ? 1.0 : 0.0;
-    if (law.shape != BacklashShape::gradual)
+    if (shape != BacklashShape::gradual)
         return 0.0;
     const auto slope = [&](double past) { return 1.0 / (1.0 + std::exp(-past / law.soft_s)); };
     return (slope(pulsed - dead) - slope(-dead)) / slope(dead);
 }
 
-PlayLaw lawOfLeg(const PlayLaw& law, size_t leg) {
-    // What was left of the gap before the first leg is a gap, whatever shape a change of direction has.
-    return leg == 0 ? PlayLaw{BacklashShape::gap, 0.0, {}} : PlayLaw{law.shape, law.soft_s, {}};
+// The pulse time of a leg before this place.
+double pulsedIn(const PlayRecord& record, size_t leg, const PlaySample& s) {
+    return leg == s.leg ? s.pulsed_s : record.legs_s[leg];
 }
 
 // Thousands of trials of one dead time at a time: what a trial does not touch is kept.
@@ -101,11 +109,10 @@ private:
 
     void set(size_t leg, double dead) {
         law_.dead_s[leg] = dead;
-        const PlayLaw law = lawOfLeg(law_, leg);
         const double sign = record_.sign(leg);
         for (size_t i = begins_[leg]; i < begins_[leg + 1]; ++i)
-            inLeg_[i] = sign * following(law, dead, record_.samples[i].pulsed_s);
-        ofLeg_[leg] = sign * following(law, dead, record_.legs_s[leg]);
+            inLeg_[i] = sign * following(law_, leg, record_.samples[i].pulsed_s);
+        ofLeg_[leg] = sign * following(law_, leg, record_.legs_s[leg]);
     }
 
     // The whole test with the same gap at every change, and any rest of one before the first leg.
@@ -190,8 +197,7 @@ double PlayFit::cost(size_t samples) const {
 double loadAt(const PlayRecord& record, const PlayLaw& law, const PlaySample& s) {
     double load = 0.0;
     for (size_t leg = 0; leg <= s.leg; ++leg)
-        load += record.sign(leg) * following(lawOfLeg(law, leg), law.dead_s[leg],
-                                             leg == s.leg ? s.pulsed_s : record.legs_s[leg]);
+        load += record.sign(leg) * following(law, leg, pulsedIn(record, leg, s));
     return load;
 }
 
@@ -223,9 +229,8 @@ Eigen::MatrixXd playCovariance(const PlayRecord& record, const PlayFit& fit) {
         row[1] = loadAt(record, fit.law, s);
         row[2] = s.t_s - start;
         for (size_t leg = record.cleared ? 1 : 0; leg <= s.leg; ++leg)
-            row[3 + static_cast<Eigen::Index>(leg)] = -record.sign(leg) * fit.rate_arcsec_s *
-                                                      slowing(lawOfLeg(fit.law, leg), fit.law.dead_s[leg],
-                                                              leg == s.leg ? s.pulsed_s : record.legs_s[leg]);
+            row[3 + static_cast<Eigen::Index>(leg)] =
+                -record.sign(leg) * fit.rate_arcsec_s * slowing(fit.law, leg, pulsedIn(record, leg, s));
         normal += row * row.transpose();
     }
     normal(2, 2) += driftHold;

@@ -203,54 +203,61 @@ struct ShapeFit {
     double reduced = 1e9; // χ² per degree of freedom, with what the blob says of the start
 };
 
+// The normal equations about a shape (lower triangle), and its χ².
+struct ShapeSlopes {
+    ShapeNormal normal = ShapeNormal::Zero();
+    Shape right = Shape::Zero();
+    double chi = 0.0;
+};
+
+ShapeSlopes slopesAbout(const Shape& shape, const std::vector<Point>& points, double length, double noise) {
+    ShapeSlopes all;
+    // Without the blob a V and its mirror image could not be told apart.
+    constexpr double hold = 1.0 / (startSigma_px * startSigma_px);
+    constexpr double meet = 1.0 / (meetSigma * meetSigma);
+    all.normal(0, 0) = hold;
+    all.right[0] = -hold * shape[0];
+    all.normal(6, 6) = meet;
+    all.right[6] = -meet * (shape[6] - 1.0);
+    all.chi = hold * shape[0] * shape[0] + meet * (shape[6] - 1.0) * (shape[6] - 1.0);
+    for (const Point& p : points) {
+        const Lit lit = modelAt(shape, p, length);
+        const double r = (p.v - lit.value) / noise;
+        for (int j = 0; j < shapeSize; ++j) {
+            const double slope = lit.slope[j] / noise;
+            all.right[j] += slope * r;
+            for (int k = j; k < shapeSize; ++k)
+                all.normal(k, j) += slope * lit.slope[k] / noise;
+        }
+        all.chi += r * r;
+    }
+    return all;
+}
+
 ShapeFit fitShape(const std::vector<Point>& points, Shape start, double length, double noise) {
     ShapeFit fit{start};
     double damping = 1e-3;
     double last = 1e300;
+    ShapeSlopes here = slopesAbout(fit.shape, points, length, noise);
     for (int iteration = 0; iteration < 40; ++iteration) {
-        ShapeNormal normal = ShapeNormal::Zero();
-        Shape right = Shape::Zero();
-        // Without the blob a V and its mirror image could not be told apart.
-        const double hold = 1.0 / (startSigma_px * startSigma_px);
-        normal(0, 0) += hold;
-        right[0] -= hold * fit.shape[0];
-        constexpr double meet = 1.0 / (meetSigma * meetSigma);
-        normal(6, 6) += meet;
-        right[6] -= meet * (fit.shape[6] - 1.0);
-        const auto prior = [&](const Shape& s) {
-            return hold * s[0] * s[0] + meet * (s[6] - 1.0) * (s[6] - 1.0);
-        };
-        double chi = prior(fit.shape);
-        for (const Point& p : points) {
-            const Lit lit = modelAt(fit.shape, p, length);
-            const double r = (p.v - lit.value) / noise;
-            for (int j = 0; j < shapeSize; ++j) {
-                const double slope = lit.slope[j] / noise;
-                right[j] += slope * r;
-                for (int k = j; k < shapeSize; ++k)
-                    normal(k, j) += slope * lit.slope[k] / noise;
-            }
-            chi += r * r;
-        }
-        ShapeNormal damped = normal;
+        ShapeNormal damped = here.normal;
         damped.diagonal() *= 1.0 + damping;
-        const Shape move = solveSymmetric(damped, right);
+        const Shape move = solveSymmetric(damped, here.right);
         if (!move.allFinite())
             break;
         Shape next = fit.shape + move;
         next[3] = std::clamp(next[3], 0.5, 6.0);
-        double nextChi = prior(next);
-        for (const Point& p : points)
-            nextChi += std::pow((p.v - modelAt(next, p, length).value) / noise, 2);
-        fit.reduced = chi / static_cast<double>(points.size() - shapeSize);
-        if (nextChi < chi) {
+        const ShapeSlopes there = slopesAbout(next, points, length, noise);
+        fit.reduced = here.chi / static_cast<double>(points.size() - shapeSize);
+        if (there.chi < here.chi) {
             fit.shape = next;
             damping = std::max(1e-6, 0.3 * damping);
-            const ShapeNormal inverse = invertSymmetric(normal);
+            const ShapeNormal inverse = invertSymmetric(here.normal);
             fit.sigmaOpening = std::sqrt(inverse(2, 2) * std::max(1.0, fit.reduced));
-            if (last - nextChi < 1e-4 * chi)
+            if (last - there.chi < 1e-4 * here.chi)
                 break;
-            last = nextChi;
+            last = there.chi;
+            here = there;
         } else {
             damping *= 10.0;
             if (damping > 1e6)

@@ -178,7 +178,7 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
                 "Check cover, focus and sky, or expose longer."};
     // Satellites leave a track or two.
     if (field->tracks >= 8 && 5 * field->tracks > stars)
-        return {"The frame could not be solved: its stars are trails, " + std::to_string(field->tracks) +
+        return {"The frame could not be solved: its stars are trails, " + formatNumber(field->tracks, 0) +
                     " of them.",
                 "The mount still moved while it was exposed, or does not track.",
                 "Let it settle, see that it tracks, and expose again."};

@@ -11,10 +11,6 @@ namespace {
 constexpr int harmonics = 3;
 constexpr double deg = 57.29577951308232;
 
-Measured bothAxes(const Measured& ra, const Measured& dec) {
-    return {std::hypot(ra.value, dec.value), std::hypot(ra.sigma, dec.sigma)};
-}
-
 // Of one frame, without the centroids' own noise. Guided, the frames after a gust show what the loop made of
 // it: the air is what is not the mount's motion.
 std::optional<Measured> airOf(const Run& run, const RunStory& story) {

@@ -17,9 +17,11 @@ StepBar::StepBar(QWidget* parent) : QWidget(parent) {
 
 void StepBar::show(const Progress& progress) {
     progress_ = progress;
-    const QString whole = line();
-    setToolTip(whole);
-    setAccessibleDescription(whole);
+    // Told once, however often it comes.
+    if (const QString whole = line(); whole != toolTip()) {
+        setToolTip(whole);
+        setAccessibleDescription(whole);
+    }
     update();
 }
 
@@ -62,7 +64,7 @@ void StepBar::paintEvent(QPaintEvent*) {
         x += 13 + metrics.horizontalAdvance(name) + 14;
     }
     p.setPen(theme().muted);
-    p.drawText(QPointF(4, y + 19), metrics.elidedText(line(), Qt::ElideRight, width() - 8));
+    p.drawText(QPointF(4, y + 19), metrics.elidedText(toolTip(), Qt::ElideRight, width() - 8));
 }
 
 } // namespace nordstjerna
