@@ -9,7 +9,8 @@
 #include "edge/platesolve/star_index.h"
 
 inline std::shared_ptr<nordstjerna::StarIndex> sharedIndex() {
-    static const auto index = nordstjerna::StarIndex::loadDefault();
+    // What else is installed for solving changes nothing here.
+    static const auto index = nordstjerna::StarIndex::loadDefault(nordstjerna::usualSkySeries());
     if (!index)
         qFatal("%s", index.error().text().c_str());
     return *index;

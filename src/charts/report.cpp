@@ -161,17 +161,15 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
     return writePaper(
         path,
         [&] {
-            Paper paper{
-                tr("Night of %1").arg(qs(formatDay(night.night, night.utcOffset_h))), qs(night.subline), {}};
+            Paper paper{tr("Night of %1").arg(qs(night.zone.day(night.night))), qs(night.subline), {}};
             QString table = "<table cellpadding=\"4\">";
             for (const NightDocument::Item& i : night.items) {
                 const LogEntry& e = i.entry;
                 const auto figure = headFigure(e);
-                table +=
-                    QString("<tr><td>%1</td><td><b>%2</b></td><td>%3</td><td>%4</td><td>%5</td></tr>")
-                        .arg(qs(formatClock(e.started, night.utcOffset_h)), QString(entryKindWord(e.kind)),
-                             figure ? qs(figureText(*figure)).toHtmlEscaped() : QString(),
-                             qs(e.target).toHtmlEscaped(), qs(e.how).toHtmlEscaped());
+                table += QString("<tr><td>%1</td><td><b>%2</b></td><td>%3</td><td>%4</td><td>%5</td></tr>")
+                             .arg(qs(night.zone.clock(e.started)), QString(entryKindWord(e.kind)),
+                                  figure ? qs(figureText(*figure)).toHtmlEscaped() : QString(),
+                                  qs(e.target).toHtmlEscaped(), qs(e.how).toHtmlEscaped());
             }
             paper.blocks.push_back({tr("What was done"), {}, table + "</table>", nullptr});
             for (const NightDocument::Item& i : night.items) {
@@ -186,7 +184,7 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
                     if (const auto key = settingWithId(c.setting))
                         html += "<p>" +
                                 tr("%1: %2 set from %3 to %4. %5")
-                                    .arg(qs(formatClock(c.when, night.utcOffset_h)), qs(settingName(*key)),
+                                    .arg(qs(night.zone.clock(c.when)), qs(settingName(*key)),
                                          qs(settingText(*key, c.before)), qs(settingText(*key, c.after)),
                                          qs(c.reason))
                                     .toHtmlEscaped() +
@@ -194,8 +192,7 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
                 html += findingsHtml(e.findings);
                 if (!e.note.empty())
                     html += "<p><i>" + qs(e.note).toHtmlEscaped() + "</i></p>";
-                QString heading =
-                    QString(entryKindWord(e.kind)) + ", " + qs(formatClock(e.started, night.utcOffset_h));
+                QString heading = QString(entryKindWord(e.kind)) + ", " + qs(night.zone.clock(e.started));
                 heading[0] = heading[0].toUpper();
                 paper.blocks.push_back({heading, qs(e.how), html, nullptr});
                 if (i.run && i.story)

@@ -13,7 +13,8 @@ namespace nordstjerna {
 
 Deck::Deck(Session& session, QWidget* parent)
     : QFrame(parent), session_(session), mount_(new QLabel), links_(new QLabel), camera_(new QLabel),
-      simulated_(new QLabel), halt_(new QPushButton(tr("Halt"))), track_(new QPushButton(tr("Track again"))) {
+      simulated_(new QLabel), clock_(new QLabel), halt_(new QPushButton(tr("Halt"))),
+      track_(new QPushButton(tr("Track again"))) {
     setObjectName("deck");
     setFixedHeight(38);
     halt_->setObjectName("halt");
@@ -22,7 +23,6 @@ Deck::Deck(Session& session, QWidget* parent)
     track_->setToolTip(tr("Let the mount follow the sky again"));
     track_->hide();
     connect(track_, &QPushButton::clicked, &session_, &Session::resumeTracking);
-    connect(&session_, &Session::halted, this, [this] { track_->setVisible(session_.isHalted()); });
     connect(&session_, &Session::deviceTrouble, this, [this](const QString& text) {
         trouble_ = text;
         refresh();
@@ -38,6 +38,7 @@ Deck::Deck(Session& session, QWidget* parent)
     row->addWidget(links_);
     row->addWidget(camera_);
     row->addStretch();
+    row->addWidget(clock_);
     row->addWidget(simulated_);
     row->addWidget(track_);
     row->addWidget(halt_);
@@ -50,6 +51,8 @@ void Deck::restyle() {
     mount_->setFont(textFont(12));
     camera_->setFont(textFont(12));
     simulated_->setFont(textFont(12));
+    clock_->setFont(textFont(12));
+    clock_->setObjectName("clock");
 }
 
 void Deck::announce(const QString& text) {
@@ -76,6 +79,7 @@ QString Deck::silence() const {
 
 void Deck::refresh() {
     const MountState m = session_.mountState();
+    track_->setVisible(m.told && !m.tracking && !m.moving && session_.free());
     const QString silent = silence();
     links_->setText(silent);
     links_->setVisible(!silent.isEmpty());
@@ -87,10 +91,13 @@ void Deck::refresh() {
         const Equatorial place =
             equatorialFrom(ObservedFrame(session_.rig().site, session_.now()).icrsFrom(m.pointing));
         const AltAz a = altAzFrom(directionOf(session_.rig().site, m.pointing));
-        mount_->setText(tr("Mount %1 %2   HA %3   alt %4°   %5 side   %6")
+        mount_->setText(tr("Mount %1 %2   HA %3   alt %4°   %5   %6")
                             .arg(qs(formatHms(place.ra)), qs(formatDms(place.dec)),
                                  qs(formatHourAngle(m.pointing.hourAngle)),
-                                 qs(formatNumber(a.altitude.deg(), 1)), qs(m.side),
+                                 qs(formatNumber(a.altitude.deg(), 1)),
+                                 m.side == "east"   ? tr("looking east · pier west")
+                                 : m.side == "west" ? tr("looking west · pier east")
+                                                    : tr("side not known"),
                                  m.tracking ? tr("tracking") : tr("not tracking")));
     }
     camera_->setText(!trouble_.isEmpty()               ? trouble_
@@ -98,6 +105,12 @@ void Deck::refresh() {
                      : session_.busy()                 ? session_.busyWith()
                                                        : tr("Idle"));
     camera_->setToolTip(trouble_.isEmpty() ? session_.notLogged() : trouble_);
+    const Instant now = session_.now();
+    clock_->setText(qs(session_.civilTime().clock(now) + " " + session_.civilTime().name(now)));
+    clock_->setToolTip(
+        tr("Civil time of the site, %1. Files carry UTC: %2.")
+            .arg(session_.rig().timeZone.empty() ? tr("zone of this computer") : qs(session_.rig().timeZone),
+                 qs(formatClock(now))));
     const double speed = session_.simulatedNight().clock().speed();
     const QString factor = speed > 0.0 ? "× " + qs(formatNumber(speed, 0)) : tr("as fast as it computes");
     simulated_->setText(tr("◈ simulated devices, time %1").arg(factor));

@@ -26,6 +26,7 @@ private:
     QLabel* links_; // seen while a device is silent
     QLabel* camera_;
     QLabel* simulated_;
+    QLabel* clock_;
     QPushButton* halt_;
     QPushButton* track_; // after a halt
     QString announcement_;

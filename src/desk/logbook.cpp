@@ -117,7 +117,7 @@ void Logbook::told(const Expected<void>& done) {
 
 Expected<const NightLog*> Logbook::log() {
     if (!log_) {
-        auto log = NightLog::open(nightLogPath(folder_));
+        auto log = NightLog::openToRead(nightLogPath(folder_));
         if (!log)
             return tl::unexpected(log.error());
         log_ = std::move(*log);

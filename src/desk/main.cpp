@@ -5,6 +5,7 @@
 
 #include "charts/text.h"
 #include "core/base/number_text.h"
+#include "desk/end_signals.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
 #include "desk/theme.h"
@@ -13,6 +14,7 @@ using namespace nordstjerna;
 
 int main(int argc, char** argv) {
     QApplication app(argc, argv);
+    EndSignals endSignals;
     QApplication::setApplicationName("nordstjerna");
     QApplication::setApplicationVersion(NORDSTJERNA_VERSION);
     QApplication::setOrganizationName("nordstjerna");
@@ -51,5 +53,6 @@ int main(int argc, char** argv) {
     ThemeSwitch::instance().use(themeNames().contains(kept) ? kept : "Dusk");
     MainWindow window(std::move(*session));
     window.show();
+    QObject::connect(&endSignals, &EndSignals::wanted, &window, &MainWindow::leaveNow);
     return QApplication::exec();
 }

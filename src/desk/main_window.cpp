@@ -2,6 +2,7 @@
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QEventLoop>
 #include <QHBoxLayout>
 #include <QInputDialog>
 #include <QKeyEvent>
@@ -15,9 +16,14 @@
 #include <algorithm>
 
 #include "charts/text.h"
+#include "core/base/format.h"
 #include "desk/action_search.h"
+#include "desk/awake.h"
 #include "desk/deck.h"
+#include "desk/departure.h"
+#include "desk/halt_everywhere.h"
 #include "desk/hands_sheet.h"
+#include "desk/mount_care.h"
 #include "desk/night_band.h"
 #include "desk/rail.h"
 #include "desk/stations/centre/centre_station.h"
@@ -37,7 +43,8 @@ namespace nordstjerna {
 
 MainWindow::MainWindow(std::unique_ptr<Session> session)
     : session_(std::move(session)), rig_(new RigStation(*session_)), bench_(new BenchStack),
-      findings_(new FindingsPanel), timer_(new QTimer(this)) {
+      findings_(new FindingsPanel), timer_(new QTimer(this)), departure_(new Departure(*session_, this)),
+      awake_(new Awake(QDBusConnection::systemBus(), this)) {
     setWindowTitle("Nordstjerna");
     // Small screens, and large ones at twice the size, must show the deck and Halt all the same.
     setMinimumSize(900, 480);
@@ -99,8 +106,8 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     }
     connect(rail_, &Rail::chosen, this, qOverload<int>(&MainWindow::showStation));
     connect(findings_, &FindingsPanel::actionWanted, this, &MainWindow::perform);
-    connect(findings_, &FindingsPanel::problemDismissed, session_.get(), &Session::clearProblem);
-    connect(session_.get(), &Session::problemChanged, this, &MainWindow::refreshFindings);
+    connect(findings_, &FindingsPanel::problemDismissed, &session_->problems(), &ProblemList::dismiss);
+    connect(&session_->problems(), &ProblemList::changed, this, &MainWindow::refreshFindings);
     connect(session_.get(), &Session::resultsChanged, this, &MainWindow::refreshFindings);
     connect(session_.get(), &Session::announced, deck_, &Deck::announce);
     connect(session_.get(), &Session::busyChanged, this, [this] {
@@ -112,8 +119,12 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
         deck_->refresh();
         band_->refresh();
         keepView();
+        tellDesktop();
     });
     timer_->start(500);
+    new HaltEverywhere([this] { session_->halt(); }, this);
+    new MountCare(*session_, sleptSoFar_s, this);
+    listenToDesktop();
     buildMenus();
     openAsBefore();
     qApp->installEventFilter(this);
@@ -311,6 +322,10 @@ void MainWindow::buildMenus() {
     add(rig, tr("Save rig…"), QKeySequence("Ctrl+S"), [this] { rig_->saveRig(); });
 
     rig->addSeparator();
+    QAction* covered =
+        add(rig, tr("The telescope is covered: slews need not keep away from the Sun"), {}, [] {});
+    covered->setCheckable(true);
+    connect(covered, &QAction::toggled, session_.get(), &Session::setCovered);
     add(rig, tr("The guide camera was turned or moved"), {},
         [this] { session_->ageRates("the guide camera was turned or moved"); });
     add(rig, tr("A rotator turned the guide camera…"), {}, [this] {
@@ -426,8 +441,7 @@ Station* MainWindow::station(const QString& name) const {
 
 void MainWindow::refreshFindings() {
     rail_->retell();
-    findings_->show(stations_[static_cast<size_t>(current_)]->findings(), session_->problem(),
-                    session_->problemAction(), session_->problemLabel());
+    findings_->show(stations_[static_cast<size_t>(current_)]->findings(), session_->problems().all());
 }
 
 void MainWindow::perform(const QString& action) {
@@ -441,23 +455,78 @@ void MainWindow::perform(const QString& action) {
         session_->halt();
         return;
     }
+    if (action == "evening.take") {
+        session_->takeEvening();
+        return;
+    }
+    if (action == "mount.settle") {
+        session_->settleDispute();
+        return;
+    }
     for (Station* s : stations_)
         if (s->perform(action))
             return;
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
-    if (!session_->free()) {
-        const auto answer = QMessageBox::question(
-            this, tr("Quit"),
-            tr("%1 is under way. Stop it and quit? What was recorded is kept.").arg(session_->busyWith()));
-        if (answer != QMessageBox::Yes) {
-            e->ignore();
-            return;
-        }
+    if (!left_) {
+        departure_->ask();
+        e->setAccepted(left_); // at once where nothing has to be asked
+        return;
     }
     session_->abandon();
     e->accept();
+}
+
+void MainWindow::leaveNow() {
+    departure_->now();
+}
+
+void MainWindow::listenToDesktop() {
+    connect(departure_, &Departure::ready, this, [this] {
+        left_ = true;
+        awake_->letGo();
+        close();
+    });
+    connect(awake_, &Awake::goingDown, this, &MainWindow::leaveNow);
+    connect(awake_, &Awake::goingToSleep, this, [this] {
+        session_->abandon();
+        session_->observatory().halt([this](const Expected<void>&) {
+            QMetaObject::invokeMethod(
+                this, [this] { awake_->letGo(); }, Qt::QueuedConnection);
+        });
+    });
+    connect(awake_, &Awake::refused, this, [this](const QString& why) {
+        session_->problems().report(
+            ProblemCause::awake, {"The desktop does not keep this computer awake.", why.toStdString() + ".",
+                                  "Switch off suspend in its power settings for the night."});
+    });
+    connect(awake_, &Awake::granted, this, [this] { session_->problems().solved(ProblemCause::awake); });
+    connect(awake_, &Awake::battery, this, [this](int percent, bool critical) {
+        Problem p{"The battery is at " + formatNumber(percent, 0) + " %.",
+                  "The computer will switch itself off.", "Connect it to power, or end the night now."};
+        if (critical) {
+            p.what += " What ran was ended and the mount was stopped.";
+            session_->halt();
+        }
+        session_->problems().report(ProblemCause::power, p);
+    });
+    // Logout: the desktop waits until this returns.
+    connect(qApp, &QGuiApplication::commitDataRequest, this, [this] {
+        constexpr int patience_ms = 8000;
+        QEventLoop wait;
+        connect(departure_, &Departure::ready, &wait, &QEventLoop::quit);
+        QTimer::singleShot(patience_ms, &wait, &QEventLoop::quit);
+        leaveNow();
+        wait.exec();
+    });
+}
+
+void MainWindow::tellDesktop() {
+    const MountState mount = session_->mountState();
+    const bool tracks = mount.told && (mount.tracking || mount.moving);
+    awake_->keep(session_->busy() || tracks,
+                 session_->busy() ? session_->busyWith() : tr("the mount tracks"));
 }
 
 } // namespace nordstjerna

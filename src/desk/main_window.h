@@ -12,8 +12,10 @@ class QVBoxLayout;
 
 namespace nordstjerna {
 
+class Awake;
 class BenchStack;
 class Deck;
+class Departure;
 class FindingsPanel;
 class GuideStation;
 class HandsSheet;
@@ -37,6 +39,9 @@ public:
     FindingsPanel* findingsPanel() const { return findings_; }
     HandsSheet* handsSheet();
     Deck* deck() const { return deck_; }
+    // The system asks for the end: what runs is ended, the mount stopped, then the window closes.
+    void leaveNow();
+    bool leaving() const { return left_; }
 
 protected:
     void closeEvent(QCloseEvent*) override;
@@ -50,6 +55,8 @@ private:
     void fitToScreen();
     void keepView();
     void refreshFindings();
+    void listenToDesktop();
+    void tellDesktop();
     void perform(const QString& action);
     QAction* add(QMenu* menu, const QString& text, const QKeySequence& keys,
                  const std::function<void()>& what);
@@ -69,6 +76,9 @@ private:
     QVBoxLayout* strip_ = nullptr;
     bool narrow_ = false;
     bool wideFindings_ = true;
+    Departure* departure_;
+    Awake* awake_;
+    bool left_ = false; // nothing keeps the program any more
 };
 
 } // namespace nordstjerna

@@ -34,7 +34,6 @@ NightBand::NightBand(Session& session, QWidget* parent) : QFrame(parent), sessio
 void NightBand::compute() {
     const Rig& rig = session_.rig();
     night_ = session_.night();
-    utcOffset_h_ = session_.utcOffset_h();
     if (night_) {
         track_ = skyTrack(rig.site, rig.horizon, session_.target(), night_->sunset, night_->sunrise, 180);
         meridian_ = meridianPassage(rig.site, session_.target(),
@@ -112,15 +111,14 @@ void NightBand::paintEvent(QPaintEvent* e) {
                    QPointF(xOf(track_[i].when), yOf(track_[i].place.altitude.deg())));
     }
     p.setPen(theme().muted);
-    const double firstHour =
-        std::ceil((n.sunset.unix_s + utcOffset_h_ * 3600.0) / 3600.0) * 3600.0 - utcOffset_h_ * 3600.0;
     const int every = width() > 700 ? 1 : 2;
-    int count = 0;
-    for (Instant t{firstHour}; t < n.sunrise; t = t + 3600.0, ++count) {
+    int count = -1;
+    for (const Instant t : session_.civilTime().hours(n.sunset, n.sunrise)) {
+        ++count;
         p.drawLine(QPointF(xOf(t), bottom), QPointF(xOf(t), bottom + 3));
         if (count % every == 0 && xOf(t) > leftEdge + 12 && xOf(t) < width() - rightEdge - 12)
             p.drawText(QRectF(xOf(t) - 30, bottom + 2, 60, 16), Qt::AlignCenter,
-                       qs(formatClock(t, utcOffset_h_)));
+                       qs(session_.civilTime().clock(t)));
     }
     const Instant now = session_.now();
     if (now > n.sunset && now < n.sunrise) {
@@ -167,7 +165,7 @@ void NightBand::drawPlan(QPainter& p) {
         p.setPen(theme().text);
         const bool left = which == Grip::begin || x > width() - 60;
         p.drawText(QRectF(left ? x - 58 : x + 4, bottom - 32, 54, 16), left ? Qt::AlignRight : Qt::AlignLeft,
-                   qs(formatClock(heldAt_, utcOffset_h_)));
+                   qs(session_.civilTime().clock(heldAt_)));
     };
     if (const auto begins = planBegins())
         grip(Grip::begin, *begins);
@@ -255,14 +253,14 @@ void NightBand::mouseMoveEvent(QMouseEvent* e) {
     const auto& point = track_[static_cast<size_t>(std::lround(f * static_cast<double>(track_.size() - 1)))];
     QString text =
         tr("%1 · %2 at altitude %3°, azimuth %4°%5 · Sun %6°")
-            .arg(qs(formatClock(t, utcOffset_h_)), qs(session_.targetName()),
+            .arg(qs(session_.civilTime().clock(t)), qs(session_.targetName()),
                  qs(formatNumber(point.place.altitude.deg(), 0)),
                  qs(formatNumber(point.place.azimuth.deg(), 0)), point.hidden ? tr(", hidden") : "",
                  qs(formatNumber(sunAltitude(session_.rig().site, t).deg(), 0)));
     for (const NightBlock& b : session_.blocks())
         if (e->position().x() >= xOf(b.from) - 2 &&
             e->position().x() <= std::max(xOf(b.to), xOf(b.from) + 3) + 2)
-            text += "\n" + b.label + " " + qs(formatClock(b.from, utcOffset_h_));
+            text += "\n" + b.label + " " + qs(session_.civilTime().clock(b.from));
     QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8), text, this);
 }
 

@@ -40,7 +40,6 @@ private:
     std::optional<Night> night_;
     std::vector<TrackPoint> track_;
     Instant meridian_;
-    double utcOffset_h_ = 0.0;
     Grip held_ = Grip::none;
     Instant heldAt_;
 };

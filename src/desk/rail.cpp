@@ -166,7 +166,7 @@ void Rail::paintEvent(QPaintEvent* e) {
               .arg(qs(formatNumber(rig.imagingOptics.effectiveFocal_mm(), 0)),
                    qs(formatNumber(rig.imagingOptics.focalRatio(), 1)),
                    qs(formatNumber(rig.guidingOptics().effectiveFocal_mm(), 0))));
-    block(tr("NIGHT"), qs(formatDay(session_.now(), rig.site.longitude.hours())), qs(rig.siteName));
+    block(tr("NIGHT"), qs(session_.civilTime().day(session_.now())), qs(rig.siteName));
 }
 
 } // namespace nordstjerna

@@ -1,6 +1,7 @@
 #include "desk/session.h"
 
 #include "charts/text.h"
+#include "charts/zone.h"
 #include "core/base/format.h"
 #include "core/review/entry_figures.h"
 
@@ -8,7 +9,8 @@ namespace nordstjerna {
 
 Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::filesystem::path dataFolder)
     : night_(std::make_shared<SimulatedNight>(std::move(scenario), index)),
-      dataFolder_(std::move(dataFolder)), index_(std::move(index)) {
+      dataFolder_(std::move(dataFolder)), owner_(std::make_shared<FolderOwner>(dataFolder_)),
+      index_(std::move(index)) {
     observatory_ = std::make_unique<Observatory>(night_->devices(), Observatory::usual_patience_s, night_);
     devices_ = observatory_->devices();
     rig_ = night_->scenario().rig;
@@ -22,8 +24,9 @@ Session::Session(Scenario scenario, std::shared_ptr<StarIndex> index, std::files
     devices_.track = trackByCamera(*prepared_);
     devices_.guide = &watch_;
     watch_.setPrepare([this](const StopFlag& halt) { return guideForSeries(halt); });
+    rigIsUsed();
     for (const Problem& p : prepared_->darkProblems())
-        problem_ = p;
+        problems_.report(ProblemCause::darks, p);
     queue_ = std::make_unique<WriteQueue>();
     logbook_ = std::make_unique<Logbook>(dataFolder_, *queue_);
     connect(logbook_.get(), &Logbook::failed, this, [this](const Problem& p) {
@@ -65,15 +68,23 @@ Session::~Session() {
 }
 
 void Session::openLog() {
-    if (auto log = NightLog::open(dataFolder_ / "night-log.sqlite")) {
+    if (auto log = NightLog::openToRead(nightLogPath(dataFolder_))) {
         log_ = std::move(*log);
         notLogged_.clear();
+        problems_.solved(ProblemCause::log);
     } else {
         log_.reset();
         notLogged_ = qs(log.error().text());
-        problem_ = log.error();
-        problem_->what += " Nothing is being logged.";
+        Problem p = log.error();
+        p.what += " Nothing is being logged.";
+        problems_.report(ProblemCause::log, p);
     }
+}
+
+void Session::rigIsUsed() {
+    observatory_->guard().setRig(rig_);
+    auto zone = civilTimeOf(rig_.timeZone);
+    zone_ = zone ? std::move(*zone) : civilTimeOf({}).value_or(CivilTime());
 }
 
 void Session::setRig(const Rig& rig) {
@@ -81,6 +92,7 @@ void Session::setRig(const Rig& rig) {
     if (other) // what is left must be there to come back to
         keepRig();
     rig_ = rig;
+    rigIsUsed();
     // What was measured with one rig says nothing of another.
     if (other) {
         readPastRates();
@@ -180,20 +192,6 @@ void Session::setPole(const PoleResult& result) {
     entry.figures = figuresOfPole(result.error);
     logbook_->add(std::move(entry));
     Q_EMIT resultsChanged();
-}
-
-void Session::reportProblem(const Problem& problem, const std::string& action, const std::string& label) {
-    problem_ = problem;
-    problemAction_ = action;
-    problemLabel_ = label;
-    Q_EMIT problemChanged();
-}
-
-void Session::clearProblem() {
-    if (problem_) {
-        problem_.reset();
-        Q_EMIT problemChanged();
-    }
 }
 
 } // namespace nordstjerna

@@ -24,12 +24,14 @@
 #include "core/series/series_plan.h"
 #include "core/sky/almanac.h"
 #include "desk/logbook.h"
+#include "desk/problem_list.h"
 #include "desk/trial_slot.h"
 #include "edge/devices/observatory.h"
 #include "edge/devices/prepared_camera.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "edge/store/evening_file.h"
+#include "edge/store/folder_owner.h"
 #include "edge/store/night_log.h"
 #include "edge/store/rig_library.h"
 #include "edge/store/write_queue.h"
@@ -58,8 +60,8 @@ public:
     // The rig must be valid.
     void setRig(const Rig& rig);
     Instant now() const { return devices_.clock->now(); }
-    // Of the clock that people at the site read: without a time zone database its mean time, whole hours.
-    double utcOffset_h() const { return std::round(rig_.site.longitude.hours()); }
+    // What clocks at the site show; the computer's zone where the rig names none that is known.
+    const CivilTime& civilTime() const { return zone_; }
     // What is known beside a run of the rig in use.
     RunSurroundings surroundings() const;
     // The night of now; absent where the Sun does not set or rise.
@@ -93,6 +95,10 @@ public:
     // Not the one in use.
     Expected<void> removeRig(const std::string& id);
 
+    // Whether what is changed here is kept; else another program of ours has this evening. Looks anew.
+    bool ownsEvening();
+    void takeEvening();
+
     // Where the person was, beside rig, target and settings: kept by the window.
     const std::string& station() const { return evening_.station; }
     const std::string& themeName() const { return evening_.theme; }
@@ -102,6 +108,10 @@ public:
                   const std::string& windowPlace);
     // Why the night log is not being written at present; empty when it is.
     const QString& notLogged() const { return notLogged_; }
+    // From any thread; see WriteQueue::post.
+    void writeBeside(WriteQueue::Work work, WriteQueue::Told told, const std::string& name) {
+        queue_->post(std::move(work), std::move(told), name);
+    }
     // All that was to be written is on disk. For the end, and for tests.
     bool flush(double patience_s) { return queue_->flush(patience_s); }
 
@@ -256,7 +266,7 @@ public:
     // At once: all motion, tracking too. Has its own way to the mount; halted() is told when the mount has
     // confirmed it, or that it has not.
     void halt();
-    bool isHalted() const { return halted_; }
+    bool isHalted() const { return observatory_->halted(); }
     // Lets the mount track again after a halt.
     void resumeTracking();
     // Breaks off the procedure at once; the mount and guiding go on.
@@ -264,12 +274,24 @@ public:
     // Breaks off all that is running, for the end of the program.
     void abandon();
 
-    // `action`: what a button beside the problem does (MainWindow::perform), with its label.
-    void reportProblem(const Problem& problem, const std::string& action = "", const std::string& label = "");
-    const std::string& problemAction() const { return problemAction_; }
-    const std::string& problemLabel() const { return problemLabel_; }
-    void clearProblem();
-    const std::optional<Problem>& problem() const { return problem_; }
+    // All that is wrong. What was asked for last has its own place there (ProblemCause::task).
+    ProblemList& problems() { return problems_; }
+    void reportProblem(const Problem& problem, const std::string& action = "",
+                       const std::string& label = "") {
+        problems_.report(ProblemCause::task, problem, action, label);
+    }
+    void clearProblem() { problems_.solved(ProblemCause::task); }
+    // The newest one.
+    std::optional<Problem> problem() const {
+        return problems_.all().empty() ? std::nullopt : std::optional(problems_.all().back().problem);
+    }
+
+    // What the person does about a dispute over the meridian: this program is right.
+    void settleDispute();
+    void setCovered(bool covered) { observatory_->guard().setCovered(covered); }
+    Observatory& observatory() { return *observatory_; }
+    // The computer slept: whatever ran is broken off, for nobody watched the mount meanwhile.
+    void wokeUp(double slept_s);
 
 Q_SIGNALS:
     void rigChanged();
@@ -280,7 +302,6 @@ Q_SIGNALS:
     void announced(const QString& text);
     void halted();
     void deviceTrouble(const QString& text); // empty: over
-    void problemChanged();
 
 private:
     template <typename P, typename Snapshot>
@@ -336,6 +357,7 @@ private:
                std::function<void(const Expected<void>&)> finished);
     void finish(const std::function<void(const Expected<void>&)>& finished, const Expected<void>& result);
     void settingsToRig();
+    void rigIsUsed();  // what must know of it is told
     void checkRates(); // against the rig
     void readPastRates();
     void takeLatestRates();
@@ -344,20 +366,24 @@ private:
     void keepEvening();
     void keepRig();
     Expected<void> rigsOnDisk();
-    std::function<void(const Expected<void>&)> tellFailure();
+    std::function<void(const Expected<void>&)> tellFailure(ProblemCause cause);
     RigLibrary library() const { return RigLibrary(dataFolder_ / "rigs"); }
     void tellTrouble(const Procedure& p);
+    void endHalt();
     void sendHalt();
     void confirmHalt(const Expected<void>& done);
     void tracksAgain(const Expected<void>& done);
 
+    ProblemList problems_;
     std::shared_ptr<SimulatedNight> night_; // a device that hangs may need it for longer
     std::unique_ptr<Observatory> observatory_;
     Devices devices_;
     Rig rig_;
+    CivilTime zone_; // of its site
     std::string targetName_;
     Vec3 target_;
     std::filesystem::path dataFolder_;
+    std::shared_ptr<FolderOwner> owner_; // of it
     std::optional<PoleResult> pole_;
     std::optional<Rates> rates_;
     std::string ratesAgedBy_;
@@ -372,16 +398,14 @@ private:
     std::optional<BacklashResult> backlash_;
     SettingsBook settings_;
     Focus focus_;
-    std::optional<Problem> problem_;
-    std::string problemAction_, problemLabel_;
     std::vector<NightBlock> blocks_;
     std::string nextEntry_; // of the block that opens next
     Evening evening_;
     bool restoring_ = true;
+    bool eveningLost_ = false; // what lies there can neither be read nor moved
     QString notLogged_;
     std::atomic<bool> troubleTold_{false}; // by a worker
     std::atomic<bool> announcing_{false};
-    bool halted_ = false;
 
     // Found once a night and site.
     std::optional<Night> almanac_;

@@ -2,6 +2,7 @@
 #include "desk/session.h"
 
 #include "charts/text.h"
+#include "edge/store/file_names.h"
 
 namespace nordstjerna {
 
@@ -17,12 +18,21 @@ void Session::restoreEvening() {
         return;
     auto evening = readEvening(eveningPath(dataFolder_));
     if (!evening) {
-        problem_ = evening.error();
+        // Never written over: it may be of a newer program, or worth mending.
+        Problem p = evening.error();
+        if (ownsEvening()) {
+            const auto aside = keepAside(eveningPath(dataFolder_));
+            p.remedy = aside.empty() ? "It could not be moved away; nothing of this evening is kept."
+                                     : "It is kept as " + aside.filename().string() + "; a new one is begun.";
+            eveningLost_ = aside.empty();
+        }
+        problems_.report(ProblemCause::evening, p);
         return;
     }
     evening_ = std::move(*evening);
     if (evening_.rig)
         rig_ = *evening_.rig;
+    rigIsUsed();
     settings_.setFromRig(rig_.guiding.exposure_s, rig_.guiding.pulseLimit_ms);
     for (const Evening::Setting& s : evening_.settings)
         if (const auto key = settingWithId(s.id))
@@ -35,7 +45,7 @@ void Session::restoreEvening() {
 
 // Written beside the window, the newest state only.
 void Session::keepEvening() {
-    if (restoring_)
+    if (restoring_ || eveningLost_ || !ownsEvening())
         return;
     evening_.rig = rig_;
     evening_.targetName = targetName_;
@@ -48,23 +58,56 @@ void Session::keepEvening() {
                 {settingId(key), settings_.value(key), settings_.origin(key), settings_.reason(key)});
     }
     queue_->post(
-        [path = eveningPath(dataFolder_), evening = evening_] { return writeEvening(path, evening); },
-        tellFailure(), "evening");
+        [owner = owner_, path = eveningPath(dataFolder_), evening = evening_] {
+            return owner->owns() ? writeEvening(path, evening) : Expected<void>();
+        },
+        tellFailure(ProblemCause::evening), "evening");
     keepRig();
 }
 
 void Session::keepRig() {
-    queue_->post([library = library(), rig = rig_] { return library.keep(rig); }, tellFailure(),
-                 "rig " + rig_.id);
+    if (!ownsEvening())
+        return;
+    queue_->post([owner = owner_, library = library(),
+                  rig = rig_] { return owner->owns() ? library.keep(rig) : Expected<void>(); },
+                 tellFailure(ProblemCause::rig), "rig " + rig_.id);
 }
 
 // Of a write beside the window.
-std::function<void(const Expected<void>&)> Session::tellFailure() {
-    return [this](const Expected<void>& done) {
-        if (!done)
-            QMetaObject::invokeMethod(
-                this, [this, p = done.error()] { reportProblem(p); }, Qt::QueuedConnection);
+std::function<void(const Expected<void>&)> Session::tellFailure(ProblemCause cause) {
+    return [this, cause](const Expected<void>& done) {
+        QMetaObject::invokeMethod(
+            this,
+            [this, cause, done] {
+                if (done)
+                    problems_.solved(cause);
+                else
+                    problems_.report(cause, done.error());
+            },
+            Qt::QueuedConnection);
     };
+}
+
+bool Session::ownsEvening() {
+    if (owner_->owns()) {
+        problems_.solved(ProblemCause::shared);
+        return true;
+    }
+    const int other = owner_->otherProcess();
+    problems_.report(
+        ProblemCause::shared,
+        {"What is changed here is not kept.",
+         "Another Nordstjerna" + (other ? " (process " + std::to_string(other) + ")" : std::string()) +
+             " keeps rigs, targets and settings of this evening; both would write over each other.",
+         "Work in the other window, or take over here; what the other one shows is not kept then."},
+        "evening.take", "Take over");
+    return false;
+}
+
+void Session::takeEvening() {
+    owner_->takeOver();
+    if (ownsEvening())
+        keepEvening();
 }
 
 void Session::keepView(const std::string& station, const std::string& theme, bool findings,

@@ -16,7 +16,7 @@ void Session::announceSlew(const Step& step) {
         QMetaObject::invokeMethod(
             this,
             [this] {
-                if (!halted_)
+                if (!isHalted())
                     Q_EMIT announced("");
             },
             Qt::QueuedConnection);
@@ -47,6 +47,7 @@ bool Session::mayBegin(bool besideGuiding, Waiting other) {
         return false;
     }
     clearProblem();
+    endHalt();
     if (worker_) {
         waiting_ = std::move(other);
         breakOff();
@@ -89,7 +90,7 @@ void Session::finish(const std::function<void(const Expected<void>&)>& finished,
         Q_EMIT announced("");
     Q_EMIT deviceTrouble("");
     // A command that was on its way when the halt came may have woken the mount again.
-    if (halted_)
+    if (isHalted())
         sendHalt();
     finished(result);
     if (!result && !result.error().asked)
@@ -134,7 +135,7 @@ void Session::finishGuiding(const std::function<void()>& done, const Expected<vo
     closeBlock(guideBlock_);
     if (!worker_)
         Q_EMIT deviceTrouble("");
-    if (halted_)
+    if (isHalted())
         sendHalt();
     done();
     // A series that guides is told itself, and may go on.
@@ -204,10 +205,9 @@ void Session::tellTrouble(const Procedure& p) {
 }
 
 void Session::halt() {
-    abandon();
-    halted_ = true;
-    Q_EMIT announced(tr("Halting…"));
     sendHalt();
+    abandon();
+    Q_EMIT announced(tr("Halting…"));
     Q_EMIT halted();
 }
 
@@ -220,9 +220,10 @@ void Session::sendHalt() {
 }
 
 void Session::confirmHalt(const Expected<void>& done) {
-    if (!halted_)
+    if (!isHalted())
         return;
     if (done) {
+        problems_.solved(ProblemCause::halt);
         Q_EMIT announced(tr("Halted: the mount has stopped moving and tracking."));
         return;
     }
@@ -231,10 +232,11 @@ void Session::confirmHalt(const Expected<void>& done) {
     p.what = "The mount has not confirmed the halt. " + p.what;
     p.why += " It may still be moving or tracking.";
     p.remedy = "Stop it at its hand control, or cut its power. " + p.remedy;
-    reportProblem(p, "halt", "Halt again");
+    problems_.report(ProblemCause::halt, p, "halt", "Halt again");
 }
 
 void Session::resumeTracking() {
+    watch_.allow();
     observatory_->setTracking(true, [this](const Expected<void>& done) {
         QMetaObject::invokeMethod(
             this, [this, done] { tracksAgain(done); }, Qt::QueuedConnection);
@@ -246,9 +248,41 @@ void Session::tracksAgain(const Expected<void>& done) {
         reportProblem(done.error());
         return;
     }
-    halted_ = false;
     Q_EMIT announced("");
     Q_EMIT halted();
+}
+
+// By the person's next command.
+void Session::endHalt() {
+    watch_.allow();
+    if (!isHalted())
+        return;
+    observatory_->release();
+    problems_.solved(ProblemCause::halt);
+    Q_EMIT announced("");
+    Q_EMIT halted();
+}
+
+void Session::settleDispute() {
+    observatory_->guard().settleDispute();
+    problems_.solved(ProblemCause::dispute);
+}
+
+void Session::wokeUp(double slept_s) {
+    const bool ran = busy();
+    const QString what = busyWith();
+    forgetWaiting();
+    breakOff();
+    watch_.breakOff();
+    Problem p{"The computer slept for " + formatDuration(slept_s) + ".",
+              ran ? what.toStdString() + " was broken off: nobody watched the mount meanwhile."
+                  : "Nobody watched the mount meanwhile.",
+              "See where the telescope stands before you go on."};
+    const MountState m = mountState();
+    if (m.told)
+        p.why += std::string(" The mount says that it ") + (m.tracking ? "tracks" : "does not track") +
+                 ", at hour angle " + formatHourAngle(m.pointing.hourAngle) + ".";
+    problems_.report(ProblemCause::asleep, p);
 }
 
 } // namespace nordstjerna

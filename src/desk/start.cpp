@@ -44,6 +44,8 @@ Expected<std::unique_ptr<Session>> startSession(const StartWishes& wishes) {
     auto index = StarIndex::loadDefault();
     if (!index)
         return tl::unexpected(index.error());
+    if (const auto sky = SimulatedNight::skyIsThere(*scenario, **index); !sky)
+        return tl::unexpected(sky.error());
     std::filesystem::path data = wishes.dataFolder;
     if (data.empty())
         data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() +

@@ -53,14 +53,27 @@ public:
         const struct {
             double seconds, rate;
         } legs[] = {{s.hold_s, 0.0}, {s.half_s, s.rate_sidereal}, {s.half_s, -s.rate_sidereal}};
+        // Whatever happens, the mount must not be left running; by the time it is asked it may not answer,
+        // and the observatory sees to it then.
+        struct Rest {
+            Mount& mount;
+            bool done = false;
+            Expected<void> now() {
+                done = true;
+                return mount.runRa(0.0);
+            }
+            ~Rest() {
+                if (!done)
+                    static_cast<void>(mount.runRa(0.0));
+            }
+        } rest{*devices_.mount};
         Expected<void> run;
         for (const auto& leg : legs) {
             run = devices_.mount->runRa(leg.rate);
             if (!run || !devices_.clock->sleep(leg.seconds, control_.halt))
                 break;
         }
-        // Whatever happened, the mount must not be left running.
-        const auto stopped = devices_.mount->runRa(0.0);
+        const auto stopped = rest.now();
         auto frame = camera->finish(control_.halt);
         if (!run)
             return StepFailed{run.error()};
@@ -141,10 +154,15 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
         if (const auto told = devices.mount->state(); !told)
             return tl::unexpected(told.error());
     for (;;) {
-        if (control.halt)
-            what = StepFailed{control.mountGoesOn ? stoppedProblem() : haltedProblem()};
-        else if (control.stop && !std::holds_alternative<StepFailed>(what) &&
-                 !std::holds_alternative<ImageTaken>(what)) // a frame that was taken is not thrown away
+        // A frame that was taken is not thrown away.
+        const bool taken = std::holds_alternative<ImageTaken>(what);
+        const auto halted = [&] {
+            return StepFailed{control.mountGoesOn ? stoppedProblem() : haltedProblem()};
+        };
+        const bool halts = control.halt, stops = control.stop;
+        if (halts && !taken)
+            what = halted();
+        else if (stops && !taken && !std::holds_alternative<StepFailed>(what))
             what = StopAsked{};
         if (hooks.ahead)
             hooks.ahead(procedure);
@@ -152,11 +170,11 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
             // What a silent mount said last still holds until it says otherwise.
             if (auto told = devices.mount->state())
                 mount = *told;
-            return Event{devices.clock->now(), mount, what};
+            return Event{devices.clock->now(), mount, what, devices.clock->steady_s()};
         };
         Step step = procedure.next(event());
-        if (control.stop && std::holds_alternative<ImageTaken>(what)) {
-            what = StopAsked{};
+        if (taken && (halts || stops)) {
+            what = halts ? decltype(what)(halted()) : StopAsked{};
             step = procedure.next(event());
         }
         if (hooks.before)

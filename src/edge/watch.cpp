@@ -1,6 +1,7 @@
 #include "edge/watch.h"
 
 #include "core/base/format.h"
+#include "core/base/parallel.h"
 
 namespace nordstjerna {
 
@@ -22,7 +23,9 @@ Expected<void> Watch::begin(WatchPlan plan) {
     if (running_ && !ending_)
         return problem("Guiding runs already.", "", "Stop it first.");
     join();
-    ending_ = false;
+    const auto control = newControl();
+    if (!control)
+        return tl::unexpected(haltedProblem());
     messages_.clear();
     {
         const std::scoped_lock guard(lock_);
@@ -30,8 +33,6 @@ Expected<void> Watch::begin(WatchPlan plan) {
         failure_.reset();
         taken_ = recorded_ = 0;
     }
-    control_ = std::make_unique<RunnerControl>();
-    running_ = true;
     auto hooks = plan.hooks;
     hooks.ahead = [this, ahead = plan.hooks.ahead](Procedure& p) {
         messages_.deliver(static_cast<Guiding&>(p));
@@ -43,36 +44,56 @@ Expected<void> Watch::begin(WatchPlan plan) {
         if (seen)
             seen(p);
     };
-    thread_ = std::thread([this, plan = std::move(plan), hooks, seat = devices_.clock->reserve()]() mutable {
-        workInShortSpells();
-        if (seat)
-            seat->sit();
-        const auto result = runGuarded(*plan.guiding, devices_, *control_, hooks);
-        {
-            const std::scoped_lock guard(lock_);
-            if (!result)
-                failure_ = result.error();
-            else
-                failure_ = plan.guiding->ending();
-        }
-        // Whoever waits for the end finds all that follows from it done; time stands until then.
-        ending_ = true;
-        if (plan.ended)
-            plan.ended(result);
-        running_ = false;
-        seat.reset();
-    });
+    thread_ = std::thread(
+        [this, control, plan = std::move(plan), hooks, seat = devices_.clock->reserve()]() mutable {
+            workInShortSpells();
+            if (seat)
+                seat->sit();
+            const auto result = runGuarded(*plan.guiding, devices_, *control, hooks);
+            {
+                const std::scoped_lock guard(lock_);
+                if (!result)
+                    failure_ = result.error();
+                else
+                    failure_ = plan.guiding->ending();
+            }
+            // Whoever waits for the end finds all that follows from it done; time stands until then.
+            ending_ = true;
+            if (plan.ended)
+                plan.ended(result);
+            running_ = false;
+            seat.reset();
+        });
     return {};
 }
 
+// A halt comes either before, and nothing begins, or after, and finds what it has to end.
+std::shared_ptr<RunnerControl> Watch::newControl() {
+    const std::scoped_lock guard(controlLock_);
+    if (barred_)
+        return nullptr;
+    control_ = std::make_shared<RunnerControl>();
+    ending_ = false;
+    running_ = true;
+    return control_;
+}
+
 void Watch::askToStop() {
+    const std::scoped_lock guard(controlLock_);
     if (control_)
         control_->stop = true;
 }
 
 void Watch::breakOff() {
+    const std::scoped_lock guard(controlLock_);
+    barred_ = true;
     if (control_)
         control_->halt = true;
+}
+
+void Watch::allow() {
+    const std::scoped_lock guard(controlLock_);
+    barred_ = false;
 }
 
 void Watch::look(Guiding& guiding) {
@@ -151,6 +172,8 @@ Expected<GuideAnswered> Watch::start(const StopFlag& halt) {
         auto plan = prepare_(halt);
         if (!plan)
             return tl::unexpected(plan.error());
+        if (halt)
+            return tl::unexpected(haltedProblem());
         if (auto begun = begin(std::move(*plan)); !begun)
             return tl::unexpected(begun.error());
     }

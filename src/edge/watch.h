@@ -30,11 +30,13 @@ public:
     ~Watch() override;
     void setPrepare(Prepare prepare) { prepare_ = std::move(prepare); }
 
-    // Fails when it runs already.
+    // Fails when it runs already, or was broken off and not allowed since.
     Expected<void> begin(WatchPlan plan);
     bool running() const override { return running_; }
     void askToStop(); // in good order
+    // What is being prepared does not begin either, until allow(): the person's next command.
     void breakOff();
+    void allow();
     void join(); // waits until it is over; not from its own thread
     // Runs in the watch's thread between two steps.
     void tell(std::function<void(Guiding&)> message) { messages_.post(std::move(message)); }
@@ -67,7 +69,10 @@ private:
     Devices& devices_;
     Prepare prepare_;
     std::thread thread_;
-    std::unique_ptr<RunnerControl> control_;
+    std::shared_ptr<RunnerControl> newControl();
+    mutable std::mutex controlLock_;
+    std::shared_ptr<RunnerControl> control_; // of the watch under way, or the last one
+    bool barred_ = false;
     std::atomic<bool> running_{false};
     std::atomic<bool> ending_{false}; // the last words are being told
     mutable std::mutex lock_;

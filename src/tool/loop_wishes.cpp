@@ -1,11 +1,14 @@
 #include "tool/loop_wishes.h"
 
+#include <algorithm>
+
 namespace nordstjerna {
 
 namespace {
 
 const std::vector<std::string> kinds{"proportional", "trend", "model"};
-const std::vector<std::string> modes{"both", "north", "south", "off"};
+// In the order of DecMode.
+const std::vector<std::string> corrections{"both-ways", "north-only", "south-only", "none"};
 
 struct Bounds {
     double low, high;
@@ -59,8 +62,8 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
             taken = [keep, key, kindIn](const std::string& v) { keep(key, kindIn(v)); };
         else if (key == SettingKey::decMode)
             taken = [keep, key](const std::string& v) {
-                mustBeOneOf(v, modes);
-                keep(key, *decModeFrom(v));
+                mustBeOneOf(v, corrections);
+                keep(key, std::find(corrections.begin(), corrections.end(), v) - corrections.begin());
             };
         command.option(settingId(key), settingName(key), std::move(taken));
     }

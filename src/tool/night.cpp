@@ -3,6 +3,7 @@
 #include <cstdlib>
 
 #include "charts/report.h"
+#include "charts/zone.h"
 #include "core/sky/almanac.h"
 #include "edge/store/night_book.h"
 
@@ -125,7 +126,11 @@ Expected<Json> nightReport(const NightRequest& request) {
         return tl::unexpected(entries.error());
     if (entries->empty())
         return problem("There is nothing to report.", "", "See night list for the nights there are.");
-    const NightDocument document = nightDocument(dataFolder(request), *entries, 0.0);
+    // The clock of the site, as the rig of the night has it.
+    const auto zone = civilTimeOf(entries->front().rig ? entries->front().rig->timeZone : std::string());
+    if (!zone)
+        return tl::unexpected(zone.error());
+    const NightDocument document = nightDocument(dataFolder(request), *entries, *zone);
     if (auto done = writeNightReport(request.report, document, false); !done)
         return tl::unexpected(done.error());
     return Json{{"report", request.report.string()}, {"entries", entries->size()}};

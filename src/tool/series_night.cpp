@@ -6,6 +6,7 @@
 #include "core/procedure/series.h"
 #include "core/rates/reuse.h"
 #include "core/rig/scales.h"
+#include "core/sky/sides.h"
 #include "edge/store/fits.h"
 #include "edge/store/run_table.h"
 #include "edge/store/series_keeper.h"
@@ -164,7 +165,7 @@ Expected<Json> commandSeries(const SeriesRequest& request) {
             const auto at = keys.find(name);
             return at == keys.end() ? std::string() : at->second;
         };
-        f.side = key("PIERSIDE");
+        f.side = lookingFrom(key("PIERSIDE"));
         f.guide = guideShare(glances, f.start, f.start + f.exposure_s);
         if (!solved) {
             const auto index = StarIndex::loadDefault();

@@ -17,6 +17,8 @@ Expected<SimulatedSetup> openSimulated(const SimulateRequest& request) {
     auto index = StarIndex::loadDefault();
     if (!index)
         return tl::unexpected(index.error());
+    if (const auto sky = SimulatedNight::skyIsThere(*scenario, **index); !sky)
+        return tl::unexpected(sky.error());
     SimulatedSetup s;
     s.night = std::make_unique<SimulatedNight>(std::move(*scenario), *index);
     s.devices = s.night->devices();

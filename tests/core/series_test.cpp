@@ -45,7 +45,7 @@ void SeriesTest::haltonAgainstThePublishedValues() {
 }
 
 void SeriesTest::patternsSpread() {
-    for (DitherKind kind : {DitherKind::spread, DitherKind::random, DitherKind::spiral})
+    for (DitherKind kind : {DitherKind::evenCover, DitherKind::scattered, DitherKind::outwardRings})
         for (double size : {5.0, 10.0, 13.7}) {
             std::vector<DitherSpot> spots;
             for (int n = 0; n <= 48; ++n)
@@ -73,10 +73,10 @@ void SeriesTest::patternsSpread() {
     };
     double byChance = 0.0;
     for (std::uint64_t seed = 1; seed <= 50; ++seed)
-        byChance += coverage(DitherKind::random, 20, seed) / 50.0;
+        byChance += coverage(DitherKind::scattered, 20, seed) / 50.0;
     QVERIFY(std::abs(byChance - (1.0 - std::pow(15.0 / 16.0, 20))) < 0.04); // as many balls in as many urns
-    QVERIFY2(coverage(DitherKind::spread, 20, 1) > byChance + 0.1,
-             qPrintable(QString::number(coverage(DitherKind::spread, 20, 1))));
+    QVERIFY2(coverage(DitherKind::evenCover, 20, 1) > byChance + 0.1,
+             qPrintable(QString::number(coverage(DitherKind::evenCover, 20, 1))));
 }
 
 namespace {

@@ -53,7 +53,7 @@ void ShapesTest::haltonAgainstScipy() {
         for (int i = 1; i <= count; ++i) {
             const auto m = static_cast<std::uint64_t>(i - 1);
             plain.push_back({radicalInverse(2, m), radicalInverse(3, m)});
-            const DitherSpot s = ditherSpot(DitherKind::spread, 10.0, false, 1, i);
+            const DitherSpot s = ditherSpot(DitherKind::evenCover, 10.0, false, 1, i);
             ours.push_back({s.x_px - std::floor(s.x_px), s.y_px - std::floor(s.y_px)});
         }
         const double wanted = reference.at("discrepancy").at(k++).get<double>();

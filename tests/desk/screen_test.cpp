@@ -270,7 +270,7 @@ void ScreenTest::cardsAreUpdatedInPlace() {
                 {"id" + std::to_string(i), Weight::look, "Headline " + std::to_string(i),
                  "The figure is " + std::to_string(digit) + " and some more words to fill a second line.",
                  "Do this.", "go.rig", "Go"});
-        static_cast<FindingsPanel&>(panel).show(list, std::nullopt);
+        static_cast<FindingsPanel&>(panel).show(list, {});
         QCoreApplication::processEvents();
     };
     shown(9, 1);

@@ -305,14 +305,14 @@ void NightLogTest::darksSurviveARestart() {
     DarkStore store = DarkStore::open(folder.path().toStdString());
     QVERIFY(store.add(dark).has_value());
     QVERIFY(store.add(dark).has_value()); // a newer one takes its place
-    const DarkStore again = DarkStore::open(folder.path().toStdString());
-    QCOMPARE(again.darks().size(), size_t(1));
+    DarkStore again = DarkStore::open(folder.path().toStdString());
+    QCOMPARE(again.kinds().size(), size_t(1));
     const auto fit = again.match(dark.kind);
     QVERIFY(fit && fit->badCount == 1 && fit->badPixels[70] == 1 && fit->mean.at(5, 5) == 310.0F);
     QFile::remove(
         QString::fromStdString(folder.path().toStdString() + "/bad-dark-2000ms-gain800-bin1-64x48-5C.fits"));
     const DarkStore broken = DarkStore::open(folder.path().toStdString());
-    QVERIFY(broken.darks().empty());
+    QVERIFY(broken.kinds().empty());
     QCOMPARE(broken.problems().size(), size_t(1));
 }
 

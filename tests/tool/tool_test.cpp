@@ -149,7 +149,7 @@ void ToolTest::helpTellsAll() {
     QVERIFY(all.raw.contains("night rebuild") && all.raw.contains("Stars of a frame"));
     const Ran one = tool({"replay", "--help"});
     QCOMPARE(one.status, 0);
-    for (const char* told : {"RUN", "--gain-ra VALUE", "--dec-mode VALUE", "--search "})
+    for (const char* told : {"RUN", "--gain-ra VALUE", "--dec-corrections VALUE", "--search "})
         QVERIFY2(one.raw.contains(told), qPrintable(one.raw));
     const Ran night = tool({"night", "--help"});
     QVERIFY(night.status == 0 && night.raw.contains("night show") && !night.raw.contains("simulate"));

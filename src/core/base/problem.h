@@ -12,6 +12,7 @@ struct Problem {
     std::string remedy;
     bool passing = false; // of a device: it may well work the next time
     bool asked = false;   // it ended because somebody wanted it to: nothing to complain about
+    bool lasting = false; // trying the same again cannot help
 
     // The three parts as one readable paragraph.
     std::string text() const {

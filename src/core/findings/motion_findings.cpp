@@ -92,11 +92,7 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
     return list;
 }
 
-namespace {
-constexpr double harmless_ms = 150.0; // common practice, no source: below about 100 ms
-}
-
-std::vector<Finding> backlashFindings(const BacklashResult& b) {
+std::vector<Finding> backlashFindings(const BacklashResult& b, const CorrectionReach& reach) {
     std::string measured = formatMeasured(b.dead_ms, " ms", 0) + ", " +
                            formatMeasured(b.dead_arcsec, "″", 1) +
                            " until the star follows; shape: " + backlashShapeName(b.shape) + ".";
@@ -115,19 +111,22 @@ std::vector<Finding> backlashFindings(const BacklashResult& b) {
                      formatNumber(ms, 0) + " ms. " + measured,
                  "Look at the Dec clutch and the gears; guide Dec one-sided against the drift.", "", ""}};
     // "Harmless" is said of what is small, not of what nobody knows.
-    if (ms < 2.0 * b.dead_ms.sigma && most > harmless_ms)
+    const BacklashWeight weight = weighBacklash(ms, reach);
+    if (ms < 2.0 * b.dead_ms.sigma && weighBacklash(most, reach) != BacklashWeight::harmless)
         return {{"backlash-unknown", Weight::look, "Dec backlash is not known well enough",
                  measured + " It may be none, or up to " + formatNumber(most, 0) + " ms.",
                  "Test again, in calmer air or with a brighter star.", "free.backlash", "Test again"}};
-    if (most < harmless_ms || ms < 100.0)
-        return {{"backlash-harmless", Weight::know, "Dec backlash is harmless", measured,
+    if (weight == BacklashWeight::harmless)
+        return {{"backlash-harmless", Weight::know, "Dec backlash is harmless",
+                 measured + " That is less than a twentieth of the interval between corrections.",
                  "Nothing need be done.", "", ""}};
-    if (ms <= 1000.0)
+    measured += " A correction reaches " + formatNumber(reach.pulseLimit_ms, 0) + " ms.";
+    if (weight == BacklashWeight::oneCorrection)
         return {{"backlash-compensate", Weight::look, "Dec backlash " + formatNumber(ms, 0) + " ms", measured,
                  "Compensate it in the mount if it can, and keep a little polar drift so that Dec is pushed "
                  "one way.",
                  "", ""}};
-    if (ms <= 3000.0)
+    if (weight == BacklashWeight::twoCorrections)
         return {{"backlash-large", Weight::look, "Dec backlash " + formatNumber(ms / 1000.0, 1) + " s",
                  measured,
                  "Adjust the gears when there is time; guide Dec one-sided against the drift until then.", "",

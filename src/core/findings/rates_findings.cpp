@@ -31,7 +31,7 @@ void rateFinding(std::vector<Finding>& list, const char* axis, const char* id, c
 }
 } // namespace
 
-std::vector<Finding> ratesFindings(const Rates& r) {
+std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach) {
     std::vector<Finding> list;
     rateFinding(list, "RA", "ra-rate-off", r.ra, r.setup.expectedRaPxS());
     rateFinding(list, "Dec", "dec-rate-off", r.dec, r.setup.expectedDecPxS());
@@ -64,10 +64,13 @@ std::vector<Finding> ratesFindings(const Rates& r) {
                         "Only " + formatCount(steps, "step") + " in a leg",
                         "At least 8 make rates worth trusting.", "Use shorter pulses.", "rates.measure",
                         "Measure again"});
-    if (r.decBacklash_ms.value - 2.0 * r.decBacklash_ms.sigma > 100.0) {
-        const bool repair = r.decBacklash_ms.value > 3000.0;
+    // What the calibration is not sure of is left to the backlash test.
+    if (weighBacklash(r.decBacklash_ms.value - 2.0 * r.decBacklash_ms.sigma, reach) !=
+        BacklashWeight::harmless) {
+        const BacklashWeight weight = weighBacklash(r.decBacklash_ms.value, reach);
+        const bool repair = weight == BacklashWeight::more;
         list.push_back(
-            {"dec-backlash", r.decBacklash_ms.value > 1000.0 ? Weight::look : Weight::know,
+            {"dec-backlash", weight == BacklashWeight::oneCorrection ? Weight::know : Weight::look,
              "Dec backlash " + formatNumber(r.decBacklash_ms.value, 0) + " ms",
              formatMeasured(r.decBacklash_ms, " ms", 0) + " until the star follows after a reversal.",
              repair ? "Have the Dec gears adjusted, or guide Dec one-sided against the drift."

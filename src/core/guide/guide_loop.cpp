@@ -87,6 +87,13 @@ void GuideLoop::payOff(const PulsePair& pulse) {
     }
 }
 
+double GuideLoop::settleLimit_arcsec() const {
+    if (settings_.settle.within_arcsec > 0.0)
+        return settings_.settle.within_arcsec;
+    constexpr double times = 3.0; // a settled star stays within so many σ for ten frames nine times in ten
+    return times * std::max(std::sqrt(fast_), noise_arcsec_);
+}
+
 void GuideLoop::settle(const SkyError& error, double t_s) {
     if (raStopped_ || decStopped_) {
         state_ = LoopState::runningAway;
@@ -98,7 +105,7 @@ void GuideLoop::settle(const SkyError& error, double t_s) {
         settlingSince_s_ = t_s;
         smallSince_s_.reset();
     }
-    if (std::hypot(error.dra_arcsec, error.ddec_arcsec) > settings_.settle.within_arcsec)
+    if (std::hypot(error.dra_arcsec, error.ddec_arcsec) > settleLimit_arcsec())
         smallSince_s_.reset();
     else if (!smallSince_s_)
         smallSince_s_ = t_s;
@@ -215,6 +222,7 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
         guard_.forget();
     }
     lastError_ = error;
+    noise_arcsec_ = in.noise_arcsec;
     settle(error, in.t_s);
     const SkyError correct = wished(in);
     last_s_ = in.t_s;

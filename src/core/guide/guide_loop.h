@@ -22,7 +22,7 @@ enum class LoopState {
 };
 
 struct SettleRule {
-    double within_arcsec = 2.5;
+    double within_arcsec = 0.0; // 0: three times what the loop's own frames scatter by
     double for_s = 10.0;
     double timeout_s = 60.0;
 };
@@ -68,6 +68,8 @@ public:
     void moveAim(const SkyError& by, const SettleRule& settle);
 
     const GuideGeometry& geometry() const { return geometry_; }
+    // Below this the error counts as small, ″.
+    double settleLimit_arcsec() const;
     LoopState state() const { return state_; }
     // What the model believes of an axis, in charge or looking on.
     const AxisBelief& belief(Axis axis) const {
@@ -109,7 +111,8 @@ private:
     std::optional<double> last_s_;
     double overhead_s_ = 0.0; // from one exposure to the next besides the pulse
     double lostSince_s_ = 0.0;
-    double fast_ = 0.0; // running mean square of what changes from frame to frame
+    double fast_ = 0.0;         // running mean square of what changes from frame to frame, of one coordinate
+    double noise_arcsec_ = 0.3; // as last told
     std::optional<SkyError> lastError_;
     SkyError aim_, owed_; // how far the aim was moved in all, and what of that is still to be gone
     bool raStopped_ = false;

@@ -20,7 +20,7 @@ constexpr Description descriptions[settingCount] = {
     {"RA deadband", "deadband-ra", "″", 2},     {"RA smoothing", "smoothing-ra", "", 2},
     {"RA pulse limit", "limit-ra", " ms", 0},   {"Dec loop gain", "gain-dec", "", 2},
     {"Dec deadband", "deadband-dec", "″", 2},   {"Dec smoothing", "smoothing-dec", "", 2},
-    {"Dec pulse limit", "limit-dec", " ms", 0}, {"Dec corrections", "dec-mode", "", 0},
+    {"Dec pulse limit", "limit-dec", " ms", 0}, {"Dec corrections", "dec-corrections", "", 0},
     {"RA controller", "controller-ra", "", 0},  {"Dec controller", "controller-dec", "", 0}};
 constexpr const char* decModes[] = {"both ways", "north only", "south only", "off"};
 
@@ -47,6 +47,8 @@ std::string settingId(SettingKey key) {
 }
 
 std::optional<SettingKey> settingWithId(const std::string& id) {
+    if (id == "dec-mode") // as earlier versions wrote it into evenings and logs
+        return SettingKey::decMode;
     for (int k = 0; k < settingCount; ++k)
         if (descriptions[k].id == id)
             return static_cast<SettingKey>(k);

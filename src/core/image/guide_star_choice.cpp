@@ -43,14 +43,22 @@ std::vector<Judged> judgeGuideStars(const StarField& field, int width, int heigh
     std::stable_sort(all.begin(), all.end(), [&](const Judged& a, const Judged& b) {
         return a.chosen != b.chosen ? a.chosen : noise(a.star) < noise(b.star);
     });
+    // As many as make the joint place better: another one that lowers its noise by less than a fiftieth is
+    // left out. Three at least, so that one may be lost.
+    constexpr int fewest = 3;
+    constexpr double worth = 0.02;
     int rank = 0;
+    double weight = 0.0; // Σ 1/σ²
     for (Judged& j : all) {
         if (!j.chosen)
             continue;
-        if (++rank > options.most) {
+        const double own = 1.0 / std::max(noise(j.star) * noise(j.star), 1e-12);
+        const bool adds = 1.0 - std::sqrt(weight / (weight + own)) >= worth;
+        if (++rank > options.most || (rank > fewest && !adds)) {
             j.chosen = false;
             j.reason = "good, but not needed";
         } else {
+            weight += own;
             j.reason = "centroid good to " + formatNumber(noise(j.star) / std::sqrt(2.0), 3) + " px";
         }
     }

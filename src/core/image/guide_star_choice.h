@@ -10,9 +10,9 @@
 namespace nordstjerna {
 
 struct ChoiceOptions {
-    int most = 9;
-    double minSnr = 20.0;         // common practice, no source
-    double minHfd = 1.5;          // less marks a hot pixel (common practice, no source)
+    int most = 16;        // each costs a window of the sensor; fewer where further ones would add little
+    double minSnr = 20.0; // common practice, no source
+    double minHfd = 1.5;  // less marks a hot pixel (common practice, no source)
     double maxPeakFraction = 0.9; // of the saturation level
     double edge_px = 40.0;        // dither and search window
     double isolation_px = 25.0;   // no star of a tenth of the flux within

@@ -4,6 +4,7 @@
 
 #include "core/base/format.h"
 #include "core/procedure/slew.h"
+#include "core/sky/sides.h"
 
 namespace nordstjerna {
 
@@ -112,8 +113,8 @@ std::optional<Step> Flip::step(const Event& event) {
             }
             return fail({"The mount has not come over.",
                          "It was sent to " + setup_.centring.targetName + " " +
-                             formatCount(record_.slews, "time") + " and hangs on the " + event.mount.side +
-                             " side still.",
+                             formatCount(record_.slews, "time") + " and is still " +
+                             sideWords(event.mount.side) + ".",
                          "Check its limits, its clock and its place, or flip it by hand; then start the "
                          "series again."});
         }
@@ -141,11 +142,12 @@ std::optional<Step> Flip::step(const Event& event) {
             record_.turned_deg = turned;
             constexpr double loose_deg = 30.0;
             if (std::abs(turned - 180.0) > loose_deg)
-                return fail({"The picture has not turned over.",
-                             "It turned by " + formatNumber(turned, 0) +
-                                 "° and not by 180°, though the mount reports the other side.",
-                             "Look which way the telescope hangs before anything moves; then start the "
-                             "series again."});
+                return fail(
+                    {"The picture has not turned over.",
+                     "It turned by " + formatNumber(turned, 0) +
+                         "° and not by 180°, though the mount reports the other side.",
+                     "See which side of the pier the telescope is on before anything moves; then start the "
+                     "series again."});
         }
         if (setup_.guide)
             return afterCentring();
@@ -156,11 +158,12 @@ std::optional<Step> Flip::step(const Event& event) {
         return centre(event);
     case Phase::pausingAfter:
         return afterCentring();
+    case Phase::guideWait:
+        return guideAgain();
     case Phase::guiding:
         if (failed) {
             if (guideTries_ < mostGuideTries) {
-                phase_ = Phase::pausingAfter;
-                goOn_ = true;
+                phase_ = Phase::guideWait;
                 return WaitStep{retrySlew_s, "guide stars: " + failed->problem.what};
             }
             return fail(failed->problem);
@@ -200,6 +203,8 @@ Progress Flip::progress() const {
         p.waitingFor = "the mount, which has not come over yet";
     else if (phase_ == Phase::cloudWait)
         p.waitingFor = "a clear field to solve";
+    else if (phase_ == Phase::guideWait)
+        p.waitingFor = "a minute before guide stars are looked for again";
     else if (phase_ == Phase::guiding)
         p.waitingFor = "guide stars, Dec and the loop";
     return p;

@@ -54,6 +54,7 @@ private:
         centring,
         cloudWait,
         pausingAfter,
+        guideWait, // the start of guiding failed; again in a minute
         guiding,
         ended
     };

@@ -69,7 +69,7 @@ void Guiding::stumbled(const Event& event, const Problem& problem) {
     if (run_.rows.empty())
         return;
     RunRow row;
-    row.t_s = std::max(event.now - run_.meta.start, run_.rows.back().t_s + 1e-3);
+    row.t_s = std::max(since(event.now), run_.rows.back().t_s + 1e-3);
     row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
     row.event = "no frame: " + problem.what;
     keep(row);
@@ -101,7 +101,23 @@ void Guiding::keep(const RunRow& row) {
     beliefs_.push_back({of(loop_->belief(Axis::ra)), of(loop_->belief(Axis::dec))});
 }
 
+// A clock that is set while a run is recorded would put its rows out of order.
+void Guiding::heedClock(const Event& event) {
+    const double behind_s = event.now.unix_s - event.steady_s;
+    constexpr double aStep_s = 0.2; // clocks that are slewed do not jump
+    if (behind_s_ && std::abs(behind_s - *behind_s_) > aStep_s) {
+        const double step_s = behind_s - *behind_s_;
+        if (!run_.rows.empty()) {
+            clockSteps_s_ += step_s;
+            changes_.push_back("clock set " + std::string(step_s > 0.0 ? "on" : "back") + " by " +
+                               formatNumber(std::abs(step_s), 1) + " s");
+        }
+    }
+    behind_s_ = behind_s;
+}
+
 Step Guiding::advance(const Event& event) {
+    heedClock(event);
     if (auto step = pulseFailed(event))
         return *step;
     if (phase_ == Phase::correcting && std::holds_alternative<StepFinished>(event.what))
@@ -214,7 +230,6 @@ void Guiding::renew(const Frame& frame) {
 
 ChoiceOptions Guiding::choiceOptions() const {
     ChoiceOptions options;
-    options.most = setup_.mostStars;
     if (!setup_.corrections)
         // Left alone, the field wanders; a small sensor has no more room than it has.
         options.edge_px = std::min(120.0, 0.25 * std::min(frame_->width, frame_->height));
@@ -254,19 +269,21 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
     if (shift) {
         const SkyError place = loop_->geometry().toSky(shift->dx, shift->dy);
         const SkyError error{place.dra_arcsec - aim_.dra_arcsec, place.ddec_arcsec - aim_.ddec_arcsec};
-        row = rowFrom(*shift, error, tracked.middle - run_.meta.start, tracked.middle, run_.meta, setup_.rig,
-                      event);
+        row = rowFrom(*shift, error, since(tracked.middle), tracked.middle, run_.meta, setup_.rig, event);
         row.event = wasLost ? "found" : "";
         const bool saturated = watch_.saturated();
         if (saturated && !saturated_)
             changes_.push_back(saturatedWord);
         saturated_ = saturated;
     } else {
-        row.t_s = tracked.middle - run_.meta.start;
+        row.t_s = since(tracked.middle);
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
         row.worm_turns = wormAt(tracked.middle, setup_.rig, event);
         row.event = wasLost ? "lost still" : "lost";
     }
+    // The frame during which the clock was set may carry the time from before.
+    if (!run_.rows.empty())
+        row.t_s = std::max(row.t_s, run_.rows.back().t_s + 1e-3);
     noteEvents(row);
     row = asRecorded(row);
     const PulsePair pulse = setup_.corrections ? corrected(row) : PulsePair{};
@@ -309,6 +326,7 @@ PulsePair Guiding::corrected(RunRow& row) {
         SettleRecord& s = settles_.back();
         s.seconds = row.t_s - s.from_s;
         s.off_arcsec = std::hypot(row.dra_arcsec, row.ddec_arcsec);
+        s.within_arcsec = loop_->settleLimit_arcsec();
         s.over = out.state == LoopState::steady || out.state == LoopState::unsettled ||
                  out.state == LoopState::runningAway;
         s.settled = out.state == LoopState::steady;
@@ -325,6 +343,7 @@ void Guiding::moveAim(SkyError by, const SettleRule& settle) {
     aim_.dra_arcsec += by.dra_arcsec;
     aim_.ddec_arcsec += by.ddec_arcsec;
     loop_->moveAim(by, settle);
+    setup_.settle = settle;
     changes_.push_back(aimMoveWord(by));
     settles_.push_back({run_.rows.back().t_s, by});
 }
@@ -366,7 +385,7 @@ Progress Guiding::progress() const {
         p.waitingFor = "the star to show which way Dec pulses work on this side, pulse " +
                        std::to_string(probe_->pulses());
     else if (running && (loopState() == LoopState::settling || loopState() == LoopState::dithering))
-        p.waitingFor = "the error to stay below " + formatNumber(setup_.settle.within_arcsec, 1) + "″ for " +
+        p.waitingFor = "the error to stay below " + formatNumber(settleRule().within_arcsec, 1) + "″ for " +
                        formatNumber(setup_.settle.for_s, 0) + " s";
     return p;
 }

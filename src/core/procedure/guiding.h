@@ -19,7 +19,6 @@ struct GuidingSetup {
     bool corrections = true; // false: a free run
     ControllerSettings controller;
     double exposure_s = 2.0;
-    int mostStars = 9;
     SettleRule settle;
     LoopPriors priors;              // the worm as at declination 0
     double length_s = 0.0;          // 0: until stopped
@@ -30,8 +29,9 @@ struct GuidingSetup {
 struct SettleRecord {
     double from_s = 0.0; // of the run
     SkyError by;
-    double seconds = 0.0;    // until it was over, or so far
-    double off_arcsec = 0.0; // of the last frame
+    double seconds = 0.0;       // until it was over, or so far
+    double off_arcsec = 0.0;    // of the last frame
+    double within_arcsec = 0.0; // that it had to stay within, as last judged
     bool over = false;
     bool settled = false; // else the time ran out, or the axis was stopped
 };
@@ -66,6 +66,13 @@ public:
     // From the next frame on the star is wanted elsewhere, ″ on the sky. Nothing before the first row.
     void moveAim(SkyError by, const SettleRule& settle);
     const std::vector<SettleRecord>& settles() const { return settles_; }
+    // In force: of the last move of the aim, else of the start.
+    SettleRule settleRule() const {
+        SettleRule rule = setup_.settle;
+        if (loop_)
+            rule.within_arcsec = loop_->settleLimit_arcsec();
+        return rule;
+    }
     // What the loop believes of an axis; nothing in a free run.
     const AxisBelief* belief(Axis axis) const {
         return loop_ && setup_.corrections ? &loop_->belief(axis) : nullptr;
@@ -119,8 +126,13 @@ private:
     SkyError aim_; // against where the stars were chosen
     std::vector<SettleRecord> settles_;
     void keep(const RunRow& row);
-    int failedPulses_ = 0;   // in a row
-    bool saturated_ = false; // a guide star, in the last frame that showed them
+    void heedClock(const Event& event);
+    // Seconds of the run at a moment, by a clock that nobody sets.
+    double since(Instant when) const { return when - run_.meta.start - clockSteps_s_; }
+    double clockSteps_s_ = 0.0;      // that the computer's clock was set on by, since the run began
+    std::optional<double> behind_s_; // of the steady clock against the computer's
+    int failedPulses_ = 0;           // in a row
+    bool saturated_ = false;         // a guide star, in the last frame that showed them
     std::optional<Problem> ending_;
 };
 

@@ -5,6 +5,7 @@
 #include <numeric>
 
 #include "core/base/format.h"
+#include "core/sky/local_place.h"
 
 namespace nordstjerna {
 
@@ -21,27 +22,48 @@ std::optional<Step> brokenOff(const Event& event) {
 }
 
 bool Procedure::repeatable(const Step& step) const {
-    // A trail that was broken off has moved the mount.
-    return !std::holds_alternative<TrailStep>(step);
+    return !std::holds_alternative<TrailStep>(step) && !std::holds_alternative<PulseStep>(step);
 }
 
-Step Procedure::remember(Step step) {
+Step Procedure::remember(Step step, Instant when) {
     last_ = step;
+    given_ = when;
     return step;
 }
+
+namespace {
+// The same for now: an hour angle that was right a minute ago is a quarter of a degree wrong.
+Step brought(Step step, double later_s) {
+    const Angle turned = Angle::fromRad(siderealRate_rad_s * later_s);
+    if (auto* slew = std::get_if<SlewStep>(&step))
+        slew->target.hourAngle = (slew->target.hourAngle + turned).wrappedSigned();
+    if (auto* sync = std::get_if<SyncStep>(&step))
+        sync->truth.hourAngle = (sync->truth.hourAngle + turned).wrappedSigned();
+    return step;
+}
+} // namespace
 
 Step Procedure::next(const Event& event) {
     const auto* failed = std::get_if<StepFailed>(&event.what);
     if (pausing_) {
         pausing_ = false;
         if (std::holds_alternative<StepFinished>(event.what))
-            return last_;
-        return remember(advance(event)); // stopped or halted meanwhile
+            return remember(brought(last_, event.now - given_), event.now);
+        return remember(advance(event), event.now); // stopped or halted meanwhile
+    }
+    if (failed && failed->problem.passing && std::holds_alternative<PulseStep>(last_) && !repeatable(last_)) {
+        // Whoever does not handle it ends with it, and says why it was not simply given again.
+        Event lost = event;
+        Problem p = failed->problem;
+        p.why += (p.why.empty() ? "" : " ") +
+                 std::string("Nobody knows whether the pulse was given, so it was not given again.");
+        lost.what = StepFailed{p};
+        return remember(advance(lost), event.now);
     }
     if (!failed || !failed->problem.passing || !repeatable(last_)) {
         if (!failed)
             trouble_.reset();
-        return remember(advance(event));
+        return remember(advance(event), event.now);
     }
     const int before = trouble_ ? trouble_->failures : 0;
     trouble_ = Trouble{failed->problem, before + 1, static_cast<int>(pauses_s.size()) + 1};
@@ -57,7 +79,7 @@ Step Procedure::next(const Event& event) {
              formatDuration(std::accumulate(pauses_s.begin(), pauses_s.end(), 0.0)) + ".";
     p.passing = false;
     gone.what = StepFailed{p};
-    return remember(advance(gone));
+    return remember(advance(gone), event.now);
 }
 
 } // namespace nordstjerna

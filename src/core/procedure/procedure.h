@@ -27,10 +27,11 @@ struct MountState {
     std::string side;      // of the meridian: "east" or "west"
     bool tracking = true;
     bool moving = false;
-    std::optional<double> worm_turns; // where the RA worm stands, 0…1, if the mount tells
-    bool correcting = false;          // plays a periodic-error curve
-    bool choosesSide = false;         // it may be told on which side to hang, also before the meridian
-    bool told = true;                 // false: the mount has not answered yet, nothing of this is known
+    std::optional<double> worm_turns;  // where the RA worm stands, 0…1, if the mount tells
+    bool correcting = false;           // plays a periodic-error curve
+    bool choosesSide = false;          // it may be told on which side to hang, also before the meridian
+    std::optional<Angle> siderealTime; // local, by its own clock and longitude, if it tells
+    bool told = true;                  // false: the mount has not answered yet, nothing of this is known
 };
 
 // ---- Steps: what a procedure wants done
@@ -187,6 +188,7 @@ struct Event {
     std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, FocuserAnswered,
                  StepFinished, StepFailed, StopAsked>
         what;
+    double steady_s = 0.0; // of a clock that nobody sets; its zero means nothing
 };
 
 // What a procedure answers to a failed step (it fails) and to a wish to stop (it is done); absent otherwise.
@@ -231,14 +233,16 @@ public:
 
 protected:
     virtual Step advance(const Event& event) = 0;
-    // Whether the same step may simply be given again.
+    // Whether a step may be given again when it failed and nobody knows how far it came: a pulse and a trail
+    // may have moved the mount. Slews and syncs are given for the place where their target is by then.
     virtual bool repeatable(const Step& step) const;
     // A step failed and will be repeated: for the record.
     virtual void stumbled(const Event&, const Problem&) {}
 
 private:
-    Step remember(Step step);
+    Step remember(Step step, Instant when);
     Step last_ = DoneStep{};
+    Instant given_; // when it was
     bool pausing_ = false;
     std::optional<Trouble> trouble_;
 };

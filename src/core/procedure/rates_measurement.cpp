@@ -15,7 +15,10 @@ constexpr int fewestSteps = 6;
 constexpr int mostSteps = 25;
 constexpr double clearing_s = 25.0; // of pulses at most
 constexpr size_t quietLooks = 6;
-constexpr double travelPerNoise = 45.0;
+// What slow air and a worm that turns meanwhile add to the ± of a straight line through white noise.
+constexpr double besidesNoise = 1.3;
+constexpr int fewestWanted = 8, mostWanted = 16; // pulses of a leg
+constexpr double shortest_px = 12.0;             // nearer than that a centroid's own errors show
 
 double distance(const Star& a, const Star& b) {
     return std::hypot(a.x - b.x, a.y - b.y);
@@ -52,8 +55,8 @@ Step RatesMeasurement::advance(const Event& event) {
         calibration_.dec = dec;
         calibration_.hourAngle_h = event.mount.pointing.hourAngle.hours();
         calibration_.side = event.mount.side;
-        step_ms_ = suggestedPulseStep_ms(calibration_.scale_arcsec_px, calibration_.guideRateRa, dec,
-                                         setup_.travel_px, setup_.steps);
+        constexpr double usualNoise_px = 0.2, anyRoom_px = 60.0;
+        planLegs(usualNoise_px, anyRoom_px);
         phase_ = Phase::finding;
         return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
     }
@@ -93,7 +96,7 @@ Step RatesMeasurement::choose(const Event& event) {
     frame_ = std::get<FrameTaken>(event.what).frame;
     ChoiceOptions options;
     // All four legs start from one place; the star needs their length on every side.
-    options.edge_px = std::max(60.0, 2.2 * setup_.travel_px);
+    options.edge_px = std::max(60.0, 2.2 * travel_px_);
     const auto found = guideFieldOn(*frame_, options);
     if (!found)
         return fail(found.error());
@@ -131,7 +134,7 @@ bool RatesMeasurement::atEdge() const {
 Step RatesMeasurement::look() const {
     TrackStep step;
     step.exposure_s = setup_.exposure_s;
-    const double search = std::max(12.0, 3.0 * std::max(travel_px_, setup_.travel_px) / setup_.steps);
+    const double search = std::max(12.0, 3.0 * travel_px_ / steps_);
     step.stars.push_back({star_->x, star_->y, search + 8.0 * lost_});
     return step;
 }
@@ -164,6 +167,19 @@ Step RatesMeasurement::onStar(const Event&, const Star& star, Instant middle) {
     }
 }
 
+// A line through the 2 N looks of a leg and its way back, spread over L: its slope is good to σ √(12 / 2N) /
+// L. Of all N and L that give the wanted ±, those that take the least time, looks and pulses together.
+void RatesMeasurement::planLegs(double noise_px, double room_px) {
+    const double reach = besidesNoise * noise_px * std::sqrt(6.0) / setup_.wanted; // L √N
+    const double look_s = setup_.exposure_s + setup_.pause_s + 0.3;
+    const double rate_px_s = calibration_.expectedRaPxS() * cos(calibration_.dec);
+    const double best = std::pow(reach / (2.0 * look_s * rate_px_s), 2.0 / 3.0);
+    steps_ = std::clamp(static_cast<int>(std::lround(best)), fewestWanted, mostWanted);
+    travel_px_ = std::max(shortest_px, std::min(reach / std::sqrt(static_cast<double>(steps_)), room_px));
+    step_ms_ = suggestedPulseStep_ms(calibration_.scale_arcsec_px, calibration_.guideRateRa, calibration_.dec,
+                                     travel_px_, steps_);
+}
+
 // How restless the star is decides how far it must be sent: rates are only as good as travel over noise.
 Step RatesMeasurement::listen(const Star& star) {
     star_ = star;
@@ -177,9 +193,7 @@ Step RatesMeasurement::listen(const Star& star) {
     const double room = std::min(std::min(star.x, frame_->width - 1 - star.x),
                                  std::min(star.y, frame_->height - 1 - star.y)) -
                         30.0;
-    travel_px_ = std::max(setup_.travel_px, std::min(travelPerNoise * noise, 0.8 * room));
-    step_ms_ = suggestedPulseStep_ms(calibration_.scale_arcsec_px, calibration_.guideRateRa, calibration_.dec,
-                                     travel_px_, setup_.steps);
+    planLegs(noise, 0.8 * room);
     phase_ = Phase::clearing;
     pulses_ = 0;
     followed_ = 0;
@@ -253,7 +267,7 @@ Step RatesMeasurement::inLeg(const Star& star, double t_s) {
                          "Check the guide cable or link, the Dec clutch, and the mount's guide rate."});
         const bool far = moved >= travel_px_;
         if (far && pulses_ < fewestSteps)
-            return restartWith(step_ms_ * pulses_ / static_cast<double>(setup_.steps));
+            return restartWith(step_ms_ * pulses_ / static_cast<double>(steps_));
         if (!far && pulses_ < mostSteps)
             return pulse(leg_);
         if (!far && leg_ == Leg::west)
@@ -279,7 +293,7 @@ Step RatesMeasurement::inLeg(const Star& star, double t_s) {
 
 Progress RatesMeasurement::progress() const {
     Progress p;
-    const char* names[] = {"Choose a star", "Clear Dec backlash", "West", "East", "North", "South"};
+    const char* names[] = {"Choose a star", "Take up the backlash", "West", "East", "North", "South"};
     size_t current = 0;
     if (phase_ == Phase::firstLook || phase_ == Phase::clearing)
         current = 1; // orienting still counts as choosing
@@ -294,13 +308,13 @@ Progress RatesMeasurement::progress() const {
     p.fraction = static_cast<double>(current) / 6.0;
     const double each = step_ms_ / 1000.0 + setup_.exposure_s + setup_.pause_s + 0.3;
     if (phase_ == Phase::leg) {
-        const int length = outward_ > 0 ? outward_ : setup_.steps;
+        const int length = outward_ > 0 ? outward_ : steps_;
         const int after = 3 - static_cast<int>(leg_);
         p.timeLeft_s = each * (std::max(0, length - pulses_) + after * length);
         p.waitingFor = std::string(legName(leg_)) + " pulse " + std::to_string(std::max(0, pulses_)) +
                        " of about " + std::to_string(length) + ", " + formatNumber(step_ms_, 0) + " ms each";
     } else if (phase_ != Phase::ended && phase_ != Phase::start) {
-        p.timeLeft_s = each * 4.4 * setup_.steps;
+        p.timeLeft_s = each * 4.4 * steps_;
         p.waitingFor = phase_ == Phase::finding ? "first frame" : "north pulses until the star follows";
     }
     return p;

@@ -11,9 +11,8 @@ namespace nordstjerna {
 struct RatesSetup {
     Rig rig;
     double exposure_s = 1.0;
-    double travel_px = 25.0; // wanted length of a leg
-    int steps = 12;          // wanted pulses of a leg
-    double pause_s = 0.5;    // after a pulse
+    double wanted = 0.01; // relative ± of a rate; legs are as long as that takes
+    double pause_s = 0.5; // after a pulse
 };
 
 class RatesMeasurement : public Procedure {
@@ -29,6 +28,7 @@ public:
     std::shared_ptr<const Frame> frame() const { return frame_; }
     double stepMs() const { return step_ms_; }
     const RatesSetup& setup() const { return setup_; }
+    double travel_px() const { return travel_px_; } // of a leg, as planned
 
 private:
     enum class Phase { start, finding, orienting, firstLook, clearing, leg, ended };
@@ -55,7 +55,10 @@ private:
     std::vector<CalibrationSample> samples_;
     std::optional<Instant> begin_;
     double step_ms_ = 0.0;
-    double travel_px_ = 0.0;  // of a leg, as the noise asks
+    // Of a leg: how far and in how many pulses, at first by a usual noise, then by the star's own.
+    void planLegs(double noise_px, double room_px);
+    double travel_px_ = 0.0;
+    int steps_ = 0;
     std::vector<Star> quiet_; // before any pulse
     int pulses_ = 0;          // in this leg, or while clearing
     int outward_ = 0;         // pulses of the outward leg that this one undoes

@@ -83,16 +83,64 @@ Step Series::wait(Phase phase, double seconds, const std::string& why) {
     return WaitStep{std::clamp(seconds, 0.1, glance_s), why};
 }
 
-Step Series::close(const std::string& why, bool stopGuiding) {
+Step Series::over(const std::string& mount) {
+    phase_ = Phase::ended;
+    mountAfterwards_ = mount;
+    return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
+}
+
+Step Series::close(const std::string& why, bool stopGuiding, const Event& event) {
     ending_ = why;
     why_.clear();
-    if (!stopGuiding || !guideBegun_) {
-        phase_ = Phase::ended;
-        return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
-    }
+    if (!stopGuiding && (guideBegun_ || setup_.guiding)) // whoever stopped it may go on with the same star
+        return over("Guiding goes on.");
+    if (!guideBegun_)
+        return rest(event);
     phase_ = Phase::closing;
     guided_ = guideBegun_ = false;
     return GuideStep{GuideStep::Act::stop, {}, {}};
+}
+
+// For good: nobody may be there to look after the mount.
+Step Series::fail(const Problem& problem, const std::string& why, const Event& event) {
+    failure_ = problem;
+    guided_ = false;
+    if (!problem.asked)
+        return close(why, true, event);
+    ending_ = why;
+    return over("");
+}
+
+Step Series::rest(const Event& event) {
+    if (setup_.afterwards == MountAfter::keepTracking)
+        return over(event.mount.tracking ? "The mount goes on tracking, as planned." : "");
+    if (event.mount.told && !event.mount.tracking)
+        return over("The mount has stopped tracking.");
+    phase_ = Phase::resting;
+    why_ = "the mount to stop tracking";
+    return TrackingStep{false};
+}
+
+// Only what the mount confirms counts.
+Step Series::rested(const Event& event) {
+    constexpr int mostChecks = 10;
+    const auto* broken = std::get_if<StepFailed>(&event.what);
+    if (broken && broken->problem.asked) {
+        if (!failure_)
+            failure_ = broken->problem;
+        return over("");
+    }
+    if (!broken && event.mount.told && !event.mount.tracking)
+        return over("The mount has stopped tracking.");
+    if (!broken && ++restChecks_ < mostChecks)
+        return WaitStep{1.0, why_};
+    Problem p{"The mount has not confirmed that it stopped tracking.",
+              broken ? broken->problem.what : "It says that it still tracks.",
+              "Stop it at its hand control, or cut its power: it may run into its pier."};
+    if (failure_)
+        p.what = failure_->what + " " + p.what;
+    failure_ = p;
+    return over("The mount has NOT confirmed that it stopped tracking.");
 }
 
 // What can be waited for: a cloud before a solve or a guide star. All else ends the series in good order.
@@ -111,10 +159,7 @@ Step Series::failed(const Event& event, const Problem& problem) {
                         problem.what + " Again in " + formatCount(pause_min, "minute") + ".");
         }
     }
-    failure_ = problem;
-    ending_ = asClause(problem.what);
-    phase_ = Phase::ended;
-    return FailStep{problem};
+    return fail(problem, asClause(problem.what), event);
 }
 
 Step Series::begin(const Event& event) {
@@ -136,7 +181,7 @@ Step Series::move(const Event& event) {
         return wait(Phase::paused, glance_s, "your word to go on");
     const SeriesMove next = rules_->next(event.now, across(event), static_cast<int>(frames_.size()));
     if (next.kind == SeriesMove::Kind::end)
-        return close(next.why, true);
+        return close(next.why, true, event);
     if (next.kind == SeriesMove::Kind::wait)
         return wait(Phase::waiting, next.seconds, next.why);
     if (next.kind == SeriesMove::Kind::flip || flipWanted_) {
@@ -235,11 +280,8 @@ Step Series::flipStep(const Event& event) {
         return *step;
     }
     if (flip_->failure()) {
-        guided_ = false;
-        failure_ = flip_->failure();
-        ending_ = failure_->asked ? asClause(failure_->what) : "the flip failed";
-        phase_ = Phase::ended;
-        return FailStep{*failure_};
+        const Problem& why = *flip_->failure();
+        return fail(why, why.asked ? asClause(why.what) : "the flip failed", event);
     }
     flipped_ = flip_->record();
     guided_ = true;
@@ -338,9 +380,19 @@ Step Series::advance(const Event& event) {
             if (!std::holds_alternative<DoneStep>(back))
                 return back;
         }
-        return close("stopped by you", false);
+        if (phase_ == Phase::closing)
+            return rest(event);
+        if (phase_ == Phase::resting)
+            return rested(event);
+        return close("stopped by you", false, event);
     }
     const auto* broken = std::get_if<StepFailed>(&event.what);
+    if (broken && phase_ == Phase::closing && !broken->problem.asked)
+        return rest(event); // the loop cannot be asked any more; the mount can
+    if (broken && phase_ == Phase::closing)
+        return fail(broken->problem, asClause(broken->problem.what), event);
+    if (phase_ == Phase::resting)
+        return rested(event);
     if (broken && phase_ != Phase::flipping && phase_ != Phase::centring && phase_ != Phase::refocusing)
         return failed(event, broken->problem);
     switch (phase_) {
@@ -382,8 +434,8 @@ Step Series::advance(const Event& event) {
     case Phase::refocusing:
         return focusStep(event);
     case Phase::closing:
-        phase_ = Phase::ended;
-        return DoneStep{};
+        return rest(event);
+    case Phase::resting:
     case Phase::ended:
         break;
     }

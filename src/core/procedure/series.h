@@ -45,14 +45,17 @@ public:
         flipping,
         refocusing,
         paused,
-        saving, // the last frame could not be saved; waits until it can
-        closing,
+        saving,  // the last frame could not be saved; waits until it can
+        closing, // the loop is being stopped
+        resting, // tracking is being stopped
         ended
     };
     Phase phase() const { return phase_; }
     Instant exposedSince() const { return exposedSince_; } // while exposing
     const std::string& waitingFor() const { return why_; }
     const std::string& ending() const { return ending_; } // why it ended
+    // And what became of the mount; empty while it runs, and after a halt.
+    const std::string& mountAfterwards() const { return mountAfterwards_; }
     // The focus run under way.
     const FocusRun* focusing() const { return focusing_ ? &*focusing_ : nullptr; }
     // The last one that found the focus.
@@ -97,7 +100,11 @@ private:
     Step refocus(const Event& event);
     Step focusStep(const Event& event);
     Step taken(const ImageTaken& image, const Event& event);
-    Step close(const std::string& why, bool stopGuiding);
+    Step close(const std::string& why, bool stopGuiding, const Event& event);
+    Step fail(const Problem& problem, const std::string& why, const Event& event);
+    Step rest(const Event& event);
+    Step rested(const Event& event);
+    Step over(const std::string& mount);
     Step wait(Phase phase, double seconds, const std::string& why);
     bool across(const Event& event) const { return event.mount.side == "west"; }
 
@@ -116,7 +123,8 @@ private:
     std::optional<Problem> unsaved_;
     std::optional<Problem> failure_;
     Instant exposedSince_, cloudBegan_, againAt_;
-    std::string side_, why_, ending_;
+    std::string side_, why_, ending_, mountAfterwards_;
+    int restChecks_ = 0;
     int allDithers_ = 0;  // of the pattern
     int sinceDither_ = 0; // frames
     int clouds_ = 0;

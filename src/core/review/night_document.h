@@ -8,12 +8,13 @@
 
 #include "core/findings/run_story.h"
 #include "core/review/entry.h"
+#include "core/sky/civil_time.h"
 
 namespace nordstjerna {
 
 struct NightDocument {
     Instant night;
-    double utcOffset_h = 0.0; // of the clock it is told by
+    CivilTime zone; // of the clock it is told by
     std::string subline;
     struct Item {
         LogEntry entry;

@@ -18,10 +18,22 @@ struct Rule {
     double value;
     const char* range;
 };
+
+// The altitude farthest from any that a horizon has.
+double worstOf(const HorizonProfile& horizon) {
+    double worst = 0.0;
+    for (const AltAz& p : horizon.points())
+        if (!(std::abs(p.altitude.deg() - 40.0) <= std::abs(worst - 40.0)))
+            worst = p.altitude.deg();
+    return worst;
+}
 } // namespace
 
 Expected<void> validateRig(const Rig& r) {
     const auto outside = [](double v, double low, double high) { return !(v >= low && v <= high); };
+    const auto outOfSky = [&](const AltAz& p) {
+        return outside(p.altitude.deg(), -10, 90) || !std::isfinite(p.azimuth.rad());
+    };
     const Rule rules[] = {
         {outside(r.imagingCamera.pixel_um, 0.5, 50), "The imaging camera's pixel", r.imagingCamera.pixel_um,
          "0.5 to 50 µm"},
@@ -55,6 +67,12 @@ Expected<void> validateRig(const Rig& r) {
         {outside(r.mount.guideRateDec, 0.05, 2.0), "The Dec guide rate", r.mount.guideRateDec,
          "0.05 to 2 × sidereal"},
         {outside(r.mount.slewRate_deg_s, 0.1, 30), "The slew rate", r.mount.slewRate_deg_s, "0.1 to 30 °/s"},
+        {outside(r.mount.meridianLimitEast.hours(), 0, 6), "The mount's limit past the meridian, east side,",
+         r.mount.meridianLimitEast.hours(), "0 to 6 h"},
+        {outside(r.mount.meridianLimitWest.hours(), 0, 6), "The mount's limit past the meridian, west side,",
+         r.mount.meridianLimitWest.hours(), "0 to 6 h"},
+        {outside(r.mount.lowestAltitude.deg(), 0, 60), "The lowest altitude", r.mount.lowestAltitude.deg(),
+         "0° to 60°"},
         {outside(r.mount.wormPeriod_s, 0, 3600), "The worm period", r.mount.wormPeriod_s,
          "0 (not known) to 3600 s"},
         {std::any_of(r.mount.shaftTurns.begin(), r.mount.shaftTurns.end(),
@@ -77,6 +95,10 @@ Expected<void> validateRig(const Rig& r) {
         {outside(r.site.latitude.deg(), -90, 90), "The latitude", r.site.latitude.deg(), "−90° to 90°"},
         {outside(r.site.longitude.deg(), -180, 360), "The longitude", r.site.longitude.deg(),
          "−180° to 360°"},
+        {outside(r.site.height_m, -500, 9000), "The height of the site", r.site.height_m, "−500 to 9000 m"},
+        {outside(r.site.humidity, 0, 1), "The humidity", r.site.humidity, "0 to 1"},
+        {std::any_of(r.horizon.points().begin(), r.horizon.points().end(), outOfSky),
+         "A point of the horizon", worstOf(r.horizon), "−10° to 90° altitude"},
         {outside(r.site.pressure_hpa, 0, 1100), "The air pressure", r.site.pressure_hpa, "0 to 1100 hPa"},
         {outside(r.site.temperature_c, -60, 60), "The temperature", r.site.temperature_c, "−60 to 60 °C"},
     };

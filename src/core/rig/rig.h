@@ -54,6 +54,7 @@ struct MountSpec {
     double slewRate_deg_s = 4.0;
     Angle meridianLimitEast = Angle::fromHours(0.5); // how far past the meridian each side may track
     Angle meridianLimitWest = Angle::fromHours(0.5);
+    Angle lowestAltitude = Angle::fromDeg(5.0); // tracking stops there, whatever the horizon
 };
 
 struct GuideDefaults {
@@ -84,6 +85,7 @@ struct Rig {
     GuideDefaults guiding;
     Site site;
     std::string siteName;
+    std::string timeZone; // of the site's clocks, as "Europe/Stockholm"; empty: the computer's
     HorizonProfile horizon;
 
     const Optics& guidingOptics() const { return offAxis ? imagingOptics : guideOptics; }

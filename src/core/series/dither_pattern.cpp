@@ -31,7 +31,7 @@ DitherSpot ditherSpot(DitherKind kind, double size_px, bool raOnly, std::uint64_
     const auto k = static_cast<std::uint64_t>(n - 1);
     DitherSpot spot;
     switch (kind) {
-    case DitherKind::spread: {
+    case DitherKind::evenCover: {
         // Which pixel, and where in it, come from bases of their own: both are covered evenly.
         const double side = std::max(1.0, std::floor(size_px));
         const auto along = [&](int cell, int phase) {
@@ -43,13 +43,13 @@ DitherSpot ditherSpot(DitherKind kind, double size_px, bool raOnly, std::uint64_
             spot = {along(2, 3), 0.0};
         break;
     }
-    case DitherKind::random: {
+    case DitherKind::scattered: {
         Random random(mixBits(seed ^ mixBits(k + 1)));
         spot.x_px = size_px * random.uniform(-0.5, 0.5);
         spot.y_px = size_px * random.uniform(-0.5, 0.5);
         break;
     }
-    case DitherKind::spiral: {
+    case DitherKind::outwardRings: {
         // Equal area for each place (Vogel 1979, from memory), begun anew with another twist when it is full.
         constexpr double golden = 2.399963229728653;
         constexpr std::uint64_t turn = 60;

@@ -11,9 +11,9 @@
 namespace nordstjerna {
 
 enum class DitherKind {
-    spread, // low-discrepancy (Halton 1960): whole pixels and parts of pixels both evenly covered
-    random,
-    spiral
+    evenCover,   // low-discrepancy (Halton 1960): whole pixels and parts of pixels both evenly covered
+    scattered,   // at random
+    outwardRings // filling a disc from its middle outwards
 };
 
 struct DitherSpot {

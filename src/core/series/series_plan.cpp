@@ -44,8 +44,8 @@ Expected<void> validateSeries(const SeriesSetup& s) {
         return problem("A series cannot have fewer than no frames.", "", "Correct the number.");
     if (s.start.at && s.ends.at && *s.ends.at <= *s.start.at)
         return problem("The series would end before it begins.",
-                       "It begins at " + formatClock(*s.start.at) + " UTC and ends at " +
-                           formatClock(*s.ends.at) + " UTC.",
+                       "It begins at " + s.zone.clock(*s.start.at) + " and ends at " +
+                           s.zone.clock(*s.ends.at) + " " + s.zone.name(*s.ends.at) + ".",
                        "Correct one of the times.");
     if (s.start.altitude_deg > 89.0 || s.ends.altitude_deg > 89.0)
         return problem("Nothing stands that high.", "The altitudes of start and end go up to 89°.",
@@ -53,10 +53,11 @@ Expected<void> validateSeries(const SeriesSetup& s) {
     if (s.dither.every > 0 && (!(s.dither.size_px > 0.0) || s.dither.size_px > 500.0))
         return problem("A dither of " + formatNumber(s.dither.size_px, 1) + " px makes no sense.",
                        "From a fraction of a pixel to 500 px are possible.", "Correct the size.");
-    if (s.dither.every > 0 && (!(s.dither.within_px > 0.0) || s.dither.timeout_s <= s.dither.for_s))
-        return problem("Nothing could settle like that.",
-                       "The tolerance must be above 0 and the time-out longer than the time it must hold.",
-                       "Correct the settling.");
+    if (s.dither.every > 0 && (!(s.dither.within_px >= 0.0) || s.dither.timeout_s <= s.dither.for_s))
+        return problem(
+            "Nothing could settle like that.",
+            "The tolerance must not be negative and the time-out longer than the time it must hold.",
+            "Correct the settling.");
     if (!(s.refocus.grown >= 0.02) || s.refocus.grown > 1.0)
         return problem("Stars that grow by " + formatNumber(100.0 * s.refocus.grown, 0) +
                            " % are no sign of focus.",
@@ -127,8 +128,9 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
             sooner(*dawn, std::string("dawn, ") + twilightName(*setup.ends.dawn));
     if (r.ends_ <= r.begins_)
         return problem("The series would end before it begins.",
-                       "It would begin at " + formatClock(r.begins_) + " UTC and end at " +
-                           formatClock(r.ends_) + " UTC: " + r.endsBecause_ + ".",
+                       "It would begin at " + setup.zone.clock(r.begins_) + " and end at " +
+                           setup.zone.clock(r.ends_) + " " + setup.zone.name(r.ends_) + ": " +
+                           r.endsBecause_ + ".",
                        "Let it begin sooner, or end later.");
     r.meridian_ = meridianPassage(rig.site, setup.target, begins);
     // The upper passage that matters is the one within the series, or the last one before it.

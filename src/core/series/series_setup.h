@@ -8,6 +8,7 @@
 #include "core/rig/rig.h"
 #include "core/series/dither_pattern.h"
 #include "core/sky/almanac.h"
+#include "core/sky/civil_time.h"
 
 namespace nordstjerna {
 
@@ -32,10 +33,10 @@ struct SeriesEnds {
 struct DitherWish {
     int every = 3; // frames; 0: never
     double size_px = 10.0;
-    DitherKind kind = DitherKind::spread;
+    DitherKind kind = DitherKind::evenCover;
     bool raOnly = false;
     // Settling: within so many imaging pixels for so long, else after the time-out on it goes.
-    double within_px = 1.5;
+    double within_px = 0.0; // 0: as the loop's own RMS allows
     double for_s = 8.0;
     double timeout_s = 60.0;
 };
@@ -54,16 +55,21 @@ struct RefocusWish {
     bool byItself = false; // a focus run then, between two frames; needs a motor on the imaging camera
 };
 
+// What becomes of the mount when the series has ended, was stopped or failed for good.
+enum class MountAfter { stopTracking, keepTracking };
+
 struct SeriesSetup {
     Rig rig;
     std::string targetName;
     Vec3 target = Vec3::UnitX(); // ICRS
+    CivilTime zone;              // of the clock that messages speak by
     double exposure_s = 180.0;
     SeriesStart start;
     SeriesEnds ends;
     DitherWish dither;
     FlipWish flip;
     RefocusWish refocus;
+    MountAfter afterwards = MountAfter::stopTracking;
     bool centre = true;   // first
     bool guiding = false; // the loop runs as it begins: it is let go only if the telescope must move
     double tolerance_arcsec = 60.0;

@@ -29,8 +29,12 @@ std::optional<Instant> crossing(const SunOfTheDay& sun, Instant from, Instant to
 }
 } // namespace
 
+Vec3 sunDirection(const Site& site, Instant when) {
+    return ObservedFrame(site, when).seenWithoutAir(sunFrom(when));
+}
+
 Angle sunAltitude(const Site& site, Instant when) {
-    return altAzFrom(ObservedFrame(site, when).seenWithoutAir(sunFrom(when))).altitude;
+    return altAzFrom(sunDirection(site, when)).altitude;
 }
 
 SunOfTheDay::SunOfTheDay(const Site& site, Instant middle)

@@ -9,6 +9,8 @@
 
 namespace nordstjerna {
 
+// Direction of the Sun's centre as it would be seen through vacuum, ENU.
+Vec3 sunDirection(const Site& site, Instant when);
 // Altitude of the Sun's centre without refraction.
 Angle sunAltitude(const Site& site, Instant when);
 

@@ -88,12 +88,13 @@ void AltitudeStrip::draw(QPainter& p, const QRectF& area) {
     }
     // Whole hours of the clock at the site.
     p.setPen(theme().muted);
-    const double offset_s = 3600.0 * shown_.utcOffset_h;
-    const double every_s = 7200.0;
-    const double first = std::ceil((t.track.front().when.unix_s + offset_s) / every_s) * every_s - offset_s;
-    for (double s = first; s < t.track.back().when.unix_s; s += every_s)
-        p.drawText(QRectF(xOf(Instant{s}) - 24, field_.bottom() + 4, 48, 14), Qt::AlignCenter,
-                   qs(formatClock(Instant{s}, shown_.utcOffset_h)));
+    bool every = true; // other one
+    for (const Instant hour : shown_.zone.hours(t.track.front().when, t.track.back().when)) {
+        if (every)
+            p.drawText(QRectF(xOf(hour) - 24, field_.bottom() + 4, 48, 14), Qt::AlignCenter,
+                       qs(shown_.zone.clock(hour)));
+        every = !every;
+    }
 }
 
 QString AltitudeStrip::readOut(QPointF at) const {
@@ -103,10 +104,9 @@ QString AltitudeStrip::readOut(QPointF at) const {
     const double share = (at.x() - field_.left()) / field_.width();
     const auto i = static_cast<size_t>(share * static_cast<double>(track.size() - 1) + 0.5);
     const TrackPoint& k = track[std::min(i, track.size() - 1)];
-    QString text =
-        tr("%1: %2° up%3")
-            .arg(qs(formatClock(k.when, shown_.utcOffset_h)), qs(formatNumber(k.place.altitude.deg(), 0)),
-                 k.hidden ? tr(", hidden by the horizon") : QString());
+    QString text = tr("%1: %2° up%3")
+                       .arg(qs(shown_.zone.clock(k.when)), qs(formatNumber(k.place.altitude.deg(), 0)),
+                            k.hidden ? tr(", hidden by the horizon") : QString());
     if (i < shown_.moon.size() && shown_.moon[i].place.altitude.deg() > 0.0)
         text += tr("\nMoon %1° up").arg(qs(formatNumber(shown_.moon[i].place.altitude.deg(), 0)));
     return text;

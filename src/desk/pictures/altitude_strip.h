@@ -1,6 +1,7 @@
 // A target's altitude over the night above the local horizon, its best hours, and the Moon.
 #pragma once
 
+#include "core/sky/civil_time.h"
 #include "core/sky/target_night.h"
 #include "desk/pictures/picture.h"
 
@@ -15,7 +16,7 @@ public:
         std::vector<TrackPoint> moon;
         std::optional<Night> almanac;
         Instant now;
-        double utcOffset_h = 0.0;
+        CivilTime zone;
         HorizonProfile horizon;
     };
     void show(Shown shown);

@@ -88,7 +88,7 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
             ghost.setAlpha(110);
             p.setPen(QPen(ghost, 7, Qt::SolidLine, Qt::RoundCap));
             p.drawLine(from, from + direction * expected_px_s * seconds * unit_);
-            p.setPen(QPen(colour, 1.5, Qt::DashLine));
+            p.setPen(QPen(colour, 1.5, Qt::DotLine));
             const QPointF tip = from + direction * axis.rate_px_s.value * seconds * unit_ * 1.06;
             p.drawLine(from, tip);
             p.setFont(textFont(12, true));
@@ -122,11 +122,12 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
         const QColor colour = legColour(s.leg);
         const bool square = s.leg == Leg::north || s.leg == Leg::south;
         if (i > 0) {
-            p.setPen(QPen(colour, 1.2, square ? Qt::DashLine : Qt::SolidLine));
+            // Out solid, back dashed; the marks tell the axis.
+            p.setPen(QPen(colour, 1.4, outward(s.leg) ? Qt::SolidLine : Qt::DashLine));
             p.drawLine(place(samples_[i - 1].x, samples_[i - 1].y), at);
         }
-        p.setPen(QPen(colour, 1.4));
-        p.setBrush(outward(s.leg) ? QBrush(colour) : QBrush(theme().panel)); // the way back is hollow
+        p.setPen(Qt::NoPen);
+        p.setBrush(colour);
         if (square)
             p.drawRect(QRectF(at.x() - 3.5, at.y() - 3.5, 7, 7));
         else
@@ -138,7 +139,7 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
                    tr("The guide star's path on the sensor appears here, leg by leg."));
     else
         p.drawText(area.adjusted(12, 8, -12, -8), Qt::AlignLeft | Qt::AlignBottom,
-                   tr("filled: out, hollow: back") + (rates_ ? tr(" · grey: as the rig promises") : ""));
+                   tr("solid: out, dashed: back") + (rates_ ? tr(" · grey: as the rig promises") : ""));
     p.restore();
 }
 

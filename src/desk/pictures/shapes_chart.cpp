@@ -28,10 +28,10 @@ ShapesChart::ShapesChart(QWidget* parent) : Picture("shapes", parent) {
 }
 
 void ShapesChart::show(const std::vector<SeriesFrame>& frames, double scale, const TangentPlane* plane,
-                       double utcOffset_h) {
+                       const CivilTime& zone) {
     strokes_.clear();
     onSky_ = plane != nullptr;
-    utcOffset_h_ = utcOffset_h;
+    zone_ = zone;
     for (const SeriesFrame& f : frames) {
         const double onSensor = f.look.angle_deg();
         const double sky = plane ? plane->positionAngle_deg(onSensor) : onSensor;
@@ -133,7 +133,7 @@ void ShapesChart::draw(QPainter& p, const QRectF& area) {
     const size_t every = std::max<size_t>(1, static_cast<size_t>(std::ceil(56.0 / pitch)));
     for (size_t i = 0; i < strokes_.size(); i += every)
         p.drawText(QRectF(xOf(i) - 30, below_.bottom() + 4, 60, 16), Qt::AlignCenter,
-                   qs(formatClock(strokes_[i].when, utcOffset_h_)));
+                   qs(zone_.clock(strokes_[i].when)));
 }
 
 void ShapesChart::paintTriangle(QPainter& p, QPointF at) {
@@ -161,7 +161,7 @@ QString ShapesChart::readOut(QPointF at) const {
         return {};
     QString text = tr("Frame %1, %2\nFWHM %3″, elongation %4")
                        .arg(s->number)
-                       .arg(qs(formatClock(s->when, utcOffset_h_)), qs(formatNumber(s->fwhm_arcsec, 2)),
+                       .arg(qs(zone_.clock(s->when)), qs(formatNumber(s->fwhm_arcsec, 2)),
                             qs(formatNumber(s->elongation, 2)));
     if (s->elongation > 0.02 && s->certainty_deg < 45.0)
         text += tr(" at %1° ± %2°")

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/series/series_frame.h"
+#include "core/sky/civil_time.h"
 #include "core/sky/tangent_plane.h"
 #include "desk/pictures/picture.h"
 
@@ -14,7 +15,7 @@ public:
     explicit ShapesChart(QWidget* parent = nullptr);
     // plane: of a frame that was solved, or null; directions are the sensor's then.
     void show(const std::vector<SeriesFrame>& frames, double scale_arcsec_px, const TangentPlane* plane,
-              double utcOffset_h);
+              const CivilTime& zone);
     void setChosen(int number);
 
 Q_SIGNALS:
@@ -42,7 +43,7 @@ private:
     std::vector<Stroke> strokes_;
     bool onSky_ = false;
     int chosen_ = 0;
-    double utcOffset_h_ = 0.0;
+    CivilTime zone_;
     QRectF plot_, below_;
 };
 

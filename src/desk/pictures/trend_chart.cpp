@@ -15,11 +15,11 @@ TrendChart::TrendChart(QWidget* parent) : Picture("trend", parent) {
 }
 
 void TrendChart::show(const std::vector<TrendPoint>& points, const Trend& trend, const FigureLook& look,
-                      double utcOffset_h) {
+                      const CivilTime& zone) {
     points_ = points;
     trend_ = trend;
     look_ = look;
-    utcOffset_h_ = utcOffset_h;
+    zone_ = zone;
     low_ = 1e300;
     high_ = -1e300;
     for (const TrendPoint& p : points_) {
@@ -73,7 +73,7 @@ void TrendChart::draw(QPainter& p, const QRectF& area) {
     double room = -1e9;
     QString last;
     for (size_t i = 0; i < points_.size(); ++i) {
-        const QString day = qs(formatDay(points_[i].when, utcOffset_h_)).section(' ', 0, 1);
+        const QString day = qs(zone_.day(points_[i].when)).section(' ', 0, 1);
         const double x = at(i).x();
         if (day == last || x - 26 < room)
             continue;
@@ -135,7 +135,7 @@ QString TrendChart::readOut(QPointF where) const {
         return {};
     const TrendPoint& p = points_[static_cast<size_t>(i)];
     return tr("%1 %2: %3")
-        .arg(qs(formatDay(p.when, utcOffset_h_)), qs(formatClock(p.when, utcOffset_h_)),
+        .arg(qs(zone_.day(p.when)), qs(zone_.clock(p.when)),
              qs(p.value.sigma > 0.0 ? formatMeasured(p.value, look_.unit, look_.decimals)
                                     : formatNumber(p.value.value, look_.decimals) + look_.unit));
 }

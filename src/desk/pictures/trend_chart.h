@@ -3,6 +3,7 @@
 
 #include "core/review/entry.h"
 #include "core/review/trend.h"
+#include "core/sky/civil_time.h"
 #include "desk/pictures/picture.h"
 
 namespace nordstjerna {
@@ -12,7 +13,7 @@ class TrendChart : public Picture {
 public:
     explicit TrendChart(QWidget* parent = nullptr);
     void show(const std::vector<TrendPoint>& points, const Trend& trend, const FigureLook& look,
-              double utcOffset_h);
+              const CivilTime& zone);
     using QWidget::show;
 
 Q_SIGNALS:
@@ -31,7 +32,7 @@ private:
     std::vector<TrendPoint> points_;
     Trend trend_;
     FigureLook look_;
-    double utcOffset_h_ = 0.0;
+    CivilTime zone_;
     double low_ = 0.0, high_ = 1.0;
     QRectF field_;
 };

@@ -110,30 +110,44 @@ std::function<void(const Run&)> Station::keeper(const std::shared_ptr<RunRecorde
     entryBegun_ = begun.started;
     entry_ = session_.logbook().begin(std::move(begun));
     session_.blockIsOf(entry_);
-    // The worker holds the session, which outlives it, and not the station.
-    return [session = &session_, recorder, entry = entry_](const Run& run) {
-        const bool first = !run.rows.empty() && recorder->state().path.empty();
-        const auto whereItLies = qScopeGuard([&] {
-            // Another run may have had that name: where it really lies.
-            if (const auto path = recorder->state().path; first && !path.empty())
-                QMetaObject::invokeMethod(
-                    session, [session, entry, path] { session->logbook().setFile(entry, path); },
-                    Qt::QueuedConnection);
-        });
-        if (const auto done = recorder->update(run); !done)
-            QMetaObject::invokeMethod(
-                session,
-                [session, recorder, p = done.error()] {
-                    Problem told = p;
-                    const RecordState state = recorder->state();
-                    told.what = "The run is not being saved: " + p.what;
-                    told.why += " " + formatCount(static_cast<int>(state.rows), "row") +
-                                " on disk; later ones are in " +
-                                "memory only. It is tried again with every row.";
-                    session->reportProblem(told, "run.elsewhere", "Save elsewhere…");
-                },
-                Qt::QueuedConnection);
+    // The worker holds the session, which outlives it, and not the station. It only hands the rows over: no
+    // disk keeps a correction waiting.
+    struct Told {
+        bool failing = false;
+        std::filesystem::path path;
     };
+    return [session = &session_, recorder, entry = entry_,
+            known = std::make_shared<Told>(Told{false, recorder->wanted()})](const Run& run) {
+        if (!recorder->take(run))
+            return;
+        session->writeBeside([recorder] { return recorder->write(); },
+                             [session, recorder, entry, known](const Expected<void>& done) {
+                                 const RecordState state = recorder->state();
+                                 if (done.has_value() != known->failing && state.path == known->path)
+                                     return; // nothing new
+                                 known->failing = !done;
+                                 known->path = state.path;
+                                 QMetaObject::invokeMethod(
+                                     session, [session, entry, state] { tellKept(*session, entry, state); },
+                                     Qt::QueuedConnection);
+                             },
+                             "run " + entry);
+    };
+}
+
+void Station::tellKept(Session& session, const std::string& entry, const RecordState& state) {
+    // Another run may have had that name: where it really lies.
+    if (!state.path.empty())
+        session.logbook().setFile(entry, state.path);
+    if (!state.trouble) {
+        session.problems().solved(ProblemCause::run);
+        return;
+    }
+    Problem told = *state.trouble;
+    told.what = "The run is not being saved: " + told.what;
+    told.why += " " + formatCount(static_cast<int>(state.rows), "row") +
+                " on disk; later ones are in memory only. It is tried again with every row.";
+    session.problems().report(ProblemCause::run, told, "run.elsewhere", "Save elsewhere…");
 }
 
 QString Station::savedText() const {
@@ -142,22 +156,24 @@ QString Station::savedText() const {
     const RecordState state = recorder_->state();
     if (state.path.empty() && state.waiting == 0)
         return {};
-    if (!state.complete())
+    if (state.trouble)
         return tr("NOT saved: %1 of %2 rows are in memory only.")
             .arg(state.waiting)
             .arg(state.rows + state.waiting);
+    if (!state.complete())
+        return tr("Being saved as %1.").arg(qs(recorder_->wanted().filename().string()));
     return tr("Saved as %1.").arg(qs(state.path.filename().string()));
 }
 
 bool Station::saveElsewhere(const std::filesystem::path& path, const Run& run) {
     if (!recorder_)
         return false;
-    recorder_->moveTo(path);
-    if (const auto done = recorder_->update(run); !done) {
-        session_.reportProblem(done.error(), "run.elsewhere", "Save elsewhere…");
+    recorder_->moveTo(path, run);
+    if (const auto done = recorder_->write(); !done) {
+        session_.problems().report(ProblemCause::run, done.error(), "run.elsewhere", "Save elsewhere…");
         return false;
     }
-    session_.clearProblem();
+    session_.problems().solved(ProblemCause::run);
     return true;
 }
 

@@ -19,6 +19,7 @@ class QVBoxLayout;
 namespace nordstjerna {
 
 class RunRecorder;
+struct RecordState;
 class StepBar;
 struct Run;
 
@@ -68,6 +69,7 @@ protected:
     std::shared_ptr<RunRecorder> recorder() const { return recorder_; }
 
 private:
+    static void tellKept(Session& session, const std::string& entry, const RecordState& state);
     void restyle();
     Session& session_;
     QString name_, icon_;

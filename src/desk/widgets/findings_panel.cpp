@@ -14,8 +14,7 @@ namespace nordstjerna {
 
 FindingsPanel::FindingsPanel(QWidget* parent)
     : QFrame(parent), title_(new QLabel(tr("FINDINGS"))), list_(new QVBoxLayout), helpSheet_(new QWidget),
-      helpText_(new WrapLabel), nothing_(new WrapLabel(tr("Nothing needs attention here."))),
-      problem_(new FindingCard) {
+      helpText_(new WrapLabel), nothing_(new WrapLabel(tr("Nothing needs attention here."))) {
     setObjectName("panel");
     setFixedWidth(280);
     auto* outer = new QVBoxLayout(this);
@@ -40,12 +39,7 @@ FindingsPanel::FindingsPanel(QWidget* parent)
     close->setObjectName("do");
     connect(close, &QPushButton::clicked, this, &FindingsPanel::hideHelp);
     help->addWidget(close, 0, Qt::AlignLeft);
-    problem_->setObjectName("problem");
-    problem_->setOpen(true);
-    connect(problem_, &FindingCard::laterWanted, this, &FindingsPanel::problemDismissed);
-    connect(problem_, &FindingCard::actionWanted, this, &FindingsPanel::actionWanted);
-    for (QWidget* w : {static_cast<QWidget*>(title_), helpSheet_, static_cast<QWidget*>(problem_),
-                       static_cast<QWidget*>(nothing_)})
+    for (QWidget* w : {static_cast<QWidget*>(title_), helpSheet_, static_cast<QWidget*>(nothing_)})
         list_->addWidget(w);
     list_->addStretch();
     const auto restyle = [this] {
@@ -55,7 +49,6 @@ FindingsPanel::FindingsPanel(QWidget* parent)
     };
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, restyle);
     restyle();
-    problem_->hide();
     arrange();
 }
 
@@ -66,13 +59,37 @@ FindingCard* FindingsPanel::cardFor(const Finding& f) {
     return nullptr;
 }
 
-void FindingsPanel::show(const std::vector<Finding>& findings, const std::optional<Problem>& problem,
-                         const std::string& action, const std::string& actionLabel) {
-    if (problem)
-        problem_->fill(
-            {"problem", Weight::act, problem->what, problem->why, problem->remedy, action, actionLabel},
+void FindingsPanel::showProblems(const std::vector<ProblemList::Entry>& problems) {
+    std::vector<ProblemCard> shown;
+    for (const ProblemList::Entry& e : problems) {
+        const auto own = std::find_if(problems_.begin(), problems_.end(),
+                                      [&](const ProblemCard& c) { return c.cause == e.cause; });
+        FindingCard* card = own == problems_.end() ? new FindingCard : own->card;
+        if (own == problems_.end()) {
+            card->setObjectName("problem");
+            card->setOpen(true);
+            connect(card, &FindingCard::laterWanted, this,
+                    [this, cause = e.cause] { Q_EMIT problemDismissed(cause); });
+            connect(card, &FindingCard::actionWanted, this, &FindingsPanel::actionWanted);
+        }
+        card->fill(
+            {"problem", Weight::act, e.problem.what, e.problem.why, e.problem.remedy, e.action, e.label},
             tr("Understood"));
-    problem_->setProperty("wanted", problem.has_value());
+        shown.push_back({e.cause, card});
+    }
+    for (const ProblemCard& c : problems_)
+        if (std::none_of(shown.begin(), shown.end(),
+                         [&](const ProblemCard& s) { return s.card == c.card; })) {
+            c.card->hide(); // its button may be being clicked: it goes after this event
+            c.card->deleteLater();
+            list_->removeWidget(c.card);
+        }
+    problems_ = std::move(shown);
+}
+
+void FindingsPanel::show(const std::vector<Finding>& findings,
+                         const std::vector<ProblemList::Entry>& problems) {
+    showProblems(problems);
     std::vector<FindingCard*> wanted;
     for (size_t i = 0; i < findings.size(); ++i) {
         const Finding& f = findings[i];
@@ -141,17 +158,21 @@ void FindingsPanel::openAtMost(FindingCard* kept) {
 }
 
 void FindingsPanel::arrange() {
-    for (size_t i = 0; i < cards_.size(); ++i) {
-        const int at = static_cast<int>(i) + 3; // behind title, help and problem
-        if (list_->indexOf(cards_[i]) != at) {
-            list_->removeWidget(cards_[i]);
-            list_->insertWidget(at, cards_[i]);
+    int at = 2; // behind title and help
+    const auto place = [&](FindingCard* card) {
+        if (list_->indexOf(card) != at) {
+            list_->removeWidget(card);
+            list_->insertWidget(at, card);
         }
-        cards_[i]->setVisible(!help_);
-    }
+        card->setVisible(!help_);
+        ++at;
+    };
+    for (const ProblemCard& p : problems_)
+        place(p.card);
+    for (FindingCard* c : cards_)
+        place(c);
     helpSheet_->setVisible(help_);
-    problem_->setVisible(!help_ && problem_->property("wanted").toBool());
-    nothing_->setVisible(!help_ && cards_.empty() && !problem_->property("wanted").toBool());
+    nothing_->setVisible(!help_ && cards_.empty() && problems_.empty());
 }
 
 void FindingsPanel::showHelp(const QString& title, const QString& html) {

@@ -5,11 +5,10 @@
 #include <QFrame>
 #include <QSet>
 #include <QVBoxLayout>
-#include <optional>
 #include <vector>
 
-#include "core/base/problem.h"
 #include "core/findings/finding.h"
+#include "desk/problem_list.h"
 
 class QLabel;
 class QScrollArea;
@@ -22,9 +21,8 @@ class FindingsPanel : public QFrame {
     Q_OBJECT
 public:
     explicit FindingsPanel(QWidget* parent = nullptr);
-    // A problem stands above all findings until dismissed or solved; `action` is what its button does.
-    void show(const std::vector<Finding>& findings, const std::optional<Problem>& problem,
-              const std::string& action = "", const std::string& actionLabel = "");
+    // Problems stand above all findings until dismissed or solved.
+    void show(const std::vector<Finding>& findings, const std::vector<ProblemList::Entry>& problems);
     // Explanation of the station in place of the findings.
     void showHelp(const QString& title, const QString& html);
     bool helpShown() const { return help_; }
@@ -34,10 +32,11 @@ public:
 
 Q_SIGNALS:
     void actionWanted(const QString& id);
-    void problemDismissed();
+    void problemDismissed(nordstjerna::ProblemCause cause);
 
 private:
     FindingCard* cardFor(const Finding& f);
+    void showProblems(const std::vector<ProblemList::Entry>& problems);
     void openAtMost(FindingCard* kept);
     void arrange();
     QLabel* title_;
@@ -45,8 +44,12 @@ private:
     QWidget* helpSheet_;
     QLabel* helpText_;
     QLabel* nothing_;
-    FindingCard* problem_;
-    std::vector<FindingCard*> cards_; // as they stand
+    struct ProblemCard {
+        ProblemCause cause;
+        FindingCard* card;
+    };
+    std::vector<ProblemCard> problems_; // as they stand
+    std::vector<FindingCard*> cards_;   // as they stand
     QSet<QString> later_;
     bool help_ = false;
 };

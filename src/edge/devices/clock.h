@@ -15,6 +15,8 @@ class Clock {
 public:
     virtual ~Clock() = default;
     virtual Instant now() const = 0;
+    // Of a clock that is never set: goes on evenly whatever now() does.
+    virtual double steady_s() const { return now().unix_s; }
     // Returns false when broken off early.
     virtual bool sleep(double seconds, const StopFlag& halt) = 0;
 

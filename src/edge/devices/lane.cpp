@@ -7,6 +7,11 @@ Problem Lane::silent() const {
             "Check its cable and its power.", true};
 }
 
+Problem Lane::broken(const std::string& words) const {
+    return {"The " + device_ + "'s driver failed.", "Unexpected failure: " + words + ".",
+            "It is tried again; if it stays so, connect the device anew.", true};
+}
+
 void Lane::hold(std::shared_ptr<Clock::Errand> errand) {
     const std::scoped_lock guard(lock_);
     out_.push_back(std::move(errand));

@@ -34,7 +34,7 @@ public:
             return tl::unexpected(silent());
         struct Work {
             std::optional<std::invoke_result_t<Ask, const StopFlag&>> answer;
-            std::exception_ptr thrown;
+            std::string thrown;
         };
         auto work = std::make_shared<Work>();
         auto errand = clock_.errand(wait.own_s, wait.patience_s, halt);
@@ -42,8 +42,10 @@ public:
             errand->begin();
             try {
                 work->answer = what(errand->halt);
+            } catch (const std::exception& e) {
+                work->thrown = e.what();
             } catch (...) {
-                work->thrown = std::current_exception();
+                work->thrown = "no words";
             }
             errand->end();
         });
@@ -51,13 +53,14 @@ public:
             hold(errand);
             return tl::unexpected(silent());
         }
-        if (work->thrown)
-            std::rethrow_exception(work->thrown);
+        if (!work->answer)
+            return tl::unexpected(broken(work->thrown));
         return std::move(*work->answer);
     }
 
 private:
     Problem silent() const;
+    Problem broken(const std::string& words) const; // its driver threw
     void hold(std::shared_ptr<Clock::Errand> errand);
     bool held(); // something that was told is not back yet
     std::string device_;

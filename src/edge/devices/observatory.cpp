@@ -6,6 +6,7 @@
 
 #include "edge/devices/frozen_check.h"
 #include "edge/devices/lane.h"
+#include "edge/runner.h"
 
 namespace nordstjerna {
 
@@ -31,9 +32,10 @@ auto heard(Link& link, auto&& ask, const StopFlag* halt = nullptr) {
 
 class Observatory::WatchedMount final : public Mount {
 public:
-    WatchedMount(Mount& own, Observatory& whole, double patience_s)
+    WatchedMount(Mount& own, Observatory& whole, double patience_s, double command_s)
         : mount_(own), whole_(whole),
-          lane_("mount", *whole.own_.clock, whole.helpers_), telling_{0.0, patience_s} {}
+          lane_("mount", *whole.own_.clock, whole.helpers_), telling_{0.0, patience_s}, short_{0.0,
+                                                                                               command_s} {}
 
     Expected<MountState> state() const override { return state(never); }
     Expected<MountState> state(const StopFlag& halt) const {
@@ -41,43 +43,102 @@ public:
             return lane_.ask(telling_, halt, [&m = mount_](const StopFlag&) { return m.state(); });
         });
         if (told) {
+            whole_.guard_.hear(*told, whole_.own_.clock->now());
+            settle(*told, halt);
             const std::scoped_lock guard(whole_.lock_);
             whole_.last_ = *told;
+            if (told->tracking || told->moving)
+                whole_.ended_.reset();
         }
         return told;
     }
     Expected<void> slewOn(const HourAngleDec& place, const std::string& side, const StopFlag& halt) override {
+        if (auto may = mayMove(); !may)
+            return may;
+        const auto from = state(halt);
+        if (!from)
+            return tl::unexpected(from.error());
+        if (auto may = whole_.guard_.maySlew(*from, place, side, whole_.own_.clock->now()); !may)
+            return may;
+        whole_.owesRest_ = false;
         return lane_.ask(slewing, halt, [&m = mount_, place, side](const StopFlag& broken) {
             return m.slewOn(place, side, broken);
         });
     }
     Expected<void> setTracking(bool on) override { return setTracking(on, never); }
     Expected<void> setTracking(bool on, const StopFlag& halt) {
-        return lane_.ask(plain, halt, [&m = mount_, on](const StopFlag&) { return m.setTracking(on); });
+        if (on)
+            if (auto may = mayMove(); !may)
+                return may;
+        const auto done =
+            lane_.ask(short_, halt, [&m = mount_, on](const StopFlag&) { return m.setTracking(on); });
+        whole_.owesRest_ = !on && !done;
+        return done;
     }
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override {
+        if (auto may = mayMove(); !may)
+            return may;
         const double own_s = std::max(std::abs(ra_ms), std::abs(dec_ms)) / 1000.0;
         return lane_.ask(
-            {own_s, plain.patience_s}, halt,
+            {own_s, short_.patience_s}, halt,
             [&m = mount_, ra_ms, dec_ms](const StopFlag& broken) { return m.pulse(ra_ms, dec_ms, broken); });
     }
     Expected<void> runRa(double sidereal) override {
-        return lane_.ask(plain, never,
-                         [&m = mount_, sidereal](const StopFlag&) { return m.runRa(sidereal); });
+        if (sidereal != 0.0)
+            if (auto may = mayMove(); !may)
+                return may;
+        const auto done =
+            lane_.ask(short_, never, [&m = mount_, sidereal](const StopFlag&) { return m.runRa(sidereal); });
+        whole_.owesRate_ = sidereal == 0.0 && !done;
+        return done;
     }
     Expected<void> sync(const HourAngleDec& truth) override {
-        return lane_.ask(plain, never, [&m = mount_, truth](const StopFlag&) { return m.sync(truth); });
+        return lane_.ask(short_, never, [&m = mount_, truth](const StopFlag&) { return m.sync(truth); });
     }
     Expected<void> setCurve(const std::vector<double>& curve) override {
-        return lane_.ask(plain, never, [&m = mount_, curve](const StopFlag&) { return m.setCurve(curve); });
+        return lane_.ask(short_, never, [&m = mount_, curve](const StopFlag&) { return m.setCurve(curve); });
     }
-    Expected<void> halt() override { return mount_.halt(); }
+    Expected<void> halt() override {
+        const auto done = mount_.halt();
+        whole_.owesHalt_ = !done;
+        if (done)
+            whole_.owesRate_ = whole_.owesRest_ = false;
+        return done;
+    }
 
 private:
+    Expected<void> mayMove() const {
+        if (whole_.halted_)
+            return tl::unexpected(haltedProblem());
+        return {};
+    }
+    // Puts back what could not be put back before, and ends tracking where the guard says so. What fails is
+    // tried again with the next look. now: as just told; corrected by what is done.
+    void settle(MountState& now, const StopFlag& halt) const {
+        const auto asked = [&](auto&& what) { return bool(lane_.ask(telling_, halt, what)); };
+        if (whole_.owesHalt_ && whole_.halted_ &&
+            asked([&m = mount_](const StopFlag&) { return m.halt(); })) {
+            whole_.owesHalt_ = whole_.owesRate_ = whole_.owesRest_ = false;
+            now.tracking = now.moving = false;
+        }
+        if (whole_.owesRate_ && asked([&m = mount_](const StopFlag&) { return m.runRa(0.0); }))
+            whole_.owesRate_ = false;
+        const auto reached = whole_.guard_.trackingEnd(now, 0.0);
+        if (!reached && !whole_.owesRest_)
+            return;
+        if (!asked([&m = mount_](const StopFlag&) { return m.setTracking(false); }))
+            return;
+        whole_.owesRest_ = false;
+        now.tracking = false;
+        const std::scoped_lock guard(whole_.lock_);
+        if (reached)
+            whole_.ended_ = reached;
+    }
+
     Mount& mount_;
     Observatory& whole_;
     mutable Lane lane_;
-    Lane::Wait telling_;
+    Lane::Wait telling_, short_;
 };
 
 class Observatory::WatchedCamera final : public Camera {
@@ -167,9 +228,10 @@ private:
     mutable Link link_{0.0}; // nor how long a move may
 };
 
-Observatory::Observatory(const Devices& devices, double patience_s, std::shared_ptr<const void> owner)
+Observatory::Observatory(const Devices& devices, double patience_s, std::shared_ptr<const void> owner,
+                         double command_s)
     : helpers_(std::move(owner)), own_(devices), watched_(devices), mountLink_(patience_s),
-      mount_(std::make_unique<WatchedMount>(*devices.mount, *this, patience_s)) {
+      mount_(std::make_unique<WatchedMount>(*devices.mount, *this, patience_s, command_s)) {
     last_.told = false;
     watched_.mount = mount_.get();
     if (devices.guideCamera) {
@@ -189,6 +251,15 @@ Observatory::Observatory(const Devices& devices, double patience_s, std::shared_
             *watched = std::make_unique<WatchedFocuser>(*own, *this);
             *shown = watched->get();
         }
+    if (own_.solve)
+        watched_.solve = [this](const SolveStep& step, const StopFlag& halt) {
+            auto solved = own_.solve(step, halt);
+            // Frames of another night say nothing of where the mount points now.
+            constexpr double recent_s = 120.0;
+            if (solved && std::abs(own_.clock->now() - solved->when) < recent_s)
+                guard_.see(*solved, mountState());
+            return solved;
+        };
     looking_ = std::thread([this] { look(); });
     // Who reads first should find something; a mount that is silent from the start must not hold the window.
     std::unique_lock wait(lock_);
@@ -223,6 +294,11 @@ MountState Observatory::mountState() const {
     return last_;
 }
 
+std::optional<TrackingEnd> Observatory::trackingEnded() const {
+    const std::scoped_lock guard(lock_);
+    return ended_;
+}
+
 LinkState Observatory::cameraLink(CameraRole camera) const {
     const auto& watched = camera == CameraRole::guide ? guideCamera_ : imagingCamera_;
     return watched ? watched->link() : LinkState{};
@@ -250,22 +326,33 @@ void Observatory::command(std::function<Expected<void>()> what, bool thenTrackin
                  last_.tracking = thenTracking;
                  last_.moving = last_.moving && thenTracking;
              }
-             done(confirmed);
+             try {
+                 done(confirmed);
+             } catch (const std::exception&) { // who asked has lost the answer, nobody else anything
+             }
              *over = true;
          }),
          over});
 }
 
 void Observatory::halt(Done done) {
+    halted_ = true;
+    owesHalt_ = true; // until it is confirmed
     command(
         [this] {
             Lane own("mount", *own_.clock, helpers_); // behind nothing that is not back yet
-            return own.ask(halting, ending_, [&m = *own_.mount](const StopFlag&) { return m.halt(); });
+            auto confirmed =
+                own.ask(halting, ending_, [&m = *own_.mount](const StopFlag&) { return m.halt(); });
+            if (confirmed)
+                owesHalt_ = owesRate_ = owesRest_ = false;
+            return confirmed;
         },
         false, std::move(done));
 }
 
 void Observatory::setTracking(bool on, Done done) {
+    if (on)
+        release();
     command([this, on] { return mount_->setTracking(on, ending_); }, on, std::move(done));
 }
 

@@ -11,6 +11,7 @@
 #include "edge/devices/devices.h"
 #include "edge/devices/helpers.h"
 #include "edge/devices/link.h"
+#include "edge/devices/mount_guard.h"
 
 namespace nordstjerna {
 
@@ -18,10 +19,11 @@ class Observatory {
 public:
     // patience_s: so long the mount may take to tell its state before its link counts as silent. owner: what
     // the devices belong to; it lives until the last command is back. Absent: they outlive the observatory
-    // and what they were told.
+    // and what they were told. command_s: so long a short command to the mount may take.
     static constexpr double usual_patience_s = 3.0;
+    static constexpr double usual_command_s = 20.0;
     explicit Observatory(const Devices& devices, double patience_s = usual_patience_s,
-                         std::shared_ptr<const void> owner = nullptr);
+                         std::shared_ptr<const void> owner = nullptr, double command_s = usual_command_s);
     ~Observatory();
     Observatory(const Observatory&) = delete;
     Observatory& operator=(const Observatory&) = delete;
@@ -39,8 +41,21 @@ public:
     // never waits behind anything, not even behind a halt that was not answered. What is not confirmed in
     // time has failed.
     using Done = std::function<void(const Expected<void>&)>;
+    // From here on the mount moves for nobody, whatever is still on its way to it, until release().
     void halt(Done done);
     void setTracking(bool on, Done done);
+    // The person's next command ends the halt.
+    void release() { halted_ = owesHalt_ = false; }
+    bool halted() const { return halted_; }
+
+    // Limits, horizon, Sun and meridian, asked by every command that moves the mount. Tracking is ended where
+    // they say so, by whoever asks the mount for its state next.
+    MountGuard& guard() { return guard_; }
+    // Why tracking was ended, until it is on again.
+    std::optional<TrackingEnd> trackingEnded() const;
+    // What was changed on the mount and could not be put back yet: a rate of its own, tracking, a halt
+    // without an answer. It is put back as soon as the mount answers.
+    bool owes() const { return owesRate_ || owesRest_ || owesHalt_; }
 
 private:
     class WatchedMount;
@@ -49,6 +64,10 @@ private:
     void look();
     void command(std::function<Expected<void>()> what, bool thenTracking, Done done);
 
+    MountGuard guard_;
+    std::atomic<bool> halted_{false};
+    std::atomic<bool> owesRate_{false}, owesRest_{false}, owesHalt_{false};
+    std::optional<TrackingEnd> ended_;
     Helpers helpers_;
     Devices own_, watched_;
     Link mountLink_;

@@ -29,9 +29,9 @@ std::shared_ptr<const MasterDark> PreparedCamera::darkFor(const DarkKind& kind) 
     if (dark) {
         use_.state = DarkState::fits;
         use_.badPixels = dark->badCount;
-    } else if (!store_.darks().empty()) {
+    } else if (const auto kinds = store_.kinds(); !kinds.empty()) {
         use_.state = DarkState::differs;
-        use_.differsIn = whyDarkDoesNotFit(store_.darks().back()->kind, kind);
+        use_.differsIn = whyDarkDoesNotFit(kinds.back(), kind);
     }
     return dark;
 }

@@ -10,13 +10,24 @@
 #include <sstream>
 
 #include "edge/platesolve/index_files.h"
+#include "edge/store/file_names.h"
 
 namespace nordstjerna {
 
 StarIndex::StarIndex() : files_(std::make_unique<Files>()) {}
 StarIndex::~StarIndex() = default;
 
-Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::filesystem::path>& folders) {
+namespace {
+// "…/index-tycho2-08.littleendian.fits" is of the series "index-tycho2-08".
+bool isOf(const std::filesystem::path& file, const std::vector<std::string>& series) {
+    const std::string name = file.filename().string();
+    return series.empty() || std::any_of(series.begin(), series.end(),
+                                         [&](const std::string& s) { return name.starts_with(s + "."); });
+}
+} // namespace
+
+Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::filesystem::path>& folders,
+                                                     const std::vector<std::string>& series) {
     static const bool quiet = [] {
         // Even at its quietest level the engine reports each match; nobody reads that.
         log_init(LOG_NONE);
@@ -29,12 +40,9 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::file
     std::string searched;
     for (const auto& folder : folders) {
         searched += (searched.empty() ? "" : ", ") + folder.string();
-        std::error_code error;
-        for (const auto& entry : std::filesystem::directory_iterator(folder, error)) {
-            const std::string name = entry.path().filename().string();
-            if (name.starts_with("index-") && name.ends_with(".fits"))
-                paths.push_back(entry.path());
-        }
+        for (const auto& path : filesIn(folder, ".fits"))
+            if (path.filename().string().starts_with("index-") && isOf(path, series))
+                paths.push_back(path);
     }
     std::sort(paths.begin(), paths.end());
     const std::shared_ptr<StarIndex> result(new StarIndex);
@@ -54,7 +62,7 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::file
     return result;
 }
 
-Expected<std::shared_ptr<StarIndex>> StarIndex::loadDefault() {
+Expected<std::shared_ptr<StarIndex>> StarIndex::loadDefault(const std::vector<std::string>& series) {
     std::vector<std::filesystem::path> folders;
     if (const char* more = std::getenv("NORDSTJERNA_INDEX_PATH")) {
         std::istringstream parts(more);
@@ -64,10 +72,20 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::loadDefault() {
     }
     if (folders.empty())
         folders.emplace_back("/usr/share/astrometry");
-    return load(folders);
+    return load(folders, series);
 }
 
-std::vector<CatalogueStar> StarIndex::starsNear(const Vec3& icrs, Angle radius) const {
+std::vector<std::string> StarIndex::missing(const std::vector<std::string>& series) const {
+    std::vector<std::string> list;
+    for (const std::string& s : series)
+        if (std::none_of(files_->toRead.indexes.begin(), files_->toRead.indexes.end(),
+                         [&](const index_t* i) { return isOf(i->indexfn, {s}); }))
+            list.push_back(s);
+    return list;
+}
+
+std::vector<CatalogueStar> StarIndex::starsNear(const Vec3& icrs, Angle radius,
+                                                const std::vector<std::string>& series) const {
     const std::scoped_lock guard(files_->toRead.lock);
     std::vector<CatalogueStar> stars;
     // Grid of cells a few arcseconds wide: the same star stands in several index files.
@@ -75,7 +93,7 @@ std::vector<CatalogueStar> StarIndex::starsNear(const Vec3& icrs, Angle radius) 
     const double chord = 2.0 * std::sin(0.5 * std::min(radius.rad(), std::numbers::pi));
     for (index_t* index : files_->toRead.indexes) {
         startree_t* tree = index->starkd;
-        if (!startree_has_tagalong(tree))
+        if (!startree_has_tagalong(tree) || !isOf(index->indexfn, series))
             continue;
         double* xyz = nullptr;
         int* inds = nullptr;

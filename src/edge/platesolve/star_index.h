@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <memory>
+#include <string>
 #include <vector>
 
 #include "core/base/problem.h"
@@ -18,16 +19,22 @@ struct CatalogueStar {
 // Loads once, shares between threads. Files are memory-mapped.
 class StarIndex {
 public:
-    // Every index-*.fits in the given folders. Fails when none is found or none can be read.
-    static Expected<std::shared_ptr<StarIndex>> load(const std::vector<std::filesystem::path>& folders);
-    // From the system's folder and from those in NORDSTJERNA_INDEX_PATH (colon-separated).
-    static Expected<std::shared_ptr<StarIndex>> loadDefault();
+    // Every index-*.fits in the given folders, or those of the named series alone. Fails when none is found
+    // or none can be read.
+    static Expected<std::shared_ptr<StarIndex>> load(const std::vector<std::filesystem::path>& folders,
+                                                     const std::vector<std::string>& series = {});
+    // From the system's folder, or from those in NORDSTJERNA_INDEX_PATH (colon-separated).
+    static Expected<std::shared_ptr<StarIndex>> loadDefault(const std::vector<std::string>& series = {});
     ~StarIndex();
     StarIndex(const StarIndex&) = delete;
     StarIndex& operator=(const StarIndex&) = delete;
 
-    // All catalogue stars within the radius, each once, brightest first.
-    std::vector<CatalogueStar> starsNear(const Vec3& icrs, Angle radius) const;
+    // All catalogue stars within the radius, each once, brightest first. series: only of these files, named
+    // without their endings ("index-tycho2-08"); empty: of all.
+    std::vector<CatalogueStar> starsNear(const Vec3& icrs, Angle radius,
+                                         const std::vector<std::string>& series = {}) const;
+    // Those of the named files that are not there.
+    std::vector<std::string> missing(const std::vector<std::string>& series) const;
 
     struct Files;
     Files& files() const { return *files_; }

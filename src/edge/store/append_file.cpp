@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <chrono>
 #include <cstring>
 #include <utility>
 
@@ -61,25 +62,74 @@ Expected<void> AppendFile::sync() {
     return {};
 }
 
-Expected<void> writeWhole(const std::filesystem::path& path, std::string_view content, bool replace) {
-    std::error_code error;
-    if (!replace && std::filesystem::exists(path, error))
-        return existsAlready(path);
-    const std::filesystem::path beside = path.string() + "." + std::to_string(::getpid()) + ".part";
-    std::filesystem::remove(beside, error);
-    auto file = AppendFile::create(beside);
-    auto done = file ? file->append(content) : Expected<void>(tl::unexpected(file.error()));
-    if (done)
-        done = file->sync();
+namespace {
+constexpr const char* unfinished = ".part";
+
+// A folder's entry is as lasting as the folder on the disk. File systems that cannot do it say EINVAL.
+Expected<void> syncAt(const std::filesystem::path& path, int flags) {
+    const int file = ::open(path.c_str(), flags | O_CLOEXEC);
+    if (file < 0)
+        return cannotWrite(path, errno);
+    const int done = ::fsync(file);
+    const int why = errno;
+    ::close(file);
+    if (done != 0 && why != EINVAL && why != EROFS)
+        return cannotWrite(path, why);
+    return {};
+}
+} // namespace
+
+std::filesystem::path besideOf(const std::filesystem::path& path) {
+    std::string name = path.filename().string();
+    constexpr size_t longest = 200; // a file system's limit, less what is added
+    if (name.size() > longest)
+        name.resize(longest);
+    return path.parent_path() / ("." + name + "." + std::to_string(::getpid()) + unfinished);
+}
+
+Expected<void> publish(const std::filesystem::path& beside, const std::filesystem::path& path, bool replace) {
+    auto done = syncAt(beside, O_RDONLY);
     if (done) {
         // A link does not replace what another program put there meanwhile; a file system without links must
-        // do with the look from before.
+        // do with a look.
+        std::error_code error;
         const bool linked = !replace && ::link(beside.c_str(), path.c_str()) == 0;
-        if (!linked && !replace && errno == EEXIST)
+        if (!linked && !replace && (errno == EEXIST || std::filesystem::exists(path, error)))
             done = existsAlready(path);
         else if (!linked && ::rename(beside.c_str(), path.c_str()) != 0)
             done = cannotWrite(path, errno);
     }
+    std::error_code error;
+    std::filesystem::remove(beside, error);
+    if (!done)
+        return done;
+    const auto folder = path.parent_path();
+    return syncAt(folder.empty() ? "." : folder, O_RDONLY | O_DIRECTORY);
+}
+
+void tidyBesides(const std::filesystem::path& folder) {
+    std::error_code error;
+    const auto now = std::filesystem::file_time_type::clock::now();
+    for (std::filesystem::directory_iterator it(folder, error), end; !error && it != end;
+         it.increment(error)) {
+        const std::string name = it->path().filename().string();
+        std::error_code own;
+        if (name.starts_with(".") && name.ends_with(unfinished) &&
+            now - it->last_write_time(own) > std::chrono::hours(1) && !own)
+            std::filesystem::remove(it->path(), own);
+    }
+}
+
+Expected<void> writeWhole(const std::filesystem::path& path, std::string_view content, bool replace) {
+    std::error_code error;
+    if (!replace && std::filesystem::exists(path, error))
+        return existsAlready(path);
+    const auto beside = besideOf(path);
+    std::filesystem::remove(beside, error);
+    auto file = AppendFile::create(beside);
+    auto done = file ? file->append(content) : Expected<void>(tl::unexpected(file.error()));
+    if (done)
+        return publish(beside, path, replace);
     std::filesystem::remove(beside, error);
     return done;
 }

@@ -30,6 +30,14 @@ private:
     long long length_ = 0; // of the whole pieces
 };
 
+// Where a file is made before it has its name: hidden, in the same folder, of this process alone.
+std::filesystem::path besideOf(const std::filesystem::path& path);
+// Gives what was made there its name, once it is on the disk itself; the folder's own entry too. Without
+// `replace`, a file that exists is left alone. What was made beside is gone afterwards, however it went.
+Expected<void> publish(const std::filesystem::path& beside, const std::filesystem::path& path, bool replace);
+// Takes away what programs that were killed left behind in a folder more than an hour ago.
+void tidyBesides(const std::filesystem::path& folder);
+
 // Writes a whole file: beside it first, then under its name, so that a failure leaves what was there. Without
 // `replace`, a file that exists is left alone.
 Expected<void> writeWhole(const std::filesystem::path& path, std::string_view content, bool replace);

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "edge/store/append_file.h"
+#include "edge/store/file_names.h"
 #include "edge/store/fits.h"
 
 namespace nordstjerna {
@@ -22,11 +24,7 @@ Expected<void> replaceFits(const std::filesystem::path& path, const Frame& frame
     std::filesystem::remove(beside, error);
     if (auto done = writeFits(beside, frame); !done)
         return done;
-    std::filesystem::rename(beside, path, error);
-    if (error)
-        return problem("Cannot write " + path.string() + ".", error.message() + ".",
-                       "Check the folder and the free space.");
-    return {};
+    return publish(beside, path, true);
 }
 
 } // namespace
@@ -34,34 +32,42 @@ Expected<void> replaceFits(const std::filesystem::path& path, const Frame& frame
 DarkStore DarkStore::open(const std::filesystem::path& folder) {
     DarkStore store;
     store.folder_ = folder;
-    std::error_code error;
-    std::vector<std::filesystem::path> files;
-    for (const auto& entry : std::filesystem::directory_iterator(folder, error))
-        if (entry.path().extension() == ".fits" && entry.path().filename().string().starts_with("dark-"))
-            files.push_back(entry.path());
-    std::sort(files.begin(), files.end());
-    for (const auto& path : files) {
-        auto mean = readFits(path);
-        const auto map = readFits(path.parent_path() / ("bad-" + path.filename().string()));
-        if (!mean || !map || map->pixels.size() != mean->pixels.size()) {
+    for (const auto& path : filesIn(folder, ".fits")) {
+        if (!path.filename().string().starts_with("dark-"))
+            continue;
+        const auto mean = readFitsHeader(path);
+        const auto map = readFitsHeader(path.parent_path() / ("bad-" + path.filename().string()));
+        if (!mean || !map || map->width != mean->width || map->height != mean->height)
             store.problems_.push_back(
                 !mean  ? mean.error()
                 : !map ? map.error()
                        : Problem{"The bad-pixel map of " + path.filename().string() + " has another size.",
                                  "It belongs to another dark.", "Take the darks again."});
-            continue;
-        }
-        MasterDark dark;
-        dark.kind = DarkKind::of(*mean);
-        dark.mean = std::move(*mean);
-        dark.level = ordinaryLevel(dark.mean);
-        for (float v : map->pixels) {
-            dark.badPixels.push_back(v > 0.5F ? 1 : 0);
-            dark.badCount += dark.badPixels.back();
-        }
-        store.darks_.push_back(std::make_shared<const MasterDark>(std::move(dark)));
+        else
+            store.darks_.push_back({DarkKind::of(*mean), path});
     }
     return store;
+}
+
+Expected<MasterDark> DarkStore::read(const std::filesystem::path& path) const {
+    auto mean = readFits(path);
+    if (!mean)
+        return tl::unexpected(mean.error());
+    const auto map = readFits(path.parent_path() / ("bad-" + path.filename().string()));
+    if (!map)
+        return tl::unexpected(map.error());
+    MasterDark dark;
+    dark.kind = DarkKind::of(*mean);
+    dark.mean = std::move(*mean);
+    dark.level = ordinaryLevel(dark.mean);
+    for (float v : map->pixels) {
+        dark.badPixels.push_back(v > 0.5F ? 1 : 0);
+        dark.badCount += dark.badPixels.back();
+    }
+    if (dark.badPixels.size() != dark.mean.pixels.size())
+        return problem("The bad-pixel map of " + path.filename().string() + " has another size.",
+                       "It belongs to another dark.", "Take the darks again.");
+    return dark;
 }
 
 Expected<void> DarkStore::add(const MasterDark& dark) {
@@ -76,15 +82,36 @@ Expected<void> DarkStore::add(const MasterDark& dark) {
         return done;
     if (auto done = replaceFits(folder_ / name, dark.mean); !done)
         return done;
-    std::erase_if(darks_, [&](const auto& d) { return nameOf(d->kind) == nameOf(dark.kind); });
-    darks_.push_back(std::make_shared<const MasterDark>(dark));
+    std::erase_if(darks_, [&](const Kept& d) { return nameOf(d.kind) == nameOf(dark.kind); });
+    darks_.push_back({dark.kind, folder_ / name});
+    loadedFrom_ = folder_ / name;
+    loaded_ = std::make_shared<const MasterDark>(dark);
     return {};
 }
 
-std::shared_ptr<const MasterDark> DarkStore::match(const DarkKind& kind) const {
-    for (const auto& d : darks_)
-        if (darkFits(d->kind, kind))
-            return d;
+std::vector<DarkKind> DarkStore::kinds() const {
+    std::vector<DarkKind> kinds;
+    for (const Kept& d : darks_)
+        kinds.push_back(d.kind);
+    return kinds;
+}
+
+std::shared_ptr<const MasterDark> DarkStore::match(const DarkKind& kind) {
+    for (Kept& d : darks_) {
+        if (d.damaged || !darkFits(d.kind, kind))
+            continue;
+        if (d.path == loadedFrom_)
+            return loaded_;
+        auto dark = read(d.path);
+        if (!dark) {
+            d.damaged = true;
+            problems_.push_back(dark.error());
+            continue;
+        }
+        loadedFrom_ = d.path;
+        loaded_ = std::make_shared<const MasterDark>(std::move(*dark));
+        return loaded_;
+    }
     return nullptr;
 }
 

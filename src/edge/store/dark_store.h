@@ -1,4 +1,5 @@
-// Master darks on disk: one FITS file of the mean and one of the bad-pixel map for each camera setting.
+// Master darks on disk: one FITS file of the mean and one of the bad-pixel map for each camera setting. Their
+// headers are read at once, their pixels when they are wanted: a season's darks are large.
 #pragma once
 
 #include <filesystem>
@@ -16,14 +17,23 @@ public:
 
     // Keeps it, in place of a former one of the same kind.
     Expected<void> add(const MasterDark& dark);
-    const std::vector<std::shared_ptr<const MasterDark>>& darks() const { return darks_; }
+    std::vector<DarkKind> kinds() const;
     const std::vector<Problem>& problems() const { return problems_; }
-    // The dark that fits; empty when there is none.
-    std::shared_ptr<const MasterDark> match(const DarkKind& kind) const;
+    // The dark that fits; empty when there is none, or its pixels cannot be read. Kept until another is
+    // wanted.
+    std::shared_ptr<const MasterDark> match(const DarkKind& kind);
 
 private:
+    struct Kept {
+        DarkKind kind;
+        std::filesystem::path path;
+        bool damaged = false;
+    };
+    Expected<MasterDark> read(const std::filesystem::path& path) const;
     std::filesystem::path folder_;
-    std::vector<std::shared_ptr<const MasterDark>> darks_;
+    std::vector<Kept> darks_;
+    std::filesystem::path loadedFrom_;
+    std::shared_ptr<const MasterDark> loaded_;
     std::vector<Problem> problems_;
 };
 

@@ -1,5 +1,7 @@
 #include "edge/store/entry_json.h"
 
+#include <algorithm>
+
 #include <cmath>
 
 #include "edge/store/json_reader.h"
@@ -69,6 +71,15 @@ nlohmann::json entryToJson(const LogEntry& e) {
     return j;
 }
 
+bool isEntryId(const std::string& id) {
+    constexpr size_t longest = 120;
+    return !id.empty() && id.size() <= longest && id.front() != '.' &&
+           std::all_of(id.begin(), id.end(), [](char c) {
+               return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+                      c == '-' || c == '_' || c == '.';
+           });
+}
+
 Expected<LogEntry> entryFromJson(const nlohmann::json& j, const std::string& where) {
     try {
         LogEntry e;
@@ -115,8 +126,9 @@ Expected<LogEntry> entryFromJson(const nlohmann::json& j, const std::string& whe
             e.changes.push_back({instantOf(c, "when"), c.at("setting").get<std::string>(),
                                  c.at("before").get<double>(), c.at("after").get<double>(),
                                  c.at("origin").get<std::string>(), c.at("reason").get<std::string>()});
-        if (e.id.empty())
-            return problem(where + " has no identity.", "", "Remove the file.");
+        if (!isEntryId(e.id))
+            return problem(where + " has no identity that can be used.",
+                           "It says \"" + e.id.substr(0, 60) + "\".", "Remove the file.");
         return e;
     } catch (const std::exception& broken) {
         return problem(where + " cannot be read.", std::string(broken.what()) + ".",

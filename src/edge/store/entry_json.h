@@ -9,6 +9,9 @@
 namespace nordstjerna {
 
 nlohmann::json entryToJson(const LogEntry& entry);
+// Whether an identity is a name for a file of its own and nothing else: letters, digits, "-", "_" and ".",
+// not hidden, at most 120 of them.
+bool isEntryId(const std::string& id);
 // Unknown keys are passed over: a newer program may have written it.
 Expected<LogEntry> entryFromJson(const nlohmann::json& json, const std::string& where);
 

@@ -10,6 +10,7 @@
 
 #include "core/base/format.h"
 #include "core/base/number_text.h"
+#include "edge/store/append_file.h"
 #include "edge/store/file_problems.h"
 
 namespace nordstjerna {
@@ -149,7 +150,8 @@ double saturationOf(const Frame& frame, int bitpix) {
 
 } // namespace
 
-Expected<Frame> readFits(const std::filesystem::path& path) {
+namespace {
+Expected<Frame> readImage(const std::filesystem::path& path, bool withPixels) {
     auto file = open(path, READONLY);
     if (!file)
         return tl::unexpected(file.error());
@@ -184,18 +186,23 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
                                 ? " do not fit into a file of " + formatNumber(length / 1e6, 2) + " MB."
                                 : " are more than any camera has."),
                        "The file is damaged or cut short; copy it again or take another frame.");
-    Frame frame(static_cast<int>(size[0]), static_cast<int>(size[1]));
-    std::vector<float> plane(frame.pixels.size());
-    for (long p = 0; p < planes; ++p) {
-        long first[3] = {1, 1, p + 1};
-        float blank = 0.0F;
-        fits_read_pix(f, TFLOAT, first, static_cast<LONGLONG>(plane.size()), &blank, plane.data(), nullptr,
-                      &status);
-        if (status)
-            return fitsProblem("Cannot read the pixels of", path, status,
-                               "The file is damaged or cut short; copy it again or take another frame.");
-        for (size_t i = 0; i < plane.size(); ++i)
-            frame.pixels[i] += plane[i] / static_cast<float>(planes);
+    Frame frame;
+    frame.width = static_cast<int>(size[0]);
+    frame.height = static_cast<int>(size[1]);
+    if (withPixels) {
+        frame.pixels.resize(static_cast<size_t>(frame.width) * static_cast<size_t>(frame.height));
+        std::vector<float> plane(frame.pixels.size());
+        for (long p = 0; p < planes; ++p) {
+            long first[3] = {1, 1, p + 1};
+            float blank = 0.0F;
+            fits_read_pix(f, TFLOAT, first, static_cast<LONGLONG>(plane.size()), &blank, plane.data(),
+                          nullptr, &status);
+            if (status)
+                return fitsProblem("Cannot read the pixels of", path, status,
+                                   "The file is damaged or cut short; copy it again or take another frame.");
+            for (size_t i = 0; i < plane.size(); ++i)
+                frame.pixels[i] += plane[i] / static_cast<float>(planes);
+        }
     }
     FrameInfo& info = frame.info;
     if (const auto date = text(f, "DATE-OBS"))
@@ -214,8 +221,17 @@ Expected<Frame> readFits(const std::filesystem::path& path) {
         info.gain_e_adu = 1.0;
     info.pointing = pointing(f);
     info.camera = text(f, "INSTRUME").value_or("");
-    info.saturation_adu = number(f, "SATURATE").value_or(saturationOf(frame, bitpix));
+    info.saturation_adu = number(f, "SATURATE").value_or(withPixels ? saturationOf(frame, bitpix) : 65535.0);
     return frame;
+}
+} // namespace
+
+Expected<Frame> readFits(const std::filesystem::path& path) {
+    return readImage(path, true);
+}
+
+Expected<Frame> readFitsHeader(const std::filesystem::path& path) {
+    return readImage(path, false);
 }
 
 Expected<std::shared_ptr<const Frame>> readSharedFits(const std::filesystem::path& path) {
@@ -243,9 +259,12 @@ Expected<void> create(const std::filesystem::path& path, const Write& write) {
     std::error_code error;
     if (std::filesystem::exists(path, error))
         return existsAlready(path);
+    // Beside it first: a program that is killed leaves no half frame under the name of a whole one.
+    const auto beside = besideOf(path);
+    std::filesystem::remove(beside, error);
     fitsfile* raw = nullptr;
     int status = 0;
-    fits_create_diskfile(&raw, path.c_str(), &status);
+    fits_create_diskfile(&raw, beside.c_str(), &status);
     if (status)
         return fitsProblem("Cannot create", path, status, "Check the folder and the free space.");
     write(raw, status);
@@ -253,10 +272,10 @@ Expected<void> create(const std::filesystem::path& path, const Write& write) {
     int closing = 0;
     fits_close_file(raw, &closing);
     if (status || closing) {
-        std::filesystem::remove(path, error); // half a frame is none
+        std::filesystem::remove(beside, error);
         return fitsProblem("Cannot write", path, status ? status : closing, "Check the free space.");
     }
-    return {};
+    return publish(beside, path, false);
 }
 
 void putNumber(fitsfile* f, const char* key, double v, int decimals, const char* comment, int& status) {
@@ -319,16 +338,9 @@ Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame,
     });
 }
 
-Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesystem::path& to,
-                           const SolvedFrame& solved) {
-    if (std::filesystem::exists(to))
-        return existsAlready(to);
-    std::error_code error;
-    std::filesystem::copy_file(from, to, error);
-    if (error)
-        return problem("Cannot write " + to.string() + ".", error.message() + ".",
-                       "Check the folder and the free space.");
-    auto file = open(to, READWRITE);
+namespace {
+Expected<void> putWcs(const std::filesystem::path& path, const SolvedFrame& solved) {
+    auto file = open(path, READWRITE);
     if (!file)
         return tl::unexpected(file.error());
     fitsfile* f = file->get();
@@ -350,9 +362,28 @@ Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesys
         for (int j = 0; j < 2; ++j)
             putNumber(f, keys[i][j], Angle::fromRad(p.cd(i, j)).deg(), 14, "[deg/px]", status);
     fits_write_chksum(f, &status);
+    fits_flush_file(f, &status);
     if (status)
-        return fitsProblem("Cannot write the solution to", to, status, "Check the free space.");
+        return fitsProblem("Cannot write the solution to", path, status, "Check the free space.");
     return {};
+}
+} // namespace
+
+Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesystem::path& to,
+                           const SolvedFrame& solved) {
+    std::error_code error;
+    if (std::filesystem::exists(to, error))
+        return existsAlready(to);
+    const auto beside = besideOf(to);
+    std::filesystem::copy_file(from, beside, std::filesystem::copy_options::overwrite_existing, error);
+    if (error)
+        return problem("Cannot write " + to.string() + ".", error.message() + ".",
+                       "Check the folder and the free space.");
+    if (auto done = putWcs(beside, solved); !done) {
+        std::filesystem::remove(beside, error);
+        return done;
+    }
+    return publish(beside, to, false);
 }
 
 } // namespace nordstjerna

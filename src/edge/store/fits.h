@@ -19,6 +19,8 @@ namespace nordstjerna {
 // OBJCTRA/OBJCTDEC, EGAIN, SATURATE, INSTRUME, SITELAT and SITELONG (or LAT-OBS and LONG-OBS), SITEELEV.
 // Sensor pixels: the first one is (0, 0) here and (1, 1) in the file.
 Expected<Frame> readFits(const std::filesystem::path& path);
+// What its header tells: sizes and information, no pixels.
+Expected<Frame> readFitsHeader(const std::filesystem::path& path);
 // The same, to be handed round.
 Expected<std::shared_ptr<const Frame>> readSharedFits(const std::filesystem::path& path);
 

@@ -15,9 +15,11 @@
 #include "core/review/entry_figures.h"
 #include "edge/store/append_file.h"
 #include "edge/store/entry_json.h"
+#include "edge/store/file_names.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/rates_json.h"
 #include "edge/store/run_table.h"
+#include "edge/store/series_table.h"
 
 namespace nordstjerna {
 
@@ -41,18 +43,6 @@ Expected<LogEntry> readRecord(const fs::path& path) {
     if (!json)
         return tl::unexpected(json.error());
     return entryFromJson(*json, path.filename().string());
-}
-
-std::vector<fs::path> filesIn(const fs::path& folder, const std::string& ending) {
-    std::vector<fs::path> list;
-    std::error_code error;
-    for (fs::recursive_directory_iterator at(folder, fs::directory_options::skip_permission_denied, error),
-         end;
-         !error && at != end; at.increment(error))
-        if (at->is_regular_file(error) && at->path().extension() == ending)
-            list.push_back(at->path());
-    std::sort(list.begin(), list.end());
-    return list;
 }
 } // namespace
 
@@ -85,6 +75,13 @@ std::string newEntryId(EntryKind kind, Instant started) {
 }
 
 Expected<void> keepEntry(const fs::path& dataFolder, const LogEntry& entry) {
+    if (!isEntryId(entry.id)) {
+        Problem p{"An entry of the night log is not written.",
+                  "Its identity is no name for a file: \"" + entry.id.substr(0, 60) + "\".",
+                  "It came from somewhere else; correct or remove its record."};
+        p.lasting = true;
+        return tl::unexpected(p);
+    }
     std::error_code error;
     fs::create_directories(recordsFolder(dataFolder), error);
     if (auto done = writeJsonFile(recordsFolder(dataFolder) / (entry.id + ".json"), entryToJson(entry));
@@ -142,16 +139,31 @@ bool SessionMark::alive(const fs::path& dataFolder, const std::string& name) {
     return held;
 }
 
+namespace {
+LogEntry closedFromSeries(const fs::path& dataFolder, LogEntry e) {
+    const auto table = readSeriesTable(tableOf(dataFolder, e));
+    if (!table) {
+        e.how = "its table cannot be read: " + table.error().what;
+        return e;
+    }
+    if (table->frames.empty())
+        return e;
+    const SeriesFrame& last = table->frames.back();
+    e.ended = last.start + last.exposure_s;
+    e.how = "the program ended before the series did; all frames until then are there";
+    e.figures = figuresOfSeries(table->frames, {}, table->imageScale_arcsec_px);
+    return e;
+}
+} // namespace
+
 LogEntry closedFromTable(const fs::path& dataFolder, LogEntry e) {
     e.ended = e.started;
     e.how = "nothing was recorded";
-    if (e.kind == EntryKind::series) {
-        e.how = "the program ended before the series did; its frames are in their folder";
-        return e;
-    }
     std::error_code error;
     if (e.file.empty() || !fs::exists(tableOf(dataFolder, e), error))
         return e;
+    if (e.kind == EntryKind::series)
+        return closedFromSeries(dataFolder, std::move(e));
     const auto table = readRunTable(tableOf(dataFolder, e));
     if (!table) {
         e.how = "its table cannot be read: " + table.error().what;
@@ -167,9 +179,9 @@ LogEntry closedFromTable(const fs::path& dataFolder, LogEntry e) {
 }
 
 NightDocument nightDocument(const fs::path& dataFolder, const std::vector<LogEntry>& entries,
-                            double utcOffset_h) {
+                            const CivilTime& zone) {
     NightDocument document;
-    document.utcOffset_h = utcOffset_h;
+    document.zone = zone;
     std::set<std::string> rigs;
     int frames = 0;
     for (const LogEntry& e : entries) {
@@ -205,7 +217,7 @@ Expected<int> recoverEntries(const fs::path& dataFolder) {
     if (!open)
         return tl::unexpected(open.error());
     // A record that is there although the log never heard of it: the power went between the two.
-    for (const fs::path& path : filesIn(recordsFolder(dataFolder), ".json")) {
+    for (const fs::path& path : filesIn(recordsFolder(dataFolder), ".json", true)) {
         const auto known = log->entry(path.stem().string());
         if (known && *known)
             continue;
@@ -271,7 +283,7 @@ Expected<Rebuilt> rebuildNightLog(const fs::path& dataFolder, const std::functio
     if (!log)
         return tl::unexpected(log.error());
     std::set<fs::path> spokenFor;
-    for (const fs::path& record : filesIn(recordsFolder(dataFolder), ".json")) {
+    for (const fs::path& record : filesIn(recordsFolder(dataFolder), ".json", true)) {
         auto entry = readRecord(record);
         if (!entry) {
             result.leftOut.push_back(entry.error());
@@ -297,7 +309,7 @@ Expected<Rebuilt> rebuildNightLog(const fs::path& dataFolder, const std::functio
         }
         ++result.entries;
     }
-    for (const fs::path& table : filesIn(dataFolder / "runs", ".ecsv")) {
+    for (const fs::path& table : filesIn(dataFolder / "runs", ".ecsv", true)) {
         if (spokenFor.contains(fs::weakly_canonical(table, error)))
             continue;
         const auto read = readRunTable(table);

@@ -57,7 +57,7 @@ Expected<int> recoverEntries(const std::filesystem::path& dataFolder);
 
 // The entries of one night (or of several) as a document, their tables read.
 NightDocument nightDocument(const std::filesystem::path& dataFolder, const std::vector<LogEntry>& entries,
-                            double utcOffset_h);
+                            const CivilTime& zone);
 
 struct Rebuilt {
     int entries = 0;    // in the log now

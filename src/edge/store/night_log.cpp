@@ -54,10 +54,24 @@ tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what) {
     default:
         break;
     }
-    return problem(
+    Problem p{
         what, words,
-        "Check the data folder and the free space; a damaged log is made anew from the records beside it.");
+        "Check the data folder and the free space; a damaged log is made anew from the records beside it."};
+    const int code = db ? sqlite3_errcode(db) & 0xff : 0;
+    p.lasting = code == SQLITE_NOTADB || code == SQLITE_CORRUPT;
+    return tl::unexpected(p);
 }
+
+namespace {
+tl::unexpected<Problem> newer(int have) {
+    Problem p{"The night log is newer than this application.",
+              "Its tables have version " + std::to_string(have) + ", known is " + std::to_string(newest) +
+                  ".",
+              "Use the newer application, or move the log away."};
+    p.lasting = true;
+    return tl::unexpected(p);
+}
+} // namespace
 
 NightLog::NightLog(NightLog&& o) noexcept : db_(std::exchange(o.db_, nullptr)) {}
 NightLog& NightLog::operator=(NightLog&& o) noexcept {
@@ -84,6 +98,38 @@ Expected<NightLog> NightLog::open(const std::filesystem::path& path) {
     if (auto done = log.migrate(path); !done)
         return tl::unexpected(done.error());
     return log;
+}
+
+Expected<NightLog> NightLog::openToRead(const std::filesystem::path& path) {
+    std::error_code error;
+    if (!std::filesystem::exists(path, error))
+        return open(path);
+    // A file system that takes nothing lets no reader take part in the log's bookkeeping; it cannot change
+    // there, so the file itself is enough.
+    std::string uri = "file:";
+    for (const char c : path.string())
+        uri += c == '?' || c == '#' || c == '%'
+                   ? std::string("%") + "0123456789abcdef"[static_cast<unsigned char>(c) >> 4U] +
+                         "0123456789abcdef"[static_cast<unsigned char>(c) & 15U]
+                   : std::string(1, c);
+    for (const char* how : {"?mode=ro", "?immutable=1"}) {
+        sqlite3* db = nullptr;
+        const int status =
+            sqlite3_open_v2((uri + how).c_str(), &db,
+                            SQLITE_OPEN_READONLY | SQLITE_OPEN_URI | SQLITE_OPEN_FULLMUTEX, nullptr);
+        NightLog log(db);
+        if (status != SQLITE_OK)
+            continue;
+        sqlite3_busy_timeout(db, 2000);
+        const int have = log.schemaVersion();
+        if (have == newest)
+            return log;
+        if (have > newest)
+            return newer(have);
+        if (have >= 0)
+            break;
+    }
+    return open(path);
 }
 
 Expected<void> NightLog::run(const char* sql) {
@@ -121,10 +167,7 @@ Expected<void> NightLog::migrate(const std::filesystem::path& path) {
     if (have < 0)
         return giveUp(logProblem(db_, "The night log is damaged."));
     if (have > newest)
-        return giveUp(problem("The night log is newer than this application.",
-                              "Its tables have version " + std::to_string(have) + ", known is " +
-                                  std::to_string(newest) + ".",
-                              "Use the newer application, or move the log away."));
+        return giveUp(newer(have));
     for (int v = have; v < newest; ++v)
         if (auto done = run(migrations[v]); !done)
             return giveUp(tl::unexpected(done.error()));

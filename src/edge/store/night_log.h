@@ -60,6 +60,9 @@ public:
     // Makes the file where there is none. Fails when it is damaged, newer than this application, or not
     // writable.
     static Expected<NightLog> open(const std::filesystem::path& path);
+    // Only for reading: waits for no writer, changes nothing, and works where nothing can be written. A log
+    // of an earlier version, or none, is made as by open(). Nothing but reading may be asked of it.
+    static Expected<NightLog> openToRead(const std::filesystem::path& path);
     NightLog(NightLog&&) noexcept;
     NightLog& operator=(NightLog&&) noexcept;
     ~NightLog();

@@ -54,6 +54,7 @@ Expected<MountSpec> mount(const json& j, const std::string& where) {
     MountSpec m;
     double east_h = m.meridianLimitEast.hours();
     double west_h = m.meridianLimitWest.hours();
+    double lowest_deg = m.lowestAltitude.deg();
     JsonReader r(j, where);
     r.optional("guide_rate_ra", m.guideRateRa)
         .optional("guide_rate_dec", m.guideRateDec)
@@ -62,18 +63,20 @@ Expected<MountSpec> mount(const json& j, const std::string& where) {
         .optional("encoders", m.encoders)
         .optional("slew_rate_deg_s", m.slewRate_deg_s)
         .optional("past_meridian_east_h", east_h)
-        .optional("past_meridian_west_h", west_h);
+        .optional("past_meridian_west_h", west_h)
+        .optional("lowest_altitude_deg", lowest_deg);
     const auto done = r.finish();
     if (!done)
         return tl::unexpected(done.error());
     m.meridianLimitEast = Angle::fromHours(east_h);
     m.meridianLimitWest = Angle::fromHours(west_h);
+    m.lowestAltitude = Angle::fromDeg(lowest_deg);
     return m;
 }
 
 struct SitePart {
     Site site;
-    std::string name;
+    std::string name, zone;
     HorizonProfile horizon;
 };
 
@@ -84,6 +87,7 @@ Expected<SitePart> site(const json& j, const std::string& where) {
     std::vector<std::vector<double>> horizon;
     JsonReader r(j, where);
     r.optional("name", s.name)
+        .optional("time_zone", s.zone)
         .required("latitude", latitude)
         .required("longitude", longitude)
         .optional("height_m", s.site.height_m)
@@ -193,6 +197,7 @@ Expected<Rig> rigFromJson(const json& j, const std::string& where) {
         return tl::unexpected(s.error());
     rig.site = s->site;
     rig.siteName = s->name;
+    rig.timeZone = s->zone;
     rig.horizon = s->horizon;
     JsonReader loop(loopJson, "loop");
     loop.optional("exposure_s", rig.guiding.exposure_s).optional("pulse_limit_ms", rig.guiding.pulseLimit_ms);
@@ -231,10 +236,12 @@ json rigToJson(const Rig& rig) {
           {"encoders", rig.mount.encoders},
           {"slew_rate_deg_s", rig.mount.slewRate_deg_s},
           {"past_meridian_east_h", tidy(rig.mount.meridianLimitEast.hours())},
-          {"past_meridian_west_h", tidy(rig.mount.meridianLimitWest.hours())}}},
+          {"past_meridian_west_h", tidy(rig.mount.meridianLimitWest.hours())},
+          {"lowest_altitude_deg", tidy(rig.mount.lowestAltitude.deg())}}},
         {"loop", {{"exposure_s", rig.guiding.exposure_s}, {"pulse_limit_ms", rig.guiding.pulseLimit_ms}}},
         {"site",
          {{"name", rig.siteName},
+          {"time_zone", rig.timeZone},
           {"latitude", tidy(rig.site.latitude.deg())},
           {"longitude", tidy(rig.site.longitude.deg())},
           {"height_m", rig.site.height_m},

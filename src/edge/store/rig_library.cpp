@@ -4,6 +4,7 @@
 #include <cctype>
 #include <random>
 
+#include "edge/store/file_names.h"
 #include "edge/store/rig_file.h"
 
 namespace nordstjerna {
@@ -32,15 +33,25 @@ std::filesystem::path RigLibrary::fileOf(const std::string& id) const {
             safe += "0123456789abcdef"[byte & 15U];
         }
     }
+    // A name has its limits; what is cut off is told apart by its hash.
+    constexpr size_t longest = 120;
+    if (safe.size() > longest) {
+        std::uint64_t hash = 14695981039346656037ULL; // FNV-1a (Fowler, Noll, Vo)
+        for (const char c : id)
+            hash = (hash ^ static_cast<unsigned char>(c)) * 1099511628211ULL;
+        safe.resize(longest);
+        safe += '-';
+        for (int k = 0; k < 16; ++k, hash >>= 4U)
+            safe += "0123456789abcdef"[hash & 15U];
+    }
     return folder_ / (safe + ".json");
 }
 
 std::vector<RigLibrary::Found> RigLibrary::find() const {
     std::vector<Found> found;
-    std::error_code error;
-    for (const auto& entry : std::filesystem::directory_iterator(folder_, error))
-        if (entry.path().extension() == ".json")
-            found.push_back({entry.path(), readRig(entry.path())});
+    for (const auto& path : filesIn(folder_, ".json"))
+        if (path.filename().string().find("-kept-") == std::string::npos)
+            found.push_back({path, readRig(path)});
     return found;
 }
 
@@ -69,7 +80,12 @@ Expected<Rig> RigLibrary::read(const std::string& id) const {
 }
 
 Expected<void> RigLibrary::keep(const Rig& rig) const {
-    return writeRig(fileOf(rig.id), rig);
+    // What a newer program wrote, or a disk damaged, is not written over.
+    const auto path = fileOf(rig.id);
+    std::error_code error;
+    if (std::filesystem::exists(path, error) && !readRig(path))
+        keepAside(path);
+    return writeRig(path, rig);
 }
 
 Expected<void> RigLibrary::remove(const std::string& id) const {

@@ -32,11 +32,15 @@ constexpr ExportColumn exportColumns[] = {
     {"flux", "adu", 0, [](const RunRow& r) { return r.flux_adu; }},
     {"stars", "", 0, [](const RunRow& r) { return static_cast<double>(r.stars); }},
     {"centroid", "arcsec", 4, [](const RunRow& r) { return r.centroid_arcsec; }},
+    {"worm_turns", "", 5, [](const RunRow& r) { return r.worm_turns; }},
 };
 constexpr int exportNumbers = static_cast<int>(std::size(exportColumns));
 
-std::string csvCell(const std::string& text) {
-    if (text.find_first_of(",\"\n") == std::string::npos)
+std::string csvCell(const std::string& words) {
+    // A spreadsheet takes a text that begins so for a formula, and runs it.
+    const bool formula = !words.empty() && std::string("=+-@\t\r").find(words.front()) != std::string::npos;
+    const std::string text = (formula ? "'" : "") + words;
+    if (text.find_first_of(",\"\r\n") == std::string::npos)
         return text;
     std::string quoted = "\"";
     for (char c : text)

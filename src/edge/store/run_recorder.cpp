@@ -3,61 +3,102 @@
 namespace nordstjerna {
 
 namespace {
-// A power cut costs these rows at most; a crash of the program costs none.
+// A power cut costs these rows at most; a crash of the program costs none that was written.
 constexpr size_t syncEvery = 5;
 } // namespace
 
-Expected<void> RunRecorder::update(const Run& run) {
+bool RunRecorder::take(const Run& run) {
     const std::scoped_lock guard(lock_);
-    seen_ = run.rows.size();
-    if (run.rows.empty())
-        return {};
-    const bool troubled = trouble_.has_value();
-    const auto done = writeOn(run);
-    if (done) {
-        trouble_.reset();
-        return {};
-    }
-    trouble_ = done.error();
-    return troubled ? Expected<void>() : done;
+    if (taken_ == 0)
+        meta_ = run.meta;
+    for (; taken_ < run.rows.size(); ++taken_)
+        waiting_.push_back(run.rows[taken_]);
+    return !waiting_.empty();
 }
 
-Expected<void> RunRecorder::begin(const RunMeta& meta) {
+Expected<void> RunRecorder::update(const Run& run) {
+    const bool troubled = state().trouble.has_value();
+    if (!take(run))
+        return {};
+    const auto done = write();
+    return troubled && !done ? Expected<void>() : done;
+}
+
+Expected<void> RunRecorder::write() {
+    const std::scoped_lock writing(writing_);
+    auto done = writeOn();
+    const std::scoped_lock guard(lock_);
+    if (done)
+        trouble_.reset();
+    else
+        trouble_ = done.error();
+    return done;
+}
+
+Expected<void> RunRecorder::begin() {
+    std::filesystem::path wanted;
+    RunMeta meta;
+    {
+        const std::scoped_lock guard(lock_);
+        wanted = wanted_;
+        meta = meta_;
+    }
     std::error_code error;
-    std::filesystem::path path = wanted_;
+    std::filesystem::path path = wanted;
     for (int n = 2;; ++n) {
         auto made = RunWriter::create(path, meta);
         if (made) {
             writer_.emplace(std::move(*made));
+            const std::scoped_lock guard(lock_);
+            path_ = path;
             return {};
         }
         if (!std::filesystem::exists(path, error) || n > 999)
             return tl::unexpected(made.error());
-        path = wanted_;
-        path.replace_filename(wanted_.stem().string() + "-" + std::to_string(n) +
-                              wanted_.extension().string());
+        path = wanted;
+        path.replace_filename(wanted.stem().string() + "-" + std::to_string(n) + wanted.extension().string());
     }
 }
 
-Expected<void> RunRecorder::writeOn(const Run& run) {
-    if (!writer_)
-        if (auto done = begin(run.meta); !done)
+Expected<void> RunRecorder::writeOn() {
+    for (;;) {
+        RunRow row;
+        {
+            const std::scoped_lock guard(lock_);
+            if (std::exchange(moved_, false))
+                writer_.reset();
+            if (waiting_.empty())
+                return {};
+            row = waiting_.front();
+        }
+        if (!writer_)
+            if (auto done = begin(); !done)
+                return done;
+        if (auto done = writer_->append(row); !done)
             return done;
-    while (written_ < run.rows.size()) {
-        if (auto done = writer_->append(run.rows[written_]); !done)
-            return done;
-        // In the table from here on, whatever the disk says: it must not be written twice.
-        if (++written_ % syncEvery == 0)
+        size_t written = 0;
+        {
+            // In the table from here on, whatever the disk says: it must not be written twice.
+            const std::scoped_lock guard(lock_);
+            if (moved_)
+                continue;
+            waiting_.pop_front();
+            written = ++written_;
+        }
+        if (written % syncEvery == 0)
             if (auto done = writer_->sync(); !done)
                 return done;
     }
-    return {};
 }
 
-void RunRecorder::moveTo(std::filesystem::path path) {
+void RunRecorder::moveTo(std::filesystem::path path, const Run& run) {
     const std::scoped_lock guard(lock_);
     wanted_ = std::move(path);
-    writer_.reset();
+    path_.clear();
+    moved_ = true;
+    meta_ = run.meta;
+    waiting_.assign(run.rows.begin(), run.rows.end());
+    taken_ = run.rows.size();
     written_ = 0;
 }
 
@@ -68,7 +109,7 @@ std::filesystem::path RunRecorder::wanted() const {
 
 RecordState RunRecorder::state() const {
     const std::scoped_lock guard(lock_);
-    return {writer_ ? writer_->path() : std::filesystem::path(), written_, seen_ - written_, trouble_};
+    return {path_, written_, waiting_.size(), trouble_};
 }
 
 } // namespace nordstjerna

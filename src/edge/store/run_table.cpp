@@ -4,7 +4,9 @@
 #include <cmath>
 
 #include "core/base/number_text.h"
+#include "core/base/statistics.h"
 #include "core/rig/scales.h"
+#include "core/sky/sides.h"
 #include "edge/store/ecsv.h"
 
 namespace nordstjerna {
@@ -66,7 +68,8 @@ std::vector<std::string> metaLines(const RunMeta& m) {
             ", guide_rate_sidereal: " + ecsvNumber(m.guideRate_sidereal, 4) + "}",
         "pointing: {ra: " + ecsvNumber(m.ra_deg, 6) + ", dec: " + ecsvNumber(m.dec_deg, 6) +
             ", hour_angle: " + ecsvNumber(m.hourAngle_h, 5) +
-            ", side: " + (m.side.empty() ? "unknown" : m.side) + "}",
+            ", side: " + (m.side.empty() ? "unknown" : m.side) +
+            (m.side.empty() ? "" : ", pier_side: " + pierSideOf(m.side)) + "}",
     };
     if (m.controller) {
         lines.push_back("controller:");
@@ -233,6 +236,41 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
 
 } // namespace
 
+namespace {
+// A computer's clock that was set back while the run was recorded leaves its rows in the order of time and
+// their times not: from there on they are brought forward, and the row tells. Returns 0, or the first row
+// (from 1) of a table that is rather out of order.
+size_t mendClockSteps(Run& run) {
+    std::vector<RunRow>& rows = run.rows;
+    std::vector<double> intervals;
+    std::vector<size_t> back;
+    for (size_t i = 1; i < rows.size(); ++i)
+        if (const double dt = rows[i].t_s - rows[i - 1].t_s; dt > 0.0)
+            intervals.push_back(dt);
+        else
+            back.push_back(i);
+    if (back.empty())
+        return 0;
+    constexpr size_t most = 3; // in a run of a night
+    if (back.size() > most || intervals.size() < 2 * back.size())
+        return back.front() + 1;
+    const double usual = median(intervals);
+    double added = 0.0;
+    auto next = back.begin();
+    for (size_t i = 1; i < rows.size(); ++i) {
+        if (next != back.end() && *next == i) {
+            ++next;
+            const double by = rows[i - 1].t_s + usual - (rows[i].t_s + added);
+            added += by;
+            rows[i].event += (rows[i].event.empty() ? "" : ", ") + std::string("clock set back by ") +
+                             numberText(by, 1) + " s";
+        }
+        rows[i].t_s += added;
+    }
+    return 0;
+}
+} // namespace
+
 Expected<Run> readRunTable(const std::filesystem::path& path) {
     const auto table = readEcsv(path);
     if (!table)
@@ -284,11 +322,12 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
         if (!std::isfinite(run.rows[i].t_s))
             return problem("Row " + std::to_string(i + 1) + " of " + path.string() + " has no time.",
                            "Column t must be a number in every row.", "Correct or drop the row.");
-    for (size_t i = 1; i < run.rows.size(); ++i)
-        if (!(run.rows[i].t_s > run.rows[i - 1].t_s))
-            return problem("Time does not advance in row " + std::to_string(i + 1) + " of " + path.string() +
-                               ".",
-                           "Rows must be in order of time.", "Sort the table.");
+    if (const size_t unordered = mendClockSteps(run))
+        return problem("Time does not advance in row " + std::to_string(unordered) + " of " + path.string() +
+                           ".",
+                       "Rows must be in order of time; a clock that was set back once or twice would be "
+                       "recognised.",
+                       "Sort the table.");
     for (size_t c = 0; c < table->columns.size(); ++c) {
         const EcsvColumn& column = table->columns[c];
         const bool known = std::any_of(runColumns.begin(), runColumns.end(),

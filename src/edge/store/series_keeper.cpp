@@ -1,27 +1,17 @@
 #include "edge/store/series_keeper.h"
 
-#include <cctype>
+#include <algorithm>
 
 #include "core/base/format.h"
 #include "core/base/parallel.h"
 #include "core/rig/scales.h"
+#include "core/sky/sides.h"
+#include "edge/store/file_names.h"
 #include "edge/store/fits.h"
 
 namespace nordstjerna {
 
 namespace {
-std::string plainWord(const std::string& text) {
-    std::string word;
-    for (const char c : text)
-        if (std::isalnum(static_cast<unsigned char>(c)) || c == '+' || c == '.')
-            word += c;
-        else if (!word.empty() && word.back() != '-')
-            word += '-';
-    while (!word.empty() && (word.back() == '-' || word.back() == '.'))
-        word.pop_back();
-    return word.empty() ? "target" : word;
-}
-
 std::vector<FitsCard> cardsOf(const SeriesSetup& setup, const SeriesFrame& f) {
     const Scales scales = scalesOf(setup.rig);
     const Equatorial target = equatorialFrom(setup.target);
@@ -34,7 +24,7 @@ std::vector<FitsCard> cardsOf(const SeriesSetup& setup, const SeriesFrame& f) {
         {"SITELONG", setup.rig.site.longitude.deg(), 6, "[deg] longitude, east positive"},
         {"SITEELEV", setup.rig.site.height_m, 1, "[m] height"},
         {"APTDIA", setup.rig.imagingOptics.aperture_mm, 1, "[mm] aperture"},
-        {"PIERSIDE", f.side, 0, "side of the meridian, as the mount says"},
+        {"PIERSIDE", pierSideOf(f.side), 0, "side of the pier the telescope is on"},
         {"FRAMENO", static_cast<double>(f.number), 0, "number in the series"},
         {"DITHERX", f.spot.x_px, 2, "[px] of the aim to the east, from the first"},
         {"DITHERY", f.spot.y_px, 2, "[px] of the aim to the north, from the first"},
@@ -65,49 +55,117 @@ std::string SeriesKeeper::nameOf(const SeriesSetup& setup, const SeriesFrame& fr
     std::string number = std::to_string(frame.number);
     number.insert(0, number.size() < 3 ? 3 - number.size() : 0, '0');
     const int decimals = frame.exposure_s < 10.0 ? 1 : 0;
-    return plainWord(setup.targetName) + "_" + when + "_" + formatNumber(frame.exposure_s, decimals) + "s_" +
-           number + ".fits";
+    return plainName(setup.targetName, "target") + "_" + when + "_" +
+           formatNumber(frame.exposure_s, decimals) + "s_" + number + ".fits";
 }
 
-Expected<std::string> SeriesKeeper::write(const SeriesSetup& setup, const Waiting& w) const {
-    const auto folder = folder_ / plainWord(setup.targetName);
+std::filesystem::path SeriesKeeper::pathOf(const std::filesystem::path& folder, const SeriesSetup& setup,
+                                           const SeriesFrame& frame) {
+    return folder / plainName(setup.targetName, "target") / nameOf(setup, frame);
+}
+
+Expected<std::string> SeriesKeeper::write(const std::filesystem::path& folder, const Waiting& w) {
+    auto path = pathOf(folder, w.setup, w.frame);
+    const auto own = path.parent_path();
     std::error_code error;
-    std::filesystem::create_directories(folder, error);
+    std::filesystem::create_directories(own, error);
     if (error)
-        return problem("Frames cannot be saved in " + folder.string() + ".", error.message() + ".",
+        return problem("Frames cannot be saved in " + own.string() + ".", error.message() + ".",
                        "Choose another folder.");
-    const std::string name = nameOf(setup, w.frame);
-    auto path = folder / name;
+    const std::string name = path.filename().string();
     // Another series may have left one of that name.
     constexpr int mostNames = 1000;
     for (int k = 2; std::filesystem::exists(path, error) && k < mostNames; ++k)
-        path = folder / (name.substr(0, name.size() - 5) + "-" + std::to_string(k) + ".fits");
-    if (auto done = writeFits(path, *w.pixels, cardsOf(setup, w.frame)); !done)
+        path = own / (name.substr(0, name.size() - 5) + "-" + std::to_string(k) + ".fits");
+    if (auto done = writeFits(path, *w.pixels, cardsOf(w.setup, w.frame)); !done)
         return tl::unexpected(done.error());
     return path.string();
 }
 
+SeriesKeeper::SeriesKeeper(std::filesystem::path folder)
+    : folder_(std::move(folder)), writer_([this] { run(); }) {}
+
+SeriesKeeper::~SeriesKeeper() {
+    constexpr double lastPatience_s = 5.0;
+    constexpr int slowDisk_s = 120;
+    if (!finish(lastPatience_s))
+        for (int s = 0; s < slowDisk_s && !trouble() && !finish(1.0); ++s) {
+        }
+    {
+        const std::scoped_lock guard(lock_);
+        ending_ = true;
+    }
+    changed_.notify_all();
+    writer_.join();
+}
+
+void SeriesKeeper::run() {
+    standBack();
+    std::unique_lock guard(lock_);
+    size_t failures = 0;
+    for (;;) {
+        changed_.wait(guard, [this] { return ending_ || !waiting_.empty(); });
+        if (ending_)
+            return;
+        const Waiting next = waiting_.front();
+        const auto folder = folder_;
+        guard.unlock();
+        Expected<std::string> path;
+        try {
+            path = write(folder, next);
+        } catch (const std::exception& e) {
+            path = problem("A frame could not be written.",
+                           std::string("Unexpected failure: ") + e.what() + ".", "Choose another folder.");
+        }
+        guard.lock();
+        if (path) {
+            files_[next.frame.number] = *path;
+            waiting_.pop_front();
+            trouble_.reset();
+            failures = 0;
+        } else {
+            trouble_ = path.error();
+            changed_.notify_all();
+            constexpr size_t longest_s = 15;
+            again_ = false;
+            const auto pause = std::chrono::seconds(std::min(++failures, longest_s));
+            changed_.wait_for(guard, pause, [this] { return ending_ || again_; });
+        }
+        changed_.notify_all();
+    }
+}
+
 void SeriesKeeper::keep(Series& series) {
-    const std::scoped_lock guard(lock_);
+    std::unique_lock guard(lock_);
     const auto& frames = series.frames();
     for (; seen_ < frames.size(); ++seen_)
         if (seen_ + 1 == frames.size() && series.frame())
-            waiting_.push_back({frames[seen_], series.frame()});
-    while (!waiting_.empty()) {
-        const auto path = unhurried([&] { return write(series.setup(), waiting_.front()); });
-        if (!path) {
-            series.notSaved(path.error());
-            return;
-        }
-        series.saved(waiting_.front().frame.number, *path);
-        waiting_.pop_front();
-        ++saved_;
+            waiting_.push_back({series.setup(), frames[seen_], series.frame()});
+    changed_.notify_all();
+    constexpr size_t mostUnderWay = 2;
+    changed_.wait(guard, [this] { return waiting_.size() <= mostUnderWay || trouble_; });
+    if (files_.size() != told_) {
+        for (const auto& [number, file] : files_)
+            series.saved(number, file);
+        told_ = files_.size();
     }
+    if (trouble_)
+        series.notSaved(*trouble_);
+}
+
+bool SeriesKeeper::finish(double patience_s) {
+    std::unique_lock guard(lock_);
+    again_ = true;
+    changed_.notify_all();
+    return changed_.wait_for(guard, std::chrono::duration<double>(patience_s),
+                             [this] { return waiting_.empty(); });
 }
 
 void SeriesKeeper::moveTo(std::filesystem::path folder) {
     const std::scoped_lock guard(lock_);
     folder_ = std::move(folder);
+    again_ = true;
+    changed_.notify_all();
 }
 
 std::filesystem::path SeriesKeeper::folder() const {
@@ -117,12 +175,22 @@ std::filesystem::path SeriesKeeper::folder() const {
 
 int SeriesKeeper::saved() const {
     const std::scoped_lock guard(lock_);
-    return saved_;
+    return static_cast<int>(files_.size());
 }
 
 int SeriesKeeper::waiting() const {
     const std::scoped_lock guard(lock_);
     return static_cast<int>(waiting_.size());
+}
+
+std::optional<Problem> SeriesKeeper::trouble() const {
+    const std::scoped_lock guard(lock_);
+    return trouble_;
+}
+
+std::map<int, std::string> SeriesKeeper::files() const {
+    const std::scoped_lock guard(lock_);
+    return files_;
 }
 
 } // namespace nordstjerna

@@ -5,13 +5,14 @@
 
 #include "core/base/number_text.h"
 #include "core/rig/scales.h"
+#include "core/sky/sides.h"
 #include "edge/store/append_file.h"
 #include "edge/store/ecsv.h"
 
 namespace nordstjerna {
 
-Expected<void> writeSeriesTable(const std::filesystem::path& path, const SeriesSetup& setup,
-                                const std::vector<SeriesFrame>& frames, const TangentPlane* plane) {
+namespace {
+std::string headerOf(const SeriesSetup& setup, const TangentPlane* plane) {
     const double scale = scalesOf(setup.rig).image_arcsec_px;
     const Equatorial target = equatorialFrom(setup.target);
     std::vector<std::string> meta{"format: nordstjerna-series 1", "target: " + yamlText(setup.targetName),
@@ -21,54 +22,82 @@ Expected<void> writeSeriesTable(const std::filesystem::path& path, const SeriesS
     if (plane)
         meta.push_back("sensor: {roll_deg: " + numberText(plane->roll().deg(), 3) +
                        ", mirrored: " + (plane->mirrored() ? "true" : "false") + "}");
-    std::string text = ecsvHeader({{"frame", "", "int32"},
-                                   {"start_utc", "", "string"},
-                                   {"t", "s", "float64"},
-                                   {"exposure", "s", "float64"},
-                                   {"side", "", "string"},
-                                   {"stars", "", "int32"},
-                                   {"background", "adu", "float64"},
-                                   {"hfd", "pix", "float64"},
-                                   {"fwhm", "arcsec", "float64"},
-                                   {"elongation", "", "float64"},
-                                   {"direction", "deg", "float64"},
-                                   {"dither_x", "pix", "float64"},
-                                   {"dither_y", "pix", "float64"},
-                                   {"guide_ra", "arcsec", "float64"},
-                                   {"guide_dec", "arcsec", "float64"},
-                                   {"guide_rms", "arcsec", "float64"},
-                                   {"mount_part", "arcsec", "float64"},
-                                   {"guide_lost", "", "int32"},
-                                   {"settled", "", "bool"},
-                                   {"remark", "", "string"},
-                                   {"file", "", "string"}},
-                                  meta);
-    for (const SeriesFrame& f : frames) {
-        const auto cell = [&](const std::string& value) { text += " " + value; };
-        text += std::to_string(f.number);
-        cell(ecsvText(formatInstant(f.start)));
-        cell(ecsvNumber(f.start - frames.front().start, 3));
-        cell(ecsvNumber(f.exposure_s, 3));
-        cell(ecsvText(f.side));
-        cell(std::to_string(f.look.stars));
-        cell(ecsvNumber(f.look.background_adu, 1));
-        cell(ecsvNumber(f.look.hfd_px, 3));
-        cell(ecsvNumber(f.look.fwhm_px.value * scale, 3));
-        cell(ecsvNumber(f.look.elongation(), 4));
-        cell(ecsvNumber(f.look.angle_deg(), 1));
-        cell(ecsvNumber(f.spot.x_px, 3));
-        cell(ecsvNumber(f.spot.y_px, 3));
-        cell(ecsvNumber(f.guide.ra_arcsec, 4));
-        cell(ecsvNumber(f.guide.dec_arcsec, 4));
-        cell(ecsvNumber(f.guide.total_arcsec(), 4));
-        cell(ecsvNumber(f.guide.mountPart_arcsec(), 4));
-        cell(std::to_string(f.guide.lost));
-        cell(f.settled ? "True" : "False");
-        cell(ecsvText(remarkWord(f.remark)));
-        cell(ecsvText(f.file));
-        text += "\n";
-    }
-    return writeWhole(path, text, false);
+    return ecsvHeader({{"frame", "", "int32"},
+                       {"start_utc", "", "string"},
+                       {"t", "s", "float64"},
+                       {"exposure", "s", "float64"},
+                       {"pier_side", "", "string"},
+                       {"stars", "", "int32"},
+                       {"background", "adu", "float64"},
+                       {"hfd", "pix", "float64"},
+                       {"fwhm", "arcsec", "float64"},
+                       {"elongation", "", "float64"},
+                       {"direction", "deg", "float64"},
+                       {"dither_x", "pix", "float64"},
+                       {"dither_y", "pix", "float64"},
+                       {"guide_ra", "arcsec", "float64"},
+                       {"guide_dec", "arcsec", "float64"},
+                       {"guide_rms", "arcsec", "float64"},
+                       {"mount_part", "arcsec", "float64"},
+                       {"guide_lost", "", "int32"},
+                       {"settled", "", "bool"},
+                       {"remark", "", "string"},
+                       {"file", "", "string"}},
+                      meta);
+}
+
+std::string rowOf(const SeriesFrame& f, Instant first, double scale) {
+    std::string text = std::to_string(f.number);
+    const auto cell = [&](const std::string& value) { text += " " + value; };
+    cell(ecsvText(formatInstant(f.start)));
+    cell(ecsvNumber(f.start - first, 3));
+    cell(ecsvNumber(f.exposure_s, 3));
+    cell(ecsvText(pierSideOf(f.side)));
+    cell(std::to_string(f.look.stars));
+    cell(ecsvNumber(f.look.background_adu, 1));
+    cell(ecsvNumber(f.look.hfd_px, 3));
+    cell(ecsvNumber(f.look.fwhm_px.value * scale, 3));
+    cell(ecsvNumber(f.look.elongation(), 4));
+    cell(ecsvNumber(f.look.angle_deg(), 1));
+    cell(ecsvNumber(f.spot.x_px, 3));
+    cell(ecsvNumber(f.spot.y_px, 3));
+    cell(ecsvNumber(f.guide.ra_arcsec, 4));
+    cell(ecsvNumber(f.guide.dec_arcsec, 4));
+    cell(ecsvNumber(f.guide.total_arcsec(), 4));
+    cell(ecsvNumber(f.guide.mountPart_arcsec(), 4));
+    cell(std::to_string(f.guide.lost));
+    cell(f.settled ? "True" : "False");
+    cell(ecsvText(remarkWord(f.remark)));
+    cell(ecsvText(f.file));
+    return text + "\n";
+}
+} // namespace
+
+Expected<void> writeSeriesTable(const std::filesystem::path& path, const SeriesSetup& setup,
+                                const std::vector<SeriesFrame>& frames, const TangentPlane* plane,
+                                bool replace) {
+    std::string text = headerOf(setup, plane);
+    for (const SeriesFrame& f : frames)
+        text += rowOf(f, frames.front().start, scalesOf(setup.rig).image_arcsec_px);
+    return writeWhole(path, text, replace);
+}
+
+Expected<SeriesWriter> SeriesWriter::create(const std::filesystem::path& path, const SeriesSetup& setup,
+                                            const TangentPlane* plane) {
+    auto file = AppendFile::create(path);
+    if (!file)
+        return tl::unexpected(file.error());
+    if (auto done = file->append(headerOf(setup, plane)); !done)
+        return tl::unexpected(done.error());
+    return SeriesWriter(std::move(*file), scalesOf(setup.rig).image_arcsec_px);
+}
+
+Expected<void> SeriesWriter::append(const SeriesFrame& frame) {
+    if (!first_)
+        first_ = frame.start;
+    if (auto done = file_.append(rowOf(frame, *first_, scale_)); !done)
+        return done;
+    return file_.sync(); // a frame takes minutes: none is lost to a power cut
 }
 
 Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
@@ -116,10 +145,11 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
         if (!*column)
             return tl::unexpected(column->error());
     const int start = table->find("start_utc");
-    const int side = table->find("side");
+    const int side = table->find("side"); // older tables: where the telescope looks
+    const int pierSide = table->find("pier_side");
     const int remark = table->find("remark");
     const int file = table->find("file"); // not in older tables
-    if (start < 0 || side < 0 || remark < 0)
+    if (start < 0 || (side < 0 && pierSide < 0) || remark < 0)
         return refuse("Columns are missing.");
     for (size_t i = 0; i < table->rows.size(); ++i) {
         const auto& row = table->rows[i];
@@ -130,7 +160,8 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
             return refuse("Row " + std::to_string(i + 1) + ": " + when.error().what);
         f.start = *when;
         f.exposure_s = (*exposure)[i];
-        f.side = row[static_cast<size_t>(side)];
+        f.side =
+            pierSide >= 0 ? lookingFrom(row[static_cast<size_t>(pierSide)]) : row[static_cast<size_t>(side)];
         f.look.stars = static_cast<int>((*stars)[i]);
         f.look.hfd_px = (*hfd)[i];
         f.look.fwhm_px = {(*fwhm)[i] / scale, 0.0};

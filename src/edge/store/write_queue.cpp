@@ -6,14 +6,21 @@
 namespace nordstjerna {
 
 namespace {
-constexpr std::chrono::milliseconds pause{250};
+// Between two tries of what fails, in turn.
+constexpr std::chrono::milliseconds pauses[]{std::chrono::milliseconds(250), std::chrono::milliseconds(500),
+                                             std::chrono::seconds(1), std::chrono::seconds(2),
+                                             std::chrono::seconds(5)};
+// At the end: with what fails, and with a disk that is slow.
 constexpr double lastPatience_s = 5.0;
+constexpr int slowDisk_s = 60;
 } // namespace
 
 WriteQueue::WriteQueue() : thread_([this] { run(); }) {}
 
 WriteQueue::~WriteQueue() {
-    flush(lastPatience_s);
+    if (!flush(lastPatience_s))
+        for (int s = 0; s < slowDisk_s && !failing() && !flush(1.0); ++s) {
+        }
     {
         const std::scoped_lock guard(lock_);
         ending_ = true;
@@ -40,8 +47,17 @@ size_t WriteQueue::waiting() const {
 
 bool WriteQueue::flush(double patience_s) {
     std::unique_lock guard(lock_);
-    return changed_.wait_for(guard, std::chrono::duration<double>(patience_s),
-                             [this] { return entries_.empty() && !working_; });
+    hurried_ = true; // pauses after failures are short meanwhile
+    changed_.notify_all();
+    const bool all = changed_.wait_for(guard, std::chrono::duration<double>(patience_s),
+                                       [this] { return entries_.empty() && !working_; });
+    hurried_ = false;
+    return all;
+}
+
+bool WriteQueue::failing() const {
+    const std::scoped_lock guard(lock_);
+    return failures_ > 0;
 }
 
 void WriteQueue::run() {
@@ -54,21 +70,38 @@ void WriteQueue::run() {
         entries_.pop_front();
         working_ = true;
         guard.unlock();
-        const auto done = entry.work();
+        const auto done = attempt(entry.work);
         if (entry.told)
             entry.told(done);
         guard.lock();
         working_ = false;
-        if (!done) {
+        if (done)
+            failures_ = 0;
+        if (!done && !done.error().lasting) {
             // Something newer of the same name takes its place. The others have their turn first.
             const std::string name = entry.name;
             const auto other = [&](const Entry& e) { return e.name != name; };
             if (name.empty() || std::all_of(entries_.begin(), entries_.end(), other))
                 entries_.push_front(std::move(entry));
             std::stable_partition(entries_.begin(), entries_.end(), other);
-            changed_.wait_for(guard, pause, [this] { return ending_; });
+            const auto pause = hurried_ ? pauses[0] : pauses[std::min(failures_, std::size(pauses) - 1)];
+            ++failures_;
+            changed_.notify_all();
+            changed_.wait_for(guard, pause, [this] { return ending_ || hurried_; });
         }
         changed_.notify_all();
+    }
+}
+
+// What is thrown ends this piece of work and nothing else.
+Expected<void> WriteQueue::attempt(const Work& work) {
+    try {
+        return work();
+    } catch (const std::exception& e) {
+        Problem p{"Something could not be written.", std::string("Unexpected failure: ") + e.what() + ".",
+                  "The rest goes on."};
+        p.lasting = true;
+        return tl::unexpected(p);
     }
 }
 

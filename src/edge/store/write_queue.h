@@ -29,6 +29,7 @@ public:
     size_t waiting() const;
     // Blocks until all is written, or for so long; false: not all. For tests and for the end.
     bool flush(double patience_s);
+    bool failing() const; // the last try did
 
 private:
     struct Entry {
@@ -37,11 +38,14 @@ private:
         Told told;
     };
     void run();
+    static Expected<void> attempt(const Work& work);
     mutable std::mutex lock_;
     std::condition_variable changed_;
     std::deque<Entry> entries_;
     bool working_ = false;
     bool ending_ = false;
+    bool hurried_ = false;
+    size_t failures_ = 0; // in a row
     std::thread thread_;
 };
 

@@ -199,8 +199,7 @@ void FramingBench::lookAround() {
 }
 
 QString FramingBench::hours(const Window& w) const {
-    return tr("%1–%2").arg(qs(formatClock(w.from, session_.utcOffset_h())),
-                           qs(formatClock(w.to, session_.utcOffset_h())));
+    return tr("%1–%2").arg(qs(session_.civilTime().clock(w.from)), qs(session_.civilTime().clock(w.to)));
 }
 
 QString FramingBench::windowText(const std::optional<TargetNight>& night) const {
@@ -260,8 +259,8 @@ void FramingBench::showPictures() {
             moonTrack_.push_back({p.when, altAzFrom(moonAt(session_.rig().site, p.when).enu), false});
     }
     lookAround();
-    strip_->show({night_, moonTrack_, session_.night(), session_.now(), session_.utcOffset_h(),
-                  session_.rig().horizon});
+    strip_->show(
+        {night_, moonTrack_, session_.night(), session_.now(), session_.civilTime(), session_.rig().horizon});
 }
 
 const std::optional<TargetNight>& FramingBench::nightOf(const Vec3& icrs) {
@@ -301,7 +300,7 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* best, ReadOut* moon) cons
         best->show(hours(*night_->best), "",
                    tr("highest %1° at %2")
                        .arg(qs(formatNumber(night_->highest_deg, 0)),
-                            qs(formatClock(night_->highestAt, session_.utcOffset_h()))));
+                            qs(session_.civilTime().clock(night_->highestAt))));
     else
         best->showNothing(windowText(night_));
     if (night_) {

@@ -11,6 +11,7 @@
 #include "core/base/statistics.h"
 #include "core/findings/series_findings.h"
 #include "core/rig/scales.h"
+#include "core/sky/sides.h"
 #include "desk/pictures/dither_chart.h"
 #include "desk/pictures/settle_strip.h"
 #include "desk/pictures/shaped_frame.h"
@@ -48,6 +49,9 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
     case Series::Phase::saving:
         return tr("NOT saving");
     case Series::Phase::closing:
+        return tr("guiding ends");
+    case Series::Phase::resting:
+        return tr("stopping the mount");
     case Series::Phase::ended:
         break;
     }
@@ -78,7 +82,7 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
 
 void ExposeStation::refreshPictures() {
     const double scale = scalesOf(session().rig()).image_arcsec_px;
-    shapes_->show(seen_.frames, scale, seen_.solved ? &seen_.solved->plane : nullptr, utcOffset_h_);
+    shapes_->show(seen_.frames, scale, seen_.solved ? &seen_.solved->plane : nullptr, session().civilTime());
     std::vector<DitherSpot> done;
     for (const SeriesFrame& f : seen_.frames)
         if (done.empty() || done.back().x_px != f.spot.x_px || done.back().y_px != f.spot.y_px)
@@ -100,7 +104,10 @@ void ExposeStation::refreshPictures() {
     const auto traces = session().settleTraces();
     if (traces.size() != advisedOn_) {
         advisedOn_ = traces.size();
-        settleAdvice_ = adviseSettle(traces, settleRule(setup), scale, setup.exposure_s);
+        SettleRule now = settleRule(setup);
+        if (const auto before = session().settles(); now.within_arcsec <= 0.0 && !before.empty())
+            now.within_arcsec = before.back().within_arcsec; // as the loop's own RMS had it
+        settleAdvice_ = adviseSettle(traces, now, scale, setup.exposure_s);
     }
     strip_->show(session().settles(), setup.dither.timeout_s);
 }
@@ -178,7 +185,7 @@ void ExposeStation::refresh() {
     flip_->setEnabled((running_ || !busy) && east &&
                       session().targetPlace().hourAngle.wrappedSigned().deg() > from_deg);
     flip_->setToolTip(
-        !east ? tr("The telescope hangs on the western side already.")
+        !east ? tr("The telescope has flipped already: it is looking west.")
         : flip_->isEnabled()
             ? tr("The mount comes over to the target, the picture is centred, guiding finds its stars.")
         : mount.choosesSide ? tr("The flipped telescope does not reach so far before the meridian.")
@@ -212,17 +219,42 @@ void ExposeStation::refresh() {
     setPrimary(tr("Start the series"), fits && usable && !busy);
     if (!seen_.frames.empty())
         say(tr("ended"),
-            tr("%1: %2 in %3.")
-                .arg(qs(seen_.ending.empty() ? "stopped" : seen_.ending),
-                     tr("%1 saved").arg(qs(formatCount(keeper_ ? keeper_->saved() : 0, "frame"))),
-                     qs((keeper_ ? keeper_->folder() : saveFolder_).string())));
+            tr("%1: %2 in %3. %4")
+                .arg(qs(seen_.ending.empty() ? "stopped" : seen_.ending), savedText(),
+                     qs((keeper_ ? keeper_->folder() : saveFolder_).string()), qs(seen_.mountAfterwards)));
     else
         say("", !usable ? tr("A series is guided, and guiding needs rates. Measure them first.")
                 : busy  ? tr("Something else is running.")
                         : tr("Frames go to %1.").arg(qs(saveFolder_.string())));
 }
 
+QString ExposeStation::savedText() const {
+    if (!keeper_)
+        return {};
+    const QString saved = tr("%1 saved").arg(qs(formatCount(keeper_->saved(), "frame")));
+    return keeper_->waiting() > 0 ? tr("%1, %2 NOT saved yet").arg(saved).arg(keeper_->waiting()) : saved;
+}
+
+// Frames of a series that has ended are written as soon as there is room, or another folder.
+void ExposeStation::lookAfterFrames() {
+    if (!late_)
+        return;
+    if (const auto trouble = keeper_->trouble()) {
+        Problem p = *trouble;
+        p.why += " " + formatCount(keeper_->waiting(), "frame") +
+                 " of the series that has ended are in memory only.";
+        session().problems().report(ProblemCause::frames, p, "expose.folder", "Save elsewhere…");
+    }
+    if (keeper_->waiting() == 0) {
+        late_ = false;
+        session().problems().solved(ProblemCause::frames);
+        finishTable();
+    }
+    refresh();
+}
+
 void ExposeStation::tick() {
+    lookAfterFrames();
     if (!running_) {
         strip_->setFrame(-1.0, seen_.frames.empty() ? "" : QString::number(seen_.frames.size()),
                          seen_.frames.empty() ? tr("no series yet") : tr("frames"));
@@ -255,7 +287,7 @@ std::vector<Finding> ExposeStation::findings() const {
                         "Go to Focus"});
     if (seen_.flipped) {
         const FlipRecord& f = *seen_.flipped;
-        std::string evidence = "The mount hangs on the " + f.sideAfter + " side after " +
+        std::string evidence = "The telescope is " + sideWords(f.sideAfter) + " after " +
                                formatCount(f.slews, "slew") + ", the picture stands " +
                                formatNumber(f.off_arcsec, 0) + "″ off the target.";
         if (f.decReversed)

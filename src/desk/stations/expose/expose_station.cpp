@@ -27,6 +27,7 @@
 #include "desk/widgets/step_bar.h"
 #include "edge/store/fits.h"
 #include "edge/store/series_keeper.h"
+#include "edge/store/series_recorder.h"
 #include "edge/store/series_table.h"
 
 namespace nordstjerna {
@@ -41,7 +42,6 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
       stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
       flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
       folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
-    utcOffset_h_ = session.utcOffset_h();
     bench()->addWidget(card_);
     bench()->addWidget(pages_);
     auto* row = new QHBoxLayout;
@@ -112,7 +112,7 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     connect(&session, &Session::resultsChanged, this, &ExposeStation::refresh);
     connect(timer_, &QTimer::timeout, this, &ExposeStation::tick);
     timer_->start(500);
-    card_->setNight(noonBefore(session.rig().site, session.now()), utcOffset_h_);
+    card_->setNight(noonBefore(session.rig().site, session.now()), session.civilTime());
     card_->setMotor(session.hasFocuser(CameraRole::imaging));
     card_->setValues(session.seriesPlan());
     connect(card_, &PlanCard::changed, this,
@@ -121,7 +121,7 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
 }
 
 QString ExposeStation::clock(Instant t) const {
-    return qs(formatClock(t, utcOffset_h_));
+    return qs(session().civilTime().clock(t));
 }
 
 SeriesSetup ExposeStation::wanted() const {
@@ -129,6 +129,7 @@ SeriesSetup ExposeStation::wanted() const {
     s.rig = session().rig();
     s.targetName = session().targetName();
     s.target = session().target();
+    s.zone = session().civilTime();
     s.seed = static_cast<std::uint64_t>(session().now().unix_s);
     card_->read(s);
     const auto settles = session().settles();
@@ -164,7 +165,7 @@ void ExposeStation::replan() {
     if (running_)
         return;
     sincePlanned_ = 0;
-    card_->setNight(noonBefore(session().rig().site, session().now()), utcOffset_h_);
+    card_->setNight(noonBefore(session().rig().site, session().now()), session().civilTime());
     const SeriesSetup setup = wanted();
     const Instant now = session().now();
     const auto rules = SeriesRules::from(setup, now, session().night());
@@ -190,6 +191,24 @@ void ExposeStation::saveIn(const std::filesystem::path& folder) {
     refresh();
 }
 
+namespace {
+// In the writing thread.
+void tellTable(Session& session, const Expected<void>& done) {
+    QMetaObject::invokeMethod(
+        &session,
+        [&session, done] {
+            if (done) {
+                session.problems().solved(ProblemCause::run);
+                return;
+            }
+            Problem p = done.error();
+            p.what = "The table of the series is not being saved: " + p.what;
+            session.problems().report(ProblemCause::run, p);
+        },
+        Qt::QueuedConnection);
+}
+} // namespace
+
 void ExposeStation::begin() {
     begun_ = wanted();
     begun_.guiding = session().guiding();
@@ -198,12 +217,15 @@ void ExposeStation::begin() {
     view_->show(nullptr, {});
     chosen_ = 0;
     blocksMade_ = 0;
-    pausing_ = stopping_ = toldUnsaved_ = false;
+    pausing_ = stopping_ = late_ = false;
     running_ = true;
     keeper_ = std::make_shared<SeriesKeeper>(saveFolder_);
+    const auto table = session().newRunPath("series");
+    recorder_ = std::make_shared<SeriesRecorder>(table);
     LogEntry entry = session().newEntry(EntryKind::series);
-    entry.file = session().logbook().relative(session().newRunPath("series"));
+    entry.file = session().logbook().relative(table);
     entry_ = session().logbook().begin(std::move(entry));
+    recorded_ = entry_;
     session().blockIsOf(entry_);
     session().run<Series, Seen>(
         series,
@@ -221,6 +243,7 @@ void ExposeStation::begin() {
             seen.unsaved = s.unsaved();
             seen.waitingFor = s.waitingFor();
             seen.ending = s.ending();
+            seen.mountAfterwards = s.mountAfterwards();
             seen.exposedSince = s.exposedSince();
             seen.exposure_s = s.setup().exposure_s;
             seen.flipPauses = s.flip() && s.flip()->pausing();
@@ -230,7 +253,12 @@ void ExposeStation::begin() {
         },
         [this](const Seen& seen) { show(seen); },
         [this](const std::shared_ptr<Series>&, const Expected<void>& result) { ended(result); },
-        [keeper = keeper_](Series& s) { keeper->keep(s); });
+        [keeper = keeper_, recorder = recorder_, name = "series " + entry_, own = &session()](Series& s) {
+            keeper->keep(s);
+            if (recorder->take(s, keeper->folder()))
+                own->writeBeside([recorder] { return recorder->write(); },
+                                 [own](const Expected<void>& done) { tellTable(*own, done); }, name);
+        });
     if (!session().working()) {
         running_ = false;
         logSeries(problem("It did not begin."));
@@ -238,21 +266,31 @@ void ExposeStation::begin() {
     refresh();
 }
 
-// Its frames as a table, and what they told, into the night log.
+// What its frames told, into the night log; its table stands there frame by frame.
 void ExposeStation::logSeries(const Expected<void>& result) {
-    const std::string how = !seen_.ending.empty() ? seen_.ending : result ? "ended" : result.error().what;
-    session().logbook().end(
-        std::exchange(entry_, {}), session().now(), how,
-        [seen = seen_, setup = begun_, book = &session().logbook(), findings = findings()](LogEntry& e) {
-            e.figures = figuresOfSeries(seen.frames, seen.story, scalesOf(setup.rig).image_arcsec_px);
-            e.findings = findings;
-            const auto table = seen.frames.empty()
-                                   ? Expected<void>()
-                                   : writeSeriesTable(book->tableOf(e), setup, seen.frames,
-                                                      seen.solved ? &seen.solved->plane : nullptr);
-            if (!table)
-                e.note = "Its table could not be written: " + table.error().text();
-        });
+    std::string how = !seen_.ending.empty() ? seen_.ending : result ? "ended" : result.error().what;
+    if (!seen_.mountAfterwards.empty())
+        how += ". " + seen_.mountAfterwards;
+    finishTable();
+    if (const auto path = recorder_->path(); !path.empty())
+        session().logbook().setFile(entry_, path);
+    session().logbook().end(std::exchange(entry_, {}), session().now(), how,
+                            [seen = seen_, setup = begun_, findings = findings()](LogEntry& e) {
+                                e.figures = figuresOfSeries(seen.frames, seen.story,
+                                                            scalesOf(setup.rig).image_arcsec_px);
+                                e.findings = findings;
+                            });
+}
+
+void ExposeStation::finishTable() {
+    session().writeBeside(
+        [recorder = recorder_, keeper = keeper_, setup = begun_, frames = seen_.frames,
+         plane = seen_.solved ? std::optional(seen_.solved->plane) : std::nullopt] {
+            constexpr double patience_s = 2.0; // the last frame may still be on its way
+            static_cast<void>(keeper->finish(patience_s));
+            return recorder->finish(setup, frames, plane, keeper->files());
+        },
+        [own = &session()](const Expected<void>& done) { tellTable(*own, done); }, "series end " + recorded_);
 }
 
 void ExposeStation::show(const Seen& seen) {
@@ -267,14 +305,12 @@ void ExposeStation::show(const Seen& seen) {
     if (fresh && chosen_ == 0 && !seen_.frames.empty()) {
         view_->show(seen_.frame, seen_.frames.back().look);
     }
-    if (seen_.unsaved && !toldUnsaved_) {
-        toldUnsaved_ = true;
+    if (seen_.unsaved) {
         Problem p = *seen_.unsaved;
         p.why += " No further frame is begun until it is saved; guiding goes on.";
-        session().reportProblem(p, "expose.folder", "Save elsewhere…");
-    } else if (!seen_.unsaved && toldUnsaved_) {
-        toldUnsaved_ = false;
-        session().clearProblem();
+        session().problems().report(ProblemCause::frames, p, "expose.folder", "Save elsewhere…");
+    } else {
+        session().problems().solved(ProblemCause::frames);
     }
     if (seen_.story.refocused.size() > refocused && seen_.story.refocused.back().found)
         session().keepFocused(CameraRole::imaging, *seen_.focused);
@@ -299,6 +335,7 @@ void ExposeStation::markBlocks() {
 void ExposeStation::ended(const Expected<void>& result) {
     logSeries(result);
     running_ = stopping_ = pausing_ = false;
+    late_ = keeper_->waiting() > 0;
     steps()->clear();
     session().setPlan({});
     refresh();

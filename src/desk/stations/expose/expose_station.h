@@ -19,6 +19,7 @@ class PhaseBar;
 class PlanCard;
 class ReadOut;
 class SeriesKeeper;
+class SeriesRecorder;
 class SettleStrip;
 class ShapesChart;
 
@@ -54,7 +55,7 @@ private:
         SeriesStory story;
         std::optional<FocusResult> focused;
         std::optional<Problem> unsaved;
-        std::string waitingFor, ending;
+        std::string waitingFor, ending, mountAfterwards;
         Instant exposedSince;
         double exposure_s = 0.0;
         std::vector<DitherSpot> ahead;
@@ -71,10 +72,13 @@ private:
     void show(const Seen& seen);
     void ended(const Expected<void>& result);
     void logSeries(const Expected<void>& result);
+    void finishTable();
+    QString savedText() const;
     void refresh();
     void refreshFigures();
     void refreshPictures();
     void tick();
+    void lookAfterFrames();
     void choose(int number);
     void markBlocks();
     void pausePressed();
@@ -96,6 +100,8 @@ private:
     QTimer* timer_;
     Seen seen_;
     std::shared_ptr<SeriesKeeper> keeper_;
+    std::shared_ptr<SeriesRecorder> recorder_; // of the same series
+    std::string recorded_;                     // its entry
     std::filesystem::path saveFolder_;
     int chosen_ = 0; // 0: the newest
     size_t blocksMade_ = 0;
@@ -106,9 +112,8 @@ private:
     bool running_ = false; // a series
     bool alone_ = false;   // a flip or a test exposure
     bool pausing_ = false, stopping_ = false;
-    bool toldUnsaved_ = false;
-    int sincePlanned_ = 0; // ticks
-    double utcOffset_h_ = 0.0;
+    bool late_ = false;        // frames of a series that has ended are still to be written
+    int sincePlanned_ = 0;     // ticks
     Beside beside_{session()}; // goes first: its work is waited for
 };
 

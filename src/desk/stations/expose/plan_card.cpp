@@ -1,5 +1,6 @@
 #include "desk/stations/expose/plan_card.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
@@ -17,7 +18,7 @@ namespace nordstjerna {
 
 namespace {
 constexpr std::array twilightChoices{Twilight::civil, Twilight::nautical, Twilight::astronomical};
-constexpr std::array ditherPatterns{DitherKind::spread, DitherKind::random, DitherKind::spiral};
+constexpr std::array ditherPatterns{DitherKind::evenCover, DitherKind::scattered, DitherKind::outwardRings};
 constexpr int ratherEarly = 3; // among the ways to flip
 constexpr int atATime = 4;     // among the choices of beginning and end, after the kinds of twilight
 
@@ -42,11 +43,11 @@ PlanCard::PlanCard(QWidget* parent)
     : QFrame(parent), exposure_(numberField(0.1, 7200, 1, " s")), frames_(numberField(0, 9999, 0, "")),
       size_(numberField(0.5, 500, 1, " px")), every_(numberField(0, 99, 0, "")),
       up_(numberField(0, 89, 0, "°")), down_(numberField(0, 89, 0, "°")),
-      within_(numberField(0.2, 50, 1, " px")), past_(numberField(1, 60, 0, " min")),
+      within_(numberField(0, 50, 1, " px")), past_(numberField(1, 60, 0, " min")),
       holds_(numberField(1, 300, 0, " s")), timeout_(numberField(5, 900, 0, " s")), pattern_(new QComboBox),
       begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), refocus_(new QComboBox),
-      grown_(numberField(2, 99, 0, " %")), beginClock_(new QTimeEdit), endClock_(new QTimeEdit),
-      sentence_(new QLabel) {
+      after_(new QComboBox), grown_(numberField(2, 99, 0, " %")), raOnly_(new QCheckBox(tr("along RA only"))),
+      beginClock_(new QTimeEdit), endClock_(new QTimeEdit), sentence_(new QLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(12, 8, 12, 8);
@@ -71,21 +72,26 @@ PlanCard::PlanCard(QWidget* parent)
             clock->setAccessibleName(label + tr(" at"));
         }
     };
-    const std::array choices{pattern_, begin_, end_, flip_, refocus_};
+    const std::array choices{pattern_, begin_, end_, flip_, refocus_, after_};
     for (QComboBox* c : choices) {
         c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         c->setMinimumContentsLength(10);
     }
-    pattern_->addItems({tr("spread"), tr("random"), tr("spiral"), tr("RA only")});
+    pattern_->addItems({tr("even cover"), tr("scattered"), tr("outward rings")});
     pattern_->setToolTip(
-        tr("Spread: whole pixels and parts of pixels evenly covered. RA only: for a Dec axis "
-           "with much play."));
+        tr("Even cover: whole pixels and parts of pixels are covered evenly. Scattered: at random. Outward "
+           "rings: from the middle outwards."));
+    raOnly_->setToolTip(tr("For a Dec axis with much backlash"));
     begin_->addItems(
         {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("full darkness"), tr("at a time")});
     end_->addItems(
         {tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("end of dark"), tr("at a time")});
     flip_->addItems({tr("by itself"), tr("with pauses"), tr("not at all"), tr("early")});
     refocus_->addItems({tr("is told"), tr("by itself")});
+    after_->addItems({tr("stop tracking"), tr("keep tracking")});
+    after_->setToolTip(
+        tr("What becomes of the mount when the series has ended, or failed for good. Kept tracking, "
+           "it is stopped at its limits, the horizon or the lowest altitude while this program runs."));
     frames_->setSpecialValueText(tr("all that fit"));
     every_->setSpecialValueText(tr("never"));
     up_->setSpecialValueText(tr("the horizon"));
@@ -94,7 +100,7 @@ PlanCard::PlanCard(QWidget* parent)
     exposure_->setExact(180.0);
     size_->setExact(10.0);
     every_->setExact(3.0);
-    within_->setExact(1.5);
+    within_->setSpecialValueText(tr("from its RMS"));
     past_->setExact(2.0);
     grown_->setExact(8.0);
     grown_->setToolTip(tr("Stars wider by so much than in the best stretch since they were last focused."));
@@ -102,8 +108,9 @@ PlanCard::PlanCard(QWidget* parent)
     timeout_->setExact(60.0);
     timeout_->setToolTip(tr("After so long the next frame begins although the star has not come to rest."));
     past_->setToolTip(tr("The mount is sent over so long after the meridian."));
-    within_->setToolTip(
-        tr("imaging pixels; a dither is over when the star has stayed so near its aim for so long"));
+    within_->setToolTip(tr(
+        "A dither is over when the star has stayed so near its aim for so long: three times what the loop's "
+        "own frames scatter by, or so many imaging pixels."));
     end_->setCurrentIndex(3);
     put(0, 0, tr("Exposure"), exposure_, "series-exposure");
     put(0, 1, tr("Frames"), frames_, "series-frames");
@@ -121,6 +128,9 @@ PlanCard::PlanCard(QWidget* parent)
     put(3, 1, tr("past meridian"), past_, "flip-past");
     put(3, 2, tr("Focus anew"), refocus_, "series-refocus");
     put(3, 3, tr("grown by"), grown_, "series-grown");
+    raOnly_->setObjectName("dither-ra-only");
+    grid->addWidget(raOnly_, 4, 2, 1, 2);
+    put(4, 0, tr("Afterwards"), after_, "series-after");
     every_->setToolTip(tr("frames between two dithers"));
     // Words need more room than figures.
     for (int column : {1, 3})
@@ -135,6 +145,7 @@ PlanCard::PlanCard(QWidget* parent)
         connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::changed);
     for (QComboBox* c : choices)
         connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::changed);
+    connect(raOnly_, &QCheckBox::toggled, this, &PlanCard::changed);
     for (QTimeEdit* c : {beginClock_, endClock_})
         connect(c, &QTimeEdit::timeChanged, this, &PlanCard::changed);
 }
@@ -166,23 +177,19 @@ void PlanCard::setMountChoosesSide(bool can) {
         Q_EMIT changed();
 }
 
-void PlanCard::setNight(Instant noon, double utcOffset_h) {
+void PlanCard::setNight(Instant noon, const CivilTime& zone) {
     noon_ = noon;
-    utcOffset_h_ = utcOffset_h;
+    zone_ = zone;
 }
 
 // The clock time within the night that begins at noon.
 Instant PlanCard::momentOf(const QTimeEdit* clock) const {
-    constexpr double day_s = 86400.0;
-    const double wanted = clock->time().msecsSinceStartOfDay() / 1000.0;
-    const double noon = std::fmod(noon_.unix_s + 3600.0 * utcOffset_h_, day_s);
-    const double ahead = std::fmod(wanted - noon + 2.0 * day_s, day_s);
-    return noon_ + ahead;
+    return zone_.momentOf(clock->time().msecsSinceStartOfDay() / 60000.0, noon_);
 }
 
 void PlanCard::setMoment(QComboBox* choice, QTimeEdit* clock, Instant t) {
     constexpr double minute_s = 60.0;
-    const double local = std::round((t.unix_s + 3600.0 * utcOffset_h_) / minute_s) * minute_s;
+    const double local = std::round((t.unix_s + zone_.offset_s(t)) / minute_s) * minute_s;
     clock->setTime(QTime::fromMSecsSinceStartOfDay(static_cast<int>(std::fmod(local, 86400.0) * 1000.0)));
     choice->setCurrentIndex(atATime);
 }
@@ -219,8 +226,8 @@ void PlanCard::read(SeriesSetup& s) const {
     s.ends.altitude_deg = down_->exact();
     s.dither.size_px = size_->exact();
     s.dither.every = static_cast<int>(every_->exact());
-    s.dither.raOnly = pattern_->currentIndex() == 3;
-    s.dither.kind = ditherPatterns[static_cast<size_t>(pattern_->currentIndex() % 3)];
+    s.dither.raOnly = raOnly_->isChecked();
+    s.dither.kind = ditherPatterns[static_cast<size_t>(pattern_->currentIndex())];
     s.dither.within_px = within_->exact();
     s.dither.for_s = holds_->exact();
     s.dither.timeout_s = timeout_->exact();
@@ -230,6 +237,7 @@ void PlanCard::read(SeriesSetup& s) const {
     s.flip.past_min = past_->exact();
     s.refocus.byItself = refocus_->isEnabled() && refocus_->currentIndex() == 1;
     s.refocus.grown = grown_->exact() / 100.0;
+    s.afterwards = after_->currentIndex() == 0 ? MountAfter::stopTracking : MountAfter::keepTracking;
 }
 
 std::map<std::string, double> PlanCard::values() const {
@@ -238,6 +246,7 @@ std::map<std::string, double> PlanCard::values() const {
         all[f->objectName().toStdString()] = f->exact();
     for (const auto* c : fields_->findChildren<QComboBox*>())
         all[c->objectName().toStdString()] = c->currentIndex();
+    all[raOnly_->objectName().toStdString()] = raOnly_->isChecked() ? 1.0 : 0.0;
     for (const QTimeEdit* c : {beginClock_, endClock_})
         all[c->objectName().toStdString()] = c->time().msecsSinceStartOfDay() / 60000.0;
     return all;
@@ -252,6 +261,8 @@ void PlanCard::setValues(const std::map<std::string, double>& values) {
         for (QTimeEdit* c : {beginClock_, endClock_})
             if (c->objectName() == object && value >= 0.0 && value < 24.0 * 60.0)
                 c->setTime(QTime::fromMSecsSinceStartOfDay(static_cast<int>(value * 60000.0)));
+        if (raOnly_->objectName() == object)
+            raOnly_->setChecked(value > 0.5);
         for (auto* c : fields_->findChildren<QComboBox*>(object))
             if (value >= 0.0 && value < c->count())
                 c->setCurrentIndex(static_cast<int>(value));

@@ -4,6 +4,7 @@
 #include <QFrame>
 
 #include "core/series/series_plan.h"
+#include "core/sky/civil_time.h"
 
 class QCheckBox;
 class QComboBox;
@@ -19,7 +20,7 @@ class PlanCard : public QFrame {
 public:
     explicit PlanCard(QWidget* parent = nullptr);
     // The night that clock times belong to: its noon, and the local clock.
-    void setNight(Instant noon, double utcOffset_h);
+    void setNight(Instant noon, const CivilTime& zone);
     // By hand on the night band.
     void beginAt(Instant t);
     void endAt(Instant t);
@@ -43,11 +44,12 @@ private:
     Instant momentOf(const QTimeEdit* clock) const;
     void setMoment(QComboBox* choice, QTimeEdit* clock, Instant t);
     NumberField *exposure_, *frames_, *size_, *every_, *up_, *down_, *within_, *past_, *holds_, *timeout_;
-    QComboBox *pattern_, *begin_, *end_, *flip_, *refocus_;
+    QComboBox *pattern_, *begin_, *end_, *flip_, *refocus_, *after_;
     NumberField* grown_;
+    QCheckBox* raOnly_;
     QTimeEdit *beginClock_, *endClock_;
     Instant noon_;
-    double utcOffset_h_ = 0.0;
+    CivilTime zone_;
     std::optional<bool> choosesSide_; // the mount may be told on which side to hang
     QWidget* fields_;
     QLabel* sentence_;

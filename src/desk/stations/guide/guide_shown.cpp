@@ -41,6 +41,7 @@ void GuideStation::show(const Snapshot& s) {
     lost_ = s.lost;
     failedPulses_ = s.failedPulses;
     loop_ = s.loop;
+    settle_ = s.settle;
     if (s.runaway && !runaway_)
         session().reportProblem(*s.runaway, "go.rates", "Go to Rates");
     runaway_ = s.runaway;
@@ -186,7 +187,7 @@ QString GuideStation::sentence() const {
     case LoopState::steady:
         return tr("Steady.") + " " + recorded;
     case LoopState::unsettled: {
-        const SettleRule rule;
+        const SettleRule& rule = settle_; // of the loop that runs
         return tr("Not settled: the error has not stayed below %1″ for %2 s. Guiding goes on.")
             .arg(qs(formatNumber(rule.within_arcsec, 1)), qs(formatNumber(rule.for_s, 0)));
     }

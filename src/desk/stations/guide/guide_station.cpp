@@ -293,6 +293,7 @@ Expected<WatchPlan> GuideStation::makePlan() {
                 g.progress(), g.stars().members(), g.frame(), g.loopState(), g.runaway(), g.decReversed(), {},
                 {},           live->budget,        g.lost()};
             s.failedPulses = g.failedPulses();
+            s.settle = g.settleRule();
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
                 s.dec = *g.belief(Axis::dec);

@@ -51,7 +51,8 @@ private:
         std::optional<AxisBelief> ra, dec;
         std::shared_ptr<const GuidedBudget> budget; // of the run so far
         bool lost = false;
-        int failedPulses = 0; // in a row
+        int failedPulses = 0;   // in a row
+        SettleRule settle = {}; // in force
     };
     // Judges the run beside the recording, ever more seldom as it grows.
     struct Live;
@@ -106,6 +107,7 @@ private:
     bool lost_ = false;
     int failedPulses_ = 0;
     LoopState loop_ = LoopState::acquiring;
+    SettleRule settle_; // in force
     std::optional<Problem> runaway_;
     bool told_ = false; // which way Dec works here
 };

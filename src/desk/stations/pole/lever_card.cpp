@@ -47,8 +47,10 @@ void LeverCard::restyle() {
     update();
 }
 
-void LeverCard::show(const LeverAdvice& advice, Measured error, double wanted_arcmin, const QString& turns) {
+void LeverCard::show(const LeverAdvice& advice, Measured error, double wanted_arcmin, const QString& turns,
+                     bool southern) {
     shown_ = true;
+    eastLeft_ = southern && !vertical_;
     within_ = advice.withinWanted;
     value_ = error.value;
     wanted_ = wanted_arcmin / std::sqrt(2.0);
@@ -79,12 +81,14 @@ void LeverCard::paintEvent(QPaintEvent* e) {
     // Same stretching as the pole map, so that a small rest is still to be seen.
     const auto x = [&](double v) {
         const double s = std::copysign(std::log1p(std::abs(v) / 0.1), v) / std::log1p(60.0 / 0.1);
-        return bar.center().x() + 0.5 * bar.width() * std::clamp(s, -1.0, 1.0);
+        return bar.center().x() + 0.5 * bar.width() * std::clamp(eastLeft_ ? -s : s, -1.0, 1.0);
     };
+    // As it is seen from behind the mount: what the words call right is on the right.
+    const double low = std::min(x(-wanted_), x(wanted_)), high = std::max(x(-wanted_), x(wanted_));
     QColor good = theme().good;
     good.setAlpha(90);
     p.setBrush(good);
-    p.drawRect(QRectF(x(-wanted_), bar.top(), x(wanted_) - x(-wanted_), bar.height()));
+    p.drawRect(QRectF(low, bar.top(), high - low, bar.height()));
     p.setPen(QPen(theme().good, 2));
     p.drawLine(QPointF(bar.center().x(), bar.top() - 6), QPointF(bar.center().x(), bar.bottom() + 6));
     const QPointF at(x(value_), bar.center().y());
@@ -92,7 +96,7 @@ void LeverCard::paintEvent(QPaintEvent* e) {
         p.setPen(QPen(theme().accent, 2, Qt::DashLine));
         p.drawLine(at, QPointF(bar.center().x(), at.y()));
         // Arrow head on the zero mark: where to go.
-        const double s = value_ > 0 ? 1.0 : -1.0;
+        const double s = (value_ > 0) != eastLeft_ ? 1.0 : -1.0;
         p.setPen(Qt::NoPen);
         p.setBrush(theme().accent);
         const QPointF tip(bar.center().x() + 2 * s, at.y());
@@ -105,8 +109,8 @@ void LeverCard::paintEvent(QPaintEvent* e) {
     p.setPen(theme().muted);
     p.setFont(textFont(11));
     const QRectF label(14, height() - 24, width() - 28, 16);
-    p.drawText(label, Qt::AlignLeft, vertical_ ? tr("low") : tr("west"));
-    p.drawText(label, Qt::AlignRight, vertical_ ? tr("high") : tr("east"));
+    p.drawText(label, Qt::AlignLeft, vertical_ ? tr("low") : eastLeft_ ? tr("east") : tr("west"));
+    p.drawText(label, Qt::AlignRight, vertical_ ? tr("high") : eastLeft_ ? tr("west") : tr("east"));
 }
 
 } // namespace nordstjerna

@@ -15,7 +15,9 @@ public:
     LeverCard(const QString& title, bool vertical, QWidget* parent = nullptr);
     // `signed_arcmin`: present error, positive east or high.
     // `turns`: how much in the person's own turns, empty when not known.
-    void show(const LeverAdvice& advice, Measured signed_arcmin, double wanted_arcmin, const QString& turns);
+    // `southern`: behind the mount, looking at the pole, east is on the left.
+    void show(const LeverAdvice& advice, Measured signed_arcmin, double wanted_arcmin, const QString& turns,
+              bool southern);
     QString words() const;
 
 protected:
@@ -29,6 +31,7 @@ private:
     QLabel* action_;
     QLabel* detail_;
     bool vertical_;
+    bool eastLeft_ = false;
     bool shown_ = false;
     bool within_ = false;
     double value_ = 0.0;

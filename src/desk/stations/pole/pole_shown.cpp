@@ -102,9 +102,9 @@ void PoleStation::showMap() {
     map_->show(path, poleError(atOther, site, reference()), wanted());
     const LeverAdvicePair advice = leverAdvice(*error, site, wanted());
     azimuth_->show(advice.azimuth, error->east_arcmin, wanted(),
-                   qs(turnWords(live_.moves, Lever::azimuth, -error->east_arcmin.value)));
+                   qs(turnWords(live_.moves, Lever::azimuth, -error->east_arcmin.value)), site.southern());
     altitude_->show(advice.altitude, error->high_arcmin, wanted(),
-                    qs(turnWords(live_.moves, Lever::altitude, -error->high_arcmin.value)));
+                    qs(turnWords(live_.moves, Lever::altitude, -error->high_arcmin.value)), site.southern());
     QStringList learnt;
     for (const auto& [lever, name] :
          {std::pair(Lever::azimuth, tr("azimuth")), std::pair(Lever::altitude, tr("altitude"))})

@@ -79,7 +79,7 @@ void RatesStation::measure() {
     auto procedure = std::make_shared<RatesMeasurement>(RatesSetup{session().rig()});
     measuring_ = true;
     samples_.clear();
-    compass_->show({}, std::nullopt, procedure->setup().travel_px);
+    compass_->show({}, std::nullopt, procedure->travel_px());
     session().run<RatesMeasurement, Snapshot>(
         procedure,
         [](const RatesMeasurement& p) {
@@ -142,10 +142,11 @@ void RatesStation::fillPreflight() {
           qs(formatNumber(m.pointing.dec.deg(), 0)) + "°", tr("within 20°"));
     check(std::abs(m.pointing.hourAngle.hours()) <= 1.5, tr("hour angle"),
           qs(formatHourAngle(m.pointing.hourAngle)), tr("within 1h30m"));
-    check(altitude >= 28.0, tr("altitude"), qs(formatNumber(altitude, 0)) + "°", tr("best above 45°"));
+    constexpr double wanted_deg = 45.0; // common practice
+    check(altitude >= wanted_deg, tr("altitude"), qs(formatNumber(altitude, 0)) + "°", tr("above 45°"));
     const bool targetEast = session().targetPlace().hourAngle.rad() <= 0.0;
-    check((m.side == "east") == targetEast, tr("side"), qs(m.side),
-          tr("as the target: %1").arg(targetEast ? tr("east") : tr("west")));
+    check((m.side == "east") == targetEast, tr("looking"), qs(m.side),
+          tr("as at the target: %1").arg(targetEast ? tr("east") : tr("west")));
     check(m.tracking, tr("tracking"), m.tracking ? tr("on") : tr("off"), tr("on"));
     const auto& focus = session().focus();
     check(focus.hfd_px > 0.0 && focus.hfd_px<1.15 * focus.best_px, tr("focus"), focus.hfd_px> 0.0
@@ -173,7 +174,9 @@ void RatesStation::fillPast() {
     for (const LoggedRates& l : past) {
         if (row > 10)
             break;
-        cell(row, 0, qs(formatDay(l.when)).left(6) + " " + qs(formatClock(l.when)), true, Qt::AlignLeft);
+        cell(row, 0,
+             qs(session().civilTime().day(l.when)).left(6) + " " + qs(session().civilTime().clock(l.when)),
+             true, Qt::AlignLeft);
         cell(row, 1, qs(formatNumber(l.rates.ra.rate_px_s.value, 2)), false, Qt::AlignRight);
         cell(row, 2, qs(formatNumber(l.rates.dec.rate_px_s.value, 2)), false, Qt::AlignRight);
         cell(row, 3, qs(formatNumber(l.rates.ra.angle_deg.value, 0)) + "°", false, Qt::AlignRight);
@@ -221,7 +224,7 @@ void RatesStation::fillTable() {
         line(tr("%1 leg").arg(legName(leg.leg)),
              tr("%1 × → %2 px").arg(leg.steps).arg(qs(formatNumber(leg.travel_px, 1))),
              tr("± %1 px").arg(qs(formatNumber(leg.roughness_px, 2))));
-    const QString side = r->setup.side.empty() ? "" : tr(" on the %1 side").arg(qs(r->setup.side));
+    const QString side = r->setup.side.empty() ? "" : tr(", looking %1").arg(qs(r->setup.side));
     cell(row, 0, tr("at Dec %1°%2").arg(qs(formatNumber(r->setup.dec.deg(), 0)), side), true, Qt::AlignLeft);
     table_->addWidget(cells_.back(), row, 0, 1, 3, Qt::AlignLeft);
 }

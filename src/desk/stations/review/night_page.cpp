@@ -87,12 +87,12 @@ NightPage::NightPage(QWidget* parent)
     tell();
 }
 
-void NightPage::show(const std::vector<LogEntry>& entries, double utcOffset_h, bool withDay) {
+void NightPage::show(const std::vector<LogEntry>& entries, const CivilTime& zone, bool withDay) {
     keepNote();
     const std::string before = chosen() ? chosen()->id : std::string();
     const QSignalBlocker quiet(table_);
     entries_ = entries;
-    utcOffset_h_ = utcOffset_h;
+    zone_ = zone;
     table_->setRowCount(static_cast<int>(entries_.size()));
     for (size_t i = 0; i < entries_.size(); ++i) {
         const LogEntry& e = entries_[i];
@@ -101,11 +101,11 @@ void NightPage::show(const std::vector<LogEntry>& entries, double utcOffset_h, b
             item->setToolTip(text);
             table_->setItem(static_cast<int>(i), column, item);
         };
-        QString time = qs(formatClock(e.started, utcOffset_h_));
+        QString time = qs(zone_.clock(e.started));
         if (withDay)
-            time = qs(formatDay(e.started, utcOffset_h_)).section(' ', 0, 1) + " " + time;
+            time = qs(zone_.day(e.started)).section(' ', 0, 1) + " " + time;
         else if (e.length_s() > 90.0)
-            time += " – " + qs(formatClock(*e.ended, utcOffset_h_));
+            time += " – " + qs(zone_.clock(*e.ended));
         put(when, time);
         put(what, QString(entryKindWord(e.kind)) + (e.note.empty() ? QString() : tr(", note")));
         put(target, qs(e.target));
@@ -174,8 +174,7 @@ void NightPage::tell() {
     }
     html += "</table>";
     for (const SettingNote& c : e->changes)
-        html += "<p>" + muted.arg(qs(formatClock(c.when, utcOffset_h_))) + " " +
-                changeText(c).toHtmlEscaped() + "</p>";
+        html += "<p>" + muted.arg(qs(zone_.clock(c.when))) + " " + changeText(c).toHtmlEscaped() + "</p>";
     for (const Finding& f : e->findings)
         html += "<p><b>" + qs(f.headline).toHtmlEscaped() + "</b><br>" +
                 muted.arg(qs(f.evidence).toHtmlEscaped()) + "</p>";

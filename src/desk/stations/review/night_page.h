@@ -5,6 +5,7 @@
 #include <QWidget>
 
 #include "core/review/entry.h"
+#include "core/sky/civil_time.h"
 
 class QLabel;
 class QPlainTextEdit;
@@ -18,7 +19,7 @@ class NightPage : public QWidget {
 public:
     explicit NightPage(QWidget* parent = nullptr);
     // withDay: entries of more than one night.
-    void show(const std::vector<LogEntry>& entries, double utcOffset_h, bool withDay);
+    void show(const std::vector<LogEntry>& entries, const CivilTime& zone, bool withDay);
     using QWidget::show;
     void choose(const std::string& id);
     const LogEntry* chosen() const;
@@ -38,7 +39,7 @@ private:
     std::vector<LogEntry> entries_;
     std::string noteOf_; // the entry whose note stands in the field
     QString noteBefore_;
-    double utcOffset_h_ = 0.0;
+    CivilTime zone_;
 };
 
 } // namespace nordstjerna

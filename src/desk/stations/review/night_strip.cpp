@@ -41,9 +41,9 @@ NightStrip::NightStrip(QWidget* parent) : QWidget(parent) {
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
 }
 
-void NightStrip::show(const std::vector<NightSummary>& nights, double utcOffset_h) {
+void NightStrip::show(const std::vector<NightSummary>& nights, const CivilTime& zone) {
     nights_ = nights;
-    utcOffset_h_ = utcOffset_h;
+    zone_ = zone;
     setMinimumHeight(sizeHint().height());
     updateGeometry();
     update();
@@ -73,7 +73,7 @@ void NightStrip::paintNight(QPainter& p, const QRectF& row, const NightSummary& 
     p.setPen(theme().text);
     p.setFont(textFont(13, true));
     // The night is that of its evening.
-    p.drawText(inner, Qt::AlignLeft | Qt::AlignTop, qs(formatDay(n.night, utcOffset_h_)).section(' ', 0, 1));
+    p.drawText(inner, Qt::AlignLeft | Qt::AlignTop, qs(zone_.day(n.night)).section(' ', 0, 1));
     p.setFont(textFont(12));
     p.setPen(theme().muted);
     QString figure;
@@ -153,7 +153,7 @@ bool NightStrip::event(QEvent* e) {
         const int i = indexAt(help->pos().y());
         if (i >= 0) {
             const NightSummary& n = nights_[static_cast<size_t>(i)];
-            QString text = qs(formatDay(n.night, utcOffset_h_));
+            QString text = qs(zone_.day(n.night));
             if (n.best_arcsec)
                 text += tr("\nguided %1″ at best, %2″ at worst")
                             .arg(qs(formatNumber(*n.best_arcsec, 2)), qs(formatNumber(*n.worst_arcsec, 2)));

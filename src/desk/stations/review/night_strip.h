@@ -5,13 +5,15 @@
 
 #include "edge/store/night_log.h"
 
+#include "core/sky/civil_time.h"
+
 namespace nordstjerna {
 
 class NightStrip : public QWidget {
     Q_OBJECT
 public:
     explicit NightStrip(QWidget* parent = nullptr);
-    void show(const std::vector<NightSummary>& nights, double utcOffset_h);
+    void show(const std::vector<NightSummary>& nights, const CivilTime& zone);
     using QWidget::show;
     void choose(std::optional<Instant> night); // nothing: none is marked
     std::optional<Instant> chosen() const { return chosen_; }
@@ -32,7 +34,7 @@ private:
     void take(int index);
     std::vector<NightSummary> nights_;
     std::optional<Instant> chosen_;
-    double utcOffset_h_ = 0.0;
+    CivilTime zone_;
 };
 
 } // namespace nordstjerna

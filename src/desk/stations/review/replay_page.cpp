@@ -79,7 +79,7 @@ ReplayPage::ReplayPage(QWidget* parent)
     dec_ = makeAxis(side, tr("Dec"), "dec");
     for (DecMode mode : {DecMode::both, DecMode::northOnly, DecMode::southOnly, DecMode::off})
         decMode_->addItem(qs(settingText(SettingKey::decMode, static_cast<double>(mode))));
-    decMode_->setObjectName("replay-dec-mode");
+    decMode_->setObjectName("replay-dec-corrections");
     decMode_->setAccessibleName(qs(settingName(SettingKey::decMode)));
     side->addWidget(decMode_);
     exposure_->setObjectName("replay-exposure");

@@ -64,7 +64,7 @@ void ReviewStation::refreshPictures() {
             runStack_->setCurrentWidget(frame_);
         } else if (o.series) {
             shapes_->show(o.series->frames, o.series->imageScale_arcsec_px,
-                          o.series->plane ? &*o.series->plane : nullptr, utcOffset_h_);
+                          o.series->plane ? &*o.series->plane : nullptr, session().civilTime());
             runStack_->setCurrentWidget(shapes_);
         } else if (o.focus) {
             focus_->show({o.focus->points, o.focus->inward, o.focus->curve, o.focus->play_steps,
@@ -98,7 +98,7 @@ void ReviewStation::refreshPictures() {
     if (page_ == Page::compare)
         compare_->show(o, comparable());
     if (page_ == Page::trends)
-        trends_->refresh(session().rig().id, utcOffset_h_);
+        trends_->refresh(session().rig().id, session().civilTime());
 }
 
 void ReviewStation::showTrialFigures() {
@@ -128,7 +128,50 @@ void ReviewStation::showTrialFigures() {
                  : tr("of %1 at most").arg(all));
 }
 
+// Of what the picture shows, not of what was opened before.
+void ReviewStation::showTrendFigures() {
+    const auto& points = trends_->points();
+    const FigureLook look = figureLook(trends_->figure());
+    const Trend& trend = trends_->trend();
+    const QString titles[] = {tr("Latest"), tr("Level now"), tr("Last change"), tr("Values")};
+    for (int i = 0; i < 4; ++i) {
+        figures_[i]->setVisible(i == 0 || !points.empty());
+        figures_[i]->setTitle(titles[i]);
+    }
+    if (points.empty()) {
+        figures_[0]->showNothing(tr("nothing measured yet"));
+        return;
+    }
+    const QString unit = qs(look.unit);
+    const auto show = [&](ReadOut* to, const Measured& m, bool sign, const QString& note) {
+        const int places = m.sigma > 0.0 ? decimalsFor(m.sigma, look.decimals) : look.decimals;
+        to->show((sign && m.value > 0.0 ? "+" : "") + qs(formatNumber(m.value, places)) + unit,
+                 m.sigma > 0.0 ? "± " + qs(formatSigma(m.sigma, places)) + unit : QString(), note);
+    };
+    show(figures_[0], points.back().value, false, qs(session().civilTime().day(points.back().when)));
+    if (trend.levels.empty())
+        figures_[1]->showNothing(tr("from five values on"));
+    else
+        show(figures_[1], trend.levels.back().value, false,
+             tr("mean of the last %1")
+                 .arg(qs(formatCount(static_cast<int>(trend.levels.back().to - trend.levels.back().from),
+                                     "value"))));
+    if (trend.changes.empty()) {
+        figures_[2]->showNothing(tr("none stands out"));
+    } else {
+        const TrendChange& c = trend.changes.back();
+        show(figures_[2], {c.after.value - c.before.value, std::hypot(c.after.sigma, c.before.sigma)}, true,
+             tr("on %1").arg(qs(session().civilTime().day(points[c.at].when))));
+    }
+    figures_[3]->show(QString::number(points.size()), "",
+                      tr("scatter %1").arg(qs(formatNumber(trend.scatter, look.decimals)) + unit));
+}
+
 void ReviewStation::refreshFigures() {
+    if (page_ == Page::trends) {
+        showTrendFigures();
+        return;
+    }
     if (page_ == Page::trial) {
         showTrialFigures();
         return;
@@ -172,8 +215,8 @@ void ReviewStation::refresh() {
                              ? QString()
                              : tr("%1 of %2, %3")
                                    .arg(QString(entryKindWord(opened_.entry.kind)),
-                                        qs(formatDay(opened_.entry.started, utcOffset_h_)),
-                                        qs(formatClock(opened_.entry.started, utcOffset_h_)));
+                                        qs(session().civilTime().day(opened_.entry.started)),
+                                        qs(session().civilTime().clock(opened_.entry.started)));
     report_->setVisible(page_ == Page::night);
     import_->setVisible(page_ == Page::night);
     save_->setVisible(page_ == Page::run);
@@ -189,7 +232,7 @@ void ReviewStation::refresh() {
     case Page::night: {
         const QString where =
             search_->text().trimmed().isEmpty()
-                ? strip_->chosen() ? qs(formatDay(*strip_->chosen(), utcOffset_h_)) : QString()
+                ? strip_->chosen() ? qs(session().civilTime().day(*strip_->chosen())) : QString()
                 : tr("found");
         say(where, !told_.isEmpty() ? told_
                    : nights_.empty()

@@ -97,7 +97,6 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
           {tr("Night"), tr("Run"), tr("Budget"), tr("Replay"), tr("Compare"), tr("Trends"), tr("Trial")})),
       looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})),
       seriesLooks_(new PhaseBar({tr("Shapes"), tr("Frame")})), timer_(new QTimer(this)) {
-    utcOffset_h_ = session.utcOffset_h();
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
     auto* left = new QVBoxLayout;
@@ -316,7 +315,7 @@ void ReviewStation::refreshLog() {
     if (log)
         if (auto nights = (*log)->nights())
             nights_ = std::move(*nights);
-    strip_->show(nights_, utcOffset_h_);
+    strip_->show(nights_, session().civilTime());
     const bool gone = std::none_of(nights_.begin(), nights_.end(),
                                    [this](const NightSummary& n) { return strip_->chosen() == n.night; });
     // Until a night is chosen by hand it is the newest.
@@ -330,7 +329,7 @@ void ReviewStation::refreshLog() {
         refresh();
     }
     if (page_ == Page::trends)
-        trends_->refresh(session().rig().id, utcOffset_h_);
+        trends_->refresh(session().rig().id, session().civilTime());
     Q_EMIT changed();
 }
 
@@ -339,7 +338,7 @@ void ReviewStation::refreshEntries() {
     wanted.words = search_->text().trimmed().toStdString();
     if (wanted.words.empty()) {
         if (!strip_->chosen()) {
-            night_->show({}, utcOffset_h_, false);
+            night_->show({}, session().civilTime(), false);
             refresh();
             return;
         }
@@ -349,7 +348,7 @@ void ReviewStation::refreshEntries() {
     if (const auto log = session().logbook().log())
         if (auto found = (*log)->find(wanted))
             entries = std::move(*found);
-    night_->show(entries, utcOffset_h_, !wanted.words.empty());
+    night_->show(entries, session().civilTime(), !wanted.words.empty());
     refresh();
 }
 
@@ -432,8 +431,8 @@ std::vector<std::pair<std::string, QString>> ReviewStation::comparable() const {
     if (const auto log = session().logbook().log())
         if (const auto found = (*log)->find(wanted))
             for (const LogEntry& e : *found) {
-                QString name =
-                    qs(formatDay(e.started, utcOffset_h_)) + " " + qs(formatClock(e.started, utcOffset_h_));
+                QString name = qs(session().civilTime().day(e.started)) + " " +
+                               qs(session().civilTime().clock(e.started));
                 if (const auto head = headFigure(e))
                     name += ", " + qs(figureText(*head));
                 list.emplace_back(e.id, name);

@@ -79,6 +79,7 @@ private:
     void refreshEntries();
     void refreshFigures();
     void showTrialFigures();
+    void showTrendFigures();
     std::vector<PoleError> polesUpTo(const LogEntry& entry) const;
     void refreshPictures();
     void primaryPressed();
@@ -129,9 +130,8 @@ private:
     std::string trialEntry_;
     TrialSlot::Seen lastTrial_;
     ControllerSettings trialSecond_;
-    std::string importedId_; // chosen as soon as it is in the log
-    QString told_;           // what was done last, until something else is chosen
-    double utcOffset_h_ = 0.0;
+    std::string importedId_;                       // chosen as soon as it is in the log
+    QString told_;                                 // what was done last, until something else is chosen
     Beside beside_{session()}, frames_{session()}; // go first: their work is waited for
 };
 

@@ -170,16 +170,17 @@ void ReviewStation::saveReport(const std::filesystem::path& path) {
         session().reportProblem(found.error());
         return;
     }
-    beside_.run([this, path, entries = *found, offset = utcOffset_h_, folder = session().logbook().folder()] {
-        auto document = std::make_shared<NightDocument>(nightDocument(folder, entries, offset));
-        return [this, path, document] {
-            // Typefaces and colours belong to the window's thread.
-            if (const auto done = writeNightReport(path, *document, true); !done)
-                session().reportProblem(done.error());
-            else
-                told_ = tr("The report was written to %1.").arg(qs(path.string()));
-        };
-    });
+    beside_.run(
+        [this, path, entries = *found, zone = session().civilTime(), folder = session().logbook().folder()] {
+            auto document = std::make_shared<NightDocument>(nightDocument(folder, entries, zone));
+            return [this, path, document] {
+                // Typefaces and colours belong to the window's thread.
+                if (const auto done = writeNightReport(path, *document, true); !done)
+                    session().reportProblem(done.error());
+                else
+                    told_ = tr("The report was written to %1.").arg(qs(path.string()));
+            };
+        });
 }
 
 void ReviewStation::startTrial() {

@@ -38,9 +38,9 @@ TrendsPage::TrendsPage(Logbook& book, QWidget* parent)
             [this](int i) { Q_EMIT entryWanted(qs(points_[static_cast<size_t>(i)].entry)); });
 }
 
-void TrendsPage::refresh(const std::string& rigId, double utcOffset_h) {
+void TrendsPage::refresh(const std::string& rigId, const CivilTime& zone) {
     rigId_ = rigId;
-    utcOffset_h_ = utcOffset_h;
+    zone_ = zone;
     const auto log = book_.log();
     if (!log)
         return;
@@ -79,12 +79,16 @@ QString TrendsPage::newest() const {
     return points_.empty() ? QString() : qs(points_.back().entry);
 }
 
+std::string TrendsPage::figure() const {
+    return choice_->currentData().toString().toStdString();
+}
+
 QString TrendsPage::words() const {
     return words_->text();
 }
 
 void TrendsPage::draw() {
-    const std::string name = choice_->currentData().toString().toStdString();
+    const std::string name = figure();
     points_.clear();
     const auto log = book_.log();
     if (log && !name.empty())
@@ -94,12 +98,13 @@ void TrendsPage::draw() {
     for (const FigureAt& f : points_)
         points.push_back({f.when, f.value});
     const FigureLook look = figureLook(name);
-    const Trend trend = trendOf(points);
-    chart_->show(points, trend, look, utcOffset_h_);
+    trend_ = trendOf(points);
+    const Trend& trend = trend_;
+    chart_->show(points, trend, look, zone_);
     changes_.clear();
     for (const TrendChange& c : trend.changes)
         changes_ << tr("%1 changed on %2: %3 before, %4 since (%5 σ).")
-                        .arg(qs(look.title), qs(formatDay(points[c.at].when, utcOffset_h_)),
+                        .arg(qs(look.title), qs(zone_.day(points[c.at].when)),
                              qs(formatMeasured(c.before, look.unit, look.decimals)),
                              qs(formatMeasured(c.after, look.unit, look.decimals)),
                              qs(formatNumber(c.evidence_sigma, 1)));

@@ -4,6 +4,8 @@
 #include <QStringList>
 #include <QWidget>
 
+#include "core/review/trend.h"
+#include "core/sky/civil_time.h"
 #include "desk/logbook.h"
 
 class QComboBox;
@@ -17,11 +19,15 @@ class TrendsPage : public QWidget {
     Q_OBJECT
 public:
     explicit TrendsPage(Logbook& book, QWidget* parent = nullptr);
-    void refresh(const std::string& rigId, double utcOffset_h);
+    void refresh(const std::string& rigId, const CivilTime& zone);
     void choose(const QString& figure);
     QString words() const;
     const QStringList& changes() const { return changes_; } // in words
     QString newest() const;                                 // entry; empty: none
+    // What is drawn.
+    const std::vector<FigureAt>& points() const { return points_; }
+    const Trend& trend() const { return trend_; }
+    std::string figure() const;
 
 Q_SIGNALS:
     void changed();
@@ -34,9 +40,10 @@ private:
     QLabel* words_;
     TrendChart* chart_;
     std::vector<FigureAt> points_;
+    Trend trend_;
     QStringList changes_;
     std::string rigId_;
-    double utcOffset_h_ = 0.0;
+    CivilTime zone_;
 };
 
 } // namespace nordstjerna

@@ -1,6 +1,7 @@
 #include "desk/stations/rig/rig_station.h"
 
 #include <QCheckBox>
+#include <QCompleter>
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
@@ -11,9 +12,11 @@
 #include <QRegularExpression>
 #include <QScrollArea>
 #include <QSignalBlocker>
+#include <QTimeZone>
 #include <cmath>
 
 #include "charts/text.h"
+#include "charts/zone.h"
 #include "core/base/format.h"
 #include "core/base/number_text.h"
 #include "core/findings/rig_findings.h"
@@ -128,16 +131,28 @@ void RigStation::build() {
            "spaces between: 6.78 54.2. Names the origin of periods that are not the worm's."));
     connect(shafts_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
     slew_ = numberField(0, 99, 1, tr("°/s"));
+    pastEast_ = numberField(0, 9, 2, tr("h"));
+    pastWest_ = numberField(0, 9, 2, tr("h"));
+    lowest_ = numberField(0, 99, 0, "°");
+    pastEast_->setObjectName("pastEast");
+    pastEast_->setToolTip(tr("So far past the meridian the mount follows a target that rose in the east"));
+    pastWest_->setObjectName("pastWest");
+    pastWest_->setToolTip(tr("So far before the meridian it reaches once it has flipped"));
+    lowest_->setObjectName("lowestAltitude");
+    lowest_->setToolTip(tr("Tracking is stopped there, at the latest; the local horizon counts too"));
     encoders_ = new QCheckBox(tr("encoders on the axes"));
     exposure_ = numberField(0, 99, 2, tr("s"));
     pulseLimit_ = numberField(0, 99999, 0, tr("ms"));
     row(form, tr("Rate RA, Dec"), {rateRa_, rateDec_});
     row(form, tr("Worm, shafts"), {worm_, shafts_});
     row(form, tr("Slew rate"), {slew_});
+    row(form, tr("Past meridian"), {pastEast_, pastWest_});
+    row(form, tr("Lowest"), {lowest_});
     row(form, tr("Exposure"), {exposure_});
     row(form, tr("Pulse limit"), {pulseLimit_});
     form->addRow(encoders_);
-    for (NumberField* b : {rateRa_, rateDec_, worm_, slew_, exposure_, pulseLimit_})
+    for (NumberField* b :
+         {rateRa_, rateDec_, worm_, slew_, pastEast_, pastWest_, lowest_, exposure_, pulseLimit_})
         connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
     connect(&this->session(), &Session::settingsChanged, this, [this] {
         // The exposure may be changed elsewhere.
@@ -156,7 +171,22 @@ void RigStation::build() {
     horizonText_ = derived();
     latitude_->setToolTip(tr("north positive"));
     longitude_->setToolTip(tr("east positive"));
+    zone_ = new QLineEdit;
+    zone_->setObjectName("timeZone");
+    zone_->setPlaceholderText(tr("this computer's: %1").arg(qs(computersZone())));
+    zone_->setToolTip(
+        tr("Zone of the clocks at the site, as in Europe/Stockholm; every time in this window is "
+           "shown and typed by it"));
+    QStringList zones;
+    for (const QByteArray& id : QTimeZone::availableTimeZoneIds())
+        zones << QString::fromUtf8(id);
+    auto* known = new QCompleter(zones, zone_);
+    known->setCaseSensitivity(Qt::CaseInsensitive);
+    known->setFilterMode(Qt::MatchContains);
+    zone_->setCompleter(known);
+    connect(zone_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
     row(form, tr("Name"), {siteName_});
+    row(form, tr("Time zone"), {zone_});
     row(form, tr("Place"), {latitude_, longitude_});
     row(form, tr("Height"), {heightM_});
     row(form, tr("Air"), {pressure_, temperature_});
@@ -264,6 +294,10 @@ void RigStation::load(const Rig& rig) {
         shafts << qs(exactText(turns));
     shafts_->setText(shafts.join(' '));
     slew_->setExact(rig.mount.slewRate_deg_s);
+    pastEast_->setExact(rig.mount.meridianLimitEast.hours());
+    pastWest_->setExact(rig.mount.meridianLimitWest.hours());
+    lowest_->setExact(rig.mount.lowestAltitude.deg());
+    zone_->setText(qs(rig.timeZone));
     encoders_->setChecked(rig.mount.encoders);
     exposure_->setExact(rig.guiding.exposure_s);
     pulseLimit_->setExact(rig.guiding.pulseLimit_ms);
@@ -311,6 +345,7 @@ Rig RigStation::edited() const {
         rig.mount.shaftTurns.push_back(
             typedNumber(turns.toStdString()).value_or(0.0)); // what is no number is refused
     rig.mount.slewRate_deg_s = slew_->exact();
+    rig.timeZone = zone_->text().trimmed().toStdString();
     rig.mount.encoders = encoders_->isChecked();
     rig.guiding.exposure_s = exposure_->exact();
     rig.guiding.pulseLimit_ms = pulseLimit_->exact();
@@ -319,6 +354,12 @@ Rig RigStation::edited() const {
     const auto place = [](const NumberField* f, Angle former) {
         return std::abs(f->exact() - former.deg()) < 1e-12 ? former : Angle::fromDeg(f->exact());
     };
+    const auto hours = [](const NumberField* f, Angle former) {
+        return std::abs(f->exact() - former.hours()) < 1e-12 ? former : Angle::fromHours(f->exact());
+    };
+    rig.mount.meridianLimitEast = hours(pastEast_, rig.mount.meridianLimitEast);
+    rig.mount.meridianLimitWest = hours(pastWest_, rig.mount.meridianLimitWest);
+    rig.mount.lowestAltitude = place(lowest_, rig.mount.lowestAltitude);
     rig.site.latitude = place(latitude_, rig.site.latitude);
     rig.site.longitude = place(longitude_, rig.site.longitude);
     rig.site.height_m = heightM_->exact();
@@ -331,7 +372,8 @@ void RigStation::onEdited() {
     if (loading_)
         return;
     const Rig rig = edited();
-    if (const auto valid = validateRig(rig); !valid) {
+    const auto zone = civilTimeOf(rig.timeZone);
+    if (const auto valid = zone ? validateRig(rig) : tl::unexpected(zone.error()); !valid) {
         // The former rig stays in force until the figures are possible again.
         impossible_ = valid.error();
         session().reportProblem(*impossible_);

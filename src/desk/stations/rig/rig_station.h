@@ -62,8 +62,10 @@ private:
     QLineEdit* shafts_ = nullptr;
     QCheckBox* encoders_ = nullptr;
     NumberField *rateRa_ = nullptr, *rateDec_ = nullptr, *worm_ = nullptr, *slew_ = nullptr,
-                *exposure_ = nullptr, *pulseLimit_ = nullptr;
+                *exposure_ = nullptr, *pulseLimit_ = nullptr, *pastEast_ = nullptr, *pastWest_ = nullptr,
+                *lowest_ = nullptr;
     QLineEdit* siteName_ = nullptr;
+    QLineEdit* zone_ = nullptr;
     NumberField *latitude_ = nullptr, *longitude_ = nullptr, *heightM_ = nullptr, *pressure_ = nullptr,
                 *temperature_ = nullptr;
     QLabel* horizonText_ = nullptr;

@@ -161,7 +161,7 @@ void MountMechanics::advance(Instant to) {
         const double past = motor_.h + (flipped_ ? halfTurn : 0.0);
         const bool limit = flipped_ ? past > Angle::fromHours(9.0).rad()
                                     : past > scenario_.rig.mount.meridianLimitEast.rad();
-        if (limit && tracking_) {
+        if (limit && tracking_ && scenario_.stopsAtLimit) {
             tracking_ = false;
             atLimit_ = true;
         }

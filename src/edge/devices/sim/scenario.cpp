@@ -74,6 +74,13 @@ Expected<SimFocuserSetup> focuserSetup(const json& j) {
 }
 } // namespace
 
+std::vector<std::string> usualSkySeries() {
+    std::vector<std::string> list;
+    for (int k = 8; k <= 19; ++k)
+        list.push_back(std::string("index-tycho2-") + (k < 10 ? "0" : "") + std::to_string(k));
+    return list;
+}
+
 Expected<Scenario> readScenario(const std::filesystem::path& path) {
     const auto file = readJsonFile(path);
     if (!file)
@@ -87,6 +94,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         .optional("name", s.name)
         .required("rig", rigFile)
         .required("start_utc", start)
+        .optional("sky_series", s.skySeries)
         .optional("speed", s.speed)
         .optional("seed", s.seed);
     const json target = r.child("target");
@@ -148,6 +156,9 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("chooses_side", s.choosesSide)
                      .optional("flip_late_min", s.flipLate_min)
                      .optional("dec_reversed_after_flip", s.decReversedAfterFlip)
+                     .optional("tells_time", s.tellsTime)
+                     .optional("clock_error_s", s.clockError_s)
+                     .optional("stops_at_limit", s.stopsAtLimit)
                      .optional("reports_worm", s.reportsWorm)
                      .optional("worm_phase_error_turns", s.wormPhaseError_turns)
                      .optional("worm_phase_backwards", s.wormPhaseBackwards)

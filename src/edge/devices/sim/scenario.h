@@ -65,7 +65,12 @@ struct SimFocuserSetup {
     Fault fault = Fault::none;
 };
 
+// The star index files that a simulated sky is drawn from, whatever others are installed for solving: the
+// same seed gives the same night on every machine.
+std::vector<std::string> usualSkySeries();
+
 struct Scenario {
+    std::vector<std::string> skySeries = usualSkySeries();
     std::string name;
     Rig rig; // as it really is
     Instant start;
@@ -91,6 +96,9 @@ struct Scenario {
     double flipLate_min = 0.0;         // by the mount's clock the meridian passes so much later
     bool choosesSide = false;          // it may be told on which side to hang
     bool decReversedAfterFlip = false; // the firmware keeps north pulses north
+    bool tellsTime = true;             // its local sidereal time
+    double clockError_s = 0.0;         // of that time: fast by so much
+    bool stopsAtLimit = true;          // by itself; else it tracks on towards the pier
     bool reportsWorm = false;          // the mount tells where its worm stands
     double wormPhaseError_turns = 0.0; // of what it tells
     bool wormPhaseBackwards = false;   // it counts down

@@ -58,7 +58,7 @@ private:
 SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
     : night_(night), setup_(std::move(setup)),
       scale_arcsec_px_(scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin)),
-      sky_(night.index_),
+      sky_(night.index_, night.scenario_.skySeries),
       random_(mixBits(night.scenario_.seed ^ mixBits(static_cast<std::uint64_t>(setup_.camera.width)))) {
     Random place(mixBits(static_cast<std::uint64_t>(setup_.camera.width) * 7919ULL));
     for (int i = 0; i < setup_.hotPixels; ++i)

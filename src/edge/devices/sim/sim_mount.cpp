@@ -19,6 +19,9 @@ Expected<MountState> SimMount::state() const {
     s.tracking = night_.mechanics_.tracking();
     s.moving = night_.mechanics_.slewing();
     s.worm_turns = night_.mechanics_.reportedWorm();
+    if (night_.scenario_.tellsTime)
+        s.siderealTime = ObservedFrame(night_.scenario_.rig.site, night_.mechanics_.when()).siderealTime() +
+                         Angle::fromHours(night_.scenario_.clockError_s / 3600.0);
     s.correcting = night_.mechanics_.playing();
     s.choosesSide = night_.scenario_.choosesSide;
     return s;

@@ -59,7 +59,7 @@ const std::vector<SimStar>& SimSky::starsNear(const Vec3& icrs, Angle radius) {
         return stars_;
     centre_ = icrs;
     radius_ = radius * 1.25;
-    std::vector<CatalogueStar> all = index_->starsNear(icrs, radius_);
+    std::vector<CatalogueStar> all = index_->starsNear(icrs, radius_, series_);
     const auto faint = fillerStars(icrs, radius_);
     all.insert(all.end(), faint.begin(), faint.end());
     std::stable_sort(all.begin(), all.end(), [](const CatalogueStar& a, const CatalogueStar& b) {

@@ -16,7 +16,9 @@ struct SimStar {
 
 class SimSky {
 public:
-    explicit SimSky(std::shared_ptr<StarIndex> index) : index_(std::move(index)) {}
+    // series: the files it is drawn from.
+    SimSky(std::shared_ptr<StarIndex> index, std::vector<std::string> series)
+        : index_(std::move(index)), series_(std::move(series)) {}
 
     // Stars within the radius, brightest first. The last answer is kept and served again while it covers
     // the place asked for.
@@ -24,6 +26,7 @@ public:
 
 private:
     std::shared_ptr<StarIndex> index_;
+    std::vector<std::string> series_;
     Vec3 centre_ = Vec3::Zero();
     Angle radius_;
     std::vector<SimStar> stars_;

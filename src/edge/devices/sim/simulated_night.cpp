@@ -34,6 +34,18 @@ SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> ind
 
 SimulatedNight::~SimulatedNight() = default;
 
+Expected<void> SimulatedNight::skyIsThere(const Scenario& scenario, const StarIndex& index) {
+    std::string names;
+    for (const std::string& s : index.missing(scenario.skySeries))
+        names += (names.empty() ? "" : ", ") + s;
+    if (names.empty())
+        return {};
+    return problem("The simulated sky cannot be drawn: star index files are missing.",
+                   "There is no " + names + ".",
+                   "Install the packages astrometry-data-tycho2-08-littleendian, -09- and -10-19-, or name "
+                   "others under sky_series in the scenario.");
+}
+
 Mount& SimulatedNight::mount() {
     return *mount_;
 }

@@ -20,6 +20,8 @@ class SimFocuser;
 
 class SimulatedNight {
 public:
+    // Whether the files that its sky is drawn from are installed.
+    static Expected<void> skyIsThere(const Scenario& scenario, const StarIndex& index);
     SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> index);
     ~SimulatedNight();
     SimulatedNight(const SimulatedNight&) = delete;

@@ -1,0 +1,75 @@
+#include "core/rig/tracking_end.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/sky/local_place.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double siderealSecondsPerHour = 3600.0 / 1.00273790935; // of clock time for an hour of hour angle
+constexpr double step_s = 10.0;
+
+std::string pastMeridian(double limit_h) {
+    return "it reaches its limit " + formatNumber(std::abs(limit_h), 1) + " h " +
+           (limit_h < 0.0 ? "before" : "past") + " the meridian";
+}
+
+// Seconds until the mount's own limit; infinite where tracking leads away from it.
+std::optional<TrackingEnd> atMeridianLimit(const MountSpec& mount, double hourAngle_h, bool flipped) {
+    TrackingEnd end;
+    if (!flipped) {
+        const double left_h = mount.meridianLimitEast.hours() - hourAngle_h;
+        end.in_s = std::max(0.0, left_h * siderealSecondsPerHour);
+        end.why = pastMeridian(mount.meridianLimitEast.hours());
+        return end;
+    }
+    if (hourAngle_h >= -mount.meridianLimitWest.hours()) {
+        // On past the lower meridian the other limit would be met.
+        end.in_s = (12.0 - hourAngle_h) * siderealSecondsPerHour;
+        end.why = "it reaches the meridian below the pole";
+        return end;
+    }
+    end.why = "looking west, it stands farther before the meridian than its limit of " +
+              formatNumber(mount.meridianLimitWest.hours(), 1) + " h";
+    return end;
+}
+} // namespace
+
+std::optional<TrackingEnd> trackingEnd(const Rig& rig, const HourAngleDec& place, bool flipped,
+                                       double within_s) {
+    const double hourAngle_h = place.hourAngle.wrappedSigned().hours();
+    const auto after = [&](double t_s) {
+        return directionOf(rig.site,
+                           {Angle::fromHours(hourAngle_h + t_s / siderealSecondsPerHour), place.dec});
+    };
+    std::optional<TrackingEnd> first = atMeridianLimit(rig.mount, hourAngle_h, flipped);
+    const double until_s = std::min(within_s, first->in_s);
+    double before = after(-step_s).z();
+    for (double t = 0.0; t <= until_s; t += step_s) {
+        const Vec3 enu = after(t);
+        const bool sinks = enu.z() < before;
+        before = enu.z();
+        const AltAz at = altAzFrom(enu);
+        const bool low = at.altitude < rig.mount.lowestAltitude;
+        if (sinks && (low || rig.horizon.hides(enu))) {
+            TrackingEnd end;
+            end.in_s = t;
+            end.place = at;
+            end.cause = low ? TrackingEndCause::lowestAltitude : TrackingEndCause::horizon;
+            end.why = low ? "it sinks below the lowest altitude allowed, " +
+                                formatNumber(rig.mount.lowestAltitude.deg(), 0) + "°"
+                          : "it sinks behind the local horizon, " + formatNumber(at.altitude.deg(), 0) +
+                                "° high at azimuth " + formatNumber(at.azimuth.deg(), 0) + "°";
+            return end;
+        }
+    }
+    if (first->in_s > within_s)
+        return std::nullopt;
+    first->place = altAzFrom(after(first->in_s));
+    return first;
+}
+
+} // namespace nordstjerna

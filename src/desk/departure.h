@@ -1,0 +1,45 @@
+// Leaving: what runs is ended, and the mount does not stay behind tracking unless the person wants it to. The
+// same for the end that the system asks for, without a question.
+#pragma once
+
+#include <QObject>
+#include <QPointer>
+#include <functional>
+
+#include "desk/session.h"
+
+class QMessageBox;
+class QWidget;
+
+namespace nordstjerna {
+
+class Departure : public QObject {
+    Q_OBJECT
+public:
+    Departure(Session& session, QWidget* window);
+    // Asks what becomes of the mount where it matters, does it, waits until the mount confirms it.
+    void ask();
+    // No question: everything is ended and tracking is stopped. What is not confirmed within some seconds is
+    // told on standard error.
+    void now();
+
+Q_SIGNALS:
+    void ready(); // nothing keeps the program any more
+
+private:
+    enum class Wish { stopTracking, keepTracking };
+    void leave(Wish wish);
+    void endWork(const std::function<void()>& then);
+    void stopMount();
+    void confirmed(const Expected<void>& done);
+    void askAgain(const Problem& problem);
+    void tellWaiting(const QString& text);
+    QMessageBox* box(const QString& text, const QString& more);
+    Session& session_;
+    QWidget* window_;
+    QPointer<QMessageBox> open_;
+    bool unattended_ = false;
+    bool leaving_ = false;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,65 @@
+// What is wrong at the moment, each thing with its cause and its remedy. A cause has one problem at a time;
+// what is tried again and fails the same way changes nothing.
+#pragma once
+
+#include <QObject>
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "core/base/problem.h"
+
+namespace nordstjerna {
+
+enum class ProblemCause {
+    task,    // what was asked for last; the next thing that is asked for takes it away
+    halt,    // not confirmed by the mount
+    limits,  // tracking ends soon, or was ended
+    dispute, // about the meridian
+    asleep,  // the computer was
+    power,   // a battery runs out
+    awake,   // the desktop does not keep the computer awake
+    run,     // the table of a run is not being written
+    frames,  // frames are not being written
+    log,     // the night log is not
+    evening, // what is to be taken up again
+    rig,     // the rig's own file
+    darks,
+    shared // another program of ours has this evening
+};
+
+class ProblemList : public QObject {
+    Q_OBJECT
+public:
+    struct Entry {
+        ProblemCause cause = ProblemCause::task;
+        Problem problem;
+        std::string action, label; // what a button beside it does (MainWindow::perform)
+    };
+    using QObject::QObject;
+
+    void report(ProblemCause cause, const Problem& problem, const std::string& action = "",
+                const std::string& label = "");
+    void solved(ProblemCause cause);
+    // The person has read it: the same one does not come back before it was solved.
+    void dismiss(ProblemCause cause);
+
+    const std::vector<Entry>& all() const { return entries_; } // the newest last
+    bool has(ProblemCause cause) const;
+    std::optional<Problem> of(ProblemCause cause) const;
+
+Q_SIGNALS:
+    void changed();
+
+private:
+    struct Read {
+        ProblemCause cause;
+        std::string what;
+        auto operator<=>(const Read&) const = default;
+    };
+    std::vector<Entry> entries_;
+    std::set<Read> read_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,48 @@
+// What keeps a mount from harm, whoever commands it: its limits, the horizon, the Sun, and whether it and the
+// program agree on where the meridian is. Thread-safe.
+#pragma once
+
+#include <atomic>
+#include <mutex>
+#include <optional>
+
+#include "core/procedure/procedure.h"
+#include "core/rig/rig.h"
+#include "core/rig/tracking_end.h"
+#include "core/sky/time_check.h"
+
+namespace nordstjerna {
+
+class MountGuard {
+public:
+    // Until a rig is known, nothing is guarded.
+    void setRig(const Rig& rig);
+    // The person says that the telescope is covered: the Sun can do no harm.
+    void setCovered(bool covered) { covered_ = covered; }
+    bool covered() const { return covered_; }
+
+    // Where tracking on ends within so many seconds. Nothing for a mount that does not track, or moves.
+    std::optional<TrackingEnd> trackingEnd(const MountState& state, double within_s) const;
+
+    // Whether it may be sent there: not into a limit, not close to the Sun, not before a dispute is settled.
+    Expected<void> maySlew(const MountState& from, const HourAngleDec& to, const std::string& side,
+                           Instant now) const;
+
+    // What the mount tells of its time, at the moment it tells it.
+    void hear(const MountState& state, Instant now);
+    // A frame exposed while the mount stood still, solved: where the stars say it points.
+    void see(const SolvedFrame& frame, const MountState& state);
+    std::optional<TimeDispute> dispute() const;
+    // The person has looked and says that this program is right. Another dispute is a new one.
+    void settleDispute();
+
+private:
+    std::optional<TimeDispute> unlessSettled(std::optional<TimeDispute> dispute) const;
+    mutable std::mutex lock_;
+    std::optional<Rig> rig_;
+    std::optional<TimeDispute> told_, seen_;
+    std::optional<double> settled_h_; // a difference that the person knows of
+    std::atomic<bool> covered_{false};
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,66 @@
+#include "edge/store/file_names.h"
+
+#include <algorithm>
+
+namespace nordstjerna {
+
+std::string plainName(const std::string& text, const std::string& otherwise) {
+    constexpr size_t longest = 80;
+    std::string name;
+    for (const char c : text) {
+        // Not by the locale: a byte of a longer letter is no letter.
+        const bool plain =
+            (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '+';
+        if (plain || (c == '.' && !name.empty() && name.back() != '.'))
+            name += c;
+        else if (!name.empty() && name.back() != '-')
+            name += '-';
+        if (name.size() == longest)
+            break;
+    }
+    while (!name.empty() && (name.back() == '-' || name.back() == '.'))
+        name.pop_back();
+    return name.empty() ? otherwise : name;
+}
+
+namespace {
+template <typename Iterator>
+void collect(const std::filesystem::path& folder, const std::string& ending,
+             std::vector<std::filesystem::path>& list) {
+    std::error_code error;
+    for (Iterator at(folder, std::filesystem::directory_options::skip_permission_denied, error), end;
+         !error && at != end; at.increment(error)) {
+        std::error_code own;
+        if (at->is_regular_file(own) && at->path().string().ends_with(ending))
+            list.push_back(at->path());
+    }
+}
+} // namespace
+
+std::vector<std::filesystem::path> filesIn(const std::filesystem::path& folder, const std::string& ending,
+                                           bool below) {
+    std::vector<std::filesystem::path> list;
+    if (below)
+        collect<std::filesystem::recursive_directory_iterator>(folder, ending, list);
+    else
+        collect<std::filesystem::directory_iterator>(folder, ending, list);
+    std::sort(list.begin(), list.end());
+    return list;
+}
+
+std::filesystem::path keepAside(const std::filesystem::path& path) {
+    constexpr int most = 1000;
+    for (int n = 1; n < most; ++n) {
+        auto aside = path;
+        aside.replace_filename(path.stem().string() + "-kept-" + std::to_string(n) +
+                               path.extension().string());
+        std::error_code error;
+        if (std::filesystem::exists(aside, error))
+            continue;
+        std::filesystem::rename(path, aside, error);
+        return error ? std::filesystem::path() : aside;
+    }
+    return {};
+}
+
+} // namespace nordstjerna
