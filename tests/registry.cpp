@@ -21,8 +21,8 @@ bool add(const char* name, Make make) {
 } // namespace testing_registry
 
 #ifdef NORDSTJERNA_WINDOW_TESTS
-#include <QApplication>
-using Application = QApplication;
+#include "desk/desk_application.h"
+using Application = nordstjerna::DeskApplication;
 #else
 using Application = QCoreApplication;
 #endif

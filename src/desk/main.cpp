@@ -5,6 +5,7 @@
 
 #include "charts/text.h"
 #include "core/base/number_text.h"
+#include "desk/desk_application.h"
 #include "desk/end_signals.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
@@ -13,7 +14,7 @@
 using namespace nordstjerna;
 
 int main(int argc, char** argv) {
-    QApplication app(argc, argv);
+    DeskApplication app(argc, argv);
     EndSignals endSignals;
     QApplication::setApplicationName("nordstjerna");
     QApplication::setApplicationVersion(NORDSTJERNA_VERSION);
@@ -53,6 +54,9 @@ int main(int argc, char** argv) {
     ThemeSwitch::instance().use(themeNames().contains(kept) ? kept : "Dusk");
     MainWindow window(std::move(*session));
     window.show();
+    app.setTold([&window](const Problem& p) { window.session().reportProblem(p); });
     QObject::connect(&endSignals, &EndSignals::wanted, &window, &MainWindow::leaveNow);
-    return QApplication::exec();
+    const int status = QApplication::exec();
+    app.setTold({});
+    return status;
 }

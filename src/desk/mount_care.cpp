@@ -45,7 +45,7 @@ void MountCare::lookAtLimits() {
         return;
     }
     // A series ends or flips before any of them, as its plan says.
-    const auto end = session_.plan() ? std::nullopt : o.guard().trackingEnd(session_.mountState(), warning_s);
+    const auto end = session_.working() && session_.plan() ? std::nullopt : o.guard().trackingEnd(session_.mountState(), warning_s);
     if (!end) {
         problems.solved(ProblemCause::limits);
         return;

@@ -18,7 +18,14 @@ void Session::askFocuser(CameraRole camera, std::function<void(const Expected<Fo
     focuserAsked_ = std::async(std::launch::async, [this, focuser, told, before = std::move(focuserAsked_)] {
         if (before.valid())
             before.wait();
-        const auto state = focuser->state();
+        Expected<FocuserState> state;
+        try {
+            state = focuser->state();
+        } catch (const std::exception& e) {
+            state = nordstjerna::problem("The focuser's driver failed.",
+                                         std::string("Unexpected failure: ") + e.what() + ".",
+                                         "Connect it anew.");
+        }
         QMetaObject::invokeMethod(
             this, [told, state] { told(state); }, Qt::QueuedConnection);
     });

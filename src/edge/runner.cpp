@@ -198,6 +198,9 @@ Expected<void> runGuarded(Procedure& procedure, Devices& devices, RunnerControl&
     } catch (const std::exception& e) {
         return problem("The procedure broke off.", std::string("Unexpected failure: ") + e.what() + ".",
                        "Try again; what was recorded is kept.");
+    } catch (...) {
+        return problem("The procedure broke off.", "Unexpected failure of an unknown kind.",
+                       "Try again; what was recorded is kept.");
     }
 }
 

@@ -121,13 +121,24 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
         return tl::unexpected(done.error());
     if (series.unsaved())
         return tl::unexpected(*series.unsaved());
-    if (const auto written = writeSeriesTable(request.out, setup, series.frames(),
-                                              series.solved() ? &series.solved()->plane : nullptr);
+    std::vector<SeriesFrame> frames = series.frames();
+    if (keeper) {
+        while (!keeper->finish(1.0) && !keeper->trouble()) { // a slow disk is waited for, a full one is told
+        }
+        if (const auto trouble = keeper->trouble())
+            return tl::unexpected(*trouble);
+        for (SeriesFrame& f : frames)
+            if (const auto files = keeper->files(); files.contains(f.number))
+                f.file = files.at(f.number);
+    }
+    if (const auto written =
+            writeSeriesTable(request.out, setup, frames, series.solved() ? &series.solved()->plane : nullptr);
         !written)
         return tl::unexpected(written.error());
-    Json result{{"out", request.out.string()},    {"kind", "series"},
-                {"rows", series.frames().size()}, {"frames", keeper ? keeper->saved() : 0},
-                {"ended", series.ending()},       {"flipped", series.flipped().has_value()}};
+    Json result{{"out", request.out.string()},      {"kind", "series"},
+                {"rows", series.frames().size()},   {"frames", keeper ? keeper->saved() : 0},
+                {"ended", series.ending()},         {"flipped", series.flipped().has_value()},
+                {"mount", series.mountAfterwards()}};
     result.update(storyJson(series.frames(), series.story()));
     return result;
 }

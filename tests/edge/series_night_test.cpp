@@ -22,6 +22,7 @@ private slots:
     void clockPassesTheBaton();
     void nightOverTheFlip_data();
     void nightOverTheFlip();
+    void asGoodAfterTheFlip();
     void sameSeedSameNight();
     void mountsWithAMindOfTheirOwn();
     void earlyRatherThanWaiting_data();
@@ -40,6 +41,9 @@ private slots:
     void ladderAgainstWhatWasMeasured_data();
     void ladderAgainstWhatWasMeasured();
     void renderedFramesAgreeWithDirectOnes();
+
+private:
+    std::vector<double> afterTheFlip_; // RMS over that of before
 };
 
 void SeriesNightTest::clockPassesTheBaton() {
@@ -146,7 +150,9 @@ void SeriesNightTest::nightOverTheFlip() {
     const double former = rms(n.runs[0], end_s - 900.0, end_s);
     const double again = rms(n.runs[1], 90.0, 990.0);
     qInfo("RMS %.3f, from 90 s after the flip on %.3f: %.3f", former, again, again / former);
-    QVERIFY(again < 1.15 * former);
+    // One night's air may well differ by more from one half hour to the next; see asGoodAfterTheFlip().
+    QVERIFY(again < 1.5 * former);
+    afterTheFlip_.push_back(again / former);
     // Every dither came to rest in its time, every third frame.
     QVERIFY(n.watch.settles().size() + 2 >= frames.size() / 3 - 1);
     for (const SettleRecord& r : n.watch.settles())
@@ -156,6 +162,14 @@ void SeriesNightTest::nightOverTheFlip() {
         const QString other = otherPulse(run);
         QVERIFY2(other.isEmpty(), qPrintable(other));
     }
+}
+
+// Over all those nights together: their scatter is about 5 % each.
+void SeriesNightTest::asGoodAfterTheFlip() {
+    if (afterTheFlip_.size() < 8)
+        QSKIP("asks for all nights");
+    const double all = mean(afterTheFlip_);
+    QVERIFY2(all < 1.12, qPrintable(QString::number(all)));
 }
 
 void SeriesNightTest::sameSeedSameNight() {

@@ -90,8 +90,12 @@ void GuideLoop::payOff(const PulsePair& pulse) {
 double GuideLoop::settleLimit_arcsec() const {
     if (settings_.settle.within_arcsec > 0.0)
         return settings_.settle.within_arcsec;
-    constexpr double times = 3.0; // a settled star stays within so many σ for ten frames nine times in ten
-    return times * std::max(std::sqrt(fast_), noise_arcsec_);
+    // A settled star stays within so many RMS for ten frames 98 times in 100 (Rayleigh).
+    constexpr double times = 2.5;
+    // Until it has been settled: what changes from frame to frame, which knows nothing of slow air.
+    constexpr double slowAir = 1.3;
+    const double guessed = std::sqrt(2.0) * std::max(slowAir * std::sqrt(fast_), noise_arcsec_);
+    return times * std::max(guessed, std::sqrt(settledSquare_));
 }
 
 void GuideLoop::settle(const SkyError& error, double t_s) {
@@ -223,6 +227,11 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
     }
     lastError_ = error;
     noise_arcsec_ = in.noise_arcsec;
+    if (state_ == LoopState::steady) {
+        constexpr double memory = 0.98;
+        const double square = error.dra_arcsec * error.dra_arcsec + error.ddec_arcsec * error.ddec_arcsec;
+        settledSquare_ = settledSquare_ > 0.0 ? memory * settledSquare_ + (1.0 - memory) * square : square;
+    }
     settle(error, in.t_s);
     const SkyError correct = wished(in);
     last_s_ = in.t_s;

@@ -22,7 +22,7 @@ enum class LoopState {
 };
 
 struct SettleRule {
-    double within_arcsec = 0.0; // 0: three times what the loop's own frames scatter by
+    double within_arcsec = 0.0; // 0: two and a half times the loop's own RMS
     double for_s = 10.0;
     double timeout_s = 60.0;
 };
@@ -112,6 +112,7 @@ private:
     double overhead_s_ = 0.0; // from one exposure to the next besides the pulse
     double lostSince_s_ = 0.0;
     double fast_ = 0.0;         // running mean square of what changes from frame to frame, of one coordinate
+    double settledSquare_ = 0.0; // running mean square of the error while settled, both axes
     double noise_arcsec_ = 0.3; // as last told
     std::optional<SkyError> lastError_;
     SkyError aim_, owed_; // how far the aim was moved in all, and what of that is still to be gone

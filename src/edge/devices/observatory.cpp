@@ -55,10 +55,8 @@ public:
     Expected<void> slewOn(const HourAngleDec& place, const std::string& side, const StopFlag& halt) override {
         if (auto may = mayMove(); !may)
             return may;
-        const auto from = state(halt);
-        if (!from)
-            return tl::unexpected(from.error());
-        if (auto may = whole_.guard_.maySlew(*from, place, side, whole_.own_.clock->now()); !may)
+        if (auto may = whole_.guard_.maySlew(whole_.mountState(), place, side, whole_.own_.clock->now());
+            !may)
             return may;
         whole_.owesRest_ = false;
         return lane_.ask(slewing, halt, [&m = mount_, place, side](const StopFlag& broken) {
@@ -116,7 +114,8 @@ private:
     // tried again with the next look. now: as just told; corrected by what is done.
     void settle(MountState& now, const StopFlag& halt) const {
         const auto asked = [&](auto&& what) { return bool(lane_.ask(telling_, halt, what)); };
-        if (whole_.owesHalt_ && whole_.halted_ &&
+        // A command that was on its way when the halt came may have woken it again.
+        if (whole_.halted_ && (whole_.owesHalt_ || now.tracking || now.moving) &&
             asked([&m = mount_](const StopFlag&) { return m.halt(); })) {
             whole_.owesHalt_ = whole_.owesRate_ = whole_.owesRest_ = false;
             now.tracking = now.moving = false;

@@ -108,9 +108,9 @@ PlanCard::PlanCard(QWidget* parent)
     timeout_->setExact(60.0);
     timeout_->setToolTip(tr("After so long the next frame begins although the star has not come to rest."));
     past_->setToolTip(tr("The mount is sent over so long after the meridian."));
-    within_->setToolTip(tr(
-        "A dither is over when the star has stayed so near its aim for so long: three times what the loop's "
-        "own frames scatter by, or so many imaging pixels."));
+    within_->setToolTip(tr("A dither is over when the star has stayed so near its aim for so long: two and a "
+                           "half times the loop's own "
+                           "RMS, or so many imaging pixels."));
     end_->setCurrentIndex(3);
     put(0, 0, tr("Exposure"), exposure_, "series-exposure");
     put(0, 1, tr("Frames"), frames_, "series-frames");

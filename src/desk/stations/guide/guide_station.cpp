@@ -153,14 +153,23 @@ void GuideStation::tuneNow() {
     stopTuning_ = false;
     tuner_ = std::thread([this, record, what, book = session().settings(), backlash = session().backlash()] {
         standBack();
-        auto result = tune(
-            *record, book, backlash ? &*backlash : nullptr, [this] { return stopTuning_.load(); },
-            [this](double share) {
-                QMetaObject::invokeMethod(this, [this, share] {
-                    if (!stopTuning_)
-                        sheet_->working(share);
-                });
-            });
+        const auto search = [&]() -> Expected<Tune> {
+            try {
+                return tune(
+                    *record, book, backlash ? &*backlash : nullptr, [this] { return stopTuning_.load(); },
+                    [this](double share) {
+                        QMetaObject::invokeMethod(this, [this, share] {
+                            if (!stopTuning_)
+                                sheet_->working(share);
+                        });
+                    });
+            } catch (const std::exception& e) {
+                return problem("No settings were found.",
+                               std::string("Unexpected failure: ") + e.what() + ".",
+                               "Guiding goes on as it is.");
+            }
+        };
+        auto result = search();
         QMetaObject::invokeMethod(this, [this, what, result = std::move(result)] {
             tuning_ = false;
             tuneButton_->setEnabled(true);

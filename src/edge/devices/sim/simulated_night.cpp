@@ -128,6 +128,12 @@ void SimulatedNight::happen(FaultKind kind, double amount, double length_s) {
     scenario_.faults.push_back({kind, at_s, length_s, amount, 0.5 * amount});
 }
 
+void SimulatedNight::moveLastFault(double at_s) {
+    const std::scoped_lock guard(lock_);
+    if (!scenario_.faults.empty())
+        scenario_.faults.back().at_s = at_s;
+}
+
 void SimulatedNight::turnAzimuthLever(double turns) {
     const std::scoped_lock guard(lock_);
     catchUp();

@@ -46,6 +46,8 @@ public:
 
     // From now on for so long; amount as in a scenario.
     void happen(FaultKind kind, double amount, double length_s);
+    // The one that was to happen last begins at another moment, seconds from the start.
+    void moveLastFault(double at_s);
 
     // At the guide scope: the focuser by so many µm, and a cover before it.
     void turnFocus(double um);

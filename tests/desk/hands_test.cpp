@@ -1,0 +1,610 @@
+// Safe hands in the window: Halt above every dialog, what becomes of the mount at the end, and what the
+// program does when the computer sleeps, is shut down, or another window has the evening.
+#include <QApplication>
+#include <QDBusConnection>
+#include <QDBusMessage>
+#include <QDBusUnixFileDescriptor>
+#include <QDialog>
+#include <QFile>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QProcess>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QtTest>
+#include <condition_variable>
+#include <csignal>
+#include <fstream>
+
+#include "charts/text.h"
+#include "charts/zone.h"
+#include "core/procedure/slew.h"
+#include "desk/awake.h"
+#include "desk/deck.h"
+#include "desk/desk_application.h"
+#include "desk/end_signals.h"
+#include "desk/main_window.h"
+#include "desk/mount_care.h"
+#include "desk/stations/guide/guide_station.h"
+#include "desk/stations/station.h"
+#include "desk/theme.h"
+#include "desk/widgets/finding_card.h"
+#include "desk/widgets/findings_panel.h"
+#include "registry.h"
+#include "series_night.h"
+
+using namespace nordstjerna;
+
+namespace {
+constexpr int long_ms = 60000;
+
+bool waitFor(const std::function<bool()>& what, int ms = long_ms) {
+    return QTest::qWaitFor(what, ms);
+}
+} // namespace
+
+class HandsTest : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase() {
+        loadTypefaces();
+        ThemeSwitch::instance().use("Dusk");
+    }
+    void init() {
+        data_ = std::make_unique<QTemporaryDir>();
+        Scenario s = demoScenario();
+        s.speed = 1.0; // a slew takes its time
+        open(s);
+    }
+    void cleanup() {
+        window_.reset();
+        data_.reset();
+    }
+    void haltInEveryDialog_data();
+    void haltInEveryDialog();
+    void haltInAMenu();
+    void quittingStopsTheMount();
+    void quittingCanKeepItTracking();
+    void quittingEndsWhatRuns();
+    void unansweringMountKeepsTheWindow();
+    void nothingToAskAtRest();
+    void askedToEndByTheSystem();
+    void throwingSlotEndsNothing();
+    void problemsAreAList();
+    void disputeOverTheMeridian();
+    void warnsBeforeTrackingEnds();
+    void computerThatSlept();
+    void keptAwakeByTheDesktop();
+    void rowsWhileTheDiskIsStuck();
+    void unreadableEveningIsKept();
+    void secondWindowAsksBeforeTakingOver();
+    void timesOfTheSite();
+    void zonesOfTheSystem();
+
+private:
+    void open(const Scenario& s);
+    Session& session() { return window_->session(); }
+    QAction* action(const QString& text) const;
+    QString panelText() const;
+    QPushButton* panelButton(const QString& text) const;
+    void beginSlew(double hourAngle_h = 3.0);
+    bool mountRests() { return !session().mountState().tracking && !session().mountState().moving; }
+    std::unique_ptr<QTemporaryDir> data_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+void HandsTest::open(const Scenario& s) {
+    window_.reset();
+    window_ = std::make_unique<MainWindow>(
+        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_->show();
+    QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+    QVERIFY(waitFor([this] { return session().mountState().told; }));
+}
+
+QAction* HandsTest::action(const QString& text) const {
+    for (QAction* a : window_->findChildren<QAction*>())
+        if (a->text() == text)
+            return a;
+    return nullptr;
+}
+
+QString HandsTest::panelText() const {
+    QString all;
+    for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
+        if (l->isVisibleTo(window_->findingsPanel()))
+            all += l->text() + "\n";
+    return all;
+}
+
+QPushButton* HandsTest::panelButton(const QString& text) const {
+    for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>())
+        if (b->text() == text && b->isVisible())
+            return b;
+    return nullptr;
+}
+
+void HandsTest::beginSlew(double hourAngle_h) {
+    session().run<Slew, Progress>(
+        std::make_shared<Slew>(
+            session().rig(), HourAngleDec{Angle::fromHours(hourAngle_h), Angle::fromDeg(60.0)}, "a long way"),
+        [](const Slew& s) { return s.progress(); }, [](const Progress&) {},
+        [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
+    QVERIFY(waitFor([this] { return session().mountState().moving; }));
+}
+
+void HandsTest::haltInEveryDialog_data() {
+    QTest::addColumn<QString>("station");
+    QTest::addColumn<QString>("opener"); // an action of the menu, or a button by its name
+    QTest::addColumn<bool>("byKey");
+    QTest::newRow("open a rig") << ""
+                                << "Open rig…" << true;
+    QTest::newRow("save a rig") << ""
+                                << "Save rig…" << false;
+    QTest::newRow("rotator") << ""
+                             << "A rotator turned the guide camera…" << true;
+    QTest::newRow("about") << ""
+                           << "About Nordstjerna" << true;
+    QTest::newRow("about, by its button") << ""
+                                          << "About Nordstjerna" << false;
+    QTest::newRow("search for an action") << ""
+                                          << "Search for an action…" << true;
+    QTest::newRow("open a run") << ""
+                                << "Open a run…" << true;
+    QTest::newRow("horizon") << "Rig"
+                             << "readHorizon" << true;
+    QTest::newRow("quit") << ""
+                          << "Quit" << true;
+    QTest::newRow("quit, by its button") << ""
+                                         << "Quit" << false;
+}
+
+// The mount is on its way while a question stands open.
+void HandsTest::haltInEveryDialog() {
+    QFETCH(QString, station);
+    QFETCH(QString, opener);
+    QFETCH(bool, byKey);
+    beginSlew();
+    bool met = false, carried = false;
+    // Looks until the dialog is there; static ones hold the loop that opened them.
+    QTimer look;
+    connect(&look, &QTimer::timeout, &look, [&] {
+        auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+        for (QWidget* w : QApplication::topLevelWidgets())
+            if (!dialog && w->isVisible() && qobject_cast<QDialog*>(w))
+                dialog = qobject_cast<QDialog*>(w);
+        if (!dialog || !dialog->isVisible())
+            return;
+        look.stop();
+        met = true;
+        auto* halt = dialog->findChild<QPushButton*>("halt");
+        carried = halt && halt->isVisible() &&
+                  dialog->rect().contains(QRect(halt->mapTo(dialog, QPoint()), halt->size()));
+        if (byKey)
+            QTest::keyClick(dialog->focusWidget() ? dialog->focusWidget() : dialog, Qt::Key_Period,
+                            Qt::ControlModifier);
+        else if (halt)
+            QTest::mouseClick(halt, Qt::LeftButton);
+        dialog->reject();
+    });
+    look.start(20);
+    if (!station.isEmpty()) {
+        window_->showStation(station);
+        auto* button = window_->findChild<QPushButton*>(opener);
+        QVERIFY(button);
+        button->click();
+    } else {
+        QVERIFY2(action(opener), qPrintable(opener));
+        action(opener)->trigger();
+    }
+    QVERIFY2(waitFor([&] { return met; }), "no dialog");
+    QVERIFY2(carried, "no Halt on it");
+    QVERIFY(session().isHalted());
+    QVERIFY(waitFor([this] { return mountRests(); }));
+    QVERIFY(window_->isVisible());
+}
+
+void HandsTest::haltInAMenu() {
+    beginSlew();
+    QMenu* menu = window_->menuBar()->actions().front()->menu();
+    menu->popup(window_->mapToGlobal(QPoint(10, 30)));
+    QVERIFY(waitFor([menu] { return menu->isVisible(); }));
+    QTest::keyClick(menu, Qt::Key_Period, Qt::ControlModifier);
+    QVERIFY(session().isHalted());
+    QVERIFY(waitFor([this] { return mountRests(); }));
+    menu->close();
+}
+
+void HandsTest::quittingStopsTheMount() {
+    QVERIFY(session().mountState().tracking);
+    QVERIFY(!window_->close());
+    auto* question = window_->findChild<QMessageBox*>("departure");
+    QVERIFY(question && question->isVisible());
+    QVERIFY(question->informativeText().contains("limits"));
+    // Staying changes nothing.
+    for (QAbstractButton* b : question->buttons())
+        if (b->text() == "Stay")
+            b->click();
+    QVERIFY(window_->isVisible() && session().mountState().tracking);
+    QVERIFY(!window_->close());
+    window_->findChild<QMessageBox*>("departure")->findChild<QPushButton*>("stopAndQuit")->click();
+    QVERIFY(waitFor([this] { return !window_->isVisible(); }));
+    QVERIFY(!session().simulatedNight().mount().state()->tracking);
+}
+
+void HandsTest::quittingCanKeepItTracking() {
+    QVERIFY(!window_->close());
+    for (QAbstractButton* b : window_->findChild<QMessageBox*>("departure")->buttons())
+        if (b->text().startsWith("Keep tracking"))
+            b->click();
+    QVERIFY(waitFor([this] { return !window_->isVisible(); }));
+    QVERIFY(session().simulatedNight().mount().state()->tracking);
+}
+
+void HandsTest::quittingEndsWhatRuns() {
+    beginSlew();
+    QVERIFY(!window_->close());
+    auto* question = window_->findChild<QMessageBox*>("departure");
+    QVERIFY2(question->informativeText().contains("Slew is under way"),
+             qPrintable(question->informativeText()));
+    question->findChild<QPushButton*>("stopAndQuit")->click();
+    QVERIFY(waitFor([this] { return !window_->isVisible(); }));
+    QVERIFY(!session().busy());
+    const auto mount = session().simulatedNight().mount().state();
+    QVERIFY(!mount->tracking && !mount->moving);
+}
+
+// A mount that does not answer: nothing is claimed, and the person decides.
+void HandsTest::unansweringMountKeepsTheWindow() {
+    session().simulatedNight().happen(FaultKind::mountLink, 1.0, 1e6);
+    QVERIFY(!window_->close());
+    window_->findChild<QMessageBox*>("departure")->findChild<QPushButton*>("stopAndQuit")->click();
+    QVERIFY(waitFor([this] {
+        const auto boxes = window_->findChildren<QMessageBox*>("departure");
+        return std::any_of(boxes.begin(), boxes.end(), [](QMessageBox* b) {
+            return b->isVisible() && b->text().contains("not confirmed");
+        });
+    }));
+    QVERIFY(window_->isVisible());
+    for (QMessageBox* b : window_->findChildren<QMessageBox*>("departure"))
+        for (QAbstractButton* button : b->buttons())
+            if (button->text() == "Quit all the same")
+                button->click();
+    QVERIFY(waitFor([this] { return !window_->isVisible(); }));
+}
+
+void HandsTest::nothingToAskAtRest() {
+    session().halt();
+    QVERIFY(waitFor([this] { return mountRests() && !session().observatory().owes(); }));
+    window_->close();
+    QVERIFY(waitFor([this] { return !window_->isVisible(); }));
+    QVERIFY(!window_->findChild<QMessageBox*>("departure"));
+}
+
+void HandsTest::askedToEndByTheSystem() {
+    EndSignals ends;
+    connect(&ends, &EndSignals::wanted, window_.get(), &MainWindow::leaveNow);
+    beginSlew();
+    std::raise(SIGTERM);
+    QVERIFY(waitFor([this] { return !window_->isVisible(); }));
+    const auto mount = session().simulatedNight().mount().state();
+    QVERIFY(!mount->tracking && !mount->moving);
+}
+
+// What a slot throws is told; the window goes on.
+void HandsTest::throwingSlotEndsNothing() {
+    auto* app = qobject_cast<DeskApplication*>(qApp);
+    QVERIFY(app);
+    app->setTold([this](const Problem& p) { session().reportProblem(p); });
+    QMetaObject::invokeMethod(
+        window_.get(), [] { throw std::runtime_error("a slot out of its mind"); }, Qt::QueuedConnection);
+    QVERIFY2(waitFor([this] { return panelText().contains("a slot out of its mind"); }),
+             qPrintable(panelText()));
+    app->setTold({});
+    window_->showStation("Guide");
+    QVERIFY(window_->station("Guide")->isVisible());
+}
+
+void HandsTest::problemsAreAList() {
+    ProblemList& list = session().problems();
+    int changes = 0;
+    connect(&list, &ProblemList::changed, this, [&changes] { ++changes; });
+    list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."}, "expose.folder",
+                "Save elsewhere…");
+    list.report(ProblemCause::run, {"The run is not being saved.", "Full.", "Make room."}, "run.elsewhere",
+                "Save elsewhere…");
+    QVERIFY(panelText().contains("Frames cannot be saved") &&
+            panelText().contains("The run is not being saved"));
+    // Tried again and again: nothing is replaced, and no button goes from under the pointer.
+    QPushButton* button = panelButton("Save elsewhere…");
+    for (int k = 0; k < 20; ++k)
+        list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."}, "expose.folder",
+                    "Save elsewhere…");
+    QCOMPARE(changes, 2);
+    QCOMPARE(panelButton("Save elsewhere…"), button);
+    // What has been read does not come back by itself; what is solved does when it happens anew.
+    list.dismiss(ProblemCause::frames);
+    list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."});
+    QVERIFY(!list.has(ProblemCause::frames));
+    list.solved(ProblemCause::frames);
+    list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."});
+    QVERIFY(list.has(ProblemCause::frames) && list.has(ProblemCause::run));
+    list.solved(ProblemCause::frames);
+    list.solved(ProblemCause::run);
+    QVERIFY(!panelText().contains("Frames cannot be saved") &&
+            !panelText().contains("The run is not being saved"));
+}
+
+// The longitude is typed without its sign: it is told before anything moves, and the person settles it.
+void HandsTest::disputeOverTheMeridian() {
+    Rig rig = session().rig();
+    rig.site.longitude = -rig.site.longitude;
+    session().setRig(rig);
+    QVERIFY2(waitFor([this] { return panelText().contains("wrong sign"); }), qPrintable(panelText()));
+    session().run<Slew, Progress>(
+        std::make_shared<Slew>(session().rig(), HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)},
+                               ""),
+        [](const Slew& s) { return s.progress(); }, [](const Progress&) {},
+        [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
+    QVERIFY(waitFor([this] { return !session().busy(); }));
+    QVERIFY(session().problems().of(ProblemCause::task)->text().find("disagree") != std::string::npos);
+    QVERIFY(panelButton("This program is right"));
+    QTest::mouseClick(panelButton("This program is right"), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return !panelText().contains("wrong sign") || panelText().contains("slews"); }));
+    QVERIFY(waitFor([this] { return !session().observatory().guard().dispute(); }));
+    beginSlew();
+    session().halt();
+    QVERIFY(waitFor([this] { return !session().busy(); }));
+}
+
+void HandsTest::warnsBeforeTrackingEnds() {
+    Scenario s = demoScenario();
+    s.speed = 60.0;
+    s.rig.horizon = {};
+    s.parked = {Angle::fromHours(5.0), Angle::fromDeg(20.0)}; // 24.8° high, sinking
+    s.rig.mount.lowestAltitude = Angle::fromDeg(23.9);
+    window_.reset();
+    data_ = std::make_unique<QTemporaryDir>(); // no rig of another evening
+    open(s);
+    QVERIFY2(waitFor([this] { return panelText().contains("Tracking stops in less than"); }),
+             qPrintable(panelText()));
+    QVERIFY(panelText().contains("lowest altitude"));
+    QVERIFY2(waitFor([this] { return panelText().contains("Tracking was stopped"); }),
+             qPrintable(panelText()));
+    QVERIFY(!session().simulatedNight().mount().state()->tracking);
+    // Off the limit it is over.
+    session().run<Slew, Progress>(
+        std::make_shared<Slew>(session().rig(), HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(30.0)},
+                               ""),
+        [](const Slew& slew) { return slew.progress(); }, [](const Progress&) {},
+        [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
+    QVERIFY(waitFor([this] { return !panelText().contains("Tracking was stopped"); }));
+}
+
+void HandsTest::computerThatSlept() {
+    Scenario s = demoScenario();
+    open(s);
+    double slept_s = 100.0;
+    MountCare care(session(), [&] { return slept_s; });
+    care.look();
+    QVERIFY(!session().problems().has(ProblemCause::asleep));
+    bool ended = false;
+    session().run<Slew, Progress>(
+        std::make_shared<Slew>(session().rig(), HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)},
+                               ""),
+        [](const Slew& slew) { return slew.progress(); }, [](const Progress&) {},
+        [&ended](const std::shared_ptr<Slew>&, const Expected<void>&) { ended = true; });
+    slept_s += 1800.0;
+    care.look();
+    QVERIFY2(panelText().contains("The computer slept for 30 min"), qPrintable(panelText()));
+    QVERIFY(panelText().contains("was broken off"));
+    QVERIFY(waitFor([&] { return ended; }));
+    // It looks where the telescope is, by itself.
+    QVERIFY2(waitFor([&] {
+                 care.look();
+                 return panelText().contains("the guide camera looks") ||
+                        panelText().contains("could not be solved");
+             }),
+             qPrintable(panelText()));
+    QVERIFY2(panelText().contains("beside NGC 891"), qPrintable(panelText()));
+}
+
+namespace {
+// The desktop's login manager as far as it is asked, on a bus of its own.
+class LoginManager : public QObject {
+    Q_OBJECT
+    Q_CLASSINFO("D-Bus Interface", "org.freedesktop.login1.Manager")
+public:
+    QStringList asked;
+    bool refuses = false;
+    int inhibited() const { return static_cast<int>(asked.size()); }
+
+public Q_SLOTS:
+    QDBusUnixFileDescriptor Inhibit(const QString& what, const QString& who, const QString& why,
+                                    const QString& mode, const QDBusMessage& message) {
+        asked << what + "|" + who + "|" + why + "|" + mode;
+        if (refuses && mode == "block") {
+            message.setDelayedReply(true);
+            connection.send(message.createErrorReply(QDBusError::AccessDenied, "Not allowed by policy"));
+            return {};
+        }
+        QFile nothing("/dev/null");
+        if (!nothing.open(QIODevice::ReadOnly))
+            return {};
+        return QDBusUnixFileDescriptor(nothing.handle());
+    }
+
+Q_SIGNALS:
+    void PrepareForSleep(bool begins);
+    void PrepareForShutdown(bool begins);
+
+public:
+    QDBusConnection connection{"none"};
+};
+} // namespace
+
+void HandsTest::keptAwakeByTheDesktop() {
+    QProcess daemon;
+    daemon.start("dbus-daemon", {"--session", "--print-address", "--nofork"});
+    QVERIFY2(daemon.waitForStarted(), "dbus-daemon");
+    QVERIFY(waitFor([&] { return daemon.canReadLine(); }));
+    const QString address = QString::fromUtf8(daemon.readLine()).trimmed();
+    {
+        QDBusConnection theirs = QDBusConnection::connectToBus(address, "theirs");
+        QDBusConnection ours = QDBusConnection::connectToBus(address, "ours");
+        LoginManager manager;
+        manager.connection = theirs;
+        QVERIFY(theirs.registerObject("/org/freedesktop/login1", &manager,
+                                      QDBusConnection::ExportAllSlots | QDBusConnection::ExportAllSignals));
+        QVERIFY(theirs.registerService("org.freedesktop.login1"));
+        Awake awake(ours);
+        int down = 0, sleeps = 0;
+        QString refused;
+        connect(&awake, &Awake::goingDown, this, [&down] { ++down; });
+        connect(&awake, &Awake::goingToSleep, this, [&sleeps] { ++sleeps; });
+        connect(&awake, &Awake::refused, this, [&refused](const QString& why) { refused = why; });
+        awake.keep(true, "guiding");
+        QVERIFY(waitFor([&] { return awake.kept(); }));
+        QVERIFY2(manager.asked.contains("sleep:idle|Nordstjerna|guiding|block"),
+                 qPrintable(manager.asked.join(" ")));
+        awake.keep(true, "guiding"); // once is enough
+        Q_EMIT manager.PrepareForSleep(true);
+        Q_EMIT manager.PrepareForShutdown(true);
+        QVERIFY(waitFor([&] { return down == 1 && sleeps == 1; }));
+        awake.keep(false, "");
+        QVERIFY(!awake.kept());
+        manager.refuses = true;
+        awake.keep(true, "a series");
+        QVERIFY(waitFor([&] { return !refused.isEmpty(); }));
+        QVERIFY(refused.contains("policy") && !awake.kept());
+    }
+    QDBusConnection::disconnectFromBus("ours");
+    QDBusConnection::disconnectFromBus("theirs");
+    daemon.terminate();
+    daemon.waitForFinished();
+}
+
+// A disk that does not come back: guiding goes on, every row is kept, and it is all there in the end.
+void HandsTest::rowsWhileTheDiskIsStuck() {
+    Scenario s = demoScenario();
+    open(s);
+    Rates rates = promisedRates(session().rig(), s.guideRoll_deg);
+    rates.verdict = RatesVerdict::good;
+    session().setRates(rates);
+    std::mutex lock;
+    std::condition_variable freed;
+    bool stuck = true;
+    session().writeBeside(
+        [&]() -> Expected<void> {
+            std::unique_lock wait(lock);
+            freed.wait(wait, [&] { return !stuck; });
+            return {};
+        },
+        {}, "");
+    window_->showStation("Guide");
+    auto* guide = window_->station("Guide");
+    QVERIFY(waitFor([&] { return guide->primary()->isEnabled(); }));
+    QTest::mouseClick(guide->primary(), Qt::LeftButton);
+    auto* station = static_cast<GuideStation*>(guide);
+    QVERIFY(waitFor([&] { return station->run().rows.size() > 120; }));
+    double longest = 0.0;
+    const auto rows = station->run().rows;
+    for (size_t i = 1; i < rows.size(); ++i)
+        longest = std::max(longest, rows[i].t_s - rows[i - 1].t_s);
+    const double exposure = session().settings().value(SettingKey::exposure);
+    QVERIFY2(longest <= exposure + 2.0, qPrintable(QString::number(longest)));
+    session().stopGuiding();
+    QVERIFY(waitFor([&] { return !session().busy(); }));
+    {
+        const std::scoped_lock guard(lock);
+        stuck = false;
+    }
+    freed.notify_all();
+    QVERIFY(session().flush(60.0));
+    const auto tables = QDir(data_->filePath("runs")).entryList({"*.ecsv"});
+    QCOMPARE(tables.size(), qsizetype(1));
+    QFile table(data_->filePath("runs/" + tables.front()));
+    QVERIFY(table.open(QIODevice::ReadOnly));
+    QVERIFY(table.readAll().count('\n') > 120);
+}
+
+void HandsTest::unreadableEveningIsKept() {
+    window_.reset();
+    const QString path = data_->filePath("evening.json");
+    for (const char* content :
+         {"{ half a file", R"({"format": "nordstjerna-evening 9", "station": "tomorrow"})"}) {
+        { std::ofstream(path.toStdString()) << content; }
+        open(demoScenario());
+        QVERIFY2(panelText().contains("evening-kept-"), qPrintable(panelText()));
+        window_->showStation("Guide");
+        session().keepView("Guide", "Dusk", true, "");
+        QVERIFY(session().flush(20.0));
+        window_.reset();
+        bool kept = false;
+        for (const QString& name : QDir(data_->path()).entryList({"evening-kept-*.json"})) {
+            QFile file(data_->filePath(name));
+            kept |= file.open(QIODevice::ReadOnly) && file.readAll() == content;
+        }
+        QVERIFY(kept);
+        QFile now(path);
+        QVERIFY(now.open(QIODevice::ReadOnly) && now.readAll().contains("nordstjerna-evening 1"));
+    }
+}
+
+void HandsTest::secondWindowAsksBeforeTakingOver() {
+    Session second(demoScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString()));
+    QVERIFY(!second.ownsEvening());
+    QVERIFY(second.problems().has(ProblemCause::shared));
+    // What is changed there does not touch what the first one keeps.
+    session().setTarget("M 33", vectorFrom(Equatorial{Angle::fromDeg(23.46), Angle::fromDeg(30.66)}));
+    second.setTarget("M 31", vectorFrom(Equatorial{Angle::fromDeg(10.68), Angle::fromDeg(41.27)}));
+    QVERIFY(session().flush(20.0) && second.flush(20.0));
+    const auto onDisk = [this] {
+        QFile file(data_->filePath("evening.json"));
+        return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+    };
+    QVERIFY(onDisk().contains("M 33") && !onDisk().contains("M 31"));
+    second.takeEvening();
+    QVERIFY(waitFor([&] { return !session().ownsEvening() && second.ownsEvening(); }));
+    QVERIFY(session().problems().has(ProblemCause::shared));
+    second.setTarget("M 1", vectorFrom(Equatorial{Angle::fromDeg(83.63), Angle::fromDeg(22.01)}));
+    QVERIFY(second.flush(20.0));
+    QVERIFY(onDisk().contains("M 1"));
+    QVERIFY(panelText().contains("is not kept"));
+    QVERIFY(panelButton("Take over"));
+}
+
+void HandsTest::timesOfTheSite() {
+    const auto* clock = window_->deck()->findChild<QLabel*>("clock");
+    QVERIFY(clock);
+    window_->deck()->refresh();
+    // Half past eight in summer time: 18:20 UTC on the skerry.
+    const Instant now = session().now();
+    const CivilTime zone = *civilTimeOf("Europe/Stockholm");
+    QCOMPARE(clock->text(), qs(zone.clock(now) + " CEST"));
+    Rig rig = session().rig();
+    rig.timeZone = "America/Santiago";
+    session().setRig(rig);
+    window_->deck()->refresh();
+    QVERIFY(clock->text() != qs(zone.clock(now) + " CEST"));
+    QVERIFY(session().civilTime().offset_s(now) == -3 * 3600);
+}
+
+// The system's database against the law: summer time of the European Union (Directive 2000/84/EC).
+void HandsTest::zonesOfTheSystem() {
+    const auto zone = civilTimeOf("Europe/Stockholm");
+    QVERIFY(zone.has_value());
+    QCOMPARE(zone->offset_s(*parseInstant("2026-10-25T00:59:59")), 7200);
+    QCOMPARE(zone->offset_s(*parseInstant("2026-10-25T01:00:01")), 3600);
+    QCOMPARE(zone->offset_s(*parseInstant("2026-03-29T00:59:59")), 3600);
+    QCOMPARE(zone->offset_s(*parseInstant("2026-03-29T01:00:01")), 7200);
+    QCOMPARE(zone->name(*parseInstant("2026-12-01")), std::string("CET"));
+    QVERIFY(!civilTimeOf("Europe/Nowhere"));
+    QVERIFY(civilTimeOf("").has_value());
+}
+
+NORDSTJERNA_TEST(HandsTest)
+#include "hands_test.moc"
