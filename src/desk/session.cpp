@@ -64,6 +64,7 @@ Session::~Session() {
         worker_->join();
     if (focuserAsked_.valid())
         focuserAsked_.wait();
+    watch_.join(); // its last rows go into the queue
     queue_.reset();
 }
 

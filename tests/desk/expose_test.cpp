@@ -76,6 +76,12 @@ private:
         clock.sleep(*parseInstant(utc) - clock.now(), go);
     }
     void measureRates();
+    // Each frame is where its series says.
+    bool allSaved() const {
+        const auto& frames = expose()->frames();
+        return std::all_of(frames.begin(), frames.end(),
+                           [](const SeriesFrame& f) { return !f.file.empty(); });
+    }
     std::unique_ptr<QTemporaryDir> data_;
     std::unique_ptr<MainWindow> window_;
 };
@@ -302,7 +308,7 @@ void ExposeTest::seriesOverTheFlip() {
     set("series-exposure", 240.0);
     set("series-frames", 9.0);
     set("dither-every", 2.0);
-    QVERIFY2(plan().contains("9 frames") && plan().contains("flip 01:0"), qPrintable(plan()));
+    QVERIFY2(plan().contains("9 frames") && plan().contains("flip 02:0"), qPrintable(plan()));
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     QVERIFY(expose()->running());
     QCOMPARE(expose()->primary()->text(), QString("Stop after this frame"));
@@ -315,6 +321,7 @@ void ExposeTest::seriesOverTheFlip() {
     QVERIFY2(!window_->session().problem(),
              window_->session().problem() ? window_->session().problem()->text().c_str() : "");
     QVERIFY(waitIdle());
+    QVERIFY(waitFor([this] { return allSaved(); }));
     const auto frames = expose()->frames();
     QCOMPARE(frames.size(), size_t(9));
     QCOMPARE(frames.front().side, std::string("east"));
@@ -435,6 +442,7 @@ void ExposeTest::aDiskThatIsFull() {
     QVERIFY(!window_->session().problem());
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     QVERIFY(waitFor([this] { return !expose()->running(); }));
+    QVERIFY(waitFor([this] { return allSaved(); }));
     for (const SeriesFrame& f : expose()->frames())
         QVERIFY(QFileInfo(qs(f.file)).size() > 100000);
     window_->session().stop(); // guiding

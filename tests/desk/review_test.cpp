@@ -28,6 +28,7 @@
 #include "desk/stations/review/review_station.h"
 #include "desk/theme.h"
 #include "desk/widgets/findings_panel.h"
+#include "desk/widgets/read_out.h"
 #include "edge/store/run_table.h"
 #include "registry.h"
 #include "series_night.h"
@@ -59,6 +60,20 @@ private slots:
     void brokenReadingIsOver();
 
 private:
+    QStringList readOutTitles() const {
+        QStringList list;
+        for (const ReadOut* r : review()->findChildren<ReadOut*>())
+            if (r->isVisible())
+                list << r->title();
+        return list;
+    }
+    QString readOutTexts() const {
+        QString all;
+        for (const ReadOut* r : review()->findChildren<ReadOut*>())
+            if (r->isVisible())
+                all += r->value() + " " + r->note() + "\n";
+        return all;
+    }
     void openWindow() {
         window_ =
             std::make_unique<MainWindow>(std::make_unique<Session>(seriesScenario(), sharedIndex(), data()));
@@ -463,6 +478,9 @@ void ReviewWindowTest::trendTellsTheChange() {
     // The Dec worm was mounted again on 4 October.
     QVERIFY2(label("trendWords").contains("4 Oct 2026"), qPrintable(label("trendWords")));
     QVERIFY2(panelText().contains("Something changed"), qPrintable(panelText()));
+    // The figures are of what is drawn.
+    QCOMPARE(readOutTitles().mid(0, 3), QStringList({"LATEST", "LEVEL NOW", "LAST CHANGE"}));
+    QVERIFY2(readOutTexts().contains("4 Oct 2026"), qPrintable(readOutTexts()));
     of->setCurrentIndex(of->findText("periodic error", Qt::MatchStartsWith));
     QVERIFY2(label("trendWords").contains("No change"), qPrintable(label("trendWords")));
     QTest::mouseClick(review()->primary(), Qt::LeftButton); // the newest

@@ -11,10 +11,14 @@
 #include "core/sky/object_catalogue.h"
 #include "edge/devices/sim/scenario.h"
 #include "edge/store/curve_table.h"
+#include "edge/store/entry_json.h"
 #include "edge/store/evening_file.h"
 #include "edge/store/fits.h"
+#include "edge/store/import_table.h"
+#include "edge/store/json_reader.h"
 #include "edge/store/rig_file.h"
 #include "edge/store/run_table.h"
+#include "edge/store/series_table.h"
 
 using namespace nordstjerna;
 
@@ -33,10 +37,20 @@ extern "C" int LLVMFuzzerTestOneInput(const unsigned char* data, size_t size) {
     static_cast<void>(readRunTable(path));
     static_cast<void>(readCalibrationTable(path));
     static_cast<void>(readCurve(path));
+#elif defined(FUZZ_SERIES)
+    static_cast<void>(readSeriesTable(path));
+#elif defined(FUZZ_IMPORT)
+    if (const auto preview = previewTable(path))
+        static_cast<void>(importTable(path, preview->layout, proposedMapping(preview->layout)));
 #elif defined(FUZZ_JSON)
     static_cast<void>(readRig(path));
     static_cast<void>(readScenario(path));
+#elif defined(FUZZ_EVENING)
     static_cast<void>(readEvening(path));
+#elif defined(FUZZ_ENTRY)
+    if (const auto json = readJsonFile(path))
+        if (const auto entry = entryFromJson(*json, "an entry"))
+            static_cast<void>(entryToJson(*entry));
 #elif defined(FUZZ_FITS)
     static_cast<void>(readFits(path));
 #endif

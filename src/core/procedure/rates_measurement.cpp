@@ -17,13 +17,39 @@ constexpr double clearing_s = 25.0; // of pulses at most
 constexpr size_t quietLooks = 6;
 // What slow air and a worm that turns meanwhile add to the ± of a straight line through white noise.
 constexpr double besidesNoise = 1.3;
-constexpr int fewestWanted = 8, mostWanted = 16; // pulses of a leg
-constexpr double shortest_px = 12.0;             // nearer than that a centroid's own errors show
+constexpr int fewestWanted = 10, mostWanted = 16; // pulses of a leg
+constexpr double shortest_px = 12.0;              // nearer than that a centroid's own errors show
+
+// Before the star has shown its own.
+constexpr double usualNoise_px = 0.2, anyRoom_px = 60.0;
 
 double distance(const Star& a, const Star& b) {
     return std::hypot(a.x - b.x, a.y - b.y);
 }
 } // namespace
+
+LegPlan planLegs(const CalibrationSetup& calibration, double noise_px, double wanted, double look_s,
+                 double room_px) {
+    const double reach = besidesNoise * noise_px * std::sqrt(6.0) / wanted; // L √N
+    const double rate_px_s = calibration.expectedRaPxS() * cos(calibration.dec);
+    const double best = std::pow(reach / (2.0 * look_s * rate_px_s), 2.0 / 3.0);
+    LegPlan plan;
+    plan.steps = std::clamp(static_cast<int>(std::lround(best)), fewestWanted, mostWanted);
+    plan.travel_px =
+        std::max(shortest_px, std::min(reach / std::sqrt(static_cast<double>(plan.steps)), room_px));
+    plan.step_ms = suggestedPulseStep_ms(calibration.scale_arcsec_px, calibration.guideRateRa,
+                                         calibration.dec, plan.travel_px, plan.steps);
+    return plan;
+}
+
+LegPlan usualLegs(const Rig& rig) {
+    CalibrationSetup calibration;
+    calibration.scale_arcsec_px = scalesOf(rig).guide_arcsec_px;
+    calibration.guideRateRa = rig.mount.guideRateRa;
+    const RatesSetup usual;
+    return planLegs(calibration, usualNoise_px, usual.wanted, usual.exposure_s + usual.pause_s + 0.3,
+                    anyRoom_px);
+}
 
 RatesMeasurement::RatesMeasurement(RatesSetup setup) : setup_(std::move(setup)) {
     const Rig& rig = setup_.rig;
@@ -55,8 +81,7 @@ Step RatesMeasurement::advance(const Event& event) {
         calibration_.dec = dec;
         calibration_.hourAngle_h = event.mount.pointing.hourAngle.hours();
         calibration_.side = event.mount.side;
-        constexpr double usualNoise_px = 0.2, anyRoom_px = 60.0;
-        planLegs(usualNoise_px, anyRoom_px);
+        plan(usualNoise_px, anyRoom_px);
         phase_ = Phase::finding;
         return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
     }
@@ -167,17 +192,12 @@ Step RatesMeasurement::onStar(const Event&, const Star& star, Instant middle) {
     }
 }
 
-// A line through the 2 N looks of a leg and its way back, spread over L: its slope is good to σ √(12 / 2N) /
-// L. Of all N and L that give the wanted ±, those that take the least time, looks and pulses together.
-void RatesMeasurement::planLegs(double noise_px, double room_px) {
-    const double reach = besidesNoise * noise_px * std::sqrt(6.0) / setup_.wanted; // L √N
-    const double look_s = setup_.exposure_s + setup_.pause_s + 0.3;
-    const double rate_px_s = calibration_.expectedRaPxS() * cos(calibration_.dec);
-    const double best = std::pow(reach / (2.0 * look_s * rate_px_s), 2.0 / 3.0);
-    steps_ = std::clamp(static_cast<int>(std::lround(best)), fewestWanted, mostWanted);
-    travel_px_ = std::max(shortest_px, std::min(reach / std::sqrt(static_cast<double>(steps_)), room_px));
-    step_ms_ = suggestedPulseStep_ms(calibration_.scale_arcsec_px, calibration_.guideRateRa, calibration_.dec,
-                                     travel_px_, steps_);
+void RatesMeasurement::plan(double noise_px, double room_px) {
+    const LegPlan legs =
+        planLegs(calibration_, noise_px, setup_.wanted, setup_.exposure_s + setup_.pause_s + 0.3, room_px);
+    travel_px_ = legs.travel_px;
+    steps_ = legs.steps;
+    step_ms_ = legs.step_ms;
 }
 
 // How restless the star is decides how far it must be sent: rates are only as good as travel over noise.
@@ -193,7 +213,7 @@ Step RatesMeasurement::listen(const Star& star) {
     const double room = std::min(std::min(star.x, frame_->width - 1 - star.x),
                                  std::min(star.y, frame_->height - 1 - star.y)) -
                         30.0;
-    planLegs(noise, 0.8 * room);
+    plan(noise, 0.8 * room);
     phase_ = Phase::clearing;
     pulses_ = 0;
     followed_ = 0;

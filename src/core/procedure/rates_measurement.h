@@ -11,9 +11,23 @@ namespace nordstjerna {
 struct RatesSetup {
     Rig rig;
     double exposure_s = 1.0;
-    double wanted = 0.01; // relative ± of a rate; legs are as long as that takes
-    double pause_s = 0.5; // after a pulse
+    double wanted = 0.005; // relative ± of a rate that noise alone may leave; legs are as long as that takes
+    double pause_s = 0.5;  // after a pulse
 };
+
+// How far a star is sent along each leg, in how many pulses of what length.
+struct LegPlan {
+    double travel_px = 0.0;
+    int steps = 0;
+    double step_ms = 0.0;
+};
+// A line through the 2 N looks of a leg and its way back, spread over L: its slope is good to σ √(12 / 2N) /
+// L. Of all N and L that give the wanted ±, those that take the least time, looks and pulses together.
+// noise_px: of one coordinate of the star. look_s: from one look to the next without the pulse.
+LegPlan planLegs(const CalibrationSetup& calibration, double noise_px, double wanted, double look_s,
+                 double room_px);
+// By the noise of a usual night, for a rig that has not been on the sky yet.
+LegPlan usualLegs(const Rig& rig);
 
 class RatesMeasurement : public Procedure {
 public:
@@ -55,10 +69,9 @@ private:
     std::vector<CalibrationSample> samples_;
     std::optional<Instant> begin_;
     double step_ms_ = 0.0;
-    // Of a leg: how far and in how many pulses, at first by a usual noise, then by the star's own.
-    void planLegs(double noise_px, double room_px);
-    double travel_px_ = 0.0;
-    int steps_ = 0;
+    void plan(double noise_px, double room_px);
+    double travel_px_ = 0.0;  // of a leg
+    int steps_ = 0;           // of it
     std::vector<Star> quiet_; // before any pulse
     int pulses_ = 0;          // in this leg, or while clearing
     int outward_ = 0;         // pulses of the outward leg that this one undoes

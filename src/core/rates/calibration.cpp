@@ -110,16 +110,22 @@ DeadTimes findDeadTimes(const std::vector<Row>& rows, double longest_s) {
 struct Along {
     Measured ra, dec; // px/s
     Measured deadSouth_s;
-    Measured drift; // px/s
+    Measured drift;        // px/s
+    double variance = 0.0; // of a place about the fit, px²
 };
 
-constexpr double slowAir = 0.15; // share of the variance that outlasts an exposure
+constexpr double slowAir = 0.25; // share of the variance that outlasts an exposure
 constexpr double slowAir_s = 6.0;
 constexpr double usualWorm_s = 480.0;    // where the rig does not tell
 constexpr double usualSway_arcsec = 8.0; // amplitude
 
+// What the gears do besides one and two waves of the worm: size, and how long it hangs together.
+constexpr double gears_arcsec = 0.9;
+constexpr double gears_s = 20.0;
+
+// gears: variance of that against the variance of a place; 0 where the gears do not move the star.
 Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const DeadTimes& dead,
-               double decRate, double sway_px, double worm_s) {
+               double decRate, double sway_px, double worm_s, double gears) {
     const auto n = static_cast<Eigen::Index>(rows.size());
     const bool sways = sway_px > 0.0;
     const Eigen::Index p = 6 + (sways ? 4 : 0);
@@ -144,7 +150,8 @@ Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const D
         for (Eigen::Index j = 0; j < n; ++j)
             correlation(i, j) =
                 (i == j ? 1.0 - slowAir : 0.0) +
-                slowAir * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / slowAir_s);
+                slowAir * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / slowAir_s) +
+                gears * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / gears_s);
     }
     const SymmetricSolver<Eigen::Dynamic> air(correlation);
     Eigen::MatrixXd weighted(n, p);
@@ -187,7 +194,7 @@ Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const D
     const auto at = [&](Eigen::Index k) {
         return Measured{solution[k], std::sqrt(std::max(0.0, inverse(k, k)))};
     };
-    return {at(2), at(3), at(5), at(1)};
+    return {at(2), at(3), at(5), at(1), variance};
 }
 
 struct Vector {
@@ -301,8 +308,10 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     const Eigen::Vector2d v(-u.y(), u.x());
     const double worm_s = setup.wormPeriod_s > 0.0 ? setup.wormPeriod_s : usualWorm_s;
     const double sway_px = usualSway_arcsec * cosDec / setup.scale_arcsec_px;
-    const Along along = fitAlong(rows, u, dead, dec.dot(u), sway_px, worm_s);
-    const Along across = fitAlong(rows, v, dead, dec.dot(v), 0.0, worm_s);
+    const Along across = fitAlong(rows, v, dead, dec.dot(v), 0.0, worm_s, 0.0);
+    const double gears_px = gears_arcsec * cosDec / setup.scale_arcsec_px;
+    const Along along = fitAlong(rows, u, dead, dec.dot(u), sway_px, worm_s,
+                                 std::min(gears_px * gears_px / std::max(across.variance, 1e-6), 100.0));
     const Vector raPolar = polar(u, along.ra, v, across.ra);
     const Vector decPolar = polar(u, along.dec, v, across.dec);
     rates.ra = {{raPolar.length.value / cosDec, raPolar.length.sigma / cosDec}, raPolar.angle_deg, steps[0]};

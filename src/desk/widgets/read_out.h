@@ -14,6 +14,7 @@ public:
     void show(const QString& value, const QString& unit, const QString& note);
     void showNothing(const QString& note) { show("–", "", note); }
     void setTitle(const QString& title);
+    QString title() const { return title_->text(); }
     QString value() const { return value_->text(); }
     QString unit() const { return unit_->text(); }
     QString note() const { return fullNote_; }

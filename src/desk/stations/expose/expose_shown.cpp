@@ -201,8 +201,8 @@ void ExposeStation::refresh() {
                                                        : tr("Starting.");
         if (pausing_ && seen_.phase == Series::Phase::exposing)
             sentence += " " + tr("A pause comes after it.");
-        if (keeper_ && keeper_->waiting() > 0)
-            sentence += " " + tr("%1 NOT saved yet.").arg(qs(formatCount(keeper_->waiting(), "frame")));
+        if (keeper_ && keeper_->trouble())
+            sentence += ". " + tr("%1 NOT saved yet.").arg(qs(formatCount(keeper_->waiting(), "frame")));
         say(phaseWord(seen_.phase), sentence);
         return;
     }
@@ -232,13 +232,19 @@ QString ExposeStation::savedText() const {
     if (!keeper_)
         return {};
     const QString saved = tr("%1 saved").arg(qs(formatCount(keeper_->saved(), "frame")));
-    return keeper_->waiting() > 0 ? tr("%1, %2 NOT saved yet").arg(saved).arg(keeper_->waiting()) : saved;
+    return keeper_->trouble()       ? tr("%1, %2 NOT saved yet").arg(saved).arg(keeper_->waiting())
+           : keeper_->waiting() > 0 ? tr("%1, %2 being saved").arg(saved).arg(keeper_->waiting())
+                                    : saved;
 }
 
 // Frames of a series that has ended are written as soon as there is room, or another folder.
 void ExposeStation::lookAfterFrames() {
     if (!late_)
         return;
+    const auto files = keeper_->files();
+    for (SeriesFrame& f : seen_.frames)
+        if (const auto at = files.find(f.number); at != files.end())
+            f.file = at->second;
     if (const auto trouble = keeper_->trouble()) {
         Problem p = *trouble;
         p.why += " " + formatCount(keeper_->waiting(), "frame") +

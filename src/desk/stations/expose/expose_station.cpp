@@ -335,7 +335,7 @@ void ExposeStation::markBlocks() {
 void ExposeStation::ended(const Expected<void>& result) {
     logSeries(result);
     running_ = stopping_ = pausing_ = false;
-    late_ = keeper_->waiting() > 0;
+    late_ = true; // the last frames may still be on their way to the disk
     steps()->clear();
     session().setPlan({});
     refresh();

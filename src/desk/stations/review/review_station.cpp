@@ -201,8 +201,10 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     });
     connect(compare_, &ComparePage::wholeNightsChanged, this, &ReviewStation::compareAnew);
     connect(trends_, &TrendsPage::changed, this, [this] {
-        if (page_ == Page::trends)
-            Q_EMIT this->changed();
+        if (page_ != Page::trends)
+            return;
+        refreshFigures(); // they are of what is drawn
+        Q_EMIT this->changed();
     });
     connect(trial_, &TrialPage::changed, this, &ReviewStation::refresh);
     connect(trends_, &TrendsPage::entryWanted, this, &ReviewStation::openEntry);

@@ -20,6 +20,7 @@
 #include "core/base/format.h"
 #include "core/base/number_text.h"
 #include "core/findings/rig_findings.h"
+#include "core/procedure/rates_measurement.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/horizon_sky.h"
 #include "desk/pictures/pixel_nest.h"
@@ -426,8 +427,10 @@ void RigStation::refreshDerived() {
                       tr("= %1 imaging px").arg(qs(formatNumber(s.ratio(), 2))));
     imageScale_->show(qs(formatNumber(s.image_arcsec_px, 2)), tr("″/px"),
                       tr("centroids good to %1″").arg(qs(formatNumber(centroidFloor_arcsec(s), 2))));
-    const double step = suggestedPulseStep_ms(s.guide_arcsec_px, rig.mount.guideRateRa, Angle());
-    step_->show(qs(formatNumber(step, 0)), tr("ms"), tr("12 steps, 25 px, at δ = 0"));
+    const LegPlan legs = usualLegs(rig);
+    step_->show(
+        qs(formatNumber(legs.step_ms, 0)), tr("ms"),
+        tr("about: %1 × to %2 px, at δ = 0").arg(legs.steps).arg(qs(formatNumber(legs.travel_px, 0))));
     onDitherEdited(-1);
 }
 

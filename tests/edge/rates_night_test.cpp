@@ -1,0 +1,110 @@
+// Calibrations on simulated nights against what is true there: every ± over 200 of them.
+
+#include <QtTest>
+#include <map>
+
+#include "core/base/random.h"
+#include "core/procedure/rates_measurement.h"
+#include "core/procedure/slew.h"
+#include "edge/devices/sim/simulated_night.h"
+#include "edge/runner.h"
+#include "night_fixture.h"
+#include "registry.h"
+#include "thinned.h"
+
+using namespace nordstjerna;
+
+class RatesNightTest : public QObject {
+    Q_OBJECT
+private slots:
+    void uncertaintiesAreHonest();
+};
+
+namespace {
+Expected<Rates> calibrate(const Scenario& s) {
+    SimulatedNight night(s, sharedIndex());
+    Devices devices = night.devices();
+    devices.track = night.trackDirectly();
+    RunnerControl control;
+    Slew slew(s.rig, nearEquator, "");
+    if (auto done = runProcedure(slew, devices, control); !done)
+        return tl::unexpected(done.error());
+    RatesMeasurement measurement({s.rig});
+    if (auto done = runProcedure(measurement, devices, control); !done)
+        return tl::unexpected(done.error());
+    return *measurement.result();
+}
+
+// Cameras turned and mirrored, both hemispheres.
+Scenario sceneOf(int k) {
+    Scenario s = demoScenario();
+    s.guideRoll_deg = 23.0 + 97.0 * (k & 3);
+    s.guideMirrored = k & 1;
+    if (k & 4) {
+        s.rig.site.latitude = Angle::fromDeg(-33.0);
+        s.rig.horizon = {};
+    }
+    return s;
+}
+} // namespace
+
+// Random air, worm and backlash; the truth is the same mount without them.
+void RatesNightTest::uncertaintiesAreHonest() {
+    const int cases = thinned ? 4 : 208;
+    std::map<std::string, std::vector<double>> off; // in σ
+    std::array<std::optional<Rates>, 8> truth;
+    for (int k = 0; k < cases; ++k) {
+        Random random(static_cast<std::uint64_t>(k) + 1);
+        Scenario s = sceneOf(k % 8);
+        auto& t = truth[static_cast<size_t>(k % 8)];
+        if (!t) {
+            Scenario still = s;
+            still.seeing_arcsec = 0.01;
+            still.wind_arcsec = still.walkRa_arcsec = still.walkDec_arcsec = 0.0;
+            still.periodic.clear();
+            auto rates = calibrate(still);
+            QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+            t = *rates;
+        }
+        s.seed = 1000 + static_cast<std::uint64_t>(k);
+        s.seeing_arcsec = random.uniform(1.2, 3.5);
+        s.decBacklash_arcsec = random.uniform(0.0, 6.0);
+        for (PeriodicTerm& term : s.periodic)
+            term.phase_deg = random.uniform(0.0, 360.0);
+        const auto r = calibrate(s);
+        QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
+        const auto note = [&](const char* what, double error, double sigma) {
+            off[what].push_back(error / sigma);
+        };
+        const auto turned = [](const Measured& a, const Measured& b) {
+            return Angle::fromDeg(a.value - b.value).wrappedSigned().deg();
+        };
+        const double backlash_ms =
+            1000.0 * s.decBacklash_arcsec / (r->dec.rate_px_s.value * r->setup.scale_arcsec_px);
+        note("RA rate", r->ra.rate_px_s.value - t->ra.rate_px_s.value, r->ra.rate_px_s.sigma);
+        note("RA angle", turned(r->ra.angle_deg, t->ra.angle_deg), r->ra.angle_deg.sigma);
+        note("Dec rate", r->dec.rate_px_s.value - t->dec.rate_px_s.value, r->dec.rate_px_s.sigma);
+        note("Dec angle", turned(r->dec.angle_deg, t->dec.angle_deg), r->dec.angle_deg.sigma);
+        note("Dec backlash", r->decBacklash_ms.value - backlash_ms, r->decBacklash_ms.sigma);
+    }
+    if (thinned)
+        return;
+    for (const auto& [what, z] : off) {
+        double squares = 0.0;
+        int within = 0, far = 0;
+        for (const double v : z) {
+            squares += v * v;
+            within += std::abs(v) < 1.0;
+            far += std::abs(v) > 3.0;
+        }
+        const double n = static_cast<double>(z.size());
+        const double share = within / n, rms = std::sqrt(squares / n);
+        qInfo("%-12s %.0f %% within 1σ, rms z %.2f, %d of %.0f beyond 3σ", what.c_str(), 100.0 * share, rms,
+              far, n);
+        QVERIFY2(share >= 0.58 && share <= 0.78, what.c_str()); // 60 to 76 % wanted; 3 % are chance here
+        QVERIFY2(rms < 1.25 && far <= n / 50.0, what.c_str());
+    }
+}
+
+NORDSTJERNA_TEST(RatesNightTest)
+#include "rates_night_test.moc"
