@@ -19,7 +19,7 @@ QMessageBox* Departure::box(const QString& text, const QString& more) {
         open_->hide();
         open_->deleteLater();
     }
-    open_ = new QMessageBox(QMessageBox::Question, tr("Quit"), text, QMessageBox::NoButton, window_);
+    open_ = new QMessageBox(QMessageBox::NoIcon, tr("Quit"), text, QMessageBox::NoButton, window_);
     open_->setInformativeText(more);
     open_->setObjectName("departure");
     return open_;

@@ -45,7 +45,9 @@ void MountCare::lookAtLimits() {
         return;
     }
     // A series ends or flips before any of them, as its plan says.
-    const auto end = session_.working() && session_.plan() ? std::nullopt : o.guard().trackingEnd(session_.mountState(), warning_s);
+    const auto end = session_.working() && session_.plan()
+                         ? std::nullopt
+                         : o.guard().trackingEnd(session_.mountState(), warning_s);
     if (!end) {
         problems.solved(ProblemCause::limits);
         return;
@@ -59,7 +61,7 @@ void MountCare::lookAtLimits() {
 void MountCare::lookAtMeridian() {
     if (const auto dispute = session_.observatory().guard().dispute())
         session_.problems().report(ProblemCause::dispute, dispute->problem(session_.rig().site),
-                                   "mount.settle", "This program is right");
+                                   "mount.settle", "Go on anyway");
     else
         session_.problems().solved(ProblemCause::dispute);
 }

@@ -111,7 +111,7 @@ void Session::logRates(const Rates& rates) {
     entry.target.clear();
     entry.how = std::string("measured: ") + verdictName(rates.verdict);
     entry.figures = figuresOfRates(rates);
-    entry.findings = ratesFindings(rates);
+    entry.findings = ratesFindings(rates, correctionReach(settings_));
     entry.detail = jsonText(ratesToJson(rates));
     logbook_->add(std::move(entry));
     const auto told = [this](const Expected<void>& done) {

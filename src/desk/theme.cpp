@@ -20,7 +20,7 @@ QString styleSheet(const Theme& t) {
 QWidget { color: @text; background: transparent; }
 QMainWindow, QDialog, #frame { background: @base; }
 #panel, #rail, #deck, #band { background: @panel; }
-#card { background: @panel; border: 1px solid @line; border-radius: 4px; }
+#card, #problem { background: @panel; border: 1px solid @line; border-radius: 4px; }
 #raised { background: @raised; border: 1px solid @line; border-radius: 4px; }
 QLabel#muted { color: @muted; }
 QLabel#links { color: @attention; }

@@ -509,7 +509,8 @@ void ExposeTest::haltEndsBoth() {
     QVERIFY(!expose()->running() && !window_->session().guiding());
     QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mountState().tracking, 60000);
     QVERIFY(!window_->session().problem());
-    for (const SeriesFrame& f : expose()->frames()) // what was taken is kept
+    QVERIFY(waitFor([this] { return allSaved(); })); // what was taken is kept
+    for (const SeriesFrame& f : expose()->frames())
         QVERIFY(QFileInfo(qs(f.file)).exists());
     QVERIFY(expose()->primary()->text() == "Start the series");
 }

@@ -351,8 +351,8 @@ void HandsTest::disputeOverTheMeridian() {
         [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
     QVERIFY(waitFor([this] { return !session().busy(); }));
     QVERIFY(session().problems().of(ProblemCause::task)->text().find("disagree") != std::string::npos);
-    QVERIFY(panelButton("This program is right"));
-    QTest::mouseClick(panelButton("This program is right"), Qt::LeftButton);
+    QVERIFY(panelButton("Go on anyway"));
+    QTest::mouseClick(panelButton("Go on anyway"), Qt::LeftButton);
     QVERIFY(waitFor([this] { return !panelText().contains("wrong sign") || panelText().contains("slews"); }));
     QVERIFY(waitFor([this] { return !session().observatory().guard().dispute(); }));
     beginSlew();

@@ -2,6 +2,8 @@
 // in the same way.
 #pragma once
 
+#include "core/guide/settings_book.h"
+
 namespace nordstjerna {
 
 struct CorrectionReach {
@@ -9,15 +11,27 @@ struct CorrectionReach {
     double interval_ms = 2500.0;   // from one to the next
 };
 
+// Of the loop as it is set.
+inline CorrectionReach correctionReach(const SettingsBook& settings) {
+    constexpr double besidesExposure_ms = 500.0; // read out, measure, pulse
+    return {settings.value(SettingKey::limitDec),
+            1000.0 * settings.value(SettingKey::exposure) + besidesExposure_ms};
+}
+
+// Below this it is gone within a twentieth of the interval: less than a frame's noise.
+inline double harmlessBelow_ms(const CorrectionReach& reach) {
+    return reach.interval_ms / 20.0;
+}
+
 enum class BacklashWeight {
-    harmless,       // gone within a twentieth of the interval: less than a frame's noise
+    harmless,
     oneCorrection,  // one correction takes it up
     twoCorrections, // two do
     more            // a reversal leaves the star uncorrected for several frames
 };
 
 inline BacklashWeight weighBacklash(double dead_ms, const CorrectionReach& reach) {
-    if (dead_ms <= reach.interval_ms / 20.0)
+    if (dead_ms <= harmlessBelow_ms(reach))
         return BacklashWeight::harmless;
     if (dead_ms <= reach.pulseLimit_ms)
         return BacklashWeight::oneCorrection;

@@ -95,7 +95,9 @@ double GuideLoop::settleLimit_arcsec() const {
     // Until it has been settled: what changes from frame to frame, which knows nothing of slow air.
     constexpr double slowAir = 1.3;
     const double guessed = std::sqrt(2.0) * std::max(slowAir * std::sqrt(fast_), noise_arcsec_);
-    return times * std::max(guessed, std::sqrt(settledSquare_));
+    // A star that is thrown about by more than that is not held, whatever its scatter.
+    constexpr double most_arcsec = 2.5;
+    return std::min(times * std::max(guessed, std::sqrt(settledSquare_)), most_arcsec);
 }
 
 void GuideLoop::settle(const SkyError& error, double t_s) {

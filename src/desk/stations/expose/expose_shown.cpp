@@ -239,6 +239,7 @@ QString ExposeStation::savedText() const {
 
 // Frames of a series that has ended are written as soon as there is room, or another folder.
 void ExposeStation::lookAfterFrames() {
+    std::erase_if(formerKeepers_, [](const auto& k) { return k->waiting() == 0; });
     if (!late_)
         return;
     const auto files = keeper_->files();

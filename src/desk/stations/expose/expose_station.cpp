@@ -188,6 +188,8 @@ void ExposeStation::saveIn(const std::filesystem::path& folder) {
     session().keepSeriesPlan(card_->values(), saveFolder_);
     if (keeper_)
         keeper_->moveTo(folder);
+    for (const auto& k : formerKeepers_)
+        k->moveTo(folder);
     refresh();
 }
 
@@ -219,6 +221,8 @@ void ExposeStation::begin() {
     blocksMade_ = 0;
     pausing_ = stopping_ = late_ = false;
     running_ = true;
+    if (keeper_ && keeper_->waiting() > 0)
+        formerKeepers_.push_back(keeper_);
     keeper_ = std::make_shared<SeriesKeeper>(saveFolder_);
     const auto table = session().newRunPath("series");
     recorder_ = std::make_shared<SeriesRecorder>(table);

@@ -100,6 +100,8 @@ private:
     QTimer* timer_;
     Seen seen_;
     std::shared_ptr<SeriesKeeper> keeper_;
+    // Of series before, whose frames could not be written yet.
+    std::vector<std::shared_ptr<SeriesKeeper>> formerKeepers_;
     std::shared_ptr<SeriesRecorder> recorder_; // of the same series
     std::string recorded_;                     // its entry
     std::filesystem::path saveFolder_;

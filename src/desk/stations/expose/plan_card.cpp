@@ -100,7 +100,7 @@ PlanCard::PlanCard(QWidget* parent)
     exposure_->setExact(180.0);
     size_->setExact(10.0);
     every_->setExact(3.0);
-    within_->setSpecialValueText(tr("from its RMS"));
+    within_->setSpecialValueText(tr("by RMS"));
     past_->setExact(2.0);
     grown_->setExact(8.0);
     grown_->setToolTip(tr("Stars wider by so much than in the best stretch since they were last focused."));
@@ -120,17 +120,19 @@ PlanCard::PlanCard(QWidget* parent)
     put(1, 1, tr("every"), every_, "dither-every");
     put(1, 2, tr("from above"), up_, "series-up");
     put(1, 3, tr("down to"), down_, "series-down");
+    // Whole words need more room than a column of figures has.
     put(2, 0, tr("Pattern"), pattern_, "dither-pattern");
-    put(2, 1, tr("settles within"), within_, "settle-within");
-    put(2, 2, tr("for"), holds_, "settle-for");
-    put(2, 3, tr("at most"), timeout_, "settle-timeout");
-    put(3, 0, tr("Flip"), flip_, "series-flip");
-    put(3, 1, tr("past meridian"), past_, "flip-past");
-    put(3, 2, tr("Focus anew"), refocus_, "series-refocus");
-    put(3, 3, tr("grown by"), grown_, "series-grown");
+    grid->addWidget(pattern_, 2, 1, 1, 2);
     raOnly_->setObjectName("dither-ra-only");
-    grid->addWidget(raOnly_, 4, 2, 1, 2);
-    put(4, 0, tr("Afterwards"), after_, "series-after");
+    grid->addWidget(raOnly_, 2, 3, 1, 2);
+    put(3, 0, tr("settled"), within_, "settle-within");
+    put(3, 1, tr("for"), holds_, "settle-for");
+    put(3, 2, tr("at most"), timeout_, "settle-timeout");
+    put(3, 3, tr("Afterwards"), after_, "series-after");
+    put(4, 0, tr("Flip"), flip_, "series-flip");
+    put(4, 1, tr("past meridian"), past_, "flip-past");
+    put(4, 2, tr("Focus anew"), refocus_, "series-refocus");
+    put(4, 3, tr("grown by"), grown_, "series-grown");
     every_->setToolTip(tr("frames between two dithers"));
     // Words need more room than figures.
     for (int column : {1, 3})

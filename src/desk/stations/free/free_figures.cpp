@@ -7,6 +7,7 @@
 #include "charts/text.h"
 #include "charts/worm_chart.h"
 #include "core/base/format.h"
+#include "core/findings/backlash_weight.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/stations/free/free_station.h"
@@ -261,20 +262,30 @@ void FreeStation::showBacklashFigures() {
     figures_[1]->setTitle(tr("Backlash"));
     figures_[2]->setTitle(tr("Shape"));
     figures_[3]->setTitle(tr("Returns"));
+    const CorrectionReach reach = correctionReach(session().settings());
     if (!backlash_) {
-        figures_[0]->showNothing(tr("below 100 ms harmless"));
+        figures_[0]->showNothing(
+            tr("below %1 ms harmless").arg(qs(formatNumber(harmlessBelow_ms(reach), 0))));
         figures_[1]->showNothing(tr("on the sky"));
         figures_[2]->showNothing(tr("gap, gradual or jump"));
         figures_[3]->showNothing(tr("repeats must agree"));
         return;
     }
     const BacklashResult& b = *backlash_;
-    const double ms = b.dead_ms.value;
-    showMeasured(figures_[0], b.dead_ms, " ms", 0,
-                 ms < 100.0    ? tr("harmless (below 100 ms)")
-                 : ms < 1000.0 ? tr("compensate (100 ms to 1 s)")
-                 : ms < 3000.0 ? tr("large; guide one-sided")
-                               : tr("repair (above 3 s)"));
+    const auto verdict = [&]() -> QString {
+        switch (weighBacklash(b.dead_ms.value, reach)) {
+        case BacklashWeight::harmless:
+            return tr("harmless (below %1 ms)").arg(qs(formatNumber(harmlessBelow_ms(reach), 0)));
+        case BacklashWeight::oneCorrection:
+            return tr("compensate: one correction takes it up");
+        case BacklashWeight::twoCorrections:
+            return tr("large: two corrections; guide one-sided");
+        case BacklashWeight::more:
+            break;
+        }
+        return tr("repair: more than two corrections");
+    };
+    showMeasured(figures_[0], b.dead_ms, " ms", 0, verdict());
     showMeasured(figures_[1], b.dead_arcsec, "″", 2,
                  tr("at %1 ″/s").arg(qs(formatNumber(b.rate_arcsec_s.value, 2))));
     static const QHash<BacklashShape, const char*> words{{BacklashShape::none, "no gap to be seen"},

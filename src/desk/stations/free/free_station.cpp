@@ -385,7 +385,7 @@ void FreeStation::refreshFindings() {
         findings_.insert(findings_.end(), more.begin(), more.end());
     }
     if (backlash_ && !testing_) {
-        const auto more = backlashFindings(*backlash_);
+        const auto more = backlashFindings(*backlash_, correctionReach(session().settings()));
         findings_.insert(findings_.end(), more.begin(), more.end());
     }
     rank(findings_);
@@ -468,7 +468,9 @@ QString FreeStation::help() const {
         "<p><b>Correction curve.</b> A mount that tells where its worm stands can play the curve back. Hand "
         "it "
         "over, record again, and both runs are drawn in one picture.</p>"
-        "<p><b>Good.</b> Backlash below 100 ms is harmless, above 3 s a case for repair (common practice). A "
+        "<p><b>Good.</b> Backlash is harmless below a twentieth of the interval between corrections, and a "
+        "case "
+        "for repair where two corrections do not take it up. A "
         "periodic error of many ″ is no harm if it is slow: its greatest rate decides.</p>");
 }
 

@@ -79,7 +79,7 @@ void RatesStation::measure() {
     auto procedure = std::make_shared<RatesMeasurement>(RatesSetup{session().rig()});
     measuring_ = true;
     samples_.clear();
-    compass_->show({}, std::nullopt, procedure->travel_px());
+    compass_->show({}, std::nullopt, usualLegs(session().rig()).travel_px);
     session().run<RatesMeasurement, Snapshot>(
         procedure,
         [](const RatesMeasurement& p) {
@@ -279,11 +279,12 @@ void RatesStation::refresh() {
                                qs(formatHourAngle(m.pointing.hourAngle))));
         setPrimary(tr("Measure rates"), session().free());
     }
+    const double harmless_ms = harmlessBelow_ms(correctionReach(session().settings()));
     if (!r) {
         ra_->showNothing(tr("expected from the rig"));
         dec_->showNothing(tr("expected from the rig"));
         angle_->showNothing(tr("want within 10°"));
-        backlash_->showNothing(tr("below 100 ms is harmless"));
+        backlash_->showNothing(tr("below %1 ms is harmless").arg(qs(formatNumber(harmless_ms, 0))));
         return;
     }
     const auto rate = [](ReadOut* out, const AxisRate& a, double expected) {
@@ -297,7 +298,8 @@ void RatesStation::refresh() {
     angle_->show(qs(formatNumber(r->orthogonality_deg.value, 1)) + "°", tr("off"),
                  tr("± %1° · want < 10°").arg(qs(formatNumber(r->orthogonality_deg.sigma, 1))));
     backlash_->show(qs(formatNumber(r->decBacklash_ms.value, 0)), tr("ms"),
-                    tr("± %1 · < 100 harmless").arg(qs(formatNumber(r->decBacklash_ms.sigma, 0))));
+                    tr("± %1 · < %2 harmless")
+                        .arg(qs(formatNumber(r->decBacklash_ms.sigma, 0)), qs(formatNumber(harmless_ms, 0))));
 }
 
 QString RatesStation::summary() const {
@@ -317,7 +319,7 @@ StationState RatesStation::state() const {
 }
 
 std::vector<Finding> RatesStation::findings() const {
-    return shown() ? ratesFindings(*shown()) : std::vector<Finding>{};
+    return shown() ? ratesFindings(*shown(), correctionReach(session().settings())) : std::vector<Finding>{};
 }
 
 bool RatesStation::perform(const QString& action) {
