@@ -836,7 +836,10 @@ void WindowTest::theWholeNight() {
     QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     const double rate = readOut("Rates", "Dec rate")->value().toDouble();
-    QVERIFY2(std::abs(rate - 2.83) < 0.12, qPrintable(QString::number(rate)));
+    QVERIFY2(
+        std::abs(rate - 2.83) < 0.12,
+        qPrintable(QString::number(rate) + " " +
+                   (window_->session().problem() ? qs(window_->session().problem()->text()) : QString())));
     QVERIFY(readOut("Rates", "Dec backlash")->value().toDouble() > 300);
     QCOMPARE(window_->station("Rates")->state(), StationState::good);
 

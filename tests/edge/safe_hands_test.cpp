@@ -66,6 +66,7 @@ private slots:
     void trackingEndsAtItsLimits_data();
     void trackingEndsAtItsLimits();
     void wrongLongitudeStopsSlews();
+    void slowAnswerIsNoDispute();
     void wrongClockShowsInTheFirstFrame();
     void daylightKeepsAwayFromTheSun();
     void seriesLeavesTheMountAtRest();
@@ -252,6 +253,29 @@ void SafeHandsTest::wrongLongitudeStopsSlews() {
     g.observatory.guard().settleDispute();
     QVERIFY(g.devices.mount->state().has_value());
     QVERIFY(g.slew(-1.2, 30.0));
+}
+
+// Time goes on between the question and the answer: a mount that takes minutes is not accused of a wrong
+// clock.
+void SafeHandsTest::slowAnswerIsNoDispute() {
+    const Rig rig = demoScenario().rig;
+    MountGuard guard;
+    guard.setRig(rig);
+    const Instant asked = demoScenario().start;
+    const auto told = [&](double after_s) {
+        MountState state;
+        state.siderealTime = ObservedFrame(rig.site, asked + after_s).siderealTime();
+        return state;
+    };
+    for (double after_s : {0.0, 300.0, 600.0})
+        for (double heard_s : {600.0, 700.0}) {
+            guard.hear(told(after_s), asked, asked + heard_s);
+            QVERIFY(!guard.dispute());
+        }
+    guard.hear(told(3600.0), asked, asked + 600.0);
+    QVERIFY(guard.dispute().has_value());
+    guard.hear(told(-3600.0), asked, asked + 600.0);
+    QVERIFY(guard.dispute().has_value());
 }
 
 // A mount that tells no time: the first solved frame shows it, and nothing slews on that.

@@ -114,20 +114,21 @@ struct Along {
     double variance = 0.0; // of a place about the fit, px²
 };
 
-constexpr double slowAir = 0.25; // share of the variance that outlasts an exposure
+// Share of the variance that outlasts an exposure. Along the pulses of RA what the gears do is told apart
+// from it by its own terms; across them it is all there is.
+constexpr double slowAirAlong = 0.15, slowAirAcross = 0.25;
 constexpr double slowAir_s = 6.0;
 constexpr double usualWorm_s = 480.0;    // where the rig does not tell
 constexpr double usualSway_arcsec = 8.0; // amplitude
 
-// What the gears do besides one and two waves of the worm: size, and how long it hangs together.
-constexpr double gears_arcsec = 0.9;
-constexpr double gears_s = 20.0;
+constexpr double gears_s = 20.0; // what gears do besides one and two waves of the worm hangs together so long
 
 // gears: variance of that against the variance of a place; 0 where the gears do not move the star.
 Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const DeadTimes& dead,
                double decRate, double sway_px, double worm_s, double gears) {
     const auto n = static_cast<Eigen::Index>(rows.size());
     const bool sways = sway_px > 0.0;
+    const double slow = sways ? slowAirAlong : slowAirAcross;
     const Eigen::Index p = 6 + (sways ? 4 : 0);
     Eigen::MatrixXd x = Eigen::MatrixXd::Zero(n, p);
     Eigen::VectorXd y(n);
@@ -148,10 +149,9 @@ Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const D
             x(i, 7 + 2 * h) = std::cos(a);
         }
         for (Eigen::Index j = 0; j < n; ++j)
-            correlation(i, j) =
-                (i == j ? 1.0 - slowAir : 0.0) +
-                slowAir * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / slowAir_s) +
-                gears * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / gears_s);
+            correlation(i, j) = (i == j ? 1.0 - slow : 0.0) +
+                                slow * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / slowAir_s) +
+                                gears * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / gears_s);
     }
     const SymmetricSolver<Eigen::Dynamic> air(correlation);
     Eigen::MatrixXd weighted(n, p);
@@ -309,9 +309,14 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     const double worm_s = setup.wormPeriod_s > 0.0 ? setup.wormPeriod_s : usualWorm_s;
     const double sway_px = usualSway_arcsec * cosDec / setup.scale_arcsec_px;
     const Along across = fitAlong(rows, v, dead, dec.dot(v), 0.0, worm_s, 0.0);
-    const double gears_px = gears_arcsec * cosDec / setup.scale_arcsec_px;
-    const Along along = fitAlong(rows, u, dead, dec.dot(u), sway_px, worm_s,
-                                 std::min(gears_px * gears_px / std::max(across.variance, 1e-6), 100.0));
+    // Air moves a star alike in both directions; what is left over in that of the gears is theirs. Half of it
+    // or more the fit takes for something else.
+    constexpr double unseen = 3.0, chance = 0.2; // by chance alone it differs by a fifth
+    const Along bare = fitAlong(rows, u, dead, dec.dot(u), sway_px, worm_s, 0.0);
+    const double gears =
+        unseen * std::max(0.0, bare.variance / std::max(across.variance, 1e-9) - 1.0 - chance);
+    const Along along =
+        gears > 0.0 ? fitAlong(rows, u, dead, dec.dot(u), sway_px, worm_s, std::min(gears, 100.0)) : bare;
     const Vector raPolar = polar(u, along.ra, v, across.ra);
     const Vector decPolar = polar(u, along.dec, v, across.dec);
     rates.ra = {{raPolar.length.value / cosDec, raPolar.length.sigma / cosDec}, raPolar.angle_deg, steps[0]};

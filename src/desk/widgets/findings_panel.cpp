@@ -74,7 +74,7 @@ void FindingsPanel::showProblems(const std::vector<ProblemList::Entry>& problems
         }
         card->fill(
             {"problem", Weight::act, e.problem.what, e.problem.why, e.problem.remedy, e.action, e.label},
-            tr("Understood"));
+            tr("dismiss"));
         shown.push_back({e.cause, card});
     }
     for (const ProblemCard& c : problems_)

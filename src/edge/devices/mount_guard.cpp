@@ -48,11 +48,15 @@ Expected<void> MountGuard::maySlew(const MountState& from, const HourAngleDec& t
         "Choose another target or wait for dusk. If the telescope is covered, say so in the menu Rig.");
 }
 
-void MountGuard::hear(const MountState& state, Instant now) {
+void MountGuard::hear(const MountState& state, Instant asked, Instant heard) {
     const std::scoped_lock guard(lock_);
     if (!rig_ || !state.siderealTime)
         return;
-    told_ = unlessSettled(disputeOver(rig_->site, now, *state.siderealTime));
+    const auto early = disputeOver(rig_->site, asked, *state.siderealTime);
+    const auto late = disputeOver(rig_->site, heard, *state.siderealTime);
+    // Ahead of the question and behind the answer: in between.
+    const bool agrees = !early || !late || (early->mountAhead_h > 0.0 && late->mountAhead_h < 0.0);
+    told_ = agrees ? std::nullopt : unlessSettled(late);
 }
 
 void MountGuard::see(const SolvedFrame& frame, const MountState& state) {

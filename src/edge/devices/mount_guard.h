@@ -28,8 +28,9 @@ public:
     Expected<void> maySlew(const MountState& from, const HourAngleDec& to, const std::string& side,
                            Instant now) const;
 
-    // What the mount tells of its time, at the moment it tells it.
-    void hear(const MountState& state, Instant now);
+    // What the mount tells of its time: somewhere between asking it and hearing the answer, which may be long
+    // where it hangs, the computer sleeps, or simulated time jumps.
+    void hear(const MountState& state, Instant asked, Instant heard);
     // A frame exposed while the mount stood still, solved: where the stars say it points.
     void see(const SolvedFrame& frame, const MountState& state);
     std::optional<TimeDispute> dispute() const;

@@ -39,11 +39,12 @@ public:
 
     Expected<MountState> state() const override { return state(never); }
     Expected<MountState> state(const StopFlag& halt) const {
+        const Instant asked = whole_.own_.clock->now();
         auto told = heard(whole_.mountLink_, [&] {
             return lane_.ask(telling_, halt, [&m = mount_](const StopFlag&) { return m.state(); });
         });
         if (told) {
-            whole_.guard_.hear(*told, whole_.own_.clock->now());
+            whole_.guard_.hear(*told, asked, whole_.own_.clock->now());
             settle(*told, halt);
             const std::scoped_lock guard(whole_.lock_);
             whole_.last_ = *told;
