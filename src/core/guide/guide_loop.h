@@ -111,9 +111,9 @@ private:
     std::optional<double> last_s_;
     double overhead_s_ = 0.0; // from one exposure to the next besides the pulse
     double lostSince_s_ = 0.0;
-    double fast_ = 0.0;         // running mean square of what changes from frame to frame, of one coordinate
+    double fast_ = 0.0;          // running mean square of what changes from frame to frame, of one coordinate
     double settledSquare_ = 0.0; // running mean square of the error while settled, both axes
-    double noise_arcsec_ = 0.3; // as last told
+    double noise_arcsec_ = 0.3;  // as last told
     std::optional<SkyError> lastError_;
     SkyError aim_, owed_; // how far the aim was moved in all, and what of that is still to be gone
     bool raStopped_ = false;
