@@ -271,6 +271,7 @@ public:
     void resumeTracking();
     // Breaks off the procedure at once; the mount and guiding go on.
     void breakOff();
+    void endWork(); // at once, the mount with it
     // Breaks off all that is running, for the end of the program.
     void abandon();
 

@@ -174,13 +174,17 @@ void Session::stop() {
         watch_.askToStop();
 }
 
-void Session::abandon() {
-    forgetWaiting();
+void Session::endWork() {
     if (control_) {
         control_->mountGoesOn = false;
         control_->halt = true;
     }
     watch_.breakOff();
+}
+
+void Session::abandon() {
+    endWork();
+    forgetWaiting();
 }
 
 void Session::breakOff() {
@@ -205,8 +209,10 @@ void Session::tellTrouble(const Procedure& p) {
 }
 
 void Session::halt() {
+    // First the flags, which wait for nobody: whoever sees the mount stand still knows why.
+    endWork();
     sendHalt();
-    abandon();
+    forgetWaiting();
     Q_EMIT announced(tr("Halting…"));
     Q_EMIT halted();
 }

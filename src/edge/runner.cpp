@@ -159,23 +159,25 @@ Expected<void> runProcedure(Procedure& procedure, Devices& devices, RunnerContro
         const auto halted = [&] {
             return StepFailed{control.mountGoesOn ? stoppedProblem() : haltedProblem()};
         };
+        if (hooks.ahead)
+            hooks.ahead(procedure);
+        const MountState before = mount;
+        // What a silent mount said last still holds until it says otherwise.
+        if (auto told = devices.mount->state())
+            mount = *told;
+        // Asked after the mount: what a halt has done to it must not pass for its own doing.
         const bool halts = control.halt, stops = control.stop;
         if (halts && !taken)
             what = halted();
         else if (stops && !taken && !std::holds_alternative<StepFailed>(what))
             what = StopAsked{};
-        if (hooks.ahead)
-            hooks.ahead(procedure);
-        const auto event = [&] {
-            // What a silent mount said last still holds until it says otherwise.
-            if (auto told = devices.mount->state())
-                mount = *told;
-            return Event{devices.clock->now(), mount, what, devices.clock->steady_s()};
+        const auto next = [&](const MountState& state) {
+            return procedure.next(Event{devices.clock->now(), state, what, devices.clock->steady_s()});
         };
-        Step step = procedure.next(event());
+        Step step = next(taken && halts ? before : mount);
         if (taken && (halts || stops)) {
             what = halts ? decltype(what)(halted()) : StopAsked{};
-            step = procedure.next(event());
+            step = next(mount);
         }
         if (hooks.before)
             hooks.before(procedure, step);

@@ -59,6 +59,7 @@ class SafeHandsTest : public QObject {
     Q_OBJECT
 private slots:
     void haltBeforeGuidingBegins();
+    void haltIsNoLimit();
     void nothingMovesAfterAHalt();
     void trailRateIsPutBack_data();
     void trailRateIsPutBack();
@@ -84,14 +85,17 @@ void SafeHandsTest::haltBeforeGuidingBegins() {
     n.rates->setup.side = "east";
     CountingMount mount(n.night.mount());
     n.devices.mount = &mount;
-    n.watch.setPrepare([&](const StopFlag&) -> Expected<WatchPlan> {
-        n.watch.breakOff(); // the person's halt
+    const auto planned = [&](const StopFlag&) -> Expected<WatchPlan> {
         GuidingSetup g;
         g.rig = n.night.scenario().rig;
         g.rates = *n.rates;
         WatchPlan plan;
         plan.guiding = std::make_shared<Guiding>(g);
         return plan;
+    };
+    n.watch.setPrepare([&](const StopFlag& stop) {
+        n.watch.breakOff(); // the person's halt
+        return planned(stop);
     });
     const auto begun = n.watch.start(never);
     QVERIFY(!begun && begun.error().asked);
@@ -100,19 +104,44 @@ void SafeHandsTest::haltBeforeGuidingBegins() {
     QCOMPARE(mount.pulses.load(), 0);
     // The person's next command may guide again.
     n.watch.allow();
-    n.watch.setPrepare([&](const StopFlag&) -> Expected<WatchPlan> {
-        GuidingSetup g;
-        g.rig = n.night.scenario().rig;
-        g.rates = *n.rates;
-        WatchPlan plan;
-        plan.guiding = std::make_shared<Guiding>(g);
-        return plan;
-    });
+    n.watch.setPrepare(planned);
     auto seat = n.night.clock().reserve();
     seat->sit();
     const auto again = n.watch.start(never);
     QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
     static_cast<void>(n.watch.stop(never));
+}
+
+// The mount stands still when it is asked after the last frame: by the halt, not by a limit of its own.
+void SafeHandsTest::haltIsNoLimit() {
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = night.devices();
+    QVERIFY(devices.mount->slew(nearEquator, never).has_value());
+    devices.track = night.trackDirectly();
+    RunnerControl control;
+    // The person's halt comes between two steps of the runner and has stopped the mount before it answers.
+    struct HaltedWhenAsked : ForwardingMount {
+        HaltedWhenAsked(Mount& m, RunnerControl& c) : ForwardingMount(m), control(c) {}
+        Expected<MountState> state() const override {
+            if (++asked == 40) {
+                control.halt = true;
+                if (const auto stopped = mount.halt(); !stopped)
+                    return tl::unexpected(stopped.error());
+            }
+            return mount.state();
+        }
+        RunnerControl& control;
+        mutable int asked = 0;
+    } mount(*devices.mount, control);
+    devices.mount = &mount;
+    GuidingSetup setup;
+    setup.rig = night.scenario().rig;
+    setup.rates = promisedRates(setup.rig, night.scenario().guideRoll_deg);
+    Guiding guiding(setup);
+    const auto done = runProcedure(guiding, devices, control);
+    QVERIFY(!done && done.error().asked);
+    QVERIFY2(!guiding.ending(), guiding.ending() ? guiding.ending()->text().c_str() : "");
+    QVERIFY(!guiding.run().rows.empty());
 }
 
 void SafeHandsTest::nothingMovesAfterAHalt() {
