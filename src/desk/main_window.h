@@ -41,7 +41,6 @@ public:
     Deck* deck() const { return deck_; }
     // The system asks for the end: what runs is ended, the mount stopped, then the window closes.
     void leaveNow();
-    bool leaving() const { return left_; }
 
 protected:
     void closeEvent(QCloseEvent*) override;

@@ -99,7 +99,8 @@ bool Session::ownsEvening() {
         {"What is changed here is not kept.",
          "Another Nordstjerna" + (other ? " (process " + std::to_string(other) + ")" : std::string()) +
              " keeps rigs, targets and settings of this evening; both would write over each other.",
-         "Work in the other window, or take over here; what the other one shows is not kept then."},
+         "Work in the other window, or take over here. After that, nothing more is kept from the other "
+         "window."},
         "evening.take", "Take over");
     return false;
 }

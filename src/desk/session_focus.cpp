@@ -24,7 +24,7 @@ void Session::askFocuser(CameraRole camera, std::function<void(const Expected<Fo
         } catch (const std::exception& e) {
             state = nordstjerna::problem("The focuser's driver failed.",
                                          std::string("Unexpected failure: ") + e.what() + ".",
-                                         "Connect it anew.");
+                                         "Connect the focuser again.");
         }
         QMetaObject::invokeMethod(
             this, [told, state] { told(state); }, Qt::QueuedConnection);

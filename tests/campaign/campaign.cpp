@@ -65,7 +65,6 @@ struct Outcome {
     size_t frames = 0, framesOnDisk = 0; // taken, and in their table
     size_t rows = 0, rowsOnDisk = 0;     // of all runs
     bool mountAsTold = false;            // within ten seconds of the fault's end, or of the evening's
-    double longest_ms = 0.0;             // that a look at the observatory took
     std::string wrong;                   // empty: nothing
 };
 
@@ -105,10 +104,7 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
         if (recorder.take(series, folder))
             if (const auto done = recorder.write(); !done)
                 o.wrong = done.error().what;
-        const auto begun = std::chrono::steady_clock::now();
         static_cast<void>(observatory.mountState());
-        const std::chrono::duration<double, std::milli> took = std::chrono::steady_clock::now() - begun;
-        o.longest_ms = std::max(o.longest_ms, took.count());
     };
     auto seat = n.night.clock().reserve();
     seat->sit();

@@ -23,6 +23,12 @@ constexpr double shortest_px = 12.0;              // nearer than that a centroid
 // Before the star has shown its own.
 constexpr double usualNoise_px = 0.2, anyRoom_px = 60.0;
 
+// A look and the pause before it, with the frame's way from the camera.
+double lookTime_s(const RatesSetup& setup) {
+    constexpr double download_s = 0.3;
+    return setup.exposure_s + setup.pause_s + download_s;
+}
+
 double distance(const Star& a, const Star& b) {
     return std::hypot(a.x - b.x, a.y - b.y);
 }
@@ -47,8 +53,7 @@ LegPlan usualLegs(const Rig& rig) {
     calibration.scale_arcsec_px = scalesOf(rig).guide_arcsec_px;
     calibration.guideRateRa = rig.mount.guideRateRa;
     const RatesSetup usual;
-    return planLegs(calibration, usualNoise_px, usual.wanted, usual.exposure_s + usual.pause_s + 0.3,
-                    anyRoom_px);
+    return planLegs(calibration, usualNoise_px, usual.wanted, lookTime_s(usual), anyRoom_px);
 }
 
 RatesMeasurement::RatesMeasurement(RatesSetup setup) : setup_(std::move(setup)) {
@@ -193,8 +198,7 @@ Step RatesMeasurement::onStar(const Event&, const Star& star, Instant middle) {
 }
 
 void RatesMeasurement::plan(double noise_px, double room_px) {
-    const LegPlan legs =
-        planLegs(calibration_, noise_px, setup_.wanted, setup_.exposure_s + setup_.pause_s + 0.3, room_px);
+    const LegPlan legs = planLegs(calibration_, noise_px, setup_.wanted, lookTime_s(setup_), room_px);
     travel_px_ = legs.travel_px;
     steps_ = legs.steps;
     step_ms_ = legs.step_ms;
@@ -326,7 +330,7 @@ Progress RatesMeasurement::progress() const {
                                      : i == current && phase_ != Phase::ended ? ProgressStep::State::running
                                                                               : ProgressStep::State::ahead});
     p.fraction = static_cast<double>(current) / 6.0;
-    const double each = step_ms_ / 1000.0 + setup_.exposure_s + setup_.pause_s + 0.3;
+    const double each = step_ms_ / 1000.0 + lookTime_s(setup_);
     if (phase_ == Phase::leg) {
         const int length = outward_ > 0 ? outward_ : steps_;
         const int after = 3 - static_cast<int>(leg_);

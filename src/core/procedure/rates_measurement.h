@@ -42,7 +42,6 @@ public:
     std::shared_ptr<const Frame> frame() const { return frame_; }
     double stepMs() const { return step_ms_; }
     const RatesSetup& setup() const { return setup_; }
-    double travel_px() const { return travel_px_; } // of a leg, as planned
 
 private:
     enum class Phase { start, finding, orienting, firstLook, clearing, leg, ended };

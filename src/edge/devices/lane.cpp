@@ -9,7 +9,7 @@ Problem Lane::silent() const {
 
 Problem Lane::broken(const std::string& words) const {
     return {"The " + device_ + "'s driver failed.", "Unexpected failure: " + words + ".",
-            "It is tried again; if it stays so, connect the device anew.", true};
+            "Nordstjerna tries again. If it keeps failing, connect the device again.", true};
 }
 
 void Lane::hold(std::shared_ptr<Clock::Errand> errand) {

@@ -1,7 +1,6 @@
 #include "edge/store/entry_json.h"
 
 #include <algorithm>
-
 #include <cmath>
 
 #include "edge/store/json_reader.h"

@@ -48,9 +48,15 @@ std::vector<std::filesystem::path> filesIn(const std::filesystem::path& folder, 
     return list;
 }
 
+std::filesystem::path numbered(const std::filesystem::path& path, int n) {
+    auto other = path;
+    if (n > 1)
+        other.replace_filename(path.stem().string() + "-" + std::to_string(n) + path.extension().string());
+    return other;
+}
+
 std::filesystem::path keepAside(const std::filesystem::path& path) {
-    constexpr int most = 1000;
-    for (int n = 1; n < most; ++n) {
+    for (int n = 1; n < mostNames; ++n) {
         auto aside = path;
         aside.replace_filename(path.stem().string() + "-kept-" + std::to_string(n) +
                                path.extension().string());

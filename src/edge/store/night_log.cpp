@@ -56,7 +56,7 @@ tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what) {
     }
     Problem p{
         what, words,
-        "Check the data folder and the free space; a damaged log is made anew from the records beside it."};
+        "Check the data folder and the free space; a damaged log can be rebuilt from the records beside it."};
     const int code = db ? sqlite3_errcode(db) & 0xff : 0;
     p.lasting = code == SQLITE_NOTADB || code == SQLITE_CORRUPT;
     return tl::unexpected(p);

@@ -1,5 +1,7 @@
 #include "edge/store/run_recorder.h"
 
+#include "edge/store/file_names.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -43,21 +45,15 @@ Expected<void> RunRecorder::begin() {
         wanted = wanted_;
         meta = meta_;
     }
-    std::error_code error;
-    std::filesystem::path path = wanted;
-    for (int n = 2;; ++n) {
+    return makeUnderFreeName(wanted, [&](const std::filesystem::path& path) -> Expected<void> {
         auto made = RunWriter::create(path, meta);
-        if (made) {
-            writer_.emplace(std::move(*made));
-            const std::scoped_lock guard(lock_);
-            path_ = path;
-            return {};
-        }
-        if (!std::filesystem::exists(path, error) || n > 999)
+        if (!made)
             return tl::unexpected(made.error());
-        path = wanted;
-        path.replace_filename(wanted.stem().string() + "-" + std::to_string(n) + wanted.extension().string());
-    }
+        writer_.emplace(std::move(*made));
+        const std::scoped_lock guard(lock_);
+        path_ = path;
+        return {};
+    });
 }
 
 Expected<void> RunRecorder::writeOn() {

@@ -6,6 +6,7 @@
 #include "core/base/parallel.h"
 #include "core/rig/scales.h"
 #include "core/sky/sides.h"
+#include "edge/store/append_file.h"
 #include "edge/store/file_names.h"
 #include "edge/store/fits.h"
 
@@ -67,16 +68,17 @@ std::filesystem::path SeriesKeeper::pathOf(const std::filesystem::path& folder, 
 Expected<std::string> SeriesKeeper::write(const std::filesystem::path& folder, const Waiting& w) {
     auto path = pathOf(folder, w.setup, w.frame);
     const auto own = path.parent_path();
+    if (w.frame.number == 1) // once a series
+        tidyBesides(own);
     std::error_code error;
     std::filesystem::create_directories(own, error);
     if (error)
         return problem("Frames cannot be saved in " + own.string() + ".", error.message() + ".",
                        "Choose another folder.");
-    const std::string name = path.filename().string();
     // Another series may have left one of that name.
-    constexpr int mostNames = 1000;
-    for (int k = 2; std::filesystem::exists(path, error) && k < mostNames; ++k)
-        path = own / (name.substr(0, name.size() - 5) + "-" + std::to_string(k) + ".fits");
+    const auto wanted = path;
+    for (int n = 2; std::filesystem::exists(path, error) && n < mostNames; ++n)
+        path = numbered(wanted, n);
     if (auto done = writeFits(path, *w.pixels, cardsOf(w.setup, w.frame)); !done)
         return tl::unexpected(done.error());
     return path.string();

@@ -1,5 +1,6 @@
 #include "edge/store/series_recorder.h"
 
+#include "edge/store/file_names.h"
 #include "edge/store/series_keeper.h"
 
 namespace nordstjerna {
@@ -20,6 +21,18 @@ bool SeriesRecorder::take(const Series& series, const std::filesystem::path& fra
     return !waiting_.empty();
 }
 
+Expected<void> SeriesRecorder::begin() {
+    return makeUnderFreeName(wanted_, [this](const std::filesystem::path& path) -> Expected<void> {
+        auto made = SeriesWriter::create(path, setup_, plane_ ? &*plane_ : nullptr);
+        if (!made)
+            return tl::unexpected(made.error());
+        writer_.emplace(std::move(*made));
+        const std::scoped_lock guard(lock_);
+        path_ = path;
+        return {};
+    });
+}
+
 Expected<void> SeriesRecorder::write() {
     const std::scoped_lock writing(writing_);
     for (;;) {
@@ -30,22 +43,9 @@ Expected<void> SeriesRecorder::write() {
                 return {};
             frame = waiting_.front();
         }
-        std::filesystem::path path = wanted_;
-        constexpr int mostNames = 1000;
-        for (int n = 2; !writer_; ++n) {
-            auto made = SeriesWriter::create(path, setup_, plane_ ? &*plane_ : nullptr);
-            std::error_code error;
-            if (!made && (n > mostNames || !std::filesystem::exists(path, error)))
-                return tl::unexpected(made.error());
-            if (made) {
-                writer_.emplace(std::move(*made));
-                const std::scoped_lock guard(lock_);
-                path_ = path;
-            } else {
-                path.replace_filename(wanted_.stem().string() + "-" + std::to_string(n) +
-                                      wanted_.extension().string());
-            }
-        }
+        if (!writer_)
+            if (auto done = begin(); !done)
+                return done;
         if (auto done = writer_->append(frame); !done)
             return done;
         const std::scoped_lock guard(lock_);

@@ -26,6 +26,8 @@ public:
     std::filesystem::path path() const; // empty while nothing was written
 
 private:
+    Expected<void> begin();
+
     std::mutex writing_;      // held while the disk is waited for
     mutable std::mutex lock_; // never held meanwhile
     std::filesystem::path wanted_, path_;

@@ -202,7 +202,8 @@ void ExposeStation::refresh() {
         if (pausing_ && seen_.phase == Series::Phase::exposing)
             sentence += " " + tr("A pause comes after it.");
         if (keeper_ && keeper_->trouble())
-            sentence += ". " + tr("%1 NOT saved yet.").arg(qs(formatCount(keeper_->waiting(), "frame")));
+            sentence += (sentence.endsWith('.') ? " " : ". ") +
+                        tr("%1 NOT saved yet.").arg(qs(formatCount(keeper_->waiting(), "frame")));
         say(phaseWord(seen_.phase), sentence);
         return;
     }
