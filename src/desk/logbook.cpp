@@ -115,16 +115,6 @@ void Logbook::told(const Expected<void>& done) {
         Qt::QueuedConnection);
 }
 
-Expected<const NightLog*> Logbook::log() {
-    if (!log_) {
-        auto log = NightLog::openToRead(nightLogPath(folder_));
-        if (!log)
-            return tl::unexpected(log.error());
-        log_ = std::move(*log);
-    }
-    return &*log_;
-}
-
 std::string Logbook::relative(const fs::path& file) const {
     std::error_code error;
     const fs::path inside = fs::relative(file, folder_, error);
@@ -132,7 +122,6 @@ std::string Logbook::relative(const fs::path& file) const {
 }
 
 void Logbook::rebuild(const std::function<Instant(Instant)>& noon) {
-    log_.reset();
     queue_.post(
         [this, folder = folder_, noon]() -> Expected<void> {
             const auto done = rebuildNightLog(folder, noon);
@@ -141,7 +130,6 @@ void Logbook::rebuild(const std::function<Instant(Instant)>& noon) {
             QMetaObject::invokeMethod(
                 this,
                 [this, all = done->entries, out = static_cast<int>(done->leftOut.size())] {
-                    log_.reset(); // it may have been opened meanwhile, and that file is the former one
                     Q_EMIT rebuilt(all, out);
                 },
                 Qt::QueuedConnection);

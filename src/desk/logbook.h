@@ -33,8 +33,6 @@ public:
     // By the person.
     void setNote(const std::string& id, const std::string& note);
 
-    // For reading; opened anew after trouble.
-    Expected<const NightLog*> log();
     // A path of a table as entries hold it, and where that of an entry lies.
     std::string relative(const std::filesystem::path& file) const;
     std::filesystem::path tableOf(const LogEntry& entry) const {
@@ -56,7 +54,6 @@ private:
     WriteQueue& queue_;
     std::optional<SessionMark> mark_;
     std::map<std::string, LogEntry> open_;
-    std::optional<NightLog> log_;
     bool failing_ = false; // told already
 };
 

@@ -365,6 +365,7 @@ void ExposeTest::seriesOverTheFlip() {
     auto* review = static_cast<ReviewStation*>(window_->station("Review"));
     QVERIFY(window_->session().flush(60.0));
     review->refreshLog();
+    QVERIFY(waitFor([&] { return !review->reading(); }));
     auto* table = review->findChild<QTableWidget*>("entries");
     int row = 0;
     while (row < table->rowCount() && !table->item(row, 0)->text().contains("series") &&
@@ -485,10 +486,10 @@ void ExposeTest::stopNowAndHalt() {
     QVERIFY(window_->session().mountState().tracking); // only the series was broken off
     QVERIFY(!window_->session().problem());
     const auto logged = [this] {
-        const auto log = window_->session().logbook().log();
+        const auto log = NightLog::openToRead(nightLogPath(data_->path().toStdString()));
         EntrySearch series;
         series.kind = EntryKind::series;
-        const auto found = log ? (*log)->find(series) : Expected<std::vector<LogEntry>>();
+        const auto found = log ? log->find(series) : Expected<std::vector<LogEntry>>();
         return found && !found->empty() ? found->front().how : std::string();
     };
     QVERIFY(waitFor([&] { return !logged().empty(); }));

@@ -92,15 +92,19 @@ private:
     bool waitIdle() const {
         return waitFor([this] { return !window_->session().busy(); });
     }
+    bool read() const {
+        return waitFor([this] { return !review()->reading(); });
+    }
     void settleLog() {
         QVERIFY(window_->session().flush(60.0));
         QCoreApplication::processEvents();
         review()->refreshLog();
+        QVERIFY(read());
     }
     void openRow(int row) {
         table()->selectRow(row);
         QTest::mouseClick(review()->primary(), Qt::LeftButton);
-        QVERIFY(waitFor([this] { return !review()->reading(); }));
+        QVERIFY(read());
     }
     void measureRates();
     std::unique_ptr<QTemporaryDir> data_;
@@ -122,6 +126,7 @@ void ReviewWindowTest::bringDemoNights() {
     QVERIFY(rebuildNightLog(data(), [](Instant t) { return t; }).has_value());
     openWindow();
     window_->showStation("Review");
+    QVERIFY(read());
 }
 
 QString ReviewWindowTest::panelText() const {
@@ -165,6 +170,7 @@ void ReviewWindowTest::demoBringsItsNights() {
     window_->show();
     window_->showStation("Review");
     QVERIFY(!window_->session().problem());
+    QVERIFY(read());
     QCOMPARE(review()->summary(), QString("7 nights"));
     QCOMPARE(table()->rowCount(), 3); // of the newest
     window_.reset();
@@ -175,6 +181,7 @@ void ReviewWindowTest::demoBringsItsNights() {
     auto again = startSession(wishes);
     QVERIFY(again.has_value());
     window_ = std::make_unique<MainWindow>(std::move(*again));
+    QVERIFY(read());
     QCOMPARE(review()->summary(), QString("nothing kept"));
 }
 
@@ -187,8 +194,8 @@ void ReviewWindowTest::anEveningIsKept() {
     // It stands in the log before its first row.
     QVERIFY(window_->session().flush(60.0));
     {
-        const auto log = window_->session().logbook().log();
-        const auto open = (*log)->unclosed();
+        const auto log = NightLog::openToRead(nightLogPath(data()));
+        const auto open = log->unclosed();
         QCOMPARE(open->size(), size_t{1});
         QVERIFY(open->front().kind == EntryKind::guidedRun);
     }
@@ -236,7 +243,7 @@ void ReviewWindowTest::anEveningIsKept() {
     QTest::mouseClick(band, Qt::LeftButton, {},
                       QPoint(static_cast<int>(16 + f * (band->width() - 32)), band->height() - 20));
     QVERIFY(review()->isVisible());
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     QVERIFY(review()->page() == ReviewStation::Page::run);
 }
 
@@ -270,14 +277,18 @@ void ReviewWindowTest::searchAndNotes() {
     bringDemoNights();
     auto* search = review()->findChild<QLineEdit*>("searchNights");
     QTest::keyClicks(search, "gusty");
+    QVERIFY(read());
     QCOMPARE(table()->rowCount(), 1);
     QVERIFY(table()->item(0, 0)->text().startsWith("14 Sep"));
     search->clear();
+    QVERIFY(read());
     QCOMPARE(table()->rowCount(), 3);
     search->setText("no such word anywhere");
+    QVERIFY(read());
     QCOMPARE(table()->rowCount(), 0);
     QVERIFY(label("entryWords").contains("Nothing is kept here"));
     search->clear();
+    QVERIFY(read());
     // A note is kept when another entry is chosen, and is found by its words.
     table()->selectRow(0);
     auto* note = review()->findChild<QPlainTextEdit*>("note");
@@ -286,6 +297,7 @@ void ReviewWindowTest::searchAndNotes() {
     QCOMPARE(note->toPlainText(), QString());
     settleLog();
     search->setText("fox");
+    QVERIFY(read());
     QCOMPARE(table()->rowCount(), 1);
     table()->selectRow(0);
     QCOMPARE(note->toPlainText(), QString("a fox under the tripod"));
@@ -299,12 +311,13 @@ void ReviewWindowTest::replayAndTakeOver() {
     bringDemoNights();
     auto* search = review()->findChild<QLineEdit*>("searchNights");
     search->setText("guiding"); // the oldest was guided in proportion
+    QVERIFY(read());
     openRow(table()->rowCount() - 1);
     // Two wishes at once: the newer one is opened.
     const std::string wanted = review()->opened().entry.id;
     review()->openEntry("20260911T194000backlash");
     review()->openEntry(QString::fromStdString(wanted));
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     QCOMPARE(review()->opened().entry.id, wanted);
     review()->showPage(ReviewStation::Page::replay);
     ReplayPage* replay = review()->replay();
@@ -444,13 +457,14 @@ void ReviewWindowTest::wordsStayInTheLane() {
 void ReviewWindowTest::compareTwo() {
     bringDemoNights();
     review()->findChild<QLineEdit*>("searchNights")->setText("guiding");
+    QVERIFY(read());
     openRow(0); // 9 Oct
     review()->showPage(ReviewStation::Page::compare);
     auto* with = review()->findChild<QComboBox*>("compareWith");
     QCOMPARE(with->count(), 7); // six others, and the wish to choose
     with->setCurrentIndex(6);
     Q_EMIT with->activated(6); // 11 Sep
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     const QString words = label("compareWords");
     QVERIFY2(words.contains("beyond the air", Qt::CaseInsensitive) && words.contains("Total"),
              qPrintable(words));
@@ -459,14 +473,14 @@ void ReviewWindowTest::compareTwo() {
     auto* whole = review()->findChild<QCheckBox*>("wholeNights");
     QTest::mouseClick(whole, Qt::LeftButton, {}, QPoint(8, whole->height() / 2));
     QVERIFY(whole->isChecked());
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     QCOMPARE(label("compareWords"), words);
     review()->showPage(ReviewStation::Page::run);
     review()->showPage(ReviewStation::Page::compare); // it stays so
     QVERIFY(whole->isChecked());
     QCOMPARE(label("compareWords"), words);
     QTest::mouseClick(whole, Qt::LeftButton, {}, QPoint(8, whole->height() / 2));
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     QCOMPARE(label("compareWords"), words);
 }
 
@@ -475,6 +489,7 @@ void ReviewWindowTest::trendTellsTheChange() {
     review()->showPage(ReviewStation::Page::trends);
     auto* of = review()->findChild<QComboBox*>("trendOf");
     of->setCurrentIndex(of->findText("Dec backlash", Qt::MatchStartsWith));
+    QVERIFY(read());
     // The Dec worm was mounted again on 4 October.
     QVERIFY2(label("trendWords").contains("4 Oct 2026"), qPrintable(label("trendWords")));
     QVERIFY2(panelText().contains("Something changed"), qPrintable(panelText()));
@@ -482,9 +497,10 @@ void ReviewWindowTest::trendTellsTheChange() {
     QCOMPARE(readOutTitles().mid(0, 3), QStringList({"LATEST", "LEVEL NOW", "LAST CHANGE"}));
     QVERIFY2(readOutTexts().contains("4 Oct 2026"), qPrintable(readOutTexts()));
     of->setCurrentIndex(of->findText("periodic error", Qt::MatchStartsWith));
+    QVERIFY(read());
     QVERIFY2(label("trendWords").contains("No change"), qPrintable(label("trendWords")));
     QTest::mouseClick(review()->primary(), Qt::LeftButton); // the newest
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     QVERIFY(review()->opened().entry.kind == EntryKind::freeRun);
 }
 
@@ -529,8 +545,8 @@ void ReviewWindowTest::trialOnTheSky() {
     settleLog();
     EntrySearch trials;
     trials.kind = EntryKind::trial;
-    const auto log = window_->session().logbook().log();
-    const auto found = (*log)->find(trials);
+    const auto log = NightLog::openToRead(nightLogPath(data()));
+    const auto found = log->find(trials);
     QCOMPARE(found->size(), size_t{1});
     QVERIFY(found->front().ended && found->front().figure("trial_difference")->value > 0.0);
     // Guiding that ends before a trial does ends it too, and says so.
@@ -550,7 +566,7 @@ void ReviewWindowTest::reportOfANight() {
     bringDemoNights();
     const fs::path path = data() / "night.html";
     review()->saveReport(path);
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     QFile file(QString::fromStdString(path.string()));
     QVERIFY(file.open(QIODevice::ReadOnly));
     const QString html = QString::fromUtf8(file.readAll());
@@ -558,7 +574,7 @@ void ReviewWindowTest::reportOfANight() {
     QVERIFY(html.count("<svg") >= 5); // lanes, spectra, worm, backlash
     QVERIFY(html.contains("backlash test") && html.contains("5.2"));
     review()->saveReport(data() / "no" / "such" / "night.pdf");
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     QVERIFY(window_->session().problem() && !window_->session().problem()->remedy.empty());
 }
 
@@ -594,7 +610,7 @@ void ReviewWindowTest::importATable() {
     sheet()->findChild<QCheckBox*>("importRaWest")->setChecked(true);
     QVERIFY(go->isEnabled());
     QTest::mouseClick(go, Qt::LeftButton);
-    QVERIFY(waitFor([this] { return !review()->reading(); }));
+    QVERIFY(read());
     QVERIFY2(!window_->session().problem(),
              window_->session().problem() ? window_->session().problem()->text().c_str() : "");
     settleLog();

@@ -202,16 +202,19 @@ void reviewViews(MainWindow& w) {
     w.session().flush(20.0);
     settle(800);
     shoot(w, "review");
-    const auto log = w.session().logbook().log();
+    const auto log = NightLog::openToRead(nightLogPath(w.session().logbook().folder()));
     EntrySearch guided;
     guided.kind = EntryKind::guidedRun;
-    const auto runs = (*log)->find(guided);
-    const auto open = [&](size_t which) {
-        review->openEntry(QString::fromStdString((*runs)[which].id));
+    const auto runs = log->find(guided);
+    const auto read = [review] {
         QElapsedTimer t;
         t.start();
         while (review->reading() && t.elapsed() < 30000)
             settle(20);
+    };
+    const auto open = [&](size_t which) {
+        review->openEntry(QString::fromStdString((*runs)[which].id));
+        read();
     };
     open(runs->size() - 1);
     shootMore(w, "review-run");
@@ -233,6 +236,7 @@ void reviewViews(MainWindow& w) {
     review->showPage(ReviewStation::Page::trends);
     if (auto* of = review->findChild<QComboBox*>("trendOf"))
         of->setCurrentIndex(of->findText("Dec backlash", Qt::MatchStartsWith));
+    read();
     shoot(w, "review-trends");
     review->showPage(ReviewStation::Page::trial);
     shootMore(w, "review-trial");

@@ -33,6 +33,15 @@
 
 namespace nordstjerna {
 
+namespace {
+QString nameOf(const LogEntry& e, const CivilTime& zone) {
+    QString name = qs(zone.day(e.started)) + " " + qs(zone.clock(e.started));
+    if (const auto head = headFigure(e))
+        name += ", " + qs(figureText(*head));
+    return name;
+}
+} // namespace
+
 void ReviewStation::refreshPictures() {
     const Opened& o = opened_;
     const bool judged = o.story && !o.story->backlash;
@@ -72,7 +81,7 @@ void ReviewStation::refreshPictures() {
             runStack_->setCurrentWidget(focus_);
         } else if (poleErrorFrom(o.entry)) {
             constexpr double wanted_arcmin = 2.0;
-            pole_->show(polesUpTo(o.entry), std::nullopt, wanted_arcmin);
+            pole_->show(o.poles, std::nullopt, wanted_arcmin);
             runStack_->setCurrentWidget(pole_);
         } else {
             plain_->setText(
@@ -95,10 +104,14 @@ void ReviewStation::refreshPictures() {
     }
     if (page_ == Page::replay)
         replay_->show(o);
-    if (page_ == Page::compare)
-        compare_->show(o, comparable());
-    if (page_ == Page::trends)
-        trends_->refresh(session().rig().id, session().civilTime());
+    if (page_ == Page::compare) {
+        std::vector<std::pair<std::string, QString>> others;
+        if (o.run)
+            for (const LogEntry& e : view_.alike)
+                if (e.kind == o.entry.kind)
+                    others.emplace_back(e.id, nameOf(e, session().civilTime()));
+        compare_->show(o, others);
+    }
 }
 
 void ReviewStation::showTrialFigures() {
@@ -131,7 +144,7 @@ void ReviewStation::showTrialFigures() {
 // Of what the picture shows, not of what was opened before.
 void ReviewStation::showTrendFigures() {
     const auto& points = trends_->points();
-    const FigureLook look = figureLook(trends_->figure());
+    const FigureLook look = figureLook(trends_->drawn());
     const Trend& trend = trends_->trend();
     const QString titles[] = {tr("Latest"), tr("Level now"), tr("Last change"), tr("Values")};
     for (int i = 0; i < 4; ++i) {
@@ -221,8 +234,8 @@ void ReviewStation::refresh() {
     import_->setVisible(page_ == Page::night);
     save_->setVisible(page_ == Page::run);
     save_->setEnabled(opened_.run != nullptr);
-    import_->setEnabled(!reading());
-    report_->setEnabled(strip_->chosen() && !nights_.empty() && !reading());
+    import_->setEnabled(!beside_.busy());
+    report_->setEnabled(strip_->chosen() && !view_.nights.empty() && !beside_.busy());
     target_->setVisible(page_ == Page::replay);
     target_->setEnabled(replay_->ready() && replay_->differs());
     use_->setVisible(page_ == Page::trial);
@@ -235,13 +248,13 @@ void ReviewStation::refresh() {
                 ? strip_->chosen() ? qs(session().civilTime().day(*strip_->chosen())) : QString()
                 : tr("found");
         say(where, !told_.isEmpty() ? told_
-                   : nights_.empty()
+                   : view_.nights.empty()
                        ? tr("Nothing is kept yet: measure, guide, expose, and it is found here.")
-                   : reading()                 ? tr("Reading …")
+                   : beside_.busy()            ? tr("Reading …")
                    : chosen && !opens(*chosen) ? tr("Its figures stand below.")
                    : chosen                    ? tr("Open it to see what it recorded, and to replay it.")
                                                : tr("Choose what to look at."));
-        setPrimary(tr("Open"), chosen && opens(*chosen) && !reading());
+        setPrimary(tr("Open"), chosen && opens(*chosen) && !beside_.busy());
         break;
     }
     case Page::replay:
@@ -271,10 +284,10 @@ void ReviewStation::refresh() {
         QString how = qs(asClause(opened_.entry.how));
         if (!how.isEmpty())
             how[0] = how[0].toUpper();
-        say(name, reading()        ? tr("Reading …")
+        say(name, beside_.busy()   ? tr("Reading …")
                   : name.isEmpty() ? tr("Nothing is open: choose it from the list of a night.")
                                    : tr("%1. %2").arg(how, qs(opened_.entry.rigName)));
-        setPrimary(tr("Replay it"), opened_.run && !reading());
+        setPrimary(tr("Replay it"), opened_.run && !beside_.busy());
     }
     }
 }

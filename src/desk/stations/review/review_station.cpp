@@ -32,64 +32,8 @@
 #include "desk/stations/review/trial_page.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
-#include "edge/store/focus_json.h"
-#include "edge/store/json_reader.h"
-#include "edge/store/run_table.h"
 
 namespace nordstjerna {
-
-namespace {
-Opened openedAs(const LogEntry& entry, ToldRun told) {
-    Opened o;
-    o.entry = entry;
-    o.run = std::move(told.run);
-    o.story = std::move(told.story);
-    o.trouble = std::move(told.trouble);
-    return o;
-}
-
-// All guiding of the night of an entry, as one run.
-Opened readNight(const LogEntry& entry, const std::vector<std::filesystem::path>& tables,
-                 const RunSurroundings& around) {
-    std::vector<Run> runs;
-    for (const auto& path : tables)
-        if (auto table = readRunTable(path))
-            runs.push_back(std::move(*table));
-    return openedAs(entry, tell(joined(runs), around));
-}
-
-// All that its table holds; the entry itself where there is none.
-Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, const RunSurroundings& around) {
-    Opened o;
-    o.entry = entry;
-    std::error_code error;
-    if (entry.kind == EntryKind::focus && !entry.detail.empty()) {
-        const auto json = parseJson(entry.detail, "A focus run of the night log");
-        auto read = json ? focusFromJson(*json) : Expected<FocusResult>(tl::unexpected(json.error()));
-        if (read)
-            o.focus = std::make_shared<const FocusResult>(std::move(*read));
-        else
-            o.trouble = read.error().text();
-        return o;
-    }
-    if (entry.file.empty())
-        return o;
-    if (!std::filesystem::exists(table, error)) {
-        o.trouble = "Its table is no longer there: " + table.string() + ".";
-        return o;
-    }
-    if (isRun(entry.kind))
-        return openedAs(entry, tell(readRunTable(table), around));
-    if (entry.kind == EntryKind::series) {
-        auto series = readSeriesTable(table);
-        if (series)
-            o.series = std::make_shared<const SeriesRecord>(std::move(*series));
-        else
-            o.trouble = series.error().text();
-    }
-    return o;
-}
-} // namespace
 
 ReviewStation::ReviewStation(Session& session, QWidget* parent)
     : Station(session, tr("Review"), "notebook", parent), search_(new QLineEdit), strip_(new NightStrip),
@@ -174,16 +118,15 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     });
     connect(strip_, &NightStrip::nightChosen, this, [this] {
         byHand_ = true;
+        const QSignalBlocker quiet(search_);
         search_->clear();
-        refreshEntries();
+        refreshLog();
         showPage(Page::night);
     });
     connect(search_, &QLineEdit::textChanged, this, [this](const QString& text) {
         if (!text.trimmed().isEmpty())
             strip_->choose(std::nullopt);
-        else if (!nights_.empty() && !strip_->chosen())
-            strip_->choose(nights_.front().night);
-        refreshEntries();
+        refreshLog();
         showPage(Page::night);
     });
     connect(night_, &NightPage::entryChosen, this, [this] {
@@ -207,6 +150,7 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
         Q_EMIT this->changed();
     });
     connect(trial_, &TrialPage::changed, this, &ReviewStation::refresh);
+    connect(trends_, &TrendsPage::figureWanted, this, &ReviewStation::refreshLog);
     connect(trends_, &TrendsPage::entryWanted, this, &ReviewStation::openEntry);
     connect(&session.logbook(), &Logbook::changed, this, &ReviewStation::refreshLog);
     connect(&session.logbook(), &Logbook::rebuilt, this, [this](int entries, int leftOut) {
@@ -221,6 +165,7 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     });
     for (auto signal : {&Session::busyChanged, &Session::rigChanged})
         connect(&session, signal, this, &ReviewStation::refresh);
+    connect(&session, &Session::rigChanged, this, &ReviewStation::refreshLog); // its trends
     connect(timer_, &QTimer::timeout, this, &ReviewStation::tick);
     timer_->start(500);
     trial_->setFirst(session.settings().controller());
@@ -270,7 +215,7 @@ void ReviewStation::buildPages() {
     budget_ = new BudgetChart;
     replay_ = new ReplayPage;
     compare_ = new ComparePage;
-    trends_ = new TrendsPage(session().logbook());
+    trends_ = new TrendsPage;
     trial_ = new TrialPage;
     for (QWidget* w :
          {static_cast<QWidget*>(budget_), static_cast<QWidget*>(replay_), static_cast<QWidget*>(compare_),
@@ -313,82 +258,54 @@ void ReviewStation::showLook(Look look) {
 }
 
 void ReviewStation::refreshLog() {
-    const auto log = session().logbook().log();
-    if (log)
-        if (auto nights = (*log)->nights())
-            nights_ = std::move(*nights);
-    strip_->show(nights_, session().civilTime());
-    const bool gone = std::none_of(nights_.begin(), nights_.end(),
-                                   [this](const NightSummary& n) { return strip_->chosen() == n.night; });
+    LogWish wish;
+    wish.words = search_->text().trimmed().toStdString();
     // Until a night is chosen by hand it is the newest.
-    if ((gone || (!byHand_ && opened_.entry.id.empty())) && search_->text().trimmed().isEmpty())
-        strip_->choose(nights_.empty() ? std::nullopt : std::optional(nights_.front().night));
-    refreshEntries();
-    if (!importedId_.empty()) {
-        const QString words = told_;
-        night_->choose(std::exchange(importedId_, {}));
-        told_ = words;
-        refresh();
-    }
-    if (page_ == Page::trends)
-        trends_->refresh(session().rig().id, session().civilTime());
-    Q_EMIT changed();
+    if (byHand_ || !opened_.entry.id.empty())
+        wish.night = strip_->chosen();
+    wish.rigId = session().rig().id;
+    wish.figure = trends_->figure();
+    if (opened_.run)
+        wish.alike = opened_.entry.kind;
+    log_.run([this, wish, folder = session().logbook().folder()] {
+        auto view = std::make_shared<Expected<LogView>>(readLog(folder, wish));
+        return [this, wish, view] {
+            // What could not be read is told where it is written; what was shown stays.
+            if (*view)
+                present(**view);
+            Q_EMIT changed();
+        };
+    });
 }
 
-void ReviewStation::refreshEntries() {
-    EntrySearch wanted;
-    wanted.words = search_->text().trimmed().toStdString();
-    if (wanted.words.empty()) {
-        if (!strip_->chosen()) {
-            night_->show({}, session().civilTime(), false);
-            refresh();
-            return;
-        }
-        wanted.night = strip_->chosen();
+void ReviewStation::present(const LogView& view) {
+    view_ = view;
+    const CivilTime& zone = session().civilTime();
+    strip_->show(view_.nights, zone);
+    strip_->choose(view_.night);
+    night_->show(view_.entries, zone, view_.searched);
+    if (!choose_.empty()) {
+        const QString words = told_;
+        night_->choose(std::exchange(choose_, {}));
+        told_ = words;
     }
-    std::vector<LogEntry> entries;
-    if (const auto log = session().logbook().log())
-        if (auto found = (*log)->find(wanted))
-            entries = std::move(*found);
-    night_->show(entries, session().civilTime(), !wanted.words.empty());
+    trends_->show(view_, zone);
+    if (page_ == Page::compare)
+        refreshPictures();
     refresh();
 }
 
-// Read and judged beside the window; a newer wish takes the place of an older one.
+// Looked up, read and judged beside the window; a newer wish takes the place of an older one.
 void ReviewStation::read(const std::string& id, bool wholeNight, Then then) {
-    const auto log = session().logbook().log();
-    if (!log) {
-        session().reportProblem(log.error());
-        return;
-    }
-    const auto entry = (*log)->entry(id);
-    if (!entry || !*entry) {
-        session().reportProblem({"That entry is not in the night log.", "", "Choose another one."});
-        return;
-    }
-    std::vector<std::filesystem::path> tables;
-    if (wholeNight) {
-        EntrySearch guided;
-        guided.kind = EntryKind::guidedRun;
-        guided.night = (*entry)->night;
-        if (const auto runs = (*log)->find(guided))
-            for (const LogEntry& e : *runs)
-                tables.push_back(session().logbook().tableOf(e));
-    }
     wanted_ = id;
-    // Judged with the gears of then.
-    LogEntry found = **entry;
-    (*log)->addRig(found);
-    const MountSpec& mount = (found.rig ? *found.rig : session().rig()).mount;
-    RunSurroundings around;
-    around.wormPeriod_s = mount.wormPeriod_s;
-    around.shaftTurns = mount.shaftTurns;
-    beside_.run([this, id, then, tables, around, entry = found, table = session().logbook().tableOf(found)] {
-        auto opened = std::make_shared<Opened>(tables.empty() ? readOpened(entry, table, around)
-                                                              : readNight(entry, tables, around));
+    beside_.run([this, id, then, wholeNight, folder = session().logbook().folder(),
+                 mount = session().rig().mount]() -> std::function<void()> {
+        auto opened = std::make_shared<Expected<Opened>>(readEntry(folder, id, wholeNight, mount));
         return [this, id, then, opened] {
-            if (wanted_ == id)
-                then(std::move(*opened));
+            if (!*opened)
+                session().reportProblem(opened->error());
+            else if (wanted_ == id)
+                then(std::move(**opened));
         };
     });
 }
@@ -418,28 +335,9 @@ void ReviewStation::adopt(Opened opened) {
     seriesLooks_->setCurrent(0);
     search_->clear();
     strip_->choose(opened_.entry.night);
-    refreshEntries();
-    night_->choose(opened_.entry.id);
+    choose_ = opened_.entry.id;
+    refreshLog();
     showPage(page_ == Page::night || page_ == Page::trends || page_ == Page::trial ? Page::run : page_);
-}
-
-std::vector<std::pair<std::string, QString>> ReviewStation::comparable() const {
-    std::vector<std::pair<std::string, QString>> list;
-    if (!opened_.run)
-        return list;
-    EntrySearch wanted;
-    wanted.kind = opened_.entry.kind;
-    wanted.most = 100;
-    if (const auto log = session().logbook().log())
-        if (const auto found = (*log)->find(wanted))
-            for (const LogEntry& e : *found) {
-                QString name = qs(session().civilTime().day(e.started)) + " " +
-                               qs(session().civilTime().clock(e.started));
-                if (const auto head = headFigure(e))
-                    name += ", " + qs(figureText(*head));
-                list.emplace_back(e.id, name);
-            }
-    return list;
 }
 
 void ReviewStation::primaryPressed() {
@@ -471,11 +369,12 @@ void ReviewStation::primaryPressed() {
 QString ReviewStation::summary() const {
     if (trialRunning_)
         return tr("trial");
-    return nights_.empty() ? tr("nothing kept") : qs(formatCount(static_cast<int>(nights_.size()), "night"));
+    return view_.nights.empty() ? tr("nothing kept")
+                                : qs(formatCount(static_cast<int>(view_.nights.size()), "night"));
 }
 
 StationState ReviewStation::state() const {
-    return nights_.empty() ? StationState::open : StationState::good;
+    return view_.nights.empty() ? StationState::open : StationState::good;
 }
 
 bool ReviewStation::perform(const QString& action) {

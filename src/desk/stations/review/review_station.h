@@ -4,6 +4,7 @@
 
 #include "core/pole/pole_error.h"
 #include "desk/beside.h"
+#include "desk/stations/review/log_view.h"
 #include "desk/stations/review/opened.h"
 #include "desk/stations/station.h"
 #include "desk/trial_slot.h"
@@ -55,9 +56,9 @@ public:
     // By its identity in the night log; read beside the window.
     void openEntry(const QString& id);
     const Opened& opened() const { return opened_; }
-    bool reading() const { return beside_.busy(); }
+    bool reading() const { return beside_.busy() || log_.busy(); }
     ReplayPage* replay() const { return replay_; }
-    void refreshLog();
+    void refreshLog(); // read beside the window
     // Its columns are assigned in a sheet first.
     void importFrom(const std::filesystem::path& path);
     // The open run, for other programs: .csv, .fits or .ecsv.
@@ -76,11 +77,10 @@ private:
     void compareAnew();
     void adopt(Opened opened);
     void refresh();
-    void refreshEntries();
+    void present(const LogView& view);
     void refreshFigures();
     void showTrialFigures();
     void showTrendFigures();
-    std::vector<PoleError> polesUpTo(const LogEntry& entry) const;
     void refreshPictures();
     void primaryPressed();
     void takeOver();
@@ -89,7 +89,6 @@ private:
     void useSecond();
     void tick();
     void trialEnded(const TrialSlot::Seen& seen);
-    std::vector<std::pair<std::string, QString>> comparable() const;
 
     QLineEdit* search_;
     NightStrip* strip_;
@@ -122,7 +121,8 @@ private:
     Look look_ = Look::lanes;
     int frameShown_ = 0; // of the open series; 0: its shapes
     int frameChosen_ = 0;
-    std::vector<NightSummary> nights_;
+    LogView view_;       // of the night log, as last read
+    std::string choose_; // entry that is chosen as soon as it is shown
     Opened opened_;
     std::string wanted_;  // being read; a newer wish takes its place
     bool byHand_ = false; // the night was chosen
@@ -130,9 +130,8 @@ private:
     std::string trialEntry_;
     TrialSlot::Seen lastTrial_;
     ControllerSettings trialSecond_;
-    std::string importedId_;                       // chosen as soon as it is in the log
-    QString told_;                                 // what was done last, until something else is chosen
-    Beside beside_{session()}, frames_{session()}; // go first: their work is waited for
+    QString told_; // what was done last, until something else is chosen
+    Beside beside_{session()}, frames_{session()}, log_{session()}; // go first: their work is waited for
 };
 
 } // namespace nordstjerna

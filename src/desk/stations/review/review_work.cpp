@@ -55,7 +55,7 @@ void ReviewStation::importFrom(const std::filesystem::path& path) {
 
 // Read beside the window and kept as a run table of ours; then it is an entry like any other.
 void ReviewStation::importNow(ImportSheet& sheet) {
-    if (reading())
+    if (beside_.busy())
         return;
     const ImportMapping mapping = sheet.mapping();
     const ImportLayout layout = sheet.layoutOfTable();
@@ -91,7 +91,7 @@ void ReviewStation::importNow(ImportSheet& sheet) {
                          " without all numbers. " + imported->firstLeftOut;
         return [this, entry, read] {
             session().clearProblem();
-            importedId_ = session().logbook().add(entry, [read](LogEntry& e) { fillFromRun(e, *read); });
+            choose_ = session().logbook().add(entry, [read](LogEntry& e) { fillFromRun(e, *read); });
             told_ = tr("%1 rows imported; they are in the list of their night.").arg(read->rows.size());
             strip_->choose(entry.night);
             byHand_ = true;
@@ -137,50 +137,28 @@ void ReviewStation::showFrame(int number) {
     showPage(Page::run);
 }
 
-// Measurements of the whole axis in the same night, this one last.
-std::vector<PoleError> ReviewStation::polesUpTo(const LogEntry& entry) const {
-    EntrySearch wanted;
-    wanted.night = entry.night;
-    wanted.kind = EntryKind::pole;
-    std::vector<LogEntry> all{entry};
-    if (const auto log = session().logbook().log())
-        if (const auto found = (*log)->find(wanted))
-            for (const LogEntry& e : *found)
-                if (e.id != entry.id && e.started <= entry.started)
-                    all.push_back(e);
-    std::sort(all.begin(), all.end(),
-              [](const LogEntry& a, const LogEntry& b) { return a.started < b.started; });
-    std::vector<PoleError> path;
-    for (const LogEntry& e : all)
-        if (const auto error = poleErrorFrom(e))
-            path.push_back(*error);
-    return path;
-}
-
 // Beside the window: each run of the night is judged anew for its pictures.
 void ReviewStation::saveReport(const std::filesystem::path& path) {
-    if (!strip_->chosen() || reading())
+    if (!strip_->chosen() || beside_.busy())
         return;
     night_->keepNote();
-    EntrySearch wanted;
-    wanted.night = strip_->chosen();
-    const auto log = session().logbook().log();
-    const auto found = log ? (*log)->find(wanted) : tl::unexpected(log.error());
-    if (!found) {
-        session().reportProblem(found.error());
-        return;
-    }
-    beside_.run(
-        [this, path, entries = *found, zone = session().civilTime(), folder = session().logbook().folder()] {
-            auto document = std::make_shared<NightDocument>(nightDocument(folder, entries, zone));
-            return [this, path, document] {
-                // Typefaces and colours belong to the window's thread.
-                if (const auto done = writeNightReport(path, *document, true); !done)
-                    session().reportProblem(done.error());
-                else
-                    told_ = tr("The report was written to %1.").arg(qs(path.string()));
-            };
-        });
+    beside_.run([this, path, night = *strip_->chosen(), zone = session().civilTime(),
+                 folder = session().logbook().folder()]() -> std::function<void()> {
+        EntrySearch wanted;
+        wanted.night = night;
+        const auto log = NightLog::openToRead(nightLogPath(folder));
+        const auto found = log ? log->find(wanted) : tl::unexpected(log.error());
+        if (!found)
+            return [this, found] { session().reportProblem(found.error()); };
+        auto document = std::make_shared<NightDocument>(nightDocument(folder, *found, zone));
+        return [this, path, document] {
+            // Typefaces and colours belong to the window's thread.
+            if (const auto done = writeNightReport(path, *document, true); !done)
+                session().reportProblem(done.error());
+            else
+                told_ = tr("The report was written to %1.").arg(qs(path.string()));
+        };
+    });
 }
 
 void ReviewStation::startTrial() {

@@ -11,14 +11,8 @@
 
 namespace nordstjerna {
 
-namespace {
-// What is asked for most, above the rest.
-constexpr const char* askedFirst[] = {"total_rms_arcsec",    "mount_part_arcsec", "worm_peak_to_peak_arcsec",
-                                      "dec_backlash_arcsec", "pole_total_arcmin", "ra_rate_px_s"};
-} // namespace
-
-TrendsPage::TrendsPage(Logbook& book, QWidget* parent)
-    : QWidget(parent), book_(book), choice_(new QComboBox), words_(new QLabel), chart_(new TrendChart) {
+TrendsPage::TrendsPage(QWidget* parent)
+    : QWidget(parent), choice_(new QComboBox), words_(new QLabel), chart_(new TrendChart) {
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(6);
@@ -33,46 +27,24 @@ TrendsPage::TrendsPage(Logbook& book, QWidget* parent)
     row->addWidget(words_, 1);
     all->addLayout(row);
     all->addWidget(chart_, 1);
-    connect(choice_, &QComboBox::currentIndexChanged, this, &TrendsPage::draw);
+    connect(choice_, &QComboBox::currentIndexChanged, this, &TrendsPage::figureWanted);
     connect(chart_, &TrendChart::pointChosen, this,
             [this](int i) { Q_EMIT entryWanted(qs(points_[static_cast<size_t>(i)].entry)); });
 }
 
-void TrendsPage::refresh(const std::string& rigId, const CivilTime& zone) {
-    rigId_ = rigId;
+void TrendsPage::show(const LogView& view, const CivilTime& zone) {
     zone_ = zone;
-    const auto log = book_.log();
-    if (!log)
-        return;
-    const auto names = (*log)->figureNames(rigId);
-    if (!names)
-        return;
+    const QSignalBlocker quiet(choice_);
     const QString before = choice_->currentData().toString();
-    {
-        const QSignalBlocker quiet(choice_);
-        choice_->clear();
-        const auto add = [&](const std::string& name, int count) {
-            choice_->addItem(tr("%1 (%2)").arg(qs(figureLook(name).title)).arg(count), qs(name));
-        };
-        const auto wanted = [](const std::string& name) {
-            return std::find_if(std::begin(askedFirst), std::end(askedFirst),
-                                [&](const char* f) { return name == f; }) != std::end(askedFirst);
-        };
-        for (const char* f : askedFirst)
-            for (const auto& [name, count] : *names)
-                if (name == f)
-                    add(name, count);
-        for (const auto& [name, count] : *names)
-            if (!wanted(name) && name != "rows" && name != "span_s")
-                add(name, count);
-        choice_->setCurrentIndex(std::max(0, choice_->findData(before)));
-    }
+    choice_->clear();
+    for (const auto& [name, count] : view.figures)
+        choice_->addItem(tr("%1 (%2)").arg(qs(figureLook(name).title)).arg(count), qs(name));
+    choice_->setCurrentIndex(choice_->findData(before.isEmpty() ? qs(view.figure) : before));
+    if (choice_->currentIndex() < 0)
+        choice_->setCurrentIndex(choice_->findData(qs(view.figure)));
+    points_ = view.trend;
+    drawn_ = view.figure;
     draw();
-}
-
-void TrendsPage::choose(const QString& figure) {
-    if (const int at = choice_->findData(figure); at >= 0)
-        choice_->setCurrentIndex(at);
 }
 
 QString TrendsPage::newest() const {
@@ -88,16 +60,10 @@ QString TrendsPage::words() const {
 }
 
 void TrendsPage::draw() {
-    const std::string name = figure();
-    points_.clear();
-    const auto log = book_.log();
-    if (log && !name.empty())
-        if (auto found = (*log)->figureOver(name, rigId_))
-            points_ = std::move(*found);
     std::vector<TrendPoint> points;
     for (const FigureAt& f : points_)
         points.push_back({f.when, f.value});
-    const FigureLook look = figureLook(name);
+    const FigureLook look = figureLook(drawn_);
     trend_ = trendOf(points);
     const Trend& trend = trend_;
     chart_->show(points, trend, look, zone_);

@@ -1,0 +1,79 @@
+#include "desk/stations/review/log_view.h"
+
+#include <algorithm>
+
+#include "edge/store/night_book.h"
+
+namespace nordstjerna {
+
+namespace {
+// What is asked for most, above the rest.
+constexpr const char* askedFirst[] = {"total_rms_arcsec",    "mount_part_arcsec", "worm_peak_to_peak_arcsec",
+                                      "dec_backlash_arcsec", "pole_total_arcmin", "ra_rate_px_s"};
+
+using Names = std::vector<std::pair<std::string, int>>;
+
+Names inOrder(const Names& names) {
+    const auto rank = [](const std::string& name) {
+        return std::find(std::begin(askedFirst), std::end(askedFirst), name) - std::begin(askedFirst);
+    };
+    Names list;
+    for (const auto& n : names)
+        if (n.first != "rows" && n.first != "span_s")
+            list.push_back(n);
+    std::stable_sort(list.begin(), list.end(),
+                     [&](const auto& a, const auto& b) { return rank(a.first) < rank(b.first); });
+    return list;
+}
+} // namespace
+
+Expected<LogView> readLog(const std::filesystem::path& dataFolder, const LogWish& wish) {
+    const auto log = NightLog::openToRead(nightLogPath(dataFolder));
+    if (!log)
+        return tl::unexpected(log.error());
+    LogView view;
+    auto nights = log->nights();
+    if (!nights)
+        return tl::unexpected(nights.error());
+    view.nights = std::move(*nights);
+    EntrySearch wanted;
+    wanted.words = wish.words;
+    view.searched = !wish.words.empty();
+    if (!view.searched && !view.nights.empty()) {
+        const bool there = std::any_of(view.nights.begin(), view.nights.end(),
+                                       [&](const NightSummary& n) { return wish.night == n.night; });
+        view.night = wanted.night = there ? wish.night : std::optional(view.nights.front().night);
+    }
+    if (view.searched || view.night) {
+        auto entries = log->find(wanted);
+        if (!entries)
+            return tl::unexpected(entries.error());
+        view.entries = std::move(*entries);
+    }
+    auto names = log->figureNames(wish.rigId);
+    if (!names)
+        return tl::unexpected(names.error());
+    view.figures = inOrder(*names);
+    const auto isWanted = [&](const auto& n) { return n.first == wish.figure; };
+    if (!view.figures.empty()) {
+        view.figure = std::any_of(view.figures.begin(), view.figures.end(), isWanted)
+                          ? wish.figure
+                          : view.figures.front().first;
+        auto trend = log->figureOver(view.figure, wish.rigId);
+        if (!trend)
+            return tl::unexpected(trend.error());
+        view.trend = std::move(*trend);
+    }
+    if (wish.alike) {
+        EntrySearch alike;
+        alike.kind = wish.alike;
+        alike.most = 100;
+        auto found = log->find(alike);
+        if (!found)
+            return tl::unexpected(found.error());
+        view.alike = std::move(*found);
+    }
+    return view;
+}
+
+} // namespace nordstjerna

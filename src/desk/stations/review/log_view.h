@@ -1,0 +1,32 @@
+// What the station shows of the night log, read in one go: safe to call in any thread.
+#pragma once
+
+#include <filesystem>
+
+#include "edge/store/night_log.h"
+
+namespace nordstjerna {
+
+struct LogWish {
+    std::string words;              // searched for in all nights; empty: one night is shown
+    std::optional<Instant> night;   // the newest where it is absent or no longer there
+    std::string rigId;              // whose figures are trends
+    std::string figure;             // the trend wanted; empty or unknown: the first of the names
+    std::optional<EntryKind> alike; // entries of this kind are wanted for comparison
+};
+
+struct LogView {
+    std::vector<NightSummary> nights;
+    std::optional<Instant> night; // whose entries these are; absent: a search found them, or there is none
+    bool searched = false;
+    std::vector<LogEntry> entries;
+    std::vector<std::pair<std::string, int>>
+        figures;        // names and how many there are, those asked for most first
+    std::string figure; // of the trend
+    std::vector<FigureAt> trend;
+    std::vector<LogEntry> alike; // at most 100, the newest first
+};
+
+Expected<LogView> readLog(const std::filesystem::path& dataFolder, const LogWish& wish);
+
+} // namespace nordstjerna
