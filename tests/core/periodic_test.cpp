@@ -104,6 +104,7 @@ private slots:
     void threeReturnsOfManyAxes();
     void stoppedAfterATurn();
     void stickSlipIsNoGap();
+    void stickAfterAGapIsAJump();
     void gapBeyondTheLegIsAtLeast();
     void uncertainBacklashIsNotHarmless();
 };
@@ -534,6 +535,49 @@ void PeriodicTest::stickSlipIsNoGap() {
         named += b && b->shape == BacklashShape::jump;
     }
     QVERIFY2(named >= (thinned ? 0.8 : 0.97) * trials, qPrintable(QString::number(named)));
+}
+
+// An axis that crosses a gap, and then sticks until it is wound up by a little more.
+Run stickAfterGap(double gap_ms, double stick_ms, double rate, double noise, Random& random) {
+    Run run;
+    run.meta.kind = RunKind::backlash;
+    double motor = 0.0;
+    double axis = -gap_ms;
+    constexpr double step_ms = 250.0;
+    constexpr int pulses = 16;
+    for (int i = 0; i <= 2 * pulses; ++i) {
+        RunRow row;
+        row.t_s = 2.5 * i;
+        row.snr = 50;
+        row.stars = 3;
+        row.ddec_arcsec = -0.001 * axis * rate + noise * random.gaussian();
+        row.dra_arcsec = noise * random.gaussian();
+        if (i < 2 * pulses)
+            row.pulseDec_ms = i >= pulses ? -step_ms : step_ms;
+        run.rows.push_back(row);
+        motor += row.pulseDec_ms;
+        const double pulled = std::clamp(axis, motor - gap_ms, motor);
+        if (std::abs(pulled - axis) > stick_ms)
+            axis = pulled;
+    }
+    return run;
+}
+
+void PeriodicTest::stickAfterAGapIsAJump() {
+    Random random(145);
+    int named = 0;
+    int within = 0;
+    const int trials = casesOf(200);
+    for (int i = 0; i < trials; ++i) {
+        // The third pulse ends 110 ms behind the gap: the axis still sticks.
+        const auto b = analyseBacklash(
+            stickAfterGap(640.0, 160.0, random.uniform(7.0, 9.0), random.uniform(0.1, 0.25), random));
+        QVERIFY(b.has_value());
+        named += b->shape == BacklashShape::jump;
+        within += std::abs(b->dead_ms.value - 640.0) < 2.0 * b->dead_ms.sigma;
+    }
+    QVERIFY2(named >= (thinned ? 0.8 : 0.9) * trials, qPrintable(QString::number(named)));
+    QVERIFY2(within >= 0.8 * trials, qPrintable(QString::number(within)));
 }
 
 void PeriodicTest::gapBeyondTheLegIsAtLeast() {

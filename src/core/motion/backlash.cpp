@@ -209,7 +209,7 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
     const PlayFit& told = fit.law.shape == BacklashShape::none ? gap : fit;
     const Eigen::MatrixXd covariance = sigma * sigma * playCovariance(record, told);
     BacklashResult result;
-    result.shape = fit.law.shape;
+    result.shape = shapeOf(fit.law);
     result.rate_arcsec_s = {rate, std::sqrt(covariance(1, 1))};
     const auto returns = static_cast<Eigen::Index>(legs.size()) - 1;
     Eigen::MatrixXd ofDead = covariance.bottomRightCorner(returns, returns);
@@ -221,7 +221,7 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
         b.shape = result.shape;
         b.rate_arcsec_s = result.rate_arcsec_s;
         Measured dead{lostTime(told.law, leg), std::sqrt(std::max(0.0, ofDead(own, own)))};
-        if (b.shape == BacklashShape::jump) {
+        if (fit.law.shape == BacklashShape::jump) {
             dead = leapOf(record, leg, told.law.dead_s[leg]);
             ofDead(own, own) = dead.sigma * dead.sigma;
         }

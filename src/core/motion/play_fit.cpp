@@ -31,7 +31,7 @@ double following(const PlayLaw& law, size_t leg, double pulsed) {
     case BacklashShape::none:
         return pulsed;
     case BacklashShape::gap:
-        return std::max(0.0, pulsed - dead);
+        return pulsed - dead > law.leap_s ? pulsed - dead : 0.0;
     case BacklashShape::jump:
         return pulsed > dead ? pulsed : 0.0;
     case BacklashShape::gradual:
@@ -45,7 +45,7 @@ double slowing(const PlayLaw& law, size_t leg, double pulsed) {
     const double dead = law.dead_s[leg];
     const BacklashShape shape = shapeOfLeg(law, leg);
     if (shape == BacklashShape::gap)
-        return pulsed > dead ? 1.0 : 0.0;
+        return pulsed - dead > law.leap_s ? 1.0 : 0.0;
     if (shape != BacklashShape::gradual)
         return 0.0;
     const auto slope = [&](double past) { return 1.0 / (1.0 + std::exp(-past / law.soft_s)); };
@@ -206,12 +206,35 @@ double lostTime(const PlayLaw& law, size_t leg) {
     return law.shape == BacklashShape::gradual ? dead + softened(-dead, law.soft_s) : dead;
 }
 
+BacklashShape shapeOf(const PlayLaw& law) {
+    return law.leap_s > 0.0 ? BacklashShape::jump : law.shape;
+}
+
+namespace {
+// A jump from where it stood, or after a gap that it never makes good. Of a leap hardly more is seen than
+// that one or two places are missing where a plain gap has them, and the place and the length of it are both
+// sought: it counts as two parameters.
+PlayFit fitJump(const PlayRecord& record) {
+    PlayFit best = PlaySearch(record, {BacklashShape::jump, 0.0, 0.0, {}}).best();
+    const size_t n = record.samples.size();
+    for (int i = 1; i <= 16; ++i) {
+        PlayFit f = PlaySearch(record, {BacklashShape::gap, 0.0, 0.125 * i * record.step_s, {}}).best();
+        f.parameters += 2;
+        if (f.cost(n) < best.cost(n))
+            best = std::move(f);
+    }
+    return best;
+}
+} // namespace
+
 PlayFit fitPlay(const PlayRecord& record, BacklashShape shape) {
+    if (shape == BacklashShape::jump)
+        return fitJump(record);
     if (shape != BacklashShape::gradual)
-        return PlaySearch(record, {shape, 0.0, {}}).best();
+        return PlaySearch(record, {shape, 0.0, 0.0, {}}).best();
     PlayFit best;
     for (double width : {0.5, 1.0, 2.0, 3.0, 4.0}) {
-        PlayFit f = PlaySearch(record, {shape, width * record.step_s, {}}).best();
+        PlayFit f = PlaySearch(record, {shape, width * record.step_s, 0.0, {}}).best();
         if (f.squares < best.squares)
             best = std::move(f);
     }

@@ -31,6 +31,7 @@ struct PlayRecord {
 struct PlayLaw {
     BacklashShape shape = BacklashShape::none;
     double soft_s = 0.0;        // gradual: the width over which it comes along
+    double leap_s = 0.0;        // gap: it sticks for this much longer, then leaps to where a gap leaves it
     std::vector<double> dead_s; // by leg; nothing where it is none, nor before a cleared first leg
 };
 
@@ -46,11 +47,14 @@ struct PlayFit {
     double cost(size_t samples) const;
 };
 
-// The best fit of this shape.
+// The best fit of this shape. A jump may come after a gap: its law is then that of a gap with a leap.
 PlayFit fitPlay(const PlayRecord& record, BacklashShape shape);
 
 // The motor's way as the load has it, s of pulse, south positive.
 double loadAt(const PlayRecord& record, const PlayLaw& law, const PlaySample& s);
+
+// As a reader knows it.
+BacklashShape shapeOf(const PlayLaw& law);
 
 // The pulse time that a change of direction costs, s: where the axis comes along softly, what it never makes
 // good; so a gap and a soft return that look alike cost alike.
