@@ -9,6 +9,7 @@
 #include "core/findings/rig_findings.h"
 #include "core/findings/run_story.h"
 #include "core/image/star_detect.h"
+#include "core/image/star_shape.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/rig/scales.h"
 #include "edge/platesolve/plate_solver.h"
@@ -23,9 +24,10 @@ Expected<Json> commandStars(const std::filesystem::path& path) {
         return tl::unexpected(frame.error());
     DetectOptions all;
     all.most = 5000;
-    const auto field = detectStars(*frame, all);
+    auto field = detectStars(*frame, all);
     if (!field)
         return tl::unexpected(field.error());
+    placeByShape(*frame, field->stars);
     Json stars = Json::array();
     for (const Star& s : field->stars)
         stars.push_back({{"x", number(s.x + 1.0, 4)}, // FITS counts from one

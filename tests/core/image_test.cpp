@@ -18,6 +18,7 @@ class ImageTest : public QObject {
     Q_OBJECT
 private slots:
     void comaticStarsByTheirOwnShape();
+    void comaticFieldWithoutHelp();
     void roundStarsKeepTheGaussian();
     void centroidReachesTheBound_data();
     void centroidReachesTheBound();
@@ -341,6 +342,24 @@ struct Comatic {
         }
         return sum / total;
     }
+    // The least scatter of a place along one axis that this shape allows, gain 1: the Cramér–Rao bound from
+    // its derivatives (e.g. Winick 1986, J. Opt. Soc. Am. A 3; from memory).
+    double bound_px(double flux, double noise) const {
+        double information[2][2] = {};
+        for (int py = -16; py <= 16; ++py)
+            for (int px = -16; px <= 16; ++px) {
+                constexpr double h = 1e-3;
+                const double gx = flux * (at(px - h, py) - at(px + h, py)) / (2 * h);
+                const double gy = flux * (at(px, py - h) - at(px, py + h)) / (2 * h);
+                const double variance = noise * noise + flux * at(px, py);
+                information[0][0] += gx * gx / variance;
+                information[0][1] += gx * gy / variance;
+                information[1][1] += gy * gy / variance;
+            }
+        const double determinant =
+            information[0][0] * information[1][1] - information[0][1] * information[0][1];
+        return std::sqrt(0.5 * (information[0][0] + information[1][1]) / determinant);
+    }
 };
 
 Frame comaticFrame(const std::vector<std::array<double, 3>>& stars, const Comatic& coma, double noise,
@@ -358,25 +377,12 @@ Frame comaticFrame(const std::vector<std::array<double, 3>>& stars, const Comati
 } // namespace
 
 void ImageTest::comaticStarsByTheirOwnShape() {
-    // Guide stars of an off-axis guider: noise of the place against the Cramér–Rao bound of that very shape,
-    // computed from its derivatives (e.g. Winick 1986, J. Opt. Soc. Am. A 3; from memory).
+    // Guide stars of an off-axis guider: noise of the place against the Cramér–Rao bound of that very shape.
     Random random(12);
     const Comatic coma;
     const double noise = 9.0;
     const double flux = 5000.0;
-    double information[2][2] = {};
-    for (int py = -16; py <= 16; ++py)
-        for (int px = -16; px <= 16; ++px) {
-            constexpr double h = 1e-3;
-            const double gx = flux * (coma.at(px - h, py) - coma.at(px + h, py)) / (2 * h);
-            const double gy = flux * (coma.at(px, py - h) - coma.at(px, py + h)) / (2 * h);
-            const double variance = noise * noise + flux * coma.at(px, py);
-            information[0][0] += gx * gx / variance;
-            information[0][1] += gx * gy / variance;
-            information[1][1] += gy * gy / variance;
-        }
-    const double determinant = information[0][0] * information[1][1] - information[0][1] * information[0][1];
-    const double bound = std::sqrt(0.5 * (information[0][0] + information[1][1]) / determinant);
+    const double bound = coma.bound_px(flux, noise);
     std::vector<std::array<double, 3>> field;
     for (int i = 0; i < 36; ++i)
         field.push_back({50.0 + 80.0 * (i % 6) + random.uniform(-8, 8),
@@ -426,6 +432,44 @@ void ImageTest::comaticStarsByTheirOwnShape() {
           meanSnr, meanHfd, std::sqrt(gaussianSquares) / bound, std::sqrt(ownSquares) / bound, bound, stated);
     QVERIFY2(std::sqrt(ownSquares) < 1.3 * bound, qPrintable(QString::number(std::sqrt(ownSquares) / bound)));
     QVERIFY(std::sqrt(ownSquares) < 0.95 * std::sqrt(gaussianSquares));
+}
+
+// What one frame tells of all its stars: after one common shift their places scatter little more than they
+// must.
+void ImageTest::comaticFieldWithoutHelp() {
+    Random random(112);
+    const Comatic coma;
+    const double noise = 9.0;
+    double squares = 0.0;
+    int n = 0;
+    for (int k = 0; k < 12; ++k) {
+        std::vector<std::array<double, 3>> field;
+        for (int i = 0; i < 36; ++i)
+            field.push_back({50.0 + 80.0 * (i % 6) + random.uniform(-8, 8),
+                             50.0 + 80.0 * (i / 6) + random.uniform(-8, 8), random.uniform(2500.0, 20000.0)});
+        const Frame frame = comaticFrame(field, coma, noise, random);
+        auto found = detectStars(frame);
+        QVERIFY(found.has_value());
+        placeByShape(frame, found->stars);
+        std::vector<std::array<double, 3>> offs; // and the bound of each
+        double shift[2] = {};
+        for (const auto& [x, y, flux] : field)
+            for (const Star& s : found->stars)
+                if (std::hypot(s.x - x, s.y - y) < 4.0) {
+                    offs.push_back({s.x - x, s.y - y, coma.bound_px(flux, noise)});
+                    shift[0] += offs.back()[0];
+                    shift[1] += offs.back()[1];
+                }
+        QVERIFY(offs.size() >= 34);
+        for (const auto& o : offs)
+            for (size_t a = 0; a < 2; ++a) {
+                squares += std::pow((o[a] - shift[a] / static_cast<double>(offs.size())) / o[2], 2);
+                ++n;
+            }
+    }
+    const double times = std::sqrt(squares / n);
+    qInfo("%.2f times the bound after one common shift", times);
+    QVERIFY2(times < 1.5, qPrintable(QString::number(times)));
 }
 
 void ImageTest::roundStarsKeepTheGaussian() {

@@ -182,4 +182,12 @@ Star StarShape::refine(const Frame& f, const Star& star) const {
     return result;
 }
 
+void placeByShape(const Frame& frame, std::vector<Star>& stars) {
+    const auto shape = StarShape::learn(frame, stars);
+    if (!shape)
+        return;
+    for (Star& s : stars)
+        s = shape->refine(frame, s);
+}
+
 } // namespace nordstjerna

@@ -32,4 +32,8 @@ private:
     std::vector<double> grid_;
 };
 
+// Places of these stars by the shape that they show together, where that describes them better than a
+// Gaussian; else unchanged. All places of one frame are then against the same point of its shape.
+void placeByShape(const Frame& frame, std::vector<Star>& stars);
+
 } // namespace nordstjerna
