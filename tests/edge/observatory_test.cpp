@@ -45,11 +45,10 @@ struct StuckMount final : ForwardingMount {
         return mount.halt();
     }
     void hold(bool state, bool command) {
-        {
-            const std::scoped_lock guard(lock);
-            stateStuck = state;
-            commandStuck = command;
-        }
+        // Told under the lock: whoever is let go may take this with it.
+        const std::scoped_lock guard(lock);
+        stateStuck = state;
+        commandStuck = command;
         freed.notify_all();
     }
 };

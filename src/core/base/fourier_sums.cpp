@@ -60,9 +60,9 @@ std::vector<std::complex<double>> fourierSums(std::span<const double> x,
         double rise = 1.0;
         double fall = 1.0;
         const auto add = [&](long cell, double weight) {
-            long k = cell % static_cast<long>(cells);
-            if (k < 0)
-                k += static_cast<long>(cells);
+            // At most one turn too far: the grid is wider than the reach.
+            const auto round = static_cast<long>(cells);
+            const long k = cell < 0 ? cell + round : cell < round ? cell : cell - round;
             grid[static_cast<size_t>(k)] += weight * c;
         };
         add(nearest, 1.0);

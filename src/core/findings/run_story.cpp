@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "core/base/format.h"
+#include "core/base/parallel.h"
 #include "core/findings/guide_findings.h"
 
 namespace nordstjerna {
@@ -25,6 +27,32 @@ std::optional<DriftMeaning> meaningOf(const Run& run, const MotionAnalysis& m,
     return meaningOfDrift(watch, m.ra.drift_arcsec_min, *around.site, around.axis);
 }
 
+// Replaying a hundred thousand rows a dozen times would keep a person waiting, and settings are for the sky
+// of the hours before: only the newest rows are replayed.
+constexpr size_t mostReplayed = 20000;
+
+Run newestRows(const Run& run) {
+    Run last;
+    last.meta = run.meta;
+    last.rows.assign(run.rows.end() - static_cast<std::ptrdiff_t>(mostReplayed), run.rows.end());
+    return last;
+}
+
+// Both replay the run, and neither needs the other.
+void addReplayed(RunStory& story, const Run& run, const RunSurroundings& around) {
+    const SettingsBook own = run.meta.controller ? SettingsBook(*run.meta.controller, "run") : SettingsBook();
+    const SettingsBook& settings = around.settings ? *around.settings : own;
+    shareOut(2, [&](size_t part, size_t parts) {
+        if (part == 0)
+            if (auto proposal = tune(run, settings, around.backlash))
+                story.tune = std::move(*proposal);
+        if (part + 1 == parts && run.meta.kind == RunKind::guided)
+            if (auto budget = guidedBudget(run))
+                story.guided = std::move(*budget);
+    });
+    story.replayedFrom_s = run.rows.front().t_s;
+}
+
 } // namespace
 
 std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const RunSurroundings& around) {
@@ -43,6 +71,11 @@ std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const Run
     } else {
         addAll(list, guideFindings(run, m.summary, story.guided ? &*story.guided : nullptr));
     }
+    if (story.replayedFrom_s > run.rows.front().t_s)
+        list.push_back({"long-run", Weight::know, "Causes and settings are judged on the last hours",
+                        "This run has " + std::to_string(run.rows.size()) + " rows; it was replayed from " +
+                            formatDuration(story.replayedFrom_s) + " on. All other figures are of all rows.",
+                        "", "", ""});
     if (story.tune)
         addAll(list, settingsFindings(*story.tune, around.settings));
     rank(list);
@@ -61,15 +94,8 @@ Expected<RunStory> tellRun(const Run& run, const RunSurroundings& around) {
             return tl::unexpected(backlash.error());
         story.backlash = std::move(*backlash);
     }
-    if (run.meta.kind == RunKind::free || run.meta.kind == RunKind::guided) {
-        const SettingsBook own =
-            run.meta.controller ? SettingsBook(*run.meta.controller, "run") : SettingsBook();
-        if (auto proposal = tune(run, around.settings ? *around.settings : own, around.backlash))
-            story.tune = std::move(*proposal);
-    }
-    if (run.meta.kind == RunKind::guided)
-        if (auto budget = guidedBudget(run))
-            story.guided = std::move(*budget);
+    if (run.meta.kind == RunKind::free || run.meta.kind == RunKind::guided)
+        addReplayed(story, run.rows.size() > mostReplayed ? newestRows(run) : run, around);
     story.findings = findingsOf(run, story, around);
     return story;
 }

@@ -12,6 +12,7 @@ struct RunStory {
     std::optional<BacklashResult> backlash; // of a backlash test
     std::optional<Tune> tune;               // when the run is long enough for it
     std::optional<GuidedBudget> guided;     // of a guided run
+    double replayedFrom_s = 0.0; // tune and guided are of the rows from here on: all but in a very long run
     std::vector<Finding> findings;
 };
 

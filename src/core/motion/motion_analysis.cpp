@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/base/parallel.h"
 #include "core/base/statistics.h"
 #include "core/motion/line_model.h"
 
@@ -131,11 +132,15 @@ Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
     ra.wormPeriod_s = wormPeriod_s;
     ra.wormTurns = m.clean.worm_turns;
     ra.level = m.clean.level;
-    judgeAxis(m.ra, m.clean, m.clean.ra_arcsec, centroid, ra);
     PeriodicOptions dec;
     dec.worm = false;
     dec.level = m.clean.level;
-    judgeAxis(m.dec, m.clean, m.clean.dec_arcsec, centroid, dec);
+    shareOut(2, [&](size_t part, size_t parts) {
+        if (part == 0)
+            judgeAxis(m.ra, m.clean, m.clean.ra_arcsec, centroid, ra);
+        if (part + 1 == parts)
+            judgeAxis(m.dec, m.clean, m.clean.dec_arcsec, centroid, dec);
+    });
     m.mechanical_arcsec = quadratureRest(m.ra.noise_arcsec, m.dec.noise_arcsec);
     const auto together = [](const Measured& a, const Measured& b) {
         return std::sqrt(0.5 * (a.value * a.value + b.value * b.value));

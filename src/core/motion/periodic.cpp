@@ -82,6 +82,7 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
     const double span = t.back() - t.front();
     const double step = 1.0 / (5.0 * span);
     const auto count = static_cast<size_t>((high - low) / step);
+    const Periodogram periodogram(t, low, step, count);
     found.independent = (high - low) * span;
     double slowest = low;
     std::vector<double> passedOver; // twins of lines: looked past
@@ -102,7 +103,7 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
             slowest = 2.0 / span;
             continue;
         }
-        const Spectrum s = lombScargle(t, joint.residual, low, step, count);
+        const Spectrum s = periodogram.of(joint.residual);
         if (round == 0) {
             found.first = s;
             found.firstVariance = variance(joint.residual);
@@ -132,7 +133,7 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
     // first.
     for (;;) {
         const auto joint = settle();
-        const Spectrum rest = lombScargle(t, joint.residual, low, step, count);
+        const Spectrum rest = periodogram.of(joint.residual);
         const double left = variance(joint.residual);
         found.alarm.clear();
         size_t worst = 0;

@@ -35,43 +35,54 @@ double powerOf(const Sums& sum, double yy, double n) {
 
 } // namespace
 
-Spectrum lombScargle(std::span<const double> t, std::span<const double> v, double low_hz, double step_hz,
-                     size_t count) {
-    Spectrum spectrum{low_hz, step_hz, std::vector<double>(count, 0.0)};
+Periodogram::Periodogram(std::span<const double> t, double low_hz, double step_hz, size_t count)
+    : low_hz_(low_hz), step_hz_(step_hz), count_(count) {
     const size_t n = t.size();
-    if (n < 4)
+    std::vector<double> twice(n);
+    std::vector<std::complex<double>> doubled(n);
+    x_.resize(n);
+    one_.resize(n);
+    for (size_t i = 0; i < n; ++i) {
+        const double at = t[i] - t[0];
+        x_[i] = step_hz * at;
+        twice[i] = 2.0 * x_[i];
+        one_[i] = std::polar(1.0, tau * std::fmod(low_hz * at, 1.0));
+        doubled[i] = one_[i] * one_[i];
+    }
+    shareOut(2, [&](size_t part, size_t parts) {
+        if (part == 0)
+            single_ = fourierSums(x_, one_, count);
+        if (part + 1 == parts)
+            doubled_ = fourierSums(twice, doubled, count);
+    });
+}
+
+Spectrum Periodogram::of(std::span<const double> v) const {
+    Spectrum spectrum{low_hz_, step_hz_, std::vector<double>(count_, 0.0)};
+    const auto n = static_cast<double>(v.size());
+    if (v.size() < 4)
         return spectrum;
     const double middle = mean(v);
     double yy = 0.0;
-    std::vector<double> x(n);
-    std::vector<double> twice(n);
-    std::vector<std::complex<double>> one(n);
-    std::vector<std::complex<double>> weighted(n);
-    std::vector<std::complex<double>> doubled(n);
-    for (size_t i = 0; i < n; ++i) {
+    std::vector<std::complex<double>> weighted(v.size());
+    for (size_t i = 0; i < v.size(); ++i) {
         const double y = v[i] - middle;
-        const double at = t[i] - t[0];
-        yy += y * y / static_cast<double>(n);
-        x[i] = step_hz * at;
-        twice[i] = 2.0 * x[i];
-        one[i] = std::polar(1.0, tau * std::fmod(low_hz * at, 1.0));
-        weighted[i] = y * one[i];
-        doubled[i] = one[i] * one[i];
+        yy += y * y / n;
+        weighted[i] = y * one_[i];
     }
-    std::vector<std::complex<double>> sums[3];
-    shareOut(3, [&](size_t part, size_t parts) {
-        for (size_t k = part; k < 3; k += parts)
-            sums[k] = k == 0   ? fourierSums(x, one, count)
-                      : k == 1 ? fourierSums(x, weighted, count)
-                               : fourierSums(twice, doubled, count);
-    });
-    for (size_t k = 0; k < count; ++k) {
-        const double half = 0.5 * static_cast<double>(n);
-        const Sums sum{sums[0][k].real(),       sums[0][k].imag(), half + 0.5 * sums[2][k].real(),
-                       0.5 * sums[2][k].imag(), sums[1][k].real(), sums[1][k].imag()};
-        spectrum.power[k] = powerOf(sum, yy, static_cast<double>(n));
+    const auto sums = fourierSums(x_, weighted, count_);
+    for (size_t k = 0; k < count_; ++k) {
+        const double half = 0.5 * n;
+        const Sums sum{single_[k].real(),        single_[k].imag(), half + 0.5 * doubled_[k].real(),
+                       0.5 * doubled_[k].imag(), sums[k].real(),    sums[k].imag()};
+        spectrum.power[k] = powerOf(sum, yy, n);
     }
     return spectrum;
+}
+
+Spectrum lombScargle(std::span<const double> t, std::span<const double> v, double low_hz, double step_hz,
+                     size_t count) {
+    return Periodogram(t, low_hz, step_hz, count).of(v);
 }
 
 double falseAlarm(double power, size_t samples, double independent) {

@@ -3,6 +3,7 @@
 // All frequencies at once by Fourier sums, so that a long night takes milliseconds.
 #pragma once
 
+#include <complex>
 #include <span>
 #include <vector>
 
@@ -16,8 +17,23 @@ struct Spectrum {
     double frequency_hz(size_t i) const { return firstFrequency_hz + step_hz * static_cast<double>(i); }
 };
 
-// t and v of equal length, at least four samples. Frequencies from `low_hz` in steps of `step_hz`, `count` of
-// them.
+// For several series at the same moments: what only depends on those is worked out once.
+class Periodogram {
+public:
+    // At least four moments. Frequencies from `low_hz` in steps of `step_hz`, `count` of them.
+    Periodogram(std::span<const double> t_s, double low_hz, double step_hz, size_t count);
+    // One value a moment.
+    Spectrum of(std::span<const double> v) const;
+
+private:
+    double low_hz_, step_hz_;
+    size_t count_;
+    std::vector<double> x_;                              // phase of a step, turns
+    std::vector<std::complex<double>> one_;              // at the first frequency
+    std::vector<std::complex<double>> single_, doubled_; // sums over the moments
+};
+
+// The same for one series; t and v of equal length.
 Spectrum lombScargle(std::span<const double> t_s, std::span<const double> v, double low_hz, double step_hz,
                      size_t count);
 
