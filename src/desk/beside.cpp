@@ -3,7 +3,7 @@
 #include <utility>
 
 #include "core/base/parallel.h"
-#include "desk/session.h"
+#include "desk/problem_list.h"
 
 namespace nordstjerna {
 
@@ -25,9 +25,8 @@ void Beside::run(Work work) {
             finish = work();
         } catch (const std::exception& broken) {
             finish = [this, why = std::string(broken.what())] {
-                session_.reportProblem({"What was asked for could not be read.",
-                                        "Unexpected failure: " + why + ".",
-                                        "Choose another file; nothing was changed."});
+                problems_.report({"What was asked for could not be read.", "Unexpected failure: " + why + ".",
+                                  "Choose another file; nothing was changed."});
             };
         }
         QMetaObject::invokeMethod(

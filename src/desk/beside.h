@@ -9,7 +9,7 @@
 
 namespace nordstjerna {
 
-class Session;
+class ProblemList;
 
 class Beside : public QObject {
     Q_OBJECT
@@ -17,7 +17,7 @@ public:
     using Finish = std::function<void()>; // in the window's thread
     using Work = std::function<Finish()>;
 
-    explicit Beside(Session& session) : session_(session) {}
+    explicit Beside(ProblemList& problems) : problems_(problems) {}
     ~Beside() override;
     void run(Work work);
     bool busy() const { return busy_; }
@@ -26,7 +26,7 @@ Q_SIGNALS:
     void changed(); // it began, or has finished
 
 private:
-    Session& session_;
+    ProblemList& problems_;
     std::future<void> thread_;
     Work next_;
     bool busy_ = false;

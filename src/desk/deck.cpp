@@ -11,10 +11,11 @@
 
 namespace nordstjerna {
 
-Deck::Deck(Session& session, QWidget* parent)
-    : QFrame(parent), session_(session), mount_(new QLabel), links_(new QLabel), camera_(new QLabel),
-      simulated_(new QLabel), clock_(new QLabel), halt_(new QPushButton(tr("Halt"))),
-      track_(new QPushButton(tr("Track again"))) {
+Deck::Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, ProcedureHost& procedures, Logbook& logbook,
+           QWidget* parent)
+    : QFrame(parent), rigs_(rigs), night_(night), mountDesk_(mount), procedures_(procedures),
+      logbook_(logbook), mount_(new QLabel), links_(new QLabel), camera_(new QLabel), simulated_(new QLabel),
+      clock_(new QLabel), halt_(new QPushButton(tr("Halt"))), track_(new QPushButton(tr("Track again"))) {
     setObjectName("deck");
     setFixedHeight(38);
     halt_->setObjectName("halt");
@@ -22,8 +23,8 @@ Deck::Deck(Session& session, QWidget* parent)
     track_->setObjectName("trackAgain");
     track_->setToolTip(tr("Let the mount follow the sky again"));
     track_->hide();
-    connect(track_, &QPushButton::clicked, &session_, &Session::resumeTracking);
-    connect(&session_, &Session::deviceTrouble, this, [this](const QString& text) {
+    connect(track_, &QPushButton::clicked, &mountDesk_, &MountDesk::resumeTracking);
+    connect(&procedures_, &ProcedureHost::deviceTrouble, this, [this](const QString& text) {
         trouble_ = text;
         refresh();
     });
@@ -62,7 +63,7 @@ void Deck::announce(const QString& text) {
 
 // Which device is silent, and for how long; empty when all answer.
 QString Deck::silence() const {
-    const Observatory& o = session_.observatory();
+    const Observatory& o = mountDesk_.observatory();
     const std::pair<QString, LinkState> devices[] = {
         {tr("Mount"), o.mountLink()},
         {tr("Guide camera"), o.cameraLink(CameraRole::guide)},
@@ -78,8 +79,8 @@ QString Deck::silence() const {
 }
 
 void Deck::refresh() {
-    const MountState m = session_.mountState();
-    track_->setVisible(m.told && !m.tracking && !m.moving && session_.free());
+    const MountState m = mountDesk_.state();
+    track_->setVisible(m.told && !m.tracking && !m.moving && procedures_.free());
     const QString silent = silence();
     links_->setText(silent);
     links_->setVisible(!silent.isEmpty());
@@ -89,8 +90,8 @@ void Deck::refresh() {
         mount_->setText(tr("The mount has not answered yet"));
     } else {
         const Equatorial place =
-            equatorialFrom(ObservedFrame(session_.rig().site, session_.now()).icrsFrom(m.pointing));
-        const AltAz a = altAzFrom(directionOf(session_.rig().site, m.pointing));
+            equatorialFrom(ObservedFrame(rigs_.rig().site, night_.now()).icrsFrom(m.pointing));
+        const AltAz a = altAzFrom(directionOf(rigs_.rig().site, m.pointing));
         mount_->setText(tr("Mount %1 %2   HA %3   alt %4°   %5   %6")
                             .arg(qs(formatHms(place.ra)), qs(formatDms(place.dec)),
                                  qs(formatHourAngle(m.pointing.hourAngle)),
@@ -101,17 +102,20 @@ void Deck::refresh() {
                                  m.tracking ? tr("tracking") : tr("not tracking")));
     }
     camera_->setText(!trouble_.isEmpty()               ? trouble_
-                     : !session_.notLogged().isEmpty() ? tr("The night is not being logged")
-                     : session_.busy()                 ? session_.busyWith()
+                     : !logbook_.notLogged().isEmpty() ? tr("The night is not being logged")
+                     : procedures_.busy()              ? procedures_.busyWith()
                                                        : tr("Idle"));
-    camera_->setToolTip(trouble_.isEmpty() ? session_.notLogged() : trouble_);
-    const Instant now = session_.now();
-    clock_->setText(qs(session_.civilTime().clock(now) + " " + session_.civilTime().name(now)));
+    camera_->setToolTip(trouble_.isEmpty() ? logbook_.notLogged() : trouble_);
+    const Instant now = night_.now();
+    clock_->setText(qs(rigs_.civilTime().clock(now) + " " + rigs_.civilTime().name(now)));
     clock_->setToolTip(
         tr("Civil time of the site, %1. Files carry UTC: %2.")
-            .arg(session_.rig().timeZone.empty() ? tr("zone of this computer") : qs(session_.rig().timeZone),
+            .arg(rigs_.rig().timeZone.empty() ? tr("zone of this computer") : qs(rigs_.rig().timeZone),
                  qs(formatClock(now))));
-    const double speed = session_.simulatedNight().clock().speed();
+    simulated_->setVisible(pace_ != nullptr);
+    if (!pace_)
+        return;
+    const double speed = pace_();
     const QString factor = speed > 0.0 ? "× " + qs(formatNumber(speed, 0)) : tr("as fast as it computes");
     simulated_->setText(tr("◈ simulated devices, time %1").arg(factor));
     simulated_->setToolTip(tr("Mount, cameras and sky are the built-in stand-ins."));

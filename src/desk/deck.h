@@ -3,7 +3,10 @@
 
 #include <QFrame>
 
-#include "desk/session.h"
+#include <functional>
+
+#include "desk/evening/procedure_host.h"
+#include "desk/logbook.h"
 
 class QLabel;
 class QPushButton;
@@ -13,7 +16,10 @@ namespace nordstjerna {
 class Deck : public QFrame {
     Q_OBJECT
 public:
-    explicit Deck(Session& session, QWidget* parent = nullptr);
+    Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, ProcedureHost& procedures, Logbook& logbook,
+         QWidget* parent = nullptr);
+    // The devices are stand-ins: how fast their time goes, × the real one; 0: as fast as it computes.
+    void showPace(std::function<double()> pace) { pace_ = std::move(pace); }
     void refresh();
     void announce(const QString& text);
     QPushButton* haltButton() const { return halt_; }
@@ -21,7 +27,12 @@ public:
 private:
     void restyle();
     QString silence() const;
-    Session& session_;
+    RigBook& rigs_;
+    ThisNight& night_;
+    MountDesk& mountDesk_;
+    ProcedureHost& procedures_;
+    Logbook& logbook_;
+    std::function<double()> pace_;
     QLabel* mount_;
     QLabel* links_; // seen while a device is silent
     QLabel* camera_;

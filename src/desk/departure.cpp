@@ -10,8 +10,8 @@
 
 namespace nordstjerna {
 
-Departure::Departure(Session& session, QWidget* window)
-    : QObject(window), session_(session), window_(window) {}
+Departure::Departure(MountDesk& mount, ProcedureHost& procedures, QWidget* window)
+    : QObject(window), mount_(mount), procedures_(procedures), window_(window) {}
 
 // Open while all else goes on: the mount is heard, the guide loop works, Halt works.
 QMessageBox* Departure::box(const QString& text, const QString& more) {
@@ -31,16 +31,17 @@ void Departure::ask() {
             open_->raise();
         return;
     }
-    const MountState mount = session_.mountState();
+    const MountState mount = mount_.state();
     const bool moves = mount.told && (mount.tracking || mount.moving);
-    const bool works = !session_.free();
-    if (!moves && !works && !session_.observatory().owes()) {
+    const bool works = !procedures_.free();
+    if (!moves && !works && !mount_.observatory().owes()) {
         Q_EMIT ready();
         return;
     }
     const QString work =
-        works ? tr("%1 is under way. Quitting ends it; what was recorded is kept.").arg(session_.busyWith())
-              : QString();
+        works
+            ? tr("%1 is under way. Quitting ends it; what was recorded is kept.").arg(procedures_.busyWith())
+            : QString();
     QMessageBox* question = box(
         moves ? tr("What is to become of the mount?") : tr("Stop what is running and quit?"),
         moves ? work + (works ? " " : "") +
@@ -89,13 +90,13 @@ void Departure::leave(Wish wish) {
 
 // Broken off at once; until it is over, but not for ever: a device may hang.
 void Departure::endWork(const std::function<void()>& then) {
-    session_.abandon();
+    procedures_.abandon();
     auto* timer = new QTimer(this);
     constexpr int glance_ms = 50;
     constexpr auto patience = std::chrono::seconds(10);
     connect(timer, &QTimer::timeout, this,
             [this, timer, then, until = std::chrono::steady_clock::now() + patience] {
-                if (session_.busy() && std::chrono::steady_clock::now() < until)
+                if (procedures_.busy() && std::chrono::steady_clock::now() < until)
                     return;
                 timer->deleteLater();
                 timer->stop();
@@ -106,7 +107,7 @@ void Departure::endWork(const std::function<void()>& then) {
 
 void Departure::stopMount() {
     tellWaiting(tr("Stopping the mount …"));
-    session_.observatory().halt([this](const Expected<void>& done) {
+    mount_.observatory().halt([this](const Expected<void>& done) {
         QMetaObject::invokeMethod(
             this, [this, done] { confirmed(done); }, Qt::QueuedConnection);
     });

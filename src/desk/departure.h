@@ -6,7 +6,7 @@
 #include <QPointer>
 #include <functional>
 
-#include "desk/session.h"
+#include "desk/evening/procedure_host.h"
 
 class QMessageBox;
 class QWidget;
@@ -16,7 +16,7 @@ namespace nordstjerna {
 class Departure : public QObject {
     Q_OBJECT
 public:
-    Departure(Session& session, QWidget* window);
+    Departure(MountDesk& mount, ProcedureHost& procedures, QWidget* window);
     // Asks what becomes of the mount where it matters, does it, waits until the mount confirms it.
     void ask();
     // No question: everything is ended and tracking is stopped. What is not confirmed within some seconds is
@@ -35,7 +35,8 @@ private:
     void askAgain(const Problem& problem);
     void tellWaiting(const QString& text);
     QMessageBox* box(const QString& text, const QString& more);
-    Session& session_;
+    MountDesk& mount_;
+    ProcedureHost& procedures_;
     QWidget* window_;
     QPointer<QMessageBox> open_;
     bool unattended_ = false;

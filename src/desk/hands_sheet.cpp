@@ -9,17 +9,19 @@
 #include <cmath>
 #include <tuple>
 
+#include "desk/evening/rig_book.h"
 #include "desk/theme.h"
+#include "edge/devices/sim/simulated_night.h"
 
 namespace nordstjerna {
 
-HandsSheet::HandsSheet(Session& session, QWidget* parent)
-    : QFrame(parent), session_(session), last_(new QLabel) {
+HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* parent)
+    : QFrame(parent), night_(night), last_(new QLabel) {
     setObjectName("panel");
     auto* all = new QHBoxLayout(this);
     all->setContentsMargins(16, 8, 12, 8);
     all->setSpacing(18);
-    const bool south = session.rig().site.southern();
+    const bool south = rigs.rig().site.southern();
     const struct {
         double turns;
         const char* name;
@@ -73,14 +75,13 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent)
          {std::tuple("far in", -40.0, "focusIn2"), std::tuple("in", -8.0, "focusIn1"),
           std::tuple("out", 8.0, "focusOut1"), std::tuple("far out", 40.0, "focusOut2")}) {
         QPushButton* button = small(tr(name), objectName);
-        connect(button, &QPushButton::clicked, this,
-                [this, by = um] { session_.simulatedNight().turnFocus(by); });
+        connect(button, &QPushButton::clicked, this, [this, by = um] { night_.turnFocus(by); });
         grid->addWidget(button, 0, column++);
     }
     auto* cover = new QCheckBox(tr("Cover on the guide scope"));
     cover->setObjectName("cover");
-    cover->setChecked(session_.simulatedNight().covered());
-    connect(cover, &QCheckBox::toggled, this, [this](bool on) { session_.simulatedNight().setCovered(on); });
+    cover->setChecked(night_.covered());
+    connect(cover, &QCheckBox::toggled, this, [this](bool on) { night_.setCovered(on); });
     grid->addWidget(cover, 1, 0, 1, 5);
     grid = group();
     auto* masks = new QLabel(tr("Mask"));
@@ -93,9 +94,9 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent)
         auto* mask = new QCheckBox(name);
         mask->setObjectName(objectName);
         mask->setAccessibleName(tr("Mask before the %1").arg(name));
-        mask->setChecked(session_.simulatedNight().masked(camera));
+        mask->setChecked(night_.masked(camera));
         connect(mask, &QCheckBox::toggled, this,
-                [this, which = camera](bool on) { session_.simulatedNight().setMask(which, on); });
+                [this, which = camera](bool on) { night_.setMask(which, on); });
         grid->addWidget(mask, line++, 1);
     }
     all->addStretch();
@@ -114,9 +115,9 @@ HandsSheet::HandsSheet(Session& session, QWidget* parent)
 
 void HandsSheet::turn(bool azimuth, double turns) {
     if (azimuth)
-        session_.simulatedNight().turnAzimuthLever(turns);
+        night_.turnAzimuthLever(turns);
     else
-        session_.simulatedNight().turnAltitudeLever(turns);
+        night_.turnAltitudeLever(turns);
     const QString amount = QString::number(std::abs(turns)).replace("0.25", "¼").replace("0.05", "¹⁄₂₀");
     last_->setText(
         tr("Turned the %1 lever by %2 of a turn.").arg(azimuth ? tr("azimuth") : tr("altitude"), amount));

@@ -4,20 +4,21 @@
 
 #include <QFrame>
 
-#include "desk/session.h"
-
 class QLabel;
 
 namespace nordstjerna {
 
+class RigBook;
+class SimulatedNight;
+
 class HandsSheet : public QFrame {
     Q_OBJECT
 public:
-    explicit HandsSheet(Session& session, QWidget* parent = nullptr);
+    HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* parent = nullptr);
 
 private:
     void turn(bool azimuth, double turns);
-    Session& session_;
+    SimulatedNight& night_;
     QLabel* last_;
 };
 

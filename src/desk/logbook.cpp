@@ -1,21 +1,68 @@
 #include "desk/logbook.h"
 
+#include "charts/text.h"
 #include "core/base/format.h"
 
 namespace nordstjerna {
 
 namespace fs = std::filesystem;
 
-Logbook::Logbook(fs::path dataFolder, WriteQueue& queue)
-    : folder_(std::move(dataFolder)), queue_(queue), mark_(SessionMark::set(folder_)) {}
-
-void Logbook::recover() {
+Logbook::Logbook(fs::path dataFolder, WriteQueue& queue, ProblemList& problems)
+    : folder_(std::move(dataFolder)), queue_(queue), mark_(SessionMark::set(folder_)), problems_(problems) {
+    static_cast<void>(openToRead());
     queue_.post(
         [folder = folder_]() -> Expected<void> {
             const auto done = recoverEntries(folder);
             return done ? Expected<void>() : tl::unexpected(done.error());
         },
         [this](const Expected<void>& done) { told(done); }, "recover");
+}
+
+void Logbook::setNotLogged(const QString& why) {
+    if (why == notLogged_)
+        return;
+    notLogged_ = why;
+    Q_EMIT troubleChanged();
+}
+
+std::optional<NightLog> Logbook::openToRead() {
+    auto log = NightLog::openToRead(nightLogPath(folder_));
+    readable_ = log.has_value();
+    if (log) {
+        setNotLogged({});
+        problems_.solved(ProblemCause::log);
+        return std::move(*log);
+    }
+    Problem p = log.error();
+    setNotLogged(qs(p.text()));
+    p.what += " Nothing is being logged.";
+    problems_.report(ProblemCause::log, p);
+    return std::nullopt;
+}
+
+std::vector<LoggedRates> Logbook::ratesOf(const std::string& rigId) {
+    const auto log = openToRead();
+    return log ? log->ratesOf(rigId).value_or(std::vector<LoggedRates>{}) : std::vector<LoggedRates>{};
+}
+
+void Logbook::addRates(Instant when, const Rig& rig, const Rates& rates) {
+    queue_.post(
+        [path = nightLogPath(folder_), when, rig, rates]() -> Expected<void> {
+            auto log = NightLog::open(path);
+            if (!log)
+                return tl::unexpected(log.error());
+            return log->addRates(when, rig, rates);
+        },
+        [this](const Expected<void>& done) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, done] {
+                    setNotLogged(done ? QString() : qs(done.error().text()));
+                    if (done)
+                        Q_EMIT ratesAdded();
+                },
+                Qt::QueuedConnection);
+        });
 }
 
 LogEntry Logbook::named(LogEntry entry) const {
@@ -104,13 +151,13 @@ void Logbook::told(const Expected<void>& done) {
     QMetaObject::invokeMethod(
         this,
         [this, done] {
-            if (done) {
-                failing_ = false;
-                Q_EMIT changed();
-            } else if (!failing_) {
-                failing_ = true;
-                Q_EMIT failed(done.error());
+            if (!done) {
+                setNotLogged(qs(done.error().text()));
+                return;
             }
+            if (readable_)
+                setNotLogged({});
+            Q_EMIT changed();
         },
         Qt::QueuedConnection);
 }

@@ -6,6 +6,7 @@
 #include <functional>
 #include <map>
 
+#include "desk/problem_list.h"
 #include "edge/store/night_book.h"
 #include "edge/store/write_queue.h"
 
@@ -17,12 +18,12 @@ public:
     // Works out what an entry keeps (figures, findings) once, in the writing thread.
     using Fill = std::function<void(LogEntry&)>;
 
-    // The queue must end before the logbook does.
-    Logbook(std::filesystem::path dataFolder, WriteQueue& queue);
+    // The queue must end before the logbook does. What earlier programs left open is closed.
+    Logbook(std::filesystem::path dataFolder, WriteQueue& queue, ProblemList& problems);
     const std::filesystem::path& folder() const { return folder_; }
+    // Why the night log is not being written at present; empty when it is.
+    const QString& notLogged() const { return notLogged_; }
 
-    // Closes what earlier programs left open.
-    void recover();
     // Its identity.
     std::string begin(LogEntry entry);
     // Where its table lies, once that is known for certain.
@@ -32,6 +33,10 @@ public:
     std::string add(LogEntry entry, Fill fill = {});
     // By the person.
     void setNote(const std::string& id, const std::string& note);
+
+    // Rates of one rig, newest first; none where the log cannot be read, which is told.
+    std::vector<LoggedRates> ratesOf(const std::string& rigId);
+    void addRates(Instant when, const Rig& rig, const Rates& rates);
 
     // A path of a table as entries hold it, and where that of an entry lies.
     std::string relative(const std::filesystem::path& file) const;
@@ -43,18 +48,23 @@ public:
 
 Q_SIGNALS:
     void changed(); // something new is in the log
-    void failed(const nordstjerna::Problem& problem);
     void rebuilt(int entries, int leftOut);
+    void ratesAdded();
+    void troubleChanged(); // notLogged()
 
 private:
     LogEntry named(LogEntry entry) const; // with an identity, as of this program
     void write(LogEntry entry, Fill fill);
     void told(const Expected<void>& done);
+    void setNotLogged(const QString& why);
+    std::optional<NightLog> openToRead();
     std::filesystem::path folder_;
     WriteQueue& queue_;
     std::optional<SessionMark> mark_;
     std::map<std::string, LogEntry> open_;
-    bool failing_ = false; // told already
+    ProblemList& problems_;
+    QString notLogged_;
+    bool readable_ = false;
 };
 
 } // namespace nordstjerna

@@ -44,17 +44,17 @@ int main(int argc, char** argv) {
         wishes.speed = speed;
     }
     ThemeSwitch::instance().use("Dusk"); // for what may have to be told before the last evening is known
-    auto session = startSession(wishes);
-    if (!session) {
-        std::fprintf(stderr, "%s\n", session.error().text().c_str());
-        QMessageBox::critical(nullptr, "Nordstjerna", qs(session.error().text()));
+    auto begun = beginEvening(wishes);
+    if (!begun) {
+        std::fprintf(stderr, "%s\n", begun.error().text().c_str());
+        QMessageBox::critical(nullptr, "Nordstjerna", qs(begun.error().text()));
         return 1;
     }
-    const QString kept = qs((*session)->themeName());
+    const QString kept = qs(begun->session->evening().evening().theme);
     ThemeSwitch::instance().use(themeNames().contains(kept) ? kept : "Dusk");
-    MainWindow window(std::move(*session));
+    MainWindow window(std::move(*begun));
     window.show();
-    app.setTold([&window](const Problem& p) { window.session().reportProblem(p); });
+    app.setTold([&window](const Problem& p) { window.session().problems().report(p); });
     QObject::connect(&endSignals, &EndSignals::wanted, &window, &MainWindow::leaveNow);
     const int status = QApplication::exec();
     app.setTold({});

@@ -26,6 +26,7 @@
 #include "desk/mount_care.h"
 #include "desk/night_band.h"
 #include "desk/rail.h"
+#include "desk/simulator_menu.h"
 #include "desk/stations/centre/centre_station.h"
 #include "desk/stations/expose/expose_station.h"
 #include "desk/stations/focus/focus_station.h"
@@ -41,24 +42,38 @@
 
 namespace nordstjerna {
 
-MainWindow::MainWindow(std::unique_ptr<Session> session)
-    : session_(std::move(session)), rig_(new RigStation(*session_)), bench_(new BenchStack),
-      findings_(new FindingsPanel), timer_(new QTimer(this)), departure_(new Departure(*session_, this)),
+namespace {
+StationParts stationParts(Session& s) {
+    return {s.rigs(), s.targets(), s.night(), s.procedures(), s.problems()};
+}
+} // namespace
+
+MainWindow::MainWindow(BegunEvening begun)
+    : session_(std::move(begun.session)), simulated_(std::move(begun.simulated)),
+      rig_(new RigStation(stationParts(*session_), {session_->settings()})), bench_(new BenchStack),
+      findings_(new FindingsPanel), timer_(new QTimer(this)),
+      departure_(new Departure(session_->mount(), session_->procedures(), this)),
       awake_(new Awake(QDBusConnection::systemBus(), this)) {
     setWindowTitle("Nordstjerna");
     // Small screens, and large ones at twice the size, must show the deck and Halt all the same.
     setMinimumSize(900, 480);
-    auto* expose = new ExposeStation(*session_);
-    auto* review = new ReviewStation(*session_);
-    stations_ = {rig_,
-                 new FocusStation(*session_),
-                 new PoleStation(*session_),
-                 new CentreStation(*session_),
-                 new RatesStation(*session_),
-                 new FreeStation(*session_),
-                 new GuideStation(*session_),
-                 expose,
-                 review};
+    Session& e = *session_;
+    const StationParts parts = stationParts(e);
+    const RunKeeper runs({e.night(), e.logbook(), e.problems(), e.writes(), e.settings(), e.mountBook()});
+    auto* expose = new ExposeStation(parts, {e.evening(), e.writes(), e.logbook(), e.calibration(),
+                                             e.mountBook(), e.mount(), e.focusBook(), e.guideHost()});
+    auto* review = new ReviewStation(parts, {e.logbook(), e.settings(), *e.guideHost().trial()});
+    stations_ = {
+        rig_,
+        new FocusStation(parts, {e.settings(), e.focusBook(), e.guideCamera()}),
+        new PoleStation(parts, {e.logbook(), e.mountBook(), e.mount()}),
+        new CentreStation(parts, {e.evening(), e.mountBook(), e.starIndex()}),
+        new RatesStation(parts, {e.settings(), e.calibration(), e.focusBook(), e.mount()}),
+        new FreeStation(parts, {e.logbook(), e.settings(), e.calibration(), e.mountBook(), e.mount()}, runs),
+        new GuideStation(parts, {e.settings(), e.calibration(), e.mountBook(), e.mount(), e.guideHost()},
+                         runs),
+        expose,
+        review};
     auto* frame = new QWidget;
     frame->setObjectName("frame");
     auto* all = new QVBoxLayout(frame);
@@ -66,11 +81,11 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     all->setSpacing(0);
     auto* upper = new QHBoxLayout;
     upper->setSpacing(0);
-    rail_ = new Rail(*session_, stations_);
+    rail_ = new Rail(e.rigs(), e.night(), stations_);
     upper->addWidget(rail_);
     auto* right = new QVBoxLayout;
     right->setSpacing(0);
-    band_ = new NightBand(*session_);
+    band_ = new NightBand(parts);
     right->addWidget(band_);
     connect(band_, &NightBand::beginDragged, expose, &ExposeStation::beginAt);
     connect(band_, &NightBand::endDragged, expose, &ExposeStation::endAt);
@@ -92,8 +107,10 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     all->addLayout(upper, 1);
     strip_ = new QVBoxLayout; // the hands, once they are wanted
     all->addLayout(strip_);
-    deck_ = new Deck(*session_);
+    deck_ = new Deck(e.rigs(), e.night(), e.mount(), e.procedures(), e.logbook());
     all->addWidget(deck_);
+    if (simulated_)
+        deck_->showPace([this] { return simulated_->clock().speed(); });
     setCentralWidget(frame);
 
     for (Station* s : stations_) {
@@ -108,13 +125,18 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
     connect(findings_, &FindingsPanel::actionWanted, this, &MainWindow::perform);
     connect(findings_, &FindingsPanel::problemDismissed, &session_->problems(), &ProblemList::dismiss);
     connect(&session_->problems(), &ProblemList::changed, this, &MainWindow::refreshFindings);
-    connect(session_.get(), &Session::resultsChanged, this, &MainWindow::refreshFindings);
-    connect(session_.get(), &Session::announced, deck_, &Deck::announce);
-    connect(session_.get(), &Session::busyChanged, this, [this] {
+    connect(&e.mountBook(), &MountBook::changed, this, &MainWindow::refreshFindings);
+    connect(&e.calibration(), &CalibrationBook::changed, this, &MainWindow::refreshFindings);
+    connect(&e.focusBook(), &FocusBook::changed, this, &MainWindow::refreshFindings);
+    connect(&e.targets(), &TargetBook::changed, this, &MainWindow::refreshFindings);
+    connect(&e.logbook(), &Logbook::troubleChanged, this, &MainWindow::refreshFindings);
+    connect(&e.mount(), &MountDesk::announced, deck_, &Deck::announce);
+    connect(&e.procedures(), &ProcedureHost::announced, deck_, &Deck::announce);
+    connect(&e.procedures(), &ProcedureHost::busyChanged, this, [this] {
         deck_->refresh();
         rail_->retell();
     });
-    connect(deck_->haltButton(), &QPushButton::clicked, session_.get(), &Session::halt);
+    connect(deck_->haltButton(), &QPushButton::clicked, &e.mount(), &MountDesk::halt);
     connect(timer_, &QTimer::timeout, this, [this] {
         deck_->refresh();
         band_->refresh();
@@ -122,8 +144,9 @@ MainWindow::MainWindow(std::unique_ptr<Session> session)
         tellDesktop();
     });
     timer_->start(500);
-    new HaltEverywhere([this] { session_->halt(); }, this);
-    new MountCare(*session_, sleptSoFar_s, this);
+    new HaltEverywhere([this] { session_->mount().halt(); }, this);
+    new MountCare({e.evening(), e.rigs(), e.targets(), e.night(), e.mount(), e.procedures(), e.problems()},
+                  sleptSoFar_s, this);
     listenToDesktop();
     buildMenus();
     openAsBefore();
@@ -136,13 +159,14 @@ void MainWindow::openAsBefore() {
     const QRect room = screen()->availableGeometry();
     constexpr int titleBar = 40; // of a window manager, before it tells
     resize(std::min(1280, room.width()), std::min(800, room.height() - titleBar));
-    const QByteArray place = QByteArray::fromBase64(QByteArray::fromStdString(session_->windowPlace()));
+    const QByteArray place =
+        QByteArray::fromBase64(QByteArray::fromStdString(session_->evening().evening().windowPlace));
     if (!place.isEmpty())
         restoreGeometry(place);
-    wideFindings_ = session_->findingsShown();
+    wideFindings_ = session_->evening().evening().findings;
     findings_->setVisible(wideFindings_);
     showStation(0);
-    showStation(qs(session_->station()));
+    showStation(qs(session_->evening().evening().station));
 }
 
 void MainWindow::showEvent(QShowEvent* e) {
@@ -194,16 +218,20 @@ bool MainWindow::eventFilter(QObject* object, QEvent* event) {
 }
 
 void MainWindow::keepView() {
-    session_->keepView(stations_[static_cast<size_t>(current_)]->name().toStdString(),
-                       ThemeSwitch::instance().current().toStdString(), wideFindings_,
-                       saveGeometry().toBase64().toStdString());
+    session_->evening().keepView(stations_[static_cast<size_t>(current_)]->name().toStdString(),
+                                 ThemeSwitch::instance().current().toStdString(), wideFindings_,
+                                 saveGeometry().toBase64().toStdString());
 }
 
 MainWindow::~MainWindow() {
     // Stations read the session while they go; it must outlive them.
     keepView();
     timer_->stop();
-    session_->disconnect();
+    for (QObject* part : std::initializer_list<QObject*>{
+             &session_->rigs(), &session_->targets(), &session_->settings(), &session_->mountBook(),
+             &session_->calibration(), &session_->focusBook(), &session_->mount(), &session_->procedures(),
+             &session_->logbook()})
+        part->disconnect(this);
     delete takeCentralWidget();
 }
 
@@ -312,8 +340,9 @@ void MainWindow::buildMenus() {
         perform("expose.ladder");
     });
     night->addSeparator();
-    add(night, tr("Stop what is running"), QKeySequence("Ctrl+Shift+."), [this] { session_->stop(); });
-    add(night, tr("Halt all motion at once"), QKeySequence("Ctrl+."), [this] { session_->halt(); });
+    add(night, tr("Stop what is running"), QKeySequence("Ctrl+Shift+."),
+        [this] { session_->procedures().stop(); });
+    add(night, tr("Halt all motion at once"), QKeySequence("Ctrl+."), [this] { session_->mount().halt(); });
     night->addSeparator();
     add(night, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
 
@@ -325,16 +354,16 @@ void MainWindow::buildMenus() {
     QAction* covered =
         add(rig, tr("The telescope is covered: slews need not keep away from the Sun"), {}, [] {});
     covered->setCheckable(true);
-    connect(covered, &QAction::toggled, session_.get(), &Session::setCovered);
+    connect(covered, &QAction::toggled, this, [this](bool on) { session_->mount().setCovered(on); });
     add(rig, tr("The guide camera was turned or moved"), {},
-        [this] { session_->ageRates("the guide camera was turned or moved"); });
+        [this] { session_->calibration().ageRates("the guide camera was turned or moved"); });
     add(rig, tr("A rotator turned the guide camera…"), {}, [this] {
         bool ok = false;
         const double angle = QInputDialog::getDouble(this, tr("Rotator"),
                                                      tr("By how many degrees, anticlockwise on the picture?"),
                                                      0.0, -360.0, 360.0, 1, &ok);
         if (ok)
-            session_->turnRates(angle);
+            session_->calibration().turnRates(angle);
     });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));
@@ -356,38 +385,13 @@ void MainWindow::buildMenus() {
         search->open();
     });
 
-    QMenu* sky = menuBar()->addMenu(tr("&Simulated sky"));
-    add(sky, tr("Hands at the mount…"), QKeySequence("Ctrl+L"),
-        [this] { handsSheet()->setVisible(!handsSheet()->isVisible()); });
-    sky->addSeparator();
-    for (int speed : {1, 5, 20, 60})
-        add(sky, tr("Time × %1").arg(speed), {}, [this, speed] {
-            session_->simulatedNight().clock().setSpeed(speed);
-            deck_->refresh();
-        });
-
-    sky->addSeparator();
-    QMenu* happens = sky->addMenu(tr("Let it happen"));
-    struct Happening {
-        QString what;
-        FaultKind kind;
-        double amount, length_s;
-    };
-    for (const Happening& h :
-         {Happening{tr("A cloud for five minutes"), FaultKind::cloud, 0.97, 300.0},
-          Happening{tr("Dew on the lenses for half an hour"), FaultKind::dew, 0.8, 1800.0},
-          Happening{tr("Gusts for a minute"), FaultKind::gust, 4.0, 60.0},
-          Happening{tr("A knock against the tripod"), FaultKind::bump, 0.4, 0.0},
-          Happening{tr("A lamp for a minute"), FaultKind::lamp, 900.0, 60.0},
-          Happening{tr("A satellite over the imaging camera"), FaultKind::satellite, 400.0, 0.0},
-          Happening{tr("The mount does not answer for 20 s"), FaultKind::mountLink, 0.0, 20.0},
-          Happening{tr("The cameras do not answer for 20 s"), FaultKind::cameraLink, 0.0, 20.0},
-          Happening{tr("The focusers do not answer for 20 s"), FaultKind::focuserLink, 0.0, 20.0},
-          Happening{tr("The mount hangs for two minutes"), FaultKind::mountHangs, 0.0, 120.0},
-          Happening{tr("The cameras hang for three minutes"), FaultKind::cameraHangs, 0.0, 180.0},
-          Happening{tr("The cameras freeze for 20 s"), FaultKind::frozen, 0.0, 20.0}})
-        add(happens, h.what, {},
-            [this, h] { session_->simulatedNight().happen(h.kind, h.amount, h.length_s); });
+    if (simulated_)
+        fillSimulatorMenu(*menuBar()->addMenu(tr("&Simulated sky")), *simulated_,
+                          {[this](QMenu* menu, const QString& text, const std::function<void()>& what) {
+                               return add(menu, text, {}, what);
+                           },
+                           [this] { handsSheet()->setVisible(!handsSheet()->isVisible()); },
+                           [this] { deck_->refresh(); }});
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
     add(help, tr("About this station"), QKeySequence("F1"), [this] {
@@ -409,7 +413,7 @@ void MainWindow::buildMenus() {
 
 HandsSheet* MainWindow::handsSheet() {
     if (!hands_) {
-        hands_ = new HandsSheet(*session_, this);
+        hands_ = new HandsSheet(*simulated_, session_->rigs(), this);
         hands_->hide();
         strip_->addWidget(hands_);
     }
@@ -452,15 +456,15 @@ void MainWindow::perform(const QString& action) {
         return;
     }
     if (action == "halt") {
-        session_->halt();
+        session_->mount().halt();
         return;
     }
     if (action == "evening.take") {
-        session_->takeEvening();
+        session_->evening().takeOver();
         return;
     }
     if (action == "mount.settle") {
-        session_->settleDispute();
+        session_->mount().settleDispute();
         return;
     }
     for (Station* s : stations_)
@@ -474,7 +478,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
         e->setAccepted(left_); // at once where nothing has to be asked
         return;
     }
-    session_->abandon();
+    session_->procedures().abandon();
     e->accept();
 }
 
@@ -490,8 +494,8 @@ void MainWindow::listenToDesktop() {
     });
     connect(awake_, &Awake::goingDown, this, &MainWindow::leaveNow);
     connect(awake_, &Awake::goingToSleep, this, [this] {
-        session_->abandon();
-        session_->observatory().halt([this](const Expected<void>&) {
+        session_->procedures().abandon();
+        session_->mount().observatory().halt([this](const Expected<void>&) {
             QMetaObject::invokeMethod(
                 this, [this] { awake_->letGo(); }, Qt::QueuedConnection);
         });
@@ -507,7 +511,7 @@ void MainWindow::listenToDesktop() {
                   "The computer will switch itself off.", "Connect it to power, or end the night now."};
         if (critical) {
             p.what += " What ran was ended and the mount was stopped.";
-            session_->halt();
+            session_->mount().halt();
         }
         session_->problems().report(ProblemCause::power, p);
     });
@@ -523,10 +527,10 @@ void MainWindow::listenToDesktop() {
 }
 
 void MainWindow::tellDesktop() {
-    const MountState mount = session_->mountState();
+    const MountState mount = session_->mount().state();
     const bool tracks = mount.told && (mount.tracking || mount.moving);
-    awake_->keep(session_->busy() || tracks,
-                 session_->busy() ? session_->busyWith() : tr("the mount tracks"));
+    awake_->keep(session_->procedures().busy() || tracks,
+                 session_->procedures().busy() ? session_->procedures().busyWith() : tr("the mount tracks"));
 }
 
 } // namespace nordstjerna

@@ -4,7 +4,7 @@
 #include <QMainWindow>
 #include <vector>
 
-#include "desk/session.h"
+#include "desk/start.h"
 
 class QTimer;
 class QMenu;
@@ -29,10 +29,12 @@ class Station;
 class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
-    explicit MainWindow(std::unique_ptr<Session> session);
+    explicit MainWindow(BegunEvening begun);
     ~MainWindow() override;
 
     Session& session() { return *session_; }
+    // Where the devices are stand-ins.
+    SimulatedNight& simulatedNight() { return *simulated_; }
     void showStation(int index);
     void showStation(const QString& name);
     Station* station(const QString& name) const;
@@ -61,6 +63,7 @@ private:
                  const std::function<void()>& what);
 
     std::unique_ptr<Session> session_;
+    std::shared_ptr<SimulatedNight> simulated_; // the devices are stand-ins; else absent
     std::vector<Station*> stations_;
     RigStation* rig_;
     Rail* rail_;

@@ -19,8 +19,8 @@ double sleptSoFar_s() {
     return read(CLOCK_BOOTTIME) - read(CLOCK_MONOTONIC);
 }
 
-MountCare::MountCare(Session& session, std::function<double()> slept, QObject* parent)
-    : QObject(parent), session_(session), slept_(std::move(slept)), known_s_(slept_()) {
+MountCare::MountCare(const Parts& parts, std::function<double()> slept, QObject* parent)
+    : QObject(parent), parts_(parts), slept_(std::move(slept)), known_s_(slept_()) {
     auto* timer = new QTimer(this);
     connect(timer, &QTimer::timeout, this, &MountCare::look);
     constexpr int every_ms = 500;
@@ -28,15 +28,15 @@ MountCare::MountCare(Session& session, std::function<double()> slept, QObject* p
 }
 
 void MountCare::look() {
-    static_cast<void>(session_.ownsEvening());
+    static_cast<void>(parts_.evening.owns());
     lookAtSleep();
     lookAtLimits();
     lookAtMeridian();
 }
 
 void MountCare::lookAtLimits() {
-    Observatory& o = session_.observatory();
-    ProblemList& problems = session_.problems();
+    Observatory& o = parts_.mount.observatory();
+    ProblemList& problems = parts_.problems;
     if (const auto ended = o.trackingEnded()) {
         problems.report(ProblemCause::limits,
                         {"Tracking was stopped: " + ended->why + ".",
@@ -45,9 +45,9 @@ void MountCare::lookAtLimits() {
         return;
     }
     // A series ends or flips before any of them, as its plan says.
-    const auto end = session_.working() && session_.plan()
+    const auto end = parts_.procedures.working() && parts_.night.plan()
                          ? std::nullopt
-                         : o.guard().trackingEnd(session_.mountState(), warning_s);
+                         : o.guard().trackingEnd(parts_.mount.state(), warning_s);
     if (!end) {
         problems.solved(ProblemCause::limits);
         return;
@@ -59,11 +59,11 @@ void MountCare::lookAtLimits() {
 }
 
 void MountCare::lookAtMeridian() {
-    if (const auto dispute = session_.observatory().guard().dispute())
-        session_.problems().report(ProblemCause::dispute, dispute->problem(session_.rig().site),
-                                   "mount.settle", "Go on anyway");
+    if (const auto dispute = parts_.mount.observatory().guard().dispute())
+        parts_.problems.report(ProblemCause::dispute, dispute->problem(parts_.rigs.rig().site),
+                               "mount.settle", "Go on anyway");
     else
-        session_.problems().solved(ProblemCause::dispute);
+        parts_.problems.solved(ProblemCause::dispute);
 }
 
 void MountCare::lookAtSleep() {
@@ -71,33 +71,49 @@ void MountCare::lookAtSleep() {
     constexpr double worthTelling_s = 5.0;
     if (slept_s > worthTelling_s) {
         known_s_ += slept_s;
-        lookWanted_ = session_.busy();
-        session_.wokeUp(slept_s);
+        lookWanted_ = parts_.procedures.busy();
+        tellSleep(slept_s);
         return;
     }
-    if (lookWanted_ && session_.free() && !session_.isHalted()) {
+    if (lookWanted_ && parts_.procedures.free() && !parts_.mount.isHalted()) {
         lookWanted_ = false;
         lookWhereItPoints();
     }
 }
 
+// Whatever ran is broken off, for nobody watched the mount meanwhile.
+void MountCare::tellSleep(double slept_s) {
+    const bool ran = parts_.procedures.busy();
+    const QString what = parts_.procedures.busyWith();
+    parts_.procedures.breakOffAll();
+    Problem p{"The computer slept for " + formatDuration(slept_s) + ".",
+              ran ? what.toStdString() + " was broken off: nobody watched the mount meanwhile."
+                  : "Nobody watched the mount meanwhile.",
+              "See where the telescope stands before you go on."};
+    const MountState m = parts_.mount.state();
+    if (m.told)
+        p.why += std::string(" The mount says that it ") + (m.tracking ? "tracks" : "does not track") +
+                 ", at hour angle " + formatHourAngle(m.pointing.hourAngle) + ".";
+    parts_.problems.report(ProblemCause::asleep, p);
+}
+
 void MountCare::lookWhereItPoints() {
-    session_.run<SkyLook, Progress>(
-        std::make_shared<SkyLook>(session_.rig(), CameraRole::guide, 4.0),
+    parts_.procedures.run<SkyLook, Progress>(
+        std::make_shared<SkyLook>(parts_.rigs.rig(), CameraRole::guide, 4.0),
         [](const SkyLook& l) { return l.progress(); }, [](const Progress&) {},
         [this](const std::shared_ptr<SkyLook>& look, const Expected<void>&) {
-            auto p = session_.problems().of(ProblemCause::asleep);
+            auto p = parts_.problems.of(ProblemCause::asleep);
             if (!p)
                 return;
             if (!look->solved()) {
                 p->why += " A frame taken just now could not be solved.";
             } else {
-                const double off = separation(look->solved()->plane.centre, session_.target()).deg();
+                const double off = separation(look->solved()->plane.centre, parts_.targets.icrs()).deg();
                 p->why += " By a frame just solved the guide camera looks " +
                           (off < 1.0 ? formatNumber(60.0 * off, 1) + "′" : formatNumber(off, 1) + "°") +
-                          " beside " + session_.targetName() + ".";
+                          " beside " + parts_.targets.name() + ".";
             }
-            session_.problems().report(ProblemCause::asleep, *p, "centre.go", "Centre the target");
+            parts_.problems.report(ProblemCause::asleep, *p, "centre.go", "Centre the target");
         });
 }
 

@@ -5,7 +5,7 @@
 #include <QObject>
 #include <functional>
 
-#include "desk/session.h"
+#include "desk/evening/procedure_host.h"
 
 namespace nordstjerna {
 
@@ -15,8 +15,17 @@ double sleptSoFar_s();
 class MountCare : public QObject {
     Q_OBJECT
 public:
+    struct Parts {
+        EveningStore& evening;
+        RigBook& rigs;
+        TargetBook& targets;
+        ThisNight& night;
+        MountDesk& mount;
+        ProcedureHost& procedures;
+        ProblemList& problems;
+    };
     // slept: for tests.
-    explicit MountCare(Session& session, std::function<double()> slept = sleptSoFar_s,
+    explicit MountCare(const Parts& parts, std::function<double()> slept = sleptSoFar_s,
                        QObject* parent = nullptr);
     void look();
 
@@ -27,7 +36,8 @@ private:
     void lookAtMeridian();
     void lookAtSleep();
     void lookWhereItPoints();
-    Session& session_;
+    void tellSleep(double slept_s);
+    Parts parts_;
     std::function<double()> slept_;
     double known_s_;
     bool lookWanted_ = false;

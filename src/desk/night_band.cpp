@@ -20,23 +20,23 @@ constexpr double topEdge = 8;
 constexpr double bottomEdge = 18;
 } // namespace
 
-NightBand::NightBand(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+NightBand::NightBand(const StationParts& parts, QWidget* parent) : QFrame(parent), parts_(parts) {
     setObjectName("band");
     setFixedHeight(76);
     setMouseTracking(true);
     compute();
-    connect(&session, &Session::rigChanged, this, &NightBand::compute);
-    connect(&session, &Session::targetChanged, this, &NightBand::compute);
-    connect(&session, &Session::busyChanged, this, [this] { update(); });
+    connect(&parts_.rigs, &RigBook::changed, this, &NightBand::compute);
+    connect(&parts_.targets, &TargetBook::changed, this, &NightBand::compute);
+    connect(&parts_.procedures, &ProcedureHost::busyChanged, this, [this] { update(); });
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
 }
 
 void NightBand::compute() {
-    const Rig& rig = session_.rig();
-    night_ = session_.night();
+    const Rig& rig = parts_.rigs.rig();
+    night_ = parts_.night.almanac();
     if (night_) {
-        track_ = skyTrack(rig.site, rig.horizon, session_.target(), night_->sunset, night_->sunrise, 180);
-        meridian_ = meridianPassage(rig.site, session_.target(),
+        track_ = skyTrack(rig.site, rig.horizon, parts_.targets.icrs(), night_->sunset, night_->sunrise, 180);
+        meridian_ = meridianPassage(rig.site, parts_.targets.icrs(),
                                     night_->sunset + 0.5 * (night_->sunrise - night_->sunset));
     }
     update();
@@ -87,14 +87,14 @@ void NightBand::paintEvent(QPaintEvent* e) {
 
     drawPlan(p);
     // What was done, at the lower edge.
-    for (const NightBlock& b : session_.blocks()) {
-        const Instant to = b.open ? session_.now() : b.to;
+    for (const NightBlock& b : parts_.night.blocks()) {
+        const Instant to = b.open ? parts_.night.now() : b.to;
         p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(3.0, xOf(to) - xOf(b.from)), 5), b.colour);
     }
     p.setPen(QPen(theme().accent, 1, Qt::DashLine));
     if (meridian_ > n.sunset && meridian_ < n.sunrise) {
         p.drawLine(QPointF(xOf(meridian_), top), QPointF(xOf(meridian_), bottom));
-        const Instant limit = meridian_ + session_.rig().mount.meridianLimitEast.hours() * 3590.17;
+        const Instant limit = meridian_ + parts_.rigs.rig().mount.meridianLimitEast.hours() * 3590.17;
         QColor window = theme().accent;
         window.setAlpha(45);
         p.fillRect(QRectF(xOf(meridian_), top, xOf(limit) - xOf(meridian_), bottom - top), window);
@@ -113,30 +113,30 @@ void NightBand::paintEvent(QPaintEvent* e) {
     p.setPen(theme().muted);
     const int every = width() > 700 ? 1 : 2;
     int count = -1;
-    for (const Instant t : session_.civilTime().hours(n.sunset, n.sunrise)) {
+    for (const Instant t : parts_.rigs.civilTime().hours(n.sunset, n.sunrise)) {
         ++count;
         p.drawLine(QPointF(xOf(t), bottom), QPointF(xOf(t), bottom + 3));
         if (count % every == 0 && xOf(t) > leftEdge + 12 && xOf(t) < width() - rightEdge - 12)
             p.drawText(QRectF(xOf(t) - 30, bottom + 2, 60, 16), Qt::AlignCenter,
-                       qs(session_.civilTime().clock(t)));
+                       qs(parts_.rigs.civilTime().clock(t)));
     }
-    const Instant now = session_.now();
+    const Instant now = parts_.night.now();
     if (now > n.sunset && now < n.sunrise) {
         p.setPen(QPen(theme().text, 2));
         p.drawLine(QPointF(xOf(now), 3), QPointF(xOf(now), bottom + 3));
-        const ObservedFrame frame(session_.rig().site, now);
-        const AltAz place = altAzFrom(frame.seen(session_.target()));
+        const ObservedFrame frame(parts_.rigs.rig().site, now);
+        const AltAz place = altAzFrom(frame.seen(parts_.targets.icrs()));
         p.setFont(textFont(12));
         const bool right = xOf(now) < width() - 160;
         p.drawText(
             QRectF(right ? xOf(now) + 6 : xOf(now) - 156, 5, 150, 16), right ? Qt::AlignLeft : Qt::AlignRight,
-            QString("%1 %2°").arg(qs(session_.targetName()), qs(formatNumber(place.altitude.deg(), 0))));
+            QString("%1 %2°").arg(qs(parts_.targets.name()), qs(formatNumber(place.altitude.deg(), 0))));
     }
 }
 
 // What the series means to do, lighter than what was done; its beginning and end can be drawn along.
 void NightBand::drawPlan(QPainter& p) {
-    const auto& plan = session_.plan();
+    const auto& plan = parts_.night.plan();
     if (!plan)
         return;
     const double bottom = height() - bottomEdge;
@@ -165,7 +165,7 @@ void NightBand::drawPlan(QPainter& p) {
         p.setPen(theme().text);
         const bool left = which == Grip::begin || x > width() - 60;
         p.drawText(QRectF(left ? x - 58 : x + 4, bottom - 32, 54, 16), left ? Qt::AlignRight : Qt::AlignLeft,
-                   qs(session_.civilTime().clock(heldAt_)));
+                   qs(parts_.rigs.civilTime().clock(heldAt_)));
     };
     if (const auto begins = planBegins())
         grip(Grip::begin, *begins);
@@ -173,7 +173,7 @@ void NightBand::drawPlan(QPainter& p) {
 }
 
 std::optional<Instant> NightBand::planBegins() const {
-    const auto& plan = session_.plan();
+    const auto& plan = parts_.night.plan();
     if (!plan || plan->blocks.empty())
         return std::nullopt;
     const PlanBlock& first = plan->blocks.front();
@@ -189,7 +189,7 @@ Instant NightBand::timeAt(double x) const {
 
 NightBand::Grip NightBand::gripAt(QPointF at) const {
     constexpr double reach = 6.0;
-    const auto& plan = session_.plan();
+    const auto& plan = parts_.night.plan();
     if (!night_ || !plan || at.y() < height() - bottomEdge - 22 || at.y() > height() - bottomEdge + 4)
         return Grip::none;
     if (std::abs(at.x() - xOf(plan->ends)) < reach)
@@ -202,7 +202,7 @@ NightBand::Grip NightBand::gripAt(QPointF at) const {
 const NightBlock* NightBand::blockAt(QPointF at) const {
     if (!night_ || at.y() < height() - bottomEdge - 8 || at.y() > height() - bottomEdge + 2)
         return nullptr;
-    const auto& blocks = session_.blocks();
+    const auto& blocks = parts_.night.blocks();
     for (auto b = blocks.rbegin(); b != blocks.rend(); ++b)
         if (at.x() >= xOf(b->from) - 2 && at.x() <= std::max(xOf(b->to), xOf(b->from) + 3) + 2)
             return &*b;
@@ -253,14 +253,14 @@ void NightBand::mouseMoveEvent(QMouseEvent* e) {
     const auto& point = track_[static_cast<size_t>(std::lround(f * static_cast<double>(track_.size() - 1)))];
     QString text =
         tr("%1 · %2 at altitude %3°, azimuth %4°%5 · Sun %6°")
-            .arg(qs(session_.civilTime().clock(t)), qs(session_.targetName()),
+            .arg(qs(parts_.rigs.civilTime().clock(t)), qs(parts_.targets.name()),
                  qs(formatNumber(point.place.altitude.deg(), 0)),
                  qs(formatNumber(point.place.azimuth.deg(), 0)), point.hidden ? tr(", hidden") : "",
-                 qs(formatNumber(sunAltitude(session_.rig().site, t).deg(), 0)));
-    for (const NightBlock& b : session_.blocks())
+                 qs(formatNumber(sunAltitude(parts_.rigs.rig().site, t).deg(), 0)));
+    for (const NightBlock& b : parts_.night.blocks())
         if (e->position().x() >= xOf(b.from) - 2 &&
             e->position().x() <= std::max(xOf(b.to), xOf(b.from) + 3) + 2)
-            text += "\n" + b.label + " " + qs(session_.civilTime().clock(b.from));
+            text += "\n" + b.label + " " + qs(parts_.rigs.civilTime().clock(b.from));
     QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8), text, this);
 }
 

@@ -4,14 +4,14 @@
 
 #include <QFrame>
 
-#include "desk/session.h"
+#include "desk/stations/station.h"
 
 namespace nordstjerna {
 
 class NightBand : public QFrame {
     Q_OBJECT
 public:
-    explicit NightBand(Session& session, QWidget* parent = nullptr);
+    explicit NightBand(const StationParts& parts, QWidget* parent = nullptr);
     void refresh(); // the moving parts
 
 Q_SIGNALS:
@@ -36,7 +36,7 @@ private:
     Instant timeAt(double x) const;
     double xOf(Instant t) const;
     double yOf(double altitude_deg) const;
-    Session& session_;
+    StationParts parts_;
     std::optional<Night> night_;
     std::vector<TrackPoint> track_;
     Instant meridian_;

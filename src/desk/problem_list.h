@@ -41,13 +41,21 @@ public:
 
     void report(ProblemCause cause, const Problem& problem, const std::string& action = "",
                 const std::string& label = "");
+    // Of what was asked for last.
+    void report(const Problem& problem, const std::string& action = "", const std::string& label = "") {
+        report(ProblemCause::task, problem, action, label);
+    }
     void solved(ProblemCause cause);
+    void clear() { solved(ProblemCause::task); }
     // The person has read it: the same one does not come back before it was solved.
     void dismiss(ProblemCause cause);
 
     const std::vector<Entry>& all() const { return entries_; } // the newest last
     bool has(ProblemCause cause) const;
     std::optional<Problem> of(ProblemCause cause) const;
+    std::optional<Problem> newest() const {
+        return entries_.empty() ? std::nullopt : std::optional(entries_.back().problem);
+    }
 
 Q_SIGNALS:
     void changed();

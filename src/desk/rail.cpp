@@ -89,8 +89,8 @@ void RailRow::keyPressEvent(QKeyEvent* e) {
         QAbstractButton::keyPressEvent(e);
 }
 
-Rail::Rail(Session& session, std::vector<Station*> stations, QWidget* parent)
-    : QFrame(parent), session_(session) {
+Rail::Rail(RigBook& rigs, ThisNight& night, std::vector<Station*> stations, QWidget* parent)
+    : QFrame(parent), rigs_(rigs), night_(night) {
     setObjectName("rail");
     setFixedWidth(200);
     for (size_t i = 0; i < stations.size(); ++i) {
@@ -99,8 +99,7 @@ Rail::Rail(Session& session, std::vector<Station*> stations, QWidget* parent)
         connect(row, &RailRow::clicked, this, [this, i] { Q_EMIT chosen(static_cast<int>(i)); });
         connect(stations[i], &Station::changed, row, &RailRow::retell);
     }
-    connect(&session, &Session::rigChanged, this, [this] { retell(); });
-    connect(&session, &Session::resultsChanged, this, [this] { retell(); });
+    connect(&rigs, &RigBook::changed, this, [this] { retell(); });
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { retell(); });
 }
 
@@ -145,7 +144,7 @@ void Rail::paintEvent(QPaintEvent* e) {
     p.setPen(theme().text);
     p.setFont(textFont(18, true));
     p.drawText(QRectF(56, 22, 140, 28), Qt::AlignLeft | Qt::AlignVCenter, "Nordstjerna");
-    const Rig& rig = session_.rig();
+    const Rig& rig = rigs_.rig();
     double y = height() - 128.0;
     if (y < rows_.back()->geometry().bottom() + 14)
         return; // no room for what is told elsewhere too
@@ -166,7 +165,7 @@ void Rail::paintEvent(QPaintEvent* e) {
               .arg(qs(formatNumber(rig.imagingOptics.effectiveFocal_mm(), 0)),
                    qs(formatNumber(rig.imagingOptics.focalRatio(), 1)),
                    qs(formatNumber(rig.guidingOptics().effectiveFocal_mm(), 0))));
-    block(tr("NIGHT"), qs(session_.civilTime().day(session_.now())), qs(rig.siteName));
+    block(tr("NIGHT"), qs(rigs_.civilTime().day(night_.now())), qs(rig.siteName));
 }
 
 } // namespace nordstjerna

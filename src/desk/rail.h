@@ -5,7 +5,6 @@
 #include <QFrame>
 #include <vector>
 
-#include "desk/session.h"
 #include "desk/stations/station.h"
 
 namespace nordstjerna {
@@ -28,7 +27,7 @@ private:
 class Rail : public QFrame {
     Q_OBJECT
 public:
-    Rail(Session& session, std::vector<Station*> stations, QWidget* parent = nullptr);
+    Rail(RigBook& rigs, ThisNight& night, std::vector<Station*> stations, QWidget* parent = nullptr);
     void setCurrent(int index);
     void setNarrow(bool narrow); // marks and icons only
     void retell();
@@ -42,7 +41,8 @@ protected:
 
 private:
     void arrange();
-    Session& session_;
+    RigBook& rigs_;
+    ThisNight& night_;
     std::vector<RailRow*> rows_;
 };
 

@@ -3,6 +3,7 @@
 #include <QCoreApplication>
 #include <QStandardPaths>
 
+#include "edge/devices/sim/simulated_night.h"
 #include "edge/store/night_book.h"
 
 namespace nordstjerna {
@@ -35,7 +36,20 @@ Expected<void> bringPastNights(const std::filesystem::path& data) {
 }
 } // namespace
 
-Expected<std::unique_ptr<Session>> startSession(const StartWishes& wishes) {
+BegunEvening beginSimulated(const Scenario& scenario, std::shared_ptr<StarIndex> index,
+                            const std::filesystem::path& dataFolder) {
+    BegunEvening begun;
+    begun.simulated = std::make_shared<SimulatedNight>(scenario, index);
+    auto observatory = std::make_unique<Observatory>(begun.simulated->devices(),
+                                                     Observatory::usual_patience_s, begun.simulated);
+    const Scenario& night = begun.simulated->scenario();
+    begun.session = std::make_unique<Session>(
+        std::move(observatory), FirstEvening{night.rig, night.targetName, vectorFrom(night.target)},
+        std::move(index), dataFolder);
+    return begun;
+}
+
+Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
     auto scenario = readScenario(wishes.scenario.empty() ? demoFolder() / "night.json" : wishes.scenario);
     if (!scenario)
         return tl::unexpected(scenario.error());
@@ -51,10 +65,11 @@ Expected<std::unique_ptr<Session>> startSession(const StartWishes& wishes) {
         data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() +
                "/nordstjerna";
     const auto brought = wishes.scenario.empty() ? bringPastNights(data) : Expected<void>();
-    auto session = std::make_unique<Session>(*scenario, *index, data);
-    if (!brought && !session->problem())
-        session->reportProblem(brought.error());
-    return session;
+    BegunEvening begun = beginSimulated(*scenario, *index, data);
+    ProblemList& problems = begun.session->problems();
+    if (!brought && problems.all().empty())
+        problems.report(brought.error());
+    return begun;
 }
 
 } // namespace nordstjerna

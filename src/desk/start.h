@@ -1,4 +1,4 @@
-// Puts a session together from the command line's wishes.
+// Puts an evening together: from the command line's wishes, or of a given simulated night.
 #pragma once
 
 #include <memory>
@@ -7,13 +7,23 @@
 
 namespace nordstjerna {
 
+class SimulatedNight;
+struct Scenario;
+
 struct StartWishes {
     std::filesystem::path scenario; // empty: the demo night
     std::optional<double> speed;
     std::filesystem::path dataFolder; // empty: $XDG_DATA_HOME/nordstjerna
 };
 
-Expected<std::unique_ptr<Session>> startSession(const StartWishes& wishes);
+struct BegunEvening {
+    std::unique_ptr<Session> session;
+    std::shared_ptr<SimulatedNight> simulated; // what only stand-ins can do; absent where devices are real
+};
+
+Expected<BegunEvening> beginEvening(const StartWishes& wishes);
+BegunEvening beginSimulated(const Scenario& scenario, std::shared_ptr<StarIndex> index,
+                            const std::filesystem::path& dataFolder);
 
 // Folder with the demo night: installed, or in the source tree.
 std::filesystem::path demoFolder();

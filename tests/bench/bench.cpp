@@ -30,6 +30,7 @@ extern "C" {
 #include "desk/pictures/lane_chart.h"
 #include "desk/start.h"
 #include "desk/theme.h"
+#include "edge/devices/sim/simulated_night.h"
 #include "edge/platesolve/plate_solver.h"
 #include "edge/runner.h"
 #include "latency_bench.h"
@@ -388,8 +389,8 @@ void startUp() {
         ThemeSwitch::instance().use("Dusk");
         StartWishes wishes;
         wishes.dataFolder = data.path().toStdString();
-        auto session = startSession(wishes);
-        window = std::make_unique<MainWindow>(std::move(*session));
+        auto begun = beginEvening(wishes);
+        window = std::make_unique<MainWindow>(std::move(*begun));
         window->show();
         QApplication::processEvents();
         static_cast<void>(window->grab());

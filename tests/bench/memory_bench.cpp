@@ -32,12 +32,11 @@ void benchMemory(int rows) {
     // Long enough for so many frames: an early start, short exposures, a mount without limits.
     s.rig.mount.meridianLimitEast = s.rig.mount.meridianLimitWest = Angle::fromHours(11.0);
     s.rig.horizon = HorizonProfile();
-    MainWindow window(
-        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data.path().toStdString())));
+    MainWindow window(beginSimulated(s, sharedIndex(), std::filesystem::path(data.path().toStdString())));
     window.show();
     Session& session = window.session();
     const auto idle = [&] {
-        while (session.busy())
+        while (session.procedures().busy())
             QApplication::processEvents(QEventLoop::WaitForMoreEvents);
     };
     const double before = mostMemory_MB();
@@ -48,21 +47,21 @@ void benchMemory(int rows) {
     idle();
     window.station("Rates")->primary()->click();
     idle();
-    if (!session.rates()) {
+    if (!session.calibration().rates()) {
         std::printf("memory: no rates\n");
         return;
     }
-    session.changeSetting(SettingKey::exposure, 0.5, "yours");
+    session.settings().change(SettingKey::exposure, 0.5, "yours");
     window.showStation("Guide");
     auto* guide = static_cast<GuideStation*>(window.station("Guide"));
     guide->primary()->click();
     const double took = seconds([&] {
-        while (session.guiding() && static_cast<int>(guide->run().rows.size()) < rows)
+        while (session.procedures().guiding() && static_cast<int>(guide->run().rows.size()) < rows)
             QApplication::processEvents(QEventLoop::WaitForMoreEvents);
     });
     std::printf("memory: %.0f MB at most after %zu guided frames, %.0f MB before (wanted <= 300), %.0f s\n",
                 mostMemory_MB(), guide->run().rows.size(), before, took);
-    session.stop();
+    session.procedures().stop();
     idle();
 }
 

@@ -22,6 +22,7 @@
 #include "desk/theme.h"
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
+#include "edge/devices/sim/simulated_night.h"
 #include "night_fixture.h"
 #include "registry.h"
 
@@ -51,7 +52,7 @@ private:
     void begin(const Scenario& s) {
         window_.reset();
         window_ = std::make_unique<MainWindow>(
-            std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+            beginSimulated(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
         window_->show();
     }
     static Scenario scenario() {
@@ -101,7 +102,7 @@ private:
     }
     bool waitFor(const std::function<bool()>& what) const { return QTest::qWaitFor(what, 240000); }
     bool waitIdle() const {
-        return waitFor([this] { return !window_->session().busy(); });
+        return waitFor([this] { return !window_->session().procedures().busy(); });
     }
     std::unique_ptr<QTemporaryDir> data_;
     std::unique_ptr<MainWindow> window_;
@@ -132,11 +133,12 @@ void BeginTest::focusRunByOneButton() {
     // The camera with the motor is chosen by itself.
     QCOMPARE(focus->findChild<QComboBox*>("focusCamera")->currentText(), QString("imaging camera"));
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
-    QVERIFY(window_->session().busy());
+    QVERIFY(window_->session().procedures().busy());
     QVERIFY(waitIdle());
-    QVERIFY2(!window_->session().problem(),
-             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
-    QVERIFY(std::abs(window_->session().simulatedNight().trueDefocus_um(CameraRole::imaging)) < 0.3 * zone);
+    QVERIFY2(!window_->session().problems().newest(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
+    QVERIFY(std::abs(window_->simulatedNight().trueDefocus_um(CameraRole::imaging)) < 0.3 * zone);
     ReadOut* best = readOut(focus, "Best place");
     QVERIFY(best && best->value().toDouble() > 5000.0);
     QVERIFY(best->note().contains("critical zone"));
@@ -145,13 +147,13 @@ void BeginTest::focusRunByOneButton() {
     QCOMPARE(focus->state(), StationState::good);
     QVERIFY(!unfocused());
     // Kept with the rig, and entered in the log.
-    QVERIFY(window_->session().rig().imagingFocuser.play_steps > 0.0);
-    QCOMPARE(window_->session().focused(CameraRole::imaging).size(), size_t(1));
-    QVERIFY(window_->session().flush(20.0));
+    QVERIFY(window_->session().rigs().rig().imagingFocuser.play_steps > 0.0);
+    QCOMPARE(window_->session().focusBook().focused(CameraRole::imaging).size(), size_t(1));
+    QVERIFY(window_->session().writes().flush(20.0));
     // The next evening knows it.
     begin(s);
-    QVERIFY(window_->session().rig().imagingFocuser.play_steps > 0.0);
-    QCOMPARE(window_->session().focused(CameraRole::imaging).size(), size_t(1));
+    QVERIFY(window_->session().rigs().rig().imagingFocuser.play_steps > 0.0);
+    QCOMPARE(window_->session().focusBook().focused(CameraRole::imaging).size(), size_t(1));
     // And Review draws its curve.
     window_->showStation("Review");
     auto* review = static_cast<ReviewStation*>(station("Review"));
@@ -190,9 +192,9 @@ void BeginTest::focuserThatDoesNotMove() {
     page(focus, "Focus run");
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().problem().has_value());
-    QVERIFY2(window_->session().problem()->what.find("does not move") != std::string::npos,
-             window_->session().problem()->text().c_str());
+    QVERIFY(window_->session().problems().newest().has_value());
+    QVERIFY2(window_->session().problems().newest()->what.find("does not move") != std::string::npos,
+             window_->session().problems().newest()->text().c_str());
     QVERIFY(focus->primary()->isEnabled());
 }
 
@@ -207,7 +209,7 @@ void BeginTest::stopPutsItBack() {
     QTest::mouseClick(focus->primary(), Qt::LeftButton); // Stop the run
     QVERIFY(waitIdle());
     // But for the play, which may stand on either side.
-    QVERIFY(std::abs(window_->session().simulatedNight().trueDefocus_um(CameraRole::imaging) - 300.0) <
+    QVERIFY(std::abs(window_->simulatedNight().trueDefocus_um(CameraRole::imaging) - 300.0) <
             s.imagingFocuser.step_um * (s.imagingFocuser.play_steps + 2.0));
     QVERIFY(!said(focus).contains("Sharp"));
 }
@@ -218,9 +220,9 @@ void BeginTest::moveByHand() {
     // No question is lost because another is under way.
     std::vector<double> told;
     for (int k = 0; k < 3; ++k)
-        window_->session().askFocuser(CameraRole::imaging, [&](const Expected<FocuserState>& state) {
-            told.push_back(state ? state->steps : -1.0);
-        });
+        window_->session().focusBook().askFocuser(
+            CameraRole::imaging,
+            [&](const Expected<FocuserState>& state) { told.push_back(state ? state->steps : -1.0); });
     QVERIFY(waitFor([&] { return told.size() == 3; }));
     for (const double steps : told)
         QCOMPARE(steps, s.imagingFocuser.begin_steps);
@@ -233,7 +235,7 @@ void BeginTest::moveByHand() {
     QVERIFY(waitIdle());
     QVERIFY2(said(focus).contains(QString::number(s.imagingFocuser.begin_steps + 150)),
              qPrintable(said(focus)));
-    QVERIFY(std::abs(window_->session().simulatedNight().trueDefocus_um(CameraRole::imaging) -
+    QVERIFY(std::abs(window_->simulatedNight().trueDefocus_um(CameraRole::imaging) -
                      150.0 * s.imagingFocuser.step_um) < 2.0);
 }
 
@@ -296,7 +298,7 @@ void BeginTest::frameTurnCentre() {
     QVERIFY(waitFor([&] { return said(centre).contains("Turn the camera by 20.0° counter-clockwise"); }));
     QTest::mouseClick(centre->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QCOMPARE(window_->session().targets().size(), size_t(1));
+    QCOMPARE(window_->session().targets().list().size(), size_t(1));
 }
 
 void BeginTest::bothCamerasOnTheSky() {
@@ -305,9 +307,10 @@ void BeginTest::bothCamerasOnTheSky() {
     QVERIFY(centre);
     centre->findChild<QPushButton*>("bothCameras")->click();
     QVERIFY(waitIdle());
-    QVERIFY2(!window_->session().problem(),
-             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
-    const auto& offset = window_->session().rig().guideOffset;
+    QVERIFY2(!window_->session().problems().newest(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
+    const auto& offset = window_->session().rigs().rig().guideOffset;
     QVERIFY(offset.has_value());
     QVERIFY(std::abs(std::hypot(offset->right_arcmin, offset->up_arcmin) - std::hypot(20.0, 9.0)) < 2.0);
     QVERIFY2(panelText().contains("The guide camera looks"), qPrintable(panelText()));
@@ -326,7 +329,7 @@ void BeginTest::wantedAngleComesBack() {
     angle->selectAll();
     QTest::keyClicks(angle, "58");
     QTest::keyClick(angle, Qt::Key_Return);
-    QVERIFY(window_->session().flush(20.0));
+    QVERIFY(window_->session().writes().flush(20.0));
     begin(scenario());
     window_->showStation("Centre");
     QCOMPARE(station("Centre")->findChild<QDoubleSpinBox*>("angle")->value(), 58.0);
@@ -360,7 +363,7 @@ void BeginTest::unsolvedOffersWhatToTry() {
     QVERIFY(!longer->isVisible());
     QTest::mouseClick(centre->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().problem().has_value());
+    QVERIFY(window_->session().problems().newest().has_value());
     QVERIFY(longer->isVisible());
     QVERIFY(centre->findChild<QPushButton*>("retryBlind")->isVisible());
     QVERIFY(centre->findChild<QPushButton*>("retryScale")->isVisible());
@@ -381,7 +384,7 @@ void BeginTest::centringIsRemembered() {
     centre->findChild<QDoubleSpinBox*>("tolerance")->setValue(45.0);
     centre->findChild<QDoubleSpinBox*>("settle")->setValue(7.0);
     centre->findChild<QDoubleSpinBox*>("solveBin")->setValue(2.0);
-    QVERIFY(window_->session().flush(20.0));
+    QVERIFY(window_->session().writes().flush(20.0));
     begin(scenario());
     centre = station("Centre");
     QCOMPARE(centre->findChild<QDoubleSpinBox*>("tolerance")->value(), 45.0);
@@ -396,22 +399,22 @@ void BeginTest::looksGiveWay() {
         window_->showStation("Focus");
         page(station("Focus"), "Frames");
         QTest::mouseClick(station("Focus")->primary(), Qt::LeftButton);
-        QVERIFY(window_->session().busyWith() == "Focus frames");
+        QVERIFY(window_->session().procedures().busyWith() == "Focus frames");
     };
     look();
     window_->showStation("Pole");
     page(station("Pole"), "Plan and measure");
     QVERIFY(station("Pole")->primary()->isEnabled());
     QTest::mouseClick(station("Pole")->primary(), Qt::LeftButton);
-    QVERIFY(waitFor([this] { return window_->session().pole().has_value(); }));
+    QVERIFY(waitFor([this] { return window_->session().mountBook().pole().has_value(); }));
     QVERIFY(waitIdle());
-    QVERIFY(!window_->session().problem());
+    QVERIFY(!window_->session().problems().newest());
     QCOMPARE(station("Focus")->primary()->text(), QString("Start frames"));
     // Halted before it had its turn: nothing begins.
     look();
     window_->showStation("Centre");
     QTest::mouseClick(station("Centre")->primary(), Qt::LeftButton);
-    window_->session().halt();
+    window_->session().mount().halt();
     QVERIFY(waitIdle());
     QCOMPARE(station("Centre")->summary(), QString("NGC 891"));
     QVERIFY(station("Centre")->primary()->text().startsWith("Centre"));

@@ -20,6 +20,7 @@
 #include "desk/theme.h"
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
+#include "edge/devices/sim/simulated_night.h"
 #include "edge/store/fits.h"
 #include "registry.h"
 #include "series_night.h"
@@ -68,10 +69,10 @@ private:
     }
     bool waitFor(const std::function<bool()>& what) const { return QTest::qWaitFor(what, 240000); }
     bool waitIdle() const {
-        return waitFor([this] { return !window_->session().busy(); });
+        return waitFor([this] { return !window_->session().procedures().busy(); });
     }
     void letTimePass(const char* utc) {
-        auto& clock = window_->session().simulatedNight().clock();
+        auto& clock = window_->simulatedNight().clock();
         const StopFlag go{false};
         clock.sleep(*parseInstant(utc) - clock.now(), go);
     }
@@ -93,8 +94,8 @@ void ExposeTest::initTestCase() {
 
 void ExposeTest::init() {
     data_ = std::make_unique<QTemporaryDir>();
-    window_ = std::make_unique<MainWindow>(std::make_unique<Session>(
-        smallFrames(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_ = std::make_unique<MainWindow>(
+        beginSimulated(smallFrames(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
     window_->showStation("Expose");
 }
@@ -129,7 +130,7 @@ void ExposeTest::measureRates() {
     QVERIFY(waitIdle());
     QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().rates());
+    QVERIFY(window_->session().calibration().rates());
     window_->showStation("Expose");
 }
 
@@ -167,7 +168,7 @@ void ExposeTest::planFollowsTheFields() {
     expose()->findChild<QComboBox*>("series-refocus")->setCurrentIndex(1);
     QVERIFY2(plan().contains("focused anew when stars have grown by 12 %"), qPrintable(plan()));
     // The band draws what is planned.
-    QVERIFY(window_->session().plan() && !window_->session().plan()->blocks.empty());
+    QVERIFY(window_->session().night().plan() && !window_->session().night().plan()->blocks.empty());
 }
 
 void ExposeTest::planComesBackAtTheNextStart() {
@@ -175,14 +176,14 @@ void ExposeTest::planComesBackAtTheNextStart() {
     set("dither-every", 4.0);
     expose()->findChild<QComboBox*>("series-ends")->setCurrentIndex(1);
     expose()->saveIn(data_->filePath("my frames").toStdString());
-    QVERIFY(window_->session().flush(10.0));
+    QVERIFY(window_->session().writes().flush(10.0));
     window_.reset();
-    window_ = std::make_unique<MainWindow>(std::make_unique<Session>(
-        seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_ = std::make_unique<MainWindow>(
+        beginSimulated(seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     QCOMPARE(expose()->findChild<QDoubleSpinBox*>("series-exposure")->value(), 301.5);
     QCOMPARE(expose()->findChild<QDoubleSpinBox*>("dither-every")->value(), 4.0);
     QCOMPARE(expose()->findChild<QComboBox*>("series-ends")->currentText(), QString("civil dawn"));
-    QCOMPARE(window_->session().imageFolder().filename().string(), std::string("my frames"));
+    QCOMPARE(window_->session().evening().imageFolder().filename().string(), std::string("my frames"));
 }
 
 void ExposeTest::beginAndEndByTheClock() {
@@ -201,7 +202,7 @@ void ExposeTest::beginAndEndByTheClock() {
     expose()->findChild<QComboBox*>("series-ends")->setCurrentText("at a time");
     type("series-ends-at", "0310");
     QVERIFY2(plan().contains("the time set"), qPrintable(plan()));
-    const SeriesPlan& made = *window_->session().plan();
+    const SeriesPlan& made = *window_->session().night().plan();
     const double offset_s = 7200.0; // summer time on the skerry
     QVERIFY(made.ends.unix_s + offset_s <= parseInstant("2026-10-15T03:10:00")->unix_s);
     QVERIFY(made.ends.unix_s + offset_s > parseInstant("2026-10-15T03:00:00")->unix_s);
@@ -215,10 +216,10 @@ void ExposeTest::beginAndEndByTheClock() {
     QVERIFY2(plan().contains("begins ") && !plan().contains("begins 22:30"), qPrintable(plan()));
     // All of it comes back.
     begins->setCurrentText("at a time");
-    QVERIFY(window_->session().flush(10.0));
+    QVERIFY(window_->session().writes().flush(10.0));
     window_.reset();
-    window_ = std::make_unique<MainWindow>(std::make_unique<Session>(
-        seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_ = std::make_unique<MainWindow>(
+        beginSimulated(seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
     window_->showStation("Expose");
     QCOMPARE(expose()->findChild<QTimeEdit*>("series-begins-at")->time(), QTime(22, 30));
@@ -228,34 +229,34 @@ void ExposeTest::beginAndEndByTheClock() {
 
 void ExposeTest::drawnAlongOnTheBand() {
     auto* band = window_->findChild<QFrame*>("band");
-    QVERIFY(window_->session().plan());
-    const Night night = *window_->session().night();
+    QVERIFY(window_->session().night().plan());
+    const Night night = *window_->session().night().almanac();
     const auto at = [&](Instant t) {
         const double f = (t - night.sunset) / (night.sunrise - night.sunset);
         return QPoint(static_cast<int>(std::lround(16 + f * (band->width() - 32))), band->height() - 18 - 12);
     };
-    const Instant before = window_->session().plan()->ends;
+    const Instant before = window_->session().night().plan()->ends;
     const Instant wanted = before + -5400.0;
     QTest::mousePress(band, Qt::LeftButton, {}, at(before));
     QTest::mouseMove(band, at(wanted));
     QTest::mouseRelease(band, Qt::LeftButton, {}, at(wanted));
     QCOMPARE(expose()->findChild<QComboBox*>("series-ends")->currentText(), QString("at a time"));
-    const Instant ends = window_->session().plan()->ends;
+    const Instant ends = window_->session().night().plan()->ends;
     QVERIFY2(std::abs(ends - wanted) < 200.0, qPrintable(QString::number(ends - wanted)));
     // The beginning, to half an hour later.
-    const Instant begins = window_->session().plan()->blocks.front().from;
+    const Instant begins = window_->session().night().plan()->blocks.front().from;
     QTest::mousePress(band, Qt::LeftButton, {}, at(begins));
     QTest::mouseMove(band, at(begins + 1800.0));
     QTest::mouseRelease(band, Qt::LeftButton, {}, at(begins + 1800.0));
     QVERIFY2(plan().contains("begins "), qPrintable(plan()));
-    const PlanBlock& wait = window_->session().plan()->blocks.front();
+    const PlanBlock& wait = window_->session().night().plan()->blocks.front();
     QVERIFY(wait.kind == PlanKind::wait && std::abs(wait.to - (begins + 1800.0)) < 120.0);
 }
 
 void ExposeTest::ladderByOneButton() {
     letTimePass("2026-10-14T20:30:00");
     QTest::mouseClick(button("Unguided ladder"), Qt::LeftButton);
-    QVERIFY(window_->session().working());
+    QVERIFY(window_->session().procedures().working());
     QVERIFY(!button("Unguided ladder")->isVisible());
     QVERIFY(waitIdle());
     QVERIFY2(panelText().contains("Without guiding"), qPrintable(panelText()));
@@ -271,14 +272,14 @@ void ExposeTest::flipRatherEarly() {
         auto* flip = expose()->findChild<QComboBox*>("series-flip");
         return qobject_cast<QStandardItemModel*>(flip->model())->item(ratherEarly)->isEnabled();
     };
-    QVERIFY(waitFor([this] { return window_->session().mountState().told; }));
+    QVERIFY(waitFor([this] { return window_->session().mount().state().told; }));
     QVERIFY(!offered());
     Scenario s = smallFrames();
     s.choosesSide = true;
     s.rig.mount.meridianLimitEast = Angle::fromHours(0.02);
     data_ = std::make_unique<QTemporaryDir>();
     window_ = std::make_unique<MainWindow>(
-        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+        beginSimulated(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
     window_->showStation("Expose");
     letTimePass("2026-10-14T23:40:00");
@@ -297,9 +298,9 @@ void ExposeTest::flipRatherEarly() {
     QVERIFY(waitFor([this] { return button("Flip now")->isEnabled(); }));
     QTest::mouseClick(button("Flip now"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(!window_->session().problem());
-    QVERIFY(waitFor([this] { return window_->session().mountState().side == "west"; }));
-    QVERIFY(window_->session().targetPlace().hourAngle.wrappedSigned().deg() < 0.0);
+    QVERIFY(!window_->session().problems().newest());
+    QVERIFY(waitFor([this] { return window_->session().mount().state().side == "west"; }));
+    QVERIFY(window_->session().targets().place().hourAngle.wrappedSigned().deg() < 0.0);
 }
 
 void ExposeTest::seriesOverTheFlip() {
@@ -315,11 +316,12 @@ void ExposeTest::seriesOverTheFlip() {
     QVERIFY(!expose()->findChild<QDoubleSpinBox*>("series-exposure")->isVisible());
     QVERIFY(waitFor([this] { return expose()->frames().size() >= 2; }));
     // Guiding belongs to the series now.
-    QVERIFY(window_->session().guiding());
+    QVERIFY(window_->session().procedures().guiding());
     QVERIFY(!window_->station("Guide")->primary()->isEnabled());
     QVERIFY(waitFor([this] { return !expose()->running(); }));
-    QVERIFY2(!window_->session().problem(),
-             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    QVERIFY2(!window_->session().problems().newest(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
     QVERIFY(waitIdle());
     QVERIFY(waitFor([this] { return allSaved(); }));
     const auto frames = expose()->frames();
@@ -363,7 +365,7 @@ void ExposeTest::seriesOverTheFlip() {
     // The same frames from the night log, later: a click opens one with its shapes measured anew.
     window_->showStation("Review");
     auto* review = static_cast<ReviewStation*>(window_->station("Review"));
-    QVERIFY(window_->session().flush(60.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     review->refreshLog();
     QVERIFY(waitFor([&] { return !review->reading(); }));
     auto* table = review->findChild<QTableWidget*>("entries");
@@ -406,7 +408,7 @@ void ExposeTest::focusedAnewByItself() {
     cold.cooling_c_h = 6.0;
     cold.imagingFocus_um = -cold.imagingFocuser.heat_um_c * cold.cooling_c_h * (20.5 - 18.333);
     window_ = std::make_unique<MainWindow>(
-        std::make_unique<Session>(cold, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+        beginSimulated(cold, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
     window_->showStation("Expose");
     letTimePass("2026-10-14T20:30:00");
@@ -416,12 +418,12 @@ void ExposeTest::focusedAnewByItself() {
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     QVERIFY(waitFor([this] { return panelText().contains("Focused anew") || !expose()->running(); }));
     QVERIFY2(expose()->running(), "it goes on");
-    QVERIFY(window_->session().guiding());
-    QCOMPARE(window_->session().focused(CameraRole::imaging).size(), size_t{1});
+    QVERIFY(window_->session().procedures().guiding());
+    QCOMPARE(window_->session().focusBook().focused(CameraRole::imaging).size(), size_t{1});
     const size_t then = expose()->frames().size();
     QVERIFY(then >= 10);
     QVERIFY(waitFor([&] { return expose()->frames().size() > then; }));
-    window_->session().halt();
+    window_->session().mount().halt();
     QVERIFY(waitIdle());
 }
 
@@ -430,23 +432,23 @@ void ExposeTest::aDiskThatIsFull() {
     set("series-exposure", 60.0);
     expose()->saveIn("/proc/no-such-place");
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
-    QVERIFY(waitFor([this] { return window_->session().problem().has_value(); }));
+    QVERIFY(waitFor([this] { return window_->session().problems().newest().has_value(); }));
     QVERIFY2(panelText().contains("cannot be saved") && panelText().contains("guiding goes on"),
              qPrintable(panelText()));
     QVERIFY(waitFor([this] { return expose()->state() == StationState::attention; }));
-    QVERIFY(window_->session().guiding());
+    QVERIFY(window_->session().procedures().guiding());
     const size_t held = expose()->frames().size();
     QVERIFY(held >= 1 && held <= 3);
     // Elsewhere: nothing is lost, and the series goes on.
     expose()->saveIn(data_->filePath("elsewhere").toStdString());
     QVERIFY(waitFor([&] { return expose()->frames().size() > held + 1; }));
-    QVERIFY(!window_->session().problem());
+    QVERIFY(!window_->session().problems().newest());
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     QVERIFY(waitFor([this] { return !expose()->running(); }));
     QVERIFY(waitFor([this] { return allSaved(); }));
     for (const SeriesFrame& f : expose()->frames())
         QVERIFY(QFileInfo(qs(f.file)).size() > 100000);
-    window_->session().stop(); // guiding
+    window_->session().procedures().stop(); // guiding
     QVERIFY(waitIdle());
 }
 
@@ -469,7 +471,7 @@ void ExposeTest::settlingIsAdvised() {
     QTest::mouseClick(use, Qt::LeftButton);
     QVERIFY(expose()->findChild<QDoubleSpinBox*>("settle-for")->value() < 20.0);
     QVERIFY(waitFor([this] { return !panelText().contains("Settle within"); }));
-    window_->session().halt();
+    window_->session().mount().halt();
     QVERIFY(waitIdle());
 }
 
@@ -477,14 +479,14 @@ void ExposeTest::stopNowAndHalt() {
     measureRates();
     set("series-exposure", 1200.0);
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
-    window_->session().simulatedNight().clock().setSpeed(0.0);
-    QVERIFY(waitFor([this] { return window_->session().guiding(); }));
-    window_->session().simulatedNight().clock().setSpeed(60.0);
+    window_->simulatedNight().clock().setSpeed(0.0);
+    QVERIFY(waitFor([this] { return window_->session().procedures().guiding(); }));
+    window_->simulatedNight().clock().setSpeed(60.0);
     QVERIFY(button("Stop now"));
     QTest::mouseClick(button("Stop now"), Qt::LeftButton);
     QVERIFY(waitFor([this] { return !expose()->running(); }));
-    QVERIFY(window_->session().mountState().tracking); // only the series was broken off
-    QVERIFY(!window_->session().problem());
+    QVERIFY(window_->session().mount().state().tracking); // only the series was broken off
+    QVERIFY(!window_->session().problems().newest());
     const auto logged = [this] {
         const auto log = NightLog::openToRead(nightLogPath(data_->path().toStdString()));
         EntrySearch series;
@@ -494,10 +496,10 @@ void ExposeTest::stopNowAndHalt() {
     };
     QVERIFY(waitFor([&] { return !logged().empty(); }));
     QCOMPARE(logged(), std::string("stopped")); // not "Halted.": the mount tracks on
-    window_->session().halt();
+    window_->session().mount().halt();
     QVERIFY(waitIdle());
-    QVERIFY(!window_->session().guiding());
-    QVERIFY(waitFor([this] { return !window_->session().mountState().tracking; }));
+    QVERIFY(!window_->session().procedures().guiding());
+    QVERIFY(waitFor([this] { return !window_->session().mount().state().tracking; }));
 }
 
 void ExposeTest::haltEndsBoth() {
@@ -505,11 +507,11 @@ void ExposeTest::haltEndsBoth() {
     set("series-exposure", 60.0);
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     QVERIFY(waitFor([this] { return expose()->frames().size() >= 1; }));
-    window_->session().halt();
+    window_->session().mount().halt();
     QVERIFY(waitIdle());
-    QVERIFY(!expose()->running() && !window_->session().guiding());
-    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mountState().tracking, 60000);
-    QVERIFY(!window_->session().problem());
+    QVERIFY(!expose()->running() && !window_->session().procedures().guiding());
+    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mount().state().tracking, 60000);
+    QVERIFY(!window_->session().problems().newest());
     QVERIFY(waitFor([this] { return allSaved(); })); // what was taken is kept
     for (const SeriesFrame& f : expose()->frames())
         QVERIFY(QFileInfo(qs(f.file)).exists());
@@ -529,15 +531,15 @@ void ExposeTest::testExposureWhileGuiding() {
     measureRates();
     window_->showStation("Guide");
     QTest::mouseClick(window_->station("Guide")->primary(), Qt::LeftButton);
-    QVERIFY(window_->session().guiding());
+    QVERIFY(window_->session().procedures().guiding());
     window_->showStation("Expose");
     set("series-exposure", 20.0);
     QTest::mouseClick(button("Test exposure"), Qt::LeftButton);
-    QVERIFY(waitFor([this] { return !window_->session().working(); }));
-    QVERIFY(window_->session().guiding());
+    QVERIFY(waitFor([this] { return !window_->session().procedures().working(); }));
+    QVERIFY(window_->session().procedures().guiding());
     QVERIFY2(readOut("FWHM")->value().endsWith("″"), qPrintable(readOut("FWHM")->value()));
     QVERIFY(expose()->frames().empty());
-    window_->session().stop();
+    window_->session().procedures().stop();
     QVERIFY(waitIdle());
 }
 

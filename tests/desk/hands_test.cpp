@@ -33,6 +33,7 @@
 #include "desk/theme.h"
 #include "desk/widgets/finding_card.h"
 #include "desk/widgets/findings_panel.h"
+#include "edge/devices/sim/simulated_night.h"
 #include "registry.h"
 #include "series_night.h"
 
@@ -91,7 +92,7 @@ private:
     QString panelText() const;
     QPushButton* panelButton(const QString& text) const;
     void beginSlew(double hourAngle_h = 3.0);
-    bool mountRests() { return !session().mountState().tracking && !session().mountState().moving; }
+    bool mountRests() { return !session().mount().state().tracking && !session().mount().state().moving; }
     std::unique_ptr<QTemporaryDir> data_;
     std::unique_ptr<MainWindow> window_;
 };
@@ -99,10 +100,10 @@ private:
 void HandsTest::open(const Scenario& s) {
     window_.reset();
     window_ = std::make_unique<MainWindow>(
-        std::make_unique<Session>(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+        beginSimulated(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
     QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
-    QVERIFY(waitFor([this] { return session().mountState().told; }));
+    QVERIFY(waitFor([this] { return session().mount().state().told; }));
 }
 
 QAction* HandsTest::action(const QString& text) const {
@@ -128,12 +129,13 @@ QPushButton* HandsTest::panelButton(const QString& text) const {
 }
 
 void HandsTest::beginSlew(double hourAngle_h) {
-    session().run<Slew, Progress>(
-        std::make_shared<Slew>(
-            session().rig(), HourAngleDec{Angle::fromHours(hourAngle_h), Angle::fromDeg(60.0)}, "a long way"),
+    session().procedures().run<Slew, Progress>(
+        std::make_shared<Slew>(session().rigs().rig(),
+                               HourAngleDec{Angle::fromHours(hourAngle_h), Angle::fromDeg(60.0)},
+                               "a long way"),
         [](const Slew& s) { return s.progress(); }, [](const Progress&) {},
         [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
-    QVERIFY(waitFor([this] { return session().mountState().moving; }));
+    QVERIFY(waitFor([this] { return session().mount().state().moving; }));
 }
 
 void HandsTest::haltInEveryDialog_data() {
@@ -202,7 +204,7 @@ void HandsTest::haltInEveryDialog() {
     }
     QVERIFY2(waitFor([&] { return met; }), "no dialog");
     QVERIFY2(carried, "no Halt on it");
-    QVERIFY(session().isHalted());
+    QVERIFY(session().mount().isHalted());
     QVERIFY(waitFor([this] { return mountRests(); }));
     QVERIFY(window_->isVisible());
 }
@@ -213,13 +215,13 @@ void HandsTest::haltInAMenu() {
     menu->popup(window_->mapToGlobal(QPoint(10, 30)));
     QVERIFY(waitFor([menu] { return menu->isVisible(); }));
     QTest::keyClick(menu, Qt::Key_Period, Qt::ControlModifier);
-    QVERIFY(session().isHalted());
+    QVERIFY(session().mount().isHalted());
     QVERIFY(waitFor([this] { return mountRests(); }));
     menu->close();
 }
 
 void HandsTest::quittingStopsTheMount() {
-    QVERIFY(session().mountState().tracking);
+    QVERIFY(session().mount().state().tracking);
     QVERIFY(!window_->close());
     auto* question = window_->findChild<QMessageBox*>("departure");
     QVERIFY(question && question->isVisible());
@@ -228,11 +230,11 @@ void HandsTest::quittingStopsTheMount() {
     for (QAbstractButton* b : question->buttons())
         if (b->text() == "Stay")
             b->click();
-    QVERIFY(window_->isVisible() && session().mountState().tracking);
+    QVERIFY(window_->isVisible() && session().mount().state().tracking);
     QVERIFY(!window_->close());
     window_->findChild<QMessageBox*>("departure")->findChild<QPushButton*>("stopAndQuit")->click();
     QVERIFY(waitFor([this] { return !window_->isVisible(); }));
-    QVERIFY(!session().simulatedNight().mount().state()->tracking);
+    QVERIFY(!window_->simulatedNight().mount().state()->tracking);
 }
 
 void HandsTest::quittingCanKeepItTracking() {
@@ -241,7 +243,7 @@ void HandsTest::quittingCanKeepItTracking() {
         if (b->text().startsWith("Keep tracking"))
             b->click();
     QVERIFY(waitFor([this] { return !window_->isVisible(); }));
-    QVERIFY(session().simulatedNight().mount().state()->tracking);
+    QVERIFY(window_->simulatedNight().mount().state()->tracking);
 }
 
 void HandsTest::quittingEndsWhatRuns() {
@@ -252,14 +254,14 @@ void HandsTest::quittingEndsWhatRuns() {
              qPrintable(question->informativeText()));
     question->findChild<QPushButton*>("stopAndQuit")->click();
     QVERIFY(waitFor([this] { return !window_->isVisible(); }));
-    QVERIFY(!session().busy());
-    const auto mount = session().simulatedNight().mount().state();
+    QVERIFY(!session().procedures().busy());
+    const auto mount = window_->simulatedNight().mount().state();
     QVERIFY(!mount->tracking && !mount->moving);
 }
 
 // A mount that does not answer: nothing is claimed, and the person decides.
 void HandsTest::unansweringMountKeepsTheWindow() {
-    session().simulatedNight().happen(FaultKind::mountLink, 1.0, 1e6);
+    window_->simulatedNight().happen(FaultKind::mountLink, 1.0, 1e6);
     QVERIFY(!window_->close());
     window_->findChild<QMessageBox*>("departure")->findChild<QPushButton*>("stopAndQuit")->click();
     QVERIFY(waitFor([this] {
@@ -277,8 +279,8 @@ void HandsTest::unansweringMountKeepsTheWindow() {
 }
 
 void HandsTest::nothingToAskAtRest() {
-    session().halt();
-    QVERIFY(waitFor([this] { return mountRests() && !session().observatory().owes(); }));
+    session().mount().halt();
+    QVERIFY(waitFor([this] { return mountRests() && !session().mount().observatory().owes(); }));
     window_->close();
     QVERIFY(waitFor([this] { return !window_->isVisible(); }));
     QVERIFY(!window_->findChild<QMessageBox*>("departure"));
@@ -290,7 +292,7 @@ void HandsTest::askedToEndByTheSystem() {
     beginSlew();
     std::raise(SIGTERM);
     QVERIFY(waitFor([this] { return !window_->isVisible(); }));
-    const auto mount = session().simulatedNight().mount().state();
+    const auto mount = window_->simulatedNight().mount().state();
     QVERIFY(!mount->tracking && !mount->moving);
 }
 
@@ -298,7 +300,7 @@ void HandsTest::askedToEndByTheSystem() {
 void HandsTest::throwingSlotEndsNothing() {
     auto* app = qobject_cast<DeskApplication*>(qApp);
     QVERIFY(app);
-    app->setTold([this](const Problem& p) { session().reportProblem(p); });
+    app->setTold([this](const Problem& p) { session().problems().report(p); });
     QMetaObject::invokeMethod(
         window_.get(), [] { throw std::runtime_error("a slot out of its mind"); }, Qt::QueuedConnection);
     QVERIFY2(waitFor([this] { return panelText().contains("a slot out of its mind"); }),
@@ -340,24 +342,24 @@ void HandsTest::problemsAreAList() {
 
 // The longitude is typed without its sign: it is told before anything moves, and the person settles it.
 void HandsTest::disputeOverTheMeridian() {
-    Rig rig = session().rig();
+    Rig rig = session().rigs().rig();
     rig.site.longitude = -rig.site.longitude;
-    session().setRig(rig);
+    session().rigs().set(rig);
     QVERIFY2(waitFor([this] { return panelText().contains("wrong sign"); }), qPrintable(panelText()));
-    session().run<Slew, Progress>(
-        std::make_shared<Slew>(session().rig(), HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)},
-                               ""),
+    session().procedures().run<Slew, Progress>(
+        std::make_shared<Slew>(session().rigs().rig(),
+                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)}, ""),
         [](const Slew& s) { return s.progress(); }, [](const Progress&) {},
         [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
-    QVERIFY(waitFor([this] { return !session().busy(); }));
+    QVERIFY(waitFor([this] { return !session().procedures().busy(); }));
     QVERIFY(session().problems().of(ProblemCause::task)->text().find("disagree") != std::string::npos);
     QVERIFY(panelButton("Go on anyway"));
     QTest::mouseClick(panelButton("Go on anyway"), Qt::LeftButton);
     QVERIFY(waitFor([this] { return !panelText().contains("wrong sign") || panelText().contains("slews"); }));
-    QVERIFY(waitFor([this] { return !session().observatory().guard().dispute(); }));
+    QVERIFY(waitFor([this] { return !session().mount().observatory().guard().dispute(); }));
     beginSlew();
-    session().halt();
-    QVERIFY(waitFor([this] { return !session().busy(); }));
+    session().mount().halt();
+    QVERIFY(waitFor([this] { return !session().procedures().busy(); }));
 }
 
 void HandsTest::warnsBeforeTrackingEnds() {
@@ -374,11 +376,11 @@ void HandsTest::warnsBeforeTrackingEnds() {
     QVERIFY(panelText().contains("lowest altitude"));
     QVERIFY2(waitFor([this] { return panelText().contains("Tracking was stopped"); }),
              qPrintable(panelText()));
-    QVERIFY(!session().simulatedNight().mount().state()->tracking);
+    QVERIFY(!window_->simulatedNight().mount().state()->tracking);
     // Off the limit it is over.
-    session().run<Slew, Progress>(
-        std::make_shared<Slew>(session().rig(), HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(30.0)},
-                               ""),
+    session().procedures().run<Slew, Progress>(
+        std::make_shared<Slew>(session().rigs().rig(),
+                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(30.0)}, ""),
         [](const Slew& slew) { return slew.progress(); }, [](const Progress&) {},
         [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
     QVERIFY(waitFor([this] { return !panelText().contains("Tracking was stopped"); }));
@@ -388,13 +390,15 @@ void HandsTest::computerThatSlept() {
     Scenario s = demoScenario();
     open(s);
     double slept_s = 100.0;
-    MountCare care(session(), [&] { return slept_s; });
+    Session& e = session();
+    MountCare care({e.evening(), e.rigs(), e.targets(), e.night(), e.mount(), e.procedures(), e.problems()},
+                   [&] { return slept_s; });
     care.look();
     QVERIFY(!session().problems().has(ProblemCause::asleep));
     bool ended = false;
-    session().run<Slew, Progress>(
-        std::make_shared<Slew>(session().rig(), HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)},
-                               ""),
+    session().procedures().run<Slew, Progress>(
+        std::make_shared<Slew>(session().rigs().rig(),
+                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)}, ""),
         [](const Slew& slew) { return slew.progress(); }, [](const Progress&) {},
         [&ended](const std::shared_ptr<Slew>&, const Expected<void>&) { ended = true; });
     slept_s += 1800.0;
@@ -491,13 +495,13 @@ void HandsTest::keptAwakeByTheDesktop() {
 void HandsTest::rowsWhileTheDiskIsStuck() {
     Scenario s = demoScenario();
     open(s);
-    Rates rates = promisedRates(session().rig(), s.guideRoll_deg);
+    Rates rates = promisedRates(session().rigs().rig(), s.guideRoll_deg);
     rates.verdict = RatesVerdict::good;
-    session().setRates(rates);
+    session().calibration().setRates(rates);
     std::mutex lock;
     std::condition_variable freed;
     bool stuck = true;
-    session().writeBeside(
+    session().writes().post(
         [&]() -> Expected<void> {
             std::unique_lock wait(lock);
             freed.wait(wait, [&] { return !stuck; });
@@ -514,16 +518,16 @@ void HandsTest::rowsWhileTheDiskIsStuck() {
     const auto rows = station->run().rows;
     for (size_t i = 1; i < rows.size(); ++i)
         longest = std::max(longest, rows[i].t_s - rows[i - 1].t_s);
-    const double exposure = session().settings().value(SettingKey::exposure);
+    const double exposure = session().settings().book().value(SettingKey::exposure);
     QVERIFY2(longest <= exposure + 2.0, qPrintable(QString::number(longest)));
-    session().stopGuiding();
-    QVERIFY(waitFor([&] { return !session().busy(); }));
+    session().guideHost().stop();
+    QVERIFY(waitFor([&] { return !session().procedures().busy(); }));
     {
         const std::scoped_lock guard(lock);
         stuck = false;
     }
     freed.notify_all();
-    QVERIFY(session().flush(60.0));
+    QVERIFY(session().writes().flush(60.0));
     const auto tables = QDir(data_->filePath("runs")).entryList({"*.ecsv"});
     QCOMPARE(tables.size(), qsizetype(1));
     QFile table(data_->filePath("runs/" + tables.front()));
@@ -540,8 +544,8 @@ void HandsTest::unreadableEveningIsKept() {
         open(demoScenario());
         QVERIFY2(panelText().contains("evening-kept-"), qPrintable(panelText()));
         window_->showStation("Guide");
-        session().keepView("Guide", "Dusk", true, "");
-        QVERIFY(session().flush(20.0));
+        session().evening().keepView("Guide", "Dusk", true, "");
+        QVERIFY(session().writes().flush(20.0));
         window_.reset();
         bool kept = false;
         for (const QString& name : QDir(data_->path()).entryList({"evening-kept-*.json"})) {
@@ -555,23 +559,25 @@ void HandsTest::unreadableEveningIsKept() {
 }
 
 void HandsTest::secondWindowAsksBeforeTakingOver() {
-    Session second(demoScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString()));
-    QVERIFY(!second.ownsEvening());
+    const BegunEvening other =
+        beginSimulated(demoScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString()));
+    Session& second = *other.session;
+    QVERIFY(!second.evening().owns());
     QVERIFY(second.problems().has(ProblemCause::shared));
     // What is changed there does not touch what the first one keeps.
-    session().setTarget("M 33", vectorFrom(Equatorial{Angle::fromDeg(23.46), Angle::fromDeg(30.66)}));
-    second.setTarget("M 31", vectorFrom(Equatorial{Angle::fromDeg(10.68), Angle::fromDeg(41.27)}));
-    QVERIFY(session().flush(20.0) && second.flush(20.0));
+    session().targets().set("M 33", vectorFrom(Equatorial{Angle::fromDeg(23.46), Angle::fromDeg(30.66)}));
+    second.targets().set("M 31", vectorFrom(Equatorial{Angle::fromDeg(10.68), Angle::fromDeg(41.27)}));
+    QVERIFY(session().writes().flush(20.0) && second.writes().flush(20.0));
     const auto onDisk = [this] {
         QFile file(data_->filePath("evening.json"));
         return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
     };
     QVERIFY(onDisk().contains("M 33") && !onDisk().contains("M 31"));
-    second.takeEvening();
-    QVERIFY(waitFor([&] { return !session().ownsEvening() && second.ownsEvening(); }));
+    second.evening().takeOver();
+    QVERIFY(waitFor([&] { return !session().evening().owns() && second.evening().owns(); }));
     QVERIFY(session().problems().has(ProblemCause::shared));
-    second.setTarget("M 1", vectorFrom(Equatorial{Angle::fromDeg(83.63), Angle::fromDeg(22.01)}));
-    QVERIFY(second.flush(20.0));
+    second.targets().set("M 1", vectorFrom(Equatorial{Angle::fromDeg(83.63), Angle::fromDeg(22.01)}));
+    QVERIFY(second.writes().flush(20.0));
     QVERIFY(onDisk().contains("M 1"));
     QVERIFY(panelText().contains("is not kept"));
     QVERIFY(panelButton("Take over"));
@@ -582,15 +588,15 @@ void HandsTest::timesOfTheSite() {
     QVERIFY(clock);
     window_->deck()->refresh();
     // Half past eight in summer time: 18:20 UTC on the skerry.
-    const Instant now = session().now();
+    const Instant now = session().night().now();
     const CivilTime zone = *civilTimeOf("Europe/Stockholm");
     QCOMPARE(clock->text(), qs(zone.clock(now) + " CEST"));
-    Rig rig = session().rig();
+    Rig rig = session().rigs().rig();
     rig.timeZone = "America/Santiago";
-    session().setRig(rig);
+    session().rigs().set(rig);
     window_->deck()->refresh();
     QVERIFY(clock->text() != qs(zone.clock(now) + " CEST"));
-    QVERIFY(session().civilTime().offset_s(now) == -3 * 3600);
+    QVERIFY(session().rigs().civilTime().offset_s(now) == -3 * 3600);
 }
 
 // The system's database against the law: summer time of the European Union (Directive 2000/84/EC).

@@ -75,8 +75,7 @@ private:
         return all;
     }
     void openWindow() {
-        window_ =
-            std::make_unique<MainWindow>(std::make_unique<Session>(seriesScenario(), sharedIndex(), data()));
+        window_ = std::make_unique<MainWindow>(beginSimulated(seriesScenario(), sharedIndex(), data()));
         window_->show();
     }
     // The demo's earlier nights without their sky.
@@ -90,13 +89,13 @@ private:
     QPushButton* button(const QString& text, QWidget* in) const;
     bool waitFor(const std::function<bool()>& what) const { return QTest::qWaitFor(what, 240000); }
     bool waitIdle() const {
-        return waitFor([this] { return !window_->session().busy(); });
+        return waitFor([this] { return !window_->session().procedures().busy(); });
     }
     bool read() const {
         return waitFor([this] { return !review()->reading(); });
     }
     void settleLog() {
-        QVERIFY(window_->session().flush(60.0));
+        QVERIFY(window_->session().writes().flush(60.0));
         QCoreApplication::processEvents();
         review()->refreshLog();
         QVERIFY(read());
@@ -157,19 +156,19 @@ void ReviewWindowTest::measureRates() {
     QVERIFY(waitIdle());
     QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().rates());
+    QVERIFY(window_->session().calibration().rates());
 }
 
 void ReviewWindowTest::demoBringsItsNights() {
     StartWishes wishes;
     wishes.speed = 0.0;
     wishes.dataFolder = data();
-    auto session = startSession(wishes);
-    QVERIFY2(session.has_value(), session ? "" : session.error().text().c_str());
-    window_ = std::make_unique<MainWindow>(std::move(*session));
+    auto begun = beginEvening(wishes);
+    QVERIFY2(begun.has_value(), begun ? "" : begun.error().text().c_str());
+    window_ = std::make_unique<MainWindow>(std::move(*begun));
     window_->show();
     window_->showStation("Review");
-    QVERIFY(!window_->session().problem());
+    QVERIFY(!window_->session().problems().newest());
     QVERIFY(read());
     QCOMPARE(review()->summary(), QString("7 nights"));
     QCOMPARE(table()->rowCount(), 3); // of the newest
@@ -178,7 +177,7 @@ void ReviewWindowTest::demoBringsItsNights() {
     fs::remove_all(data() / "records");
     fs::create_directories(data() / "records");
     fs::remove(data() / "night-log.sqlite");
-    auto again = startSession(wishes);
+    auto again = beginEvening(wishes);
     QVERIFY(again.has_value());
     window_ = std::make_unique<MainWindow>(std::move(*again));
     QVERIFY(read());
@@ -192,7 +191,7 @@ void ReviewWindowTest::anEveningIsKept() {
     QTest::mouseClick(window_->station("Guide")->primary(), Qt::LeftButton);
     auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
     // It stands in the log before its first row.
-    QVERIFY(window_->session().flush(60.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     {
         const auto log = NightLog::openToRead(nightLogPath(data()));
         const auto open = log->unclosed();
@@ -218,9 +217,9 @@ void ReviewWindowTest::anEveningIsKept() {
     QVERIFY(review()->opened().story);
     QVERIFY(!panelText().isEmpty());
     // Another guide scope since: the run is still judged with what it was recorded with, and that is said.
-    Rig rig = window_->session().rig();
+    Rig rig = window_->session().rigs().rig();
     rig.guideOptics.focal_mm = 180.0;
-    window_->session().setRig(rig);
+    window_->session().rigs().set(rig);
     review()->showPage(ReviewStation::Page::night);
     openRow(guided);
     const auto told = review()->findings();
@@ -228,15 +227,15 @@ void ReviewWindowTest::anEveningIsKept() {
         return f.id == "review.rig" && f.evidence == "guide scope 240 mm, now 180 mm.";
     }));
     rig.guideOptics.focal_mm = 240.0;
-    window_->session().setRig(rig);
+    window_->session().rigs().set(rig);
     // The same by a click on its block in the night band.
     review()->showPage(ReviewStation::Page::night);
     auto* band = window_->findChild<QFrame*>("band");
-    const auto& blocks = window_->session().blocks();
+    const auto& blocks = window_->session().night().blocks();
     const auto block =
         std::find_if(blocks.begin(), blocks.end(), [](const NightBlock& b) { return b.label == "Guiding"; });
     QVERIFY(block != blocks.end() && !block->entry.empty());
-    const Night night = *window_->session().night();
+    const Night night = *window_->session().night().almanac();
     const Instant middle = block->from + 0.5 * (block->to - block->from);
     const double f = (middle - night.sunset) / (night.sunrise - night.sunset);
     window_->showStation("Guide");
@@ -340,11 +339,11 @@ void ReviewWindowTest::replayAndTakeOver() {
     QVERIFY(replay->replayed()->total_arcsec.value < before);
     QVERIFY2(label("replayWords").contains("replayed"), qPrintable(label("replayWords")));
     QVERIFY(review()->primary()->isEnabled());
-    window_->session().changeSetting(SettingKey::kindRa, 0, "yours"); // proportional
+    window_->session().settings().change(SettingKey::kindRa, 0, "yours"); // proportional
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
-    QCOMPARE(static_cast<int>(window_->session().settings().value(SettingKey::kindRa)),
+    QCOMPARE(static_cast<int>(window_->session().settings().book().value(SettingKey::kindRa)),
              static_cast<int>(ControllerKind::model));
-    QCOMPARE(window_->session().settings().origin(SettingKey::kindRa), std::string("replay"));
+    QCOMPARE(window_->session().settings().book().origin(SettingKey::kindRa), std::string("replay"));
     // Other exposures: longer ones are recorded frames taken together, shorter ones are made, and both say
     // so.
     auto* exposure = review()->findChild<QComboBox*>("replay-exposure");
@@ -359,7 +358,7 @@ void ReviewWindowTest::replayAndTakeOver() {
     QVERIFY(replay->replayed()->total_arcsec.value > recorded);
     QVERIFY2(label("replayWords").contains("made"), qPrintable(label("replayWords")));
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
-    QCOMPARE(window_->session().settings().value(SettingKey::exposure), 1.0);
+    QCOMPARE(window_->session().settings().book().value(SettingKey::exposure), 1.0);
     QTest::mouseClick(button("Back to what was recorded", review()), Qt::LeftButton);
     QVERIFY(waitFor([&] { return !replay->busy(); }));
     QVERIFY(!replay->differs());
@@ -512,7 +511,7 @@ void ReviewWindowTest::trialOnTheSky() {
     QVERIFY(sentence().contains("needs guiding"));
     measureRates();
     for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
-        window_->session().changeSetting(k, static_cast<double>(ControllerKind::proportional), "yours");
+        window_->session().settings().change(k, static_cast<double>(ControllerKind::proportional), "yours");
     window_->showStation("Guide");
     auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
     QTest::mouseClick(guide->primary(), Qt::LeftButton);
@@ -526,15 +525,15 @@ void ReviewWindowTest::trialOnTheSky() {
     QVERIFY2(label("trialB").contains("RA loop gain"), qPrintable(label("trialB")));
     QVERIFY(review()->primary()->isEnabled());
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
-    QVERIFY(window_->session().trial().seen().running);
+    QVERIFY(window_->session().guideHost().trial()->seen().running);
     QCOMPARE(review()->summary(), QString("trial"));
-    QVERIFY(waitFor([this] { return !window_->session().trial().seen().running; }));
+    QVERIFY(waitFor([this] { return !window_->session().guideHost().trial()->seen().running; }));
     QVERIFY(waitFor([this] { return review()->summary() != "trial"; }));
     // Hardly corrected at all, the worm leaves more; guiding went on, with the settings of before.
-    const TrialSlot::Seen seen = window_->session().trial().seen();
+    const TrialSlot::Seen seen = window_->session().guideHost().trial()->seen();
     QVERIFY2(seen.state.verdict == TrialVerdict::first, qPrintable(label("trialWords")));
     QVERIFY2(label("trialWords").contains("A is better"), qPrintable(label("trialWords")));
-    QVERIFY(window_->session().guiding());
+    QVERIFY(window_->session().procedures().guiding());
     QTest::mouseClick(guide->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     // Its rows tell which settings were at work when, and the log holds the verdict.
@@ -556,7 +555,7 @@ void ReviewWindowTest::trialOnTheSky() {
     window_->showStation("Review");
     review()->showPage(ReviewStation::Page::trial);
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
-    window_->session().stopGuiding();
+    window_->session().guideHost().stop();
     QVERIFY(waitIdle());
     QVERIFY(waitFor([this] { return review()->summary() != "trial"; }));
     QVERIFY2(label("trialWords").contains("guiding ended"), qPrintable(label("trialWords")));
@@ -575,7 +574,8 @@ void ReviewWindowTest::reportOfANight() {
     QVERIFY(html.contains("backlash test") && html.contains("5.2"));
     review()->saveReport(data() / "no" / "such" / "night.pdf");
     QVERIFY(read());
-    QVERIFY(window_->session().problem() && !window_->session().problem()->remedy.empty());
+    QVERIFY(window_->session().problems().newest() &&
+            !window_->session().problems().newest()->remedy.empty());
 }
 
 void ReviewWindowTest::importATable() {
@@ -611,8 +611,9 @@ void ReviewWindowTest::importATable() {
     QVERIFY(go->isEnabled());
     QTest::mouseClick(go, Qt::LeftButton);
     QVERIFY(read());
-    QVERIFY2(!window_->session().problem(),
-             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    QVERIFY2(!window_->session().problems().newest(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
     settleLog();
     QCOMPARE(table()->rowCount(), 1);
     QVERIFY(sentence().contains("300 rows imported"));
@@ -628,8 +629,8 @@ void ReviewWindowTest::importATable() {
     review()->saveRun(data() / "out.fits");
     QVERIFY(fs::file_size(data() / "out.fits") > 20000);
     review()->saveRun(data() / "out.fits");
-    QVERIFY(window_->session().problem()); // never over another
-    window_->session().clearProblem();
+    QVERIFY(window_->session().problems().newest()); // never over another
+    window_->session().problems().clear();
     // The next table of this kind is known.
     QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete); // the sheet of before is gone
     review()->importFrom(path);
@@ -660,14 +661,14 @@ void ReviewWindowTest::poleOnItsMap() {
     openWindow();
     window_->showStation("Review");
     for (double east : {8.0, 0.5}) {
-        LogEntry e = window_->session().newEntry(EntryKind::pole);
+        LogEntry e = window_->session().night().newEntry(EntryKind::pole);
         e.started = e.started + (east < 1.0 ? 600.0 : 0.0);
         e.figures = {{"pole_total_arcmin", {std::hypot(east, 0.3), 0.1}},
                      {"pole_east_arcmin", {east, 0.1}},
                      {"pole_high_arcmin", {0.3, 0.1}}};
         window_->session().logbook().add(e);
     }
-    LogEntry drift = window_->session().newEntry(EntryKind::pole);
+    LogEntry drift = window_->session().night().newEntry(EntryKind::pole);
     drift.figures = {{"pole_component_arcmin", {0.4, 0.2}}};
     window_->session().logbook().add(drift);
     settleLog();
@@ -692,11 +693,11 @@ void ReviewWindowTest::poleOnItsMap() {
 void ReviewWindowTest::logMadeAnew() {
     bringDemoNights();
     QVERIFY(review()->perform("review.rebuild"));
-    QVERIFY(window_->session().flush(60.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     QVERIFY(waitFor([this] { return sentence().contains("21 entries"); }));
     QCOMPARE(review()->summary(), QString("7 nights"));
     // What is written from now on is read from the new one.
-    LogEntry e = window_->session().newEntry(EntryKind::pole);
+    LogEntry e = window_->session().night().newEntry(EntryKind::pole);
     e.figures = {{"pole_total_arcmin", {0.6, 0.1}}};
     window_->session().logbook().add(e);
     settleLog();
@@ -706,15 +707,15 @@ void ReviewWindowTest::logMadeAnew() {
 // What throws beside the window is told and over; what waited for it is done.
 void ReviewWindowTest::brokenReadingIsOver() {
     openWindow();
-    Beside beside(window_->session());
+    Beside beside(window_->session().problems());
     bool done = false;
     beside.run([]() -> Beside::Finish { throw std::length_error("too long"); });
     beside.run([&done] { return [&done] { done = true; }; });
     QVERIFY(beside.busy());
     QVERIFY(waitFor([&] { return !beside.busy(); }));
     QVERIFY(done);
-    QVERIFY(window_->session().problem() &&
-            window_->session().problem()->why.find("too long") != std::string::npos);
+    QVERIFY(window_->session().problems().newest() &&
+            window_->session().problems().newest()->why.find("too long") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(ReviewWindowTest)

@@ -62,19 +62,18 @@ void ScreenTest::init() {
 
 void ScreenTest::open(const Scenario* scenario) {
     window_.reset();
-    std::unique_ptr<Session> session;
+    BegunEvening begun;
     if (scenario) {
-        session =
-            std::make_unique<Session>(*scenario, *StarIndex::loadDefault(), data_->path().toStdString());
+        begun = beginSimulated(*scenario, *StarIndex::loadDefault(), data_->path().toStdString());
     } else {
         StartWishes wishes;
         wishes.speed = 0.0;
         wishes.dataFolder = data_->path().toStdString();
-        auto started = startSession(wishes);
+        auto started = beginEvening(wishes);
         QVERIFY2(started.has_value(), started ? "" : started.error().text().c_str());
-        session = std::move(*started);
+        begun = std::move(*started);
     }
-    window_ = std::make_unique<MainWindow>(std::move(session));
+    window_ = std::make_unique<MainWindow>(std::move(begun));
     window_->show();
     QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
     QCoreApplication::processEvents();
@@ -142,25 +141,25 @@ void ScreenTest::commandsWorkInTextFields() {
     QTest::keyClick(search, Qt::Key_Return);
     search->setFocus();
     QTest::keyClick(search, Qt::Key_E, Qt::ControlModifier); // centre it, not "to the end of the line"
-    QVERIFY(window_->session().busy());
-    window_->session().abandon();
-    QVERIFY(QTest::qWaitFor([&] { return !window_->session().busy(); }, 60000));
+    QVERIFY(window_->session().procedures().busy());
+    window_->session().procedures().abandon();
+    QVERIFY(QTest::qWaitFor([&] { return !window_->session().procedures().busy(); }, 60000));
     search->setFocus();
     QTest::keyClick(search, Qt::Key_7, Qt::ControlModifier);
     QVERIFY(window_->station("Guide")->isVisible());
 }
 
 void ScreenTest::oneFieldDoesNotRoundTheOthers() {
-    Rig rig = window_->session().rig();
+    Rig rig = window_->session().rigs().rig();
     rig.mount.guideRateRa = 0.6254321;
     rig.imagingCamera.pixel_um = 4.23456;
     rig.site.latitude = Angle::fromDeg(58.123456789);
-    window_->session().setRig(rig);
+    window_->session().rigs().set(rig);
     auto* focal = window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal");
     focal->selectAll();
     QTest::keyClicks(focal, "250");
     QTest::keyClick(focal, Qt::Key_Return);
-    const Rig& now = window_->session().rig();
+    const Rig& now = window_->session().rigs().rig();
     QCOMPARE(now.guideOptics.focal_mm, 250.0);
     QCOMPARE(now.mount.guideRateRa, 0.6254321);
     QCOMPARE(now.imagingCamera.pixel_um, 4.23456);
@@ -174,28 +173,29 @@ void ScreenTest::commaAndPointAreOne() {
         rate->selectAll();
         QTest::keyClicks(rate, typed);
         QTest::keyClick(rate, Qt::Key_Return);
-        QCOMPARE(window_->session().rig().mount.guideRateRa, QString(typed).replace(',', '.').toDouble());
+        QCOMPARE(window_->session().rigs().rig().mount.guideRateRa,
+                 QString(typed).replace(',', '.').toDouble());
     }
 }
 
 void ScreenTest::rigsAreChosenAndCopied() {
     Session& session = window_->session();
-    const std::string first = session.rig().id;
-    session.duplicateRig();
-    QVERIFY(session.rig().id != first);
+    const std::string first = session.rigs().rig().id;
+    session.rigs().duplicate();
+    QVERIFY(session.rigs().rig().id != first);
     auto* name = window_->station("Rig")->findChild<QLineEdit*>("rigName");
     name->setText("Second");
     QTest::keyClick(name, Qt::Key_Return);
-    QCOMPARE(session.rig().name, std::string("Second"));
-    QVERIFY(session.flush(10.0));
-    QCOMPARE(session.rigs().size(), size_t(2));
-    QVERIFY(session.chooseRig(first).has_value());
-    QCOMPARE(session.rig().id, first);
-    QVERIFY(!session.removeRig(first)); // the one in use stays
-    for (const auto& r : session.rigs())
+    QCOMPARE(session.rigs().rig().name, std::string("Second"));
+    QVERIFY(session.writes().flush(10.0));
+    QCOMPARE(session.rigs().list().size(), size_t(2));
+    QVERIFY(session.rigs().choose(first).has_value());
+    QCOMPARE(session.rigs().rig().id, first);
+    QVERIFY(!session.rigs().remove(first)); // the one in use stays
+    for (const auto& r : session.rigs().list())
         if (r.id != first)
-            QVERIFY(session.removeRig(r.id).has_value());
-    QCOMPARE(session.rigs().size(), size_t(1));
+            QVERIFY(session.rigs().remove(r.id).has_value());
+    QCOMPARE(session.rigs().list().size(), size_t(1));
 }
 
 void ScreenTest::anotherRigHasNoRates() {
@@ -204,16 +204,16 @@ void ScreenTest::anotherRigHasNoRates() {
     rates.verdict = RatesVerdict::good;
     rates.setup.scale_arcsec_px = 2.578;
     rates.setup.guideRateRa = rates.setup.guideRateDec = 0.5;
-    session.restoreRates(rates);
-    QVERIFY(session.rates().has_value());
-    const std::string first = session.rig().id;
-    Rig renamed = session.rig();
+    session.calibration().restoreRates(rates);
+    QVERIFY(session.calibration().rates().has_value());
+    const std::string first = session.rigs().rig().id;
+    Rig renamed = session.rigs().rig();
     renamed.name = "Another name";
-    session.setRig(renamed);
-    QVERIFY(session.rates().has_value()); // the same rig
-    session.duplicateRig();
-    QVERIFY(!session.rates().has_value()); // another
-    QVERIFY(session.rig().id != first);
+    session.rigs().set(renamed);
+    QVERIFY(session.calibration().rates().has_value()); // the same rig
+    session.rigs().duplicate();
+    QVERIFY(!session.calibration().rates().has_value()); // another
+    QVERIFY(session.rigs().rig().id != first);
 }
 
 void ScreenTest::horizonFromAFileAndByHand() {
@@ -224,38 +224,39 @@ void ScreenTest::horizonFromAFileAndByHand() {
     file.write("# my garden\n0 12\n90,8.5\n180;\t4\n\n270\t30 # the pines\n");
     file.close();
     QVERIFY(rig->readHorizonFile(path));
-    const auto& points = window_->session().rig().horizon.points();
+    const auto& points = window_->session().rigs().rig().horizon.points();
     QCOMPARE(points.size(), size_t(4));
     QVERIFY(std::abs(points[1].altitude.deg() - 8.5) < 1e-9);
     QVERIFY(!rig->readHorizonFile(data_->path())); // a folder
-    QVERIFY(window_->session().problem()->text().find("folder") != std::string::npos);
-    QCOMPARE(window_->session().rig().horizon.points().size(), size_t(4));
+    QVERIFY(window_->session().problems().newest()->text().find("folder") != std::string::npos);
+    QCOMPARE(window_->session().rigs().rig().horizon.points().size(), size_t(4));
     auto* sky = rig->findChild<HorizonSky*>();
     QTest::mousePress(sky, Qt::LeftButton, {}, QPoint(sky->width() / 2, sky->height() / 2));
     QTest::mouseMove(sky, QPoint(sky->width() / 2 + 30, sky->height() / 3));
     QTest::mouseRelease(sky, Qt::LeftButton, {}, QPoint(sky->width() / 2 + 30, sky->height() / 3));
-    QVERIFY(window_->session().rig().horizon.points().size() > 4);
+    QVERIFY(window_->session().rigs().rig().horizon.points().size() > 4);
 }
 
 void ScreenTest::theEveningSurvivesARestart() {
     window_->showStation("Focus");
-    Rig rig = window_->session().rig();
+    Rig rig = window_->session().rigs().rig();
     rig.guideOptics.focal_mm = 333.0;
-    window_->session().setRig(rig);
-    window_->session().setTarget("M 31",
-                                 vectorFrom(Equatorial{Angle::fromDeg(10.68), Angle::fromDeg(41.27)}));
-    window_->session().changeSetting(SettingKey::gainRa, 0.37, "yours");
+    window_->session().rigs().set(rig);
+    window_->session().targets().set("M 31",
+                                     vectorFrom(Equatorial{Angle::fromDeg(10.68), Angle::fromDeg(41.27)}));
+    window_->session().settings().change(SettingKey::gainRa, 0.37, "yours");
     ThemeSwitch::instance().use("Ember");
     window_->findingsPanel()->setVisible(true);
     // The window's own beat keeps the view.
-    QVERIFY(QTest::qWaitFor([&] { return window_->session().themeName() == "Ember"; }, 30000));
-    QVERIFY(window_->session().flush(10.0));
+    QVERIFY(
+        QTest::qWaitFor([&] { return window_->session().evening().evening().theme == "Ember"; }, 30000));
+    QVERIFY(window_->session().writes().flush(10.0));
     open();
     QVERIFY(window_->station("Focus")->isVisible());
-    QCOMPARE(window_->session().rig().guideOptics.focal_mm, 333.0);
-    QCOMPARE(window_->session().targetName(), std::string("M 31"));
-    QCOMPARE(window_->session().settings().value(SettingKey::gainRa), 0.37);
-    QCOMPARE(window_->session().themeName(), std::string("Ember"));
+    QCOMPARE(window_->session().rigs().rig().guideOptics.focal_mm, 333.0);
+    QCOMPARE(window_->session().targets().name(), std::string("M 31"));
+    QCOMPARE(window_->session().settings().book().value(SettingKey::gainRa), 0.37);
+    QCOMPARE(window_->session().evening().evening().theme, std::string("Ember"));
     ThemeSwitch::instance().use("Dusk");
 }
 
@@ -314,7 +315,7 @@ void ScreenTest::cardsAreUpdatedInPlace() {
 }
 
 void ScreenTest::haltAndTrackAgain() {
-    QVERIFY(window_->session().mountState().tracking);
+    QVERIFY(window_->session().mount().state().tracking);
     QTest::mouseClick(window_->deck()->haltButton(), Qt::LeftButton);
     const auto says = [&](const QString& words) {
         for (QLabel* l : window_->deck()->findChildren<QLabel*>())
@@ -323,11 +324,11 @@ void ScreenTest::haltAndTrackAgain() {
         return false;
     };
     QVERIFY(QTest::qWaitFor([&] { return says("stopped moving and tracking"); }, 60000));
-    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mountState().tracking, 60000);
+    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mount().state().tracking, 60000);
     auto* again = window_->deck()->findChild<QPushButton*>("trackAgain");
     QVERIFY(again->isVisible());
     QTest::mouseClick(again, Qt::LeftButton);
-    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mountState().tracking && !again->isVisible(), 60000);
+    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mount().state().tracking && !again->isVisible(), 60000);
 }
 
 void ScreenTest::unconfirmedHaltIsSaid() {
@@ -337,9 +338,9 @@ void ScreenTest::unconfirmedHaltIsSaid() {
     scenario->faults.push_back({FaultKind::mountLink, 0.0, 1e6, 0.0, 0.0});
     open(&*scenario);
     QTest::mouseClick(window_->deck()->haltButton(), Qt::LeftButton);
-    QVERIFY(QTest::qWaitFor([&] { return window_->session().problem().has_value(); }, 60000));
-    QVERIFY(window_->session().problem()->what.find("not confirmed") != std::string::npos);
-    QVERIFY(window_->session().problem()->remedy.find("power") != std::string::npos);
+    QVERIFY(QTest::qWaitFor([&] { return window_->session().problems().newest().has_value(); }, 60000));
+    QVERIFY(window_->session().problems().newest()->what.find("not confirmed") != std::string::npos);
+    QVERIFY(window_->session().problems().newest()->remedy.find("power") != std::string::npos);
 }
 
 // Where there is no room for all of a note, whole parts of it are left to the tooltip.

@@ -22,6 +22,7 @@
 #include "desk/stations/pole/pole_station.h"
 #include "desk/stations/review/review_station.h"
 #include "desk/theme.h"
+#include "edge/devices/sim/simulated_night.h"
 
 using namespace nordstjerna;
 
@@ -41,19 +42,19 @@ void settle(int ms) {
 void waitIdle(MainWindow& w, int limit_ms = 120000) {
     QElapsedTimer t;
     t.start();
-    while (w.session().busy() && t.elapsed() < limit_ms)
+    while (w.session().procedures().busy() && t.elapsed() < limit_ms)
         QApplication::processEvents(QEventLoop::AllEvents, 20);
     settle(100);
 }
 
 void shoot(MainWindow& w, const QString& name) {
-    w.session().simulatedNight().clock().setSpeed(1.0);
+    w.simulatedNight().clock().setSpeed(1.0);
     w.deck()->refresh();
     settle(150);
     const QString path = folder + "/" + name + suffix + ".png";
     if (!w.grab().save(path))
         std::fprintf(stderr, "could not write %s\n", qPrintable(path));
-    w.session().simulatedNight().clock().setSpeed(0.0);
+    w.simulatedNight().clock().setSpeed(0.0);
 }
 
 bool all = false;
@@ -80,13 +81,13 @@ void beginViews(MainWindow& w) {
     Station* focus = w.station("Focus");
     focus->perform("focus.run");
     if (liveSpeed > 0.0) {
-        w.session().simulatedNight().clock().setSpeed(liveSpeed);
+        w.simulatedNight().clock().setSpeed(liveSpeed);
         settle(4000);
         for (int i = 1; i <= 3; ++i) {
             settle(1000);
             w.grab().save(folder + QString("/live-%1.png").arg(i));
         }
-        w.session().simulatedNight().clock().setSpeed(0.0);
+        w.simulatedNight().clock().setSpeed(0.0);
     }
     waitIdle(w);
     shoot(w, "focus-run");
@@ -105,22 +106,22 @@ void beginViews(MainWindow& w) {
     if (!all)
         return;
     // α Persei through the mask.
-    w.session().setTarget("Mirfak",
-                          vectorFrom(Equatorial{Angle::fromDeg(51.08070872), Angle::fromDeg(49.86117958)}));
+    w.session().targets().set(
+        "Mirfak", vectorFrom(Equatorial{Angle::fromDeg(51.08070872), Angle::fromDeg(49.86117958)}));
     centre->perform("centre.centring");
     centre->primary()->click();
     waitIdle(w);
     w.showStation("Focus");
-    w.session().simulatedNight().setMask(CameraRole::imaging, true);
+    w.simulatedNight().setMask(CameraRole::imaging, true);
     focus->perform("focus.mask");
     focus->findChild<QComboBox*>("focusCamera")->setCurrentIndex(1);
     focus->findChild<QDoubleSpinBox*>("exposure")->setValue(10.0);
     focus->primary()->click();
     settle(9000);
     shoot(w, "focus-mask");
-    w.session().stop();
+    w.session().procedures().stop();
     waitIdle(w);
-    w.session().simulatedNight().setMask(CameraRole::imaging, false);
+    w.simulatedNight().setMask(CameraRole::imaging, false);
 }
 
 // A series of short frames, so that there are a dozen of them.
@@ -142,7 +143,7 @@ void exposeViews(MainWindow& w) {
         // As a person sees it: time runs, three looks a second apart.
         while (expose->frames().empty() && t.elapsed() < 240000)
             QApplication::processEvents(QEventLoop::AllEvents, 20);
-        w.session().simulatedNight().clock().setSpeed(liveSpeed);
+        w.simulatedNight().clock().setSpeed(liveSpeed);
         settle(14000);
         for (int i = 1; i <= 3; ++i) {
             settle(1000);
@@ -154,7 +155,7 @@ void exposeViews(MainWindow& w) {
     }
     while (expose->frames().size() < 14 && t.elapsed() < 240000)
         QApplication::processEvents(QEventLoop::AllEvents, 20);
-    w.session().simulatedNight().clock().setSpeed(1.0);
+    w.simulatedNight().clock().setSpeed(1.0);
     settle(1200);
     expose->showPage(ExposeStation::Page::frame);
     shoot(w, "expose");
@@ -168,13 +169,13 @@ void liveTrial(MainWindow& w) {
     w.showStation("Guide");
     auto* guide = static_cast<GuideStation*>(w.station("Guide"));
     for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
-        w.session().changeSetting(k, static_cast<double>(ControllerKind::proportional), "yours");
+        w.session().settings().change(k, static_cast<double>(ControllerKind::proportional), "yours");
     guide->primary()->click();
     QElapsedTimer t;
     t.start();
     while (guide->run().rows.size() < 40 && t.elapsed() < 60000)
         QApplication::processEvents(QEventLoop::AllEvents, 20);
-    w.session().simulatedNight().clock().setSpeed(liveSpeed);
+    w.simulatedNight().clock().setSpeed(liveSpeed);
     w.showStation("Review");
     auto* review = static_cast<ReviewStation*>(w.station("Review"));
     review->showPage(ReviewStation::Page::trial);
@@ -187,7 +188,7 @@ void liveTrial(MainWindow& w) {
         settle(1000);
         w.grab().save(folder + QString("/trial-%1.png").arg(i));
     }
-    w.session().halt();
+    w.session().mount().halt();
     waitIdle(w);
 }
 
@@ -199,7 +200,7 @@ void reviewViews(MainWindow& w) {
     }
     w.showStation("Review");
     auto* review = static_cast<ReviewStation*>(w.station("Review"));
-    w.session().flush(20.0);
+    w.session().writes().flush(20.0);
     settle(800);
     shoot(w, "review");
     const auto log = NightLog::openToRead(nightLogPath(w.session().logbook().folder()));
@@ -289,18 +290,18 @@ int main(int argc, char** argv) {
     StartWishes wishes;
     wishes.speed = 0.0;
     wishes.dataFolder = data.path().toStdString();
-    auto session = startSession(wishes);
-    if (!session) {
-        std::fprintf(stderr, "%s\n", session.error().text().c_str());
+    auto begun = beginEvening(wishes);
+    if (!begun) {
+        std::fprintf(stderr, "%s\n", begun.error().text().c_str());
         return 1;
     }
-    MainWindow w(std::move(*session));
+    MainWindow w(std::move(*begun));
     const QStringList size = parser.value("size").split('x');
     w.resize(size.value(0).toInt(), size.value(1).toInt());
     w.show();
     if (parser.isSet("begin")) {
         beginViews(w);
-        w.session().halt();
+        w.session().mount().halt();
         waitIdle(w);
         return 0;
     }
@@ -311,24 +312,24 @@ int main(int argc, char** argv) {
     if (parser.isSet("expose")) {
         measureRates(w);
         exposeViews(w);
-        w.session().halt();
+        w.session().mount().halt();
         waitIdle(w);
         return 0;
     }
     shoot(w, "rig");
 
     w.showStation("Focus");
-    w.session().simulatedNight().clock().setSpeed(20.0);
+    w.simulatedNight().clock().setSpeed(20.0);
     w.station("Focus")->primary()->click();
     for (int i = 0; i < 9; ++i) {
         settle(400);
-        w.session().simulatedNight().turnFocus(i < 6 ? -8.0 : 6.0);
+        w.simulatedNight().turnFocus(i < 6 ? -8.0 : 6.0);
     }
     settle(500);
     shoot(w, "focus");
-    w.session().stop();
+    w.session().procedures().stop();
     waitIdle(w);
-    w.session().simulatedNight().clock().setSpeed(0.0);
+    w.simulatedNight().clock().setSpeed(0.0);
     w.station("Focus")->perform("focus.run");
     waitIdle(w);
     shoot(w, "focus-run");
@@ -357,7 +358,7 @@ int main(int argc, char** argv) {
         while (pole->book().path().size() < wanted && t.elapsed() < 60000)
             QApplication::processEvents(QEventLoop::AllEvents, 20);
     };
-    auto& night = w.session().simulatedNight();
+    auto& night = w.simulatedNight();
     night.clock().setSpeed(20.0);
     follow(4);
     night.turnAzimuthLever(-1.0);
@@ -371,7 +372,8 @@ int main(int argc, char** argv) {
     night.clock().setSpeed(20.0);
     // What the cards say, in the turns learnt: 12′ and 6.6′ each.
     const auto rest = [&] {
-        return poleError(pole->book().present()->fit, w.session().rig().site, PoleReference::refracted);
+        return poleError(pole->book().present()->fit, w.session().rigs().rig().site,
+                         PoleReference::refracted);
     };
     night.turnAltitudeLever(-rest().high_arcmin.value / 6.9);
     follow(4);
@@ -427,7 +429,7 @@ int main(int argc, char** argv) {
     shoot(w, "free-run");
     while (free->run().rows.back().t_s < 1080.0)
         QApplication::processEvents(QEventLoop::AllEvents, 20);
-    w.session().stop();
+    w.session().procedures().stop();
     waitIdle(w);
     free->showPage(FreeStation::Page::spectrum);
     shootMore(w, "free-spectrum");
@@ -439,7 +441,7 @@ int main(int argc, char** argv) {
     free->findChild<QPushButton*>("hand")->click();
     waitIdle(w);
     record(1000.0);
-    w.session().stop();
+    w.session().procedures().stop();
     waitIdle(w);
     free->showPage(FreeStation::Page::worm);
     shoot(w, "free-worm");
@@ -455,17 +457,17 @@ int main(int argc, char** argv) {
     t.start();
     while ((guide->run().rows.empty() || guide->run().rows.back().t_s < 800) && t.elapsed() < 120000)
         QApplication::processEvents(QEventLoop::AllEvents, 20);
-    w.session().simulatedNight().clock().setSpeed(1.0);
+    w.simulatedNight().clock().setSpeed(1.0);
     settle(2500);
     shoot(w, "guide");
     for (QPushButton* b : guide->findChildren<QPushButton*>())
         if (b->text().startsWith("Controllers"))
             b->click();
     shoot(w, "guide-controllers");
-    w.session().stop();
+    w.session().procedures().stop();
     waitIdle(w);
     exposeViews(w);
-    w.session().halt();
+    w.session().mount().halt();
     waitIdle(w);
     reviewViews(w);
     return 0;

@@ -33,6 +33,7 @@
 #include "desk/widgets/enough_card.h"
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
+#include "edge/devices/sim/simulated_night.h"
 #include "edge/store/fits.h"
 #include "edge/store/run_table.h"
 #include "night_fixture.h"
@@ -100,9 +101,9 @@ void WindowTest::init() {
     StartWishes wishes;
     wishes.speed = 0.0; // time passes only while somebody waits
     wishes.dataFolder = data_->path().toStdString();
-    auto session = startSession(wishes);
-    QVERIFY2(session.has_value(), session ? "" : session.error().text().c_str());
-    window_ = std::make_unique<MainWindow>(std::move(*session));
+    auto begun = beginEvening(wishes);
+    QVERIFY2(begun.has_value(), begun ? "" : begun.error().text().c_str());
+    window_ = std::make_unique<MainWindow>(std::move(*begun));
     window_->show();
     QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
 }
@@ -136,7 +137,7 @@ QString WindowTest::panelText() const {
 }
 
 bool WindowTest::waitIdle(int limit_ms) const {
-    return QTest::qWaitFor([&] { return !window_->session().busy(); }, limit_ms);
+    return QTest::qWaitFor([&] { return !window_->session().procedures().busy(); }, limit_ms);
 }
 
 void WindowTest::stationsByKeys() {
@@ -156,7 +157,7 @@ void WindowTest::typingARigShowsItsFigures() {
     QTest::keyClick(focal, Qt::Key_Return);
     // 206.265 · 3.0 / 480 = 1.289 ″/px.
     QCOMPARE(readOut("Rig", "Guide scale")->value(), QString("1.29"));
-    QVERIFY(std::abs(window_->session().rig().guideOptics.focal_mm - 480.0) < 1e-9);
+    QVERIFY(std::abs(window_->session().rigs().rig().guideOptics.focal_mm - 480.0) < 1e-9);
 }
 
 void WindowTest::impossibleRigKeepsTheFormer() {
@@ -166,7 +167,7 @@ void WindowTest::impossibleRigKeepsTheFormer() {
     QTest::keyClick(focal, Qt::Key_Return);
     QVERIFY2(panelText().contains("guide focal length is 0"), qPrintable(panelText()));
     QVERIFY(panelText().contains("Correct it in the rig"));
-    QCOMPARE(window_->session().rig().guideOptics.focal_mm, 240.0);
+    QCOMPARE(window_->session().rigs().rig().guideOptics.focal_mm, 240.0);
     QCOMPARE(window_->station("Rig")->state(), StationState::attention);
     focal->selectAll();
     QTest::keyClicks(focal, "50");
@@ -203,7 +204,7 @@ void WindowTest::savedRigComesBack() {
     const QString path = data_->filePath("mine.json");
     QVERIFY(rig->saveRigFile(path));
     rig->findChild<QDoubleSpinBox*>("guideFocal")->setValue(300);
-    QCOMPARE(window_->session().rig().guideOptics.focal_mm, 300.0);
+    QCOMPARE(window_->session().rigs().rig().guideOptics.focal_mm, 300.0);
     QVERIFY(rig->openRigFile(path));
     QCOMPARE(rig->findChild<QDoubleSpinBox*>("guideFocal")->value(), 240.0);
 }
@@ -216,7 +217,7 @@ void WindowTest::brokenRigFileIsAProblem() {
     auto* rig = static_cast<RigStation*>(window_->station("Rig"));
     QVERIFY(!rig->openRigFile(file.fileName()));
     QVERIFY(panelText().contains("not valid JSON"));
-    QCOMPARE(window_->session().rig().name, std::string("Skerry 610"));
+    QCOMPARE(window_->session().rigs().rig().name, std::string("Skerry 610"));
 }
 
 void WindowTest::actionSearchRuns() {
@@ -268,17 +269,17 @@ void WindowTest::guideNeedsRates() {
 }
 
 void WindowTest::haltWorksEverywhere() {
-    window_->session().simulatedNight().clock().setSpeed(1.0); // slow, so that there is something to halt
+    window_->simulatedNight().clock().setSpeed(1.0); // slow, so that there is something to halt
     window_->showStation("Pole");
     QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
-    QVERIFY(window_->session().busy());
-    QVERIFY(QTest::qWaitFor([&] { return window_->session().mountState().moving; }, 60000));
+    QVERIFY(window_->session().procedures().busy());
+    QVERIFY(QTest::qWaitFor([&] { return window_->session().mount().state().moving; }, 60000));
     window_->showStation("Rig");
     QTest::keyClick(window_.get(), Qt::Key_Period, Qt::ControlModifier);
     // Halt has its own way to the mount, beside the window.
-    QVERIFY(QTest::qWaitFor([&] { return !window_->session().mountState().moving; }, 60000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->session().mount().state().moving; }, 60000));
     QVERIFY(waitIdle(5000));
-    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mountState().tracking, 60000);
+    QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mount().state().tracking, 60000);
     window_->showStation("Pole");
     QVERIFY(window_->station("Pole")->primary()->isEnabled());
     QCOMPARE(window_->station("Pole")->state(), StationState::open);
@@ -288,13 +289,13 @@ void WindowTest::haltWorksEverywhere() {
 void WindowTest::silentDevicesAreTold() {
     auto* links = window_->findChild<QLabel*>("links");
     QVERIFY(links && !links->isVisible());
-    auto& night = window_->session().simulatedNight();
+    auto& night = window_->simulatedNight();
     night.happen(FaultKind::mountLink, 1.0, 600.0);
     QTRY_VERIFY_WITH_TIMEOUT(links->isVisible() && links->text().contains("Mount silent for"), 60000);
     // Commands are refused with the reason, and the window goes on.
-    window_->session().resumeTracking();
-    QTRY_VERIFY_WITH_TIMEOUT(window_->session().problem().has_value(), 60000);
-    QCOMPARE(window_->session().problem()->what, std::string("The mount does not answer."));
+    window_->session().mount().resumeTracking();
+    QTRY_VERIFY_WITH_TIMEOUT(window_->session().problems().newest().has_value(), 60000);
+    QCOMPARE(window_->session().problems().newest()->what, std::string("The mount does not answer."));
     const StopFlag never{false};
     night.clock().sleep(700.0, never);
     QTRY_VERIFY_WITH_TIMEOUT(!links->isVisible(), 60000);
@@ -302,7 +303,7 @@ void WindowTest::silentDevicesAreTold() {
 
 void WindowTest::framesInsteadOfTheCamera() {
     // Frames of the same night, from files, by the station's own way in.
-    auto& night = window_->session().simulatedNight();
+    auto& night = window_->simulatedNight();
     StopFlag never{false};
     QStringList files;
     for (double h : {-50.0, -30.0, -12.0}) {
@@ -344,7 +345,7 @@ void WindowTest::cloudBankWhileMeasuring() {
     QVERIFY(repeat && repeat->isVisible());
     QTest::mouseClick(repeat, Qt::LeftButton);
     QVERIFY(waitIdle());
-    QCOMPARE(window_->session().pole()->sightings.size(), size_t(3));
+    QCOMPARE(window_->session().mountBook().pole()->sightings.size(), size_t(3));
     const double total = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
     QVERIFY2(std::abs(total - std::hypot(14.6, 21.9)) < 0.4, qPrintable(QString::number(total)));
 }
@@ -372,11 +373,11 @@ void WindowTest::targetsByNameAndCoordinates() {
     QVERIFY(results->count() > 0);
     QVERIFY2(results->item(0)->text().startsWith("M 31"), qPrintable(results->item(0)->text()));
     QTest::keyClick(search, Qt::Key_Return);
-    QCOMPARE(window_->session().targetName(), std::string("M 31"));
+    QCOMPARE(window_->session().targets().name(), std::string("M 31"));
     search->clear();
     QTest::keyClicks(search, "02 22 33.4 +42 20 57");
     QTest::keyClick(search, Qt::Key_Return);
-    QVERIFY(std::abs(equatorialFrom(window_->session().target()).dec.deg() - 42.349) < 0.001);
+    QVERIFY(std::abs(equatorialFrom(window_->session().targets().icrs()).dec.deg() - 42.349) < 0.001);
     search->clear();
     QTest::keyClicks(search, "no such star");
     QTest::keyClick(search, Qt::Key_Return);
@@ -391,8 +392,8 @@ void WindowTest::targetsByNameAndCoordinates() {
 
 void WindowTest::nightFrom(const Scenario& scenario) {
     window_.reset();
-    window_ = std::make_unique<MainWindow>(std::make_unique<Session>(
-        scenario, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_ = std::make_unique<MainWindow>(
+        beginSimulated(scenario, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
 }
 
@@ -400,7 +401,7 @@ void WindowTest::focusByTheHands() {
     Scenario s = demoScenario();
     s.guideFocus_um = 60.0;
     nightFrom(s);
-    window_->session().simulatedNight().clock().setSpeed(60.0);
+    window_->simulatedNight().clock().setSpeed(60.0);
     window_->showStation("Focus");
     Station* focus = window_->station("Focus");
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
@@ -441,7 +442,7 @@ void WindowTest::focusByTheHands() {
     QVERIFY2(now() <= 1.03 * best() && best() < 0.9 * start,
              qPrintable(QString("%1, best %2, start %3").arg(now()).arg(best()).arg(start)));
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
-    window_->session().simulatedNight().clock().setSpeed(0.0);
+    window_->simulatedNight().clock().setSpeed(0.0);
     QVERIFY(waitIdle());
     QCOMPARE(focus->state(), StationState::good);
 }
@@ -460,8 +461,9 @@ void WindowTest::darksBehindTheCover() {
     hands->findChild<QCheckBox*>("cover")->click();
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY2(!window_->session().problem(),
-             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    QVERIFY2(!window_->session().problems().newest(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
     hands->findChild<QCheckBox*>("cover")->click();
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     ReadOut* stars = readOut("Focus", "Stars");
@@ -483,11 +485,11 @@ void WindowTest::starsByHand() {
     QVERIFY(field && field->stars.size() > 3);
     const Star& star = field->stars[2];
     Q_EMIT view->clicked(star.x + 2.0, star.y - 2.0);
-    QCOMPARE(window_->session().handStars().size(), size_t(1));
+    QCOMPARE(window_->session().settings().handStars().size(), size_t(1));
     QVERIFY2(panelText().contains("1 guide stars chosen by hand") || panelText().contains("chosen by hand"),
              qPrintable(panelText()));
     Q_EMIT view->clicked(star.x, star.y); // once more: not this one
-    QVERIFY(window_->session().handStars().empty());
+    QVERIFY(window_->session().settings().handStars().empty());
 }
 
 void WindowTest::badRatesAreNotUsed() {
@@ -499,21 +501,21 @@ void WindowTest::badRatesAreNotUsed() {
     QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY2(panelText().contains("aperture"), qPrintable(panelText()));
-    QVERIFY(!window_->session().rates());
+    QVERIFY(!window_->session().calibration().rates());
     QCOMPARE(window_->station("Rates")->state(), StationState::attention);
     QVERIFY(!window_->station("Guide")->primary()->isEnabled());
 }
 
 void WindowTest::ratesComeBackAtTheNextStart() {
     measureRates();
-    const double rate = window_->session().rates()->ra.rate_px_s.value;
+    const double rate = window_->session().calibration().rates()->ra.rate_px_s.value;
     nightFrom(demoScenario()); // the next evening, the same data folder
-    QVERIFY(window_->session().rates());
-    QCOMPARE(window_->session().rates()->ra.rate_px_s.value, rate);
+    QVERIFY(window_->session().calibration().rates());
+    QCOMPARE(window_->session().calibration().rates()->ra.rate_px_s.value, rate);
     QCOMPARE(window_->station("Rates")->state(), StationState::good);
-    QCOMPARE(window_->session().pastRates().size(), size_t(1));
+    QCOMPARE(window_->session().calibration().pastRates().size(), size_t(1));
     // Somebody took the camera off.
-    window_->session().ageRates("the guide camera was turned or moved");
+    window_->session().calibration().ageRates("the guide camera was turned or moved");
     QCOMPARE(window_->station("Rates")->state(), StationState::aged);
 }
 
@@ -523,7 +525,7 @@ void WindowTest::measureRates() {
     QVERIFY(waitIdle());
     QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().rates());
+    QVERIFY(window_->session().calibration().rates());
 }
 
 void WindowTest::recordFree(double length_s) {
@@ -636,7 +638,7 @@ void WindowTest::freeRunToCurve() {
     // The curve goes to the mount; the next run proves it in the same picture.
     QTest::mouseClick(free->findChild<QPushButton*>("hand"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mountState().correcting, 60000);
+    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mount().state().correcting, 60000);
     free->exportCurve(data_->filePath("curve.ecsv").toStdString());
     recordFree(950.0);
     page("Worm turn");
@@ -649,13 +651,13 @@ void WindowTest::freeRunToCurve() {
     QVERIFY(proven);
     QTest::mouseClick(free->findChild<QPushButton*>("stopCurve"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(!window_->session().mountState().correcting);
+    QVERIFY(!window_->session().mount().state().correcting);
     // What was exported can be taken back and handed over again.
     free->openCurve(data_->filePath("curve.ecsv").toStdString());
     QVERIFY(free->openedCurve());
     QTest::mouseClick(free->findChild<QPushButton*>("hand"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mountState().correcting, 60000);
+    QTRY_VERIFY_WITH_TIMEOUT(window_->session().mount().state().correcting, 60000);
 
     // Backlash: 5.2″ at 0.97 of half the sidereal rate is 713 ms.
     ChartView* backlash = page("Dec backlash");
@@ -681,9 +683,9 @@ void WindowTest::freeRunToCurve() {
     QCOMPARE(theme().name, QString("Dusk")); // reports are light, the window stays as it was
 
     // A mount with encoders is not offered the test.
-    Rig rig = window_->session().rig();
+    Rig rig = window_->session().rigs().rig();
     rig.mount.encoders = true;
-    window_->session().setRig(rig);
+    window_->session().rigs().set(rig);
     QVERIFY(!free->primary()->isEnabled());
 }
 
@@ -719,8 +721,9 @@ void WindowTest::runsAndCurvesFromFiles() {
                     .toUtf8();
     free->openRun(write("other.ecsv", text));
     QVERIFY(read());
-    QVERIFY2(!window_->session().problem(),
-             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    QVERIFY2(!window_->session().problems().newest(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
     QVERIFY(free->story() && free->story()->motion.ra.periodic.worm);
     QVERIFY(panelText().contains("1.4 times only"));
     const double drift = readOut("Free run", "Dec drift")->value().toDouble();
@@ -740,8 +743,9 @@ void WindowTest::theWholeNight() {
     QVERIFY(panelText().contains("The pole is hidden here"));
     QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY2(!window_->session().problem(),
-             window_->session().problem() ? window_->session().problem()->text().c_str() : "");
+    QVERIFY2(!window_->session().problems().newest(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
     // 14.6′ east and 21.9′ low of the refracted pole are what the demo mount hides.
     const double total = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
     QVERIFY2(std::abs(total - std::hypot(14.6, 21.9)) < 0.3,
@@ -756,9 +760,9 @@ void WindowTest::theWholeNight() {
 
     // Adjust live: one turn left, two up by the hands; say what they were; then what the cards ask for.
     auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
-    window_->session().simulatedNight().clock().setSpeed(60.0);
+    window_->simulatedNight().clock().setSpeed(60.0);
     QTest::mouseClick(pole->primary(), Qt::LeftButton);
-    QVERIFY(window_->session().busy());
+    QVERIFY(window_->session().procedures().busy());
     const auto follow = [&](size_t more) {
         const size_t wanted = pole->book().path().size() + more;
         return QTest::qWaitFor([&] { return pole->book().path().size() >= wanted; }, 60000);
@@ -792,10 +796,11 @@ void WindowTest::theWholeNight() {
     QVERIFY(follow(4));
     hands->hide();
     // A fresh measurement has the last word.
-    window_->session().simulatedNight().clock().setSpeed(0.0);
+    window_->simulatedNight().clock().setSpeed(0.0);
     QTest::mouseClick(pole->primary(), Qt::LeftButton);
-    QVERIFY(QTest::qWaitFor([&] { return pole->book().path().back().measured && !window_->session().busy(); },
-                            60000));
+    QVERIFY(QTest::qWaitFor(
+        [&] { return pole->book().path().back().measured && !window_->session().procedures().busy(); },
+        60000));
     const double after = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
     QVERIFY2(after < 2.5, qPrintable(QString::number(after)));
 
@@ -812,7 +817,7 @@ void WindowTest::theWholeNight() {
     const QString verdict = pole->findChild<MethodCard*>()->verdict();
     QVERIFY2(verdict.contains("agree"), qPrintable(verdict));
     const Agreement agreement =
-        compareMethods(pole->book().methods(window_->session().rig().site, PoleReference::refracted));
+        compareMethods(pole->book().methods(window_->session().rigs().rig().site, PoleReference::refracted));
     QVERIFY(agreement.known);
     QCOMPARE(agreement.trusted, std::string("sightings"));
     QVERIFY2(agreement.worst_sigma < 5.0, agreement.verdict.c_str());
@@ -822,7 +827,7 @@ void WindowTest::theWholeNight() {
     auto* search = window_->station("Centre")->findChild<QLineEdit*>("search");
     QTest::keyClicks(search, "ngc0891");
     QTest::keyClick(search, Qt::Key_Return);
-    QCOMPARE(window_->session().targetName(), std::string("NGC 891"));
+    QCOMPARE(window_->session().targets().name(), std::string("NGC 891"));
     QTest::mouseClick(window_->station("Centre")->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QCOMPARE(window_->station("Centre")->state(), StationState::good);
@@ -836,10 +841,11 @@ void WindowTest::theWholeNight() {
     QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     const double rate = readOut("Rates", "Dec rate")->value().toDouble();
-    QVERIFY2(
-        std::abs(rate - 2.83) < 0.12,
-        qPrintable(QString::number(rate) + " " +
-                   (window_->session().problem() ? qs(window_->session().problem()->text()) : QString())));
+    QVERIFY2(std::abs(rate - 2.83) < 0.12,
+             qPrintable(QString::number(rate) + " " +
+                        (window_->session().problems().newest()
+                             ? qs(window_->session().problems().newest()->text())
+                             : QString())));
     QVERIFY(readOut("Rates", "Dec backlash")->value().toDouble() > 300);
     QCOMPARE(window_->station("Rates")->state(), StationState::good);
 
@@ -928,7 +934,7 @@ void WindowTest::tuneBringsWhatItPromises() {
              qPrintable(QString("%1 after %2").arg(figure("Mount part")).arg(mountBefore)));
     QTest::mouseClick(guide->findChild<QPushButton*>("tuneUndo"), Qt::LeftButton);
     QCOMPARE(guide->findChild<QComboBox*>("controller-ra")->currentText(), QString("proportional"));
-    window_->session().stop();
+    window_->session().procedures().stop();
     QVERIFY(waitIdle());
     // The table holds what a replay needs, changes included.
     const auto table = readRunTable(guide->runFile().toStdString());

@@ -2,13 +2,11 @@
 #pragma once
 
 #include <QWidget>
-#include <filesystem>
 #include <functional>
-#include <memory>
 #include <vector>
 
 #include "core/findings/finding.h"
-#include "desk/session.h"
+#include "desk/evening/procedure_host.h"
 #include "desk/widgets/marks.h"
 
 class QLabel;
@@ -18,15 +16,22 @@ class QVBoxLayout;
 
 namespace nordstjerna {
 
-class RunRecorder;
-struct RecordState;
 class StepBar;
-struct Run;
+
+// The parts of the evening that every station works with. What one of them needs besides, its constructor
+// names.
+struct StationParts {
+    RigBook& rigs;
+    TargetBook& targets;
+    ThisNight& night;
+    ProcedureHost& procedures;
+    ProblemList& problems;
+};
 
 class Station : public QWidget {
     Q_OBJECT
 public:
-    Station(Session& session, const QString& name, const QString& icon, QWidget* parent = nullptr);
+    Station(const StationParts& parts, const QString& name, const QString& icon, QWidget* parent = nullptr);
 
     QString name() const { return name_; }
     QString icon() const { return icon_; }
@@ -52,26 +57,18 @@ protected:
     QHBoxLayout* buttons() const { return buttons_; } // after the primary button
     StepBar* steps() const { return steps_; }
     void setPrimary(const QString& text, bool enabled = true);
-    Session& session() const { return session_; }
+    RigBook& rigs() const { return parts_.rigs; }
+    TargetBook& targets() const { return parts_.targets; }
+    ThisNight& night() const { return parts_.night; }
+    ProcedureHost& procedures() const { return parts_.procedures; }
+    ProblemList& problems() const { return parts_.problems; }
     // Moves the mount; slewing() holds meanwhile and `refresh` is called at both ends.
     void slewTo(const HourAngleDec& target, const QString& purpose, const std::function<void()>& refresh);
     bool slewing() const { return slewing_; }
-    // What brings the table of a run up to date, from the worker; a failure is told to the person, once, with
-    // a way to save the run elsewhere.
-    // The run is entered in the night log.
-    std::function<void(const Run&)> keeper(const std::shared_ptr<RunRecorder>& recorder, EntryKind kind);
-    // It has ended: its figures are worked out beside the window.
-    void logRun(const Run& run, const std::string& how);
-    // What is true of the run recorded last: "Saved as …" only for what is.
-    QString savedText() const;
-    bool unsaved() const;
-    bool saveElsewhere(const std::filesystem::path& path, const Run& run);
-    std::shared_ptr<RunRecorder> recorder() const { return recorder_; }
 
 private:
-    static void tellKept(Session& session, const std::string& entry, const RecordState& state);
     void restyle();
-    Session& session_;
+    StationParts parts_;
     QString name_, icon_;
     QLabel* phase_;
     QLabel* sentence_;
@@ -81,9 +78,6 @@ private:
     QPushButton* primary_;
     StepBar* steps_;
     bool slewing_ = false;
-    std::shared_ptr<RunRecorder> recorder_; // of the last run
-    std::string entry_;                     // of it
-    Instant entryBegun_;
 };
 
 } // namespace nordstjerna

@@ -22,7 +22,7 @@ void CentreStation::mark() {
         return;
     const Seen s = seen_;
     const Vec3 target = seenTarget_;
-    const QString name = qs(session().targetName());
+    const QString name = qs(targets().name());
     const double tolerance_px = tolerance_->value() / s.solved->plane.scaleArcsecPx() / s.bin;
     view_->setMarks([s, target, name, tolerance_px](QPainter& p, const FrameView::ToScreen& at,
                                                     double scale) {
@@ -80,15 +80,14 @@ void CentreStation::mark() {
 }
 
 void CentreStation::refresh() {
-    const Rig& rig = session().rig();
-    const ObservedFrame now(rig.site, session().now());
-    const Vec3 seen = now.seen(session().target());
+    const Rig& rig = rigs().rig();
+    const ObservedFrame now(rig.site, night().now());
+    const Vec3 seen = now.seen(targets().icrs());
     const AltAz a = altAzFrom(seen);
     const bool hidden = rig.horizon.hides(seen) || seen.z() < 0.0;
-    const Equatorial e = equatorialFrom(session().target());
+    const Equatorial e = equatorialFrom(targets().icrs());
     about_->setText(tr("<b>%1</b><br>%2 &nbsp; %3<br>%4")
-                        .arg(qs(session().targetName()).toHtmlEscaped(), qs(formatHms(e.ra)),
-                             qs(formatDms(e.dec)),
+                        .arg(qs(targets().name()).toHtmlEscaped(), qs(formatHms(e.ra)), qs(formatDms(e.dec)),
                              hidden ? tr("hidden now")
                                     : tr("%1° up in the %2")
                                           .arg(qs(formatNumber(a.altitude.deg(), 0)),
@@ -108,8 +107,8 @@ void CentreStation::refresh() {
 }
 
 void CentreStation::showCentringFigures() {
-    const Rig& rig = session().rig();
-    const Vec3 seen = ObservedFrame(rig.site, session().now()).seen(session().target());
+    const Rig& rig = rigs().rig();
+    const Vec3 seen = ObservedFrame(rig.site, night().now()).seen(targets().icrs());
     const AltAz a = altAzFrom(seen);
     const bool hidden = rig.horizon.hides(seen) || seen.z() < 0.0;
     off_->setTitle(tr("Off the target"));
@@ -117,7 +116,7 @@ void CentreStation::showCentringFigures() {
     focal_->setTitle(tr("Focal length"));
     height_->show(qs(formatNumber(a.altitude.deg(), 0)) + "°", "",
                   hidden ? tr("hidden by the horizon profile")
-                         : tr("hour angle %1").arg(qs(formatHourAngle(session().targetPlace().hourAngle))));
+                         : tr("hour angle %1").arg(qs(formatHourAngle(targets().place().hourAngle))));
     const Optics& optics = opticsOf(rig, camera());
     if (seen_.passes.empty()) {
         off_->showNothing(tr("wanted within %1″").arg(qs(formatNumber(tolerance_->value(), 0))));
@@ -151,20 +150,19 @@ void CentreStation::sayWhatNext(bool hidden) {
         say("", tr("Slew, solve, correct, until it stands in the middle."));
         setPrimary(tr("Stop"));
     } else {
-        const bool here = seen_.centred && separation(seenTarget_, session().target()).arcsec() < 1.0;
+        const bool here = seen_.centred && separation(seenTarget_, targets().icrs()).arcsec() < 1.0;
         say("", catalogueProblem_ ? qs(catalogueProblem_->what)
-                : hidden
-                    ? tr("%1 is hidden now. Choose another target or wait.").arg(qs(session().targetName()))
-                : here ? tr("%1 is centred. Go on to the rates.").arg(qs(session().targetName()))
+                : hidden ? tr("%1 is hidden now. Choose another target or wait.").arg(qs(targets().name()))
+                : here   ? tr("%1 is centred. Go on to the rates.").arg(qs(targets().name()))
                 : page_ == Page::framing ? framing_->sentence()
                                          : tr("Choose a target by name or coordinates, then centre it."));
-        setPrimary(tr("Centre %1").arg(qs(session().targetName())), session().free() && !hidden);
+        setPrimary(tr("Centre %1").arg(qs(targets().name())), procedures().free() && !hidden);
     }
 }
 
 QString CentreStation::summary() const {
     if (seen_.passes.empty())
-        return qs(session().targetName());
+        return qs(targets().name());
     return tr("%1 off").arg(qs(formatSkyAngle(Angle::fromArcsec(seen_.passes.back().off_arcsec()))));
 }
 
@@ -173,13 +171,12 @@ StationState CentreStation::state() const {
         return StationState::open;
     if (!seen_.centred)
         return running_ ? StationState::open : StationState::attention;
-    return separation(seenTarget_, session().target()).arcsec() < 1.0 ? StationState::good
-                                                                      : StationState::aged;
+    return separation(seenTarget_, targets().icrs()).arcsec() < 1.0 ? StationState::good : StationState::aged;
 }
 
 std::vector<Finding> CentreStation::findings() const {
     std::vector<Finding> list;
-    const Rig& rig = session().rig();
+    const Rig& rig = rigs().rig();
     const Optics& optics = opticsOf(rig, camera());
     const double said = optics.effectiveFocal_mm();
     if (seen_.focal_mm > 0.0 && std::abs(seen_.focal_mm / said - 1.0) > 0.002)
@@ -193,11 +190,11 @@ std::vector<Finding> CentreStation::findings() const {
                             .toStdString(),
                         tr("Adopt it: scales, dither and rates follow from it.").toStdString(),
                         "centre.adopt", tr("Adopt it").toStdString()});
-    const Vec3 seen = ObservedFrame(rig.site, session().now()).seen(session().target());
+    const Vec3 seen = ObservedFrame(rig.site, night().now()).seen(targets().icrs());
     if (rig.horizon.hides(seen) || seen.z() < 0.0) {
         const AltAz a = altAzFrom(seen);
         list.push_back({"centre-hidden", Weight::act,
-                        tr("%1 is hidden").arg(qs(session().targetName())).toStdString(),
+                        tr("%1 is hidden").arg(qs(targets().name())).toStdString(),
                         tr("It stands at altitude %1°; the sky is free above %2° there.")
                             .arg(qs(formatNumber(a.altitude.deg(), 0)),
                                  qs(formatNumber(std::max(0.0, rig.horizon.altitudeAt(a.azimuth).deg()), 0)))

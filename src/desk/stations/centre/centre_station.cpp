@@ -24,12 +24,13 @@
 
 namespace nordstjerna {
 
-CentreStation::CentreStation(Session& session, QWidget* parent)
-    : Station(session, tr("Centre"), "target", parent), pages_(new PhaseBar({tr("Framing"), tr("Centring")})),
-      settle_(numberField(0, 120, 0, "s")), binning_(numberField(0, 8, 0, "")),
-      view_(new FrameView("centre")), off_(new ReadOut(tr("Off the target"))),
-      height_(new ReadOut(tr("Altitude"))), focal_(new ReadOut(tr("Focal length"))),
-      tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox), camera_(new QComboBox) {
+CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWidget* parent)
+    : Station(parts, tr("Centre"), "target", parent), needs_(needs),
+      pages_(new PhaseBar({tr("Framing"), tr("Centring")})), settle_(numberField(0, 120, 0, "s")),
+      binning_(numberField(0, 8, 0, "")), view_(new FrameView("centre")),
+      off_(new ReadOut(tr("Off the target"))), height_(new ReadOut(tr("Altitude"))),
+      focal_(new ReadOut(tr("Focal length"))), tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox),
+      camera_(new QComboBox) {
     QFile file(":/catalogues/objects.tsv");
     const QByteArray table = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
     if (auto c = ObjectCatalogue::parse({table.constData(), static_cast<size_t>(table.size())}))
@@ -37,7 +38,7 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
     else
         catalogueProblem_ = c.error();
 
-    framing_ = new FramingBench(session, catalogue_, this);
+    framing_ = new FramingBench(parts, needs.mountBook, needs.starIndex, catalogue_, this);
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     auto* pictures = new QWidget;
@@ -94,7 +95,7 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
         knobRow->addWidget(w);
     buttons()->addWidget(knobs_);
     buttons()->addWidget(framing_->controls());
-    const auto& kept = session.centring();
+    const auto& kept = needs_.evening.evening().centring;
     const auto restore = [&](const char* name, auto&& set) {
         if (const auto found = kept.find(name); found != kept.end())
             set(found->second);
@@ -115,21 +116,21 @@ CentreStation::CentreStation(Session& session, QWidget* parent)
         Q_EMIT changed();
     });
     connect(framing_, &FramingBench::chosen, this, [this](const QString& name, const Equatorial& place) {
-        this->session().clearProblem();
-        this->session().setTarget(name.toStdString(), vectorFrom(place));
+        problems().clear();
+        targets().set(name.toStdString(), vectorFrom(place));
         Q_EMIT changed();
     });
     connect(framing_, &FramingBench::wantBoth, this, [this] { framing_->startBoth(steps()); });
     connect(framing_, &FramingBench::wantTurn, this, [this] { framing_->startTurning(steps()); });
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (running_ || framing_->busy())
-            this->session().stop();
+            procedures().stop();
         else
             centre();
     });
-    connect(&session, &Session::busyChanged, this, &CentreStation::refresh);
-    connect(&session, &Session::targetChanged, this, &CentreStation::refresh);
-    connect(&session, &Session::rigChanged, this, &CentreStation::refresh);
+    connect(&procedures(), &ProcedureHost::busyChanged, this, &CentreStation::refresh);
+    connect(&targets(), &TargetBook::changed, this, &CentreStation::refresh);
+    connect(&rigs(), &RigBook::changed, this, &CentreStation::refresh);
     refresh();
 }
 
@@ -163,8 +164,8 @@ QWidget* CentreStation::searchCard() {
         if (offers_.empty() && !search_->text().isEmpty()) {
             const auto typed = parseCoordinates(search_->text().toStdString());
             if (!typed)
-                session().reportProblem({"Nothing is known as \"" + search_->text().toStdString() + "\".",
-                                         typed.error().why, typed.error().remedy});
+                problems().report({"Nothing is known as \"" + search_->text().toStdString() + "\".",
+                                   typed.error().why, typed.error().remedy});
         } else if (!offers_.empty()) {
             choose(std::max(0, results_->currentRow()));
         }
@@ -185,7 +186,7 @@ void CentreStation::search(const QString& text) {
         offers_.push_back({formatHms(typed->ra) + " " + formatDms(typed->dec), *typed});
         results_->addItem(tr("%1\nthe place as typed").arg(qs(offers_.back().name)));
     }
-    const ObservedFrame now(session().rig().site, session().now());
+    const ObservedFrame now(rigs().rig().site, night().now());
     for (const SkyObject* o : catalogue_.search(text.toStdString(), 20)) {
         offers_.push_back({o->names.front(), o->place});
         QStringList aliases;
@@ -193,7 +194,7 @@ void CentreStation::search(const QString& text) {
             aliases << qs(o->names[i]);
         const AltAz a = altAzFrom(now.seen(vectorFrom(o->place)));
         const QString up = a.altitude.deg() < 0.0 ? tr("below the horizon")
-                           : session().rig().horizon.hides(vectorFrom(a))
+                           : rigs().rig().horizon.hides(vectorFrom(a))
                                ? tr("hidden")
                                : tr("%1° up").arg(qs(formatNumber(a.altitude.deg(), 0)));
         const QString magnitude =
@@ -217,8 +218,8 @@ void CentreStation::choose(int row) {
     if (running_ || row < 0 || row >= static_cast<int>(offers_.size()))
         return;
     const Offer o = offers_[static_cast<size_t>(row)];
-    session().clearProblem();
-    session().setTarget(o.name, vectorFrom(o.place));
+    problems().clear();
+    targets().set(o.name, vectorFrom(o.place));
     Q_EMIT changed();
 }
 
@@ -261,21 +262,21 @@ QWidget* CentreStation::retryBar() {
 }
 
 void CentreStation::keepFields() {
-    session().keepCentring({{"tolerance_arcsec", tolerance_->value()},
-                            {"settle_s", settle_->value()},
-                            {"bin", binning_->value()},
-                            {"aim_beside", how_->currentIndex() == 1 ? 1.0 : 0.0},
-                            {"guide_camera", camera() == CameraRole::guide ? 1.0 : 0.0},
-                            {"exposure_s", exposure_s_}});
+    needs_.evening.keepCentring({{"tolerance_arcsec", tolerance_->value()},
+                                 {"settle_s", settle_->value()},
+                                 {"bin", binning_->value()},
+                                 {"aim_beside", how_->currentIndex() == 1 ? 1.0 : 0.0},
+                                 {"guide_camera", camera() == CameraRole::guide ? 1.0 : 0.0},
+                                 {"exposure_s", exposure_s_}});
 }
 
 void CentreStation::centre(Retry retry) {
-    if (!session().freeToWork() || framing_->busy())
+    if (!procedures().freeToWork() || framing_->busy())
         return;
     CentringSetup setup;
-    setup.rig = session().rig();
-    setup.target = session().target();
-    setup.targetName = session().targetName();
+    setup.rig = rigs().rig();
+    setup.target = targets().icrs();
+    setup.targetName = targets().name();
     setup.tolerance_arcsec = tolerance_->value();
     setup.correctBy = how_->currentIndex() == 0 ? CorrectBy::sync : CorrectBy::offset;
     setup.camera = camera();
@@ -299,7 +300,7 @@ void CentreStation::centre(Retry retry) {
         return Seen{c.progress(),          c.passes(), c.solved(), c.frame(), c.bin(),
                     c.effectiveFocal_mm(), c.centred()};
     };
-    session().run<Centring, Seen>(
+    procedures().run<Centring, Seen>(
         std::make_shared<Centring>(setup), look,
         [this](const Seen& s) {
             const bool fresh = s.frame != seen_.frame;
@@ -321,21 +322,21 @@ void CentreStation::centre(Retry retry) {
             refresh();
             Q_EMIT changed();
         });
-    if (!session().busy())
+    if (!procedures().busy())
         running_ = false;
     refresh();
 }
 
 void CentreStation::adoptFocal() {
-    Rig rig = session().rig();
+    Rig rig = rigs().rig();
     Optics& optics = camera() == CameraRole::imaging || rig.offAxis ? rig.imagingOptics : rig.guideOptics;
     optics.focal_mm = std::round(10.0 * seen_.focal_mm / optics.reducer) / 10.0;
-    session().setRig(rig);
+    rigs().set(rig);
     Q_EMIT changed();
 }
 
 bool CentreStation::perform(const QString& action) {
-    if (action == "centre.adopt" && seen_.focal_mm > 0.0 && session().free()) {
+    if (action == "centre.adopt" && seen_.focal_mm > 0.0 && procedures().free()) {
         adoptFocal();
         return true;
     }
@@ -343,12 +344,12 @@ bool CentreStation::perform(const QString& action) {
         centre();
         return true;
     }
-    if (action == "centre.turn" && session().freeToWork() && !framing_->busy()) {
+    if (action == "centre.turn" && procedures().freeToWork() && !framing_->busy()) {
         showPage(Page::framing);
         framing_->startTurning(steps());
         return true;
     }
-    if (action == "centre.both" && session().freeToWork() && !framing_->busy()) {
+    if (action == "centre.both" && procedures().freeToWork() && !framing_->busy()) {
         showPage(Page::framing);
         framing_->startBoth(steps());
         return true;

@@ -3,7 +3,10 @@
 
 #include "core/procedure/centring.h"
 #include "core/sky/object_catalogue.h"
+#include "desk/evening/evening_store.h"
+#include "desk/evening/mount_book.h"
 #include "desk/stations/station.h"
+#include "edge/platesolve/star_index.h"
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -23,7 +26,12 @@ class ReadOut;
 class CentreStation : public Station {
     Q_OBJECT
 public:
-    explicit CentreStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        EveningStore& evening;
+        MountBook& mountBook;
+        std::shared_ptr<StarIndex> starIndex;
+    };
+    CentreStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -35,6 +43,7 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
+    Needs needs_;
     struct Seen {
         Progress progress;
         std::vector<CentringPass> passes;

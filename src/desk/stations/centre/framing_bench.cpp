@@ -32,11 +32,13 @@ constexpr double least_deg = 25.0;      // lower the air spoils what is taken
 constexpr double closeEnough_deg = 0.5; // of the wanted angle
 } // namespace
 
-FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, QObject* parent)
-    : QObject(parent), session_(session), catalogue_(catalogue), page_(new QWidget), controls_(new QWidget),
-      map_(new FramingMap), strip_(new AltitudeStrip), angle_(numberField(-180, 360, 1, "°")),
-      turn_(new QPushButton(tr("Turn the camera…"))), bothButton_(new QPushButton(tr("Both cameras"))),
-      list_(new QListWidget), note_(new QPushButton(tr("Note it"))), forget_(new QPushButton(tr("Forget"))) {
+FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std::shared_ptr<StarIndex> index,
+                           const ObjectCatalogue& catalogue, QObject* parent)
+    : QObject(parent), parts_(parts), mountBook_(mountBook), index_(std::move(index)), catalogue_(catalogue),
+      page_(new QWidget), controls_(new QWidget), map_(new FramingMap), strip_(new AltitudeStrip),
+      angle_(numberField(-180, 360, 1, "°")), turn_(new QPushButton(tr("Turn the camera…"))),
+      bothButton_(new QPushButton(tr("Both cameras"))), list_(new QListWidget),
+      note_(new QPushButton(tr("Note it"))), forget_(new QPushButton(tr("Forget"))) {
     auto* column = new QVBoxLayout(page_);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(8);
@@ -77,7 +79,7 @@ FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, Q
 
     connect(map_, &FramingMap::turned, this, &FramingBench::setWanted);
     connect(map_, &FramingMap::picked, this, [this](const SkyObject& o) {
-        if (session_.freeToWork())
+        if (parts_.procedures.freeToWork())
             Q_EMIT chosen(qs(o.names.front()), o.place);
     });
     connect(angle_, &QDoubleSpinBox::editingFinished, this, [this] {
@@ -86,7 +88,7 @@ FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, Q
     });
     connect(turn_, &QPushButton::clicked, this, [this] {
         if (turning_)
-            session_.stop();
+            parts_.procedures.stop();
         else
             Q_EMIT wantTurn();
     });
@@ -95,11 +97,11 @@ FramingBench::FramingBench(Session& session, const ObjectCatalogue& catalogue, Q
     connect(forget_, &QPushButton::clicked, this, &FramingBench::forget);
     connect(list_, &QListWidget::itemClicked, this, [this] {
         const int i = list_->currentRow();
-        const auto& all = session_.targets();
-        if (i >= 0 && i < static_cast<int>(all.size()) && session_.freeToWork())
+        const auto& all = parts_.targets.list();
+        if (i >= 0 && i < static_cast<int>(all.size()) && parts_.procedures.freeToWork())
             Q_EMIT chosen(qs(all[static_cast<size_t>(i)].name), all[static_cast<size_t>(i)].place);
     });
-    connect(&session_, &Session::rigChanged, this, [this] {
+    connect(&parts_.rigs, &RigBook::changed, this, [this] {
         knownFor_.reset();
         nightBegan_.reset();
     });
@@ -112,8 +114,8 @@ FramingBench::~FramingBench() {
 }
 
 const NotedTarget* FramingBench::noted() const {
-    for (const NotedTarget& t : session_.targets())
-        if (separation(vectorFrom(t.place), session_.target()).arcsec() < 30.0)
+    for (const NotedTarget& t : parts_.targets.list())
+        if (separation(vectorFrom(t.place), parts_.targets.icrs()).arcsec() < 30.0)
             return &t;
     return nullptr;
 }
@@ -126,23 +128,23 @@ double FramingBench::wantedAngle() const {
 }
 
 void FramingBench::setWanted(double angle_deg) {
-    auto all = session_.targets();
+    auto all = parts_.targets.list();
     const NotedTarget* own = noted();
     if (own) {
-        all[static_cast<size_t>(own - session_.targets().data())].angle_deg = angle_deg;
+        all[static_cast<size_t>(own - parts_.targets.list().data())].angle_deg = angle_deg;
     } else {
-        all.push_back({session_.targetName(), equatorialFrom(session_.target()), angle_deg});
+        all.push_back({parts_.targets.name(), equatorialFrom(parts_.targets.icrs()), angle_deg});
     }
-    session_.keepTargets(std::move(all));
+    parts_.targets.keepList(std::move(all));
     Q_EMIT changed();
 }
 
 void FramingBench::note() {
     if (noted())
         return;
-    auto all = session_.targets();
-    all.push_back({session_.targetName(), equatorialFrom(session_.target()), std::nullopt});
-    session_.keepTargets(std::move(all));
+    auto all = parts_.targets.list();
+    all.push_back({parts_.targets.name(), equatorialFrom(parts_.targets.icrs()), std::nullopt});
+    parts_.targets.keepList(std::move(all));
     Q_EMIT changed();
 }
 
@@ -150,21 +152,21 @@ void FramingBench::forget() {
     const NotedTarget* own = noted();
     if (!own)
         return;
-    auto all = session_.targets();
-    all.erase(all.begin() + (own - session_.targets().data()));
-    session_.keepTargets(std::move(all));
+    auto all = parts_.targets.list();
+    all.erase(all.begin() + (own - parts_.targets.list().data()));
+    parts_.targets.keepList(std::move(all));
     Q_EMIT changed();
 }
 
 void FramingBench::showFrames() {
-    const Rig& rig = session_.rig();
+    const Rig& rig = parts_.rigs.rig();
     const bool mirrored = solved_ && solved_->plane.mirrored();
     FramingMap::Frames frames;
-    frames.imaging = imagingFootprint(rig, session_.target(), wantedAngle(), mirrored);
+    frames.imaging = imagingFootprint(rig, parts_.targets.icrs(), wantedAngle(), mirrored);
     if (rig.guideOffset)
         frames.guide = guideFootprint(rig, *rig.guideOffset, frames.imaging);
     if (solved_ &&
-        separation(solved_->plane.centre, session_.target()).deg() <= 2.0 * frames.imaging.width_deg)
+        separation(solved_->plane.centre, parts_.targets.icrs()).deg() <= 2.0 * frames.imaging.width_deg)
         frames.solved = imagingFootprint(rig, solved_->plane.centre, solved_->plane.roll().deg(), mirrored);
     map_->showFrames(std::move(frames));
 }
@@ -173,7 +175,7 @@ void FramingBench::showFrames() {
 void FramingBench::lookAround() {
     const Footprint& f = map_->frames().imaging;
     const double span_deg = std::clamp(1.3 * std::hypot(f.width_deg, f.height_deg), 0.3, 30.0);
-    const Vec3 centre = session_.target();
+    const Vec3 centre = parts_.targets.icrs();
     const bool there = around_ && separation(centre, *around_).arcsec() <= 1.0;
     constexpr auto atOnce = std::chrono::seconds(0);
     const bool asking = stars_.valid() && stars_.wait_for(atOnce) != std::future_status::ready;
@@ -182,7 +184,7 @@ void FramingBench::lookAround() {
     around_ = centre;
     const Angle radius = Angle::fromDeg(std::min(1.6 * span_deg, 40.0));
     map_->showSky({centre, span_deg, {}, catalogue_.around(centre, radius, 15.5)});
-    stars_ = startUnhurried([this, index = session_.starIndex(), centre, radius] {
+    stars_ = startUnhurried([this, index = index_, centre, radius] {
         auto stars = index->starsNear(centre, radius);
         std::erase_if(stars, [](const CatalogueStar& s) { return s.magnitude > faintest; });
         QMetaObject::invokeMethod(
@@ -199,7 +201,8 @@ void FramingBench::lookAround() {
 }
 
 QString FramingBench::hours(const Window& w) const {
-    return tr("%1–%2").arg(qs(session_.civilTime().clock(w.from)), qs(session_.civilTime().clock(w.to)));
+    return tr("%1–%2").arg(qs(parts_.rigs.civilTime().clock(w.from)),
+                           qs(parts_.rigs.civilTime().clock(w.to)));
 }
 
 QString FramingBench::windowText(const std::optional<TargetNight>& night) const {
@@ -211,7 +214,7 @@ QString FramingBench::windowText(const std::optional<TargetNight>& night) const 
 }
 
 void FramingBench::fillTargets() {
-    const auto& all = session_.targets();
+    const auto& all = parts_.targets.list();
     QStringList lines;
     for (const NotedTarget& t : all) {
         const auto& night = nightOf(vectorFrom(t.place));
@@ -227,24 +230,24 @@ void FramingBench::fillTargets() {
     }
     const NotedTarget* own = noted();
     list_->setCurrentRow(own ? static_cast<int>(own - all.data()) : -1);
-    note_->setText(tr("Note %1").arg(qs(session_.targetName())));
+    note_->setText(tr("Note %1").arg(qs(parts_.targets.name())));
     note_->setEnabled(!own);
     forget_->setEnabled(own != nullptr);
 }
 
 void FramingBench::refresh() {
-    if (const auto& night = session_.night(); night && (!knownFor_ || *knownFor_ != night->sunset)) {
+    if (const auto& night = parts_.night.almanac(); night && (!knownFor_ || *knownFor_ != night->sunset)) {
         known_.clear();
         knownFor_ = night->sunset;
     }
-    night_ = nightOf(session_.target());
+    night_ = nightOf(parts_.targets.icrs());
     showFrames();
     if (page_->isVisible())
         showPictures();
     fillTargets();
     if (!angle_->hasFocus())
         angle_->setValue(wantedAngle());
-    const bool free = session_.freeToWork() && !busy();
+    const bool free = parts_.procedures.freeToWork() && !busy();
     angle_->setEnabled(free || turning_);
     turn_->setEnabled(free || turning_);
     turn_->setText(turning_ ? tr("Stop turning") : tr("Turn the camera…"));
@@ -256,11 +259,11 @@ void FramingBench::showPictures() {
         nightBegan_ = night_->track.front().when;
         moonTrack_.clear();
         for (const TrackPoint& p : night_->track)
-            moonTrack_.push_back({p.when, altAzFrom(moonAt(session_.rig().site, p.when).enu), false});
+            moonTrack_.push_back({p.when, altAzFrom(moonAt(parts_.rigs.rig().site, p.when).enu), false});
     }
     lookAround();
-    strip_->show(
-        {night_, moonTrack_, session_.night(), session_.now(), session_.civilTime(), session_.rig().horizon});
+    strip_->show({night_, moonTrack_, parts_.night.almanac(), parts_.night.now(), parts_.rigs.civilTime(),
+                  parts_.rigs.rig().horizon});
 }
 
 const std::optional<TargetNight>& FramingBench::nightOf(const Vec3& icrs) {
@@ -270,8 +273,8 @@ const std::optional<TargetNight>& FramingBench::nightOf(const Vec3& icrs) {
     constexpr size_t most = 200;
     if (known_.size() > most)
         known_.clear();
-    known_.push_back(
-        {icrs, targetNight(session_.rig().site, session_.rig().horizon, icrs, session_.night(), least_deg)});
+    known_.push_back({icrs, targetNight(parts_.rigs.rig().site, parts_.rigs.rig().horizon, icrs,
+                                        parts_.night.almanac(), least_deg)});
     return known_.back().night;
 }
 
@@ -300,7 +303,7 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* best, ReadOut* moon) cons
         best->show(hours(*night_->best), "",
                    tr("highest %1° at %2")
                        .arg(qs(formatNumber(night_->highest_deg, 0)),
-                            qs(session_.civilTime().clock(night_->highestAt))));
+                            qs(parts_.rigs.civilTime().clock(night_->highestAt))));
     else
         best->showNothing(windowText(night_));
     if (night_) {
@@ -316,7 +319,7 @@ QStringList FramingBench::neighbours() const {
     QStringList names;
     for (const SkyObject* o : map_->sky().objects)
         if (o->kind != "star" && map_->frames().imaging.holds(vectorFrom(o->place)) &&
-            separation(vectorFrom(o->place), session_.target()).arcsec() > 20.0 && names.size() < 3)
+            separation(vectorFrom(o->place), parts_.targets.icrs()).arcsec() > 20.0 && names.size() < 3)
             names << qs(o->names.front());
     return names;
 }
@@ -336,7 +339,7 @@ QString FramingBench::sentence() const {
         return tr("A frame of each camera is taken and solved; nothing moves.");
     if (const auto names = neighbours(); !names.isEmpty())
         return tr("Also in the frame: %1.").arg(names.join(", "));
-    return tr("Drag the handle to turn the frame; then centre %1.").arg(qs(session_.targetName()));
+    return tr("Drag the handle to turn the frame; then centre %1.").arg(qs(parts_.targets.name()));
 }
 
 void FramingBench::solved(const SolvedFrame& frame) {
@@ -354,8 +357,8 @@ void FramingBench::startTurning(StepBar* bar) {
     turning_ = true;
     unsolved_.reset();
     constexpr double exposure_s = 3.0;
-    session_.run<AngleWatch, Seen>(
-        std::make_shared<AngleWatch>(session_.rig(), exposure_s),
+    parts_.procedures.run<AngleWatch, Seen>(
+        std::make_shared<AngleWatch>(parts_.rigs.rig(), exposure_s),
         [](const AngleWatch& w) {
             return Seen{w.progress(), w.solved(), w.trouble(), w.looks()};
         },
@@ -372,15 +375,15 @@ void FramingBench::startTurning(StepBar* bar) {
             bar->clear();
             Q_EMIT changed();
         });
-    if (!session_.working())
+    if (!parts_.procedures.working())
         turning_ = false;
     Q_EMIT changed();
 }
 
 void FramingBench::startBoth(StepBar* bar) {
     both_ = true;
-    session_.run<BothFields, Progress>(
-        std::make_shared<BothFields>(session_.rig(), 4.0, 3.0),
+    parts_.procedures.run<BothFields, Progress>(
+        std::make_shared<BothFields>(parts_.rigs.rig(), 4.0, 3.0),
         [](const BothFields& b) { return b.progress(); },
         [this, bar](const Progress& p) {
             if (both_)
@@ -392,13 +395,13 @@ void FramingBench::startBoth(StepBar* bar) {
             if (b->result()) {
                 fields_ = b->result();
                 solved_ = fields_->imaging;
-                Rig rig = session_.rig();
+                Rig rig = parts_.rigs.rig();
                 rig.guideOffset = fields_->offset;
-                session_.setRig(rig);
+                parts_.rigs.set(rig);
             }
             Q_EMIT changed();
         });
-    if (!session_.working())
+    if (!parts_.procedures.working())
         both_ = false;
     Q_EMIT changed();
 }
@@ -408,7 +411,7 @@ std::vector<Finding> FramingBench::findings() const {
     if (night_ && night_->free.empty())
         list.push_back(
             {"frame-never", Weight::act,
-             tr("%1 does not come free tonight").arg(qs(session_.targetName())).toStdString(),
+             tr("%1 does not come free tonight").arg(qs(parts_.targets.name())).toStdString(),
              tr("Its highest is %1°; the sky is free above %2° of altitude and the horizon profile.")
                  .arg(qs(formatNumber(night_->highest_deg, 0)), qs(formatNumber(least_deg, 0)))
                  .toStdString(),
@@ -437,7 +440,7 @@ std::vector<Finding> FramingBench::findings() const {
                         tr("Turn the camera").toStdString()});
     if (fields_) {
         const double away = fields_->apart_arcmin;
-        const Rig& rig = session_.rig();
+        const Rig& rig = parts_.rigs.rig();
         const Footprint im =
             imagingFootprint(rig, fields_->imaging.plane.centre, fields_->imaging.plane.roll().deg(),
                              fields_->imaging.plane.mirrored());
@@ -458,7 +461,7 @@ std::vector<Finding> FramingBench::findings() const {
                      qs(formatNumber(place_arcsec, 1)), qs(formatNumber(turn_deg, 2)));
         // What a pole error of an arcminute makes of it: the field turns about the guide star.
         const double dec = equatorialFrom(fields_->imaging.plane.centre).dec.deg();
-        const double pole_arcmin = session_.pole() ? session_.pole()->error.total_arcmin.value : 1.0;
+        const double pole_arcmin = mountBook_.pole() ? mountBook_.pole()->error.total_arcmin.value : 1.0;
         const double per5min_arcsec = 300.0 * 7.292e-5 * pole_arcmin / 60.0 * M_PI / 180.0 /
                                       std::max(0.05, std::cos(dec * M_PI / 180.0)) * away * 60.0;
         constexpr double far_deg = 3.0;
@@ -472,7 +475,7 @@ std::vector<Finding> FramingBench::findings() const {
                                         far ? QString() : tr(", near enough")))
                  .toStdString(),
              where.toStdString() +
-                 (session_.pole()
+                 (mountBook_.pole()
                       ? tr(" With the pole %1 off, the frame turns by %2″ about the guide star in five "
                            "minutes.")
                       : tr(" The pole is not measured; were it %1 off, the frame would turn by %2″ about the "

@@ -8,7 +8,8 @@
 #include "core/procedure/both_fields.h"
 #include "core/sky/object_catalogue.h"
 #include "core/sky/target_night.h"
-#include "desk/session.h"
+#include "desk/evening/mount_book.h"
+#include "desk/stations/station.h"
 #include "edge/platesolve/star_index.h"
 
 class QListWidget;
@@ -26,7 +27,8 @@ class StepBar;
 class FramingBench : public QObject {
     Q_OBJECT
 public:
-    FramingBench(Session& session, const ObjectCatalogue& catalogue, QObject* parent = nullptr);
+    FramingBench(const StationParts& parts, MountBook& mountBook, std::shared_ptr<StarIndex> index,
+                 const ObjectCatalogue& catalogue, QObject* parent = nullptr);
     ~FramingBench() override;
     QWidget* page() const { return page_; }
     QWidget* targetsCard() const { return targets_; }
@@ -63,7 +65,9 @@ private:
     QStringList neighbours() const;
     const NotedTarget* noted() const;
 
-    Session& session_;
+    StationParts parts_;
+    MountBook& mountBook_;
+    std::shared_ptr<StarIndex> index_;
     const ObjectCatalogue& catalogue_;
     QWidget *page_, *targets_, *controls_;
     FramingMap* map_;

@@ -59,12 +59,11 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
 }
 
 QString ExposeStation::planSentence(const SeriesPlan& plan) const {
-    QString text =
-        running_ ? tr("%1 %2 of %3")
-                       .arg(plan.frames)
-                       .arg(plan.frames == 1 ? tr("frame to come") : tr("frames to come"),
-                            qs(session().targetName()))
-                 : tr("%1 of %2").arg(qs(formatCount(plan.frames, "frame")), qs(session().targetName()));
+    QString text = running_ ? tr("%1 %2 of %3")
+                                  .arg(plan.frames)
+                                  .arg(plan.frames == 1 ? tr("frame to come") : tr("frames to come"),
+                                       qs(targets().name()))
+                            : tr("%1 of %2").arg(qs(formatCount(plan.frames, "frame")), qs(targets().name()));
     if (!plan.blocks.empty() && plan.blocks.front().kind == PlanKind::wait)
         text += tr(", begins %1").arg(clock(plan.blocks.front().to));
     text += tr(", ends %1: %2").arg(clock(plan.ends), qs(plan.endsBecause));
@@ -81,8 +80,8 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
 }
 
 void ExposeStation::refreshPictures() {
-    const double scale = scalesOf(session().rig()).image_arcsec_px;
-    shapes_->show(seen_.frames, scale, seen_.solved ? &seen_.solved->plane : nullptr, session().civilTime());
+    const double scale = scalesOf(rigs().rig()).image_arcsec_px;
+    shapes_->show(seen_.frames, scale, seen_.solved ? &seen_.solved->plane : nullptr, rigs().civilTime());
     std::vector<DitherSpot> done;
     for (const SeriesFrame& f : seen_.frames)
         if (done.empty() || done.back().x_px != f.spot.x_px || done.back().y_px != f.spot.y_px)
@@ -101,15 +100,15 @@ void ExposeStation::refreshPictures() {
     dither_->show(done, ahead, setup.dither.size_px, words);
     if (stack_->currentIndex() == static_cast<int>(Page::ladder))
         ladder_->refresh(ladder_->running() ? 0.0 : lastFwhm_arcsec());
-    const auto traces = session().settleTraces();
+    const auto traces = needs_.guideHost.settleTraces();
     if (traces.size() != advisedOn_) {
         advisedOn_ = traces.size();
         SettleRule now = settleRule(setup);
-        if (const auto before = session().settles(); now.within_arcsec <= 0.0 && !before.empty())
+        if (const auto before = needs_.guideHost.settles(); now.within_arcsec <= 0.0 && !before.empty())
             now.within_arcsec = before.back().within_arcsec; // as the loop's own RMS had it
         settleAdvice_ = adviseSettle(traces, now, scale, setup.exposure_s);
     }
-    strip_->show(session().settles(), setup.dither.timeout_s);
+    strip_->show(needs_.guideHost.settles(), setup.dither.timeout_s);
 }
 
 void ExposeStation::refreshFigures() {
@@ -130,7 +129,7 @@ void ExposeStation::refreshFigures() {
                             : done > 0             ? &seen_.frames.back().look
                             : view_->look().shaped ? &view_->look()
                                                    : nullptr;
-    const double scale = scalesOf(session().rig()).image_arcsec_px;
+    const double scale = scalesOf(rigs().rig()).image_arcsec_px;
     if (!look || look->shaped == 0) {
         width_->showNothing(tr("of the stars, ″"));
         round_->showNothing(tr("round: below 0.1"));
@@ -148,7 +147,7 @@ void ExposeStation::refreshFigures() {
                      : look->elongation() < 0.1                   ? tr("nearly round (< 0.1)")
                                                                   : tr("oval: see why beside"));
     }
-    const auto settles = session().settles();
+    const auto settles = needs_.guideHost.settles();
     if (settles.empty()) {
         settle_->showNothing(tr("after each dither"));
     } else {
@@ -169,7 +168,7 @@ void ExposeStation::refreshFigures() {
 void ExposeStation::refresh() {
     refreshFigures();
     card_->setEditable(!running_);
-    const bool busy = !session().freeToWork();
+    const bool busy = !procedures().freeToWork();
     pause_->setVisible(running_);
     stop_->setVisible(running_ || alone_);
     test_->setVisible(!running_ && !alone_);
@@ -178,12 +177,12 @@ void ExposeStation::refresh() {
     folder_->setVisible(!running_ || (keeper_ && keeper_->waiting() > 0));
     test_->setEnabled(!busy);
     flip_->setVisible(!alone_);
-    const MountState mount = session().mountState();
+    const MountState mount = needs_.mountDesk.state();
     const bool east = mount.side != "west";
     card_->setMountChoosesSide(mount.choosesSide);
-    const double from_deg = mount.choosesSide ? -session().rig().mount.meridianLimitWest.deg() : 0.0;
+    const double from_deg = mount.choosesSide ? -rigs().rig().mount.meridianLimitWest.deg() : 0.0;
     flip_->setEnabled((running_ || !busy) && east &&
-                      session().targetPlace().hourAngle.wrappedSigned().deg() > from_deg);
+                      targets().place().hourAngle.wrappedSigned().deg() > from_deg);
     flip_->setToolTip(
         !east ? tr("The telescope has flipped already: it is looking west.")
         : flip_->isEnabled()
@@ -191,8 +190,8 @@ void ExposeStation::refresh() {
         : mount.choosesSide ? tr("The flipped telescope does not reach so far before the meridian.")
                             : tr("Not before the target has passed the meridian."));
     pause_->setText(seen_.flipPauses ? tr("Go on with the flip") : pausing_ ? tr("Go on") : tr("Pause"));
-    const auto& rates = session().rates();
-    const bool usable = rates && rates->verdict != RatesVerdict::bad && !session().ratesAged();
+    const auto& rates = needs_.calibration.rates();
+    const bool usable = rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged();
     if (running_) {
         setPrimary(stopping_ ? tr("Stopping after this frame") : tr("Stop after this frame"), !stopping_);
         QString sentence = seen_.phase == Series::Phase::exposing
@@ -251,11 +250,11 @@ void ExposeStation::lookAfterFrames() {
         Problem p = *trouble;
         p.why += " " + formatCount(keeper_->waiting(), "frame") +
                  " of the series that has ended are in memory only.";
-        session().problems().report(ProblemCause::frames, p, "expose.folder", "Save elsewhere…");
+        problems().report(ProblemCause::frames, p, "expose.folder", "Save elsewhere…");
     }
     if (keeper_->waiting() == 0) {
         late_ = false;
-        session().problems().solved(ProblemCause::frames);
+        problems().solved(ProblemCause::frames);
         finishTable();
     }
     refresh();
@@ -272,7 +271,7 @@ void ExposeStation::tick() {
         return;
     }
     if (seen_.phase == Series::Phase::exposing && seen_.exposure_s > 0.0) {
-        const double gone = std::clamp(session().now() - seen_.exposedSince, 0.0, seen_.exposure_s);
+        const double gone = std::clamp(night().now() - seen_.exposedSince, 0.0, seen_.exposure_s);
         const auto number = seen_.frames.size() + 1;
         if (gone < seen_.exposure_s)
             strip_->setFrame(gone / seen_.exposure_s,
@@ -283,12 +282,12 @@ void ExposeStation::tick() {
     } else {
         strip_->setFrame(-1.0, "", phaseWord(seen_.phase));
     }
-    strip_->show(session().settles(), wanted().dither.timeout_s);
+    strip_->show(needs_.guideHost.settles(), wanted().dither.timeout_s);
 }
 
 std::vector<Finding> ExposeStation::findings() const {
     std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
-    if (!session().sharpened(CameraRole::imaging))
+    if (!needs_.focusBook.sharpened(CameraRole::imaging))
         list.push_back({"expose.not-focused", Weight::look, "The imaging camera has not been focused.",
                         "Neither a focus run nor a look at its frames is known of this evening.",
                         "Focus it before the series: every frame keeps what it is off.", "go.focus",
@@ -304,11 +303,11 @@ std::vector<Finding> ExposeStation::findings() const {
         list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian.", evidence, "", "", ""});
     }
     for (const auto& more :
-         {ladder_->findings(), settleFindings(settleAdvice_, scalesOf(session().rig()).image_arcsec_px,
+         {ladder_->findings(), settleFindings(settleAdvice_, scalesOf(rigs().rig()).image_arcsec_px,
                                               seen_.plan ? seen_.plan->dithers : 0)})
         list.insert(list.end(), more.begin(), more.end());
     int unsettled = 0;
-    for (const SettleRecord& s : session().settles())
+    for (const SettleRecord& s : needs_.guideHost.settles())
         unsettled += !s.settled;
     if (unsettled > 0)
         list.push_back({"expose.unsettled", Weight::look,

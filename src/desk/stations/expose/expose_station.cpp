@@ -32,16 +32,17 @@
 
 namespace nordstjerna {
 
-ExposeStation::ExposeStation(Session& session, QWidget* parent)
-    : Station(session, tr("Expose"), "frames", parent), card_(new PlanCard),
+ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWidget* parent)
+    : Station(parts, tr("Expose"), "frames", parent), needs_(needs), card_(new PlanCard),
       pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder")})),
       view_(new ShapedFrame("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
-      ladder_(new LadderBench(session, this)), strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))),
-      width_(new ReadOut(tr("FWHM"))), round_(new ReadOut(tr("Elongation"))),
-      settle_(new ReadOut(tr("Settling"))), pause_(new QPushButton(tr("Pause"))),
-      stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
-      flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
-      folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)), saveFolder_(session.imageFolder()) {
+      ladder_(new LadderBench(parts, needs.mountBook, this)), strip_(new SettleStrip),
+      count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
+      round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
+      pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
+      test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
+      climb_(new QPushButton(tr("Unguided ladder"))), folder_(new QPushButton(tr("Folder…"))),
+      timer_(new QTimer(this)), saveFolder_(needs_.evening.imageFolder()) {
     bench()->addWidget(card_);
     bench()->addWidget(pages_);
     auto* row = new QHBoxLayout;
@@ -82,7 +83,7 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     });
     connect(flip_, &QPushButton::clicked, this, [this] {
         if (running_)
-            this->session().tell([](Procedure& p) {
+            procedures().tell([](Procedure& p) {
                 if (auto* s = dynamic_cast<Series*>(&p))
                     s->flipNow();
             });
@@ -98,41 +99,43 @@ ExposeStation::ExposeStation(Session& session, QWidget* parent)
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (running_) {
             stopping_ = true;
-            this->session().stop();
+            procedures().stop();
             refresh();
         } else if (alone_) {
-            this->session().stop();
+            procedures().stop();
         } else {
             begin();
         }
     });
-    connect(&session, &Session::targetChanged, this, &ExposeStation::replan);
-    connect(&session, &Session::rigChanged, this, &ExposeStation::replan);
-    connect(&session, &Session::busyChanged, this, &ExposeStation::refresh);
-    connect(&session, &Session::resultsChanged, this, &ExposeStation::refresh);
+    connect(&targets(), &TargetBook::changed, this, &ExposeStation::replan);
+    connect(&rigs(), &RigBook::changed, this, &ExposeStation::replan);
+    connect(&procedures(), &ProcedureHost::busyChanged, this, &ExposeStation::refresh);
+    connect(&needs_.calibration, &CalibrationBook::changed, this, &ExposeStation::refresh);
+    connect(&needs_.mountBook, &MountBook::changed, this, &ExposeStation::refresh);
+    connect(&needs_.focusBook, &FocusBook::changed, this, &ExposeStation::refresh);
     connect(timer_, &QTimer::timeout, this, &ExposeStation::tick);
     timer_->start(500);
-    card_->setNight(noonBefore(session.rig().site, session.now()), session.civilTime());
-    card_->setMotor(session.hasFocuser(CameraRole::imaging));
-    card_->setValues(session.seriesPlan());
+    card_->setNight(noonBefore(rigs().rig().site, night().now()), rigs().civilTime());
+    card_->setMotor(needs_.focusBook.hasFocuser(CameraRole::imaging));
+    card_->setValues(needs_.evening.evening().seriesPlan);
     connect(card_, &PlanCard::changed, this,
-            [this] { this->session().keepSeriesPlan(card_->values(), saveFolder_); });
+            [this] { needs_.evening.keepSeriesPlan(card_->values(), saveFolder_); });
     replan();
 }
 
 QString ExposeStation::clock(Instant t) const {
-    return qs(session().civilTime().clock(t));
+    return qs(rigs().civilTime().clock(t));
 }
 
 SeriesSetup ExposeStation::wanted() const {
     SeriesSetup s;
-    s.rig = session().rig();
-    s.targetName = session().targetName();
-    s.target = session().target();
-    s.zone = session().civilTime();
-    s.seed = static_cast<std::uint64_t>(session().now().unix_s);
+    s.rig = rigs().rig();
+    s.targetName = targets().name();
+    s.target = targets().icrs();
+    s.zone = rigs().civilTime();
+    s.seed = static_cast<std::uint64_t>(night().now().unix_s);
     card_->read(s);
-    const auto settles = session().settles();
+    const auto settles = needs_.guideHost.settles();
     if (!settles.empty()) {
         double sum = 0.0;
         for (const SettleRecord& r : settles)
@@ -151,12 +154,11 @@ void ExposeStation::endAt(Instant t) {
     card_->endAt(t); // for the next one too
     if (!running_)
         return;
-    session().tell([this, t, now = session().now()](Procedure& p) {
+    procedures().tell([this, t, now = night().now()](Procedure& p) {
         if (auto* s = dynamic_cast<Series*>(&p))
             if (const auto done = s->endAt(t, now); !done)
                 QMetaObject::invokeMethod(
-                    this, [this, error = done.error()] { session().reportProblem(error); },
-                    Qt::QueuedConnection);
+                    this, [this, error = done.error()] { problems().report(error); }, Qt::QueuedConnection);
     });
 }
 
@@ -165,27 +167,27 @@ void ExposeStation::replan() {
     if (running_)
         return;
     sincePlanned_ = 0;
-    card_->setNight(noonBefore(session().rig().site, session().now()), session().civilTime());
+    card_->setNight(noonBefore(rigs().rig().site, night().now()), rigs().civilTime());
     const SeriesSetup setup = wanted();
-    const Instant now = session().now();
-    const auto rules = SeriesRules::from(setup, now, session().night());
+    const Instant now = night().now();
+    const auto rules = SeriesRules::from(setup, now, night().almanac());
     if (!rules) {
         card_->say(qs(rules.error().text()), true);
-        session().setPlan({});
+        night().setPlan({});
         seen_.plan.reset();
     } else {
-        SeriesPlan plan = planSeries(setup, *rules, now, session().mountState().side == "west", 0, false);
+        SeriesPlan plan = planSeries(setup, *rules, now, needs_.mountDesk.state().side == "west", 0, false);
         const bool none = plan.frames == 0;
         card_->say(none ? tr("No frame fits: %1.").arg(qs(plan.endsBecause)) : planSentence(plan), none);
         seen_.plan = plan;
-        session().setPlan(std::move(plan));
+        night().setPlan(std::move(plan));
     }
     refresh();
 }
 
 void ExposeStation::saveIn(const std::filesystem::path& folder) {
     saveFolder_ = folder;
-    session().keepSeriesPlan(card_->values(), saveFolder_);
+    needs_.evening.keepSeriesPlan(card_->values(), saveFolder_);
     if (keeper_)
         keeper_->moveTo(folder);
     for (const auto& k : formerKeepers_)
@@ -195,17 +197,17 @@ void ExposeStation::saveIn(const std::filesystem::path& folder) {
 
 namespace {
 // In the writing thread.
-void tellTable(Session& session, const Expected<void>& done) {
+void tellTable(ProblemList& problems, const Expected<void>& done) {
     QMetaObject::invokeMethod(
-        &session,
-        [&session, done] {
+        &problems,
+        [&problems, done] {
             if (done) {
-                session.problems().solved(ProblemCause::run);
+                problems.solved(ProblemCause::run);
                 return;
             }
             Problem p = done.error();
             p.what = "The table of the series is not being saved: " + p.what;
-            session.problems().report(ProblemCause::run, p);
+            problems.report(ProblemCause::run, p);
         },
         Qt::QueuedConnection);
 }
@@ -213,7 +215,7 @@ void tellTable(Session& session, const Expected<void>& done) {
 
 void ExposeStation::begin() {
     begun_ = wanted();
-    begun_.guiding = session().guiding();
+    begun_.guiding = procedures().guiding();
     auto series = std::make_shared<Series>(begun_);
     seen_ = {};
     view_->show(nullptr, {});
@@ -224,16 +226,16 @@ void ExposeStation::begin() {
     if (keeper_ && keeper_->waiting() > 0)
         formerKeepers_.push_back(keeper_);
     keeper_ = std::make_shared<SeriesKeeper>(saveFolder_);
-    const auto table = session().newRunPath("series");
+    const auto table = night().newRunPath("series");
     recorder_ = std::make_shared<SeriesRecorder>(table);
-    LogEntry entry = session().newEntry(EntryKind::series);
-    entry.file = session().logbook().relative(table);
-    entry_ = session().logbook().begin(std::move(entry));
+    LogEntry entry = night().newEntry(EntryKind::series);
+    entry.file = needs_.logbook.relative(table);
+    entry_ = needs_.logbook.begin(std::move(entry));
     recorded_ = entry_;
-    session().blockIsOf(entry_);
-    session().run<Series, Seen>(
+    night().blockIsOf(entry_);
+    procedures().run<Series, Seen>(
         series,
-        [this, clock = &session().simulatedNight().clock()](const Series& s) {
+        [this, clock = &night().clock()](const Series& s) {
             Seen seen;
             seen.progress = s.progress();
             seen.phase = s.phase();
@@ -257,13 +259,14 @@ void ExposeStation::begin() {
         },
         [this](const Seen& seen) { show(seen); },
         [this](const std::shared_ptr<Series>&, const Expected<void>& result) { ended(result); },
-        [keeper = keeper_, recorder = recorder_, name = "series " + entry_, own = &session()](Series& s) {
+        [keeper = keeper_, recorder = recorder_, name = "series " + entry_, writes = &needs_.writes,
+         own = &problems()](Series& s) {
             keeper->keep(s);
             if (recorder->take(s, keeper->folder()))
-                own->writeBeside([recorder] { return recorder->write(); },
-                                 [own](const Expected<void>& done) { tellTable(*own, done); }, name);
+                writes->post([recorder] { return recorder->write(); },
+                             [own](const Expected<void>& done) { tellTable(*own, done); }, name);
         });
-    if (!session().working()) {
+    if (!procedures().working()) {
         running_ = false;
         logSeries(problem("It did not begin."));
     }
@@ -277,24 +280,25 @@ void ExposeStation::logSeries(const Expected<void>& result) {
         how += ". " + seen_.mountAfterwards;
     finishTable();
     if (const auto path = recorder_->path(); !path.empty())
-        session().logbook().setFile(entry_, path);
-    session().logbook().end(std::exchange(entry_, {}), session().now(), how,
-                            [seen = seen_, setup = begun_, findings = findings()](LogEntry& e) {
-                                e.figures = figuresOfSeries(seen.frames, seen.story,
-                                                            scalesOf(setup.rig).image_arcsec_px);
-                                e.findings = findings;
-                            });
+        needs_.logbook.setFile(entry_, path);
+    needs_.logbook.end(std::exchange(entry_, {}), night().now(), how,
+                       [seen = seen_, setup = begun_, findings = findings()](LogEntry& e) {
+                           e.figures =
+                               figuresOfSeries(seen.frames, seen.story, scalesOf(setup.rig).image_arcsec_px);
+                           e.findings = findings;
+                       });
 }
 
 void ExposeStation::finishTable() {
-    session().writeBeside(
+    needs_.writes.post(
         [recorder = recorder_, keeper = keeper_, setup = begun_, frames = seen_.frames,
          plane = seen_.solved ? std::optional(seen_.solved->plane) : std::nullopt] {
             constexpr double patience_s = 2.0; // the last frame may still be on its way
             static_cast<void>(keeper->finish(patience_s));
             return recorder->finish(setup, frames, plane, keeper->files());
         },
-        [own = &session()](const Expected<void>& done) { tellTable(*own, done); }, "series end " + recorded_);
+        [own = &problems()](const Expected<void>& done) { tellTable(*own, done); },
+        "series end " + recorded_);
 }
 
 void ExposeStation::show(const Seen& seen) {
@@ -304,7 +308,7 @@ void ExposeStation::show(const Seen& seen) {
     steps()->show(seen.progress);
     if (seen_.plan) {
         card_->say(planSentence(*seen_.plan), false);
-        session().setPlan(seen_.plan);
+        night().setPlan(seen_.plan);
     }
     if (fresh && chosen_ == 0 && !seen_.frames.empty()) {
         view_->show(seen_.frame, seen_.frames.back().look);
@@ -312,12 +316,12 @@ void ExposeStation::show(const Seen& seen) {
     if (seen_.unsaved) {
         Problem p = *seen_.unsaved;
         p.why += " No further frame is begun until it is saved; guiding goes on.";
-        session().problems().report(ProblemCause::frames, p, "expose.folder", "Save elsewhere…");
+        problems().report(ProblemCause::frames, p, "expose.folder", "Save elsewhere…");
     } else {
-        session().problems().solved(ProblemCause::frames);
+        problems().solved(ProblemCause::frames);
     }
     if (seen_.story.refocused.size() > refocused && seen_.story.refocused.back().found)
-        session().keepFocused(CameraRole::imaging, *seen_.focused);
+        needs_.focusBook.keepFocused(CameraRole::imaging, *seen_.focused);
     markBlocks();
     if (fresh)
         refreshPictures();
@@ -329,7 +333,7 @@ void ExposeStation::show(const Seen& seen) {
 void ExposeStation::markBlocks() {
     for (; blocksMade_ < seen_.frames.size(); ++blocksMade_) {
         const SeriesFrame& f = seen_.frames[blocksMade_];
-        session().addBlock(
+        night().addBlock(
             {f.start, f.start + f.exposure_s,
              tr("Frame %1, FWHM %2 px").arg(f.number).arg(qs(formatNumber(f.look.fwhm_px.value, 2))),
              f.remark == Remark::none ? theme().good : theme().attention, false, entry_});
@@ -341,7 +345,7 @@ void ExposeStation::ended(const Expected<void>& result) {
     running_ = stopping_ = pausing_ = false;
     late_ = true; // the last frames may still be on their way to the disk
     steps()->clear();
-    session().setPlan({});
+    night().setPlan({});
     refresh();
     Q_EMIT changed();
 }
@@ -349,7 +353,7 @@ void ExposeStation::ended(const Expected<void>& result) {
 void ExposeStation::testExposure() {
     auto test = std::make_shared<TestExposure>(wanted().exposure_s);
     alone_ = true;
-    session().run<TestExposure, std::optional<ImageTaken>>(
+    procedures().run<TestExposure, std::optional<ImageTaken>>(
         test, [](const TestExposure& t) { return t.image(); },
         [this](const std::optional<ImageTaken>& image) {
             if (!image)
@@ -362,14 +366,14 @@ void ExposeStation::testExposure() {
             refresh();
             Q_EMIT changed();
         });
-    if (!session().working())
+    if (!procedures().working())
         alone_ = false;
     refresh();
 }
 
 double ExposeStation::lastFwhm_arcsec() const {
     const FrameLook& look = seen_.frames.empty() ? view_->look() : seen_.frames.back().look;
-    return look.shaped > 0 ? look.fwhm_px.value * scalesOf(session().rig()).image_arcsec_px : 0.0;
+    return look.shaped > 0 ? look.fwhm_px.value * scalesOf(rigs().rig()).image_arcsec_px : 0.0;
 }
 
 void ExposeStation::ladder() {
@@ -381,12 +385,12 @@ void ExposeStation::ladder() {
 void ExposeStation::useSettling() {
     if (!settleAdvice_)
         return;
-    const double within_px = settleAdvice_->rule.within_arcsec / scalesOf(session().rig()).image_arcsec_px;
+    const double within_px = settleAdvice_->rule.within_arcsec / scalesOf(rigs().rig()).image_arcsec_px;
     const double for_s = settleAdvice_->rule.for_s;
     card_->setSettling(within_px, for_s);
     settleAdvice_.reset();
     if (running_)
-        session().tell([within_px, for_s](Procedure& p) {
+        procedures().tell([within_px, for_s](Procedure& p) {
             if (auto* s = dynamic_cast<Series*>(&p))
                 s->setSettling(within_px, for_s);
         });
@@ -396,11 +400,11 @@ void ExposeStation::useSettling() {
 void ExposeStation::flipAlone() {
     FlipSetup f;
     f.centring = centringOf(wanted());
-    f.guide = session().rates().has_value();
+    f.guide = needs_.calibration.rates().has_value();
     if (seen_.solved)
         f.rollBefore_deg = seen_.solved->plane.roll().deg();
     alone_ = true;
-    session().run<Flip, Progress>(
+    procedures().run<Flip, Progress>(
         std::make_shared<Flip>(f), [](const Flip& flip) { return flip.progress(); },
         [this](const Progress& p) { steps()->show(p); },
         [this](const std::shared_ptr<Flip>& flip, const Expected<void>& result) {
@@ -411,21 +415,21 @@ void ExposeStation::flipAlone() {
             refresh();
             Q_EMIT changed();
         });
-    if (!session().working())
+    if (!procedures().working())
         alone_ = false;
     refresh();
 }
 
 void ExposeStation::pausePressed() {
     if (seen_.flipPauses) {
-        session().tell([](Procedure& p) {
+        procedures().tell([](Procedure& p) {
             if (auto* s = dynamic_cast<Series*>(&p))
                 s->goOn();
         });
         return;
     }
     pausing_ = !pausing_;
-    session().tell([on = pausing_](Procedure& p) {
+    procedures().tell([on = pausing_](Procedure& p) {
         if (auto* s = dynamic_cast<Series*>(&p))
             s->pause(on);
     });
@@ -433,7 +437,7 @@ void ExposeStation::pausePressed() {
 }
 
 void ExposeStation::stopNow() {
-    session().breakOff();
+    procedures().breakOff();
 }
 
 void ExposeStation::showPage(Page page) {
@@ -459,7 +463,7 @@ void ExposeStation::choose(int number) {
                 if (frame)
                     view_->show(*frame, seen_.frames[static_cast<size_t>(number) - 1].look);
                 else
-                    session().reportProblem(frame.error());
+                    problems().report(frame.error());
             };
         });
     showPage(Page::frame);

@@ -3,6 +3,13 @@
 
 #include "core/procedure/series.h"
 #include "desk/beside.h"
+#include "desk/evening/calibration_book.h"
+#include "desk/evening/evening_store.h"
+#include "desk/evening/focus_book.h"
+#include "desk/evening/guide_host.h"
+#include "desk/evening/mount_book.h"
+#include "desk/evening/mount_desk.h"
+#include "desk/logbook.h"
 #include "desk/stations/station.h"
 
 class QLabel;
@@ -26,7 +33,17 @@ class ShapesChart;
 class ExposeStation : public Station {
     Q_OBJECT
 public:
-    explicit ExposeStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        EveningStore& evening;
+        WriteQueue& writes;
+        Logbook& logbook;
+        CalibrationBook& calibration;
+        MountBook& mountBook;
+        MountDesk& mountDesk;
+        FocusBook& focusBook;
+        GuideHost& guideHost;
+    };
+    ExposeStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -44,6 +61,7 @@ public:
     void endAt(Instant t);
 
 private:
+    Needs needs_;
     struct Seen {
         Progress progress;
         Series::Phase phase = Series::Phase::start;
@@ -114,9 +132,9 @@ private:
     bool running_ = false; // a series
     bool alone_ = false;   // a flip or a test exposure
     bool pausing_ = false, stopping_ = false;
-    bool late_ = false;        // frames of a series that has ended are still to be written
-    int sincePlanned_ = 0;     // ticks
-    Beside beside_{session()}; // goes first: its work is waited for
+    bool late_ = false;         // frames of a series that has ended are still to be written
+    int sincePlanned_ = 0;      // ticks
+    Beside beside_{problems()}; // goes first: its work is waited for
 };
 
 } // namespace nordstjerna

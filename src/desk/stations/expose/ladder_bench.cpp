@@ -22,8 +22,8 @@ double roughly(double seconds) {
 }
 } // namespace
 
-LadderBench::LadderBench(Session& session, QObject* parent)
-    : QObject(parent), session_(session), chart_(new LadderChart) {}
+LadderBench::LadderBench(const StationParts& parts, MountBook& mountBook, QObject* parent)
+    : QObject(parent), parts_(parts), mountBook_(mountBook), chart_(new LadderChart) {}
 
 QWidget* LadderBench::picture() const {
     return chart_;
@@ -37,13 +37,13 @@ void LadderBench::refresh(double fwhm_arcsec) {
 
 void LadderBench::expect() {
     LadderSources known;
-    if (session_.pole())
-        known.axis = &session_.pole()->fit;
-    if (const auto& story = session_.freeStory()) {
+    if (mountBook_.pole())
+        known.axis = &mountBook_.pole()->fit;
+    if (const auto& story = mountBook_.freeStory()) {
         known.free = &story->motion;
-        known.freeMeta = &session_.freeRun()->meta;
+        known.freeMeta = &mountBook_.freeRun()->meta;
     }
-    mount_ = ladderMount(known, session_.rig().site, session_.target(), session_.now(),
+    mount_ = ladderMount(known, parts_.rigs.rig().site, parts_.targets.icrs(), parts_.night.now(),
                          fwhm_arcsec_ > 0.0 ? fwhm_arcsec_ : usualFwhm_arcsec);
     QString words;
     if (mount_.driftKnown || mount_.periodicKnown) {
@@ -67,10 +67,10 @@ void LadderBench::begin(StepBar* bar) {
         std::optional<Problem> notGuiding;
     };
     LadderSetup setup;
-    setup.wasGuiding = session_.guiding();
+    setup.wasGuiding = parts_.procedures.guiding();
     rungs_.clear();
     running_ = true;
-    session_.run<Ladder, Seen>(
+    parts_.procedures.run<Ladder, Seen>(
         std::make_shared<Ladder>(setup),
         [](const Ladder& l) {
             return Seen{l.progress(), l.rungs(), l.image(), l.notGuiding()};
@@ -82,7 +82,7 @@ void LadderBench::begin(StepBar* bar) {
             if (fresh && seen.image) {
                 // What is round of the shortest one is the air's and the optics'.
                 if (rungs_.size() == 1 && rungs_.front().stars > 0)
-                    fwhm_arcsec_ = rungs_.front().fwhm_px * scalesOf(session_.rig()).image_arcsec_px;
+                    fwhm_arcsec_ = rungs_.front().fwhm_px * scalesOf(parts_.rigs.rig()).image_arcsec_px;
                 expect();
                 Q_EMIT taken(*seen.image);
             }
@@ -92,10 +92,10 @@ void LadderBench::begin(StepBar* bar) {
             running_ = false;
             bar->clear();
             if (ladder->notGuiding())
-                session_.reportProblem(*ladder->notGuiding());
+                parts_.problems.report(*ladder->notGuiding());
             Q_EMIT changed();
         });
-    if (!session_.working())
+    if (!parts_.procedures.working())
         running_ = false;
     Q_EMIT changed();
 }

@@ -4,7 +4,8 @@
 #include <QObject>
 
 #include "core/procedure/ladder.h"
-#include "desk/session.h"
+#include "desk/evening/mount_book.h"
+#include "desk/stations/station.h"
 
 class QWidget;
 
@@ -16,7 +17,7 @@ class StepBar;
 class LadderBench : public QObject {
     Q_OBJECT
 public:
-    explicit LadderBench(Session& session, QObject* parent = nullptr);
+    LadderBench(const StationParts& parts, MountBook& mountBook, QObject* parent = nullptr);
     QWidget* picture() const;
     // fwhm_arcsec: of the last frame; 0: none was taken.
     void refresh(double fwhm_arcsec);
@@ -32,7 +33,8 @@ Q_SIGNALS:
 
 private:
     void expect();
-    Session& session_;
+    StationParts parts_;
+    MountBook& mountBook_;
     LadderChart* chart_;
     LadderMount mount_;
     std::vector<LadderRung> rungs_;

@@ -26,10 +26,10 @@ namespace {
 constexpr int cardWidth = 268;
 } // namespace
 
-CurveBench::CurveBench(Session& session, QObject* parent)
-    : QObject(parent), session_(session), page_(new QWidget), chart_(new FocusChart), place_(new WrapLabel),
-      learnt_(new WrapLabel), told_(new WrapLabel), step_(numberField(0, 1000, 3, "µm")),
-      to_(numberField(0, 1e7, 0, "")), go_(new QPushButton(tr("Move"))),
+CurveBench::CurveBench(RigBook& rigs, FocusBook& focusBook, ProcedureHost& procedures, QObject* parent)
+    : QObject(parent), rigs_(rigs), focusBook_(focusBook), procedures_(procedures), page_(new QWidget),
+      chart_(new FocusChart), place_(new WrapLabel), learnt_(new WrapLabel), told_(new WrapLabel),
+      step_(numberField(0, 1000, 3, "µm")), to_(numberField(0, 1e7, 0, "")), go_(new QPushButton(tr("Move"))),
       playAgain_(new QCheckBox(tr("measure the backlash again"))), end_(new QComboBox) {
     auto* row = new QHBoxLayout(page_);
     row->setContentsMargins(0, 0, 0, 0);
@@ -60,8 +60,8 @@ CurveBench::CurveBench(Session& session, QObject* parent)
     scroll->setWidget(column);
     scroll->setFixedWidth(cardWidth + scroll->style()->pixelMetric(QStyle::PM_ScrollBarExtent));
     row->addWidget(scroll);
-    connect(&session_, &Session::rigChanged, this, &CurveBench::refresh);
-    connect(&session_, &Session::busyChanged, this, &CurveBench::refresh);
+    connect(&rigs_, &RigBook::changed, this, &CurveBench::refresh);
+    connect(&procedures_, &ProcedureHost::busyChanged, this, &CurveBench::refresh);
     ask();
     refresh();
 }
@@ -91,12 +91,12 @@ QWidget* CurveBench::focuserCard() {
     playAgain_->setObjectName("playAgain");
     form->addRow(playAgain_);
     connect(step_, &QDoubleSpinBox::editingFinished, this, [this] {
-        Rig rig = session_.rig();
+        Rig rig = rigs_.rig();
         FocuserSpec& f = focuserSpecOf(rig, camera_);
         if (std::abs(f.step_um - step_->exact()) < 1e-9)
             return;
         f.step_um = step_->exact();
-        session_.setRig(rig);
+        rigs_.set(rig);
     });
     connect(go_, &QPushButton::clicked, this, [this] { moveTo(to_->value()); });
     return card;
@@ -108,12 +108,12 @@ void CurveBench::setRoomy(bool roomy) {
 }
 
 const FocuserSpec& CurveBench::spec() const {
-    return focuserSpecOf(session_.rig(), camera_);
+    return focuserSpecOf(rigs_.rig(), camera_);
 }
 
 double CurveBench::zone_steps() const {
     return spec().step_um > 0.0
-               ? criticalZone_um(opticsOf(session_.rig(), camera_).focalRatio()) / spec().step_um
+               ? criticalZone_um(opticsOf(rigs_.rig(), camera_).focalRatio()) / spec().step_um
                : 0.0;
 }
 
@@ -131,7 +131,7 @@ void CurveBench::ask() {
     const int asked = ++asked_;
     if (!fitted())
         return;
-    session_.askFocuser(camera_, [this, asked](const Expected<FocuserState>& state) {
+    focusBook_.askFocuser(camera_, [this, asked](const Expected<FocuserState>& state) {
         if (asked != asked_)
             return; // it has moved since, or the camera was changed
         const bool first = !state_;
@@ -146,7 +146,7 @@ void CurveBench::ask() {
 
 void CurveBench::begin(double exposure_s, StepBar* bar) {
     FocusRunSetup setup;
-    setup.rig = session_.rig();
+    setup.rig = rigs_.rig();
     setup.camera = camera_;
     setup.exposure_s = exposure_s;
     setup.measurePlay = playAgain_->isChecked();
@@ -154,7 +154,7 @@ void CurveBench::begin(double exposure_s, StepBar* bar) {
     seen_ = {};
     ++asked_;
     running_ = true;
-    session_.run<FocusRun, Seen>(
+    procedures_.run<FocusRun, Seen>(
         std::make_shared<FocusRun>(setup),
         [](const FocusRun& r) {
             return Seen{r.progress(), r.points(),  r.inward(), r.curve(),
@@ -178,7 +178,7 @@ void CurveBench::begin(double exposure_s, StepBar* bar) {
             refresh();
             Q_EMIT changed();
         });
-    if (!session_.working())
+    if (!procedures_.working())
         running_ = false;
     refresh();
     Q_EMIT changed();
@@ -190,18 +190,18 @@ void CurveBench::ended(const FocusRun& run) {
     if (!run.result())
         return;
     const FocusResult& r = *run.result();
-    session_.keepFocused(run.setup().camera, r);
+    focusBook_.keepFocused(run.setup().camera, r);
     if (r.play_steps)
         playAgain_->setChecked(false);
     if (run.setup().camera == CameraRole::guide)
-        session_.setFocus({r.hfd_px.value, r.hfd_px.value});
+        focusBook_.setFocus({r.hfd_px.value, r.hfd_px.value});
 }
 
 void CurveBench::moveTo(double steps) {
-    if (session_.working() || !fitted())
+    if (procedures_.working() || !fitted())
         return;
     ++asked_;
-    session_.run<FocuserMove, std::optional<FocuserState>>(
+    procedures_.run<FocuserMove, std::optional<FocuserState>>(
         std::make_shared<FocuserMove>(camera_, std::round(steps), takeUp_steps(spec())),
         [](const FocuserMove& m) { return m.state(); },
         [this](const std::optional<FocuserState>& s) {
@@ -227,7 +227,7 @@ std::optional<Measured> CurveBench::newestHfd_px() const {
 std::optional<Measured> CurveBench::expected() const {
     if (!state_ || !state_->temperature_c)
         return std::nullopt;
-    const auto heat = heatSlope(session_.focused(camera_));
+    const auto heat = heatSlope(focusBook_.focused(camera_));
     return heat ? std::optional(heat->at(*state_->temperature_c)) : std::nullopt;
 }
 
@@ -245,7 +245,7 @@ void CurveBench::show() {
 }
 
 QString CurveBench::resultText() const {
-    const Optics& o = opticsOf(session_.rig(), camera_);
+    const Optics& o = opticsOf(rigs_.rig(), camera_);
     const double zone = criticalZone_um(o.focalRatio());
     const double step = spec().step_um;
     QString text;
@@ -291,7 +291,7 @@ void CurveBench::refresh() {
                          ? tr("Backlash %1 steps, taken up before every place.")
                                .arg(qs(formatMeasured({spec().play_steps, spec().playSigma_steps}, "", 0)))
                          : tr("Backlash not measured: the first run does.");
-    const auto runs = session_.focused(camera_);
+    const auto runs = focusBook_.focused(camera_);
     if (const auto heat = heatSlope(runs))
         learnt += tr(" Moves %1 steps for each degree, by %2.")
                       .arg(qs(formatMeasured(heat->steps_c, "", 1)), qs(formatCount(heat->runs, "run")));
@@ -301,7 +301,7 @@ void CurveBench::refresh() {
     told_->setText(resultText());
     if (!step_->hasFocus())
         step_->setExact(spec().step_um);
-    const bool free = fitted() && !session_.working();
+    const bool free = fitted() && !procedures_.working();
     for (QWidget* w : {static_cast<QWidget*>(step_), static_cast<QWidget*>(to_), static_cast<QWidget*>(go_),
                        static_cast<QWidget*>(playAgain_), static_cast<QWidget*>(end_)})
         w->setEnabled(free);

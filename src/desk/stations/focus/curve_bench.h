@@ -4,7 +4,8 @@
 #include <QObject>
 
 #include "core/procedure/focus_run.h"
-#include "desk/session.h"
+#include "desk/evening/focus_book.h"
+#include "desk/evening/procedure_host.h"
 
 class QCheckBox;
 class QComboBox;
@@ -21,11 +22,11 @@ class StepBar;
 class CurveBench : public QObject {
     Q_OBJECT
 public:
-    explicit CurveBench(Session& session, QObject* parent = nullptr);
+    CurveBench(RigBook& rigs, FocusBook& focusBook, ProcedureHost& procedures, QObject* parent = nullptr);
     QWidget* page() const { return page_; }
     void setCamera(CameraRole camera);
     CameraRole camera() const { return camera_; }
-    bool fitted() const { return session_.hasFocuser(camera_); }
+    bool fitted() const { return focusBook_.hasFocuser(camera_); }
     void begin(double exposure_s, StepBar* bar);
     bool running() const { return running_; }
     const std::optional<FocusResult>& result() const { return seen_.result; }
@@ -63,7 +64,9 @@ private:
     const FocuserSpec& spec() const;
     double zone_steps() const; // 0: the travel of a step is not known
 
-    Session& session_;
+    RigBook& rigs_;
+    FocusBook& focusBook_;
+    ProcedureHost& procedures_;
     QWidget* page_;
     QWidget* words_ = nullptr;
     FocusChart* chart_;

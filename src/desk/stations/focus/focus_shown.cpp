@@ -41,9 +41,9 @@ std::shared_ptr<const Frame> cutRound(const Frame& f, double cx, double cy) {
 
 void FocusStation::showMask() {
     MaskDial::Shown shown;
-    const Rig& rig = session().rig();
+    const Rig& rig = rigs().rig();
     shown.zone_um = criticalZone_um(opticsOf(rig, camera()).focalRatio());
-    if (session().hasFocuser(camera()))
+    if (needs_.focusBook.hasFocuser(camera()))
         shown.step_um = focuserSpecOf(rig, camera()).step_um;
     shown.past = pastOffsets_;
     if (!seen_.mask)
@@ -120,7 +120,7 @@ QString FocusStation::effects() const {
     const auto first = std::find_if(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; });
     if (first == judged_.end() || !seen_.frame)
         return tr("Needs a star fit for guiding in the frame.");
-    const Rig& rig = session().rig();
+    const Rig& rig = rigs().rig();
     const ExposureBasis basis{first->star, seen_.frame->info.exposure_s, seen_.frame->info.gain_e_adu,
                               sensorOf(rig, camera()).readNoise_e, seen_.frame->info.saturation_adu};
     QString text = tr("<table cellspacing=0 cellpadding=2><tr><td>best star&nbsp;&nbsp;</td><td "
@@ -152,7 +152,7 @@ QString FocusStation::effects() const {
 // The last frame must have been read.
 Measured FocusStation::maskOff_um() const {
     const MaskReadOut& read = **seen_.mask;
-    const Rig& rig = session().rig();
+    const Rig& rig = rigs().rig();
     const CameraSpec& sensor = sensorOf(rig, camera());
     return maskDefocus_um(read, sensor.pixel_um * sensor.bin, opticsOf(rig, camera()).focalRatio(),
                           maskTilt_deg(read));
@@ -169,7 +169,7 @@ void FocusStation::showMaskFigures() {
     }
     const MaskReadOut& read = **seen_.mask;
     const Measured um = maskOff_um();
-    const double half_um = 0.5 * criticalZone_um(opticsOf(session().rig(), camera()).focalRatio());
+    const double half_um = 0.5 * criticalZone_um(opticsOf(rigs().rig(), camera()).focalRatio());
     hfd_->show(qs(formatNumber(std::abs(read.offset_px.value), 2)), "px",
                tr("± %1 px, want it within ±%2")
                    .arg(qs(formatNumber(read.offset_px.sigma, read.offset_px.sigma < 0.01 ? 3 : 2)),
@@ -188,7 +188,7 @@ void FocusStation::showCurveFigures() {
     hfd_->setTitle(tr("Half-flux diameter"));
     stars_->setTitle(tr("Best place"));
     level_->setTitle(tr("Backlash"));
-    const FocuserSpec& f = focuserSpecOf(session().rig(), camera());
+    const FocuserSpec& f = focuserSpecOf(rigs().rig(), camera());
     const auto before = [&](const QString& otherwise) {
         if (f.play_steps >= 0.0)
             level_->show(qs(formatNumber(f.play_steps, 0)), tr("steps"),
@@ -269,7 +269,7 @@ void FocusStation::showFigures() {
 }
 
 void FocusStation::sayWhatNext() {
-    const bool offAxis = session().rig().offAxis && ofGuide();
+    const bool offAxis = rigs().rig().offAxis && ofGuide();
     if (doing_ == Doing::run) {
         say(tr("focus run"), tr("Inwards of the focus, then outwards through it; nothing need be done."));
         setPrimary(tr("Stop the run"));
@@ -295,7 +295,7 @@ void FocusStation::sayWhatNext() {
     } else if (coverAsked_) {
         say(tr("darks"), tr("Cover the guide scope, light-tight, then take ten darks of %1 s.")
                              .arg(qs(formatNumber(exposure_->value(), 1))));
-        setPrimary(tr("It is covered: take darks"), !session().busy());
+        setPrimary(tr("It is covered: take darks"), !procedures().busy());
     } else if (uncover_) {
         say(tr("darks"), tr("The darks are kept and in use. Uncover the guide scope, then go on."));
         setPrimary(tr("Start frames"), mayStart());
@@ -325,7 +325,7 @@ void FocusStation::sayWhatNext() {
 }
 
 void FocusStation::framesFindings(std::vector<Finding>& list) const {
-    const auto use = session().guideCamera().darkUse();
+    const auto use = needs_.guideCamera.darkUse();
     if (!seen_.points.empty()) {
         const FocusPoint& now = seen_.points.back();
         const double saturation = seen_.frame->info.saturation_adu;
@@ -384,11 +384,12 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
     else if (use.state == PreparedCamera::DarkState::fits)
         list.push_back({"dark-fits", Weight::know, tr("A dark is in use").toStdString(),
                         tr("%1 bad pixels are mended.").arg(use.badPixels).toStdString(), "", "", ""});
-    if (!session().handStars().empty())
-        list.push_back({"stars-by-hand", Weight::know,
-                        tr("%1 guide stars chosen by hand").arg(session().handStars().size()).toStdString(),
-                        tr("Guiding uses these and no others.").toStdString(), "", "focus.merit",
-                        tr("Choose by merit").toStdString()});
+    if (!needs_.settings.handStars().empty())
+        list.push_back(
+            {"stars-by-hand", Weight::know,
+             tr("%1 guide stars chosen by hand").arg(needs_.settings.handStars().size()).toStdString(),
+             tr("Guiding uses these and no others.").toStdString(), "", "focus.merit",
+             tr("Choose by merit").toStdString()});
 }
 
 } // namespace nordstjerna

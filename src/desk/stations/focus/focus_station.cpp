@@ -27,16 +27,17 @@
 
 namespace nordstjerna {
 
-FocusStation::FocusStation(Session& session, QWidget* parent)
-    : Station(session, tr("Focus"), "focus-2", parent),
+FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidget* parent)
+    : Station(parts, tr("Focus"), "focus-2", parent), needs_(needs),
       pages_(new PhaseBar({tr("Frames"), tr("Focus run"), tr("Mask")})),
-      curve_(new CurveBench(session, this)), maskView_(new FrameView("mask-frame")), dial_(new MaskDial),
-      camera_(new QComboBox), view_(new FrameView("guide-frame")), profile_(new StarLoupe),
-      trace_(new HfdTrace), hfd_(new ReadOut(tr("Half-flux diameter"))), stars_(new ReadOut(tr("Stars"))),
+      curve_(new CurveBench(parts.rigs, needs.focusBook, parts.procedures, this)),
+      maskView_(new FrameView("mask-frame")), dial_(new MaskDial), camera_(new QComboBox),
+      view_(new FrameView("guide-frame")), profile_(new StarLoupe), trace_(new HfdTrace),
+      hfd_(new ReadOut(tr("Half-flux diameter"))), stars_(new ReadOut(tr("Stars"))),
       level_(new ReadOut(tr("Peak / background"))), exposure_(numberField(0.05, 60.0, 2, "s")),
       count_(numberField(1, 12, 0, tr("guide stars"))), darks_(new QPushButton(tr("Darks…"))),
       byMerit_(new QPushButton(tr("Choose by merit"))), effects_(new QLabel) {
-    exposure_->setValue(session.rig().guiding.exposure_s);
+    exposure_->setValue(rigs().rig().guiding.exposure_s);
     exposure_->setObjectName("exposure");
     exposure_->setAccessibleName(tr("Exposure"));
     exposure_->setPrefix(tr("expose "));
@@ -97,7 +98,7 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
 
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (doing_ != Doing::nothing)
-            this->session().stop();
+            procedures().stop();
         else if (coverAsked_)
             takeDarks();
         else if (page_ == Page::curve)
@@ -133,14 +134,14 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
         refresh();
     });
     connect(byMerit_, &QPushButton::clicked, this, [this] {
-        this->session().setHandStars({});
+        needs_.settings.setHandStars({});
         judge();
         refresh();
         Q_EMIT changed();
     });
     connect(exposure_, &QDoubleSpinBox::valueChanged, this, [this](double s) {
         if (doing_ == Doing::frames)
-            this->session().tell([s](Procedure& p) {
+            procedures().tell([s](Procedure& p) {
                 if (auto* watch = dynamic_cast<FocusWatch*>(&p))
                     watch->setExposure(s);
             });
@@ -164,8 +165,8 @@ FocusStation::FocusStation(Session& session, QWidget* parent)
                  qs(formatNumber(best->star.snr, 0)), qs(formatNumber(best->star.hfd, 2)),
                  qs(formatNumber(best->star.peak, 0)));
     });
-    connect(&session, &Session::busyChanged, this, &FocusStation::refresh);
-    connect(&session, &Session::rigChanged, this, &FocusStation::refresh);
+    connect(&procedures(), &ProcedureHost::busyChanged, this, &FocusStation::refresh);
+    connect(&rigs(), &RigBook::changed, this, &FocusStation::refresh);
     refresh();
 }
 
@@ -180,12 +181,12 @@ CameraRole FocusStation::camera() const {
 }
 
 bool FocusStation::mayStart() const {
-    const bool apart = !ofGuide() && (page_ != Page::curve || !session().rig().offAxis);
-    return session().freeToWork() && (!session().guiding() || apart);
+    const bool apart = !ofGuide() && (page_ != Page::curve || !rigs().rig().offAxis);
+    return procedures().freeToWork() && (!procedures().guiding() || apart);
 }
 
 double FocusStation::scale_arcsec_px() const {
-    return scaleOf(session().rig(), camera());
+    return scaleOf(rigs().rig(), camera());
 }
 
 void FocusStation::showPage(Page page) {
@@ -197,7 +198,7 @@ void FocusStation::showPage(Page page) {
     // A focus run is for the camera that a motor moves.
     if (page == Page::curve && !curve_->fitted())
         for (int i = 0; i < 2; ++i)
-            if (session().hasFocuser(i == 0 ? CameraRole::guide : CameraRole::imaging))
+            if (needs_.focusBook.hasFocuser(i == 0 ? CameraRole::guide : CameraRole::imaging))
                 camera_->setCurrentIndex(i);
     pages_->setCurrent(static_cast<int>(page));
     stack_->setCurrentIndex(static_cast<int>(page));
@@ -218,7 +219,7 @@ void FocusStation::startFrames() {
     uncover_ = false;
     seen_ = {};
     pastOffsets_.clear();
-    session().run<FocusWatch, Seen>(
+    procedures().run<FocusWatch, Seen>(
         std::make_shared<FocusWatch>(exposure_->value(), camera(), page_ == Page::mask),
         [](const FocusWatch& p) {
             return Seen{p.progress(), p.points(), p.best(), p.frame(), p.field(), p.mask()};
@@ -247,14 +248,14 @@ void FocusStation::startFrames() {
             doing_ = Doing::nothing;
             steps()->clear();
             if (p->best() >= 0)
-                session().noteSharpened(camera());
+                needs_.focusBook.noteSharpened(camera());
             if (p->best() >= 0 && ofGuide() && page_ == Page::frames)
-                session().setFocus({p->points().back().hfd_px.value,
-                                    p->points()[static_cast<size_t>(p->best())].hfd_px.value});
+                needs_.focusBook.setFocus({p->points().back().hfd_px.value,
+                                           p->points()[static_cast<size_t>(p->best())].hfd_px.value});
             refresh();
             Q_EMIT changed();
         });
-    if (!session().working())
+    if (!procedures().working())
         doing_ = Doing::nothing;
     refresh();
 }
@@ -262,7 +263,7 @@ void FocusStation::startFrames() {
 void FocusStation::takeDarks() {
     doing_ = Doing::darks;
     constexpr int frames = 10;
-    session().run<DarkTaking, Progress>(
+    procedures().run<DarkTaking, Progress>(
         std::make_shared<DarkTaking>(exposure_->value(), frames),
         [](const DarkTaking& p) { return p.progress(); },
         [this](const Progress& p) {
@@ -275,13 +276,13 @@ void FocusStation::takeDarks() {
             if (p->result()) {
                 coverAsked_ = false;
                 uncover_ = true;
-                if (const auto kept = session().guideCamera().addDark(*p->result()); !kept)
-                    session().reportProblem(kept.error());
+                if (const auto kept = needs_.guideCamera.addDark(*p->result()); !kept)
+                    problems().report(kept.error());
             }
             refresh();
             Q_EMIT changed();
         });
-    if (!session().busy())
+    if (!procedures().busy())
         doing_ = Doing::nothing;
     refresh();
 }
@@ -296,7 +297,7 @@ void FocusStation::judge() {
     options.most = static_cast<int>(count_->value());
     judged_ = judgeGuideStars(seen_.field, seen_.frame->width, seen_.frame->height,
                               seen_.frame->info.saturation_adu, options);
-    const auto& hand = session().handStars();
+    const auto& hand = needs_.settings.handStars();
     if (!hand.empty())
         for (Judged& j : judged_) {
             const bool mine = std::any_of(hand.begin(), hand.end(), [&](const Pixel& p) {
@@ -317,7 +318,7 @@ void FocusStation::toggleStar(double x, double y) {
             near = d, best = &j;
     if (!best)
         return;
-    std::vector<Pixel> hand = session().handStars();
+    std::vector<Pixel> hand = needs_.settings.handStars();
     const auto same = [&](const Pixel& p) {
         return std::hypot(p.x - best->star.x, p.y - best->star.y) < 10.0;
     };
@@ -325,7 +326,7 @@ void FocusStation::toggleStar(double x, double y) {
         std::erase_if(hand, same);
     else if (hand.size() < 12)
         hand.push_back({best->star.x, best->star.y});
-    session().setHandStars(hand);
+    needs_.settings.setHandStars(hand);
     judge();
     refresh();
     Q_EMIT changed();
@@ -340,7 +341,7 @@ void FocusStation::refresh() {
     count_->setVisible(starsMatter && (idle || doing_ == Doing::frames));
     darks_->setVisible(starsMatter && idle);
     darks_->setText(coverAsked_ ? tr("Not now") : tr("Darks…"));
-    byMerit_->setVisible(starsMatter && !session().handStars().empty());
+    byMerit_->setVisible(starsMatter && !needs_.settings.handStars().empty());
     effects_->setText(effects());
     if (page_ == Page::mask)
         showMask();
@@ -360,8 +361,9 @@ QString FocusStation::summary() const {
     if (const auto& r = curve_->result(); r && (page_ == Page::curve || seen_.points.empty()))
         return tr("HFD %1 px").arg(qs(formatNumber(r->hfd_px.value, 1)));
     if (seen_.points.empty() || page_ == Page::mask)
-        return session().focus().hfd_px > 0.0 ? tr("%1 px").arg(qs(formatNumber(session().focus().hfd_px, 1)))
-                                              : tr("not looked at");
+        return needs_.focusBook.focus().hfd_px > 0.0
+                   ? tr("%1 px").arg(qs(formatNumber(needs_.focusBook.focus().hfd_px, 1)))
+                   : tr("not looked at");
     return tr("HFD %1 px").arg(qs(formatNumber(seen_.points.back().hfd_px.value, 1)));
 }
 
@@ -391,7 +393,7 @@ std::vector<Finding> FocusStation::findings() const {
 bool FocusStation::perform(const QString& action) {
     if (action == "focus.darks" && doing_ != Doing::darks) {
         if (doing_ == Doing::frames)
-            session().stop();
+            procedures().stop();
         // Darks are the guide camera's.
         if (doing_ == Doing::nothing) {
             showPage(Page::frames);
@@ -401,7 +403,7 @@ bool FocusStation::perform(const QString& action) {
         refresh();
         return true;
     }
-    if (action == "focus.run" && doing_ == Doing::nothing && session().freeToWork()) {
+    if (action == "focus.run" && doing_ == Doing::nothing && procedures().freeToWork()) {
         showPage(Page::curve);
         if (curve_->fitted() && mayStart())
             runFocus();
@@ -420,7 +422,7 @@ bool FocusStation::perform(const QString& action) {
         showPage(action == "focus.mask" ? Page::mask : Page::frames);
         return true;
     }
-    if (action == "focus.start" && doing_ == Doing::nothing && session().free()) {
+    if (action == "focus.start" && doing_ == Doing::nothing && procedures().free()) {
         coverAsked_ = false;
         if (page_ == Page::curve)
             showPage(Page::frames);

@@ -3,7 +3,10 @@
 
 #include "core/procedure/dark_taking.h"
 #include "core/procedure/focus_watch.h"
+#include "desk/evening/focus_book.h"
+#include "desk/evening/guide_settings.h"
 #include "desk/stations/station.h"
+#include "edge/devices/prepared_camera.h"
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -24,7 +27,12 @@ class StarLoupe;
 class FocusStation : public Station {
     Q_OBJECT
 public:
-    explicit FocusStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        GuideSettings& settings;
+        FocusBook& focusBook;
+        PreparedCamera& guideCamera;
+    };
+    FocusStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -35,6 +43,7 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
+    Needs needs_;
     enum class Doing { nothing, frames, darks, run };
     enum class Page { frames, curve, mask };
     struct Seen {

@@ -57,7 +57,7 @@ WormError drawn(const CorrectionCurve& curve, double dec_deg) {
 QString FreeStation::whyNoWorm() const {
     if (!story_)
         return tr("One turn of the worm, folded from all turns of a free run. Record two or three turns.");
-    const double given = session().rig().mount.wormPeriod_s;
+    const double given = rigs().rig().mount.wormPeriod_s;
     if (given > 0.0)
         return tr("This run of %1 is too short for the worm: one turn takes %2, and 1.2 turns are needed to "
                   "tell "
@@ -101,7 +101,7 @@ void FreeStation::refreshPictures() {
     backlashChart_->show(backlash_,
                          testing_ ? tr("Clearing the gears, then north and south by turns. The picture "
                                        "grows after the first return.")
-                         : session().rig().mount.encoders
+                         : rigs().rig().mount.encoders
                              ? tr("This mount has encoders on its axes: they see the play and close it. "
                                   "There is nothing to test or to compensate.")
                              : tr("Pulses north until the gears are engaged, then as many south, and so "
@@ -210,7 +210,7 @@ void FreeStation::showSpectrumFigures() {
         figures_[2]->showNothing(tr("no other period stands out"));
     } else {
         const std::string origin =
-            originOf(*foreign, p.worm ? p.worm->period_s.value : 0.0, session().rig().mount.shaftTurns);
+            originOf(*foreign, p.worm ? p.worm->period_s.value : 0.0, rigs().rig().mount.shaftTurns);
         showMeasured(figures_[2], foreign->period_s, " s", 1,
                      tr("%1%2").arg(qs(formatMeasured(foreign->amplitude_arcsec, "″", 2)),
                                     origin.empty() ? QString() : ", " + qs(origin)));
@@ -262,7 +262,7 @@ void FreeStation::showBacklashFigures() {
     figures_[1]->setTitle(tr("Backlash"));
     figures_[2]->setTitle(tr("Shape"));
     figures_[3]->setTitle(tr("Returns"));
-    const CorrectionReach reach = correctionReach(session().settings());
+    const CorrectionReach reach = correctionReach(needs_.settings.book());
     if (!backlash_) {
         figures_[0]->showNothing(
             tr("below %1 ms harmless").arg(qs(formatNumber(harmlessBelow_ms(reach), 0))));
@@ -315,7 +315,7 @@ void FreeStation::refreshFigures() {
 
 void FreeStation::refreshSentence(bool usable) {
     const double elapsed = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
-    const bool encoders = session().rig().mount.encoders;
+    const bool encoders = rigs().rig().mount.encoders;
     if (slewing()) {
         say("", tr("Slewing to the target."));
         setPrimary(tr("Stop"));
@@ -331,10 +331,11 @@ void FreeStation::refreshSentence(bool usable) {
         say(tr("backlash test"), tr("Pulses north and south by turns. Leave the mount alone."));
         setPrimary(tr("Stop test"));
     } else if (!usable) {
-        say("", !session().rates()
+        say("", !needs_.calibration.rates()
                     ? tr("A free run needs rates: they say which way is east. Measure them first.")
-                : session().ratesAged() ? tr("The rates are out of date. Measure them again first.")
-                                        : tr("The rates are bad and are not used. Measure them again."));
+                : needs_.calibration.ratesAged()
+                    ? tr("The rates are out of date. Measure them again first.")
+                    : tr("The rates are bad and are not used. Measure them again."));
         setPrimary(page_ == Page::backlash ? tr("Test backlash") : tr("Record free run"), false);
     } else if (page_ == Page::backlash) {
         say(tr("backlash"),
@@ -342,30 +343,30 @@ void FreeStation::refreshSentence(bool usable) {
             : backlash_
                 ? tr("Dec needs %1 to turn about.").arg(qs(formatMeasured(backlash_->dead_ms, " ms", 0)))
                 : tr("The test takes about three minutes and moves the star some 100″ in Dec."));
-        setPrimary(tr("Test backlash"), session().free() && !encoders);
+        setPrimary(tr("Test backlash"), procedures().free() && !encoders);
     } else {
-        const bool correcting = session().mountState().correcting;
+        const bool correcting = needs_.mountDesk.state().correcting;
         say(run_.rows.empty() ? "" : tr("%1 recorded").arg(qs(formatDuration(elapsed))),
             run_.rows.empty() ? tr("Slew to the target, then record with corrections off.")
             : correcting && !run_.meta.correctionOn
                 ? tr("The mount plays the curve. Record again: both runs are drawn in one picture.")
             : page_ == Page::worm && !proof().isEmpty() ? proof()
             : fromFile_                                 ? tr("Opened %1").arg(runFile_.section('/', -1))
-                                                        : savedText());
-        setPrimary(tr("Record free run"), session().free());
+                                                        : runs_.savedText());
+        setPrimary(tr("Record free run"), procedures().free());
     }
 }
 
 void FreeStation::refreshButtons(bool usable) {
-    const bool idle = session().free();
+    const bool idle = procedures().free();
     const bool running = recording_ || testing_ || slewing();
-    target_->setText(tr("Slew to %1").arg(qs(session().targetName())));
+    target_->setText(tr("Slew to %1").arg(qs(targets().name())));
     const auto place = [&](QPushButton* b, bool here, bool enabled) {
         b->setVisible(here && !running);
         b->setEnabled(enabled);
     };
     const bool worm = story_ && story_->motion.ra.periodic.worm;
-    const bool correcting = session().mountState().correcting;
+    const bool correcting = needs_.mountDesk.state().correcting;
     const bool more = opened_ || run_.meta.correctionOn;
     place(target_, page_ == Page::record, idle);
     place(openRun_, page_ == Page::record || page_ == Page::backlash, !reading());
@@ -379,8 +380,8 @@ void FreeStation::refreshButtons(bool usable) {
 }
 
 void FreeStation::refresh() {
-    const auto& rates = session().rates();
-    const bool usable = rates && rates->verdict != RatesVerdict::bad && !session().ratesAged();
+    const auto& rates = needs_.calibration.rates();
+    const bool usable = rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged();
     refreshSentence(usable);
     refreshButtons(usable);
     refreshFigures();

@@ -20,17 +20,17 @@ void FreeStation::exportCurve(const std::filesystem::path& path) {
     const auto curve = curveToHand();
     const auto done = curve ? writeCurve(path, *curve) : tl::unexpected(curve.error());
     if (!done)
-        session().reportProblem(done.error());
+        problems().report(done.error());
 }
 
 void FreeStation::openCurve(const std::filesystem::path& path) {
     auto curve = readCurve(path);
     if (!curve) {
-        session().reportProblem(curve.error());
+        problems().report(curve.error());
         return;
     }
     opened_ = std::move(*curve);
-    session().clearProblem();
+    problems().clear();
     refreshPictures();
     showPage(Page::worm);
 }
@@ -41,7 +41,7 @@ void FreeStation::readBeside(const std::filesystem::path& path,
     if (reading())
         return;
     RunSurroundings around;
-    around.wormPeriod_s = session().rig().mount.wormPeriod_s;
+    around.wormPeriod_s = rigs().rig().mount.wormPeriod_s;
     beside_.run([this, path, around, then] {
         auto table = std::make_shared<Expected<Run>>(Run{});
         auto story = std::make_shared<Expected<RunStory>>(RunStory{});
@@ -49,10 +49,10 @@ void FreeStation::readBeside(const std::filesystem::path& path,
         *story = *table ? tellRun(**table, around) : Expected<RunStory>(tl::unexpected(table->error()));
         return [this, table, story, then] {
             if (*story) {
-                session().clearProblem();
+                problems().clear();
                 then(**table, **story);
             } else {
-                session().reportProblem(story->error());
+                problems().report(story->error());
             }
         };
     });
@@ -86,12 +86,12 @@ void FreeStation::compareWith(const std::filesystem::path& path) {
 }
 
 void FreeStation::saveRunElsewhere(const std::filesystem::path& path) {
-    saveElsewhere(path, page_ == Page::backlash ? backlashRun_ : run_);
+    runs_.saveElsewhere(path, page_ == Page::backlash ? backlashRun_ : run_);
     refresh();
 }
 
 QString FreeStation::runFile() const {
-    return fromFile_ ? runFile_ : recorder() ? qs(recorder()->state().path.string()) : QString();
+    return fromFile_ ? runFile_ : runs_.recorder() ? qs(runs_.recorder()->state().path.string()) : QString();
 }
 
 void FreeStation::saveReport(const std::filesystem::path& path) {
@@ -102,7 +102,7 @@ void FreeStation::saveReport(const std::filesystem::path& path) {
         // The test's own drift and noise go with its report.
         auto told = tellRun(run, surroundings());
         if (!told) {
-            session().reportProblem(told.error());
+            problems().report(told.error());
             return;
         }
         story = std::move(*told);
@@ -111,7 +111,7 @@ void FreeStation::saveReport(const std::filesystem::path& path) {
         story.findings = findingsOf(run, story, surroundings());
     }
     if (const auto done = writeReport(path, run, story, true); !done)
-        session().reportProblem(done.error());
+        problems().report(done.error());
 }
 
 } // namespace nordstjerna

@@ -30,8 +30,9 @@
 
 namespace nordstjerna {
 
-FreeStation::FreeStation(Session& session, QWidget* parent)
-    : Station(session, tr("Free run"), "wave-sine", parent),
+FreeStation::FreeStation(const StationParts& parts, const Needs& needs, const RunKeeper& runs,
+                         QWidget* parent)
+    : Station(parts, tr("Free run"), "wave-sine", parent), needs_(needs), runs_(runs),
       pages_(new PhaseBar({tr("Record"), tr("Spectrum"), tr("Worm turn"), tr("Dec backlash")})),
       stack_(new QStackedWidget), lanes_(new LaneChart), enough_(new EnoughCard), strip_(new StarStrip),
       changes_(new ChangeList(3)) {
@@ -48,26 +49,28 @@ FreeStation::FreeStation(Session& session, QWidget* parent)
     });
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (recording_ || testing_ || slewing())
-            this->session().stop();
+            procedures().stop();
         else if (page_ == Page::backlash)
             testBacklash();
         else
             record();
     });
     connect(changes_, &ChangeList::undoWanted, this,
-            [this](int change) { this->session().undoSetting(static_cast<size_t>(change)); });
-    connect(&session, &Session::settingsChanged, this, [this] {
-        changes_->show(this->session().settings());
+            [this](int change) { needs_.settings.undo(static_cast<size_t>(change)); });
+    connect(&needs_.settings, &GuideSettings::changed, this, [this] {
+        changes_->show(needs_.settings.book());
         refreshFindings();
         Q_EMIT changed();
     });
-    for (auto signal : {&Session::targetChanged, &Session::busyChanged, &Session::rigChanged})
-        connect(&session, signal, this, &FreeStation::refresh);
-    connect(&session, &Session::resultsChanged, this, [this] {
+    connect(&targets(), &TargetBook::changed, this, &FreeStation::refresh);
+    connect(&procedures(), &ProcedureHost::busyChanged, this, &FreeStation::refresh);
+    connect(&rigs(), &RigBook::changed, this, &FreeStation::refresh);
+    connect(&needs_.mountBook, &MountBook::changed, this, &FreeStation::refresh);
+    connect(&needs_.calibration, &CalibrationBook::changed, this, [this] {
         refreshFindings();
         refresh();
     });
-    changes_->show(session.settings());
+    changes_->show(needs_.settings.book());
     refreshPictures();
     refreshFindings();
     refresh();
@@ -115,8 +118,7 @@ void FreeStation::buildButtons() {
         connect(b, &QPushButton::clicked, this, clicked);
     };
     add(target_, "", "target", [this] {
-        slewTo(session().targetPlace(), tr("Slewing to %1").arg(qs(session().targetName())),
-               [this] { refresh(); });
+        slewTo(targets().place(), tr("Slewing to %1").arg(qs(targets().name())), [this] { refresh(); });
     });
     add(hand_, "", "hand", [this] { handCurve(); });
     add(stopCurve_, tr("Stop correction"), "stopCurve", [this] { giveMount(std::nullopt); });
@@ -160,19 +162,19 @@ void FreeStation::showPage(Page page) {
 }
 
 RunSurroundings FreeStation::surroundings() const {
-    RunSurroundings around = session().surroundings();
-    around.settings = &session().settings();
+    RunSurroundings around = needs_.mountBook.surroundings();
+    around.settings = &needs_.settings.book();
     around.backlash = backlash_ ? &*backlash_ : nullptr;
     return around;
 }
 
 void FreeStation::record() {
     GuidingSetup setup;
-    setup.rig = session().rig();
-    setup.rates = *session().ratesHere();
+    setup.rig = rigs().rig();
+    setup.rates = *needs_.calibration.ratesHere();
     setup.corrections = false;
-    setup.wantedStars = session().handStars();
-    setup.exposure_s = session().settings().value(SettingKey::exposure);
+    setup.wantedStars = needs_.settings.handStars();
+    setup.exposure_s = needs_.settings.book().value(SettingKey::exposure);
     auto procedure = std::make_shared<Guiding>(setup);
     recording_ = true;
     // The former run stays for comparison.
@@ -186,14 +188,15 @@ void FreeStation::record() {
     lanes_->showDrift(std::nullopt, std::nullopt);
     enough_->show({});
     showPage(Page::record);
-    const auto keep = keeper(std::make_shared<RunRecorder>(session().newRunPath("free")), EntryKind::freeRun);
+    const auto keep =
+        runs_.keep(std::make_shared<RunRecorder>(night().newRunPath("free")), EntryKind::freeRun);
     runFile_.clear();
     fromFile_ = false;
     // The analysis runs beside the recording, in the worker, ever more seldom as the run grows.
     auto live = std::make_shared<Live>();
     feed_ = std::make_shared<RunFeed>();
-    const double worm_s = session().rig().mount.wormPeriod_s;
-    session().run<Guiding, Snapshot>(
+    const double worm_s = rigs().rig().mount.wormPeriod_s;
+    procedures().run<Guiding, Snapshot>(
         procedure,
         [live, feed = feed_](const Guiding& g) {
             feed->put(g.run());
@@ -205,16 +208,16 @@ void FreeStation::record() {
             recording_ = false;
             steps()->clear();
             if (g->ending())
-                session().reportProblem(*g->ending());
+                problems().report(*g->ending());
             if (live->story)
                 adopt(g->run(), *live->story);
-            session().setFreeRun(g->run(), live->story);
-            logRun(g->run(), g->ending() ? g->ending()->what : "stopped by you");
-            session().learn(live->taught);
+            needs_.mountBook.setFreeRun(g->run(), live->story);
+            runs_.ended(g->run(), g->ending() ? g->ending()->what : "stopped by you");
+            needs_.mountBook.learn(live->taught);
             refresh();
             Q_EMIT changed();
         },
-        [keep, live, worm_s, book = session().settings(), backlash = backlash_](Guiding& g) {
+        [keep, live, worm_s, book = needs_.settings.book(), backlash = backlash_](Guiding& g) {
             keep(g.run());
             if (g.over() && g.run().rows.size() > 200)
                 live->taught = taughtBy(g.run());
@@ -241,9 +244,9 @@ void FreeStation::record() {
                 live->pending = startUnhurried([told, run = g.run()] { return told(run); });
             }
         });
-    if (!session().busy()) {
+    if (!procedures().busy()) {
         recording_ = false;
-        logRun({}, "");
+        runs_.ended({}, "");
     }
     refresh();
 }
@@ -279,15 +282,15 @@ void FreeStation::adopt(const Run& run, const RunStory& story) {
 
 void FreeStation::testBacklash() {
     BacklashSetup setup;
-    setup.rig = session().rig();
-    setup.rates = *session().ratesHere();
+    setup.rig = rigs().rig();
+    setup.rates = *needs_.calibration.ratesHere();
     auto procedure = std::make_shared<BacklashTest>(setup);
     testing_ = true;
     backlash_.reset();
     refreshPictures();
     const auto keep =
-        keeper(std::make_shared<RunRecorder>(session().newRunPath("backlash")), EntryKind::backlashTest);
-    session().run<BacklashTest, TestSnapshot>(
+        runs_.keep(std::make_shared<RunRecorder>(night().newRunPath("backlash")), EntryKind::backlashTest);
+    procedures().run<BacklashTest, TestSnapshot>(
         procedure,
         [](const BacklashTest& t) {
             auto result = analyseBacklash(t.run());
@@ -298,24 +301,24 @@ void FreeStation::testBacklash() {
             steps()->show(s.progress);
             backlashRun_ = s.run;
             backlash_ = s.result;
-            session().setBacklash(backlash_);
+            needs_.mountBook.setBacklash(backlash_);
             refreshPictures();
             refresh();
         },
         [this](const std::shared_ptr<BacklashTest>& t, const Expected<void>& done) {
             testing_ = false;
             steps()->clear();
-            logRun(t->run(), done ? "complete" : done.error().what);
+            runs_.ended(t->run(), done ? "complete" : done.error().what);
             if (const auto result = analyseBacklash(t->run()); !result && done)
-                session().reportProblem(result.error());
+                problems().report(result.error());
             refreshFindings();
             refresh();
             Q_EMIT changed();
         },
         [keep](BacklashTest& t) { keep(t.run()); });
-    if (!session().busy()) {
+    if (!procedures().busy()) {
         testing_ = false;
-        logRun({}, "");
+        runs_.ended({}, "");
     }
     refresh();
 }
@@ -339,23 +342,23 @@ Expected<CorrectionCurve> FreeStation::curveToHand() const {
 void FreeStation::handCurve() {
     auto curve = curveToHand();
     if (!curve)
-        session().reportProblem(curve.error());
+        problems().report(curve.error());
     else
         giveMount(std::move(*curve));
 }
 
 void FreeStation::giveMount(std::optional<CorrectionCurve> curve) {
-    session().run<CurveUpload, Progress>(
+    procedures().run<CurveUpload, Progress>(
         std::make_shared<CurveUpload>(curve), [](const CurveUpload& u) { return u.progress(); },
         [this](const Progress& p) { steps()->show(p); },
         [this, curve](const std::shared_ptr<CurveUpload>&, const Expected<void>& done) {
             steps()->clear();
             if (done) {
                 if (curve) {
-                    LogEntry entry = session().newEntry(EntryKind::curve);
+                    LogEntry entry = night().newEntry(EntryKind::curve);
                     entry.how = "handed to the mount";
                     entry.figures = figuresOfCurve(*curve);
-                    session().logbook().add(std::move(entry));
+                    needs_.logbook.add(std::move(entry));
                 }
                 playing_ = curve;
                 opened_.reset();
@@ -370,12 +373,12 @@ void FreeStation::useSetting(const QString& id) {
         return;
     for (const Recommendation& r : story_->tune->changes)
         if (qs(settingId(r.key)) == id)
-            session().changeSetting(r.key, r.value, "measured", r.evidence + " " + r.reason);
+            needs_.settings.change(r.key, r.value, "measured", r.evidence + " " + r.reason);
 }
 
 void FreeStation::refreshFindings() {
     findings_.clear();
-    if (!session().rates())
+    if (!needs_.calibration.rates())
         findings_.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
                              tr("They tell which way on the sensor is east and how far.").toStdString(),
                              tr("Measure the guide rates.").toStdString(), "go.rates",
@@ -385,7 +388,7 @@ void FreeStation::refreshFindings() {
         findings_.insert(findings_.end(), more.begin(), more.end());
     }
     if (backlash_ && !testing_) {
-        const auto more = backlashFindings(*backlash_, correctionReach(session().settings()));
+        const auto more = backlashFindings(*backlash_, correctionReach(needs_.settings.book()));
         findings_.insert(findings_.end(), more.begin(), more.end());
     }
     rank(findings_);
@@ -431,12 +434,12 @@ bool FreeStation::perform(const QString& action) {
         useSetting(action.mid(4));
         return true;
     }
-    if (action == "run.elsewhere" && unsaved()) {
+    if (action == "run.elsewhere" && runs_.unsaved()) {
         ask(tr("Save the run elsewhere"), "run.ecsv", true, &FreeStation::saveRunElsewhere);
         return true;
     }
     if (action == "free.record" || action == "free.backlash") {
-        if (!session().free() && !recording_ && !testing_)
+        if (!procedures().free() && !recording_ && !testing_)
             return true;
         if (!recording_ && !testing_)
             showPage(action == "free.record" ? Page::record : Page::backlash);

@@ -9,6 +9,12 @@
 #include "core/motion/run_feed.h"
 #include "core/procedure/guiding.h"
 #include "desk/beside.h"
+#include "desk/evening/calibration_book.h"
+#include "desk/evening/guide_settings.h"
+#include "desk/evening/mount_book.h"
+#include "desk/evening/mount_desk.h"
+#include "desk/logbook.h"
+#include "desk/run_keeper.h"
 #include "desk/stations/station.h"
 
 class QAction;
@@ -31,7 +37,15 @@ class WormChart;
 class FreeStation : public Station {
     Q_OBJECT
 public:
-    explicit FreeStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        Logbook& logbook;
+        GuideSettings& settings;
+        CalibrationBook& calibration;
+        MountBook& mountBook;
+        MountDesk& mountDesk;
+    };
+    FreeStation(const StationParts& parts, const Needs& needs, const RunKeeper& runs,
+                QWidget* parent = nullptr);
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override { return findings_; }
@@ -61,6 +75,8 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
+    Needs needs_;
+    RunKeeper runs_;
     // Worked out beside the recording, handed over whole.
     struct Live {
         std::shared_ptr<const RunStory> story;
@@ -140,14 +156,14 @@ private:
     std::optional<BacklashResult> backlash_;
     Run backlashRun_;
     std::optional<CorrectionCurve> opened_;  // from a file
-    std::optional<CorrectionCurve> playing_; // handed to the mount in this session
+    std::optional<CorrectionCurve> playing_; // handed to the mount this evening
     std::vector<Finding> findings_;
     QString runFile_;
     bool fromFile_ = false; // the run was opened, not recorded
     bool recording_ = false;
     bool testing_ = false;
     bool lost_ = false;
-    Beside beside_{session()}; // its work is waited for when the station goes
+    Beside beside_{problems()}; // its work is waited for when the station goes
 };
 
 } // namespace nordstjerna

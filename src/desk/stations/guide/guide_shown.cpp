@@ -43,13 +43,13 @@ void GuideStation::show(const Snapshot& s) {
     loop_ = s.loop;
     settle_ = s.settle;
     if (s.runaway && !runaway_)
-        session().reportProblem(*s.runaway, "go.rates", "Go to Rates");
+        problems().report(*s.runaway, "go.rates", "Go to Rates");
     runaway_ = s.runaway;
     if (s.decReversed && !told_) {
         told_ = true;
-        session().setDecReverses(*s.decReversed);
+        needs_.calibration.setDecReverses(*s.decReversed);
     }
-    const ControllerSettings c = session().settings().controller();
+    const ControllerSettings c = needs_.settings.book().controller();
     const auto deadband = [](const AxisSettings& a) {
         return a.kind == ControllerKind::proportional ? a.deadband_arcsec : 0.0;
     };
@@ -67,11 +67,11 @@ void GuideStation::show(const Snapshot& s) {
 }
 
 void GuideStation::refresh() {
-    const auto& rates = session().rates();
-    const bool usable = rates && rates->verdict != RatesVerdict::bad && !session().ratesAged();
-    target_->setText(tr("Slew to %1").arg(qs(session().targetName())));
+    const auto& rates = needs_.calibration.rates();
+    const bool usable = rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged();
+    target_->setText(tr("Slew to %1").arg(qs(targets().name())));
     target_->setVisible(!guiding_ && !slewing());
-    target_->setEnabled(session().free());
+    target_->setEnabled(procedures().free());
     const double elapsed = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
     if (slewing()) {
         say("", tr("Slewing to the target."));
@@ -82,31 +82,32 @@ void GuideStation::refresh() {
                 : tr("running %1 · figures of the last %2")
                       .arg(qs(formatDuration(elapsed)), qs(formatDuration(std::min(rmsWindow_s, elapsed)))),
             sentence());
-        setPrimary(tr("Stop guiding"), !session().working()); // a series needs it
+        setPrimary(tr("Stop guiding"), !procedures().working()); // a series needs it
     } else if (!rates) {
         say("", tr("Guiding needs rates. Measure them first."));
         setPrimary(tr("Guide"), false);
     } else if (!usable) {
-        say("", session().ratesAged() ? tr("The rates are out of date. Measure them again before guiding.")
-                                      : tr("The rates are bad and are not used. Measure them again."));
+        say("", needs_.calibration.ratesAged()
+                    ? tr("The rates are out of date. Measure them again before guiding.")
+                    : tr("The rates are bad and are not used. Measure them again."));
         setPrimary(tr("Guide"), false);
     } else {
         const auto left = timeToStop();
         const bool soon = left.seconds < soon_s;
         const QString ending = tr("%1 in %2.").arg(left.why, qs(formatDuration(left.seconds)));
-        QString sentence = run_.rows.empty() ? tr("Ready.") : savedText();
-        if (!session().mountState().tracking)
+        QString sentence = run_.rows.empty() ? tr("Ready.") : runs_.savedText();
+        if (!needs_.mountDesk.state().tracking)
             sentence = tr("The mount is not tracking; slew to the target first.");
         else if (soon)
             sentence = tr("Guiding would end at once: slew or flip first.");
-        else if (session().ratesHere()->decUnproven)
+        else if (needs_.calibration.ratesHere()->decUnproven)
             sentence +=
                 " " + tr("The rates come from the other side of the pier: a few Dec pulses come first.");
         say(run_.rows.empty() ? "" : tr("stopped after %1").arg(qs(formatDuration(elapsed))),
             sentence + " " + ending);
-        setPrimary(tr("Guide"), session().free() && !soon && session().mountState().tracking);
+        setPrimary(tr("Guide"), procedures().free() && !soon && needs_.mountDesk.state().tracking);
     }
-    tuneButton_->setEnabled(!tuning_ && (!run_.rows.empty() || session().freeRun()));
+    tuneButton_->setEnabled(!tuning_ && (!run_.rows.empty() || needs_.mountBook.freeRun()));
     tuneButton_->setToolTip(tuning_ || tuneButton_->isEnabled()
                                 ? tr("Better settings from what is recorded tonight")
                                 : tr("Record a free run, or guide, and it has something to work on"));
@@ -114,7 +115,7 @@ void GuideStation::refresh() {
 }
 
 void GuideStation::showFigures() {
-    const double image = scalesOf(session().rig()).image_arcsec_px;
+    const double image = scalesOf(rigs().rig()).image_arcsec_px;
     spot_->show(run_.rows, image);
     const auto live = liveRms(run_.rows, rmsWindow_s);
     if (!live) {
@@ -156,8 +157,8 @@ void GuideStation::showFigures() {
 
 // Until the mount stops at its limit, or the star sets behind what stands round the site.
 GuideStation::Ending GuideStation::timeToStop() const {
-    const Rig& rig = session().rig();
-    const MountState m = session().mountState();
+    const Rig& rig = rigs().rig();
+    const MountState m = needs_.mountDesk.state();
     constexpr double longest_s = 6.0 * 3600.0;
     constexpr double turn_h_s = 1.00273791 / 3600.0; // of the sky
     Ending end{longest_s, tr("The night's end")};
@@ -177,7 +178,8 @@ GuideStation::Ending GuideStation::timeToStop() const {
 }
 
 QString GuideStation::sentence() const {
-    const QString recorded = unsaved() ? tr("The run is NOT being saved.") : tr("The run is being recorded.");
+    const QString recorded =
+        runs_.unsaved() ? tr("The run is NOT being saved.") : tr("The run is being recorded.");
     if (lost_)
         return tr("The guide star is lost; no corrections until it is found again.");
     constexpr int several = 2;
@@ -206,17 +208,17 @@ QString GuideStation::summary() const {
 
 StationState GuideStation::state() const {
     const auto live = liveRms(run_.rows, rmsWindow_s);
-    if (guiding_ && (lost_ || runaway_ || unsaved()))
+    if (guiding_ && (lost_ || runaway_ || runs_.unsaved()))
         return StationState::attention;
     if (!live)
         return StationState::open;
-    return live->total_arcsec <= scalesOf(session().rig()).image_arcsec_px ? StationState::good
-                                                                           : StationState::attention;
+    return live->total_arcsec <= scalesOf(rigs().rig()).image_arcsec_px ? StationState::good
+                                                                        : StationState::attention;
 }
 
 std::vector<Finding> GuideStation::findings() const {
     std::vector<Finding> list;
-    if (!session().rates())
+    if (!needs_.calibration.rates())
         list.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
                         tr("Pulses cannot be computed without them.").toStdString(),
                         tr("Measure the guide rates.").toStdString(), "go.rates",

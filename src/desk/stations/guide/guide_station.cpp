@@ -29,10 +29,12 @@ struct GuideStation::Live {
     LoopPriors taught; // at the end
 };
 
-GuideStation::GuideStation(Session& session, QWidget* parent)
-    : Station(session, tr("Guide"), "crosshair", parent), lanes_(new LaneChart), spot_(new Spot),
-      strip_(new StarStrip), total_(new ReadOut(tr("Total RMS"))), mount_(new ReadOut(tr("Mount part"))),
-      axes_(new ReadOut(tr("RA / Dec"))), stars_(new ReadOut(tr("Guide stars"))), target_(new QPushButton),
+GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const RunKeeper& runs,
+                           QWidget* parent)
+    : Station(parts, tr("Guide"), "crosshair", parent), needs_(needs), runs_(runs), lanes_(new LaneChart),
+      spot_(new Spot), strip_(new StarStrip), total_(new ReadOut(tr("Total RMS"))),
+      mount_(new ReadOut(tr("Mount part"))), axes_(new ReadOut(tr("RA / Dec"))),
+      stars_(new ReadOut(tr("Guide stars"))), target_(new QPushButton),
       drawerButton_(new QPushButton(tr("Controllers…"))), tuneButton_(new QPushButton(tr("Tune"))),
       drawer_(new ControllersDrawer), sheet_(new TuneSheet), backToNow_(new QPushButton(tr("Back to now"))) {
     auto* row = new QHBoxLayout;
@@ -76,9 +78,9 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
     bench()->addWidget(sheet_);
     drawer_->hide();
     connect(drawer_, &ControllersDrawer::changed, this,
-            [this](SettingKey key, double v) { this->session().changeSetting(key, v, "yours"); });
+            [this](SettingKey key, double v) { needs_.settings.change(key, v, "yours"); });
     connect(drawer_, &ControllersDrawer::undoWanted, this,
-            [this](int change) { this->session().undoSetting(static_cast<size_t>(change)); });
+            [this](int change) { needs_.settings.undo(static_cast<size_t>(change)); });
     connect(sheet_, &TuneSheet::useWanted, this, &GuideStation::useProposal);
     connect(sheet_, &TuneSheet::undoWanted, this, &GuideStation::undoProposal);
     connect(sheet_, &TuneSheet::closed, this, [this] {
@@ -99,19 +101,20 @@ GuideStation::GuideStation(Session& session, QWidget* parent)
         // Both do not fit beside the lanes of a window of ordinary height.
         strip_->setVisible(!drawer_->isVisible());
     });
-    session.setGuideMaker([this] { return makePlan(); });
+    needs_.guideHost.setMaker([this] { return makePlan(); });
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (guiding_)
-            this->session().stopGuiding();
+            needs_.guideHost.stop();
         else if (slewing())
-            this->session().stop();
+            procedures().stop();
         else
             start();
     });
-    connect(&session, &Session::targetChanged, this, &GuideStation::refresh);
-    connect(&session, &Session::busyChanged, this, &GuideStation::refresh);
-    connect(&session, &Session::resultsChanged, this, &GuideStation::refresh);
-    connect(&session, &Session::settingsChanged, this, &GuideStation::showSettings);
+    connect(&targets(), &TargetBook::changed, this, &GuideStation::refresh);
+    connect(&procedures(), &ProcedureHost::busyChanged, this, &GuideStation::refresh);
+    connect(&needs_.calibration, &CalibrationBook::changed, this, &GuideStation::refresh);
+    connect(&needs_.mountBook, &MountBook::changed, this, &GuideStation::refresh);
+    connect(&needs_.settings, &GuideSettings::changed, this, &GuideStation::showSettings);
     showSettings();
     refresh();
 }
@@ -123,11 +126,11 @@ GuideStation::~GuideStation() {
 }
 
 void GuideStation::showSettings() {
-    const SettingsBook& book = session().settings();
+    const SettingsBook& book = needs_.settings.book();
     drawer_->show(book);
     if (!guiding_)
         return;
-    session().tellGuiding([s = book.controller(), exposure = book.value(SettingKey::exposure)](Guiding& g) {
+    needs_.guideHost.tell([s = book.controller(), exposure = book.value(SettingKey::exposure)](Guiding& g) {
         g.setController(s);
         g.setExposure(exposure);
     });
@@ -136,7 +139,7 @@ void GuideStation::showSettings() {
 // From the run under way or shown, if it is long enough, else from tonight's free run. In a thread of its
 // own: the window goes on.
 void GuideStation::tuneNow() {
-    const auto& free = session().freeRun();
+    const auto& free = needs_.mountBook.freeRun();
     const double guided_s = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
     const double free_s = free && !free->rows.empty() ? free->rows.back().t_s : 0.0;
     const bool fromFree = free && guided_s < 900.0 && free_s > guided_s;
@@ -151,43 +154,44 @@ void GuideStation::tuneNow() {
     if (tuner_.joinable())
         tuner_.join();
     stopTuning_ = false;
-    tuner_ = std::thread([this, record, what, book = session().settings(), backlash = session().backlash()] {
-        standBack();
-        const auto search = [&]() -> Expected<Tune> {
-            try {
-                return tune(
-                    *record, book, backlash ? &*backlash : nullptr, [this] { return stopTuning_.load(); },
-                    [this](double share) {
-                        QMetaObject::invokeMethod(this, [this, share] {
-                            if (!stopTuning_)
-                                sheet_->working(share);
+    tuner_ = std::thread(
+        [this, record, what, book = needs_.settings.book(), backlash = needs_.mountBook.backlash()] {
+            standBack();
+            const auto search = [&]() -> Expected<Tune> {
+                try {
+                    return tune(
+                        *record, book, backlash ? &*backlash : nullptr, [this] { return stopTuning_.load(); },
+                        [this](double share) {
+                            QMetaObject::invokeMethod(this, [this, share] {
+                                if (!stopTuning_)
+                                    sheet_->working(share);
+                            });
                         });
-                    });
-            } catch (const std::exception& e) {
-                return problem("No settings were found.",
-                               std::string("Unexpected failure: ") + e.what() + ".",
-                               "Guiding goes on as it is.");
-            }
-        };
-        auto result = search();
-        QMetaObject::invokeMethod(this, [this, what, result = std::move(result)] {
-            tuning_ = false;
-            tuneButton_->setEnabled(true);
-            if (stopTuning_)
-                return;
-            if (!result) {
-                sheet_->show(result.error());
-                return;
-            }
-            found_ = *result;
-            sheet_->show(*result, what);
+                } catch (const std::exception& e) {
+                    return problem("No settings were found.",
+                                   std::string("Unexpected failure: ") + e.what() + ".",
+                                   "Guiding goes on as it is.");
+                }
+            };
+            auto result = search();
+            QMetaObject::invokeMethod(this, [this, what, result = std::move(result)] {
+                tuning_ = false;
+                tuneButton_->setEnabled(true);
+                if (stopTuning_)
+                    return;
+                if (!result) {
+                    sheet_->show(result.error());
+                    return;
+                }
+                found_ = *result;
+                sheet_->show(*result, what);
+            });
         });
-    });
 }
 
 void GuideStation::useProposal(const std::vector<Recommendation>& changes) {
     Proposal p;
-    p.since = session().now();
+    p.since = night().now();
     p.since_s = guiding_ && !run_.rows.empty() ? run_.rows.back().t_s : 0.0;
     if (found_) {
         p.before = found_->now;
@@ -195,7 +199,7 @@ void GuideStation::useProposal(const std::vector<Recommendation>& changes) {
     }
     for (const Recommendation& r : changes) {
         p.keys.push_back(r.key);
-        session().changeSetting(r.key, r.value, "tune", r.evidence + " " + r.reason);
+        needs_.settings.change(r.key, r.value, "tune", r.evidence + " " + r.reason);
     }
     proposal_ = p;
     sheet_->inUse(qs(formatInstant(p.since).substr(11, 5)), "");
@@ -205,10 +209,10 @@ void GuideStation::undoProposal() {
     if (!proposal_)
         return;
     for (SettingKey key : proposal_->keys) {
-        const auto& changes = session().settings().changes();
+        const auto& changes = needs_.settings.book().changes();
         for (size_t i = changes.size(); i-- > 0;)
-            if (changes[i].key == key && changes[i].origin == "tune" && session().settings().canUndo(i)) {
-                session().undoSetting(i);
+            if (changes[i].key == key && changes[i].origin == "tune" && needs_.settings.book().canUndo(i)) {
+                needs_.settings.undo(i);
                 break;
             }
     }
@@ -237,41 +241,40 @@ void GuideStation::tellWhatItBrought() {
 }
 
 void GuideStation::pointAtTarget() {
-    slewTo(session().targetPlace(), tr("Slewing to %1").arg(qs(session().targetName())),
-           [this] { refresh(); });
+    slewTo(targets().place(), tr("Slewing to %1").arg(qs(targets().name())), [this] { refresh(); });
 }
 
 void GuideStation::start() {
     if (auto plan = makePlan())
-        session().beginGuiding(std::move(*plan));
+        needs_.guideHost.begin(std::move(*plan));
     else
-        session().reportProblem(plan.error());
-    guiding_ = session().guiding();
+        problems().report(plan.error());
+    guiding_ = procedures().guiding();
     if (!guiding_)
-        logRun({}, "");
+        runs_.ended({}, "");
     refresh();
 }
 
 // By the button or because a series wants it.
 Expected<WatchPlan> GuideStation::makePlan() {
-    const auto& rates = session().rates();
-    if (!rates || rates->verdict == RatesVerdict::bad || session().ratesAged())
+    const auto& rates = needs_.calibration.rates();
+    if (!rates || rates->verdict == RatesVerdict::bad || needs_.calibration.ratesAged())
         return problem("Guiding needs rates.",
                        rates ? "Those there are do not hold any more." : "None were measured yet.",
                        "Measure them at Rates.");
-    if (!session().mountState().tracking)
+    if (!needs_.mountDesk.state().tracking)
         return problem("The mount is not tracking.", "Nothing can be guided.", "Let it track, or slew.");
     GuidingSetup setup;
-    setup.rig = session().rig();
-    setup.rates = *session().ratesHere();
-    setup.wantedStars = session().handStars();
-    setup.controller = session().settings().controller();
-    setup.priors = session().taught();
+    setup.rig = rigs().rig();
+    setup.rates = *needs_.calibration.ratesHere();
+    setup.wantedStars = needs_.settings.handStars();
+    setup.controller = needs_.settings.book().controller();
+    setup.priors = needs_.mountBook.taught();
     // The rig knows its worm better than what an earlier one taught.
     setup.priors.ra.wormPeriod_s = setup.rig.mount.wormPeriod_s;
-    if (session().mountState().correcting) // a curve is being played: another error than was learnt
+    if (needs_.mountDesk.state().correcting) // a curve is being played: another error than was learnt
         setup.priors.ra.worm.reset();
-    setup.exposure_s = session().settings().value(SettingKey::exposure);
+    setup.exposure_s = needs_.settings.book().value(SettingKey::exposure);
     auto procedure = std::make_shared<Guiding>(setup);
     guiding_ = true;
     run_ = {};
@@ -292,9 +295,9 @@ Expected<WatchPlan> GuideStation::makePlan() {
     lanes_->clear();
     // The table grows in the worker, row by row, whatever the window does.
     const auto keep =
-        keeper(std::make_shared<RunRecorder>(session().newRunPath("guided")), EntryKind::guidedRun);
+        runs_.keep(std::make_shared<RunRecorder>(night().newRunPath("guided")), EntryKind::guidedRun);
     auto live = std::make_shared<Live>();
-    auto plan = session().guidePlan<Snapshot>(
+    auto plan = needs_.guideHost.plan<Snapshot>(
         procedure,
         [live, feed = feed_](const Guiding& g) {
             feed->put(g.run(), g.beliefs());
@@ -314,14 +317,14 @@ Expected<WatchPlan> GuideStation::makePlan() {
             guiding_ = false;
             steps()->clear();
             if (g->ending())
-                session().reportProblem(*g->ending());
-            session().learn(live->taught);
-            session().trial().guidingEnded();
-            logRun(g->run(), g->ending() ? g->ending()->what : done ? "stopped" : done.error().what);
+                problems().report(*g->ending());
+            needs_.mountBook.learn(live->taught);
+            needs_.guideHost.trial()->guidingEnded();
+            runs_.ended(g->run(), g->ending() ? g->ending()->what : done ? "stopped" : done.error().what);
             refresh();
             Q_EMIT changed();
         },
-        [keep, live, trial = session().trialSlot()](Guiding& g) {
+        [keep, live, trial = needs_.guideHost.trial()](Guiding& g) {
             keep(g.run());
             trial->after(g);
             const size_t rows = g.run().rows.size();
@@ -343,16 +346,16 @@ Expected<WatchPlan> GuideStation::makePlan() {
 }
 
 QString GuideStation::runFile() const {
-    return recorder() ? qs(recorder()->state().path.string()) : QString();
+    return runs_.recorder() ? qs(runs_.recorder()->state().path.string()) : QString();
 }
 
 bool GuideStation::perform(const QString& action) {
-    if (action == "run.elsewhere" && unsaved()) {
+    if (action == "run.elsewhere" && runs_.unsaved()) {
         const QString path =
             QFileDialog::getSaveFileName(this, tr("Save the run elsewhere"), "guided.ecsv", "*.ecsv", nullptr,
                                          QFileDialog::DontConfirmOverwrite);
         if (!path.isEmpty())
-            saveElsewhere(path.toStdString(), run_);
+            runs_.saveElsewhere(path.toStdString(), run_);
         refresh();
         return true;
     }

@@ -9,6 +9,12 @@
 #include "core/motion/run_feed.h"
 #include "core/motion/tune.h"
 #include "core/procedure/guiding.h"
+#include "desk/evening/calibration_book.h"
+#include "desk/evening/guide_host.h"
+#include "desk/evening/guide_settings.h"
+#include "desk/evening/mount_book.h"
+#include "desk/evening/mount_desk.h"
+#include "desk/run_keeper.h"
 #include "desk/stations/station.h"
 
 class QPushButton;
@@ -25,7 +31,15 @@ class TuneSheet;
 class GuideStation : public Station {
     Q_OBJECT
 public:
-    explicit GuideStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        GuideSettings& settings;
+        CalibrationBook& calibration;
+        MountBook& mountBook;
+        MountDesk& mountDesk;
+        GuideHost& guideHost;
+    };
+    GuideStation(const StationParts& parts, const Needs& needs, const RunKeeper& runs,
+                 QWidget* parent = nullptr);
     ~GuideStation() override;
     QString summary() const override;
     StationState state() const override;
@@ -41,6 +55,8 @@ public:
     QString runFile() const;
 
 private:
+    Needs needs_;
+    RunKeeper runs_;
     struct Snapshot {
         Progress progress;
         std::vector<StarGroup::Member> stars;

@@ -36,8 +36,8 @@ QString PoleStation::consequences() const {
     const auto now = book_.present();
     if (!now)
         return {};
-    const Rig& rig = session().rig();
-    const HourAngleDec target = session().targetPlace();
+    const Rig& rig = rigs().rig();
+    const HourAngleDec target = targets().place();
     const Vec3 pole = elevatedPole(rig.site, true);
     const StarDrift drift = driftFromAxis(rig.site, now->fit.axis, pole, target);
     const double image = scalesOf(rig).image_arcsec_px;
@@ -48,7 +48,7 @@ QString PoleStation::consequences() const {
     return tr("At %1: Dec drifts %2, RA %3 ″/min; one imaging pixel is full after %4 unguided. Guided, the "
               "field "
               "turns %5° an hour: %6 px at the corners.")
-        .arg(qs(session().targetName()), qs(formatNumber(drift.dec_arcsec_min, 2)),
+        .arg(qs(targets().name()), qs(formatNumber(drift.dec_arcsec_min, 2)),
              qs(formatNumber(drift.ra_arcsec_min, 2)),
              qs(formatDuration(longestUnguided_s(drift, image, 1.0))),
              qs(formatNumber(Angle::fromArcsec(rotation * 60.0).deg(), 3)),
@@ -57,13 +57,13 @@ QString PoleStation::consequences() const {
 
 void PoleStation::showSky() {
     SkyMapContent content;
-    content.rig = session().rig();
+    content.rig = rigs().rig();
     content.arc = arc_;
     for (const auto& t : measuring_.taken)
         content.taken.push_back(t.has_value());
-    content.telescope = directionOf(session().rig().site, session().mountState().pointing);
-    content.target = ObservedFrame(session().rig().site, session().now()).seen(session().target());
-    content.targetName = qs(session().targetName());
+    content.telescope = directionOf(rigs().rig().site, needs_.mountDesk.state().pointing);
+    content.target = ObservedFrame(rigs().rig().site, night().now()).seen(targets().icrs());
+    content.targetName = qs(targets().name());
     content.draggable = doing_ == Doing::nothing;
     content.warning = arcWarning_;
     sky_->show(content);
@@ -71,7 +71,7 @@ void PoleStation::showSky() {
     std::vector<SightingShown> shown;
     for (size_t i = 0; i < arc_.places.size(); ++i) {
         SightingShown s;
-        const AltAz a = altAzFrom(directionOf(session().rig().site, arc_.places[i]));
+        const AltAz a = altAzFrom(directionOf(rigs().rig().site, arc_.places[i]));
         s.place = tr("altitude %1°, azimuth %2°")
                       .arg(qs(formatNumber(a.altitude.deg(), 0)), qs(formatNumber(a.azimuth.deg(), 0)));
         if (i < measuring_.taken.size() && measuring_.taken[i]) {
@@ -87,7 +87,7 @@ void PoleStation::showSky() {
 }
 
 void PoleStation::showMap() {
-    const Site& site = session().rig().site;
+    const Site& site = rigs().rig().site;
     const auto error = present();
     if (!error)
         return;
@@ -122,7 +122,7 @@ void PoleStation::showMap() {
 }
 
 void PoleStation::showProof() {
-    methods_->show(book_.methods(session().rig().site, reference()), reference_->currentText());
+    methods_->show(book_.methods(rigs().rig().site, reference()), reference_->currentText());
     methods_->showConsequences(consequences());
 }
 
@@ -132,7 +132,7 @@ void PoleStation::showFigures() {
         total_->showNothing(tr("want < %1′").arg(qs(formatNumber(wanted(), 1))));
         parts_->showNothing(tr("not measured yet"));
     } else {
-        const auto other = poleError(book_.present()->fit, session().rig().site,
+        const auto other = poleError(book_.present()->fit, rigs().rig().site,
                                      reference() == PoleReference::refracted ? PoleReference::geometric
                                                                              : PoleReference::refracted);
         const double t = error->total_arcmin.value;
@@ -150,7 +150,7 @@ void PoleStation::showFigures() {
                               qs(formatNumber(std::abs(other.high_arcmin.value), 1)),
                               other.high_arcmin.value >= 0 ? tr("high") : tr("low")));
     }
-    const auto& result = session().pole();
+    const auto& result = needs_.mountBook.pole();
     if (phases_->current() == planning && !arc_.places.empty()) {
         evidence_->setTitle(tr("Predicted"));
         evidence_->show(
@@ -182,7 +182,7 @@ void PoleStation::showFigures() {
 
 void PoleStation::refresh() {
     const bool idle = doing_ == Doing::nothing;
-    const bool free = session().free();
+    const bool free = procedures().free();
     pages_->setCurrentIndex(phases_->current());
     phases_->setAvailable(idle);
     showSky();
@@ -205,7 +205,7 @@ void PoleStation::refresh() {
     switch (phases_->current()) {
     case rough: {
         const ReticlePlace r =
-            reticlePlace(ObservedFrame(session().rig().site, session().now()), inverted_->isChecked());
+            reticlePlace(ObservedFrame(rigs().rig().site, night().now()), inverted_->isChecked());
         dial_->show(r, inverted_->isChecked());
         const int minutes = static_cast<int>(std::lround(60.0 * r.clock_h)) % 720;
         const QString at =
@@ -215,7 +215,7 @@ void PoleStation::refresh() {
                "until it does. This brings the axis to some 5–10′; the sightings do the rest.")
                 .arg(qs(r.star), at, qs(formatNumber(r.distance.arcmin(), 1)),
                      qs(formatHourAngle(r.place.hourAngle))));
-        const bool hidden = session().rig().horizon.hides(elevatedPole(session().rig().site, true));
+        const bool hidden = rigs().rig().horizon.hides(elevatedPole(rigs().rig().site, true));
         say(tr("rough start"),
             hidden
                 ? tr("The pole is hidden here: skip this and take sightings in the free sky.")
@@ -307,7 +307,7 @@ StationState PoleStation::state() const {
 
 std::vector<Finding> PoleStation::findings() const {
     std::vector<Finding> list;
-    const Rig& rig = session().rig();
+    const Rig& rig = rigs().rig();
     if (live_.trouble && live_.state == PoleAdjustment::State::moved)
         list.push_back({"pole-moved", Weight::act, live_.trouble->what, live_.trouble->why,
                         live_.trouble->remedy, "pole.measure", "Measure afresh"});
@@ -339,7 +339,7 @@ std::vector<Finding> PoleStation::findings() const {
                             tr("Repeat it").toStdString()});
     if (const auto now = book_.present()) {
         const auto about = poleFindings(poleError(now->fit, rig.site, reference()), now->fit, rig,
-                                        {wanted(), session().targetPlace()});
+                                        {wanted(), targets().place()});
         list.insert(list.end(), about.begin(), about.end());
         if (doing_ == Doing::nothing && book_.movedSinceMeasured())
             list.push_back(

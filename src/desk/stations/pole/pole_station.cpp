@@ -28,8 +28,8 @@
 
 namespace nordstjerna {
 
-PoleStation::PoleStation(Session& session, QWidget* parent)
-    : Station(session, tr("Pole"), "north-star", parent),
+PoleStation::PoleStation(const StationParts& parts, const Needs& needs, QWidget* parent)
+    : Station(parts, tr("Pole"), "north-star", parent), needs_(needs),
       phases_(new PhaseBar({tr("Rough start"), tr("Plan and measure"), tr("Adjust"), tr("Verify")})),
       pages_(new PageLayout), proof_(new PageLayout), total_(new ReadOut(tr("Off the pole"))),
       parts_(new ReadOut(tr("East / high"))), evidence_(new ReadOut(tr("Sightings"))),
@@ -79,12 +79,12 @@ PoleStation::PoleStation(Session& session, QWidget* parent)
         ownArc_ = false;
         plan();
     });
-    connect(&session, &Session::rigChanged, this, [this] {
+    connect(&rigs(), &RigBook::changed, this, [this] {
         ownArc_ = false;
         plan();
     });
-    connect(&session, &Session::busyChanged, this, &PoleStation::refresh);
-    connect(&session, &Session::targetChanged, this, &PoleStation::refresh);
+    connect(&procedures(), &ProcedureHost::busyChanged, this, &PoleStation::refresh);
+    connect(&targets(), &TargetBook::changed, this, &PoleStation::refresh);
     // The dial follows the sky; nothing else here depends on the time alone.
     clock_->setInterval(5000);
     connect(clock_, &QTimer::timeout, this, [this] {
@@ -203,8 +203,7 @@ PoleReference PoleStation::reference() const {
 
 std::optional<PoleError> PoleStation::present() const {
     const auto now = book_.present();
-    return now ? std::optional<PoleError>(poleError(now->fit, session().rig().site, reference()))
-               : std::nullopt;
+    return now ? std::optional<PoleError>(poleError(now->fit, rigs().rig().site, reference())) : std::nullopt;
 }
 
 bool PoleStation::allWithin() const {
@@ -213,7 +212,7 @@ bool PoleStation::allWithin() const {
 }
 
 void PoleStation::dragEnterEvent(QDragEnterEvent* e) {
-    if (e->mimeData()->hasUrls() && session().free())
+    if (e->mimeData()->hasUrls() && procedures().free())
         e->acceptProposedAction();
 }
 

@@ -7,6 +7,9 @@
 #include "core/procedure/pole_adjustment.h"
 #include "core/procedure/pole_from_frames.h"
 #include "core/procedure/trail_checking.h"
+#include "desk/evening/mount_book.h"
+#include "desk/evening/mount_desk.h"
+#include "desk/logbook.h"
 #include "desk/stations/pole/sighting_list.h"
 #include "desk/stations/station.h"
 
@@ -34,7 +37,12 @@ class SkyMap;
 class PoleStation : public Station {
     Q_OBJECT
 public:
-    explicit PoleStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        Logbook& logbook;
+        MountBook& mountBook;
+        MountDesk& mountDesk;
+    };
+    PoleStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -50,6 +58,7 @@ protected:
     void dropEvent(QDropEvent*) override;
 
 private:
+    Needs needs_;
     enum Phase { rough, planning, adjusting, proving };
     enum class Doing { nothing, measuring, adjusting, watching, trailing, reading };
     struct Live {

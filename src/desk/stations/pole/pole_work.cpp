@@ -29,7 +29,7 @@ void PoleStation::work(Doing what, std::shared_ptr<P> procedure, std::function<S
                        std::function<void(const S&)> show,
                        std::function<void(std::shared_ptr<P>, const Expected<void>&)> done) {
     doing_ = what;
-    session().run<P, S>(
+    procedures().run<P, S>(
         procedure, std::move(take),
         [this, show](const S& s) {
             if (doing_ == Doing::nothing)
@@ -45,7 +45,7 @@ void PoleStation::work(Doing what, std::shared_ptr<P> procedure, std::function<S
             refresh();
             Q_EMIT changed();
         });
-    if (!session().busy())
+    if (!procedures().busy())
         doing_ = Doing::nothing;
     refresh();
 }
@@ -56,7 +56,7 @@ void PoleStation::plan() {
         return;
     }
     const auto arc =
-        planSightings(session().rig(), planWishesFor(session().rig(), static_cast<int>(count_->value())));
+        planSightings(rigs().rig(), planWishesFor(rigs().rig(), static_cast<int>(count_->value())));
     noPlan_ = arc ? std::nullopt : std::optional<Problem>(arc.error());
     arc_ = arc.value_or(PlannedArc{});
     arcWarning_.clear();
@@ -66,8 +66,8 @@ void PoleStation::plan() {
 }
 
 void PoleStation::drawArc(Angle first, Angle last, Angle dec) {
-    const auto arc = arcBetween(
-        session().rig(), planWishesFor(session().rig(), static_cast<int>(count_->value())), first, last, dec);
+    const auto arc = arcBetween(rigs().rig(), planWishesFor(rigs().rig(), static_cast<int>(count_->value())),
+                                first, last, dec);
     ownArc_ = true;
     measuring_ = {};
     if (arc) {
@@ -80,7 +80,7 @@ void PoleStation::drawArc(Angle first, Angle last, Angle dec) {
 }
 
 void PoleStation::accept(const PoleResult& result) {
-    session().setPole(result);
+    needs_.mountBook.setPole(result);
     book_.measured(result.fit, result.when);
     live_.state = PoleAdjustment::State::starting;
     live_.trouble.reset();
@@ -89,7 +89,7 @@ void PoleStation::accept(const PoleResult& result) {
 
 void PoleStation::measure(bool repeatFailed) {
     PoleMeasurementSetup setup;
-    setup.rig = session().rig();
+    setup.rig = rigs().rig();
     setup.arc = arc_;
     if (repeatFailed)
         setup.kept = measuring_.taken;
@@ -107,13 +107,13 @@ void PoleStation::measure(bool repeatFailed) {
                 return;
             accept(*p->result());
             PoleAdjustmentSetup from;
-            from.rig = session().rig();
+            from.rig = rigs().rig();
             from.axis = p->result()->fit;
             for (const auto& t : p->taken())
                 if (t && (!from.sighting || t->sighting.when > from.sighting->when))
                     from.sighting = t->sighting;
             reference0_ = from;
-            leftAt_ = ObservedFrame(from.rig.site, session().now()).icrsFrom(session().mountState().pointing);
+            leftAt_ = ObservedFrame(from.rig.site, night().now()).icrsFrom(needs_.mountDesk.state().pointing);
             phases_->setCurrent(adjusting);
         });
 }
@@ -123,15 +123,15 @@ void PoleStation::adjust(bool elsewhere) {
     if (!now)
         return;
     PoleAdjustmentSetup setup;
-    setup.rig = session().rig();
+    setup.rig = rigs().rig();
     setup.axis = now->fit;
     setup.learnt = live_.moves;
     const Vec3 here =
-        ObservedFrame(setup.rig.site, session().now()).icrsFrom(session().mountState().pointing);
+        ObservedFrame(setup.rig.site, night().now()).icrsFrom(needs_.mountDesk.state().pointing);
     if (elsewhere) {
         const auto place = bestLeverPlace(setup.rig);
         if (!place) {
-            session().reportProblem(place.error());
+            problems().report(place.error());
             return;
         }
         setup.place = *place;
@@ -152,7 +152,7 @@ void PoleStation::adjust(bool elsewhere) {
                 leftAt_.reset(); // the reference there ends with this run
             const auto then = std::exchange(then_, {});
             if (then && done)
-                // Only once the session has let go of this run.
+                // Only once the host has let go of this run.
                 QMetaObject::invokeMethod(this, then, Qt::QueuedConnection);
         });
 }
@@ -170,18 +170,17 @@ void PoleStation::showLive(const Live& live) {
 void PoleStation::nameTurn() {
     const auto turns = parseTurns(turned_->text().toStdString());
     if (!turns) {
-        session().reportProblem({"\"" + turned_->text().toStdString() + "\" is no number of turns.", "",
-                                 "Type something like half a turn, 1/3 or 0.25."});
+        problems().report({"\"" + turned_->text().toStdString() + "\" is no number of turns.", "",
+                           "Type something like half a turn, 1/3 or 0.25."});
         return;
     }
     if (live_.moves.moves().empty()) {
-        session().reportProblem({"No turn of a lever was seen yet.",
-                                 "The levers rested since adjusting began.",
-                                 "Turn a lever, wait for two frames, then say how far it was."});
+        problems().report({"No turn of a lever was seen yet.", "The levers rested since adjusting began.",
+                           "Turn a lever, wait for two frames, then say how far it was."});
         return;
     }
-    session().clearProblem();
-    session().tell([t = *turns](Procedure& p) {
+    problems().clear();
+    procedures().tell([t = *turns](Procedure& p) {
         if (auto* adjustment = dynamic_cast<PoleAdjustment*>(&p))
             adjustment->nameLastMove(t);
     });
@@ -192,22 +191,22 @@ void PoleStation::nameTurn() {
 
 // What a check of one component told, into the night log.
 void PoleStation::logComponent(const DriftComponent& c, const std::string& how) {
-    LogEntry entry = session().newEntry(EntryKind::pole);
+    LogEntry entry = night().newEntry(EntryKind::pole);
     entry.target.clear();
     entry.how = how;
     entry.figures = {{"pole_component_arcmin", {std::abs(c.amount_arcmin.value), c.amount_arcmin.sigma}}};
     entry.findings = {{"pole.component", Weight::know, componentText(c), "", "", "", ""}};
-    session().logbook().add(std::move(entry));
+    needs_.logbook.add(std::move(entry));
 }
 
 void PoleStation::watchDrift(DriftPlace where) {
-    const auto place = driftPlace(session().rig(), where);
+    const auto place = driftPlace(rigs().rig(), where);
     if (!place) {
-        session().reportProblem(place.error());
+        problems().report(place.error());
         return;
     }
     DriftRefereeSetup setup;
-    setup.rig = session().rig();
+    setup.rig = rigs().rig();
     setup.place = *place;
     setup.reference = reference();
     setup.wanted_arcmin = std::clamp(0.2 * wanted(), 0.25, 1.0);
@@ -236,13 +235,13 @@ void PoleStation::watchDrift(DriftPlace where) {
 }
 
 void PoleStation::checkTrail() {
-    const auto place = driftPlace(session().rig(), DriftPlace::meridian);
+    const auto place = driftPlace(rigs().rig(), DriftPlace::meridian);
     if (!place) {
-        session().reportProblem(place.error());
+        problems().report(place.error());
         return;
     }
     TrailCheckSetup setup;
-    setup.rig = session().rig();
+    setup.rig = rigs().rig();
     setup.place = *place;
     setup.half_s = 90.0;
     setup.reference = reference();
@@ -290,14 +289,14 @@ void PoleStation::useFrames(const QStringList& files) {
             all << folder.filePath(name);
     }
     if (all.size() < 2) {
-        session().reportProblem({"At least two frames are needed.", "One sighting does not show an axis.",
-                                 "Choose frames between which the mount was turned in RA."});
+        problems().report({"At least two frames are needed.", "One sighting does not show an axis.",
+                           "Choose frames between which the mount was turned in RA."});
         return;
     }
     FramesSetup setup;
-    setup.site = session().rig().site;
+    setup.site = rigs().rig().site;
     setup.reference = reference();
-    setup.scale_arcsec_px = scalesOf(session().rig()).guide_arcsec_px;
+    setup.scale_arcsec_px = scalesOf(rigs().rig()).guide_arcsec_px;
     std::vector<std::filesystem::path> paths;
     for (const QString& f : all) {
         paths.emplace_back(f.toStdString());
@@ -318,12 +317,11 @@ void PoleStation::useFrames(const QStringList& files) {
                 tr("%1 does not say when its exposure began. Start of the first exposure, UTC "
                    "(2026-10-14T19:05:12); the others are taken to follow by file times.")
                     .arg(qs(setup.names.front())),
-                QLineEdit::Normal, qs(formatInstant(session().now(), 0)), &ok);
+                QLineEdit::Normal, qs(formatInstant(night().now(), 0)), &ok);
             const auto start = parseInstant(text.toStdString());
             if (!ok || !start) {
-                session().reportProblem({"The time of the frames is not known.",
-                                         "Their headers have no DATE-OBS.",
-                                         "Type the start of the first exposure in UTC."});
+                problems().report({"The time of the frames is not known.", "Their headers have no DATE-OBS.",
+                                   "Type the start of the first exposure in UTC."});
                 return;
             }
             const auto base = QFileInfo(all.front()).lastModified();
@@ -363,11 +361,11 @@ void PoleStation::useFrames(const QStringList& files) {
 void PoleStation::primaryClicked() {
     if (doing_ == Doing::adjusting) {
         then_ = [this] { measure(false); };
-        session().stop();
+        procedures().stop();
         return;
     }
     if (doing_ != Doing::nothing) {
-        session().stop();
+        procedures().stop();
         return;
     }
     switch (phases_->current()) {
@@ -396,7 +394,7 @@ bool PoleStation::perform(const QString& action) {
     if (!action.startsWith("pole."))
         return false;
     if (action == "pole.stop") {
-        session().stop();
+        procedures().stop();
         return true;
     }
     if (action == "pole.measure" && doing_ == Doing::adjusting) {
@@ -405,10 +403,10 @@ bool PoleStation::perform(const QString& action) {
     }
     if (action == "pole.elsewhere" && doing_ == Doing::adjusting) {
         then_ = [this] { adjust(true); };
-        session().stop();
+        procedures().stop();
         return true;
     }
-    if (!session().free())
+    if (!procedures().free())
         return true;
     if (action == "pole.measure" && !noPlan_)
         measure(false);

@@ -21,8 +21,8 @@
 
 namespace nordstjerna {
 
-RatesStation::RatesStation(Session& session, QWidget* parent)
-    : Station(session, tr("Rates"), "compass", parent), compass_(new CompassOfMotion),
+RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidget* parent)
+    : Station(parts, tr("Rates"), "compass", parent), needs_(needs), compass_(new CompassOfMotion),
       table_(new QGridLayout), ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))),
       angle_(new ReadOut(tr("Right angle"))), backlash_(new ReadOut(tr("Dec backlash"))),
       there_(new QPushButton(tr("Slew there"))), keep_(new QPushButton), strip_(new LegStrip),
@@ -54,12 +54,12 @@ RatesStation::RatesStation(Session& session, QWidget* parent)
     connect(there_, &QPushButton::clicked, this, &RatesStation::slewThere);
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (measuring_ || slewing())
-            this->session().stop();
+            procedures().stop();
         else
             measure();
     });
-    connect(&session, &Session::busyChanged, this, &RatesStation::refresh);
-    connect(&session, &Session::resultsChanged, this, [this] {
+    connect(&procedures(), &ProcedureHost::busyChanged, this, &RatesStation::refresh);
+    connect(&needs_.calibration, &CalibrationBook::changed, this, [this] {
         refresh();
         Q_EMIT changed();
     });
@@ -67,8 +67,8 @@ RatesStation::RatesStation(Session& session, QWidget* parent)
 }
 
 HourAngleDec RatesStation::goodPlace() const {
-    const double side = session().targetPlace().hourAngle.rad() > 0.0 ? 1.0 : -1.0;
-    return {Angle::fromHours(0.6 * side), Angle::fromDeg(session().rig().site.southern() ? -3.0 : 3.0)};
+    const double side = targets().place().hourAngle.rad() > 0.0 ? 1.0 : -1.0;
+    return {Angle::fromHours(0.6 * side), Angle::fromDeg(rigs().rig().site.southern() ? -3.0 : 3.0)};
 }
 
 void RatesStation::slewThere() {
@@ -76,11 +76,11 @@ void RatesStation::slewThere() {
 }
 
 void RatesStation::measure() {
-    auto procedure = std::make_shared<RatesMeasurement>(RatesSetup{session().rig()});
+    auto procedure = std::make_shared<RatesMeasurement>(RatesSetup{rigs().rig()});
     measuring_ = true;
     samples_.clear();
-    compass_->show({}, std::nullopt, usualLegs(session().rig()).travel_px);
-    session().run<RatesMeasurement, Snapshot>(
+    compass_->show({}, std::nullopt, usualLegs(rigs().rig()).travel_px);
+    procedures().run<RatesMeasurement, Snapshot>(
         procedure,
         [](const RatesMeasurement& p) {
             return Snapshot{p.progress(), p.samples()};
@@ -98,23 +98,23 @@ void RatesStation::measure() {
                 if (p->result()->verdict == RatesVerdict::bad) {
                     // Bad rates ruin a night quietly: they are shown and kept in the log, not used.
                     refused_ = *p->result();
-                    session().logRates(*p->result());
+                    needs_.calibration.logRates(*p->result());
                 } else {
                     refused_.reset();
-                    former_ = session().rates();
-                    session().setRates(*p->result());
+                    former_ = needs_.calibration.rates();
+                    needs_.calibration.setRates(*p->result());
                 }
             }
             refresh();
             Q_EMIT changed();
         });
-    if (!session().busy())
+    if (!procedures().busy())
         measuring_ = false;
     refresh();
 }
 
 const std::optional<Rates>& RatesStation::shown() const {
-    return refused_ ? refused_ : session().rates();
+    return refused_ ? refused_ : needs_.calibration.rates();
 }
 
 void RatesStation::cell(int row, int column, const QString& text, bool muted, Qt::Alignment align) {
@@ -128,8 +128,8 @@ void RatesStation::cell(int row, int column, const QString& text, bool muted, Qt
 }
 
 void RatesStation::fillPreflight() {
-    const MountState m = session().mountState();
-    const double altitude = altAzFrom(directionOf(session().rig().site, m.pointing)).altitude.deg();
+    const MountState m = needs_.mountDesk.state();
+    const double altitude = altAzFrom(directionOf(rigs().rig().site, m.pointing)).altitude.deg();
     int row = 0;
     const auto check = [&](bool good, const QString& name, const QString& value, const QString& want) {
         cell(row, 0, good ? "✓" : "▲", !good, Qt::AlignLeft);
@@ -144,11 +144,11 @@ void RatesStation::fillPreflight() {
           qs(formatHourAngle(m.pointing.hourAngle)), tr("within 1h30m"));
     constexpr double wanted_deg = 45.0; // common practice
     check(altitude >= wanted_deg, tr("altitude"), qs(formatNumber(altitude, 0)) + "°", tr("above 45°"));
-    const bool targetEast = session().targetPlace().hourAngle.rad() <= 0.0;
+    const bool targetEast = targets().place().hourAngle.rad() <= 0.0;
     check((m.side == "east") == targetEast, tr("looking"), qs(m.side),
           tr("as at the target: %1").arg(targetEast ? tr("east") : tr("west")));
     check(m.tracking, tr("tracking"), m.tracking ? tr("on") : tr("off"), tr("on"));
-    const auto& focus = session().focus();
+    const auto& focus = needs_.focusBook.focus();
     check(focus.hfd_px > 0.0 && focus.hfd_px<1.15 * focus.best_px, tr("focus"), focus.hfd_px> 0.0
               ? tr("HFD %1 px").arg(qs(formatNumber(focus.hfd_px, 1)))
               : tr("not looked at"),
@@ -162,7 +162,7 @@ void RatesStation::fillPreflight() {
 }
 
 void RatesStation::fillPast() {
-    const auto past = session().pastRates();
+    const auto past = needs_.calibration.pastRates();
     if (past.empty()) {
         cell(0, 0, tr("No calibration of this rig is kept yet."), true, Qt::AlignLeft);
         return;
@@ -174,8 +174,7 @@ void RatesStation::fillPast() {
     for (const LoggedRates& l : past) {
         if (row > 10)
             break;
-        cell(row, 0,
-             qs(session().civilTime().day(l.when)).left(6) + " " + qs(session().civilTime().clock(l.when)),
+        cell(row, 0, qs(rigs().civilTime().day(l.when)).left(6) + " " + qs(rigs().civilTime().clock(l.when)),
              true, Qt::AlignLeft);
         cell(row, 1, qs(formatNumber(l.rates.ra.rate_px_s.value, 2)), false, Qt::AlignRight);
         cell(row, 2, qs(formatNumber(l.rates.dec.rate_px_s.value, 2)), false, Qt::AlignRight);
@@ -234,12 +233,12 @@ void RatesStation::refresh() {
     fillTable();
     strip_->show(r && !measuring_ ? r->legs : std::vector<LegFit>{});
     std::vector<Rates> ghosts;
-    for (const LoggedRates& l : session().pastRates())
+    for (const LoggedRates& l : needs_.calibration.pastRates())
         if (!r || l.rates.samples.size() != r->samples.size() ||
             std::abs(l.rates.ra.rate_px_s.value - r->ra.rate_px_s.value) > 1e-9)
             ghosts.push_back(l.rates);
     compass_->setGhosts(std::move(ghosts));
-    const bool canRestore = former_ && !refused_ && !measuring_ && session().free();
+    const bool canRestore = former_ && !refused_ && !measuring_ && procedures().free();
     keep_->setText(refused_ ? tr("Use them all the same") : tr("Keep the former"));
     keep_->setProperty("does", refused_ ? "rates.force" : "rates.former");
     keep_->setVisible((refused_ || canRestore) && !measuring_ && !slewing());
@@ -249,27 +248,27 @@ void RatesStation::refresh() {
     } else if (!measuring_) {
         compass_->show(samples_, std::nullopt, 25.0);
     }
-    const MountState m = session().mountState();
-    const double altitude = altAzFrom(directionOf(session().rig().site, m.pointing)).altitude.deg();
+    const MountState m = needs_.mountDesk.state();
+    const double altitude = altAzFrom(directionOf(rigs().rig().site, m.pointing)).altitude.deg();
     const bool wellPlaced = std::abs(m.pointing.dec.deg()) <= 20.0 &&
                             std::abs(m.pointing.hourAngle.hours()) <= 1.5 && altitude >= 28.0;
     there_->setVisible(!measuring_ && !slewing());
-    there_->setEnabled(session().free());
+    there_->setEnabled(procedures().free());
     if (slewing()) {
         say("", tr("Slewing to where rates are measured best."));
         setPrimary(tr("Stop"));
     } else if (measuring_) {
         say(tr("measuring"), tr("Pulses west, east, north, south; the star's path shows what they do."));
         setPrimary(tr("Stop"));
-    } else if (r && !refused_ && session().ratesAged()) {
-        say("", tr("These rates are old: %1. Measure them again.").arg(qs(session().ratesAgedBy())));
-        setPrimary(tr("Measure rates"), session().free());
+    } else if (r && !refused_ && needs_.calibration.ratesAged()) {
+        say("", tr("These rates are old: %1. Measure them again.").arg(qs(needs_.calibration.ratesAgedBy())));
+        setPrimary(tr("Measure rates"), procedures().free());
     } else if (r) {
         say("", r->verdict == RatesVerdict::good ? tr("These rates are good. Go on to guiding.")
                 : r->verdict == RatesVerdict::usable
                     ? tr("These rates are usable; the findings say what could be better.")
                     : tr("These rates are bad and are not used. The findings say which figure failed."));
-        setPrimary(tr("Measure rates"), session().free());
+        setPrimary(tr("Measure rates"), procedures().free());
     } else {
         say("", wellPlaced
                     ? tr("Well placed: near the equator and the meridian. Measure when the mount is at rest.")
@@ -277,9 +276,9 @@ void RatesStation::refresh() {
                          "is better.")
                           .arg(qs(formatNumber(m.pointing.dec.deg(), 0)),
                                qs(formatHourAngle(m.pointing.hourAngle))));
-        setPrimary(tr("Measure rates"), session().free());
+        setPrimary(tr("Measure rates"), procedures().free());
     }
-    const double harmless_ms = harmlessBelow_ms(correctionReach(session().settings()));
+    const double harmless_ms = harmlessBelow_ms(correctionReach(needs_.settings.book()));
     if (!r) {
         ra_->showNothing(tr("expected from the rig"));
         dec_->showNothing(tr("expected from the rig"));
@@ -303,32 +302,33 @@ void RatesStation::refresh() {
 }
 
 QString RatesStation::summary() const {
-    const auto& r = session().rates();
+    const auto& r = needs_.calibration.rates();
     return r ? tr("%1 + %2 steps").arg(r->ra.steps).arg(r->dec.steps) : tr("not measured");
 }
 
 StationState RatesStation::state() const {
     if (refused_)
         return StationState::attention;
-    const auto& r = session().rates();
+    const auto& r = needs_.calibration.rates();
     if (!r)
         return StationState::open;
-    if (session().ratesAged())
+    if (needs_.calibration.ratesAged())
         return StationState::aged;
     return r->verdict == RatesVerdict::bad ? StationState::attention : StationState::good;
 }
 
 std::vector<Finding> RatesStation::findings() const {
-    return shown() ? ratesFindings(*shown(), correctionReach(session().settings())) : std::vector<Finding>{};
+    return shown() ? ratesFindings(*shown(), correctionReach(needs_.settings.book()))
+                   : std::vector<Finding>{};
 }
 
 bool RatesStation::perform(const QString& action) {
-    if (action == "rates.measure" && session().free()) {
+    if (action == "rates.measure" && procedures().free()) {
         measure();
         return true;
     }
     if (action == "rates.former" && former_) {
-        session().restoreRates(*former_);
+        needs_.calibration.restoreRates(*former_);
         former_.reset();
         refresh();
         return true;
@@ -336,8 +336,8 @@ bool RatesStation::perform(const QString& action) {
     if (action == "rates.force" && refused_) {
         const Rates forced = *refused_;
         refused_.reset();
-        former_ = session().rates();
-        session().restoreRates(forced); // logged when they were measured
+        former_ = needs_.calibration.rates();
+        needs_.calibration.restoreRates(forced); // logged when they were measured
         return true;
     }
     return false;

@@ -2,6 +2,10 @@
 #pragma once
 
 #include "core/procedure/rates_measurement.h"
+#include "desk/evening/calibration_book.h"
+#include "desk/evening/focus_book.h"
+#include "desk/evening/guide_settings.h"
+#include "desk/evening/mount_desk.h"
 #include "desk/stations/station.h"
 
 class QLabel;
@@ -18,7 +22,13 @@ class ReadOut;
 class RatesStation : public Station {
     Q_OBJECT
 public:
-    explicit RatesStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        GuideSettings& settings;
+        CalibrationBook& calibration;
+        FocusBook& focusBook;
+        MountDesk& mountDesk;
+    };
+    RatesStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -26,6 +36,7 @@ public:
     bool perform(const QString& action) override;
 
 private:
+    Needs needs_;
     struct Snapshot {
         Progress progress;
         std::vector<CalibrationSample> samples;

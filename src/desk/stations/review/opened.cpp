@@ -1,5 +1,6 @@
 #include "desk/stations/review/opened.h"
 
+#include "core/review/compare.h"
 #include "edge/store/focus_json.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/night_book.h"

@@ -73,7 +73,7 @@ void ReviewStation::refreshPictures() {
             runStack_->setCurrentWidget(frame_);
         } else if (o.series) {
             shapes_->show(o.series->frames, o.series->imageScale_arcsec_px,
-                          o.series->plane ? &*o.series->plane : nullptr, session().civilTime());
+                          o.series->plane ? &*o.series->plane : nullptr, rigs().civilTime());
             runStack_->setCurrentWidget(shapes_);
         } else if (o.focus) {
             focus_->show({o.focus->points, o.focus->inward, o.focus->curve, o.focus->play_steps,
@@ -109,7 +109,7 @@ void ReviewStation::refreshPictures() {
         if (o.run)
             for (const LogEntry& e : view_.alike)
                 if (e.kind == o.entry.kind)
-                    others.emplace_back(e.id, nameOf(e, session().civilTime()));
+                    others.emplace_back(e.id, nameOf(e, rigs().civilTime()));
         compare_->show(o, others);
     }
 }
@@ -161,7 +161,7 @@ void ReviewStation::showTrendFigures() {
         to->show((sign && m.value > 0.0 ? "+" : "") + qs(formatNumber(m.value, places)) + unit,
                  m.sigma > 0.0 ? "± " + qs(formatSigma(m.sigma, places)) + unit : QString(), note);
     };
-    show(figures_[0], points.back().value, false, qs(session().civilTime().day(points.back().when)));
+    show(figures_[0], points.back().value, false, qs(rigs().civilTime().day(points.back().when)));
     if (trend.levels.empty())
         figures_[1]->showNothing(tr("from five values on"));
     else
@@ -174,7 +174,7 @@ void ReviewStation::showTrendFigures() {
     } else {
         const TrendChange& c = trend.changes.back();
         show(figures_[2], {c.after.value - c.before.value, std::hypot(c.after.sigma, c.before.sigma)}, true,
-             tr("on %1").arg(qs(session().civilTime().day(points[c.at].when))));
+             tr("on %1").arg(qs(rigs().civilTime().day(points[c.at].when))));
     }
     figures_[3]->show(QString::number(points.size()), "",
                       tr("scatter %1").arg(qs(formatNumber(trend.scatter, look.decimals)) + unit));
@@ -228,8 +228,8 @@ void ReviewStation::refresh() {
                              ? QString()
                              : tr("%1 of %2, %3")
                                    .arg(QString(entryKindWord(opened_.entry.kind)),
-                                        qs(session().civilTime().day(opened_.entry.started)),
-                                        qs(session().civilTime().clock(opened_.entry.started)));
+                                        qs(rigs().civilTime().day(opened_.entry.started)),
+                                        qs(rigs().civilTime().clock(opened_.entry.started)));
     report_->setVisible(page_ == Page::night);
     import_->setVisible(page_ == Page::night);
     save_->setVisible(page_ == Page::run);
@@ -245,7 +245,7 @@ void ReviewStation::refresh() {
     case Page::night: {
         const QString where =
             search_->text().trimmed().isEmpty()
-                ? strip_->chosen() ? qs(session().civilTime().day(*strip_->chosen())) : QString()
+                ? strip_->chosen() ? qs(rigs().civilTime().day(*strip_->chosen())) : QString()
                 : tr("found");
         say(where, !told_.isEmpty() ? told_
                    : view_.nights.empty()
@@ -265,7 +265,7 @@ void ReviewStation::refresh() {
         setPrimary(tr("Take over"), replay_->ready() && replay_->differs() && !replay_->busy());
         break;
     case Page::trial: {
-        const bool guiding = session().guiding();
+        const bool guiding = procedures().guiding();
         const QString d = trial_->difference();
         say(trialRunning_ ? tr("trial") : QString(),
             trialRunning_ ? tr("Guiding goes on while A and B take turns. It is decided by itself.")
@@ -277,7 +277,7 @@ void ReviewStation::refresh() {
         break;
     }
     case Page::trends:
-        say("", tr("Figures of %1 over its nights.").arg(qs(session().rig().name)));
+        say("", tr("Figures of %1 over its nights.").arg(qs(rigs().rig().name)));
         setPrimary(tr("Open the newest"), !trends_->newest().isEmpty());
         break;
     default: {
@@ -294,8 +294,9 @@ void ReviewStation::refresh() {
 
 std::vector<Finding> ReviewStation::findings() const {
     std::vector<Finding> list;
-    if (!session().notLogged().isEmpty())
-        list.push_back({"log", Weight::act, "Nothing is being logged.", session().notLogged().toStdString(),
+    if (!needs_.logbook.notLogged().isEmpty())
+        list.push_back({"log", Weight::act, "Nothing is being logged.",
+                        needs_.logbook.notLogged().toStdString(),
                         "The log can be made anew from the records and tables beside it.", "review.rebuild",
                         "Make it anew"});
     if (page_ == Page::trends)
@@ -308,8 +309,8 @@ std::vector<Finding> ReviewStation::findings() const {
     if (page_ == Page::trends || page_ == Page::trial)
         return list;
     const LogEntry& e = opened_.entry;
-    if (page_ != Page::night && e.rig && e.rigId == session().rig().id)
-        if (const auto changes = rigChanges(*e.rig, session().rig()); !changes.empty()) {
+    if (page_ != Page::night && e.rig && e.rigId == rigs().rig().id)
+        if (const auto changes = rigChanges(*e.rig, rigs().rig()); !changes.empty()) {
             std::string words;
             for (const std::string& c : changes)
                 words += (words.empty() ? "" : "; ") + c;

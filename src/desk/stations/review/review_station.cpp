@@ -35,10 +35,10 @@
 
 namespace nordstjerna {
 
-ReviewStation::ReviewStation(Session& session, QWidget* parent)
-    : Station(session, tr("Review"), "notebook", parent), search_(new QLineEdit), strip_(new NightStrip),
-      pages_(new PhaseBar(
-          {tr("Night"), tr("Run"), tr("Budget"), tr("Replay"), tr("Compare"), tr("Trends"), tr("Trial")})),
+ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWidget* parent)
+    : Station(parts, tr("Review"), "notebook", parent), needs_(needs), search_(new QLineEdit),
+      strip_(new NightStrip), pages_(new PhaseBar({tr("Night"), tr("Run"), tr("Budget"), tr("Replay"),
+                                                   tr("Compare"), tr("Trends"), tr("Trial")})),
       looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})),
       seriesLooks_(new PhaseBar({tr("Shapes"), tr("Frame")})), timer_(new QTimer(this)) {
     auto* row = new QHBoxLayout;
@@ -136,7 +136,7 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     });
     connect(night_, &NightPage::openWanted, this, &ReviewStation::primaryPressed);
     connect(night_, &NightPage::noteChanged, this, [this](const QString& id, const QString& text) {
-        this->session().logbook().setNote(id.toStdString(), text.toStdString());
+        needs_.logbook.setNote(id.toStdString(), text.toStdString());
     });
     connect(replay_, &ReplayPage::changed, this, &ReviewStation::refresh);
     connect(compare_, &ComparePage::secondWanted, this, [this](const QString& id) {
@@ -152,23 +152,22 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent)
     connect(trial_, &TrialPage::changed, this, &ReviewStation::refresh);
     connect(trends_, &TrendsPage::figureWanted, this, &ReviewStation::refreshLog);
     connect(trends_, &TrendsPage::entryWanted, this, &ReviewStation::openEntry);
-    connect(&session.logbook(), &Logbook::changed, this, &ReviewStation::refreshLog);
-    connect(&session.logbook(), &Logbook::rebuilt, this, [this](int entries, int leftOut) {
+    connect(&needs_.logbook, &Logbook::changed, this, &ReviewStation::refreshLog);
+    connect(&needs_.logbook, &Logbook::rebuilt, this, [this](int entries, int leftOut) {
         told_ = tr("The log was made anew: %1 entries; %2 could not be read.").arg(entries).arg(leftOut);
         refresh();
     });
-    connect(&session, &Session::settingsChanged, this, [this] {
+    connect(&needs_.settings, &GuideSettings::changed, this, [this] {
         if (trialRunning_)
-            this->session().trial().stop("a setting was changed by hand");
-        trial_->setFirst(this->session().settings().controller());
+            this->needs_.trial.stop("a setting was changed by hand");
+        trial_->setFirst(needs_.settings.book().controller());
         refresh();
     });
-    for (auto signal : {&Session::busyChanged, &Session::rigChanged})
-        connect(&session, signal, this, &ReviewStation::refresh);
-    connect(&session, &Session::rigChanged, this, &ReviewStation::refreshLog); // its trends
+    connect(&procedures(), &ProcedureHost::busyChanged, this, &ReviewStation::refresh);
+    connect(&rigs(), &RigBook::changed, this, &ReviewStation::refreshLog); // its trends
     connect(timer_, &QTimer::timeout, this, &ReviewStation::tick);
     timer_->start(500);
-    trial_->setFirst(session.settings().controller());
+    trial_->setFirst(needs_.settings.book().controller());
     trial_->show(TrialSlot::Seen());
     refreshLog();
 }
@@ -263,11 +262,11 @@ void ReviewStation::refreshLog() {
     // Until a night is chosen by hand it is the newest.
     if (byHand_ || !opened_.entry.id.empty())
         wish.night = strip_->chosen();
-    wish.rigId = session().rig().id;
+    wish.rigId = rigs().rig().id;
     wish.figure = trends_->figure();
     if (opened_.run)
         wish.alike = opened_.entry.kind;
-    log_.run([this, wish, folder = session().logbook().folder()] {
+    log_.run([this, wish, folder = needs_.logbook.folder()] {
         auto view = std::make_shared<Expected<LogView>>(readLog(folder, wish));
         return [this, wish, view] {
             // What could not be read is told where it is written; what was shown stays.
@@ -280,7 +279,7 @@ void ReviewStation::refreshLog() {
 
 void ReviewStation::present(const LogView& view) {
     view_ = view;
-    const CivilTime& zone = session().civilTime();
+    const CivilTime& zone = rigs().civilTime();
     strip_->show(view_.nights, zone);
     strip_->choose(view_.night);
     night_->show(view_.entries, zone, view_.searched);
@@ -298,12 +297,12 @@ void ReviewStation::present(const LogView& view) {
 // Looked up, read and judged beside the window; a newer wish takes the place of an older one.
 void ReviewStation::read(const std::string& id, bool wholeNight, Then then) {
     wanted_ = id;
-    beside_.run([this, id, then, wholeNight, folder = session().logbook().folder(),
-                 mount = session().rig().mount]() -> std::function<void()> {
+    beside_.run([this, id, then, wholeNight, folder = needs_.logbook.folder(),
+                 mount = rigs().rig().mount]() -> std::function<void()> {
         auto opened = std::make_shared<Expected<Opened>>(readEntry(folder, id, wholeNight, mount));
         return [this, id, then, opened] {
             if (!*opened)
-                session().reportProblem(opened->error());
+                problems().report(opened->error());
             else if (wanted_ == id)
                 then(std::move(**opened));
         };
@@ -353,7 +352,7 @@ void ReviewStation::primaryPressed() {
         break;
     case Page::trial:
         if (trialRunning_)
-            session().trial().stop("stopped by you");
+            needs_.trial.stop("stopped by you");
         else
             startTrial();
         tick();
@@ -379,7 +378,7 @@ StationState ReviewStation::state() const {
 
 bool ReviewStation::perform(const QString& action) {
     if (action == "review.rebuild") {
-        session().logbook().rebuild([site = session().rig().site](Instant t) { return noonBefore(site, t); });
+        needs_.logbook.rebuild([site = rigs().rig().site](Instant t) { return noonBefore(site, t); });
         return true;
     }
     if (action == "review.use") {

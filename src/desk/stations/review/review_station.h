@@ -4,6 +4,8 @@
 
 #include "core/pole/pole_error.h"
 #include "desk/beside.h"
+#include "desk/evening/guide_settings.h"
+#include "desk/logbook.h"
 #include "desk/stations/review/log_view.h"
 #include "desk/stations/review/opened.h"
 #include "desk/stations/station.h"
@@ -38,7 +40,12 @@ class WormChart;
 class ReviewStation : public Station {
     Q_OBJECT
 public:
-    explicit ReviewStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        Logbook& logbook;
+        GuideSettings& settings;
+        TrialSlot& trial;
+    };
+    ReviewStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -70,6 +77,7 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
+    Needs needs_;
     using Then = std::function<void(Opened)>;
     void buildPages();
     void makeRoom();
@@ -131,7 +139,7 @@ private:
     TrialSlot::Seen lastTrial_;
     ControllerSettings trialSecond_;
     QString told_; // what was done last, until something else is chosen
-    Beside beside_{session()}, frames_{session()}, log_{session()}; // go first: their work is waited for
+    Beside beside_{problems()}, frames_{problems()}, log_{problems()}; // go first: their work is waited for
 };
 
 } // namespace nordstjerna

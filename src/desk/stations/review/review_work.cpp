@@ -29,10 +29,10 @@ void ReviewStation::takeOver() {
     const ControllerSettings& wanted = replay_->settings();
     const std::string reason = replay_->words().toStdString();
     for (SettingKey key :
-         settingsThatDiffer(wanted, session().settings().controller(), ReplayPage::sliderStep))
-        session().changeSetting(key, settingValue(wanted, key), "replay", reason);
+         settingsThatDiffer(wanted, needs_.settings.book().controller(), ReplayPage::sliderStep))
+        needs_.settings.change(key, settingValue(wanted, key), "replay", reason);
     if (const auto exposure_s = replay_->otherExposure_s())
-        session().changeSetting(SettingKey::exposure, *exposure_s, "replay", reason);
+        needs_.settings.change(SettingKey::exposure, *exposure_s, "replay", reason);
     refresh();
 }
 
@@ -40,14 +40,14 @@ void ReviewStation::saveRun(const std::filesystem::path& path) {
     if (!opened_.run)
         return;
     if (const auto done = exportRun(path, *opened_.run); !done)
-        session().reportProblem(done.error());
+        problems().report(done.error());
     else
-        session().clearProblem();
+        problems().clear();
 }
 
 void ReviewStation::importFrom(const std::filesystem::path& path) {
-    auto* sheet = new ImportSheet(path, session().logbook().folder() / "imports.json",
-                                  scalesOf(session().rig()).guide_arcsec_px, session().now(), this);
+    auto* sheet = new ImportSheet(path, needs_.logbook.folder() / "imports.json",
+                                  scalesOf(rigs().rig()).guide_arcsec_px, night().now(), this);
     sheet->setAttribute(Qt::WA_DeleteOnClose);
     connect(sheet, &ImportSheet::importWanted, this, [this, sheet] { importNow(*sheet); });
     sheet->open();
@@ -60,16 +60,16 @@ void ReviewStation::importNow(ImportSheet& sheet) {
     const ImportMapping mapping = sheet.mapping();
     const ImportLayout layout = sheet.layoutOfTable();
     const std::filesystem::path from = sheet.table();
-    const Scales scales = scalesOf(session().rig());
+    const Scales scales = scalesOf(rigs().rig());
     LogEntry entry =
-        session().newEntry(mapping.kind == RunKind::free ? EntryKind::freeRun : EntryKind::guidedRun);
-    const std::filesystem::path to = session().newRunPath("imported");
-    entry.file = session().logbook().relative(to);
+        night().newEntry(mapping.kind == RunKind::free ? EntryKind::freeRun : EntryKind::guidedRun);
+    const std::filesystem::path to = night().newRunPath("imported");
+    entry.file = needs_.logbook.relative(to);
     entry.target.clear();
     sheet.accept();
     beside_.run([this, mapping, layout, from, to, scales, entry,
-                 kept = session().logbook().folder() / "imports.json",
-                 site = session().rig().site]() mutable -> std::function<void()> {
+                 kept = needs_.logbook.folder() / "imports.json",
+                 site = rigs().rig().site]() mutable -> std::function<void()> {
         auto imported = importTable(from, layout, mapping);
         Expected<void> done = imported ? Expected<void>() : tl::unexpected(imported.error());
         if (done) {
@@ -80,7 +80,7 @@ void ReviewStation::importNow(ImportSheet& sheet) {
         if (done)
             done = keepMapping(kept, layout, mapping);
         if (!done)
-            return [this, done] { session().reportProblem(done.error()); };
+            return [this, done] { problems().report(done.error()); };
         auto read = std::make_shared<const Run>(std::move(imported->run));
         entry.started = read->meta.start;
         entry.night = noonBefore(site, entry.started);
@@ -90,8 +90,8 @@ void ReviewStation::importNow(ImportSheet& sheet) {
             entry.note = formatCount(static_cast<int>(imported->rowsLeftOut), "line") +
                          " without all numbers. " + imported->firstLeftOut;
         return [this, entry, read] {
-            session().clearProblem();
-            choose_ = session().logbook().add(entry, [read](LogEntry& e) { fillFromRun(e, *read); });
+            problems().clear();
+            choose_ = needs_.logbook.add(entry, [read](LogEntry& e) { fillFromRun(e, *read); });
             told_ = tr("%1 rows imported; they are in the list of their night.").arg(read->rows.size());
             strip_->choose(entry.night);
             byHand_ = true;
@@ -142,19 +142,19 @@ void ReviewStation::saveReport(const std::filesystem::path& path) {
     if (!strip_->chosen() || beside_.busy())
         return;
     night_->keepNote();
-    beside_.run([this, path, night = *strip_->chosen(), zone = session().civilTime(),
-                 folder = session().logbook().folder()]() -> std::function<void()> {
+    beside_.run([this, path, night = *strip_->chosen(), zone = rigs().civilTime(),
+                 folder = needs_.logbook.folder()]() -> std::function<void()> {
         EntrySearch wanted;
         wanted.night = night;
         const auto log = NightLog::openToRead(nightLogPath(folder));
         const auto found = log ? log->find(wanted) : tl::unexpected(log.error());
         if (!found)
-            return [this, found] { session().reportProblem(found.error()); };
+            return [this, found] { problems().report(found.error()); };
         auto document = std::make_shared<NightDocument>(nightDocument(folder, *found, zone));
         return [this, path, document] {
             // Typefaces and colours belong to the window's thread.
             if (const auto done = writeNightReport(path, *document, true); !done)
-                session().reportProblem(done.error());
+                problems().report(done.error());
             else
                 told_ = tr("The report was written to %1.").arg(qs(path.string()));
         };
@@ -162,15 +162,15 @@ void ReviewStation::saveReport(const std::filesystem::path& path) {
 }
 
 void ReviewStation::startTrial() {
-    if (!session().guiding() || trial_->difference().isEmpty())
+    if (!procedures().guiding() || trial_->difference().isEmpty())
         return;
     TrialRules rules;
-    rules.seed = static_cast<std::uint64_t>(session().now().unix_s);
+    rules.seed = static_cast<std::uint64_t>(night().now().unix_s);
     trialSecond_ = trial_->second();
-    session().trial().begin(rules, trial_->first(), trialSecond_);
-    LogEntry entry = session().newEntry(EntryKind::trial);
+    needs_.trial.begin(rules, trial_->first(), trialSecond_);
+    LogEntry entry = night().newEntry(EntryKind::trial);
     entry.note = "B: " + trial_->difference().toStdString();
-    trialEntry_ = session().logbook().begin(std::move(entry));
+    trialEntry_ = needs_.logbook.begin(std::move(entry));
     trialRunning_ = true;
     refresh();
     Q_EMIT changed();
@@ -179,7 +179,7 @@ void ReviewStation::startTrial() {
 void ReviewStation::trialEnded(const TrialSlot::Seen& seen) {
     trialRunning_ = false;
     const std::string words = trialWords(seen.state, "A", "B");
-    session().logbook().end(trialEntry_, session().now(), seen.ended, [seen, words](LogEntry& e) {
+    needs_.logbook.end(trialEntry_, night().now(), seen.ended, [seen, words](LogEntry& e) {
         if (seen.state.rounds > 0)
             e.figures = {{"trial_difference", seen.state.percent()}};
         e.findings = {{"trial", Weight::know, words, e.note, "", "", ""}};
@@ -195,16 +195,16 @@ void ReviewStation::trialEnded(const TrialSlot::Seen& seen) {
 }
 
 void ReviewStation::useSecond() {
-    for (SettingKey key : settingsThatDiffer(trialSecond_, session().settings().controller()))
-        session().changeSetting(key, settingValue(trialSecond_, key), "trial",
-                                trialWords(lastTrial_.state, "A", "B"));
+    for (SettingKey key : settingsThatDiffer(trialSecond_, needs_.settings.book().controller()))
+        needs_.settings.change(key, settingValue(trialSecond_, key), "trial",
+                               trialWords(lastTrial_.state, "A", "B"));
     refresh();
 }
 
 void ReviewStation::tick() {
     if (!trialRunning_)
         return;
-    lastTrial_ = session().trial().seen();
+    lastTrial_ = needs_.trial.seen();
     trial_->show(lastTrial_);
     if (!lastTrial_.running)
         trialEnded(lastTrial_);

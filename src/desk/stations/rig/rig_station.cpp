@@ -32,12 +32,13 @@
 
 namespace nordstjerna {
 
-RigStation::RigStation(Session& session, QWidget* parent) : Station(session, tr("Rig"), "telescope", parent) {
+RigStation::RigStation(const StationParts& parts, const Needs& needs, QWidget* parent)
+    : Station(parts, tr("Rig"), "telescope", parent), needs_(needs) {
     build();
-    load(session.rig());
-    connect(&session, &Session::rigChanged, this, [this] {
+    load(rigs().rig());
+    connect(&rigs(), &RigBook::changed, this, [this] {
         if (!loading_)
-            load(this->session().rig());
+            load(rigs().rig());
     });
     connect(primary(), &QPushButton::clicked, this, [this] { Q_EMIT goTo(tr("Focus")); });
 }
@@ -155,10 +156,10 @@ void RigStation::build() {
     for (NumberField* b :
          {rateRa_, rateDec_, worm_, slew_, pastEast_, pastWest_, lowest_, exposure_, pulseLimit_})
         connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
-    connect(&this->session(), &Session::settingsChanged, this, [this] {
+    connect(&needs_.settings, &GuideSettings::changed, this, [this] {
         // The exposure may be changed elsewhere.
         const QSignalBlocker quiet(exposure_);
-        exposure_->setExact(this->session().rig().guiding.exposure_s);
+        exposure_->setExact(rigs().rig().guiding.exposure_s);
     });
     connect(encoders_, &QCheckBox::toggled, this, &RigStation::onEdited);
 
@@ -315,7 +316,7 @@ void RigStation::load(const Rig& rig) {
 }
 
 Rig RigStation::edited() const {
-    Rig rig = session().rig();
+    Rig rig = rigs().rig();
     const auto side = [](const Side& s, CameraSpec& c, Optics& o) {
         c.pixel_um = s.pixel->exact();
         c.bin = static_cast<int>(s.bin->exact());
@@ -336,7 +337,7 @@ Rig RigStation::edited() const {
     rig.offAxis = offAxis_->isChecked();
     // Tied to the imaging telescope the guide fields only mirror it; the own scope is kept for switching
     // back.
-    if (!rig.offAxis && !session().rig().offAxis)
+    if (!rig.offAxis && !rigs().rig().offAxis)
         rig.guideOptics = own;
     rig.mount.guideRateRa = rateRa_->exact();
     rig.mount.guideRateDec = rateDec_->exact();
@@ -377,18 +378,18 @@ void RigStation::onEdited() {
     if (const auto valid = zone ? validateRig(rig) : tl::unexpected(zone.error()); !valid) {
         // The former rig stays in force until the figures are possible again.
         impossible_ = valid.error();
-        session().reportProblem(*impossible_);
+        problems().report(*impossible_);
         refreshDerived();
         Q_EMIT changed();
         return;
     }
     if (impossible_) {
         impossible_.reset();
-        session().clearProblem();
+        problems().clear();
     }
-    const bool switched = rig.offAxis != session().rig().offAxis;
+    const bool switched = rig.offAxis != rigs().rig().offAxis;
     loading_ = true;
-    session().setRig(rig);
+    rigs().set(rig);
     loading_ = false;
     if (switched || rig.offAxis)
         load(rig);
@@ -437,7 +438,7 @@ void RigStation::refreshDerived() {
 void RigStation::onDitherEdited(int source) {
     if (impossible_)
         return;
-    const Scales s = scalesOf(session().rig());
+    const Scales s = scalesOf(rigs().rig());
     if (source == 0)
         ditherImagingPx_ = ditherImage_->value();
     else if (source == 1)
@@ -456,21 +457,21 @@ void RigStation::onDitherEdited(int source) {
 }
 
 QString RigStation::summary() const {
-    const Scales s = scalesOf(session().rig());
+    const Scales s = scalesOf(rigs().rig());
     return tr("guide %1 ″/px").arg(qs(formatNumber(s.guide_arcsec_px, 2)));
 }
 
 StationState RigStation::state() const {
     if (impossible_)
         return StationState::attention;
-    for (const Finding& f : rigFindings(session().rig()))
+    for (const Finding& f : rigFindings(rigs().rig()))
         if (f.weight != Weight::know)
             return StationState::attention;
     return StationState::good;
 }
 
 std::vector<Finding> RigStation::findings() const {
-    return rigFindings(session().rig());
+    return rigFindings(rigs().rig());
 }
 
 bool RigStation::perform(const QString& action) {
@@ -485,10 +486,10 @@ void RigStation::setHorizon(const HorizonProfile& horizon) {
     Rig rig = edited();
     rig.horizon = horizon;
     if (const auto valid = validateRig(rig); !valid) {
-        session().reportProblem(valid.error());
+        problems().report(valid.error());
         return;
     }
-    session().setRig(rig);
+    rigs().set(rig);
     refreshDerived();
     Q_EMIT changed();
 }
@@ -501,42 +502,42 @@ bool RigStation::readHorizonFile(const QString& path) {
                                        "Each line holds an azimuth and an altitude in degrees.",
                                        "Choose another file.");
     if (!horizon) {
-        session().reportProblem(horizon.error());
+        problems().report(horizon.error());
         return false;
     }
-    session().clearProblem();
+    problems().clear();
     setHorizon(*horizon);
     return true;
 }
 
 void RigStation::showRigs() {
     rigMenu_->clear();
-    const auto rigs = session().rigs();
+    const auto known = rigs().list();
     const auto tell = [this](const Expected<void>& done) {
         if (!done)
-            session().reportProblem(done.error());
+            problems().report(done.error());
         Q_EMIT changed();
     };
-    for (const auto& r : rigs) {
+    for (const auto& r : known) {
         QAction* a =
-            rigMenu_->addAction(qs(r.name), this, [this, tell, id = r.id] { tell(session().chooseRig(id)); });
+            rigMenu_->addAction(qs(r.name), this, [this, tell, id = r.id] { tell(rigs().choose(id)); });
         a->setCheckable(true);
-        a->setChecked(r.id == session().rig().id);
-        a->setEnabled(!session().busy());
+        a->setChecked(r.id == rigs().rig().id);
+        a->setEnabled(!procedures().busy());
     }
     rigMenu_->addSeparator();
     rigMenu_
         ->addAction(tr("Duplicate this rig"), this,
                     [this] {
-                        session().duplicateRig();
+                        rigs().duplicate();
                         Q_EMIT changed();
                     })
-        ->setEnabled(!session().busy());
+        ->setEnabled(!procedures().busy());
     QMenu* remove = rigMenu_->addMenu(tr("Remove"));
-    for (const auto& r : rigs)
-        if (r.id != session().rig().id)
-            remove->addAction(qs(r.name), this, [this, tell, id = r.id] { tell(session().removeRig(id)); });
-    remove->setEnabled(rigs.size() > 1);
+    for (const auto& r : known)
+        if (r.id != rigs().rig().id)
+            remove->addAction(qs(r.name), this, [this, tell, id = r.id] { tell(rigs().remove(id)); });
+    remove->setEnabled(known.size() > 1);
 }
 
 void RigStation::saveRig() {
@@ -553,20 +554,20 @@ void RigStation::openRig() {
 }
 
 bool RigStation::saveRigFile(const QString& path) {
-    const auto done = writeRig(path.toStdString(), session().rig());
+    const auto done = writeRig(path.toStdString(), rigs().rig());
     if (!done)
-        session().reportProblem(done.error());
+        problems().report(done.error());
     return done.has_value();
 }
 
 bool RigStation::openRigFile(const QString& path) {
     const auto rig = readRig(path.toStdString());
     if (!rig) {
-        session().reportProblem(rig.error());
+        problems().report(rig.error());
         return false;
     }
-    session().clearProblem();
-    session().setRig(*rig);
+    problems().clear();
+    rigs().set(*rig);
     Q_EMIT changed();
     return true;
 }

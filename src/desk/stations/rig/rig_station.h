@@ -1,6 +1,7 @@
 // Rig: four cards, what follows from them, and whether it makes sense.
 #pragma once
 
+#include "desk/evening/guide_settings.h"
 #include "desk/stations/station.h"
 
 class QCheckBox;
@@ -21,7 +22,10 @@ class ReadOut;
 class RigStation : public Station {
     Q_OBJECT
 public:
-    explicit RigStation(Session& session, QWidget* parent = nullptr);
+    struct Needs {
+        GuideSettings& settings;
+    };
+    RigStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
     StationState state() const override;
     std::vector<Finding> findings() const override;
@@ -39,6 +43,7 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
+    Needs needs_;
     void build();
     void arrangeCards();
     void load(const Rig& rig);

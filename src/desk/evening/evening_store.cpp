@@ -1,0 +1,119 @@
+#include "desk/evening/evening_store.h"
+
+#include "edge/store/file_names.h"
+
+namespace nordstjerna {
+
+namespace {
+std::filesystem::path eveningPath(const std::filesystem::path& folder) {
+    return folder / "evening.json";
+}
+} // namespace
+
+EveningStore::EveningStore(std::filesystem::path dataFolder, WriteQueue& writes, ProblemList& problems)
+    : folder_(std::move(dataFolder)), writes_(writes), problems_(problems),
+      owner_(std::make_shared<FolderOwner>(folder_)) {
+    restore();
+}
+
+void EveningStore::restore() {
+    std::error_code error;
+    if (!std::filesystem::exists(eveningPath(folder_), error))
+        return;
+    auto evening = readEvening(eveningPath(folder_));
+    if (evening) {
+        evening_ = std::move(*evening);
+        return;
+    }
+    // Never written over: it may be of a newer program, or worth mending.
+    Problem p = evening.error();
+    if (owns()) {
+        const auto aside = keepAside(eveningPath(folder_));
+        p.remedy = aside.empty() ? "It could not be moved away; nothing of this evening is kept."
+                                 : "It is kept as " + aside.filename().string() + "; a new one is begun.";
+        lost_ = aside.empty();
+    }
+    problems_.report(ProblemCause::evening, p);
+}
+
+void EveningStore::keep() {
+    if (!lost_)
+        write(ProblemCause::evening, "evening",
+              [path = eveningPath(folder_), evening = evening_] { return writeEvening(path, evening); });
+}
+
+void EveningStore::write(ProblemCause cause, const std::string& name, std::function<Expected<void>()> work) {
+    if (!owns())
+        return;
+    writes_.post(
+        [owner = owner_, work = std::move(work)] { return owner->owns() ? work() : Expected<void>(); },
+        [this, cause](const Expected<void>& done) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, cause, done] {
+                    if (done)
+                        problems_.solved(cause);
+                    else
+                        problems_.report(cause, done.error());
+                },
+                Qt::QueuedConnection);
+        },
+        name);
+}
+
+bool EveningStore::owns() {
+    if (owner_->owns()) {
+        problems_.solved(ProblemCause::shared);
+        return true;
+    }
+    const int other = owner_->otherProcess();
+    problems_.report(
+        ProblemCause::shared,
+        {"What is changed here is not kept.",
+         "Another Nordstjerna" + (other ? " (process " + std::to_string(other) + ")" : std::string()) +
+             " keeps rigs, targets and settings of this evening; both would write over each other.",
+         "Work in the other window, or take over here. After that, nothing more is kept from the other "
+         "window."},
+        "evening.take", "Take over");
+    return false;
+}
+
+void EveningStore::takeOver() {
+    owner_->takeOver();
+    keep();
+}
+
+void EveningStore::keepView(const std::string& station, const std::string& theme, bool findings,
+                            const std::string& windowPlace) {
+    if (station == evening_.station && theme == evening_.theme && findings == evening_.findings &&
+        windowPlace == evening_.windowPlace)
+        return;
+    edit([&](Evening& e) {
+        e.station = station;
+        e.theme = theme;
+        e.findings = findings;
+        e.windowPlace = windowPlace;
+    });
+}
+
+void EveningStore::keepSeriesPlan(const std::map<std::string, double>& plan,
+                                  const std::filesystem::path& folder) {
+    if (plan == evening_.seriesPlan && folder == imageFolder())
+        return;
+    edit([&](Evening& e) {
+        e.seriesPlan = plan;
+        if (folder != imageFolder())
+            e.frameFolder = folder.string();
+    });
+}
+
+void EveningStore::keepCentring(const std::map<std::string, double>& fields) {
+    if (fields != evening_.centring)
+        edit([&](Evening& e) { e.centring = fields; });
+}
+
+std::filesystem::path EveningStore::imageFolder() const {
+    return evening_.frameFolder.empty() ? folder_ / "frames" : std::filesystem::path(evening_.frameFolder);
+}
+
+} // namespace nordstjerna

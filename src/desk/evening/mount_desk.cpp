@@ -1,0 +1,76 @@
+#include "desk/evening/mount_desk.h"
+
+namespace nordstjerna {
+
+MountDesk::MountDesk(Observatory& observatory, ProblemList& problems)
+    : observatory_(observatory), problems_(problems) {}
+
+void MountDesk::halt() {
+    // First the flags, which wait for nobody: whoever sees the mount stand still knows why.
+    Q_EMIT halting();
+    send();
+    Q_EMIT announced(tr("Halting…"));
+    Q_EMIT halted();
+}
+
+void MountDesk::haltAgainIfHalted() {
+    if (isHalted())
+        send();
+}
+
+void MountDesk::send() {
+    observatory_.halt([this](const Expected<void>& done) {
+        QMetaObject::invokeMethod(
+            this, [this, done] { confirm(done); }, Qt::QueuedConnection);
+    });
+}
+
+void MountDesk::confirm(const Expected<void>& done) {
+    if (!isHalted())
+        return;
+    if (done) {
+        problems_.solved(ProblemCause::halt);
+        Q_EMIT announced(tr("Halted: the mount has stopped moving and tracking."));
+        return;
+    }
+    Q_EMIT announced(tr("Halt NOT confirmed by the mount."));
+    Problem p = done.error();
+    p.what = "The mount has not confirmed the halt. " + p.what;
+    p.why += " It may still be moving or tracking.";
+    p.remedy = "Stop it at its hand control, or cut its power. " + p.remedy;
+    problems_.report(ProblemCause::halt, p, "halt", "Halt again");
+}
+
+void MountDesk::resumeTracking() {
+    Q_EMIT allowed();
+    observatory_.setTracking(true, [this](const Expected<void>& done) {
+        QMetaObject::invokeMethod(
+            this, [this, done] { tracksAgain(done); }, Qt::QueuedConnection);
+    });
+}
+
+void MountDesk::tracksAgain(const Expected<void>& done) {
+    if (!done) {
+        problems_.report(done.error());
+        return;
+    }
+    Q_EMIT announced("");
+    Q_EMIT halted();
+}
+
+void MountDesk::endHalt() {
+    Q_EMIT allowed();
+    if (!isHalted())
+        return;
+    observatory_.release();
+    problems_.solved(ProblemCause::halt);
+    Q_EMIT announced("");
+    Q_EMIT halted();
+}
+
+void MountDesk::settleDispute() {
+    observatory_.guard().settleDispute();
+    problems_.solved(ProblemCause::dispute);
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,45 @@
+// The rig in use and the others of this person.
+#pragma once
+
+#include "charts/zone.h"
+#include "desk/evening/evening_store.h"
+#include "edge/store/rig_library.h"
+
+namespace nordstjerna {
+
+class RigBook : public QObject {
+    Q_OBJECT
+public:
+    // That of the last evening; `first` where there was none.
+    RigBook(const Rig& first, EveningStore& evening);
+
+    const Rig& rig() const { return rig_; }
+    // The rig must be valid.
+    void set(const Rig& rig);
+    // What clocks at the site show; the computer's zone where the rig names none that is known.
+    const CivilTime& civilTime() const { return zone_; }
+
+    // The one in use is always among them.
+    std::vector<RigLibrary::Listed> list() const;
+    Expected<void> choose(const std::string& id);
+    // A copy with an identity of its own, in use from now on.
+    void duplicate();
+    // Not the one in use.
+    Expected<void> remove(const std::string& id);
+
+Q_SIGNALS:
+    void
+    replaced(); // by another rig: what was measured with the former says nothing of it; changed() follows
+    void changed();
+
+private:
+    void use(const Rig& rig);
+    void keep();
+    Expected<void> allOnDisk();
+    RigLibrary library() const { return RigLibrary(evening_.dataFolder() / "rigs"); }
+    EveningStore& evening_;
+    Rig rig_;
+    CivilTime zone_; // of its site
+};
+
+} // namespace nordstjerna
