@@ -24,6 +24,7 @@
 #include "desk/halt_everywhere.h"
 #include "desk/hands_sheet.h"
 #include "desk/mount_care.h"
+#include "desk/night_actions.h"
 #include "desk/night_band.h"
 #include "desk/rail.h"
 #include "desk/simulator_menu.h"
@@ -90,7 +91,7 @@ MainWindow::MainWindow(BegunEvening begun)
     connect(band_, &NightBand::beginDragged, expose, &ExposeStation::beginAt);
     connect(band_, &NightBand::endDragged, expose, &ExposeStation::endAt);
     connect(band_, &NightBand::entryWanted, this, [this, review](const QString& id) {
-        showStation(tr("Review"));
+        showStation(StationId::review);
         review->openEntry(id);
     });
     auto* middle = new QHBoxLayout;
@@ -109,8 +110,8 @@ MainWindow::MainWindow(BegunEvening begun)
     all->addLayout(strip_);
     deck_ = new Deck(e.rigs(), e.night(), e.mount(), e.procedures(), e.logbook());
     all->addWidget(deck_);
-    if (simulated_)
-        deck_->showPace([this] { return simulated_->clock().speed(); });
+    if (begun.pace)
+        deck_->showPace(begun.pace);
     setCentralWidget(frame);
 
     for (Station* s : stations_) {
@@ -119,9 +120,9 @@ MainWindow::MainWindow(BegunEvening begun)
             if (bench_->current() == s)
                 refreshFindings();
         });
-        connect(s, &Station::goTo, this, qOverload<const QString&>(&MainWindow::showStation));
+        connect(s, &Station::goTo, this, &MainWindow::showStation);
     }
-    connect(rail_, &Rail::chosen, this, qOverload<int>(&MainWindow::showStation));
+    connect(rail_, &Rail::chosen, this, &MainWindow::showStation);
     connect(findings_, &FindingsPanel::actionWanted, this, &MainWindow::perform);
     connect(findings_, &FindingsPanel::problemDismissed, &session_->problems(), &ProblemList::dismiss);
     connect(&session_->problems(), &ProblemList::changed, this, &MainWindow::refreshFindings);
@@ -165,8 +166,7 @@ void MainWindow::openAsBefore() {
         restoreGeometry(place);
     wideFindings_ = session_->evening().evening().findings;
     findings_->setVisible(wideFindings_);
-    showStation(0);
-    showStation(qs(session_->evening().evening().station));
+    showStation(stationWithKey(session_->evening().evening().station).value_or(StationId::rig));
 }
 
 void MainWindow::showEvent(QShowEvent* e) {
@@ -218,9 +218,8 @@ bool MainWindow::eventFilter(QObject* object, QEvent* event) {
 }
 
 void MainWindow::keepView() {
-    session_->evening().keepView(stations_[static_cast<size_t>(current_)]->name().toStdString(),
-                                 ThemeSwitch::instance().current().toStdString(), wideFindings_,
-                                 saveGeometry().toBase64().toStdString());
+    session_->evening().keepView(stationInfo(current_).key, ThemeSwitch::instance().current().toStdString(),
+                                 wideFindings_, saveGeometry().toBase64().toStdString());
 }
 
 MainWindow::~MainWindow() {
@@ -247,98 +246,11 @@ QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& k
 
 void MainWindow::buildMenus() {
     QMenu* night = menuBar()->addMenu(tr("&Night"));
-    add(night, tr("Focus frames"), QKeySequence("Ctrl+U"), [this] {
-        showStation(tr("Focus"));
-        perform("focus.start");
-    });
-    add(night, tr("Focus run"), QKeySequence("Ctrl+Shift+U"), [this] {
-        showStation(tr("Focus"));
-        perform("focus.run");
-    });
-    add(night, tr("Focus by a mask"), {}, [this] {
-        showStation(tr("Focus"));
-        perform("focus.mask");
-    });
-    add(night, tr("Take darks…"), QKeySequence("Ctrl+D"), [this] {
-        showStation(tr("Focus"));
-        perform("focus.darks");
-    });
-    add(night, tr("Measure the pole"), QKeySequence("Ctrl+M"), [this] {
-        showStation(tr("Pole"));
-        perform("pole.measure");
-    });
-    add(night, tr("Adjust the pole live"), QKeySequence("Ctrl+J"), [this] {
-        showStation(tr("Pole"));
-        perform("pole.adjust");
-    });
-    add(night, tr("Axis from frames…"), {}, [this] {
-        showStation(tr("Pole"));
-        perform("pole.frames");
-    });
-    add(night, tr("Choose a target"), QKeySequence("Ctrl+T"), [this] {
-        showStation(tr("Centre"));
-        perform("centre.search");
-    });
-    add(night, tr("Centre the target"), QKeySequence("Ctrl+E"), [this] {
-        showStation(tr("Centre"));
-        perform("centre.go");
-    });
-    add(night, tr("Frame the target"), {}, [this] {
-        showStation(tr("Centre"));
-        perform("centre.framing");
-    });
-    add(night, tr("Turn the camera"), {}, [this] {
-        showStation(tr("Centre"));
-        perform("centre.turn");
-    });
-    add(night, tr("Both cameras on the sky"), {}, [this] {
-        showStation(tr("Centre"));
-        perform("centre.both");
-    });
-    add(night, tr("Measure guide rates"), QKeySequence("Ctrl+R"), [this] {
-        showStation(tr("Rates"));
-        perform("rates.measure");
-    });
-    add(night, tr("Record a free run"), QKeySequence("Ctrl+W"), [this] {
-        showStation(tr("Free run"));
-        perform("free.record");
-    });
-    add(night, tr("Test the Dec backlash"), QKeySequence("Ctrl+B"), [this] {
-        showStation(tr("Free run"));
-        perform("free.backlash");
-    });
-    add(night, tr("Open a run…"), {}, [this] {
-        showStation(tr("Free run"));
-        perform("free.open");
-    });
-    add(night, tr("Guide, or stop guiding"), QKeySequence("Ctrl+G"), [this] {
-        showStation(tr("Guide"));
-        perform("guide.toggle");
-    });
-    add(night, tr("Start the series, or stop it"), QKeySequence("Ctrl+Shift+E"), [this] {
-        showStation(tr("Expose"));
-        perform("expose.start");
-    });
-    add(night, tr("Test exposure"), {}, [this] {
-        showStation(tr("Expose"));
-        perform("expose.test");
-    });
-    add(night, tr("Flip over the meridian now"), {}, [this] {
-        showStation(tr("Expose"));
-        perform("expose.flip");
-    });
-    add(night, tr("Search all nights"), QKeySequence("Ctrl+Shift+F"), [this] {
-        showStation(tr("Review"));
-        perform("review.search");
-    });
-    add(night, tr("Make the night log anew from records and tables"), {}, [this] {
-        showStation(tr("Review"));
-        perform("review.rebuild");
-    });
-    add(night, tr("Unguided ladder"), {}, [this] {
-        showStation(tr("Expose"));
-        perform("expose.ladder");
-    });
+    for (const NightAction& a : nightActions())
+        add(night, QCoreApplication::translate("NightAction", a.text), QKeySequence(a.keys), [this, a] {
+            showStation(a.station);
+            perform(a.id);
+        });
     night->addSeparator();
     add(night, tr("Stop what is running"), QKeySequence("Ctrl+Shift+."),
         [this] { session_->procedures().stop(); });
@@ -367,9 +279,9 @@ void MainWindow::buildMenus() {
     });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));
-    for (int i = 0; i < static_cast<int>(stations_.size()); ++i)
-        add(view, tr("Station %1").arg(stations_[static_cast<size_t>(i)]->name()),
-            QKeySequence(QString("Ctrl+%1").arg(i + 1)), [this, i] { showStation(i); });
+    for (const Station* s : stations_)
+        add(view, tr("Station %1").arg(s->name()), stationKeys(s->id()),
+            [this, id = s->id()] { showStation(id); });
     view->addSeparator();
     for (const QString& name : themeNames())
         add(view, tr("Theme %1").arg(name), {}, [name] { ThemeSwitch::instance().use(name); });
@@ -395,7 +307,7 @@ void MainWindow::buildMenus() {
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
     add(help, tr("About this station"), QKeySequence("F1"), [this] {
-        const Station* s = stations_[static_cast<size_t>(current_)];
+        const Station* s = station(current_);
         if (findings_->helpShown())
             findings_->hideHelp();
         else
@@ -420,52 +332,44 @@ HandsSheet* MainWindow::handsSheet() {
     return hands_;
 }
 
-void MainWindow::showStation(int index) {
-    current_ = index;
-    bench_->show(index);
-    rail_->setCurrent(index);
+void MainWindow::showStation(StationId id) {
+    current_ = id;
+    bench_->show(station(id));
+    rail_->setCurrent(id);
     if (findings_->helpShown())
         findings_->hideHelp();
     refreshFindings();
-    stations_[static_cast<size_t>(index)]->arrive();
+    station(id)->arrive();
 }
 
-void MainWindow::showStation(const QString& name) {
-    for (size_t i = 0; i < stations_.size(); ++i)
-        if (stations_[i]->name() == name)
-            showStation(static_cast<int>(i));
-}
-
-Station* MainWindow::station(const QString& name) const {
-    for (Station* s : stations_)
-        if (s->name() == name)
-            return s;
-    return nullptr;
+Station* MainWindow::station(StationId id) const {
+    return *std::find_if(stations_.begin(), stations_.end(),
+                         [id](const Station* s) { return s->id() == id; });
 }
 
 void MainWindow::refreshFindings() {
     rail_->retell();
-    findings_->show(stations_[static_cast<size_t>(current_)]->findings(), session_->problems().all());
+    findings_->show(station(current_)->findings(), session_->problems().all());
 }
 
-void MainWindow::perform(const QString& action) {
-    if (action.startsWith("go.")) {
-        QString name = action.mid(3);
-        name[0] = name[0].toUpper();
-        showStation(name);
-        return;
-    }
-    if (action == "halt") {
-        session_->mount().halt();
-        return;
-    }
-    if (action == "evening.take") {
-        session_->evening().takeOver();
-        return;
-    }
-    if (action == "mount.settle") {
-        session_->mount().settleDispute();
-        return;
+void MainWindow::perform(const Action& action) {
+    switch (action.id) {
+    case ActionId::goToRig:
+        return showStation(StationId::rig);
+    case ActionId::goToFocus:
+        return showStation(StationId::focus);
+    case ActionId::goToPole:
+        return showStation(StationId::pole);
+    case ActionId::goToRates:
+        return showStation(StationId::rates);
+    case ActionId::halt:
+        return session_->mount().halt();
+    case ActionId::takeEvening:
+        return session_->evening().takeOver();
+    case ActionId::settleDispute:
+        return session_->mount().settleDispute();
+    default:
+        break;
     }
     for (Station* s : stations_)
         if (s->perform(action))

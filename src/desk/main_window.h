@@ -4,7 +4,9 @@
 #include <QMainWindow>
 #include <vector>
 
+#include "core/findings/action.h"
 #include "desk/start.h"
+#include "desk/stations/station_id.h"
 
 class QTimer;
 class QMenu;
@@ -35,9 +37,8 @@ public:
     Session& session() { return *session_; }
     // Where the devices are stand-ins.
     SimulatedNight& simulatedNight() { return *simulated_; }
-    void showStation(int index);
-    void showStation(const QString& name);
-    Station* station(const QString& name) const;
+    void showStation(StationId id);
+    Station* station(StationId id) const;
     FindingsPanel* findingsPanel() const { return findings_; }
     HandsSheet* handsSheet();
     Deck* deck() const { return deck_; }
@@ -58,7 +59,7 @@ private:
     void refreshFindings();
     void listenToDesktop();
     void tellDesktop();
-    void perform(const QString& action);
+    void perform(const Action& action);
     QAction* add(QMenu* menu, const QString& text, const QKeySequence& keys,
                  const std::function<void()>& what);
 
@@ -74,7 +75,7 @@ private:
     HandsSheet* hands_ = nullptr;
     QTimer* timer_;
     QList<QAction*> actions_;
-    int current_ = 0;
+    StationId current_ = StationId::rig;
     QVBoxLayout* strip_ = nullptr;
     bool narrow_ = false;
     bool wideFindings_ = true;

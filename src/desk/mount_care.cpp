@@ -61,7 +61,7 @@ void MountCare::lookAtLimits() {
 void MountCare::lookAtMeridian() {
     if (const auto dispute = parts_.mount.observatory().guard().dispute())
         parts_.problems.report(ProblemCause::dispute, dispute->problem(parts_.rigs.rig().site),
-                               "mount.settle", "Go on anyway");
+                               ActionId::settleDispute, "Go on anyway");
     else
         parts_.problems.solved(ProblemCause::dispute);
 }
@@ -113,7 +113,7 @@ void MountCare::lookWhereItPoints() {
                           (off < 1.0 ? formatNumber(60.0 * off, 1) + "′" : formatNumber(off, 1) + "°") +
                           " beside " + parts_.targets.name() + ".";
             }
-            parts_.problems.report(ProblemCause::asleep, *p, "centre.go", "Centre the target");
+            parts_.problems.report(ProblemCause::asleep, *p, ActionId::centreGo, "Centre the target");
         });
 }
 

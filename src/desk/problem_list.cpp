@@ -10,7 +10,7 @@ auto entryOf(auto& entries, ProblemCause cause) {
 }
 } // namespace
 
-void ProblemList::report(ProblemCause cause, const Problem& problem, const std::string& action,
+void ProblemList::report(ProblemCause cause, const Problem& problem, const Action& action,
                          const std::string& label) {
     // Whoever asked for something hears each time that it failed.
     if (cause != ProblemCause::task && read_.contains({cause, problem.what}))

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/base/problem.h"
+#include "core/findings/action.h"
 
 namespace nordstjerna {
 
@@ -35,14 +36,15 @@ public:
     struct Entry {
         ProblemCause cause = ProblemCause::task;
         Problem problem;
-        std::string action, label; // what a button beside it does (MainWindow::perform)
+        Action action; // what a button beside it does
+        std::string label;
     };
     using QObject::QObject;
 
-    void report(ProblemCause cause, const Problem& problem, const std::string& action = "",
+    void report(ProblemCause cause, const Problem& problem, const Action& action = {},
                 const std::string& label = "");
     // Of what was asked for last.
-    void report(const Problem& problem, const std::string& action = "", const std::string& label = "") {
+    void report(const Problem& problem, const Action& action = {}, const std::string& label = "") {
         report(ProblemCause::task, problem, action, label);
     }
     void solved(ProblemCause cause);

@@ -26,8 +26,7 @@ QString stateWords(StationState s) {
 }
 } // namespace
 
-RailRow::RailRow(const Station& station, int index, QWidget* parent)
-    : QAbstractButton(parent), station_(station), index_(index) {
+RailRow::RailRow(const Station& station, QWidget* parent) : QAbstractButton(parent), station_(station) {
     setCheckable(true);
     setText(station.name());
     setFocusPolicy(Qt::StrongFocus);
@@ -36,9 +35,9 @@ RailRow::RailRow(const Station& station, int index, QWidget* parent)
 }
 
 void RailRow::retell() {
-    const QString words = tr("%1: %2, %3 (Ctrl+%4)")
-                              .arg(station_.name(), stateWords(station_.state()), station_.summary())
-                              .arg(index_ + 1);
+    QString words = tr("%1: %2, %3").arg(station_.name(), stateWords(station_.state()), station_.summary());
+    if (const QKeySequence keys = stationKeys(station_.id()); !keys.isEmpty())
+        words += " (" + keys.toString(QKeySequence::NativeText) + ")";
     if (accessibleName() != words) {
         setAccessibleName(words);
         setToolTip(words);
@@ -72,7 +71,7 @@ void RailRow::paintEvent(QPaintEvent*) {
     p.setPen(theme().muted);
     p.setFont(textFont(11));
     p.drawText(QRectF(r.right() - 24, middle - 18, 16, 18), Qt::AlignRight | Qt::AlignVCenter,
-               QString::number(index_ + 1));
+               stationNumber(station_.id()));
     p.setFont(textFont(12));
     const QString line = p.fontMetrics().elidedText(station_.summary(), Qt::ElideRight, int(r.width()) - 66);
     p.drawText(QRectF(r.left() + 60, middle + 2, r.width() - 64, 18), Qt::AlignLeft | Qt::AlignVCenter, line);
@@ -93,11 +92,11 @@ Rail::Rail(RigBook& rigs, ThisNight& night, std::vector<Station*> stations, QWid
     : QFrame(parent), rigs_(rigs), night_(night) {
     setObjectName("rail");
     setFixedWidth(200);
-    for (size_t i = 0; i < stations.size(); ++i) {
-        auto* row = new RailRow(*stations[i], static_cast<int>(i), this);
+    for (Station* s : stations) {
+        auto* row = new RailRow(*s, this);
         rows_.push_back(row);
-        connect(row, &RailRow::clicked, this, [this, i] { Q_EMIT chosen(static_cast<int>(i)); });
-        connect(stations[i], &Station::changed, row, &RailRow::retell);
+        connect(row, &RailRow::clicked, this, [this, id = s->id()] { Q_EMIT chosen(id); });
+        connect(s, &Station::changed, row, &RailRow::retell);
     }
     connect(&rigs, &RigBook::changed, this, [this] { retell(); });
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { retell(); });
@@ -109,9 +108,9 @@ void Rail::retell() {
     update();
 }
 
-void Rail::setCurrent(int index) {
-    for (size_t i = 0; i < rows_.size(); ++i)
-        rows_[i]->setChecked(static_cast<int>(i) == index);
+void Rail::setCurrent(StationId id) {
+    for (RailRow* r : rows_)
+        r->setChecked(r->id() == id);
 }
 
 void Rail::setNarrow(bool narrow) {

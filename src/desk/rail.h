@@ -12,7 +12,8 @@ namespace nordstjerna {
 class RailRow : public QAbstractButton {
     Q_OBJECT
 public:
-    RailRow(const Station& station, int index, QWidget* parent);
+    RailRow(const Station& station, QWidget* parent);
+    StationId id() const { return station_.id(); }
     void retell(); // state and figure of the station
 
 protected:
@@ -21,19 +22,18 @@ protected:
 
 private:
     const Station& station_;
-    int index_;
 };
 
 class Rail : public QFrame {
     Q_OBJECT
 public:
     Rail(RigBook& rigs, ThisNight& night, std::vector<Station*> stations, QWidget* parent = nullptr);
-    void setCurrent(int index);
+    void setCurrent(StationId id);
     void setNarrow(bool narrow); // marks and icons only
     void retell();
 
 Q_SIGNALS:
-    void chosen(int index);
+    void chosen(nordstjerna::StationId id);
 
 protected:
     void paintEvent(QPaintEvent*) override;

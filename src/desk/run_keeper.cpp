@@ -22,7 +22,7 @@ void tellKept(Logbook& logbook, ProblemList& problems, const std::string& entry,
     told.what = "The run is not being saved: " + told.what;
     told.why += " " + formatCount(static_cast<int>(state.rows), "row") +
                 " on disk; later ones are in memory only. It is tried again with every row.";
-    problems.report(ProblemCause::run, told, "run.elsewhere", "Save elsewhere…");
+    problems.report(ProblemCause::run, told, ActionId::saveRunElsewhere, "Save elsewhere…");
 }
 } // namespace
 
@@ -95,7 +95,8 @@ bool RunKeeper::saveElsewhere(const std::filesystem::path& path, const Run& run)
         return false;
     recorder_->moveTo(path, run);
     if (const auto done = recorder_->write(); !done) {
-        parts_.problems.report(ProblemCause::run, done.error(), "run.elsewhere", "Save elsewhere…");
+        parts_.problems.report(ProblemCause::run, done.error(), ActionId::saveRunElsewhere,
+                               "Save elsewhere…");
         return false;
     }
     parts_.problems.solved(ProblemCause::run);

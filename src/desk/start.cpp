@@ -40,6 +40,7 @@ BegunEvening beginSimulated(const Scenario& scenario, std::shared_ptr<StarIndex>
                             const std::filesystem::path& dataFolder) {
     BegunEvening begun;
     begun.simulated = std::make_shared<SimulatedNight>(scenario, index);
+    begun.pace = [&clock = begun.simulated->clock()] { return clock.speed(); };
     auto observatory = std::make_unique<Observatory>(begun.simulated->devices(),
                                                      Observatory::usual_patience_s, begun.simulated);
     const Scenario& night = begun.simulated->scenario();

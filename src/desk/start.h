@@ -1,6 +1,7 @@
 // Puts an evening together: from the command line's wishes, or of a given simulated night.
 #pragma once
 
+#include <functional>
 #include <memory>
 
 #include "desk/session.h"
@@ -19,6 +20,7 @@ struct StartWishes {
 struct BegunEvening {
     std::unique_ptr<Session> session;
     std::shared_ptr<SimulatedNight> simulated; // what only stand-ins can do; absent where devices are real
+    std::function<double()> pace;              // of their time, × the real one; 0: as fast as it computes
 };
 
 Expected<BegunEvening> beginEvening(const StartWishes& wishes);

@@ -40,20 +40,20 @@ void benchMemory(int rows) {
             QApplication::processEvents(QEventLoop::WaitForMoreEvents);
     };
     const double before = mostMemory_MB();
-    window.showStation("Rates");
-    for (QPushButton* b : window.station("Rates")->findChildren<QPushButton*>())
+    window.showStation(StationId::rates);
+    for (QPushButton* b : window.station(StationId::rates)->findChildren<QPushButton*>())
         if (b->text() == "Slew there")
             b->click();
     idle();
-    window.station("Rates")->primary()->click();
+    window.station(StationId::rates)->primary()->click();
     idle();
     if (!session.calibration().rates()) {
         std::printf("memory: no rates\n");
         return;
     }
     session.settings().change(SettingKey::exposure, 0.5, "yours");
-    window.showStation("Guide");
-    auto* guide = static_cast<GuideStation*>(window.station("Guide"));
+    window.showStation(StationId::guide);
+    auto* guide = static_cast<GuideStation*>(window.station(StationId::guide));
     guide->primary()->click();
     const double took = seconds([&] {
         while (session.procedures().guiding() && static_cast<int>(guide->run().rows.size()) < rows)

@@ -73,7 +73,7 @@ void FindingsTest::pulseLongerThanExposure() {
     r.guiding.pulseLimit_ms = 2500;
     const auto list = rigFindings(r);
     QVERIFY(has(list, "pulse-limit-long"));
-    QCOMPARE(list.front().action, std::string("rig.shorten-pulse-limit"));
+    QVERIFY(list.front().action == ActionId::shortenPulseLimit);
 }
 
 namespace {
@@ -141,9 +141,9 @@ void FindingsTest::slowWanderIsSeen() {
 }
 
 void FindingsTest::heaviestFirst() {
-    std::vector<Finding> list{{"a", Weight::know, "", "", "", "", ""},
-                              {"b", Weight::act, "", "", "", "", ""},
-                              {"c", Weight::look, "", "", "", "", ""}};
+    std::vector<Finding> list{{"a", Weight::know, "", "", "", {}, ""},
+                              {"b", Weight::act, "", "", "", {}, ""},
+                              {"c", Weight::look, "", "", "", {}, ""}};
     rank(list);
     QCOMPARE(list[0].id, std::string("b"));
     QCOMPARE(list[2].id, std::string("a"));

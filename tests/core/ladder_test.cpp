@@ -345,7 +345,7 @@ void LadderTest::settlingAdvice() {
     QVERIFY(settleCost(others, later->rule, scale).early < 0.1);
     const auto findings = settleFindings(later, scale, 40);
     QCOMPARE(findings.size(), size_t{1});
-    QVERIFY(findings[0].action == "expose.settle");
+    QVERIFY(findings[0].action == ActionId::exposeSettle);
 }
 
 void LadderTest::adviceOnlyWhereItPays() {

@@ -735,7 +735,7 @@ void LoopTest::tuneTakesTheModel() {
     QCOMPARE(list.size(), t->changes.size());
     // In use by now: nothing is asked for any more.
     for (const Finding& f : settingsFindings(*t, &book))
-        QVERIFY(f.action.empty());
+        QVERIFY(!f.action);
 }
 
 // Found to turn otherwise than stated, or to be told where it cannot be: each its own sentence.

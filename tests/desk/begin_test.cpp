@@ -64,7 +64,7 @@ private:
         s.guideAbove_arcmin = -9.0;
         return s;
     }
-    Station* station(const char* name) const { return window_->station(name); }
+    Station* station(StationId id) const { return window_->station(id); }
     void page(Station* s, const QString& name) const {
         for (QPushButton* b : s->findChildren<QPushButton*>("phase"))
             if (b->text() == name)
@@ -92,8 +92,8 @@ private:
     }
     // Centred, and back at the map.
     Station* framed() const {
-        window_->showStation("Centre");
-        Station* centre = station("Centre");
+        window_->showStation(StationId::centre);
+        Station* centre = station(StationId::centre);
         QTest::mouseClick(centre->primary(), Qt::LeftButton);
         if (!waitIdle())
             return nullptr;
@@ -123,12 +123,12 @@ void BeginTest::focusRunByOneButton() {
     s.imagingFocus_um = 5.0 * zone;
     begin(s);
     const auto unfocused = [this] {
-        window_->showStation("Expose");
+        window_->showStation(StationId::expose);
         return panelText().contains("imaging camera has not been focused");
     };
     QVERIFY(unfocused());
-    window_->showStation("Focus");
-    Station* focus = station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = station(StationId::focus);
     page(focus, "Focus run");
     // The camera with the motor is chosen by itself.
     QCOMPARE(focus->findChild<QComboBox*>("focusCamera")->currentText(), QString("imaging camera"));
@@ -155,8 +155,8 @@ void BeginTest::focusRunByOneButton() {
     QVERIFY(window_->session().rigs().rig().imagingFocuser.play_steps > 0.0);
     QCOMPARE(window_->session().focusBook().focused(CameraRole::imaging).size(), size_t(1));
     // And Review draws its curve.
-    window_->showStation("Review");
-    auto* review = static_cast<ReviewStation*>(station("Review"));
+    window_->showStation(StationId::review);
+    auto* review = static_cast<ReviewStation*>(station(StationId::review));
     review->refreshLog();
     EntrySearch wanted;
     wanted.kind = EntryKind::focus;
@@ -173,8 +173,8 @@ void BeginTest::focusRunByOneButton() {
 
 void BeginTest::guideFocusStaysByHand() {
     begin(scenario());
-    window_->showStation("Focus");
-    Station* focus = station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = station(StationId::focus);
     page(focus, "Focus run");
     focus->findChild<QComboBox*>("focusCamera")->setCurrentIndex(0);
     QVERIFY(!focus->primary()->isEnabled());
@@ -187,8 +187,8 @@ void BeginTest::focuserThatDoesNotMove() {
     Scenario s = scenario();
     s.imagingFocuser.fault = SimFocuserSetup::Fault::stuck;
     begin(s);
-    window_->showStation("Focus");
-    Station* focus = station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = station(StationId::focus);
     page(focus, "Focus run");
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
@@ -202,8 +202,8 @@ void BeginTest::stopPutsItBack() {
     Scenario s = scenario();
     s.imagingFocus_um = 300.0;
     begin(s);
-    window_->showStation("Focus");
-    Station* focus = station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = station(StationId::focus);
     page(focus, "Focus run");
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QTest::mouseClick(focus->primary(), Qt::LeftButton); // Stop the run
@@ -226,8 +226,8 @@ void BeginTest::moveByHand() {
     QVERIFY(waitFor([&] { return told.size() == 3; }));
     for (const double steps : told)
         QCOMPARE(steps, s.imagingFocuser.begin_steps);
-    window_->showStation("Focus");
-    Station* focus = station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = station(StationId::focus);
     page(focus, "Focus run");
     auto* to = focus->findChild<QDoubleSpinBox*>("focuserTo");
     to->setValue(s.imagingFocuser.begin_steps + 150.0);
@@ -245,13 +245,13 @@ void BeginTest::maskIsRead() {
     s.target = {Angle::fromDeg(51.08070872), Angle::fromDeg(49.86117958)}; // α Persei
     s.targetName = "Mirfak";
     begin(s);
-    window_->showStation("Centre");
-    QTest::mouseClick(station("Centre")->primary(), Qt::LeftButton);
+    window_->showStation(StationId::centre);
+    QTest::mouseClick(station(StationId::centre)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     window_->handsSheet()->show();
     window_->handsSheet()->findChild<QCheckBox*>("imagingMask")->click();
-    window_->showStation("Focus");
-    Station* focus = station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = station(StationId::focus);
     page(focus, "Mask");
     focus->findChild<QComboBox*>("focusCamera")->setCurrentIndex(1);
     focus->findChild<QDoubleSpinBox*>("exposure")->setValue(15.0);
@@ -322,8 +322,8 @@ void BeginTest::bothCamerasOnTheSky() {
 
 void BeginTest::wantedAngleComesBack() {
     begin(scenario());
-    window_->showStation("Centre");
-    Station* centre = station("Centre");
+    window_->showStation(StationId::centre);
+    Station* centre = station(StationId::centre);
     auto* angle = centre->findChild<QDoubleSpinBox*>("angle");
     angle->setFocus();
     angle->selectAll();
@@ -331,20 +331,20 @@ void BeginTest::wantedAngleComesBack() {
     QTest::keyClick(angle, Qt::Key_Return);
     QVERIFY(window_->session().writes().flush(20.0));
     begin(scenario());
-    window_->showStation("Centre");
-    QCOMPARE(station("Centre")->findChild<QDoubleSpinBox*>("angle")->value(), 58.0);
-    auto* list = station("Centre")->findChild<QListWidget*>("targets");
+    window_->showStation(StationId::centre);
+    QCOMPARE(station(StationId::centre)->findChild<QDoubleSpinBox*>("angle")->value(), 58.0);
+    auto* list = station(StationId::centre)->findChild<QListWidget*>("targets");
     QCOMPARE(list->count(), 1);
     QVERIFY2(list->item(0)->text().contains("58.0°"), qPrintable(list->item(0)->text()));
     // Forgotten again.
-    station("Centre")->findChild<QPushButton*>("forgetTarget")->click();
+    station(StationId::centre)->findChild<QPushButton*>("forgetTarget")->click();
     QCOMPARE(list->count(), 0);
 }
 
 void BeginTest::targetsThatNeverRise() {
     begin(scenario());
-    window_->showStation("Centre");
-    Station* centre = station("Centre");
+    window_->showStation(StationId::centre);
+    Station* centre = station(StationId::centre);
     auto* search = centre->findChild<QLineEdit*>("search");
     search->setText("10 45 03 -59 41 04");
     QTest::keyClick(search, Qt::Key_Return);
@@ -357,8 +357,8 @@ void BeginTest::unsolvedOffersWhatToTry() {
     Scenario s = scenario();
     s.imagingFocus_um = 6000.0; // nothing but wide, faint discs
     begin(s);
-    window_->showStation("Centre");
-    Station* centre = station("Centre");
+    window_->showStation(StationId::centre);
+    Station* centre = station(StationId::centre);
     auto* longer = centre->findChild<QPushButton*>("retryLonger");
     QVERIFY(!longer->isVisible());
     QTest::mouseClick(centre->primary(), Qt::LeftButton);
@@ -370,23 +370,23 @@ void BeginTest::unsolvedOffersWhatToTry() {
     // Sharp again, it comes right.
     Scenario sharp = scenario();
     begin(sharp);
-    window_->showStation("Centre");
-    QTest::mouseClick(station("Centre")->primary(), Qt::LeftButton);
+    window_->showStation(StationId::centre);
+    QTest::mouseClick(station(StationId::centre)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(!station("Centre")->findChild<QPushButton*>("retryLonger")->isVisible());
+    QVERIFY(!station(StationId::centre)->findChild<QPushButton*>("retryLonger")->isVisible());
 }
 
 void BeginTest::centringIsRemembered() {
     begin(scenario());
-    window_->showStation("Centre");
-    Station* centre = station("Centre");
+    window_->showStation(StationId::centre);
+    Station* centre = station(StationId::centre);
     page(centre, "Centring");
     centre->findChild<QDoubleSpinBox*>("tolerance")->setValue(45.0);
     centre->findChild<QDoubleSpinBox*>("settle")->setValue(7.0);
     centre->findChild<QDoubleSpinBox*>("solveBin")->setValue(2.0);
     QVERIFY(window_->session().writes().flush(20.0));
     begin(scenario());
-    centre = station("Centre");
+    centre = station(StationId::centre);
     QCOMPARE(centre->findChild<QDoubleSpinBox*>("tolerance")->value(), 45.0);
     QCOMPARE(centre->findChild<QDoubleSpinBox*>("settle")->value(), 7.0);
     QCOMPARE(centre->findChild<QDoubleSpinBox*>("solveBin")->value(), 2.0);
@@ -396,29 +396,29 @@ void BeginTest::centringIsRemembered() {
 void BeginTest::looksGiveWay() {
     begin(scenario());
     const auto look = [this] {
-        window_->showStation("Focus");
-        page(station("Focus"), "Frames");
-        QTest::mouseClick(station("Focus")->primary(), Qt::LeftButton);
+        window_->showStation(StationId::focus);
+        page(station(StationId::focus), "Frames");
+        QTest::mouseClick(station(StationId::focus)->primary(), Qt::LeftButton);
         QVERIFY(window_->session().procedures().busyWith() == "Focus frames");
     };
     look();
-    window_->showStation("Pole");
-    page(station("Pole"), "Plan and measure");
-    QVERIFY(station("Pole")->primary()->isEnabled());
-    QTest::mouseClick(station("Pole")->primary(), Qt::LeftButton);
+    window_->showStation(StationId::pole);
+    page(station(StationId::pole), "Plan and measure");
+    QVERIFY(station(StationId::pole)->primary()->isEnabled());
+    QTest::mouseClick(station(StationId::pole)->primary(), Qt::LeftButton);
     QVERIFY(waitFor([this] { return window_->session().mountBook().pole().has_value(); }));
     QVERIFY(waitIdle());
     QVERIFY(!window_->session().problems().newest());
-    QCOMPARE(station("Focus")->primary()->text(), QString("Start frames"));
+    QCOMPARE(station(StationId::focus)->primary()->text(), QString("Start frames"));
     // Halted before it had its turn: nothing begins.
     look();
-    window_->showStation("Centre");
-    QTest::mouseClick(station("Centre")->primary(), Qt::LeftButton);
+    window_->showStation(StationId::centre);
+    QTest::mouseClick(station(StationId::centre)->primary(), Qt::LeftButton);
     window_->session().mount().halt();
     QVERIFY(waitIdle());
-    QCOMPARE(station("Centre")->summary(), QString("NGC 891"));
-    QVERIFY(station("Centre")->primary()->text().startsWith("Centre"));
-    QVERIFY(station("Centre")->primary()->isEnabled());
+    QCOMPARE(station(StationId::centre)->summary(), QString("NGC 891"));
+    QVERIFY(station(StationId::centre)->primary()->text().startsWith("Centre"));
+    QVERIFY(station(StationId::centre)->primary()->isEnabled());
 }
 
 NORDSTJERNA_TEST(BeginTest)

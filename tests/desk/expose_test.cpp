@@ -59,7 +59,7 @@ private slots:
     void needsRates();
 
 private:
-    ExposeStation* expose() const { return static_cast<ExposeStation*>(window_->station("Expose")); }
+    ExposeStation* expose() const { return static_cast<ExposeStation*>(window_->station(StationId::expose)); }
     QPushButton* button(const QString& text) const;
     ReadOut* readOut(const QString& title) const;
     QString plan() const { return expose()->findChild<QLabel*>("plan")->text(); }
@@ -97,7 +97,7 @@ void ExposeTest::init() {
     window_ = std::make_unique<MainWindow>(
         beginSimulated(smallFrames(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
-    window_->showStation("Expose");
+    window_->showStation(StationId::expose);
 }
 
 QPushButton* ExposeTest::button(const QString& text) const {
@@ -123,15 +123,15 @@ QString ExposeTest::panelText() const {
 }
 
 void ExposeTest::measureRates() {
-    window_->showStation("Rates");
-    for (QPushButton* b : window_->station("Rates")->findChildren<QPushButton*>())
+    window_->showStation(StationId::rates);
+    for (QPushButton* b : window_->station(StationId::rates)->findChildren<QPushButton*>())
         if (b->text() == "Slew there")
             QTest::mouseClick(b, Qt::LeftButton);
     QVERIFY(waitIdle());
-    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY(window_->session().calibration().rates());
-    window_->showStation("Expose");
+    window_->showStation(StationId::expose);
 }
 
 void ExposeTest::needsRates() {
@@ -221,7 +221,7 @@ void ExposeTest::beginAndEndByTheClock() {
     window_ = std::make_unique<MainWindow>(
         beginSimulated(seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
-    window_->showStation("Expose");
+    window_->showStation(StationId::expose);
     QCOMPARE(expose()->findChild<QTimeEdit*>("series-begins-at")->time(), QTime(22, 30));
     QVERIFY(expose()->findChild<QTimeEdit*>("series-begins-at")->isVisible());
     QCOMPARE(expose()->findChild<QDoubleSpinBox*>("series-up")->value(), 50.0);
@@ -281,7 +281,7 @@ void ExposeTest::flipRatherEarly() {
     window_ = std::make_unique<MainWindow>(
         beginSimulated(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
-    window_->showStation("Expose");
+    window_->showStation(StationId::expose);
     letTimePass("2026-10-14T23:40:00");
     QVERIFY(waitFor(offered));
     set("series-exposure", 600.0);
@@ -317,7 +317,7 @@ void ExposeTest::seriesOverTheFlip() {
     QVERIFY(waitFor([this] { return expose()->frames().size() >= 2; }));
     // Guiding belongs to the series now.
     QVERIFY(window_->session().procedures().guiding());
-    QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+    QVERIFY(!window_->station(StationId::guide)->primary()->isEnabled());
     QVERIFY(waitFor([this] { return !expose()->running(); }));
     QVERIFY2(!window_->session().problems().newest(),
              window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
@@ -363,8 +363,8 @@ void ExposeTest::seriesOverTheFlip() {
     QVERIFY(std::abs(*shown->frame()->info.start - frames[2].start) < 0.01);
     QVERIFY(!shown->look().shapes.empty());
     // The same frames from the night log, later: a click opens one with its shapes measured anew.
-    window_->showStation("Review");
-    auto* review = static_cast<ReviewStation*>(window_->station("Review"));
+    window_->showStation(StationId::review);
+    auto* review = static_cast<ReviewStation*>(window_->station(StationId::review));
     QVERIFY(window_->session().writes().flush(60.0));
     review->refreshLog();
     QVERIFY(waitFor([&] { return !review->reading(); }));
@@ -393,7 +393,7 @@ void ExposeTest::seriesOverTheFlip() {
         return kept->hint().contains("frame", Qt::CaseInsensitive) && !kept->hint().startsWith("Reading");
     }));
     QVERIFY(!kept->frame());
-    window_->showStation("Expose");
+    window_->showStation(StationId::expose);
     bool told = false;
     for (QLabel* l : expose()->findChildren<QLabel*>())
         told |= l->text().contains("all frames are taken: 9 frames saved in");
@@ -410,7 +410,7 @@ void ExposeTest::focusedAnewByItself() {
     window_ = std::make_unique<MainWindow>(
         beginSimulated(cold, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
-    window_->showStation("Expose");
+    window_->showStation(StationId::expose);
     letTimePass("2026-10-14T20:30:00");
     measureRates();
     set("series-exposure", 150.0);
@@ -529,10 +529,10 @@ void ExposeTest::closingWhileItRuns() {
 
 void ExposeTest::testExposureWhileGuiding() {
     measureRates();
-    window_->showStation("Guide");
-    QTest::mouseClick(window_->station("Guide")->primary(), Qt::LeftButton);
+    window_->showStation(StationId::guide);
+    QTest::mouseClick(window_->station(StationId::guide)->primary(), Qt::LeftButton);
     QVERIFY(window_->session().procedures().guiding());
-    window_->showStation("Expose");
+    window_->showStation(StationId::expose);
     set("series-exposure", 20.0);
     QTest::mouseClick(button("Test exposure"), Qt::LeftButton);
     QVERIFY(waitFor([this] { return !window_->session().procedures().working(); }));

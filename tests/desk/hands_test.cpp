@@ -139,34 +139,24 @@ void HandsTest::beginSlew(double hourAngle_h) {
 }
 
 void HandsTest::haltInEveryDialog_data() {
-    QTest::addColumn<QString>("station");
-    QTest::addColumn<QString>("opener"); // an action of the menu, or a button by its name
+    QTest::addColumn<bool>("inRig");     // a button of that station; else an action of the menu
+    QTest::addColumn<QString>("opener"); // its name, or what the action is called
     QTest::addColumn<bool>("byKey");
-    QTest::newRow("open a rig") << ""
-                                << "Open rig…" << true;
-    QTest::newRow("save a rig") << ""
-                                << "Save rig…" << false;
-    QTest::newRow("rotator") << ""
-                             << "A rotator turned the guide camera…" << true;
-    QTest::newRow("about") << ""
-                           << "About Nordstjerna" << true;
-    QTest::newRow("about, by its button") << ""
-                                          << "About Nordstjerna" << false;
-    QTest::newRow("search for an action") << ""
-                                          << "Search for an action…" << true;
-    QTest::newRow("open a run") << ""
-                                << "Open a run…" << true;
-    QTest::newRow("horizon") << "Rig"
-                             << "readHorizon" << true;
-    QTest::newRow("quit") << ""
-                          << "Quit" << true;
-    QTest::newRow("quit, by its button") << ""
-                                         << "Quit" << false;
+    QTest::newRow("open a rig") << false << "Open rig…" << true;
+    QTest::newRow("save a rig") << false << "Save rig…" << false;
+    QTest::newRow("rotator") << false << "A rotator turned the guide camera…" << true;
+    QTest::newRow("about") << false << "About Nordstjerna" << true;
+    QTest::newRow("about, by its button") << false << "About Nordstjerna" << false;
+    QTest::newRow("search for an action") << false << "Search for an action…" << true;
+    QTest::newRow("open a run") << false << "Open a run…" << true;
+    QTest::newRow("horizon") << true << "readHorizon" << true;
+    QTest::newRow("quit") << false << "Quit" << true;
+    QTest::newRow("quit, by its button") << false << "Quit" << false;
 }
 
 // The mount is on its way while a question stands open.
 void HandsTest::haltInEveryDialog() {
-    QFETCH(QString, station);
+    QFETCH(bool, inRig);
     QFETCH(QString, opener);
     QFETCH(bool, byKey);
     beginSlew();
@@ -193,8 +183,8 @@ void HandsTest::haltInEveryDialog() {
         dialog->reject();
     });
     look.start(20);
-    if (!station.isEmpty()) {
-        window_->showStation(station);
+    if (inRig) {
+        window_->showStation(StationId::rig);
         auto* button = window_->findChild<QPushButton*>(opener);
         QVERIFY(button);
         button->click();
@@ -306,25 +296,25 @@ void HandsTest::throwingSlotEndsNothing() {
     QVERIFY2(waitFor([this] { return panelText().contains("a slot out of its mind"); }),
              qPrintable(panelText()));
     app->setTold({});
-    window_->showStation("Guide");
-    QVERIFY(window_->station("Guide")->isVisible());
+    window_->showStation(StationId::guide);
+    QVERIFY(window_->station(StationId::guide)->isVisible());
 }
 
 void HandsTest::problemsAreAList() {
     ProblemList& list = session().problems();
     int changes = 0;
     connect(&list, &ProblemList::changed, this, [&changes] { ++changes; });
-    list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."}, "expose.folder",
-                "Save elsewhere…");
-    list.report(ProblemCause::run, {"The run is not being saved.", "Full.", "Make room."}, "run.elsewhere",
-                "Save elsewhere…");
+    list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."},
+                ActionId::exposeFolder, "Save elsewhere…");
+    list.report(ProblemCause::run, {"The run is not being saved.", "Full.", "Make room."},
+                ActionId::saveRunElsewhere, "Save elsewhere…");
     QVERIFY(panelText().contains("Frames cannot be saved") &&
             panelText().contains("The run is not being saved"));
     // Tried again and again: nothing is replaced, and no button goes from under the pointer.
     QPushButton* button = panelButton("Save elsewhere…");
     for (int k = 0; k < 20; ++k)
-        list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."}, "expose.folder",
-                    "Save elsewhere…");
+        list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."},
+                    ActionId::exposeFolder, "Save elsewhere…");
     QCOMPARE(changes, 2);
     QCOMPARE(panelButton("Save elsewhere…"), button);
     // What has been read does not come back by itself; what is solved does when it happens anew.
@@ -508,8 +498,8 @@ void HandsTest::rowsWhileTheDiskIsStuck() {
             return {};
         },
         {}, "");
-    window_->showStation("Guide");
-    auto* guide = window_->station("Guide");
+    window_->showStation(StationId::guide);
+    auto* guide = window_->station(StationId::guide);
     QVERIFY(waitFor([&] { return guide->primary()->isEnabled(); }));
     QTest::mouseClick(guide->primary(), Qt::LeftButton);
     auto* station = static_cast<GuideStation*>(guide);
@@ -543,7 +533,7 @@ void HandsTest::unreadableEveningIsKept() {
         { std::ofstream(path.toStdString()) << content; }
         open(demoScenario());
         QVERIFY2(panelText().contains("evening-kept-"), qPrintable(panelText()));
-        window_->showStation("Guide");
+        window_->showStation(StationId::guide);
         session().evening().keepView("Guide", "Dusk", true, "");
         QVERIFY(session().writes().flush(20.0));
         window_.reset();

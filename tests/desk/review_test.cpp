@@ -81,7 +81,7 @@ private:
     // The demo's earlier nights without their sky.
     void bringDemoNights();
     fs::path data() const { return data_->path().toStdString(); }
-    ReviewStation* review() const { return static_cast<ReviewStation*>(window_->station("Review")); }
+    ReviewStation* review() const { return static_cast<ReviewStation*>(window_->station(StationId::review)); }
     QTableWidget* table() const { return review()->findChild<QTableWidget*>("entries"); }
     QString label(const char* name) const { return review()->findChild<QLabel*>(name)->text(); }
     QString panelText() const;
@@ -124,7 +124,7 @@ void ReviewWindowTest::bringDemoNights() {
         fs::copy(demoFolder() / "past" / folder, data() / folder, fs::copy_options::recursive);
     QVERIFY(rebuildNightLog(data(), [](Instant t) { return t; }).has_value());
     openWindow();
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     QVERIFY(read());
 }
 
@@ -151,10 +151,10 @@ QPushButton* ReviewWindowTest::button(const QString& text, QWidget* in) const {
 }
 
 void ReviewWindowTest::measureRates() {
-    window_->showStation("Rates");
-    QTest::mouseClick(button("Slew there", window_->station("Rates")), Qt::LeftButton);
+    window_->showStation(StationId::rates);
+    QTest::mouseClick(button("Slew there", window_->station(StationId::rates)), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY(window_->session().calibration().rates());
 }
@@ -167,7 +167,7 @@ void ReviewWindowTest::demoBringsItsNights() {
     QVERIFY2(begun.has_value(), begun ? "" : begun.error().text().c_str());
     window_ = std::make_unique<MainWindow>(std::move(*begun));
     window_->show();
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     QVERIFY(!window_->session().problems().newest());
     QVERIFY(read());
     QCOMPARE(review()->summary(), QString("7 nights"));
@@ -187,9 +187,9 @@ void ReviewWindowTest::demoBringsItsNights() {
 void ReviewWindowTest::anEveningIsKept() {
     openWindow();
     measureRates();
-    window_->showStation("Guide");
-    QTest::mouseClick(window_->station("Guide")->primary(), Qt::LeftButton);
-    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    window_->showStation(StationId::guide);
+    QTest::mouseClick(window_->station(StationId::guide)->primary(), Qt::LeftButton);
+    auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
     // It stands in the log before its first row.
     QVERIFY(window_->session().writes().flush(60.0));
     {
@@ -201,7 +201,7 @@ void ReviewWindowTest::anEveningIsKept() {
     QVERIFY(waitFor([&] { return guide->run().rows.size() > 400; }));
     QTest::mouseClick(guide->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     settleLog();
     QCOMPARE(table()->rowCount(), 2); // rates and the run
     // No time went by between the two on this clock.
@@ -238,7 +238,7 @@ void ReviewWindowTest::anEveningIsKept() {
     const Night night = *window_->session().night().almanac();
     const Instant middle = block->from + 0.5 * (block->to - block->from);
     const double f = (middle - night.sunset) / (night.sunrise - night.sunset);
-    window_->showStation("Guide");
+    window_->showStation(StationId::guide);
     QTest::mouseClick(band, Qt::LeftButton, {},
                       QPoint(static_cast<int>(16 + f * (band->width() - 32)), band->height() - 20));
     QVERIFY(review()->isVisible());
@@ -263,7 +263,7 @@ void ReviewWindowTest::killedEveningIsRecovered() {
     fs::resize_file(data() / e.file, fs::file_size(data() / e.file) - 25);
     QVERIFY(keepEntry(data(), e).has_value());
     openWindow();
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     settleLog();
     QCOMPARE(table()->rowCount(), 1);
     QVERIFY2(table()->item(0, 4)->text().contains("all rows are there"),
@@ -301,7 +301,7 @@ void ReviewWindowTest::searchAndNotes() {
     table()->selectRow(0);
     QCOMPARE(note->toPlainText(), QString("a fox under the tripod"));
     // By a key from anywhere.
-    window_->showStation("Rig");
+    window_->showStation(StationId::rig);
     QTest::keyClick(window_.get(), Qt::Key_F, Qt::ControlModifier | Qt::ShiftModifier);
     QVERIFY(review()->isVisible());
 }
@@ -505,18 +505,18 @@ void ReviewWindowTest::trendTellsTheChange() {
 
 void ReviewWindowTest::trialOnTheSky() {
     openWindow();
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     review()->showPage(ReviewStation::Page::trial);
     QVERIFY(!review()->primary()->isEnabled());
     QVERIFY(sentence().contains("needs guiding"));
     measureRates();
     for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
         window_->session().settings().change(k, static_cast<double>(ControllerKind::proportional), "yours");
-    window_->showStation("Guide");
-    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    window_->showStation(StationId::guide);
+    auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
     QTest::mouseClick(guide->primary(), Qt::LeftButton);
     QVERIFY(waitFor([&] { return guide->run().rows.size() > 60; }));
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     review()->showPage(ReviewStation::Page::trial);
     QVERIFY(!review()->primary()->isEnabled()); // both are the same yet
     auto* setting = review()->findChild<QComboBox*>("trialSetting");
@@ -549,10 +549,10 @@ void ReviewWindowTest::trialOnTheSky() {
     QCOMPARE(found->size(), size_t{1});
     QVERIFY(found->front().ended && found->front().figure("trial_difference")->value > 0.0);
     // Guiding that ends before a trial does ends it too, and says so.
-    window_->showStation("Guide");
+    window_->showStation(StationId::guide);
     QTest::mouseClick(guide->primary(), Qt::LeftButton);
     QVERIFY(waitFor([&] { return guide->run().rows.size() > 40; }));
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     review()->showPage(ReviewStation::Page::trial);
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
     window_->session().guideHost().stop();
@@ -580,7 +580,7 @@ void ReviewWindowTest::reportOfANight() {
 
 void ReviewWindowTest::importATable() {
     openWindow();
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     const fs::path path = data() / "of a friend.csv";
     {
         std::ofstream file(path);
@@ -659,7 +659,7 @@ void ReviewWindowTest::tablesThatAreGone() {
 // A pole measurement opens as its map, with those before it in the same night as the path.
 void ReviewWindowTest::poleOnItsMap() {
     openWindow();
-    window_->showStation("Review");
+    window_->showStation(StationId::review);
     for (double east : {8.0, 0.5}) {
         LogEntry e = window_->session().night().newEntry(EntryKind::pole);
         e.started = e.started + (east < 1.0 ? 600.0 : 0.0);
@@ -692,7 +692,7 @@ void ReviewWindowTest::poleOnItsMap() {
 
 void ReviewWindowTest::logMadeAnew() {
     bringDemoNights();
-    QVERIFY(review()->perform("review.rebuild"));
+    QVERIFY(review()->perform(ActionId::reviewRebuild));
     QVERIFY(window_->session().writes().flush(60.0));
     QVERIFY(waitFor([this] { return sentence().contains("21 entries"); }));
     QCOMPARE(review()->summary(), QString("7 nights"));

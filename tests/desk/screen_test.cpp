@@ -127,7 +127,7 @@ void ScreenTest::stationsByTheKeyboardAlone() {
     QTest::keyClick(rows[1], Qt::Key_Down);
     QVERIFY(rows[2]->hasFocus());
     QTest::keyClick(rows[2], Qt::Key_Return);
-    QVERIFY(window_->station("Pole")->isVisible());
+    QVERIFY(window_->station(StationId::pole)->isVisible());
     QVERIFY(rows[2]->accessibleName().contains("Pole") && rows[2]->accessibleName().contains("not"));
 }
 
@@ -146,7 +146,7 @@ void ScreenTest::commandsWorkInTextFields() {
     QVERIFY(QTest::qWaitFor([&] { return !window_->session().procedures().busy(); }, 60000));
     search->setFocus();
     QTest::keyClick(search, Qt::Key_7, Qt::ControlModifier);
-    QVERIFY(window_->station("Guide")->isVisible());
+    QVERIFY(window_->station(StationId::guide)->isVisible());
 }
 
 void ScreenTest::oneFieldDoesNotRoundTheOthers() {
@@ -155,7 +155,7 @@ void ScreenTest::oneFieldDoesNotRoundTheOthers() {
     rig.imagingCamera.pixel_um = 4.23456;
     rig.site.latitude = Angle::fromDeg(58.123456789);
     window_->session().rigs().set(rig);
-    auto* focal = window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal");
+    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal");
     focal->selectAll();
     QTest::keyClicks(focal, "250");
     QTest::keyClick(focal, Qt::Key_Return);
@@ -167,7 +167,7 @@ void ScreenTest::oneFieldDoesNotRoundTheOthers() {
 }
 
 void ScreenTest::commaAndPointAreOne() {
-    auto* rate = window_->station("Rig")->findChild<QDoubleSpinBox*>("rateRa");
+    auto* rate = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("rateRa");
     for (const char* typed : {"0,625", "0.725"}) {
         rate->setFocus();
         rate->selectAll();
@@ -183,7 +183,7 @@ void ScreenTest::rigsAreChosenAndCopied() {
     const std::string first = session.rigs().rig().id;
     session.rigs().duplicate();
     QVERIFY(session.rigs().rig().id != first);
-    auto* name = window_->station("Rig")->findChild<QLineEdit*>("rigName");
+    auto* name = window_->station(StationId::rig)->findChild<QLineEdit*>("rigName");
     name->setText("Second");
     QTest::keyClick(name, Qt::Key_Return);
     QCOMPARE(session.rigs().rig().name, std::string("Second"));
@@ -217,7 +217,7 @@ void ScreenTest::anotherRigHasNoRates() {
 }
 
 void ScreenTest::horizonFromAFileAndByHand() {
-    auto* rig = static_cast<RigStation*>(window_->station("Rig"));
+    auto* rig = static_cast<RigStation*>(window_->station(StationId::rig));
     const QString path = data_->filePath("horizon.txt");
     QFile file(path);
     QVERIFY(file.open(QIODevice::WriteOnly));
@@ -238,7 +238,7 @@ void ScreenTest::horizonFromAFileAndByHand() {
 }
 
 void ScreenTest::theEveningSurvivesARestart() {
-    window_->showStation("Focus");
+    window_->showStation(StationId::focus);
     Rig rig = window_->session().rigs().rig();
     rig.guideOptics.focal_mm = 333.0;
     window_->session().rigs().set(rig);
@@ -248,11 +248,10 @@ void ScreenTest::theEveningSurvivesARestart() {
     ThemeSwitch::instance().use("Ember");
     window_->findingsPanel()->setVisible(true);
     // The window's own beat keeps the view.
-    QVERIFY(
-        QTest::qWaitFor([&] { return window_->session().evening().evening().theme == "Ember"; }, 30000));
+    QVERIFY(QTest::qWaitFor([&] { return window_->session().evening().evening().theme == "Ember"; }, 30000));
     QVERIFY(window_->session().writes().flush(10.0));
     open();
-    QVERIFY(window_->station("Focus")->isVisible());
+    QVERIFY(window_->station(StationId::focus)->isVisible());
     QCOMPARE(window_->session().rigs().rig().guideOptics.focal_mm, 333.0);
     QCOMPARE(window_->session().targets().name(), std::string("M 31"));
     QCOMPARE(window_->session().settings().book().value(SettingKey::gainRa), 0.37);
@@ -270,7 +269,7 @@ void ScreenTest::cardsAreUpdatedInPlace() {
             list.push_back(
                 {"id" + std::to_string(i), Weight::look, "Headline " + std::to_string(i),
                  "The figure is " + std::to_string(digit) + " and some more words to fill a second line.",
-                 "Do this.", "go.rig", "Go"});
+                 "Do this.", ActionId::goToRig, "Go"});
         static_cast<FindingsPanel&>(panel).show(list, {});
         QCoreApplication::processEvents();
     };

@@ -66,20 +66,20 @@ void shootMore(MainWindow& w, const QString& name) {
 }
 
 void measureRates(MainWindow& w) {
-    w.showStation("Rates");
-    for (QPushButton* b : w.station("Rates")->findChildren<QPushButton*>())
+    w.showStation(StationId::rates);
+    for (QPushButton* b : w.station(StationId::rates)->findChildren<QPushButton*>())
         if (b->text() == "Slew there")
             b->click();
     waitIdle(w);
-    w.station("Rates")->primary()->click();
+    w.station(StationId::rates)->primary()->click();
     waitIdle(w);
 }
 
 // Focus by motor and by mask, and the framing of the target.
 void beginViews(MainWindow& w) {
-    w.showStation("Focus");
-    Station* focus = w.station("Focus");
-    focus->perform("focus.run");
+    w.showStation(StationId::focus);
+    Station* focus = w.station(StationId::focus);
+    focus->perform(ActionId::focusRun);
     if (liveSpeed > 0.0) {
         w.simulatedNight().clock().setSpeed(liveSpeed);
         settle(4000);
@@ -91,12 +91,12 @@ void beginViews(MainWindow& w) {
     }
     waitIdle(w);
     shoot(w, "focus-run");
-    w.showStation("Centre");
-    Station* centre = w.station("Centre");
+    w.showStation(StationId::centre);
+    Station* centre = w.station(StationId::centre);
     shootMore(w, "framing-before");
     centre->primary()->click();
     waitIdle(w);
-    centre->perform("centre.both");
+    centre->perform(ActionId::centreBoth);
     waitIdle(w);
     auto* angle = centre->findChild<QDoubleSpinBox*>("angle");
     angle->setValue(58.0);
@@ -108,12 +108,12 @@ void beginViews(MainWindow& w) {
     // α Persei through the mask.
     w.session().targets().set(
         "Mirfak", vectorFrom(Equatorial{Angle::fromDeg(51.08070872), Angle::fromDeg(49.86117958)}));
-    centre->perform("centre.centring");
+    centre->perform(ActionId::centreCentring);
     centre->primary()->click();
     waitIdle(w);
-    w.showStation("Focus");
+    w.showStation(StationId::focus);
     w.simulatedNight().setMask(CameraRole::imaging, true);
-    focus->perform("focus.mask");
+    focus->perform(ActionId::focusMask);
     focus->findChild<QComboBox*>("focusCamera")->setCurrentIndex(1);
     focus->findChild<QDoubleSpinBox*>("exposure")->setValue(10.0);
     focus->primary()->click();
@@ -126,13 +126,13 @@ void beginViews(MainWindow& w) {
 
 // A series of short frames, so that there are a dozen of them.
 void exposeViews(MainWindow& w) {
-    w.showStation("Expose");
-    auto* expose = static_cast<ExposeStation*>(w.station("Expose"));
+    w.showStation(StationId::expose);
+    auto* expose = static_cast<ExposeStation*>(w.station(StationId::expose));
     expose->findChild<QDoubleSpinBox*>("series-exposure")->setValue(120.0);
     expose->findChild<QDoubleSpinBox*>("dither-every")->setValue(2.0);
     settle(700);
     shootMore(w, "expose-plan");
-    expose->perform("expose.ladder");
+    expose->perform(ActionId::exposeLadder);
     waitIdle(w, 240000);
     shootMore(w, "expose-ladder");
     expose->showPage(ExposeStation::Page::frame);
@@ -150,7 +150,7 @@ void exposeViews(MainWindow& w) {
             w.grab().save(folder + QString("/live-%1.png").arg(i));
         }
         std::printf("%zu frames, %zu rows\n", expose->frames().size(),
-                    static_cast<GuideStation*>(w.station("Guide"))->run().rows.size());
+                    static_cast<GuideStation*>(w.station(StationId::guide))->run().rows.size());
         return;
     }
     while (expose->frames().size() < 14 && t.elapsed() < 240000)
@@ -166,8 +166,8 @@ void exposeViews(MainWindow& w) {
 // A trial while time runs, three looks a second apart.
 void liveTrial(MainWindow& w) {
     measureRates(w);
-    w.showStation("Guide");
-    auto* guide = static_cast<GuideStation*>(w.station("Guide"));
+    w.showStation(StationId::guide);
+    auto* guide = static_cast<GuideStation*>(w.station(StationId::guide));
     for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
         w.session().settings().change(k, static_cast<double>(ControllerKind::proportional), "yours");
     guide->primary()->click();
@@ -176,8 +176,8 @@ void liveTrial(MainWindow& w) {
     while (guide->run().rows.size() < 40 && t.elapsed() < 60000)
         QApplication::processEvents(QEventLoop::AllEvents, 20);
     w.simulatedNight().clock().setSpeed(liveSpeed);
-    w.showStation("Review");
-    auto* review = static_cast<ReviewStation*>(w.station("Review"));
+    w.showStation(StationId::review);
+    auto* review = static_cast<ReviewStation*>(w.station(StationId::review));
     review->showPage(ReviewStation::Page::trial);
     auto* setting = review->findChild<QComboBox*>("trialSetting");
     setting->setCurrentIndex(setting->findText("RA loop gain"));
@@ -198,8 +198,8 @@ void reviewViews(MainWindow& w) {
         liveTrial(w);
         return;
     }
-    w.showStation("Review");
-    auto* review = static_cast<ReviewStation*>(w.station("Review"));
+    w.showStation(StationId::review);
+    auto* review = static_cast<ReviewStation*>(w.station(StationId::review));
     w.session().writes().flush(20.0);
     settle(800);
     shoot(w, "review");
@@ -318,9 +318,9 @@ int main(int argc, char** argv) {
     }
     shoot(w, "rig");
 
-    w.showStation("Focus");
+    w.showStation(StationId::focus);
     w.simulatedNight().clock().setSpeed(20.0);
-    w.station("Focus")->primary()->click();
+    w.station(StationId::focus)->primary()->click();
     for (int i = 0; i < 9; ++i) {
         settle(400);
         w.simulatedNight().turnFocus(i < 6 ? -8.0 : 6.0);
@@ -330,12 +330,12 @@ int main(int argc, char** argv) {
     w.session().procedures().stop();
     waitIdle(w);
     w.simulatedNight().clock().setSpeed(0.0);
-    w.station("Focus")->perform("focus.run");
+    w.station(StationId::focus)->perform(ActionId::focusRun);
     waitIdle(w);
     shoot(w, "focus-run");
 
-    w.showStation("Pole");
-    auto* pole = static_cast<PoleStation*>(w.station("Pole"));
+    w.showStation(StationId::pole);
+    auto* pole = static_cast<PoleStation*>(w.station(StationId::pole));
     const auto phase = [&](const QString& name) {
         for (QPushButton* b : pole->findChildren<QPushButton*>("phase"))
             if (b->text() == name)
@@ -396,15 +396,15 @@ int main(int argc, char** argv) {
     waitIdle(w);
     shootMore(w, "pole-trail");
 
-    w.showStation("Centre");
-    w.station("Centre")->findChild<QLineEdit*>("search")->setText("ngc 89");
+    w.showStation(StationId::centre);
+    w.station(StationId::centre)->findChild<QLineEdit*>("search")->setText("ngc 89");
     settle(60);
-    w.station("Centre")->primary()->click();
+    w.station(StationId::centre)->primary()->click();
     waitIdle(w);
     shoot(w, "centre");
-    w.station("Centre")->perform("centre.both");
+    w.station(StationId::centre)->perform(ActionId::centreBoth);
     waitIdle(w);
-    if (auto* angle = w.station("Centre")->findChild<QDoubleSpinBox*>("angle")) {
+    if (auto* angle = w.station(StationId::centre)->findChild<QDoubleSpinBox*>("angle")) {
         angle->setValue(58.0);
         QMetaObject::invokeMethod(angle, "editingFinished");
         settle(300);
@@ -414,8 +414,8 @@ int main(int argc, char** argv) {
     measureRates(w);
     shoot(w, "rates");
 
-    w.showStation("Free run");
-    auto* free = static_cast<FreeStation*>(w.station("Free run"));
+    w.showStation(StationId::freeRun);
+    auto* free = static_cast<FreeStation*>(w.station(StationId::freeRun));
     free->findChild<QPushButton*>("target")->click();
     waitIdle(w);
     const auto record = [&](double length_s) {
@@ -446,13 +446,13 @@ int main(int argc, char** argv) {
     free->showPage(FreeStation::Page::worm);
     shoot(w, "free-worm");
 
-    w.showStation("Guide");
-    for (QPushButton* b : w.station("Guide")->findChildren<QPushButton*>())
+    w.showStation(StationId::guide);
+    for (QPushButton* b : w.station(StationId::guide)->findChildren<QPushButton*>())
         if (b->text().startsWith("Slew to"))
             b->click();
     waitIdle(w);
-    w.station("Guide")->primary()->click();
-    auto* guide = static_cast<GuideStation*>(w.station("Guide"));
+    w.station(StationId::guide)->primary()->click();
+    auto* guide = static_cast<GuideStation*>(w.station(StationId::guide));
     QElapsedTimer t;
     t.start();
     while ((guide->run().rows.empty() || guide->run().rows.back().t_s < 800) && t.elapsed() < 120000)

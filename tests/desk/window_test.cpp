@@ -83,8 +83,8 @@ private:
     void guideFor(double seconds);
     void recordFree(double length_s);
     void nightFrom(const Scenario& scenario);
-    ReadOut* readOut(const QString& station, const QString& title) const;
-    QPushButton* button(const QString& station, const QString& start) const;
+    ReadOut* readOut(StationId station, const QString& title) const;
+    QPushButton* button(StationId station, const QString& start) const;
     QString panelText() const;
     bool waitIdle(int limit_ms = 120000) const;
     std::unique_ptr<QTemporaryDir> data_;
@@ -112,7 +112,7 @@ void WindowTest::cleanup() {
     window_.reset();
 }
 
-ReadOut* WindowTest::readOut(const QString& station, const QString& title) const {
+ReadOut* WindowTest::readOut(StationId station, const QString& title) const {
     for (ReadOut* r : window_->station(station)->findChildren<ReadOut*>())
         for (QLabel* l : r->findChildren<QLabel*>())
             if (l->text() == title.toUpper())
@@ -120,7 +120,7 @@ ReadOut* WindowTest::readOut(const QString& station, const QString& title) const
     return nullptr;
 }
 
-QPushButton* WindowTest::button(const QString& station, const QString& start) const {
+QPushButton* WindowTest::button(StationId station, const QString& start) const {
     for (QPushButton* b : window_->station(station)->findChildren<QPushButton*>())
         if (b->text().startsWith(start))
             return b;
@@ -141,34 +141,35 @@ bool WindowTest::waitIdle(int limit_ms) const {
 }
 
 void WindowTest::stationsByKeys() {
-    for (int i = 1; i <= 7; ++i) {
-        QTest::keyClick(window_.get(), static_cast<Qt::Key>(Qt::Key_0 + i), Qt::ControlModifier);
-        const QStringList names{"Rig", "Focus", "Pole", "Centre", "Rates", "Free run", "Guide"};
-        QVERIFY(window_->station(names[i - 1])->isVisible());
+    for (const StationInfo& info : stationTable) {
+        const QKeySequence keys = stationKeys(info.id);
+        QVERIFY2(!keys.isEmpty(), info.key);
+        QTest::keyClick(window_.get(), keys[0].key(), keys[0].keyboardModifiers());
+        QVERIFY2(window_->station(info.id)->isVisible(), info.key);
     }
 }
 
 void WindowTest::typingARigShowsItsFigures() {
-    auto* focal = window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal");
+    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal");
     QVERIFY(focal);
     focal->setFocus();
     focal->selectAll();
     QTest::keyClicks(focal, "480");
     QTest::keyClick(focal, Qt::Key_Return);
     // 206.265 · 3.0 / 480 = 1.289 ″/px.
-    QCOMPARE(readOut("Rig", "Guide scale")->value(), QString("1.29"));
+    QCOMPARE(readOut(StationId::rig, "Guide scale")->value(), QString("1.29"));
     QVERIFY(std::abs(window_->session().rigs().rig().guideOptics.focal_mm - 480.0) < 1e-9);
 }
 
 void WindowTest::impossibleRigKeepsTheFormer() {
-    auto* focal = window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal");
+    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal");
     focal->selectAll();
     QTest::keyClicks(focal, "0");
     QTest::keyClick(focal, Qt::Key_Return);
     QVERIFY2(panelText().contains("guide focal length is 0"), qPrintable(panelText()));
     QVERIFY(panelText().contains("Correct it in the rig"));
     QCOMPARE(window_->session().rigs().rig().guideOptics.focal_mm, 240.0);
-    QCOMPARE(window_->station("Rig")->state(), StationState::attention);
+    QCOMPARE(window_->station(StationId::rig)->state(), StationState::attention);
     focal->selectAll();
     QTest::keyClicks(focal, "50");
     QTest::keyClick(focal, Qt::Key_Return);
@@ -177,8 +178,8 @@ void WindowTest::impossibleRigKeepsTheFormer() {
 }
 
 void WindowTest::ditherBothWays() {
-    auto* image = window_->station("Rig")->findChild<QDoubleSpinBox*>("ditherImage");
-    auto* guide = window_->station("Rig")->findChild<QDoubleSpinBox*>("ditherGuide");
+    auto* image = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("ditherImage");
+    auto* guide = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("ditherGuide");
     image->setValue(18.2);
     QVERIFY(std::abs(guide->value() - 18.2 / (2.5783 / 1.4202)) < 0.01);
     guide->setValue(2.0);
@@ -186,7 +187,7 @@ void WindowTest::ditherBothWays() {
 }
 
 void WindowTest::pulseLimitFindingActs() {
-    auto* limit = window_->station("Rig")->findChild<QDoubleSpinBox*>("pulseLimit");
+    auto* limit = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("pulseLimit");
     limit->setValue(4000);
     QVERIFY(panelText().contains("Pulse limit longer than the exposure"));
     QPushButton* act = nullptr;
@@ -200,7 +201,7 @@ void WindowTest::pulseLimitFindingActs() {
 }
 
 void WindowTest::savedRigComesBack() {
-    auto* rig = static_cast<RigStation*>(window_->station("Rig"));
+    auto* rig = static_cast<RigStation*>(window_->station(StationId::rig));
     const QString path = data_->filePath("mine.json");
     QVERIFY(rig->saveRigFile(path));
     rig->findChild<QDoubleSpinBox*>("guideFocal")->setValue(300);
@@ -214,7 +215,7 @@ void WindowTest::brokenRigFileIsAProblem() {
     QVERIFY(file.open(QIODevice::WriteOnly));
     file.write("{ not json");
     file.close();
-    auto* rig = static_cast<RigStation*>(window_->station("Rig"));
+    auto* rig = static_cast<RigStation*>(window_->station(StationId::rig));
     QVERIFY(!rig->openRigFile(file.fileName()));
     QVERIFY(panelText().contains("not valid JSON"));
     QCOMPARE(window_->session().rigs().rig().name, std::string("Skerry 610"));
@@ -227,11 +228,11 @@ void WindowTest::actionSearchRuns() {
     auto* line = search->findChild<QLineEdit*>();
     QTest::keyClicks(line, "station rat");
     QTest::keyClick(line, Qt::Key_Return);
-    QVERIFY(window_->station("Rates")->isVisible());
+    QVERIFY(window_->station(StationId::rates)->isVisible());
 }
 
 void WindowTest::helpSheet() {
-    window_->showStation("Pole");
+    window_->showStation(StationId::pole);
     QTest::keyClick(window_.get(), Qt::Key_F1);
     QVERIFY(panelText().contains("RA axis points beside"));
     QTest::keyClick(window_.get(), Qt::Key_F1);
@@ -257,32 +258,32 @@ void WindowTest::themesRepaint() {
 }
 
 void WindowTest::guideNeedsRates() {
-    window_->showStation("Guide");
-    QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+    window_->showStation(StationId::guide);
+    QVERIFY(!window_->station(StationId::guide)->primary()->isEnabled());
     QVERIFY(panelText().contains("No rates yet"));
     for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>())
         if (b->isVisible() && b->text() == "Go to Rates") {
             QTest::mouseClick(b, Qt::LeftButton);
             break;
         }
-    QVERIFY(window_->station("Rates")->isVisible());
+    QVERIFY(window_->station(StationId::rates)->isVisible());
 }
 
 void WindowTest::haltWorksEverywhere() {
     window_->simulatedNight().clock().setSpeed(1.0); // slow, so that there is something to halt
-    window_->showStation("Pole");
-    QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
+    window_->showStation(StationId::pole);
+    QTest::mouseClick(window_->station(StationId::pole)->primary(), Qt::LeftButton);
     QVERIFY(window_->session().procedures().busy());
     QVERIFY(QTest::qWaitFor([&] { return window_->session().mount().state().moving; }, 60000));
-    window_->showStation("Rig");
+    window_->showStation(StationId::rig);
     QTest::keyClick(window_.get(), Qt::Key_Period, Qt::ControlModifier);
     // Halt has its own way to the mount, beside the window.
     QVERIFY(QTest::qWaitFor([&] { return !window_->session().mount().state().moving; }, 60000));
     QVERIFY(waitIdle(5000));
     QTRY_VERIFY_WITH_TIMEOUT(!window_->session().mount().state().tracking, 60000);
-    window_->showStation("Pole");
-    QVERIFY(window_->station("Pole")->primary()->isEnabled());
-    QCOMPARE(window_->station("Pole")->state(), StationState::open);
+    window_->showStation(StationId::pole);
+    QVERIFY(window_->station(StationId::pole)->primary()->isEnabled());
+    QCOMPARE(window_->station(StationId::pole)->state(), StationState::open);
 }
 
 // The deck says which device is silent, takes it back when it answers, and shows no place nobody told.
@@ -312,13 +313,13 @@ void WindowTest::framesInsteadOfTheCamera() {
         files << data_->filePath(QString("frame%1.fits").arg(files.size()));
         QVERIFY(writeFits(files.back().toStdString(), **night.guideCamera().expose(3.0, never)).has_value());
     }
-    window_->showStation("Pole");
-    auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
+    window_->showStation(StationId::pole);
+    auto* pole = static_cast<PoleStation*>(window_->station(StationId::pole));
     pole->useFrames({files.front()});
     QVERIFY2(panelText().contains("At least two frames"), qPrintable(panelText()));
     pole->useFrames({data_->path()}); // the folder
     QVERIFY(waitIdle());
-    const double total = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
+    const double total = readOut(StationId::pole, "Off the pole")->value().remove("′").toDouble();
     QVERIFY2(std::abs(total - std::hypot(14.6, 21.9)) < 0.4, qPrintable(QString::number(total)));
 }
 
@@ -326,8 +327,8 @@ void WindowTest::cloudBankWhileMeasuring() {
     Scenario s = demoScenario();
     s.faults.push_back({FaultKind::cloud, 24.0, 45.0, 1.0, 0.0});
     nightFrom(s);
-    window_->showStation("Pole");
-    auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
+    window_->showStation(StationId::pole);
+    auto* pole = static_cast<PoleStation*>(window_->station(StationId::pole));
     QTest::mouseClick(pole->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY2(panelText().contains("Cloud") && panelText().contains("Sighting"), qPrintable(panelText()));
@@ -346,17 +347,17 @@ void WindowTest::cloudBankWhileMeasuring() {
     QTest::mouseClick(repeat, Qt::LeftButton);
     QVERIFY(waitIdle());
     QCOMPARE(window_->session().mountBook().pole()->sightings.size(), size_t(3));
-    const double total = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
+    const double total = readOut(StationId::pole, "Off the pole")->value().remove("′").toDouble();
     QVERIFY2(std::abs(total - std::hypot(14.6, 21.9)) < 0.4, qPrintable(QString::number(total)));
 }
 
 void WindowTest::arcIsDragged() {
-    window_->showStation("Pole");
-    auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
+    window_->showStation(StationId::pole);
+    auto* pole = static_cast<PoleStation*>(window_->station(StationId::pole));
     auto* sky = pole->findChild<SkyMap*>();
-    const QString before = readOut("Pole", "Predicted")->note();
+    const QString before = readOut(StationId::pole, "Predicted")->note();
     Q_EMIT sky->arcDragged(Angle::fromDeg(-55), Angle::fromDeg(-15), Angle::fromDeg(25));
-    const QString after = readOut("Pole", "Predicted")->note();
+    const QString after = readOut(StationId::pole, "Predicted")->note();
     QVERIFY2(after.startsWith("arc of 40°") && after != before, qPrintable(after));
     QVERIFY(pole->primary()->isEnabled());
     // Behind the hill it says so and does not slew.
@@ -365,8 +366,8 @@ void WindowTest::arcIsDragged() {
 }
 
 void WindowTest::targetsByNameAndCoordinates() {
-    window_->showStation("Centre");
-    Station* centre = window_->station("Centre");
+    window_->showStation(StationId::centre);
+    Station* centre = window_->station(StationId::centre);
     auto* search = centre->findChild<QLineEdit*>("search");
     auto* results = centre->findChild<QListWidget*>("results");
     QTest::keyClicks(search, "andromeda gal");
@@ -402,12 +403,12 @@ void WindowTest::focusByTheHands() {
     s.guideFocus_um = 60.0;
     nightFrom(s);
     window_->simulatedNight().clock().setSpeed(60.0);
-    window_->showStation("Focus");
-    Station* focus = window_->station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = window_->station(StationId::focus);
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     auto* hands = window_->handsSheet();
     hands->show();
-    ReadOut* hfd = readOut("Focus", "Half-flux diameter");
+    ReadOut* hfd = readOut(StationId::focus, "Half-flux diameter");
     const auto now = [&] { return hfd->value().toDouble(); };
     const auto best = [&] {
         // "± 0.01 · best 2.66 · 7.0″"
@@ -448,8 +449,8 @@ void WindowTest::focusByTheHands() {
 }
 
 void WindowTest::darksBehindTheCover() {
-    window_->showStation("Focus");
-    Station* focus = window_->station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = window_->station(StationId::focus);
     QTest::mouseClick(focus->findChild<QPushButton*>("darks"), Qt::LeftButton);
     QVERIFY(focus->primary()->text().startsWith("It is covered"));
     // It is not: refused, with the reason.
@@ -466,7 +467,7 @@ void WindowTest::darksBehindTheCover() {
                                                     : "");
     hands->findChild<QCheckBox*>("cover")->click();
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
-    ReadOut* stars = readOut("Focus", "Stars");
+    ReadOut* stars = readOut(StationId::focus, "Stars");
     QVERIFY(QTest::qWaitFor([&] { return stars->value().toInt() > 20; }, 20000));
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
@@ -474,8 +475,8 @@ void WindowTest::darksBehindTheCover() {
 }
 
 void WindowTest::starsByHand() {
-    window_->showStation("Focus");
-    Station* focus = window_->station("Focus");
+    window_->showStation(StationId::focus);
+    Station* focus = window_->station(StationId::focus);
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     auto* view = focus->findChild<FrameView*>("guideFrame");
     QVERIFY(QTest::qWaitFor([&] { return view->frame() != nullptr; }, 20000));
@@ -494,16 +495,16 @@ void WindowTest::starsByHand() {
 
 void WindowTest::badRatesAreNotUsed() {
     // The aperture in place of the focal length: rates five times off.
-    window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal")->setValue(50);
-    window_->showStation("Rates");
-    QTest::mouseClick(button("Rates", "Slew there"), Qt::LeftButton);
+    window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal")->setValue(50);
+    window_->showStation(StationId::rates);
+    QTest::mouseClick(button(StationId::rates, "Slew there"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY2(panelText().contains("aperture"), qPrintable(panelText()));
     QVERIFY(!window_->session().calibration().rates());
-    QCOMPARE(window_->station("Rates")->state(), StationState::attention);
-    QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+    QCOMPARE(window_->station(StationId::rates)->state(), StationState::attention);
+    QVERIFY(!window_->station(StationId::guide)->primary()->isEnabled());
 }
 
 void WindowTest::ratesComeBackAtTheNextStart() {
@@ -512,24 +513,24 @@ void WindowTest::ratesComeBackAtTheNextStart() {
     nightFrom(demoScenario()); // the next evening, the same data folder
     QVERIFY(window_->session().calibration().rates());
     QCOMPARE(window_->session().calibration().rates()->ra.rate_px_s.value, rate);
-    QCOMPARE(window_->station("Rates")->state(), StationState::good);
+    QCOMPARE(window_->station(StationId::rates)->state(), StationState::good);
     QCOMPARE(window_->session().calibration().pastRates().size(), size_t(1));
     // Somebody took the camera off.
     window_->session().calibration().ageRates("the guide camera was turned or moved");
-    QCOMPARE(window_->station("Rates")->state(), StationState::aged);
+    QCOMPARE(window_->station(StationId::rates)->state(), StationState::aged);
 }
 
 void WindowTest::measureRates() {
-    window_->showStation("Rates");
-    QTest::mouseClick(button("Rates", "Slew there"), Qt::LeftButton);
+    window_->showStation(StationId::rates);
+    QTest::mouseClick(button(StationId::rates, "Slew there"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY(window_->session().calibration().rates());
 }
 
 void WindowTest::recordFree(double length_s) {
-    auto* free = static_cast<FreeStation*>(window_->station("Free run"));
+    auto* free = static_cast<FreeStation*>(window_->station(StationId::freeRun));
     QTest::mouseClick(free->primary(), Qt::LeftButton);
     QVERIFY(QTest::qWaitFor(
         [&] { return !free->run().rows.empty() && free->run().rows.back().t_s > length_s; }, 120000));
@@ -539,11 +540,11 @@ void WindowTest::recordFree(double length_s) {
 }
 
 void WindowTest::freeRunNeedsRates() {
-    window_->showStation("Free run");
-    QVERIFY(!window_->station("Free run")->primary()->isEnabled());
+    window_->showStation(StationId::freeRun);
+    QVERIFY(!window_->station(StationId::freeRun)->primary()->isEnabled());
     QVERIFY(panelText().contains("No rates yet"));
     // The pictures say what they wait for.
-    auto* free = static_cast<FreeStation*>(window_->station("Free run"));
+    auto* free = static_cast<FreeStation*>(window_->station(StationId::freeRun));
     for (auto page : {FreeStation::Page::spectrum, FreeStation::Page::worm, FreeStation::Page::backlash}) {
         free->showPage(page);
         for (ReadOut* r : free->findChildren<ReadOut*>())
@@ -554,8 +555,8 @@ void WindowTest::freeRunNeedsRates() {
 void WindowTest::freeRunToCurve() {
     measureRates();
     choose("controller-ra", "proportional");
-    window_->showStation("Free run");
-    auto* free = static_cast<FreeStation*>(window_->station("Free run"));
+    window_->showStation(StationId::freeRun);
+    auto* free = static_cast<FreeStation*>(window_->station(StationId::freeRun));
     recordFree(1000.0);
     // Saved as it grew.
     const auto table = readRunTable(free->runFile().toStdString());
@@ -565,7 +566,7 @@ void WindowTest::freeRunToCurve() {
     for (const RunRow& r : table->rows)
         QVERIFY(r.pulseRa_ms == 0.0 && r.pulseDec_ms == 0.0);
     // Enough: two turns are over, and the card says so.
-    QVERIFY(readOut("Free run", "Dec drift")->value().toDouble() != 0.0);
+    QVERIFY(readOut(StationId::freeRun, "Dec drift")->value().toDouble() != 0.0);
     const auto figures = free->findChild<EnoughCard*>()->figures();
     QVERIFY(figures.size() >= 4);
     for (const WantedFigure& f : figures)
@@ -595,7 +596,7 @@ void WindowTest::freeRunToCurve() {
         return QString();
     }();
     QVERIFY2(overWorm.contains("±") && overWorm.contains("false alarm"), qPrintable(overWorm));
-    QCOMPARE(readOut("Free run", "Worm period")->value(), QString("432.0 s"));
+    QCOMPARE(readOut(StationId::freeRun, "Worm period")->value(), QString("432.0 s"));
     const QPointF middle = spectrum->chart().plot().center();
     QWheelEvent wheel(middle, spectrum->mapToGlobal(middle), {}, {0, 480}, Qt::NoButton, Qt::NoModifier,
                       Qt::NoScrollPhase, false);
@@ -612,11 +613,11 @@ void WindowTest::freeRunToCurve() {
     worm->grab();
     QVERIFY(worm->chart().readOut(worm->chart().plot().center()).contains("curve"));
     // 7.4″ and its harmonics, near the equator: 13 to 16″ peak to peak.
-    const double before = readOut("Free run", "Peak to peak")->value().remove("″").toDouble();
+    const double before = readOut(StationId::freeRun, "Peak to peak")->value().remove("″").toDouble();
     QVERIFY2(before > 13.0 && before < 16.0, qPrintable(QString::number(before)));
 
     // A recommendation is applied by its button, stands in the controller and in the list, and is undone.
-    auto* field = window_->station("Guide")->findChild<QComboBox*>("controller-ra");
+    auto* field = window_->station(StationId::guide)->findChild<QComboBox*>("controller-ra");
     QCOMPARE(field->currentText(), QString("proportional"));
     QPushButton* use = nullptr;
     for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>("do"))
@@ -642,9 +643,9 @@ void WindowTest::freeRunToCurve() {
     free->exportCurve(data_->filePath("curve.ecsv").toStdString());
     recordFree(950.0);
     page("Worm turn");
-    const double after = readOut("Free run", "Peak to peak")->value().remove("″").toDouble();
+    const double after = readOut(StationId::freeRun, "Peak to peak")->value().remove("″").toDouble();
     QVERIFY2(after < 0.1 * before, qPrintable(QString("%1 of %2").arg(after).arg(before)));
-    QVERIFY(std::abs(readOut("Free run", "Before")->value().remove("″").toDouble() - before) < 0.1);
+    QVERIFY(std::abs(readOut(StationId::freeRun, "Before")->value().remove("″").toDouble() - before) < 0.1);
     bool proven = false;
     for (QLabel* l : free->findChildren<QLabel*>())
         proven |= l->text().startsWith("With the curve");
@@ -665,14 +666,14 @@ void WindowTest::freeRunToCurve() {
     QTest::mouseClick(free->primary(), Qt::LeftButton);
     QCOMPARE(free->primary()->text(), QString("Stop test"));
     QVERIFY(waitIdle());
-    const double dead = readOut("Free run", "Dead time")->value().remove(" ms").toDouble();
+    const double dead = readOut(StationId::freeRun, "Dead time")->value().remove(" ms").toDouble();
     // How long the runs before were, and so which air this test meets, is the machine's affair: the figure
     // is held against what it says of itself.
-    const QString unit = readOut("Free run", "Dead time")->unit();
+    const QString unit = readOut(StationId::freeRun, "Dead time")->unit();
     const double sigma = QRegularExpression("± ?(\\d+) ms").match(unit).captured(1).toDouble();
     QVERIFY2(sigma > 0.0 && sigma < 120.0, qPrintable(unit));
     QVERIFY2(std::abs(dead - 713.0) < 4.0 * sigma, qPrintable(QString("%1 %2").arg(dead).arg(unit)));
-    QCOMPARE(readOut("Free run", "Returns")->value(), QString("3"));
+    QCOMPARE(readOut(StationId::freeRun, "Returns")->value(), QString("3"));
     backlash->grab();
     QVERIFY(backlash->chart().readOut(backlash->chart().plot().center()).contains("ideal"));
     QVERIFY(panelText().contains("Dec backlash"));
@@ -690,8 +691,8 @@ void WindowTest::freeRunToCurve() {
 }
 
 void WindowTest::runsAndCurvesFromFiles() {
-    auto* free = static_cast<FreeStation*>(window_->station("Free run"));
-    window_->showStation("Free run");
+    auto* free = static_cast<FreeStation*>(window_->station(StationId::freeRun));
+    window_->showStation(StationId::freeRun);
     const auto read = [&] { return QTest::qWaitFor([&] { return !free->reading(); }, 20000); };
     const auto write = [&](const char* name, const QByteArray& text) {
         QFile file(data_->filePath(name));
@@ -726,40 +727,40 @@ void WindowTest::runsAndCurvesFromFiles() {
                                                     : "");
     QVERIFY(free->story() && free->story()->motion.ra.periodic.worm);
     QVERIFY(panelText().contains("1.4 times only"));
-    const double drift = readOut("Free run", "Dec drift")->value().toDouble();
+    const double drift = readOut(StationId::freeRun, "Dec drift")->value().toDouble();
     QVERIFY2(std::abs(drift - 0.3) < 0.06, qPrintable(QString::number(drift)));
     free->compareWith(data_->filePath("other.ecsv").toStdString());
     QVERIFY(read());
     free->showPage(FreeStation::Page::worm);
-    QVERIFY(readOut("Free run", "Before")->value() != "–");
+    QVERIFY(readOut(StationId::freeRun, "Before")->value() != "–");
 }
 
 void WindowTest::theWholeNight() {
     // Rig → focus → pole.
-    QTest::mouseClick(window_->station("Rig")->primary(), Qt::LeftButton);
-    QVERIFY(window_->station("Focus")->isVisible());
+    QTest::mouseClick(window_->station(StationId::rig)->primary(), Qt::LeftButton);
+    QVERIFY(window_->station(StationId::focus)->isVisible());
     QTest::keyClick(window_.get(), Qt::Key_3, Qt::ControlModifier);
-    QVERIFY(window_->station("Pole")->isVisible());
+    QVERIFY(window_->station(StationId::pole)->isVisible());
     QVERIFY(panelText().contains("The pole is hidden here"));
-    QTest::mouseClick(window_->station("Pole")->primary(), Qt::LeftButton);
+    QTest::mouseClick(window_->station(StationId::pole)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY2(!window_->session().problems().newest(),
              window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
                                                     : "");
     // 14.6′ east and 21.9′ low of the refracted pole are what the demo mount hides.
-    const double total = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
+    const double total = readOut(StationId::pole, "Off the pole")->value().remove("′").toDouble();
     QVERIFY2(std::abs(total - std::hypot(14.6, 21.9)) < 0.3,
-             qPrintable(readOut("Pole", "Off the pole")->value()));
-    QVERIFY(readOut("Pole", "Off the pole")->note().contains("±"));
-    const auto levers = window_->station("Pole")->findChildren<LeverCard*>();
+             qPrintable(readOut(StationId::pole, "Off the pole")->value()));
+    QVERIFY(readOut(StationId::pole, "Off the pole")->note().contains("±"));
+    const auto levers = window_->station(StationId::pole)->findChildren<LeverCard*>();
     QCOMPARE(levers.size(), 2);
     QCOMPARE(levers[0]->words(), QString("Push the front left"));
     QCOMPARE(levers[1]->words(), QString("Raise the front"));
-    QCOMPARE(window_->station("Pole")->state(), StationState::attention);
+    QCOMPARE(window_->station(StationId::pole)->state(), StationState::attention);
     QVERIFY(panelText().contains("Raise the front by"));
 
     // Adjust live: one turn left, two up by the hands; say what they were; then what the cards ask for.
-    auto* pole = static_cast<PoleStation*>(window_->station("Pole"));
+    auto* pole = static_cast<PoleStation*>(window_->station(StationId::pole));
     window_->simulatedNight().clock().setSpeed(60.0);
     QTest::mouseClick(pole->primary(), Qt::LeftButton);
     QVERIFY(window_->session().procedures().busy());
@@ -801,7 +802,7 @@ void WindowTest::theWholeNight() {
     QVERIFY(QTest::qWaitFor(
         [&] { return pole->book().path().back().measured && !window_->session().procedures().busy(); },
         60000));
-    const double after = readOut("Pole", "Off the pole")->value().remove("′").toDouble();
+    const double after = readOut(StationId::pole, "Off the pole")->value().remove("′").toDouble();
     QVERIFY2(after < 2.5, qPrintable(QString::number(after)));
 
     // Verify: drift on the meridian and in the east, and they agree.
@@ -823,46 +824,46 @@ void WindowTest::theWholeNight() {
     QVERIFY2(agreement.worst_sigma < 5.0, agreement.verdict.c_str());
 
     // Centre the target.
-    window_->showStation("Centre");
-    auto* search = window_->station("Centre")->findChild<QLineEdit*>("search");
+    window_->showStation(StationId::centre);
+    auto* search = window_->station(StationId::centre)->findChild<QLineEdit*>("search");
     QTest::keyClicks(search, "ngc0891");
     QTest::keyClick(search, Qt::Key_Return);
     QCOMPARE(window_->session().targets().name(), std::string("NGC 891"));
-    QTest::mouseClick(window_->station("Centre")->primary(), Qt::LeftButton);
+    QTest::mouseClick(window_->station(StationId::centre)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QCOMPARE(window_->station("Centre")->state(), StationState::good);
-    QVERIFY2(readOut("Centre", "Off the target")->value().endsWith("″"),
-             qPrintable(readOut("Centre", "Off the target")->value()));
+    QCOMPARE(window_->station(StationId::centre)->state(), StationState::good);
+    QVERIFY2(readOut(StationId::centre, "Off the target")->value().endsWith("″"),
+             qPrintable(readOut(StationId::centre, "Off the target")->value()));
 
     // Rates.
-    window_->showStation("Rates");
-    QTest::mouseClick(button("Rates", "Slew there"), Qt::LeftButton);
+    window_->showStation(StationId::rates);
+    QTest::mouseClick(button(StationId::rates, "Slew there"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QTest::mouseClick(window_->station("Rates")->primary(), Qt::LeftButton);
+    QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    const double rate = readOut("Rates", "Dec rate")->value().toDouble();
+    const double rate = readOut(StationId::rates, "Dec rate")->value().toDouble();
     QVERIFY2(std::abs(rate - 2.83) < 0.12,
              qPrintable(QString::number(rate) + " " +
                         (window_->session().problems().newest()
                              ? qs(window_->session().problems().newest()->text())
                              : QString())));
-    QVERIFY(readOut("Rates", "Dec backlash")->value().toDouble() > 300);
-    QCOMPARE(window_->station("Rates")->state(), StationState::good);
+    QVERIFY(readOut(StationId::rates, "Dec backlash")->value().toDouble() > 300);
+    QCOMPARE(window_->station(StationId::rates)->state(), StationState::good);
 
     // Guide.
-    window_->showStation("Guide");
-    QTest::mouseClick(button("Guide", "Slew to NGC 891"), Qt::LeftButton);
+    window_->showStation(StationId::guide);
+    QTest::mouseClick(button(StationId::guide, "Slew to NGC 891"), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QTest::mouseClick(window_->station("Guide")->primary(), Qt::LeftButton);
-    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    QTest::mouseClick(window_->station(StationId::guide)->primary(), Qt::LeftButton);
+    auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
     QVERIFY(guide->guiding());
     QVERIFY(QTest::qWaitFor(
         [&] { return !guide->run().rows.empty() && guide->run().rows.back().t_s > 240.0; }, 120000));
-    const QString rms = readOut("Guide", "Total RMS")->value();
+    const QString rms = readOut(StationId::guide, "Total RMS")->value();
     QVERIFY2(rms.endsWith("″") && QString(rms).remove("″").toDouble() > 0.2 &&
                  QString(rms).remove("″").toDouble() < 1.5,
              qPrintable(rms));
-    QVERIFY(readOut("Guide", "Total RMS")->note().contains("imaging px"));
+    QVERIFY(readOut(StationId::guide, "Total RMS")->note().contains("imaging px"));
     // A setting changed while the loop runs takes effect and loses nothing.
     guide->findChild<QDoubleSpinBox*>("gain-ra")->setValue(0.5);
     QTest::keyClick(window_.get(), Qt::Key_G, Qt::ControlModifier);
@@ -874,14 +875,14 @@ void WindowTest::theWholeNight() {
     QCOMPARE(table->meta.kind, RunKind::guided);
 
     // A changed guide scope makes the rates old, and says so.
-    window_->showStation("Rig");
-    window_->station("Rig")->findChild<QDoubleSpinBox*>("guideFocal")->setValue(250);
-    QCOMPARE(window_->station("Rates")->state(), StationState::aged);
-    QVERIFY(!window_->station("Guide")->primary()->isEnabled());
+    window_->showStation(StationId::rig);
+    window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal")->setValue(250);
+    QCOMPARE(window_->station(StationId::rates)->state(), StationState::aged);
+    QVERIFY(!window_->station(StationId::guide)->primary()->isEnabled());
 }
 
 void WindowTest::choose(const char* box, const QString& text) {
-    auto* kinds = window_->station("Guide")->findChild<QComboBox*>(box);
+    auto* kinds = window_->station(StationId::guide)->findChild<QComboBox*>(box);
     QVERIFY(kinds);
     kinds->setCurrentIndex(kinds->findText(text));
     QCOMPARE(kinds->currentText(), text);
@@ -889,7 +890,7 @@ void WindowTest::choose(const char* box, const QString& text) {
 
 // Goes on guiding, or begins, until so much of the run is over.
 void WindowTest::guideFor(double seconds) {
-    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
+    auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
     if (!guide->guiding())
         QTest::mouseClick(guide->primary(), Qt::LeftButton);
     QVERIFY(guide->guiding());
@@ -899,25 +900,25 @@ void WindowTest::guideFor(double seconds) {
 
 void WindowTest::tuneBringsWhatItPromises() {
     measureRates();
-    window_->showStation("Guide");
-    auto* guide = static_cast<GuideStation*>(window_->station("Guide"));
-    QTest::mouseClick(button("Guide", "Controllers"), Qt::LeftButton);
+    window_->showStation(StationId::guide);
+    auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
+    QTest::mouseClick(button(StationId::guide, "Controllers"), Qt::LeftButton);
     auto* gain = guide->findChild<QDoubleSpinBox*>("gain-ra");
     // Gain and deadband are asked for only where they are settings.
     QVERIFY(!gain->isVisible());
     choose("controller-ra", "proportional");
     choose("controller-dec", "proportional");
     QVERIFY(gain->isVisible());
-    QTest::mouseClick(button("Guide", "Slew to NGC 891"), Qt::LeftButton);
+    QTest::mouseClick(button(StationId::guide, "Slew to NGC 891"), Qt::LeftButton);
     QVERIFY(waitIdle());
     guideFor(1100.0);
     const auto figure = [&](const char* name) {
-        return readOut("Guide", name)->value().remove("″").toDouble();
+        return readOut(StationId::guide, name)->value().remove("″").toDouble();
     };
     const double before = figure("Total RMS");
     const double mountBefore = figure("Mount part");
     QVERIFY(before > 0.3 && mountBefore > 0.1 && mountBefore < before);
-    QTest::mouseClick(button("Guide", "Tune"), Qt::LeftButton);
+    QTest::mouseClick(button(StationId::guide, "Tune"), Qt::LeftButton);
     auto* headline = guide->findChild<QLabel*>("tuneHeadline");
     auto* use = guide->findChild<QPushButton*>("tuneUse");
     QVERIFY(QTest::qWaitFor([&] { return use->isVisible(); }, 120000));
@@ -944,9 +945,9 @@ void WindowTest::tuneBringsWhatItPromises() {
 }
 
 void WindowTest::tuneWithoutARecord() {
-    window_->showStation("Guide");
-    QVERIFY(!button("Guide", "Tune")->isEnabled());
-    QVERIFY(!button("Guide", "Tune")->toolTip().isEmpty());
+    window_->showStation(StationId::guide);
+    QVERIFY(!button(StationId::guide, "Tune")->isEnabled());
+    QVERIFY(!button(StationId::guide, "Tune")->toolTip().isEmpty());
 }
 
 NORDSTJERNA_TEST(WindowTest)

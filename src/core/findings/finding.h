@@ -5,6 +5,8 @@
 #include <string>
 #include <vector>
 
+#include "core/findings/action.h"
+
 namespace nordstjerna {
 
 enum class Weight { act, look, know };
@@ -16,8 +18,8 @@ struct Finding {
     std::string headline;
     std::string evidence; // the numbers behind it
     std::string remedy;   // what to do
-    std::string action;   // id of a command that does it, empty when a person must
-    std::string actionLabel;
+    Action action{};      // what does it; none when a person must
+    std::string actionLabel{};
 };
 
 // Heaviest first; the order of equals is kept.

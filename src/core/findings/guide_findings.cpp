@@ -18,12 +18,12 @@ void loopFinding(std::vector<Finding>& list, const char* axis, const char* id, d
         list.push_back({std::string(id) + "-over", Weight::look,
                         std::string(axis) + " corrections are too strong",
                         measured + " Negative: the error alternates.",
-                        "Lower the loop gain or raise the deadband in " + std::string(axis) + ".", "", ""});
+                        "Lower the loop gain or raise the deadband in " + std::string(axis) + "."});
     else if (lag1 > std::max(significant, 0.45) && rms > 1.5 * noise)
         list.push_back({std::string(id) + "-under", Weight::look, std::string(axis) + " wanders slowly",
                         measured + " " + formatNumber(rms, 2) + "″ RMS, of which air and noise are " +
                             formatNumber(noise, 2) + "″.",
-                        "Raise the loop gain or shorten the exposure in " + std::string(axis) + ".", "", ""});
+                        "Raise the loop gain or shorten the exposure in " + std::string(axis) + "."});
 }
 
 // Whether the mount or the air rules. Noise may be most of the error and the mount still be worth mending.
@@ -41,7 +41,7 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
     const auto worst = bound > 0.0 && total < nearBound * bound ? std::nullopt : b.worst();
     if (mount.value + mount.sigma < 0.45 * total && !worst) {
         list.push_back({"air-limits", Weight::know, "Air limits the rest", figures,
-                        "Better settings would gain little.", "", ""});
+                        "Better settings would gain little."});
         return;
     }
     if (!worst)
@@ -59,7 +59,7 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
     const bool model = c && (c->ra.kind == ControllerKind::model || c->dec.kind == ControllerKind::model);
     if (model && *worst == Cause::overCorrection) {
         list.push_back({"model-follows-air", Weight::know, "The loop follows the air in part", cost,
-                        "Air that moves slowly looks like the mount. Longer exposures average it.", "", ""});
+                        "Air that moves slowly looks like the mount. Longer exposures average it."});
         return;
     }
     if (model && *worst != Cause::drift) {
@@ -67,8 +67,7 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
         list.push_back(
             {"model-learning", Weight::know, "The mount moves more than is foretold yet", figures,
              "The model learns worm and play while it guides; a free run and a backlash test teach "
-             "it sooner.",
-             "", ""});
+             "it sooner."});
         return;
     }
     static const std::pair<Cause, const char*> words[] = {
@@ -79,8 +78,8 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
         {Cause::underCorrection, "Corrections come too late"}};
     for (const auto& [cause, headline] : words)
         if (cause == *worst)
-            list.push_back({std::string("budget-") + causeName(cause), Weight::look, headline, cost,
-                            remedyFor(cause), "", ""});
+            list.push_back(
+                {std::string("budget-") + causeName(cause), Weight::look, headline, cost, remedyFor(cause)});
 }
 
 // The worm against what rig and mount say of it.
@@ -96,13 +95,13 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
                             formatNumber(b.wormTold_s, 0) + " s",
                         "Over " + formatDuration(b.span_s) +
                             " the error came back with that period; with the one stated it would not.",
-                        "Correct the worm period in Rig: the next run need not find it out again.", "go.rig",
-                        "Go to Rig"});
+                        "Correct the worm period in Rig: the next run need not find it out again.",
+                        ActionId::goToRig, "Go to Rig"});
     if (b.wormToldNonsense)
         list.push_back(
             {"worm-phase-not-believed", Weight::look, "The mount's word on its worm is not believed",
              "The phase it tells stands still or jumps; the time since the start is used instead.",
-             "Look for a newer firmware, or go without: the worm is then learnt anew in each run.", "", ""});
+             "Look for a newer firmware, or go without: the worm is then learnt anew in each run."});
 }
 
 void saturationFinding(std::vector<Finding>& list, const Run& run) {
@@ -114,7 +113,7 @@ void saturationFinding(std::vector<Finding>& list, const Run& run) {
     list.push_back({"guide-star-saturates", Weight::look, "A guide star saturates",
                     "A star reached the end of the camera's scale in " + formatCount(spells, "spell") +
                         "; the centre of a flat top is worth less.",
-                    "Shorten the exposure, lower the gain, or choose fainter stars in Focus.", "", ""});
+                    "Shorten the exposure, lower the gain, or choose fainter stars in Focus."});
 }
 } // namespace
 
@@ -135,8 +134,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
                      formatMeasured(s.dec.offset_arcsec, "″", 2) + " in Dec over " +
                      formatDuration(s.span_s) + "; the RMS is about this mean and does not count it.",
                  "A steady drift is held at a distance: a smaller deadband or a larger loop gain brings the "
-                 "star closer, less polar error takes the drift away.",
-                 "", ""});
+                 "star closer, less polar error takes the drift away."});
         if (image > 0.0) {
             const double px = s.totalRms_arcsec / image;
             const bool good = px < 1.0;
@@ -145,7 +143,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
                  good ? "Guiding is finer than an imaging pixel" : "Guiding is coarser than an imaging pixel",
                  formatNumber(s.totalRms_arcsec, 2) + "″ RMS is " + formatNumber(px, 2) +
                      " imaging px over " + formatDuration(s.span_s) + ".",
-                 good ? "" : "See which axis is worse and why before changing settings.", "", ""});
+                 good ? "" : "See which axis is worse and why before changing settings."});
         }
         const double worse = std::max(s.ra.rms_arcsec, s.dec.rms_arcsec);
         const double better = std::max(1e-6, std::min(s.ra.rms_arcsec, s.dec.rms_arcsec));
@@ -154,8 +152,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
                             "RA " + formatNumber(s.ra.rms_arcsec, 2) + "″ against Dec " +
                                 formatNumber(s.dec.rms_arcsec, 2) + "″.",
                             s.ra.rms_arcsec > s.dec.rms_arcsec ? "Look at periodic error and RA loop gain."
-                                                               : "Look at Dec backlash and polar drift.",
-                            "", ""});
+                                                               : "Look at Dec backlash and polar drift."});
         if (budget) {
             mountFinding(list, run, *budget);
             wormFinding(list, *budget);
@@ -166,7 +163,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
         list.push_back({"many-left-out", Weight::look, "Much of the run does not count",
                         std::to_string(s.rowsLeftOut) + " of " + std::to_string(run.rows.size()) +
                             " frames were settling or without a star.",
-                        "Look for cloud, or choose brighter guide stars.", "", ""});
+                        "Look for cloud, or choose brighter guide stars."});
     rank(list);
     return list;
 }

@@ -48,13 +48,11 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
              corrected ? "What the mount does by itself shows in a free run only."
              : any     ? "Guiding takes out what is slow; correct in time: the star moves 0.3″ in " +
                          formatDuration(0.3 / std::max(w.maxRate_arcsec_s.value, 1e-4)) + "."
-                   : "",
-             "", ""});
+                   : ""});
         if (w.cycles < 2.0)
-            list.push_back({"worm-once", Weight::know,
-                            "The worm turned " + formatNumber(w.cycles, 1) + " times only",
-                            "What repeats cannot be told from what happened once.",
-                            "Record two or three turns.", "", ""});
+            list.push_back(
+                {"worm-once", Weight::know, "The worm turned " + formatNumber(w.cycles, 1) + " times only",
+                 "What repeats cannot be told from what happened once.", "Record two or three turns."});
         // A line of its own where the worm should be, at another period: the stated one is wrong.
         for (const PeriodicLine& l : ra.lines)
             if (w.given && l.harmonic == 0 && std::abs(l.period_s.value / w.period_s.value - 1.0) < 0.25 &&
@@ -64,20 +62,20 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                                 "The rig states " + formatNumber(w.period_s.value, 1) + " s; the run shows " +
                                     formatMeasured(l.period_s, " s", 1) + " with " +
                                     formatMeasured(l.amplitude_arcsec, "″", 1) + " amplitude.",
-                                "Count the teeth of the wheel: 86 164 s divided by them.", "go.rig",
+                                "Count the teeth of the wheel: 86 164 s divided by them.", ActionId::goToRig,
                                 "Go to Rig"});
     } else if (wormPeriod_s > 0.0) {
         list.push_back({"worm-too-short", Weight::look, "Too short for the worm",
                         formatDuration(span_s) + " recorded, one turn takes " + formatDuration(wormPeriod_s) +
                             ". Noise and Dec drift can be told, the periodic error cannot, and the RA drift "
                             "only as well as its ± says.",
-                        "Record two or three turns.", "", ""});
+                        "Record two or three turns."});
     } else if (ra.lines.empty()) {
         list.push_back({"no-period", Weight::know, "No period stands out",
                         "Nothing between a few frames and " + formatDuration(ra.longestPeriod_s) +
                             " rises above the noise (false alarm below 1 %)." +
                             (span_s < 900.0 ? " A slower worm may hide in the RA drift." : ""),
-                        span_s < 900.0 ? "Record longer to see slower periods." : "", "", ""});
+                        span_s < 900.0 ? "Record longer to see slower periods." : ""});
     }
     for (const PeriodicLine& l : ra.lines)
         if (l.harmonic == 0 && ra.worm) {
@@ -87,7 +85,7 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                  "A period of " + formatMeasured(l.period_s, " s", 1) + " that is not the worm's",
                  formatMeasured(l.amplitude_arcsec, "″", 2) + " amplitude. " +
                      (origin.empty() ? "Likely another gear, a belt or the motor" : "Likely " + origin) + ".",
-                 "A curve of the worm cannot take it out; guiding can if it is slow.", "", ""});
+                 "A curve of the worm cannot take it out; guiding can if it is slow."});
         }
     return list;
 }
@@ -109,36 +107,34 @@ std::vector<Finding> backlashFindings(const BacklashResult& b, const CorrectionR
                  "Dec backlash of at least " + formatNumber(ms / 1000.0, 1) + " s",
                  "The star did not follow, or hardly, before the pulses of the test ended: at least " +
                      formatNumber(ms, 0) + " ms. " + measured,
-                 "Look at the Dec clutch and the gears; guide Dec one-sided against the drift.", "", ""}};
+                 "Look at the Dec clutch and the gears; guide Dec one-sided against the drift."}};
     // "Harmless" is said of what is small, not of what nobody knows.
     const BacklashWeight weight = weighBacklash(ms, reach);
     if (ms < 2.0 * b.dead_ms.sigma && weighBacklash(most, reach) != BacklashWeight::harmless)
         return {{"backlash-unknown", Weight::look, "Dec backlash is not known well enough",
                  measured + " It may be none, or up to " + formatNumber(most, 0) + " ms.",
-                 "Test again, in calmer air or with a brighter star.", "free.backlash", "Test again"}};
+                 "Test again, in calmer air or with a brighter star.", ActionId::freeBacklash, "Test again"}};
     if (weight == BacklashWeight::harmless)
         return {{"backlash-harmless", Weight::know, "Dec backlash is harmless",
                  measured + " That is less than a twentieth of the interval between corrections.",
-                 "Nothing need be done.", "", ""}};
+                 "Nothing need be done."}};
     measured += " A correction reaches " + formatNumber(reach.pulseLimit_ms, 0) + " ms.";
     if (weight == BacklashWeight::oneCorrection)
         return {{"backlash-compensate", Weight::look, "Dec backlash " + formatNumber(ms, 0) + " ms", measured,
                  "Compensate it in the mount if it can, and keep a little polar drift so that Dec is pushed "
-                 "one way.",
-                 "", ""}};
+                 "one way."}};
     if (weight == BacklashWeight::twoCorrections)
         return {{"backlash-large", Weight::look, "Dec backlash " + formatNumber(ms / 1000.0, 1) + " s",
                  measured,
-                 "Adjust the gears when there is time; guide Dec one-sided against the drift until then.", "",
-                 ""}};
+                 "Adjust the gears when there is time; guide Dec one-sided against the drift until then."}};
     return {{"backlash-repair", Weight::act, "Dec backlash " + formatNumber(ms / 1000.0, 1) + " s", measured,
-             "Have the Dec gears adjusted; guide Dec one-sided against the drift.", "", ""}};
+             "Have the Dec gears adjusted; guide Dec one-sided against the drift."}};
 }
 
 std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<DriftMeaning>& meaning) {
     std::vector<Finding> list;
     const Measured dec = m.dec.drift_arcsec_min;
-    Finding d{"dec-drift", Weight::know, "Dec drifts " + formatMeasured(dec, " ″/min", 2), "", "", "", ""};
+    Finding d{"dec-drift", Weight::know, "Dec drifts " + formatMeasured(dec, " ″/min", 2), "", ""};
     if (std::abs(dec.value) < 2.0 * dec.sigma)
         d.evidence = "Not more than its own uncertainty.";
     if (!meaning)
@@ -156,13 +152,13 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
         if (std::abs(meaning->component.amount_arcmin.value) >
             3.0 + 2.0 * meaning->component.amount_arcmin.sigma) {
             d.weight = Weight::look;
-            d.action = "go.pole";
+            d.action = ActionId::goToPole;
             d.actionLabel = "Go to Pole";
         }
     }
     list.push_back(d);
     const Measured ra = m.ra.drift_arcsec_min;
-    Finding r{"ra-drift", Weight::know, "RA drifts " + formatMeasured(ra, " ″/min", 2), "", "", "", ""};
+    Finding r{"ra-drift", Weight::know, "RA drifts " + formatMeasured(ra, " ″/min", 2), "", ""};
     if (meaning && meaning->axisKnown) {
         r.evidence =
             "The measured axis and the air make " +
@@ -213,20 +209,19 @@ std::vector<Finding> recordingFindings(const CleanRun& c) {
         list.push_back({"left-out", share > 0.2 ? Weight::look : Weight::know,
                         formatCount(c.rowsLeftOut(), "row") + " left out", spans + ".",
                         share > 0.2 ? "That is much; look for wind, cloud or a cable, and record again."
-                                    : "The figures are those of the rest.",
-                        "", ""});
+                                    : "The figures are those of the rest."});
     }
     if (!c.jumps_s.empty())
         list.push_back({"jumps", Weight::look,
                         "The field jumped " + formatCount(static_cast<int>(c.jumps_s.size()), "time"),
                         "First after " + formatDuration(c.jumps_s.front()) +
                             ": a dither, a slew, or a bump. Each stretch has a level of its own.",
-                        "Leave the mount alone during a free run.", "", ""});
+                        "Leave the mount alone during a free run."});
     if (c.mixedSampling)
         list.push_back(
             {"mixed-sampling", Weight::know, "Frames came at different paces",
              "Usually every " + formatNumber(c.sampling_s, 1) + " s, but more than a fifth of them not.",
-             "The noise is that of neighbours at the usual pace.", "", ""});
+             "The noise is that of neighbours at the usual pace."});
     return list;
 }
 
@@ -235,15 +230,15 @@ std::vector<Finding> settingsFindings(const Tune& tune, const SettingsBook* inUs
     for (const Recommendation& r : tune.changes)
         if (!inUse || std::abs(inUse->value(r.key) - r.value) > 1e-9)
             list.push_back({settingId(r.key), Weight::look, r.headline, r.evidence, r.reason,
-                            "use." + settingId(r.key), "Use " + settingText(r.key, r.value)});
+                            Action::use(r.key), "Use " + settingText(r.key, r.value)});
     if (list.empty() && tune.gains())
         list.push_back({"proposal-in-use", Weight::know, "The settings proposed are in use",
-                        "Replayed on this run they leave " + figuresText(tune.proposed) + ".", "", "", ""});
+                        "Replayed on this run they leave " + figuresText(tune.proposed) + ".", ""});
     else if (list.empty())
         list.push_back({"nothing-to-gain", Weight::know, "Other settings would gain nothing",
                         std::to_string(tune.tried) + " were replayed on this run; those in use " +
                             (tune.guided ? "left " : "would leave ") + figuresText(tune.now) + ".",
-                        "", "", ""});
+                        ""});
     return list;
 }
 

@@ -24,7 +24,7 @@ std::vector<Finding> driftFindings(const MotionAnalysis& analysis,
                                    const std::optional<DriftMeaning>& meaning);
 // What was left out, and what that means.
 std::vector<Finding> recordingFindings(const CleanRun& clean);
-// Each change with an action "use.<setting>"; one that says so when there is nothing to gain, or when all of
+// Each change with an action that uses it; one that says so when there is nothing to gain, or when all of
 // it is in use by now.
 std::vector<Finding> settingsFindings(const Tune& tune, const SettingsBook* inUse);
 

@@ -28,24 +28,25 @@ std::vector<Finding> poleFindings(const PoleError& error, const AxisFit& fit, co
         const std::string amount = formatNumber(first.amount_arcmin, 1) + "′";
         list.push_back({"pole-off", total > 5.0 ? Weight::act : Weight::look,
                         "Axis " + formatNumber(total, 1) + "′ off the pole", consequence,
-                        first.action + " by " + amount + ", then measure again.", "pole.measure",
+                        first.action + " by " + amount + ", then measure again.", ActionId::poleMeasure,
                         "Measure again"});
     } else {
         list.push_back({"pole-good", Weight::know, "Polar alignment is good enough",
                         formatMeasured(error.total_arcmin, "′", 2) + " against " + formatNumber(wanted, 1) +
                             "′ wanted. " + consequence,
-                        "Go on to the rates.", "", ""});
+                        "Go on to the rates."});
     }
     if (sigma > 0.25 * wanted)
         list.push_back(
             {"pole-vague", Weight::look, "The measurement is coarse",
              "± " + formatNumber(sigma, 1) + "′ from an arc of " + formatNumber(fit.span_deg, 0) + "°.",
-             "Use a longer arc or more sightings.", "", ""});
+             "Use a longer arc or more sightings."});
     if (fit.chiSquarePerFreedom > 9.0)
         list.push_back({"pole-scatter", Weight::look, "The sightings scatter more than they should",
                         "Residuals are " + formatNumber(std::sqrt(fit.chiSquarePerFreedom), 1) +
                             " times their own uncertainty: wind, flexure, or the mount was touched.",
-                        "Let the mount settle longer and measure again.", "pole.measure", "Measure again"});
+                        "Let the mount settle longer and measure again.", ActionId::poleMeasure,
+                        "Measure again"});
     rank(list);
     return list;
 }

@@ -40,7 +40,7 @@ std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach)
                         "West pulses moved the star in declination, north pulses in right ascension, against "
                         "the directions of a solved frame.",
                         "Exchange the axes in the cable or in the mount's set-up, then measure again.",
-                        "rates.measure", "Measure again"});
+                        ActionId::ratesMeasure, "Measure again"});
     else if (r.sense == PulseSense::raReversed || r.sense == PulseSense::bothReversed ||
              r.sense == PulseSense::decReversed)
         list.push_back(
@@ -50,20 +50,20 @@ std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach)
                                                               : "Pulses of both axes run") +
                  " the wrong way",
              "The star went the opposite way on the sky; the rates take it as it is, so guiding works.",
-             "Nothing need be done; check it if other programs steer this mount.", "", ""});
+             "Nothing need be done; check it if other programs steer this mount."});
     if (r.orthogonality_deg.value > 10.0)
         list.push_back(
             {"axes-skewed", r.orthogonality_deg.value > 20.0 ? Weight::act : Weight::look,
              "Axes " + formatNumber(r.orthogonality_deg.value, 0) + "° from a right angle",
              formatMeasured(r.orthogonality_deg, "°") + "; within 10° is good.",
              "Calibrate again near the celestial equator; look for a slipping clutch or a dragging cable.",
-             "rates.measure", "Measure again"});
+             ActionId::ratesMeasure, "Measure again"});
     const int steps = std::min(r.ra.steps, r.dec.steps);
     if (steps < 8)
         list.push_back({"few-steps", steps < 4 ? Weight::act : Weight::look,
                         "Only " + formatCount(steps, "step") + " in a leg",
-                        "At least 8 make rates worth trusting.", "Use shorter pulses.", "rates.measure",
-                        "Measure again"});
+                        "At least 8 make rates worth trusting.", "Use shorter pulses.",
+                        ActionId::ratesMeasure, "Measure again"});
     // What the calibration is not sure of is left to the backlash test.
     if (weighBacklash(r.decBacklash_ms.value - 2.0 * r.decBacklash_ms.sigma, reach) !=
         BacklashWeight::harmless) {
@@ -74,8 +74,7 @@ std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach)
              "Dec backlash " + formatNumber(r.decBacklash_ms.value, 0) + " ms",
              formatMeasured(r.decBacklash_ms, " ms", 0) + " until the star follows after a reversal.",
              repair ? "Have the Dec gears adjusted, or guide Dec one-sided against the drift."
-                    : "Keep some polar drift and avoid reversals in Dec.",
-             "", ""});
+                    : "Keep some polar drift and avoid reversals in Dec."});
     }
     for (const LegFit& leg : r.legs)
         if (leg.travel_px > 1.0 && leg.roughness_px > 0.08 * leg.travel_px)
@@ -83,7 +82,7 @@ std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach)
                             std::string("The ") + legName(leg.leg) + " leg is not straight",
                             formatNumber(leg.roughness_px, 1) + " px scatter over " +
                                 formatNumber(leg.travel_px, 0) + " px: stiction, wind, or a dragging cable.",
-                            "Check balance and cables, then measure again.", "rates.measure",
+                            "Check balance and cables, then measure again.", ActionId::ratesMeasure,
                             "Measure again"});
     const double minutes = r.samples.empty() ? 0.0 : (r.samples.back().t_s - r.samples.front().t_s) / 60.0;
     double travel = 0.0;
@@ -93,7 +92,7 @@ std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach)
         r.drift_px_min.value * minutes / 4.0 > 0.05 * travel + 3.0 * r.drift_px_min.sigma * minutes / 4.0)
         list.push_back({"calibration-drift", Weight::look, "The star drifted while calibrating",
                         formatMeasured(r.drift_px_min, " px/min") + ", taken out of the rates.",
-                        "Polar-align first if this is more than the periodic error explains.", "", ""});
+                        "Polar-align first if this is more than the periodic error explains."});
     rank(list);
     return list;
 }

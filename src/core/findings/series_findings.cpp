@@ -72,14 +72,14 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
     else if (story.creep && story.creep->certain() && story.creep->speed_arcsec_min().value > 0.05)
         list.push_back({"expose.creep", Weight::look, "The field creeps while the guide star stands.",
                         speedText(*story.creep) + "; at this exposure it does not show yet.",
-                        "Longer exposures would make oval stars; an off-axis guider cures it.", "", ""});
+                        "Longer exposures would make oval stars; an off-axis guider cures it."});
     if (const double loss = focusLoss(story.sinceFocused(frames)); loss > story.grown)
         list.push_back({"expose.focus", Weight::look, "The stars have grown.",
                         "FWHM is " + formatNumber(100.0 * loss, 0) + " % above the best stretch " +
                             (story.refocused.empty() ? "of this series." : "since the last focus run."),
                         "Focus the imaging camera anew after this frame; with a motor the series does it by "
                         "itself where the plan says so.",
-                        "go.focus", "Go to Focus"});
+                        ActionId::goToFocus, "Go to Focus"});
     if (!story.refocused.empty()) {
         const Refocus& last = story.refocused.back();
         const auto failed = std::count_if(story.refocused.begin(), story.refocused.end(),
@@ -93,8 +93,8 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
              last.word + (failed > 0 && last.found
                               ? " " + formatCount(static_cast<int>(failed), "run") + " before failed."
                               : ""),
-             last.found ? "" : "Look at Focus when the series allows it.", last.found ? "" : "go.focus",
-             last.found ? "" : "Go to Focus"});
+             last.found ? "" : "Look at Focus when the series allows it.",
+             last.found ? ActionId::none : ActionId::goToFocus, last.found ? "" : "Go to Focus"});
     }
     int struck = 0;
     std::string words;
@@ -105,8 +105,8 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
                      remarkWord(f.remark);
     if (struck > 0)
         list.push_back({"expose.marked", Weight::know, formatCount(struck, "frame") + " marked.",
-                        words + (struck > named ? " …" : "") + ".", "Look at them before throwing them away.",
-                        "", ""});
+                        words + (struck > named ? " …" : "") + ".",
+                        "Look at them before throwing them away."});
     return list;
 }
 
@@ -148,8 +148,7 @@ std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const 
                                       : "axis makes them; no free run is there to say what the "
                                         "periodic error adds."),
              mount.periodicKnown ? "Look for flexure and wind, and check whether the axis was moved since."
-                                 : "Record a free run, then take the ladder again.",
-             "", ""});
+                                 : "Record a free run, then take the ladder again."});
     return list;
 }
 
@@ -170,7 +169,8 @@ std::vector<Finding> settleFindings(const std::optional<SettleAdvice>& advice, d
     if (toCome > 0)
         evidence += ". That is " + formatDuration(a.gain_s * toCome) + " of this series";
     return {{"expose.settle", Weight::look, "Settle within " + words(a.rule) + ".", evidence + ".",
-             "It is what these dithers say; it can be taken back in the plan.", "expose.settle", "Use it"}};
+             "It is what these dithers say; it can be taken back in the plan.", ActionId::exposeSettle,
+             "Use it"}};
 }
 
 } // namespace nordstjerna

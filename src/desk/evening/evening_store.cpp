@@ -74,7 +74,7 @@ bool EveningStore::owns() {
              " keeps rigs, targets and settings of this evening; both would write over each other.",
          "Work in the other window, or take over here. After that, nothing more is kept from the other "
          "window."},
-        "evening.take", "Take over");
+        ActionId::takeEvening, "Take over");
     return false;
 }
 

@@ -38,7 +38,7 @@ void MountDesk::confirm(const Expected<void>& done) {
     p.what = "The mount has not confirmed the halt. " + p.what;
     p.why += " It may still be moving or tracking.";
     p.remedy = "Stop it at its hand control, or cut its power. " + p.remedy;
-    problems_.report(ProblemCause::halt, p, "halt", "Halt again");
+    problems_.report(ProblemCause::halt, p, ActionId::halt, "Halt again");
 }
 
 void MountDesk::resumeTracking() {

@@ -12,8 +12,8 @@
 
 namespace nordstjerna {
 
-Station::Station(const StationParts& parts, const QString& name, const QString& icon, QWidget* parent)
-    : QWidget(parent), parts_(parts), name_(name), icon_(icon), phase_(new QLabel), sentence_(new QLabel),
+Station::Station(const StationParts& parts, StationId id, QWidget* parent)
+    : QWidget(parent), parts_(parts), id_(id), phase_(new QLabel), sentence_(new QLabel),
       bench_(new QVBoxLayout), figures_(new QHBoxLayout), buttons_(new QHBoxLayout),
       primary_(new QPushButton), steps_(new StepBar) {
     auto* column = new QVBoxLayout(this);
@@ -49,7 +49,7 @@ void Station::restyle() {
 }
 
 void Station::say(const QString& phase, const QString& sentence) {
-    phase_->setText((name_ + (phase.isEmpty() ? "" : " · " + phase)).toUpper());
+    phase_->setText((name() + (phase.isEmpty() ? "" : " · " + phase)).toUpper());
     sentence_->setText(sentence);
 }
 

@@ -7,6 +7,7 @@
 
 #include "core/findings/finding.h"
 #include "desk/evening/procedure_host.h"
+#include "desk/stations/station_id.h"
 #include "desk/widgets/marks.h"
 
 class QLabel;
@@ -31,23 +32,24 @@ struct StationParts {
 class Station : public QWidget {
     Q_OBJECT
 public:
-    Station(const StationParts& parts, const QString& name, const QString& icon, QWidget* parent = nullptr);
+    Station(const StationParts& parts, StationId id, QWidget* parent = nullptr);
 
-    QString name() const { return name_; }
-    QString icon() const { return icon_; }
+    StationId id() const { return id_; }
+    QString name() const { return stationTitle(id_); }
+    QString icon() const { return stationInfo(id_).icon; }
     virtual QString summary() const = 0; // the one figure on the rail
     virtual StationState state() const = 0;
     virtual std::vector<Finding> findings() const = 0;
     virtual QString help() const = 0; // what, why, how, what is good
     // A finding's or a menu's command; false when not this station's.
-    virtual bool perform(const QString& action) = 0;
+    virtual bool perform(const Action& action) = 0;
     QPushButton* primary() const { return primary_; }
     // The person has come here: the cursor goes where it is wanted.
     virtual void arrive() { setFocus(); }
 
 Q_SIGNALS:
     void changed(); // summary, state or findings
-    void goTo(const QString& station);
+    void goTo(nordstjerna::StationId station);
 
 protected:
     // Phase in small capitals and the sentence that says what to do now.
@@ -69,7 +71,7 @@ protected:
 private:
     void restyle();
     StationParts parts_;
-    QString name_, icon_;
+    StationId id_;
     QLabel* phase_;
     QLabel* sentence_;
     QVBoxLayout* bench_;

@@ -26,8 +26,8 @@ class BenchStack : public QWidget {
 public:
     BenchStack() : pages_(new PageLayout(this)) {}
     void add(QWidget* page) { pages_->addWidget(page); }
-    void show(int index) {
-        pages_->setCurrentIndex(index);
+    void show(QWidget* page) {
+        pages_->setCurrentWidget(page);
         updateGeometry();
     }
     QWidget* current() const { return pages_->currentWidget(); }

@@ -58,7 +58,7 @@ void FindingCard::fill(const Finding& f, const QString& laterLabel) {
             label->setText(wanted);
     };
     id_ = qs(f.id);
-    action_ = qs(f.action);
+    action_ = f.action;
     headlineText_ = qs(f.headline).replace("″/", "″\u2060/\u2060");
     if (weight_ != f.weight) {
         weight_ = f.weight;
@@ -90,7 +90,7 @@ void FindingCard::showHeadline() {
 void FindingCard::showParts() {
     evidence_->setVisible(open_ && !evidence_->text().isEmpty());
     remedy_->setVisible(open_ && !remedy_->text().isEmpty());
-    act_->setVisible(!action_.isEmpty());
+    act_->setVisible(bool(action_));
     row_->setVisible(open_);
 }
 

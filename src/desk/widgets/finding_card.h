@@ -23,7 +23,7 @@ public:
     Weight weight() const { return weight_; }
 
 Q_SIGNALS:
-    void actionWanted(const QString& action);
+    void actionWanted(const nordstjerna::Action& action);
     void laterWanted();
     void opened();
 
@@ -37,7 +37,8 @@ private:
     void restyle();
     void showParts();
     void showHeadline();
-    QString id_, action_, headlineText_;
+    QString id_, headlineText_;
+    Action action_;
     Weight weight_ = Weight::know;
     bool open_ = false;
     QLabel *headline_, *evidence_, *remedy_;

@@ -31,7 +31,7 @@ public:
     static constexpr int mostOpen = 3;
 
 Q_SIGNALS:
-    void actionWanted(const QString& id);
+    void actionWanted(const nordstjerna::Action& action);
     void problemDismissed(nordstjerna::ProblemCause cause);
 
 private:

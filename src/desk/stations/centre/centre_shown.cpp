@@ -189,7 +189,7 @@ std::vector<Finding> CentreStation::findings() const {
                             .arg(qs(formatNumber(seen_.solved->plane.scaleArcsecPx(), 3)))
                             .toStdString(),
                         tr("Adopt it: scales, dither and rates follow from it.").toStdString(),
-                        "centre.adopt", tr("Adopt it").toStdString()});
+                        ActionId::centreAdopt, tr("Adopt it").toStdString()});
     const Vec3 seen = ObservedFrame(rig.site, night().now()).seen(targets().icrs());
     if (rig.horizon.hides(seen) || seen.z() < 0.0) {
         const AltAz a = altAzFrom(seen);
@@ -199,13 +199,13 @@ std::vector<Finding> CentreStation::findings() const {
                             .arg(qs(formatNumber(a.altitude.deg(), 0)),
                                  qs(formatNumber(std::max(0.0, rig.horizon.altitudeAt(a.azimuth).deg()), 0)))
                             .toStdString(),
-                        tr("The night band shows when it comes free.").toStdString(), "", ""});
+                        tr("The night band shows when it comes free.").toStdString()});
     }
     if (seen_.centred && seen_.passes.size() > 3)
-        list.push_back(
-            {"centre-many", Weight::know, tr("It took %1 passes").arg(seen_.passes.size()).toStdString(),
-             tr("Two or three are usual.").toStdString(),
-             tr("Check clutches and backlash, or allow a wider tolerance.").toStdString(), "", ""});
+        list.push_back({"centre-many", Weight::know,
+                        tr("It took %1 passes").arg(seen_.passes.size()).toStdString(),
+                        tr("Two or three are usual.").toStdString(),
+                        tr("Check clutches and backlash, or allow a wider tolerance.").toStdString()});
     for (Finding& f : framing_->findings())
         list.push_back(std::move(f));
     rank(list);

@@ -25,7 +25,7 @@
 namespace nordstjerna {
 
 CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWidget* parent)
-    : Station(parts, tr("Centre"), "target", parent), needs_(needs),
+    : Station(parts, StationId::centre, parent), needs_(needs),
       pages_(new PhaseBar({tr("Framing"), tr("Centring")})), settle_(numberField(0, 120, 0, "s")),
       binning_(numberField(0, 8, 0, "")), view_(new FrameView("centre")),
       off_(new ReadOut(tr("Off the target"))), height_(new ReadOut(tr("Altitude"))),
@@ -335,30 +335,30 @@ void CentreStation::adoptFocal() {
     Q_EMIT changed();
 }
 
-bool CentreStation::perform(const QString& action) {
-    if (action == "centre.adopt" && seen_.focal_mm > 0.0 && procedures().free()) {
+bool CentreStation::perform(const Action& action) {
+    if (action.id == ActionId::centreAdopt && seen_.focal_mm > 0.0 && procedures().free()) {
         adoptFocal();
         return true;
     }
-    if (action == "centre.go" && primary()->isEnabled() && !running_) {
+    if (action.id == ActionId::centreGo && primary()->isEnabled() && !running_) {
         centre();
         return true;
     }
-    if (action == "centre.turn" && procedures().freeToWork() && !framing_->busy()) {
+    if (action.id == ActionId::centreTurn && procedures().freeToWork() && !framing_->busy()) {
         showPage(Page::framing);
         framing_->startTurning(steps());
         return true;
     }
-    if (action == "centre.both" && procedures().freeToWork() && !framing_->busy()) {
+    if (action.id == ActionId::centreBoth && procedures().freeToWork() && !framing_->busy()) {
         showPage(Page::framing);
         framing_->startBoth(steps());
         return true;
     }
-    if (action == "centre.framing" || action == "centre.centring") {
-        showPage(action == "centre.framing" ? Page::framing : Page::centring);
+    if (action.id == ActionId::centreFraming || action.id == ActionId::centreCentring) {
+        showPage(action.id == ActionId::centreFraming ? Page::framing : Page::centring);
         return true;
     }
-    if (action == "centre.search") {
+    if (action.id == ActionId::centreSearch) {
         search_->setFocus();
         search_->selectAll();
         return true;

@@ -415,7 +415,7 @@ std::vector<Finding> FramingBench::findings() const {
              tr("Its highest is %1°; the sky is free above %2° of altitude and the horizon profile.")
                  .arg(qs(formatNumber(night_->highest_deg, 0)), qs(formatNumber(least_deg, 0)))
                  .toStdString(),
-             tr("Choose another target.").toStdString(), "centre.search",
+             tr("Choose another target.").toStdString(), ActionId::centreSearch,
              tr("Look for another").toStdString()});
     else if (night_ && night_->best && night_->moonLit > 0.4 && night_->moonAway_deg < 40.0 && night_->moonUp)
         list.push_back(
@@ -423,8 +423,7 @@ std::vector<Finding> FramingBench::findings() const {
              tr("%1 % lit and %2° away in the best hours.")
                  .arg(qs(formatNumber(100.0 * night_->moonLit, 0)), qs(formatNumber(night_->moonAway_deg, 0)))
                  .toStdString(),
-             tr("Broadband frames will be bright; take another target or narrow filters.").toStdString(), "",
-             ""});
+             tr("Broadband frames will be bright; take another target or narrow filters.").toStdString()});
     if (const auto a = advice();
         a && noted() && noted()->angle_deg && std::abs(a->turn_deg) > closeEnough_deg)
         list.push_back({"frame-turn", Weight::look,
@@ -436,7 +435,7 @@ std::vector<Finding> FramingBench::findings() const {
                                                                     "frames the same.")
                                                                : QString())
                             .toStdString(),
-                        tr("Look while turning: the figure follows.").toStdString(), "centre.turn",
+                        tr("Look while turning: the figure follows.").toStdString(), ActionId::centreTurn,
                         tr("Turn the camera").toStdString()});
     if (fields_) {
         const double away = fields_->apart_arcmin;
@@ -484,8 +483,7 @@ std::vector<Finding> FramingBench::findings() const {
                      .toStdString(),
              far ? tr("Aim the guide scope nearer: the same air, the same lift by refraction, less turning.")
                        .toStdString()
-                 : tr("Kept with the rig.").toStdString(),
-             "", ""});
+                 : tr("Kept with the rig.").toStdString()});
     }
     return list;
 }

@@ -250,7 +250,7 @@ void ExposeStation::lookAfterFrames() {
         Problem p = *trouble;
         p.why += " " + formatCount(keeper_->waiting(), "frame") +
                  " of the series that has ended are in memory only.";
-        problems().report(ProblemCause::frames, p, "expose.folder", "Save elsewhere…");
+        problems().report(ProblemCause::frames, p, ActionId::exposeFolder, "Save elsewhere…");
     }
     if (keeper_->waiting() == 0) {
         late_ = false;
@@ -290,7 +290,7 @@ std::vector<Finding> ExposeStation::findings() const {
     if (!needs_.focusBook.sharpened(CameraRole::imaging))
         list.push_back({"expose.not-focused", Weight::look, "The imaging camera has not been focused.",
                         "Neither a focus run nor a look at its frames is known of this evening.",
-                        "Focus it before the series: every frame keeps what it is off.", "go.focus",
+                        "Focus it before the series: every frame keeps what it is off.", ActionId::goToFocus,
                         "Go to Focus"});
     if (seen_.flipped) {
         const FlipRecord& f = *seen_.flipped;
@@ -300,7 +300,7 @@ std::vector<Finding> ExposeStation::findings() const {
         if (f.decReversed)
             evidence += *f.decReversed ? " Dec pulses work the other way there; that was tried out."
                                        : " Dec pulses work the same way there; that was tried out.";
-        list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian.", evidence, "", "", ""});
+        list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian.", evidence, ""});
     }
     for (const auto& more :
          {ladder_->findings(), settleFindings(settleAdvice_, scalesOf(rigs().rig()).image_arcsec_px,
@@ -313,7 +313,7 @@ std::vector<Finding> ExposeStation::findings() const {
         list.push_back({"expose.unsettled", Weight::look,
                         formatCount(unsettled, "dither") + " went on without having settled.",
                         "The star was not near its aim for long enough within the time-out.",
-                        "Allow a wider tolerance, or see Guide for what shakes the star.", "", ""});
+                        "Allow a wider tolerance, or see Guide for what shakes the star."});
     return list;
 }
 

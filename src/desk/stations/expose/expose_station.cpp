@@ -33,7 +33,7 @@
 namespace nordstjerna {
 
 ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWidget* parent)
-    : Station(parts, tr("Expose"), "frames", parent), needs_(needs), card_(new PlanCard),
+    : Station(parts, StationId::expose, parent), needs_(needs), card_(new PlanCard),
       pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder")})),
       view_(new ShapedFrame("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
       ladder_(new LadderBench(parts, needs.mountBook, this)), strip_(new SettleStrip),
@@ -316,7 +316,7 @@ void ExposeStation::show(const Seen& seen) {
     if (seen_.unsaved) {
         Problem p = *seen_.unsaved;
         p.why += " No further frame is begun until it is saved; guiding goes on.";
-        problems().report(ProblemCause::frames, p, "expose.folder", "Save elsewhere…");
+        problems().report(ProblemCause::frames, p, ActionId::exposeFolder, "Save elsewhere…");
     } else {
         problems().solved(ProblemCause::frames);
     }
@@ -499,32 +499,32 @@ QString ExposeStation::help() const {
         "away.</p>");
 }
 
-bool ExposeStation::perform(const QString& action) {
-    if (action == "expose.start") {
+bool ExposeStation::perform(const Action& action) {
+    if (action.id == ActionId::exposeStart) {
         if (primary()->isEnabled())
             primary()->click();
         return true;
     }
-    if (action == "expose.test") {
+    if (action.id == ActionId::exposeTest) {
         if (test_->isVisible() && test_->isEnabled())
             test_->click();
         return true;
     }
-    if (action == "expose.flip") {
+    if (action.id == ActionId::exposeFlip) {
         if (flip_->isEnabled())
             flip_->click();
         return true;
     }
-    if (action == "expose.settle") {
+    if (action.id == ActionId::exposeSettle) {
         useSettling();
         return true;
     }
-    if (action == "expose.ladder") {
+    if (action.id == ActionId::exposeLadder) {
         if (climb_->isVisible() && climb_->isEnabled())
             climb_->click();
         return true;
     }
-    if (action == "expose.folder") {
+    if (action.id == ActionId::exposeFolder) {
         folder_->click();
         return true;
     }

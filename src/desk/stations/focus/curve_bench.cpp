@@ -318,17 +318,16 @@ std::vector<Finding> CurveBench::findings() const {
                         seen_.result->doubt,
                         tr("The drawtube slips, or the air got worse: lock it less loosely and run again.")
                             .toStdString(),
-                        "focus.run", tr("Focus run").toStdString()});
+                        ActionId::focusRun, tr("Focus run").toStdString()});
     if (seen_.result && seen_.result->curve.lopsided)
-        list.push_back(
-            {"focus-lopsided", Weight::know, tr("The focus curve is lopsided").toStdString(),
-             tr("The outer side is %1 % steeper than the inner.")
-                 .arg(qs(formatMeasured({100.0 * seen_.result->curve.asymmetry.value,
-                                         100.0 * seen_.result->curve.asymmetry.sigma},
-                                        "", 0)))
-                 .toStdString(),
-             tr("Spherical aberration, pinched optics, or a drawtube that tilts as it moves.").toStdString(),
-             "", ""});
+        list.push_back({"focus-lopsided", Weight::know, tr("The focus curve is lopsided").toStdString(),
+                        tr("The outer side is %1 % steeper than the inner.")
+                            .arg(qs(formatMeasured({100.0 * seen_.result->curve.asymmetry.value,
+                                                    100.0 * seen_.result->curve.asymmetry.sigma},
+                                                   "", 0)))
+                            .toStdString(),
+                        tr("Spherical aberration, pinched optics, or a drawtube that tilts as it moves.")
+                            .toStdString()});
     if (const auto there = expected(); there && state_) {
         const double off = state_->steps - there->value;
         if (std::abs(off) > std::max(0.5 * zone_steps(), 2.0 * there->sigma))
@@ -338,7 +337,7 @@ std::vector<Finding> CurveBench::findings() const {
                                 .arg(qs(formatNumber(*state_->temperature_c, 1)),
                                      qs(formatMeasured(*there, "", 0)), qs(formatNumber(state_->steps, 0)))
                                 .toStdString(),
-                            tr("Move it there, or run again.").toStdString(), "focus.follow",
+                            tr("Move it there, or run again.").toStdString(), ActionId::focusFollow,
                             tr("Move there").toStdString()});
     }
     return list;

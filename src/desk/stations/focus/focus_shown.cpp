@@ -343,8 +343,7 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
                          .toStdString(),
                  (bright ? tr("Shorten the exposure or shield the telescope.")
                          : tr("Check the cover and the sky, expose longer, turn the focuser boldly."))
-                     .toStdString(),
-                 "", ""});
+                     .toStdString()});
         } else if (ofGuide() &&
                    std::none_of(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; })) {
             const bool all = std::all_of(judged_.begin(), judged_.end(), [](const Judged& j) {
@@ -356,8 +355,7 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
                                 .toStdString(),
                             (all ? tr("Shorten the exposure or lower the gain.")
                                  : tr("Expose longer, sharpen the focus, or move to a richer field."))
-                                .toStdString(),
-                            "", ""});
+                                .toStdString()});
         }
         if (now.hfd_px.value > 0.0 && now.hfd_px.value < 1.5)
             list.push_back({"focus-undersampled", Weight::know,
@@ -365,30 +363,30 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
                             tr("HFD %1 px: a centroid on one pixel jumps.")
                                 .arg(qs(formatNumber(now.hfd_px.value, 2)))
                                 .toStdString(),
-                            tr("A touch out of focus does no harm here.").toStdString(), "", ""});
+                            tr("A touch out of focus does no harm here.").toStdString()});
     }
     if (!ofGuide())
         return;
     if (use.state == PreparedCamera::DarkState::differs)
         list.push_back({"dark-differs", Weight::look, tr("No dark fits these frames").toStdString(),
                         tr("The kept ones differ in %1.").arg(qs(use.differsIn)).toStdString(),
-                        tr("Take darks with these settings.").toStdString(), "focus.darks",
+                        tr("Take darks with these settings.").toStdString(), ActionId::focusDarks,
                         tr("Take darks").toStdString()});
     else if (use.state == PreparedCamera::DarkState::none && !seen_.points.empty() &&
              seen_.field.hotPixels > 30)
         list.push_back({"dark-none", Weight::look,
                         tr("%1 hot pixels in the frame").arg(seen_.field.hotPixels).toStdString(),
                         tr("They are left out one by one; darks would take them off.").toStdString(),
-                        tr("Take ten darks behind the cover.").toStdString(), "focus.darks",
+                        tr("Take ten darks behind the cover.").toStdString(), ActionId::focusDarks,
                         tr("Take darks").toStdString()});
     else if (use.state == PreparedCamera::DarkState::fits)
         list.push_back({"dark-fits", Weight::know, tr("A dark is in use").toStdString(),
-                        tr("%1 bad pixels are mended.").arg(use.badPixels).toStdString(), "", "", ""});
+                        tr("%1 bad pixels are mended.").arg(use.badPixels).toStdString(), ""});
     if (!needs_.settings.handStars().empty())
         list.push_back(
             {"stars-by-hand", Weight::know,
              tr("%1 guide stars chosen by hand").arg(needs_.settings.handStars().size()).toStdString(),
-             tr("Guiding uses these and no others.").toStdString(), "", "focus.merit",
+             tr("Guiding uses these and no others.").toStdString(), "", ActionId::focusMerit,
              tr("Choose by merit").toStdString()});
 }
 

@@ -28,7 +28,7 @@
 namespace nordstjerna {
 
 FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidget* parent)
-    : Station(parts, tr("Focus"), "focus-2", parent), needs_(needs),
+    : Station(parts, StationId::focus, parent), needs_(needs),
       pages_(new PhaseBar({tr("Frames"), tr("Focus run"), tr("Mask")})),
       curve_(new CurveBench(parts.rigs, needs.focusBook, parts.procedures, this)),
       maskView_(new FrameView("mask-frame")), dial_(new MaskDial), camera_(new QComboBox),
@@ -390,8 +390,8 @@ std::vector<Finding> FocusStation::findings() const {
     return list;
 }
 
-bool FocusStation::perform(const QString& action) {
-    if (action == "focus.darks" && doing_ != Doing::darks) {
+bool FocusStation::perform(const Action& action) {
+    if (action.id == ActionId::focusDarks && doing_ != Doing::darks) {
         if (doing_ == Doing::frames)
             procedures().stop();
         // Darks are the guide camera's.
@@ -403,26 +403,26 @@ bool FocusStation::perform(const QString& action) {
         refresh();
         return true;
     }
-    if (action == "focus.run" && doing_ == Doing::nothing && procedures().freeToWork()) {
+    if (action.id == ActionId::focusRun && doing_ == Doing::nothing && procedures().freeToWork()) {
         showPage(Page::curve);
         if (curve_->fitted() && mayStart())
             runFocus();
         return true;
     }
-    if (action == "focus.follow") {
+    if (action.id == ActionId::focusFollow) {
         if (const auto there = curve_->expected())
             curve_->moveTo(there->value);
         return true;
     }
-    if (action == "focus.merit") {
+    if (action.id == ActionId::focusMerit) {
         byMerit_->click();
         return true;
     }
-    if ((action == "focus.frames" || action == "focus.mask") && doing_ == Doing::nothing) {
-        showPage(action == "focus.mask" ? Page::mask : Page::frames);
+    if (action.id == ActionId::focusMask && doing_ == Doing::nothing) {
+        showPage(Page::mask);
         return true;
     }
-    if (action == "focus.start" && doing_ == Doing::nothing && procedures().free()) {
+    if (action.id == ActionId::focusStart && doing_ == Doing::nothing && procedures().free()) {
         coverAsked_ = false;
         if (page_ == Page::curve)
             showPage(Page::frames);

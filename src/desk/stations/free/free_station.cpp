@@ -32,7 +32,7 @@ namespace nordstjerna {
 
 FreeStation::FreeStation(const StationParts& parts, const Needs& needs, const RunKeeper& runs,
                          QWidget* parent)
-    : Station(parts, tr("Free run"), "wave-sine", parent), needs_(needs), runs_(runs),
+    : Station(parts, StationId::freeRun, parent), needs_(needs), runs_(runs),
       pages_(new PhaseBar({tr("Record"), tr("Spectrum"), tr("Worm turn"), tr("Dec backlash")})),
       stack_(new QStackedWidget), lanes_(new LaneChart), enough_(new EnoughCard), strip_(new StarStrip),
       changes_(new ChangeList(3)) {
@@ -368,11 +368,11 @@ void FreeStation::giveMount(std::optional<CorrectionCurve> curve) {
         });
 }
 
-void FreeStation::useSetting(const QString& id) {
+void FreeStation::useSetting(SettingKey key) {
     if (!story_ || !story_->tune)
         return;
     for (const Recommendation& r : story_->tune->changes)
-        if (qs(settingId(r.key)) == id)
+        if (r.key == key)
             needs_.settings.change(r.key, r.value, "measured", r.evidence + " " + r.reason);
 }
 
@@ -381,7 +381,7 @@ void FreeStation::refreshFindings() {
     if (!needs_.calibration.rates())
         findings_.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
                              tr("They tell which way on the sensor is east and how far.").toStdString(),
-                             tr("Measure the guide rates.").toStdString(), "go.rates",
+                             tr("Measure the guide rates.").toStdString(), ActionId::goToRates,
                              tr("Go to Rates").toStdString()});
     if (story_) {
         const auto more = findingsOf(run_, *story_, surroundings());
@@ -429,25 +429,25 @@ StationState FreeStation::state() const {
     return story_->motion.ra.periodic.worm ? StationState::good : StationState::open;
 }
 
-bool FreeStation::perform(const QString& action) {
-    if (action.startsWith("use.")) {
-        useSetting(action.mid(4));
+bool FreeStation::perform(const Action& action) {
+    if (action.id == ActionId::useSetting) {
+        useSetting(action.setting);
         return true;
     }
-    if (action == "run.elsewhere" && runs_.unsaved()) {
+    if (action.id == ActionId::saveRunElsewhere && runs_.unsaved()) {
         ask(tr("Save the run elsewhere"), "run.ecsv", true, &FreeStation::saveRunElsewhere);
         return true;
     }
-    if (action == "free.record" || action == "free.backlash") {
+    if (action.id == ActionId::freeRecord || action.id == ActionId::freeBacklash) {
         if (!procedures().free() && !recording_ && !testing_)
             return true;
         if (!recording_ && !testing_)
-            showPage(action == "free.record" ? Page::record : Page::backlash);
+            showPage(action.id == ActionId::freeRecord ? Page::record : Page::backlash);
         if (primary()->isEnabled())
             primary()->click();
         return true;
     }
-    if (action == "free.open") {
+    if (action.id == ActionId::freeOpen) {
         openRun_->click();
         return true;
     }

@@ -50,7 +50,7 @@ public:
     StationState state() const override;
     std::vector<Finding> findings() const override { return findings_; }
     QString help() const override;
-    bool perform(const QString& action) override;
+    bool perform(const Action& action) override;
 
     enum class Page { record, spectrum, worm, backlash };
     void showPage(Page page);
@@ -126,7 +126,7 @@ private:
     void refreshPictures();
     void refreshLanes();
     void refreshFindings();
-    void useSetting(const QString& id);
+    void useSetting(SettingKey key);
     RunSurroundings surroundings() const;
     Expected<CorrectionCurve> curveToHand() const;
     QString whyNoWorm() const;

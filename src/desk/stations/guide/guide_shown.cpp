@@ -43,7 +43,7 @@ void GuideStation::show(const Snapshot& s) {
     loop_ = s.loop;
     settle_ = s.settle;
     if (s.runaway && !runaway_)
-        problems().report(*s.runaway, "go.rates", "Go to Rates");
+        problems().report(*s.runaway, ActionId::goToRates, "Go to Rates");
     runaway_ = s.runaway;
     if (s.decReversed && !told_) {
         told_ = true;
@@ -221,7 +221,7 @@ std::vector<Finding> GuideStation::findings() const {
     if (!needs_.calibration.rates())
         list.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
                         tr("Pulses cannot be computed without them.").toStdString(),
-                        tr("Measure the guide rates.").toStdString(), "go.rates",
+                        tr("Measure the guide rates.").toStdString(), ActionId::goToRates,
                         tr("Go to Rates").toStdString()});
     if (summary_ && summary_->rowsUsed >= 30) {
         const auto more = guideFindings(window_, *summary_, budget_.get());

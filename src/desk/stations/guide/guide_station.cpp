@@ -31,7 +31,7 @@ struct GuideStation::Live {
 
 GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const RunKeeper& runs,
                            QWidget* parent)
-    : Station(parts, tr("Guide"), "crosshair", parent), needs_(needs), runs_(runs), lanes_(new LaneChart),
+    : Station(parts, StationId::guide, parent), needs_(needs), runs_(runs), lanes_(new LaneChart),
       spot_(new Spot), strip_(new StarStrip), total_(new ReadOut(tr("Total RMS"))),
       mount_(new ReadOut(tr("Mount part"))), axes_(new ReadOut(tr("RA / Dec"))),
       stars_(new ReadOut(tr("Guide stars"))), target_(new QPushButton),
@@ -349,8 +349,8 @@ QString GuideStation::runFile() const {
     return runs_.recorder() ? qs(runs_.recorder()->state().path.string()) : QString();
 }
 
-bool GuideStation::perform(const QString& action) {
-    if (action == "run.elsewhere" && runs_.unsaved()) {
+bool GuideStation::perform(const Action& action) {
+    if (action.id == ActionId::saveRunElsewhere && runs_.unsaved()) {
         const QString path =
             QFileDialog::getSaveFileName(this, tr("Save the run elsewhere"), "guided.ecsv", "*.ecsv", nullptr,
                                          QFileDialog::DontConfirmOverwrite);
@@ -359,7 +359,7 @@ bool GuideStation::perform(const QString& action) {
         refresh();
         return true;
     }
-    if (action == "guide.toggle") {
+    if (action.id == ActionId::guideToggle) {
         if (primary()->isEnabled())
             primary()->click();
         return true;

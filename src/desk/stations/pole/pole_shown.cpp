@@ -194,9 +194,9 @@ void PoleStation::refresh() {
     count_->setVisible(phases_->current() == planning && idle);
     reference_->setVisible(idle && (phases_->current() == planning || phases_->current() == adjusting));
     turned_->setEnabled(doing_ == Doing::adjusting);
-    const auto offer = [](QPushButton* b, const QString& text, const QString& action, bool enabled) {
+    const auto offer = [this](QPushButton* b, const QString& text, const Action& action, bool enabled) {
         b->setText(text);
-        b->setProperty("does", action);
+        (b == second_ ? secondDoes_ : thirdDoes_) = action;
         b->setVisible(!text.isEmpty());
         b->setEnabled(enabled);
     };
@@ -246,8 +246,8 @@ void PoleStation::refresh() {
         if (idle) {
             const bool failed = std::any_of(measuring_.failures.begin(), measuring_.failures.end(),
                                             [](const auto& f) { return f.has_value(); });
-            offer(second_, failed ? tr("Repeat the failed one") : QString(), "pole.repeat", free);
-            offer(third_, tr("Use frames…"), "pole.frames", free);
+            offer(second_, failed ? tr("Repeat the failed one") : QString(), ActionId::poleRepeat, free);
+            offer(third_, tr("Use frames…"), ActionId::poleFrames, free);
         }
         break;
     case adjusting:
@@ -260,7 +260,7 @@ void PoleStation::refresh() {
                 say(tr("adjust"),
                     tr("Turn one lever as its card says; the figures follow after each frame."));
             setPrimary(tr("Check with a fresh measurement"));
-            offer(second_, tr("Stop"), "pole.stop", true);
+            offer(second_, tr("Stop"), ActionId::poleStop, true);
         } else if (!book_.present()) {
             say(tr("adjust"), tr("Measure first: the levers are told from where the axis points."));
             setPrimary(tr("Go to the sightings"));
@@ -269,8 +269,8 @@ void PoleStation::refresh() {
                 allWithin() ? tr("Within what you want. Go on to the rates, or verify by another method.")
                             : tr("Start, then turn one lever at a time and watch the map."));
             setPrimary(tr("Adjust live"), free);
-            offer(second_, tr("Adjust at a better place"), "pole.elsewhere", free);
-            offer(third_, tr("Measure again"), "pole.measure", free);
+            offer(second_, tr("Adjust at a better place"), ActionId::poleElsewhere, free);
+            offer(third_, tr("Measure again"), ActionId::poleMeasure, free);
         }
         break;
     case proving:
@@ -285,8 +285,8 @@ void PoleStation::refresh() {
                 book_.present() ? tr("A second, independent method shows whether the figure can be trusted.")
                                 : tr("Measure by sightings first, or let the drift speak for itself."));
             setPrimary(first ? tr("Watch drift on the meridian") : tr("Watch drift east or west"), free);
-            offer(second_, tr("Trail check"), "pole.trail", free);
-            offer(third_, tr("Measure again"), "pole.measure", free);
+            offer(second_, tr("Trail check"), ActionId::poleTrail, free);
+            offer(third_, tr("Measure again"), ActionId::poleMeasure, free);
         }
         break;
     }
@@ -310,10 +310,10 @@ std::vector<Finding> PoleStation::findings() const {
     const Rig& rig = rigs().rig();
     if (live_.trouble && live_.state == PoleAdjustment::State::moved)
         list.push_back({"pole-moved", Weight::act, live_.trouble->what, live_.trouble->why,
-                        live_.trouble->remedy, "pole.measure", "Measure afresh"});
+                        live_.trouble->remedy, ActionId::poleMeasure, "Measure afresh"});
     else if (live_.trouble && doing_ == Doing::adjusting)
-        list.push_back({"pole-blind", Weight::look, live_.trouble->what, live_.trouble->why,
-                        live_.trouble->remedy, "", ""});
+        list.push_back(
+            {"pole-blind", Weight::look, live_.trouble->what, live_.trouble->why, live_.trouble->remedy});
     if (doing_ == Doing::adjusting && live_.sight) {
         const double limit = 0.3 * wanted();
         const bool azimuthHidden = live_.sight->azimuth_arcmin > limit;
@@ -327,16 +327,16 @@ std::vector<Finding> PoleStation::findings() const {
                                 .arg(qs(formatNumber(
                                     std::max(live_.sight->azimuth_arcmin, live_.sight->altitude_arcmin), 2)))
                                 .toStdString(),
-                            tr("Adjust from a place where both levers show.").toStdString(), "pole.elsewhere",
-                            tr("Slew there").toStdString()});
+                            tr("Adjust from a place where both levers show.").toStdString(),
+                            ActionId::poleElsewhere, tr("Slew there").toStdString()});
     }
     for (const Problem& p : leftOut_)
-        list.push_back({"pole-frame-left-out", Weight::look, p.what, p.why, p.remedy, "", ""});
+        list.push_back({"pole-frame-left-out", Weight::look, p.what, p.why, p.remedy});
     const auto measured = measuring_.failures;
     for (const auto& f : measured)
         if (f)
-            list.push_back({"pole-sighting-failed", Weight::look, f->what, f->why, f->remedy, "pole.repeat",
-                            tr("Repeat it").toStdString()});
+            list.push_back({"pole-sighting-failed", Weight::look, f->what, f->why, f->remedy,
+                            ActionId::poleRepeat, tr("Repeat it").toStdString()});
     if (const auto now = book_.present()) {
         const auto about = poleFindings(poleError(now->fit, rig.site, reference()), now->fit, rig,
                                         {wanted(), targets().place()});
@@ -345,13 +345,13 @@ std::vector<Finding> PoleStation::findings() const {
             list.push_back(
                 {"pole-unchecked", Weight::act, tr("The axis was moved since it was measured").toStdString(),
                  tr("The figure was followed through the turns of the levers, not measured.").toStdString(),
-                 tr("Take fresh sightings to be sure.").toStdString(), "pole.measure",
+                 tr("Take fresh sightings to be sure.").toStdString(), ActionId::poleMeasure,
                  tr("Measure").toStdString()});
         const Agreement a = compareMethods(book_.methods(rig.site, reference()));
         if (a.known && !a.agree)
             list.push_back({"pole-methods-differ", Weight::act, tr("The methods do not agree").toStdString(),
                             a.verdict, tr("Take fresh sightings and see which one repeats.").toStdString(),
-                            "pole.measure", tr("Measure again").toStdString()});
+                            ActionId::poleMeasure, tr("Measure again").toStdString()});
     } else if (const Vec3 pole = elevatedPole(rig.site, true); rig.horizon.hides(pole)) {
         const AltAz a = altAzFrom(pole);
         list.push_back(
@@ -360,8 +360,7 @@ std::vector<Finding> PoleStation::findings() const {
                  .arg(qs(formatNumber(a.altitude.deg(), 1)),
                       qs(formatNumber(rig.horizon.altitudeAt(a.azimuth).deg(), 0)))
                  .toStdString(),
-             tr("Nothing is lost: sightings in any free part of the sky give the axis.").toStdString(), "",
-             ""});
+             tr("Nothing is lost: sightings in any free part of the sky give the axis.").toStdString()});
     }
     if (trailResult_ && phases_->current() == proving)
         list.push_back({"pole-trail-limit", Weight::know, tr("What the trail check can show").toStdString(),
@@ -369,7 +368,7 @@ std::vector<Finding> PoleStation::findings() const {
                             .arg(qs(formatNumber(trailResult_->smallest_arcmin, 1)),
                                  qs(formatCount(trailResult_->measure.trails, "trail")))
                             .toStdString(),
-                        "", "", ""});
+                        ""});
     rank(list);
     return list;
 }

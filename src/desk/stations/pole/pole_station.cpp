@@ -29,7 +29,7 @@
 namespace nordstjerna {
 
 PoleStation::PoleStation(const StationParts& parts, const Needs& needs, QWidget* parent)
-    : Station(parts, tr("Pole"), "north-star", parent), needs_(needs),
+    : Station(parts, StationId::pole, parent), needs_(needs),
       phases_(new PhaseBar({tr("Rough start"), tr("Plan and measure"), tr("Adjust"), tr("Verify")})),
       pages_(new PageLayout), proof_(new PageLayout), total_(new ReadOut(tr("Off the pole"))),
       parts_(new ReadOut(tr("East / high"))), evidence_(new ReadOut(tr("Sightings"))),
@@ -67,8 +67,8 @@ PoleStation::PoleStation(const StationParts& parts, const Needs& needs, QWidget*
 
     connect(phases_, &PhaseBar::chosen, this, &PoleStation::refresh);
     connect(primary(), &QPushButton::clicked, this, &PoleStation::primaryClicked);
-    connect(second_, &QPushButton::clicked, this, [this] { perform(second_->property("does").toString()); });
-    connect(third_, &QPushButton::clicked, this, [this] { perform(third_->property("does").toString()); });
+    connect(second_, &QPushButton::clicked, this, [this] { perform(secondDoes_); });
+    connect(third_, &QPushButton::clicked, this, [this] { perform(thirdDoes_); });
     const auto judgedAnew = [this] {
         refresh();
         Q_EMIT changed();

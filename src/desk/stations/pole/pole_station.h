@@ -47,9 +47,10 @@ public:
     StationState state() const override;
     std::vector<Finding> findings() const override;
     QString help() const override;
-    bool perform(const QString& action) override;
+    bool perform(const Action& action) override;
 
     // The axis from FITS frames instead of the camera.
+    void askForFrames();
     void useFrames(const QStringList& files);
     const PoleBook& book() const { return book_; }
 
@@ -59,6 +60,7 @@ protected:
 
 private:
     Needs needs_;
+    Action secondDoes_, thirdDoes_;
     enum Phase { rough, planning, adjusting, proving };
     enum class Doing { nothing, measuring, adjusting, watching, trailing, reading };
     struct Live {

@@ -195,7 +195,7 @@ void PoleStation::logComponent(const DriftComponent& c, const std::string& how) 
     entry.target.clear();
     entry.how = how;
     entry.figures = {{"pole_component_arcmin", {std::abs(c.amount_arcmin.value), c.amount_arcmin.sigma}}};
-    entry.findings = {{"pole.component", Weight::know, componentText(c), "", "", "", ""}};
+    entry.findings = {{"pole.component", Weight::know, componentText(c), "", ""}};
     needs_.logbook.add(std::move(entry));
 }
 
@@ -390,44 +390,53 @@ void PoleStation::primaryClicked() {
     }
 }
 
-bool PoleStation::perform(const QString& action) {
-    if (!action.startsWith("pole."))
-        return false;
-    if (action == "pole.stop") {
+bool PoleStation::perform(const Action& action) {
+    const bool atIt = doing_ == Doing::adjusting;
+    const bool free = procedures().free();
+    switch (action.id) {
+    case ActionId::poleStop:
         procedures().stop();
         return true;
-    }
-    if (action == "pole.measure" && doing_ == Doing::adjusting) {
-        primaryClicked();
+    case ActionId::poleMeasure:
+        if (atIt)
+            primaryClicked();
+        else if (free && !noPlan_)
+            measure(false);
         return true;
-    }
-    if (action == "pole.elsewhere" && doing_ == Doing::adjusting) {
-        then_ = [this] { adjust(true); };
-        procedures().stop();
+    case ActionId::poleElsewhere:
+        if (atIt) {
+            then_ = [this] { adjust(true); };
+            procedures().stop();
+        } else if (free) {
+            adjust(true);
+        }
         return true;
-    }
-    if (!procedures().free())
+    case ActionId::poleRepeat:
+        if (free)
+            measure(true);
         return true;
-    if (action == "pole.measure" && !noPlan_)
-        measure(false);
-    else if (action == "pole.repeat")
-        measure(true);
-    else if (action == "pole.adjust")
-        adjust(false);
-    else if (action == "pole.elsewhere")
-        adjust(true);
-    else if (action == "pole.trail")
-        checkTrail();
-    else if (action == "pole.drift")
-        primaryClicked();
-    else if (action == "pole.frames") {
-        const QStringList files = QFileDialog::getOpenFileNames(this, tr("Frames of a night"), {},
-                                                                tr("FITS frames (*.fits *.fit *.fts *.fz)"));
-        if (!files.isEmpty())
-            useFrames(files);
-    } else
+    case ActionId::poleAdjust:
+        if (free)
+            adjust(false);
+        return true;
+    case ActionId::poleTrail:
+        if (free)
+            checkTrail();
+        return true;
+    case ActionId::poleFrames:
+        if (free)
+            askForFrames();
+        return true;
+    default:
         return false;
-    return true;
+    }
+}
+
+void PoleStation::askForFrames() {
+    const QStringList files = QFileDialog::getOpenFileNames(this, tr("Frames of a night"), {},
+                                                            tr("FITS frames (*.fits *.fit *.fts *.fz)"));
+    if (!files.isEmpty())
+        useFrames(files);
 }
 
 } // namespace nordstjerna

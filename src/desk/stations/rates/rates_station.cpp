@@ -22,7 +22,7 @@
 namespace nordstjerna {
 
 RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidget* parent)
-    : Station(parts, tr("Rates"), "compass", parent), needs_(needs), compass_(new CompassOfMotion),
+    : Station(parts, StationId::rates, parent), needs_(needs), compass_(new CompassOfMotion),
       table_(new QGridLayout), ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))),
       angle_(new ReadOut(tr("Right angle"))), backlash_(new ReadOut(tr("Dec backlash"))),
       there_(new QPushButton(tr("Slew there"))), keep_(new QPushButton), strip_(new LegStrip),
@@ -48,7 +48,8 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
     buttons()->addWidget(there_);
     buttons()->addWidget(keep_);
     keep_->setObjectName("keep");
-    connect(keep_, &QPushButton::clicked, this, [this] { perform(keep_->property("does").toString()); });
+    connect(keep_, &QPushButton::clicked, this,
+            [this] { perform(refused_ ? ActionId::ratesForce : ActionId::ratesFormer); });
     connect(pages_, &PhaseBar::chosen, this, &RatesStation::refresh);
     there_->setToolTip(tr("To the celestial equator near the meridian, on the side of the target"));
     connect(there_, &QPushButton::clicked, this, &RatesStation::slewThere);
@@ -240,7 +241,6 @@ void RatesStation::refresh() {
     compass_->setGhosts(std::move(ghosts));
     const bool canRestore = former_ && !refused_ && !measuring_ && procedures().free();
     keep_->setText(refused_ ? tr("Use them all the same") : tr("Keep the former"));
-    keep_->setProperty("does", refused_ ? "rates.force" : "rates.former");
     keep_->setVisible((refused_ || canRestore) && !measuring_ && !slewing());
     if (!measuring_ && r) {
         samples_ = r->samples;
@@ -322,18 +322,18 @@ std::vector<Finding> RatesStation::findings() const {
                    : std::vector<Finding>{};
 }
 
-bool RatesStation::perform(const QString& action) {
-    if (action == "rates.measure" && procedures().free()) {
+bool RatesStation::perform(const Action& action) {
+    if (action.id == ActionId::ratesMeasure && procedures().free()) {
         measure();
         return true;
     }
-    if (action == "rates.former" && former_) {
+    if (action.id == ActionId::ratesFormer && former_) {
         needs_.calibration.restoreRates(*former_);
         former_.reset();
         refresh();
         return true;
     }
-    if (action == "rates.force" && refused_) {
+    if (action.id == ActionId::ratesForce && refused_) {
         const Rates forced = *refused_;
         refused_.reset();
         former_ = needs_.calibration.rates();

@@ -33,7 +33,7 @@ public:
     StationState state() const override;
     std::vector<Finding> findings() const override;
     QString help() const override;
-    bool perform(const QString& action) override;
+    bool perform(const Action& action) override;
 
 private:
     Needs needs_;

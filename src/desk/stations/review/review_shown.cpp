@@ -297,15 +297,15 @@ std::vector<Finding> ReviewStation::findings() const {
     if (!needs_.logbook.notLogged().isEmpty())
         list.push_back({"log", Weight::act, "Nothing is being logged.",
                         needs_.logbook.notLogged().toStdString(),
-                        "The log can be made anew from the records and tables beside it.", "review.rebuild",
-                        "Make it anew"});
+                        "The log can be made anew from the records and tables beside it.",
+                        ActionId::reviewRebuild, "Make it anew"});
     if (page_ == Page::trends)
         for (const QString& change : trends_->changes())
             list.push_back({"trend", Weight::look, "Something changed.", change.toStdString(),
-                            "Look at what was done between the two: notes and changes of settings.", "", ""});
+                            "Look at what was done between the two: notes and changes of settings."});
     if (page_ == Page::trial && lastTrial_.state.verdict == TrialVerdict::second && !trialRunning_)
         list.push_back({"trial", Weight::act, "B is better.", trialWords(lastTrial_.state, "A", "B"),
-                        "Use it from now on.", "review.use", "Use B"});
+                        "Use it from now on.", ActionId::reviewUse, "Use B"});
     if (page_ == Page::trends || page_ == Page::trial)
         return list;
     const LogEntry& e = opened_.entry;
@@ -315,14 +315,14 @@ std::vector<Finding> ReviewStation::findings() const {
             for (const std::string& c : changes)
                 words += (words.empty() ? "" : "; ") + c;
             list.push_back({"review.rig", Weight::know, "The rig was set up otherwise then.", words + ".",
-                            "Figures of then and now differ by that too.", "", ""});
+                            "Figures of then and now differ by that too."});
         }
     const std::vector<Finding>& own = page_ == Page::night && night_->chosen() ? night_->chosen()->findings
                                       : opened_.story                          ? opened_.story->findings
                                                                                : opened_.entry.findings;
     for (Finding f : own) {
         // What could be done then is done at its own station.
-        f.action.clear();
+        f.action = {};
         f.actionLabel.clear();
         f.id = "review." + f.id;
         list.push_back(std::move(f));

@@ -36,7 +36,7 @@
 namespace nordstjerna {
 
 ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWidget* parent)
-    : Station(parts, tr("Review"), "notebook", parent), needs_(needs), search_(new QLineEdit),
+    : Station(parts, StationId::review, parent), needs_(needs), search_(new QLineEdit),
       strip_(new NightStrip), pages_(new PhaseBar({tr("Night"), tr("Run"), tr("Budget"), tr("Replay"),
                                                    tr("Compare"), tr("Trends"), tr("Trial")})),
       looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})),
@@ -376,16 +376,16 @@ StationState ReviewStation::state() const {
     return view_.nights.empty() ? StationState::open : StationState::good;
 }
 
-bool ReviewStation::perform(const QString& action) {
-    if (action == "review.rebuild") {
+bool ReviewStation::perform(const Action& action) {
+    if (action.id == ActionId::reviewRebuild) {
         needs_.logbook.rebuild([site = rigs().rig().site](Instant t) { return noonBefore(site, t); });
         return true;
     }
-    if (action == "review.use") {
+    if (action.id == ActionId::reviewUse) {
         useSecond();
         return true;
     }
-    if (action == "review.search") {
+    if (action.id == ActionId::reviewSearch) {
         showPage(Page::night);
         search_->setFocus();
         return true;

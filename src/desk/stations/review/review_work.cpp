@@ -182,7 +182,7 @@ void ReviewStation::trialEnded(const TrialSlot::Seen& seen) {
     needs_.logbook.end(trialEntry_, night().now(), seen.ended, [seen, words](LogEntry& e) {
         if (seen.state.rounds > 0)
             e.figures = {{"trial_difference", seen.state.percent()}};
-        e.findings = {{"trial", Weight::know, words, e.note, "", "", ""}};
+        e.findings = {{"trial", Weight::know, words, e.note, ""}};
         nlohmann::json detail{{"rounds", seen.state.each},
                               {"block_s", seen.rules.block_s},
                               {"leave_out_s", seen.rules.leaveOut_s},

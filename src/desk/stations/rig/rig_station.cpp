@@ -33,14 +33,14 @@
 namespace nordstjerna {
 
 RigStation::RigStation(const StationParts& parts, const Needs& needs, QWidget* parent)
-    : Station(parts, tr("Rig"), "telescope", parent), needs_(needs) {
+    : Station(parts, StationId::rig, parent), needs_(needs) {
     build();
     load(rigs().rig());
     connect(&rigs(), &RigBook::changed, this, [this] {
         if (!loading_)
             load(rigs().rig());
     });
-    connect(primary(), &QPushButton::clicked, this, [this] { Q_EMIT goTo(tr("Focus")); });
+    connect(primary(), &QPushButton::clicked, this, [this] { Q_EMIT goTo(StationId::focus); });
 }
 
 void RigStation::build() {
@@ -474,8 +474,8 @@ std::vector<Finding> RigStation::findings() const {
     return rigFindings(rigs().rig());
 }
 
-bool RigStation::perform(const QString& action) {
-    if (action == "rig.shorten-pulse-limit") {
+bool RigStation::perform(const Action& action) {
+    if (action.id == ActionId::shortenPulseLimit) {
         pulseLimit_->setValue(std::round(750.0 * exposure_->value()));
         return true;
     }

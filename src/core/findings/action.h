@@ -1,0 +1,74 @@
+// What a button beside a finding or a problem can have done, and what a menu can. Who does it is the window's
+// affair.
+#pragma once
+
+#include "core/guide/settings_book.h"
+
+namespace nordstjerna {
+
+enum class ActionId {
+    none, // a person must
+    halt,
+    takeEvening,
+    settleDispute,
+    saveRunElsewhere,
+    goToRig,
+    goToFocus,
+    goToPole,
+    goToRates,
+    shortenPulseLimit,
+    focusStart,
+    focusRun,
+    focusFollow,
+    focusMask,
+    focusDarks,
+    focusMerit,
+    poleMeasure,
+    poleRepeat,
+    poleAdjust,
+    poleElsewhere,
+    poleTrail,
+    poleFrames,
+    poleStop,
+    centreSearch,
+    centreGo,
+    centreFraming,
+    centreCentring,
+    centreTurn,
+    centreBoth,
+    centreAdopt,
+    ratesMeasure,
+    ratesFormer,
+    ratesForce,
+    freeRecord,
+    freeBacklash,
+    freeOpen,
+    useSetting,
+    guideToggle,
+    exposeStart,
+    exposeTest,
+    exposeFlip,
+    exposeSettle,
+    exposeLadder,
+    exposeFolder,
+    reviewSearch,
+    reviewRebuild,
+    reviewUse
+};
+
+struct Action {
+    ActionId id = ActionId::none;
+    SettingKey setting = SettingKey::exposure; // of useSetting
+
+    Action() = default;
+    Action(ActionId what) : id(what) {} // an identity is an action of its own
+    static Action use(SettingKey key) {
+        Action a(ActionId::useSetting);
+        a.setting = key;
+        return a;
+    }
+    explicit operator bool() const { return id != ActionId::none; }
+    bool operator==(const Action&) const = default;
+};
+
+} // namespace nordstjerna
