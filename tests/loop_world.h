@@ -34,6 +34,7 @@ struct LoopWorld {
 struct WorldRun {
     Run run;
     std::vector<double> mountRa, mountDec; // the star's place without noise, one a row
+    std::vector<RowBelief> beliefs;        // of the loop, one a row; where it corrects
 };
 
 // Guides for so long; `each` may change the row (lose the star, blow a gust) or the loop before a step.
@@ -104,6 +105,11 @@ WorldRun guideWorld(const LoopWorld& w, const ControllerSettings& settings, doub
         PulsePair pulse;
         if (corrections) {
             pulse = loop.step(loopInput(row, sent, w.exposure_s)).pulse;
+            const auto glimpse = [&](Axis axis) {
+                const Measured place = loop.belief(axis).place_arcsec;
+                return AxisGlimpse{static_cast<float>(place.value), static_cast<float>(place.sigma)};
+            };
+            result.beliefs.push_back({glimpse(Axis::ra), glimpse(Axis::dec)});
         }
         row.pulseRa_ms = pulse.ra_ms;
         row.pulseDec_ms = pulse.dec_ms;

@@ -3,8 +3,8 @@
 #include <algorithm>
 
 #include "core/base/number_text.h"
+#include "core/procedure/prepare_guiding.h"
 #include "core/procedure/series.h"
-#include "core/rates/reuse.h"
 #include "core/rig/scales.h"
 #include "core/sky/sides.h"
 #include "edge/store/fits.h"
@@ -86,12 +86,10 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
         const auto mount = night.mount().state();
         if (!mount)
             return tl::unexpected(mount.error());
-        GuidingSetup setup;
-        setup.rig = rig;
-        setup.rates = rates.setup.side == mount->side ? rates : ratesAcrossPier(rates, std::nullopt);
-        setup.controller = book.controller();
-        setup.exposure_s = book.value(SettingKey::exposure);
-        return WatchPlan{std::make_shared<Guiding>(setup), {}, {}};
+        const auto setup = prepareGuiding({rig, rates, {}, std::nullopt, *mount, &book, {}, {}});
+        if (!setup)
+            return tl::unexpected(setup.error());
+        return WatchPlan{std::make_shared<Guiding>(*setup), {}, {}};
     });
     SeriesSetup setup;
     setup.rig = rig;

@@ -5,6 +5,7 @@
 #include "core/motion/tune.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/guiding.h"
+#include "core/procedure/prepare_guiding.h"
 #include "core/procedure/run_meta.h"
 #include "edge/runner.h"
 #include "edge/store/fits.h"
@@ -61,13 +62,14 @@ RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
 // What a person gets who records a free run and presses Tune, without a look at the simulator's truth.
 Expected<Tune> tuneFirst(Devices& devices, const Rig& rig, const Rates& rates, const SettingsBook& book) {
     constexpr double least_s = 900.0;
-    GuidingSetup setup;
-    setup.rig = rig;
-    setup.rates = rates;
-    setup.corrections = false;
-    setup.exposure_s = book.value(SettingKey::exposure);
-    setup.length_s = std::max(least_s, 2.2 * rig.mount.wormPeriod_s);
-    Guiding free(setup);
+    const auto mount = devices.mount->state();
+    if (!mount)
+        return tl::unexpected(mount.error());
+    auto setup = prepareGuiding({rig, rates, {}, std::nullopt, *mount, &book, {}, {}, false});
+    if (!setup)
+        return tl::unexpected(setup.error());
+    setup->length_s = std::max(least_s, 2.2 * rig.mount.wormPeriod_s);
+    Guiding free(*setup);
     RunnerControl control;
     if (const auto done = runProcedure(free, devices, control); !done)
         return tl::unexpected(done.error());
@@ -143,14 +145,15 @@ Expected<Json> simulate(const SimulateRequest& request) {
         for (const Recommendation& r : proposal->changes)
             book.change(r.key, r.value, "measured", r.reason, night.clock().now());
     }
-    GuidingSetup setup;
-    setup.rig = rig;
-    setup.rates = *rates;
-    setup.corrections = request.kind == RunKind::guided;
-    setup.controller = book.controller();
-    setup.exposure_s = book.value(SettingKey::exposure);
-    setup.length_s = 60.0 * request.minutes;
-    Guiding guiding(setup);
+    const auto mount = devices.mount->state();
+    if (!mount)
+        return tl::unexpected(mount.error());
+    auto setup = prepareGuiding(
+        {rig, *rates, {}, std::nullopt, *mount, &book, {}, {}, request.kind == RunKind::guided});
+    if (!setup)
+        return tl::unexpected(setup.error());
+    setup->length_s = 60.0 * request.minutes;
+    Guiding guiding(*setup);
 
     RunRecorder recorder(request.out);
     std::optional<Problem> failure;

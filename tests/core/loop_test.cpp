@@ -9,8 +9,10 @@
 #include "core/guide/line_search.h"
 #include "core/guide/worm_phase.h"
 #include "core/motion/guided_budget.h"
+#include "core/motion/mount_part.h"
 #include "core/motion/other_exposure.h"
 #include "core/motion/tune.h"
+#include "core/series/guide_share.h"
 #include "loop_world.h"
 #include "reference_data.h"
 #include "registry.h"
@@ -63,6 +65,7 @@ const int thinner = thinned ? 8 : 1;
 class LoopTest : public QObject {
     Q_OBJECT
 private slots:
+    void mountPartIsOneFigure();
     void filterEqualsNumpy();
     void filterSettlesAsRiccatiSays();
     void scalarWalk();
@@ -99,6 +102,73 @@ private slots:
     void playGoesToTheModel();
     void oddTables();
 };
+
+// Live, smoothed and of single exposures: against what the mount really did, and against each other.
+void LoopTest::mountPartIsOneFigure() {
+    const int nights = casesOf(24);
+    int exposures = 0;
+    int within = 0;
+    double ratio = 0.0;
+    for (int k = 0; k < nights; ++k) {
+        LoopWorld w;
+        Random random(mixBits(9100 + static_cast<std::uint64_t>(k)));
+        w.seed = 9100 + static_cast<std::uint64_t>(k);
+        w.amplitude_arcsec = random.uniform(2.0, 8.0);
+        w.noise_arcsec = random.uniform(0.3, 0.6);
+        w.walkRa_arcsec = random.uniform(0.08, 0.3);
+        const WorldRun world = guideWorld(w, settingsOf(ControllerKind::model), 60.0);
+        const auto& rows = world.run.rows;
+        // Truth over a stretch of rows.
+        const auto truth = [&](size_t from, size_t to) {
+            const std::span<const double> ra(world.mountRa.data() + from, to - from);
+            const std::span<const double> dec(world.mountDec.data() + from, to - from);
+            return std::sqrt(meanSquare(ra) + meanSquare(dec));
+        };
+        std::vector<GuideGlance> glances;
+        for (size_t i = 0; i < rows.size(); ++i)
+            glances.push_back(glanceOf(world.run.meta, rows[i], &world.beliefs[i]));
+        constexpr double learnt_s = 1500.0;
+        constexpr double exposure_s = 180.0;
+        for (double t = learnt_s; t + exposure_s < rows.back().t_s; t += exposure_s) {
+            const Instant begin = world.run.meta.start + t;
+            const auto share = guideShare(glances, begin, begin + exposure_s);
+            QVERIFY(share.mountPart_arcsec.has_value());
+            const auto from = static_cast<size_t>(rowAt(rows, t) - rows.begin());
+            const auto to = static_cast<size_t>(rowAt(rows, t + exposure_s) - rows.begin());
+            ++exposures;
+            within +=
+                std::abs(share.mountPart_arcsec->value - truth(from, to)) < share.mountPart_arcsec->sigma;
+            ratio += share.mountPart_arcsec->value / truth(from, to);
+        }
+        // The last twenty minutes in all three ways.
+        constexpr double window_s = 1200.0;
+        const auto live = liveMountPart(rows, world.beliefs, window_s);
+        QVERIFY(live.has_value());
+        const auto during = guideShare(glances, world.run.meta.start + (rows.back().t_s - window_s),
+                                       world.run.meta.start + rows.back().t_s + 1.0);
+        QVERIFY(during.mountPart_arcsec.has_value());
+        QVERIFY(std::abs(live->value - during.mountPart_arcsec->value) < 0.02 * live->value);
+        Run last = world.run;
+        last.rows.erase(last.rows.begin(),
+                        rowAt(rows, rows.back().t_s - window_s) - rows.begin() + last.rows.begin());
+        const auto disturbance = rebuildDisturbance(last);
+        QVERIFY(disturbance.has_value());
+        const Measured smoothed = recordedFigures(*disturbance, trackMount(*disturbance)).mountPart_arcsec;
+        const double apart = std::abs(live->value - smoothed.value);
+        QVERIFY2(apart < 3.0 * std::hypot(live->sigma, smoothed.sigma),
+                 qPrintable(QString("live %1 ± %2, smoothed %3 ± %4")
+                                .arg(live->value)
+                                .arg(live->sigma)
+                                .arg(smoothed.value)
+                                .arg(smoothed.sigma)));
+    }
+    qInfo("%d of %d exposures within 1 sigma, mean ratio to the truth %.2f", within, exposures,
+          ratio / exposures);
+    if (thinned)
+        return;
+    QVERIFY2(std::abs(ratio / exposures - 1.0) < 0.1, qPrintable(QString::number(ratio / exposures)));
+    QVERIFY2(within > 0.60 * exposures && within < 0.76 * exposures, qPrintable(QString::number(within)));
+}
 
 void LoopTest::filterEqualsNumpy() {
     // The same model in plain numpy matrices (tests/reference/generate.py), state and variances at each step.

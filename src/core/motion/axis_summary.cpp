@@ -85,43 +85,6 @@ Expected<RunSummary> summarise(const Run& run) {
     return summary;
 }
 
-Measured mountPartFrom(double seen, double hidden, size_t rows, double modelTrust) {
-    // The filters' own ± are a little too large, their noises being chosen generously.
-    constexpr double generous = 0.75;
-    hidden *= generous;
-    const double value = std::sqrt(seen * seen + hidden);
-    // Errors of the track add to the motion at random, some frames long each; and its own ± comes from a
-    // model that is an estimate itself.
-    constexpr double together = 12.0;
-    const double independent = std::max(1.0, static_cast<double>(rows) / together);
-    const double random = 2.0 * seen * std::sqrt(hidden / independent);
-    return {value, 0.5 * std::hypot(random, modelTrust * hidden) / std::max(value, 1e-6)};
-}
-
-std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
-                                      double window_s) {
-    if (rows.empty() || beliefs.size() != rows.size())
-        return std::nullopt;
-    std::vector<double> ra;
-    std::vector<double> dec;
-    double hidden = 0.0;
-    for (auto r = rowAt(rows, rows.back().t_s - window_s); r != rows.end(); ++r) {
-        if (!countsForRms(*r))
-            continue;
-        const RowBelief& b = beliefs[static_cast<size_t>(r - rows.begin())];
-        ra.push_back(b.ra.place_arcsec);
-        dec.push_back(b.dec.place_arcsec);
-        hidden += std::pow(b.ra.placeSigma_arcsec, 2) + std::pow(b.dec.placeSigma_arcsec, 2);
-    }
-    constexpr size_t fewest = 20;
-    if (ra.size() < fewest)
-        return std::nullopt;
-    hidden /= static_cast<double>(ra.size());
-    constexpr double beliefTrust =
-        1.0; // what was known at the time is worth less than what is known afterwards
-    return mountPartFrom(std::hypot(rmsAboutMean(ra), rmsAboutMean(dec)), hidden, ra.size(), beliefTrust);
-}
-
 std::optional<LiveRms> liveRms(const std::vector<RunRow>& rows, double window_s) {
     if (rows.empty())
         return std::nullopt;

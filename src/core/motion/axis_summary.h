@@ -51,14 +51,4 @@ struct LiveRms {
 };
 std::optional<LiveRms> liveRms(const std::vector<RunRow>& rows, double window_s);
 
-// The mount part from what is seen of the mount's motion (RMS) and what its track hides (mean square of its
-// ±), with how far the figure may be from what really was. modelTrust: share of the hidden part that may be
-// otherwise.
-Measured mountPartFrom(double seenRms_arcsec, double hidden_arcsec2, size_t rows, double modelTrust);
-
-// The mount part over the rows of the last `window_s` seconds that count, by what the
-// loop believed at each; beliefs as many as rows.
-std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
-                                      double window_s);
-
 } // namespace nordstjerna

@@ -38,6 +38,19 @@ double slowInflation(std::span<const double> residual) {
     return std::sqrt(std::min(1.0 + 1.8 * (sum - 1.0), 40.0));
 }
 
+Measured rmsWithSigma(std::vector<double> v) {
+    if (v.size() < 3)
+        return {};
+    const double rms = standardDeviation(v);
+    const double middle = mean(v);
+    for (double& x : v)
+        x = (x - middle) * (x - middle);
+    // The squares hang together as their own autocorrelation says.
+    const double inflation = slowInflation(v);
+    const double sigmaSquare = standardDeviation(v) * inflation / std::sqrt(static_cast<double>(v.size()));
+    return {rms, 0.5 * sigmaSquare / std::max(rms, 1e-6)};
+}
+
 LineModel::LineModel(std::span<const double> t, std::span<const double> v, std::span<const int> level,
                      int levels)
     : t_(t), v_(v), level_(level), levels_(levels), middle_(0.5 * (t.front() + t.back())) {}

@@ -16,6 +16,9 @@ namespace nordstjerna {
 // plus twice the sum of the autocorrelations that stand out.
 double slowInflation(std::span<const double> residual);
 
+// RMS about the mean of a series whose neighbours hang together, with its ±. Nothing with fewer than three.
+Measured rmsWithSigma(std::vector<double> v);
+
 struct Sinusoid {
     Measured amplitude;
     double phase_rad = 0.0; // of the sine: at t = 0 for a free one, at phase 0 for a tied one

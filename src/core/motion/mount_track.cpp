@@ -7,6 +7,7 @@
 #include "core/motion/axis_summary.h"
 #include "core/motion/line_model.h"
 #include "core/motion/loop_bound.h"
+#include "core/motion/mount_part.h"
 
 namespace nordstjerna {
 
@@ -37,38 +38,6 @@ std::vector<Measured> smooth(const std::vector<double>& t, const std::vector<dou
         backward.update(place[i], variance[i]);
     }
     return track;
-}
-
-// RMS about the mean of a series whose neighbours hang together, with its ±.
-Measured rmsWithSigma(std::vector<double> v) {
-    if (v.size() < 3)
-        return {};
-    const double rms = standardDeviation(v);
-    const double middle = mean(v);
-    for (double& x : v)
-        x = (x - middle) * (x - middle);
-    // The squares hang together as their own autocorrelation says.
-    const double inflation = slowInflation(v);
-    const double sigmaSquare = standardDeviation(v) * inflation / std::sqrt(static_cast<double>(v.size()));
-    return {rms, 0.5 * sigmaSquare / std::max(rms, 1e-6)};
-}
-
-// What is left of the mount's motion when a loop adds `load` to it: RMS about the mean, with the uncertainty
-// of the track allowed for.
-Measured mountPartRms(const std::vector<Measured>& track, const std::vector<double>& load) {
-    std::vector<double> rest;
-    double hidden = 0.0; // mean square of what the track does not know
-    for (size_t i = 0; i < track.size(); ++i) {
-        rest.push_back(track[i].value + load[i]);
-        hidden += track[i].sigma * track[i].sigma;
-    }
-    if (rest.size() < 10)
-        return {0.0, 1.0};
-    if (hidden <= 0.0) // a track that is the truth: only the length of the series limits it
-        return rmsWithSigma(std::move(rest));
-    constexpr double modelTrust = 0.65;
-    return mountPartFrom(standardDeviation(rest), hidden / static_cast<double>(rest.size()), rest.size(),
-                         modelTrust);
 }
 
 } // namespace
@@ -109,8 +78,8 @@ LoopFigures figuresFrom(const JudgedAxis& ra, const JudgedAxis& dec) {
     f.ra_arcsec = rmsWithSigma(ra.error);
     f.dec_arcsec = rmsWithSigma(dec.error);
     f.total_arcsec = quadratureSum(f.ra_arcsec, f.dec_arcsec);
-    f.mountRa_arcsec = mountPartRms(ra.mount, ra.load);
-    f.mountDec_arcsec = mountPartRms(dec.mount, dec.load);
+    f.mountRa_arcsec = smoothedMountPart(ra.mount, ra.load);
+    f.mountDec_arcsec = smoothedMountPart(dec.mount, dec.load);
     f.mountPart_arcsec = quadratureSum(f.mountRa_arcsec, f.mountDec_arcsec);
     return f;
 }

@@ -8,13 +8,12 @@
 namespace nordstjerna {
 
 GuideGlance glanceOf(const RunMeta& meta, const RunRow& row, const RowBelief* belief) {
-    constexpr float unknown = std::numeric_limits<float>::quiet_NaN();
     GuideGlance g;
     g.when = meta.start + row.t_s;
     g.dra_arcsec = static_cast<float>(row.dra_arcsec);
     g.ddec_arcsec = static_cast<float>(row.ddec_arcsec);
-    g.mountRa_arcsec = belief ? belief->ra.place_arcsec : unknown;
-    g.mountDec_arcsec = belief ? belief->dec.place_arcsec : unknown;
+    if (belief)
+        g.mount = glimpseOf(*belief);
     g.measured = row.measured();
     g.steady = countsForRms(row);
     return g;
@@ -23,16 +22,12 @@ GuideGlance glanceOf(const RunMeta& meta, const RunRow& row, const RowBelief* be
 double GuideShare::total_arcsec() const {
     return std::hypot(ra_arcsec, dec_arcsec);
 }
-double GuideShare::mountPart_arcsec() const {
-    return std::hypot(mountRa_arcsec, mountDec_arcsec);
-}
 
 GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Instant to) {
     GuideShare share;
     std::vector<double> ra;
     std::vector<double> dec;
-    std::vector<double> mountRa;
-    std::vector<double> mountDec;
+    std::vector<MountGlimpse> mount;
     auto at = std::lower_bound(glances.begin(), glances.end(), from,
                                [](const GuideGlance& g, Instant t) { return g.when < t; });
     int unsteady = 0;
@@ -45,10 +40,8 @@ GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Ins
         unsteady += !at->steady;
         ra.push_back(at->dra_arcsec);
         dec.push_back(at->ddec_arcsec);
-        if (std::isfinite(at->mountRa_arcsec)) {
-            mountRa.push_back(at->mountRa_arcsec);
-            mountDec.push_back(at->mountDec_arcsec);
-        }
+        if (at->mount)
+            mount.push_back(*at->mount);
     }
     if (ra.empty())
         return share;
@@ -58,8 +51,7 @@ GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Ins
     const auto rms = [](const std::vector<double>& v) { return std::sqrt(meanSquare(v)); };
     share.ra_arcsec = rms(ra);
     share.dec_arcsec = rms(dec);
-    share.mountRa_arcsec = rms(mountRa);
-    share.mountDec_arcsec = rms(mountDec);
+    share.mountPart_arcsec = mountPartOf(mount, MountPartKind::exposure);
     for (size_t i = 0; i < ra.size(); ++i)
         share.peak_arcsec = std::max(share.peak_arcsec, std::hypot(ra[i] - meanRa, dec[i] - meanDec));
     return share;

@@ -3,7 +3,7 @@
 
 #include <vector>
 
-#include "core/motion/run.h"
+#include "core/motion/mount_part.h"
 
 namespace nordstjerna {
 
@@ -11,7 +11,7 @@ namespace nordstjerna {
 struct GuideGlance {
     Instant when; // middle of its exposure
     float dra_arcsec = 0.0F, ddec_arcsec = 0.0F;
-    float mountRa_arcsec = 0.0F, mountDec_arcsec = 0.0F; // as the model believes; not a number: nothing
+    std::optional<MountGlimpse> mount; // as the loop believed
     bool measured = false;
     bool steady = false; // not settling, dithering or lost
 };
@@ -20,12 +20,11 @@ GuideGlance glanceOf(const RunMeta& meta, const RunRow& row, const RowBelief* be
 struct GuideShare {
     int looks = 0; // that showed the star
     int lost = 0;
-    bool steady = false;                                // all the time, but for a lost frame
-    double ra_arcsec = 0.0, dec_arcsec = 0.0;           // RMS about the mean
-    double mountRa_arcsec = 0.0, mountDec_arcsec = 0.0; // of the mount part; 0: not known
-    double peak_arcsec = 0.0;                           // the farthest look from the mean
+    bool steady = false;                      // all the time, but for a lost frame
+    double ra_arcsec = 0.0, dec_arcsec = 0.0; // RMS about the mean
+    std::optional<Measured> mountPart_arcsec; // MountPartKind::exposure
+    double peak_arcsec = 0.0;                 // the farthest look from the mean
     double total_arcsec() const;
-    double mountPart_arcsec() const;
 };
 GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Instant to);
 

@@ -1,6 +1,7 @@
 #include "desk/evening/calibration_book.h"
 
 #include "core/findings/rates_findings.h"
+#include "core/procedure/prepare_guiding.h"
 #include "core/rates/reuse.h"
 #include "core/review/entry_figures.h"
 #include "core/rig/scales.h"
@@ -77,13 +78,14 @@ void CalibrationBook::turnRates(double rotator_deg) {
     Q_EMIT changed();
 }
 
-std::optional<Rates> CalibrationBook::ratesHere() const {
-    const std::string side = mount_.state().side;
-    if (!rates_ || rates_->setup.side.empty() || side.empty() || rates_->setup.side == side)
-        return rates_;
+std::optional<bool> CalibrationBook::decReverses() const {
     const auto& seen = evening_.evening().decReverses;
     const auto known = seen.find(rigs_.rig().id);
-    return ratesAcrossPier(*rates_, known != seen.end() ? std::optional<bool>(known->second) : std::nullopt);
+    return known != seen.end() ? std::optional<bool>(known->second) : std::nullopt;
+}
+
+std::optional<Rates> CalibrationBook::ratesHere() const {
+    return ratesOnSide(rates_, mount_.state().side, decReverses());
 }
 
 void CalibrationBook::setDecReverses(bool reverses) {

@@ -19,6 +19,8 @@ public:
     // The same for the side of the pier where the mount hangs now: over there the picture stands on its head,
     // and which way Dec pulses work there must be seen once.
     std::optional<Rates> ratesHere() const;
+    // Whether Dec pulses work the other way over there, once it was seen.
+    std::optional<bool> decReverses() const;
     // It was seen: pulses work against what the carried rates say, or with them. Remembered for this rig.
     void setDecReverses(bool reverses);
     // In use from now on, and kept in the night log.

@@ -7,6 +7,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/motion/mount_part.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {
@@ -36,8 +37,8 @@ void ShapesChart::show(const std::vector<SeriesFrame>& frames, double scale, con
         const double onSensor = f.look.angle_deg();
         const double sky = plane ? plane->positionAngle_deg(onSensor) : onSensor;
         strokes_.push_back({f.number, f.start, f.look.fwhm_px.value * scale, f.look.elongation(), sky,
-                            f.look.angleSigma_deg(), f.guide.total_arcsec(), f.guide.mountPart_arcsec(),
-                            f.remark});
+                            f.look.angleSigma_deg(), f.guide.total_arcsec(),
+                            f.guide.mountPart_arcsec.value_or(Measured{}).value, f.remark});
     }
     update();
 }
@@ -168,8 +169,10 @@ QString ShapesChart::readOut(QPointF at) const {
                     .arg(qs(formatNumber(std::fmod(s->angle_deg + 360.0, 180.0), 0)),
                          qs(formatNumber(s->certainty_deg, 0)));
     if (s->rms_arcsec > 0.0)
-        text += tr("\nguide RMS %1″, mount part %2″")
-                    .arg(qs(formatNumber(s->rms_arcsec, 2)), qs(formatNumber(s->mount_arcsec, 2)));
+        text += tr("\nguide RMS %1″").arg(qs(formatNumber(s->rms_arcsec, 2)));
+    if (s->rms_arcsec > 0.0 && s->mount_arcsec > 0.0)
+        text += tr(", mount part %1″\n(%2)")
+                    .arg(qs(formatNumber(s->mount_arcsec, 2)), mountPartMeaning(MountPartKind::exposure));
     if (s->remark != Remark::none)
         text += "\n" + tr(remarkWord(s->remark));
     return text;

@@ -42,7 +42,10 @@ std::vector<FitsCard> cardsOf(const SeriesSetup& setup, const SeriesFrame& f) {
         cards.push_back({"GUIDERMS", f.guide.total_arcsec(), 3, "[arcsec] guide error meanwhile, both axes"});
         cards.push_back({"GUIDERA", f.guide.ra_arcsec, 3, "[arcsec] in right ascension"});
         cards.push_back({"GUIDEDEC", f.guide.dec_arcsec, 3, "[arcsec] in declination"});
-        cards.push_back({"MOUNTRMS", f.guide.mountPart_arcsec(), 3, "[arcsec] of it the mount's own motion"});
+        if (const auto& mount = f.guide.mountPart_arcsec) {
+            cards.push_back({"MOUNTRMS", mount->value, 3, "[arcsec] of it the mount's own motion"});
+            cards.push_back({"MOUNTSIG", mount->sigma, 3, "[arcsec] uncertainty of MOUNTRMS"});
+        }
         cards.push_back({"GUIDELST", static_cast<double>(f.guide.lost), 0, "guide frames without the star"});
     }
     if (f.remark != Remark::none)

@@ -64,7 +64,7 @@ std::string rowOf(const SeriesFrame& f, Instant first, double scale) {
     cell(ecsvNumber(f.guide.ra_arcsec, 4));
     cell(ecsvNumber(f.guide.dec_arcsec, 4));
     cell(ecsvNumber(f.guide.total_arcsec(), 4));
-    cell(ecsvNumber(f.guide.mountPart_arcsec(), 4));
+    cell(ecsvNumber(f.guide.mountPart_arcsec.value_or(Measured{}).value, 4));
     cell(std::to_string(f.guide.lost));
     cell(f.settled ? "True" : "False");
     cell(ecsvText(remarkWord(f.remark)));
@@ -176,7 +176,8 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
             f.file = row[static_cast<size_t>(file)];
         f.guide.ra_arcsec = (*ra)[i];
         f.guide.dec_arcsec = (*dec)[i];
-        f.guide.mountRa_arcsec = (*mount)[i];
+        if ((*mount)[i] > 0.0) // 0: not known
+            f.guide.mountPart_arcsec = Measured{(*mount)[i], 0.0};
         f.guide.looks = (*ra)[i] > 0.0 || (*dec)[i] > 0.0 ? 1 : 0;
         for (Remark r : {Remark::track, Remark::cloud, Remark::bump, Remark::unguided, Remark::unsettled,
                          Remark::unsharp})

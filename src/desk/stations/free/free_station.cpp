@@ -17,6 +17,7 @@
 #include "core/base/parallel.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/curve_upload.h"
+#include "core/procedure/prepare_guiding.h"
 #include "core/review/entry_figures.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
@@ -169,13 +170,15 @@ RunSurroundings FreeStation::surroundings() const {
 }
 
 void FreeStation::record() {
-    GuidingSetup setup;
-    setup.rig = rigs().rig();
-    setup.rates = *needs_.calibration.ratesHere();
-    setup.corrections = false;
-    setup.wantedStars = needs_.settings.handStars();
-    setup.exposure_s = needs_.settings.book().value(SettingKey::exposure);
-    auto procedure = std::make_shared<Guiding>(setup);
+    const auto setup =
+        prepareGuiding({rigs().rig(), needs_.calibration.rates(), needs_.calibration.ratesAgedBy(),
+                        needs_.calibration.decReverses(), needs_.mountDesk.state(), &needs_.settings.book(),
+                        needs_.mountBook.taught(), needs_.settings.handStars(), false});
+    if (!setup) {
+        problems().report(setup.error());
+        return;
+    }
+    auto procedure = std::make_shared<Guiding>(*setup);
     recording_ = true;
     // The former run stays for comparison.
     if (story_ && story_->motion.ra.periodic.worm)

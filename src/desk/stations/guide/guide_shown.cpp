@@ -7,6 +7,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/guide_findings.h"
+#include "core/motion/mount_part.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"

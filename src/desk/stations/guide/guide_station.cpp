@@ -10,6 +10,8 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/base/parallel.h"
+#include "core/motion/mount_part.h"
+#include "core/procedure/prepare_guiding.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
 #include "desk/pictures/star_strip.h"
@@ -88,6 +90,7 @@ GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const 
         strip_->setVisible(!drawer_->isVisible());
     });
 
+    mount_->setToolTip(tr("The mount's own motion, %1").arg(mountPartMeaning(MountPartKind::live)));
     for (ReadOut* r : {total_, mount_, axes_, stars_})
         figures()->addWidget(r);
     buttons()->addWidget(target_);
@@ -257,25 +260,13 @@ void GuideStation::start() {
 
 // By the button or because a series wants it.
 Expected<WatchPlan> GuideStation::makePlan() {
-    const auto& rates = needs_.calibration.rates();
-    if (!rates || rates->verdict == RatesVerdict::bad || needs_.calibration.ratesAged())
-        return problem("Guiding needs rates.",
-                       rates ? "Those there are do not hold any more." : "None were measured yet.",
-                       "Measure them at Rates.");
-    if (!needs_.mountDesk.state().tracking)
-        return problem("The mount is not tracking.", "Nothing can be guided.", "Let it track, or slew.");
-    GuidingSetup setup;
-    setup.rig = rigs().rig();
-    setup.rates = *needs_.calibration.ratesHere();
-    setup.wantedStars = needs_.settings.handStars();
-    setup.controller = needs_.settings.book().controller();
-    setup.priors = needs_.mountBook.taught();
-    // The rig knows its worm better than what an earlier one taught.
-    setup.priors.ra.wormPeriod_s = setup.rig.mount.wormPeriod_s;
-    if (needs_.mountDesk.state().correcting) // a curve is being played: another error than was learnt
-        setup.priors.ra.worm.reset();
-    setup.exposure_s = needs_.settings.book().value(SettingKey::exposure);
-    auto procedure = std::make_shared<Guiding>(setup);
+    const auto setup =
+        prepareGuiding({rigs().rig(), needs_.calibration.rates(), needs_.calibration.ratesAgedBy(),
+                        needs_.calibration.decReverses(), needs_.mountDesk.state(), &needs_.settings.book(),
+                        needs_.mountBook.taught(), needs_.settings.handStars()});
+    if (!setup)
+        return tl::unexpected(setup.error());
+    auto procedure = std::make_shared<Guiding>(*setup);
     guiding_ = true;
     run_ = {};
     beliefs_.clear();

@@ -1,0 +1,39 @@
+// How much of what guiding leaves is the mount's own motion, and not seeing or the camera: one estimate of
+// it, asked for in three ways that agree on the same stretch within their ±.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/base/measured.h"
+#include "core/motion/run.h"
+
+namespace nordstjerna {
+
+enum class MountPartKind {
+    live,     // while guiding: by what the loop believed at each frame
+    smoothed, // afterwards: by the mount's track through all frames, before and after
+    exposure  // of one imaging exposure: as live, over the frames taken meanwhile
+};
+// For a reader: "by what the loop believed at the time" …
+const char* mountPartMeaning(MountPartKind kind);
+
+// Where the mount was in one frame, RA and Dec: believed or smoothed.
+struct MountGlimpse {
+    Measured ra_arcsec, dec_arcsec;
+};
+
+MountGlimpse glimpseOf(const RowBelief& belief);
+
+// Of both axes together. Nothing with fewer frames than tell anything (20 while guiding, 8 in an exposure).
+std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, MountPartKind kind);
+
+// Live, over the rows of the last `window_s` seconds that count; beliefs as many as rows.
+std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
+                                      double window_s);
+
+// Smoothed, of one axis: what is left of the mount's motion when a loop adds `load` to its track. A track
+// without ± is the truth.
+Measured smoothedMountPart(const std::vector<Measured>& track, const std::vector<double>& load);
+
+} // namespace nordstjerna
