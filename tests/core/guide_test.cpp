@@ -7,6 +7,7 @@
 #include "core/guide/dec_probe.h"
 #include "core/guide/guide_geometry.h"
 #include "core/guide/star_group.h"
+#include "core/procedure/prepare_guiding.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -14,6 +15,7 @@ using namespace nordstjerna;
 class GuideTest : public QObject {
     Q_OBJECT
 private slots:
+    void oneWayToASetUp();
     void nineStarsAreQuieterThanOne();
     void westPulseSendsTheStarEast();
     void pulseUndoesTheError();
@@ -40,6 +42,49 @@ Rates skewedRates() {
     return r;
 }
 } // namespace
+
+// Window, series and command line begin guiding from the same check.
+void GuideTest::oneWayToASetUp() {
+    Rates rates;
+    rates.verdict = RatesVerdict::good;
+    rates.setup.side = "east";
+    rates.setup.dec = Angle::fromDeg(10.0);
+    rates.ra.angle_deg = {20.0, 0.1};
+    rates.dec.angle_deg = {110.0, 0.1};
+    rates.ra.rate_px_s = rates.dec.rate_px_s = {3.0, 0.01};
+    SettingsBook settings;
+    settings.change(SettingKey::exposure, 3.5, "yours", "", Instant());
+    settings.change(SettingKey::gainRa, 0.4, "yours", "", Instant());
+    GuidingInputs in;
+    in.rig.mount.wormPeriod_s = 432.0;
+    in.settings = &settings;
+    in.mount.side = "east";
+    in.taught.ra.worm = WormPrior();
+    in.taught.ra.wormPeriod_s = 400.0;
+    QVERIFY(!prepareGuiding(in)); // nothing was measured
+    in.rates = rates;
+    auto setup = prepareGuiding(in);
+    QVERIFY(setup.has_value());
+    QCOMPARE(setup->exposure_s, 3.5);
+    QCOMPARE(setup->controller.ra.loopGain, 0.4);
+    QCOMPARE(setup->priors.ra.wormPeriod_s, 432.0); // the rig's, not what an earlier run took for it
+    QVERIFY(setup->priors.ra.worm.has_value() && setup->corrections);
+    in.mount.correcting = true; // a curve is played: what was learnt is another error
+    QVERIFY(!prepareGuiding(in)->priors.ra.worm);
+    // On the other side of the pier the picture stands on its head, and Dec as was seen there.
+    in.mount.side = "west";
+    const Rates across = prepareGuiding(in)->rates;
+    QVERIFY(std::abs(std::remainder(across.ra.angle_deg.value - 200.0, 360.0)) < 1e-9);
+    QVERIFY(across.setup.side == "west");
+    in.mount.tracking = false;
+    QVERIFY(prepareGuiding(in).error().what.find("not tracking") != std::string::npos);
+    in.mount.tracking = true;
+    in.ratesAgedBy = "the guide scale changed";
+    QVERIFY(prepareGuiding(in).error().why.find("guide scale changed") != std::string::npos);
+    in.ratesAgedBy.clear();
+    in.rates->verdict = RatesVerdict::bad;
+    QVERIFY(prepareGuiding(in).error().why.find("bad") != std::string::npos);
+}
 
 void GuideTest::westPulseSendsTheStarEast() {
     const GuideGeometry g(skewedRates(), Angle());

@@ -18,15 +18,18 @@ enum class MountPartKind {
 // For a reader: "by what the loop believed at the time" …
 const char* mountPartMeaning(MountPartKind kind);
 
-// Where the mount was in one frame, RA and Dec: believed or smoothed.
+// Where the loop believed the mount in one frame.
 struct MountGlimpse {
     Measured ra_arcsec, dec_arcsec;
 };
 
 MountGlimpse glimpseOf(const RowBelief& belief);
 
-// Of both axes together. Nothing with fewer frames than tell anything (20 while guiding, 8 in an exposure).
-std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, MountPartKind kind);
+// Of both axes together, by beliefs over so many seconds. What a loop believes is off by nearly the same for
+// about a minute, so that a short stretch shows less of it than its ± says. Nothing with fewer frames than
+// tell anything (20 while guiding, 8 in an exposure).
+std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, double span_s,
+                                    MountPartKind kind);
 
 // Live, over the rows of the last `window_s` seconds that count; beliefs as many as rows.
 std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,

@@ -51,7 +51,7 @@ GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Ins
     const auto rms = [](const std::vector<double>& v) { return std::sqrt(meanSquare(v)); };
     share.ra_arcsec = rms(ra);
     share.dec_arcsec = rms(dec);
-    share.mountPart_arcsec = mountPartOf(mount, MountPartKind::exposure);
+    share.mountPart_arcsec = mountPartOf(mount, to - from, MountPartKind::exposure);
     for (size_t i = 0; i < ra.size(); ++i)
         share.peak_arcsec = std::max(share.peak_arcsec, std::hypot(ra[i] - meanRa, dec[i] - meanDec));
     return share;
