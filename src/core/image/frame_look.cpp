@@ -1,15 +1,14 @@
 #include "core/image/frame_look.h"
+#include "core/base/angle.h"
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 #include "core/base/statistics.h"
 
 namespace nordstjerna {
 
 namespace {
-constexpr double deg = 180.0 / std::numbers::pi;
 constexpr double shapeSnr = 20.0;
 
 // A value with its weight: the mean of what is left after clipping, and how well it is known.
@@ -172,13 +171,13 @@ double FrameLook::elongation() const {
 }
 
 double FrameLook::angle_deg() const {
-    return 0.5 * std::atan2(e2.value, e1.value) * deg;
+    return Angle::fromRad(0.5 * std::atan2(e2.value, e1.value)).deg();
 }
 
 double FrameLook::angleSigma_deg() const {
     const double e = std::hypot(e1.value, e2.value);
     const double s = std::max(e1.sigma, e2.sigma);
-    return e > 0.0 ? std::min(52.0, 0.5 * s / e * deg) : 52.0; // 52°: nothing known
+    return e > 0.0 ? std::min(52.0, Angle::fromRad(0.5 * s / e).deg()) : 52.0; // 52°: nothing known
 }
 
 } // namespace nordstjerna

@@ -9,12 +9,12 @@ namespace nordstjerna {
 
 namespace {
 
-struct Linear {
+struct LinearDrift {
     double atPole;           // Dec drift with the axis on the refracted pole, ″/min
     double perEast, perHigh; // per arcminute
 };
 
-Linear linearised(const DriftWatch& w, const Site& site, const Vec3& axis) {
+LinearDrift linearised(const DriftWatch& w, const Site& site, const Vec3& axis) {
     const AxisBasis b = axisBasis(axis);
     const double h = Angle::fromArcmin(0.5).rad();
     const auto dec = [&](const Vec3& m) {
@@ -56,7 +56,7 @@ Expected<AxisFit> axisFromDrift(const std::vector<DriftWatch>& watches, const Si
         right -= normal * Eigen::Vector2d((fit.axis - pole).dot(b.east), (fit.axis - pole).dot(b.up)) *
                  (arcsecPerRad / 60.0);
         for (const DriftWatch& w : watches) {
-            const Linear l = linearised(w, site, fit.axis);
+            const LinearDrift l = linearised(w, site, fit.axis);
             const double sigma = std::max(w.dec_arcsec_min.sigma, 1e-6);
             const Eigen::Vector2d g(l.perEast, l.perHigh);
             normal += g * g.transpose() / (sigma * sigma);
@@ -71,7 +71,7 @@ Expected<AxisFit> axisFromDrift(const std::vector<DriftWatch>& watches, const Si
 
 DriftComponent componentOf(const DriftWatch& w, const Site& site, PoleReference reference) {
     const Vec3 pole = elevatedPole(site, reference == PoleReference::refracted);
-    const Linear l = linearised(w, site, pole);
+    const LinearDrift l = linearised(w, site, pole);
     const double size = std::hypot(l.perEast, l.perHigh);
     DriftComponent c;
     c.amount_arcmin = {(w.dec_arcsec_min.value - l.atPole) / size, w.dec_arcsec_min.sigma / size};

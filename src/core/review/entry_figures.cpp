@@ -9,7 +9,6 @@ namespace nordstjerna {
 
 namespace {
 constexpr int harmonics = 3;
-constexpr double deg = 57.29577951308232;
 
 // Of one frame, without the centroids' own noise. Guided, the frames after a gust show what the loop made of
 // it: the air is what is not the mount's motion.
@@ -85,8 +84,9 @@ std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story) {
                 // Only phases by the mount's own worm can be compared from run to run.
                 if (l.harmonic == 1 && worm->byMount)
                     add("worm_1_phase_deg",
-                        {l.phase_rad * deg,
-                         l.amplitude_arcsec.sigma / std::max(1e-6, l.amplitude_arcsec.value) * deg});
+                        {Angle::fromRad(l.phase_rad).deg(),
+                         Angle::fromRad(l.amplitude_arcsec.sigma / std::max(1e-6, l.amplitude_arcsec.value))
+                             .deg()});
             }
     }
     return list;

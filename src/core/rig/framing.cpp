@@ -10,7 +10,7 @@ namespace nordstjerna {
 namespace {
 constexpr double degree = 3.14159265358979323846 / 180.0;
 
-struct Axes {
+struct FrameAxes {
     Vec3 right, up;
 };
 
@@ -24,7 +24,7 @@ Vec3 carried(const Vec3& direction, const Vec3& from, const Vec3& to) {
     return cosine * direction + axis.cross(direction) + axis * (axis.dot(direction) / (1.0 + cosine));
 }
 
-Axes axesOf(const Footprint& f) {
+FrameAxes axesOf(const Footprint& f) {
     const auto [east, north] = compassAt(f.centre);
     const double a = f.angle_deg * degree;
     const Vec3 up = std::cos(a) * north + std::sin(a) * east;
@@ -35,7 +35,7 @@ Axes axesOf(const Footprint& f) {
 } // namespace
 
 Vec3 Footprint::at(double right_deg, double up_deg) const {
-    const Axes axes = axesOf(*this);
+    const FrameAxes axes = axesOf(*this);
     return (centre + std::tan(right_deg * degree) * axes.right + std::tan(up_deg * degree) * axes.up)
         .normalized();
 }
@@ -50,7 +50,7 @@ bool Footprint::holds(const Vec3& icrs) const {
     const double depth = icrs.dot(centre);
     if (depth <= 0.0)
         return false;
-    const Axes axes = axesOf(*this);
+    const FrameAxes axes = axesOf(*this);
     return std::abs(icrs.dot(axes.right)) / depth <= std::tan(0.5 * width_deg * degree) &&
            std::abs(icrs.dot(axes.up)) / depth <= std::tan(0.5 * height_deg * degree);
 }
@@ -65,7 +65,7 @@ Footprint guideFootprint(const Rig& rig, const GuideOffset& offset, const Footpr
     const double scale = scalesOf(rig).guide_arcsec_px / 3600.0;
     Footprint guide = imaging;
     guide.centre = imaging.at(offset.right_arcmin / 60.0, offset.up_arcmin / 60.0);
-    const Axes axes = axesOf(imaging);
+    const FrameAxes axes = axesOf(imaging);
     const double t = offset.turn_deg * degree;
     const Vec3 up =
         carried(Vec3(std::cos(t) * axes.up - std::sin(t) * axes.right), imaging.centre, guide.centre);
@@ -84,7 +84,7 @@ GuideOffset guideOffset(const TangentPlane& imaging, const TangentPlane& guide) 
     const double scale = imaging.scaleArcsecPx() / 3600.0 * degree;
     offset.right_arcmin = std::atan((px->x - imaging.reference.x) * scale) / degree * 60.0;
     offset.up_arcmin = std::atan((px->y - imaging.reference.y) * scale) / degree * 60.0;
-    const Axes axes = axesOf({imaging.centre, imaging.roll().deg(), imaging.mirrored(), 0.0, 0.0});
+    const FrameAxes axes = axesOf({imaging.centre, imaging.roll().deg(), imaging.mirrored(), 0.0, 0.0});
     const Vec3 up = carried(axesOf({guide.centre, guide.roll().deg(), guide.mirrored(), 0.0, 0.0}).up,
                             guide.centre, imaging.centre);
     offset.turn_deg = std::atan2(-up.dot(axes.right), up.dot(axes.up)) / degree;

@@ -7,9 +7,7 @@
 namespace nordstjerna {
 
 namespace {
-using nlohmann::json;
-
-Expected<CameraSpec> camera(const json& j, const std::string& where) {
+Expected<CameraSpec> camera(const nlohmann::json& j, const std::string& where) {
     CameraSpec c;
     JsonReader r(j, where);
     r.required("pixel_um", c.pixel_um)
@@ -23,14 +21,14 @@ Expected<CameraSpec> camera(const json& j, const std::string& where) {
     return r.finish(c);
 }
 
-Expected<Optics> optics(const json& j, const std::string& where) {
+Expected<Optics> optics(const nlohmann::json& j, const std::string& where) {
     Optics o;
     JsonReader r(j, where);
     r.required("focal_mm", o.focal_mm).required("aperture_mm", o.aperture_mm).optional("reducer", o.reducer);
     return r.finish(o);
 }
 
-Expected<FocuserSpec> focuser(const json& j, const std::string& where) {
+Expected<FocuserSpec> focuser(const nlohmann::json& j, const std::string& where) {
     FocuserSpec f;
     JsonReader r(j, where);
     r.optional("step_um", f.step_um)
@@ -39,7 +37,7 @@ Expected<FocuserSpec> focuser(const json& j, const std::string& where) {
     return r.finish(f);
 }
 
-Expected<std::optional<GuideOffset>> guideOffset(const json& j) {
+Expected<std::optional<GuideOffset>> guideOffset(const nlohmann::json& j) {
     if (j.empty())
         return std::nullopt;
     GuideOffset f;
@@ -50,7 +48,7 @@ Expected<std::optional<GuideOffset>> guideOffset(const json& j) {
     return r.finish(std::optional(f));
 }
 
-Expected<MountSpec> mount(const json& j, const std::string& where) {
+Expected<MountSpec> mount(const nlohmann::json& j, const std::string& where) {
     MountSpec m;
     double east_h = m.meridianLimitEast.hours();
     double west_h = m.meridianLimitWest.hours();
@@ -80,7 +78,7 @@ struct SitePart {
     HorizonProfile horizon;
 };
 
-Expected<SitePart> site(const json& j, const std::string& where) {
+Expected<SitePart> site(const nlohmann::json& j, const std::string& where) {
     SitePart s;
     double latitude = 0.0;
     double longitude = 0.0;
@@ -112,7 +110,7 @@ Expected<SitePart> site(const json& j, const std::string& where) {
     return s;
 }
 
-json toJson(const CameraSpec& c) {
+nlohmann::json toJson(const CameraSpec& c) {
     return {{"pixel_um", c.pixel_um},
             {"width", c.width},
             {"height", c.height},
@@ -123,11 +121,11 @@ json toJson(const CameraSpec& c) {
             {"full_well_e", c.fullWell_e}};
 }
 
-json toJson(const FocuserSpec& f) {
+nlohmann::json toJson(const FocuserSpec& f) {
     return {{"step_um", f.step_um}, {"play_steps", f.play_steps}, {"play_sigma_steps", f.playSigma_steps}};
 }
 
-json toJson(const Optics& o) {
+nlohmann::json toJson(const Optics& o) {
     return {{"focal_mm", o.focal_mm}, {"aperture_mm", o.aperture_mm}, {"reducer", o.reducer}};
 }
 
@@ -137,7 +135,7 @@ double tidy(double v) {
 }
 } // namespace
 
-Expected<Rig> rigFromJson(const json& j, const std::string& where) {
+Expected<Rig> rigFromJson(const nlohmann::json& j, const std::string& where) {
     Rig rig;
     std::string format;
     JsonReader r(j, where);
@@ -145,22 +143,23 @@ Expected<Rig> rigFromJson(const json& j, const std::string& where) {
         .optional("id", rig.id)
         .required("name", rig.name)
         .optional("off_axis", rig.offAxis);
-    const json imagingJson = r.child("imaging");
-    const json guidingJson = r.child("guiding");
-    const json mountJson = r.child("mount");
-    const json siteJson = r.child("site");
-    const json loopJson = r.child("loop");
-    const json fieldJson = r.child("guide_offset");
+    const nlohmann::json imagingJson = r.child("imaging");
+    const nlohmann::json guidingJson = r.child("guiding");
+    const nlohmann::json mountJson = r.child("mount");
+    const nlohmann::json siteJson = r.child("site");
+    const nlohmann::json loopJson = r.child("loop");
+    const nlohmann::json fieldJson = r.child("guide_offset");
     if (const auto done = r.finish(); !done)
         return tl::unexpected(done.error());
     if (format != "nordstjerna-rig 1")
         return problem(where + " is of format \"" + format + "\".", "This program reads nordstjerna-rig 1.",
                        "Use a newer program.");
-    const auto part = [&](const json& side, const std::string& name, bool withOptics) -> Expected<void> {
+    const auto part = [&](const nlohmann::json& side, const std::string& name,
+                          bool withOptics) -> Expected<void> {
         JsonReader s(side, name);
-        const json cameraJson = s.child("camera");
-        const json opticsJson = s.child("optics");
-        const json focuserJson = s.child("focuser");
+        const nlohmann::json cameraJson = s.child("camera");
+        const nlohmann::json opticsJson = s.child("optics");
+        const nlohmann::json focuserJson = s.child("focuser");
         if (const auto done = s.finish(); !done)
             return done;
         const auto c = camera(cameraJson, name + ".camera");
@@ -211,11 +210,11 @@ Expected<Rig> rigFromJson(const json& j, const std::string& where) {
     return rig;
 }
 
-json rigToJson(const Rig& rig) {
-    json horizon = json::array();
+nlohmann::json rigToJson(const Rig& rig) {
+    nlohmann::json horizon = nlohmann::json::array();
     for (const AltAz& p : rig.horizon.points())
         horizon.push_back({tidy(p.azimuth.deg()), tidy(p.altitude.deg())});
-    json written{
+    nlohmann::json written{
         {"format", "nordstjerna-rig 1"},
         {"id", rig.id},
         {"name", rig.name},

@@ -6,9 +6,7 @@
 namespace nordstjerna {
 
 namespace {
-using nlohmann::json;
-
-Expected<PeriodicTerm> periodicTerm(const json& j) {
+Expected<PeriodicTerm> periodicTerm(const nlohmann::json& j) {
     PeriodicTerm t;
     JsonReader r(j, "mount.periodic");
     r.required("period_s", t.period_s)
@@ -19,7 +17,7 @@ Expected<PeriodicTerm> periodicTerm(const json& j) {
     return r.finish(t);
 }
 
-Expected<Fault> fault(const json& j) {
+Expected<Fault> fault(const nlohmann::json& j) {
     Fault f;
     std::string kind;
     JsonReader r(j, "faults");
@@ -52,7 +50,7 @@ Expected<Fault> fault(const json& j) {
     return r.finish(f);
 }
 
-Expected<SimFocuserSetup> focuserSetup(const json& j) {
+Expected<SimFocuserSetup> focuserSetup(const nlohmann::json& j) {
     SimFocuserSetup f;
     if (j.empty())
         return f;
@@ -97,16 +95,16 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         .optional("sky_series", s.skySeries)
         .optional("speed", s.speed)
         .optional("seed", s.seed);
-    const json target = r.child("target");
-    const json parked = r.child("parked");
-    const json axis = r.child("axis");
-    const json mount = r.child("mount");
-    const json levers = r.child("levers");
-    const json cameras = r.child("cameras");
-    const json imagingFocuser = r.child("imaging_focuser");
-    const json guideFocuser = r.child("guide_focuser");
-    const json air = r.child("air");
-    const json faults = r.child("faults");
+    const nlohmann::json target = r.child("target");
+    const nlohmann::json parked = r.child("parked");
+    const nlohmann::json axis = r.child("axis");
+    const nlohmann::json mount = r.child("mount");
+    const nlohmann::json levers = r.child("levers");
+    const nlohmann::json cameras = r.child("cameras");
+    const nlohmann::json imagingFocuser = r.child("imaging_focuser");
+    const nlohmann::json guideFocuser = r.child("guide_focuser");
+    const nlohmann::json air = r.child("air");
+    const nlohmann::json faults = r.child("faults");
     if (const auto done = r.finish(); !done)
         return tl::unexpected(done.error());
     if (format != "nordstjerna-scenario 1")
@@ -121,7 +119,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         return tl::unexpected(rig.error());
     s.rig = *rig;
 
-    const auto read = [](const json& j, const char* where, auto&& fill) -> Expected<void> {
+    const auto read = [](const nlohmann::json& j, const char* where, auto&& fill) -> Expected<void> {
         JsonReader reader(j, where);
         fill(reader);
         return reader.finish();
@@ -130,7 +128,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     double dec = 0.0;
     double ha_h = -1.0;
     double parkedDec = 0.0;
-    std::vector<json> terms;
+    std::vector<nlohmann::json> terms;
     const Expected<void> parts[] = {
         read(
             target, "target",
@@ -227,14 +225,14 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     }
     s.target = {Angle::fromDeg(ra), Angle::fromDeg(dec)};
     s.parked = {Angle::fromHours(ha_h), Angle::fromDeg(parkedDec)};
-    for (const json& j : terms) {
+    for (const nlohmann::json& j : terms) {
         const auto t = periodicTerm(j);
         if (!t)
             return tl::unexpected(t.error());
         s.periodic.push_back(*t);
     }
     if (faults.is_array())
-        for (const json& j : faults) {
+        for (const nlohmann::json& j : faults) {
             const auto f = fault(j);
             if (!f)
                 return tl::unexpected(f.error());
