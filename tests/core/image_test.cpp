@@ -28,6 +28,7 @@ private slots:
     void fluxAndHalfFluxDiameter();
     void snrFollowsTheCcdEquation();
     void hotPixelIsNoStar();
+    void starBesideAHotPixel();
     void emptySkyIsNoStar();
     void saturationIsSeen();
     void faintStarsAreFound();
@@ -156,6 +157,31 @@ void ImageTest::snrFollowsTheCcdEquation() {
     const double expected = signal / std::sqrt(signal + M_PI * radius * radius * std::pow(7.0 * gain, 2));
     QVERIFY2(std::abs(star->snr / expected - 1.0) < 0.08,
              qPrintable(QString("%1 for %2").arg(star->snr).arg(expected)));
+}
+
+// A guide star that wanders past a hot pixel is followed.
+void ImageTest::starBesideAHotPixel() {
+    Random random(77);
+    int tried = 0;
+    for (int k = 0; k < 200; ++k) {
+        Frame f = testing_frames::noiseFrame(64, 64, 300, 9.0, random);
+        f.info.gain_e_adu = 1.0;
+        const double x = 31.0 + random.uniform();
+        const double y = 31.0 + random.uniform();
+        testing_frames::addStar(f, x, y, 11000.0, 1.25, random, 1.0);
+        const int hx = 28 + static_cast<int>(random.uniform(0.0, 8.0));
+        const int hy = 28 + static_cast<int>(random.uniform(0.0, 8.0));
+        f.at(hx, hy) += 30000.0F;
+        // One in the core cannot be told from the star.
+        if (std::hypot(hx - x, hy - y) < 2.5)
+            continue;
+        ++tried;
+        const auto star = findAndMeasure(f, x + 2.0, y - 1.0, 12.0);
+        QVERIFY2(star.has_value(), qPrintable(QString("%1, %2 px beside it").arg(hx - x).arg(hy - y)));
+        QVERIFY2(std::hypot(star->x - x, star->y - y) < 0.25,
+                 qPrintable(QString("%1 px off").arg(std::hypot(star->x - x, star->y - y))));
+    }
+    QVERIFY(tried >= 100);
 }
 
 void ImageTest::hotPixelIsNoStar() {

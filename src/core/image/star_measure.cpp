@@ -472,6 +472,45 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
     return star;
 }
 
+namespace {
+
+// The surroundings of a pixel, as far as a measurement there looks.
+Frame surroundings(const Frame& frame, int x, int y, const MeasureOptions& options) {
+    const int reach = options.radius_px + static_cast<int>(std::ceil(options.maxShift_px)) + 4;
+    const int left = std::max(0, x - reach);
+    const int low = std::max(0, y - reach);
+    Frame cut(std::min(frame.width, x + reach + 1) - left, std::min(frame.height, y + reach + 1) - low);
+    cut.x0 = frame.x0 + left;
+    cut.y0 = frame.y0 + low;
+    cut.info = frame.info;
+    for (int row = 0; row < cut.height; ++row)
+        for (int column = 0; column < cut.width; ++column)
+            cut.at(column, row) = frame.at(left + column, low + row);
+    return cut;
+}
+
+// Gives lone pixels far above the noise the value of their neighbours. True if there were any.
+bool mendHotPixels(Frame& cut) {
+    constexpr double clearlyHot = 8.0; // × the noise
+    const Cut all =
+        cutAround(cut, 0.5 * (cut.width - 1), 0.5 * (cut.height - 1), std::max(cut.width, cut.height) / 2);
+    const Background b = ringBackground(cut, all);
+    bool mended = false;
+    for (int y = 1; y < cut.height - 1; ++y)
+        for (int x = 1; x < cut.width - 1; ++x) {
+            const float neighbours =
+                0.25F * (cut.at(x - 1, y) + cut.at(x + 1, y) + cut.at(x, y - 1) + cut.at(x, y + 1));
+            const double above = cut.at(x, y) - b.level;
+            if (above < clearlyHot * b.noise || !looksLikeHotPixel(above, neighbours - b.level))
+                continue;
+            cut.at(x, y) = neighbours;
+            mended = true;
+        }
+    return mended;
+}
+
+} // namespace
+
 Expected<Star> findAndMeasure(const Frame& frame, double x, double y, double search_px,
                               const MeasureOptions& options) {
     // Brightest 3×3 sum within the circle: a star beats a hot pixel of the same height.
@@ -502,7 +541,15 @@ Expected<Star> findAndMeasure(const Frame& frame, double x, double y, double sea
     if (bestX < 0)
         return problem("The star's window lies outside the frame.", "The star has left the sensor.",
                        "Centre the star or choose another.");
-    return measureStar(frame, bestX + frame.x0, bestY + frame.y0, options);
+    const auto found = measureStar(frame, bestX + frame.x0, bestY + frame.y0, options);
+    if (found)
+        return found;
+    // The light around a pixel led here, but a hot pixel beside the star may have drawn the fit away.
+    Frame cut = surroundings(frame, bestX, bestY, options);
+    if (!mendHotPixels(cut))
+        return found;
+    const auto again = measureStar(cut, bestX + frame.x0, bestY + frame.y0, options);
+    return again ? again : found;
 }
 
 } // namespace nordstjerna
