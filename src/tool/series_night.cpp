@@ -3,7 +3,6 @@
 #include <algorithm>
 
 #include "core/base/number_text.h"
-#include "core/procedure/prepare_guiding.h"
 #include "core/procedure/series.h"
 #include "core/rig/scales.h"
 #include "core/sky/sides.h"
@@ -68,7 +67,6 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
         return tl::unexpected(setUp.error());
     SimulatedNight& night = *setUp->night;
     Devices& devices = setUp->devices;
-    const SettingsBook& book = setUp->book;
     const Rig rig = setUp->rig();
     if (!request.rendered && !request.frames)
         devices.image = night.imageDirectly();
@@ -83,10 +81,7 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
     Watch watch(devices);
     devices.guide = &watch;
     watch.setPrepare([&](const StopFlag&) -> Expected<WatchPlan> {
-        const auto mount = night.mount().state();
-        if (!mount)
-            return tl::unexpected(mount.error());
-        const auto setup = prepareGuiding({rig, rates, {}, std::nullopt, *mount, &book, {}, {}});
+        const auto setup = guidingSetup(*setUp, rates);
         if (!setup)
             return tl::unexpected(setup.error());
         return WatchPlan{std::make_shared<Guiding>(*setup), {}, {}};

@@ -5,7 +5,6 @@
 #include "core/motion/tune.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/guiding.h"
-#include "core/procedure/prepare_guiding.h"
 #include "core/procedure/run_meta.h"
 #include "edge/runner.h"
 #include "edge/store/fits.h"
@@ -60,20 +59,17 @@ RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
 }
 
 // What a person gets who records a free run and presses Tune, without a look at the simulator's truth.
-Expected<Tune> tuneFirst(Devices& devices, const Rig& rig, const Rates& rates, const SettingsBook& book) {
+Expected<Tune> tuneFirst(SimulatedSetup& setUp, const Rates& rates) {
     constexpr double least_s = 900.0;
-    const auto mount = devices.mount->state();
-    if (!mount)
-        return tl::unexpected(mount.error());
-    auto setup = prepareGuiding({rig, rates, {}, std::nullopt, *mount, &book, {}, {}, false});
+    auto setup = guidingSetup(setUp, rates, false);
     if (!setup)
         return tl::unexpected(setup.error());
-    setup->length_s = std::max(least_s, 2.2 * rig.mount.wormPeriod_s);
+    setup->length_s = std::max(least_s, 2.2 * setUp.rig().mount.wormPeriod_s);
     Guiding free(*setup);
     RunnerControl control;
-    if (const auto done = runProcedure(free, devices, control); !done)
+    if (const auto done = runProcedure(free, setUp.devices, control); !done)
         return tl::unexpected(done.error());
-    return tune(free.run(), book, nullptr);
+    return tune(free.run(), setUp.book, nullptr);
 }
 
 Json tunedJson(const Tune& t) {
@@ -138,18 +134,14 @@ Expected<Json> simulate(const SimulateRequest& request) {
     }
     Json tuned;
     if (request.tuned) {
-        const auto proposal = tuneFirst(devices, rig, *rates, book);
+        const auto proposal = tuneFirst(*setUp, *rates);
         if (!proposal)
             return tl::unexpected(proposal.error());
         tuned = tunedJson(*proposal);
         for (const Recommendation& r : proposal->changes)
             book.change(r.key, r.value, "measured", r.reason, night.clock().now());
     }
-    const auto mount = devices.mount->state();
-    if (!mount)
-        return tl::unexpected(mount.error());
-    auto setup = prepareGuiding(
-        {rig, *rates, {}, std::nullopt, *mount, &book, {}, {}, request.kind == RunKind::guided});
+    auto setup = guidingSetup(*setUp, *rates, request.kind == RunKind::guided);
     if (!setup)
         return tl::unexpected(setup.error());
     setup->length_s = 60.0 * request.minutes;

@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "core/guide/settings_book.h"
+#include "core/procedure/prepare_guiding.h"
 #include "core/procedure/rates_measurement.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "tool/simulate.h"
@@ -20,6 +21,9 @@ struct SimulatedSetup {
     const Rig& rig() const { return night->scenario().rig; }
 };
 Expected<SimulatedSetup> openSimulated(const SimulateRequest& request);
+
+// Ready to guide, or to record a free run, as the mount stands now.
+Expected<GuidingSetup> guidingSetup(const SimulatedSetup& setUp, const Rates& rates, bool corrections = true);
 
 // Rates, measured where the mount stands.
 Expected<Rates> calibrate(Devices& devices, RatesMeasurement& measurement);

@@ -155,12 +155,11 @@ void LoopTest::mountPartIsOneFigure() {
         QVERIFY(during.mountPart_arcsec.has_value());
         QVERIFY(std::abs(live->value - during.mountPart_arcsec->value) < 0.02 * live->value); // but for a row
         Run last = world.run;
-        last.rows.erase(last.rows.begin(),
-                        rowAt(rows, rows.back().t_s - window_s) - rows.begin() + last.rows.begin());
+        const auto lastFrom = static_cast<size_t>(rowAt(rows, rows.back().t_s - window_s) - rows.begin());
+        last.rows.assign(rows.begin() + static_cast<std::ptrdiff_t>(lastFrom), rows.end());
         const auto disturbance = rebuildDisturbance(last);
         QVERIFY(disturbance.has_value());
         const Measured smoothed = recordedFigures(*disturbance, trackMount(*disturbance)).mountPart_arcsec;
-        const auto lastFrom = static_cast<size_t>(rowAt(rows, rows.back().t_s - window_s) - rows.begin());
         const double really = truth(lastFrom, rows.size());
         liveRatio += live->value / really / nights;
         smoothedRatio += smoothed.value / really / nights;

@@ -73,8 +73,9 @@ std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const Run
     }
     if (story.replayedFrom_s > run.rows.front().t_s)
         list.push_back({"long-run", Weight::know, "Causes and settings are judged on the last hours",
-                        "This run has " + std::to_string(run.rows.size()) + " rows; it was replayed from " +
-                            formatDuration(story.replayedFrom_s) + " on. All other figures are of all rows.",
+                        "This run has " + formatCount(static_cast<int>(run.rows.size()), "row") +
+                            "; it was replayed from " + formatDuration(story.replayedFrom_s) +
+                            " on. All other figures are of all rows.",
                         ""});
     if (story.tune)
         addAll(list, settingsFindings(*story.tune, around.settings));

@@ -17,8 +17,8 @@
 #include "core/base/parallel.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/curve_upload.h"
-#include "core/procedure/prepare_guiding.h"
 #include "core/review/entry_figures.h"
+#include "desk/evening/guiding_inputs.h"
 #include "desk/pictures/chart_view.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/star_strip.h"
@@ -170,10 +170,10 @@ RunSurroundings FreeStation::surroundings() const {
 }
 
 void FreeStation::record() {
-    const auto setup =
-        prepareGuiding({rigs().rig(), needs_.calibration.rates(), needs_.calibration.ratesAgedBy(),
-                        needs_.calibration.decReverses(), needs_.mountDesk.state(), &needs_.settings.book(),
-                        needs_.mountBook.taught(), needs_.settings.handStars(), false});
+    GuidingInputs known =
+        guidingInputs(rigs(), needs_.settings, needs_.calibration, needs_.mountBook, needs_.mountDesk);
+    known.corrections = false;
+    const auto setup = prepareGuiding(known);
     if (!setup) {
         problems().report(setup.error());
         return;

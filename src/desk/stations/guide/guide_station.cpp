@@ -11,7 +11,7 @@
 #include "core/base/format.h"
 #include "core/base/parallel.h"
 #include "core/motion/mount_part.h"
-#include "core/procedure/prepare_guiding.h"
+#include "desk/evening/guiding_inputs.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
 #include "desk/pictures/star_strip.h"
@@ -260,10 +260,8 @@ void GuideStation::start() {
 
 // By the button or because a series wants it.
 Expected<WatchPlan> GuideStation::makePlan() {
-    const auto setup =
-        prepareGuiding({rigs().rig(), needs_.calibration.rates(), needs_.calibration.ratesAgedBy(),
-                        needs_.calibration.decReverses(), needs_.mountDesk.state(), &needs_.settings.book(),
-                        needs_.mountBook.taught(), needs_.settings.handStars()});
+    const auto setup = prepareGuiding(
+        guidingInputs(rigs(), needs_.settings, needs_.calibration, needs_.mountBook, needs_.mountDesk));
     if (!setup)
         return tl::unexpected(setup.error());
     auto procedure = std::make_shared<Guiding>(*setup);

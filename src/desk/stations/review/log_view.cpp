@@ -39,6 +39,7 @@ Expected<LogView> readLog(const std::filesystem::path& dataFolder, const LogWish
     EntrySearch wanted;
     wanted.words = wish.words;
     view.searched = !wish.words.empty();
+    view.trends = wish.trends;
     if (!view.searched && !view.nights.empty()) {
         const bool there = std::any_of(view.nights.begin(), view.nights.end(),
                                        [&](const NightSummary& n) { return wish.night == n.night; });
@@ -55,14 +56,18 @@ Expected<LogView> readLog(const std::filesystem::path& dataFolder, const LogWish
         return tl::unexpected(names.error());
     view.figures = inOrder(*names);
     const auto isWanted = [&](const auto& n) { return n.first == wish.figure; };
-    if (!view.figures.empty()) {
+    if (wish.trends && !view.figures.empty()) {
         view.figure = std::any_of(view.figures.begin(), view.figures.end(), isWanted)
                           ? wish.figure
                           : view.figures.front().first;
-        auto trend = log->figureOver(view.figure, wish.rigId);
-        if (!trend)
-            return tl::unexpected(trend.error());
-        view.trend = std::move(*trend);
+        auto found = log->figureOver(view.figure, wish.rigId);
+        if (!found)
+            return tl::unexpected(found.error());
+        view.points = std::move(*found);
+        std::vector<TrendPoint> points;
+        for (const FigureAt& f : view.points)
+            points.push_back({f.when, f.value});
+        view.trend = trendOf(points);
     }
     if (wish.alike) {
         EntrySearch alike;

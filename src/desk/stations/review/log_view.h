@@ -3,6 +3,7 @@
 
 #include <filesystem>
 
+#include "core/review/trend.h"
 #include "edge/store/night_log.h"
 
 namespace nordstjerna {
@@ -11,7 +12,8 @@ struct LogWish {
     std::string words;              // searched for in all nights; empty: one night is shown
     std::optional<Instant> night;   // the newest where it is absent or no longer there
     std::string rigId;              // whose figures are trends
-    std::string figure;             // the trend wanted; empty or unknown: the first of the names
+    bool trends = false;            // a trend is looked at
+    std::string figure;             // of it; empty or unknown: the first of the names
     std::optional<EntryKind> alike; // entries of this kind are wanted for comparison
 };
 
@@ -20,11 +22,12 @@ struct LogView {
     std::optional<Instant> night; // whose entries these are; absent: a search found them, or there is none
     bool searched = false;
     std::vector<LogEntry> entries;
-    std::vector<std::pair<std::string, int>>
-        figures;        // names and how many there are, those asked for most first
-    std::string figure; // of the trend
-    std::vector<FigureAt> trend;
-    std::vector<LogEntry> alike; // at most 100, the newest first
+    std::vector<std::pair<std::string, int>> figures; // names, how many of each; those asked for most first
+    bool trends = false;                              // a trend was wanted:
+    std::string figure;                               // its name
+    std::vector<FigureAt> points;                     // its values
+    Trend trend;                                      // what they tell
+    std::vector<LogEntry> alike;                      // at most 100, the newest first
 };
 
 Expected<LogView> readLog(const std::filesystem::path& dataFolder, const LogWish& wish);

@@ -164,7 +164,7 @@ ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWid
         refresh();
     });
     connect(&procedures(), &ProcedureHost::busyChanged, this, &ReviewStation::refresh);
-    connect(&rigs(), &RigBook::changed, this, &ReviewStation::refreshLog); // its trends
+    connect(&rigs(), &RigBook::replaced, this, &ReviewStation::refreshLog); // trends are of one rig
     connect(timer_, &QTimer::timeout, this, &ReviewStation::tick);
     timer_->start(500);
     trial_->setFirst(needs_.settings.book().controller());
@@ -233,6 +233,8 @@ void ReviewStation::showPage(Page page) {
     stack_->setCurrentIndex(static_cast<int>(page));
     if (page != Page::night)
         night_->keepNote();
+    if (page == Page::trends)
+        refreshLog();
     makeRoom();
     refreshPictures();
     refresh();
@@ -263,6 +265,7 @@ void ReviewStation::refreshLog() {
     if (byHand_ || !opened_.entry.id.empty())
         wish.night = strip_->chosen();
     wish.rigId = rigs().rig().id;
+    wish.trends = page_ == Page::trends;
     wish.figure = trends_->figure();
     if (opened_.run)
         wish.alike = opened_.entry.kind;

@@ -4,6 +4,7 @@
 #include <QLabel>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -39,10 +40,11 @@ void TrendsPage::show(const LogView& view, const CivilTime& zone) {
     choice_->clear();
     for (const auto& [name, count] : view.figures)
         choice_->addItem(tr("%1 (%2)").arg(qs(figureLook(name).title)).arg(count), qs(name));
-    choice_->setCurrentIndex(choice_->findData(before.isEmpty() ? qs(view.figure) : before));
-    if (choice_->currentIndex() < 0)
-        choice_->setCurrentIndex(choice_->findData(qs(view.figure)));
-    points_ = view.trend;
+    choice_->setCurrentIndex(std::max(0, choice_->findData(before)));
+    if (!view.trends)
+        return;
+    points_ = view.points;
+    trend_ = view.trend;
     drawn_ = view.figure;
     draw();
 }
@@ -64,7 +66,6 @@ void TrendsPage::draw() {
     for (const FigureAt& f : points_)
         points.push_back({f.when, f.value});
     const FigureLook look = figureLook(drawn_);
-    trend_ = trendOf(points);
     const Trend& trend = trend_;
     chart_->show(points, trend, look, zone_);
     changes_.clear();

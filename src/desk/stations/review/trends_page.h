@@ -19,6 +19,7 @@ class TrendsPage : public QWidget {
     Q_OBJECT
 public:
     explicit TrendsPage(QWidget* parent = nullptr);
+    // The figures there are, and the trend where it was read.
     void show(const LogView& view, const CivilTime& zone);
     using QWidget::show;
     QString words() const;
