@@ -18,24 +18,24 @@ void fillSimulatorMenu(QMenu& menu, SimulatedNight& night, const SimulatorMenuPa
         });
     menu.addSeparator();
     QMenu* happens = menu.addMenu(QObject::tr("Let it happen"));
-    struct Happening {
+    struct Staged {
         QString what;
         FaultKind kind;
         double amount, length_s;
     };
-    for (const Happening& h :
-         {Happening{QObject::tr("A cloud for five minutes"), FaultKind::cloud, 0.97, 300.0},
-          Happening{QObject::tr("Dew on the lenses for half an hour"), FaultKind::dew, 0.8, 1800.0},
-          Happening{QObject::tr("Gusts for a minute"), FaultKind::gust, 4.0, 60.0},
-          Happening{QObject::tr("A knock against the tripod"), FaultKind::bump, 0.4, 0.0},
-          Happening{QObject::tr("A lamp for a minute"), FaultKind::lamp, 900.0, 60.0},
-          Happening{QObject::tr("A satellite over the imaging camera"), FaultKind::satellite, 400.0, 0.0},
-          Happening{QObject::tr("The mount does not answer for 20 s"), FaultKind::mountLink, 0.0, 20.0},
-          Happening{QObject::tr("The cameras do not answer for 20 s"), FaultKind::cameraLink, 0.0, 20.0},
-          Happening{QObject::tr("The focusers do not answer for 20 s"), FaultKind::focuserLink, 0.0, 20.0},
-          Happening{QObject::tr("The mount hangs for two minutes"), FaultKind::mountHangs, 0.0, 120.0},
-          Happening{QObject::tr("The cameras hang for three minutes"), FaultKind::cameraHangs, 0.0, 180.0},
-          Happening{QObject::tr("The cameras freeze for 20 s"), FaultKind::frozen, 0.0, 20.0}})
+    for (const Staged& h :
+         {Staged{QObject::tr("A cloud for five minutes"), FaultKind::cloud, 0.97, 300.0},
+          Staged{QObject::tr("Dew on the lenses for half an hour"), FaultKind::dew, 0.8, 1800.0},
+          Staged{QObject::tr("Gusts for a minute"), FaultKind::gust, 4.0, 60.0},
+          Staged{QObject::tr("A knock against the tripod"), FaultKind::bump, 0.4, 0.0},
+          Staged{QObject::tr("A lamp for a minute"), FaultKind::lamp, 900.0, 60.0},
+          Staged{QObject::tr("A satellite over the imaging camera"), FaultKind::satellite, 400.0, 0.0},
+          Staged{QObject::tr("The mount does not answer for 20 s"), FaultKind::mountLink, 0.0, 20.0},
+          Staged{QObject::tr("The cameras do not answer for 20 s"), FaultKind::cameraLink, 0.0, 20.0},
+          Staged{QObject::tr("The focusers do not answer for 20 s"), FaultKind::focuserLink, 0.0, 20.0},
+          Staged{QObject::tr("The mount hangs for two minutes"), FaultKind::mountHangs, 0.0, 120.0},
+          Staged{QObject::tr("The cameras hang for three minutes"), FaultKind::cameraHangs, 0.0, 180.0},
+          Staged{QObject::tr("The cameras freeze for 20 s"), FaultKind::frozen, 0.0, 20.0}})
         parts.add(happens, h.what, [&night, h] { night.happen(h.kind, h.amount, h.length_s); });
 }
 

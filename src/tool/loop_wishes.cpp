@@ -2,11 +2,19 @@
 
 #include <algorithm>
 
+#include "core/guide/controllers.h"
+
 namespace nordstjerna {
 
 namespace {
 
-const std::vector<std::string> kinds{"proportional", "trend", "model"};
+std::vector<std::string> controllerIds() {
+    std::vector<std::string> ids;
+    for (const ControllerDescriptor& c : controllers())
+        ids.push_back(c.id);
+    return ids;
+}
+
 // In the order of DecMode.
 const std::vector<std::string> corrections{"both-ways", "north-only", "south-only", "none"};
 
@@ -44,7 +52,7 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
         wishes.values[key] = static_cast<double>(value);
     };
     const auto kindIn = [](const std::string& text) {
-        mustBeOneOf(text, kinds);
+        mustBeOneOf(text, controllerIds());
         return *controllerFrom(text);
     };
     // Options are taken in this order, so that those of one axis have the last word.
@@ -71,7 +79,7 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
 
 Json settingsJson(const ControllerSettings& s) {
     const auto axis = [](const AxisSettings& a) {
-        return Json{{"kind", controllerName(a.kind)},
+        return Json{{"kind", controllerOf(a.kind).id},
                     {"loop_gain", number(a.loopGain, 3)},
                     {"deadband_arcsec", number(a.deadband_arcsec, 3)},
                     {"smoothing", number(a.smoothing, 3)},

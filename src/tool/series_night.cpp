@@ -51,7 +51,7 @@ DitherSpot aimAt(const Run& run, Instant when, double scale) {
     for (const RunRow& row : run.rows) {
         if (run.meta.start + row.t_s > when)
             break;
-        if (const auto by = aimMoveIn(row.event)) {
+        if (const auto by = row.events.aimMove()) {
             aim.dra_arcsec += by->dra_arcsec;
             aim.ddec_arcsec += by->ddec_arcsec;
         }

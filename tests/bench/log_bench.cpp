@@ -8,6 +8,7 @@
 #include "bench_clock.h"
 #include "charts/text.h"
 #include "core/base/random.h"
+#include "core/guide/controllers.h"
 #include "core/motion/loop_replay.h"
 #include "core/motion/motion_analysis.h"
 #include "desk/pictures/lane_chart.h"
@@ -135,7 +136,7 @@ void dragOfASlider() {
     for (auto kind : {ControllerKind::proportional, ControllerKind::trend, ControllerKind::model}) {
         const LoopSettings settings{settingsOf(kind), {}};
         const double t = seconds([&] { static_cast<void>(replayLoop(*d, settings).size()); });
-        say((std::string("replay of an hour, ") + controllerName(kind)).c_str(), 1000.0 * t, "ms", "<= 50");
+        say((std::string("replay of an hour, ") + controllerOf(kind).id).c_str(), 1000.0 * t, "ms", "<= 50");
     }
 }
 } // namespace

@@ -10,6 +10,7 @@
 #include "core/base/format.h"
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
+#include "core/guide/controllers.h"
 #include "core/motion/tune.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/rates_measurement.h"
@@ -282,8 +283,8 @@ void benchTune(int mounts) {
             const std::scoped_lock guard(lock);
             if (tuned > 1.03 * best)
                 std::printf("  mount %d: %s + %s leaves %.3f, %s %.3f; on six other nights %.3f and %.3f\n",
-                            i, controllerName(book.controller().ra.kind),
-                            controllerName(book.controller().dec.kind), tuned, bestIs.c_str(), best, others,
+                            i, controllerOf(book.controller().ra.kind).id,
+                            controllerOf(book.controller().dec.kind).id, tuned, bestIs.c_str(), best, others,
                             othersBest);
             ratios.push_back(tuned / best);
             promises.push_back(tuned / proposal->proposed.total_arcsec.value);

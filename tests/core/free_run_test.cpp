@@ -10,6 +10,7 @@
 #include "core/motion/correction_curve.h"
 #include "core/motion/enough.h"
 #include "core/motion/loop_replay.h"
+#include "core/motion/run_event_words.h"
 #include "core/pole/drift.h"
 #include "core/rig/scales.h"
 #include "reference_data.h"
@@ -66,14 +67,14 @@ Site airlessSkerry() {
 
 void lose(RunRow& r) {
     r.dra_arcsec = r.ddec_arcsec = std::nan("");
-    r.event = "lost";
+    r.events = Happening::lost;
 }
 
 bool near(const Measured& m, double truth, double sigmas = 4.0) {
     return std::abs(m.value - truth) < sigmas * m.sigma;
 }
 
-QString said(const Measured& m) {
+QString measuredText(const Measured& m) {
     return QString("%1 ± %2").arg(m.value).arg(m.sigma);
 }
 
@@ -148,9 +149,9 @@ void FreeRunTest::sinusoidsEqualScipy() {
         const auto& scipy = data["lines"][i];
         const PeriodicLine& ours = p->lines[i];
         QVERIFY2(std::abs(ours.period_s.value / double(scipy["period"]) - 1.0) < 1e-4,
-                 qPrintable(said(ours.period_s)));
+                 qPrintable(measuredText(ours.period_s)));
         QVERIFY2(std::abs(ours.amplitude_arcsec.value / double(scipy["amplitude"]) - 1.0) < 1e-3,
-                 qPrintable(said(ours.amplitude_arcsec)));
+                 qPrintable(measuredText(ours.amplitude_arcsec)));
         // Ours allow for a correlated rest, and find a little of it in any.
         const double wider = ours.period_s.sigma / double(scipy["period_sigma"]);
         QVERIFY2(wider > 0.97 && wider < 1.3, qPrintable(QString::number(wider)));
@@ -162,17 +163,17 @@ void FreeRunTest::driftNoiseAndWorm() {
     Random random(11);
     const auto m = analyseMotion(record({}, random), 432.0);
     QVERIFY(m.has_value());
-    QVERIFY2(near(m->ra.drift_arcsec_min, 0.6), qPrintable(said(m->ra.drift_arcsec_min)));
-    QVERIFY2(near(m->dec.drift_arcsec_min, -0.4), qPrintable(said(m->dec.drift_arcsec_min)));
+    QVERIFY2(near(m->ra.drift_arcsec_min, 0.6), qPrintable(measuredText(m->ra.drift_arcsec_min)));
+    QVERIFY2(near(m->dec.drift_arcsec_min, -0.4), qPrintable(measuredText(m->dec.drift_arcsec_min)));
     QVERIFY(near(m->ra.noise_arcsec, 0.4) && near(m->dec.noise_arcsec, 0.4));
     QVERIFY(m->ra.periodic.worm);
     QVERIFY2(near(m->ra.periodic.worm->peakToPeak_arcsec, 14.0),
-             qPrintable(said(m->ra.periodic.worm->peakToPeak_arcsec)));
+             qPrintable(measuredText(m->ra.periodic.worm->peakToPeak_arcsec)));
     // Greatest rate of a sine: 2π A / P.
     QVERIFY2(near(m->ra.periodic.worm->maxRate_arcsec_s, 2 * M_PI * 7.0 / 432.0),
-             qPrintable(said(m->ra.periodic.worm->maxRate_arcsec_s)));
+             qPrintable(measuredText(m->ra.periodic.worm->maxRate_arcsec_s)));
     QVERIFY2(near(m->ra.periodic.worm->rms_arcsec, 7.0 / std::sqrt(2.0)),
-             qPrintable(said(m->ra.periodic.worm->rms_arcsec)));
+             qPrintable(measuredText(m->ra.periodic.worm->rms_arcsec)));
     QVERIFY(m->clean.leftOut.empty() && m->clean.levels == 1);
 }
 
@@ -188,7 +189,7 @@ void FreeRunTest::starLostForMinutes() {
     QCOMPARE(m->clean.leftOut[0].why, std::string("no star"));
     QVERIFY(std::abs(m->clean.leftOut[0].to_s - m->clean.leftOut[0].from_s - 240.0) < 6.0);
     QCOMPARE(m->clean.levels, 1);
-    QVERIFY2(near(m->dec.drift_arcsec_min, -0.4), qPrintable(said(m->dec.drift_arcsec_min)));
+    QVERIFY2(near(m->dec.drift_arcsec_min, -0.4), qPrintable(measuredText(m->dec.drift_arcsec_min)));
     QVERIFY(near(m->ra.periodic.worm->peakToPeak_arcsec, 14.0));
     QVERIFY(has(recordingFindings(m->clean), "left-out"));
 }
@@ -205,13 +206,13 @@ void FreeRunTest::slewInsideTheRun() {
     QVERIFY(m.has_value());
     QCOMPARE(m->clean.jumps_s.size(), size_t(1));
     QVERIFY(std::abs(m->clean.jumps_s[0] - 500.0) < 4.0);
-    QVERIFY2(near(m->dec.drift_arcsec_min, -0.4), qPrintable(said(m->dec.drift_arcsec_min)));
-    QVERIFY2(near(m->ra.drift_arcsec_min, 0.6), qPrintable(said(m->ra.drift_arcsec_min)));
+    QVERIFY2(near(m->dec.drift_arcsec_min, -0.4), qPrintable(measuredText(m->dec.drift_arcsec_min)));
+    QVERIFY2(near(m->ra.drift_arcsec_min, 0.6), qPrintable(measuredText(m->ra.drift_arcsec_min)));
     QVERIFY(near(m->ra.periodic.worm->peakToPeak_arcsec, 14.0));
     QVERIFY(has(recordingFindings(m->clean), "jumps"));
     // A dither that says so is left out by its name.
     Run dithered = record({}, random);
-    dithered.rows[100].event = "dither";
+    dithered.rows[100].events = eventsFrom("dither");
     QCOMPARE(cleanRun(dithered).leftOut.front().why, std::string("dither"));
 }
 
@@ -297,7 +298,7 @@ void FreeRunTest::hundredThousandRows() {
     const auto a = analyseMotion(run, 0.0);
     QVERIFY(a && a->ra.periodic.worm);
     QVERIFY2(std::abs(a->ra.periodic.worm->period_s.value - 432.0) < 0.01,
-             qPrintable(said(a->ra.periodic.worm->period_s)));
+             qPrintable(measuredText(a->ra.periodic.worm->period_s)));
     QVERIFY(near(a->ra.periodic.worm->harmonics[0].amplitude_arcsec, 7.0));
 }
 
@@ -315,8 +316,8 @@ void FreeRunTest::phasesByTheMountSurviveASlew() {
     QVERIFY(m && m->ra.periodic.worm);
     const WormError& w = *m->ra.periodic.worm;
     QVERIFY(w.byMount && w.given);
-    QVERIFY2(std::abs(w.period_s.value - 432.0) < 0.01, qPrintable(said(w.period_s)));
-    QVERIFY2(near(w.peakToPeak_arcsec, 14.0), qPrintable(said(w.peakToPeak_arcsec)));
+    QVERIFY2(std::abs(w.period_s.value - 432.0) < 0.01, qPrintable(measuredText(w.period_s)));
+    QVERIFY2(near(w.peakToPeak_arcsec, 14.0), qPrintable(measuredText(w.peakToPeak_arcsec)));
     // Phase by the mount: the error is 7 sin(2π(φ − 0.3) + 0.7).
     const double expected = 7.0 * std::sin(2 * M_PI * (0.5 - 0.3) + 0.7);
     QVERIFY(std::abs(curveAt(w.curve_arcsec, 0.5) - expected) < 5.0 * curveAt(w.sigma_arcsec, 0.5) + 0.02);
@@ -361,7 +362,7 @@ void FreeRunTest::airAndCameraApart() {
     for (RunRow& r : run.rows)
         r.dra_arcsec += 0.6 * random.gaussian();
     const auto rough = analyseMotion(run, 432.0);
-    QVERIFY2(near(rough->mechanical_arcsec, 0.6), qPrintable(said(rough->mechanical_arcsec)));
+    QVERIFY2(near(rough->mechanical_arcsec, 0.6), qPrintable(measuredText(rough->mechanical_arcsec)));
 }
 
 void FreeRunTest::budgetAddsUp() {
@@ -561,7 +562,7 @@ void FreeRunTest::rateToldFromTheAxis() {
     const double byAxis = driftFormula(site, 6.0, -4.0, place).ra_arcsec_min;
     const DriftMeaning m = meaningOfDrift(watch, {byAxis + rate, 0.01}, site, axis);
     QVERIFY(m.axisKnown);
-    QVERIFY2(std::abs(m.tracking_ppm.value - 100.0) < 20.0, qPrintable(said(m.tracking_ppm)));
+    QVERIFY2(std::abs(m.tracking_ppm.value - 100.0) < 20.0, qPrintable(measuredText(m.tracking_ppm)));
     QVERIFY(m.tracking_ppm.sigma > 10.0 && m.tracking_ppm.sigma < 40.0);
 }
 

@@ -11,6 +11,7 @@
 #include "core/motion/guided_budget.h"
 #include "core/motion/mount_part.h"
 #include "core/motion/other_exposure.h"
+#include "core/motion/run_event_words.h"
 #include "core/motion/tune.h"
 #include "core/series/guide_share.h"
 #include "loop_world.h"
@@ -573,8 +574,8 @@ void LoopTest::replayIsExact() {
                     s.ra.loopGain = 0.3;
                     s.dec.kind = ControllerKind::proportional;
                     loop.setController(s);
-                    row.event = settingChangeWord(SettingKey::gainRa, 0.3) + ", " +
-                                settingChangeWord(SettingKey::kindDec, 0.0);
+                    row.events.add(ChangedSetting{SettingKey::gainRa, 0.3});
+                    row.events.add(ChangedSetting{SettingKey::kindDec, 0.0});
                 }
                 if (frame > 150 && frame < 160)
                     row.dra_arcsec = row.ddec_arcsec = std::nan("");
@@ -596,9 +597,8 @@ void LoopTest::changedUnderWay() {
     const WorldRun r = guideWorld(w, lazy, 30.0, true, [&, frame = 0](RunRow& row, GuideLoop& loop) mutable {
         if (++frame == 400) {
             loop.setController(settingsOf(ControllerKind::model));
-            row.event = settingChangeWord(SettingKey::kindRa, static_cast<double>(ControllerKind::model)) +
-                        ", " +
-                        settingChangeWord(SettingKey::kindDec, static_cast<double>(ControllerKind::model));
+            for (SettingKey key : {SettingKey::kindRa, SettingKey::kindDec})
+                row.events.add(ChangedSetting{key, static_cast<double>(ControllerKind::model)});
         }
     });
     const auto d = rebuildDisturbance(r.run);
@@ -861,7 +861,7 @@ void LoopTest::wormAgainstItsWord() {
     QVERIFY(ids(w, false).find("worm-") == std::string::npos);
     QVERIFY(ids(w, true).find("worm-phase-not-believed") != std::string::npos);
     WorldRun bright = guideWorld(w, {}, 10.0);
-    bright.run.rows[100].event = saturatedWord;
+    bright.run.rows[100].events = Happening::saturates;
     const auto list = guideFindings(bright.run, *summarise(bright.run), nullptr);
     QVERIFY(std::any_of(list.begin(), list.end(),
                         [](const Finding& f) { return f.id == "guide-star-saturates"; }));
@@ -996,7 +996,9 @@ void LoopTest::oddTables() {
     foreign.meta.controller.reset();
     QVERIFY(rebuildDisturbance(foreign).has_value());
     QVERIFY(!pulsesAgain(foreign).has_value());
-    QVERIFY(settingChangesIn("set nonsense 3, set gain-ra x, settling, set gain-dec 0.4").size() == 1);
+    QVERIFY(
+        eventsFrom("set nonsense 3, set gain-ra x, settling, set gain-dec 0.4").changedSettings().size() ==
+        1);
 }
 
 NORDSTJERNA_TEST(LoopTest)

@@ -4,6 +4,7 @@
 
 #include "core/base/random.h"
 #include "core/motion/axis_summary.h"
+#include "core/motion/run_event_words.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -86,14 +87,14 @@ void MotionTest::settlingAndLossesDoNotCount() {
     Random random(4);
     Run run = invented(random, 100, 0.3, 0.0, 0.0);
     for (size_t i = 0; i < 10; ++i) {
-        run.rows[i].event = i ? "settling" : "found, settling";
+        run.rows[i].events = eventsFrom(i ? "settling" : "found, settling");
         run.rows[i].dra_arcsec += 30.0;
     }
-    run.rows[50].event = "lost";
+    run.rows[50].events = Happening::lost;
     run.rows[50].dra_arcsec = std::nan("");
-    run.rows[60].event = "dither 10 px";
+    run.rows[60].events = eventsFrom("dither 10 px");
     run.rows[60].ddec_arcsec = 14.0;
-    run.rows[11].event = "steady";
+    run.rows[11].events = eventsFrom("steady");
     const auto s = summarise(run);
     QVERIFY(s.has_value());
     QCOMPARE(s->rowsUsed, 88);

@@ -6,6 +6,7 @@
 #include "core/findings/motion_findings.h"
 #include "core/motion/backlash.h"
 #include "core/motion/periodic.h"
+#include "core/motion/run_event_words.h"
 #include "core/motion/spectrum.h"
 #include "reference_data.h"
 #include "registry.h"
@@ -59,7 +60,7 @@ Run backlashRun(double dead_ms, double rate, double noise, int pulses, Random& r
         RunRow row;
         row.t_s = 2.6 * i;
         row.stars = 3;
-        row.event = i < 4 ? "clearing" : i == 4 ? "north" : i == 4 + pulses ? "south" : "";
+        row.events = eventsFrom(i < 4 ? "clearing" : i == 4 ? "north" : i == 4 + pulses ? "south" : "");
         row.ddec_arcsec = -axis * rate + 0.004 * row.t_s + noise * random.gaussian();
         row.dra_arcsec = noise * random.gaussian();
         const bool south = i >= 4 + pulses;
@@ -457,7 +458,7 @@ Run threeReturns(double dead_ms, double step_ms, double rate, double noise, doub
                           noise * (std::sqrt(0.8) * random.gaussian() + std::sqrt(0.2) * slow);
         row.pulseDec_ms = pulse_ms;
         row.stars = 3;
-        row.event = event;
+        row.events = eventsFrom(event);
         run.rows.push_back(row);
     };
     for (int i = 0; i < 4; ++i, axis += step)
@@ -513,8 +514,8 @@ void PeriodicTest::stoppedAfterATurn() {
     // that the gap is larger than these two.
     Random random(49);
     Run run = threeReturns(600, 900, 8.0, 0.3, 0.02, random);
-    const auto turn =
-        std::find_if(run.rows.rbegin(), run.rows.rend(), [](const RunRow& r) { return r.event == "south"; });
+    const auto turn = std::find_if(run.rows.rbegin(), run.rows.rend(),
+                                   [](const RunRow& r) { return r.events.has(Happening::south); });
     run.rows.erase(turn.base() + 2, run.rows.end());
     run.rows.back().pulseDec_ms = 0.0;
     const auto b = analyseBacklash(run);

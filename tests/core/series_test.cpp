@@ -92,7 +92,7 @@ WorldRun dithered(const LoopWorld& w, ControllerKind kind, double minutes, const
                               loop.moveAim(move, rule);
                               aim.dra_arcsec += move.dra_arcsec;
                               aim.ddec_arcsec += move.ddec_arcsec;
-                              row.event = aimMoveWord(move);
+                              row.events.add(AimMove{move});
                           }
                           row.dra_arcsec -= aim.dra_arcsec;
                           row.ddec_arcsec -= aim.ddec_arcsec;
@@ -109,7 +109,7 @@ void SeriesTest::theAimIsReachedAtOnce() {
         int late = 0;
         int moves = 0;
         for (size_t i = 0; i + 3 < r.run.rows.size(); ++i)
-            if (aimMoveIn(r.run.rows[i].event) && r.run.rows[i].t_s > 400.0) {
+            if (r.run.rows[i].events.aimMove() && r.run.rows[i].t_s > 400.0) {
                 ++moves;
                 QVERIFY(std::hypot(r.run.rows[i].dra_arcsec, r.run.rows[i].ddec_arcsec) > 4.0);
                 const RunRow& second = r.run.rows[i + 2];
@@ -132,7 +132,7 @@ void SeriesTest::ditheringDoesNotDisturbTheModel() {
             std::vector<double> e;
             double quiet = 0.0;
             for (const RunRow& row : r.run.rows) {
-                if (aimMoveIn(row.event))
+                if (row.events.aimMove())
                     quiet = row.t_s + 30.0;
                 if (row.t_s > 600.0 && row.t_s > quiet) {
                     e.push_back(row.dra_arcsec);
@@ -175,7 +175,7 @@ void SeriesTest::settledMeansSettled() {
                     const SkyError by{to.dra_arcsec - aim.dra_arcsec, to.ddec_arcsec - aim.ddec_arcsec};
                     loop.moveAim(by, rule);
                     aim = to;
-                    row.event = aimMoveWord(by);
+                    row.events.add(AimMove{by});
                 }
                 states.push_back(loop.state());
                 aims.push_back(aim);
@@ -183,7 +183,7 @@ void SeriesTest::settledMeansSettled() {
                 row.ddec_arcsec -= aim.ddec_arcsec;
             });
         for (size_t i = 0; i + 60 < r.run.rows.size(); ++i) {
-            if (!aimMoveIn(r.run.rows[i].event))
+            if (!r.run.rows[i].events.aimMove())
                 continue;
             const auto off = [&](size_t k) {
                 return std::hypot(r.mountRa[k] - aims[k].dra_arcsec, r.mountDec[k] - aims[k].ddec_arcsec);

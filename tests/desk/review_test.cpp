@@ -17,6 +17,7 @@
 #include <qcustomplot.h>
 
 #include "charts/text.h"
+#include "core/motion/run_event_words.h"
 #include "core/review/entry_figures.h"
 #include "desk/beside.h"
 #include "desk/main_window.h"
@@ -430,7 +431,7 @@ void ReviewWindowTest::wordsStayInTheLane() {
         RunRow row;
         row.t_s = i;
         row.stars = 3;
-        row.event = i == 100 ? "settling" : i == 200 ? "cloud" : "";
+        row.events = eventsFrom(i == 100 ? "settling" : i == 200 ? "cloud" : "");
         run.rows.push_back(row);
     }
     LaneChart chart;
@@ -539,7 +540,7 @@ void ReviewWindowTest::trialOnTheSky() {
     // Its rows tell which settings were at work when, and the log holds the verdict.
     int changes = 0;
     for (const RunRow& r : guide->run().rows)
-        changes += r.event.find("set gain-ra") != std::string::npos;
+        changes += eventWords(r.events).find("set gain-ra") != std::string::npos;
     QVERIFY2(changes >= 6, qPrintable(QString::number(changes)));
     settleLog();
     EntrySearch trials;

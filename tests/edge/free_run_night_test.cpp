@@ -287,9 +287,8 @@ void FreeRunNightTest::backlashReturnsAgree() {
     QVERIFY(b->dead_ms.sigma < b->returns[0].dead_ms.sigma); // repeats help
     // Stopped after the first return: that one is kept.
     Run cut = test.run();
-    const auto second = std::find_if(cut.rows.begin() + 20, cut.rows.end(), [](const RunRow& r) {
-        return r.event.find("north") != std::string::npos;
-    });
+    const auto second = std::find_if(cut.rows.begin() + 20, cut.rows.end(),
+                                     [](const RunRow& r) { return r.events.has(Happening::north); });
     QVERIFY(second != cut.rows.end());
     cut.rows.erase(second + 1, cut.rows.end());
     cut.rows.back().pulseDec_ms = 0.0;

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <fstream>
 
+#include "core/motion/run_event_words.h"
 #include "edge/store/import_table.h"
 #include "edge/store/run_export.h"
 #include "registry.h"
@@ -250,7 +251,7 @@ Run smallRun() {
         row.ddec_arcsec = i == 4 ? std::nan("") : -0.25;
         row.pulseRa_ms = 10.0 * i;
         row.stars = 3;
-        row.event = i == 4 ? "lost" : i == 7 ? "set gain-ra 0.3; \"odd\", ″" : "";
+        row.events = eventsFrom(i == 4 ? "lost" : i == 7 ? "set gain-ra 0.3; \"odd\", ″" : "");
         run.rows.push_back(row);
     }
     return run;

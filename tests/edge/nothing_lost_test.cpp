@@ -9,6 +9,7 @@
 #include <thread>
 
 #include "core/base/random.h"
+#include "core/motion/run_event_words.h"
 #include "edge/store/append_file.h"
 #include "edge/store/entry_json.h"
 #include "edge/store/evening_file.h"
@@ -254,7 +255,7 @@ void NothingLostTest::clockSetBackInATable() {
     QVERIFY2(read.has_value(), read ? "" : read.error().text().c_str());
     for (size_t i = 1; i < read->rows.size(); ++i)
         QVERIFY(std::abs(read->rows[i].t_s - read->rows[i - 1].t_s - 2.5) < 1e-6);
-    QVERIFY(read->rows[120].event.find("clock set back by") != std::string::npos);
+    QVERIFY(eventWords(read->rows[120].events).find("clock set back by") != std::string::npos);
     // A table that is simply out of order is not mended.
     std::reverse(run.rows.begin(), run.rows.end());
     QVERIFY(writeRunTable(in("reversed.ecsv"), run).has_value());
@@ -329,8 +330,8 @@ void NothingLostTest::identitiesStayInTheirFolder() {
 
 void NothingLostTest::cellsAreNoFormulas() {
     Run run = smallRun(4);
-    run.rows[1].event = "=HYPERLINK(\"http://example.org\")";
-    run.rows[2].event = "@x";
+    run.rows[1].events = eventsFrom("=HYPERLINK(\"http://example.org\")");
+    run.rows[2].events = eventsFrom("@x");
     run.rows[3].dra_arcsec = -1.5;
     run.rows[3].worm_turns = 0.25;
     QVERIFY(exportRun(in("cells.csv"), run).has_value());

@@ -301,7 +301,7 @@ void ProcedureTest::guidingSurvivesACloud() {
             // Worm and drift go on behind the cloud, and nothing else is corrected.
             QVERIFY(std::abs(row.pulseRa_ms) < 250.0 && std::abs(row.pulseDec_ms) < 250.0);
         }
-        found += row.event.find("found") != std::string::npos;
+        found += row.events.has(Happening::found);
     }
     QVERIFY(lost > 20);
     QVERIFY(found >= 1);
@@ -340,8 +340,7 @@ void ProcedureTest::backlashTestShowsTheDeadTime() {
     // until the star has followed for a while.
     std::vector<size_t> turns;
     for (size_t i = 0; i < rows.size(); ++i)
-        if (rows[i].event.find("north") != std::string::npos ||
-            rows[i].event.find("south") != std::string::npos)
+        if (rows[i].events.has(Happening::north) || rows[i].events.has(Happening::south))
             turns.push_back(i);
     QCOMPARE(turns.size(), size_t(4));
     const double step = std::abs(rows[8].pulseDec_ms) / 1000.0 * test.run().meta.decRate_arcsec_s;

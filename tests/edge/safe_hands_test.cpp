@@ -2,6 +2,7 @@
 
 #include <QtTest>
 
+#include "core/motion/run_event_words.h"
 #include "core/procedure/centring.h"
 #include "core/procedure/trail_checking.h"
 #include "edge/devices/observatory.h"
@@ -458,7 +459,7 @@ void SafeHandsTest::clockSetBackWhileGuiding() {
     for (size_t i = 1; i < run.rows.size(); ++i) {
         QVERIFY(run.rows[i].t_s > run.rows[i - 1].t_s);
         longest = std::max(longest, run.rows[i].t_s - run.rows[i - 1].t_s);
-        told |= run.rows[i].event.find("clock set back by 40.0 s") != std::string::npos;
+        told |= eventWords(run.rows[i].events).find("clock set back by 40.0 s") != std::string::npos;
     }
     QVERIFY(told);
     QVERIFY2(longest < 6.0, qPrintable(QString::number(longest)));

@@ -260,7 +260,7 @@ void SidesTest::wrongParityIsStoppedAndNamed() {
     int after = 0;
     bool begun = false;
     for (const RunRow& r : g->run.rows) {
-        if (r.event.find("runs away") != std::string::npos)
+        if (r.events.has(LoopState::runningAway))
             break;
         const double off = fault == "ra"    ? r.dra_arcsec
                            : fault == "dec" ? r.ddec_arcsec
@@ -270,9 +270,8 @@ void SidesTest::wrongParityIsStoppedAndNamed() {
     }
     QVERIFY2(after <= 5, qPrintable(QString::number(after)));
     // From there on the axis stands.
-    const auto stopped = std::find_if(g->run.rows.begin(), g->run.rows.end(), [](const RunRow& r) {
-        return r.event.find("runs away") != std::string::npos;
-    });
+    const auto stopped = std::find_if(g->run.rows.begin(), g->run.rows.end(),
+                                      [](const RunRow& r) { return r.events.has(LoopState::runningAway); });
     QVERIFY(stopped != g->run.rows.end());
     QVERIFY(g->run.rows.end() - stopped > 10);
     const auto stands = [&](double RunRow::*pulse) {

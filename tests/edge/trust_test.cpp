@@ -8,6 +8,7 @@
 #include <fstream>
 #include <thread>
 
+#include "core/motion/run_event_words.h"
 #include "core/pole/referee.h"
 #include "core/procedure/backlash_test.h"
 #include "core/procedure/guiding.h"
@@ -77,7 +78,7 @@ Run runOf(size_t rows) {
         r.ddec_arcsec = -0.05 * static_cast<double>(i % 5);
         r.snr = 40;
         r.stars = 3;
-        r.event = i == 3 ? "no frame: \"quoted\", with a comma" : "";
+        r.events = eventsFrom(i == 3 ? "no frame: \"quoted\", with a comma" : "");
         run.rows.push_back(r);
     }
     return run;
@@ -289,7 +290,7 @@ void TrustTest::oneLostFrameEndsNothing() {
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     int told = 0;
     for (const RunRow& r : guiding.run().rows)
-        told += r.event.find("no frame: The download broke off.") != std::string::npos;
+        told += eventWords(r.events).find("no frame: The download broke off.") != std::string::npos;
     QCOMPARE(told, 3);
     QVERIFY(guiding.run().rows.back().t_s > 230.0);
     QVERIFY(!guiding.trouble());
@@ -321,7 +322,7 @@ void TrustTest::lostMountLinkStopsCorrections() {
     int failed = 0;
     for (const RunRow& r : guiding.run().rows) {
         const double at = guiding.run().meta.start + r.t_s - night.scenario().start;
-        const bool away = r.event.find("pulse failed") != std::string::npos;
+        const bool away = r.events.has(Happening::pulseFailed);
         failed += away;
         if (away) // a pulse that was not taken stands as none
             QVERIFY(r.pulseRa_ms == 0.0 && r.pulseDec_ms == 0.0 && at > 195.0 && at < 241.0);

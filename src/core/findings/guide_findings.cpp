@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/guide/controllers.h"
 
 namespace nordstjerna {
 
@@ -56,13 +57,13 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
     const std::string cost =
         formatNumber(rms, 2) + "″, " + formatNumber(100.0 * share, 0) + " % of the variance. " + figures;
     const auto& c = run.meta.controller;
-    const bool model = c && (c->ra.kind == ControllerKind::model || c->dec.kind == ControllerKind::model);
-    if (model && *worst == Cause::overCorrection) {
+    const bool learns = c && (controllerOf(c->ra.kind).learns || controllerOf(c->dec.kind).learns);
+    if (learns && *worst == Cause::overCorrection) {
         list.push_back({"model-follows-air", Weight::know, "The loop follows the air in part", cost,
                         "Air that moves slowly looks like the mount. Longer exposures average it."});
         return;
     }
-    if (model && *worst != Cause::drift) {
+    if (learns && *worst != Cause::drift) {
         // No gain to be turned: it follows from what was learnt so far.
         list.push_back(
             {"model-learning", Weight::know, "The mount moves more than is foretold yet", figures,
@@ -107,7 +108,7 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
 void saturationFinding(std::vector<Finding>& list, const Run& run) {
     int spells = 0;
     for (const RunRow& row : run.rows)
-        spells += row.event.find(saturatedWord) != std::string::npos;
+        spells += row.events.has(Happening::saturates);
     if (spells == 0)
         return;
     list.push_back({"guide-star-saturates", Weight::look, "A guide star saturates",

@@ -1,4 +1,4 @@
-// Decides how much of an error to correct, one axis at a time.
+// What a controller of the guide loop is, and its settings. Which ones there are: controllers.h.
 #pragma once
 
 #include <optional>
@@ -10,11 +10,10 @@ namespace nordstjerna {
 
 enum class DecMode { both, northOnly, southOnly, off };
 
-enum class ControllerKind { proportional, trend, model };
+// Numbers are kept in files: a further controller takes the next one. Each has its line in controllers.cpp.
+enum class ControllerKind { proportional = 0, trend = 1, model = 2 };
 
-// As files and the command line name them.
-const char* controllerName(ControllerKind kind);
-std::optional<ControllerKind> controllerFrom(const std::string& name);
+// As files and the command line name it.
 const char* decModeName(DecMode mode); // "both", "north", "south", "off"
 std::optional<DecMode> decModeFrom(const std::string& name);
 
@@ -32,26 +31,15 @@ struct ControllerSettings {
     DecMode decMode = DecMode::both;
 };
 
-// Proportional controller with smoothing and deadband.
-class ProportionalController {
+// Decides about one axis. Fed every frame, whether it is in charge or another is, so that what it has learnt
+// is there when it takes over.
+class Controller {
 public:
-    explicit ProportionalController(const AxisSettings& settings) : settings_(settings) {}
-    // Takes the measured error, gives the part to correct now (same sign), both ″. Pulse limits are
-    // applied by the caller, who knows the rate.
-    double correction(double error_arcsec);
-    // Of a star that is seen, its aim perhaps on the way: what the aim was moved by is no error but a way to
-    // go, and is gone at once.
-    double correction(const AxisSight& sight) {
-        return correction(sight.error_arcsec() + sight.owed_arcsec) - sight.owed_arcsec;
-    }
-    void reset() { smoothed_ = 0.0, fresh_ = true; }
-    void setSettings(const AxisSettings& s) { settings_ = s; }
-    const AxisSettings& settings() const { return settings_; }
-
-private:
-    AxisSettings settings_;
-    double smoothed_ = 0.0;
-    bool fresh_ = true;
+    virtual ~Controller() = default;
+    // The part of the error to correct now, of the error's sign, ″. The caller applies pulse limits.
+    // inCharge: false while another controller works; what is returned then counts for nothing.
+    virtual double correction(const AxisSight& sight, bool inCharge) = 0;
+    virtual void setSettings(const AxisSettings&) {}
 };
 
 } // namespace nordstjerna

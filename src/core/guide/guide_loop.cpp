@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/guide/controllers.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -10,45 +12,29 @@ constexpr double shortest_ms = 5.0; // less than any mount resolves
 constexpr double fastMemory = 0.9;
 } // namespace
 
-const char* loopStateWord(LoopState state) {
-    switch (state) {
-    case LoopState::acquiring:
-        return "acquiring";
-    case LoopState::settling:
-        return "settling";
-    case LoopState::steady:
-        return "steady";
-    case LoopState::unsettled:
-        return "not settled";
-    case LoopState::dithering:
-        return "dithering";
-    case LoopState::lost:
-        return "lost";
-    case LoopState::runningAway:
-        break;
-    }
-    return "runs away";
+GuideLoop::AxisLoop::AxisLoop(const AxisSettings& settings, const AxisPrior& prior)
+    : kind(settings.kind), model(settings, prior) {
+    for (const ControllerDescriptor& c : controllers())
+        all.emplace_back(c.kind, c.make(settings, model));
 }
 
 double GuideLoop::AxisLoop::correction(const AxisSight& sight) {
-    double foretold = 0.0;
     if (looksOn || kind == ControllerKind::model)
-        foretold = model.correction(sight, kind == ControllerKind::model);
-    const double followed = trend.correction(sight);
-    double share = 0.0;
-    if (sight.place_arcsec)
-        share = plain.correction(sight);
-    else
-        plain.reset(); // no corrections on garbage
-    return kind == ControllerKind::model ? foretold : kind == ControllerKind::trend ? followed : share;
+        model.correction(sight, kind == ControllerKind::model);
+    double wish = 0.0;
+    for (const auto& [of, controller] : all) {
+        const double answer = controller->correction(sight, of == kind);
+        if (of == kind)
+            wish = answer;
+    }
+    return wish;
 }
 
 void GuideLoop::AxisLoop::set(const AxisSettings& settings) {
-    if (kind != settings.kind)
-        plain.reset();
     kind = settings.kind;
     model.setSettings(settings);
-    plain.setSettings(settings);
+    for (const auto& [of, controller] : all)
+        controller->setSettings(settings);
 }
 
 GuideLoop::GuideLoop(const GuideGeometry& geometry, const LoopSettings& settings, const LoopPriors& priors)

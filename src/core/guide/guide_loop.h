@@ -1,13 +1,14 @@
 // The guide loop as a value: what it is told about each frame, and what it answers. Guiding feeds it frames.
 #pragma once
 
+#include <memory>
 #include <optional>
+#include <vector>
 
 #include "core/guide/controller.h"
 #include "core/guide/guide_geometry.h"
 #include "core/guide/model_controller.h"
 #include "core/guide/runaway_guard.h"
-#include "core/guide/trend_controller.h"
 
 namespace nordstjerna {
 
@@ -85,15 +86,15 @@ private:
     // One axis: the controller in charge, and the model looking on whoever that is, so that what is believed
     // of the mount never has to be learnt anew.
     struct AxisLoop {
-        AxisLoop(const AxisSettings& settings, const AxisPrior& prior)
-            : kind(settings.kind), model(settings, prior), plain(settings) {}
+        AxisLoop(const AxisSettings& settings, const AxisPrior& prior);
+        AxisLoop(const AxisLoop&) = delete; // controllers refer to the model
+        AxisLoop& operator=(const AxisLoop&) = delete;
         double correction(const AxisSight& sight);
         void set(const AxisSettings& settings);
         ControllerKind kind;
         bool looksOn = true;
         ModelController model;
-        ProportionalController plain;
-        TrendController trend;
+        std::vector<std::pair<ControllerKind, std::unique_ptr<Controller>>> all;
     };
     PulsePair limited(PulsePair pulse, double longest_ms) const;
     LoopOutput withoutStar(const LoopInput& in);
@@ -119,7 +120,5 @@ private:
     bool raStopped_ = false;
     bool decStopped_ = false;
 };
-
-const char* loopStateWord(LoopState state); // for the events of a run
 
 } // namespace nordstjerna

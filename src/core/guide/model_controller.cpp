@@ -208,7 +208,8 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
         noteWay(s.t_s, move);
     // What another controller will give is not known here: as if nothing were given.
     believe(s, inCharge ? move : 0.0);
-    return -move;
+    lastCorrection_ = -move;
+    return lastCorrection_;
 }
 
 void ModelController::noteWay(double t_s, double move) {

@@ -14,6 +14,7 @@
 #include "core/guide/line_search.h"
 #include "core/guide/noise_meter.h"
 #include "core/guide/play.h"
+#include "core/guide/proportional_controller.h"
 #include "core/guide/worm_phase.h"
 
 namespace nordstjerna {
@@ -57,6 +58,7 @@ public:
 
     // inCharge: false while another controller works; then nothing is compared.
     double correction(const AxisSight& sight, bool inCharge = true);
+    double lastCorrection() const { return lastCorrection_; }
     void setSettings(const AxisSettings& s) { fallback_.setSettings(s), shadow_.setSettings(s); }
     const AxisBelief& belief() const { return belief_; }
     // The filter that foretold best.
@@ -104,6 +106,7 @@ private:
     // Of late: what each would have left, over so many frames.
     double modelSquare_ = 0.0, shadowSquare_ = 0.0, compared_ = 0.0;
     bool modelRules_ = true;
+    double lastCorrection_ = 0.0;
     AxisBelief belief_;
 };
 

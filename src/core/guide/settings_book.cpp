@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/guide/controllers.h"
 
 namespace nordstjerna {
 
@@ -33,7 +34,7 @@ DecMode decModeOf(double value) {
 }
 
 ControllerKind kindOf(double value) {
-    return static_cast<ControllerKind>(std::clamp(std::lround(value), 0L, 2L));
+    return controllerOf(static_cast<ControllerKind>(std::lround(value))).kind;
 }
 
 } // namespace
@@ -59,7 +60,7 @@ std::string settingText(SettingKey key, double value) {
     if (key == SettingKey::decMode)
         return decModes[static_cast<size_t>(decModeOf(value))];
     if (key == SettingKey::kindRa || key == SettingKey::kindDec)
-        return controllerName(kindOf(value));
+        return controllerOf(kindOf(value)).id;
     return formatNumber(value, describe(key).decimals) + describe(key).unit;
 }
 

@@ -5,15 +5,15 @@
 #include <optional>
 
 #include "core/guide/axis_filter.h"
-#include "core/guide/axis_sight.h"
+#include "core/guide/controller.h"
 #include "core/guide/noise_meter.h"
 
 namespace nordstjerna {
 
-class TrendController {
+class TrendController : public Controller {
 public:
     TrendController();
-    double correction(const AxisSight& sight);
+    double correction(const AxisSight& sight, bool inCharge = true) override;
 
 private:
     AxisFilter filter_;

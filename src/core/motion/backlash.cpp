@@ -50,7 +50,7 @@ std::vector<PulseLeg> pulseLegs(const std::vector<RunRow>& rows) {
     // What comes before "north" only clears the gears.
     size_t start = 0;
     for (size_t i = 0; i < rows.size(); ++i)
-        if (rows[i].event.find("north") != std::string::npos) {
+        if (rows[i].events.has(Happening::north)) {
             start = i;
             break;
         }
@@ -74,9 +74,9 @@ std::vector<PulseLeg> pulseLegs(const std::vector<RunRow>& rows) {
 
 bool clearedFirst(const std::vector<RunRow>& rows) {
     for (const RunRow& r : rows) {
-        if (r.event.find("clearing") != std::string::npos)
+        if (r.events.has(Happening::clearing))
             return true;
-        if (r.event.find("north") != std::string::npos)
+        if (r.events.has(Happening::north))
             return false;
     }
     return false;

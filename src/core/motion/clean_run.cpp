@@ -5,6 +5,7 @@
 
 #include "core/base/statistics.h"
 #include "core/motion/axis_summary.h"
+#include "core/motion/run_event_words.h"
 
 namespace nordstjerna {
 
@@ -29,8 +30,7 @@ void leaveOut(std::vector<LeftOut>& list, double t_s, const std::string& why) {
 std::string reasonOf(const RunRow& row) {
     if (!row.measured())
         return "no star";
-    const auto comma = row.event.find(',');
-    return row.event.substr(0, comma);
+    return row.events.empty() ? std::string() : eventText(RunEvents({row.events.list().front()}));
 }
 
 void erase(CleanRun& c, const std::vector<bool>& gone) {

@@ -3,27 +3,11 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/format.h"
-#include "core/base/number_text.h"
 #include "core/base/statistics.h"
 
 namespace nordstjerna {
 
 namespace {
-
-constexpr const char* changeWord = "set ";
-constexpr const char* aimWord = "dither ";
-
-// An event's words, one of several between commas.
-std::vector<std::string> partsOf(const std::string& event) {
-    std::vector<std::string> parts;
-    for (size_t at = 0; at < event.size();) {
-        const size_t end = std::min(event.find(", ", at), event.size());
-        parts.push_back(event.substr(at, end - at));
-        at = end + 2;
-    }
-    return parts;
-}
 
 GuideGeometry geometryOf(const RunMeta& m) {
     if (m.loop)
@@ -32,10 +16,6 @@ GuideGeometry geometryOf(const RunMeta& m) {
     const double ra = m.raRate_arcsec_s != 0.0 ? m.raRate_arcsec_s : 7.5;
     const double dec = m.decRate_arcsec_s != 0.0 ? m.decRate_arcsec_s : 7.5;
     return {std::array<double, 4>{ra, 0.0, 0.0, -dec}, ra, dec};
-}
-
-bool noFrame(const RunRow& row) {
-    return row.event.find("no frame") != std::string::npos;
 }
 
 std::optional<double> told(double worm_turns) {
@@ -56,44 +36,6 @@ LoopInput loopInput(const RunRow& row, const PulsePair& sent, double exposure_s)
     return in;
 }
 
-std::string settingChangeWord(SettingKey key, double value) {
-    return changeWord + settingId(key) + " " + exactText(value);
-}
-
-std::vector<ChangedSetting> settingChangesIn(const std::string& event) {
-    std::vector<ChangedSetting> changes;
-    const std::string word = changeWord;
-    for (const std::string& part : partsOf(event)) {
-        const size_t blank = part.rfind(' ');
-        if (part.rfind(word, 0) != 0 || blank < word.size())
-            continue;
-        const auto key = settingWithId(part.substr(word.size(), blank - word.size()));
-        const auto value = wholeNumber(part.substr(blank + 1));
-        if (key && value)
-            changes.push_back({*key, *value});
-    }
-    return changes;
-}
-
-std::string aimMoveWord(const SkyError& by) {
-    return aimWord + exactText(by.dra_arcsec) + " " + exactText(by.ddec_arcsec);
-}
-
-std::optional<SkyError> aimMoveIn(const std::string& event) {
-    const std::string word = aimWord;
-    std::optional<SkyError> all;
-    for (const std::string& part : partsOf(event)) {
-        const size_t blank = part.rfind(' ');
-        if (part.rfind(word, 0) != 0 || blank <= word.size())
-            continue;
-        const auto ra = wholeNumber(part.substr(word.size(), blank - word.size()));
-        const auto dec = wholeNumber(part.substr(blank + 1));
-        if (ra && dec)
-            all = all ? SkyError{all->dra_arcsec + *ra, all->ddec_arcsec + *dec} : SkyError{*ra, *dec};
-    }
-    return all;
-}
-
 Expected<std::vector<PulsePair>> pulsesAgain(const Run& run) {
     if (!run.meta.loop || !run.meta.controller)
         return problem("The table does not say how the guide loop was set up.",
@@ -105,16 +47,17 @@ Expected<std::vector<PulsePair>> pulsesAgain(const Run& run) {
     std::vector<PulsePair> pulses;
     PulsePair before;
     for (const RunRow& row : run.rows) {
-        for (const ChangedSetting& c : settingChangesIn(row.event)) {
+        for (const ChangedSetting& c : row.events.changedSettings()) {
             if (c.key == SettingKey::exposure)
                 exposure = c.value;
             setSetting(settings.controller, c.key, c.value);
             loop.setController(settings.controller);
         }
-        if (const auto by = aimMoveIn(row.event))
+        if (const auto by = row.events.aimMove())
             loop.moveAim(*by, settings.settle);
-        pulses.push_back(noFrame(row) ? PulsePair{} : loop.step(loopInput(row, before, exposure)).pulse);
-        if (!noFrame(row))
+        pulses.push_back(row.events.noFrame() ? PulsePair{}
+                                              : loop.step(loopInput(row, before, exposure)).pulse);
+        if (!row.events.noFrame())
             before = {row.pulseRa_ms, row.pulseDec_ms};
     }
     return pulses;
@@ -169,15 +112,15 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     std::vector<double> motorDec;
     for (size_t i = 0; i < run.rows.size(); ++i) {
         const RunRow& row = run.rows[i];
-        for (const ChangedSetting& c : settingChangesIn(row.event)) {
+        for (const ChangedSetting& c : row.events.changedSettings()) {
             setSetting(d.settings.controller, c.key, c.value);
             if (c.key == SettingKey::exposure)
                 d.exposure_s = c.value;
             d.asGuided.push_back({d.t_s.size(), d.settings.controller});
         }
-        if (noFrame(row))
+        if (row.events.noFrame())
             continue;
-        if (const auto by = aimMoveIn(row.event)) {
+        if (const auto by = row.events.aimMove()) {
             aim.dra_arcsec += by->dra_arcsec;
             aim.ddec_arcsec += by->ddec_arcsec;
             loop.moveAim(*by, d.settings.settle);
@@ -243,7 +186,7 @@ LoopPriors taughtBy(const Run& run) {
 namespace {
 // before: called ahead of each frame; false ends it there.
 template <typename Before>
-std::vector<SkyError> replay(const Disturbance& d, GuideLoop loop, Before&& before) {
+std::vector<SkyError> replay(const Disturbance& d, GuideLoop& loop, Before&& before) {
     std::vector<SkyError> errors;
     SkyError motor;
     Play play{d.gap_arcsec.value};
@@ -271,8 +214,7 @@ std::vector<SkyError> replayLoop(const Disturbance& d, const LoopSettings& setti
                                  const std::function<bool()>& stop) {
     GuideLoop loop(d.geometry, settings, d.priors);
     loop.letModelsRest();
-    return replay(d, std::move(loop),
-                  [&](size_t i, GuideLoop&) { return !stop || i % 1000 != 999 || !stop(); });
+    return replay(d, loop, [&](size_t i, GuideLoop&) { return !stop || i % 1000 != 999 || !stop(); });
 }
 
 std::vector<SkyError> replayAsGuided(const Disturbance& d) {
@@ -281,9 +223,10 @@ std::vector<SkyError> replayAsGuided(const Disturbance& d) {
     for (; next != d.asGuided.end() && next->frame == 0; ++next)
         first.controller = next->controller;
     // Its models looked on: one that was given an axis later had learnt by then.
-    return replay(d, GuideLoop(d.geometry, first, d.priors), [&](size_t i, GuideLoop& loop) {
+    GuideLoop loop(d.geometry, first, d.priors);
+    return replay(d, loop, [&](size_t i, GuideLoop& at) {
         for (; next != d.asGuided.end() && next->frame <= i; ++next)
-            loop.setController(next->controller);
+            at.setController(next->controller);
         return true;
     });
 }

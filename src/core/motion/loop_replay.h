@@ -17,18 +17,6 @@ namespace nordstjerna {
 // What the loop is told about a row, given the pulses really sent after the row before.
 LoopInput loopInput(const RunRow& row, const PulsePair& sentBefore, double exposure_s);
 
-// A change of a setting as it stands in the event of the row from which on it holds: "set gain-ra 0.3".
-std::string settingChangeWord(SettingKey key, double value);
-struct ChangedSetting {
-    SettingKey key;
-    double value;
-};
-std::vector<ChangedSetting> settingChangesIn(const std::string& event);
-
-// The aim was moved before the frame of this row: "dither 3.21 -1.105", ″ to the east and north.
-std::string aimMoveWord(const SkyError& by);
-std::optional<SkyError> aimMoveIn(const std::string& event);
-
 // The pulses that the loop gives on the recorded frames with the recorded settings, one pair a row: the
 // recorded ones, unless the table was changed. Fails when the header does not say how the loop was set up.
 Expected<std::vector<PulsePair>> pulsesAgain(const Run& run);

@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "core/base/statistics.h"
+#include "core/guide/controllers.h"
+#include "core/guide/proportional_controller.h"
 
 namespace nordstjerna {
 
@@ -99,31 +101,36 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
     auto [leastRa, leastDec] = rmsOf(d, result.best);
     const auto hard = withDoubtfulPlay(d);
     double leastHard = hard ? rmsOf(*hard, result.best).second : 0.0;
-    for (ControllerKind kind : {ControllerKind::trend, ControllerKind::model}) {
+    // Those that learn come last: they are held against the best of the others.
+    std::vector<ControllerDescriptor> others;
+    for (const bool learning : {false, true})
+        for (const ControllerDescriptor& c : controllers())
+            if (c.kind != ControllerKind::proportional && c.learns == learning)
+                others.push_back(c);
+    for (const ControllerDescriptor& c : others) {
         if (result.stopped || (stop && stop())) {
             result.stopped = true;
             break;
         }
         LoopSettings other = start;
-        other.controller.ra.kind = other.controller.dec.kind = kind;
+        other.controller.ra.kind = other.controller.dec.kind = c.kind;
         const auto [ra, dec] = rmsOf(d, other);
         const double decHard = hard ? rmsOf(*hard, other).second : 0.0;
         result.tried += 2;
-        // By the measured error alone the model is hard to tell from a gain chosen afterwards; where they
+        // By the measured error alone what learns is hard to tell from a gain chosen afterwards; where they
         // come out alike it has the smaller mount part, and learns what this record did not show.
         constexpr double alike = 1.035;
-        const bool model = kind == ControllerKind::model;
-        if (ra < (model ? alike : 1.0) * leastRa) {
+        if (ra < (c.learns ? alike : 1.0) * leastRa) {
             leastRa = std::min(ra, leastRa);
-            result.best.controller.ra.kind = kind;
+            result.best.controller.ra.kind = c.kind;
         }
-        // The model stays the choice unless another does clearly better however large the play is.
+        // What learns stays the choice unless another does clearly better however large the play is.
         constexpr double nearlyAlike = 1.08;
-        const bool asWell = hard && decHard < (model ? nearlyAlike : 1.0) * leastHard;
-        if (model ? dec < alike * leastDec || asWell : dec < leastDec && (!hard || asWell)) {
+        const bool asWell = hard && decHard < (c.learns ? nearlyAlike : 1.0) * leastHard;
+        if (c.learns ? dec < alike * leastDec || asWell : dec < leastDec && (!hard || asWell)) {
             leastDec = std::min(dec, leastDec);
             leastHard = std::min(decHard, leastHard);
-            result.best.controller.dec.kind = kind;
+            result.best.controller.dec.kind = c.kind;
         }
     }
     if (progress)

@@ -46,12 +46,7 @@ std::vector<RunRow>::const_iterator rowAt(const std::vector<RunRow>& rows, doubl
 }
 
 bool countsForRms(const RunRow& row) {
-    if (!row.measured())
-        return false;
-    for (const char* out : {"settl", "dither", "lost", "cloud", "slew", "flip", "runs away"})
-        if (row.event.find(out) != std::string::npos)
-            return false;
-    return true;
+    return row.measured() && !row.events.disturbs();
 }
 
 } // namespace nordstjerna

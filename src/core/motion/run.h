@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "core/guide/guide_loop.h"
+#include "core/motion/run_event.h"
 #include "core/sky/instant.h"
 
 namespace nordstjerna {
@@ -26,7 +27,7 @@ struct RunRow {
     int stars = 0;
     double centroid_arcsec = 0.0; // what light and camera alone let the place scatter; 0: not known
     double worm_turns = std::numeric_limits<double>::quiet_NaN(); // of the mount's worm, 0…1, if it tells
-    std::string event;
+    RunEvents events;
     std::vector<std::string> more; // columns of other makers, in the order of RunMeta::moreColumns
 
     bool measured() const; // a finite place
@@ -92,9 +93,6 @@ RunRow asRecorded(RunRow row);
 
 // The first row from this moment on; rows are in order of time.
 std::vector<RunRow>::const_iterator rowAt(const std::vector<RunRow>& rows, double t_s);
-
-// In the event of the first of several rows in which a guide star was saturated.
-inline constexpr const char* saturatedWord = "star saturates";
 
 // Rows that describe the loop at work: measured, and not while dithering, settling or without the star.
 bool countsForRms(const RunRow& row);

@@ -5,6 +5,7 @@
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
+#include "core/guide/controllers.h"
 #include "core/motion/other_exposure.h"
 
 namespace nordstjerna {
@@ -26,19 +27,6 @@ std::string evidenceFor(const Measured& then, const Measured& now, int tried) {
            " settings tried.";
 }
 
-const char* reasonFor(ControllerKind kind, bool ra) {
-    switch (kind) {
-    case ControllerKind::model:
-        return ra ? "It foretells worm and drift instead of running after them, and leaves the air alone."
-                  : "It corrects the drift, leaves the air alone and knows the play.";
-    case ControllerKind::trend:
-        return "This axis moves so smoothly that its course over the last minutes is enough.";
-    case ControllerKind::proportional:
-        break;
-    }
-    return "On this axis a plain share of each error does best.";
-}
-
 // One axis under other settings: less in all, or as much in all and less of it the mount's.
 bool better(const Measured& total, const Measured& totalNow, const Measured& mount, const Measured& mountNow,
             ControllerKind kindNow) {
@@ -47,7 +35,7 @@ bool better(const Measured& total, const Measured& totalNow, const Measured& mou
     // The same air on both: they differ by far less than each is uncertain, by experience a third.
     // The best of hundreds is partly luck: it must not pay for a smaller figure with more motion.
     // And what learns by itself is not given up for the luck of one record.
-    const double least = (kindNow == ControllerKind::model ? 2.5 : 1.0) * measuredGain * totalNow.value;
+    const double least = (controllerOf(kindNow).learns ? 2.5 : 1.0) * measuredGain * totalNow.value;
     return (gain > least && gain > 0.35 * total.sigma && calmer > -0.03 * mountNow.value) ||
            (gain > -0.005 * totalNow.value && calmer > mountGain * mountNow.value &&
             calmer > 0.35 * mountNow.sigma);
@@ -63,8 +51,9 @@ void addAxis(std::vector<Recommendation>& list, const SettingsBook& book, const 
         list.push_back({key, value, settingName(key) + " " + settingText(key, value),
                         evidenceFor(then, now, tried), reason});
     };
-    add(ra ? SettingKey::kindRa : SettingKey::kindDec, reasonFor(kind, ra));
-    if (kind != ControllerKind::proportional)
+    const ControllerDescriptor& controller = controllerOf(kind);
+    add(ra ? SettingKey::kindRa : SettingKey::kindDec, ra ? controller.reasonRa : controller.reasonDec);
+    if (!controller.hasGain)
         return; // the others have no such settings
     add(ra ? SettingKey::gainRa : SettingKey::gainDec,
         settingValue(best, ra ? SettingKey::gainRa : SettingKey::gainDec) <
@@ -210,8 +199,8 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     if (const auto hard = withDoubtfulPlay(d)) {
         const bool asWell = decIsBetter(figuresOf(*hard, track, replayLoop(*hard, found.best)),
                                         figuresOf(*hard, track, replayLoop(*hard, present)));
-        const bool toModel = found.best.controller.dec.kind == ControllerKind::model;
-        betterDec = toModel ? betterDec || asWell : betterDec && asWell;
+        const bool learns = controllerOf(found.best.controller.dec.kind).learns;
+        betterDec = learns ? betterDec || asWell : betterDec && asWell;
     }
     if (betterRa) {
         best.controller.ra = found.best.controller.ra;

@@ -89,13 +89,13 @@ Step BacklashTest::measured(const StarsTracked& tracked, const Event& event) {
                          setup_.rig, event);
     const bool first = run_.rows.empty();
     if (first)
-        row.event = "clearing";
+        row.events = Happening::clearing;
     if (legOver(place.ddec_arcsec)) {
         boundLegs_ += followed_ == 0;
         ++leg_;
         inLeg_ = followed_ = inRow_ = 0;
         if (leg_ <= setup_.returns)
-            row.event = leg_ % 2 ? "south" : "north";
+            row.events = leg_ % 2 ? Happening::south : Happening::north;
     }
     // An axis that stays whatever it is told need not be told it four times.
     const bool last = leg_ > setup_.returns || boundLegs_ >= 2;

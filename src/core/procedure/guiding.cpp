@@ -5,6 +5,7 @@
 #include <limits>
 
 #include "core/base/format.h"
+#include "core/guide/controllers.h"
 #include "core/procedure/run_meta.h"
 
 namespace nordstjerna {
@@ -37,7 +38,7 @@ void Guiding::setExposure(double exposure_s) {
 // tells it.
 void Guiding::noteChange(SettingKey key, double value) {
     if (setup_.corrections && !run_.rows.empty())
-        changes_.push_back(settingChangeWord(key, value));
+        changes_.push_back(ChangedSetting{key, value});
 }
 
 void Guiding::closeLoop(const Event& event) {
@@ -71,7 +72,7 @@ void Guiding::stumbled(const Event& event, const Problem& problem) {
     RunRow row;
     row.t_s = std::max(since(event.now), run_.rows.back().t_s + 1e-3);
     row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
-    row.event = "no frame: " + problem.what;
+    row.events.add(NoFrame{problem.what});
     keep(row);
 }
 
@@ -85,7 +86,7 @@ std::optional<Step> Guiding::pulseFailed(const Event& event) {
     RunRow& row = run_.rows.back();
     row.pulseRa_ms = row.pulseDec_ms = 0.0;
     sent_ = {};
-    row.event += (row.event.empty() ? "" : ", ") + std::string("pulse failed");
+    row.events.add(Happening::pulseFailed);
     phase_ = Phase::looking;
     return watch_.look(setup_.exposure_s);
 }
@@ -109,8 +110,7 @@ void Guiding::heedClock(const Event& event) {
         const double step_s = behind_s - *behind_s_;
         if (!run_.rows.empty()) {
             clockSteps_s_ += step_s;
-            changes_.push_back("clock set " + std::string(step_s > 0.0 ? "on" : "back") + " by " +
-                               formatNumber(std::abs(step_s), 1) + " s");
+            changes_.push_back(ClockSet{step_s});
         }
     }
     behind_s_ = behind_s;
@@ -237,8 +237,8 @@ ChoiceOptions Guiding::choiceOptions() const {
 }
 
 void Guiding::noteEvents(RunRow& row) {
-    for (const std::string& c : changes_)
-        row.event += (row.event.empty() ? "" : ", ") + c;
+    for (const RunEvent& c : changes_)
+        row.events.add(c);
     changes_.clear();
 }
 
@@ -270,16 +270,17 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         const SkyError place = loop_->geometry().toSky(shift->dx, shift->dy);
         const SkyError error{place.dra_arcsec - aim_.dra_arcsec, place.ddec_arcsec - aim_.ddec_arcsec};
         row = rowFrom(*shift, error, since(tracked.middle), tracked.middle, run_.meta, setup_.rig, event);
-        row.event = wasLost ? "found" : "";
+        if (wasLost)
+            row.events.add(Happening::found);
         const bool saturated = watch_.saturated();
         if (saturated && !saturated_)
-            changes_.push_back(saturatedWord);
+            changes_.push_back(Happening::saturates);
         saturated_ = saturated;
     } else {
         row.t_s = since(tracked.middle);
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
         row.worm_turns = wormAt(tracked.middle, setup_.rig, event);
-        row.event = wasLost ? "lost still" : "lost";
+        row.events.add(wasLost ? Happening::lostStill : Happening::lost);
     }
     // The frame during which the clock was set may carry the time from before.
     if (!run_.rows.empty())
@@ -312,16 +313,13 @@ PulsePair Guiding::corrected(RunRow& row) {
     const LoopOutput out = loop_->step(loopInput(row, sent_, setup_.exposure_s));
     if (!row.measured())
         return out.pulse;
-    const auto tell = [&row](const std::string& word) {
-        row.event += (row.event.empty() ? "" : ", ") + word;
-    };
     if (out.runaway)
         runaway_ = runawayProblem(*out.runaway);
     const auto surprise = std::max(loop_->belief(Axis::ra).surprise, loop_->belief(Axis::dec).surprise);
-    if (surprise != Surprise::none && out.state == LoopState::steady && row.event.empty())
-        tell(surprise == Surprise::gust ? "gust" : "bump");
+    if (surprise != Surprise::none && out.state == LoopState::steady && row.events.empty())
+        row.events.add(surprise == Surprise::gust ? Happening::gust : Happening::bump);
     if (out.state != before || out.state == LoopState::settling || out.state == LoopState::dithering)
-        tell(loopStateWord(out.state));
+        row.events.add(out.state);
     if (!settles_.empty() && !settles_.back().over) {
         SettleRecord& s = settles_.back();
         s.seconds = row.t_s - s.from_s;
@@ -344,15 +342,16 @@ void Guiding::moveAim(SkyError by, const SettleRule& settle) {
     aim_.ddec_arcsec += by.ddec_arcsec;
     loop_->moveAim(by, settle);
     setup_.settle = settle;
-    changes_.push_back(aimMoveWord(by));
+    changes_.push_back(AimMove{by});
     settles_.push_back({run_.rows.back().t_s, by});
 }
 
-// Trend on both axes gives the mount time between two looks, once it is steady; acquiring goes without.
+// Controllers that may pause, on both axes, give the mount time between two looks once it is steady;
+// acquiring goes without.
 Step Guiding::lookOn() {
     const auto& c = setup_.controller;
-    const bool trend = c.ra.kind == ControllerKind::trend && c.dec.kind == ControllerKind::trend;
-    if (!setup_.corrections || !trend || loopState() != LoopState::steady)
+    const bool mayPause = controllerOf(c.ra.kind).mayPause && controllerOf(c.dec.kind).mayPause;
+    if (!setup_.corrections || !mayPause || loopState() != LoopState::steady)
         return watch();
     phase_ = Phase::pausing;
     return WaitStep{setup_.exposure_s, "a pause as long as the exposure"};

@@ -116,8 +116,8 @@ private:
     std::optional<DecProbe> probe_;
     std::optional<bool> decReversed_;
     std::optional<Problem> runaway_;
-    PulsePair sent_;                   // after the last frame
-    std::vector<std::string> changes_; // of settings, to be told with the next row
+    PulsePair sent_;                // after the last frame
+    std::vector<RunEvent> changes_; // to be noted in the next row
     Phase phase_ = Phase::start;
     std::shared_ptr<const Frame> frame_;
     StarWatch watch_;

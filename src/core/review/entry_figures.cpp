@@ -172,7 +172,7 @@ std::vector<SettingNote> changesIn(const Run& run) {
     ControllerSettings now = run.meta.controller.value_or(ControllerSettings());
     double exposure_s = run.meta.loop ? run.meta.loop->exposure_s : 0.0;
     for (const RunRow& row : run.rows)
-        for (const ChangedSetting& c : settingChangesIn(row.event)) {
+        for (const ChangedSetting& c : row.events.changedSettings()) {
             const bool exposes = c.key == SettingKey::exposure;
             list.push_back({run.meta.start + row.t_s, settingId(c.key),
                             exposes ? exposure_s : settingValue(now, c.key), c.value, "", ""});

@@ -12,6 +12,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/base/statistics.h"
+#include "core/motion/run_event_words.h"
 #include "desk/pictures/picture.h"
 #include "desk/theme.h"
 
@@ -335,7 +336,7 @@ void LaneChart::setTitles(const QString& ra, const QString& dec) {
 void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
     if (run.rows.size() < rows_.size())
         clear();
-    std::string lastEvent = rows_.empty() ? std::string() : rows_.back().event;
+    std::string lastEvent = rows_.empty() ? std::string() : eventText(rows_.back().events);
     for (size_t i = rows_.size(); i < run.rows.size(); ++i) {
         const RunRow& r = run.rows[i];
         const double minutes = r.t_s / 60.0;
@@ -343,7 +344,8 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
         ra_.trace->addData(minutes, r.dra_arcsec);
         dec_.trace->addData(minutes, r.ddec_arcsec);
         // One mark where an event begins, not one for each frame that it lasts.
-        if (!r.event.empty() && r.event != lastEvent && r.event != "lost still" &&
+        const std::string event = eventText(r.events);
+        if (!event.empty() && event != lastEvent && !r.events.has(Happening::lostStill) &&
             eventTexts_.size() < mostMarks) {
             for (Lane* lane : {&ra_, &dec_}) {
                 auto* line = new QCPItemLine(plot_);
@@ -369,10 +371,10 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
             text->setPadding(QMargins(4, 0, 4, 0));
             text->setFont(textFont(11));
             text->setColor(theme().accent);
-            text->setText(qs(r.event));
+            text->setText(qs(event));
             eventTexts_.push_back(text);
         }
-        lastEvent = r.event;
+        lastEvent = event;
         rows_.push_back(r);
     }
     const auto band = [](Lane& lane, double half) {
@@ -474,8 +476,8 @@ void LaneChart::onHover(QMouseEvent* event) {
                     .arg(qs(formatNumber(at->dra_arcsec, 2)), qs(formatNumber(at->ddec_arcsec, 2)),
                          qs(formatNumber(at->pulseRa_ms, 0)), qs(formatNumber(at->pulseDec_ms, 0)),
                          qs(formatCount(at->stars, "star")), qs(formatNumber(at->snr, 0)));
-    if (!at->event.empty())
-        text += "\n" + qs(at->event);
+    if (!at->events.empty())
+        text += "\n" + qs(eventText(at->events));
     QToolTip::showText(event->globalPosition().toPoint() + QPoint(8, 8), text, plot_);
 }
 
@@ -492,7 +494,7 @@ bool LaneChart::exportTo(const QString& path) {
                         .arg(r.ddec_arcsec)
                         .arg(r.pulseRa_ms)
                         .arg(r.pulseDec_ms)
-                        .arg(qs(r.event));
+                        .arg(qs(eventWords(r.events)));
         const QByteArray bytes = text.toUtf8();
         return file.write(bytes) == bytes.size();
     }

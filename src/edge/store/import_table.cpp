@@ -382,7 +382,7 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
         if (!ra || !dec) {
             // A frame without its star is a row all the same, as ours are.
             row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
-            row.event = "lost";
+            row.events = Happening::lost;
             leaveOut("no number where the error should stand; the star is taken as lost there.");
             run.rows.push_back(std::move(row));
             continue;

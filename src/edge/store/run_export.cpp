@@ -5,37 +5,19 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <functional>
 #include <string>
 #include <vector>
 
 #include "core/base/number_text.h"
+#include "core/motion/run_event_words.h"
 #include "edge/store/append_file.h"
+#include "edge/store/run_columns.h"
 #include "edge/store/run_table.h"
 
 namespace nordstjerna {
 
 namespace {
-struct ExportColumn {
-    const char* name;
-    const char* unit; // as FITS spells it; empty: none
-    int decimals;
-    double (*of)(const RunRow&);
-};
-constexpr ExportColumn exportColumns[] = {
-    {"t", "s", 3, [](const RunRow& r) { return r.t_s; }},
-    {"dra", "arcsec", 4, [](const RunRow& r) { return r.dra_arcsec; }},
-    {"ddec", "arcsec", 4, [](const RunRow& r) { return r.ddec_arcsec; }},
-    {"pulse_ra", "ms", 0, [](const RunRow& r) { return r.pulseRa_ms; }},
-    {"pulse_dec", "ms", 0, [](const RunRow& r) { return r.pulseDec_ms; }},
-    {"snr", "", 1, [](const RunRow& r) { return r.snr; }},
-    {"hfd", "pixel", 3, [](const RunRow& r) { return r.hfd_px; }},
-    {"flux", "adu", 0, [](const RunRow& r) { return r.flux_adu; }},
-    {"stars", "", 0, [](const RunRow& r) { return static_cast<double>(r.stars); }},
-    {"centroid", "arcsec", 4, [](const RunRow& r) { return r.centroid_arcsec; }},
-    {"worm_turns", "", 5, [](const RunRow& r) { return r.worm_turns; }},
-};
-constexpr int exportNumbers = static_cast<int>(std::size(exportColumns));
-
 std::string csvCell(const std::string& words) {
     // A spreadsheet takes a text that begins so for a formula, and runs it.
     const bool formula = !words.empty() && std::string("=+-@\t\r").find(words.front()) != std::string::npos;
@@ -50,16 +32,19 @@ std::string csvCell(const std::string& words) {
 
 std::string csvOf(const Run& run) {
     std::string text;
-    for (const ExportColumn& c : exportColumns)
-        text += std::string(c.name) + (*c.unit ? std::string("_") + c.unit : std::string()) + ",";
-    text += "event\n";
-    for (const RunRow& row : run.rows) {
-        for (const ExportColumn& c : exportColumns) {
-            const double v = c.of(row);
-            text += (std::isfinite(v) ? numberText(v, c.decimals) : std::string()) + ",";
-        }
-        text += csvCell(row.event) + "\n";
-    }
+    const auto columns = runColumns();
+    const auto line = [&](const std::function<std::string(const ColumnSpec&)>& cell) {
+        for (const ColumnSpec& c : columns)
+            text += cell(c) + (&c == &columns.back() ? "\n" : ",");
+    };
+    line([](const ColumnSpec& c) { return *c.unit ? c.name + ("_" + c.fitsUnit()) : std::string(c.name); });
+    for (const RunRow& row : run.rows)
+        line([&row](const ColumnSpec& c) {
+            if (c.isText())
+                return csvCell(eventWords(row.events));
+            const double v = c.number(row);
+            return std::isfinite(v) ? numberText(v, c.decimals) : std::string();
+        });
     return text;
 }
 
@@ -76,48 +61,49 @@ Expected<std::string> fitsTableOf(const Run& run) {
     memory.size = piece;
     memory.at = std::malloc(memory.size);
     fits_create_memfile(&f, &memory.at, &memory.size, piece * 64, std::realloc, &status);
+    // FITS knows ASCII only.
+    std::vector<std::string> events;
     size_t longest = 1;
-    for (const RunRow& r : run.rows)
-        longest = std::max(longest, r.event.size());
+    for (const RunRow& r : run.rows) {
+        events.push_back(eventWords(r.events));
+        for (char& c : events.back())
+            if (static_cast<unsigned char>(c) > 126 || static_cast<unsigned char>(c) < 32)
+                c = '?';
+        longest = std::max(longest, events.back().size());
+    }
+    const auto columns = runColumns();
     const std::string textForm = std::to_string(longest) + "A";
     std::vector<char*> names;
     std::vector<char*> forms;
     std::vector<char*> units;
     std::vector<std::string> words; // the library wants them writable
-    words.reserve(3 * (exportNumbers + 1));
+    words.reserve(3 * columns.size());
     const auto word = [&](const std::string& w) {
         words.push_back(w);
         return words.back().data();
     };
-    for (const ExportColumn& c : exportColumns) {
+    for (const ColumnSpec& c : columns) {
         names.push_back(word(c.name));
-        forms.push_back(word("1D"));
-        units.push_back(word(c.unit));
+        forms.push_back(word(c.isText() ? textForm : "1D"));
+        units.push_back(word(c.fitsUnit()));
     }
-    names.push_back(word("event"));
-    forms.push_back(word(textForm));
-    units.push_back(word(""));
-    fits_create_tbl(f, BINARY_TBL, static_cast<LONGLONG>(run.rows.size()), exportNumbers + 1, names.data(),
-                    forms.data(), units.data(), "RUN", &status);
-    for (int k = 0; k < exportNumbers && !status; ++k) {
+    const auto rows = static_cast<LONGLONG>(run.rows.size());
+    fits_create_tbl(f, BINARY_TBL, rows, static_cast<int>(columns.size()), names.data(), forms.data(),
+                    units.data(), "RUN", &status);
+    for (size_t k = 0; k < columns.size() && rows > 0 && !status; ++k) {
+        const int at = static_cast<int>(k) + 1;
+        if (columns[k].isText()) {
+            std::vector<char*> cells;
+            for (std::string& e : events)
+                cells.push_back(e.data());
+            fits_write_col(f, TSTRING, at, 1, 1, rows, cells.data(), &status);
+            continue;
+        }
         std::vector<double> values;
         for (const RunRow& r : run.rows)
-            values.push_back(exportColumns[k].of(r));
-        fits_write_col(f, TDOUBLE, k + 1, 1, 1, static_cast<LONGLONG>(values.size()), values.data(), &status);
+            values.push_back(columns[k].number(r));
+        fits_write_col(f, TDOUBLE, at, 1, 1, rows, values.data(), &status);
     }
-    std::vector<std::string> events;
-    std::vector<char*> at;
-    for (const RunRow& r : run.rows)
-        events.push_back(r.event);
-    for (std::string& e : events) {
-        for (char& c : e)
-            if (static_cast<unsigned char>(c) > 126 || static_cast<unsigned char>(c) < 32)
-                c = '?'; // FITS knows ASCII only
-        at.push_back(e.data());
-    }
-    if (!at.empty())
-        fits_write_col(f, TSTRING, exportNumbers + 1, 1, 1, static_cast<LONGLONG>(at.size()), at.data(),
-                       &status);
     const std::string start = formatInstant(run.meta.start);
     fits_write_key(f, TSTRING, "DATE-OBS", const_cast<char*>(start.c_str()), "start of the run, UTC",
                    &status);

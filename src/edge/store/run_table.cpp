@@ -5,16 +5,19 @@
 
 #include "core/base/number_text.h"
 #include "core/base/statistics.h"
+#include "core/guide/controllers.h"
+#include "core/motion/run_event_words.h"
 #include "core/rig/scales.h"
 #include "core/sky/sides.h"
 #include "edge/store/ecsv.h"
+#include "edge/store/run_columns.h"
 
 namespace nordstjerna {
 
 namespace {
 
 std::string axisYaml(const AxisSettings& a, const std::string& more) {
-    return std::string("{kind: ") + controllerName(a.kind) + ", loop_gain: " + ecsvNumber(a.loopGain, 3) +
+    return std::string("{kind: ") + controllerOf(a.kind).id + ", loop_gain: " + ecsvNumber(a.loopGain, 3) +
            ", deadband_arcsec: " + ecsvNumber(a.deadband_arcsec, 3) +
            ", smoothing: " + ecsvNumber(a.smoothing, 3) +
            ", pulse_limit_ms: " + ecsvNumber(a.pulseLimit_ms, 0) + more + "}";
@@ -86,14 +89,6 @@ std::vector<std::string> metaLines(const RunMeta& m) {
         lines.push_back(key + ": " + value);
     return lines;
 }
-
-const std::vector<EcsvColumn> runColumns{
-    {"t", "s", "float64"},         {"dra", "arcsec", "float64"},      {"ddec", "arcsec", "float64"},
-    {"pulse_ra", "ms", "float64"}, {"pulse_dec", "ms", "float64"},    {"snr", "", "float64"},
-    {"hfd", "pix", "float64"},     {"flux", "adu", "float64"},        {"stars", "", "int64"},
-    {"event", "", "string"},       {"centroid", "arcsec", "float64"},
-};
-const EcsvColumn wormColumn{"worm_turns", "", "float64"};
 
 template <typename T>
 T get(const YAML::Node& node, const char* key, T fallback) {
@@ -262,8 +257,7 @@ size_t mendClockSteps(Run& run) {
             ++next;
             const double by = rows[i - 1].t_s + usual - (rows[i].t_s + added);
             added += by;
-            rows[i].event += (rows[i].event.empty() ? "" : ", ") + std::string("clock set back by ") +
-                             numberText(by, 1) + " s";
+            rows[i].events.add(ClockSet{-by});
         }
         rows[i].t_s += added;
     }
@@ -282,41 +276,26 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
     run.meta = std::move(*meta);
     run.rows.resize(table->rows.size());
 
-    struct NumberColumn {
-        const char* name;
-        const char* unit;
-        bool needed;
-        double RunRow::*to;
-    };
-    static constexpr NumberColumn fields[] = {
-        {"t", "s", true, &RunRow::t_s},
-        {"dra", "arcsec", true, &RunRow::dra_arcsec},
-        {"ddec", "arcsec", true, &RunRow::ddec_arcsec},
-        {"pulse_ra", "ms", false, &RunRow::pulseRa_ms},
-        {"pulse_dec", "ms", false, &RunRow::pulseDec_ms},
-        {"snr", "", false, &RunRow::snr},
-        {"hfd", "pix", false, &RunRow::hfd_px},
-        {"flux", "adu", false, &RunRow::flux_adu},
-        {"centroid", "arcsec", false, &RunRow::centroid_arcsec},
-        {"worm_turns", "", false, &RunRow::worm_turns},
-    };
-    for (const NumberColumn& f : fields) {
-        if (!f.needed && table->find(f.name) < 0)
+    for (const ColumnSpec& column : runColumns()) {
+        const int at = table->find(column.name);
+        if (at < 0 && !column.needed)
             continue;
-        const auto values = ecsvNumbers(*table, f.name, f.unit);
-        if (!values)
-            return tl::unexpected(values.error());
-        for (size_t i = 0; i < values->size(); ++i)
-            run.rows[i].*f.to = (*values)[i];
-    }
-    run.meta.wormReported = table->find(wormColumn.name) >= 0;
-    const int stars = table->find("stars");
-    const int event = table->find("event");
-    for (size_t i = 0; i < run.rows.size(); ++i) {
-        if (stars >= 0)
-            run.rows[i].stars = std::atoi(table->rows[i][static_cast<size_t>(stars)].c_str());
-        if (event >= 0)
-            run.rows[i].event = table->rows[i][static_cast<size_t>(event)];
+        if (std::holds_alternative<double RunRow::*>(column.field)) {
+            const auto values = ecsvNumbers(*table, column.name, column.unit);
+            if (!values)
+                return tl::unexpected(values.error());
+            for (size_t i = 0; i < values->size(); ++i)
+                column.setNumber(run.rows[i], (*values)[i]);
+            run.meta.wormReported = run.meta.wormReported || column.isWorm();
+            continue;
+        }
+        for (size_t i = 0; i < run.rows.size(); ++i) {
+            const std::string& cell = table->rows[i][static_cast<size_t>(at)];
+            if (const auto* whole = std::get_if<int RunRow::*>(&column.field))
+                run.rows[i].*(*whole) = std::atoi(cell.c_str());
+            else
+                run.rows[i].events = eventsFrom(cell);
+        }
     }
     for (size_t i = 0; i < run.rows.size(); ++i)
         if (!std::isfinite(run.rows[i].t_s))
@@ -330,9 +309,9 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
                        "Sort the table.");
     for (size_t c = 0; c < table->columns.size(); ++c) {
         const EcsvColumn& column = table->columns[c];
-        const bool known = std::any_of(runColumns.begin(), runColumns.end(),
-                                       [&](const EcsvColumn& k) { return k.name == column.name; }) ||
-                           column.name == wormColumn.name;
+        const auto ours = runColumns();
+        const bool known =
+            std::any_of(ours.begin(), ours.end(), [&](const ColumnSpec& k) { return k.name == column.name; });
         if (known)
             continue;
         run.meta.moreColumns.push_back({column.name, column.unit, column.datatype});
@@ -345,22 +324,24 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
 namespace {
 
 std::string headerOf(const RunMeta& meta) {
-    std::vector<EcsvColumn> columns = runColumns;
-    if (meta.wormReported)
-        columns.push_back(wormColumn);
+    std::vector<EcsvColumn> columns;
+    for (const ColumnSpec& c : runColumns())
+        if (!c.isWorm() || meta.wormReported)
+            columns.push_back({c.name, c.unit, c.datatype});
     for (const MoreColumn& more : meta.moreColumns)
         columns.push_back({more.name, more.unit, more.datatype});
     return ecsvHeader(columns, metaLines(meta));
 }
 
 std::string lineOf(const RunRow& r, bool worm) {
-    std::string line =
-        ecsvNumber(r.t_s, 3) + " " + ecsvNumber(r.dra_arcsec, 4) + " " + ecsvNumber(r.ddec_arcsec, 4) + " " +
-        ecsvNumber(r.pulseRa_ms, 1) + " " + ecsvNumber(r.pulseDec_ms, 1) + " " + ecsvNumber(r.snr, 2) + " " +
-        ecsvNumber(r.hfd_px, 3) + " " + ecsvNumber(r.flux_adu, 1) + " " + std::to_string(r.stars) + " " +
-        ecsvText(r.event) + " " + ecsvNumber(r.centroid_arcsec, 4);
-    if (worm)
-        line += " " + ecsvNumber(r.worm_turns, 6);
+    std::string line;
+    for (const ColumnSpec& c : runColumns()) {
+        if (c.isWorm() && !worm)
+            continue;
+        if (!line.empty())
+            line += " ";
+        line += c.isText() ? ecsvText(eventWords(r.events)) : ecsvNumber(c.number(r), c.decimals);
+    }
     for (const std::string& cell : r.more)
         line += " " + ecsvText(cell);
     return line + "\n";

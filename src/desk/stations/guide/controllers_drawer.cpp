@@ -14,16 +14,12 @@
 #include "charts/text.h"
 #include "core/base/angle.h"
 #include "core/base/format.h"
+#include "core/guide/controllers.h"
 #include "desk/theme.h"
 #include "desk/widgets/change_list.h"
 #include "desk/widgets/field_form.h"
 
 namespace nordstjerna {
-
-namespace {
-constexpr ControllerKind kinds[] = {ControllerKind::model, ControllerKind::trend,
-                                    ControllerKind::proportional};
-}
 
 ControllersDrawer::ControllersDrawer(QWidget* parent)
     : QFrame(parent), decMode_(new QComboBox), changes_(new ChangeList(3)) {
@@ -52,8 +48,8 @@ ControllersDrawer::Axis ControllersDrawer::makeAxis(int line, const QString& nam
     auto* label = new QLabel(name);
     label->setFont(textFont(13, true));
     grid->addWidget(label, 2 * line, 0);
-    for (ControllerKind kind : kinds)
-        axis.kind->addItem(QString(controllerName(kind)), static_cast<int>(kind));
+    for (const ControllerDescriptor& c : controllers())
+        axis.kind->addItem(c.id, static_cast<int>(c.kind));
     axis.kind->setObjectName(qs(settingId(kindKey)));
     axis.kind->setAccessibleName(qs(settingName(kindKey)));
     connect(axis.kind, &QComboBox::currentIndexChanged, this,
@@ -105,9 +101,8 @@ void ControllersDrawer::show(const SettingsBook& book) {
         const QSignalBlocker still(a.kind);
         a.kind->setCurrentIndex(a.kind->findData(static_cast<int>(book.value(key))));
         a.kind->setToolTip(explained(book, key));
-        // Gain and deadband follow from the noises with the others: nothing to be asked for.
-        a.fields->setVisible(static_cast<ControllerKind>(static_cast<int>(book.value(key))) ==
-                             ControllerKind::proportional);
+        a.fields->setVisible(
+            controllerOf(static_cast<ControllerKind>(static_cast<int>(book.value(key)))).hasGain);
     };
     axis(ra_, SettingKey::kindRa);
     axis(dec_, SettingKey::kindDec);
@@ -160,13 +155,14 @@ QString ControllersDrawer::explained(const SettingsBook& book, SettingKey key) c
                               "computed."},
         {SettingKey::limitDec, "Longest pulse; shorter than the exposure, or it still runs when the next is "
                                "computed."},
-        {SettingKey::decMode, "One-sided Dec avoids a large backlash: correct only against the drift."},
-        {SettingKey::kindRa,
-         "Model foretells the axis, trend follows its slow course, proportional corrects a "
-         "share of each error."},
-        {SettingKey::kindDec, "Model foretells the axis and its play, trend follows its slow course, "
-                              "proportional corrects a share of each error."}};
-    QString text = tr(words.value(key, "")) + "\n" + tr("Origin: %1.").arg(qs(book.origin(key)));
+        {SettingKey::decMode, "One-sided Dec avoids a large backlash: correct only against the drift."}};
+    QStringList help;
+    if (key == SettingKey::kindRa || key == SettingKey::kindDec)
+        for (const ControllerDescriptor& c : controllers())
+            help << tr(c.help);
+    else
+        help << tr(words.value(key, ""));
+    QString text = help.join(" ") + "\n" + tr("Origin: %1.").arg(qs(book.origin(key)));
     if (!book.reason(key).empty())
         text += " " + qs(book.reason(key));
     return text;

@@ -7,6 +7,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/guide_findings.h"
+#include "core/guide/controllers.h"
 #include "core/motion/mount_part.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/lane_chart.h"
@@ -52,7 +53,7 @@ void GuideStation::show(const Snapshot& s) {
     }
     const ControllerSettings c = needs_.settings.book().controller();
     const auto deadband = [](const AxisSettings& a) {
-        return a.kind == ControllerKind::proportional ? a.deadband_arcsec : 0.0;
+        return controllerOf(a.kind).hasGain ? a.deadband_arcsec : 0.0;
     };
     lanes_->show(run_, deadband(c.ra), deadband(c.dec));
     lanes_->showForetold(beliefs_);

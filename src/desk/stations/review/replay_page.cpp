@@ -15,6 +15,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/base/parallel.h"
+#include "core/guide/controllers.h"
 #include "core/motion/tune.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/theme.h"
@@ -22,8 +23,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr ControllerKind replayKinds[] = {ControllerKind::model, ControllerKind::trend,
-                                          ControllerKind::proportional};
 // A drag must be answered at once: of a longer run the last part is replayed.
 constexpr size_t replayedRows = 1500;
 constexpr double gainSteps = 100.0;
@@ -108,8 +107,8 @@ ReplayPage::AxisFields ReplayPage::makeAxis(QVBoxLayout* to, const QString& name
     label->setFont(textFont(13, true));
     head->addWidget(label);
     a.kind = new QComboBox;
-    for (ControllerKind kind : replayKinds)
-        a.kind->addItem(QString(controllerName(kind)), static_cast<int>(kind));
+    for (const ControllerDescriptor& c : controllers())
+        a.kind->addItem(c.id, static_cast<int>(c.kind));
     a.kind->setObjectName(QString("replay-kind-%1").arg(id));
     a.kind->setAccessibleName(tr("%1 controller").arg(name));
     head->addWidget(a.kind, 1);
@@ -264,7 +263,7 @@ void ReplayPage::write() {
         fields->gainText->setText(qs(formatNumber(axis->loopGain, 2)));
         fields->deadbandText->setText(qs(formatNumber(axis->deadband_arcsec, 2)) + "″");
         fields->smoothingText->setText(qs(formatNumber(axis->smoothing, 2)));
-        fields->plain->setVisible(axis->kind == ControllerKind::proportional);
+        fields->plain->setVisible(controllerOf(axis->kind).hasGain);
         for (QWidget* w : {static_cast<QWidget*>(fields->kind), fields->plain})
             w->setEnabled(world_ && !searching_);
     }

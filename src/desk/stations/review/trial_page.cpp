@@ -8,6 +8,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/guide/controllers.h"
 #include "desk/pictures/trial_chart.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
@@ -20,8 +21,15 @@ constexpr SettingKey varied[] = {SettingKey::kindRa,      SettingKey::kindDec,  
                                  SettingKey::gainDec,     SettingKey::deadbandRa,   SettingKey::deadbandDec,
                                  SettingKey::smoothingRa, SettingKey::smoothingDec, SettingKey::decMode};
 
-int choices(SettingKey key) {
-    return key == SettingKey::kindRa || key == SettingKey::kindDec ? 3 : key == SettingKey::decMode ? 4 : 0;
+// The values of a setting that is one of a few; none for a figure.
+std::vector<double> choices(SettingKey key) {
+    std::vector<double> values;
+    if (key == SettingKey::kindRa || key == SettingKey::kindDec)
+        for (const ControllerDescriptor& c : controllers())
+            values.push_back(static_cast<double>(c.kind));
+    else if (key == SettingKey::decMode)
+        values = {0.0, 1.0, 2.0, 3.0};
+    return values;
 }
 } // namespace
 
@@ -72,7 +80,8 @@ TrialPage::TrialPage(QWidget* parent)
     all->addWidget(words_);
     all->addWidget(chart_, 1);
     connect(setting_, &QComboBox::currentIndexChanged, this, [this] { fieldsFor(); });
-    connect(choice_, &QComboBox::currentIndexChanged, this, [this](int i) { take(i); });
+    connect(choice_, &QComboBox::currentIndexChanged, this,
+            [this](int i) { take(choice_->itemData(i).toDouble()); });
     connect(number_, &QDoubleSpinBox::valueChanged, this, [this](double v) { take(v); });
     fieldsFor();
 }
@@ -105,20 +114,20 @@ void TrialPage::setSecond(const ControllerSettings& second) {
 void TrialPage::fieldsFor() {
     filling_ = true;
     const auto key = static_cast<SettingKey>(setting_->currentData().toInt());
-    const int n = choices(key);
-    choice_->setVisible(n > 0);
-    number_->setVisible(n == 0);
+    const std::vector<double> values = choices(key);
+    choice_->setVisible(!values.empty());
+    number_->setVisible(values.empty());
     choice_->clear();
-    for (int i = 0; i < n; ++i)
-        choice_->addItem(qs(settingText(key, i)));
-    if (n > 0)
-        choice_->setCurrentIndex(static_cast<int>(settingValue(second_, key)));
+    for (double value : values)
+        choice_->addItem(qs(settingText(key, value)), value);
+    if (!values.empty())
+        choice_->setCurrentIndex(choice_->findData(settingValue(second_, key)));
     else
         number_->setValue(settingValue(second_, key));
     filling_ = false;
     const QString d = difference();
-    a_->setText(
-        tr("as in use: RA %1, Dec %2").arg(controllerName(first_.ra.kind), controllerName(first_.dec.kind)));
+    a_->setText(tr("as in use: RA %1, Dec %2")
+                    .arg(controllerOf(first_.ra.kind).id, controllerOf(first_.dec.kind).id));
     b_->setText(d.isEmpty() ? tr("the same; choose what it should differ in") : d);
     Q_EMIT changed();
 }

@@ -1,0 +1,73 @@
+#include "core/guide/controllers.h"
+
+#include "core/guide/model_controller.h"
+#include "core/guide/proportional_controller.h"
+#include "core/guide/trend_controller.h"
+
+namespace nordstjerna {
+
+namespace {
+
+// The model is asked once a frame, by the loop; here is what it answered.
+class ModelInCharge : public Controller {
+public:
+    explicit ModelInCharge(const ModelController& model) : model_(model) {}
+    double correction(const AxisSight&, bool) override { return model_.lastCorrection(); }
+
+private:
+    const ModelController& model_;
+};
+
+std::vector<ControllerDescriptor>& table() {
+    static std::vector<ControllerDescriptor> all{
+        {ControllerKind::model, "model", "Model foretells the axis and its play.", false, true, false,
+         "It foretells worm and drift instead of running after them, and leaves the air alone.",
+         "It corrects the drift, leaves the air alone and knows the play.",
+         [](const AxisSettings&, const ModelController& model) -> std::unique_ptr<Controller> {
+             return std::make_unique<ModelInCharge>(model);
+         }},
+        {ControllerKind::trend, "trend", "Trend follows its slow course.", false, false, true,
+         "This axis moves so smoothly that its course over the last minutes is enough.",
+         "This axis moves so smoothly that its course over the last minutes is enough.",
+         [](const AxisSettings&, const ModelController&) -> std::unique_ptr<Controller> {
+             return std::make_unique<TrendController>();
+         }},
+        {ControllerKind::proportional, "proportional", "Proportional corrects a share of each error.", true,
+         false, false, "On this axis a plain share of each error does best.",
+         "On this axis a plain share of each error does best.",
+         [](const AxisSettings& settings, const ModelController&) -> std::unique_ptr<Controller> {
+             return std::make_unique<ProportionalController>(settings);
+         }},
+    };
+    return all;
+}
+
+} // namespace
+
+const std::vector<ControllerDescriptor>& controllers() {
+    return table();
+}
+
+const ControllerDescriptor& controllerOf(ControllerKind kind) {
+    for (const ControllerDescriptor& c : table())
+        if (c.kind == kind)
+            return c;
+    return table().front();
+}
+
+std::optional<ControllerKind> controllerFrom(const std::string& id) {
+    for (const ControllerDescriptor& c : table())
+        if (id == c.id)
+            return c.kind;
+    return std::nullopt;
+}
+
+FurtherController::FurtherController(const ControllerDescriptor& descriptor) {
+    table().push_back(descriptor);
+}
+
+FurtherController::~FurtherController() {
+    table().pop_back();
+}
+
+} // namespace nordstjerna

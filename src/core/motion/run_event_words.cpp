@@ -1,0 +1,174 @@
+#include "core/motion/run_event_words.h"
+
+#include <cmath>
+#include <utility>
+
+#include "core/base/format.h"
+#include "core/base/number_text.h"
+
+namespace nordstjerna {
+
+namespace {
+
+constexpr const char* changeWord = "set ";
+constexpr const char* aimWord = "dither ";
+constexpr const char* noFrameWord = "no frame: ";
+constexpr const char* clockOnWord = "clock set on by ";
+constexpr const char* clockBackWord = "clock set back by ";
+constexpr const char* partBreak = ", ";
+
+constexpr std::pair<Happening, const char*> happenings[] = {
+    {Happening::lost, "lost"},
+    {Happening::lostStill, "lost still"},
+    {Happening::found, "found"},
+    {Happening::saturates, "star saturates"},
+    {Happening::pulseFailed, "pulse failed"},
+    {Happening::gust, "gust"},
+    {Happening::bump, "bump"},
+    {Happening::clearing, "clearing"},
+    {Happening::north, "north"},
+    {Happening::south, "south"},
+};
+constexpr std::pair<LoopState, const char*> states[] = {
+    {LoopState::acquiring, "acquiring"}, {LoopState::settling, "settling"},
+    {LoopState::steady, "steady"},       {LoopState::unsettled, "not settled"},
+    {LoopState::dithering, "dithering"}, {LoopState::runningAway, "runs away"},
+};
+
+template <typename Table, typename What>
+const char* wordOf(const Table& table, What what) {
+    for (const auto& [is, word] : table)
+        if (is == what)
+            return word;
+    return "lost"; // as a state it is told by the frame
+}
+
+bool beginsWith(const std::string& text, const std::string& word) {
+    return text.rfind(word, 0) == 0;
+}
+
+// Two figures with a blank between them, or a word and a figure.
+std::optional<std::pair<std::string, double>> lastNumber(const std::string& text) {
+    const size_t blank = text.rfind(' ');
+    if (blank == std::string::npos || blank == 0)
+        return std::nullopt;
+    const auto value = wholeNumber(text.substr(blank + 1));
+    return value ? std::optional(std::pair(text.substr(0, blank), *value)) : std::nullopt;
+}
+
+std::optional<RunEvent> partFrom(const std::string& part) {
+    for (const auto& [what, word] : happenings)
+        if (part == word)
+            return what;
+    for (const auto& [state, word] : states)
+        if (part == word)
+            return state;
+    if (beginsWith(part, changeWord))
+        if (const auto change = lastNumber(part.substr(std::string(changeWord).size())))
+            if (const auto key = settingWithId(change->first))
+                return ChangedSetting{*key, change->second};
+    if (beginsWith(part, aimWord))
+        if (const auto dec = lastNumber(part.substr(std::string(aimWord).size())))
+            if (const auto ra = wholeNumber(dec->first))
+                return AimMove{{*ra, dec->second}};
+    return std::nullopt;
+}
+
+// A word of another maker that tells of a star not followed.
+bool tellsOfTrouble(const std::string& text) {
+    for (const char* word : {"settl", "dither", "lost", "cloud", "slew", "flip", "runs away"})
+        if (text.find(word) != std::string::npos)
+            return true;
+    return false;
+}
+
+RunEvent longPart(const std::string& part) {
+    if (beginsWith(part, noFrameWord))
+        return NoFrame{part.substr(std::string(noFrameWord).size())};
+    for (const char* word : {clockOnWord, clockBackWord})
+        if (beginsWith(part, word) && part.ends_with(" s")) {
+            const size_t from = std::string(word).size();
+            if (const auto by = wholeNumber(part.substr(from, part.size() - 2 - from)))
+                return ClockSet{word == clockOnWord ? *by : -*by};
+        }
+    return ForeignNote{part, tellsOfTrouble(part)};
+}
+
+std::string joined(const RunEvents& events, std::string (*word)(const RunEvent&)) {
+    std::string all;
+    for (const RunEvent& event : events.list())
+        all += (all.empty() ? "" : partBreak) + word(event);
+    return all;
+}
+
+std::string wordsOf(const RunEvent& event) {
+    if (const auto* what = std::get_if<Happening>(&event))
+        return wordOf(happenings, *what);
+    if (const auto* state = std::get_if<LoopState>(&event))
+        return wordOf(states, *state);
+    if (const auto* change = std::get_if<ChangedSetting>(&event))
+        return changeWord + settingId(change->key) + " " + exactText(change->value);
+    if (const auto* move = std::get_if<AimMove>(&event))
+        return aimWord + exactText(move->by.dra_arcsec) + " " + exactText(move->by.ddec_arcsec);
+    if (const auto* none = std::get_if<NoFrame>(&event))
+        return noFrameWord + none->why;
+    if (const auto* clock = std::get_if<ClockSet>(&event))
+        return (clock->by_s > 0.0 ? clockOnWord : clockBackWord) + numberText(std::abs(clock->by_s), 1) +
+               " s";
+    return std::get<ForeignNote>(event).text;
+}
+
+std::string textOf(const RunEvent& event) {
+    if (const auto* change = std::get_if<ChangedSetting>(&event))
+        return settingName(change->key) + " " + settingText(change->key, change->value);
+    if (const auto* move = std::get_if<AimMove>(&event)) {
+        const double ra = move->by.dra_arcsec;
+        const double dec = move->by.ddec_arcsec;
+        return "dither " + formatNumber(std::abs(ra), 1) + (ra < 0.0 ? "″ west, " : "″ east, ") +
+               formatNumber(std::abs(dec), 1) + (dec < 0.0 ? "″ south" : "″ north");
+    }
+    if (const auto* state = std::get_if<LoopState>(&event); state && *state == LoopState::steady)
+        return "settled";
+    return wordsOf(event);
+}
+
+} // namespace
+
+std::string eventWords(const RunEvents& events) {
+    return joined(events, wordsOf);
+}
+
+std::string eventText(const RunEvents& events) {
+    return joined(events, textOf);
+}
+
+RunEvents eventsFrom(const std::string& words) {
+    RunEvents events;
+    // Why there was no frame may hold commas itself: known parts are taken off the end first.
+    std::vector<RunEvent> after;
+    size_t end = words.size();
+    size_t at = 0;
+    while (at < end) {
+        const size_t comma = words.rfind(partBreak, end - 1);
+        if (comma == std::string::npos || comma < at)
+            break;
+        const auto part = partFrom(words.substr(comma + 2, end - comma - 2));
+        if (!part)
+            break;
+        after.push_back(*part);
+        end = comma;
+    }
+    while (at < end) {
+        const bool reason = beginsWith(words.substr(at), noFrameWord);
+        const size_t comma = reason ? end : std::min(words.find(partBreak, at), end);
+        const std::string part = words.substr(at, comma - at);
+        const auto known = partFrom(part);
+        events.add(known ? *known : longPart(part));
+        at = std::min(comma + 2, end);
+    }
+    for (auto part = after.rbegin(); part != after.rend(); ++part)
+        events.add(*part);
+    return events;
+}
+
+} // namespace nordstjerna
