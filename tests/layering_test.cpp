@@ -15,6 +15,7 @@ private slots:
     void includesFollowTheRings();
     void rulesBite();
     void sourcesCarryNoSideEntrances();
+    void hiddenNamesMeetNowhere();
 };
 
 namespace {
@@ -143,6 +144,71 @@ void LayeringTest::sourcesCarryNoSideEntrances() {
         for (const char* truth :
              {"trueAxis", "axisEast_arcmin", "axisHigh_arcmin", "decBacklash_arcsec", "guideRateError"})
             QVERIFY2(!text.contains(truth), qPrintable(file.fileName() + " reads " + truth));
+    }
+}
+
+namespace {
+// Types and constants of the unnamed namespaces of a source. Functions are left out: they are told apart by
+// what they take.
+QStringList hiddenNames(QString text) {
+    text.remove(QRegularExpression("//[^\n]*"));
+    text.replace(QRegularExpression("\"(\\\\.|[^\"\\\\])*\""), "\"\"");
+    text.replace(QRegularExpression("'(\\\\.|[^'\\\\])'"), "' '");
+    static const QRegularExpression begin("\\bnamespace\\s*\\{");
+    static const QRegularExpression type("^(?:struct|class|enum class|enum|union)\\s+(\\w+)");
+    static const QRegularExpression alias("^using\\s+(\\w+)\\s*=");
+    static const QRegularExpression constant(
+        "^(?:static |inline )*const(?:expr|init)?\\s[^=(]*?(\\w+)(?:\\[[^\\]]*\\])*$");
+    QStringList names;
+    for (auto at = begin.match(text); at.hasMatch(); at = begin.match(text, at.capturedEnd())) {
+        QString top; // what stands in the namespace itself, bodies left out
+        int depth = 1;
+        for (auto i = at.capturedEnd(); i < text.size() && depth > 0; ++i) {
+            const QChar c = text[i];
+            depth += c == '{' ? 1 : c == '}' ? -1 : 0;
+            if (depth == 1)
+                top += c == '}' ? ';' : c;
+            else if (depth == 2 && c == '{')
+                top += '=';
+        }
+        for (const QString& statement : top.split(';')) {
+            const QString words = statement.simplified();
+            const QString head = words.section('=', 0, 0).trimmed();
+            if (const auto t = type.match(words); t.hasMatch())
+                names << t.captured(1);
+            else if (const auto a = alias.match(words); a.hasMatch())
+                names << a.captured(1);
+            else if (const auto c = constant.match(head); c.hasMatch())
+                names << c.captured(1);
+        }
+    }
+    return names;
+}
+} // namespace
+
+// Several sources are compiled as one, and a new file moves the others: hidden names of a library must not
+// meet anywhere in it.
+void LayeringTest::hiddenNamesMeetNowhere() {
+    QCOMPARE(hiddenNames(
+                 "namespace a { namespace {\nstruct B { int c; };\nconstexpr int d[] = {1};\nusing E = int;\n"
+                 "const char* const f = \"g\";\nint h(int i) { const int j = 1; return j; }\n} }"),
+             (QStringList{"B", "d", "E", "f"}));
+    for (const char* library : {"src/core", "src/edge", "src/charts", "src/desk", "src/tool", "tests/core",
+                                "tests/edge", "tests/desk"}) {
+        QHash<QString, QString> seen;
+        QDirIterator files(QString(SOURCE_DIR "/") + library, {"*.cpp"}, QDir::Files,
+                           QDirIterator::Subdirectories);
+        while (files.hasNext()) {
+            QFile file(files.next());
+            QVERIFY(file.open(QIODevice::ReadOnly));
+            for (const QString& name : hiddenNames(QString::fromUtf8(file.readAll()))) {
+                const QString before = seen.value(name, file.fileName());
+                QVERIFY2(before == file.fileName(),
+                         qPrintable(name + " in " + before + " and in " + file.fileName()));
+                seen[name] = file.fileName();
+            }
+        }
+        QVERIFY(!seen.isEmpty());
     }
 }
 

@@ -18,27 +18,6 @@ std::vector<std::string> controllerIds() {
 // In the order of DecMode.
 const std::vector<std::string> corrections{"both-ways", "north-only", "south-only", "none"};
 
-struct Bounds {
-    double low, high;
-};
-Bounds boundsOf(SettingKey key) {
-    switch (key) {
-    case SettingKey::exposure:
-        return {0.05, 60.0};
-    case SettingKey::gainRa:
-    case SettingKey::gainDec:
-        return {0.0, 2.0};
-    case SettingKey::deadbandRa:
-    case SettingKey::deadbandDec:
-        return {0.0, 60.0};
-    case SettingKey::smoothingRa:
-    case SettingKey::smoothingDec:
-        return {0.0, 0.95};
-    default:
-        return {5.0, 60000.0};
-    }
-}
-
 } // namespace
 
 ControllerSettings LoopWishes::over(ControllerSettings s) const {
@@ -63,8 +42,7 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
     for (int k = 0; k < settingCount; ++k) {
         const auto key = static_cast<SettingKey>(k);
         Taken taken = [keep, key](const std::string& v) {
-            const Bounds b = boundsOf(key);
-            keep(key, boundedNumber(v, b.low, b.high));
+            keep(key, boundedNumber(v, settingSpec(key).low, settingSpec(key).high));
         };
         if (key == SettingKey::kindRa || key == SettingKey::kindDec)
             taken = [keep, key, kindIn](const std::string& v) { keep(key, kindIn(v)); };

@@ -90,12 +90,12 @@ void RigTest::impossibleRigsAreNamed() {
     Rig r = good();
     r.guideOptics.focal_mm = 0.0;
     auto bad = validateRig(r);
-    QVERIFY(!bad && bad.error().what.find("guide focal length") != std::string::npos &&
+    QVERIFY(!bad && bad.error().what.find("focal length (guide scope) is 0 mm") != std::string::npos &&
             !bad.error().remedy.empty());
     r = good();
     r.imagingCamera.pixel_um = -4.2;
     bad = validateRig(r);
-    QVERIFY(!bad && bad.error().what.find("imaging camera's pixel is −4.20") != std::string::npos);
+    QVERIFY(!bad && bad.error().what.find("pixel size (imaging camera) is −4.2 µm") != std::string::npos);
     r = good();
     r.site.latitude = Angle::fromDeg(120);
     QVERIFY(!validateRig(r));
@@ -124,9 +124,9 @@ void RigTest::changesOfARigInWords() {
     now.mount.encoders = true;
     const auto words = rigChanges(then, now);
     QCOMPARE(words.size(), size_t{3});
-    QCOMPARE(words[0], std::string("guide scope 240 mm, now 180 mm"));
+    QCOMPARE(words[0], std::string("guide scope: focal length 240 mm, now 180 mm"));
     QCOMPARE(words[1], std::string("worm period not known, now it is"));
-    QCOMPARE(words[2], std::string("encoders: none, now there"));
+    QCOMPARE(words[2], std::string("encoders on the axes: none, now there"));
     // The scope that is no longer used is not compared with what took its place.
     now = then;
     now.offAxis = true;

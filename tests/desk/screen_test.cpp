@@ -155,7 +155,7 @@ void ScreenTest::oneFieldDoesNotRoundTheOthers() {
     rig.imagingCamera.pixel_um = 4.23456;
     rig.site.latitude = Angle::fromDeg(58.123456789);
     window_->session().rigs().set(rig);
-    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal");
+    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guiding.optics.focal_mm");
     focal->selectAll();
     QTest::keyClicks(focal, "250");
     QTest::keyClick(focal, Qt::Key_Return);
@@ -167,7 +167,7 @@ void ScreenTest::oneFieldDoesNotRoundTheOthers() {
 }
 
 void ScreenTest::commaAndPointAreOne() {
-    auto* rate = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("rateRa");
+    auto* rate = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("mount.guide_rate_ra");
     for (const char* typed : {"0,625", "0.725"}) {
         rate->setFocus();
         rate->selectAll();
@@ -183,7 +183,7 @@ void ScreenTest::rigsAreChosenAndCopied() {
     const std::string first = session.rigs().rig().id;
     session.rigs().duplicate();
     QVERIFY(session.rigs().rig().id != first);
-    auto* name = window_->station(StationId::rig)->findChild<QLineEdit*>("rigName");
+    auto* name = window_->station(StationId::rig)->findChild<QLineEdit*>("name");
     name->setText("Second");
     QTest::keyClick(name, Qt::Key_Return);
     QCOMPARE(session.rigs().rig().name, std::string("Second"));

@@ -150,7 +150,7 @@ void WindowTest::stationsByKeys() {
 }
 
 void WindowTest::typingARigShowsItsFigures() {
-    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal");
+    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guiding.optics.focal_mm");
     QVERIFY(focal);
     focal->setFocus();
     focal->selectAll();
@@ -162,18 +162,18 @@ void WindowTest::typingARigShowsItsFigures() {
 }
 
 void WindowTest::impossibleRigKeepsTheFormer() {
-    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal");
+    auto* focal = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guiding.optics.focal_mm");
     focal->selectAll();
     QTest::keyClicks(focal, "0");
     QTest::keyClick(focal, Qt::Key_Return);
-    QVERIFY2(panelText().contains("guide focal length is 0"), qPrintable(panelText()));
+    QVERIFY2(panelText().contains("focal length (guide scope) is 0"), qPrintable(panelText()));
     QVERIFY(panelText().contains("Correct it in the rig"));
     QCOMPARE(window_->session().rigs().rig().guideOptics.focal_mm, 240.0);
     QCOMPARE(window_->station(StationId::rig)->state(), StationState::attention);
     focal->selectAll();
     QTest::keyClicks(focal, "50");
     QTest::keyClick(focal, Qt::Key_Return);
-    QVERIFY(!panelText().contains("guide focal length is 0"));
+    QVERIFY(!panelText().contains("focal length (guide scope) is 0"));
     QVERIFY(panelText().contains("entered twice")); // f/1: the aperture in place of the focal length
 }
 
@@ -187,7 +187,7 @@ void WindowTest::ditherBothWays() {
 }
 
 void WindowTest::pulseLimitFindingActs() {
-    auto* limit = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("pulseLimit");
+    auto* limit = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("loop.pulse_limit_ms");
     limit->setValue(4000);
     QVERIFY(panelText().contains("Pulse limit longer than the exposure"));
     QPushButton* act = nullptr;
@@ -204,10 +204,10 @@ void WindowTest::savedRigComesBack() {
     auto* rig = static_cast<RigStation*>(window_->station(StationId::rig));
     const QString path = data_->filePath("mine.json");
     QVERIFY(rig->saveRigFile(path));
-    rig->findChild<QDoubleSpinBox*>("guideFocal")->setValue(300);
+    rig->findChild<QDoubleSpinBox*>("guiding.optics.focal_mm")->setValue(300);
     QCOMPARE(window_->session().rigs().rig().guideOptics.focal_mm, 300.0);
     QVERIFY(rig->openRigFile(path));
-    QCOMPARE(rig->findChild<QDoubleSpinBox*>("guideFocal")->value(), 240.0);
+    QCOMPARE(rig->findChild<QDoubleSpinBox*>("guiding.optics.focal_mm")->value(), 240.0);
 }
 
 void WindowTest::brokenRigFileIsAProblem() {
@@ -495,7 +495,7 @@ void WindowTest::starsByHand() {
 
 void WindowTest::badRatesAreNotUsed() {
     // The aperture in place of the focal length: rates five times off.
-    window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal")->setValue(50);
+    window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guiding.optics.focal_mm")->setValue(50);
     window_->showStation(StationId::rates);
     QTest::mouseClick(button(StationId::rates, "Slew there"), Qt::LeftButton);
     QVERIFY(waitIdle());
@@ -876,7 +876,7 @@ void WindowTest::theWholeNight() {
 
     // A changed guide scope makes the rates old, and says so.
     window_->showStation(StationId::rig);
-    window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guideFocal")->setValue(250);
+    window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("guiding.optics.focal_mm")->setValue(250);
     QCOMPARE(window_->station(StationId::rates)->state(), StationState::aged);
     QVERIFY(!window_->station(StationId::guide)->primary()->isEnabled());
 }

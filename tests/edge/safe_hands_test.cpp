@@ -14,7 +14,7 @@ using namespace nordstjerna;
 
 namespace {
 
-constexpr int long_ms = 60000;
+constexpr int longPulse_ms = 60000;
 const StopFlag never{false};
 
 struct CountingMount final : ForwardingMount {
@@ -156,7 +156,7 @@ void SafeHandsTest::nothingMovesAfterAHalt() {
     QVERIFY(!g.slew(-2.0, 30.0));
     QVERIFY(!g.devices.mount->setTracking(true));
     QVERIFY(!g.devices.mount->runRa(0.5));
-    QTRY_VERIFY_WITH_TIMEOUT(confirmed.load(), long_ms);
+    QTRY_VERIFY_WITH_TIMEOUT(confirmed.load(), longPulse_ms);
     QVERIFY(!g.devices.mount->pulse(500.0, 0.0, never));
     QCOMPARE(g.mount.pulses.load(), pulses);
     QCOMPARE(g.mount.slews.load(), slews);
@@ -190,7 +190,7 @@ void SafeHandsTest::trailRateIsPutBack() {
     QVERIFY(!g.devices.mount->runRa(0.0).has_value());
     QVERIFY(g.observatory.owes());
     // Nobody runs a procedure any more.
-    QTRY_VERIFY_WITH_TIMEOUT(!g.observatory.owes(), long_ms);
+    QTRY_VERIFY_WITH_TIMEOUT(!g.observatory.owes(), longPulse_ms);
     g.night.clock().setSpeed(0.0);
     const MountState before = g.really();
     g.pass(600.0);
@@ -207,8 +207,8 @@ void SafeHandsTest::unansweredHaltIsRepeated() {
     g.night.happen(FaultKind::mountLink, 1.0, 3000.0);
     std::atomic<int> told{0};
     g.observatory.halt([&](const Expected<void>& done) { told = done ? 1 : 2; });
-    QTRY_COMPARE_WITH_TIMEOUT(told.load(), 2, long_ms); // not confirmed
-    QTRY_VERIFY_WITH_TIMEOUT(!g.observatory.owes(), long_ms);
+    QTRY_COMPARE_WITH_TIMEOUT(told.load(), 2, longPulse_ms); // not confirmed
+    QTRY_VERIFY_WITH_TIMEOUT(!g.observatory.owes(), longPulse_ms);
     QVERIFY(!g.really().tracking);
 }
 
@@ -266,7 +266,7 @@ void SafeHandsTest::wrongLongitudeStopsSlews() {
     Rig typed = s.rig;
     typed.site.longitude = -typed.site.longitude;
     Guarded g(s, &typed);
-    QTRY_VERIFY_WITH_TIMEOUT(g.observatory.guard().dispute().has_value(), long_ms);
+    QTRY_VERIFY_WITH_TIMEOUT(g.observatory.guard().dispute().has_value(), longPulse_ms);
     const auto refused = g.devices.mount->slew({Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, never);
     QVERIFY(!refused);
     QVERIFY2(refused.error().text().find("wrong sign") != std::string::npos, refused.error().text().c_str());
@@ -487,15 +487,15 @@ void SafeHandsTest::throwingDriver() {
     Devices own = night.devices();
     own.mount = &mount;
     Observatory observatory(own);
-    QTRY_VERIFY_WITH_TIMEOUT(observatory.mountState().told, long_ms);
+    QTRY_VERIFY_WITH_TIMEOUT(observatory.mountState().told, longPulse_ms);
     mount.throws = true;
-    QTRY_VERIFY_WITH_TIMEOUT(!observatory.mountLink().answers, long_ms);
+    QTRY_VERIFY_WITH_TIMEOUT(!observatory.mountLink().answers, longPulse_ms);
     QVERIFY(observatory.mountLink().why.find("out of its mind") != std::string::npos);
     std::atomic<int> told{0};
     observatory.setTracking(true, [&](const Expected<void>& done) { told = done ? 1 : 2; });
-    QTRY_COMPARE_WITH_TIMEOUT(told.load(), 2, long_ms);
+    QTRY_COMPARE_WITH_TIMEOUT(told.load(), 2, longPulse_ms);
     mount.throws = false;
-    QTRY_VERIFY_WITH_TIMEOUT(observatory.mountLink().answers, long_ms);
+    QTRY_VERIFY_WITH_TIMEOUT(observatory.mountLink().answers, longPulse_ms);
 }
 
 NORDSTJERNA_TEST(SafeHandsTest)

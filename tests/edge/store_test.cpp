@@ -218,10 +218,10 @@ void StoreTest::rigMistakesAreNamed_data() {
                                  << "of_axis";
     QTest::newRow("zero focal length") << "\"focal_mm\": 240"
                                        << "\"focal_mm\": 0"
-                                       << "guide focal length";
+                                       << "focal length (guide scope)";
     QTest::newRow("negative pixel") << "\"pixel_um\": 4.2"
                                     << "\"pixel_um\": -4.2"
-                                    << "imaging camera's pixel";
+                                    << "pixel size (imaging camera)";
     QTest::newRow("text for a number") << "\"height_m\": 14"
                                        << "\"height_m\": \"high\""
                                        << "height_m";

@@ -38,6 +38,12 @@ int decimalsFor(double sigma, int maxDecimals) {
     return std::clamp(places, 0, maxDecimals);
 }
 
+std::string formatUnit(const std::string& unit) {
+    if (unit.empty() || unit == "°" || unit == "′" || unit == "″")
+        return unit;
+    return " " + unit;
+}
+
 std::string formatSigma(double sigma, int places) {
     const double last = std::pow(10.0, -places);
     return sigma > 0.0 && sigma < 0.5 * last ? "< " + formatNumber(last, places)

@@ -11,6 +11,9 @@ namespace nordstjerna {
 // Fixed-point with `decimals` places; never "-0.0".
 std::string formatNumber(double value, int decimals);
 
+// A unit as it follows a number: " mm", but "°", "′" and "″" close to it.
+std::string formatUnit(const std::string& unit);
+
 // Value and uncertainty with as many places as the uncertainty deserves (two leading digits when the
 // first is 1, otherwise one), e.g. "3.2′ ± 0.2′", "649 ± 91 ms". At most `maxDecimals` places.
 std::string formatMeasured(Measured m, const std::string& unit, int maxDecimals = 3);

@@ -11,15 +11,15 @@ namespace nordstjerna {
 
 namespace {
 
-using Four = Eigen::Vector4d; // place, size, slope, asymmetry
+using CurveVector = Eigen::Vector4d; // place, size, slope, asymmetry
 
-double sideSlope(const Four& p, double x) {
+double sideSlope(const CurveVector& p, double x) {
     return p[2] * (1.0 + (x > p[0] ? 0.5 : -0.5) * p[3]);
 }
-double hyperbola(const Four& p, double x) {
+double hyperbola(const CurveVector& p, double x) {
     return std::hypot(p[1], sideSlope(p, x) * (x - p[0]));
 }
-Four derivatives(const Four& p, double x) {
+CurveVector derivatives(const CurveVector& p, double x) {
     const double h = std::max(hyperbola(p, x), 1e-12);
     const double d = x - p[0];
     const double s = sideSlope(p, x);
@@ -36,7 +36,7 @@ std::vector<const CurvePoint*> counted(const std::vector<CurvePoint>& points) {
 }
 
 // The squares lie on a parabola: a start that needs no guess.
-std::optional<Four> parabola(const std::vector<const CurvePoint*>& used) {
+std::optional<CurveVector> parabola(const std::vector<const CurvePoint*>& used) {
     double middle = 0.0;
     for (const CurvePoint* p : used)
         middle += p->steps / static_cast<double>(used.size());
@@ -61,12 +61,12 @@ std::optional<Four> parabola(const std::vector<const CurvePoint*>& used) {
     for (const CurvePoint* p : used)
         least = std::min(least, p->hfd_px.value);
     const double floor = q[0] - q[2] * u * u;
-    return Four(middle + wide * u, std::sqrt(std::max(floor, 0.09 * least * least)), std::sqrt(q[2]) / wide,
+    return CurveVector(middle + wide * u, std::sqrt(std::max(floor, 0.09 * least * least)), std::sqrt(q[2]) / wide,
                 0.0);
 }
 
 struct Fit {
-    Four p;
+    CurveVector p;
     Eigen::Matrix4d covariance = Eigen::Matrix4d::Zero();
     double chi2 = 0.0;
 };
@@ -77,7 +77,7 @@ std::optional<Fit> solve(const std::vector<const CurvePoint*>& used, bool lopsid
         return std::nullopt;
     const int n = lopsided ? 4 : 3;
     Fit fit{*start};
-    const auto chi2 = [&](const Four& p) {
+    const auto chi2 = [&](const CurveVector& p) {
         double sum = 0.0;
         for (const CurvePoint* c : used)
             sum += std::pow((c->hfd_px.value - hyperbola(p, c->steps)) / c->hfd_px.sigma, 2);
@@ -100,7 +100,7 @@ std::optional<Fit> solve(const std::vector<const CurvePoint*>& used, bool lopsid
         const Eigen::VectorXd step = solveSymmetric<Eigen::Dynamic>(damped, right);
         if (!step.allFinite())
             return std::nullopt;
-        Four next = fit.p;
+        CurveVector next = fit.p;
         next.head(n) += step;
         next[1] = std::abs(next[1]);
         next[2] = std::abs(next[2]);
@@ -169,8 +169,8 @@ double FocusCurve::at(double steps) const {
 }
 
 double FocusCurve::sigmaAt(double steps) const {
-    const Four p(best_steps.value, hfd_px.value, slope_px.value, lopsided ? asymmetry.value : 0.0);
-    const Four d = derivatives(p, steps);
+    const CurveVector p(best_steps.value, hfd_px.value, slope_px.value, lopsided ? asymmetry.value : 0.0);
+    const CurveVector d = derivatives(p, steps);
     return std::sqrt(std::pow(d[0] * best_steps.sigma, 2) + std::pow(d[1] * hfd_px.sigma, 2) +
                      std::pow(d[2] * slope_px.sigma, 2));
 }

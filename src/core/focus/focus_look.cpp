@@ -16,7 +16,7 @@ namespace nordstjerna {
 namespace {
 constexpr int coarsest = 16;
 constexpr double fillsPixels = 2.8; // half-flux diameter from which the pixels no longer matter
-constexpr size_t mostStars = 120;   // of the better stars
+constexpr size_t mostLookStars = 120;   // of the better stars
 
 struct Look : FocusLook {
     std::vector<Star> brightest; // as binned; not those too bright
@@ -37,7 +37,7 @@ Look lookOf(const StarField& field, int by) {
     for (const Star& s : look.all) { // brightest first
         look.peak_adu = std::max(look.peak_adu, s.peak);
         look.saturated += s.saturated;
-        if (s.saturated || s.snr < 12.0 || hfd.size() >= mostStars)
+        if (s.saturated || s.snr < 12.0 || hfd.size() >= mostLookStars)
             continue;
         hfd.push_back(s.hfd);
         if (look.brightest.size() < 25)

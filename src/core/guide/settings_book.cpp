@@ -10,24 +10,26 @@ namespace nordstjerna {
 
 namespace {
 
-struct Description {
-    const char* name;
-    const char* id;
-    const char* unit;
-    int decimals;
+constexpr SettingSpec specs[settingCount] = {
+    {"Exposure", "exposure", "s", 1, 0.05, 60, 60, "Of one guide frame."},
+    {"RA loop gain", "gain-ra", "", 2, 0, 2, 1.5, "Share of the error corrected at once."},
+    {"RA deadband", "deadband-ra", "″", 2, 0, 60, 5, "Smaller errors are left alone."},
+    {"RA smoothing", "smoothing-ra", "", 2, 0, 0.95, 0.95,
+     "Share of the previous error kept: damps single gusts."},
+    {"RA pulse limit", "limit-ra", "ms", 0, 5, 60000, 20000,
+     "Longest pulse; keep it shorter than the exposure, or it still runs when the next frame begins."},
+    {"Dec loop gain", "gain-dec", "", 2, 0, 2, 1.5, "Share of the error corrected at once."},
+    {"Dec deadband", "deadband-dec", "″", 2, 0, 60, 5, "Smaller errors are left alone."},
+    {"Dec smoothing", "smoothing-dec", "", 2, 0, 0.95, 0.95,
+     "Share of the previous error kept: damps single gusts."},
+    {"Dec pulse limit", "limit-dec", "ms", 0, 5, 60000, 20000,
+     "Longest pulse; keep it shorter than the exposure, or it still runs when the next frame begins."},
+    {"Dec corrections", "dec-corrections", "", 0, 0, 0, 0,
+     "Correcting only against the drift never crosses a large backlash."},
+    {"RA controller", "controller-ra", "", 0, 0, 0, 0, "How the corrections of this axis are worked out."},
+    {"Dec controller", "controller-dec", "", 0, 0, 0, 0, "How the corrections of this axis are worked out."},
 };
-constexpr Description descriptions[settingCount] = {
-    {"Exposure", "exposure", " s", 1},          {"RA loop gain", "gain-ra", "", 2},
-    {"RA deadband", "deadband-ra", "″", 2},     {"RA smoothing", "smoothing-ra", "", 2},
-    {"RA pulse limit", "limit-ra", " ms", 0},   {"Dec loop gain", "gain-dec", "", 2},
-    {"Dec deadband", "deadband-dec", "″", 2},   {"Dec smoothing", "smoothing-dec", "", 2},
-    {"Dec pulse limit", "limit-dec", " ms", 0}, {"Dec corrections", "dec-corrections", "", 0},
-    {"RA controller", "controller-ra", "", 0},  {"Dec controller", "controller-dec", "", 0}};
 constexpr const char* decModes[] = {"both ways", "north only", "south only", "off"};
-
-const Description& describe(SettingKey key) {
-    return descriptions[static_cast<size_t>(key)];
-}
 
 DecMode decModeOf(double value) {
     return static_cast<DecMode>(std::clamp(std::lround(value), 0L, 3L));
@@ -39,19 +41,23 @@ ControllerKind kindOf(double value) {
 
 } // namespace
 
+const SettingSpec& settingSpec(SettingKey key) {
+    return specs[static_cast<size_t>(key)];
+}
+
 std::string settingName(SettingKey key) {
-    return describe(key).name;
+    return settingSpec(key).name;
 }
 
 std::string settingId(SettingKey key) {
-    return describe(key).id;
+    return settingSpec(key).id;
 }
 
 std::optional<SettingKey> settingWithId(const std::string& id) {
     if (id == "dec-mode") // as earlier versions wrote it into evenings and logs
         return SettingKey::decMode;
     for (int k = 0; k < settingCount; ++k)
-        if (descriptions[k].id == id)
+        if (specs[k].id == id)
             return static_cast<SettingKey>(k);
     return std::nullopt;
 }
@@ -61,7 +67,7 @@ std::string settingText(SettingKey key, double value) {
         return decModes[static_cast<size_t>(decModeOf(value))];
     if (key == SettingKey::kindRa || key == SettingKey::kindDec)
         return controllerOf(kindOf(value)).id;
-    return formatNumber(value, describe(key).decimals) + describe(key).unit;
+    return formatNumber(value, settingSpec(key).decimals) + formatUnit(settingSpec(key).unit);
 }
 
 namespace {

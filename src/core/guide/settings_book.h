@@ -26,10 +26,23 @@ enum class SettingKey {
 };
 inline constexpr int settingCount = 12;
 
-std::string settingName(SettingKey key); // "RA deadband"
+// What there is to know of a setting, once for window, command line and files.
+struct SettingSpec {
+    const char* name; // "RA deadband"
+    const char* id;   // "deadband-ra", for commands and files
+    const char* unit; // "s", "″"
+    int decimals;
+    double low, high; // what a command may ask for; equal: one of a few
+    double widest;    // what a field of the window offers
+    const char* help; // a sentence: what it does
+
+    bool isChoice() const { return low == high; }
+};
+const SettingSpec& settingSpec(SettingKey key);
+std::string settingName(SettingKey key);
 std::string settingId(SettingKey key);
-std::optional<SettingKey> settingWithId(const std::string& id); // "deadband-ra", for commands
-std::string settingText(SettingKey key, double value);          // "0.55″", "south only"
+std::optional<SettingKey> settingWithId(const std::string& id);
+std::string settingText(SettingKey key, double value); // "0.55″", "south only"
 
 double settingValue(const ControllerSettings& settings, SettingKey key); // the exposure is none of them
 void setSetting(ControllerSettings& settings, SettingKey key, double value);

@@ -17,7 +17,7 @@ constexpr int mostTrails = 24;
 constexpr double reach_px = 16.0;      // half width of the strip
 constexpr double startSigma_px = 0.25; // of a blob's place across the trail
 
-struct Candidate {
+struct TrailCandidate {
     double x, y, brightness;
 };
 
@@ -48,7 +48,7 @@ double box(const Frame& f, double x, double y) {
 }
 
 // Where the blob lies across the trail, to a fraction of a pixel: it tells the way out from the way back.
-void centreAcross(const Frame& f, const TrailPath& path, const Level& level, Candidate& c) {
+void centreAcross(const Frame& f, const TrailPath& path, const Level& level, TrailCandidate& c) {
     for (int round = 0; round < 5; ++round) {
         double sum = 0.0;
         double moment = 0.0;
@@ -73,8 +73,8 @@ void centreAcross(const Frame& f, const TrailPath& path, const Level& level, Can
 }
 
 // Blobs that are followed by a trail of the right length and by nothing before and after it.
-std::vector<Candidate> findStarts(const Frame& f, const TrailPath& path, const Level& level) {
-    std::vector<Candidate> found;
+std::vector<TrailCandidate> findStarts(const Frame& f, const TrailPath& path, const Level& level) {
+    std::vector<TrailCandidate> found;
     const double quiet = level.noise / 3.0;
     const double length = path.length_px();
     const double top = 0.98 * f.info.saturation_adu;
@@ -117,10 +117,10 @@ std::vector<Candidate> findStarts(const Frame& f, const TrailPath& path, const L
             found.push_back({double(x), double(y), mid - level.value});
         }
     std::sort(found.begin(), found.end(),
-              [](const Candidate& a, const Candidate& b) { return a.brightness > b.brightness; });
+              [](const TrailCandidate& a, const TrailCandidate& b) { return a.brightness > b.brightness; });
     if (found.size() > mostTrails)
         found.resize(mostTrails);
-    for (Candidate& c : found)
+    for (TrailCandidate& c : found)
         centreAcross(f, path, level, c);
     return found;
 }
@@ -130,7 +130,7 @@ struct Point {
 };
 
 // Pixels round the trail, the blob and the turning point left out.
-std::vector<Point> strip(const Frame& f, const Candidate& c, const TrailPath& path) {
+std::vector<Point> strip(const Frame& f, const TrailCandidate& c, const TrailPath& path) {
     std::vector<Point> points;
     const double uLow = 12.0;
     const double uHigh = 0.9 * path.length_px(); // whatever the worm does, still before the turn
@@ -352,7 +352,7 @@ Sense senseOf(const std::vector<StarTrail>& trails) {
 Expected<TrailMeasure> measureTrail(const Frame& frame, const TrailPath& path) {
     const Level level = frameLevel(frame);
     std::vector<StarTrail> trails;
-    for (const Candidate& c : findStarts(frame, path, level)) {
+    for (const TrailCandidate& c : findStarts(frame, path, level)) {
         const std::vector<Point> points = strip(frame, c, path);
         if (points.size() < 400)
             continue; // runs off the frame

@@ -13,12 +13,12 @@ namespace nordstjerna {
 namespace {
 constexpr int mostExposures = 26;
 constexpr int mostEmpty = 3;
-constexpr double longest_s = 20.0;
+constexpr double longestRun_s = 20.0;
 // Where the curve wants to be known, in knees from its middle.
 constexpr double slots[] = {-2.1, -1.1, 0.0, 1.1, 2.1};
 constexpr double nearSlot = 0.55;
 // Farther out than this, in knees, which side of the focus it stands on is asked with a shorter move first.
-constexpr double farOut = 6.0;
+constexpr double farOutside = 6.0;
 
 std::string place(double steps) {
     return formatNumber(steps, 0);
@@ -136,7 +136,7 @@ Step FocusRun::advance(const Event& event) {
 
 Step FocusRun::noStars() {
     ++empty_;
-    if (exposure_s_ * 2.0 <= longest_s) {
+    if (exposure_s_ * 2.0 <= longestRun_s) {
         exposure_s_ *= 2.0;
         return expose();
     }
@@ -188,7 +188,7 @@ Step FocusRun::fromFirst(const FocusLook& look) {
     if (slope_px_ > 0.0) {
         const double knee = sharp_px_ / slope_px_;
         const double away = distance(firstHfd_);
-        asking_ = away > farOut * knee;
+        asking_ = away > farOutside * knee;
         down_ = asking_ ? 0.35 * away : 1.12 * away + 2.3 * knee;
     } else {
         down_ = std::max(20.0, 0.004 * (state_->highest - state_->lowest));

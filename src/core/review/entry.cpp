@@ -14,7 +14,7 @@ struct KindNames {
     const char* word;
     const char* head; // figure
 };
-constexpr std::array<KindNames, entryKinds> kindNames{{
+constexpr std::array<KindNames, entryKinds> entryKindNames{{
     {EntryKind::freeRun, "free", "free run", "worm_peak_to_peak_arcsec"},
     {EntryKind::guidedRun, "guided", "guiding", "total_rms_arcsec"},
     {EntryKind::backlashTest, "backlash", "backlash test", "dec_backlash_arcsec"},
@@ -27,7 +27,7 @@ constexpr std::array<KindNames, entryKinds> kindNames{{
 }};
 
 const KindNames& namesOf(EntryKind kind) {
-    return kindNames[static_cast<size_t>(kind)];
+    return entryKindNames[static_cast<size_t>(kind)];
 }
 
 struct NamedLook {
@@ -88,7 +88,7 @@ bool isRun(EntryKind kind) {
     return kind == EntryKind::freeRun || kind == EntryKind::guidedRun || kind == EntryKind::backlashTest;
 }
 std::optional<EntryKind> entryKindWith(const std::string& id) {
-    for (const KindNames& k : kindNames)
+    for (const KindNames& k : entryKindNames)
         if (id == k.id)
             return k.kind;
     return std::nullopt;

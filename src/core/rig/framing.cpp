@@ -8,7 +8,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double degree = 3.14159265358979323846 / 180.0;
+constexpr double oneDegree = 3.14159265358979323846 / 180.0;
 
 struct FrameAxes {
     Vec3 right, up;
@@ -26,7 +26,7 @@ Vec3 carried(const Vec3& direction, const Vec3& from, const Vec3& to) {
 
 FrameAxes axesOf(const Footprint& f) {
     const auto [east, north] = compassAt(f.centre);
-    const double a = f.angle_deg * degree;
+    const double a = f.angle_deg * oneDegree;
     const Vec3 up = std::cos(a) * north + std::sin(a) * east;
     // Looking at the sky with north up, east is on the left.
     const Vec3 right = std::sin(a) * north - std::cos(a) * east;
@@ -36,7 +36,7 @@ FrameAxes axesOf(const Footprint& f) {
 
 Vec3 Footprint::at(double right_deg, double up_deg) const {
     const FrameAxes axes = axesOf(*this);
-    return (centre + std::tan(right_deg * degree) * axes.right + std::tan(up_deg * degree) * axes.up)
+    return (centre + std::tan(right_deg * oneDegree) * axes.right + std::tan(up_deg * oneDegree) * axes.up)
         .normalized();
 }
 
@@ -51,8 +51,8 @@ bool Footprint::holds(const Vec3& icrs) const {
     if (depth <= 0.0)
         return false;
     const FrameAxes axes = axesOf(*this);
-    return std::abs(icrs.dot(axes.right)) / depth <= std::tan(0.5 * width_deg * degree) &&
-           std::abs(icrs.dot(axes.up)) / depth <= std::tan(0.5 * height_deg * degree);
+    return std::abs(icrs.dot(axes.right)) / depth <= std::tan(0.5 * width_deg * oneDegree) &&
+           std::abs(icrs.dot(axes.up)) / depth <= std::tan(0.5 * height_deg * oneDegree);
 }
 
 Footprint imagingFootprint(const Rig& rig, const Vec3& centre, double angle_deg, bool mirrored) {
@@ -66,7 +66,7 @@ Footprint guideFootprint(const Rig& rig, const GuideOffset& offset, const Footpr
     Footprint guide = imaging;
     guide.centre = imaging.at(offset.right_arcmin / 60.0, offset.up_arcmin / 60.0);
     const FrameAxes axes = axesOf(imaging);
-    const double t = offset.turn_deg * degree;
+    const double t = offset.turn_deg * oneDegree;
     const Vec3 up =
         carried(Vec3(std::cos(t) * axes.up - std::sin(t) * axes.right), imaging.centre, guide.centre);
     guide.angle_deg = positionAngle(guide.centre, (guide.centre + up).normalized()).deg();
@@ -81,13 +81,13 @@ GuideOffset guideOffset(const TangentPlane& imaging, const TangentPlane& guide) 
     if (!px)
         return offset;
     // Along rows and columns as the lens throws it, so that Footprint::at leads back.
-    const double scale = imaging.scaleArcsecPx() / 3600.0 * degree;
-    offset.right_arcmin = std::atan((px->x - imaging.reference.x) * scale) / degree * 60.0;
-    offset.up_arcmin = std::atan((px->y - imaging.reference.y) * scale) / degree * 60.0;
+    const double scale = imaging.scaleArcsecPx() / 3600.0 * oneDegree;
+    offset.right_arcmin = std::atan((px->x - imaging.reference.x) * scale) / oneDegree * 60.0;
+    offset.up_arcmin = std::atan((px->y - imaging.reference.y) * scale) / oneDegree * 60.0;
     const FrameAxes axes = axesOf({imaging.centre, imaging.roll().deg(), imaging.mirrored(), 0.0, 0.0});
     const Vec3 up = carried(axesOf({guide.centre, guide.roll().deg(), guide.mirrored(), 0.0, 0.0}).up,
                             guide.centre, imaging.centre);
-    offset.turn_deg = std::atan2(-up.dot(axes.right), up.dot(axes.up)) / degree;
+    offset.turn_deg = std::atan2(-up.dot(axes.right), up.dot(axes.up)) / oneDegree;
     return offset;
 }
 

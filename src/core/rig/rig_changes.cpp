@@ -1,44 +1,76 @@
 #include "core/rig/rig_changes.h"
 
 #include "core/base/format.h"
+#include "core/rig/rig_fields.h"
 
 namespace nordstjerna {
 
+namespace {
+
+// The fields that matter, in words, in their order.
+struct Told {
+    std::string what;  // "imaging camera: pixel size"
+    std::string value; // "3.76 µm", empty: not known
+    bool isFlag = false;
+};
+
+class Telling : public RigVisitor {
+public:
+    std::vector<Told> told;
+
+    bool enter(const PartSpec& part, bool) override {
+        if (part.mayLack)
+            return false;
+        parts_.emplace_back(part.name);
+        return true;
+    }
+    void leave() override { parts_.pop_back(); }
+    void number(const FieldSpec& field, double& v) override { tell(field, v); }
+    void whole(const FieldSpec& field, int& v) override { tell(field, v); }
+    void flag(const FieldSpec& field, bool& v) override {
+        if (field.compared >= 0)
+            told.push_back({nameOf(field), v ? "there" : "", true});
+    }
+
+private:
+    std::string nameOf(const FieldSpec& field) const {
+        return (parts_.empty() || parts_.size() == 1 ? "" : parts_.back() + ": ") + field.name;
+    }
+    void tell(const FieldSpec& field, double v) {
+        if (field.compared < 0)
+            return;
+        const bool unknown = field.zeroIsUnknown && v == 0.0;
+        told.push_back(
+            {nameOf(field), unknown ? "" : formatNumber(v, field.compared) + formatUnit(field.unit)});
+    }
+    std::vector<std::string> parts_;
+};
+
+std::vector<Told> tellAll(Rig rig) {
+    Telling telling;
+    describe(rig, telling);
+    return telling.told;
+}
+
+std::string changeOf(const Told& then, const Told& now) {
+    if (then.isFlag)
+        return then.what + (now.value.empty() ? ": there, now none" : ": none, now there");
+    if (then.value.empty() || now.value.empty())
+        return then.what + (now.value.empty() ? " known, now not" : " not known, now it is");
+    return then.what + " " + then.value + ", now " + now.value;
+}
+
+} // namespace
+
 std::vector<std::string> rigChanges(const Rig& then, const Rig& now) {
+    // Two rigs have the same fields, unless one of them guides through the imaging telescope.
+    const std::vector<Told> before = tellAll(then);
+    const std::vector<Told> after = tellAll(now);
     std::vector<std::string> list;
-    const auto number = [&](const char* what, double a, double b, const char* unit, int decimals) {
-        const std::string before = formatNumber(a, decimals);
-        const std::string after = formatNumber(b, decimals);
-        if (before != after)
-            list.push_back(std::string(what) + " " + before + unit + ", now " + after + unit);
-    };
-    // A number the rig does not know is none.
-    const auto known = [&](const char* what, double a, double b, const char* unit, int decimals) {
-        if (a > 0.0 && b > 0.0)
-            number(what, a, b, unit, decimals);
-        else if (a > 0.0 || b > 0.0)
-            list.push_back(std::string(what) + (a > 0.0 ? " known, now not" : " not known, now it is"));
-    };
-    const auto word = [&](const char* what, bool a, bool b) {
-        if (a != b)
-            list.push_back(std::string(what) + (a ? ", now none" : ": none, now there"));
-    };
-    number("telescope", then.imagingOptics.effectiveFocal_mm(), now.imagingOptics.effectiveFocal_mm(), " mm",
-           0);
-    number("imaging pixels", then.imagingCamera.pixel_um, now.imagingCamera.pixel_um, " µm", 2);
-    number("imaging binning", then.imagingCamera.bin, now.imagingCamera.bin, "", 0);
-    word("off-axis guider", then.offAxis, now.offAxis);
-    if (!then.offAxis && !now.offAxis)
-        number("guide scope", then.guideOptics.effectiveFocal_mm(), now.guideOptics.effectiveFocal_mm(),
-               " mm", 0);
-    number("guide pixels", then.guideCamera.pixel_um, now.guideCamera.pixel_um, " µm", 2);
-    number("guide binning", then.guideCamera.bin, now.guideCamera.bin, "", 0);
-    number("guide rate in RA", then.mount.guideRateRa, now.mount.guideRateRa, "", 2);
-    number("guide rate in Dec", then.mount.guideRateDec, now.mount.guideRateDec, "", 2);
-    known("worm period", then.mount.wormPeriod_s, now.mount.wormPeriod_s, " s", 1);
-    word("encoders", then.mount.encoders, now.mount.encoders);
-    number("latitude", then.site.latitude.deg(), now.site.latitude.deg(), "°", 1);
-    number("longitude", then.site.longitude.deg(), now.site.longitude.deg(), "°", 1);
+    for (const Told& a : before)
+        for (const Told& b : after)
+            if (a.what == b.what && a.value != b.value)
+                list.push_back(changeOf(a, b));
     return list;
 }
 

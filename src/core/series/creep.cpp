@@ -10,16 +10,16 @@ namespace nordstjerna {
 
 namespace {
 // A straight line through places of several stretches that begin anew: one slope, a level each.
-struct Stretch {
+struct CreepStretch {
     std::vector<double> t_min, east, north; // ″
 };
 
-Measured commonSlope(const std::vector<Stretch>& stretches, std::vector<double> Stretch::*part) {
+Measured commonSlope(const std::vector<CreepStretch>& stretches, std::vector<double> CreepStretch::*part) {
     double weight = 0.0;
     double sum = 0.0;
     size_t n = 0;
     size_t levels = 0;
-    for (const Stretch& s : stretches) {
+    for (const CreepStretch& s : stretches) {
         if (s.t_min.size() < 2)
             continue;
         const double mt = mean(s.t_min);
@@ -35,7 +35,7 @@ Measured commonSlope(const std::vector<Stretch>& stretches, std::vector<double> 
         return {0.0, 1e9};
     const double slope = sum / weight;
     double rest = 0.0;
-    for (const Stretch& s : stretches) {
+    for (const CreepStretch& s : stretches) {
         if (s.t_min.size() < 2)
             continue;
         const double mt = mean(s.t_min);
@@ -105,7 +105,7 @@ std::optional<SkyError> movedSince(const SeriesFrame& before, const SeriesFrame&
 }
 
 std::optional<Creep> creepOf(const std::vector<SeriesFrame>& frames) {
-    std::vector<Stretch> stretches;
+    std::vector<CreepStretch> stretches;
     Creep creep;
     double first = 0.0;
     double last = 0.0;
@@ -115,7 +115,7 @@ std::optional<Creep> creepOf(const std::vector<SeriesFrame>& frames) {
             stretches.push_back({{t_min}, {0.0}, {0.0}});
             continue;
         }
-        Stretch& s = stretches.back();
+        CreepStretch& s = stretches.back();
         s.t_min.push_back(t_min);
         s.east.push_back(s.east.back() + f.moved->dra_arcsec);
         s.north.push_back(s.north.back() + f.moved->ddec_arcsec);
@@ -128,8 +128,8 @@ std::optional<Creep> creepOf(const std::vector<SeriesFrame>& frames) {
     creep.span_s = 60.0 * (last - first);
     if (creep.frames < fewest || creep.span_s < 300.0)
         return std::nullopt;
-    creep.east_arcsec_min = commonSlope(stretches, &Stretch::east);
-    creep.north_arcsec_min = commonSlope(stretches, &Stretch::north);
+    creep.east_arcsec_min = commonSlope(stretches, &CreepStretch::east);
+    creep.north_arcsec_min = commonSlope(stretches, &CreepStretch::north);
     if (creep.east_arcsec_min.sigma > 1e6)
         return std::nullopt;
     return creep;

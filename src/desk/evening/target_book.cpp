@@ -1,5 +1,7 @@
 #include "desk/evening/target_book.h"
 
+#include "core/sky/observed_frame.h"
+
 namespace nordstjerna {
 
 TargetBook::TargetBook(const std::string& name, const Vec3& icrs, EveningStore& evening, const RigBook& rigs,

@@ -4,7 +4,6 @@
 #include <QDoubleSpinBox>
 #include <QGridLayout>
 #include <QHBoxLayout>
-#include <QHash>
 #include <QLabel>
 #include <QPainter>
 #include <QPainterPath>
@@ -65,10 +64,11 @@ ControllersDrawer::Axis ControllersDrawer::makeAxis(int line, const QString& nam
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     const QString heads[] = {tr("loop gain"), tr("deadband"), tr("smoothing"), tr("pulse limit")};
-    QDoubleSpinBox* const boxes[] = {numberField(0.0, 1.5, 2, ""), numberField(0.0, 5.0, 2, "″"),
-                                     numberField(0.0, 0.95, 2, ""), numberField(20, 20000, 0, tr("ms"))};
+    QDoubleSpinBox* boxes[4];
     for (int i = 0; i < 4; ++i) {
         const auto key = static_cast<SettingKey>(static_cast<int>(first) + i);
+        const SettingSpec& spec = settingSpec(key);
+        boxes[i] = numberField(spec.low, spec.widest, spec.decimals, tr(spec.unit));
         boxes[i]->setObjectName(qs(settingId(key)));
         boxes[i]->setAccessibleName(qs(settingName(key)));
         auto* head = new QLabel(heads[i]);
@@ -144,24 +144,12 @@ QString ControllersDrawer::believed(const AxisBelief& b, bool ra) const {
 
 // What the setting does, and why it stands as it does.
 QString ControllersDrawer::explained(const SettingsBook& book, SettingKey key) const {
-    static const QHash<SettingKey, const char*> words{
-        {SettingKey::gainRa, "Share of the error corrected at once."},
-        {SettingKey::gainDec, "Share of the error corrected at once."},
-        {SettingKey::deadbandRa, "Smaller errors are left alone."},
-        {SettingKey::deadbandDec, "Smaller errors are left alone."},
-        {SettingKey::smoothingRa, "Share of the former error kept: takes the edge off single gusts."},
-        {SettingKey::smoothingDec, "Share of the former error kept: takes the edge off single gusts."},
-        {SettingKey::limitRa, "Longest pulse; shorter than the exposure, or it still runs when the next is "
-                              "computed."},
-        {SettingKey::limitDec, "Longest pulse; shorter than the exposure, or it still runs when the next is "
-                               "computed."},
-        {SettingKey::decMode, "One-sided Dec avoids a large backlash: correct only against the drift."}};
     QStringList help;
     if (key == SettingKey::kindRa || key == SettingKey::kindDec)
         for (const ControllerDescriptor& c : controllers())
             help << tr(c.help);
     else
-        help << tr(words.value(key, ""));
+        help << tr(settingSpec(key).help);
     QString text = help.join(" ") + "\n" + tr("Origin: %1.").arg(qs(book.origin(key)));
     if (!book.reason(key).empty())
         text += " " + qs(book.reason(key));

@@ -1,6 +1,5 @@
 #include "desk/stations/rig/rig_station.h"
 
-#include <QCheckBox>
 #include <QCompleter>
 #include <QFileDialog>
 #include <QGridLayout>
@@ -9,7 +8,6 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
-#include <QRegularExpression>
 #include <QScrollArea>
 #include <QSignalBlocker>
 #include <QTimeZone>
@@ -18,12 +16,12 @@
 #include "charts/text.h"
 #include "charts/zone.h"
 #include "core/base/format.h"
-#include "core/base/number_text.h"
 #include "core/findings/rig_findings.h"
 #include "core/procedure/rates_measurement.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/horizon_sky.h"
 #include "desk/pictures/pixel_nest.h"
+#include "desk/stations/rig/rig_form.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
@@ -53,54 +51,28 @@ void RigStation::build() {
     buttons()->addWidget(save);
     buttons()->addWidget(open);
 
-    const auto row = formRow;
-    const auto derived = [] {
-        auto* label = new QLabel;
-        label->setFont(textFont(12));
-        label->setWordWrap(true);
-        return label;
-    };
-    const auto side = [&](QFormLayout* form, Side& s) {
-        s.pixel = numberField(0, 99, 3, tr("µm"));
-        s.bin = numberField(0, 16, 0, tr("× bin"));
-        s.width = numberField(0, 99999, 0, tr("px"));
-        s.height = numberField(0, 99999, 0, tr("px"));
-        s.focal = numberField(0, 99999, 1, tr("mm"));
-        s.aperture = numberField(0, 9999, 1, tr("mm"));
-        s.reducer = numberField(0, 9, 3, tr("×"));
-        s.derived = derived();
-        row(form, tr("Pixel"), {s.pixel, s.bin});
-        row(form, tr("Sensor"), {s.width, s.height});
-        row(form, tr("Focal"), {s.focal, s.reducer});
-        row(form, tr("Aperture"), {s.aperture});
-        s.gain = numberField(0, 999, 3, tr("e/adu"));
-        s.bits = numberField(0, 32, 0, tr("bit"));
-        s.noise = numberField(0, 999, 2, tr("e"));
-        s.well = numberField(0, 9999999, 0, tr("e"));
-        s.gain->setToolTip(tr("Electrons for one count"));
-        s.bits->setToolTip(tr("Bits of the converter"));
-        s.noise->setToolTip(tr("Read noise, electrons"));
-        s.well->setToolTip(tr("Electrons that a pixel holds"));
-        row(form, tr("Gain"), {s.gain, s.bits});
-        row(form, tr("Noise, well"), {s.noise, s.well});
-        form->addRow(s.derived);
-        for (NumberField* b : {s.pixel, s.bin, s.width, s.height, s.focal, s.aperture, s.reducer, s.gain,
-                               s.bits, s.noise, s.well})
-            connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
-    };
     auto* columns = new QHBoxLayout;
     columns->setSpacing(8);
-    auto* inside = new QWidget;
-    cards_ = new QGridLayout(inside);
-    cards_->setContentsMargins(0, 0, 0, 0);
-    cards_->setSpacing(8);
-    QFormLayout* form = nullptr;
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(buildCards());
+    columns->addWidget(scroll, 9);
+    arrangeCards();
+    auto* right = new QVBoxLayout;
+    right->setSpacing(8);
+    nest_ = new PixelNest;
+    right->addWidget(nest_, 1);
+    right->addWidget(buildDither());
+    columns->addLayout(right, 4);
+    bench()->addLayout(columns, 1);
 
-    QFrame* imagingCard = formCard(tr("Imaging"), form);
-    rigName_ = new QLineEdit;
-    rigName_->setObjectName("rigName");
-    rigName_->setAccessibleName(tr("Name of the rig"));
-    connect(rigName_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
+    guideScale_ = new ReadOut(tr("Guide scale"));
+    imageScale_ = new ReadOut(tr("Imaging scale"));
+    step_ = new ReadOut(tr("Pulse step for the rates"));
+    for (ReadOut* r : {guideScale_, imageScale_, step_})
+        figures()->addWidget(r);
+
     rigChoice_ = new QPushButton;
     rigChoice_->setObjectName("rigs");
     rigChoice_->setText(tr("Rigs"));
@@ -108,93 +80,62 @@ void RigStation::build() {
     rigMenu_ = new QMenu(rigChoice_);
     rigChoice_->setMenu(rigMenu_);
     connect(rigMenu_, &QMenu::aboutToShow, this, &RigStation::showRigs);
-    row(form, tr("Rig"), {rigName_});
     buttons()->addWidget(rigChoice_);
-    side(form, imaging_);
-    imaging_.reducer->setToolTip(tr("Factor of a reducer or extender, 1 without"));
+}
 
-    QFrame* guidingCard = formCard(tr("Guiding"), form);
-    offAxis_ = new QCheckBox(tr("off-axis: imaging optics"));
-    connect(offAxis_, &QCheckBox::toggled, this, &RigStation::onEdited);
-    form->addRow(offAxis_);
-    side(form, guiding_);
+namespace {
+QLabel* derivedText() {
+    auto* label = new QLabel;
+    label->setFont(textFont(12));
+    label->setWordWrap(true);
+    return label;
+}
+} // namespace
 
-    QFrame* mountCard = formCard(tr("Mount"), form);
-    rateRa_ = numberField(0, 9, 3, tr("×"));
-    rateDec_ = numberField(0, 9, 3, tr("×"));
-    rateRa_->setObjectName("rateRa");
-    worm_ = numberField(0, 9999, 1, tr("s"));
-    worm_->setSpecialValueText(tr("not known"));
-    shafts_ = new QLineEdit;
-    shafts_->setObjectName("shafts");
-    shafts_->setPlaceholderText(tr("gears"));
-    shafts_->setToolTip(
-        tr("Turns of each further RA shaft (motor, belt wheel) for one turn of the worm, with "
-           "spaces between: 6.78 54.2. Names the origin of periods that are not the worm's."));
-    connect(shafts_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
-    slew_ = numberField(0, 99, 1, tr("°/s"));
-    pastEast_ = numberField(0, 9, 2, tr("h"));
-    pastWest_ = numberField(0, 9, 2, tr("h"));
-    lowest_ = numberField(0, 99, 0, "°");
-    pastEast_->setObjectName("pastEast");
-    pastEast_->setToolTip(tr("So far past the meridian the mount follows a target that rose in the east"));
-    pastWest_->setObjectName("pastWest");
-    pastWest_->setToolTip(tr("So far before the meridian it reaches once it has flipped"));
-    lowest_->setObjectName("lowestAltitude");
-    lowest_->setToolTip(tr("Tracking is stopped there, at the latest; the local horizon counts too"));
-    encoders_ = new QCheckBox(tr("encoders on the axes"));
-    exposure_ = numberField(0, 99, 2, tr("s"));
-    pulseLimit_ = numberField(0, 99999, 0, tr("ms"));
-    row(form, tr("Rate RA, Dec"), {rateRa_, rateDec_});
-    row(form, tr("Worm, shafts"), {worm_, shafts_});
-    row(form, tr("Slew rate"), {slew_});
-    row(form, tr("Past meridian"), {pastEast_, pastWest_});
-    row(form, tr("Lowest"), {lowest_});
-    row(form, tr("Exposure"), {exposure_});
-    row(form, tr("Pulse limit"), {pulseLimit_});
-    form->addRow(encoders_);
-    for (NumberField* b :
-         {rateRa_, rateDec_, worm_, slew_, pastEast_, pastWest_, lowest_, exposure_, pulseLimit_})
-        connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
+QWidget* RigStation::buildCards() {
+    auto* inside = new QWidget;
+    cards_ = new QGridLayout(inside);
+    cards_->setContentsMargins(0, 0, 0, 0);
+    cards_->setSpacing(8);
+    RigForm::Cards forms{};
+    for (const auto& [title, form] : {std::pair(tr("Imaging"), &forms.imaging),
+                                      {tr("Guiding"), &forms.guiding},
+                                      {tr("Mount"), &forms.mount},
+                                      {tr("Site"), &forms.site}})
+        cardFrames_.push_back(formCard(title, *form));
+    form_ = new RigForm(forms, this);
+    connect(form_, &RigForm::changed, this, &RigStation::onEdited);
+    imagingDerived_ = derivedText();
+    guidingDerived_ = derivedText();
+    forms.imaging->addRow(imagingDerived_);
+    forms.guiding->addRow(guidingDerived_);
+    buildSite(forms.site);
     connect(&needs_.settings, &GuideSettings::changed, this, [this] {
         // The exposure may be changed elsewhere.
-        const QSignalBlocker quiet(exposure_);
-        exposure_->setExact(rigs().rig().guiding.exposure_s);
+        NumberField* exposure = form_->number("loop.exposure_s");
+        const QSignalBlocker quiet(exposure);
+        exposure->setExact(rigs().rig().guiding.exposure_s);
     });
-    connect(encoders_, &QCheckBox::toggled, this, &RigStation::onEdited);
+    return inside;
+}
 
-    QFrame* siteCard = formCard(tr("Site"), form);
-    siteName_ = new QLineEdit;
-    latitude_ = numberField(-999, 999, 5, "°");
-    longitude_ = numberField(-999, 999, 5, "°");
-    heightM_ = numberField(-999, 9999, 0, tr("m"));
-    pressure_ = numberField(0, 9999, 0, tr("hPa"));
-    temperature_ = numberField(-273, 99, 1, tr("°C"));
-    horizonText_ = derived();
-    latitude_->setToolTip(tr("north positive"));
-    longitude_->setToolTip(tr("east positive"));
-    zone_ = new QLineEdit;
-    zone_->setObjectName("timeZone");
-    zone_->setPlaceholderText(tr("this computer's: %1").arg(qs(computersZone())));
-    zone_->setToolTip(
+void RigStation::buildSite(QFormLayout* site) {
+    QLineEdit* zone = form_->text("site.time_zone");
+    zone->setPlaceholderText(tr("this computer's: %1").arg(qs(computersZone())));
+    zone->setToolTip(
         tr("Zone of the clocks at the site, as in Europe/Stockholm; every time in this window is "
            "shown and typed by it"));
     QStringList zones;
     for (const QByteArray& id : QTimeZone::availableTimeZoneIds())
         zones << QString::fromUtf8(id);
-    auto* known = new QCompleter(zones, zone_);
+    auto* known = new QCompleter(zones, zone);
     known->setCaseSensitivity(Qt::CaseInsensitive);
     known->setFilterMode(Qt::MatchContains);
-    zone_->setCompleter(known);
-    connect(zone_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
-    row(form, tr("Name"), {siteName_});
-    row(form, tr("Time zone"), {zone_});
-    row(form, tr("Place"), {latitude_, longitude_});
-    row(form, tr("Height"), {heightM_});
-    row(form, tr("Air"), {pressure_, temperature_});
+    zone->setCompleter(known);
     horizon_ = new HorizonSky;
-    form->addRow(horizon_);
-    auto* horizonRow = new QHBoxLayout;
+    horizonText_ = derivedText();
+    site->addRow(horizon_);
+    auto* row = new QHBoxLayout;
     auto* fromFile = new QPushButton(tr("Read horizon…"));
     fromFile->setObjectName("readHorizon");
     fromFile->setToolTip(tr("A text file of azimuth and altitude pairs, in degrees"));
@@ -208,48 +149,26 @@ void RigStation::build() {
     });
     connect(clear, &QPushButton::clicked, this, [this] { setHorizon({}); });
     connect(horizon_, &HorizonSky::drawn, this, &RigStation::setHorizon);
-    horizonRow->addWidget(horizonText_, 1);
-    horizonRow->addWidget(fromFile);
-    horizonRow->addWidget(clear);
-    form->addRow(horizonRow);
-    connect(siteName_, &QLineEdit::editingFinished, this, &RigStation::onEdited);
-    for (NumberField* b : {latitude_, longitude_, heightM_, pressure_, temperature_})
-        connect(b, &QDoubleSpinBox::valueChanged, this, &RigStation::onEdited);
-    cardFrames_ = {imagingCard, guidingCard, mountCard, siteCard};
-    auto* scroll = new QScrollArea;
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setWidget(inside);
-    columns->addWidget(scroll, 9);
-    arrangeCards();
+    row->addWidget(horizonText_, 1);
+    row->addWidget(fromFile);
+    row->addWidget(clear);
+    site->addRow(row);
+}
 
-    auto* right = new QVBoxLayout;
-    right->setSpacing(8);
-    nest_ = new PixelNest;
-    right->addWidget(nest_, 1);
-    QFrame* ditherCard = formCard(tr("Dither distance"), form);
+QFrame* RigStation::buildDither() {
+    QFormLayout* form = nullptr;
+    QFrame* card = formCard(tr("Dither distance"), form);
     ditherImage_ = numberField(0.1, 500, 2, tr("imaging px"));
     ditherGuide_ = numberField(0.01, 500, 2, "px");
     ditherArcsec_ = numberField(0.01, 5000, 2, "″");
     ditherImage_->setObjectName("ditherImage");
     ditherGuide_->setObjectName("ditherGuide");
-    row(form, tr("Imaging"), {ditherImage_});
-    row(form, tr("Guiding"), {ditherGuide_, ditherArcsec_});
+    formRow(form, tr("Imaging"), {ditherImage_});
+    formRow(form, tr("Guiding"), {ditherGuide_, ditherArcsec_});
     connect(ditherImage_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(0); });
     connect(ditherGuide_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(1); });
     connect(ditherArcsec_, &QDoubleSpinBox::valueChanged, this, [this] { onDitherEdited(2); });
-    right->addWidget(ditherCard);
-    columns->addLayout(right, 4);
-    bench()->addLayout(columns, 1);
-
-    guideScale_ = new ReadOut(tr("Guide scale"));
-    imageScale_ = new ReadOut(tr("Imaging scale"));
-    step_ = new ReadOut(tr("Pulse step for the rates"));
-    for (ReadOut* r : {guideScale_, imageScale_, step_})
-        figures()->addWidget(r);
-    guiding_.focal->setObjectName("guideFocal");
-    guiding_.aperture->setObjectName("guideAperture");
-    pulseLimit_->setObjectName("pulseLimit");
+    return card;
 }
 
 void RigStation::arrangeCards() {
@@ -271,44 +190,7 @@ void RigStation::resizeEvent(QResizeEvent* e) {
 
 void RigStation::load(const Rig& rig) {
     loading_ = true;
-    const auto side = [](Side& s, const CameraSpec& c, const Optics& o) {
-        s.pixel->setExact(c.pixel_um);
-        s.bin->setExact(c.bin);
-        s.width->setExact(c.width);
-        s.height->setExact(c.height);
-        s.focal->setExact(o.focal_mm);
-        s.aperture->setExact(o.aperture_mm);
-        s.reducer->setExact(o.reducer);
-        s.gain->setExact(c.gain_e_adu);
-        s.bits->setExact(c.bits);
-        s.noise->setExact(c.readNoise_e);
-        s.well->setExact(c.fullWell_e);
-    };
-    rigName_->setText(qs(rig.name));
-    side(imaging_, rig.imagingCamera, rig.imagingOptics);
-    side(guiding_, rig.guideCamera, rig.guidingOptics());
-    offAxis_->setChecked(rig.offAxis);
-    rateRa_->setExact(rig.mount.guideRateRa);
-    rateDec_->setExact(rig.mount.guideRateDec);
-    worm_->setExact(rig.mount.wormPeriod_s);
-    QStringList shafts;
-    for (double turns : rig.mount.shaftTurns)
-        shafts << qs(exactText(turns));
-    shafts_->setText(shafts.join(' '));
-    slew_->setExact(rig.mount.slewRate_deg_s);
-    pastEast_->setExact(rig.mount.meridianLimitEast.hours());
-    pastWest_->setExact(rig.mount.meridianLimitWest.hours());
-    lowest_->setExact(rig.mount.lowestAltitude.deg());
-    zone_->setText(qs(rig.timeZone));
-    encoders_->setChecked(rig.mount.encoders);
-    exposure_->setExact(rig.guiding.exposure_s);
-    pulseLimit_->setExact(rig.guiding.pulseLimit_ms);
-    siteName_->setText(qs(rig.siteName));
-    latitude_->setExact(rig.site.latitude.deg());
-    longitude_->setExact(rig.site.longitude.deg());
-    heightM_->setExact(rig.site.height_m);
-    pressure_->setExact(rig.site.pressure_hpa);
-    temperature_->setExact(rig.site.temperature_c);
+    form_->show(rig);
     horizon_->show(rig.horizon);
     loading_ = false;
     impossible_.reset();
@@ -316,58 +198,7 @@ void RigStation::load(const Rig& rig) {
 }
 
 Rig RigStation::edited() const {
-    Rig rig = rigs().rig();
-    const auto side = [](const Side& s, CameraSpec& c, Optics& o) {
-        c.pixel_um = s.pixel->exact();
-        c.bin = static_cast<int>(s.bin->exact());
-        c.width = static_cast<int>(s.width->exact());
-        c.height = static_cast<int>(s.height->exact());
-        o.focal_mm = s.focal->exact();
-        o.aperture_mm = s.aperture->exact();
-        o.reducer = s.reducer->exact();
-        c.gain_e_adu = s.gain->exact();
-        c.bits = static_cast<int>(s.bits->exact());
-        c.readNoise_e = s.noise->exact();
-        c.fullWell_e = s.well->exact();
-    };
-    rig.name = rigName_->text().toStdString();
-    side(imaging_, rig.imagingCamera, rig.imagingOptics);
-    Optics own = rig.guideOptics;
-    side(guiding_, rig.guideCamera, own);
-    rig.offAxis = offAxis_->isChecked();
-    // Tied to the imaging telescope the guide fields only mirror it; the own scope is kept for switching
-    // back.
-    if (!rig.offAxis && !rigs().rig().offAxis)
-        rig.guideOptics = own;
-    rig.mount.guideRateRa = rateRa_->exact();
-    rig.mount.guideRateDec = rateDec_->exact();
-    rig.mount.wormPeriod_s = worm_->exact();
-    rig.mount.shaftTurns.clear();
-    for (const QString& turns : shafts_->text().split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts))
-        rig.mount.shaftTurns.push_back(
-            typedNumber(turns.toStdString()).value_or(0.0)); // what is no number is refused
-    rig.mount.slewRate_deg_s = slew_->exact();
-    rig.timeZone = zone_->text().trimmed().toStdString();
-    rig.mount.encoders = encoders_->isChecked();
-    rig.guiding.exposure_s = exposure_->exact();
-    rig.guiding.pulseLimit_ms = pulseLimit_->exact();
-    rig.siteName = siteName_->text().toStdString();
-    // Degrees pass through radians; a place that nobody touched stays as it was to the last digit.
-    const auto place = [](const NumberField* f, Angle former) {
-        return std::abs(f->exact() - former.deg()) < 1e-12 ? former : Angle::fromDeg(f->exact());
-    };
-    const auto hours = [](const NumberField* f, Angle former) {
-        return std::abs(f->exact() - former.hours()) < 1e-12 ? former : Angle::fromHours(f->exact());
-    };
-    rig.mount.meridianLimitEast = hours(pastEast_, rig.mount.meridianLimitEast);
-    rig.mount.meridianLimitWest = hours(pastWest_, rig.mount.meridianLimitWest);
-    rig.mount.lowestAltitude = place(lowest_, rig.mount.lowestAltitude);
-    rig.site.latitude = place(latitude_, rig.site.latitude);
-    rig.site.longitude = place(longitude_, rig.site.longitude);
-    rig.site.height_m = heightM_->exact();
-    rig.site.pressure_hpa = pressure_->exact();
-    rig.site.temperature_c = temperature_->exact();
-    return rig;
+    return form_->edited(rigs().rig());
 }
 
 void RigStation::onEdited() {
@@ -399,14 +230,15 @@ void RigStation::onEdited() {
 
 void RigStation::refreshDerived() {
     const Rig rig = edited();
-    for (QWidget* w : {guiding_.focal, guiding_.aperture, guiding_.reducer})
-        w->setEnabled(!rig.offAxis);
+    for (const char* path :
+         {"guiding.optics.focal_mm", "guiding.optics.aperture_mm", "guiding.optics.reducer"})
+        form_->number(path)->setEnabled(!rig.offAxis);
     nest_->show(rig, 2.2);
     if (impossible_) {
         for (ReadOut* r : {guideScale_, imageScale_, step_})
             r->showNothing(tr("impossible rig"));
-        imaging_.derived->setText("");
-        guiding_.derived->setText(qs(impossible_->what));
+        imagingDerived_->setText("");
+        guidingDerived_->setText(qs(impossible_->what));
         return;
     }
     const Scales s = scalesOf(rig);
@@ -415,8 +247,8 @@ void RigStation::refreshDerived() {
             .arg(qs(formatNumber(scale, 2)), qs(formatNumber(ratio, 1)), qs(formatNumber(f.width.deg(), 2)),
                  qs(formatNumber(f.height.deg(), 2)));
     };
-    imaging_.derived->setText(describe(imagingField(rig), s.image_arcsec_px, rig.imagingOptics.focalRatio()));
-    guiding_.derived->setText(describe(guideField(rig), s.guide_arcsec_px, rig.guidingOptics().focalRatio()));
+    imagingDerived_->setText(describe(imagingField(rig), s.image_arcsec_px, rig.imagingOptics.focalRatio()));
+    guidingDerived_->setText(describe(guideField(rig), s.guide_arcsec_px, rig.guidingOptics().focalRatio()));
     double tallest = 0.0;
     for (const AltAz& p : rig.horizon.points())
         tallest = std::max(tallest, p.altitude.deg());
@@ -476,7 +308,8 @@ std::vector<Finding> RigStation::findings() const {
 
 bool RigStation::perform(const Action& action) {
     if (action.id == ActionId::shortenPulseLimit) {
-        pulseLimit_->setValue(std::round(750.0 * exposure_->value()));
+        form_->number("loop.pulse_limit_ms")
+            ->setValue(std::round(750.0 * form_->number("loop.exposure_s")->value()));
         return true;
     }
     return false;
@@ -541,8 +374,8 @@ void RigStation::showRigs() {
 }
 
 void RigStation::saveRig() {
-    const QString path =
-        QFileDialog::getSaveFileName(this, tr("Save rig"), rigName_->text() + ".json", tr("Rigs (*.json)"));
+    const QString path = QFileDialog::getSaveFileName(this, tr("Save rig"), qs(rigs().rig().name) + ".json",
+                                                      tr("Rigs (*.json)"));
     if (!path.isEmpty())
         saveRigFile(path);
 }

@@ -4,13 +4,12 @@
 #include "desk/evening/guide_settings.h"
 #include "desk/stations/station.h"
 
-class QCheckBox;
 class QMenu;
 class QPushButton;
 class QLabel;
 class QFrame;
+class QFormLayout;
 class QGridLayout;
-class QLineEdit;
 
 namespace nordstjerna {
 
@@ -18,6 +17,7 @@ class HorizonSky;
 class NumberField;
 class PixelNest;
 class ReadOut;
+class RigForm;
 
 class RigStation : public Station {
     Q_OBJECT
@@ -45,6 +45,9 @@ protected:
 private:
     Needs needs_;
     void build();
+    QWidget* buildCards();
+    void buildSite(QFormLayout* site);
+    QFrame* buildDither();
     void arrangeCards();
     void load(const Rig& rig);
     Rig edited() const;
@@ -57,22 +60,8 @@ private:
     QGridLayout* cards_ = nullptr;
     std::vector<QFrame*> cardFrames_;
     int cardColumns_ = 0;
-    QLineEdit* rigName_ = nullptr;
-    struct Side {
-        NumberField *pixel, *width, *height, *bin, *focal, *aperture, *reducer, *gain, *bits, *noise, *well;
-        QLabel* derived;
-    };
-    Side imaging_{}, guiding_{};
-    QCheckBox* offAxis_ = nullptr;
-    QLineEdit* shafts_ = nullptr;
-    QCheckBox* encoders_ = nullptr;
-    NumberField *rateRa_ = nullptr, *rateDec_ = nullptr, *worm_ = nullptr, *slew_ = nullptr,
-                *exposure_ = nullptr, *pulseLimit_ = nullptr, *pastEast_ = nullptr, *pastWest_ = nullptr,
-                *lowest_ = nullptr;
-    QLineEdit* siteName_ = nullptr;
-    QLineEdit* zone_ = nullptr;
-    NumberField *latitude_ = nullptr, *longitude_ = nullptr, *heightM_ = nullptr, *pressure_ = nullptr,
-                *temperature_ = nullptr;
+    RigForm* form_ = nullptr;
+    QLabel *imagingDerived_ = nullptr, *guidingDerived_ = nullptr;
     QLabel* horizonText_ = nullptr;
     HorizonSky* horizon_ = nullptr;
     QPushButton* rigChoice_ = nullptr;

@@ -1,0 +1,69 @@
+// What is physically possible, by the limits of each field.
+#include "core/base/format.h"
+#include "core/rig/rig_fields.h"
+
+namespace nordstjerna {
+
+namespace {
+
+// Without noughts at its end.
+std::string briefly(double v) {
+    std::string text = formatNumber(v, 3);
+    if (text.find('.') != std::string::npos) {
+        text.erase(text.find_last_not_of('0') + 1);
+        if (text.back() == '.')
+            text.pop_back();
+    }
+    return text;
+}
+
+class LimitCheck : public RigVisitor {
+public:
+    std::optional<Problem> problem;
+
+    bool enter(const PartSpec& part, bool) override {
+        if (part.mayLack)
+            return false;
+        parts_.emplace_back(part.name);
+        return true;
+    }
+    void leave() override { parts_.pop_back(); }
+    void number(const FieldSpec& field, double& v) override { hold(field, v, field.low, field.high); }
+    void whole(const FieldSpec& field, int& v) override { hold(field, v, field.low, field.high); }
+    void numbers(const FieldSpec& field, std::vector<double>& all) override {
+        for (double v : all)
+            hold(field, v, field.low, field.high);
+    }
+    void horizon(const FieldSpec& field, HorizonProfile& profile) override {
+        for (const AltAz& p : profile.points()) {
+            hold(field, p.altitude.deg(), field.low, field.high);
+            hold(field, p.azimuth.deg(), -1e6, 1e6);
+        }
+    }
+
+private:
+    void hold(const FieldSpec& field, double v, double low, double high) {
+        if (problem || (v >= low && v <= high))
+            return;
+        const std::string unit = formatUnit(field.unit);
+        problem =
+            Problem{"The " + std::string(field.name) + (parts_.empty() ? "" : " (" + parts_.back() + ")") +
+                        " is " + briefly(v) + unit + ".",
+                    "It must be from " + briefly(low) + " to " + briefly(high) + unit + ".",
+                    "Correct it in the rig."};
+    }
+    std::vector<std::string> parts_;
+};
+
+} // namespace
+
+Expected<void> validateRig(const Rig& rig) {
+    LimitCheck check;
+    Rig copy = rig;
+    describe(copy, check);
+    if (check.problem)
+        return tl::unexpected(*check.problem);
+    return {};
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,223 @@
+#include "desk/stations/rig/rig_form.h"
+
+#include <QCheckBox>
+#include <QLineEdit>
+#include <QRegularExpression>
+#include <cmath>
+#include <functional>
+#include <vector>
+
+#include "charts/text.h"
+#include "core/base/number_text.h"
+#include "core/rig/rig_fields.h"
+#include "desk/widgets/field_form.h"
+
+namespace nordstjerna {
+
+namespace {
+
+// Keeps the path of the part it is in. The parts of a rig that no field of the form belongs to are left out.
+class FormVisitor : public RigVisitor {
+public:
+    bool enter(const PartSpec& part, bool) override {
+        if (std::string(part.key) == "guide_offset") // measured, not typed
+            return false;
+        parts_.emplace_back(part.key);
+        return true;
+    }
+    void leave() override { parts_.pop_back(); }
+
+protected:
+    std::string pathOf(const FieldSpec& field) const {
+        std::string path;
+        for (const std::string& part : parts_)
+            path += part + ".";
+        return path + field.key;
+    }
+    std::vector<std::string> parts_;
+};
+
+QString capitalised(const char* text) {
+    QString words = QString::fromUtf8(text);
+    if (!words.isEmpty())
+        words[0] = words[0].toUpper();
+    return words;
+}
+
+class FormBuilding : public FormVisitor {
+public:
+    FormBuilding(RigForm::Fields& fields, const RigForm::Cards& cards, QObject* whole,
+                 std::function<void()> edit)
+        : form_(fields), cards_(cards), whole_(whole), edit_(std::move(edit)) {}
+    ~FormBuilding() override { endRow(); }
+    FormBuilding(const FormBuilding&) = delete;
+    FormBuilding& operator=(const FormBuilding&) = delete;
+
+    void leave() override {
+        endRow();
+        FormVisitor::leave();
+    }
+    void number(const FieldSpec& field, double&) override { addNumber(field, field.decimals); }
+    void whole(const FieldSpec& field, int&) override { addNumber(field, 0); }
+    void flag(const FieldSpec& field, bool&) override {
+        endRow();
+        auto* box = new QCheckBox(QObject::tr(field.label));
+        form_.flags[pathOf(field)] = box;
+        name(box, field);
+        QObject::connect(box, &QCheckBox::toggled, whole_, edit_);
+        card(field)->addRow(box);
+    }
+    void text(const FieldSpec& field, std::string&) override { addText(field); }
+    void numbers(const FieldSpec& field, std::vector<double>&) override {
+        QLineEdit* line = addText(field);
+        line->setPlaceholderText(QObject::tr("gears"));
+        line->setToolTip(capitalised(field.help) + QObject::tr("; with spaces between: 6.78 54.2"));
+    }
+
+private:
+    QFormLayout* card(const FieldSpec& field) const {
+        const std::string part = parts_.empty() ? field.key : parts_.front();
+        return part == "imaging" || part == "name"       ? cards_.imaging
+               : part == "guiding" || part == "off_axis" ? cards_.guiding
+               : part == "site"                          ? cards_.site
+                                                         : cards_.mount;
+    }
+    void name(QWidget* w, const FieldSpec& field) {
+        w->setObjectName(QString::fromStdString(pathOf(field)));
+        w->setToolTip(capitalised(field.help));
+    }
+    void put(QWidget* w, const FieldSpec& field) {
+        if (std::string(field.label) != "+") {
+            endRow();
+            label_ = QObject::tr(field.label);
+            to_ = card(field);
+        } else {
+            w->setAccessibleName(capitalised(field.name));
+        }
+        name(w, field);
+        row_.push_back(w);
+    }
+    void addNumber(const FieldSpec& field, int decimals) {
+        if (!*field.label)
+            return;
+        // What cannot be is refused with its reason, not kept from being typed.
+        const double wide = std::pow(10.0, std::ceil(std::log10(std::max(std::abs(field.high), 10.0)))) - 1.0;
+        auto* box = numberField(field.low < 0.0 ? -999.0 : 0.0, std::max(wide, 9.0), decimals,
+                                QObject::tr(field.unit));
+        if (field.zeroIsUnknown)
+            box->setSpecialValueText(QObject::tr("not known"));
+        form_.numbers[pathOf(field)] = box;
+        QObject::connect(box, &QDoubleSpinBox::valueChanged, whole_, edit_);
+        put(box, field);
+    }
+    QLineEdit* addText(const FieldSpec& field) {
+        if (!*field.label)
+            return nullptr;
+        auto* line = new QLineEdit;
+        form_.texts[pathOf(field)] = line;
+        QObject::connect(line, &QLineEdit::editingFinished, whole_, edit_);
+        put(line, field);
+        return line;
+    }
+    void endRow() {
+        if (row_.size() == 1)
+            formRow(to_, label_, {row_[0]});
+        else if (row_.size() == 2)
+            formRow(to_, label_, {row_[0], row_[1]});
+        row_.clear();
+    }
+    RigForm::Fields& form_;
+    RigForm::Cards cards_;
+    QObject* whole_;
+    std::function<void()> edit_;
+    QString label_;
+    QFormLayout* to_ = nullptr;
+    std::vector<QWidget*> row_;
+};
+
+class FormShowing : public FormVisitor {
+public:
+    explicit FormShowing(const RigForm::Fields& fields) : form_(fields) {}
+    void number(const FieldSpec& field, double& v) override { showNumber(field, v); }
+    void whole(const FieldSpec& field, int& v) override { showNumber(field, v); }
+    void flag(const FieldSpec& field, bool& v) override { form_.flags.at(pathOf(field))->setChecked(v); }
+    void text(const FieldSpec& field, std::string& v) override {
+        if (const auto at = form_.texts.find(pathOf(field)); at != form_.texts.end())
+            at->second->setText(qs(v));
+    }
+    void numbers(const FieldSpec& field, std::vector<double>& v) override {
+        QStringList words;
+        for (double number : v)
+            words << qs(exactText(number));
+        form_.texts.at(pathOf(field))->setText(words.join(' '));
+    }
+
+private:
+    void showNumber(const FieldSpec& field, double v) {
+        if (const auto at = form_.numbers.find(pathOf(field)); at != form_.numbers.end())
+            at->second->setExact(v);
+    }
+    const RigForm::Fields& form_;
+};
+
+class FormReading : public FormVisitor {
+public:
+    explicit FormReading(const RigForm::Fields& fields) : form_(fields) {}
+    void number(const FieldSpec& field, double& v) override {
+        if (const auto at = form_.numbers.find(pathOf(field)); at != form_.numbers.end())
+            v = at->second->exact();
+    }
+    void whole(const FieldSpec& field, int& v) override {
+        if (const auto at = form_.numbers.find(pathOf(field)); at != form_.numbers.end())
+            v = static_cast<int>(at->second->exact());
+    }
+    void flag(const FieldSpec& field, bool& v) override { v = form_.flags.at(pathOf(field))->isChecked(); }
+    void text(const FieldSpec& field, std::string& v) override {
+        if (const auto at = form_.texts.find(pathOf(field)); at != form_.texts.end())
+            v = at->second->text().trimmed().toStdString();
+    }
+    void numbers(const FieldSpec& field, std::vector<double>& v) override {
+        v.clear();
+        const QString words = form_.texts.at(pathOf(field))->text();
+        for (const QString& word : words.split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts))
+            v.push_back(typedNumber(word.toStdString()).value_or(0.0)); // what is no number is refused
+    }
+
+private:
+    const RigForm::Fields& form_;
+};
+
+} // namespace
+
+RigForm::RigForm(const Cards& cards, QObject* parent) : QObject(parent) {
+    Rig rig;
+    FormBuilding building(fields_, cards, this, [this] { edit(); });
+    describe(rig, building);
+}
+
+void RigForm::edit() {
+    if (!showing_)
+        Q_EMIT changed();
+}
+
+void RigForm::show(const Rig& rig) {
+    showing_ = true;
+    Rig shown = rig;
+    // Tied to the imaging telescope the guide fields mirror it.
+    shown.guideOptics = rig.guidingOptics();
+    FormShowing showing(fields_);
+    describe(shown, showing);
+    showing_ = false;
+}
+
+Rig RigForm::edited(const Rig& before) const {
+    Rig rig = before;
+    FormReading reading(fields_);
+    describe(rig, reading);
+    // The own scope is kept for switching back.
+    if (rig.offAxis || before.offAxis)
+        rig.guideOptics = before.guideOptics;
+    return rig;
+}
+
+} // namespace nordstjerna
