@@ -69,7 +69,7 @@ std::vector<NamedFigure> figuresOf(const RunStory& story) {
         list.push_back({tr("%1 drift").arg(name), qs(formatMeasured(a.drift_arcsec_min, " ″/min", 3)), ""});
         list.push_back({tr("%1 noise per frame").arg(name), qs(formatMeasured(a.noise_arcsec, "″", 3)),
                         a.centroid_arcsec.value > 0.0
-                            ? tr("light and camera %1, air %2")
+                            ? tr("light and camera %1, seeing %2")
                                   .arg(qs(formatMeasured(a.centroid_arcsec, "″", 3)),
                                        qs(formatMeasured(a.air_arcsec, "″", 3)))
                             : QString()});
@@ -79,12 +79,12 @@ std::vector<NamedFigure> figuresOf(const RunStory& story) {
     axis(tr("Dec"), m.dec);
     if (const auto& w = m.ra.periodic.worm) {
         list.push_back({tr("Periodic error, peak to peak"), qs(formatMeasured(w->peakToPeak_arcsec, "″", 2)),
-                        tr("rms %1").arg(qs(formatMeasured(w->rms_arcsec, "″", 2)))});
+                        tr("RMS %1").arg(qs(formatMeasured(w->rms_arcsec, "″", 2)))});
         list.push_back({tr("Worm period"),
                         w->given ? qs(formatNumber(w->period_s.value, 1)) + " s"
                                  : qs(formatMeasured(w->period_s, " s", 2)),
                         tr("%1, %2 turns recorded")
-                            .arg(w->byMount ? tr("told by the mount")
+                            .arg(w->byMount ? tr("reported by the mount")
                                  : w->given ? tr("stated")
                                             : tr("found"),
                                  qs(formatNumber(w->cycles, 1)))});
@@ -132,7 +132,7 @@ QString figuresHtml(const RunStory& story) {
 QString budgetHtml(const RunStory& story) {
     QString html = "<table cellpadding=\"4\">";
     for (const BudgetShare& b : story.motion.budget)
-        html += QString("<tr><td>%1</td><td><b>%2 %</b></td><td>%3″ rms</td></tr>")
+        html += QString("<tr><td>%1</td><td><b>%2 %</b></td><td>%3″ RMS</td></tr>")
                     .arg(QString(causeName(b.cause)), qs(formatNumber(100.0 * b.share, 0)),
                          qs(formatNumber(b.rms_arcsec, 2)));
     return html + "</table>";

@@ -38,10 +38,10 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
         bool azimuth;
         double sign;
         const char* objectName;
-    } levers[] = {{"Push the front left", true, south ? 1.0 : -1.0, "left"},
-                  {"Push the front right", true, south ? -1.0 : 1.0, "right"},
-                  {"Raise the front", false, 1.0, "raise"},
-                  {"Lower the front", false, -1.0, "lower"}};
+    } levers[] = {{"Swing the polar axis left", true, south ? 1.0 : -1.0, "left"},
+                  {"Swing the polar axis right", true, south ? -1.0 : 1.0, "right"},
+                  {"Raise the polar axis", false, 1.0, "raise"},
+                  {"Lower the polar axis", false, -1.0, "lower"}};
     const auto group = [&] {
         auto* grid = new QGridLayout;
         grid->setHorizontalSpacing(6);

@@ -37,7 +37,7 @@ constexpr NightAction table[] = {
     {ActionId::reviewSearch, StationId::review, QT_TRANSLATE_NOOP("NightAction", "Search all nights"),
      "Ctrl+Shift+F"},
     {ActionId::reviewRebuild, StationId::review,
-     QT_TRANSLATE_NOOP("NightAction", "Make the night log anew from records and tables"), ""},
+     QT_TRANSLATE_NOOP("NightAction", "Rebuild the night log from records and tables"), ""},
 };
 } // namespace
 

@@ -241,7 +241,7 @@ void NightBand::mouseMoveEvent(QMouseEvent* e) {
     setCursor(over == Grip::none ? Qt::ArrowCursor : Qt::SizeHorCursor);
     if (over != Grip::none) {
         QToolTip::showText(e->globalPosition().toPoint() + QPoint(8, 8),
-                           over == Grip::begin ? tr("Begin of the series: draw it to another time")
+                           over == Grip::begin ? tr("Start of the series: drag to change")
                                                : tr("End of the series: draw it to another time"),
                            this);
         return;

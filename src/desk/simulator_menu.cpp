@@ -33,8 +33,9 @@ void fillSimulatorMenu(QMenu& menu, SimulatedNight& night, const SimulatorMenuPa
           Staged{QObject::tr("The mount does not answer for 20 s"), FaultKind::mountLink, 0.0, 20.0},
           Staged{QObject::tr("The cameras do not answer for 20 s"), FaultKind::cameraLink, 0.0, 20.0},
           Staged{QObject::tr("The focusers do not answer for 20 s"), FaultKind::focuserLink, 0.0, 20.0},
-          Staged{QObject::tr("The mount hangs for two minutes"), FaultKind::mountHangs, 0.0, 120.0},
-          Staged{QObject::tr("The cameras hang for three minutes"), FaultKind::cameraHangs, 0.0, 180.0},
+          Staged{QObject::tr("The mount stops answering for two minutes"), FaultKind::mountHangs, 0.0, 120.0},
+          Staged{QObject::tr("The cameras stop answering for three minutes"), FaultKind::cameraHangs, 0.0,
+                 180.0},
           Staged{QObject::tr("The cameras freeze for 20 s"), FaultKind::frozen, 0.0, 20.0}})
         parts.add(happens, h.what, [&night, h] { night.happen(h.kind, h.amount, h.length_s); });
 }

@@ -7,8 +7,7 @@ Problem haltedProblem() {
 }
 
 Problem stoppedProblem() {
-    return {"Stopped.", "It was broken off on request; the mount was not told to stop tracking.", "", false,
-            true};
+    return {"Stopped.", "It was stopped on request; the mount still tracks.", "", false, true};
 }
 
 namespace {

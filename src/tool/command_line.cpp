@@ -68,7 +68,7 @@ private:
             return commandStars(frame_);
         }).word("FRAME", "FITS frame", into(frame_));
 
-        Arguments& solve = add("solve", "Where a frame looks", [this] { return commandSolve(solve_); });
+        Arguments& solve = add("solve", "Plate-solve a frame", [this] { return commandSolve(solve_); });
         solve.word("FRAME", "FITS frame", into(solve_.frame));
         solve.option("scale", "expected scale, arcsec/px", positive(solve_.scale_arcsec_px));
         solve.option("scale-tolerance", "relative tolerance of the scale (0.1)",
@@ -91,13 +91,13 @@ private:
         pole.option("height", "metres", into(pole_.site.height_m, -500.0, 9000.0));
         pole.option("pressure", "hPa", into(pole_.site.pressure_hpa, 0.0, 1100.0));
         pole.option("temperature", "°C", into(pole_.site.temperature_c, -80.0, 60.0));
-        pole.option("reference", "refracted (as it is left out) or true", [this](const std::string& v) {
+        pole.option("reference", "refracted (default) or true", [this](const std::string& v) {
             mustBeOneOf(v, {"refracted", "true"});
             pole_.reference = v == "true" ? PoleReference::geometric : PoleReference::refracted;
         });
         pole.option("dut1", "UT1 − UTC, seconds", into(pole_.dut1_s, -1.0, 1.0));
 
-        Arguments& series = add("series", "Shapes, creep and causes of oval stars of a night's frames",
+        Arguments& series = add("series", "Shapes, flexure and causes of oval stars of a night's frames",
                                 [this] { return commandSeries(series_); });
         series.word("FRAME", "FITS frames of one target", oneMore(series_.frames), 1, 5000);
         series.option("run", "run table of the guiding meanwhile", into(series_.run));
@@ -127,8 +127,8 @@ private:
         analyse.option("report", "report to write, .html or .pdf",
                        document([this](const auto& path) { analysis_.report = path; }));
 
-        Arguments& replay = add("replay", "What other settings of the loop would have left of a run",
-                                [this] { return commandReplay(replay_); });
+        Arguments& replay =
+            add("replay", "Re-run the loop with other settings", [this] { return commandReplay(replay_); });
         replay.word("RUN", "ECSV run table, guided or free", into(replay_.table));
         addLoopOptions(replay, replay_.wishes);
         replay.flag("search", "look for the best settings", replay_.search);
@@ -149,7 +149,7 @@ private:
             if (v != "series")
                 sim_.kind = *runKindFrom(v);
         });
-        sim.option("seed", "of the random numbers", [this](const std::string& v) { sim_.seed = countIn(v); });
+        sim.option("seed", "random seed", [this](const std::string& v) { sim_.seed = countIn(v); });
         sim.needed("out", "table to write", into(sim_.out));
         sim.option("frames", "folder for full frames", into(sim_.frames));
         sim.flag("rendered", "measure the stars on rendered pixels", sim_.rendered);
@@ -175,7 +175,7 @@ private:
         Arguments& written = command("night report", "A night as a document", nightReport);
         date(written);
         written.needed("out", "report to write, .html or .pdf", into(night_.report));
-        command("night rebuild", "The log anew, from records and run tables", nightRebuild);
+        command("night rebuild", "Rebuild the log from records and run tables", nightRebuild);
     }
 
     std::deque<Command> list_;

@@ -39,7 +39,7 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
         if (wish->second < shortestShare * d.exposure_s)
             return problem("The run cannot be replayed with that exposure.",
                            "It was recorded with " + formatNumber(d.exposure_s, 2) +
-                               " s, which tells too little of frames so short.",
+                               " s, too long to predict frames so short.",
                            "Give at least " + formatNumber(shortestShare * d.exposure_s, 2) + " s.");
         OtherExposure other = withExposure(d, track, wish->second);
         if (other.disturbance.t_s.size() < 30)

@@ -62,13 +62,13 @@ void BaseTest::numbersReadAsPeopleWriteThem() {
 }
 
 void BaseTest::uncertaintyDecidesThePlaces() {
-    QCOMPARE(formatMeasured({3.214, 0.21}, "′"), std::string("3.2′ ± 0.2′"));
-    QCOMPARE(formatMeasured({3.214, 0.012}, "′"), std::string("3.214′ ± 0.012′"));
+    QCOMPARE(formatMeasured({3.214, 0.21}, "′"), std::string("3.2 ± 0.2′"));
+    QCOMPARE(formatMeasured({3.214, 0.012}, "′"), std::string("3.214 ± 0.012′"));
     QCOMPARE(formatMeasured({648.6, 91.2}, " ms", 0), std::string("649 ± 91 ms"));
     // Nothing measured is known exactly.
     QCOMPARE(formatMeasured({1.6432, 0.0031}, " px", 2), std::string("1.64 ± < 0.01 px"));
     QCOMPARE(formatMeasured({1.6432, 0.0051}, " px", 2), std::string("1.64 ± 0.01 px"));
-    QCOMPARE(formatMeasured({5.0, 0.0}, "′"), std::string("5.0′ ± 0.0′"));
+    QCOMPARE(formatMeasured({5.0, 0.0}, "′"), std::string("5.0 ± 0.0′"));
 }
 
 void BaseTest::statisticsOfKnownSeries() {

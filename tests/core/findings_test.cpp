@@ -92,7 +92,7 @@ void FindingsTest::poleOffTheMark() {
     const auto list = poleFindings(e, fit, rig(), {2.0, {Angle::fromHours(-4), Angle::fromDeg(42)}});
     QCOMPARE(list.front().id, std::string("pole-off"));
     QCOMPARE(list.front().weight, Weight::act);
-    QVERIFY(list.front().remedy.find("Lower the front by 9.0′") != std::string::npos);
+    QVERIFY(list.front().remedy.find("Lower the polar axis by 9.0′") != std::string::npos);
     QVERIFY(list.front().evidence.find("″/min") != std::string::npos);
 }
 

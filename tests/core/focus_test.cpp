@@ -481,7 +481,7 @@ void FocusTest::failures_data() {
     using F = FocusWorld::Fault;
     QTest::newRow("does not move") << f(F::stuck) << 0.0 << 50000.0 << 1e9 << "does not move";
     QTest::newRow("moves backwards") << f(F::backwards) << 0.0 << 50000.0 << 1e9 << "moves backwards";
-    QTest::newRow("nonsense") << f(F::nonsense) << 0.0 << 50000.0 << 1e9 << "cannot be";
+    QTest::newRow("nonsense") << f(F::nonsense) << 0.0 << 50000.0 << 1e9 << "impossible position";
     QTest::newRow("coupling slips") << f(F::uncoupled) << 0.0 << 50000.0 << 1e9 << "do not change";
     QTest::newRow("inner limit") << f(F::none) << 5400.0 << 50000.0 << 1e9 << "inner end";
     QTest::newRow("outer limit") << f(F::none) << 0.0 << 4700.0 << 1e9 << "outer end";

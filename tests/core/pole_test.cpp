@@ -169,7 +169,7 @@ void PoleTest::sightingsAtOnePlaceAreRefused() {
     const Case c = makeCase(random, 1.0, 40.0, 3, 0.3);
     const auto fit = fitAxis(c.sightings, c.site);
     QVERIFY(!fit);
-    QVERIFY(fit.error().what.find("same place") != std::string::npos);
+    QVERIFY(fit.error().what.find("same part of the sky") != std::string::npos);
     QVERIFY(!fit.error().remedy.empty());
     QVERIFY(!fitAxis({c.sightings.front()}, c.site));
 }
@@ -288,12 +288,12 @@ void PoleTest::advicePointsTheRightWay() {
     e.east_arcmin.value = 9.0;
     e.high_arcmin.value = -4.0;
     LeverAdvicePair advice = leverAdvice(e, north, 2.0);
-    QCOMPARE(advice.azimuth.action, std::string("Push the front left")); // looking north, west is left
-    QCOMPARE(advice.altitude.action, std::string("Raise the front"));
+    QCOMPARE(advice.azimuth.action, std::string("Swing the polar axis left")); // looking north, west is left
+    QCOMPARE(advice.altitude.action, std::string("Raise the polar axis"));
     Site south = north;
     south.latitude = Angle::fromDeg(-33);
     advice = leverAdvice(e, south, 2.0);
-    QCOMPARE(advice.azimuth.action, std::string("Push the front right")); // looking south, west is right
+    QCOMPARE(advice.azimuth.action, std::string("Swing the polar axis right")); // looking south, west is right
     e.east_arcmin.value = 0.3;
     e.high_arcmin.value = 1.0;
     advice = leverAdvice(e, north, 2.0);
@@ -330,7 +330,7 @@ void PoleTest::planFailsInAPit() {
     rig.horizon = *parseHorizon("0 80\n90 80\n180 80\n270 80\n");
     const auto arc = planSightings(rig);
     QVERIFY(!arc);
-    QVERIFY(arc.error().what.find("No place") != std::string::npos);
+    QVERIFY(arc.error().what.find("No part of the sky") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(PoleTest)

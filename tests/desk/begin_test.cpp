@@ -139,7 +139,7 @@ void BeginTest::focusRunByOneButton() {
              window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
                                                     : "");
     QVERIFY(std::abs(window_->simulatedNight().trueDefocus_um(CameraRole::imaging)) < 0.3 * zone);
-    ReadOut* best = readOut(focus, "Best place");
+    ReadOut* best = readOut(focus, "Best position");
     QVERIFY(best && best->value().toDouble() > 5000.0);
     QVERIFY(best->note().contains("critical zone"));
     QVERIFY(std::abs(readOut(focus, "Backlash")->value().toDouble() - s.imagingFocuser.play_steps) < 10.0);
@@ -348,8 +348,8 @@ void BeginTest::targetsThatNeverRise() {
     auto* search = centre->findChild<QLineEdit*>("search");
     search->setText("10 45 03 -59 41 04");
     QTest::keyClick(search, Qt::Key_Return);
-    QVERIFY2(panelText().contains("does not come free tonight"), qPrintable(panelText()));
-    QVERIFY(readOut(centre, "Best hours")->note().contains("does not come free"));
+    QVERIFY2(panelText().contains("stays behind your horizon tonight"), qPrintable(panelText()));
+    QVERIFY(readOut(centre, "Best hours")->note().contains("behind your horizon"));
     QVERIFY(!centre->primary()->isEnabled());
 }
 

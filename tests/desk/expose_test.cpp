@@ -166,7 +166,7 @@ void ExposeTest::planFollowsTheFields() {
     set("series-grown", 12.0);
     QVERIFY(!plan().contains("focused anew"));
     expose()->findChild<QComboBox*>("series-refocus")->setCurrentIndex(1);
-    QVERIFY2(plan().contains("focused anew when stars have grown by 12 %"), qPrintable(plan()));
+    QVERIFY2(plan().contains("refocused when stars have grown by 12 %"), qPrintable(plan()));
     // The band draws what is planned.
     QVERIFY(window_->session().night().plan() && !window_->session().night().plan()->blocks.empty());
 }
@@ -416,7 +416,7 @@ void ExposeTest::focusedAnewByItself() {
     set("series-exposure", 150.0);
     expose()->findChild<QComboBox*>("series-refocus")->setCurrentIndex(1);
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
-    QVERIFY(waitFor([this] { return panelText().contains("Focused anew") || !expose()->running(); }));
+    QVERIFY(waitFor([this] { return panelText().contains("Refocused") || !expose()->running(); }));
     QVERIFY2(expose()->running(), "it goes on");
     QVERIFY(window_->session().procedures().guiding());
     QCOMPARE(window_->session().focusBook().focused(CameraRole::imaging).size(), size_t{1});

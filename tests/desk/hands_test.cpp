@@ -570,7 +570,7 @@ void HandsTest::secondWindowAsksBeforeTakingOver() {
     QVERIFY(second.writes().flush(20.0));
     QVERIFY(onDisk().contains("M 1"));
     QVERIFY(panelText().contains("is not kept"));
-    QVERIFY(panelButton("Take over"));
+    QVERIFY(panelButton("Keep it here"));
 }
 
 void HandsTest::timesOfTheSite() {

@@ -754,10 +754,10 @@ void WindowTest::theWholeNight() {
     QVERIFY(readOut(StationId::pole, "Off the pole")->note().contains("±"));
     const auto levers = window_->station(StationId::pole)->findChildren<LeverCard*>();
     QCOMPARE(levers.size(), 2);
-    QCOMPARE(levers[0]->words(), QString("Push the front left"));
-    QCOMPARE(levers[1]->words(), QString("Raise the front"));
+    QCOMPARE(levers[0]->words(), QString("Swing the polar axis left"));
+    QCOMPARE(levers[1]->words(), QString("Raise the polar axis"));
     QCOMPARE(window_->station(StationId::pole)->state(), StationState::attention);
-    QVERIFY(panelText().contains("Raise the front by"));
+    QVERIFY(panelText().contains("Raise the polar axis by"));
 
     // Adjust live: one turn left, two up by the hands; say what they were; then what the cards ask for.
     auto* pole = static_cast<PoleStation*>(window_->station(StationId::pole));
@@ -790,7 +790,7 @@ void WindowTest::theWholeNight() {
     for (int i = 0; i < 2; ++i)
         QTest::mouseClick(hands->findChild<QPushButton*>("raise1"), Qt::LeftButton);
     QVERIFY(follow(4));
-    QVERIFY2(levers[1]->words().startsWith("Lower the front"), qPrintable(levers[1]->words()));
+    QVERIFY2(levers[1]->words().startsWith("Lower the polar axis"), qPrintable(levers[1]->words()));
     for (int i = 0; i < 3; ++i)
         QTest::mouseClick(hands->findChild<QPushButton*>("lower2"), Qt::LeftButton); // quarters
     QTest::mouseClick(hands->findChild<QPushButton*>("left2"), Qt::LeftButton);
@@ -928,7 +928,7 @@ void WindowTest::tuneBringsWhatItPromises() {
     QCOMPARE(guide->findChild<QComboBox*>("controller-ra")->currentText(), QString("model"));
     QVERIFY(headline->text().startsWith("In use since"));
     guideFor(guide->run().rows.back().t_s + 900.0);
-    QVERIFY2(headline->text().startsWith("It brought"), qPrintable(headline->text()));
+    QVERIFY2(headline->text().startsWith("Achieved"), qPrintable(headline->text()));
     QVERIFY2(figure("Total RMS") < before,
              qPrintable(QString("%1 after %2").arg(figure("Total RMS")).arg(before)));
     QVERIFY2(figure("Mount part") < 0.8 * mountBefore,

@@ -200,7 +200,7 @@ void FocusNightTest::failuresAreTold_data() {
     using F = SimFocuserSetup::Fault;
     QTest::newRow("stuck") << static_cast<int>(F::stuck) << "does not move";
     QTest::newRow("backwards") << static_cast<int>(F::backwards) << "moves backwards";
-    QTest::newRow("nonsense") << static_cast<int>(F::nonsense) << "cannot be";
+    QTest::newRow("nonsense") << static_cast<int>(F::nonsense) << "impossible position";
     QTest::newRow("uncoupled") << static_cast<int>(F::uncoupled) << "do not change";
 }
 

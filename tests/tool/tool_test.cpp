@@ -294,7 +294,7 @@ void ToolTest::polePlaceTwice() {
     QVERIFY(writeFits(in("b.fits").toStdString(), **frame).has_value());
     const Ran r = tool({"pole", in("a.fits"), in("b.fits"), "--latitude", "58.35", "--longitude", "11.2"});
     QCOMPARE(r.status, 1);
-    QVERIFY(std::string(r.out["problem"]["what"]).find("same place") != std::string::npos);
+    QVERIFY(std::string(r.out["problem"]["what"]).find("same part of the sky") != std::string::npos);
 }
 
 void ToolTest::seriesSimulatedAndJudged() {

@@ -52,10 +52,7 @@ std::string formatSigma(double sigma, int places) {
 
 std::string formatMeasured(Measured m, const std::string& unit, int maxDecimals) {
     const int places = decimalsFor(m.sigma, maxDecimals);
-    // A word of a unit is said once, a mark on the figure with each.
-    if (unit.starts_with(' '))
-        return formatNumber(m.value, places) + " ± " + formatSigma(m.sigma, places) + unit;
-    return formatNumber(m.value, places) + unit + " ± " + formatSigma(m.sigma, places) + unit;
+    return formatNumber(m.value, places) + " ± " + formatSigma(m.sigma, places) + unit;
 }
 
 std::string formatSkyAngle(Angle a) {

@@ -15,7 +15,7 @@ std::string formatNumber(double value, int decimals);
 std::string formatUnit(const std::string& unit);
 
 // Value and uncertainty with as many places as the uncertainty deserves (two leading digits when the
-// first is 1, otherwise one), e.g. "3.2′ ± 0.2′", "649 ± 91 ms". At most `maxDecimals` places.
+// first is 1, otherwise one), e.g. "3.2 ± 0.2′", "649 ± 91 ms". At most `maxDecimals` places.
 std::string formatMeasured(Measured m, const std::string& unit, int maxDecimals = 3);
 // An uncertainty of so many places; "< 0.01" where it would show as nothing.
 std::string formatSigma(double sigma, int places);

@@ -13,16 +13,16 @@ void loopFinding(std::vector<Finding>& list, const char* axis, const char* id, d
                  double noise, int rows) {
     // Three standard errors of an autocorrelation of white noise.
     const double significant = 3.0 / std::sqrt(static_cast<double>(rows));
-    const std::string measured = "Successive errors correlate by " + formatNumber(lag1, 2) +
-                                 " (none: within ±" + formatNumber(significant, 2) + ").";
+    const std::string measured = "Frame-to-frame correlation " + formatNumber(lag1, 2) +
+                                 " (noise alone: within ± " + formatNumber(significant, 2) + ").";
     if (lag1 < -significant && lag1 < -0.2)
         list.push_back({std::string(id) + "-over", Weight::look,
                         std::string(axis) + " corrections are too strong",
-                        measured + " Negative: the error alternates.",
+                        measured + " Negative means overshoot.",
                         "Lower the loop gain or raise the deadband in " + std::string(axis) + "."});
     else if (lag1 > std::max(significant, 0.45) && rms > 1.5 * noise)
         list.push_back({std::string(id) + "-under", Weight::look, std::string(axis) + " wanders slowly",
-                        measured + " " + formatNumber(rms, 2) + "″ RMS, of which air and noise are " +
+                        measured + " " + formatNumber(rms, 2) + "″ RMS, of which noise is " +
                             formatNumber(noise, 2) + "″.",
                         "Raise the loop gain or shorten the exposure in " + std::string(axis) + "."});
 }
@@ -32,16 +32,16 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
     const Measured mount = b.recorded.mountPart_arcsec;
     const double total = b.recorded.total_arcsec.value;
     const double bound = b.bound.total_arcsec();
-    const std::string figures =
-        "Over " + formatDuration(b.span_s) + ": " + formatMeasured(mount, "″", 2) + " of " +
-        formatNumber(total, 2) + "″ is the mount's own motion" +
-        (bound > 0.0 ? "; no loop of this pace would leave less than " + formatNumber(bound, 2) + "″ in all."
-                     : ".");
+    const std::string figures = "Over " + formatDuration(b.span_s) + ": " + formatMeasured(mount, "″", 2) +
+                                " of " + formatNumber(total, 2) + "″ is the mount's own motion" +
+                                (bound > 0.0 ? "; no controller at this exposure could leave less than " +
+                                                   formatNumber(bound, 2) + "″ in all."
+                                             : ".");
     // What is left above the bound, and so can be mended at all.
     constexpr double nearBound = 1.05;
     const auto worst = bound > 0.0 && total < nearBound * bound ? std::nullopt : b.worst();
     if (mount.value + mount.sigma < 0.45 * total && !worst) {
-        list.push_back({"air-limits", Weight::know, "Air limits the rest", figures,
+        list.push_back({"air-limits", Weight::know, "Seeing limits the rest", figures,
                         "Better settings would gain little."});
         return;
     }
@@ -59,23 +59,22 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
     const auto& c = run.meta.controller;
     const bool learns = c && (controllerOf(c->ra.kind).learns || controllerOf(c->dec.kind).learns);
     if (learns && *worst == Cause::overCorrection) {
-        list.push_back({"model-follows-air", Weight::know, "The loop follows the air in part", cost,
-                        "Air that moves slowly looks like the mount. Longer exposures average it."});
+        list.push_back({"model-follows-air", Weight::know, "The loop partly follows the seeing", cost,
+                        "Slow seeing looks like mount motion. Longer exposures average it out."});
         return;
     }
     if (learns && *worst != Cause::drift) {
         // No gain to be turned: it follows from what was learnt so far.
-        list.push_back(
-            {"model-learning", Weight::know, "The mount moves more than is foretold yet", figures,
-             "The model learns worm and play while it guides; a free run and a backlash test teach "
-             "it sooner."});
+        list.push_back({"model-learning", Weight::know, "The model has not learnt this mount yet", figures,
+                        "The model learns worm and backlash while it guides; a free run and a backlash test "
+                        "teach it sooner."});
         return;
     }
     static const std::pair<Cause, const char*> words[] = {
-        {Cause::periodic, "The worm gets through"},
+        {Cause::periodic, "Periodic error gets through"},
         {Cause::drift, "Drift gets through"},
         {Cause::backlash, "Dec backlash costs most"},
-        {Cause::overCorrection, "Corrections chase the air"},
+        {Cause::overCorrection, "Corrections chase the seeing"},
         {Cause::underCorrection, "Corrections come too late"}};
     for (const auto& [cause, headline] : words)
         if (cause == *worst)
@@ -95,14 +94,14 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
                         "The worm turns in " + formatNumber(b.wormFound_s, 0) + " s, not in " +
                             formatNumber(b.wormTold_s, 0) + " s",
                         "Over " + formatDuration(b.span_s) +
-                            " the error came back with that period; with the one stated it would not.",
-                        "Correct the worm period in Rig: the next run need not find it out again.",
+                            " the error repeats with that period; the entered period does not fit.",
+                        "Correct the worm period in Rig: the next run then starts with it.",
                         ActionId::goToRig, "Go to Rig"});
     if (b.wormToldNonsense)
         list.push_back(
-            {"worm-phase-not-believed", Weight::look, "The mount's word on its worm is not believed",
-             "The phase it tells stands still or jumps; the time since the start is used instead.",
-             "Look for a newer firmware, or go without: the worm is then learnt anew in each run."});
+            {"worm-phase-not-believed", Weight::look, "The worm phase the mount reports cannot be used",
+             "The reported phase stands still or jumps; the time since the start is used instead.",
+             "Look for newer firmware, or go on without it: the worm is then learnt again in each run."});
 }
 
 void saturationFinding(std::vector<Finding>& list, const Run& run) {
@@ -113,7 +112,7 @@ void saturationFinding(std::vector<Finding>& list, const Run& run) {
         return;
     list.push_back({"guide-star-saturates", Weight::look, "A guide star saturates",
                     "A star reached the end of the camera's scale in " + formatCount(spells, "spell") +
-                        "; the centre of a flat top is worth less.",
+                        "; centroids of saturated stars are less accurate.",
                     "Shorten the exposure, lower the gain, or choose fainter stars in Focus."});
 }
 } // namespace
@@ -128,20 +127,20 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
         const double image = run.meta.imageScale_arcsec_px;
         const Measured offset = bothAxes(s.ra.offset_arcsec, s.dec.offset_arcsec);
         if (offset.value > std::max(0.15, 3.0 * offset.sigma))
-            list.push_back(
-                {"beside-the-aim", Weight::look,
-                 "The star stands " + formatNumber(offset.value, 2) + "″ beside the aim point",
-                 "Mean " + formatMeasured(s.ra.offset_arcsec, "″", 2) + " in RA, " +
-                     formatMeasured(s.dec.offset_arcsec, "″", 2) + " in Dec over " +
-                     formatDuration(s.span_s) + "; the RMS is about this mean and does not count it.",
-                 "A steady drift is held at a distance: a smaller deadband or a larger loop gain brings the "
-                 "star closer, less polar error takes the drift away."});
+            list.push_back({"beside-the-aim", Weight::look,
+                            "The star stands " + formatNumber(offset.value, 2) + "″ off the aim point",
+                            "Mean " + formatMeasured(s.ra.offset_arcsec, "″", 2) + " in RA, " +
+                                formatMeasured(s.dec.offset_arcsec, "″", 2) + " in Dec over " +
+                                formatDuration(s.span_s) +
+                                "; the RMS is about this mean and does not count it.",
+                            "A steady drift leaves a constant offset: a smaller deadband or a larger loop "
+                            "gain reduces it, a smaller polar error removes the drift."});
         if (image > 0.0) {
             const double px = s.totalRms_arcsec / image;
             const bool good = px < 1.0;
             list.push_back(
                 {good ? "rms-good" : "rms-high", good ? Weight::know : Weight::look,
-                 good ? "Guiding is finer than an imaging pixel" : "Guiding is coarser than an imaging pixel",
+                 good ? "Guide RMS is below one imaging pixel" : "Guide RMS is above one imaging pixel",
                  formatNumber(s.totalRms_arcsec, 2) + "″ RMS is " + formatNumber(px, 2) +
                      " imaging px over " + formatDuration(s.span_s) + ".",
                  good ? "" : "See which axis is worse and why before changing settings."});

@@ -31,8 +31,8 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
         const bool any = w.peakToPeak_arcsec.value > 0.0;
         list.push_back(
             {"periodic-error", large ? Weight::look : Weight::know,
-             any && corrected
-                 ? "Guiding left " + formatMeasured(w.peakToPeak_arcsec, "″", 1) + " peak to peak of the worm"
+             any && corrected ? "Periodic error left while guiding: " +
+                                    formatMeasured(w.peakToPeak_arcsec, "″", 1) + " peak to peak"
              : any ? "Periodic error " + formatMeasured(w.peakToPeak_arcsec, "″", 1) + " peak to peak"
                    : "The worm shows no error above the noise",
              "Worm turn " +
@@ -41,18 +41,18 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                   : w.given ? " by the rig, "
                             : " found, ") +
                  formatNumber(w.cycles, 1) + " turns recorded" +
-                 (any ? "; rms " + formatMeasured(w.rms_arcsec, "″", 2) + ", fastest " +
+                 (any ? "; RMS " + formatMeasured(w.rms_arcsec, "″", 2) + ", fastest " +
                             formatMeasured(w.maxRate_arcsec_s, " ″/s", 3)
                       : std::string()) +
                  ".",
-             corrected ? "What the mount does by itself shows in a free run only."
-             : any     ? "Guiding takes out what is slow; correct in time: the star moves 0.3″ in " +
+             corrected ? "Only a free run shows what the mount does unguided."
+             : any     ? "Guiding can follow this; at its fastest the star moves 0.3″ in " +
                          formatDuration(0.3 / std::max(w.maxRate_arcsec_s.value, 1e-4)) + "."
                    : ""});
         if (w.cycles < 2.0)
             list.push_back(
                 {"worm-once", Weight::know, "The worm turned " + formatNumber(w.cycles, 1) + " times only",
-                 "What repeats cannot be told from what happened once.", "Record two or three turns."});
+                 "One turn cannot separate periodic error from chance.", "Record two or three turns."});
         // A line of its own where the worm should be, at another period: the stated one is wrong.
         for (const PeriodicLine& l : ra.lines)
             if (w.given && l.harmonic == 0 && std::abs(l.period_s.value / w.period_s.value - 1.0) < 0.25 &&
@@ -62,14 +62,14 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                                 "The rig states " + formatNumber(w.period_s.value, 1) + " s; the run shows " +
                                     formatMeasured(l.period_s, " s", 1) + " with " +
                                     formatMeasured(l.amplitude_arcsec, "″", 1) + " amplitude.",
-                                "Count the teeth of the wheel: 86 164 s divided by them.", ActionId::goToRig,
+                                "Worm period = 86 164 s ÷ worm-wheel teeth.", ActionId::goToRig,
                                 "Go to Rig"});
     } else if (wormPeriod_s > 0.0) {
-        list.push_back({"worm-too-short", Weight::look, "Too short for the worm",
-                        formatDuration(span_s) + " recorded, one turn takes " + formatDuration(wormPeriod_s) +
-                            ". Noise and Dec drift can be told, the periodic error cannot, and the RA drift "
-                            "only as well as its ± says.",
-                        "Record two or three turns."});
+        list.push_back(
+            {"worm-too-short", Weight::look, "Too short for the worm",
+             formatDuration(span_s) + " recorded, one turn takes " + formatDuration(wormPeriod_s) +
+                 ". Noise and Dec drift are known; periodic error is not; RA drift is uncertain (see ±).",
+             "Record two or three turns."});
     } else if (ra.lines.empty()) {
         list.push_back({"no-period", Weight::know, "No period stands out",
                         "Nothing between a few frames and " + formatDuration(ra.longestPeriod_s) +
@@ -85,7 +85,7 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                  "A period of " + formatMeasured(l.period_s, " s", 1) + " that is not the worm's",
                  formatMeasured(l.amplitude_arcsec, "″", 2) + " amplitude. " +
                      (origin.empty() ? "Likely another gear, a belt or the motor" : "Likely " + origin) + ".",
-                 "A curve of the worm cannot take it out; guiding can if it is slow."});
+                 "A worm correction curve cannot remove it; guiding can if it is slow."});
         }
     return list;
 }
@@ -113,7 +113,8 @@ std::vector<Finding> backlashFindings(const BacklashResult& b, const CorrectionR
     if (ms < 2.0 * b.dead_ms.sigma && weighBacklash(most, reach) != BacklashWeight::harmless)
         return {{"backlash-unknown", Weight::look, "Dec backlash is not known well enough",
                  measured + " It may be none, or up to " + formatNumber(most, 0) + " ms.",
-                 "Test again, in calmer air or with a brighter star.", ActionId::freeBacklash, "Test again"}};
+                 "Test again in better seeing or with a brighter star.", ActionId::freeBacklash,
+                 "Test again"}};
     if (weight == BacklashWeight::harmless)
         return {{"backlash-harmless", Weight::know, "Dec backlash is harmless",
                  measured + " That is less than a twentieth of the interval between corrections.",
@@ -148,7 +149,7 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
         d.evidence +=
             " It says nothing of the part at right angles, and flexure and a slipping scope count in "
             "it.";
-        d.remedy = "A sanity figure. Measure the axis on the Pole station.";
+        d.remedy = "A rough check only. Measure the axis on the Pole station.";
         if (std::abs(meaning->component.amount_arcmin.value) >
             3.0 + 2.0 * meaning->component.amount_arcmin.sigma) {
             d.weight = Weight::look;
@@ -161,7 +162,7 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
     Finding r{"ra-drift", Weight::know, "RA drifts " + formatMeasured(ra, " ″/min", 2), "", ""};
     if (meaning && meaning->axisKnown) {
         r.evidence =
-            "The measured axis and the air make " +
+            "The measured axis and refraction make " +
             formatMeasured(meaning->raFromPole_arcsec_min, " ″/min", 2) + " of it; the rest, " +
             formatMeasured(meaning->tracking_arcsec_min, " ″/min", 2) + ", is the tracking rate: " +
             formatMeasured({std::abs(meaning->tracking_ppm.value), meaning->tracking_ppm.sigma}, " ppm", 0) +
@@ -172,17 +173,15 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
             real ? "Guiding takes it out; check that the mount tracks the stars and not the Sun or Moon."
                  : "Within its uncertainty the rate is right.";
     } else if (meaning) {
-        r.evidence =
-            "With the axis on the pole the air alone makes " +
-            formatNumber(meaning->raFromPole_arcsec_min.value, 2) +
-            " ″/min; each arcminute of polar error at right angles to the one Dec shows adds up to " +
-            formatNumber(meaning->raPerArcmin_arcsec_min, 2) +
-            " ″/min. Rate and axis cannot be told apart until the axis is measured.";
+        r.evidence = "With the axis on the pole refraction alone makes " +
+                     formatNumber(meaning->raFromPole_arcsec_min.value, 2) +
+                     " ″/min; each arcminute in the other component can add " +
+                     formatNumber(meaning->raPerArcmin_arcsec_min, 2) +
+                     " ″/min. Tracking rate and polar error cannot be separated until the axis is measured.";
         r.remedy = "Measure the pole, then the rest is the tracking rate.";
     } else {
-        r.evidence =
-            "Tracking rate, polar error and air together; without time, place and the measured axis they "
-            "cannot be told apart.";
+        r.evidence = "Tracking rate, polar error and refraction together; without time, pointing and the "
+                     "measured axis they cannot be separated.";
     }
     if (!m.ra.periodic.worm && m.wormGiven_s <= 0.0 && m.span_s() < 900.0)
         r.evidence += (r.evidence.empty() ? "" : " ") +
@@ -221,7 +220,7 @@ std::vector<Finding> recordingFindings(const CleanRun& c) {
         list.push_back(
             {"mixed-sampling", Weight::know, "Frames came at different paces",
              "Usually every " + formatNumber(c.sampling_s, 1) + " s, but more than a fifth of them not.",
-             "The noise is that of neighbours at the usual pace."});
+             "Noise is taken from frames at the usual interval."});
     return list;
 }
 

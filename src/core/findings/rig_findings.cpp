@@ -11,7 +11,7 @@ std::vector<Finding> scaleFindings(double guide, double image) {
     std::vector<Finding> list;
     // Common practice, no source: below 0.5 ″/px the air moves the star by more than a pixel anyway.
     if (guide < 0.5)
-        list.push_back({"guide-scale-fine", Weight::look, "Guide scale finer than the air",
+        list.push_back({"guide-scale-fine", Weight::look, "Guide scale finer than the seeing",
                         formatNumber(guide, 2) + " ″/px; below 0.50 ″/px nothing is gained.",
                         "Bin the guide camera " + std::to_string(static_cast<int>(std::ceil(0.5 / guide))) +
                             " × for more signal."});

@@ -28,18 +28,18 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
                               formatCount(r.frames, "frame") + ". ";
     switch (first) {
     case OvalCause::guidedRa:
-        f.headline = "Stars are oval along RA, and the guide record shows it.";
+        f.headline = "Stars are oval along RA, and guiding shows why";
         f.evidence = shape + "The loop's own error accounts for " + percent(r.causes.front().share) + ".";
         f.remedy = "Periodic error or gain: see Tune at Guide, or hand a correction curve to the mount.";
         break;
     case OvalCause::guidedDec:
-        f.headline = "Stars are oval along Dec, and the guide record shows it.";
+        f.headline = "Stars are oval along Dec, and guiding shows why";
         f.evidence = shape + "The loop's own error accounts for " + percent(r.causes.front().share) + ".";
         f.remedy = "Drift or backlash: align the pole better, or test the backlash at Free run.";
         break;
     case OvalCause::creep:
         f.headline = "The telescope bends against the guide scope.";
-        f.evidence = shape + "The field creeps by " + speedText(*creep) +
+        f.evidence = shape + "Flexure moves the field by " + speedText(*creep) +
                      " while the guide star stands, which accounts for " + percent(r.causes.front().share) +
                      ".";
         f.remedy =
@@ -52,7 +52,7 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
         break;
     case OvalCause::unseen:
         f.headline = "Stars are oval, and nothing recorded explains it.";
-        f.evidence = shape + "Neither the guide record nor a creep of the field accounts for it.";
+        f.evidence = shape + "Neither guiding nor flexure explains it.";
         f.remedy = "Look for wind on the tube, a tilted sensor, a loose mirror, or focus.";
         break;
     }
@@ -70,15 +70,15 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
     if (story.oval && story.oval->oval)
         list.push_back(ovalFinding(*story.oval, story.creep));
     else if (story.creep && story.creep->certain() && story.creep->speed_arcsec_min().value > 0.05)
-        list.push_back({"expose.creep", Weight::look, "The field creeps while the guide star stands.",
+        list.push_back({"expose.creep", Weight::look, "Flexure: the field moves while the guide star stays",
                         speedText(*story.creep) + "; at this exposure it does not show yet.",
                         "Longer exposures would make oval stars; an off-axis guider cures it."});
     if (const double loss = focusLoss(story.sinceFocused(frames)); loss > story.grown)
-        list.push_back({"expose.focus", Weight::look, "The stars have grown.",
+        list.push_back({"expose.focus", Weight::look, "The stars have grown",
                         "FWHM is " + formatNumber(100.0 * loss, 0) + " % above the best stretch " +
                             (story.refocused.empty() ? "of this series." : "since the last focus run."),
-                        "Focus the imaging camera anew after this frame; with a motor the series does it by "
-                        "itself where the plan says so.",
+                        "Refocus the imaging camera after this frame; with a motor the series does it "
+                        "automatically where the plan says so.",
                         ActionId::goToFocus, "Go to Focus"});
     if (!story.refocused.empty()) {
         const Refocus& last = story.refocused.back();
@@ -88,10 +88,10 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
             {last.found ? "expose.refocused" : "expose.not-refocused",
              last.found ? Weight::know : Weight::look,
              last.found
-                 ? "Focused anew after frame " + std::to_string(last.afterFrame) + "."
-                 : "The focus run after frame " + std::to_string(last.afterFrame) + " found nothing better.",
+                 ? "Refocused after frame " + std::to_string(last.afterFrame)
+                 : "The focus run after frame " + std::to_string(last.afterFrame) + " found nothing better",
              last.word + (failed > 0 && last.found
-                              ? " " + formatCount(static_cast<int>(failed), "run") + " before failed."
+                              ? " " + formatCount(static_cast<int>(failed), "earlier run") + " failed."
                               : ""),
              last.found ? "" : "Look at Focus when the series allows it.",
              last.found ? ActionId::none : ActionId::goToFocus, last.found ? "" : "Go to Focus"});
@@ -104,7 +104,7 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
             words += (words.empty() ? "" : "; ") + ("frame " + std::to_string(f.number)) + ": " +
                      remarkWord(f.remark);
     if (struck > 0)
-        list.push_back({"expose.marked", Weight::know, formatCount(struck, "frame") + " marked.",
+        list.push_back({"expose.marked", Weight::know, formatCount(struck, "frame") + " flagged",
                         words + (struck > named ? " …" : "") + ".",
                         "Look at them before throwing them away."});
     return list;
@@ -118,8 +118,8 @@ std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const 
     f.id = "expose.ladder";
     f.weight = Weight::know;
     const double seen = roundSeenUpTo_s(rungs);
-    f.headline = seen > 0.0 ? "Without guiding stars stay round up to " + formatDuration(seen) + "."
-                            : "Without guiding no exposure of the ladder was round.";
+    f.headline = seen > 0.0 ? "Without guiding, stars stay round up to " + formatDuration(seen)
+                            : "Without guiding, no exposure of the ladder was round";
     const LadderRung* odd = nullptr;
     for (const LadderRung& r : rungs) {
         const Measured expected = expectedElongation(mount, r.exposure_s);
@@ -141,14 +141,15 @@ std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const 
     f.evidence += ".";
     list.push_back(f);
     if (odd)
-        list.push_back(
-            {"expose.ladder_beyond", Weight::look, "The mount left alone is worse than its measures explain.",
-             "At " + formatDuration(odd->exposure_s) + " stars are more oval than the measured " +
-                 (mount.periodicKnown ? "axis and periodic error make them."
-                                      : "axis makes them; no free run is there to say what the "
-                                        "periodic error adds."),
-             mount.periodicKnown ? "Look for flexure and wind, and check whether the axis was moved since."
-                                 : "Record a free run, then take the ladder again."});
+        list.push_back({"expose.ladder_beyond", Weight::look,
+                        "Unguided stars are more oval than measured errors predict",
+                        "At " + formatDuration(odd->exposure_s) + " stars are more oval than the measured " +
+                            (mount.periodicKnown ? "axis and periodic error make them."
+                                                 : "axis makes them; no free run is there to say what the "
+                                                   "periodic error adds."),
+                        mount.periodicKnown
+                            ? "Look for flexure and wind, and check whether the axis was moved since."
+                            : "Record a free run, then take the ladder again."});
     return list;
 }
 
@@ -159,18 +160,17 @@ std::vector<Finding> settleFindings(const std::optional<SettleAdvice>& advice, d
     const auto words = [&](const SettleRule& rule) {
         return formatNumber(rule.within_arcsec / scale, 1) + " px for " + formatNumber(rule.for_s, 0) + " s";
     };
-    std::string evidence = "After " + formatCount(a.dithers, "dither") + ": " +
-                           formatNumber(a.now.seconds, 0) + " s each now, " +
-                           formatNumber(a.then.seconds, 0) + " s then";
+    std::string evidence = "After " + formatCount(a.dithers, "dither") + ": settling takes " +
+                           formatNumber(a.now.seconds, 0) + " s now, " + formatNumber(a.then.seconds, 0) +
+                           " s with this rule";
     if (a.now.early > 0.0 || a.then.early > 0.0)
-        evidence += "; begun too early " + percent(a.now.early) + " now, " + percent(a.then.early) + " then";
+        evidence += "; started too early: " + percent(a.now.early) + " → " + percent(a.then.early);
     if (a.now.timedOut > 0.0)
-        evidence += "; the time ran out in " + percent(a.now.timedOut);
+        evidence += "; timed out in " + percent(a.now.timedOut);
     if (toCome > 0)
         evidence += ". That is " + formatDuration(a.gain_s * toCome) + " of this series";
-    return {{"expose.settle", Weight::look, "Settle within " + words(a.rule) + ".", evidence + ".",
-             "It is what these dithers say; it can be taken back in the plan.", ActionId::exposeSettle,
-             "Use it"}};
+    return {{"expose.settle", Weight::look, "Settle within " + words(a.rule), evidence + ".",
+             "Based on these dithers; can be undone in the plan.", ActionId::exposeSettle, "Use it"}};
 }
 
 } // namespace nordstjerna

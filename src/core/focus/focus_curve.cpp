@@ -61,8 +61,8 @@ std::optional<CurveVector> parabola(const std::vector<const CurvePoint*>& used) 
     for (const CurvePoint* p : used)
         least = std::min(least, p->hfd_px.value);
     const double floor = q[0] - q[2] * u * u;
-    return CurveVector(middle + wide * u, std::sqrt(std::max(floor, 0.09 * least * least)), std::sqrt(q[2]) / wide,
-                0.0);
+    return CurveVector(middle + wide * u, std::sqrt(std::max(floor, 0.09 * least * least)),
+                       std::sqrt(q[2]) / wide, 0.0);
 }
 
 struct Fit {
@@ -191,12 +191,12 @@ Expected<FocusCurve> fitHyperbola(const std::vector<CurvePoint>& points, bool lo
         return problem("Too few points for a focus curve.",
                        formatCount(static_cast<int>(used.size()), "frame") + " with stars at " +
                            formatCount(static_cast<int>(places.size()), "place") + ".",
-                       "At least four frames at three places are needed.");
+                       "At least four frames at three positions are needed.");
     const auto fit = solve(used, lopsided && used.size() > 4);
     if (!fit)
-        return problem("The stars do not get smaller anywhere between the places tried.",
+        return problem("The stars do not get smaller anywhere between the positions tried.",
                        "Their sizes do not lie on a curve with a lowest point.",
-                       "Try a wider range, or a place nearer to the focus.");
+                       "Try a wider range, or start nearer to the focus.");
     return curveOf(*fit, used, lopsided && used.size() > 4);
 }
 

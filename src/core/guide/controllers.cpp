@@ -20,9 +20,9 @@ private:
 
 std::vector<ControllerDescriptor>& table() {
     static std::vector<ControllerDescriptor> all{
-        {ControllerKind::model, "model", "Model foretells the axis and its play.", false, true, false,
-         "It foretells worm and drift instead of running after them, and leaves the air alone.",
-         "It corrects the drift, leaves the air alone and knows the play.",
+        {ControllerKind::model, "model", "Model predicts the axis and its backlash.", false, true, false,
+         "It predicts worm and drift instead of following them, and ignores the seeing.",
+         "It corrects the drift, ignores the seeing and allows for backlash.",
          [](const AxisSettings&, const ModelController& model) -> std::unique_ptr<Controller> {
              return std::make_unique<ModelInCharge>(model);
          }},

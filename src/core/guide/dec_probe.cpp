@@ -103,7 +103,7 @@ Expected<bool> DecProbe::reversed() const {
     return problem(
         "Dec does not follow its pulses on this side of the pier.",
         formatNumber(given_s, 0) + " s of pulses did not carry the star along.",
-        "Check the Dec clutch and the cable; with very large play measure the rates on this side.");
+        "Check the Dec clutch and the cable; with very large backlash measure the rates on this side.");
 }
 
 } // namespace nordstjerna

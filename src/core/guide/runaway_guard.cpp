@@ -131,8 +131,9 @@ Problem runawayProblem(const Runaway& r) {
     case RunawayCause::notFollowing:
         break;
     }
-    return {what, seen + " and pulses moved it by nothing.",
-            "Check the guide cable, the " + axis + " clutch, the balance, and a gear with very much play."};
+    return {what, seen + " and pulses had no effect.",
+            "Check the guide cable, the " + axis +
+                " clutch, the balance, and the gears for very large backlash."};
 }
 
 } // namespace nordstjerna

@@ -36,7 +36,7 @@ Expected<CorrectionCurve> curveFrom(const WormError& w, const RunMeta& meta) {
     if (!(w.peakToPeak_arcsec.value > 0.0))
         return problem("There is no periodic error to correct.",
                        "No harmonic of the worm stands out of the noise of this run.",
-                       "Record two or three turns in calm air, or leave the mount as it is.");
+                       "Record two or three turns in good seeing, or leave the mount as it is.");
     CorrectionCurve curve;
     curve.wormPeriod_s = w.period_s.value;
     curve.byMount = w.byMount;

@@ -152,16 +152,15 @@ void share(Split& s) {
 const char* remedyFor(Cause cause) {
     switch (cause) {
     case Cause::noise:
-        return "Nothing in the loop lowers it; longer exposures and more guide stars average the air.";
+        return "No setting of the loop lowers it; longer exposures and more guide stars average the seeing.";
     case Cause::periodic:
-        return "The model controller foretells the worm; a correction curve in the mount takes its share "
-               "away.";
+        return "The model controller predicts the worm; a correction curve in the mount removes part of it.";
     case Cause::drift:
         return "Better polar alignment; the model controller corrects what is left ahead of time.";
     case Cause::backlash:
         return "Measure the backlash and let the model take it up, or guide Dec against the drift alone.";
     case Cause::overCorrection:
-        return "A smaller loop gain or a longer exposure: the corrections chase the air.";
+        return "A smaller loop gain or a longer exposure: the corrections chase the seeing.";
     case Cause::underCorrection:
         return "A larger loop gain or a shorter exposure: the corrections come too late.";
     case Cause::excursion:
@@ -195,7 +194,7 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     constexpr size_t fewest = 60;
     if (t.size() < fewest)
         return problem("Too little of the run counts for a budget.",
-                       std::to_string(t.size()) + " rows of at least 60 are steady.", "Guide for longer.");
+                       std::to_string(t.size()) + " of at least 60 rows are settled.", "Guide for longer.");
     GuidedBudget b;
     b.span_s = t.back() - t.front();
     b.recorded = figuresFrom(ra, dec);

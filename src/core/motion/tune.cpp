@@ -58,12 +58,11 @@ void addAxis(std::vector<Recommendation>& list, const SettingsBook& book, const 
     add(ra ? SettingKey::gainRa : SettingKey::gainDec,
         settingValue(best, ra ? SettingKey::gainRa : SettingKey::gainDec) <
                 book.value(ra ? SettingKey::gainRa : SettingKey::gainDec)
-            ? "Corrects less of the air."
+            ? "Corrects less of the seeing."
             : "Follows the mount more closely.");
     add(ra ? SettingKey::deadbandRa : SettingKey::deadbandDec,
-        "Errors below it are the air's more often than the mount's.");
-    add(ra ? SettingKey::smoothingRa : SettingKey::smoothingDec,
-        "Takes the edge off what only the air does.");
+        "Errors below it are seeing more often than mount motion.");
+    add(ra ? SettingKey::smoothingRa : SettingKey::smoothingDec, "Damps what is only seeing.");
 }
 
 // The star must still be measured well in a shorter exposure: it has so much less light.
@@ -138,11 +137,11 @@ void addExposure(Tune& result, const Run& run, const Disturbance& whole, const M
     const std::string brings = "mount part " + instead(least->mountPart_arcsec, least->against_arcsec) + ".";
     result.changes.push_back(
         {SettingKey::exposure, exposure, "Expose " + settingText(SettingKey::exposure, exposure),
-         least->made ? "With shorter frames, made from the mount's track and this record's noise: " + brings
+         least->made ? "Simulated shorter frames, with mount motion and noise of this run: " + brings
                      : "With frames taken together by " + formatNumber(least->exposure_s / d.exposure_s, 0) +
                            ": " + brings,
          least->made ? "This mount moves faster than the frames follow; the star is bright enough for more."
-                     : "Longer averages the air; this mount is smooth enough for it."});
+                     : "A longer exposure averages the seeing; this mount is smooth enough for it."});
 }
 
 } // namespace
@@ -166,11 +165,11 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     const double worm = d.priors.ra.wormPeriod_s;
     const double needed = std::max(shortestRecord_s, turnsNeeded * worm);
     if (d.span_s() < needed)
-        return problem("The record is too short to tune on.",
+        return problem("The run is too short to tune on.",
                        formatDuration(d.span_s()) + " of " + formatDuration(needed) +
                            (worm > 0.0 && turnsNeeded * worm > shortestRecord_s
-                                ? ": the worm must have turned once and a bit before it can be foretold."
-                                : ": less does not tell the mount from the air."),
+                                ? ": the worm must turn at least once before it can be predicted."
+                                : ": less cannot separate mount and seeing."),
                        "Go on recording for " + formatDuration(std::ceil(needed - d.span_s())) + ".");
     Tune result;
     result.guided = run.meta.kind == RunKind::guided;

@@ -96,7 +96,7 @@ Agreement compareMethods(const std::vector<MethodResult>& methods) {
                     ". Something moved between them, or one was disturbed. " +
                     (odd ? "The others agree with each other, so the " + odd->name +
                                " is the odd one out: repeat that."
-                         : "Nothing here says which; take fresh sightings and see which they repeat.");
+                         : "It is not clear which is wrong; measure again and see which is confirmed.");
     }
     return a;
 }

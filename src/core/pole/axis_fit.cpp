@@ -66,7 +66,7 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
                 widest = angle, from = i, to = j;
         }
     if (widest < Angle::fromDeg(1.0).rad())
-        return problem("The sightings lie at the same place.",
+        return problem("The sightings lie in the same part of the sky.",
                        "Between them the camera turned by only " +
                            formatNumber(Angle::fromRad(widest).deg(), 1) +
                            "°; an axis shows from about 15° on.",

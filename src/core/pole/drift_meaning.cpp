@@ -43,10 +43,10 @@ std::string componentText(const DriftComponent& c) {
     // Within some 4° of it the direction may go by its name: the other part then adds less than a tenth of
     // itself.
     if (share > 0.997)
-        return "In this place of the sky that is an axis " + size + " " + side + ".";
-    return "In this place of the sky that is " + size + " of polar error in a slanting direction, mostly " +
-           side + " (" + formatNumber(100.0 * c.east * c.east, 0) + " % east–west, " +
-           formatNumber(100.0 * c.high * c.high, 0) + " % high–low).";
+        return "Here in the sky that is an axis " + size + " " + side + ".";
+    return "Here in the sky that is " + size + " of polar error, mostly in " +
+           (mostlyEast ? "azimuth (to the " : "altitude (") + side +
+           "); the other component cannot be seen from here.";
 }
 
 } // namespace nordstjerna

@@ -17,13 +17,15 @@ LeverAdvicePair leverAdvice(const PoleError& error, const Site& site, double wan
     pair.azimuth.withinWanted = std::abs(east) <= share;
     // Looking north, east is on the right; looking south, on the left.
     const bool pushLeft = (east > 0.0) != site.southern();
-    pair.azimuth.action =
-        pair.azimuth.withinWanted ? "Leave it" : (pushLeft ? "Push the front left" : "Push the front right");
+    pair.azimuth.action = pair.azimuth.withinWanted
+                              ? "Leave it"
+                              : (pushLeft ? "Swing the polar axis left" : "Swing the polar axis right");
     pair.azimuth.detail = "axis points " + amount(east) + (east >= 0.0 ? " east" : " west") + " of the pole";
     pair.altitude.amount_arcmin = std::abs(high);
     pair.altitude.withinWanted = std::abs(high) <= share;
-    pair.altitude.action =
-        pair.altitude.withinWanted ? "Leave it" : (high > 0.0 ? "Lower the front" : "Raise the front");
+    pair.altitude.action = pair.altitude.withinWanted
+                               ? "Leave it"
+                               : (high > 0.0 ? "Lower the polar axis" : "Raise the polar axis");
     pair.altitude.detail = "axis points " + amount(high) + (high >= 0.0 ? " too high" : " too low");
     return pair;
 }

@@ -10,7 +10,7 @@ namespace nordstjerna {
 struct LeverAdvice {
     double amount_arcmin = 0.0; // to move on the sky, never negative
     bool withinWanted = false;
-    std::string action; // "Push the front left", "Raise the front", "Leave it"
+    std::string action; // "Swing the polar axis left", "Raise the polar axis", "Leave it"
     std::string detail; // "axis points 4.6′ too high"
 };
 

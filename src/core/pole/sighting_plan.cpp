@@ -193,7 +193,7 @@ Expected<PlannedArc> planSightings(const Rig& rig, const PlanWishes& wishes) {
             break;
     }
     if (!best)
-        return problem("No place for sightings is free.",
+        return problem("No part of the sky is free for sightings.",
                        "The horizon profile leaves less than 12° of right ascension, in one piece or in two "
                        "windows, above " +
                            formatNumber(wishes.lowestAltitude_deg, 0) + "° on either side of the meridian.",

@@ -64,7 +64,7 @@ Step BacklashTest::advance(const Event& event) {
         return measured(std::get<StarsTracked>(event.what), event);
     case Phase::pulsing:
         phase_ = Phase::resting;
-        return WaitStep{0.5, "the axis comes to rest"};
+        return WaitStep{0.5, "the axis to settle"};
     case Phase::resting:
         phase_ = Phase::looking;
         return look();

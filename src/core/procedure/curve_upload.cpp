@@ -15,10 +15,10 @@ Step CurveUpload::advance(const Event& event) {
         phase_ = Phase::ended;
         return FailStep{{"The curve cannot be handed to the mount.",
                          curve_->byMount
-                             ? "The mount does not tell where its worm stands."
+                             ? "The mount does not report its worm phase."
                              : "It was measured without the mount's worm position, so that its phase "
                                "is not known.",
-                         "Export it instead, or record a run with a mount that tells."}};
+                         "Export it instead, or record a run with a mount that reports it."}};
     }
     phase_ = Phase::handing;
     return CurveStep{curve_ ? curve_->error_arcsec : std::vector<double>{}};

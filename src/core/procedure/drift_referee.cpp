@@ -136,7 +136,7 @@ Expected<HourAngleDec> driftPlace(const Rig& rig, DriftPlace wanted) {
                 bestCost = cost, best = place;
         }
     if (!best)
-        return problem(wanted == DriftPlace::meridian ? "No place near the meridian is free."
+        return problem(wanted == DriftPlace::meridian ? "No part of the sky near the meridian is free."
                                                       : "Neither east nor west is free low down.",
                        "The horizon profile hides what the drift referee needs.",
                        "Use fresh sightings as the second opinion.");

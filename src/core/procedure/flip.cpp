@@ -38,7 +38,7 @@ Step Flip::comeOver(const Event& event) {
 
 Step Flip::lookAround() {
     constexpr double glance_s = 1.0;
-    return WaitStep{glance_s, "the word to go on, after a look at the cables"};
+    return WaitStep{glance_s, "you to check the cables, then press Go on"};
 }
 
 Step Flip::slew(const Event& event) {
@@ -109,13 +109,13 @@ std::optional<Step> Flip::step(const Event& event) {
             if (record_.slews < mostSlews) {
                 phase_ = Phase::waiting;
                 return WaitStep{record_.slews == 1 ? 5.0 : retrySlew_s,
-                                "the mount, which has not come over; it is told again then"};
+                                "the mount, which has not flipped yet; the command will be repeated"};
             }
-            return fail({"The mount has not come over.",
+            return fail({"The mount has not flipped.",
                          "It was sent to " + setup_.centring.targetName + " " +
                              formatCount(record_.slews, "time") + " and is still " +
                              sideWords(event.mount.side) + ".",
-                         "Check its limits, its clock and its place, or flip it by hand; then start the "
+                         "Check its limits, its clock and its site, or flip it by hand; then start the "
                          "series again."});
         }
         return centre(event);
@@ -143,9 +143,9 @@ std::optional<Step> Flip::step(const Event& event) {
             constexpr double loose_deg = 30.0;
             if (std::abs(turned - 180.0) > loose_deg)
                 return fail(
-                    {"The picture has not turned over.",
+                    {"The image did not rotate by 180°.",
                      "It turned by " + formatNumber(turned, 0) +
-                         "° and not by 180°, though the mount reports the other side.",
+                         "°, though the mount reports the other side.",
                      "See which side of the pier the telescope is on before anything moves; then start the "
                      "series again."});
         }
@@ -190,7 +190,7 @@ Progress Flip::progress() const {
     };
     Progress p;
     p.steps = {{"Stop guiding", state(Phase::start, Phase::pausingBefore)},
-               {"Come over", state(Phase::slewing, Phase::waiting)},
+               {"Flip", state(Phase::slewing, Phase::waiting)},
                {"Centre", state(Phase::centring, Phase::cloudWait)}};
     if (setup_.guide)
         p.steps.push_back({"Guide again", state(Phase::pausingAfter, Phase::guiding)});
@@ -198,9 +198,9 @@ Progress Flip::progress() const {
     if (phase_ == Phase::centring && centring_)
         p.waitingFor = centring_->progress().waitingFor;
     else if (pausing())
-        p.waitingFor = "your word to go on";
+        p.waitingFor = "you to check the cables, then press Go on";
     else if (phase_ == Phase::waiting)
-        p.waitingFor = "the mount, which has not come over yet";
+        p.waitingFor = "the mount, which has not flipped yet";
     else if (phase_ == Phase::cloudWait)
         p.waitingFor = "a clear field to solve";
     else if (phase_ == Phase::guideWait)

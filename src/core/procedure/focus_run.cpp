@@ -92,7 +92,7 @@ Step FocusRun::expose() {
     if (exposures_ >= mostExposures)
         return fail("After " + formatCount(exposures_, "frame") +
                         " the sizes of the stars still do not make a curve.",
-                    "Wait for steadier air or a clearer sky; lengthen the exposure.");
+                    "Wait for better seeing or a clearer sky; lengthen the exposure.");
     return ExposeStep{exposure_s_, setup_.camera};
 }
 
@@ -304,7 +304,7 @@ std::optional<Step> FocusRun::beyondTravel(double centre, double knee) const {
         return std::nullopt;
     const double by = inner ? state_->lowest - centre : centre - state_->highest;
     const double um = by * setup_.focuser().step_um;
-    return fail("The best place lies beyond the focuser's " + std::string(inner ? "inner" : "outer") +
+    return fail("Best focus lies beyond the focuser's " + std::string(inner ? "inner" : "outer") +
                     " end, about " + place(std::max(by, 0.0)) + " steps" +
                     (um > 0.0 ? " (" + formatNumber(um / 1000.0, 1) + " mm)" : std::string()) + " past " +
                     place(inner ? state_->lowest : state_->highest) + ".",
@@ -341,7 +341,7 @@ Step FocusRun::through() {
             return standsStill(tried.low_steps, tried.high_steps);
         return fail("The sizes of the stars between " + place(tried.low_steps) + " and " +
                         place(tried.high_steps) + " do not make a curve.",
-                    "Wait for steadier air or a clearer sky; lengthen the exposure.");
+                    "Wait for better seeing or a clearer sky; lengthen the exposure.");
     }
     if (auto end = beyondTravel(g.centre, 0.0))
         return *end;
@@ -451,9 +451,9 @@ Step FocusRun::finish(const FocusLook& look) {
     r.hfd_px = look.hfd_px;
     r.exposures = exposures_;
     if (doubtful)
-        r.doubt =
-            "The last frame is not as sharp as the curve promised: " + formatMeasured(look.hfd_px, " px", 2) +
-            " instead of " + formatMeasured({promised, curve_->sigmaAt(state_->steps)}, " px", 2) + ".";
+        r.doubt = "The last frame is not as sharp as the curve predicted: " +
+                  formatMeasured(look.hfd_px, " px", 2) + " instead of " +
+                  formatMeasured({promised, curve_->sigmaAt(state_->steps)}, " px", 2) + ".";
     result_ = r;
     if (setup_.endAtBest) {
         phase_ = Phase::ended;
@@ -465,7 +465,7 @@ Step FocusRun::finish(const FocusLook& look) {
 
 Progress FocusRun::progress() const {
     static const char* names[] = {"where it stands", "inwards of the focus", "through the focus", "backlash",
-                                  "to the best place"};
+                                  "to best focus"};
     Progress p;
     int now = 0;
     switch (phase_) {

@@ -12,7 +12,7 @@ std::optional<Problem> focuserFault(const FocuserState& s, std::optional<double>
     const auto whole = [](double v) { return formatNumber(v, 0); };
     if (!std::isfinite(s.steps) || !std::isfinite(s.lowest) || !std::isfinite(s.highest) ||
         s.highest <= s.lowest || s.steps < s.lowest - 1.0 || s.steps > s.highest + 1.0)
-        return Problem{"The focuser reports a place that cannot be: " + whole(s.steps) + ".",
+        return Problem{"The focuser reports an impossible position: " + whole(s.steps) + ".",
                        "Its travel is " + whole(s.lowest) + " to " + whole(s.highest) + " steps.",
                        "Check its cable and driver, and set its travel and zero again."};
     if (!asked || std::abs(s.steps - *asked) < 1.5)

@@ -140,7 +140,7 @@ Step Guiding::advance(const Event& event) {
         return watch_.look(setup_.exposure_s);
     case Phase::probing:
         phase_ = Phase::proving;
-        return WaitStep{0.5, "the axis comes to rest"};
+        return WaitStep{0.5, "the axis to settle"};
     case Phase::looking: {
         const auto* tracked = std::get_if<StarsTracked>(&event.what);
         return tracked ? measured(*tracked, event) : Step(watch_.look(setup_.exposure_s));
@@ -255,11 +255,10 @@ Step Guiding::lookOrSearch() {
 Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
     if (!event.mount.tracking && !event.mount.moving && !run_.rows.empty()) {
         // At a limit most mounts simply stop; from there on the star's run is the sky's.
-        ending_ =
-            Problem{"The mount stopped tracking.",
-                    "It stands at its limit, or was told to stop, after " +
-                        formatDuration(run_.rows.back().t_s) + ".",
-                    "What was recorded until then is kept. Slew away from the limit or flip, then go on."};
+        ending_ = Problem{
+            "The mount stopped tracking.",
+            "It reached its limit, or was stopped, after " + formatDuration(run_.rows.back().t_s) + ".",
+            "What was recorded until then is kept. Slew away from the limit or flip, then go on."};
         phase_ = Phase::ended;
         return DoneStep{};
     }

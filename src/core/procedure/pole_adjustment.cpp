@@ -62,7 +62,7 @@ Step PoleAdjustment::solve(const Event& event) {
         phase_ = Phase::ended;
         return FailStep{{"The mount no longer tracks.",
                          "It has reached a limit, or tracking was switched off; what the levers do can no "
-                         "longer be told.",
+                         "longer be seen.",
                          "Slew away from the limit and measure afresh."}};
     }
     phase_ = Phase::solving;
@@ -160,8 +160,8 @@ Expected<HourAngleDec> bestLeverPlace(const Rig& rig) {
                 bestCost = cost, best = place;
         }
     if (!best)
-        return problem("No place for adjusting is free.", "The horizon profile leaves nothing above 30°.",
-                       "Correct the horizon profile.");
+        return problem("No part of the sky is free for adjusting.",
+                       "The horizon profile leaves nothing above 30°.", "Correct the horizon profile.");
     return *best;
 }
 

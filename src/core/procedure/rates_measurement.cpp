@@ -97,7 +97,7 @@ Step RatesMeasurement::advance(const Event& event) {
     if (pulsing_) {
         pulsing_ = false;
         pausing_ = true;
-        return WaitStep{setup_.pause_s, "the axis comes to rest"};
+        return WaitStep{setup_.pause_s, "the axis to settle"};
     }
     if (pausing_) {
         pausing_ = false;

@@ -178,7 +178,7 @@ Step Series::move(const Event& event) {
     if (unsaved_)
         return wait(Phase::saving, glance_s, "the last frame to be saved: " + unsaved_->what);
     if (pauseWanted_)
-        return wait(Phase::paused, glance_s, "your word to go on");
+        return wait(Phase::paused, glance_s, "you to check the cables, then press Go on");
     const SeriesMove next = rules_->next(event.now, across(event), static_cast<int>(frames_.size()));
     if (next.kind == SeriesMove::Kind::end)
         return close(next.why, true, event);
@@ -257,7 +257,7 @@ Step Series::dither() {
     spot_ = next;
     sinceDither_ = 0;
     phase_ = Phase::dithering;
-    why_ = "the star to come to rest after the dither";
+    why_ = "the star to settle after the dither";
     return GuideStep{GuideStep::Act::dither, by, settleRule(setup_)};
 }
 

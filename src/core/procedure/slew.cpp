@@ -13,11 +13,11 @@ std::optional<Problem> slewObstacle(const Rig& rig, const HourAngleDec& place) {
     if (!rig.horizon.hides(enu) && enu.z() > 0.0)
         return std::nullopt;
     const AltAz a = altAzFrom(enu);
-    return Problem{"That place is hidden.",
+    return Problem{"The target is hidden.",
                    "It stands at altitude " + formatNumber(a.altitude.deg(), 0) + "°, azimuth " +
                        formatNumber(a.azimuth.deg(), 0) + "°; the sky is free above " +
                        formatNumber(rig.horizon.altitudeAt(a.azimuth).deg(), 0) + "° there.",
-                   "Choose another place or wait."};
+                   "Choose another target or wait."};
 }
 
 SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place,

@@ -165,13 +165,13 @@ Expected<RunComparison> compareRuns(const Run& first, const Run& second) {
     const std::string slow =
         formatMeasured(a->slow_arcsec, "″", 2) + " and " + formatMeasured(b->slow_arcsec, "″", 2);
     if (c.verdict == Difference::none)
-        c.words = "Beyond the air the two cannot be told apart (" + slow + ").";
+        c.words = "Beyond the seeing the two do not differ (" + slow + ").";
     else
         c.words = std::string(c.verdict == Difference::first ? "The first" : "The second") +
-                  " leaves less beyond the air: " + slow + ".";
+                  " has the smaller error beyond the seeing: " + slow + ".";
     const Measured air = difference(a->fast_arcsec, b->fast_arcsec);
     if (std::abs(air.value) > certain * air.sigma)
-        c.words += " The air was " + std::string(air.value > 0.0 ? "worse" : "better") +
+        c.words += " The seeing was " + std::string(air.value > 0.0 ? "worse" : "better") +
                    " in the second: " + formatMeasured(a->fast_arcsec, "″", 2) + " and " +
                    formatMeasured(b->fast_arcsec, "″", 2) + ".";
     return c;

@@ -41,7 +41,7 @@ Expected<void> validateSeries(const SeriesSetup& s) {
         return problem("Frames of " + formatNumber(s.exposure_s, 1) + " s cannot be taken.",
                        "An exposure lasts from 0.1 s to two hours.", "Correct the exposure.");
     if (s.ends.frames < 0)
-        return problem("A series cannot have fewer than no frames.", "", "Correct the number.");
+        return problem("The number of frames cannot be negative.", "", "Correct the number.");
     if (s.start.at && s.ends.at && *s.ends.at <= *s.start.at)
         return problem("The series would end before it begins.",
                        "It begins at " + s.zone.clock(*s.start.at) + " and ends at " +
@@ -59,9 +59,10 @@ Expected<void> validateSeries(const SeriesSetup& s) {
             "The tolerance must not be negative and the time-out longer than the time it must hold.",
             "Correct the settling.");
     if (!(s.refocus.grown >= 0.02) || s.refocus.grown > 1.0)
-        return problem("Stars that grow by " + formatNumber(100.0 * s.refocus.grown, 0) +
-                           " % are no sign of focus.",
-                       "Below 2 % it is the air, and at 100 % it is long past.", "Correct the share.");
+        return problem("Refocusing at " + formatNumber(100.0 * s.refocus.grown, 0) +
+                           " % growth is not possible.",
+                       "Growth below 2 % is seeing, and at 100 % focus is long gone.",
+                       "Choose between 2 % and 100 % growth.");
     if (s.flip.past_min < 1.0)
         return problem("Flipping at the meridian itself is left to chance.",
                        "A clock half a minute wrong decides which side the mount takes.",

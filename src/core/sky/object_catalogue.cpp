@@ -119,7 +119,7 @@ std::optional<std::vector<Token>> tokens(std::string text) {
 }
 
 tl::unexpected<Problem> notACoordinate(const std::string& why) {
-    return problem("That is no place on the sky.", why,
+    return problem("That is not a position on the sky.", why,
                    "Type right ascension and declination like 02 22 33.4 +42 20 57 or 35.639 42.349.");
 }
 
@@ -235,7 +235,7 @@ Expected<Equatorial> parseCoordinates(const std::string& text) {
     if (!dec && t->size() % 2 == 0)
         dec = t->size() / 2;
     if (!dec || dec > 3 || t->size() - dec > 3)
-        return notACoordinate("Where the declination begins cannot be told.");
+        return notACoordinate("It is not clear where the declination begins.");
     if ((*t)[0].sign == '-')
         return notACoordinate("A right ascension is not negative.");
     const auto first = sexagesimal(*t, 0, dec);

@@ -75,7 +75,7 @@ Problem TimeDispute::problem(const Site& site) const {
     default:
         p.why =
             byStars
-                ? "Either the mount was not told where it points, or the longitude in Rig (" + longitude +
+                ? "Either the mount has not been synced, or the longitude in Rig (" + longitude +
                       ") or a clock is wrong. The mount is the likelier one if it was just switched on."
                 : "The longitude in Rig (" + longitude + ") or that in the mount is wrong, or a clock is.";
         p.remedy = "Check the site in Rig and in the mount, and both clocks.";

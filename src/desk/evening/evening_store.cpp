@@ -72,9 +72,9 @@ bool EveningStore::owns() {
         {"What is changed here is not kept.",
          "Another Nordstjerna" + (other ? " (process " + std::to_string(other) + ")" : std::string()) +
              " keeps rigs, targets and settings of this evening; both would write over each other.",
-         "Work in the other window, or take over here. After that, nothing more is kept from the other "
-         "window."},
-        ActionId::takeEvening, "Take over");
+         "Go on in the other window, or keep the evening here. From then on nothing more is kept from the "
+         "other window."},
+        ActionId::takeEvening, "Keep it here");
     return false;
 }
 

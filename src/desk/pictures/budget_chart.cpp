@@ -14,7 +14,7 @@ namespace {
 QString wordOf(Cause cause) {
     switch (cause) {
     case Cause::noise:
-        return tr("air and light");
+        return tr("noise");
     case Cause::periodic:
         return tr("periodic error");
     case Cause::drift:

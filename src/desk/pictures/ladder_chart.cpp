@@ -131,10 +131,9 @@ void LadderChart::draw(QPainter& p, const QRectF& area) {
         p.setPen(theme().muted);
         p.setFont(textFont(13));
         p.drawText(field_, Qt::AlignCenter | Qt::TextWordWrap,
-                   rungs_.empty()
-                       ? tr("Nothing is measured yet that tells what to expect:\nmeasure the pole, "
-                            "or record a free run.")
-                       : QString());
+                   rungs_.empty() ? tr("Nothing is measured yet to predict from:\nmeasure the pole, "
+                                       "or record a free run.")
+                                  : QString());
     }
 }
 

@@ -42,7 +42,7 @@ void TrialChart::draw(QPainter& p, const QRectF& area) {
     p.setFont(textFont(12));
     p.setPen(theme().muted);
     p.drawText(area.adjusted(12, 8, -10, -7), Qt::AlignLeft | Qt::AlignTop,
-               tr("what B leaves more (+) or less (−) than A, %"));
+               tr("RMS with B, more (+) or less (−) than with A, %"));
     field_ = area.adjusted(52, 34, -16, -58);
     const double worth = 100.0 * rules_.worth;
     QColor band = theme().text;
@@ -56,7 +56,7 @@ void TrialChart::draw(QPainter& p, const QRectF& area) {
                    (v > 0.0 ? "+" : "") + qs(formatNumber(v, 0)));
     }
     p.drawText(QRectF(field_.left() + 6, yOf(worth) - 17, field_.width(), 15), Qt::AlignLeft,
-               tr("worth finding beyond the dashes"));
+               tr("dashed: smallest difference worth detecting"));
     // Each round, and the mean so far with its interval.
     QPolygonF upper;
     QPolygonF lower;
@@ -123,7 +123,7 @@ QString TrialChart::readOut(QPointF at) const {
         return {};
     for (size_t i = 0; i < state_.each.size(); ++i)
         if (std::abs(at.x() - xOf(static_cast<double>(i) + 0.5)) < 0.5 * (xOf(1.0) - xOf(0.0)))
-            return tr("round %1: B leaves %2 %")
+            return tr("round %1: with B %2 %")
                 .arg(i + 1)
                 .arg(qs(formatNumber(percentMore(state_.each[i]), 1)));
     return {};

@@ -18,7 +18,7 @@ NumberField::NumberField(double low, double high, int decimals, const QString& u
     setRange(low, high);
     setKeyboardTracking(false);
     if (!unit.isEmpty())
-        setSuffix(" " + unit);
+        setSuffix(qs(formatUnit(unit.toStdString())));
     setMinimumWidth(52);
 }
 

@@ -3,7 +3,7 @@
 namespace nordstjerna {
 
 Problem Lane::silent() const {
-    return {"The " + device_ + " does not answer.", "It was told something and has not come back from it.",
+    return {"The " + device_ + " does not answer.", "It got a command and did not answer.",
             "Check its cable and its power.", true};
 }
 

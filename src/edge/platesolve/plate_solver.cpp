@@ -265,14 +265,14 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
                            formatNumber(std::hypot(width, height) * high / 3600.0, 2) + "° across.",
                        "Correct the scale, or install index files for smaller fields.");
     if (!proposal && timedOut)
-        return problem("The search for the frame\'s place was not finished.",
+        return problem("The plate solve was not finished.",
                        formatNumber(options.timeLimit_s, 0) + " s of computing were allowed, for " +
                            formatCount(count, "star") + " at " + formatNumber(low, 2) + " to " +
                            formatNumber(high, 2) + " ″/px. That says nothing against the rig.",
                        "Try again, with a smaller radius or a narrower scale, or let it compute longer.");
     if (!proposal)
         return problem("The frame matches no part of the sky" +
-                           std::string(options.near ? " near the expected place." : "."),
+                           std::string(options.near ? " near the expected pointing." : "."),
                        "Searched with " + formatCount(count, "star") + " at " + formatNumber(low, 2) +
                            " to " + formatNumber(high, 2) + " ″/px.",
                        "Check focal length, pixel size and binning; allow a wider scale or a larger radius.");

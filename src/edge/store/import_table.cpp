@@ -304,7 +304,7 @@ Expected<void> checkMapping(const ImportLayout& layout, const ImportMapping& m) 
         return problem("RA and Dec cannot be the same column.", "", "Choose another one for one of them.");
     if (m.time != TimeKind::rowNumber && !inside(m.timeColumn))
         return problem("The column of the time is not there.", "",
-                       "Choose one, or say that rows come at an even pace.");
+                       "Choose one, or say that rows come at a fixed interval.");
     for (int optional : {m.raPulseColumn, m.decPulseColumn, m.snrColumn})
         if (optional >= static_cast<int>(layout.columns))
             return problem("A column is named that is not there.",

@@ -27,7 +27,7 @@ Expected<nlohmann::json> parseJson(const std::string& text, const std::string& w
             });
         return json;
     } catch (const std::length_error&) {
-        return problem(where + " is no file of ours.",
+        return problem(where + " is not a Nordstjerna file.",
                        tooDeep ? "It is nested more than " + std::to_string(deepest) + " levels deep."
                                : "It holds more than a million values.",
                        "Choose another file.");

@@ -272,7 +272,7 @@ Expected<Rebuilt> rebuildNightLog(const fs::path& dataFolder, const std::functio
         }
         fs::rename(path, result.former, error);
         if (error)
-            return problem("The former night log cannot be moved away.", error.message() + ".",
+            return problem("The previous night log cannot be moved away.", error.message() + ".",
                            "Check the data folder.");
         // What was not yet in its file goes with it.
         for (const char* more : {"-wal", "-shm"})

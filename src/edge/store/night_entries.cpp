@@ -253,7 +253,7 @@ Expected<void> NightLog::check() const {
         return logProblem(db_, "The night log is damaged.");
     if (!said.empty())
         return problem("The night log is damaged.", "The database says: " + said.substr(0, 400) + ".",
-                       "Make it anew from the records beside it.");
+                       "Rebuild it from the records beside it.");
     return {};
 }
 

@@ -46,11 +46,11 @@ tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what) {
     case SQLITE_BUSY:
     case SQLITE_LOCKED:
         return problem(what, "Another program holds it. " + words,
-                       "What is written is tried again by itself; close the other program if it stays so.");
+                       "Writing is tried again automatically; close the other program if it stays so.");
     case SQLITE_FULL:
     case SQLITE_IOERR:
         return problem(what, "The disk is full or takes nothing more. " + words,
-                       "Make room; what is written is tried again by itself.");
+                       "Make room; writing is tried again automatically.");
     default:
         break;
     }
@@ -153,7 +153,7 @@ Expected<void> NightLog::migrate(const std::filesystem::path& path) {
             Statement copy(db_, "VACUUM INTO ?");
             copy << backup;
             if (!copy.execute())
-                return logProblem(db_, "The night log could not be copied before it is brought up to date.");
+                return logProblem(db_, "The night log could not be copied before it is updated.");
         }
     }
     // All in one transaction that no other instance can get between.

@@ -29,7 +29,7 @@ std::vector<FitsCard> cardsOf(const SeriesSetup& setup, const SeriesFrame& f) {
         {"FRAMENO", static_cast<double>(f.number), 0, "number in the series"},
         {"DITHERX", f.spot.x_px, 2, "[px] of the aim to the east, from the first"},
         {"DITHERY", f.spot.y_px, 2, "[px] of the aim to the north, from the first"},
-        {"SETTLED", std::string(f.settled ? "yes" : "no"), 0, "the star had come to rest when it began"},
+        {"SETTLED", std::string(f.settled ? "yes" : "no"), 0, "the star had settled when it began"},
         {"STARS", static_cast<double>(f.look.stars), 0, "stars found"},
         {"SWCREATE", std::string("Nordstjerna"), 0, "written by"},
     };

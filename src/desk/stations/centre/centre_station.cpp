@@ -71,20 +71,19 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
     tolerance_->setObjectName("tolerance");
     tolerance_->setAccessibleName(tr("Wanted distance from the target"));
     tolerance_->setToolTip(tr("20–50″ is in use (common practice)"));
-    how_->addItems({tr("sync the mount"), tr("aim beside")});
-    how_->setToolTip(
-        tr("Sync: the mount takes the solved place for its own. Aim beside: its own idea is left "
-           "alone, it is only sent as far beyond the target as it missed it."));
+    how_->addItems({tr("sync the mount"), tr("offset the slew")});
+    how_->setToolTip(tr("Sync: the mount adopts the solved position. Offset the slew: its own model is left "
+                        "alone; it is sent as far beyond the target as it missed."));
     camera_->addItems({tr("imaging camera"), tr("guide camera")});
     settle_->setValue(4);
     settle_->setPrefix(tr("settle "));
     settle_->setObjectName("settle");
     settle_->setAccessibleName(tr("Settling after each slew"));
     binning_->setPrefix(tr("bin "));
-    binning_->setSpecialValueText(tr("bin by itself"));
+    binning_->setSpecialValueText(tr("bin automatically"));
     binning_->setObjectName("solveBin");
     binning_->setAccessibleName(tr("Pixels added up before solving"));
-    binning_->setToolTip(tr("2 to 4 for speed; by itself: as many as leave the frame fine enough"));
+    binning_->setToolTip(tr("2 to 4 for speed; automatic: as much as leaves the frame fine enough"));
     knobs_ = new QWidget;
     auto* knobRow = new QHBoxLayout(knobs_);
     knobRow->setContentsMargins(0, 0, 0, 0);
@@ -184,7 +183,7 @@ void CentreStation::search(const QString& text) {
     results_->clear();
     if (const auto typed = parseCoordinates(text.toStdString())) {
         offers_.push_back({formatHms(typed->ra) + " " + formatDms(typed->dec), *typed});
-        results_->addItem(tr("%1\nthe place as typed").arg(qs(offers_.back().name)));
+        results_->addItem(tr("%1\nthe position as typed").arg(qs(offers_.back().name)));
     }
     const ObservedFrame now(rigs().rig().site, night().now());
     for (const SkyObject* o : catalogue_.search(text.toStdString(), 20)) {

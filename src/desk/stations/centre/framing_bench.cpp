@@ -38,7 +38,7 @@ FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std:
       page_(new QWidget), controls_(new QWidget), map_(new FramingMap), strip_(new AltitudeStrip),
       angle_(numberField(-180, 360, 1, "°")), turn_(new QPushButton(tr("Turn the camera…"))),
       bothButton_(new QPushButton(tr("Both cameras"))), list_(new QListWidget),
-      note_(new QPushButton(tr("Note it"))), forget_(new QPushButton(tr("Forget"))) {
+      note_(new QPushButton(tr("Add to tonight's list"))), forget_(new QPushButton(tr("Forget"))) {
     auto* column = new QVBoxLayout(page_);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(8);
@@ -209,7 +209,7 @@ QString FramingBench::windowText(const std::optional<TargetNight>& night) const 
     if (!night)
         return tr("no night");
     if (!night->best)
-        return night->free.empty() ? tr("does not come free tonight") : tr("free only in twilight");
+        return night->free.empty() ? tr("stays behind your horizon tonight") : tr("free only in twilight");
     return tr("%1, up to %2°").arg(hours(*night->best), qs(formatNumber(night->highest_deg, 0)));
 }
 
@@ -411,7 +411,7 @@ std::vector<Finding> FramingBench::findings() const {
     if (night_ && night_->free.empty())
         list.push_back(
             {"frame-never", Weight::act,
-             tr("%1 does not come free tonight").arg(qs(parts_.targets.name())).toStdString(),
+             tr("%1 stays behind your horizon tonight").arg(qs(parts_.targets.name())).toStdString(),
              tr("Its highest is %1°; the sky is free above %2° of altitude and the horizon profile.")
                  .arg(qs(formatNumber(night_->highest_deg, 0)), qs(formatNumber(least_deg, 0)))
                  .toStdString(),
@@ -481,7 +481,7 @@ std::vector<Finding> FramingBench::findings() const {
                            "guide star in five minutes."))
                      .arg(qs(formatNumber(pole_arcmin, 1)) + "′", qs(formatNumber(per5min_arcsec, 2)))
                      .toStdString(),
-             far ? tr("Aim the guide scope nearer: the same air, the same lift by refraction, less turning.")
+             far ? tr("Aim the guide scope nearer: less differential refraction, less field rotation.")
                        .toStdString()
                  : tr("Kept with the rig.").toStdString()});
     }

@@ -74,8 +74,8 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
                     .arg(qs(formatCount(plan.dithers, "dither")), qs(formatDuration(plan.dithering_s)));
     const RefocusWish refocus = running_ ? begun_.refocus : wanted().refocus;
     if (refocus.byItself)
-        text += tr("; focused anew when stars have grown by %1 %")
-                    .arg(qs(formatNumber(100.0 * refocus.grown, 0)));
+        text +=
+            tr("; refocused when stars have grown by %1 %").arg(qs(formatNumber(100.0 * refocus.grown, 0)));
     return text + ".";
 }
 
@@ -124,7 +124,7 @@ void ExposeStation::refreshFigures() {
                  done == 0 ? tr("planned until the end")
                            : tr("%1 of light%2")
                                  .arg(qs(formatDuration(light_s)),
-                                      struck ? tr(", %1 marked").arg(struck) : QString()));
+                                      struck ? tr(", %1 flagged").arg(struck) : QString()));
     const FrameLook* look = chosen_ > 0            ? &seen_.frames[static_cast<size_t>(chosen_) - 1].look
                             : done > 0             ? &seen_.frames.back().look
                             : view_->look().shaped ? &view_->look()
@@ -145,7 +145,7 @@ void ExposeStation::refreshFigures() {
                      tr("± %1").arg(qs(formatNumber(std::max(sigma, 0.005), 2))),
                      e < 2.5 * sigma || look->elongation() < 0.05 ? tr("round (< 0.1)")
                      : look->elongation() < 0.1                   ? tr("nearly round (< 0.1)")
-                                                                  : tr("oval: see why beside"));
+                                                                  : tr("oval: see Findings"));
     }
     const auto settles = needs_.guideHost.settles();
     if (settles.empty()) {
@@ -288,19 +288,19 @@ void ExposeStation::tick() {
 std::vector<Finding> ExposeStation::findings() const {
     std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
     if (!needs_.focusBook.sharpened(CameraRole::imaging))
-        list.push_back({"expose.not-focused", Weight::look, "The imaging camera has not been focused.",
-                        "Neither a focus run nor a look at its frames is known of this evening.",
-                        "Focus it before the series: every frame keeps what it is off.", ActionId::goToFocus,
-                        "Go to Focus"});
+        list.push_back({"expose.not-focused", Weight::look, "The imaging camera has not been focused",
+                        "It has not been focused this evening.",
+                        "Focus it before the series: a focus error stays in every frame.",
+                        ActionId::goToFocus, "Go to Focus"});
     if (seen_.flipped) {
         const FlipRecord& f = *seen_.flipped;
         std::string evidence = "The telescope is " + sideWords(f.sideAfter) + " after " +
-                               formatCount(f.slews, "slew") + ", the picture stands " +
+                               formatCount(f.slews, "slew") + ", the image is " +
                                formatNumber(f.off_arcsec, 0) + "″ off the target.";
         if (f.decReversed)
             evidence += *f.decReversed ? " Dec pulses work the other way there; that was tried out."
                                        : " Dec pulses work the same way there; that was tried out.";
-        list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian.", evidence, ""});
+        list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian", evidence, ""});
     }
     for (const auto& more :
          {ladder_->findings(), settleFindings(settleAdvice_, scalesOf(rigs().rig()).image_arcsec_px,
@@ -311,7 +311,7 @@ std::vector<Finding> ExposeStation::findings() const {
         unsettled += !s.settled;
     if (unsettled > 0)
         list.push_back({"expose.unsettled", Weight::look,
-                        formatCount(unsettled, "dither") + " went on without having settled.",
+                        formatCount(unsettled, "dither") + " did not settle in time",
                         "The star was not near its aim for long enough within the time-out.",
                         "Allow a wider tolerance, or see Guide for what shakes the star."});
     return list;

@@ -495,7 +495,7 @@ QString ExposeStation::help() const {
         "picture, which must stand on its head; which way Dec works there is tried out.</p>"
         "<p><b>Ladder:</b> exposures of growing length without corrections, beside what the measured axis "
         "and periodic error let expect: how long the mount can do without guiding.</p>"
-        "<p><b>Good:</b> elongation below 0.1, FWHM steady. A marked frame is to be looked at, not thrown "
+        "<p><b>Good:</b> elongation below 0.1, FWHM steady. A flagged frame is to be looked at, not thrown "
         "away.</p>");
 }
 

@@ -83,15 +83,15 @@ PlanCard::PlanCard(QWidget* parent)
            "rings: from the middle outwards."));
     raOnly_->setToolTip(tr("For a Dec axis with much backlash"));
     begin_->addItems(
-        {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("full darkness"), tr("at a time")});
-    end_->addItems(
-        {tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("end of dark"), tr("at a time")});
-    flip_->addItems({tr("by itself"), tr("with pauses"), tr("not at all"), tr("early")});
-    refocus_->addItems({tr("is told"), tr("by itself")});
+        {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("astronomical dusk"), tr("at a time")});
+    end_->addItems({tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("astronomical dawn"),
+                    tr("at a time")});
+    flip_->addItems({tr("automatic"), tr("pause before and after"), tr("never"), tr("before the meridian")});
+    refocus_->addItems({tr("only tell me"), tr("automatically")});
     after_->addItems({tr("stop tracking"), tr("keep tracking")});
     after_->setToolTip(
-        tr("What becomes of the mount when the series has ended, or failed for good. Kept tracking, "
-           "it is stopped at its limits, the horizon or the lowest altitude while this program runs."));
+        tr("What the mount does when the series has ended or failed for good. If it keeps tracking, it is "
+           "stopped at its limits, the horizon or the lowest altitude while this program runs."));
     frames_->setSpecialValueText(tr("all that fit"));
     every_->setSpecialValueText(tr("never"));
     up_->setSpecialValueText(tr("the horizon"));
@@ -103,10 +103,10 @@ PlanCard::PlanCard(QWidget* parent)
     within_->setSpecialValueText(tr("by RMS"));
     past_->setExact(2.0);
     grown_->setExact(8.0);
-    grown_->setToolTip(tr("Stars wider by so much than in the best stretch since they were last focused."));
+    grown_->setToolTip(tr("Refocus when FWHM exceeds the best since the last focus by this much."));
     holds_->setExact(8.0);
     timeout_->setExact(60.0);
-    timeout_->setToolTip(tr("After so long the next frame begins although the star has not come to rest."));
+    timeout_->setToolTip(tr("After this time the next frame begins even if the star has not settled."));
     past_->setToolTip(tr("The mount is sent over so long after the meridian."));
     within_->setToolTip(tr("A dither is over when the star has stayed so near its aim for so long: two and a "
                            "half times the loop's own "
@@ -117,9 +117,9 @@ PlanCard::PlanCard(QWidget* parent)
     put(0, 2, tr("Begins"), begin_, "series-begins");
     put(0, 3, tr("Ends"), end_, "series-ends");
     put(1, 0, tr("Dither"), size_, "dither-size");
-    put(1, 1, tr("every"), every_, "dither-every");
-    put(1, 2, tr("from above"), up_, "series-up");
-    put(1, 3, tr("down to"), down_, "series-down");
+    put(1, 1, tr("every n frames"), every_, "dither-every");
+    put(1, 2, tr("Start above"), up_, "series-up");
+    put(1, 3, tr("Stop below"), down_, "series-down");
     // Whole words need more room than a column of figures has.
     put(2, 0, tr("Pattern"), pattern_, "dither-pattern");
     grid->addWidget(pattern_, 2, 1, 1, 2);
@@ -131,7 +131,7 @@ PlanCard::PlanCard(QWidget* parent)
     put(3, 3, tr("Afterwards"), after_, "series-after");
     put(4, 0, tr("Flip"), flip_, "series-flip");
     put(4, 1, tr("past meridian"), past_, "flip-past");
-    put(4, 2, tr("Focus anew"), refocus_, "series-refocus");
+    put(4, 2, tr("Refocus"), refocus_, "series-refocus");
     put(4, 3, tr("grown by"), grown_, "series-grown");
     every_->setToolTip(tr("frames between two dithers"));
     // Words need more room than figures.
@@ -160,7 +160,7 @@ void PlanCard::setMotor(bool there) {
     refocus_->setEnabled(there);
     refocus_->setToolTip(
         there ? tr("By itself: a focus run of the imaging camera between two frames, guiding goes on.")
-              : tr("No motor moves this camera: that the stars have grown can only be told."));
+              : tr("No motor moves this camera: the window says when the stars have grown."));
 }
 
 // What was chosen stays chosen: the mount may only not have answered yet.
@@ -173,8 +173,8 @@ void PlanCard::setMountChoosesSide(bool can) {
     flip_->setToolTip(
         can ? tr("Early: where the next frame would not end before the mount's limit, it comes over "
                  "before the meridian and does not wait for it.")
-            : tr("Early needs a mount that can be told on which side to hang; this one decides by "
-                 "itself, after the meridian."));
+            : tr("Flipping before the meridian needs a mount that accepts a pier side; this one chooses its "
+                 "own, after the meridian."));
     if (flip_->currentIndex() == ratherEarly)
         Q_EMIT changed();
 }

@@ -50,9 +50,8 @@ CurveBench::CurveBench(RigBook& rigs, FocusBook& focusBook, ProcedureHost& proce
     card->setFixedWidth(cardWidth);
     form->addRow(told_);
     told_->setWordWrap(true);
-    told_->setToolTip(
-        tr("Within the critical zone the cone of light is no wider than the Airy disc. Air widens "
-           "what cannot be told from sharp."));
+    told_->setToolTip(tr("Within the critical zone the cone of light is no wider than the Airy disc. Seeing "
+                         "makes the usable zone wider."));
     told_->setObjectName("muted");
     words_ = card;
     right->addWidget(card);
@@ -84,7 +83,7 @@ QWidget* CurveBench::focuserCard() {
     go_->setProperty("compact", true);
     formRow(form, tr("Move to"), {to_, go_});
     form->addRow(learnt_);
-    end_->addItems({tr("end at the best place"), tr("go back to where it began")});
+    end_->addItems({tr("end at best focus"), tr("go back to where it began")});
     end_->setAccessibleName(tr("Where the run ends"));
     end_->setObjectName("focusEnd");
     form->addRow(end_);
@@ -288,7 +287,7 @@ void CurveBench::refresh() {
                                      : QString()));
     }
     QString learnt = spec().play_steps >= 0.0
-                         ? tr("Backlash %1 steps, taken up before every place.")
+                         ? tr("Backlash %1 steps, taken up before every position.")
                                .arg(qs(formatMeasured({spec().play_steps, spec().playSigma_steps}, "", 0)))
                          : tr("Backlash not measured: the first run does.");
     const auto runs = focusBook_.focused(camera_);
@@ -296,7 +295,7 @@ void CurveBench::refresh() {
         learnt += tr(" Moves %1 steps for each degree, by %2.")
                       .arg(qs(formatMeasured(heat->steps_c, "", 1)), qs(formatCount(heat->runs, "run")));
     else if (!runs.empty())
-        learnt += tr(" Heat: learnt from three runs over 1.5 °C; %1 so far.").arg(runs.size());
+        learnt += tr(" Temperature slope: needs 3 runs spanning 1.5 °C; %1 so far.").arg(runs.size());
     learnt_->setText(learnt);
     told_->setText(resultText());
     if (!step_->hasFocus())
@@ -314,11 +313,11 @@ void CurveBench::refresh() {
 std::vector<Finding> CurveBench::findings() const {
     std::vector<Finding> list;
     if (seen_.result && !seen_.result->doubt.empty())
-        list.push_back({"focus-doubt", Weight::act, tr("The best place was not met again").toStdString(),
-                        seen_.result->doubt,
-                        tr("The drawtube slips, or the air got worse: lock it less loosely and run again.")
-                            .toStdString(),
-                        ActionId::focusRun, tr("Focus run").toStdString()});
+        list.push_back(
+            {"focus-doubt", Weight::act, tr("The focuser could not return to best focus").toStdString(),
+             seen_.result->doubt,
+             tr("The drawtube slips, or the seeing got worse: tighten the lock and run again.").toStdString(),
+             ActionId::focusRun, tr("Focus run").toStdString()});
     if (seen_.result && seen_.result->curve.lopsided)
         list.push_back({"focus-lopsided", Weight::know, tr("The focus curve is lopsided").toStdString(),
                         tr("The outer side is %1 % steeper than the inner.")

@@ -142,10 +142,10 @@ QString FocusStation::effects() const {
     const double share =
         100.0 *
         std::min(1.0, std::pow(sensorOf(rig, camera()).readNoise_e / std::max(background_e, 1e-6), 2));
-    text += "</table>" + (share > 50.0
-                              ? tr("Read noise is %1 % of the background's: expose longer, or bin.")
-                              : tr("Read noise is %1 % of the background's: a lower gain loses nothing."))
-                             .arg(qs(formatNumber(share, 0)));
+    text +=
+        "</table>" + (share > 50.0 ? tr("Read noise is %1 % of the sky noise: expose longer, or bin.")
+                                   : tr("Read noise is %1 % of the sky noise: a lower gain loses nothing."))
+                         .arg(qs(formatNumber(share, 0)));
     return text;
 }
 
@@ -186,7 +186,7 @@ void FocusStation::showMaskFigures() {
 
 void FocusStation::showCurveFigures() {
     hfd_->setTitle(tr("Half-flux diameter"));
-    stars_->setTitle(tr("Best place"));
+    stars_->setTitle(tr("Best position"));
     level_->setTitle(tr("Backlash"));
     const FocuserSpec& f = focuserSpecOf(rigs().rig(), camera());
     const auto before = [&](const QString& otherwise) {
@@ -242,11 +242,11 @@ void FocusStation::showFigures() {
     const double scale = scale_arcsec_px();
     const auto shakes = frameToFrame(seen_.points);
     hfd_->setToolTip(
-        shakes ? tr("± as it scatters from frame to frame, mostly by the air, over the last frames: "
-                    "the stars of this one alone say ± %1 px.")
-                     .arg(qs(formatSigma(now.hfd_px.sigma, 2)))
-               : tr("The ± is that of the stars of this frame; how much the air moves it from "
-                    "frame to frame shows after six frames."));
+        shakes
+            ? tr("± from the scatter of the last frames, mostly seeing: "
+                 "this frame's stars alone give ± %1 px.")
+                  .arg(qs(formatSigma(now.hfd_px.sigma, 2)))
+            : tr("± of the stars of this frame; the scatter from frame to frame is known after six frames."));
     if (now.hfd_px.value > 0.0)
         hfd_->show(qs(formatNumber(now.hfd_px.value, 2)), "px",
                    tr("± %1 · best %2 · %3″")
@@ -306,9 +306,9 @@ void FocusStation::sayWhatNext() {
         else if (const auto& r = curve_->result())
             say("", r->doubt.empty() ? tr("Sharp: HFD %1 px where the focuser stands now. Go on.")
                                            .arg(qs(formatNumber(r->hfd_px.value, 2)))
-                                     : tr("The best place was not met again: see the findings."));
+                                     : tr("The focuser could not return to best focus: see Findings."));
         else
-            say("", tr("Point at a field with stars; the run finds the best place by itself."));
+            say("", tr("Point at a field with stars; the run finds best focus automatically."));
         setPrimary(tr("Focus run"), mayStart() && curve_->fitted());
     } else if (page_ == Page::mask) {
         say("",
@@ -342,7 +342,7 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
                              : tr("Cloud, a cap on the telescope, or far out of focus."))
                          .toStdString(),
                  (bright ? tr("Shorten the exposure or shield the telescope.")
-                         : tr("Check the cover and the sky, expose longer, turn the focuser boldly."))
+                         : tr("Check the cover and the sky, expose longer, move the focuser a long way."))
                      .toStdString()});
         } else if (ofGuide() &&
                    std::none_of(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; })) {
@@ -376,7 +376,7 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
              seen_.field.hotPixels > 30)
         list.push_back({"dark-none", Weight::look,
                         tr("%1 hot pixels in the frame").arg(seen_.field.hotPixels).toStdString(),
-                        tr("They are left out one by one; darks would take them off.").toStdString(),
+                        tr("They are left out one by one; darks would remove them.").toStdString(),
                         tr("Take ten darks behind the cover.").toStdString(), ActionId::focusDarks,
                         tr("Take darks").toStdString()});
     else if (use.state == PreparedCamera::DarkState::fits)

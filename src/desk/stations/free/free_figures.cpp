@@ -60,8 +60,7 @@ QString FreeStation::whyNoWorm() const {
     const double given = rigs().rig().mount.wormPeriod_s;
     if (given > 0.0)
         return tr("This run of %1 is too short for the worm: one turn takes %2, and 1.2 turns are needed to "
-                  "tell "
-                  "its error from drift.")
+                  "separate its error from drift.")
             .arg(qs(formatDuration(story_->motion.span_s())), qs(formatDuration(given)));
     return tr("No period between 3 and 20 minutes stands out of this run of %1, and the rig does not state "
               "the "
@@ -102,8 +101,8 @@ void FreeStation::refreshPictures() {
                          testing_ ? tr("Clearing the gears, then north and south by turns. The picture "
                                        "grows after the first return.")
                          : rigs().rig().mount.encoders
-                             ? tr("This mount has encoders on its axes: they see the play and close it. "
-                                  "There is nothing to test or to compensate.")
+                             ? tr("This mount has encoders on its axes: they measure the backlash and remove "
+                                  "it. There is nothing to test or to compensate.")
                              : tr("Pulses north until the gears are engaged, then as many south, and so "
                                   "on. How long the star stands still after each change is the "
                                   "backlash."));
@@ -140,7 +139,7 @@ void FreeStation::showRecordFigures() {
     figures_[3]->setTitle(tr("Time left"));
     if (!story_) {
         figures_[0]->showNothing(tr("one component of the polar error"));
-        figures_[1]->showNothing(tr("rate, polar error and air"));
+        figures_[1]->showNothing(tr("rate, polar error and refraction"));
         figures_[2]->showNothing(tr("faster than any loop"));
         figures_[3]->showNothing(tr("until all figures are good"));
         return;
@@ -178,13 +177,13 @@ void FreeStation::showRecordFigures() {
 void FreeStation::showSpectrumFigures() {
     figures_[0]->setTitle(tr("Worm period"));
     figures_[1]->setTitle(tr("Worm amplitude"));
-    figures_[2]->setTitle(tr("Not the worm"));
-    figures_[3]->setTitle(tr("RA beyond Dec"));
+    figures_[2]->setTitle(tr("Other periods"));
+    figures_[3]->setTitle(tr("Extra RA jitter"));
     if (!story_) {
         figures_[0]->showNothing(tr("given by the rig or found"));
         figures_[1]->showNothing(tr("half of peak to peak"));
         figures_[2]->showNothing(tr("gears, belt, motor"));
-        figures_[3]->showNothing(tr("fast motion the air does not make"));
+        figures_[3]->showNothing(tr("fast motion beyond the seeing"));
         return;
     }
     const PeriodicResult& p = story_->motion.ra.periodic;
@@ -194,8 +193,8 @@ void FreeStation::showSpectrumFigures() {
             qs(formatNumber(p.worm->period_s.value, known ? 1 : decimalsFor(p.worm->period_s.sigma, 1))) +
                 " s",
             known ? QString() : plusMinus(p.worm->period_s, 1) + " s",
-            p.worm->byMount ? tr("told by the mount")
-            : p.worm->given ? tr("stated by the rig")
+            p.worm->byMount ? tr("reported by the mount")
+            : p.worm->given ? tr("entered in Rig")
                             : tr("found in this run"));
         showMeasured(figures_[1],
                      p.worm->harmonics.empty() ? Measured{} : p.worm->harmonics.front().amplitude_arcsec, "″",
@@ -215,7 +214,7 @@ void FreeStation::showSpectrumFigures() {
                      tr("%1%2").arg(qs(formatMeasured(foreign->amplitude_arcsec, "″", 2)),
                                     origin.empty() ? QString() : ", " + qs(origin)));
     }
-    showMeasured(figures_[3], story_->motion.mechanical_arcsec, "″", 2, tr("a frame: gears, not air"));
+    showMeasured(figures_[3], story_->motion.mechanical_arcsec, "″", 2, tr("a frame: gears, not seeing"));
 }
 
 void FreeStation::showWormFigures() {
@@ -289,7 +288,7 @@ void FreeStation::showBacklashFigures() {
     showMeasured(figures_[1], b.dead_arcsec, "″", 2,
                  tr("at %1 ″/s").arg(qs(formatNumber(b.rate_arcsec_s.value, 2))));
     static const QHash<BacklashShape, const char*> words{{BacklashShape::none, "no gap to be seen"},
-                                                         {BacklashShape::gap, "play between the gears"},
+                                                         {BacklashShape::gap, "backlash in the gears"},
                                                          {BacklashShape::gradual, "stiction or flexure"},
                                                          {BacklashShape::jump, "static friction"}};
     figures_[2]->show(backlashShapeName(b.shape), "", tr(words.value(b.shape)));
@@ -339,10 +338,9 @@ void FreeStation::refreshSentence(bool usable) {
         setPrimary(page_ == Page::backlash ? tr("Test backlash") : tr("Record free run"), false);
     } else if (page_ == Page::backlash) {
         say(tr("backlash"),
-            encoders ? tr("A mount with encoders is not tested for backlash.")
-            : backlash_
-                ? tr("Dec needs %1 to turn about.").arg(qs(formatMeasured(backlash_->dead_ms, " ms", 0)))
-                : tr("The test takes about three minutes and moves the star some 100″ in Dec."));
+            encoders    ? tr("A mount with encoders is not tested for backlash.")
+            : backlash_ ? tr("Dec needs %1 to reverse.").arg(qs(formatMeasured(backlash_->dead_ms, " ms", 0)))
+                        : tr("The test takes about three minutes and moves the star some 100″ in Dec."));
         setPrimary(tr("Test backlash"), procedures().free() && !encoders);
     } else {
         const bool correcting = needs_.mountDesk.state().correcting;

@@ -383,7 +383,7 @@ void FreeStation::refreshFindings() {
     findings_.clear();
     if (!needs_.calibration.rates())
         findings_.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
-                             tr("They tell which way on the sensor is east and how far.").toStdString(),
+                             tr("They say which way east lies on the sensor, and the scale.").toStdString(),
                              tr("Measure the guide rates.").toStdString(), ActionId::goToRates,
                              tr("Go to Rates").toStdString()});
     if (story_) {

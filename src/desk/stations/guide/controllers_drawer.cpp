@@ -110,7 +110,7 @@ void ControllersDrawer::show(const SettingsBook& book) {
 
 void ControllersDrawer::believe(const AxisBelief* ra, const AxisBelief* dec) {
     const auto nothing =
-        tr("Nothing learnt yet: it starts as a plain loop does and takes over as it learns.");
+        tr("Nothing learnt yet: it starts as proportional control and predicts as it learns.");
     ra_.belief->setText(ra ? believed(*ra, true) : nothing);
     dec_.belief->setText(dec ? believed(*dec, false) : nothing);
     ra_.worm->show(ra);
@@ -125,20 +125,20 @@ QString ControllersDrawer::believed(const AxisBelief& b, bool ra) const {
                      .arg(qs(formatMeasured(*worm, "″", 2)), qs(formatNumber(b.wormPeriod_s, 0)),
                           qs(formatNumber(b.wormPhase_turns - std::floor(b.wormPhase_turns), 2)));
     } else if (ra && b.wormPeriod_s > 0.0) {
-        parts << tr("worm of %1 s not told from the rest").arg(qs(formatNumber(b.wormPeriod_s, 0)));
+        parts << tr("%1 s worm not yet separable").arg(qs(formatNumber(b.wormPeriod_s, 0)));
     } else if (ra) {
         parts << tr("worm period not known yet");
     }
     if (b.gap_arcsec)
-        parts << tr("play %1").arg(qs(formatMeasured(*b.gap_arcsec, "″", 1)));
+        parts << tr("backlash %1").arg(qs(formatMeasured(*b.gap_arcsec, "″", 1)));
     // So long one way is no chance.
     constexpr double long_s = 300.0;
     if (b.gap_arcsec && b.oneWay_s > long_s && b.gap_arcsec->value > 2.0 * b.gap_arcsec->sigma)
-        parts << tr("for %1 only pushed %2: the drift does the rest, turning about would cost the play")
+        parts << tr("corrected %2 only for %1: drift brings it back, so the backlash is never crossed")
                      .arg(qs(formatDuration(b.oneWay_s)), b.way > 0 ? tr("north") : tr("south"));
-    parts << tr("air and centroid %1″ a frame").arg(qs(formatNumber(b.noise_arcsec, 2)));
+    parts << tr("noise %1″ a frame").arg(qs(formatNumber(b.noise_arcsec, 2)));
     if (!b.modelRules)
-        parts << tr("a plain loop does better at present and has the word");
+        parts << tr("proportional control does better now and is in charge");
     return parts.join(" · ");
 }
 

@@ -189,7 +189,7 @@ QString GuideStation::sentence() const {
         return tr("The mount takes no corrections: the last %1 pulses failed.").arg(failedPulses_);
     switch (loop_) {
     case LoopState::steady:
-        return tr("Steady.") + " " + recorded;
+        return tr("Settled.") + " " + recorded;
     case LoopState::unsettled: {
         const SettleRule& rule = settle_; // of the loop that runs
         return tr("Not settled: the error has not stayed below %1″ for %2 s. Guiding goes on.")

@@ -237,7 +237,7 @@ void GuideStation::tellWhatItBrought() {
     proposal_->told = true;
     const Measured total{live->total_arcsec, live->sigma_arcsec};
     sheet_->inUse(qs(formatInstant(proposal_->since).substr(11, 5)),
-                  tr("It brought %1 (mount part %2), promised %3, before %4")
+                  tr("Achieved %1 (mount part %2); predicted %3; before %4")
                       .arg(qs(formatMeasured(total, "″", 2)), qs(formatMeasured(*mount, "″", 2)),
                            qs(formatMeasured(proposal_->promised.total_arcsec, "″", 2)),
                            qs(formatMeasured(proposal_->before.total_arcsec, "″", 2))));

@@ -64,7 +64,7 @@ void TuneSheet::clearChanges() {
 
 void TuneSheet::working(double share) {
     clearChanges();
-    headline_->setText(tr("Replaying settings on the record"));
+    headline_->setText(tr("Replaying settings on the run"));
     detail_->setText(tr("%1 %").arg(static_cast<int>(100.0 * share)));
     QFrame::show();
 }
@@ -74,10 +74,11 @@ void TuneSheet::show(const Tune& t, const QString& record) {
     const QString now = t.guided ? tr("Now %1").arg(qs(figuresText(t.now)))
                                  : tr("With the settings in use %1").arg(qs(figuresText(t.now)));
     const double bound = t.bound.total_arcsec();
-    const QString from = tr("From %1, %2 settings replayed; no loop of this pace would leave less than %3″.")
-                             .arg(record)
-                             .arg(t.tried)
-                             .arg(qs(formatNumber(bound, 2)));
+    const QString from =
+        tr("From %1, %2 settings replayed; no controller at this exposure could leave less than %3″.")
+            .arg(record)
+            .arg(t.tried)
+            .arg(qs(formatNumber(bound, 2)));
     if (!t.gains()) {
         headline_->setText(tr("Nothing to gain. %1").arg(now));
         detail_->setText(from);
@@ -108,7 +109,7 @@ void TuneSheet::show(const Problem& p) {
 void TuneSheet::inUse(const QString& since, const QString& brought) {
     clearChanges();
     headline_->setText(brought.isEmpty() ? tr("In use since %1").arg(since) : brought);
-    detail_->setText(brought.isEmpty() ? tr("After ten minutes this says what it brought.")
+    detail_->setText(brought.isEmpty() ? tr("After ten minutes this says what it achieved.")
                                        : tr("In use since %1.").arg(since));
     undo_->show();
 }

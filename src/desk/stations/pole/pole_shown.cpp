@@ -45,7 +45,8 @@ QString PoleStation::consequences() const {
     const double corner_px =
         0.5 * std::hypot(rig.imagingCamera.binnedWidth(), rig.imagingCamera.binnedHeight());
     const double cornerTrail_px_h = std::abs(rotation) * 60.0 / arcsecPerRad * corner_px;
-    return tr("At %1: Dec drifts %2, RA %3 ″/min; one imaging pixel is full after %4 unguided. Guided, the "
+    return tr("At %1: Dec drifts %2, RA %3 ″/min; unguided drift reaches one imaging pixel after %4. Guided, "
+              "the "
               "field "
               "turns %5° an hour: %6 px at the corners.")
         .arg(qs(targets().name()), qs(formatNumber(drift.dec_arcsec_min, 2)),
@@ -219,13 +220,13 @@ void PoleStation::refresh() {
         say(tr("rough start"),
             hidden
                 ? tr("The pole is hidden here: skip this and take sightings in the free sky.")
-                : tr("Bring %1 to its place on the dial, or skip this and take sightings.").arg(qs(r.star)));
+                : tr("Bring %1 to its mark on the dial, or skip this and take sightings.").arg(qs(r.star)));
         setPrimary(tr("Go on to the sightings"));
         break;
     }
     case planning:
         if (doing_ == Doing::measuring) {
-            say(tr("measure"), tr("The mount moves by itself from sighting to sighting. Do not touch it."));
+            say(tr("measure"), tr("The mount moves on its own from sighting to sighting. Do not touch it."));
             setPrimary(tr("Stop"));
         } else if (doing_ == Doing::reading) {
             say(tr("measure"), tr("Solving the frames."));
@@ -262,14 +263,14 @@ void PoleStation::refresh() {
             setPrimary(tr("Check with a fresh measurement"));
             offer(second_, tr("Stop"), ActionId::poleStop, true);
         } else if (!book_.present()) {
-            say(tr("adjust"), tr("Measure first: the levers are told from where the axis points."));
+            say(tr("adjust"), tr("Measure first: lever turns are computed from the measured axis."));
             setPrimary(tr("Go to the sightings"));
         } else {
             say(tr("adjust"),
                 allWithin() ? tr("Within what you want. Go on to the rates, or verify by another method.")
                             : tr("Start, then turn one lever at a time and watch the map."));
             setPrimary(tr("Adjust live"), free);
-            offer(second_, tr("Adjust at a better place"), ActionId::poleElsewhere, free);
+            offer(second_, tr("Adjust in a better part of the sky"), ActionId::poleElsewhere, free);
             offer(third_, tr("Measure again"), ActionId::poleMeasure, free);
         }
         break;
@@ -283,7 +284,7 @@ void PoleStation::refresh() {
             const bool first = book_.drifts().empty();
             say(tr("verify"),
                 book_.present() ? tr("A second, independent method shows whether the figure can be trusted.")
-                                : tr("Measure by sightings first, or let the drift speak for itself."));
+                                : tr("Measure by sightings first, or measure by drift alone."));
             setPrimary(first ? tr("Watch drift on the meridian") : tr("Watch drift east or west"), free);
             offer(second_, tr("Trail check"), ActionId::poleTrail, free);
             offer(third_, tr("Measure again"), ActionId::poleMeasure, free);
@@ -323,11 +324,11 @@ std::vector<Finding> PoleStation::findings() const {
                             tr("The %1 lever hardly shows here")
                                 .arg(azimuthHidden ? tr("azimuth") : tr("altitude"))
                                 .toStdString(),
-                            tr("One sighting tells it to ± %1′ only.")
+                            tr("A frame here fixes it only to ± %1′.")
                                 .arg(qs(formatNumber(
                                     std::max(live_.sight->azimuth_arcmin, live_.sight->altitude_arcmin), 2)))
                                 .toStdString(),
-                            tr("Adjust from a place where both levers show.").toStdString(),
+                            tr("Adjust in a part of the sky where both levers show.").toStdString(),
                             ActionId::poleElsewhere, tr("Slew there").toStdString()});
     }
     for (const Problem& p : leftOut_)
@@ -342,11 +343,11 @@ std::vector<Finding> PoleStation::findings() const {
                                         {wanted(), targets().place()});
         list.insert(list.end(), about.begin(), about.end());
         if (doing_ == Doing::nothing && book_.movedSinceMeasured())
-            list.push_back(
-                {"pole-unchecked", Weight::act, tr("The axis was moved since it was measured").toStdString(),
-                 tr("The figure was followed through the turns of the levers, not measured.").toStdString(),
-                 tr("Take fresh sightings to be sure.").toStdString(), ActionId::poleMeasure,
-                 tr("Measure").toStdString()});
+            list.push_back({"pole-unchecked", Weight::act,
+                            tr("The axis was moved since it was measured").toStdString(),
+                            tr("The value comes from live frames, not a fresh measurement.").toStdString(),
+                            tr("Take fresh sightings to be sure.").toStdString(), ActionId::poleMeasure,
+                            tr("Measure").toStdString()});
         const Agreement a = compareMethods(book_.methods(rig.site, reference()));
         if (a.known && !a.agree)
             list.push_back({"pole-methods-differ", Weight::act, tr("The methods do not agree").toStdString(),

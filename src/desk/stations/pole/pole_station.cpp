@@ -155,8 +155,8 @@ QWidget* PoleStation::adjustPage() {
     turned_->setObjectName("turned");
     turned_->setAccessibleName(tr("How far the lever was turned"));
     turned_->setFixedWidth(230);
-    turned_->setPlaceholderText(tr("that was … (half a turn)"));
-    turned_->setToolTip(tr("Say how far you turned the lever, and it is told in turns from then on."));
+    turned_->setPlaceholderText(tr("How far did you turn? (half a turn)"));
+    turned_->setToolTip(tr("Say how far you turned the lever; advice is then given in turns."));
     sound_ = new QCheckBox(tr("sound"));
     sound_->setToolTip(tone_->possible() ? tr("Pitch and pace fall as the error falls.")
                                          : tr("No sound device was found."));
@@ -178,9 +178,8 @@ QWidget* PoleStation::provePage() {
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     drift_ = new DriftChart;
-    drift_->setHint(
-        tr("The drift referee watches a star that nobody corrects. Near the meridian its Dec drift "
-           "shows the east error, low in the east or west the high error."));
+    drift_->setHint(tr("The drift referee watches an unguided star. Its Dec drift gives, near the meridian, "
+                       "the azimuth error; low in the east or west, the altitude error."));
     trail_ = new FrameView("trail-check");
     trail_->setHint(tr("The trail check exposes while the mount runs out and back."));
     auto* pictures = new QWidget;

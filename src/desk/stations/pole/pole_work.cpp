@@ -175,7 +175,7 @@ void PoleStation::nameTurn() {
         return;
     }
     if (live_.moves.moves().empty()) {
-        problems().report({"No turn of a lever was seen yet.", "The levers rested since adjusting began.",
+        problems().report({"No turn of a lever was seen yet.", "No lever has moved since adjusting began.",
                            "Turn a lever, wait for two frames, then say how far it was."});
         return;
     }

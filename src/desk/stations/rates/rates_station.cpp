@@ -240,7 +240,7 @@ void RatesStation::refresh() {
             ghosts.push_back(l.rates);
     compass_->setGhosts(std::move(ghosts));
     const bool canRestore = former_ && !refused_ && !measuring_ && procedures().free();
-    keep_->setText(refused_ ? tr("Use them all the same") : tr("Keep the former"));
+    keep_->setText(refused_ ? tr("Use them all the same") : tr("Keep the previous rates"));
     keep_->setVisible((refused_ || canRestore) && !measuring_ && !slewing());
     if (!measuring_ && r) {
         samples_ = r->samples;
@@ -270,12 +270,13 @@ void RatesStation::refresh() {
                     : tr("These rates are bad and are not used. The findings say which figure failed."));
         setPrimary(tr("Measure rates"), procedures().free());
     } else {
-        say("", wellPlaced
-                    ? tr("Well placed: near the equator and the meridian. Measure when the mount is at rest.")
-                    : tr("The telescope stands at Dec %1°, hour angle %2. Near the equator and the meridian "
-                         "is better.")
-                          .arg(qs(formatNumber(m.pointing.dec.deg(), 0)),
-                               qs(formatHourAngle(m.pointing.hourAngle))));
+        say("",
+            wellPlaced
+                ? tr("Well placed: near the equator and the meridian. Measure when the mount has settled.")
+                : tr("The telescope stands at Dec %1°, hour angle %2. Near the equator and the meridian "
+                     "is better.")
+                      .arg(qs(formatNumber(m.pointing.dec.deg(), 0)),
+                           qs(formatHourAngle(m.pointing.hourAngle))));
         setPrimary(tr("Measure rates"), procedures().free());
     }
     const double harmless_ms = harmlessBelow_ms(correctionReach(needs_.settings.book()));

@@ -26,7 +26,7 @@ ComparePage::ComparePage(QWidget* parent)
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(6);
     auto* row = new QHBoxLayout;
-    auto* with = new QLabel(tr("held against"));
+    auto* with = new QLabel(tr("compared with"));
     with->setObjectName("muted");
     row->addWidget(with);
     choice_->setObjectName("compareWith");

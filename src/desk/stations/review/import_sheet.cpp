@@ -54,16 +54,16 @@ ImportSheet::ImportSheet(const std::filesystem::path& table, const std::filesyst
     };
     separator_->addItems({tr("comma"), tr("semicolon"), tr("tab"), tr("blanks")});
     timeKind_->addItems({tr("seconds"), tr("milliseconds"), tr("minutes"), tr("hours"), tr("clock 21:30:05"),
-                         tr("date and time"), tr("none: even pace")});
+                         tr("date and time"), tr("none: fixed interval")});
     unit_->addItems({tr("arcseconds"), tr("pixels of")});
     kind_->addItems({tr("guided run"), tr("free run")});
     scale_->setExact(guideScale);
     pace_->setExact(2.0);
-    put(0, 0, tr("Cells divided by"), separator_, "importSeparator");
+    put(0, 0, tr("Separator"), separator_, "importSeparator");
     put(1, 0, tr("Time in"), timeKind_, "importTime");
     put(2, 0, tr("Errors in"), unit_, "importUnit");
     put(0, 1, tr("It is a"), kind_, "importKind");
-    put(1, 1, tr("rows each"), pace_, "importPace");
+    put(1, 1, tr("interval"), pace_, "importPace");
     put(2, 1, tr("scale"), scale_, "importScale");
     put(3, 0, tr("First row (UTC)"), start_, "importStart");
     grid->addWidget(decimalComma_, 3, 2, 1, 2);
@@ -228,7 +228,7 @@ void ImportSheet::tell() {
     if (missing.isEmpty() && (m.raColumn < 0 || m.decColumn < 0))
         missing = tr("Say above the rows which columns hold the errors of RA and Dec.");
     else if (missing.isEmpty() && m.time != TimeKind::rowNumber && m.timeColumn < 0)
-        missing = tr("Say which column holds the time, or choose an even pace.");
+        missing = tr("Say which column holds the time, or choose a fixed interval.");
     else if (missing.isEmpty() && m.time != TimeKind::date &&
              !parseInstant(start_->text().trimmed().toStdString()))
         missing = tr("The moment of the first row is written like 2026-10-14T21:30:05.");

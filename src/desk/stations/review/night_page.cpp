@@ -72,7 +72,7 @@ NightPage::NightPage(QWidget* parent)
     below->addWidget(card, 3);
     note_->setObjectName("note");
     note_->setAccessibleName(tr("Note"));
-    note_->setPlaceholderText(tr("A note of your own: the air, a new cable, what was tried …"));
+    note_->setPlaceholderText(tr("A note of your own: the seeing, a new cable, what was tried …"));
     below->addWidget(note_, 2);
     all->addLayout(below, 2);
     pause_->setSingleShot(true);

@@ -108,7 +108,7 @@ void NightStrip::paintEvent(QPaintEvent* e) {
         p.setPen(theme().muted);
         p.setFont(textFont(12));
         p.drawText(QRectF(8, 8, width() - 16, 80), Qt::TextWordWrap,
-                   tr("No night is kept yet. What is done goes here by itself."));
+                   tr("No night is kept yet. What you do is listed here automatically."));
     }
     for (size_t i = 0; i < nights_.size(); ++i) {
         const QRectF row(0, static_cast<double>(i) * night_px, width(), night_px);

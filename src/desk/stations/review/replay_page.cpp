@@ -83,8 +83,8 @@ ReplayPage::ReplayPage(QWidget* parent)
     side->addWidget(decMode_);
     exposure_->setObjectName("replay-exposure");
     exposure_->setAccessibleName(qs(settingName(SettingKey::exposure)));
-    exposure_->setToolTip(tr("Longer: frames taken together. Shorter: frames made from the mount's track and "
-                             "noise as strong as this record's."));
+    exposure_->setToolTip(tr("Longer: recorded frames averaged. Shorter: frames simulated from the mount "
+                             "motion and noise of this run."));
     side->addWidget(exposure_);
     side->addStretch();
     search_->setObjectName("replay-search");
@@ -367,20 +367,19 @@ QString ReplayPage::words() const {
     // Not of the whole run: a loop from cold is still learning in the beginning.
     const Disturbance& d = world_->disturbance;
     const double judged_s = d.t_s.back() - d.t_s[std::min(d.judgedFrom(), d.t_s.size() - 1)];
-    const QString over = tr("Of its last %1: ").arg(qs(formatDuration(judged_s)));
-    QString text = over + tr("left %1; replayed %2. No linear loop would have left less than %3″.")
+    const QString over = tr("Last %1: ").arg(qs(formatDuration(judged_s)));
+    QString text = over + tr("recorded %1, replayed %2. No linear loop could have left less than %3″.")
                               .arg(qs(figuresText(world_->recorded)), qs(figuresText(*figures_)),
                                    qs(formatNumber(bound.total_arcsec(), 2)));
     if (world_->run->meta.kind == RunKind::free)
-        text = over + tr("replayed on this free run: %1. No linear loop would have left less than %2″.")
+        text = over + tr("replayed on this free run: %1. No linear loop could have left less than %2″.")
                           .arg(qs(figuresText(*figures_)), qs(formatNumber(bound.total_arcsec(), 2)));
     if (retaken_)
         text += retaken_->frames.made
-                    ? tr(" In frames of %1 s, made: the mount as its track tells, noise as strong as the "
-                         "record's. Between two recorded frames the mount is taken to walk at random.")
+                    ? tr(" Simulated %1 s frames: mount motion from this run, same noise, random walk "
+                         "between frames.")
                           .arg(qs(formatNumber(retaken_->frames.disturbance.exposure_s, 2)))
-                    : tr(" In frames of %1 s, recorded ones taken together: in all they always show less; "
-                         "compare the mount part.")
+                    : tr(" Averaged frames of %1 s: totals are always smaller; compare the mount part.")
                           .arg(qs(formatNumber(retaken_->frames.disturbance.exposure_s, 1)));
     return text;
 }

@@ -116,7 +116,7 @@ void ReviewStation::refreshPictures() {
 
 void ReviewStation::showTrialFigures() {
     const TrialState& s = lastTrial_.state;
-    const QString titles[] = {tr("A leaves"), tr("B leaves"), tr("difference"), tr("rounds")};
+    const QString titles[] = {tr("RMS with A"), tr("RMS with B"), tr("difference"), tr("rounds")};
     for (int i = 0; i < 4; ++i) {
         figures_[i]->setVisible(true);
         figures_[i]->setTitle(titles[i]);
@@ -125,7 +125,7 @@ void ReviewStation::showTrialFigures() {
     if (s.rounds == 0) {
         figures_[0]->showNothing(tr("RMS of both axes"));
         figures_[1]->showNothing(tr("RMS of both axes"));
-        figures_[2]->showNothing(tr("worth finding: 15 %"));
+        figures_[2]->showNothing(tr("smallest worth detecting: 15 %"));
         figures_[3]->show(trialRunning_ ? "0" : "–", "", tr("of %1 at most").arg(all));
         return;
     }
@@ -134,7 +134,8 @@ void ReviewStation::showTrialFigures() {
     const Measured more = s.percent();
     const int places = decimalsFor(more.sigma, 1);
     figures_[2]->show((more.value > 0.0 ? "+" : "") + qs(formatNumber(more.value, places)) + " %",
-                      tr("± %1 %").arg(qs(formatNumber(more.sigma, places))), tr("worth finding: 15 %"));
+                      tr("± %1 %").arg(qs(formatNumber(more.sigma, places))),
+                      tr("smallest worth detecting: 15 %"));
     figures_[3]->show(
         QString::number(s.rounds), "",
         s.left_s ? tr("decided in about %1").arg(qs(formatDuration(60.0 * std::ceil(*s.left_s / 60.0))))
@@ -260,15 +261,15 @@ void ReviewStation::refresh() {
     case Page::replay:
         say(name, !replay_->ready() ? tr("Settings are tried on what this run recorded.")
                   : replay_->differs()
-                      ? tr("Take the settings over when they leave less, or try them on the sky.")
-                      : tr("Move a slider: what the loop would have left is drawn over what it left."));
-        setPrimary(tr("Take over"), replay_->ready() && replay_->differs() && !replay_->busy());
+                      ? tr("Apply the settings if the error is smaller, or try them on the sky.")
+                      : tr("Move a slider: the error with these settings is drawn over the recorded one."));
+        setPrimary(tr("Apply"), replay_->ready() && replay_->differs() && !replay_->busy());
         break;
     case Page::trial: {
         const bool guiding = procedures().guiding();
         const QString d = trial_->difference();
         say(trialRunning_ ? tr("trial") : QString(),
-            trialRunning_ ? tr("Guiding goes on while A and B take turns. It is decided by itself.")
+            trialRunning_ ? tr("Guiding goes on while A and B take turns. The trial ends when it is decided.")
             : !guiding    ? tr("A trial needs guiding: start it at Guide, then come back.")
             : d.isEmpty() ? tr("Choose what B should differ in.")
                           : tr("A and B take turns, 30 s each, for 40 min at most."));
@@ -295,16 +296,17 @@ void ReviewStation::refresh() {
 std::vector<Finding> ReviewStation::findings() const {
     std::vector<Finding> list;
     if (!needs_.logbook.notLogged().isEmpty())
-        list.push_back({"log", Weight::act, "Nothing is being logged.",
+        list.push_back({"log", Weight::act, "Nothing is being logged",
                         needs_.logbook.notLogged().toStdString(),
-                        "The log can be made anew from the records and tables beside it.",
-                        ActionId::reviewRebuild, "Make it anew"});
+                        "The log can be rebuilt from the records and tables beside it.",
+                        ActionId::reviewRebuild, "Rebuild the log"});
     if (page_ == Page::trends)
         for (const QString& change : trends_->changes())
-            list.push_back({"trend", Weight::look, "Something changed.", change.toStdString(),
+            list.push_back({"trend", Weight::look, change.section(": ", 0, 0).toStdString(),
+                            change.section(": ", 1).toStdString(),
                             "Look at what was done between the two: notes and changes of settings."});
     if (page_ == Page::trial && lastTrial_.state.verdict == TrialVerdict::second && !trialRunning_)
-        list.push_back({"trial", Weight::act, "B is better.", trialWords(lastTrial_.state, "A", "B"),
+        list.push_back({"trial", Weight::act, "B is better", trialWords(lastTrial_.state, "A", "B"),
                         "Use it from now on.", ActionId::reviewUse, "Use B"});
     if (page_ == Page::trends || page_ == Page::trial)
         return list;
@@ -314,8 +316,8 @@ std::vector<Finding> ReviewStation::findings() const {
             std::string words;
             for (const std::string& c : changes)
                 words += (words.empty() ? "" : "; ") + c;
-            list.push_back({"review.rig", Weight::know, "The rig was set up otherwise then.", words + ".",
-                            "Figures of then and now differ by that too."});
+            list.push_back({"review.rig", Weight::know, "The rig was set up differently then", words + ".",
+                            "This, too, makes the figures differ."});
         }
     const std::vector<Finding>& own = page_ == Page::night && night_->chosen() ? night_->chosen()->findings
                                       : opened_.story                          ? opened_.story->findings

@@ -154,7 +154,7 @@ ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWid
     connect(trends_, &TrendsPage::entryWanted, this, &ReviewStation::openEntry);
     connect(&needs_.logbook, &Logbook::changed, this, &ReviewStation::refreshLog);
     connect(&needs_.logbook, &Logbook::rebuilt, this, [this](int entries, int leftOut) {
-        told_ = tr("The log was made anew: %1 entries; %2 could not be read.").arg(entries).arg(leftOut);
+        told_ = tr("The log was rebuilt: %1 entries; %2 could not be read.").arg(entries).arg(leftOut);
         refresh();
     });
     connect(&needs_.settings, &GuideSettings::changed, this, [this] {
@@ -400,13 +400,13 @@ QString ReviewStation::help() const {
     return tr(
         "<p><b>What:</b> all that was done, night by night: runs, series, measurements, with their figures "
         "and "
-        "your notes. It is kept by itself.</p>"
+        "your notes. It is kept automatically.</p>"
         "<p><b>Replay:</b> the guide loop is run again on what a run recorded, with other settings. The same "
-        "loop guides, so what it promises is what it does, as far as that night goes.</p>"
+        "loop guides, so its prediction holds for that night.</p>"
         "<p><b>Compare:</b> one night's better RMS proves nothing, since the air changes; what is left "
         "beyond "
-        "the air is held against its ±.</p>"
-        "<p><b>Trial:</b> the proof. A and B take turns while guiding goes on, in rounds by lot, until "
+        "the seeing is compared with its ±.</p>"
+        "<p><b>Trial:</b> the proof. A and B take turns while guiding goes on, in random order, until "
         "Wald's "
         "sequential test decides: a difference is claimed wrongly in 5 % of trials at most.</p>"
         "<p><b>Trends:</b> a figure over the nights, with what changed and when.</p>");

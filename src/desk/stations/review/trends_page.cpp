@@ -82,7 +82,7 @@ void TrendsPage::draw() {
         text = tr("No change stands out of the scatter: %1.")
                    .arg(qs(formatMeasured(trend.levels.front().value, look.unit, look.decimals)));
     else if (text.isEmpty())
-        text = tr("With five or more, changes are looked for.");
+        text = tr("Changes are searched for from five nights on.");
     words_->setText(text);
     Q_EMIT changed();
 }

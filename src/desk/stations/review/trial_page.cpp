@@ -163,11 +163,11 @@ void TrialPage::show(const TrialSlot::Seen& seen) {
         if (seen.state.verdict == TrialVerdict::open)
             text += " " + tr("Ended early: %1.").arg(qs(seen.ended));
         if (seen.state.rounds > 4)
-            text += " " + tr("(Were both alike, chance would show as much in %1 % of trials.)")
+            text += " " + tr("(If A and B were equal, chance alone would give this in %1 % of trials.)")
                               .arg(qs(formatNumber(100.0 * signFlipProbability(seen.state.each), 1)));
     } else {
-        text =
-            tr("Two sets of settings take turns while guiding goes on, until it is clear which leaves less.");
+        text = tr("Two sets of settings take turns while guiding goes on, until it is clear which has the "
+                  "smaller error.");
     }
     words_->setText(text);
 }

@@ -259,7 +259,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         !within(s.flipsIgnored, 0, 100) || !within(s.flipLate_min, 0, 300) ||
         !within(std::abs(s.flexureRa_arcsec_h) + std::abs(s.flexureDec_arcsec_h), 0, 3600) ||
         !within(s.pulseAsymmetryRa, -0.9, 0.9) || !within(s.pulseAsymmetryDec, -0.9, 0.9))
-        return problem("The scenario asks for a mount or an air that cannot be.",
+        return problem("The scenario asks for an impossible mount or impossible seeing.",
                        "Shares lie between 0 and 1, asymmetries within 0.9, memories between 0.1 and 3600 s, "
                        "sizes are not negative.",
                        "Correct the values.");

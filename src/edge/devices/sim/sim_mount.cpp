@@ -32,7 +32,7 @@ Expected<void> SimMount::mayHang(const std::string& side, const HourAngleDec& ta
     if (side.empty())
         return {};
     if (!night_.scenario_.choosesSide)
-        return problem("The mount refused the slew.", "It cannot be told on which side to hang.",
+        return problem("The mount refused the slew.", "It does not accept a pier side.",
                        "Let it choose the side itself.");
     const MountSpec& mount = night_.scenario_.rig.mount;
     const double past_h = target.hourAngle.wrappedSigned().hours();
@@ -122,7 +122,7 @@ Expected<void> SimMount::sync(const HourAngleDec& truth) {
     if (std::abs((truth.hourAngle - now.hourAngle).wrappedSigned().deg()) > 20.0 ||
         std::abs((truth.dec - now.dec).deg()) > 20.0)
         return problem("The mount refused the sync.", "It would move its idea of the sky by more than 20°.",
-                       "Check time and place, then sync near the target.");
+                       "Check time and site, then sync near the target.");
     night_.mechanics_.sync(truth);
     return {};
 }
