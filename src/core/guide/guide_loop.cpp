@@ -13,7 +13,7 @@ constexpr double fastMemory = 0.9;
 } // namespace
 
 GuideLoop::AxisLoop::AxisLoop(const AxisSettings& settings, const AxisPrior& prior)
-    : kind(settings.kind), model(settings, prior) {
+    : kind(settings.kind), model(settings, prior), mayHavePlay(prior.mayHavePlay) {
     for (const ControllerDescriptor& c : controllers())
         all.emplace_back(c.kind, c.make(settings, model));
 }
@@ -109,8 +109,33 @@ void GuideLoop::settle(const SkyError& error, double t_s) {
         state_ = LoopState::settling;
 }
 
-SkyError GuideLoop::wished(const LoopInput& in) {
+Response GuideLoop::response(Axis axis) const {
+    const AxisLoop& of = axis == Axis::ra ? ra_ : dec_;
+    Response r = of.response.measured();
+    if (of.mayHavePlay)
+        r = {Response().gain, ra_.response.measured().delay_s};
+    return r;
+}
+
+SkyError GuideLoop::shown(const LoopInput& in) {
+    const SkyError nominal = geometry_.motionOf(in.sent);
+    ra_.response.sent(in.t_s, in.untilNext_s, nominal.dra_arcsec);
+    dec_.response.sent(in.t_s, in.untilNext_s, nominal.ddec_arcsec);
+    const auto of = [&](const AxisLoop& axis, double whole) {
+        const double delay = delayOf(axis);
+        return gainOf(axis) * (delay > 0.0 ? axis.response.shown_arcsec(delay) : whole);
+    };
+    return {of(ra_, nominal.dra_arcsec), of(dec_, nominal.ddec_arcsec)};
+}
+
+// Pulses that come late are reckoned with as if they had come at once: what is on its way is added to the
+// place, and the look ahead reaches as much farther. So no controller need know of it.
+SkyError GuideLoop::wished(const LoopInput& in, double noise) {
     const SkyError moved = geometry_.motionOf(in.sent);
+    // Another exposure is another pace at once.
+    if (overhead_s_ > 0.0 && in.untilNext_s != exposure_s_)
+        overhead_s_ = std::max(overhead_s_ + in.untilNext_s - exposure_s_, in.untilNext_s);
+    exposure_s_ = in.untilNext_s;
     if (last_s_) {
         // A slow frame now and then is no new pace.
         const double pulse_s = 0.001 * std::max(std::abs(in.sent.ra_ms), std::abs(in.sent.dec_ms));
@@ -123,17 +148,23 @@ SkyError GuideLoop::wished(const LoopInput& in) {
     AxisSight sight;
     sight.t_s = in.t_s;
     sight.centroid_arcsec = in.noise_arcsec;
-    sight.next_s = overhead_s_ > 0.0 ? overhead_s_ : in.untilNext_s + 0.5;
+    const double next_s = overhead_s_ > 0.0 ? overhead_s_ : in.untilNext_s + 0.5;
     sight.worm_turns = in.worm_turns;
     const auto ask = [&](AxisLoop& axis, double SkyError::*part, double motion, double rate) {
+        const double gain = gainOf(axis);
+        const double delay = delayOf(axis);
         sight.place_arcsec.reset();
         sight.aim_arcsec = aim_.*part;
         sight.owed_arcsec = owed_.*part;
-        if (in.error)
-            sight.place_arcsec = (*in.error).*part + aim_.*part;
-        sight.moved_arcsec = motion;
-        sight.reach_arcsec_s = std::abs(rate);
-        return axis.correction(sight);
+        if (in.error) {
+            const double place = (*in.error).*part + aim_.*part;
+            sight.place_arcsec = place + (delay > 0.0 ? gain * axis.response.pending_arcsec(delay) : 0.0);
+            axis.response.see(in.t_s, place, noise);
+        }
+        sight.moved_arcsec = gain * motion;
+        sight.next_s = next_s + delay;
+        sight.reach_arcsec_s = gain * std::abs(rate);
+        return axis.correction(sight) / gain;
     };
     return {ask(ra_, &SkyError::dra_arcsec, moved.dra_arcsec, geometry_.raRate_arcsec_s()),
             ask(dec_, &SkyError::ddec_arcsec, moved.ddec_arcsec, geometry_.decRate_arcsec_s())};
@@ -180,7 +211,8 @@ LoopOutput GuideLoop::withoutStar(const LoopInput& in) {
     lastError_.reset();
     LoopOutput out;
     out.state = state_;
-    const SkyError correct = wished(in);
+    shown(in);
+    const SkyError correct = wished(in, in.noise_arcsec);
     last_s_ = in.t_s;
     if (in.t_s - lostSince_s_ < longest_s)
         out.pulse = limited(geometry_.pulseAgainst(correct), 1000.0 * in.untilNext_s);
@@ -192,7 +224,7 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
         return withoutStar(in);
     const SkyError error = *in.error;
     LoopOutput out;
-    const SkyError commanded = geometry_.motionOf(in.sent);
+    const SkyError commanded = shown(in);
     if (lastError_) {
         // What is left of the change from frame to frame when the pulses are taken out is air, mostly.
         // Whether they worked as told is what the guard asks, so the likeliest answer counts here.
@@ -221,7 +253,7 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
         settledSquare_ = settledSquare_ > 0.0 ? memory * settledSquare_ + (1.0 - memory) * square : square;
     }
     settle(error, in.t_s);
-    const SkyError correct = wished(in);
+    const SkyError correct = wished(in, noise);
     last_s_ = in.t_s;
     PulsePair pulse = geometry_.pulseAgainst(correct);
     // What deadbands leave alone must not come back through axes that are not quite square.

@@ -8,6 +8,7 @@
 #include "core/guide/controller.h"
 #include "core/guide/guide_geometry.h"
 #include "core/guide/model_controller.h"
+#include "core/guide/response_meter.h"
 #include "core/guide/runaway_guard.h"
 
 namespace nordstjerna {
@@ -80,6 +81,9 @@ public:
     const AxisFilter& ruling(Axis axis) const {
         return axis == Axis::ra ? ra_.model.ruling() : dec_.model.ruling();
     }
+    // How the axis answers its pulses. Of an axis with backlash the gain is not measured, and the delay is
+    // that of the other: it comes from link and camera.
+    Response response(Axis axis) const;
     bool stopped(Axis axis) const { return axis == Axis::ra ? raStopped_ : decStopped_; }
 
 private:
@@ -94,11 +98,19 @@ private:
         ControllerKind kind;
         bool looksOn = true;
         ModelController model;
+        ResponseMeter response;
+        bool mayHavePlay = false;
         std::vector<std::pair<ControllerKind, std::unique_ptr<Controller>>> all;
     };
     PulsePair limited(PulsePair pulse, double longest_ms) const;
     LoopOutput withoutStar(const LoopInput& in);
-    SkyError wished(const LoopInput& in);
+    SkyError wished(const LoopInput& in, double noise_arcsec);
+    // What the pulses since the last frame should have shown in this one, as the axes answer.
+    SkyError shown(const LoopInput& in);
+    double gainOf(const AxisLoop& axis) const { return axis.mayHavePlay ? 1.0 : axis.response.gain(); }
+    double delayOf(const AxisLoop& axis) const {
+        return (axis.mayHavePlay ? ra_.response : axis.response).delay_s();
+    }
     void settle(const SkyError& error, double t_s);
     void payOff(const PulsePair& pulse);
 
@@ -110,7 +122,8 @@ private:
     std::optional<double> settlingSince_s_;
     std::optional<double> smallSince_s_;
     std::optional<double> last_s_;
-    double overhead_s_ = 0.0; // from one exposure to the next besides the pulse
+    double overhead_s_ = 0.0; // from the middle of one exposure to the next, besides the pulse
+    double exposure_s_ = 0.0; // that this was found with
     double lostSince_s_ = 0.0;
     double fast_ = 0.0;          // running mean square of what changes from frame to frame, of one coordinate
     double settledSquare_ = 0.0; // running mean square of the error while settled, both axes

@@ -1,0 +1,129 @@
+// Runs a guide loop on an axis whose pulses come late, weakly or strongly, in continuous time.
+#pragma once
+
+#include <cmath>
+#include <vector>
+
+#include "core/base/random.h"
+#include "core/guide/guide_loop.h"
+
+namespace nordstjerna {
+
+struct LateWorld {
+    double delay_s = 0.0; // beyond the start of the next exposure
+    double gain = 1.0;    // of what the calibration says
+    double exposure_s = 2.0;
+    double readOut_s = 0.6;
+    double noise_arcsec = 0.4;
+    double amplitude_arcsec = 5.0; // of a sinusoid in RA
+    double period_s = 432.0;
+    double driftDec_arcsec_min = 0.5;
+    double walk_arcsec = 0.1; // after a minute, each axis
+    bool reversedRa = false;
+    double loseEvery = 0.0;     // share of the pulses that do nothing
+    double dither_arcsec = 0.0; // to and fro every three minutes, both axes
+    uint64_t seed = 1;
+};
+
+struct LateRun {
+    // Mount: without the noise, mean over each exposure, against the aim.
+    std::vector<double> t_s, mountRa, mountDec, errorRa;
+    std::vector<PulsePair> pulses;
+    Response ra, dec;
+    std::optional<Runaway> stopped;
+    size_t stoppedAt = 0;
+};
+
+inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings, double minutes,
+                         bool decMayHavePlay = false) {
+    LateRun run;
+    const double rate = 7.5;
+    LoopPriors priors;
+    priors.ra.wormPeriod_s = w.period_s;
+    priors.dec.mayHavePlay = decMayHavePlay;
+    GuideLoop loop(GuideGeometry({rate, 0.0, 0.0, -rate}, rate, rate), {settings, {}}, priors);
+    Random random(mixBits(w.seed));
+    struct Pulse {
+        double from_s;
+        SkyError motion;
+    };
+    std::vector<Pulse> given;
+    PulsePair sent;
+    double walkRa = 0.0;
+    double walkDec = 0.0;
+    SkyError aim;
+    int dithers = 0;
+    const double phase = random.uniform(0.0, 6.28);
+    for (double start = 0.0; start < 60.0 * minutes;) {
+        const double middle = start + 0.5 * w.exposure_s;
+        double ra = w.amplitude_arcsec * std::sin(tau * middle / w.period_s + phase) + walkRa;
+        double dec = w.driftDec_arcsec_min * middle / 60.0 + walkDec;
+        for (const Pulse& p : given) {
+            const double share = std::clamp((start + w.exposure_s - p.from_s) / w.exposure_s, 0.0, 1.0);
+            ra += share * p.motion.dra_arcsec;
+            dec += share * p.motion.ddec_arcsec;
+        }
+        if (w.dither_arcsec > 0.0 && middle > 180.0 * (dithers + 1)) {
+            const double by = ++dithers % 2 ? w.dither_arcsec : -w.dither_arcsec;
+            loop.moveAim({by, by}, {});
+            aim.dra_arcsec += by;
+            aim.ddec_arcsec += by;
+        }
+        ra -= aim.dra_arcsec;
+        dec -= aim.ddec_arcsec;
+        LoopInput in;
+        in.t_s = middle;
+        in.error =
+            SkyError{ra + w.noise_arcsec * random.gaussian(), dec + w.noise_arcsec * random.gaussian()};
+        in.noise_arcsec = 0.08;
+        in.untilNext_s = w.exposure_s;
+        in.sent = sent;
+        const LoopOutput out = loop.step(in);
+        run.t_s.push_back(middle);
+        run.mountRa.push_back(ra);
+        run.mountDec.push_back(dec);
+        run.errorRa.push_back(in.error->dra_arcsec);
+        run.pulses.push_back(out.pulse);
+        if (out.runaway && !run.stopped) {
+            run.stopped = out.runaway;
+            run.stoppedAt = run.t_s.size();
+        }
+        sent = out.pulse;
+        const double busy_s = 0.001 * std::max(std::abs(sent.ra_ms), std::abs(sent.dec_ms));
+        const double next = start + w.exposure_s + w.readOut_s + busy_s;
+        const bool lost = random.uniform() < w.loseEvery;
+        const double sense = w.reversedRa ? -1.0 : 1.0;
+        if (!lost)
+            given.push_back(
+                {next + w.delay_s,
+                 {sense * w.gain * 0.001 * rate * sent.ra_ms, -w.gain * 0.001 * rate * sent.dec_ms}});
+        // Pulses that are over need no longer be looked at one by one.
+        if (given.size() > 40) {
+            given[1].motion.dra_arcsec += given[0].motion.dra_arcsec;
+            given[1].motion.ddec_arcsec += given[0].motion.ddec_arcsec;
+            given.erase(given.begin());
+        }
+        const double step = w.walk_arcsec * std::sqrt((next - start) / 60.0);
+        walkRa += step * random.gaussian();
+        walkDec += step * random.gaussian();
+        start = next;
+    }
+    run.ra = loop.response(Axis::ra);
+    run.dec = loop.response(Axis::dec);
+    return run;
+}
+
+// Of the second half.
+inline double lateRmsOf(const std::vector<double>& v) {
+    double sum = 0.0;
+    double squares = 0.0;
+    const size_t from = v.size() / 2;
+    for (size_t i = from; i < v.size(); ++i) {
+        sum += v[i];
+        squares += v[i] * v[i];
+    }
+    const double n = static_cast<double>(v.size() - from);
+    return std::sqrt(std::max(0.0, squares / n - sum * sum / (n * n)));
+}
+
+} // namespace nordstjerna
