@@ -7,6 +7,7 @@
 #include "core/base/number_text.h"
 #include "edge/store/json_reader.h"
 #include "tool/arguments.h"
+#include "tool/loop_filter.h"
 #include "tool/night.h"
 #include "tool/series_night.h"
 #include "tool/simulate.h"
@@ -28,7 +29,7 @@ int report(const Expected<Json>& result) {
 
 struct Command {
     Arguments arguments;
-    std::function<Expected<Json>()> run;
+    std::function<int()> run; // exit status
 };
 
 // A deque, so that what add() gives stays where it is.
@@ -38,6 +39,7 @@ public:
         frameCommands();
         scaleCommand();
         runCommands();
+        loopCommand();
         simulateCommand();
         nightCommands();
     }
@@ -46,7 +48,7 @@ public:
 
 private:
     Arguments& add(const char* name, const char* help, std::function<Expected<Json>()> run) {
-        list_.push_back({Arguments(name, help), std::move(run)});
+        list_.push_back({Arguments(name, help), [run = std::move(run)] { return report(run()); }});
         return list_.back().arguments;
     }
 
@@ -132,6 +134,10 @@ private:
         replay.word("RUN", "ECSV run table, guided or free", into(replay_.table));
         addLoopOptions(replay, replay_.wishes);
         replay.flag("search", "look for the best settings", replay_.search);
+    }
+
+    void loopCommand() {
+        list_.push_back({Arguments("loop", "The guide loop as a filter on lines of JSON"), runLoopFilter});
     }
 
     void simulateCommand() {
@@ -256,7 +262,7 @@ int run(const std::vector<std::string>& words) {
                   << (command ? command->arguments.command() + " " : "") << "--help\n";
         return 2;
     }
-    return report(command->run());
+    return command->run();
 }
 
 } // namespace

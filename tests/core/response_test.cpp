@@ -21,6 +21,8 @@ private slots:
     void lateAxisIsGuided();
     void axisAsCalibratedIsLeftAlone();
     void anotherExposureIsAnotherPaceAtOnce();
+    void fastWormsAreNoRunaway();
+    void reversedAxisIsStopped();
 };
 
 namespace {
@@ -188,6 +190,50 @@ void ResponseTest::anotherExposureIsAnotherPaceAtOnce() {
     };
     QVERIFY2(run(4.0, 1.0) < 0.06, qPrintable(QString::number(run(4.0, 1.0))));
     QVERIFY2(run(1.0, 5.0) < 0.06, qPrintable(QString::number(run(1.0, 5.0))));
+}
+
+// Mounts with a large and fast periodic error, up to 1.3 ″/s, guided from cold with any controller.
+void ResponseTest::fastWormsAreNoRunaway() {
+    for (uint64_t seed = 1; seed <= 40; ++seed) {
+        Random random(mixBits(seed));
+        LateWorld w;
+        w.seed = seed;
+        w.amplitude_arcsec = random.uniform(10.0, 30.0);
+        w.period_s = random.uniform(144.0, 300.0);
+        w.delay_s = random.uniform(0.0, 2.0);
+        for (const ControllerSettings& s : {settingsOf(ControllerKind::model), gentle()}) {
+            const LateRun r = guideLate(w, s, 20.0);
+            QVERIFY2(!r.stopped,
+                     qPrintable(QString("seed %1, %2″ in %3 s, %4 s late: %5")
+                                    .arg(seed)
+                                    .arg(w.amplitude_arcsec)
+                                    .arg(w.period_s)
+                                    .arg(w.delay_s)
+                                    .arg(QString::fromStdString(runawayProblem(*r.stopped).text()))));
+        }
+    }
+}
+
+void ResponseTest::reversedAxisIsStopped() {
+    int quickly = 0;
+    constexpr int all = 100;
+    for (uint64_t seed = 1; seed <= all; ++seed) {
+        Random random(mixBits(seed));
+        LateWorld w;
+        w.seed = seed;
+        w.reversedRa = true;
+        w.noise_arcsec = random.uniform(0.2, 0.8);
+        w.amplitude_arcsec = random.uniform(0.0, 10.0);
+        const LateRun r = guideLate(w, settingsOf(ControllerKind::proportional), 10.0);
+        QVERIFY2(r.stopped && r.stopped->axis == Axis::ra, qPrintable(QString::number(seed)));
+        // From where the error has left the noise.
+        size_t began = 0;
+        while (std::abs(r.errorRa[began]) < 4.0 * w.noise_arcsec)
+            ++began;
+        quickly += r.stoppedAt <= began + 8;
+        QVERIFY2(r.stoppedAt <= began + 16, qPrintable(QString::number(r.stoppedAt - began)));
+    }
+    QVERIFY2(quickly >= 90 * all / 100, qPrintable(QString::number(quickly)));
 }
 
 NORDSTJERNA_TEST(ResponseTest)

@@ -61,6 +61,9 @@ std::optional<Measured> AxisBelief::wormSeen() const {
 ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& prior)
     : prior_(prior), phase_(prior.wormPeriod_s), fallback_(fallback), shadow_(fallback),
       wormSearch_(longestWorm_s, shortestWorm_s), lineSearch_(longestLine_s, shortestLine_s) {
+    // A number typed from memory, or a gear that is not what its maker says.
+    constexpr double doubt = 0.005;
+    periodSigma_s_ = doubt * prior.wormPeriod_s;
     if (prior.mayHavePlay) {
         for (const Idea& idea : decIdeas)
             members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}});
@@ -141,6 +144,7 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
             const bool believable = given <= 0.0 || std::abs(std::log(line->period_s / given)) < 0.25;
             if (other && believable) {
                 phase_.setPeriod(line->period_s);
+                periodSigma_s_ = line->sigma_s;
                 // A small correction leaves what was learnt: the phase goes on from where it is.
                 constexpr double small = 0.06;
                 if (given <= 0.0 || std::abs(line->period_s / given - 1.0) > small) {
@@ -374,6 +378,7 @@ void ModelController::believe(const AxisSight& s, double move) {
     belief_.seenSigma_arcsec = std::hypot(belief_.next_arcsec.sigma, belief_.noise_arcsec);
     belief_.wormPhase_turns = phase_.turns();
     belief_.wormPeriod_s = phase_.period_s();
+    belief_.wormPeriodSigma_s = periodSigma_s_;
     believeSlowly();
 }
 

@@ -42,6 +42,7 @@ struct AxisBelief {
     std::vector<Measured> worm;   // cosine and sine of each harmonic
     double wormPhase_turns = 0.0; // now
     double wormPeriod_s = 0.0;
+    double wormPeriodSigma_s = 0.0;
     std::optional<Measured> gap_arcsec;
     Surprise surprise = Surprise::none; // of the last frame
     // With play: for so long all corrections went one way, 1: the star to the north, −1: to the south.
@@ -86,6 +87,7 @@ private:
 
     AxisPrior prior_;
     WormPhase phase_;
+    double periodSigma_s_ = 0.0;
     std::vector<Member> members_;
     ProportionalController fallback_; // at work when the model is not
     double aim_ = 0.0;                // where the star is wanted

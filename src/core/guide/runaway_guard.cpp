@@ -1,5 +1,6 @@
 #include "core/guide/runaway_guard.h"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
@@ -8,9 +9,14 @@
 namespace nordstjerna {
 
 namespace {
-constexpr size_t window = 5;
-constexpr double decided = 25.0;            // difference of χ², far beyond chance
-constexpr double natural_arcsec_s = 0.1;    // what worm and drift do by themselves
+constexpr size_t window = 6;
+constexpr double decided = 16.0; // difference of χ², far beyond chance
+// What worm and drift do meanwhile is the same from frame to frame, or changes evenly; standard deviations. A
+// worm of 60″ peak to peak in 144 s reaches 1.3 ″/s and 0.06 ″/s². More would hide a reversed axis for
+// longer.
+constexpr double fastestWorm_arcsec_s = 0.5;
+constexpr double wormBend_arcsec_s2 = 0.06;
+constexpr double jitter_arcsec_s = 0.05;    // and what it does besides
 constexpr double rateTrust = 0.3;           // relative, of rates and their use elsewhere
 constexpr double playAllowed_arcsec = 20.0; // an axis may stand still for so much of commanded motion
 constexpr double leastError_arcsec = 2.0;
@@ -18,6 +24,29 @@ constexpr double leastError_arcsec = 2.0;
 double part(const SkyError& e, Axis axis) {
     return axis == Axis::ra ? e.dra_arcsec : e.ddec_arcsec;
 }
+
+// χ² of what an explanation leaves of the motions, an even natural motion of a size that mounts have allowed
+// for.
+class Misfit {
+public:
+    void add(double left, double variance, double middle, double dt_s) {
+        const Eigen::Vector2d natural(dt_s, middle * dt_s * dt_s);
+        square_ += left * left / variance;
+        seen_ += natural * left / variance;
+        known_ += natural * natural.transpose() / variance;
+    }
+    double chiSquare() const {
+        Eigen::Matrix2d with = known_;
+        with(0, 0) += 1.0 / (fastestWorm_arcsec_s * fastestWorm_arcsec_s);
+        with(1, 1) += 1.0 / (wormBend_arcsec_s2 * wormBend_arcsec_s2);
+        return square_ - seen_.dot(with.inverse() * seen_);
+    }
+
+private:
+    double square_ = 0.0;
+    Eigen::Vector2d seen_ = Eigen::Vector2d::Zero();
+    Eigen::Matrix2d known_ = Eigen::Matrix2d::Zero();
+};
 } // namespace
 
 void RunawayGuard::forget() {
@@ -46,11 +75,12 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
     const Axis other = axis == Axis::ra ? Axis::dec : Axis::ra;
     if (steps_.size() < 4)
         return std::nullopt;
-    double right = 0.0;
-    double reversed = 0.0;
-    double still = 0.0;
-    double swappedSquares = 0.0;
-    double strong = 0.0;
+    Misfit asTold;
+    Misfit backwards;
+    Misfit standing;
+    Misfit crossedWith;
+    Misfit crossedAgainst;
+    Misfit tooFar;
     double commanded = 0.0;
     bool growing = true;
     bool swinging = true;
@@ -67,18 +97,26 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
         const double moved = part(s.moved, axis);
         const double wanted = part(s.commanded, axis);
         const double crossed = part(s.commanded, other);
-        const double variance = 2.0 * noise * noise + std::pow(natural_arcsec_s * s.dt_s, 2) +
+        const double variance = 2.0 * noise * noise + std::pow(jitter_arcsec_s * s.dt_s, 2) +
                                 std::pow(rateTrust * std::max(std::abs(wanted), std::abs(crossed)), 2);
-        right += std::pow(moved - wanted, 2) / variance;
-        reversed += std::pow(moved + wanted, 2) / variance;
-        still += moved * moved / variance;
-        swappedSquares += std::min(std::pow(moved - crossed, 2), std::pow(moved + crossed, 2)) / variance;
-        strong += std::pow(moved - factor * wanted, 2) / variance;
+        const double middle = static_cast<double>(i) - 0.5 * static_cast<double>(steps_.size() - 1);
+        const auto leaves = [&](Misfit& of, double left) { of.add(left, variance, middle, s.dt_s); };
+        leaves(asTold, moved - wanted);
+        leaves(backwards, moved + wanted);
+        leaves(standing, moved);
+        leaves(crossedWith, moved - crossed);
+        leaves(crossedAgainst, moved + crossed);
+        leaves(tooFar, moved - factor * wanted);
         commanded += std::abs(wanted);
         const double before = part(s.error, axis) - moved;
         swinging = swinging && before * part(s.error, axis) < 0.0;
         growing = growing && std::abs(part(s.error, axis)) > std::abs(before);
     }
+    const double right = asTold.chiSquare();
+    const double reversed = backwards.chiSquare();
+    const double still = standing.chiSquare();
+    const double swappedSquares = std::min(crossedWith.chiSquare(), crossedAgainst.chiSquare());
+    const double strong = tooFar.chiSquare();
     const double now = std::abs(part(steps_.back().error, axis));
     if (now < std::max(leastError_arcsec, 4.0 * noise))
         return std::nullopt;

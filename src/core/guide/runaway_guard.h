@@ -1,5 +1,7 @@
 // Recognises, within a few frames and whatever the cause, that an axis runs away instead of obeying: the
-// star's motion from frame to frame is held against what the pulses should have done to it.
+// star's motion from frame to frame is compared with what the pulses should have done to it. It is the
+// response to pulses that is judged, not the growth of the error: a loop that lags behind a fast worm is no
+// runaway.
 #pragma once
 
 #include <deque>
