@@ -29,6 +29,8 @@ struct LateRun {
     // Mount: without the noise, mean over each exposure, against the aim.
     std::vector<double> t_s, mountRa, mountDec, errorRa;
     std::vector<PulsePair> pulses;
+    std::vector<double> ownRa; // what the axis did by itself
+    std::vector<double> errorDec;
     Response ra, dec;
     std::optional<Runaway> stopped;
     size_t stoppedAt = 0;
@@ -58,6 +60,7 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
         const double middle = start + 0.5 * w.exposure_s;
         double ra = w.amplitude_arcsec * std::sin(tau * middle / w.period_s + phase) + walkRa;
         double dec = w.driftDec_arcsec_min * middle / 60.0 + walkDec;
+        run.ownRa.push_back(ra);
         for (const Pulse& p : given) {
             const double share = std::clamp((start + w.exposure_s - p.from_s) / w.exposure_s, 0.0, 1.0);
             ra += share * p.motion.dra_arcsec;
@@ -83,6 +86,7 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
         run.mountRa.push_back(ra);
         run.mountDec.push_back(dec);
         run.errorRa.push_back(in.error->dra_arcsec);
+        run.errorDec.push_back(in.error->ddec_arcsec);
         run.pulses.push_back(out.pulse);
         if (out.runaway && !run.stopped) {
             run.stopped = out.runaway;

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/guide/response_meter.h"
+#include "core/motion/loop_replay.h"
 #include "late_world.h"
 #include "loop_world.h"
 #include "registry.h"
@@ -21,6 +22,8 @@ private slots:
     void lateAxisIsGuided();
     void axisAsCalibratedIsLeftAlone();
     void anotherExposureIsAnotherPaceAtOnce();
+    void replayReckonsWithTheDelay_data();
+    void replayReckonsWithTheDelay();
     void fastWormsAreNoRunaway();
     void reversedAxisIsStopped();
 };
@@ -190,6 +193,54 @@ void ResponseTest::anotherExposureIsAnotherPaceAtOnce() {
     };
     QVERIFY2(run(4.0, 1.0) < 0.06, qPrintable(QString::number(run(4.0, 1.0))));
     QVERIFY2(run(1.0, 5.0) < 0.06, qPrintable(QString::number(run(1.0, 5.0))));
+}
+
+void ResponseTest::replayReckonsWithTheDelay_data() {
+    QTest::addColumn<double>("delay");
+    QTest::newRow("at once") << 0.0;
+    QTest::newRow("a frame late") << 2.6;
+    QTest::newRow("4 s late") << 4.0;
+}
+
+// The disturbance rebuilt from a run whose pulses came late is what the mount did, and a replay of the
+// recorded settings leaves what was left.
+void ResponseTest::replayReckonsWithTheDelay() {
+    QFETCH(double, delay);
+    for (const ControllerSettings& settings : {settingsOf(ControllerKind::model), gentle()}) {
+        LateWorld w;
+        w.delay_s = delay;
+        const LateRun r = guideLate(w, settings, 40.0);
+        Run run;
+        run.meta.kind = RunKind::guided;
+        run.meta.raRate_arcsec_s = run.meta.decRate_arcsec_s = 7.5;
+        run.meta.controller = settings;
+        LoopPriors priors;
+        priors.ra.wormPeriod_s = w.period_s;
+        run.meta.loop = LoopRecord{w.exposure_s, {7.5, 0.0, 0.0, -7.5}, 7.5, 7.5, {}, priors};
+        for (size_t i = 0; i < r.t_s.size(); ++i) {
+            RunRow row;
+            row.t_s = r.t_s[i];
+            row.dra_arcsec = r.errorRa[i];
+            row.ddec_arcsec = r.errorDec[i];
+            row.pulseRa_ms = r.pulses[i].ra_ms;
+            row.pulseDec_ms = r.pulses[i].dec_ms;
+            row.stars = 5;
+            row.centroid_arcsec = 0.08;
+            run.rows.push_back(row);
+        }
+        const auto d = rebuildDisturbance(run);
+        QVERIFY(d.has_value());
+        QVERIFY2(std::abs(d->late.delay_s - delay) < 0.8, qPrintable(QString::number(d->late.delay_s)));
+        std::vector<double> off;
+        for (size_t i = 0; i < d->t_s.size(); ++i)
+            off.push_back(d->ra_arcsec[i] - r.ownRa[i]);
+        QVERIFY2(lateRmsOf(off) < 1.25 * w.noise_arcsec, qPrintable(QString::number(lateRmsOf(off))));
+        std::vector<double> again;
+        for (const SkyError& e : replayLoop(*d, {settings, {}}))
+            again.push_back(e.dra_arcsec);
+        QVERIFY2(std::abs(lateRmsOf(again) / lateRmsOf(r.errorRa) - 1.0) < 0.1,
+                 qPrintable(QString("%1 for %2").arg(lateRmsOf(again)).arg(lateRmsOf(r.errorRa))));
+    }
 }
 
 // Mounts with a large and fast periodic error, up to 1.3 ″/s, guided from cold with any controller.

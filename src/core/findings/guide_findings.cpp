@@ -104,6 +104,25 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
              "Look for newer firmware, or go on without it: the worm is then learnt again in each run."});
 }
 
+// How the pulses answer, where they come late or do not do what the calibration says.
+void responseFinding(std::vector<Finding>& list, const LateMotion& late) {
+    constexpr double noticed_s = 0.5;
+    if (late.delay_s > noticed_s)
+        list.push_back(
+            {"pulses-late", Weight::look,
+             "Pulses take effect " + formatMeasured(late.measuredDelay_s, " s", 1) + " late",
+             "Measured from the pulses of this run; the loop allows for it.",
+             "A slow link, driver or download delays them. A faster one lets the loop correct sooner."});
+    constexpr double tolerated = 0.15;
+    for (const auto& [axis, gain] : {std::pair("RA", late.raGain), std::pair("Dec", late.decGain)})
+        if (std::abs(gain - 1.0) > tolerated)
+            list.push_back(
+                {std::string("rates-off-") + (axis[0] == 'R' ? "ra" : "dec"), Weight::look,
+                 std::string(axis) + " pulses do " + formatNumber(gain, 2) + " × what the calibration says",
+                 "Measured from the large pulses of this run, such as dithers; the loop allows for it.",
+                 "Measure the guide rates again.", ActionId::goToRates, "Go to Rates"});
+}
+
 void saturationFinding(std::vector<Finding>& list, const Run& run) {
     int spells = 0;
     for (const RunRow& row : run.rows)
@@ -156,6 +175,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
         if (budget) {
             mountFinding(list, run, *budget);
             wormFinding(list, *budget);
+            responseFinding(list, budget->late);
         }
         saturationFinding(list, run);
     }

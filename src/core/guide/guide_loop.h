@@ -84,6 +84,9 @@ public:
     // How the axis answers its pulses. Of an axis with backlash the gain is not measured, and the delay is
     // that of the other: it comes from link and camera.
     Response response(Axis axis) const;
+    // What of it the loop reckons with: gain 1 and no delay until the contrary is clear.
+    double gainUsed(Axis axis) const { return gainOf(axis == Axis::ra ? ra_ : dec_); }
+    double delayUsed_s(Axis axis) const { return delayOf(axis == Axis::ra ? ra_ : dec_); }
     bool stopped(Axis axis) const { return axis == Axis::ra ? raStopped_ : decStopped_; }
 
 private:

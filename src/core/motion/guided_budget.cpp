@@ -202,6 +202,7 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     b.wormTold_s = run.meta.loop ? run.meta.loop->priors.ra.wormPeriod_s : 0.0;
     b.wormFound_s = d.priors.ra.wormPeriod_s;
     b.wormToldNonsense = d.wormToldNonsense();
+    b.late = d.late;
     Split r = outline(ra, b.recorded.mountRa_arcsec);
     Split e = outline(dec, b.recorded.mountDec_arcsec);
     const Causes causes(d, madeOf(d, d.ra_arcsec, track.ra, true), madeOf(d, d.dec_arcsec, track.dec, false));

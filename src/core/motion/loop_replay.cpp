@@ -18,6 +18,28 @@ GuideGeometry geometryOf(const RunMeta& m) {
     return {std::array<double, 4>{ra, 0.0, 0.0, -dec}, ra, dec};
 }
 
+// The motion that pulses have shown so far.
+class ShownMotor {
+public:
+    explicit ShownMotor(const LateMotion& late) : late_(late) {}
+    void sent(double frame_s, double exposure_s, const SkyError& motion) {
+        if (late_.plain()) {
+            motor.dra_arcsec += motion.dra_arcsec;
+            motor.ddec_arcsec += motion.ddec_arcsec;
+            return;
+        }
+        ra_.sent(frame_s, exposure_s, motion.dra_arcsec);
+        dec_.sent(frame_s, exposure_s, motion.ddec_arcsec);
+        motor.dra_arcsec += late_.raGain * ra_.shown_arcsec(late_.delay_s);
+        motor.ddec_arcsec += late_.decGain * dec_.shown_arcsec(late_.delay_s);
+    }
+    SkyError motor;
+
+private:
+    LateMotion late_;
+    ResponseMeter ra_, dec_;
+};
+
 std::optional<double> told(double worm_turns) {
     return std::isfinite(worm_turns) ? std::optional(worm_turns) : std::nullopt;
 }
@@ -107,9 +129,13 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     // A loop looks on, told of each frame and each pulse, and its models learn what there is to be learnt.
     GuideLoop loop(d.geometry, d.settings, d.priors);
     PulsePair before;
-    SkyError motor;
     SkyError aim;
-    std::vector<double> motorDec;
+    struct Given {
+        double t_s, exposure_s;
+        SkyError motion;
+        bool measured;
+    };
+    std::vector<Given> given; // by the pulses before each frame
     for (size_t i = 0; i < run.rows.size(); ++i) {
         const RunRow& row = run.rows[i];
         for (const ChangedSetting& c : row.events.changedSettings()) {
@@ -125,16 +151,13 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
             aim.ddec_arcsec += by->ddec_arcsec;
             loop.moveAim(*by, d.settings.settle);
         }
-        const SkyError moved = d.geometry.motionOf(before);
-        motor.dra_arcsec += moved.dra_arcsec;
-        motor.ddec_arcsec += moved.ddec_arcsec;
+        given.push_back({row.t_s, d.exposure_s, d.geometry.motionOf(before), row.measured()});
         loop.step(loopInput(row, before, d.exposure_s));
         before = {row.pulseRa_ms, row.pulseDec_ms};
         if (!row.measured())
             continue;
         d.t_s.push_back(row.t_s);
-        d.ra_arcsec.push_back(row.dra_arcsec + aim.dra_arcsec - motor.dra_arcsec);
-        motorDec.push_back(motor.ddec_arcsec);
+        d.ra_arcsec.push_back(row.dra_arcsec + aim.dra_arcsec);
         d.dec_arcsec.push_back(row.ddec_arcsec + aim.ddec_arcsec);
         d.centroid_arcsec.push_back(row.centroid_arcsec);
         d.worm_turns.push_back(row.worm_turns);
@@ -155,10 +178,19 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     d.decModel = loop.ruling(Axis::dec).model();
     d.gap_arcsec = d.dec.gap_arcsec.value_or(Measured{});
     d.priors.ra.wormPeriod_s = d.ra.wormPeriod_s;
+    d.late = {loop.gainUsed(Axis::ra), loop.gainUsed(Axis::dec), loop.delayUsed_s(Axis::ra),
+              loop.response(Axis::ra).delay_s};
+    ShownMotor motor(d.late);
     Play play{d.gap_arcsec.value};
-    for (size_t i = 0; i < d.t_s.size(); ++i) {
-        play.follow(motorDec[i]);
+    size_t i = 0;
+    for (const Given& g : given) {
+        motor.sent(g.t_s, g.exposure_s, g.motion);
+        if (!g.measured)
+            continue;
+        play.follow(motor.motor.ddec_arcsec);
+        d.ra_arcsec[i] -= motor.motor.dra_arcsec;
         d.dec_arcsec[i] -= play.load;
+        ++i;
     }
     return d;
 }
@@ -188,17 +220,15 @@ namespace {
 template <typename Before>
 std::vector<SkyError> replay(const Disturbance& d, GuideLoop& loop, Before&& before) {
     std::vector<SkyError> errors;
-    SkyError motor;
+    ShownMotor motor(d.late);
     Play play{d.gap_arcsec.value};
     PulsePair sent;
     for (size_t i = 0; i < d.t_s.size() && before(i, loop); ++i) {
-        const SkyError moved = d.geometry.motionOf(sent);
-        motor.dra_arcsec += moved.dra_arcsec;
-        motor.ddec_arcsec += moved.ddec_arcsec;
-        play.follow(motor.ddec_arcsec);
+        motor.sent(d.t_s[i], d.exposure_s, d.geometry.motionOf(sent));
+        play.follow(motor.motor.ddec_arcsec);
         LoopInput in;
         in.t_s = d.t_s[i];
-        in.error = SkyError{d.ra_arcsec[i] + motor.dra_arcsec, d.dec_arcsec[i] + play.load};
+        in.error = SkyError{d.ra_arcsec[i] + motor.motor.dra_arcsec, d.dec_arcsec[i] + play.load};
         in.noise_arcsec = d.centroid_arcsec[i];
         in.untilNext_s = d.exposure_s;
         in.sent = sent;

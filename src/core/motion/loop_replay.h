@@ -21,6 +21,15 @@ LoopInput loopInput(const RunRow& row, const PulsePair& sentBefore, double expos
 // recorded ones, unless the table was changed. Fails when the header does not say how the loop was set up.
 Expected<std::vector<PulsePair>> pulsesAgain(const Run& run);
 
+// How the pulses of a run showed in its frames, where not at once and as calibrated.
+struct LateMotion {
+    double raGain = 1.0, decGain = 1.0; // of what the calibration says
+    double delay_s = 0.0;
+    Measured measuredDelay_s; // with its ±
+
+    bool plain() const { return raGain == 1.0 && decGain == 1.0 && delay_s == 0.0; }
+};
+
 // What the mount and the air did by themselves: places of the star with all corrections taken out.
 struct Disturbance {
     std::vector<double> t_s, ra_arcsec, dec_arcsec, centroid_arcsec;
@@ -30,9 +39,10 @@ struct Disturbance {
     std::vector<bool> counts;       // steady, not on the way to a new aim
     double exposure_s = 2.0;
     GuideGeometry geometry{std::array<double, 4>{}, 0.0, 0.0};
-    LoopPriors priors;             // with what this run taught: the worm's period, the gap
-    Measured gap_arcsec;           // of Dec; value 0 and a large ± where nothing is known
-    AxisBelief ra, dec;            // at the end
+    LoopPriors priors;   // with what this run taught: the worm's period, the gap
+    Measured gap_arcsec; // of Dec; value 0 and a large ± where nothing is known
+    AxisBelief ra, dec;  // at the end
+    LateMotion late;
     FilterModel raModel, decModel; // that foretold best
     LoopSettings settings;         // as recorded at the end, or the standard ones
     struct SetFrom {
