@@ -77,6 +77,8 @@ public:
     const AxisBelief* belief(Axis axis) const {
         return loop_ && setup_.corrections ? &loop_->belief(axis) : nullptr;
     }
+    // How the axis answers its pulses, as measured so far.
+    Response response(Axis axis) const { return loop_ ? loop_->response(axis) : Response(); }
     // What was believed at each row; one entry a row of a guided run.
     const std::vector<RowBelief>& beliefs() const { return beliefs_; }
 

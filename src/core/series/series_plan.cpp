@@ -88,7 +88,7 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
         later(*setup.start.at, "the time set");
     if (setup.start.dusk && night)
         if (const auto dusk = duskOf(*night, *setup.start.dusk))
-            later(*dusk, std::string("the end of ") + twilightName(*setup.start.dusk) + " twilight");
+            later(*dusk, std::string(twilightName(*setup.start.dusk)) + " dusk");
     // From its rise above what stands round the site to its setting behind it, minute by minute.
     constexpr double step_s = 60.0;
     constexpr double span_s = 20.0 * 3600.0;
@@ -126,7 +126,7 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
         sooner(*setup.ends.at, "the time set");
     if (setup.ends.dawn && night)
         if (const auto dawn = dawnOf(*night, *setup.ends.dawn))
-            sooner(*dawn, std::string("dawn, ") + twilightName(*setup.ends.dawn));
+            sooner(*dawn, std::string(twilightName(*setup.ends.dawn)) + " dawn");
     if (r.ends_ <= r.begins_)
         return problem("The series would end before it begins.",
                        "It would begin at " + setup.zone.clock(r.begins_) + " and end at " +

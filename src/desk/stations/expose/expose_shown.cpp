@@ -122,7 +122,7 @@ void ExposeStation::refreshFigures() {
     }
     count_->show(QString::number(done), planned > done ? tr("of %1").arg(planned) : "",
                  done == 0 ? tr("planned until the end")
-                           : tr("%1 of light%2")
+                           : tr("%1 exposed%2")
                                  .arg(qs(formatDuration(light_s)),
                                       struck ? tr(", %1 flagged").arg(struck) : QString()));
     const FrameLook* look = chosen_ > 0            ? &seen_.frames[static_cast<size_t>(chosen_) - 1].look

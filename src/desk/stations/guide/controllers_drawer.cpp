@@ -108,15 +108,16 @@ void ControllersDrawer::show(const SettingsBook& book) {
     axis(dec_, SettingKey::kindDec);
 }
 
-void ControllersDrawer::believe(const AxisBelief* ra, const AxisBelief* dec) {
+void ControllersDrawer::believe(const AxisBelief* ra, const AxisBelief* dec, const Response& raResponse,
+                                const Response& decResponse) {
     const auto nothing =
         tr("Nothing learnt yet: it starts as proportional control and predicts as it learns.");
-    ra_.belief->setText(ra ? believed(*ra, true) : nothing);
-    dec_.belief->setText(dec ? believed(*dec, false) : nothing);
+    ra_.belief->setText(ra ? believed(*ra, raResponse, true) : nothing);
+    dec_.belief->setText(dec ? believed(*dec, decResponse, false) : nothing);
     ra_.worm->show(ra);
 }
 
-QString ControllersDrawer::believed(const AxisBelief& b, bool ra) const {
+QString ControllersDrawer::believed(const AxisBelief& b, const Response& response, bool ra) const {
     QStringList parts;
     parts << tr("drift %1").arg(qs(formatMeasured(b.drift_arcsec_min, " ″/min", 2)));
     const auto worm = b.wormSeen();
@@ -137,6 +138,12 @@ QString ControllersDrawer::believed(const AxisBelief& b, bool ra) const {
         parts << tr("corrected %2 only for %1: drift brings it back, so the backlash is never crossed")
                      .arg(qs(formatDuration(b.oneWay_s)), b.way > 0 ? tr("north") : tr("south"));
     parts << tr("noise %1″ a frame").arg(qs(formatNumber(b.noise_arcsec, 2)));
+    constexpr double wellMeasured = 0.1;
+    if (response.gain.sigma < wellMeasured)
+        parts << tr("pulses do %1 × the calibration").arg(qs(formatMeasured(response.gain, "", 2)));
+    // Link and camera delay both axes alike: told once.
+    if (ra && response.delay_s.sigma > 0.0)
+        parts << tr("pulses show %1 late").arg(qs(formatMeasured(response.delay_s, " s", 1)));
     if (!b.modelRules)
         parts << tr("proportional control does better now and is in charge");
     return parts.join(" · ");

@@ -22,7 +22,8 @@ public:
     explicit ControllersDrawer(QWidget* parent = nullptr);
     void show(const SettingsBook& book);
     // Null: nothing is known yet.
-    void believe(const AxisBelief* ra, const AxisBelief* dec);
+    void believe(const AxisBelief* ra, const AxisBelief* dec, const Response& raResponse = {},
+                 const Response& decResponse = {});
     using QFrame::show;
 
 Q_SIGNALS:
@@ -37,7 +38,7 @@ private:
         QWidget* fields; // of the proportional loop
     };
     Axis makeAxis(int line, const QString& name, SettingKey first, SettingKey kind);
-    QString believed(const AxisBelief& b, bool ra) const;
+    QString believed(const AxisBelief& b, const Response& response, bool ra) const;
     QString explained(const SettingsBook& book, SettingKey key) const;
 
     Axis ra_, dec_;

@@ -298,6 +298,8 @@ Expected<WatchPlan> GuideStation::makePlan() {
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
                 s.dec = *g.belief(Axis::dec);
+                s.raResponse = g.response(Axis::ra);
+                s.decResponse = g.response(Axis::dec);
             }
             return s;
         },

@@ -69,6 +69,7 @@ private:
         bool lost = false;
         int failedPulses = 0;   // in a row
         SettleRule settle = {}; // in force
+        Response raResponse = {}, decResponse = {};
     };
     // Judges the run beside the recording, ever more seldom as it grows.
     struct Live;
