@@ -293,7 +293,8 @@ void PoleTest::advicePointsTheRightWay() {
     Site south = north;
     south.latitude = Angle::fromDeg(-33);
     advice = leverAdvice(e, south, 2.0);
-    QCOMPARE(advice.azimuth.action, std::string("Swing the polar axis right")); // looking south, west is right
+    QCOMPARE(advice.azimuth.action,
+             std::string("Swing the polar axis right")); // looking south, west is right
     e.east_arcmin.value = 0.3;
     e.high_arcmin.value = 1.0;
     advice = leverAdvice(e, north, 2.0);

@@ -259,8 +259,7 @@ void SeriesNightTest::mountsWithAMindOfTheirOwn() {
     s.flipsIgnored = 99;
     e = overTheMeridian(s);
     QVERIFY(!e.good && !e.flip);
-    QVERIFY2(e.why.find("has not flipped") != std::string::npos &&
-                 e.why.find("5 times") != std::string::npos,
+    QVERIFY2(e.why.find("has not flipped") != std::string::npos && e.why.find("5 times") != std::string::npos,
              e.why.c_str());
     QVERIFY(e.frames.size() > 5 && !e.guiding);
 }

@@ -15,8 +15,8 @@ namespace nordstjerna {
 
 namespace {
 constexpr int coarsest = 16;
-constexpr double fillsPixels = 2.8; // half-flux diameter from which the pixels no longer matter
-constexpr size_t mostLookStars = 120;   // of the better stars
+constexpr double fillsPixels = 2.8;   // half-flux diameter from which the pixels no longer matter
+constexpr size_t mostLookStars = 120; // of the better stars
 
 struct Look : FocusLook {
     std::vector<Star> brightest; // as binned; not those too bright
