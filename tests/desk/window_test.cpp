@@ -785,7 +785,7 @@ void WindowTest::theWholeNight() {
     QTest::keyClicks(turned, "two turns");
     QTest::keyClick(turned, Qt::Key_Return);
     QVERIFY(follow(2));
-    QVERIFY2(levers[1]->words().startsWith("Raise the front: about"), qPrintable(levers[1]->words()));
+    QVERIFY2(levers[1]->words().startsWith("Raise the polar axis: about"), qPrintable(levers[1]->words()));
     // Too far on purpose: the card turns about.
     for (int i = 0; i < 2; ++i)
         QTest::mouseClick(hands->findChild<QPushButton*>("raise1"), Qt::LeftButton);
