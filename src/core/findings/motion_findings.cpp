@@ -146,9 +146,7 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
     if (meaning) {
         if (std::abs(dec.value) >= 2.0 * dec.sigma)
             d.evidence = componentText(meaning->component);
-        d.evidence +=
-            " It says nothing of the part at right angles, and flexure and a slipping scope count in "
-            "it.";
+        d.evidence += " Flexure and a slipping scope count in it, too.";
         d.remedy = "A rough check only. Measure the axis on the Pole station.";
         if (std::abs(meaning->component.amount_arcmin.value) >
             3.0 + 2.0 * meaning->component.amount_arcmin.sigma) {

@@ -155,7 +155,7 @@ QWidget* PoleStation::adjustPage() {
     turned_->setObjectName("turned");
     turned_->setAccessibleName(tr("How far the lever was turned"));
     turned_->setFixedWidth(230);
-    turned_->setPlaceholderText(tr("How far did you turn? (half a turn)"));
+    turned_->setPlaceholderText(tr("How far? (half a turn)"));
     turned_->setToolTip(tr("Say how far you turned the lever; advice is then given in turns."));
     sound_ = new QCheckBox(tr("sound"));
     sound_->setToolTip(tone_->possible() ? tr("Pitch and pace fall as the error falls.")
