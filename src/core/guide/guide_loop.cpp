@@ -114,6 +114,10 @@ Response GuideLoop::response(Axis axis) const {
     Response r = of.response.measured();
     if (of.mayHavePlay)
         r = {Response().gain, ra_.response.measured().delay_s};
+    // Before the second frame nothing is known.
+    constexpr double unknown_s = 3.0;
+    if (r.delay_s.sigma == 0.0)
+        r.delay_s.sigma = unknown_s;
     return r;
 }
 
