@@ -117,17 +117,4 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
     return run;
 }
 
-// Of the second half.
-inline double lateRmsOf(const std::vector<double>& v) {
-    double sum = 0.0;
-    double squares = 0.0;
-    const size_t from = v.size() / 2;
-    for (size_t i = from; i < v.size(); ++i) {
-        sum += v[i];
-        squares += v[i] * v[i];
-    }
-    const double n = static_cast<double>(v.size() - from);
-    return std::sqrt(std::max(0.0, squares / n - sum * sum / (n * n)));
-}
-
 } // namespace nordstjerna

@@ -5,6 +5,7 @@
 
 #include "core/base/angle.h"
 #include "core/base/random.h"
+#include "core/base/statistics.h"
 #include "core/motion/loop_replay.h"
 
 namespace nordstjerna {
@@ -125,6 +126,12 @@ WorldRun guideWorld(const LoopWorld& w, const ControllerSettings& settings, doub
 inline WorldRun guideWorld(const LoopWorld& w, const ControllerSettings& settings, double minutes,
                            bool corrections = true) {
     return guideWorld(w, settings, minutes, corrections, [](RunRow&, GuideLoop&) {});
+}
+
+// Of the second half, about its mean.
+inline double lateRms(const std::vector<double>& v) {
+    return standardDeviation(
+        std::vector<double>(v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end()));
 }
 
 inline ControllerSettings settingsOf(ControllerKind kind) {

@@ -84,13 +84,15 @@ void WordsTest::literalsAreFound() {
 }
 
 void WordsTest::wordsThatAreOut() {
+    std::vector<std::pair<QRegularExpression, const char*>> rules;
+    for (const Out& out : wordsOut)
+        rules.emplace_back(QString("\\b(?:%1)\\b").arg(out.word), out.say);
     QStringList wrong;
     eachSource([&](const QString& path, const QString& text) {
         for (const QString& sentence : sentences(text))
-            for (const Out& out : wordsOut)
-                if (!isStatement(sentence) &&
-                    sentence.contains(QRegularExpression(QString("\\b(?:%1)\\b").arg(out.word))))
-                    wrong << path + ": \"" + sentence.left(120) + "\": say " + out.say;
+            for (const auto& [word, say] : rules)
+                if (sentence.contains(word) && !isStatement(sentence))
+                    wrong << path + ": \"" + sentence.left(120) + "\": say " + say;
     });
     QVERIFY2(wrong.isEmpty(), qPrintable("\n" + wrong.join("\n")));
 }

@@ -118,11 +118,6 @@ const char* stateName(LoopState state) {
     return "settling";
 }
 
-AxisGlimpse glimpseOf(const AxisBelief& b) {
-    return {static_cast<float>(b.place_arcsec.value), static_cast<float>(b.place_arcsec.sigma),
-            static_cast<float>(b.next_arcsec.value), static_cast<float>(b.seenSigma_arcsec)};
-}
-
 } // namespace
 
 Json LoopFilter::begin(const Json& line) {

@@ -98,11 +98,6 @@ double earlyRms(const std::vector<double>& t, const std::vector<double>& v, doub
     return standardDeviation(part);
 }
 
-double lateRms(const std::vector<double>& v) {
-    return standardDeviation(
-        std::vector<double>(v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end()));
-}
-
 FilterModel truthOf(const Scenario& s, bool ra) {
     FilterModel f;
     const double walk = ra ? s.walkRa_arcsec : s.walkDec_arcsec;

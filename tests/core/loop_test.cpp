@@ -24,11 +24,6 @@ using namespace nordstjerna;
 
 namespace {
 
-double lateRms(const std::vector<double>& v) {
-    return standardDeviation(
-        std::vector<double>(v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end()));
-}
-
 std::vector<double> columnOf(const Run& run, double RunRow::*field) {
     std::vector<double> v;
     for (const RunRow& r : run.rows)

@@ -142,11 +142,11 @@ void ResponseTest::lateAxisIsGuided() {
         w.gain = gain;
         w.seed = seed;
         const LateRun model = guideLate(w, settingsOf(ControllerKind::model), 40.0);
-        const double plain = lateRmsOf(guideLate(w, gentle(), 40.0).mountRa);
+        const double plain = lateRms(guideLate(w, gentle(), 40.0).mountRa);
         QVERIFY(!model.stopped);
-        QVERIFY2(lateRmsOf(model.mountRa) < 0.6 * plain && lateRmsOf(model.mountRa) < 0.3,
-                 qPrintable(QString("model %1, plain %2").arg(lateRmsOf(model.mountRa)).arg(plain)));
-        QVERIFY2(lateRmsOf(model.mountDec) < 0.3, qPrintable(QString::number(lateRmsOf(model.mountDec))));
+        QVERIFY2(lateRms(model.mountRa) < 0.6 * plain && lateRms(model.mountRa) < 0.3,
+                 qPrintable(QString("model %1, plain %2").arg(lateRms(model.mountRa)).arg(plain)));
+        QVERIFY2(lateRms(model.mountDec) < 0.3, qPrintable(QString::number(lateRms(model.mountDec))));
     }
 }
 
@@ -167,7 +167,7 @@ void ResponseTest::axisAsCalibratedIsLeftAlone() {
 // The look ahead follows an exposure that is made longer or shorter under way, as one that began so.
 void ResponseTest::anotherExposureIsAnotherPaceAtOnce() {
     LoopWorld w;
-    const auto run = [&](double from, double to) {
+    const auto worstAfter = [&](double from, double to) {
         GuideLoop loop(GuideGeometry({7.5, 0.0, 0.0, -7.5}, 7.5, 7.5),
                        {settingsOf(ControllerKind::model), {}});
         PulsePair sent;
@@ -191,8 +191,8 @@ void ResponseTest::anotherExposureIsAnotherPaceAtOnce() {
         }
         return worst;
     };
-    QVERIFY2(run(4.0, 1.0) < 0.06, qPrintable(QString::number(run(4.0, 1.0))));
-    QVERIFY2(run(1.0, 5.0) < 0.06, qPrintable(QString::number(run(1.0, 5.0))));
+    QVERIFY2(worstAfter(4.0, 1.0) < 0.06, qPrintable(QString::number(worstAfter(4.0, 1.0))));
+    QVERIFY2(worstAfter(1.0, 5.0) < 0.06, qPrintable(QString::number(worstAfter(1.0, 5.0))));
 }
 
 void ResponseTest::replayReckonsWithTheDelay_data() {
@@ -230,16 +230,17 @@ void ResponseTest::replayReckonsWithTheDelay() {
         }
         const auto d = rebuildDisturbance(run);
         QVERIFY(d.has_value());
-        QVERIFY2(std::abs(d->late.delay_s - delay) < 0.8, qPrintable(QString::number(d->late.delay_s)));
+        QVERIFY2(std::abs(d->late.delay_s.value - delay) < 0.8,
+                 qPrintable(QString::number(d->late.delay_s.value)));
         std::vector<double> off;
         for (size_t i = 0; i < d->t_s.size(); ++i)
             off.push_back(d->ra_arcsec[i] - r.ownRa[i]);
-        QVERIFY2(lateRmsOf(off) < 1.25 * w.noise_arcsec, qPrintable(QString::number(lateRmsOf(off))));
+        QVERIFY2(lateRms(off) < 1.25 * w.noise_arcsec, qPrintable(QString::number(lateRms(off))));
         std::vector<double> again;
         for (const SkyError& e : replayLoop(*d, {settings, {}}))
             again.push_back(e.dra_arcsec);
-        QVERIFY2(std::abs(lateRmsOf(again) / lateRmsOf(r.errorRa) - 1.0) < 0.1,
-                 qPrintable(QString("%1 for %2").arg(lateRmsOf(again)).arg(lateRmsOf(r.errorRa))));
+        QVERIFY2(std::abs(lateRms(again) / lateRms(r.errorRa) - 1.0) < 0.1,
+                 qPrintable(QString("%1 for %2").arg(lateRms(again)).arg(lateRms(r.errorRa))));
     }
 }
 

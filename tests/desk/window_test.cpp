@@ -14,6 +14,7 @@
 
 #include "core/image/star_detect.h"
 #include "core/motion/loop_replay.h"
+#include "core/rig/rig_fields.h"
 #include "desk/action_search.h"
 #include "desk/deck.h"
 #include "desk/hands_sheet.h"
@@ -50,6 +51,7 @@ private slots:
     void cleanup();
     void stationsByKeys();
     void typingARigShowsItsFigures();
+    void allThatIsPossibleCanBeTyped();
     void impossibleRigKeepsTheFormer();
     void ditherBothWays();
     void pulseLimitFindingActs();
@@ -147,6 +149,30 @@ void WindowTest::stationsByKeys() {
         QTest::keyClick(window_.get(), keys[0].key(), keys[0].keyboardModifiers());
         QVERIFY2(window_->station(info.id)->isVisible(), info.key);
     }
+}
+
+// Each number field of the rig takes the lowest and the highest value that the field may have.
+void WindowTest::allThatIsPossibleCanBeTyped() {
+    class Looking : public PartVisitor {
+    public:
+        explicit Looking(const QWidget* station) : station_(station) {}
+        int fields = 0;
+        void number(const FieldSpec& f, double&) override { look(f); }
+        void whole(const FieldSpec& f, int&) override { look(f); }
+
+    private:
+        void look(const FieldSpec& f) {
+            const auto* box = station_->findChild<QDoubleSpinBox*>(QString::fromStdString(pathOf(f)));
+            if (!box)
+                return;
+            ++fields;
+            QVERIFY2(box->minimum() <= f.low && box->maximum() >= f.high, pathOf(f).c_str());
+        }
+        const QWidget* station_;
+    } looking(window_->station(StationId::rig));
+    Rig rig = window_->session().rigs().rig();
+    describe(rig, looking);
+    QVERIFY(looking.fields > 30);
 }
 
 void WindowTest::typingARigShowsItsFigures() {

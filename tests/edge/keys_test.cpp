@@ -27,15 +27,10 @@ std::string rangeOf(double lowest, double highest) {
     return exactText(lowest) + " to " + exactText(highest);
 }
 
-class KeyTable : public RigVisitor {
+class KeyTable : public PartVisitor {
 public:
     QStringList lines;
 
-    bool enter(const PartSpec& part, bool) override {
-        parts_.emplace_back(part.key);
-        return true;
-    }
-    void leave() override { parts_.pop_back(); }
     void number(const FieldSpec& f, double&) override { add(f, rangeOf(f.low, f.high)); }
     void whole(const FieldSpec& f, int&) override { add(f, rangeOf(f.low, f.high)); }
     void flag(const FieldSpec& f, bool&) override { add(f, "true, false"); }
@@ -49,9 +44,6 @@ public:
 
 private:
     void add(const FieldSpec& f, const std::string& range) {
-        std::string path;
-        for (const std::string& part : parts_)
-            path += part + ".";
         std::string meaning = f.name;
         if (*f.help)
             meaning += std::string("; ") + f.help;
@@ -59,10 +51,9 @@ private:
             meaning += "; 0: not known";
         if (f.needed)
             meaning += "; needed";
-        lines << QString::fromStdString("| `" + path + f.key + "` | " + f.unit + " | " + range + " | " +
+        lines << QString::fromStdString("| `" + pathOf(f) + "` | " + f.unit + " | " + range + " | " +
                                         meaning + " |");
     }
-    std::vector<std::string> parts_;
 };
 
 QString files() {

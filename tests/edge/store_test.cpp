@@ -421,19 +421,19 @@ void StoreTest::runIsReplayedFromItsTable() {
 // Recorded by version 0.9.0, with a dither under way: read, replayed bit for bit, and written as it was.
 void StoreTest::tableOfAnEarlierRelease() {
     const std::string earlier = std::string(SOURCE_DIR) + "/tests/edge/data/guided-0.9.0.ecsv";
-    const auto run = readRunTable(earlier);
-    QVERIFY2(run.has_value(), run ? "" : run.error().text().c_str());
-    QCOMPARE(run->rows.size(), size_t{290});
-    const auto moved = std::count_if(run->rows.begin(), run->rows.end(),
+    const auto read = readRunTable(earlier);
+    QVERIFY2(read.has_value(), read ? "" : read.error().text().c_str());
+    QCOMPARE(read->rows.size(), size_t{290});
+    const auto moved = std::count_if(read->rows.begin(), read->rows.end(),
                                      [](const RunRow& r) { return r.events.aimMove().has_value(); });
     QCOMPARE(moved, 1);
-    const auto pulses = pulsesAgain(*run);
+    const auto pulses = pulsesAgain(*read);
     QVERIFY(pulses.has_value());
     for (size_t i = 0; i < pulses->size(); ++i) {
-        QCOMPARE((*pulses)[i].ra_ms, run->rows[i].pulseRa_ms);
-        QCOMPARE((*pulses)[i].dec_ms, run->rows[i].pulseDec_ms);
+        QCOMPARE((*pulses)[i].ra_ms, read->rows[i].pulseRa_ms);
+        QCOMPARE((*pulses)[i].dec_ms, read->rows[i].pulseDec_ms);
     }
-    QVERIFY(writeRunTable(path("again.ecsv"), *run).has_value());
+    QVERIFY(writeRunTable(path("again.ecsv"), *read).has_value());
     const auto textOf = [](const std::string& file) {
         std::ifstream in(file);
         return QString::fromStdString({std::istreambuf_iterator<char>(in), {}});

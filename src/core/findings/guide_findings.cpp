@@ -107,10 +107,10 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
 // How the pulses answer, where they come late or do not do what the calibration says.
 void responseFinding(std::vector<Finding>& list, const LateMotion& late) {
     constexpr double noticed_s = 0.5;
-    if (late.delay_s > noticed_s)
+    if (late.delay_s.value > noticed_s)
         list.push_back(
             {"pulses-late", Weight::look,
-             "Pulses take effect " + formatMeasured(late.measuredDelay_s, " s", 1) + " late",
+             "Pulses take effect " + formatMeasured(late.delay_s, " s", 1) + " late",
              "Measured from the pulses of this run; the loop allows for it.",
              "A slow link, driver or download delays them. A faster one lets the loop correct sooner."});
     constexpr double tolerated = 0.15;

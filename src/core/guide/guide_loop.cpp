@@ -111,14 +111,9 @@ void GuideLoop::settle(const SkyError& error, double t_s) {
 
 Response GuideLoop::response(Axis axis) const {
     const AxisLoop& of = axis == Axis::ra ? ra_ : dec_;
-    Response r = of.response.measured();
     if (of.mayHavePlay)
-        r = {Response().gain, ra_.response.measured().delay_s};
-    // Before the second frame nothing is known.
-    constexpr double unknown_s = 3.0;
-    if (r.delay_s.sigma == 0.0)
-        r.delay_s.sigma = unknown_s;
-    return r;
+        return {Response().gain, ra_.response.measured().delay_s};
+    return of.response.measured();
 }
 
 SkyError GuideLoop::shown(const LoopInput& in) {
@@ -163,7 +158,8 @@ SkyError GuideLoop::wished(const LoopInput& in, double noise) {
         if (in.error) {
             const double place = (*in.error).*part + aim_.*part;
             sight.place_arcsec = place + (delay > 0.0 ? gain * axis.response.pending_arcsec(delay) : 0.0);
-            axis.response.see(in.t_s, place, noise);
+            if (!axis.mayHavePlay) // of one that may, nothing would be used
+                axis.response.see(in.t_s, place, noise);
         }
         sight.moved_arcsec = gain * motion;
         sight.next_s = next_s + delay;

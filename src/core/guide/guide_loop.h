@@ -86,7 +86,10 @@ public:
     Response response(Axis axis) const;
     // What of it the loop reckons with: gain 1 and no delay until the contrary is clear.
     double gainUsed(Axis axis) const { return gainOf(axis == Axis::ra ? ra_ : dec_); }
-    double delayUsed_s(Axis axis) const { return delayOf(axis == Axis::ra ? ra_ : dec_); }
+    Measured delayUsed_s(Axis axis) const {
+        const double used = delayOf(axis == Axis::ra ? ra_ : dec_);
+        return {used, used > 0.0 ? response(axis).delay_s.sigma : 0.0};
+    }
     bool stopped(Axis axis) const { return axis == Axis::ra ? raStopped_ : decStopped_; }
 
 private:

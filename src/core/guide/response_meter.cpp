@@ -13,35 +13,18 @@ constexpr double longestDelay_s = 7.5;
 constexpr double walk_arcsec2_s = 3e-3;
 constexpr double rateWalk_arcsec2_s3 = 4e-4;
 constexpr double large = 5.0;         // σ of a place: pulses from which the gain is measured
+constexpr double rateSigma = 0.05;    // ″/s, before the first frames
 constexpr double gainPrior = 0.3;     // standard deviation
 constexpr double gainWalk = 5e-5;     // variance, from one large pulse to the next
 constexpr double oddsMemory = 0.999;  // of what was found likelier, each frame
 constexpr double clearOdds = 8.0;     // natural logarithm, from which on it is reckoned with
 constexpr double refutedOdds = -2.0;  // and below which no longer
 constexpr double farOffSquare = 12.0; // in σ²: what is beyond counts no more than this
-
-double logSum(const std::vector<double>& logs) {
-    const double most = *std::max_element(logs.begin(), logs.end());
-    double sum = 0.0;
-    for (double l : logs)
-        sum += std::exp(l - most);
-    return most + std::log(sum);
-}
 } // namespace
 
 ResponseMeter::ResponseMeter() {
     for (double delay : delaysTried_s)
-        ideas_.push_back({delay, false});
-    ideas_.push_back({0.0, true});
-}
-
-void ResponseMeter::begin(double place, double noise) {
-    for (Idea& i : ideas_) {
-        i.state = {place, 0.0, 1.0};
-        i.covariance =
-            Eigen::Vector3d(noise, 0.05 * 0.05, i.asCalibrated ? 0.0 : gainPrior * gainPrior).asDiagonal();
-        i.logWeight = 0.0;
-    }
+        ideas_.push_back({delay});
 }
 
 // How much of a pulse a frame shows that is exposed evenly over its time.
@@ -96,50 +79,57 @@ void ResponseMeter::advance(Idea& i, double dt, double noise) const {
     if (step(0, 2) == 0.0)
         for (int k : {0, 1})
             i.covariance(2, k) = i.covariance(k, 2) = 0.0;
-    else if (!i.asCalibrated)
+    else if (&i != &asCalibrated_)
         i.covariance(2, 2) += gainWalk;
+}
+
+void ResponseMeter::update(Idea& i, double dt, double place, double noise) const {
+    advance(i, dt, noise);
+    const double off = place - i.state[0];
+    // A gust or a bump is no answer to a pulse.
+    const double spread = std::max(i.covariance(0, 0) + noise, off * off / farOffSquare);
+    const Eigen::Vector3d by = i.covariance.col(0) / spread;
+    i.state += by * off;
+    i.covariance -= by * i.covariance.row(0).eval();
+    i.logWeight = oddsMemory * i.logWeight - 0.5 * (std::log(spread) + off * off / spread);
 }
 
 void ResponseMeter::see(double frame_s, double place, double sigma) {
     const double noise = std::max(sigma * sigma, 1e-4);
-    if (!seen_s_)
-        begin(place, noise);
-    const double dt = std::max(frame_s - seen_s_.value_or(frame_s), 1e-3);
-    const bool first = !seen_s_;
-    seen_s_ = frame_s;
-    if (first)
+    if (!seen_s_) {
+        asCalibrated_.state = {place, 0.0, 1.0};
+        asCalibrated_.covariance = Eigen::Vector3d(noise, rateSigma * rateSigma, 0.0).asDiagonal();
+        for (Idea& i : ideas_) {
+            i.state = asCalibrated_.state;
+            i.covariance = asCalibrated_.covariance;
+            i.covariance(2, 2) = gainPrior * gainPrior;
+        }
+        seen_s_ = frame_s;
         return;
-    for (Idea& i : ideas_) {
-        advance(i, dt, noise);
-        const double off = place - i.state[0];
-        // A gust or a bump is no answer to a pulse.
-        const double spread = std::max(i.covariance(0, 0) + noise, off * off / farOffSquare);
-        const Eigen::Vector3d by = i.covariance.col(0) / spread;
-        i.state += by * off;
-        i.covariance -= by * i.covariance.row(0).eval();
-        i.logWeight = oddsMemory * i.logWeight - 0.5 * (std::log(spread) + off * off / spread);
     }
+    const double dt = std::max(frame_s - *seen_s_, 1e-3);
+    seen_s_ = frame_s;
+    for (Idea& i : ideas_)
+        update(i, dt, place, noise);
+    update(asCalibrated_, dt, place, noise);
     judge();
 }
 
 void ResponseMeter::judge() {
-    std::vector<double> free;
-    double calibrated = 0.0;
+    double most = ideas_.front().logWeight;
     for (const Idea& i : ideas_)
-        if (i.asCalibrated)
-            calibrated = i.logWeight;
-        else
-            free.push_back(i.logWeight);
-    const double all = logSum(free);
-    const double odds = all - std::log(static_cast<double>(free.size())) - calibrated;
+        most = std::max(most, i.logWeight);
+    double sum = 0.0;
+    for (const Idea& i : ideas_)
+        sum += std::exp(i.logWeight - most);
+    const double all = most + std::log(sum);
+    const double odds = all - std::log(static_cast<double>(ideas_.size())) - asCalibrated_.logWeight;
     late_ = odds > (late_ ? refutedOdds : clearOdds);
     double gain = 0.0;
     double delay = 0.0;
     double gainSquare = 0.0;
     double delaySquare = 0.0;
     for (const Idea& i : ideas_) {
-        if (i.asCalibrated)
-            continue;
         const double w = std::exp(i.logWeight - all);
         gain += w * i.state[2];
         delay += w * i.delay_s;

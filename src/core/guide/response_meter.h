@@ -15,9 +15,10 @@
 
 namespace nordstjerna {
 
+// Before anything is measured: what may be.
 struct Response {
     Measured gain{1.0, 0.3};    // of what the calibration says
-    Measured delay_s{0.0, 0.0}; // until a pulse begins to show, beyond the start of the next exposure
+    Measured delay_s{0.0, 3.0}; // until a pulse begins to show, beyond the start of the next exposure
 };
 
 class ResponseMeter {
@@ -49,18 +50,18 @@ private:
     };
     struct Idea {
         double delay_s;
-        bool asCalibrated; // gain 1 and no delay: what the others are compared with
         Eigen::Vector3d state = Eigen::Vector3d::Zero(); // place, rate, gain
         Eigen::Matrix3d covariance = Eigen::Matrix3d::Zero();
         double logWeight = 0.0;
     };
     static double share(const Pulse& p, double frame_s, double delay_s);
-    void begin(double place_arcsec, double noise_arcsec2);
     void advance(Idea& idea, double dt_s, double noise_arcsec2) const;
+    void update(Idea& idea, double dt_s, double place_arcsec, double noise_arcsec2) const;
     void judge();
 
     std::deque<Pulse> pulses_;
     std::vector<Idea> ideas_;
+    Idea asCalibrated_{0.0};                  // gain 1 and no delay: what the others are compared with
     std::optional<double> last_s_, before_s_; // frames
     std::optional<double> seen_s_;            // the last frame with a star
     Response measured_;

@@ -10,24 +10,27 @@ namespace nordstjerna {
 
 namespace {
 
+// Of both axes.
+constexpr const char* gainHelp = "Share of the error corrected at once.";
+constexpr const char* deadbandHelp = "Smaller errors are left alone.";
+constexpr const char* smoothingHelp = "Share of the previous error kept: damps single gusts.";
+constexpr const char* limitHelp =
+    "Longest pulse; keep it shorter than the exposure, or it still runs when the next frame begins.";
+constexpr const char* kindHelp = "How the corrections of this axis are worked out.";
 constexpr SettingSpec specs[settingCount] = {
     {"Exposure", "exposure", "s", 1, 0.05, 60, 60, "Of one guide frame."},
-    {"RA loop gain", "gain-ra", "", 2, 0, 2, 1.5, "Share of the error corrected at once."},
-    {"RA deadband", "deadband-ra", "″", 2, 0, 60, 5, "Smaller errors are left alone."},
-    {"RA smoothing", "smoothing-ra", "", 2, 0, 0.95, 0.95,
-     "Share of the previous error kept: damps single gusts."},
-    {"RA pulse limit", "limit-ra", "ms", 0, 5, 60000, 20000,
-     "Longest pulse; keep it shorter than the exposure, or it still runs when the next frame begins."},
-    {"Dec loop gain", "gain-dec", "", 2, 0, 2, 1.5, "Share of the error corrected at once."},
-    {"Dec deadband", "deadband-dec", "″", 2, 0, 60, 5, "Smaller errors are left alone."},
-    {"Dec smoothing", "smoothing-dec", "", 2, 0, 0.95, 0.95,
-     "Share of the previous error kept: damps single gusts."},
-    {"Dec pulse limit", "limit-dec", "ms", 0, 5, 60000, 20000,
-     "Longest pulse; keep it shorter than the exposure, or it still runs when the next frame begins."},
+    {"RA loop gain", "gain-ra", "", 2, 0, 2, 1.5, gainHelp},
+    {"RA deadband", "deadband-ra", "″", 2, 0, 60, 5, deadbandHelp},
+    {"RA smoothing", "smoothing-ra", "", 2, 0, 0.95, 0.95, smoothingHelp},
+    {"RA pulse limit", "limit-ra", "ms", 0, 5, 60000, 20000, limitHelp},
+    {"Dec loop gain", "gain-dec", "", 2, 0, 2, 1.5, gainHelp},
+    {"Dec deadband", "deadband-dec", "″", 2, 0, 60, 5, deadbandHelp},
+    {"Dec smoothing", "smoothing-dec", "", 2, 0, 0.95, 0.95, smoothingHelp},
+    {"Dec pulse limit", "limit-dec", "ms", 0, 5, 60000, 20000, limitHelp},
     {"Dec corrections", "dec-corrections", "", 0, 0, 0, 0,
      "Correcting only against the drift never crosses a large backlash."},
-    {"RA controller", "controller-ra", "", 0, 0, 0, 0, "How the corrections of this axis are worked out."},
-    {"Dec controller", "controller-dec", "", 0, 0, 0, 0, "How the corrections of this axis are worked out."},
+    {"RA controller", "controller-ra", "", 0, 0, 0, 0, kindHelp},
+    {"Dec controller", "controller-dec", "", 0, 0, 0, 0, kindHelp},
 };
 constexpr const char* decModes[] = {"both ways", "north only", "south only", "off"};
 

@@ -30,8 +30,8 @@ public:
         }
         ra_.sent(frame_s, exposure_s, motion.dra_arcsec);
         dec_.sent(frame_s, exposure_s, motion.ddec_arcsec);
-        motor.dra_arcsec += late_.raGain * ra_.shown_arcsec(late_.delay_s);
-        motor.ddec_arcsec += late_.decGain * dec_.shown_arcsec(late_.delay_s);
+        motor.dra_arcsec += late_.raGain * ra_.shown_arcsec(late_.delay_s.value);
+        motor.ddec_arcsec += late_.decGain * dec_.shown_arcsec(late_.delay_s.value);
     }
     SkyError motor;
 
@@ -178,8 +178,7 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     d.decModel = loop.ruling(Axis::dec).model();
     d.gap_arcsec = d.dec.gap_arcsec.value_or(Measured{});
     d.priors.ra.wormPeriod_s = d.ra.wormPeriod_s;
-    d.late = {loop.gainUsed(Axis::ra), loop.gainUsed(Axis::dec), loop.delayUsed_s(Axis::ra),
-              loop.response(Axis::ra).delay_s};
+    d.late = {loop.gainUsed(Axis::ra), loop.gainUsed(Axis::dec), loop.delayUsed_s(Axis::ra)};
     ShownMotor motor(d.late);
     Play play{d.gap_arcsec.value};
     size_t i = 0;

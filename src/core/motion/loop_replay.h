@@ -24,10 +24,9 @@ Expected<std::vector<PulsePair>> pulsesAgain(const Run& run);
 // How the pulses of a run showed in its frames, where not at once and as calibrated.
 struct LateMotion {
     double raGain = 1.0, decGain = 1.0; // of what the calibration says
-    double delay_s = 0.0;
-    Measured measuredDelay_s; // with its ±
+    Measured delay_s;                   // nought where none is clear
 
-    bool plain() const { return raGain == 1.0 && decGain == 1.0 && delay_s == 0.0; }
+    bool plain() const { return raGain == 1.0 && decGain == 1.0 && delay_s.value == 0.0; }
 };
 
 // What the mount and the air did by themselves: places of the star with all corrections taken out.

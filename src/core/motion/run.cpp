@@ -6,6 +6,11 @@
 
 namespace nordstjerna {
 
+AxisGlimpse glimpseOf(const AxisBelief& b) {
+    return {static_cast<float>(b.place_arcsec.value), static_cast<float>(b.place_arcsec.sigma),
+            static_cast<float>(b.next_arcsec.value), static_cast<float>(b.seenSigma_arcsec)};
+}
+
 bool RunRow::measured() const {
     return std::isfinite(dra_arcsec) && std::isfinite(ddec_arcsec);
 }

@@ -39,6 +39,7 @@ struct AxisGlimpse {
     float place_arcsec = 0.0F, placeSigma_arcsec = 0.0F;
     float next_arcsec = 0.0F, nextSigma_arcsec = 0.0F;
 };
+AxisGlimpse glimpseOf(const AxisBelief& belief);
 struct RowBelief {
     AxisGlimpse ra, dec;
 };

@@ -1,6 +1,7 @@
 #include "core/motion/run_event_words.h"
 
 #include <cmath>
+#include <string_view>
 #include <utility>
 
 #include "core/base/format.h"
@@ -10,12 +11,12 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr const char* changeWord = "set ";
-constexpr const char* aimWord = "dither ";
-constexpr const char* noFrameWord = "no frame: ";
-constexpr const char* clockOnWord = "clock set on by ";
-constexpr const char* clockBackWord = "clock set back by ";
-constexpr const char* partBreak = ", ";
+constexpr std::string_view changeWord = "set ";
+constexpr std::string_view aimWord = "dither ";
+constexpr std::string_view noFrameWord = "no frame: ";
+constexpr std::string_view clockOnWord = "clock set on by ";
+constexpr std::string_view clockBackWord = "clock set back by ";
+constexpr std::string_view partBreak = ", ";
 
 constexpr std::pair<Happening, const char*> happenings[] = {
     {Happening::lost, "lost"},
@@ -43,10 +44,6 @@ const char* wordOf(const Table& table, What what) {
     return "lost"; // as a state it is told by the frame
 }
 
-bool beginsWith(const std::string& text, const std::string& word) {
-    return text.rfind(word, 0) == 0;
-}
-
 // Two figures with a blank between them, or a word and a figure.
 std::optional<std::pair<std::string, double>> lastNumber(const std::string& text) {
     const size_t blank = text.rfind(' ');
@@ -63,12 +60,12 @@ std::optional<RunEvent> partFrom(const std::string& part) {
     for (const auto& [state, word] : states)
         if (part == word)
             return state;
-    if (beginsWith(part, changeWord))
-        if (const auto change = lastNumber(part.substr(std::string(changeWord).size())))
+    if (part.starts_with(changeWord))
+        if (const auto change = lastNumber(part.substr(changeWord.size())))
             if (const auto key = settingWithId(change->first))
                 return ChangedSetting{*key, change->second};
-    if (beginsWith(part, aimWord))
-        if (const auto dec = lastNumber(part.substr(std::string(aimWord).size())))
+    if (part.starts_with(aimWord))
+        if (const auto dec = lastNumber(part.substr(aimWord.size())))
             if (const auto ra = wholeNumber(dec->first))
                 return AimMove{{*ra, dec->second}};
     return std::nullopt;
@@ -83,11 +80,11 @@ bool tellsOfTrouble(const std::string& text) {
 }
 
 RunEvent longPart(const std::string& part) {
-    if (beginsWith(part, noFrameWord))
-        return NoFrame{part.substr(std::string(noFrameWord).size())};
-    for (const char* word : {clockOnWord, clockBackWord})
-        if (beginsWith(part, word) && part.ends_with(" s")) {
-            const size_t from = std::string(word).size();
+    if (part.starts_with(noFrameWord))
+        return NoFrame{part.substr(noFrameWord.size())};
+    for (const std::string_view word : {clockOnWord, clockBackWord})
+        if (part.starts_with(word) && part.ends_with(" s")) {
+            const size_t from = word.size();
             if (const auto by = wholeNumber(part.substr(from, part.size() - 2 - from)))
                 return ClockSet{word == clockOnWord ? *by : -*by};
         }
@@ -97,7 +94,7 @@ RunEvent longPart(const std::string& part) {
 std::string joined(const RunEvents& events, std::string (*word)(const RunEvent&)) {
     std::string all;
     for (const RunEvent& event : events.list())
-        all += (all.empty() ? "" : partBreak) + word(event);
+        all.append(all.empty() ? std::string_view() : partBreak).append(word(event));
     return all;
 }
 
@@ -107,14 +104,14 @@ std::string wordsOf(const RunEvent& event) {
     if (const auto* state = std::get_if<LoopState>(&event))
         return wordOf(states, *state);
     if (const auto* change = std::get_if<ChangedSetting>(&event))
-        return changeWord + settingId(change->key) + " " + exactText(change->value);
+        return std::string(changeWord) + settingId(change->key) + " " + exactText(change->value);
     if (const auto* move = std::get_if<AimMove>(&event))
-        return aimWord + exactText(move->by.dra_arcsec) + " " + exactText(move->by.ddec_arcsec);
+        return std::string(aimWord) + exactText(move->by.dra_arcsec) + " " + exactText(move->by.ddec_arcsec);
     if (const auto* none = std::get_if<NoFrame>(&event))
-        return noFrameWord + none->why;
+        return std::string(noFrameWord) + none->why;
     if (const auto* clock = std::get_if<ClockSet>(&event))
-        return (clock->by_s > 0.0 ? clockOnWord : clockBackWord) + numberText(std::abs(clock->by_s), 1) +
-               " s";
+        return std::string(clock->by_s > 0.0 ? clockOnWord : clockBackWord) +
+               numberText(std::abs(clock->by_s), 1) + " s";
     return std::get<ForeignNote>(event).text;
 }
 
@@ -159,7 +156,7 @@ RunEvents eventsFrom(const std::string& words) {
         end = comma;
     }
     while (at < end) {
-        const bool reason = beginsWith(words.substr(at), noFrameWord);
+        const bool reason = words.compare(at, noFrameWord.size(), noFrameWord) == 0;
         const size_t comma = reason ? end : std::min(words.find(partBreak, at), end);
         const std::string part = words.substr(at, comma - at);
         const auto known = partFrom(part);

@@ -95,11 +95,7 @@ void Guiding::keep(const RunRow& row) {
     run_.rows.push_back(row);
     if (!setup_.corrections)
         return;
-    const auto of = [](const AxisBelief& b) {
-        return AxisGlimpse{static_cast<float>(b.place_arcsec.value), static_cast<float>(b.place_arcsec.sigma),
-                           static_cast<float>(b.next_arcsec.value), static_cast<float>(b.seenSigma_arcsec)};
-    };
-    beliefs_.push_back({of(loop_->belief(Axis::ra)), of(loop_->belief(Axis::dec))});
+    beliefs_.push_back({glimpseOf(loop_->belief(Axis::ra)), glimpseOf(loop_->belief(Axis::dec))});
 }
 
 // A clock that is set while a run is recorded would put its rows out of order.

@@ -14,17 +14,13 @@ struct Told {
     bool isFlag = false;
 };
 
-class Telling : public RigVisitor {
+class Telling : public PartVisitor {
 public:
     std::vector<Told> told;
 
-    bool enter(const PartSpec& part, bool) override {
-        if (part.mayLack)
-            return false;
-        parts_.emplace_back(part.name);
-        return true;
+    bool enter(const PartSpec& part, bool there) override {
+        return !part.mayLack && PartVisitor::enter(part, there);
     }
-    void leave() override { parts_.pop_back(); }
     void number(const FieldSpec& field, double& v) override { tell(field, v); }
     void whole(const FieldSpec& field, int& v) override { tell(field, v); }
     void flag(const FieldSpec& field, bool& v) override {
@@ -34,7 +30,7 @@ public:
 
 private:
     std::string nameOf(const FieldSpec& field) const {
-        return (parts_.empty() || parts_.size() == 1 ? "" : parts_.back() + ": ") + field.name;
+        return (parts().size() < 2 ? std::string() : std::string(parts().back().name) + ": ") + field.name;
     }
     void tell(const FieldSpec& field, double v) {
         if (field.compared < 0)
@@ -43,7 +39,6 @@ private:
         told.push_back(
             {nameOf(field), unknown ? "" : formatNumber(v, field.compared) + formatUnit(field.unit)});
     }
-    std::vector<std::string> parts_;
 };
 
 std::vector<Told> tellAll(Rig rig) {

@@ -382,6 +382,13 @@ void describeSite(Rig& rig, RigVisitor& v) {
 
 } // namespace
 
+std::string PartVisitor::pathOf(const FieldSpec& field) const {
+    std::string path;
+    for (const PartSpec& part : parts_)
+        path += std::string(part.key) + ".";
+    return path + field.key;
+}
+
 void describe(Rig& rig, RigVisitor& v) {
     v.text({.key = "id", .name = "identity", .help = "survives renaming; what was measured belongs to it"},
            rig.id);

@@ -45,6 +45,25 @@ public:
     virtual void horizon(const FieldSpec&, HorizonProfile&) {}
 };
 
+// One that knows the part it is in.
+class PartVisitor : public RigVisitor {
+public:
+    bool enter(const PartSpec& part, bool) override {
+        parts_.push_back(part);
+        return true;
+    }
+    void leave() override { parts_.pop_back(); }
+
+protected:
+    // "imaging.camera.pixel_um", as in files.
+    std::string pathOf(const FieldSpec& field) const;
+    // From the outermost on.
+    const std::vector<PartSpec>& parts() const { return parts_; }
+
+private:
+    std::vector<PartSpec> parts_;
+};
+
 // Goes through all fields. A visitor may change them; an angle that it leaves alone stays to the last digit.
 void describe(Rig& rig, RigVisitor& visitor);
 

@@ -17,17 +17,13 @@ std::string briefly(double v) {
     return text;
 }
 
-class LimitCheck : public RigVisitor {
+class LimitCheck : public PartVisitor {
 public:
     std::optional<Problem> problem;
 
-    bool enter(const PartSpec& part, bool) override {
-        if (part.mayLack)
-            return false;
-        parts_.emplace_back(part.name);
-        return true;
+    bool enter(const PartSpec& part, bool there) override {
+        return !part.mayLack && PartVisitor::enter(part, there);
     }
-    void leave() override { parts_.pop_back(); }
     void number(const FieldSpec& field, double& v) override { hold(field, v, field.low, field.high); }
     void whole(const FieldSpec& field, int& v) override { hold(field, v, field.low, field.high); }
     void numbers(const FieldSpec& field, std::vector<double>& all) override {
@@ -46,13 +42,12 @@ private:
         if (problem || (v >= low && v <= high))
             return;
         const std::string unit = formatUnit(field.unit);
-        problem =
-            Problem{"The " + std::string(field.name) + (parts_.empty() ? "" : " (" + parts_.back() + ")") +
-                        " is " + briefly(v) + unit + ".",
-                    "It must be from " + briefly(low) + " to " + briefly(high) + unit + ".",
-                    "Correct it in the rig."};
+        problem = Problem{"The " + std::string(field.name) +
+                              (parts().empty() ? "" : std::string(" (") + parts().back().name + ")") +
+                              " is " + briefly(v) + unit + ".",
+                          "It must be from " + briefly(low) + " to " + briefly(high) + unit + ".",
+                          "Correct it in the rig."};
     }
-    std::vector<std::string> parts_;
 };
 
 } // namespace

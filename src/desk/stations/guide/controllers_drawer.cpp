@@ -142,7 +142,7 @@ QString ControllersDrawer::believed(const AxisBelief& b, const Response& respons
     if (response.gain.sigma < wellMeasured)
         parts << tr("pulses do %1 × the calibration").arg(qs(formatMeasured(response.gain, "", 2)));
     // Link and camera delay both axes alike: told once.
-    if (ra && response.delay_s.sigma > 0.0)
+    if (ra)
         parts << tr("pulses show %1 late").arg(qs(formatMeasured(response.delay_s, " s", 1)));
     if (!b.modelRules)
         parts << tr("proportional control does better now and is in charge");

@@ -16,25 +16,17 @@ namespace nordstjerna {
 
 namespace {
 
-// Keeps the path of the part it is in. The parts of a rig that no field of the form belongs to are left out.
-class FormVisitor : public RigVisitor {
+// What the rig has, and of each field its own on the screen, where there is one.
+class FormVisitor : public PartVisitor {
 public:
-    bool enter(const PartSpec& part, bool) override {
-        if (std::string(part.key) == "guide_offset") // measured, not typed
-            return false;
-        parts_.emplace_back(part.key);
-        return true;
-    }
-    void leave() override { parts_.pop_back(); }
+    bool enter(const PartSpec& part, bool there) override { return there && PartVisitor::enter(part, there); }
 
 protected:
-    std::string pathOf(const FieldSpec& field) const {
-        std::string path;
-        for (const std::string& part : parts_)
-            path += part + ".";
-        return path + field.key;
+    template <typename Widget>
+    Widget* in(const std::map<std::string, Widget*>& fields, const FieldSpec& field) const {
+        const auto at = fields.find(pathOf(field));
+        return at == fields.end() ? nullptr : at->second;
     }
-    std::vector<std::string> parts_;
 };
 
 QString capitalised(const char* text) {
@@ -76,7 +68,7 @@ public:
 
 private:
     QFormLayout* card(const FieldSpec& field) const {
-        const std::string part = parts_.empty() ? field.key : parts_.front();
+        const std::string part = parts().empty() ? field.key : parts().front().key;
         return part == "imaging" || part == "name"       ? cards_.imaging
                : part == "guiding" || part == "off_axis" ? cards_.guiding
                : part == "site"                          ? cards_.site
@@ -101,8 +93,8 @@ private:
         if (!*field.label)
             return;
         // What cannot be is refused with its reason, not kept from being typed.
-        const double wide = std::pow(10.0, std::ceil(std::log10(std::max(std::abs(field.high), 10.0)))) - 1.0;
-        auto* box = numberField(field.low < 0.0 ? -999.0 : 0.0, std::max(wide, 9.0), decimals,
+        const double digits = std::floor(std::log10(std::max(field.high, 1.0))) + 1.0;
+        auto* box = numberField(field.low < 0.0 ? -999.0 : 0.0, std::pow(10.0, digits) - 1.0, decimals,
                                 QObject::tr(field.unit));
         if (field.zeroIsUnknown)
             box->setSpecialValueText(QObject::tr("not known"));
@@ -142,8 +134,8 @@ public:
     void whole(const FieldSpec& field, int& v) override { showNumber(field, v); }
     void flag(const FieldSpec& field, bool& v) override { form_.flags.at(pathOf(field))->setChecked(v); }
     void text(const FieldSpec& field, std::string& v) override {
-        if (const auto at = form_.texts.find(pathOf(field)); at != form_.texts.end())
-            at->second->setText(qs(v));
+        if (QLineEdit* line = in(form_.texts, field))
+            line->setText(qs(v));
     }
     void numbers(const FieldSpec& field, std::vector<double>& v) override {
         QStringList words;
@@ -154,8 +146,8 @@ public:
 
 private:
     void showNumber(const FieldSpec& field, double v) {
-        if (const auto at = form_.numbers.find(pathOf(field)); at != form_.numbers.end())
-            at->second->setExact(v);
+        if (NumberField* box = in(form_.numbers, field))
+            box->setExact(v);
     }
     const RigForm::Fields& form_;
 };
@@ -164,17 +156,17 @@ class FormReading : public FormVisitor {
 public:
     explicit FormReading(const RigForm::Fields& fields) : form_(fields) {}
     void number(const FieldSpec& field, double& v) override {
-        if (const auto at = form_.numbers.find(pathOf(field)); at != form_.numbers.end())
-            v = at->second->exact();
+        if (const NumberField* box = in(form_.numbers, field))
+            v = box->exact();
     }
     void whole(const FieldSpec& field, int& v) override {
-        if (const auto at = form_.numbers.find(pathOf(field)); at != form_.numbers.end())
-            v = static_cast<int>(at->second->exact());
+        if (const NumberField* box = in(form_.numbers, field))
+            v = static_cast<int>(box->exact());
     }
     void flag(const FieldSpec& field, bool& v) override { v = form_.flags.at(pathOf(field))->isChecked(); }
     void text(const FieldSpec& field, std::string& v) override {
-        if (const auto at = form_.texts.find(pathOf(field)); at != form_.texts.end())
-            v = at->second->text().trimmed().toStdString();
+        if (const QLineEdit* line = in(form_.texts, field))
+            v = line->text().trimmed().toStdString();
     }
     void numbers(const FieldSpec& field, std::vector<double>& v) override {
         v.clear();
