@@ -16,7 +16,12 @@ struct LateWorld {
     double readOut_s = 0.6;
     double noise_arcsec = 0.4;
     double amplitude_arcsec = 5.0; // of a sinusoid in RA
+    double second_arcsec = 0.0;    // of its half
     double period_s = 432.0;
+    double told = 1.0; // of that period, by the rig
+    double gapDec_arcsec = 0.0;
+    double slowShare = 0.0; // of the noise variance, remembering slow_s
+    double slow_s = 20.0;
     double driftDec_arcsec_min = 0.5;
     double walk_arcsec = 0.1; // after a minute, each axis
     bool reversedRa = false;
@@ -41,7 +46,7 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
     LateRun run;
     const double rate = 7.5;
     LoopPriors priors;
-    priors.ra.wormPeriod_s = w.period_s;
+    priors.ra.wormPeriod_s = w.told * w.period_s;
     priors.dec.mayHavePlay = decMayHavePlay;
     GuideLoop loop(GuideGeometry({rate, 0.0, 0.0, -rate}, rate, rate), {settings, {}}, priors);
     Random random(mixBits(w.seed));
@@ -56,16 +61,23 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
     SkyError aim;
     int dithers = 0;
     const double phase = random.uniform(0.0, 6.28);
+    double loadDec = 0.0;
+    double slow[2] = {0.0, 0.0};
+    double lastStart = 0.0;
     for (double start = 0.0; start < 60.0 * minutes;) {
         const double middle = start + 0.5 * w.exposure_s;
-        double ra = w.amplitude_arcsec * std::sin(tau * middle / w.period_s + phase) + walkRa;
+        double ra = w.amplitude_arcsec * std::sin(tau * middle / w.period_s + phase) +
+                    w.second_arcsec * std::sin(2.0 * tau * middle / w.period_s + 1.0) + walkRa;
         double dec = w.driftDec_arcsec_min * middle / 60.0 + walkDec;
         run.ownRa.push_back(ra);
+        double motorDec = 0.0;
         for (const Pulse& p : given) {
             const double share = std::clamp((start + w.exposure_s - p.from_s) / w.exposure_s, 0.0, 1.0);
             ra += share * p.motion.dra_arcsec;
-            dec += share * p.motion.ddec_arcsec;
+            motorDec += share * p.motion.ddec_arcsec;
         }
+        loadDec = std::clamp(loadDec, motorDec - w.gapDec_arcsec, motorDec);
+        dec += loadDec;
         if (w.dither_arcsec > 0.0 && middle > 180.0 * (dithers + 1)) {
             const double by = ++dithers % 2 ? w.dither_arcsec : -w.dither_arcsec;
             loop.moveAim({by, by}, {});
@@ -76,8 +88,15 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
         dec -= aim.ddec_arcsec;
         LoopInput in;
         in.t_s = middle;
-        in.error =
-            SkyError{ra + w.noise_arcsec * random.gaussian(), dec + w.noise_arcsec * random.gaussian()};
+        double air[2];
+        const double keep = w.slowShare > 0.0 ? std::exp(-(start - lastStart) / w.slow_s) : 0.0;
+        for (int a = 0; a < 2; ++a) {
+            if (w.slowShare > 0.0)
+                slow[a] = keep * slow[a] + std::sqrt((1.0 - keep * keep) * w.slowShare) * random.gaussian();
+            air[a] = w.noise_arcsec * (slow[a] + std::sqrt(1.0 - w.slowShare) * random.gaussian());
+        }
+        lastStart = start;
+        in.error = SkyError{ra + air[0], dec + air[1]};
         in.noise_arcsec = 0.08;
         in.untilNext_s = w.exposure_s;
         in.sent = sent;

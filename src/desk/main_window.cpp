@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QEventLoop>
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QInputDialog>
 #include <QKeyEvent>
@@ -234,6 +235,22 @@ MainWindow::~MainWindow() {
     delete takeCentralWidget();
 }
 
+void MainWindow::addIndexFolder() {
+    const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder with further star index files"),
+                                                             qs(session_->evening().evening().indexFolder));
+    if (folder.isEmpty())
+        return;
+    const auto added = session_->addIndexFolder(folder.toStdString());
+    if (!added)
+        session_->problems().report(ProblemCause::starIndex, added.error());
+    else
+        QMessageBox::information(
+            this, tr("Star index files"),
+            tr("%1 were added. The smallest figures are now %2′ across.")
+                .arg(qs(formatCount(*added, "star index file")),
+                     qs(formatNumber(session_->starIndex()->smallestFigure_arcmin(), 0))));
+}
+
 QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& keys,
                          const std::function<void()>& what) {
     QAction* action = menu->addAction(text);
@@ -267,6 +284,7 @@ void MainWindow::buildMenus() {
         add(rig, tr("The telescope is covered: slews need not keep away from the Sun"), {}, [] {});
     covered->setCheckable(true);
     connect(covered, &QAction::toggled, this, [this](bool on) { session_->mount().setCovered(on); });
+    add(rig, tr("Folder with further star index files…"), {}, [this] { addIndexFolder(); });
     add(rig, tr("The guide camera was turned or moved"), {},
         [this] { session_->calibration().ageRates("the guide camera was turned or moved"); });
     add(rig, tr("A rotator turned the guide camera…"), {}, [this] {
@@ -368,6 +386,11 @@ void MainWindow::perform(const Action& action) {
         return session_->evening().takeOver();
     case ActionId::settleDispute:
         return session_->mount().settleDispute();
+    case ActionId::enterWormPeriod: {
+        Rig rig = session_->rigs().rig();
+        rig.mount.wormPeriod_s = action.period_s;
+        return session_->rigs().set(rig);
+    }
     default:
         break;
     }

@@ -53,6 +53,7 @@ protected:
 
 private:
     void buildMenus();
+    void addIndexFolder();
     void openAsBefore();
     void fitToScreen();
     void keepView();

@@ -99,7 +99,7 @@ void MountCare::tellSleep(double slept_s) {
 
 void MountCare::lookWhereItPoints() {
     parts_.procedures.run<SkyLook, Progress>(
-        std::make_shared<SkyLook>(parts_.rigs.rig(), CameraRole::guide, 4.0),
+        std::make_shared<SkyLook>(parts_.rigs.rig(), solvingCamera(parts_.rigs.rig()), 4.0),
         [](const SkyLook& l) { return l.progress(); }, [](const Progress&) {},
         [this](const std::shared_ptr<SkyLook>& look, const Expected<void>&) {
             auto p = parts_.problems.of(ProblemCause::asleep);
@@ -109,7 +109,7 @@ void MountCare::lookWhereItPoints() {
                 p->why += " A frame taken just now could not be solved.";
             } else {
                 const double off = separation(look->solved()->plane.centre, parts_.targets.icrs()).deg();
-                p->why += " By a frame just solved the guide camera looks " +
+                p->why += " By a frame just solved the telescope looks " +
                           (off < 1.0 ? formatNumber(60.0 * off, 1) + "′" : formatNumber(off, 1) + "°") +
                           " beside " + parts_.targets.name() + ".";
             }

@@ -27,7 +27,8 @@ enum class ProblemCause {
     evening, // what is to be taken up again
     rig,     // the rig's own file
     darks,
-    shared // another program of ours has this evening
+    starIndex, // files that frames are solved with
+    shared     // another program of ours has this evening
 };
 
 class ProblemList : public QObject {

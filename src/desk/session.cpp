@@ -8,6 +8,9 @@ Session::Session(std::unique_ptr<Observatory> observatory, const FirstEvening& f
       writes_(std::make_unique<WriteQueue>()) {
     const Clock& clock = *devices_.clock;
     evening_ = std::make_unique<EveningStore>(dataFolder, *writes_, problems_);
+    if (const std::string& folder = evening_->evening().indexFolder; !folder.empty())
+        if (const auto added = index_->add(folder); !added)
+            problems_.report(ProblemCause::starIndex, added.error());
     rigs_ = std::make_unique<RigBook>(first.rig, *evening_);
     targets_ = std::make_unique<TargetBook>(first.targetName, first.target, *evening_, *rigs_, clock);
     night_ = std::make_unique<ThisNight>(clock, *rigs_, *targets_, dataFolder);
@@ -33,6 +36,13 @@ Session::Session(std::unique_ptr<Observatory> observatory, const FirstEvening& f
     procedures_ = std::make_unique<ProcedureHost>(devices_, *night_, *mount_, problems_);
     guideHost_ = std::make_unique<GuideHost>(devices_, *night_, *mount_, *procedures_, problems_);
     devices_.guide = &guideHost_->link();
+}
+
+Expected<int> Session::addIndexFolder(const std::filesystem::path& folder) {
+    const auto added = index_->add(folder);
+    if (added)
+        evening_->edit([&](Evening& e) { e.indexFolder = folder.string(); });
+    return added;
 }
 
 Session::~Session() {

@@ -41,6 +41,8 @@ public:
     PreparedCamera& guideCamera() { return *guideCamera_; }
     // The stars that frames are solved with.
     const std::shared_ptr<StarIndex>& starIndex() const { return index_; }
+    // Reads the star index files of a further folder, now and on later evenings; how many were new.
+    Expected<int> addIndexFolder(const std::filesystem::path& folder);
     // What is written beside the window.
     WriteQueue& writes() { return *writes_; }
 

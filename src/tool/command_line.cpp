@@ -39,6 +39,7 @@ public:
         frameCommands();
         scaleCommand();
         runCommands();
+        compareCommand();
         loopCommand();
         simulateCommand();
         nightCommands();
@@ -65,6 +66,21 @@ private:
         };
     }
 
+    void placeHint(Arguments& command) {
+        PlaceHint& hint = solve_.hint;
+        command.option("scale", "expected scale, arcsec/px", positive(hint.scale_arcsec_px));
+        command.option("scale-tolerance", "relative tolerance of the scale (0.1)",
+                       into(hint.scaleTolerance, 0.001, 5.0));
+        command.option("ra", "expected right ascension, degrees", into(hint.ra_deg, 0.0, 360.0));
+        command.option("dec", "expected declination, degrees", into(hint.dec_deg, -90.0, 90.0));
+        command.together("ra", "dec");
+        command.option("radius", "search radius, degrees (10)", into(hint.radius_deg, 0.1, 180.0));
+        command.option("roll", "expected position angle of the sensor's +y axis, degrees",
+                       into(hint.roll_deg, -360.0, 360.0));
+        command.option("roll-tolerance", "tolerance of the roll, degrees (3)",
+                       into(hint.rollTolerance_deg, 0.01, 180.0));
+    }
+
     void frameCommands() {
         add("stars", "Stars of a frame", [this] {
             return commandStars(frame_);
@@ -72,14 +88,13 @@ private:
 
         Arguments& solve = add("solve", "Plate-solve a frame", [this] { return commandSolve(solve_); });
         solve.word("FRAME", "FITS frame", into(solve_.frame));
-        solve.option("scale", "expected scale, arcsec/px", positive(solve_.scale_arcsec_px));
-        solve.option("scale-tolerance", "relative tolerance of the scale (0.1)",
-                     into(solve_.scaleTolerance, 0.001, 5.0));
-        solve.option("ra", "expected right ascension, degrees", into(solve_.ra_deg, 0.0, 360.0));
-        solve.option("dec", "expected declination, degrees", into(solve_.dec_deg, -90.0, 90.0));
-        solve.together("ra", "dec");
-        solve.option("radius", "search radius, degrees (10)", into(solve_.radius_deg, 0.1, 180.0));
+        placeHint(solve);
         solve.option("write", "copy of the frame with the solution", into(solve_.write));
+
+        Arguments& check = add("check-field", "What the star index files can do for a frame",
+                               [this] { return commandCheckField(frame_, solve_.hint); });
+        check.word("FRAME", "FITS frame", into(frame_));
+        placeHint(check);
 
         Arguments& pole = add("pole", "Polar error from two or more frames", [this] {
             pole_.site.latitude = Angle::fromDeg(latitude_deg_);
@@ -136,6 +151,12 @@ private:
         replay.flag("search", "look for the best settings", replay_.search);
     }
 
+    void compareCommand() {
+        Arguments& compare = add("compare", "Which of two runs left less of the mount's motion",
+                                 [this] { return commandCompare(compared_[0], compared_[1]); });
+        compare.word("RUN", "two ECSV run tables, guided or free", oneMore(compared_), 2, 2);
+    }
+
     void loopCommand() {
         list_.push_back({Arguments("loop", "The guide loop as a filter on lines of JSON"), runLoopFilter});
     }
@@ -187,6 +208,7 @@ private:
     std::deque<Command> list_;
     std::filesystem::path frame_, table_;
     SolveRequest solve_;
+    std::vector<std::filesystem::path> compared_;
     PoleRequest pole_;
     double latitude_deg_ = 0.0;
     double longitude_deg_ = 0.0;

@@ -55,6 +55,19 @@ Expected<SolvedFrame> solveOrDiagnose(StarIndex& index, const Frame& frame, cons
     return solved;
 }
 
+SolveOptions optionsOf(const PlaceHint& hint) {
+    SolveOptions options;
+    options.scale_arcsec_px = hint.scale_arcsec_px.value_or(0.0);
+    options.scaleTolerance = hint.scaleTolerance;
+    options.radius_deg = hint.radius_deg;
+    if (hint.ra_deg && hint.dec_deg)
+        options.near = vectorFrom(Equatorial{Angle::fromDeg(*hint.ra_deg), Angle::fromDeg(*hint.dec_deg)});
+    if (hint.roll_deg)
+        options.roll = Angle::fromDeg(*hint.roll_deg);
+    options.rollTolerance = Angle::fromDeg(hint.rollTolerance_deg);
+    return options;
+}
+
 Expected<Json> commandSolve(const SolveRequest& request) {
     if (request.write && std::filesystem::exists(*request.write))
         return problem(request.write->string() + " exists already.", "It was left as it is.",
@@ -65,29 +78,25 @@ Expected<Json> commandSolve(const SolveRequest& request) {
     const auto index = StarIndex::loadDefault();
     if (!index)
         return tl::unexpected(index.error());
-    SolveOptions options;
-    options.scale_arcsec_px = request.scale_arcsec_px.value_or(0.0);
-    options.scaleTolerance = request.scaleTolerance;
-    options.radius_deg = request.radius_deg;
-    if (request.ra_deg && request.dec_deg)
-        options.near =
-            vectorFrom(Equatorial{Angle::fromDeg(*request.ra_deg), Angle::fromDeg(*request.dec_deg)});
-    const auto solved = solveOrDiagnose(**index, *frame, options);
+    const auto solved = solveOrDiagnose(**index, *frame, optionsOf(request.hint));
     if (!solved)
         return tl::unexpected(solved.error());
     if (request.write)
         if (const auto done = copyWithWcs(request.frame, *request.write, *solved); !done)
             return tl::unexpected(done.error());
     const Equatorial centre = solved->centre();
-    return Json{{"ra", number(centre.ra.deg(), 7)},
-                {"dec", number(centre.dec.deg(), 7)},
-                {"roll", number(solved->plane.roll().wrapped().deg(), 5)},
-                {"scale_arcsec_px", number(solved->plane.scaleArcsecPx(), 6)},
-                {"parity", solved->plane.mirrored() ? "mirrored" : "normal"},
-                {"matched", solved->matched},
-                {"rms_arcsec", number(solved->rms_arcsec, 3)},
-                {"sigma_centre_arcsec", number(solved->sigmaCentre_arcsec, 3)},
-                {"sigma_roll_arcsec", number(solved->sigmaRoll_arcsec, 2)}};
+    Json json{{"ra", number(centre.ra.deg(), 7)},
+              {"dec", number(centre.dec.deg(), 7)},
+              {"roll", number(solved->plane.roll().wrapped().deg(), 5)},
+              {"scale_arcsec_px", number(solved->plane.scaleArcsecPx(), 6)},
+              {"parity", solved->plane.mirrored() ? "mirrored" : "normal"},
+              {"matched", solved->matched},
+              {"rms_arcsec", number(solved->rms_arcsec, 3)},
+              {"sigma_centre_arcsec", number(solved->sigmaCentre_arcsec, 3)},
+              {"sigma_roll_arcsec", number(solved->sigmaRoll_arcsec, 2)}};
+    if (solved->chance > 0.0)
+        json["chance"] = solved->chance;
+    return json;
 }
 
 Expected<Json> commandPole(const PoleRequest& request) {

@@ -17,16 +17,26 @@ Expected<Json> commandStars(const std::filesystem::path& frame);
 // Solves a frame and, when that fails, tells from the frame itself why.
 Expected<SolvedFrame> solveOrDiagnose(StarIndex& index, const Frame& frame, const SolveOptions& options);
 
-struct SolveRequest {
-    std::filesystem::path frame;
+// What is known of a frame before it is solved.
+struct PlaceHint {
     std::optional<double> scale_arcsec_px;
     double scaleTolerance = 0.1;
     std::optional<double> ra_deg;
     std::optional<double> dec_deg;
     double radius_deg = 10.0;
+    std::optional<double> roll_deg;
+    double rollTolerance_deg = 3.0;
+};
+SolveOptions optionsOf(const PlaceHint& hint);
+
+struct SolveRequest {
+    std::filesystem::path frame;
+    PlaceHint hint;
     std::optional<std::filesystem::path> write;
 };
 Expected<Json> commandSolve(const SolveRequest& request);
+// What the installed star index files can do for a frame.
+Expected<Json> commandCheckField(const std::filesystem::path& frame, const PlaceHint& hint);
 
 struct PoleRequest {
     std::vector<std::filesystem::path> frames;
@@ -54,6 +64,8 @@ struct AnalyseRequest {
     std::optional<std::filesystem::path> report; // .html or .pdf
 };
 Expected<Json> commandAnalyse(const AnalyseRequest& request);
+
+Expected<Json> commandCompare(const std::filesystem::path& a, const std::filesystem::path& b);
 
 struct ReplayRequest {
     std::filesystem::path table;

@@ -33,12 +33,14 @@ extern "C" {
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/platesolve/plate_solver.h"
 #include "edge/runner.h"
+#include "field_bench.h"
 #include "latency_bench.h"
 #include "log_bench.h"
 #include "loop_bench.h"
 #include "memory_bench.h"
 #include "night_fixture.h"
 #include "synthetic_frame.h"
+#include "worlds_bench.h"
 
 using namespace nordstjerna;
 
@@ -405,6 +407,14 @@ int main(int argc, char** argv) {
         benchLoopSpeed();
         benchLoop(argc > 2 ? std::atoi(argv[2]) : 60, argc > 3 ? std::atoi(argv[3]) : 1, argc > 4,
                   argc > 5 ? std::atof(argv[5]) : 1.0);
+        return 0;
+    }
+    if (argc > 1 && std::string(argv[1]) == "worlds") {
+        benchWorlds(argc > 2 ? std::atoi(argv[2]) : 60, argc > 3 ? std::atoi(argv[3]) : 1);
+        return 0;
+    }
+    if (argc > 1 && std::string(argv[1]) == "fields") {
+        benchFields(argc > 2 ? std::atoi(argv[2]) : 100, argc > 3 ? std::atoi(argv[3]) : 300);
         return 0;
     }
     if (!std::getenv("DISPLAY"))

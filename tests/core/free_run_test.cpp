@@ -31,7 +31,7 @@ struct Mount {
     bool tellsWorm = false;
 };
 
-Run record(const Mount& m, Random& random) {
+Run recordFree(const Mount& m, Random& random) {
     Run run;
     run.meta.kind = RunKind::free;
     run.meta.start = *parseInstant("2026-10-14T19:30:00");
@@ -161,7 +161,7 @@ void FreeRunTest::sinusoidsEqualScipy() {
 
 void FreeRunTest::driftNoiseAndWorm() {
     Random random(11);
-    const auto m = analyseMotion(record({}, random), 432.0);
+    const auto m = analyseMotion(recordFree({}, random), 432.0);
     QVERIFY(m.has_value());
     QVERIFY2(near(m->ra.drift_arcsec_min, 0.6), qPrintable(measuredText(m->ra.drift_arcsec_min)));
     QVERIFY2(near(m->dec.drift_arcsec_min, -0.4), qPrintable(measuredText(m->dec.drift_arcsec_min)));
@@ -179,7 +179,7 @@ void FreeRunTest::driftNoiseAndWorm() {
 
 void FreeRunTest::starLostForMinutes() {
     Random random(12);
-    Run run = record({.minutes = 20.0}, random);
+    Run run = recordFree({.minutes = 20.0}, random);
     for (RunRow& r : run.rows)
         if (r.t_s > 400.0 && r.t_s < 640.0)
             lose(r);
@@ -196,7 +196,7 @@ void FreeRunTest::starLostForMinutes() {
 
 void FreeRunTest::slewInsideTheRun() {
     Random random(13);
-    Run run = record({.minutes = 20.0}, random);
+    Run run = recordFree({.minutes = 20.0}, random);
     for (RunRow& r : run.rows)
         if (r.t_s > 500.0) {
             r.dra_arcsec += 38.0;
@@ -211,14 +211,14 @@ void FreeRunTest::slewInsideTheRun() {
     QVERIFY(near(m->ra.periodic.worm->peakToPeak_arcsec, 14.0));
     QVERIFY(has(recordingFindings(m->clean), "jumps"));
     // A dither that says so is left out by its name.
-    Run dithered = record({}, random);
+    Run dithered = recordFree({}, random);
     dithered.rows[100].events = eventsFrom("dither");
     QCOMPARE(cleanRun(dithered).leftOut.front().why, std::string("dither"));
 }
 
 void FreeRunTest::gustsAreLeftOut() {
     Random random(14);
-    Run run = record({}, random);
+    Run run = recordFree({}, random);
     for (size_t i : {60U, 61U, 150U, 260U, 261U, 262U}) {
         run.rows[i].dra_arcsec += 9.0;
         run.rows[i].ddec_arcsec += random.gaussian() > 0 ? 6.0 : -6.0;
@@ -235,7 +235,7 @@ void FreeRunTest::gustsAreLeftOut() {
 
 void FreeRunTest::mixedPaces() {
     Random random(15);
-    Run slow = record({.minutes = 20.0}, random);
+    Run slow = recordFree({.minutes = 20.0}, random);
     Run run = slow;
     run.rows.clear();
     // Every third row from the middle on.
@@ -256,7 +256,7 @@ void FreeRunTest::tooShortForTheWormSaysHowWell() {
         Mount short_;
         short_.minutes = 6.0;
         short_.amplitude = random.uniform(3.0, 10.0);
-        const auto m = analyseMotion(record(short_, random), 432.0);
+        const auto m = analyseMotion(recordFree(short_, random), 432.0);
         QVERIFY(m && !m->ra.periodic.worm);
         // Five sixths of a turn look like drift; the stated ± must know.
         inside += near(m->ra.drift_arcsec_min, 0.6, 2.0);
@@ -267,11 +267,11 @@ void FreeRunTest::tooShortForTheWormSaysHowWell() {
 
 void FreeRunTest::tooFewRowsIsAProblem() {
     Random random(17);
-    Run run = record({.minutes = 0.2}, random);
+    Run run = recordFree({.minutes = 0.2}, random);
     const auto m = analyseMotion(run, 0.0);
     QVERIFY(!m && m.error().what.find("too short") != std::string::npos && !m.error().remedy.empty());
     // Between 10 and 30 rows a drift can be had, periods cannot.
-    run = record({.minutes = 0.8}, random);
+    run = recordFree({.minutes = 0.8}, random);
     const auto few = analyseMotion(run, 0.0);
     QVERIFY(few && few->ra.periodic.lines.empty() && few->dec.drift_arcsec_min.sigma > 0.0);
     QVERIFY(!analyseMotion(Run{}, 0.0));
@@ -279,7 +279,7 @@ void FreeRunTest::tooFewRowsIsAProblem() {
 
 void FreeRunTest::restlessRunIsAProblem() {
     Random random(18);
-    Run run = record({}, random);
+    Run run = recordFree({}, random);
     for (size_t i = 0; i < run.rows.size(); ++i)
         run.rows[i].dra_arcsec += 40.0 * static_cast<double>((i / 8 * 5) % 7);
     const auto m = analyseMotion(run, 432.0);
@@ -293,7 +293,7 @@ void FreeRunTest::hundredThousandRows() {
     m.minutes = 100000 * 2.0 / 60.0;
     m.pace_s = 2.0;
     m.raDrift = 0.01;
-    const Run run = record(m, random);
+    const Run run = recordFree(m, random);
     QVERIFY(run.rows.size() >= 99999);
     const auto a = analyseMotion(run, 0.0);
     QVERIFY(a && a->ra.periodic.worm);
@@ -304,7 +304,7 @@ void FreeRunTest::hundredThousandRows() {
 
 void FreeRunTest::phasesByTheMountSurviveASlew() {
     Random random(20);
-    Run run = record({.minutes = 24.0, .tellsWorm = true}, random);
+    Run run = recordFree({.minutes = 24.0, .tellsWorm = true}, random);
     // After a slew the worm stands elsewhere, and its error with it.
     for (RunRow& r : run.rows)
         if (r.t_s > 700.0) {
@@ -325,7 +325,7 @@ void FreeRunTest::phasesByTheMountSurviveASlew() {
 
 void FreeRunTest::wrongWormPeriodIsTold() {
     Random random(21);
-    const Run run = record({.minutes = 40.0}, random);
+    const Run run = recordFree({.minutes = 40.0}, random);
     const auto m = analyseMotion(run, 480.0);
     QVERIFY(m && m->ra.periodic.worm);
     const auto findings = periodicFindings(m->ra.periodic, m->span_s(), 480.0, 1.4);
@@ -347,7 +347,7 @@ void FreeRunTest::originByTheGears() {
 
 void FreeRunTest::airAndCameraApart() {
     Random random(22);
-    Run run = record({.noise = 0.5}, random);
+    Run run = recordFree({.noise = 0.5}, random);
     for (RunRow& r : run.rows)
         r.centroid_arcsec = 0.3;
     const auto m = analyseMotion(run, 432.0);
@@ -367,7 +367,7 @@ void FreeRunTest::airAndCameraApart() {
 
 void FreeRunTest::budgetAddsUp() {
     Random random(23);
-    Run run = record({.raDrift = 0.0, .decDrift = 0.0, .minutes = 36.0}, random); // five whole turns
+    Run run = recordFree({.raDrift = 0.0, .decDrift = 0.0, .minutes = 36.0}, random); // five whole turns
     const auto m = analyseMotion(run, 432.0);
     double sum = 0.0;
     for (const BudgetShare& b : m->budget)
@@ -385,14 +385,14 @@ void FreeRunTest::timeLeftComesTrue() {
     Mount noisy;
     noisy.noise = 4.0;
     noisy.minutes = 9.0;
-    const auto early = analyseMotion(record(noisy, random), 432.0);
+    const auto early = analyseMotion(recordFree(noisy, random), 432.0);
     const auto wanted = wantedFigures(*early);
     const auto harmonics = std::find_if(wanted.begin(), wanted.end(),
                                         [](const WantedFigure& f) { return f.name == "Harmonics"; });
     QVERIFY(harmonics != wanted.end());
     QVERIFY2(harmonics->left_s > 100.0, qPrintable(QString::number(harmonics->left_s)));
     noisy.minutes = (early->span_s() + harmonics->left_s) / 60.0;
-    const auto late = wantedFigures(*analyseMotion(record(noisy, random), 432.0));
+    const auto late = wantedFigures(*analyseMotion(recordFree(noisy, random), 432.0));
     for (const WantedFigure& f : late)
         QVERIFY2(f.name != "Harmonics" || f.left_s < 0.3 * harmonics->left_s,
                  qPrintable(QString("%1 after %2").arg(f.left_s).arg(harmonics->left_s)));
@@ -400,7 +400,7 @@ void FreeRunTest::timeLeftComesTrue() {
     Mount still;
     still.amplitude = 0.0;
     still.minutes = 4.0;
-    const auto blind = wantedFigures(*analyseMotion(record(still, random), 0.0));
+    const auto blind = wantedFigures(*analyseMotion(recordFree(still, random), 0.0));
     const auto turns = std::find_if(blind.begin(), blind.end(),
                                     [](const WantedFigure& f) { return f.name == "Worm turns"; });
     QVERIFY(std::abs(turns->left_s - 360.0) < 5.0);
@@ -417,7 +417,7 @@ void FreeRunTest::oneSidedAgainstTheDrift() {
         backlash.dead_ms = {dead_ms, 60.0};
         Mount mount;
         mount.decDrift = drift;
-        const auto t = tune(record(mount, random), book, &backlash);
+        const auto t = tune(recordFree(mount, random), book, &backlash);
         if (!t)
             return std::nullopt;
         for (const Recommendation& r : t->changes) {
@@ -480,7 +480,7 @@ void FreeRunTest::settingsOfTheRig() {
 
 void FreeRunTest::curveOfTheAxis() {
     Random random(29);
-    Run run = record({.minutes = 22.0, .tellsWorm = true}, random);
+    Run run = recordFree({.minutes = 22.0, .tellsWorm = true}, random);
     run.meta.dec_deg = 40.0;
     const auto m = analyseMotion(run, 432.0);
     const auto curve = curveFrom(*m->ra.periodic.worm, run.meta);
@@ -510,14 +510,14 @@ void FreeRunTest::curveWrapsRound() {
 
 void FreeRunTest::nearThePoleNoCurve() {
     Random random(30);
-    Run run = record({}, random);
+    Run run = recordFree({}, random);
     const auto m = analyseMotion(run, 432.0);
     run.meta.dec_deg = 87.0;
     const auto curve = curveFrom(*m->ra.periodic.worm, run.meta);
     QVERIFY(!curve && curve.error().remedy.find("equator") != std::string::npos);
     Mount still;
     still.amplitude = 0.0;
-    const auto none = analyseMotion(record(still, random), 432.0);
+    const auto none = analyseMotion(recordFree(still, random), 432.0);
     QVERIFY(!curveFrom(*none->ra.periodic.worm, RunMeta{}));
 }
 

@@ -33,7 +33,7 @@ struct Recorded {
     std::vector<double> t, v;
 };
 
-Recorded record(const Worm& w, Random& random) {
+Recorded recordWorm(const Worm& w, Random& random) {
     Recorded r;
     double slow = 0.0;
     for (double t = 0.0; t < 60.0 * w.minutes; t += 2.3) {
@@ -93,6 +93,7 @@ private slots:
     void falseAlarmFollowsScargle();
     void wormOfManyMounts();
     void noPeriodIsInvented();
+    void theWholeTurnIsFound();
     void gearLineStandsApart();
     void shortRunDoesNotJudgeTheWorm();
     void longNightIsQuick();
@@ -154,7 +155,7 @@ void PeriodicTest::wormOfManyMounts() {
         w.amplitude = random.uniform(2.0, 12.0);
         w.second = random.uniform(0.5, 0.2 * w.amplitude + 0.5);
         w.drift_arcsec_min = random.uniform(-3.0, 3.0);
-        const Recorded r = record(w, random);
+        const Recorded r = recordWorm(w, random);
         const auto p = findPeriodic(r.t, r.v);
         QVERIFY2(p.has_value(), p ? "" : p.error().text().c_str());
         const auto given = findPeriodic(r.t, r.v, givenWorm(w.period_s));
@@ -182,6 +183,25 @@ void PeriodicTest::wormOfManyMounts() {
     QVERIFY2(found >= 0.97 * trials, qPrintable(QString::number(found)));
 }
 
+// Of a worm that nobody told the whole turn, though the half of it is often the stronger line.
+void PeriodicTest::theWholeTurnIsFound() {
+    Random random(77);
+    int right = 0;
+    const int mounts = casesOf(200);
+    for (int i = 0; i < mounts; ++i) {
+        Worm w;
+        w.period_s = random.uniform(144.0, 640.0);
+        w.minutes = w.period_s * random.uniform(2.0, 4.0) / 60.0;
+        w.amplitude = random.uniform(2.0, 12.0);
+        w.second = w.amplitude * random.uniform(0.1, 2.0);
+        const Recorded r = recordWorm(w, random);
+        const auto p = findPeriodic(r.t, r.v);
+        right += p && p->worm && std::abs(p->worm->period_s.value / w.period_s - 1.0) < 0.01;
+    }
+    qInfo("the whole turn, to 1 percent: %d of %d", right, mounts);
+    QVERIFY2(100 * right >= 97 * mounts, qPrintable(QString("%1 of %2").arg(right).arg(mounts)));
+}
+
 void PeriodicTest::noPeriodIsInvented() {
     Random random(31);
     int wrong = 0;
@@ -191,7 +211,7 @@ void PeriodicTest::noPeriodIsInvented() {
         w.amplitude = w.second = 0.0;
         w.drift_arcsec_min = random.uniform(-2.0, 2.0);
         w.minutes = random.uniform(8.0, 15.0);
-        const Recorded r = record(w, random);
+        const Recorded r = recordWorm(w, random);
         wrong += !findPeriodic(r.t, r.v)->lines.empty();
     }
     QVERIFY2(wrong < 0.01 * trials + 1, qPrintable(QString::number(wrong)));
@@ -201,7 +221,7 @@ void PeriodicTest::gearLineStandsApart() {
     Random random(41);
     Worm w;
     w.minutes = 25.0;
-    Recorded r = record(w, random);
+    Recorded r = recordWorm(w, random);
     for (size_t i = 0; i < r.t.size(); ++i)
         r.v[i] += 1.2 * std::sin(2 * M_PI * r.t[i] / 63.7);
     const auto p = findPeriodic(r.t, r.v, givenWorm(432.0));
@@ -231,7 +251,7 @@ void PeriodicTest::shortRunDoesNotJudgeTheWorm() {
     Random random(5);
     Worm w;
     w.minutes = 5.0;
-    const Recorded r = record(w, random);
+    const Recorded r = recordWorm(w, random);
     const auto p = findPeriodic(r.t, r.v, givenWorm(432.0));
     QVERIFY(p && !p->worm);
     const auto findings = periodicFindings(*p, 300.0, 432.0, 1.4);
@@ -244,7 +264,7 @@ void PeriodicTest::longNightIsQuick() {
     Random random(6);
     Worm w;
     w.minutes = 480.0;
-    const Recorded r = record(w, random);
+    const Recorded r = recordWorm(w, random);
     const auto p = findPeriodic(r.t, r.v);
     QVERIFY(p && p->worm);
     QVERIFY(std::abs(p->worm->period_s.value - 432.0) < 0.1);

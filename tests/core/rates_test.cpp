@@ -27,7 +27,7 @@ struct Truth {
 };
 
 // The same motion as the trade describes it: the star east under west pulses, and so on.
-std::vector<CalibrationSample> record(const Truth& t, Random& random) {
+std::vector<CalibrationSample> recordRates(const Truth& t, Random& random) {
     std::vector<CalibrationSample> samples;
     double west = 0.0;
     double motor = 0.0; // Dec motor, s of pulse
@@ -108,7 +108,7 @@ void RatesTest::noiseFreePathGivesTheTruth() {
     Random random(1);
     Truth t;
     t.noise_px = 0.0;
-    const auto rates = fitRates(record(t, random), setupFor(t));
+    const auto rates = fitRates(recordRates(t, random), setupFor(t));
     QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
     QVERIFY(std::abs(rates->ra.rate_px_s.value - t.raPxS) < 1e-3);
     QVERIFY(std::abs(rates->dec.rate_px_s.value - t.decPxS) < 1e-3);
@@ -138,7 +138,7 @@ void RatesTest::manyMountsWithinTheirErrors() {
         t.step_ms = 1000.0 * 25.0 / 12.0 / t.raPxS;
         t.backlash_ms = random.uniform(0.0, 3.0) * t.step_ms;
         t.driftX_pxS = random.uniform(-0.02, 0.02);
-        const auto rates = fitRates(record(t, random), setupFor(t));
+        const auto rates = fitRates(recordRates(t, random), setupFor(t));
         QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
         const double off = Angle::fromDeg(rates->ra.angle_deg.value - t.west_deg).wrappedSigned().deg();
         QVERIFY(std::abs(rates->ra.rate_px_s.value / t.raPxS - 1.0) < 0.02);
@@ -166,18 +166,18 @@ void RatesTest::mirroredCamera() {
     Random random(3);
     Truth t;
     t.north_deg = t.west_deg - 90;
-    const auto rates = fitRates(record(t, random), setupFor(t));
+    const auto rates = fitRates(recordRates(t, random), setupFor(t));
     QVERIFY(rates && rates->mirrored);
     QVERIFY(rates->orthogonality_deg.value < 3.0);
 }
 
 void RatesTest::missingLegIsRefused() {
     Random random(4);
-    auto samples = record({}, random);
+    auto samples = recordRates({}, random);
     std::erase_if(samples, [](const CalibrationSample& s) { return s.leg == Leg::south; });
     const auto rates = fitRates(samples, setupFor({}));
     QVERIFY(!rates && rates.error().what.find("south leg") != std::string::npos);
-    samples = record({}, random);
+    samples = recordRates({}, random);
     samples[5].x = std::nan("");
     QVERIFY(!fitRates(samples, setupFor({})));
     QVERIFY(!fitRates({}, {}));
@@ -187,7 +187,7 @@ void RatesTest::axisThatStaysIsRefused() {
     Random random(5);
     Truth t;
     t.raPxS = 0.0;
-    const auto samples = record(t, random);
+    const auto samples = recordRates(t, random);
     const auto rates = fitRates(samples, setupFor(Truth{}));
     QVERIFY(!rates && rates.error().what.find("RA pulses") != std::string::npos);
     QVERIFY(rates.error().remedy.find("cable") != std::string::npos);
@@ -198,7 +198,7 @@ void RatesTest::focalLengthMistakeIsNamed() {
     const Truth t;
     CalibrationSetup s = setupFor(t);
     s.scale_arcsec_px *= 240.0 / 50.0; // the aperture entered as the focal length
-    const auto rates = fitRates(record(t, random), s);
+    const auto rates = fitRates(recordRates(t, random), s);
     QVERIFY(rates.has_value());
     QCOMPARE(rates->verdict, RatesVerdict::bad);
     const auto findings = ratesFindings(*rates);
@@ -211,7 +211,7 @@ void RatesTest::skewedAxesAreBad() {
     Random random(7);
     Truth t;
     t.north_deg = t.west_deg + 90 + 27;
-    const auto rates = fitRates(record(t, random), setupFor(t));
+    const auto rates = fitRates(recordRates(t, random), setupFor(t));
     QVERIFY(rates.has_value());
     QVERIFY(std::abs(rates->orthogonality_deg.value - 27.0) < 1.5);
     QCOMPARE(rates->verdict, RatesVerdict::bad);
@@ -222,7 +222,7 @@ void RatesTest::fewStepsAreOnlyUsable() {
     Truth t;
     t.steps = 6;
     t.step_ms = 1600;
-    const auto rates = fitRates(record(t, random), setupFor(t));
+    const auto rates = fitRates(recordRates(t, random), setupFor(t));
     QVERIFY(rates.has_value());
     QCOMPARE(rates->verdict, RatesVerdict::usable);
     const auto findings = ratesFindings(*rates);
@@ -234,7 +234,7 @@ void RatesTest::backlashIsTold() {
     Random random(9);
     Truth t;
     t.backlash_ms = 1500;
-    const auto rates = fitRates(record(t, random), setupFor(t));
+    const auto rates = fitRates(recordRates(t, random), setupFor(t));
     QVERIFY(rates.has_value());
     const auto findings = ratesFindings(*rates);
     const auto f = std::find_if(findings.begin(), findings.end(),
@@ -268,7 +268,7 @@ void RatesTest::honestUnderAirAndWorm() {
         t.dec_deg = random.uniform(-30, 30);
         CalibrationSetup setup = setupFor(t);
         setup.wormPeriod_s = wormKnown ? t.worm_s : 0.0;
-        const auto r = fitRates(record(t, random), setup);
+        const auto r = fitRates(recordRates(t, random), setup);
         QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
         const auto angle = [](double a, double b) {
             return std::abs(Angle::fromDeg(a - b).wrappedSigned().deg());
@@ -294,7 +294,7 @@ void RatesTest::twoShortStepsAreABadCalibration() {
     t.backlash_ms = 0.0;
     t.noise_px = 0.05;
     t.driftX_pxS = t.driftY_pxS = 0.0;
-    const auto r = fitRates(record(t, random), setupFor(t));
+    const auto r = fitRates(recordRates(t, random), setupFor(t));
     QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
     QCOMPARE(r->verdict, RatesVerdict::bad);
     bool told = false;
@@ -314,7 +314,7 @@ void RatesTest::reversedWiringKeepsTheSky() {
             CalibrationSetup setup = setupFor(t);
             setup.east_deg = 156.0;
             setup.north_deg = 66.0;
-            const auto r = fitRates(record(t, random), setup);
+            const auto r = fitRates(recordRates(t, random), setup);
             QVERIFY(r.has_value());
             const SkyOnSensor sky = skyOnSensor(*r);
             QCOMPARE(sky.east_deg, 156.0);

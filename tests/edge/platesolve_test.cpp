@@ -28,6 +28,10 @@ private slots:
     void inventedStarsDoNotMatch();
     void tooFewStars();
     void unsolvedFramesSayWhy();
+    void smallFieldsNearTheExpectedPlace_data();
+    void smallFieldsNearTheExpectedPlace();
+    void aFieldTooSmallIsNamed();
+    void furtherIndexFilesAreReadAtOnce();
     void haltBreaksOff();
     void aSearchHoldsUpNoFrame();
     void missingIndexFiles();
@@ -187,6 +191,107 @@ void PlatesolveTest::haltBreaksOff() {
     const auto frame = night.guideCamera().expose(3.0, never);
     const auto solved = solveFrame(*sharedIndex(), **frame, {}, halted);
     QVERIFY(!solved && solved.error().what == "Halted.");
+}
+
+namespace {
+// A guide telescope whose field is this wide.
+Scenario withField(double width_arcmin) {
+    Scenario s = perfectScenario();
+    s.rig.horizon = {};
+    const double scale = width_arcmin * 60.0 / s.rig.guideCamera.binnedWidth();
+    s.rig.guideOptics.reducer = 1.0;
+    s.rig.guideOptics.focal_mm =
+        arcsecPerRad * 1e-3 * s.rig.guideCamera.pixel_um * s.rig.guideCamera.bin / scale;
+    s.rig.guideOptics.aperture_mm = s.rig.guideOptics.focal_mm / 8.0;
+    return s;
+}
+} // namespace
+
+void PlatesolveTest::smallFieldsNearTheExpectedPlace_data() {
+    QTest::addColumn<double>("width_arcmin");
+    QTest::newRow("40 arcmin") << 40.0;
+    QTest::newRow("28 arcmin") << 28.0;
+}
+
+// Which figures can not, or seldom.
+void PlatesolveTest::smallFieldsNearTheExpectedPlace() {
+    QFETCH(double, width_arcmin);
+    const StopFlag never{false};
+    Random random(41);
+    SimulatedNight night(withField(width_arcmin), sharedIndex());
+    int rich = 0;
+    int solvedOnes = 0;
+    for (int i = 0; i < casesOf(20); ++i) {
+        const HourAngleDec place{Angle::fromHours(random.uniform(-4, 4)),
+                                 Angle::fromDeg(random.uniform(-5, 75))};
+        QVERIFY(night.mount().slew(place, never).has_value());
+        const auto frame = night.guideCamera().expose(4.0, never);
+        SolveOptions options;
+        options.radius_deg = 1.0;
+        options.timeLimit_s = 1.0;
+        options.scaleTolerance = 0.02;
+        const Vec3 truth = vectorFrom(*(*frame)->info.pointing);
+        options.near = offsetPlace(truth, Angle::fromDeg(random.uniform(0, 360)), Angle::fromArcmin(20.0));
+        const FieldReach reach = reachOf(*sharedIndex(), *detectStars(**frame), (*frame)->width,
+                                         (*frame)->height, withHeader(options, **frame));
+        QVERIFY(std::abs(reach.width_arcmin - width_arcmin) < 0.1);
+        const auto solved = solveFrame(*sharedIndex(), **frame, options, never);
+        if (solved) {
+            const double off = separation(solved->plane.centre, truth).arcsec();
+            QVERIFY2(off < 15.0 && solved->chance < 1e-6, qPrintable(QString::number(off)));
+        }
+        // Of the catalogue of the installed files, which in places holds next to nothing.
+        if (sharedIndex()
+                ->starsNear(truth, Angle::fromArcmin(0.5 * width_arcmin * (*frame)->height / (*frame)->width))
+                .size() < 6)
+            continue;
+        ++rich;
+        solvedOnes += solved.has_value();
+    }
+    QVERIFY(thinned || rich >= 8);
+    QVERIFY2(solvedOnes >= rich - 1, qPrintable(QString("%1 of %2").arg(solvedOnes).arg(rich)));
+}
+
+// Neither the rig nor the sky is to blame.
+void PlatesolveTest::aFieldTooSmallIsNamed() {
+    const StopFlag never{false};
+    SimulatedNight night(withField(14.0), sharedIndex());
+    QVERIFY(night.mount().slew({Angle::fromHours(1.0), Angle::fromDeg(35.0)}, never).has_value());
+    Frame frame = **night.guideCamera().expose(6.0, never);
+    frame.info.pointing.reset();
+    SolveOptions options;
+    options.timeLimit_s = 1.0;
+    const auto solved = solveFrame(*sharedIndex(), frame, options, never);
+    QVERIFY(!solved);
+    QVERIFY(solved.error().lasting);
+    for (const Problem& p : {solved.error(), diagnoseUnsolved(frame, solved.error())}) {
+        const std::string text = p.text();
+        QVERIFY2(text.find("14′ × 9′") != std::string::npos && text.find("30′ across") != std::string::npos &&
+                     text.find("other camera") != std::string::npos,
+                 text.c_str());
+        QVERIFY2(text.find("loud") == std::string::npos && text.find("focal length") == std::string::npos,
+                 text.c_str());
+    }
+}
+
+void PlatesolveTest::furtherIndexFilesAreReadAtOnce() {
+    const auto wide = StarIndex::loadDefault({"index-tycho2-11"});
+    QVERIFY(wide.has_value());
+    const double before = (*wide)->smallestFigure_arcmin();
+    QTemporaryDir folder;
+    const auto refused = (*wide)->add(folder.path().toStdString());
+    QVERIFY(!refused && refused.error().why.find(folder.path().toStdString()) != std::string::npos);
+    const std::filesystem::path installed = "/usr/share/astrometry";
+    for (const auto& file : std::filesystem::directory_iterator(installed))
+        if (const auto name = file.path().filename().string();
+            name.starts_with("index-tycho2-10.") || name.starts_with("index-tycho2-11."))
+            std::filesystem::create_symlink(file.path(),
+                                            folder.path().toStdString() / file.path().filename());
+    const auto added = (*wide)->add(folder.path().toStdString());
+    QVERIFY2(added && *added == 1,
+             added ? qPrintable(QString::number(*added)) : added.error().text().c_str());
+    QVERIFY((*wide)->smallestFigure_arcmin() < before);
+    QCOMPARE((*wide)->names().size(), size_t{2});
 }
 
 // While a search goes on that would last for hours, stars are read as before.

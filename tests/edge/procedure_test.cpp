@@ -32,6 +32,8 @@ class ProcedureTest : public QObject {
     Q_OBJECT
 private slots:
     void poleFromRenderedFrames();
+    void poleByTheImagingCamera();
+    void aMountAtItsLimitIsSentAway();
     void secondMeasurementShowsTurnedLevers();
     void cloudedPoleMeasurementSaysSo();
     void wrongFocalLengthIsNamed();
@@ -80,6 +82,40 @@ void ProcedureTest::poleFromRenderedFrames() {
           truth.east_arcmin.value, truth.high_arcmin.value, result->fit.chiSquarePerFreedom);
     QVERIFY(std::abs(result->error.east_arcmin.value - truth.east_arcmin.value) < 0.1);
     QVERIFY(std::abs(result->error.high_arcmin.value - truth.high_arcmin.value) < 0.1);
+}
+
+// A guide camera whose field nobody can solve does not matter: the axis is one, whoever looks along it.
+void ProcedureTest::poleByTheImagingCamera() {
+    for (const double latitude_deg : {58.35, -31.0}) {
+        Scenario s = demoScenario();
+        s.rig.site.latitude = Angle::fromDeg(latitude_deg);
+        s.rig.horizon = {};
+        s.rig.imagingCamera.width /= 2;
+        s.rig.imagingCamera.height /= 2;
+        s.rig.guideOptics.focal_mm *= 8.0;
+        s.rig.solveWithImaging = true;
+        SimulatedNight night(s, sharedIndex());
+        const auto result = measurePole(night);
+        QVERIFY2(result.has_value(), result ? "" : result.error().text().c_str());
+        const PoleError truth = truthOf(night, PoleReference::refracted);
+        QVERIFY(std::abs(result->error.east_arcmin.value - truth.east_arcmin.value) < 0.1);
+        QVERIFY(std::abs(result->error.high_arcmin.value - truth.high_arcmin.value) < 0.1);
+        if (thinned)
+            return;
+    }
+}
+
+// It does not track there, and is not asked to before it has been slewed away.
+void ProcedureTest::aMountAtItsLimitIsSentAway() {
+    const StopFlag never{false};
+    Scenario s = demoScenario();
+    s.rig.horizon = {};
+    SimulatedNight night(s, sharedIndex());
+    QVERIFY(night.mount().slew({Angle::fromHours(0.2), Angle::fromDeg(40.0)}, never).has_value());
+    night.clock().sleep(6.0 * 3600.0, never);
+    QVERIFY(!night.mount().setTracking(true));
+    const auto result = measurePole(night);
+    QVERIFY2(result.has_value(), result ? "" : result.error().text().c_str());
 }
 
 void ProcedureTest::secondMeasurementShowsTurnedLevers() {

@@ -30,6 +30,7 @@ private slots:
     void guidedBeforehand_data();
     void guidedBeforehand();
     void cloudsAreWaitedFor();
+    void aFieldThatCannotBeSolvedIsNoCloud();
     void linksThatComeBack();
     void endsAndWishes();
     void faultsAtRandom();
@@ -394,6 +395,27 @@ void SeriesNightTest::cloudsAreWaitedFor() {
         marked += f.remark == Remark::unguided || f.remark == Remark::cloud;
     QVERIFY2(marked >= 1 && marked <= 3, qPrintable(QString::number(marked)));
     QCOMPARE(e.frames.back().remark, Remark::none);
+}
+
+// The series says so and ends; it does not wait for better weather.
+void SeriesNightTest::aFieldThatCannotBeSolvedIsNoCloud() {
+    SeriesNight n(seriesScenario());
+    n.devices.solve = [](const SolveStep&, const StopFlag&) -> Expected<SolvedFrame> {
+        Problem p{"The field is too small to be solved anywhere in the sky.", "It measures 20′ × 12′.",
+                  "Solve with the other camera."};
+        p.lasting = true;
+        return tl::unexpected(p);
+    };
+    n.waitUntil("2026-10-14T22:00:00");
+    const Instant begun = n.night.clock().now();
+    Series series(n.setup());
+    const auto done = n.run(series);
+    QVERIFY(!done);
+    QVERIFY2(done.error().text().find("20′ × 12′") != std::string::npos &&
+                 done.error().text().find("loud") == std::string::npos,
+             done.error().text().c_str());
+    QVERIFY(n.night.clock().now() - begun < 300.0);
+    QVERIFY(series.frames().empty());
 }
 
 void SeriesNightTest::linksThatComeBack() {

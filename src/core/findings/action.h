@@ -44,6 +44,7 @@ enum class ActionId {
     freeBacklash,
     freeOpen,
     useSetting,
+    enterWormPeriod,
     guideToggle,
     exposeStart,
     exposeTest,
@@ -59,12 +60,18 @@ enum class ActionId {
 struct Action {
     ActionId id = ActionId::none;
     SettingKey setting = SettingKey::exposure; // of useSetting
+    double period_s = 0.0;                     // of enterWormPeriod
 
     Action() = default;
     Action(ActionId what) : id(what) {} // an identity is an action of its own
     static Action use(SettingKey key) {
         Action a(ActionId::useSetting);
         a.setting = key;
+        return a;
+    }
+    static Action enterWormPeriod(double period_s) {
+        Action a(ActionId::enterWormPeriod);
+        a.period_s = period_s;
         return a;
     }
     explicit operator bool() const { return id != ActionId::none; }

@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "core/base/format.h"
 #include "core/guide/controllers.h"
+#include "core/sky/instant.h"
 
 namespace nordstjerna {
 
@@ -82,21 +84,50 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
                 {std::string("budget-") + causeName(cause), Weight::look, headline, cost, remedyFor(cause)});
 }
 
+// A wheel has a whole number of teeth, and turns once in a sidereal day.
+struct WholeTeeth {
+    int teeth = 0;
+    double period_s = 0.0;
+};
+std::optional<WholeTeeth> wholeTeeth(const Measured& period) {
+    const double teeth = std::round(siderealDay_s / period.value);
+    const double whole = siderealDay_s / teeth;
+    // The next number of teeth must lie well outside of what was found.
+    constexpr double told = 4.0;
+    const double apart = whole / teeth;
+    if (apart < told * period.sigma || std::abs(whole - period.value) > 2.0 * period.sigma)
+        return std::nullopt;
+    return WholeTeeth{static_cast<int>(teeth), whole};
+}
+
 // The worm against what rig and mount say of it.
 void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
-    constexpr double other = 0.015; // relative
+    const Measured& found = b.wormFound_s;
+    const bool told = b.wormTold_s > 0.0 && found.value > 0.0;
+    const double off = std::abs(found.value - b.wormTold_s);
+    constexpr double sure = 4.0;     // σ
+    constexpr double least = 0.0005; // relative: what loses a twentieth of a turn in a night
     // Periods that differ by less than a third of a turn over the whole run look alike in it.
     constexpr double apart_turns = 0.3;
-    const bool told = b.wormTold_s > 0.0 && b.wormFound_s > 0.0;
-    if (told && std::abs(b.wormFound_s / b.wormTold_s - 1.0) > other &&
-        std::abs(b.span_s / b.wormFound_s - b.span_s / b.wormTold_s) > apart_turns)
-        list.push_back({"worm-other-period", Weight::look,
-                        "The worm turns in " + formatNumber(b.wormFound_s, 0) + " s, not in " +
-                            formatNumber(b.wormTold_s, 0) + " s",
-                        "Over " + formatDuration(b.span_s) +
-                            " the error repeats with that period; the entered period does not fit.",
-                        "Correct the worm period in Rig: the next run then starts with it.",
-                        ActionId::goToRig, "Go to Rig"});
+    constexpr double wrong = 0.015; // no rounding, and no memory that is nearly right
+    const bool far = told && off > wrong * b.wormTold_s &&
+                     std::abs(b.span_s / found.value - b.span_s / b.wormTold_s) > apart_turns;
+    if (far || (told && off > sure * found.sigma && off > least * b.wormTold_s)) {
+        const auto teeth = wholeTeeth(found);
+        const double better = teeth ? teeth->period_s : found.value;
+        Finding f{"worm-other-period", far ? Weight::look : Weight::know,
+                  "The worm turns in " + formatMeasured(found, " s", 1) + ", not in " +
+                      formatNumber(b.wormTold_s, 1) + " s",
+                  "Learnt from the error over " + formatDuration(b.span_s) +
+                      " of guiding, which allows for it.",
+                  "The next run, free runs and the correction curve start with the period entered in Rig."};
+        if (teeth)
+            f.evidence += " A wheel of " + std::to_string(teeth->teeth) + " teeth fits: one turn in " +
+                          formatNumber(better, 2) + " s.";
+        f.action = Action::enterWormPeriod(std::round(100.0 * better) / 100.0);
+        f.actionLabel = "Enter " + formatNumber(better, 2) + " s";
+        list.push_back(f);
+    }
     if (b.wormToldNonsense)
         list.push_back(
             {"worm-phase-not-believed", Weight::look, "The worm phase the mount reports cannot be used",

@@ -8,20 +8,88 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int placeAt = 0, rateAt = 1, airAt = 2, wormAt = 3;
 constexpr double firstPlace_arcsec = 1000.0;
 } // namespace
 
-AxisFilter::AxisFilter(const FilterModel& model) : model_(model) {
-    n_ = wormAt + 2 * model_.harmonics + 2 * static_cast<int>(model_.lines_s.size());
+AxisFilter::AxisFilter(const FilterModel& model)
+    : model_(model), turns_(model.harmonics > 0 && model.turnDoubt_rad_s > 0.0) {
+    n_ = linesAt() + 2 * static_cast<int>(model_.lines_s.size());
     cov(placeAt, placeAt) = firstPlace_arcsec * firstPlace_arcsec;
     cov(rateAt, rateAt) = model_.priorRate_arcsec_s * model_.priorRate_arcsec_s;
     for (int h = 0; h < model_.harmonics; ++h)
         for (int k = 0; k < 2; ++k)
             cov(wormAt + 2 * h + k, wormAt + 2 * h + k) =
                 std::pow(model_.priorHarmonic_arcsec[static_cast<size_t>(h)], 2);
-    for (int i = wormAt + 2 * model_.harmonics; i < n_; ++i)
+    if (turns_)
+        cov(linesAt() - 1, linesAt() - 1) = model_.turnDoubt_rad_s * model_.turnDoubt_rad_s;
+    for (int i = linesAt(); i < n_; ++i)
         cov(i, i) = model_.priorLine_arcsec * model_.priorLine_arcsec;
+}
+
+Measured AxisFilter::turnsFaster_rad_s() const {
+    if (!turns_)
+        return {};
+    const int at = linesAt() - 1;
+    return {x_[static_cast<size_t>(at)], std::sqrt(std::max(covariance(at, at), 0.0))};
+}
+
+void AxisFilter::forgetTurning(double doubt_rad_s) {
+    if (!turns_)
+        return;
+    const int at = linesAt() - 1;
+    for (int j = 0; j < n_; ++j)
+        cov(at, j) = cov(j, at) = 0.0;
+    x_[static_cast<size_t>(at)] = 0.0;
+    cov(at, at) = doubt_rad_s * doubt_rad_s;
+}
+
+// In dt the phase of the worm gains on the counted one; with the counted phase its coefficients turn. What
+// their turning tells of the gain counts only as far as they stand out from their own uncertainty: before, it
+// would be made of nothing, and believed.
+void AxisFilter::turnWorm(double dt) {
+    const int at = linesAt() - 1;
+    const double gained = x_[static_cast<size_t>(at)] * dt;
+    for (int h = 1; h <= model_.harmonics; ++h) {
+        const int a = wormAt + 2 * (h - 1);
+        const int b = a + 1;
+        const double c = std::cos(h * gained);
+        const double s = std::sin(h * gained);
+        double& xa = x_[static_cast<size_t>(a)];
+        double& xb = x_[static_cast<size_t>(b)];
+        const double turnedA = c * xa + s * xb;
+        xb = c * xb - s * xa;
+        xa = turnedA;
+        for (int j = 0; j < n_; ++j) {
+            const double pa = covariance(a, j);
+            const double pb = covariance(b, j);
+            cov(a, j) = c * pa + s * pb;
+            cov(b, j) = c * pb - s * pa;
+        }
+        for (int i = 0; i < n_; ++i) {
+            const double pa = covariance(i, a);
+            const double pb = covariance(i, b);
+            cov(i, a) = c * pa + s * pb;
+            cov(i, b) = c * pb - s * pa;
+        }
+        const double size2 = xa * xa + xb * xb;
+        const double doubt2 = covariance(a, a) + covariance(b, b);
+        const double told = size2 > doubt2 ? 1.0 - doubt2 / size2 : 0.0;
+        if (told <= 0.0)
+            continue;
+        const double slopeA = told * h * dt * xb;
+        const double slopeB = -told * h * dt * xa;
+        for (int j = 0; j < n_; ++j) {
+            cov(a, j) += slopeA * covariance(at, j);
+            cov(b, j) += slopeB * covariance(at, j);
+        }
+        for (int i = 0; i < n_; ++i) {
+            cov(i, a) += slopeA * covariance(i, at);
+            cov(i, b) += slopeB * covariance(i, at);
+        }
+    }
+    // Pulses turn the worm, too, and drift makes them one-sided: it never turns quite evenly.
+    constexpr double wanders = 0.04; // of the doubt, in an hour
+    cov(at, at) += std::pow(wanders * model_.turnDoubt_rad_s, 2) * dt / 3600.0;
 }
 
 void AxisFilter::setWorm(const WormPrior& prior) {
@@ -77,7 +145,9 @@ AxisFilter::Row AxisFilter::observer(double ahead, const WormTurn& phase, bool a
         sk = sk * c + ck * s;
         ck = next;
     }
-    int at = wormAt + 2 * model_.harmonics;
+    int at = linesAt();
+    if (turns_)
+        h[static_cast<size_t>(at - 1)] = 0.0;
     for (double period : model_.lines_s) {
         const double turn = tau * (time_s_ + ahead) / period;
         h[static_cast<size_t>(at++)] = std::cos(turn);
@@ -123,13 +193,15 @@ void AxisFilter::advance(double dt, const WormTurn& phase) {
     cov(rateAt, placeAt) += q * dt * dt / 2.0;
     cov(rateAt, rateAt) += q * dt;
     cov(airAt, airAt) += (1.0 - keep * keep) * airVariance_;
+    if (turns_)
+        turnWorm(dt);
     if (model_.wormForgets_s > 0.0)
         for (int i = 0; i < 2 * model_.harmonics; ++i)
             cov(wormAt + i, wormAt + i) +=
                 std::pow(model_.priorHarmonic_arcsec[static_cast<size_t>(i / 2)], 2) * dt /
                 model_.wormForgets_s;
     if (model_.lineForgets_s > 0.0)
-        for (int i = wormAt + 2 * model_.harmonics; i < n_; ++i)
+        for (int i = linesAt(); i < n_; ++i)
             cov(i, i) += model_.priorLine_arcsec * model_.priorLine_arcsec * dt / model_.lineForgets_s;
 }
 

@@ -1,7 +1,10 @@
 // What one axis does by itself, as a state-space model filtered frame by frame (Kalman 1960; e.g. Bar-Shalom,
 // Li, Kirubarajan 2001): place and rate, both walking at random; a sine and a cosine for each harmonic of the
 // worm and each gear line, tied to a phase; and a first-order term for the slow air, which is seen but is no
-// motion of the mount. All places in ″ on the sky, times in seconds.
+// motion of the mount. Where the phase of the worm is only counted, how much faster or slower the worm turns
+// is a part of the state, too: it turns the coefficients of all harmonics (an extended Kalman filter; it is
+// linear enough once they are known, and not before are they used to find it). All places in ″ on the sky,
+// times in seconds.
 #pragma once
 
 #include <array>
@@ -22,7 +25,10 @@ struct FilterModel {
     double airShare = 0.3;                        // variance of the slow air over that of the measurement
     int harmonics = 0;                            // of the worm, at most 4
     std::array<double, 4> priorHarmonic_arcsec{}; // standard deviation of either coefficient
-    double wormForgets_s = 0.0;  // in so long the coefficients walk as far as their prior; 0: never
+    double wormForgets_s = 0.0; // in so long the coefficients walk as far as their prior; 0: never
+    // Standard deviation of how much faster the worm turns than the phase that is counted for it, rad/s; 0:
+    // the phase is the worm's own.
+    double turnDoubt_rad_s = 0.0;
     std::vector<double> lines_s; // periods of gear lines, at most 2
     double priorLine_arcsec = 1.0;
     double lineForgets_s = 0.0; // as the worm's
@@ -68,6 +74,10 @@ public:
     Measured rate() const;
     Measured harmonic(int h, bool sine) const; // 1, 2, …
     int harmonics() const { return model_.harmonics; }
+    // By which the worm turns faster than its phase is counted, rad/s.
+    Measured turnsFaster_rad_s() const;
+    // The phase is counted at another speed from now on.
+    void forgetTurning(double doubt_rad_s);
     const FilterModel& model() const { return model_; }
     double state(int i) const { return x_[static_cast<std::size_t>(i)]; }
     double covariance(int i, int j) const { return p_[static_cast<std::size_t>(i * most + j)]; }
@@ -77,10 +87,14 @@ private:
     Row observer(double ahead_s, const WormTurn& phase, bool air) const;
     Measured along(const Row& h) const;
     double valueAlong(const Row& h) const;
+    void turnWorm(double dt_s);
+    int linesAt() const { return wormAt + 2 * model_.harmonics + (turns_ ? 1 : 0); }
     double walked(double ahead_s) const; // variance gained by place and rate walking on
     double& cov(int i, int j) { return p_[static_cast<std::size_t>(i * most + j)]; }
 
+    static constexpr int placeAt = 0, rateAt = 1, airAt = 2, wormAt = 3;
     FilterModel model_;
+    bool turns_ = false; // the worm's turning is a part of the state, behind its coefficients
     int n_ = 3;
     Row x_{};
     std::array<double, most * most> p_{};

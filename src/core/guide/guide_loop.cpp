@@ -159,7 +159,7 @@ SkyError GuideLoop::wished(const LoopInput& in, double noise) {
             const double place = (*in.error).*part + aim_.*part;
             sight.place_arcsec = place + (delay > 0.0 ? gain * axis.response.pending_arcsec(delay) : 0.0);
             if (!axis.mayHavePlay) // of one that may, nothing would be used
-                axis.response.see(in.t_s, place, noise);
+                axis.response.see(in.t_s, place, noise, axis.model.rateWalk_arcsec2_s3(next_s));
         }
         sight.moved_arcsec = gain * motion;
         sight.next_s = next_s + delay;

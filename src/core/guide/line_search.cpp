@@ -11,6 +11,11 @@ namespace nordstjerna {
 namespace {
 constexpr double resolution_hz = 1.0 / 6000.0;
 constexpr double memory_s = 3000.0;
+constexpr double alarm = 16.0;
+constexpr double fewestTurns = 1.5; // fewer are no period yet
+constexpr double fewestFrames = 60.0;
+constexpr int family = 3;          // a period, its half and its third
+constexpr double noisePower = 3.5; // what noise shows of a line now and then
 } // namespace
 
 LineSearch::LineSearch(double longest, double shortest)
@@ -32,8 +37,8 @@ void LineSearch::feed(double t, double innovation, double variance) {
     last_s_ = t;
     weight_ = keep * weight_ + 1.0;
     weightSquare_ = keep * keep * weightSquare_ + 1.0;
-    // Far out is no line.
-    const double most = 3.5 * std::sqrt(variance);
+    // Far out is no line, unless all are: a strong line must not be cut off.
+    const double most = 3.5 * std::sqrt(std::max(variance, square_));
     const double v = std::clamp(innovation, -most, most);
     variance_ += (std::max(variance, 1e-9) - variance_) / weight_;
     square_ += (v * v - square_) / weight_;
@@ -66,10 +71,10 @@ double LineSearch::powerAt(double period) const {
 }
 
 double LineSearch::likelier(double period, double than) const {
-    // Of the mean square, what a sinusoid takes away.
+    // Of the mean square, what the sinusoids take away.
     const auto left = [&](double p) {
         const double explained =
-            2.0 * powerAt(p) * weightSquare_ * variance_ / std::max(weight_ * weight_, 1.0);
+            2.0 * familyPower(1.0 / p) * weightSquare_ * variance_ / std::max(weight_ * weight_, 1.0);
         return 1.0 - std::clamp(explained / std::max(square_, 1e-12), 0.0, 0.99);
     };
     constexpr double independent = 8.0; // a turn
@@ -77,16 +82,67 @@ double LineSearch::likelier(double period, double than) const {
     return 0.5 * independent * turns * std::log(left(than) / left(period));
 }
 
-std::optional<LineSearch::Line> LineSearch::strongest() const {
-    constexpr double alarm = 16.0;
-    if (weight_ < 60.0 || !start_s_)
+double LineSearch::familyPower(double frequency) const {
+    const double highest_hz = first_hz_ + step_hz_ * static_cast<double>(sums_.size() - 1);
+    double sum = 0.0;
+    for (int h = 1; h <= family && h * frequency <= highest_hz; ++h)
+        sum += std::max(0.0, powerAt(1.0 / (h * frequency)) - noisePower);
+    return sum;
+}
+
+std::optional<LineSearch::Line> LineSearch::strongestFamily(double shortest) const {
+    if (weight_ < fewestFrames)
         return std::nullopt;
-    const double span = last_s_ - *start_s_;
+    // The third of a period needs a third of the step.
+    const double step = step_hz_ / family;
+    double best_hz = 0.0;
+    double most = 0.0;
+    for (double f = 1.0 / shortest; f >= std::max(first_hz_, fewestTurns / std::max(span_s(), 1.0));
+         f -= step) {
+        // A longer period with the same lines among its multiples must explain something more.
+        constexpr double more = 6.0;
+        const double ratio = best_hz / f;
+        const bool multiple = ratio > 1.5 && std::abs(ratio - std::round(ratio)) < 0.1;
+        const double power = familyPower(f);
+        if (power > most + (multiple ? more : 0.0)) {
+            most = power;
+            best_hz = f;
+        }
+    }
+    if (most < alarm - noisePower)
+        return std::nullopt;
+    // The peak lies between two steps.
+    constexpr int finer = 12;
+    const double about = best_hz;
+    for (int i = -finer; i <= finer; ++i) {
+        const double f = about + step * i / finer;
+        if (const double power = familyPower(f); power > most) {
+            most = power;
+            best_hz = f;
+        }
+    }
+    Line line;
+    line.power = most;
+    line.period_s = 1.0 / best_hz;
+    // Each of the lines tells the frequency, the multiples the better (as in strongest()).
+    double information = 0.0;
+    for (int h = 1; h <= family; ++h)
+        information += h * h * std::max(0.0, powerAt(1.0 / (h * best_hz)) - noisePower);
+    const double sigma_hz =
+        2.0 * std::sqrt(6.0) / (std::numbers::pi * std::max(span_s(), 1.0) * std::sqrt(information));
+    line.sigma_s = sigma_hz / (best_hz * best_hz);
+    line.amplitude = 2.0 * std::sqrt(powerAt(line.period_s) * weightSquare_ * variance_) / weight_;
+    return line;
+}
+
+std::optional<LineSearch::Line> LineSearch::strongest() const {
+    if (weight_ < fewestFrames || !start_s_)
+        return std::nullopt;
+    const double span = span_s();
     std::size_t best = 0;
     double most = 0.0;
     for (std::size_t k = 0; k < sums_.size(); ++k)
-        // Fewer than one and a half turns are no period yet.
-        if (span * (first_hz_ + static_cast<double>(k) * step_hz_) > 1.5 && powerOf(k) > most) {
+        if (span * (first_hz_ + static_cast<double>(k) * step_hz_) > fewestTurns && powerOf(k) > most) {
             most = powerOf(k);
             best = k;
         }

@@ -21,17 +21,23 @@ public:
         double power = 0.0;     // mean 1 for white noise, exponentially distributed
         double amplitude = 0.0; // in the unit of the innovations
     };
-    // The strongest one, if noise would not show it once in a thousand nights.
+    // The strongest one, if noise would not show it once in a thousand nights; as in the next.
     std::optional<Line> strongest() const;
+    // The period that explains most together with its half and its third: of a worm the fundamental, which
+    // need not be its strongest line. power: of all that stand out. shortest_s: of the period itself.
+    std::optional<Line> strongestFamily(double shortest_s) const;
     void clear();
-    // How much likelier a sinusoid of one period is than one of another: a difference of logarithms of
-    // likelihood. What neither explains (harmonics, a mount that wanders) counts as noise that hangs together
-    // for an eighth of a turn.
+    // How much likelier one period with its half and its third is than another: a difference of logarithms of
+    // likelihood. What neither explains (further lines, a mount that wanders) counts as noise that hangs
+    // together for an eighth of a turn.
     double likelier(double period_s, double than_s) const;
 
 private:
     double powerOf(std::size_t k) const;
     double powerAt(double period_s) const;
+    // Of what noise makes of a line and its multiples nothing is left.
+    double familyPower(double frequency_hz) const;
+    double span_s() const { return last_s_ - start_s_.value_or(last_s_); }
     double step_hz_, first_hz_;
     std::vector<std::complex<double>> sums_;
     double weight_ = 0.0; // effective number of frames

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numbers>
 
 namespace nordstjerna {
@@ -12,7 +13,7 @@ constexpr double forget = 0.997;     // of the weights, a frame
 constexpr double negligible = 1e-3;  // weights of filters that need not be asked
 constexpr double trustedSize = 10.0; // ideas of smaller worms begin with what is known of it
 
-constexpr double longestWorm_s = 1000.0, shortestWorm_s = 150.0;
+constexpr double longestWorm_s = 1500.0, shortestWorm_s = 140.0;
 constexpr double longestLine_s = 300.0, shortestLine_s = 14.0;
 
 struct Idea {
@@ -26,7 +27,12 @@ constexpr Idea raIdeas[] = {{3e-5, 1e-10, 3.0, 0.0}, {3e-4, 1e-9, 3.0, 0.0},  {3
                             {3e-2, 1e-7, 3.0, 0.0}};
 constexpr Idea decIdeas[] = {{3e-5, 1e-10, 0.0, 0.0}, {6e-4, 1e-9, 0.0, 0.0}, {1e-2, 1e-7, 0.0, 0.0}};
 constexpr Idea gapIdeas[] = {{1e-4, 3e-10, 0.0, 0.0}, {3e-3, 1e-8, 0.0, 0.0}};
+constexpr double widestGap_arcsec = 22.0; // tried where smaller ones do not do
 constexpr double gaps_arcsec[] = {0.4, 0.8, 1.3, 2.0, 2.8, 3.8, 5.0, 6.5};
+// How finely a gap need be known.
+double gapStep(double gap_arcsec) {
+    return std::max(0.5, 0.08 * gap_arcsec);
+}
 constexpr double harmonicFalls[] = {1.0, 0.4, 0.25, 0.15};
 
 FilterModel modelOf(const Idea& idea, double wormPeriod_s) {
@@ -60,7 +66,7 @@ std::optional<Measured> AxisBelief::wormSeen() const {
 
 ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& prior)
     : prior_(prior), phase_(prior.wormPeriod_s), fallback_(fallback), shadow_(fallback),
-      wormSearch_(longestWorm_s, shortestWorm_s), lineSearch_(longestLine_s, shortestLine_s) {
+      wormSearch_(longestWorm_s, shortestWorm_s / 3.0), lineSearch_(longestLine_s, shortestLine_s) {
     // A number typed from memory, or a gear that is not what its maker says.
     constexpr double doubt = 0.005;
     periodSigma_s_ = doubt * prior.wormPeriod_s;
@@ -89,6 +95,7 @@ ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& 
 
 void ModelController::addWormMembers() {
     std::erase_if(members_, [](const Member& m) { return m.worm; });
+    wormsSince_s_ = last_s_.value_or(0.0);
     const auto best =
         std::max_element(members_.begin(), members_.end(),
                          [](const Member& a, const Member& b) { return a.logWeight < b.logWeight; });
@@ -96,11 +103,16 @@ void ModelController::addWormMembers() {
     const double weight = best->logWeight;
     for (const Idea& idea : raIdeas)
         if (idea.wormSize > 0.0) {
-            Member m{AxisFilter(modelOf(idea, phase_.period_s())), {}};
+            FilterModel model = modelOf(idea, phase_.period_s());
+            model.turnDoubt_rad_s = phase_.byMount() ? 0.0 : turnDoubt_rad_s();
+            Member m{AxisFilter(model), {}};
             m.worm = true;
             m.logWeight = weight;
-            if (frames_ > 0)
+            if (frames_ > 0) {
                 m.filter.beginAt(now, 3.0 * idea.wormSize);
+                // What it foretells before it has seen a turn says nothing of what it will.
+                m.learnsUntil_s = wormsSince_s_ + phase_.period_s();
+            }
             // Some begin with what is known of the worm; the others are there in case it is wrong.
             if (prior_.worm && phase_.byMount() && idea.wormSize < trustedSize)
                 m.filter.setWorm(*prior_.worm);
@@ -132,26 +144,33 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
     if (frames_ % every)
         return;
     if (!phase_.byMount())
-        if (const auto line = wormSearch_.strongest()) {
+        if (const auto line = wormSearch_.strongestFamily(shortestWorm_s)) {
             const double given = phase_.period_s();
-            // What the rig says of its gears is rarely wrong; what was found before may be wrong by a little.
-            constexpr double muchLikelier = 5.0;
+            const double found = given > 0.0 ? foundPeriod_s().value : 0.0;
+            // What is near enough the filters find themselves.
+            constexpr double near = 0.02;
+            const double apart = given > 0.0 ? std::abs(std::log(line->period_s / found)) : 1e9;
+            // What the rig says of its gears is rarely wrong, and never by a quarter: what is farther off is
+            // something else. What was found before may have been a part of the worm's turn.
+            const bool told = given == prior_.wormPeriod_s;
+            constexpr double muchLikelier = 12.0;
             constexpr double likelier = 1.0;
-            const double needed = given == prior_.wormPeriod_s ? muchLikelier : likelier;
-            const bool other = given <= 0.0 || (std::abs(line->period_s - given) > line->sigma_s &&
-                                                wormSearch_.likelier(line->period_s, given) > needed);
-            // A gear train is rarely told wrong by a quarter: what is farther off is something else.
-            const bool believable = given <= 0.0 || std::abs(std::log(line->period_s / given)) < 0.25;
-            if (other && believable) {
+            const bool likely =
+                wormSearch_.likelier(line->period_s, given) > (told ? muchLikelier : likelier);
+            const bool other =
+                given <= 0.0 || (apart > near && (told ? apart < 0.25 && likely : apart > 0.25 || likely));
+            // Ideas of the worm that began with too little known of it may take an hour to come right.
+            constexpr double turns = 3.0;
+            const bool stuck =
+                !told && given > 0.0 && belief_.wormWeight < 0.02 && s.t_s - wormsSince_s_ > turns * given;
+            if (other || stuck) {
                 phase_.setPeriod(line->period_s);
-                periodSigma_s_ = line->sigma_s;
-                // A small correction leaves what was learnt: the phase goes on from where it is.
-                constexpr double small = 0.06;
-                if (given <= 0.0 || std::abs(line->period_s / given - 1.0) > small) {
-                    addWormMembers();
-                    weigh();
-                    lineSearch_.clear();
-                }
+                // Of two turns, drift and the other lines make more than the noise alone.
+                constexpr double leastDoubt = 0.02;
+                periodSigma_s_ = std::max(line->sigma_s, leastDoubt * line->period_s);
+                addWormMembers();
+                weigh();
+                lineSearch_.clear();
                 return;
             }
         }
@@ -162,6 +181,79 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
                 m.filter.addLine(line->period_s, 1.5 * line->amplitude);
         lineSearch_.clear();
     }
+}
+
+// Gaps that are tried move to where they are believed: beyond the largest while that is believed more than
+// the others, and between the likeliest and its neighbours, for a gap that is wrong by half an arcsecond
+// makes the loop overshoot by as much. Those in which nobody believes leave.
+void ModelController::moveGaps() {
+    std::map<double, double> weight; // of each gap
+    for (const Member& m : members_)
+        if (m.play.gap > 0.0)
+            weight[m.play.gap] += m.weight;
+    const auto likeliest = std::max_element(weight.begin(), weight.end(),
+                                            [](const auto& a, const auto& b) { return a.second < b.second; });
+    constexpr double believed = 0.3;
+    if (likeliest == weight.end() || likeliest->second < believed)
+        return;
+    const double gap = likeliest->first;
+    std::vector<double> wanted;
+    const auto next = std::next(likeliest);
+    if (next == weight.end()) {
+        for (double wider : {1.4, 2.0})
+            if (wider * gap <= widestGap_arcsec)
+                wanted.push_back(wider * gap);
+    } else if (next->first - gap > gapStep(gap)) {
+        wanted.push_back(0.5 * (gap + next->first));
+    }
+    if (likeliest != weight.begin() && gap - std::prev(likeliest)->first > gapStep(gap))
+        wanted.push_back(0.5 * (gap + std::prev(likeliest)->first));
+    if (wanted.empty())
+        return;
+    std::vector<Member> more;
+    for (const Member& m : members_)
+        if (m.play.gap == gap)
+            for (double other : wanted) {
+                more.push_back(m);
+                more.back().play.gap = other;
+                more.back().logWeight -= 1.0;
+            }
+    // As many as there were.
+    for (size_t i = 0; i < wanted.size() && weight.size() > 2; ++i) {
+        const auto least = std::min_element(weight.begin(), weight.end(),
+                                            [](const auto& a, const auto& b) { return a.second < b.second; });
+        if (least->second > 0.01)
+            break;
+        std::erase_if(members_, [&](const Member& m) { return m.play.gap == least->first; });
+        weight.erase(least);
+    }
+    members_.insert(members_.end(), more.begin(), more.end());
+    weigh();
+}
+
+Measured ModelController::foundPeriod_s() const {
+    const double counted = phase_.period_s();
+    if (!phase_.known() || phase_.byMount())
+        return {counted, periodSigma_s_};
+    double sum = 0.0;
+    double square = 0.0;
+    double weights = 0.0;
+    for (const Member& m : members_) {
+        if (!m.worm || m.weight < negligible)
+            continue;
+        const Measured faster = m.filter.turnsFaster_rad_s();
+        weights += m.weight;
+        sum += m.weight * faster.value;
+        square += m.weight * (faster.value * faster.value + faster.sigma * faster.sigma);
+    }
+    if (weights <= 0.0)
+        return {counted, periodSigma_s_};
+    const double faster = sum / weights;
+    // The filters' ± are a little too large, their noises being chosen generously.
+    constexpr double generous = 0.83;
+    const double sigma = generous * std::sqrt(std::max(square / weights - faster * faster, 0.0));
+    const double period = tau / (tau / counted + faster);
+    return {period, period * period * sigma / tau};
 }
 
 void ModelController::weigh() {
@@ -181,6 +273,7 @@ void ModelController::weigh() {
 
 double ModelController::correction(const AxisSight& s, bool inCharge) {
     const double dt = last_s_ ? s.t_s - *last_s_ : 0.0;
+    inCharge_ = inCharge;
     const bool hadWorm = phase_.known();
     const bool toldBefore = phase_.byMount();
     phase_.feed(s.t_s, s.worm_turns);
@@ -256,10 +349,21 @@ void ModelController::learn(const AxisSight& s, double dt) {
         surprises_ = 0;
         belief_.surprise = Surprise::bump;
     }
+    constexpr int nowAndThen = 15;
     if (!prior_.mayHavePlay)
         searchLines(s, noise);
-    for (Member& m : members_)
+    else if (frames_ % nowAndThen == 0)
+        moveGaps();
+    double likeliest = -1e300;
+    for (Member& m : members_) {
         m.logWeight += m.filter.update(*s.place_arcsec - m.play.load, noise);
+        if (s.t_s >= m.learnsUntil_s)
+            likeliest = std::max(likeliest, m.logWeight);
+    }
+    constexpr double unheard = 9.0;
+    for (Member& m : members_)
+        if (s.t_s < m.learnsUntil_s)
+            m.logWeight = likeliest - unheard;
     weigh();
     // What the proportional loop would have made of the same frames.
     shadowPlay_.gap = gap;
@@ -273,7 +377,9 @@ void ModelController::learn(const AxisSight& s, double dt) {
         constexpr double memory = 150.0;
         const double clip = 25.0 * noise;
         compared_ = std::min(compared_ + 1.0, memory);
-        modelSquare_ += (std::min(off * off, clip) - modelSquare_) / compared_;
+        // What it did not foretell; with play, of which more may be believed than is so, what it left.
+        const double left = prior_.mayHavePlay && modelRules_ && inCharge_ ? s.error_arcsec() : off;
+        modelSquare_ += (std::min(left * left, clip) - modelSquare_) / compared_;
         shadowSquare_ += (std::min(shadowError * shadowError, clip) - shadowSquare_) / compared_;
         // The one in charge keeps the word until the other is clearly better.
         constexpr double frames = 40.0;
@@ -377,8 +483,9 @@ void ModelController::believe(const AxisSight& s, double move) {
     belief_.modelRules = modelRules_;
     belief_.seenSigma_arcsec = std::hypot(belief_.next_arcsec.sigma, belief_.noise_arcsec);
     belief_.wormPhase_turns = phase_.turns();
-    belief_.wormPeriod_s = phase_.period_s();
-    belief_.wormPeriodSigma_s = periodSigma_s_;
+    const Measured period = foundPeriod_s();
+    belief_.wormPeriod_s = period.value;
+    belief_.wormPeriodSigma_s = period.sigma;
     believeSlowly();
 }
 
@@ -407,6 +514,23 @@ void ModelController::believeSlowly() {
     for (int h = 1; h <= best.harmonics(); ++h)
         for (bool sine : {false, true})
             belief_.worm.push_back(best.harmonic(h, sine));
+}
+
+double ModelController::rateWalk_arcsec2_s3(double dt_s) const {
+    // Of the first frames anything may be believed.
+    constexpr int fewest = 60;
+    if (frames_ < fewest)
+        return 0.0;
+    double bend2 = 0.0; // of the worm, (″/s²)²
+    if (phase_.known() && belief_.wormSeen())
+        for (size_t i = 0; i + 1 < belief_.worm.size(); i += 2) {
+            const double turning = tau * (0.5 * static_cast<double>(i) + 1.0) / phase_.period_s();
+            bend2 += std::pow(turning, 4) *
+                     (std::pow(belief_.worm[i].value, 2) + std::pow(belief_.worm[i + 1].value, 2));
+        }
+    // A bend lasts for many frames, a walk does not.
+    constexpr double lasting = 4.0;
+    return 2.0 * ruling().model().rateWalk_arcsec2_s3 + lasting * bend2 * dt_s;
 }
 
 const AxisFilter& ModelController::ruling() const {

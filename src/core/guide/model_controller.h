@@ -62,6 +62,9 @@ public:
     double lastCorrection() const { return lastCorrection_; }
     void setSettings(const AxisSettings& s) { fallback_.setSettings(s), shadow_.setSettings(s); }
     const AxisBelief& belief() const { return belief_; }
+    // How freely the axis' rate wanders from frame to frame, the worm's part included: what a measure of its
+    // answers to pulses must allow for.
+    double rateWalk_arcsec2_s3(double dt_s) const;
     // The filter that foretold best.
     const AxisFilter& ruling() const;
 
@@ -72,13 +75,18 @@ private:
         double logWeight = 0.0;
         double weight = 0.0;
         bool worm = false;
-        double nextSigma = 0.0; // of what it foretells for the next exposure
+        double learnsUntil_s = -1.0; // begun later than the others, it is not weighed before
+        double nextSigma = 0.0;      // of what it foretells for the next exposure
     };
 
     void weigh();
     void learn(const AxisSight& sight, double dt_s);
     void addWormMembers();
+    void moveGaps();
     void searchLines(const AxisSight& sight, double noise);
+    // The worm's period as the filters find it; counted from the phase's own.
+    Measured foundPeriod_s() const;
+    double turnDoubt_rad_s() const { return tau * periodSigma_s_ / (phase_.period_s() * phase_.period_s()); }
     double decide(const AxisSight& sight);
     double bestMove(double ahead_s, bool again = false);
     void believe(const AxisSight& sight, double move);
@@ -88,6 +96,7 @@ private:
     AxisPrior prior_;
     WormPhase phase_;
     double periodSigma_s_ = 0.0;
+    double wormsSince_s_ = 0.0; // the filters with a worm began then
     std::vector<Member> members_;
     ProportionalController fallback_; // at work when the model is not
     double aim_ = 0.0;                // where the star is wanted
@@ -108,6 +117,7 @@ private:
     // Of late: what each would have left, over so many frames.
     double modelSquare_ = 0.0, shadowSquare_ = 0.0, compared_ = 0.0;
     bool modelRules_ = true;
+    bool inCharge_ = true;
     double lastCorrection_ = 0.0;
     AxisBelief belief_;
 };

@@ -11,7 +11,7 @@ constexpr double longestDelay_s = 7.5;
 // How freely the axis wanders: more than mounts do, or a standing axis that takes no pulses would explain a
 // loop that works well.
 constexpr double walk_arcsec2_s = 3e-3;
-constexpr double rateWalk_arcsec2_s3 = 4e-4;
+constexpr double leastRateWalk_arcsec2_s3 = 4e-4;
 constexpr double large = 5.0;         // σ of a place: pulses from which the gain is measured
 constexpr double rateSigma = 0.05;    // ″/s, before the first frames
 constexpr double gainPrior = 0.3;     // standard deviation
@@ -71,10 +71,10 @@ void ResponseMeter::advance(Idea& i, double dt, double noise) const {
         i.state[0] += shown;
     i.state = step * i.state;
     i.covariance = step * i.covariance * step.transpose();
-    i.covariance(0, 0) += walk_arcsec2_s * dt + rateWalk_arcsec2_s3 * dt * dt * dt / 3.0;
-    i.covariance(0, 1) += 0.5 * rateWalk_arcsec2_s3 * dt * dt;
+    i.covariance(0, 0) += walk_arcsec2_s * dt + rateWalk_arcsec2_s3_ * dt * dt * dt / 3.0;
+    i.covariance(0, 1) += 0.5 * rateWalk_arcsec2_s3_ * dt * dt;
     i.covariance(1, 0) = i.covariance(0, 1);
-    i.covariance(1, 1) += rateWalk_arcsec2_s3 * dt;
+    i.covariance(1, 1) += rateWalk_arcsec2_s3_ * dt;
     // Between large pulses nothing is learnt of the gain.
     if (step(0, 2) == 0.0)
         for (int k : {0, 1})
@@ -94,7 +94,8 @@ void ResponseMeter::update(Idea& i, double dt, double place, double noise) const
     i.logWeight = oddsMemory * i.logWeight - 0.5 * (std::log(spread) + off * off / spread);
 }
 
-void ResponseMeter::see(double frame_s, double place, double sigma) {
+void ResponseMeter::see(double frame_s, double place, double sigma, double rateWalk) {
+    rateWalk_arcsec2_s3_ = std::max(rateWalk, leastRateWalk_arcsec2_s3);
     const double noise = std::max(sigma * sigma, 1e-4);
     if (!seen_s_) {
         asCalibrated_.state = {place, 0.0, 1.0};

@@ -29,7 +29,9 @@ public:
     // this frame on.
     void sent(double frame_s, double exposure_s, double motion_arcsec);
     // The place of the star in that frame against a fixed point, pulses included; sigma of one place.
-    void see(double frame_s, double place_arcsec, double sigma_arcsec);
+    // rateWalk: how freely the axis' own rate wanders, where it is known to wander more than mounts usually
+    // do.
+    void see(double frame_s, double place_arcsec, double sigma_arcsec, double rateWalk_arcsec2_s3 = 0.0);
 
     // By all that was seen so far, what was assumed beforehand included.
     const Response& measured() const { return measured_; }
@@ -59,6 +61,7 @@ private:
     void update(Idea& idea, double dt_s, double place_arcsec, double noise_arcsec2) const;
     void judge();
 
+    double rateWalk_arcsec2_s3_ = 0.0;
     std::deque<Pulse> pulses_;
     std::vector<Idea> ideas_;
     Idea asCalibrated_{0.0};                  // gain 1 and no delay: what the others are compared with

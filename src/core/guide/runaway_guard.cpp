@@ -18,7 +18,7 @@ constexpr double fastestWorm_arcsec_s = 0.5;
 constexpr double wormBend_arcsec_s2 = 0.06;
 constexpr double jitter_arcsec_s = 0.05;    // and what it does besides
 constexpr double rateTrust = 0.3;           // relative, of rates and their use elsewhere
-constexpr double playAllowed_arcsec = 20.0; // an axis may stand still for so much of commanded motion
+constexpr double playAllowed_arcsec = 26.0; // an axis may stand still for so much of commanded motion
 constexpr double leastError_arcsec = 2.0;
 
 double part(const SkyError& e, Axis axis) {

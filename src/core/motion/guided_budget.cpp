@@ -200,7 +200,8 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     b.recorded = figuresFrom(ra, dec);
     b.bound = loopBound(d, track);
     b.wormTold_s = run.meta.loop ? run.meta.loop->priors.ra.wormPeriod_s : 0.0;
-    b.wormFound_s = d.priors.ra.wormPeriod_s;
+    if (d.ra.wormWeight > 0.5)
+        b.wormFound_s = {d.ra.wormPeriod_s, d.ra.wormPeriodSigma_s};
     b.wormToldNonsense = d.wormToldNonsense();
     b.late = d.late;
     Split r = outline(ra, b.recorded.mountRa_arcsec);

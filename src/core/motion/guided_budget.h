@@ -16,7 +16,7 @@ struct GuidedBudget {
     std::vector<BudgetShare> shares;
     double span_s = 0.0;           // of all this
     double wormTold_s = 0.0;       // period by the rig or the mount; 0: none
-    double wormFound_s = 0.0;      // period the run was foretold with
+    Measured wormFound_s;          // period the run was foretold with; value 0: none
     LateMotion late;               // how the pulses showed
     bool wormToldNonsense = false; // where the mount says its worm stands cannot be
     // Of the cause with the largest share of the mount part, if the mount part matters at all.

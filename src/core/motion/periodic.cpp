@@ -290,6 +290,36 @@ WormError wormFrom(LineModel model, std::span<const double> t, const WormClock& 
     return w;
 }
 
+// The turn of the worm: the period among whose parts (half, third …) most of what stands out is found. The
+// strongest line may be such a part. None: 0.
+Measured wormAmong(const std::vector<PeriodicLine>& lines, double span) {
+    constexpr double shortest_s = 140.0, longest_s = 1500.0;
+    constexpr int parts = 3; // a line may be the whole turn, its half or its third
+    constexpr int multiples = 5;
+    constexpr double more = 1.05; // a longer turn must explain so much more than its part does
+    Measured best;
+    double most = 0.0;
+    for (int k = 1; k <= parts; ++k)
+        for (const PeriodicLine& l : lines) {
+            const Measured period{k * l.period_s.value, k * l.period_s.sigma};
+            if (period.value < shortest_s || period.value > longest_s ||
+                (k > 1 && span < leastTurns * period.value))
+                continue;
+            double explained = 0.0;
+            for (const PeriodicLine& other : lines)
+                for (int h = 1; h <= multiples; ++h)
+                    if (liesAt(other, h / period.value, span)) {
+                        explained += std::pow(other.amplitude_arcsec.value, 2);
+                        break;
+                    }
+            if (explained > more * most) {
+                most = explained;
+                best = period;
+            }
+        }
+    return best;
+}
+
 } // namespace
 
 double PeriodicResult::amplitudeAt(size_t i) const {
@@ -351,11 +381,7 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
         given |= byMount;
     }
     if (options.worm && !given)
-        for (const PeriodicLine& l : result.lines)
-            if (l.period_s.value >= 180.0 && l.period_s.value <= 1200.0) {
-                period = l.period_s;
-                break;
-            }
+        period = wormAmong(result.lines, span);
     if (options.worm && period.value > 0.0) {
         phase.period_s = period.value;
         if (byMount)

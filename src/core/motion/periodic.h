@@ -59,7 +59,7 @@ struct PeriodicResult {
 };
 
 struct PeriodicOptions {
-    double wormPeriod_s = 0.0;       // given, or 0: looked for among the lines from 180 to 1200 s
+    double wormPeriod_s = 0.0;       // given, or 0: looked for among the lines, 140 to 1500 s
     std::vector<double> wormTurns;   // as the mount reports it, fractions, one a sample; or empty
     bool worm = true;                // false: an axis without one (Dec)
     std::span<const int> level = {}; // samples between two jumps share one; empty: all

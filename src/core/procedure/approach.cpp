@@ -4,21 +4,12 @@
 #include "core/image/bin_frame.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/procedure/slew.h"
-#include "core/rig/scales.h"
 
 namespace nordstjerna {
-
-double scaleOf(const Rig& rig, CameraRole camera) {
-    const Scales s = scalesOf(rig);
-    return camera == CameraRole::guide ? s.guide_arcsec_px : s.image_arcsec_px;
-}
 
 std::optional<Step> Approach::next(const Event& event) {
     switch (phase_) {
     case Phase::start:
-        phase_ = Phase::tracking;
-        return TrackingStep{true};
-    case Phase::tracking:
         if (const auto obstacle = slewObstacle(setup_.rig, setup_.place)) {
             phase_ = Phase::ended;
             return FailStep{*obstacle};
@@ -26,6 +17,10 @@ std::optional<Step> Approach::next(const Event& event) {
         phase_ = Phase::slewing;
         return announcedSlew(setup_.rig, event, setup_.place, setup_.purpose, setup_.side);
     case Phase::slewing:
+        // Not before: at its limit a mount does not track, and must be sent away all the same.
+        phase_ = Phase::tracking;
+        return TrackingStep{true};
+    case Phase::tracking:
         phase_ = Phase::settling;
         return WaitStep{setup_.settle_s, "the mount settles"};
     case Phase::settling:
@@ -40,7 +35,8 @@ std::optional<Step> Approach::next(const Event& event) {
         solve.frame = frame_;
         solve.scale_arcsec_px = scaleOf(setup_.rig, setup_.camera) * setup_.bin;
         solve.scaleTolerance = setup_.scaleTolerance;
-        if (attempt_ == 0 && !setup_.blind)
+        // Where the mount is wrong about it, the solver looks everywhere.
+        if (!setup_.blind)
             solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
         return solve;
     }
@@ -70,6 +66,7 @@ std::string Approach::waitingFor() const {
     switch (phase_) {
     case Phase::slewing:
         return setup_.purpose;
+    case Phase::tracking:
     case Phase::settling:
         return "the mount settles";
     case Phase::exposing:

@@ -41,7 +41,7 @@ public:
     std::vector<ProgressStep> steps(const std::string& afterwards, bool under_way, bool over) const;
 
 private:
-    enum class Phase { start, tracking, slewing, settling, exposing, solving, ended };
+    enum class Phase { start, slewing, tracking, settling, exposing, solving, ended };
     ApproachSetup setup_;
     Phase phase_ = Phase::start;
     double exposure_s_ = 3.0;

@@ -5,20 +5,10 @@
 
 #include "core/base/angle.h"
 #include "core/base/format.h"
-#include "core/image/bin_frame.h"
 #include "core/procedure/approach.h"
 #include "core/procedure/pole_measurement.h"
 
 namespace nordstjerna {
-
-int solveBinning(const Rig& rig, CameraRole camera) {
-    const CameraSpec& c = sensorOf(rig, camera);
-    // A couple of million pixels are enough to solve, but stars must not shrink to single pixels.
-    constexpr double coarsest_arcsec_px = 3.0;
-    const double wanted = std::sqrt(c.binnedWidth() * c.binnedHeight() / 2.0e6);
-    const double allowed = coarsest_arcsec_px / scaleOf(rig, camera);
-    return std::clamp(static_cast<int>(std::min(wanted + 0.5, allowed)), 1, 4);
-}
 
 FieldLook::FieldLook(const Rig& rig, CameraRole camera, double exposure_s)
     : rig_(rig), camera_(camera), exposure_s_(exposure_s), bin_(solveBinning(rig, camera)) {}
@@ -36,14 +26,11 @@ std::optional<Step> FieldLook::next(const Event& event) {
         return ExposeStep{exposure_s_, camera_};
     }
     if (const auto* taken = std::get_if<FrameTaken>(&event.what); taken && phase_ == Phase::exposing) {
-        frame_ = bin_ > 1 ? std::make_shared<const Frame>(binFrame(*taken->frame, bin_)) : taken->frame;
         phase_ = Phase::solving;
-        SolveStep solve;
-        solve.frame = frame_;
-        solve.scale_arcsec_px = scaleOf(rig_, camera_) * bin_;
+        SolveStep solve = solveStepFor(rig_, camera_, taken->frame);
+        frame_ = solve.frame;
         solve.scaleTolerance = 0.2;
-        if (attempt_ == 0)
-            solve.near = ObservedFrame(rig_.site, event.now).icrsFrom(event.mount.pointing);
+        solve.near = ObservedFrame(rig_.site, event.now).icrsFrom(event.mount.pointing);
         return solve;
     }
     if (const auto* answer = std::get_if<FrameSolved>(&event.what); answer && phase_ == Phase::solving) {

@@ -2,6 +2,7 @@
 // is taken out by a second frame of the guide camera.
 #pragma once
 
+#include "core/procedure/camera_side.h"
 #include "core/procedure/procedure.h"
 #include "core/rig/framing.h"
 #include "core/rig/rig.h"
@@ -87,8 +88,5 @@ private:
     std::optional<Problem> unsolved_;
     int looks_ = 0;
 };
-
-// Pixels added up before solving a large frame: as many as leave it fine enough.
-int solveBinning(const Rig& rig, CameraRole camera);
 
 } // namespace nordstjerna

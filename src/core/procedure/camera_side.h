@@ -18,7 +18,15 @@ inline FocuserSpec& focuserSpecOf(Rig& rig, CameraRole camera) {
 inline const FocuserSpec& focuserSpecOf(const Rig& rig, CameraRole camera) {
     return camera == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
 }
+// The camera that shows where the telescope points, wherever either would do.
+inline CameraRole solvingCamera(const Rig& rig) {
+    return rig.solveWithImaging ? CameraRole::imaging : CameraRole::guide;
+}
 // Expected scale, ″ per binned pixel.
 double scaleOf(const Rig& rig, CameraRole camera);
+// Pixels added up before solving a large frame: as many as leave it fine enough.
+int solveBinning(const Rig& rig, CameraRole camera);
+// The step that solves a frame of this camera, its pixels added up by solveBinning().
+SolveStep solveStepFor(const Rig& rig, CameraRole camera, std::shared_ptr<const Frame> taken);
 
 } // namespace nordstjerna

@@ -125,7 +125,7 @@ std::optional<Step> Flip::step(const Event& event) {
         const Step next = centring_->next(event);
         if (const auto* broken = std::get_if<FailStep>(&next)) {
             // A cloud may stand there; the mount tracks meanwhile.
-            if (++clouds_ < mostSolves && !centring_->solved()) {
+            if (++clouds_ < mostSolves && !centring_->solved() && !broken->problem.lasting) {
                 phase_ = Phase::cloudWait;
                 return WaitStep{retrySlew_s, "a clear field: " + broken->problem.what};
             }

@@ -5,9 +5,9 @@
 
 #include "core/base/format.h"
 #include "core/pole/sighting_plan.h"
+#include "core/procedure/camera_side.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/procedure/slew.h"
-#include "core/rig/scales.h"
 
 namespace nordstjerna {
 
@@ -25,11 +25,10 @@ Step PoleAdjustment::advance(const Event& event) {
     }
     switch (phase_) {
     case Phase::start:
-        phase_ = Phase::tracking;
-        return TrackingStep{true};
-    case Phase::tracking:
-        if (!setup_.place)
-            return expose();
+        if (!setup_.place) {
+            phase_ = Phase::tracking;
+            return TrackingStep{true};
+        }
         if (const auto obstacle = slewObstacle(setup_.rig, *setup_.place)) {
             phase_ = Phase::ended;
             return FailStep{*obstacle};
@@ -37,12 +36,17 @@ Step PoleAdjustment::advance(const Event& event) {
         phase_ = Phase::slewing;
         return announcedSlew(setup_.rig, event, *setup_.place, "Slewing to where both levers show");
     case Phase::slewing:
+        // Not before: at its limit a mount does not track, and must be sent away all the same.
+        phase_ = Phase::tracking;
+        return TrackingStep{true};
+    case Phase::tracking:
+        if (!setup_.place)
+            return expose();
         phase_ = Phase::settling;
         return WaitStep{setup_.settle_s, "the mount settles"};
     case Phase::settling:
         return expose();
     case Phase::exposing:
-        frame_ = std::get<FrameTaken>(event.what).frame;
         return solve(event);
     case Phase::solving:
         return judge(event, std::get<FrameSolved>(event.what));
@@ -54,7 +58,7 @@ Step PoleAdjustment::advance(const Event& event) {
 
 Step PoleAdjustment::expose() {
     phase_ = Phase::exposing;
-    return ExposeStep{exposure_s_, CameraRole::guide};
+    return ExposeStep{exposure_s_, solvingCamera(setup_.rig)};
 }
 
 Step PoleAdjustment::solve(const Event& event) {
@@ -66,11 +70,10 @@ Step PoleAdjustment::solve(const Event& event) {
                          "Slew away from the limit and measure afresh."}};
     }
     phase_ = Phase::solving;
-    SolveStep step;
-    step.frame = frame_;
-    step.scale_arcsec_px = scalesOf(setup_.rig).guide_arcsec_px;
-    if (failures_ < 3)
-        step.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
+    SolveStep step =
+        solveStepFor(setup_.rig, solvingCamera(setup_.rig), std::get<FrameTaken>(event.what).frame);
+    frame_ = step.frame;
+    step.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
     return step;
 }
 

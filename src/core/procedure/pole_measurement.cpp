@@ -4,8 +4,8 @@
 
 #include "core/base/format.h"
 #include "core/image/star_detect.h"
+#include "core/procedure/camera_side.h"
 #include "core/procedure/slew.h"
-#include "core/rig/scales.h"
 
 namespace nordstjerna {
 
@@ -22,25 +22,24 @@ Step PoleMeasurement::advance(const Event& event) {
     }
     switch (phase_) {
     case Phase::start:
+        return goOn(event);
+    case Phase::slewing:
+        // Not before: at its limit a mount does not track, and must be sent away all the same.
         phase_ = Phase::tracking;
         return TrackingStep{true};
     case Phase::tracking:
-        return goOn(event);
-    case Phase::slewing:
         phase_ = Phase::settling;
         return WaitStep{setup_.settle_s, "the mount settles"};
     case Phase::settling:
         phase_ = Phase::exposing;
-        return ExposeStep{exposure_s_, CameraRole::guide};
+        return ExposeStep{exposure_s_, solvingCamera(setup_.rig)};
     case Phase::exposing: {
-        frame_ = std::get<FrameTaken>(event.what).frame;
         phase_ = Phase::solving;
-        SolveStep solve;
-        solve.frame = frame_;
-        solve.scale_arcsec_px = scalesOf(setup_.rig).guide_arcsec_px;
-        // Where the mount believes to look, unless the last try with that hint failed.
-        if (attempt_ == 0)
-            solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
+        SolveStep solve =
+            solveStepFor(setup_.rig, solvingCamera(setup_.rig), std::get<FrameTaken>(event.what).frame);
+        frame_ = solve.frame;
+        // Where the mount is wrong about it, the solver looks everywhere.
+        solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
         return solve;
     }
     case Phase::solving:
@@ -79,7 +78,7 @@ Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) 
         ++attempt_;
         exposure_s_ *= 2.0;
         phase_ = Phase::exposing;
-        return ExposeStep{exposure_s_, CameraRole::guide};
+        return ExposeStep{exposure_s_, solvingCamera(setup_.rig)};
     }
     if (solved.solution) {
         const ObservedFrame at(setup_.rig.site, solved.solution->when, setup_.dut1_s);
@@ -145,6 +144,7 @@ Progress PoleMeasurement::progress() const {
     case Phase::slewing:
         p.waitingFor = "slewing to sighting " + std::to_string(place_ + 1);
         break;
+    case Phase::tracking:
     case Phase::settling:
         p.waitingFor = "the mount settles";
         break;
@@ -171,7 +171,9 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
         return {"The frame could not be solved: the background is " + formatNumber(field->background, 0) +
                     " of " + formatNumber(saturation, 0) + ".",
                 "The sky is too bright, or a lamp is on.", "Shorten the exposure or shield the telescope."};
-    if (stars < 8)
+    // A small field shows few stars under the clearest sky, and the solver knows how small it is.
+    constexpr int fewest = 4;
+    if (stars < 8 && !(solver.lasting && stars >= fewest))
         return {"The frame could not be solved: " + formatCount(stars, "star") + ".",
                 "Cloud, a cap on the telescope, or far out of focus" +
                     (stars ? " (HFD " + formatNumber(typicalHfd(*field), 1) + " px)." : std::string(".")),
@@ -183,7 +185,11 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
                 "The mount still moved while it was exposed, or does not track.",
                 "Let it settle, see that it tracks, and expose again."};
     return {"The frame could not be solved although it shows " + formatCount(stars, "star") + ".",
-            solver.what + (solver.why.empty() ? "" : " " + solver.why), solver.remedy};
+            solver.what + (solver.why.empty() ? "" : " " + solver.why),
+            solver.remedy,
+            solver.passing,
+            solver.asked,
+            solver.lasting};
 }
 
 } // namespace nordstjerna

@@ -54,7 +54,7 @@ private:
     Step finish(const Event& event);
     int count() const;
 
-    enum class Phase { start, tracking, slewing, settling, exposing, solving, ended };
+    enum class Phase { start, slewing, tracking, settling, exposing, solving, ended };
     PoleMeasurementSetup setup_;
     Phase phase_ = Phase::start;
     size_t place_ = 0;

@@ -147,7 +147,7 @@ Step Series::rested(const Event& event) {
 Step Series::failed(const Event& event, const Problem& problem) {
     const bool mayPass = phase_ == Phase::looking || phase_ == Phase::centring || phase_ == Phase::guiding ||
                          phase_ == Phase::dithering;
-    if (mayPass && !problem.asked) {
+    if (mayPass && !problem.asked && !problem.lasting) {
         if (++clouds_ == 1)
             cloudBegan_ = event.now;
         // A field that cannot be solved costs the machine some work each time: ever more seldom.

@@ -6,9 +6,12 @@
 
 #include "core/base/format.h"
 #include "core/base/fourier_sums.h"
+#include "core/base/line_fit.h"
 #include "core/base/statistics.h"
 #include "core/guide/settings_book.h"
 #include "core/motion/axis_summary.h"
+#include "core/motion/mount_part.h"
+#include "core/motion/mount_track.h"
 
 namespace nordstjerna {
 
@@ -79,38 +82,162 @@ AxisBands bandsOf(const AxisSeries& s) {
     return bands;
 }
 
-Expected<RunSide> sideOf(const Run& run, const std::string& which) {
-    AxisSeries ra;
-    AxisSeries dec;
-    for (const RunRow& r : run.rows)
-        if (run.meta.kind == RunKind::guided ? countsForRms(r) : r.measured()) {
-            ra.t.push_back(r.t_s);
-            ra.v.push_back(r.dra_arcsec);
-            dec.v.push_back(r.ddec_arcsec);
+// Mean square about a straight line, of a stretch of the mount's track.
+double squareWithin(const MountTrack& track, const std::vector<double>& t, size_t from, size_t to) {
+    double sum = 0.0;
+    for (const std::vector<Measured>* axis : {&track.ra, &track.dec}) {
+        std::vector<double> time(t.begin() + static_cast<std::ptrdiff_t>(from),
+                                 t.begin() + static_cast<std::ptrdiff_t>(to));
+        std::vector<Measured> part(axis->begin() + static_cast<std::ptrdiff_t>(from),
+                                   axis->begin() + static_cast<std::ptrdiff_t>(to));
+        std::vector<double> place;
+        for (const Measured& m : part)
+            place.push_back(m.value);
+        const auto line = fitLine(time, place);
+        std::vector<double> drift;
+        for (double at : time)
+            drift.push_back(line ? -line->at(at) : 0.0);
+        sum += std::pow(smoothedMountPart(part, drift).value, 2);
+    }
+    return sum;
+}
+
+// What the mount does within stretches of this length.
+Measured mountPartWithin(const Disturbance& d, const MountTrack& track, double length_s) {
+    constexpr size_t fewestFrames = 20;
+    std::vector<double> squares;
+    for (size_t from = 0; from < d.t_s.size();) {
+        size_t to = from;
+        while (to < d.t_s.size() && d.t_s[to] - d.t_s[from] < length_s)
+            ++to;
+        // The rest at the end is no whole stretch.
+        if (to < d.t_s.size() && to - from >= fewestFrames)
+            squares.push_back(squareWithin(track, d.t_s, from, to));
+        from = to;
+    }
+    if (squares.size() < 2)
+        return {0.0, 0.0};
+    const double sigma = standardDeviation(squares) / std::sqrt(static_cast<double>(squares.size()) - 1.0);
+    return rootOf({mean(squares), sigma});
+}
+
+// A run, read as far as both kinds of comparison need it.
+struct ReadRun {
+    AxisSeries ra, dec; // rows that count
+    Disturbance disturbance;
+    MountTrack track;
+    bool guided = false;
+    double span_s() const { return ra.t.back() - ra.t.front(); }
+};
+
+Expected<ReadRun> readFor(const Run& run, const std::string& which) {
+    ReadRun r;
+    r.guided = run.meta.kind == RunKind::guided;
+    for (const RunRow& row : run.rows)
+        if (r.guided ? countsForRms(row) : row.measured()) {
+            r.ra.t.push_back(row.t_s);
+            r.ra.v.push_back(row.dra_arcsec);
+            r.dec.v.push_back(row.ddec_arcsec);
         }
-    dec.t = ra.t;
-    if (ra.t.size() < fewestRows)
+    r.dec.t = r.ra.t;
+    if (r.ra.t.size() < fewestRows)
         return problem("The " + which + " run is too short to compare.",
-                       formatCount(static_cast<int>(ra.t.size()), "row") + " count; " +
+                       formatCount(static_cast<int>(r.ra.t.size()), "row") + " count; " +
                            std::to_string(fewestRows) + " are needed.",
                        "Choose a longer one.");
+    auto d = rebuildDisturbance(run);
+    if (!d)
+        return tl::unexpected(d.error());
+    r.disturbance = std::move(*d);
+    r.track = trackMount(r.disturbance);
+    return r;
+}
+
+// What was left of the mount's motion in this run says what would be left in the next only as far as the run
+// is long: relative, of an RMS whose samples hang together.
+double sampling(const ReadRun& r) {
+    const Disturbance& d = r.disturbance;
+    double square = 0.0;
+    double spread = 0.0;
+    for (const bool dec : {false, true}) {
+        std::vector<double> rest;
+        for (size_t i = d.judgedFrom(); i < d.t_s.size(); ++i)
+            if (!r.guided || d.counts[i]) {
+                const double place = (dec ? d.dec_arcsec : d.ra_arcsec)[i];
+                const double track = (dec ? r.track.dec : r.track.ra)[i].value;
+                const double seen = dec ? d.recorded[i].ddec_arcsec : d.recorded[i].dra_arcsec;
+                rest.push_back(track + seen - place);
+            }
+        if (rest.size() < fewestRows / 2)
+            return 0.5;
+        const double own = meanSquare(rest);
+        square += own;
+        spread += own * own * 2.0 / independent(rest);
+    }
+    return 0.5 * std::sqrt(spread) / std::max(square, 1e-12);
+}
+
+// window_s: of the stretches; 0: both runs are guided.
+RunSide sideOf(const ReadRun& r, double window_s) {
     RunSide s;
-    s.span_s = ra.t.back() - ra.t.front();
-    const Measured a = squareOf(ra.v);
-    const Measured b = squareOf(dec.v);
+    s.span_s = r.span_s();
+    const Measured a = squareOf(r.ra.v);
+    const Measured b = squareOf(r.dec.v);
     s.ra_arcsec = rootOf(a);
     s.dec_arcsec = rootOf(b);
-    const Measured total{a.value + b.value, std::hypot(a.sigma, b.sigma)};
-    s.total_arcsec = rootOf(total);
-    const Measured fastRa = fastNoise(ra.t, ra.v);
-    const Measured fastDec = fastNoise(dec.t, dec.v);
-    s.fast_arcsec = quadratureSum(fastRa, fastDec);
-    const double fast2 = std::pow(s.fast_arcsec.value, 2);
-    s.slow_arcsec = rootOf(
-        {total.value - fast2, std::hypot(total.sigma, 2.0 * s.fast_arcsec.value * s.fast_arcsec.sigma)});
-    s.ra = bandsOf(ra);
-    s.dec = bandsOf(dec);
+    s.total_arcsec = rootOf({a.value + b.value, std::hypot(a.sigma, b.sigma)});
+    // The corrections taken out: a loop that runs after the air does not make the air worse.
+    const Disturbance& d = r.disturbance;
+    s.air_arcsec = quadratureSum(fastNoise(d.t_s, d.ra_arcsec), fastNoise(d.t_s, d.dec_arcsec));
+    if (window_s > 0.0) {
+        s.mountPart_arcsec = mountPartWithin(d, r.track, window_s);
+    } else {
+        s.mountPart_arcsec = recordedFigures(d, r.track).mountPart_arcsec;
+        // Two runs are no one night: what the model of each leaves out differs.
+        constexpr double apart = 1.35;
+        s.mountPart_arcsec.sigma *= apart;
+    }
+    s.ra = bandsOf(r.ra);
+    s.dec = bandsOf(r.dec);
     return s;
+}
+
+// Beyond chance, or surely too small to matter.
+Verdict verdictOf(const Measured& ratio, double sampled) {
+    const Measured relative{ratio.value, std::hypot(ratio.sigma, (1.0 + ratio.value) * sampled)};
+    constexpr double certain = 2.0; // σ
+    constexpr double matters = 0.1;
+    if (std::abs(relative.value) > certain * relative.sigma)
+        return relative.value > 0.0 ? Verdict::first : Verdict::second;
+    return std::abs(relative.value) + certain * relative.sigma < 2.0 * matters ? Verdict::alike
+                                                                               : Verdict::undecided;
+}
+
+std::string wordsOf(const RunComparison& c) {
+    const std::string both = formatMeasured(c.first.mountPart_arcsec, "″", 2) + " and " +
+                             formatMeasured(c.second.mountPart_arcsec, "″", 2);
+    std::string words;
+    switch (c.verdict) {
+    case Verdict::first:
+    case Verdict::second:
+        words = std::string(c.verdict == Verdict::first ? "The first" : "The second") +
+                " run leaves less of the mount's motion: " + both + ".";
+        break;
+    case Verdict::alike:
+        words = "The two leave the same of the mount's motion: " + both + ".";
+        break;
+    case Verdict::undecided:
+        words = "The two cannot be told apart: they leave " + both +
+                " of the mount's motion. Longer runs may tell.";
+        break;
+    }
+    const Measured air{c.second.air_arcsec.value - c.first.air_arcsec.value,
+                       std::hypot(c.first.air_arcsec.sigma, c.second.air_arcsec.sigma)};
+    if (std::abs(air.value) > 2.0 * air.sigma)
+        words += " The seeing was " + std::string(air.value > 0.0 ? "worse" : "better") +
+                 " in the second: " + formatMeasured(c.first.air_arcsec, "″", 2) + " and " +
+                 formatMeasured(c.second.air_arcsec, "″", 2) + ".";
+    return words;
 }
 
 std::vector<SettingDifference> differencesOf(const Run& first, const Run& second) {
@@ -143,37 +270,48 @@ Run joined(const std::vector<Run>& runs) {
     return all;
 }
 
+const char* verdictName(Verdict verdict) {
+    switch (verdict) {
+    case Verdict::first:
+        return "first";
+    case Verdict::second:
+        return "second";
+    case Verdict::alike:
+        return "alike";
+    case Verdict::undecided:
+        break;
+    }
+    return "undecided";
+}
+
 Expected<RunComparison> compareRuns(const Run& first, const Run& second) {
-    auto a = sideOf(first, "first");
+    const auto a = readFor(first, "first");
     if (!a)
         return tl::unexpected(a.error());
-    auto b = sideOf(second, "second");
+    const auto b = readFor(second, "second");
     if (!b)
         return tl::unexpected(b.error());
+    // Of the shorter one some stretches, of both the same length.
+    constexpr double stretches = 4.5;
+    constexpr double longest_s = 900.0;
+    const double window_s =
+        a->guided && b->guided ? 0.0 : std::min(longest_s, std::min(a->span_s(), b->span_s()) / stretches);
     RunComparison c;
-    c.first = *a;
-    c.second = *b;
-    const auto difference = [](const Measured& x, const Measured& y) {
-        return Measured{y.value - x.value, std::hypot(x.sigma, y.sigma)};
-    };
-    c.total_arcsec = difference(a->total_arcsec, b->total_arcsec);
-    c.slow_arcsec = difference(a->slow_arcsec, b->slow_arcsec);
+    c.first = sideOf(*a, window_s);
+    c.second = sideOf(*b, window_s);
+    c.total_arcsec = {c.second.total_arcsec.value - c.first.total_arcsec.value,
+                      std::hypot(c.first.total_arcsec.sigma, c.second.total_arcsec.sigma)};
+    const Measured& x = c.first.mountPart_arcsec;
+    const Measured& y = c.second.mountPart_arcsec;
+    if (!(x.value > 0.0 && y.value > 0.0))
+        return problem("The mount's motion cannot be told from the seeing.", "One of the runs shows none.",
+                       "Compare longer runs.");
+    const double ratio = y.value / x.value;
+    c.mountPart = {ratio - 1.0, ratio * std::hypot(x.sigma / x.value, y.sigma / y.value)};
     c.settings = differencesOf(first, second);
-    constexpr double certain = 2.0;
-    if (std::abs(c.slow_arcsec.value) > certain * c.slow_arcsec.sigma)
-        c.verdict = c.slow_arcsec.value > 0.0 ? Difference::first : Difference::second;
-    const std::string slow =
-        formatMeasured(a->slow_arcsec, "″", 2) + " and " + formatMeasured(b->slow_arcsec, "″", 2);
-    if (c.verdict == Difference::none)
-        c.words = "Beyond the seeing the two do not differ (" + slow + ").";
-    else
-        c.words = std::string(c.verdict == Difference::first ? "The first" : "The second") +
-                  " has the smaller error beyond the seeing: " + slow + ".";
-    const Measured air = difference(a->fast_arcsec, b->fast_arcsec);
-    if (std::abs(air.value) > certain * air.sigma)
-        c.words += " The seeing was " + std::string(air.value > 0.0 ? "worse" : "better") +
-                   " in the second: " + formatMeasured(a->fast_arcsec, "″", 2) + " and " +
-                   formatMeasured(b->fast_arcsec, "″", 2) + ".";
+    // Stretches that are compared with each other tell by themselves how much they differ.
+    c.verdict = verdictOf(c.mountPart, window_s > 0.0 ? 0.0 : std::hypot(sampling(*a), sampling(*b)));
+    c.words = wordsOf(c);
     return c;
 }
 

@@ -1,5 +1,6 @@
-// Two runs side by side: what each left, at which periods, with which settings, and whether the difference is
-// more than the air's.
+// Two runs side by side: what each left, at which periods, with which settings, and which left less of the
+// mount's own motion. Guided runs are compared by what the loop left of it over the frames that count; where
+// one is a free run, both by what the mount does within stretches of the same length, the drift taken out.
 #pragma once
 
 #include <array>
@@ -21,8 +22,8 @@ struct AxisBands {
 
 struct RunSide {
     Measured ra_arcsec, dec_arcsec, total_arcsec; // RMS about the mean
-    Measured fast_arcsec; // of both axes: what no loop of this cadence could follow, air and light
-    Measured slow_arcsec; // the rest of it
+    Measured mountPart_arcsec; // of both axes: the mount's own motion, corrections included
+    Measured air_arcsec;       // of both axes, from frame to frame: what no loop of this cadence could follow
     AxisBands ra, dec;
     double span_s = 0.0;
 };
@@ -32,13 +33,19 @@ struct SettingDifference {
     double first = 0.0, second = 0.0;
 };
 
-enum class Difference { none, first, second }; // which left less, beyond the air and its ±
+enum class Verdict {
+    first, // left less of the mount's motion, beyond the ±
+    second,
+    alike,    // and no difference that would matter is possible
+    undecided // a difference that would matter may hide in the ±
+};
+const char* verdictName(Verdict verdict);
 
 struct RunComparison {
     RunSide first, second;
     Measured total_arcsec; // second less first
-    Measured slow_arcsec;  // the same of what is not air
-    Difference verdict = Difference::none;
+    Measured mountPart;    // the second's over the first's, less one
+    Verdict verdict = Verdict::undecided;
     std::vector<SettingDifference> settings;
     std::string words;
 };

@@ -78,6 +78,8 @@ struct Rig {
     CameraSpec guideCamera;
     Optics guideOptics; // of the separate guide scope; unused when offAxis
     bool offAxis = false;
+    bool solveWithImaging =
+        false; // the pole and the evening's look use the imaging camera, whose field solves better
     FocuserSpec imagingFocuser; // of use where a focuser is connected
     FocuserSpec guideFocuser;
     std::optional<GuideOffset> guideOffset; // as last measured

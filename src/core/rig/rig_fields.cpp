@@ -399,6 +399,12 @@ void describe(Rig& rig, RigVisitor& v) {
             .help = "guides through the imaging telescope",
             .compared = 0},
            rig.offAxis);
+    v.flag({.key = "solve_with_imaging",
+            .name = "camera for solving",
+            .label = "pole by this camera",
+            .help = "the imaging camera, not the guide camera, shows where the telescope points",
+            .compared = 0},
+           rig.solveWithImaging);
     describeSide({"imaging", "imaging"}, {"optics", "imaging telescope"}, {"camera", "imaging camera"},
                  {"focuser", "imaging focuser"}, rig.imagingOptics, rig.imagingCamera, rig.imagingFocuser, v);
     // With an off-axis guider the own guide scope is kept for switching back, and counts for nothing.

@@ -136,7 +136,7 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
     r.meridian_ = meridianPassage(rig.site, setup.target, begins);
     // The upper passage that matters is the one within the series, or the last one before it.
     if (r.meridian_ - begins > 12.0 * 3600.0)
-        r.meridian_ = r.meridian_ + -86164.0905;
+        r.meridian_ = r.meridian_ + -siderealDay_s;
     const auto reach_s = [](Angle limit) { return limit.hours() * 3600.0 / 1.00273791; };
     r.limit_ = r.meridian_ + reach_s(rig.mount.meridianLimitEast);
     r.mayFlip_ = r.meridian_ + 60.0 * setup.flip.past_min;

@@ -6,7 +6,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double siderealDay_s = 86164.0905;
 constexpr double halfDay_s = 43200.0;
 
 Vec3 sunFrom(Instant when) {

@@ -8,6 +8,9 @@
 
 namespace nordstjerna {
 
+// One turn of the Earth against the stars (IAU).
+inline constexpr double siderealDay_s = 86164.0905;
+
 struct Instant {
     double unix_s = 0.0; // seconds since 1970-01-01T00:00:00 UTC
 

@@ -11,8 +11,9 @@ struct SolvedFrame {
     TangentPlane plane; // tangent point at the frame's centre
     int width = 0;
     int height = 0;
-    int matched = 0;                 // stars in the fit
-    double rms_arcsec = 0.0;         // of one star in one coordinate about the fit
+    int matched = 0;         // stars in the fit
+    double chance = 0.0;     // at most, of a false match; 0: figures of stars found it, far below any doubt
+    double rms_arcsec = 0.0; // of one star in one coordinate about the fit
     double sigmaCentre_arcsec = 0.0; // one standard deviation of the centre in one coordinate
     double sigmaRoll_arcsec = 0.0;   // of the rotation about the optical axis
     Instant when;                    // middle of the exposure

@@ -34,4 +34,21 @@ double TangentPlane::positionAngle_deg(double sensorAngle_deg) const {
     return roll().deg() + (mirrored() ? -1.0 : 1.0) * (sensorAngle_deg - 90.0);
 }
 
+TangentPlane movedTo(const TangentPlane& plane, Pixel reference) {
+    TangentPlane moved;
+    moved.centre = plane.skyAt(reference);
+    moved.reference = reference;
+    TangentPlane unit; // radians about the new tangent point
+    unit.centre = moved.centre;
+    // The slope there, from places on either side.
+    const auto at = [&](double x, double y) {
+        const auto p = unit.pixelAt(plane.skyAt({reference.x + x, reference.y + y}));
+        return Eigen::Vector2d(p->x, p->y);
+    };
+    constexpr double step_px = 10.0;
+    moved.cd.col(0) = (at(step_px, 0) - at(-step_px, 0)) / (2.0 * step_px);
+    moved.cd.col(1) = (at(0, step_px) - at(0, -step_px)) / (2.0 * step_px);
+    return moved;
+}
+
 } // namespace nordstjerna

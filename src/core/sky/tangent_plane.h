@@ -31,4 +31,7 @@ struct TangentPlane {
     double positionAngle_deg(double sensorAngle_deg) const;
 };
 
+// The same map with its tangent point at another place of the frame.
+TangentPlane movedTo(const TangentPlane& plane, Pixel reference);
+
 } // namespace nordstjerna

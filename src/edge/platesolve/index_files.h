@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstddef>
+#include <filesystem>
 #include <mutex>
 #include <vector>
 
@@ -36,6 +37,9 @@ struct StarIndex::Files {
         }
     };
     Opened toSolve, toRead;
+
+    // Adds these to both; how many could be read.
+    size_t open(const std::vector<std::filesystem::path>& paths);
 };
 
 } // namespace nordstjerna

@@ -3,19 +3,20 @@
 #include <algorithm>
 #include <cmath>
 #include <ctime>
+#include <numbers>
 
 #include "core/base/format.h"
-#include "core/base/statistics.h"
-#include "core/base/symmetric.h"
 #include "core/rig/scales.h"
+#include "core/sky/field_match.h"
 #include "edge/platesolve/index_files.h"
+#include "edge/platesolve/refine_field.h"
 
 namespace nordstjerna {
 
 namespace {
 
-constexpr int mostStars = 40; // more find no further fields, and a vain search grows with their fourth power
-constexpr int fewestStars = 5;
+constexpr int mostStars = 80; // more find no further fields, and a vain search grows with their fourth power
+constexpr int fewestStars = 4;
 
 struct FreeSolver {
     void operator()(solver_t* s) const {
@@ -55,152 +56,164 @@ TangentPlane fromEngine(const tan_t& t, int width, int height) {
     for (int i = 0; i < 2; ++i)
         for (int j = 0; j < 2; ++j)
             p.cd(i, j) = Angle::fromDeg(t.cd[i][j]).rad();
-    // Move the tangent point to the frame's centre: numerically, from three places about it.
-    const Pixel c{0.5 * (width - 1), 0.5 * (height - 1)};
-    TangentPlane moved;
-    moved.centre = p.skyAt(c);
-    moved.reference = c;
-    const auto offset = [&](double x, double y) {
-        TangentPlane unit;
-        unit.centre = moved.centre;
-        unit.reference = {0.0, 0.0};
-        const auto at = unit.pixelAt(p.skyAt({c.x + x, c.y + y}));
-        return Eigen::Vector2d(at->x, at->y);
-    };
-    moved.cd.col(0) = (offset(10, 0) - offset(-10, 0)) / 20.0;
-    moved.cd.col(1) = (offset(0, 10) - offset(0, -10)) / 20.0;
-    return moved;
+    return movedTo(p, {0.5 * (width - 1), 0.5 * (height - 1)});
 }
 
-struct Pair {
-    Eigen::Vector2d pixel; // relative to the reference
-    Vec3 icrs;
-    double weight; // 1/σ² of the detection in px⁻²
-};
-
-// Nearest catalogue star for each detection, within the tolerance, each used once.
-std::vector<Pair> match(const TangentPlane& plane, const std::vector<Star>& stars,
-                        const std::vector<CatalogueStar>& catalogue, double tolerance_px) {
-    struct Projected {
-        double x, y;
-        size_t index;
-    };
-    std::vector<Projected> places;
-    for (size_t i = 0; i < catalogue.size(); ++i)
-        if (const auto p = plane.pixelAt(catalogue[i].icrs))
-            places.push_back({p->x, p->y, i});
-    std::sort(places.begin(), places.end(), [](const Projected& a, const Projected& b) { return a.x < b.x; });
-    std::vector<bool> taken(catalogue.size(), false);
-    std::vector<Pair> pairs;
-    for (const Star& s : stars) {
-        double best = tolerance_px;
-        const Projected* found = nullptr;
-        auto it = std::lower_bound(places.begin(), places.end(), s.x - tolerance_px,
-                                   [](const Projected& p, double x) { return p.x < x; });
-        for (; it != places.end() && it->x <= s.x + tolerance_px; ++it) {
-            const double d = std::hypot(it->x - s.x, it->y - s.y);
-            if (d < best && !taken[it->index])
-                best = d, found = &*it;
-        }
-        if (!found)
-            continue;
-        taken[found->index] = true;
-        const double sigma = std::hypot(0.5 * (s.sigmaX + s.sigmaY), 0.03);
-        pairs.push_back({{s.x - plane.reference.x, s.y - plane.reference.y},
-                         catalogue[found->index].icrs,
-                         1.0 / (sigma * sigma)});
-    }
-    return pairs;
+// As many degrees as the frame is across, at a scale.
+double acrossDeg(int width, int height, double scale_arcsec_px) {
+    return std::hypot(width, height) * scale_arcsec_px / 3600.0;
 }
 
-struct Refined {
+std::vector<FieldStar> fieldStars(const StarField& field) {
+    std::vector<FieldStar> stars;
+    for (const Star& s : field.stars)
+        stars.push_back({s.x, s.y, std::hypot(0.5 * (s.sigmaX + s.sigmaY), 0.05), s.flux});
+    return stars;
+}
+
+// The hint of a match within this radius.
+FieldHint hintOf(const SolveOptions& options, double radius_deg) {
+    FieldHint hint;
+    hint.near = *options.near;
+    hint.radius = Angle::fromDeg(radius_deg);
+    hint.scale_arcsec_px = options.scale_arcsec_px;
+    hint.scaleTolerance = options.scaleTolerance;
+    hint.roll = options.roll;
+    hint.rollTolerance = options.rollTolerance;
+    return hint;
+}
+std::vector<CatalogueStar> catalogueFor(const StarIndex& index, const FieldHint& hint, int width,
+                                        int height) {
+    return index.starsNear(
+        hint.near, hint.radius + Angle::fromDeg(0.51 * acrossDeg(width, height, hint.scale_arcsec_px)));
+}
+
+// A place and a scale that are known well enough to look for single stars.
+bool hinted(const SolveOptions& options) {
+    constexpr double loosest = 0.25;
+    return options.near && options.scale_arcsec_px > 0.0 && options.scaleTolerance <= loosest;
+}
+
+// How a frame was found, for its fit.
+struct Proposal {
     TangentPlane plane;
-    double rms_arcsec = 0.0;
-    double sigmaCentre_arcsec = 0.0;
-    double sigmaRoll_arcsec = 0.0;
-    int used = 0;
+    int fewest = 4; // stars that must agree afterwards
+    double chance = 0.0;
 };
 
-// Full set by weighted least squares: centre, and a linear map (six parameters from seven stars on, otherwise
-// four). The tangent point is moved until the frame's centre falls on it.
-std::optional<Refined> refine(TangentPlane plane, const std::vector<Star>& stars,
-                              const std::vector<CatalogueStar>& catalogue) {
-    Refined result;
-    double tolerance_px = 4.0;
-    for (int pass = 0; pass < 6; ++pass) {
-        std::vector<Pair> pairs = match(plane, stars, catalogue, tolerance_px);
-        if (pairs.size() < 4)
-            return std::nullopt;
-        const bool affine = pairs.size() >= 7;
-        const int n = affine ? 3 : 4;
-        const double sense = plane.mirrored() ? 1.0 : -1.0;
-        // Standard coordinates about the present tangent point, in pixels of the present scale.
-        const double unit = plane.scaleArcsecPx() / arcsecPerRad;
-        TangentPlane standard;
-        standard.centre = plane.centre;
-        standard.reference = {0.0, 0.0};
-        standard.cd = Eigen::Matrix2d::Identity() * unit;
-        Eigen::MatrixXd normal = Eigen::MatrixXd::Zero(n, n);
-        Eigen::VectorXd right = Eigen::VectorXd::Zero(n);
-        Eigen::VectorXd rightY = Eigen::VectorXd::Zero(n); // of the affine map only
-        for (const Pair& p : pairs) {
-            const auto at = standard.pixelAt(p.icrs);
-            const double x = p.pixel.x();
-            const double y = p.pixel.y();
-            if (affine) {
-                const Eigen::Vector3d row(1.0, x, y);
-                normal += p.weight * row * row.transpose();
-                right += p.weight * at->x * row;
-                rightY += p.weight * at->y * row;
-            } else {
-                // ξ = ξ0 + a·x − s·b·y, η = η0 + b·x + s·a·y; s = +1 for a mirrored picture, −1 otherwise.
-                const Eigen::Vector4d rX(1.0, 0.0, x, -sense * y);
-                const Eigen::Vector4d rY(0.0, 1.0, sense * y, x);
-                normal += p.weight * (rX * rX.transpose() + rY * rY.transpose());
-                right += p.weight * (rX * at->x + rY * at->y);
-            }
-        }
-        const SymmetricSolver<Eigen::Dynamic> solver(normal);
-        const Eigen::MatrixXd inverse = solver.inverse();
-        const Eigen::VectorXd fit = solver.solve(right);
-        Eigen::Vector2d shift;
-        Eigen::Matrix2d map;
-        if (affine) {
-            const Eigen::VectorXd fitY = solver.solve(rightY);
-            shift << fit(0), fitY(0);
-            map << fit(1), fit(2), fitY(1), fitY(2);
-        } else {
-            shift << fit(0), fit(1);
-            map << fit(2), -sense * fit(3), fit(3), sense * fit(2);
-        }
-        double squares = 0.0;
-        std::vector<double> distances;
-        double weights = 0.0;
-        double lever = 0.0;
-        for (const Pair& p : pairs) {
-            const auto at = standard.pixelAt(p.icrs);
-            const Eigen::Vector2d r = shift + map * p.pixel - Eigen::Vector2d(at->x, at->y);
-            squares += p.weight * r.squaredNorm();
-            weights += p.weight;
-            lever += p.weight * p.pixel.squaredNorm();
-            distances.push_back(r.norm());
-        }
-        const double freedom = std::max(1.0, 2.0 * static_cast<double>(pairs.size()) - (affine ? 6.0 : 4.0));
-        const double excess = std::sqrt(std::max(1.0, squares / freedom));
-        const double typical = std::sqrt(squares / freedom * static_cast<double>(pairs.size()) / weights);
-        plane.centre = standard.skyAt({shift.x(), shift.y()});
-        plane.cd = map * unit;
-        result.plane = plane;
-        result.used = static_cast<int>(pairs.size());
-        result.rms_arcsec = typical * unit * arcsecPerRad;
-        result.sigmaCentre_arcsec = excess * std::sqrt(inverse(0, 0)) * unit * arcsecPerRad;
-        result.sigmaRoll_arcsec = excess / std::sqrt(lever) * arcsecPerRad;
-        tolerance_px = std::clamp(4.0 * median(distances) + 0.3, 0.8, 4.0);
+Expected<Proposal> matchNear(const StarIndex& index, const StarField& field, int width, int height,
+                             const SolveOptions& options, double radius_deg, const std::atomic<bool>& halt) {
+    const FieldHint hint = hintOf(options, radius_deg);
+    const auto match =
+        matchField(fieldStars(field), width, height, catalogueFor(index, hint, width, height), hint, halt);
+    if (!match)
+        return tl::unexpected(match.error());
+    return Proposal{match->plane, std::min(4, static_cast<int>(match->pairs.size())), match->chance};
+}
+
+// The engine: figures of four stars, anywhere or near a place.
+struct FigureSearch {
+    std::optional<TangentPlane> plane;
+    bool indexFits = false;
+    bool timedOut = false;
+};
+FigureSearch searchFigures(StarIndex& index, const StarField& field, int width, int height, double low,
+                           double high, const SolveOptions& options, const std::atomic<bool>& halt) {
+    FigureSearch result;
+    const int count = std::min<int>(mostStars, static_cast<int>(field.stars.size()));
+    StarIndex::Files::Opened& files = index.files().toSolve;
+    const std::scoped_lock guard(files.lock);
+    const std::unique_ptr<solver_t, FreeSolver> solver(solver_new());
+    starxy_t* xy = starxy_new(count, TRUE, FALSE);
+    for (int i = 0; i < count; ++i) {
+        const Star& s = field.stars[static_cast<size_t>(i)];
+        starxy_set(xy, i, s.x, s.y);
+        starxy_set_flux(xy, i, s.flux);
     }
+    solver_set_field(solver.get(), xy);
+    solver_set_field_bounds(solver.get(), 0, width, 0, height);
+    solver->funits_lower = low;
+    solver->funits_upper = high;
+    solver_set_quad_size_fraction(solver.get(), 0.1, 1.0);
+    solver->distractor_ratio = 0.75;
+    solver->verify_pix = 1.0;
+    solver->logratio_tokeep = std::log(1e9);
+    double quadLow = 0.0;
+    double quadHigh = 0.0;
+    solver_get_quad_size_range_arcsec(solver.get(), &quadLow, &quadHigh);
+    for (index_t* i : files.indexes)
+        if (index_overlaps_scale_range(i, quadLow, quadHigh)) {
+            solver_add_index(solver.get(), i);
+            result.indexFits = true;
+        }
+    if (options.near) {
+        const Equatorial e = equatorialFrom(*options.near);
+        solver_set_radec(solver.get(), e.ra.deg(), e.dec.deg(), options.radius_deg);
+    }
+    Watch watch{solver.get(), &halt, worked_s() + options.timeLimit_s};
+    solver->timer_callback = onTimer;
+    solver->userdata = &watch;
+    if (result.indexFits)
+        solver_run(solver.get());
+    if (solver_did_solve(solver.get()))
+        result.plane = fromEngine(solver_get_best_match(solver.get())->wcstan, width, height);
+    result.timedOut = watch.timedOut;
     return result;
 }
 
+// "40′ × 27′"
+std::string sizeWords(const FieldReach& reach) {
+    return formatNumber(reach.width_arcmin, 0) + "′ × " + formatNumber(reach.height_arcmin, 0) + "′";
+}
+
+// A field that the installed files may not be able to solve is named as that: neither the rig nor the sky is
+// to blame.
+Problem tooSmall(const FieldReach& reach, const SolveOptions& options) {
+    std::string why = "It measures " + sizeWords(reach) +
+                      ", and the smallest figures in the star index files are " +
+                      formatNumber(reach.smallestFigure_arcmin, 0) + "′ across.";
+    std::string remedy =
+        "Solve with the other camera if its field is larger, or install star index files with "
+        "smaller figures.";
+    if (options.near)
+        why += " A match near the expected place was tried, too: of " +
+               formatCount(reach.catalogueStars, "catalogue star") + " that should stand there " +
+               std::to_string(reach.starsNeeded) + " would be needed.";
+    else
+        remedy = "Say roughly where the telescope points: a few stars are enough then. " + remedy;
+    return {"The field is too small to be solved anywhere in the sky.", why, remedy, false, false, true};
+}
+
 } // namespace
+
+bool FieldReach::figuresFit() const {
+    // A figure spans most of the frame at best, and of those that small few are in the files.
+    return smallestFigure_arcmin < 0.7 * std::min(width_arcmin, height_arcmin);
+}
+
+FieldReach reachOf(const StarIndex& index, const StarField& field, int width, int height,
+                   const SolveOptions& options) {
+    FieldReach r;
+    r.smallestFigure_arcmin = index.smallestFigure_arcmin();
+    r.width_arcmin = width * options.scale_arcsec_px / 60.0;
+    r.height_arcmin = height * options.scale_arcsec_px / 60.0;
+    if (!hinted(options))
+        return r;
+    const FieldHint hint = hintOf(options, std::min(options.radius_deg, widestMatch.deg()));
+    const auto catalogue = catalogueFor(index, hint, width, height);
+    // Those about the expected place, as many as the frame has room for: where exactly it looks is not known.
+    const Angle about = Angle::fromDeg(0.5 * acrossDeg(width, height, options.scale_arcsec_px));
+    const auto inside = std::count_if(catalogue.begin(), catalogue.end(), [&](const CatalogueStar& s) {
+        return separation(s.icrs, *options.near) < about;
+    });
+    const double circle_arcmin2 = std::numbers::pi * about.arcmin() * about.arcmin();
+    r.catalogueStars = static_cast<int>(
+        std::lround(static_cast<double>(inside) * r.width_arcmin * r.height_arcmin / circle_arcmin2));
+    const MatchNeed need = matchNeed(fieldStars(field), width, height, catalogue, hint);
+    r.trials = need.trials;
+    r.starsNeeded = need.stars;
+    return r;
+}
 
 Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int width, int height,
                                  Instant when, const SolveOptions& options, const std::atomic<bool>& halt) {
@@ -215,56 +228,41 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
         low = options.scale_arcsec_px * (1.0 - std::min(options.scaleTolerance, 0.9));
         high = options.scale_arcsec_px * (1.0 + options.scaleTolerance);
     }
-    std::optional<TangentPlane> proposal;
-    bool indexFits = false;
-    bool timedOut = false;
-    {
-        StarIndex::Files::Opened& files = index.files().toSolve;
-        const std::scoped_lock guard(files.lock);
-        const std::unique_ptr<solver_t, FreeSolver> solver(solver_new());
-        starxy_t* xy = starxy_new(count, TRUE, FALSE);
-        for (int i = 0; i < count; ++i) {
-            const Star& s = field.stars[static_cast<size_t>(i)];
-            starxy_set(xy, i, s.x, s.y);
-            starxy_set_flux(xy, i, s.flux);
-        }
-        solver_set_field(solver.get(), xy);
-        solver_set_field_bounds(solver.get(), 0, width, 0, height);
-        solver->funits_lower = low;
-        solver->funits_upper = high;
-        solver_set_quad_size_fraction(solver.get(), 0.1, 1.0);
-        solver->distractor_ratio = 0.25;
-        solver->verify_pix = 1.0;
-        solver->logratio_tokeep = std::log(1e9);
-        double quadLow = 0.0;
-        double quadHigh = 0.0;
-        solver_get_quad_size_range_arcsec(solver.get(), &quadLow, &quadHigh);
-        for (index_t* i : files.indexes)
-            if (index_overlaps_scale_range(i, quadLow, quadHigh)) {
-                solver_add_index(solver.get(), i);
-                indexFits = true;
-            }
-        if (options.near) {
-            const Equatorial e = equatorialFrom(*options.near);
-            solver_set_radec(solver.get(), e.ra.deg(), e.dec.deg(), options.radius_deg);
-        }
-        Watch watch{solver.get(), &halt, worked_s() + options.timeLimit_s};
-        solver->timer_callback = onTimer;
-        solver->userdata = &watch;
-        if (indexFits)
-            solver_run(solver.get());
-        if (solver_did_solve(solver.get()))
-            proposal = fromEngine(solver_get_best_match(solver.get())->wcstan, width, height);
-        timedOut = watch.timedOut;
+    std::optional<Proposal> proposal;
+    const auto match = [&](double radius_deg) {
+        if (const auto found = matchNear(index, field, width, height, options, radius_deg, halt))
+            proposal = *found;
+    };
+    // The telescope is usually near the expected place; a wider search costs much more, and only small
+    // fields, which have no figures, need it.
+    constexpr double near_deg = 0.5;
+    constexpr double wide_deg = 1.2;
+    const double widest_deg = std::min(options.radius_deg, widestMatch.deg());
+    if (hinted(options)) {
+        match(std::min(near_deg, widest_deg));
+        if (!proposal && !halt && widest_deg > near_deg &&
+            acrossDeg(width, height, options.scale_arcsec_px) < wide_deg)
+            match(widest_deg);
+    }
+    FigureSearch search;
+    if (!proposal && !halt) {
+        search = searchFigures(index, field, width, height, low, high, options, halt);
+        if (search.plane)
+            proposal = Proposal{*search.plane};
     }
     if (halt)
         return tl::unexpected(Problem{"Halted.", "Solving was broken off.", "", false, true});
-    if (!indexFits)
+    if (!proposal && options.scale_arcsec_px > 0.0) {
+        const FieldReach reach = reachOf(index, field, width, height, options);
+        if (!reach.figuresFit() && !(reach.matchMayDo() && !search.indexFits))
+            return tl::unexpected(tooSmall(reach, options));
+    }
+    if (!proposal && !search.indexFits)
         return problem("No star index file suits this field.",
-                       "The frame is " + formatNumber(std::hypot(width, height) * low / 3600.0, 2) + "° to " +
-                           formatNumber(std::hypot(width, height) * high / 3600.0, 2) + "° across.",
+                       "The frame is " + formatNumber(acrossDeg(width, height, low), 2) + "° to " +
+                           formatNumber(acrossDeg(width, height, high), 2) + "° across.",
                        "Correct the scale, or install index files for smaller fields.");
-    if (!proposal && timedOut)
+    if (!proposal && search.timedOut)
         return problem("The plate solve was not finished.",
                        formatNumber(options.timeLimit_s, 0) + " s of computing were allowed, for " +
                            formatCount(count, "star") + " at " + formatNumber(low, 2) + " to " +
@@ -276,21 +274,26 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
                        "Searched with " + formatCount(count, "star") + " at " + formatNumber(low, 2) +
                            " to " + formatNumber(high, 2) + " ″/px.",
                        "Check focal length, pixel size and binning; allow a wider scale or a larger radius.");
-    const Angle reach = Angle::fromArcsec(0.55 * std::hypot(width, height) * proposal->scaleArcsecPx());
-    const auto refined = refine(*proposal, field.stars, index.starsNear(proposal->centre, reach));
-    if (!refined)
+    const Angle reach = Angle::fromArcsec(0.55 * std::hypot(width, height) * proposal->plane.scaleArcsecPx());
+    auto solved = refineField(proposal->plane, field.stars, index.starsNear(proposal->plane.centre, reach),
+                              proposal->fewest);
+    if (!solved)
         return problem("The frame's match could not be confirmed.",
-                       "Fewer than four stars agree with the catalogue.", "Expose longer.");
-    SolvedFrame solved;
-    solved.plane = refined->plane;
-    solved.width = width;
-    solved.height = height;
-    solved.matched = refined->used;
-    solved.rms_arcsec = refined->rms_arcsec;
-    solved.sigmaCentre_arcsec = refined->sigmaCentre_arcsec;
-    solved.sigmaRoll_arcsec = refined->sigmaRoll_arcsec;
-    solved.when = when;
-    return solved;
+                       "Fewer than " + std::to_string(proposal->fewest) + " stars agree with the catalogue.",
+                       "Expose longer.");
+    solved->chance = proposal->chance;
+    solved->width = width;
+    solved->height = height;
+    solved->when = when;
+    return *solved;
+}
+
+SolveOptions withHeader(SolveOptions options, const Frame& frame) {
+    if (options.scale_arcsec_px <= 0.0 && frame.info.pixel_um > 0.0 && frame.info.focal_mm > 0.0)
+        options.scale_arcsec_px = scaleArcsecPx(frame.info.pixel_um, frame.info.focal_mm);
+    if (!options.near && frame.info.pointing)
+        options.near = vectorFrom(*frame.info.pointing);
+    return options;
 }
 
 Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, SolveOptions options,
@@ -301,10 +304,7 @@ Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, SolveOpti
     const auto field = detectStars(frame, bright);
     if (!field)
         return tl::unexpected(field.error());
-    if (options.scale_arcsec_px <= 0.0 && frame.info.pixel_um > 0.0 && frame.info.focal_mm > 0.0)
-        options.scale_arcsec_px = scaleArcsecPx(frame.info.pixel_um, frame.info.focal_mm);
-    if (!options.near && frame.info.pointing)
-        options.near = vectorFrom(*frame.info.pointing);
+    options = withHeader(std::move(options), frame);
     auto solved = solveStars(index, *field, frame.width, frame.height,
                              frame.info.middle().value_or(Instant{}), options, halt);
     if (!solved && options.near && !halt) { // the header may be wrong

@@ -1,5 +1,6 @@
-// Finds out where a frame looks, in process, offline. The engine proposes; our own fit over all matched
-// stars then gives centre, rotation and scale with their uncertainties.
+// Finds out where a frame looks, in process, offline. Where the place is roughly known a match of a few stars
+// proposes, otherwise the engine with its figures of four; our own fit over all matched stars then gives
+// centre, rotation and scale with their uncertainties.
 #pragma once
 
 #include <atomic>
@@ -16,12 +17,30 @@ struct SolveOptions {
     double scaleTolerance = 0.1;  // relative
     std::optional<Vec3> near;     // ICRS
     double radius_deg = 10.0;
+    std::optional<Angle> roll; // position angle of the sensor's +y axis, where it is known
+    Angle rollTolerance = Angle::fromDeg(3.0);
     double timeLimit_s = 8.0; // of computing, not by the clock on the wall
 };
+
+// What the installed files can do for a frame of this size, before it is solved or after it was not.
+struct FieldReach {
+    double width_arcmin = 0.0, height_arcmin = 0.0; // of the frame, by its scale
+    double smallestFigure_arcmin = 0.0;             // of the figures in the installed files
+    int catalogueStars = 0;  // that should stand on the frame, if it looks where it is said to
+    int starsNeeded = 0;     // of them, for a match near the expected place
+    double trials = 0.0;     // that such a match would compare
+    bool figuresFit() const; // the engine has figures small enough for it
+    bool matchMayDo() const { return catalogueStars >= starsNeeded && starsNeeded > 0; }
+};
+FieldReach reachOf(const StarIndex& index, const StarField& field, int width, int height,
+                   const SolveOptions& options);
 
 // From detected stars. Fails with too few stars or without a match.
 Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int width, int height,
                                  Instant when, const SolveOptions& options, const std::atomic<bool>& halt);
+
+// Scale and position from the frame's own header where the options leave them open.
+SolveOptions withHeader(SolveOptions options, const Frame& frame);
 
 // Detects first. Takes scale and position from the frame's own header when the options leave them open.
 Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, SolveOptions options,

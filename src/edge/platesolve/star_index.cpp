@@ -9,6 +9,7 @@
 #include <numbers>
 #include <sstream>
 
+#include "core/base/format.h"
 #include "edge/platesolve/index_files.h"
 #include "edge/store/file_names.h"
 
@@ -24,7 +25,34 @@ bool isOf(const std::filesystem::path& file, const std::vector<std::string>& ser
     return series.empty() || std::any_of(series.begin(), series.end(),
                                          [&](const std::string& s) { return name.starts_with(s + "."); });
 }
+
+std::vector<std::filesystem::path> indexFilesIn(const std::filesystem::path& folder,
+                                                const std::vector<std::string>& series) {
+    std::vector<std::filesystem::path> paths;
+    for (const auto& path : filesIn(folder, ".fits"))
+        if (path.filename().string().starts_with("index-") && isOf(path, series))
+            paths.push_back(path);
+    std::sort(paths.begin(), paths.end());
+    return paths;
+}
 } // namespace
+
+size_t StarIndex::Files::open(const std::vector<std::filesystem::path>& paths) {
+    size_t opened = 0;
+    for (Opened* use : {&toSolve, &toRead}) {
+        const std::scoped_lock guard(use->lock);
+        opened = 0;
+        for (const auto& path : paths)
+            if (index_t* index = index_load(path.c_str(), 0, nullptr)) {
+                use->indexes.push_back(index);
+                ++opened;
+            }
+        std::stable_sort(use->indexes.begin(), use->indexes.end(), [](const index_t* a, const index_t* b) {
+            return a->index_scale_lower < b->index_scale_lower;
+        });
+    }
+    return opened;
+}
 
 Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::filesystem::path>& folders,
                                                      const std::vector<std::string>& series) {
@@ -36,30 +64,51 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::file
         return true;
     }();
     static_cast<void>(quiet);
-    std::vector<std::filesystem::path> paths;
     std::string searched;
+    const std::shared_ptr<StarIndex> result(new StarIndex);
     for (const auto& folder : folders) {
         searched += (searched.empty() ? "" : ", ") + folder.string();
-        for (const auto& path : filesIn(folder, ".fits"))
-            if (path.filename().string().starts_with("index-") && isOf(path, series))
-                paths.push_back(path);
-    }
-    std::sort(paths.begin(), paths.end());
-    const std::shared_ptr<StarIndex> result(new StarIndex);
-    for (Files::Opened* opened : {&result->files_->toSolve, &result->files_->toRead}) {
-        for (const auto& path : paths)
-            if (index_t* index = index_load(path.c_str(), 0, nullptr))
-                opened->indexes.push_back(index);
-        std::sort(opened->indexes.begin(), opened->indexes.end(), [](const index_t* a, const index_t* b) {
-            return a->index_scale_lower < b->index_scale_lower;
-        });
+        result->files_->open(indexFilesIn(folder, series));
     }
     if (result->files_->toRead.indexes.empty())
         return problem(
             "No star index files were found.", "Searched in: " + searched + ".",
-            "Install the packages astrometry-data-tycho2-08-littleendian, -09- and -10-19-, or name "
+            "Install the packages astrometry-data-tycho2-07-littleendian, -08-, -09- and -10-19-, or name "
             "their folder in NORDSTJERNA_INDEX_PATH.");
     return result;
+}
+
+Expected<int> StarIndex::add(const std::filesystem::path& folder) {
+    std::vector<std::filesystem::path> fresh;
+    const std::vector<std::string> known = names();
+    const auto found = indexFilesIn(folder, {});
+    for (const auto& path : found)
+        if (std::find(known.begin(), known.end(), path.filename().string()) == known.end())
+            fresh.push_back(path);
+    const size_t opened = files_->open(fresh);
+    if (found.empty() || opened < fresh.size())
+        return problem(
+            found.empty() ? "There are no star index files in this folder."
+                          : "Some of the star index files could not be read.",
+            folder.string() + (found.empty()
+                                   ? " holds no file called index-….fits."
+                                   : ": " + formatCount(static_cast<int>(fresh.size() - opened), "file") +
+                                         " of " + std::to_string(fresh.size()) + "."),
+            "Choose the folder in which they lie, in the FITS format that the installed ones have.");
+    return static_cast<int>(fresh.size());
+}
+
+double StarIndex::smallestFigure_arcmin() const {
+    const std::scoped_lock guard(files_->toRead.lock);
+    return files_->toRead.indexes.front()->index_scale_lower / 60.0;
+}
+
+std::vector<std::string> StarIndex::names() const {
+    const std::scoped_lock guard(files_->toRead.lock);
+    std::vector<std::string> list;
+    for (const index_t* i : files_->toRead.indexes)
+        list.push_back(std::filesystem::path(i->indexfn).filename().string());
+    return list;
 }
 
 Expected<std::shared_ptr<StarIndex>> StarIndex::loadDefault(const std::vector<std::string>& series) {
@@ -76,6 +125,7 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::loadDefault(const std::vector<st
 }
 
 std::vector<std::string> StarIndex::missing(const std::vector<std::string>& series) const {
+    const std::scoped_lock guard(files_->toRead.lock);
     std::vector<std::string> list;
     for (const std::string& s : series)
         if (std::none_of(files_->toRead.indexes.begin(), files_->toRead.indexes.end(),

@@ -7,14 +7,9 @@
 #include <vector>
 
 #include "core/base/problem.h"
-#include "core/sky/directions.h"
+#include "core/sky/catalogue_star.h"
 
 namespace nordstjerna {
-
-struct CatalogueStar {
-    Vec3 icrs;
-    double magnitude = 10.0; // V
-};
 
 // Loads once, shares between threads. Files are memory-mapped.
 class StarIndex {
@@ -33,6 +28,12 @@ public:
     // without their endings ("index-tycho2-08"); empty: of all.
     std::vector<CatalogueStar> starsNear(const Vec3& icrs, Angle radius,
                                          const std::vector<std::string>& series = {}) const;
+    // Diameter of the smallest figures in the files.
+    double smallestFigure_arcmin() const;
+    // Names of the files, those of the smallest figures first.
+    std::vector<std::string> names() const;
+    // Reads those of another folder, too, from now on; how many were new. Fails where there are none.
+    Expected<int> add(const std::filesystem::path& folder);
     // Those of the named files that are not there.
     std::vector<std::string> missing(const std::vector<std::string>& series) const;
 

@@ -74,6 +74,7 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
         if (json->contains("series_plan"))
             e.seriesPlan = json->at("series_plan").get<std::map<std::string, double>>();
         e.frameFolder = json->value("frame_folder", "");
+        e.indexFolder = json->value("index_folder", "");
         if (json->contains("centring"))
             e.centring = json->at("centring").get<std::map<std::string, double>>();
         if (json->contains("focused"))
@@ -101,9 +102,9 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
 
 Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e) {
     nlohmann::json json{
-        {"format", eveningFormat},     {"station", e.station},         {"theme", e.theme},
-        {"findings", e.findings},      {"window", e.windowPlace},      {"dec_reverses", e.decReverses},
-        {"series_plan", e.seriesPlan}, {"frame_folder", e.frameFolder}};
+        {"format", eveningFormat},     {"station", e.station},          {"theme", e.theme},
+        {"findings", e.findings},      {"window", e.windowPlace},       {"dec_reverses", e.decReverses},
+        {"series_plan", e.seriesPlan}, {"frame_folder", e.frameFolder}, {"index_folder", e.indexFolder}};
     if (e.rig)
         json["rig"] = rigToJson(*e.rig);
     if (e.target)

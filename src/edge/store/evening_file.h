@@ -43,6 +43,7 @@ struct Evening {
     // The plan of the last series, by the names of its fields; and where frames go.
     std::map<std::string, double> seriesPlan;
     std::string frameFolder;
+    std::string indexFolder; // further star index files
     // For each rig and camera ("imaging", "guide"): what its focus runs found, oldest first.
     std::map<std::string, std::map<std::string, std::vector<FocusedOnce>>> focused;
     // Tonight's targets, in the order they were noted.

@@ -135,7 +135,8 @@ void PoleStation::adjust(bool elsewhere) {
             return;
         }
         setup.place = *place;
-    } else if (reference0_ && leftAt_ && separation(here, *leftAt_).deg() < 0.3) {
+    } else if (reference0_ && leftAt_ && separation(here, *leftAt_).deg() < 0.3 &&
+               reference0_->rig.solveWithImaging == setup.rig.solveWithImaging) {
         // The telescope still stands where the last sighting was taken: count on from there.
         setup.axis = reference0_->axis;
         setup.sighting = reference0_->sighting;

@@ -69,10 +69,10 @@ public:
 private:
     QFormLayout* card(const FieldSpec& field) const {
         const std::string part = parts().empty() ? field.key : parts().front().key;
-        return part == "imaging" || part == "name"       ? cards_.imaging
-               : part == "guiding" || part == "off_axis" ? cards_.guiding
-               : part == "site"                          ? cards_.site
-                                                         : cards_.mount;
+        return part == "imaging" || part == "name" || part == "solve_with_imaging" ? cards_.imaging
+               : part == "guiding" || part == "off_axis"                           ? cards_.guiding
+               : part == "site"                                                    ? cards_.site
+                                                                                   : cards_.mount;
     }
     void name(QWidget* w, const FieldSpec& field) {
         w->setObjectName(QString::fromStdString(pathOf(field)));
