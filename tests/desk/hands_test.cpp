@@ -399,7 +399,7 @@ void HandsTest::computerThatSlept() {
     // It looks where the telescope is, by itself.
     QVERIFY2(waitFor([&] {
                  care.look();
-                 return panelText().contains("the guide camera looks") ||
+                 return panelText().contains("the telescope looks") ||
                         panelText().contains("could not be solved");
              }),
              qPrintable(panelText()));

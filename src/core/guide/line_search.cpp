@@ -100,7 +100,7 @@ std::optional<LineSearch::Line> LineSearch::strongestFamily(double shortest) con
     for (double f = 1.0 / shortest; f >= std::max(first_hz_, fewestTurns / std::max(span_s(), 1.0));
          f -= step) {
         // A longer period with the same lines among its multiples must explain something more.
-        constexpr double more = 6.0;
+        const double more = std::max(6.0, 0.02 * most);
         const double ratio = best_hz / f;
         const bool multiple = ratio > 1.5 && std::abs(ratio - std::round(ratio)) < 0.1;
         const double power = familyPower(f);

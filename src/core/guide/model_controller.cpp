@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <map>
 #include <numbers>
 
@@ -153,7 +154,7 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
             // What the rig says of its gears is rarely wrong, and never by a quarter: what is farther off is
             // something else. What was found before may have been a part of the worm's turn.
             const bool told = given == prior_.wormPeriod_s;
-            constexpr double muchLikelier = 12.0;
+            constexpr double muchLikelier = 8.0;
             constexpr double likelier = 1.0;
             const bool likely =
                 wormSearch_.likelier(line->period_s, given) > (told ? muchLikelier : likelier);
@@ -197,6 +198,9 @@ void ModelController::moveGaps() {
     if (likeliest == weight.end() || likeliest->second < believed)
         return;
     const double gap = likeliest->first;
+    // Up to there all have been tried from the beginning, each with its own past.
+    if (gap < *std::rbegin(gaps_arcsec))
+        return;
     std::vector<double> wanted;
     const auto next = std::next(likeliest);
     if (next == weight.end()) {
@@ -206,7 +210,7 @@ void ModelController::moveGaps() {
     } else if (next->first - gap > gapStep(gap)) {
         wanted.push_back(0.5 * (gap + next->first));
     }
-    if (likeliest != weight.begin() && gap - std::prev(likeliest)->first > gapStep(gap))
+    if (gap > *std::rbegin(gaps_arcsec) && gap - std::prev(likeliest)->first > gapStep(gap))
         wanted.push_back(0.5 * (gap + std::prev(likeliest)->first));
     if (wanted.empty())
         return;
@@ -253,7 +257,11 @@ Measured ModelController::foundPeriod_s() const {
     constexpr double generous = 0.83;
     const double sigma = generous * std::sqrt(std::max(square / weights - faster * faster, 0.0));
     const double period = tau / (tau / counted + faster);
-    return {period, period * period * sigma / tau};
+    // What was assumed at the start is forgotten within some turns, and till then it bends what is found.
+    constexpr double forgotten_turns = 1.5;
+    const double turns = std::max(0.0, last_s_.value_or(0.0) - wormsSince_s_) / period;
+    return {period,
+            std::hypot(period * period * sigma / tau, periodSigma_s_ * std::exp(-turns / forgotten_turns))};
 }
 
 void ModelController::weigh() {

@@ -200,8 +200,10 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     b.recorded = figuresFrom(ra, dec);
     b.bound = loopBound(d, track);
     b.wormTold_s = run.meta.loop ? run.meta.loop->priors.ra.wormPeriod_s : 0.0;
-    if (d.ra.wormWeight > 0.5)
-        b.wormFound_s = {d.ra.wormPeriod_s, d.ra.wormPeriodSigma_s};
+    // Before the worm is told from the rest, a small difference says nothing.
+    constexpr double doubt = 0.02;
+    b.wormFound_s = {d.ra.wormPeriod_s,
+                     d.ra.wormWeight > 0.5 ? d.ra.wormPeriodSigma_s : doubt * d.ra.wormPeriod_s};
     b.wormToldNonsense = d.wormToldNonsense();
     b.late = d.late;
     Split r = outline(ra, b.recorded.mountRa_arcsec);
