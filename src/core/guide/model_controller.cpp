@@ -286,7 +286,7 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     const bool toldBefore = phase_.byMount();
     phase_.feed(s.t_s, s.worm_turns);
     // Coefficients belong to a phase: with another source of it they are learnt anew.
-    if (!prior_.mayHavePlay && phase_.known() && frames_ > 0 && (!hadWorm || toldBefore != phase_.byMount()))
+    if (!prior_.mayHavePlay && phase_.known() && (!hadWorm || toldBefore != phase_.byMount()))
         addWormMembers();
     const WormTurn phase(phase_.turns());
     motor_ += s.moved_arcsec;

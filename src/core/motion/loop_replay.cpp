@@ -176,6 +176,7 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     d.dec = loop.belief(Axis::dec);
     d.raModel = loop.ruling(Axis::ra).model();
     d.decModel = loop.ruling(Axis::dec).model();
+    d.raModel.turnDoubt_rad_s = 0.0; // phases are counted by the period that was found
     d.gap_arcsec = d.dec.gap_arcsec.value_or(Measured{});
     d.priors.ra.wormPeriod_s = d.ra.wormPeriod_s;
     d.late = {loop.gainUsed(Axis::ra), loop.gainUsed(Axis::dec), loop.delayUsed_s(Axis::ra)};
