@@ -241,14 +241,12 @@ void PlatesolveTest::smallFieldsNearTheExpectedPlace() {
             QVERIFY2(off < 15.0 && solved->chance < 1e-6, qPrintable(QString::number(off)));
         }
         // Of the catalogue of the installed files, which in places holds next to nothing.
-        if (sharedIndex()
-                ->starsNear(truth, Angle::fromArcmin(0.5 * width_arcmin * (*frame)->height / (*frame)->width))
-                .size() < 6)
+        if (sharedIndex()->starsNear(truth, Angle::fromArcmin(0.5 * width_arcmin)).size() < 9)
             continue;
         ++rich;
         solvedOnes += solved.has_value();
     }
-    QVERIFY(thinned || rich >= 8);
+    QVERIFY2(thinned || rich >= 4, qPrintable(QString::number(rich)));
     QVERIFY2(solvedOnes >= rich - 1, qPrintable(QString("%1 of %2").arg(solvedOnes).arg(rich)));
 }
 

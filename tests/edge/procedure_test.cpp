@@ -111,7 +111,7 @@ void ProcedureTest::aMountAtItsLimitIsSentAway() {
     Scenario s = demoScenario();
     s.rig.horizon = {};
     SimulatedNight night(s, sharedIndex());
-    QVERIFY(night.mount().slew({Angle::fromHours(0.2), Angle::fromDeg(40.0)}, never).has_value());
+    QVERIFY(night.mount().slew({Angle::fromHours(-0.3), Angle::fromDeg(40.0)}, never).has_value());
     night.clock().sleep(6.0 * 3600.0, never);
     QVERIFY(!night.mount().setTracking(true));
     const auto result = measurePole(night);

@@ -187,8 +187,8 @@ Problem tooSmall(const FieldReach& reach, const SolveOptions& options) {
 } // namespace
 
 bool FieldReach::figuresFit() const {
-    // A figure spans most of the frame at best, and of those that small few are in the files.
-    return smallestFigure_arcmin < 0.7 * std::min(width_arcmin, height_arcmin);
+    // Of those that span the whole frame few are in the files.
+    return smallestFigure_arcmin < std::min(width_arcmin, height_arcmin);
 }
 
 FieldReach reachOf(const StarIndex& index, const StarField& field, int width, int height,
