@@ -15,7 +15,7 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr int mostStars = 80; // more find no further fields, and a vain search grows with their fourth power
+constexpr int mostStars = 40; // more find no further fields, and a vain search grows with their fourth power
 constexpr int fewestStars = 4;
 
 struct FreeSolver {
@@ -135,7 +135,7 @@ FigureSearch searchFigures(StarIndex& index, const StarField& field, int width, 
     solver->funits_lower = low;
     solver->funits_upper = high;
     solver_set_quad_size_fraction(solver.get(), 0.1, 1.0);
-    solver->distractor_ratio = 0.75;
+    solver->distractor_ratio = 0.25;
     solver->verify_pix = 1.0;
     solver->logratio_tokeep = std::log(1e9);
     double quadLow = 0.0;
