@@ -43,7 +43,7 @@ Expected<Json> commandCheckField(const std::filesystem::path& path, const PlaceH
     if (!field)
         return tl::unexpected(field.error());
     const std::atomic<bool> never{false};
-    const auto solved = solveFrame(**index, *frame, options, never);
+    const auto solved = solveField(**index, *field, *frame, options, never);
     // Where it was solved, the stars of its own place are counted.
     SolveOptions at = options;
     if (solved)
@@ -66,15 +66,8 @@ Expected<Json> commandCheckField(const std::filesystem::path& path, const PlaceH
                                 {"most_chance", mostChance}};
     }
     if (solved) {
-        const Equatorial centre = solved->centre();
-        json["solution"] = {{"ra", number(centre.ra.deg(), 7)},
-                            {"dec", number(centre.dec.deg(), 7)},
-                            {"roll", number(solved->plane.roll().wrapped().deg(), 5)},
-                            {"scale_arcsec_px", number(solved->plane.scaleArcsecPx(), 6)},
-                            {"matched", solved->matched},
-                            {"found_by", solved->chance > 0.0 ? "stars" : "figures"}};
-        if (solved->chance > 0.0)
-            json["solution"]["chance"] = solved->chance;
+        json["solution"] = solutionJson(*solved);
+        json["solution"]["found_by"] = solved->chance > 0.0 ? "stars" : "figures";
     }
     return json;
 }

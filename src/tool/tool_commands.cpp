@@ -55,6 +55,22 @@ Expected<SolvedFrame> solveOrDiagnose(StarIndex& index, const Frame& frame, cons
     return solved;
 }
 
+Json solutionJson(const SolvedFrame& solved) {
+    const Equatorial centre = solved.centre();
+    Json json{{"ra", number(centre.ra.deg(), 7)},
+              {"dec", number(centre.dec.deg(), 7)},
+              {"roll", number(solved.plane.roll().wrapped().deg(), 5)},
+              {"scale_arcsec_px", number(solved.plane.scaleArcsecPx(), 6)},
+              {"parity", solved.plane.mirrored() ? "mirrored" : "normal"},
+              {"matched", solved.matched},
+              {"rms_arcsec", number(solved.rms_arcsec, 3)},
+              {"sigma_centre_arcsec", number(solved.sigmaCentre_arcsec, 3)},
+              {"sigma_roll_arcsec", number(solved.sigmaRoll_arcsec, 2)}};
+    if (solved.chance > 0.0)
+        json["chance"] = solved.chance;
+    return json;
+}
+
 SolveOptions optionsOf(const PlaceHint& hint) {
     SolveOptions options;
     options.scale_arcsec_px = hint.scale_arcsec_px.value_or(0.0);
@@ -84,19 +100,7 @@ Expected<Json> commandSolve(const SolveRequest& request) {
     if (request.write)
         if (const auto done = copyWithWcs(request.frame, *request.write, *solved); !done)
             return tl::unexpected(done.error());
-    const Equatorial centre = solved->centre();
-    Json json{{"ra", number(centre.ra.deg(), 7)},
-              {"dec", number(centre.dec.deg(), 7)},
-              {"roll", number(solved->plane.roll().wrapped().deg(), 5)},
-              {"scale_arcsec_px", number(solved->plane.scaleArcsecPx(), 6)},
-              {"parity", solved->plane.mirrored() ? "mirrored" : "normal"},
-              {"matched", solved->matched},
-              {"rms_arcsec", number(solved->rms_arcsec, 3)},
-              {"sigma_centre_arcsec", number(solved->sigmaCentre_arcsec, 3)},
-              {"sigma_roll_arcsec", number(solved->sigmaRoll_arcsec, 2)}};
-    if (solved->chance > 0.0)
-        json["chance"] = solved->chance;
-    return json;
+    return solutionJson(*solved);
 }
 
 Expected<Json> commandPole(const PoleRequest& request) {

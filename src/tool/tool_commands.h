@@ -28,6 +28,7 @@ struct PlaceHint {
     double rollTolerance_deg = 3.0;
 };
 SolveOptions optionsOf(const PlaceHint& hint);
+Json solutionJson(const SolvedFrame& solved);
 
 struct SolveRequest {
     std::filesystem::path frame;

@@ -8,6 +8,7 @@
 #include "core/base/random.h"
 #include "core/base/statistics.h"
 #include "edge/platesolve/plate_solver.h"
+#include "turned_plane.h"
 
 namespace nordstjerna {
 
@@ -35,14 +36,12 @@ DrawnField fieldAt(const StarIndex& index, Random& random, double width_arcmin, 
     DrawnField f;
     f.height_px = static_cast<int>(width_px * height_arcmin / width_arcmin);
     f.scale_arcsec_px = 60.0 * width_arcmin / width_px;
-    f.plane.centre = vectorFrom(
+    const Vec3 centre = vectorFrom(
         Equatorial{Angle::fromDeg(random.uniform(0, 360)), Angle::fromRad(std::asin(random.uniform(-1, 1)))});
-    f.plane.reference = {0.5 * (width_px - 1), 0.5 * (f.height_px - 1)};
     const double roll = random.uniform(0.0, tau);
-    const double sense = random.uniform() < 0.5 ? 1.0 : -1.0;
-    const double px = f.scale_arcsec_px * random.uniform(0.99, 1.01) / arcsecPerRad;
-    f.plane.cd << sense * std::cos(roll) * px, std::sin(roll) * px, -sense * std::sin(roll) * px,
-        std::cos(roll) * px;
+    const bool mirrored = random.uniform() < 0.5;
+    f.plane = turnedPlane(centre, width_px, f.height_px, f.scale_arcsec_px * random.uniform(0.99, 1.01), roll,
+                          mirrored);
     const auto add = [&](double x, double y, double magnitude) {
         Star s;
         s.x = x;

@@ -8,6 +8,7 @@
 #include "core/sky/field_match.h"
 #include "registry.h"
 #include "thinned.h"
+#include "turned_plane.h"
 
 using namespace nordstjerna;
 
@@ -60,13 +61,9 @@ constexpr int shownHeight = 1000;
 Shown shownBy(Random& random, const InventedSky& sky, double width_arcmin, bool mirrored) {
     Shown shown;
     const double scale = width_arcmin * 60.0 / shownWidth;
-    shown.plane.centre = sky.centre;
-    shown.plane.reference = {0.5 * (shownWidth - 1), 0.5 * (shownHeight - 1)};
     const double roll = random.uniform(0.0, 6.283);
-    const double px = scale * random.uniform(0.995, 1.005) / arcsecPerRad;
-    const double sense = mirrored ? 1.0 : -1.0;
-    shown.plane.cd << sense * std::cos(roll) * px, std::sin(roll) * px, -sense * std::sin(roll) * px,
-        std::cos(roll) * px;
+    shown.plane = turnedPlane(sky.centre, shownWidth, shownHeight, scale * random.uniform(0.995, 1.005), roll,
+                              mirrored);
     const double shift_px = 0.35 / scale;
     const auto flux = [](double magnitude) { return std::pow(10.0, 0.4 * (20.0 - magnitude)); };
     for (const CatalogueStar& s : sky.stars) {

@@ -444,17 +444,25 @@ void LoopTest::wrongPeriodCostsNothing() {
     }
 }
 
+namespace {
+// A mount with any worm, of this amplitude in ″, and of up to so many times it in the half of a turn.
+LoopWorld anyWorm(Random& random, std::uint64_t seed, double least, double most, double half) {
+    LoopWorld w;
+    w.seed = seed;
+    w.worm_s = random.uniform(144.0, 640.0);
+    w.amplitude_arcsec = random.uniform(least, most);
+    w.second_arcsec = w.amplitude_arcsec * random.uniform(0.1, half);
+    return w;
+}
+} // namespace
+
 // Of a mount that nobody knows: the whole turn, though its half may be the stronger line.
 void LoopTest::unknownWormIsFound() {
     int right = 0;
     const int mounts = casesOf(40);
     Random random(55);
     for (int i = 0; i < mounts; ++i) {
-        LoopWorld w;
-        w.seed = 300 + static_cast<std::uint64_t>(i);
-        w.worm_s = random.uniform(144.0, 640.0);
-        w.amplitude_arcsec = random.uniform(3.0, 15.0);
-        w.second_arcsec = w.amplitude_arcsec * random.uniform(0.1, 1.5);
+        LoopWorld w = anyWorm(random, 300 + static_cast<std::uint64_t>(i), 3.0, 15.0, 1.5);
         w.line_arcsec = random.uniform(0.0, 0.8);
         w.toldWorm_s = 0.0;
         double period = 0.0;
@@ -470,11 +478,7 @@ void LoopTest::speedOfTheWormIsHonest() {
     const int mounts = casesOf(200);
     Random random(56);
     for (int i = 0; i < mounts; ++i) {
-        LoopWorld w;
-        w.seed = 700 + static_cast<std::uint64_t>(i);
-        w.worm_s = random.uniform(144.0, 640.0);
-        w.amplitude_arcsec = random.uniform(2.0, 12.0);
-        w.second_arcsec = w.amplitude_arcsec * random.uniform(0.1, 1.0);
+        LoopWorld w = anyWorm(random, 700 + static_cast<std::uint64_t>(i), 2.0, 12.0, 1.0);
         w.noise_arcsec = random.uniform(0.25, 0.7);
         w.toldWorm_s = w.worm_s * (1.0 + 0.004 * random.gaussian());
         Measured period;

@@ -42,6 +42,7 @@ private slots:
     void maskIsRead();
     void frameTurnCentre();
     void bothCamerasOnTheSky();
+    void theWormsPeriodIsEntered();
     void wantedAngleComesBack();
     void targetsThatNeverRise();
     void unsolvedOffersWhatToTry();
@@ -299,6 +300,13 @@ void BeginTest::frameTurnCentre() {
     QTest::mouseClick(centre->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QCOMPARE(window_->session().targets().list().size(), size_t(1));
+}
+
+// By the button of the finding.
+void BeginTest::theWormsPeriodIsEntered() {
+    begin(scenario());
+    Q_EMIT window_->findingsPanel()->actionWanted(Action::enterWormPeriod(430.82));
+    QCOMPARE(window_->session().rigs().rig().mount.wormPeriod_s, 430.82);
 }
 
 void BeginTest::bothCamerasOnTheSky() {

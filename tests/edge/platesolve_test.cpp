@@ -31,6 +31,7 @@ private slots:
     void smallFieldsNearTheExpectedPlace_data();
     void smallFieldsNearTheExpectedPlace();
     void aFieldTooSmallIsNamed();
+    void aSmallFieldNearAPlace();
     void furtherIndexFilesAreReadAtOnce();
     void haltBreaksOff();
     void aSearchHoldsUpNoFrame();
@@ -270,6 +271,38 @@ void PlatesolveTest::aFieldTooSmallIsNamed() {
         QVERIFY2(text.find("loud") == std::string::npos && text.find("focal length") == std::string::npos,
                  text.c_str());
     }
+}
+
+// With the place known, what is missing is told: stars in the catalogue, for good, or stars on this frame.
+void PlatesolveTest::aSmallFieldNearAPlace() {
+    const StopFlag never{false};
+    Frame frame(1920, 1200);
+    Random random(43);
+    const StarField field = inventedField(random, 30);
+    SolveOptions options;
+    options.scale_arcsec_px = 0.9; // 29′ × 18′
+    options.scaleTolerance = 0.01;
+    options.radius_deg = 0.4;
+    options.timeLimit_s = 1.0;
+    bool poor = false;
+    bool rich = false;
+    for (int i = 0; i < 400 && !(poor && rich); ++i) {
+        options.near = vectorFrom(
+            Equatorial{Angle::fromDeg(random.uniform(0, 360)), Angle::fromDeg(random.uniform(-80, 80))});
+        const FieldReach reach = reachOf(*sharedIndex(), field, 1920, 1200, options);
+        if (reach.figuresFit() || (reach.matchMayDo() ? rich : poor))
+            continue;
+        (reach.matchMayDo() ? rich : poor) = true;
+        const auto solved = solveField(*sharedIndex(), field, frame, options, never);
+        QVERIFY(!solved);
+        const std::string text = solved.error().text();
+        QCOMPARE(solved.error().lasting, !reach.matchMayDo());
+        QVERIFY2(text.find("catalogue star") != std::string::npos &&
+                     text.find("Say roughly") == std::string::npos &&
+                     text.find("focal length") == std::string::npos,
+                 text.c_str());
+    }
+    QVERIFY(poor && rich);
 }
 
 void PlatesolveTest::furtherIndexFilesAreReadAtOnce() {

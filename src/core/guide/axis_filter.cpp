@@ -33,16 +33,6 @@ Measured AxisFilter::turnsFaster_rad_s() const {
     return {x_[static_cast<size_t>(at)], std::sqrt(std::max(covariance(at, at), 0.0))};
 }
 
-void AxisFilter::forgetTurning(double doubt_rad_s) {
-    if (!turns_)
-        return;
-    const int at = linesAt() - 1;
-    for (int j = 0; j < n_; ++j)
-        cov(at, j) = cov(j, at) = 0.0;
-    x_[static_cast<size_t>(at)] = 0.0;
-    cov(at, at) = doubt_rad_s * doubt_rad_s;
-}
-
 // In dt the phase of the worm gains on the counted one; with the counted phase its coefficients turn. What
 // their turning tells of the gain counts only as far as they stand out from their own uncertainty: before, it
 // would be made of nothing, and believed.

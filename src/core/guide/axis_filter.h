@@ -76,8 +76,6 @@ public:
     int harmonics() const { return model_.harmonics; }
     // By which the worm turns faster than its phase is counted, rad/s.
     Measured turnsFaster_rad_s() const;
-    // The phase is counted at another speed from now on.
-    void forgetTurning(double doubt_rad_s);
     const FilterModel& model() const { return model_; }
     double state(int i) const { return x_[static_cast<std::size_t>(i)]; }
     double covariance(int i, int j) const { return p_[static_cast<std::size_t>(i * most + j)]; }

@@ -78,8 +78,14 @@ double LineSearch::likelier(double period, double than) const {
         return 1.0 - std::clamp(explained / std::max(square_, 1e-12), 0.0, 0.99);
     };
     constexpr double independent = 8.0; // a turn
-    const double turns = std::min(last_s_ - start_s_.value_or(last_s_), memory_s) / than;
+    const double turns = std::min(span_s(), memory_s) / than;
     return 0.5 * independent * turns * std::log(left(than) / left(period));
+}
+
+// Of the frequency of a sinusoid in white noise (e.g. Rife & Boorstyn 1974): √6 / (π T √power), and twice
+// that for what the parabola leaves.
+double LineSearch::sigma_hz(double power) const {
+    return 2.0 * std::sqrt(6.0) / (std::numbers::pi * std::max(span_s(), 1.0) * std::sqrt(power));
 }
 
 double LineSearch::familyPower(double frequency) const {
@@ -124,13 +130,11 @@ std::optional<LineSearch::Line> LineSearch::strongestFamily(double shortest) con
     Line line;
     line.power = most;
     line.period_s = 1.0 / best_hz;
-    // Each of the lines tells the frequency, the multiples the better (as in strongest()).
+    // Each of the lines tells the frequency, the multiples the better.
     double information = 0.0;
     for (int h = 1; h <= family; ++h)
         information += h * h * std::max(0.0, powerAt(1.0 / (h * best_hz)) - noisePower);
-    const double sigma_hz =
-        2.0 * std::sqrt(6.0) / (std::numbers::pi * std::max(span_s(), 1.0) * std::sqrt(information));
-    line.sigma_s = sigma_hz / (best_hz * best_hz);
+    line.sigma_s = sigma_hz(information) / (best_hz * best_hz);
     line.amplitude = 2.0 * std::sqrt(powerAt(line.period_s) * weightSquare_ * variance_) / weight_;
     return line;
 }
@@ -160,10 +164,7 @@ std::optional<LineSearch::Line> LineSearch::strongest() const {
             frequency += step_hz_ * std::clamp(0.5 * (a - b) / curve, -0.5, 0.5);
     }
     line.period_s = 1.0 / frequency;
-    // Of a sinusoid in white noise (e.g. Rife & Boorstyn 1974): √6 / (π T √power), and twice that for what
-    // the parabola leaves.
-    const double sigma_hz = 2.0 * std::sqrt(6.0) / (std::numbers::pi * std::max(span, 1.0) * std::sqrt(most));
-    line.sigma_s = sigma_hz / (frequency * frequency);
+    line.sigma_s = sigma_hz(most) / (frequency * frequency);
     return line;
 }
 

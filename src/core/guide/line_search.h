@@ -37,6 +37,7 @@ private:
     double powerAt(double period_s) const;
     // Of what noise makes of a line and its multiples nothing is left.
     double familyPower(double frequency_hz) const;
+    double sigma_hz(double power) const;
     double span_s() const { return last_s_ - start_s_.value_or(last_s_); }
     double step_hz_, first_hz_;
     std::vector<std::complex<double>> sums_;

@@ -79,11 +79,13 @@ private:
         double nextSigma = 0.0;      // of what it foretells for the next exposure
     };
 
+    static constexpr double negligible = 1e-3; // weights of filters that need not be asked
     void weigh();
-    void learn(const AxisSight& sight, double dt_s);
+    void learn(const AxisSight& sight, double dt_s, bool inCharge);
     void addWormMembers();
     void moveGaps();
     void searchLines(const AxisSight& sight, double noise);
+    bool isOtherWorm(const LineSearch::Line& line, double t_s) const;
     // The worm's period as the filters find it; counted from the phase's own.
     Measured foundPeriod_s() const;
     double turnDoubt_rad_s() const { return tau * periodSigma_s_ / (phase_.period_s() * phase_.period_s()); }
@@ -117,7 +119,6 @@ private:
     // Of late: what each would have left, over so many frames.
     double modelSquare_ = 0.0, shadowSquare_ = 0.0, compared_ = 0.0;
     bool modelRules_ = true;
-    bool inCharge_ = true;
     double lastCorrection_ = 0.0;
     AxisBelief belief_;
 };

@@ -182,15 +182,7 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
         return tl::unexpected(rebuilt.error());
     const Disturbance& d = *rebuilt;
     const MountTrack track = trackMount(d);
-    JudgedAxis ra;
-    JudgedAxis dec;
-    std::vector<double> t;
-    for (size_t i = 0; i < d.t_s.size(); ++i)
-        if (d.counts[i]) {
-            t.push_back(d.t_s[i]);
-            ra.add(d.recorded[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
-            dec.add(d.recorded[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
-        }
+    const auto [t, ra, dec] = judgedFrames(d, track, 0);
     constexpr size_t fewest = 60;
     if (t.size() < fewest)
         return problem("Too little of the run counts for a budget.",

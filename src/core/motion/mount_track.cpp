@@ -94,17 +94,22 @@ LoopFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::
     return figuresFrom(ra, dec);
 }
 
-LoopFigures recordedFigures(const Disturbance& d, const MountTrack& track) {
-    JudgedAxis ra;
-    JudgedAxis dec;
-    for (size_t i = d.judgedFrom(); i < d.recorded.size(); ++i) {
+JudgedFrames judgedFrames(const Disturbance& d, const MountTrack& track, size_t from) {
+    JudgedFrames f;
+    for (size_t i = from; i < d.recorded.size(); ++i) {
         if (!d.counts[i])
             continue;
-        ra.add(d.recorded[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
-        dec.add(d.recorded[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
+        f.t_s.push_back(d.t_s[i]);
+        f.ra.add(d.recorded[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
+        f.dec.add(d.recorded[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
     }
+    return f;
+}
+
+LoopFigures recordedFigures(const Disturbance& d, const MountTrack& track) {
+    const JudgedFrames f = judgedFrames(d, track, d.judgedFrom());
     constexpr size_t fewest = 30;
-    return ra.error.size() < fewest ? figuresOf(d, track, d.recorded) : figuresFrom(ra, dec);
+    return f.t_s.size() < fewest ? figuresOf(d, track, d.recorded) : figuresFrom(f.ra, f.dec);
 }
 
 } // namespace nordstjerna

@@ -47,6 +47,12 @@ struct LoopFigures {
     Measured mountRa_arcsec, mountDec_arcsec;     // what is left of the mount's motion
     Measured mountPart_arcsec;                    // of both axes
 };
+// The frames that count, from this one on, as they were guided.
+struct JudgedFrames {
+    std::vector<double> t_s;
+    JudgedAxis ra, dec;
+};
+JudgedFrames judgedFrames(const Disturbance& d, const MountTrack& track, size_t from);
 LoopFigures figuresFrom(const JudgedAxis& ra, const JudgedAxis& dec);
 
 // Of a series of errors, one a frame of the disturbance, over the judged frames.

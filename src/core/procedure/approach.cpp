@@ -1,7 +1,6 @@
 #include "core/procedure/approach.h"
 
 #include "core/base/format.h"
-#include "core/image/bin_frame.h"
 #include "core/procedure/pole_measurement.h"
 #include "core/procedure/slew.h"
 
@@ -27,17 +26,12 @@ std::optional<Step> Approach::next(const Event& event) {
         phase_ = Phase::exposing;
         return ExposeStep{exposure_s_, setup_.camera};
     case Phase::exposing: {
-        frame_ = std::get<FrameTaken>(event.what).frame;
-        if (setup_.bin > 1)
-            frame_ = std::make_shared<const Frame>(binFrame(*frame_, setup_.bin));
         phase_ = Phase::solving;
-        SolveStep solve;
-        solve.frame = frame_;
-        solve.scale_arcsec_px = scaleOf(setup_.rig, setup_.camera) * setup_.bin;
+        SolveStep solve = solveStepFor(setup_.rig, setup_.camera, setup_.bin, event);
+        frame_ = solve.frame;
         solve.scaleTolerance = setup_.scaleTolerance;
-        // Where the mount is wrong about it, the solver looks everywhere.
-        if (!setup_.blind)
-            solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
+        if (setup_.blind)
+            solve.near.reset();
         return solve;
     }
     case Phase::solving: {

@@ -25,12 +25,11 @@ std::optional<Step> FieldLook::next(const Event& event) {
         begun_ = true;
         return ExposeStep{exposure_s_, camera_};
     }
-    if (const auto* taken = std::get_if<FrameTaken>(&event.what); taken && phase_ == Phase::exposing) {
+    if (std::holds_alternative<FrameTaken>(event.what) && phase_ == Phase::exposing) {
         phase_ = Phase::solving;
-        SolveStep solve = solveStepFor(rig_, camera_, taken->frame);
+        SolveStep solve = solveStepFor(rig_, camera_, bin_, event);
         frame_ = solve.frame;
         solve.scaleTolerance = 0.2;
-        solve.near = ObservedFrame(rig_.site, event.now).icrsFrom(event.mount.pointing);
         return solve;
     }
     if (const auto* answer = std::get_if<FrameSolved>(&event.what); answer && phase_ == Phase::solving) {

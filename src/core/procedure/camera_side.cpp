@@ -22,11 +22,12 @@ int solveBinning(const Rig& rig, CameraRole camera) {
     return std::clamp(static_cast<int>(std::min(wanted + 0.5, allowed)), 1, 4);
 }
 
-SolveStep solveStepFor(const Rig& rig, CameraRole camera, std::shared_ptr<const Frame> taken) {
-    const int bin = solveBinning(rig, camera);
+SolveStep solveStepFor(const Rig& rig, CameraRole camera, int bin, const Event& taken) {
+    const auto& frame = std::get<FrameTaken>(taken.what).frame;
     SolveStep solve;
-    solve.frame = bin > 1 ? std::make_shared<const Frame>(binFrame(*taken, bin)) : std::move(taken);
+    solve.frame = bin > 1 ? std::make_shared<const Frame>(binFrame(*frame, bin)) : frame;
     solve.scale_arcsec_px = scaleOf(rig, camera) * bin;
+    solve.near = ObservedFrame(rig.site, taken.now).icrsFrom(taken.mount.pointing);
     return solve;
 }
 

@@ -26,7 +26,8 @@ inline CameraRole solvingCamera(const Rig& rig) {
 double scaleOf(const Rig& rig, CameraRole camera);
 // Pixels added up before solving a large frame: as many as leave it fine enough.
 int solveBinning(const Rig& rig, CameraRole camera);
-// The step that solves a frame of this camera, its pixels added up by solveBinning().
-SolveStep solveStepFor(const Rig& rig, CameraRole camera, std::shared_ptr<const Frame> taken);
+// The step that solves the frame that was taken by this camera, so many of its pixels added up, near where
+// the mount believes to point. Where that is wrong, the solver looks everywhere.
+SolveStep solveStepFor(const Rig& rig, CameraRole camera, int bin, const Event& taken);
 
 } // namespace nordstjerna

@@ -70,10 +70,9 @@ Step PoleAdjustment::solve(const Event& event) {
                          "Slew away from the limit and measure afresh."}};
     }
     phase_ = Phase::solving;
-    SolveStep step =
-        solveStepFor(setup_.rig, solvingCamera(setup_.rig), std::get<FrameTaken>(event.what).frame);
+    const CameraRole camera = solvingCamera(setup_.rig);
+    SolveStep step = solveStepFor(setup_.rig, camera, solveBinning(setup_.rig, camera), event);
     frame_ = step.frame;
-    step.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
     return step;
 }
 

@@ -35,11 +35,9 @@ Step PoleMeasurement::advance(const Event& event) {
         return ExposeStep{exposure_s_, solvingCamera(setup_.rig)};
     case Phase::exposing: {
         phase_ = Phase::solving;
-        SolveStep solve =
-            solveStepFor(setup_.rig, solvingCamera(setup_.rig), std::get<FrameTaken>(event.what).frame);
+        const CameraRole camera = solvingCamera(setup_.rig);
+        SolveStep solve = solveStepFor(setup_.rig, camera, solveBinning(setup_.rig, camera), event);
         frame_ = solve.frame;
-        // Where the mount is wrong about it, the solver looks everywhere.
-        solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
         return solve;
     }
     case Phase::solving:

@@ -156,20 +156,15 @@ Expected<ReadRun> readFor(const Run& run, const std::string& which) {
 // What was left of the mount's motion in this run says what would be left in the next only as far as the run
 // is long: relative, of an RMS whose samples hang together.
 double sampling(const ReadRun& r) {
-    const Disturbance& d = r.disturbance;
+    const JudgedFrames f = judgedFrames(r.disturbance, r.track, r.disturbance.judgedFrom());
+    if (f.t_s.size() < fewestRows / 2)
+        return 0.5;
     double square = 0.0;
     double spread = 0.0;
-    for (const bool dec : {false, true}) {
+    for (const JudgedAxis* axis : {&f.ra, &f.dec}) {
         std::vector<double> rest;
-        for (size_t i = d.judgedFrom(); i < d.t_s.size(); ++i)
-            if (!r.guided || d.counts[i]) {
-                const double place = (dec ? d.dec_arcsec : d.ra_arcsec)[i];
-                const double track = (dec ? r.track.dec : r.track.ra)[i].value;
-                const double seen = dec ? d.recorded[i].ddec_arcsec : d.recorded[i].dra_arcsec;
-                rest.push_back(track + seen - place);
-            }
-        if (rest.size() < fewestRows / 2)
-            return 0.5;
+        for (size_t i = 0; i < f.t_s.size(); ++i)
+            rest.push_back(axis->mount[i].value + axis->load[i]);
         const double own = meanSquare(rest);
         square += own;
         spread += own * own * 2.0 / independent(rest);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <limits>
 #include <numbers>
 
 #include "core/base/format.h"
@@ -77,8 +78,14 @@ public:
         // Where many should stand on the frame, the brightest are enough.
         size_t use = static_cast<double>(catalogue.size()) * share() > pairStars ? pairStars / 2 : pairStars;
         makePairs(use);
-        for (trials_ = trials(mostTrials); trials_ > mostTrials && use > 8; trials_ = trials(mostTrials))
+        for (size_t a = 0; a < anchors_; ++a) // later there are fewer, if anything
+            around_.push_back(neighboursOf(a));
+        constexpr size_t fewest = 8;
+        for (trials_ = trials(mostTrials); trials_ > mostTrials && use > fewest; trials_ = trials(mostTrials))
             makePairs(use -= 3);
+        // Nothing that will be tried is left out of the bound.
+        if (trials_ > mostTrials)
+            trials_ = trials(std::numeric_limits<double>::infinity());
     }
 
     // Ends with the first that is good enough.
@@ -87,10 +94,9 @@ public:
         double most = -1e9;
         FieldMatch match;
         MatchTrial result;
-        for (size_t a = 0; a < anchors_ && !halt && most < asked; ++a) {
-            const std::vector<Neighbour> around = neighboursOf(a);
-            eachTrial(a, around, [&](const PairTrial& t) {
-                const double evidence = weigh(a, around, t, match);
+        for (size_t a = 0; a < anchors_ && !halt && most < asked; ++a)
+            eachTrial(a, [&](const PairTrial& t) {
+                const double evidence = weigh(a, t, match);
                 if (evidence <= most)
                     return;
                 match.plane = planeOf(a, t);
@@ -99,7 +105,6 @@ public:
                     result.match = match;
                 }
             });
-        }
         if (result.match) {
             result.chance = result.match->chance = std::min(1.0, trials_ * std::exp(-most));
             result.match->plane = fitted(*result.match);
@@ -155,7 +160,7 @@ private:
     double trials(double most) const {
         double tried = 0.0;
         for (size_t a = 0; a < anchors_ && tried <= most; ++a)
-            eachTrial(a, neighboursOf(a), [&](const PairTrial&) { tried += 1.0; });
+            eachTrial(a, [&](const PairTrial&) { tried += 1.0; });
         return tried;
     }
 
@@ -223,8 +228,8 @@ private:
 
     // Every pair of the frame that may be this catalogue star and one of its neighbours.
     template <typename Use>
-    void eachTrial(size_t a, const std::vector<Neighbour>& around, const Use& use) const {
-        for (const Neighbour& b : around) {
+    void eachTrial(size_t a, const Use& use) const {
+        for (const Neighbour& b : around_[a]) {
             if (b.star >= anchors_)
                 break; // brightest first
             auto it = std::lower_bound(pairs_.begin(), pairs_.end(), b.distance / highest_,
@@ -282,8 +287,7 @@ private:
     }
 
     // Logarithm of the likelihood ratio of all catalogue stars beside the two.
-    double weigh(size_t a, const std::vector<Neighbour>& around, const PairTrial& t,
-                 FieldMatch& match) const {
+    double weigh(size_t a, const PairTrial& t, FieldMatch& match) const {
         const size_t i = t.swapped ? t.pair->j : t.pair->i;
         const size_t j = t.swapped ? t.pair->i : t.pair->j;
         const Complex turn = turnOf(t);
@@ -296,9 +300,8 @@ private:
             0.5 * (square(found_.star(i).sigma_px) + square(found_.star(j).sigma_px)) + square(catalogue_px);
         double evidence = 0.0;
         constexpr double hopeless = -7.0;
-        match.expected = 2;
         match.pairs.assign({{i, a}, {j, t.b->star}});
-        for (const Neighbour& c : around) {
+        for (const Neighbour& c : around_[a]) {
             if (c.star == t.b->star)
                 continue;
             const Complex at = origin + onSky(c.from / turn, t.mirrored);
@@ -306,7 +309,6 @@ private:
             if (at.real() < margin || at.imag() < margin || at.real() > width_ - margin ||
                 at.imag() > height_ - margin)
                 continue;
-            ++match.expected;
             // What the two stars' own errors make of a place away from them.
             const Complex z = c.from / t.b->from;
             const double spread2 = pair2 * (std::norm(1.0 - z) + std::norm(z)) + square(catalogue_px);
@@ -351,7 +353,8 @@ private:
     double trials_ = 0.0;
     size_t anchors_ = 0; // so many of the catalogue make pairs
     std::vector<FoundPair> pairs_;
-    std::vector<size_t> order_; // of the catalogue, from south to north
+    std::vector<std::vector<Neighbour>> around_; // of each anchor, within a diagonal, brightest first
+    std::vector<size_t> order_;                  // of the catalogue, from south to north
 };
 
 } // namespace

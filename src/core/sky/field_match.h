@@ -34,7 +34,6 @@ struct FieldHint {
 struct FieldMatch {
     TangentPlane plane; // tangent point at the middle of the frame; fitted to the matched stars
     std::vector<std::pair<size_t, size_t>> pairs; // a star of the frame, one of the catalogue
-    int expected = 0;                             // catalogue stars that should stand on the frame
     double chance = 1; // at most: of so good a match to a frame of stars that stand anywhere
 };
 

@@ -17,6 +17,7 @@ namespace {
 
 constexpr int mostStars = 40; // more find no further fields, and a vain search grows with their fourth power
 constexpr int fewestStars = 4;
+constexpr int mostMatched = 100; // the catalogue holds some 40 stars a field, which are among the brightest
 
 struct FreeSolver {
     void operator()(solver_t* s) const {
@@ -66,8 +67,11 @@ double acrossDeg(int width, int height, double scale_arcsec_px) {
 
 std::vector<FieldStar> fieldStars(const StarField& field) {
     std::vector<FieldStar> stars;
-    for (const Star& s : field.stars)
+    for (const Star& s : field.stars) {
+        if (stars.size() == mostMatched)
+            break;
         stars.push_back({s.x, s.y, std::hypot(0.5 * (s.sigmaX + s.sigmaY), 0.05), s.flux});
+    }
     return stars;
 }
 
@@ -161,6 +165,14 @@ FigureSearch searchFigures(StarIndex& index, const StarField& field, int width, 
     return result;
 }
 
+FieldReach sizeOf(const StarIndex& index, int width, int height, double scale_arcsec_px) {
+    FieldReach r;
+    r.smallestFigure_arcmin = index.smallestFigure_arcmin();
+    r.width_arcmin = width * scale_arcsec_px / 60.0;
+    r.height_arcmin = height * scale_arcsec_px / 60.0;
+    return r;
+}
+
 // "40′ × 27′"
 std::string sizeWords(const FieldReach& reach) {
     return formatNumber(reach.width_arcmin, 0) + "′ × " + formatNumber(reach.height_arcmin, 0) + "′";
@@ -168,17 +180,17 @@ std::string sizeWords(const FieldReach& reach) {
 
 // A field that the installed files may not be able to solve is named as that: neither the rig nor the sky is
 // to blame.
-Problem tooSmall(const FieldReach& reach, const SolveOptions& options) {
+Problem tooSmall(const FieldReach& reach) {
     std::string why = "It measures " + sizeWords(reach) +
                       ", and the smallest figures in the star index files are " +
                       formatNumber(reach.smallestFigure_arcmin, 0) + "′ across.";
     std::string remedy =
         "Solve with the other camera if its field is larger, or install star index files with "
         "smaller figures.";
-    if (options.near)
+    if (reach.starsNeeded > 0)
         why += " A match near the expected place was tried, too: of " +
                formatCount(reach.catalogueStars, "catalogue star") + " that should stand there " +
-               std::to_string(reach.starsNeeded) + " would be needed.";
+               formatNumber(reach.starsNeeded, 0) + " would be needed.";
     else
         remedy = "Say roughly where the telescope points: a few stars are enough then. " + remedy;
     return {"The field is too small to be solved anywhere in the sky.", why, remedy, false, false, true};
@@ -193,10 +205,7 @@ bool FieldReach::figuresFit() const {
 
 FieldReach reachOf(const StarIndex& index, const StarField& field, int width, int height,
                    const SolveOptions& options) {
-    FieldReach r;
-    r.smallestFigure_arcmin = index.smallestFigure_arcmin();
-    r.width_arcmin = width * options.scale_arcsec_px / 60.0;
-    r.height_arcmin = height * options.scale_arcsec_px / 60.0;
+    FieldReach r = sizeOf(index, width, height, options.scale_arcsec_px);
     if (!hinted(options))
         return r;
     const FieldHint hint = hintOf(options, std::min(options.radius_deg, widestMatch.deg()));
@@ -228,10 +237,9 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
         low = options.scale_arcsec_px * (1.0 - std::min(options.scaleTolerance, 0.9));
         high = options.scale_arcsec_px * (1.0 + options.scaleTolerance);
     }
-    std::optional<Proposal> proposal;
+    Expected<Proposal> proposal = problem("");
     const auto match = [&](double radius_deg) {
-        if (const auto found = matchNear(index, field, width, height, options, radius_deg, halt))
-            proposal = *found;
+        proposal = matchNear(index, field, width, height, options, radius_deg, halt);
     };
     // The telescope is usually near the expected place; a wider search costs much more, and only small
     // fields, which have no figures, need it.
@@ -244,6 +252,7 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
             acrossDeg(width, height, options.scale_arcsec_px) < wide_deg)
             match(widest_deg);
     }
+    const Expected<Proposal> matched = proposal;
     FigureSearch search;
     if (!proposal && !halt) {
         search = searchFigures(index, field, width, height, low, high, options, halt);
@@ -252,10 +261,11 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
     }
     if (halt)
         return tl::unexpected(Problem{"Halted.", "Solving was broken off.", "", false, true});
-    if (!proposal && options.scale_arcsec_px > 0.0) {
+    if (!proposal && options.scale_arcsec_px > 0.0 &&
+        !sizeOf(index, width, height, options.scale_arcsec_px).figuresFit()) {
         const FieldReach reach = reachOf(index, field, width, height, options);
-        if (!reach.figuresFit() && !(reach.matchMayDo() && !search.indexFits))
-            return tl::unexpected(tooSmall(reach, options));
+        // Where catalogue stars enough should stand, another frame may do.
+        return tl::unexpected(reach.matchMayDo() ? matched.error() : tooSmall(reach));
     }
     if (!proposal && !search.indexFits)
         return problem("No star index file suits this field.",
@@ -279,7 +289,7 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
                               proposal->fewest);
     if (!solved)
         return problem("The frame's match could not be confirmed.",
-                       "Fewer than " + std::to_string(proposal->fewest) + " stars agree with the catalogue.",
+                       "Fewer than " + formatCount(proposal->fewest, "star") + " agree with the catalogue.",
                        "Expose longer.");
     solved->chance = proposal->chance;
     solved->width = width;
@@ -296,23 +306,32 @@ SolveOptions withHeader(SolveOptions options, const Frame& frame) {
     return options;
 }
 
-Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, SolveOptions options,
+Expected<SolvedFrame> solveField(StarIndex& index, const StarField& field, const Frame& frame,
+                                 SolveOptions options, const std::atomic<bool>& halt) {
+    const auto solve = [&] {
+        return solveStars(index, field, frame.width, frame.height, frame.info.middle().value_or(Instant{}),
+                          options, halt);
+    };
+    auto solved = solve();
+    if (!solved && options.near && !halt) { // it may be wrong
+        options.near.reset();
+        auto anywhere = solve();
+        // Why a small field was not found near the place says more than that it is too small to be found
+        // anywhere.
+        if (anywhere || !anywhere.error().lasting)
+            solved = std::move(anywhere);
+    }
+    return solved;
+}
+
+Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, const SolveOptions& options,
                                  const std::atomic<bool>& halt) {
-    // The catalogue of the index holds some 40 stars a field, which are among the brightest.
     DetectOptions bright;
-    bright.most = 100;
+    bright.most = mostMatched;
     const auto field = detectStars(frame, bright);
     if (!field)
         return tl::unexpected(field.error());
-    options = withHeader(std::move(options), frame);
-    auto solved = solveStars(index, *field, frame.width, frame.height,
-                             frame.info.middle().value_or(Instant{}), options, halt);
-    if (!solved && options.near && !halt) { // the header may be wrong
-        options.near.reset();
-        solved = solveStars(index, *field, frame.width, frame.height, frame.info.middle().value_or(Instant{}),
-                            options, halt);
-    }
-    return solved;
+    return solveField(index, *field, frame, withHeader(options, frame), halt);
 }
 
 } // namespace nordstjerna

@@ -42,8 +42,14 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
 // Scale and position from the frame's own header where the options leave them open.
 SolveOptions withHeader(SolveOptions options, const Frame& frame);
 
-// Detects first. Takes scale and position from the frame's own header when the options leave them open.
-Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, SolveOptions options,
+// From the stars of a frame, brightest first: near the place of the options and then, as that may be wrong,
+// anywhere.
+Expected<SolvedFrame> solveField(StarIndex& index, const StarField& field, const Frame& frame,
+                                 SolveOptions options, const std::atomic<bool>& halt);
+
+// All of it: detects, and takes scale and position from the frame's own header when the options leave them
+// open.
+Expected<SolvedFrame> solveFrame(StarIndex& index, const Frame& frame, const SolveOptions& options,
                                  const std::atomic<bool>& halt);
 
 } // namespace nordstjerna

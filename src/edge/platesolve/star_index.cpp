@@ -85,16 +85,16 @@ Expected<int> StarIndex::add(const std::filesystem::path& folder) {
     for (const auto& path : found)
         if (std::find(known.begin(), known.end(), path.filename().string()) == known.end())
             fresh.push_back(path);
-    const size_t opened = files_->open(fresh);
-    if (found.empty() || opened < fresh.size())
-        return problem(
-            found.empty() ? "There are no star index files in this folder."
-                          : "Some of the star index files could not be read.",
-            folder.string() + (found.empty()
-                                   ? " holds no file called index-….fits."
-                                   : ": " + formatCount(static_cast<int>(fresh.size() - opened), "file") +
-                                         " of " + std::to_string(fresh.size()) + "."),
-            "Choose the folder in which they lie, in the FITS format that the installed ones have.");
+    const std::string format = "in the FITS format that the installed ones have.";
+    if (found.empty())
+        return problem("There are no star index files in this folder.",
+                       folder.string() + " holds no file called index-….fits.",
+                       "Choose the folder in which they lie, " + format);
+    if (const size_t opened = files_->open(fresh); opened < fresh.size())
+        return problem("Some of the star index files could not be read.",
+                       folder.string() + ": " + formatCount(static_cast<int>(fresh.size() - opened), "file") +
+                           " of " + formatNumber(static_cast<double>(fresh.size()), 0) + ".",
+                       "Put files there that are " + format);
     return static_cast<int>(fresh.size());
 }
 
