@@ -47,7 +47,7 @@ public:
         Camera* camera = cameraFor(s.camera);
         if (!camera)
             return noCamera();
-        if (auto begun = camera->begin(); !begun)
+        if (auto begun = camera->begin(s.hold_s + 2.0 * s.half_s); !begun)
             return StepFailed{begun.error()};
         const struct {
             double seconds, rate;

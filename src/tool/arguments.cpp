@@ -21,8 +21,8 @@ double numberIn(const std::string& text) {
 }
 } // namespace
 
-Arguments::Arguments(std::string command, std::string help)
-    : command_(std::move(command)), help_(std::move(help)) {}
+Arguments::Arguments(std::string command, std::string help, std::string program)
+    : command_(std::move(command)), help_(std::move(help)), program_(std::move(program)) {}
 
 void Arguments::word(const std::string& name, const std::string& help, Taken taken, size_t least,
                      size_t most) {
@@ -52,7 +52,7 @@ size_t Arguments::place(const std::string& option) const {
 }
 
 std::string Arguments::help() const {
-    std::string text = help_ + "\n\nUsage: nordstjerna-tool " + command_;
+    std::string text = help_ + "\n\nUsage: " + program_ + (command_.empty() ? "" : " ") + command_;
     for (const Word& w : words_)
         text += (w.least ? " " : " [") + w.name + (w.most > 1 ? "…" : "") + (w.least ? "" : "]");
     text += " [options]\n\n";

@@ -20,8 +20,8 @@ using Taken = std::function<void(const std::string&)>;
 
 class Arguments {
 public:
-    // `command`: the words before its own, "night show".
-    Arguments(std::string command, std::string help);
+    // `command`: the words before its own, "night show"; empty for a program of one command.
+    Arguments(std::string command, std::string help, std::string program = "nordstjerna-tool");
 
     // A value by its place: between `least` and `most` of them.
     void word(const std::string& name, const std::string& help, Taken taken, size_t least = 1,
@@ -52,7 +52,7 @@ private:
     };
     size_t place(const std::string& option) const;
 
-    std::string command_, help_;
+    std::string command_, help_, program_;
     std::vector<Option> options_;
     std::vector<Word> words_;
     std::vector<std::pair<std::string, std::string>> together_;

@@ -7,6 +7,7 @@
 #include "core/base/number_text.h"
 #include "edge/store/json_reader.h"
 #include "tool/arguments.h"
+#include "tool/devices.h"
 #include "tool/loop_filter.h"
 #include "tool/night.h"
 #include "tool/series_night.h"
@@ -41,6 +42,7 @@ public:
         runCommands();
         compareCommand();
         loopCommand();
+        devicesCommand();
         simulateCommand();
         nightCommands();
     }
@@ -161,6 +163,16 @@ private:
         list_.push_back({Arguments("loop", "The guide loop as a filter on lines of JSON"), runLoopFilter});
     }
 
+    void devicesCommand() {
+        Arguments& devices = add("devices", "What a device server offers",
+                                 [this] { return commandDevices(server_, connects_); });
+        devices.needed("server", "HOST or HOST:PORT (7624) of a server that speaks the INDI protocol",
+                       into(server_));
+        devices.flag("connect",
+                     "let its drivers connect their devices first: only then they tell what they can",
+                     connects_);
+    }
+
     void simulateCommand() {
         Arguments& sim = add("simulate", "Record a run on a simulated night",
                              [this] { return kind_ == "series" ? simulateSeries(sim_) : simulate(sim_); });
@@ -209,6 +221,8 @@ private:
     std::filesystem::path frame_, table_;
     SolveRequest solve_;
     std::vector<std::filesystem::path> compared_;
+    std::string server_;
+    bool connects_ = false;
     PoleRequest pole_;
     double latitude_deg_ = 0.0;
     double longitude_deg_ = 0.0;

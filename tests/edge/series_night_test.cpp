@@ -49,7 +49,7 @@ private:
 
 void SeriesNightTest::clockPassesTheBaton() {
     for (int round = 0; round < 20; ++round) {
-        SimClock clock(*parseInstant("2026-10-14T20:00:00"), 0.0);
+        PacedClock clock(*parseInstant("2026-10-14T20:00:00"), 0.0);
         const Instant start = clock.now();
         std::vector<std::pair<char, double>> seen;
         const StopFlag go{false};

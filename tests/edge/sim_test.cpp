@@ -302,7 +302,7 @@ void SimTest::unknownScenarioKeyIsNamed() {
 
 void SimTest::unlimitedClockEndsAWaitUnderWay() {
     // A wait begun at real speed must end when the clock is set free meanwhile.
-    SimClock clock({1000.0}, 1.0);
+    PacedClock clock({1000.0}, 1.0);
     StopFlag never{false};
     std::thread waiting([&] { clock.sleep(3600.0, never); });
     clock.setSpeed(0.0);
@@ -315,7 +315,7 @@ void SimTest::coverDarkensTrailsToo() {
     StopFlag never{false};
     const auto exposed = [&](bool covered) {
         night.setCovered(covered);
-        if (!night.guideCamera().begin())
+        if (!night.guideCamera().begin(4.0))
             qFatal("the shutter did not open");
         night.clock().sleep(4.0, never);
         return detectStars(**night.guideCamera().finish(never))->stars.size();

@@ -35,7 +35,7 @@ Json frameAt(double t, double east, double north) {
     return {{"t", t}, {"east", east}, {"north", north}, {"sigma", 0.08}, {"snr", 80}, {"stars", 9}};
 }
 
-struct Guided {
+struct FilteredLoop {
     std::vector<double> east;
     Json last;
     Json summary;
@@ -43,11 +43,11 @@ struct Guided {
 };
 
 // A mount of its own: a worm in RA, drift in Dec, white noise, pulses that come late.
-Guided guide(double delay_s, double sense, double minutes, uint64_t seed = 1) {
+FilteredLoop guide(double delay_s, double sense, double minutes, uint64_t seed = 1) {
     LoopFilter filter;
     filter.line(setUp);
     Random random(seed);
-    Guided g;
+    FilteredLoop g;
     std::vector<std::array<double, 3>> pulses; // from, east, north
     for (double t = 0.0; t < 60.0 * minutes;) {
         const double exposure = 2.0;
@@ -183,7 +183,7 @@ void LoopFilterTest::aimIsReached() {
 
 void LoopFilterTest::lateWorldIsHeld() {
     for (double delay : {0.0, 2.6}) {
-        const Guided g = guide(delay, 1.0, 40.0);
+        const FilteredLoop g = guide(delay, 1.0, 40.0);
         QVERIFY2(late(g.east) < 0.25, qPrintable(QString("%1″ at %2 s").arg(late(g.east)).arg(delay)));
         QCOMPARE(g.last["state"].get<std::string>(), std::string("settled"));
         QVERIFY(std::abs(g.last["response"]["ra"]["delay_s"]["value"].get<double>() - delay) < 1.0);
@@ -194,7 +194,7 @@ void LoopFilterTest::lateWorldIsHeld() {
 }
 
 void LoopFilterTest::reversedAxisIsStopped() {
-    const Guided g = guide(0.0, -1.0, 5.0);
+    const FilteredLoop g = guide(0.0, -1.0, 5.0);
     QCOMPARE(g.last["state"].get<std::string>(), std::string("stopped"));
     QVERIFY(g.last["stopped"].get<std::string>().find("RA") == 0);
     QCOMPARE(g.last["pulse_ra_ms"].get<double>(), 0.0);

@@ -18,20 +18,20 @@ using namespace nordstjerna;
 
 namespace {
 
-struct Ran {
+struct RunProgram {
     int status = -1;
     nlohmann::json out;
     QString raw, error;
 };
 
-Ran tool(const QStringList& arguments,
-         const QProcessEnvironment& environment = QProcessEnvironment::systemEnvironment()) {
+RunProgram tool(const QStringList& arguments,
+                const QProcessEnvironment& environment = QProcessEnvironment::systemEnvironment()) {
     QProcess p;
     p.setProcessEnvironment(environment);
     p.start(toolPath, arguments);
     if (!p.waitForFinished(300000))
         return {};
-    Ran r;
+    RunProgram r;
     r.status = p.exitCode();
     r.raw = QString::fromUtf8(p.readAllStandardOutput());
     r.error = QString::fromUtf8(p.readAllStandardError());
@@ -79,8 +79,8 @@ private:
 
 void ToolTest::scales() {
     // Common practice, worked example: 5.86 µm at 200 mm over 2.9 µm at 447 mm.
-    const Ran r = tool({"scales", "--guide-pixel", "5.86", "--guide-focal", "200", "--image-pixel", "2.9",
-                        "--image-focal", "447", "--dither", "9"});
+    const RunProgram r = tool({"scales", "--guide-pixel", "5.86", "--guide-focal", "200", "--image-pixel",
+                               "2.9", "--image-focal", "447", "--dither", "9"});
     QCOMPARE(r.status, 0);
     QVERIFY(std::abs(double(r.out["ratio"]) - 4.516) < 0.001);
     QVERIFY(std::abs(double(r.out["guide_scale"]) - 6.0436) < 0.001);
@@ -88,8 +88,8 @@ void ToolTest::scales() {
     QVERIFY(std::abs(double(r.out["dither_guide_px"]) - 9.0 / 4.516) < 0.001);
     QVERIFY(std::abs(double(r.out["dither_arcsec"]) - 9.0 * 1.3382) < 0.01);
     QVERIFY(r.out["findings"].is_array());
-    const Ran fine = tool({"scales", "--guide-pixel", "5.86", "--guide-focal", "3454", "--image-pixel",
-                           "3.76", "--image-focal", "3454"});
+    const RunProgram fine = tool({"scales", "--guide-pixel", "5.86", "--guide-focal", "3454", "--image-pixel",
+                                  "3.76", "--image-focal", "3454"});
     QCOMPARE(std::string(fine.out["findings"][0]["id"]), std::string("guide-scale-fine"));
     for (const char* key : {"weight", "headline", "evidence", "remedy"})
         QVERIFY(fine.out["findings"][0].contains(key));
@@ -137,25 +137,25 @@ void ToolTest::wrongUsageIsTwo_data() {
 
 void ToolTest::wrongUsageIsTwo() {
     QFETCH(QStringList, arguments);
-    const Ran r = tool(arguments);
+    const RunProgram r = tool(arguments);
     QCOMPARE(r.status, 2);
     QVERIFY(r.raw.isEmpty());
     QVERIFY(!r.error.isEmpty());
 }
 
 void ToolTest::helpTellsAll() {
-    const Ran all = tool({"--help"});
+    const RunProgram all = tool({"--help"});
     QCOMPARE(all.status, 0);
     QVERIFY(all.raw.contains("night rebuild") && all.raw.contains("Stars of a frame"));
-    const Ran one = tool({"replay", "--help"});
+    const RunProgram one = tool({"replay", "--help"});
     QCOMPARE(one.status, 0);
     for (const char* told : {"RUN", "--gain-ra VALUE", "--dec-corrections VALUE", "--search "})
         QVERIFY2(one.raw.contains(told), qPrintable(one.raw));
-    const Ran night = tool({"night", "--help"});
+    const RunProgram night = tool({"night", "--help"});
     QVERIFY(night.status == 0 && night.raw.contains("night show") && !night.raw.contains("simulate"));
     QVERIFY(tool({"--version"}).raw.startsWith("nordstjerna-tool "));
     // What is wrong is said, and where more stands.
-    const Ran wrong = tool({"pole", "a.fits", "b.fits", "--latitude", "158", "--longitude", "11"});
+    const RunProgram wrong = tool({"pole", "a.fits", "b.fits", "--latitude", "158", "--longitude", "11"});
     QVERIFY2(wrong.error.contains("--latitude 158: from -90 to 90") &&
                  wrong.error.contains("nordstjerna-tool pole --help"),
              qPrintable(wrong.error));
@@ -168,7 +168,7 @@ void ToolTest::problemsAreOne() {
           QStringList{"pole", in("junk"), in("junk"), "--latitude", "58", "--longitude", "11"},
           QStringList{"calibrate", in("junk")}, QStringList{"analyse", in("missing.ecsv")},
           QStringList{"simulate", in("junk"), "--minutes", "1", "--kind", "free", "--out", in("o.ecsv")}}) {
-        const Ran r = tool(arguments);
+        const RunProgram r = tool(arguments);
         QCOMPARE(r.status, 1);
         const auto& p = r.out.at("problem");
         QVERIFY(!std::string(p.at("what")).empty());
@@ -178,7 +178,7 @@ void ToolTest::problemsAreOne() {
 }
 
 void ToolTest::starsCountFromOne() {
-    const Ran r = tool({"stars", SOURCE_DIR "/tests/reference/data/stars.fits"});
+    const RunProgram r = tool({"stars", SOURCE_DIR "/tests/reference/data/stars.fits"});
     QCOMPARE(r.status, 0);
     const auto reference = referenceData("detections");
     QVERIFY(r.out["stars"].size() >= reference["stars"].size() - 1);
@@ -202,7 +202,7 @@ void ToolTest::solveAndWrite() {
     SimulatedNight night(perfectScenario(), sharedIndex());
     const auto frame = night.guideCamera().expose(3.0, never);
     QVERIFY(writeFits(in("f.fits").toStdString(), **frame).has_value());
-    const Ran r = tool({"solve", in("f.fits"), "--write", in("w.fits")});
+    const RunProgram r = tool({"solve", in("f.fits"), "--write", in("w.fits")});
     QVERIFY2(r.status == 0, qPrintable(r.error));
     QVERIFY(std::abs(double(r.out["ra"]) - (*frame)->info.pointing->ra.deg()) < 0.01);
     QVERIFY(std::abs(double(r.out["dec"]) - (*frame)->info.pointing->dec.deg()) < 0.01);
@@ -267,9 +267,9 @@ void ToolTest::poleFromFrames() {
               << QString::number(site.longitude.deg(), 'f', 6) << "--height" << QString::number(site.height_m)
               << "--pressure" << QString::number(site.pressure_hpa) << "--temperature"
               << QString::number(site.temperature_c);
-    const Ran geometric = tool(arguments + QStringList{"--reference", "true"});
+    const RunProgram geometric = tool(arguments + QStringList{"--reference", "true"});
     QVERIFY2(geometric.status == 0, qPrintable(geometric.error));
-    const Ran refracted = tool(arguments);
+    const RunProgram refracted = tool(arguments);
     QCOMPARE(refracted.status, 0);
     for (const char* key : {"east_arcmin", "high_arcmin", "total_arcmin"})
         QVERIFY(isMeasured(refracted.out[key]));
@@ -292,7 +292,8 @@ void ToolTest::polePlaceTwice() {
     const auto frame = night.guideCamera().expose(3.0, never);
     QVERIFY(writeFits(in("a.fits").toStdString(), **frame).has_value());
     QVERIFY(writeFits(in("b.fits").toStdString(), **frame).has_value());
-    const Ran r = tool({"pole", in("a.fits"), in("b.fits"), "--latitude", "58.35", "--longitude", "11.2"});
+    const RunProgram r =
+        tool({"pole", in("a.fits"), in("b.fits"), "--latitude", "58.35", "--longitude", "11.2"});
     QCOMPARE(r.status, 1);
     QVERIFY(std::string(r.out["problem"]["what"]).find("same part of the sky") != std::string::npos);
 }
@@ -307,9 +308,9 @@ void ToolTest::seriesSimulatedAndJudged() {
                                         "\"pixel_um\": 8.4, \"width\": 2500, \"height\": 1700"));
     }
     const QString scenario = in("night.json");
-    Ran r = tool({"simulate", scenario, "--minutes", thinned ? "11" : "14", "--kind", "series",
-                  "--image-exposure", "60", "--dither-every", "2", "--seed", "5", "--out", in("s.ecsv"),
-                  "--frames", in("lights")});
+    RunProgram r = tool({"simulate", scenario, "--minutes", thinned ? "11" : "14", "--kind", "series",
+                         "--image-exposure", "60", "--dither-every", "2", "--seed", "5", "--out",
+                         in("s.ecsv"), "--frames", in("lights")});
     QVERIFY2(r.status == 0, qPrintable(r.error));
     const int rows = r.out["rows"];
     const int looked = thinned ? 3 : 4;
@@ -340,8 +341,8 @@ void ToolTest::seriesSimulatedAndJudged() {
 
 void ToolTest::simulateCalibrateAnalyse() {
     const QString scenario = SOURCE_DIR "/resources/demo/night.json";
-    Ran r = tool({"simulate", scenario, "--minutes", "5", "--kind", "calibration", "--seed", "3", "--out",
-                  in("c.ecsv"), "--frames", in("frames")});
+    RunProgram r = tool({"simulate", scenario, "--minutes", "5", "--kind", "calibration", "--seed", "3",
+                         "--out", in("c.ecsv"), "--frames", in("frames")});
     QVERIFY2(r.status == 0, qPrintable(r.error));
     QVERIFY(QFile::exists(in("frames/frame-0001.fits")));
     r = tool({"calibrate", in("c.ecsv")});
@@ -372,7 +373,7 @@ void ToolTest::analyseFindsTheWorm() {
                              "--out",     in("free.ecsv")};
     QCOMPARE(tool(record).status, 0);
     // What the demo's scenario hides: 7.4″ at 432 s, 1.6″ at 216 s, and a gear of 63.7 s.
-    const Ran found = tool({"analyse", in("free.ecsv")});
+    const RunProgram found = tool({"analyse", in("free.ecsv")});
     QCOMPARE(found.status, 0);
     const auto& worm = found.out.at("worm");
     QVERIFY(std::abs(double(worm["period_s"]["value"]) - 432.0) < 6.0);
@@ -383,13 +384,13 @@ void ToolTest::analyseFindsTheWorm() {
         gear |= std::abs(double(line["period_s"]["value"]) - 63.7) < 1.0;
     }
     QVERIFY(gear);
-    const Ran given = tool({"analyse", in("free.ecsv"), "--worm-period", "432"});
+    const RunProgram given = tool({"analyse", in("free.ecsv"), "--worm-period", "432"});
     QCOMPARE(double(given.out["worm"]["period_s"]["value"]), 432.0);
     const double peak = given.out["worm"]["peak_to_peak_arcsec"];
     QVERIFY2(std::abs(peak - 14.0) < 1.5, qPrintable(QString::number(peak)));
     QVERIFY(!given.out.contains("backlash"));
     // Too long a worm for this run is said, not guessed.
-    const Ran long_ = tool({"analyse", in("free.ecsv"), "--worm-period", "1500"});
+    const RunProgram long_ = tool({"analyse", in("free.ecsv"), "--worm-period", "1500"});
     QVERIFY(!long_.out.contains("worm"));
     bool said = false;
     for (const auto& f : long_.out["findings"])
@@ -402,7 +403,7 @@ void ToolTest::analyseFindsTheBacklash() {
                    "backlash", "--seed", "4", "--out", in("backlash.ecsv")})
                  .status,
              0);
-    const Ran r = tool({"analyse", in("backlash.ecsv")});
+    const RunProgram r = tool({"analyse", in("backlash.ecsv")});
     QCOMPARE(r.status, 0);
     const auto& b = r.out.at("backlash");
     // 5.2″ of play in the scenario.
@@ -417,7 +418,7 @@ void ToolTest::reportsAreWritten() {
     const QString scenario = SOURCE_DIR "/resources/demo/night.json";
     QCOMPARE(tool({"simulate", scenario, "--minutes", "16", "--kind", "free", "--out", in("f.ecsv")}).status,
              0);
-    Ran r = tool({"analyse", in("f.ecsv"), "--report", in("f.html")});
+    RunProgram r = tool({"analyse", in("f.ecsv"), "--report", in("f.html")});
     QVERIFY2(r.status == 0, qPrintable(r.error));
     QFile html(in("f.html"));
     QVERIFY(html.open(QIODevice::ReadOnly));
@@ -490,7 +491,7 @@ void ToolTest::badRuns() {
     QFETCH(QString, said);
     std::ofstream(in("bad.ecsv").toStdString()) << "# %ECSV 1.0\n# ---\n# datatype:\n"
                                                 << header.toStdString() << rows.toStdString();
-    const Ran r = tool({"analyse", in("bad.ecsv")});
+    const RunProgram r = tool({"analyse", in("bad.ecsv")});
     QCOMPARE(r.status, 1);
     QVERIFY2(r.raw.contains(QString(said).replace('"', "\\\"")), qPrintable(r.raw));
     QVERIFY(!std::string(r.out["problem"]["what"]).empty() &&
@@ -508,7 +509,7 @@ void ToolTest::shortAndStillRunsSaySo() {
         file << 2 * i << ' ' << 0.4 * std::sin(12.9898 * i * i) << ' ' << 0.4 * std::sin(78.233 * i * i)
              << '\n';
     file.close();
-    Ran r = tool({"analyse", in("still.ecsv")});
+    RunProgram r = tool({"analyse", in("still.ecsv")});
     QCOMPARE(r.status, 0);
     QVERIFY(r.out["periodic"].empty() && !r.out.contains("worm"));
     bool said = false;
@@ -542,15 +543,15 @@ void ToolTest::simulationIsRepeatable() {
 void ToolTest::missingIndexFiles() {
     QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
     environment.insert("NORDSTJERNA_INDEX_PATH", dir_->path());
-    const Ran r = tool({"solve", SOURCE_DIR "/tests/reference/data/stars.fits"}, environment);
+    const RunProgram r = tool({"solve", SOURCE_DIR "/tests/reference/data/stars.fits"}, environment);
     QCOMPARE(r.status, 1);
     QVERIFY(std::string(r.out["problem"]["what"]).find("index") != std::string::npos);
 }
 
 void ToolTest::replayAndTune() {
     const QString scenario = SOURCE_DIR "/resources/demo/night.json";
-    Ran r = tool({"simulate", scenario, "--minutes", "20", "--kind", "guided", "--controller", "proportional",
-                  "--out", in("p.ecsv")});
+    RunProgram r = tool({"simulate", scenario, "--minutes", "20", "--kind", "guided", "--controller",
+                         "proportional", "--out", in("p.ecsv")});
     QCOMPARE(r.status, 0);
     r = tool({"simulate", scenario, "--minutes", "20", "--kind", "guided", "--controller", "model", "--out",
               in("m.ecsv")});
@@ -566,12 +567,12 @@ void ToolTest::replayAndTune() {
     QCOMPARE(r.out["settings"]["ra"]["kind"].get<std::string>(), std::string("model"));
     QVERIFY(int(r.out["tried"]) > 500 && r.out["best"].contains("dec"));
     // Foretold from the one, got by the other.
-    const Ran got = tool({"replay", in("m.ecsv")});
+    const RunProgram got = tool({"replay", in("m.ecsv")});
     QVERIFY2(std::abs(double(r.out["predicted"]["total_arcsec"]["value"]) /
                           double(got.out["recorded"]["total_arcsec"]) -
                       1.0) < 0.06,
              qPrintable(r.raw + got.raw));
-    const Ran judged = tool({"analyse", in("p.ecsv")});
+    const RunProgram judged = tool({"analyse", in("p.ecsv")});
     QVERIFY(isMeasured(judged.out["mount_part_arcsec"]) && !judged.out["budget"].empty());
     double sum = 0.0;
     for (const auto& share : judged.out["budget"])
@@ -597,7 +598,7 @@ void ToolTest::nightLog() {
     const QString data = in("data");
     QVERIFY(QDir().mkpath(data));
     // Nothing there yet: told, and nothing is made by looking.
-    Ran r = tool({"night", "list", "--data", data});
+    RunProgram r = tool({"night", "list", "--data", data});
     QCOMPARE(r.status, 1);
     QVERIFY(r.out.contains("problem") && !QFile::exists(data + "/night-log.sqlite"));
     namespace fs = std::filesystem;

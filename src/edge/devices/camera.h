@@ -17,8 +17,9 @@ public:
     virtual Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) = 0;
 
     // The same in two parts, for exposures during which something else is commanded: begin() opens the
-    // shutter and returns at once; finish() closes it and reads out.
-    virtual Expected<void> begin() = 0;
+    // shutter, for so long as is planned, and returns at once; finish() reads out, and closes it where the
+    // camera can be told to.
+    virtual Expected<void> begin(double exposure_s) = 0;
     virtual Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) = 0;
 
     // Exposes and hands out only windows round the expected stars. A camera without windows may cut them

@@ -10,6 +10,8 @@ namespace nordstjerna {
 
 // Set from any thread to break off whatever waits.
 using StopFlag = std::atomic<bool>;
+// For what nobody breaks off.
+inline const StopFlag neverHalted{false};
 
 class Clock {
 public:

@@ -18,7 +18,6 @@ constexpr Lane::Wait slewing{300.0, 20.0};
 constexpr Lane::Wait readOut{0.0, 30.0};
 constexpr Lane::Wait focusing{300.0, 20.0};
 constexpr Lane::Wait halting{0.0, 10.0};
-const StopFlag never{false};
 
 // Puts a question and takes note of the answer. What was broken off on request says nothing of the link.
 auto heard(Link& link, auto&& ask, const StopFlag* halt = nullptr) {
@@ -37,7 +36,7 @@ public:
           lane_("mount", *whole.own_.clock, whole.helpers_), telling_{0.0, patience_s}, short_{0.0,
                                                                                                command_s} {}
 
-    Expected<MountState> state() const override { return state(never); }
+    Expected<MountState> state() const override { return state(neverHalted); }
     Expected<MountState> state(const StopFlag& halt) const {
         const Instant asked = whole_.own_.clock->now();
         auto told = heard(whole_.mountLink_, [&] {
@@ -64,7 +63,7 @@ public:
             return m.slewOn(place, side, broken);
         });
     }
-    Expected<void> setTracking(bool on) override { return setTracking(on, never); }
+    Expected<void> setTracking(bool on) override { return setTracking(on, neverHalted); }
     Expected<void> setTracking(bool on, const StopFlag& halt) {
         if (on)
             if (auto may = mayMove(); !may)
@@ -86,16 +85,18 @@ public:
         if (sidereal != 0.0)
             if (auto may = mayMove(); !may)
                 return may;
-        const auto done =
-            lane_.ask(short_, never, [&m = mount_, sidereal](const StopFlag&) { return m.runRa(sidereal); });
+        const auto done = lane_.ask(short_, neverHalted,
+                                    [&m = mount_, sidereal](const StopFlag&) { return m.runRa(sidereal); });
         whole_.owesRate_ = sidereal == 0.0 && !done;
         return done;
     }
     Expected<void> sync(const HourAngleDec& truth) override {
-        return lane_.ask(short_, never, [&m = mount_, truth](const StopFlag&) { return m.sync(truth); });
+        return lane_.ask(short_, neverHalted,
+                         [&m = mount_, truth](const StopFlag&) { return m.sync(truth); });
     }
     Expected<void> setCurve(const std::vector<double>& curve) override {
-        return lane_.ask(short_, never, [&m = mount_, curve](const StopFlag&) { return m.setCurve(curve); });
+        return lane_.ask(short_, neverHalted,
+                         [&m = mount_, curve](const StopFlag&) { return m.setCurve(curve); });
     }
     Expected<void> halt() override {
         const auto done = mount_.halt();
@@ -171,8 +172,9 @@ public:
                 [&c = camera_, exposure_s](const StopFlag& broken) { return c.expose(exposure_s, broken); });
         });
     }
-    Expected<void> begin() override {
-        return lane_.ask(plain, never, [&c = camera_](const StopFlag&) { return c.begin(); });
+    Expected<void> begin(double exposure_s) override {
+        return lane_.ask(plain, neverHalted,
+                         [&c = camera_, exposure_s](const StopFlag&) { return c.begin(exposure_s); });
     }
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override {
         return frame(halt, [&] {
@@ -208,7 +210,7 @@ public:
 
     Expected<FocuserState> state() const override {
         return heard(link_, [&] {
-            return lane_.ask(plain, never, [&f = focuser_](const StopFlag&) { return f.state(); });
+            return lane_.ask(plain, neverHalted, [&f = focuser_](const StopFlag&) { return f.state(); });
         });
     }
     Expected<void> moveTo(int steps, const StopFlag& halt) override {

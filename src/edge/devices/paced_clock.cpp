@@ -1,4 +1,4 @@
-#include "edge/devices/sim/sim_clock.h"
+#include "edge/devices/paced_clock.h"
 
 #include <algorithm>
 #include <utility>
@@ -10,9 +10,9 @@ namespace {
 constexpr auto glance = std::chrono::milliseconds(20);
 } // namespace
 
-class SimClock::Chair : public Clock::Seat {
+class PacedClock::Chair : public Clock::Seat {
 public:
-    Chair(SimClock& clock, std::shared_ptr<Place> place) : clock_(clock), place_(std::move(place)) {}
+    Chair(PacedClock& clock, std::shared_ptr<Place> place) : clock_(clock), place_(std::move(place)) {}
     ~Chair() override {
         const std::scoped_lock guard(clock_.lock_);
         clock_.places_.remove(place_);
@@ -29,13 +29,13 @@ public:
     }
 
 private:
-    SimClock& clock_;
+    PacedClock& clock_;
     std::shared_ptr<Place> place_;
 };
 
-class SimClock::Helped final : public Clock::Errand {
+class PacedClock::Helped final : public Clock::Errand {
 public:
-    Helped(SimClock& clock, double own_s, double patience_s, const StopFlag& halted)
+    Helped(PacedClock& clock, double own_s, double patience_s, const StopFlag& halted)
         : clock_(clock), halted_(halted), owner_(std::this_thread::get_id()),
           afterHalt_s_(std::min(patience_s, most_after_halt_s)) {
         const std::scoped_lock guard(clock_.lock_);
@@ -126,7 +126,7 @@ private:
         if (alarm_)
             clock_.places_.remove(std::exchange(alarm_, nullptr));
     }
-    SimClock& clock_;
+    PacedClock& clock_;
     const StopFlag& halted_; // looked at only while somebody waits
     std::thread::id owner_, helper_;
     double afterHalt_s_;
@@ -140,22 +140,22 @@ private:
     bool lost_ = false;
 };
 
-SimClock::SimClock(Instant start, double speed)
+PacedClock::PacedClock(Instant start, double speed)
     : base_(start), realBase_(std::chrono::steady_clock::now()), speed_(speed) {}
 
-Instant SimClock::nowLocked() const {
+Instant PacedClock::nowLocked() const {
     if (speed_ <= 0.0)
         return base_;
     const std::chrono::duration<double> real = std::chrono::steady_clock::now() - realBase_;
     return base_ + real.count() * speed_;
 }
 
-Instant SimClock::now() const {
+Instant PacedClock::now() const {
     const std::scoped_lock guard(lock_);
     return nowLocked();
 }
 
-void SimClock::setSpeed(double speed) {
+void PacedClock::setSpeed(double speed) {
     const std::scoped_lock guard(lock_);
     base_ = nowLocked();
     realBase_ = std::chrono::steady_clock::now();
@@ -164,12 +164,12 @@ void SimClock::setSpeed(double speed) {
     changed_.notify_all();
 }
 
-double SimClock::speed() const {
+double PacedClock::speed() const {
     const std::scoped_lock guard(lock_);
     return speed_;
 }
 
-std::unique_ptr<Clock::Seat> SimClock::reserve() {
+std::unique_ptr<Clock::Seat> PacedClock::reserve() {
     const std::scoped_lock guard(lock_);
     auto place = std::make_shared<Place>();
     place->due = nowLocked();
@@ -177,18 +177,18 @@ std::unique_ptr<Clock::Seat> SimClock::reserve() {
     return std::make_unique<Chair>(*this, place);
 }
 
-std::shared_ptr<Clock::Errand> SimClock::errand(double own_s, double patience_s, const StopFlag& halted) {
+std::shared_ptr<Clock::Errand> PacedClock::errand(double own_s, double patience_s, const StopFlag& halted) {
     return std::make_shared<Helped>(*this, own_s, patience_s, halted);
 }
 
-std::shared_ptr<SimClock::Place> SimClock::placeOfThisThread() {
+std::shared_ptr<PacedClock::Place> PacedClock::placeOfThisThread() {
     const auto own = std::this_thread::get_id();
     const auto at =
         std::find_if(places_.begin(), places_.end(), [own](const auto& p) { return p->thread == own; });
     return at == places_.end() ? nullptr : *at;
 }
 
-void SimClock::passOn() {
+void PacedClock::passOn() {
     if (speed_ > 0.0 || places_.empty())
         return;
     Place* first = nullptr;
@@ -202,7 +202,7 @@ void SimClock::passOn() {
     changed_.notify_all();
 }
 
-bool SimClock::awaitTurn(std::unique_lock<std::mutex>& guard, std::shared_ptr<Place> place, Instant due,
+bool PacedClock::awaitTurn(std::unique_lock<std::mutex>& guard, std::shared_ptr<Place> place, Instant due,
                          const StopFlag& halt) {
     const auto own = std::this_thread::get_id();
     place->due = due;
@@ -220,7 +220,7 @@ bool SimClock::awaitTurn(std::unique_lock<std::mutex>& guard, std::shared_ptr<Pl
     return came;
 }
 
-void SimClock::linger(double seconds) {
+void PacedClock::linger(double seconds) {
     const StopFlag never{false};
     {
         std::unique_lock guard(lock_);
@@ -232,7 +232,7 @@ void SimClock::linger(double seconds) {
     sleep(seconds, never);
 }
 
-bool SimClock::sleep(double seconds, const StopFlag& halt) {
+bool PacedClock::sleep(double seconds, const StopFlag& halt) {
     std::unique_lock guard(lock_);
     const Instant end = nowLocked() + seconds;
     while (!halt) {

@@ -1,4 +1,4 @@
-// The simulated night's clock: runs at a multiple of real time, or jumps when all who live by it wait.
+// A clock that runs as the wall does or at a multiple of it, or jumps when all who live by it wait.
 #pragma once
 
 #include <chrono>
@@ -13,11 +13,11 @@
 
 namespace nordstjerna {
 
-class SimClock : public Clock {
+class PacedClock : public Clock {
 public:
     // speed 0: time passes only in sleep(). A thread without a seat sleeps in no time; those with one take
     // turns.
-    SimClock(Instant start, double speed);
+    PacedClock(Instant start, double speed);
     Instant now() const override;
     bool sleep(double seconds, const StopFlag& halt) override;
     // As sleep(), but a thread without a seat leaves the time to the others.

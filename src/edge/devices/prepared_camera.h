@@ -26,7 +26,7 @@ public:
     DarkUse darkUse() const; // for the last exposure
 
     Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override;
-    Expected<void> begin() override { return camera_.begin(); }
+    Expected<void> begin(double exposure_s) override { return camera_.begin(exposure_s); }
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override;

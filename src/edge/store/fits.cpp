@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
+#include <cstdlib>
 #include <memory>
 #include <optional>
 
@@ -151,11 +152,9 @@ double saturationOf(const Frame& frame, int bitpix) {
 } // namespace
 
 namespace {
-Expected<Frame> readImage(const std::filesystem::path& path, bool withPixels) {
-    auto file = open(path, READONLY);
-    if (!file)
-        return tl::unexpected(file.error());
-    fitsfile* f = file->get();
+// path: what it is called where something is wrong; length: bytes that it can hold at most, if known.
+Expected<Frame> readImage(fitsfile* f, const std::filesystem::path& path, std::optional<double> length,
+                          bool withPixels) {
     if (!moveToImage(f))
         return problem("There is no picture in " + path.string() + ".",
                        "None of its parts is an image of two axes.", "Choose a frame from a camera.");
@@ -171,19 +170,17 @@ Expected<Frame> readImage(const std::filesystem::path& path, bool withPixels) {
                        "Choose another frame.");
     const long planes = axes > 2 ? std::max(1L, size[2]) : 1;
     // What a header claims is held against what the file can hold, before memory is asked for.
-    std::error_code error;
-    const auto length = static_cast<double>(std::filesystem::file_size(path, error));
     int compressed = fits_is_compressed_image(f, &status);
     const double claimed =
         static_cast<double>(size[0]) * static_cast<double>(size[1]) * static_cast<double>(planes);
     const double needed = compressed ? claimed / 500.0 : claimed * std::abs(bitpix) / 8.0;
     constexpr double mostPixels = 4e8;
-    if (status || planes > 16 || claimed > mostPixels || (!error && needed > length))
+    if (status || planes > 16 || claimed > mostPixels || (length && needed > *length))
         return problem("The picture in " + path.string() + " cannot be what its header says.",
                        std::to_string(size[0]) + " × " + std::to_string(size[1]) + " pixels" +
                            (planes > 1 ? " in " + std::to_string(planes) + " planes" : std::string()) +
-                           (!error && needed > length
-                                ? " do not fit into a file of " + formatNumber(length / 1e6, 2) + " MB."
+                           (length && needed > *length
+                                ? " do not fit into a file of " + formatNumber(*length / 1e6, 2) + " MB."
                                 : " are more than any camera has."),
                        "The file is damaged or cut short; copy it again or take another frame.");
     Frame frame;
@@ -224,14 +221,36 @@ Expected<Frame> readImage(const std::filesystem::path& path, bool withPixels) {
     info.saturation_adu = number(f, "SATURATE").value_or(withPixels ? saturationOf(frame, bitpix) : 65535.0);
     return frame;
 }
+
+Expected<Frame> readImageFile(const std::filesystem::path& path, bool withPixels) {
+    const auto file = open(path, READONLY);
+    if (!file)
+        return tl::unexpected(file.error());
+    std::error_code error;
+    const auto length = static_cast<double>(std::filesystem::file_size(path, error));
+    return readImage(file->get(), path, error ? std::nullopt : std::optional(length), withPixels);
+}
 } // namespace
 
 Expected<Frame> readFits(const std::filesystem::path& path) {
-    return readImage(path, true);
+    return readImageFile(path, true);
 }
 
 Expected<Frame> readFitsHeader(const std::filesystem::path& path) {
-    return readImage(path, false);
+    return readImageFile(path, false);
+}
+
+Expected<Frame> readFitsBytes(const std::string& bytes, const std::string& name) {
+    fitsfile* raw = nullptr;
+    int status = 0;
+    // Read only: cfitsio promises to leave the bytes alone, and takes no other pointer.
+    void* at = const_cast<char*>(bytes.data());
+    size_t size = bytes.size();
+    fits_open_memfile(&raw, name.c_str(), READONLY, &at, &size, 0, nullptr, &status);
+    if (status)
+        return fitsProblem("Cannot read", name, status, "Take another frame.");
+    const FitsFile file(raw);
+    return readImage(raw, name, static_cast<double>(bytes.size()), true);
 }
 
 Expected<std::shared_ptr<const Frame>> readSharedFits(const std::filesystem::path& path) {
@@ -285,57 +304,79 @@ void putNumber(fitsfile* f, const char* key, double v, int decimals, const char*
 void putText(fitsfile* f, const char* key, const std::string& v, const char* comment, int& status) {
     fits_update_key_str(f, key, v.c_str(), comment, &status);
 }
+
+void putFrame(fitsfile* f, const Frame& frame, const std::vector<FitsCard>& cards, int& status) {
+    long size[2] = {frame.width, frame.height};
+    fits_create_img(f, USHORT_IMG, 2, size, &status);
+    const FrameInfo& i = frame.info;
+    if (i.start) {
+        putText(f, "DATE-OBS", formatInstant(*i.start), "start of exposure, UTC", status);
+        putText(f, "TIMESYS", "UTC", "time system", status);
+    }
+    putNumber(f, "EXPTIME", i.exposure_s, 3, "[s] exposure time", status);
+    if (i.pixel_um > 0.0) {
+        putNumber(f, "XPIXSZ", i.pixel_um, 3, "[um] width of the binned pixel", status);
+        putNumber(f, "YPIXSZ", i.pixel_um, 3, "[um] height of the binned pixel", status);
+    }
+    int bin = i.bin;
+    fits_update_key(f, TINT, "XBINNING", &bin, "binning across", &status);
+    fits_update_key(f, TINT, "YBINNING", &bin, "binning down", &status);
+    if (i.focal_mm > 0.0)
+        putNumber(f, "FOCALLEN", i.focal_mm, 2, "[mm] focal length", status);
+    putNumber(f, "EGAIN", i.gain_e_adu, 4, "electrons per count", status);
+    putNumber(f, "SATURATE", i.saturation_adu, 1, "count at which pixels saturate", status);
+    if (i.temperature_c)
+        putNumber(f, "CCD-TEMP", *i.temperature_c, 2, "[degC] of the sensor", status);
+    if (i.bayer)
+        putText(f, "BAYERPAT", "RGGB", "colour filter pattern", status);
+    if (!i.camera.empty())
+        putText(f, "INSTRUME", i.camera, "camera", status);
+    if (i.pointing) {
+        putNumber(f, "RA", i.pointing->ra.wrapped().deg(), 6, "[deg] where the mount believes to point, ICRS",
+                  status);
+        putNumber(f, "DEC", i.pointing->dec.deg(), 6, "[deg] where the mount believes to point, ICRS",
+                  status);
+    }
+    for (const FitsCard& c : cards) {
+        if (const auto* v = std::get_if<double>(&c.value)) {
+            if (std::isfinite(*v))
+                putNumber(f, c.key.c_str(), *v, c.decimals, c.comment.c_str(), status);
+        } else {
+            putText(f, c.key.c_str(), std::get<std::string>(c.value), c.comment.c_str(), status);
+        }
+    }
+    std::vector<unsigned short> counts(frame.pixels.size());
+    std::transform(frame.pixels.begin(), frame.pixels.end(), counts.begin(), [](float v) {
+        return static_cast<unsigned short>(std::lround(std::clamp(v, 0.0F, 65535.0F)));
+    });
+    fits_write_img(f, TUSHORT, 1, static_cast<LONGLONG>(counts.size()), counts.data(), &status);
+    fits_write_chksum(f, &status);
+}
 } // namespace
 
 Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame,
                          const std::vector<FitsCard>& cards) {
-    return create(path, [&](fitsfile* f, int& status) {
-        long size[2] = {frame.width, frame.height};
-        fits_create_img(f, USHORT_IMG, 2, size, &status);
-        const FrameInfo& i = frame.info;
-        if (i.start) {
-            putText(f, "DATE-OBS", formatInstant(*i.start), "start of exposure, UTC", status);
-            putText(f, "TIMESYS", "UTC", "time system", status);
-        }
-        putNumber(f, "EXPTIME", i.exposure_s, 3, "[s] exposure time", status);
-        if (i.pixel_um > 0.0) {
-            putNumber(f, "XPIXSZ", i.pixel_um, 3, "[um] width of the binned pixel", status);
-            putNumber(f, "YPIXSZ", i.pixel_um, 3, "[um] height of the binned pixel", status);
-        }
-        int bin = i.bin;
-        fits_update_key(f, TINT, "XBINNING", &bin, "binning across", &status);
-        fits_update_key(f, TINT, "YBINNING", &bin, "binning down", &status);
-        if (i.focal_mm > 0.0)
-            putNumber(f, "FOCALLEN", i.focal_mm, 2, "[mm] focal length", status);
-        putNumber(f, "EGAIN", i.gain_e_adu, 4, "electrons per count", status);
-        putNumber(f, "SATURATE", i.saturation_adu, 1, "count at which pixels saturate", status);
-        if (i.temperature_c)
-            putNumber(f, "CCD-TEMP", *i.temperature_c, 2, "[degC] of the sensor", status);
-        if (i.bayer)
-            putText(f, "BAYERPAT", "RGGB", "colour filter pattern", status);
-        if (!i.camera.empty())
-            putText(f, "INSTRUME", i.camera, "camera", status);
-        if (i.pointing) {
-            putNumber(f, "RA", i.pointing->ra.wrapped().deg(), 6,
-                      "[deg] where the mount believes to point, ICRS", status);
-            putNumber(f, "DEC", i.pointing->dec.deg(), 6, "[deg] where the mount believes to point, ICRS",
-                      status);
-        }
-        for (const FitsCard& c : cards) {
-            if (const auto* v = std::get_if<double>(&c.value)) {
-                if (std::isfinite(*v))
-                    putNumber(f, c.key.c_str(), *v, c.decimals, c.comment.c_str(), status);
-            } else {
-                putText(f, c.key.c_str(), std::get<std::string>(c.value), c.comment.c_str(), status);
-            }
-        }
-        std::vector<unsigned short> counts(frame.pixels.size());
-        std::transform(frame.pixels.begin(), frame.pixels.end(), counts.begin(), [](float v) {
-            return static_cast<unsigned short>(std::lround(std::clamp(v, 0.0F, 65535.0F)));
-        });
-        fits_write_img(f, TUSHORT, 1, static_cast<LONGLONG>(counts.size()), counts.data(), &status);
-        fits_write_chksum(f, &status);
-    });
+    return create(path, [&](fitsfile* f, int& status) { putFrame(f, frame, cards, status); });
+}
+
+Expected<std::string> fitsBytes(const Frame& frame) {
+    void* at = nullptr;
+    size_t size = 0;
+    fitsfile* raw = nullptr;
+    int status = 0;
+    fits_create_memfile(&raw, &at, &size, 2880, std::realloc, &status);
+    if (status)
+        return fitsProblem("Cannot make", "a frame", status, "Free some memory.");
+    putFrame(raw, frame, {}, status);
+    LONGLONG length = 0;
+    fits_flush_file(raw, &status);
+    fits_get_hduaddrll(raw, nullptr, nullptr, &length, &status);
+    int closing = 0;
+    fits_close_file(raw, &closing);
+    const std::unique_ptr<void, decltype(&std::free)> memory(at, std::free);
+    if (status || closing)
+        return fitsProblem("Cannot make", "a frame", status ? status : closing, "Free some memory.");
+    return std::string(static_cast<const char*>(at), static_cast<size_t>(length));
 }
 
 namespace {

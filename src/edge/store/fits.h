@@ -21,7 +21,10 @@ namespace nordstjerna {
 Expected<Frame> readFits(const std::filesystem::path& path);
 // What its header tells: sizes and information, no pixels.
 Expected<Frame> readFitsHeader(const std::filesystem::path& path);
-// The same, to be handed round.
+// The same from memory, and into it; name: what it is called where something is wrong with it.
+Expected<Frame> readFitsBytes(const std::string& bytes, const std::string& name);
+Expected<std::string> fitsBytes(const Frame& frame);
+// From a file, to be handed round.
 Expected<std::shared_ptr<const Frame>> readSharedFits(const std::filesystem::path& path);
 
 // A further keyword of a header: a number with so many places, or a text.

@@ -199,8 +199,11 @@ void MountMechanics::startPulse(double ra_ms, double dec_ms) {
         const double step = scenario_.pulseResolution_ms;
         return (step > 0.0 ? step * std::round(ms / step) : ms) / 1000.0;
     };
-    raPulseLeft_s_ = resolved(ra_ms);
-    decPulseLeft_s_ = resolved(dec_ms);
+    // An axis that gets none goes on with what it has.
+    if (ra_ms != 0.0)
+        raPulseLeft_s_ = resolved(ra_ms);
+    if (dec_ms != 0.0)
+        decPulseLeft_s_ = resolved(dec_ms);
 }
 
 void MountMechanics::stopMotion() {

@@ -5,6 +5,24 @@
 
 namespace nordstjerna {
 
+std::optional<FaultKind> faultKindFrom(const std::string& word) {
+    static constexpr std::pair<const char*, FaultKind> kinds[] = {{"cloud", FaultKind::cloud},
+                                                                  {"dew", FaultKind::dew},
+                                                                  {"gust", FaultKind::gust},
+                                                                  {"bump", FaultKind::bump},
+                                                                  {"lamp", FaultKind::lamp},
+                                                                  {"satellite", FaultKind::satellite},
+                                                                  {"mount-link", FaultKind::mountLink},
+                                                                  {"camera-link", FaultKind::cameraLink},
+                                                                  {"focuser-link", FaultKind::focuserLink},
+                                                                  {"mount-hangs", FaultKind::mountHangs},
+                                                                  {"camera-hangs", FaultKind::cameraHangs},
+                                                                  {"frozen", FaultKind::frozen}};
+    const auto known =
+        std::find_if(std::begin(kinds), std::end(kinds), [&](const auto& k) { return word == k.first; });
+    return known == std::end(kinds) ? std::nullopt : std::optional(known->second);
+}
+
 namespace {
 Expected<PeriodicTerm> periodicTerm(const nlohmann::json& j) {
     PeriodicTerm t;
@@ -26,22 +44,8 @@ Expected<Fault> fault(const nlohmann::json& j) {
         .optional("length_s", f.length_s)
         .optional("amount", f.amount)
         .optional("amount2", f.amount2);
-    static constexpr std::pair<const char*, FaultKind> kinds[] = {{"cloud", FaultKind::cloud},
-                                                                  {"dew", FaultKind::dew},
-                                                                  {"gust", FaultKind::gust},
-                                                                  {"bump", FaultKind::bump},
-                                                                  {"lamp", FaultKind::lamp},
-                                                                  {"satellite", FaultKind::satellite},
-                                                                  {"mount-link", FaultKind::mountLink},
-                                                                  {"camera-link", FaultKind::cameraLink},
-                                                                  {"focuser-link", FaultKind::focuserLink},
-                                                                  {"mount-hangs", FaultKind::mountHangs},
-                                                                  {"camera-hangs", FaultKind::cameraHangs},
-                                                                  {"frozen", FaultKind::frozen}};
-    const auto known =
-        std::find_if(std::begin(kinds), std::end(kinds), [&](const auto& k) { return kind == k.first; });
-    if (known != std::end(kinds))
-        f.kind = known->second;
+    if (const auto known = faultKindFrom(kind))
+        f.kind = *known;
     else
         r.setProblem({"Unknown fault \"" + kind + "\".",
                       "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link, "

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -33,6 +34,9 @@ enum class FaultKind {
     cameraHangs, // so do both cameras: no frame, and no word that there is none
     frozen       // both cameras send their last frame again
 };
+
+// By its word in a scenario: "cloud", "mount-link"; absent for another.
+std::optional<FaultKind> faultKindFrom(const std::string& word);
 
 struct Fault {
     FaultKind kind = FaultKind::cloud;

@@ -330,7 +330,7 @@ Eigen::Vector2d SimCamera::trueShift() {
     return trueShift_;
 }
 
-Expected<void> SimCamera::begin() {
+Expected<void> SimCamera::begin(double) {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
     if (path_)

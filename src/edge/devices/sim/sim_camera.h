@@ -31,7 +31,7 @@ public:
     Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override;
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override;
-    Expected<void> begin() override;
+    Expected<void> begin(double exposure_s) override;
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
     // A long exposure, measured without being rendered.
     Expected<ImageTaken> imageDirectly(const ImageStep& step, const StopFlag& halt);

@@ -61,7 +61,7 @@ void addStar(Frame& frame, double x, double y, double electrons, const Eigen::Ma
 } // namespace
 
 Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& halt) {
-    if (auto begun = begin(); !begun)
+    if (auto begun = begin(exposure_s); !begun)
         return tl::unexpected(begun.error());
     const bool whole = night_.clock_.sleep(exposure_s, halt);
     night_.awaitVoice(FaultKind::cameraHangs);

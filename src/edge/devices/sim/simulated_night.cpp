@@ -1,10 +1,9 @@
 #include "edge/devices/sim/simulated_night.h"
 
-#include "core/base/parallel.h"
+#include "edge/devices/solve_by_index.h"
 #include "edge/devices/sim/sim_camera.h"
 #include "edge/devices/sim/sim_focuser.h"
 #include "edge/devices/sim/sim_mount.h"
-#include "edge/platesolve/plate_solver.h"
 
 namespace nordstjerna {
 
@@ -66,15 +65,7 @@ Devices SimulatedNight::devices() {
     d.clock = &clock_;
     d.track = trackByCamera(*guide_);
     d.image = imageByCamera(*imaging_);
-    d.solve = [index = index_](const SolveStep& step, const StopFlag& halt) {
-        SolveOptions options;
-        options.scale_arcsec_px = step.scale_arcsec_px;
-        options.scaleTolerance = step.scaleTolerance;
-        options.near = step.near;
-        options.radius_deg = step.radius_deg;
-        options.timeLimit_s = step.timeLimit_s;
-        return unhurried([&] { return solveFrame(*index, *step.frame, options, halt); });
-    };
+    d.solve = solveByIndex(index_);
     return d;
 }
 

@@ -9,7 +9,7 @@
 #include "edge/devices/devices.h"
 #include "edge/devices/sim/mount_mechanics.h"
 #include "edge/devices/sim/sim_air.h"
-#include "edge/devices/sim/sim_clock.h"
+#include "edge/devices/paced_clock.h"
 #include "edge/devices/sim/sim_sky.h"
 
 namespace nordstjerna {
@@ -34,7 +34,7 @@ public:
     // The same for frames of the imaging camera: their shapes from the true path and air.
     ImageFunction imageDirectly();
 
-    SimClock& clock() { return clock_; }
+    PacedClock& clock() { return clock_; }
     Mount& mount();
     Camera& guideCamera();
     Camera& imagingCamera();
@@ -79,7 +79,7 @@ private:
 
     Scenario scenario_;
     std::shared_ptr<StarIndex> index_;
-    SimClock clock_;
+    PacedClock clock_;
     std::mutex lock_;
     MountMechanics mechanics_;
     SimAir air_;

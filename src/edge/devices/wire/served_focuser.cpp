@@ -1,0 +1,54 @@
+#include "edge/devices/wire/served_focuser.h"
+#include "edge/devices/wire/wire_names.h"
+
+#include <cmath>
+
+namespace nordstjerna {
+
+namespace {
+constexpr unsigned focuserBit = 1U << 3;
+} // namespace
+
+ServedFocuser::ServedFocuser(std::string name, Focuser& focuser)
+    : ServedDevice(std::move(name), focuserBit), focuser_(focuser) {}
+
+std::vector<WireVector> ServedFocuser::vectors() {
+    const FocuserState s = focuser_.state().value_or(FocuserState{});
+    std::vector<WireVector> all{vector(wire::focusPlace, WireKind::number, true,
+                                       {numberElement(wire::focusSteps, s.steps, s.lowest, s.highest)}),
+                                switches(wire::abortFocus, {"ABORT"}, {})};
+    if (s.temperature_c)
+        all.push_back(vector(wire::focusHeat, WireKind::number, false,
+                             {numberElement("TEMPERATURE", *s.temperature_c, -60.0, 60.0)}));
+    return all;
+}
+
+void ServedFocuser::look() {
+    const auto s = focuser_.state();
+    if (!s)
+        return server().update(name(), wire::focusPlace, WireState::alert, {}, s.error().why);
+    server().update(name(), wire::focusPlace, moving_ ? WireState::busy : WireState::ok,
+                    {{wire::focusSteps, s->steps}});
+    if (s->temperature_c)
+        server().update(name(), wire::focusHeat, WireState::ok, {{"TEMPERATURE", *s->temperature_c}});
+}
+
+void ServedFocuser::take(const WireVector& c) {
+    if (c.name == wire::abortFocus) {
+        breakOff();
+        server().select(name(), c.name, {}, WireState::ok);
+    } else if (c.name == wire::focusPlace && std::abs(c.number(wire::focusSteps)) < 1e9) {
+        moving_ = true;
+        server().update(name(), wire::focusPlace, WireState::busy);
+        work([this, to = static_cast<int>(std::lround(c.number(wire::focusSteps)))](const StopFlag& stop) {
+            const auto done = focuser_.moveTo(to, stop);
+            moving_ = false;
+            if (!done && !done.error().asked)
+                server().update(name(), wire::focusPlace, WireState::alert, {},
+                                done.error().what + " " + done.error().why);
+            look();
+        });
+    }
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,97 @@
+#include "edge/devices/wire/wire_device.h"
+#include "edge/devices/wire/wire_names.h"
+
+namespace nordstjerna {
+
+namespace {
+using namespace std::chrono_literals;
+constexpr auto betweenGreetings = 5s;
+} // namespace
+
+void WireDevice::greet() const {
+    if (device_.empty())
+        return;
+    const auto connection = link_.told(device_, wire::connection);
+    if (!connection || connection->vector.on("CONNECT") || connection->vector.state == WireState::busy)
+        return;
+    {
+        const std::scoped_lock guard(lock_);
+        const auto now = std::chrono::steady_clock::now();
+        if (now - greeted_ < betweenGreetings)
+            return;
+        greeted_ = now;
+    }
+    (void)link_.send(wireSwitch(device_, wire::connection, "CONNECT"));
+}
+
+Expected<WireVector> WireDevice::need(const std::string& vector) const {
+    if (device_.empty())
+        return problem("No " + kind_ + " is chosen.", "None of the server's devices has this role.",
+                       "Choose one under Rig, Devices.");
+    if (auto told = link_.told(device_, vector))
+        return std::move(told->vector);
+    if (!link_.connected())
+        return tl::unexpected(link_.absent());
+    const auto connection = link_.told(device_, wire::connection);
+    if (!connection)
+        return passingProblem("The " + kind_ + " is not there.",
+                              "The device server does not offer \"" + device_ + "\".",
+                              "Start its driver at the server, or choose another device under Rig, Devices.");
+    if (!connection->vector.on("CONNECT")) {
+        greet();
+        const std::string words = link_.remark(device_);
+        return passingProblem("The " + kind_ + " is not connected.",
+                              connection->vector.state == WireState::alert && !words.empty()
+                                  ? "Its driver says: " + words
+                                  : "Its driver at the server has not reached it yet.",
+                              "Check its cable and its power; Nordstjerna keeps trying.");
+    }
+    return problem("The " + kind_ + " cannot do this.",
+                   "Its driver \"" + device_ + "\" does not offer " + vector + ".",
+                   "Use another driver, or do it by hand.");
+}
+
+Problem WireDevice::refused(const std::string& what, bool passing) const {
+    const std::string words = link_.remark(device_);
+    return {"The " + kind_ + " " + what + ".",
+            words.empty() ? "Its driver refused the command." : "Its driver says: " + words, "", passing};
+}
+
+Problem WireDevice::lied(const std::string& what, const std::string& why, const std::string& remedy) const {
+    return {"The " + kind_ + " " + what + ".", why,
+            remedy.empty() ? "Check the device; if it goes on, its driver is at fault." : remedy, true};
+}
+
+Expected<WireVector> WireDevice::carryOut(const Order& order, const StopFlag& halt) const {
+    if (auto there = need(order.vector); !there)
+        return there;
+    const std::uint64_t before = link_.serial();
+    if (auto sent = link_.send(order.messages); !sent)
+        return tl::unexpected(sent.error());
+    WireVector last;
+    bool answered = false, refusal = false;
+    const bool done = link_.await(
+        [&](const WireLink::Known& known) {
+            const auto* told = known.find(device_, order.vector);
+            if (!told || told->serial <= before)
+                return false;
+            last = told->vector;
+            answered = true;
+            refusal = told->alert > before;
+            return refusal || (last.state != WireState::busy && (!order.is || order.is(last)));
+        },
+        order.patience_s, halt);
+    if (done && refusal)
+        return tl::unexpected(refused(order.what));
+    if (done)
+        return last;
+    if (!link_.connected())
+        return tl::unexpected(link_.absent());
+    if (!answered)
+        return tl::unexpected(lied(order.what, "Its driver did not answer the command."));
+    if (last.state == WireState::busy)
+        return tl::unexpected(lied(order.what, "Its driver has been busy with it for too long."));
+    return tl::unexpected(lied(order.what, "Its driver says that all is well, but nothing has changed."));
+}
+
+} // namespace nordstjerna

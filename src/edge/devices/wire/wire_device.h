@@ -1,0 +1,50 @@
+// One device of a server: what all kinds of them have in common.
+#pragma once
+
+#include "edge/devices/clock.h"
+#include "edge/devices/wire/wire_link.h"
+
+namespace nordstjerna {
+
+class WireDevice {
+public:
+    // kind: as a person calls it, "mount". device: its name at the server; empty: none was chosen.
+    WireDevice(WireLink& link, std::string device, std::string kind)
+        : link_(link), device_(std::move(device)), kind_(std::move(kind)) {}
+    const std::string& device() const { return device_; }
+    const std::string& kind() const { return kind_; }
+    WireLink& link() const { return link_; }
+
+    // Asks the server's driver to connect its hardware where it has not yet; not more often than every few
+    // seconds.
+    void greet() const;
+
+    // What it last told of this; a problem where it tells nothing of the kind, or is not there.
+    Expected<WireVector> need(const std::string& vector) const;
+    bool has(const std::string& vector) const { return link_.told(device_, vector).has_value(); }
+
+    // Sends it and waits until the device has answered with `vector`, later and no longer busy, and until
+    // `is` holds for it. what: "does not slew".
+    struct Order {
+        std::vector<WireMessage> messages;
+        std::string vector;
+        std::function<bool(const WireVector&)> is;
+        double patience_s = 10.0; // by the wall
+        std::string what;
+    };
+    Expected<WireVector> carryOut(const Order& order, const StopFlag& halt) const;
+
+    // The device said no; its own last words are the reason where it had any.
+    Problem refused(const std::string& what, bool passing = false) const;
+    // It said neither yes nor no, or yes without having done it.
+    Problem lied(const std::string& what, const std::string& why, const std::string& remedy = {}) const;
+
+private:
+    WireLink& link_;
+    std::string device_;
+    std::string kind_;
+    mutable std::mutex lock_;
+    mutable std::chrono::steady_clock::time_point greeted_{};
+};
+
+} // namespace nordstjerna

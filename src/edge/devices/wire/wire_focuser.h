@@ -1,0 +1,25 @@
+// A focuser behind a device server; one that only knows steps in and out counts them from where it stood.
+#pragma once
+
+#include "edge/devices/focuser.h"
+#include "edge/devices/wire/wire_device.h"
+
+namespace nordstjerna {
+
+class WireFocuser final : public Focuser {
+public:
+    WireFocuser(WireLink& link, const std::string& device) : focuser_(link, device, "focuser") {}
+    void greet() const { focuser_.greet(); }
+
+    Expected<FocuserState> state() const override;
+    Expected<void> moveTo(int steps, const StopFlag& halt) override;
+
+private:
+    bool absolute() const { return focuser_.has("ABS_FOCUS_POSITION"); }
+    Expected<void> moveBy(int steps, const StopFlag& halt);
+    void abort() const;
+    WireDevice focuser_;
+    std::atomic<int> counted_ = 0; // of a focuser that does not know where it stands
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,39 @@
+// Names of the standard vectors that both ends use. EOD: coordinates of date.
+#pragma once
+
+namespace nordstjerna::wire {
+
+inline constexpr const char* connection = "CONNECTION";
+inline constexpr const char* driver = "DRIVER_INFO";
+
+inline constexpr const char* coordinates = "EQUATORIAL_EOD_COORD"; // RA h, DEC °
+inline constexpr const char* coordinateUse = "ON_COORD_SET";
+inline constexpr const char* abortMotion = "TELESCOPE_ABORT_MOTION";
+inline constexpr const char* trackState = "TELESCOPE_TRACK_STATE";
+inline constexpr const char* trackMode = "TELESCOPE_TRACK_MODE";
+inline constexpr const char* trackRate = "TELESCOPE_TRACK_RATE";         // ″/s
+inline constexpr const char* pulseWestEast = "TELESCOPE_TIMED_GUIDE_WE"; // ms
+inline constexpr const char* pulseNorthSouth = "TELESCOPE_TIMED_GUIDE_NS";
+inline constexpr const char* pierSide = "TELESCOPE_PIER_SIDE";
+inline constexpr const char* park = "TELESCOPE_PARK";
+inline constexpr const char* guideRate = "GUIDE_RATE"; // fractions of the sidereal rate
+inline constexpr const char* site = "GEOGRAPHIC_COORD";
+
+inline constexpr const char* exposure = "CCD_EXPOSURE"; // s
+inline constexpr const char* exposureValue = "CCD_EXPOSURE_VALUE";
+inline constexpr const char* abortExposure = "CCD_ABORT_EXPOSURE";
+inline constexpr const char* sensor = "CCD_INFO";
+inline constexpr const char* part = "CCD_FRAME"; // unbinned pixels
+inline constexpr const char* binning = "CCD_BINNING";
+inline constexpr const char* frame = "CCD1"; // the BLOB
+
+inline constexpr const char* focusPlace = "ABS_FOCUS_POSITION";
+inline constexpr const char* focusSteps = "FOCUS_ABSOLUTE_POSITION";
+inline constexpr const char* focusBy = "REL_FOCUS_POSITION";
+inline constexpr const char* focusByValue = "FOCUS_RELATIVE_POSITION";
+inline constexpr const char* focusHeat = "FOCUS_TEMPERATURE";
+inline constexpr const char* abortFocus = "FOCUS_ABORT_MOTION";
+
+inline constexpr double sidereal_arcsec_s = 15.041067; // of TRACK_RATE_RA
+
+} // namespace nordstjerna::wire

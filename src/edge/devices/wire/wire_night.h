@@ -1,0 +1,51 @@
+// The devices of a server, put together for an evening: one link for commands and states, one for the frames
+// of each camera, and a clock.
+#pragma once
+
+#include "core/rig/rig.h"
+#include "edge/devices/devices.h"
+#include "edge/devices/paced_clock.h"
+#include "edge/devices/wire/wire_camera.h"
+#include "edge/devices/wire/wire_focuser.h"
+#include "edge/devices/wire/wire_mount.h"
+#include "edge/platesolve/star_index.h"
+
+namespace nordstjerna {
+
+// Which device of the server does what, by its name there; empty: none.
+struct WireRoles {
+    std::string mount;
+    std::string guideCamera;
+    std::string imagingCamera;
+    std::string guideFocuser;
+    std::string imagingFocuser;
+    std::string guidePort; // a camera that carries the guide pulses in place of the mount
+
+    bool operator==(const WireRoles&) const = default;
+};
+
+class WireNight {
+public:
+    // Waits a moment for the server, never fails: devices that do not answer say so when they are asked, and
+    // are there as soon as they do.
+    WireNight(const WireAddress& server, WireRoles roles, const Rig& rig, std::shared_ptr<StarIndex> index);
+
+    // Ports, with plate solving by the star index. The cameras are there in any case; where no imaging camera
+    // has a role it is absent.
+    Devices devices();
+    // The rig was changed. From any thread.
+    void setRig(const Rig& rig);
+    PacedClock& clock() { return clock_; }
+    WireLink& link() { return link_; }
+
+private:
+    WireLink link_;
+    PacedClock clock_;
+    std::shared_ptr<StarIndex> index_;
+    WireMount mount_;
+    WireCamera guide_;
+    std::unique_ptr<WireCamera> imaging_;
+    std::unique_ptr<WireFocuser> guideFocuser_, imagingFocuser_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,362 @@
+// What every observatory's devices must do, whatever they are: one suite, run on the simulated devices and on
+// the same ones over the wire.
+#include <QtTest>
+#include <thread>
+
+#include "core/image/star_detect.h"
+#include "core/image/star_measure.h"
+#include "core/rig/scales.h"
+#include "core/sky/observed_frame.h"
+#include "registry.h"
+#include "served_skerry.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+// The demo's sky and mount; cameras that are quick to draw.
+Scenario conformingNight(double speed) {
+    Scenario s = perfectScenario();
+    s.speed = speed;
+    s.rig.guideCamera.width = 1200;
+    s.rig.guideCamera.height = 900;
+    s.rig.imagingCamera.width = 400;
+    s.rig.imagingCamera.height = 300;
+    s.faults.clear();
+    return s;
+}
+
+// One of them is there.
+struct Evening {
+    std::unique_ptr<SimulatedNight> direct;
+    std::unique_ptr<ServedSkerry> served;
+    std::unique_ptr<WireNight> wire;
+    Rig rig;
+    Devices devices;
+
+    explicit Evening(bool overTheWire) {
+        const Scenario scenario = conformingNight(20.0);
+        rig = scenario.rig;
+        if (!overTheWire) {
+            direct = std::make_unique<SimulatedNight>(scenario, sharedIndex());
+            devices = direct->devices();
+            return;
+        }
+        served = std::make_unique<ServedSkerry>(scenario);
+        wire = std::make_unique<WireNight>(served->address(), servedRoles(), rig, sharedIndex());
+        devices = wire->devices();
+        awaitMount();
+    }
+    // Its driver needs a moment to connect.
+    void awaitMount() const {
+        const auto ready = [this] { return devices.mount->state() && devices.imagingFocuser->state(); };
+        for (int i = 0; i < 3000 && !ready(); ++i)
+            std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    }
+    SimulatedNight& night() const { return direct ? *direct : served->night; }
+};
+
+double degrees(const HourAngleDec& a, const HourAngleDec& b) {
+    return separation(vectorFrom(Equatorial{a.hourAngle, a.dec}), vectorFrom(Equatorial{b.hourAngle, b.dec}))
+        .deg();
+}
+
+const HourAngleDec inTheEast{Angle::fromHours(-1.5), Angle::fromDeg(20.0)};
+
+template <typename T>
+void mustWork(const Expected<T>& done) {
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+}
+
+} // namespace
+
+class ConformanceTest : public QObject {
+    Q_OBJECT
+    void onBoth() {
+        QTest::addColumn<bool>("wire");
+        QTest::newRow("simulated") << false;
+        QTest::newRow("over the wire") << true;
+    }
+private slots:
+    void slews_data() { onBoth(); }
+    void slews();
+    void refusesTheGround_data() { onBoth(); }
+    void refusesTheGround();
+    void tracksAsTold_data() { onBoth(); }
+    void tracksAsTold();
+    void haltsOnTheWay_data() { onBoth(); }
+    void haltsOnTheWay();
+    void pulsesBothAxes_data() { onBoth(); }
+    void pulsesBothAxes();
+    void runsAtARateOfItsOwn_data() { onBoth(); }
+    void runsAtARateOfItsOwn();
+    void syncs_data() { onBoth(); }
+    void syncs();
+    void exposes_data() { onBoth(); }
+    void exposes();
+    void cutsWindows_data() { onBoth(); }
+    void cutsWindows();
+    void exposesInTwoParts_data() { onBoth(); }
+    void exposesInTwoParts();
+    void breaksOffExposures_data() { onBoth(); }
+    void breaksOffExposures();
+    void solves_data() { onBoth(); }
+    void solves();
+    void focuses_data() { onBoth(); }
+    void focuses();
+    void silenceIsPassing_data() { onBoth(); }
+    void silenceIsPassing();
+};
+
+void ConformanceTest::slews() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    auto state = e.devices.mount->state();
+    mustWork(state);
+    QVERIFY2(degrees(state->pointing, inTheEast) < 0.2,
+             qPrintable(QString::number(degrees(state->pointing, inTheEast))));
+    QVERIFY(state->tracking && !state->moving);
+    QCOMPARE(state->side, std::string("east"));
+    const HourAngleDec west{Angle::fromHours(2.0), Angle::fromDeg(50.0)};
+    mustWork(e.devices.mount->slew(west, neverHalted));
+    state = e.devices.mount->state();
+    mustWork(state);
+    QVERIFY(degrees(state->pointing, west) < 0.2);
+    QCOMPARE(state->side, std::string("west"));
+}
+
+void ConformanceTest::refusesTheGround() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    const auto before = e.devices.mount->state();
+    mustWork(before);
+    const auto done = e.devices.mount->slew({Angle::fromHours(11.5), Angle::fromDeg(-10.0)}, neverHalted);
+    QVERIFY(!done && !done.error().passing && !done.error().what.empty());
+    mustWork(e.devices.mount->setTracking(true)); // it still takes commands
+}
+
+void ConformanceTest::tracksAsTold() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    for (const bool on : {false, true, false}) {
+        mustWork(e.devices.mount->setTracking(on));
+        QTRY_COMPARE_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).tracking, on, 30000);
+    }
+}
+
+void ConformanceTest::haltsOnTheWay() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    StopFlag halt{false};
+    Expected<void> slewed;
+    // Far enough for the halt to come while it moves, by whatever clock.
+    const HourAngleDec farAway{Angle::fromHours(4.0), Angle::fromDeg(70.0)};
+    e.night().clock().setSpeed(1.0);
+    std::thread slewing([&] { slewed = e.devices.mount->slew(farAway, halt); });
+    QTRY_VERIFY_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).moving, 30000);
+    halt = true;
+    const auto halted = e.devices.mount->halt();
+    slewing.join();
+    mustWork(halted);
+    QVERIFY(!slewed && slewed.error().asked);
+    const auto state = e.devices.mount->state();
+    mustWork(state);
+    QVERIFY(!state->moving && !state->tracking);
+    QVERIFY(degrees(state->pointing, farAway) > 1.0);
+}
+
+void ConformanceTest::pulsesBothAxes() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    const auto place = [&] { // on the sky, as the mount counts it; tracking changes nothing of it
+        const auto s = e.devices.mount->state();
+        const Angle lst = ObservedFrame(e.rig.site, e.devices.clock->now()).siderealTime();
+        return Equatorial{(lst - s.value_or(MountState{}).pointing.hourAngle).wrapped(),
+                          s.value_or(MountState{}).pointing.dec};
+    };
+    const Equatorial before = place();
+    mustWork(e.devices.mount->pulse(10000.0, -4000.0, neverHalted));
+    const Equatorial after = place();
+    // Half the sidereal rate: 7.52″ a second of each axis; west is towards smaller right ascension.
+    const double ra = (after.ra - before.ra).wrappedSigned().arcsec();
+    const double dec = (after.dec - before.dec).arcsec();
+    // The sidereal time is asked a moment after the mount: 0.3 s of the night's clock are 4.5″.
+    QVERIFY2(std::abs(ra + 75.2) < 12.0, qPrintable(QString::number(ra)));
+    QVERIFY2(std::abs(dec + 30.1) < 3.0, qPrintable(QString::number(dec)));
+    mustWork(e.devices.mount->pulse(0.0, 0.0, neverHalted)); // nothing to do
+}
+
+void ConformanceTest::runsAtARateOfItsOwn() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    const auto hourAngle = [&] { return e.devices.mount->state().value_or(MountState{}).pointing.hourAngle; };
+    const Instant began = e.devices.clock->now();
+    const Angle before = hourAngle();
+    mustWork(e.devices.mount->runRa(8.0));
+    e.devices.clock->sleep(20.0, neverHalted);
+    mustWork(e.devices.mount->runRa(0.0));
+    const double passed_s = e.devices.clock->now() - began;
+    const double rate = (hourAngle() - before).wrappedSigned().arcsec() / 15.04 / passed_s;
+    // Tracking and eight times as much on top, but for the time that telling took.
+    QVERIFY2(rate > 4.0 && rate < 9.5, qPrintable(QString::number(rate)));
+    e.devices.clock->sleep(20.0, neverHalted); // until all that was on its way is told
+    const Angle still = hourAngle();
+    const Instant from = e.devices.clock->now();
+    e.devices.clock->sleep(20.0, neverHalted);
+    const double after =
+        (hourAngle() - still).wrappedSigned().arcsec() / 15.04 / (e.devices.clock->now() - from);
+    QVERIFY2(after > 0.5 && after < 1.5, qPrintable(QString::number(after)));
+}
+
+void ConformanceTest::syncs() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    const auto before = e.devices.mount->state();
+    mustWork(before);
+    const HourAngleDec truth{before->pointing.hourAngle + Angle::fromDeg(0.8),
+                             before->pointing.dec - Angle::fromDeg(0.5)};
+    mustWork(e.devices.mount->sync(truth));
+    const auto after = e.devices.mount->state();
+    mustWork(after);
+    QVERIFY(degrees(after->pointing, truth) < 0.3);
+    // The place that comes next is one to go to again.
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    QVERIFY(degrees(e.devices.mount->state()->pointing, inTheEast) < 0.2);
+}
+
+void ConformanceTest::exposes() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    std::shared_ptr<const Frame> first;
+    for (Camera* camera : {e.devices.guideCamera, e.devices.imagingCamera}) {
+        const CameraSpec& spec = camera == e.devices.guideCamera ? e.rig.guideCamera : e.rig.imagingCamera;
+        const Instant asked = e.devices.clock->now();
+        const auto frame = camera->expose(2.0, neverHalted);
+        mustWork(frame);
+        QCOMPARE((*frame)->width, spec.binnedWidth());
+        QCOMPARE((*frame)->height, spec.binnedHeight());
+        QCOMPARE((*frame)->info.exposure_s, 2.0);
+        QVERIFY((*frame)->info.start && *(*frame)->info.start > asked + -1.0 &&
+                *(*frame)->info.start < e.devices.clock->now());
+        QCOMPARE((*frame)->info.bin, spec.bin);
+        QCOMPARE((*frame)->info.gain_e_adu, spec.gain_e_adu);
+        QVERIFY(!detectStars(**frame, {})->stars.empty());
+        const auto second = camera->expose(2.0, neverHalted);
+        mustWork(second);
+        QVERIFY((*second)->pixels != (*frame)->pixels);
+    }
+}
+
+void ConformanceTest::cutsWindows() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    const auto whole = e.devices.guideCamera->expose(2.0, neverHalted);
+    mustWork(whole);
+    const auto field = detectStars(**whole, {});
+    mustWork(field);
+    QVERIFY(field->stars.size() >= 2);
+    // One star, so that a part of the sensor will do, and then two.
+    for (const size_t n : {size_t{1}, size_t{2}, size_t{1}}) {
+        std::vector<ExpectedStar> expected;
+        for (size_t i = 0; i < n; ++i)
+            expected.push_back({field->stars[i].x, field->stars[i].y, 12.0});
+        const auto windows = e.devices.guideCamera->exposeWindows(2.0, expected, neverHalted);
+        mustWork(windows);
+        QCOMPARE(windows->frames.size(), n);
+        for (size_t i = 0; i < n; ++i) {
+            const auto star = findAndMeasure(windows->frames[i], expected[i].x, expected[i].y, 12.0);
+            QVERIFY(star);
+            QVERIFY(std::abs(star->x - expected[i].x) < 3.0 && std::abs(star->y - expected[i].y) < 3.0);
+        }
+    }
+    // And the whole of it again.
+    const auto again = e.devices.guideCamera->expose(2.0, neverHalted);
+    mustWork(again);
+    QCOMPARE((*again)->width, (*whole)->width);
+}
+
+void ConformanceTest::exposesInTwoParts() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    const Instant from = e.devices.clock->now();
+    mustWork(e.devices.guideCamera->begin(20.0));
+    mustWork(e.devices.mount->runRa(-1.0)); // the stars leave trails
+    e.devices.clock->sleep(18.0, neverHalted);
+    mustWork(e.devices.mount->runRa(0.0));
+    e.devices.clock->sleep(std::max(0.0, 20.0 - (e.devices.clock->now() - from)), neverHalted);
+    const auto frame = e.devices.guideCamera->finish(neverHalted);
+    mustWork(frame);
+    QCOMPARE((*frame)->width, e.rig.guideCamera.binnedWidth());
+    QVERIFY(!e.devices.guideCamera->finish(neverHalted)); // there is no second one
+}
+
+void ConformanceTest::breaksOffExposures() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    StopFlag halt{false};
+    Expected<std::shared_ptr<const Frame>> frame;
+    std::thread exposing([&] { frame = e.devices.guideCamera->expose(3000.0, halt); });
+    std::this_thread::sleep_for(std::chrono::milliseconds(200));
+    halt = true;
+    exposing.join();
+    QVERIFY(!frame && frame.error().asked);
+    // It can be used again, at once or when it has understood.
+    QTRY_VERIFY_WITH_TIMEOUT(e.devices.guideCamera->expose(1.0, neverHalted).has_value(), 60000);
+}
+
+void ConformanceTest::solves() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    const auto frame = e.devices.guideCamera->expose(3.0, neverHalted);
+    mustWork(frame);
+    SolveStep step;
+    step.frame = *frame;
+    step.scale_arcsec_px = scalesOf(e.rig).guide_arcsec_px;
+    step.timeLimit_s = 60.0;
+    const auto solved = e.devices.solve(step, neverHalted);
+    mustWork(solved);
+    const ObservedFrame sky(e.rig.site, *(*frame)->info.middle());
+    const HourAngleDec seen = sky.hourAngleDec(vectorFrom(solved->centre()));
+    QVERIFY2(degrees(seen, inTheEast) < 0.3, qPrintable(QString::number(degrees(seen, inTheEast))));
+}
+
+void ConformanceTest::focuses() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    QVERIFY(e.devices.imagingFocuser);
+    const auto before = e.devices.imagingFocuser->state();
+    mustWork(before);
+    QVERIFY(before->highest > before->lowest);
+    const int to = static_cast<int>(before->steps) + 300;
+    mustWork(e.devices.imagingFocuser->moveTo(to, neverHalted));
+    QCOMPARE(e.devices.imagingFocuser->state()->steps, double(to));
+    StopFlag halt{true};
+    const auto halted = e.devices.imagingFocuser->moveTo(to + 5000, halt);
+    QVERIFY(!halted && halted.error().asked);
+    mustWork(e.devices.imagingFocuser->moveTo(to - 100, neverHalted));
+    QCOMPARE(e.devices.imagingFocuser->state()->steps, double(to - 100));
+}
+
+void ConformanceTest::silenceIsPassing() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    e.night().happen(FaultKind::mountLink, 1.0, 1e6);
+    e.night().happen(FaultKind::cameraLink, 1.0, 1e6);
+    const auto silent = [](const auto& answer) { return !answer && answer.error().passing; };
+    QTRY_VERIFY_WITH_TIMEOUT(silent(e.devices.mount->state()), 30000);
+    const auto frame = e.devices.guideCamera->expose(0.5, neverHalted);
+    QVERIFY(silent(frame));
+    QVERIFY(!frame.error().what.empty() && !frame.error().why.empty());
+}
+
+NORDSTJERNA_TEST(ConformanceTest)
+#include "conformance_test.moc"

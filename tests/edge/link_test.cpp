@@ -1,0 +1,465 @@
+// The link to a device server when things go wrong: cut, silent, gone and back, and drivers that say what is
+// not so. A server of our own says what each case wants.
+#include <QtTest>
+#include <thread>
+
+#include "edge/devices/observatory.h"
+#include "edge/devices/wire/wire_camera.h"
+#include "edge/devices/wire/wire_focuser.h"
+#include "edge/devices/wire/wire_names.h"
+#include "edge/store/fits.h"
+#include "registry.h"
+#include "served_skerry.h"
+
+using namespace nordstjerna;
+
+namespace {
+
+constexpr double shortPatience = 0.2;
+
+WireElement element(const std::string& name, double number = 0.0, bool on = false) {
+    WireElement e;
+    e.name = name;
+    e.number = number;
+    e.lowest = -1e6;
+    e.highest = 1e6;
+    e.on = on;
+    return e;
+}
+
+WireVector vectorOf(const std::string& device, const std::string& name, WireKind kind,
+                    std::vector<WireElement> elements, WireState state = WireState::ok) {
+    WireVector v;
+    v.device = device;
+    v.name = name;
+    v.kind = kind;
+    v.elements = std::move(elements);
+    v.state = state;
+    return v;
+}
+
+// A server whose answers a test writes: on each command `answer` is called.
+struct ScriptedServer {
+    std::function<void(WireServer&, const WireVector&)> answer = [](WireServer&, const WireVector&) {};
+    WireServer server;
+    ScriptedServer() : server(freeListener(), [this](const WireMessage& m) { answer(server, m.vector); }) {}
+    WireAddress address() const { return {"localhost", server.port()}; }
+
+    void offerMount() {
+        server.publish(vectorOf("M", wire::connection, WireKind::switches,
+                                {element("CONNECT", 0.0, true), element("DISCONNECT")}));
+        server.publish(
+            vectorOf("M", wire::coordinates, WireKind::number, {element("RA", 1.0), element("DEC", 40.0)}));
+        server.publish(vectorOf("M", wire::trackState, WireKind::switches,
+                                {element("TRACK_ON", 0.0, true), element("TRACK_OFF")}));
+        server.publish(vectorOf("M", wire::abortMotion, WireKind::switches, {element("ABORT")}));
+        for (const char* axis : {wire::pulseWestEast, wire::pulseNorthSouth})
+            server.publish(vectorOf("M", axis, WireKind::number,
+                                    {element("TIMED_GUIDE_W"), element("TIMED_GUIDE_E"),
+                                     element("TIMED_GUIDE_N"), element("TIMED_GUIDE_S")}));
+    }
+    void offerCamera() {
+        server.publish(vectorOf("C", wire::connection, WireKind::switches,
+                                {element("CONNECT", 0.0, true), element("DISCONNECT")}));
+        server.publish(vectorOf("C", wire::exposure, WireKind::number, {element(wire::exposureValue)}));
+        server.publish(vectorOf("C", wire::abortExposure, WireKind::switches, {element("ABORT")}));
+        server.publish(vectorOf("C", wire::frame, WireKind::blob, {element(wire::frame)}));
+    }
+    void sendFrame(const Frame& frame) {
+        WireElement e = element(wire::frame);
+        e.format = ".fits";
+        e.bytes = std::make_shared<const std::string>(*fitsBytes(frame));
+        server.sendBlob(vectorOf("C", wire::frame, WireKind::blob, {e}));
+    }
+    void offerFocuser() {
+        server.publish(vectorOf("F", wire::connection, WireKind::switches,
+                                {element("CONNECT", 0.0, true), element("DISCONNECT")}));
+        server.publish(vectorOf("F", wire::focusPlace, WireKind::number, {element(wire::focusSteps, 100.0)}));
+    }
+};
+
+Frame frameOf(double exposure_s, Instant start) {
+    Frame f(40, 30);
+    for (size_t i = 0; i < f.pixels.size(); ++i)
+        f.pixels[i] = static_cast<float>(1000 + i * 7 % 91 + std::fmod(start.unix_s, 50.0));
+    f.info.exposure_s = exposure_s;
+    f.info.start = start;
+    return f;
+}
+
+// The evening's clock, quick.
+PacedClock quickClock() {
+    return {Instant{1791000000.0}, 10.0};
+}
+
+// Looked at again until it is so; nothing here takes half as long, even on a busy machine.
+template <typename Ready>
+void until(const Ready& ready) {
+    for (int i = 0; i < 3000; ++i) {
+        if (ready())
+            return;
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    }
+    QFAIL("it never came to be");
+}
+
+} // namespace
+
+class LinkTest : public QObject {
+    Q_OBJECT
+private slots:
+    void nobodyThere();
+    void comesAndGoes();
+    void cutOften();
+    void haltsBesideALargeFrame();
+    void aSlewThatDoesNotBegin();
+    void aSlewThatEndsElsewhere();
+    void aSlewThatIsRefused();
+    void trackingThatIsNotSet();
+    void aPulseWithoutAnEnd();
+    void aHaltWithoutAnAnswer();
+    void aPlaceOfYesterday();
+    void anotherExposureTime();
+    void aFrameOfBefore();
+    void aFrameThatIsNone();
+    void noFrameAtAll();
+    void aFocuserThatStands();
+    void aDeviceThatVanishes();
+    void theOtherSideOfThePier();
+    void longitudeIsTheMounts();
+};
+
+void LinkTest::nobodyThere() {
+    WireLink link({"localhost", 1}, {});
+    PacedClock clock = quickClock();
+    const WireMount mount(link, "M", clock, demoScenario().rig.site);
+    const auto state = mount.state();
+    QVERIFY(!state && state.error().passing);
+    QVERIFY(state.error().what.find("localhost:1") != std::string::npos);
+}
+
+void LinkTest::comesAndGoes() {
+    Scenario scenario = perfectScenario();
+    scenario.speed = 5.0;
+    ServedSkerry skerry(scenario);
+    WireNight night(skerry.address(), servedRoles(), scenario.rig, sharedIndex());
+    Observatory observatory(night.devices());
+    until([&] { return observatory.mountState().told; });
+    skerry.served.server().dropClients();
+    until([&] { return observatory.mountLink().answers && observatory.mountState().told; });
+    // It comes back by itself, and takes commands again.
+    until([&] { return observatory.devices().mount->setTracking(true).has_value(); });
+}
+
+// Whatever is under way when the connection breaks: a passing failure, and all goes on afterwards.
+void LinkTest::cutOften() {
+    Scenario scenario = perfectScenario();
+    scenario.speed = 20.0;
+    scenario.rig.guideCamera.width = 300;
+    scenario.rig.guideCamera.height = 200;
+    ServedSkerry skerry(scenario);
+    WireNight night(skerry.address(), servedRoles(), scenario.rig, sharedIndex());
+    Devices devices = night.devices();
+    int frames = 0;
+    for (int cut = 0; cut < 10; ++cut) {
+        until([&] {
+            const auto frame = devices.guideCamera->expose(1.0, neverHalted);
+            const auto pulse = devices.mount->pulse(100.0, 100.0, neverHalted);
+            if (!frame || !pulse) {
+                if ((!frame && !frame.error().passing) || (!pulse && !pulse.error().passing))
+                    qFatal("%s", (frame ? pulse.error() : frame.error()).text().c_str());
+                return false;
+            }
+            ++frames;
+            return true;
+        });
+        std::thread exposing([&] { (void)devices.guideCamera->expose(2.0, neverHalted); });
+        std::this_thread::sleep_for(std::chrono::milliseconds(7 * cut));
+        skerry.served.server().dropClients();
+        exposing.join();
+    }
+    QCOMPARE(frames, 10);
+    until([&] { return skerry.served.server().clients() <= 3; }); // none of the old ones is left
+}
+
+// 60 Mpx on their way to the camera's link hold up no halt.
+void LinkTest::haltsBesideALargeFrame() {
+    ScriptedServer s;
+    s.offerMount();
+    s.offerCamera();
+    PacedClock clock = quickClock();
+    WireLink link(s.address(), {{}, {}, {}, shortPatience});
+    WireMount mount(link, "M", clock, demoScenario().rig.site);
+    WireCamera camera(link, "C", "imaging camera", clock, {});
+    Frame large(9600, 6400);
+    large.info.exposure_s = 1.0;
+    const auto bytes = std::make_shared<const std::string>(*fitsBytes(large));
+    std::atomic<bool> sending{false};
+    std::thread sender;
+    s.answer = [&](WireServer& server, const WireVector& v) {
+        if (v.name == wire::exposure) {
+            sender = std::thread([&] {
+                WireElement e = element(wire::frame);
+                e.format = ".fits";
+                e.bytes = bytes;
+                sending = true;
+                server.sendBlob(vectorOf("C", wire::frame, WireKind::blob, {e}));
+            });
+        } else if (v.name == wire::trackState) {
+            server.select("M", wire::trackState, "TRACK_OFF", WireState::ok);
+        }
+    };
+    until([&] { return mount.state().has_value() && link.told("C", wire::exposure); });
+    StopFlag stop{false};
+    Expected<std::shared_ptr<const Frame>> frame;
+    std::thread exposing([&] { frame = camera.expose(1.0, stop); });
+    until([&] { return sending.load(); });
+    const auto halted = mount.halt();
+    QVERIFY2(halted.has_value(), halted ? "" : halted.error().text().c_str());
+    exposing.join();
+    sender.join();
+    QVERIFY2(frame.has_value(), frame ? "" : frame.error().text().c_str());
+    QCOMPARE((*frame)->width, 9600);
+}
+
+namespace {
+// A mount at a scripted server.
+struct LyingMount {
+    ScriptedServer s;
+    PacedClock clock = quickClock();
+    std::unique_ptr<WireLink> link;
+    std::unique_ptr<WireMount> mount;
+    LyingMount() {
+        s.offerMount();
+        link = std::make_unique<WireLink>(s.address(), WireLink::Purpose{{}, {}, {}, shortPatience});
+        mount = std::make_unique<WireMount>(*link, "M", clock, demoScenario().rig.site);
+        until([&] { return mount->state().has_value(); });
+    }
+    Expected<void> slew() { return mount->slew({Angle::fromHours(-1.0), Angle::fromDeg(10.0)}, neverHalted); }
+};
+bool says(const Problem& p, const char* words) {
+    return p.text().find(words) != std::string::npos;
+}
+} // namespace
+
+void LinkTest::aSlewThatDoesNotBegin() {
+    LyingMount m;
+    m.s.answer = [](WireServer& server, const WireVector& v) {
+        if (v.name == wire::coordinates)
+            server.update("M", wire::coordinates, WireState::ok);
+    };
+    const auto done = m.slew();
+    QVERIFY(!done && done.error().passing);
+    QVERIFY2(says(done.error(), "did not begin to move"), done.error().text().c_str());
+}
+
+void LinkTest::aSlewThatEndsElsewhere() {
+    LyingMount m;
+    m.s.answer = [](WireServer& server, const WireVector& v) {
+        if (v.name != wire::coordinates)
+            return;
+        server.update("M", wire::coordinates, WireState::busy);
+        server.update("M", wire::coordinates, WireState::ok); // so soon that nobody can have looked between
+    };
+    const auto done = m.slew();
+    QVERIFY(!done);
+    QVERIFY2(says(done.error(), "stands elsewhere"), done.error().text().c_str());
+}
+
+void LinkTest::aSlewThatIsRefused() {
+    LyingMount m;
+    m.s.answer = [](WireServer& server, const WireVector& v) {
+        if (v.name == wire::coordinates)
+            server.update("M", wire::coordinates, WireState::alert, {}, "Below the horizon");
+        server.update("M", wire::coordinates, WireState::ok);
+    };
+    const auto done = m.slew();
+    QVERIFY(!done && !done.error().passing);
+    QVERIFY2(says(done.error(), "Below the horizon"), done.error().text().c_str());
+}
+
+void LinkTest::trackingThatIsNotSet() {
+    LyingMount m;
+    m.s.answer = [](WireServer& server, const WireVector& v) {
+        if (v.name == wire::trackState)
+            server.select("M", wire::trackState, "TRACK_ON", WireState::ok);
+    };
+    const auto done = m.mount->setTracking(false);
+    QVERIFY(!done && done.error().passing);
+    QVERIFY2(says(done.error(), "nothing has changed"), done.error().text().c_str());
+}
+
+void LinkTest::aPulseWithoutAnEnd() {
+    LyingMount m;
+    m.s.answer = [](WireServer& server, const WireVector& v) {
+        if (v.name == wire::pulseWestEast)
+            server.update("M", wire::pulseWestEast, WireState::busy);
+    };
+    const auto done = m.mount->pulse(300.0, 0.0, neverHalted);
+    QVERIFY(!done && done.error().passing);
+    QVERIFY2(says(done.error(), "300 ms is still under way"), done.error().text().c_str());
+    // One that never says anything of them is believed: many do not.
+    LyingMount quiet;
+    QVERIFY(quiet.mount->pulse(300.0, -200.0, neverHalted).has_value());
+}
+
+void LinkTest::aHaltWithoutAnAnswer() {
+    LyingMount m;
+    const auto done = m.mount->halt();
+    QVERIFY(!done);
+    QVERIFY2(says(done.error(), "cut its power"), done.error().text().c_str());
+}
+
+// A driver that says nothing by itself is asked; one that does not answer then is silent.
+void LinkTest::aPlaceOfYesterday() {
+    LyingMount m;
+    std::this_thread::sleep_for(std::chrono::milliseconds(1700));
+    QVERIFY(m.mount->state().has_value()); // asked, and answered
+    m.s.server.withdraw("M", wire::coordinates);
+    until([&] { return !m.mount->state().has_value(); });
+}
+
+namespace {
+struct LyingCamera {
+    ScriptedServer s;
+    PacedClock clock = quickClock();
+    std::unique_ptr<WireLink> link;
+    std::unique_ptr<WireCamera> camera;
+    explicit LyingCamera(const WireCamera::Setup& setup = {}) {
+        s.offerCamera();
+        link = std::make_unique<WireLink>(s.address(), WireLink::Purpose{{}, {}, {}, shortPatience});
+        camera = std::make_unique<WireCamera>(*link, "C", "guide camera", clock, setup);
+        until([&] { return link->told("C", wire::exposure) && s.server.clients() == 2; });
+        // The frames' link has asked for them, too.
+        std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    }
+    // Sends what `make` makes, when the exposure is over.
+    void sends(std::function<Frame(double exposure_s)> make) {
+        s.answer = [this, make](WireServer&, const WireVector& v) {
+            if (v.name != wire::exposure)
+                return;
+            const double exposure_s = v.number(wire::exposureValue);
+            clock.sleep(exposure_s, neverHalted);
+            s.sendFrame(make(exposure_s));
+        };
+    }
+    Problem failure() {
+        const auto frame = camera->expose(2.0, neverHalted);
+        return frame ? Problem{} : frame.error();
+    }
+};
+} // namespace
+
+void LinkTest::anotherExposureTime() {
+    LyingCamera c;
+    c.sends([&](double exposure_s) { return frameOf(exposure_s / 1000.0, c.clock.now()); });
+    const Problem p = c.failure();
+    QVERIFY2(p.passing && says(p, "2.00 s were asked for"), p.text().c_str());
+}
+
+void LinkTest::aFrameOfBefore() {
+    LyingCamera c;
+    const Instant once = c.clock.now();
+    c.sends([&](double exposure_s) { return frameOf(exposure_s, once); });
+    QVERIFY(c.camera->expose(2.0, neverHalted).has_value());
+    Problem p = c.failure();
+    QVERIFY2(p.passing && says(p, "frame of before"), p.text().c_str());
+    // One that was there before it can have been exposed.
+    c.s.answer = [&](WireServer&, const WireVector& v) {
+        if (v.name == wire::exposure)
+            c.s.sendFrame(frameOf(20.0, c.clock.now()));
+    };
+    const auto frame = c.camera->expose(20.0, neverHalted);
+    QVERIFY(!frame && says(frame.error(), "frame of before"));
+}
+
+void LinkTest::aFrameThatIsNone() {
+    LyingCamera c;
+    c.s.answer = [&](WireServer& server, const WireVector& v) {
+        if (v.name != wire::exposure)
+            return;
+        WireElement e = element(wire::frame);
+        e.format = ".fits";
+        e.bytes = std::make_shared<const std::string>("SIMPLE  = no, not at all");
+        server.sendBlob(vectorOf("C", wire::frame, WireKind::blob, {e}));
+    };
+    Problem p = c.failure();
+    QVERIFY2(p.passing && says(p, "frame of the guide camera"), p.text().c_str());
+    c.s.answer = [&](WireServer& server, const WireVector& v) {
+        if (v.name != wire::exposure)
+            return;
+        WireElement e = element(wire::frame);
+        e.format = ".stream";
+        e.bytes = std::make_shared<const std::string>("xyz");
+        server.sendBlob(vectorOf("C", wire::frame, WireKind::blob, {e}));
+    };
+    p = c.failure();
+    QVERIFY2(p.passing && says(p, "not as FITS"), p.text().c_str());
+}
+
+void LinkTest::noFrameAtAll() {
+    LyingCamera c;
+    c.s.answer = [](WireServer& server, const WireVector& v) {
+        if (v.name == wire::exposure)
+            server.update("C", wire::exposure, WireState::alert, {}, "No power");
+    };
+    const Problem p = c.failure();
+    QVERIFY2(p.passing && says(p, "No power"), p.text().c_str());
+}
+
+void LinkTest::aFocuserThatStands() {
+    ScriptedServer s;
+    s.offerFocuser();
+    WireLink link(s.address(), {{}, {}, {}, shortPatience});
+    WireFocuser focuser(link, "F");
+    until([&] { return focuser.state().has_value(); });
+    s.answer = [](WireServer& server, const WireVector& v) {
+        server.update("F", wire::focusPlace, WireState::alert, {}, "Motor stalled");
+        Q_UNUSED(v);
+    };
+    const auto done = focuser.moveTo(500, neverHalted);
+    QVERIFY(!done);
+    QVERIFY2(says(done.error(), "Motor stalled"), done.error().text().c_str());
+}
+
+void LinkTest::aDeviceThatVanishes() {
+    LyingMount m;
+    m.s.server.withdraw("M", {});
+    until([&] { return !m.mount->state().has_value(); });
+    const auto state = m.mount->state();
+    QVERIFY2(state.error().passing && says(state.error(), "does not offer \"M\""),
+             state.error().text().c_str());
+    m.s.offerMount();
+    until([&] { return m.mount->state().has_value(); });
+}
+
+// Hanging on the pier's west side a telescope looks east, and so the mount says in those words.
+void LinkTest::theOtherSideOfThePier() {
+    LyingMount m;
+    const auto tells = [&](const char* pier) {
+        m.s.server.publish(vectorOf("M", wire::pierSide, WireKind::switches,
+                                    {element("PIER_WEST", 0.0, std::string(pier) == "PIER_WEST"),
+                                     element("PIER_EAST", 0.0, std::string(pier) == "PIER_EAST")}));
+    };
+    tells("PIER_WEST");
+    until([&] { return m.mount->state() && m.mount->state()->side == "east"; });
+    tells("PIER_EAST");
+    until([&] { return m.mount->state() && m.mount->state()->side == "west"; });
+}
+
+// A mount that was told another place counts its hour angles from there, and it is seen.
+void LinkTest::longitudeIsTheMounts() {
+    LyingMount m;
+    const auto own = m.mount->state();
+    QVERIFY(own && !own->siderealTime);
+    const double longitude = demoScenario().rig.site.longitude.deg() + 15.0;
+    m.s.server.publish(vectorOf("M", wire::site, WireKind::number,
+                                {element("LAT", 58.0), element("LONG", longitude), element("ELEV", 0.0)}));
+    until([&] { return m.mount->state() && m.mount->state()->siderealTime; });
+    const auto theirs = m.mount->state();
+    const double ahead_h = (theirs->pointing.hourAngle - own->pointing.hourAngle).wrappedSigned().hours();
+    QVERIFY2(std::abs(ahead_h - 1.0) < 0.2, qPrintable(QString::number(ahead_h)));
+}
+
+NORDSTJERNA_TEST(LinkTest)
+#include "link_test.moc"
