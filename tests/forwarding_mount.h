@@ -13,6 +13,7 @@ struct ForwardingMount : Mount {
         return mount.slewOn(t, side, h);
     }
     Expected<void> setTracking(bool on) override { return mount.setTracking(on); }
+    Expected<void> park(bool on, const StopFlag& h) override { return mount.park(on, h); }
     Expected<void> pulse(double ra, double dec, const StopFlag& h) override {
         return mount.pulse(ra, dec, h);
     }

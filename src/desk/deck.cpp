@@ -14,16 +14,20 @@ namespace nordstjerna {
 Deck::Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, ProcedureHost& procedures, Logbook& logbook,
            QWidget* parent)
     : QFrame(parent), rigs_(rigs), night_(night), mountDesk_(mount), procedures_(procedures),
-      logbook_(logbook), mount_(new QLabel), links_(new QLabel), camera_(new QLabel), simulated_(new QLabel),
+      logbook_(logbook), mount_(new QLabel), links_(new QLabel), camera_(new QLabel), devices_(new QLabel),
       clock_(new QLabel), halt_(new QPushButton(tr("Halt"))), track_(new QPushButton(tr("Track again"))) {
     setObjectName("deck");
     setFixedHeight(38);
     halt_->setObjectName("halt");
     halt_->setToolTip(tr("Stop all motion at once, tracking too (Ctrl+.)"));
     track_->setObjectName("trackAgain");
-    track_->setToolTip(tr("Let the mount follow the sky again"));
     track_->hide();
-    connect(track_, &QPushButton::clicked, &mountDesk_, &MountDesk::resumeTracking);
+    connect(track_, &QPushButton::clicked, this, [this] {
+        if (mountDesk_.state().parked)
+            mountDesk_.park(false);
+        else
+            mountDesk_.resumeTracking();
+    });
     connect(&procedures_, &ProcedureHost::deviceTrouble, this, [this](const QString& text) {
         trouble_ = text;
         refresh();
@@ -31,7 +35,7 @@ Deck::Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, ProcedureHost& pro
     halt_->setFocusPolicy(Qt::NoFocus);
     camera_->setObjectName("muted");
     links_->setObjectName("links");
-    simulated_->setObjectName("muted");
+    devices_->setObjectName("muted");
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(16, 0, 12, 0);
     row->setSpacing(24);
@@ -40,7 +44,7 @@ Deck::Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, ProcedureHost& pro
     row->addWidget(camera_);
     row->addStretch();
     row->addWidget(clock_);
-    row->addWidget(simulated_);
+    row->addWidget(devices_);
     row->addWidget(track_);
     row->addWidget(halt_);
     restyle();
@@ -51,7 +55,7 @@ void Deck::restyle() {
     links_->setFont(textFont(12));
     mount_->setFont(textFont(12));
     camera_->setFont(textFont(12));
-    simulated_->setFont(textFont(12));
+    devices_->setFont(textFont(12));
     clock_->setFont(textFont(12));
     clock_->setObjectName("clock");
 }
@@ -81,6 +85,9 @@ QString Deck::silence() const {
 void Deck::refresh() {
     const MountState m = mountDesk_.state();
     track_->setVisible(m.told && !m.tracking && !m.moving && procedures_.free());
+    track_->setText(m.parked ? tr("Unpark") : tr("Track again"));
+    track_->setToolTip(m.parked ? tr("Let the mount take commands again")
+                                : tr("Let the mount follow the sky again"));
     const QString silent = silence();
     links_->setText(silent);
     links_->setVisible(!silent.isEmpty());
@@ -99,7 +106,9 @@ void Deck::refresh() {
                                  m.side == "east"   ? tr("looking east · pier west")
                                  : m.side == "west" ? tr("looking west · pier east")
                                                     : tr("side not known"),
-                                 m.tracking ? tr("tracking") : tr("not tracking")));
+                                 m.parked     ? tr("parked")
+                                 : m.tracking ? tr("tracking")
+                                              : tr("not tracking")));
     }
     camera_->setText(!trouble_.isEmpty()               ? trouble_
                      : !logbook_.notLogged().isEmpty() ? tr("The night is not being logged")
@@ -112,13 +121,22 @@ void Deck::refresh() {
         tr("Civil time of the site, %1. Files carry UTC: %2.")
             .arg(rigs_.rig().timeZone.empty() ? tr("zone of this computer") : qs(rigs_.rig().timeZone),
                  qs(formatClock(now))));
-    simulated_->setVisible(pace_ != nullptr);
+    devices_->setVisible(pace_ != nullptr);
     if (!pace_)
         return;
     const double speed = pace_();
+    const QString whose = server_.isEmpty() ? tr("simulated devices") : tr("devices of %1").arg(server_);
     const QString factor = speed > 0.0 ? "× " + qs(formatNumber(speed, 0)) : tr("as fast as it computes");
-    simulated_->setText(tr("◈ simulated devices, time %1").arg(factor));
-    simulated_->setToolTip(tr("Mount, cameras and sky are the built-in stand-ins."));
+    devices_->setText("◈ " +
+                      (speed == 1.0 && !server_.isEmpty() ? whose : tr("%1, time %2").arg(whose, factor)));
+    devices_->setToolTip(server_.isEmpty()
+                             ? tr("Mount, cameras and sky are the built-in stand-ins.")
+                             : tr("Mount and cameras are reached over the wire, by the INDI protocol."));
+}
+
+void Deck::showDevices(const QString& server, std::function<double()> pace) {
+    server_ = server;
+    pace_ = std::move(pace);
 }
 
 } // namespace nordstjerna

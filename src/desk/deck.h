@@ -18,8 +18,9 @@ class Deck : public QFrame {
 public:
     Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, ProcedureHost& procedures, Logbook& logbook,
          QWidget* parent = nullptr);
-    // The devices are stand-ins: how fast their time goes, × the real one; 0: as fast as it computes.
-    void showPace(std::function<double()> pace) { pace_ = std::move(pace); }
+    // Whose the devices are: of a server at this address, or where it is empty the stand-ins. pace: how fast
+    // their time goes, × the real one; 0: as fast as it computes.
+    void showDevices(const QString& server, std::function<double()> pace);
     void refresh();
     void announce(const QString& text);
     QPushButton* haltButton() const { return halt_; }
@@ -32,11 +33,12 @@ private:
     MountDesk& mountDesk_;
     ProcedureHost& procedures_;
     Logbook& logbook_;
+    QString server_;
     std::function<double()> pace_;
     QLabel* mount_;
     QLabel* links_; // seen while a device is silent
     QLabel* camera_;
-    QLabel* simulated_;
+    QLabel* devices_;
     QLabel* clock_;
     QPushButton* halt_;
     QPushButton* track_; // after a halt

@@ -25,7 +25,7 @@ QMessageBox* Departure::box(const QString& text, const QString& more) {
     return open_;
 }
 
-void Departure::ask() {
+void Departure::ask(bool again) {
     if (leaving_) {
         if (open_)
             open_->raise();
@@ -38,23 +38,42 @@ void Departure::ask() {
         Q_EMIT ready();
         return;
     }
+    const QString name = procedures_.busyWith();
     const QString work =
-        works
-            ? tr("%1 is under way. Quitting ends it; what was recorded is kept.").arg(procedures_.busyWith())
-            : QString();
+        !works  ? QString()
+        : again ? tr("%1 is under way. Beginning again ends it; what was recorded is kept.").arg(name)
+                : tr("%1 is under way. Quitting ends it; what was recorded is kept.").arg(name);
+    const QString heading = moves   ? tr("What is to become of the mount?")
+                            : again ? tr("Stop what is running and begin again?")
+                                    : tr("Stop what is running and quit?");
     QMessageBox* question = box(
-        moves ? tr("What is to become of the mount?") : tr("Stop what is running and quit?"),
-        moves ? work + (works ? " " : "") +
-                    tr("The mount is tracking. Once the program has ended nothing watches its limits: left "
-                       "tracking, it runs on towards its pier or the ground.")
-              : work);
-    QPushButton* stop = question->addButton(moves ? tr("Stop tracking and quit") : tr("Stop and quit"),
-                                            QMessageBox::AcceptRole);
+        heading,
+        moves
+            ? work + (works ? " " : "") +
+                  (again ? tr("The mount is tracking. Nothing watches its limits while other devices are "
+                              "used: left tracking, it runs on towards its pier or the ground.")
+                         : tr("The mount is tracking. Once the program has ended nothing watches its limits: "
+                              "left tracking, it runs on towards its pier or the ground."))
+            : work);
+    const QString stopWords = moves
+                                  ? again ? tr("Stop tracking and begin again") : tr("Stop tracking and quit")
+                              : again ? tr("Stop and begin again")
+                                      : tr("Stop and quit");
+    QPushButton* stop = question->addButton(stopWords, QMessageBox::AcceptRole);
     stop->setObjectName("stopAndQuit");
     if (moves)
-        connect(question->addButton(tr("Keep tracking and quit"), QMessageBox::DestructiveRole),
-                &QPushButton::clicked, this, [this] { leave(Wish::keepTracking); });
-    question->addButton(tr("Stay"), QMessageBox::RejectRole);
+        connect(
+            question->addButton(again ? tr("Keep tracking and begin again") : tr("Keep tracking and quit"),
+                                QMessageBox::DestructiveRole),
+            &QPushButton::clicked, this, [this] { leave(Wish::keepTracking); });
+    if (moves && mount.parks && !mount.parked) {
+        QPushButton* park = question->addButton(again ? tr("Park and begin again") : tr("Park and quit"),
+                                                QMessageBox::AcceptRole);
+        park->setObjectName("parkAndQuit");
+        connect(park, &QPushButton::clicked, this, [this] { leave(Wish::park); });
+    }
+    connect(question->addButton(tr("Stay"), QMessageBox::RejectRole), &QPushButton::clicked, this,
+            &Departure::stayed);
     question->setDefaultButton(stop);
     connect(stop, &QPushButton::clicked, this, [this] { leave(Wish::stopTracking); });
     question->open();
@@ -82,6 +101,8 @@ void Departure::leave(Wish wish) {
         endWork([this, wish] {
             if (wish == Wish::keepTracking)
                 Q_EMIT ready();
+            else if (wish == Wish::park)
+                parkMount();
             else
                 stopMount();
         });
@@ -113,6 +134,22 @@ void Departure::stopMount() {
     });
 }
 
+void Departure::parkMount() {
+    tellWaiting(tr("Parking the mount …"));
+    mount_.observatory().release(); // a halt that ended what was under way
+    mount_.observatory().park(true, [this](const Expected<void>& done) {
+        QMetaObject::invokeMethod(
+            this,
+            [this, done] {
+                if (done)
+                    confirmed(done);
+                else
+                    stopMount(); // what does not park must not be left tracking
+            },
+            Qt::QueuedConnection);
+    });
+}
+
 void Departure::confirmed(const Expected<void>& done) {
     if (!done && unattended_)
         std::fprintf(stderr, "The mount has NOT confirmed that it stopped: %s\n",
@@ -136,8 +173,10 @@ void Departure::askAgain(const Problem& problem) {
             [this] { QTimer::singleShot(0, this, &Departure::stopMount); });
     connect(question->addButton(tr("Quit all the same"), QMessageBox::DestructiveRole), &QPushButton::clicked,
             this, [this] { QTimer::singleShot(0, this, &Departure::ready); });
-    connect(question->addButton(tr("Stay"), QMessageBox::RejectRole), &QPushButton::clicked, this,
-            [this] { leaving_ = false; });
+    connect(question->addButton(tr("Stay"), QMessageBox::RejectRole), &QPushButton::clicked, this, [this] {
+        leaving_ = false;
+        Q_EMIT stayed();
+    });
     question->setDefaultButton(again);
     question->open();
 }

@@ -24,8 +24,9 @@ int main(int argc, char** argv) {
     parser.setApplicationDescription(QObject::tr("Polar alignment and autoguiding."));
     parser.addHelpOption();
     parser.addVersionOption();
+    parser.addOption({"demo", QObject::tr("Start with the demo night, whatever devices were chosen.")});
     parser.addOption(
-        {"demo", QObject::tr("Start with the demo night (the default while only simulated devices exist).")});
+        {"server", QObject::tr("Start with the devices of a server that speaks INDI."), "host:port"});
     parser.addOption({"scenario", QObject::tr("Start with another simulated night."), "file"});
     parser.addOption({"speed", QObject::tr("Let simulated time run faster."), "factor"});
     parser.process(app);
@@ -34,6 +35,15 @@ int main(int argc, char** argv) {
     pinDecimalPoint(); // the window library has just taken over the machine's locale
     StartWishes wishes;
     wishes.scenario = parser.value("scenario").toStdString();
+    wishes.simulated = parser.isSet("demo");
+    if (parser.isSet("server")) {
+        const auto address = parseWireAddress(parser.value("server").toStdString());
+        if (!address) {
+            std::fprintf(stderr, "%s\n", address.error().text().c_str());
+            return 2;
+        }
+        wishes.server = *address;
+    }
     if (parser.isSet("speed")) {
         bool ok = false;
         const double speed = parser.value("speed").toDouble(&ok);
@@ -44,19 +54,23 @@ int main(int argc, char** argv) {
         wishes.speed = speed;
     }
     ThemeSwitch::instance().use("Dusk"); // for what may have to be told before the last evening is known
-    auto begun = beginEvening(wishes);
-    if (!begun) {
-        std::fprintf(stderr, "%s\n", begun.error().text().c_str());
-        QMessageBox::critical(nullptr, "Nordstjerna", qs(begun.error().text()));
-        return 1;
+    for (;;) {
+        auto begun = beginEvening(wishes);
+        if (!begun) {
+            std::fprintf(stderr, "%s\n", begun.error().text().c_str());
+            QMessageBox::critical(nullptr, "Nordstjerna", qs(begun.error().text()));
+            return 1;
+        }
+        const QString kept = qs(begun->session->evening().evening().theme);
+        ThemeSwitch::instance().use(themeNames().contains(kept) ? kept : "Dusk");
+        MainWindow window(std::move(*begun));
+        window.show();
+        app.setTold([&window](const Problem& p) { window.session().problems().report(p); });
+        QObject::connect(&endSignals, &EndSignals::wanted, &window, &MainWindow::leaveNow);
+        const int status = QApplication::exec();
+        app.setTold({});
+        if (!window.beginsAgain())
+            return status;
+        wishes = {}; // they were for the beginning; now the person has chosen
     }
-    const QString kept = qs(begun->session->evening().evening().theme);
-    ThemeSwitch::instance().use(themeNames().contains(kept) ? kept : "Dusk");
-    MainWindow window(std::move(*begun));
-    window.show();
-    app.setTold([&window](const Problem& p) { window.session().problems().report(p); });
-    QObject::connect(&endSignals, &EndSignals::wanted, &window, &MainWindow::leaveNow);
-    const int status = QApplication::exec();
-    app.setTold({});
-    return status;
 }

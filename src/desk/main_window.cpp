@@ -19,9 +19,13 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "desk/action_search.h"
+#include "desk/alarm.h"
+#include "desk/alarm_bar.h"
 #include "desk/awake.h"
+#include "desk/big_figure.h"
 #include "desk/deck.h"
 #include "desk/departure.h"
+#include "desk/devices_sheet.h"
 #include "desk/halt_everywhere.h"
 #include "desk/hands_sheet.h"
 #include "desk/mount_care.h"
@@ -29,6 +33,7 @@
 #include "desk/night_band.h"
 #include "desk/rail.h"
 #include "desk/simulator_menu.h"
+#include "desk/speaker.h"
 #include "desk/stations/centre/centre_station.h"
 #include "desk/stations/expose/expose_station.h"
 #include "desk/stations/focus/focus_station.h"
@@ -51,7 +56,7 @@ StationParts stationParts(Session& s) {
 } // namespace
 
 MainWindow::MainWindow(BegunEvening begun)
-    : session_(std::move(begun.session)), simulated_(std::move(begun.simulated)),
+    : session_(std::move(begun.session)), simulated_(std::move(begun.simulated)), devices_(begun.devices),
       rig_(new RigStation(stationParts(*session_), {session_->settings()})), bench_(new BenchStack),
       findings_(new FindingsPanel), timer_(new QTimer(this)),
       departure_(new Departure(session_->mount(), session_->procedures(), this)),
@@ -81,6 +86,8 @@ MainWindow::MainWindow(BegunEvening begun)
     auto* all = new QVBoxLayout(frame);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(0);
+    buildAlarm();
+    all->addWidget(new AlarmBar(*alarm_));
     auto* upper = new QHBoxLayout;
     upper->setSpacing(0);
     rail_ = new Rail(e.rigs(), e.night(), stations_);
@@ -112,7 +119,7 @@ MainWindow::MainWindow(BegunEvening begun)
     deck_ = new Deck(e.rigs(), e.night(), e.mount(), e.procedures(), e.logbook());
     all->addWidget(deck_);
     if (begun.pace)
-        deck_->showPace(begun.pace);
+        deck_->showDevices(devices_.server ? qs(devices_.address.text()) : QString(), begun.pace);
     setCentralWidget(frame);
 
     for (Station* s : stations_) {
@@ -251,6 +258,61 @@ void MainWindow::addIndexFolder() {
                      qs(formatNumber(session_->starIndex()->smallestFigure_arcmin(), 0))));
 }
 
+void MainWindow::buildAlarm() {
+    auto speaker = std::make_shared<Speaker>();
+    auto* touch = new LastTouch(this);
+    const QByteArray ring =
+        beepSamples(880.0, 0.18, Speaker::rate_hz) + beepSamples(660.0, 0.3, Speaker::rate_hz);
+    alarm_ = new Alarm(session_->problems(),
+                       {[speaker, ring] { speaker->play(ring); },
+                        [touch] {
+                            constexpr auto while_s = std::chrono::seconds(15);
+                            return touch->since() > while_s;
+                        },
+                        QDBusConnection::sessionBus()},
+                       this);
+    alarm_->setSound(session_->evening().evening().alarmSound);
+    connect(touch, &LastTouch::touched, alarm_, &Alarm::heard);
+}
+
+void MainWindow::showFigure() {
+    const auto figures = station(current_)->largeFigures();
+    if (figures.isEmpty())
+        return deck_->announce(tr("This station has no figure to show large."));
+    auto* big = new BigFigure(figures, this);
+    big->showFullScreen();
+    big->setFocus();
+}
+
+void MainWindow::parkOrUnpark() {
+    const MountState mount = session_->mount().state();
+    if (!session_->procedures().free())
+        session_->problems().report({"The mount was not parked.",
+                                     session_->procedures().busyWith().toStdString() + " is under way.",
+                                     "Stop it first."});
+    else
+        session_->mount().park(!mount.parked);
+}
+
+void MainWindow::chooseDevices() {
+    const std::filesystem::path folder = session_->evening().dataFolder();
+    auto* sheet = new DevicesSheet(
+        devices_, session_->rigs().rig(),
+        [this, folder](const DeviceChoice& choice, const Rig& rig) -> Expected<void> {
+            if (const auto possible = validateRig(rig); !possible)
+                return possible;
+            if (const auto written = writeDeviceChoice(folder, choice); !written)
+                return written;
+            session_->rigs().set(rig);
+            again_ = true;
+            QMetaObject::invokeMethod(this, &QWidget::close, Qt::QueuedConnection);
+            return {};
+        },
+        this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    sheet->open();
+}
+
 QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& keys,
                          const std::function<void()>& what) {
     QAction* action = menu->addAction(text);
@@ -271,6 +333,7 @@ void MainWindow::buildMenus() {
     night->addSeparator();
     add(night, tr("Stop what is running"), QKeySequence("Ctrl+Shift+."),
         [this] { session_->procedures().stop(); });
+    add(night, tr("Park the mount, or unpark it"), QKeySequence("Ctrl+Shift+P"), [this] { parkOrUnpark(); });
     add(night, tr("Halt all motion at once"), QKeySequence("Ctrl+."), [this] { session_->mount().halt(); });
     night->addSeparator();
     add(night, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
@@ -278,6 +341,7 @@ void MainWindow::buildMenus() {
     QMenu* rig = menuBar()->addMenu(tr("&Rig"));
     add(rig, tr("Open rig…"), QKeySequence("Ctrl+O"), [this] { rig_->openRig(); });
     add(rig, tr("Save rig…"), QKeySequence("Ctrl+S"), [this] { rig_->saveRig(); });
+    add(rig, tr("Devices…"), QKeySequence("Ctrl+Shift+D"), [this] { chooseDevices(); });
 
     rig->addSeparator();
     QAction* covered =
@@ -304,9 +368,17 @@ void MainWindow::buildMenus() {
     for (const QString& name : themeNames())
         add(view, tr("Theme %1").arg(name), {}, [name] { ThemeSwitch::instance().use(name); });
     view->addSeparator();
-    add(view, tr("Findings beside the workbench"), QKeySequence("Ctrl+F"), [this] {
+    add(view, tr("Findings beside the workbench"), QKeySequence("Ctrl+I"), [this] {
         findings_->setVisible(!findings_->isVisible());
         wideFindings_ = findings_->isVisible();
+    });
+    add(view, tr("One figure over the whole screen"), QKeySequence("F11"), [this] { showFigure(); });
+    QAction* sound = add(view, tr("The alarm rings when you are away"), {}, [] {});
+    sound->setCheckable(true);
+    sound->setChecked(alarm_->sound());
+    connect(sound, &QAction::toggled, this, [this](bool on) {
+        alarm_->setSound(on);
+        session_->evening().edit([on](Evening& e) { e.alarmSound = on; });
     });
     add(view, tr("Search for an action…"), QKeySequence("Ctrl+K"), [this] {
         auto* search = new ActionSearch(actions_, this);
@@ -401,7 +473,7 @@ void MainWindow::perform(const Action& action) {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
     if (!left_) {
-        departure_->ask();
+        departure_->ask(again_);
         e->setAccepted(left_); // at once where nothing has to be asked
         return;
     }
@@ -414,6 +486,7 @@ void MainWindow::leaveNow() {
 }
 
 void MainWindow::listenToDesktop() {
+    connect(departure_, &Departure::stayed, this, [this] { again_ = false; });
     connect(departure_, &Departure::ready, this, [this] {
         left_ = true;
         awake_->letGo();

@@ -14,6 +14,7 @@ class QVBoxLayout;
 
 namespace nordstjerna {
 
+class Alarm;
 class Awake;
 class BenchStack;
 class Deck;
@@ -42,8 +43,11 @@ public:
     FindingsPanel* findingsPanel() const { return findings_; }
     HandsSheet* handsSheet();
     Deck* deck() const { return deck_; }
+    Alarm* alarm() const { return alarm_; }
     // The system asks for the end: what runs is ended, the mount stopped, then the window closes.
     void leaveNow();
+    // The window closed so that another takes its place, with the devices that were chosen.
+    bool beginsAgain() const { return again_; }
 
 protected:
     void closeEvent(QCloseEvent*) override;
@@ -54,6 +58,10 @@ protected:
 private:
     void buildMenus();
     void addIndexFolder();
+    void chooseDevices();
+    void parkOrUnpark();
+    void showFigure();
+    void buildAlarm();
     void openAsBefore();
     void fitToScreen();
     void keepView();
@@ -66,6 +74,7 @@ private:
 
     std::unique_ptr<Session> session_;
     std::shared_ptr<SimulatedNight> simulated_; // the devices are stand-ins; else absent
+    DeviceChoice devices_;                      // those in use
     std::vector<Station*> stations_;
     RigStation* rig_;
     Rail* rail_;
@@ -82,7 +91,9 @@ private:
     bool wideFindings_ = true;
     Departure* departure_;
     Awake* awake_;
-    bool left_ = false; // nothing keeps the program any more
+    Alarm* alarm_ = nullptr;
+    bool left_ = false;  // nothing keeps the program any more
+    bool again_ = false; // another window is to follow
 };
 
 } // namespace nordstjerna

@@ -30,8 +30,24 @@ MountCare::MountCare(const Parts& parts, std::function<double()> slept, QObject*
 void MountCare::look() {
     static_cast<void>(parts_.evening.owns());
     lookAtSleep();
+    lookAtLink();
     lookAtLimits();
     lookAtMeridian();
+}
+
+// The deck counts the seconds; what to do about it is told once it is more than a hiccup.
+void MountCare::lookAtLink() {
+    constexpr double while_s = 10.0;
+    const LinkState link = parts_.mount.observatory().mountLink();
+    if (link.answers)
+        parts_.problems.solved(ProblemCause::link);
+    else if (link.silent_s > while_s)
+        parts_.problems.report(
+            ProblemCause::link,
+            {"The mount does not answer.", link.why,
+             "Check its power and its cable, and where a device server is between, that it "
+             "runs. Nordstjerna keeps trying.",
+             true});
 }
 
 void MountCare::lookAtLimits() {

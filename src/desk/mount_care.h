@@ -32,6 +32,7 @@ public:
     static constexpr double warning_s = 600.0;
 
 private:
+    void lookAtLink();
     void lookAtLimits();
     void lookAtMeridian();
     void lookAtSleep();

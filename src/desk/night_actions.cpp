@@ -22,7 +22,7 @@ constexpr NightAction table[] = {
     {ActionId::ratesMeasure, StationId::rates, QT_TRANSLATE_NOOP("NightAction", "Measure guide rates"),
      "Ctrl+R"},
     {ActionId::freeRecord, StationId::freeRun, QT_TRANSLATE_NOOP("NightAction", "Record a free run"),
-     "Ctrl+W"},
+     "Ctrl+Shift+R"},
     {ActionId::freeBacklash, StationId::freeRun, QT_TRANSLATE_NOOP("NightAction", "Test the Dec backlash"),
      "Ctrl+B"},
     {ActionId::freeOpen, StationId::freeRun, QT_TRANSLATE_NOOP("NightAction", "Open a run…"), ""},
@@ -35,7 +35,7 @@ constexpr NightAction table[] = {
      ""},
     {ActionId::exposeLadder, StationId::expose, QT_TRANSLATE_NOOP("NightAction", "Unguided ladder"), ""},
     {ActionId::reviewSearch, StationId::review, QT_TRANSLATE_NOOP("NightAction", "Search all nights"),
-     "Ctrl+Shift+F"},
+     "Ctrl+F"},
     {ActionId::reviewRebuild, StationId::review,
      QT_TRANSLATE_NOOP("NightAction", "Rebuild the night log from records and tables"), ""},
 };

@@ -10,6 +10,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "desk/theme.h"
+#include "desk/widgets/pointer_keys.h"
 
 namespace nordstjerna {
 
@@ -24,6 +25,8 @@ NightBand::NightBand(const StationParts& parts, QWidget* parent) : QFrame(parent
     setObjectName("band");
     setFixedHeight(76);
     setMouseTracking(true);
+    setAccessibleName(tr("The night: target, twilight, what was done and what is planned"));
+    new PointerKeys(this);
     compute();
     connect(&parts_.rigs, &RigBook::changed, this, &NightBand::compute);
     connect(&parts_.targets, &TargetBook::changed, this, &NightBand::compute);

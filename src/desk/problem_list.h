@@ -16,6 +16,7 @@ namespace nordstjerna {
 enum class ProblemCause {
     task,    // what was asked for last; the next thing that is asked for takes it away
     halt,    // not confirmed by the mount
+    link,    // the mount has been silent for a while
     limits,  // tracking ends soon, or was ended
     dispute, // about the meridian
     asleep,  // the computer was

@@ -4,6 +4,7 @@
 #include <QStandardPaths>
 
 #include "edge/devices/sim/simulated_night.h"
+#include "edge/devices/wire/wire_night.h"
 #include "edge/store/night_book.h"
 
 namespace nordstjerna {
@@ -50,6 +51,46 @@ BegunEvening beginSimulated(const Scenario& scenario, std::shared_ptr<StarIndex>
     return begun;
 }
 
+namespace {
+// With the devices of a server. The scenario lends rig and target to who has none yet.
+BegunEvening beginLinked(const DeviceChoice& choice, const Scenario& scenario,
+                         std::shared_ptr<StarIndex> index, const std::filesystem::path& dataFolder) {
+    BegunEvening begun;
+    begun.devices = choice;
+    auto night = std::make_shared<WireNight>(choice.address, choice.roles, scenario.rig, index);
+    begun.pace = [night] { return night->clock().speed(); };
+    auto observatory = std::make_unique<Observatory>(night->devices(), Observatory::usual_patience_s, night);
+    begun.session = std::make_unique<Session>(
+        std::move(observatory), FirstEvening{scenario.rig, scenario.targetName, vectorFrom(scenario.target)},
+        std::move(index), dataFolder);
+    RigBook& rigs = begun.session->rigs();
+    const auto told = [night, &rigs] { night->setRig(rigs.rig()); };
+    told();
+    QObject::connect(&rigs, &RigBook::changed, told);
+    return begun;
+}
+
+// What the command line wants, else what was chosen in the window.
+Expected<DeviceChoice> choiceFor(const StartWishes& wishes, const std::filesystem::path& data) {
+    if (wishes.simulated || !wishes.scenario.empty())
+        return DeviceChoice{};
+    auto kept = readDeviceChoice(data);
+    if (!wishes.server)
+        return kept;
+    if (kept && kept->address == *wishes.server && !kept->roles.none()) {
+        kept->server = true;
+        return kept;
+    }
+    DeviceChoice choice{true, *wishes.server, {}};
+    constexpr double answer_s = 5.0;
+    const WireLink link(choice.address, {});
+    if (!awaitOffers(link, answer_s))
+        return tl::unexpected(link.absent());
+    choice.roles = likelyRoles(offersOf(link));
+    return choice;
+}
+} // namespace
+
 Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
     auto scenario = readScenario(wishes.scenario.empty() ? demoFolder() / "night.json" : wishes.scenario);
     if (!scenario)
@@ -59,17 +100,24 @@ Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
     auto index = StarIndex::loadDefault();
     if (!index)
         return tl::unexpected(index.error());
-    if (const auto sky = SimulatedNight::skyIsThere(*scenario, **index); !sky)
-        return tl::unexpected(sky.error());
     std::filesystem::path data = wishes.dataFolder;
     if (data.empty())
         data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() +
                "/nordstjerna";
+    const auto choice = choiceFor(wishes, data);
+    if (!choice && wishes.server)
+        return tl::unexpected(choice.error());
+    if (choice && choice->server)
+        return beginLinked(*choice, *scenario, *index, data);
+    if (const auto sky = SimulatedNight::skyIsThere(*scenario, **index); !sky)
+        return tl::unexpected(sky.error());
     const auto brought = wishes.scenario.empty() ? bringPastNights(data) : Expected<void>();
     BegunEvening begun = beginSimulated(*scenario, *index, data);
     ProblemList& problems = begun.session->problems();
     if (!brought && problems.all().empty())
         problems.report(brought.error());
+    if (!choice)
+        problems.report(choice.error());
     return begun;
 }
 

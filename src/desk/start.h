@@ -5,6 +5,7 @@
 #include <memory>
 
 #include "desk/session.h"
+#include "edge/store/device_choice.h"
 
 namespace nordstjerna {
 
@@ -14,12 +15,15 @@ struct Scenario;
 struct StartWishes {
     std::filesystem::path scenario; // empty: the demo night
     std::optional<double> speed;
-    std::filesystem::path dataFolder; // empty: $XDG_DATA_HOME/nordstjerna
+    bool simulated = false;            // whatever devices were chosen
+    std::optional<WireAddress> server; // the same, with the devices of a server
+    std::filesystem::path dataFolder;  // empty: $XDG_DATA_HOME/nordstjerna
 };
 
 struct BegunEvening {
     std::unique_ptr<Session> session;
     std::shared_ptr<SimulatedNight> simulated; // what only stand-ins can do; absent where devices are real
+    DeviceChoice devices;                      // where they are another's
     std::function<double()> pace;              // of their time, × the real one; 0: as fast as it computes
 };
 

@@ -36,6 +36,9 @@ public:
         return finished(devices_.mount->slewOn(s.target, s.side, control_.halt));
     }
     Outcome operator()(const TrackingStep& s) const { return finished(devices_.mount->setTracking(s.on)); }
+    Outcome operator()(const ParkStep& s) const {
+        return finished(devices_.mount->park(s.on, control_.halt));
+    }
     Outcome operator()(const PulseStep& s) const {
         return finished(devices_.mount->pulse(s.ra_ms, s.dec_ms, control_.halt));
     }

@@ -40,6 +40,7 @@ extern "C" {
 #include "memory_bench.h"
 #include "night_fixture.h"
 #include "synthetic_frame.h"
+#include "wire_bench.h"
 #include "worlds_bench.h"
 
 using namespace nordstjerna;
@@ -415,6 +416,10 @@ int main(int argc, char** argv) {
     }
     if (argc > 1 && std::string(argv[1]) == "fields") {
         benchFields(argc > 2 ? std::atoi(argv[2]) : 100, argc > 3 ? std::atoi(argv[3]) : 300);
+        return 0;
+    }
+    if (argc > 1 && std::string(argv[1]) == "wire") {
+        benchWire(argc > 2 ? std::atof(argv[2]) : 20.0);
         return 0;
     }
     if (!std::getenv("DISPLAY"))

@@ -22,7 +22,10 @@
 #include "charts/text.h"
 #include "charts/zone.h"
 #include "core/procedure/slew.h"
+#include "desk/alarm.h"
+#include "desk/alarm_bar.h"
 #include "desk/awake.h"
+#include "desk/big_figure.h"
 #include "desk/deck.h"
 #include "desk/desk_application.h"
 #include "desk/end_signals.h"
@@ -78,6 +81,9 @@ private slots:
     void disputeOverTheMeridian();
     void warnsBeforeTrackingEnds();
     void computerThatSlept();
+    void alarmCallsWhoIsAway();
+    void parkedByTheMenu();
+    void oneFigureOverTheScreen();
     void keptAwakeByTheDesktop();
     void rowsWhileTheDiskIsStuck();
     void unreadableEveningIsKept();
@@ -407,6 +413,21 @@ void HandsTest::computerThatSlept() {
 }
 
 namespace {
+// What a desktop shows its people, on a bus of its own.
+class Notices : public QObject {
+    Q_OBJECT
+    Q_CLASSINFO("D-Bus Interface", "org.freedesktop.Notifications")
+public:
+    QStringList shown;
+
+public Q_SLOTS:
+    uint Notify(const QString& program, uint, const QString&, const QString& summary, const QString& body,
+                const QStringList&, const QVariantMap& hints, int) {
+        shown << program + "|" + summary + "|" + body + "|" + QString::number(hints["urgency"].toInt());
+        return 1;
+    }
+};
+
 // The desktop's login manager as far as it is asked, on a bus of its own.
 class LoginManager : public QObject {
     Q_OBJECT
@@ -439,6 +460,103 @@ public:
     QDBusConnection connection{"none"};
 };
 } // namespace
+
+// Rings and tells the desktop once for each thing; silent for who sits before it; stays until it is settled.
+void HandsTest::alarmCallsWhoIsAway() {
+    QProcess daemon;
+    daemon.start("dbus-daemon", {"--session", "--print-address", "--nofork"});
+    QVERIFY2(daemon.waitForStarted(), "dbus-daemon");
+    QVERIFY(waitFor([&] { return daemon.canReadLine(); }));
+    const QString address = QString::fromUtf8(daemon.readLine()).trimmed();
+    {
+        QDBusConnection theirs = QDBusConnection::connectToBus(address, "notices");
+        QDBusConnection ours = QDBusConnection::connectToBus(address, "alarm");
+        Notices notices;
+        QVERIFY(theirs.registerObject("/org/freedesktop/Notifications", &notices,
+                                      QDBusConnection::ExportAllSlots));
+        QVERIFY(theirs.registerService("org.freedesktop.Notifications"));
+        ProblemList problems;
+        int rings = 0;
+        bool away = false;
+        Alarm alarm(problems, {[&rings] { ++rings; }, [&away] { return away; }, ours});
+        AlarmBar bar(alarm);
+        problems.report({"The guide star is lost.", "A cloud.", "Wait."});
+        QVERIFY(!alarm.calling() && rings == 0);
+        problems.clear();
+        away = true;
+        const Problem p{"Frames are not being written.", "The disk is full.", "Make room."};
+        problems.report(ProblemCause::frames, p);
+        QVERIFY(alarm.ringing() && rings == 1);
+        problems.report(ProblemCause::frames, {p.what, "It is still full.", p.remedy}); // the same thing
+        QCOMPARE(rings, 1);
+        QVERIFY(waitFor([&] { return notices.shown.size() == 1; }));
+        QCOMPARE(notices.shown[0],
+                 QString("Nordstjerna|Frames are not being written.|The disk is full. Make room.|2"));
+        QVERIFY(!bar.isHidden());
+        QVERIFY(bar.findChild<QLabel*>("alarmWords")->text().contains("not being written. Make room."));
+        // Quiet by a click; the words stay until it is settled.
+        bar.findChild<QPushButton*>("heard")->click();
+        QVERIFY(!alarm.ringing() && alarm.calling() && !bar.isHidden());
+        QVERIFY(bar.findChild<QPushButton*>("heard")->isHidden());
+        problems.solved(ProblemCause::frames);
+        QVERIFY(!alarm.calling() && bar.isHidden());
+        // What was asked for, and what can wait, calls nobody; and nothing sounds where that is not wanted.
+        problems.report(ProblemCause::darks, p);
+        Problem asked = p;
+        asked.asked = true;
+        problems.report(asked);
+        QVERIFY(!alarm.calling());
+        alarm.setSound(false);
+        problems.report(ProblemCause::link, {"The mount does not answer.", "", ""});
+        QVERIFY(alarm.calling() && !alarm.ringing());
+        QCOMPARE(rings, 1);
+        QVERIFY(waitFor([&] { return notices.shown.size() == 2; }));
+    }
+    QDBusConnection::disconnectFromBus("alarm");
+    QDBusConnection::disconnectFromBus("notices");
+    daemon.terminate();
+    daemon.waitForFinished();
+}
+
+void HandsTest::parkedByTheMenu() {
+    const auto item = [this](const QString& start) {
+        for (QAction* a : window_->findChildren<QAction*>())
+            if (a->text().startsWith(start))
+                return a;
+        return static_cast<QAction*>(nullptr);
+    };
+    item("Park the mount")->trigger();
+    QVERIFY(waitFor([this] { return session().mount().state().parked; }));
+    auto* again = window_->deck()->findChild<QPushButton*>("trackAgain");
+    QVERIFY(waitFor([&] { return again->isVisible() && again->text() == "Unpark"; }));
+    again->click();
+    QVERIFY(waitFor([this] { return !session().mount().state().parked; }));
+    QVERIFY(waitFor([&] { return again->text() == "Track again"; }));
+    again->click();
+    QVERIFY(waitFor([this] { return session().mount().state().tracking; }));
+    // On leaving.
+    QVERIFY(!window_->close());
+    window_->findChild<QMessageBox*>("departure")->findChild<QPushButton*>("parkAndQuit")->click();
+    QVERIFY(waitFor([this] { return !window_->isVisible(); }));
+    QVERIFY(window_->simulatedNight().mount().state()->parked);
+}
+
+void HandsTest::oneFigureOverTheScreen() {
+    window_->showStation(StationId::rig);
+    QTest::keyClick(window_.get(), Qt::Key_F11);
+    QPointer<BigFigure> big = window_->findChild<BigFigure*>();
+    QVERIFY(big && big->isVisible());
+    QCOMPARE(big->shown().title.toLower(), QString("guide scale"));
+    QVERIFY(big->accessibleName().contains("2.58"));
+    QTest::keyClick(big, Qt::Key_Right);
+    QCOMPARE(big->shown().title.toLower(), QString("imaging scale"));
+    QTest::keyClick(big, Qt::Key_Left);
+    QTest::keyClick(big, Qt::Key_Left);
+    QVERIFY(big->shown().title.toLower().startsWith("pulse step"));
+    QVERIFY(!big->grab().toImage().isNull());
+    QTest::keyClick(big, Qt::Key_Escape);
+    QVERIFY(waitFor([&] { return big.isNull(); }));
+}
 
 void HandsTest::keptAwakeByTheDesktop() {
     QProcess daemon;

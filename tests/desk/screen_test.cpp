@@ -1,4 +1,5 @@
 // The window on screens of other sizes, after a restart, by keyboard, and what it says of what it keeps.
+#include <QAccessible>
 #include <QApplication>
 #include <QCheckBox>
 #include <QComboBox>
@@ -13,6 +14,7 @@
 #include "desk/deck.h"
 #include "desk/main_window.h"
 #include "desk/pictures/horizon_sky.h"
+#include "desk/pictures/picture.h"
 #include "desk/rail.h"
 #include "desk/start.h"
 #include "desk/stations/guide/guide_station.h"
@@ -20,6 +22,7 @@
 #include "desk/theme.h"
 #include "desk/widgets/finding_card.h"
 #include "desk/widgets/findings_panel.h"
+#include "desk/widgets/pointer_keys.h"
 #include "desk/widgets/read_out.h"
 #include "registry.h"
 
@@ -36,6 +39,8 @@ private slots:
     void cleanup() { window_.reset(); }
     void fitsTheScreen();
     void everyFieldHasAName();
+    void everythingIsNamed();
+    void picturesByTheKeyboard();
     void stationsByTheKeyboardAlone();
     void commandsWorkInTextFields();
     void oneFieldDoesNotRoundTheOthers();
@@ -116,6 +121,75 @@ void ScreenTest::everyFieldHasAName() {
     }
     QVERIFY(fields > 40);
     QVERIFY2(nameless.isEmpty(), qPrintable(nameless.join(", ")));
+}
+
+// Whatever Tab reaches has a name and a role for those who hear the screen; and every picture is reached.
+void ScreenTest::everythingIsNamed() {
+    QStringList wrong;
+    QSet<QWidget*> seen;
+    int pictures = 0;
+    for (const StationInfo& info : stationTable) {
+        window_->showStation(info.id);
+        Station* s = window_->station(info.id);
+        const auto phases = s->findChildren<QPushButton*>("phase");
+        for (qsizetype page = 0; page == 0 || page < phases.size(); ++page) {
+            if (page < phases.size() && phases[page]->isEnabled())
+                phases[page]->click();
+            QCoreApplication::processEvents();
+            for (QWidget* w : window_->findChildren<QWidget*>()) {
+                if (!w->isVisible() || seen.contains(w))
+                    continue;
+                seen << w;
+                const auto* picture = qobject_cast<Picture*>(w);
+                pictures += picture != nullptr;
+                if (picture && w->focusPolicy() != Qt::TabFocus)
+                    wrong << QString("%1 is not reached").arg(w->metaObject()->className());
+                // The line of a number or a choice speaks through its field.
+                const bool inner =
+                    qobject_cast<QAbstractSpinBox*>(w->parent()) || qobject_cast<QComboBox*>(w->parent());
+                if (inner || !(w->focusPolicy() & Qt::TabFocus) || qobject_cast<Station*>(w))
+                    continue;
+                const QAccessibleInterface* face = QAccessible::queryAccessibleInterface(w);
+                if (!face || face->text(QAccessible::Name).isEmpty() || face->role() == QAccessible::NoRole)
+                    wrong << QString("%1 %2 of %3")
+                                 .arg(w->metaObject()->className(), w->objectName(), info.key);
+            }
+        }
+    }
+    for (const QString& w : wrong)
+        qWarning("%s", qPrintable(w));
+    QVERIFY(wrong.isEmpty());
+    QVERIFY2(pictures > 10, qPrintable(QString::number(pictures)));
+}
+
+void ScreenTest::picturesByTheKeyboard() {
+    // The horizon is drawn: taken hold of in the middle, drawn to the right and up, let go; a point taken
+    // away.
+    window_->showStation(StationId::rig);
+    auto* sky = window_->findChild<HorizonSky*>();
+    window_->activateWindow();
+    sky->setFocus(Qt::TabFocusReason);
+    QTRY_VERIFY(sky->hasFocus());
+    auto* keys = sky->findChild<PointerKeys*>();
+    QVERIFY(keys && keys->isVisible());
+    int drawn = 0;
+    connect(sky, &HorizonSky::drawn, this, [&drawn] { ++drawn; });
+    QTest::keyClick(sky, Qt::Key_Up);
+    const QPointF from = keys->cursor();
+    QTest::keyClick(sky, Qt::Key_Space);
+    for (int i = 0; i < 5; ++i)
+        QTest::keyClick(sky, Qt::Key_Right);
+    QTest::keyClick(sky, Qt::Key_Right, Qt::ShiftModifier);
+    QCOMPARE(keys->cursor(), from + QPointF(41.0, 0.0));
+    QTest::keyClick(sky, Qt::Key_Space);
+    QCOMPARE(drawn, 1);
+    const size_t points = sky->horizon().points().size();
+    QTest::keyClick(sky, Qt::Key_Delete);
+    QCOMPARE(sky->horizon().points().size(), points - 1);
+    // Keys of the window still work there.
+    QTest::keyClick(sky, Qt::Key_3, Qt::ControlModifier);
+    QVERIFY(window_->station(StationId::pole)->isVisible());
+    QVERIFY(!keys->isVisible());
 }
 
 void ScreenTest::stationsByTheKeyboardAlone() {

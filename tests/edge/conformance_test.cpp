@@ -90,6 +90,8 @@ private slots:
     void pulsesBothAxes();
     void runsAtARateOfItsOwn_data() { onBoth(); }
     void runsAtARateOfItsOwn();
+    void parks_data() { onBoth(); }
+    void parks();
     void syncs_data() { onBoth(); }
     void syncs();
     void exposes_data() { onBoth(); }
@@ -171,11 +173,12 @@ void ConformanceTest::pulsesBothAxes() {
     QFETCH(bool, wire);
     const Evening e(wire);
     mustWork(e.devices.mount->slew(inTheEast, neverHalted));
-    const auto place = [&] { // on the sky, as the mount counts it; tracking changes nothing of it
-        const auto s = e.devices.mount->state();
-        const Angle lst = ObservedFrame(e.rig.site, e.devices.clock->now()).siderealTime();
-        return Equatorial{(lst - s.value_or(MountState{}).pointing.hourAngle).wrapped(),
-                          s.value_or(MountState{}).pointing.dec};
+    // On the sky, as the mount counts it: tracking changes nothing of it.
+    const auto place = [&] {
+        e.devices.clock->sleep(20.0, neverHalted); // until it was told anew
+        const auto s = e.devices.mount->state().value_or(MountState{});
+        return Equatorial{(s.siderealTime.value_or(Angle{}) - s.pointing.hourAngle).wrapped(),
+                          s.pointing.dec};
     };
     const Equatorial before = place();
     mustWork(e.devices.mount->pulse(10000.0, -4000.0, neverHalted));
@@ -183,8 +186,7 @@ void ConformanceTest::pulsesBothAxes() {
     // Half the sidereal rate: 7.52″ a second of each axis; west is towards smaller right ascension.
     const double ra = (after.ra - before.ra).wrappedSigned().arcsec();
     const double dec = (after.dec - before.dec).arcsec();
-    // The sidereal time is asked a moment after the mount: 0.3 s of the night's clock are 4.5″.
-    QVERIFY2(std::abs(ra + 75.2) < 12.0, qPrintable(QString::number(ra)));
+    QVERIFY2(std::abs(ra + 75.2) < 5.0, qPrintable(QString::number(ra)));
     QVERIFY2(std::abs(dec + 30.1) < 3.0, qPrintable(QString::number(dec)));
     mustWork(e.devices.mount->pulse(0.0, 0.0, neverHalted)); // nothing to do
 }
@@ -210,6 +212,36 @@ void ConformanceTest::runsAtARateOfItsOwn() {
     const double after =
         (hourAngle() - still).wrappedSigned().arcsec() / 15.04 / (e.devices.clock->now() - from);
     QVERIFY2(after > 0.5 && after < 1.5, qPrintable(QString::number(after)));
+}
+
+void ConformanceTest::parks() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    auto state = e.devices.mount->state();
+    mustWork(state);
+    QVERIFY(state->parks && !state->parked);
+    mustWork(e.devices.mount->park(true, neverHalted));
+    state = e.devices.mount->state();
+    mustWork(state);
+    QVERIFY(state->parked && !state->tracking && !state->moving);
+    // It stays there, and says why.
+    const auto refused = e.devices.mount->slew(inTheEast, neverHalted);
+    QVERIFY(!refused && refused.error().text().find("Unpark") != std::string::npos);
+    mustWork(e.devices.mount->park(false, neverHalted));
+    QVERIFY(!e.devices.mount->state()->parked);
+    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    // Halted on the way it is not parked.
+    e.night().clock().setSpeed(1.0);
+    StopFlag halt{false};
+    Expected<void> parked;
+    std::thread parking([&] { parked = e.devices.mount->park(true, halt); });
+    QTRY_VERIFY_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).moving, 30000);
+    halt = true;
+    parking.join();
+    QVERIFY(!parked && parked.error().asked);
+    QTRY_VERIFY_WITH_TIMEOUT(!e.devices.mount->state().value_or(MountState{}).moving, 30000);
+    QVERIFY(!e.devices.mount->state()->parked);
 }
 
 void ConformanceTest::syncs() {

@@ -170,6 +170,12 @@ void PeerTest::anEveningsDevices() {
     wentWell(devices.mount->sync({state->pointing.hourAngle + Angle::fromDeg(0.3), state->pointing.dec}));
     for (const bool on : {false, true})
         wentWell(devices.mount->setTracking(on));
+    // Parked and unparked.
+    QVERIFY(devices.mount->state()->parks);
+    wentWell(devices.mount->park(true, neverHalted));
+    QVERIFY(becomes([&] { return devices.mount->state().value_or(MountState{}).parked; }));
+    wentWell(devices.mount->park(false, neverHalted));
+    QVERIFY(becomes([&] { return !devices.mount->state().value_or(MountState{}).parked; }));
     StopFlag halt{false};
     Expected<void> slewed;
     std::thread slewing([&] {

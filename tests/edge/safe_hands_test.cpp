@@ -72,6 +72,7 @@ private slots:
     void wrongClockShowsInTheFirstFrame();
     void daylightKeepsAwayFromTheSun();
     void seriesLeavesTheMountAtRest();
+    void seriesParksTheMount();
     void seriesThatFailsLeavesTheMountAtRest();
     void stoppedSeriesGoesOnGuiding();
     void finishedExposureIsKept();
@@ -358,6 +359,32 @@ void SafeHandsTest::seriesLeavesTheMountAtRest() {
                      std::string::npos,
                  series.mountAfterwards().c_str());
         QVERIFY(!n.watch.running());
+    }
+}
+
+// Parked where the plan says so; a mount that cannot, or does not get there, is at rest at least, and it is
+// said.
+void SafeHandsTest::seriesParksTheMount() {
+    for (const bool parks : {true, false}) {
+        Scenario s = seriesScenario();
+        s.parks = parks;
+        SeriesNight n(s);
+        n.waitUntil("2026-10-14T20:30:00");
+        QVERIFY(n.measureRates());
+        SeriesSetup setup = n.setup(60.0);
+        setup.ends.frames = 2;
+        setup.afterwards = MountAfter::park;
+        Series series(setup);
+        const auto done = n.run(series);
+        QCOMPARE(done.has_value(), parks);
+        const auto state = n.night.mount().state();
+        QCOMPARE(state->parked, parks);
+        QVERIFY(!state->tracking);
+        QVERIFY2(series.mountAfterwards().find(parks ? "is parked" : "is not parked") != std::string::npos,
+                 series.mountAfterwards().c_str());
+        if (!parks)
+            QVERIFY2(done.error().text().find("park it by hand") != std::string::npos,
+                     done.error().text().c_str());
     }
 }
 

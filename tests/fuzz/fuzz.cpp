@@ -10,6 +10,7 @@
 #include "core/sky/instant.h"
 #include "core/sky/object_catalogue.h"
 #include "edge/devices/sim/scenario.h"
+#include "edge/devices/wire/wire_parser.h"
 #include "edge/store/curve_table.h"
 #include "edge/store/entry_json.h"
 #include "edge/store/evening_file.h"
@@ -24,7 +25,15 @@ using namespace nordstjerna;
 
 extern "C" int LLVMFuzzerTestOneInput(const unsigned char* data, size_t size) {
     const std::string text(reinterpret_cast<const char*>(data), size);
-#if defined(FUZZ_HORIZON)
+#if defined(FUZZ_WIRE)
+    WireLimits limits;
+    limits.blob_bytes = 100000;
+    WireParser parser([](WireMessage&& m) { static_cast<void>(wireText(m)); }, limits);
+    // In two pieces, as the wire may cut it.
+    const size_t half = size / 2;
+    if (parser.read(text.data(), half))
+        static_cast<void>(parser.read(text.data() + half, size - half));
+#elif defined(FUZZ_HORIZON)
     static_cast<void>(parseHorizon(text));
 #elif defined(FUZZ_WORDS)
     static_cast<void>(parseInstant(text));

@@ -29,6 +29,8 @@ struct MountState {
     bool moving = false;
     std::optional<double> worm_turns;  // where the RA worm stands, 0…1, if the mount tells
     bool correcting = false;           // plays a periodic-error curve
+    bool parks = false;                // it may be told to park
+    bool parked = false;               // and stands there: it takes no other command
     bool choosesSide = false;          // it may be told on which side to hang, also before the meridian
     std::optional<Angle> siderealTime; // local, by its own clock and longitude, if it tells
     bool told = true;                  // false: the mount has not answered yet, nothing of this is known
@@ -71,6 +73,11 @@ struct SlewStep {
     HourAngleDec target;
     std::string purpose; // announced before the mount moves
     std::string side{};  // on which it must hang then, for a mount that may be told; else as it likes
+};
+
+// Parks, or lets it move again.
+struct ParkStep {
+    bool on = true;
 };
 
 struct TrackingStep {
@@ -135,8 +142,8 @@ struct FailStep {
 };
 
 using Step =
-    std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, PulseStep, SyncStep, TrailStep,
-                 CurveStep, ImageStep, GuideStep, FocuserStep, WaitStep, DoneStep, FailStep>;
+    std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, ParkStep, PulseStep, SyncStep,
+                 TrailStep, CurveStep, ImageStep, GuideStep, FocuserStep, WaitStep, DoneStep, FailStep>;
 
 // ---- Events: what just happened
 

@@ -114,11 +114,55 @@ Step Series::fail(const Problem& problem, const std::string& why, const Event& e
 Step Series::rest(const Event& event) {
     if (setup_.afterwards == MountAfter::keepTracking)
         return over(event.mount.tracking ? "The mount goes on tracking, as planned." : "");
+    if (setup_.afterwards != MountAfter::park)
+        return stopTracking(event);
+    if (event.mount.told && event.mount.parked)
+        return over("The mount is parked.");
+    if (!event.mount.parks) {
+        notParked_ = "It has no command for it.";
+        return stopTracking(event);
+    }
+    phase_ = Phase::parking;
+    why_ = "the mount to park";
+    return ParkStep{};
+}
+
+// Only what the mount confirms counts; one that does not park must not be left tracking.
+Step Series::parked(const Event& event) {
+    constexpr int mostChecks = 30;
+    const auto* broken = std::get_if<StepFailed>(&event.what);
+    if (broken && broken->problem.asked) {
+        if (!failure_)
+            failure_ = broken->problem;
+        return over("");
+    }
+    if (!broken && event.mount.told && event.mount.parked)
+        return over("The mount is parked.");
+    if (!broken && ++restChecks_ < mostChecks)
+        return WaitStep{1.0, why_};
+    notParked_ =
+        broken ? broken->problem.what + " " + broken->problem.why : "It does not say that it is parked.";
+    restChecks_ = 0;
+    return stopTracking(event);
+}
+
+Step Series::stopTracking(const Event& event) {
     if (event.mount.told && !event.mount.tracking)
-        return over("The mount has stopped tracking.");
+        return stopped();
     phase_ = Phase::resting;
     why_ = "the mount to stop tracking";
     return TrackingStep{false};
+}
+
+Step Series::stopped() {
+    if (notParked_.empty())
+        return over("The mount has stopped tracking.");
+    Problem p{"The mount was not parked.", notParked_,
+              "It has stopped tracking where it stood; park it by hand."};
+    if (failure_)
+        p.what = failure_->what + " " + p.what;
+    failure_ = p;
+    return over("The mount has stopped tracking, but is not parked.");
 }
 
 // Only what the mount confirms counts.
@@ -131,7 +175,7 @@ Step Series::rested(const Event& event) {
         return over("");
     }
     if (!broken && event.mount.told && !event.mount.tracking)
-        return over("The mount has stopped tracking.");
+        return stopped();
     if (!broken && ++restChecks_ < mostChecks)
         return WaitStep{1.0, why_};
     Problem p{"The mount has not confirmed that it stopped tracking.",
@@ -382,6 +426,8 @@ Step Series::advance(const Event& event) {
         }
         if (phase_ == Phase::closing)
             return rest(event);
+        if (phase_ == Phase::parking)
+            return parked(event);
         if (phase_ == Phase::resting)
             return rested(event);
         return close("stopped by you", false, event);
@@ -391,6 +437,8 @@ Step Series::advance(const Event& event) {
         return rest(event); // the loop cannot be asked any more; the mount can
     if (broken && phase_ == Phase::closing)
         return fail(broken->problem, asClause(broken->problem.what), event);
+    if (phase_ == Phase::parking)
+        return parked(event);
     if (phase_ == Phase::resting)
         return rested(event);
     if (broken && phase_ != Phase::flipping && phase_ != Phase::centring && phase_ != Phase::refocusing)
@@ -435,6 +483,7 @@ Step Series::advance(const Event& event) {
         return focusStep(event);
     case Phase::closing:
         return rest(event);
+    case Phase::parking:
     case Phase::resting:
     case Phase::ended:
         break;

@@ -47,6 +47,7 @@ public:
         paused,
         saving,  // the last frame could not be saved; waits until it can
         closing, // the loop is being stopped
+        parking,
         resting, // tracking is being stopped
         ended
     };
@@ -103,6 +104,9 @@ private:
     Step close(const std::string& why, bool stopGuiding, const Event& event);
     Step fail(const Problem& problem, const std::string& why, const Event& event);
     Step rest(const Event& event);
+    Step stopTracking(const Event& event);
+    Step parked(const Event& event);
+    Step stopped();
     Step rested(const Event& event);
     Step over(const std::string& mount);
     Step wait(Phase phase, double seconds, const std::string& why);
@@ -125,8 +129,9 @@ private:
     Instant exposedSince_, cloudBegan_, againAt_;
     std::string side_, why_, ending_, mountAfterwards_;
     int restChecks_ = 0;
-    int allDithers_ = 0;  // of the pattern
-    int sinceDither_ = 0; // frames
+    std::string notParked_; // why it only stopped tracking
+    int allDithers_ = 0;    // of the pattern
+    int sinceDither_ = 0;   // frames
     int clouds_ = 0;
     bool centred_ = false;
     bool guided_ = false;     // the loop runs and was steady

@@ -56,7 +56,7 @@ struct RefocusWish {
 };
 
 // What becomes of the mount when the series has ended, was stopped or failed for good.
-enum class MountAfter { stopTracking, keepTracking };
+enum class MountAfter { stopTracking, keepTracking, park };
 
 struct SeriesSetup {
     Rig rig;

@@ -58,6 +58,27 @@ void MountDesk::tracksAgain(const Expected<void>& done) {
     Q_EMIT halted();
 }
 
+void MountDesk::park(bool on) {
+    Q_EMIT allowed();
+    observatory_.release();
+    Q_EMIT announced(on ? tr("Parking…") : tr("Unparking…"));
+    observatory_.park(on, [this, on](const Expected<void>& done) {
+        QMetaObject::invokeMethod(
+            this, [this, on, done] { parked(on, done); }, Qt::QueuedConnection);
+    });
+}
+
+void MountDesk::parked(bool on, const Expected<void>& done) {
+    if (isHalted())
+        return; // the halt has its own words
+    Q_EMIT announced("");
+    Q_EMIT halted();
+    if (!done && !done.error().asked)
+        problems_.report(done.error());
+    else if (on && done)
+        problems_.solved(ProblemCause::limits);
+}
+
 void MountDesk::endHalt() {
     Q_EMIT allowed();
     if (!isHalted())

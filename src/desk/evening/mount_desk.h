@@ -27,6 +27,8 @@ public:
     void endHalt();
     // Lets the mount track again after a halt.
     void resumeTracking();
+    // To its resting place; off: takes commands again where it stands.
+    void park(bool on);
     // What the person does about a dispute over the meridian: this program is right.
     void settleDispute();
     void setCovered(bool covered) { observatory_.guard().setCovered(covered); }
@@ -41,6 +43,7 @@ private:
     void send();
     void confirm(const Expected<void>& done);
     void tracksAgain(const Expected<void>& done);
+    void parked(bool on, const Expected<void>& done);
     Observatory& observatory_;
     ProblemList& problems_;
 };

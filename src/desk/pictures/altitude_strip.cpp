@@ -9,7 +9,8 @@
 
 namespace nordstjerna {
 
-AltitudeStrip::AltitudeStrip(QWidget* parent) : Picture("altitude", parent) {
+AltitudeStrip::AltitudeStrip(QWidget* parent)
+    : Picture("altitude", tr("Altitude through the night"), parent) {
     setMinimumSize(260, 92);
     setMaximumHeight(140);
 }

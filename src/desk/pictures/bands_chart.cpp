@@ -23,7 +23,7 @@ QString bandName(size_t b) {
 }
 } // namespace
 
-BandsChart::BandsChart(QWidget* parent) : Picture("bands", parent) {
+BandsChart::BandsChart(QWidget* parent) : Picture("bands", tr("Error by period"), parent) {
     setMinimumSize(260, 110);
 }
 

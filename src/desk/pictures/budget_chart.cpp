@@ -48,7 +48,7 @@ void fillPart(QPainter& p, const QRectF& r, size_t i) {
 }
 } // namespace
 
-BudgetChart::BudgetChart(QWidget* parent) : Picture("budget", parent) {
+BudgetChart::BudgetChart(QWidget* parent) : Picture("budget", tr("Error budget"), parent) {
     setMinimumSize(260, 110);
 }
 

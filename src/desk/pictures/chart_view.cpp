@@ -19,7 +19,7 @@ ViewRange within(double from, double width) {
 } // namespace
 
 ChartView::ChartView(const QString& exportName, std::unique_ptr<Chart> chart, QWidget* parent)
-    : Picture(exportName, parent), chart_(std::move(chart)) {
+    : Picture(exportName, tr("Chart"), parent), chart_(std::move(chart)) {
     setMinimumSize(320, 220);
 }
 

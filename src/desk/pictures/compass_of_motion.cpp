@@ -18,7 +18,8 @@ bool outward(Leg leg) {
 }
 } // namespace
 
-CompassOfMotion::CompassOfMotion(QWidget* parent) : Picture("compass-of-motion", parent) {
+CompassOfMotion::CompassOfMotion(QWidget* parent)
+    : Picture("compass-of-motion", tr("Directions of motion on the sensor"), parent) {
     setMinimumSize(220, 190);
 }
 

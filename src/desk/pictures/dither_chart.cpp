@@ -9,7 +9,7 @@
 
 namespace nordstjerna {
 
-DitherChart::DitherChart(QWidget* parent) : Picture("dither", parent) {
+DitherChart::DitherChart(QWidget* parent) : Picture("dither", tr("Dither positions"), parent) {
     setMinimumSize(300, 160);
 }
 

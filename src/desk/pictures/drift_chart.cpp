@@ -10,7 +10,7 @@
 
 namespace nordstjerna {
 
-DriftChart::DriftChart(QWidget* parent) : Picture("drift", parent) {
+DriftChart::DriftChart(QWidget* parent) : Picture("drift", tr("Drift of both axes"), parent) {
     setMinimumSize(200, 96);
 }
 

@@ -10,7 +10,7 @@
 
 namespace nordstjerna {
 
-FocusChart::FocusChart(QWidget* parent) : Picture("focus-curve", parent) {
+FocusChart::FocusChart(QWidget* parent) : Picture("focus-curve", tr("Focus curve"), parent) {
     setMinimumSize(260, 180);
 }
 

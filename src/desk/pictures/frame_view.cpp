@@ -13,7 +13,8 @@
 
 namespace nordstjerna {
 
-FrameView::FrameView(const QString& exportName, QWidget* parent) : Picture(exportName, parent) {
+FrameView::FrameView(const QString& exportName, QWidget* parent)
+    : Picture(exportName, tr("Frame of the camera"), parent) {
     setMinimumSize(180, 110);
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { image_ = coarse_ = QImage(); });
 }

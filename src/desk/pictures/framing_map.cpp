@@ -19,7 +19,7 @@ double longSide(const SkyObject& o) {
 }
 } // namespace
 
-FramingMap::FramingMap(QWidget* parent) : Picture("framing", parent) {
+FramingMap::FramingMap(QWidget* parent) : Picture("framing", tr("Framing of the target"), parent) {
     setMinimumSize(260, 180);
     setMouseTracking(true);
 }

@@ -11,7 +11,7 @@
 
 namespace nordstjerna {
 
-HfdTrace::HfdTrace(QWidget* parent) : Picture("hfd", parent) {
+HfdTrace::HfdTrace(QWidget* parent) : Picture("hfd", tr("Half-flux diameter over time"), parent) {
     setMinimumSize(260, 110);
     setMaximumHeight(220);
 }

@@ -9,6 +9,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "desk/theme.h"
+#include "desk/widgets/pointer_keys.h"
 
 namespace nordstjerna {
 
@@ -22,6 +23,7 @@ HorizonSky::HorizonSky(QWidget* parent) : QWidget(parent) {
     setAccessibleName(tr("Horizon"));
     setToolTip(tr("Drag to draw what stands round the site; right click takes a point away."));
     setCursor(Qt::CrossCursor);
+    new PointerKeys(this);
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
 }
 

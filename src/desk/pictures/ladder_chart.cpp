@@ -13,7 +13,7 @@ namespace {
 constexpr int ladderSteps = 60;
 }
 
-LadderChart::LadderChart(QWidget* parent) : Picture("ladder", parent) {
+LadderChart::LadderChart(QWidget* parent) : Picture("ladder", tr("Ladder of exposures"), parent) {
     setMinimumSize(300, 160);
 }
 

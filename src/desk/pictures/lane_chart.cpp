@@ -15,6 +15,7 @@
 #include "core/motion/run_event_words.h"
 #include "desk/pictures/picture.h"
 #include "desk/theme.h"
+#include "desk/widgets/pointer_keys.h"
 
 namespace nordstjerna {
 
@@ -43,6 +44,9 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(plot_);
     setMinimumSize(320, 220);
+    for (QWidget* w : std::initializer_list<QWidget*>{this, plot_})
+        w->setAccessibleName(tr("Error of both axes over time"));
+    new PointerKeys(plot_);
     plot_->setNoAntialiasingOnDrag(true);
     // The plot's own axis rectangle goes only after ours exist: new items need one to start from.
     ra_ = makeLane(false);

@@ -9,7 +9,7 @@
 
 namespace nordstjerna {
 
-LegStrip::LegStrip(QWidget* parent) : Picture("leg-linearity", parent) {
+LegStrip::LegStrip(QWidget* parent) : Picture("leg-linearity", tr("Steps of each leg"), parent) {
     setMinimumHeight(84);
     setMaximumHeight(110);
 }

@@ -9,7 +9,7 @@
 
 namespace nordstjerna {
 
-MaskDial::MaskDial(QWidget* parent) : Picture("mask", parent) {
+MaskDial::MaskDial(QWidget* parent) : Picture("mask", tr("Spikes of the mask"), parent) {
     setMinimumSize(260, 132);
     setMaximumHeight(200);
 }

@@ -1,5 +1,6 @@
 #include "desk/pictures/picture.h"
 
+#include <QAccessible>
 #include <QContextMenuEvent>
 #include <QFile>
 #include <QFileDialog>
@@ -12,11 +13,15 @@
 #include <cmath>
 
 #include "desk/theme.h"
+#include "desk/widgets/pointer_keys.h"
 
 namespace nordstjerna {
 
-Picture::Picture(const QString& exportName, QWidget* parent) : QWidget(parent), exportName_(exportName) {
+Picture::Picture(const QString& exportName, const QString& name, QWidget* parent)
+    : QWidget(parent), exportName_(exportName) {
     setMouseTracking(true);
+    setAccessibleName(name);
+    new PointerKeys(this);
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
 }
 
@@ -24,10 +29,23 @@ void Picture::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     draw(p, rect());
+    if (const QString now = words();
+        !now.isEmpty() && !hasFocus()) // with focus it tells what lies at the cursor
+        tell(now);
+}
+
+void Picture::tell(const QString& text) {
+    if (text == accessibleDescription())
+        return;
+    setAccessibleDescription(text);
+    QAccessibleEvent event(this, QAccessible::DescriptionChanged);
+    QAccessible::updateAccessibility(&event);
 }
 
 void Picture::mouseMoveEvent(QMouseEvent* e) {
     const QString text = readOut(e->position());
+    if (hasFocus() && !text.isEmpty())
+        tell(text);
     if (text.isEmpty())
         QToolTip::hideText();
     else

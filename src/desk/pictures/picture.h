@@ -1,5 +1,5 @@
 // Base of our own pictures: repaint on a change of theme, hover read-out, wheel zoom, double-click to reset,
-// export by the context menu.
+// export by the context menu; all of it by the keyboard as well, and in words for who does not see it.
 #pragma once
 
 #include <QPainter>
@@ -13,13 +13,16 @@ namespace nordstjerna {
 class Picture : public QWidget {
     Q_OBJECT
 public:
-    explicit Picture(const QString& exportName, QWidget* parent = nullptr);
+    // name: as a screen reader calls it.
+    Picture(const QString& exportName, const QString& name, QWidget* parent = nullptr);
     bool exportTo(const QString& path); // by its ending: svg, png or csv
 
 protected:
     virtual void draw(QPainter& p, const QRectF& area) = 0;
     virtual QString readOut(QPointF at) const = 0; // empty: nothing to say
     virtual QString csv() const = 0;
+    // What it shows, in a sentence: "3.2′ east, 1.0′ low". Told to screen readers whenever it changes.
+    virtual QString words() const { return {}; }
     double zoom() const { return zoom_; }
     virtual double greatestZoom() const { return 8.0; }
 
@@ -31,6 +34,7 @@ protected:
     void contextMenuEvent(QContextMenuEvent*) override;
 
 private:
+    void tell(const QString& text);
     QString exportName_;
     double zoom_ = 1.0;
 };

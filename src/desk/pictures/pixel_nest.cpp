@@ -17,7 +17,8 @@ QString arcmin(Angle a) {
 }
 } // namespace
 
-PixelNest::PixelNest(QWidget* parent) : Picture("pixel-nest", parent) {
+PixelNest::PixelNest(QWidget* parent)
+    : Picture("pixel-nest", tr("A guide pixel over imaging pixels"), parent) {
     setMinimumSize(220, 230);
 }
 

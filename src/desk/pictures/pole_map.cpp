@@ -14,7 +14,7 @@ constexpr double linear = 0.1; // ′: below this the scale is linear
 constexpr double edge = 60.0;
 } // namespace
 
-PoleMap::PoleMap(QWidget* parent) : Picture("pole-map", parent) {
+PoleMap::PoleMap(QWidget* parent) : Picture("pole-map", tr("Map of the polar axis"), parent) {
     setMinimumSize(240, 200);
 }
 
@@ -157,6 +157,18 @@ QString PoleMap::csv() const {
                     .arg(e.total_arcmin.value)
                     .arg(e.total_arcmin.sigma);
     return text;
+}
+
+QString PoleMap::words() const {
+    if (path_.empty())
+        return tr("Nothing measured yet.");
+    const PoleError& e = path_.back();
+    const auto side = [](double arcmin, const QString& positive, const QString& negative) {
+        return qs(formatNumber(std::abs(arcmin), 1)) + "′ " + (arcmin >= 0.0 ? positive : negative);
+    };
+    return tr("The axis stands %1 and %2. Wanted: within %3′.")
+        .arg(side(e.east_arcmin.value, tr("east"), tr("west")),
+             side(e.high_arcmin.value, tr("high"), tr("low")), qs(formatNumber(wanted_, 1)));
 }
 
 } // namespace nordstjerna

@@ -23,6 +23,7 @@ protected:
     void draw(QPainter& p, const QRectF& area) override;
     QString readOut(QPointF at) const override;
     QString csv() const override;
+    QString words() const override;
 
 private:
     double stretch(double arcmin) const; // −1…1

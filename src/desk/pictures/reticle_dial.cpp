@@ -13,7 +13,7 @@ namespace {
 constexpr double rim_arcmin = 80.0;
 }
 
-ReticleDial::ReticleDial(QWidget* parent) : Picture("reticle", parent) {
+ReticleDial::ReticleDial(QWidget* parent) : Picture("reticle", tr("Reticle of the polar scope"), parent) {
     setMinimumSize(220, 180);
 }
 

@@ -13,7 +13,7 @@ namespace {
 constexpr double row_px = 15.0;
 }
 
-SettleStrip::SettleStrip(QWidget* parent) : Picture("settles", parent) {
+SettleStrip::SettleStrip(QWidget* parent) : Picture("settles", tr("Settling after dithers"), parent) {
     setMinimumSize(150, 160);
 }
 

@@ -24,7 +24,7 @@ double niceStep(double range) {
 }
 } // namespace
 
-ShapesChart::ShapesChart(QWidget* parent) : Picture("shapes", parent) {
+ShapesChart::ShapesChart(QWidget* parent) : Picture("shapes", tr("Shapes of the stars"), parent) {
     setMinimumSize(300, 160);
 }
 

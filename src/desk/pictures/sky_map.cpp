@@ -12,7 +12,7 @@
 
 namespace nordstjerna {
 
-SkyMap::SkyMap(QWidget* parent) : Picture("sky-map", parent) {
+SkyMap::SkyMap(QWidget* parent) : Picture("sky-map", tr("Map of the sky"), parent) {
     setMinimumSize(280, 190);
 }
 

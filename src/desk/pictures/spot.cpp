@@ -8,7 +8,7 @@
 
 namespace nordstjerna {
 
-Spot::Spot(QWidget* parent) : Picture("spot", parent) {
+Spot::Spot(QWidget* parent) : Picture("spot", tr("Spot of the guide star"), parent) {
     setMinimumSize(160, 160);
 }
 
@@ -75,6 +75,20 @@ QString Spot::csv() const {
     for (const QPointF& at : places_)
         text += QString("%1,%2\n").arg(-at.x()).arg(at.y());
     return text;
+}
+
+QString Spot::words() const {
+    if (places_.size() < 2)
+        return tr("Nothing guided yet.");
+    double ra = 0.0, dec = 0.0;
+    for (const QPointF& p : places_) {
+        ra += p.x() * p.x();
+        dec += p.y() * p.y();
+    }
+    const double n = static_cast<double>(places_.size());
+    return tr("%1 of the star; RMS %2″ in RA, %3″ in Dec.")
+        .arg(qs(formatCount(static_cast<int>(places_.size()), "place")),
+             qs(formatNumber(std::sqrt(ra / n), 2)), qs(formatNumber(std::sqrt(dec / n), 2)));
 }
 
 } // namespace nordstjerna

@@ -16,6 +16,7 @@ protected:
     void draw(QPainter& p, const QRectF& area) override;
     QString readOut(QPointF at) const override;
     QString csv() const override;
+    QString words() const override;
 
 private:
     std::vector<QPointF> places_; // ″, east to the left as on the sky: x is −dra

@@ -15,7 +15,7 @@ namespace {
 constexpr int loupeHalf = 13; // px of the cut-out to each side
 }
 
-StarLoupe::StarLoupe(QWidget* parent) : Picture("star-loupe", parent) {
+StarLoupe::StarLoupe(QWidget* parent) : Picture("star-loupe", tr("One star magnified"), parent) {
     setMinimumSize(180, 150);
 }
 

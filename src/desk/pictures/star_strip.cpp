@@ -27,7 +27,7 @@ QImage cutOut(const Frame& frame, const Star& s) {
 }
 } // namespace
 
-StarStrip::StarStrip(QWidget* parent) : Picture("guide-stars", parent) {
+StarStrip::StarStrip(QWidget* parent) : Picture("guide-stars", tr("Guide stars"), parent) {
     setMinimumSize(160, 150);
 }
 

@@ -10,7 +10,7 @@
 
 namespace nordstjerna {
 
-TrendChart::TrendChart(QWidget* parent) : Picture("trend", parent) {
+TrendChart::TrendChart(QWidget* parent) : Picture("trend", tr("A figure over the nights"), parent) {
     setMinimumSize(260, 110);
 }
 

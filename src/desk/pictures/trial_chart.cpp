@@ -14,7 +14,7 @@ namespace {
 constexpr double blocksInRound = 4.0;
 } // namespace
 
-TrialChart::TrialChart(QWidget* parent) : Picture("trial", parent) {
+TrialChart::TrialChart(QWidget* parent) : Picture("trial", tr("Trial of two settings"), parent) {
     setMinimumSize(260, 110);
 }
 

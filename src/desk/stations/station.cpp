@@ -8,6 +8,7 @@
 #include "charts/text.h"
 #include "core/procedure/slew.h"
 #include "desk/theme.h"
+#include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
 
 namespace nordstjerna {
@@ -75,6 +76,14 @@ void Station::slewTo(const HourAngleDec& target, const QString& purpose,
     if (!procedures().busy())
         slewing_ = false;
     refresh();
+}
+
+QList<std::function<FigureText()>> Station::largeFigures() const {
+    QList<std::function<FigureText()>> all;
+    for (const ReadOut* r : findChildren<ReadOut*>())
+        if (r->isVisibleTo(this))
+            all << [r] { return r->figure(); };
+    return all;
 }
 
 } // namespace nordstjerna

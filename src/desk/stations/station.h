@@ -8,6 +8,7 @@
 #include "core/findings/finding.h"
 #include "desk/evening/procedure_host.h"
 #include "desk/stations/station_id.h"
+#include "desk/widgets/figure_text.h"
 #include "desk/widgets/marks.h"
 
 class QLabel;
@@ -41,6 +42,8 @@ public:
     virtual StationState state() const = 0;
     virtual std::vector<Finding> findings() const = 0;
     virtual QString help() const = 0; // what, why, how, what is good
+    // What of it may fill the screen, the first one first. They live as long as the station.
+    virtual QList<std::function<FigureText()>> largeFigures() const;
     // A finding's or a menu's command; false when not this station's.
     virtual bool perform(const Action& action) = 0;
     QPushButton* primary() const { return primary_; }

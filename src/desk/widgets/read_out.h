@@ -4,6 +4,8 @@
 #include <QFrame>
 #include <QLabel>
 
+#include "desk/widgets/figure_text.h"
+
 namespace nordstjerna {
 
 class ReadOut : public QFrame {
@@ -18,6 +20,7 @@ public:
     QString value() const { return value_->text(); }
     QString unit() const { return unit_->text(); }
     QString note() const { return fullNote_; }
+    FigureText figure() const { return {title(), value(), unit(), note()}; }
 
 protected:
     void resizeEvent(QResizeEvent*) override { fit(); }

@@ -20,6 +20,9 @@ public:
                                   const StopFlag& halt) = 0;
     Expected<void> slew(const HourAngleDec& place, const StopFlag& halt) { return slewOn(place, {}, halt); }
     virtual Expected<void> setTracking(bool on) = 0;
+    // Goes to its resting place and stays there, without tracking; off: takes commands again where it stands.
+    // Only of a mount that parks (MountState::parks).
+    virtual Expected<void> park(bool on, const StopFlag& halt) = 0;
     // Signed milliseconds, west and north positive; both axes run at once.
     virtual Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) = 0;
     // Runs RA at a rate on top of tracking until told otherwise: fractions of the sidereal rate, positive

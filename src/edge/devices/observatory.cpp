@@ -73,6 +73,15 @@ public:
         whole_.owesRest_ = !on && !done;
         return done;
     }
+    Expected<void> park(bool on, const StopFlag& halt) override {
+        if (auto may = mayMove(); !may)
+            return may;
+        const auto done = lane_.ask(slewing, halt,
+                                    [&m = mount_, on](const StopFlag& broken) { return m.park(on, broken); });
+        if (on && done)
+            whole_.owesRest_ = false;
+        return done;
+    }
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override {
         if (auto may = mayMove(); !may)
             return may;
@@ -350,6 +359,12 @@ void Observatory::halt(Done done) {
             return confirmed;
         },
         false, std::move(done));
+}
+
+void Observatory::park(bool on, Done done) {
+    if (!on)
+        release();
+    command([this, on] { return mount_->park(on, halted_); }, false, std::move(done));
 }
 
 void Observatory::setTracking(bool on, Done done) {

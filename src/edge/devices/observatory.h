@@ -44,6 +44,8 @@ public:
     // From here on the mount moves for nobody, whatever is still on its way to it, until release().
     void halt(Done done);
     void setTracking(bool on, Done done);
+    // Parks, or lets the mount take commands again; the latter ends a halt.
+    void park(bool on, Done done);
     // The person's next command ends the halt.
     void release() { halted_ = owesHalt_ = false; }
     bool halted() const { return halted_; }

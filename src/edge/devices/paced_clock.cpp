@@ -203,7 +203,7 @@ void PacedClock::passOn() {
 }
 
 bool PacedClock::awaitTurn(std::unique_lock<std::mutex>& guard, std::shared_ptr<Place> place, Instant due,
-                         const StopFlag& halt) {
+                           const StopFlag& halt) {
     const auto own = std::this_thread::get_id();
     place->due = due;
     passOn();

@@ -65,6 +65,7 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
         e.station = json->value("station", "");
         e.theme = json->value("theme", "");
         e.findings = json->value("findings", true);
+        e.alarmSound = json->value("alarm_sound", true);
         e.windowPlace = json->value("window", "");
         if (json->contains("taught"))
             for (const auto& [rig, t] : json->at("taught").items())
@@ -104,7 +105,8 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
     nlohmann::json json{
         {"format", eveningFormat},     {"station", e.station},          {"theme", e.theme},
         {"findings", e.findings},      {"window", e.windowPlace},       {"dec_reverses", e.decReverses},
-        {"series_plan", e.seriesPlan}, {"frame_folder", e.frameFolder}, {"index_folder", e.indexFolder}};
+        {"series_plan", e.seriesPlan}, {"frame_folder", e.frameFolder}, {"index_folder", e.indexFolder},
+        {"alarm_sound", e.alarmSound}};
     if (e.rig)
         json["rig"] = rigToJson(*e.rig);
     if (e.target)

@@ -34,7 +34,8 @@ struct Evening {
     std::vector<Setting> settings; // those that differ from the defaults
     std::string station;
     std::string theme;
-    bool findings = true;    // the panel stands open
+    bool findings = true; // the panel stands open
+    bool alarmSound = true;
     std::string windowPlace; // as the window library writes it
     // For each rig: whether Dec pulses work the other way on the other side of the pier, once it was seen.
     std::map<std::string, bool> decReverses;

@@ -63,6 +63,7 @@ FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std:
     auto* card = formCard(tr("Targets of the night"), form);
     targets_ = card;
     list_->setObjectName("targets");
+    list_->setAccessibleName(tr("Targets of tonight"));
     list_->setMinimumHeight(64);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->setTextElideMode(Qt::ElideRight);

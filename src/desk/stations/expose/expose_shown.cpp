@@ -50,6 +50,8 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
         return tr("NOT saving");
     case Series::Phase::closing:
         return tr("guiding ends");
+    case Series::Phase::parking:
+        return tr("parking");
     case Series::Phase::resting:
         return tr("stopping the mount");
     case Series::Phase::ended:

@@ -88,10 +88,11 @@ PlanCard::PlanCard(QWidget* parent)
                     tr("at a time")});
     flip_->addItems({tr("automatic"), tr("pause before and after"), tr("never"), tr("before the meridian")});
     refocus_->addItems({tr("only tell me"), tr("automatically")});
-    after_->addItems({tr("stop tracking"), tr("keep tracking")});
+    after_->addItems({tr("stop tracking"), tr("keep tracking"), tr("park")});
     after_->setToolTip(
         tr("What the mount does when the series has ended or failed for good. If it keeps tracking, it is "
-           "stopped at its limits, the horizon or the lowest altitude while this program runs."));
+           "stopped at its limits, the horizon or the lowest altitude while this program runs. A mount that "
+           "cannot park stops tracking."));
     frames_->setSpecialValueText(tr("all that fit"));
     every_->setSpecialValueText(tr("never"));
     up_->setSpecialValueText(tr("the horizon"));
@@ -239,7 +240,7 @@ void PlanCard::read(SeriesSetup& s) const {
     s.flip.past_min = past_->exact();
     s.refocus.byItself = refocus_->isEnabled() && refocus_->currentIndex() == 1;
     s.refocus.grown = grown_->exact() / 100.0;
-    s.afterwards = after_->currentIndex() == 0 ? MountAfter::stopTracking : MountAfter::keepTracking;
+    s.afterwards = static_cast<MountAfter>(after_->currentIndex());
 }
 
 std::map<std::string, double> PlanCard::values() const {

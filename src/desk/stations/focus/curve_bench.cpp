@@ -37,6 +37,7 @@ CurveBench::CurveBench(RigBook& rigs, FocusBook& focusBook, ProcedureHost& proce
     row->addWidget(chart_, 1);
     // In a low window its words scroll, and nothing below them is pushed out.
     auto* scroll = new QScrollArea;
+    scroll->setAccessibleName(tr("Focus run, figures and choices"));
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setFocusPolicy(Qt::NoFocus);

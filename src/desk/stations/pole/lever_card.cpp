@@ -68,6 +68,10 @@ QString LeverCard::words() const {
     return action_->text();
 }
 
+FigureText LeverCard::figure() const {
+    return {title_->text(), amount_->text(), {}, words()};
+}
+
 void LeverCard::paintEvent(QPaintEvent* e) {
     QFrame::paintEvent(e);
     if (!shown_)

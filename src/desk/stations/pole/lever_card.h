@@ -4,6 +4,7 @@
 #include <QFrame>
 
 #include "core/pole/lever_advice.h"
+#include "desk/widgets/figure_text.h"
 
 class QLabel;
 
@@ -19,6 +20,7 @@ public:
     void show(const LeverAdvice& advice, Measured signed_arcmin, double wanted_arcmin, const QString& turns,
               bool southern);
     QString words() const;
+    FigureText figure() const;
 
 protected:
     void paintEvent(QPaintEvent*) override;

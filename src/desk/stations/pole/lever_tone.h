@@ -3,16 +3,13 @@
 #pragma once
 
 #include <QObject>
-#include <memory>
 
-class QAudioSink;
-class QBuffer;
+#include "desk/speaker.h"
+
 class QTimer;
 
 namespace nordstjerna {
 
-// Mono 16-bit samples of one beep with soft edges.
-QByteArray beepSamples(double frequency_hz, double length_s, int rate_hz);
 double tonePitch_hz(double error_arcmin); // 220 Hz at 0.1′ … 1320 Hz at 60′
 double tonePause_s(double error_arcmin);  // 1.6 s … 0.15 s
 
@@ -20,16 +17,13 @@ class LeverTone : public QObject {
     Q_OBJECT
 public:
     explicit LeverTone(QObject* parent = nullptr);
-    ~LeverTone() override;
     bool possible() const; // a sound device is there
     void setOn(bool on);
     void setError(double error_arcmin, double wanted_arcmin);
 
 private:
     void beep();
-    std::unique_ptr<QAudioSink> sink_;
-    std::unique_ptr<QBuffer> buffer_;
-    QByteArray samples_;
+    Speaker speaker_;
     QTimer* timer_;
     bool on_ = false;
     double error_ = 0.0;

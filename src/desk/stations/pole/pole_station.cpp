@@ -224,4 +224,12 @@ void PoleStation::dropEvent(QDropEvent* e) {
     useFrames(files);
 }
 
+QList<std::function<FigureText()>> PoleStation::largeFigures() const {
+    QList<std::function<FigureText()>> all;
+    for (const LeverCard* card : findChildren<LeverCard*>())
+        if (card->isVisibleTo(this))
+            all << [card] { return card->figure(); };
+    return all + Station::largeFigures();
+}
+
 } // namespace nordstjerna

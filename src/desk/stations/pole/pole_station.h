@@ -48,6 +48,7 @@ public:
     std::vector<Finding> findings() const override;
     QString help() const override;
     bool perform(const Action& action) override;
+    QList<std::function<FigureText()>> largeFigures() const override; // the levers before all else
 
     // The axis from FITS frames instead of the camera.
     void askForFrames();

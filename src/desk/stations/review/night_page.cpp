@@ -60,6 +60,7 @@ NightPage::NightPage(QWidget* parent)
     auto* inside = new QVBoxLayout(card);
     inside->setContentsMargins(0, 0, 0, 0);
     auto* scroll = new QScrollArea;
+    scroll->setAccessibleName(tr("The night"));
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     words_->setWordWrap(true);

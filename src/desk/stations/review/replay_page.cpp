@@ -64,6 +64,7 @@ ReplayPage::ReplayPage(QWidget* parent)
     whole->setContentsMargins(12, 10, 6, 10);
     // In a low window the settings scroll, and the button below them stays.
     auto* scroll = new QScrollArea;
+    scroll->setAccessibleName(tr("Settings of the replay"));
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);

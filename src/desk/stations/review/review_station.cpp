@@ -52,6 +52,7 @@ ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWid
     search_->setClearButtonEnabled(true);
     left->addWidget(search_);
     auto* scroll = new QScrollArea;
+    scroll->setAccessibleName(tr("Review"));
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setFocusPolicy(Qt::NoFocus);

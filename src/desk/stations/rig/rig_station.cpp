@@ -54,6 +54,7 @@ void RigStation::build() {
     auto* columns = new QHBoxLayout;
     columns->setSpacing(8);
     auto* scroll = new QScrollArea;
+    scroll->setAccessibleName(tr("Fields of the rig"));
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setWidget(buildCards());

@@ -155,6 +155,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("settle_arcsec", s.settle_arcsec)
                      .optional("settle_s", s.settle_s)
                      .optional("flips_ignored", s.flipsIgnored)
+                     .optional("parks", s.parks)
                      .optional("chooses_side", s.choosesSide)
                      .optional("flip_late_min", s.flipLate_min)
                      .optional("dec_reversed_after_flip", s.decReversedAfterFlip)

@@ -98,6 +98,7 @@ struct Scenario {
     double settle_s = 1.5;             // its decay time
     int flipsIgnored = 0;              // so many slews over the meridian only point, without coming over
     double flipLate_min = 0.0;         // by the mount's clock the meridian passes so much later
+    bool parks = true;                 // it may be told to park
     bool choosesSide = false;          // it may be told on which side to hang
     bool decReversedAfterFlip = false; // the firmware keeps north pulses north
     bool tellsTime = true;             // its local sidereal time

@@ -24,6 +24,8 @@ Expected<MountState> SimMount::state() const {
                          Angle::fromHours(night_.scenario_.clockError_s / 3600.0);
     s.correcting = night_.mechanics_.playing();
     s.choosesSide = night_.scenario_.choosesSide;
+    s.parks = night_.scenario_.parks;
+    s.parked = parked_;
     return s;
 }
 
@@ -57,6 +59,19 @@ Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& s
                        "Correct the target.");
     if (auto may = mayHang(side, target); !may)
         return may;
+    return goTo(target, side, halt);
+}
+
+Expected<void> SimMount::awake() const {
+    if (!parked_)
+        return {};
+    return problem("The mount is parked.", "It takes no other command while it is.",
+                   "Unpark it: the button is in the deck, and in the menu Night.");
+}
+
+Expected<void> SimMount::goTo(const HourAngleDec& target, const std::string& side, const StopFlag& halt) {
+    if (auto may = awake(); !may)
+        return may;
     double duration = 0.0;
     {
         const auto reached = reach();
@@ -74,7 +89,29 @@ Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& s
     return {};
 }
 
+// Looking at the pole, where nothing reaches the pier.
+Expected<void> SimMount::park(bool on, const StopFlag& halt) {
+    if (!night_.scenario_.parks)
+        return problem("The mount does not park.", "It has no command for it.",
+                       "Slew to a place of rest and stop tracking.");
+    if (!on) {
+        parked_ = false;
+        return {};
+    }
+    if (parked_)
+        return {};
+    const double pole_deg = night_.scenario_.rig.site.southern() ? -90.0 : 90.0;
+    if (auto there = goTo({Angle::fromHours(0.0), Angle::fromDeg(pole_deg)}, {}, halt); !there)
+        return there;
+    if (auto stopped = setTracking(false); !stopped)
+        return stopped;
+    parked_ = true;
+    return {};
+}
+
 Expected<void> SimMount::setTracking(bool on) {
+    if (auto may = awake(); on && !may)
+        return may;
     const auto reached = reach();
     if (!reached)
         return tl::unexpected(reached.error());
@@ -86,6 +123,8 @@ Expected<void> SimMount::setTracking(bool on) {
 }
 
 Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt) {
+    if (auto may = awake(); !may)
+        return may;
     {
         const auto reached = reach();
         if (!reached)
@@ -104,6 +143,8 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
 }
 
 Expected<void> SimMount::runRa(double sidereal) {
+    if (auto may = awake(); sidereal != 0.0 && !may)
+        return may;
     const auto reached = reach();
     if (!reached)
         return tl::unexpected(reached.error());

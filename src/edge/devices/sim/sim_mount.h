@@ -11,6 +11,7 @@ public:
     Expected<MountState> state() const override;
     Expected<void> slewOn(const HourAngleDec& place, const std::string& side, const StopFlag& halt) override;
     Expected<void> setTracking(bool on) override;
+    Expected<void> park(bool on, const StopFlag& halt) override;
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override;
     Expected<void> runRa(double sidereal) override;
     Expected<void> sync(const HourAngleDec& truth) override;
@@ -19,11 +20,14 @@ public:
 
 private:
     Expected<void> mayHang(const std::string& side, const HourAngleDec& target) const;
+    Expected<void> goTo(const HourAngleDec& target, const std::string& side, const StopFlag& halt);
+    Expected<void> awake() const; // fails while it is parked
     void stopMotion();
     // The night at its present, held while something is told: fails on a lost link, and takes its time while
     // the mount hangs.
     Expected<std::unique_lock<std::mutex>> reach() const;
     SimulatedNight& night_;
+    std::atomic<bool> parked_{false};
 };
 
 } // namespace nordstjerna

@@ -1,9 +1,9 @@
 #include "edge/devices/sim/simulated_night.h"
 
-#include "edge/devices/solve_by_index.h"
 #include "edge/devices/sim/sim_camera.h"
 #include "edge/devices/sim/sim_focuser.h"
 #include "edge/devices/sim/sim_mount.h"
+#include "edge/devices/solve_by_index.h"
 
 namespace nordstjerna {
 

@@ -22,7 +22,7 @@ std::vector<WireVector> ServedMount::vectors() {
     const auto state = mount_.state();
     tracking_ = state && state->tracking;
     const Site& site = rig_.site;
-    return {
+    std::vector<WireVector> all{
         vector(wire::coordinates, WireKind::number, true,
                {numberElement("RA", 0.0, 0.0, 24.0), numberElement("DEC", 0.0, -90.0, 90.0)}),
         switches(wire::coordinateUse, {"TRACK", "SLEW", "SYNC"}, use_),
@@ -47,6 +47,9 @@ std::vector<WireVector> ServedMount::vectors() {
                 numberElement("LONG", site.longitude.wrapped().deg(), 0.0, 360.0),
                 numberElement("ELEV", site.height_m, -500.0, 9000.0)}),
     };
+    if (state && state->parks)
+        all.push_back(switches(wire::park, {"PARK", "UNPARK"}, state->parked ? "PARK" : "UNPARK"));
+    return all;
 }
 
 void ServedMount::look() {
@@ -105,6 +108,17 @@ void ServedMount::goTo(const WireVector& place) {
     });
 }
 
+void ServedMount::park(bool on) {
+    server().select(name(), wire::park, on ? "PARK" : "UNPARK", WireState::busy);
+    slewing_ = on;
+    work([this, on](const StopFlag& stop) {
+        const auto done = mount_.park(on, stop);
+        slewing_ = false;
+        answer(wire::park, on ? "PARK" : "UNPARK", done, on ? "UNPARK" : "PARK");
+        look();
+    });
+}
+
 void ServedMount::pulse(const WireVector& command, bool ra) {
     const double ms = ra ? command.number("TIMED_GUIDE_W") - command.number("TIMED_GUIDE_E")
                          : command.number("TIMED_GUIDE_N") - command.number("TIMED_GUIDE_S");
@@ -156,6 +170,8 @@ void ServedMount::take(const WireVector& c) {
                    on ? "TRACK_OFF" : "TRACK_ON");
             look();
         });
+    } else if (c.name == wire::park) {
+        park(c.on("PARK"));
     } else if (c.name == wire::trackRate) {
         {
             const std::scoped_lock guard(lock_);

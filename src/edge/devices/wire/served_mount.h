@@ -18,6 +18,7 @@ protected:
 
 private:
     void goTo(const WireVector& place);
+    void park(bool on);
     void pulse(const WireVector& command, bool ra);
     void setRate(const WireVector& command);
     void answer(const std::string& vector, const std::string& on, const Expected<void>& done,

@@ -78,7 +78,8 @@ Expected<WireVector> WireDevice::carryOut(const Order& order, const StopFlag& ha
             last = told->vector;
             answered = true;
             refusal = told->alert > before;
-            return refusal || (last.state != WireState::busy && (!order.is || order.is(last)));
+            return refusal ||
+                   ((order.busyWillDo || last.state != WireState::busy) && (!order.is || order.is(last)));
         },
         order.patience_s, halt);
     if (done && refusal)

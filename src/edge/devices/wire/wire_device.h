@@ -31,6 +31,7 @@ public:
         std::function<bool(const WireVector&)> is;
         double patience_s = 10.0; // by the wall
         std::string what;
+        bool busyWillDo = false; // the driver calls what was asked for, and is so, busy
     };
     Expected<WireVector> carryOut(const Order& order, const StopFlag& halt) const;
 

@@ -93,7 +93,9 @@ Expected<MountState> WireMount::state() const {
     const auto tracking = link.told(mount_.device(), wire::trackState);
     s.tracking = tracking ? tracking->vector.on("TRACK_ON") : told->state != WireState::idle;
     const auto parked = link.told(mount_.device(), wire::park);
-    if (parked && parked->vector.on("PARK"))
+    s.parks = parked.has_value();
+    s.parked = parked && parked->vector.on("PARK") && parked->vector.state != WireState::busy;
+    if (s.parked)
         s.tracking = false;
     // Named after the side of the pier on which the telescope hangs; here after where it looks.
     const auto pier = link.told(mount_.device(), wire::pierSide);
@@ -139,7 +141,8 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
         return tl::unexpected(there.error());
     const auto parked = mount_.link().told(mount_.device(), wire::park);
     if (parked && parked->vector.on("PARK"))
-        return problem("The mount refused the slew.", "It is parked.", "Unpark it first.");
+        return problem("The mount refused the slew.", "It is parked.",
+                       "Unpark it: the button is in the deck, and in the menu Night.");
     const auto target = to(place);
     if (!target)
         return tl::unexpected(target.error());
@@ -189,18 +192,40 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
     return {};
 }
 
+Expected<void> WireMount::park(bool on, const StopFlag& halt) {
+    const std::string wanted = on ? "PARK" : "UNPARK";
+    const auto now = mount_.need(wire::park);
+    if (!now)
+        return tl::unexpected(now.error());
+    if (now->on("PARK") == on && now->state != WireState::busy && now->state != WireState::alert)
+        return {};
+    constexpr double way_s = 290.0;
+    const auto done = mount_.carryOut({{wireSwitch(mount_.device(), wire::park, wanted)},
+                                       wire::park,
+                                       [on](const WireVector& v) { return v.on("PARK") == on; },
+                                       way_s,
+                                       on ? "does not park" : "does not unpark"},
+                                      halt);
+    if (halt) {
+        (void)mount_.link().send(wireSwitch(mount_.device(), wire::abortMotion, "ABORT"));
+        return tl::unexpected(haltedProblem());
+    }
+    return done ? Expected<void>() : tl::unexpected(done.error());
+}
+
 Expected<void> WireMount::setTracking(bool on) {
     const std::string wanted = on ? "TRACK_ON" : "TRACK_OFF";
     const auto now = mount_.need(wire::trackState);
     if (!now)
         return tl::unexpected(now.error());
-    if (now->on(wanted) && now->state != WireState::busy && now->state != WireState::alert)
+    if (now->on(wanted) && now->state != WireState::alert)
         return {};
     const auto set = mount_.carryOut({{wireSwitch(mount_.device(), wire::trackState, wanted)},
                                       wire::trackState,
                                       [wanted](const WireVector& v) { return v.on(wanted); },
                                       8.0,
-                                      on ? "does not track" : "does not stop tracking"},
+                                      on ? "does not track" : "does not stop tracking",
+                                      true}, // many drivers are busy as long as they track
                                      neverHalted);
     return set ? Expected<void>() : tl::unexpected(set.error());
 }

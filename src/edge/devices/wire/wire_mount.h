@@ -20,6 +20,7 @@ public:
     Expected<MountState> state() const override;
     Expected<void> slewOn(const HourAngleDec& place, const std::string& side, const StopFlag& halt) override;
     Expected<void> setTracking(bool on) override;
+    Expected<void> park(bool on, const StopFlag& halt) override;
     Expected<void> pulse(double ra_ms, double dec_ms, const StopFlag& halt) override;
     Expected<void> runRa(double sidereal) override;
     Expected<void> sync(const HourAngleDec& truth) override;

@@ -8,21 +8,10 @@
 #include "edge/devices/wire/wire_camera.h"
 #include "edge/devices/wire/wire_focuser.h"
 #include "edge/devices/wire/wire_mount.h"
+#include "edge/devices/wire/wire_roles.h"
 #include "edge/platesolve/star_index.h"
 
 namespace nordstjerna {
-
-// Which device of the server does what, by its name there; empty: none.
-struct WireRoles {
-    std::string mount;
-    std::string guideCamera;
-    std::string imagingCamera;
-    std::string guideFocuser;
-    std::string imagingFocuser;
-    std::string guidePort; // a camera that carries the guide pulses in place of the mount
-
-    bool operator==(const WireRoles&) const = default;
-};
 
 class WireNight {
 public:

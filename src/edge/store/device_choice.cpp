@@ -1,0 +1,102 @@
+#include "edge/store/device_choice.h"
+
+#include <algorithm>
+
+#include "edge/store/json_reader.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr const char* choiceFormat = "nordstjerna-devices 1";
+
+std::filesystem::path choicePath(const std::filesystem::path& dataFolder) {
+    return dataFolder / "devices.json";
+}
+
+// Each role and its key, named once.
+constexpr std::pair<const char*, std::string WireRoles::*> roleKeys[] = {
+    {"mount", &WireRoles::mount},
+    {"guide_camera", &WireRoles::guideCamera},
+    {"imaging_camera", &WireRoles::imagingCamera},
+    {"guide_focuser", &WireRoles::guideFocuser},
+    {"imaging_focuser", &WireRoles::imagingFocuser},
+    {"guide_port", &WireRoles::guidePort}};
+
+bool namedForGuiding(const std::string& device) {
+    std::string lower = device;
+    std::transform(lower.begin(), lower.end(), lower.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return lower.find("guid") != std::string::npos;
+}
+} // namespace
+
+Expected<DeviceChoice> readDeviceChoice(const std::filesystem::path& dataFolder) {
+    std::error_code error;
+    if (!std::filesystem::exists(choicePath(dataFolder), error))
+        return DeviceChoice{};
+    const auto json = readJsonFile(choicePath(dataFolder));
+    if (!json)
+        return tl::unexpected(json.error());
+    DeviceChoice choice;
+    std::string format, server;
+    JsonReader r(*json, choicePath(dataFolder).string());
+    r.required("format", format).optional("use_server", choice.server).optional("server", server);
+    JsonReader roles(r.child("roles"), "roles");
+    for (const auto& [key, role] : roleKeys)
+        roles.optional(key, choice.roles.*role);
+    if (auto done = roles.finish(); !done)
+        r.setProblem(done.error());
+    if (format != choiceFormat)
+        r.setProblem({"The file of the chosen devices has another format: \"" + format.substr(0, 60) + "\".",
+                      "This program reads \"" + std::string(choiceFormat) + "\".",
+                      "Choose the devices again under Rig, Devices."});
+    if (!server.empty()) {
+        const auto address = parseWireAddress(server);
+        if (address)
+            choice.address = *address;
+        else
+            r.setProblem(address.error());
+    }
+    return r.finish(choice);
+}
+
+Expected<void> writeDeviceChoice(const std::filesystem::path& dataFolder, const DeviceChoice& choice) {
+    nlohmann::json roles;
+    for (const auto& [key, role] : roleKeys)
+        if (!(choice.roles.*role).empty())
+            roles[key] = choice.roles.*role;
+    nlohmann::json json{
+        {"format", choiceFormat}, {"use_server", choice.server}, {"server", choice.address.text()}};
+    if (!roles.is_null())
+        json["roles"] = roles;
+    return writeJsonFile(choicePath(dataFolder), json);
+}
+
+WireRoles likelyRoles(const std::vector<WireOffer>& offers) {
+    WireRoles roles;
+    std::vector<const WireOffer*> cameras;
+    for (const WireOffer& o : offers) {
+        if (o.fits(WireRole::mount) && roles.mount.empty())
+            roles.mount = o.device;
+        else if (o.fits(WireRole::camera))
+            cameras.push_back(&o);
+        else if (o.fits(WireRole::focuser)) {
+            std::string& role = namedForGuiding(o.device) ? roles.guideFocuser : roles.imagingFocuser;
+            if (role.empty())
+                role = o.device;
+        }
+    }
+    // Those for guiding first; where nothing is known of their sizes their order stays.
+    std::stable_sort(cameras.begin(), cameras.end(), [](const WireOffer* a, const WireOffer* b) {
+        const bool guidesA = namedForGuiding(a->device), guidesB = namedForGuiding(b->device);
+        const auto pixels = [](const WireOffer& o) { return double(o.width) * o.height; };
+        return guidesA != guidesB ? guidesA : !guidesA && pixels(*a) < pixels(*b);
+    });
+    if (!cameras.empty())
+        roles.guideCamera = cameras.front()->device;
+    if (cameras.size() > 1)
+        roles.imagingCamera = cameras.back()->device;
+    return roles;
+}
+
+} // namespace nordstjerna
