@@ -17,8 +17,10 @@ QFont fitting(const QString& text, QSize box, bool bold) {
     int low = 8, high = 900;
     while (high - low > 1) {
         const int middle = (low + high) / 2;
-        const QRect needed = QFontMetrics(textFont(middle, bold)).boundingRect(text);
-        (needed.width() <= box.width() && needed.height() <= box.height() ? low : high) = middle;
+        const QFontMetrics metrics(textFont(middle, bold));
+        const bool fits =
+            1.06 * metrics.horizontalAdvance(text) <= box.width() && metrics.height() <= box.height();
+        (fits ? low : high) = middle;
     }
     return textFont(low, bold);
 }

@@ -143,14 +143,20 @@ void NightBand::drawPlan(QPainter& p) {
     if (!plan)
         return;
     const double bottom = height() - bottomEdge;
-    for (const PlanBlock& b : plan->blocks) {
-        if (b.kind == PlanKind::wait)
+    drawBlocks(p, plan->blocks);
+    // The targets after it, each with its name where there is room.
+    p.setFont(textFont(11));
+    for (const NightStretch& s : parts_.night.later()) {
+        if (s.none)
             continue;
-        QColor c = b.kind == PlanKind::frame  ? theme().good
-                   : b.kind == PlanKind::flip ? theme().attention
-                                              : theme().accent;
-        c.setAlpha(b.kind == PlanKind::frame ? 70 : 110);
-        p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(1.0, xOf(b.to) - xOf(b.from)), 5), c);
+        drawBlocks(p, s.blocks);
+        p.setPen(QPen(theme().muted, 1.0));
+        p.drawLine(QPointF(xOf(s.from), bottom - 15), QPointF(xOf(s.from), bottom));
+        p.setPen(theme().muted);
+        p.drawText(QRectF(xOf(s.from) + 4, bottom - 22, xOf(s.to) - xOf(s.from) - 6, 14),
+                   Qt::AlignLeft | Qt::AlignVCenter,
+                   QFontMetrics(p.font()).elidedText(qs(s.name), Qt::ElideRight,
+                                                     static_cast<int>(xOf(s.to) - xOf(s.from) - 6)));
     }
     const auto grip = [&](Grip which, Instant t) {
         const bool held = held_ == which;
@@ -173,6 +179,19 @@ void NightBand::drawPlan(QPainter& p) {
     if (const auto begins = planBegins())
         grip(Grip::begin, *begins);
     grip(Grip::end, plan->ends);
+}
+
+void NightBand::drawBlocks(QPainter& p, const std::vector<PlanBlock>& blocks) const {
+    const double bottom = height() - bottomEdge;
+    for (const PlanBlock& b : blocks) {
+        if (b.kind == PlanKind::wait)
+            continue;
+        QColor c = b.kind == PlanKind::frame  ? theme().good
+                   : b.kind == PlanKind::flip ? theme().attention
+                                              : theme().accent;
+        c.setAlpha(b.kind == PlanKind::frame ? 70 : 110);
+        p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(1.0, xOf(b.to) - xOf(b.from)), 5), c);
+    }
 }
 
 std::optional<Instant> NightBand::planBegins() const {

@@ -30,6 +30,7 @@ private:
     enum class Grip { none, begin, end };
     void compute();
     void drawPlan(QPainter& p);
+    void drawBlocks(QPainter& p, const std::vector<PlanBlock>& blocks) const;
     Grip gripAt(QPointF at) const;
     const NightBlock* blockAt(QPointF at) const;
     std::optional<Instant> planBegins() const; // absent once it runs

@@ -83,9 +83,13 @@ Expected<DeviceChoice> choiceFor(const StartWishes& wishes, const std::filesyste
     }
     DeviceChoice choice{true, *wishes.server, {}};
     constexpr double answer_s = 5.0;
-    const WireLink link(choice.address, {});
+    WireLink link(choice.address, {});
     if (!awaitOffers(link, answer_s))
         return tl::unexpected(link.absent());
+    // Only what is connected tells the size of its sensor.
+    for (const WireOffer& offer : offersOf(link))
+        WireDevice(link, offer.device, "device").greet();
+    static_cast<void>(awaitOffers(link, answer_s));
     choice.roles = likelyRoles(offersOf(link));
     return choice;
 }

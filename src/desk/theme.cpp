@@ -57,6 +57,8 @@ QPushButton { background: @base; border: 1px solid @line; border-radius: 4px; pa
 QPushButton:hover { border-color: @accent; }
 QPushButton:focus { border: 2px solid @accent; padding: 6px 15px; }
 QPushButton:disabled { color: @muted; border-color: @line; }
+QPushButton[compact="true"] { padding: 3px 10px; min-height: 16px; }
+QPushButton[compact="true"]:focus { padding: 2px 9px; }
 QPushButton#primary { background: @accent; color: @onAccent; border: 1px solid @accent; font-weight: bold; padding: 9px 26px; }
 QPushButton#primary:focus { border: 2px solid @text; padding: 8px 25px; }
 QPushButton#primary:disabled { background: @raised; color: @muted; border-color: @line; }
@@ -83,7 +85,8 @@ QCheckBox::indicator:checked { background: @accent; border-color: @accent; image
 QRadioButton::indicator { width: 14px; height: 14px; border: 1px solid @muted; border-radius: 8px; background: @base; }
 QRadioButton::indicator:checked { border-color: @accent; image: url(@dot); }
 QCheckBox::indicator:focus, QRadioButton::indicator:focus { border: 2px solid @accent; width: 12px; height: 12px; }
-QComboBox::drop-down { border: none; width: 20px; }
+QComboBox { padding-right: 2px; }
+QComboBox::drop-down { border: none; width: 16px; }
 QComboBox::down-arrow { image: url(@caret); width: 10px; height: 6px; }
 QComboBox QAbstractItemView, QListWidget, QTableWidget { background: @panel; border: 1px solid @line; selection-background-color: @raised; selection-color: @text; outline: none; }
 QListWidget:focus, QTableWidget:focus { border: 2px solid @accent; }

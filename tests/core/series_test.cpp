@@ -8,6 +8,7 @@
 #include "core/base/statistics.h"
 #include "core/image/frame_look.h"
 #include "core/rig/scales.h"
+#include "core/series/night_plan.h"
 #include "core/series/series_frame.h"
 #include "core/series/series_plan.h"
 #include "loop_world.h"
@@ -26,6 +27,7 @@ private slots:
     void ditheringDoesNotDisturbTheModel();
     void settledMeansSettled();
     void ditheredRunGivesItsPulsesBack();
+    void targetsFollowEachOther();
     void planOfTheDemoNight();
     void planKeepsTheLimit();
     void contradictoryEnds();
@@ -255,6 +257,51 @@ Instant at(const char* text) {
     return *parseInstant(text);
 }
 } // namespace
+
+// One after the other, by the rules of the series themselves; what gets no frame takes no time.
+void SeriesTest::targetsFollowEachOther() {
+    for (const bool south : {false, true}) {
+        SeriesSetup s = demoSeries();
+        const double sign = south ? -1.0 : 1.0;
+        s.rig.site.latitude = Angle::fromDeg(sign * 58.35);
+        s.ends.dawn = Twilight::astronomical;
+        s.ends.frames = 5;
+        const auto place = [&](double ra, double dec) {
+            return Equatorial{Angle::fromDeg(ra), Angle::fromDeg(sign * dec)};
+        };
+        s.target = vectorFrom(place(35.6, 42.3));
+        const Instant now = at(south ? "2026-06-14T21:00:00" : "2026-10-14T20:30:00");
+        const auto night = nightAround(s.rig.site, now);
+        const auto rules = SeriesRules::from(s, now, night);
+        // In the southern winter night this target is below the ground: any begin will do there.
+        const Instant begins = rules ? planSeries(s, *rules, now, false, 0, false).ends : now;
+        const double rising_ra = south ? 330.0 : 120.0; // up only later in the night
+        const auto later = planFollowing(s,
+                                         {{"first", place(south ? 270.0 : 23.5, 45.0), 4},
+                                          {"never", place(100.0, -60.0), 3},
+                                          {"rises", place(rising_ra, 20.0), 6},
+                                          {"rest", place(rising_ra + 10.0, 45.0), 0},
+                                          {"too late", place(rising_ra + 10.0, 45.0), 2}},
+                                         begins, night);
+        QCOMPARE(later.size(), size_t{5});
+        QVERIFY2(!later[0].none && later[0].frames == 4,
+                 later[0].none ? later[0].none->text().c_str() : "frames");
+        QVERIFY(std::abs(later[0].from - begins) < 1.0 && later[0].to > later[0].from + 4 * s.exposure_s);
+        QVERIFY(later[1].none && later[1].to == later[1].from);
+        QVERIFY2(!later[2].none && later[2].frames == 6, later[2].none ? later[2].none->text().c_str() : "");
+        QVERIFY(later[2].from >= later[0].to);
+        QVERIFY2(!later[3].none && later[3].frames > 3, later[3].none ? later[3].none->text().c_str() : "");
+        QVERIFY(later[3].from >= later[2].to && later[3].ends.find("dawn") != std::string::npos);
+        QVERIFY(later[4].none); // the night is over
+        // Every block lies behind the one before it, over all targets.
+        Instant t = begins;
+        for (const NightStretch& stretch : later)
+            for (const PlanBlock& b : stretch.blocks) {
+                QVERIFY(b.from >= t + -1e-6);
+                t = b.to;
+            }
+    }
+}
 
 void SeriesTest::planOfTheDemoNight() {
     SeriesSetup s = demoSeries();

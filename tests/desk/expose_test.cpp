@@ -2,7 +2,9 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
+#include <QListWidget>
 #include <QPushButton>
+#include <QSpinBox>
 #include <QStandardItemModel>
 #include <QTableWidget>
 #include <QTemporaryDir>
@@ -49,6 +51,7 @@ private slots:
     void ladderByOneButton();
     void flipRatherEarly();
     void seriesOverTheFlip();
+    void targetsFollowEachOther();
     void focusedAnewByItself();
     void aDiskThatIsFull();
     void settlingIsAdvised();
@@ -401,6 +404,72 @@ void ExposeTest::seriesOverTheFlip() {
 }
 
 // A night that cools fast: the series focuses by itself between two frames, tells it, and goes on.
+// What is noted in Centre follows, in the order of the page, each with its frames; what never rises is left
+// out and told; the mount rests after the last one only.
+void ExposeTest::targetsFollowEachOther() {
+    Session& session = window_->session();
+    const auto place = [](double ra, double dec) {
+        return Equatorial{Angle::fromDeg(ra), Angle::fromDeg(dec)};
+    };
+    session.targets().keepList({{"M 33", place(23.462, 30.660), {}},
+                                {"Far south", place(40.0, -70.0), {}},
+                                {"M 31", place(10.685, 41.269), {}}});
+    measureRates();
+    set("series-exposure", 60.0);
+    set("series-frames", 2.0);
+    expose()->findChild<QComboBox*>("series-begins")->setCurrentIndex(0);
+    expose()->findChild<QComboBox*>("series-after")->setCurrentText("park");
+    expose()->showPage(ExposeStation::Page::targets);
+    QVERIFY(waitFor([this] { return expose()->findChild<QListWidget*>("notedTargets")->count() == 3; }));
+    auto* noted = expose()->findChild<QListWidget*>("notedTargets");
+    auto* table = expose()->findChild<QTableWidget*>("followingTargets");
+    auto* follow = expose()->findChild<QPushButton*>("letFollow");
+    QVERIFY(!follow->isEnabled());
+    for (const int row : {0, 1, 2}) {
+        noted->setCurrentRow(row);
+        follow->click();
+        expose()->findChild<QSpinBox*>("followingFrames")->setValue(2);
+    }
+    QCOMPARE(table->rowCount(), 4);
+    QCOMPARE(table->item(1, 0)->text(), QString("M 33"));
+    QVERIFY2(table->item(1, 2)->text().contains(": 2 frames;"), qPrintable(table->item(1, 2)->text()));
+    QVERIFY2(table->item(2, 2)->text().startsWith("▲"), qPrintable(table->item(2, 2)->text()));
+    // M 31 before the others, the southern one last but one.
+    expose()->findChild<QPushButton*>("moveEarlier")->click();
+    expose()->findChild<QPushButton*>("moveEarlier")->click();
+    QCOMPARE(table->item(1, 0)->text(), QString("M 31"));
+    table->selectRow(2);
+    expose()->findChild<QPushButton*>("moveLater")->click();
+    QCOMPARE(table->item(2, 0)->text(), QString("Far south"));
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([&] { return session.targets().name() == "M 31"; }));
+    QVERIFY(waitFor([&] { return expose()->frames().empty() || expose()->running(); }));
+    QVERIFY(!session.mount().state().parked);
+    QVERIFY(waitFor([&] { return session.targets().name() == "M 33"; }));
+    QVERIFY(waitFor([&] { return !expose()->running() && expose()->frames().size() == 2; }));
+    QVERIFY(waitIdle());
+    QVERIFY(session.targets().following().empty());
+    QVERIFY2(panelText().contains("Far south was left out"), qPrintable(panelText()));
+    QVERIFY(window_->simulatedNight().mount().state()->parked);
+    // Three series stand in the log, each of its own target.
+    const auto logged = [this] {
+        QStringList names;
+        const auto log = NightLog::openToRead(nightLogPath(data_->path().toStdString()));
+        EntrySearch series;
+        series.kind = EntryKind::series;
+        if (const auto found = log ? log->find(series) : Expected<std::vector<LogEntry>>())
+            for (const LogEntry& e : *found)
+                if (e.ended)
+                    names << qs(e.target);
+        names.sort();
+        return names;
+    };
+    QVERIFY2(waitFor([&] {
+                 return logged() == QStringList({"M 31", "M 33", "NGC 891"});
+             }),
+             qPrintable(logged().join(", ")));
+}
+
 void ExposeTest::focusedAnewByItself() {
     window_.reset();
     Scenario cold = smallFrames();

@@ -14,6 +14,7 @@
 #include <cstdio>
 
 #include "desk/deck.h"
+#include "desk/devices_sheet.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
 #include "desk/stations/expose/expose_station.h"
@@ -23,6 +24,7 @@
 #include "desk/stations/review/review_station.h"
 #include "desk/theme.h"
 #include "edge/devices/sim/simulated_night.h"
+#include "edge/devices/wire/served_night.h"
 
 using namespace nordstjerna;
 
@@ -124,6 +126,27 @@ void beginViews(MainWindow& w) {
     w.simulatedNight().setMask(CameraRole::imaging, false);
 }
 
+// The choice of devices, beside the night itself as a server.
+void devicesView(MainWindow& w) {
+    auto listener = WireListener::listen(WireAddress::usualPort, false);
+    if (!listener)
+        return;
+    Scenario scenario = w.simulatedNight().scenario();
+    scenario.speed = 1.0;
+    SimulatedNight night(scenario, w.session().starIndex());
+    const ServedNight served(
+        night.devices(), scenario.rig, [] { return 1.0; }, std::move(*listener));
+    DeviceChoice choice;
+    choice.server = true;
+    DevicesSheet sheet(
+        choice, w.session().rigs().rig(), [](const DeviceChoice&, const Rig&) { return Expected<void>(); },
+        &w);
+    sheet.show();
+    settle(2500);
+    if (!sheet.grab().save(folder + "/devices" + suffix + ".png"))
+        std::fprintf(stderr, "could not write the devices\n");
+}
+
 // A series of short frames, so that there are a dozen of them.
 void exposeViews(MainWindow& w) {
     w.showStation(StationId::expose);
@@ -132,6 +155,19 @@ void exposeViews(MainWindow& w) {
     expose->findChild<QDoubleSpinBox*>("dither-every")->setValue(2.0);
     settle(700);
     shootMore(w, "expose-plan");
+    if (all) {
+        const auto place = [](double ra, double dec) {
+            return Equatorial{Angle::fromDeg(ra), Angle::fromDeg(dec)};
+        };
+        w.session().targets().keepList(
+            {{"M 33", place(23.462, 30.660), {}}, {"M 45", place(56.750, 24.117), {}}});
+        w.session().targets().keepFollowing(
+            {{"M 33", place(23.462, 30.660), 25}, {"M 45", place(56.750, 24.117), 0}});
+        expose->showPage(ExposeStation::Page::targets);
+        settle(700);
+        shoot(w, "expose-targets");
+        w.session().targets().keepFollowing({});
+    }
     expose->perform(ActionId::exposeLadder);
     waitIdle(w, 240000);
     shootMore(w, "expose-ladder");
@@ -317,6 +353,7 @@ int main(int argc, char** argv) {
         return 0;
     }
     shoot(w, "rig");
+    devicesView(w);
 
     w.showStation(StationId::focus);
     w.simulatedNight().clock().setSpeed(20.0);
@@ -385,7 +422,7 @@ int main(int argc, char** argv) {
     waitIdle(w);
     settle(300);
     waitIdle(w);
-    shoot(w, "pole");
+    shootMore(w, "pole");
     phase("Verify");
     pole->primary()->click();
     waitIdle(w);

@@ -112,6 +112,8 @@ Step Series::fail(const Problem& problem, const std::string& why, const Event& e
 }
 
 Step Series::rest(const Event& event) {
+    if (setup_.followed && !failure_ && !stoppedByHand_)
+        return over("The mount goes on to the next target.");
     if (setup_.afterwards == MountAfter::keepTracking)
         return over(event.mount.tracking ? "The mount goes on tracking, as planned." : "");
     if (setup_.afterwards != MountAfter::park)
@@ -430,6 +432,7 @@ Step Series::advance(const Event& event) {
             return parked(event);
         if (phase_ == Phase::resting)
             return rested(event);
+        stoppedByHand_ = true;
         return close("stopped by you", false, event);
     }
     const auto* broken = std::get_if<StepFailed>(&event.what);

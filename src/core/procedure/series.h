@@ -56,6 +56,9 @@ public:
     const std::string& waitingFor() const { return why_; }
     const std::string& ending() const { return ending_; } // why it ended
     // And what became of the mount; empty while it runs, and after a halt.
+    // Whether another target comes after it; may change while it runs.
+    void setFollowed(bool followed) { setup_.followed = followed; }
+    bool stoppedByHand() const { return stoppedByHand_; }
     const std::string& mountAfterwards() const { return mountAfterwards_; }
     // The focus run under way.
     const FocusRun* focusing() const { return focusing_ ? &*focusing_ : nullptr; }
@@ -129,6 +132,7 @@ private:
     Instant exposedSince_, cloudBegan_, againAt_;
     std::string side_, why_, ending_, mountAfterwards_;
     int restChecks_ = 0;
+    bool stoppedByHand_ = false;
     std::string notParked_; // why it only stopped tracking
     int allDithers_ = 0;    // of the pattern
     int sinceDither_ = 0;   // frames

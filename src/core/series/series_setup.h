@@ -70,8 +70,9 @@ struct SeriesSetup {
     FlipWish flip;
     RefocusWish refocus;
     MountAfter afterwards = MountAfter::stopTracking;
-    bool centre = true;   // first
-    bool guiding = false; // the loop runs as it begins: it is let go only if the telescope must move
+    bool followed = false; // another target comes after a good end: the mount goes on tracking until then
+    bool centre = true;    // first
+    bool guiding = false;  // the loop runs as it begins: it is let go only if the telescope must move
     double tolerance_arcsec = 60.0;
     std::uint64_t seed = 1; // of a random pattern
     // What it costs, for the plan: as measured so far tonight.

@@ -58,6 +58,18 @@ void MountDesk::tracksAgain(const Expected<void>& done) {
     Q_EMIT halted();
 }
 
+void MountDesk::stopTracking() {
+    observatory_.setTracking(false, [this](const Expected<void>& done) {
+        QMetaObject::invokeMethod(
+            this,
+            [this, done] {
+                if (!done)
+                    problems_.report(done.error());
+            },
+            Qt::QueuedConnection);
+    });
+}
+
 void MountDesk::park(bool on) {
     Q_EMIT allowed();
     observatory_.release();

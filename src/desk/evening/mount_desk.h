@@ -27,6 +27,7 @@ public:
     void endHalt();
     // Lets the mount track again after a halt.
     void resumeTracking();
+    void stopTracking();
     // To its resting place; off: takes commands again where it stands.
     void park(bool on);
     // What the person does about a dispute over the meridian: this program is right.

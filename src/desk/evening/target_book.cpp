@@ -35,4 +35,11 @@ void TargetBook::keepList(std::vector<NotedTarget> targets) {
     evening_.edit([&](Evening& e) { e.targets = std::move(targets); });
 }
 
+void TargetBook::keepFollowing(std::vector<FollowingTarget> targets) {
+    if (targets == following())
+        return;
+    evening_.edit([&](Evening& e) { e.following = std::move(targets); });
+    Q_EMIT followingChanged();
+}
+
 } // namespace nordstjerna

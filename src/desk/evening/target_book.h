@@ -21,9 +21,13 @@ public:
     // Kept as the person noted them.
     const std::vector<NotedTarget>& list() const { return evening_.evening().targets; }
     void keepList(std::vector<NotedTarget> targets);
+    // Those that follow the target when its series has ended.
+    const std::vector<FollowingTarget>& following() const { return evening_.evening().following; }
+    void keepFollowing(std::vector<FollowingTarget> targets);
 
 Q_SIGNALS:
     void changed(); // another target
+    void followingChanged();
 
 private:
     EveningStore& evening_;

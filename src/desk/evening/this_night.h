@@ -5,7 +5,7 @@
 #include <QString>
 
 #include "core/review/entry.h"
-#include "core/series/series_plan.h"
+#include "core/series/night_plan.h"
 #include "core/sky/almanac.h"
 #include "desk/evening/target_book.h"
 
@@ -46,6 +46,9 @@ public:
     // What the series still means to do.
     const std::optional<SeriesPlan>& plan() const { return plan_; }
     void setPlan(std::optional<SeriesPlan> plan) { plan_ = std::move(plan); }
+    // And the targets after it.
+    const std::vector<NightStretch>& later() const { return later_; }
+    void setLater(std::vector<NightStretch> later) { later_ = std::move(later); }
 
 private:
     const Clock& clock_;
@@ -55,6 +58,7 @@ private:
     std::vector<NightBlock> blocks_;
     std::string nextEntry_;
     std::optional<SeriesPlan> plan_;
+    std::vector<NightStretch> later_;
     // Found once a night and site.
     std::optional<Night> almanac_;
     Site almanacSite_;

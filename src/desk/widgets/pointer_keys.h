@@ -8,8 +8,11 @@
 //   Menu     what the picture offers besides
 #pragma once
 
+#include <QEvent>
 #include <QPointF>
 #include <QWidget>
+
+class QKeyEvent;
 
 namespace nordstjerna {
 

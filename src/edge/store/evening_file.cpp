@@ -1,5 +1,7 @@
 #include "edge/store/evening_file.h"
 
+#include <algorithm>
+
 #include "edge/store/json_reader.h"
 #include "edge/store/rig_file.h"
 
@@ -84,6 +86,14 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
                     for (const auto& r : runs)
                         e.focused[rig][camera].push_back(
                             {Instant{r.at(0).get<double>()}, {r.at(1), r.at(2)}, r.at(3)});
+        if (json->contains("following"))
+            for (const auto& t : json->at("following")) {
+                const int frames = t.value("frames", 0);
+                e.following.push_back(
+                    {t.at("name").get<std::string>(),
+                     {Angle::fromDeg(t.at("ra").get<double>()), Angle::fromDeg(t.at("dec").get<double>())},
+                     std::clamp(frames, 0, 100000)});
+            }
         if (json->contains("targets"))
             for (const auto& t : json->at("targets")) {
                 NotedTarget n;
@@ -119,6 +129,10 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
             for (const FocusedOnce& r : runs)
                 json["focused"][rig][camera].push_back(
                     {r.when.unix_s, r.steps.value, r.steps.sigma, r.temperature_c});
+    json["following"] = nlohmann::json::array();
+    for (const FollowingTarget& t : e.following)
+        json["following"].push_back(
+            {{"name", t.name}, {"ra", t.place.ra.deg()}, {"dec", t.place.dec.deg()}, {"frames", t.frames}});
     json["targets"] = nlohmann::json::array();
     for (const NotedTarget& t : e.targets) {
         nlohmann::json j{{"name", t.name}, {"ra", t.place.ra.deg()}, {"dec", t.place.dec.deg()}};

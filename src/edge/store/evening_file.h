@@ -11,6 +11,7 @@
 #include "core/guide/guide_loop.h"
 #include "core/guide/settings_book.h"
 #include "core/rig/rig.h"
+#include "core/series/night_plan.h"
 #include "core/sky/directions.h"
 
 namespace nordstjerna {
@@ -47,6 +48,8 @@ struct Evening {
     std::string indexFolder; // further star index files
     // For each rig and camera ("imaging", "guide"): what its focus runs found, oldest first.
     std::map<std::string, std::map<std::string, std::vector<FocusedOnce>>> focused;
+    // Targets that follow the present one, in this order, each with the frames that are wanted of it.
+    std::vector<FollowingTarget> following;
     // Tonight's targets, in the order they were noted.
     std::vector<NotedTarget> targets;
     // How the target is centred: tolerance, settling, binning …, by the names of the fields.

@@ -285,6 +285,11 @@ void ExposeStation::tick() {
         strip_->setFrame(-1.0, "", phaseWord(seen_.phase));
     }
     strip_->show(needs_.guideHost.settles(), wanted().dither.timeout_s);
+    constexpr int everyWhile = 20; // its end moves, and what follows with it
+    if (++sincePlanned_ >= everyWhile) {
+        sincePlanned_ = 0;
+        planLater();
+    }
 }
 
 std::vector<Finding> ExposeStation::findings() const {
@@ -304,9 +309,9 @@ std::vector<Finding> ExposeStation::findings() const {
                                        : " Dec pulses work the same way there; that was tried out.";
         list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian", evidence, ""});
     }
-    for (const auto& more :
-         {ladder_->findings(), settleFindings(settleAdvice_, scalesOf(rigs().rig()).image_arcsec_px,
-                                              seen_.plan ? seen_.plan->dithers : 0)})
+    for (const auto& more : {leftOut_, ladder_->findings(),
+                             settleFindings(settleAdvice_, scalesOf(rigs().rig()).image_arcsec_px,
+                                            seen_.plan ? seen_.plan->dithers : 0)})
         list.insert(list.end(), more.begin(), more.end());
     int unsettled = 0;
     for (const SettleRecord& s : needs_.guideHost.settles())

@@ -21,6 +21,7 @@
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/expose/ladder_bench.h"
 #include "desk/stations/expose/plan_card.h"
+#include "desk/stations/expose/targets_page.h"
 #include "desk/theme.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
@@ -34,10 +35,10 @@ namespace nordstjerna {
 
 ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::expose, parent), needs_(needs), card_(new PlanCard),
-      pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder")})),
+      pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder"), tr("Targets")})),
       view_(new ShapedFrame("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
-      ladder_(new LadderBench(parts, needs.mountBook, this)), strip_(new SettleStrip),
-      count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
+      ladder_(new LadderBench(parts, needs.mountBook, this)), targetsPage_(new TargetsPage(parts.targets)),
+      strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
       round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
       pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
       test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
@@ -50,8 +51,9 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     auto* pictures = new QWidget;
     stack_ = new QStackedLayout(pictures);
     stack_->setContentsMargins(0, 0, 0, 0);
-    for (QWidget* w : {static_cast<QWidget*>(view_), static_cast<QWidget*>(shapes_),
-                       static_cast<QWidget*>(dither_), ladder_->picture()})
+    for (QWidget* w :
+         {static_cast<QWidget*>(view_), static_cast<QWidget*>(shapes_), static_cast<QWidget*>(dither_),
+          ladder_->picture(), static_cast<QWidget*>(targetsPage_)})
         stack_->addWidget(w);
     row->addWidget(pictures, 1);
     strip_->setFixedWidth(172);
@@ -104,10 +106,12 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
         } else if (alone_) {
             procedures().stop();
         } else {
+            leftOut_.clear();
             begin();
         }
     });
     connect(&targets(), &TargetBook::changed, this, &ExposeStation::replan);
+    connect(&targets(), &TargetBook::followingChanged, this, &ExposeStation::planLater);
     connect(&rigs(), &RigBook::changed, this, &ExposeStation::replan);
     connect(&procedures(), &ProcedureHost::busyChanged, this, &ExposeStation::refresh);
     connect(&needs_.calibration, &CalibrationBook::changed, this, &ExposeStation::refresh);
@@ -182,7 +186,60 @@ void ExposeStation::replan() {
         seen_.plan = plan;
         night().setPlan(std::move(plan));
     }
+    planLater();
     refresh();
+}
+
+void ExposeStation::planLater() {
+    const SeriesSetup setup = running_ ? begun_ : wanted();
+    const bool some = seen_.plan && (seen_.plan->frames > 0 || running_);
+    const Instant begins = some ? seen_.plan->ends : night().now();
+    auto later = planFollowing(setup, targets().following(), begins, night().almanac());
+    const bool followed =
+        std::any_of(later.begin(), later.end(), [](const NightStretch& s) { return !s.none; });
+    if (running_ && followed != begun_.followed) {
+        begun_.followed = followed;
+        procedures().tell([followed](Procedure& p) {
+            if (auto* s = dynamic_cast<Series*>(&p))
+                s->setFollowed(followed);
+        });
+    }
+    targetsPage_->show(card_->sentence(), later, rigs().civilTime());
+    night().setLater(std::move(later));
+}
+
+// The series has ended well: the next target that still gets frames tonight is begun, those that do not are
+// left out.
+void ExposeStation::goOn() {
+    auto following = targets().following();
+    while (!following.empty()) {
+        const FollowingTarget next = following.front();
+        following.erase(following.begin());
+        const auto stretch = planFollowing(begun_, {next}, night().now(), night().almanac());
+        if (stretch.front().none) {
+            leftOut_.push_back({"expose.left-out", Weight::look, next.name + " was left out",
+                                stretch.front().none->text(), "Note it for another night."});
+            continue;
+        }
+        targets().keepFollowing(following);
+        card_->setFrames(next.frames);
+        targets().set(next.name, vectorFrom(next.place));
+        begin();
+        if (running_)
+            return;
+    }
+    targets().keepFollowing({});
+    restAfterTheLast();
+}
+
+// The mount was to go on to a target that came to nothing.
+void ExposeStation::restAfterTheLast() {
+    if (!begun_.followed || begun_.afterwards == MountAfter::keepTracking)
+        return;
+    if (begun_.afterwards == MountAfter::park && needs_.mountDesk.state().parks)
+        needs_.mountDesk.park(true);
+    else
+        needs_.mountDesk.stopTracking();
 }
 
 void ExposeStation::saveIn(const std::filesystem::path& folder) {
@@ -216,6 +273,8 @@ void tellTable(ProblemList& problems, const Expected<void>& done) {
 void ExposeStation::begin() {
     begun_ = wanted();
     begun_.guiding = procedures().guiding();
+    const auto later = night().later();
+    begun_.followed = std::any_of(later.begin(), later.end(), [](const NightStretch& s) { return !s.none; });
     auto series = std::make_shared<Series>(begun_);
     seen_ = {};
     view_->show(nullptr, {});
@@ -250,6 +309,7 @@ void ExposeStation::begin() {
             seen.waitingFor = s.waitingFor();
             seen.ending = s.ending();
             seen.mountAfterwards = s.mountAfterwards();
+            seen.stoppedByHand = s.stoppedByHand();
             seen.exposedSince = s.exposedSince();
             seen.exposure_s = s.setup().exposure_s;
             seen.flipPauses = s.flip() && s.flip()->pausing();
@@ -348,6 +408,9 @@ void ExposeStation::ended(const Expected<void>& result) {
     night().setPlan({});
     refresh();
     Q_EMIT changed();
+    // A failure would most likely come again, and a person who stops means all of it.
+    if (result && !seen_.stoppedByHand && !targets().following().empty())
+        QTimer::singleShot(0, this, &ExposeStation::goOn);
 }
 
 void ExposeStation::testExposure() {
@@ -443,6 +506,7 @@ void ExposeStation::stopNow() {
 void ExposeStation::showPage(Page page) {
     pages_->setCurrent(static_cast<int>(page));
     stack_->setCurrentIndex(static_cast<int>(page));
+    strip_->setVisible(page != Page::targets); // a table needs the room
     refreshPictures();
 }
 
@@ -493,6 +557,9 @@ QString ExposeStation::help() const {
         "Each costs some seconds of settling.</p>"
         "<p><b>Flip:</b> never at the meridian itself. The side is checked by the mount's word and by the "
         "picture, which must stand on its head; which way Dec works there is tried out.</p>"
+        "<p><b>Targets:</b> what is noted in Centre may follow, each with the frames that are wanted of it. "
+        "When a "
+        "series has ended well, the next one that still gets frames tonight is centred and begun.</p>"
         "<p><b>Ladder:</b> exposures of growing length without corrections, beside what the measured axis "
         "and periodic error let expect: how long the mount can do without guiding.</p>"
         "<p><b>Good:</b> elongation below 0.1, FWHM steady. A flagged frame is to be looked at, not thrown "

@@ -29,6 +29,7 @@ class SeriesKeeper;
 class SeriesRecorder;
 class SettleStrip;
 class ShapesChart;
+class TargetsPage;
 
 class ExposeStation : public Station {
     Q_OBJECT
@@ -50,7 +51,7 @@ public:
     QString help() const override;
     bool perform(const Action& action) override;
 
-    enum class Page { frame, shapes, dither, ladder };
+    enum class Page { frame, shapes, dither, ladder, targets };
     void showPage(Page page);
     const std::vector<SeriesFrame>& frames() const { return seen_.frames; }
     bool running() const { return running_; }
@@ -78,9 +79,13 @@ private:
         double exposure_s = 0.0;
         std::vector<DitherSpot> ahead;
         bool flipPauses = false;
+        bool stoppedByHand = false;
     };
     SeriesSetup wanted() const;
     void replan();
+    void planLater(); // what the targets after it get
+    void goOn();      // with the next one that fits
+    void restAfterTheLast();
     void begin();
     void flipAlone();
     void testExposure();
@@ -112,6 +117,8 @@ private:
     ShapesChart* shapes_;
     DitherChart* dither_;
     LadderBench* ladder_;
+    TargetsPage* targetsPage_;
+    std::vector<Finding> leftOut_; // targets that got no frame after all
     SettleStrip* strip_;
     ReadOut *count_, *width_, *round_, *settle_;
     QPushButton *pause_, *stop_, *test_, *flip_, *climb_, *folder_;

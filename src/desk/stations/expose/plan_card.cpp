@@ -41,12 +41,12 @@ QWidget* withClock(QComboBox* choice, QTimeEdit* clock) {
 
 PlanCard::PlanCard(QWidget* parent)
     : QFrame(parent), exposure_(numberField(0.1, 7200, 1, " s")), frames_(numberField(0, 9999, 0, "")),
-      size_(numberField(0.5, 500, 1, " px")), every_(numberField(0, 99, 0, "")),
+      size_(numberField(0.5, 500, 1, " px")), every_(numberField(0, 99, 0, " frames")),
       up_(numberField(0, 89, 0, "°")), down_(numberField(0, 89, 0, "°")),
       within_(numberField(0, 50, 1, " px")), past_(numberField(1, 60, 0, " min")),
       holds_(numberField(1, 300, 0, " s")), timeout_(numberField(5, 900, 0, " s")), pattern_(new QComboBox),
       begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), refocus_(new QComboBox),
-      after_(new QComboBox), grown_(numberField(2, 99, 0, " %")), raOnly_(new QCheckBox(tr("along RA only"))),
+      after_(new QComboBox), grown_(numberField(2, 99, 0, " %")), raOnly_(new QCheckBox(tr("RA only"))),
       beginClock_(new QTimeEdit), endClock_(new QTimeEdit), sentence_(new QLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
@@ -77,11 +77,11 @@ PlanCard::PlanCard(QWidget* parent)
         c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         c->setMinimumContentsLength(10);
     }
-    pattern_->addItems({tr("even cover"), tr("scattered"), tr("outward rings")});
-    pattern_->setToolTip(
-        tr("Even cover: whole pixels and parts of pixels are covered evenly. Scattered: at random. Outward "
-           "rings: from the middle outwards."));
-    raOnly_->setToolTip(tr("For a Dec axis with much backlash"));
+    pattern_->addItems({tr("even cover"), tr("scattered"), tr("rings")});
+    pattern_->setToolTip(tr(
+        "Even cover: whole pixels and parts of pixels are covered evenly. Scattered: at random. Rings: from "
+        "the middle outwards."));
+    raOnly_->setToolTip(tr("Dithers along RA only: for a Dec axis with much backlash"));
     begin_->addItems(
         {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("astronomical dusk"), tr("at a time")});
     end_->addItems({tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("astronomical dawn"),
@@ -118,20 +118,21 @@ PlanCard::PlanCard(QWidget* parent)
     put(0, 2, tr("Begins"), begin_, "series-begins");
     put(0, 3, tr("Ends"), end_, "series-ends");
     put(1, 0, tr("Dither"), size_, "dither-size");
-    put(1, 1, tr("every n frames"), every_, "dither-every");
+    put(1, 1, tr("every"), every_, "dither-every");
     put(1, 2, tr("Start above"), up_, "series-up");
     put(1, 3, tr("Stop below"), down_, "series-down");
     // Whole words need more room than a column of figures has.
     put(2, 0, tr("Pattern"), pattern_, "dither-pattern");
     grid->addWidget(pattern_, 2, 1, 1, 2);
     raOnly_->setObjectName("dither-ra-only");
-    grid->addWidget(raOnly_, 2, 3, 1, 2);
+    grid->addWidget(raOnly_, 2, 3);
+    put(2, 2, tr("Flip"), flip_, "series-flip");
+    grid->addWidget(flip_, 2, 5, 1, 3);
     put(3, 0, tr("settled"), within_, "settle-within");
     put(3, 1, tr("for"), holds_, "settle-for");
     put(3, 2, tr("at most"), timeout_, "settle-timeout");
     put(3, 3, tr("Afterwards"), after_, "series-after");
-    put(4, 0, tr("Flip"), flip_, "series-flip");
-    put(4, 1, tr("past meridian"), past_, "flip-past");
+    put(4, 0, tr("Flip after"), past_, "flip-past");
     put(4, 2, tr("Refocus"), refocus_, "series-refocus");
     put(4, 3, tr("grown by"), grown_, "series-grown");
     every_->setToolTip(tr("frames between two dithers"));
@@ -139,7 +140,7 @@ PlanCard::PlanCard(QWidget* parent)
     for (int column : {1, 3})
         grid->setColumnStretch(column, 4);
     for (int column : {5, 7})
-        grid->setColumnStretch(column, 5);
+        grid->setColumnStretch(column, 6);
     sentence_->setObjectName("plan");
     sentence_->setWordWrap(true);
     all->addWidget(fields_);
@@ -203,6 +204,10 @@ void PlanCard::beginAt(Instant t) {
 
 void PlanCard::endAt(Instant t) {
     setMoment(end_, endClock_, t);
+}
+
+void PlanCard::setFrames(int frames) {
+    frames_->setExact(frames);
 }
 
 void PlanCard::setSettling(double within_px, double for_s) {

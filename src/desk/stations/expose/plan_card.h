@@ -24,6 +24,7 @@ public:
     // By hand on the night band.
     void beginAt(Instant t);
     void endAt(Instant t);
+    void setFrames(int frames);
     void setSettling(double within_px, double for_s);
     void setMotor(bool there); // on the imaging camera's focus
     void setMountChoosesSide(bool can);
