@@ -7,9 +7,9 @@
 #include <mutex>
 
 #include "edge/devices/devices.h"
+#include "edge/devices/paced_clock.h"
 #include "edge/devices/sim/mount_mechanics.h"
 #include "edge/devices/sim/sim_air.h"
-#include "edge/devices/paced_clock.h"
 #include "edge/devices/sim/sim_sky.h"
 
 namespace nordstjerna {

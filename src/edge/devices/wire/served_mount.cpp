@@ -114,8 +114,8 @@ void ServedMount::park(bool on) {
     work([this, on](const StopFlag& stop) {
         const auto done = mount_.park(on, stop);
         slewing_ = false;
+        look(); // that it stands is told before that it is parked
         answer(wire::park, on ? "PARK" : "UNPARK", done, on ? "UNPARK" : "PARK");
-        look();
     });
 }
 
