@@ -230,8 +230,7 @@ Expected<std::shared_ptr<const Frame>> WireCamera::expose(double exposure_s, con
 
 Expected<void> WireCamera::begin(double exposure_s) {
     if (open_)
-        return problem("The camera is wire::exposure already.", "Its shutter is open.",
-                       "Wait for the frame.");
+        return problem("The camera is exposing already.", "Its shutter is open.", "Wait for the frame.");
     auto exposure = open(exposure_s, {}, neverHalted);
     if (!exposure)
         return tl::unexpected(exposure.error());
@@ -242,7 +241,7 @@ Expected<void> WireCamera::begin(double exposure_s) {
 Expected<std::shared_ptr<const Frame>> WireCamera::finish(const StopFlag& halt) {
     const auto exposure = std::exchange(open_, std::nullopt);
     if (!exposure)
-        return problem("The camera is not wire::exposure.", "No exposure was begun.", "Try again.");
+        return problem("The camera is not exposing.", "No exposure was begun.", "Try again.");
     return close(*exposure, halt);
 }
 
