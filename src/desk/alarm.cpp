@@ -60,15 +60,14 @@ void Alarm::heard() {
 }
 
 void Alarm::look() {
-    std::set<std::string> there;
+    std::set<Called> there;
     bool settled = calling_.has_value();
     for (const ProblemList::Entry& e : problems_.all()) {
         if (!callsAPerson(e.cause) || e.problem.asked)
             continue;
         // What counts minutes changes its words and not its cause.
-        const std::string key = std::to_string(static_cast<int>(e.cause)) + e.problem.what;
-        there.insert(key);
-        settled = settled && !(e.cause == cause_);
+        there.insert({e.cause, e.problem.what});
+        settled = settled && e.cause != cause_;
     }
     if (settled) {
         calling_.reset();
@@ -76,7 +75,7 @@ void Alarm::look() {
         Q_EMIT changed();
     }
     for (const ProblemList::Entry& e : problems_.all()) {
-        const std::string key = std::to_string(static_cast<int>(e.cause)) + e.problem.what;
+        const Called key{e.cause, e.problem.what};
         if (!there.contains(key) || called_.contains(key))
             continue;
         // Who stands before it sees it among the findings.

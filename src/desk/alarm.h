@@ -49,7 +49,8 @@ private:
     bool sound_ = true;
     std::optional<Problem> calling_;
     ProblemCause cause_ = ProblemCause::task;
-    std::set<std::string> called_; // texts of what is there and was called for
+    using Called = std::pair<ProblemCause, std::string>;
+    std::set<Called> called_; // what is there and was called for
     QTimer* timer_;
 };
 

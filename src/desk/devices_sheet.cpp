@@ -17,12 +17,11 @@
 #include "core/base/format.h"
 #include "desk/theme.h"
 #include "desk/widgets/wrap_label.h"
-#include "edge/devices/wire/wire_device.h"
 
 namespace nordstjerna {
 
 namespace {
-constexpr int lookAgain_ms = 300;
+constexpr int lookAgain_ms = 300, greetEvery = 15;
 
 QString abilityName(WireAbility ability) {
     switch (ability) {
@@ -228,6 +227,7 @@ void DevicesSheet::ask() {
     proposed_ = choice_.server && choice_.address == *address && !choice_.roles.none();
     choice_.address = *address;
     link_ = std::make_unique<WireLink>(*address, WireLink::Purpose{});
+    greeted_ = 0;
     server_->setChecked(true);
     refresh();
 }
@@ -291,9 +291,10 @@ void DevicesSheet::refresh() {
     QString told;
     if (server && link_) {
         offers_ = offersOf(*link_);
-        for (const WireOffer& o : offers_)
-            if (!o.roles.empty() && !o.connected)
-                WireDevice(*link_, o.device, "device").greet();
+        // Not with each look: a driver that is slow to connect must not be told several times a second.
+        if (offers_.size() != greeted_ || ++sinceGreeting_ % greetEvery == 0)
+            greetAll(*link_);
+        greeted_ = offers_.size();
         fillChoices(offers_);
         const auto useful = std::count_if(offers_.begin(), offers_.end(),
                                           [](const WireOffer& o) { return !o.roles.empty(); });

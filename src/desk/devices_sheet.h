@@ -61,6 +61,8 @@ private:
     QWidget* part_; // of a server: hidden while it is not wanted
     std::vector<Row> rows_;
     bool proposed_ = false;
+    size_t greeted_ = 0;    // devices that were there when they were last asked to connect
+    int sinceGreeting_ = 0; // looks
 };
 
 } // namespace nordstjerna

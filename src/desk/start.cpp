@@ -87,8 +87,7 @@ Expected<DeviceChoice> choiceFor(const StartWishes& wishes, const std::filesyste
     if (!awaitOffers(link, answer_s))
         return tl::unexpected(link.absent());
     // Only what is connected tells the size of its sensor.
-    for (const WireOffer& offer : offersOf(link))
-        WireDevice(link, offer.device, "device").greet();
+    greetAll(link);
     static_cast<void>(awaitOffers(link, answer_s));
     choice.roles = likelyRoles(offersOf(link));
     return choice;

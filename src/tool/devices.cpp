@@ -1,6 +1,5 @@
 #include "tool/devices.h"
 
-#include "edge/devices/wire/wire_device.h"
 #include "edge/devices/wire/wire_offer.h"
 
 namespace nordstjerna {
@@ -37,8 +36,7 @@ Expected<Json> commandDevices(const std::string& server, bool connect) {
     if (!awaitOffers(link, answer_s))
         return tl::unexpected(link.absent());
     if (connect) {
-        for (const WireOffer& offer : offersOf(link))
-            WireDevice(link, offer.device, "device").greet();
+        greetAll(link);
         (void)awaitOffers(link, answer_s);
     }
     Json all{{"server", address->text()}, {"devices", Json::array()}};

@@ -5,6 +5,8 @@
 #include <clocale>
 #include <cmath>
 
+#include "core/base/trim.h"
+
 namespace nordstjerna {
 
 std::string numberText(double value, int decimals) {
@@ -40,10 +42,7 @@ std::optional<double> wholeNumber(std::string_view text) {
 }
 
 std::optional<double> typedNumber(std::string_view text) {
-    const auto first = text.find_first_not_of(" \t\r\n");
-    if (first == std::string_view::npos)
-        return std::nullopt;
-    std::string own(text.substr(first, text.find_last_not_of(" \t\r\n") - first + 1));
+    std::string own(trimmed(text));
     if (std::count(own.begin(), own.end(), ',') + std::count(own.begin(), own.end(), '.') > 1)
         return std::nullopt;
     std::replace(own.begin(), own.end(), ',', '.');

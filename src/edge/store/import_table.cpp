@@ -30,7 +30,7 @@ bool separates(char c, Separator s) {
     return c == ' ' || c == '\t';
 }
 
-std::string_view trimmed(std::string_view v) {
+std::string_view unquoted(std::string_view v) {
     while (!v.empty() && (v.front() == ' ' || v.front() == '\t'))
         v.remove_prefix(1);
     while (!v.empty() && (v.back() == ' ' || v.back() == '\t' || v.back() == '\r'))
@@ -59,7 +59,7 @@ void cut(std::string_view line, Separator separator, std::vector<std::string_vie
             quoted ^= line[end] == '"';
             ++end;
         }
-        cells.push_back(trimmed(line.substr(at, end - at)));
+        cells.push_back(unquoted(line.substr(at, end - at)));
         at = end + 1;
     }
 }
@@ -337,7 +337,7 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
             result.firstLeftOut = "Line " + std::to_string(number) + ": " + why;
     };
     while (std::getline(file, line)) {
-        if (++number <= layout.skip || line.empty() || line[0] == '#' || trimmed(line).empty())
+        if (++number <= layout.skip || line.empty() || line[0] == '#' || unquoted(line).empty())
             continue;
         cut(line, layout.separator, cells);
         if (cells.size() != layout.columns) {

@@ -2,30 +2,20 @@
 
 #include <cmath>
 
+#include "edge/devices/wire/frame_part.h"
 #include "edge/devices/wire/wire_names.h"
 #include "edge/store/fits.h"
 
 namespace nordstjerna {
 
 namespace {
-constexpr unsigned cameraBit = 1U << 1;
 constexpr double most_s = 3600.0;
 constexpr double trail_s = 10.0; // so long exposures of a guide camera are
-
-// Of a whole frame; pixels of the frame.
-Frame partOf(const Frame& frame, int x, int y, int width, int height) {
-    Frame part(width, height);
-    part.info = frame.info;
-    for (int row = 0; row < height; ++row)
-        for (int column = 0; column < width; ++column)
-            part.at(column, row) = frame.at(x + column, y + row);
-    return part;
-}
 } // namespace
 
 ServedCamera::ServedCamera(std::string name, Camera& camera, Clock& clock, const CameraSpec& spec,
                            bool trails)
-    : ServedDevice(std::move(name), cameraBit), camera_(camera), clock_(clock), spec_(spec),
+    : ServedDevice(std::move(name), wire::cameraBit), camera_(camera), clock_(clock), spec_(spec),
       trails_(trails), part_{0, 0, spec.width, spec.height} {}
 
 std::vector<WireVector> ServedCamera::vectors() {

@@ -1,16 +1,13 @@
 #include "edge/devices/wire/served_focuser.h"
-#include "edge/devices/wire/wire_names.h"
 
 #include <cmath>
 
+#include "edge/devices/wire/wire_names.h"
+
 namespace nordstjerna {
 
-namespace {
-constexpr unsigned focuserBit = 1U << 3;
-} // namespace
-
 ServedFocuser::ServedFocuser(std::string name, Focuser& focuser)
-    : ServedDevice(std::move(name), focuserBit), focuser_(focuser) {}
+    : ServedDevice(std::move(name), wire::focuserBit), focuser_(focuser) {}
 
 std::vector<WireVector> ServedFocuser::vectors() {
     const FocuserState s = focuser_.state().value_or(FocuserState{});

@@ -7,12 +7,9 @@
 
 namespace nordstjerna {
 
-namespace {
-constexpr unsigned mountBit = 1U << 0, guidePortBit = 1U << 2;
-} // namespace
-
 ServedMount::ServedMount(std::string name, Mount& mount, Clock& clock, const Rig& rig)
-    : ServedDevice(std::move(name), mountBit | guidePortBit), mount_(mount), clock_(clock), rig_(rig) {}
+    : ServedDevice(std::move(name), wire::mountBit | wire::guidePortBit), mount_(mount), clock_(clock),
+      rig_(rig) {}
 
 Angle ServedMount::siderealTime() const {
     return ObservedFrame(rig_.site, clock_.now()).siderealTime();

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "edge/devices/wire/frame_part.h"
 #include "edge/devices/wire/wire_names.h"
 #include "edge/runner.h"
 #include "edge/store/fits.h"
@@ -22,20 +23,9 @@ Frame windowOf(const Frame& frame, const ExpectedStar& star) {
         return std::clamp(static_cast<int>(std::lround(at)) - half, origin,
                           origin + std::max(0, size - least));
     };
-    Frame window;
-    window.x0 = from(star.x, frame.x0, frame.width);
-    window.y0 = from(star.y, frame.y0, frame.height);
-    window.width = std::min(2 * half + 1, frame.x0 + frame.width - window.x0);
-    window.height = std::min(2 * half + 1, frame.y0 + frame.height - window.y0);
-    window.info = frame.info;
-    window.pixels.reserve(static_cast<size_t>(window.width) * static_cast<size_t>(window.height));
-    for (int y = 0; y < window.height; ++y) {
-        const auto row =
-            frame.pixels.begin() +
-            static_cast<std::ptrdiff_t>(frame.index(window.x0 - frame.x0, window.y0 - frame.y0 + y));
-        window.pixels.insert(window.pixels.end(), row, row + window.width);
-    }
-    return window;
+    const int x = from(star.x, frame.x0, frame.width), y = from(star.y, frame.y0, frame.height);
+    return partOf(frame, x, y, std::min(2 * half + 1, frame.x0 + frame.width - x),
+                  std::min(2 * half + 1, frame.y0 + frame.height - y));
 }
 
 WireCamera::WireCamera(WireLink& commands, const std::string& device, const std::string& kind, Clock& clock,
@@ -65,7 +55,7 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
                                            8.0,
                                            std::string("does not take ") + element},
                                           halt);
-        return set ? Expected<void>() : tl::unexpected(set.error());
+        return set;
     };
     // Whole frames as FITS, sent here, of the light, not packed.
     for (const auto& [vector, element] :
@@ -89,7 +79,7 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
                            "Set the rig's figures to what the camera does.");
         const auto set =
             camera_.carryOut({{wireCommand(device, vector, wanted)}, vector, stands, 8.0, what}, halt);
-        return set ? Expected<void>() : tl::unexpected(set.error());
+        return set;
     };
     const double bin = setup.camera.bin;
     if (auto set = numbers(wire::binning, {{"HOR_BIN", bin}, {"VER_BIN", bin}},

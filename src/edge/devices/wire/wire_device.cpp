@@ -1,4 +1,5 @@
 #include "edge/devices/wire/wire_device.h"
+
 #include "edge/devices/wire/wire_names.h"
 
 namespace nordstjerna {
@@ -62,12 +63,12 @@ Problem WireDevice::lied(const std::string& what, const std::string& why, const 
             remedy.empty() ? "Check the device; if it goes on, its driver is at fault." : remedy, true};
 }
 
-Expected<WireVector> WireDevice::carryOut(const Order& order, const StopFlag& halt) const {
+Expected<void> WireDevice::carryOut(const Order& order, const StopFlag& halt) const {
     if (auto there = need(order.vector); !there)
-        return there;
+        return tl::unexpected(there.error());
     const std::uint64_t before = link_.serial();
     if (auto sent = link_.send(order.messages); !sent)
-        return tl::unexpected(sent.error());
+        return sent;
     WireVector last;
     bool answered = false, refusal = false;
     const bool done = link_.await(
@@ -85,7 +86,7 @@ Expected<WireVector> WireDevice::carryOut(const Order& order, const StopFlag& ha
     if (done && refusal)
         return tl::unexpected(refused(order.what));
     if (done)
-        return last;
+        return {};
     if (!link_.connected())
         return tl::unexpected(link_.absent());
     if (!answered)

@@ -33,7 +33,7 @@ public:
         std::string what;
         bool busyWillDo = false; // the driver calls what was asked for, and is so, busy
     };
-    Expected<WireVector> carryOut(const Order& order, const StopFlag& halt) const;
+    Expected<void> carryOut(const Order& order, const StopFlag& halt) const;
 
     // The device said no; its own last words are the reason where it had any.
     Problem refused(const std::string& what, bool passing = false) const;

@@ -62,7 +62,7 @@ Expected<void> WireFocuser::moveTo(int steps, const StopFlag& halt) {
         abort();
         return tl::unexpected(haltedProblem());
     }
-    return moved ? Expected<void>() : tl::unexpected(moved.error());
+    return moved;
 }
 
 Expected<void> WireFocuser::moveBy(int steps, const StopFlag& halt) {
@@ -82,7 +82,7 @@ Expected<void> WireFocuser::moveBy(int steps, const StopFlag& halt) {
         return tl::unexpected(haltedProblem());
     }
     if (!moved)
-        return tl::unexpected(moved.error());
+        return moved;
     counted_ += steps;
     return {};
 }

@@ -130,7 +130,7 @@ Expected<void> WireMount::setUse(const std::string& use) {
                                       5.0,
                                       "does not take the command"},
                                      neverHalted);
-    return set ? Expected<void>() : tl::unexpected(set.error());
+    return set;
 }
 
 Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& side, const StopFlag& halt) {
@@ -210,7 +210,7 @@ Expected<void> WireMount::park(bool on, const StopFlag& halt) {
         (void)mount_.link().send(wireSwitch(mount_.device(), wire::abortMotion, "ABORT"));
         return tl::unexpected(haltedProblem());
     }
-    return done ? Expected<void>() : tl::unexpected(done.error());
+    return done;
 }
 
 Expected<void> WireMount::setTracking(bool on) {
@@ -227,7 +227,7 @@ Expected<void> WireMount::setTracking(bool on) {
                                       on ? "does not track" : "does not stop tracking",
                                       true}, // many drivers are busy as long as they track
                                      neverHalted);
-    return set ? Expected<void>() : tl::unexpected(set.error());
+    return set;
 }
 
 Expected<void> WireMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt) {
@@ -310,7 +310,7 @@ Expected<void> WireMount::runRa(double sidereal) {
         mount_.carryOut({messages, wire::trackMode, [mode](const WireVector& v) { return v.on(mode); }, 8.0,
                          own ? "does not take a rate of its own" : "keeps a rate of its own"},
                         neverHalted);
-    return set ? Expected<void>() : tl::unexpected(set.error());
+    return set;
 }
 
 Expected<void> WireMount::sync(const HourAngleDec& truth) {
@@ -331,9 +331,7 @@ Expected<void> WireMount::sync(const HourAngleDec& truth) {
         neverHalted);
     // Whatever came of it: the next place is one to go to.
     const auto back = setUse("TRACK");
-    if (!synced)
-        return tl::unexpected(synced.error());
-    return back;
+    return synced ? back : synced;
 }
 
 Expected<void> WireMount::setCurve(const std::vector<double>& error_arcsec) {

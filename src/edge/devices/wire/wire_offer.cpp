@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/number_text.h"
+#include "edge/devices/wire/wire_device.h"
 #include "edge/devices/wire/wire_names.h"
 
 namespace nordstjerna {
@@ -18,10 +19,12 @@ struct RoleSign {
     unsigned bit;
     const char* vector;
 };
-constexpr RoleSign roleSigns[] = {
-    {WireRole::mount, 1U << 0, wire::coordinates},       {WireRole::camera, 1U << 1, wire::exposure},
-    {WireRole::guidePort, 1U << 2, wire::pulseWestEast}, {WireRole::focuser, 1U << 3, wire::focusBy},
-    {WireRole::wheel, 1U << 4, "FILTER_SLOT"},           {WireRole::rotator, 1U << 12, "ABS_ROTATOR_ANGLE"}};
+constexpr RoleSign roleSigns[] = {{WireRole::mount, wire::mountBit, wire::coordinates},
+                                  {WireRole::camera, wire::cameraBit, wire::exposure},
+                                  {WireRole::guidePort, wire::guidePortBit, wire::pulseWestEast},
+                                  {WireRole::focuser, wire::focuserBit, wire::focusBy},
+                                  {WireRole::wheel, wire::wheelBit, "FILTER_SLOT"},
+                                  {WireRole::rotator, wire::rotatorBit, "ABS_ROTATOR_ANGLE"}};
 
 struct AbilitySign {
     WireAbility ability;
@@ -89,6 +92,12 @@ std::vector<WireOffer> offersOf(const WireLink& link) {
             offers.push_back(offerOf(device, vectors));
     });
     return offers;
+}
+
+void greetAll(WireLink& link) {
+    for (const WireOffer& o : offersOf(link))
+        if (!o.roles.empty() && !o.connected)
+            WireDevice(link, o.device, "device").greet();
 }
 
 bool awaitOffers(const WireLink& link, double patience_s) {

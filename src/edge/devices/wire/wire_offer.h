@@ -41,6 +41,8 @@ struct WireOffer {
 
 // What is known now; a server tells it within a second or so.
 std::vector<WireOffer> offersOf(const WireLink& link);
+// Asks the drivers of those that are of use to connect their hardware.
+void greetAll(WireLink& link);
 // Waits until the server has said what it has: until nothing new came for a moment. False: it did not answer
 // in time.
 bool awaitOffers(const WireLink& link, double patience_s);

@@ -3,9 +3,9 @@
 #include <expat.h>
 
 #include <algorithm>
-#include <cmath>
 #include <cstring>
 
+#include "core/base/trim.h"
 #include "edge/devices/wire/base64.h"
 #include "edge/devices/wire/wire_words.h"
 
@@ -45,13 +45,6 @@ std::string readable(std::string_view fromExpat) {
         }
     }
     return isUtf8(bytes) ? bytes : std::string(fromExpat);
-}
-
-std::string trimmed(const std::string& text) {
-    const auto first = text.find_first_not_of(" \t\r\n");
-    if (first == std::string::npos)
-        return {};
-    return text.substr(first, text.find_last_not_of(" \t\r\n") - first + 1);
 }
 
 struct Attributes {
