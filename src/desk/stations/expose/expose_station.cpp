@@ -190,13 +190,18 @@ void ExposeStation::replan() {
     refresh();
 }
 
+namespace {
+bool somethingFollows(const std::vector<NightStretch>& later) {
+    return std::any_of(later.begin(), later.end(), [](const NightStretch& s) { return !s.none; });
+}
+} // namespace
+
 void ExposeStation::planLater() {
     const SeriesSetup setup = running_ ? begun_ : wanted();
     const bool some = seen_.plan && (seen_.plan->frames > 0 || running_);
     const Instant begins = some ? seen_.plan->ends : night().now();
     auto later = planFollowing(setup, targets().following(), begins, night().almanac());
-    const bool followed =
-        std::any_of(later.begin(), later.end(), [](const NightStretch& s) { return !s.none; });
+    const bool followed = somethingFollows(later);
     if (running_ && followed != begun_.followed) {
         begun_.followed = followed;
         procedures().tell([followed](Procedure& p) {
@@ -211,11 +216,12 @@ void ExposeStation::planLater() {
 // The series has ended well: the next target that still gets frames tonight is begun, those that do not are
 // left out.
 void ExposeStation::goOn() {
+    const SeriesSetup ended = begun_;
     auto following = targets().following();
     while (!following.empty()) {
         const FollowingTarget next = following.front();
         following.erase(following.begin());
-        const auto stretch = planFollowing(begun_, {next}, night().now(), night().almanac());
+        const auto stretch = planFollowing(ended, {next}, night().now(), night().almanac());
         if (stretch.front().none) {
             leftOut_.push_back({"expose.left-out", Weight::look, next.name + " was left out",
                                 stretch.front().none->text(), "Note it for another night."});
@@ -229,14 +235,14 @@ void ExposeStation::goOn() {
             return;
     }
     targets().keepFollowing({});
-    restAfterTheLast();
+    restAfter(ended);
 }
 
 // The mount was to go on to a target that came to nothing.
-void ExposeStation::restAfterTheLast() {
-    if (!begun_.followed || begun_.afterwards == MountAfter::keepTracking)
+void ExposeStation::restAfter(const SeriesSetup& ended) {
+    if (!ended.followed || ended.afterwards == MountAfter::keepTracking)
         return;
-    if (begun_.afterwards == MountAfter::park && needs_.mountDesk.state().parks)
+    if (ended.afterwards == MountAfter::park && needs_.mountDesk.state().parks)
         needs_.mountDesk.park(true);
     else
         needs_.mountDesk.stopTracking();
@@ -273,8 +279,7 @@ void tellTable(ProblemList& problems, const Expected<void>& done) {
 void ExposeStation::begin() {
     begun_ = wanted();
     begun_.guiding = procedures().guiding();
-    const auto later = night().later();
-    begun_.followed = std::any_of(later.begin(), later.end(), [](const NightStretch& s) { return !s.none; });
+    begun_.followed = somethingFollows(night().later());
     auto series = std::make_shared<Series>(begun_);
     seen_ = {};
     view_->show(nullptr, {});
@@ -409,7 +414,7 @@ void ExposeStation::ended(const Expected<void>& result) {
     refresh();
     Q_EMIT changed();
     // A failure would most likely come again, and a person who stops means all of it.
-    if (result && !seen_.stoppedByHand && !targets().following().empty())
+    if (result && !seen_.stoppedByHand && (begun_.followed || !targets().following().empty()))
         QTimer::singleShot(0, this, &ExposeStation::goOn);
 }
 

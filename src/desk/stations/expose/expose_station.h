@@ -85,7 +85,7 @@ private:
     void replan();
     void planLater(); // what the targets after it get
     void goOn();      // with the next one that fits
-    void restAfterTheLast();
+    void restAfter(const SeriesSetup& ended);
     void begin();
     void flipAlone();
     void testExposure();
