@@ -27,6 +27,7 @@ struct SeriesNight {
     std::optional<bool> reverses; // learnt
     std::vector<nordstjerna::Run> runs;
     nordstjerna::ControllerSettings controller;
+    double guideExposure_s = 2.0;
     nordstjerna::Watch watch; // last: its thread tells the above when it ends
 
     explicit SeriesNight(const nordstjerna::Scenario& s, bool rendered = false)
@@ -44,6 +45,7 @@ struct SeriesNight {
                 nordstjerna::GuidingSetup g;
                 g.rig = night.scenario().rig;
                 g.controller = controller;
+                g.exposure_s = guideExposure_s;
                 g.rates = rates->setup.side == mount->side ? *rates
                                                            : nordstjerna::ratesAcrossPier(*rates, reverses);
                 auto guiding = std::make_shared<nordstjerna::Guiding>(g);

@@ -69,8 +69,9 @@ int main(int argc, char** argv) {
         QObject::connect(&endSignals, &EndSignals::wanted, &window, &MainWindow::leaveNow);
         const int status = QApplication::exec();
         app.setTold({});
-        if (!window.beginsAgain())
+        const auto again = window.beginsAgain();
+        if (!again)
             return status;
-        wishes = {}; // they were for the beginning; now the person has chosen
+        wishes = *again; // those of the command line were for the beginning; now the person has chosen
     }
 }

@@ -57,8 +57,8 @@ StationParts stationParts(Session& s) {
 
 MainWindow::MainWindow(BegunEvening begun)
     : session_(std::move(begun.session)), simulated_(std::move(begun.simulated)), devices_(begun.devices),
-      rig_(new RigStation(stationParts(*session_), {session_->settings()})), bench_(new BenchStack),
-      findings_(new FindingsPanel), timer_(new QTimer(this)),
+      rig_(new RigStation(stationParts(*session_), {session_->settings(), session_->mount()})),
+      bench_(new BenchStack), findings_(new FindingsPanel), timer_(new QTimer(this)),
       departure_(new Departure(session_->mount(), session_->procedures(), this)),
       awake_(new Awake(QDBusConnection::systemBus(), this)) {
     setWindowTitle("Nordstjerna");
@@ -72,9 +72,9 @@ MainWindow::MainWindow(BegunEvening begun)
     auto* review = new ReviewStation(parts, {e.logbook(), e.settings(), *e.guideHost().trial()});
     stations_ = {
         rig_,
-        new FocusStation(parts, {e.settings(), e.focusBook(), e.guideCamera()}),
-        new PoleStation(parts, {e.logbook(), e.mountBook(), e.mount()}),
-        new CentreStation(parts, {e.evening(), e.mountBook(), e.starIndex()}),
+        new FocusStation(parts, {e.settings(), e.focusBook(), e.guideCamera(), e.mount()}),
+        new PoleStation(parts, {e.evening(), e.logbook(), e.mountBook(), e.mount()}),
+        new CentreStation(parts, {e.evening(), e.mountBook(), e.mount(), e.starIndex()}),
         new RatesStation(parts, {e.settings(), e.calibration(), e.focusBook(), e.mount()}),
         new FreeStation(parts, {e.logbook(), e.settings(), e.calibration(), e.mountBook(), e.mount()}, runs),
         new GuideStation(parts, {e.settings(), e.calibration(), e.mountBook(), e.mount(), e.guideHost()},
@@ -304,13 +304,27 @@ void MainWindow::chooseDevices() {
             if (const auto written = writeDeviceChoice(folder, choice); !written)
                 return written;
             session_->rigs().set(rig);
-            again_ = true;
+            again_ = StartWishes();
             QMetaObject::invokeMethod(this, &QWidget::close, Qt::QueuedConnection);
             return {};
         },
         this);
     sheet->setAttribute(Qt::WA_DeleteOnClose);
     sheet->open();
+}
+
+void MainWindow::beginNight(const std::string& name) {
+    DeviceChoice choice = devices_;
+    choice.server = false;
+    choice.night = name;
+    if (const auto written = writeDeviceChoice(session_->evening().dataFolder(), choice); !written) {
+        session_->problems().report(written.error());
+        return;
+    }
+    StartWishes wishes;
+    wishes.anotherNight = true;
+    again_ = wishes;
+    close();
 }
 
 QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& keys,
@@ -393,7 +407,8 @@ void MainWindow::buildMenus() {
                                return add(menu, text, {}, what);
                            },
                            [this] { handsSheet()->setVisible(!handsSheet()->isVisible()); },
-                           [this] { deck_->refresh(); }});
+                           [this] { deck_->refresh(); }, devices_.night,
+                           [this](const std::string& name) { beginNight(name); }});
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
     add(help, tr("About this station"), QKeySequence("F1"), [this] {
@@ -473,7 +488,7 @@ void MainWindow::perform(const Action& action) {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
     if (!left_) {
-        departure_->ask(again_);
+        departure_->ask(again_.has_value());
         e->setAccepted(left_); // at once where nothing has to be asked
         return;
     }
@@ -486,7 +501,7 @@ void MainWindow::leaveNow() {
 }
 
 void MainWindow::listenToDesktop() {
-    connect(departure_, &Departure::stayed, this, [this] { again_ = false; });
+    connect(departure_, &Departure::stayed, this, [this] { again_.reset(); });
     connect(departure_, &Departure::ready, this, [this] {
         left_ = true;
         awake_->letGo();

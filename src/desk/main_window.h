@@ -47,7 +47,8 @@ public:
     // The system asks for the end: what runs is ended, the mount stopped, then the window closes.
     void leaveNow();
     // The window closed so that another takes its place, with the devices that were chosen.
-    bool beginsAgain() const { return again_; }
+    // What another window is to begin with; absent: the program ends.
+    const std::optional<StartWishes>& beginsAgain() const { return again_; }
 
 protected:
     void closeEvent(QCloseEvent*) override;
@@ -59,6 +60,7 @@ private:
     void buildMenus();
     void addIndexFolder();
     void chooseDevices();
+    void beginNight(const std::string& name);
     void parkOrUnpark();
     void showFigure();
     void buildAlarm();
@@ -92,8 +94,8 @@ private:
     Departure* departure_;
     Awake* awake_;
     Alarm* alarm_ = nullptr;
-    bool left_ = false;  // nothing keeps the program any more
-    bool again_ = false; // another window is to follow
+    bool left_ = false;                // nothing keeps the program any more
+    std::optional<StartWishes> again_; // another window is to follow
 };
 
 } // namespace nordstjerna

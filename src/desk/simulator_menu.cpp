@@ -3,6 +3,8 @@
 #include <QAction>
 #include <QMenu>
 
+#include "charts/text.h"
+#include "desk/start.h"
 #include "edge/devices/sim/simulated_night.h"
 
 namespace nordstjerna {
@@ -17,6 +19,14 @@ void fillSimulatorMenu(QMenu& menu, SimulatedNight& night, const SimulatorMenuPa
             changed();
         });
     menu.addSeparator();
+    QMenu* nights = menu.addMenu(QObject::tr("Another telescope and mount"));
+    for (const ShippedNight& n : shippedNights()) {
+        QAction* a =
+            parts.add(nights, qs(n.title), [begin = parts.beginNight, name = n.name] { begin(name); });
+        a->setCheckable(true);
+        a->setChecked(n.name == parts.night);
+        a->setEnabled(n.name != parts.night);
+    }
     QMenu* happens = menu.addMenu(QObject::tr("Let it happen"));
     struct Staged {
         QString what;

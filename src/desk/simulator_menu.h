@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <string>
 
 class QAction;
 class QMenu;
@@ -16,6 +17,8 @@ struct SimulatorMenuParts {
     std::function<QAction*(QMenu*, const QString& text, const std::function<void()>& what)> add;
     std::function<void()> showHands; // or hides them
     std::function<void()> paceChanged;
+    std::string night; // the shipped one that this is
+    std::function<void(const std::string& night)> beginNight;
 };
 
 // The night must outlive the menu.

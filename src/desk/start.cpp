@@ -2,9 +2,11 @@
 
 #include <QCoreApplication>
 #include <QStandardPaths>
+#include <algorithm>
 
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/devices/wire/wire_night.h"
+#include "edge/store/file_names.h"
 #include "edge/store/night_book.h"
 
 namespace nordstjerna {
@@ -16,6 +18,26 @@ std::filesystem::path demoFolder() {
     if (std::filesystem::exists(installed / "night.json", error))
         return installed;
     return std::filesystem::path(NORDSTJERNA_SOURCE_DIR) / "resources" / "demo";
+}
+
+namespace {
+std::filesystem::path nightFile(const std::string& name) {
+    return name.empty() ? demoFolder() / "night.json" : demoFolder() / "nights" / (name + "-night.json");
+}
+} // namespace
+
+std::vector<ShippedNight> shippedNights() {
+    std::vector<ShippedNight> nights{{"", ""}};
+    constexpr std::string_view ending = "-night.json";
+    for (const auto& path : filesIn(demoFolder() / "nights", std::string(ending))) {
+        const std::string file = path.filename().string();
+        nights.push_back({file.substr(0, file.size() - ending.size()), ""});
+    }
+    for (ShippedNight& n : nights)
+        if (const auto scenario = readScenario(nightFile(n.name)))
+            n.title = scenario->name;
+    std::erase_if(nights, [](const ShippedNight& n) { return n.title.empty(); });
+    return nights;
 }
 
 namespace {
@@ -81,7 +103,7 @@ Expected<DeviceChoice> choiceFor(const StartWishes& wishes, const std::filesyste
         kept->server = true;
         return kept;
     }
-    DeviceChoice choice{true, *wishes.server, {}};
+    DeviceChoice choice{true, *wishes.server, {}, {}};
     constexpr double answer_s = 5.0;
     WireLink link(choice.address, {});
     if (!awaitOffers(link, answer_s))
@@ -92,10 +114,31 @@ Expected<DeviceChoice> choiceFor(const StartWishes& wishes, const std::filesyste
     choice.roles = likelyRoles(offersOf(link));
     return choice;
 }
+// The demo night after another of the simulated ones: whether it is a change.
+bool backToTheDemo(const std::filesystem::path& data) {
+    auto kept = readDeviceChoice(data);
+    if (!kept || kept->night.empty())
+        return false;
+    kept->night.clear();
+    return writeDeviceChoice(data, *kept).has_value();
+}
 } // namespace
 
 Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
-    auto scenario = readScenario(wishes.scenario.empty() ? demoFolder() / "night.json" : wishes.scenario);
+    std::filesystem::path data = wishes.dataFolder;
+    if (data.empty())
+        data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() +
+               "/nordstjerna";
+    const bool another = wishes.anotherNight || (wishes.simulated && backToTheDemo(data));
+    const auto choice = choiceFor(wishes, data);
+    if (!choice && wishes.server)
+        return tl::unexpected(choice.error());
+    // One that ships no more is no reason not to begin.
+    const auto shipped = shippedNights();
+    const bool there = choice && std::any_of(shipped.begin(), shipped.end(),
+                                             [&](const ShippedNight& n) { return n.name == choice->night; });
+    auto scenario = readScenario(!wishes.scenario.empty() ? wishes.scenario
+                                                          : nightFile(there ? choice->night : std::string()));
     if (!scenario)
         return tl::unexpected(scenario.error());
     if (wishes.speed)
@@ -103,19 +146,20 @@ Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
     auto index = StarIndex::loadDefault();
     if (!index)
         return tl::unexpected(index.error());
-    std::filesystem::path data = wishes.dataFolder;
-    if (data.empty())
-        data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() +
-               "/nordstjerna";
-    const auto choice = choiceFor(wishes, data);
-    if (!choice && wishes.server)
-        return tl::unexpected(choice.error());
     if (choice && choice->server)
         return beginLinked(*choice, *scenario, *index, data);
     if (const auto sky = SimulatedNight::skyIsThere(*scenario, **index); !sky)
         return tl::unexpected(sky.error());
     const auto brought = wishes.scenario.empty() ? bringPastNights(data) : Expected<void>();
     BegunEvening begun = beginSimulated(*scenario, *index, data);
+    if (choice)
+        begun.devices = *choice;
+    if (another) {
+        RigBook& rigs = begun.session->rigs();
+        if (!rigs.choose(scenario->rig.id)) // with what the person changed in it, where it was in use before
+            rigs.set(scenario->rig);
+        begun.session->targets().set(scenario->targetName, vectorFrom(scenario->target));
+    }
     ProblemList& problems = begun.session->problems();
     if (!brought && problems.all().empty())
         problems.report(brought.error());

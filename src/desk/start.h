@@ -18,6 +18,7 @@ struct StartWishes {
     bool simulated = false;            // whatever devices were chosen
     std::optional<WireAddress> server; // the same, with the devices of a server
     std::filesystem::path dataFolder;  // empty: $XDG_DATA_HOME/nordstjerna
+    bool anotherNight = false;         // just chosen: rig and target are those of the night
 };
 
 struct BegunEvening {
@@ -30,6 +31,13 @@ struct BegunEvening {
 Expected<BegunEvening> beginEvening(const StartWishes& wishes);
 BegunEvening beginSimulated(const Scenario& scenario, std::shared_ptr<StarIndex> index,
                             const std::filesystem::path& dataFolder);
+
+// The simulated nights that ship: the demo night, whose name is empty, first.
+struct ShippedNight {
+    std::string name;  // of its file, as a choice of devices keeps it
+    std::string title; // in words
+};
+std::vector<ShippedNight> shippedNights();
 
 // Folder with the demo night: installed, or in the source tree.
 std::filesystem::path demoFolder();

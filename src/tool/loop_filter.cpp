@@ -56,6 +56,8 @@ void readAxisSettings(const Json& axis, AxisSettings& to) {
     to.deadband_arcsec = numberIn(axis, "deadband_arcsec", deadband.low, deadband.high, to.deadband_arcsec);
     to.smoothing = numberIn(axis, "smoothing", smoothing.low, smoothing.high, to.smoothing);
     to.pulseLimit_ms = numberIn(axis, "pulse_limit_ms", limit.low, limit.high, to.pulseLimit_ms);
+    const SettingSpec& pause = settingSpec(SettingKey::pauseRa);
+    to.pause_s = numberIn(axis, "pause_s", pause.low, pause.high, to.pause_s);
 }
 
 // A value of both axes ("loop_gain": 0.5) or of each ("loop_gain": {"ra": 0.5, "dec": 0.3}).

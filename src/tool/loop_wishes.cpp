@@ -57,11 +57,14 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
 
 Json settingsJson(const ControllerSettings& s) {
     const auto axis = [](const AxisSettings& a) {
-        return Json{{"kind", controllerOf(a.kind).id},
-                    {"loop_gain", number(a.loopGain, 3)},
-                    {"deadband_arcsec", number(a.deadband_arcsec, 3)},
-                    {"smoothing", number(a.smoothing, 3)},
-                    {"pulse_limit_ms", number(a.pulseLimit_ms, 0)}};
+        Json json{{"kind", controllerOf(a.kind).id},
+                  {"loop_gain", number(a.loopGain, 3)},
+                  {"deadband_arcsec", number(a.deadband_arcsec, 3)},
+                  {"smoothing", number(a.smoothing, 3)},
+                  {"pulse_limit_ms", number(a.pulseLimit_ms, 0)}};
+        if (a.pause_s > 0.0)
+            json["pause_s"] = number(a.pause_s, 1);
+        return json;
     };
     Json dec = axis(s.dec);
     dec["mode"] = decModeName(s.decMode);

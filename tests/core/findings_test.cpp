@@ -33,6 +33,7 @@ private slots:
     void apertureInPlaceOfFocalLength();
     void fineGuideScale();
     void shortGuideScope();
+    void guideRateOfTheMount();
     void pulseLongerThanExposure();
     void poleOffTheMark();
     void poleGoodEnough();
@@ -64,8 +65,25 @@ void FindingsTest::fineGuideScale() {
 
 void FindingsTest::shortGuideScope() {
     Rig r = rig();
-    r.guideOptics = {100, 25};
+    r.guideOptics = {50, 20};
     QVERIFY(has(rigFindings(r), "guide-scope-short"));
+    // Rigs that work: 200 mm beside 2000 mm, and 6.0 ″/px beside 1.34 ″/px.
+    QVERIFY(!has(scaleFindings(3.9, 0.39), "guide-scope-short"));
+    QVERIFY(!has(scaleFindings(6.0, 1.34), "guide-scope-short"));
+}
+
+// What the mount tells of itself against what was typed.
+void FindingsTest::guideRateOfTheMount() {
+    MountSpec mount;
+    QVERIFY(guideRateFindings(mount, std::nullopt, std::nullopt).empty());
+    QVERIFY(guideRateFindings(mount, 0.5, 0.505).empty());
+    const auto list = guideRateFindings(mount, 0.9, 0.5);
+    QCOMPARE(list.size(), size_t{1});
+    QVERIFY(list.front().action == ActionId::takeGuideRates);
+    QVERIFY(list.front().evidence.find("0.90") != std::string::npos);
+    QVERIFY(list.front().evidence.find("Dec") == std::string::npos);
+    mount.decMotor = false; // nobody sends pulses to it
+    QVERIFY(guideRateFindings(mount, 0.5, 0.9).empty());
 }
 
 void FindingsTest::pulseLongerThanExposure() {
@@ -153,7 +171,7 @@ void FindingsTest::everyFindingSaysWhatToDo() {
     Rig r = rig();
     r.guideOptics = {2000, 2000};
     r.guiding.pulseLimit_ms = 9000;
-    r.mount.encoders = true;
+    r.mount.encoderRa = r.mount.encoderDec = true;
     for (const Finding& f : rigFindings(r)) {
         QVERIFY(!f.headline.empty() && !f.evidence.empty() && !f.remedy.empty());
         QVERIFY(f.headline.find('!') == std::string::npos);

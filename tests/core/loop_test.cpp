@@ -6,6 +6,7 @@
 #include "core/base/statistics.h"
 #include "core/findings/guide_findings.h"
 #include "core/findings/motion_findings.h"
+#include "core/guide/gentle.h"
 #include "core/guide/line_search.h"
 #include "core/guide/worm_phase.h"
 #include "core/motion/guided_budget.h"
@@ -85,6 +86,7 @@ private slots:
     void goesOnBehindACloud();
     void worksAtAnyPace();
     void trendIsGentle();
+    void pausesAreKept();
     void replayIsExact();
     void changedUnderWay();
     void replayForetellsTheLoop();
@@ -634,6 +636,43 @@ void LoopTest::trendIsGentle() {
     const WorldRun plain = guideWorld(w, settingsOf(ControllerKind::proportional), 40.0);
     QVERIFY2(lateMount(trend) < 0.25 && lateMount(trend) < 0.6 * lateMount(plain),
              qPrintable(QString("%1 against %2").arg(lateMount(trend)).arg(lateMount(plain))));
+}
+
+// An encoder on one axis: that axis is corrected each 8 to 12 s, the other with each frame; an aim that moves
+// is followed at once, and the replay knows the pause.
+void LoopTest::pausesAreKept() {
+    MountSpec mount;
+    mount.encoderRa = true;
+    SettingsBook book;
+    for (const ProposedSetting& p : guideGently(mount))
+        book.change(p.key, p.value, "proposed", p.reason, {});
+    LoopWorld w;
+    w.amplitude_arcsec = w.second_arcsec = 0.0;
+    w.walkRa_arcsec = 0.03;
+    w.exposure_s = book.value(SettingKey::exposure);
+    w.pace_s = w.exposure_s + 0.6;
+    const WorldRun gentle = guideWorld(w, book.controller(), 60.0);
+    const auto between = [&](double RunRow::*pulse) {
+        std::vector<double> apart;
+        double last_s = 0.0;
+        for (const RunRow& row : gentle.run.rows) {
+            if (row.*pulse == 0.0)
+                continue;
+            if (last_s > 0.0)
+                apart.push_back(row.t_s - last_s);
+            last_s = row.t_s;
+        }
+        return apart;
+    };
+    const std::vector<double> apart = between(&RunRow::pulseRa_ms), dec = between(&RunRow::pulseDec_ms);
+    QVERIFY(apart.size() > 50);
+    QVERIFY2(*std::min_element(apart.begin(), apart.end()) >= 8.0, "corrected in its pause");
+    QVERIFY2(median(apart) <= 12.0, qPrintable(QString::number(median(apart))));
+    QVERIFY2(*std::min_element(dec.begin(), dec.end()) < 1.2 * w.pace_s, "the other axis does not pause");
+    // What the slow corrections leave is little: such an axis needs no more.
+    QVERIFY2(lateRms(gentle.mountRa) < 0.2, qPrintable(QString::number(lateRms(gentle.mountRa))));
+    const QString other = otherPulse(gentle.run);
+    QVERIFY2(other.isEmpty(), qPrintable(other));
 }
 
 void LoopTest::replayIsExact() {

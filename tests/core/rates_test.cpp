@@ -4,10 +4,13 @@
 
 #include "core/base/random.h"
 #include "core/findings/rates_findings.h"
-#include "core/rates/calibration.h"
+#include "core/procedure/calibration_place.h"
+#include "core/rates/rates_look.h"
+#include "core/rates/reuse.h"
 #include "core/rig/scales.h"
 #include "registry.h"
 #include "thinned.h"
+#include "turned_plane.h"
 
 using namespace nordstjerna;
 
@@ -102,6 +105,10 @@ private slots:
     void honestUnderAirAndWorm();
     void twoShortStepsAreABadCalibration();
     void reversedWiringKeepsTheSky();
+    void theBestFreePlace();
+    void oneMotorIsCalibratedInRa();
+    void aLookTellsHowFarTheCameraTurned();
+    void aLookRefusesWhatDoesNotHold();
 };
 
 void RatesTest::noiseFreePathGivesTheTruth() {
@@ -320,6 +327,163 @@ void RatesTest::reversedWiringKeepsTheSky() {
             QCOMPARE(sky.east_deg, 156.0);
             QCOMPARE(sky.north_deg, 66.0);
         }
+}
+
+// At many latitudes, with hills in the way: the place that is proposed is free, on the right side, and none
+// of a finer net of free places costs clearly less.
+void RatesTest::theBestFreePlace() {
+    int found = 0;
+    for (int i = 0; i < 200; ++i) {
+        Random random(mixBits(static_cast<std::uint64_t>(9900 + i)));
+        Rig rig;
+        rig.site.latitude = Angle::fromDeg(random.uniform(-65.0, 65.0));
+        std::vector<AltAz> hills;
+        for (double azimuth = 0.0; azimuth < 360.0; azimuth += 30.0)
+            hills.push_back(
+                {Angle::fromDeg(random.uniform(0.0, i & 1 ? 55.0 : 15.0)), Angle::fromDeg(azimuth)});
+        rig.horizon = HorizonProfile(hills);
+        const bool east = i & 2;
+        const auto best = bestCalibrationPlace(rig, east);
+        if (!best)
+            continue;
+        ++found;
+        QVERIFY(calibrationIsFree(rig, best->place));
+        QCOMPARE(best->place.hourAngle.rad() < 0.0, east);
+        QVERIFY(std::abs(best->cost - calibrationCost(rig.site, best->place)) < 1e-12);
+        for (double h = 0.4; h <= 3.0; h += 0.07)
+            for (double dec = -45.0; dec <= 45.0; dec += 0.7) {
+                const HourAngleDec other{Angle::fromHours(east ? -h : h), Angle::fromDeg(dec)};
+                QVERIFY(!calibrationIsFree(rig, other) ||
+                        calibrationCost(rig.site, other) > best->cost - 0.05);
+            }
+    }
+    QVERIFY2(found > 180, qPrintable(QString::number(found)));
+    // On the equator of the sky at 45° nothing is lost; a star at 60° moves half as far in RA.
+    Site site;
+    site.latitude = Angle::fromDeg(45.0);
+    QVERIFY(std::abs(calibrationCost(site, {Angle{}, Angle{}}) - 1.0) < 1e-6);
+    QVERIFY(std::abs(calibrationCost(site, {Angle{}, Angle::fromDeg(60.0)}) - 2.0) < 1e-6);
+}
+
+// A tracker without a Dec motor: two legs, and Dec as the rig promises it on the side that the sky has it.
+void RatesTest::oneMotorIsCalibratedInRa() {
+    int within = 0;
+    const int trials = 200;
+    for (int i = 0; i < trials; ++i) {
+        Random random(mixBits(static_cast<std::uint64_t>(4100 + i)));
+        Truth t;
+        t.worm_s = random.uniform(240, 640);
+        t.sway_px = std::pow(10.0, random.uniform(-0.6, 1.3)) / 2.578;
+        t.wormPhase = random.uniform(0, 2 * M_PI);
+        t.noise_px = random.uniform(0.08, 0.35);
+        t.slowAir = random.uniform(0.1, 0.3);
+        t.dec_deg = random.uniform(-30, 30);
+        t.west_deg = random.uniform(0.0, 360.0);
+        const bool mirrored = i & 1;
+        auto samples = recordRates(t, random);
+        std::erase_if(samples,
+                      [](const CalibrationSample& s) { return s.leg == Leg::north || s.leg == Leg::south; });
+        CalibrationSetup setup = setupFor(t);
+        setup.wormPeriod_s = t.worm_s;
+        QVERIFY(!fitRates(samples, setup)); // with a motor the Dec legs are missed
+        setup.decMotor = false;
+        setup.east_deg = t.west_deg;
+        setup.north_deg = t.west_deg + (mirrored ? 90.0 : -90.0);
+        const auto rates = fitRates(samples, setup);
+        QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+        within += std::abs(rates->ra.rate_px_s.value - t.raPxS) < rates->ra.rate_px_s.sigma;
+        QVERIFY(rates->verdict != RatesVerdict::bad);
+        QCOMPARE(rates->mirrored, mirrored);
+        QCOMPARE(shortestLeg(*rates), t.steps);
+        QCOMPARE(rates->legs.size(), size_t{2});
+        for (const Finding& f : ratesFindings(*rates, {}))
+            QVERIFY2(f.id.find("dec") == std::string::npos, f.headline.c_str());
+        // The Dec legs are wanted again once there is a motor.
+        CalibrationSetup later = setup;
+        later.decMotor = true;
+        QVERIFY(!whyRatesAged(setup, later).empty());
+    }
+    QVERIFY2(within >= 0.60 * trials && within <= 0.76 * trials, qPrintable(QString::number(within)));
+}
+
+namespace {
+// Rates of a camera at this angle, as a solved frame and the pulses would have shown it.
+Rates ratesOfCamera(double roll_deg, bool mirrored, double scale, double sigma_deg, Random& random) {
+    Truth t;
+    const SkyOnSensor sky =
+        skyOnSensor(turnedPlane(Vec3::UnitX(), 1920, 1200, scale, Angle::fromDeg(roll_deg).rad(), mirrored));
+    Rates r;
+    r.setup = setupFor(t);
+    r.setup.scale_arcsec_px = scale;
+    const double off = sigma_deg * random.gaussian();
+    r.setup.east_deg = sky.east_deg + off;
+    r.setup.north_deg = sky.north_deg + off;
+    r.setup.directionSigma_deg = sigma_deg;
+    r.ra.angle_deg = {sky.east_deg, 1.0};
+    r.dec.angle_deg = {sky.north_deg + 180.0, 1.0};
+    r.verdict = RatesVerdict::good;
+    return r;
+}
+} // namespace
+
+// Both hands of the camera and both sides of the pier: the turn that is told is the one that was made, within
+// its ±, and rates that turned with it are those that a new calibration would give.
+void RatesTest::aLookTellsHowFarTheCameraTurned() {
+    int within = 0;
+    const int trials = 400;
+    for (int i = 0; i < trials; ++i) {
+        Random random(mixBits(static_cast<std::uint64_t>(7300 + i)));
+        const bool mirrored = i & 1;
+        const double roll = random.uniform(0.0, 360.0);
+        const double turned = random.uniform(2.0, 150.0) * (i & 2 ? 1.0 : -1.0);
+        const double then = random.uniform(0.01, 0.1), now = random.uniform(0.01, 0.1);
+        Rates rates = ratesOfCamera(roll, mirrored, 2.578, then, random);
+        rates.setup.side = "east";
+        const bool across = i & 4;
+        if (across)
+            rates = ratesAcrossPier(rates, true);
+        SolvedFrame frame;
+        const double newRoll = roll + turned + (across ? 180.0 : 0.0) + now * random.gaussian();
+        frame.plane = turnedPlane(Vec3::UnitX(), 1920, 1200, 2.578 * random.uniform(0.995, 1.005),
+                                  Angle::fromDeg(newRoll).rad(), mirrored);
+        frame.sigmaRoll_arcsec = 3600.0 * now;
+        const RatesLook look = lookAtRates(rates, frame);
+        QVERIFY2(look.hold == RatesHold::turned, look.words().c_str());
+        const Rates carried = ratesTurned(rates, look.turn_deg.value);
+        const SkyOnSensor sky = skyOnSensor(frame.plane);
+        QVERIFY(std::abs(Angle::fromDeg(*carried.setup.north_deg - sky.north_deg).wrappedSigned().deg()) <
+                0.5);
+        const double error = std::abs(std::abs(look.turn_deg.value) - std::abs(turned));
+        within += error < look.turn_deg.sigma;
+        QVERIFY2(error < 5.0 * look.turn_deg.sigma, look.words().c_str());
+    }
+    QVERIFY2(within >= 0.60 * trials && within <= 0.76 * trials, qPrintable(QString::number(within)));
+}
+
+void RatesTest::aLookRefusesWhatDoesNotHold() {
+    Random random(5);
+    const Rates rates = ratesOfCamera(23.0, false, 2.578, 0.03, random);
+    const auto look = [&](double roll, bool mirrored, double scale) {
+        SolvedFrame frame;
+        frame.plane = turnedPlane(Vec3::UnitX(), 1920, 1200, scale, Angle::fromDeg(roll).rad(), mirrored);
+        frame.sigmaRoll_arcsec = 60.0;
+        return lookAtRates(rates, frame);
+    };
+    QVERIFY(look(23.4, false, 2.578).hold == RatesHold::asBefore);
+    QCOMPARE(look(23.4, false, 2.578).words(), std::string("as before"));
+    QVERIFY(look(23.0, true, 2.578).hold == RatesHold::notAny);
+    QVERIFY(look(23.0, false, 2.65).hold == RatesHold::notAny);
+    QVERIFY(look(200.0, false, 2.578).hold == RatesHold::notAny); // or the mount hangs on the other side
+    QVERIFY(look(200.0, false, 2.578).words().find("head") != std::string::npos);
+    // Without a frame at the calibration the pulses tell, less sharply.
+    Rates bare = rates;
+    bare.setup.east_deg.reset();
+    bare.setup.north_deg.reset();
+    SolvedFrame frame;
+    frame.plane = turnedPlane(Vec3::UnitX(), 1920, 1200, 2.578, Angle::fromDeg(25.0).rad(), false);
+    QVERIFY(lookAtRates(bare, frame).hold == RatesHold::asBefore);
+    frame.plane = turnedPlane(Vec3::UnitX(), 1920, 1200, 2.578, Angle::fromDeg(33.0).rad(), false);
+    QVERIFY(lookAtRates(bare, frame).hold == RatesHold::turned);
 }
 
 NORDSTJERNA_TEST(RatesTest)

@@ -121,12 +121,12 @@ void RigTest::changesOfARigInWords() {
     QVERIFY(rigChanges(then, now).empty());
     now.guideOptics.focal_mm = 180.0;
     now.mount.wormPeriod_s = 433.0;
-    now.mount.encoders = true;
+    now.mount.encoderDec = true;
     const auto words = rigChanges(then, now);
     QCOMPARE(words.size(), size_t{3});
     QCOMPARE(words[0], std::string("guide scope: focal length 240 mm, now 180 mm"));
     QCOMPARE(words[1], std::string("worm period not known, now it is"));
-    QCOMPARE(words[2], std::string("encoders on the axes: none, now there"));
+    QCOMPARE(words[2], std::string("encoder on the Dec axis: none, now there"));
     // The scope that is no longer used is not compared with what took its place.
     now = then;
     now.offAxis = true;

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "core/base/random.h"
-#include "core/procedure/procedure.h"
+#include "core/procedure/nudge.h"
 #include "core/rig/tracking_end.h"
 #include "core/sky/almanac.h"
 #include "core/sky/civil_time.h"
@@ -53,6 +53,8 @@ private slots:
     void sidesInFiles();
     void repeatedForWhereTheSkyIsThen();
     void pulsesAreNotRepeatedBlindly();
+    void nudgesStayWithinTheLimits_data();
+    void nudgesStayWithinTheLimits();
 };
 
 // 1 h of hour angle is 15°, and passes in 3590.17 s.
@@ -314,6 +316,50 @@ void SafetyTest::pulsesAreNotRepeatedBlindly() {
     QVERIFY(std::holds_alternative<FailStep>(p.next(eventAt(1.0, silent))));
     QVERIFY(p.failure &&
             p.failure->why.find("Nobody knows whether the pulse was given") != std::string::npos);
+}
+
+void SafetyTest::nudgesStayWithinTheLimits_data() {
+    QTest::addColumn<double>("latitude");
+    QTest::newRow("north") << 58.35;
+    QTest::newRow("south") << -33.0;
+}
+
+// By hand as by program: no move past a limit, below the lowest altitude, over the pole, or over the meridian
+// of a mount that would flip there.
+void SafetyTest::nudgesStayWithinTheLimits() {
+    QFETCH(double, latitude);
+    const Rig rig = rigAt(latitude, 11.2);
+    const double dec = 0.3 * latitude;
+    const auto stopped = [&](const char* side, double hour, NudgeWay way, double step_deg,
+                             bool choosesSide = false, std::optional<double> otherDec = {}) {
+        MountState mount;
+        mount.side = side;
+        mount.choosesSide = choosesSide;
+        mount.pointing = {Angle::fromHours(hour), Angle::fromDeg(otherDec.value_or(dec))};
+        return nudgeObstacle(rig, mount, nudged(mount.pointing, way, Angle::fromDeg(step_deg))).has_value();
+    };
+    QVERIFY(!stopped("east", -1.0, NudgeWay::west, 1.0));
+    QVERIFY(!stopped("east", -1.0, NudgeWay::north, 1.0));
+    // 0.5 h past the meridian on each side.
+    QVERIFY(!stopped("east", 0.2, NudgeWay::west, 1.0));
+    QVERIFY(stopped("east", 0.45, NudgeWay::west, 1.0));
+    QVERIFY(!stopped("west", -0.2, NudgeWay::east, 1.0));
+    QVERIFY(stopped("west", -0.45, NudgeWay::east, 1.0));
+    // It would flip, unless it is told where to stay.
+    QVERIFY(stopped("east", -0.03, NudgeWay::west, 1.0));
+    QVERIFY(!stopped("east", -0.03, NudgeWay::west, 1.0, true));
+    QVERIFY(stopped("west", 0.03, NudgeWay::east, 1.0));
+    // Towards the horizon of the equator's end, and over the pole.
+    const double low = latitude > 0.0 ? latitude - 84.5 : latitude + 84.5;
+    const NudgeWay down = latitude > 0.0 ? NudgeWay::south : NudgeWay::north;
+    const NudgeWay up = latitude > 0.0 ? NudgeWay::north : NudgeWay::south;
+    QVERIFY(stopped("east", -0.1, down, 1.0, false, low));
+    QVERIFY(!stopped("east", -0.1, up, 1.0, false, low));
+    QVERIFY(stopped("east", -0.1, up, 1.0, false, latitude > 0.0 ? 89.5 : -89.5));
+    // A step is one on the sky: at declination 60° the axis turns by two.
+    const HourAngleDec at{Angle::fromHours(-2.0), Angle::fromDeg(60.0)};
+    const HourAngleDec to = nudged(at, NudgeWay::west, Angle::fromDeg(1.0));
+    QVERIFY(std::abs((to.hourAngle - at.hourAngle).deg() - 2.0) < 1e-9);
 }
 
 NORDSTJERNA_TEST(SafetyTest)

@@ -165,7 +165,7 @@ void DevicesTest::nobodyAnswers() {
     wishes.server = WireAddress{"localhost", 1};
     const auto refused = beginEvening(wishes);
     QVERIFY(!refused && refused.error().text().find("localhost:1") != std::string::npos);
-    DeviceChoice choice{true, {"localhost", 1}, {"Mount", "Camera", {}, {}, {}, {}}};
+    DeviceChoice choice{true, {"localhost", 1}, {"Mount", "Camera", {}, {}, {}, {}}, {}};
     QVERIFY(writeDeviceChoice(folder(), choice).has_value());
     window_.reset();
     wishes.server.reset();
@@ -180,7 +180,7 @@ void DevicesTest::nobodyAnswers() {
 void DevicesTest::anEveningOverTheWire() {
     const Scenario scenario = quickNight(30.0);
     ServedSkerry skerry(scenario);
-    QVERIFY(writeDeviceChoice(folder(), {true, skerry.address(), servedRoles()}).has_value());
+    QVERIFY(writeDeviceChoice(folder(), {true, skerry.address(), servedRoles(), {}}).has_value());
     StartWishes wishes;
     wishes.dataFolder = folder();
     auto begun = beginEvening(wishes);

@@ -6,14 +6,19 @@
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPushButton>
 #include <QScreen>
 #include <QTemporaryDir>
 #include <QtTest>
 
+#include "core/procedure/bright_star.h"
+#include "core/sky/observed_frame.h"
+#include "desk/catalogue.h"
 #include "desk/deck.h"
 #include "desk/main_window.h"
 #include "desk/pictures/horizon_sky.h"
+#include "desk/pictures/limits_dial.h"
 #include "desk/pictures/picture.h"
 #include "desk/rail.h"
 #include "desk/start.h"
@@ -46,7 +51,13 @@ private slots:
     void oneFieldDoesNotRoundTheOthers();
     void commaAndPointAreOne();
     void rigsAreChosenAndCopied();
+    void movedByHand();
+    void aBrightStarToFocusOn();
+    void limitsAreDrawn();
+    void anotherSimulatedNight();
     void anotherRigHasNoRates();
+    void aSecondTelescopeOnTheMount();
+    void anEncoderIsGuidedGently();
     void horizonFromAFileAndByHand();
     void theEveningSurvivesARestart();
     void cardsAreUpdatedInPlace();
@@ -255,12 +266,12 @@ void ScreenTest::commaAndPointAreOne() {
 void ScreenTest::rigsAreChosenAndCopied() {
     Session& session = window_->session();
     const std::string first = session.rigs().rig().id;
-    session.rigs().duplicate();
+    session.rigs().duplicate(RigPart::optics);
     QVERIFY(session.rigs().rig().id != first);
-    auto* name = window_->station(StationId::rig)->findChild<QLineEdit*>("name");
+    auto* name = window_->station(StationId::rig)->findChild<QLineEdit*>("optics.name");
     name->setText("Second");
     QTest::keyClick(name, Qt::Key_Return);
-    QCOMPARE(session.rigs().rig().name, std::string("Second"));
+    QCOMPARE(session.rigs().rig().name, "Second on " + session.rigs().rig().mount.name);
     QVERIFY(session.writes().flush(10.0));
     QCOMPARE(session.rigs().list().size(), size_t(2));
     QVERIFY(session.rigs().choose(first).has_value());
@@ -270,6 +281,224 @@ void ScreenTest::rigsAreChosenAndCopied() {
         if (r.id != first)
             QVERIFY(session.rigs().remove(r.id).has_value());
     QCOMPARE(session.rigs().list().size(), size_t(1));
+}
+
+// What was learnt of the mount goes with it to other telescopes; what was tuned for those stays with them.
+void ScreenTest::aSecondTelescopeOnTheMount() {
+    Session& session = window_->session();
+    QWidget* station = window_->station(StationId::rig);
+    const auto choose = [&](const char* button, const QString& text) {
+        QMenu* menu = station->findChild<QPushButton*>(button)->menu();
+        Q_EMIT menu->aboutToShow();
+        for (QAction* a : menu->actions())
+            if (a->text() == text && a->isEnabled()) {
+                a->trigger();
+                return true;
+            }
+        return false;
+    };
+    const Rig first = session.rigs().rig();
+    LoopPriors learnt;
+    learnt.dec.gap_arcsec = Measured{3.25, 0.5};
+    session.mountBook().learn(learnt);
+    session.settings().change(SettingKey::gainRa, 0.37, "yours");
+    session.evening().keepCentring(first.opticsId, {{"tolerance_arcsec", 17.0}});
+    Rates rates;
+    rates.verdict = RatesVerdict::good;
+    rates.setup.scale_arcsec_px = 2.578;
+    session.calibration().restoreRates(rates);
+    session.calibration().setDecReverses(true);
+
+    QVERIFY(choose("chooseOptics", "Copy these optics"));
+    auto* focal = station->findChild<QDoubleSpinBox*>("imaging.optics.focal_mm");
+    focal->setFocus();
+    focal->selectAll();
+    QTest::keyClicks(focal, "2000");
+    QTest::keyClick(focal, Qt::Key_Return);
+    const Rig second = session.rigs().rig();
+    QCOMPARE(second.imagingOptics.focal_mm, 2000.0);
+    QVERIFY(second.id != first.id && second.opticsId != first.opticsId);
+    QVERIFY(second.mount.id == first.mount.id && second.siteId == first.siteId);
+    QVERIFY(!session.calibration().rates());
+    QCOMPARE(session.calibration().decReverses(), std::optional(true)); // the mount's
+    QCOMPARE(session.mountBook().taught().dec.gap_arcsec->value, 3.25); // the mount's
+    QVERIFY(session.settings().book().value(SettingKey::gainRa) != 0.37);
+    QVERIFY(session.evening().centring(second.opticsId).empty() ||
+            session.evening().centring(second.opticsId) != session.evening().centring(first.opticsId));
+    auto* worm = station->findChild<QDoubleSpinBox*>("mount.worm_period_s");
+    worm->setFocus();
+    worm->selectAll();
+    QTest::keyClicks(worm, "433.3");
+    QTest::keyClick(worm, Qt::Key_Return);
+
+    QVERIFY(choose("chooseOptics", QString::fromStdString(first.opticsName)));
+    QCOMPARE(session.rigs().rig().id, first.id);
+    QCOMPARE(session.rigs().rig().imagingOptics.focal_mm, first.imagingOptics.focal_mm);
+    QCOMPARE(session.rigs().rig().mount.wormPeriod_s, 433.3); // the same mount
+    QCOMPARE(session.settings().book().value(SettingKey::gainRa), 0.37);
+
+    // At another site the mount keeps all that is known of it; the horizon stays behind.
+    QVERIFY(choose("chooseSite", "Copy this site"));
+    session.settings().change(SettingKey::gainRa, 0.41, "yours");
+    QCOMPARE(session.rigs().rig().id, first.id);
+    QCOMPARE(session.mountBook().taught().dec.gap_arcsec->value, 3.25);
+    Rig elsewhere = session.rigs().rig();
+    elsewhere.horizon = {};
+    session.rigs().set(elsewhere);
+    QVERIFY(choose("chooseSite", QString::fromStdString(first.siteName)));
+    QVERIFY(!session.rigs().rig().horizon.points().empty());
+    QCOMPARE(session.settings().book().value(SettingKey::gainRa), 0.41);
+
+    // A part in use stays; the other goes, and the rig that was made of it.
+    QVERIFY(!session.rigs().remove(RigPart::optics, first.opticsId));
+    QVERIFY(session.rigs().remove(RigPart::optics, second.opticsId).has_value());
+    QCOMPARE(session.rigs().list().size(), size_t(1));
+    QCOMPARE(session.rigs().list(RigPart::optics).size(), size_t(1));
+}
+
+// One choice for an axis with an encoder: exposure, pause and controller, each with its reason.
+void ScreenTest::anEncoderIsGuidedGently() {
+    Session& session = window_->session();
+    window_->showStation(StationId::rig);
+    auto* box = window_->station(StationId::rig)->findChild<QCheckBox*>("mount.encoder_ra");
+    QTest::mouseClick(box, Qt::LeftButton, {}, QPoint(8, box->height() / 2));
+    QVERIFY(session.rigs().rig().mount.encoderRa && !session.rigs().rig().mount.encoderDec);
+    window_->findingsPanel()->setVisible(true);
+    QPushButton* gently = nullptr;
+    for (auto* card : window_->findingsPanel()->findChildren<FindingCard*>())
+        for (auto* act : card->findChildren<QPushButton*>("do"))
+            if (card->isVisible() && act->text() == "Guide gently")
+                gently = act;
+    QVERIFY(gently);
+    QTest::mouseClick(gently, Qt::LeftButton);
+    const SettingsBook& book = session.settings().book();
+    QCOMPARE(book.value(SettingKey::exposure), 5.0);
+    QCOMPARE(book.value(SettingKey::pauseRa), 5.0);
+    QCOMPARE(book.value(SettingKey::pauseDec), 0.0);
+    QCOMPARE(book.value(SettingKey::kindRa), static_cast<double>(ControllerKind::trend));
+    QVERIFY(!book.reason(SettingKey::pauseRa).empty());
+}
+
+// The first act of an evening, and the arrows: the mount knows the sky, moves by what was chosen, and says
+// why it does not where it must not.
+void ScreenTest::movedByHand() {
+    Session& session = window_->session();
+    QTest::keyClick(window_.get(), Qt::Key_M, Qt::ControlModifier | Qt::ShiftModifier);
+    auto* centre = window_->station(StationId::centre);
+    QVERIFY(centre->isVisible());
+    auto* north = centre->findChild<QPushButton*>("nudgeNorth");
+    QVERIFY(north->isVisible());
+    const auto pointing = [&] { return session.mount().state().pointing; };
+    QVERIFY(QTest::qWaitFor([&] { return session.mount().state().told; }, 20000));
+    QCOMPARE(centre->primary()->text(), QString("Solve here and sync"));
+    QTest::mouseClick(centre->primary(), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor(
+        [&] {
+            for (auto* r : centre->findChildren<ReadOut*>())
+                if (r->isVisible() && r->value().contains("′"))
+                    return !session.procedures().busy();
+            return false;
+        },
+        60000));
+    const HourAngleDec before = pointing();
+    QVERIFY(QTest::qWaitFor([&] { return north->isEnabled(); }, 20000));
+    QTest::mouseClick(north, Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return std::abs((pointing().dec - before.dec).arcmin() - 10.0) < 0.5; },
+                            30000));
+    QVERIFY(QTest::qWaitFor([&] { return north->isEnabled() && !session.procedures().busy(); }, 20000));
+    // Over the lowest altitude of the rig it does not go, and the reason can be read.
+    Rig rig = session.rigs().rig();
+    rig.mount.lowestAltitude = Angle::fromDeg(60.0);
+    session.rigs().set(rig);
+    QTest::mouseClick(centre->findChild<QPushButton*>("nudgeSouth"), Qt::LeftButton);
+    QVERIFY(session.problems().newest() &&
+            session.problems().newest()->what.find("lowest") != std::string::npos);
+    QVERIFY(!session.procedures().busy());
+}
+
+// To a bright star that is free on this side, and back.
+void ScreenTest::aBrightStarToFocusOn() {
+    Session& session = window_->session();
+    window_->showStation(StationId::focus);
+    auto* focus = window_->station(StationId::focus);
+    auto* bright = focus->findChild<QPushButton*>("brightStar");
+    QVERIFY(QTest::qWaitFor([&] { return session.mount().state().told && bright->isEnabled(); }, 20000));
+    const MountState before = session.mount().state();
+    const auto star = nearestBrightStar(catalogue(), session.rigs().rig(), before, session.night().now());
+    QVERIFY(star && star->star->magnitude <= 3.0 && star->altitude_deg > 25.0);
+    QVERIFY((star->place.hourAngle.rad() < 0.0) == (before.side == "east"));
+    QTest::mouseClick(bright, Qt::LeftButton);
+    QVERIFY(
+        QTest::qWaitFor([&] { return bright->isVisible() && bright->text().startsWith("Back to"); }, 60000));
+    const ObservedFrame frame(session.rigs().rig().site, session.night().now());
+    const HourAngleDec there = frame.hourAngleDec(vectorFrom(star->star->place));
+    QVERIFY(std::abs((session.mount().state().pointing.dec - there.dec).deg()) < 0.2);
+    QCOMPARE(session.mount().state().side, before.side);
+    QTest::mouseClick(bright, Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return window_->station(StationId::centre)->isVisible(); }, 60000));
+    QVERIFY(std::abs((session.mount().state().pointing.dec - session.targets().place().dec).deg()) < 0.5);
+}
+
+// The limits of the mount by their handles.
+void ScreenTest::limitsAreDrawn() {
+    Session& session = window_->session();
+    window_->showStation(StationId::rig);
+    auto* dial = window_->station(StationId::rig)->findChild<LimitsDial*>();
+    QVERIFY(dial);
+    const QPoint centre = dial->rect().center();
+    const double radius = 0.5 * (std::min(dial->width() - 36, dial->height() - 32));
+    const auto at = [&](double hour, double share) {
+        const double a = hour * M_PI / 12.0;
+        return centre + QPoint(static_cast<int>(std::lround(share * radius * std::sin(a))),
+                               -static_cast<int>(std::lround(share * radius * std::cos(a))));
+    };
+    QTest::mousePress(dial, Qt::LeftButton, {}, at(0.5, 0.94));
+    QTest::mouseMove(dial, at(1.5, 0.94));
+    QTest::mouseRelease(dial, Qt::LeftButton, {}, at(1.5, 0.94));
+    const double drawn = session.rigs().rig().mount.meridianLimitEast.hours();
+    QVERIFY2(std::abs(drawn - 1.5) < 0.21, qPrintable(QString::number(drawn)));
+    QCOMPARE(session.rigs().rig().mount.meridianLimitWest.hours(), 0.5);
+    auto* field = window_->station(StationId::rig)->findChild<QDoubleSpinBox*>("mount.past_meridian_east_h");
+    QCOMPARE(field->value(), drawn);
+}
+
+// Another telescope of the simulated sky: the program begins again with its night, rig and target, and the
+// demo's own rig is there to come back to.
+void ScreenTest::anotherSimulatedNight() {
+    const std::string first = window_->session().rigs().rig().id;
+    QVERIFY(shippedNights().size() >= 4);
+    QAction* tracker = nullptr;
+    for (QAction* a : window_->findChildren<QAction*>())
+        if (a->text().contains("one motor"))
+            tracker = a;
+    QVERIFY(tracker && tracker->isEnabled());
+    tracker->trigger();
+    QVERIFY(
+        QTest::qWaitFor([&] { return !window_->isVisible() || QApplication::activeModalWidget(); }, 10000));
+    if (QWidget* question = QApplication::activeModalWidget())
+        for (auto* b : question->findChildren<QPushButton*>())
+            if (b->isDefault())
+                QTest::mouseClick(b, Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return !window_->isVisible(); }, 20000));
+    QVERIFY(window_->beginsAgain().has_value());
+    StartWishes wishes = *window_->beginsAgain();
+    window_.reset();
+    wishes.speed = 0.0;
+    wishes.dataFolder = data_->path().toStdString();
+    auto begun = beginEvening(wishes);
+    QVERIFY2(begun.has_value(), begun ? "" : begun.error().text().c_str());
+    QVERIFY(!begun->session->rigs().rig().mount.decMotor);
+    QCOMPARE(begun->session->targets().name(), std::string("M 31"));
+    QVERIFY(begun->session->writes().flush(10.0));
+    const auto rigs = begun->session->rigs().list();
+    QVERIFY(std::any_of(rigs.begin(), rigs.end(), [&](const Listed& l) { return l.id == first; }));
+    begun->session.reset();
+    // The next start is with the same night; --demo goes back.
+    wishes.anotherNight = false;
+    QVERIFY(!beginEvening(wishes)->session->rigs().rig().mount.decMotor);
+    wishes.simulated = true;
+    auto back = beginEvening(wishes);
+    QCOMPARE(back->session->rigs().rig().id, first);
 }
 
 void ScreenTest::anotherRigHasNoRates() {
@@ -285,7 +514,7 @@ void ScreenTest::anotherRigHasNoRates() {
     renamed.name = "Another name";
     session.rigs().set(renamed);
     QVERIFY(session.calibration().rates().has_value()); // the same rig
-    session.rigs().duplicate();
+    session.rigs().duplicate(RigPart::optics);
     QVERIFY(!session.calibration().rates().has_value()); // another
     QVERIFY(session.rigs().rig().id != first);
 }

@@ -5,6 +5,7 @@
 #include "core/motion/run_event_words.h"
 #include "core/procedure/centring.h"
 #include "core/procedure/trail_checking.h"
+#include "core/sky/local_place.h"
 #include "edge/devices/observatory.h"
 #include "forwarding_mount.h"
 #include "registry.h"

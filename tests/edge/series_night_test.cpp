@@ -22,6 +22,8 @@ private slots:
     void clockPassesTheBaton();
     void nightOverTheFlip_data();
     void nightOverTheFlip();
+    void withoutGuiding_data();
+    void withoutGuiding();
     void asGoodAfterTheFlip();
     void sameSeedSameNight();
     void mountsWithAMindOfTheirOwn();
@@ -166,6 +168,53 @@ void SeriesNightTest::nightOverTheFlip() {
 }
 
 // Over all those nights together: their scatter is about 5 % each.
+// Short exposures without corrections: no rates are asked for, dithers are slews to the pattern on the sky,
+// and the flip needs no guide star. Both hemispheres.
+void SeriesNightTest::withoutGuiding_data() {
+    QTest::addColumn<bool>("south");
+    QTest::newRow("north") << false;
+    QTest::newRow("south") << true;
+}
+
+void SeriesNightTest::withoutGuiding() {
+    QFETCH(bool, south);
+    Scenario s = seriesScenario();
+    if (south) {
+        s.rig.site.latitude = Angle::fromDeg(-33.0);
+        s.rig.horizon = HorizonProfile();
+        s.target.dec = Angle::fromDeg(-42.0);
+    }
+    SeriesNight n(s);
+    n.waitUntil("2026-10-14T23:55:00");
+    SeriesSetup setup = n.setup(20.0);
+    setup.guided = false;
+    setup.dither.every = 4;
+    setup.dither.size_px = 30.0;
+    setup.ends.at = *parseInstant("2026-10-15T00:55:00");
+    Series series(setup);
+    const auto done = n.run(series);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(n.runs.empty()); // nothing guided
+    const auto& frames = series.frames();
+    QVERIFY2(series.flipped().has_value() && series.flipped()->sideAfter == "west",
+             qPrintable(QString("%1 frames, %2").arg(frames.size()).arg(series.ending().c_str())));
+    QVERIFY2(frames.size() > 80, qPrintable(QString::number(frames.size())));
+    int spots = 0;
+    for (size_t i = 1; i < frames.size(); ++i) {
+        QVERIFY(frames[i].remark != Remark::unguided && frames[i].settled);
+        if (frames[i].spot.x_px == frames[i - 1].spot.x_px && frames[i].spot.y_px == frames[i - 1].spot.y_px)
+            continue;
+        ++spots;
+        // The stars went where the pattern says, as far as the mount comes to where it is sent.
+        if (frames[i].moved && frames[i].side == frames[i - 1].side) {
+            const double off = std::hypot(frames[i].moved->dra_arcsec, frames[i].moved->ddec_arcsec);
+            QVERIFY2(off < 25.0, qPrintable(QString::number(off)));
+        }
+    }
+    QVERIFY(spots >= static_cast<int>(frames.size()) / 4 - 3);
+    QVERIFY(!n.night.mount().state()->tracking);
+}
+
 void SeriesNightTest::asGoodAfterTheFlip() {
     if (afterTheFlip_.size() < 8)
         QSKIP("asks for all nights");

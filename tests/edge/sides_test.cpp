@@ -6,7 +6,7 @@
 #include "core/base/random.h"
 #include "core/guide/guide_loop.h"
 #include "core/pole/referee.h"
-#include "core/procedure/guiding.h"
+#include "core/procedure/prepare_guiding.h"
 #include "core/procedure/rates_measurement.h"
 #include "core/procedure/slew.h"
 #include "core/rates/reuse.h"
@@ -33,6 +33,8 @@ private slots:
     void settlingThatTimesOutIsNotSteady();
     void strangersAreNotTakenForTheStar();
     void fieldIsRecognisedByItsPattern();
+    void aTurnedCameraIsNoticed_data();
+    void aTurnedCameraIsNoticed();
 };
 
 namespace {
@@ -439,6 +441,65 @@ void SidesTest::fieldIsRecognisedByItsPattern() {
         }
         QVERIFY2(!findPattern(field, fieldOf(10 + i % 90), 1280.0 * 960.0), qPrintable(QString::number(i)));
     }
+}
+
+void SidesTest::aTurnedCameraIsNoticed_data() {
+    QTest::addColumn<bool>("south");
+    QTest::addColumn<bool>("mirrored");
+    QTest::addColumn<double>("to"); // hour angle; the rates are of the east
+    QTest::addColumn<double>("turned");
+    QTest::newRow("north, east, as before") << false << false << -1.2 << 0.3;
+    QTest::newRow("north, east, turned") << false << false << -1.2 << 35.0;
+    QTest::newRow("north, west, turned, mirrored") << false << true << 1.2 << -70.0;
+    QTest::newRow("south, east, turned, mirrored") << true << true << -1.2 << 110.0;
+    QTest::newRow("south, west, turned") << true << false << 1.2 << -35.0;
+    QTest::newRow("north, east, upside down") << false << false << -1.2 << 178.0;
+}
+
+// Rates of yesterday, the camera turned by day: the first guide frame tells, the rates turn with it, and
+// guiding is as good as ever; or it does not begin.
+void SidesTest::aTurnedCameraIsNoticed() {
+    QFETCH(bool, south);
+    QFETCH(bool, mirrored);
+    QFETCH(double, to);
+    QFETCH(double, turned);
+    Scenario s = nightAt(south, false, mirrored);
+    std::optional<Rates> rates;
+    {
+        WiredNight yesterday(s);
+        const auto measured = yesterday.rates();
+        QVERIFY2(measured.has_value(), measured ? "" : measured.error().text().c_str());
+        rates = *measured;
+    }
+    s.guideRoll_deg += turned;
+    s.seed += 1;
+    WiredNight tonight(s);
+    QVERIFY(slewTo(tonight.night, tonight.devices, to, south ? -25.0 : 25.0));
+    GuidingSetup setup;
+    setup.rig = s.rig;
+    setup.rates = *ratesOnSide(rates, tonight.night.mount().state()->side, true);
+    setup.lookFirst = true;
+    setup.length_s = 240.0;
+    Guiding g(setup);
+    RunnerControl control;
+    const auto done = runProcedure(g, tonight.devices, control);
+    QVERIFY(g.ratesLook().has_value());
+    const RatesLook& look = *g.ratesLook();
+    if (std::abs(turned) > 150.0) {
+        QVERIFY(!done && look.hold == RatesHold::notAny);
+        QVERIFY(g.run().rows.empty());
+        return;
+    }
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY2(look.hold == (std::abs(turned) > 1.0 ? RatesHold::turned : RatesHold::asBefore),
+             look.words().c_str());
+    // The pole is not where the axis points: that alone turns a field by some tenths of a degree.
+    QVERIFY2(std::abs(std::abs(look.turn_deg.value) - std::abs(turned)) < 1.0, look.words().c_str());
+    QVERIFY(!g.runaway());
+    QVERIFY(g.settled());
+    const double total =
+        std::hypot(rmsOf(g.run(), &RunRow::dra_arcsec), rmsOf(g.run(), &RunRow::ddec_arcsec));
+    QVERIFY2(total < 1.6, qPrintable(QString::number(total)));
 }
 
 NORDSTJERNA_TEST(SidesTest)

@@ -19,6 +19,7 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "edge/store/evening_file.h"
+#include "edge/store/file_names.h"
 #include "edge/store/file_problems.h"
 #include "edge/store/fits.h"
 #include "edge/store/json_reader.h"
@@ -51,6 +52,8 @@ private slots:
     void unconfirmedHaltIsTold();
     void rigsKeepTheirIdentity();
     void eveningComesBack();
+    void eveningOfAnEarlierVersion();
+    void partsAreKeptByThemselves();
     void hostileFilesAreProblems_data();
     void hostileFilesAreProblems();
     void logOfEarlierVersionMovesUp();
@@ -443,7 +446,9 @@ void TrustTest::eveningComesBack() {
     e.rig->name = "Half edited";
     e.targetName = "M 31";
     e.target = Equatorial{Angle::fromDeg(10.68), Angle::fromDeg(41.27)};
-    e.settings = {{"gain-ra", 0.37, "yours", "because"}};
+    e.settings[e.rig->id] = {{"gain-ra", 0.37, "yours", "because"}};
+    e.settings["another"] = {{"gain-ra", 0.5, "yours", ""}};
+    e.seriesPlan["long"] = {{"exposure", 120.0}};
     e.station = "Pole";
     e.theme = "Ember";
     e.findings = false;
@@ -452,12 +457,77 @@ void TrustTest::eveningComesBack() {
     const auto back = readEvening(in("evening.json"));
     QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
     QCOMPARE(back->rig->name, std::string("Half edited"));
-    QCOMPARE(back->settings.front().value, 0.37);
+    QCOMPARE(back->settings.at(e.rig->id).front().value, 0.37);
+    QCOMPARE(back->settings.at("another").front().value, 0.5);
+    QVERIFY(back->seriesPlan == e.seriesPlan);
     QVERIFY(std::abs(back->target->ra.deg() - 10.68) < 1e-9);
     QVERIFY(back->station == "Pole" && back->theme == "Ember" && !back->findings);
     QVERIFY(back->decReverses == e.decReverses);
     std::ofstream(in("evening.json")) << "{\"format\": \"nordstjerna-evening 1\", \"settings\": 7}";
     QVERIFY(!readEvening(in("evening.json")));
+}
+
+// Earlier versions kept the settings, the plan and the centring of the last rig alone: they are that rig's.
+void TrustTest::eveningOfAnEarlierVersion() {
+    nlohmann::json rig = rigToJson(demoScenario().rig);
+    rig.erase("optics");
+    rig["mount"].erase("id");
+    rig["mount"].erase("name");
+    rig["site"].erase("id");
+    rig["id"] = "mine";
+    rig["mount"].erase("encoder_ra");
+    rig["mount"].erase("encoder_dec");
+    rig["mount"]["encoders"] = true;
+    std::ofstream(in("evening.json"))
+        << nlohmann::json{{"format", "nordstjerna-evening 1"},
+                          {"rig", rig},
+                          {"settings", {{{"id", "gain-dec"}, {"value", 0.4}, {"origin", "yours"}}}},
+                          {"series_plan", {{"exposure", 90.0}}},
+                          {"centring", {{"tolerance_arcsec", 20.0}}}};
+    const auto e = readEvening(in("evening.json"));
+    QVERIFY2(e.has_value(), e ? "" : e.error().text().c_str());
+    QCOMPARE(e->settings.at("mine").front().value, 0.4);
+    QCOMPARE(e->seriesPlan.at("mine").at("exposure"), 90.0);
+    QCOMPARE(e->centring.at("mine").at("tolerance_arcsec"), 20.0);
+    // Its parts have the identity that what was learnt is kept under.
+    QVERIFY(e->rig->mount.id == "mine" && e->rig->opticsId == "mine" && e->rig->siteId == "mine");
+    QVERIFY(e->rig->mount.encoderRa && e->rig->mount.encoderDec);
+}
+
+// Parts are kept by themselves: what is changed of a mount is so in every rig that it is part of.
+void TrustTest::partsAreKeptByThemselves() {
+    RigDrawers drawers(in("data"));
+    Rig rig = demoScenario().rig;
+    QVERIFY(drawers.keep(rig).has_value());
+    for (const RigPart part : rigParts) {
+        QCOMPARE(drawers.list(part).size(), size_t{1});
+        QCOMPARE(drawers.list(part).front().id, partId(rig, part));
+        QCOMPARE(drawers.list(part).front().name, partName(rig, part));
+    }
+    Rig other = rig;
+    setPartIdentity(other, RigPart::optics, "long", "2000 mm");
+    other.imagingOptics.focal_mm = 2000.0;
+    QVERIFY(other.id != rig.id);
+    QCOMPARE(other.name, "2000 mm on " + rig.mount.name);
+    other.mount.wormPeriod_s = 433.5;
+    QVERIFY(drawers.keep(other).has_value());
+    QCOMPARE(drawers.list(RigPart::optics).size(), size_t{2});
+    QCOMPARE(drawers.list(RigPart::mount).size(), size_t{1});
+    drawers.refresh(rig);
+    QCOMPARE(rig.mount.wormPeriod_s, 433.5); // the mount's
+    QCOMPARE(rig.imagingOptics.focal_mm, 610.0);
+    QVERIFY(drawers.take(RigPart::optics, "long", rig).has_value());
+    QCOMPARE(rigToJson(rig).dump(), rigToJson(other).dump());
+    QVERIFY(!drawers.take(RigPart::site, "nowhere", rig));
+    QCOMPARE(rig.siteId, other.siteId);
+    // What cannot be read is kept aside, not written over.
+    const auto file = filesIn(in("data") / "mounts", ".json").front();
+    std::ofstream(file) << R"({"format": "nordstjerna-mount 9", "id": "from tomorrow"})";
+    QVERIFY(drawers.list(RigPart::mount).empty());
+    QVERIFY(drawers.keep(rig).has_value());
+    QCOMPARE(filesIn(in("data") / "mounts", ".json").size(), size_t{2});
+    QVERIFY(drawers.remove(RigPart::optics, "long").has_value());
+    QCOMPARE(drawers.list(RigPart::optics).size(), size_t{1});
 }
 
 void TrustTest::hostileFilesAreProblems_data() {

@@ -58,15 +58,15 @@ std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach)
              formatMeasured(r.orthogonality_deg, "°") + "; within 10° is good.",
              "Calibrate again near the celestial equator; look for a slipping clutch or a dragging cable.",
              ActionId::ratesMeasure, "Measure again"});
-    const int steps = std::min(r.ra.steps, r.dec.steps);
+    const int steps = shortestLeg(r);
     if (steps < 8)
         list.push_back({"few-steps", steps < 4 ? Weight::act : Weight::look,
                         "Only " + formatCount(steps, "step") + " in a leg",
                         "At least 8 make rates worth trusting.", "Use shorter pulses.",
                         ActionId::ratesMeasure, "Measure again"});
     // What the calibration is not sure of is left to the backlash test.
-    if (weighBacklash(r.decBacklash_ms.value - 2.0 * r.decBacklash_ms.sigma, reach) !=
-        BacklashWeight::harmless) {
+    if (r.setup.decMotor && weighBacklash(r.decBacklash_ms.value - 2.0 * r.decBacklash_ms.sigma, reach) !=
+                                BacklashWeight::harmless) {
         const BacklashWeight weight = weighBacklash(r.decBacklash_ms.value, reach);
         const bool repair = weight == BacklashWeight::more;
         list.push_back(

@@ -15,13 +15,40 @@ std::vector<Finding> scaleFindings(double guide, double image) {
                         formatNumber(guide, 2) + " ″/px; below 0.50 ″/px nothing is gained.",
                         "Bin the guide camera " + std::to_string(static_cast<int>(std::ceil(0.5 / guide))) +
                             " × for more signal."});
-    const double floor = 0.1 * guide;
-    if (floor > image / 3.0)
+    Scales scales;
+    scales.guide_arcsec_px = guide;
+    const double floor = centroidFloor_arcsec(scales);
+    // Scopes of 150 to 200 mm serve up to some 2000 mm (common practice): what the camera adds drowns in the
+    // seeing as long as it is a third of a good guide error.
+    constexpr double drowns_arcsec = 0.25;
+    if (floor > std::max(image / 3.0, drowns_arcsec))
         list.push_back({"guide-scope-short", Weight::look, "Guide scope too short for this camera",
-                        "A tenth of a guide pixel is " + formatNumber(floor, 2) +
+                        "The mean of six guide stars is good to " + formatNumber(floor, 2) +
                             "″, over a third of the imaging pixel (" + formatNumber(image, 2) + "″).",
-                        "Use a longer guide scope, smaller guide pixels, or several guide stars."});
+                        "Use a longer guide scope, smaller guide pixels, or more guide stars."});
     return list;
+}
+
+std::vector<Finding> guideRateFindings(const MountSpec& mount, std::optional<double> toldRa,
+                                       std::optional<double> toldDec) {
+    constexpr double same = 0.01; // as fine as mounts let it be set
+    const auto differs = [](std::optional<double> told, double said) {
+        return told && std::abs(*told - said) > same;
+    };
+    const bool ra = differs(toldRa, mount.guideRateRa);
+    const bool dec = mount.decMotor && differs(toldDec, mount.guideRateDec);
+    if (!ra && !dec)
+        return {};
+    const auto both = [](const char* axis, double told, double said) {
+        return std::string(axis) + ": the mount has " + formatNumber(told, 2) + " ×, the rig " +
+               formatNumber(said, 2) + " ×.";
+    };
+    std::string evidence = ra ? both("RA", *toldRa, mount.guideRateRa) : std::string();
+    if (dec)
+        evidence += (ra ? " " : "") + both("Dec", *toldDec, mount.guideRateDec);
+    return {{"guide-rate-told", Weight::act, "The mount's guide rate is not the rig's", evidence,
+             "Take the mount's into the rig; rates that were measured at another one must be measured again.",
+             ActionId::takeGuideRates, "Take the mount's"}};
 }
 
 std::vector<Finding> rigFindings(const Rig& rig) {
@@ -46,10 +73,17 @@ std::vector<Finding> rigFindings(const Rig& rig) {
                             " s: a correction would still run when the next is computed.",
                         "Set the pulse limit to " + formatNumber(750.0 * rig.guiding.exposure_s, 0) + " ms.",
                         ActionId::shortenPulseLimit, "Set it"});
-    if (rig.mount.encoders && rig.guiding.exposure_s < 4.0)
-        list.push_back({"encoders-slow", Weight::know, "Encoder mount: guide slowly",
-                        "Exposures of 4 to 6 s suit mounts with encoders (common practice).",
-                        "Lengthen the guide exposure."});
+    if ((rig.mount.encoderRa || rig.mount.encoderDec) && rig.guiding.exposure_s < 4.0) {
+        const std::string axis = !rig.mount.encoderDec  ? "The RA axis has an encoder"
+                                 : !rig.mount.encoderRa ? "The Dec axis has an encoder"
+                                                        : "Both axes have encoders";
+        list.push_back(
+            {"encoders-slow", Weight::know, axis + ": guide it gently",
+             "An encoder follows the sky by itself. Quick corrections only pass on the seeing; one "
+             "each 8 to 12 s suits such an axis (common practice).",
+             "Expose 5 s, pause 5 s after each correction, and follow the slow trend.", ActionId::guideGently,
+             "Guide gently"});
+    }
     rank(list);
     return list;
 }

@@ -23,6 +23,7 @@ struct AxisSettings {
     double deadband_arcsec = 0.25; // smaller errors are left alone
     double smoothing = 0.1;        // share of the former smoothed error kept, 0…1
     double pulseLimit_ms = 1500.0;
+    double pause_s = 0.0; // after a correction the axis is left alone so long; frames go on meanwhile
 };
 
 struct ControllerSettings {

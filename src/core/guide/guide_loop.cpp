@@ -13,7 +13,7 @@ constexpr double fastMemory = 0.9;
 } // namespace
 
 GuideLoop::AxisLoop::AxisLoop(const AxisSettings& settings, const AxisPrior& prior)
-    : kind(settings.kind), model(settings, prior), mayHavePlay(prior.mayHavePlay) {
+    : kind(settings.kind), model(settings, prior), mayHavePlay(prior.mayHavePlay), pause_s(settings.pause_s) {
     for (const ControllerDescriptor& c : controllers())
         all.emplace_back(c.kind, c.make(settings, model));
 }
@@ -32,6 +32,7 @@ double GuideLoop::AxisLoop::correction(const AxisSight& sight) {
 
 void GuideLoop::AxisLoop::set(const AxisSettings& settings) {
     kind = settings.kind;
+    pause_s = settings.pause_s;
     model.setSettings(settings);
     for (const auto& [of, controller] : all)
         controller->setSettings(settings);
@@ -162,12 +163,25 @@ SkyError GuideLoop::wished(const LoopInput& in, double noise) {
                 axis.response.see(in.t_s, place, noise, axis.model.rateWalk_arcsec2_s3(next_s));
         }
         sight.moved_arcsec = gain * motion;
-        sight.next_s = next_s + delay;
+        // A correction holds for the whole pause: it is right in the middle of it.
+        sight.next_s = next_s + delay + (axis.pausing(in.t_s, in.untilNext_s) ? 0.0 : 0.5 * axis.pause_s);
         sight.reach_arcsec_s = gain * std::abs(rate);
         return axis.correction(sight) / gain;
     };
     return {ask(ra_, &SkyError::dra_arcsec, moved.dra_arcsec, geometry_.raRate_arcsec_s()),
             ask(dec_, &SkyError::ddec_arcsec, moved.ddec_arcsec, geometry_.decRate_arcsec_s())};
+}
+
+PulsePair GuideLoop::heedPauses(PulsePair pulse, const LoopInput& in) {
+    const auto heed = [&](AxisLoop& axis, double& ms, double owed) {
+        if (owed == 0.0 && axis.pausing(in.t_s, in.untilNext_s))
+            ms = 0.0;
+        else if (ms != 0.0)
+            axis.corrected_s = in.t_s;
+    };
+    heed(ra_, pulse.ra_ms, owed_.dra_arcsec);
+    heed(dec_, pulse.dec_ms, owed_.ddec_arcsec);
+    return pulse;
 }
 
 PulsePair GuideLoop::limited(PulsePair pulse, double longest_ms) const {
@@ -215,7 +229,7 @@ LoopOutput GuideLoop::withoutStar(const LoopInput& in) {
     const SkyError correct = wished(in, in.noise_arcsec);
     last_s_ = in.t_s;
     if (in.t_s - lostSince_s_ < longest_s)
-        out.pulse = limited(geometry_.pulseAgainst(correct), 1000.0 * in.untilNext_s);
+        out.pulse = heedPauses(limited(geometry_.pulseAgainst(correct), 1000.0 * in.untilNext_s), in);
     return out;
 }
 
@@ -262,7 +276,7 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
     if (correct.ddec_arcsec == 0.0)
         pulse.dec_ms = 0.0;
     out.state = state_;
-    out.pulse = limited(pulse, 1000.0 * in.untilNext_s);
+    out.pulse = heedPauses(limited(pulse, 1000.0 * in.untilNext_s), in);
     payOff(out.pulse);
     return out;
 }

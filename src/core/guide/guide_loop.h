@@ -106,8 +106,18 @@ private:
         ModelController model;
         ResponseMeter response;
         bool mayHavePlay = false;
+        // The pause after a correction.
+        double pause_s = 0.0;
+        std::optional<double> corrected_s; // the frame after which the last one was sent
+        // Frames that were exposed in the pause are only looked at.
+        bool pausing(double t_s, double exposure_s) const {
+            constexpr double most = 0.75; // of the frame lies in it
+            return pause_s > 0.0 && corrected_s && t_s - *corrected_s < pause_s + most * exposure_s;
+        }
         std::vector<std::pair<ControllerKind, std::unique_ptr<Controller>>> all;
     };
+    // Nothing for an axis that is left alone after its last correction, unless the aim was moved.
+    PulsePair heedPauses(PulsePair pulse, const LoopInput& in);
     PulsePair limited(PulsePair pulse, double longest_ms) const;
     LoopOutput withoutStar(const LoopInput& in);
     SkyError wished(const LoopInput& in, double noise_arcsec);

@@ -16,6 +16,8 @@ constexpr const char* deadbandHelp = "Smaller errors are left alone.";
 constexpr const char* smoothingHelp = "Share of the previous error kept: damps single gusts.";
 constexpr const char* limitHelp =
     "Longest pulse; keep it shorter than the exposure, or it still runs when the next frame begins.";
+constexpr const char* pauseHelp =
+    "After a correction the axis is left alone so long, while frames go on; 0: each frame may correct.";
 constexpr const char* kindHelp = "How the corrections of this axis are worked out.";
 constexpr SettingSpec specs[settingCount] = {
     {"Exposure", "exposure", "s", 1, 0.05, 60, 60, "Of one guide frame."},
@@ -31,6 +33,8 @@ constexpr SettingSpec specs[settingCount] = {
      "Correcting only against the drift never crosses a large backlash."},
     {"RA controller", "controller-ra", "", 0, 0, 0, 0, kindHelp},
     {"Dec controller", "controller-dec", "", 0, 0, 0, 0, kindHelp},
+    {"RA pause", "pause-ra", "s", 1, 0, 120, 60, pauseHelp},
+    {"Dec pause", "pause-dec", "s", 1, 0, 120, 60, pauseHelp},
 };
 constexpr const char* decModes[] = {"both ways", "north only", "south only", "off"};
 
@@ -94,6 +98,10 @@ auto* figureOf(Settings& c, SettingKey key) {
         return &c.dec.smoothing;
     case SettingKey::limitDec:
         return &c.dec.pulseLimit_ms;
+    case SettingKey::pauseRa:
+        return &c.ra.pause_s;
+    case SettingKey::pauseDec:
+        return &c.dec.pause_s;
     default:
         return static_cast<decltype(&c.ra.loopGain)>(nullptr);
     }

@@ -22,9 +22,11 @@ enum class SettingKey {
     limitDec,
     decMode,
     kindRa,
-    kindDec
+    kindDec,
+    pauseRa,
+    pauseDec
 };
-inline constexpr int settingCount = 12;
+inline constexpr int settingCount = 14;
 
 // What there is to know of a setting, once for window, command line and files.
 struct SettingSpec {

@@ -293,7 +293,7 @@ WormError wormFrom(LineModel model, std::span<const double> t, const WormClock& 
 // The turn of the worm: the period among whose parts (half, third …) most of what stands out is found. The
 // strongest line may be such a part. None: 0.
 Measured wormAmong(const std::vector<PeriodicLine>& lines, double span) {
-    constexpr double shortest_s = 140.0, longest_s = 1500.0;
+    constexpr double shortestWorm_s = 140.0, longestWorm_s = 1500.0;
     constexpr int parts = 3; // a line may be the whole turn, its half or its third
     constexpr int multiples = 5;
     constexpr double more = 1.05; // a longer turn must explain so much more than its part does
@@ -302,7 +302,7 @@ Measured wormAmong(const std::vector<PeriodicLine>& lines, double span) {
     for (int k = 1; k <= parts; ++k)
         for (const PeriodicLine& l : lines) {
             const Measured period{k * l.period_s.value, k * l.period_s.sigma};
-            if (period.value < shortest_s || period.value > longest_s ||
+            if (period.value < shortestWorm_s || period.value > longestWorm_s ||
                 (k > 1 && span < leastTurns * period.value))
                 continue;
             double explained = 0.0;

@@ -139,12 +139,14 @@ bool placeIsFree(const Rig& rig, const PlanWishes& wishes, const HourAngleDec& p
            a.altitude >= rig.horizon.altitudeAt(a.azimuth) + Angle::fromDeg(wishes.clearance_deg);
 }
 
-PlanWishes planWishesFor(const Rig& rig, int sightings) {
+PlanWishes planWishesFor(const Rig& rig, int sightings, double exposure_s) {
     PlanWishes w;
     w.sightings = sightings;
-    const double scale = scalesOf(rig).guide_arcsec_px;
-    w.sigmaDirection_arcsec = std::hypot(airMotion_arcsec(3.0), 0.03 * scale);
-    const double rim_px = 0.3 * std::hypot(rig.guideCamera.binnedWidth(), rig.guideCamera.binnedHeight());
+    const Scales scales = scalesOf(rig);
+    const double scale = rig.solveWithImaging ? scales.image_arcsec_px : scales.guide_arcsec_px;
+    w.sigmaDirection_arcsec = std::hypot(airMotion_arcsec(exposure_s), 0.03 * scale);
+    const CameraSpec& camera = rig.solveWithImaging ? rig.imagingCamera : rig.guideCamera;
+    const double rim_px = 0.3 * std::hypot(camera.binnedWidth(), camera.binnedHeight());
     w.sigmaRoll_arcsec = 0.03 / rim_px * arcsecPerRad;
     return w;
 }

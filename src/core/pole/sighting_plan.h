@@ -28,9 +28,9 @@ struct PlanWishes {
     double sigmaRoll_arcsec = 20.0;
 };
 
-// Uncertainties as this rig's guide camera gives them in ordinary seeing with 3 s exposures; some forty
-// matched stars hold the rotation to a few hundredths of a pixel at the rim.
-PlanWishes planWishesFor(const Rig& rig, int sightings);
+// Uncertainties as the camera of this rig that solves gives them in ordinary seeing; some forty matched stars
+// hold the rotation to a few hundredths of a pixel at the rim.
+PlanWishes planWishesFor(const Rig& rig, int sightings, double exposure_s = 3.0);
 
 // One arc if 12° or more are free; otherwise places in two separate windows of sky. Fails when even those
 // cannot be had.

@@ -149,7 +149,7 @@ std::optional<Step> Flip::step(const Event& event) {
                      "See which side of the pier the telescope is on before anything moves; then start the "
                      "series again."});
         }
-        if (setup_.guide)
+        if (setup_.guide || setup_.pauseAfter)
             return afterCentring();
         phase_ = Phase::ended;
         return std::nullopt;
@@ -157,6 +157,10 @@ std::optional<Step> Flip::step(const Event& event) {
     case Phase::cloudWait:
         return centre(event);
     case Phase::pausingAfter:
+        if (goOn_ && !setup_.guide) {
+            phase_ = Phase::ended;
+            return std::nullopt;
+        }
         return afterCentring();
     case Phase::guideWait:
         return guideAgain();

@@ -7,6 +7,7 @@
 #include "core/base/format.h"
 #include "core/guide/controllers.h"
 #include "core/procedure/run_meta.h"
+#include "core/rates/reuse.h"
 
 namespace nordstjerna {
 
@@ -45,8 +46,8 @@ void Guiding::closeLoop(const Event& event) {
     LoopPriors priors = setup_.priors;
     if (priors.ra.wormPeriod_s <= 0.0)
         priors.ra.wormPeriod_s = setup_.rig.mount.wormPeriod_s;
-    // Encoders on the axes see to it that what was sent is done.
-    priors.dec.mayHavePlay = !setup_.rig.mount.encoders;
+    // An encoder on the axis sees to it that what was sent is done.
+    priors.dec.mayHavePlay = !setup_.rig.mount.encoderDec;
     if (priors.ra.worm)
         for (Measured& c : priors.ra.worm->coefficient) {
             c.value *= cos(event.mount.pointing.dec);
@@ -129,7 +130,10 @@ Step Guiding::advance(const Event& event) {
         return ExposeStep{setup_.exposure_s, CameraRole::guide};
     }
     case Phase::finding:
-        return choose(event);
+        frame_ = std::get<FrameTaken>(event.what).frame;
+        return setup_.lookFirst ? orient(event) : choose(event);
+    case Phase::orienting:
+        return oriented(std::get<FrameSolved>(event.what), event);
     case Phase::proving:
         if (const auto* tracked = std::get_if<StarsTracked>(&event.what))
             return prove(*tracked, event);
@@ -160,8 +164,37 @@ Step Guiding::advance(const Event& event) {
     return DoneStep{};
 }
 
+// Yesterday's rates are only as good as the camera stayed where it was.
+Step Guiding::orient(const Event& event) {
+    phase_ = Phase::orienting;
+    SolveStep solve;
+    solve.frame = frame_;
+    solve.scale_arcsec_px = setup_.rates.setup.scale_arcsec_px;
+    solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
+    solve.timeLimit_s = 3.0;
+    return solve;
+}
+
+Step Guiding::oriented(const FrameSolved& solved, const Event& event) {
+    ratesLook_ = RatesLook{};
+    if (solved.solution)
+        ratesLook_ = lookAtRates(setup_.rates, *solved.solution);
+    else
+        ratesLook_->why = "the guide frame was not solved";
+    if (ratesLook_->hold == RatesHold::notAny) {
+        phase_ = Phase::ended;
+        return FailStep{{"The rates do not hold any more.",
+                         "In the first guide frame " + ratesLook_->why + ".",
+                         "Measure them again at Rates."}};
+    }
+    if (ratesLook_->hold == RatesHold::turned) {
+        setup_.rates = ratesTurned(setup_.rates, ratesLook_->turn_deg.value);
+        closeLoop(event);
+    }
+    return choose(event);
+}
+
 Step Guiding::choose(const Event& event) {
-    frame_ = std::get<FrameTaken>(event.what).frame;
     auto found = setup_.wantedStars.empty() ? guideFieldOn(*frame_, choiceOptions())
                                             : guideFieldAt(*frame_, setup_.wantedStars);
     if (!found) {

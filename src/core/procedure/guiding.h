@@ -9,6 +9,7 @@
 #include "core/motion/loop_replay.h"
 #include "core/motion/run.h"
 #include "core/procedure/star_watch.h"
+#include "core/rates/rates_look.h"
 #include "core/rig/rig.h"
 
 namespace nordstjerna {
@@ -23,6 +24,7 @@ struct GuidingSetup {
     LoopPriors priors;              // the worm as at declination 0
     double length_s = 0.0;          // 0: until stopped
     std::vector<Pixel> wantedStars; // chosen by hand; empty: chosen by merit
+    bool lookFirst = false;         // the rates are of another evening: a solved frame tells if they hold
 };
 
 // How the star came to rest after the aim was moved.
@@ -54,6 +56,8 @@ public:
     // Found out before the loop closed, when the rates came from the other side of the pier: whether Dec
     // pulses work against them here.
     const std::optional<bool>& decReversed() const { return decReversed_; }
+    // What the first frame said of rates from another evening.
+    const std::optional<RatesLook>& ratesLook() const { return ratesLook_; }
     // Why the recording ended by itself before its time; absent when it was stopped or ran its length.
     const std::optional<Problem>& ending() const { return ending_; }
     bool over() const { return phase_ == Phase::ended; }
@@ -91,6 +95,7 @@ private:
     enum class Phase {
         start,
         finding,
+        orienting,
         proving,
         probing,
         looking,
@@ -100,6 +105,8 @@ private:
         pausing,
         ended
     };
+    Step orient(const Event& event);
+    Step oriented(const FrameSolved& solved, const Event& event);
     Step choose(const Event& event);
     Step lookOrSearch();
     Step lookOn();
@@ -117,6 +124,7 @@ private:
     std::optional<GuideLoop> loop_;
     std::optional<DecProbe> probe_;
     std::optional<bool> decReversed_;
+    std::optional<RatesLook> ratesLook_;
     std::optional<Problem> runaway_;
     PulsePair sent_;                // after the last frame
     std::vector<RunEvent> changes_; // to be noted in the next row

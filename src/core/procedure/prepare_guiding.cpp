@@ -26,9 +26,14 @@ Expected<GuidingSetup> prepareGuiding(const GuidingInputs& in) {
     setup.rates = *ratesOnSide(in.rates, in.mount.side, in.decReverses);
     setup.corrections = in.corrections;
     setup.wantedStars = in.wantedStars;
+    setup.lookFirst = in.ratesUnseen;
     if (in.settings) {
         setup.controller = in.settings->controller();
         setup.exposure_s = in.settings->value(SettingKey::exposure);
+    }
+    if (!in.rig.mount.decMotor) {
+        setup.controller.decMode = DecMode::off;
+        setup.rates.decUnproven = false;
     }
     setup.priors = in.taught;
     // The rig knows its worm better than what an earlier one taught.

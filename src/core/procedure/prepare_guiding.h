@@ -9,6 +9,7 @@ namespace nordstjerna {
 struct GuidingInputs {
     Rig rig;
     std::optional<Rates> rates;      // the calibration in use
+    bool ratesUnseen = false;        // it is of another evening, and no frame of this one was held against it
     std::string ratesAgedBy;         // why it no longer describes the rig; empty: it does
     std::optional<bool> decReverses; // across the pier, once it was seen
     MountState mount;                // now

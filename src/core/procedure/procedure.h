@@ -33,7 +33,8 @@ struct MountState {
     bool parked = false;               // and stands there: it takes no other command
     bool choosesSide = false;          // it may be told on which side to hang, also before the meridian
     std::optional<Angle> siderealTime; // local, by its own clock and longitude, if it tells
-    bool told = true;                  // false: the mount has not answered yet, nothing of this is known
+    std::optional<double> guideRateRa, guideRateDec; // set in it, of the sidereal rate, if it tells
+    bool told = true; // false: the mount has not answered yet, nothing of this is known
 };
 
 // ---- Steps: what a procedure wants done

@@ -1,11 +1,11 @@
 #include "core/procedure/rates_measurement.h"
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 
 #include "core/base/format.h"
 #include "core/image/guide_star_choice.h"
+#include "core/rates/rates_look.h"
 #include "core/rig/scales.h"
 
 namespace nordstjerna {
@@ -63,6 +63,7 @@ RatesMeasurement::RatesMeasurement(RatesSetup setup) : setup_(std::move(setup)) 
     calibration_.guideRateDec = rig.mount.guideRateDec;
     calibration_.bin = rig.guideCamera.bin;
     calibration_.wormPeriod_s = rig.mount.wormPeriod_s;
+    calibration_.decMotor = rig.mount.decMotor;
 }
 
 Step RatesMeasurement::fail(Problem p) {
@@ -144,12 +145,10 @@ Step RatesMeasurement::choose(const Event& event) {
 
 Step RatesMeasurement::orient(const FrameSolved& solved) {
     if (solved.solution) {
-        const Eigen::Matrix2d onSensor = solved.solution->plane.cd.inverse();
-        const auto angle = [](const Eigen::Vector2d& v) {
-            return Angle::fromRad(std::atan2(v.y(), v.x())).wrapped().deg();
-        };
-        calibration_.east_deg = angle(onSensor.col(0));
-        calibration_.north_deg = angle(onSensor.col(1));
+        const SkyOnSensor sky = skyOnSensor(solved.solution->plane);
+        calibration_.east_deg = sky.east_deg;
+        calibration_.north_deg = sky.north_deg;
+        calibration_.directionSigma_deg = solved.solution->sigmaRoll_arcsec / 3600.0;
     }
     phase_ = Phase::firstLook;
     return look();
@@ -218,6 +217,10 @@ Step RatesMeasurement::listen(const Star& star) {
                                  std::min(star.y, frame_->height - 1 - star.y)) -
                         30.0;
     plan(noise, 0.8 * room);
+    if (!calibration_.decMotor) { // no backlash to take up
+        phase_ = Phase::leg;
+        return beginLeg(Leg::west, star, -1.0);
+    }
     phase_ = Phase::clearing;
     pulses_ = 0;
     followed_ = 0;
@@ -305,7 +308,7 @@ Step RatesMeasurement::inLeg(const Star& star, double t_s) {
     constexpr int mostMore = 40;
     if (leg_ == Leg::south && moved < 0.4 * travel_px_ && pulses_ < outward_ + mostMore)
         return pulse(leg_);
-    if (leg_ == Leg::east)
+    if (leg_ == Leg::east && calibration_.decMotor)
         return beginLeg(Leg::north, star, t_s);
     phase_ = Phase::ended;
     auto rates = fitRates(samples_, calibration_);
@@ -317,29 +320,35 @@ Step RatesMeasurement::inLeg(const Star& star, double t_s) {
 
 Progress RatesMeasurement::progress() const {
     Progress p;
-    const char* names[] = {"Choose a star", "Take up the backlash", "West", "East", "North", "South"};
+    const bool both = calibration_.decMotor;
+    const std::vector<const char*> names =
+        both ? std::vector<const char*>{"Choose a star", "Take up the backlash", "West", "East", "North",
+                                        "South"}
+             : std::vector<const char*>{"Choose a star", "Watch it", "West", "East"};
     size_t current = 0;
     if (phase_ == Phase::firstLook || phase_ == Phase::clearing)
         current = 1; // orienting still counts as choosing
     else if (phase_ == Phase::leg)
         current = 2 + static_cast<size_t>(leg_);
     else if (phase_ == Phase::ended)
-        current = result_ ? 6 : 2 + static_cast<size_t>(leg_);
-    for (size_t i = 0; i < 6; ++i)
+        current = result_ ? names.size() : 2 + static_cast<size_t>(leg_);
+    for (size_t i = 0; i < names.size(); ++i)
         p.steps.push_back({names[i], i < current                              ? ProgressStep::State::done
                                      : i == current && phase_ != Phase::ended ? ProgressStep::State::running
                                                                               : ProgressStep::State::ahead});
-    p.fraction = static_cast<double>(current) / 6.0;
+    p.fraction = static_cast<double>(current) / static_cast<double>(names.size());
     const double each = step_ms_ / 1000.0 + lookTime_s(setup_);
     if (phase_ == Phase::leg) {
         const int length = outward_ > 0 ? outward_ : steps_;
-        const int after = 3 - static_cast<int>(leg_);
+        const int after = (both ? 3 : 1) - static_cast<int>(leg_);
         p.timeLeft_s = each * (std::max(0, length - pulses_) + after * length);
         p.waitingFor = std::string(legName(leg_)) + " pulse " + std::to_string(std::max(0, pulses_)) +
                        " of about " + std::to_string(length) + ", " + formatNumber(step_ms_, 0) + " ms each";
     } else if (phase_ != Phase::ended && phase_ != Phase::start) {
-        p.timeLeft_s = each * 4.4 * steps_;
-        p.waitingFor = phase_ == Phase::finding ? "first frame" : "north pulses until the star follows";
+        p.timeLeft_s = each * (both ? 4.4 : 2.2) * steps_;
+        p.waitingFor = phase_ == Phase::finding     ? "first frame"
+                       : phase_ == Phase::firstLook ? "how restless the star is"
+                                                    : "north pulses until the star follows";
     }
     return p;
 }

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/procedure/slew.h"
 #include "core/rig/scales.h"
 
 namespace nordstjerna {
@@ -238,12 +239,18 @@ Step Series::move(const Event& event) {
     if (setup_.centre && !centred_)
         return centre(event);
     centred_ = true;
-    if (!guided_)
+    if (setup_.guided && !guided_)
         return guide();
     if (wantsFocus(event))
         return refocus(event);
-    if (setup_.dither.every > 0 && sinceDither_ >= setup_.dither.every)
-        return dither();
+    if (setup_.dither.every > 0 && sinceDither_ >= setup_.dither.every) {
+        if (setup_.guided || !slewWouldFlip(event))
+            return dither(event);
+        // The mount comes over as it should, or the frames go on where they are.
+        const double past_min = 60.0 * hourAngleOf(event).hours();
+        if (setup_.flip.allowed && past_min > setup_.flip.past_min)
+            return flipOver(event);
+    }
     return expose(event);
 }
 
@@ -296,15 +303,38 @@ Step Series::expose(const Event& event) {
     return ImageStep{setup_.exposure_s};
 }
 
-Step Series::dither() {
+Step Series::dither(const Event& event) {
     const DitherSpot next = spot(++allDithers_);
     const double scale = scalesOf(setup_.rig).image_arcsec_px;
     const SkyError by{scale * (next.x_px - spot_.x_px), scale * (next.y_px - spot_.y_px)};
     spot_ = next;
     sinceDither_ = 0;
     phase_ = Phase::dithering;
+    if (!setup_.guided)
+        return ditherBySlew(event);
     why_ = "the star to settle after the dither";
     return GuideStep{GuideStep::Act::dither, by, settleRule(setup_)};
+}
+
+Angle Series::hourAngleOf(const Event& event) const {
+    return ObservedFrame(setup_.rig.site, event.now).hourAngleDec(setup_.target).hourAngle.wrappedSigned();
+}
+
+// Past the meridian a mount that chooses its side itself takes any slew for the word to come over.
+bool Series::slewWouldFlip(const Event& event) const {
+    return !event.mount.choosesSide && event.mount.side == "east" && hourAngleOf(event).rad() > 0.0;
+}
+
+// The pattern on the sky, from the target itself: errors of single slews do not add up.
+Step Series::ditherBySlew(const Event& event) {
+    const double scale = scalesOf(setup_.rig).image_arcsec_px;
+    const double east = scale * spot_.x_px, north = scale * spot_.y_px;
+    const Vec3 place = offsetPlace(setup_.target, Angle::fromRad(std::atan2(east, north)),
+                                   Angle::fromArcsec(std::hypot(east, north)));
+    why_ = "the mount to settle after the dither";
+    return announcedSlew(setup_.rig, event, ObservedFrame(setup_.rig.site, event.now).hourAngleDec(place),
+                         "Dither by " + formatNumber(std::hypot(spot_.x_px, spot_.y_px), 0) + " imaging px",
+                         event.mount.choosesSide ? event.mount.side : std::string());
 }
 
 Step Series::flipOver(const Event& event) {
@@ -312,6 +342,7 @@ Step Series::flipOver(const Event& event) {
     f.centring = centringOf(setup_);
     f.pauseBefore = setup_.flip.pauseBefore;
     f.pauseAfter = setup_.flip.pauseAfter;
+    f.guide = setup_.guided;
     if (solved_)
         f.rollBefore_deg = solved_->plane.roll().deg();
     flip_.emplace(f);
@@ -330,8 +361,8 @@ Step Series::flipStep(const Event& event) {
         return fail(why, why.asked ? asClause(why.what) : "the flip failed", event);
     }
     flipped_ = flip_->record();
-    guided_ = true;
-    settled_ = flip_->record().settled;
+    guided_ = setup_.guided;
+    settled_ = !setup_.guided || flip_->record().settled;
     spot_ = {}; // the stars were chosen anew
     sinceDither_ = 0;
     return move(event);
@@ -354,7 +385,7 @@ Step Series::refocus(const Event& event) {
     phase_ = Phase::refocusing;
     why_ = "the focus run after frame " + std::to_string(frames_.size());
     // Behind the same focuser the guide star grows too.
-    if (setup_.rig.offAxis) {
+    if (setup_.rig.offAxis && setup_.guided) {
         guided_ = guideBegun_ = false;
         return GuideStep{GuideStep::Act::stop, {}, {}};
     }
@@ -412,6 +443,8 @@ Step Series::taken(const ImageTaken& image, const Event& event) {
     ++sinceDither_;
     clouds_ = 0;
     // A loop that has ended, or lost its star, is looked after before the next frame.
+    if (!setup_.guided)
+        return move(event);
     if (image.guide.looks == 0 || image.guide.lost > image.guide.looks)
         guided_ = false;
     return move(event);
@@ -476,6 +509,15 @@ Step Series::advance(const Event& event) {
             spot_ = {};
         return move(event);
     case Phase::dithering:
+        if (!setup_.guided) {
+            constexpr double settle_s = 4.0;
+            if (std::holds_alternative<StepFinished>(event.what) && !slewSettled_) {
+                slewSettled_ = true;
+                return WaitStep{settle_s, why_};
+            }
+            slewSettled_ = false;
+            return move(event);
+        }
         settled_ = std::get<GuideAnswered>(event.what).settled;
         return move(event);
     case Phase::exposing:
@@ -509,7 +551,10 @@ Progress Series::progress() const {
                {"Guide", guided_                    ? State::done
                          : phase_ == Phase::guiding ? State::running
                                                     : State::ahead},
-               {"Expose", guided_ && phase_ != Phase::ended ? State::running : State::ahead}};
+               {"Expose", (guided_ || (!setup_.guided && at)) && phase_ != Phase::ended ? State::running
+                                                                                        : State::ahead}};
+    if (!setup_.guided)
+        p.steps.erase(p.steps.begin() + 2);
     p.fraction = -1.0;
     const int wanted = setup_.ends.frames;
     if (wanted > 0)

@@ -97,7 +97,10 @@ private:
     Step centredBy(const std::optional<SolvedFrame>& solved, const Event& event);
     Step guide();
     Step expose(const Event& event);
-    Step dither();
+    Step dither(const Event& event);
+    Step ditherBySlew(const Event& event);
+    Angle hourAngleOf(const Event& event) const; // of the target
+    bool slewWouldFlip(const Event& event) const;
     Step flipOver(const Event& event);
     Step flipStep(const Event& event);
     bool wantsFocus(const Event& event) const;
@@ -133,9 +136,10 @@ private:
     std::string side_, why_, ending_, mountAfterwards_;
     int restChecks_ = 0;
     bool stoppedByHand_ = false;
-    std::string notParked_; // why it only stopped tracking
-    int allDithers_ = 0;    // of the pattern
-    int sinceDither_ = 0;   // frames
+    std::string notParked_;    // why it only stopped tracking
+    int allDithers_ = 0;       // of the pattern
+    int sinceDither_ = 0;      // frames
+    bool slewSettled_ = false; // of a dither without guiding
     int clouds_ = 0;
     bool centred_ = false;
     bool guided_ = false;     // the loop runs and was steady

@@ -69,6 +69,8 @@ Linear solve(const std::vector<Row>& rows, double deadNorth_s, double deadSouth_
         normal += d * d.transpose();
         right += d * Eigen::RowVector2d(r.x, r.y);
     }
+    if (normal(3, 3) == 0.0) // no Dec pulses: nothing is known of it
+        normal(3, 3) = 1.0;
     Linear fit;
     fit.inverse = invertSymmetric(normal);
     fit.solution = fit.inverse * right;
@@ -170,6 +172,8 @@ Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const D
     Eigen::MatrixXd inverse(p, p);
     for (int round = 0; round < 8; ++round) {
         Eigen::MatrixXd bayes = normal / variance;
+        if (normal(3, 3) == 0.0)
+            bayes(3, 3) = 1.0;
         // Play of up to a few seconds, before anything is seen of it.
         for (Eigen::Index k : {4, 5})
             bayes(k, k) += 1.0 / 25.0;
@@ -234,9 +238,10 @@ RatesVerdict judge(const Rates& r) {
     const double ra = std::abs(r.ra.rate_px_s.value / r.setup.expectedRaPxS() - 1.0);
     const double dec = std::abs(r.dec.rate_px_s.value / r.setup.expectedDecPxS() - 1.0);
     const double skew = r.orthogonality_deg.value;
-    const int steps = std::min(r.ra.steps, r.dec.steps);
-    const double precision =
-        std::max(r.ra.rate_px_s.sigma / r.ra.rate_px_s.value, r.dec.rate_px_s.sigma / r.dec.rate_px_s.value);
+    const int steps = shortestLeg(r);
+    double precision = r.ra.rate_px_s.sigma / r.ra.rate_px_s.value;
+    if (r.setup.decMotor)
+        precision = std::max(precision, r.dec.rate_px_s.sigma / r.dec.rate_px_s.value);
     // Swapped axes make nonsense of all else. Reversed ones are measured as they are and guide well.
     if (r.sense == PulseSense::swapped)
         return RatesVerdict::bad;
@@ -247,7 +252,25 @@ RatesVerdict judge(const Rates& r) {
     return RatesVerdict::good;
 }
 
+// Of an axis that cannot be tried: what the rig promises, at a right angle to RA, on the side that the sky
+// has it on where a solved frame told.
+AxisRate promisedDec(const CalibrationSetup& setup, double ra_deg) {
+    constexpr double anyRate = 0.1, anyAngle_deg = 5.0;
+    const double side =
+        setup.east_deg && setup.north_deg && sin(Angle::fromDeg(*setup.north_deg + 180.0 - ra_deg)) < 0.0
+            ? -90.0
+            : 90.0;
+    AxisRate dec;
+    dec.rate_px_s = {setup.expectedDecPxS(), anyRate * setup.expectedDecPxS()};
+    dec.angle_deg = {Angle::fromDeg(ra_deg + side).wrapped().deg(), anyAngle_deg};
+    return dec;
+}
+
 } // namespace
+
+int shortestLeg(const Rates& r) {
+    return r.setup.decMotor ? std::min(r.ra.steps, r.dec.steps) : r.ra.steps;
+}
 
 Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const CalibrationSetup& setup) {
     std::vector<Row> rows;
@@ -262,11 +285,12 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
         steps[leg] += s.pulse_ms > 0.0;
         rows.push_back({s.t_s, s.x, s.y, pulsed, s.leg});
     }
-    for (size_t leg = 0; leg < 4; ++leg)
+    const size_t legs = setup.decMotor ? 4 : 2;
+    for (size_t leg = 0; leg < legs; ++leg)
         if (steps[leg] < 2)
             return problem(std::string("The ") + legName(static_cast<Leg>(leg)) + " leg has " +
                                formatCount(steps[leg], "pulse") + ".",
-                           "Each of the four legs needs at least two, better twelve.", "Calibrate again.");
+                           "Each leg needs at least two, better twelve.", "Calibrate again.");
     // Time counts from the first sample so that the start is where the star was.
     for (Row& r : rows)
         r.t -= samples.front().t_s;
@@ -300,7 +324,8 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     };
     if (const auto p = still(ra, sigmaRa, pulsed[0], setup.expectedRaPxS() * cos(setup.dec), "RA"))
         return tl::unexpected(*p);
-    if (const auto p = still(dec, sigmaDec, pulsed[2], setup.expectedDecPxS(), "Dec"))
+    if (const auto p =
+            !setup.decMotor ? std::nullopt : still(dec, sigmaDec, pulsed[2], setup.expectedDecPxS(), "Dec"))
         return tl::unexpected(*p);
 
     const double cosDec = std::max(cos(setup.dec), 0.02);
@@ -320,18 +345,19 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     const Vector raPolar = polar(u, along.ra, v, across.ra);
     const Vector decPolar = polar(u, along.dec, v, across.dec);
     rates.ra = {{raPolar.length.value / cosDec, raPolar.length.sigma / cosDec}, raPolar.angle_deg, steps[0]};
-    rates.dec = {decPolar.length, decPolar.angle_deg, steps[2]};
+    rates.dec = setup.decMotor ? AxisRate{decPolar.length, decPolar.angle_deg, steps[2]}
+                               : promisedDec(setup, raPolar.angle_deg.value);
     const double between =
-        Angle::fromDeg(decPolar.angle_deg.value - raPolar.angle_deg.value).wrappedSigned().deg();
+        Angle::fromDeg(rates.dec.angle_deg.value - raPolar.angle_deg.value).wrappedSigned().deg();
     rates.mirrored = between < 0.0;
     rates.orthogonality_deg = {std::abs(std::abs(between) - 90.0),
-                               std::hypot(raPolar.angle_deg.sigma, decPolar.angle_deg.sigma)};
-    rates.decBacklash_ms.value = 1000.0 * dead.south_s;
-    rates.decBacklash_ms.sigma = 1000.0 * across.deadSouth_s.sigma;
+                               std::hypot(raPolar.angle_deg.sigma, rates.dec.angle_deg.sigma)};
+    if (setup.decMotor)
+        rates.decBacklash_ms = {1000.0 * dead.south_s, 1000.0 * across.deadSouth_s.sigma};
     rates.drift_px_min = {60.0 * std::hypot(along.drift.value, across.drift.value),
                           60.0 * std::hypot(along.drift.sigma, across.drift.sigma)};
 
-    for (size_t leg = 0; leg < 4; ++leg) {
+    for (size_t leg = 0; leg < legs; ++leg) {
         LegFit l;
         l.leg = static_cast<Leg>(leg);
         l.steps = steps[leg];

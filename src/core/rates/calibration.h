@@ -36,6 +36,8 @@ struct CalibrationSetup {
     // Where a star lies that is farther east, or north, on the sky: angles on the sensor from +x towards +y,
     // by a solved frame; absent when none was solved.
     std::optional<double> east_deg, north_deg;
+    double directionSigma_deg = 0.1; // of both, one standard deviation
+    bool decMotor = true;            // false: only RA was measured; Dec is taken as the rig promises
 
     double expectedRaPxS() const; // at declination 0
     double expectedDecPxS() const;
@@ -94,10 +96,13 @@ struct SkyOnSensor {
 };
 SkyOnSensor skyOnSensor(const Rates& rates);
 
+// Pulses of the shortest outward leg that was measured.
+int shortestLeg(const Rates& rates);
+
 // Fits all legs together: start, drift, both rate vectors, and the dead times of the Dec legs, by least
 // squares with covariance. The errors allow for slow air and, along RA, for a worm that turns meanwhile (it
-// lengthens or shortens the RA legs and sways the Dec legs sideways). Fails when a leg is missing, has no
-// pulses, or did not move.
+// lengthens or shortens the RA legs and sways the Dec legs sideways). Without a Dec motor there are the two
+// RA legs alone. Fails when a leg is missing, has no pulses, or did not move.
 Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const CalibrationSetup& setup);
 
 } // namespace nordstjerna

@@ -76,6 +76,9 @@ std::string whyRatesAged(const CalibrationSetup& then, const CalibrationSetup& n
     if (std::abs(now.guideRateRa - then.guideRateRa) > 0.005 ||
         std::abs(now.guideRateDec - then.guideRateDec) > 0.005)
         return "the mount's guide rate changed";
+    if (then.decMotor != now.decMotor)
+        return now.decMotor ? "they were measured without a motor on the Dec axis"
+                            : "the Dec axis has no motor any more";
     return {};
 }
 

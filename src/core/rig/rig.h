@@ -45,12 +45,16 @@ struct FocuserSpec {
 };
 
 struct MountSpec {
+    std::string id, name;     // see rig_parts.h
     double guideRateRa = 0.5; // fractions of the sidereal rate
     double guideRateDec = 0.5;
     double wormPeriod_s = 0.0; // 0: not known
     // Turns of each further shaft of the RA gears (motor, belt wheel …) for one turn of the worm.
     std::vector<double> shaftTurns;
-    bool encoders = false;
+    // An encoder on the axis itself measures the backlash and takes it out; such an axis is guided gently.
+    bool encoderRa = false;
+    bool encoderDec = false;
+    bool decMotor = true; // false: RA alone is driven; nothing asks for Dec
     double slewRate_deg_s = 4.0;
     Angle meridianLimitEast = Angle::fromHours(0.5); // how far past the meridian each side may track
     Angle meridianLimitWest = Angle::fromHours(0.5);
@@ -71,8 +75,10 @@ struct GuideOffset {
 };
 
 struct Rig {
-    std::string id; // survives renaming; what was measured with a rig belongs to it
+    // Of the mount with these optics (nameWhole); what was measured with both belongs to it.
+    std::string id;
     std::string name;
+    std::string opticsId, opticsName;
     CameraSpec imagingCamera;
     Optics imagingOptics;
     CameraSpec guideCamera;
@@ -86,7 +92,7 @@ struct Rig {
     MountSpec mount;
     GuideDefaults guiding;
     Site site;
-    std::string siteName;
+    std::string siteId, siteName;
     std::string timeZone; // of the site's clocks, as "Europe/Stockholm"; empty: the computer's
     HorizonProfile horizon;
 

@@ -27,7 +27,7 @@ void hours(RigVisitor& v, const FieldSpec& field, Angle& angle) {
         angle = Angle::fromHours(now);
 }
 
-void describeOptics(Optics& o, RigVisitor& v) {
+void describeTelescope(Optics& o, RigVisitor& v) {
     v.number({.key = "focal_mm",
               .name = "focal length",
               .unit = "mm",
@@ -160,7 +160,7 @@ void describeSide(const PartSpec& side, const PartSpec& optics, const PartSpec& 
     if (!v.enter(side, true))
         return;
     if (v.enter(optics, true)) {
-        describeOptics(o, v);
+        describeTelescope(o, v);
         v.leave();
     }
     if (v.enter(camera, true)) {
@@ -209,9 +209,15 @@ void describeOffset(std::optional<GuideOffset>& to, RigVisitor& v) {
     to = offset;
 }
 
-void describeMount(MountSpec& m, RigVisitor& v) {
+void describeIdentity(std::string& id, std::string& name, const char* help, RigVisitor& v) {
+    v.text({.key = "id", .name = "identity", .help = "survives renaming"}, id);
+    v.text({.key = "name", .name = "name", .label = "Name", .help = help}, name);
+}
+
+void describeMountSpec(MountSpec& m, RigVisitor& v) {
     if (!v.enter({"mount", "mount"}, true))
         return;
+    describeIdentity(m.id, m.name, "of the mount, as you call it", v);
     v.number({.key = "guide_rate_ra",
               .name = "guide rate in RA",
               .unit = "×",
@@ -289,9 +295,24 @@ void describeMount(MountSpec& m, RigVisitor& v) {
              .label = "Lowest",
              .help = "tracking stops there, at the latest; the local horizon counts too"},
             m.lowestAltitude);
-    v.flag(
-        {.key = "encoders", .name = "encoders on the axes", .label = "encoders on the axes", .compared = 0},
-        m.encoders);
+    v.flag({.key = "encoder_ra",
+            .name = "encoder on the RA axis",
+            .label = "encoder on the RA axis",
+            .help = "on the axis itself, not on the motor",
+            .compared = 0},
+           m.encoderRa);
+    v.flag({.key = "encoder_dec",
+            .name = "encoder on the Dec axis",
+            .label = "encoder on the Dec axis",
+            .help = "on the axis itself, not on the motor",
+            .compared = 0},
+           m.encoderDec);
+    v.flag({.key = "dec_motor",
+            .name = "motor on the Dec axis",
+            .label = "motor on the Dec axis",
+            .help = "without one only RA is calibrated and guided",
+            .compared = 0},
+           m.decMotor);
     v.leave();
 }
 
@@ -318,10 +339,49 @@ void describeLoop(GuideDefaults& g, RigVisitor& v) {
     v.leave();
 }
 
+} // namespace
+
+std::string PartVisitor::pathOf(const FieldSpec& field) const {
+    std::string path;
+    for (const PartSpec& part : parts_)
+        path += std::string(part.key) + ".";
+    return path + field.key;
+}
+
+void describeMount(Rig& rig, RigVisitor& v) {
+    describeMountSpec(rig.mount, v);
+}
+
+void describeOptics(Rig& rig, RigVisitor& v) {
+    if (v.enter({"optics", "optics"}, true)) {
+        describeIdentity(rig.opticsId, rig.opticsName,
+                         "of the telescopes with their cameras, as you call them", v);
+        v.leave();
+    }
+    v.flag({.key = "off_axis",
+            .name = "off-axis guider",
+            .label = "off-axis: imaging optics",
+            .help = "guides through the imaging telescope",
+            .compared = 0},
+           rig.offAxis);
+    v.flag({.key = "solve_with_imaging",
+            .name = "camera for solving",
+            .label = "pole by this camera",
+            .help = "the imaging camera, not the guide camera, shows where the telescope points",
+            .compared = 0},
+           rig.solveWithImaging);
+    describeSide({"imaging", "imaging"}, {"optics", "imaging telescope"}, {"camera", "imaging camera"},
+                 {"focuser", "imaging focuser"}, rig.imagingOptics, rig.imagingCamera, rig.imagingFocuser, v);
+    // With an off-axis guider the own guide scope is kept for switching back, and counts for nothing.
+    describeSide({"guiding", "guiding"}, {"optics", "guide scope", rig.offAxis}, {"camera", "guide camera"},
+                 {"focuser", "guide focuser"}, rig.guideOptics, rig.guideCamera, rig.guideFocuser, v);
+    describeOffset(rig.guideOffset, v);
+}
+
 void describeSite(Rig& rig, RigVisitor& v) {
     if (!v.enter({"site", "site"}, true))
         return;
-    v.text({.key = "name", .name = "name", .label = "Name"}, rig.siteName);
+    describeIdentity(rig.siteId, rig.siteName, "of the site", v);
     v.text({.key = "time_zone",
             .name = "time zone",
             .label = "Time zone",
@@ -380,38 +440,14 @@ void describeSite(Rig& rig, RigVisitor& v) {
     v.leave();
 }
 
-} // namespace
-
-std::string PartVisitor::pathOf(const FieldSpec& field) const {
-    std::string path;
-    for (const PartSpec& part : parts_)
-        path += std::string(part.key) + ".";
-    return path + field.key;
-}
-
 void describe(Rig& rig, RigVisitor& v) {
-    v.text({.key = "id", .name = "identity", .help = "survives renaming; what was measured belongs to it"},
+    v.text({.key = "id",
+            .name = "identity",
+            .help = "of the mount with these optics; what was measured belongs to it"},
            rig.id);
-    v.text({.key = "name", .name = "name", .label = "Rig", .needed = true}, rig.name);
-    v.flag({.key = "off_axis",
-            .name = "off-axis guider",
-            .label = "off-axis: imaging optics",
-            .help = "guides through the imaging telescope",
-            .compared = 0},
-           rig.offAxis);
-    v.flag({.key = "solve_with_imaging",
-            .name = "camera for solving",
-            .label = "pole by this camera",
-            .help = "the imaging camera, not the guide camera, shows where the telescope points",
-            .compared = 0},
-           rig.solveWithImaging);
-    describeSide({"imaging", "imaging"}, {"optics", "imaging telescope"}, {"camera", "imaging camera"},
-                 {"focuser", "imaging focuser"}, rig.imagingOptics, rig.imagingCamera, rig.imagingFocuser, v);
-    // With an off-axis guider the own guide scope is kept for switching back, and counts for nothing.
-    describeSide({"guiding", "guiding"}, {"optics", "guide scope", rig.offAxis}, {"camera", "guide camera"},
-                 {"focuser", "guide focuser"}, rig.guideOptics, rig.guideCamera, rig.guideFocuser, v);
-    describeOffset(rig.guideOffset, v);
-    describeMount(rig.mount, v);
+    v.text({.key = "name", .name = "name", .needed = true}, rig.name);
+    describeOptics(rig, v);
+    describeMount(rig, v);
     describeLoop(rig.guiding, v);
     describeSite(rig, v);
 }

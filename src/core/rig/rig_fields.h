@@ -66,5 +66,9 @@ private:
 
 // Goes through all fields. A visitor may change them; an angle that it leaves alone stays to the last digit.
 void describe(Rig& rig, RigVisitor& visitor);
+// Its parts alone (rig_parts.h).
+void describeMount(Rig& rig, RigVisitor& visitor);
+void describeOptics(Rig& rig, RigVisitor& visitor);
+void describeSite(Rig& rig, RigVisitor& visitor);
 
 } // namespace nordstjerna

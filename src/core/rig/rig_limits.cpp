@@ -1,6 +1,6 @@
 // What is physically possible, by the limits of each field.
 #include "core/base/format.h"
-#include "core/rig/rig_fields.h"
+#include "core/rig/rig_parts.h"
 
 namespace nordstjerna {
 
@@ -19,8 +19,9 @@ std::string briefly(double v) {
 
 class LimitCheck : public PartVisitor {
 public:
-    std::optional<Problem> problem;
-
+    Expected<void> outcome() const {
+        return problem ? Expected<void>(tl::unexpected(*problem)) : Expected<void>();
+    }
     bool enter(const PartSpec& part, bool there) override {
         return !part.mayLack && PartVisitor::enter(part, there);
     }
@@ -38,6 +39,7 @@ public:
     }
 
 private:
+    std::optional<Problem> problem;
     void hold(const FieldSpec& field, double v, double low, double high) {
         if (problem || (v >= low && v <= high))
             return;
@@ -56,9 +58,14 @@ Expected<void> validateRig(const Rig& rig) {
     LimitCheck check;
     Rig copy = rig;
     describe(copy, check);
-    if (check.problem)
-        return tl::unexpected(*check.problem);
-    return {};
+    return check.outcome();
+}
+
+Expected<void> validatePart(const Rig& rig, RigPart part) {
+    LimitCheck check;
+    Rig copy = rig;
+    describePart(copy, part, check);
+    return check.outcome();
 }
 
 } // namespace nordstjerna

@@ -47,7 +47,8 @@ double suggestedPulseStep_ms(double scale_arcsec_px, double guideRate, Angle dec
 }
 
 double centroidFloor_arcsec(const Scales& scales) {
-    return 0.1 * scales.guide_arcsec_px;
+    constexpr double ofOneStar_px = 0.1, stars = 6.0;
+    return ofOneStar_px / std::sqrt(stars) * scales.guide_arcsec_px;
 }
 
 } // namespace nordstjerna

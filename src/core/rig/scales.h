@@ -37,7 +37,8 @@ double ditherImagingPx(const Scales& scales, double guidePx);
 double suggestedPulseStep_ms(double scale_arcsec_px, double guideRate, Angle dec, double travel_px = 25.0,
                              int steps = 12);
 
-// Smallest motion the guide camera can tell from a still star: a tenth of a pixel.
+// What the guide camera lets the place of the sky scatter, in one coordinate: a tenth of a pixel of one star,
+// and the mean of the half dozen that are usually followed at once.
 double centroidFloor_arcsec(const Scales& scales);
 
 } // namespace nordstjerna

@@ -72,6 +72,7 @@ struct SeriesSetup {
     MountAfter afterwards = MountAfter::stopTracking;
     bool followed = false; // another target comes after a good end: the mount goes on tracking until then
     bool centre = true;    // first
+    bool guided = true;    // false: short exposures without corrections; dithers are small slews
     bool guiding = false;  // the loop runs as it begins: it is let go only if the telescope must move
     double tolerance_arcsec = 60.0;
     std::uint64_t seed = 1; // of a random pattern

@@ -32,6 +32,7 @@ public:
 
     // Within the radius and not fainter, or of unknown magnitude but wide; the brightest first, stars last.
     std::vector<const SkyObject*> around(const Vec3& icrs, Angle radius, double faintest) const;
+    const std::vector<SkyObject>& all() const { return objects_; }
 
 private:
     std::vector<SkyObject> objects_;

@@ -1,5 +1,7 @@
 #include "desk/evening/calibration_book.h"
 
+#include <algorithm>
+
 #include "core/findings/rates_findings.h"
 #include "core/procedure/prepare_guiding.h"
 #include "core/rates/reuse.h"
@@ -17,6 +19,7 @@ CalibrationSetup setupOf(const Rig& rig) {
     s.guideRateRa = rig.mount.guideRateRa;
     s.guideRateDec = rig.mount.guideRateDec;
     s.bin = rig.guideCamera.bin;
+    s.decMotor = rig.mount.decMotor;
     return s;
 }
 } // namespace
@@ -55,15 +58,31 @@ void CalibrationBook::readPast() {
     past_ = logbook_.ratesOf(rigs_.rig().id);
 }
 
-void CalibrationBook::takeLatest() {
-    rates_.reset();
+void CalibrationBook::take(const std::optional<Rates>& rates, bool seen) {
+    rates_ = rates;
     agedBy_.clear();
-    for (const LoggedRates& past : past_)
-        if (past.rates.verdict != RatesVerdict::bad) {
-            rates_ = past.rates;
-            check();
-            return;
-        }
+    seen_ = seen;
+    look_.reset();
+    check();
+}
+
+void CalibrationBook::takeLatest() {
+    const auto good = std::find_if(past_.begin(), past_.end(), [](const LoggedRates& past) {
+        return past.rates.verdict != RatesVerdict::bad;
+    });
+    take(good == past_.end() ? std::nullopt : std::optional(good->rates), false);
+}
+
+void CalibrationBook::heed(const std::optional<RatesLook>& look) {
+    if (!look || !rates_ || seen_ || (look_ && look_->hold == look->hold))
+        return;
+    if (look->hold == RatesHold::turned)
+        rates_ = ratesTurned(*rates_, look->turn_deg.value);
+    if (look->hold == RatesHold::notAny)
+        agedBy_ = look->why;
+    seen_ = look->hold != RatesHold::unknown;
+    look_ = look;
+    Q_EMIT changed();
 }
 
 void CalibrationBook::ageRates(const std::string& reason) {
@@ -80,7 +99,7 @@ void CalibrationBook::turnRates(double rotator_deg) {
 
 std::optional<bool> CalibrationBook::decReverses() const {
     const auto& seen = evening_.evening().decReverses;
-    const auto known = seen.find(rigs_.rig().id);
+    const auto known = seen.find(rigs_.rig().mount.id);
     return known != seen.end() ? std::optional<bool>(known->second) : std::nullopt;
 }
 
@@ -89,20 +108,17 @@ std::optional<Rates> CalibrationBook::ratesHere() const {
 }
 
 void CalibrationBook::setDecReverses(bool reverses) {
-    evening_.edit([&](Evening& e) { e.decReverses[rigs_.rig().id] = reverses; });
+    evening_.edit([&](Evening& e) { e.decReverses[rigs_.rig().mount.id] = reverses; });
     Q_EMIT changed();
 }
 
 void CalibrationBook::restoreRates(const Rates& rates) {
-    rates_ = rates;
-    agedBy_.clear();
-    check();
+    take(rates, true);
     Q_EMIT changed();
 }
 
 void CalibrationBook::setRates(const Rates& rates) {
-    rates_ = rates;
-    agedBy_.clear();
+    take(rates, true);
     logRates(rates);
     Q_EMIT changed();
 }

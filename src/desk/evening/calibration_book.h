@@ -1,7 +1,7 @@
 // Calibrations: of tonight, of earlier nights, until something about the rig changes.
 #pragma once
 
-#include "core/rates/calibration.h"
+#include "core/rates/rates_look.h"
 #include "desk/evening/guide_settings.h"
 #include "desk/evening/mount_desk.h"
 #include "desk/logbook.h"
@@ -21,7 +21,7 @@ public:
     std::optional<Rates> ratesHere() const;
     // Whether Dec pulses work the other way over there, once it was seen.
     std::optional<bool> decReverses() const;
-    // It was seen: pulses work against what the carried rates say, or with them. Remembered for this rig.
+    // It was seen: pulses work against what the carried rates say, or with them. Remembered for this mount.
     void setDecReverses(bool reverses);
     // In use from now on, and kept in the night log.
     void setRates(const Rates& rates);
@@ -36,6 +36,13 @@ public:
     void ageRates(const std::string& reason);
     // The camera sits on a rotator that turned by this angle: the rates turn with it.
     void turnRates(double rotator_deg);
+    // Measured, or held against a frame of the sky, since the program began.
+    bool seen() const { return seen_; }
+    // What a frame of the sky told of rates that were not seen yet: they turn with the camera, or are out of
+    // date. Told again, it changes nothing.
+    void heed(const std::optional<RatesLook>& look);
+    // The last one of these rates.
+    const std::optional<RatesLook>& look() const { return look_; }
     // Of this rig from the night log, newest first.
     const std::vector<LoggedRates>& pastRates() const { return past_; }
 
@@ -54,6 +61,9 @@ private:
     Logbook& logbook_;
     std::optional<Rates> rates_;
     std::string agedBy_;
+    bool seen_ = false;
+    std::optional<RatesLook> look_;
+    void take(const std::optional<Rates>& rates, bool seen);
     std::vector<LoggedRates> past_; // reading them fits each anew, so they are kept
 };
 

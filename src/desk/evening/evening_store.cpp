@@ -96,20 +96,44 @@ void EveningStore::keepView(const std::string& station, const std::string& theme
     });
 }
 
-void EveningStore::keepSeriesPlan(const std::map<std::string, double>& plan,
+namespace {
+Evening::Fields fieldsOf(const std::map<std::string, Evening::Fields>& all, const std::string& id) {
+    const auto kept = all.find(id);
+    return kept == all.end() ? Evening::Fields() : kept->second;
+}
+} // namespace
+
+Evening::Fields EveningStore::seriesPlan(const std::string& opticsId) const {
+    return fieldsOf(evening_.seriesPlan, opticsId);
+}
+
+Evening::Fields EveningStore::centring(const std::string& opticsId) const {
+    return fieldsOf(evening_.centring, opticsId);
+}
+
+Evening::Fields EveningStore::sightings(const std::string& mountId) const {
+    return fieldsOf(evening_.sightings, mountId);
+}
+
+void EveningStore::keepSightings(const std::string& mountId, const Evening::Fields& fields) {
+    if (fields != sightings(mountId))
+        edit([&](Evening& e) { e.sightings[mountId] = fields; });
+}
+
+void EveningStore::keepSeriesPlan(const std::string& opticsId, const Evening::Fields& plan,
                                   const std::filesystem::path& folder) {
-    if (plan == evening_.seriesPlan && folder == imageFolder())
+    if (plan == seriesPlan(opticsId) && folder == imageFolder())
         return;
     edit([&](Evening& e) {
-        e.seriesPlan = plan;
+        e.seriesPlan[opticsId] = plan;
         if (folder != imageFolder())
             e.frameFolder = folder.string();
     });
 }
 
-void EveningStore::keepCentring(const std::map<std::string, double>& fields) {
-    if (fields != evening_.centring)
-        edit([&](Evening& e) { e.centring = fields; });
+void EveningStore::keepCentring(const std::string& opticsId, const Evening::Fields& fields) {
+    if (fields != centring(opticsId))
+        edit([&](Evening& e) { e.centring[opticsId] = fields; });
 }
 
 std::filesystem::path EveningStore::imageFolder() const {

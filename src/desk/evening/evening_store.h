@@ -41,9 +41,16 @@ public:
     // Where the person was.
     void keepView(const std::string& station, const std::string& theme, bool findings,
                   const std::string& windowPlace);
-    // The plan of the last series and how targets are centred, by the names of their fields.
-    void keepSeriesPlan(const std::map<std::string, double>& plan, const std::filesystem::path& folder);
-    void keepCentring(const std::map<std::string, double>& fields);
+    // The plan of the last series with these optics and how targets are centred, by the names of their
+    // fields; empty where nothing is kept.
+    Evening::Fields seriesPlan(const std::string& opticsId) const;
+    void keepSeriesPlan(const std::string& opticsId, const Evening::Fields& plan,
+                        const std::filesystem::path& folder);
+    Evening::Fields centring(const std::string& opticsId) const;
+    void keepCentring(const std::string& opticsId, const Evening::Fields& fields);
+    // The same of how sightings of the pole are taken with this mount.
+    Evening::Fields sightings(const std::string& mountId) const;
+    void keepSightings(const std::string& mountId, const Evening::Fields& fields);
     // Where frames go unless the person chose another folder.
     std::filesystem::path imageFolder() const;
 

@@ -47,7 +47,7 @@ const char* cameraId(CameraRole camera) {
 
 std::vector<FocusedOnce> FocusBook::focused(CameraRole camera) const {
     const auto& all = evening_.evening().focused;
-    const auto rig = all.find(rigs_.rig().id);
+    const auto rig = all.find(rigs_.rig().opticsId);
     if (rig == all.end() || !rig->second.contains(cameraId(camera)))
         return {};
     return rig->second.at(cameraId(camera));
@@ -64,7 +64,7 @@ void FocusBook::keepFocused(CameraRole camera, const FocusResult& result) {
     if (result.temperature_c)
         evening_.edit([&](Evening& e) {
             constexpr size_t most = 60;
-            auto& runs = e.focused[rigs_.rig().id][cameraId(camera)];
+            auto& runs = e.focused[rigs_.rig().opticsId][cameraId(camera)];
             runs.push_back({night_.now(), result.curve.best_steps, *result.temperature_c});
             if (runs.size() > most)
                 runs.erase(runs.begin());

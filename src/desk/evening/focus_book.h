@@ -31,7 +31,7 @@ public:
     bool hasFocuser(CameraRole camera) const { return focuserOf(devices_, camera) != nullptr; }
     // Where it stands, asked beside the window; `told` runs in the window.
     void askFocuser(CameraRole camera, std::function<void(const Expected<FocuserState>&)> told);
-    // What the focus runs of this rig found, oldest first.
+    // What the focus runs with these optics found, oldest first.
     std::vector<FocusedOnce> focused(CameraRole camera) const;
     // Whether it was focused, or its frames looked at, this evening; frames looked at are forgotten at the
     // end of the program.

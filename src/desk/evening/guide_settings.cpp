@@ -4,22 +4,34 @@ namespace nordstjerna {
 
 GuideSettings::GuideSettings(EveningStore& evening, RigBook& rigs, const ThisNight& night)
     : evening_(evening), rigs_(rigs), night_(night) {
-    const auto fromRig = [this] {
-        const GuideDefaults& g = rigs_.rig().guiding;
-        book_.setFromRig(g.exposure_s, g.pulseLimit_ms);
-    };
-    fromRig();
-    for (const Evening::Setting& s : evening.evening().settings)
-        if (const auto key = settingWithId(s.id))
-            book_.restore(*key, s.value, s.origin, s.reason);
-    connect(&rigs, &RigBook::replaced, this, [this] { handStars_.clear(); });
-    connect(&rigs, &RigBook::changed, this, [this, fromRig] {
+    restore();
+    connect(&rigs, &RigBook::replaced, this, [this] {
+        handStars_.clear();
+        restore();
+    });
+    connect(&rigs, &RigBook::changed, this, [this] {
         if (givesToRig_)
             return;
         fromRig();
         keep();
         Q_EMIT changed();
     });
+}
+
+void GuideSettings::fromRig() {
+    const GuideDefaults& g = rigs_.rig().guiding;
+    book_.setFromRig(g.exposure_s, g.pulseLimit_ms);
+}
+
+// As they were left with this mount and these optics.
+void GuideSettings::restore() {
+    book_ = SettingsBook();
+    fromRig();
+    const auto& all = evening_.evening().settings;
+    if (const auto kept = all.find(rigs_.rig().id); kept != all.end())
+        for (const Evening::Setting& s : kept->second)
+            if (const auto key = settingWithId(s.id))
+                book_.restore(*key, s.value, s.origin, s.reason);
 }
 
 void GuideSettings::change(SettingKey key, double value, const std::string& origin,
@@ -51,12 +63,12 @@ void GuideSettings::toRig() {
 // Those that differ from the defaults.
 void GuideSettings::keep() {
     evening_.edit([this](Evening& e) {
-        e.settings.clear();
+        std::vector<Evening::Setting>& kept = e.settings[rigs_.rig().id];
+        kept.clear();
         for (int k = 0; k < settingCount; ++k) {
             const auto key = static_cast<SettingKey>(k);
             if (book_.origin(key) != "default" && book_.origin(key) != "rig")
-                e.settings.push_back(
-                    {settingId(key), book_.value(key), book_.origin(key), book_.reason(key)});
+                kept.push_back({settingId(key), book_.value(key), book_.origin(key), book_.reason(key)});
         }
     });
 }

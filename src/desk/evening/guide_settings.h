@@ -25,6 +25,8 @@ Q_SIGNALS:
     void changed();
 
 private:
+    void fromRig();
+    void restore();
     void keep();
     void toRig();
     EveningStore& evening_;

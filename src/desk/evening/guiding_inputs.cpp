@@ -8,6 +8,7 @@ GuidingInputs guidingInputs(const RigBook& rigs, const GuideSettings& settings,
     GuidingInputs in;
     in.rig = rigs.rig();
     in.rates = calibration.rates();
+    in.ratesUnseen = !calibration.seen();
     in.ratesAgedBy = calibration.ratesAgedBy();
     in.decReverses = calibration.decReverses();
     in.mount = mount.state();

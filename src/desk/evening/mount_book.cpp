@@ -43,7 +43,7 @@ RunSurroundings MountBook::surroundings() const {
 
 LoopPriors MountBook::taught() const {
     const auto& all = evening_.evening().taught;
-    const auto known = all.find(rigs_.rig().id);
+    const auto known = all.find(rigs_.rig().mount.id);
     LoopPriors priors = known != all.end() ? known->second : LoopPriors();
     // A test tells more of the play than guiding does.
     if (backlash_ && backlash_->dead_arcsec.value > 0.0)
@@ -53,7 +53,7 @@ LoopPriors MountBook::taught() const {
 
 void MountBook::learn(const LoopPriors& taught) {
     evening_.edit([&](Evening& e) {
-        LoopPriors& known = e.taught[rigs_.rig().id];
+        LoopPriors& known = e.taught[rigs_.rig().mount.id];
         if (taught.ra.worm)
             known.ra = taught.ra;
         if (taught.dec.gap_arcsec)

@@ -25,7 +25,7 @@ public:
     // What is known beside a run of the rig in use.
     RunSurroundings surroundings() const;
 
-    // What the runs of this rig taught so far, for the next to begin with. Remembered for this rig.
+    // What the runs of this mount taught so far, with whatever optics, for the next to begin with.
     LoopPriors taught() const;
     void learn(const LoopPriors& taught);
 

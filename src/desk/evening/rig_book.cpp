@@ -4,42 +4,69 @@
 
 namespace nordstjerna {
 
+namespace {
+bool sameParts(const Rig& a, const Rig& b) {
+    return std::all_of(rigParts.begin(), rigParts.end(),
+                       [&](RigPart part) { return partId(a, part) == partId(b, part); });
+}
+
+void listOwn(std::vector<Listed>& list, const std::string& id, const std::string& name) {
+    const auto own = std::find_if(list.begin(), list.end(), [&](const Listed& l) { return l.id == id; });
+    if (own == list.end())
+        list.push_back({id, name});
+    else
+        own->name = name;
+}
+} // namespace
+
 RigBook::RigBook(const Rig& first, EveningStore& evening) : evening_(evening) {
     use(evening.evening().rig.value_or(first));
     evening_.fill([this](Evening& e) { e.rig = rig_; });
+    evening_.write(ProblemCause::rig, "parts of rigs", [library = library(), drawers = drawers()] {
+        for (const Rig& rig : library.all())
+            if (auto done = drawers.keepMissing(rig); !done)
+                return done;
+        return Expected<void>();
+    });
 }
 
 void RigBook::use(const Rig& rig) {
     rig_ = rig;
+    takeApart(rig_);
+    nameWhole(rig_);
     auto zone = civilTimeOf(rig_.timeZone);
     zone_ = zone ? std::move(*zone) : civilTimeOf({}).value_or(CivilTime());
 }
 
 void RigBook::keep() {
     evening_.write(ProblemCause::rig, "rig " + rig_.id,
-                   [library = library(), rig = rig_] { return library.keep(rig); });
+                   [library = library(), drawers = drawers(), rig = rig_] {
+                       auto done = library.keep(rig);
+                       return done ? drawers.keep(rig) : done;
+                   });
 }
 
 void RigBook::set(const Rig& rig) {
-    const bool other = rig.id != rig_.id;
+    const bool other = !sameParts(rig, rig_);
     if (other) // what is left must be there to come back to
         keep();
     use(rig);
-    evening_.edit([&](Evening& e) { e.rig = rig; });
+    evening_.edit([&](Evening& e) { e.rig = rig_; });
     keep();
     if (other)
         Q_EMIT replaced();
     Q_EMIT changed();
 }
 
-std::vector<RigLibrary::Listed> RigBook::list() const {
+std::vector<Listed> RigBook::list() const {
     auto list = library().list();
-    const auto own =
-        std::find_if(list.begin(), list.end(), [this](const auto& r) { return r.id == rig_.id; });
-    if (own == list.end())
-        list.push_back({rig_.id, rig_.name});
-    else
-        own->name = rig_.name;
+    listOwn(list, rig_.id, rig_.name);
+    return list;
+}
+
+std::vector<Listed> RigBook::list(RigPart part) const {
+    auto list = drawers().list(part);
+    listOwn(list, partId(rig_, part), partName(rig_, part));
     return list;
 }
 
@@ -51,8 +78,31 @@ Expected<void> RigBook::choose(const std::string& id) {
     auto rig = library().read(id);
     if (!rig)
         return tl::unexpected(rig.error());
+    drawers().refresh(*rig);
     set(*rig);
     return {};
+}
+
+Expected<void> RigBook::choose(RigPart part, const std::string& id) {
+    if (id == partId(rig_, part))
+        return {};
+    if (auto done = allOnDisk(); !done)
+        return done;
+    Rig rig = rig_;
+    if (auto done = drawers().take(part, id, rig); !done)
+        return done;
+    if (part != RigPart::site)
+        rig = togetherAgain(rig);
+    set(rig);
+    return {};
+}
+
+Rig RigBook::togetherAgain(const Rig& rig) const {
+    Rig again = rig;
+    again.guiding = GuideDefaults();
+    if (const auto before = library().read(rig.id))
+        again.guiding = before->guiding;
+    return again;
 }
 
 // What was edited last may still be on its way there.
@@ -63,10 +113,9 @@ Expected<void> RigBook::allOnDisk() {
     return {};
 }
 
-void RigBook::duplicate() {
+void RigBook::duplicate(RigPart part) {
     Rig copy = rig_;
-    copy.id = newRigId();
-    copy.name += tr(" (copy)").toStdString();
+    setPartIdentity(copy, part, newRigId(), partName(rig_, part) + tr(" (copy)").toStdString());
     set(copy);
 }
 
@@ -77,6 +126,19 @@ Expected<void> RigBook::remove(const std::string& id) {
     if (auto done = allOnDisk(); !done)
         return done;
     return library().remove(id);
+}
+
+Expected<void> RigBook::remove(RigPart part, const std::string& id) {
+    if (id == partId(rig_, part))
+        return problem("The " + std::string(partNoun(part)) + " in use cannot be removed.", "",
+                       "Choose another one first.");
+    if (auto done = allOnDisk(); !done)
+        return done;
+    for (const Rig& rig : library().all())
+        if (partId(rig, part) == id)
+            if (auto done = library().remove(rig.id); !done)
+                return done;
+    return drawers().remove(part, id);
 }
 
 } // namespace nordstjerna

@@ -1,4 +1,5 @@
-// The rig in use and the others of this person.
+// The rig in use, the others of this person, and the mounts, optics and sites that they are put together
+// from.
 #pragma once
 
 #include "charts/zone.h"
@@ -20,12 +21,20 @@ public:
     const CivilTime& civilTime() const { return zone_; }
 
     // The one in use is always among them.
-    std::vector<RigLibrary::Listed> list() const;
+    std::vector<Listed> list() const;
     Expected<void> choose(const std::string& id);
-    // A copy with an identity of its own, in use from now on.
-    void duplicate();
     // Not the one in use.
     Expected<void> remove(const std::string& id);
+
+    // The one in use is always among them, too.
+    std::vector<Listed> list(RigPart part) const;
+    // In the place of the one in use. With another mount or other optics the loop starts from what was
+    // learnt with both, or from its defaults.
+    Expected<void> choose(RigPart part, const std::string& id);
+    // A copy with an identity of its own, in use from now on.
+    void duplicate(RigPart part);
+    // Not the one in use. Rigs that it was part of go with it.
+    Expected<void> remove(RigPart part, const std::string& id);
 
 Q_SIGNALS:
     void
@@ -36,7 +45,10 @@ private:
     void use(const Rig& rig);
     void keep();
     Expected<void> allOnDisk();
+    // Where it was together before, as it was then.
+    Rig togetherAgain(const Rig& rig) const;
     RigLibrary library() const { return RigLibrary(evening_.dataFolder() / "rigs"); }
+    RigDrawers drawers() const { return RigDrawers(evening_.dataFolder()); }
     EveningStore& evening_;
     Rig rig_;
     CivilTime zone_; // of its site

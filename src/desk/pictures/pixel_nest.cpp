@@ -139,8 +139,8 @@ QString PixelNest::readOut(QPointF at) const {
         return {};
     const Scales s = scalesOf(rig_);
     if (pixelsArea_.contains(at))
-        return tr("One guide pixel covers %1 × %1 imaging pixels.\nA tenth of it, what a centroid can tell: "
-                  "%2″")
+        return tr("One guide pixel covers %1 × %1 imaging pixels.\nThe mean of six guide stars is good to "
+                  "%2″.")
             .arg(qs(formatNumber(s.ratio(), 2)), qs(formatNumber(centroidFloor_arcsec(s), 2)));
     if (fieldsArea_.contains(at)) {
         const Field f = imagingField(rig_);

@@ -40,7 +40,10 @@ Expected<DeviceChoice> readDeviceChoice(const std::filesystem::path& dataFolder)
     DeviceChoice choice;
     std::string format, server;
     JsonReader r(*json, choicePath(dataFolder).string());
-    r.required("format", format).optional("use_server", choice.server).optional("server", server);
+    r.required("format", format)
+        .optional("use_server", choice.server)
+        .optional("server", server)
+        .optional("simulated_night", choice.night);
     JsonReader roles(r.child("roles"), "roles");
     for (const auto& [key, role] : roleKeys)
         roles.optional(key, choice.roles.*role);
@@ -67,6 +70,8 @@ Expected<void> writeDeviceChoice(const std::filesystem::path& dataFolder, const 
             roles[key] = choice.roles.*role;
     nlohmann::json json{
         {"format", choiceFormat}, {"use_server", choice.server}, {"server", choice.address.text()}};
+    if (!choice.night.empty())
+        json["simulated_night"] = choice.night;
     if (!roles.is_null())
         json["roles"] = roles;
     return writeJsonFile(choicePath(dataFolder), json);

@@ -12,6 +12,7 @@ struct DeviceChoice {
     bool server = false; // else the simulated night
     WireAddress address;
     WireRoles roles;
+    std::string night; // which of the simulated nights that ship; empty: the demo night
 
     bool operator==(const DeviceChoice&) const = default;
 };

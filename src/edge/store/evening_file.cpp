@@ -36,6 +36,30 @@ LoopPriors taughtFromJson(const nlohmann::json& json) {
         p.dec.gap_arcsec = Measured{json.at("gap_arcsec").at(0), json.at("gap_arcsec").at(1)};
     return p;
 }
+
+// Earlier versions kept those of the last rig alone.
+std::map<std::string, std::vector<Evening::Setting>> settingsFromJson(const nlohmann::json& json,
+                                                                      const std::string& lastRig) {
+    std::map<std::string, std::vector<Evening::Setting>> all;
+    const auto read = [&](const std::string& rig, const nlohmann::json& list) {
+        for (const auto& s : list)
+            all[rig].push_back({s.at("id").get<std::string>(), s.at("value").get<double>(),
+                                s.value("origin", ""), s.value("reason", "")});
+    };
+    if (json.is_array())
+        read(lastRig, json);
+    else
+        for (const auto& [rig, list] : json.items())
+            read(rig, list);
+    return all;
+}
+
+std::map<std::string, Evening::Fields> fieldsFromJson(const nlohmann::json& json,
+                                                      const std::string& lastOptics) {
+    if (!json.empty() && json.begin()->is_number())
+        return {{lastOptics, json.get<Evening::Fields>()}};
+    return json.get<std::map<std::string, Evening::Fields>>();
+}
 } // namespace
 
 Expected<Evening> readEvening(const std::filesystem::path& path) {
@@ -61,9 +85,7 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
                                   Angle::fromDeg(t.at("dec").get<double>())};
         }
         if (json->contains("settings"))
-            for (const auto& s : json->at("settings"))
-                e.settings.push_back({s.at("id").get<std::string>(), s.at("value").get<double>(),
-                                      s.value("origin", ""), s.value("reason", "")});
+            e.settings = settingsFromJson(json->at("settings"), e.rig ? e.rig->id : "");
         e.station = json->value("station", "");
         e.theme = json->value("theme", "");
         e.findings = json->value("findings", true);
@@ -75,11 +97,13 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
         if (json->contains("dec_reverses"))
             e.decReverses = json->at("dec_reverses").get<std::map<std::string, bool>>();
         if (json->contains("series_plan"))
-            e.seriesPlan = json->at("series_plan").get<std::map<std::string, double>>();
+            e.seriesPlan = fieldsFromJson(json->at("series_plan"), e.rig ? e.rig->opticsId : "");
         e.frameFolder = json->value("frame_folder", "");
         e.indexFolder = json->value("index_folder", "");
+        if (json->contains("sightings"))
+            e.sightings = json->at("sightings").get<std::map<std::string, Evening::Fields>>();
         if (json->contains("centring"))
-            e.centring = json->at("centring").get<std::map<std::string, double>>();
+            e.centring = fieldsFromJson(json->at("centring"), e.rig ? e.rig->opticsId : "");
         if (json->contains("focused"))
             for (const auto& [rig, cameras] : json->at("focused").items())
                 for (const auto& [camera, runs] : cameras.items())
@@ -124,6 +148,7 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
     for (const auto& [rig, taught] : e.taught)
         json["taught"][rig] = taughtToJson(taught);
     json["centring"] = e.centring;
+    json["sightings"] = e.sightings;
     for (const auto& [rig, cameras] : e.focused)
         for (const auto& [camera, runs] : cameras)
             for (const FocusedOnce& r : runs)
@@ -140,10 +165,11 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
             j["angle_deg"] = *t.angle_deg;
         json["targets"].push_back(j);
     }
-    json["settings"] = nlohmann::json::array();
-    for (const Evening::Setting& s : e.settings)
-        json["settings"].push_back(
-            {{"id", s.id}, {"value", s.value}, {"origin", s.origin}, {"reason", s.reason}});
+    json["settings"] = nlohmann::json::object();
+    for (const auto& [rig, settings] : e.settings)
+        for (const Evening::Setting& s : settings)
+            json["settings"][rig].push_back(
+                {{"id", s.id}, {"value", s.value}, {"origin", s.origin}, {"reason", s.reason}});
     return writeJsonFile(path, json);
 }
 

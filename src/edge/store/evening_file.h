@@ -24,6 +24,7 @@ struct NotedTarget {
 };
 
 struct Evening {
+    using Fields = std::map<std::string, double>;
     std::optional<Rig> rig; // with edits that were not saved
     std::string targetName;
     std::optional<Equatorial> target;
@@ -32,28 +33,31 @@ struct Evening {
         double value = 0.0;
         std::string origin, reason;
     };
-    std::vector<Setting> settings; // those that differ from the defaults
+    // For each rig: the settings of its loop that differ from the defaults.
+    std::map<std::string, std::vector<Setting>> settings;
     std::string station;
     std::string theme;
     bool findings = true; // the panel stands open
     bool alarmSound = true;
     std::string windowPlace; // as the window library writes it
-    // For each rig: whether Dec pulses work the other way on the other side of the pier, once it was seen.
+    // For each mount: whether Dec pulses work the other way on the other side of the pier, once it was seen.
     std::map<std::string, bool> decReverses;
-    // For each rig: what its runs taught the guide loop.
+    // For each mount: what its runs taught the guide loop.
     std::map<std::string, LoopPriors> taught;
-    // The plan of the last series, by the names of its fields; and where frames go.
-    std::map<std::string, double> seriesPlan;
+    // For each set of optics: the plan of its last series, by the names of its fields. And where frames go.
+    std::map<std::string, Fields> seriesPlan;
     std::string frameFolder;
     std::string indexFolder; // further star index files
-    // For each rig and camera ("imaging", "guide"): what its focus runs found, oldest first.
+    // For each set of optics and camera ("imaging", "guide"): what its focus runs found, oldest first.
     std::map<std::string, std::map<std::string, std::vector<FocusedOnce>>> focused;
     // Targets that follow the present one, in this order, each with the frames that are wanted of it.
     std::vector<FollowingTarget> following;
     // Tonight's targets, in the order they were noted.
     std::vector<NotedTarget> targets;
-    // How the target is centred: tolerance, settling, binning …, by the names of the fields.
-    std::map<std::string, double> centring;
+    // For each set of optics: how the target is centred, by the names of the fields (tolerance, settling …).
+    std::map<std::string, Fields> centring;
+    // For each mount: how sightings of the pole are taken, by the names of the fields.
+    std::map<std::string, Fields> sightings;
 };
 
 // Unknown keys are passed over: a newer program may have written it.

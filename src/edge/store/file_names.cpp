@@ -1,5 +1,8 @@
 #include "edge/store/file_names.h"
 
+#include <cctype>
+#include <cstdint>
+
 #include <algorithm>
 
 namespace nordstjerna {
@@ -67,6 +70,33 @@ std::filesystem::path keepAside(const std::filesystem::path& path) {
         return error ? std::filesystem::path() : aside;
     }
     return {};
+}
+
+std::string fileNameOfId(const std::string& id) {
+    // Each other byte by its number: two identities never share a file.
+    std::string safe;
+    for (const char c : id) {
+        const auto byte = static_cast<unsigned char>(c);
+        if ((byte < 0x80 && std::isalnum(byte)) || c == '-') {
+            safe += c;
+        } else {
+            safe += '_';
+            safe += "0123456789abcdef"[byte >> 4U];
+            safe += "0123456789abcdef"[byte & 15U];
+        }
+    }
+    // A name has its limits; what is cut off is told apart by its hash.
+    constexpr size_t longest = 120;
+    if (safe.size() > longest) {
+        std::uint64_t hash = 14695981039346656037ULL; // FNV-1a (Fowler, Noll, Vo)
+        for (const char c : id)
+            hash = (hash ^ static_cast<unsigned char>(c)) * 1099511628211ULL;
+        safe.resize(longest);
+        safe += '-';
+        for (int k = 0; k < 16; ++k, hash >>= 4U)
+            safe += "0123456789abcdef"[hash & 15U];
+    }
+    return safe;
 }
 
 } // namespace nordstjerna

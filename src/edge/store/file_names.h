@@ -11,6 +11,10 @@ namespace nordstjerna {
 // so that no file system minds, and nothing in it leaves its folder. `otherwise` where nothing is left.
 std::string plainName(const std::string& text, const std::string& otherwise);
 
+// A name without ending for what is known by an identity: two identities never share one, whatever bytes they
+// hold.
+std::string fileNameOfId(const std::string& id);
+
 // The files of a folder (and those below it) whose names end so, sorted. What cannot be read is left out:
 // nothing is thrown.
 std::vector<std::filesystem::path> filesIn(const std::filesystem::path& folder, const std::string& ending,

@@ -350,13 +350,15 @@ void putFrame(fitsfile* f, const Frame& frame, const std::vector<FitsCard>& card
         return static_cast<unsigned short>(std::lround(std::clamp(v, 0.0F, 65535.0F)));
     });
     fits_write_img(f, TUSHORT, 1, static_cast<LONGLONG>(counts.size()), counts.data(), &status);
-    fits_write_chksum(f, &status);
 }
 } // namespace
 
 Expected<void> writeFits(const std::filesystem::path& path, const Frame& frame,
                          const std::vector<FitsCard>& cards) {
-    return create(path, [&](fitsfile* f, int& status) { putFrame(f, frame, cards, status); });
+    return create(path, [&](fitsfile* f, int& status) {
+        putFrame(f, frame, cards, status);
+        fits_write_chksum(f, &status);
+    });
 }
 
 Expected<std::string> fitsBytes(const Frame& frame) {

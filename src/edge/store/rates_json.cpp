@@ -18,6 +18,10 @@ nlohmann::json ratesToJson(const Rates& r) {
         setup["east_deg"] = *r.setup.east_deg;
     if (r.setup.north_deg)
         setup["north_deg"] = *r.setup.north_deg;
+    if (r.setup.east_deg)
+        setup["direction_sigma_deg"] = r.setup.directionSigma_deg;
+    if (!r.setup.decMotor)
+        setup["dec_motor"] = false;
     return {{"setup", setup}, {"samples", samples}};
 }
 
@@ -37,6 +41,8 @@ Expected<Rates> ratesFromJson(const nlohmann::json& json) {
             setup.east_deg = j.at("east_deg").get<double>();
         if (j.contains("north_deg"))
             setup.north_deg = j.at("north_deg").get<double>();
+        setup.directionSigma_deg = j.value("direction_sigma_deg", setup.directionSigma_deg);
+        setup.decMotor = j.value("dec_motor", true);
         std::vector<CalibrationSample> samples;
         for (const auto& s : json.at("samples")) {
             const int leg = s.at(3);

@@ -11,6 +11,22 @@ namespace {
 
 constexpr const char* formatName = "nordstjerna-rig 1";
 
+const char* formatOf(RigPart part) {
+    return part == RigPart::mount    ? "nordstjerna-mount 1"
+           : part == RigPart::optics ? "nordstjerna-optics 1"
+                                     : "nordstjerna-site 1";
+}
+
+// Files from before each axis was asked for itself.
+nlohmann::json brought(nlohmann::json j) {
+    if (j.contains("mount") && j["mount"].is_object() && j["mount"].contains("encoders")) {
+        nlohmann::json& mount = j["mount"];
+        mount["encoder_ra"] = mount["encoder_dec"] = mount["encoders"];
+        mount.erase("encoders");
+    }
+    return j;
+}
+
 // Reads each field under its key; the first mistake is kept.
 class Reading : public RigVisitor {
 public:
@@ -100,22 +116,60 @@ private:
 
 } // namespace
 
+namespace {
+Expected<void> finished(Reading& reading, const std::string& wanted, const std::string& where) {
+    // What a newer program wrote has keys that are not known here: the format is the better reason.
+    if (!reading.format.empty() && reading.format != wanted)
+        return problem(where + " is of format \"" + reading.format + "\".",
+                       "This program reads " + wanted + ".", "Use a newer program.");
+    return reading.finish();
+}
+} // namespace
+
 Expected<Rig> rigFromJson(const nlohmann::json& j, const std::string& where) {
     Rig rig;
-    Reading reading(j, where);
+    Reading reading(brought(j), where);
     describe(rig, reading);
-    // What a newer program wrote has keys that are not known here: the format is the better reason.
-    if (!reading.format.empty() && reading.format != formatName)
-        return problem(where + " is of format \"" + reading.format + "\".",
-                       std::string("This program reads ") + formatName + ".", "Use a newer program.");
-    if (const auto done = reading.finish(); !done)
+    if (auto done = finished(reading, formatName, where); !done)
         return tl::unexpected(done.error());
-    if (const auto valid = validateRig(rig); !valid)
+    if (auto valid = validateRig(rig); !valid)
         return tl::unexpected(valid.error());
     // Files from before rigs had identities: the same name is the same rig.
     if (rig.id.empty())
         rig.id = "name:" + rig.name;
+    takeApart(rig);
     return rig;
+}
+
+nlohmann::json rigPartToJson(const Rig& rig, RigPart part) {
+    nlohmann::json written{{"format", formatOf(part)}};
+    Rig copy = rig;
+    Writing writing(written);
+    describePart(copy, part, writing);
+    return written;
+}
+
+Expected<void> readRigPart(const std::filesystem::path& path, RigPart part, Rig& into) {
+    const auto json = readJsonFile(path);
+    if (!json)
+        return tl::unexpected(json.error());
+    const std::string where = path.filename().string();
+    Rig rig = into;
+    Reading reading(brought(*json), where);
+    describePart(rig, part, reading);
+    if (auto done = finished(reading, formatOf(part), where); !done)
+        return done;
+    if (auto valid = validatePart(rig, part); !valid)
+        return valid;
+    if (partId(rig, part).empty())
+        return problem(where + " has no identity.", "Each " + std::string(partNoun(part)) + " needs its own.",
+                       "Give it an \"id\".");
+    into = rig;
+    return {};
+}
+
+Expected<void> writeRigPart(const std::filesystem::path& path, RigPart part, const Rig& rig) {
+    return writeJsonFile(path, rigPartToJson(rig, part));
 }
 
 nlohmann::json rigToJson(const Rig& rig) {

@@ -1,7 +1,6 @@
 #include "edge/store/rig_library.h"
 
 #include <algorithm>
-#include <cctype>
 #include <random>
 
 #include "edge/store/file_names.h"
@@ -21,30 +20,7 @@ std::string newRigId() {
 }
 
 std::filesystem::path RigLibrary::fileOf(const std::string& id) const {
-    // Each other byte by its number: two identities never share a file.
-    std::string safe;
-    for (const char c : id) {
-        const auto byte = static_cast<unsigned char>(c);
-        if ((byte < 0x80 && std::isalnum(byte)) || c == '-') {
-            safe += c;
-        } else {
-            safe += '_';
-            safe += "0123456789abcdef"[byte >> 4U];
-            safe += "0123456789abcdef"[byte & 15U];
-        }
-    }
-    // A name has its limits; what is cut off is told apart by its hash.
-    constexpr size_t longest = 120;
-    if (safe.size() > longest) {
-        std::uint64_t hash = 14695981039346656037ULL; // FNV-1a (Fowler, Noll, Vo)
-        for (const char c : id)
-            hash = (hash ^ static_cast<unsigned char>(c)) * 1099511628211ULL;
-        safe.resize(longest);
-        safe += '-';
-        for (int k = 0; k < 16; ++k, hash >>= 4U)
-            safe += "0123456789abcdef"[hash & 15U];
-    }
-    return folder_ / (safe + ".json");
+    return folder_ / (fileNameOfId(id) + ".json");
 }
 
 std::vector<RigLibrary::Found> RigLibrary::find() const {
@@ -55,7 +31,7 @@ std::vector<RigLibrary::Found> RigLibrary::find() const {
     return found;
 }
 
-std::vector<RigLibrary::Listed> RigLibrary::list() {
+std::vector<Listed> RigLibrary::list() {
     problems_.clear();
     std::vector<Listed> rigs;
     std::error_code error;
@@ -77,6 +53,14 @@ Expected<Rig> RigLibrary::read(const std::string& id) const {
             if (f.rig && f.rig->id == id)
                 return f.rig;
     return readRig(fileOf(id));
+}
+
+std::vector<Rig> RigLibrary::all() const {
+    std::vector<Rig> rigs;
+    for (Found& f : find())
+        if (f.rig)
+            rigs.push_back(std::move(*f.rig));
+    return rigs;
 }
 
 Expected<void> RigLibrary::keep(const Rig& rig) const {

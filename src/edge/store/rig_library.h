@@ -1,10 +1,10 @@
-// The rigs of this person, one JSON file each, known by an identity that survives renaming.
+// The rigs of this person, each a mount with its optics and a site: one JSON file each, by its identity.
 #pragma once
 
 #include <filesystem>
 #include <vector>
 
-#include "core/rig/rig.h"
+#include "edge/store/rig_drawers.h"
 
 namespace nordstjerna {
 
@@ -15,14 +15,12 @@ class RigLibrary {
 public:
     explicit RigLibrary(std::filesystem::path folder) : folder_(std::move(folder)) {}
 
-    struct Listed {
-        std::string id;
-        std::string name;
-    };
     // By name; files that cannot be read are left out and told in problems(). Of an identity that stands in
     // several files ours counts.
     std::vector<Listed> list();
     Expected<Rig> read(const std::string& id) const;
+    // All that can be read.
+    std::vector<Rig> all() const;
     Expected<void> keep(const Rig& rig) const;          // the rig has an identity
     Expected<void> remove(const std::string& id) const; // all files of it
     const std::vector<Problem>& problems() const { return problems_; }

@@ -20,7 +20,8 @@ std::string axisYaml(const AxisSettings& a, const std::string& more) {
     return std::string("{kind: ") + controllerOf(a.kind).id + ", loop_gain: " + ecsvNumber(a.loopGain, 3) +
            ", deadband_arcsec: " + ecsvNumber(a.deadband_arcsec, 3) +
            ", smoothing: " + ecsvNumber(a.smoothing, 3) +
-           ", pulse_limit_ms: " + ecsvNumber(a.pulseLimit_ms, 0) + more + "}";
+           ", pulse_limit_ms: " + ecsvNumber(a.pulseLimit_ms, 0) +
+           (a.pause_s > 0.0 ? ", pause_s: " + ecsvNumber(a.pause_s, 1) : "") + more + "}";
 }
 
 std::string listOf(std::initializer_list<double> values) {
@@ -147,6 +148,7 @@ AxisSettings readAxis(const YAML::Node& n) {
     a.deadband_arcsec = get(n, "deadband_arcsec", a.deadband_arcsec);
     a.smoothing = get(n, "smoothing", a.smoothing);
     a.pulseLimit_ms = get(n, "pulse_limit_ms", a.pulseLimit_ms);
+    a.pause_s = get(n, "pause_s", a.pause_s);
     return a;
 }
 

@@ -1,6 +1,7 @@
 // What the station Centre shows: figures, sentence and findings.
 #include "desk/stations/centre/centre_station.h"
 
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <cmath>
 #include <tuple>
@@ -8,8 +9,10 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/rig/scales.h"
+#include "desk/catalogue.h"
 #include "desk/pictures/frame_view.h"
 #include "desk/stations/centre/framing_bench.h"
+#include "desk/stations/centre/hand_page.h"
 #include "desk/theme.h"
 #include "desk/widgets/marks.h"
 #include "desk/widgets/read_out.h"
@@ -96,11 +99,17 @@ void CentreStation::refresh() {
                                                : a.azimuth.deg() < 225                       ? tr("south")
                                                                                              : tr("west"))));
     framing_->refresh();
+    hand_->refresh();
     if (page_ == Page::framing)
         framing_->showFigures(off_, height_, focal_);
+    else if (page_ == Page::hand)
+        hand_->showFigures(off_, height_, focal_);
     else
         showCentringFigures();
-    knobs_->setVisible(page_ == Page::centring && !running_);
+    knobs_->setVisible(page_ != Page::framing && !running_);
+    for (QWidget* w : {static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_),
+                       static_cast<QWidget*>(settle_), static_cast<QWidget*>(binning_)})
+        w->setVisible(page_ == Page::centring);
     framing_->controls()->setVisible(page_ == Page::framing);
     retry_->setVisible(unsolved_ && !running_);
     sayWhatNext(hidden);
@@ -146,12 +155,18 @@ void CentreStation::sayWhatNext(bool hidden) {
     if (framing_->busy()) {
         say(framing_->turning() ? tr("turning") : tr("both cameras"), framing_->sentence());
         setPrimary(tr("Stop"));
+    } else if (hand_->busy()) {
+        say(tr("sync"), hand_->sentence());
+        setPrimary(tr("Stop"));
+    } else if (page_ == Page::hand && !running_) {
+        say("", hand_->sentence());
+        setPrimary(tr("Solve here and sync"), procedures().free() && !needs_.mountDesk.state().parked);
     } else if (running_) {
         say("", tr("Slew, solve, correct, until it stands in the middle."));
         setPrimary(tr("Stop"));
     } else {
         const bool here = seen_.centred && separation(seenTarget_, targets().icrs()).arcsec() < 1.0;
-        say("", catalogueProblem_ ? qs(catalogueProblem_->what)
+        say("", catalogueProblem() ? qs(catalogueProblem()->what)
                 : hidden ? tr("%1 is hidden now. Choose another target or wait.").arg(qs(targets().name()))
                 : here   ? tr("%1 is centred. Go on to the rates.").arg(qs(targets().name()))
                 : page_ == Page::framing ? framing_->sentence()

@@ -1,7 +1,6 @@
 #include "desk/stations/centre/centre_station.h"
 
 #include <QComboBox>
-#include <QFile>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -14,8 +13,10 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "desk/catalogue.h"
 #include "desk/pictures/frame_view.h"
 #include "desk/stations/centre/framing_bench.h"
+#include "desk/stations/centre/hand_page.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/phase_bar.h"
@@ -26,19 +27,12 @@ namespace nordstjerna {
 
 CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::centre, parent), needs_(needs),
-      pages_(new PhaseBar({tr("Framing"), tr("Centring")})), settle_(numberField(0, 120, 0, "s")),
-      binning_(numberField(0, 8, 0, "")), view_(new FrameView("centre")),
-      off_(new ReadOut(tr("Off the target"))), height_(new ReadOut(tr("Altitude"))),
-      focal_(new ReadOut(tr("Focal length"))), tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox),
-      camera_(new QComboBox) {
-    QFile file(":/catalogues/objects.tsv");
-    const QByteArray table = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
-    if (auto c = ObjectCatalogue::parse({table.constData(), static_cast<size_t>(table.size())}))
-        catalogue_ = std::move(*c);
-    else
-        catalogueProblem_ = c.error();
-
-    framing_ = new FramingBench(parts, needs.mountBook, needs.starIndex, catalogue_, this);
+      pages_(new PhaseBar({tr("Framing"), tr("Centring"), tr("By hand")})),
+      settle_(numberField(0, 120, 0, "s")), binning_(numberField(0, 8, 0, "")),
+      view_(new FrameView("centre")), off_(new ReadOut(tr("Off the target"))),
+      height_(new ReadOut(tr("Altitude"))), focal_(new ReadOut(tr("Focal length"))),
+      tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox), camera_(new QComboBox) {
+    framing_ = new FramingBench(parts, needs.mountBook, needs.starIndex, catalogue(), this);
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     auto* pictures = new QWidget;
@@ -52,6 +46,17 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
     centringColumn->addWidget(retryBar());
     stack_->addWidget(framing_->page());
     stack_->addWidget(centringPage);
+    hand_ = new HandPage(parts, needs.mountDesk);
+    stack_->addWidget(hand_);
+    connect(hand_, &HandPage::changed, this, [this] {
+        refresh();
+        Q_EMIT changed();
+    });
+    connect(hand_, &HandPage::solved, this,
+            [this](const std::shared_ptr<const Frame>&, const SolvedFrame& plane, int) {
+                if (camera() == CameraRole::imaging)
+                    framing_->solved(plane);
+            });
     view_->setHint(tr("Each solved frame appears here: the target as a cross, the passes as a path."));
     row->addWidget(pictures, 1);
     auto* side = new QVBoxLayout;
@@ -94,17 +99,8 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
         knobRow->addWidget(w);
     buttons()->addWidget(knobs_);
     buttons()->addWidget(framing_->controls());
-    const auto& kept = needs_.evening.evening().centring;
-    const auto restore = [&](const char* name, auto&& set) {
-        if (const auto found = kept.find(name); found != kept.end())
-            set(found->second);
-    };
-    restore("tolerance_arcsec", [this](double v) { tolerance_->setValue(v); });
-    restore("settle_s", [this](double v) { settle_->setValue(v); });
-    restore("bin", [this](double v) { binning_->setValue(v); });
-    restore("aim_beside", [this](double v) { how_->setCurrentIndex(v > 0.5 ? 1 : 0); });
-    restore("guide_camera", [this](double v) { camera_->setCurrentIndex(v > 0.5 ? 1 : 0); });
-    restore("exposure_s", [this](double v) { exposure_s_ = v; });
+    restoreFields();
+    connect(&rigs(), &RigBook::replaced, this, &CentreStation::restoreFields);
     for (QDoubleSpinBox* f : {tolerance_, settle_, binning_})
         connect(f, &QDoubleSpinBox::valueChanged, this, &CentreStation::keepFields);
     for (QComboBox* b : {how_, camera_})
@@ -122,8 +118,10 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
     connect(framing_, &FramingBench::wantBoth, this, [this] { framing_->startBoth(steps()); });
     connect(framing_, &FramingBench::wantTurn, this, [this] { framing_->startTurning(steps()); });
     connect(primary(), &QPushButton::clicked, this, [this] {
-        if (running_ || framing_->busy())
+        if (running_ || framing_->busy() || hand_->busy())
             procedures().stop();
+        else if (page_ == Page::hand)
+            sync();
         else
             centre();
     });
@@ -186,7 +184,7 @@ void CentreStation::search(const QString& text) {
         results_->addItem(tr("%1\nthe position as typed").arg(qs(offers_.back().name)));
     }
     const ObservedFrame now(rigs().rig().site, night().now());
-    for (const SkyObject* o : catalogue_.search(text.toStdString(), 20)) {
+    for (const SkyObject* o : catalogue().search(text.toStdString(), 20)) {
         offers_.push_back({o->names.front(), o->place});
         QStringList aliases;
         for (size_t i = 1; i < o->names.size() && i < 4; ++i)
@@ -223,7 +221,7 @@ void CentreStation::choose(int row) {
 }
 
 void CentreStation::showPage(Page page) {
-    if (framing_->busy() || (running_ && page != Page::centring)) {
+    if (framing_->busy() || hand_->busy() || (running_ && page != Page::centring)) {
         pages_->setCurrent(static_cast<int>(page_));
         return;
     }
@@ -260,8 +258,24 @@ QWidget* CentreStation::retryBar() {
     return retry_;
 }
 
+// How one centres goes with the optics.
+void CentreStation::restoreFields() {
+    const Evening::Fields kept = needs_.evening.centring(rigs().rig().opticsId);
+    const auto restore = [&](const char* name, auto&& set) {
+        if (const auto found = kept.find(name); found != kept.end())
+            set(found->second);
+    };
+    restore("tolerance_arcsec", [this](double v) { tolerance_->setValue(v); });
+    restore("settle_s", [this](double v) { settle_->setValue(v); });
+    restore("bin", [this](double v) { binning_->setValue(v); });
+    restore("aim_beside", [this](double v) { how_->setCurrentIndex(v > 0.5 ? 1 : 0); });
+    restore("guide_camera", [this](double v) { camera_->setCurrentIndex(v > 0.5 ? 1 : 0); });
+    restore("exposure_s", [this](double v) { exposure_s_ = v; });
+}
+
 void CentreStation::keepFields() {
-    needs_.evening.keepCentring({{"tolerance_arcsec", tolerance_->value()},
+    needs_.evening.keepCentring(rigs().rig().opticsId,
+                                {{"tolerance_arcsec", tolerance_->value()},
                                  {"settle_s", settle_->value()},
                                  {"bin", binning_->value()},
                                  {"aim_beside", how_->currentIndex() == 1 ? 1.0 : 0.0},
@@ -326,6 +340,15 @@ void CentreStation::centre(Retry retry) {
     refresh();
 }
 
+void CentreStation::sync() {
+    if (!procedures().freeToWork() || framing_->busy())
+        return;
+    problems().clear();
+    showPage(Page::hand);
+    hand_->sync(camera(), exposure_s_, steps());
+    refresh();
+}
+
 void CentreStation::adoptFocal() {
     Rig rig = rigs().rig();
     Optics& optics = camera() == CameraRole::imaging || rig.offAxis ? rig.imagingOptics : rig.guideOptics;
@@ -351,6 +374,14 @@ bool CentreStation::perform(const Action& action) {
     if (action.id == ActionId::centreBoth && procedures().freeToWork() && !framing_->busy()) {
         showPage(Page::framing);
         framing_->startBoth(steps());
+        return true;
+    }
+    if (action.id == ActionId::syncHere && procedures().freeToWork() && !running_ && !hand_->busy()) {
+        sync();
+        return true;
+    }
+    if (action.id == ActionId::centreByHand) {
+        showPage(Page::hand);
         return true;
     }
     if (action.id == ActionId::centreFraming || action.id == ActionId::centreCentring) {

@@ -5,6 +5,7 @@
 #include "core/sky/object_catalogue.h"
 #include "desk/evening/evening_store.h"
 #include "desk/evening/mount_book.h"
+#include "desk/evening/mount_desk.h"
 #include "desk/stations/station.h"
 #include "edge/platesolve/star_index.h"
 
@@ -18,6 +19,7 @@ class QStackedLayout;
 namespace nordstjerna {
 
 class FramingBench;
+class HandPage;
 class PhaseBar;
 
 class FrameView;
@@ -29,6 +31,7 @@ public:
     struct Needs {
         EveningStore& evening;
         MountBook& mountBook;
+        MountDesk& mountDesk;
         std::shared_ptr<StarIndex> starIndex;
     };
     CentreStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
@@ -53,13 +56,15 @@ private:
         double focal_mm = 0.0;
         bool centred = false;
     };
-    enum class Page { framing, centring };
+    enum class Page { framing, centring, hand };
     // What may be tried when a frame cannot be solved.
     enum class Retry { no, longer, blind, anyScale };
     void showPage(Page page);
     QWidget* retryBar();
+    void restoreFields();
     void keepFields();
     void showCentringFigures();
+    void sync();
     void sayWhatNext(bool hidden);
     QWidget* searchCard();
     void search(const QString& text);
@@ -70,8 +75,6 @@ private:
     void adoptFocal();
     CameraRole camera() const;
 
-    ObjectCatalogue catalogue_;
-    std::optional<Problem> catalogueProblem_;
     struct Offer {
         std::string name;
         Equatorial place;
@@ -82,6 +85,7 @@ private:
     QStackedLayout* stack_ = nullptr;
     Page page_ = Page::framing;
     FramingBench* framing_ = nullptr;
+    HandPage* hand_ = nullptr;
     QWidget *retry_ = nullptr, *knobs_ = nullptr;
     QDoubleSpinBox *settle_, *binning_;
     double exposure_s_ = 4.0;

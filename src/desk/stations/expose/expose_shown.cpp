@@ -193,7 +193,8 @@ void ExposeStation::refresh() {
                             : tr("Not before the target has passed the meridian."));
     pause_->setText(seen_.flipPauses ? tr("Go on with the flip") : pausing_ ? tr("Go on") : tr("Pause"));
     const auto& rates = needs_.calibration.rates();
-    const bool usable = rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged();
+    const bool usable =
+        !wanted().guided || (rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged());
     if (running_) {
         setPrimary(stopping_ ? tr("Stopping after this frame") : tr("Stop after this frame"), !stopping_);
         QString sentence = seen_.phase == Series::Phase::exposing
@@ -225,7 +226,7 @@ void ExposeStation::refresh() {
                 .arg(qs(seen_.ending.empty() ? "stopped" : seen_.ending), savedText(),
                      qs((keeper_ ? keeper_->folder() : saveFolder_).string()), qs(seen_.mountAfterwards)));
     else
-        say("", !usable ? tr("A series is guided, and guiding needs rates. Measure them first.")
+        say("", !usable ? tr("A guided series needs rates. Measure them first, or expose unguided.")
                 : busy  ? tr("Something else is running.")
                         : tr("Frames go to %1.").arg(qs(saveFolder_.string())));
 }

@@ -121,9 +121,11 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     timer_->start(500);
     card_->setNight(noonBefore(rigs().rig().site, night().now()), rigs().civilTime());
     card_->setMotor(needs_.focusBook.hasFocuser(CameraRole::imaging));
-    card_->setValues(needs_.evening.evening().seriesPlan);
-    connect(card_, &PlanCard::changed, this,
-            [this] { needs_.evening.keepSeriesPlan(card_->values(), saveFolder_); });
+    // The plan goes with the optics; those that have none yet start from the one that stands there.
+    const auto restorePlan = [this] { card_->setValues(needs_.evening.seriesPlan(rigs().rig().opticsId)); };
+    restorePlan();
+    connect(&rigs(), &RigBook::replaced, this, restorePlan);
+    connect(card_, &PlanCard::changed, this, &ExposeStation::keepPlan);
     replan();
 }
 
@@ -139,6 +141,7 @@ SeriesSetup ExposeStation::wanted() const {
     s.zone = rigs().civilTime();
     s.seed = static_cast<std::uint64_t>(night().now().unix_s);
     card_->read(s);
+    s.dither.raOnly = s.dither.raOnly || !s.rig.mount.decMotor;
     const auto settles = needs_.guideHost.settles();
     if (!settles.empty()) {
         double sum = 0.0;
@@ -248,9 +251,13 @@ void ExposeStation::restAfter(const SeriesSetup& ended) {
         needs_.mountDesk.stopTracking();
 }
 
+void ExposeStation::keepPlan() {
+    needs_.evening.keepSeriesPlan(rigs().rig().opticsId, card_->values(), saveFolder_);
+}
+
 void ExposeStation::saveIn(const std::filesystem::path& folder) {
     saveFolder_ = folder;
-    needs_.evening.keepSeriesPlan(card_->values(), saveFolder_);
+    keepPlan();
     if (keeper_)
         keeper_->moveTo(folder);
     for (const auto& k : formerKeepers_)
@@ -279,6 +286,7 @@ void tellTable(ProblemList& problems, const Expected<void>& done) {
 void ExposeStation::begin() {
     begun_ = wanted();
     begun_.guiding = procedures().guiding();
+    begun_.guided = begun_.guided || begun_.guiding; // a loop that runs holds these frames, too
     begun_.followed = somethingFollows(night().later());
     auto series = std::make_shared<Series>(begun_);
     seen_ = {};

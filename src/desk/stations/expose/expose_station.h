@@ -85,6 +85,7 @@ private:
     void replan();
     void planLater(); // what the targets after it get
     void goOn();      // with the next one that fits
+    void keepPlan();
     void restAfter(const SeriesSetup& ended);
     void begin();
     void flipAlone();

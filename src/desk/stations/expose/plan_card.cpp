@@ -47,7 +47,8 @@ PlanCard::PlanCard(QWidget* parent)
       holds_(numberField(1, 300, 0, " s")), timeout_(numberField(5, 900, 0, " s")), pattern_(new QComboBox),
       begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), refocus_(new QComboBox),
       after_(new QComboBox), grown_(numberField(2, 99, 0, " %")), raOnly_(new QCheckBox(tr("RA only"))),
-      beginClock_(new QTimeEdit), endClock_(new QTimeEdit), sentence_(new QLabel) {
+      guided_(new QCheckBox(tr("guided"))), beginClock_(new QTimeEdit), endClock_(new QTimeEdit),
+      sentence_(new QLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(12, 8, 12, 8);
@@ -126,6 +127,11 @@ PlanCard::PlanCard(QWidget* parent)
     grid->addWidget(pattern_, 2, 1, 1, 2);
     raOnly_->setObjectName("dither-ra-only");
     grid->addWidget(raOnly_, 2, 3);
+    guided_->setObjectName("series-guided");
+    guided_->setChecked(true);
+    guided_->setToolTip(
+        tr("Off: short exposures without corrections. No rates are needed; dithers are small slews."));
+    grid->addWidget(guided_, 4, 2, 1, 2);
     put(2, 2, tr("Flip"), flip_, "series-flip");
     grid->addWidget(flip_, 2, 5, 1, 3);
     put(3, 0, tr("settled"), within_, "settle-within");
@@ -149,7 +155,8 @@ PlanCard::PlanCard(QWidget* parent)
         connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::changed);
     for (QComboBox* c : choices)
         connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::changed);
-    connect(raOnly_, &QCheckBox::toggled, this, &PlanCard::changed);
+    for (QCheckBox* c : {raOnly_, guided_})
+        connect(c, &QCheckBox::toggled, this, &PlanCard::changed);
     for (QTimeEdit* c : {beginClock_, endClock_})
         connect(c, &QTimeEdit::timeChanged, this, &PlanCard::changed);
 }
@@ -235,6 +242,7 @@ void PlanCard::read(SeriesSetup& s) const {
     s.dither.size_px = size_->exact();
     s.dither.every = static_cast<int>(every_->exact());
     s.dither.raOnly = raOnly_->isChecked();
+    s.guided = guided_->isChecked();
     s.dither.kind = ditherPatterns[static_cast<size_t>(pattern_->currentIndex())];
     s.dither.within_px = within_->exact();
     s.dither.for_s = holds_->exact();
@@ -254,7 +262,8 @@ std::map<std::string, double> PlanCard::values() const {
         all[f->objectName().toStdString()] = f->exact();
     for (const auto* c : fields_->findChildren<QComboBox*>())
         all[c->objectName().toStdString()] = c->currentIndex();
-    all[raOnly_->objectName().toStdString()] = raOnly_->isChecked() ? 1.0 : 0.0;
+    for (const QCheckBox* c : {raOnly_, guided_})
+        all[c->objectName().toStdString()] = c->isChecked() ? 1.0 : 0.0;
     for (const QTimeEdit* c : {beginClock_, endClock_})
         all[c->objectName().toStdString()] = c->time().msecsSinceStartOfDay() / 60000.0;
     return all;
@@ -269,8 +278,9 @@ void PlanCard::setValues(const std::map<std::string, double>& values) {
         for (QTimeEdit* c : {beginClock_, endClock_})
             if (c->objectName() == object && value >= 0.0 && value < 24.0 * 60.0)
                 c->setTime(QTime::fromMSecsSinceStartOfDay(static_cast<int>(value * 60000.0)));
-        if (raOnly_->objectName() == object)
-            raOnly_->setChecked(value > 0.5);
+        for (QCheckBox* c : {raOnly_, guided_})
+            if (c->objectName() == object)
+                c->setChecked(value > 0.5);
         for (auto* c : fields_->findChildren<QComboBox*>(object))
             if (value >= 0.0 && value < c->count())
                 c->setCurrentIndex(static_cast<int>(value));

@@ -47,7 +47,7 @@ private:
     NumberField *exposure_, *frames_, *size_, *every_, *up_, *down_, *within_, *past_, *holds_, *timeout_;
     QComboBox *pattern_, *begin_, *end_, *flip_, *refocus_, *after_;
     NumberField* grown_;
-    QCheckBox* raOnly_;
+    QCheckBox *raOnly_, *guided_;
     QTimeEdit *beginClock_, *endClock_;
     Instant noon_;
     CivilTime zone_;

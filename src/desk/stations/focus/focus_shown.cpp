@@ -270,7 +270,14 @@ void FocusStation::showFigures() {
 
 void FocusStation::sayWhatNext() {
     const bool offAxis = rigs().rig().offAxis && ofGuide();
-    if (doing_ == Doing::run) {
+    if (slewing()) {
+        say("", brightStar_.isEmpty() ? tr("Slewing back to the target.")
+                                      : tr("Slewing to %1.").arg(brightStar_));
+        setPrimary(tr("Stop"));
+    } else if (!brightStar_.isEmpty() && doing_ == Doing::nothing && !coverAsked_) {
+        say("", tr("The telescope points at %1. Focus on it, then go back to the target.").arg(brightStar_));
+        setPrimary(tr("Start frames"), mayStart());
+    } else if (doing_ == Doing::run) {
         say(tr("focus run"), tr("Inwards of the focus, then outwards through it; nothing need be done."));
         setPrimary(tr("Stop the run"));
     } else if (doing_ == Doing::frames && page_ == Page::mask) {

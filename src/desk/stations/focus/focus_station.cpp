@@ -13,7 +13,9 @@
 #include "core/base/format.h"
 #include "core/focus/critical_zone.h"
 #include "core/image/exposure_effect.h"
+#include "core/procedure/bright_star.h"
 #include "core/rig/scales.h"
+#include "desk/catalogue.h"
 #include "desk/pictures/frame_view.h"
 #include "desk/pictures/hfd_trace.h"
 #include "desk/pictures/mask_dial.h"
@@ -36,7 +38,7 @@ FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidge
       hfd_(new ReadOut(tr("Half-flux diameter"))), stars_(new ReadOut(tr("Stars"))),
       level_(new ReadOut(tr("Peak / background"))), exposure_(numberField(0.05, 60.0, 2, "s")),
       count_(numberField(1, 12, 0, tr("guide stars"))), darks_(new QPushButton(tr("Darks…"))),
-      byMerit_(new QPushButton(tr("Choose by merit"))), effects_(new QLabel) {
+      byMerit_(new QPushButton(tr("Choose by merit"))), bright_(new QPushButton), effects_(new QLabel) {
     exposure_->setValue(rigs().rig().guiding.exposure_s);
     exposure_->setObjectName("exposure");
     exposure_->setAccessibleName(tr("Exposure"));
@@ -47,6 +49,11 @@ FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidge
     count_->setMinimumWidth(116);
     darks_->setObjectName("darks");
     byMerit_->setObjectName("byMerit");
+    bright_->setObjectName("brightStar");
+    bright_->setToolTip(
+        tr("To the nearest star of magnitude 3 or brighter that is free, without a flip: for a mask, or "
+           "for the rim of an off-axis guider. And back to the target"));
+    connect(bright_, &QPushButton::clicked, this, &FocusStation::toBrightStar);
     effects_->setWordWrap(true);
     effects_->setObjectName("muted");
 
@@ -93,11 +100,11 @@ FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidge
         figures()->addWidget(r);
     for (QWidget* w :
          {static_cast<QWidget*>(camera_), static_cast<QWidget*>(exposure_), static_cast<QWidget*>(count_),
-          static_cast<QWidget*>(darks_), static_cast<QWidget*>(byMerit_)})
+          static_cast<QWidget*>(bright_), static_cast<QWidget*>(darks_), static_cast<QWidget*>(byMerit_)})
         buttons()->addWidget(w);
 
     connect(primary(), &QPushButton::clicked, this, [this] {
-        if (doing_ != Doing::nothing)
+        if (doing_ != Doing::nothing || slewing())
             procedures().stop();
         else if (coverAsked_)
             takeDarks();
@@ -212,6 +219,35 @@ void FocusStation::runFocus() {
     if (!curve_->running())
         doing_ = Doing::nothing;
     refresh();
+}
+
+// There, and back again: the target is centred anew then.
+void FocusStation::toBrightStar() {
+    if (!procedures().free())
+        return;
+    const auto arrived = [this] {
+        refresh();
+        Q_EMIT changed();
+    };
+    if (!brightStar_.isEmpty()) {
+        brightStar_.clear();
+        slewTo(targets().place(), tr("Slewing back to %1").arg(qs(targets().name())), [this, arrived] {
+            arrived();
+            if (!slewing())
+                Q_EMIT goTo(StationId::centre);
+        });
+        return;
+    }
+    const auto star = nearestBrightStar(catalogue(), rigs().rig(), needs_.mountDesk.state(), night().now());
+    if (!star) {
+        problems().report({"There is no bright star to go to.",
+                           "None of magnitude 3 or brighter stands free on this side of the meridian.",
+                           "Slew to one by hand, or wait."});
+        return;
+    }
+    problems().clear();
+    brightStar_ = qs(star->star->names.front());
+    slewTo(star->place, tr("Slewing to %1").arg(brightStar_), arrived);
 }
 
 void FocusStation::startFrames() {
@@ -342,6 +378,9 @@ void FocusStation::refresh() {
     darks_->setVisible(starsMatter && idle);
     darks_->setText(coverAsked_ ? tr("Not now") : tr("Darks…"));
     byMerit_->setVisible(starsMatter && !needs_.settings.handStars().empty());
+    bright_->setVisible(page_ != Page::curve && idle && !slewing());
+    bright_->setEnabled(procedures().free());
+    bright_->setText(brightStar_.isEmpty() ? tr("Bright star") : tr("Back to %1").arg(qs(targets().name())));
     effects_->setText(effects());
     if (page_ == Page::mask)
         showMask();

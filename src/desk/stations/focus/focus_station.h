@@ -5,6 +5,7 @@
 #include "core/procedure/focus_watch.h"
 #include "desk/evening/focus_book.h"
 #include "desk/evening/guide_settings.h"
+#include "desk/evening/mount_desk.h"
 #include "desk/stations/station.h"
 #include "edge/devices/prepared_camera.h"
 
@@ -31,6 +32,7 @@ public:
         GuideSettings& settings;
         FocusBook& focusBook;
         PreparedCamera& guideCamera;
+        MountDesk& mountDesk;
     };
     FocusStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
@@ -91,7 +93,9 @@ private:
     HfdTrace* trace_;
     ReadOut *hfd_, *stars_, *level_;
     QDoubleSpinBox *exposure_, *count_;
-    QPushButton *darks_, *byMerit_;
+    QPushButton *darks_, *byMerit_, *bright_;
+    QString brightStar_; // where the telescope was sent; empty: it was not
+    void toBrightStar();
     QLabel* effects_;
     QFrame* effectsCard_;
     Doing doing_ = Doing::nothing;

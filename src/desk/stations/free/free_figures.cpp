@@ -100,9 +100,9 @@ void FreeStation::refreshPictures() {
     backlashChart_->show(backlash_,
                          testing_ ? tr("Clearing the gears, then north and south by turns. The picture "
                                        "grows after the first return.")
-                         : rigs().rig().mount.encoders
-                             ? tr("This mount has encoders on its axes: they measure the backlash and remove "
-                                  "it. There is nothing to test or to compensate.")
+                         : rigs().rig().mount.encoderDec
+                             ? tr("The encoder on the Dec axis measures the backlash and takes it out. The "
+                                  "test should find none; what it finds is the encoder's fault, not a gap.")
                              : tr("Pulses north until the gears are engaged, then as many south, and so "
                                   "on. How long the star stands still after each change is the "
                                   "backlash."));
@@ -314,7 +314,7 @@ void FreeStation::refreshFigures() {
 
 void FreeStation::refreshSentence(bool usable) {
     const double elapsed = run_.rows.empty() ? 0.0 : run_.rows.back().t_s;
-    const bool encoders = rigs().rig().mount.encoders;
+    const MountSpec& mount = rigs().rig().mount;
     if (slewing()) {
         say("", tr("Slewing to the target."));
         setPrimary(tr("Stop"));
@@ -338,10 +338,12 @@ void FreeStation::refreshSentence(bool usable) {
         setPrimary(page_ == Page::backlash ? tr("Test backlash") : tr("Record free run"), false);
     } else if (page_ == Page::backlash) {
         say(tr("backlash"),
-            encoders    ? tr("A mount with encoders is not tested for backlash.")
+            !mount.decMotor ? tr("There is no motor on the Dec axis: nothing to test.")
+            : mount.encoderDec && !backlash_
+                ? tr("The Dec axis has an encoder: a test is not needed, but may be made.")
             : backlash_ ? tr("Dec needs %1 to reverse.").arg(qs(formatMeasured(backlash_->dead_ms, " ms", 0)))
                         : tr("The test takes about three minutes and moves the star some 100″ in Dec."));
-        setPrimary(tr("Test backlash"), procedures().free() && !encoders);
+        setPrimary(tr("Test backlash"), procedures().free() && mount.decMotor);
     } else {
         const bool correcting = needs_.mountDesk.state().correcting;
         say(run_.rows.empty() ? "" : tr("%1 recorded").arg(qs(formatDuration(elapsed))),

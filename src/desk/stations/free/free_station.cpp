@@ -203,8 +203,8 @@ void FreeStation::record() {
         procedure,
         [live, feed = feed_](const Guiding& g) {
             feed->put(g.run());
-            return Snapshot{g.progress(), g.stars().members(), g.frame(),
-                            live->story,  live->wanted,        g.lost()};
+            return Snapshot{g.progress(), g.stars().members(), g.frame(), live->story, live->wanted,
+                            g.lost(),     g.ratesLook()};
         },
         [this](const Snapshot& s) { show(s); },
         [this, live](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
@@ -257,6 +257,7 @@ void FreeStation::record() {
 void FreeStation::show(const Snapshot& s) {
     steps()->show(s.progress);
     feed_->bring(run_);
+    needs_.calibration.heed(s.ratesLook);
     lost_ = s.lost;
     lanes_->show(run_, 0.0, 0.0);
     strip_->show(s.frame, s.stars);

@@ -98,6 +98,7 @@ private:
         std::shared_ptr<const RunStory> story;
         std::vector<WantedFigure> wanted;
         bool lost = false;
+        std::optional<RatesLook> ratesLook = {};
     };
     struct TestSnapshot {
         Progress progress;

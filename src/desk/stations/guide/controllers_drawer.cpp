@@ -35,7 +35,9 @@ ControllersDrawer::ControllersDrawer(QWidget* parent)
             [this](int mode) { Q_EMIT changed(SettingKey::decMode, mode); });
     ra_ = makeAxis(0, tr("RA"), SettingKey::gainRa, SettingKey::kindRa);
     dec_ = makeAxis(1, tr("Dec"), SettingKey::gainDec, SettingKey::kindDec);
-    grid->addWidget(changes_, 4, 0, 1, 4);
+    grid->addWidget(addField(SettingKey::pauseRa), 0, 4);
+    grid->addWidget(addField(SettingKey::pauseDec), 2, 4);
+    grid->addWidget(changes_, 4, 0, 1, 5);
     connect(changes_, &ChangeList::undoWanted, this, &ControllersDrawer::undoWanted);
     believe(nullptr, nullptr);
 }
@@ -64,27 +66,32 @@ ControllersDrawer::Axis ControllersDrawer::makeAxis(int line, const QString& nam
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
     const QString heads[] = {tr("loop gain"), tr("deadband"), tr("smoothing"), tr("pulse limit")};
-    QDoubleSpinBox* boxes[4];
     for (int i = 0; i < 4; ++i) {
-        const auto key = static_cast<SettingKey>(static_cast<int>(first) + i);
-        const SettingSpec& spec = settingSpec(key);
-        boxes[i] = numberField(spec.low, spec.widest, spec.decimals, tr(spec.unit));
-        boxes[i]->setObjectName(qs(settingId(key)));
-        boxes[i]->setAccessibleName(qs(settingName(key)));
         auto* head = new QLabel(heads[i]);
         head->setObjectName("muted");
         head->setFont(textFont(11));
         row->addWidget(head);
-        row->addWidget(boxes[i]);
-        boxes_.emplace_back(key, boxes[i]);
-        connect(boxes[i], &QDoubleSpinBox::valueChanged, this,
-                [this, key](double v) { Q_EMIT changed(key, v); });
+        row->addWidget(addField(static_cast<SettingKey>(static_cast<int>(first) + i)));
     }
     if (first == SettingKey::gainDec)
         row->addWidget(decMode_);
     row->addStretch();
-    grid->addWidget(axis.fields, 2 * line + 1, 1, 1, 3);
+    grid->addWidget(axis.fields, 2 * line + 1, 1, 1, 4);
     return axis;
+}
+
+QWidget* ControllersDrawer::addField(SettingKey key) {
+    const SettingSpec& spec = settingSpec(key);
+    QDoubleSpinBox* box = numberField(spec.low, spec.widest, spec.decimals, tr(spec.unit));
+    box->setObjectName(qs(settingId(key)));
+    box->setAccessibleName(qs(settingName(key)));
+    if (key == SettingKey::pauseRa || key == SettingKey::pauseDec) {
+        box->setPrefix(tr("pause "));
+        box->setSpecialValueText(tr("no pause"));
+    }
+    boxes_.emplace_back(key, box);
+    connect(box, &QDoubleSpinBox::valueChanged, this, [this, key](double v) { Q_EMIT changed(key, v); });
+    return box;
 }
 
 void ControllersDrawer::show(const SettingsBook& book) {

@@ -38,6 +38,7 @@ private:
         QWidget* fields; // of the proportional loop
     };
     Axis makeAxis(int line, const QString& name, SettingKey first, SettingKey kind);
+    QWidget* addField(SettingKey key);
     QString believed(const AxisBelief& b, const Response& response, bool ra) const;
     QString explained(const SettingsBook& book, SettingKey key) const;
 

@@ -47,6 +47,7 @@ void GuideStation::show(const Snapshot& s) {
     if (s.runaway && !runaway_)
         problems().report(*s.runaway, ActionId::goToRates, "Go to Rates");
     runaway_ = s.runaway;
+    needs_.calibration.heed(s.ratesLook);
     if (s.decReversed && !told_) {
         told_ = true;
         needs_.calibration.setDecReverses(*s.decReversed);

@@ -295,6 +295,7 @@ Expected<WatchPlan> GuideStation::makePlan() {
                 {},           live->budget,        g.lost()};
             s.failedPulses = g.failedPulses();
             s.settle = g.settleRule();
+            s.ratesLook = g.ratesLook();
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
                 s.dec = *g.belief(Axis::dec);

@@ -70,6 +70,7 @@ private:
         int failedPulses = 0;   // in a row
         SettleRule settle = {}; // in force
         Response raResponse = {}, decResponse = {};
+        std::optional<RatesLook> ratesLook = {};
     };
     // Judges the run beside the recording, ever more seldom as it grows.
     struct Live;

@@ -34,8 +34,9 @@ PoleStation::PoleStation(const StationParts& parts, const Needs& needs, QWidget*
       pages_(new PageLayout), proof_(new PageLayout), total_(new ReadOut(tr("Off the pole"))),
       parts_(new ReadOut(tr("East / high"))), evidence_(new ReadOut(tr("Sightings"))),
       second_(new QPushButton), third_(new QPushButton), wanted_(numberField(0.1, 30.0, 1, "′")),
-      count_(numberField(2, 7, 0, tr("sightings"))), reference_(new QComboBox), tone_(new LeverTone(this)),
-      clock_(new QTimer(this)) {
+      count_(numberField(2, 7, 0, tr("sightings"))), exposure_(numberField(0.1, 60.0, 1, "s")),
+      settle_(numberField(0.0, 120.0, 0, "s")), above_(numberField(5.0, 80.0, 0, "°")),
+      reference_(new QComboBox), tone_(new LeverTone(this)), clock_(new QTimer(this)) {
     setAcceptDrops(true);
     wanted_->setValue(2.0);
     wanted_->setPrefix(tr("want < "));
@@ -127,9 +128,64 @@ QWidget* PoleStation::planPage() {
     sky_ = new SkyMap;
     list_ = new SightingList;
     row->addWidget(sky_, 1);
-    row->addWidget(list_);
+    auto* column = new QVBoxLayout;
+    column->setSpacing(8);
+    column->addWidget(list_, 1);
+    column->addWidget(sightingFields());
+    row->addLayout(column);
     connect(sky_, &SkyMap::arcDragged, this, &PoleStation::drawArc);
     return page;
+}
+
+QFrame* PoleStation::sightingFields() {
+    QFormLayout* form = nullptr;
+    QFrame* card = formCard(tr("Each sighting"), form);
+    exposure_->setToolTip(tr("3 s in a clear sky; 5 s and more through thin cloud"));
+    settle_->setToolTip(tr("After each slew; a soft tripod needs 15 s"));
+    above_->setToolTip(tr("The lowest altitude of a sighting; the air bends low ones more than is known"));
+    formRow(form, tr("Exposure, settle"), {exposure_, settle_});
+    formRow(form, tr("Above"), {above_});
+    exposure_->setObjectName("sightingExposure");
+    settle_->setObjectName("sightingSettle");
+    above_->setObjectName("sightingAbove");
+    exposure_->setAccessibleName(tr("Exposure of a sighting"));
+    settle_->setAccessibleName(tr("Settling after each slew"));
+    above_->setAccessibleName(tr("Lowest altitude of a sighting"));
+    restoreFields();
+    connect(&rigs(), &RigBook::replaced, this, &PoleStation::restoreFields);
+    for (QDoubleSpinBox* f : {exposure_, settle_, above_})
+        connect(f, &QDoubleSpinBox::valueChanged, this, [this] {
+            keepFields();
+            ownArc_ = false;
+            plan();
+        });
+    return card;
+}
+
+// They go with the mount, which stands on its tripod.
+void PoleStation::restoreFields() {
+    const Evening::Fields kept = needs_.evening.sightings(rigs().rig().mount.id);
+    const auto restore = [&](QDoubleSpinBox* field, const char* name, double usual) {
+        const QSignalBlocker quiet(field);
+        const auto found = kept.find(name);
+        field->setValue(found == kept.end() ? usual : found->second);
+    };
+    const PoleMeasurementSetup usual;
+    restore(exposure_, "exposure_s", usual.exposure_s);
+    restore(settle_, "settle_s", usual.settle_s);
+    restore(above_, "above_deg", PlanWishes().lowestAltitude_deg);
+}
+
+void PoleStation::keepFields() {
+    needs_.evening.keepSightings(
+        rigs().rig().mount.id,
+        {{"exposure_s", exposure_->value()}, {"settle_s", settle_->value()}, {"above_deg", above_->value()}});
+}
+
+PlanWishes PoleStation::planWishes() const {
+    PlanWishes wishes = planWishesFor(rigs().rig(), static_cast<int>(count_->value()), exposure_->value());
+    wishes.lowestAltitude_deg = above_->value();
+    return wishes;
 }
 
 QWidget* PoleStation::adjustPage() {

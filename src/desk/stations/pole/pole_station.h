@@ -38,6 +38,7 @@ class PoleStation : public Station {
     Q_OBJECT
 public:
     struct Needs {
+        EveningStore& evening;
         Logbook& logbook;
         MountBook& mountBook;
         MountDesk& mountDesk;
@@ -129,6 +130,12 @@ private:
     ReadOut *total_, *parts_, *evidence_;
     QPushButton *second_, *third_;
     QDoubleSpinBox *wanted_, *count_;
+    // How a sighting is taken.
+    QDoubleSpinBox *exposure_, *settle_, *above_;
+    PlanWishes planWishes() const;
+    QFrame* sightingFields();
+    void restoreFields();
+    void keepFields();
     QComboBox* reference_;
     LeverTone* tone_;
     QTimer* clock_;

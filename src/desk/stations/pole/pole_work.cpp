@@ -55,8 +55,7 @@ void PoleStation::plan() {
         refresh();
         return;
     }
-    const auto arc =
-        planSightings(rigs().rig(), planWishesFor(rigs().rig(), static_cast<int>(count_->value())));
+    const auto arc = planSightings(rigs().rig(), planWishes());
     noPlan_ = arc ? std::nullopt : std::optional<Problem>(arc.error());
     arc_ = arc.value_or(PlannedArc{});
     arcWarning_.clear();
@@ -66,8 +65,7 @@ void PoleStation::plan() {
 }
 
 void PoleStation::drawArc(Angle first, Angle last, Angle dec) {
-    const auto arc = arcBetween(rigs().rig(), planWishesFor(rigs().rig(), static_cast<int>(count_->value())),
-                                first, last, dec);
+    const auto arc = arcBetween(rigs().rig(), planWishes(), first, last, dec);
     ownArc_ = true;
     measuring_ = {};
     if (arc) {
@@ -91,6 +89,8 @@ void PoleStation::measure(bool repeatFailed) {
     PoleMeasurementSetup setup;
     setup.rig = rigs().rig();
     setup.arc = arc_;
+    setup.exposure_s = exposure_->value();
+    setup.settle_s = settle_->value();
     if (repeatFailed)
         setup.kept = measuring_.taken;
     leftOut_.clear();
@@ -125,6 +125,7 @@ void PoleStation::adjust(bool elsewhere) {
     PoleAdjustmentSetup setup;
     setup.rig = rigs().rig();
     setup.axis = now->fit;
+    setup.settle_s = settle_->value();
     setup.learnt = live_.moves;
     const Vec3 here =
         ObservedFrame(setup.rig.site, night().now()).icrsFrom(needs_.mountDesk.state().pointing);

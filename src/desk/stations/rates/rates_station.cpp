@@ -11,6 +11,8 @@
 #include "core/base/format.h"
 #include "core/findings/rates_findings.h"
 #include "core/pole/sighting_plan.h"
+#include "core/procedure/sky_look.h"
+#include "core/rates/reuse.h"
 #include "desk/pictures/compass_of_motion.h"
 #include "desk/pictures/leg_strip.h"
 #include "desk/theme.h"
@@ -21,11 +23,16 @@
 
 namespace nordstjerna {
 
+namespace {
+constexpr double wellPlacedWithin = 1.15; // of the ± that the best place gives
+} // namespace
+
 RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::rates, parent), needs_(needs), compass_(new CompassOfMotion),
       table_(new QGridLayout), ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))),
       angle_(new ReadOut(tr("Right angle"))), backlash_(new ReadOut(tr("Dec backlash"))),
-      there_(new QPushButton(tr("Slew there"))), keep_(new QPushButton), strip_(new LegStrip),
+      there_(new QPushButton(tr("Slew there"))), look_(new QPushButton(tr("Look first"))),
+      keep_(new QPushButton), strip_(new LegStrip),
       pages_(new PhaseBar({tr("Before"), tr("Result"), tr("Past")})) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
@@ -45,13 +52,16 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
     bench()->addLayout(row, 1);
     for (ReadOut* r : {ra_, dec_, angle_, backlash_})
         figures()->addWidget(r);
+    buttons()->addWidget(look_);
+    look_->setObjectName("look");
+    look_->setToolTip(tr("One frame of the guide camera shows whether the camera still stands as it did"));
+    connect(look_, &QPushButton::clicked, this, [this] { perform(ActionId::ratesLook); });
     buttons()->addWidget(there_);
     buttons()->addWidget(keep_);
     keep_->setObjectName("keep");
     connect(keep_, &QPushButton::clicked, this,
             [this] { perform(refused_ ? ActionId::ratesForce : ActionId::ratesFormer); });
     connect(pages_, &PhaseBar::chosen, this, &RatesStation::refresh);
-    there_->setToolTip(tr("To the celestial equator near the meridian, on the side of the target"));
     connect(there_, &QPushButton::clicked, this, &RatesStation::slewThere);
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (measuring_ || slewing())
@@ -67,13 +77,13 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
     refresh();
 }
 
-HourAngleDec RatesStation::goodPlace() const {
-    const double side = targets().place().hourAngle.rad() > 0.0 ? 1.0 : -1.0;
-    return {Angle::fromHours(0.6 * side), Angle::fromDeg(rigs().rig().site.southern() ? -3.0 : 3.0)};
+std::optional<CalibrationPlace> RatesStation::goodPlace() const {
+    return bestCalibrationPlace(rigs().rig(), targets().place().hourAngle.rad() <= 0.0);
 }
 
 void RatesStation::slewThere() {
-    slewTo(goodPlace(), tr("Slewing to the celestial equator"), [this] { refresh(); });
+    if (const auto good = goodPlace())
+        slewTo(good->place, tr("Slewing to where rates are measured best"), [this] { refresh(); });
 }
 
 void RatesStation::measure() {
@@ -114,6 +124,28 @@ void RatesStation::measure() {
     refresh();
 }
 
+// Whether the rates of an earlier evening still hold.
+void RatesStation::lookFirst() {
+    const double exposure_s = std::max(2.0, needs_.settings.book().value(SettingKey::exposure));
+    measuring_ = true;
+    procedures().run<SkyLook, Progress>(
+        std::make_shared<SkyLook>(rigs().rig(), CameraRole::guide, exposure_s),
+        [](const SkyLook& p) { return p.progress(); }, [this](const Progress& p) { steps()->show(p); },
+        [this](const std::shared_ptr<SkyLook>& p, const Expected<void>& done) {
+            measuring_ = false;
+            steps()->clear();
+            RatesLook look;
+            if (const auto here = needs_.calibration.ratesHere(); here && done && p->solved())
+                look = lookAtRates(ratesAtBinning(*here, 1), *p->solved());
+            else
+                look.why = "the guide frame was not solved";
+            needs_.calibration.heed(look);
+        });
+    if (!procedures().busy())
+        measuring_ = false;
+    refresh();
+}
+
 const std::optional<Rates>& RatesStation::shown() const {
     return refused_ ? refused_ : needs_.calibration.rates();
 }
@@ -139,6 +171,11 @@ void RatesStation::fillPreflight() {
         cell(row, 3, want, true, Qt::AlignRight);
         ++row;
     };
+    const auto best = goodPlace();
+    const double cost = calibrationCost(rigs().rig().site, m.pointing);
+    check(best && cost <= wellPlacedWithin * best->cost, tr("place"),
+          tr("± × %1").arg(qs(formatNumber(cost, 2))),
+          best ? tr("best here × %1").arg(qs(formatNumber(best->cost, 2))) : tr("no free sky"));
     check(std::abs(m.pointing.dec.deg()) <= 20.0, tr("declination"),
           qs(formatNumber(m.pointing.dec.deg(), 0)) + "°", tr("within 20°"));
     check(std::abs(m.pointing.hourAngle.hours()) <= 1.5, tr("hour angle"),
@@ -249,11 +286,23 @@ void RatesStation::refresh() {
         compass_->show(samples_, std::nullopt, 25.0);
     }
     const MountState m = needs_.mountDesk.state();
-    const double altitude = altAzFrom(directionOf(rigs().rig().site, m.pointing)).altitude.deg();
-    const bool wellPlaced = std::abs(m.pointing.dec.deg()) <= 20.0 &&
-                            std::abs(m.pointing.hourAngle.hours()) <= 1.5 && altitude >= 28.0;
+    const auto best = goodPlace();
+    const double cost = calibrationCost(rigs().rig().site, m.pointing);
+    const bool wellPlaced =
+        best && cost <= wellPlacedWithin * best->cost && std::abs(m.pointing.hourAngle.hours()) <= 1.5;
+    there_->setToolTip(
+        best
+            ? tr("To Dec %1°, hour angle %2, altitude %3°, on the side of the target: there the ± is %4 × "
+                 "that of "
+                 "a star on the equator at 45°")
+                  .arg(qs(formatNumber(best->place.dec.deg(), 0)), qs(formatHourAngle(best->place.hourAngle)),
+                       qs(formatNumber(best->altitude_deg, 0)), qs(formatNumber(best->cost, 2)))
+            : tr("No part of the sky near the equator is free on the side of the target"));
+    look_->setVisible(r && !refused_ && !needs_.calibration.seen() && !needs_.calibration.ratesAged() &&
+                      !measuring_ && !slewing());
+    look_->setEnabled(procedures().free());
     there_->setVisible(!measuring_ && !slewing());
-    there_->setEnabled(procedures().free());
+    there_->setEnabled(procedures().free() && best);
     if (slewing()) {
         say("", tr("Slewing to where rates are measured best."));
         setPrimary(tr("Stop"));
@@ -262,6 +311,24 @@ void RatesStation::refresh() {
         setPrimary(tr("Stop"));
     } else if (r && !refused_ && needs_.calibration.ratesAged()) {
         say("", tr("These rates are old: %1. Measure them again.").arg(qs(needs_.calibration.ratesAgedBy())));
+        setPrimary(tr("Measure rates"), procedures().free());
+    } else if (r && !refused_ && !needs_.calibration.seen()) {
+        const auto& look = needs_.calibration.look();
+        say("",
+            look ? tr("These rates are of an earlier evening, and whether they hold is %1. Compare the "
+                      "star's path with the picture, or measure again.")
+                       .arg(qs(look->words()))
+                 : tr("These rates are of an earlier evening. The first frame of guiding tells whether they "
+                      "still hold; Look first tells it now."));
+        setPrimary(tr("Measure rates"), procedures().free());
+    } else if (r && !refused_ && needs_.calibration.look()) {
+        say("",
+            needs_.calibration.look()->hold == RatesHold::turned
+                ? tr("The camera was %1 since these rates were measured; they turned with it. Go on to "
+                     "guiding.")
+                      .arg(qs(needs_.calibration.look()->words()))
+                : tr("A frame of tonight shows the camera as it was when these rates were measured. Go on "
+                     "to guiding."));
         setPrimary(tr("Measure rates"), procedures().free());
     } else if (r) {
         say("", r->verdict == RatesVerdict::good ? tr("These rates are good. Go on to guiding.")
@@ -273,8 +340,10 @@ void RatesStation::refresh() {
         say("",
             wellPlaced
                 ? tr("Well placed: near the equator and the meridian. Measure when the mount has settled.")
-                : tr("The telescope stands at Dec %1°, hour angle %2. Near the equator and the meridian "
-                     "is better.")
+            : best
+                ? tr("Measured here the ± would be %1 times as wide as at the best place. Slew there first.")
+                      .arg(qs(formatNumber(cost / best->cost, 1)))
+                : tr("The telescope stands at Dec %1°, hour angle %2. No better place is free.")
                       .arg(qs(formatNumber(m.pointing.dec.deg(), 0)),
                            qs(formatHourAngle(m.pointing.hourAngle))));
         setPrimary(tr("Measure rates"), procedures().free());
@@ -304,7 +373,9 @@ void RatesStation::refresh() {
 
 QString RatesStation::summary() const {
     const auto& r = needs_.calibration.rates();
-    return r ? tr("%1 + %2 steps").arg(r->ra.steps).arg(r->dec.steps) : tr("not measured");
+    return !r                   ? tr("not measured")
+           : !r->setup.decMotor ? tr("%1 steps in RA").arg(r->ra.steps)
+                                : tr("%1 + %2 steps").arg(r->ra.steps).arg(r->dec.steps);
 }
 
 StationState RatesStation::state() const {
@@ -326,6 +397,10 @@ std::vector<Finding> RatesStation::findings() const {
 bool RatesStation::perform(const Action& action) {
     if (action.id == ActionId::ratesMeasure && procedures().free()) {
         measure();
+        return true;
+    }
+    if (action.id == ActionId::ratesLook && needs_.calibration.rates() && procedures().free()) {
+        lookFirst();
         return true;
     }
     if (action.id == ActionId::ratesFormer && former_) {

@@ -1,6 +1,7 @@
 // Rates: how far and in which direction a pulse moves the star.
 #pragma once
 
+#include "core/procedure/calibration_place.h"
 #include "core/procedure/rates_measurement.h"
 #include "desk/evening/calibration_book.h"
 #include "desk/evening/focus_book.h"
@@ -42,13 +43,14 @@ private:
         std::vector<CalibrationSample> samples;
     };
     void measure();
+    void lookFirst();
     void slewThere();
     void refresh();
     void fillTable();
     void fillPreflight();
     void fillPast();
     void cell(int row, int column, const QString& text, bool muted, Qt::Alignment align);
-    HourAngleDec goodPlace() const;
+    std::optional<CalibrationPlace> goodPlace() const;
     // What was measured last if it is not in use, otherwise what is.
     const std::optional<Rates>& shown() const;
 
@@ -56,7 +58,7 @@ private:
     QGridLayout* table_;
     std::vector<QLabel*> cells_;
     ReadOut *ra_, *dec_, *angle_, *backlash_;
-    QPushButton *there_, *keep_;
+    QPushButton *there_, *look_, *keep_;
     LegStrip* strip_;
     PhaseBar* pages_;
     std::optional<Rates> refused_; // measured, bad, not in use

@@ -69,10 +69,10 @@ public:
 private:
     QFormLayout* card(const FieldSpec& field) const {
         const std::string part = parts().empty() ? field.key : parts().front().key;
-        return part == "imaging" || part == "name" || part == "solve_with_imaging" ? cards_.imaging
-               : part == "guiding" || part == "off_axis"                           ? cards_.guiding
-               : part == "site"                                                    ? cards_.site
-                                                                                   : cards_.mount;
+        return part == "imaging" || part == "optics" || part == "solve_with_imaging" ? cards_.imaging
+               : part == "guiding" || part == "off_axis"                             ? cards_.guiding
+               : part == "site"                                                      ? cards_.site
+                                                                                     : cards_.mount;
     }
     void name(QWidget* w, const FieldSpec& field) {
         w->setObjectName(QString::fromStdString(pathOf(field)));
@@ -134,8 +134,10 @@ public:
     void whole(const FieldSpec& field, int& v) override { showNumber(field, v); }
     void flag(const FieldSpec& field, bool& v) override { form_.flags.at(pathOf(field))->setChecked(v); }
     void text(const FieldSpec& field, std::string& v) override {
-        if (QLineEdit* line = in(form_.texts, field))
+        if (QLineEdit* line = in(form_.texts, field); line && line->text() != qs(v)) {
             line->setText(qs(v));
+            line->setCursorPosition(0); // a long name is read from its beginning
+        }
     }
     void numbers(const FieldSpec& field, std::vector<double>& v) override {
         QStringList words;

@@ -6,7 +6,6 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QMenu>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QSignalBlocker>
@@ -17,11 +16,14 @@
 #include "charts/zone.h"
 #include "core/base/format.h"
 #include "core/findings/rig_findings.h"
+#include "core/guide/gentle.h"
 #include "core/procedure/rates_measurement.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/horizon_sky.h"
+#include "desk/pictures/limits_dial.h"
 #include "desk/pictures/pixel_nest.h"
 #include "desk/stations/rig/rig_form.h"
+#include "desk/stations/rig/tonight_strip.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
@@ -32,7 +34,7 @@ namespace nordstjerna {
 
 RigStation::RigStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::rig, parent), needs_(needs) {
-    build();
+    build(parts);
     load(rigs().rig());
     connect(&rigs(), &RigBook::changed, this, [this] {
         if (!loading_)
@@ -41,7 +43,7 @@ RigStation::RigStation(const StationParts& parts, const Needs& needs, QWidget* p
     connect(primary(), &QPushButton::clicked, this, [this] { Q_EMIT goTo(StationId::focus); });
 }
 
-void RigStation::build() {
+void RigStation::build(const StationParts& parts) {
     say("", tr("Describe what you use; everything else is computed from it."));
     setPrimary(tr("On to focus"));
     auto* save = new QPushButton(tr("Save rig…"));
@@ -51,6 +53,9 @@ void RigStation::build() {
     buttons()->addWidget(save);
     buttons()->addWidget(open);
 
+    auto* tonight = new TonightStrip(parts);
+    connect(tonight, &TonightStrip::chosen, this, &RigStation::changed);
+    bench()->addWidget(tonight);
     auto* columns = new QHBoxLayout;
     columns->setSpacing(8);
     auto* scroll = new QScrollArea;
@@ -73,15 +78,6 @@ void RigStation::build() {
     step_ = new ReadOut(tr("Pulse step for the rates"));
     for (ReadOut* r : {guideScale_, imageScale_, step_})
         figures()->addWidget(r);
-
-    rigChoice_ = new QPushButton;
-    rigChoice_->setObjectName("rigs");
-    rigChoice_->setText(tr("Rigs"));
-    rigChoice_->setToolTip(tr("Choose another rig, copy this one, or remove one"));
-    rigMenu_ = new QMenu(rigChoice_);
-    rigChoice_->setMenu(rigMenu_);
-    connect(rigMenu_, &QMenu::aboutToShow, this, &RigStation::showRigs);
-    buttons()->addWidget(rigChoice_);
 }
 
 namespace {
@@ -106,6 +102,17 @@ QWidget* RigStation::buildCards() {
         cardFrames_.push_back(formCard(title, *form));
     form_ = new RigForm(forms, this);
     connect(form_, &RigForm::changed, this, &RigStation::onEdited);
+    limits_ = new LimitsDial(true);
+    limits_->setFixedHeight(210);
+    forms.mount->addRow(limits_);
+    connect(limits_, &LimitsDial::limitsDrawn, this, [this](double east_h, double west_h) {
+        Rig rig = rigs().rig();
+        rig.mount.meridianLimitEast = Angle::fromHours(east_h);
+        rig.mount.meridianLimitWest = Angle::fromHours(west_h);
+        rigs().set(rig);
+        load(rig);
+        Q_EMIT changed();
+    });
     imagingDerived_ = derivedText();
     guidingDerived_ = derivedText();
     forms.imaging->addRow(imagingDerived_);
@@ -150,8 +157,8 @@ void RigStation::buildSite(QFormLayout* site) {
     });
     connect(clear, &QPushButton::clicked, this, [this] { setHorizon({}); });
     connect(horizon_, &HorizonSky::drawn, this, &RigStation::setHorizon);
-    row->addWidget(horizonText_, 1);
-    row->addWidget(fromFile);
+    site->addRow(horizonText_);
+    row->addWidget(fromFile, 1);
     row->addWidget(clear);
     site->addRow(row);
 }
@@ -235,6 +242,7 @@ void RigStation::refreshDerived() {
          {"guiding.optics.focal_mm", "guiding.optics.aperture_mm", "guiding.optics.reducer"})
         form_->number(path)->setEnabled(!rig.offAxis);
     nest_->show(rig, 2.2);
+    limits_->show(rig.mount, rig.site.southern(), std::nullopt);
     if (impossible_) {
         for (ReadOut* r : {guideScale_, imageScale_, step_})
             r->showNothing(tr("impossible rig"));
@@ -297,20 +305,43 @@ QString RigStation::summary() const {
 StationState RigStation::state() const {
     if (impossible_)
         return StationState::attention;
-    for (const Finding& f : rigFindings(rigs().rig()))
+    for (const Finding& f : findings())
         if (f.weight != Weight::know)
             return StationState::attention;
     return StationState::good;
 }
 
 std::vector<Finding> RigStation::findings() const {
-    return rigFindings(rigs().rig());
+    std::vector<Finding> list = rigFindings(rigs().rig());
+    const MountState mount = needs_.mountDesk.state();
+    for (Finding& f : guideRateFindings(rigs().rig().mount, mount.guideRateRa, mount.guideRateDec))
+        list.push_back(std::move(f));
+    rank(list);
+    return list;
+}
+
+void RigStation::takeGuideRates() {
+    const MountState mount = needs_.mountDesk.state();
+    Rig rig = rigs().rig();
+    rig.mount.guideRateRa = mount.guideRateRa.value_or(rig.mount.guideRateRa);
+    rig.mount.guideRateDec = mount.guideRateDec.value_or(rig.mount.guideRateDec);
+    rigs().set(rig);
+    Q_EMIT changed();
 }
 
 bool RigStation::perform(const Action& action) {
     if (action.id == ActionId::shortenPulseLimit) {
         form_->number("loop.pulse_limit_ms")
             ->setValue(std::round(750.0 * form_->number("loop.exposure_s")->value()));
+        return true;
+    }
+    if (action.id == ActionId::takeGuideRates && procedures().free()) {
+        takeGuideRates();
+        return true;
+    }
+    if (action.id == ActionId::guideGently) {
+        for (const ProposedSetting& p : guideGently(rigs().rig().mount))
+            needs_.settings.change(p.key, p.value, "proposed", p.reason);
         return true;
     }
     return false;
@@ -342,36 +373,6 @@ bool RigStation::readHorizonFile(const QString& path) {
     problems().clear();
     setHorizon(*horizon);
     return true;
-}
-
-void RigStation::showRigs() {
-    rigMenu_->clear();
-    const auto known = rigs().list();
-    const auto tell = [this](const Expected<void>& done) {
-        if (!done)
-            problems().report(done.error());
-        Q_EMIT changed();
-    };
-    for (const auto& r : known) {
-        QAction* a =
-            rigMenu_->addAction(qs(r.name), this, [this, tell, id = r.id] { tell(rigs().choose(id)); });
-        a->setCheckable(true);
-        a->setChecked(r.id == rigs().rig().id);
-        a->setEnabled(!procedures().busy());
-    }
-    rigMenu_->addSeparator();
-    rigMenu_
-        ->addAction(tr("Duplicate this rig"), this,
-                    [this] {
-                        rigs().duplicate();
-                        Q_EMIT changed();
-                    })
-        ->setEnabled(!procedures().busy());
-    QMenu* remove = rigMenu_->addMenu(tr("Remove"));
-    for (const auto& r : known)
-        if (r.id != rigs().rig().id)
-            remove->addAction(qs(r.name), this, [this, tell, id = r.id] { tell(rigs().remove(id)); });
-    remove->setEnabled(known.size() > 1);
 }
 
 void RigStation::saveRig() {
@@ -407,16 +408,19 @@ bool RigStation::openRigFile(const QString& path) {
 }
 
 QString RigStation::help() const {
-    return tr("<p><b>What.</b> The cameras, telescopes, mount and site that all other figures rest on.</p>"
-              "<p><b>Why.</b> A wrong focal length makes every arcsecond wrong. The classic slip is the "
-              "aperture of the guide "
-              "scope entered as its focal length.</p>"
-              "<p><b>How.</b> Type the figures; what follows from them appears at once. Dither works both "
-              "ways: give imaging "
-              "pixels, read guide pixels, or the reverse.</p>"
-              "<p><b>Good.</b> Guide scale above 0.5 ″/px, and a tenth of a guide pixel below a third of an "
-              "imaging "
-              "pixel.</p>");
+    return tr(
+        "<p><b>What.</b> The cameras, telescopes, mount and site that all other figures rest on.</p>"
+        "<p><b>Why.</b> A wrong focal length makes every arcsecond wrong. The classic slip is the "
+        "aperture of the guide "
+        "scope entered as its focal length.</p>"
+        "<p><b>How.</b> Type the figures; what follows from them appears at once. Dither works both "
+        "ways: give imaging "
+        "pixels, read guide pixels, or the reverse.</p>"
+        "<p><b>Parts.</b> Mount, optics and site are kept separately and put together under <i>In use "
+        "tonight</i>. What was learnt of worm and backlash goes with the mount, focus and settings with the "
+        "optics, the horizon with the site.</p>"
+        "<p><b>Good.</b> Guide scale above 0.5 ″/px; the mean of six guide stars good to a third of an "
+        "imaging pixel, or to 0.25″.</p>");
 }
 
 } // namespace nordstjerna

@@ -4,8 +4,6 @@
 #include "desk/evening/guide_settings.h"
 #include "desk/stations/station.h"
 
-class QMenu;
-class QPushButton;
 class QLabel;
 class QFrame;
 class QFormLayout;
@@ -14,6 +12,7 @@ class QGridLayout;
 namespace nordstjerna {
 
 class HorizonSky;
+class LimitsDial;
 class NumberField;
 class PixelNest;
 class ReadOut;
@@ -24,6 +23,7 @@ class RigStation : public Station {
 public:
     struct Needs {
         GuideSettings& settings;
+        MountDesk& mountDesk;
     };
     RigStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
@@ -44,7 +44,7 @@ protected:
 
 private:
     Needs needs_;
-    void build();
+    void build(const StationParts& parts);
     QWidget* buildCards();
     void buildSite(QFormLayout* site);
     QFrame* buildDither();
@@ -52,10 +52,10 @@ private:
     void load(const Rig& rig);
     Rig edited() const;
     void onEdited();
+    void takeGuideRates();
     void refreshDerived();
     void onDitherEdited(int source);
     void setHorizon(const HorizonProfile& horizon);
-    void showRigs();
 
     QGridLayout* cards_ = nullptr;
     std::vector<QFrame*> cardFrames_;
@@ -64,8 +64,7 @@ private:
     QLabel *imagingDerived_ = nullptr, *guidingDerived_ = nullptr;
     QLabel* horizonText_ = nullptr;
     HorizonSky* horizon_ = nullptr;
-    QPushButton* rigChoice_ = nullptr;
-    QMenu* rigMenu_ = nullptr;
+    LimitsDial* limits_ = nullptr;
     NumberField *ditherImage_ = nullptr, *ditherGuide_ = nullptr, *ditherArcsec_ = nullptr;
     PixelNest* nest_ = nullptr;
     ReadOut *guideScale_ = nullptr, *imageScale_ = nullptr, *step_ = nullptr;

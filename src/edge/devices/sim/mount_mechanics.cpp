@@ -153,7 +153,8 @@ void MountMechanics::advance(Instant to) {
         };
         motor_.h += uneven(take(raPulseLeft_s_), scenario_.pulseAsymmetryRa) *
                     scenario_.rig.mount.guideRateRa * sidereal_rad_s * error;
-        const double dec = uneven(take(decPulseLeft_s_), scenario_.pulseAsymmetryDec) *
+        const double driven = scenario_.rig.mount.decMotor ? 1.0 : 0.0;
+        const double dec = driven * uneven(take(decPulseLeft_s_), scenario_.pulseAsymmetryDec) *
                            scenario_.rig.mount.guideRateDec * sidereal_rad_s * error;
         motor_.d += flipped_ && scenario_.decReversedAfterFlip ? -dec : dec;
         when_ = next;

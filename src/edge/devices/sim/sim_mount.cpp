@@ -23,6 +23,8 @@ Expected<MountState> SimMount::state() const {
         s.siderealTime = ObservedFrame(night_.scenario_.rig.site, night_.mechanics_.when()).siderealTime() +
                          Angle::fromHours(night_.scenario_.clockError_s / 3600.0);
     s.correcting = night_.mechanics_.playing();
+    s.guideRateRa = night_.scenario_.rig.mount.guideRateRa;
+    s.guideRateDec = night_.scenario_.rig.mount.guideRateDec;
     s.choosesSide = night_.scenario_.choosesSide;
     s.parks = night_.scenario_.parks;
     s.parked = parked_;

@@ -18,6 +18,8 @@ public:
     std::string& bytes() { return bytes_; }
 
 private:
+    size_t takeGroups(std::string_view text, size_t most);
+    bool takeOne(char c, size_t most);
     std::string bytes_;
     unsigned group_ = 0;
     int count_ = 0;  // of characters in the group

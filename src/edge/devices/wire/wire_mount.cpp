@@ -97,6 +97,14 @@ Expected<MountState> WireMount::state() const {
     s.parked = parked && parked->vector.on("PARK") && parked->vector.state != WireState::busy;
     if (s.parked)
         s.tracking = false;
+    if (const auto rate = link.told(mount_.device(), wire::guideRate)) {
+        const auto told_x = [&](const char* element) {
+            const double x = rate->vector.number(element);
+            return x > 0.0 ? std::optional(x) : std::nullopt;
+        };
+        s.guideRateRa = told_x("GUIDE_RATE_WE");
+        s.guideRateDec = told_x("GUIDE_RATE_NS");
+    }
     // Named after the side of the pier on which the telescope hangs; here after where it looks.
     const auto pier = link.told(mount_.device(), wire::pierSide);
     if (pier && pier->vector.on("PIER_WEST"))

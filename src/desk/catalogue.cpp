@@ -1,0 +1,27 @@
+#include "desk/catalogue.h"
+
+#include <QFile>
+
+namespace nordstjerna {
+
+namespace {
+const Expected<ObjectCatalogue>& shipped() {
+    static const Expected<ObjectCatalogue> read = [] {
+        QFile file(":/catalogues/objects.tsv");
+        const QByteArray table = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+        return ObjectCatalogue::parse({table.constData(), static_cast<size_t>(table.size())});
+    }();
+    return read;
+}
+} // namespace
+
+const ObjectCatalogue& catalogue() {
+    static const ObjectCatalogue none;
+    return shipped() ? *shipped() : none;
+}
+
+std::optional<Problem> catalogueProblem() {
+    return shipped() ? std::nullopt : std::optional(shipped().error());
+}
+
+} // namespace nordstjerna
