@@ -178,7 +178,11 @@ void PeriodicTest::wormOfManyMounts() {
          {std::tuple{"drift", drift, trials}, {"amplitude", amplitude, trials}, {"period", period, found}}) {
         qInfo("%s", qPrintable(told(what, tally, of)));
         QVERIFY2(tally.good >= 0.97 * of, qPrintable(told(what, tally, of)));
-        QVERIFY2(tally.inside >= 0.60 * of && tally.inside <= 0.76 * of, qPrintable(told(what, tally, of)));
+        // These mounts do not wander, and the ± of the drift allows for one that does (MotionTest holds it
+        // there).
+        const bool wider = std::string(what) == "drift";
+        QVERIFY2(tally.inside >= 0.60 * of && (wider || tally.inside <= 0.76 * of),
+                 qPrintable(told(what, tally, of)));
     }
     QVERIFY2(found >= 0.97 * trials, qPrintable(QString::number(found)));
 }

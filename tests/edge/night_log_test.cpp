@@ -68,6 +68,7 @@ private slots:
     void starLeavesTheFrame();
     void darksFromACoveredTelescope();
     void uncoveredDarksAreRefused();
+    void severalDarksInOneCovering();
     void darksSurviveARestart();
     void focusFollowsTheHands();
     void bumpIsFollowed();
@@ -258,11 +259,12 @@ void NightLogTest::darksFromACoveredTelescope() {
     devices.guideCamera = &prepared;
     RunnerControl control;
     night.setCovered(true);
-    DarkTaking darks(2.0, 8);
+    DarkTaking darks({2.0}, 8);
     const auto done = runProcedure(darks, devices, control);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
-    QVERIFY2(darks.result()->badCount > 200, qPrintable(QString::number(darks.result()->badCount)));
-    QVERIFY(prepared.addDark(*darks.result()).has_value());
+    const MasterDark& first = darks.results().front();
+    QVERIFY2(first.badCount > 200, qPrintable(QString::number(first.badCount)));
+    QVERIFY(prepared.addDark(first).has_value());
     night.setCovered(false);
     StopFlag never{false};
     const auto raw = night.guideCamera().expose(2.0, never);
@@ -284,10 +286,40 @@ void NightLogTest::uncoveredDarksAreRefused() {
     QVERIFY(night.mount().slew(wellPlaced, never).has_value());
     Devices devices = night.devices();
     RunnerControl control;
-    DarkTaking darks(2.0, 8);
+    DarkTaking darks({2.0}, 8);
     const auto done = runProcedure(darks, devices, control);
     QVERIFY(!done);
     QVERIFY2(done.error().what.find("not dark") != std::string::npos, done.error().text().c_str());
+}
+
+// One covering serves all exposures of a night; what is close to another is not taken twice.
+void NightLogTest::severalDarksInOneCovering() {
+    const std::vector<double> wanted = darkExposures({2.05, 8.0});
+    QCOMPARE(wanted, (std::vector<double>{1.0, 1.5, 2.05, 3.0, 4.0, 6.0, 8.0}));
+    SimulatedNight night(demoScenario(), sharedIndex());
+    Devices devices = night.devices();
+    devices.rawGuideCamera = devices.guideCamera;
+    RunnerControl control;
+    night.setCovered(true);
+    DarkTaking darks({1.0, 3.0}, 6);
+    const Instant begun = night.clock().now();
+    const auto done = runProcedure(darks, devices, control);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QCOMPARE(darks.results().size(), size_t{2});
+    QCOMPARE(darks.results()[0].kind.exposure_s, 1.0);
+    QCOMPARE(darks.results()[1].kind.exposure_s, 3.0);
+    const double took_s = night.clock().now() - begun;
+    QVERIFY2(std::abs(took_s - darkTime_s({1.0, 3.0}, 6)) < 3.0, qPrintable(QString::number(took_s)));
+    // Where the cover comes off in between, what was complete is of use.
+    DarkTaking cut({1.0, 3.0}, 6);
+    RunnerHooks hooks;
+    int frames = 0;
+    hooks.before = [&](const Procedure&, const Step& step) {
+        if (std::holds_alternative<ExposeStep>(step) && ++frames == 9)
+            night.setCovered(false);
+    };
+    QVERIFY(!runProcedure(cut, devices, control, hooks));
+    QCOMPARE(cut.results().size(), size_t{1});
 }
 
 void NightLogTest::darksSurviveARestart() {

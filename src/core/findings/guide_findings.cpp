@@ -172,10 +172,15 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
     const bool guided = run.meta.kind == RunKind::guided;
     if (guided) {
         loopFinding(list, "RA", "ra-loop", s.lag1Ra, s.ra.rms_arcsec, s.ra.noise_arcsec.value, s.rowsUsed);
-        loopFinding(list, "Dec", "dec-loop", s.lag1Dec, s.dec.rms_arcsec, s.dec.noise_arcsec.value,
-                    s.rowsUsed);
+        // What Dec does where nobody corrects it is no fault of the loop.
+        const bool decCorrected = !run.meta.controller || run.meta.controller->decMode != DecMode::off;
+        if (decCorrected)
+            loopFinding(list, "Dec", "dec-loop", s.lag1Dec, s.dec.rms_arcsec, s.dec.noise_arcsec.value,
+                        s.rowsUsed);
         const double image = run.meta.imageScale_arcsec_px;
-        const Measured offset = bothAxes(s.ra.offset_arcsec, s.dec.offset_arcsec);
+        const Measured offset = decCorrected
+                                    ? bothAxes(s.ra.offset_arcsec, s.dec.offset_arcsec)
+                                    : Measured{std::abs(s.ra.offset_arcsec.value), s.ra.offset_arcsec.sigma};
         if (offset.value > std::max(0.15, 3.0 * offset.sigma))
             list.push_back({"beside-the-aim", Weight::look,
                             "The star stands " + formatNumber(offset.value, 2) + "″ off the aim point",

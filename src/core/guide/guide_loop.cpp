@@ -98,7 +98,10 @@ void GuideLoop::settle(const SkyError& error, double t_s) {
         settlingSince_s_ = t_s;
         smallSince_s_.reset();
     }
-    if (std::hypot(error.dra_arcsec, error.ddec_arcsec) > settleLimit_arcsec())
+    // Nobody corrects Dec there: what it does is not waited for.
+    const bool decCounts = settings_.controller.decMode != DecMode::off;
+    const double off = std::hypot(error.dra_arcsec, decCounts ? error.ddec_arcsec : 0.0);
+    if (off > settleLimit_arcsec())
         smallSince_s_.reset();
     else if (!smallSince_s_)
         smallSince_s_ = t_s;

@@ -6,6 +6,7 @@
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
+#include "core/motion/drift_fit.h"
 #include "core/motion/line_model.h"
 
 namespace nordstjerna {
@@ -320,6 +321,12 @@ Measured wormAmong(const std::vector<PeriodicLine>& lines, double span) {
     return best;
 }
 
+std::vector<double> multiplied(std::vector<double> turns, int by) {
+    for (double& x : turns)
+        x *= by;
+    return turns;
+}
+
 } // namespace
 
 double PeriodicResult::amplitudeAt(size_t i) const {
@@ -365,6 +372,15 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
                                     std::log(cautious * std::max(found.independent, 1.0) / significant));
     result.residual_arcsec = joint.sigma;
 
+    DriftModel drift;
+    // Slow waves of no gear are as likely a walk that looks like one: it is left to the walk.
+    const auto manyTurns = [span](double period_s) {
+        constexpr double fewest = 12.0;
+        return period_s < span / fewest;
+    };
+    for (const double f : frequencies)
+        if (manyTurns(1.0 / f))
+            drift.frequency_hz.push_back(f);
     WormClock phase;
     bool given = options.wormPeriod_s > 0.0;
     Measured period{options.wormPeriod_s, 0.0};
@@ -401,14 +417,22 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
                 if (h >= 1 && h <= 5 && liesAt(l, h / period.value, span))
                     l.harmonic = h;
             }
+            drift.frequency_hz.clear();
+            for (const PeriodicLine& l : result.lines)
+                if (l.harmonic == 0 && manyTurns(l.period_s.value))
+                    drift.frequency_hz.push_back(1.0 / l.period_s.value);
+            for (int h = 1; h <= 3; ++h)
+                drift.turns.push_back(multiplied(phase.turns, h));
         } else {
             // Less than a turn looks much like drift: what of it could be worm is its uncertainty.
             LineModel swaying = model;
             swaying.tieTo(phase.turns, 1);
             joint = swaying.fit(frequencies, false);
+            drift.turns = {phase.turns};
         }
     }
-    result.drift_arcsec_min = {60.0 * joint.slope.value, 60.0 * joint.slope.sigma};
+    const DriftFit line = fitDrift(t, v, level, drift);
+    result.drift_arcsec_min = {60.0 * line.slope_per_s.value, 60.0 * line.slope_per_s.sigma};
     result.residual = joint.residual;
     result.driftVariance_arcsec2 = std::pow(joint.slope.value * span, 2) / 12.0;
     for (const PeriodicLine& l : result.lines)

@@ -1,8 +1,36 @@
 #include "core/procedure/dark_taking.h"
 
+#include <algorithm>
+#include <cmath>
+
 #include "core/base/format.h"
 
 namespace nordstjerna {
+
+namespace {
+constexpr double download_s = 0.3;
+}
+
+std::vector<double> darkExposures(const std::vector<double>& wanted) {
+    std::vector<double> all = wanted;
+    for (const double usual_s : {1.0, 1.5, 2.0, 3.0, 4.0, 6.0})
+        all.push_back(usual_s);
+    // Those that were asked for come first, so that they stand for what is close to them.
+    std::vector<double> kept;
+    for (const double s : all)
+        if (s > 0.0 &&
+            std::none_of(kept.begin(), kept.end(), [&](double k) { return std::abs(s / k - 1.0) < 0.05; }))
+            kept.push_back(s);
+    std::sort(kept.begin(), kept.end());
+    return kept;
+}
+
+double darkTime_s(const std::vector<double>& exposures_s, int count) {
+    double sum = 0.0;
+    for (const double s : exposures_s)
+        sum += count * (s + download_s);
+    return sum;
+}
 
 Step DarkTaking::advance(const Event& event) {
     if (const auto end = brokenOff(event))
@@ -16,22 +44,35 @@ Step DarkTaking::advance(const Event& event) {
             auto master = makeMasterDark(frames_);
             if (!master)
                 return FailStep{master.error()};
-            result_ = std::move(*master);
-            return DoneStep{};
+            results_.push_back(std::move(*master));
+            frames_.clear();
         }
     }
-    ExposeStep step{exposure_s_, CameraRole::guide, false};
+    if (complete())
+        return DoneStep{};
+    ExposeStep step{exposures_s_[results_.size()], CameraRole::guide, false};
     step.raw = true;
     return step;
 }
 
 Progress DarkTaking::progress() const {
+    using State = ProgressStep::State;
     Progress p;
-    p.steps = {{"Darks", result_ ? ProgressStep::State::done : ProgressStep::State::running}};
-    p.fraction = static_cast<double>(frames_.size()) / count_;
-    p.timeLeft_s = (count_ - static_cast<double>(frames_.size())) * (exposure_s_ + 0.3);
+    p.steps = {{"Darks", complete() ? State::done : State::running}};
+    const double whole_s = darkTime_s(exposures_s_, count_);
+    const std::vector<double> done(exposures_s_.begin(),
+                                   exposures_s_.begin() + static_cast<long>(results_.size()));
+    double so_far_s = darkTime_s(done, count_);
+    if (complete()) {
+        p.fraction = 1.0;
+        return p;
+    }
+    const double present_s = exposures_s_[results_.size()];
+    so_far_s += darkTime_s({present_s}, static_cast<int>(frames_.size()));
+    p.fraction = so_far_s / whole_s;
+    p.timeLeft_s = whole_s - so_far_s;
     p.waitingFor = "dark " + std::to_string(frames_.size() + 1) + " of " + std::to_string(count_) + ", " +
-                   formatNumber(exposure_s_, 1) + " s";
+                   formatNumber(present_s, 1) + " s";
     return p;
 }
 

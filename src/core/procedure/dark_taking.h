@@ -1,4 +1,5 @@
-// Takes darks behind a covered telescope and makes their mean and bad-pixel map.
+// Takes darks behind a covered telescope and makes their mean and bad-pixel map: of several exposures in one
+// covering.
 #pragma once
 
 #include "core/image/darks.h"
@@ -6,20 +7,30 @@
 
 namespace nordstjerna {
 
+// The exposures that a night may want: those that are asked for, and those that sightings, guiding and Tune
+// choose among, from 1 to 6 s. The shortest first; what differs by less than 5 % is one.
+std::vector<double> darkExposures(const std::vector<double>& wanted);
+
 class DarkTaking : public Procedure {
 public:
-    DarkTaking(double exposure_s, int count) : exposure_s_(exposure_s), count_(count) {}
+    DarkTaking(std::vector<double> exposures_s, int count)
+        : exposures_s_(std::move(exposures_s)), count_(count) {}
     Step advance(const Event& event) override;
     Progress progress() const override;
     std::string name() const override { return "Darks"; }
     bool needsMount() const override { return false; }
-    const std::optional<MasterDark>& result() const { return result_; }
+    // Of the exposures that are complete; all of them at the end.
+    const std::vector<MasterDark>& results() const { return results_; }
+    bool complete() const { return results_.size() == exposures_s_.size(); }
 
 private:
-    double exposure_s_;
-    int count_;
+    std::vector<double> exposures_s_;
+    int count_; // of each
     std::vector<Frame> frames_;
-    std::optional<MasterDark> result_;
+    std::vector<MasterDark> results_;
 };
+
+// How long it takes, with the frames' way from the camera.
+double darkTime_s(const std::vector<double>& exposures_s, int count);
 
 } // namespace nordstjerna

@@ -5,7 +5,7 @@
 
 #include "core/base/format.h"
 #include "core/image/guide_star_choice.h"
-#include "core/motion/line_model.h"
+#include "core/motion/drift_fit.h"
 #include "core/pole/sighting_plan.h"
 
 namespace nordstjerna {
@@ -63,20 +63,16 @@ Step DriftReferee::measured(const StarsTracked& tracked) {
         std::vector<double> t;
         std::vector<double> d;
         for (const DriftSample& s : samples_) {
-            t.push_back(s.t_s / 60.0);
+            t.push_back(s.t_s);
             d.push_back(s.ddec_arcsec);
         }
-        if (const auto line = fitLine(t, d)) {
+        // A mount wanders, and slow air reaches farther than its neighbours tell.
+        if (const DriftFit line = fitDrift(t, d, {}, {}); line.slope_per_s.sigma > 0.0) {
             DriftWatch w;
             w.middle = start_ + 0.5 * samples_.back().t_s;
             w.star = plane.centre;
             w.place = ObservedFrame(setup_.rig.site, w.middle).hourAngleDec(plane.centre);
-            w.dec_arcsec_min = line->slope;
-            // The line's own ± knows of neighbours only; slow air reaches farther.
-            std::vector<double> rest;
-            for (size_t i = 0; i < t.size(); ++i)
-                rest.push_back(d[i] - line->at(t[i]));
-            w.dec_arcsec_min.sigma *= std::max(1.0, slowInflation(rest) / line->inflation);
+            w.dec_arcsec_min = {60.0 * line.slope_per_s.value, 60.0 * line.slope_per_s.sigma};
             w.length_s = samples_.back().t_s;
             component_ = componentOf(w, setup_.rig.site, setup_.reference);
             result_ = w;

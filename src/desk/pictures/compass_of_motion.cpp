@@ -115,7 +115,9 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
                 north = place(s.x, s.y);
                 break;
             }
-        arrow(north, rates_->dec, rates_->setup.expectedDecPxS(), north_s, theme().dec, tr("north pulses"));
+        if (rates_->setup.decMotor)
+            arrow(north, rates_->dec, rates_->setup.expectedDecPxS(), north_s, theme().dec,
+                  tr("north pulses"));
     }
     for (size_t i = 0; i < samples_.size(); ++i) {
         const CalibrationSample& s = samples_[i];

@@ -14,7 +14,7 @@ constexpr double row_px = 15.0;
 }
 
 SettleStrip::SettleStrip(QWidget* parent) : Picture("settles", tr("Settling after dithers"), parent) {
-    setMinimumSize(150, 160);
+    setMinimumSize(150, 136);
 }
 
 void SettleStrip::show(const std::vector<SettleRecord>& settles, double timeout_s) {

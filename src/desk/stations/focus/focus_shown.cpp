@@ -300,8 +300,12 @@ void FocusStation::sayWhatNext() {
         say(tr("darks"), tr("Keep the telescope covered."));
         setPrimary(tr("Stop"));
     } else if (coverAsked_) {
-        say(tr("darks"), tr("Cover the guide scope, light-tight, then take ten darks of %1 s.")
-                             .arg(qs(formatNumber(exposure_->value(), 1))));
+        const std::vector<double> wanted = darksWanted_s();
+        QStringList exposures;
+        for (const double s : wanted)
+            exposures << qs(formatNumber(s, s == std::round(s) ? 0 : 1));
+        say(tr("darks"), tr("Cover the guide scope, light-tight. Ten darks each of %1 s take %2.")
+                             .arg(exposures.join(", "), qs(formatDuration(darkTime_s(wanted, darksOfEach)))));
         setPrimary(tr("It is covered: take darks"), !procedures().busy());
     } else if (uncover_) {
         say(tr("darks"), tr("The darks are kept and in use. Uncover the guide scope, then go on."));

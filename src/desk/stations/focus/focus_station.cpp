@@ -296,11 +296,14 @@ void FocusStation::startFrames() {
     refresh();
 }
 
+std::vector<double> FocusStation::darksWanted_s() const {
+    return darkExposures({exposure_->value(), needs_.settings.book().value(SettingKey::exposure)});
+}
+
 void FocusStation::takeDarks() {
     doing_ = Doing::darks;
-    constexpr int frames = 10;
     procedures().run<DarkTaking, Progress>(
-        std::make_shared<DarkTaking>(exposure_->value(), frames),
+        std::make_shared<DarkTaking>(darksWanted_s(), darksOfEach),
         [](const DarkTaking& p) { return p.progress(); },
         [this](const Progress& p) {
             if (doing_ == Doing::darks)
@@ -309,11 +312,13 @@ void FocusStation::takeDarks() {
         [this](const std::shared_ptr<DarkTaking>& p, const Expected<void>&) {
             doing_ = Doing::nothing;
             steps()->clear();
-            if (p->result()) {
+            // Those that are complete are of use, also where the rest was stopped.
+            for (const MasterDark& dark : p->results())
+                if (const auto kept = needs_.guideCamera.addDark(dark); !kept)
+                    problems().report(kept.error());
+            if (!p->results().empty()) {
                 coverAsked_ = false;
                 uncover_ = true;
-                if (const auto kept = needs_.guideCamera.addDark(*p->result()); !kept)
-                    problems().report(kept.error());
             }
             refresh();
             Q_EMIT changed();

@@ -73,6 +73,8 @@ private:
     void framesFindings(std::vector<Finding>& list) const;
     void startFrames();
     void takeDarks();
+    static constexpr int darksOfEach = 10;
+    std::vector<double> darksWanted_s() const;
     void toggleStar(double x, double y);
     void judge();
     void mark();

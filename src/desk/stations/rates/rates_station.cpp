@@ -175,7 +175,7 @@ void RatesStation::fillPreflight() {
     const double cost = calibrationCost(rigs().rig().site, m.pointing);
     check(best && cost <= wellPlacedWithin * best->cost, tr("place"),
           tr("± × %1").arg(qs(formatNumber(cost, 2))),
-          best ? tr("best here × %1").arg(qs(formatNumber(best->cost, 2))) : tr("no free sky"));
+          best ? tr("best × %1").arg(qs(formatNumber(best->cost, 2))) : tr("no free sky"));
     check(std::abs(m.pointing.dec.deg()) <= 20.0, tr("declination"),
           qs(formatNumber(m.pointing.dec.deg(), 0)) + "°", tr("within 20°"));
     check(std::abs(m.pointing.hourAngle.hours()) <= 1.5, tr("hour angle"),
@@ -251,11 +251,14 @@ void RatesStation::fillTable() {
     };
     line(tr("RA px/s (δ = 0)"), qs(formatMeasured(r->ra.rate_px_s, "")),
          qs(formatNumber(r->setup.expectedRaPxS(), 2)));
-    line(tr("Dec px/s"), qs(formatMeasured(r->dec.rate_px_s, "")),
-         qs(formatNumber(r->setup.expectedDecPxS(), 2)));
+    if (r->setup.decMotor)
+        line(tr("Dec px/s"), qs(formatMeasured(r->dec.rate_px_s, "")),
+             qs(formatNumber(r->setup.expectedDecPxS(), 2)));
     line(tr("west points to"), qs(formatMeasured(r->ra.angle_deg, "°", 1)), "–");
-    line(tr("north points to"), qs(formatMeasured(r->dec.angle_deg, "°", 1)), "–");
-    line(tr("right angle off"), qs(formatMeasured(r->orthogonality_deg, "°", 1)), tr("< 10°"));
+    if (r->setup.decMotor) {
+        line(tr("north points to"), qs(formatMeasured(r->dec.angle_deg, "°", 1)), "–");
+        line(tr("right angle off"), qs(formatMeasured(r->orthogonality_deg, "°", 1)), tr("< 10°"));
+    }
     line(tr("drift px/min"), qs(formatMeasured(r->drift_px_min, "")), "–");
     for (const LegFit& leg : r->legs)
         line(tr("%1 leg").arg(legName(leg.leg)),
@@ -288,8 +291,8 @@ void RatesStation::refresh() {
     const MountState m = needs_.mountDesk.state();
     const auto best = goodPlace();
     const double cost = calibrationCost(rigs().rig().site, m.pointing);
-    const bool wellPlaced =
-        best && cost <= wellPlacedWithin * best->cost && std::abs(m.pointing.hourAngle.hours()) <= 1.5;
+    const bool atTheMeridian = std::abs(m.pointing.hourAngle.hours()) <= 1.5;
+    const bool wellPlaced = best && cost <= wellPlacedWithin * best->cost;
     there_->setToolTip(
         best
             ? tr("To Dec %1°, hour angle %2, altitude %3°, on the side of the target: there the ± is %4 × "
@@ -338,14 +341,16 @@ void RatesStation::refresh() {
         setPrimary(tr("Measure rates"), procedures().free());
     } else {
         say("",
-            wellPlaced
-                ? tr("Well placed: near the equator and the meridian. Measure when the mount has settled.")
-            : best
+            !best ? tr("The telescope stands at Dec %1°, hour angle %2. No better place is free.")
+                        .arg(qs(formatNumber(m.pointing.dec.deg(), 0)),
+                             qs(formatHourAngle(m.pointing.hourAngle)))
+            : !wellPlaced
                 ? tr("Measured here the ± would be %1 times as wide as at the best place. Slew there first.")
                       .arg(qs(formatNumber(cost / best->cost, 1)))
-                : tr("The telescope stands at Dec %1°, hour angle %2. No better place is free.")
-                      .arg(qs(formatNumber(m.pointing.dec.deg(), 0)),
-                           qs(formatHourAngle(m.pointing.hourAngle))));
+            : !atTheMeridian
+                ? tr("Hour angle %1 is far from the meridian; nearer to it air and tube are steadier.")
+                      .arg(qs(formatHourAngle(m.pointing.hourAngle)))
+                : tr("Well placed: near the equator and the meridian. Measure when the mount has settled."));
         setPrimary(tr("Measure rates"), procedures().free());
     }
     const double harmless_ms = harmlessBelow_ms(correctionReach(needs_.settings.book()));
@@ -363,6 +368,11 @@ void RatesStation::refresh() {
                            qs(formatNumber(100.0 * a.rate_px_s.value / expected, 0))));
     };
     rate(ra_, r->ra, r->setup.expectedRaPxS());
+    if (!r->setup.decMotor) {
+        for (ReadOut* none : {dec_, angle_, backlash_})
+            none->showNothing(tr("no motor on the Dec axis"));
+        return;
+    }
     rate(dec_, r->dec, r->setup.expectedDecPxS());
     angle_->show(qs(formatNumber(r->orthogonality_deg.value, 1)) + "°", tr("off"),
                  tr("± %1° · want < 10°").arg(qs(formatNumber(r->orthogonality_deg.sigma, 1))));
