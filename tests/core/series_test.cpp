@@ -8,7 +8,7 @@
 #include "core/base/statistics.h"
 #include "core/image/frame_look.h"
 #include "core/rig/scales.h"
-#include "core/series/night_plan.h"
+#include "core/series/night_order.h"
 #include "core/series/series_frame.h"
 #include "core/series/series_plan.h"
 #include "loop_world.h"
@@ -28,6 +28,7 @@ private slots:
     void settledMeansSettled();
     void ditheredRunGivesItsPulsesBack();
     void targetsFollowEachOther();
+    void theOrderOfANight();
     void planOfTheDemoNight();
     void planKeepsTheLimit();
     void contradictoryEnds();
@@ -300,6 +301,44 @@ void SeriesTest::targetsFollowEachOther() {
                 QVERIFY(b.from >= t + -1e-6);
                 t = b.to;
             }
+    }
+}
+
+// No order of the same targets gives more light, and one that is clearly better is found: the setting target
+// first, the rising one last, whatever the list says. Both hemispheres.
+void SeriesTest::theOrderOfANight() {
+    for (const bool south : {false, true}) {
+        SeriesSetup s = demoSeries();
+        const double sign = south ? -1.0 : 1.0;
+        s.rig.site.latitude = Angle::fromDeg(sign * 45.0);
+        s.ends.dawn = Twilight::astronomical;
+        s.exposure_s = 300.0;
+        const Instant now = at(south ? "2026-04-14T18:40:00" : "2026-10-14T18:40:00");
+        const auto night = nightAround(s.rig.site, now);
+        const ObservedFrame frame(s.rig.site, now);
+        const auto named = [&](const char* name, double hour, int frames) {
+            const HourAngleDec place{Angle::fromHours(hour), Angle::fromDeg(sign * 20.0)};
+            return FollowingTarget{name, equatorialFrom(frame.icrsFrom(place)), frames};
+        };
+        const std::vector<FollowingTarget> listed{named("rises", -7.0, 40), named("high", -2.0, 40),
+                                                  named("sets", 2.5, 20)};
+        const NightOrder order = bestOrder(s, listed, now, night);
+        QCOMPARE(order.targets.size(), size_t{3});
+        QCOMPARE(order.targets[0].name, std::string("sets"));
+        QCOMPARE(order.targets[1].name, std::string("high"));
+        QCOMPARE(order.targets[2].name, std::string("rises"));
+        QVERIFY(order.exposed_s > order.before_s + 1800.0);
+        QVERIFY(order.givenUp.empty());
+        // Nothing is gained by asking again.
+        const NightOrder again = bestOrder(s, order.targets, now, night);
+        QVERIFY(again.targets == order.targets);
+        QCOMPARE(again.exposed_s, again.before_s);
+        // One that never rises is named.
+        auto hopeless = listed;
+        hopeless.push_back({"never", {Angle{}, Angle::fromDeg(sign * -80.0)}, 5});
+        const NightOrder some = bestOrder(s, hopeless, now, night);
+        QCOMPARE(some.givenUp.size(), size_t{1});
+        QCOMPARE(some.givenUp.front(), std::string("never"));
     }
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/format.h"
 #include "core/base/statistics.h"
 
 namespace nordstjerna {

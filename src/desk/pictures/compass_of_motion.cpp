@@ -55,7 +55,13 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
     p.save();
     p.setClipRect(area.adjusted(1, 1, -1, -1));
     p.setFont(textFont(11));
-    for (double ring = 10.0; ring * unit_ < area.width(); ring += 10.0) {
+    // As many rings as their figures have room for.
+    constexpr double apart = 30.0;
+    double each = 10.0;
+    for (const double other : {20.0, 50.0, 100.0, 200.0, 500.0})
+        if (each * unit_ < apart)
+            each = other;
+    for (double ring = each; ring * unit_ < area.width(); ring += each) {
         p.setPen(QPen(theme().line, 1));
         p.setBrush(Qt::NoBrush);
         p.drawEllipse(centre_, ring * unit_, ring * unit_);

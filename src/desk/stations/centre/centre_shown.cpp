@@ -244,6 +244,10 @@ QString CentreStation::help() const {
         "handle or type an angle. From a solved frame the station says how far to turn the camera and "
         "follows "
         "while you turn. <i>Both cameras</i> measures where the guide camera looks.</p>"
+        "<p><b>By hand.</b> <i>Solve here and sync</i> tells the mount where the telescope looks without "
+        "moving "
+        "it: the first act of an evening. The arrows move it by a pulse, 1′, 10′ or 1°, never past a "
+        "limit.</p>"
         "<p><b>Good.</b> 30″; 20–50″ is in use (common practice).</p>");
 }
 

@@ -38,12 +38,13 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
       pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder"), tr("Targets")})),
       view_(new ShapedFrame("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
       ladder_(new LadderBench(parts, needs.mountBook, this)), targetsPage_(new TargetsPage(parts.targets)),
-      strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
-      round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
-      pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
-      test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
-      climb_(new QPushButton(tr("Unguided ladder"))), folder_(new QPushButton(tr("Folder…"))),
-      timer_(new QTimer(this)), saveFolder_(needs_.evening.imageFolder()) {
+      ordering_(parts.problems), strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))),
+      width_(new ReadOut(tr("FWHM"))), round_(new ReadOut(tr("Elongation"))),
+      settle_(new ReadOut(tr("Settling"))), pause_(new QPushButton(tr("Pause"))),
+      stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
+      flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
+      folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)),
+      saveFolder_(needs_.evening.imageFolder()) {
     bench()->addWidget(card_);
     bench()->addWidget(pages_);
     auto* row = new QHBoxLayout;
@@ -111,6 +112,7 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
         }
     });
     connect(&targets(), &TargetBook::changed, this, &ExposeStation::replan);
+    connect(targetsPage_, &TargetsPage::orderWanted, this, &ExposeStation::orderTargets);
     connect(&targets(), &TargetBook::followingChanged, this, &ExposeStation::planLater);
     connect(&rigs(), &RigBook::changed, this, &ExposeStation::replan);
     connect(&procedures(), &ProcedureHost::busyChanged, this, &ExposeStation::refresh);
@@ -214,6 +216,33 @@ void ExposeStation::planLater() {
     }
     targetsPage_->show(card_->sentence(), later, rigs().civilTime());
     night().setLater(std::move(later));
+}
+
+// Beside the window: a hundred plans take their time.
+void ExposeStation::orderTargets() {
+    const SeriesSetup setup = running_ ? begun_ : wanted();
+    const bool some = seen_.plan && (seen_.plan->frames > 0 || running_);
+    const Instant begins = some ? seen_.plan->ends : night().now();
+    const auto following = targets().following();
+    ordering_.run([this, setup, following, begins, almanac = night().almanac()] {
+        const NightOrder order = bestOrder(setup, following, begins, almanac);
+        return [this, order, following] {
+            if (following != targets().following())
+                return; // the person has changed them meanwhile
+            QStringList lost;
+            for (const std::string& name : order.givenUp)
+                lost << qs(name);
+            const QString gain =
+                order.targets == following
+                    ? tr("No other order gives clearly more: %1 of exposures.")
+                          .arg(qs(formatDuration(order.exposed_s)))
+                    : tr("%1 of exposures; as listed before it was %2.")
+                          .arg(qs(formatDuration(order.exposed_s)), qs(formatDuration(order.before_s)));
+            if (order.targets != following)
+                targets().keepFollowing(order.targets);
+            targetsPage_->say(lost.isEmpty() ? gain : tr("%1 Given up: %2.").arg(gain, lost.join(", ")));
+        };
+    });
 }
 
 // The series has ended well: the next target that still gets frames tonight is begun, those that do not are

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/procedure/series.h"
+#include "core/series/night_order.h"
 #include "desk/beside.h"
 #include "desk/evening/calibration_book.h"
 #include "desk/evening/evening_store.h"
@@ -86,6 +87,7 @@ private:
     void planLater(); // what the targets after it get
     void goOn();      // with the next one that fits
     void keepPlan();
+    void orderTargets();
     void restAfter(const SeriesSetup& ended);
     void begin();
     void flipAlone();
@@ -119,6 +121,7 @@ private:
     DitherChart* dither_;
     LadderBench* ladder_;
     TargetsPage* targetsPage_;
+    Beside ordering_;
     std::vector<Finding> leftOut_; // targets that got no frame after all
     SettleStrip* strip_;
     ReadOut *count_, *width_, *round_, *settle_;

@@ -21,7 +21,8 @@ namespace nordstjerna {
 TargetsPage::TargetsPage(TargetBook& targets, QWidget* parent)
     : QWidget(parent), targets_(targets), table_(new QTableWidget(0, 3)), noted_(new QListWidget),
       add_(new QPushButton(tr("Let it follow"))), remove_(new QPushButton(tr("Take it out"))),
-      up_(new QPushButton(tr("Earlier"))), down_(new QPushButton(tr("Later"))), frames_(new QSpinBox) {
+      up_(new QPushButton(tr("Earlier"))), down_(new QPushButton(tr("Later"))),
+      order_(new QPushButton(tr("Order them for me"))), sentence_(new WrapLabel), frames_(new QSpinBox) {
     for (QWidget* list : std::initializer_list<QWidget*>{table_, noted_})
         list->setMinimumHeight(48);
     table_->setObjectName("followingTargets");
@@ -45,7 +46,11 @@ TargetsPage::TargetsPage(TargetBook& targets, QWidget* parent)
     const struct {
         QPushButton* button;
         const char* name;
-    } all[] = {{add_, "letFollow"}, {remove_, "takeOut"}, {up_, "moveEarlier"}, {down_, "moveLater"}};
+    } all[] = {{add_, "letFollow"},
+               {remove_, "takeOut"},
+               {up_, "moveEarlier"},
+               {down_, "moveLater"},
+               {order_, "orderForMe"}};
     for (const auto& a : all) {
         a.button->setObjectName(a.name);
         a.button->setProperty("compact", true);
@@ -57,10 +62,16 @@ TargetsPage::TargetsPage(TargetBook& targets, QWidget* parent)
     left->addWidget(table_, 1);
     auto* buttons = new QHBoxLayout;
     buttons->addWidget(frames_);
-    for (QPushButton* b : {up_, down_, remove_})
+    for (QPushButton* b : {up_, down_, remove_, order_})
         buttons->addWidget(b);
     buttons->addStretch();
     left->addLayout(buttons);
+    sentence_->setObjectName("orderSaid");
+    sentence_->hide();
+    left->addWidget(sentence_);
+    order_->setToolTip(
+        tr("The order in which the night gives the most light, each second worth what the air lets through"));
+    connect(order_, &QPushButton::clicked, this, &TargetsPage::orderWanted);
     row->addLayout(left, 1);
     auto* right = new QVBoxLayout;
     auto* heading = new WrapLabel(tr("Noted in Centre"));
@@ -129,7 +140,13 @@ void TargetsPage::show(const QString& present, const std::vector<NightStretch>& 
     refreshButtons();
 }
 
+void TargetsPage::say(const QString& sentence) {
+    sentence_->setText(sentence);
+    sentence_->setVisible(!sentence.isEmpty());
+}
+
 void TargetsPage::refreshButtons() {
+    order_->setEnabled(targets_.following().size() > 1);
     const int chosen = row();
     const auto& following = targets_.following();
     const int last = static_cast<int>(following.size()) - 1;

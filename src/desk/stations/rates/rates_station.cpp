@@ -321,8 +321,7 @@ void RatesStation::refresh() {
             look ? tr("These rates are of an earlier evening, and whether they hold is %1. Compare the "
                       "star's path with the picture, or measure again.")
                        .arg(qs(look->words()))
-                 : tr("These rates are of an earlier evening. The first frame of guiding tells whether they "
-                      "still hold; Look first tells it now."));
+                 : tr("Rates of an earlier evening: the first guide frame tells whether they still hold."));
         setPrimary(tr("Measure rates"), procedures().free());
     } else if (r && !refused_ && needs_.calibration.look()) {
         say("",
@@ -430,15 +429,18 @@ bool RatesStation::perform(const Action& action) {
 }
 
 QString RatesStation::help() const {
-    return tr("<p><b>What.</b> The distance and direction a guide star moves for each second of pulse.</p>"
-              "<p><b>Why.</b> Guiding turns pixels into pulses with these figures; bad ones ruin a night "
-              "quietly.</p>"
-              "<p><b>How.</b> Slew near the equator and the meridian, above 45° where possible. North pulses "
-              "first take up "
-              "the Dec backlash; then four legs of about twelve steps.</p>"
-              "<p><b>Good.</b> Rates within 10 % of what the rig promises, axes within 10° of a right angle, "
-              "at least 8 steps "
-              "each way (common practice).</p>");
+    return tr(
+        "<p><b>What.</b> The distance and direction a guide star moves for each second of pulse.</p>"
+        "<p><b>Why.</b> Guiding turns pixels into pulses with these figures; bad ones ruin a night "
+        "quietly.</p>"
+        "<p><b>How.</b> Slew near the equator and the meridian, above 45° where possible. North pulses "
+        "first take up "
+        "the Dec backlash; then four legs of about twelve steps.</p>"
+        "<p><b>Another evening.</b> Rates are kept. The first guide frame tells whether the camera still "
+        "stands as it did; if it was turned, the rates turn with it. <i>Look first</i> does that now.</p>"
+        "<p><b>Good.</b> Rates within 10 % of what the rig promises, axes within 10° of a right angle, "
+        "at least 8 steps "
+        "each way (common practice).</p>");
 }
 
 } // namespace nordstjerna
