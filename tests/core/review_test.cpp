@@ -25,6 +25,7 @@ private slots:
     void blocksTakeTurns();
     void trialFindsNothingWhereNothingIs();
     void trialFindsWhatIsWorthIt();
+    void trialOfASlowLoop();
     void trialStatesItsUncertainty();
     void trialOfTheLoopItself();
     void gustsDoNotDecide();
@@ -149,6 +150,24 @@ void ReviewTest::trialFindsWhatIsWorthIt() {
     QVERIFY2(right >= 270, qPrintable(QString::number(right))); // 90 % within 40 min at 2 s
     QVERIFY(wrong <= 3);
     QVERIFY(minutes < 35.0);
+}
+
+// At any pace there are rounds, and a trial ends within its longest time, also where no star is seen.
+void ReviewTest::trialOfASlowLoop() {
+    for (const double pace_s : {0.6, 2.6, 5.6, 10.6, 31.0}) {
+        const TrialRules rules = trialRulesFor(pace_s);
+        Trial slow(rules), blind(rules);
+        Random random(static_cast<std::uint64_t>(10.0 * pace_s));
+        for (double t = 0.0; t <= rules.longest_s + pace_s; t += pace_s) {
+            const double sigma = slow.armAt(t) ? 0.6 : 0.3;
+            slow.add(t, sigma * random.gaussian(), sigma * random.gaussian());
+            blind.add(t, std::nan(""), 0.0);
+        }
+        QVERIFY2(slow.state().rounds >= 15,
+                 qPrintable(QString("%1 s: %2").arg(pace_s).arg(slow.state().rounds)));
+        QCOMPARE(slow.state().verdict, TrialVerdict::first);
+        QCOMPARE(blind.state().verdict, TrialVerdict::undecided);
+    }
 }
 
 // At a length that does not depend on the outcome.

@@ -1,4 +1,5 @@
 // The station Expose in the real window: plan, series over the flip by clicks, faults of the disk, halt.
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
@@ -141,8 +142,15 @@ void ExposeTest::needsRates() {
     QVERIFY(!expose()->primary()->isEnabled());
     bool told = false;
     for (QLabel* l : expose()->findChildren<QLabel*>())
-        told |= l->text().contains("guiding needs rates");
+        told |= l->text().contains("needs rates");
     QVERIFY(told);
+    // Short exposures need neither guiding nor rates.
+    auto* guided = expose()->findChild<QCheckBox*>("series-guided");
+    QVERIFY(guided && guided->isChecked());
+    guided->setChecked(false);
+    QVERIFY(QTest::qWaitFor([&] { return expose()->primary()->isEnabled(); }, 5000));
+    guided->setChecked(true);
+    QVERIFY(!expose()->primary()->isEnabled());
 }
 
 void ExposeTest::planFollowsTheFields() {

@@ -179,7 +179,6 @@ void SafeHandsTest::trailRateIsPutBack_data() {
 void SafeHandsTest::trailRateIsPutBack() {
     QFETCH(int, fault);
     Scenario s = demoScenario();
-    s.speed = 600.0; // a hang is waited for by the person's clock
     s.faults.push_back({static_cast<FaultKind>(fault), 400.0, 900.0, 1.0, 0.0});
     Guarded g(s);
     QVERIFY(g.slew(-1.0, 10.0));
@@ -189,6 +188,7 @@ void SafeHandsTest::trailRateIsPutBack() {
     // The legs end while nobody answers.
     QVERIFY(g.devices.mount->runRa(0.3).has_value());
     g.pass(20.0);
+    g.night.clock().setSpeed(600.0); // a hang is waited for by the person's clock
     QVERIFY(!g.devices.mount->runRa(0.0).has_value());
     QVERIFY(g.observatory.owes());
     // Nobody runs a procedure any more.

@@ -47,6 +47,16 @@ double relativeVariance(const std::vector<const Block*>& blocks) {
 }
 } // namespace
 
+TrialRules trialRulesFor(double cadence_s) {
+    constexpr double goingOver = 3.0, compared = 8.0; // frames
+    TrialRules rules;
+    rules.leaveOut_s = std::max(rules.leaveOut_s, goingOver * cadence_s);
+    rules.block_s = std::max(rules.block_s, rules.leaveOut_s + compared * cadence_s);
+    // As many rounds as at the usual pace.
+    rules.longest_s *= rules.block_s / TrialRules().block_s;
+    return rules;
+}
+
 double percentMore(double logRatio) {
     return 100.0 * std::expm1(logRatio);
 }
@@ -81,6 +91,10 @@ TrialState Trial::state() const {
     const WaldBounds bounds = waldBounds(0.5 * rules_.alpha, rules_.beta);
     s.upper = bounds.upper;
     s.lower = bounds.lower;
+    if (last_s_ >= rules_.longest_s) // unless it is decided with the last look
+        s.verdict = TrialVerdict::undecided;
+    if (looks_.empty())
+        return s;
     // About the mean of the whole trial: where the star is held is not what is compared.
     std::vector<double> ra;
     std::vector<double> dec;
@@ -155,8 +169,6 @@ TrialState Trial::state() const {
         else if (s.ratioPlus <= s.lower && s.ratioMinus <= s.lower)
             s.verdict = TrialVerdict::equal;
     }
-    if (s.verdict == TrialVerdict::open && last_s_ >= rules_.longest_s)
-        s.verdict = TrialVerdict::undecided;
     if (s.verdict != TrialVerdict::open)
         return s;
     // As it goes on like this.

@@ -25,6 +25,9 @@ struct TrialRules {
     std::uint64_t seed = 1;
 };
 
+// Blocks long enough for a loop of this pace: some frames to go over, some to be compared.
+TrialRules trialRulesFor(double cadence_s);
+
 enum class TrialVerdict {
     open,     // goes on
     first,    // leaves less

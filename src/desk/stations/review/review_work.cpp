@@ -164,7 +164,9 @@ void ReviewStation::saveReport(const std::filesystem::path& path) {
 void ReviewStation::startTrial() {
     if (!procedures().guiding() || trial_->difference().isEmpty())
         return;
-    TrialRules rules;
+    const double exposure_s = needs_.settings.book().value(SettingKey::exposure);
+    constexpr double between_s = 0.6; // frames
+    TrialRules rules = trialRulesFor(exposure_s + between_s);
     rules.seed = static_cast<std::uint64_t>(night().now().unix_s);
     trialSecond_ = trial_->second();
     needs_.trial.begin(rules, trial_->first(), trialSecond_);
