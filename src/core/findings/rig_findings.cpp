@@ -79,7 +79,7 @@ std::vector<Finding> rigFindings(const Rig& rig) {
                                                         : "Both axes have encoders";
         list.push_back(
             {"encoders-slow", Weight::know, axis + ": guide it gently",
-             "An encoder follows the sky by itself. Quick corrections only pass on the seeing; one "
+             "An encoder follows the sky automatically. Quick corrections only pass on the seeing; one "
              "each 8 to 12 s suits such an axis (common practice).",
              "Expose 5 s, pause 5 s after each correction, and follow the slow trend.", ActionId::guideGently,
              "Guide gently"});

@@ -11,13 +11,13 @@ namespace nordstjerna {
 namespace {
 
 // One line of the series: its time, and the regressors with the value behind them.
-struct Line {
+struct DesignRow {
     double t_s = 0.0;
     Eigen::VectorXd column;
 };
 
 struct Design {
-    std::vector<Line> lines;
+    std::vector<DesignRow> lines;
     Eigen::Index regressors = 0;
     Eigen::Index slope = 0; // which of them
 };
@@ -35,7 +35,7 @@ Design designOf(std::span<const double> t, std::span<const double> v, std::span<
     const double span = std::max(t.back() - t.front(), 1e-9);
     for (size_t i = 0; i < t.size();) {
         const int own = level.empty() ? 0 : level[i];
-        Line line{0.0, Eigen::VectorXd::Zero(d.regressors + 1)};
+        DesignRow line{0.0, Eigen::VectorXd::Zero(d.regressors + 1)};
         size_t n = 0;
         for (; i < t.size() && n < block && (level.empty() || level[i] == own); ++i, ++n) {
             line.t_s += t[i];

@@ -126,7 +126,7 @@ void HandPage::refresh() {
 QString HandPage::sentence() const {
     const MountState state = mount_.state();
     if (doing_)
-        return tr("One frame is solved; the mount is told where it looks.");
+        return tr("One frame is solved, then the mount is synced to it.");
     if (parts_.procedures.guiding())
         return tr("Guiding holds the telescope. Stop it to move by hand.");
     if (state.parked)
