@@ -46,8 +46,8 @@ public:
     Alarm* alarm() const { return alarm_; }
     // The system asks for the end: what runs is ended, the mount stopped, then the window closes.
     void leaveNow();
-    // The window closed so that another takes its place, with the devices that were chosen.
-    // What another window is to begin with; absent: the program ends.
+    // What the window that takes this one's place begins with, once this one has closed; absent: the
+    // program ends.
     const std::optional<StartWishes>& beginsAgain() const { return again_; }
 
 protected:

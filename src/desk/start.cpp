@@ -114,6 +114,7 @@ Expected<DeviceChoice> choiceFor(const StartWishes& wishes, const std::filesyste
     choice.roles = likelyRoles(offersOf(link));
     return choice;
 }
+
 // The demo night after another of the simulated ones: whether it is a change.
 bool backToTheDemo(const std::filesystem::path& data) {
     auto kept = readDeviceChoice(data);
@@ -134,11 +135,10 @@ Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
     if (!choice && wishes.server)
         return tl::unexpected(choice.error());
     // One that ships no more is no reason not to begin.
-    const auto shipped = shippedNights();
-    const bool there = choice && std::any_of(shipped.begin(), shipped.end(),
-                                             [&](const ShippedNight& n) { return n.name == choice->night; });
-    auto scenario = readScenario(!wishes.scenario.empty() ? wishes.scenario
-                                                          : nightFile(there ? choice->night : std::string()));
+    const bool named = !wishes.scenario.empty();
+    auto scenario = readScenario(named ? wishes.scenario : nightFile(choice ? choice->night : std::string()));
+    if (!scenario && !named)
+        scenario = readScenario(nightFile({}));
     if (!scenario)
         return tl::unexpected(scenario.error());
     if (wishes.speed)

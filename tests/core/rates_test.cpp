@@ -29,6 +29,17 @@ struct Truth {
     double slowAir = 0.0;                                // share of the noise that outlasts a frame
 };
 
+// A worm of 240–640 s and up to 20″ amplitude, slow air, seeing.
+Truth restless(Random& random) {
+    Truth t;
+    t.worm_s = random.uniform(240, 640);
+    t.sway_px = std::pow(10.0, random.uniform(-0.6, 1.3)) / 2.578;
+    t.wormPhase = random.uniform(0, 2 * M_PI);
+    t.noise_px = random.uniform(0.08, 0.35);
+    t.slowAir = random.uniform(0.1, 0.3);
+    return t;
+}
+
 // The same motion as the trade describes it: the star east under west pulses, and so on.
 std::vector<CalibrationSample> recordRates(const Truth& t, Random& random) {
     std::vector<CalibrationSample> samples;
@@ -263,12 +274,7 @@ void RatesTest::honestUnderAirAndWorm() {
     const int mounts = thinned ? 25 : 300;
     int within[4] = {};
     for (int i = 0; i < mounts; ++i) {
-        Truth t;
-        t.worm_s = random.uniform(240, 640);
-        t.sway_px = std::pow(10.0, random.uniform(-0.6, 1.3)) / 2.578;
-        t.wormPhase = random.uniform(0, 2 * M_PI);
-        t.noise_px = random.uniform(0.08, 0.35);
-        t.slowAir = random.uniform(0.1, 0.3);
+        Truth t = restless(random);
         t.west_deg = random.uniform(0, 360);
         t.north_deg = std::fmod(t.west_deg + 90 + random.uniform(-3, 3), 360.0);
         t.backlash_ms = random.uniform(0, 1500);
@@ -371,12 +377,7 @@ void RatesTest::oneMotorIsCalibratedInRa() {
     const int trials = 200;
     for (int i = 0; i < trials; ++i) {
         Random random(mixBits(static_cast<std::uint64_t>(4100 + i)));
-        Truth t;
-        t.worm_s = random.uniform(240, 640);
-        t.sway_px = std::pow(10.0, random.uniform(-0.6, 1.3)) / 2.578;
-        t.wormPhase = random.uniform(0, 2 * M_PI);
-        t.noise_px = random.uniform(0.08, 0.35);
-        t.slowAir = random.uniform(0.1, 0.3);
+        Truth t = restless(random);
         t.dec_deg = random.uniform(-30, 30);
         t.west_deg = random.uniform(0.0, 360.0);
         const bool mirrored = i & 1;

@@ -148,7 +148,7 @@ void ExposeTest::needsRates() {
     auto* guided = expose()->findChild<QCheckBox*>("series-guided");
     QVERIFY(guided && guided->isChecked());
     guided->setChecked(false);
-    QVERIFY(QTest::qWaitFor([&] { return expose()->primary()->isEnabled(); }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return expose()->primary()->isEnabled(); }, 60000));
     guided->setChecked(true);
     QVERIFY(!expose()->primary()->isEnabled());
 }

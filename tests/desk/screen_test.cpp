@@ -389,7 +389,7 @@ void ScreenTest::movedByHand() {
     auto* north = centre->findChild<QPushButton*>("nudgeNorth");
     QVERIFY(north->isVisible());
     const auto pointing = [&] { return session.mount().state().pointing; };
-    QVERIFY(QTest::qWaitFor([&] { return session.mount().state().told; }, 20000));
+    QVERIFY(QTest::qWaitFor([&] { return session.mount().state().told; }, 60000));
     QCOMPARE(centre->primary()->text(), QString("Solve here and sync"));
     QTest::mouseClick(centre->primary(), Qt::LeftButton);
     QVERIFY(QTest::qWaitFor(
@@ -401,11 +401,11 @@ void ScreenTest::movedByHand() {
         },
         60000));
     const HourAngleDec before = pointing();
-    QVERIFY(QTest::qWaitFor([&] { return north->isEnabled(); }, 20000));
+    QVERIFY(QTest::qWaitFor([&] { return north->isEnabled(); }, 60000));
     QTest::mouseClick(north, Qt::LeftButton);
     QVERIFY(QTest::qWaitFor([&] { return std::abs((pointing().dec - before.dec).arcmin() - 10.0) < 0.5; },
-                            30000));
-    QVERIFY(QTest::qWaitFor([&] { return north->isEnabled() && !session.procedures().busy(); }, 20000));
+                            60000));
+    QVERIFY(QTest::qWaitFor([&] { return north->isEnabled() && !session.procedures().busy(); }, 60000));
     // Over the lowest altitude of the rig it does not go, and the reason can be read.
     Rig rig = session.rigs().rig();
     rig.mount.lowestAltitude = Angle::fromDeg(60.0);
@@ -422,7 +422,7 @@ void ScreenTest::aBrightStarToFocusOn() {
     window_->showStation(StationId::focus);
     auto* focus = window_->station(StationId::focus);
     auto* bright = focus->findChild<QPushButton*>("brightStar");
-    QVERIFY(QTest::qWaitFor([&] { return session.mount().state().told && bright->isEnabled(); }, 20000));
+    QVERIFY(QTest::qWaitFor([&] { return session.mount().state().told && bright->isEnabled(); }, 60000));
     const MountState before = session.mount().state();
     const auto star = nearestBrightStar(catalogue(), session.rigs().rig(), before, session.night().now());
     QVERIFY(star && star->star->magnitude <= 3.0 && star->altitude_deg > 25.0);

@@ -172,8 +172,7 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
     const bool guided = run.meta.kind == RunKind::guided;
     if (guided) {
         loopFinding(list, "RA", "ra-loop", s.lag1Ra, s.ra.rms_arcsec, s.ra.noise_arcsec.value, s.rowsUsed);
-        // What Dec does where nobody corrects it is no fault of the loop.
-        const bool decCorrected = !run.meta.controller || run.meta.controller->decMode != DecMode::off;
+        const bool decCorrected = !run.meta.controller || run.meta.controller->correctsDec();
         if (decCorrected)
             loopFinding(list, "Dec", "dec-loop", s.lag1Dec, s.dec.rms_arcsec, s.dec.noise_arcsec.value,
                         s.rowsUsed);

@@ -15,9 +15,7 @@ std::vector<Finding> scaleFindings(double guide, double image) {
                         formatNumber(guide, 2) + " ″/px; below 0.50 ″/px nothing is gained.",
                         "Bin the guide camera " + std::to_string(static_cast<int>(std::ceil(0.5 / guide))) +
                             " × for more signal."});
-    Scales scales;
-    scales.guide_arcsec_px = guide;
-    const double floor = centroidFloor_arcsec(scales);
+    const double floor = centroidFloor_arcsec(guide);
     // Scopes of 150 to 200 mm serve up to some 2000 mm (common practice): what the camera adds drowns in the
     // seeing as long as it is a third of a good guide error.
     constexpr double drowns_arcsec = 0.25;

@@ -6,11 +6,11 @@
 
 namespace nordstjerna {
 
-// The rig must be valid (validateRig).
 // The rig's guide rates against those that the mount tells to be set in it; what it does not tell is absent.
 std::vector<Finding> guideRateFindings(const MountSpec& mount, std::optional<double> toldRa,
                                        std::optional<double> toldDec);
 
+// The rig must be valid (validateRig).
 std::vector<Finding> rigFindings(const Rig& rig);
 
 // The same for bare scales, as the command line knows them.

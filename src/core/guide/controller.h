@@ -30,6 +30,8 @@ struct ControllerSettings {
     AxisSettings ra;
     AxisSettings dec;
     DecMode decMode = DecMode::both;
+    // Where nobody corrects Dec, what it does is nobody's to wait for or to blame.
+    bool correctsDec() const { return decMode != DecMode::off; }
 };
 
 // Decides about one axis. Fed every frame, whether it is in charge or another is, so that what it has learnt

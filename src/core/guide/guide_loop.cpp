@@ -74,6 +74,10 @@ void GuideLoop::payOff(const PulsePair& pulse) {
     }
 }
 
+double GuideLoop::offThatCounts_arcsec(const SkyError& error) const {
+    return std::hypot(error.dra_arcsec, settings_.controller.correctsDec() ? error.ddec_arcsec : 0.0);
+}
+
 double GuideLoop::settleLimit_arcsec() const {
     if (settings_.settle.within_arcsec > 0.0)
         return settings_.settle.within_arcsec;
@@ -98,9 +102,7 @@ void GuideLoop::settle(const SkyError& error, double t_s) {
         settlingSince_s_ = t_s;
         smallSince_s_.reset();
     }
-    // Nobody corrects Dec there: what it does is not waited for.
-    const bool decCounts = settings_.controller.decMode != DecMode::off;
-    const double off = std::hypot(error.dra_arcsec, decCounts ? error.ddec_arcsec : 0.0);
+    const double off = offThatCounts_arcsec(error);
     if (off > settleLimit_arcsec())
         smallSince_s_.reset();
     else if (!smallSince_s_)

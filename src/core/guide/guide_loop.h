@@ -72,6 +72,8 @@ public:
     const GuideGeometry& geometry() const { return geometry_; }
     // Below this the error counts as small, ″.
     double settleLimit_arcsec() const;
+    // What of an error settling waits for, ″: RA alone where Dec is not corrected.
+    double offThatCounts_arcsec(const SkyError& error) const;
     LoopState state() const { return state_; }
     // What the model believes of an axis, in charge or looking on.
     const AxisBelief& belief(Axis axis) const {

@@ -123,11 +123,10 @@ Outcome regress(const Design& d, const Noise& noise) {
 
 } // namespace
 
-DriftFit fitDrift(std::span<const double> t, std::span<const double> v, std::span<const int> level,
+Measured fitDrift(std::span<const double> t, std::span<const double> v, std::span<const int> level,
                   const DriftModel& model) {
-    DriftFit fit;
     if (t.size() < 3)
-        return fit;
+        return {};
     const Design design = designOf(t, v, level, model);
     const double span = std::max(t.back() - t.front(), 1e-9);
     // Mounts wander, by 0.03 to 0.4 ″/√min as a rule: 0.02 to 1 ″/√min beside a scatter of half a second,
@@ -137,21 +136,16 @@ DriftFit fitDrift(std::span<const double> t, std::span<const double> v, std::spa
     std::vector<double> walks{0.0};
     for (double w = slowest; w < fastest; w *= step)
         walks.push_back(w);
-    std::vector<std::pair<Noise, Outcome>> all;
+    std::vector<Outcome> all;
     for (const double walk : walks)
         for (const auto& [share, memory_s] :
-             {std::pair(0.0, 6.0), {0.25, 6.0}, {0.5, 6.0}, {0.25, 40.0}, {0.5, 40.0}, {0.8, 40.0}}) {
-            const Noise noise{walk, share, memory_s};
-            all.emplace_back(noise, regress(design, noise));
-        }
+             {std::pair(0.0, 6.0), {0.25, 6.0}, {0.5, 6.0}, {0.25, 40.0}, {0.5, 40.0}, {0.8, 40.0}})
+            all.push_back(regress(design, {walk, share, memory_s}));
     double best = -1e300;
-    for (const auto& [noise, outcome] : all)
-        if (outcome.logLikelihood > best) {
-            best = outcome.logLikelihood;
-            fit.walk_per_root_s = std::sqrt(noise.walk * outcome.sample);
-        }
+    for (const Outcome& outcome : all)
+        best = std::max(best, outcome.logLikelihood);
     double weights = 0.0, mean = 0.0, square = 0.0;
-    for (const auto& [noise, outcome] : all) {
+    for (const Outcome& outcome : all) {
         const double weight = std::exp(outcome.logLikelihood - best);
         weights += weight;
         mean += weight * outcome.slope;
@@ -159,8 +153,7 @@ DriftFit fitDrift(std::span<const double> t, std::span<const double> v, std::spa
     }
     mean /= weights;
     square /= weights;
-    fit.slope_per_s = {mean / span, std::sqrt(std::max(square - mean * mean, 0.0)) / span};
-    return fit;
+    return {mean / span, std::sqrt(std::max(square - mean * mean, 0.0)) / span};
 }
 
 } // namespace nordstjerna

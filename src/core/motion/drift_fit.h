@@ -15,14 +15,10 @@ struct DriftModel {
     std::vector<std::vector<double>> turns; // phases, in turns, of sinusoids that are tied to a gear
 };
 
-struct DriftFit {
-    Measured slope_per_s;
-    double walk_per_root_s = 0.0; // of the random walk, likeliest; the unit of the series
-};
-
-// t (s, ascending), v, and the level each sample belongs to (0 … levels − 1), all of equal length. The ±
-// holds what is not known of walk and air. Long series are averaged in blocks first.
-DriftFit fitDrift(std::span<const double> t_s, std::span<const double> v, std::span<const int> level,
+// The slope, in units of v a second. t (s, ascending), v, and the level each sample belongs to (0 … levels −
+// 1), all of equal length. The ± holds what is not known of walk and air; 0 of fewer than three samples. Long
+// series are averaged in blocks first.
+Measured fitDrift(std::span<const double> t_s, std::span<const double> v, std::span<const int> level,
                   const DriftModel& model);
 
 } // namespace nordstjerna

@@ -373,14 +373,6 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
     result.residual_arcsec = joint.sigma;
 
     DriftModel drift;
-    // Slow waves of no gear are as likely a walk that looks like one: it is left to the walk.
-    const auto manyTurns = [span](double period_s) {
-        constexpr double fewest = 12.0;
-        return period_s < span / fewest;
-    };
-    for (const double f : frequencies)
-        if (manyTurns(1.0 / f))
-            drift.frequency_hz.push_back(f);
     WormClock phase;
     bool given = options.wormPeriod_s > 0.0;
     Measured period{options.wormPeriod_s, 0.0};
@@ -417,10 +409,6 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
                 if (h >= 1 && h <= 5 && liesAt(l, h / period.value, span))
                     l.harmonic = h;
             }
-            drift.frequency_hz.clear();
-            for (const PeriodicLine& l : result.lines)
-                if (l.harmonic == 0 && manyTurns(l.period_s.value))
-                    drift.frequency_hz.push_back(1.0 / l.period_s.value);
             for (int h = 1; h <= 3; ++h)
                 drift.turns.push_back(multiplied(phase.turns, h));
         } else {
@@ -431,8 +419,13 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
             drift.turns = {phase.turns};
         }
     }
-    const DriftFit line = fitDrift(t, v, level, drift);
-    result.drift_arcsec_min = {60.0 * line.slope_per_s.value, 60.0 * line.slope_per_s.sigma};
+    // Slow waves of no gear are as likely a walk that looks like one: they are left to the walk.
+    constexpr double fewest = 12.0; // turns
+    for (const PeriodicLine& l : result.lines)
+        if (l.harmonic == 0 && l.period_s.value < span / fewest)
+            drift.frequency_hz.push_back(1.0 / l.period_s.value);
+    const Measured slope_per_s = fitDrift(t, v, level, drift);
+    result.drift_arcsec_min = {60.0 * slope_per_s.value, 60.0 * slope_per_s.sigma};
     result.residual = joint.residual;
     result.driftVariance_arcsec2 = std::pow(joint.slope.value * span, 2) / 12.0;
     for (const PeriodicLine& l : result.lines)

@@ -136,7 +136,7 @@ double predictedAxisSigma_arcmin(const Site& site, const std::vector<HourAngleDe
 bool placeIsFree(const Rig& rig, const PlanWishes& wishes, const HourAngleDec& place) {
     const AltAz a = altAzAt(rig, place);
     return a.altitude.deg() >= wishes.lowestAltitude_deg &&
-           a.altitude >= rig.horizon.altitudeAt(a.azimuth) + Angle::fromDeg(wishes.clearance_deg);
+           rig.horizon.clears(a, Angle::fromDeg(wishes.clearance_deg));
 }
 
 PlanWishes planWishesFor(const Rig& rig, int sightings, double exposure_s) {

@@ -24,8 +24,8 @@ std::optional<BrightStar> nearestBrightStar(const ObjectCatalogue& catalogue, co
             continue;
         const Vec3 there = directionOf(rig.site, place);
         const AltAz at = altAzFrom(there);
-        if (at.altitude.deg() < std::max({lowest_deg, rig.mount.lowestAltitude.deg() + margin_deg,
-                                          rig.horizon.altitudeAt(at.azimuth).deg() + margin_deg}))
+        if (at.altitude.deg() < std::max(lowest_deg, rig.mount.lowestAltitude.deg() + margin_deg) ||
+            !rig.horizon.clears(at, Angle::fromDeg(margin_deg)))
             continue;
         const Angle away = separation(here, there);
         if (!best || away.rad() < best->away.rad())

@@ -22,8 +22,8 @@ double calibrationCost(const Site& site, const HourAngleDec& place) {
 
 bool calibrationIsFree(const Rig& rig, const HourAngleDec& place) {
     const AltAz at = altAzFrom(directionOf(rig.site, place));
-    return at.altitude.deg() > std::max({lowest_deg, rig.mount.lowestAltitude.deg() + margin_deg,
-                                         rig.horizon.altitudeAt(at.azimuth).deg() + margin_deg});
+    return at.altitude.deg() > std::max(lowest_deg, rig.mount.lowestAltitude.deg() + margin_deg) &&
+           rig.horizon.clears(at, Angle::fromDeg(margin_deg));
 }
 
 std::optional<CalibrationPlace> bestCalibrationPlace(const Rig& rig, bool east) {

@@ -67,12 +67,12 @@ Step DriftReferee::measured(const StarsTracked& tracked) {
             d.push_back(s.ddec_arcsec);
         }
         // A mount wanders, and slow air reaches farther than its neighbours tell.
-        if (const DriftFit line = fitDrift(t, d, {}, {}); line.slope_per_s.sigma > 0.0) {
+        if (const Measured slope_per_s = fitDrift(t, d, {}, {}); slope_per_s.sigma > 0.0) {
             DriftWatch w;
             w.middle = start_ + 0.5 * samples_.back().t_s;
             w.star = plane.centre;
             w.place = ObservedFrame(setup_.rig.site, w.middle).hourAngleDec(plane.centre);
-            w.dec_arcsec_min = {60.0 * line.slope_per_s.value, 60.0 * line.slope_per_s.sigma};
+            w.dec_arcsec_min = {60.0 * slope_per_s.value, 60.0 * slope_per_s.sigma};
             w.length_s = samples_.back().t_s;
             component_ = componentOf(w, setup_.rig.site, setup_.reference);
             result_ = w;

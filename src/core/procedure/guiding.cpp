@@ -351,8 +351,7 @@ PulsePair Guiding::corrected(RunRow& row) {
     if (!settles_.empty() && !settles_.back().over) {
         SettleRecord& s = settles_.back();
         s.seconds = row.t_s - s.from_s;
-        const bool decCounts = setup_.controller.decMode != DecMode::off;
-        s.off_arcsec = std::hypot(row.dra_arcsec, decCounts ? row.ddec_arcsec : 0.0);
+        s.off_arcsec = loop_->offThatCounts_arcsec({row.dra_arcsec, row.ddec_arcsec});
         s.within_arcsec = loop_->settleLimit_arcsec();
         s.over = out.state == LoopState::steady || out.state == LoopState::unsettled ||
                  out.state == LoopState::runningAway;

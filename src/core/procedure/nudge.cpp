@@ -92,7 +92,7 @@ Step Nudge::advance(const Event& event) {
     return announcedSlew(setup_.rig, event, place,
                          std::string("Moving ") + formatSkyAngle(setup_.step) + " to the " +
                              wayName(setup_.way),
-                         event.mount.choosesSide ? event.mount.side : std::string());
+                         sideKept(event.mount));
 }
 
 Progress Nudge::progress() const {

@@ -334,7 +334,7 @@ Step Series::ditherBySlew(const Event& event) {
     why_ = "the mount to settle after the dither";
     return announcedSlew(setup_.rig, event, ObservedFrame(setup_.rig.site, event.now).hourAngleDec(place),
                          "Dither by " + formatNumber(std::hypot(spot_.x_px, spot_.y_px), 0) + " imaging px",
-                         event.mount.choosesSide ? event.mount.side : std::string());
+                         sideKept(event.mount));
 }
 
 Step Series::flipOver(const Event& event) {

@@ -28,6 +28,10 @@ SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& p
     return {place, purpose + ", about " + formatDuration(way / rig.mount.slewRate_deg_s), side};
 }
 
+std::string sideKept(const MountState& mount) {
+    return mount.choosesSide ? mount.side : std::string();
+}
+
 Slew::Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s)
     : rig_(rig), target_(target), purpose_(std::move(purpose)), settle_s_(settle_s) {}
 

@@ -12,6 +12,9 @@ std::optional<Problem> slewObstacle(const Rig& rig, const HourAngleDec& place);
 SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place,
                        const std::string& purpose, const std::string& side = {});
 
+// The side of a slew that must not flip: the one it looks to, of a mount that would choose by itself.
+std::string sideKept(const MountState& mount);
+
 class Slew : public Procedure {
 public:
     Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s = 4.0);

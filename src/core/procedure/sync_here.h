@@ -13,8 +13,6 @@ public:
     Progress progress() const override;
     std::string name() const override { return "Solving and syncing"; }
     const std::optional<SolvedFrame>& solved() const { return look_.solved(); }
-    std::shared_ptr<const Frame> frame() const { return look_.frame(); }
-    int bin() const { return look_.bin(); }
     // How far off the mount was; absent before the sync.
     const std::optional<Angle>& off() const { return off_; }
 

@@ -6,19 +6,29 @@ const char* partNoun(RigPart part) {
     return part == RigPart::mount ? "mount" : part == RigPart::optics ? "set of optics" : "site";
 }
 
-const std::string& partId(const Rig& rig, RigPart part) {
+namespace {
+// The same places to read and to write.
+template <typename R>
+auto& idIn(R& rig, RigPart part) {
     return part == RigPart::mount ? rig.mount.id : part == RigPart::optics ? rig.opticsId : rig.siteId;
+}
+template <typename R>
+auto& nameIn(R& rig, RigPart part) {
+    return part == RigPart::mount ? rig.mount.name : part == RigPart::optics ? rig.opticsName : rig.siteName;
+}
+} // namespace
+
+const std::string& partId(const Rig& rig, RigPart part) {
+    return idIn(rig, part);
 }
 
 const std::string& partName(const Rig& rig, RigPart part) {
-    return part == RigPart::mount ? rig.mount.name : part == RigPart::optics ? rig.opticsName : rig.siteName;
+    return nameIn(rig, part);
 }
 
 void setPartIdentity(Rig& rig, RigPart part, const std::string& id, const std::string& name) {
-    (part == RigPart::mount ? rig.mount.id : part == RigPart::optics ? rig.opticsId : rig.siteId) = id;
-    (part == RigPart::mount    ? rig.mount.name
-     : part == RigPart::optics ? rig.opticsName
-                               : rig.siteName) = name;
+    idIn(rig, part) = id;
+    nameIn(rig, part) = name;
     nameWhole(rig);
 }
 

@@ -46,9 +46,9 @@ double suggestedPulseStep_ms(double scale_arcsec_px, double guideRate, Angle dec
     return 1000.0 * (travel_px / steps) * scale_arcsec_px / (guideRate * siderealRate_arcsec_s * slow);
 }
 
-double centroidFloor_arcsec(const Scales& scales) {
+double centroidFloor_arcsec(double guide_arcsec_px) {
     constexpr double ofOneStar_px = 0.1, stars = 6.0;
-    return ofOneStar_px / std::sqrt(stars) * scales.guide_arcsec_px;
+    return ofOneStar_px / std::sqrt(stars) * guide_arcsec_px;
 }
 
 } // namespace nordstjerna

@@ -39,6 +39,6 @@ double suggestedPulseStep_ms(double scale_arcsec_px, double guideRate, Angle dec
 
 // What the guide camera lets the place of the sky scatter, in one coordinate: a tenth of a pixel of one star,
 // and the mean of the half dozen that are usually followed at once.
-double centroidFloor_arcsec(const Scales& scales);
+double centroidFloor_arcsec(double guide_arcsec_px);
 
 } // namespace nordstjerna

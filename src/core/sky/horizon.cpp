@@ -34,6 +34,10 @@ Angle HorizonProfile::altitudeAt(Angle azimuth) const {
     return left.altitude + (right.altitude - left.altitude) * f;
 }
 
+bool HorizonProfile::clears(const AltAz& place, Angle margin) const {
+    return place.altitude >= altitudeAt(place.azimuth) + margin;
+}
+
 bool HorizonProfile::hides(const Vec3& enu) const {
     const AltAz a = altAzFrom(enu);
     return a.altitude < altitudeAt(a.azimuth);

@@ -17,6 +17,8 @@ public:
 
     Angle altitudeAt(Angle azimuth) const;
     bool hides(const Vec3& enu) const;
+    // Whether a place stands at least so far above what is around.
+    bool clears(const AltAz& place, Angle margin) const;
     const std::vector<AltAz>& points() const { return points_; } // by azimuth
 
 private:

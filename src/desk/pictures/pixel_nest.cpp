@@ -141,7 +141,8 @@ QString PixelNest::readOut(QPointF at) const {
     if (pixelsArea_.contains(at))
         return tr("One guide pixel covers %1 × %1 imaging pixels.\nThe mean of six guide stars is good to "
                   "%2″.")
-            .arg(qs(formatNumber(s.ratio(), 2)), qs(formatNumber(centroidFloor_arcsec(s), 2)));
+            .arg(qs(formatNumber(s.ratio(), 2)),
+                 qs(formatNumber(centroidFloor_arcsec(s.guide_arcsec_px), 2)));
     if (fieldsArea_.contains(at)) {
         const Field f = imagingField(rig_);
         return tr("Imaging field %1° × %2°; the Moon is 31′ across.")

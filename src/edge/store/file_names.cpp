@@ -1,9 +1,8 @@
 #include "edge/store/file_names.h"
 
+#include <algorithm>
 #include <cctype>
 #include <cstdint>
-
-#include <algorithm>
 
 namespace nordstjerna {
 

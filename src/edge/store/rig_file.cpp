@@ -114,9 +114,6 @@ private:
     std::vector<nlohmann::json*> at_;
 };
 
-} // namespace
-
-namespace {
 Expected<void> finished(Reading& reading, const std::string& wanted, const std::string& where) {
     // What a newer program wrote has keys that are not known here: the format is the better reason.
     if (!reading.format.empty() && reading.format != wanted)
@@ -124,6 +121,7 @@ Expected<void> finished(Reading& reading, const std::string& wanted, const std::
                        "This program reads " + wanted + ".", "Use a newer program.");
     return reading.finish();
 }
+
 } // namespace
 
 Expected<Rig> rigFromJson(const nlohmann::json& j, const std::string& where) {

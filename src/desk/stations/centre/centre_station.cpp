@@ -52,11 +52,10 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
         refresh();
         Q_EMIT changed();
     });
-    connect(hand_, &HandPage::solved, this,
-            [this](const std::shared_ptr<const Frame>&, const SolvedFrame& plane, int) {
-                if (camera() == CameraRole::imaging)
-                    framing_->solved(plane);
-            });
+    connect(hand_, &HandPage::solved, this, [this](const SolvedFrame& plane) {
+        if (camera() == CameraRole::imaging)
+            framing_->solved(plane);
+    });
     view_->setHint(tr("Each solved frame appears here: the target as a cross, the passes as a path."));
     row->addWidget(pictures, 1);
     auto* side = new QVBoxLayout;

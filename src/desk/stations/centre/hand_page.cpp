@@ -103,8 +103,8 @@ void HandPage::sync(CameraRole camera, double exposure_s, StepBar* steps) {
             doing_ = false;
             steps->clear();
             off_ = done ? s->off() : std::nullopt;
-            if (s->solved() && s->frame())
-                Q_EMIT solved(s->frame(), *s->solved(), s->bin());
+            if (s->solved())
+                Q_EMIT solved(*s->solved());
             refresh();
             Q_EMIT changed();
         });

@@ -31,7 +31,7 @@ public:
 
 Q_SIGNALS:
     void changed();
-    void solved(const std::shared_ptr<const Frame>& frame, const SolvedFrame& plane, int bin);
+    void solved(const SolvedFrame& plane);
 
 private:
     void nudge(NudgeWay way);

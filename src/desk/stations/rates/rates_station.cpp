@@ -160,7 +160,7 @@ void RatesStation::cell(int row, int column, const QString& text, bool muted, Qt
     cells_.push_back(label);
 }
 
-void RatesStation::fillPreflight() {
+void RatesStation::fillPreflight(const std::optional<CalibrationPlace>& best) {
     const MountState m = needs_.mountDesk.state();
     const double altitude = altAzFrom(directionOf(rigs().rig().site, m.pointing)).altitude.deg();
     int row = 0;
@@ -171,7 +171,6 @@ void RatesStation::fillPreflight() {
         cell(row, 3, want, true, Qt::AlignRight);
         ++row;
     };
-    const auto best = goodPlace();
     const double cost = calibrationCost(rigs().rig().site, m.pointing);
     check(best && cost <= wellPlacedWithin * best->cost, tr("place"),
           tr("± × %1").arg(qs(formatNumber(cost, 2))),
@@ -223,12 +222,12 @@ void RatesStation::fillPast() {
     }
 }
 
-void RatesStation::fillTable() {
+void RatesStation::fillTable(const std::optional<CalibrationPlace>& best) {
     for (QLabel* c : cells_)
         delete c;
     cells_.clear();
     if (pages_->current() == 0) {
-        fillPreflight();
+        fillPreflight(best);
         return;
     }
     if (pages_->current() == 2) {
@@ -271,7 +270,8 @@ void RatesStation::fillTable() {
 
 void RatesStation::refresh() {
     const auto& r = shown();
-    fillTable();
+    const auto best = goodPlace();
+    fillTable(best);
     strip_->show(r && !measuring_ ? r->legs : std::vector<LegFit>{});
     std::vector<Rates> ghosts;
     for (const LoggedRates& l : needs_.calibration.pastRates())
@@ -289,7 +289,6 @@ void RatesStation::refresh() {
         compass_->show(samples_, std::nullopt, 25.0);
     }
     const MountState m = needs_.mountDesk.state();
-    const auto best = goodPlace();
     const double cost = calibrationCost(rigs().rig().site, m.pointing);
     const bool atTheMeridian = std::abs(m.pointing.hourAngle.hours()) <= 1.5;
     const bool wellPlaced = best && cost <= wellPlacedWithin * best->cost;

@@ -46,8 +46,9 @@ private:
     void lookFirst();
     void slewThere();
     void refresh();
-    void fillTable();
-    void fillPreflight();
+    // best: where rates are measured best, if any such sky is free.
+    void fillTable(const std::optional<CalibrationPlace>& best);
+    void fillPreflight(const std::optional<CalibrationPlace>& best);
     void fillPast();
     void cell(int row, int column, const QString& text, bool muted, Qt::Alignment align);
     std::optional<CalibrationPlace> goodPlace() const;

@@ -267,8 +267,9 @@ void RigStation::refreshDerived() {
                                                              .arg(qs(formatNumber(tallest, 0))));
     guideScale_->show(qs(formatNumber(s.guide_arcsec_px, 2)), tr("″/px"),
                       tr("= %1 imaging px").arg(qs(formatNumber(s.ratio(), 2))));
-    imageScale_->show(qs(formatNumber(s.image_arcsec_px, 2)), tr("″/px"),
-                      tr("centroids good to %1″").arg(qs(formatNumber(centroidFloor_arcsec(s), 2))));
+    imageScale_->show(
+        qs(formatNumber(s.image_arcsec_px, 2)), tr("″/px"),
+        tr("centroids good to %1″").arg(qs(formatNumber(centroidFloor_arcsec(s.guide_arcsec_px), 2))));
     const LegPlan legs = usualLegs(rig);
     step_->show(
         qs(formatNumber(legs.step_ms, 0)), tr("ms"),

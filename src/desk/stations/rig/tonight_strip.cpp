@@ -86,6 +86,7 @@ template <typename Choose, typename Remove>
 void fillMenu(QMenu* menu, const std::vector<Listed>& known, const std::string& inUse, bool free,
               const Choose& choose, const Remove& remove) {
     menu->clear();
+    qDeleteAll(menu->findChildren<QMenu*>(Qt::FindDirectChildrenOnly)); // clear() leaves submenus alive
     for (const Listed& l : known) {
         QAction* a = menu->addAction(qs(l.name), menu, [choose, id = l.id] { choose(id); });
         a->setCheckable(true);
