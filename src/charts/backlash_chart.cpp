@@ -112,7 +112,8 @@ QString BacklashChart::readOut(QPointF pos) const {
         .arg(qs(formatNumber(nearest->pulsed_ms[index], 0)), nearest->south ? tr("south") : tr("north"),
              qs(formatNumber(nearest->moved_arcsec[index], 1)),
              qs(formatNumber(nearest->ideal_arcsec[index], 1)),
-             qs(formatMeasured(nearest->dead_ms, " ms", 0)), QString(backlashShapeName(nearest->shape)));
+             qs(formatMeasured(nearest->dead_ms, " ms", 0)),
+             qs(Text::say(backlashShapeName(nearest->shape))));
 }
 
 QString BacklashChart::csv() const {

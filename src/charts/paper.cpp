@@ -175,11 +175,13 @@ Expected<void> writePaper(const std::filesystem::path& path, const std::function
                           bool replace) {
     const QString name = QString::fromStdString(path.string());
     if (!replace && QFileInfo::exists(name))
-        return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+        return problem(Text::say("%1 exists already.").arg(path.string()), Text::say("It was left as it is."),
+                       Text::say("Choose another name."));
     const std::string ending = path.extension().string();
     if (ending != ".html" && ending != ".pdf")
-        return problem("Reports are written as .html or .pdf.", path.string() + " ends in neither.",
-                       "Choose another name.");
+        return problem(Text::say("Reports are written as .html or .pdf."),
+                       Text::say("%1 ends in neither.").arg(path.string()),
+                       Text::say("Choose another name."));
     needApplication();
     loadTypefaces();
     const LightTheme light;
@@ -191,12 +193,14 @@ Expected<void> writePaper(const std::filesystem::path& path, const std::function
     } else {
         QBuffer buffer(&content);
         if (!buffer.open(QIODevice::WriteOnly) || !asPdf(buffer, paper))
-            return problem("The report could not be drawn.", "The PDF writer gave up.", "Try HTML instead.");
+            return problem(Text::say("The report could not be drawn."), Text::say("The PDF writer gave up."),
+                           Text::say("Try HTML instead."));
     }
     QSaveFile file(name);
     if (!file.open(QIODevice::WriteOnly) || file.write(content) != content.size() || !file.commit())
-        return problem("Cannot write the report " + path.string() + ".",
-                       file.errorString().toStdString() + ".", "Check the folder and the free space.");
+        return problem(Text::say("Cannot write the report %1.").arg(path.string()),
+                       file.errorString().toStdString() + ".",
+                       Text::say("Check the folder and the free space."));
     return {};
 }
 

@@ -61,7 +61,7 @@ std::vector<NamedFigure> figuresOf(const RunStory& story) {
         list.push_back(
             {tr("Dec backlash"), qs(formatMeasured(b.dead_ms, " ms", 0)),
              tr("%1, shape: %2")
-                 .arg(qs(formatMeasured(b.dead_arcsec, "″", 1)), QString(backlashShapeName(b.shape)))});
+                 .arg(qs(formatMeasured(b.dead_arcsec, "″", 1)), qs(Text::say(backlashShapeName(b.shape))))});
         list.push_back({tr("Dec rate under pulses"), qs(formatMeasured(b.rate_arcsec_s, " ″/s", 2)), ""});
         return list;
     }
@@ -107,7 +107,7 @@ QString subline(const Run& run, const RunStory& story) {
         parts << tr("started %1 UTC").arg(qs(formatInstant(run.meta.start, 0)).replace('T', ' '));
     parts << tr("%1, %2 used, %3 left out")
                  .arg(qs(formatDuration(story.motion.span_s())),
-                      qs(formatCount(story.motion.rowsUsed(), "row")),
+                      qs(Text::say("%n row|%n rows", "", story.motion.rowsUsed())),
                       QString::number(story.motion.clean.rowsLeftOut()));
     if (run.meta.dec_deg != 0.0 || run.meta.ra_deg != 0.0)
         parts << tr("at RA %1 Dec %2, hour angle %3 h")
@@ -133,7 +133,7 @@ QString budgetHtml(const RunStory& story) {
     QString html = "<table cellpadding=\"4\">";
     for (const BudgetShare& b : story.motion.budget)
         html += QString("<tr><td>%1</td><td><b>%2 %</b></td><td>%3″ RMS</td></tr>")
-                    .arg(QString(causeName(b.cause)), qs(formatNumber(100.0 * b.share, 0)),
+                    .arg(qs(causeWords(b.cause)), qs(formatNumber(100.0 * b.share, 0)),
                          qs(formatNumber(b.rms_arcsec, 2)));
     return html + "</table>";
 }
@@ -167,7 +167,7 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
                 const LogEntry& e = i.entry;
                 const auto figure = headFigure(e);
                 table += QString("<tr><td>%1</td><td><b>%2</b></td><td>%3</td><td>%4</td><td>%5</td></tr>")
-                             .arg(qs(night.zone.clock(e.started)), QString(entryKindWord(e.kind)),
+                             .arg(qs(night.zone.clock(e.started)), qs(entryKindWord(e.kind)),
                                   figure ? qs(figureText(*figure)).toHtmlEscaped() : QString(),
                                   qs(e.target).toHtmlEscaped(), qs(e.how).toHtmlEscaped());
             }
@@ -192,7 +192,7 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
                 html += findingsHtml(e.findings);
                 if (!e.note.empty())
                     html += "<p><i>" + qs(e.note).toHtmlEscaped() + "</i></p>";
-                QString heading = QString(entryKindWord(e.kind)) + ", " + qs(night.zone.clock(e.started));
+                QString heading = qs(entryKindWord(e.kind)) + ", " + qs(night.zone.clock(e.started));
                 heading[0] = heading[0].toUpper();
                 paper.blocks.push_back({heading, qs(e.how), html, nullptr});
                 if (i.run && i.story)

@@ -66,7 +66,7 @@ void Alarm::look() {
         if (!callsAPerson(e.cause) || e.problem.asked)
             continue;
         // What counts minutes changes its words and not its cause.
-        there.insert({e.cause, e.problem.what});
+        there.insert({e.cause, e.problem.what.english()});
         settled = settled && e.cause != cause_;
     }
     if (settled) {
@@ -75,7 +75,7 @@ void Alarm::look() {
         Q_EMIT changed();
     }
     for (const ProblemList::Entry& e : problems_.all()) {
-        const Called key{e.cause, e.problem.what};
+        const Called key{e.cause, e.problem.what.english()};
         if (!there.contains(key) || called_.contains(key))
             continue;
         // Who stands before it sees it among the findings.
@@ -104,8 +104,7 @@ void Alarm::tellDesktop(const Problem& problem) {
         QDBusMessage::createMethodCall("org.freedesktop.Notifications", "/org/freedesktop/Notifications",
                                        "org.freedesktop.Notifications", "Notify");
     const QVariantMap hints{{"urgency", QVariant::fromValue(uchar{2})}}; // critical: it stays
-    const std::string body =
-        problem.why + (problem.why.empty() || problem.remedy.empty() ? "" : " ") + problem.remedy;
+    const Text body = problem.why.then(problem.remedy);
     message.setArguments({QString("Nordstjerna"), 0U, QString("nordstjerna"), qs(problem.what), qs(body),
                           QStringList(), hints, 0});
     ways_.bus.send(message); // nothing is done with the answer

@@ -25,8 +25,9 @@ void Beside::run(Work work) {
             finish = work();
         } catch (const std::exception& broken) {
             finish = [this, why = std::string(broken.what())] {
-                problems_.report({"What was asked for could not be read.", "Unexpected failure: " + why + ".",
-                                  "Choose another file; nothing was changed."});
+                problems_.report({Text::say("What was asked for could not be read."),
+                                  Text::say("Unexpected failure: %1.").arg(why),
+                                  Text::say("Choose another file; nothing was changed.")});
             };
         }
         QMetaObject::invokeMethod(

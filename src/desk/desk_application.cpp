@@ -5,16 +5,17 @@
 namespace nordstjerna {
 
 bool DeskApplication::notify(QObject* receiver, QEvent* event) {
-    std::string why;
+    Text why;
     try {
         return QApplication::notify(receiver, event);
     } catch (const std::exception& e) {
-        why = e.what();
+        why = std::string(e.what());
     } catch (...) {
-        why = "of an unknown kind";
+        why = Text::say("of an unknown kind");
     }
-    const Problem p{"Something went wrong in this program.", "Unexpected failure: " + why + ".",
-                    "What was asked for last was not done; all else goes on. What was recorded is kept."};
+    const Problem p{
+        Text::say("Something went wrong in this program."), Text::say("Unexpected failure: %1.").arg(why),
+        Text::say("What was asked for last was not done; all else goes on. What was recorded is kept.")};
     std::fprintf(stderr, "%s\n", p.text().c_str());
     if (told_)
         told_(p);

@@ -301,7 +301,8 @@ void DevicesSheet::refresh() {
         told = !link_->connected() ? qs(link_->absent().text())
                : offers_.empty()
                    ? tr("Connected; its devices are not told yet.")
-                   : tr("It offers %1.").arg(qs(formatCount(static_cast<int>(useful), "device")));
+                   : tr("It offers %1.")
+                         .arg(qs(Text::say("%n device|%n devices", "", static_cast<int>(useful))));
     } else if (server && told_->text().isEmpty()) {
         told = tr("Connect to see what it offers. A server on this computer is called localhost.");
     } else {

@@ -25,7 +25,8 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
     const struct {
         double turns;
         const char* name;
-    } amounts[] = {{1.0, "a turn"}, {0.25, "a quarter"}, {0.05, "a touch"}};
+    } amounts[] = {
+        {1.0, Text::mark("a turn")}, {0.25, Text::mark("a quarter")}, {0.05, Text::mark("a touch")}};
     const auto small = [](const QString& text, const QString& objectName) {
         auto* button = new QPushButton(text);
         button->setObjectName(objectName);
@@ -38,10 +39,10 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
         bool azimuth;
         double sign;
         const char* objectName;
-    } levers[] = {{"Swing the polar axis left", true, south ? 1.0 : -1.0, "left"},
-                  {"Swing the polar axis right", true, south ? -1.0 : 1.0, "right"},
-                  {"Raise the polar axis", false, 1.0, "raise"},
-                  {"Lower the polar axis", false, -1.0, "lower"}};
+    } levers[] = {{Text::mark("Swing the polar axis left"), true, south ? 1.0 : -1.0, "left"},
+                  {Text::mark("Swing the polar axis right"), true, south ? -1.0 : 1.0, "right"},
+                  {Text::mark("Raise the polar axis"), false, 1.0, "raise"},
+                  {Text::mark("Lower the polar axis"), false, -1.0, "lower"}};
     const auto group = [&] {
         auto* grid = new QGridLayout;
         grid->setHorizontalSpacing(6);
@@ -54,13 +55,13 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
         if (i % 2 == 0)
             grid = group();
         const auto& l = levers[i];
-        auto* label = new QLabel(tr(l.name));
+        auto* label = new QLabel(qs(Text::say(l.name)));
         label->setFont(textFont(12, true));
         grid->addWidget(label, i % 2, 0);
         int column = 1;
         for (const auto& a : amounts) {
-            QPushButton* button = small(tr(a.name), l.objectName + QString::number(column));
-            button->setAccessibleName(tr(l.name) + ", " + tr(a.name));
+            QPushButton* button = small(qs(Text::say(a.name)), l.objectName + QString::number(column));
+            button->setAccessibleName(qs(Text::say(l.name)) + ", " + qs(Text::say(a.name)));
             connect(button, &QPushButton::clicked, this,
                     [this, azimuth = l.azimuth, turns = l.sign * a.turns] { turn(azimuth, turns); });
             grid->addWidget(button, i % 2, column++);

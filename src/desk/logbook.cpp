@@ -35,7 +35,7 @@ std::optional<NightLog> Logbook::openToRead() {
     }
     Problem p = log.error();
     setNotLogged(qs(p.text()));
-    p.what += " Nothing is being logged.";
+    p.what += Text::say("Nothing is being logged.");
     problems_.report(ProblemCause::log, p);
     return std::nullopt;
 }
@@ -87,14 +87,14 @@ void Logbook::setFile(const std::string& id, const fs::path& file) {
     write(found->second, {});
 }
 
-void Logbook::end(const std::string& id, Instant when, const std::string& how, Fill fill) {
+void Logbook::end(const std::string& id, Instant when, const Text& how, Fill fill) {
     const auto found = open_.find(id);
     if (found == open_.end())
         return;
     LogEntry entry = std::move(found->second);
     open_.erase(found);
     entry.ended = when;
-    entry.how = asClause(how);
+    entry.how = how.asClause().english(); // files keep the English
     write(std::move(entry), std::move(fill));
 }
 

@@ -28,7 +28,7 @@ public:
     std::string begin(LogEntry entry);
     // Where its table lies, once that is known for certain.
     void setFile(const std::string& id, const std::filesystem::path& file);
-    void end(const std::string& id, Instant when, const std::string& how, Fill fill = {});
+    void end(const std::string& id, Instant when, const Text& how, Fill fill = {});
     // Begun and ended at once.
     std::string add(LogEntry entry, Fill fill = {});
     // By the person.

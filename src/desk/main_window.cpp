@@ -254,7 +254,7 @@ void MainWindow::addIndexFolder() {
         QMessageBox::information(
             this, tr("Star index files"),
             tr("%1 were added. The smallest figures are now %2′ across.")
-                .arg(qs(formatCount(*added, "star index file")),
+                .arg(qs(Text::say("%n star index file|%n star index files", "", *added)),
                      qs(formatNumber(session_->starIndex()->smallestFigure_arcmin(), 0))));
 }
 
@@ -287,9 +287,10 @@ void MainWindow::showFigure() {
 void MainWindow::parkOrUnpark() {
     const MountState mount = session_->mount().state();
     if (!session_->procedures().free())
-        session_->problems().report({"The mount was not parked.",
-                                     session_->procedures().busyWith().toStdString() + " is under way.",
-                                     "Stop it first."});
+        session_->problems().report(
+            {Text::say("The mount was not parked."),
+             Text::say("%1 is under way.").arg(session_->procedures().busyWith().toStdString()),
+             Text::say("Stop it first.")});
     else
         session_->mount().park(!mount.parked);
 }
@@ -516,16 +517,18 @@ void MainWindow::listenToDesktop() {
         });
     });
     connect(awake_, &Awake::refused, this, [this](const QString& why) {
-        session_->problems().report(
-            ProblemCause::awake, {"The desktop does not keep this computer awake.", why.toStdString() + ".",
-                                  "Switch off suspend in its power settings for the night."});
+        session_->problems().report(ProblemCause::awake,
+                                    {Text::say("The desktop does not keep this computer awake."),
+                                     why.toStdString() + ".",
+                                     Text::say("Switch off suspend in its power settings for the night.")});
     });
     connect(awake_, &Awake::granted, this, [this] { session_->problems().solved(ProblemCause::awake); });
     connect(awake_, &Awake::battery, this, [this](int percent, bool critical) {
         Problem p{"The battery is at " + formatNumber(percent, 0) + " %.",
-                  "The computer will switch itself off.", "Connect it to power, or end the night now."};
+                  Text::say("The computer will switch itself off."),
+                  Text::say("Connect it to power, or end the night now.")};
         if (critical) {
-            p.what += " What ran was ended and the mount was stopped.";
+            p.what += Text::say("What ran was ended and the mount was stopped.");
             session_->mount().halt();
         }
         session_->problems().report(ProblemCause::power, p);

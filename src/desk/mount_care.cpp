@@ -42,22 +42,22 @@ void MountCare::lookAtLink() {
     if (link.answers)
         parts_.problems.solved(ProblemCause::link);
     else if (link.silent_s > while_s)
-        parts_.problems.report(
-            ProblemCause::link,
-            {"The mount does not answer.", link.why,
-             "Check its power and its cable, and where a device server is between, that it "
-             "runs. Nordstjerna keeps trying.",
-             true});
+        parts_.problems.report(ProblemCause::link,
+                               {Text::say("The mount does not answer."), link.why,
+                                Text::say("Check its power and its cable, and where a device server is "
+                                          "between, that it runs. Nordstjerna keeps trying."),
+                                true});
 }
 
 void MountCare::lookAtLimits() {
     Observatory& o = parts_.mount.observatory();
     ProblemList& problems = parts_.problems;
     if (const auto ended = o.trackingEnded()) {
-        problems.report(ProblemCause::limits,
-                        {"Tracking was stopped: " + ended->why + ".",
-                         "The telescope stands still; whatever used it has ended or will say so.",
-                         "Slew to a target that is free, or flip. Limits and horizon are in Rig."});
+        problems.report(
+            ProblemCause::limits,
+            {Text::say("Tracking was stopped: %1.").arg(ended->why),
+             Text::say("The telescope stands still; whatever used it has ended or will say so."),
+             Text::say("Slew to a target that is free, or flip. Limits and horizon are in Rig.")});
         return;
     }
     // A series ends or flips before any of them, as its plan says.
@@ -69,15 +69,17 @@ void MountCare::lookAtLimits() {
         return;
     }
     const int minutes = static_cast<int>(end->in_s / 60.0) + 1;
-    problems.report(ProblemCause::limits,
-                    {"Tracking stops in less than " + formatCount(minutes, "minute") + ".",
-                     "By then " + end->why + ".", "Flip, slew elsewhere or stop; what runs is ended then."});
+    problems.report(
+        ProblemCause::limits,
+        {Text::say("Tracking stops in less than %1.").arg(Text::say("%n minute|%n minutes", "", minutes)),
+         Text::say("By then %1.").arg(end->why),
+         Text::say("Flip, slew elsewhere or stop; what runs is ended then.")});
 }
 
 void MountCare::lookAtMeridian() {
     if (const auto dispute = parts_.mount.observatory().guard().dispute())
         parts_.problems.report(ProblemCause::dispute, dispute->problem(parts_.rigs.rig().site),
-                               ActionId::settleDispute, "Go on anyway");
+                               ActionId::settleDispute, Text::say("Go on anyway"));
     else
         parts_.problems.solved(ProblemCause::dispute);
 }
@@ -102,14 +104,16 @@ void MountCare::tellSleep(double slept_s) {
     const bool ran = parts_.procedures.busy();
     const QString what = parts_.procedures.busyWith();
     parts_.procedures.breakOffAll();
-    Problem p{"The computer slept for " + formatDuration(slept_s) + ".",
-              ran ? what.toStdString() + " was broken off: nobody watched the mount meanwhile."
-                  : "Nobody watched the mount meanwhile.",
-              "See where the telescope stands before you go on."};
+    Problem p{
+        Text::say("The computer slept for %1.").arg(formatDuration(slept_s)),
+        ran ? Text::say("%1 was broken off: nobody watched the mount meanwhile.").arg(what.toStdString())
+            : Text::say("Nobody watched the mount meanwhile."),
+        Text::say("See where the telescope stands before you go on.")};
     const MountState m = parts_.mount.state();
     if (m.told)
-        p.why += std::string(" The mount says that it ") + (m.tracking ? "tracks" : "does not track") +
-                 ", at hour angle " + formatHourAngle(m.pointing.hourAngle) + ".";
+        p.why += (m.tracking ? Text::say("The mount says that it tracks, at hour angle %1.")
+                             : Text::say("The mount says that it does not track, at hour angle %1."))
+                     .arg(formatHourAngle(m.pointing.hourAngle));
     parts_.problems.report(ProblemCause::asleep, p);
 }
 
@@ -122,14 +126,15 @@ void MountCare::lookWhereItPoints() {
             if (!p)
                 return;
             if (!look->solved()) {
-                p->why += " A frame taken just now could not be solved.";
+                p->why += Text::say("A frame taken just now could not be solved.");
             } else {
                 const double off = separation(look->solved()->plane.centre, parts_.targets.icrs()).deg();
-                p->why += " By a frame just solved the telescope looks " +
-                          (off < 1.0 ? formatNumber(60.0 * off, 1) + "′" : formatNumber(off, 1) + "°") +
-                          " beside " + parts_.targets.name() + ".";
+                p->why += Text::say("By a frame just solved the telescope looks %1 beside %2.")
+                              .arg(off < 1.0 ? formatNumber(60.0 * off, 1) + "′" : formatNumber(off, 1) + "°")
+                              .arg(parts_.targets.name());
             }
-            parts_.problems.report(ProblemCause::asleep, *p, ActionId::centreGo, "Centre the target");
+            parts_.problems.report(ProblemCause::asleep, *p, ActionId::centreGo,
+                                   Text::say("Centre the target"));
         });
 }
 

@@ -11,9 +11,9 @@ auto entryOf(auto& entries, ProblemCause cause) {
 } // namespace
 
 void ProblemList::report(ProblemCause cause, const Problem& problem, const Action& action,
-                         const std::string& label) {
+                         const Text& label) {
     // Whoever asked for something hears each time that it failed.
-    if (cause != ProblemCause::task && read_.contains({cause, problem.what}))
+    if (cause != ProblemCause::task && read_.contains({cause, problem.what.english()}))
         return;
     const Entry entry{cause, problem, action, label};
     const auto own = entryOf(entries_, cause);
@@ -39,7 +39,7 @@ void ProblemList::dismiss(ProblemCause cause) {
     const auto own = entryOf(entries_, cause);
     if (own == entries_.end())
         return;
-    read_.insert({cause, own->problem.what});
+    read_.insert({cause, own->problem.what.english()});
     entries_.erase(own);
     Q_EMIT changed();
 }

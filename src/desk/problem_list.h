@@ -39,14 +39,14 @@ public:
         ProblemCause cause = ProblemCause::task;
         Problem problem;
         Action action; // what a button beside it does
-        std::string label;
+        Text label;
     };
     using QObject::QObject;
 
     void report(ProblemCause cause, const Problem& problem, const Action& action = {},
-                const std::string& label = "");
+                const Text& label = {});
     // Of what was asked for last.
-    void report(const Problem& problem, const Action& action = {}, const std::string& label = "") {
+    void report(const Problem& problem, const Action& action = {}, const Text& label = {}) {
         report(ProblemCause::task, problem, action, label);
     }
     void solved(ProblemCause cause);

@@ -19,10 +19,10 @@ void tellKept(Logbook& logbook, ProblemList& problems, const std::string& entry,
         return;
     }
     Problem told = *state.trouble;
-    told.what = "The run is not being saved: " + told.what;
-    told.why += " " + formatCount(static_cast<int>(state.rows), "row") +
-                " on disk; later ones are in memory only. It is tried again with every row.";
-    problems.report(ProblemCause::run, told, ActionId::saveRunElsewhere, "Save elsewhere…");
+    told.what = Text::say("The run is not being saved: %1").arg(told.what);
+    told.why += Text::say("%1 on disk; later ones are in memory only. It is tried again with every row.")
+                    .arg(Text::say("%n row|%n rows", "", static_cast<int>(state.rows)));
+    problems.report(ProblemCause::run, told, ActionId::saveRunElsewhere, Text::say("Save elsewhere…"));
 }
 } // namespace
 
@@ -57,7 +57,7 @@ std::function<void(const Run&)> RunKeeper::keep(const std::shared_ptr<RunRecorde
     };
 }
 
-void RunKeeper::ended(const Run& run, const std::string& how) {
+void RunKeeper::ended(const Run& run, const Text& how) {
     parts_.night.blockIsOf({}); // it has its block, or never began
     const RecordState state = recorder_ ? recorder_->state() : RecordState();
     if (!state.path.empty())
@@ -68,7 +68,7 @@ void RunKeeper::ended(const Run& run, const std::string& how) {
         if (!c.undone && c.when >= entryBegun_)
             changes.push_back({c.when, settingId(c.key), c.before, c.after, c.origin, c.reason});
     parts_.logbook.end(std::exchange(entry_, {}), parts_.night.now(),
-                       run.rows.empty() ? "nothing was recorded" : how,
+                       run.rows.empty() ? Text::say("nothing was recorded") : how,
                        [run, around = parts_.mount.surroundings(), changes](LogEntry& e) {
                            e.changes = changes;
                            fillFromRun(e, run, around);
@@ -96,7 +96,7 @@ bool RunKeeper::saveElsewhere(const std::filesystem::path& path, const Run& run)
     recorder_->moveTo(path, run);
     if (const auto done = recorder_->write(); !done) {
         parts_.problems.report(ProblemCause::run, done.error(), ActionId::saveRunElsewhere,
-                               "Save elsewhere…");
+                               Text::say("Save elsewhere…"));
         return false;
     }
     parts_.problems.solved(ProblemCause::run);

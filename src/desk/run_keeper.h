@@ -31,7 +31,7 @@ public:
     // worker; a failure is told to the person, once, with a way to save the run elsewhere.
     std::function<void(const Run&)> keep(const std::shared_ptr<RunRecorder>& recorder, EntryKind kind);
     // It has ended: its figures are worked out beside the window.
-    void ended(const Run& run, const std::string& how);
+    void ended(const Run& run, const Text& how);
 
     // What is true of the run recorded last: "Saved as …" only for what is.
     QString savedText() const;

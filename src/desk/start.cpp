@@ -52,8 +52,8 @@ Expected<void> bringPastNights(const std::filesystem::path& data) {
         fs::copy(demoFolder() / "past" / folder, data / folder,
                  fs::copy_options::recursive | fs::copy_options::skip_existing, error);
     if (error)
-        return problem("The demo's earlier nights could not be copied.", error.message() + ".",
-                       "The demo goes on without them.");
+        return problem(Text::say("The demo's earlier nights could not be copied."), error.message() + ".",
+                       Text::say("The demo goes on without them."));
     const auto made = rebuildNightLog(data, [](Instant t) { return t; });
     return made ? Expected<void>() : tl::unexpected(made.error());
 }

@@ -3,11 +3,12 @@
 namespace nordstjerna {
 
 Problem haltedProblem() {
-    return {"Halted.", "All motion was stopped on request.", "", false, true};
+    return {Text::say("Halted."), Text::say("All motion was stopped on request."), "", false, true};
 }
 
 Problem stoppedProblem() {
-    return {"Stopped.", "It was stopped on request; the mount still tracks.", "", false, true};
+    return {Text::say("Stopped."), Text::say("It was stopped on request; the mount still tracks."), "", false,
+            true};
 }
 
 namespace {
@@ -95,8 +96,9 @@ public:
     }
     Outcome operator()(const GuideStep& s) const {
         if (!devices_.guide)
-            return StepFailed{{"Nothing guides here.", "There is no guide loop beside this procedure.",
-                               "Connect a guide camera."}};
+            return StepFailed{{Text::say("Nothing guides here."),
+                               Text::say("There is no guide loop beside this procedure."),
+                               Text::say("Connect a guide camera.")}};
         Expected<GuideAnswered> answer;
         switch (s.act) {
         case GuideStep::Act::start:
@@ -114,8 +116,8 @@ public:
     Outcome operator()(const FocuserStep& s) const {
         Focuser* focuser = focuserOf(devices_, s.camera);
         if (!focuser)
-            return StepFailed{{"There is no focuser on this camera.", "None is connected.",
-                               "Connect it, or focus by hand."}};
+            return StepFailed{{Text::say("There is no focuser on this camera."),
+                               Text::say("None is connected."), Text::say("Connect it, or focus by hand.")}};
         if (s.steps)
             if (auto moved = focuser->moveTo(*s.steps, control_.halt); !moved)
                 return StepFailed{moved.error()};
@@ -134,8 +136,9 @@ private:
         return role == CameraRole::guide ? devices_.guideCamera : devices_.imagingCamera;
     }
     static Outcome noCamera() {
-        return StepFailed{{"There is no such camera.", "The rig names a camera that is not connected.",
-                           "Connect the camera or use the other one."}};
+        return StepFailed{{Text::say("There is no such camera."),
+                           Text::say("The rig names a camera that is not connected."),
+                           Text::say("Connect the camera or use the other one.")}};
     }
     static Outcome finished(const Expected<void>& result) {
         return result ? Outcome(StepFinished{}) : Outcome(StepFailed{result.error()});
@@ -200,11 +203,13 @@ Expected<void> runGuarded(Procedure& procedure, Devices& devices, RunnerControl&
     try {
         return runProcedure(procedure, devices, control, hooks);
     } catch (const std::exception& e) {
-        return problem("The procedure broke off.", std::string("Unexpected failure: ") + e.what() + ".",
-                       "Try again; what was recorded is kept.");
+        return problem(Text::say("The procedure broke off."),
+                       Text::say("Unexpected failure: %1.").arg(e.what()),
+                       Text::say("Try again; what was recorded is kept."));
     } catch (...) {
-        return problem("The procedure broke off.", "Unexpected failure of an unknown kind.",
-                       "Try again; what was recorded is kept.");
+        return problem(Text::say("The procedure broke off."),
+                       Text::say("Unexpected failure of an unknown kind."),
+                       Text::say("Try again; what was recorded is kept."));
     }
 }
 

@@ -21,7 +21,7 @@ void Watch::join() {
 
 Expected<void> Watch::begin(WatchPlan plan) {
     if (running_ && !ending_)
-        return problem("Guiding runs already.", "", "Stop it first.");
+        return problem(Text::say("Guiding runs already."), "", Text::say("Stop it first."));
     join();
     const auto control = newControl();
     if (!control)
@@ -151,7 +151,8 @@ tl::unexpected<Problem> Watch::endedWhy() const {
     const std::scoped_lock guard(lock_);
     if (failure_)
         return tl::unexpected(*failure_);
-    return problem("Guiding was stopped.", "The series needs it.", "Start the series again.");
+    return problem(Text::say("Guiding was stopped."), Text::say("The series needs it."),
+                   Text::say("Start the series again."));
 }
 
 // A little later, if it still runs then.
@@ -168,7 +169,7 @@ Expected<GuideAnswered> Watch::start(const StopFlag& halt) {
     const bool fresh = !running_ || ending_;
     if (fresh) {
         if (!prepare_)
-            return problem("Nothing guides here.", "", "Measure the rates first.");
+            return problem(Text::say("Nothing guides here."), "", Text::say("Measure the rates first."));
         auto plan = prepare_(halt);
         if (!plan)
             return tl::unexpected(plan.error());
@@ -183,14 +184,14 @@ Expected<GuideAnswered> Watch::start(const StopFlag& halt) {
             return tl::unexpected(glance.error());
         const Seen& s = *glance;
         if (s.loop == LoopState::runningAway)
-            return problem("An axis ran away and is no longer corrected.",
-                           "The loop does not hold the star; frames would be spoiled.",
-                           "See Guide for the cause, then start the series again.");
+            return problem(Text::say("An axis ran away and is no longer corrected."),
+                           Text::say("The loop does not hold the star; frames would be spoiled."),
+                           Text::say("See Guide for the cause, then start the series again."));
         constexpr double patience_s = 300.0;
         if (devices_.clock->now() - from > patience_s && s.loop == LoopState::lost)
-            return problem("The guide star is not found.",
-                           "It has been looked for for " + formatDuration(patience_s) + ".",
-                           "Wait for clear sky; guiding goes on looking.");
+            return problem(Text::say("The guide star is not found."),
+                           Text::say("It has been looked for for %1.").arg(formatDuration(patience_s)),
+                           Text::say("Wait for clear sky; guiding goes on looking."));
         if (s.rows && (s.loop == LoopState::steady || s.loop == LoopState::unsettled)) {
             GuideAnswered a;
             a.running = true;

@@ -57,8 +57,10 @@ Json budgetJson(const std::vector<BudgetShare>& budget) {
 Json leftOutJson(const CleanRun& clean) {
     Json list = Json::array();
     for (const LeftOut& l : clean.leftOut)
-        list.push_back(
-            {{"from_s", number(l.from_s, 2)}, {"to_s", number(l.to_s, 2)}, {"rows", l.rows}, {"why", l.why}});
+        list.push_back({{"from_s", number(l.from_s, 2)},
+                        {"to_s", number(l.to_s, 2)},
+                        {"rows", l.rows},
+                        {"why", l.why.english()}});
     return list;
 }
 

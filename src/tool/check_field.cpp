@@ -37,8 +37,9 @@ Expected<Json> commandCheckField(const std::filesystem::path& path, const PlaceH
         return tl::unexpected(index.error());
     const SolveOptions options = withHeader(optionsOf(hint), *frame);
     if (options.scale_arcsec_px <= 0.0)
-        return problem("The scale of the frame is not known.", "Its header has no FOCALLEN and XPIXSZ.",
-                       "Give it by --scale, in arcseconds a pixel.");
+        return problem(Text::say("The scale of the frame is not known."),
+                       Text::say("Its header has no FOCALLEN and XPIXSZ."),
+                       Text::say("Give it by --scale, in arcseconds a pixel."));
     const auto field = detectStars(*frame);
     if (!field)
         return tl::unexpected(field.error());

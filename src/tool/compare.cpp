@@ -47,7 +47,7 @@ Expected<Json> commandCompare(const std::filesystem::path& a, const std::filesys
                 {"difference", measured(c->mountPart, 4)},
                 {"verdict", verdictName(c->verdict)},
                 {"bands", bands},
-                {"words", c->words}};
+                {"words", c->words.english()}};
 }
 
 } // namespace nordstjerna

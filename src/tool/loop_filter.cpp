@@ -264,9 +264,9 @@ std::optional<Json> LoopFilter::line(const std::string& text) {
     if (text.find_first_not_of(" \t\r") == std::string::npos)
         return std::nullopt;
     const auto wrong = [this](const std::string& why) {
-        Json p = problemJson({"Line " + std::to_string(number_) + " cannot be used.", why,
-                              loop_ ? "Correct it; the loop goes on with the next line."
-                                    : "Begin with the set-up of the loop."});
+        Json p = problemJson({Text::say("Line %1 cannot be used.").arg(number_), why,
+                              loop_ ? Text::say("Correct it; the loop goes on with the next line.")
+                                    : Text::say("Begin with the set-up of the loop.")});
         p["problem"]["line"] = number_;
         return p;
     };

@@ -51,7 +51,7 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
                 mustBeOneOf(v, corrections);
                 keep(key, std::find(corrections.begin(), corrections.end(), v) - corrections.begin());
             };
-        command.option(settingId(key), settingName(key), std::move(taken));
+        command.option(settingId(key), settingName(key).english(), std::move(taken));
     }
 }
 

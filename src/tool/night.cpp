@@ -26,8 +26,8 @@ Expected<NightLog> openLog(const NightRequest& request) {
     const auto path = nightLogPath(dataFolder(request));
     std::error_code error;
     if (!std::filesystem::exists(path, error))
-        return problem("There is no night log in " + dataFolder(request).string() + ".", "",
-                       "Name the data folder with --data, or make the log with night rebuild.");
+        return problem(Text::say("There is no night log in %1.").arg(dataFolder(request).string()), "",
+                       Text::say("Name the data folder with --data, or make the log with night rebuild."));
     return NightLog::open(path);
 }
 
@@ -86,8 +86,8 @@ Expected<std::vector<LogEntry>> entriesOf(const NightRequest& request) {
             if (dateOf(n.night) == dateOf(*day))
                 search.night = n.night;
         if (!search.night)
-            return problem("Nothing is kept of the night of " + request.night + ".", "",
-                           "See night list for those there are.");
+            return problem(Text::say("Nothing is kept of the night of %1.").arg(request.night), "",
+                           Text::say("See night list for those there are."));
     }
     return log->find(search);
 }
@@ -125,7 +125,8 @@ Expected<Json> nightReport(const NightRequest& request) {
     if (!entries)
         return tl::unexpected(entries.error());
     if (entries->empty())
-        return problem("There is nothing to report.", "", "See night list for the nights there are.");
+        return problem(Text::say("There is nothing to report."), "",
+                       Text::say("See night list for the nights there are."));
     // The clock of the site, as the rig of the night has it.
     const auto zone = civilTimeOf(entries->front().rig ? entries->front().rig->timeZone : std::string());
     if (!zone)

@@ -37,16 +37,18 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
     const auto wish = request.wishes.values.find(SettingKey::exposure);
     if (wish != request.wishes.values.end() && std::abs(wish->second - d.exposure_s) > 0.01) {
         if (wish->second < shortestShare * d.exposure_s)
-            return problem("The run cannot be replayed with that exposure.",
-                           "It was recorded with " + formatNumber(d.exposure_s, 2) +
-                               " s, too long to predict frames so short.",
-                           "Give at least " + formatNumber(shortestShare * d.exposure_s, 2) + " s.");
+            return problem(
+                Text::say("The run cannot be replayed with that exposure."),
+                Text::say("It was recorded with %1 s, too long to predict frames so short.")
+                    .arg(formatNumber(d.exposure_s, 2)),
+                Text::say("Give at least %1 s.").arg(formatNumber(shortestShare * d.exposure_s, 2)));
         OtherExposure other = withExposure(d, track, wish->second);
         if (other.disturbance.t_s.size() < 30)
-            return problem("The run is too short to replay with that exposure.",
-                           formatCount(static_cast<int>(other.disturbance.t_s.size()), "frame") +
-                               " would be left.",
-                           "Record for longer.");
+            return problem(
+                Text::say("The run is too short to replay with that exposure."),
+                Text::say("%1 would be left.")
+                    .arg(Text::say("%n frame|%n frames", "", static_cast<int>(other.disturbance.t_s.size()))),
+                Text::say("Record for longer."));
         bound = loopBound(other);
         d = std::move(other.disturbance);
         track = std::move(other.track);

@@ -128,10 +128,13 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
             writeSeriesTable(request.out, setup, frames, series.solved() ? &series.solved()->plane : nullptr);
         !written)
         return tl::unexpected(written.error());
-    Json result{{"out", request.out.string()},      {"kind", "series"},
-                {"rows", series.frames().size()},   {"frames", keeper ? keeper->saved() : 0},
-                {"ended", series.ending()},         {"flipped", series.flipped().has_value()},
-                {"mount", series.mountAfterwards()}};
+    Json result{{"out", request.out.string()},
+                {"kind", "series"},
+                {"rows", series.frames().size()},
+                {"frames", keeper ? keeper->saved() : 0},
+                {"ended", series.ending().english()},
+                {"flipped", series.flipped().has_value()},
+                {"mount", series.mountAfterwards().english()}};
     result.update(storyJson(series.frames(), series.story()));
     return result;
 }
@@ -154,8 +157,9 @@ Expected<Json> commandSeries(const SeriesRequest& request) {
         if (!frame)
             return tl::unexpected(frame.error());
         if (!frame->info.start || frame->info.exposure_s <= 0.0)
-            return problem(path.string() + " does not say when it was exposed.",
-                           "Its header has no DATE-OBS or no EXPTIME.", "Leave it out.");
+            return problem(Text::say("%1 does not say when it was exposed.").arg(path.string()),
+                           Text::say("Its header has no DATE-OBS or no EXPTIME."),
+                           Text::say("Leave it out."));
         const auto field = detectStars(*frame);
         if (!field)
             return tl::unexpected(field.error());
@@ -209,7 +213,7 @@ Expected<Json> commandSeries(const SeriesRequest& request) {
                  {"hfd_px", number(f.look.hfd_px, 3)},
                  {"elongation", number(f.look.elongation(), 4)},
                  {"position_angle_deg", measured({std::fmod(pa, 180.0), f.look.angleSigma_deg()}, 1)},
-                 {"remark", remarkWord(f.remark)}};
+                 {"remark", remarkWord(f.remark).english()}};
         if (f.guide.looks > 0)
             row["guide"] = {{"ra_arcsec", number(f.guide.ra_arcsec, 4)},
                             {"dec_arcsec", number(f.guide.dec_arcsec, 4)},

@@ -26,8 +26,8 @@ public:
         std::error_code error;
         std::filesystem::create_directories(*folder_, error);
         if (error)
-            return problem("Cannot create the folder " + folder_->string() + ".", error.message() + ".",
-                           "Check the path.");
+            return problem(Text::say("Cannot create the folder %1.").arg(folder_->string()),
+                           error.message() + ".", Text::say("Check the path."));
         return {};
     }
     Expected<void> keep(const Frame& frame) {
@@ -76,9 +76,9 @@ Json tunedJson(const Tune& t) {
     Json changes = Json::array();
     for (const Recommendation& r : t.changes)
         changes.push_back({{"setting", settingId(r.key)},
-                           {"value", settingText(r.key, r.value)},
-                           {"evidence", r.evidence},
-                           {"reason", r.reason}});
+                           {"value", settingText(r.key, r.value).english()},
+                           {"evidence", r.evidence.english()},
+                           {"reason", r.reason.english()}});
     return Json{{"now_total_arcsec", measured(t.now.total_arcsec, 4)},
                 {"now_mount_part_arcsec", measured(t.now.mountPart_arcsec, 4)},
                 {"proposed_total_arcsec", measured(t.proposed.total_arcsec, 4)},
@@ -139,7 +139,7 @@ Expected<Json> simulate(const SimulateRequest& request) {
             return tl::unexpected(proposal.error());
         tuned = tunedJson(*proposal);
         for (const Recommendation& r : proposal->changes)
-            book.change(r.key, r.value, "measured", r.reason, night.clock().now());
+            book.change(r.key, r.value, "measured", r.reason.english(), night.clock().now());
     }
     auto setup = guidingSetup(*setUp, *rates, request.kind == RunKind::guided);
     if (!setup)

@@ -86,8 +86,8 @@ SolveOptions optionsOf(const PlaceHint& hint) {
 
 Expected<Json> commandSolve(const SolveRequest& request) {
     if (request.write && std::filesystem::exists(*request.write))
-        return problem(request.write->string() + " exists already.", "It was left as it is.",
-                       "Choose another name.");
+        return problem(Text::say("%1 exists already.").arg(request.write->string()),
+                       Text::say("It was left as it is."), Text::say("Choose another name."));
     const auto frame = readFits(request.frame);
     if (!frame)
         return tl::unexpected(frame.error());
@@ -115,12 +115,13 @@ Expected<Json> commandPole(const PoleRequest& request) {
             return tl::unexpected(frame.error());
         const auto middle = frame->info.middle();
         if (!middle)
-            return problem(path.string() + " does not say when it was taken.", "It has no readable DATE-OBS.",
-                           "Use frames with DATE-OBS (start of exposure, UTC) and EXPTIME.");
+            return problem(Text::say("%1 does not say when it was taken.").arg(path.string()),
+                           Text::say("It has no readable DATE-OBS."),
+                           Text::say("Use frames with DATE-OBS (start of exposure, UTC) and EXPTIME."));
         auto solved = solveOrDiagnose(**index, *frame, {});
         if (!solved) {
             Problem p = solved.error();
-            p.what = path.filename().string() + ": " + p.what;
+            p.what = Text::say("%1: %2").arg(path.filename().string()).arg(p.what);
             return tl::unexpected(p);
         }
         const ObservedFrame at(request.site, *middle, request.dut1_s);

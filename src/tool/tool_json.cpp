@@ -21,9 +21,9 @@ Json findingsJson(const std::vector<Finding>& findings) {
     for (const Finding& f : findings)
         list.push_back({{"id", f.id},
                         {"weight", weightName(f.weight)},
-                        {"headline", f.headline},
-                        {"evidence", f.evidence},
-                        {"remedy", f.remedy}});
+                        {"headline", f.headline.english()},
+                        {"evidence", f.evidence.english()},
+                        {"remedy", f.remedy.english()}});
     return list;
 }
 
@@ -34,7 +34,8 @@ Json boundJson(const LoopBound& b) {
 }
 
 Json problemJson(const Problem& p) {
-    return {{"problem", {{"what", p.what}, {"why", p.why}, {"what_to_do", p.remedy}}}};
+    return {{"problem",
+             {{"what", p.what.english()}, {"why", p.why.english()}, {"what_to_do", p.remedy.english()}}}};
 }
 
 } // namespace nordstjerna

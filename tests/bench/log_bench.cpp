@@ -46,7 +46,8 @@ void manyNights(const std::filesystem::path& folder) {
             e.file = "runs/" + e.id + ".ecsv";
             for (const char* f : {"total_rms_arcsec", "mount_part_arcsec", "ra_rms_arcsec", "dec_rms_arcsec"})
                 e.figures.push_back({f, {random.uniform(0.4, 1.2), 0.02}});
-            e.findings = {{"air", Weight::know, "The air limits the rest.", "0.41 of 0.52″", "Nothing."}};
+            e.findings = {{"air", Weight::know, Text::say("The air limits the rest."),
+                           std::string("0.41 of 0.52″"), Text::say("Nothing.")}};
             if (k == 4711)
                 e.note = "a fox";
             static_cast<void>(log->put(e));

@@ -103,7 +103,7 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
     hooks.seen = [&](Procedure&) {
         if (recorder.take(series, folder))
             if (const auto done = recorder.write(); !done)
-                o.wrong = done.error().what;
+                o.wrong = done.error().what.english();
         static_cast<void>(observatory.mountState());
     };
     auto seat = n.night.clock().reserve();
@@ -112,7 +112,7 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
     const StopFlag go{false};
     if (n.watch.running())
         static_cast<void>(n.watch.stop(go));
-    o.how = done ? series.ending() : asClause(done.error().what);
+    o.how = (done ? series.ending() : done.error().what.asClause()).english();
     // Ten seconds after the fault's end: at rest, or tracking where it was told to.
     if (over > n.night.clock().now())
         n.night.clock().sleep(over - n.night.clock().now(), go);
@@ -146,7 +146,7 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
             o.wrong += " a run not written";
         const auto back = readRunTable(keeper.state().path);
         if (!back)
-            o.wrong += " a run unreadable: " + back.error().what;
+            o.wrong += " a run unreadable: " + back.error().what.english();
         else
             o.rowsOnDisk += back->rows.size();
     }

@@ -52,13 +52,6 @@ void BaseTest::numbersReadAsPeopleWriteThem() {
     QCOMPARE(formatDuration(3900), std::string("1 h 05 min"));
     QCOMPARE(formatSkyAngle(Angle::fromArcmin(3.21)), std::string("3.2′"));
     QCOMPARE(formatSkyAngle(Angle::fromArcsec(12.2)), std::string("12″"));
-    QCOMPARE(formatCount(1, "star"), std::string("1 star"));
-    QCOMPARE(formatCount(3, "star"), std::string("3 stars"));
-    QCOMPARE(formatCount(2, "pass"), std::string("2 passes"));
-    QCOMPARE(asClause("The mount stays."), std::string("the mount stays"));
-    QCOMPARE(asClause("RA ran away."), std::string("RA ran away"));
-    QCOMPARE(asClause("all frames are taken"), std::string("all frames are taken"));
-    QVERIFY(asClause("").empty());
 }
 
 void BaseTest::uncertaintyDecidesThePlaces() {

@@ -98,7 +98,7 @@ void CatalogueTest::everyMessierAndCaldwellIsThere() {
 void CatalogueTest::damagedTableIsRefused() {
     const auto c = ObjectCatalogue::parse("M 1\tnebula\t83.6\t22.0\t8.4\t6\nM 2\tcluster\tnonsense\n");
     QVERIFY(!c);
-    QVERIFY(c.error().why.find("Line 2") != std::string::npos);
+    QVERIFY(c.error().why.english().find("Line 2") != std::string::npos);
 }
 
 void CatalogueTest::coordinates_data() {

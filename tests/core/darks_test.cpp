@@ -76,7 +76,7 @@ void DarksTest::darkTakesHotPixelsOff() {
 void DarksTest::fewerThanFiveAreRefused() {
     const auto few = makeMasterDark(darks(4, 10));
     QVERIFY(!few);
-    QVERIFY(few.error().why.find("Five") != std::string::npos);
+    QVERIFY(few.error().why.english().find("Five") != std::string::npos);
 }
 
 void DarksTest::starsAreNoDark() {
@@ -86,8 +86,8 @@ void DarksTest::starsAreNoDark() {
         addStar(f, 40 + 30 * i, 60 + 12 * i, 6000.0, 1.4, random, 0.8);
     const auto check = checkDark(f);
     QVERIFY(!check);
-    QVERIFY(check.error().what.find("star") != std::string::npos);
-    QVERIFY(check.error().remedy.find("Cover") != std::string::npos);
+    QVERIFY(check.error().what.english().find("star") != std::string::npos);
+    QVERIFY(check.error().remedy.english().find("Cover") != std::string::npos);
 }
 
 void DarksTest::lampIsNoDark() {
@@ -96,7 +96,7 @@ void DarksTest::lampIsNoDark() {
     for (int y = 0; y < darkHeight; ++y)
         for (int x = 0; x < darkWidth; ++x)
             f.at(x, y) += 0.6F * static_cast<float>(x);
-    QVERIFY(checkDark(f).error().what.find("not evenly dark") != std::string::npos);
+    QVERIFY(checkDark(f).error().what.english().find("not evenly dark") != std::string::npos);
     for (float& v : f.pixels)
         v = 60000.0F + 0.001F * v;
     QVERIFY(!checkDark(f));
@@ -107,13 +107,13 @@ void DarksTest::otherSettingsDoNotFit() {
     DarkKind frame = dark;
     QVERIFY(darkFits(dark, frame));
     frame.exposure_s = 4.0;
-    QVERIFY(whyDarkDoesNotFit(dark, frame).find("exposure") != std::string::npos);
+    QVERIFY(whyDarkDoesNotFit(dark, frame).english().find("exposure") != std::string::npos);
     frame = dark;
     frame.temperature_c = 12.0;
-    QVERIFY(whyDarkDoesNotFit(dark, frame).find("temperature") != std::string::npos);
+    QVERIFY(whyDarkDoesNotFit(dark, frame).english().find("temperature") != std::string::npos);
     frame = dark;
     frame.bin = 2;
-    QVERIFY(whyDarkDoesNotFit(dark, frame).find("binning") != std::string::npos);
+    QVERIFY(whyDarkDoesNotFit(dark, frame).english().find("binning") != std::string::npos);
     frame = dark;
     frame.gain_e_adu = 0.4;
     QCOMPARE(whyDarkDoesNotFit(dark, frame), std::string("gain"));

@@ -60,7 +60,7 @@ void FindingsTest::fineGuideScale() {
     r.guideOptics = {2000, 200};
     const auto list = rigFindings(r);
     QVERIFY(has(list, "guide-scale-fine"));
-    QVERIFY(list.front().remedy.find("2 ×") != std::string::npos);
+    QVERIFY(list.front().remedy.english().find("2 ×") != std::string::npos);
 }
 
 void FindingsTest::shortGuideScope() {
@@ -80,8 +80,8 @@ void FindingsTest::guideRateOfTheMount() {
     const auto list = guideRateFindings(mount, 0.9, 0.5);
     QCOMPARE(list.size(), size_t{1});
     QVERIFY(list.front().action == ActionId::takeGuideRates);
-    QVERIFY(list.front().evidence.find("0.90") != std::string::npos);
-    QVERIFY(list.front().evidence.find("Dec") == std::string::npos);
+    QVERIFY(list.front().evidence.english().find("0.90") != std::string::npos);
+    QVERIFY(list.front().evidence.english().find("Dec") == std::string::npos);
     mount.decMotor = false; // nobody sends pulses to it
     QVERIFY(guideRateFindings(mount, 0.5, 0.9).empty());
 }
@@ -110,8 +110,8 @@ void FindingsTest::poleOffTheMark() {
     const auto list = poleFindings(e, fit, rig(), {2.0, {Angle::fromHours(-4), Angle::fromDeg(42)}});
     QCOMPARE(list.front().id, std::string("pole-off"));
     QCOMPARE(list.front().weight, Weight::act);
-    QVERIFY(list.front().remedy.find("Lower the polar axis by 9.0′") != std::string::npos);
-    QVERIFY(list.front().evidence.find("″/min") != std::string::npos);
+    QVERIFY(list.front().remedy.english().find("Lower the polar axis by 9.0′") != std::string::npos);
+    QVERIFY(list.front().evidence.english().find("″/min") != std::string::npos);
 }
 
 void FindingsTest::poleGoodEnough() {
@@ -174,7 +174,7 @@ void FindingsTest::everyFindingSaysWhatToDo() {
     r.mount.encoderRa = r.mount.encoderDec = true;
     for (const Finding& f : rigFindings(r)) {
         QVERIFY(!f.headline.empty() && !f.evidence.empty() && !f.remedy.empty());
-        QVERIFY(f.headline.find('!') == std::string::npos);
+        QVERIFY(f.headline.english().find('!') == std::string::npos);
     }
 }
 

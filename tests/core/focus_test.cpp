@@ -152,10 +152,10 @@ struct FocusWorld {
             } else if (const auto* shot = std::get_if<ExposeStep>(&step)) {
                 e.what = FrameTaken{expose(shot->exposure_s)};
             } else {
-                return Problem{"an unexpected step", "", ""};
+                return Problem{Text::say("an unexpected step"), "", ""};
             }
         }
-        return Problem{"did not end", "", ""};
+        return Problem{Text::say("did not end"), "", ""};
     }
 };
 
@@ -372,7 +372,8 @@ void FocusTest::runsFindTheFocus() {
         if (failed || !run.result()) {
             worst += QString("%1: %2 %3\n")
                          .arg(i)
-                         .arg(failed ? failed->what.c_str() : "", failed ? failed->why.c_str() : "");
+                         .arg(failed ? failed->what.english().c_str() : "",
+                              failed ? failed->why.english().c_str() : "");
             continue;
         }
         const FocusResult& f = *run.result();
@@ -612,7 +613,7 @@ void FocusTest::maskNeedsABrightStar() {
     Random random(22);
     const auto empty = readMask(spikes(0, 0, 50, random, false));
     QVERIFY(!empty);
-    QVERIFY(empty.error().what.find("No three spikes") != std::string::npos);
+    QVERIFY(empty.error().what.english().find("No three spikes") != std::string::npos);
     QVERIFY(!readMask(spikes(3, 10, 0.8, random)).has_value());
     QVERIFY(!readMask(Frame(50, 50)).has_value());
     // A plain bright star has none.

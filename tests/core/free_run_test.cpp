@@ -186,7 +186,7 @@ void FreeRunTest::starLostForMinutes() {
     const auto m = analyseMotion(run, 432.0);
     QVERIFY(m.has_value());
     QCOMPARE(m->clean.leftOut.size(), size_t(1));
-    QCOMPARE(m->clean.leftOut[0].why, std::string("no star"));
+    QCOMPARE(m->clean.leftOut[0].why.english(), std::string("no star"));
     QVERIFY(std::abs(m->clean.leftOut[0].to_s - m->clean.leftOut[0].from_s - 240.0) < 6.0);
     QCOMPARE(m->clean.levels, 1);
     QVERIFY2(near(m->dec.drift_arcsec_min, -0.4), qPrintable(measuredText(m->dec.drift_arcsec_min)));
@@ -213,7 +213,7 @@ void FreeRunTest::slewInsideTheRun() {
     // A dither that says so is left out by its name.
     Run dithered = recordFree({}, random);
     dithered.rows[100].events = eventsFrom("dither");
-    QCOMPARE(cleanRun(dithered).leftOut.front().why, std::string("dither"));
+    QCOMPARE(cleanRun(dithered).leftOut.front().why.english(), std::string("dither"));
 }
 
 void FreeRunTest::gustsAreLeftOut() {
@@ -226,7 +226,7 @@ void FreeRunTest::gustsAreLeftOut() {
     const CleanRun c = cleanRun(run);
     QCOMPARE(c.rowsLeftOut(), 6);
     QCOMPARE(c.leftOut.size(), size_t(3));
-    QCOMPARE(c.leftOut[0].why, std::string("excursion"));
+    QCOMPARE(c.leftOut[0].why.english(), std::string("excursion"));
     QCOMPARE(c.levels, 1);
     const auto m = analyseMotion(run, 432.0);
     QVERIFY(near(m->dec.drift_arcsec_min, -0.4));
@@ -269,7 +269,8 @@ void FreeRunTest::tooFewRowsIsAProblem() {
     Random random(17);
     Run run = recordFree({.minutes = 0.2}, random);
     const auto m = analyseMotion(run, 0.0);
-    QVERIFY(!m && m.error().what.find("too short") != std::string::npos && !m.error().remedy.empty());
+    QVERIFY(!m && m.error().what.english().find("too short") != std::string::npos &&
+            !m.error().remedy.empty());
     // Between 10 and 30 rows a drift can be had, periods cannot.
     run = recordFree({.minutes = 0.8}, random);
     const auto few = analyseMotion(run, 0.0);
@@ -284,7 +285,7 @@ void FreeRunTest::restlessRunIsAProblem() {
         run.rows[i].dra_arcsec += 40.0 * static_cast<double>((i / 8 * 5) % 7);
     const auto m = analyseMotion(run, 432.0);
     QVERIFY(!m);
-    QVERIFY2(m.error().what.find("restless") != std::string::npos, m.error().text().c_str());
+    QVERIFY2(m.error().what.english().find("restless") != std::string::npos, m.error().text().c_str());
 }
 
 void FreeRunTest::hundredThousandRows() {
@@ -337,9 +338,9 @@ void FreeRunTest::wrongWormPeriodIsTold() {
 void FreeRunTest::originByTheGears() {
     PeriodicLine line;
     line.period_s = {63.6, 0.2};
-    QVERIFY(originOf(line, 432.0, {6.78, 54.2}).find("6.78 times") != std::string::npos);
+    QVERIFY(originOf(line, 432.0, {6.78, 54.2}).english().find("6.78 times") != std::string::npos);
     line.period_s = {31.86, 0.1};
-    QVERIFY(originOf(line, 432.0, {6.78}).find("harmonic 2") != std::string::npos);
+    QVERIFY(originOf(line, 432.0, {6.78}).english().find("harmonic 2") != std::string::npos);
     line.period_s = {95.0, 0.3};
     QVERIFY(originOf(line, 432.0, {6.78, 54.2}).empty());
     QVERIFY(originOf(line, 432.0, {}).empty());
@@ -387,14 +388,14 @@ void FreeRunTest::timeLeftComesTrue() {
     noisy.minutes = 9.0;
     const auto early = analyseMotion(recordFree(noisy, random), 432.0);
     const auto wanted = wantedFigures(*early);
-    const auto harmonics = std::find_if(wanted.begin(), wanted.end(),
-                                        [](const WantedFigure& f) { return f.name == "Harmonics"; });
+    const auto harmonics = std::find_if(
+        wanted.begin(), wanted.end(), [](const WantedFigure& f) { return f.name == Text::say("Harmonics"); });
     QVERIFY(harmonics != wanted.end());
     QVERIFY2(harmonics->left_s > 100.0, qPrintable(QString::number(harmonics->left_s)));
     noisy.minutes = (early->span_s() + harmonics->left_s) / 60.0;
     const auto late = wantedFigures(*analyseMotion(recordFree(noisy, random), 432.0));
     for (const WantedFigure& f : late)
-        QVERIFY2(f.name != "Harmonics" || f.left_s < 0.3 * harmonics->left_s,
+        QVERIFY2(f.name != Text::say("Harmonics") || f.left_s < 0.3 * harmonics->left_s,
                  qPrintable(QString("%1 after %2").arg(f.left_s).arg(harmonics->left_s)));
     // Without a known worm the search itself takes time.
     Mount still;
@@ -402,7 +403,7 @@ void FreeRunTest::timeLeftComesTrue() {
     still.minutes = 4.0;
     const auto blind = wantedFigures(*analyseMotion(recordFree(still, random), 0.0));
     const auto turns = std::find_if(blind.begin(), blind.end(),
-                                    [](const WantedFigure& f) { return f.name == "Worm turns"; });
+                                    [](const WantedFigure& f) { return f.name == Text::say("Worm turns"); });
     QVERIFY(std::abs(turns->left_s - 360.0) < 5.0);
 }
 
@@ -514,7 +515,7 @@ void FreeRunTest::nearThePoleNoCurve() {
     const auto m = analyseMotion(run, 432.0);
     run.meta.dec_deg = 87.0;
     const auto curve = curveFrom(*m->ra.periodic.worm, run.meta);
-    QVERIFY(!curve && curve.error().remedy.find("equator") != std::string::npos);
+    QVERIFY(!curve && curve.error().remedy.english().find("equator") != std::string::npos);
     Mount still;
     still.amplitude = 0.0;
     const auto none = analyseMotion(recordFree(still, random), 432.0);
@@ -541,7 +542,8 @@ void FreeRunTest::driftMeansOneComponent() {
         QVERIFY(!m.axisKnown && m.raPerArcmin_arcsec_min > 0.03);
         // A name stands for the component only where hardly anything of the other is in it.
         const bool slanting = std::min(std::abs(m.component.east), std::abs(m.component.high)) > 0.1;
-        QCOMPARE(componentText(m.component).find("cannot be seen from here") != std::string::npos, slanting);
+        QCOMPARE(componentText(m.component).english().find("cannot be seen from here") != std::string::npos,
+                 slanting);
     }
 }
 
@@ -575,9 +577,9 @@ void FreeRunTest::returnsMustAgree() {
         r.dead_ms = {ms, 30.0};
         b.returns.push_back(r);
     }
-    QVERIFY(backlashFindings(b).front().evidence.find("agree: 510, 490") != std::string::npos);
+    QVERIFY(backlashFindings(b).front().evidence.english().find("agree: 510, 490") != std::string::npos);
     b.disagreement_sigma = 6.0;
-    QVERIFY(backlashFindings(b).front().evidence.find("disagree") != std::string::npos);
+    QVERIFY(backlashFindings(b).front().evidence.english().find("disagree") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(FreeRunTest)

@@ -77,13 +77,13 @@ void GuideTest::oneWayToASetUp() {
     QVERIFY(std::abs(std::remainder(across.ra.angle_deg.value - 200.0, 360.0)) < 1e-9);
     QVERIFY(across.setup.side == "west");
     in.mount.tracking = false;
-    QVERIFY(prepareGuiding(in).error().what.find("not tracking") != std::string::npos);
+    QVERIFY(prepareGuiding(in).error().what.english().find("not tracking") != std::string::npos);
     in.mount.tracking = true;
-    in.ratesAgedBy = "the guide scale changed";
-    QVERIFY(prepareGuiding(in).error().why.find("guide scale changed") != std::string::npos);
-    in.ratesAgedBy.clear();
+    in.ratesAgedBy = Text::say("the guide scale changed");
+    QVERIFY(prepareGuiding(in).error().why.english().find("guide scale changed") != std::string::npos);
+    in.ratesAgedBy = {};
     in.rates->verdict = RatesVerdict::bad;
-    QVERIFY(prepareGuiding(in).error().why.find("bad") != std::string::npos);
+    QVERIFY(prepareGuiding(in).error().why.english().find("bad") != std::string::npos);
 }
 
 void GuideTest::westPulseSendsTheStarEast() {
@@ -317,8 +317,8 @@ void GuideTest::decThatDoesNotAnswer() {
                 place += blown ? 3.0 : 0.0;
             }
             const auto told = probe.reversed();
-            wrong += told.has_value() ||
-                     told.error().what.find(blown ? "alike" : "does not follow") == std::string::npos;
+            wrong += told.has_value() || told.error().what.english().find(
+                                             blown ? "alike" : "does not follow") == std::string::npos;
         }
         QVERIFY2(wrong == 0, qPrintable(QString("%1 of 200, blown %2").arg(wrong).arg(blown)));
     }

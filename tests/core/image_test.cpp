@@ -190,7 +190,7 @@ void ImageTest::hotPixelIsNoStar() {
     f.at(20, 20) += 3000.0F;
     const auto star = measureStar(f, 20, 20);
     QVERIFY(!star);
-    QVERIFY(star.error().what.find("hot pixel") != std::string::npos);
+    QVERIFY(star.error().what.english().find("hot pixel") != std::string::npos);
     // A star of the same peak beside it wins the search.
     addStar(f, 27.0, 23.0, 20000.0, 1.4, random);
     const auto found = findAndMeasure(f, 22, 21, 9.0);
@@ -316,13 +316,13 @@ void ImageTest::choiceExplainsItself() {
     QVERIFY(!judged[2].chosen);
     for (const Judged& j : judged) {
         if (j.star.x == 500)
-            QVERIFY(j.reason.find("too bright") != std::string::npos);
+            QVERIFY(j.reason.english().find("too bright") != std::string::npos);
         if (j.star.x == 10)
-            QVERIFY(j.reason.find("edge") != std::string::npos);
+            QVERIFY(j.reason.english().find("edge") != std::string::npos);
         if (j.star.x == 600)
-            QVERIFY(j.reason.find("too faint") != std::string::npos);
+            QVERIFY(j.reason.english().find("too faint") != std::string::npos);
         if (j.star.x == 200)
-            QVERIFY(j.reason.find("hot pixel") != std::string::npos);
+            QVERIFY(j.reason.english().find("hot pixel") != std::string::npos);
     }
 }
 
@@ -330,14 +330,14 @@ void ImageTest::choiceFailsWithAReason() {
     StarField none;
     none.background = 61000;
     auto result = chooseGuideStars(none, 1000, 800, 65535.0);
-    QVERIFY(!result && result.error().why.find("lamp") != std::string::npos);
+    QVERIFY(!result && result.error().why.english().find("lamp") != std::string::npos);
     none.background = 500;
     result = chooseGuideStars(none, 1000, 800, 65535.0);
-    QVERIFY(!result && result.error().why.find("Cloud") != std::string::npos);
+    QVERIFY(!result && result.error().why.english().find("Cloud") != std::string::npos);
     StarField bright;
     bright.stars = {at(500, 500, 400, 65535), at(300, 300, 400, 65000)};
     result = chooseGuideStars(bright, 1000, 800, 65535.0);
-    QVERIFY(!result && result.error().remedy == "Shorten the exposure.");
+    QVERIFY(!result && result.error().remedy.english() == "Shorten the exposure.");
 }
 
 void ImageTest::stretchKeepsOrder() {

@@ -275,16 +275,16 @@ void LadderTest::procedureClimbsAndGuidesAgain() {
     step = stopped.next(eventOf(StopAsked{}));
     QVERIFY(std::get<GuideStep>(step).act == GuideStep::Act::start);
     QVERIFY(std::holds_alternative<DoneStep>(
-        stopped.next(eventOf(StepFailed{Problem{"The guide star is not found.", "", ""}}))));
+        stopped.next(eventOf(StepFailed{Problem{Text::say("The guide star is not found."), "", ""}}))));
     QVERIFY(stopped.notGuiding().has_value());
     // A camera that fails for good: guiding goes on, and the failure is told.
     Ladder broken(setup);
     broken.next(eventOf(Started{}));
     broken.next(eventOf(GuideAnswered{}));
-    step = broken.next(eventOf(StepFailed{Problem{"No frame came.", "", ""}}));
+    step = broken.next(eventOf(StepFailed{Problem{Text::say("No frame came."), "", ""}}));
     QVERIFY(std::get<GuideStep>(step).act == GuideStep::Act::start);
     step = broken.next(eventOf(GuideAnswered{}));
-    QVERIFY(std::get<FailStep>(step).problem.what == "No frame came.");
+    QVERIFY(std::get<FailStep>(step).problem.what.english() == "No frame came.");
     // What is said of it: a rung far beyond what the measures explain is named.
     LadderMount mount;
     mount.fwhm_arcsec = 3.0;
@@ -292,8 +292,8 @@ void LadderTest::procedureClimbsAndGuidesAgain() {
     mount.dec_arcsec_min = {0.1, 0.02};
     const auto findings = ladderFindings(ladder.rungs(), mount);
     QCOMPARE(findings.size(), size_t{2});
-    QVERIFY(findings[0].headline.find("1 min") != std::string::npos);
-    QVERIFY(findings[1].remedy.find("free run") != std::string::npos);
+    QVERIFY(findings[0].headline.english().find("1 min") != std::string::npos);
+    QVERIFY(findings[1].remedy.english().find("free run") != std::string::npos);
     // Short ones that the air drew out, the longest as expected: no fault is named.
     std::vector<LadderRung> byAir = ladder.rungs();
     for (LadderRung& r : byAir)

@@ -645,7 +645,7 @@ void LoopTest::pausesAreKept() {
     mount.encoderRa = true;
     SettingsBook book;
     for (const ProposedSetting& p : guideGently(mount))
-        book.change(p.key, p.value, "proposed", p.reason, {});
+        book.change(p.key, p.value, "proposed", p.reason.english(), {});
     LoopWorld w;
     w.amplitude_arcsec = w.second_arcsec = 0.0;
     w.walkRa_arcsec = 0.03;
@@ -918,7 +918,7 @@ void LoopTest::tuneTakesTheModel() {
     QCOMPARE(ra->value, static_cast<double>(ControllerKind::model));
     QVERIFY(!ra->evidence.empty() && !ra->reason.empty());
     for (const Recommendation& r : t->changes)
-        book.change(r.key, r.value, "measured", r.reason, {});
+        book.change(r.key, r.value, "measured", r.reason.english(), {});
     // What it promised comes true on another night of the same mount.
     w.seed = 77;
     const WorldRun after = guideWorld(w, book.controller(), 40.0);
@@ -945,7 +945,7 @@ void LoopTest::wormAgainstItsWord() {
         const auto b = guidedBudget(r.run);
         std::string all;
         for (const Finding& f : guideFindings(r.run, *summarise(r.run), &*b))
-            all += f.id + "|" + f.headline + "\n";
+            all += f.id + "|" + f.headline.english() + "\n";
         return all;
     };
     LoopWorld w;
@@ -980,7 +980,8 @@ void LoopTest::wormAgainstItsWord() {
         for (const Finding& f : guideFindings(r.run, *summarise(r.run), &b))
             if (f.id == "worm-other-period") {
                 QCOMPARE(f.weight, Weight::know);
-                QVERIFY2(f.evidence.find("200 teeth") != std::string::npos, f.evidence.c_str());
+                QVERIFY2(f.evidence.english().find("200 teeth") != std::string::npos,
+                         f.evidence.english().c_str());
                 QCOMPARE(f.action.period_s, 430.82);
             }
         b.wormFound_s = {431.8, 0.2};
@@ -1011,7 +1012,7 @@ void LoopTest::tuneReckonsWithPlay() {
         const auto t = tune(guideWorld(w, {}, 40.0, false).run, book, nullptr);
         QVERIFY2(t.has_value(), t ? "" : t.error().text().c_str());
         for (const Recommendation& r : t->changes)
-            book.change(r.key, r.value, "measured", r.reason, {});
+            book.change(r.key, r.value, "measured", r.reason.english(), {});
         w.seed += 100; // on another night
         const auto left = [&](const ControllerSettings& s) { return lateError(guideWorld(w, s, 40.0)); };
         ControllerSettings gentle = book.controller();
@@ -1028,7 +1029,8 @@ void LoopTest::tuneSaysWhatIsMissing() {
     LoopWorld w;
     const auto t = tune(guideWorld(w, {}, 6.0).run, SettingsBook(), nullptr);
     QVERIFY(!t.has_value());
-    QVERIFY2(t.error().why.find("worm") != std::string::npos && t.error().remedy.find("Go on") == 0,
+    QVERIFY2(t.error().why.english().find("worm") != std::string::npos &&
+                 t.error().remedy.english().find("Go on") == 0,
              t.error().text().c_str());
     QVERIFY(!tune(Run{}, SettingsBook(), nullptr).has_value());
 }
@@ -1115,7 +1117,7 @@ void LoopTest::oddTables() {
     Run ten = r.run;
     ten.rows.resize(10);
     const auto few = rebuildDisturbance(ten);
-    QVERIFY(!few.has_value() && few.error().why.find("10 measured rows") != std::string::npos);
+    QVERIFY(!few.has_value() && few.error().why.english().find("10 measured rows") != std::string::npos);
     QVERIFY(!guidedBudget(ten).has_value());
     Run blind = r.run;
     for (RunRow& row : blind.rows)

@@ -185,7 +185,7 @@ void MotionTest::gapsDoNotCount() {
 void MotionTest::shortRunsAreRefused() {
     Random random(6);
     const auto s = summarise(invented(random, 8, 0.3, 0.0, 0.0));
-    QVERIFY(!s && s.error().what.find("too short") != std::string::npos);
+    QVERIFY(!s && s.error().what.english().find("too short") != std::string::npos);
     QVERIFY(!summarise({}));
 }
 

@@ -313,7 +313,7 @@ void PeriodicTest::backlashNeedsBothWays() {
     QVERIFY(!analyseBacklash(run));
     Run still = backlashRun(500.0, 0.0, 0.3, 12, random);
     const auto b = analyseBacklash(still);
-    QVERIFY(!b && b.error().what.find("did not follow") != std::string::npos);
+    QVERIFY(!b && b.error().what.english().find("did not follow") != std::string::npos);
 }
 
 void PeriodicTest::verdictsByDeadTime() {
@@ -613,7 +613,7 @@ void PeriodicTest::gapBeyondTheLegIsAtLeast() {
     if (b)
         QVERIFY(b->atLeast);
     else
-        QVERIFY(b.error().what.find("did not follow") != std::string::npos);
+        QVERIFY(b.error().what.english().find("did not follow") != std::string::npos);
     // Engaged at first, so that the way north shows the rate.
     Run engaged = run;
     for (size_t i = 0; i < engaged.rows.size(); ++i) {
@@ -628,8 +628,8 @@ void PeriodicTest::gapBeyondTheLegIsAtLeast() {
                                            .arg(backlashShapeName(told->shape))));
     bool said = false;
     for (const Finding& f : backlashFindings(*told))
-        said |= f.evidence.find("at least") != std::string::npos ||
-                f.headline.find("at least") != std::string::npos;
+        said |= f.evidence.english().find("at least") != std::string::npos ||
+                f.headline.english().find("at least") != std::string::npos;
     QVERIFY(said);
 }
 
@@ -641,7 +641,7 @@ void PeriodicTest::uncertainBacklashIsNotHarmless() {
     b.returns.resize(1);
     const auto list = backlashFindings(b);
     QVERIFY(list.front().id != "backlash-harmless");
-    QVERIFY(list.front().headline.find("not known") != std::string::npos);
+    QVERIFY(list.front().headline.english().find("not known") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(PeriodicTest)

@@ -194,7 +194,7 @@ void RatesTest::missingLegIsRefused() {
     auto samples = recordRates({}, random);
     std::erase_if(samples, [](const CalibrationSample& s) { return s.leg == Leg::south; });
     const auto rates = fitRates(samples, setupFor({}));
-    QVERIFY(!rates && rates.error().what.find("south leg") != std::string::npos);
+    QVERIFY(!rates && rates.error().what.english().find("south leg") != std::string::npos);
     samples = recordRates({}, random);
     samples[5].x = std::nan("");
     QVERIFY(!fitRates(samples, setupFor({})));
@@ -207,8 +207,8 @@ void RatesTest::axisThatStaysIsRefused() {
     t.raPxS = 0.0;
     const auto samples = recordRates(t, random);
     const auto rates = fitRates(samples, setupFor(Truth{}));
-    QVERIFY(!rates && rates.error().what.find("RA pulses") != std::string::npos);
-    QVERIFY(rates.error().remedy.find("cable") != std::string::npos);
+    QVERIFY(!rates && rates.error().what.english().find("RA pulses") != std::string::npos);
+    QVERIFY(rates.error().remedy.english().find("cable") != std::string::npos);
 }
 
 void RatesTest::focalLengthMistakeIsNamed() {
@@ -222,7 +222,7 @@ void RatesTest::focalLengthMistakeIsNamed() {
     const auto findings = ratesFindings(*rates);
     QVERIFY(!findings.empty());
     QCOMPARE(findings.front().weight, Weight::act);
-    QVERIFY(findings.front().remedy.find("aperture") != std::string::npos);
+    QVERIFY(findings.front().remedy.english().find("aperture") != std::string::npos);
 }
 
 void RatesTest::skewedAxesAreBad() {
@@ -258,7 +258,8 @@ void RatesTest::backlashIsTold() {
     const auto f = std::find_if(findings.begin(), findings.end(),
                                 [](const Finding& x) { return x.id == "dec-backlash"; });
     QVERIFY(f != findings.end());
-    QVERIFY(f->headline.find("15") != std::string::npos || f->headline.find("14") != std::string::npos);
+    QVERIFY(f->headline.english().find("15") != std::string::npos ||
+            f->headline.english().find("14") != std::string::npos);
 }
 
 void RatesTest::honestUnderAirAndWorm_data() {
@@ -398,7 +399,7 @@ void RatesTest::oneMotorIsCalibratedInRa() {
         QCOMPARE(shortestLeg(*rates), t.steps);
         QCOMPARE(rates->legs.size(), size_t{2});
         for (const Finding& f : ratesFindings(*rates, {}))
-            QVERIFY2(f.id.find("dec") == std::string::npos, f.headline.c_str());
+            QVERIFY2(f.id.find("dec") == std::string::npos, f.headline.english().c_str());
         // The Dec legs are wanted again once there is a motor.
         CalibrationSetup later = setup;
         later.decMotor = true;
@@ -449,14 +450,14 @@ void RatesTest::aLookTellsHowFarTheCameraTurned() {
                                   Angle::fromDeg(newRoll).rad(), mirrored);
         frame.sigmaRoll_arcsec = 3600.0 * now;
         const RatesLook look = lookAtRates(rates, frame);
-        QVERIFY2(look.hold == RatesHold::turned, look.words().c_str());
+        QVERIFY2(look.hold == RatesHold::turned, look.words().english().c_str());
         const Rates carried = ratesTurned(rates, look.turn_deg.value);
         const SkyOnSensor sky = skyOnSensor(frame.plane);
         QVERIFY(std::abs(Angle::fromDeg(*carried.setup.north_deg - sky.north_deg).wrappedSigned().deg()) <
                 0.5);
         const double error = std::abs(std::abs(look.turn_deg.value) - std::abs(turned));
         within += error < look.turn_deg.sigma;
-        QVERIFY2(error < 5.0 * look.turn_deg.sigma, look.words().c_str());
+        QVERIFY2(error < 5.0 * look.turn_deg.sigma, look.words().english().c_str());
     }
     QVERIFY2(within >= 0.60 * trials && within <= 0.76 * trials, qPrintable(QString::number(within)));
 }
@@ -475,7 +476,7 @@ void RatesTest::aLookRefusesWhatDoesNotHold() {
     QVERIFY(look(23.0, true, 2.578).hold == RatesHold::notAny);
     QVERIFY(look(23.0, false, 2.65).hold == RatesHold::notAny);
     QVERIFY(look(200.0, false, 2.578).hold == RatesHold::notAny); // or the mount hangs on the other side
-    QVERIFY(look(200.0, false, 2.578).words().find("head") != std::string::npos);
+    QVERIFY(look(200.0, false, 2.578).words().english().find("head") != std::string::npos);
     // Without a frame at the calibration the pulses tell, less sharply.
     Rates bare = rates;
     bare.setup.east_deg.reset();

@@ -183,25 +183,25 @@ void RefereeTest::noTrailIsAProblem() {
     TrailPath path;
     const auto m = measureTrail(trailedFrame(path, 0.0, 0.0, 3), path);
     QVERIFY(!m);
-    QVERIFY(m.error().what.find("No trail") != std::string::npos);
+    QVERIFY(m.error().what.english().find("No trail") != std::string::npos);
 }
 
 void RefereeTest::methodsThatAgree() {
-    const Agreement a = compareMethods({{"sightings", Measured{3.2, 0.05}, Measured{-1.0, 0.05}},
-                                        {"drift", Measured{3.4, 0.2}, std::nullopt}});
+    const Agreement a = compareMethods({{Text::say("sightings"), Measured{3.2, 0.05}, Measured{-1.0, 0.05}},
+                                        {Text::say("drift"), Measured{3.4, 0.2}, std::nullopt}});
     QVERIFY(a.known && a.agree);
-    QCOMPARE(a.trusted, std::string("sightings"));
-    QVERIFY(a.verdict.find("agree") != std::string::npos);
-    QVERIFY(!compareMethods({{"sightings", Measured{3.2, 0.05}, Measured{-1.0, 0.05}}}).known);
+    QCOMPARE(a.trusted.english(), std::string("sightings"));
+    QVERIFY(a.verdict.english().find("agree") != std::string::npos);
+    QVERIFY(!compareMethods({{Text::say("sightings"), Measured{3.2, 0.05}, Measured{-1.0, 0.05}}}).known);
 }
 
 void RefereeTest::methodsThatDoNot() {
-    const Agreement a = compareMethods({{"sightings", Measured{3.2, 0.05}, Measured{-1.0, 0.05}},
-                                        {"drift", Measured{3.3, 0.2}, Measured{1.2, 0.2}}});
+    const Agreement a = compareMethods({{Text::say("sightings"), Measured{3.2, 0.05}, Measured{-1.0, 0.05}},
+                                        {Text::say("drift"), Measured{3.3, 0.2}, Measured{1.2, 0.2}}});
     QVERIFY(a.known && !a.agree);
     QVERIFY(a.worst_sigma > 10.0);
-    QVERIFY2(a.verdict.find("do not agree") != std::string::npos, a.verdict.c_str());
-    QVERIFY(a.verdict.find("high") != std::string::npos);
+    QVERIFY2(a.verdict.english().find("do not agree") != std::string::npos, a.verdict.english().c_str());
+    QVERIFY(a.verdict.english().find("high") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(RefereeTest)

@@ -65,7 +65,7 @@ void SafetyTest::tracksToTheMeridianLimit() {
     const auto end = trackingEnd(rig, place, false, 3600.0);
     QVERIFY(end && end->cause == TrackingEndCause::meridianLimit);
     QVERIFY(std::abs(end->in_s - 0.3 * siderealHour_s) < 0.01);
-    QVERIFY(end->why.find("0.5 h past the meridian") != std::string::npos);
+    QVERIFY(end->why.english().find("0.5 h past the meridian") != std::string::npos);
     QVERIFY(!trackingEnd(rig, place, false, 1000.0));
     QCOMPARE(trackingEnd(rig, {Angle::fromHours(0.6), place.dec}, false, 0.0)->in_s, 0.0);
 }
@@ -127,10 +127,10 @@ void SafetyTest::longitudeOfTheWrongSign() {
         const auto d = disputeOver(wrong.site, now, ObservedFrame(right.site, now).siderealTime());
         QVERIFY(d.has_value());
         QVERIFY(d->suspect == TimeDispute::Suspect::longitudeSign);
-        QVERIFY(d->problem(wrong.site).why.find("wrong sign") != std::string::npos);
+        QVERIFY(d->problem(wrong.site).why.english().find("wrong sign") != std::string::npos);
         // The other way round it cannot be told from the same two figures, and the words do not accuse the
         // mount.
-        QVERIFY(d->problem(wrong.site).remedy.find("Rig") != std::string::npos);
+        QVERIFY(d->problem(wrong.site).remedy.english().find("Rig") != std::string::npos);
     }
 }
 
@@ -273,7 +273,7 @@ struct OneStep : Procedure {
     bool given = false;
     std::optional<Problem> failure;
     Progress progress() const override { return {}; }
-    std::string name() const override { return "One step"; }
+    Text name() const override { return Text::say("One step"); }
 
 protected:
     Step advance(const Event& event) override {
@@ -290,13 +290,13 @@ protected:
 Event eventAt(double t, decltype(Event::what) what) {
     return {Instant{1.8e9 + t}, {}, std::move(what), t};
 }
-const StepFailed silent{{"The mount does not answer.", "", "", true}};
+const StepFailed silent{{Text::say("The mount does not answer."), "", "", true}};
 } // namespace
 
 // A sync of a minute ago is a quarter of a degree wrong; a slew by hour angle goes beside its target.
 void SafetyTest::repeatedForWhereTheSkyIsThen() {
     const HourAngleDec place{Angle::fromHours(1.0), Angle::fromDeg(20.0)};
-    for (const Step& step : {Step(SyncStep{place}), Step(SlewStep{place, "there"})}) {
+    for (const Step& step : {Step(SyncStep{place}), Step(SlewStep{place, Text::say("there")})}) {
         OneStep p(step);
         static_cast<void>(p.next(eventAt(0.0, Started{})));
         QVERIFY(std::holds_alternative<WaitStep>(p.next(eventAt(20.0, silent))));
@@ -315,7 +315,7 @@ void SafetyTest::pulsesAreNotRepeatedBlindly() {
     static_cast<void>(p.next(eventAt(0.0, Started{})));
     QVERIFY(std::holds_alternative<FailStep>(p.next(eventAt(1.0, silent))));
     QVERIFY(p.failure &&
-            p.failure->why.find("Nobody knows whether the pulse was given") != std::string::npos);
+            p.failure->why.english().find("Nobody knows whether the pulse was given") != std::string::npos);
 }
 
 void SafetyTest::nudgesStayWithinTheLimits_data() {

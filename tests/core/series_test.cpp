@@ -292,7 +292,7 @@ void SeriesTest::targetsFollowEachOther() {
         QVERIFY2(!later[2].none && later[2].frames == 6, later[2].none ? later[2].none->text().c_str() : "");
         QVERIFY(later[2].from >= later[0].to);
         QVERIFY2(!later[3].none && later[3].frames > 3, later[3].none ? later[3].none->text().c_str() : "");
-        QVERIFY(later[3].from >= later[2].to && later[3].ends.find("dawn") != std::string::npos);
+        QVERIFY(later[3].from >= later[2].to && later[3].ends.english().find("dawn") != std::string::npos);
         QVERIFY(later[4].none); // the night is over
         // Every block lies behind the one before it, over all targets.
         Instant t = begins;
@@ -362,7 +362,7 @@ void SeriesTest::planOfTheDemoNight() {
     QVERIFY(plan.dithers > plan.frames / 3 - 3 && plan.dithers <= plan.frames / 3);
     for (size_t i = 1; i < plan.blocks.size(); ++i)
         QVERIFY(std::abs(plan.blocks[i].from - plan.blocks[i - 1].to) < 1e-6);
-    QVERIFY(plan.endsBecause.find("dawn") != std::string::npos);
+    QVERIFY(plan.endsBecause.english().find("dawn") != std::string::npos);
     // A number that is reached first.
     s.ends.frames = 12;
     const auto few = SeriesRules::from(s, at("2026-10-14T18:00:00"));
@@ -413,7 +413,7 @@ void SeriesTest::planKeepsTheLimit() {
                 s.flip.allowed = false;
                 const auto held = SeriesRules::from(s, now);
                 const auto short_ = planSeries(s, *held, now, false, 0, true);
-                QVERIFY(!short_.flip && short_.endsBecause.find("limit") != std::string::npos);
+                QVERIFY(!short_.flip && short_.endsBecause.english().find("limit") != std::string::npos);
                 QVERIFY(short_.ends <= held->limit() + s.betweenFrames_s + s.settling_s);
             }
 }

@@ -224,7 +224,7 @@ void SkyTest::horizonRunsAcrossNorth() {
 void SkyTest::badHorizonLineIsNamed() {
     const auto h = parseHorizon("0 10\n90 ten\n");
     QVERIFY(!h);
-    QVERIFY(h.error().what.find("Line 2") != std::string::npos);
+    QVERIFY(h.error().what.english().find("Line 2") != std::string::npos);
     QVERIFY(!parseHorizon("0 95\n"));
 }
 

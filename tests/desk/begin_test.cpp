@@ -194,7 +194,8 @@ void BeginTest::focuserThatDoesNotMove() {
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY(window_->session().problems().newest().has_value());
-    QVERIFY2(window_->session().problems().newest()->what.find("does not move") != std::string::npos,
+    QVERIFY2(window_->session().problems().newest()->what.english().find("does not move") !=
+                 std::string::npos,
              window_->session().problems().newest()->text().c_str());
     QVERIFY(focus->primary()->isEnabled());
 }

@@ -138,7 +138,7 @@ void HandsTest::beginSlew(double hourAngle_h) {
     session().procedures().run<Slew, Progress>(
         std::make_shared<Slew>(session().rigs().rig(),
                                HourAngleDec{Angle::fromHours(hourAngle_h), Angle::fromDeg(60.0)},
-                               "a long way"),
+                               Text::say("a long way")),
         [](const Slew& s) { return s.progress(); }, [](const Progress&) {},
         [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
     QVERIFY(waitFor([this] { return session().mount().state().moving; }));
@@ -310,25 +310,30 @@ void HandsTest::problemsAreAList() {
     ProblemList& list = session().problems();
     int changes = 0;
     connect(&list, &ProblemList::changed, this, [&changes] { ++changes; });
-    list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."},
-                ActionId::exposeFolder, "Save elsewhere…");
-    list.report(ProblemCause::run, {"The run is not being saved.", "Full.", "Make room."},
-                ActionId::saveRunElsewhere, "Save elsewhere…");
+    list.report(ProblemCause::frames,
+                {Text::say("Frames cannot be saved."), Text::say("Full."), Text::say("Make room.")},
+                ActionId::exposeFolder, Text::say("Save elsewhere…"));
+    list.report(ProblemCause::run,
+                {Text::say("The run is not being saved."), Text::say("Full."), Text::say("Make room.")},
+                ActionId::saveRunElsewhere, Text::say("Save elsewhere…"));
     QVERIFY(panelText().contains("Frames cannot be saved") &&
             panelText().contains("The run is not being saved"));
     // Tried again and again: nothing is replaced, and no button goes from under the pointer.
     QPushButton* button = panelButton("Save elsewhere…");
     for (int k = 0; k < 20; ++k)
-        list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."},
-                    ActionId::exposeFolder, "Save elsewhere…");
+        list.report(ProblemCause::frames,
+                    {Text::say("Frames cannot be saved."), Text::say("Full."), Text::say("Make room.")},
+                    ActionId::exposeFolder, Text::say("Save elsewhere…"));
     QCOMPARE(changes, 2);
     QCOMPARE(panelButton("Save elsewhere…"), button);
     // What has been read does not come back by itself; what is solved does when it happens anew.
     list.dismiss(ProblemCause::frames);
-    list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."});
+    list.report(ProblemCause::frames,
+                {Text::say("Frames cannot be saved."), Text::say("Full."), Text::say("Make room.")});
     QVERIFY(!list.has(ProblemCause::frames));
     list.solved(ProblemCause::frames);
-    list.report(ProblemCause::frames, {"Frames cannot be saved.", "Full.", "Make room."});
+    list.report(ProblemCause::frames,
+                {Text::say("Frames cannot be saved."), Text::say("Full."), Text::say("Make room.")});
     QVERIFY(list.has(ProblemCause::frames) && list.has(ProblemCause::run));
     list.solved(ProblemCause::frames);
     list.solved(ProblemCause::run);
@@ -344,7 +349,7 @@ void HandsTest::disputeOverTheMeridian() {
     QVERIFY2(waitFor([this] { return panelText().contains("wrong sign"); }), qPrintable(panelText()));
     session().procedures().run<Slew, Progress>(
         std::make_shared<Slew>(session().rigs().rig(),
-                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)}, ""),
+                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)}, Text::say("")),
         [](const Slew& s) { return s.progress(); }, [](const Progress&) {},
         [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
     QVERIFY(waitFor([this] { return !session().procedures().busy(); }));
@@ -376,7 +381,7 @@ void HandsTest::warnsBeforeTrackingEnds() {
     // Off the limit it is over.
     session().procedures().run<Slew, Progress>(
         std::make_shared<Slew>(session().rigs().rig(),
-                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(30.0)}, ""),
+                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(30.0)}, Text::say("")),
         [](const Slew& slew) { return slew.progress(); }, [](const Progress&) {},
         [](const std::shared_ptr<Slew>&, const Expected<void>&) {});
     QVERIFY(waitFor([this] { return !panelText().contains("Tracking was stopped"); }));
@@ -394,7 +399,7 @@ void HandsTest::computerThatSlept() {
     bool ended = false;
     session().procedures().run<Slew, Progress>(
         std::make_shared<Slew>(session().rigs().rig(),
-                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)}, ""),
+                               HourAngleDec{Angle::fromHours(-2.0), Angle::fromDeg(60.0)}, Text::say("")),
         [](const Slew& slew) { return slew.progress(); }, [](const Progress&) {},
         [&ended](const std::shared_ptr<Slew>&, const Expected<void>&) { ended = true; });
     slept_s += 1800.0;
@@ -480,14 +485,16 @@ void HandsTest::alarmCallsWhoIsAway() {
         bool away = false;
         Alarm alarm(problems, {[&rings] { ++rings; }, [&away] { return away; }, ours});
         AlarmBar bar(alarm);
-        problems.report({"The guide star is lost.", "A cloud.", "Wait."});
+        problems.report({Text::say("The guide star is lost."), Text::say("A cloud."), Text::say("Wait.")});
         QVERIFY(!alarm.calling() && rings == 0);
         problems.clear();
         away = true;
-        const Problem p{"Frames are not being written.", "The disk is full.", "Make room."};
+        const Problem p{Text::say("Frames are not being written."), Text::say("The disk is full."),
+                        Text::say("Make room.")};
         problems.report(ProblemCause::frames, p);
         QVERIFY(alarm.ringing() && rings == 1);
-        problems.report(ProblemCause::frames, {p.what, "It is still full.", p.remedy}); // the same thing
+        problems.report(ProblemCause::frames,
+                        {p.what, Text::say("It is still full."), p.remedy}); // the same thing
         QCOMPARE(rings, 1);
         QVERIFY(waitFor([&] { return notices.shown.size() == 1; }));
         QCOMPARE(notices.shown[0],
@@ -507,7 +514,7 @@ void HandsTest::alarmCallsWhoIsAway() {
         problems.report(asked);
         QVERIFY(!alarm.calling());
         alarm.setSound(false);
-        problems.report(ProblemCause::link, {"The mount does not answer.", "", ""});
+        problems.report(ProblemCause::link, {Text::say("The mount does not answer."), "", ""});
         QVERIFY(alarm.calling() && !alarm.ringing());
         QCOMPARE(rings, 1);
         QVERIFY(waitFor([&] { return notices.shown.size() == 2; }));

@@ -225,7 +225,8 @@ void ReviewWindowTest::anEveningIsKept() {
     openRow(guided);
     const auto told = review()->findings();
     QVERIFY(std::any_of(told.begin(), told.end(), [](const Finding& f) {
-        return f.id == "review.rig" && f.evidence == "guide scope: focal length 240 mm, now 180 mm.";
+        return f.id == "review.rig" &&
+               f.evidence.english() == "guide scope: focal length 240 mm, now 180 mm.";
     }));
     rig.guideOptics.focal_mm = 240.0;
     window_->session().rigs().set(rig);
@@ -715,7 +716,7 @@ void ReviewWindowTest::brokenReadingIsOver() {
     QVERIFY(waitFor([&] { return !beside.busy(); }));
     QVERIFY(done);
     QVERIFY(window_->session().problems().newest() &&
-            window_->session().problems().newest()->why.find("too long") != std::string::npos);
+            window_->session().problems().newest()->why.english().find("too long") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(ReviewWindowTest)

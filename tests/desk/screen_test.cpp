@@ -412,7 +412,7 @@ void ScreenTest::movedByHand() {
     session.rigs().set(rig);
     QTest::mouseClick(centre->findChild<QPushButton*>("nudgeSouth"), Qt::LeftButton);
     QVERIFY(session.problems().newest() &&
-            session.problems().newest()->what.find("lowest") != std::string::npos);
+            session.problems().newest()->what.english().find("lowest") != std::string::npos);
     QVERIFY(!session.procedures().busy());
 }
 
@@ -570,9 +570,9 @@ void ScreenTest::cardsAreUpdatedInPlace() {
         std::vector<Finding> list;
         for (int i = 0; i < count; ++i)
             list.push_back(
-                {"id" + std::to_string(i), Weight::look, "Headline " + std::to_string(i),
-                 "The figure is " + std::to_string(digit) + " and some more words to fill a second line.",
-                 "Do this.", ActionId::goToRig, "Go"});
+                {"id" + std::to_string(i), Weight::look, Text::say("Headline %1").arg(i),
+                 Text::say("The figure is %1 and some more words to fill a second line.").arg(digit),
+                 Text::say("Do this."), ActionId::goToRig, Text::say("Go")});
         static_cast<FindingsPanel&>(panel).show(list, {});
         QCoreApplication::processEvents();
     };
@@ -641,8 +641,9 @@ void ScreenTest::unconfirmedHaltIsSaid() {
     open(&*scenario);
     QTest::mouseClick(window_->deck()->haltButton(), Qt::LeftButton);
     QVERIFY(QTest::qWaitFor([&] { return window_->session().problems().newest().has_value(); }, 60000));
-    QVERIFY(window_->session().problems().newest()->what.find("not confirmed") != std::string::npos);
-    QVERIFY(window_->session().problems().newest()->remedy.find("power") != std::string::npos);
+    QVERIFY(window_->session().problems().newest()->what.english().find("not confirmed") !=
+            std::string::npos);
+    QVERIFY(window_->session().problems().newest()->remedy.english().find("power") != std::string::npos);
 }
 
 // Where there is no room for all of a note, whole parts of it are left to the tooltip.

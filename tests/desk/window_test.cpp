@@ -12,6 +12,7 @@
 #include <QtTest>
 #include <cmath>
 
+#include "charts/text.h"
 #include "core/image/star_detect.h"
 #include "core/motion/loop_replay.h"
 #include "core/rig/rig_fields.h"
@@ -596,7 +597,7 @@ void WindowTest::freeRunToCurve() {
     const auto figures = free->findChild<EnoughCard*>()->figures();
     QVERIFY(figures.size() >= 4);
     for (const WantedFigure& f : figures)
-        QVERIFY2(f.left_s == 0.0, f.name.c_str());
+        QVERIFY2(f.left_s == 0.0, f.name.english().c_str());
     QVERIFY(panelText().contains("Dec drifts"));
 
     // Three pictures: hover, zoom, export.
@@ -850,7 +851,7 @@ void WindowTest::theWholeNight() {
         compareMethods(pole->book().methods(window_->session().rigs().rig().site, PoleReference::refracted));
     QVERIFY(agreement.known);
     QCOMPARE(agreement.trusted, std::string("sightings"));
-    QVERIFY2(agreement.worst_sigma < 5.0, agreement.verdict.c_str());
+    QVERIFY2(agreement.worst_sigma < 5.0, agreement.verdict.english().c_str());
 
     // Centre the target.
     window_->showStation(StationId::centre);

@@ -100,7 +100,7 @@ void EveningsTest::fromDuskToTenFrames() {
     QCOMPARE(n.rates->setup.decMotor, rig.mount.decMotor);
     SettingsBook book;
     for (const ProposedSetting& p : guideGently(rig.mount))
-        book.change(p.key, p.value, "proposed", p.reason, {});
+        book.change(p.key, p.value, "proposed", p.reason.english(), {});
     n.controller = book.controller();
     if (!rig.mount.decMotor)
         n.controller.decMode = DecMode::off;
@@ -120,7 +120,7 @@ void EveningsTest::fromDuskToTenFrames() {
     Series series(setup);
     DONE(n.run(series));
     const auto& frames = series.frames();
-    QVERIFY2(frames.size() >= 10, series.ending().c_str());
+    QVERIFY2(frames.size() >= 10, series.ending().english().c_str());
     QCOMPARE(series.flipped().has_value(), before_h > 0.0);
     int good = 0;
     for (const SeriesFrame& f : frames)
@@ -136,7 +136,7 @@ void EveningsTest::shippedNightsCanBeRead() {
         QVERIFY(validateRig(s.rig).has_value());
         QVERIFY(!s.targetName.empty());
         for (const Finding& f : rigFindings(s.rig))
-            QVERIFY2(f.weight != Weight::act, f.headline.c_str());
+            QVERIFY2(f.weight != Weight::act, f.headline.english().c_str());
     }
 }
 

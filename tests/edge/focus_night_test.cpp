@@ -182,8 +182,8 @@ void FocusNightTest::slippingIsNoticed() {
                                criticalZone_um(s.rig.imagingOptics.focalRatio());
             const bool doubted = ran.problem || !ran.result->doubt.empty();
             qInfo("slip %.2f from %.0f: %s, %.2f zones off", slip, begin_um,
-                  ran.problem ? ran.problem->what.c_str()
-                  : doubted   ? ran.result->doubt.c_str()
+                  ran.problem ? ran.problem->what.english().c_str()
+                  : doubted   ? ran.result->doubt.english().c_str()
                               : "sharp",
                   off);
             QVERIFY2(doubted || off < 1.0, qPrintable(QString("slip %1: %2 zones off").arg(slip).arg(off)));
@@ -224,7 +224,7 @@ void FocusNightTest::failuresAreTold() {
     FocusRun run(setup);
     RunnerControl control;
     const auto done = runProcedure(run, d, control);
-    QVERIFY(!done && done.error().what.find("no focuser") != std::string::npos);
+    QVERIFY(!done && done.error().what.english().find("no focuser") != std::string::npos);
 }
 
 void FocusNightTest::bothFields_data() {

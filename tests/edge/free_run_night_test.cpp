@@ -49,7 +49,7 @@ Expected<Recording> recordFree(SimulatedNight& night, double length_s) {
 Expected<void> slewTo(SimulatedNight& night, const HourAngleDec& place) {
     Devices devices = night.devices();
     RunnerControl control;
-    Slew slew(night.scenario().rig, place, "to the test");
+    Slew slew(night.scenario().rig, place, Text::say("to the test"));
     return runProcedure(slew, devices, control);
 }
 
@@ -220,7 +220,8 @@ void FreeRunNightTest::limitEndsTheRun() {
     const Expected<Recording> run = recordFree(night, 7200.0);
     QVERIFY2(run.has_value(), run ? "" : run.error().text().c_str());
     QVERIFY(run->ending);
-    QVERIFY2(run->ending->what.find("stopped tracking") != std::string::npos, run->ending->what.c_str());
+    QVERIFY2(run->ending->what.english().find("stopped tracking") != std::string::npos,
+             run->ending->what.english().c_str());
     // Half an hour past the meridian; nothing of the sky's own run is in the table.
     QVERIFY(run->run.rows.back().t_s > 1500.0 && run->run.rows.back().t_s < 1900.0);
     const auto m = analyseMotion(run->run, 432.0);
@@ -257,7 +258,7 @@ void FreeRunNightTest::cloudsComeAndGo() {
     const auto m = analyseMotion(run->run, 432.0);
     QVERIFY(m && m->ra.periodic.worm);
     QVERIFY(!m->clean.leftOut.empty());
-    QCOMPARE(m->clean.leftOut.front().why, std::string("no star"));
+    QCOMPARE(m->clean.leftOut.front().why.english(), std::string("no star"));
     QVERIFY(run->run.rows.back().measured());
     const double truth = 7.4 * std::cos(Angle::fromDeg(run->run.meta.dec_deg).rad());
     const Measured a = m->ra.periodic.worm->harmonics.front().amplitude_arcsec;

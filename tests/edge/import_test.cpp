@@ -180,7 +180,9 @@ void ImportTest::badRowsAreNamed() {
 
 void ImportTest::refusals() {
     const auto refused = [](const auto& result, const char* words) {
-        return !result && (result.error().what + result.error().why).find(words) != std::string::npos &&
+        return !result &&
+               (result.error().what.english() + result.error().why.english()).find(words) !=
+                   std::string::npos &&
                !result.error().remedy.empty();
     };
     QVERIFY(refused(previewTable(dir_->filePath("none").toStdString()), "no table"));

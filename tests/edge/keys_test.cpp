@@ -187,7 +187,7 @@ void KeysTest::limitsAreThoseOfTheFields() {
             ++spoilt;
             const auto valid = validateRig(bad);
             QVERIFY2(!valid, spoiling.name.c_str());
-            QVERIFY2(valid.error().what.find(spoiling.name) != std::string::npos,
+            QVERIFY2(valid.error().what.english().find(spoiling.name) != std::string::npos,
                      valid.error().text().c_str());
         }
         if (!any)

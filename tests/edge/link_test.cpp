@@ -135,7 +135,7 @@ void LinkTest::nobodyThere() {
     const WireMount mount(link, "M", clock, demoScenario().rig.site);
     const auto state = mount.state();
     QVERIFY(!state && state.error().passing);
-    QVERIFY(state.error().what.find("localhost:1") != std::string::npos);
+    QVERIFY(state.error().what.english().find("localhost:1") != std::string::npos);
 }
 
 void LinkTest::comesAndGoes() {

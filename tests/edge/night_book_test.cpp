@@ -75,7 +75,8 @@ void NightBookTest::entriesComeBack() {
     LogEntry e = someEntry(EntryKind::guidedRun, 3600.0);
     e.file = "runs/a \"b\" – ″.ecsv";
     e.figures = {{"total_rms_arcsec", {0.52, 0.02}}, {"bad", {std::nan(""), 0.0}}};
-    e.findings = {{"air", Weight::know, "The air limits the rest.", "0.41 of 0.52″", "Nothing."}};
+    e.findings = {{"air", Weight::know, Text::say("The air limits the rest."), std::string("0.41 of 0.52″"),
+                   Text::say("Nothing.")}};
     e.changes = {{e.started + 60.0, "gain-ra", 0.5, 0.35, "yours", "because"}};
     e.note = "clouds from the west';DROP TABLE entries";
     e.rig = demoScenario().rig;
@@ -114,7 +115,7 @@ void NightBookTest::foundByWords() {
     LogEntry b = someEntry(EntryKind::pole, 200.0, "Pillar_2");
     b.target.clear();
     LogEntry c = someEntry(EntryKind::freeRun, 90000.0);
-    c.findings = {{"x", Weight::act, "The worm period is another one.", "", ""}};
+    c.findings = {{"x", Weight::act, Text::say("The worm period is another one."), "", ""}};
     for (const LogEntry* e : {&a, &b, &c})
         QVERIFY(keepEntry(pathOf(dir), *e).has_value());
     const auto log = NightLog::open(nightLogPath(pathOf(dir)));
@@ -240,8 +241,9 @@ void NightBookTest::identitiesAreDrawnOnce() {
 
 void NightBookTest::focusRunsComeBack() {
     FocusResult r;
-    r.points = {
-        {11800.0, {6.25, 0.1}, 40, ""}, {12000.0, {3.5, 0.05}, 61, ""}, {12100.0, {9.0, 0.5}, 3, "a cloud"}};
+    r.points = {{11800.0, {6.25, 0.1}, 40, ""},
+                {12000.0, {3.5, 0.05}, 61, ""},
+                {12100.0, {9.0, 0.5}, 3, Text::say("a cloud")}};
     r.inward = {{12400.0, 12300.0, {5.5, 0.2}}};
     r.curve.best_steps = {12001.5, 2.5};
     r.curve.hfd_px = {3.4, 0.04};

@@ -111,7 +111,7 @@ void NightLogTest::newerLogIsLeftAlone() {
     sqlite3_close(db);
     const auto log = NightLog::open(path);
     QVERIFY(!log);
-    QVERIFY(log.error().what.find("newer") != std::string::npos);
+    QVERIFY(log.error().what.english().find("newer") != std::string::npos);
 }
 
 void NightLogTest::damagedLogIsAProblem() {
@@ -168,10 +168,10 @@ void NightLogTest::agedByFocalLength() {
     now.scale_arcsec_px = 5.0; // the same optics
     QVERIFY(whyRatesAged(then, now).empty());
     now.scale_arcsec_px = 5.2;
-    QVERIFY(whyRatesAged(then, now).find("scale") != std::string::npos);
+    QVERIFY(whyRatesAged(then, now).english().find("scale") != std::string::npos);
     now = then;
     now.guideRateDec = 0.9;
-    QVERIFY(whyRatesAged(then, now).find("guide rate") != std::string::npos);
+    QVERIFY(whyRatesAged(then, now).english().find("guide rate") != std::string::npos);
 }
 
 void NightLogTest::swappedAxesAreNamed() {
@@ -241,9 +241,9 @@ void NightLogTest::starLeavesTheFrame() {
     const auto rates = calibrate(night, night.devices(), rig);
     QVERIFY(!rates);
     QVERIFY2(!rates.error().remedy.empty() &&
-                 (rates.error().what.find("left the frame") != std::string::npos ||
-                  rates.error().what.find("lost") != std::string::npos ||
-                  rates.error().what.find("fit for guiding") != std::string::npos),
+                 (rates.error().what.english().find("left the frame") != std::string::npos ||
+                  rates.error().what.english().find("lost") != std::string::npos ||
+                  rates.error().what.english().find("fit for guiding") != std::string::npos),
              rates.error().text().c_str());
 }
 
@@ -277,7 +277,7 @@ void NightLogTest::darksFromACoveredTelescope() {
     QVERIFY(after->stars.size() > 50);
     static_cast<void>(prepared.expose(4.0, never));
     QCOMPARE(prepared.darkUse().state, PreparedCamera::DarkState::differs);
-    QVERIFY(prepared.darkUse().differsIn.find("exposure") != std::string::npos);
+    QVERIFY(prepared.darkUse().differsIn.english().find("exposure") != std::string::npos);
 }
 
 void NightLogTest::uncoveredDarksAreRefused() {
@@ -289,7 +289,7 @@ void NightLogTest::uncoveredDarksAreRefused() {
     DarkTaking darks({2.0}, 8);
     const auto done = runProcedure(darks, devices, control);
     QVERIFY(!done);
-    QVERIFY2(done.error().what.find("not dark") != std::string::npos, done.error().text().c_str());
+    QVERIFY2(done.error().what.english().find("not dark") != std::string::npos, done.error().text().c_str());
 }
 
 // One covering serves all exposures of a night; what is close to another is not taken twice.

@@ -268,7 +268,7 @@ void NothingLostTest::whatCannotSucceedIsNotRetried() {
     queue.post(
         [&]() -> Expected<void> {
             ++lasting;
-            Problem p{"Of a newer version.", "", ""};
+            Problem p{Text::say("Of a newer version."), "", ""};
             p.lasting = true;
             return tl::unexpected(p);
         },
@@ -278,7 +278,7 @@ void NothingLostTest::whatCannotSucceedIsNotRetried() {
         throw std::runtime_error("unexpected");
     });
     queue.post([&]() -> Expected<void> {
-        return ++passing < 3 ? Expected<void>(problem("Full.")) : Expected<void>();
+        return ++passing < 3 ? Expected<void>(problem(Text::say("Full."))) : Expected<void>();
     });
     QVERIFY(queue.flush(60.0));
     QCOMPARE(lasting.load(), 1);

@@ -90,7 +90,7 @@ void ObservatoryTest::tellsWhatTheMountLastSaid() {
     // At once after a procedure, without waiting for the next look.
     RunnerControl control;
     const HourAngleDec there{Angle::fromHours(-1.0), Angle::fromDeg(30.0)};
-    Slew slew(night.scenario().rig, there, "");
+    Slew slew(night.scenario().rig, there, Text::say(""));
     QVERIFY(runProcedure(slew, devices, control).has_value());
     QVERIFY(std::abs((observatory.mountState().pointing.dec - there.dec).deg()) < 0.1);
     QVERIFY(observatory.mountLink().answers && observatory.mountLink().silent_s == 0.0);
@@ -213,12 +213,12 @@ void ObservatoryTest::frozenCameraIsTold() {
     night.happen(FaultKind::frozen, 1.0, 60.0);
     const auto again = camera.expose(1.0, never);
     QVERIFY(!again.has_value() && again.error().passing);
-    QCOMPARE(again.error().what, std::string("The guide camera sent the same frame twice."));
+    QCOMPARE(again.error().what.english(), std::string("The guide camera sent the same frame twice."));
     QVERIFY(!camera.exposeWindows(1.0, stars, never).has_value());
     QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
     const auto same = image({2.0}, never);
     QVERIFY(!same.has_value());
-    QCOMPARE(same.error().what, std::string("The imaging camera sent the same frame twice."));
+    QCOMPARE(same.error().what.english(), std::string("The imaging camera sent the same frame twice."));
     QVERIFY(!observatory.cameraLink(CameraRole::imaging).answers);
     night.clock().sleep(100.0, never);
     QVERIFY(image({2.0}, never).has_value());
@@ -240,10 +240,10 @@ void ObservatoryTest::proceduresWithoutAMount() {
     SimulatedNight night(scenario, sharedIndex());
     Devices devices = night.devices();
     RunnerControl control;
-    Slew slew(scenario.rig, {Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, "");
+    Slew slew(scenario.rig, {Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, Text::say(""));
     const auto refused = runProcedure(slew, devices, control);
     QVERIFY(!refused.has_value());
-    QCOMPARE(refused.error().what, std::string("The mount does not answer."));
+    QCOMPARE(refused.error().what.english(), std::string("The mount does not answer."));
     int frames = 0;
     FocusWatch focus(2.0, CameraRole::guide);
     RunnerHooks hooks;
@@ -273,7 +273,7 @@ void ObservatoryTest::commandsHaveADeadline() {
         const auto told = slews ? mount.slew({Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, never)
                                 : mount.pulse(1500.0, 0.0, never);
         QVERIFY(!told.has_value());
-        QCOMPARE(told.error().what, std::string("The mount does not answer."));
+        QCOMPARE(told.error().what.english(), std::string("The mount does not answer."));
         QVERIFY(told.error().passing);
         const double waited_s = night.clock().now() - begun;
         QVERIFY2(std::abs(waited_s - (slews ? 320.0 : 21.5)) < 1e-6, qPrintable(QString::number(waited_s)));
@@ -310,13 +310,13 @@ void ObservatoryTest::camerasHaveADeadline() {
     const Instant begun = night.clock().now();
     const auto frame = devices.guideCamera->expose(2.0, never);
     QVERIFY(!frame.has_value() && frame.error().passing);
-    QCOMPARE(frame.error().what, std::string("The guide camera does not answer."));
+    QCOMPARE(frame.error().what.english(), std::string("The guide camera does not answer."));
     QVERIFY(std::abs(night.clock().now() - begun - 32.0) < 1e-6);
     QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
     QVERIFY(observatory.cameraLink(CameraRole::imaging).answers); // each has a lane of its own
     const auto picture = devices.image({60.0}, never);
     QVERIFY(!picture.has_value());
-    QCOMPARE(picture.error().what, std::string("The imaging camera does not answer."));
+    QCOMPARE(picture.error().what.english(), std::string("The imaging camera does not answer."));
     night.clock().sleep(200.0, never);
     QTRY_VERIFY_WITH_TIMEOUT(devices.guideCamera->expose(2.0, never).has_value(), long_ms);
     QTRY_VERIFY_WITH_TIMEOUT(devices.image({2.0}, never).has_value(), long_ms);
@@ -356,7 +356,8 @@ void ObservatoryTest::guidingOutlivesAHungCamera() {
     hooks.ahead = [&](Procedure&) {
         if (run.run().rows.size() == 30 && !std::exchange(hung, true))
             night.happen(FaultKind::cameraHangs, 0.0, 45.0);
-        told = told || (run.trouble() && run.trouble()->problem.what == "The guide camera does not answer.");
+        told = told || (run.trouble() &&
+                        run.trouble()->problem.what.english() == "The guide camera does not answer.");
     };
     const auto done = runProcedure(run, devices, control, hooks);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());

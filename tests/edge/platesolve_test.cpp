@@ -105,7 +105,7 @@ void PlatesolveTest::wrongScaleDoesNotMatch() {
     field->stars.resize(9);
     const auto solved = solveStars(*sharedIndex(), *field, 1920, 1200, {}, options, never);
     QVERIFY(!solved);
-    QVERIFY(solved.error().remedy.find("focal length") != std::string::npos);
+    QVERIFY(solved.error().remedy.english().find("focal length") != std::string::npos);
 }
 
 void PlatesolveTest::unfinishedSearchSaysNothingAgainstTheRig() {
@@ -117,7 +117,8 @@ void PlatesolveTest::unfinishedSearchSaysNothingAgainstTheRig() {
     options.timeLimit_s = 0.0;
     const auto solved = solveFrame(*sharedIndex(), **frame, options, never);
     QVERIFY(!solved);
-    QVERIFY2(solved.error().what.find("not finished") != std::string::npos, solved.error().text().c_str());
+    QVERIFY2(solved.error().what.english().find("not finished") != std::string::npos,
+             solved.error().text().c_str());
     QVERIFY(solved.error().text().find("focal length") == std::string::npos);
 }
 
@@ -160,8 +161,8 @@ void PlatesolveTest::unsolvedFramesSayWhy() {
     QVERIFY(night.mount().slew({Angle::fromHours(1.0), Angle::fromDeg(20.0)}, never).has_value());
     // What the search says of itself is passed on: one that was not finished accuses nothing of the rig.
     const auto good = camera.expose(6.0, never);
-    const Problem unfinished{"The search for the frame's place was not finished.", "2 s were allowed.",
-                             "Try again.", false};
+    const Problem unfinished{Text::say("The search for the frame's place was not finished."),
+                             Text::say("2 s were allowed."), Text::say("Try again."), false};
     const std::string slow = diagnoseUnsolved(**good, unfinished).text();
     QVERIFY2(slow.find("not finished") != std::string::npos && slow.find("Try again") != std::string::npos &&
                  slow.find("focal length") == std::string::npos,
@@ -170,7 +171,8 @@ void PlatesolveTest::unsolvedFramesSayWhy() {
     QVERIFY(night.mount().setTracking(false).has_value());
     const auto trailed = camera.expose(6.0, never);
     const std::string trails =
-        diagnoseUnsolved(**trailed, {"The frame matches no part of the sky.", "", "Check focal length."})
+        diagnoseUnsolved(**trailed, {Text::say("The frame matches no part of the sky."), "",
+                                     Text::say("Check focal length.")})
             .text();
     QVERIFY2(trails.find("trails") != std::string::npos && trails.find("tracks") != std::string::npos &&
                  trails.find("focal length") == std::string::npos,
@@ -182,7 +184,7 @@ void PlatesolveTest::tooFewStars() {
     StarField field;
     field.stars.resize(3);
     const auto solved = solveStars(*sharedIndex(), field, 1920, 1200, {}, {}, never);
-    QVERIFY(!solved && solved.error().what.find("3 stars") != std::string::npos);
+    QVERIFY(!solved && solved.error().what.english().find("3 stars") != std::string::npos);
 }
 
 void PlatesolveTest::haltBreaksOff() {
@@ -191,7 +193,7 @@ void PlatesolveTest::haltBreaksOff() {
     const StopFlag never{false};
     const auto frame = night.guideCamera().expose(3.0, never);
     const auto solved = solveFrame(*sharedIndex(), **frame, {}, halted);
-    QVERIFY(!solved && solved.error().what == "Halted.");
+    QVERIFY(!solved && solved.error().what.english() == "Halted.");
 }
 
 namespace {
@@ -311,7 +313,7 @@ void PlatesolveTest::furtherIndexFilesAreReadAtOnce() {
     const double before = (*wide)->smallestFigure_arcmin();
     QTemporaryDir folder;
     const auto refused = (*wide)->add(folder.path().toStdString());
-    QVERIFY(!refused && refused.error().why.find(folder.path().toStdString()) != std::string::npos);
+    QVERIFY(!refused && refused.error().why.english().find(folder.path().toStdString()) != std::string::npos);
     const std::filesystem::path installed = "/usr/share/astrometry";
     for (const auto& file : std::filesystem::directory_iterator(installed))
         if (const auto name = file.path().filename().string();
@@ -369,8 +371,8 @@ void PlatesolveTest::missingIndexFiles() {
     QTemporaryDir empty;
     const auto index = StarIndex::load({empty.path().toStdString(), "/nowhere"});
     QVERIFY(!index);
-    QVERIFY(index.error().remedy.find("astrometry-data-tycho2") != std::string::npos);
-    QVERIFY(index.error().why.find("/nowhere") != std::string::npos);
+    QVERIFY(index.error().remedy.english().find("astrometry-data-tycho2") != std::string::npos);
+    QVERIFY(index.error().why.english().find("/nowhere") != std::string::npos);
 }
 
 void PlatesolveTest::catalogueIsInOrder() {

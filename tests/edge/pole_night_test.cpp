@@ -190,8 +190,8 @@ void PoleNightTest::nudgedMountIsNoticed() {
     QVERIFY(runProcedure(adjust, devices, control, hooks).has_value());
     QVERIFY(nudged);
     QCOMPARE(adjust.state(), PoleAdjustment::State::moved);
-    QVERIFY(adjust.trouble()->what.find("other than the levers") != std::string::npos);
-    QVERIFY(adjust.trouble()->remedy.find("Measure afresh") != std::string::npos);
+    QVERIFY(adjust.trouble()->what.english().find("other than the levers") != std::string::npos);
+    QVERIFY(adjust.trouble()->remedy.english().find("Measure afresh") != std::string::npos);
 }
 
 void PoleNightTest::cloudWhileAdjusting() {
@@ -237,7 +237,7 @@ void PoleNightTest::failedSightingIsLeftOutAndRepeated() {
     const auto done = perform(measure, night);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QVERIFY(measure.taken()[0] && !measure.taken()[1] && measure.taken()[2]);
-    QVERIFY(measure.failures()[1]->what.find("Sighting 2") != std::string::npos);
+    QVERIFY(measure.failures()[1]->what.english().find("Sighting 2") != std::string::npos);
     QCOMPARE(measure.result()->sightings.size(), size_t(2));
     PoleMeasurementSetup again = measure.setup();
     again.kept = measure.taken();
@@ -370,7 +370,7 @@ void PoleNightTest::centringBehindTheHillIsRefused() {
     Centring centring(setup);
     const auto done = perform(centring, night);
     QVERIFY(!done);
-    QVERIFY(done.error().what.find("hidden") != std::string::npos);
+    QVERIFY(done.error().what.english().find("hidden") != std::string::npos);
 }
 
 void PoleNightTest::axisFromFiles() {
@@ -426,10 +426,11 @@ void PoleNightTest::twoWindowsWhenNoArcIsFree() {
     // One's own arc is told why it does not do.
     const auto own = arcBetween(rig, wishes, Angle::fromDeg(-60), Angle::fromDeg(-10), Angle::fromDeg(10));
     QVERIFY(!own);
-    QVERIFY(own.error().what.find("not free") != std::string::npos);
+    QVERIFY(own.error().what.english().find("not free") != std::string::npos);
     QVERIFY(arcBetween(rig, wishes, Angle::fromDeg(-20), Angle::fromDeg(20), Angle::fromDeg(10))
                 .error()
-                .what.find("meridian") != std::string::npos);
+                .what.english()
+                .find("meridian") != std::string::npos);
 }
 
 void PoleNightTest::trailIsHonest() {

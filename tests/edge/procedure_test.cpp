@@ -139,7 +139,7 @@ void ProcedureTest::cloudedPoleMeasurementSaysSo() {
     SimulatedNight night(s, sharedIndex());
     const auto result = measurePole(night);
     QVERIFY(!result);
-    QVERIFY2(result.error().why.find("Cloud") != std::string::npos, result.error().text().c_str());
+    QVERIFY2(result.error().why.english().find("Cloud") != std::string::npos, result.error().text().c_str());
 }
 
 void ProcedureTest::wrongFocalLengthIsNamed() {
@@ -174,7 +174,7 @@ void ProcedureTest::sightingBehindTheHillIsRefused() {
     RunnerControl control;
     const HourAngleDec before = night.mount().state()->pointing;
     const auto done = runProcedure(measurement, devices, control);
-    QVERIFY(!done && done.error().what.find("horizon profile") != std::string::npos);
+    QVERIFY(!done && done.error().what.english().find("horizon profile") != std::string::npos);
     QVERIFY(std::abs((night.mount().state()->pointing.dec - before.dec).deg()) < 0.01); // nothing moved
 }
 
@@ -182,7 +182,7 @@ namespace {
 Expected<Rates> calibrate(SimulatedNight& night, const HourAngleDec& place) {
     Devices devices = night.devices();
     RunnerControl control;
-    Slew slew(night.scenario().rig, place, "to the equator");
+    Slew slew(night.scenario().rig, place, Text::say("to the equator"));
     if (const auto done = runProcedure(slew, devices, control); !done)
         return tl::unexpected(done.error());
     RatesMeasurement measurement({night.scenario().rig});
@@ -249,7 +249,7 @@ void ProcedureTest::mountThatDoesNotMove() {
     SimulatedNight night(s, sharedIndex());
     const auto rates = calibrate(night, nearEquator);
     QVERIFY(!rates);
-    QVERIFY2(rates.error().remedy.find("cable") != std::string::npos, rates.error().text().c_str());
+    QVERIFY2(rates.error().remedy.english().find("cable") != std::string::npos, rates.error().text().c_str());
 }
 
 void ProcedureTest::starsLostWhileCalibrating() {
@@ -258,7 +258,7 @@ void ProcedureTest::starsLostWhileCalibrating() {
     SimulatedNight night(s, sharedIndex());
     const auto rates = calibrate(night, nearEquator);
     QVERIFY(!rates);
-    QVERIFY2(rates.error().what.find("lost") != std::string::npos, rates.error().text().c_str());
+    QVERIFY2(rates.error().what.english().find("lost") != std::string::npos, rates.error().text().c_str());
 }
 
 namespace {
@@ -443,9 +443,10 @@ void ProcedureTest::slewToHiddenPlaceIsRefused() {
     SimulatedNight night(demoScenario(), sharedIndex());
     Devices devices = night.devices();
     RunnerControl control;
-    Slew slew(night.scenario().rig, {Angle::fromHours(-11.5), Angle::fromDeg(75)}, "behind the hill");
+    Slew slew(night.scenario().rig, {Angle::fromHours(-11.5), Angle::fromDeg(75)},
+              Text::say("behind the hill"));
     const auto done = runProcedure(slew, devices, control);
-    QVERIFY(!done && done.error().what.find("hidden") != std::string::npos);
+    QVERIFY(!done && done.error().what.english().find("hidden") != std::string::npos);
 }
 
 NORDSTJERNA_TEST(ProcedureTest)

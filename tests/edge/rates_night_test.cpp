@@ -26,7 +26,7 @@ Expected<Rates> calibrate(const Scenario& s) {
     Devices devices = night.devices();
     devices.track = night.trackDirectly();
     RunnerControl control;
-    Slew slew(s.rig, nearEquator, "");
+    Slew slew(s.rig, nearEquator, Text::say(""));
     if (auto done = runProcedure(slew, devices, control); !done)
         return tl::unexpected(done.error());
     RatesMeasurement measurement({s.rig});

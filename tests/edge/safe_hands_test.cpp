@@ -252,7 +252,7 @@ void SafeHandsTest::trackingEndsAtItsLimits() {
     QVERIFY(!g.really().tracking);
     const auto ended = g.observatory.trackingEnded();
     QVERIFY(ended.has_value());
-    QVERIFY2(ended->why.find(why.toStdString()) != std::string::npos, ended->why.c_str());
+    QVERIFY2(ended->why.english().find(why.toStdString()) != std::string::npos, ended->why.english().c_str());
     const double altitude = altAzFrom(directionOf(s.rig.site, g.really().pointing)).altitude.deg();
     QVERIFY(altitude > 14.5);
     QVERIFY(g.really().pointing.hourAngle.hours() < (hourAngle < 0.0 ? 0.51 : 12.0));
@@ -337,7 +337,8 @@ void SafeHandsTest::daylightKeepsAwayFromTheSun() {
     const HourAngleDec sun = placeOf(s.rig.site, sunDirection(s.rig.site, s.start));
     const auto refused = g.devices.mount->slew(sun, never);
     QVERIFY(!refused);
-    QVERIFY2(refused.error().what.find("from the Sun") != std::string::npos, refused.error().text().c_str());
+    QVERIFY2(refused.error().what.english().find("from the Sun") != std::string::npos,
+             refused.error().text().c_str());
     QCOMPARE(g.mount.slews.load(), 0);
     g.observatory.guard().setCovered(true);
     QVERIFY(g.devices.mount->slew(sun, never).has_value());
@@ -356,9 +357,9 @@ void SafeHandsTest::seriesLeavesTheMountAtRest() {
         QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
         const bool keeps = after == MountAfter::keepTracking;
         QCOMPARE(n.night.mount().state()->tracking, keeps);
-        QVERIFY2(series.mountAfterwards().find(keeps ? "goes on tracking" : "has stopped tracking") !=
-                     std::string::npos,
-                 series.mountAfterwards().c_str());
+        QVERIFY2(series.mountAfterwards().english().find(keeps ? "goes on tracking"
+                                                               : "has stopped tracking") != std::string::npos,
+                 series.mountAfterwards().english().c_str());
         QVERIFY(!n.watch.running());
     }
 }
@@ -381,8 +382,9 @@ void SafeHandsTest::seriesParksTheMount() {
         const auto state = n.night.mount().state();
         QCOMPARE(state->parked, parks);
         QVERIFY(!state->tracking);
-        QVERIFY2(series.mountAfterwards().find(parks ? "is parked" : "is not parked") != std::string::npos,
-                 series.mountAfterwards().c_str());
+        QVERIFY2(series.mountAfterwards().english().find(parks ? "is parked" : "is not parked") !=
+                     std::string::npos,
+                 series.mountAfterwards().english().c_str());
         if (!parks)
             QVERIFY2(done.error().text().find("park it by hand") != std::string::npos,
                      done.error().text().c_str());
@@ -400,8 +402,8 @@ void SafeHandsTest::seriesThatFailsLeavesTheMountAtRest() {
     QVERIFY(!done);
     QVERIFY(!n.night.mount().state()->tracking);
     QVERIFY(!n.watch.running());
-    QVERIFY2(series.mountAfterwards().find("has stopped tracking") != std::string::npos,
-             series.mountAfterwards().c_str());
+    QVERIFY2(series.mountAfterwards().english().find("has stopped tracking") != std::string::npos,
+             series.mountAfterwards().english().c_str());
 }
 
 void SafeHandsTest::stoppedSeriesGoesOnGuiding() {
@@ -518,7 +520,7 @@ void SafeHandsTest::throwingDriver() {
     QTRY_VERIFY_WITH_TIMEOUT(observatory.mountState().told, longPulse_ms);
     mount.throws = true;
     QTRY_VERIFY_WITH_TIMEOUT(!observatory.mountLink().answers, longPulse_ms);
-    QVERIFY(observatory.mountLink().why.find("out of its mind") != std::string::npos);
+    QVERIFY(observatory.mountLink().why.english().find("out of its mind") != std::string::npos);
     std::atomic<int> told{0};
     observatory.setTracking(true, [&](const Expected<void>& done) { told = done ? 1 : 2; });
     QTRY_COMPARE_WITH_TIMEOUT(told.load(), 2, longPulse_ms);

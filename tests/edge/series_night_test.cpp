@@ -109,7 +109,7 @@ void SeriesNightTest::nightOverTheFlip() {
     Series series(setup);
     const auto done = n.run(series);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
-    QVERIFY(series.ending() == "the time set");
+    QVERIFY(series.ending() == Text::say("the time set"));
     QVERIFY(n.night.clock().now() <= *setup.ends.at + 30.0);
     QVERIFY(!n.watch.running()); // it ended in good order
     // Over, by the mount's word and by the picture; Dec was tried out.
@@ -197,7 +197,7 @@ void SeriesNightTest::withoutGuiding() {
     QVERIFY(n.runs.empty()); // nothing guided
     const auto& frames = series.frames();
     QVERIFY2(series.flipped().has_value() && series.flipped()->sideAfter == "west",
-             qPrintable(QString("%1 frames, %2").arg(frames.size()).arg(series.ending().c_str())));
+             qPrintable(QString("%1 frames, %2").arg(frames.size()).arg(series.ending().english().c_str())));
     QVERIFY2(frames.size() > 80, qPrintable(QString::number(frames.size())));
     int spots = 0;
     for (size_t i = 1; i < frames.size(); ++i) {
@@ -273,7 +273,7 @@ Ending overTheMeridian(const Scenario& s, const std::function<void(SeriesSetup&)
     Series series(setup);
     const auto done = n.run(series);
     e.good = done.has_value();
-    e.why = done ? series.ending() : done.error().text();
+    e.why = done ? series.ending().english() : done.error().text();
     e.frames = series.frames();
     e.flip = series.flipped();
     e.guiding = n.watch.running();
@@ -376,7 +376,7 @@ void SeriesNightTest::earlyRatherThanWaiting() {
     const StopFlag go{false};
     const HourAngleDec far{Angle::fromHours(-1.0), Angle::fromDeg(south ? -42.0 : 42.0)};
     const auto refused = night.mount().slewOn(far, "west", go);
-    QVERIFY(!refused && refused.error().why.find("does not reach") != std::string::npos);
+    QVERIFY(!refused && refused.error().why.english().find("does not reach") != std::string::npos);
     s.choosesSide = false;
     SimulatedNight plain(s, sharedIndex());
     QVERIFY(!plain.mount().slewOn({Angle::fromHours(-0.1), far.dec}, "west", go));
@@ -450,8 +450,8 @@ void SeriesNightTest::cloudsAreWaitedFor() {
 void SeriesNightTest::aFieldThatCannotBeSolvedIsNoCloud() {
     SeriesNight n(seriesScenario());
     n.devices.solve = [](const SolveStep&, const StopFlag&) -> Expected<SolvedFrame> {
-        Problem p{"The field is too small to be solved anywhere in the sky.", "It measures 20′ × 12′.",
-                  "Solve with the other camera."};
+        Problem p{Text::say("The field is too small to be solved anywhere in the sky."),
+                  Text::say("It measures 20′ × 12′."), Text::say("Solve with the other camera.")};
         p.lasting = true;
         return tl::unexpected(p);
     };
@@ -521,7 +521,7 @@ void SeriesNightTest::endsAndWishes() {
     QCOMPARE(series.frames().size(), size_t(6)); // the one under way is not lost
     QVERIFY(series.frames()[3].start - series.frames()[2].start > 200.0);
     QVERIFY(n.watch.running()); // guiding goes on
-    QVERIFY(series.ending() == "stopped by you");
+    QVERIFY(series.ending() == Text::say("stopped by you"));
 }
 
 // Whatever happens in an hour and a half: it ends as planned, no row and no frame is lost, nothing hangs.
@@ -556,7 +556,8 @@ void SeriesNightTest::faultsAtRandom() {
         hooks.seen = [&](Procedure&) { kept = std::max(kept, series.frames().size()); };
         const auto done = n.run(series, hooks);
         QVERIFY2(done.has_value(), done ? "" : (std::to_string(seed) + ": " + done.error().text()).c_str());
-        QVERIFY2(series.ending() == "the time set", (std::to_string(seed) + ": " + series.ending()).c_str());
+        QVERIFY2(series.ending() == Text::say("the time set"),
+                 (std::to_string(seed) + ": " + series.ending().english()).c_str());
         QVERIFY(n.night.clock().now() <= *setup.ends.at + 60.0);
         QVERIFY(!n.watch.running());
         const auto& frames = series.frames();
@@ -829,7 +830,7 @@ void SeriesNightTest::ladderAgainstWhatWasMeasured() {
     QVERIFY(n.run(free).has_value());
     const auto motion = analyseMotion(free.run(), s.rig.mount.wormPeriod_s);
     QVERIFY(motion.has_value());
-    Slew slew(s.rig, {Angle::fromHours(hourAngle_h), Angle::fromDeg(south ? -42.0 : 42.0)}, "");
+    Slew slew(s.rig, {Angle::fromHours(hourAngle_h), Angle::fromDeg(south ? -42.0 : 42.0)}, Text::say(""));
     QVERIFY(n.run(slew).has_value());
     const StopFlag go{false};
     n.night.clock().sleep(120.0, go); // until the play of RA is taken up

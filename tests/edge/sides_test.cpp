@@ -57,7 +57,7 @@ Scenario nightAt(bool south, bool firmwareReverses, bool mirrored) {
 
 Expected<void> slewTo(SimulatedNight& night, Devices& devices, double hourAngle_h, double dec_deg) {
     RunnerControl control;
-    Slew slew(night.scenario().rig, {Angle::fromHours(hourAngle_h), Angle::fromDeg(dec_deg)}, "");
+    Slew slew(night.scenario().rig, {Angle::fromHours(hourAngle_h), Angle::fromDeg(dec_deg)}, Text::say(""));
     return runProcedure(slew, devices, control);
 }
 
@@ -254,9 +254,9 @@ void SidesTest::wrongParityIsStoppedAndNamed() {
     const auto g = guide(night, devices, *rates, 200.0);
     QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
     QVERIFY(g->runaway.has_value());
-    QVERIFY(g->runaway->what.find("ran away") != std::string::npos);
-    QVERIFY2((g->runaway->why.find("exchanged") != std::string::npos) == (fault == "swapped"),
-             g->runaway->why.c_str());
+    QVERIFY(g->runaway->what.english().find("ran away") != std::string::npos);
+    QVERIFY2((g->runaway->why.english().find("exchanged") != std::string::npos) == (fault == "swapped"),
+             g->runaway->why.english().c_str());
     QCOMPARE(g->state, LoopState::runningAway);
     // Stopped soon: from the first frame off by more than 4″ it takes five frames at most.
     int after = 0;
@@ -291,8 +291,8 @@ void SidesTest::pulledCableIsNamed() {
     const auto g = guide(night, devices, *rates, 900.0);
     QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
     QVERIFY(g->runaway.has_value());
-    QVERIFY2(g->runaway->why.find("cable") != std::string::npos ||
-                 g->runaway->remedy.find("cable") != std::string::npos,
+    QVERIFY2(g->runaway->why.english().find("cable") != std::string::npos ||
+                 g->runaway->remedy.english().find("cable") != std::string::npos,
              g->runaway->text().c_str());
 }
 
@@ -492,9 +492,10 @@ void SidesTest::aTurnedCameraIsNoticed() {
     }
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QVERIFY2(look.hold == (std::abs(turned) > 1.0 ? RatesHold::turned : RatesHold::asBefore),
-             look.words().c_str());
+             look.words().english().c_str());
     // The pole is not where the axis points: that alone turns a field by some tenths of a degree.
-    QVERIFY2(std::abs(std::abs(look.turn_deg.value) - std::abs(turned)) < 1.0, look.words().c_str());
+    QVERIFY2(std::abs(std::abs(look.turn_deg.value) - std::abs(turned)) < 1.0,
+             look.words().english().c_str());
     QVERIFY(!g.runaway());
     QVERIFY(g.settled());
     const double total =

@@ -175,7 +175,7 @@ void SimTest::slewBelowTheHorizonIsRefused() {
     StopFlag halt{false};
     const auto done = night.mount().slew({Angle::fromHours(-8), Angle::fromDeg(-30)}, halt);
     QVERIFY(!done);
-    QVERIFY(done.error().why.find("below the horizon") != std::string::npos);
+    QVERIFY(done.error().why.english().find("below the horizon") != std::string::npos);
 }
 
 void SimTest::haltStopsTheSlew() {
@@ -197,7 +197,7 @@ void SimTest::limitStopsTracking() {
     night.clock().sleep(3600.0, halt);
     QVERIFY(!night.mount().state()->tracking);
     const auto pulse = night.mount().pulse(100, 0, halt);
-    QVERIFY(!pulse && pulse.error().why.find("meridian limit") != std::string::npos);
+    QVERIFY(!pulse && pulse.error().why.english().find("meridian limit") != std::string::npos);
 }
 
 void SimTest::cloudHidesTheStars() {

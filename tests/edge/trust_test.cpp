@@ -107,7 +107,7 @@ private:
 
 Expected<Rates> ratesAt(SimulatedNight& night, Devices devices, const HourAngleDec& place) {
     RunnerControl control;
-    Slew slew(night.scenario().rig, place, "to the place of the test");
+    Slew slew(night.scenario().rig, place, Text::say("to the place of the test"));
     if (auto done = runProcedure(slew, devices, control); !done)
         return tl::unexpected(done.error());
     RatesMeasurement measurement({night.scenario().rig});
@@ -121,7 +121,7 @@ TrackFunction brokenOff(TrackFunction inner, std::function<bool(int call)> at) {
     auto calls = std::make_shared<int>(0);
     return [=](const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
         if (at(++*calls))
-            return passingProblem("The download broke off.", "", "");
+            return passingProblem(Text::say("The download broke off."), "", "");
         return inner(step, halt);
     };
 }
@@ -179,7 +179,7 @@ void TrustTest::readOnlyFolderIsToldAndLeft() {
     Run run = runOf(5);
     RunRecorder recorder(in("no/such/folder/run.ecsv"));
     const auto first = recorder.update(run);
-    QVERIFY(!first && first.error().why.find("no such folder") != std::string::npos);
+    QVERIFY(!first && first.error().why.english().find("no such folder") != std::string::npos);
     QVERIFY(recorder.update(run).has_value()); // told once
     QVERIFY(!recorder.state().complete());
     std::filesystem::create_directories(in("no/such/folder"));
@@ -310,7 +310,7 @@ void TrustTest::lostMountLinkStopsCorrections() {
     SimulatedNight night(faulty(FaultKind::mountLink, 200.0, 40.0), sharedIndex());
     Devices devices = quick(night);
     RunnerControl control;
-    Slew slew(night.scenario().rig, nearEquator, "");
+    Slew slew(night.scenario().rig, nearEquator, Text::say(""));
     QVERIFY(runProcedure(slew, devices, control).has_value());
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
@@ -350,7 +350,7 @@ void TrustTest::deviceThatStaysAwayEndsTheRun() {
     RunnerControl control;
     const auto done = runProcedure(guiding, devices, control);
     QVERIFY(!done);
-    QVERIFY2(done.error().why.find("It failed 8 times within 1 min") != std::string::npos,
+    QVERIFY2(done.error().why.english().find("It failed 8 times within 1 min") != std::string::npos,
              done.error().text().c_str());
     QVERIFY(!guiding.run().rows.empty()); // what was recorded is kept
 }
@@ -565,7 +565,7 @@ void TrustTest::hostileFilesAreProblems() {
     fits.resize(2880 * 3, ' ');
     std::ofstream(in("big.fits"), std::ios::binary) << fits;
     const auto big = readFits(in("big.fits"));
-    QVERIFY(!big && big.error().what.find("header") != std::string::npos);
+    QVERIFY(!big && big.error().what.english().find("header") != std::string::npos);
     std::ifstream demo(SOURCE_DIR "/resources/demo/night.json");
     std::string scenario((std::istreambuf_iterator<char>(demo)), {});
     scenario.replace(scenario.find("\"hot_pixels\": 120"), 17, "\"hot_pixels\": 2000000000");
@@ -626,7 +626,7 @@ void TrustTest::queueTriesAgain() {
     std::vector<std::string> done;
     queue.post([&]() -> Expected<void> {
         if (++tries < 3)
-            return nordstjerna::problem("locked");
+            return nordstjerna::problem(Text::say("locked"));
         done.push_back("first");
         return {};
     });
@@ -647,7 +647,7 @@ void TrustTest::whatFailsKeepsNothingElseBack() {
     for (const char* entry : {"first", "second"})
         queue.post([&, entry]() -> Expected<void> {
             if (!evening)
-                return nordstjerna::problem("locked");
+                return nordstjerna::problem(Text::say("locked"));
             log.push_back(entry);
             return {};
         });

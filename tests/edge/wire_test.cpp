@@ -21,7 +21,7 @@ Read readAll(const std::string& bytes, size_t piece, WireLimits limits = {}) {
     WireParser parser([&](WireMessage&& m) { all.messages.push_back(std::move(m)); }, limits);
     for (size_t at = 0; at < bytes.size(); at += piece)
         if (const auto read = parser.read(bytes.data() + at, std::min(piece, bytes.size() - at)); !read) {
-            all.wrong = read.error().why;
+            all.wrong = read.error().why.english();
             break;
         }
     return all;

@@ -91,26 +91,4 @@ std::string formatDuration(double seconds) {
     return print("%lld h %02lld min", s / 3600, s / 60 % 60);
 }
 
-std::string formatCount(int n, const char* noun) {
-    std::string word = noun;
-    const bool entry = word.size() > 1 && word.ends_with('y') &&
-                       std::string_view("aeiou").find(word[word.size() - 2]) == std::string_view::npos;
-    if (n != 1 && entry)
-        word.replace(word.size() - 1, 1, "ies");
-    else if (n != 1)
-        word += word.ends_with('s') ? "es" : "s"; // passes
-    return std::to_string(n) + " " + word;
-}
-
-std::string asClause(std::string sentence) {
-    if (sentence.ends_with('.'))
-        sentence.pop_back();
-    const auto capital = [&](size_t k) {
-        return k < sentence.size() && sentence[k] >= 'A' && sentence[k] <= 'Z';
-    };
-    if (capital(0) && !capital(1)) // RA stays RA
-        sentence[0] = static_cast<char>(sentence[0] - 'A' + 'a');
-    return sentence;
-}
-
 } // namespace nordstjerna

@@ -25,12 +25,9 @@ int decimalsFor(double sigma, int maxDecimals = 3);
 // An angle on the sky in the unit a person would pick: ″ below one minute, ′ below two degrees, ° above.
 std::string formatSkyAngle(Angle a);
 
-std::string formatHms(Angle ra);                  // 02h22m33.4s
-std::string formatDms(Angle dec);                 // +42°20′50″
-std::string formatHourAngle(Angle ha);            // −4h54m
-std::string formatDuration(double seconds);       // 45 s, 3 min 20 s, 1 h 05 min
-std::string formatCount(int n, const char* noun); // "1 star", "3 stars"
-// A sentence as part of another: "The mount stays." becomes "the mount stays".
-std::string asClause(std::string sentence);
+std::string formatHms(Angle ra);            // 02h22m33.4s
+std::string formatDms(Angle dec);           // +42°20′50″
+std::string formatHourAngle(Angle ha);      // −4h54m
+std::string formatDuration(double seconds); // 45 s, 3 min 20 s, 1 h 05 min
 
 } // namespace nordstjerna

@@ -11,7 +11,8 @@ namespace nordstjerna {
 Expected<LineFit> fitLine(std::span<const double> x, std::span<const double> y) {
     const size_t n = x.size();
     if (n < 3 || y.size() != n)
-        return problem("Too few points for a line.", "At least three are needed.", "Record longer.");
+        return problem(Text::say("Too few points for a line."), Text::say("At least three are needed."),
+                       Text::say("Record longer."));
     LineFit fit;
     fit.xMean = mean(x);
     const double yMean = mean(y);
@@ -22,7 +23,8 @@ Expected<LineFit> fitLine(std::span<const double> x, std::span<const double> y) 
         sxy += (x[i] - fit.xMean) * (y[i] - yMean);
     }
     if (!(sxx > 0.0))
-        return problem("No line can be fitted.", "All points share one time.", "Check the time column.");
+        return problem(Text::say("No line can be fitted."), Text::say("All points share one time."),
+                       Text::say("Check the time column."));
     fit.slope.value = sxy / sxx;
     fit.intercept.value = yMean;
     std::vector<double> residual(n);

@@ -4,36 +4,32 @@
 #include <string>
 #include <tl/expected.hpp>
 
+#include "core/base/text.h"
+
 namespace nordstjerna {
 
 struct Problem {
-    std::string what;
-    std::string why;
-    std::string remedy;
+    Text what;
+    Text why;
+    Text remedy;
     bool passing = false; // of a device: it may well work the next time
     bool asked = false;   // it ended because somebody wanted it to: nothing to complain about
     bool lasting = false; // trying the same again cannot help
 
     // The three parts as one readable paragraph.
-    std::string text() const {
-        std::string all = what;
-        for (const std::string* part : {&why, &remedy})
-            if (!part->empty())
-                all += (all.empty() ? "" : " ") + *part;
-        return all;
-    }
+    Text said() const { return what.then(why).then(remedy); }
+    std::string text() const { return said().english(); }
 };
 
 template <typename T>
 using Expected = tl::expected<T, Problem>;
 
-inline tl::unexpected<Problem> problem(std::string what, std::string why = {}, std::string remedy = {}) {
+inline tl::unexpected<Problem> problem(Text what, Text why = {}, Text remedy = {}) {
     return tl::unexpected<Problem>(Problem{std::move(what), std::move(why), std::move(remedy), false});
 }
 
 // A failure of a device that may be over the next time it is asked.
-inline tl::unexpected<Problem> passingProblem(std::string what, std::string why = {},
-                                              std::string remedy = {}) {
+inline tl::unexpected<Problem> passingProblem(Text what, Text why = {}, Text remedy = {}) {
     return tl::unexpected<Problem>(Problem{std::move(what), std::move(why), std::move(remedy), true});
 }
 

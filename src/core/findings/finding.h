@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/findings/action.h"
 
 namespace nordstjerna {
@@ -15,11 +16,11 @@ const char* weightName(Weight w);
 struct Finding {
     std::string id; // stable, for scripts and for "later"
     Weight weight = Weight::know;
-    std::string headline;
-    std::string evidence; // the numbers behind it
-    std::string remedy;   // what to do
-    Action action{};      // what does it; none when a person must
-    std::string actionLabel{};
+    Text headline;
+    Text evidence;   // the numbers behind it
+    Text remedy;     // what to do
+    Action action{}; // what does it; none when a person must
+    Text actionLabel{};
 };
 
 // Heaviest first; the order of equals is kept.

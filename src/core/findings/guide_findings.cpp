@@ -15,18 +15,21 @@ void loopFinding(std::vector<Finding>& list, const char* axis, const char* id, d
                  double noise, int rows) {
     // Three standard errors of an autocorrelation of white noise.
     const double significant = 3.0 / std::sqrt(static_cast<double>(rows));
-    const std::string measured = "Frame-to-frame correlation " + formatNumber(lag1, 2) +
-                                 " (noise alone: within ± " + formatNumber(significant, 2) + ").";
+    const Text measured = Text::say("Frame-to-frame correlation %1 (noise alone: within ± %2).")
+                              .arg(formatNumber(lag1, 2))
+                              .arg(formatNumber(significant, 2));
     if (lag1 < -significant && lag1 < -0.2)
         list.push_back({std::string(id) + "-over", Weight::look,
-                        std::string(axis) + " corrections are too strong",
-                        measured + " Negative means overshoot.",
-                        "Lower the loop gain or raise the deadband in " + std::string(axis) + "."});
+                        Text::say("%1 corrections are too strong").arg(axis),
+                        Text::say("%1 Negative means overshoot.").arg(measured),
+                        Text::say("Lower the loop gain or raise the deadband in %1.").arg(axis)});
     else if (lag1 > std::max(significant, 0.45) && rms > 1.5 * noise)
-        list.push_back({std::string(id) + "-under", Weight::look, std::string(axis) + " wanders slowly",
-                        measured + " " + formatNumber(rms, 2) + "″ RMS, of which noise is " +
-                            formatNumber(noise, 2) + "″.",
-                        "Raise the loop gain or shorten the exposure in " + std::string(axis) + "."});
+        list.push_back({std::string(id) + "-under", Weight::look, Text::say("%1 wanders slowly").arg(axis),
+                        Text::say("%1 %2″ RMS, of which noise is %3″.")
+                            .arg(measured)
+                            .arg(formatNumber(rms, 2))
+                            .arg(formatNumber(noise, 2)),
+                        Text::say("Raise the loop gain or shorten the exposure in %1.").arg(axis)});
 }
 
 // Whether the mount or the air rules. Noise may be most of the error and the mount still be worth mending.
@@ -34,17 +37,20 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
     const Measured mount = b.recorded.mountPart_arcsec;
     const double total = b.recorded.total_arcsec.value;
     const double bound = b.bound.total_arcsec();
-    const std::string figures = "Over " + formatDuration(b.span_s) + ": " + formatMeasured(mount, "″", 2) +
-                                " of " + formatNumber(total, 2) + "″ is the mount's own motion" +
-                                (bound > 0.0 ? "; no controller at this exposure could leave less than " +
-                                                   formatNumber(bound, 2) + "″ in all."
-                                             : ".");
+    const Text figures =
+        (bound > 0.0 ? Text::say("Over %1: %2 of %3″ is the mount's own motion; no controller at this "
+                                 "exposure could leave less than %4″ in all.")
+                     : Text::say("Over %1: %2 of %3″ is the mount's own motion."))
+            .arg(formatDuration(b.span_s))
+            .arg(formatMeasured(mount, "″", 2))
+            .arg(formatNumber(total, 2))
+            .arg(formatNumber(bound, 2));
     // What is left above the bound, and so can be mended at all.
     constexpr double nearBound = 1.05;
     const auto worst = bound > 0.0 && total < nearBound * bound ? std::nullopt : b.worst();
     if (mount.value + mount.sigma < 0.45 * total && !worst) {
-        list.push_back({"air-limits", Weight::know, "Seeing limits the rest", figures,
-                        "Better settings would gain little."});
+        list.push_back({"air-limits", Weight::know, Text::say("Seeing limits the rest"), figures,
+                        Text::say("Better settings would gain little.")});
         return;
     }
     if (!worst)
@@ -56,28 +62,32 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
             share = s.share;
             rms = s.rms_arcsec;
         }
-    const std::string cost =
-        formatNumber(rms, 2) + "″, " + formatNumber(100.0 * share, 0) + " % of the variance. " + figures;
+    const Text cost = Text::say("%1″, %2 % of the variance. %3")
+                          .arg(formatNumber(rms, 2))
+                          .arg(formatNumber(100.0 * share, 0))
+                          .arg(figures);
     const auto& c = run.meta.controller;
     const bool learns = c && (controllerOf(c->ra.kind).learns || controllerOf(c->dec.kind).learns);
     if (learns && *worst == Cause::overCorrection) {
-        list.push_back({"model-follows-air", Weight::know, "The loop partly follows the seeing", cost,
-                        "Slow seeing looks like mount motion. Longer exposures average it out."});
+        list.push_back({"model-follows-air", Weight::know, Text::say("The loop partly follows the seeing"),
+                        cost,
+                        Text::say("Slow seeing looks like mount motion. Longer exposures average it out.")});
         return;
     }
     if (learns && *worst != Cause::drift) {
         // No gain to be turned: it follows from what was learnt so far.
-        list.push_back({"model-learning", Weight::know, "The model has not learnt this mount yet", figures,
-                        "The model learns worm and backlash while it guides; a free run and a backlash test "
-                        "teach it sooner."});
+        list.push_back({"model-learning", Weight::know, Text::say("The model has not learnt this mount yet"),
+                        figures,
+                        Text::say("The model learns worm and backlash while it guides; a free run and a "
+                                  "backlash test teach it sooner.")});
         return;
     }
-    static const std::pair<Cause, const char*> words[] = {
-        {Cause::periodic, "Periodic error gets through"},
-        {Cause::drift, "Drift gets through"},
-        {Cause::backlash, "Dec backlash costs most"},
-        {Cause::overCorrection, "Corrections chase the seeing"},
-        {Cause::underCorrection, "Corrections come too late"}};
+    static const std::pair<Cause, Text> words[] = {
+        {Cause::periodic, Text::say("Periodic error gets through")},
+        {Cause::drift, Text::say("Drift gets through")},
+        {Cause::backlash, Text::say("Dec backlash costs most")},
+        {Cause::overCorrection, Text::say("Corrections chase the seeing")},
+        {Cause::underCorrection, Text::say("Corrections come too late")}};
     for (const auto& [cause, headline] : words)
         if (cause == *worst)
             list.push_back(
@@ -115,24 +125,30 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
     if (far || (told && off > sure * found.sigma && off > least * b.wormTold_s)) {
         const auto teeth = wholeTeeth(found);
         const double better = teeth ? teeth->period_s : found.value;
-        Finding f{"worm-other-period", far ? Weight::look : Weight::know,
-                  "The worm turns in " + formatMeasured(found, " s", 1) + ", not in " +
-                      formatNumber(b.wormTold_s, 1) + " s",
-                  "Learnt from the error over " + formatDuration(b.span_s) +
-                      " of guiding, which allows for it.",
-                  "The next run, free runs and the correction curve start with the period entered in Rig."};
+        Finding f{
+            "worm-other-period", far ? Weight::look : Weight::know,
+            Text::say("The worm turns in %1, not in %2 s")
+                .arg(formatMeasured(found, " s", 1))
+                .arg(formatNumber(b.wormTold_s, 1)),
+            Text::say("Learnt from the error over %1 of guiding, which allows for it.")
+                .arg(formatDuration(b.span_s)),
+            Text::say(
+                "The next run, free runs and the correction curve start with the period entered in Rig.")};
         if (teeth)
-            f.evidence += " A wheel of " + std::to_string(teeth->teeth) + " teeth fits: one turn in " +
-                          formatNumber(better, 2) + " s.";
+            f.evidence += Text::say("A wheel of %1 teeth fits: one turn in %2 s.")
+                              .arg(std::to_string(teeth->teeth))
+                              .arg(formatNumber(better, 2));
         f.action = Action::enterWormPeriod(std::round(100.0 * better) / 100.0);
-        f.actionLabel = "Enter " + formatNumber(better, 2) + " s";
+        f.actionLabel = Text::say("Enter %1 s").arg(formatNumber(better, 2));
         list.push_back(f);
     }
     if (b.wormToldNonsense)
         list.push_back(
-            {"worm-phase-not-believed", Weight::look, "The worm phase the mount reports cannot be used",
-             "The reported phase stands still or jumps; the time since the start is used instead.",
-             "Look for newer firmware, or go on without it: the worm is then learnt again in each run."});
+            {"worm-phase-not-believed", Weight::look,
+             Text::say("The worm phase the mount reports cannot be used"),
+             Text::say("The reported phase stands still or jumps; the time since the start is used instead."),
+             Text::say("Look for newer firmware, or go on without it: the worm is then learnt again in each "
+                       "run.")});
 }
 
 // How the pulses answer, where they come late or do not do what the calibration says.
@@ -141,17 +157,21 @@ void responseFinding(std::vector<Finding>& list, const LateMotion& late) {
     if (late.delay_s.value > noticed_s)
         list.push_back(
             {"pulses-late", Weight::look,
-             "Pulses take effect " + formatMeasured(late.delay_s, " s", 1) + " late",
-             "Measured from the pulses of this run; the loop allows for it.",
-             "A slow link, driver or download delays them. A faster one lets the loop correct sooner."});
+             Text::say("Pulses take effect %1 late").arg(formatMeasured(late.delay_s, " s", 1)),
+             Text::say("Measured from the pulses of this run; the loop allows for it."),
+             Text::say(
+                 "A slow link, driver or download delays them. A faster one lets the loop correct sooner.")});
     constexpr double tolerated = 0.15;
     for (const auto& [axis, gain] : {std::pair("RA", late.raGain), std::pair("Dec", late.decGain)})
         if (std::abs(gain - 1.0) > tolerated)
             list.push_back(
                 {std::string("rates-off-") + (axis[0] == 'R' ? "ra" : "dec"), Weight::look,
-                 std::string(axis) + " pulses do " + formatNumber(gain, 2) + " × what the calibration says",
-                 "Measured from the large pulses of this run, such as dithers; the loop allows for it.",
-                 "Measure the guide rates again.", ActionId::goToRates, "Go to Rates"});
+                 Text::say("%1 pulses do %2 × what the calibration says")
+                     .arg(axis)
+                     .arg(formatNumber(gain, 2)),
+                 Text::say(
+                     "Measured from the large pulses of this run, such as dithers; the loop allows for it."),
+                 Text::say("Measure the guide rates again."), ActionId::goToRates, Text::say("Go to Rates")});
 }
 
 void saturationFinding(std::vector<Finding>& list, const Run& run) {
@@ -160,10 +180,11 @@ void saturationFinding(std::vector<Finding>& list, const Run& run) {
         spells += row.events.has(Happening::saturates);
     if (spells == 0)
         return;
-    list.push_back({"guide-star-saturates", Weight::look, "A guide star saturates",
-                    "A star reached the end of the camera's scale in " + formatCount(spells, "spell") +
-                        "; centroids of saturated stars are less accurate.",
-                    "Shorten the exposure, lower the gain, or choose fainter stars in Focus."});
+    list.push_back({"guide-star-saturates", Weight::look, Text::say("A guide star saturates"),
+                    Text::say("A star reached the end of the camera's scale in %1; centroids of saturated "
+                              "stars are less accurate.")
+                        .arg(Text::say("%n spell|%n spells", "", spells)),
+                    Text::say("Shorten the exposure, lower the gain, or choose fainter stars in Focus.")});
 }
 } // namespace
 
@@ -181,32 +202,39 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
                                     ? bothAxes(s.ra.offset_arcsec, s.dec.offset_arcsec)
                                     : Measured{std::abs(s.ra.offset_arcsec.value), s.ra.offset_arcsec.sigma};
         if (offset.value > std::max(0.15, 3.0 * offset.sigma))
-            list.push_back({"beside-the-aim", Weight::look,
-                            "The star stands " + formatNumber(offset.value, 2) + "″ off the aim point",
-                            "Mean " + formatMeasured(s.ra.offset_arcsec, "″", 2) + " in RA, " +
-                                formatMeasured(s.dec.offset_arcsec, "″", 2) + " in Dec over " +
-                                formatDuration(s.span_s) +
-                                "; the RMS is about this mean and does not count it.",
-                            "A steady drift leaves a constant offset: a smaller deadband or a larger loop "
-                            "gain reduces it, a smaller polar error removes the drift."});
+            list.push_back(
+                {"beside-the-aim", Weight::look,
+                 Text::say("The star stands %1″ off the aim point").arg(formatNumber(offset.value, 2)),
+                 Text::say(
+                     "Mean %1 in RA, %2 in Dec over %3; the RMS is about this mean and does not count it.")
+                     .arg(formatMeasured(s.ra.offset_arcsec, "″", 2))
+                     .arg(formatMeasured(s.dec.offset_arcsec, "″", 2))
+                     .arg(formatDuration(s.span_s)),
+                 Text::say("A steady drift leaves a constant offset: a smaller deadband or a larger loop "
+                           "gain reduces it, a smaller polar error removes the drift.")});
         if (image > 0.0) {
             const double px = s.totalRms_arcsec / image;
             const bool good = px < 1.0;
             list.push_back(
                 {good ? "rms-good" : "rms-high", good ? Weight::know : Weight::look,
-                 good ? "Guide RMS is below one imaging pixel" : "Guide RMS is above one imaging pixel",
-                 formatNumber(s.totalRms_arcsec, 2) + "″ RMS is " + formatNumber(px, 2) +
-                     " imaging px over " + formatDuration(s.span_s) + ".",
-                 good ? "" : "See which axis is worse and why before changing settings."});
+                 good ? Text::say("Guide RMS is below one imaging pixel")
+                      : Text::say("Guide RMS is above one imaging pixel"),
+                 Text::say("%1″ RMS is %2 imaging px over %3.")
+                     .arg(formatNumber(s.totalRms_arcsec, 2))
+                     .arg(formatNumber(px, 2))
+                     .arg(formatDuration(s.span_s)),
+                 good ? Text() : Text::say("See which axis is worse and why before changing settings.")});
         }
         const double worse = std::max(s.ra.rms_arcsec, s.dec.rms_arcsec);
         const double better = std::max(1e-6, std::min(s.ra.rms_arcsec, s.dec.rms_arcsec));
         if (worse / better > 1.5)
-            list.push_back({"not-round", Weight::look, "Stars will be oval",
-                            "RA " + formatNumber(s.ra.rms_arcsec, 2) + "″ against Dec " +
-                                formatNumber(s.dec.rms_arcsec, 2) + "″.",
-                            s.ra.rms_arcsec > s.dec.rms_arcsec ? "Look at periodic error and RA loop gain."
-                                                               : "Look at Dec backlash and polar drift."});
+            list.push_back({"not-round", Weight::look, Text::say("Stars will be oval"),
+                            Text::say("RA %1″ against Dec %2″.")
+                                .arg(formatNumber(s.ra.rms_arcsec, 2))
+                                .arg(formatNumber(s.dec.rms_arcsec, 2)),
+                            s.ra.rms_arcsec > s.dec.rms_arcsec
+                                ? Text::say("Look at periodic error and RA loop gain.")
+                                : Text::say("Look at Dec backlash and polar drift.")});
         if (budget) {
             mountFinding(list, run, *budget);
             wormFinding(list, *budget);
@@ -215,10 +243,11 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
         saturationFinding(list, run);
     }
     if (s.rowsLeftOut > static_cast<int>(0.3 * static_cast<double>(run.rows.size())))
-        list.push_back({"many-left-out", Weight::look, "Much of the run does not count",
-                        std::to_string(s.rowsLeftOut) + " of " + std::to_string(run.rows.size()) +
-                            " frames were settling or without a star.",
-                        "Look for cloud, or choose brighter guide stars."});
+        list.push_back({"many-left-out", Weight::look, Text::say("Much of the run does not count"),
+                        Text::say("%1 of %2 frames were settling or without a star.")
+                            .arg(std::to_string(s.rowsLeftOut))
+                            .arg(std::to_string(run.rows.size())),
+                        Text::say("Look for cloud, or choose brighter guide stars.")});
     rank(list);
     return list;
 }

@@ -1,6 +1,7 @@
 // What a run without corrections, or a backlash test, tells about the mount.
 #pragma once
 
+#include "core/base/text.h"
 #include "core/findings/backlash_weight.h"
 #include "core/findings/finding.h"
 #include "core/motion/backlash.h"
@@ -16,7 +17,7 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                                       double imageScale_arcsec_px, const std::vector<double>& shaftTurns = {},
                                       bool corrected = false);
 // Likely origin of a period by the gears that the rig states; empty when none fits.
-std::string originOf(const PeriodicLine& line, double wormPeriod_s, const std::vector<double>& shaftTurns);
+Text originOf(const PeriodicLine& line, double wormPeriod_s, const std::vector<double>& shaftTurns);
 
 std::vector<Finding> backlashFindings(const BacklashResult& backlash, const CorrectionReach& reach = {});
 // meaning: absent when time and place of the run are not known.

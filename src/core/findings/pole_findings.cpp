@@ -18,35 +18,41 @@ std::vector<Finding> poleFindings(const PoleError& error, const AxisFit& fit, co
     const Vec3 pole = elevatedPole(rig.site, true);
     const StarDrift drift = driftFromAxis(rig.site, fit.axis, pole, judgement.target);
     const double image = scalesOf(rig).image_arcsec_px;
-    const std::string consequence = "Dec would drift " + formatNumber(std::abs(drift.dec_arcsec_min), 1) +
-                                    " ″/min at the target; one imaging pixel after " +
-                                    formatDuration(longestUnguided_s(drift, image, 1.0)) + " unguided.";
+    const Text consequence =
+        Text::say("Dec would drift %1 ″/min at the target; one imaging pixel after %2 unguided.")
+            .arg(formatNumber(std::abs(drift.dec_arcsec_min), 1))
+            .arg(formatDuration(longestUnguided_s(drift, image, 1.0)));
     if (total > wanted) {
         const LeverAdvicePair advice = leverAdvice(error, rig.site, wanted);
         const bool azimuthFirst = std::abs(error.east_arcmin.value) >= std::abs(error.high_arcmin.value);
         const LeverAdvice& first = azimuthFirst ? advice.azimuth : advice.altitude;
         const std::string amount = formatNumber(first.amount_arcmin, 1) + "′";
         list.push_back({"pole-off", total > 5.0 ? Weight::act : Weight::look,
-                        "Axis " + formatNumber(total, 1) + "′ off the pole", consequence,
-                        first.action + " by " + amount + ", then measure again.", ActionId::poleMeasure,
-                        "Measure again"});
+                        Text::say("Axis %1′ off the pole").arg(formatNumber(total, 1)), consequence,
+                        Text::say("%1 by %2, then measure again.").arg(first.action).arg(amount),
+                        ActionId::poleMeasure, Text::say("Measure again")});
     } else {
-        list.push_back({"pole-good", Weight::know, "Polar alignment is good enough",
-                        formatMeasured(error.total_arcmin, "′", 2) + " against " + formatNumber(wanted, 1) +
-                            "′ wanted. " + consequence,
-                        "Go on to the rates."});
+        list.push_back({"pole-good", Weight::know, Text::say("Polar alignment is good enough"),
+                        Text::say("%1 against %2′ wanted. %3")
+                            .arg(formatMeasured(error.total_arcmin, "′", 2))
+                            .arg(formatNumber(wanted, 1))
+                            .arg(consequence),
+                        Text::say("Go on to the rates.")});
     }
     if (sigma > 0.25 * wanted)
-        list.push_back(
-            {"pole-vague", Weight::look, "The measurement is coarse",
-             "± " + formatNumber(sigma, 1) + "′ from an arc of " + formatNumber(fit.span_deg, 0) + "°.",
-             "Use a longer arc or more sightings."});
+        list.push_back({"pole-vague", Weight::look, Text::say("The measurement is coarse"),
+                        Text::say("± %1′ from an arc of %2°.")
+                            .arg(formatNumber(sigma, 1))
+                            .arg(formatNumber(fit.span_deg, 0)),
+                        Text::say("Use a longer arc or more sightings.")});
     if (fit.chiSquarePerFreedom > 9.0)
-        list.push_back({"pole-scatter", Weight::look, "The sightings scatter more than they should",
-                        "Residuals are " + formatNumber(std::sqrt(fit.chiSquarePerFreedom), 1) +
-                            " times their own uncertainty: wind, flexure, or the mount was touched.",
-                        "Let the mount settle longer and measure again.", ActionId::poleMeasure,
-                        "Measure again"});
+        list.push_back(
+            {"pole-scatter", Weight::look, Text::say("The sightings scatter more than they should"),
+             Text::say(
+                 "Residuals are %1 times their own uncertainty: wind, flexure, or the mount was touched.")
+                 .arg(formatNumber(std::sqrt(fit.chiSquarePerFreedom), 1)),
+             Text::say("Let the mount settle longer and measure again."), ActionId::poleMeasure,
+             Text::say("Measure again")});
     rank(list);
     return list;
 }

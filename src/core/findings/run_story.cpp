@@ -72,11 +72,12 @@ std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const Run
         addAll(list, guideFindings(run, m.summary, story.guided ? &*story.guided : nullptr));
     }
     if (story.replayedFrom_s > run.rows.front().t_s)
-        list.push_back({"long-run", Weight::know, "Causes and settings are judged on the last hours",
-                        "This run has " + formatCount(static_cast<int>(run.rows.size()), "row") +
-                            "; it was replayed from " + formatDuration(story.replayedFrom_s) +
-                            " on. All other figures are of all rows.",
-                        ""});
+        list.push_back(
+            {"long-run", Weight::know, Text::say("Causes and settings are judged on the last hours"),
+             Text::say("This run has %1; it was replayed from %2 on. All other figures are of all rows.")
+                 .arg(Text::say("%n row|%n rows", "", static_cast<int>(run.rows.size())))
+                 .arg(formatDuration(story.replayedFrom_s)),
+             ""});
     if (story.tune)
         addAll(list, settingsFindings(*story.tune, around.settings));
     rank(list);

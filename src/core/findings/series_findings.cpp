@@ -13,9 +13,9 @@ std::string percent(double share) {
 }
 
 // "0.67 ± 0.02 ″/min"
-std::string speedText(const Creep& creep) {
+Text speedText(const Creep& creep) {
     const Measured v = creep.speed_arcsec_min();
-    return formatNumber(v.value, 2) + " ± " + formatNumber(v.sigma, 2) + " ″/min";
+    return Text::say("%1 ± %2 ″/min").arg(formatNumber(v.value, 2)).arg(formatNumber(v.sigma, 2));
 }
 
 Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
@@ -23,37 +23,45 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
     f.id = "expose.oval";
     f.weight = r.elongation > 0.12 ? Weight::act : Weight::look;
     const OvalCause first = r.causes.empty() ? OvalCause::unseen : r.causes.front().cause;
-    const std::string shape = "Elongation " + formatNumber(r.elongation, 2) + " at position angle " +
-                              formatNumber(r.positionAngle_deg, 0) + "° over " +
-                              formatCount(r.frames, "frame") + ". ";
+    const Text shape = Text::say("Elongation %1 at position angle %2° over %3.")
+                           .arg(formatNumber(r.elongation, 2))
+                           .arg(formatNumber(r.positionAngle_deg, 0))
+                           .arg(Text::say("%n frame|%n frames", "", r.frames));
     switch (first) {
     case OvalCause::guidedRa:
-        f.headline = "Stars are oval along RA, and guiding shows why";
-        f.evidence = shape + "The loop's own error accounts for " + percent(r.causes.front().share) + ".";
-        f.remedy = "Periodic error or gain: see Tune at Guide, or hand a correction curve to the mount.";
+        f.headline = Text::say("Stars are oval along RA, and guiding shows why");
+        f.evidence = Text::say("%1The loop's own error accounts for %2.")
+                         .arg(shape)
+                         .arg(percent(r.causes.front().share));
+        f.remedy =
+            Text::say("Periodic error or gain: see Tune at Guide, or hand a correction curve to the mount.");
         break;
     case OvalCause::guidedDec:
-        f.headline = "Stars are oval along Dec, and guiding shows why";
-        f.evidence = shape + "The loop's own error accounts for " + percent(r.causes.front().share) + ".";
-        f.remedy = "Drift or backlash: align the pole better, or test the backlash at Free run.";
+        f.headline = Text::say("Stars are oval along Dec, and guiding shows why");
+        f.evidence = Text::say("%1The loop's own error accounts for %2.")
+                         .arg(shape)
+                         .arg(percent(r.causes.front().share));
+        f.remedy = Text::say("Drift or backlash: align the pole better, or test the backlash at Free run.");
         break;
     case OvalCause::creep:
-        f.headline = "The telescope bends against the guide scope.";
-        f.evidence = shape + "Flexure moves the field by " + speedText(*creep) +
-                     " while the guide star stands, which accounts for " + percent(r.causes.front().share) +
-                     ".";
-        f.remedy =
-            "Tighten rings, focuser and cables; an off-axis guider cures it. Until then expose shorter.";
+        f.headline = Text::say("The telescope bends against the guide scope.");
+        f.evidence =
+            Text::say("%1Flexure moves the field by %2 while the guide star stands, which accounts for %3.")
+                .arg(shape)
+                .arg(speedText(*creep))
+                .arg(percent(r.causes.front().share));
+        f.remedy = Text::say(
+            "Tighten rings, focuser and cables; an off-axis guider cures it. Until then expose shorter.");
         break;
     case OvalCause::rotation:
-        f.headline = "The field turns: stars are drawn out towards the corners.";
-        f.evidence = shape + "They grow out of round with the distance from the middle.";
-        f.remedy = "Measure the pole and align it better.";
+        f.headline = Text::say("The field turns: stars are drawn out towards the corners.");
+        f.evidence = Text::say("%1They grow out of round with the distance from the middle.").arg(shape);
+        f.remedy = Text::say("Measure the pole and align it better.");
         break;
     case OvalCause::unseen:
-        f.headline = "Stars are oval, and nothing recorded explains it.";
-        f.evidence = shape + "Neither guiding nor flexure explains it.";
-        f.remedy = "Look for wind on the tube, a tilted sensor, a loose mirror, or focus.";
+        f.headline = Text::say("Stars are oval, and nothing recorded explains it.");
+        f.evidence = Text::say("%1Neither guiding nor flexure explains it.").arg(shape);
+        f.remedy = Text::say("Look for wind on the tube, a tilted sensor, a loose mirror, or focus.");
         break;
     }
     return f;
@@ -70,43 +78,48 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
     if (story.oval && story.oval->oval)
         list.push_back(ovalFinding(*story.oval, story.creep));
     else if (story.creep && story.creep->certain() && story.creep->speed_arcsec_min().value > 0.05)
-        list.push_back({"expose.creep", Weight::look, "Flexure: the field moves while the guide star stays",
-                        speedText(*story.creep) + "; at this exposure it does not show yet.",
-                        "Longer exposures would make oval stars; an off-axis guider cures it."});
+        list.push_back({"expose.creep", Weight::look,
+                        Text::say("Flexure: the field moves while the guide star stays"),
+                        Text::say("%1; at this exposure it does not show yet.").arg(speedText(*story.creep)),
+                        Text::say("Longer exposures would make oval stars; an off-axis guider cures it.")});
     if (const double loss = focusLoss(story.sinceFocused(frames)); loss > story.grown)
-        list.push_back({"expose.focus", Weight::look, "The stars have grown",
-                        "FWHM is " + formatNumber(100.0 * loss, 0) + " % above the best stretch " +
-                            (story.refocused.empty() ? "of this series." : "since the last focus run."),
-                        "Refocus the imaging camera after this frame; with a motor the series does it "
-                        "automatically where the plan says so.",
-                        ActionId::goToFocus, "Go to Focus"});
+        list.push_back({"expose.focus", Weight::look, Text::say("The stars have grown"),
+                        Text::say("FWHM is %1 % above the best stretch %2")
+                            .arg(formatNumber(100.0 * loss, 0))
+                            .arg(story.refocused.empty() ? Text::say("of this series.")
+                                                         : Text::say("since the last focus run.")),
+                        Text::say("Refocus the imaging camera after this frame; with a motor the series does "
+                                  "it automatically where the plan says so."),
+                        ActionId::goToFocus, Text::say("Go to Focus")});
     if (!story.refocused.empty()) {
         const Refocus& last = story.refocused.back();
         const auto failed = std::count_if(story.refocused.begin(), story.refocused.end(),
                                           [](const Refocus& r) { return !r.found; });
-        list.push_back(
-            {last.found ? "expose.refocused" : "expose.not-refocused",
-             last.found ? Weight::know : Weight::look,
-             last.found
-                 ? "Refocused after frame " + std::to_string(last.afterFrame)
-                 : "The focus run after frame " + std::to_string(last.afterFrame) + " found nothing better",
-             last.word + (failed > 0 && last.found
-                              ? " " + formatCount(static_cast<int>(failed), "earlier run") + " failed."
-                              : ""),
-             last.found ? "" : "Look at Focus when the series allows it.",
-             last.found ? ActionId::none : ActionId::goToFocus, last.found ? "" : "Go to Focus"});
+        list.push_back({last.found ? "expose.refocused" : "expose.not-refocused",
+                        last.found ? Weight::know : Weight::look,
+                        last.found
+                            ? Text::say("Refocused after frame %1").arg(std::to_string(last.afterFrame))
+                            : Text::say("The focus run after frame %1 found nothing better")
+                                  .arg(std::to_string(last.afterFrame)),
+                        last.word.then(failed > 0 && last.found
+                                           ? Text::say("%n earlier run failed.|%n earlier runs failed.", "",
+                                                       static_cast<int>(failed))
+                                           : Text()),
+                        last.found ? Text() : Text::say("Look at Focus when the series allows it."),
+                        last.found ? ActionId::none : ActionId::goToFocus,
+                        last.found ? Text() : Text::say("Go to Focus")});
     }
     int struck = 0;
-    std::string words;
+    Text words;
     constexpr int named = 4;
     for (const SeriesFrame& f : frames)
         if (f.remark != Remark::none && ++struck <= named)
-            words += (words.empty() ? "" : "; ") + ("frame " + std::to_string(f.number)) + ": " +
-                     remarkWord(f.remark);
+            words = words.then(Text::say("frame %1: %2").arg(f.number).arg(remarkWord(f.remark)), "; ");
     if (struck > 0)
-        list.push_back({"expose.marked", Weight::know, formatCount(struck, "frame") + " flagged",
-                        words + (struck > named ? " …" : "") + ".",
-                        "Look at them before throwing them away."});
+        list.push_back({"expose.marked", Weight::know,
+                        Text::say("%n frame flagged|%n frames flagged", "", struck),
+                        Text::say("%1.").arg(words.then(struck > named ? "…" : std::string())),
+                        Text::say("Look at them before throwing them away.")});
     return list;
 }
 
@@ -118,15 +131,20 @@ std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const 
     f.id = "expose.ladder";
     f.weight = Weight::know;
     const double seen = roundSeenUpTo_s(rungs);
-    f.headline = seen > 0.0 ? "Without guiding, stars stay round up to " + formatDuration(seen)
-                            : "Without guiding, no exposure of the ladder was round";
+    f.headline = seen > 0.0
+                     ? Text::say("Without guiding, stars stay round up to %1").arg(formatDuration(seen))
+                     : Text::say("Without guiding, no exposure of the ladder was round");
+    Text rungsTold;
     const LadderRung* odd = nullptr;
     for (const LadderRung& r : rungs) {
         const Measured expected = expectedElongation(mount, r.exposure_s);
-        f.evidence += (f.evidence.empty() ? "" : "; ") + formatDuration(r.exposure_s) + ": " +
-                      (r.stars > 0 ? formatNumber(r.elongation.value, 2) : std::string("no stars"));
-        if (mount.driftKnown)
-            f.evidence += " (expected " + formatMeasured(expected, "") + ")";
+        const Text ratio = r.stars > 0 ? Text(formatNumber(r.elongation.value, 2)) : Text::say("no stars");
+        rungsTold =
+            rungsTold.then((mount.driftKnown ? Text::say("%1: %2 (expected %3)") : Text::say("%1: %2"))
+                               .arg(formatDuration(r.exposure_s))
+                               .arg(ratio)
+                               .arg(formatMeasured(expected, "")),
+                           "; ");
         // Drift, flexure and wind grow with the exposure, so the longest one decides: what the air draws out
         // in half a minute is no fault of the mount.
         constexpr double noticeable = 0.05;
@@ -138,18 +156,21 @@ std::vector<Finding> ladderFindings(const std::vector<LadderRung>& rungs, const 
             beyond > 3.0 * std::hypot(r.elongation.sigma, expected.sigma))
             odd = &r;
     }
-    f.evidence += ".";
+    f.evidence = Text::say("%1.").arg(rungsTold);
     list.push_back(f);
     if (odd)
-        list.push_back({"expose.ladder_beyond", Weight::look,
-                        "Unguided stars are more oval than measured errors predict",
-                        "At " + formatDuration(odd->exposure_s) + " stars are more oval than the measured " +
-                            (mount.periodicKnown ? "axis and periodic error make them."
-                                                 : "axis makes them; no free run is there to say what the "
-                                                   "periodic error adds."),
-                        mount.periodicKnown
-                            ? "Look for flexure and wind, and check whether the axis was moved since."
-                            : "Record a free run, then take the ladder again."});
+        list.push_back(
+            {"expose.ladder_beyond", Weight::look,
+             Text::say("Unguided stars are more oval than measured errors predict"),
+             (mount.periodicKnown
+                  ? Text::say(
+                        "At %1 stars are more oval than the measured axis and periodic error make them.")
+                  : Text::say("At %1 stars are more oval than the measured axis makes them; no free run is "
+                              "there to say what the periodic error adds."))
+                 .arg(formatDuration(odd->exposure_s)),
+             mount.periodicKnown
+                 ? Text::say("Look for flexure and wind, and check whether the axis was moved since.")
+                 : Text::say("Record a free run, then take the ladder again.")});
     return list;
 }
 
@@ -158,19 +179,26 @@ std::vector<Finding> settleFindings(const std::optional<SettleAdvice>& advice, d
         return {};
     const SettleAdvice& a = *advice;
     const auto words = [&](const SettleRule& rule) {
-        return formatNumber(rule.within_arcsec / scale, 1) + " px for " + formatNumber(rule.for_s, 0) + " s";
+        return Text::say("%1 px for %2 s")
+            .arg(formatNumber(rule.within_arcsec / scale, 1))
+            .arg(formatNumber(rule.for_s, 0));
     };
-    std::string evidence = "After " + formatCount(a.dithers, "dither") + ": settling takes " +
-                           formatNumber(a.now.seconds, 0) + " s now, " + formatNumber(a.then.seconds, 0) +
-                           " s with this rule";
+    Text evidence = Text::say("After %1: settling takes %2 s now, %3 s with this rule")
+                        .arg(Text::say("%n dither|%n dithers", "", a.dithers))
+                        .arg(formatNumber(a.now.seconds, 0))
+                        .arg(formatNumber(a.then.seconds, 0));
     if (a.now.early > 0.0 || a.then.early > 0.0)
-        evidence += "; started too early: " + percent(a.now.early) + " → " + percent(a.then.early);
+        evidence = evidence.then(
+            Text::say("started too early: %1 → %2").arg(percent(a.now.early)).arg(percent(a.then.early)),
+            "; ");
     if (a.now.timedOut > 0.0)
-        evidence += "; timed out in " + percent(a.now.timedOut);
-    if (toCome > 0)
-        evidence += ". That is " + formatDuration(a.gain_s * toCome) + " of this series";
-    return {{"expose.settle", Weight::look, "Settle within " + words(a.rule), evidence + ".",
-             "Based on these dithers; can be undone in the plan.", ActionId::exposeSettle, "Use it"}};
+        evidence = evidence.then(Text::say("timed out in %1").arg(percent(a.now.timedOut)), "; ");
+    return {{"expose.settle", Weight::look, Text::say("Settle within %1").arg(words(a.rule)),
+             Text::say("%1.").arg(evidence).then(
+                 toCome > 0 ? Text::say("That is %1 of this series.").arg(formatDuration(a.gain_s * toCome))
+                            : Text()),
+             Text::say("Based on these dithers; can be undone in the plan."), ActionId::exposeSettle,
+             Text::say("Use it")}};
 }
 
 } // namespace nordstjerna

@@ -1,6 +1,7 @@
 // What the frames of a series tell: why stars are oval, whether they grow, which frames to look at.
 #pragma once
 
+#include "core/base/text.h"
 #include "core/findings/finding.h"
 #include "core/series/ladder.h"
 #include "core/series/oval.h"
@@ -12,7 +13,7 @@ namespace nordstjerna {
 struct Refocus {
     int afterFrame = 0;
     bool found = false;
-    std::string word; // "9 exposures, from 4210 to 4365 steps", or why not
+    Text word; // "9 exposures, from 4210 to 4365 steps", or why not
 };
 
 struct SeriesStory {

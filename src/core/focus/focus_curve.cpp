@@ -188,15 +188,16 @@ Expected<FocusCurve> fitHyperbola(const std::vector<CurvePoint>& points, bool lo
     std::sort(places.begin(), places.end());
     places.erase(std::unique(places.begin(), places.end()), places.end());
     if (used.size() < 4 || places.size() < 3)
-        return problem("Too few points for a focus curve.",
-                       formatCount(static_cast<int>(used.size()), "frame") + " with stars at " +
-                           formatCount(static_cast<int>(places.size()), "place") + ".",
-                       "At least four frames at three positions are needed.");
+        return problem(Text::say("Too few points for a focus curve."),
+                       Text::say("%1 with stars at %2.")
+                           .arg(Text::say("%n frame|%n frames", "", static_cast<int>(used.size())))
+                           .arg(Text::say("%n place|%n places", "", static_cast<int>(places.size()))),
+                       Text::say("At least four frames at three positions are needed."));
     const auto fit = solve(used, lopsided && used.size() > 4);
     if (!fit)
-        return problem("The stars do not get smaller anywhere between the positions tried.",
-                       "Their sizes do not lie on a curve with a lowest point.",
-                       "Try a wider range, or start nearer to the focus.");
+        return problem(Text::say("The stars do not get smaller anywhere between the positions tried."),
+                       Text::say("Their sizes do not lie on a curve with a lowest point."),
+                       Text::say("Try a wider range, or start nearer to the focus."));
     return curveOf(*fit, used, lopsided && used.size() > 4);
 }
 
@@ -221,10 +222,10 @@ CurvePoint* stranger(std::vector<CurvePoint>& points, double& off) {
     for (CurvePoint& p : points) {
         if (!p.leftOut.empty() || p.hfd_px.value <= 0.0)
             continue;
-        p.leftOut = "tried without";
+        p.leftOut = Text::say("tried without");
         const auto others = shaken(points, usualShake);
         const auto rest = fitHyperbola(others);
-        p.leftOut.clear();
+        p.leftOut = {};
         if (!rest)
             continue;
         const double scatter = std::max(rest->residual, 1.0);
@@ -244,8 +245,10 @@ Expected<FocusCurve> fitRobustly(std::vector<CurvePoint>& points) {
         CurvePoint* worst = stranger(points, off);
         if (!worst)
             break;
-        worst->leftOut = "off the curve of all others by " + formatNumber(off, 0) +
-                         " times its own uncertainty: a cloud, a gust, or a track";
+        worst->leftOut =
+            Text::say(
+                "off the curve of all others by %1 times its own uncertainty: a cloud, a gust, or a track")
+                .arg(formatNumber(off, 0));
     }
     const auto first = fitHyperbola(shaken(points, usualShake));
     if (!first)

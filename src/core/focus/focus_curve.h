@@ -13,7 +13,7 @@ struct CurvePoint {
     double steps = 0.0; // the focuser's own count, reached by moving outwards
     Measured hfd_px;
     int stars = 0;
-    std::string leftOut; // why, if it does not count
+    Text leftOut; // why, if it does not count
 };
 
 // How far the points that count reach; of none, low and least are huge and high and most are not.

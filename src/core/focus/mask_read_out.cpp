@@ -24,10 +24,10 @@ struct Bright {
     double noise;
 };
 
-Problem noSpikes(const std::string& why) {
-    return {"No three spikes are seen.", why,
-            "Point at a star of 1 to 4 mag, put the mask on, expose until its spikes are long, and bring it "
-            "near the focus first."};
+Problem noSpikes(const Text& why) {
+    return {Text::say("No three spikes are seen."), why,
+            Text::say("Point at a star of 1 to 4 mag, put the mask on, expose until its spikes are long, and "
+                      "bring it near the focus first.")};
 }
 
 std::optional<Bright> brightest(const Frame& frame) {
@@ -218,10 +218,10 @@ double maskTilt_deg(const MaskReadOut& read) {
 
 Expected<MaskReadOut> readMask(const Frame& frame) {
     if (frame.width < 120 || frame.height < 120)
-        return tl::unexpected(noSpikes("The frame is too small to hold them."));
+        return tl::unexpected(noSpikes(Text::say("The frame is too small to hold them.")));
     const auto star = brightest(frame);
     if (!star)
-        return tl::unexpected(noSpikes("There is no star in the frame."));
+        return tl::unexpected(noSpikes(Text::say("There is no star in the frame.")));
     const double outer = widest_px;
     double inner = 14.0;
     // Heights of ridges by angle, each at its best offset.
@@ -254,8 +254,9 @@ Expected<MaskReadOut> readMask(const Frame& frame) {
         }
         const Found& found = by[static_cast<size_t>(std::max(best, 0))];
         if (best < 0 || found.height < 5.0 * found.noise)
-            return tl::unexpected(noSpikes("Only " + formatCount(static_cast<int>(lines.size()), "spike") +
-                                           " through the brightest star."));
+            return tl::unexpected(noSpikes(Text::say(
+                "Only %n spike through the brightest star.|Only %n spikes through the brightest star.", "",
+                static_cast<int>(lines.size()))));
         Line line;
         line.angle = best * degree;
         line.offset = found.offset;
@@ -270,7 +271,7 @@ Expected<MaskReadOut> readMask(const Frame& frame) {
             others.erase(others.begin() + static_cast<std::ptrdiff_t>(i));
             const auto fine = refine(frame, *star, lines[i], others, sigma, inner, outer);
             if (!fine)
-                return tl::unexpected(noSpikes("One of the three is too faint or broken."));
+                return tl::unexpected(noSpikes(Text::say("One of the three is too faint or broken.")));
             lines[i] = *fine;
         }
     // The middle one lies within the narrower angle of the other two.
@@ -288,8 +289,8 @@ Expected<MaskReadOut> readMask(const Frame& frame) {
     const Line& b = lines[(mid + 2) % 3];
     if (std::abs(between(mid, (mid + 1) % 3) - between(mid, (mid + 2) % 3)) > 12.0 * degree)
         return tl::unexpected(
-            noSpikes("The lines through the brightest star are not placed like those of a mask: "
-                     "the spikes of another star or of the telescope's own vanes."));
+            noSpikes(Text::say("The lines through the brightest star are not placed like those of a mask: "
+                               "the spikes of another star or of the telescope's own vanes.")));
     const auto normal = [](const Line& l) { return Vector2d(-std::sin(l.angle), std::cos(l.angle)); };
     const auto cross = [&](const Line& p, const Line& q) {
         Eigen::Matrix2d n;

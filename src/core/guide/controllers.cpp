@@ -20,21 +20,22 @@ private:
 
 std::vector<ControllerDescriptor>& table() {
     static std::vector<ControllerDescriptor> all{
-        {ControllerKind::model, "model", "Model predicts the axis and its backlash.", false, true, false,
-         "It predicts worm and drift instead of following them, and ignores the seeing.",
-         "It corrects the drift, ignores the seeing and allows for backlash.",
+        {ControllerKind::model, "model", Text::mark("Model predicts the axis and its backlash."), false, true,
+         false, Text::mark("It predicts worm and drift instead of following them, and ignores the seeing."),
+         Text::mark("It corrects the drift, ignores the seeing and allows for backlash."),
          [](const AxisSettings&, const ModelController& model) -> std::unique_ptr<Controller> {
              return std::make_unique<ModelInCharge>(model);
          }},
-        {ControllerKind::trend, "trend", "Trend follows its slow course.", false, false, true,
-         "This axis moves so smoothly that its course over the last minutes is enough.",
-         "This axis moves so smoothly that its course over the last minutes is enough.",
+        {ControllerKind::trend, "trend", Text::mark("Trend follows its slow course."), false, false, true,
+         Text::mark("This axis moves so smoothly that its course over the last minutes is enough."),
+         Text::mark("This axis moves so smoothly that its course over the last minutes is enough."),
          [](const AxisSettings&, const ModelController&) -> std::unique_ptr<Controller> {
              return std::make_unique<TrendController>();
          }},
-        {ControllerKind::proportional, "proportional", "Proportional corrects a share of each error.", true,
-         false, false, "On this axis a plain share of each error does best.",
-         "On this axis a plain share of each error does best.",
+        {ControllerKind::proportional, "proportional",
+         Text::mark("Proportional corrects a share of each error."), true, false, false,
+         Text::mark("On this axis a plain share of each error does best."),
+         Text::mark("On this axis a plain share of each error does best."),
          [](const AxisSettings& settings, const ModelController&) -> std::unique_ptr<Controller> {
              return std::make_unique<ProportionalController>(settings);
          }},

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/guide/controller.h"
 
 namespace nordstjerna {

@@ -97,13 +97,15 @@ Expected<bool> DecProbe::reversed() const {
     const bool alike = moved_px_[0] * moved_px_[1] > 0.0 &&
                        std::min(std::abs(moved_px_[0]), std::abs(moved_px_[1])) > 0.5 * expected_px_;
     if (alike)
-        return problem("Dec answers north and south pulses alike.",
-                       "The star went the same way after both, so that it is moved by something else.",
-                       "Check wind, cable and clutch, then try again.");
+        return problem(
+            Text::say("Dec answers north and south pulses alike."),
+            Text::say("The star went the same way after both, so that it is moved by something else."),
+            Text::say("Check wind, cable and clutch, then try again."));
     return problem(
-        "Dec does not follow its pulses on this side of the pier.",
-        formatNumber(given_s, 0) + " s of pulses did not carry the star along.",
-        "Check the Dec clutch and the cable; with very large backlash measure the rates on this side.");
+        Text::say("Dec does not follow its pulses on this side of the pier."),
+        Text::say("%1 s of pulses did not carry the star along.").arg(formatNumber(given_s, 0)),
+        Text::say(
+            "Check the Dec clutch and the cable; with very large backlash measure the rates on this side."));
 }
 
 } // namespace nordstjerna

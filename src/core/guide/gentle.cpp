@@ -8,12 +8,15 @@ std::vector<ProposedSetting> guideGently(const MountSpec& mount) {
     std::vector<ProposedSetting> list;
     if (!mount.encoderRa && !mount.encoderDec)
         return list;
-    list.push_back({SettingKey::exposure, exposure_s,
-                    "An axis with an encoder needs no quick corrections; longer frames average the seeing."});
+    list.push_back(
+        {SettingKey::exposure, exposure_s,
+         Text::say("An axis with an encoder needs no quick corrections; longer frames average the seeing.")});
     const auto axis = [&](SettingKey pause, SettingKey kind) {
-        list.push_back({pause, pause_s, "A correction each 8 to 12 s leaves the encoder to do its work."});
-        list.push_back({kind, static_cast<double>(ControllerKind::trend),
-                        "The axis moves so smoothly that its course over the last minutes is enough."});
+        list.push_back(
+            {pause, pause_s, Text::say("A correction each 8 to 12 s leaves the encoder to do its work.")});
+        list.push_back(
+            {kind, static_cast<double>(ControllerKind::trend),
+             Text::say("The axis moves so smoothly that its course over the last minutes is enough.")});
     };
     if (mount.encoderRa)
         axis(SettingKey::pauseRa, SettingKey::kindRa);

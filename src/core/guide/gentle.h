@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/guide/settings_book.h"
 #include "core/rig/rig.h"
 
@@ -12,7 +13,7 @@ namespace nordstjerna {
 struct ProposedSetting {
     SettingKey key = SettingKey::exposure;
     double value = 0.0;
-    std::string reason;
+    Text reason;
 };
 
 // Exposure, pause and controller for the axes with encoders; empty where there are none. Exposures of 4 to 6

@@ -148,30 +148,34 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
 
 Problem runawayProblem(const Runaway& r) {
     const std::string axis = r.axis == Axis::ra ? "RA" : "Dec";
-    const std::string what = axis + " ran away and is no longer corrected.";
-    const std::string seen = "Within " + formatCount(r.frames, "frame") + " the star went " +
-                             formatNumber(std::abs(r.error_arcsec), 1) + "″ off";
+    const Text what = Text::say("%1 ran away and is no longer corrected.").arg(axis);
+    const Text seen = Text::say("Within %1 the star went %2″ off")
+                          .arg(Text::say("%n frame|%n frames", "", r.frames))
+                          .arg(formatNumber(std::abs(r.error_arcsec), 1));
     switch (r.cause) {
     case RunawayCause::reversed:
         return {what,
-                seen + ", driven by the corrections themselves: " + axis +
-                    " pulses work the other way than the rates say. That is so with rates of the other side "
-                    "of the "
-                    "pier, or after the wiring or a reversing switch was changed.",
-                "Measure the rates on this side."};
+                Text::say("%1, driven by the corrections themselves: %2 pulses work the other way than the "
+                          "rates say. That is so with rates of the other side of the pier, or after the "
+                          "wiring or a reversing switch was changed.")
+                    .arg(seen)
+                    .arg(axis),
+                Text::say("Measure the rates on this side.")};
     case RunawayCause::swapped:
         return {what,
-                seen + " while pulses of the other axis were given: the two are exchanged in the cable.",
-                "Correct the cable or the mount's set-up, then measure the rates."};
+                Text::say("%1 while pulses of the other axis were given: the two are exchanged in the cable.")
+                    .arg(seen),
+                Text::say("Correct the cable or the mount's set-up, then measure the rates.")};
     case RunawayCause::tooStrong:
-        return {what, seen + ": each correction moved it much farther than the rates say.",
-                "The guide rate or the focal length was changed since; measure the rates again."};
+        return {what, Text::say("%1: each correction moved it much farther than the rates say.").arg(seen),
+                Text::say("The guide rate or the focal length was changed since; measure the rates again.")};
     case RunawayCause::notFollowing:
         break;
     }
-    return {what, seen + " and pulses had no effect.",
-            "Check the guide cable, the " + axis +
-                " clutch, the balance, and the gears for very large backlash."};
+    return {
+        what, Text::say("%1 and pulses had no effect.").arg(seen),
+        Text::say("Check the guide cable, the %1 clutch, the balance, and the gears for very large backlash.")
+            .arg(axis)};
 }
 
 } // namespace nordstjerna

@@ -11,32 +11,33 @@ namespace nordstjerna {
 namespace {
 
 // Of both axes.
-constexpr const char* gainHelp = "Share of the error corrected at once.";
-constexpr const char* deadbandHelp = "Smaller errors are left alone.";
-constexpr const char* smoothingHelp = "Share of the previous error kept: damps single gusts.";
-constexpr const char* limitHelp =
-    "Longest pulse; keep it shorter than the exposure, or it still runs when the next frame begins.";
-constexpr const char* pauseHelp =
-    "After a correction the axis is left alone so long, while frames go on; 0: each frame may correct.";
-constexpr const char* kindHelp = "How the corrections of this axis are worked out.";
+constexpr const char* gainHelp = Text::mark("Share of the error corrected at once.");
+constexpr const char* deadbandHelp = Text::mark("Smaller errors are left alone.");
+constexpr const char* smoothingHelp = Text::mark("Share of the previous error kept: damps single gusts.");
+constexpr const char* limitHelp = Text::mark(
+    "Longest pulse; keep it shorter than the exposure, or it still runs when the next frame begins.");
+constexpr const char* pauseHelp = Text::mark(
+    "After a correction the axis is left alone so long, while frames go on; 0: each frame may correct.");
+constexpr const char* kindHelp = Text::mark("How the corrections of this axis are worked out.");
 constexpr SettingSpec specs[settingCount] = {
-    {"Exposure", "exposure", "s", 1, 0.05, 60, 60, "Of one guide frame."},
-    {"RA loop gain", "gain-ra", "", 2, 0, 2, 1.5, gainHelp},
-    {"RA deadband", "deadband-ra", "″", 2, 0, 60, 5, deadbandHelp},
-    {"RA smoothing", "smoothing-ra", "", 2, 0, 0.95, 0.95, smoothingHelp},
-    {"RA pulse limit", "limit-ra", "ms", 0, 5, 60000, 20000, limitHelp},
-    {"Dec loop gain", "gain-dec", "", 2, 0, 2, 1.5, gainHelp},
-    {"Dec deadband", "deadband-dec", "″", 2, 0, 60, 5, deadbandHelp},
-    {"Dec smoothing", "smoothing-dec", "", 2, 0, 0.95, 0.95, smoothingHelp},
-    {"Dec pulse limit", "limit-dec", "ms", 0, 5, 60000, 20000, limitHelp},
-    {"Dec corrections", "dec-corrections", "", 0, 0, 0, 0,
-     "Correcting only against the drift never crosses a large backlash."},
-    {"RA controller", "controller-ra", "", 0, 0, 0, 0, kindHelp},
-    {"Dec controller", "controller-dec", "", 0, 0, 0, 0, kindHelp},
-    {"RA pause", "pause-ra", "s", 1, 0, 120, 60, pauseHelp},
-    {"Dec pause", "pause-dec", "s", 1, 0, 120, 60, pauseHelp},
+    {Text::mark("Exposure"), "exposure", "s", 1, 0.05, 60, 60, Text::mark("Of one guide frame.")},
+    {Text::mark("RA loop gain"), "gain-ra", "", 2, 0, 2, 1.5, gainHelp},
+    {Text::mark("RA deadband"), "deadband-ra", "″", 2, 0, 60, 5, deadbandHelp},
+    {Text::mark("RA smoothing"), "smoothing-ra", "", 2, 0, 0.95, 0.95, smoothingHelp},
+    {Text::mark("RA pulse limit"), "limit-ra", "ms", 0, 5, 60000, 20000, limitHelp},
+    {Text::mark("Dec loop gain"), "gain-dec", "", 2, 0, 2, 1.5, gainHelp},
+    {Text::mark("Dec deadband"), "deadband-dec", "″", 2, 0, 60, 5, deadbandHelp},
+    {Text::mark("Dec smoothing"), "smoothing-dec", "", 2, 0, 0.95, 0.95, smoothingHelp},
+    {Text::mark("Dec pulse limit"), "limit-dec", "ms", 0, 5, 60000, 20000, limitHelp},
+    {Text::mark("Dec corrections"), "dec-corrections", "", 0, 0, 0, 0,
+     Text::mark("Correcting only against the drift never crosses a large backlash.")},
+    {Text::mark("RA controller"), "controller-ra", "", 0, 0, 0, 0, kindHelp},
+    {Text::mark("Dec controller"), "controller-dec", "", 0, 0, 0, 0, kindHelp},
+    {Text::mark("RA pause"), "pause-ra", "s", 1, 0, 120, 60, pauseHelp},
+    {Text::mark("Dec pause"), "pause-dec", "s", 1, 0, 120, 60, pauseHelp},
 };
-constexpr const char* decModes[] = {"both ways", "north only", "south only", "off"};
+constexpr const char* decModes[] = {Text::mark("both ways"), Text::mark("north only"),
+                                    Text::mark("south only"), Text::mark("off")};
 
 DecMode decModeOf(double value) {
     return static_cast<DecMode>(std::clamp(std::lround(value), 0L, 3L));
@@ -52,8 +53,8 @@ const SettingSpec& settingSpec(SettingKey key) {
     return specs[static_cast<size_t>(key)];
 }
 
-std::string settingName(SettingKey key) {
-    return settingSpec(key).name;
+Text settingName(SettingKey key) {
+    return Text::say(settingSpec(key).name);
 }
 
 std::string settingId(SettingKey key) {
@@ -69,11 +70,20 @@ std::optional<SettingKey> settingWithId(const std::string& id) {
     return std::nullopt;
 }
 
-std::string settingText(SettingKey key, double value) {
+Text originText(const std::string& origin) {
+    for (const char* known :
+         {Text::mark("default"), Text::mark("rig"), Text::mark("measured"), Text::mark("yours"),
+          Text::mark("tune"), Text::mark("replay"), Text::mark("trial"), Text::mark("proposed")})
+        if (origin == known)
+            return Text::say(known);
+    return origin;
+}
+
+Text settingText(SettingKey key, double value) {
     if (key == SettingKey::decMode)
-        return decModes[static_cast<size_t>(decModeOf(value))];
+        return Text::say(decModes[static_cast<size_t>(decModeOf(value))]);
     if (key == SettingKey::kindRa || key == SettingKey::kindDec)
-        return controllerOf(kindOf(value)).id;
+        return Text(controllerOf(kindOf(value)).id);
     return formatNumber(value, settingSpec(key).decimals) + formatUnit(settingSpec(key).unit);
 }
 

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/guide/controller.h"
 #include "core/sky/instant.h"
 
@@ -41,10 +42,12 @@ struct SettingSpec {
     bool isChoice() const { return low == high; }
 };
 const SettingSpec& settingSpec(SettingKey key);
-std::string settingName(SettingKey key);
+Text settingName(SettingKey key);
 std::string settingId(SettingKey key);
 std::optional<SettingKey> settingWithId(const std::string& id);
-std::string settingText(SettingKey key, double value); // "0.55″", "south only"
+// "default", "measured", "yours" …: where a value comes from, as it is kept in files, for people.
+Text originText(const std::string& origin);
+Text settingText(SettingKey key, double value); // "0.55″", "south only"
 
 double settingValue(const ControllerSettings& settings, SettingKey key); // the exposure is none of them
 void setSetting(ControllerSettings& settings, SettingKey key, double value);

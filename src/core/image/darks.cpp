@@ -37,18 +37,20 @@ DarkKind DarkKind::of(const Frame& frame) {
             frame.width,           frame.height,          frame.info.temperature_c};
 }
 
-std::string whyDarkDoesNotFit(const DarkKind& dark, const DarkKind& frame) {
+Text whyDarkDoesNotFit(const DarkKind& dark, const DarkKind& frame) {
     if (dark.width != frame.width || dark.height != frame.height || dark.bin != frame.bin)
-        return "binning or read-out area";
+        return Text::say("binning or read-out area");
     if (std::abs(dark.gain_e_adu / frame.gain_e_adu - 1.0) > 0.01)
-        return "gain";
+        return Text::say("gain");
     if (std::abs(dark.exposure_s - frame.exposure_s) > 0.05 * std::max(frame.exposure_s, 0.02))
-        return "exposure (" + formatNumber(dark.exposure_s, 1) + " s, not " +
-               formatNumber(frame.exposure_s, 1) + " s)";
+        return Text::say("exposure (%1 s, not %2 s)")
+            .arg(formatNumber(dark.exposure_s, 1))
+            .arg(formatNumber(frame.exposure_s, 1));
     if (dark.temperature_c && frame.temperature_c &&
         std::abs(*dark.temperature_c - *frame.temperature_c) > 3.0)
-        return "temperature (" + formatNumber(*dark.temperature_c, 0) + " °C, not " +
-               formatNumber(*frame.temperature_c, 0) + " °C)";
+        return Text::say("temperature (%1 °C, not %2 °C)")
+            .arg(formatNumber(*dark.temperature_c, 0))
+            .arg(formatNumber(*frame.temperature_c, 0));
     return {};
 }
 
@@ -59,14 +61,17 @@ bool darkFits(const DarkKind& dark, const DarkKind& frame) {
 Expected<void> checkDark(const Frame& frame) {
     const SkyBackground sky(frame);
     if (sky.level() > 0.5 * frame.info.saturation_adu)
-        return problem("This frame is not dark: its level is " + formatNumber(sky.level(), 0) + " of " +
-                           formatNumber(frame.info.saturation_adu, 0) + ".",
-                       "Light reaches the sensor.", "Cover the telescope well and take the darks again.");
+        return problem(Text::say("This frame is not dark: its level is %1 of %2.")
+                           .arg(formatNumber(sky.level(), 0))
+                           .arg(formatNumber(frame.info.saturation_adu, 0)),
+                       Text::say("Light reaches the sensor."),
+                       Text::say("Cover the telescope well and take the darks again."));
     const auto field = detectStars(frame);
     if (field && field->stars.size() >= 4)
-        return problem("This frame is not dark: it shows " +
-                           formatCount(static_cast<int>(field->stars.size()), "star") + ".",
-                       "The telescope is not covered.", "Cover it and take the darks again.");
+        return problem(Text::say("This frame is not dark: it shows %1.")
+                           .arg(Text::say("%n star|%n stars", "", static_cast<int>(field->stars.size()))),
+                       Text::say("The telescope is not covered."),
+                       Text::say("Cover it and take the darks again."));
     // Darkness is even; a lamp through a gap is not. Amplifier glow stays in the corners.
     std::vector<double> levels;
     for (int j = 1; j <= 3; ++j)
@@ -74,24 +79,25 @@ Expected<void> checkDark(const Frame& frame) {
             levels.push_back(sky.at(0.25 * i * frame.width, 0.25 * j * frame.height).level);
     const auto [low, high] = std::minmax_element(levels.begin(), levels.end());
     if (*high - *low > 6.0 * sky.noise())
-        return problem("This frame is not evenly dark: it differs by " + formatNumber(*high - *low, 0) +
-                           " counts across the middle.",
-                       "A lamp or the sky shines in past the cover.",
-                       "Cover the telescope well and try again.");
+        return problem(Text::say("This frame is not evenly dark: it differs by %1 counts across the middle.")
+                           .arg(formatNumber(*high - *low, 0)),
+                       Text::say("A lamp or the sky shines in past the cover."),
+                       Text::say("Cover the telescope well and try again."));
     return {};
 }
 
 Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames) {
     if (frames.size() < 5)
-        return problem("Too few darks: " + std::to_string(frames.size()) + ".", "Five make a usable mean.",
-                       "Take at least five.");
+        return problem(Text::say("Too few darks: %1.").arg(std::to_string(frames.size())),
+                       Text::say("Five make a usable mean."), Text::say("Take at least five."));
     MasterDark master;
     master.kind = DarkKind::of(frames.front());
     master.frames = static_cast<int>(frames.size());
     for (const Frame& f : frames) {
         if (const auto other = whyDarkDoesNotFit(DarkKind::of(f), master.kind); !other.empty())
-            return problem("The darks are not of one kind.", "They differ in " + other + ".",
-                           "Take all of them with the same settings.");
+            return problem(Text::say("The darks are not of one kind."),
+                           Text::say("They differ in %1.").arg(other),
+                           Text::say("Take all of them with the same settings."));
         if (const auto dark = checkDark(f); !dark)
             return tl::unexpected(dark.error());
     }

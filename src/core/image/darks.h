@@ -27,7 +27,7 @@ struct DarkKind {
 // Same camera settings, exposure to 5 %, temperature (where both are known) to 3 °C.
 bool darkFits(const DarkKind& dark, const DarkKind& frame);
 // The first setting in which they differ, in words; empty when it fits.
-std::string whyDarkDoesNotFit(const DarkKind& dark, const DarkKind& frame);
+Text whyDarkDoesNotFit(const DarkKind& dark, const DarkKind& frame);
 
 struct MasterDark {
     DarkKind kind;

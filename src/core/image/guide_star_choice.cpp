@@ -9,22 +9,29 @@
 namespace nordstjerna {
 
 namespace {
-std::string rejection(const Star& s, const StarField& field, int width, int height, double saturation_adu,
-                      double usualHfd, const ChoiceOptions& o) {
-    if (s.saturated || s.peak > o.maxPeakFraction * saturation_adu)
-        return "too bright: peak " + formatNumber(100.0 * s.peak / saturation_adu, 0) + " % of saturation";
+bool tooBright(const Star& s, double saturation_adu, const ChoiceOptions& o) {
+    return s.saturated || s.peak > o.maxPeakFraction * saturation_adu;
+}
+
+Text rejection(const Star& s, const StarField& field, int width, int height, double saturation_adu,
+               double usualHfd, const ChoiceOptions& o) {
+    if (tooBright(s, saturation_adu, o))
+        return Text::say("too bright: peak %1 % of saturation")
+            .arg(formatNumber(100.0 * s.peak / saturation_adu, 0));
     if (s.snr < o.minSnr)
-        return "too faint: SNR " + formatNumber(s.snr, 0) + ", wanted " + formatNumber(o.minSnr, 0);
+        return Text::say("too faint: SNR %1, wanted %2")
+            .arg(formatNumber(s.snr, 0))
+            .arg(formatNumber(o.minSnr, 0));
     if (s.hfd < o.minHfd)
-        return "too sharp: HFD " + formatNumber(s.hfd, 1) + " px, probably a hot pixel";
+        return Text::say("too sharp: HFD %1 px, probably a hot pixel").arg(formatNumber(s.hfd, 1));
     if (usualHfd > 0.0 && s.hfd > 1.8 * usualHfd)
-        return "too wide: HFD " + formatNumber(s.hfd, 1) + " px, a double star or a galaxy";
+        return Text::say("too wide: HFD %1 px, a double star or a galaxy").arg(formatNumber(s.hfd, 1));
     if (s.x < o.edge_px || s.y < o.edge_px || s.x > width - 1 - o.edge_px || s.y > height - 1 - o.edge_px)
-        return "too close to the edge";
+        return Text::say("too close to the edge");
     for (const Star& other : field.stars) {
         const double d = std::hypot(other.x - s.x, other.y - s.y);
         if (d > 0.5 && d < o.isolation_px && other.flux > 0.1 * s.flux)
-            return "a neighbour " + formatNumber(d, 0) + " px away";
+            return Text::say("a neighbour %1 px away").arg(formatNumber(d, 0));
     }
     return {};
 }
@@ -35,7 +42,8 @@ std::vector<Judged> judgeGuideStars(const StarField& field, int width, int heigh
     const double usual = typicalHfd(field);
     std::vector<Judged> all;
     for (const Star& s : field.stars) {
-        Judged j{s, false, rejection(s, field, width, height, saturation_adu, usual, options)};
+        Judged j{s, false, rejection(s, field, width, height, saturation_adu, usual, options),
+                 tooBright(s, saturation_adu, options)};
         j.chosen = j.reason.empty();
         all.push_back(j);
     }
@@ -56,10 +64,11 @@ std::vector<Judged> judgeGuideStars(const StarField& field, int width, int heigh
         const bool adds = 1.0 - std::sqrt(weight / (weight + own)) >= worth;
         if (++rank > options.most || (rank > fewest && !adds)) {
             j.chosen = false;
-            j.reason = "good, but not needed";
+            j.reason = Text::say("good, but not needed");
         } else {
             weight += own;
-            j.reason = "centroid good to " + formatNumber(noise(j.star) / std::sqrt(2.0), 3) + " px";
+            j.reason =
+                Text::say("centroid good to %1 px").arg(formatNumber(noise(j.star) / std::sqrt(2.0), 3));
         }
     }
     return all;
@@ -73,24 +82,28 @@ Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, 
     for (const Judged& j : judgeGuideStars(field, width, height, saturation_adu, options)) {
         if (j.chosen)
             chosen.push_back(j.star);
-        faint += j.reason.starts_with("too faint");
-        bright += j.reason.starts_with("too bright");
+        bright += j.tooBright;
+        faint += !j.tooBright && j.star.snr < options.minSnr;
     }
     if (!chosen.empty())
         return chosen;
     if (field.stars.empty())
-        return problem("No stars in the frame (background " + formatNumber(field.background, 0) + " of " +
-                           formatNumber(saturation_adu, 0) + ").",
-                       field.background > 0.6 * saturation_adu ? "The sky is too bright or a lamp is on."
-                                                               : "Cloud, a cap, or far out of focus.",
+        return problem(Text::say("No stars in the frame (background %1 of %2).")
+                           .arg(formatNumber(field.background, 0))
+                           .arg(formatNumber(saturation_adu, 0)),
                        field.background > 0.6 * saturation_adu
-                           ? "Shorten the exposure or shield the telescope."
-                           : "Check cover and focus, or expose longer.");
-    return problem("None of " + formatCount(static_cast<int>(field.stars.size()), "star") +
-                       " is fit for guiding.",
-                   std::to_string(faint) + " too faint, " + std::to_string(bright) +
-                       " too bright, the rest " + "too close to the edge or to a neighbour.",
-                   bright > faint ? "Shorten the exposure." : "Expose longer or move to a richer field.");
+                           ? Text::say("The sky is too bright or a lamp is on.")
+                           : Text::say("Cloud, a cap, or far out of focus."),
+                       field.background > 0.6 * saturation_adu
+                           ? Text::say("Shorten the exposure or shield the telescope.")
+                           : Text::say("Check cover and focus, or expose longer."));
+    return problem(Text::say("None of %1 is fit for guiding.")
+                       .arg(Text::say("%n star|%n stars", "", static_cast<int>(field.stars.size()))),
+                   Text::say("%1 too faint, %2 too bright, the rest too close to the edge or to a neighbour.")
+                       .arg(std::to_string(faint))
+                       .arg(std::to_string(bright)),
+                   bright > faint ? Text::say("Shorten the exposure.")
+                                  : Text::say("Expose longer or move to a richer field."));
 }
 
 Expected<GuideField> guideFieldOn(const Frame& frame, const ChoiceOptions& options) {
@@ -112,9 +125,9 @@ Expected<GuideField> guideFieldAt(const Frame& frame, const std::vector<Pixel>& 
         if (const auto s = findAndMeasure(frame, p.x, p.y, 10.0))
             stars.push_back(*s);
     if (stars.empty())
-        return problem("None of the chosen stars is there.",
-                       "The field has moved since they were chosen, or cloud hides it.",
-                       "Choose again, or let the stars be chosen by merit.");
+        return problem(Text::say("None of the chosen stars is there."),
+                       Text::say("The field has moved since they were chosen, or cloud hides it."),
+                       Text::say("Choose again, or let the stars be chosen by merit."));
     return GuideField{std::move(stars), std::move(*field)};
 }
 

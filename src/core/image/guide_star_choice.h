@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/image/star_detect.h"
 #include "core/sky/tangent_plane.h"
 
@@ -21,7 +22,8 @@ struct ChoiceOptions {
 struct Judged {
     Star star;
     bool chosen = false;
-    std::string reason;
+    Text reason;
+    bool tooBright = false;
 };
 
 // All stars of the field with the reason for choice or rejection; the chosen ones first, best first.

@@ -309,8 +309,9 @@ private:
 
 Expected<StarField> detectStars(const Frame& frame, const DetectOptions& options) {
     if (frame.width < 32 || frame.height < 32)
-        return problem("The frame is too small.", "At least 32 × 32 pixels are needed to find stars.",
-                       "Read out a larger area.");
+        return problem(Text::say("The frame is too small."),
+                       Text::say("At least 32 × 32 pixels are needed to find stars."),
+                       Text::say("Read out a larger area."));
     const SkyBackground sky(frame);
     StarField field;
     field.background = sky.level();

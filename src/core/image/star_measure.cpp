@@ -368,8 +368,8 @@ double radiusHolding(const Growth& g, double amount) {
 }
 
 tl::unexpected<Problem> noStar() {
-    return problem("No star here.", "Nothing stands above the noise at this place.",
-                   "Choose another star or expose longer.");
+    return problem(Text::say("No star here."), Text::say("Nothing stands above the noise at this place."),
+                   Text::say("Choose another star or expose longer."));
 }
 
 } // namespace
@@ -382,8 +382,8 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
     const double gx = guessX - frame.x0;
     const double gy = guessY - frame.y0;
     if (!(gx >= 3 && gy >= 3 && gx <= frame.width - 4 && gy <= frame.height - 4))
-        return problem("The star is at the edge of the frame.", "Its profile is cut off.",
-                       "Choose a star farther inside.");
+        return problem(Text::say("The star is at the edge of the frame."),
+                       Text::say("Its profile is cut off."), Text::say("Choose a star farther inside."));
     const Cut c = cutAround(frame, gx, gy, options.radius_px);
     Background b = ringBackground(frame, c);
     b.noise *= frame.info.hiddenNoise;
@@ -404,8 +404,9 @@ Expected<Star> measureStar(const Frame& frame, double guessX, double guessY, con
         const double neighbours = 0.25 * (frame.at(peakX - 1, peakY) + frame.at(peakX + 1, peakY) +
                                           frame.at(peakX, peakY - 1) + frame.at(peakX, peakY + 1));
         if (looksLikeHotPixel(above, neighbours - b.level))
-            return problem("A hot pixel, not a star.", "A single pixel stands alone here.",
-                           "Use darks or choose another star.");
+            return problem(Text::say("A hot pixel, not a star."),
+                           Text::say("A single pixel stands alone here."),
+                           Text::say("Use darks or choose another star."));
     }
 
     // A wide faint star has no one brightest pixel: start where the light of five by five pixels is greatest.
@@ -539,8 +540,9 @@ Expected<Star> findAndMeasure(const Frame& frame, double x, double y, double sea
                 best = sum, bestX = px, bestY = py;
         }
     if (bestX < 0)
-        return problem("The star's window lies outside the frame.", "The star has left the sensor.",
-                       "Centre the star or choose another.");
+        return problem(Text::say("The star's window lies outside the frame."),
+                       Text::say("The star has left the sensor."),
+                       Text::say("Centre the star or choose another."));
     const auto found = measureStar(frame, bestX + frame.x0, bestY + frame.y0, options);
     if (found)
         return found;

@@ -52,10 +52,11 @@ Measured fastNoise(std::span<const double> t, std::span<const double> v) {
 Expected<RunSummary> summarise(const Run& run) {
     const Series s = usable(run.rows);
     if (s.t.size() < 10)
-        return problem("The run is too short to judge.",
-                       formatCount(static_cast<int>(s.t.size()), "usable row") + " of " +
-                           std::to_string(run.rows.size()) + "; at least 10 are needed.",
-                       "Record longer, or check why the star was lost.");
+        return problem(Text::say("The run is too short to judge."),
+                       Text::say("%1 of %2; at least 10 are needed.")
+                           .arg(Text::say("%n usable row|%n usable rows", "", static_cast<int>(s.t.size())))
+                           .arg(std::to_string(run.rows.size())),
+                       Text::say("Record longer, or check why the star was lost."));
     RunSummary summary;
     const auto one = [&](const std::vector<double>& v) -> Expected<AxisSummary> {
         AxisSummary a;

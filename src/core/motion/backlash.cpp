@@ -26,15 +26,15 @@ double airInflation(const std::vector<double>& rest, double pace_s) {
 const char* backlashShapeName(BacklashShape shape) {
     switch (shape) {
     case BacklashShape::none:
-        return "none";
+        return Text::mark("none");
     case BacklashShape::gap:
-        return "gap";
+        return Text::mark("gap");
     case BacklashShape::gradual:
-        return "gradual";
+        return Text::mark("gradual");
     case BacklashShape::jump:
         break;
     }
-    return "jump";
+    return Text::mark("jump");
 }
 
 namespace {
@@ -176,9 +176,10 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
     const auto legs = pulseLegs(run.rows);
     const PlayRecord record = legs.size() < 2 ? PlayRecord{} : recordOf(run.rows, legs);
     if (record.samples.size() < 8)
-        return problem("This is no complete backlash test.",
-                       "Pulses north and then south are needed, with the star measured after each.",
-                       "Record a backlash test.");
+        return problem(
+            Text::say("This is no complete backlash test."),
+            Text::say("Pulses north and then south are needed, with the star measured after each."),
+            Text::say("Record a backlash test."));
     // Without a shape, with a gap, leaping, coming along softly: told apart by likelihood.
     const PlayFit fits[] = {fitPlay(record, BacklashShape::none), fitPlay(record, BacklashShape::gap),
                             fitPlay(record, BacklashShape::jump), fitPlay(record, BacklashShape::gradual)};
@@ -201,10 +202,12 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
     const double rate = std::abs(fit.rate_arcsec_s);
     const double first = record.legs_s.front();
     if (rate * first < std::max(1.5, 5.0 * sigma))
-        return problem("The star did not follow the Dec pulses.",
-                       "It moved " + formatNumber(rate * first, 1) + "″ in " + formatNumber(first, 1) +
-                           " s of " + (legs.front().south ? "south" : "north") + " pulses.",
-                       "Check the cable, the Dec clutch and the mount's guide rate.");
+        return problem(Text::say("The star did not follow the Dec pulses."),
+                       (legs.front().south ? Text::say("It moved %1″ in %2 s of south pulses.")
+                                           : Text::say("It moved %1″ in %2 s of north pulses."))
+                           .arg(formatNumber(rate * first, 1))
+                           .arg(formatNumber(first, 1)),
+                       Text::say("Check the cable, the Dec clutch and the mount's guide rate."));
     // Where no gap is seen, how large one could hide is told by the fit that has one.
     const PlayFit& told = fit.law.shape == BacklashShape::none ? gap : fit;
     const Eigen::MatrixXd covariance = sigma * sigma * playCovariance(record, told);

@@ -18,7 +18,7 @@ constexpr double jumpSigmas = 8.0;
 constexpr int leastRows = 5; // between two jumps, to be worth a level of their own
 constexpr int mostLevels = 40;
 
-void leaveOut(std::vector<LeftOut>& list, double t_s, const std::string& why) {
+void leaveOut(std::vector<LeftOut>& list, double t_s, const Text& why) {
     if (!list.empty() && list.back().why == why && t_s >= list.back().to_s && t_s - list.back().to_s < 30.0) {
         list.back().to_s = t_s;
         ++list.back().rows;
@@ -27,9 +27,9 @@ void leaveOut(std::vector<LeftOut>& list, double t_s, const std::string& why) {
     }
 }
 
-std::string reasonOf(const RunRow& row) {
+Text reasonOf(const RunRow& row) {
     if (!row.measured())
-        return "no star";
+        return Text::say("no star");
     return row.events.empty() ? std::string() : eventText(RunEvents({row.events.list().front()}));
 }
 
@@ -69,7 +69,7 @@ void dropExcursions(CleanRun& c, double sigmaRa, double sigmaDec) {
                   std::abs(c.dec_arcsec[i] - neighbourMedian(c.dec_arcsec, i)) > farOut * sigmaDec;
     for (size_t i = 0; i < gone.size(); ++i)
         if (gone[i])
-            leaveOut(c.leftOut, c.t_s[i], "excursion");
+            leaveOut(c.leftOut, c.t_s[i], Text::say("excursion"));
     erase(c, gone);
 }
 
@@ -109,7 +109,7 @@ void splitAtJumps(CleanRun& c, double sigmaRa, double sigmaDec) {
     for (size_t i = 0; i < gone.size(); ++i)
         if (rows[static_cast<size_t>(c.level[i])] < least) {
             gone[i] = true;
-            leaveOut(c.leftOut, c.t_s[i], "between jumps");
+            leaveOut(c.leftOut, c.t_s[i], Text::say("between jumps"));
         }
     erase(c, gone);
     // Levels that lost all their rows close up.

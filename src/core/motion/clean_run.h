@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/motion/run.h"
 
 namespace nordstjerna {
@@ -13,7 +14,7 @@ struct LeftOut {
     double from_s = 0.0;
     double to_s = 0.0;
     int rows = 0;
-    std::string why; // "no star", "excursion", "settling" …
+    Text why; // "no star", "excursion", "settling" …
 };
 
 struct CleanRun {

@@ -16,27 +16,26 @@ double CorrectionCurve::peakToPeak_arcsec() const {
 
 Expected<CorrectionCurve> curveFrom(const WormError& w, const RunMeta& meta) {
     if (meta.kind != RunKind::free)
-        return problem(
-            "This run shows no curve.",
-            "Corrections were given meanwhile: what is periodic in it is what they left, not what the mount "
-            "does.",
-            "Record a free run.");
+        return problem(Text::say("This run shows no curve."),
+                       Text::say("Corrections were given meanwhile: what is periodic in it is what they "
+                                 "left, not what the mount does."),
+                       Text::say("Record a free run."));
     if (meta.ra_deg == 0.0 && meta.dec_deg == 0.0)
-        return problem(
-            "The run does not say where the telescope pointed.",
-            "Stars show the RA axis' motion times the cosine of their declination, which is not in its "
-            "header.",
-            "Add pointing.ra and pointing.dec to the header.");
+        return problem(Text::say("The run does not say where the telescope pointed."),
+                       Text::say("Stars show the RA axis' motion times the cosine of their declination, "
+                                 "which is not in its header."),
+                       Text::say("Add pointing.ra and pointing.dec to the header."));
     const double c = std::cos(Angle::fromDeg(meta.dec_deg).rad());
     if (c < 0.15)
-        return problem("The stars of this run are too near the pole for a curve.",
-                       "At declination " + formatNumber(meta.dec_deg, 0) + "° they show only " +
-                           formatNumber(100.0 * c, 0) + " % of the RA axis' motion.",
-                       "Record a free run below 80° declination, best near the equator.");
+        return problem(Text::say("The stars of this run are too near the pole for a curve."),
+                       Text::say("At declination %1° they show only %2 % of the RA axis' motion.")
+                           .arg(formatNumber(meta.dec_deg, 0))
+                           .arg(formatNumber(100.0 * c, 0)),
+                       Text::say("Record a free run below 80° declination, best near the equator."));
     if (!(w.peakToPeak_arcsec.value > 0.0))
-        return problem("There is no periodic error to correct.",
-                       "No harmonic of the worm stands out of the noise of this run.",
-                       "Record two or three turns in good seeing, or leave the mount as it is.");
+        return problem(Text::say("There is no periodic error to correct."),
+                       Text::say("No harmonic of the worm stands out of the noise of this run."),
+                       Text::say("Record two or three turns in good seeing, or leave the mount as it is."));
     CorrectionCurve curve;
     curve.wormPeriod_s = w.period_s.value;
     curve.byMount = w.byMount;

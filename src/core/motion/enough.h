@@ -4,13 +4,14 @@
 #include <string>
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/motion/motion_analysis.h"
 
 namespace nordstjerna {
 
 struct WantedFigure {
-    std::string name;    // "Dec drift"
-    std::string state;   // "± 0.08 ″/min (want 0.05)"
+    Text name;           // "Dec drift"
+    Text state;          // "± 0.08 ″/min (want 0.05)"
     double left_s = 0.0; // 0: good enough; negative: cannot be told yet
 };
 

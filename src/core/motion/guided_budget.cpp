@@ -149,24 +149,27 @@ void share(Split& s) {
 
 } // namespace
 
-const char* remedyFor(Cause cause) {
+Text remedyFor(Cause cause) {
     switch (cause) {
     case Cause::noise:
-        return "No setting of the loop lowers it; longer exposures and more guide stars average the seeing.";
+        return Text::say(
+            "No setting of the loop lowers it; longer exposures and more guide stars average the seeing.");
     case Cause::periodic:
-        return "The model controller predicts the worm; a correction curve in the mount removes part of it.";
+        return Text::say(
+            "The model controller predicts the worm; a correction curve in the mount removes part of it.");
     case Cause::drift:
-        return "Better polar alignment; the model controller corrects what is left ahead of time.";
+        return Text::say("Better polar alignment; the model controller corrects what is left ahead of time.");
     case Cause::backlash:
-        return "Measure the backlash and let the model take it up, or guide Dec against the drift alone.";
+        return Text::say(
+            "Measure the backlash and let the model take it up, or guide Dec against the drift alone.");
     case Cause::overCorrection:
-        return "A smaller loop gain or a longer exposure: the corrections chase the seeing.";
+        return Text::say("A smaller loop gain or a longer exposure: the corrections chase the seeing.");
     case Cause::underCorrection:
-        return "A larger loop gain or a shorter exposure: the corrections come too late.";
+        return Text::say("A larger loop gain or a shorter exposure: the corrections come too late.");
     case Cause::excursion:
         break;
     }
-    return "Shelter from wind and cables; single gusts are best left alone.";
+    return Text::say("Shelter from wind and cables; single gusts are best left alone.");
 }
 
 std::optional<Cause> GuidedBudget::worst() const {
@@ -185,8 +188,9 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     const auto [t, ra, dec] = judgedFrames(d, track, 0);
     constexpr size_t fewest = 60;
     if (t.size() < fewest)
-        return problem("Too little of the run counts for a budget.",
-                       std::to_string(t.size()) + " of at least 60 rows are settled.", "Guide for longer.");
+        return problem(Text::say("Too little of the run counts for a budget."),
+                       Text::say("%1 of at least 60 rows are settled.").arg(std::to_string(t.size())),
+                       Text::say("Guide for longer."));
     GuidedBudget b;
     b.span_s = t.back() - t.front();
     b.recorded = figuresFrom(ra, dec);

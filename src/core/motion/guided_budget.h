@@ -27,6 +27,6 @@ struct GuidedBudget {
 Expected<GuidedBudget> guidedBudget(const Run& run);
 
 // What lowers a share.
-const char* remedyFor(Cause cause);
+Text remedyFor(Cause cause);
 
 } // namespace nordstjerna

@@ -61,9 +61,9 @@ LoopInput loopInput(const RunRow& row, const PulsePair& sent, double exposure_s)
 
 Expected<std::vector<PulsePair>> pulsesAgain(const Run& run) {
     if (!run.meta.loop || !run.meta.controller)
-        return problem("The table does not say how the guide loop was set up.",
-                       "Its header has no \"loop\" or no \"controller\".",
-                       "Replay other settings on it instead.");
+        return problem(Text::say("The table does not say how the guide loop was set up."),
+                       Text::say("Its header has no \"loop\" or no \"controller\"."),
+                       Text::say("Replay other settings on it instead."));
     LoopSettings settings{*run.meta.controller, run.meta.loop->settle};
     GuideLoop loop(geometryOf(run.meta), settings, run.meta.loop->priors);
     double exposure = run.meta.loop->exposure_s;
@@ -168,9 +168,11 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     }
     constexpr size_t fewest = 30;
     if (d.t_s.size() < fewest)
-        return problem("The run is too short to replay.",
-                       formatCount(static_cast<int>(d.t_s.size()), "measured row") + " of at least 30.",
-                       "Record for longer.");
+        return problem(
+            Text::say("The run is too short to replay."),
+            Text::say("%1 of at least 30.")
+                .arg(Text::say("%n measured row|%n measured rows", "", static_cast<int>(d.t_s.size()))),
+            Text::say("Record for longer."));
     if (d.exposure_s <= 0.0)
         d.exposure_s = std::max(0.5, medianStep(d.t_s) - 0.5);
     d.ra = loop.belief(Axis::ra);

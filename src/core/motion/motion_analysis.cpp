@@ -85,6 +85,26 @@ std::vector<BudgetShare> budgetOf(const MotionAnalysis& m) {
 
 } // namespace
 
+Text causeWords(Cause cause) {
+    switch (cause) {
+    case Cause::noise:
+        return Text::say("noise");
+    case Cause::periodic:
+        return Text::say("periodic error");
+    case Cause::drift:
+        return Text::say("drift");
+    case Cause::backlash:
+        return Text::say("backlash");
+    case Cause::overCorrection:
+        return Text::say("corrected too much");
+    case Cause::underCorrection:
+        return Text::say("corrected too little");
+    case Cause::excursion:
+        break;
+    }
+    return Text::say("single excursions");
+}
+
 const char* causeName(Cause cause) {
     switch (cause) {
     case Cause::noise:
@@ -113,17 +133,18 @@ Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
     m.clean = cleanRun(run);
     m.wormGiven_s = wormPeriod_s;
     if (m.clean.t_s.size() < 10)
-        return problem("The run is too restless to judge.",
-                       formatCount(m.rowsUsed(), "row") + " of " + std::to_string(run.rows.size()) +
-                           " are left between " +
-                           formatCount(static_cast<int>(m.clean.jumps_s.size()), "jump") +
-                           " and without excursions.",
-                       "Record again without slews or dithers, out of the wind.");
+        return problem(Text::say("The run is too restless to judge."),
+                       Text::say("%1 of %2 are left between %3 and without excursions.")
+                           .arg(Text::say("%n row|%n rows", "", m.rowsUsed()))
+                           .arg(std::to_string(run.rows.size()))
+                           .arg(Text::say("%n jump|%n jumps", "", static_cast<int>(m.clean.jumps_s.size()))),
+                       Text::say("Record again without slews or dithers, out of the wind."));
     constexpr double longest_s = 7.0 * 86400.0;
     if (m.clean.span_s() > longest_s)
-        return problem("The run lasts " + formatNumber(m.clean.span_s() / 86400.0, 0) + " days.",
-                       "That is no free run, or its time column is not in seconds since the start.",
-                       "Check the column, or cut the table into nights.");
+        return problem(
+            Text::say("The run lasts %1 days.").arg(formatNumber(m.clean.span_s() / 86400.0, 0)),
+            Text::say("That is no free run, or its time column is not in seconds since the start."),
+            Text::say("Check the column, or cut the table into nights."));
     m.summary = *summary;
     m.ra.rms_arcsec = summary->ra.rms_arcsec;
     m.dec.rms_arcsec = summary->dec.rms_arcsec;

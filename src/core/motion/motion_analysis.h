@@ -20,6 +20,7 @@ struct AxisMotion {
 
 enum class Cause { noise, periodic, drift, backlash, overCorrection, underCorrection, excursion };
 const char* causeName(Cause cause);
+Text causeWords(Cause cause); // "periodic error"
 
 struct BudgetShare {
     Cause cause = Cause::noise;

@@ -23,16 +23,16 @@ double shareWithin(double span_s) {
 
 } // namespace
 
-const char* mountPartMeaning(MountPartKind kind) {
+Text mountPartMeaning(MountPartKind kind) {
     switch (kind) {
     case MountPartKind::live:
-        return "by what the loop believed at the time";
+        return Text::say("by what the loop believed at the time");
     case MountPartKind::smoothed:
-        return "by the mount's track through all frames";
+        return Text::say("by the mount's track through all frames");
     case MountPartKind::exposure:
         break;
     }
-    return "by what the loop believed during the exposure";
+    return Text::say("by what the loop believed during the exposure");
 }
 
 MountGlimpse glimpseOf(const RowBelief& belief) {

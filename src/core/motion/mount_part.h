@@ -16,7 +16,7 @@ enum class MountPartKind {
     exposure  // of one imaging exposure: as live, over the frames taken meanwhile
 };
 // For a reader: "by what the loop believed at the time" …
-const char* mountPartMeaning(MountPartKind kind);
+Text mountPartMeaning(MountPartKind kind);
 
 // Where the loop believed the mount in one frame.
 struct MountGlimpse {

@@ -336,9 +336,10 @@ double PeriodicResult::amplitudeAt(size_t i) const {
 Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const double> v,
                                       const PeriodicOptions& options) {
     if (t.size() < 30)
-        return problem("The run is too short to look for periods.",
-                       formatCount(static_cast<int>(t.size()), "row") + "; at least 30 are needed.",
-                       "Record longer.");
+        return problem(Text::say("The run is too short to look for periods."),
+                       Text::say("%1; at least 30 are needed.")
+                           .arg(Text::say("%n row|%n rows", "", static_cast<int>(t.size()))),
+                       Text::say("Record longer."));
     const double span = t.back() - t.front();
     PeriodicResult result;
     result.longestPeriod_s = span / leastTurns;

@@ -117,7 +117,7 @@ std::string wordsOf(const RunEvent& event) {
 
 std::string textOf(const RunEvent& event) {
     if (const auto* change = std::get_if<ChangedSetting>(&event))
-        return settingName(change->key) + " " + settingText(change->key, change->value);
+        return settingName(change->key).english() + " " + settingText(change->key, change->value).english();
     if (const auto* move = std::get_if<AimMove>(&event)) {
         const double ra = move->by.dra_arcsec;
         const double dec = move->by.ddec_arcsec;

@@ -18,13 +18,14 @@ constexpr double measuredGain = 0.015;     // relative: less is not worth a chan
 constexpr double mountGain = 0.1;
 constexpr double longestExposure_s = 8.0;
 
-std::string instead(const Measured& then, const Measured& now) {
-    return formatMeasured(then, "″", 2) + " instead of " + formatMeasured(now, "″", 2);
+Text instead(const Measured& then, const Measured& now) {
+    return Text::say("%1 instead of %2").arg(formatMeasured(then, "″", 2)).arg(formatMeasured(now, "″", 2));
 }
 
-std::string evidenceFor(const Measured& then, const Measured& now, int tried) {
-    return "Replayed on this run: " + instead(then, now) + ", the best of " + std::to_string(tried) +
-           " settings tried.";
+Text evidenceFor(const Measured& then, const Measured& now, int tried) {
+    return Text::say("Replayed on this run: %1, the best of %2 settings tried.")
+        .arg(instead(then, now))
+        .arg(std::to_string(tried));
 }
 
 // One axis under other settings: less in all, or as much in all and less of it the mount's.
@@ -44,25 +45,26 @@ bool better(const Measured& total, const Measured& totalNow, const Measured& mou
 void addAxis(std::vector<Recommendation>& list, const SettingsBook& book, const ControllerSettings& best,
              bool ra, const Measured& then, const Measured& now, int tried) {
     const ControllerKind kind = ra ? best.ra.kind : best.dec.kind;
-    const auto add = [&](SettingKey key, const std::string& reason) {
+    const auto add = [&](SettingKey key, const Text& reason) {
         const double value = settingValue(best, key);
         if (std::abs(value - book.value(key)) < 1e-9)
             return;
-        list.push_back({key, value, settingName(key) + " " + settingText(key, value),
+        list.push_back({key, value, Text::say("%1 %2").arg(settingName(key)).arg(settingText(key, value)),
                         evidenceFor(then, now, tried), reason});
     };
     const ControllerDescriptor& controller = controllerOf(kind);
-    add(ra ? SettingKey::kindRa : SettingKey::kindDec, ra ? controller.reasonRa : controller.reasonDec);
+    add(ra ? SettingKey::kindRa : SettingKey::kindDec,
+        Text::say(ra ? controller.reasonRa : controller.reasonDec));
     if (!controller.hasGain)
         return; // the others have no such settings
     add(ra ? SettingKey::gainRa : SettingKey::gainDec,
         settingValue(best, ra ? SettingKey::gainRa : SettingKey::gainDec) <
                 book.value(ra ? SettingKey::gainRa : SettingKey::gainDec)
-            ? "Corrects less of the seeing."
-            : "Follows the mount more closely.");
+            ? Text::say("Corrects less of the seeing.")
+            : Text::say("Follows the mount more closely."));
     add(ra ? SettingKey::deadbandRa : SettingKey::deadbandDec,
-        "Errors below it are seeing more often than mount motion.");
-    add(ra ? SettingKey::smoothingRa : SettingKey::smoothingDec, "Damps what is only seeing.");
+        Text::say("Errors below it are seeing more often than mount motion."));
+    add(ra ? SettingKey::smoothingRa : SettingKey::smoothingDec, Text::say("Damps what is only seeing."));
 }
 
 // The star must still be measured well in a shorter exposure: it has so much less light.
@@ -134,21 +136,28 @@ void addExposure(Tune& result, const Run& run, const Disturbance& whole, const M
     const double exposure = std::round(10.0 * least->exposure_s) / 10.0;
     if (std::abs(exposure - book.value(SettingKey::exposure)) < 0.1)
         return;
-    const std::string brings = "mount part " + instead(least->mountPart_arcsec, least->against_arcsec) + ".";
+    const Text brings =
+        Text::say("mount part %1.").arg(instead(least->mountPart_arcsec, least->against_arcsec));
     result.changes.push_back(
-        {SettingKey::exposure, exposure, "Expose " + settingText(SettingKey::exposure, exposure),
-         least->made ? "Simulated shorter frames, with mount motion and noise of this run: " + brings
-                     : "With frames taken together by " + formatNumber(least->exposure_s / d.exposure_s, 0) +
-                           ": " + brings,
-         least->made ? "This mount moves faster than the frames follow; the star is bright enough for more."
-                     : "A longer exposure averages the seeing; this mount is smooth enough for it."});
+        {SettingKey::exposure, exposure,
+         Text::say("Expose %1").arg(settingText(SettingKey::exposure, exposure)),
+         least->made
+             ? Text::say("Simulated shorter frames, with mount motion and noise of this run: %1").arg(brings)
+             : Text::say("With frames taken together by %1: %2")
+                   .arg(formatNumber(least->exposure_s / d.exposure_s, 0))
+                   .arg(brings),
+         least->made
+             ? Text::say(
+                   "This mount moves faster than the frames follow; the star is bright enough for more.")
+             : Text::say("A longer exposure averages the seeing; this mount is smooth enough for it.")});
 }
 
 } // namespace
 
-std::string figuresText(const LoopFigures& f) {
-    return formatMeasured(f.total_arcsec, "″", 2) + " (mount part " +
-           formatMeasured(f.mountPart_arcsec, "″", 2) + ")";
+Text figuresText(const LoopFigures& f) {
+    return Text::say("%1 (mount part %2)")
+        .arg(formatMeasured(f.total_arcsec, "″", 2))
+        .arg(formatMeasured(f.mountPart_arcsec, "″", 2));
 }
 
 Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResult* backlash,
@@ -165,12 +174,14 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     const double worm = d.priors.ra.wormPeriod_s;
     const double needed = std::max(shortestRecord_s, turnsNeeded * worm);
     if (d.span_s() < needed)
-        return problem("The run is too short to tune on.",
-                       formatDuration(d.span_s()) + " of " + formatDuration(needed) +
-                           (worm > 0.0 && turnsNeeded * worm > shortestRecord_s
-                                ? ": the worm must turn at least once before it can be predicted."
-                                : ": less cannot separate mount and seeing."),
-                       "Go on recording for " + formatDuration(std::ceil(needed - d.span_s())) + ".");
+        return problem(
+            Text::say("The run is too short to tune on."),
+            (worm > 0.0 && turnsNeeded * worm > shortestRecord_s
+                 ? Text::say("%1 of %2: the worm must turn at least once before it can be predicted.")
+                 : Text::say("%1 of %2: less cannot separate mount and seeing."))
+                .arg(formatDuration(d.span_s()))
+                .arg(formatDuration(needed)),
+            Text::say("Go on recording for %1.").arg(formatDuration(std::ceil(needed - d.span_s()))));
     Tune result;
     result.guided = run.meta.kind == RunKind::guided;
     LoopSettings present{book.controller(), d.settings.settle};
@@ -179,7 +190,8 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
         progress(0.1);
     const SearchResult found = searchSettings(d, present, stop, progress);
     if (found.stopped)
-        return problem("Tuning was stopped.", "Not all settings had been tried.", "Start it again.");
+        return problem(Text::say("Tuning was stopped."), Text::say("Not all settings had been tried."),
+                       Text::say("Start it again."));
     result.tried = found.tried;
     const LoopFigures replayedNow = figuresOf(d, track, replayLoop(d, present));
     const LoopFigures then = figuresOf(d, track, replayLoop(d, found.best));

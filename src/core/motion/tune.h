@@ -5,6 +5,7 @@
 
 #include <functional>
 
+#include "core/base/text.h"
 #include "core/guide/settings_book.h"
 #include "core/motion/backlash.h"
 #include "core/motion/loop_search.h"
@@ -15,9 +16,9 @@ namespace nordstjerna {
 struct Recommendation {
     SettingKey key = SettingKey::exposure;
     double value = 0.0;
-    std::string headline; // "RA controller model"
-    std::string evidence; // the numbers
-    std::string reason;   // what it brings
+    Text headline; // "RA controller model"
+    Text evidence; // the numbers
+    Text reason;   // what it brings
 };
 
 struct Tune {
@@ -36,6 +37,6 @@ Expected<Tune> tune(const Run& run, const SettingsBook& settings, const Backlash
                     const std::function<bool()>& stop = {}, const std::function<void(double)>& progress = {});
 
 // "0.78″ (mount part 0.53 ± 0.04″)"
-std::string figuresText(const LoopFigures& f);
+Text figuresText(const LoopFigures& f);
 
 } // namespace nordstjerna

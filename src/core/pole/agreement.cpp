@@ -74,29 +74,37 @@ Agreement compareMethods(const std::vector<MethodResult>& methods) {
         a.trusted = best->name;
     const std::vector<Difference> all = differencesOf(methods);
     a.known = !all.empty();
-    std::string worst;
+    Text worst;
     for (const Difference& d : all)
         if (d.sigma >= a.worst_sigma) {
             a.worst_sigma = d.sigma;
-            worst = d.one->name + " and " + d.two->name + " differ by " + formatNumber(d.arcmin, 2) +
-                    "′ in the " + d.component + " component, " + formatNumber(d.sigma, 1) +
-                    " times its uncertainty";
+            worst = Text::say("%1 and %2 differ by %3′ in the %4 component, %5 times its uncertainty")
+                        .arg(d.one->name)
+                        .arg(d.two->name)
+                        .arg(formatNumber(d.arcmin, 2))
+                        .arg(d.component)
+                        .arg(formatNumber(d.sigma, 1));
         }
     a.agree = a.worst_sigma < 3.0;
     if (methods.empty())
-        a.verdict = "Nothing measured yet.";
+        a.verdict = Text::say("Nothing measured yet.");
     else if (!a.known)
-        a.verdict = "One method only so far; a second one would show whether it can be relied on.";
+        a.verdict = Text::say("One method only so far; a second one would show whether it can be relied on.");
     else if (a.agree)
-        a.verdict = "The methods agree: " + worst + "." +
-                    (best ? " Use the " + a.trusted + ", the most precise." : std::string());
+        a.verdict = Text::say("The methods agree: %1.")
+                        .arg(worst)
+                        .then(best ? Text::say("Use the %1, the most precise.").arg(a.trusted) : Text());
     else {
         const MethodResult* odd = oddOneOut(methods, all);
-        a.verdict = "The methods do not agree: " + worst +
-                    ". Something moved between them, or one was disturbed. " +
-                    (odd ? "The others agree with each other, so the " + odd->name +
-                               " is the odd one out: repeat that."
-                         : "It is not clear which is wrong; measure again and see which is confirmed.");
+        a.verdict =
+            Text::say("The methods do not agree: %1. Something moved between them, or one was disturbed.")
+                .arg(worst)
+                .then(
+                    odd ? Text::say(
+                              "The others agree with each other, so the %1 is the odd one out: repeat that.")
+                              .arg(odd->name)
+                        : Text::say(
+                              "It is not clear which is wrong; measure again and see which is confirmed."));
     }
     return a;
 }

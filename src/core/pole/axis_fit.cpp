@@ -52,8 +52,8 @@ AxisBasis axisBasis(const Vec3& axis) {
 Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& site) {
     const size_t n = sightings.size();
     if (n < 2)
-        return problem("One sighting does not show an axis.", "At least two are needed.",
-                       "Take another sighting.");
+        return problem(Text::say("One sighting does not show an axis."),
+                       Text::say("At least two are needed."), Text::say("Take another sighting."));
 
     // Start: the rotation between the two frames that differ most has the axis itself.
     size_t from = 0;
@@ -66,11 +66,11 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
                 widest = angle, from = i, to = j;
         }
     if (widest < Angle::fromDeg(1.0).rad())
-        return problem("The sightings lie in the same part of the sky.",
-                       "Between them the camera turned by only " +
-                           formatNumber(Angle::fromRad(widest).deg(), 1) +
-                           "°; an axis shows from about 15° on.",
-                       "Turn the mount in RA by 15° to 60° between sightings.");
+        return problem(
+            Text::say("The sightings lie in the same part of the sky."),
+            Text::say("Between them the camera turned by only %1°; an axis shows from about 15° on.")
+                .arg(formatNumber(Angle::fromRad(widest).deg(), 1)),
+            Text::say("Turn the mount in RA by 15° to 60° between sightings."));
     Vec3 axis = rotationVector(sightings[to].camera * sightings[from].camera.transpose()).normalized();
     if (axis.dot(elevatedPole(site, false)) < 0.0)
         axis = -axis;
@@ -95,8 +95,9 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
         normal = gram(jacobian);
         const Eigen::VectorXd step = -solveSymmetric(normal, transposeTimes(jacobian, r));
         if (!step.allFinite())
-            return problem("The axis could not be found.", "The sightings contradict each other.",
-                           "Measure again; do not touch the mount between sightings.");
+            return problem(Text::say("The axis could not be found."),
+                           Text::say("The sightings contradict each other."),
+                           Text::say("Measure again; do not touch the mount between sightings."));
         model = model.moved(step);
         r = residuals(model, sightings);
         if (step.norm() < 1e-11)
@@ -118,12 +119,13 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
         fit.residual_arcsec.push_back(std::hypot(r[k], r[k + 1]) * sightings[i].sigmaDirection_arcsec);
     }
     if (fit.chiSquarePerFreedom > 400.0)
-        return problem("The sightings do not lie on one circle.",
-                       "They miss it by up to " +
-                           std::to_string(static_cast<int>(std::lround(
-                               *std::max_element(fit.residual_arcsec.begin(), fit.residual_arcsec.end())))) +
-                           "″: the Dec axis moved, the camera turned, or the mount was bumped.",
-                       "Clamp Dec and measure again without touching the mount.");
+        return problem(
+            Text::say("The sightings do not lie on one circle."),
+            Text::say(
+                "They miss it by up to %1″: the Dec axis moved, the camera turned, or the mount was bumped.")
+                .arg(std::to_string(static_cast<int>(
+                    std::lround(*std::max_element(fit.residual_arcsec.begin(), fit.residual_arcsec.end()))))),
+            Text::say("Clamp Dec and measure again without touching the mount."));
     return fit;
 }
 

@@ -34,19 +34,26 @@ DriftMeaning meaningOfDrift(const DriftWatch& dec, const Measured& ra, const Sit
     return m;
 }
 
-std::string componentText(const DriftComponent& c) {
+Text componentText(const DriftComponent& c) {
     const bool mostlyEast = std::abs(c.east) >= std::abs(c.high);
     const double share = std::abs(mostlyEast ? c.east : c.high);
     const std::string size = formatMeasured({std::abs(c.amount_arcmin.value), c.amount_arcmin.sigma}, "′", 2);
-    const char* side = mostlyEast ? (c.amount_arcmin.value > 0.0 ? "east" : "west")
-                                  : (c.amount_arcmin.value > 0.0 ? "too high" : "too low");
+    const bool positive = c.amount_arcmin.value > 0.0;
     // Within some 4° of it the direction may go by its name: the other part then adds less than a tenth of
     // itself.
     if (share > 0.997)
-        return "Here in the sky that is an axis " + size + " " + side + ".";
-    return "Here in the sky that is " + size + " of polar error, mostly in " +
-           (mostlyEast ? "azimuth (to the " : "altitude (") + side +
-           "); the other component cannot be seen from here.";
+        return (mostlyEast ? (positive ? Text::say("Here in the sky that is an axis %1 east.")
+                                       : Text::say("Here in the sky that is an axis %1 west."))
+                           : (positive ? Text::say("Here in the sky that is an axis %1 too high.")
+                                       : Text::say("Here in the sky that is an axis %1 too low.")))
+            .arg(size);
+    const Text where =
+        mostlyEast ? (positive ? Text::say("azimuth (to the east)") : Text::say("azimuth (to the west)"))
+                   : (positive ? Text::say("altitude (too high)") : Text::say("altitude (too low)"));
+    return Text::say("Here in the sky that is %1 of polar error, mostly in %2; the other component cannot be "
+                     "seen from here.")
+        .arg(size)
+        .arg(where);
 }
 
 } // namespace nordstjerna

@@ -4,6 +4,7 @@
 
 #include <optional>
 
+#include "core/base/text.h"
 #include "core/pole/referee.h"
 
 namespace nordstjerna {
@@ -25,6 +26,6 @@ DriftMeaning meaningOfDrift(const DriftWatch& dec, const Measured& ra_arcsec_min
 
 // "Here it is 2.1′ ± 0.2′ of the axis' height …": the sentence that goes with it, for the reference of the
 // site's refracted pole.
-std::string componentText(const DriftComponent& component);
+Text componentText(const DriftComponent& component);
 
 } // namespace nordstjerna

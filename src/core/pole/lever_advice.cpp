@@ -17,16 +17,20 @@ LeverAdvicePair leverAdvice(const PoleError& error, const Site& site, double wan
     pair.azimuth.withinWanted = std::abs(east) <= share;
     // Looking north, east is on the right; looking south, on the left.
     const bool pushLeft = (east > 0.0) != site.southern();
-    pair.azimuth.action = pair.azimuth.withinWanted
-                              ? "Leave it"
-                              : (pushLeft ? "Swing the polar axis left" : "Swing the polar axis right");
-    pair.azimuth.detail = "axis points " + amount(east) + (east >= 0.0 ? " east" : " west") + " of the pole";
+    pair.azimuth.action = pair.azimuth.withinWanted ? Text::say("Leave it")
+                                                    : (pushLeft ? Text::say("Swing the polar axis left")
+                                                                : Text::say("Swing the polar axis right"));
+    pair.azimuth.detail = (east >= 0.0 ? Text::say("axis points %1 east of the pole")
+                                       : Text::say("axis points %1 west of the pole"))
+                              .arg(amount(east));
     pair.altitude.amount_arcmin = std::abs(high);
     pair.altitude.withinWanted = std::abs(high) <= share;
-    pair.altitude.action = pair.altitude.withinWanted
-                               ? "Leave it"
-                               : (high > 0.0 ? "Lower the polar axis" : "Raise the polar axis");
-    pair.altitude.detail = "axis points " + amount(high) + (high >= 0.0 ? " too high" : " too low");
+    pair.altitude.action = pair.altitude.withinWanted ? Text::say("Leave it")
+                                                      : (high > 0.0 ? Text::say("Lower the polar axis")
+                                                                    : Text::say("Raise the polar axis"));
+    pair.altitude.detail =
+        (high >= 0.0 ? Text::say("axis points %1 too high") : Text::say("axis points %1 too low"))
+            .arg(amount(high));
     return pair;
 }
 

@@ -3,6 +3,7 @@
 
 #include <string>
 
+#include "core/base/text.h"
 #include "core/pole/pole_error.h"
 
 namespace nordstjerna {
@@ -10,8 +11,8 @@ namespace nordstjerna {
 struct LeverAdvice {
     double amount_arcmin = 0.0; // to move on the sky, never negative
     bool withinWanted = false;
-    std::string action; // "Swing the polar axis left", "Raise the polar axis", "Leave it"
-    std::string detail; // "axis points 4.6′ too high"
+    Text action; // "Swing the polar axis left", "Raise the polar axis", "Leave it"
+    Text detail; // "axis points 4.6′ too high"
 };
 
 struct LeverAdvicePair {

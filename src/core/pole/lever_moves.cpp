@@ -15,11 +15,12 @@ namespace {
 
 struct Share {
     double value;
-    const char* text; // of a turn
+    Text text; // of a turn
 };
-constexpr Share shares[] = {{0.1, "a tenth"},        {0.125, "an eighth"},     {0.2, "a fifth"},
-                            {0.25, "a quarter"},     {1.0 / 3, "a third"},     {0.5, "half"},
-                            {2.0 / 3, "two thirds"}, {0.75, "three quarters"}, {0.9, "nine tenths"}};
+const Share shares[] = {
+    {0.1, Text::say("a tenth")},        {0.125, Text::say("an eighth")},     {0.2, Text::say("a fifth")},
+    {0.25, Text::say("a quarter")},     {1.0 / 3, Text::say("a third")},     {0.5, Text::say("half")},
+    {2.0 / 3, Text::say("two thirds")}, {0.75, Text::say("three quarters")}, {0.9, Text::say("nine tenths")}};
 
 std::string countWords(double f) {
     const int quarters = static_cast<int>(std::lround(4.0 * f));
@@ -105,31 +106,30 @@ bool LeverMoves::takeBump() {
     return std::exchange(bump_, false);
 }
 
-std::string turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin) {
+Text turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin) {
     const double way = std::abs(wanted_arcmin);
     if (const auto perTurn = moves.arcminPerTurn(lever)) {
         const double turns = way / *perTurn;
         if (turns < 0.08)
-            return "the slightest touch";
+            return Text::say("the slightest touch");
         if (turns > 0.95)
-            return "about " + countWords(turns) + (turns < 1.12 ? " turn" : " turns");
-        return "about " + std::string(nearest(turns).text) +
-               (turns > 0.4 && turns < 0.6 ? " a turn" : " of a turn");
+            return (turns < 1.12 ? Text::say("about %1 turn") : Text::say("about %1 turns"))
+                .arg(countWords(turns));
+        return (turns > 0.4 && turns < 0.6 ? Text::say("about %1 a turn") : Text::say("about %1 of a turn"))
+            .arg(nearest(turns).text);
     }
     const auto last = moves.last(lever);
     if (!last || std::abs(last->amount_arcmin.value) < 0.1)
         return {};
     const double f = way / std::abs(last->amount_arcmin.value);
     const bool back = (wanted_arcmin > 0.0) != (last->amount_arcmin.value > 0.0);
-    const std::string way_back = back ? ", the other way" : "";
-    if (f < 0.08)
-        return "the slightest touch" + way_back;
-    if (f > 1.12)
-        return countWords(f) + " times the last turn" + way_back;
-    if (f > 0.95)
-        return "as much as the last turn" + way_back;
     const bool half = f > 0.4 && f < 0.6;
-    return std::string(nearest(f).text) + (half ? " the last turn" : " of the last turn") + way_back;
+    const Text much = f < 0.08   ? Text::say("the slightest touch")
+                      : f > 1.12 ? Text::say("%1 times the last turn").arg(countWords(f))
+                      : f > 0.95 ? Text::say("as much as the last turn")
+                      : half     ? Text::say("%1 the last turn").arg(nearest(f).text)
+                                 : Text::say("%1 of the last turn").arg(nearest(f).text);
+    return back ? Text::say("%1, the other way").arg(much) : much;
 }
 
 std::optional<double> parseTurns(const std::string& text) {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/base/measured.h"
+#include "core/base/text.h"
 #include "core/sky/instant.h"
 
 namespace nordstjerna {
@@ -48,7 +49,7 @@ private:
 
 // How much to turn, in the terms of the person's own turns: "half a turn", or "a third of the last turn, the
 // other way". Empty when nothing is known yet.
-std::string turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin);
+Text turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin);
 
 // "half a turn", "about a quarter", "1/3", "1 1/2", "½", "0.4 turns" → turns. Absent when it is none of
 // these.

@@ -12,7 +12,7 @@ bool apart(const AxisFit& a, const AxisFit& b) {
     return separation(a.axis, b.axis).arcsec() > std::max(15.0, 4.0 * sigma);
 }
 
-MethodResult resultFrom(const char* name, const AxisFit& fit, const Site& site, PoleReference reference,
+MethodResult resultFrom(const Text& name, const AxisFit& fit, const Site& site, PoleReference reference,
                         double vague_arcmin) {
     const PoleError e = poleError(fit, site, reference);
     MethodResult r;
@@ -63,14 +63,15 @@ std::vector<MethodResult> PoleBook::methods(const Site& site, PoleReference refe
         const AxisFit& now = path_.back().fit;
         unknown_arcmin = 3.0 + 2.0 * separation(now.axis, elevatedPole(site, true)).arcmin();
         list.push_back(
-            resultFrom(path_.back().measured ? "sightings" : "live adjusting", now, site, reference, 60.0));
+            resultFrom(path_.back().measured ? Text::say("sightings") : Text::say("live adjusting"), now,
+                       site, reference, 60.0));
     }
     const double vague = std::min(5.0, 0.5 * unknown_arcmin);
     if (const auto fit = axisFromDrift(drifts_, site, unknown_arcmin))
-        list.push_back(resultFrom("drift", *fit, site, reference, vague));
+        list.push_back(resultFrom(Text::say("drift"), *fit, site, reference, vague));
     if (trail_)
         if (const auto fit = axisFromDrift({*trail_}, site, unknown_arcmin))
-            list.push_back(resultFrom("trail check", *fit, site, reference, vague));
+            list.push_back(resultFrom(Text::say("trail check"), *fit, site, reference, vague));
     return list;
 }
 

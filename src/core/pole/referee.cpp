@@ -43,8 +43,8 @@ Eigen::Vector2d predictedDrift(const Site& site, Instant when, const Vec3& star,
 Expected<AxisFit> axisFromDrift(const std::vector<DriftWatch>& watches, const Site& site,
                                 double unknown_arcmin) {
     if (watches.empty())
-        return problem("No drift was watched yet.", "One watch shows one component.",
-                       "Watch a star near the meridian, then one low in the east or west.");
+        return problem(Text::say("No drift was watched yet."), Text::say("One watch shows one component."),
+                       Text::say("Watch a star near the meridian, then one low in the east or west."));
     AxisFit fit;
     fit.axis = elevatedPole(site, true);
     for (int round = 0; round < 4; ++round) {

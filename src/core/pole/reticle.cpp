@@ -12,7 +12,7 @@ const Equatorial sigmaOctantis{Angle::fromHours(21.0 + 8.0 / 60.0 + 46.86 / 3600
 ReticlePlace reticlePlace(const ObservedFrame& frame, bool inverted) {
     const bool south = frame.site().southern();
     ReticlePlace r;
-    r.star = south ? "σ Octantis" : "Polaris";
+    r.star = south ? Text::say("σ Octantis") : Text::say("Polaris");
     r.place = frame.hourAngleDec(vectorFrom(south ? sigmaOctantis : polaris));
     r.distance = Angle::fromDeg(90.0) - (south ? -r.place.dec : r.place.dec);
     // The sky turns anticlockwise about the north pole and clockwise about the south pole; at hour angle 0

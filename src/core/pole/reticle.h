@@ -3,12 +3,13 @@
 
 #include <string>
 
+#include "core/base/text.h"
 #include "core/sky/observed_frame.h"
 
 namespace nordstjerna {
 
 struct ReticlePlace {
-    std::string star;   // Polaris in the north, σ Octantis in the south
+    Text star;          // Polaris in the north, σ Octantis in the south
     HourAngleDec place; // apparent, precession and nutation applied
     Angle distance;     // from the pole
     // On the dial, clockwise from the top.

@@ -154,19 +154,22 @@ PlanWishes planWishesFor(const Rig& rig, int sightings, double exposure_s) {
 Expected<PlannedArc> arcBetween(const Rig& rig, const PlanWishes& wishes, Angle firstHourAngle,
                                 Angle lastHourAngle, Angle dec) {
     if (firstHourAngle.rad() * lastHourAngle.rad() <= 0.0)
-        return problem("The arc crosses the meridian.", "The mount would change sides between sightings.",
-                       "Keep the arc on one side.");
+        return problem(Text::say("The arc crosses the meridian."),
+                       Text::say("The mount would change sides between sightings."),
+                       Text::say("Keep the arc on one side."));
     if (std::abs((lastHourAngle - firstHourAngle).deg()) < 5.0)
-        return problem("The arc is too short.", "Under 5° it hardly shows an axis.", "Draw its ends apart.");
+        return problem(Text::say("The arc is too short."), Text::say("Under 5° it hardly shows an axis."),
+                       Text::say("Draw its ends apart."));
     const auto places =
         evenly(firstHourAngle.deg(), lastHourAngle.deg(), dec, std::clamp(wishes.sightings, 2, 7));
     for (size_t i = 0; i < places.size(); ++i)
         if (!placeIsFree(rig, wishes, places[i])) {
             const AltAz a = altAzAt(rig, places[i]);
-            return problem("Sighting " + std::to_string(i + 1) + " is not free.",
-                           "It stands at altitude " + formatNumber(a.altitude.deg(), 0) + "°, azimuth " +
-                               formatNumber(a.azimuth.deg(), 0) + "°.",
-                           "Move the arc into the free sky.");
+            return problem(Text::say("Sighting %1 is not free.").arg(std::to_string(i + 1)),
+                           Text::say("It stands at altitude %1°, azimuth %2°.")
+                               .arg(formatNumber(a.altitude.deg(), 0))
+                               .arg(formatNumber(a.azimuth.deg(), 0)),
+                           Text::say("Move the arc into the free sky."));
         }
     return arcOf(rig, wishes, places);
 }
@@ -195,11 +198,11 @@ Expected<PlannedArc> planSightings(const Rig& rig, const PlanWishes& wishes) {
             break;
     }
     if (!best)
-        return problem("No part of the sky is free for sightings.",
-                       "The horizon profile leaves less than 12° of right ascension, in one piece or in two "
-                       "windows, above " +
-                           formatNumber(wishes.lowestAltitude_deg, 0) + "° on either side of the meridian.",
-                       "Correct the horizon profile, or allow lower altitudes.");
+        return problem(Text::say("No part of the sky is free for sightings."),
+                       Text::say("The horizon profile leaves less than 12° of right ascension, in one piece "
+                                 "or in two windows, above %1° on either side of the meridian.")
+                           .arg(formatNumber(wishes.lowestAltitude_deg, 0)),
+                       Text::say("Correct the horizon profile, or allow lower altitudes."));
     return *best;
 }
 

@@ -21,7 +21,7 @@ std::optional<Step> Approach::next(const Event& event) {
         return TrackingStep{true};
     case Phase::tracking:
         phase_ = Phase::settling;
-        return WaitStep{setup_.settle_s, "the mount settles"};
+        return WaitStep{setup_.settle_s, Text::say("the mount settles")};
     case Phase::settling:
         phase_ = Phase::exposing;
         return ExposeStep{exposure_s_, setup_.camera};
@@ -56,24 +56,25 @@ std::optional<Step> Approach::next(const Event& event) {
     return std::nullopt;
 }
 
-std::string Approach::waitingFor() const {
+Text Approach::waitingFor() const {
     switch (phase_) {
     case Phase::slewing:
         return setup_.purpose;
     case Phase::tracking:
     case Phase::settling:
-        return "the mount settles";
+        return Text::say("the mount settles");
     case Phase::exposing:
-        return "exposing " + formatNumber(exposure_s_, 0) + " s" +
-               (attempt_ ? ", longer after a failed solve" : "");
+        return (attempt_ ? Text::say("exposing %1 s, longer after a failed solve")
+                         : Text::say("exposing %1 s"))
+            .arg(formatNumber(exposure_s_, 0));
     case Phase::solving:
-        return "solving";
+        return Text::say("solving");
     default:
         return {};
     }
 }
 
-Approach Approach::toWatch(const Rig& rig, const HourAngleDec& place, const std::string& purpose) {
+Approach Approach::toWatch(const Rig& rig, const HourAngleDec& place, const Text& purpose) {
     ApproachSetup a;
     a.rig = rig;
     a.place = place;
@@ -82,14 +83,14 @@ Approach Approach::toWatch(const Rig& rig, const HourAngleDec& place, const std:
     return Approach(std::move(a));
 }
 
-std::vector<ProgressStep> Approach::steps(const std::string& afterwards, bool under_way, bool over) const {
+std::vector<ProgressStep> Approach::steps(const Text& afterwards, bool under_way, bool over) const {
     using State = ProgressStep::State;
     const bool arrived = under_way || over;
     const bool rested = stepsDone() >= 2;
-    return {{"Slew and settle", arrived || rested ? State::done : State::running},
-            {"Solve", arrived  ? State::done
-                      : rested ? State::running
-                               : State::ahead},
+    return {{Text::say("Slew and settle"), arrived || rested ? State::done : State::running},
+            {Text::say("Solve"), arrived  ? State::done
+                                 : rested ? State::running
+                                          : State::ahead},
             {afterwards, under_way ? State::running : State::ahead}};
 }
 

@@ -10,8 +10,8 @@ namespace nordstjerna {
 struct ApproachSetup {
     Rig rig;
     HourAngleDec place;
-    std::string purpose; // announced before the slew
-    std::string side{};  // see SlewStep
+    Text purpose;       // announced before the slew
+    std::string side{}; // see SlewStep
     double settle_s = 4.0;
     double exposure_s = 3.0;
     int retries = 2; // each with a doubled exposure
@@ -27,7 +27,7 @@ public:
     explicit Approach(ApproachSetup setup) : setup_(std::move(setup)), exposure_s_(setup_.exposure_s) {}
 
     // The usual way for procedures that then watch the sky for a while: time enough to come to rest.
-    static Approach toWatch(const Rig& rig, const HourAngleDec& place, const std::string& purpose);
+    static Approach toWatch(const Rig& rig, const HourAngleDec& place, const Text& purpose);
 
     // The next step; nothing once solved() is there. A FailStep ends it.
     std::optional<Step> next(const Event& event);
@@ -36,9 +36,9 @@ public:
     std::shared_ptr<const Frame> frame() const { return frame_; }
     // For the list of steps, and in words.
     int stepsDone() const { return static_cast<int>(phase_) / 2; } // of slew, settle, solve
-    std::string waitingFor() const;
+    Text waitingFor() const;
     // Its own steps and what follows it, for the list that a person sees. `over`: the whole procedure ended.
-    std::vector<ProgressStep> steps(const std::string& afterwards, bool under_way, bool over) const;
+    std::vector<ProgressStep> steps(const Text& afterwards, bool under_way, bool over) const;
 
 private:
     enum class Phase { start, slewing, tracking, settling, exposing, solving, ended };

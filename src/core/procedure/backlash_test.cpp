@@ -64,7 +64,7 @@ Step BacklashTest::advance(const Event& event) {
         return measured(std::get<StarsTracked>(event.what), event);
     case Phase::pulsing:
         phase_ = Phase::resting;
-        return WaitStep{0.5, "the axis to settle"};
+        return WaitStep{0.5, Text::say("the axis to settle")};
     case Phase::resting:
         phase_ = Phase::looking;
         return look();
@@ -79,8 +79,9 @@ Step BacklashTest::measured(const StarsTracked& tracked, const Event& event) {
     if (!shift) {
         if (watch_.lostFrames() > 5) {
             phase_ = Phase::ended;
-            return FailStep{{"The guide star was lost.", "It was not found in six frames in a row.",
-                             "Check for cloud, choose a richer field, and test again."}};
+            return FailStep{{Text::say("The guide star was lost."),
+                             Text::say("It was not found in six frames in a row."),
+                             Text::say("Check for cloud, choose a richer field, and test again.")}};
         }
         return look();
     }
@@ -121,15 +122,16 @@ Progress BacklashTest::progress() const {
                : leg_ == leg          ? State::running
                                       : State::ahead;
     };
-    p.steps = {{"Clear the gears", state(-1)}};
+    p.steps = {{Text::say("Clear the gears"), state(-1)}};
     for (int leg = 0; leg <= setup_.returns; ++leg)
-        p.steps.push_back({leg % 2 ? "South" : "North", state(leg)});
+        p.steps.push_back({leg % 2 ? Text::say("South") : Text::say("North"), state(leg)});
     const double legs = setup_.returns + 2.0;
     p.fraction = std::clamp((leg_ + 1 + followed_ / static_cast<double>(setup_.followed)) / legs, 0.0, 1.0);
     p.timeLeft_s = (legs * setup_.followed * (1.0 - p.fraction)) * (setup_.exposure_s + 1.3);
-    p.waitingFor = followed_ > 0 ? "pulse " + std::to_string(inLeg_) + ", the star follows"
-                                 : "the star to follow, pulse " + std::to_string(inLeg_) + " of at most " +
-                                       std::to_string(setup_.most);
+    p.waitingFor = followed_ > 0 ? Text::say("pulse %1, the star follows").arg(std::to_string(inLeg_))
+                                 : Text::say("the star to follow, pulse %1 of at most %2")
+                                       .arg(std::to_string(inLeg_))
+                                       .arg(std::to_string(setup_.most));
     return p;
 }
 

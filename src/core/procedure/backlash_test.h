@@ -26,7 +26,7 @@ public:
     explicit BacklashTest(BacklashSetup setup);
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Backlash test"; }
+    Text name() const override { return Text::say("Backlash test"); }
     const Run& run() const { return run_; }
     const StarGroup& stars() const { return watch_.group(); }
 

@@ -49,11 +49,14 @@ std::optional<Step> FieldLook::next(const Event& event) {
     return std::nullopt;
 }
 
-std::string FieldLook::waitingFor() const {
-    const std::string which = camera_ == CameraRole::guide ? "guide camera" : "imaging camera";
-    return phase_ == Phase::solving ? "solving the " + which + "'s frame"
-                                    : which + ": " + formatNumber(exposure_s_, 1) + " s" +
-                                          (attempt_ ? ", longer after a failed solve" : "");
+Text FieldLook::waitingFor() const {
+    const bool guide = camera_ == CameraRole::guide;
+    if (phase_ == Phase::solving)
+        return guide ? Text::say("solving the guide camera's frame")
+                     : Text::say("solving the imaging camera's frame");
+    const Text exposing = (guide ? Text::say("guide camera: %1 s") : Text::say("imaging camera: %1 s"))
+                              .arg(formatNumber(exposure_s_, 1));
+    return attempt_ ? Text::say("%1, longer after a failed solve").arg(exposing) : exposing;
 }
 
 SolvedFrame betweenFrames(const SolvedFrame& before, const SolvedFrame& after, Instant when) {
@@ -107,13 +110,13 @@ Progress BothFields::progress() const {
     const bool two = imaging_.solved().has_value();
     const bool three = again_.solved().has_value();
     Progress p;
-    p.steps = {{"Guide camera", one ? State::done : State::running},
-               {"Imaging camera", two   ? State::done
-                                  : one ? State::running
-                                        : State::ahead},
-               {"Guide camera again", three ? State::done
-                                      : two ? State::running
-                                            : State::ahead}};
+    p.steps = {{Text::say("Guide camera"), one ? State::done : State::running},
+               {Text::say("Imaging camera"), two   ? State::done
+                                             : one ? State::running
+                                                   : State::ahead},
+               {Text::say("Guide camera again"), three ? State::done
+                                                 : two ? State::running
+                                                       : State::ahead}};
     p.fraction = (one + two + three) / 3.0;
     p.waitingFor = two ? again_.waitingFor() : one ? imaging_.waitingFor() : guide_.waitingFor();
     return p;

@@ -22,7 +22,7 @@ public:
     const std::optional<SolvedFrame>& solved() const { return solved_; }
     std::shared_ptr<const Frame> frame() const { return frame_; } // binned, as solved
     int bin() const { return bin_; }
-    std::string waitingFor() const;
+    Text waitingFor() const;
 
 private:
     enum class Phase { exposing, solving, ended };
@@ -51,7 +51,7 @@ class BothFields : public Procedure {
 public:
     BothFields(const Rig& rig, double imaging_s, double guide_s);
     Progress progress() const override;
-    std::string name() const override { return "Both cameras on the sky"; }
+    Text name() const override { return Text::say("Both cameras on the sky"); }
     const std::optional<BothFieldsResult>& result() const { return result_; }
     std::shared_ptr<const Frame> frame() const { return imaging_.frame(); }
     int bin() const { return imaging_.bin(); }
@@ -70,7 +70,7 @@ class AngleWatch : public Procedure {
 public:
     AngleWatch(const Rig& rig, double exposure_s) : look_(rig, CameraRole::imaging, exposure_s) {}
     Progress progress() const override;
-    std::string name() const override { return "Turning the camera"; }
+    Text name() const override { return Text::say("Turning the camera"); }
     bool givesWay() const override { return true; }
     const std::optional<SolvedFrame>& solved() const { return last_; }
     std::shared_ptr<const Frame> frame() const { return look_.frame(); }

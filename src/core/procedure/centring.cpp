@@ -21,9 +21,9 @@ void Centring::aim(const Event& event) {
     ApproachSetup a;
     a.rig = setup_.rig;
     a.place = ObservedFrame(setup_.rig.site, event.now).hourAngleDec(aim_);
-    a.purpose = passes_.empty()
-                    ? "Slewing to " + setup_.targetName
-                    : "Correcting by " + formatSkyAngle(Angle::fromArcsec(passes_.back().off_arcsec()));
+    a.purpose = passes_.empty() ? Text::say("Slewing to %1").arg(setup_.targetName)
+                                : Text::say("Correcting by %1")
+                                      .arg(formatSkyAngle(Angle::fromArcsec(passes_.back().off_arcsec())));
     a.side = setup_.side;
     a.exposure_s = setup_.exposure_s;
     a.camera = setup_.camera;
@@ -73,12 +73,15 @@ Step Centring::judge(const Event& event) {
                        passes_[n - 2].off_arcsec() > 0.7 * passes_[n - 3].off_arcsec();
     if (stuck || static_cast<int>(n) >= setup_.mostPasses) {
         phase_ = Phase::ended;
-        return FailStep{
-            {setup_.targetName + " stands " + formatSkyAngle(off) + " off the centre after " +
-                 std::to_string(n) + " passes.",
-             stuck ? "Correcting no longer brings it nearer: backlash or a coarse slew."
-                   : "The tolerance of " + formatNumber(setup_.tolerance_arcsec, 0) + "″ was not reached.",
-             "Allow a wider tolerance, or check clutches and backlash."}};
+        return FailStep{{Text::say("%1 stands %2 off the centre after %3 passes.")
+                             .arg(setup_.targetName)
+                             .arg(formatSkyAngle(off))
+                             .arg(std::to_string(n)),
+                         stuck
+                             ? Text::say("Correcting no longer brings it nearer: backlash or a coarse slew.")
+                             : Text::say("The tolerance of %1″ was not reached.")
+                                   .arg(formatNumber(setup_.tolerance_arcsec, 0)),
+                         Text::say("Allow a wider tolerance, or check clutches and backlash.")}};
     }
     if (setup_.correctBy == CorrectBy::sync) {
         phase_ = Phase::syncing;
@@ -103,9 +106,9 @@ Progress Centring::progress() const {
     using State = ProgressStep::State;
     Progress p;
     for (size_t i = 0; i < passes_.size(); ++i)
-        p.steps.push_back({"Pass " + std::to_string(i + 1), State::done});
+        p.steps.push_back({Text::say("Pass %1").arg(std::to_string(i + 1)), State::done});
     if (phase_ == Phase::approaching || phase_ == Phase::syncing)
-        p.steps.push_back({"Pass " + std::to_string(passes_.size() + 1), State::running});
+        p.steps.push_back({Text::say("Pass %1").arg(std::to_string(passes_.size() + 1)), State::running});
     p.fraction = -1.0;
     p.waitingFor = approach_.waitingFor();
     return p;

@@ -40,7 +40,7 @@ public:
     // The first step of one that is a part of a larger procedure.
     Step begin(Event event);
     Progress progress() const override;
-    std::string name() const override { return "Centring " + setup_.targetName; }
+    Text name() const override { return Text::say("Centring %1").arg(setup_.targetName); }
 
     const std::vector<CentringPass>& passes() const { return passes_; }
     bool centred() const { return centred_; }

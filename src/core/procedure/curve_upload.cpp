@@ -13,12 +13,13 @@ Step CurveUpload::advance(const Event& event) {
     }
     if (curve_ && (!event.mount.worm_turns || !curve_->byMount)) {
         phase_ = Phase::ended;
-        return FailStep{{"The curve cannot be handed to the mount.",
-                         curve_->byMount
-                             ? "The mount does not report its worm phase."
-                             : "It was measured without the mount's worm position, so that its phase "
-                               "is not known.",
-                         "Export it instead, or record a run with a mount that reports it."}};
+        return FailStep{
+            {Text::say("The curve cannot be handed to the mount."),
+             curve_->byMount
+                 ? Text::say("The mount does not report its worm phase.")
+                 : Text::say(
+                       "It was measured without the mount's worm position, so that its phase is not known."),
+             Text::say("Export it instead, or record a run with a mount that reports it.")}};
     }
     phase_ = Phase::handing;
     return CurveStep{curve_ ? curve_->error_arcsec : std::vector<double>{}};
@@ -27,10 +28,10 @@ Step CurveUpload::advance(const Event& event) {
 Progress CurveUpload::progress() const {
     Progress p;
     using State = ProgressStep::State;
-    p.steps = {
-        {curve_ ? "Hand over the curve" : "Stop the correction", phase_ == Phase::handing ? State::running
-                                                                 : phase_ == Phase::ended ? State::done
-                                                                                          : State::ahead}};
+    p.steps = {{curve_ ? Text::say("Hand over the curve") : Text::say("Stop the correction"),
+                phase_ == Phase::handing ? State::running
+                : phase_ == Phase::ended ? State::done
+                                         : State::ahead}};
     return p;
 }
 

@@ -12,7 +12,7 @@ public:
     explicit CurveUpload(std::optional<CorrectionCurve> curve) : curve_(std::move(curve)) {}
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Correction curve"; }
+    Text name() const override { return Text::say("Correction curve"); }
 
 private:
     std::optional<CorrectionCurve> curve_;

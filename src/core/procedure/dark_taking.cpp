@@ -58,7 +58,7 @@ Step DarkTaking::advance(const Event& event) {
 Progress DarkTaking::progress() const {
     using State = ProgressStep::State;
     Progress p;
-    p.steps = {{"Darks", complete() ? State::done : State::running}};
+    p.steps = {{Text::say("Darks"), complete() ? State::done : State::running}};
     const double whole_s = darkTime_s(exposures_s_, count_);
     const std::vector<double> done(exposures_s_.begin(),
                                    exposures_s_.begin() + static_cast<long>(results_.size()));
@@ -71,8 +71,10 @@ Progress DarkTaking::progress() const {
     so_far_s += darkTime_s({present_s}, static_cast<int>(frames_.size()));
     p.fraction = so_far_s / whole_s;
     p.timeLeft_s = whole_s - so_far_s;
-    p.waitingFor = "dark " + std::to_string(frames_.size() + 1) + " of " + std::to_string(count_) + ", " +
-                   formatNumber(present_s, 1) + " s";
+    p.waitingFor = Text::say("dark %1 of %2, %3 s")
+                       .arg(std::to_string(frames_.size() + 1))
+                       .arg(std::to_string(count_))
+                       .arg(formatNumber(present_s, 1));
     return p;
 }
 

@@ -17,7 +17,7 @@ public:
         : exposures_s_(std::move(exposures_s)), count_(count) {}
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Darks"; }
+    Text name() const override { return Text::say("Darks"); }
     bool needsMount() const override { return false; }
     // Of the exposures that are complete; all of them at the end.
     const std::vector<MasterDark>& results() const { return results_; }

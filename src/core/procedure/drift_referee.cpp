@@ -11,7 +11,7 @@
 namespace nordstjerna {
 
 DriftReferee::DriftReferee(DriftRefereeSetup setup) : setup_(std::move(setup)) {
-    approach_ = Approach::toWatch(setup_.rig, setup_.place, "Slewing to watch the drift");
+    approach_ = Approach::toWatch(setup_.rig, setup_.place, Text::say("Slewing to watch the drift"));
 }
 
 Step DriftReferee::advance(const Event& event) {
@@ -36,8 +36,8 @@ Step DriftReferee::advance(const Event& event) {
     if (phase_ == Phase::watching) {
         if (!event.mount.tracking) {
             phase_ = Phase::ended;
-            return FailStep{{"The mount stopped tracking.", "It has reached a limit.",
-                             "Watch the drift farther from the limit."}};
+            return FailStep{{Text::say("The mount stopped tracking."), Text::say("It has reached a limit."),
+                             Text::say("Watch the drift farther from the limit.")}};
         }
         return measured(std::get<StarsTracked>(event.what));
     }
@@ -49,8 +49,9 @@ Step DriftReferee::measured(const StarsTracked& tracked) {
     if (!shift) {
         if (watch_.lostFrames() > 30) {
             phase_ = Phase::ended;
-            return FailStep{{"The stars were lost.", "They were not found in thirty frames in a row.",
-                             "Wait for the cloud to pass and watch again."}};
+            return FailStep{{Text::say("The stars were lost."),
+                             Text::say("They were not found in thirty frames in a row."),
+                             Text::say("Wait for the cloud to pass and watch again.")}};
         }
         return watch_.look(setup_.exposure_s);
     }
@@ -96,15 +97,16 @@ std::optional<double> DriftReferee::timeLeft_s() const {
 Progress DriftReferee::progress() const {
     Progress p;
     const bool watching = phase_ == Phase::watching;
-    p.steps = approach_.steps("Watch", watching, phase_ == Phase::ended);
+    p.steps = approach_.steps(Text::say("Watch"), watching, phase_ == Phase::ended);
     p.fraction = -1.0;
     if (const auto left = timeLeft_s(); left && watching) {
         p.timeLeft_s = *left;
         p.fraction = result_->length_s / (result_->length_s + *left);
     }
     p.waitingFor =
-        watching ? (watch_.lostFrames() ? "the stars, lost for " + formatCount(watch_.lostFrames(), "frame")
-                                        : "the drift to show itself")
+        watching ? (watch_.lostFrames() ? Text::say("the stars, lost for %1")
+                                              .arg(Text::say("%n frame|%n frames", "", watch_.lostFrames()))
+                                        : Text::say("the drift to show itself"))
                  : approach_.waitingFor();
     return p;
 }
@@ -132,10 +134,11 @@ Expected<HourAngleDec> driftPlace(const Rig& rig, DriftPlace wanted) {
                 bestCost = cost, best = place;
         }
     if (!best)
-        return problem(wanted == DriftPlace::meridian ? "No part of the sky near the meridian is free."
-                                                      : "Neither east nor west is free low down.",
-                       "The horizon profile hides what the drift referee needs.",
-                       "Use fresh sightings as the second opinion.");
+        return problem(wanted == DriftPlace::meridian
+                           ? Text::say("No part of the sky near the meridian is free.")
+                           : Text::say("Neither east nor west is free low down."),
+                       Text::say("The horizon profile hides what the drift referee needs."),
+                       Text::say("Use fresh sightings as the second opinion."));
     return *best;
 }
 

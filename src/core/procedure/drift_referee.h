@@ -29,7 +29,7 @@ public:
     explicit DriftReferee(DriftRefereeSetup setup);
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Drift referee"; }
+    Text name() const override { return Text::say("Drift referee"); }
 
     const std::vector<DriftSample>& samples() const { return samples_; }
     const std::optional<DriftWatch>& watch() const { return result_; }

@@ -38,7 +38,7 @@ Step Flip::comeOver(const Event& event) {
 
 Step Flip::lookAround() {
     constexpr double glance_s = 1.0;
-    return WaitStep{glance_s, "you to check the cables, then press Go on"};
+    return WaitStep{glance_s, Text::say("you to check the cables, then press Go on")};
 }
 
 Step Flip::slew(const Event& event) {
@@ -47,9 +47,10 @@ Step Flip::slew(const Event& event) {
     return announcedSlew(
         setup_.centring.rig, event,
         ObservedFrame(setup_.centring.rig.site, event.now).hourAngleDec(setup_.centring.target),
-        record_.slews == 1
-            ? "Flipping: the mount comes over to " + setup_.centring.targetName
-            : "Flipping, slew " + formatNumber(record_.slews, 0) + " to " + setup_.centring.targetName,
+        record_.slews == 1 ? Text::say("Flipping: the mount comes over to %1").arg(setup_.centring.targetName)
+                           : Text::say("Flipping, slew %1 to %2")
+                                 .arg(formatNumber(record_.slews, 0))
+                                 .arg(setup_.centring.targetName),
         setup_.centring.side);
 }
 
@@ -108,15 +109,17 @@ std::optional<Step> Flip::step(const Event& event) {
             // Some mounts want to be told again, some go by a clock of their own.
             if (record_.slews < mostSlews) {
                 phase_ = Phase::waiting;
-                return WaitStep{record_.slews == 1 ? 5.0 : retrySlew_s,
-                                "the mount, which has not flipped yet; the command will be repeated"};
+                return WaitStep{
+                    record_.slews == 1 ? 5.0 : retrySlew_s,
+                    Text::say("the mount, which has not flipped yet; the command will be repeated")};
             }
-            return fail({"The mount has not flipped.",
-                         "It was sent to " + setup_.centring.targetName + " " +
-                             formatCount(record_.slews, "time") + " and is still " +
-                             sideWords(event.mount.side) + ".",
-                         "Check its limits, its clock and its site, or flip it by hand; then start the "
-                         "series again."});
+            return fail({Text::say("The mount has not flipped."),
+                         Text::say("It was sent to %1 %2 and is still %3.")
+                             .arg(setup_.centring.targetName)
+                             .arg(Text::say("%n time|%n times", "", record_.slews))
+                             .arg(sideWords(event.mount.side)),
+                         Text::say("Check its limits, its clock and its site, or flip it by hand; then start "
+                                   "the series again.")});
         }
         return centre(event);
     case Phase::waiting:
@@ -127,7 +130,7 @@ std::optional<Step> Flip::step(const Event& event) {
             // A cloud may stand there; the mount tracks meanwhile.
             if (++clouds_ < mostSolves && !centring_->solved() && !broken->problem.lasting) {
                 phase_ = Phase::cloudWait;
-                return WaitStep{retrySlew_s, "a clear field: " + broken->problem.what};
+                return WaitStep{retrySlew_s, Text::say("a clear field: %1").arg(broken->problem.what)};
             }
             return fail(broken->problem);
         }
@@ -142,12 +145,11 @@ std::optional<Step> Flip::step(const Event& event) {
             record_.turned_deg = turned;
             constexpr double loose_deg = 30.0;
             if (std::abs(turned - 180.0) > loose_deg)
-                return fail(
-                    {"The image did not rotate by 180°.",
-                     "It turned by " + formatNumber(turned, 0) +
-                         "°, though the mount reports the other side.",
-                     "See which side of the pier the telescope is on before anything moves; then start the "
-                     "series again."});
+                return fail({Text::say("The image did not rotate by 180°."),
+                             Text::say("It turned by %1°, though the mount reports the other side.")
+                                 .arg(formatNumber(turned, 0)),
+                             Text::say("See which side of the pier the telescope is on before anything "
+                                       "moves; then start the series again.")});
         }
         if (setup_.guide || setup_.pauseAfter)
             return afterCentring();
@@ -168,7 +170,7 @@ std::optional<Step> Flip::step(const Event& event) {
         if (failed) {
             if (guideTries_ < mostGuideTries) {
                 phase_ = Phase::guideWait;
-                return WaitStep{retrySlew_s, "guide stars: " + failed->problem.what};
+                return WaitStep{retrySlew_s, Text::say("guide stars: %1").arg(failed->problem.what)};
             }
             return fail(failed->problem);
         }
@@ -193,24 +195,24 @@ Progress Flip::progress() const {
                                               : State::ahead;
     };
     Progress p;
-    p.steps = {{"Stop guiding", state(Phase::start, Phase::pausingBefore)},
-               {"Flip", state(Phase::slewing, Phase::waiting)},
-               {"Centre", state(Phase::centring, Phase::cloudWait)}};
+    p.steps = {{Text::say("Stop guiding"), state(Phase::start, Phase::pausingBefore)},
+               {Text::say("Flip"), state(Phase::slewing, Phase::waiting)},
+               {Text::say("Centre"), state(Phase::centring, Phase::cloudWait)}};
     if (setup_.guide)
-        p.steps.push_back({"Guide again", state(Phase::pausingAfter, Phase::guiding)});
+        p.steps.push_back({Text::say("Guide again"), state(Phase::pausingAfter, Phase::guiding)});
     p.fraction = -1.0;
     if (phase_ == Phase::centring && centring_)
         p.waitingFor = centring_->progress().waitingFor;
     else if (pausing())
-        p.waitingFor = "you to check the cables, then press Go on";
+        p.waitingFor = Text::say("you to check the cables, then press Go on");
     else if (phase_ == Phase::waiting)
-        p.waitingFor = "the mount, which has not flipped yet";
+        p.waitingFor = Text::say("the mount, which has not flipped yet");
     else if (phase_ == Phase::cloudWait)
-        p.waitingFor = "a clear field to solve";
+        p.waitingFor = Text::say("a clear field to solve");
     else if (phase_ == Phase::guideWait)
-        p.waitingFor = "a minute before guide stars are looked for again";
+        p.waitingFor = Text::say("a minute before guide stars are looked for again");
     else if (phase_ == Phase::guiding)
-        p.waitingFor = "guide stars, Dec and the loop";
+        p.waitingFor = Text::say("guide stars, Dec and the loop");
     return p;
 }
 

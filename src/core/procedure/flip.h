@@ -28,7 +28,7 @@ class Flip : public Procedure {
 public:
     explicit Flip(FlipSetup setup);
     Progress progress() const override;
-    std::string name() const override { return "Meridian flip"; }
+    Text name() const override { return Text::say("Meridian flip"); }
     bool besideGuiding() const override { return true; }
 
     const FlipRecord& record() const { return record_; }

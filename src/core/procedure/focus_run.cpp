@@ -58,8 +58,8 @@ double FocusRun::disc_px(double hfd_px) const {
     return std::sqrt(std::max(hfd_px * hfd_px - sharp_px_ * sharp_px_, 0.0));
 }
 
-Step FocusRun::fail(const std::string& why, const std::string& remedy) const {
-    return FailStep{{"Cannot be focused here.", why, remedy}};
+Step FocusRun::fail(const Text& why, const Text& remedy) const {
+    return FailStep{{Text::say("Cannot be focused here."), why, remedy}};
 }
 
 Step FocusRun::nextMove() {
@@ -90,9 +90,9 @@ Step FocusRun::goInwards(double steps) {
 
 Step FocusRun::expose() {
     if (exposures_ >= mostExposures)
-        return fail("After " + formatCount(exposures_, "frame") +
-                        " the sizes of the stars still do not make a curve.",
-                    "Wait for better seeing or a clearer sky; lengthen the exposure.");
+        return fail(Text::say("After %1 the sizes of the stars still do not make a curve.")
+                        .arg(Text::say("%n frame|%n frames", "", exposures_)),
+                    Text::say("Wait for better seeing or a clearer sky; lengthen the exposure."));
     return ExposeStep{exposure_s_, setup_.camera};
 }
 
@@ -155,12 +155,15 @@ Step FocusRun::seen(const FocusLook& look) {
             return goTo(state_->steps + down_);
         }
         const bool bright = frame_ && look.background_adu > 0.6 * frame_->info.saturation_adu;
-        return fail("No star in " + formatCount(empty_, "frame") + " of up to " +
-                        formatNumber(exposure_s_, 0) + " s at " + place(state_->steps) + ".",
-                    bright
-                        ? "The sky is too bright or a lamp is on: shield the telescope or expose shorter."
-                        : "A cover, a cloud, or far out of focus: look at single frames and bring the stars "
-                          "to discs by hand first.");
+        return fail(
+            Text::say("No star in %1 of up to %2 s at %3.")
+                .arg(Text::say("%n frame|%n frames", "", empty_))
+                .arg(formatNumber(exposure_s_, 0))
+                .arg(place(state_->steps)),
+            bright
+                ? Text::say("The sky is too bright or a lamp is on: shield the telescope or expose shorter.")
+                : Text::say("A cover, a cloud, or far out of focus: look at single frames and bring the "
+                            "stars to discs by hand first."));
     }
     empty_ = 0;
     switch (phase_) {
@@ -182,7 +185,8 @@ Step FocusRun::seen(const FocusLook& look) {
 Step FocusRun::fromFirst(const FocusLook& look) {
     firstHfd_ = look.hfd_px.value;
     // Where the play stands is not known yet: the first place is on no curve.
-    points_.push_back({state_->steps, look.hfd_px, look.stars, "before the backlash was taken up"});
+    points_.push_back(
+        {state_->steps, look.hfd_px, look.stars, Text::say("before the backlash was taken up")});
     sharp_px_ = std::min(sharp_px_, firstHfd_);
     phase_ = Phase::below;
     if (slope_px_ > 0.0) {
@@ -304,12 +308,15 @@ std::optional<Step> FocusRun::beyondTravel(double centre, double knee) const {
         return std::nullopt;
     const double by = inner ? state_->lowest - centre : centre - state_->highest;
     const double um = by * setup_.focuser().step_um;
-    return fail("Best focus lies beyond the focuser's " + std::string(inner ? "inner" : "outer") +
-                    " end, about " + place(std::max(by, 0.0)) + " steps" +
-                    (um > 0.0 ? " (" + formatNumber(um / 1000.0, 1) + " mm)" : std::string()) + " past " +
-                    place(inner ? state_->lowest : state_->highest) + ".",
-                inner ? "Shorten the way to the camera (a shorter adapter), or push the camera in by hand."
-                      : "Lengthen the way to the camera (an extension), or pull the camera out by hand.");
+    return fail(
+        (inner ? Text::say("Best focus lies beyond the focuser's inner end, about %1 past %2.")
+               : Text::say("Best focus lies beyond the focuser's outer end, about %1 past %2."))
+            .arg((um > 0.0 ? Text::say("%1 steps (%2 mm)") : Text::say("%1 steps"))
+                     .arg(place(std::max(by, 0.0)))
+                     .arg(formatNumber(um / 1000.0, 1)))
+            .arg(place(inner ? state_->lowest : state_->highest)),
+        inner ? Text::say("Shorten the way to the camera (a shorter adapter), or push the camera in by hand.")
+              : Text::say("Lengthen the way to the camera (an extension), or pull the camera out by hand."));
 }
 
 Step FocusRun::through() {
@@ -339,9 +346,10 @@ Step FocusRun::through() {
     if (!curve_) { // nor a place that was not tried
         if (alike)
             return standsStill(tried.low_steps, tried.high_steps);
-        return fail("The sizes of the stars between " + place(tried.low_steps) + " and " +
-                        place(tried.high_steps) + " do not make a curve.",
-                    "Wait for better seeing or a clearer sky; lengthen the exposure.");
+        return fail(Text::say("The sizes of the stars between %1 and %2 do not make a curve.")
+                        .arg(place(tried.low_steps))
+                        .arg(place(tried.high_steps)),
+                    Text::say("Wait for better seeing or a clearer sky; lengthen the exposure."));
     }
     if (auto end = beyondTravel(g.centre, 0.0))
         return *end;
@@ -364,9 +372,11 @@ Step FocusRun::through() {
 }
 
 Step FocusRun::standsStill(double from, double to) const {
-    return fail("The stars do not change while the focuser moves from " + place(from) + " to " + place(to) +
-                    ".",
-                "Its coupling slips, or it moves another camera: watch the drawtube while it moves.");
+    return fail(
+        Text::say("The stars do not change while the focuser moves from %1 to %2.")
+            .arg(place(from))
+            .arg(place(to)),
+        Text::say("Its coupling slips, or it moves another camera: watch the drawtube while it moves."));
 }
 
 Step FocusRun::beginPlay() {
@@ -451,9 +461,9 @@ Step FocusRun::finish(const FocusLook& look) {
     r.hfd_px = look.hfd_px;
     r.exposures = exposures_;
     if (doubtful)
-        r.doubt = "The last frame is not as sharp as the curve predicted: " +
-                  formatMeasured(look.hfd_px, " px", 2) + " instead of " +
-                  formatMeasured({promised, curve_->sigmaAt(state_->steps)}, " px", 2) + ".";
+        r.doubt = Text::say("The last frame is not as sharp as the curve predicted: %1 instead of %2.")
+                      .arg(formatMeasured(look.hfd_px, " px", 2))
+                      .arg(formatMeasured({promised, curve_->sigmaAt(state_->steps)}, " px", 2));
     result_ = r;
     if (setup_.endAtBest) {
         phase_ = Phase::ended;
@@ -464,8 +474,8 @@ Step FocusRun::finish(const FocusLook& look) {
 }
 
 Progress FocusRun::progress() const {
-    static const char* names[] = {"where it stands", "inwards of the focus", "through the focus", "backlash",
-                                  "to best focus"};
+    const Text names[] = {Text::say("where it stands"), Text::say("inwards of the focus"),
+                          Text::say("through the focus"), Text::say("backlash"), Text::say("to best focus")};
     Progress p;
     int now = 0;
     switch (phase_) {
@@ -499,8 +509,11 @@ Progress FocusRun::progress() const {
     constexpr double usual = 11.0;
     p.fraction = phase_ == Phase::ended ? 1.0 : std::min(0.95, exposures_ / usual);
     p.timeLeft_s = std::max(1.0, usual - exposures_) * (exposure_s_ + 3.0);
-    p.waitingFor = "frame " + std::to_string(exposures_ + 1) + ", " + formatNumber(exposure_s_, 1) + " s" +
-                   (state_ ? ", at " + place(asked_.value_or(state_->steps)) : std::string());
+    p.waitingFor =
+        Text::say("frame %1, %2 s%3")
+            .arg(std::to_string(exposures_ + 1))
+            .arg(formatNumber(exposure_s_, 1))
+            .arg(state_ ? Text::say(", at %1").arg(place(asked_.value_or(state_->steps))) : std::string());
     return p;
 }
 

@@ -38,7 +38,7 @@ struct FocusResult {
     double ended_steps = 0.0;
     Measured hfd_px; // in the last frame, at the best place
     int exposures = 0;
-    std::string doubt; // the last frame is not as sharp as the curve promised; empty: it is
+    Text doubt; // the last frame is not as sharp as the curve promised; empty: it is
 };
 
 // The play that was measured, if it was, belongs to the camera's focuser from now on.
@@ -48,7 +48,7 @@ class FocusRun : public Procedure {
 public:
     explicit FocusRun(FocusRunSetup setup);
     Progress progress() const override;
-    std::string name() const override { return "Focus run"; }
+    Text name() const override { return Text::say("Focus run"); }
     bool needsMount() const override { return false; }
     // The guide star does not move while the other camera is focused, unless both hang on one focuser.
     bool besideGuiding() const override {
@@ -93,7 +93,7 @@ private:
     double distance(double hfd_px) const; // steps from the focus, by what is known so far
     double takeUp() const;
     Step standsStill(double from, double to) const;
-    Step fail(const std::string& why, const std::string& remedy) const;
+    Step fail(const Text& why, const Text& remedy) const;
     std::optional<Step> beyondTravel(double centre, double knee) const;
 
     FocusRunSetup setup_;

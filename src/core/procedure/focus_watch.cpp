@@ -63,7 +63,8 @@ int FocusWatch::best() const {
 Progress FocusWatch::progress() const {
     Progress p;
     p.fraction = -1.0;
-    p.waitingFor = "frame " + std::to_string(points_.size() + 1) + ", " + formatNumber(exposure_s_, 1) + " s";
+    p.waitingFor =
+        Text::say("frame %1, %2 s").arg(std::to_string(points_.size() + 1)).arg(formatNumber(exposure_s_, 1));
     return p;
 }
 

@@ -23,7 +23,7 @@ public:
         : exposure_s_(exposure_s), camera_(camera), mask_(mask) {}
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Focus frames"; }
+    Text name() const override { return Text::say("Focus frames"); }
     bool needsMount() const override { return false; }
     bool givesWay() const override { return true; }
     bool besideGuiding() const override { return camera_ == CameraRole::imaging; }

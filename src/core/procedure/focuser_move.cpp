@@ -12,23 +12,27 @@ std::optional<Problem> focuserFault(const FocuserState& s, std::optional<double>
     const auto whole = [](double v) { return formatNumber(v, 0); };
     if (!std::isfinite(s.steps) || !std::isfinite(s.lowest) || !std::isfinite(s.highest) ||
         s.highest <= s.lowest || s.steps < s.lowest - 1.0 || s.steps > s.highest + 1.0)
-        return Problem{"The focuser reports an impossible position: " + whole(s.steps) + ".",
-                       "Its travel is " + whole(s.lowest) + " to " + whole(s.highest) + " steps.",
-                       "Check its cable and driver, and set its travel and zero again."};
+        return Problem{Text::say("The focuser reports an impossible position: %1.").arg(whole(s.steps)),
+                       Text::say("Its travel is %1 to %2 steps.").arg(whole(s.lowest)).arg(whole(s.highest)),
+                       Text::say("Check its cable and driver, and set its travel and zero again.")};
     if (!asked || std::abs(s.steps - *asked) < 1.5)
         return std::nullopt;
     if (!before || std::abs(s.steps - *before) < 1.5)
-        return Problem{"The focuser does not move.",
-                       "It was asked for " + whole(*asked) + " and still reports " + whole(s.steps) + ".",
-                       "Free its clamp, check its power and cable; a heavy camera may need more current."};
+        return Problem{
+            Text::say("The focuser does not move."),
+            Text::say("It was asked for %1 and still reports %2.").arg(whole(*asked)).arg(whole(s.steps)),
+            Text::say("Free its clamp, check its power and cable; a heavy camera may need more current.")};
     if ((*asked - *before) * (s.steps - *before) < 0.0)
-        return Problem{"The focuser moves backwards.",
-                       "Asked to go from " + whole(*before) + " to " + whole(*asked) + ", it went to " +
-                           whole(s.steps) + ".",
-                       "Reverse its direction in its driver."};
-    return Problem{"The focuser stopped on its way.",
-                   "Asked for " + whole(*asked) + ", it stands at " + whole(s.steps) + ".",
-                   "Something is in its way, or it lacks power: look at the drawtube, then try again."};
+        return Problem{Text::say("The focuser moves backwards."),
+                       Text::say("Asked to go from %1 to %2, it went to %3.")
+                           .arg(whole(*before))
+                           .arg(whole(*asked))
+                           .arg(whole(s.steps)),
+                       Text::say("Reverse its direction in its driver.")};
+    return Problem{
+        Text::say("The focuser stopped on its way."),
+        Text::say("Asked for %1, it stands at %2.").arg(whole(*asked)).arg(whole(s.steps)),
+        Text::say("Something is in its way, or it lacks power: look at the drawtube, then try again.")};
 }
 
 Step FocuserMove::advance(const Event& event) {
@@ -56,7 +60,7 @@ Step FocuserMove::advance(const Event& event) {
 Progress FocuserMove::progress() const {
     Progress p;
     p.fraction = -1.0;
-    p.waitingFor = "the focuser to reach " + formatNumber(to_, 0);
+    p.waitingFor = Text::say("the focuser to reach %1").arg(formatNumber(to_, 0));
     return p;
 }
 

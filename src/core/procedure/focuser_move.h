@@ -17,7 +17,7 @@ public:
     FocuserMove(CameraRole camera, double to, double takeUp_steps)
         : camera_(camera), to_(to), takeUp_(takeUp_steps) {}
     Progress progress() const override;
-    std::string name() const override { return "Moving the focuser"; }
+    Text name() const override { return Text::say("Moving the focuser"); }
     const std::optional<FocuserState>& state() const { return state_; }
     bool needsMount() const override { return false; }
     bool besideGuiding() const override { return camera_ == CameraRole::imaging; }

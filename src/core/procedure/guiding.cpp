@@ -73,7 +73,7 @@ void Guiding::stumbled(const Event& event, const Problem& problem) {
     RunRow row;
     row.t_s = std::max(since(event.now), run_.rows.back().t_s + 1e-3);
     row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
-    row.events.add(NoFrame{problem.what});
+    row.events.add(NoFrame{problem.what.english()});
     keep(row);
 }
 
@@ -140,7 +140,7 @@ Step Guiding::advance(const Event& event) {
         return watch_.look(setup_.exposure_s);
     case Phase::probing:
         phase_ = Phase::proving;
-        return WaitStep{0.5, "the axis to settle"};
+        return WaitStep{0.5, Text::say("the axis to settle")};
     case Phase::looking: {
         const auto* tracked = std::get_if<StarsTracked>(&event.what);
         return tracked ? measured(*tracked, event) : Step(watch_.look(setup_.exposure_s));
@@ -180,12 +180,12 @@ Step Guiding::oriented(const FrameSolved& solved, const Event& event) {
     if (solved.solution)
         ratesLook_ = lookAtRates(setup_.rates, *solved.solution);
     else
-        ratesLook_->why = "the guide frame was not solved";
+        ratesLook_->why = Text::say("the guide frame was not solved");
     if (ratesLook_->hold == RatesHold::notAny) {
         phase_ = Phase::ended;
-        return FailStep{{"The rates do not hold any more.",
-                         "In the first guide frame " + ratesLook_->why + ".",
-                         "Measure them again at Rates."}};
+        return FailStep{{Text::say("The rates do not hold any more."),
+                         Text::say("In the first guide frame %1.").arg(ratesLook_->why),
+                         Text::say("Measure them again at Rates.")}};
     }
     if (ratesLook_->hold == RatesHold::turned) {
         setup_.rates = ratesTurned(setup_.rates, ratesLook_->turn_deg.value);
@@ -230,9 +230,10 @@ Step Guiding::prove(const StarsTracked& tracked, const Event& event) {
         if (watch_.lostFrames() < mostLost)
             return watch_.look(setup_.exposure_s);
         phase_ = Phase::ended;
-        return FailStep{{"The guide star was lost while the Dec pulses were tried.",
-                         "It was not found in " + formatCount(mostLost, "frame") + " in a row.",
-                         "Check for cloud, then start again."}};
+        return FailStep{
+            {Text::say("The guide star was lost while the Dec pulses were tried."),
+             Text::say("It was not found in %1 in a row.").arg(Text::say("%n frame|%n frames", "", mostLost)),
+             Text::say("Check for cloud, then start again.")}};
     }
     if (const auto pulse = probe_->next(shift->dx, shift->dy)) {
         phase_ = Phase::probing;
@@ -285,9 +286,10 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
     if (!event.mount.tracking && !event.mount.moving && !run_.rows.empty()) {
         // At a limit most mounts simply stop; from there on the star's run is the sky's.
         ending_ = Problem{
-            "The mount stopped tracking.",
-            "It reached its limit, or was stopped, after " + formatDuration(run_.rows.back().t_s) + ".",
-            "What was recorded until then is kept. Slew away from the limit or flip, then go on."};
+            Text::say("The mount stopped tracking."),
+            Text::say("It reached its limit, or was stopped, after %1.")
+                .arg(formatDuration(run_.rows.back().t_s)),
+            Text::say("What was recorded until then is kept. Slew away from the limit or flip, then go on.")};
         phase_ = Phase::ended;
         return DoneStep{};
     }
@@ -382,7 +384,7 @@ Step Guiding::lookOn() {
     if (!setup_.corrections || !mayPause || loopState() != LoopState::steady)
         return watch();
     phase_ = Phase::pausing;
-    return WaitStep{setup_.exposure_s, "a pause as long as the exposure"};
+    return WaitStep{setup_.exposure_s, Text::say("a pause as long as the exposure")};
 }
 
 Progress Guiding::progress() const {
@@ -390,16 +392,20 @@ Progress Guiding::progress() const {
     const bool running = phase_ == Phase::looking || phase_ == Phase::correcting || phase_ == Phase::pausing;
     const bool proving = phase_ == Phase::proving || phase_ == Phase::probing;
     using State = ProgressStep::State;
-    p.steps.push_back({"Choose stars", running || proving || phase_ == Phase::ended ? State::done
-                                       : phase_ == Phase::finding                   ? State::running
-                                                                                    : State::ahead});
+    p.steps.push_back({Text::say("Choose stars"), running || proving || phase_ == Phase::ended ? State::done
+                                                  : phase_ == Phase::finding ? State::running
+                                                                             : State::ahead});
     if (probe_)
-        p.steps.push_back({"Try Dec", proving ? State::running : decReversed_ ? State::done : State::ahead});
+        p.steps.push_back({Text::say("Try Dec"), proving        ? State::running
+                                                 : decReversed_ ? State::done
+                                                                : State::ahead});
     const bool calm = settled();
     if (setup_.corrections)
-        p.steps.push_back({"Settle", calm ? State::done : running ? State::running : State::ahead});
+        p.steps.push_back({Text::say("Settle"), calm      ? State::done
+                                                : running ? State::running
+                                                          : State::ahead});
     p.steps.push_back(
-        {setup_.corrections ? "Guide" : "Record",
+        {setup_.corrections ? Text::say("Guide") : Text::say("Record"),
          running && (calm || loopState() == LoopState::unsettled) ? State::running : State::ahead});
     p.fraction = -1.0;
     if (setup_.length_s > 0.0 && !run_.rows.empty()) {
@@ -407,13 +413,15 @@ Progress Guiding::progress() const {
         p.timeLeft_s = std::max(0.0, setup_.length_s - run_.rows.back().t_s);
     }
     if (lost())
-        p.waitingFor = "the guide star, lost for " + formatCount(watch_.lostFrames(), "frame");
+        p.waitingFor = Text::say("the guide star, lost for %1")
+                           .arg(Text::say("%n frame|%n frames", "", watch_.lostFrames()));
     else if (proving)
-        p.waitingFor = "the star to show which way Dec pulses work on this side, pulse " +
-                       std::to_string(probe_->pulses());
+        p.waitingFor = Text::say("the star to show which way Dec pulses work on this side, pulse %1")
+                           .arg(std::to_string(probe_->pulses()));
     else if (running && (loopState() == LoopState::settling || loopState() == LoopState::dithering))
-        p.waitingFor = "the error to stay below " + formatNumber(settleRule().within_arcsec, 1) + "″ for " +
-                       formatNumber(setup_.settle.for_s, 0) + " s";
+        p.waitingFor = Text::say("the error to stay below %1″ for %2 s")
+                           .arg(formatNumber(settleRule().within_arcsec, 1))
+                           .arg(formatNumber(setup_.settle.for_s, 0));
     return p;
 }
 

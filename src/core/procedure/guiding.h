@@ -43,7 +43,7 @@ public:
     explicit Guiding(GuidingSetup setup);
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return setup_.corrections ? "Guiding" : "Free run"; }
+    Text name() const override { return setup_.corrections ? Text::say("Guiding") : Text::say("Free run"); }
 
     const Run& run() const { return run_; }
     const StarGroup& stars() const { return watch_.group(); }

@@ -77,15 +77,15 @@ Progress Ladder::progress() const {
                                                   : State::ahead});
     }
     if (setup_.wasGuiding)
-        p.steps.push_back({"Guide again", phase_ == Phase::guiding ? State::running
-                                          : phase_ == Phase::ended ? State::done
-                                                                   : State::ahead});
+        p.steps.push_back({Text::say("Guide again"), phase_ == Phase::guiding ? State::running
+                                                     : phase_ == Phase::ended ? State::done
+                                                                              : State::ahead});
     p.fraction = all > 0.0 ? done / all : 1.0;
     p.timeLeft_s = all - done;
     if (phase_ == Phase::freeing)
-        p.waitingFor = "corrections to end";
+        p.waitingFor = Text::say("corrections to end");
     if (phase_ == Phase::guiding)
-        p.waitingFor = "guide stars and the loop";
+        p.waitingFor = Text::say("guide stars and the loop");
     return p;
 }
 

@@ -16,7 +16,7 @@ class Ladder : public Procedure {
 public:
     explicit Ladder(LadderSetup setup) : setup_(std::move(setup)) {}
     Progress progress() const override;
-    std::string name() const override { return "Ladder"; }
+    Text name() const override { return Text::say("Ladder"); }
     bool besideGuiding() const override { return true; }
 
     const LadderSetup& setup() const { return setup_; }

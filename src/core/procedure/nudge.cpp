@@ -48,30 +48,33 @@ HourAngleDec nudged(const HourAngleDec& from, NudgeWay way, Angle step) {
 
 std::optional<Problem> nudgeObstacle(const Rig& rig, const MountState& mount, const HourAngleDec& place) {
     if (std::abs(place.dec.deg()) > 90.0)
-        return Problem{"The move would lead over the pole.", "The declination ends there.",
-                       "Slew to the other side instead."};
+        return Problem{Text::say("The move would lead over the pole."),
+                       Text::say("The declination ends there."),
+                       Text::say("Slew to the other side instead.")};
     if (auto hidden = slewObstacle(rig, place))
         return hidden;
     const double altitude = altAzFrom(directionOf(rig.site, place)).altitude.deg();
     if (altitude < rig.mount.lowestAltitude.deg())
-        return Problem{"The move would lead below the lowest altitude.",
-                       "It would end " + formatNumber(altitude, 1) + "° up; the rig allows " +
-                           formatNumber(rig.mount.lowestAltitude.deg(), 0) + "° and more.",
-                       "Move the other way, or change the limit in the rig."};
+        return Problem{Text::say("The move would lead below the lowest altitude."),
+                       Text::say("It would end %1° up; the rig allows %2° and more.")
+                           .arg(formatNumber(altitude, 1))
+                           .arg(formatNumber(rig.mount.lowestAltitude.deg(), 0)),
+                       Text::say("Move the other way, or change the limit in the rig.")};
     const double h = place.hourAngle.wrappedSigned().hours();
     const bool east = mount.side != "west";
     const double limit = (east ? rig.mount.meridianLimitEast : rig.mount.meridianLimitWest).hours();
     if (east ? h > limit && h < 6.0 : h < -limit && h > -6.0)
-        return Problem{"The move would lead past the limit of the mount.",
-                       "Looking " + std::string(east ? "east" : "west") + " it reaches " +
-                           formatNumber(limit, 1) + " h past the meridian.",
-                       "Flip first, or move the other way."};
+        return Problem{Text::say("The move would lead past the limit of the mount."),
+                       (east ? Text::say("Looking east it reaches %1 h past the meridian.")
+                             : Text::say("Looking west it reaches %1 h past the meridian."))
+                           .arg(formatNumber(limit, 1)),
+                       Text::say("Flip first, or move the other way.")};
     const double from = mount.pointing.hourAngle.wrappedSigned().hours();
     const bool crosses = from * h < 0.0 && std::abs(h) < 6.0;
     if (crosses && !mount.choosesSide)
-        return Problem{"The move would lead over the meridian.",
-                       "This mount chooses its side itself and would flip there.",
-                       "Let it track over the meridian, or slew to the other side."};
+        return Problem{Text::say("The move would lead over the meridian."),
+                       Text::say("This mount chooses its side itself and would flip there."),
+                       Text::say("Let it track over the meridian, or slew to the other side.")};
     return std::nullopt;
 }
 
@@ -89,17 +92,17 @@ Step Nudge::advance(const Event& event) {
     const HourAngleDec place = nudged(event.mount.pointing, setup_.way, setup_.step);
     if (const auto obstacle = nudgeObstacle(setup_.rig, event.mount, place))
         return FailStep{*obstacle};
-    return announcedSlew(setup_.rig, event, place,
-                         std::string("Moving ") + formatSkyAngle(setup_.step) + " to the " +
-                             wayName(setup_.way),
-                         sideKept(event.mount));
+    return announcedSlew(
+        setup_.rig, event, place,
+        Text::say("Moving %1 to the %2").arg(formatSkyAngle(setup_.step)).arg(wayName(setup_.way)),
+        sideKept(event.mount));
 }
 
 Progress Nudge::progress() const {
     Progress p;
-    p.steps = {{"Move", moved_ ? ProgressStep::State::running : ProgressStep::State::ahead}};
+    p.steps = {{Text::say("Move"), moved_ ? ProgressStep::State::running : ProgressStep::State::ahead}};
     p.fraction = -1.0;
-    p.waitingFor = std::string("the telescope to move ") + wayName(setup_.way);
+    p.waitingFor = Text::say("the telescope to move %1").arg(wayName(setup_.way));
     return p;
 }
 

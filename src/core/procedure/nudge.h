@@ -25,7 +25,7 @@ class Nudge : public Procedure {
 public:
     explicit Nudge(NudgeSetup setup) : setup_(std::move(setup)) {}
     Progress progress() const override;
-    std::string name() const override { return "Moving the telescope"; }
+    Text name() const override { return Text::say("Moving the telescope"); }
 
 protected:
     Step advance(const Event& event) override;

@@ -34,7 +34,8 @@ Step PoleAdjustment::advance(const Event& event) {
             return FailStep{*obstacle};
         }
         phase_ = Phase::slewing;
-        return announcedSlew(setup_.rig, event, *setup_.place, "Slewing to where both levers show");
+        return announcedSlew(setup_.rig, event, *setup_.place,
+                             Text::say("Slewing to where both levers show"));
     case Phase::slewing:
         // Not before: at its limit a mount does not track, and must be sent away all the same.
         phase_ = Phase::tracking;
@@ -43,7 +44,7 @@ Step PoleAdjustment::advance(const Event& event) {
         if (!setup_.place)
             return expose();
         phase_ = Phase::settling;
-        return WaitStep{setup_.settle_s, "the mount settles"};
+        return WaitStep{setup_.settle_s, Text::say("the mount settles")};
     case Phase::settling:
         return expose();
     case Phase::exposing:
@@ -64,10 +65,10 @@ Step PoleAdjustment::expose() {
 Step PoleAdjustment::solve(const Event& event) {
     if (!event.mount.tracking) {
         phase_ = Phase::ended;
-        return FailStep{{"The mount no longer tracks.",
-                         "It has reached a limit, or tracking was switched off; what the levers do can no "
-                         "longer be seen.",
-                         "Slew away from the limit and measure afresh."}};
+        return FailStep{{Text::say("The mount no longer tracks."),
+                         Text::say("It has reached a limit, or tracking was switched off; what the levers do "
+                                   "can no longer be seen."),
+                         Text::say("Slew away from the limit and measure afresh.")}};
     }
     phase_ = Phase::solving;
     const CameraRole camera = solvingCamera(setup_.rig);
@@ -99,11 +100,11 @@ Step PoleAdjustment::judge(const Event& event, const FrameSolved& solved) {
         // The levers may still be turning during the exposure; only what stays is a fault.
         if (++strange_ >= 3) {
             state_ = State::moved;
-            trouble_ = Problem{"Something other than the levers moved.",
-                               "The picture turned in a way that neither lever can cause (" +
-                                   formatNumber(fit.unexplained, 0) +
-                                   "σ): the RA or Dec axis was nudged, or the tripod was bumped.",
-                               "Measure afresh; the figures here no longer hold."};
+            trouble_ = Problem{Text::say("Something other than the levers moved."),
+                               Text::say("The picture turned in a way that neither lever can cause (%1σ): "
+                                         "the RA or Dec axis was nudged, or the tripod was bumped.")
+                                   .arg(formatNumber(fit.unexplained, 0)),
+                               Text::say("Measure afresh; the figures here no longer hold.")};
         }
         return expose();
     }
@@ -114,9 +115,10 @@ Step PoleAdjustment::judge(const Event& event, const FrameSolved& solved) {
     }
     moves_.add(fit.azimuth_arcmin, fit.altitude_arcmin);
     if (moves_.takeBump())
-        trouble_ = Problem{"Both levers moved at once.",
-                           "The axis jumped sideways and up or down within one frame: was the tripod bumped?",
-                           "If so, finish with a fresh measurement; the figures still follow the axis."};
+        trouble_ = Problem{
+            Text::say("Both levers moved at once."),
+            Text::say("The axis jumped sideways and up or down within one frame: was the tripod bumped?"),
+            Text::say("If so, finish with a fresh measurement; the figures still follow the axis.")};
     path_.push_back({sighting.when, fit});
     return expose();
 }
@@ -126,16 +128,16 @@ Progress PoleAdjustment::progress() const {
     p.fraction = -1.0;
     switch (phase_) {
     case Phase::slewing:
-        p.waitingFor = "slewing to where both levers show";
+        p.waitingFor = Text::say("slewing to where both levers show");
         break;
     case Phase::settling:
-        p.waitingFor = "the mount settles";
+        p.waitingFor = Text::say("the mount settles");
         break;
     case Phase::exposing:
-        p.waitingFor = "exposing " + formatNumber(exposure_s_, 0) + " s, again and again";
+        p.waitingFor = Text::say("exposing %1 s, again and again").arg(formatNumber(exposure_s_, 0));
         break;
     case Phase::solving:
-        p.waitingFor = "solving";
+        p.waitingFor = Text::say("solving");
         break;
     default:
         break;
@@ -162,8 +164,9 @@ Expected<HourAngleDec> bestLeverPlace(const Rig& rig) {
                 bestCost = cost, best = place;
         }
     if (!best)
-        return problem("No part of the sky is free for adjusting.",
-                       "The horizon profile leaves nothing above 30°.", "Correct the horizon profile.");
+        return problem(Text::say("No part of the sky is free for adjusting."),
+                       Text::say("The horizon profile leaves nothing above 30°."),
+                       Text::say("Correct the horizon profile."));
     return *best;
 }
 

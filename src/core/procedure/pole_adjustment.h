@@ -27,7 +27,7 @@ public:
     explicit PoleAdjustment(PoleAdjustmentSetup setup);
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Adjusting the pole"; }
+    Text name() const override { return Text::say("Adjusting the pole"); }
 
     struct Point {
         Instant when;

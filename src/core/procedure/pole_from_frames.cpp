@@ -18,7 +18,7 @@ Step PoleFromFrames::advance(const Event& event) {
                 makeSighting(*answer->solution, at, airMotion_arcsec(frame_->info.exposure_s)));
         } else {
             Problem p = diagnoseUnsolved(*frame_, answer->solution.error());
-            p.what = setup_.names[at_] + ": " + p.what;
+            p.what = Text::say("%1: %2").arg(setup_.names[at_]).arg(p.what);
             leftOut_.push_back(p);
         }
         ++at_;
@@ -40,10 +40,11 @@ std::optional<Step> PoleFromFrames::nextFrame() {
             step.scaleTolerance = 0.2;
             return step;
         }
-        leftOut_.push_back(frame ? Problem{setup_.names[at_] + " does not say when it was taken.",
-                                           "It has no readable DATE-OBS.",
-                                           "Use frames with DATE-OBS (start of exposure, UTC) and EXPTIME."}
-                                 : frame.error());
+        leftOut_.push_back(
+            frame ? Problem{Text::say("%1 does not say when it was taken.").arg(setup_.names[at_]),
+                            Text::say("It has no readable DATE-OBS."),
+                            Text::say("Use frames with DATE-OBS (start of exposure, UTC) and EXPTIME.")}
+                  : frame.error());
         ++at_;
     }
     return std::nullopt;
@@ -66,12 +67,14 @@ Progress PoleFromFrames::progress() const {
     Progress p;
     const size_t n = setup_.names.size();
     for (size_t i = 0; i < std::min<size_t>(n, 8); ++i)
-        p.steps.push_back({"Frame " + std::to_string(i + 1), i < at_               ? State::done
-                                                             : i == at_ && !ended_ ? State::running
-                                                                                   : State::ahead});
+        p.steps.push_back({Text::say("Frame %1").arg(std::to_string(i + 1)), i < at_ ? State::done
+                                                                             : i == at_ && !ended_
+                                                                                 ? State::running
+                                                                                 : State::ahead});
     p.fraction = static_cast<double>(at_) / static_cast<double>(std::max<size_t>(1, n));
     if (!ended_)
-        p.waitingFor = "solving frame " + std::to_string(at_ + 1) + " of " + std::to_string(n);
+        p.waitingFor =
+            Text::say("solving frame %1 of %2").arg(std::to_string(at_ + 1)).arg(std::to_string(n));
     return p;
 }
 

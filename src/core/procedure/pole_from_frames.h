@@ -22,7 +22,7 @@ public:
     explicit PoleFromFrames(FramesSetup setup) : setup_(std::move(setup)) {}
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Axis from frames"; }
+    Text name() const override { return Text::say("Axis from frames"); }
     const std::optional<PoleResult>& result() const { return result_; }
     // Frames that could not be used, with the reason.
     const std::vector<Problem>& leftOut() const { return leftOut_; }

@@ -29,7 +29,7 @@ Step PoleMeasurement::advance(const Event& event) {
         return TrackingStep{true};
     case Phase::tracking:
         phase_ = Phase::settling;
-        return WaitStep{setup_.settle_s, "the mount settles"};
+        return WaitStep{setup_.settle_s, Text::say("the mount settles")};
     case Phase::settling:
         phase_ = Phase::exposing;
         return ExposeStep{exposure_s_, solvingCamera(setup_.rig)};
@@ -60,15 +60,18 @@ Step PoleMeasurement::goOn(const Event& event) {
     const HourAngleDec& to = setup_.arc.places[place_];
     if (auto obstacle = slewObstacle(setup_.rig, to)) {
         phase_ = Phase::ended;
-        obstacle->what = "Sighting " + std::to_string(place_ + 1) + " lies behind the horizon profile.";
-        obstacle->remedy = "Plan the arc elsewhere.";
+        obstacle->what =
+            Text::say("Sighting %1 lies behind the horizon profile.").arg(std::to_string(place_ + 1));
+        obstacle->remedy = Text::say("Plan the arc elsewhere.");
         return FailStep{*obstacle};
     }
     phase_ = Phase::slewing;
     return announcedSlew(setup_.rig, event, to,
-                         "Slewing to sighting " + std::to_string(place_ + 1) + " of " +
-                             std::to_string(taken_.size()) + ": hour angle " + formatHourAngle(to.hourAngle) +
-                             ", Dec " + formatNumber(to.dec.deg(), 0) + "°");
+                         Text::say("Slewing to sighting %1 of %2: hour angle %3, Dec %4°")
+                             .arg(std::to_string(place_ + 1))
+                             .arg(std::to_string(taken_.size()))
+                             .arg(formatHourAngle(to.hourAngle))
+                             .arg(formatNumber(to.dec.deg(), 0)));
 }
 
 Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) {
@@ -85,7 +88,8 @@ Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) 
                           *solved.solution, frame_};
     } else {
         failures_[place_] = diagnoseUnsolved(*frame_, solved.solution.error());
-        failures_[place_]->what = "Sighting " + std::to_string(place_ + 1) + ": " + failures_[place_]->what;
+        failures_[place_]->what =
+            Text::say("Sighting %1: %2").arg(std::to_string(place_ + 1)).arg(failures_[place_]->what);
     }
     attempt_ = 0;
     exposure_s_ = setup_.exposure_s;
@@ -125,7 +129,7 @@ Progress PoleMeasurement::progress() const {
     Progress p;
     const size_t n = setup_.arc.places.size();
     for (size_t i = 0; i < n; ++i) {
-        ProgressStep s{"Sighting " + std::to_string(i + 1), ProgressStep::State::ahead};
+        ProgressStep s{Text::say("Sighting %1").arg(std::to_string(i + 1)), ProgressStep::State::ahead};
         if (taken_[i])
             s.state = ProgressStep::State::done;
         else if (i == place_ && phase_ != Phase::ended && phase_ != Phase::start)
@@ -140,18 +144,19 @@ Progress PoleMeasurement::progress() const {
     p.timeLeft_s = each * static_cast<double>(left);
     switch (phase_) {
     case Phase::slewing:
-        p.waitingFor = "slewing to sighting " + std::to_string(place_ + 1);
+        p.waitingFor = Text::say("slewing to sighting %1").arg(std::to_string(place_ + 1));
         break;
     case Phase::tracking:
     case Phase::settling:
-        p.waitingFor = "the mount settles";
+        p.waitingFor = Text::say("the mount settles");
         break;
     case Phase::exposing:
-        p.waitingFor = "exposing " + formatNumber(exposure_s_, 0) + " s" +
-                       (attempt_ ? ", longer after a failed solve" : "");
+        p.waitingFor = Text::say("exposing %1 s%2")
+                           .arg(formatNumber(exposure_s_, 0))
+                           .arg(attempt_ ? Text::say(", longer after a failed solve") : Text());
         break;
     case Phase::solving:
-        p.waitingFor = "solving";
+        p.waitingFor = Text::say("solving");
         break;
     default:
         break;
@@ -166,24 +171,29 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
     const double saturation = frame.info.saturation_adu;
     const int stars = static_cast<int>(field->stars.size());
     if (field->background > 0.6 * saturation)
-        return {"The frame could not be solved: the background is " + formatNumber(field->background, 0) +
-                    " of " + formatNumber(saturation, 0) + ".",
-                "The sky is too bright, or a lamp is on.", "Shorten the exposure or shield the telescope."};
+        return {Text::say("The frame could not be solved: the background is %1 of %2.")
+                    .arg(formatNumber(field->background, 0))
+                    .arg(formatNumber(saturation, 0)),
+                Text::say("The sky is too bright, or a lamp is on."),
+                Text::say("Shorten the exposure or shield the telescope.")};
     // A small field shows few stars under the clearest sky, and the solver knows how small it is.
     constexpr int fewest = 4;
     if (stars < 8 && !(solver.lasting && stars >= fewest))
-        return {"The frame could not be solved: " + formatCount(stars, "star") + ".",
-                "Cloud, a cap on the telescope, or far out of focus" +
-                    (stars ? " (HFD " + formatNumber(typicalHfd(*field), 1) + " px)." : std::string(".")),
-                "Check cover, focus and sky, or expose longer."};
+        return {Text::say("The frame could not be solved: %1.").arg(Text::say("%n star|%n stars", "", stars)),
+                stars ? Text::say("Cloud, a cap on the telescope, or far out of focus (HFD %1 px).")
+                            .arg(formatNumber(typicalHfd(*field), 1))
+                      : Text::say("Cloud, a cap on the telescope, or far out of focus."),
+                Text::say("Check cover, focus and sky, or expose longer.")};
     // Satellites leave a track or two.
     if (field->tracks >= 8 && 5 * field->tracks > stars)
-        return {"The frame could not be solved: its stars are trails, " + formatNumber(field->tracks, 0) +
-                    " of them.",
-                "The mount still moved while it was exposed, or does not track.",
-                "Let it settle, see that it tracks, and expose again."};
-    return {"The frame could not be solved although it shows " + formatCount(stars, "star") + ".",
-            solver.what + (solver.why.empty() ? "" : " " + solver.why),
+        return {Text::say("The frame could not be solved: its stars are trails, %1 of them.")
+                    .arg(formatNumber(field->tracks, 0)),
+                Text::say("The mount still moved while it was exposed, or does not track."),
+                Text::say("Let it settle, see that it tracks, and expose again.")};
+    return {Text::say("The frame could not be solved although it shows %n star.|The frame could not be "
+                      "solved although it shows %n stars.",
+                      "", stars),
+            solver.what.then(solver.why),
             solver.remedy,
             solver.passing,
             solver.asked,

@@ -39,7 +39,7 @@ public:
     explicit PoleMeasurement(PoleMeasurementSetup setup);
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Pole measurement"; }
+    Text name() const override { return Text::say("Pole measurement"); }
 
     // One entry a place of the arc; absent: not yet taken, or failed.
     const std::vector<std::optional<TakenSighting>>& taken() const { return taken_; }

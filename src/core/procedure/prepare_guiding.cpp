@@ -13,14 +13,15 @@ std::optional<Rates> ratesOnSide(const std::optional<Rates>& rates, const std::s
 
 Expected<GuidingSetup> prepareGuiding(const GuidingInputs& in) {
     if (!in.rates || in.rates->verdict == RatesVerdict::bad || !in.ratesAgedBy.empty())
-        return problem("Guiding needs rates.",
-                       !in.rates ? "None were measured yet."
+        return problem(Text::say("Guiding needs rates."),
+                       !in.rates ? Text::say("None were measured yet.")
                        : !in.ratesAgedBy.empty()
-                           ? "Those there are do not hold any more: " + in.ratesAgedBy + "."
-                           : "Those measured last are bad.",
-                       "Measure them at Rates.");
+                           ? Text::say("Those there are do not hold any more: %1.").arg(in.ratesAgedBy)
+                           : Text::say("Those measured last are bad."),
+                       Text::say("Measure them at Rates."));
     if (!in.mount.tracking)
-        return problem("The mount is not tracking.", "Nothing can be guided.", "Let it track, or slew.");
+        return problem(Text::say("The mount is not tracking."), Text::say("Nothing can be guided."),
+                       Text::say("Let it track, or slew."));
     GuidingSetup setup;
     setup.rig = in.rig;
     setup.rates = *ratesOnSide(in.rates, in.mount.side, in.decReverses);

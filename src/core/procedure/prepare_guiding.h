@@ -1,6 +1,7 @@
 // The one way from what is known to a guiding set-up, for window, series and command line alike.
 #pragma once
 
+#include "core/base/text.h"
 #include "core/guide/settings_book.h"
 #include "core/procedure/guiding.h"
 
@@ -10,7 +11,7 @@ struct GuidingInputs {
     Rig rig;
     std::optional<Rates> rates;      // the calibration in use
     bool ratesUnseen = false;        // it is of another evening, and no frame of this one was held against it
-    std::string ratesAgedBy;         // why it no longer describes the rig; empty: it does
+    Text ratesAgedBy;                // why it no longer describes the rig; empty: it does
     std::optional<bool> decReverses; // across the pier, once it was seen
     MountState mount;                // now
     const SettingsBook* settings = nullptr;

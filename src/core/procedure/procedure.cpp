@@ -55,8 +55,7 @@ Step Procedure::next(const Event& event) {
         // Whoever does not handle it ends with it, and says why it was not simply given again.
         Event lost = event;
         Problem p = failed->problem;
-        p.why += (p.why.empty() ? "" : " ") +
-                 std::string("Nobody knows whether the pulse was given, so it was not given again.");
+        p.why += Text::say("Nobody knows whether the pulse was given, so it was not given again.");
         lost.what = StepFailed{p};
         return remember(advance(lost), event.now);
     }
@@ -70,13 +69,12 @@ Step Procedure::next(const Event& event) {
     if (trouble_->failures < trouble_->most) {
         stumbled(event, failed->problem);
         pausing_ = true;
-        return WaitStep{pauses_s[static_cast<size_t>(before)], "the device to answer again"};
+        return WaitStep{pauses_s[static_cast<size_t>(before)], Text::say("the device to answer again")};
     }
     Event gone = event;
     Problem p = failed->problem;
-    p.why += (p.why.empty() ? "" : " ") + std::string("It failed ") +
-             formatCount(trouble_->failures, "time") + " within " +
-             formatDuration(std::accumulate(pauses_s.begin(), pauses_s.end(), 0.0)) + ".";
+    p.why += Text::say("It failed %n time within %1.|It failed %n times within %1.", "", trouble_->failures)
+                 .arg(formatDuration(std::accumulate(pauses_s.begin(), pauses_s.end(), 0.0)));
     p.passing = false;
     gone.what = StepFailed{p};
     return remember(advance(gone), event.now);

@@ -72,8 +72,8 @@ struct SolveStep {
 
 struct SlewStep {
     HourAngleDec target;
-    std::string purpose; // announced before the mount moves
-    std::string side{};  // on which it must hang then, for a mount that may be told; else as it likes
+    Text purpose;       // announced before the mount moves
+    std::string side{}; // on which it must hang then, for a mount that may be told; else as it likes
 };
 
 // Parks, or lets it move again.
@@ -134,7 +134,7 @@ struct GuideStep {
 
 struct WaitStep {
     double seconds = 0.0;
-    std::string why;
+    Text why;
 };
 
 struct DoneStep {};
@@ -205,7 +205,7 @@ std::optional<Step> brokenOff(const Event& event);
 // ---- Progress: what a person sees meanwhile
 
 struct ProgressStep {
-    std::string name;
+    Text name;
     enum class State { ahead, running, done } state = State::ahead;
 };
 
@@ -213,7 +213,7 @@ struct Progress {
     std::vector<ProgressStep> steps;
     double fraction = 0.0;    // 0…1; negative: endless by nature
     double timeLeft_s = -1.0; // negative: not known
-    std::string waitingFor;   // "settling after the slew"
+    Text waitingFor;          // "settling after the slew"
 };
 
 // A device that fails once must not end a night: a step whose failure may pass is repeated after a pause, the
@@ -223,7 +223,7 @@ public:
     virtual ~Procedure() = default;
     Step next(const Event& event);
     virtual Progress progress() const = 0;
-    virtual std::string name() const = 0;
+    virtual Text name() const = 0;
     // Whether it may begin while the loop guides; it has the loop do what it needs.
     virtual bool besideGuiding() const { return false; }
     // False: it works without a mount that answers.

@@ -81,9 +81,10 @@ Step RatesMeasurement::advance(const Event& event) {
     if (phase_ == Phase::start) {
         const Angle dec = event.mount.pointing.dec;
         if (std::abs(dec.deg()) > 65.0)
-            return fail({"Declination " + formatNumber(dec.deg(), 0) + "° is too near the pole to calibrate.",
-                         "RA motion shrinks with the cosine of the declination.",
-                         "Slew to within 20° of the celestial equator, or reuse earlier rates."});
+            return fail({Text::say("Declination %1° is too near the pole to calibrate.")
+                             .arg(formatNumber(dec.deg(), 0)),
+                         Text::say("RA motion shrinks with the cosine of the declination."),
+                         Text::say("Slew to within 20° of the celestial equator, or reuse earlier rates.")});
         calibration_.dec = dec;
         calibration_.hourAngle_h = event.mount.pointing.hourAngle.hours();
         calibration_.side = event.mount.side;
@@ -98,7 +99,7 @@ Step RatesMeasurement::advance(const Event& event) {
     if (pulsing_) {
         pulsing_ = false;
         pausing_ = true;
-        return WaitStep{setup_.pause_s, "the axis to settle"};
+        return WaitStep{setup_.pause_s, Text::say("the axis to settle")};
     }
     if (pausing_) {
         pausing_ = false;
@@ -107,14 +108,17 @@ Step RatesMeasurement::advance(const Event& event) {
     if (const auto* tracked = std::get_if<StarsTracked>(&event.what)) {
         if (tracked->stars.empty() || !tracked->stars.front()) {
             if (++lost_ > 4 && atEdge())
-                return fail({"The star has left the frame.",
-                             "It was last seen at (" + formatNumber(star_->x, 0) + ", " +
-                                 formatNumber(star_->y, 0) + ") of " + std::to_string(frame_->width) + " × " +
-                                 std::to_string(frame_->height) + " px.",
-                             "Centre a star, or shorten the wanted travel."});
+                return fail({Text::say("The star has left the frame."),
+                             Text::say("It was last seen at (%1, %2) of %3 × %4 px.")
+                                 .arg(formatNumber(star_->x, 0))
+                                 .arg(formatNumber(star_->y, 0))
+                                 .arg(std::to_string(frame_->width))
+                                 .arg(std::to_string(frame_->height)),
+                             Text::say("Centre a star, or shorten the wanted travel.")});
             if (lost_ > 4)
-                return fail({"The guide star was lost.", "It was not found in five frames in a row.",
-                             "Check for cloud, choose a brighter star, and measure again."});
+                return fail({Text::say("The guide star was lost."),
+                             Text::say("It was not found in five frames in a row."),
+                             Text::say("Check for cloud, choose a brighter star, and measure again.")});
             return look();
         }
         lost_ = 0;
@@ -260,9 +264,9 @@ Step RatesMeasurement::beginLeg(Leg leg, const Star& star, double t_s) {
 
 Step RatesMeasurement::restartWith(double step_ms) {
     if (++restarts_ > 3)
-        return fail({"No pulse length suits this mount.",
-                     "Legs came out with too few or too many steps in four tries.",
-                     "Check the guide rate in the mount and the guide focal length in the rig."});
+        return fail({Text::say("No pulse length suits this mount."),
+                     Text::say("Legs came out with too few or too many steps in four tries."),
+                     Text::say("Check the guide rate in the mount and the guide focal length in the rig.")});
     step_ms_ = step_ms;
     samples_.clear();
     phase_ = Phase::leg;
@@ -283,15 +287,22 @@ Step RatesMeasurement::inLeg(const Star& star, double t_s) {
     const bool outward = leg_ == Leg::west || leg_ == Leg::north;
     if (outward) {
         if (leg_ == Leg::west && pulses_ >= 6 && moved < 1.5)
-            return fail({"The star does not follow RA pulses.",
-                         "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) +
-                             " ms it moved " + formatNumber(moved, 1) + " px.",
-                         "Check the guide cable or link, that the mount is not parked, and its guide rate."});
+            return fail(
+                {Text::say("The star does not follow RA pulses."),
+                 Text::say("After %1 of %2 ms it moved %3 px.")
+                     .arg(Text::say("%n pulse|%n pulses", "", pulses_))
+                     .arg(formatNumber(step_ms_, 0))
+                     .arg(formatNumber(moved, 1)),
+                 Text::say(
+                     "Check the guide cable or link, that the mount is not parked, and its guide rate.")});
         if (leg_ == Leg::north && pulses_ >= mostSteps && moved < 1.5)
-            return fail({"The star does not follow Dec pulses.",
-                         "After " + formatCount(pulses_, "pulse") + " of " + formatNumber(step_ms_, 0) +
-                             " ms it moved " + formatNumber(moved, 1) + " px.",
-                         "Check the guide cable or link, the Dec clutch, and the mount's guide rate."});
+            return fail(
+                {Text::say("The star does not follow Dec pulses."),
+                 Text::say("After %1 of %2 ms it moved %3 px.")
+                     .arg(Text::say("%n pulse|%n pulses", "", pulses_))
+                     .arg(formatNumber(step_ms_, 0))
+                     .arg(formatNumber(moved, 1)),
+                 Text::say("Check the guide cable or link, the Dec clutch, and the mount's guide rate.")});
         const bool far = moved >= travel_px_;
         if (far && pulses_ < fewestSteps)
             return restartWith(step_ms_ * pulses_ / static_cast<double>(steps_));
@@ -321,10 +332,12 @@ Step RatesMeasurement::inLeg(const Star& star, double t_s) {
 Progress RatesMeasurement::progress() const {
     Progress p;
     const bool both = calibration_.decMotor;
-    const std::vector<const char*> names =
-        both ? std::vector<const char*>{"Choose a star", "Take up the backlash", "West", "East", "North",
-                                        "South"}
-             : std::vector<const char*>{"Choose a star", "Watch it", "West", "East"};
+    const std::vector<Text> names =
+        both ? std::vector<Text>{Text::say("Choose a star"), Text::say("Take up the backlash"),
+                                 Text::say("West"),          Text::say("East"),
+                                 Text::say("North"),         Text::say("South")}
+             : std::vector<Text>{Text::say("Choose a star"), Text::say("Watch it"), Text::say("West"),
+                                 Text::say("East")};
     size_t current = 0;
     if (phase_ == Phase::firstLook || phase_ == Phase::clearing)
         current = 1; // orienting still counts as choosing
@@ -342,13 +355,16 @@ Progress RatesMeasurement::progress() const {
         const int length = outward_ > 0 ? outward_ : steps_;
         const int after = (both ? 3 : 1) - static_cast<int>(leg_);
         p.timeLeft_s = each * (std::max(0, length - pulses_) + after * length);
-        p.waitingFor = std::string(legName(leg_)) + " pulse " + std::to_string(std::max(0, pulses_)) +
-                       " of about " + std::to_string(length) + ", " + formatNumber(step_ms_, 0) + " ms each";
+        p.waitingFor = Text::say("%1 pulse %2 of about %3, %4 ms each")
+                           .arg(Text::say(legName(leg_)))
+                           .arg(std::to_string(std::max(0, pulses_)))
+                           .arg(std::to_string(length))
+                           .arg(formatNumber(step_ms_, 0));
     } else if (phase_ != Phase::ended && phase_ != Phase::start) {
         p.timeLeft_s = each * (both ? 4.4 : 2.2) * steps_;
-        p.waitingFor = phase_ == Phase::finding     ? "first frame"
-                       : phase_ == Phase::firstLook ? "how restless the star is"
-                                                    : "north pulses until the star follows";
+        p.waitingFor = phase_ == Phase::finding     ? Text::say("first frame")
+                       : phase_ == Phase::firstLook ? Text::say("how restless the star is")
+                                                    : Text::say("north pulses until the star follows");
     }
     return p;
 }

@@ -34,7 +34,7 @@ public:
     explicit RatesMeasurement(RatesSetup setup);
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Guide rates"; }
+    Text name() const override { return Text::say("Guide rates"); }
 
     const std::vector<CalibrationSample>& samples() const { return samples_; }
     const std::optional<Rates>& result() const { return result_; }

@@ -78,23 +78,23 @@ void Series::notSaved(const Problem& problem) {
     unsaved_ = problem;
 }
 
-Step Series::wait(Phase phase, double seconds, const std::string& why) {
+Step Series::wait(Phase phase, double seconds, const Text& why) {
     phase_ = phase;
     why_ = why;
     return WaitStep{std::clamp(seconds, 0.1, glance_s), why};
 }
 
-Step Series::over(const std::string& mount) {
+Step Series::over(const Text& mount) {
     phase_ = Phase::ended;
     mountAfterwards_ = mount;
     return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
 }
 
-Step Series::close(const std::string& why, bool stopGuiding, const Event& event) {
+Step Series::close(const Text& why, bool stopGuiding, const Event& event) {
     ending_ = why;
-    why_.clear();
+    why_ = {};
     if (!stopGuiding && (guideBegun_ || setup_.guiding)) // whoever stopped it may go on with the same star
-        return over("Guiding goes on.");
+        return over(Text::say("Guiding goes on."));
     if (!guideBegun_)
         return rest(event);
     phase_ = Phase::closing;
@@ -103,30 +103,30 @@ Step Series::close(const std::string& why, bool stopGuiding, const Event& event)
 }
 
 // For good: nobody may be there to look after the mount.
-Step Series::fail(const Problem& problem, const std::string& why, const Event& event) {
+Step Series::fail(const Problem& problem, const Text& why, const Event& event) {
     failure_ = problem;
     guided_ = false;
     if (!problem.asked)
         return close(why, true, event);
     ending_ = why;
-    return over("");
+    return over({});
 }
 
 Step Series::rest(const Event& event) {
     if (setup_.followed && !failure_ && !stoppedByHand_)
-        return over("The mount goes on to the next target.");
+        return over(Text::say("The mount goes on to the next target."));
     if (setup_.afterwards == MountAfter::keepTracking)
-        return over(event.mount.tracking ? "The mount goes on tracking, as planned." : "");
+        return over(event.mount.tracking ? Text::say("The mount goes on tracking, as planned.") : "");
     if (setup_.afterwards != MountAfter::park)
         return stopTracking(event);
     if (event.mount.told && event.mount.parked)
-        return over("The mount is parked.");
+        return over(Text::say("The mount is parked."));
     if (!event.mount.parks) {
-        notParked_ = "It has no command for it.";
+        notParked_ = Text::say("It has no command for it.");
         return stopTracking(event);
     }
     phase_ = Phase::parking;
-    why_ = "the mount to park";
+    why_ = Text::say("the mount to park");
     return ParkStep{};
 }
 
@@ -137,14 +137,14 @@ Step Series::parked(const Event& event) {
     if (broken && broken->problem.asked) {
         if (!failure_)
             failure_ = broken->problem;
-        return over("");
+        return over({});
     }
     if (!broken && event.mount.told && event.mount.parked)
-        return over("The mount is parked.");
+        return over(Text::say("The mount is parked."));
     if (!broken && ++restChecks_ < mostChecks)
         return WaitStep{1.0, why_};
-    notParked_ =
-        broken ? broken->problem.what + " " + broken->problem.why : "It does not say that it is parked.";
+    notParked_ = broken ? broken->problem.what.then(broken->problem.why)
+                        : Text::say("It does not say that it is parked.");
     restChecks_ = 0;
     return stopTracking(event);
 }
@@ -153,19 +153,19 @@ Step Series::stopTracking(const Event& event) {
     if (event.mount.told && !event.mount.tracking)
         return stopped();
     phase_ = Phase::resting;
-    why_ = "the mount to stop tracking";
+    why_ = Text::say("the mount to stop tracking");
     return TrackingStep{false};
 }
 
 Step Series::stopped() {
     if (notParked_.empty())
-        return over("The mount has stopped tracking.");
-    Problem p{"The mount was not parked.", notParked_,
-              "It has stopped tracking where it stood; park it by hand."};
+        return over(Text::say("The mount has stopped tracking."));
+    Problem p{Text::say("The mount was not parked."), notParked_,
+              Text::say("It has stopped tracking where it stood; park it by hand.")};
     if (failure_)
-        p.what = failure_->what + " " + p.what;
+        p.what = failure_->what.then(p.what);
     failure_ = p;
-    return over("The mount has stopped tracking, but is not parked.");
+    return over(Text::say("The mount has stopped tracking, but is not parked."));
 }
 
 // Only what the mount confirms counts.
@@ -175,19 +175,19 @@ Step Series::rested(const Event& event) {
     if (broken && broken->problem.asked) {
         if (!failure_)
             failure_ = broken->problem;
-        return over("");
+        return over({});
     }
     if (!broken && event.mount.told && !event.mount.tracking)
         return stopped();
     if (!broken && ++restChecks_ < mostChecks)
         return WaitStep{1.0, why_};
-    Problem p{"The mount has not confirmed that it stopped tracking.",
-              broken ? broken->problem.what : "It says that it still tracks.",
-              "Stop it at its hand control, or cut its power: it may run into its pier."};
+    Problem p{Text::say("The mount has not confirmed that it stopped tracking."),
+              broken ? broken->problem.what : Text::say("It says that it still tracks."),
+              Text::say("Stop it at its hand control, or cut its power: it may run into its pier.")};
     if (failure_)
-        p.what = failure_->what + " " + p.what;
+        p.what = failure_->what.then(p.what);
     failure_ = p;
-    return over("The mount has NOT confirmed that it stopped tracking.");
+    return over(Text::say("The mount has NOT confirmed that it stopped tracking."));
 }
 
 // What can be waited for: a cloud before a solve or a guide star. All else ends the series in good order.
@@ -203,17 +203,19 @@ Step Series::failed(const Event& event, const Problem& problem) {
             guided_ = false;
             againAt_ = event.now + minute_s * pause_min;
             return wait(Phase::cloudWait, minute_s,
-                        problem.what + " Again in " + formatCount(pause_min, "minute") + ".");
+                        Text::say("%1 Again in %2.")
+                            .arg(problem.what)
+                            .arg(Text::say("%n minute|%n minutes", "", pause_min)));
         }
     }
-    return fail(problem, asClause(problem.what), event);
+    return fail(problem, problem.what.asClause(), event);
 }
 
 Step Series::begin(const Event& event) {
     auto rules = SeriesRules::from(setup_, event.now);
     if (!rules) {
         phase_ = Phase::ended;
-        ending_ = asClause(rules.error().what);
+        ending_ = rules.error().what.asClause();
         return FailStep{rules.error()};
     }
     rules_ = *rules;
@@ -223,9 +225,9 @@ Step Series::begin(const Event& event) {
 // Asks the rules what comes next, the mount being at the target or not.
 Step Series::move(const Event& event) {
     if (unsaved_)
-        return wait(Phase::saving, glance_s, "the last frame to be saved: " + unsaved_->what);
+        return wait(Phase::saving, glance_s, Text::say("the last frame to be saved: %1").arg(unsaved_->what));
     if (pauseWanted_)
-        return wait(Phase::paused, glance_s, "you to check the cables, then press Go on");
+        return wait(Phase::paused, glance_s, Text::say("you to check the cables, then press Go on"));
     const SeriesMove next = rules_->next(event.now, across(event), static_cast<int>(frames_.size()));
     if (next.kind == SeriesMove::Kind::end)
         return close(next.why, true, event);
@@ -278,7 +280,7 @@ Step Series::lookStep(const Event& event) {
     if (separation(setup_.target, look_.solved()->plane.centre).arcsec() <= setup_.tolerance_arcsec)
         return centredBy(look_.solved(), event);
     setup_.guiding = false;
-    why_ = "the loop to end before the telescope moves";
+    why_ = Text::say("the loop to end before the telescope moves");
     return GuideStep{GuideStep::Act::stop, {}, {}};
 }
 
@@ -292,13 +294,13 @@ Step Series::centredBy(const std::optional<SolvedFrame>& solved, const Event& ev
 Step Series::guide() {
     phase_ = Phase::guiding;
     guideBegun_ = true;
-    why_ = "guide stars and the loop";
+    why_ = Text::say("guide stars and the loop");
     return GuideStep{GuideStep::Act::start, {}, {}};
 }
 
 Step Series::expose(const Event& event) {
     phase_ = Phase::exposing;
-    why_.clear();
+    why_ = {};
     exposedSince_ = event.now;
     return ImageStep{setup_.exposure_s};
 }
@@ -312,7 +314,7 @@ Step Series::dither(const Event& event) {
     phase_ = Phase::dithering;
     if (!setup_.guided)
         return ditherBySlew(event);
-    why_ = "the star to settle after the dither";
+    why_ = Text::say("the star to settle after the dither");
     return GuideStep{GuideStep::Act::dither, by, settleRule(setup_)};
 }
 
@@ -331,10 +333,11 @@ Step Series::ditherBySlew(const Event& event) {
     const double east = scale * spot_.x_px, north = scale * spot_.y_px;
     const Vec3 place = offsetPlace(setup_.target, Angle::fromRad(std::atan2(east, north)),
                                    Angle::fromArcsec(std::hypot(east, north)));
-    why_ = "the mount to settle after the dither";
-    return announcedSlew(setup_.rig, event, ObservedFrame(setup_.rig.site, event.now).hourAngleDec(place),
-                         "Dither by " + formatNumber(std::hypot(spot_.x_px, spot_.y_px), 0) + " imaging px",
-                         sideKept(event.mount));
+    why_ = Text::say("the mount to settle after the dither");
+    return announcedSlew(
+        setup_.rig, event, ObservedFrame(setup_.rig.site, event.now).hourAngleDec(place),
+        Text::say("Dither by %1 imaging px").arg(formatNumber(std::hypot(spot_.x_px, spot_.y_px), 0)),
+        sideKept(event.mount));
 }
 
 Step Series::flipOver(const Event& event) {
@@ -358,7 +361,7 @@ Step Series::flipStep(const Event& event) {
     }
     if (flip_->failure()) {
         const Problem& why = *flip_->failure();
-        return fail(why, why.asked ? asClause(why.what) : "the flip failed", event);
+        return fail(why, why.asked ? why.what.asClause() : Text::say("the flip failed"), event);
     }
     flipped_ = flip_->record();
     guided_ = setup_.guided;
@@ -383,7 +386,7 @@ Step Series::refocus(const Event& event) {
     f.camera = CameraRole::imaging;
     focusing_.emplace(f);
     phase_ = Phase::refocusing;
-    why_ = "the focus run after frame " + std::to_string(frames_.size());
+    why_ = Text::say("the focus run after frame %1").arg(std::to_string(frames_.size()));
     // Behind the same focuser the guide star grows too.
     if (setup_.rig.offAxis && setup_.guided) {
         guided_ = guideBegun_ = false;
@@ -407,12 +410,14 @@ Step Series::focusStep(const Event& event) {
     if (focusing_->result()) {
         focused_ = focusing_->result();
         r.found = true;
-        r.word = formatCount(focused_->exposures, "exposure") + ", from " +
-                 formatNumber(focused_->began_steps, 0) + " to " + formatNumber(focused_->ended_steps, 0) +
-                 " steps, stars of " + formatMeasured(focused_->hfd_px, " px", 2) + ".";
+        r.word = Text::say("%1, from %2 to %3 steps, stars of %4.")
+                     .arg(Text::say("%n exposure|%n exposures", "", focused_->exposures))
+                     .arg(formatNumber(focused_->began_steps, 0))
+                     .arg(formatNumber(focused_->ended_steps, 0))
+                     .arg(formatMeasured(focused_->hfd_px, " px", 2));
         keepPlay(*focused_, setup_.rig.imagingFocuser);
     } else {
-        r.word = fail ? fail->problem.what + " " + fail->problem.why : "It was stopped.";
+        r.word = fail ? fail->problem.what.then(fail->problem.why) : Text::say("It was stopped.");
     }
     story_.refocused.push_back(r);
     focusing_.reset();
@@ -466,13 +471,13 @@ Step Series::advance(const Event& event) {
         if (phase_ == Phase::resting)
             return rested(event);
         stoppedByHand_ = true;
-        return close("stopped by you", false, event);
+        return close(Text::say("stopped by you"), false, event);
     }
     const auto* broken = std::get_if<StepFailed>(&event.what);
     if (broken && phase_ == Phase::closing && !broken->problem.asked)
         return rest(event); // the loop cannot be asked any more; the mount can
     if (broken && phase_ == Phase::closing)
-        return fail(broken->problem, asClause(broken->problem.what), event);
+        return fail(broken->problem, broken->problem.what.asClause(), event);
     if (phase_ == Phase::parking)
         return parked(event);
     if (phase_ == Phase::resting)
@@ -544,15 +549,16 @@ Progress Series::progress() const {
         return focusing_->progress();
     Progress p;
     const bool at = centred_ || !setup_.centre;
-    p.steps = {{"Begin", rules_ && (at || phase_ != Phase::waiting) ? State::done : State::running},
-               {"Centre", at                                                      ? State::done
-                          : phase_ == Phase::looking || phase_ == Phase::centring ? State::running
-                                                                                  : State::ahead},
-               {"Guide", guided_                    ? State::done
-                         : phase_ == Phase::guiding ? State::running
-                                                    : State::ahead},
-               {"Expose", (guided_ || (!setup_.guided && at)) && phase_ != Phase::ended ? State::running
-                                                                                        : State::ahead}};
+    p.steps = {
+        {Text::say("Begin"), rules_ && (at || phase_ != Phase::waiting) ? State::done : State::running},
+        {Text::say("Centre"), at                                                      ? State::done
+                              : phase_ == Phase::looking || phase_ == Phase::centring ? State::running
+                                                                                      : State::ahead},
+        {Text::say("Guide"), guided_                    ? State::done
+                             : phase_ == Phase::guiding ? State::running
+                                                        : State::ahead},
+        {Text::say("Expose"),
+         (guided_ || (!setup_.guided && at)) && phase_ != Phase::ended ? State::running : State::ahead}};
     if (!setup_.guided)
         p.steps.erase(p.steps.begin() + 2);
     p.fraction = -1.0;

@@ -2,6 +2,7 @@
 // dithers, flips, and ends in good order. What it does when, its rules say (series_plan.h).
 #pragma once
 
+#include "core/base/text.h"
 #include "core/findings/series_findings.h"
 #include "core/procedure/both_fields.h"
 #include "core/procedure/flip.h"
@@ -18,7 +19,7 @@ class Series : public Procedure {
 public:
     explicit Series(SeriesSetup setup);
     Progress progress() const override;
-    std::string name() const override { return "Series of " + setup_.targetName; }
+    Text name() const override { return Text::say("Series of %1").arg(setup_.targetName); }
     bool besideGuiding() const override { return true; }
 
     const SeriesSetup& setup() const { return setup_; }
@@ -53,13 +54,13 @@ public:
     };
     Phase phase() const { return phase_; }
     Instant exposedSince() const { return exposedSince_; } // while exposing
-    const std::string& waitingFor() const { return why_; }
-    const std::string& ending() const { return ending_; } // why it ended
+    const Text& waitingFor() const { return why_; }
+    const Text& ending() const { return ending_; } // why it ended
     // And what became of the mount; empty while it runs, and after a halt.
     // Whether another target comes after it; may change while it runs.
     void setFollowed(bool followed) { setup_.followed = followed; }
     bool stoppedByHand() const { return stoppedByHand_; }
-    const std::string& mountAfterwards() const { return mountAfterwards_; }
+    const Text& mountAfterwards() const { return mountAfterwards_; }
     // The focus run under way.
     const FocusRun* focusing() const { return focusing_ ? &*focusing_ : nullptr; }
     // The last one that found the focus.
@@ -107,15 +108,15 @@ private:
     Step refocus(const Event& event);
     Step focusStep(const Event& event);
     Step taken(const ImageTaken& image, const Event& event);
-    Step close(const std::string& why, bool stopGuiding, const Event& event);
-    Step fail(const Problem& problem, const std::string& why, const Event& event);
+    Step close(const Text& why, bool stopGuiding, const Event& event);
+    Step fail(const Problem& problem, const Text& why, const Event& event);
     Step rest(const Event& event);
     Step stopTracking(const Event& event);
     Step parked(const Event& event);
     Step stopped();
     Step rested(const Event& event);
-    Step over(const std::string& mount);
-    Step wait(Phase phase, double seconds, const std::string& why);
+    Step over(const Text& mount);
+    Step wait(Phase phase, double seconds, const Text& why);
     bool across(const Event& event) const { return event.mount.side == "west"; }
 
     SeriesSetup setup_;
@@ -133,10 +134,11 @@ private:
     std::optional<Problem> unsaved_;
     std::optional<Problem> failure_;
     Instant exposedSince_, cloudBegan_, againAt_;
-    std::string side_, why_, ending_, mountAfterwards_;
+    std::string side_;
+    Text why_, ending_, mountAfterwards_;
     int restChecks_ = 0;
     bool stoppedByHand_ = false;
-    std::string notParked_;    // why it only stopped tracking
+    Text notParked_;           // why it only stopped tracking
     int allDithers_ = 0;       // of the pattern
     int sinceDither_ = 0;      // frames
     bool slewSettled_ = false; // of a dither without guiding

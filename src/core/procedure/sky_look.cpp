@@ -12,7 +12,8 @@ Step SkyLook::advance(const Event& event) {
 
 Progress SkyLook::progress() const {
     Progress p;
-    p.steps = {{"Look", look_.solved() ? ProgressStep::State::done : ProgressStep::State::running}};
+    p.steps = {
+        {Text::say("Look"), look_.solved() ? ProgressStep::State::done : ProgressStep::State::running}};
     p.fraction = -1.0;
     p.waitingFor = look_.waitingFor();
     return p;

@@ -9,7 +9,7 @@ class SkyLook : public Procedure {
 public:
     SkyLook(const Rig& rig, CameraRole camera, double exposure_s) : look_(rig, camera, exposure_s) {}
     Progress progress() const override;
-    std::string name() const override { return "Looking where the telescope points"; }
+    Text name() const override { return Text::say("Looking where the telescope points"); }
     bool givesWay() const override { return true; }
     const std::optional<SolvedFrame>& solved() const { return look_.solved(); }
 

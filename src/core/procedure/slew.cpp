@@ -13,26 +13,28 @@ std::optional<Problem> slewObstacle(const Rig& rig, const HourAngleDec& place) {
     if (!rig.horizon.hides(enu) && enu.z() > 0.0)
         return std::nullopt;
     const AltAz a = altAzFrom(enu);
-    return Problem{"The target is hidden.",
-                   "It stands at altitude " + formatNumber(a.altitude.deg(), 0) + "°, azimuth " +
-                       formatNumber(a.azimuth.deg(), 0) + "°; the sky is free above " +
-                       formatNumber(rig.horizon.altitudeAt(a.azimuth).deg(), 0) + "° there.",
-                   "Choose another target or wait."};
+    return Problem{Text::say("The target is hidden."),
+                   Text::say("It stands at altitude %1°, azimuth %2°; the sky is free above %3° there.")
+                       .arg(formatNumber(a.altitude.deg(), 0))
+                       .arg(formatNumber(a.azimuth.deg(), 0))
+                       .arg(formatNumber(rig.horizon.altitudeAt(a.azimuth).deg(), 0)),
+                   Text::say("Choose another target or wait.")};
 }
 
-SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place,
-                       const std::string& purpose, const std::string& side) {
+SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place, const Text& purpose,
+                       const std::string& side) {
     const HourAngleDec& from = event.mount.pointing;
     const double way = std::max(std::abs((place.hourAngle - from.hourAngle).wrappedSigned().deg()),
                                 std::abs((place.dec - from.dec).deg()));
-    return {place, purpose + ", about " + formatDuration(way / rig.mount.slewRate_deg_s), side};
+    return {place, Text::say("%1, about %2").arg(purpose).arg(formatDuration(way / rig.mount.slewRate_deg_s)),
+            side};
 }
 
 std::string sideKept(const MountState& mount) {
     return mount.choosesSide ? mount.side : std::string();
 }
 
-Slew::Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s)
+Slew::Slew(const Rig& rig, const HourAngleDec& target, Text purpose, double settle_s)
     : rig_(rig), target_(target), purpose_(std::move(purpose)), settle_s_(settle_s) {}
 
 Step Slew::advance(const Event& event) {
@@ -46,7 +48,7 @@ Step Slew::advance(const Event& event) {
     case 1:
         return TrackingStep{true};
     case 2:
-        return WaitStep{settle_s_, "the mount settles"};
+        return WaitStep{settle_s_, Text::say("the mount settles")};
     default:
         return DoneStep{};
     }
@@ -55,9 +57,9 @@ Step Slew::advance(const Event& event) {
 Progress Slew::progress() const {
     using State = ProgressStep::State;
     Progress p;
-    p.steps = {{"Slew", done_ > 1 ? State::done : State::running},
-               {"Settle", done_ > 2 ? State::running : State::ahead}};
-    p.waitingFor = done_ > 2 ? "the mount settles" : purpose_;
+    p.steps = {{Text::say("Slew"), done_ > 1 ? State::done : State::running},
+               {Text::say("Settle"), done_ > 2 ? State::running : State::ahead}};
+    p.waitingFor = done_ > 2 ? Text::say("the mount settles") : purpose_;
     return p;
 }
 

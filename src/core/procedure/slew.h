@@ -9,23 +9,23 @@ namespace nordstjerna {
 // Why the mount must not be sent to a place: hidden by the horizon profile or below the horizon.
 std::optional<Problem> slewObstacle(const Rig& rig, const HourAngleDec& place);
 // The slew with its duration in the announcement, which begins with `purpose`. side: see SlewStep.
-SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place,
-                       const std::string& purpose, const std::string& side = {});
+SlewStep announcedSlew(const Rig& rig, const Event& event, const HourAngleDec& place, const Text& purpose,
+                       const std::string& side = {});
 
 // The side of a slew that must not flip: the one it looks to, of a mount that would choose by itself.
 std::string sideKept(const MountState& mount);
 
 class Slew : public Procedure {
 public:
-    Slew(const Rig& rig, const HourAngleDec& target, std::string purpose, double settle_s = 4.0);
+    Slew(const Rig& rig, const HourAngleDec& target, Text purpose, double settle_s = 4.0);
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Slew"; }
+    Text name() const override { return Text::say("Slew"); }
 
 private:
     Rig rig_;
     HourAngleDec target_;
-    std::string purpose_;
+    Text purpose_;
     double settle_s_;
     int done_ = 0;
 };

@@ -26,12 +26,12 @@ Step SyncHere::advance(const Event& event) {
 Progress SyncHere::progress() const {
     using State = ProgressStep::State;
     Progress p;
-    p.steps = {{"Look", look_.solved() ? State::done : State::running},
-               {"Sync", synced_ ? State::done
-                        : off_  ? State::running
-                                : State::ahead}};
+    p.steps = {{Text::say("Look"), look_.solved() ? State::done : State::running},
+               {Text::say("Sync"), synced_ ? State::done
+                                   : off_  ? State::running
+                                           : State::ahead}};
     p.fraction = -1.0;
-    p.waitingFor = off_ ? "the mount to take it over" : look_.waitingFor();
+    p.waitingFor = off_ ? Text::say("the mount to take it over") : look_.waitingFor();
     return p;
 }
 

@@ -11,7 +11,7 @@ public:
     SyncHere(const Rig& rig, CameraRole camera, double exposure_s)
         : rig_(rig), look_(rig, camera, exposure_s) {}
     Progress progress() const override;
-    std::string name() const override { return "Solving and syncing"; }
+    Text name() const override { return Text::say("Solving and syncing"); }
     const std::optional<SolvedFrame>& solved() const { return look_.solved(); }
     // How far off the mount was; absent before the sync.
     const std::optional<Angle>& off() const { return off_; }

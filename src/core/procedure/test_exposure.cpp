@@ -14,7 +14,7 @@ Step TestExposure::advance(const Event& event) {
 
 Progress TestExposure::progress() const {
     Progress p;
-    p.steps = {{"Expose", image_ ? ProgressStep::State::done : ProgressStep::State::running}};
+    p.steps = {{Text::say("Expose"), image_ ? ProgressStep::State::done : ProgressStep::State::running}};
     p.fraction = -1.0;
     return p;
 }

@@ -9,7 +9,7 @@ class TestExposure : public Procedure {
 public:
     explicit TestExposure(double exposure_s) : exposure_s_(exposure_s) {}
     Progress progress() const override;
-    std::string name() const override { return "Test exposure"; }
+    Text name() const override { return Text::say("Test exposure"); }
     bool besideGuiding() const override { return true; }
     const std::optional<ImageTaken>& image() const { return image_; }
 

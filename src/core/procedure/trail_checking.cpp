@@ -9,7 +9,7 @@
 namespace nordstjerna {
 
 TrailChecking::TrailChecking(TrailCheckSetup setup) : setup_(std::move(setup)) {
-    approach_ = Approach::toWatch(setup_.rig, setup_.place, "Slewing to the trail check");
+    approach_ = Approach::toWatch(setup_.rig, setup_.place, Text::say("Slewing to the trail check"));
 }
 
 Step TrailChecking::advance(const Event& event) {
@@ -75,11 +75,12 @@ Step TrailChecking::judge(const Event& event) {
 Progress TrailChecking::progress() const {
     Progress p;
     const bool trailing = phase_ == Phase::trailing;
-    p.steps = approach_.steps("Out and back", trailing, phase_ == Phase::ended);
+    p.steps = approach_.steps(Text::say("Out and back"), trailing, phase_ == Phase::ended);
     p.fraction = trailing ? 0.5 : 0.1;
     if (trailing)
         p.timeLeft_s = 2.0 * setup_.half_s + setup_.hold_s;
-    p.waitingFor = trailing ? "the exposure while the mount runs out and back" : approach_.waitingFor();
+    p.waitingFor =
+        trailing ? Text::say("the exposure while the mount runs out and back") : approach_.waitingFor();
     return p;
 }
 

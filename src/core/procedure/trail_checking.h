@@ -29,7 +29,7 @@ public:
     explicit TrailChecking(TrailCheckSetup setup);
     Step advance(const Event& event) override;
     Progress progress() const override;
-    std::string name() const override { return "Trail check"; }
+    Text name() const override { return Text::say("Trail check"); }
     const std::optional<TrailCheckResult>& result() const { return result_; }
     std::shared_ptr<const Frame> frame() const { return frame_; } // the trailed one
 

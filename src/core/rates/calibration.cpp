@@ -15,12 +15,13 @@
 namespace nordstjerna {
 
 const char* legName(Leg leg) {
-    static constexpr std::array names{"west", "east", "north", "south"};
+    static constexpr std::array names{Text::mark("west"), Text::mark("east"), Text::mark("north"),
+                                      Text::mark("south")};
     return names[static_cast<size_t>(leg)];
 }
 
 const char* verdictName(RatesVerdict v) {
-    static constexpr std::array names{"good", "usable", "bad"};
+    static constexpr std::array names{Text::mark("good"), Text::mark("usable"), Text::mark("bad")};
     return names[static_cast<size_t>(v)];
 }
 
@@ -279,8 +280,9 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     for (const CalibrationSample& s : samples) {
         const auto leg = static_cast<size_t>(s.leg);
         if (!std::isfinite(s.x) || !std::isfinite(s.y) || s.pulse_ms < 0.0)
-            return problem("The calibration has an unreadable row.",
-                           "Places must be numbers, pulses not negative.", "Correct the table.");
+            return problem(Text::say("The calibration has an unreadable row."),
+                           Text::say("Places must be numbers, pulses not negative."),
+                           Text::say("Correct the table."));
         pulsed[leg] += s.pulse_ms / 1000.0;
         steps[leg] += s.pulse_ms > 0.0;
         rows.push_back({s.t_s, s.x, s.y, pulsed, s.leg});
@@ -288,9 +290,11 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
     const size_t legs = setup.decMotor ? 4 : 2;
     for (size_t leg = 0; leg < legs; ++leg)
         if (steps[leg] < 2)
-            return problem(std::string("The ") + legName(static_cast<Leg>(leg)) + " leg has " +
-                               formatCount(steps[leg], "pulse") + ".",
-                           "Each leg needs at least two, better twelve.", "Calibrate again.");
+            return problem(Text::say("The %1 leg has %2.")
+                               .arg(Text::say(legName(static_cast<Leg>(leg))))
+                               .arg(Text::say("%n pulse|%n pulses", "", steps[leg])),
+                           Text::say("Each leg needs at least two, better twelve."),
+                           Text::say("Calibrate again."));
     // Time counts from the first sample so that the start is where the star was.
     for (Row& r : rows)
         r.t -= samples.front().t_s;
@@ -315,11 +319,13 @@ Expected<Rates> fitRates(const std::vector<CalibrationSample>& samples, const Ca
         const bool asPromised =
             went > 0.3 * expected * seconds && went < 3.0 * expected * seconds && went > 3.0 * s * seconds;
         return !asPromised && went < std::max(2.0, 5.0 * s * seconds)
-                   ? std::optional<Problem>(Problem{
-                         std::string("The star does not follow ") + axis + " pulses.",
-                         "It moved " + formatNumber(went, 1) + " px in " + formatNumber(seconds, 1) +
-                             " s of pulses.",
-                         "Check the guide cable or link, that the mount is not parked, and its guide rate."})
+                   ? std::optional<Problem>(
+                         Problem{Text::say("The star does not follow %1 pulses.").arg(axis),
+                                 Text::say("It moved %1 px in %2 s of pulses.")
+                                     .arg(formatNumber(went, 1))
+                                     .arg(formatNumber(seconds, 1)),
+                                 Text::say("Check the guide cable or link, that the mount is not parked, and "
+                                           "its guide rate.")})
                    : std::nullopt;
     };
     if (const auto p = still(ra, sigmaRa, pulsed[0], setup.expectedRaPxS() * cos(setup.dec), "RA"))

@@ -15,18 +15,18 @@ SkyOnSensor skyOnSensor(const TangentPlane& plane) {
     return {angle(onSensor.col(0)), angle(onSensor.col(1))};
 }
 
-std::string RatesLook::words() const {
+Text RatesLook::words() const {
     switch (hold) {
     case RatesHold::asBefore:
-        return "as before";
+        return Text::say("as before");
     case RatesHold::turned:
-        return "turned by " + formatMeasured(turn_deg, "°", 1);
+        return Text::say("turned by %1").arg(formatMeasured(turn_deg, "°", 1));
     case RatesHold::notAny:
-        return "not any more, because " + why;
+        return Text::say("not any more, because %1").arg(why);
     case RatesHold::unknown:
         break;
     }
-    return "not known, because " + why;
+    return Text::say("not known, because %1").arg(why);
 }
 
 RatesLook lookAtRates(const Rates& here, const SolvedFrame& frame) {
@@ -36,14 +36,15 @@ RatesLook lookAtRates(const Rates& here, const SolvedFrame& frame) {
     RatesLook look;
     look.hold = RatesHold::notAny;
     if ((apart(then.north_deg, then.east_deg) > 0.0) != (apart(now.north_deg, now.east_deg) > 0.0)) {
-        look.why = "the picture is mirrored against then";
+        look.why = Text::say("the picture is mirrored against then");
         return look;
     }
     constexpr double sameScale = 0.01;
     const double scale = frame.plane.scaleArcsecPx();
     if (std::abs(scale / here.setup.scale_arcsec_px - 1.0) > sameScale) {
-        look.why = "the scale is " + formatNumber(scale, 3) + " ″/px and was " +
-                   formatNumber(here.setup.scale_arcsec_px, 3) + " ″/px";
+        look.why = Text::say("the scale is %1 ″/px and was %2 ″/px")
+                       .arg(formatNumber(scale, 3))
+                       .arg(formatNumber(here.setup.scale_arcsec_px, 3));
         return look;
     }
     // Both directions turned alike; with their mean the lens's own skew drops out.
@@ -58,7 +59,7 @@ RatesLook lookAtRates(const Rates& here, const SolvedFrame& frame) {
     // work then is not to be guessed.
     constexpr double upsideDown_deg = 20.0;
     if (std::abs(turn) > 180.0 - upsideDown_deg) {
-        look.why = "the picture stands on its head against then";
+        look.why = Text::say("the picture stands on its head against then");
         return look;
     }
     constexpr double matters_deg = 1.0;

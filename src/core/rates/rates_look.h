@@ -3,6 +3,7 @@
 
 #include <string>
 
+#include "core/base/text.h"
 #include "core/rates/calibration.h"
 #include "core/sky/solved_frame.h"
 
@@ -18,10 +19,10 @@ enum class RatesHold {
 struct RatesLook {
     RatesHold hold = RatesHold::unknown;
     Measured turn_deg; // of the sky on the sensor, from +x towards +y, since the calibration
-    std::string why;   // notAny, unknown: the reason, to go on after "because"
+    Text why;          // notAny, unknown: the reason, to go on after "because"
 
     // "as before", "turned by 3.1° ± 0.1°", "not any more, because …".
-    std::string words() const;
+    Text words() const;
 };
 
 // here: the rates as they hold on the side of the pier where the frame was taken; the frame in the pixels of

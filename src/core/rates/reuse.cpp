@@ -67,18 +67,19 @@ Rates ratesAcrossPier(const Rates& rates, std::optional<bool> decPulsesReverse) 
     return r;
 }
 
-std::string whyRatesAged(const CalibrationSetup& then, const CalibrationSetup& now) {
+Text whyRatesAged(const CalibrationSetup& then, const CalibrationSetup& now) {
     const double thenScale = then.scale_arcsec_px / then.bin;
     const double nowScale = now.scale_arcsec_px / now.bin;
     if (std::abs(nowScale / thenScale - 1.0) > 0.005)
-        return "the guide scale changed from " + formatNumber(thenScale, 2) + " to " +
-               formatNumber(nowScale, 2) + " ″/px (unbinned)";
+        return Text::say("the guide scale changed from %1 to %2 ″/px (unbinned)")
+            .arg(formatNumber(thenScale, 2))
+            .arg(formatNumber(nowScale, 2));
     if (std::abs(now.guideRateRa - then.guideRateRa) > 0.005 ||
         std::abs(now.guideRateDec - then.guideRateDec) > 0.005)
-        return "the mount's guide rate changed";
+        return Text::say("the mount's guide rate changed");
     if (then.decMotor != now.decMotor)
-        return now.decMotor ? "they were measured without a motor on the Dec axis"
-                            : "the Dec axis has no motor any more";
+        return now.decMotor ? Text::say("they were measured without a motor on the Dec axis")
+                            : Text::say("the Dec axis has no motor any more");
     return {};
 }
 

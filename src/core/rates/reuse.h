@@ -5,6 +5,7 @@
 #include <optional>
 #include <string>
 
+#include "core/base/text.h"
 #include "core/rates/calibration.h"
 
 namespace nordstjerna {
@@ -18,6 +19,6 @@ Rates ratesTurned(const Rates& rates, double rotator_deg);
 Rates ratesAcrossPier(const Rates& rates, std::optional<bool> decPulsesReverse);
 
 // Why rates no longer describe the guide side, in words; empty when they do. Binning alone is no reason.
-std::string whyRatesAged(const CalibrationSetup& then, const CalibrationSetup& now);
+Text whyRatesAged(const CalibrationSetup& then, const CalibrationSetup& now);
 
 } // namespace nordstjerna

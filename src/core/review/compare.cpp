@@ -141,10 +141,11 @@ Expected<ReadRun> readFor(const Run& run, const std::string& which) {
         }
     r.dec.t = r.ra.t;
     if (r.ra.t.size() < fewestRows)
-        return problem("The " + which + " run is too short to compare.",
-                       formatCount(static_cast<int>(r.ra.t.size()), "row") + " count; " +
-                           std::to_string(fewestRows) + " are needed.",
-                       "Choose a longer one.");
+        return problem(Text::say("The %1 run is too short to compare.").arg(which),
+                       Text::say("%1 count; %2 are needed.")
+                           .arg(Text::say("%n row|%n rows", "", static_cast<int>(r.ra.t.size())))
+                           .arg(std::to_string(fewestRows)),
+                       Text::say("Choose a longer one."));
     auto d = rebuildDisturbance(run);
     if (!d)
         return tl::unexpected(d.error());
@@ -208,30 +209,36 @@ Verdict verdictOf(const Measured& ratio, double sampled) {
                                                                                : Verdict::undecided;
 }
 
-std::string wordsOf(const RunComparison& c) {
-    const std::string both = formatMeasured(c.first.mountPart_arcsec, "″", 2) + " and " +
-                             formatMeasured(c.second.mountPart_arcsec, "″", 2);
-    std::string words;
+Text wordsOf(const RunComparison& c) {
+    const Text both = Text::say("%1 and %2")
+                          .arg(formatMeasured(c.first.mountPart_arcsec, "″", 2))
+                          .arg(formatMeasured(c.second.mountPart_arcsec, "″", 2));
+    Text words;
     switch (c.verdict) {
     case Verdict::first:
     case Verdict::second:
-        words = std::string(c.verdict == Verdict::first ? "The first" : "The second") +
-                " run leaves less of the mount's motion: " + both + ".";
+        words =
+            (c.verdict == Verdict::first ? Text::say("The first run leaves less of the mount's motion: %1.")
+                                         : Text::say("The second run leaves less of the mount's motion: %1."))
+                .arg(both);
         break;
     case Verdict::alike:
-        words = "The two leave the same of the mount's motion: " + both + ".";
+        words = Text::say("The two leave the same of the mount's motion: %1.").arg(both);
         break;
     case Verdict::undecided:
-        words = "The two cannot be told apart: they leave " + both +
-                " of the mount's motion. Longer runs may tell.";
+        words =
+            Text::say(
+                "The two cannot be told apart: they leave %1 of the mount's motion. Longer runs may tell.")
+                .arg(both);
         break;
     }
     const Measured air{c.second.air_arcsec.value - c.first.air_arcsec.value,
                        std::hypot(c.first.air_arcsec.sigma, c.second.air_arcsec.sigma)};
     if (std::abs(air.value) > 2.0 * air.sigma)
-        words += " The seeing was " + std::string(air.value > 0.0 ? "worse" : "better") +
-                 " in the second: " + formatMeasured(c.first.air_arcsec, "″", 2) + " and " +
-                 formatMeasured(c.second.air_arcsec, "″", 2) + ".";
+        words += (air.value > 0.0 ? Text::say("The seeing was worse in the second: %1 and %2.")
+                                  : Text::say("The seeing was better in the second: %1 and %2."))
+                     .arg(formatMeasured(c.first.air_arcsec, "″", 2))
+                     .arg(formatMeasured(c.second.air_arcsec, "″", 2));
     return words;
 }
 
@@ -299,8 +306,8 @@ Expected<RunComparison> compareRuns(const Run& first, const Run& second) {
     const Measured& x = c.first.mountPart_arcsec;
     const Measured& y = c.second.mountPart_arcsec;
     if (!(x.value > 0.0 && y.value > 0.0))
-        return problem("The mount's motion cannot be told from the seeing.", "One of the runs shows none.",
-                       "Compare longer runs.");
+        return problem(Text::say("The mount's motion cannot be told from the seeing."),
+                       Text::say("One of the runs shows none."), Text::say("Compare longer runs."));
     const double ratio = y.value / x.value;
     c.mountPart = {ratio - 1.0, ratio * std::hypot(x.sigma / x.value, y.sigma / y.value)};
     c.settings = differencesOf(first, second);

@@ -47,7 +47,7 @@ struct RunComparison {
     Measured mountPart;    // the second's over the first's, less one
     Verdict verdict = Verdict::undecided;
     std::vector<SettingDifference> settings;
-    std::string words;
+    Text words;
 };
 
 // The guided runs of a night one after the other, as one: times go on, settings are those of the first.

@@ -15,15 +15,15 @@ struct KindNames {
     const char* head; // figure
 };
 constexpr std::array<KindNames, entryKinds> entryKindNames{{
-    {EntryKind::freeRun, "free", "free run", "worm_peak_to_peak_arcsec"},
-    {EntryKind::guidedRun, "guided", "guiding", "total_rms_arcsec"},
-    {EntryKind::backlashTest, "backlash", "backlash test", "dec_backlash_arcsec"},
-    {EntryKind::rates, "rates", "rates", "ra_rate_px_s"},
-    {EntryKind::pole, "pole", "pole", "pole_total_arcmin"},
-    {EntryKind::curve, "curve", "correction curve", "curve_peak_to_peak_arcsec"},
-    {EntryKind::series, "series", "series", "fwhm_arcsec"},
-    {EntryKind::trial, "trial", "trial", "trial_difference"},
-    {EntryKind::focus, "focus", "focus run", "focus_hfd_px"},
+    {EntryKind::freeRun, "free", Text::mark("free run"), "worm_peak_to_peak_arcsec"},
+    {EntryKind::guidedRun, "guided", Text::mark("guiding"), "total_rms_arcsec"},
+    {EntryKind::backlashTest, "backlash", Text::mark("backlash test"), "dec_backlash_arcsec"},
+    {EntryKind::rates, "rates", Text::mark("rates"), "ra_rate_px_s"},
+    {EntryKind::pole, "pole", Text::mark("pole"), "pole_total_arcmin"},
+    {EntryKind::curve, "curve", Text::mark("correction curve"), "curve_peak_to_peak_arcsec"},
+    {EntryKind::series, "series", Text::mark("series"), "fwhm_arcsec"},
+    {EntryKind::trial, "trial", Text::mark("trial"), "trial_difference"},
+    {EntryKind::focus, "focus", Text::mark("focus run"), "focus_hfd_px"},
 }};
 
 const KindNames& namesOf(EntryKind kind) {
@@ -37,52 +37,52 @@ struct NamedLook {
     int decimals;
 };
 constexpr NamedLook figureLooks[] = {
-    {"total_rms_arcsec", "total RMS", "″", 2},
-    {"ra_rms_arcsec", "RA RMS", "″", 2},
-    {"dec_rms_arcsec", "Dec RMS", "″", 2},
-    {"mount_part_arcsec", "mount part", "″", 2},
-    {"air_arcsec", "air", "″", 2},
-    {"bound_arcsec", "least possible", "″", 2},
-    {"rows", "rows", "", 0},
-    {"span_s", "length", " s", 0},
-    {"ra_drift_arcsec_min", "RA drift", " ″/min", 2},
-    {"dec_drift_arcsec_min", "Dec drift", " ″/min", 2},
-    {"worm_peak_to_peak_arcsec", "periodic error", "″", 1},
-    {"worm_period_s", "worm period", " s", 1},
-    {"worm_1_arcsec", "worm, 1st harmonic", "″", 2},
-    {"worm_2_arcsec", "worm, 2nd harmonic", "″", 2},
-    {"worm_3_arcsec", "worm, 3rd harmonic", "″", 2},
-    {"worm_1_phase_deg", "phase of the 1st harmonic", "°", 0},
-    {"dec_backlash_arcsec", "Dec backlash", "″", 2},
-    {"dec_backlash_ms", "Dec backlash", " ms", 0},
-    {"ra_rate_px_s", "RA rate", " px/s", 3},
-    {"dec_rate_px_s", "Dec rate", " px/s", 3},
-    {"ra_angle_deg", "RA angle", "°", 1},
-    {"dec_angle_deg", "Dec angle", "°", 1},
-    {"orthogonality_deg", "off the right angle", "°", 1},
-    {"pole_east_arcmin", "axis to the east", "′", 2},
-    {"pole_high_arcmin", "axis too high", "′", 2},
-    {"pole_total_arcmin", "pole error", "′", 2},
-    {"pole_component_arcmin", "pole error, one component", "′", 2},
-    {"curve_peak_to_peak_arcsec", "curve", "″", 1},
-    {"frames", "frames", "", 0},
-    {"fwhm_arcsec", "FWHM", "″", 2},
-    {"elongation", "elongation", "", 3},
-    {"creep_arcsec_min", "flexure", " ″/min", 2},
-    {"settle_s", "settling", " s", 0},
-    {"trial_difference", "difference", " %", 1},
-    {"focus_hfd_px", "HFD in focus", " px", 2},
-    {"focus_best_steps", "best focus", " steps", 0},
-    {"focus_backlash_steps", "focuser's backlash", " steps", 0},
-    {"focus_temperature_c", "temperature", " °C", 1},
+    {"total_rms_arcsec", Text::mark("total RMS"), "″", 2},
+    {"ra_rms_arcsec", Text::mark("RA RMS"), "″", 2},
+    {"dec_rms_arcsec", Text::mark("Dec RMS"), "″", 2},
+    {"mount_part_arcsec", Text::mark("mount part"), "″", 2},
+    {"air_arcsec", Text::mark("air"), "″", 2},
+    {"bound_arcsec", Text::mark("least possible"), "″", 2},
+    {"rows", Text::mark("rows"), "", 0},
+    {"span_s", Text::mark("length"), " s", 0},
+    {"ra_drift_arcsec_min", Text::mark("RA drift"), " ″/min", 2},
+    {"dec_drift_arcsec_min", Text::mark("Dec drift"), " ″/min", 2},
+    {"worm_peak_to_peak_arcsec", Text::mark("periodic error"), "″", 1},
+    {"worm_period_s", Text::mark("worm period"), " s", 1},
+    {"worm_1_arcsec", Text::mark("worm, 1st harmonic"), "″", 2},
+    {"worm_2_arcsec", Text::mark("worm, 2nd harmonic"), "″", 2},
+    {"worm_3_arcsec", Text::mark("worm, 3rd harmonic"), "″", 2},
+    {"worm_1_phase_deg", Text::mark("phase of the 1st harmonic"), "°", 0},
+    {"dec_backlash_arcsec", Text::mark("Dec backlash"), "″", 2},
+    {"dec_backlash_ms", Text::mark("Dec backlash"), " ms", 0},
+    {"ra_rate_px_s", Text::mark("RA rate"), " px/s", 3},
+    {"dec_rate_px_s", Text::mark("Dec rate"), " px/s", 3},
+    {"ra_angle_deg", Text::mark("RA angle"), "°", 1},
+    {"dec_angle_deg", Text::mark("Dec angle"), "°", 1},
+    {"orthogonality_deg", Text::mark("off the right angle"), "°", 1},
+    {"pole_east_arcmin", Text::mark("axis to the east"), "′", 2},
+    {"pole_high_arcmin", Text::mark("axis too high"), "′", 2},
+    {"pole_total_arcmin", Text::mark("pole error"), "′", 2},
+    {"pole_component_arcmin", Text::mark("pole error, one component"), "′", 2},
+    {"curve_peak_to_peak_arcsec", Text::mark("curve"), "″", 1},
+    {"frames", Text::mark("frames"), "", 0},
+    {"fwhm_arcsec", Text::mark("FWHM"), "″", 2},
+    {"elongation", Text::mark("elongation"), "", 3},
+    {"creep_arcsec_min", Text::mark("flexure"), " ″/min", 2},
+    {"settle_s", Text::mark("settling"), " s", 0},
+    {"trial_difference", Text::mark("difference"), " %", 1},
+    {"focus_hfd_px", Text::mark("HFD in focus"), " px", 2},
+    {"focus_best_steps", Text::mark("best focus"), " steps", 0},
+    {"focus_backlash_steps", Text::mark("focuser's backlash"), " steps", 0},
+    {"focus_temperature_c", Text::mark("temperature"), " °C", 1},
 };
 } // namespace
 
 const char* entryKindId(EntryKind kind) {
     return namesOf(kind).id;
 }
-const char* entryKindWord(EntryKind kind) {
-    return namesOf(kind).word;
+Text entryKindWord(EntryKind kind) {
+    return Text::say(namesOf(kind).word);
 }
 bool isRun(EntryKind kind) {
     return kind == EntryKind::freeRun || kind == EntryKind::guidedRun || kind == EntryKind::backlashTest;
@@ -103,7 +103,7 @@ std::optional<Measured> LogEntry::figure(const std::string& name) const {
 FigureLook figureLook(const std::string& name) {
     for (const NamedLook& l : figureLooks)
         if (name == l.name)
-            return {l.title, l.unit, l.decimals};
+            return {Text::say(l.title), l.unit, l.decimals};
     return {name, "", 3};
 }
 

@@ -16,8 +16,8 @@ enum class EntryKind { freeRun, guidedRun, backlashTest, rates, pole, curve, ser
 inline constexpr int entryKinds = 9;
 const char* entryKindId(EntryKind kind); // "free", stable
 std::optional<EntryKind> entryKindWith(const std::string& id);
-const char* entryKindWord(EntryKind kind); // "free run"
-bool isRun(EntryKind kind);                // has a run table
+Text entryKindWord(EntryKind kind); // "free run"
+bool isRun(EntryKind kind);         // has a run table
 
 // A figure worth comparing over nights, by a stable name that carries its unit: "total_rms_arcsec". A σ of 0
 // says that none is known.
@@ -57,8 +57,8 @@ struct LogEntry {
 // How a figure is shown: its title and unit, and whether less of it is better. Unknown names show as they
 // are.
 struct FigureLook {
-    std::string title; // "total RMS"
-    std::string unit;  // as formatMeasured takes it
+    Text title;       // "total RMS"
+    std::string unit; // as formatMeasured takes it
     int decimals = 2;
 };
 FigureLook figureLook(const std::string& name);

@@ -15,7 +15,7 @@ namespace nordstjerna {
 struct NightDocument {
     Instant night;
     CivilTime zone; // of the clock it is told by
-    std::string subline;
+    Text subline;
     struct Item {
         LogEntry entry;
         std::shared_ptr<const Run> run;

@@ -217,24 +217,28 @@ double signFlipProbability(const std::vector<double>& d) {
     return (as + 1.0) / (all + 1.0);
 }
 
-std::string trialWords(const TrialState& s, const std::string& first, const std::string& second) {
+Text trialWords(const TrialState& s, const std::string& first, const std::string& second) {
     const Measured more = s.percent();
     const std::string by = formatMeasured({std::abs(more.value), more.sigma}, " %", 1);
-    const std::string leaves =
-        second + " leaves " + by + (more.value < 0.0 ? " less than " : " more than ") + first + ".";
+    const Text leaves =
+        (more.value < 0.0 ? Text::say("%1 leaves %2 less than %3.") : Text::say("%1 leaves %2 more than %3."))
+            .arg(second)
+            .arg(by)
+            .arg(first);
     switch (s.verdict) {
     case TrialVerdict::first:
-        return first + " is better: " + leaves;
+        return Text::say("%1 is better: %2").arg(first).arg(leaves);
     case TrialVerdict::second:
-        return second + " is better: " + leaves;
+        return Text::say("%1 is better: %2").arg(second).arg(leaves);
     case TrialVerdict::equal:
-        return "No difference worth a change: " + leaves;
+        return Text::say("No difference worth a change: %1").arg(leaves);
     case TrialVerdict::undecided:
-        return "Not decided in the time: " + leaves;
+        return Text::say("Not decided in the time: %1").arg(leaves);
     case TrialVerdict::open:
         break;
     }
-    return s.rounds == 0 ? "The first round of blocks is under way." : "So far " + leaves;
+    return s.rounds == 0 ? Text::say("The first round of blocks is under way.")
+                         : Text::say("So far %1").arg(leaves);
 }
 
 } // namespace nordstjerna

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "core/base/measured.h"
+#include "core/base/text.h"
 #include "core/guide/controller.h"
 
 namespace nordstjerna {
@@ -85,6 +86,6 @@ WaldBounds waldBounds(double alpha, double beta);
 double signFlipProbability(const std::vector<double>& differences);
 
 // In words: "B leaves 14 ± 3 % less: use it."
-std::string trialWords(const TrialState& state, const std::string& first, const std::string& second);
+Text trialWords(const TrialState& state, const std::string& first, const std::string& second);
 
 } // namespace nordstjerna

@@ -96,16 +96,17 @@ TurnAdvice turnTo(double angle_deg, double wanted_deg, bool mirrored) {
     const double half = std::remainder(whole, 180.0);
     TurnAdvice advice;
     advice.flipped = std::abs(whole - half) > 1.0;
-    // Seen on the sky position angles grow counter-clockwise; a telescope turns pictures, it does not mirror
+    // Seen on the sky position angles grow anticlockwise; a telescope turns pictures, it does not mirror
     // them, so the camera turns as its rectangle does.
     advice.turn_deg = mirrored ? half : -half;
     return advice;
 }
 
-std::string turnWords(const TurnAdvice& advice) {
+Text turnWords(const TurnAdvice& advice) {
     const double size = std::abs(advice.turn_deg);
-    return formatNumber(size, size < 10.0 ? 2 : 1) + "° " +
-           (advice.turn_deg >= 0.0 ? "clockwise" : "counter-clockwise") + " as seen from behind";
+    return (advice.turn_deg >= 0.0 ? Text::say("%1° clockwise as seen from behind")
+                                   : Text::say("%1° anticlockwise as seen from behind"))
+        .arg(formatNumber(size, size < 10.0 ? 2 : 1));
 }
 
 } // namespace nordstjerna

@@ -4,6 +4,7 @@
 #include <array>
 #include <string>
 
+#include "core/base/text.h"
 #include "core/rig/rig.h"
 #include "core/sky/solved_frame.h"
 
@@ -40,6 +41,6 @@ struct TurnAdvice {
     bool flipped = false;  // it ends upside down against the wanted angle
 };
 TurnAdvice turnTo(double angle_deg, double wanted_deg, bool mirrored);
-std::string turnWords(const TurnAdvice& advice); // "34.0° clockwise as seen from behind"
+Text turnWords(const TurnAdvice& advice); // "34.0° clockwise as seen from behind"
 
 } // namespace nordstjerna

@@ -9,7 +9,7 @@ namespace {
 
 // The fields that matter, in words, in their order.
 struct Told {
-    std::string what;  // "imaging camera: pixel size"
+    Text what;         // "imaging camera: pixel size"
     std::string value; // "3.76 µm", empty: not known
     bool isFlag = false;
 };
@@ -29,8 +29,9 @@ public:
     }
 
 private:
-    std::string nameOf(const FieldSpec& field) const {
-        return (parts().size() < 2 ? std::string() : std::string(parts().back().name) + ": ") + field.name;
+    Text nameOf(const FieldSpec& field) const {
+        const Text name = Text::say(field.name);
+        return parts().size() < 2 ? name : Text::say("%1: %2").arg(Text::say(parts().back().name)).arg(name);
     }
     void tell(const FieldSpec& field, double v) {
         if (field.compared < 0)
@@ -47,21 +48,23 @@ std::vector<Told> tellAll(Rig rig) {
     return telling.told;
 }
 
-std::string changeOf(const Told& then, const Told& now) {
+Text changeOf(const Told& then, const Told& now) {
     if (then.isFlag)
-        return then.what + (now.value.empty() ? ": there, now none" : ": none, now there");
+        return (now.value.empty() ? Text::say("%1: there, now none") : Text::say("%1: none, now there"))
+            .arg(then.what);
     if (then.value.empty() || now.value.empty())
-        return then.what + (now.value.empty() ? " known, now not" : " not known, now it is");
-    return then.what + " " + then.value + ", now " + now.value;
+        return (now.value.empty() ? Text::say("%1 known, now not") : Text::say("%1 not known, now it is"))
+            .arg(then.what);
+    return Text::say("%1 %2, now %3").arg(then.what).arg(then.value).arg(now.value);
 }
 
 } // namespace
 
-std::vector<std::string> rigChanges(const Rig& then, const Rig& now) {
+std::vector<Text> rigChanges(const Rig& then, const Rig& now) {
     // Two rigs have the same fields, unless one of them guides through the imaging telescope.
     const std::vector<Told> before = tellAll(then);
     const std::vector<Told> after = tellAll(now);
-    std::vector<std::string> list;
+    std::vector<Text> list;
     for (const Told& a : before)
         for (const Told& b : after)
             if (a.what == b.what && a.value != b.value)

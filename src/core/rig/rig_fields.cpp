@@ -29,129 +29,134 @@ void hours(RigVisitor& v, const FieldSpec& field, Angle& angle) {
 
 void describeTelescope(Optics& o, RigVisitor& v) {
     v.number({.key = "focal_mm",
-              .name = "focal length",
+              .name = Text::mark("focal length"),
               .unit = "mm",
               .decimals = 1,
               .low = 10,
               .high = 50000,
-              .label = "Focal",
-              .help = "without reducer",
+              .label = Text::mark("Focal"),
+              .help = Text::mark("without reducer"),
               .needed = true,
               .compared = 0},
              o.focal_mm);
     v.number({.key = "reducer",
-              .name = "reducer",
+              .name = Text::mark("reducer"),
               .unit = "×",
               .decimals = 3,
               .low = 0.2,
               .high = 5,
               .label = "+",
-              .help = "factor of a reducer or extender, 1 without",
+              .help = Text::mark("factor of a reducer or extender, 1 without"),
               .compared = 2},
              o.reducer);
     v.number({.key = "aperture_mm",
-              .name = "aperture",
+              .name = Text::mark("aperture"),
               .unit = "mm",
               .decimals = 1,
               .low = 5,
               .high = 10000,
-              .label = "Aperture",
+              .label = Text::mark("Aperture"),
               .needed = true},
              o.aperture_mm);
 }
 
 void describeCamera(CameraSpec& c, RigVisitor& v) {
     v.number({.key = "pixel_um",
-              .name = "pixel size",
+              .name = Text::mark("pixel size"),
               .unit = "µm",
               .decimals = 3,
               .low = 0.5,
               .high = 50,
-              .label = "Pixel",
-              .help = "unbinned",
+              .label = Text::mark("Pixel"),
+              .help = Text::mark("unbinned"),
               .needed = true,
               .compared = 2},
              c.pixel_um);
-    v.whole(
-        {.key = "bin", .name = "binning", .unit = "× bin", .low = 1, .high = 8, .label = "+", .compared = 0},
-        c.bin);
+    v.whole({.key = "bin",
+             .name = Text::mark("binning"),
+             .unit = "× bin",
+             .low = 1,
+             .high = 8,
+             .label = "+",
+             .compared = 0},
+            c.bin);
     v.whole({.key = "width",
-             .name = "width",
+             .name = Text::mark("width"),
              .unit = "px",
              .low = 16,
              .high = 30000,
-             .label = "Sensor",
-             .help = "unbinned pixels",
+             .label = Text::mark("Sensor"),
+             .help = Text::mark("unbinned pixels"),
              .needed = true},
             c.width);
     v.whole({.key = "height",
-             .name = "height",
+             .name = Text::mark("height"),
              .unit = "px",
              .low = 16,
              .high = 30000,
              .label = "+",
-             .help = "unbinned pixels",
+             .help = Text::mark("unbinned pixels"),
              .needed = true},
             c.height);
     v.number({.key = "gain_e_adu",
-              .name = "gain",
+              .name = Text::mark("gain"),
               .unit = "e/adu",
               .decimals = 3,
               .low = 0.001,
               .high = 100,
-              .label = "Gain",
-              .help = "electrons for one count"},
+              .label = Text::mark("Gain"),
+              .help = Text::mark("electrons for one count")},
              c.gain_e_adu);
     v.whole({.key = "bits",
-             .name = "converter",
+             .name = Text::mark("converter"),
              .unit = "bit",
              .low = 1,
              .high = 32,
              .label = "+",
-             .help = "bits of the converter"},
+             .help = Text::mark("bits of the converter")},
             c.bits);
     v.number({.key = "read_noise_e",
-              .name = "read noise",
+              .name = Text::mark("read noise"),
               .unit = "e",
               .decimals = 2,
               .low = 0,
               .high = 1000,
-              .label = "Noise, well",
-              .help = "read noise, electrons"},
+              .label = Text::mark("Noise, well"),
+              .help = Text::mark("read noise, electrons")},
              c.readNoise_e);
     v.number({.key = "full_well_e",
-              .name = "full well",
+              .name = Text::mark("full well"),
               .unit = "e",
               .low = 1,
               .high = 1e7,
               .label = "+",
-              .help = "electrons that a pixel holds"},
+              .help = Text::mark("electrons that a pixel holds")},
              c.fullWell_e);
 }
 
 void describeFocuser(FocuserSpec& f, RigVisitor& v) {
     v.number({.key = "step_um",
-              .name = "step",
+              .name = Text::mark("step"),
               .unit = "µm",
               .decimals = 3,
               .low = 0,
               .high = 1000,
-              .help = "travel of the camera for one step",
+              .help = Text::mark("travel of the camera for one step"),
               .zeroIsUnknown = true},
              f.step_um);
     v.number({.key = "play_steps",
-              .name = "backlash",
+              .name = Text::mark("backlash"),
               .unit = "steps",
               .low = -1,
               .high = 1e6,
-              .help = "lost at each reversal, as measured; −1: not measured"},
+              .help = Text::mark("lost at each reversal, as measured; −1: not measured")},
              f.play_steps);
     v.number({.key = "play_sigma_steps",
-              .name = "± of the backlash",
+              .name = Text::mark("± of the backlash"),
               .unit = "steps",
               .low = 0,
               .high = 1e6,
-              .help = "standard deviation"},
+              .help = Text::mark("standard deviation")},
              f.playSigma_steps);
 }
 
@@ -175,34 +180,34 @@ void describeSide(const PartSpec& side, const PartSpec& optics, const PartSpec& 
 }
 
 void describeOffset(std::optional<GuideOffset>& to, RigVisitor& v) {
-    if (!v.enter({"guide_offset", "guide camera's direction", true}, to.has_value()))
+    if (!v.enter({"guide_offset", Text::mark("guide camera's direction"), true}, to.has_value()))
         return;
     GuideOffset offset = to.value_or(GuideOffset());
     v.number({.key = "right_arcmin",
-              .name = "to the right",
+              .name = Text::mark("to the right"),
               .unit = "′",
               .decimals = 2,
               .low = -5400,
               .high = 5400,
-              .help = "of the centre of the imaging frame, along its rows",
+              .help = Text::mark("of the centre of the imaging frame, along its rows"),
               .needed = true},
              offset.right_arcmin);
     v.number({.key = "up_arcmin",
-              .name = "up",
+              .name = Text::mark("up"),
               .unit = "′",
               .decimals = 2,
               .low = -5400,
               .high = 5400,
-              .help = "along the columns of the imaging frame",
+              .help = Text::mark("along the columns of the imaging frame"),
               .needed = true},
              offset.up_arcmin);
     v.number({.key = "turn_deg",
-              .name = "turned",
+              .name = Text::mark("turned"),
               .unit = "°",
               .decimals = 2,
               .low = -360,
               .high = 360,
-              .help = "from +y of the imaging frame towards −x",
+              .help = Text::mark("from +y of the imaging frame towards −x"),
               .needed = true},
              offset.turn_deg);
     v.leave();
@@ -210,131 +215,132 @@ void describeOffset(std::optional<GuideOffset>& to, RigVisitor& v) {
 }
 
 void describeIdentity(std::string& id, std::string& name, const char* help, RigVisitor& v) {
-    v.text({.key = "id", .name = "identity", .help = "survives renaming"}, id);
-    v.text({.key = "name", .name = "name", .label = "Name", .help = help}, name);
+    v.text({.key = "id", .name = Text::mark("identity"), .help = Text::mark("survives renaming")}, id);
+    v.text({.key = "name", .name = Text::mark("name"), .label = Text::mark("Name"), .help = help}, name);
 }
 
 void describeMountSpec(MountSpec& m, RigVisitor& v) {
-    if (!v.enter({"mount", "mount"}, true))
+    if (!v.enter({"mount", Text::mark("mount")}, true))
         return;
     describeIdentity(m.id, m.name, "of the mount, as you call it", v);
     v.number({.key = "guide_rate_ra",
-              .name = "guide rate in RA",
+              .name = Text::mark("guide rate in RA"),
               .unit = "×",
               .decimals = 3,
               .low = 0.05,
               .high = 2,
-              .label = "Rate RA, Dec",
-              .help = "of the sidereal rate",
+              .label = Text::mark("Rate RA, Dec"),
+              .help = Text::mark("of the sidereal rate"),
               .compared = 2},
              m.guideRateRa);
     v.number({.key = "guide_rate_dec",
-              .name = "guide rate in Dec",
+              .name = Text::mark("guide rate in Dec"),
               .unit = "×",
               .decimals = 3,
               .low = 0.05,
               .high = 2,
               .label = "+",
-              .help = "of the sidereal rate",
+              .help = Text::mark("of the sidereal rate"),
               .compared = 2},
              m.guideRateDec);
     v.number({.key = "worm_period_s",
-              .name = "worm period",
+              .name = Text::mark("worm period"),
               .unit = "s",
               .decimals = 1,
               .low = 0,
               .high = 3600,
-              .label = "Worm, shafts",
-              .help = "of the RA worm: 86 164 s ÷ teeth of the worm wheel",
+              .label = Text::mark("Worm, shafts"),
+              .help = Text::mark("of the RA worm: 86 164 s ÷ teeth of the worm wheel"),
               .compared = 1,
               .zeroIsUnknown = true},
              m.wormPeriod_s);
-    v.numbers({.key = "shaft_turns",
-               .name = "gear shafts",
-               .decimals = 2,
-               .low = 0.05,
-               .high = 10000,
-               .label = "+",
-               .help = "turns of each further RA shaft (motor, belt wheel) for one turn of the worm"},
-              m.shaftTurns);
+    v.numbers(
+        {.key = "shaft_turns",
+         .name = Text::mark("gear shafts"),
+         .decimals = 2,
+         .low = 0.05,
+         .high = 10000,
+         .label = "+",
+         .help = Text::mark("turns of each further RA shaft (motor, belt wheel) for one turn of the worm")},
+        m.shaftTurns);
     v.number({.key = "slew_rate_deg_s",
-              .name = "slew rate",
+              .name = Text::mark("slew rate"),
               .unit = "°/s",
               .decimals = 1,
               .low = 0.1,
               .high = 30,
-              .label = "Slew rate"},
+              .label = Text::mark("Slew rate")},
              m.slewRate_deg_s);
     hours(v,
           {.key = "past_meridian_east_h",
-           .name = "limit past the meridian, looking east",
+           .name = Text::mark("limit past the meridian, looking east"),
            .unit = "h",
            .decimals = 2,
            .low = 0,
            .high = 6,
-           .label = "Past meridian",
-           .help = "how far past the meridian the mount follows a target that rose in the east"},
+           .label = Text::mark("Past meridian"),
+           .help = Text::mark("how far past the meridian the mount follows a target that rose in the east")},
           m.meridianLimitEast);
     hours(v,
           {.key = "past_meridian_west_h",
-           .name = "limit before the meridian, looking west",
+           .name = Text::mark("limit before the meridian, looking west"),
            .unit = "h",
            .decimals = 2,
            .low = 0,
            .high = 6,
            .label = "+",
-           .help = "how far before the meridian it reaches once it has flipped"},
+           .help = Text::mark("how far before the meridian it reaches once it has flipped")},
           m.meridianLimitWest);
     degrees(v,
             {.key = "lowest_altitude_deg",
-             .name = "lowest altitude",
+             .name = Text::mark("lowest altitude"),
              .unit = "°",
              .decimals = 0,
              .low = 0,
              .high = 60,
-             .label = "Lowest",
-             .help = "tracking stops there, at the latest; the local horizon counts too"},
+             .label = Text::mark("Lowest"),
+             .help = Text::mark("tracking stops there, at the latest; the local horizon counts too")},
             m.lowestAltitude);
     v.flag({.key = "encoder_ra",
-            .name = "encoder on the RA axis",
-            .label = "encoder on the RA axis",
-            .help = "on the axis itself, not on the motor",
+            .name = Text::mark("encoder on the RA axis"),
+            .label = Text::mark("encoder on the RA axis"),
+            .help = Text::mark("on the axis itself, not on the motor"),
             .compared = 0},
            m.encoderRa);
     v.flag({.key = "encoder_dec",
-            .name = "encoder on the Dec axis",
-            .label = "encoder on the Dec axis",
-            .help = "on the axis itself, not on the motor",
+            .name = Text::mark("encoder on the Dec axis"),
+            .label = Text::mark("encoder on the Dec axis"),
+            .help = Text::mark("on the axis itself, not on the motor"),
             .compared = 0},
            m.encoderDec);
     v.flag({.key = "dec_motor",
-            .name = "motor on the Dec axis",
-            .label = "motor on the Dec axis",
-            .help = "without one only RA is calibrated and guided",
+            .name = Text::mark("motor on the Dec axis"),
+            .label = Text::mark("motor on the Dec axis"),
+            .help = Text::mark("without one only RA is calibrated and guided"),
             .compared = 0},
            m.decMotor);
     v.leave();
 }
 
 void describeLoop(GuideDefaults& g, RigVisitor& v) {
-    if (!v.enter({"loop", "guiding"}, true))
+    if (!v.enter({"loop", Text::mark("guiding")}, true))
         return;
     v.number({.key = "exposure_s",
-              .name = "exposure",
+              .name = Text::mark("exposure"),
               .unit = "s",
               .decimals = 2,
               .low = 0.05,
               .high = 60,
-              .label = "Exposure",
-              .help = "of the guide camera"},
+              .label = Text::mark("Exposure"),
+              .help = Text::mark("of the guide camera")},
              g.exposure_s);
     v.number({.key = "pulse_limit_ms",
-              .name = "pulse limit",
+              .name = Text::mark("pulse limit"),
               .unit = "ms",
               .low = 20,
               .high = 60000,
-              .label = "Pulse limit",
-              .help = "longest correction"},
+              .label = Text::mark("Pulse limit"),
+              .help = Text::mark("longest correction")},
              g.pulseLimit_ms);
     v.leave();
 }
@@ -353,99 +359,112 @@ void describeMount(Rig& rig, RigVisitor& v) {
 }
 
 void describeOptics(Rig& rig, RigVisitor& v) {
-    if (v.enter({"optics", "optics"}, true)) {
+    if (v.enter({"optics", Text::mark("optics")}, true)) {
         describeIdentity(rig.opticsId, rig.opticsName,
                          "of the telescopes with their cameras, as you call them", v);
         v.leave();
     }
     v.flag({.key = "off_axis",
-            .name = "off-axis guider",
-            .label = "off-axis: imaging optics",
-            .help = "guides through the imaging telescope",
+            .name = Text::mark("off-axis guider"),
+            .label = Text::mark("off-axis: imaging optics"),
+            .help = Text::mark("guides through the imaging telescope"),
             .compared = 0},
            rig.offAxis);
     v.flag({.key = "solve_with_imaging",
-            .name = "camera for solving",
-            .label = "pole by this camera",
-            .help = "the imaging camera, not the guide camera, shows where the telescope points",
+            .name = Text::mark("camera for solving"),
+            .label = Text::mark("pole by this camera"),
+            .help = Text::mark("the imaging camera, not the guide camera, shows where the telescope points"),
             .compared = 0},
            rig.solveWithImaging);
-    describeSide({"imaging", "imaging"}, {"optics", "imaging telescope"}, {"camera", "imaging camera"},
-                 {"focuser", "imaging focuser"}, rig.imagingOptics, rig.imagingCamera, rig.imagingFocuser, v);
+    describeSide({"imaging", Text::mark("imaging")}, {"optics", Text::mark("imaging telescope")},
+                 {"camera", Text::mark("imaging camera")}, {"focuser", Text::mark("imaging focuser")},
+                 rig.imagingOptics, rig.imagingCamera, rig.imagingFocuser, v);
     // With an off-axis guider the own guide scope is kept for switching back, and counts for nothing.
-    describeSide({"guiding", "guiding"}, {"optics", "guide scope", rig.offAxis}, {"camera", "guide camera"},
-                 {"focuser", "guide focuser"}, rig.guideOptics, rig.guideCamera, rig.guideFocuser, v);
+    describeSide({"guiding", Text::mark("guiding")}, {"optics", Text::mark("guide scope"), rig.offAxis},
+                 {"camera", Text::mark("guide camera")}, {"focuser", Text::mark("guide focuser")},
+                 rig.guideOptics, rig.guideCamera, rig.guideFocuser, v);
     describeOffset(rig.guideOffset, v);
 }
 
 void describeSite(Rig& rig, RigVisitor& v) {
-    if (!v.enter({"site", "site"}, true))
+    if (!v.enter({"site", Text::mark("site")}, true))
         return;
     describeIdentity(rig.siteId, rig.siteName, "of the site", v);
-    v.text({.key = "time_zone",
-            .name = "time zone",
-            .label = "Time zone",
-            .help = "zone of the clocks at the site, as Europe/Stockholm; empty: this computer's"},
-           rig.timeZone);
+    v.text(
+        {.key = "time_zone",
+         .name = Text::mark("time zone"),
+         .label = Text::mark("Time zone"),
+         .help = Text::mark("zone of the clocks at the site, as Europe/Stockholm; empty: this computer's")},
+        rig.timeZone);
     degrees(v,
             {.key = "latitude",
-             .name = "latitude",
+             .name = Text::mark("latitude"),
              .unit = "°",
              .decimals = 5,
              .low = -90,
              .high = 90,
-             .label = "Place",
-             .help = "north positive",
+             .label = Text::mark("Place"),
+             .help = Text::mark("north positive"),
              .needed = true,
              .compared = 1},
             rig.site.latitude);
     degrees(v,
             {.key = "longitude",
-             .name = "longitude",
+             .name = Text::mark("longitude"),
              .unit = "°",
              .decimals = 5,
              .low = -180,
              .high = 360,
              .label = "+",
-             .help = "east positive",
+             .help = Text::mark("east positive"),
              .needed = true,
              .compared = 1},
             rig.site.longitude);
-    v.number({.key = "height_m", .name = "height", .unit = "m", .low = -500, .high = 9000, .label = "Height"},
+    v.number({.key = "height_m",
+              .name = Text::mark("height"),
+              .unit = "m",
+              .low = -500,
+              .high = 9000,
+              .label = Text::mark("Height")},
              rig.site.height_m);
     v.number({.key = "pressure_hpa",
-              .name = "air pressure",
+              .name = Text::mark("air pressure"),
               .unit = "hPa",
               .low = 0,
               .high = 1100,
-              .label = "Air"},
+              .label = Text::mark("Air")},
              rig.site.pressure_hpa);
     v.number({.key = "temperature_c",
-              .name = "temperature",
+              .name = Text::mark("temperature"),
               .unit = "°C",
               .decimals = 1,
               .low = -60,
               .high = 60,
               .label = "+"},
              rig.site.temperature_c);
-    v.number({.key = "humidity", .name = "humidity", .decimals = 2, .low = 0, .high = 1, .help = "0 to 1"},
+    v.number({.key = "humidity",
+              .name = Text::mark("humidity"),
+              .decimals = 2,
+              .low = 0,
+              .high = 1,
+              .help = Text::mark("0 to 1")},
              rig.site.humidity);
     v.horizon({.key = "horizon",
-               .name = "horizon",
+               .name = Text::mark("horizon"),
                .unit = "°",
                .low = -10,
                .high = 90,
-               .help = "[azimuth, altitude] pairs"},
+               .help = Text::mark("[azimuth, altitude] pairs")},
               rig.horizon);
     v.leave();
 }
 
 void describe(Rig& rig, RigVisitor& v) {
     v.text({.key = "id",
-            .name = "identity",
-            .help = "of the mount with these optics; what was measured belongs to it"},
+            .name = Text::mark("identity"),
+            .help = Text::mark("of the mount with these optics; what was measured belongs to it")},
            rig.id);
-    v.text({.key = "name", .name = "name", .needed = true}, rig.name);
+    v.text({.key = "name", .name = Text::mark("name"), .needed = true}, rig.name);
     describeOptics(rig, v);
     describeMount(rig, v);
     describeLoop(rig.guiding, v);

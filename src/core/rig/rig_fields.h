@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/rig/rig.h"
 
 namespace nordstjerna {

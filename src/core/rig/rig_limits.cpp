@@ -44,11 +44,12 @@ private:
         if (problem || (v >= low && v <= high))
             return;
         const std::string unit = formatUnit(field.unit);
-        problem = Problem{"The " + std::string(field.name) +
-                              (parts().empty() ? "" : std::string(" (") + parts().back().name + ")") +
-                              " is " + briefly(v) + unit + ".",
-                          "It must be from " + briefly(low) + " to " + briefly(high) + unit + ".",
-                          "Correct it in the rig."};
+        Text name = Text::say(field.name);
+        if (!parts().empty())
+            name = Text::say("%1 (%2)").arg(name).arg(Text::say(parts().back().name));
+        problem = Problem{Text::say("The %1 is %2.").arg(name).arg(briefly(v) + unit),
+                          Text::say("It must be from %1 to %2.").arg(briefly(low)).arg(briefly(high) + unit),
+                          Text::say("Correct it in the rig.")};
     }
 };
 

@@ -2,8 +2,10 @@
 
 namespace nordstjerna {
 
-const char* partNoun(RigPart part) {
-    return part == RigPart::mount ? "mount" : part == RigPart::optics ? "set of optics" : "site";
+Text partNoun(RigPart part) {
+    return part == RigPart::mount    ? Text::say("mount")
+           : part == RigPart::optics ? Text::say("set of optics")
+                                     : Text::say("site");
 }
 
 namespace {

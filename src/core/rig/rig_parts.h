@@ -13,7 +13,7 @@ namespace nordstjerna {
 enum class RigPart { mount, optics, site };
 inline constexpr std::array<RigPart, 3> rigParts{RigPart::mount, RigPart::optics, RigPart::site};
 
-const char* partNoun(RigPart part); // in sentences: "mount", "set of optics", "site"
+Text partNoun(RigPart part); // in sentences: "mount", "set of optics", "site"
 // Survives renaming.
 const std::string& partId(const Rig& rig, RigPart part);
 const std::string& partName(const Rig& rig, RigPart part);

@@ -12,9 +12,10 @@ namespace {
 constexpr double siderealSecondsPerHour = 3600.0 / 1.00273790935; // of clock time for an hour of hour angle
 constexpr double step_s = 10.0;
 
-std::string pastMeridian(double limit_h) {
-    return "it reaches its limit " + formatNumber(std::abs(limit_h), 1) + " h " +
-           (limit_h < 0.0 ? "before" : "past") + " the meridian";
+Text pastMeridian(double limit_h) {
+    return (limit_h < 0.0 ? Text::say("it reaches its limit %1 h before the meridian")
+                          : Text::say("it reaches its limit %1 h past the meridian"))
+        .arg(formatNumber(std::abs(limit_h), 1));
 }
 
 // Seconds until the mount's own limit; infinite where tracking leads away from it.
@@ -29,11 +30,11 @@ std::optional<TrackingEnd> atMeridianLimit(const MountSpec& mount, double hourAn
     if (hourAngle_h >= -mount.meridianLimitWest.hours()) {
         // On past the lower meridian the other limit would be met.
         end.in_s = (12.0 - hourAngle_h) * siderealSecondsPerHour;
-        end.why = "it reaches the meridian below the pole";
+        end.why = Text::say("it reaches the meridian below the pole");
         return end;
     }
-    end.why = "looking west, it stands farther before the meridian than its limit of " +
-              formatNumber(mount.meridianLimitWest.hours(), 1) + " h";
+    end.why = Text::say("looking west, it stands farther before the meridian than its limit of %1 h")
+                  .arg(formatNumber(mount.meridianLimitWest.hours(), 1));
     return end;
 }
 } // namespace
@@ -59,10 +60,11 @@ std::optional<TrackingEnd> trackingEnd(const Rig& rig, const HourAngleDec& place
             end.in_s = t;
             end.place = at;
             end.cause = low ? TrackingEndCause::lowestAltitude : TrackingEndCause::horizon;
-            end.why = low ? "it sinks below the lowest altitude allowed, " +
-                                formatNumber(rig.mount.lowestAltitude.deg(), 0) + "°"
-                          : "it sinks behind the local horizon, " + formatNumber(at.altitude.deg(), 0) +
-                                "° high at azimuth " + formatNumber(at.azimuth.deg(), 0) + "°";
+            end.why = low ? Text::say("it sinks below the lowest altitude allowed, %1°")
+                                .arg(formatNumber(rig.mount.lowestAltitude.deg(), 0))
+                          : Text::say("it sinks behind the local horizon, %1° high at azimuth %2°")
+                                .arg(formatNumber(at.altitude.deg(), 0))
+                                .arg(formatNumber(at.azimuth.deg(), 0));
             return end;
         }
     }

@@ -5,6 +5,7 @@
 #include <optional>
 #include <string>
 
+#include "core/base/text.h"
 #include "core/rig/rig.h"
 #include "core/sky/directions.h"
 
@@ -15,8 +16,8 @@ enum class TrackingEndCause { meridianLimit, horizon, lowestAltitude };
 struct TrackingEnd {
     double in_s = 0.0; // from now, tracking at the sidereal rate; 0: it is reached
     TrackingEndCause cause = TrackingEndCause::meridianLimit;
-    AltAz place;     // where the telescope points then
-    std::string why; // a clause: "it reaches its limit 0.5 h past the meridian"
+    AltAz place; // where the telescope points then
+    Text why;    // a clause: "it reaches its limit 0.5 h past the meridian"
 };
 
 // The first of them within so many seconds; nothing where the mount may track on for that long. place: as the

@@ -39,7 +39,7 @@ std::vector<NightStretch> planFollowing(const SeriesSetup& first, const std::vec
                 ObservedFrame(setup.rig.site, there).hourAngleDec(setup.target).hourAngle.rad() > 0.0;
             SeriesPlan plan = planSeries(setup, *rules, t, across, 0, false);
             if (plan.frames == 0) {
-                s.none = Problem{"No frame of " + target.name + " fits.", plan.endsBecause, ""};
+                s.none = Problem{Text::say("No frame of %1 fits.").arg(target.name), plan.endsBecause, ""};
             } else {
                 if (plan.blocks.front().kind == PlanKind::wait)
                     s.from = plan.blocks.front().to;

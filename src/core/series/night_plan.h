@@ -4,6 +4,7 @@
 
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/series/series_plan.h"
 
 namespace nordstjerna {
@@ -25,7 +26,7 @@ struct NightStretch {
     std::string name;
     Instant from, to; // without what it waits at its beginning
     int frames = 0;
-    std::string ends;            // why
+    Text ends;                   // why
     std::optional<Problem> none; // why nothing comes of it: then it takes no time
     std::vector<PlanBlock> blocks;
 };

@@ -7,24 +7,24 @@
 
 namespace nordstjerna {
 
-const char* remarkWord(Remark remark) {
+Text remarkWord(Remark remark) {
     switch (remark) {
     case Remark::none:
         return "";
     case Remark::track:
-        return "a track crosses it";
+        return Text::say("a track crosses it");
     case Remark::cloud:
-        return "cloud";
+        return Text::say("cloud");
     case Remark::bump:
-        return "a jolt";
+        return Text::say("a jolt");
     case Remark::unguided:
-        return "not guided throughout";
+        return Text::say("not guided throughout");
     case Remark::unsettled:
-        return "begun before it had settled";
+        return Text::say("begun before it had settled");
     case Remark::unsharp:
         break;
     }
-    return "less sharp";
+    return Text::say("less sharp");
 }
 
 Remark remarkOn(const SeriesFrame& f, const std::vector<SeriesFrame>& before) {

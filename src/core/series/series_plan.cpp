@@ -23,13 +23,13 @@ std::optional<Instant> dawnOf(const Night& n, Twilight t) {
 const char* twilightName(Twilight t) {
     switch (t) {
     case Twilight::civil:
-        return "civil";
+        return Text::mark("civil");
     case Twilight::nautical:
-        return "nautical";
+        return Text::mark("nautical");
     case Twilight::astronomical:
         break;
     }
-    return "astronomical";
+    return Text::mark("astronomical");
 }
 
 SettleRule settleRule(const SeriesSetup& s) {
@@ -38,35 +38,42 @@ SettleRule settleRule(const SeriesSetup& s) {
 
 Expected<void> validateSeries(const SeriesSetup& s) {
     if (!(s.exposure_s >= 0.1) || s.exposure_s > 7200.0)
-        return problem("Frames of " + formatNumber(s.exposure_s, 1) + " s cannot be taken.",
-                       "An exposure lasts from 0.1 s to two hours.", "Correct the exposure.");
+        return problem(Text::say("Frames of %1 s cannot be taken.").arg(formatNumber(s.exposure_s, 1)),
+                       Text::say("An exposure lasts from 0.1 s to two hours."),
+                       Text::say("Correct the exposure."));
     if (s.ends.frames < 0)
-        return problem("The number of frames cannot be negative.", "", "Correct the number.");
+        return problem(Text::say("The number of frames cannot be negative."), "",
+                       Text::say("Correct the number."));
     if (s.start.at && s.ends.at && *s.ends.at <= *s.start.at)
-        return problem("The series would end before it begins.",
-                       "It begins at " + s.zone.clock(*s.start.at) + " and ends at " +
-                           s.zone.clock(*s.ends.at) + " " + s.zone.name(*s.ends.at) + ".",
-                       "Correct one of the times.");
+        return problem(Text::say("The series would end before it begins."),
+                       Text::say("It begins at %1 and ends at %2 %3.")
+                           .arg(s.zone.clock(*s.start.at))
+                           .arg(s.zone.clock(*s.ends.at))
+                           .arg(s.zone.name(*s.ends.at)),
+                       Text::say("Correct one of the times."));
     if (s.start.altitude_deg > 89.0 || s.ends.altitude_deg > 89.0)
-        return problem("Nothing stands that high.", "The altitudes of start and end go up to 89°.",
-                       "Correct the altitude.");
+        return problem(Text::say("Nothing stands that high."),
+                       Text::say("The altitudes of start and end go up to 89°."),
+                       Text::say("Correct the altitude."));
     if (s.dither.every > 0 && (!(s.dither.size_px > 0.0) || s.dither.size_px > 500.0))
-        return problem("A dither of " + formatNumber(s.dither.size_px, 1) + " px makes no sense.",
-                       "From a fraction of a pixel to 500 px are possible.", "Correct the size.");
+        return problem(Text::say("A dither of %1 px makes no sense.").arg(formatNumber(s.dither.size_px, 1)),
+                       Text::say("From a fraction of a pixel to 500 px are possible."),
+                       Text::say("Correct the size."));
     if (s.dither.every > 0 && (!(s.dither.within_px >= 0.0) || s.dither.timeout_s <= s.dither.for_s))
         return problem(
-            "Nothing could settle like that.",
-            "The tolerance must not be negative and the time-out longer than the time it must hold.",
-            "Correct the settling.");
+            Text::say("Nothing could settle like that."),
+            Text::say(
+                "The tolerance must not be negative and the time-out longer than the time it must hold."),
+            Text::say("Correct the settling."));
     if (!(s.refocus.grown >= 0.02) || s.refocus.grown > 1.0)
-        return problem("Refocusing at " + formatNumber(100.0 * s.refocus.grown, 0) +
-                           " % growth is not possible.",
-                       "Growth below 2 % is seeing, and at 100 % focus is long gone.",
-                       "Choose between 2 % and 100 % growth.");
+        return problem(Text::say("Refocusing at %1 % growth is not possible.")
+                           .arg(formatNumber(100.0 * s.refocus.grown, 0)),
+                       Text::say("Growth below 2 % is seeing, and at 100 % focus is long gone."),
+                       Text::say("Choose between 2 % and 100 % growth."));
     if (s.flip.past_min < 1.0)
-        return problem("Flipping at the meridian itself is left to chance.",
-                       "A clock half a minute wrong decides which side the mount takes.",
-                       "Wait for a minute past the meridian at least.");
+        return problem(Text::say("Flipping at the meridian itself is left to chance."),
+                       Text::say("A clock half a minute wrong decides which side the mount takes."),
+                       Text::say("Wait for a minute past the meridian at least."));
     return {};
 }
 
@@ -78,17 +85,17 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
     r.setup_ = setup;
     const Rig& rig = setup.rig;
     Instant begins = now;
-    const auto later = [&](Instant t, const std::string& why) {
+    const auto later = [&](Instant t, const Text& why) {
         if (t > begins) {
             begins = t;
             r.beginsBecause_ = why;
         }
     };
     if (setup.start.at)
-        later(*setup.start.at, "the time set");
+        later(*setup.start.at, Text::say("the time set"));
     if (setup.start.dusk && night)
         if (const auto dusk = duskOf(*night, *setup.start.dusk))
-            later(*dusk, std::string(twilightName(*setup.start.dusk)) + " dusk");
+            later(*dusk, Text::say("%1 dusk").arg(Text::say(twilightName(*setup.start.dusk))));
     // From its rise above what stands round the site to its setting behind it, minute by minute.
     constexpr double step_s = 60.0;
     constexpr double span_s = 20.0 * 3600.0;
@@ -100,17 +107,18 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
     auto up = std::find_if(track.begin(), track.end(),
                            [&](const TrackPoint& p) { return high(p, setup.start.altitude_deg); });
     if (up == track.end())
-        return problem(setup.targetName + " does not come up.",
+        return problem(Text::say("%1 does not come up.").arg(setup.targetName),
                        setup.start.altitude_deg > 0.0
-                           ? "In the next " + formatNumber(span_s / 3600.0, 0) + " hours it stays below " +
-                                 formatNumber(setup.start.altitude_deg, 0) + "° or hidden."
-                           : "It stays behind the horizon profile for the next 20 hours.",
-                       "Choose another target, or lower the altitude.");
-    later(up->when, up == track.begin() ? "" : "the target to stand high enough");
+                           ? Text::say("In the next %1 hours it stays below %2° or hidden.")
+                                 .arg(formatNumber(span_s / 3600.0, 0))
+                                 .arg(formatNumber(setup.start.altitude_deg, 0))
+                           : Text::say("It stays behind the horizon profile for the next 20 hours."),
+                       Text::say("Choose another target, or lower the altitude."));
+    later(up->when, up == track.begin() ? Text() : Text::say("the target to stand high enough"));
     r.begins_ = begins;
     r.ends_ = track.back().when;
-    r.endsBecause_ = "the night's end";
-    const auto sooner = [&](Instant t, const std::string& why) {
+    r.endsBecause_ = Text::say("the night's end");
+    const auto sooner = [&](Instant t, const Text& why) {
         if (t < r.ends_) {
             r.ends_ = t;
             r.endsBecause_ = why;
@@ -119,20 +127,23 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
     const auto down =
         std::find_if(up, track.end(), [&](const TrackPoint& p) { return !high(p, setup.ends.altitude_deg); });
     if (down != track.end())
-        sooner(down->when, down->hidden || setup.ends.altitude_deg <= 0.0
-                               ? "the target sets behind the horizon"
-                               : "the target sinks below " + formatNumber(setup.ends.altitude_deg, 0) + "°");
+        sooner(down->when,
+               down->hidden || setup.ends.altitude_deg <= 0.0
+                   ? Text::say("the target sets behind the horizon")
+                   : Text::say("the target sinks below %1°").arg(formatNumber(setup.ends.altitude_deg, 0)));
     if (setup.ends.at)
-        sooner(*setup.ends.at, "the time set");
+        sooner(*setup.ends.at, Text::say("the time set"));
     if (setup.ends.dawn && night)
         if (const auto dawn = dawnOf(*night, *setup.ends.dawn))
-            sooner(*dawn, std::string(twilightName(*setup.ends.dawn)) + " dawn");
+            sooner(*dawn, Text::say("%1 dawn").arg(Text::say(twilightName(*setup.ends.dawn))));
     if (r.ends_ <= r.begins_)
-        return problem("The series would end before it begins.",
-                       "It would begin at " + setup.zone.clock(r.begins_) + " and end at " +
-                           setup.zone.clock(r.ends_) + " " + setup.zone.name(r.ends_) + ": " +
-                           r.endsBecause_ + ".",
-                       "Let it begin sooner, or end later.");
+        return problem(Text::say("The series would end before it begins."),
+                       Text::say("It would begin at %1 and end at %2 %3: %4.")
+                           .arg(setup.zone.clock(r.begins_))
+                           .arg(setup.zone.clock(r.ends_))
+                           .arg(setup.zone.name(r.ends_))
+                           .arg(r.endsBecause_),
+                       Text::say("Let it begin sooner, or end later."));
     r.meridian_ = meridianPassage(rig.site, setup.target, begins);
     // The upper passage that matters is the one within the series, or the last one before it.
     if (r.meridian_ - begins > 12.0 * 3600.0)
@@ -148,7 +159,7 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
 SeriesMove SeriesRules::next(Instant now, bool across, int framesDone) const {
     using Kind = SeriesMove::Kind;
     if (setup_.ends.frames > 0 && framesDone >= setup_.ends.frames)
-        return {Kind::end, 0.0, "all frames are taken"};
+        return {Kind::end, 0.0, Text::say("all frames are taken")};
     if (now < begins_)
         return {Kind::wait, begins_ - now, beginsBecause_};
     if (now + setup_.exposure_s > ends_)
@@ -157,12 +168,12 @@ SeriesMove SeriesRules::next(Instant now, bool across, int framesDone) const {
         return {Kind::flip, 0.0, {}};
     if (!across && now + setup_.exposure_s > limit_) {
         if (!setup_.flip.allowed)
-            return {Kind::end, 0.0, "the mount reaches its limit"};
+            return {Kind::end, 0.0, Text::say("the mount reaches its limit")};
         if (!setup_.flip.early)
             return {Kind::wait, mayFlip_ - now,
-                    "the meridian: the next frame would not end before the mount's limit"};
+                    Text::say("the meridian: the next frame would not end before the mount's limit")};
         if (now < mayFlipEarly_)
-            return {Kind::wait, mayFlipEarly_ - now, "the flip: the mount cannot come over yet"};
+            return {Kind::wait, mayFlipEarly_ - now, Text::say("the flip: the mount cannot come over yet")};
         return {Kind::flip, 0.0, {}};
     }
     return {Kind::frame, 0.0, {}};

@@ -4,6 +4,7 @@
 
 #include <vector>
 
+#include "core/base/text.h"
 #include "core/series/series_setup.h"
 
 namespace nordstjerna {
@@ -11,7 +12,7 @@ namespace nordstjerna {
 struct SeriesMove {
     enum class Kind { wait, frame, flip, end } kind = Kind::end;
     double seconds = 0.0; // of waiting
-    std::string why;      // it waits, or ends
+    Text why;             // it waits, or ends
 };
 
 class SeriesRules {
@@ -29,7 +30,7 @@ public:
 
     Instant begins() const { return begins_; }
     Instant ends() const { return ends_; }
-    const std::string& endsBecause() const { return endsBecause_; }
+    const Text& endsBecause() const { return endsBecause_; }
     // How far the mount may follow past the meridian without the flip, and when it may come over.
     Instant limit() const { return limit_; }
     Instant mayFlip() const { return mayFlip_; }
@@ -38,7 +39,7 @@ public:
 private:
     SeriesSetup setup_;
     Instant begins_, ends_, meridian_, limit_, mayFlip_, mayFlipEarly_;
-    std::string beginsBecause_, endsBecause_;
+    Text beginsBecause_, endsBecause_;
 };
 
 enum class PlanKind { wait, begin, frame, dither, flip };
@@ -53,7 +54,7 @@ struct SeriesPlan {
     int frames = 0; // still to come
     int dithers = 0;
     Instant ends;
-    std::string endsBecause;
+    Text endsBecause;
     std::optional<Instant> flip;
     double dithering_s = 0.0; // in all
 };

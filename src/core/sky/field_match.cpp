@@ -364,19 +364,22 @@ Expected<FieldMatch> matchField(const std::vector<FieldStar>& stars, int width, 
                                 const std::atomic<bool>& halt) {
     const MatchTrial best = Matcher(stars, width, height, catalogue, hint).best(halt);
     if (halt)
-        return tl::unexpected(Problem{"Halted.", "Solving was broken off.", "", false, true});
+        return tl::unexpected(
+            Problem{Text::say("Halted."), Text::say("Solving was broken off."), "", false, true});
     if (best.chance <= mostChance)
         return *best.match;
-    std::string why = formatCount(static_cast<int>(stars.size()), "star") +
-                      " of the frame were compared with " +
-                      formatCount(static_cast<int>(catalogue.size()), "catalogue star") + " within " +
-                      formatNumber(hint.radius.deg(), 1) + "°.";
+    Text why =
+        Text::say("%1 of the frame were compared with %2 within %3°.")
+            .arg(Text::say("%n star|%n stars", "", static_cast<int>(stars.size())))
+            .arg(Text::say("%n catalogue star|%n catalogue stars", "", static_cast<int>(catalogue.size())))
+            .arg(formatNumber(hint.radius.deg(), 1));
     if (best.match && best.match->pairs.size() > 2)
-        why +=
-            " At best " + std::to_string(best.match->pairs.size()) + " fit, and as many could fit by chance.";
+        why += Text::say("At best %1 fit, and as many could fit by chance.")
+                   .arg(std::to_string(best.match->pairs.size()));
     return problem(
-        "The stars of the frame match no place near the expected one.", why,
-        "Expose longer, or say more exactly where the telescope points and how the camera is turned.");
+        Text::say("The stars of the frame match no place near the expected one."), why,
+        Text::say(
+            "Expose longer, or say more exactly where the telescope points and how the camera is turned."));
 }
 
 MatchTrial bestTrial(const std::vector<FieldStar>& stars, int width, int height,

@@ -35,8 +35,9 @@ Expected<Instant> parseInstant(const std::string& text) {
     double second = 0.0;
     int used = 0;
     const auto bad = [&] {
-        return problem("\"" + text + "\" is not a time.", "A time reads like 2026-10-14T19:05:12.3 (UTC).",
-                       "Correct the time.");
+        return problem(Text::say("\"%1\" is not a time.").arg(text),
+                       Text::say("A time reads like 2026-10-14T19:05:12.3 (UTC)."),
+                       Text::say("Correct the time."));
     };
     if (std::sscanf(text.c_str(), "%4d-%2u-%2u%n", &year, &month, &day, &used) < 3)
         return bad();

@@ -118,9 +118,10 @@ std::optional<std::vector<Token>> tokens(std::string text) {
     return list;
 }
 
-tl::unexpected<Problem> notACoordinate(const std::string& why) {
-    return problem("That is not a position on the sky.", why,
-                   "Type right ascension and declination like 02 22 33.4 +42 20 57 or 35.639 42.349.");
+tl::unexpected<Problem> notACoordinate(const Text& why) {
+    return problem(
+        Text::say("That is not a position on the sky."), why,
+        Text::say("Type right ascension and declination like 02 22 33.4 +42 20 57 or 35.639 42.349."));
 }
 
 // Degrees (or hours), minutes, seconds.
@@ -154,9 +155,9 @@ Expected<ObjectCatalogue> ObjectCatalogue::parse(std::string_view text) {
         const auto ra = cells.size() == 6 ? numberIn(cells[2]) : std::nullopt;
         const auto dec = cells.size() == 6 ? numberIn(cells[3]) : std::nullopt;
         if (!ra || !dec || cells[0].empty())
-            return problem("The catalogue of names cannot be read.",
-                           "Line " + std::to_string(line) + " does not have its six columns.",
-                           "Install the application again.");
+            return problem(Text::say("The catalogue of names cannot be read."),
+                           Text::say("Line %1 does not have its six columns.").arg(std::to_string(line)),
+                           Text::say("Install the application again."));
         SkyObject o;
         for (std::string_view name : split(cells[0], '|'))
             o.names.emplace_back(name);
@@ -224,9 +225,9 @@ std::vector<const SkyObject*> ObjectCatalogue::around(const Vec3& icrs, Angle ra
 Expected<Equatorial> parseCoordinates(const std::string& text) {
     const auto t = tokens(text);
     if (!t || t->size() < 2)
-        return notACoordinate("Two groups of numbers are needed.");
+        return notACoordinate(Text::say("Two groups of numbers are needed."));
     if (t->size() > 6)
-        return notACoordinate("There are more than six numbers.");
+        return notACoordinate(Text::say("There are more than six numbers."));
     // The declination begins at a sign, behind a comma, at a degree mark after hours, or in the middle.
     size_t dec = 0;
     for (size_t i = 1; i < t->size() && !dec; ++i)
@@ -235,21 +236,22 @@ Expected<Equatorial> parseCoordinates(const std::string& text) {
     if (!dec && t->size() % 2 == 0)
         dec = t->size() / 2;
     if (!dec || dec > 3 || t->size() - dec > 3)
-        return notACoordinate("It is not clear where the declination begins.");
+        return notACoordinate(Text::say("It is not clear where the declination begins."));
     if ((*t)[0].sign == '-')
-        return notACoordinate("A right ascension is not negative.");
+        return notACoordinate(Text::say("A right ascension is not negative."));
     const auto first = sexagesimal(*t, 0, dec);
     const auto second = sexagesimal(*t, dec, t->size());
     if (!first || !second)
-        return notACoordinate("Minutes and seconds run from 0 to 59, and only the last part has a fraction.");
+        return notACoordinate(
+            Text::say("Minutes and seconds run from 0 to 59, and only the last part has a fraction."));
     const bool hours = dec > 1 ? (*t)[0].unit != 'd' : (*t)[0].unit == 'h';
     const double ra_deg = hours ? 15.0 * *first : *first;
     const double dec_deg = (*t)[dec].sign == '-' ? -*second : *second;
     if (ra_deg >= 360.0)
-        return notACoordinate(hours ? "Hours run from 0 to 24."
-                                    : "Degrees of right ascension run from 0 to 360.");
+        return notACoordinate(hours ? Text::say("Hours run from 0 to 24.")
+                                    : Text::say("Degrees of right ascension run from 0 to 360."));
     if (std::abs(dec_deg) > 90.0)
-        return notACoordinate("Declinations run from −90° to +90°.");
+        return notACoordinate(Text::say("Declinations run from −90° to +90°."));
     return Equatorial{Angle::fromDeg(ra_deg), Angle::fromDeg(dec_deg)};
 }
 

@@ -5,6 +5,8 @@
 
 #include <string>
 
+#include "core/base/text.h"
+
 namespace nordstjerna {
 
 // "east" → "WEST", "west" → "EAST"; else empty.
@@ -19,10 +21,10 @@ inline std::string lookingFrom(const std::string& written) {
                                                     : "";
 }
 // "looking east, pier side west"; "side not known".
-inline std::string sideWords(const std::string& looking) {
-    return looking == "east"   ? "looking east, pier side west"
-           : looking == "west" ? "looking west, pier side east"
-                               : "side not known";
+inline Text sideWords(const std::string& looking) {
+    return looking == "east"   ? Text::say("looking east, pier side west")
+           : looking == "west" ? Text::say("looking west, pier side east")
+                               : Text::say("side not known");
 }
 
 } // namespace nordstjerna

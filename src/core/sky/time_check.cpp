@@ -54,33 +54,37 @@ std::optional<TimeDispute> disputeOver(const Site& site, const HourAngleDec& see
 Problem TimeDispute::problem(const Site& site) const {
     Problem p;
     const double minutes = std::abs(mountAhead_h) * 60.0;
-    p.what = std::string(byStars ? "The stars and the mount" : "The mount and this program") +
-             " disagree about the hour angle by " + formatNumber(mountAhead_h * 15.0, 1) + "° (" +
-             (minutes < 90.0 ? formatNumber(minutes, 0) + " min" : formatNumber(minutes / 60.0, 2) + " h") +
-             ").";
-    const std::string longitude = formatNumber(std::abs(site.longitude.wrappedSigned().deg()), 2) + "° " +
-                                  (site.longitude.wrappedSigned().rad() < 0.0 ? "west" : "east");
+    p.what = (byStars ? Text::say("The stars and the mount disagree about the hour angle by %1° (%2).")
+                      : Text::say("The mount and this program disagree about the hour angle by %1° (%2)."))
+                 .arg(formatNumber(mountAhead_h * 15.0, 1))
+                 .arg(minutes < 90.0 ? formatNumber(minutes, 0) + " min"
+                                     : Text::say("%1 h").arg(formatNumber(minutes / 60.0, 2)));
+    const Text longitude =
+        (site.longitude.wrappedSigned().rad() < 0.0 ? Text::say("%1° west") : Text::say("%1° east"))
+            .arg(formatNumber(std::abs(site.longitude.wrappedSigned().deg()), 2));
     switch (suspect) {
     case Suspect::longitudeSign:
-        p.why = "The difference is twice the longitude: most likely the longitude in Rig, " + longitude +
-                ", has the wrong sign.";
-        p.remedy = "Check the site in Rig. East is positive.";
+        p.why = Text::say("The difference is twice the longitude: most likely the longitude in Rig, %1, has "
+                          "the wrong sign.")
+                    .arg(longitude);
+        p.remedy = Text::say("Check the site in Rig. East is positive.");
         break;
     case Suspect::wholeHours:
-        p.why =
+        p.why = Text::say(
             "The difference is a whole number of hours: most likely a clock is set to another time zone or "
-            "to summer time. The computer's clock is usually right; the mount's is set by hand.";
-        p.remedy = "Check date, time and zone in the mount's hand control, then on this computer.";
+            "to summer time. The computer's clock is usually right; the mount's is set by hand.");
+        p.remedy = Text::say("Check date, time and zone in the mount's hand control, then on this computer.");
         break;
     default:
-        p.why =
-            byStars
-                ? "Either the mount has not been synced, or the longitude in Rig (" + longitude +
-                      ") or a clock is wrong. The mount is the likelier one if it was just switched on."
-                : "The longitude in Rig (" + longitude + ") or that in the mount is wrong, or a clock is.";
-        p.remedy = "Check the site in Rig and in the mount, and both clocks.";
+        p.why = byStars
+                    ? Text::say("Either the mount has not been synced, or the longitude in Rig (%1) or a "
+                                "clock is wrong. The mount is the likelier one if it was just switched on.")
+                          .arg(longitude)
+                    : Text::say("The longitude in Rig (%1) or that in the mount is wrong, or a clock is.")
+                          .arg(longitude);
+        p.remedy = Text::say("Check the site in Rig and in the mount, and both clocks.");
     }
-    p.remedy += " Until then nothing slews, because the meridian and its limits cannot be trusted.";
+    p.remedy += Text::say("Until then nothing slews, because the meridian and its limits cannot be trusted.");
     return p;
 }
 

@@ -60,7 +60,7 @@ void CalibrationBook::readPast() {
 
 void CalibrationBook::take(const std::optional<Rates>& rates, bool seen) {
     rates_ = rates;
-    agedBy_.clear();
+    agedBy_ = {};
     seen_ = seen;
     look_.reset();
     check();
@@ -126,7 +126,7 @@ void CalibrationBook::setRates(const Rates& rates) {
 void CalibrationBook::logRates(const Rates& rates) {
     LogEntry entry = night_.newEntry(EntryKind::rates);
     entry.target.clear();
-    entry.how = std::string("measured: ") + verdictName(rates.verdict);
+    entry.how = Text::say("measured: %1").arg(Text::say(verdictName(rates.verdict))).english();
     entry.figures = figuresOfRates(rates);
     entry.findings = ratesFindings(rates, correctionReach(settings_.book()));
     entry.detail = jsonText(ratesToJson(rates));

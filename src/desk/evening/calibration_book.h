@@ -30,7 +30,7 @@ public:
     // Only kept in the night log: measured, but not to be used.
     void logRates(const Rates& rates);
     // Why the rates no longer describe the rig; empty when they do.
-    const std::string& ratesAgedBy() const { return agedBy_; }
+    const Text& ratesAgedBy() const { return agedBy_; }
     bool ratesAged() const { return !agedBy_.empty(); }
     // The person says that the camera was turned or moved against the telescope.
     void ageRates(const std::string& reason);
@@ -60,7 +60,7 @@ private:
     const MountDesk& mount_;
     Logbook& logbook_;
     std::optional<Rates> rates_;
-    std::string agedBy_;
+    Text agedBy_;
     bool seen_ = false;
     std::optional<RatesLook> look_;
     void take(const std::optional<Rates>& rates, bool seen);

@@ -69,12 +69,15 @@ bool EveningStore::owns() {
     const int other = owner_->otherProcess();
     problems_.report(
         ProblemCause::shared,
-        {"What is changed here is not kept.",
-         "Another Nordstjerna" + (other ? " (process " + std::to_string(other) + ")" : std::string()) +
-             " keeps rigs, targets and settings of this evening; both would write over each other.",
-         "Go on in the other window, or keep the evening here. From then on nothing more is kept from the "
-         "other window."},
-        ActionId::takeEvening, "Keep it here");
+        {Text::say("What is changed here is not kept."),
+         (other ? Text::say("Another Nordstjerna (process %1) keeps rigs, targets and settings of this "
+                            "evening; both would write over each other.")
+                      .arg(other)
+                : Text::say("Another Nordstjerna keeps rigs, targets and settings of this evening; both "
+                            "would write over each other.")),
+         Text::say("Go on in the other window, or keep the evening here. From then on nothing more is kept "
+                   "from the other window.")},
+        ActionId::takeEvening, Text::say("Keep it here"));
     return false;
 }
 

@@ -30,9 +30,9 @@ void FocusBook::askFocuser(CameraRole camera, std::function<void(const Expected<
         try {
             state = focuser->state();
         } catch (const std::exception& e) {
-            state =
-                problem("The focuser's driver failed.", std::string("Unexpected failure: ") + e.what() + ".",
-                        "Connect the focuser again.");
+            state = problem(Text::say("The focuser's driver failed."),
+                            Text::say("Unexpected failure: %1.").arg(e.what()),
+                            Text::say("Connect the focuser again."));
         }
         QMetaObject::invokeMethod(
             this, [told, state] { told(state); }, Qt::QueuedConnection);
@@ -55,8 +55,11 @@ std::vector<FocusedOnce> FocusBook::focused(CameraRole camera) const {
 
 void FocusBook::keepFocused(CameraRole camera, const FocusResult& result) {
     LogEntry entry = night_.newEntry(EntryKind::focus);
-    entry.how = std::string(cameraId(camera)) + " camera, " + formatCount(result.exposures, "frame") +
-                (result.doubt.empty() ? "" : "; in doubt");
+    entry.how = (camera == CameraRole::guide
+                     ? Text::say("guide camera, %n frame|guide camera, %n frames", "", result.exposures)
+                     : Text::say("imaging camera, %n frame|imaging camera, %n frames", "", result.exposures))
+                    .then(result.doubt.empty() ? Text() : Text::say("in doubt"), "; ")
+                    .english();
     entry.figures = figuresOfFocus(result);
     entry.detail = jsonText(focusToJson(result));
     logbook_.add(std::move(entry));

@@ -56,7 +56,7 @@ Expected<WatchPlan> GuideHost::forSeries(const StopFlag& halt) {
     QMetaObject::invokeMethod(
         this,
         [this, answer] {
-            auto plan = maker_ ? maker_() : Expected<WatchPlan>(problem("Nothing guides here."));
+            auto plan = maker_ ? maker_() : Expected<WatchPlan>(problem(Text::say("Nothing guides here.")));
             if (plan)
                 begins();
             answer->set_value(std::move(plan));

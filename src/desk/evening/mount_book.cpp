@@ -20,7 +20,9 @@ void MountBook::setPole(const PoleResult& result) {
     pole_ = result;
     LogEntry entry = night_.newEntry(EntryKind::pole);
     entry.target.clear();
-    entry.how = "measured by " + formatCount(static_cast<int>(result.sightings.size()), "sighting");
+    entry.how = Text::say("measured by %n sighting|measured by %n sightings", "",
+                          static_cast<int>(result.sightings.size()))
+                    .english();
     entry.figures = figuresOfPole(result.error);
     logbook_.add(std::move(entry));
     Q_EMIT changed();

@@ -35,10 +35,10 @@ void MountDesk::confirm(const Expected<void>& done) {
     }
     Q_EMIT announced(tr("Halt NOT confirmed by the mount."));
     Problem p = done.error();
-    p.what = "The mount has not confirmed the halt. " + p.what;
-    p.why += " It may still be moving or tracking.";
-    p.remedy = "Stop it at its hand control, or cut its power. " + p.remedy;
-    problems_.report(ProblemCause::halt, p, ActionId::halt, "Halt again");
+    p.what = Text::say("The mount has not confirmed the halt. %1").arg(p.what);
+    p.why += Text::say("It may still be moving or tracking.");
+    p.remedy = Text::say("Stop it at its hand control, or cut its power. %1").arg(p.remedy);
+    problems_.report(ProblemCause::halt, p, ActionId::halt, Text::say("Halt again"));
 }
 
 void MountDesk::resumeTracking() {

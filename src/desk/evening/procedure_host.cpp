@@ -48,8 +48,8 @@ QString ProcedureHost::busyWith() const {
 
 bool ProcedureHost::mayBegin(bool besideGuiding, Waiting other) {
     if (!(besideGuiding ? freeToWork() : free())) {
-        problems_.report({"Something else is running: " + busyWith().toStdString() + ".",
-                          "Only one procedure can use the mount.", "Stop it first."});
+        problems_.report({Text::say("Something else is running: %1.").arg(busyWith().toStdString()),
+                          Text::say("Only one procedure can use the mount."), Text::say("Stop it first.")});
         return false;
     }
     problems_.clear();

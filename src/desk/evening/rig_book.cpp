@@ -108,8 +108,9 @@ Rig RigBook::togetherAgain(const Rig& rig) const {
 // What was edited last may still be on its way there.
 Expected<void> RigBook::allOnDisk() {
     if (!evening_.flush(3.0))
-        return problem("The rig cannot be changed now.", "The one in use is not on disk yet.",
-                       "Check the data folder and the free space.");
+        return problem(Text::say("The rig cannot be changed now."),
+                       Text::say("The one in use is not on disk yet."),
+                       Text::say("Check the data folder and the free space."));
     return {};
 }
 
@@ -121,7 +122,8 @@ void RigBook::duplicate(RigPart part) {
 
 Expected<void> RigBook::remove(const std::string& id) {
     if (id == rig_.id)
-        return problem("The rig in use cannot be removed.", "", "Choose another one first.");
+        return problem(Text::say("The rig in use cannot be removed."), "",
+                       Text::say("Choose another one first."));
     // Or it would come back.
     if (auto done = allOnDisk(); !done)
         return done;
@@ -130,8 +132,8 @@ Expected<void> RigBook::remove(const std::string& id) {
 
 Expected<void> RigBook::remove(RigPart part, const std::string& id) {
     if (id == partId(rig_, part))
-        return problem("The " + std::string(partNoun(part)) + " in use cannot be removed.", "",
-                       "Choose another one first.");
+        return problem(Text::say("The %1 in use cannot be removed.").arg(partNoun(part)), "",
+                       Text::say("Choose another one first."));
     if (auto done = allOnDisk(); !done)
         return done;
     for (const Rig& rig : library().all())

@@ -11,26 +11,6 @@
 namespace nordstjerna {
 
 namespace {
-QString wordOf(Cause cause) {
-    switch (cause) {
-    case Cause::noise:
-        return tr("noise");
-    case Cause::periodic:
-        return tr("periodic error");
-    case Cause::drift:
-        return tr("drift");
-    case Cause::backlash:
-        return tr("backlash");
-    case Cause::overCorrection:
-        return tr("corrected too much");
-    case Cause::underCorrection:
-        return tr("corrected too little");
-    case Cause::excursion:
-        break;
-    }
-    return tr("single excursions");
-}
-
 // Told apart by brightness and hatching, not by colour.
 void fillPart(QPainter& p, const QRectF& r, size_t i) {
     QColor c = theme().text;
@@ -103,7 +83,7 @@ void BudgetChart::draw(QPainter& p, const QRectF& area) {
         p.setPen(theme().text);
         p.setFont(textFont(13));
         p.drawText(QRectF(bar.left() + 32, y, right - bar.left() - 290, 20), Qt::AlignLeft | Qt::AlignVCenter,
-                   wordOf(shares_[i].cause));
+                   qs(causeWords(shares_[i].cause)));
         p.drawText(QRectF(right - 250, y, 90, 20), Qt::AlignRight | Qt::AlignVCenter,
                    qs(formatNumber(100.0 * shares_[i].share, 0)) + " %");
         p.drawText(QRectF(right - 150, y, 60, 20), Qt::AlignRight | Qt::AlignVCenter,
@@ -118,9 +98,9 @@ QString BudgetChart::readOut(QPointF at) const {
     for (size_t i = 0; i < shares_.size(); ++i)
         if ((i < parts_.size() && parts_[i].contains(at)) || (i < lines_.size() && lines_[i].contains(at)))
             return tr("%1: %2 % of the square. Were it cured, %3″ of %4″ would remain. %5")
-                .arg(wordOf(shares_[i].cause), qs(formatNumber(100.0 * shares_[i].share, 0)),
+                .arg(qs(causeWords(shares_[i].cause)), qs(formatNumber(100.0 * shares_[i].share, 0)),
                      qs(formatNumber(without(i), 2)), qs(formatNumber(total_, 2)),
-                     QString(remedyFor(shares_[i].cause)));
+                     qs(remedyFor(shares_[i].cause)));
     return {};
 }
 

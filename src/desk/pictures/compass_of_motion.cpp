@@ -156,7 +156,7 @@ QString CompassOfMotion::readOut(QPointF at) const {
     for (auto s = samples_.rbegin(); s != samples_.rend(); ++s)
         if (QLineF(place(s->x, s->y), at).length() < 7)
             return tr("%1 leg, after a pulse of %2 ms\nx %3, y %4 px")
-                .arg(legName(s->leg))
+                .arg(qs(Text::say(legName(s->leg))))
                 .arg(qs(formatNumber(s->pulse_ms, 0)), qs(formatNumber(s->x, 2)), qs(formatNumber(s->y, 2)));
     return {};
 }

@@ -149,7 +149,7 @@ QString FocusChart::readOut(QPointF at) const {
         if (std::hypot(xOf(c.steps) - at.x(), yOf(c.hfd_px.value) - at.y()) < 9.0)
             return tr("%1 steps: HFD %2 px of %3%4")
                 .arg(qs(formatNumber(c.steps, 0)), qs(formatMeasured(c.hfd_px, "", 2)),
-                     qs(formatCount(c.stars, "star")),
+                     qs(Text::say("%n star|%n stars", "", c.stars)),
                      c.leftOut.empty() ? QString() : tr("\nleft out: %1").arg(qs(c.leftOut)));
     if (!shown_.curve)
         return {};

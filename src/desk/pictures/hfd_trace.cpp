@@ -97,7 +97,8 @@ QString HfdTrace::readOut(QPointF pos) const {
         return std::abs(a.t_s - t) < std::abs(b.t_s - t);
     });
     return tr("HFD %1 px\n%2, background %3")
-        .arg(qs(formatMeasured(nearest->hfd_px, "", 2)), qs(formatCount(nearest->stars, "star")),
+        .arg(qs(formatMeasured(nearest->hfd_px, "", 2)),
+             qs(Text::say("%n star|%n stars", "", nearest->stars)),
              qs(formatNumber(nearest->background_adu, 0)));
 }
 

@@ -479,7 +479,7 @@ void LaneChart::onHover(QMouseEvent* event) {
         text += tr("\nRA %1″ · Dec %2″\npulses: RA %3 ms, Dec %4 ms\n%5, SNR %6")
                     .arg(qs(formatNumber(at->dra_arcsec, 2)), qs(formatNumber(at->ddec_arcsec, 2)),
                          qs(formatNumber(at->pulseRa_ms, 0)), qs(formatNumber(at->pulseDec_ms, 0)),
-                         qs(formatCount(at->stars, "star")), qs(formatNumber(at->snr, 0)));
+                         qs(Text::say("%n star|%n stars", "", at->stars)), qs(formatNumber(at->snr, 0)));
     if (!at->events.empty())
         text += "\n" + qs(eventText(at->events));
     QToolTip::showText(event->globalPosition().toPoint() + QPoint(8, 8), text, plot_);

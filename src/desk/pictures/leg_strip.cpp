@@ -38,10 +38,11 @@ void LegStrip::draw(QPainter& p, const QRectF& area) {
                           area.height() - 28);
         const bool ra = leg.leg == Leg::west || leg.leg == Leg::east;
         p.setPen(theme().muted);
-        p.drawText(QRectF(cell.left(), area.top() + 4, cell.width(), 14), Qt::AlignLeft,
-                   cell.width() > 90
-                       ? tr("%1 ± %2 px").arg(legName(leg.leg), qs(formatNumber(leg.roughness_px, 2)))
-                       : QString(legName(leg.leg)));
+        p.drawText(
+            QRectF(cell.left(), area.top() + 4, cell.width(), 14), Qt::AlignLeft,
+            cell.width() > 90
+                ? tr("%1 ± %2 px").arg(qs(Text::say(legName(leg.leg))), qs(formatNumber(leg.roughness_px, 2)))
+                : qs(Text::say(legName(leg.leg))));
         p.setPen(QPen(theme().line, 1));
         p.drawLine(QPointF(cell.left(), cell.center().y()), QPointF(cell.right(), cell.center().y()));
         p.setPen(Qt::NoPen);
@@ -64,8 +65,8 @@ QString LegStrip::readOut(QPointF at) const {
     const double share = at.x() / std::max(1, width()) * static_cast<double>(legs_.size());
     const LegFit& leg = legs_[std::min(legs_.size() - 1, static_cast<size_t>(std::max(0.0, share)))];
     return tr("%1 leg: %2 over %3 px\nfull height is ± %4 px from the fit")
-        .arg(legName(leg.leg), qs(formatCount(leg.steps, "step")), qs(formatNumber(leg.travel_px, 1)),
-             qs(formatNumber(reach_, 2)));
+        .arg(qs(Text::say(legName(leg.leg))), qs(Text::say("%n step|%n steps", "", leg.steps)),
+             qs(formatNumber(leg.travel_px, 1)), qs(formatNumber(reach_, 2)));
 }
 
 QString LegStrip::csv() const {

@@ -59,8 +59,8 @@ void MaskDial::draw(QPainter& p, const QRectF& area) {
                tr("px ± %1").arg(qs(formatNumber(r.offset_px.sigma, r.offset_px.sigma < 0.01 ? 3 : 2))));
     QString um = tr("%1 µm from the focus").arg(qs(formatMeasured(shown_.off_um, "", 2)));
     if (shown_.step_um > 0.0)
-        um += tr(", %1").arg(
-            qs(formatCount(static_cast<int>(std::lround(shown_.off_um.value / shown_.step_um)), "step")));
+        um += tr(", %1").arg(qs(Text::say(
+            "%n step|%n steps", "", static_cast<int>(std::lround(shown_.off_um.value / shown_.step_um)))));
     p.drawText(QRectF(big.left() + width + 8, big.top() + 34, 400, 22), Qt::AlignLeft, um);
     // The bar: the zone in its middle, as wide as it is.
     const double perPx =

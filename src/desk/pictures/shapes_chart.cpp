@@ -172,9 +172,9 @@ QString ShapesChart::readOut(QPointF at) const {
         text += tr("\nguide RMS %1″").arg(qs(formatNumber(s->rms_arcsec, 2)));
     if (s->rms_arcsec > 0.0 && s->mount_arcsec > 0.0)
         text += tr(", mount part %1″\n(%2)")
-                    .arg(qs(formatNumber(s->mount_arcsec, 2)), mountPartMeaning(MountPartKind::exposure));
+                    .arg(qs(formatNumber(s->mount_arcsec, 2)), qs(mountPartMeaning(MountPartKind::exposure)));
     if (s->remark != Remark::none)
-        text += "\n" + tr(remarkWord(s->remark));
+        text += "\n" + qs(remarkWord(s->remark));
     return text;
 }
 
@@ -196,7 +196,7 @@ QString ShapesChart::csv() const {
                     .arg(s.angle_deg)
                     .arg(s.rms_arcsec)
                     .arg(s.mount_arcsec)
-                    .arg(remarkWord(s.remark));
+                    .arg(qs(remarkWord(s.remark)));
     return text;
 }
 

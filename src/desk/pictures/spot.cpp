@@ -87,7 +87,7 @@ QString Spot::words() const {
     }
     const double n = static_cast<double>(places_.size());
     return tr("%1 of the star; RMS %2″ in RA, %3″ in Dec.")
-        .arg(qs(formatCount(static_cast<int>(places_.size()), "place")),
+        .arg(qs(Text::say("%n place|%n places", "", static_cast<int>(places_.size()))),
              qs(formatNumber(std::sqrt(ra / n), 2)), qs(formatNumber(std::sqrt(dec / n), 2)));
 }
 

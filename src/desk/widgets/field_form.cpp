@@ -5,6 +5,8 @@
 #include <QWheelEvent>
 #include <cmath>
 
+#include "charts/text.h"
+#include "core/base/format.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {

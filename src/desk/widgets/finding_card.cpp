@@ -52,7 +52,7 @@ void FindingCard::restyle() {
 
 void FindingCard::fill(const Finding& f, const QString& laterLabel) {
     // A unit such as ″/min is one word.
-    const auto set = [](QLabel* label, const std::string& text) {
+    const auto set = [](QLabel* label, const Text& text) {
         const QString wanted = qs(text).replace("″/", "″\u2060/\u2060");
         if (label->text() != wanted)
             label->setText(wanted);

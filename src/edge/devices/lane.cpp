@@ -3,13 +3,15 @@
 namespace nordstjerna {
 
 Problem Lane::silent() const {
-    return {"The " + device_ + " does not answer.", "It got a command and did not answer.",
-            "Check its cable and its power.", true};
+    return {Text::say("The %1 does not answer.").arg(device_),
+            Text::say("It got a command and did not answer."), Text::say("Check its cable and its power."),
+            true};
 }
 
 Problem Lane::broken(const std::string& words) const {
-    return {"The " + device_ + "'s driver failed.", "Unexpected failure: " + words + ".",
-            "Nordstjerna tries again. If it keeps failing, connect the device again.", true};
+    return {Text::say("The %1's driver failed.").arg(device_),
+            Text::say("Unexpected failure: %1.").arg(words),
+            Text::say("Nordstjerna tries again. If it keeps failing, connect the device again."), true};
 }
 
 void Lane::hold(std::shared_ptr<Clock::Errand> errand) {

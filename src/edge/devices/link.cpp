@@ -21,7 +21,7 @@ void Link::answered(int question, const std::optional<Problem>& failure) {
         return;
     }
     failingSince_.reset();
-    why_.clear();
+    why_ = {};
 }
 
 LinkState Link::state() const {

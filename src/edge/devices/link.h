@@ -13,7 +13,7 @@ namespace nordstjerna {
 struct LinkState {
     bool answers = true;
     double silent_s = 0.0; // by the wall: since it last answered, or was first asked in vain
-    std::string why;       // of the last failure, empty where it simply says nothing
+    Text why;              // of the last failure, empty where it simply says nothing
 };
 
 class Link {
@@ -34,7 +34,7 @@ private:
     int next_ = 0;
     std::map<int, Time> open_; // questions without an answer yet
     std::optional<Time> failingSince_;
-    std::string why_;
+    Text why_;
 };
 
 } // namespace nordstjerna

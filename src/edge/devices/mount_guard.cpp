@@ -42,10 +42,12 @@ Expected<void> MountGuard::maySlew(const MountState& from, const HourAngleDec& t
     if (!closest || closest->deg() >= keptAway_deg)
         return {};
     return problem(
-        "The way there passes " + formatNumber(closest->deg(), 0) + "° from the Sun.",
-        "Unfiltered sunlight destroys cameras and eyes within a second; slews keep " +
-            formatNumber(keptAway_deg, 0) + "° away from it.",
-        "Choose another target or wait for dusk. If the telescope is covered, say so in the menu Rig.");
+        Text::say("The way there passes %1° from the Sun.").arg(formatNumber(closest->deg(), 0)),
+        Text::say(
+            "Unfiltered sunlight destroys cameras and eyes within a second; slews keep %1° away from it.")
+            .arg(formatNumber(keptAway_deg, 0)),
+        Text::say(
+            "Choose another target or wait for dusk. If the telescope is covered, say so in the menu Rig."));
 }
 
 void MountGuard::hear(const MountState& state, Instant asked, Instant heard) {

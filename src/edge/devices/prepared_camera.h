@@ -20,7 +20,7 @@ public:
     enum class DarkState { none, fits, differs };
     struct DarkUse {
         DarkState state = DarkState::none;
-        std::string differsIn; // when the nearest one does not fit
+        Text differsIn; // when the nearest one does not fit
         int badPixels = 0;
     };
     DarkUse darkUse() const; // for the last exposure

@@ -181,19 +181,25 @@ std::string sizeWords(const FieldReach& reach) {
 // A field that the installed files may not be able to solve is named as that: neither the rig nor the sky is
 // to blame.
 Problem tooSmall(const FieldReach& reach) {
-    std::string why = "It measures " + sizeWords(reach) +
-                      ", and the smallest figures in the star index files are " +
-                      formatNumber(reach.smallestFigure_arcmin, 0) + "′ across.";
-    std::string remedy =
-        "Solve with the other camera if its field is larger, or install star index files with "
-        "smaller figures.";
+    Text why = Text::say("It measures %1, and the smallest figures in the star index files are %2′ across.")
+                   .arg(sizeWords(reach))
+                   .arg(formatNumber(reach.smallestFigure_arcmin, 0));
+    Text remedy = Text::say("Solve with the other camera if its field is larger, or install star index files "
+                            "with smaller figures.");
     if (reach.starsNeeded > 0)
-        why += " A match near the expected place was tried, too: of " +
-               formatCount(reach.catalogueStars, "catalogue star") + " that should stand there " +
-               formatNumber(reach.starsNeeded, 0) + " would be needed.";
+        why += Text::say("A match near the expected place was tried, too: of %1 that should stand there %2 "
+                         "would be needed.")
+                   .arg(Text::say("%n catalogue star|%n catalogue stars", "", reach.catalogueStars))
+                   .arg(formatNumber(reach.starsNeeded, 0));
     else
-        remedy = "Say roughly where the telescope points: a few stars are enough then. " + remedy;
-    return {"The field is too small to be solved anywhere in the sky.", why, remedy, false, false, true};
+        remedy =
+            Text::say("Say roughly where the telescope points: a few stars are enough then. %1").arg(remedy);
+    return {Text::say("The field is too small to be solved anywhere in the sky."),
+            why,
+            remedy,
+            false,
+            false,
+            true};
 }
 
 } // namespace
@@ -228,9 +234,10 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
                                  Instant when, const SolveOptions& options, const std::atomic<bool>& halt) {
     const int count = std::min<int>(mostStars, static_cast<int>(field.stars.size()));
     if (count < fewestStars)
-        return problem("Too few stars to solve the frame: " + formatCount(count, "star") + ".",
-                       "At least " + std::to_string(fewestStars) + " are needed.",
-                       "Expose longer; check cover, focus and cloud.");
+        return problem(
+            Text::say("Too few stars to solve the frame: %1.").arg(Text::say("%n star|%n stars", "", count)),
+            Text::say("At least %1 are needed.").arg(std::to_string(fewestStars)),
+            Text::say("Expose longer; check cover, focus and cloud."));
     double low = 0.2;
     double high = 60.0;
     if (options.scale_arcsec_px > 0.0) {
@@ -260,7 +267,8 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
             proposal = Proposal{*search.plane};
     }
     if (halt)
-        return tl::unexpected(Problem{"Halted.", "Solving was broken off.", "", false, true});
+        return tl::unexpected(
+            Problem{Text::say("Halted."), Text::say("Solving was broken off."), "", false, true});
     if (!proposal && options.scale_arcsec_px > 0.0 &&
         !sizeOf(index, width, height, options.scale_arcsec_px).figuresFit()) {
         const FieldReach reach = reachOf(index, field, width, height, options);
@@ -268,29 +276,38 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
         return tl::unexpected(reach.matchMayDo() ? matched.error() : tooSmall(reach));
     }
     if (!proposal && !search.indexFits)
-        return problem("No star index file suits this field.",
-                       "The frame is " + formatNumber(acrossDeg(width, height, low), 2) + "° to " +
-                           formatNumber(acrossDeg(width, height, high), 2) + "° across.",
-                       "Correct the scale, or install index files for smaller fields.");
+        return problem(Text::say("No star index file suits this field."),
+                       Text::say("The frame is %1° to %2° across.")
+                           .arg(formatNumber(acrossDeg(width, height, low), 2))
+                           .arg(formatNumber(acrossDeg(width, height, high), 2)),
+                       Text::say("Correct the scale, or install index files for smaller fields."));
     if (!proposal && search.timedOut)
-        return problem("The plate solve was not finished.",
-                       formatNumber(options.timeLimit_s, 0) + " s of computing were allowed, for " +
-                           formatCount(count, "star") + " at " + formatNumber(low, 2) + " to " +
-                           formatNumber(high, 2) + " ″/px. That says nothing against the rig.",
-                       "Try again, with a smaller radius or a narrower scale, or let it compute longer.");
+        return problem(
+            Text::say("The plate solve was not finished."),
+            Text::say(
+                "%1 s of computing were allowed, for %2 at %3 to %4 ″/px. That says nothing against the rig.")
+                .arg(formatNumber(options.timeLimit_s, 0))
+                .arg(Text::say("%n star|%n stars", "", count))
+                .arg(formatNumber(low, 2))
+                .arg(formatNumber(high, 2)),
+            Text::say("Try again, with a smaller radius or a narrower scale, or let it compute longer."));
     if (!proposal)
-        return problem("The frame matches no part of the sky" +
-                           std::string(options.near ? " near the expected pointing." : "."),
-                       "Searched with " + formatCount(count, "star") + " at " + formatNumber(low, 2) +
-                           " to " + formatNumber(high, 2) + " ″/px.",
-                       "Check focal length, pixel size and binning; allow a wider scale or a larger radius.");
+        return problem(
+            options.near ? Text::say("The frame matches no part of the sky near the expected pointing.")
+                         : Text::say("The frame matches no part of the sky."),
+            Text::say("Searched with %1 at %2 to %3 ″/px.")
+                .arg(Text::say("%n star|%n stars", "", count))
+                .arg(formatNumber(low, 2))
+                .arg(formatNumber(high, 2)),
+            Text::say("Check focal length, pixel size and binning; allow a wider scale or a larger radius."));
     const Angle reach = Angle::fromArcsec(0.55 * std::hypot(width, height) * proposal->plane.scaleArcsecPx());
     auto solved = refineField(proposal->plane, field.stars, index.starsNear(proposal->plane.centre, reach),
                               proposal->fewest);
     if (!solved)
-        return problem("The frame's match could not be confirmed.",
-                       "Fewer than " + formatCount(proposal->fewest, "star") + " agree with the catalogue.",
-                       "Expose longer.");
+        return problem(Text::say("The frame's match could not be confirmed."),
+                       Text::say("Fewer than %1 agree with the catalogue.")
+                           .arg(Text::say("%n star|%n stars", "", proposal->fewest)),
+                       Text::say("Expose longer."));
     solved->chance = proposal->chance;
     solved->width = width;
     solved->height = height;

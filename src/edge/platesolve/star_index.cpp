@@ -71,10 +71,10 @@ Expected<std::shared_ptr<StarIndex>> StarIndex::load(const std::vector<std::file
         result->files_->open(indexFilesIn(folder, series));
     }
     if (result->files_->toRead.indexes.empty())
-        return problem(
-            "No star index files were found.", "Searched in: " + searched + ".",
-            "Install the packages astrometry-data-tycho2-07-littleendian, -08-, -09- and -10-19-, or name "
-            "their folder in NORDSTJERNA_INDEX_PATH.");
+        return problem(Text::say("No star index files were found."),
+                       Text::say("Searched in: %1.").arg(searched),
+                       Text::say("Install the packages astrometry-data-tycho2-07-littleendian, -08-, -09- "
+                                 "and -10-19-, or name their folder in NORDSTJERNA_INDEX_PATH."));
     return result;
 }
 
@@ -87,14 +87,16 @@ Expected<int> StarIndex::add(const std::filesystem::path& folder) {
             fresh.push_back(path);
     const std::string format = "in the FITS format that the installed ones have.";
     if (found.empty())
-        return problem("There are no star index files in this folder.",
-                       folder.string() + " holds no file called index-….fits.",
-                       "Choose the folder in which they lie, " + format);
+        return problem(Text::say("There are no star index files in this folder."),
+                       Text::say("%1 holds no file called index-….fits.").arg(folder.string()),
+                       Text::say("Choose the folder in which they lie, %1").arg(format));
     if (const size_t opened = files_->open(fresh); opened < fresh.size())
-        return problem("Some of the star index files could not be read.",
-                       folder.string() + ": " + formatCount(static_cast<int>(fresh.size() - opened), "file") +
-                           " of " + formatNumber(static_cast<double>(fresh.size()), 0) + ".",
-                       "Put files there that are " + format);
+        return problem(Text::say("Some of the star index files could not be read."),
+                       Text::say("%1: %2 of %3.")
+                           .arg(folder.string())
+                           .arg(Text::say("%n file|%n files", "", static_cast<int>(fresh.size() - opened)))
+                           .arg(formatNumber(static_cast<double>(fresh.size()), 0)),
+                       Text::say("Put files there that are %1").arg(format));
     return static_cast<int>(fresh.size());
 }
 

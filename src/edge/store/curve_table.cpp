@@ -38,21 +38,22 @@ Expected<CorrectionCurve> readCurve(const std::filesystem::path& path) {
     try {
         const YAML::Node& meta = table->meta;
         if (!meta["format"] || meta["format"].as<std::string>() != curveFormat)
-            return problem(path.string() + " is no periodic-error curve.",
-                           std::string("Its header does not say \"format: ") + curveFormat + "\".",
-                           "Choose a curve that was exported here.");
+            return problem(Text::say("%1 is no periodic-error curve.").arg(path.string()),
+                           Text::say("Its header does not say \"format: %1\".").arg(curveFormat),
+                           Text::say("Choose a curve that was exported here."));
         c.wormPeriod_s = meta["worm_period_s"] ? meta["worm_period_s"].as<double>() : 0.0;
         c.byMount = meta["phase_of"] && meta["phase_of"].as<std::string>() == "mount";
         if (meta["start_utc"])
             if (const auto start = parseInstant(meta["start_utc"].as<std::string>()))
                 c.start = *start;
     } catch (const YAML::Exception& e) {
-        return problem("The header of " + path.string() + " cannot be understood.",
-                       std::string(e.what()) + ".", "Correct the header.");
+        return problem(Text::say("The header of %1 cannot be understood.").arg(path.string()),
+                       std::string(e.what()) + ".", Text::say("Correct the header."));
     }
     if (!(c.wormPeriod_s > 1.0) || c.wormPeriod_s > longestTurn_s)
-        return problem("The curve does not state a worm period.",
-                       "worm_period_s is missing or not between 1 and 7200 s.", "Correct the header.");
+        return problem(Text::say("The curve does not state a worm period."),
+                       Text::say("worm_period_s is missing or not between 1 and 7200 s."),
+                       Text::say("Correct the header."));
     const auto phase = ecsvNumbers(*table, "phase", "");
     const auto error = ecsvNumbers(*table, "error", "arcsec");
     const auto rate = ecsvNumbers(*table, "rate", "arcsec / s");
@@ -69,16 +70,15 @@ Expected<CorrectionCurve> readCurve(const std::filesystem::path& path) {
         c.sigma_arcsec = *sigma;
     }
     if (c.error_arcsec.size() < 8)
-        return problem("The curve has only " + std::to_string(c.error_arcsec.size()) + " steps.",
-                       "A turn of the worm needs at least 8.", "Use a complete curve.");
+        return problem(Text::say("The curve has only %1 steps.").arg(std::to_string(c.error_arcsec.size())),
+                       Text::say("A turn of the worm needs at least 8."), Text::say("Use a complete curve."));
     for (size_t i = 0; i < c.error_arcsec.size(); ++i)
         if (!(std::abs((*phase)[i] - c.phase(i)) < 1e-3) || !std::isfinite(c.error_arcsec[i]) ||
             !std::isfinite(c.rate_arcsec_s[i]))
-            return problem(
-                "Row " + std::to_string(i + 1) + " of the curve is out of step.",
-                "Phases must run from 0 to 1 in equal steps, each at its middle, with numbers in all "
-                "columns.",
-                "Correct the table.");
+            return problem(Text::say("Row %1 of the curve is out of step.").arg(std::to_string(i + 1)),
+                           Text::say("Phases must run from 0 to 1 in equal steps, each at its middle, with "
+                                     "numbers in all columns."),
+                           Text::say("Correct the table."));
     return c;
 }
 

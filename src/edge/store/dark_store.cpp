@@ -38,11 +38,12 @@ DarkStore DarkStore::open(const std::filesystem::path& folder) {
         const auto mean = readFitsHeader(path);
         const auto map = readFitsHeader(path.parent_path() / ("bad-" + path.filename().string()));
         if (!mean || !map || map->width != mean->width || map->height != mean->height)
-            store.problems_.push_back(
-                !mean  ? mean.error()
-                : !map ? map.error()
-                       : Problem{"The bad-pixel map of " + path.filename().string() + " has another size.",
-                                 "It belongs to another dark.", "Take the darks again."});
+            store.problems_.push_back(!mean  ? mean.error()
+                                      : !map ? map.error()
+                                             : Problem{Text::say("The bad-pixel map of %1 has another size.")
+                                                           .arg(path.filename().string()),
+                                                       Text::say("It belongs to another dark."),
+                                                       Text::say("Take the darks again.")});
         else
             store.darks_.push_back({DarkKind::of(*mean), path});
     }
@@ -65,8 +66,8 @@ Expected<MasterDark> DarkStore::read(const std::filesystem::path& path) const {
         dark.badCount += dark.badPixels.back();
     }
     if (dark.badPixels.size() != dark.mean.pixels.size())
-        return problem("The bad-pixel map of " + path.filename().string() + " has another size.",
-                       "It belongs to another dark.", "Take the darks again.");
+        return problem(Text::say("The bad-pixel map of %1 has another size.").arg(path.filename().string()),
+                       Text::say("It belongs to another dark."), Text::say("Take the darks again."));
     return dark;
 }
 

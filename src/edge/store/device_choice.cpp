@@ -50,9 +50,10 @@ Expected<DeviceChoice> readDeviceChoice(const std::filesystem::path& dataFolder)
     if (auto done = roles.finish(); !done)
         r.setProblem(done.error());
     if (format != choiceFormat)
-        r.setProblem({"The file of the chosen devices has another format: \"" + format.substr(0, 60) + "\".",
-                      "This program reads \"" + std::string(choiceFormat) + "\".",
-                      "Choose the devices again under Rig, Devices."});
+        r.setProblem({Text::say("The file of the chosen devices has another format: \"%1\".")
+                          .arg(format.substr(0, 60)),
+                      Text::say("This program reads \"%1\".").arg(choiceFormat),
+                      Text::say("Choose the devices again under Rig, Devices.")});
     if (!server.empty()) {
         const auto address = parseWireAddress(server);
         if (address)

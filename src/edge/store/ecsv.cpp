@@ -91,8 +91,8 @@ private:
 };
 
 tl::unexpected<Problem> notEcsv(const std::filesystem::path& path, const std::string& why) {
-    return problem(path.string() + " is not a readable run table.", why,
-                   "Use an ECSV 1.0 table with the columns and units of the run table.");
+    return problem(Text::say("%1 is not a readable run table.").arg(path.string()), why,
+                   Text::say("Use an ECSV 1.0 table with the columns and units of the run table."));
 }
 
 } // namespace
@@ -221,12 +221,14 @@ Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::str
                                           const std::string& unit) {
     const int column = table.find(name);
     if (column < 0)
-        return problem("The table has no column \"" + name + "\".", "It is needed for this computation.",
-                       "Add the column, in " + (unit.empty() ? std::string("plain numbers") : unit) + ".");
+        return problem(
+            Text::say("The table has no column \"%1\".").arg(name),
+            Text::say("It is needed for this computation."),
+            Text::say("Add the column, in %1.").arg(unit.empty() ? Text::say("plain numbers") : unit));
     const std::string& have = table.columns[static_cast<size_t>(column)].unit;
     if (!unit.empty() && !have.empty() && have != unit && !(unit == "pix" && have == "pixel"))
-        return problem("Column \"" + name + "\" is in " + have + ".", "It must be in " + unit + ".",
-                       "Convert the column.");
+        return problem(Text::say("Column \"%1\" is in %2.").arg(name).arg(have),
+                       Text::say("It must be in %1.").arg(unit), Text::say("Convert the column."));
     std::vector<double> values;
     for (size_t r = 0; r < table.rows.size(); ++r) {
         const std::string& cell = table.rows[r][static_cast<size_t>(column)];
@@ -235,9 +237,11 @@ Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::str
             if (const auto read = wholeNumber(cell))
                 v = *read;
             else
-                return problem("Row " + std::to_string(r + 1) + " of column \"" + name +
-                                   "\" is not a number: \"" + cell + "\".",
-                               "", "Correct the table.");
+                return problem(Text::say("Row %1 of column \"%2\" is not a number: \"%3\".")
+                                   .arg(std::to_string(r + 1))
+                                   .arg(name)
+                                   .arg(cell),
+                               "", Text::say("Correct the table."));
         }
         values.push_back(v);
     }

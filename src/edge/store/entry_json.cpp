@@ -21,7 +21,7 @@ std::optional<Weight> weightWith(const std::string& name) {
 Instant instantOf(const nlohmann::json& j, const char* key) {
     const auto t = parseInstant(j.at(key).get<std::string>());
     if (!t)
-        throw std::invalid_argument(t.error().what);
+        throw std::invalid_argument(t.error().what.english());
     return *t;
 }
 } // namespace
@@ -54,9 +54,9 @@ nlohmann::json entryToJson(const LogEntry& e) {
     for (const Finding& f : e.findings)
         findings.push_back({{"id", f.id},
                             {"weight", weightName(f.weight)},
-                            {"headline", f.headline},
-                            {"evidence", f.evidence},
-                            {"remedy", f.remedy}});
+                            {"headline", f.headline.english()},
+                            {"evidence", f.evidence.english()},
+                            {"remedy", f.remedy.english()}});
     j["findings"] = findings;
     nlohmann::json changes = nlohmann::json::array();
     for (const SettingNote& c : e.changes)
@@ -83,13 +83,13 @@ Expected<LogEntry> entryFromJson(const nlohmann::json& j, const std::string& whe
     try {
         LogEntry e;
         if (j.at("format").get<std::string>() != format)
-            return problem(where + " is no entry of the night log of this version.", "",
-                           "A newer program may read it.");
+            return problem(Text::say("%1 is no entry of the night log of this version.").arg(where), "",
+                           Text::say("A newer program may read it."));
         const auto kind = entryKindWith(j.at("kind").get<std::string>());
         if (!kind)
-            return problem(where + " is of a kind that is not known here.",
-                           "It says " + jsonText(j.at("kind")).substr(0, 80) + ".",
-                           "A newer program may read it.");
+            return problem(Text::say("%1 is of a kind that is not known here.").arg(where),
+                           Text::say("It says %1.").arg(jsonText(j.at("kind")).substr(0, 80)),
+                           Text::say("A newer program may read it."));
         e.id = j.at("id").get<std::string>();
         e.kind = *kind;
         e.night = instantOf(j, "night");
@@ -126,12 +126,13 @@ Expected<LogEntry> entryFromJson(const nlohmann::json& j, const std::string& whe
                                  c.at("before").get<double>(), c.at("after").get<double>(),
                                  c.at("origin").get<std::string>(), c.at("reason").get<std::string>()});
         if (!isEntryId(e.id))
-            return problem(where + " has no identity that can be used.",
-                           "It says \"" + e.id.substr(0, 60) + "\".", "Remove the file.");
+            return problem(Text::say("%1 has no identity that can be used.").arg(where),
+                           Text::say("It says \"%1\".").arg(e.id.substr(0, 60)),
+                           Text::say("Remove the file."));
         return e;
     } catch (const std::exception& broken) {
-        return problem(where + " cannot be read.", std::string(broken.what()) + ".",
-                       "It is left out; the table it speaks of is not touched.");
+        return problem(Text::say("%1 cannot be read.").arg(where), std::string(broken.what()) + ".",
+                       Text::say("It is left out; the table it speaks of is not touched."));
     }
 }
 

@@ -69,9 +69,9 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
     Evening e;
     try {
         if (json->at("format") != eveningFormat)
-            return problem(path.string() + " is of another format.",
-                           std::string("This program reads ") + eveningFormat + ".",
-                           "Move it away; a new one is begun.");
+            return problem(Text::say("%1 is of another format.").arg(path.string()),
+                           Text::say("This program reads %1.").arg(eveningFormat),
+                           Text::say("Move it away; a new one is begun."));
         if (json->contains("rig")) {
             auto rig = rigFromJson(json->at("rig"), "the rig of the last evening");
             if (!rig)
@@ -129,8 +129,8 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
                 e.targets.push_back(std::move(n));
             }
     } catch (const nlohmann::json::exception& x) {
-        return problem(path.string() + " cannot be understood.", std::string(x.what()) + ".",
-                       "Move it away; a new one is begun.");
+        return problem(Text::say("%1 cannot be understood.").arg(path.string()), std::string(x.what()) + ".",
+                       Text::say("Move it away; a new one is begun."));
     }
     return e;
 }

@@ -9,28 +9,31 @@
 namespace nordstjerna {
 
 tl::unexpected<Problem> existsAlready(const std::filesystem::path& path) {
-    return problem(path.string() + " exists already.", "It was left as it is.", "Choose another name.");
+    return problem(Text::say("%1 exists already.").arg(path.string()), Text::say("It was left as it is."),
+                   Text::say("Choose another name."));
 }
 
 tl::unexpected<Problem> cannotWrite(const std::filesystem::path& path, int reason) {
-    const std::string what = "Cannot write " + path.string() + ".";
+    const Text what = Text::say("Cannot write %1.").arg(path.string());
     switch (reason) {
     case ENOSPC:
     case EDQUOT:
-        return problem(what, "The disk is full.", "Free some space, or choose another disk.");
+        return problem(what, Text::say("The disk is full."),
+                       Text::say("Free some space, or choose another disk."));
     case EACCES:
     case EPERM:
     case EROFS:
-        return problem(what, "This folder may not be written to.", "Choose another folder.");
+        return problem(what, Text::say("This folder may not be written to."),
+                       Text::say("Choose another folder."));
     case ENOENT:
     case ENOTDIR:
-        return problem(what, "There is no such folder.", "Check the folder.");
+        return problem(what, Text::say("There is no such folder."), Text::say("Check the folder."));
     case 0:
-        return problem(what, "The folder may not exist or the disk may be full.",
-                       "Check the folder and the free space.");
+        return problem(what, Text::say("The folder may not exist or the disk may be full."),
+                       Text::say("Check the folder and the free space."));
     default:
-        return problem(what, std::string("The system says: ") + std::strerror(reason) + ".",
-                       "Check the folder and the disk.");
+        return problem(what, Text::say("The system says: %1.").arg(std::strerror(reason)),
+                       Text::say("Check the folder and the disk."));
     }
 }
 
@@ -38,8 +41,9 @@ Expected<void> ordinaryOrAbsent(const std::filesystem::path& path, const std::st
     std::error_code error;
     const auto status = std::filesystem::status(path, error);
     if (std::filesystem::exists(status) && !std::filesystem::is_regular_file(status))
-        return problem("Cannot open " + path.string() + ".",
-                       std::filesystem::is_directory(status) ? "It is a folder." : "It is no ordinary file.",
+        return problem(Text::say("Cannot open %1.").arg(path.string()),
+                       std::filesystem::is_directory(status) ? Text::say("It is a folder.")
+                                                             : Text::say("It is no ordinary file."),
                        remedy);
     return {};
 }
@@ -47,21 +51,23 @@ Expected<void> ordinaryOrAbsent(const std::filesystem::path& path, const std::st
 Expected<std::string> readWhole(const std::filesystem::path& path, size_t most_bytes) {
     std::error_code error;
     if (!std::filesystem::exists(path, error))
-        return problem("Cannot open " + path.string() + ".", "There is no such file.", "Check the name.");
+        return problem(Text::say("Cannot open %1.").arg(path.string()), Text::say("There is no such file."),
+                       Text::say("Check the name."));
     if (const auto ordinary = ordinaryOrAbsent(path, "Name a file."); !ordinary)
         return tl::unexpected(ordinary.error());
     const auto size = std::filesystem::file_size(path, error);
     if (!error && size > most_bytes)
-        return problem(path.string() + " is too large.",
-                       formatNumber(static_cast<double>(size) / 1e6, 1) +
-                           " MB; files of this kind have at most " +
-                           formatNumber(static_cast<double>(most_bytes) / 1e6, 0) + " MB.",
-                       "Choose another file.");
+        return problem(Text::say("%1 is too large.").arg(path.string()),
+                       Text::say("%1 MB; files of this kind have at most %2 MB.")
+                           .arg(formatNumber(static_cast<double>(size) / 1e6, 1))
+                           .arg(formatNumber(static_cast<double>(most_bytes) / 1e6, 0)),
+                       Text::say("Choose another file."));
     std::ifstream file(path, std::ios::binary);
     std::string text(error ? 0 : size, '\0');
     if (!file || !file.read(text.data(), static_cast<std::streamsize>(text.size())))
-        return problem("Cannot read " + path.string() + ".", "It may not be read, or the disk has an error.",
-                       "Check its permissions.");
+        return problem(Text::say("Cannot read %1.").arg(path.string()),
+                       Text::say("It may not be read, or the disk has an error."),
+                       Text::say("Check its permissions."));
     return text;
 }
 

@@ -31,7 +31,7 @@ tl::unexpected<Problem> fitsProblem(const std::string& what, const std::filesyst
     char reason[FLEN_STATUS];
     fits_get_errstatus(status, reason);
     fits_clear_errmsg();
-    return problem(what + " " + path.string() + ".", std::string("The FITS library says: ") + reason + ".",
+    return problem(what + " " + path.string() + ".", Text::say("The FITS library says: %1.").arg(reason),
                    remedy);
 }
 
@@ -156,8 +156,9 @@ namespace {
 Expected<Frame> readImage(fitsfile* f, const std::filesystem::path& path, std::optional<double> length,
                           bool withPixels) {
     if (!moveToImage(f))
-        return problem("There is no picture in " + path.string() + ".",
-                       "None of its parts is an image of two axes.", "Choose a frame from a camera.");
+        return problem(Text::say("There is no picture in %1.").arg(path.string()),
+                       Text::say("None of its parts is an image of two axes."),
+                       Text::say("Choose a frame from a camera."));
     int status = 0;
     int axes = 0;
     long size[3] = {1, 1, 1};
@@ -166,8 +167,8 @@ Expected<Frame> readImage(fitsfile* f, const std::filesystem::path& path, std::o
     int bitpix = 0;
     fits_get_img_type(f, &bitpix, &status);
     if (status || size[0] < 1 || size[1] < 1 || size[0] > 60000 || size[1] > 60000)
-        return problem("The picture in " + path.string() + " has an impossible size.", "",
-                       "Choose another frame.");
+        return problem(Text::say("The picture in %1 has an impossible size.").arg(path.string()), "",
+                       Text::say("Choose another frame."));
     const long planes = axes > 2 ? std::max(1L, size[2]) : 1;
     // What a header claims is held against what the file can hold, before memory is asked for.
     int compressed = fits_is_compressed_image(f, &status);
@@ -175,14 +176,17 @@ Expected<Frame> readImage(fitsfile* f, const std::filesystem::path& path, std::o
         static_cast<double>(size[0]) * static_cast<double>(size[1]) * static_cast<double>(planes);
     const double needed = compressed ? claimed / 500.0 : claimed * std::abs(bitpix) / 8.0;
     constexpr double mostPixels = 4e8;
+    const Text pixels = (planes > 1 ? Text::say("%1 × %2 pixels in %3 planes") : Text::say("%1 × %2 pixels"))
+                            .arg(std::to_string(size[0]))
+                            .arg(std::to_string(size[1]))
+                            .arg(std::to_string(planes));
     if (status || planes > 16 || claimed > mostPixels || (length && needed > *length))
-        return problem("The picture in " + path.string() + " cannot be what its header says.",
-                       std::to_string(size[0]) + " × " + std::to_string(size[1]) + " pixels" +
-                           (planes > 1 ? " in " + std::to_string(planes) + " planes" : std::string()) +
-                           (length && needed > *length
-                                ? " do not fit into a file of " + formatNumber(*length / 1e6, 2) + " MB."
-                                : " are more than any camera has."),
-                       "The file is damaged or cut short; copy it again or take another frame.");
+        return problem(Text::say("The picture in %1 cannot be what its header says.").arg(path.string()),
+                       length && needed > *length ? Text::say("%1 do not fit into a file of %2 MB.")
+                                                        .arg(pixels)
+                                                        .arg(formatNumber(*length / 1e6, 2))
+                                                  : Text::say("%1 are more than any camera has.").arg(pixels),
+                       Text::say("The file is damaged or cut short; copy it again or take another frame."));
     Frame frame;
     frame.width = static_cast<int>(size[0]);
     frame.height = static_cast<int>(size[1]);
@@ -420,8 +424,8 @@ Expected<void> copyWithWcs(const std::filesystem::path& from, const std::filesys
     const auto beside = besideOf(to);
     std::filesystem::copy_file(from, beside, std::filesystem::copy_options::overwrite_existing, error);
     if (error)
-        return problem("Cannot write " + to.string() + ".", error.message() + ".",
-                       "Check the folder and the free space.");
+        return problem(Text::say("Cannot write %1.").arg(to.string()), error.message() + ".",
+                       Text::say("Check the folder and the free space."));
     if (auto done = putWcs(beside, solved); !done) {
         std::filesystem::remove(beside, error);
         return done;

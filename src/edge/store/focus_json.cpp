@@ -15,8 +15,10 @@ Measured measured(const nlohmann::json& j) {
 nlohmann::json focusToJson(const FocusResult& r) {
     nlohmann::json points = nlohmann::json::array();
     for (const CurvePoint& p : r.points)
-        points.push_back(
-            {{"steps", p.steps}, {"hfd_px", pair(p.hfd_px)}, {"stars", p.stars}, {"left_out", p.leftOut}});
+        points.push_back({{"steps", p.steps},
+                          {"hfd_px", pair(p.hfd_px)},
+                          {"stars", p.stars},
+                          {"left_out", p.leftOut.english()}});
     nlohmann::json inward = nlohmann::json::array();
     for (const InwardFrame& f : r.inward)
         inward.push_back({{"from", f.from}, {"steps", f.steps}, {"hfd_px", pair(f.hfd_px)}});
@@ -62,11 +64,12 @@ Expected<FocusResult> focusFromJson(const nlohmann::json& j) {
         if (j.contains("play_steps"))
             r.play_steps = measured(j.at("play_steps"));
         if (r.points.empty())
-            return problem("A stored focus run has no points.", "", "Its figures are in the night log.");
+            return problem(Text::say("A stored focus run has no points."), "",
+                           Text::say("Its figures are in the night log."));
         return r;
     } catch (const nlohmann::json::exception& e) {
-        return problem("A stored focus run cannot be read.", std::string(e.what()) + ".",
-                       "Its figures are in the night log.");
+        return problem(Text::say("A stored focus run cannot be read."), std::string(e.what()) + ".",
+                       Text::say("Its figures are in the night log."));
     }
 }
 

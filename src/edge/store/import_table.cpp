@@ -109,18 +109,21 @@ bool likeTime(std::string_view cell, bool decimalComma) {
 Expected<std::vector<std::string>> firstLines(const std::filesystem::path& path) {
     std::error_code error;
     if (!std::filesystem::is_regular_file(path, error))
-        return problem("There is no table " + path.string() + ".", "", "Choose another file.");
+        return problem(Text::say("There is no table %1.").arg(path.string()), "",
+                       Text::say("Choose another file."));
     if (std::filesystem::file_size(path, error) > mostBytes)
-        return problem(path.filename().string() + " is too large.", "More than 2 GB are not read.",
-                       "Cut it into parts.");
+        return problem(Text::say("%1 is too large.").arg(path.filename().string()),
+                       Text::say("More than 2 GB are not read."), Text::say("Cut it into parts."));
     std::ifstream file(path, std::ios::binary);
     if (!file)
-        return problem("Cannot read " + path.string() + ".", "", "Check the permissions.");
+        return problem(Text::say("Cannot read %1.").arg(path.string()), "",
+                       Text::say("Check the permissions."));
     std::vector<std::string> lines;
     for (std::string line; lines.size() < lookedAt && std::getline(file, line);) {
         if (line.find('\0') != std::string::npos || line.size() > 100000)
-            return problem(path.filename().string() + " is no text.",
-                           "It holds bytes that text does not have.", "Export it as a table of text.");
+            return problem(Text::say("%1 is no text.").arg(path.filename().string()),
+                           Text::say("It holds bytes that text does not have."),
+                           Text::say("Export it as a table of text."));
         lines.push_back(std::move(line));
     }
     if (!lines.empty() && lines.front().starts_with("\xEF\xBB\xBF"))
@@ -179,9 +182,9 @@ std::string lowered(std::string_view v) {
 Expected<ImportPreview> previewOf(const std::filesystem::path& path, const std::vector<std::string>& lines,
                                   Separator separator, bool decimalComma, const Cut& found, size_t most) {
     if (found.rows < 2)
-        return problem(path.filename().string() + " holds no table that can be read so.",
-                       "No two rows of numbers of the same width were found.",
-                       "Choose another separator, or look at the file.");
+        return problem(Text::say("%1 holds no table that can be read so.").arg(path.filename().string()),
+                       Text::say("No two rows of numbers of the same width were found."),
+                       Text::say("Choose another separator, or look at the file."));
     ImportPreview p;
     p.layout.separator = separator;
     p.layout.decimalComma = decimalComma;
@@ -298,19 +301,22 @@ std::optional<double> timeOf(std::string_view cell, TimeKind kind, bool decimalC
 Expected<void> checkMapping(const ImportLayout& layout, const ImportMapping& m) {
     const auto inside = [&](int column) { return column >= 0 && column < static_cast<int>(layout.columns); };
     if (!inside(m.raColumn) || !inside(m.decColumn))
-        return problem("Two columns are needed at least: the errors of RA and Dec.", "",
-                       "Say which columns hold them.");
+        return problem(Text::say("Two columns are needed at least: the errors of RA and Dec."), "",
+                       Text::say("Say which columns hold them."));
     if (m.raColumn == m.decColumn)
-        return problem("RA and Dec cannot be the same column.", "", "Choose another one for one of them.");
+        return problem(Text::say("RA and Dec cannot be the same column."), "",
+                       Text::say("Choose another one for one of them."));
     if (m.time != TimeKind::rowNumber && !inside(m.timeColumn))
-        return problem("The column of the time is not there.", "",
-                       "Choose one, or say that rows come at a fixed interval.");
+        return problem(Text::say("The column of the time is not there."), "",
+                       Text::say("Choose one, or say that rows come at a fixed interval."));
     for (int optional : {m.raPulseColumn, m.decPulseColumn, m.snrColumn})
         if (optional >= static_cast<int>(layout.columns))
-            return problem("A column is named that is not there.",
-                           "The table has " + std::to_string(layout.columns) + ".", "Choose another one.");
+            return problem(Text::say("A column is named that is not there."),
+                           Text::say("The table has %1.").arg(std::to_string(layout.columns)),
+                           Text::say("Choose another one."));
     if (!(m.arcsecPerUnit > 0.0) || m.arcsecPerUnit > 1000.0 || !(m.pace_s > 0.0))
-        return problem("The unit of the errors makes no sense.", "", "Give the scale in arcseconds a pixel.");
+        return problem(Text::say("The unit of the errors makes no sense."), "",
+                       Text::say("Give the scale in arcseconds a pixel."));
     return {};
 }
 } // namespace
@@ -321,7 +327,8 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
         return tl::unexpected(good.error());
     std::ifstream file(path, std::ios::binary);
     if (!file)
-        return problem("Cannot read " + path.string() + ".", "", "Check the permissions.");
+        return problem(Text::say("Cannot read %1.").arg(path.string()), "",
+                       Text::say("Check the permissions."));
     Imported result;
     Run& run = result.run;
     run.meta.kind = m.kind;
@@ -364,10 +371,10 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
                 t += day_s;
             }
             if (first && t <= before)
-                return problem("Times go back in line " + std::to_string(number) + ".",
-                               "It says " + std::string(cell(m.timeColumn)).substr(0, 40) +
-                                   ", which is not after the row before.",
-                               "Cut the table there, or choose another column for the time.");
+                return problem(Text::say("Times go back in line %1.").arg(std::to_string(number)),
+                               Text::say("It says %1, which is not after the row before.")
+                                   .arg(cell(m.timeColumn).substr(0, 40)),
+                               Text::say("Cut the table there, or choose another column for the time."));
         }
         if (!first) {
             first = t;
@@ -398,9 +405,9 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
     const auto measured =
         std::count_if(run.rows.begin(), run.rows.end(), [](const RunRow& r) { return r.measured(); });
     if (measured < static_cast<long>(fewestRows))
-        return problem("Only " + std::to_string(measured) + " rows could be read.",
-                       result.firstLeftOut.empty() ? "Ten are needed." : result.firstLeftOut,
-                       "Check separator, decimal sign and columns.");
+        return problem(Text::say("Only %1 rows could be read.").arg(std::to_string(measured)),
+                       result.firstLeftOut.empty() ? Text::say("Ten are needed.") : result.firstLeftOut,
+                       Text::say("Check separator, decimal sign and columns."));
     return result;
 }
 

@@ -27,12 +27,14 @@ Expected<nlohmann::json> parseJson(const std::string& text, const std::string& w
             });
         return json;
     } catch (const std::length_error&) {
-        return problem(where + " is not a Nordstjerna file.",
-                       tooDeep ? "It is nested more than " + std::to_string(deepest) + " levels deep."
-                               : "It holds more than a million values.",
-                       "Choose another file.");
+        return problem(Text::say("%1 is not a Nordstjerna file.").arg(where),
+                       tooDeep
+                           ? Text::say("It is nested more than %1 levels deep.").arg(std::to_string(deepest))
+                           : Text::say("It holds more than a million values."),
+                       Text::say("Choose another file."));
     } catch (const nlohmann::json::exception& e) {
-        return problem(where + " is not valid JSON.", std::string(e.what()) + ".", "Correct the file.");
+        return problem(Text::say("%1 is not valid JSON.").arg(where), std::string(e.what()) + ".",
+                       Text::say("Correct the file."));
     }
 }
 
@@ -57,7 +59,8 @@ std::string jsonText(const nlohmann::json& json, int indent) {
 JsonReader::JsonReader(const nlohmann::json& object, std::string where)
     : object_(object), where_(std::move(where)) {
     if (!object_.is_object())
-        setProblem({"There is no object where " + where_ + " should be.", "", "Correct the file."});
+        setProblem({Text::say("There is no object where %1 should be.").arg(where_), "",
+                    Text::say("Correct the file.")});
 }
 
 nlohmann::json JsonReader::child(const char* key) {
@@ -74,8 +77,8 @@ Expected<void> JsonReader::finish() {
                 std::string known;
                 for (const std::string& k : seen_)
                     known += (known.empty() ? "" : ", ") + k;
-                setProblem({"Unknown key \"" + entry.key() + "\" in " + where_ + ".",
-                            "Known keys: " + known + ".", "Correct or remove it."});
+                setProblem({Text::say("Unknown key \"%1\" in %2.").arg(entry.key()).arg(where_),
+                            Text::say("Known keys: %1.").arg(known), Text::say("Correct or remove it.")});
             }
     if (problem_)
         return tl::unexpected(*problem_);

@@ -36,8 +36,8 @@ public:
     template <typename T>
     JsonReader& required(const char* key, T& to) {
         if (!problem_ && (!object_.is_object() || !object_.contains(key)))
-            setProblem({"\"" + std::string(key) + "\" is missing in " + where_ + ".", "It has no default.",
-                        "Add it."});
+            setProblem({Text::say("\"%1\" is missing in %2.").arg(key).arg(where_),
+                        Text::say("It has no default."), Text::say("Add it.")});
         return optional(key, to);
     }
     // A nested object for its own reader; an empty one when absent.
@@ -61,9 +61,11 @@ private:
         try {
             to = object_.at(key).template get<T>();
         } catch (const nlohmann::json::exception&) {
-            setProblem({"\"" + std::string(key) + "\" in " + where_ +
-                            " has the wrong kind of value: " + jsonText(object_.at(key)).substr(0, 80) + ".",
-                        "", "Correct the value."});
+            setProblem({Text::say("\"%1\" in %2 has the wrong kind of value: %3.")
+                            .arg(key)
+                            .arg(where_)
+                            .arg(jsonText(object_.at(key)).substr(0, 80)),
+                        "", Text::say("Correct the value.")});
         }
     }
     nlohmann::json object_;

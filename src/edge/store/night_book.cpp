@@ -76,9 +76,9 @@ std::string newEntryId(EntryKind kind, Instant started) {
 
 Expected<void> keepEntry(const fs::path& dataFolder, const LogEntry& entry) {
     if (!isEntryId(entry.id)) {
-        Problem p{"An entry of the night log is not written.",
-                  "Its identity is no name for a file: \"" + entry.id.substr(0, 60) + "\".",
-                  "It came from somewhere else; correct or remove its record."};
+        Problem p{Text::say("An entry of the night log is not written."),
+                  Text::say("Its identity is no name for a file: \"%1\".").arg(entry.id.substr(0, 60)),
+                  Text::say("It came from somewhere else; correct or remove its record.")};
         p.lasting = true;
         return tl::unexpected(p);
     }
@@ -143,7 +143,7 @@ namespace {
 LogEntry closedFromSeries(const fs::path& dataFolder, LogEntry e) {
     const auto table = readSeriesTable(tableOf(dataFolder, e));
     if (!table) {
-        e.how = "its table cannot be read: " + table.error().what;
+        e.how = Text::say("its table cannot be read: %1").arg(table.error().what).english();
         return e;
     }
     if (table->frames.empty())
@@ -166,7 +166,7 @@ LogEntry closedFromTable(const fs::path& dataFolder, LogEntry e) {
         return closedFromSeries(dataFolder, std::move(e));
     const auto table = readRunTable(tableOf(dataFolder, e));
     if (!table) {
-        e.how = "its table cannot be read: " + table.error().what;
+        e.how = Text::say("its table cannot be read: %1").arg(table.error().what).english();
         return e;
     }
     if (table->rows.empty())
@@ -202,10 +202,11 @@ NightDocument nightDocument(const fs::path& dataFolder, const std::vector<LogEnt
         document.items.push_back(std::move(item));
     }
     for (const std::string& rig : rigs)
-        document.subline += (document.subline.empty() ? "" : ", ") + rig;
-    document.subline += ": " + formatCount(static_cast<int>(entries.size()), "entry");
+        document.subline = document.subline.then(rig, ", ");
+    document.subline =
+        document.subline.then(Text::say("%n entry|%n entries", "", static_cast<int>(entries.size())), ": ");
     if (frames > 0)
-        document.subline += ", " + formatCount(frames, "frame");
+        document.subline = document.subline.then(Text::say("%n frame|%n frames", "", frames), ", ");
     return document;
 }
 
@@ -272,8 +273,8 @@ Expected<Rebuilt> rebuildNightLog(const fs::path& dataFolder, const std::functio
         }
         fs::rename(path, result.former, error);
         if (error)
-            return problem("The previous night log cannot be moved away.", error.message() + ".",
-                           "Check the data folder.");
+            return problem(Text::say("The previous night log cannot be moved away."), error.message() + ".",
+                           Text::say("Check the data folder."));
         // What was not yet in its file goes with it.
         for (const char* more : {"-wal", "-shm"})
             if (fs::exists(path.string() + more, error))

@@ -22,10 +22,10 @@ std::string lower(std::string text) {
 }
 
 std::string wordsOf(const LogEntry& e) {
-    std::string words = e.rigName + "\n" + e.target + "\n" + entryKindWord(e.kind) + "\n" + e.how + "\n" +
-                        e.note + "\n" + e.file;
+    std::string words = e.rigName + "\n" + e.target + "\n" + entryKindWord(e.kind).english() + "\n" + e.how +
+                        "\n" + e.note + "\n" + e.file;
     for (const Finding& f : e.findings)
-        words += "\n" + f.headline;
+        words += "\n" + f.headline.english();
     for (const SettingNote& c : e.changes)
         words += "\n" + c.setting;
     return lower(words);
@@ -252,8 +252,9 @@ Expected<void> NightLog::check() const {
     if (!q.done() && said.empty())
         return logProblem(db_, "The night log is damaged.");
     if (!said.empty())
-        return problem("The night log is damaged.", "The database says: " + said.substr(0, 400) + ".",
-                       "Rebuild it from the records beside it.");
+        return problem(Text::say("The night log is damaged."),
+                       Text::say("The database says: %1.").arg(said.substr(0, 400)),
+                       Text::say("Rebuild it from the records beside it."));
     return {};
 }
 

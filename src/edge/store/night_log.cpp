@@ -45,18 +45,19 @@ tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what) {
     switch (db ? sqlite3_errcode(db) & 0xff : SQLITE_NOMEM) {
     case SQLITE_BUSY:
     case SQLITE_LOCKED:
-        return problem(what, "Another program holds it. " + words,
-                       "Writing is tried again automatically; close the other program if it stays so.");
+        return problem(
+            what, Text::say("Another program holds it. %1").arg(words),
+            Text::say("Writing is tried again automatically; close the other program if it stays so."));
     case SQLITE_FULL:
     case SQLITE_IOERR:
-        return problem(what, "The disk is full or takes nothing more. " + words,
-                       "Make room; writing is tried again automatically.");
+        return problem(what, Text::say("The disk is full or takes nothing more. %1").arg(words),
+                       Text::say("Make room; writing is tried again automatically."));
     default:
         break;
     }
-    Problem p{
-        what, words,
-        "Check the data folder and the free space; a damaged log can be rebuilt from the records beside it."};
+    Problem p{what, words,
+              Text::say("Check the data folder and the free space; a damaged log can be rebuilt from the "
+                        "records beside it.")};
     const int code = db ? sqlite3_errcode(db) & 0xff : 0;
     p.lasting = code == SQLITE_NOTADB || code == SQLITE_CORRUPT;
     return tl::unexpected(p);
@@ -64,10 +65,11 @@ tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what) {
 
 namespace {
 tl::unexpected<Problem> newer(int have) {
-    Problem p{"The night log is newer than this application.",
-              "Its tables have version " + std::to_string(have) + ", known is " + std::to_string(newest) +
-                  ".",
-              "Use the newer application, or move the log away."};
+    Problem p{Text::say("The night log is newer than this application."),
+              Text::say("Its tables have version %1, known is %2.")
+                  .arg(std::to_string(have))
+                  .arg(std::to_string(newest)),
+              Text::say("Use the newer application, or move the log away.")};
     p.lasting = true;
     return tl::unexpected(p);
 }

@@ -47,13 +47,14 @@ Expected<Rates> ratesFromJson(const nlohmann::json& json) {
         for (const auto& s : json.at("samples")) {
             const int leg = s.at(3);
             if (leg < 0 || leg > 3)
-                return problem("A stored calibration cannot be read.", "It names an unknown leg.",
-                               "Measure again.");
+                return problem(Text::say("A stored calibration cannot be read."),
+                               Text::say("It names an unknown leg."), Text::say("Measure again."));
             samples.push_back({s.at(0), s.at(1), s.at(2), static_cast<Leg>(leg), s.at(4)});
         }
         return fitRates(samples, setup);
     } catch (const nlohmann::json::exception& e) {
-        return problem("A stored calibration cannot be read.", std::string(e.what()) + ".", "Measure again.");
+        return problem(Text::say("A stored calibration cannot be read."), std::string(e.what()) + ".",
+                       Text::say("Measure again."));
     }
 }
 

@@ -34,8 +34,9 @@ Expected<void> RigDrawers::take(RigPart part, const std::string& id, Rig& into) 
     std::error_code error;
     const auto path = fileOf(part, id);
     if (!std::filesystem::exists(path, error))
-        return problem("This " + std::string(partNoun(part)) + " is not in the data folder any more.",
-                       "There is no file " + path.string() + ".", "Choose another one.");
+        return problem(Text::say("This %1 is not in the data folder any more.").arg(partNoun(part)),
+                       Text::say("There is no file %1.").arg(path.string()),
+                       Text::say("Choose another one."));
     Rig read = into;
     if (auto done = readRigPart(path, part, read); !done)
         return done;
@@ -83,8 +84,8 @@ Expected<void> RigDrawers::keepMissing(const Rig& rig) const {
 Expected<void> RigDrawers::remove(RigPart part, const std::string& id) const {
     std::error_code error;
     if (!std::filesystem::remove(fileOf(part, id), error) && error)
-        return problem("The " + std::string(partNoun(part)) + " could not be removed.", error.message() + ".",
-                       "Check the data folder.");
+        return problem(Text::say("The %1 could not be removed.").arg(partNoun(part)), error.message() + ".",
+                       Text::say("Check the data folder."));
     return {};
 }
 

@@ -63,8 +63,9 @@ public:
         for (const auto& p : pairs) {
             if (p.size() != 2)
                 levels_.back().reader.setProblem(
-                    {"A horizon point in " + levels_.back().path + " does not have two numbers.",
-                     "Points are [azimuth, altitude] in degrees.", "Correct the point."});
+                    {Text::say("A horizon point in %1 does not have two numbers.").arg(levels_.back().path),
+                     Text::say("Points are [azimuth, altitude] in degrees."),
+                     Text::say("Correct the point.")});
             else
                 points.push_back({Angle::fromDeg(p[1]), Angle::fromDeg(p[0])});
         }
@@ -117,8 +118,8 @@ private:
 Expected<void> finished(Reading& reading, const std::string& wanted, const std::string& where) {
     // What a newer program wrote has keys that are not known here: the format is the better reason.
     if (!reading.format.empty() && reading.format != wanted)
-        return problem(where + " is of format \"" + reading.format + "\".",
-                       "This program reads " + wanted + ".", "Use a newer program.");
+        return problem(Text::say("%1 is of format \"%2\".").arg(where).arg(reading.format),
+                       Text::say("This program reads %1.").arg(wanted), Text::say("Use a newer program."));
     return reading.finish();
 }
 
@@ -160,8 +161,9 @@ Expected<void> readRigPart(const std::filesystem::path& path, RigPart part, Rig&
     if (auto valid = validatePart(rig, part); !valid)
         return valid;
     if (partId(rig, part).empty())
-        return problem(where + " has no identity.", "Each " + std::string(partNoun(part)) + " needs its own.",
-                       "Give it an \"id\".");
+        return problem(Text::say("%1 has no identity.").arg(where),
+                       Text::say("Each %1 needs its own.").arg(partNoun(part)),
+                       Text::say("Give it an \"id\"."));
     into = rig;
     return {};
 }

@@ -77,8 +77,8 @@ Expected<void> RigLibrary::remove(const std::string& id) const {
     for (const Found& f : find())
         if (f.rig && f.rig->id == id)
             if (!std::filesystem::remove(f.path, error) && error)
-                return problem("The rig could not be removed.", error.message() + ".",
-                               "Check the data folder.");
+                return problem(Text::say("The rig could not be removed."), error.message() + ".",
+                               Text::say("Check the data folder."));
     return {};
 }
 

@@ -120,8 +120,8 @@ Expected<std::string> fitsTableOf(const Run& run) {
         char reason[FLEN_STATUS];
         fits_get_errstatus(status ? status : closing, reason);
         fits_clear_errmsg();
-        return problem("The table could not be made.", std::string("The FITS library says: ") + reason + ".",
-                       "Save it as CSV.");
+        return problem(Text::say("The table could not be made."),
+                       Text::say("The FITS library says: %1.").arg(reason), Text::say("Save it as CSV."));
     }
     return std::string(static_cast<const char*>(memory.at), static_cast<size_t>(end));
 }
@@ -137,8 +137,9 @@ Expected<void> exportRun(const std::filesystem::path& path, const Run& run) {
         const auto content = fitsTableOf(run);
         return content ? writeWhole(path, *content, false) : tl::unexpected(content.error());
     }
-    return problem("Runs are saved as .ecsv, .csv or .fits.",
-                   path.filename().string() + " ends in none of them.", "Choose another name.");
+    return problem(Text::say("Runs are saved as .ecsv, .csv or .fits."),
+                   Text::say("%1 ends in none of them.").arg(path.filename().string()),
+                   Text::say("Choose another name."));
 }
 
 } // namespace nordstjerna

@@ -161,8 +161,9 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
         };
         const auto version = get<std::string>(meta, "format", "nordstjerna-run 1");
         if (version != "nordstjerna-run 1")
-            return problem(path.string() + " is of format \"" + version + "\".",
-                           "This program reads nordstjerna-run 1.", "Use a newer program.");
+            return problem(Text::say("%1 is of format \"%2\".").arg(path.string()).arg(version),
+                           Text::say("This program reads nordstjerna-run 1."),
+                           Text::say("Use a newer program."));
         if (meta["start_utc"]) {
             const auto start = parseInstant(meta["start_utc"].as<std::string>());
             if (!start)
@@ -172,8 +173,10 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
         if (meta["kind"]) {
             const auto kind = runKindFrom(meta["kind"].as<std::string>());
             if (!kind)
-                return problem("The run is of an unknown kind: " + meta["kind"].as<std::string>() + ".",
-                               "Kinds are free, guided, backlash and calibration.", "Correct the header.");
+                return problem(
+                    Text::say("The run is of an unknown kind: %1.").arg(meta["kind"].as<std::string>()),
+                    Text::say("Kinds are free, guided, backlash and calibration."),
+                    Text::say("Correct the header."));
             m.kind = *kind;
         }
         const YAML::Node rig = part("rig");
@@ -225,8 +228,8 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
             m.more[key] = out.c_str();
         }
     } catch (const YAML::Exception& e) {
-        return problem("The header of " + path.string() + " cannot be understood.",
-                       std::string(e.what()) + ".", "Correct the header.");
+        return problem(Text::say("The header of %1 cannot be understood.").arg(path.string()),
+                       std::string(e.what()) + ".", Text::say("Correct the header."));
     }
     return m;
 }
@@ -301,14 +304,16 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
     }
     for (size_t i = 0; i < run.rows.size(); ++i)
         if (!std::isfinite(run.rows[i].t_s))
-            return problem("Row " + std::to_string(i + 1) + " of " + path.string() + " has no time.",
-                           "Column t must be a number in every row.", "Correct or drop the row.");
+            return problem(
+                Text::say("Row %1 of %2 has no time.").arg(std::to_string(i + 1)).arg(path.string()),
+                Text::say("Column t must be a number in every row."), Text::say("Correct or drop the row."));
     if (const size_t unordered = mendClockSteps(run))
-        return problem("Time does not advance in row " + std::to_string(unordered) + " of " + path.string() +
-                           ".",
-                       "Rows must be in order of time; a clock that was set back once or twice would be "
-                       "recognised.",
-                       "Sort the table.");
+        return problem(Text::say("Time does not advance in row %1 of %2.")
+                           .arg(std::to_string(unordered))
+                           .arg(path.string()),
+                       Text::say("Rows must be in order of time; a clock that was set back once or twice "
+                                 "would be recognised."),
+                       Text::say("Sort the table."));
     for (size_t c = 0; c < table->columns.size(); ++c) {
         const EcsvColumn& column = table->columns[c];
         const auto ours = runColumns();
@@ -377,9 +382,10 @@ Expected<void> writeRunTable(const std::filesystem::path& path, const Run& run) 
 
 Expected<CalibrationSetup> CalibrationTable::setup() const {
     if (meta.guideScale_arcsec_px <= 0.0)
-        return problem("The table does not state the guide scale.",
-                       "Neither scales.guide_arcsec_px nor guide pixel and focal length are in its header.",
-                       "Add them to the header.");
+        return problem(
+            Text::say("The table does not state the guide scale."),
+            Text::say("Neither scales.guide_arcsec_px nor guide pixel and focal length are in its header."),
+            Text::say("Add them to the header."));
     CalibrationSetup s;
     s.scale_arcsec_px = meta.guideScale_arcsec_px;
     if (meta.guideRate_sidereal > 0.0)
@@ -409,8 +415,9 @@ Expected<CalibrationTable> readCalibrationTable(const std::filesystem::path& pat
             return tl::unexpected(c->error());
     const int leg = table->find("leg");
     if (leg < 0)
-        return problem("The table has no column \"leg\".", "It names the direction of each pulse.",
-                       "Add the column with west, east, north or south.");
+        return problem(Text::say("The table has no column \"leg\"."),
+                       Text::say("It names the direction of each pulse."),
+                       Text::say("Add the column with west, east, north or south."));
     for (size_t i = 0; i < table->rows.size(); ++i) {
         const std::string& name = table->rows[i][static_cast<size_t>(leg)];
         CalibrationSample s{(*t)[i], (*x)[i], (*y)[i], Leg::west, (*pulse)[i]};
@@ -419,8 +426,9 @@ Expected<CalibrationTable> readCalibrationTable(const std::filesystem::path& pat
             if (name == legName(l))
                 s.leg = l, found = true;
         if (!found)
-            return problem("Row " + std::to_string(i + 1) + " has the unknown leg \"" + name + "\".",
-                           "Legs are west, east, north and south.", "Correct the table.");
+            return problem(
+                Text::say("Row %1 has the unknown leg \"%2\".").arg(std::to_string(i + 1)).arg(name),
+                Text::say("Legs are west, east, north and south."), Text::say("Correct the table."));
         result.samples.push_back(s);
     }
     return result;

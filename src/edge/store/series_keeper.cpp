@@ -49,7 +49,7 @@ std::vector<FitsCard> cardsOf(const SeriesSetup& setup, const SeriesFrame& f) {
         cards.push_back({"GUIDELST", static_cast<double>(f.guide.lost), 0, "guide frames without the star"});
     }
     if (f.remark != Remark::none)
-        cards.push_back({"REMARK", std::string(remarkWord(f.remark)), 0, "what strikes about it"});
+        cards.push_back({"REMARK", remarkWord(f.remark).english(), 0, "what strikes about it"});
     return cards;
 }
 } // namespace
@@ -76,8 +76,8 @@ Expected<std::string> SeriesKeeper::write(const std::filesystem::path& folder, c
     std::error_code error;
     std::filesystem::create_directories(own, error);
     if (error)
-        return problem("Frames cannot be saved in " + own.string() + ".", error.message() + ".",
-                       "Choose another folder.");
+        return problem(Text::say("Frames cannot be saved in %1.").arg(own.string()), error.message() + ".",
+                       Text::say("Choose another folder."));
     // Another series may have left one of that name.
     const auto wanted = path;
     for (int n = 2; std::filesystem::exists(path, error) && n < mostNames; ++n)
@@ -119,8 +119,9 @@ void SeriesKeeper::run() {
         try {
             path = write(folder, next);
         } catch (const std::exception& e) {
-            path = problem("A frame could not be written.",
-                           std::string("Unexpected failure: ") + e.what() + ".", "Choose another folder.");
+            path = problem(Text::say("A frame could not be written."),
+                           Text::say("Unexpected failure: %1.").arg(e.what()),
+                           Text::say("Choose another folder."));
         }
         guard.lock();
         if (path) {

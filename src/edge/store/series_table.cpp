@@ -67,7 +67,7 @@ std::string rowOf(const SeriesFrame& f, Instant first, double scale) {
     cell(ecsvNumber(f.guide.mountPart_arcsec.value_or(Measured{}).value, 4));
     cell(std::to_string(f.guide.lost));
     cell(f.settled ? "True" : "False");
-    cell(ecsvText(remarkWord(f.remark)));
+    cell(ecsvText(remarkWord(f.remark).english()));
     cell(ecsvText(f.file));
     return text + "\n";
 }
@@ -105,7 +105,8 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     if (!table)
         return tl::unexpected(table.error());
     const auto refuse = [&](const std::string& why) {
-        return problem(path.filename().string() + " is no table of a series.", why, "Choose another table.");
+        return problem(Text::say("%1 is no table of a series.").arg(path.filename().string()), why,
+                       Text::say("Choose another table."));
     };
     SeriesRecord record;
     double roll_deg = 0.0;
@@ -157,7 +158,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
         f.number = static_cast<int>(i) + 1;
         const auto when = parseInstant(row[static_cast<size_t>(start)]);
         if (!when)
-            return refuse("Row " + std::to_string(i + 1) + ": " + when.error().what);
+            return refuse("Row " + std::to_string(i + 1) + ": " + when.error().what.english());
         f.start = *when;
         f.exposure_s = (*exposure)[i];
         f.side =

@@ -98,8 +98,8 @@ Expected<void> WriteQueue::attempt(const Work& work) {
     try {
         return work();
     } catch (const std::exception& e) {
-        Problem p{"Something could not be written.", std::string("Unexpected failure: ") + e.what() + ".",
-                  "The rest goes on."};
+        Problem p{Text::say("Something could not be written."),
+                  Text::say("Unexpected failure: %1.").arg(e.what()), Text::say("The rest goes on.")};
         p.lasting = true;
         return tl::unexpected(p);
     }

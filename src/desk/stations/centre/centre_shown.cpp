@@ -134,7 +134,7 @@ void CentreStation::showCentringFigures() {
     } else {
         off_->show(qs(formatSkyAngle(Angle::fromArcsec(seen_.passes.back().off_arcsec()))), "",
                    tr("%1, wanted within %2″")
-                       .arg(qs(formatCount(static_cast<int>(seen_.passes.size()), "pass")),
+                       .arg(qs(Text::say("%n pass|%n passes", "", static_cast<int>(seen_.passes.size()))),
                             qs(formatNumber(tolerance_->value(), 0))));
         focal_->show(qs(formatNumber(seen_.focal_mm, 1)), "mm",
                      tr("measured; the rig says %1 mm").arg(qs(formatNumber(optics.effectiveFocal_mm(), 1))));

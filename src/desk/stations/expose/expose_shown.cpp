@@ -61,11 +61,12 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
 }
 
 QString ExposeStation::planSentence(const SeriesPlan& plan) const {
-    QString text = running_ ? tr("%1 %2 of %3")
-                                  .arg(plan.frames)
-                                  .arg(plan.frames == 1 ? tr("frame to come") : tr("frames to come"),
-                                       qs(targets().name()))
-                            : tr("%1 of %2").arg(qs(formatCount(plan.frames, "frame")), qs(targets().name()));
+    QString text =
+        running_
+            ? tr("%1 %2 of %3")
+                  .arg(plan.frames)
+                  .arg(plan.frames == 1 ? tr("frame to come") : tr("frames to come"), qs(targets().name()))
+            : tr("%1 of %2").arg(qs(Text::say("%n frame|%n frames", "", plan.frames)), qs(targets().name()));
     if (!plan.blocks.empty() && plan.blocks.front().kind == PlanKind::wait)
         text += tr(", begins %1").arg(clock(plan.blocks.front().to));
     text += tr(", ends %1: %2").arg(clock(plan.ends), qs(plan.endsBecause));
@@ -73,7 +74,8 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
         text += tr("; flip %1").arg(clock(*plan.flip));
     if (plan.dithers > 0)
         text += tr("; %1 cost %2")
-                    .arg(qs(formatCount(plan.dithers, "dither")), qs(formatDuration(plan.dithering_s)));
+                    .arg(qs(Text::say("%n dither|%n dithers", "", plan.dithers)),
+                         qs(formatDuration(plan.dithering_s)));
     const RefocusWish refocus = running_ ? begun_.refocus : wanted().refocus;
     if (refocus.byItself)
         text +=
@@ -92,7 +94,7 @@ void ExposeStation::refreshPictures() {
     QString words;
     if (seen_.plan && seen_.plan->dithers > 0)
         words = tr("%1 to come, %2")
-                    .arg(qs(formatCount(seen_.plan->dithers, "dither")),
+                    .arg(qs(Text::say("%n dither|%n dithers", "", seen_.plan->dithers)),
                          qs(formatDuration(seen_.plan->dithering_s)));
     std::vector<DitherSpot> ahead = seen_.ahead;
     if (!running_ && seen_.frames.empty() && setup.dither.every > 0)
@@ -136,11 +138,11 @@ void ExposeStation::refreshFigures() {
         width_->showNothing(tr("of the stars, ″"));
         round_->showNothing(tr("round: below 0.1"));
     } else {
-        width_->show(
-            qs(formatNumber(look->fwhm_px.value * scale, 2)) + "″",
-            tr("± %1″").arg(qs(formatNumber(std::max(look->fwhm_px.sigma * scale, 0.005), 2))),
-            tr("%1 px, %2")
-                .arg(qs(formatNumber(look->fwhm_px.value, 2)), qs(formatCount(look->stars, "star"))));
+        width_->show(qs(formatNumber(look->fwhm_px.value * scale, 2)) + "″",
+                     tr("± %1″").arg(qs(formatNumber(std::max(look->fwhm_px.sigma * scale, 0.005), 2))),
+                     tr("%1 px, %2")
+                         .arg(qs(formatNumber(look->fwhm_px.value, 2)),
+                              qs(Text::say("%n star|%n stars", "", look->stars))));
         const double e = std::hypot(look->e1.value, look->e2.value);
         const double sigma = std::max(look->e1.sigma, look->e2.sigma);
         round_->show(qs(formatNumber(look->elongation(), 2)),
@@ -163,7 +165,8 @@ void ExposeStation::refreshFigures() {
         settle_->show(
             qs(formatNumber(seconds[seconds.size() / 2], 0)) + " s", "",
             failed ? tr("%1 of %2 NOT settled").arg(failed).arg(settles.size())
-                   : tr("median of %1").arg(qs(formatCount(static_cast<int>(settles.size()), "dither"))));
+                   : tr("median of %1")
+                         .arg(qs(Text::say("%n dither|%n dithers", "", static_cast<int>(settles.size())))));
     }
 }
 
@@ -204,8 +207,9 @@ void ExposeStation::refresh() {
         if (pausing_ && seen_.phase == Series::Phase::exposing)
             sentence += " " + tr("A pause comes after it.");
         if (keeper_ && keeper_->trouble())
-            sentence += (sentence.endsWith('.') ? " " : ". ") +
-                        tr("%1 NOT saved yet.").arg(qs(formatCount(keeper_->waiting(), "frame")));
+            sentence +=
+                (sentence.endsWith('.') ? " " : ". ") +
+                tr("%1 NOT saved yet.").arg(qs(Text::say("%n frame|%n frames", "", keeper_->waiting())));
         say(phaseWord(seen_.phase), sentence);
         return;
     }
@@ -223,7 +227,7 @@ void ExposeStation::refresh() {
     if (!seen_.frames.empty())
         say(tr("ended"),
             tr("%1: %2 in %3. %4")
-                .arg(qs(seen_.ending.empty() ? "stopped" : seen_.ending), savedText(),
+                .arg(qs(seen_.ending.empty() ? Text::say("stopped") : seen_.ending), savedText(),
                      qs((keeper_ ? keeper_->folder() : saveFolder_).string()), qs(seen_.mountAfterwards)));
     else
         say("", !usable ? tr("A guided series needs rates. Measure them first, or expose unguided.")
@@ -234,7 +238,7 @@ void ExposeStation::refresh() {
 QString ExposeStation::savedText() const {
     if (!keeper_)
         return {};
-    const QString saved = tr("%1 saved").arg(qs(formatCount(keeper_->saved(), "frame")));
+    const QString saved = tr("%1 saved").arg(qs(Text::say("%n frame|%n frames", "", keeper_->saved())));
     return keeper_->trouble()       ? tr("%1, %2 NOT saved yet").arg(saved).arg(keeper_->waiting())
            : keeper_->waiting() > 0 ? tr("%1, %2 being saved").arg(saved).arg(keeper_->waiting())
                                     : saved;
@@ -251,9 +255,9 @@ void ExposeStation::lookAfterFrames() {
             f.file = at->second;
     if (const auto trouble = keeper_->trouble()) {
         Problem p = *trouble;
-        p.why += " " + formatCount(keeper_->waiting(), "frame") +
-                 " of the series that has ended are in memory only.";
-        problems().report(ProblemCause::frames, p, ActionId::exposeFolder, "Save elsewhere…");
+        p.why += Text::say("%1 of the series that has ended are in memory only.")
+                     .arg(Text::say("%n frame|%n frames", "", keeper_->waiting()));
+        problems().report(ProblemCause::frames, p, ActionId::exposeFolder, Text::say("Save elsewhere…"));
     }
     if (keeper_->waiting() == 0) {
         late_ = false;
@@ -296,19 +300,23 @@ void ExposeStation::tick() {
 std::vector<Finding> ExposeStation::findings() const {
     std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
     if (!needs_.focusBook.sharpened(CameraRole::imaging))
-        list.push_back({"expose.not-focused", Weight::look, "The imaging camera has not been focused",
-                        "It has not been focused this evening.",
-                        "Focus it before the series: a focus error stays in every frame.",
-                        ActionId::goToFocus, "Go to Focus"});
+        list.push_back({"expose.not-focused", Weight::look,
+                        Text::say("The imaging camera has not been focused"),
+                        Text::say("It has not been focused this evening."),
+                        Text::say("Focus it before the series: a focus error stays in every frame."),
+                        ActionId::goToFocus, Text::say("Go to Focus")});
     if (seen_.flipped) {
         const FlipRecord& f = *seen_.flipped;
-        std::string evidence = "The telescope is " + sideWords(f.sideAfter) + " after " +
-                               formatCount(f.slews, "slew") + ", the image is " +
-                               formatNumber(f.off_arcsec, 0) + "″ off the target.";
+        Text evidence = Text::say("The telescope is %1 after %n slew, the image is %2″ off the target.|The "
+                                  "telescope is %1 after %n slews, the image is %2″ off the target.",
+                                  "", f.slews)
+                            .arg(sideWords(f.sideAfter))
+                            .arg(formatNumber(f.off_arcsec, 0));
         if (f.decReversed)
-            evidence += *f.decReversed ? " Dec pulses work the other way there; that was tried out."
-                                       : " Dec pulses work the same way there; that was tried out.";
-        list.push_back({"expose.flipped", Weight::know, "Flipped over the meridian", evidence, ""});
+            evidence += *f.decReversed ? Text::say("Dec pulses work the other way there; that was tried out.")
+                                       : Text::say("Dec pulses work the same way there; that was tried out.");
+        list.push_back(
+            {"expose.flipped", Weight::know, Text::say("Flipped over the meridian"), evidence, ""});
     }
     for (const auto& more : {leftOut_, ladder_->findings(),
                              settleFindings(settleAdvice_, scalesOf(rigs().rig()).image_arcsec_px,
@@ -318,10 +326,11 @@ std::vector<Finding> ExposeStation::findings() const {
     for (const SettleRecord& s : needs_.guideHost.settles())
         unsettled += !s.settled;
     if (unsettled > 0)
-        list.push_back({"expose.unsettled", Weight::look,
-                        formatCount(unsettled, "dither") + " did not settle in time",
-                        "The star was not near its aim for long enough within the time-out.",
-                        "Allow a wider tolerance, or see Guide for what shakes the star."});
+        list.push_back(
+            {"expose.unsettled", Weight::look,
+             Text::say("%1 did not settle in time").arg(Text::say("%n dither|%n dithers", "", unsettled)),
+             Text::say("The star was not near its aim for long enough within the time-out."),
+             Text::say("Allow a wider tolerance, or see Guide for what shakes the star.")});
     return list;
 }
 

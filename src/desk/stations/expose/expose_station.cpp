@@ -255,8 +255,8 @@ void ExposeStation::goOn() {
         following.erase(following.begin());
         const auto stretch = planFollowing(ended, {next}, night().now(), night().almanac());
         if (stretch.front().none) {
-            leftOut_.push_back({"expose.left-out", Weight::look, next.name + " was left out",
-                                stretch.front().none->text(), "Note it for another night."});
+            leftOut_.push_back({"expose.left-out", Weight::look, Text::say("%1 was left out").arg(next.name),
+                                stretch.front().none->text(), Text::say("Note it for another night.")});
             continue;
         }
         targets().keepFollowing(following);
@@ -305,7 +305,7 @@ void tellTable(ProblemList& problems, const Expected<void>& done) {
                 return;
             }
             Problem p = done.error();
-            p.what = "The table of the series is not being saved: " + p.what;
+            p.what = Text::say("The table of the series is not being saved: %1").arg(p.what);
             problems.report(ProblemCause::run, p);
         },
         Qt::QueuedConnection);
@@ -370,16 +370,17 @@ void ExposeStation::begin() {
         });
     if (!procedures().working()) {
         running_ = false;
-        logSeries(problem("It did not begin."));
+        logSeries(problem(Text::say("It did not begin.")));
     }
     refresh();
 }
 
 // What its frames told, into the night log; its table stands there frame by frame.
 void ExposeStation::logSeries(const Expected<void>& result) {
-    std::string how = !seen_.ending.empty() ? seen_.ending : result ? "ended" : result.error().what;
-    if (!seen_.mountAfterwards.empty())
-        how += ". " + seen_.mountAfterwards;
+    const Text ending = !seen_.ending.empty() ? seen_.ending
+                        : result              ? Text::say("ended")
+                                              : result.error().what;
+    std::string how = ending.then(seen_.mountAfterwards, ". ").english();
     finishTable();
     if (const auto path = recorder_->path(); !path.empty())
         needs_.logbook.setFile(entry_, path);
@@ -417,8 +418,8 @@ void ExposeStation::show(const Seen& seen) {
     }
     if (seen_.unsaved) {
         Problem p = *seen_.unsaved;
-        p.why += " No further frame is begun until it is saved; guiding goes on.";
-        problems().report(ProblemCause::frames, p, ActionId::exposeFolder, "Save elsewhere…");
+        p.why += Text::say("No further frame is begun until it is saved; guiding goes on.");
+        problems().report(ProblemCause::frames, p, ActionId::exposeFolder, Text::say("Save elsewhere…"));
     } else {
         problems().solved(ProblemCause::frames);
     }
@@ -579,7 +580,9 @@ void ExposeStation::choose(int number) {
 QString ExposeStation::summary() const {
     if (running_)
         return phaseWord(seen_.phase);
-    return seen_.frames.empty() ? QString() : qs(formatCount(static_cast<int>(seen_.frames.size()), "frame"));
+    return seen_.frames.empty()
+               ? QString()
+               : qs(Text::say("%n frame|%n frames", "", static_cast<int>(seen_.frames.size())));
 }
 
 StationState ExposeStation::state() const {

@@ -75,7 +75,7 @@ private:
         SeriesStory story;
         std::optional<FocusResult> focused;
         std::optional<Problem> unsaved;
-        std::string waitingFor, ending, mountAfterwards;
+        Text waitingFor, ending, mountAfterwards;
         Instant exposedSince;
         double exposure_s = 0.0;
         std::vector<DitherSpot> ahead;

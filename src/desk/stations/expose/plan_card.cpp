@@ -41,7 +41,7 @@ QWidget* withClock(QComboBox* choice, QTimeEdit* clock) {
 
 PlanCard::PlanCard(QWidget* parent)
     : QFrame(parent), exposure_(numberField(0.1, 7200, 1, " s")), frames_(numberField(0, 9999, 0, "")),
-      size_(numberField(0.5, 500, 1, " px")), every_(numberField(0, 99, 0, " frames")),
+      size_(numberField(0.5, 500, 1, " px")), every_(numberField(0, 99, 0, tr(" frames"))),
       up_(numberField(0, 89, 0, "°")), down_(numberField(0, 89, 0, "°")),
       within_(numberField(0, 50, 1, " px")), past_(numberField(1, 60, 0, " min")),
       holds_(numberField(1, 300, 0, " s")), timeout_(numberField(5, 900, 0, " s")), pattern_(new QComboBox),

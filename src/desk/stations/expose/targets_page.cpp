@@ -119,10 +119,11 @@ void TargetsPage::show(const QString& present, const std::vector<NightStretch>& 
         QString when;
         const bool none = i >= later.size() || later[i].none;
         if (i < later.size())
-            when = none ? "▲ " + qs(later[i].none->what + " " + later[i].none->why)
-                        : tr("%1–%2: %3; %4")
-                              .arg(qs(zone.clock(later[i].from)), qs(zone.clock(later[i].to)),
-                                   qs(formatCount(later[i].frames, "frame")), qs(later[i].ends));
+            when =
+                none ? "▲ " + qs(later[i].none->what.then(later[i].none->why))
+                     : tr("%1–%2: %3; %4")
+                           .arg(qs(zone.clock(later[i].from)), qs(zone.clock(later[i].to)),
+                                qs(Text::say("%n frame|%n frames", "", later[i].frames)), qs(later[i].ends));
         put(static_cast<int>(i) + 1, {qs(t.name), wanted, when}, none);
     }
     const auto& noted = targets_.list();

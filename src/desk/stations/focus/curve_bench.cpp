@@ -265,7 +265,8 @@ QString CurveBench::resultText() const {
         for (const CurvePoint& p : seen_.points)
             out += !p.leftOut.empty() && &p != &seen_.points.front();
         if (out > 0)
-            text += tr("%1 left out: hover it to read why.<br>").arg(qs(formatCount(out, "frame")));
+            text += tr("%1 left out: hover it to read why.<br>")
+                        .arg(qs(Text::say("%n frame|%n frames", "", out)));
     }
     text += tr("Critical focus zone %1 µm%2: 4.88 λ N² at f/%3 and 550 nm.")
                 .arg(qs(formatNumber(zone, 0)),
@@ -294,7 +295,8 @@ void CurveBench::refresh() {
     const auto runs = focusBook_.focused(camera_);
     if (const auto heat = heatSlope(runs))
         learnt += tr(" Moves %1 steps for each degree, by %2.")
-                      .arg(qs(formatMeasured(heat->steps_c, "", 1)), qs(formatCount(heat->runs, "run")));
+                      .arg(qs(formatMeasured(heat->steps_c, "", 1)),
+                           qs(Text::say("%n run|%n runs", "", heat->runs)));
     else if (!runs.empty())
         learnt += tr(" Temperature slope: needs 3 runs spanning 1.5 °C; %1 so far.").arg(runs.size());
     learnt_->setText(learnt);

@@ -220,7 +220,7 @@ void FocusStation::showCurveFigures() {
                           r->zone_steps > 0.0
                               ? tr(", critical zone %1").arg(qs(formatNumber(r->zone_steps, 0)))
                               : QString(),
-                          qs(formatCount(r->exposures, "frame"))));
+                          qs(Text::say("%n frame|%n frames", "", r->exposures))));
     if (r->play_steps)
         level_->show(qs(formatNumber(r->play_steps->value, 0)), tr("steps"),
                      tr("± %1, taken up from now on").arg(qs(formatNumber(r->play_steps->sigma, 1))));
@@ -357,9 +357,8 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
                      .toStdString()});
         } else if (ofGuide() &&
                    std::none_of(judged_.begin(), judged_.end(), [](const Judged& j) { return j.chosen; })) {
-            const bool all = std::all_of(judged_.begin(), judged_.end(), [](const Judged& j) {
-                return j.star.saturated || j.reason.starts_with("too bright");
-            });
+            const bool all =
+                std::all_of(judged_.begin(), judged_.end(), [](const Judged& j) { return j.tooBright; });
             list.push_back({"focus-none-fit", Weight::act, tr("No star is fit for guiding").toStdString(),
                             (all ? tr("All of them are saturated.")
                                  : tr("The best: %1.").arg(qs(judged_.front().reason)))

@@ -240,9 +240,10 @@ void FocusStation::toBrightStar() {
     }
     const auto star = nearestBrightStar(catalogue(), rigs().rig(), needs_.mountDesk.state(), night().now());
     if (!star) {
-        problems().report({"There is no bright star to go to.",
-                           "None of magnitude 3 or brighter stands free on this side of the meridian.",
-                           "Slew to one by hand, or wait."});
+        problems().report(
+            {Text::say("There is no bright star to go to."),
+             Text::say("None of magnitude 3 or brighter stands free on this side of the meridian."),
+             Text::say("Slew to one by hand, or wait.")});
         return;
     }
     problems().clear();
@@ -344,8 +345,8 @@ void FocusStation::judge() {
             const bool mine = std::any_of(hand.begin(), hand.end(), [&](const Pixel& p) {
                 return std::hypot(p.x - j.star.x, p.y - j.star.y) < 10.0;
             });
-            j.reason =
-                mine ? "chosen by hand" : (j.chosen ? "good, but others were chosen by hand" : j.reason);
+            j.reason = mine ? Text::say("chosen by hand")
+                            : (j.chosen ? Text::say("good, but others were chosen by hand") : j.reason);
             j.chosen = mine;
         }
     mark();

@@ -208,7 +208,7 @@ void FreeStation::showSpectrumFigures() {
     if (foreign == p.lines.end()) {
         figures_[2]->showNothing(tr("no other period stands out"));
     } else {
-        const std::string origin =
+        const Text origin =
             originOf(*foreign, p.worm ? p.worm->period_s.value : 0.0, rigs().rig().mount.shaftTurns);
         showMeasured(figures_[2], foreign->period_s, " s", 1,
                      tr("%1%2").arg(qs(formatMeasured(foreign->amplitude_arcsec, "″", 2)),
@@ -291,7 +291,7 @@ void FreeStation::showBacklashFigures() {
                                                          {BacklashShape::gap, "backlash in the gears"},
                                                          {BacklashShape::gradual, "stiction or flexure"},
                                                          {BacklashShape::jump, "static friction"}};
-    figures_[2]->show(backlashShapeName(b.shape), "", tr(words.value(b.shape)));
+    figures_[2]->show(qs(Text::say(backlashShapeName(b.shape))), "", tr(words.value(b.shape)));
     figures_[3]->show(QString::number(b.returns.size()), "",
                       b.returns.size() < 2 ? tr("one alone cannot be checked")
                       : b.consistent()

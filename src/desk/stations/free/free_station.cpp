@@ -215,7 +215,7 @@ void FreeStation::record() {
             if (live->story)
                 adopt(g->run(), *live->story);
             needs_.mountBook.setFreeRun(g->run(), live->story);
-            runs_.ended(g->run(), g->ending() ? g->ending()->what : "stopped by you");
+            runs_.ended(g->run(), g->ending() ? g->ending()->what : Text::say("stopped by you"));
             needs_.mountBook.learn(live->taught);
             refresh();
             Q_EMIT changed();
@@ -312,7 +312,7 @@ void FreeStation::testBacklash() {
         [this](const std::shared_ptr<BacklashTest>& t, const Expected<void>& done) {
             testing_ = false;
             steps()->clear();
-            runs_.ended(t->run(), done ? "complete" : done.error().what);
+            runs_.ended(t->run(), done ? Text::say("complete") : done.error().what);
             if (const auto result = analyseBacklash(t->run()); !result && done)
                 problems().report(result.error());
             refreshFindings();
@@ -331,15 +331,17 @@ Expected<CorrectionCurve> FreeStation::curveToHand() const {
     if (opened_)
         return *opened_;
     if (!story_ || !story_->motion.ra.periodic.worm)
-        return problem("There is no curve yet.", "No run with a judged worm is at hand.",
-                       "Record two turns of the worm, or open a curve.");
+        return problem(Text::say("There is no curve yet."),
+                       Text::say("No run with a judged worm is at hand."),
+                       Text::say("Record two turns of the worm, or open a curve."));
     auto curve = curveFrom(*story_->motion.ra.periodic.worm, run_.meta);
     if (!curve || !run_.meta.correctionOn)
         return curve;
     if (!playing_)
-        return problem("This run was recorded while the mount played another curve.",
-                       "What it shows is only what that curve left, and the curve is not known here.",
-                       "Stop the correction, record again, then hand over the new curve.");
+        return problem(
+            Text::say("This run was recorded while the mount played another curve."),
+            Text::say("What it shows is only what that curve left, and the curve is not known here."),
+            Text::say("Stop the correction, record again, then hand over the new curve."));
     return sumOfCurves(*playing_, *curve);
 }
 
@@ -377,7 +379,7 @@ void FreeStation::useSetting(SettingKey key) {
         return;
     for (const Recommendation& r : story_->tune->changes)
         if (r.key == key)
-            needs_.settings.change(r.key, r.value, "measured", r.evidence + " " + r.reason);
+            needs_.settings.change(r.key, r.value, "measured", r.evidence.then(r.reason).english());
 }
 
 void FreeStation::refreshFindings() {

@@ -82,7 +82,7 @@ ControllersDrawer::Axis ControllersDrawer::makeAxis(int line, const QString& nam
 
 QWidget* ControllersDrawer::addField(SettingKey key) {
     const SettingSpec& spec = settingSpec(key);
-    QDoubleSpinBox* box = numberField(spec.low, spec.widest, spec.decimals, tr(spec.unit));
+    QDoubleSpinBox* box = numberField(spec.low, spec.widest, spec.decimals, spec.unit);
     box->setObjectName(qs(settingId(key)));
     box->setAccessibleName(qs(settingName(key)));
     if (key == SettingKey::pauseRa || key == SettingKey::pauseDec) {
@@ -161,10 +161,10 @@ QString ControllersDrawer::explained(const SettingsBook& book, SettingKey key) c
     QStringList help;
     if (key == SettingKey::kindRa || key == SettingKey::kindDec)
         for (const ControllerDescriptor& c : controllers())
-            help << tr(c.help);
+            help << qs(Text::say(c.help));
     else
-        help << tr(settingSpec(key).help);
-    QString text = help.join(" ") + "\n" + tr("Origin: %1.").arg(qs(book.origin(key)));
+        help << qs(Text::say(settingSpec(key).help));
+    QString text = help.join(" ") + "\n" + tr("Origin: %1.").arg(qs(originText(book.origin(key))));
     if (!book.reason(key).empty())
         text += " " + qs(book.reason(key));
     return text;

@@ -4,6 +4,7 @@
 #include <QFrame>
 
 #include "core/guide/model_controller.h"
+#include "core/guide/response_meter.h"
 #include "core/guide/settings_book.h"
 
 class QComboBox;

@@ -45,7 +45,7 @@ void GuideStation::show(const Snapshot& s) {
     loop_ = s.loop;
     settle_ = s.settle;
     if (s.runaway && !runaway_)
-        problems().report(*s.runaway, ActionId::goToRates, "Go to Rates");
+        problems().report(*s.runaway, ActionId::goToRates, Text::say("Go to Rates"));
     runaway_ = s.runaway;
     needs_.calibration.heed(s.ratesLook);
     if (s.decReversed && !told_) {

@@ -90,7 +90,7 @@ GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const 
         strip_->setVisible(!drawer_->isVisible());
     });
 
-    mount_->setToolTip(tr("The mount's own motion, %1").arg(mountPartMeaning(MountPartKind::live)));
+    mount_->setToolTip(tr("The mount's own motion, %1").arg(qs(mountPartMeaning(MountPartKind::live))));
     for (ReadOut* r : {total_, mount_, axes_, stars_})
         figures()->addWidget(r);
     buttons()->addWidget(target_);
@@ -171,9 +171,9 @@ void GuideStation::tuneNow() {
                             });
                         });
                 } catch (const std::exception& e) {
-                    return problem("No settings were found.",
-                                   std::string("Unexpected failure: ") + e.what() + ".",
-                                   "Guiding goes on as it is.");
+                    return problem(Text::say("No settings were found."),
+                                   Text::say("Unexpected failure: %1.").arg(e.what()),
+                                   Text::say("Guiding goes on as it is."));
                 }
             };
             auto result = search();
@@ -202,7 +202,7 @@ void GuideStation::useProposal(const std::vector<Recommendation>& changes) {
     }
     for (const Recommendation& r : changes) {
         p.keys.push_back(r.key);
-        needs_.settings.change(r.key, r.value, "tune", r.evidence + " " + r.reason);
+        needs_.settings.change(r.key, r.value, "tune", r.evidence.then(r.reason).english());
     }
     proposal_ = p;
     sheet_->inUse(qs(formatInstant(p.since).substr(11, 5)), "");
@@ -312,7 +312,9 @@ Expected<WatchPlan> GuideStation::makePlan() {
                 problems().report(*g->ending());
             needs_.mountBook.learn(live->taught);
             needs_.guideHost.trial()->guidingEnded();
-            runs_.ended(g->run(), g->ending() ? g->ending()->what : done ? "stopped" : done.error().what);
+            runs_.ended(g->run(), g->ending() ? g->ending()->what
+                                  : done      ? Text::say("stopped")
+                                              : done.error().what);
             refresh();
             Q_EMIT changed();
         },

@@ -88,7 +88,7 @@ void TuneSheet::show(const Tune& t, const QString& record) {
     headline_->setText(tr("%1 → %2").arg(now, qs(figuresText(t.proposed))));
     detail_->setText(from);
     for (const Recommendation& r : t.changes) {
-        auto* box = new QCheckBox(qs(r.headline + ". " + r.reason));
+        auto* box = new QCheckBox(qs(r.headline.then(r.reason, ". ")));
         box->setChecked(true);
         box->setToolTip(qs(r.evidence));
         box->setFont(textFont(13));
@@ -102,7 +102,7 @@ void TuneSheet::show(const Tune& t, const QString& record) {
 void TuneSheet::show(const Problem& p) {
     clearChanges();
     headline_->setText(qs(p.what));
-    detail_->setText(qs(p.why + (p.remedy.empty() ? "" : " " + p.remedy)));
+    detail_->setText(qs(p.why.then(p.remedy)));
     QFrame::show();
 }
 

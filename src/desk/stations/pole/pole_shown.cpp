@@ -232,7 +232,7 @@ void PoleStation::refresh() {
             say(tr("measure"), tr("Solving the frames."));
             setPrimary(tr("Stop"));
         } else if (noPlan_) {
-            say(tr("plan"), qs(noPlan_->what + " " + noPlan_->remedy));
+            say(tr("plan"), qs(noPlan_->what.then(noPlan_->remedy)));
             setPrimary(tr("Measure"), false);
         } else {
             const QString where = arc_.places.front().hourAngle.rad() < 0 ? tr("east of the meridian")
@@ -254,7 +254,7 @@ void PoleStation::refresh() {
     case adjusting:
         if (doing_ == Doing::adjusting) {
             if (live_.trouble && live_.state != PoleAdjustment::State::watching)
-                say(tr("adjust"), qs(live_.trouble->what + " " + live_.trouble->remedy));
+                say(tr("adjust"), qs(live_.trouble->what.then(live_.trouble->remedy)));
             else if (allWithin())
                 say(tr("adjust"), tr("Within what you want. Tighten the levers, then check."));
             else
@@ -311,7 +311,7 @@ std::vector<Finding> PoleStation::findings() const {
     const Rig& rig = rigs().rig();
     if (live_.trouble && live_.state == PoleAdjustment::State::moved)
         list.push_back({"pole-moved", Weight::act, live_.trouble->what, live_.trouble->why,
-                        live_.trouble->remedy, ActionId::poleMeasure, "Measure afresh"});
+                        live_.trouble->remedy, ActionId::poleMeasure, Text::say("Measure afresh")});
     else if (live_.trouble && doing_ == Doing::adjusting)
         list.push_back(
             {"pole-blind", Weight::look, live_.trouble->what, live_.trouble->why, live_.trouble->remedy});
@@ -367,7 +367,7 @@ std::vector<Finding> PoleStation::findings() const {
         list.push_back({"pole-trail-limit", Weight::know, tr("What the trail check can show").toStdString(),
                         tr("At this scale and time errors above %1′ open a V (3σ); %2 were measured.")
                             .arg(qs(formatNumber(trailResult_->smallest_arcmin, 1)),
-                                 qs(formatCount(trailResult_->measure.trails, "trail")))
+                                 qs(Text::say("%n trail|%n trails", "", trailResult_->measure.trails)))
                             .toStdString(),
                         ""});
     rank(list);

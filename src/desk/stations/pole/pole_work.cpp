@@ -72,7 +72,7 @@ void PoleStation::drawArc(Angle first, Angle last, Angle dec) {
         arc_ = *arc;
         arcWarning_.clear();
     } else {
-        arcWarning_ = qs(arc.error().what + " " + arc.error().why);
+        arcWarning_ = qs(arc.error().what.then(arc.error().why));
     }
     refresh();
 }
@@ -172,13 +172,14 @@ void PoleStation::showLive(const Live& live) {
 void PoleStation::nameTurn() {
     const auto turns = parseTurns(turned_->text().toStdString());
     if (!turns) {
-        problems().report({"\"" + turned_->text().toStdString() + "\" is no number of turns.", "",
-                           "Type something like half a turn, 1/3 or 0.25."});
+        problems().report({Text::say("\"%1\" is no number of turns.").arg(turned_->text().toStdString()), "",
+                           Text::say("Type something like half a turn, 1/3 or 0.25.")});
         return;
     }
     if (live_.moves.moves().empty()) {
-        problems().report({"No turn of a lever was seen yet.", "No lever has moved since adjusting began.",
-                           "Turn a lever, wait for two frames, then say how far it was."});
+        problems().report({Text::say("No turn of a lever was seen yet."),
+                           Text::say("No lever has moved since adjusting began."),
+                           Text::say("Turn a lever, wait for two frames, then say how far it was.")});
         return;
     }
     problems().clear();
@@ -291,8 +292,9 @@ void PoleStation::useFrames(const QStringList& files) {
             all << folder.filePath(name);
     }
     if (all.size() < 2) {
-        problems().report({"At least two frames are needed.", "One sighting does not show an axis.",
-                           "Choose frames between which the mount was turned in RA."});
+        problems().report({Text::say("At least two frames are needed."),
+                           Text::say("One sighting does not show an axis."),
+                           Text::say("Choose frames between which the mount was turned in RA.")});
         return;
     }
     FramesSetup setup;
@@ -322,8 +324,9 @@ void PoleStation::useFrames(const QStringList& files) {
                 QLineEdit::Normal, qs(formatInstant(night().now(), 0)), &ok);
             const auto start = parseInstant(text.toStdString());
             if (!ok || !start) {
-                problems().report({"The time of the frames is not known.", "Their headers have no DATE-OBS.",
-                                   "Type the start of the first exposure in UTC."});
+                problems().report({Text::say("The time of the frames is not known."),
+                                   Text::say("Their headers have no DATE-OBS."),
+                                   Text::say("Type the start of the first exposure in UTC.")});
                 return;
             }
             const auto base = QFileInfo(all.front()).lastModified();

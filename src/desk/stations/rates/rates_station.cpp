@@ -138,7 +138,7 @@ void RatesStation::lookFirst() {
             if (const auto here = needs_.calibration.ratesHere(); here && done && p->solved())
                 look = lookAtRates(ratesAtBinning(*here, 1), *p->solved());
             else
-                look.why = "the guide frame was not solved";
+                look.why = Text::say("the guide frame was not solved");
             needs_.calibration.heed(look);
         });
     if (!procedures().busy())
@@ -217,7 +217,7 @@ void RatesStation::fillPast() {
         cell(row, 2, qs(formatNumber(l.rates.dec.rate_px_s.value, 2)), false, Qt::AlignRight);
         cell(row, 3, qs(formatNumber(l.rates.ra.angle_deg.value, 0)) + "°", false, Qt::AlignRight);
         cell(row, 4, qs(formatNumber(l.rates.decBacklash_ms.value, 0)) + " ms", false, Qt::AlignRight);
-        cell(row, 5, verdictName(l.rates.verdict), true, Qt::AlignRight);
+        cell(row, 5, qs(Text::say(verdictName(l.rates.verdict))), true, Qt::AlignRight);
         ++row;
     }
 }
@@ -260,7 +260,7 @@ void RatesStation::fillTable(const std::optional<CalibrationPlace>& best) {
     }
     line(tr("drift px/min"), qs(formatMeasured(r->drift_px_min, "")), "–");
     for (const LegFit& leg : r->legs)
-        line(tr("%1 leg").arg(legName(leg.leg)),
+        line(tr("%1 leg").arg(qs(Text::say(legName(leg.leg)))),
              tr("%1 × → %2 px").arg(leg.steps).arg(qs(formatNumber(leg.travel_px, 1))),
              tr("± %1 px").arg(qs(formatNumber(leg.roughness_px, 2))));
     const QString side = r->setup.side.empty() ? "" : tr(", looking %1").arg(qs(r->setup.side));

@@ -80,7 +80,7 @@ void NightStrip::paintNight(QPainter& p, const QRectF& row, const NightSummary& 
     if (n.best_arcsec)
         figure = qs(formatNumber(*n.best_arcsec, 2)) + "″";
     else
-        figure = qs(formatCount(n.entries, "entry"));
+        figure = qs(Text::say("%n entry|%n entries", "", n.entries));
     p.drawText(inner, Qt::AlignRight | Qt::AlignTop, figure);
     const QRectF band(inner.left(), inner.bottom() - 14, inner.width(), 12);
     p.fillRect(band, theme().sky[3]);
@@ -158,7 +158,7 @@ bool NightStrip::event(QEvent* e) {
                 text += tr("\nguided %1″ at best, %2″ at worst")
                             .arg(qs(formatNumber(*n.best_arcsec, 2)), qs(formatNumber(*n.worst_arcsec, 2)));
             if (n.frames > 0)
-                text += "\n" + qs(formatCount(n.frames, "frame"));
+                text += "\n" + qs(Text::say("%n frame|%n frames", "", n.frames));
             QToolTip::showText(help->globalPos(), text, this);
         }
         return true;

@@ -84,7 +84,8 @@ Expected<Opened> readEntry(const std::filesystem::path& folder, const std::strin
         return tl::unexpected(log.error());
     const auto found = log->entry(id);
     if (!found || !*found)
-        return problem("That entry is not in the night log.", "", "Choose another one.");
+        return problem(Text::say("That entry is not in the night log."), "",
+                       Text::say("Choose another one."));
     LogEntry entry = **found;
     log->addRig(entry);
     // Judged with the gears of then.

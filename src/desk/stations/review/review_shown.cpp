@@ -168,8 +168,8 @@ void ReviewStation::showTrendFigures() {
     else
         show(figures_[1], trend.levels.back().value, false,
              tr("mean of the last %1")
-                 .arg(qs(formatCount(static_cast<int>(trend.levels.back().to - trend.levels.back().from),
-                                     "value"))));
+                 .arg(qs(Text::say("%n value|%n values", "",
+                                   static_cast<int>(trend.levels.back().to - trend.levels.back().from)))));
     if (trend.changes.empty()) {
         figures_[2]->showNothing(tr("none stands out"));
     } else {
@@ -216,7 +216,7 @@ void ReviewStation::refreshFigures() {
         beside += mark ? (m.sigma > 0.0 ? unit : QString()) : unit;
         figures_[i]->show(qs(formatNumber(m.value, places)) + (mark ? unit : QString()), beside.trimmed(),
                           i == 0
-                              ? QString(entryKindWord(e.kind)) +
+                              ? qs(entryKindWord(e.kind)) +
                                     (e.length_s() > 0.0 ? ", " + qs(formatDuration(e.length_s())) : QString())
                               : QString());
     }
@@ -228,7 +228,7 @@ void ReviewStation::refresh() {
     const QString name = opened_.entry.id.empty()
                              ? QString()
                              : tr("%1 of %2, %3")
-                                   .arg(QString(entryKindWord(opened_.entry.kind)),
+                                   .arg(qs(entryKindWord(opened_.entry.kind)),
                                         qs(rigs().civilTime().day(opened_.entry.started)),
                                         qs(rigs().civilTime().clock(opened_.entry.started)));
     report_->setVisible(page_ == Page::night);
@@ -282,7 +282,7 @@ void ReviewStation::refresh() {
         setPrimary(tr("Open the newest"), !trends_->newest().isEmpty());
         break;
     default: {
-        QString how = qs(asClause(opened_.entry.how));
+        QString how = qs(Text(opened_.entry.how).asClause());
         if (!how.isEmpty())
             how[0] = how[0].toUpper();
         say(name, beside_.busy()   ? tr("Reading …")
@@ -296,28 +296,30 @@ void ReviewStation::refresh() {
 std::vector<Finding> ReviewStation::findings() const {
     std::vector<Finding> list;
     if (!needs_.logbook.notLogged().isEmpty())
-        list.push_back({"log", Weight::act, "Nothing is being logged",
+        list.push_back({"log", Weight::act, Text::say("Nothing is being logged"),
                         needs_.logbook.notLogged().toStdString(),
-                        "The log can be rebuilt from the records and tables beside it.",
-                        ActionId::reviewRebuild, "Rebuild the log"});
+                        Text::say("The log can be rebuilt from the records and tables beside it."),
+                        ActionId::reviewRebuild, Text::say("Rebuild the log")});
     if (page_ == Page::trends)
         for (const QString& change : trends_->changes())
-            list.push_back({"trend", Weight::look, change.section(": ", 0, 0).toStdString(),
-                            change.section(": ", 1).toStdString(),
-                            "Look at what was done between the two: notes and changes of settings."});
+            list.push_back(
+                {"trend", Weight::look, change.section(": ", 0, 0).toStdString(),
+                 change.section(": ", 1).toStdString(),
+                 Text::say("Look at what was done between the two: notes and changes of settings.")});
     if (page_ == Page::trial && lastTrial_.state.verdict == TrialVerdict::second && !trialRunning_)
-        list.push_back({"trial", Weight::act, "B is better", trialWords(lastTrial_.state, "A", "B"),
-                        "Use it from now on.", ActionId::reviewUse, "Use B"});
+        list.push_back({"trial", Weight::act, Text::say("B is better"),
+                        trialWords(lastTrial_.state, "A", "B"), Text::say("Use it from now on."),
+                        ActionId::reviewUse, Text::say("Use B")});
     if (page_ == Page::trends || page_ == Page::trial)
         return list;
     const LogEntry& e = opened_.entry;
     if (page_ != Page::night && e.rig && e.rigId == rigs().rig().id)
         if (const auto changes = rigChanges(*e.rig, rigs().rig()); !changes.empty()) {
-            std::string words;
-            for (const std::string& c : changes)
-                words += (words.empty() ? "" : "; ") + c;
-            list.push_back({"review.rig", Weight::know, "The rig was set up differently then", words + ".",
-                            "This, too, makes the figures differ."});
+            Text words;
+            for (const Text& c : changes)
+                words = words.then(c, "; ");
+            list.push_back({"review.rig", Weight::know, Text::say("The rig was set up differently then"),
+                            Text::say("%1.").arg(words), Text::say("This, too, makes the figures differ.")});
         }
     const std::vector<Finding>& own = page_ == Page::night && night_->chosen() ? night_->chosen()->findings
                                       : opened_.story                          ? opened_.story->findings
@@ -325,7 +327,7 @@ std::vector<Finding> ReviewStation::findings() const {
     for (Finding f : own) {
         // What could be done then is done at its own station.
         f.action = {};
-        f.actionLabel.clear();
+        f.actionLabel = {};
         f.id = "review." + f.id;
         list.push_back(std::move(f));
     }

@@ -372,8 +372,9 @@ void ReviewStation::primaryPressed() {
 QString ReviewStation::summary() const {
     if (trialRunning_)
         return tr("trial");
-    return view_.nights.empty() ? tr("nothing kept")
-                                : qs(formatCount(static_cast<int>(view_.nights.size()), "night"));
+    return view_.nights.empty()
+               ? tr("nothing kept")
+               : qs(Text::say("%n night|%n nights", "", static_cast<int>(view_.nights.size())));
 }
 
 StationState ReviewStation::state() const {

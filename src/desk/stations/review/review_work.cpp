@@ -87,8 +87,10 @@ void ReviewStation::importNow(ImportSheet& sheet) {
         entry.ended = entry.started + read->rows.back().t_s;
         entry.how = "imported from " + from.filename().string();
         if (imported->rowsLeftOut > 0)
-            entry.note = formatCount(static_cast<int>(imported->rowsLeftOut), "line") +
-                         " without all numbers. " + imported->firstLeftOut;
+            entry.note = Text::say("%n line without all numbers.|%n lines without all numbers.", "",
+                                   static_cast<int>(imported->rowsLeftOut))
+                             .then(imported->firstLeftOut)
+                             .english();
         return [this, entry, read] {
             problems().clear();
             choose_ = needs_.logbook.add(entry, [read](LogEntry& e) { fillFromRun(e, *read); });
@@ -180,7 +182,7 @@ void ReviewStation::startTrial() {
 
 void ReviewStation::trialEnded(const TrialSlot::Seen& seen) {
     trialRunning_ = false;
-    const std::string words = trialWords(seen.state, "A", "B");
+    const Text words = trialWords(seen.state, "A", "B");
     needs_.logbook.end(trialEntry_, night().now(), seen.ended, [seen, words](LogEntry& e) {
         if (seen.state.rounds > 0)
             e.figures = {{"trial_difference", seen.state.percent()}};
@@ -199,7 +201,7 @@ void ReviewStation::trialEnded(const TrialSlot::Seen& seen) {
 void ReviewStation::useSecond() {
     for (SettingKey key : settingsThatDiffer(trialSecond_, needs_.settings.book().controller()))
         needs_.settings.change(key, settingValue(trialSecond_, key), "trial",
-                               trialWords(lastTrial_.state, "A", "B"));
+                               trialWords(lastTrial_.state, "A", "B").english());
     refresh();
 }
 

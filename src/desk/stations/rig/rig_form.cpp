@@ -29,8 +29,8 @@ protected:
     }
 };
 
-QString capitalised(const char* text) {
-    QString words = QString::fromUtf8(text);
+QString capitalised(const Text& text) {
+    QString words = qs(text);
     if (!words.isEmpty())
         words[0] = words[0].toUpper();
     return words;
@@ -53,7 +53,7 @@ public:
     void whole(const FieldSpec& field, int&) override { addNumber(field, 0); }
     void flag(const FieldSpec& field, bool&) override {
         endRow();
-        auto* box = new QCheckBox(QObject::tr(field.label));
+        auto* box = new QCheckBox(qs(Text::say(field.label)));
         form_.flags[pathOf(field)] = box;
         name(box, field);
         QObject::connect(box, &QCheckBox::toggled, whole_, edit_);
@@ -63,7 +63,8 @@ public:
     void numbers(const FieldSpec& field, std::vector<double>&) override {
         QLineEdit* line = addText(field);
         line->setPlaceholderText(QObject::tr("gears"));
-        line->setToolTip(capitalised(field.help) + QObject::tr("; with spaces between: 6.78 54.2"));
+        line->setToolTip(capitalised(Text::say(field.help)) +
+                         QObject::tr("; with spaces between: 6.78 54.2"));
     }
 
 private:
@@ -76,15 +77,15 @@ private:
     }
     void name(QWidget* w, const FieldSpec& field) {
         w->setObjectName(QString::fromStdString(pathOf(field)));
-        w->setToolTip(capitalised(field.help));
+        w->setToolTip(capitalised(Text::say(field.help)));
     }
     void put(QWidget* w, const FieldSpec& field) {
         if (std::string(field.label) != "+") {
             endRow();
-            label_ = QObject::tr(field.label);
+            label_ = qs(Text::say(field.label));
             to_ = card(field);
         } else {
-            w->setAccessibleName(capitalised(field.name));
+            w->setAccessibleName(capitalised(Text::say(field.name)));
         }
         name(w, field);
         row_.push_back(w);
@@ -94,8 +95,8 @@ private:
             return;
         // What cannot be is refused with its reason, not kept from being typed.
         const double digits = std::floor(std::log10(std::max(field.high, 1.0))) + 1.0;
-        auto* box = numberField(field.low < 0.0 ? -999.0 : 0.0, std::pow(10.0, digits) - 1.0, decimals,
-                                QObject::tr(field.unit));
+        auto* box =
+            numberField(field.low < 0.0 ? -999.0 : 0.0, std::pow(10.0, digits) - 1.0, decimals, field.unit);
         if (field.zeroIsUnknown)
             box->setSpecialValueText(QObject::tr("not known"));
         form_.numbers[pathOf(field)] = box;

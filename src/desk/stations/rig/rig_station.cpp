@@ -342,7 +342,7 @@ bool RigStation::perform(const Action& action) {
     }
     if (action.id == ActionId::guideGently) {
         for (const ProposedSetting& p : guideGently(rigs().rig().mount))
-            needs_.settings.change(p.key, p.value, "proposed", p.reason);
+            needs_.settings.change(p.key, p.value, "proposed", p.reason.english());
         return true;
     }
     return false;
@@ -364,9 +364,9 @@ bool RigStation::readHorizonFile(const QString& path) {
     const auto text = readWhole(path.toStdString(), 1UL << 20);
     auto horizon = text ? parseHorizon(*text) : tl::unexpected(text.error());
     if (horizon && horizon->points().empty())
-        horizon = nordstjerna::problem("There is no point in " + path.toStdString() + ".",
-                                       "Each line holds an azimuth and an altitude in degrees.",
-                                       "Choose another file.");
+        horizon = nordstjerna::problem(Text::say("There is no point in %1.").arg(path.toStdString()),
+                                       Text::say("Each line holds an azimuth and an altitude in degrees."),
+                                       Text::say("Choose another file."));
     if (!horizon) {
         problems().report(horizon.error());
         return false;

@@ -31,7 +31,8 @@ Expected<PeriodicTerm> periodicTerm(const nlohmann::json& j) {
         .required("amplitude_arcsec", t.amplitude_arcsec)
         .optional("phase_deg", t.phase_deg);
     if (t.period_s <= 0.0)
-        r.setProblem({"A periodic term has no period.", "", "Give period_s above zero."});
+        r.setProblem(
+            {Text::say("A periodic term has no period."), "", Text::say("Give period_s above zero.")});
     return r.finish(t);
 }
 
@@ -47,10 +48,10 @@ Expected<Fault> fault(const nlohmann::json& j) {
     if (const auto known = faultKindFrom(kind))
         f.kind = *known;
     else
-        r.setProblem({"Unknown fault \"" + kind + "\".",
-                      "Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, camera-link, "
-                      "focuser-link, mount-hangs, camera-hangs, frozen.",
-                      "Correct it."});
+        r.setProblem({Text::say("Unknown fault \"%1\".").arg(kind),
+                      Text::say("Known faults: cloud, dew, gust, bump, lamp, satellite, mount-link, "
+                                "camera-link, focuser-link, mount-hangs, camera-hangs, frozen."),
+                      Text::say("Correct it.")});
     return r.finish(f);
 }
 
@@ -70,8 +71,9 @@ Expected<SimFocuserSetup> focuserSetup(const nlohmann::json& j) {
         .optional("heat_um_c", f.heat_um_c);
     if (!(f.step_um > 0.0 && f.steps_s > 0.0 && f.play_steps >= 0.0 && f.lowest_steps < f.highest_steps &&
           f.begin_steps >= f.lowest_steps && f.begin_steps <= f.highest_steps))
-        r.setProblem({"A simulated focuser cannot be.", "Its step, speed or travel make no sense.",
-                      "Correct them in the scenario."});
+        r.setProblem({Text::say("A simulated focuser cannot be."),
+                      Text::say("Its step, speed or travel make no sense."),
+                      Text::say("Correct them in the scenario.")});
     return r.finish(f);
 }
 } // namespace
@@ -112,8 +114,9 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     if (const auto done = r.finish(); !done)
         return tl::unexpected(done.error());
     if (format != "nordstjerna-scenario 1")
-        return problem(path.string() + " is of format \"" + format + "\".",
-                       "This program reads nordstjerna-scenario 1.", "Use a newer program.");
+        return problem(Text::say("%1 is of format \"%2\".").arg(path.string()).arg(format),
+                       Text::say("This program reads nordstjerna-scenario 1."),
+                       Text::say("Use a newer program."));
     const auto when = parseInstant(start);
     if (!when)
         return tl::unexpected(when.error());
@@ -252,11 +255,10 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         !within(s.seeing_arcsec, 0, 60) || !within(s.rig.guideCamera.width, 8, 20000) ||
         !within(s.rig.guideCamera.height, 8, 20000) || !within(s.rig.imagingCamera.width, 8, 20000) ||
         !within(s.rig.imagingCamera.height, 8, 20000))
-        return problem(
-            "The scenario asks for more than can be simulated.",
-            "At most 100 000 hot pixels, 200 periodic terms, 10 000 faults, sensors of 20 000 px, blurs of "
-            "1 mm, seeing of 60″.",
-            "Correct the values.");
+        return problem(Text::say("The scenario asks for more than can be simulated."),
+                       Text::say("At most 100 000 hot pixels, 200 periodic terms, 10 000 faults, sensors of "
+                                 "20 000 px, blurs of 1 mm, seeing of 60″."),
+                       Text::say("Correct the values."));
     if (!within(s.slowAirShare, 0, 1) || !within(s.slowAir_s, 0.1, 3600) || !within(s.wind_s, 0.1, 3600) ||
         !within(s.wormVariation, 0, 1) || !within(s.decStiction_arcsec, 0, 600) ||
         !within(s.walkRa_arcsec, 0, 600) || !within(s.walkDec_arcsec, 0, 600) ||
@@ -264,14 +266,14 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         !within(s.flipsIgnored, 0, 100) || !within(s.flipLate_min, 0, 300) ||
         !within(std::abs(s.flexureRa_arcsec_h) + std::abs(s.flexureDec_arcsec_h), 0, 3600) ||
         !within(s.pulseAsymmetryRa, -0.9, 0.9) || !within(s.pulseAsymmetryDec, -0.9, 0.9))
-        return problem("The scenario asks for an impossible mount or impossible seeing.",
-                       "Shares lie between 0 and 1, asymmetries within 0.9, memories between 0.1 and 3600 s, "
-                       "sizes are not negative.",
-                       "Correct the values.");
+        return problem(Text::say("The scenario asks for an impossible mount or impossible seeing."),
+                       Text::say("Shares lie between 0 and 1, asymmetries within 0.9, memories between 0.1 "
+                                 "and 3600 s, sizes are not negative."),
+                       Text::say("Correct the values."));
     if (s.seeing_arcsec <= 0.0 || s.speed < 0.0 || s.transparency <= 0.0)
-        return problem("The scenario states an impossible night.",
-                       "Seeing and transparency must be above zero, speed not negative.",
-                       "Correct the values.");
+        return problem(Text::say("The scenario states an impossible night."),
+                       Text::say("Seeing and transparency must be above zero, speed not negative."),
+                       Text::say("Correct the values."));
     return s;
 }
 

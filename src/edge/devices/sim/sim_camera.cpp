@@ -88,8 +88,8 @@ Expected<void> SimCamera::link(Instant start) const {
     if (!night_.air_.active(FaultKind::cameraLink, start) &&
         !night_.air_.active(FaultKind::cameraLink, night_.mechanics_.when()))
         return {};
-    return passingProblem("No frame came from the " + setup_.name + ".", "Its link is silent.",
-                          "Check the camera's cable.");
+    return passingProblem(Text::say("No frame came from the %1.").arg(setup_.name),
+                          Text::say("Its link is silent."), Text::say("Check the camera's cable."));
 }
 
 Equatorial SimCamera::believed() const {
@@ -334,7 +334,8 @@ Expected<void> SimCamera::begin(double) {
     const std::scoped_lock guard(night_.lock_);
     night_.catchUp();
     if (path_)
-        return problem("The camera is exposing already.", "Its shutter is open.", "Wait for the frame.");
+        return problem(Text::say("The camera is exposing already."), Text::say("Its shutter is open."),
+                       Text::say("Wait for the frame."));
     path_.emplace();
     path_->push_back({night_.mechanics_.when(), attitude(night_.mechanics_.when())});
     return {};
@@ -404,7 +405,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::finish(const StopFlag& halt) {
         const std::scoped_lock guard(night_.lock_);
         night_.catchUp();
         if (!path_)
-            return problem("The camera has no open exposure.", "", "Begin one first.");
+            return problem(Text::say("The camera has no open exposure."), "", Text::say("Begin one first."));
         if (halt) {
             path_.reset();
             return tl::unexpected(haltedProblem());

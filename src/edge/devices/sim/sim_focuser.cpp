@@ -9,8 +9,8 @@ namespace nordstjerna {
 
 Expected<void> SimFocuser::link() const {
     if (night_.air_.active(FaultKind::focuserLink, night_.clock_.now()))
-        return passingProblem("The focuser does not answer.", "Its link is silent.",
-                              "Check cable and power of the focuser.");
+        return passingProblem(Text::say("The focuser does not answer."), Text::say("Its link is silent."),
+                              Text::say("Check cable and power of the focuser."));
     return {};
 }
 

@@ -36,29 +36,31 @@ Expected<void> SimMount::mayHang(const std::string& side, const HourAngleDec& ta
     if (side.empty())
         return {};
     if (!night_.scenario_.choosesSide)
-        return problem("The mount refused the slew.", "It does not accept a pier side.",
-                       "Let it choose the side itself.");
+        return problem(Text::say("The mount refused the slew."), Text::say("It does not accept a pier side."),
+                       Text::say("Let it choose the side itself."));
     const MountSpec& mount = night_.scenario_.rig.mount;
     const double past_h = target.hourAngle.wrappedSigned().hours();
     const bool reaches =
         side == "west" ? past_h > -mount.meridianLimitWest.hours() : past_h < mount.meridianLimitEast.hours();
     if (!reaches)
-        return problem("The mount refused the slew.",
-                       "On the " + side + " side it does not reach " + formatNumber(std::abs(past_h), 1) +
-                           " h beyond the meridian.",
-                       "Wait until the target is nearer to the meridian.");
+        return problem(Text::say("The mount refused the slew."),
+                       Text::say("On the %1 side it does not reach %2 h beyond the meridian.")
+                           .arg(side)
+                           .arg(formatNumber(std::abs(past_h), 1)),
+                       Text::say("Wait until the target is nearer to the meridian."));
     return {};
 }
 
 Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& side, const StopFlag& halt) {
     const AltAz place = altAzFrom(directionOf(night_.scenario_.rig.site, target));
     if (place.altitude.deg() < 0.0)
-        return problem("The mount refused the slew.",
-                       "Its target lies " + formatNumber(-place.altitude.deg(), 0) + "° below the horizon.",
-                       "Choose a target that is up.");
+        return problem(
+            Text::say("The mount refused the slew."),
+            Text::say("Its target lies %1° below the horizon.").arg(formatNumber(-place.altitude.deg(), 0)),
+            Text::say("Choose a target that is up."));
     if (std::abs(target.dec.deg()) > 90.0)
-        return problem("The mount refused the slew.", "The declination is beyond the pole.",
-                       "Correct the target.");
+        return problem(Text::say("The mount refused the slew."),
+                       Text::say("The declination is beyond the pole."), Text::say("Correct the target."));
     if (auto may = mayHang(side, target); !may)
         return may;
     return goTo(target, side, halt);
@@ -67,8 +69,8 @@ Expected<void> SimMount::slewOn(const HourAngleDec& target, const std::string& s
 Expected<void> SimMount::awake() const {
     if (!parked_)
         return {};
-    return problem("The mount is parked.", "It takes no other command while it is.",
-                   "Unpark it: the button is in the deck, and in the menu Night.");
+    return problem(Text::say("The mount is parked."), Text::say("It takes no other command while it is."),
+                   Text::say("Unpark it: the button is in the deck, and in the menu Night."));
 }
 
 Expected<void> SimMount::goTo(const HourAngleDec& target, const std::string& side, const StopFlag& halt) {
@@ -94,8 +96,8 @@ Expected<void> SimMount::goTo(const HourAngleDec& target, const std::string& sid
 // Looking at the pole, where nothing reaches the pier.
 Expected<void> SimMount::park(bool on, const StopFlag& halt) {
     if (!night_.scenario_.parks)
-        return problem("The mount does not park.", "It has no command for it.",
-                       "Slew to a place of rest and stop tracking.");
+        return problem(Text::say("The mount does not park."), Text::say("It has no command for it."),
+                       Text::say("Slew to a place of rest and stop tracking."));
     if (!on) {
         parked_ = false;
         return {};
@@ -118,8 +120,8 @@ Expected<void> SimMount::setTracking(bool on) {
     if (!reached)
         return tl::unexpected(reached.error());
     if (on && night_.mechanics_.atLimit())
-        return problem("The mount does not track.", "It stands at its meridian limit.",
-                       "Slew away from the limit.");
+        return problem(Text::say("The mount does not track."), Text::say("It stands at its meridian limit."),
+                       Text::say("Slew away from the limit."));
     night_.mechanics_.setTracking(on);
     return {};
 }
@@ -132,9 +134,9 @@ Expected<void> SimMount::pulse(double ra_ms, double dec_ms, const StopFlag& halt
         if (!reached)
             return tl::unexpected(reached.error());
         if (night_.mechanics_.atLimit())
-            return problem("The mount takes no pulses.",
-                           "It stands at its meridian limit and has stopped tracking.",
-                           "Slew away from the limit, or flip.");
+            return problem(Text::say("The mount takes no pulses."),
+                           Text::say("It stands at its meridian limit and has stopped tracking."),
+                           Text::say("Slew away from the limit, or flip."));
         night_.mechanics_.startPulse(ra_ms, dec_ms);
     }
     if (!night_.clock_.sleep(std::max(std::abs(ra_ms), std::abs(dec_ms)) / 1000.0, halt)) {
@@ -151,8 +153,8 @@ Expected<void> SimMount::runRa(double sidereal) {
     if (!reached)
         return tl::unexpected(reached.error());
     if (night_.mechanics_.atLimit() && sidereal != 0.0)
-        return problem("The mount does not run.", "It stands at its meridian limit.",
-                       "Slew away from the limit.");
+        return problem(Text::say("The mount does not run."), Text::say("It stands at its meridian limit."),
+                       Text::say("Slew away from the limit."));
     night_.mechanics_.runRa(sidereal);
     return {};
 }
@@ -164,8 +166,9 @@ Expected<void> SimMount::sync(const HourAngleDec& truth) {
     const HourAngleDec now = night_.mechanics_.believed();
     if (std::abs((truth.hourAngle - now.hourAngle).wrappedSigned().deg()) > 20.0 ||
         std::abs((truth.dec - now.dec).deg()) > 20.0)
-        return problem("The mount refused the sync.", "It would move its idea of the sky by more than 20°.",
-                       "Check time and site, then sync near the target.");
+        return problem(Text::say("The mount refused the sync."),
+                       Text::say("It would move its idea of the sky by more than 20°."),
+                       Text::say("Check time and site, then sync near the target."));
     night_.mechanics_.sync(truth);
     return {};
 }
@@ -175,8 +178,9 @@ Expected<void> SimMount::setCurve(const std::vector<double>& error_arcsec) {
     if (!reached)
         return tl::unexpected(reached.error());
     if (!night_.mechanics_.reportedWorm() && !error_arcsec.empty())
-        return problem("The mount takes no correction curve.", "It does not know where its worm stands.",
-                       "Export the curve and use it with a mount that does, or guide.");
+        return problem(Text::say("The mount takes no correction curve."),
+                       Text::say("It does not know where its worm stands."),
+                       Text::say("Export the curve and use it with a mount that does, or guide."));
     night_.mechanics_.play(error_arcsec);
     return {};
 }
@@ -201,8 +205,8 @@ Expected<std::unique_lock<std::mutex>> SimMount::reach() const {
     std::unique_lock guard(night_.lock_);
     night_.catchUp();
     if (night_.air_.active(FaultKind::mountLink, night_.mechanics_.when()))
-        return passingProblem("The mount does not answer.", "Its link is silent.",
-                              "Check cable and power of the mount.");
+        return passingProblem(Text::say("The mount does not answer."), Text::say("Its link is silent."),
+                              Text::say("Check cable and power of the mount."));
     return guard;
 }
 

@@ -39,10 +39,10 @@ Expected<void> SimulatedNight::skyIsThere(const Scenario& scenario, const StarIn
         names += (names.empty() ? "" : ", ") + s;
     if (names.empty())
         return {};
-    return problem("The simulated sky cannot be drawn: star index files are missing.",
-                   "There is no " + names + ".",
-                   "Install the packages astrometry-data-tycho2-08-littleendian, -09- and -10-19-, or name "
-                   "others under sky_series in the scenario.");
+    return problem(Text::say("The simulated sky cannot be drawn: star index files are missing."),
+                   Text::say("There is no %1.").arg(names),
+                   Text::say("Install the packages astrometry-data-tycho2-08-littleendian, -09- and -10-19-, "
+                             "or name others under sky_series in the scenario."));
 }
 
 Mount& SimulatedNight::mount() {

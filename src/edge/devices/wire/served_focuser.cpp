@@ -23,7 +23,7 @@ std::vector<WireVector> ServedFocuser::vectors() {
 void ServedFocuser::look() {
     const auto s = focuser_.state();
     if (!s)
-        return server().update(name(), wire::focusPlace, WireState::alert, {}, s.error().why);
+        return server().update(name(), wire::focusPlace, WireState::alert, {}, s.error().why.english());
     server().update(name(), wire::focusPlace, moving_ ? WireState::busy : WireState::ok,
                     {{wire::focusSteps, s->steps}});
     if (s->temperature_c)
@@ -42,7 +42,7 @@ void ServedFocuser::take(const WireVector& c) {
             moving_ = false;
             if (!done && !done.error().asked)
                 server().update(name(), wire::focusPlace, WireState::alert, {},
-                                done.error().what + " " + done.error().why);
+                                done.error().what.then(done.error().why).english());
             look();
         });
     }

@@ -75,8 +75,9 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
         if (!told || stands(told->vector))
             return {};
         if (!told->vector.writable)
-            return problem("The " + camera_.kind() + " " + what + ".", "Its driver cannot set this.",
-                           "Set the rig's figures to what the camera does.");
+            return problem(Text::say("The %1 %2.").arg(camera_.kind()).arg(what),
+                           Text::say("Its driver cannot set this."),
+                           Text::say("Set the rig's figures to what the camera does."));
         const auto set =
             camera_.carryOut({{wireCommand(device, vector, wanted)}, vector, stands, 8.0, what}, halt);
         return set;
@@ -143,9 +144,9 @@ Expected<std::shared_ptr<const Frame>> WireCamera::close(const Exposure& exposur
         std::uint64_t links = 0;
         frames_.look([&](const WireLink::Known& known) { links = known.connected ? known.links : 0; });
         if (links != exposure.links)
-            return broken({"The frame was lost on its way.",
-                           "The link to the device server broke during the exposure.",
-                           "Nordstjerna tries again.", true});
+            return broken({Text::say("The frame was lost on its way."),
+                           Text::say("The link to the device server broke during the exposure."),
+                           Text::say("Nordstjerna tries again."), true});
         const auto now = std::chrono::steady_clock::now();
         if (!patience && clock_.now() >= end)
             patience = now + std::chrono::duration_cast<std::chrono::steady_clock::duration>(
@@ -220,7 +221,8 @@ Expected<std::shared_ptr<const Frame>> WireCamera::expose(double exposure_s, con
 
 Expected<void> WireCamera::begin(double exposure_s) {
     if (open_)
-        return problem("The camera is exposing already.", "Its shutter is open.", "Wait for the frame.");
+        return problem(Text::say("The camera is exposing already."), Text::say("Its shutter is open."),
+                       Text::say("Wait for the frame."));
     auto exposure = open(exposure_s, {}, neverHalted);
     if (!exposure)
         return tl::unexpected(exposure.error());
@@ -231,7 +233,8 @@ Expected<void> WireCamera::begin(double exposure_s) {
 Expected<std::shared_ptr<const Frame>> WireCamera::finish(const StopFlag& halt) {
     const auto exposure = std::exchange(open_, std::nullopt);
     if (!exposure)
-        return problem("The camera is not exposing.", "No exposure was begun.", "Try again.");
+        return problem(Text::say("The camera is not exposing."), Text::say("No exposure was begun."),
+                       Text::say("Try again."));
     return close(*exposure, halt);
 }
 

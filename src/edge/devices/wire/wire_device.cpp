@@ -27,29 +27,31 @@ void WireDevice::greet() const {
 
 Expected<WireVector> WireDevice::need(const std::string& vector) const {
     if (device_.empty())
-        return problem("No " + kind_ + " is chosen.", "None of the server's devices has this role.",
-                       "Choose one under Rig, Devices.");
+        return problem(Text::say("No %1 is chosen.").arg(kind_),
+                       Text::say("None of the server's devices has this role."),
+                       Text::say("Choose one under Rig, Devices."));
     if (auto told = link_.told(device_, vector))
         return std::move(told->vector);
     if (!link_.connected())
         return tl::unexpected(link_.absent());
     const auto connection = link_.told(device_, wire::connection);
     if (!connection)
-        return passingProblem("The " + kind_ + " is not there.",
-                              "The device server does not offer \"" + device_ + "\".",
-                              "Start its driver at the server, or choose another device under Rig, Devices.");
+        return passingProblem(
+            Text::say("The %1 is not there.").arg(kind_),
+            Text::say("The device server does not offer \"%1\".").arg(device_),
+            Text::say("Start its driver at the server, or choose another device under Rig, Devices."));
     if (!connection->vector.on("CONNECT")) {
         greet();
         const std::string words = link_.remark(device_);
-        return passingProblem("The " + kind_ + " is not connected.",
+        return passingProblem(Text::say("The %1 is not connected.").arg(kind_),
                               connection->vector.state == WireState::alert && !words.empty()
-                                  ? "Its driver says: " + words
-                                  : "Its driver at the server has not reached it yet.",
-                              "Check its cable and its power; Nordstjerna keeps trying.");
+                                  ? Text::say("Its driver says: %1").arg(words)
+                                  : Text::say("Its driver at the server has not reached it yet."),
+                              Text::say("Check its cable and its power; Nordstjerna keeps trying."));
     }
-    return problem("The " + kind_ + " cannot do this.",
-                   "Its driver \"" + device_ + "\" does not offer " + vector + ".",
-                   "Use another driver, or do it by hand.");
+    return problem(Text::say("The %1 cannot do this.").arg(kind_),
+                   Text::say("Its driver \"%1\" does not offer %2.").arg(device_).arg(vector),
+                   Text::say("Use another driver, or do it by hand."));
 }
 
 Problem WireDevice::refused(const std::string& what, bool passing) const {

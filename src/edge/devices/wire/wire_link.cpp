@@ -34,7 +34,7 @@ void WireLink::Told::hear(std::uint64_t message) {
 
 WireLink::WireLink(WireAddress server, Purpose purpose)
     : server_(std::move(server)), purpose_(std::move(purpose)) {
-    known_.why = "It has not answered yet.";
+    known_.why = Text::say("It has not answered yet.");
     reader_ = std::thread([this] { live(); });
 }
 
@@ -88,8 +88,8 @@ std::optional<WireLink::Told> WireLink::awaitBlob(double patience_s, const StopF
 
 Problem WireLink::absent() const {
     const std::scoped_lock guard(lock_);
-    return {"The device server at " + server_.text() + " does not answer.", known_.why,
-            "Check that it runs and that the network reaches it.", true};
+    return {Text::say("The device server at %1 does not answer.").arg(server_.text()), known_.why,
+            Text::say("Check that it runs and that the network reaches it."), true};
 }
 
 Expected<void> WireLink::send(const WireMessage& message) {
@@ -142,7 +142,7 @@ void WireLink::live() {
             if (socket) {
                 own = socket_ = std::make_shared<WireSocket>(std::move(*socket));
                 known_.connected = true;
-                known_.why.clear();
+                known_.why = {};
                 ++known_.links;
             } else {
                 known_.why = socket.error().why;
@@ -190,7 +190,7 @@ void WireLink::read(WireSocket& socket) {
         known_.devices.clear();
         known_.remarks.clear();
         blob_.reset();
-        known_.why = fine ? "The program ends." : fine.error().why;
+        known_.why = fine ? Text::say("The program ends.") : fine.error().why;
     }
     changed_.notify_all();
 }

@@ -47,7 +47,7 @@ public:
         bool connected = false;
         std::uint64_t serial = 0; // of the last message
         std::uint64_t links = 0;  // connections made so far
-        std::string why;          // there is none now
+        Text why;                 // there is none now
         std::map<std::string, std::map<std::string, Told>> devices;
         std::map<std::string, std::string> remarks; // of each device, the last
 

@@ -68,8 +68,9 @@ Expected<WireVector> WireMount::coordinates() const {
         },
         answer_s, neverHalted);
     if (!came)
-        return passingProblem("The mount does not answer.", "Its driver has not told its place for a while.",
-                              "Check its cable and its power.");
+        return passingProblem(Text::say("The mount does not answer."),
+                              Text::say("Its driver has not told its place for a while."),
+                              Text::say("Check its cable and its power."));
     return mount_.need(wire::coordinates);
 }
 
@@ -118,8 +119,8 @@ Expected<MountState> WireMount::state() const {
 
 Expected<WireMessage> WireMount::to(const HourAngleDec& place) const {
     if (!std::isfinite(place.hourAngle.rad()) || std::abs(place.dec.deg()) > 90.0)
-        return problem("The mount was not sent there.", "The place is none of the sky.",
-                       "Correct the target.");
+        return problem(Text::say("The mount was not sent there."), Text::say("The place is none of the sky."),
+                       Text::say("Correct the target."));
     const Angle ra = (hour().siderealTime - place.hourAngle).wrapped();
     return wireCommand(mount_.device(), wire::coordinates, {{"RA", ra.hours()}, {"DEC", place.dec.deg()}});
 }
@@ -143,14 +144,14 @@ Expected<void> WireMount::setUse(const std::string& use) {
 
 Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& side, const StopFlag& halt) {
     if (!side.empty())
-        return problem("The mount refused the slew.", "It does not accept a pier side.",
-                       "Let it choose the side itself.");
+        return problem(Text::say("The mount refused the slew."), Text::say("It does not accept a pier side."),
+                       Text::say("Let it choose the side itself."));
     if (auto there = coordinates(); !there)
         return tl::unexpected(there.error());
     const auto parked = mount_.link().told(mount_.device(), wire::park);
     if (parked && parked->vector.on("PARK"))
-        return problem("The mount refused the slew.", "It is parked.",
-                       "Unpark it: the button is in the deck, and in the menu Night.");
+        return problem(Text::say("The mount refused the slew."), Text::say("It is parked."),
+                       Text::say("Unpark it: the button is in the deck, and in the menu Night."));
     const auto target = to(place);
     if (!target)
         return tl::unexpected(target.error());
@@ -305,9 +306,9 @@ Expected<void> WireMount::runRa(double sidereal) {
     if (!modes)
         return tl::unexpected(modes.error());
     if (!modes->find(mode))
-        return problem("The mount runs at no rate of its own.",
-                       "Its driver has no " + mode + " among its tracking rates.",
-                       "Use another way to measure; this one needs such a rate.");
+        return problem(Text::say("The mount runs at no rate of its own."),
+                       Text::say("Its driver has no %1 among its tracking rates.").arg(mode),
+                       Text::say("Use another way to measure; this one needs such a rate."));
     std::vector<WireMessage> messages;
     if (own)
         messages.push_back(wireCommand(
@@ -345,8 +346,9 @@ Expected<void> WireMount::sync(const HourAngleDec& truth) {
 Expected<void> WireMount::setCurve(const std::vector<double>& error_arcsec) {
     if (error_arcsec.empty())
         return {};
-    return problem("The mount takes no correction curve.", "The device server has no way to hand one over.",
-                   "Export the curve and load it with the mount's own software, or guide.");
+    return problem(Text::say("The mount takes no correction curve."),
+                   Text::say("The device server has no way to hand one over."),
+                   Text::say("Export the curve and load it with the mount's own software, or guide."));
 }
 
 Expected<void> WireMount::halt() {

@@ -297,8 +297,8 @@ Expected<void> WireParser::read(const char* bytes, size_t count) {
             e.fail("It ended an element that it had not begun.");
     }
     if (!e.wrong.empty())
-        return passingProblem("The device server cannot be understood.", e.wrong,
-                              "Check that an INDI server listens at this address.");
+        return passingProblem(Text::say("The device server cannot be understood."), e.wrong,
+                              Text::say("Check that an INDI server listens at this address."));
     return {};
 }
 

@@ -22,7 +22,7 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr const char* addressRemedy = "Check that the server runs, and its name and port.";
+const Text addressRemedy = Text::say("Check that the server runs, and its name and port.");
 
 class Deadline {
 public:
@@ -68,8 +68,8 @@ std::string systemWords() {
     return std::string(std::strerror(errno)) + ".";
 }
 
-tl::unexpected<Problem> ended(const std::string& why) {
-    return passingProblem("The link to the device server is gone.", why, addressRemedy);
+tl::unexpected<Problem> ended(const Text& why) {
+    return passingProblem(Text::say("The link to the device server is gone."), why, addressRemedy);
 }
 
 } // namespace
@@ -83,8 +83,9 @@ bool WireAddress::loopback() const {
 
 Expected<WireAddress> parseWireAddress(const std::string& text) {
     const auto wrong = [&] {
-        return problem("\"" + text.substr(0, 100) + "\" is no address of a device server.",
-                       "It should read HOST or HOST:PORT.", "For example localhost:7624.");
+        return problem(Text::say("\"%1\" is no address of a device server.").arg(text.substr(0, 100)),
+                       Text::say("It should read HOST or HOST:PORT."),
+                       Text::say("For example localhost:7624."));
     };
     WireAddress address;
     std::string host = text, port;
@@ -135,8 +136,9 @@ WireSocket& WireSocket::operator=(WireSocket&& other) noexcept {
 }
 
 Expected<WireSocket> WireSocket::connect(const WireAddress& to, double patience_s) {
-    const auto failed = [&](const std::string& why) {
-        return passingProblem("No device server answers at " + to.text() + ".", why, addressRemedy);
+    const auto failed = [&](const Text& why) {
+        return passingProblem(Text::say("No device server answers at %1.").arg(to.text()), why,
+                              addressRemedy);
     };
     addrinfo wanted{};
     wanted.ai_family = AF_UNSPEC;
@@ -146,7 +148,7 @@ Expected<WireSocket> WireSocket::connect(const WireAddress& to, double patience_
         return failed(std::string(::gai_strerror(error)) + ".");
     const std::unique_ptr<addrinfo, decltype(&::freeaddrinfo)> all(found, ::freeaddrinfo);
     const Deadline deadline(patience_s);
-    std::string why = "It has no address.";
+    Text why = Text::say("It has no address.");
     for (const addrinfo* a = found; a; a = a->ai_next) {
         const int descriptor = ::socket(a->ai_family, a->ai_socktype, a->ai_protocol);
         if (descriptor < 0)
@@ -156,7 +158,7 @@ Expected<WireSocket> WireSocket::connect(const WireAddress& to, double patience_
             return socket;
         if (errno == EINPROGRESS) {
             if (!ready(descriptor, POLLOUT, deadline)) {
-                why = "It does not answer.";
+                why = Text::say("It does not answer.");
                 continue;
             }
             int error = 0;
@@ -195,7 +197,7 @@ Expected<void> WireSocket::send(std::string_view bytes, double patience_s) {
         if (errno != EAGAIN)
             return ended(systemWords());
         if (!ready(descriptor_, POLLOUT, deadline))
-            return ended("The server takes nothing more.");
+            return ended(Text::say("The server takes nothing more."));
     }
     return {};
 }
@@ -217,8 +219,8 @@ Expected<WireListener> WireListener::listen(int port, bool everywhere) {
     if (descriptor < 0 ||
         ::bind(descriptor, reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0 ||
         ::listen(descriptor, 16) != 0)
-        return problem("Cannot listen on port " + std::to_string(port) + ".", systemWords(),
-                       "Choose another port, or end the program that uses it.");
+        return problem(Text::say("Cannot listen on port %1.").arg(std::to_string(port)), systemWords(),
+                       Text::say("Choose another port, or end the program that uses it."));
     return listener;
 }
 

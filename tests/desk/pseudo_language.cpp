@@ -1,0 +1,113 @@
+#include "pseudo_language.h"
+
+#include <QRegularExpression>
+#include <QSet>
+#include <QWidget>
+
+namespace nordstjerna {
+
+namespace {
+QChar accented(QChar c) {
+    static const QString small = QString::fromUtf8("ȧƀƈḓḗƒɠħīĵķŀḿƞǿƥɋřşŧŭṽẇẋẏẑ");
+    static const QString large = QString::fromUtf8("ȦƁƇḒḖƑƓĦĪĴĶĿḾȠǾƤɊŘŞŦŬṼẆẊẎẐ");
+    if (c >= u'a' && c <= u'z')
+        return small[c.unicode() - u'a'];
+    if (c >= u'A' && c <= u'Z')
+        return large[c.unicode() - u'A'];
+    return c;
+}
+} // namespace
+
+QString PseudoLanguage::spoken(const QString& source) {
+    // Places, marks of rich text and entities stay.
+    static const QRegularExpression kept("%L?\\d+|%n|<[^>]*>|&[a-z]+;|&#\\d+;");
+    QString out;
+    qsizetype from = 0;
+    auto it = kept.globalMatch(source);
+    const auto take = [&](qsizetype to) {
+        for (; from < to; ++from)
+            out += accented(source[from]);
+    };
+    while (it.hasNext()) {
+        const auto match = it.next();
+        take(match.capturedStart());
+        out += match.captured();
+        from = match.capturedEnd();
+    }
+    take(source.size());
+    return "[" + out + QString(std::max<qsizetype>(source.size() / 3 - 2, 0), QChar(u'·')) + "]";
+}
+
+QString PseudoLanguage::translate(const char* context, const char* source, const char*, int number) const {
+    // What Qt itself says is Qt's to translate.
+    if (QByteArrayView(context).startsWith("Q") && QByteArrayView(context) != "QObject")
+        return {};
+    QString text = QString::fromUtf8(source);
+    if (number >= 0 && text.contains('|'))
+        text = text.section('|', number == 1 ? 0 : 1);
+    return spoken(text);
+}
+
+QStringList PseudoLanguage::foreignIn(const QString& text, const QSet<QString>& same) {
+    static const QRegularExpression word("[A-Za-z]{3,}");
+    static const QRegularExpression marks("<[^>]*>|&[a-z]+;");
+    QStringList found;
+    auto it = word.globalMatch(QString(text).replace(marks, " "));
+    while (it.hasNext())
+        if (const QString w = it.next().captured(); !same.contains(w))
+            found << w;
+    return found;
+}
+
+class TextCatcher::Engine : public QPaintEngine {
+public:
+    Engine() : QPaintEngine(AllFeatures) {}
+    bool begin(QPaintDevice*) override { return true; }
+    bool end() override { return true; }
+    void updateState(const QPaintEngineState&) override {}
+    void drawPixmap(const QRectF&, const QPixmap&, const QRectF&) override {}
+    void drawImage(const QRectF&, const QImage&, const QRectF&, Qt::ImageConversionFlags) override {}
+    void drawPolygon(const QPointF*, int, PolygonDrawMode) override {}
+    void drawPath(const QPainterPath&) override {}
+    void drawTextItem(const QPointF&, const QTextItem& item) override { texts << item.text(); }
+    Type type() const override { return User; }
+    QStringList texts;
+};
+
+TextCatcher::TextCatcher(QSize size) : size_(size), engine_(std::make_unique<Engine>()) {}
+TextCatcher::~TextCatcher() = default;
+
+QPaintEngine* TextCatcher::paintEngine() const {
+    return engine_.get();
+}
+
+QStringList TextCatcher::textsOf(QWidget& widget) {
+    engine_->texts.clear();
+    widget.render(this);
+    return engine_->texts;
+}
+
+int TextCatcher::metric(PaintDeviceMetric metric) const {
+    switch (metric) {
+    case PdmWidth:
+        return size_.width();
+    case PdmHeight:
+        return size_.height();
+    case PdmWidthMM:
+        return size_.width() * 254 / 960;
+    case PdmHeightMM:
+        return size_.height() * 254 / 960;
+    case PdmNumColors:
+        return 1 << 24;
+    case PdmDepth:
+        return 32;
+    case PdmDevicePixelRatio:
+        return 1;
+    case PdmDevicePixelRatioScaled:
+        return static_cast<int>(devicePixelRatioFScale());
+    default:
+        return 96;
+    }
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,41 @@
+// A language nobody speaks: every sentence of ours with accents on all its letters, longer by a third, in
+// brackets. What appears without them stands outside of the catalogue.
+#pragma once
+
+#include <QPaintDevice>
+#include <QPaintEngine>
+#include <QTranslator>
+#include <memory>
+
+namespace nordstjerna {
+
+class PseudoLanguage : public QTranslator {
+public:
+    QString translate(const char* context, const char* source, const char* comment,
+                      int number) const override;
+    bool isEmpty() const override { return false; }
+
+    static QString spoken(const QString& source);
+    // Words of three letters or more in it that are not of this language; `same` are the same in all.
+    static QStringList foreignIn(const QString& text, const QSet<QString>& same);
+};
+
+// Takes in every text that a widget draws, pictures included.
+class TextCatcher : public QPaintDevice {
+public:
+    explicit TextCatcher(QSize size);
+    ~TextCatcher() override;
+    QStringList textsOf(QWidget& widget);
+
+    QPaintEngine* paintEngine() const override;
+
+protected:
+    int metric(PaintDeviceMetric metric) const override;
+
+private:
+    class Engine;
+    QSize size_;
+    std::unique_ptr<Engine> engine_;
+};
+
+} // namespace nordstjerna
