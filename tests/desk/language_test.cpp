@@ -12,6 +12,7 @@
 
 #include "desk/main_window.h"
 #include "desk/start.h"
+#include "desk/stations/guide/guide_station.h"
 #include "desk/theme.h"
 #include "pseudo_language.h"
 #include "registry.h"
@@ -25,12 +26,21 @@ private slots:
         loadTypefaces();
         ThemeSwitch::instance().use("Dusk");
     }
-    void cleanup() { window_.reset(); }
+    void cleanup() {
+        window_.reset();
+        QCoreApplication::removeTranslator(&pseudo_);
+    }
     void aTextIsRecognised();
     void nothingStandsOutsideTheCatalogue();
+    void norWhileItWorks();
 
 private:
     void open();
+    void look(const QString& when);
+    void tellFound();
+    bool waitIdle();
+    PseudoLanguage pseudo_;
+    QStringList found_;
     QStringList foreign(QWidget& widget) const;
     std::unique_ptr<QTemporaryDir> data_;
     std::unique_ptr<MainWindow> window_;
@@ -39,7 +49,28 @@ private:
     QSet<QString> same_;
 };
 
+namespace {
+QSet<QString> wordsIn(const QString& text) {
+    const QStringList found = PseudoLanguage::foreignIn(text, {});
+    return {found.begin(), found.end()};
+}
+
+// Files keep the English: what the night log holds is shown as it was written.
+QSet<QString> wordsOfTheLog() {
+    QSet<QString> words;
+    QDirIterator records(QString::fromStdString((demoFolder() / "past" / "records").string()), QDir::Files);
+    while (records.hasNext()) {
+        QFile file(records.next());
+        if (file.open(QIODevice::ReadOnly))
+            words.unite(wordsIn(QString::fromUtf8(file.readAll())));
+    }
+    return words;
+}
+} // namespace
+
 void LanguageTest::open() {
+    QVERIFY(QCoreApplication::installTranslator(&pseudo_));
+    found_.clear();
     data_ = std::make_unique<QTemporaryDir>();
     StartWishes wishes;
     wishes.speed = 0.0;
@@ -51,6 +82,12 @@ void LanguageTest::open() {
     window_->show();
     QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
     QCoreApplication::processEvents();
+    same_ = wordsIn("Nordstjerna Ctrl Shift Del Esc UTC CEST Etc min adu hPa Dusk Day Ember "
+                    "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec OCT");
+    const Rig& rig = window_->session().rigs().rig();
+    for (const std::string& name : {rig.name, rig.mount.name, rig.opticsName, rig.siteName, rig.timeZone,
+                                    window_->session().targets().name()})
+        same_.unite(wordsIn(QString::fromStdString(name)));
 }
 
 void LanguageTest::aTextIsRecognised() {
@@ -88,56 +125,71 @@ QStringList LanguageTest::foreign(QWidget& widget) const {
     return all;
 }
 
-namespace {
-QSet<QString> wordsIn(const QString& text) {
-    const QStringList found = PseudoLanguage::foreignIn(text, {});
-    return {found.begin(), found.end()};
+// What is drawn and named now, and what is found in no catalogue.
+void LanguageTest::look(const QString& when) {
+    QCoreApplication::processEvents();
+    for (const QString& text : foreign(*window_))
+        found_ << QString("%1: %2").arg(when, text);
 }
 
-// Files keep the English: what the night log holds is shown as it was written.
-QSet<QString> wordsOfTheLog() {
-    QSet<QString> words;
-    QDirIterator records(QString::fromStdString((demoFolder() / "past" / "records").string()), QDir::Files);
-    while (records.hasNext()) {
-        QFile file(records.next());
-        if (file.open(QIODevice::ReadOnly))
-            words.unite(wordsIn(QString::fromUtf8(file.readAll())));
-    }
-    return words;
+void LanguageTest::tellFound() {
+    found_.removeDuplicates();
+    for (const QString& text : found_)
+        qInfo("%s", qPrintable(text)); // one message alone would be cut short
+    QCOMPARE(found_.size(), 0);
 }
-} // namespace
+
+bool LanguageTest::waitIdle() {
+    return QTest::qWaitFor([&] { return !window_->session().procedures().busy(); }, 300000);
+}
 
 void LanguageTest::nothingStandsOutsideTheCatalogue() {
-    PseudoLanguage pseudo;
-    QVERIFY(QCoreApplication::installTranslator(&pseudo));
     open();
-    same_ = wordsIn("Nordstjerna Ctrl Shift Del Esc UTC CEST Etc min adu Dusk Day Ember "
-                    "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec OCT");
-    const Rig& rig = window_->session().rigs().rig();
-    for (const std::string& name : {rig.name, rig.mount.name, rig.opticsName, rig.siteName, rig.timeZone,
-                                    window_->session().targets().name()})
-        same_.unite(wordsIn(QString::fromStdString(name)));
-    QStringList all = foreign(*window_);
+    look("begun");
     QSet<QString> nights = same_;
     for (const ShippedNight& n : shippedNights())
         nights.unite(wordsIn(QString::fromStdString(n.title)));
     for (QAction* action : window_->findChildren<QAction*>())
         for (const QString& text : {action->text(), action->toolTip(), action->statusTip()})
             if (!PseudoLanguage::foreignIn(text, nights).isEmpty())
-                all << QString("\"%1\" (action)").arg(text);
+                found_ << QString("\"%1\" (action)").arg(text);
     for (int i = 1; i <= 9; ++i) {
         QTest::keyClick(window_.get(), static_cast<Qt::Key>(Qt::Key_0 + i), Qt::ControlModifier);
         QCoreApplication::processEvents();
         if (i == 9)
             same_.unite(wordsOfTheLog());
-        for (const QString& text : foreign(*window_))
-            all << QString("%1: %2").arg(i).arg(text);
+        look(QString::number(i));
     }
-    QCoreApplication::removeTranslator(&pseudo);
-    all.removeDuplicates();
-    for (const QString& text : all)
-        qInfo("%s", qPrintable(text)); // one message alone would be cut short
-    QCOMPARE(all.size(), 0);
+    tellFound();
+}
+
+// Procedures under way, their steps, results and findings.
+void LanguageTest::norWhileItWorks() {
+    open();
+    for (const StationId id : {StationId::focus, StationId::pole, StationId::rates}) {
+        const QString name = stationInfo(id).key;
+        window_->showStation(id);
+        QTest::mouseClick(window_->station(id)->primary(), Qt::LeftButton);
+        QVERIFY2(QTest::qWaitFor([&] { return window_->session().procedures().busy(); }, 60000),
+                 qPrintable(name));
+        look(name + " under way");
+        QVERIFY(waitIdle());
+        look(name + " done");
+    }
+    window_->showStation(StationId::centre);
+    QTest::keyClick(window_.get(), Qt::Key_E, Qt::ControlModifier);
+    look("centre under way");
+    QVERIFY(waitIdle());
+    look("centre done");
+    window_->showStation(StationId::guide);
+    auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
+    QTest::mouseClick(guide->primary(), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return guide->run().rows.size() > 100; }, 300000));
+    look("guide under way");
+    QTest::mouseClick(guide->primary(), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return !guide->guiding(); }, 60000));
+    look("guide done");
+    tellFound();
 }
 
 NORDSTJERNA_TEST(LanguageTest)

@@ -74,7 +74,7 @@ void describeCamera(CameraSpec& c, RigVisitor& v) {
              c.pixel_um);
     v.whole({.key = "bin",
              .name = Text::mark("binning"),
-             .unit = "× bin",
+             .unit = Text::mark("× bin"),
              .low = 1,
              .high = 8,
              .label = "+",
@@ -109,7 +109,7 @@ void describeCamera(CameraSpec& c, RigVisitor& v) {
              c.gain_e_adu);
     v.whole({.key = "bits",
              .name = Text::mark("converter"),
-             .unit = "bit",
+             .unit = Text::mark("bit"),
              .low = 1,
              .high = 32,
              .label = "+",
@@ -146,14 +146,14 @@ void describeFocuser(FocuserSpec& f, RigVisitor& v) {
              f.step_um);
     v.number({.key = "play_steps",
               .name = Text::mark("backlash"),
-              .unit = "steps",
+              .unit = Text::mark("steps"),
               .low = -1,
               .high = 1e6,
               .help = Text::mark("lost at each reversal, as measured; −1: not measured")},
              f.play_steps);
     v.number({.key = "play_sigma_steps",
               .name = Text::mark("± of the backlash"),
-              .unit = "steps",
+              .unit = Text::mark("steps"),
               .low = 0,
               .high = 1e6,
               .help = Text::mark("standard deviation")},

@@ -20,6 +20,10 @@ inline std::string lookingFrom(const std::string& written) {
            : written == "EAST" || written == "west" ? "west"
                                                     : "";
 }
+// "east", "west"; empty where it is not known.
+inline Text lookingWord(const std::string& looking) {
+    return looking == "east" ? Text::say("east") : looking == "west" ? Text::say("west") : Text();
+}
 // "looking east, pier side west"; "side not known".
 inline Text sideWords(const std::string& looking) {
     return looking == "east"   ? Text::say("looking east, pier side west")

@@ -8,6 +8,7 @@
 #include <QTimer>
 
 #include "charts/text.h"
+#include "core/sky/sides.h"
 #include "core/base/format.h"
 #include "core/sky/local_place.h"
 #include "desk/pictures/limits_dial.h"
@@ -149,7 +150,7 @@ void HandPage::showFigures(ReadOut* off, ReadOut* height, ReadOut* hour) const {
                  tr("azimuth %1°").arg(qs(formatNumber(a.azimuth.wrapped().deg(), 0))));
     hour->setTitle(tr("Hour angle"));
     hour->show(qs(formatHourAngle(state.pointing.hourAngle)), "",
-               tr("Dec %1°, looking %2").arg(qs(formatNumber(state.pointing.dec.deg(), 1)), qs(state.side)));
+               tr("Dec %1°, looking %2").arg(qs(formatNumber(state.pointing.dec.deg(), 1)), qs(lookingWord(state.side))));
 }
 
 } // namespace nordstjerna

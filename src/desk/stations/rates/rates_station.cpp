@@ -13,6 +13,7 @@
 #include "core/pole/sighting_plan.h"
 #include "core/procedure/sky_look.h"
 #include "core/rates/reuse.h"
+#include "core/sky/sides.h"
 #include "desk/pictures/compass_of_motion.h"
 #include "desk/pictures/leg_strip.h"
 #include "desk/theme.h"
@@ -182,7 +183,7 @@ void RatesStation::fillPreflight(const std::optional<CalibrationPlace>& best) {
     constexpr double wanted_deg = 45.0; // common practice
     check(altitude >= wanted_deg, tr("altitude"), qs(formatNumber(altitude, 0)) + "°", tr("above 45°"));
     const bool targetEast = targets().place().hourAngle.rad() <= 0.0;
-    check((m.side == "east") == targetEast, tr("looking"), qs(m.side),
+    check((m.side == "east") == targetEast, tr("looking"), qs(lookingWord(m.side)),
           tr("as at the target: %1").arg(targetEast ? tr("east") : tr("west")));
     check(m.tracking, tr("tracking"), m.tracking ? tr("on") : tr("off"), tr("on"));
     const auto& focus = needs_.focusBook.focus();
@@ -263,7 +264,7 @@ void RatesStation::fillTable(const std::optional<CalibrationPlace>& best) {
         line(tr("%1 leg").arg(qs(Text::say(legName(leg.leg)))),
              tr("%1 × → %2 px").arg(leg.steps).arg(qs(formatNumber(leg.travel_px, 1))),
              tr("± %1 px").arg(qs(formatNumber(leg.roughness_px, 2))));
-    const QString side = r->setup.side.empty() ? "" : tr(", looking %1").arg(qs(r->setup.side));
+    const QString side = r->setup.side.empty() ? "" : tr(", looking %1").arg(qs(lookingWord(r->setup.side)));
     cell(row, 0, tr("at Dec %1°%2").arg(qs(formatNumber(r->setup.dec.deg(), 0)), side), true, Qt::AlignLeft);
     table_->addWidget(cells_.back(), row, 0, 1, 3, Qt::AlignLeft);
 }

@@ -95,8 +95,8 @@ private:
             return;
         // What cannot be is refused with its reason, not kept from being typed.
         const double digits = std::floor(std::log10(std::max(field.high, 1.0))) + 1.0;
-        auto* box =
-            numberField(field.low < 0.0 ? -999.0 : 0.0, std::pow(10.0, digits) - 1.0, decimals, field.unit);
+        auto* box = numberField(field.low < 0.0 ? -999.0 : 0.0, std::pow(10.0, digits) - 1.0, decimals,
+                                qs(Text::say(field.unit)));
         if (field.zeroIsUnknown)
             box->setSpecialValueText(QObject::tr("not known"));
         form_.numbers[pathOf(field)] = box;
