@@ -524,7 +524,7 @@ void MainWindow::listenToDesktop() {
     });
     connect(awake_, &Awake::granted, this, [this] { session_->problems().solved(ProblemCause::awake); });
     connect(awake_, &Awake::battery, this, [this](int percent, bool critical) {
-        Problem p{"The battery is at " + formatNumber(percent, 0) + " %.",
+        Problem p{Text::say("The battery is at %1 %.").arg(formatNumber(percent, 0)),
                   Text::say("The computer will switch itself off."),
                   Text::say("Connect it to power, or end the night now.")};
         if (critical) {

@@ -12,6 +12,7 @@
 
 #include "desk/main_window.h"
 #include "desk/start.h"
+#include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/theme.h"
 #include "pseudo_language.h"
@@ -82,11 +83,13 @@ void LanguageTest::open() {
     window_->show();
     QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
     QCoreApplication::processEvents();
-    same_ = wordsIn("Nordstjerna Ctrl Shift Del Esc UTC CEST Etc min adu hPa Dusk Day Ember "
-                    "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec OCT");
+    same_ = wordsIn(
+        "Nordstjerna Ctrl Shift Del Esc UTC CEST Etc min MIN adu hPa guided free ecsv ppm Dusk Day Ember "
+        "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec OCT");
     const Rig& rig = window_->session().rigs().rig();
-    for (const std::string& name : {rig.name, rig.mount.name, rig.opticsName, rig.siteName, rig.timeZone,
-                                    window_->session().targets().name()})
+    for (const std::string& name :
+         {rig.name, rig.mount.name, rig.opticsName, rig.siteName, rig.timeZone,
+          window_->session().targets().name(), data_->path().toStdString() + "/frames"})
         same_.unite(wordsIn(QString::fromStdString(name)));
 }
 
@@ -173,7 +176,9 @@ void LanguageTest::norWhileItWorks() {
         QVERIFY2(QTest::qWaitFor([&] { return window_->session().procedures().busy(); }, 60000),
                  qPrintable(name));
         look(name + " under way");
-        QVERIFY(waitIdle());
+        if (id == StationId::focus) // frames without end
+            QTest::mouseClick(window_->station(id)->primary(), Qt::LeftButton);
+        QVERIFY2(waitIdle(), qPrintable(name));
         look(name + " done");
     }
     window_->showStation(StationId::centre);
@@ -189,6 +194,23 @@ void LanguageTest::norWhileItWorks() {
     QTest::mouseClick(guide->primary(), Qt::LeftButton);
     QVERIFY(QTest::qWaitFor([&] { return !guide->guiding(); }, 60000));
     look("guide done");
+    window_->showStation(StationId::freeRun);
+    auto* free = static_cast<FreeStation*>(window_->station(StationId::freeRun));
+    QTest::mouseClick(free->primary(), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return free->run().rows.size() > 300; }, 300000));
+    look("free run under way");
+    QTest::mouseClick(free->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    look("free run done");
+    window_->showStation(StationId::expose);
+    QTest::mouseClick(window_->station(StationId::expose)->primary(), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return window_->session().procedures().busy(); }, 60000));
+    look("expose begins");
+    QVERIFY(QTest::qWaitFor([&] { return guide->guiding(); }, 60000));
+    look("expose under way");
+    QTest::mouseClick(window_->station(StationId::expose)->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    look("expose done");
     tellFound();
 }
 

@@ -51,11 +51,18 @@ QString PseudoLanguage::translate(const char* context, const char* source, const
 QStringList PseudoLanguage::foreignIn(const QString& text, const QSet<QString>& same) {
     static const QRegularExpression word("[A-Za-z]{3,}");
     static const QRegularExpression marks("<[^>]*>|&[a-z]+;");
+    const QString plain = QString(text).replace(marks, " ");
+    const auto begins = [&](const QString& w) {
+        return std::any_of(same.begin(), same.end(), [&](const QString& s) { return s.startsWith(w); });
+    };
     QStringList found;
-    auto it = word.globalMatch(QString(text).replace(marks, " "));
-    while (it.hasNext())
-        if (const QString w = it.next().captured(); !same.contains(w))
+    auto it = word.globalMatch(plain);
+    while (it.hasNext()) {
+        const auto match = it.next();
+        const bool cut = match.capturedEnd() < plain.size() && plain[match.capturedEnd()] == u'…';
+        if (const QString w = match.captured(); !(cut ? begins(w) : same.contains(w)))
             found << w;
+    }
     return found;
 }
 

@@ -29,6 +29,7 @@
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/pointer_keys.h"
 #include "desk/widgets/read_out.h"
+#include "edge/devices/sim/scenario.h"
 #include "registry.h"
 
 using namespace nordstjerna;

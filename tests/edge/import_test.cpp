@@ -95,7 +95,7 @@ void ImportTest::layoutsAreFound() {
     QCOMPARE(m.decColumn, 2);
     const auto done = importTable(path, p->layout, m);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
-    QVERIFY2(done->rowsLeftOut == 0, done->firstLeftOut.c_str());
+    QVERIFY2(done->rowsLeftOut == 0, done->firstLeftOut.english().c_str());
     QCOMPARE(done->run.rows.size(), size_t{60});
     QCOMPARE(done->rowsLeftOut, size_t{0});
     QVERIFY(std::abs(done->run.rows[7].t_s - 17.5) < 1e-9);
@@ -175,7 +175,7 @@ void ImportTest::badRowsAreNamed() {
     QCOMPARE(done->run.rows.size(), size_t{39}); // a lost star is a row, a broken line is none
     QVERIFY(!done->run.rows[7].measured());
     QCOMPARE(done->rowsLeftOut, size_t{2});
-    QVERIFY2(done->firstLeftOut.find("Line 9") == 0, done->firstLeftOut.c_str());
+    QVERIFY2(done->firstLeftOut.english().find("Line 9") == 0, done->firstLeftOut.english().c_str());
 }
 
 void ImportTest::refusals() {

@@ -193,7 +193,7 @@ void LinkTest::haltsBesideALargeFrame() {
     PacedClock clock = quickClock();
     WireLink link(s.address(), {{}, {}, {}, shortPatience});
     WireMount mount(link, "M", clock, demoScenario().rig.site);
-    WireCamera camera(link, "C", "imaging camera", clock, {});
+    WireCamera camera(link, "C", Text::say("imaging camera"), clock, {});
     Frame large(9600, 6400);
     large.info.exposure_s = 1.0;
     const auto bytes = std::make_shared<const std::string>(*fitsBytes(large));
@@ -331,7 +331,7 @@ struct LyingCamera {
     explicit LyingCamera(const WireCamera::Setup& setup = {}) {
         s.offerCamera();
         link = std::make_unique<WireLink>(s.address(), WireLink::Purpose{{}, {}, {}, shortPatience});
-        camera = std::make_unique<WireCamera>(*link, "C", "guide camera", clock, setup);
+        camera = std::make_unique<WireCamera>(*link, "C", Text::say("guide camera"), clock, setup);
         until([&] { return link->told("C", wire::exposure) && s.server.clients() == 2; });
         // The frames' link has asked for them, too.
         std::this_thread::sleep_for(std::chrono::milliseconds(100));

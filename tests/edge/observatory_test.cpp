@@ -224,7 +224,7 @@ void ObservatoryTest::frozenCameraIsTold() {
     QVERIFY(image({2.0}, never).has_value());
     QVERIFY(camera.expose(1.0, never).has_value());
     QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
-    FrozenCheck check("guide camera");
+    FrozenCheck check(Text::say("guide camera"));
     Frame flat(40, 30);
     std::fill(flat.pixels.begin(), flat.pixels.end(), 65535.0F);
     QVERIFY(check.look(flat).has_value() && check.look(flat).has_value());

@@ -89,7 +89,7 @@ void PeerTest::offersAreRead() {
     QVERIFY(awaitOffers(link, 60.0));
     for (const char* device : {theirMount, theirCamera, theirGuider, theirFocuser})
         QVERIFY(becomes([&] {
-            WireDevice(link, device, "device").greet();
+            WireDevice(link, device, Text::say("device")).greet();
             const auto connection = link.told(device, wire::connection);
             return connection && connection->vector.on("CONNECT");
         }));

@@ -222,7 +222,7 @@ void describeIdentity(std::string& id, std::string& name, const char* help, RigV
 void describeMountSpec(MountSpec& m, RigVisitor& v) {
     if (!v.enter({"mount", Text::mark("mount")}, true))
         return;
-    describeIdentity(m.id, m.name, "of the mount, as you call it", v);
+    describeIdentity(m.id, m.name, Text::mark("of the mount, as you call it"), v);
     v.number({.key = "guide_rate_ra",
               .name = Text::mark("guide rate in RA"),
               .unit = "×",
@@ -361,7 +361,7 @@ void describeMount(Rig& rig, RigVisitor& v) {
 void describeOptics(Rig& rig, RigVisitor& v) {
     if (v.enter({"optics", Text::mark("optics")}, true)) {
         describeIdentity(rig.opticsId, rig.opticsName,
-                         "of the telescopes with their cameras, as you call them", v);
+                         Text::mark("of the telescopes with their cameras, as you call them"), v);
         v.leave();
     }
     v.flag({.key = "off_axis",
@@ -389,7 +389,7 @@ void describeOptics(Rig& rig, RigVisitor& v) {
 void describeSite(Rig& rig, RigVisitor& v) {
     if (!v.enter({"site", Text::mark("site")}, true))
         return;
-    describeIdentity(rig.siteId, rig.siteName, "of the site", v);
+    describeIdentity(rig.siteId, rig.siteName, Text::mark("of the site"), v);
     v.text(
         {.key = "time_zone",
          .name = Text::mark("time zone"),

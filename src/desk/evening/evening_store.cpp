@@ -29,8 +29,9 @@ void EveningStore::restore() {
     Problem p = evening.error();
     if (owns()) {
         const auto aside = keepAside(eveningPath(folder_));
-        p.remedy = aside.empty() ? "It could not be moved away; nothing of this evening is kept."
-                                 : "It is kept as " + aside.filename().string() + "; a new one is begun.";
+        p.remedy = aside.empty()
+                       ? Text::say("It could not be moved away; nothing of this evening is kept.")
+                       : Text::say("It is kept as %1; a new one is begun.").arg(aside.filename().string());
         lost_ = aside.empty();
     }
     problems_.report(ProblemCause::evening, p);

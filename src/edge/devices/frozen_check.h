@@ -14,7 +14,7 @@ namespace nordstjerna {
 
 class FrozenCheck {
 public:
-    explicit FrozenCheck(std::string camera) : camera_(std::move(camera)) {} // "guide camera"
+    explicit FrozenCheck(Text camera) : camera_(std::move(camera)) {} // "guide camera"
     // A passing problem when these pixels came before. Frames that are one value all over (saturated,
     // covered) say nothing. From any thread.
     Expected<void> look(const Frame& frame);
@@ -22,7 +22,7 @@ public:
 
 private:
     Expected<void> judge(std::uint64_t sum, bool flat, std::uint64_t& last);
-    std::string camera_;
+    Text camera_;
     std::mutex lock_;
     std::uint64_t lastFrame_ = 0, lastWindows_ = 0;
 };

@@ -23,7 +23,7 @@ public:
         double own_s = 0.0;
         double patience_s = 20.0;
     };
-    Lane(std::string device, Clock& clock, Helpers& helpers) // "mount"
+    Lane(Text device, Clock& clock, Helpers& helpers) // "mount"
         : device_(std::move(device)), clock_(clock), helpers_(helpers) {}
 
     // ask: given a halt flag of its own, and owning all else it needs, for it may outlive the caller. A
@@ -63,7 +63,7 @@ private:
     Problem broken(const std::string& words) const; // its driver threw
     void hold(std::shared_ptr<Clock::Errand> errand);
     bool held(); // something that was told is not back yet
-    std::string device_;
+    Text device_;
     Clock& clock_;
     Helpers& helpers_;
     std::mutex lock_;

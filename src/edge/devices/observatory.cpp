@@ -32,9 +32,8 @@ auto heard(Link& link, auto&& ask, const StopFlag* halt = nullptr) {
 class Observatory::WatchedMount final : public Mount {
 public:
     WatchedMount(Mount& own, Observatory& whole, double patience_s, double command_s)
-        : mount_(own), whole_(whole),
-          lane_("mount", *whole.own_.clock, whole.helpers_), telling_{0.0, patience_s}, short_{0.0,
-                                                                                               command_s} {}
+        : mount_(own), whole_(whole), lane_(Text::say("mount"), *whole.own_.clock, whole.helpers_),
+          telling_{0.0, patience_s}, short_{0.0, command_s} {}
 
     Expected<MountState> state() const override { return state(neverHalted); }
     Expected<MountState> state(const StopFlag& halt) const {
@@ -170,7 +169,7 @@ class Observatory::WatchedCamera final : public Camera {
     }
 
 public:
-    WatchedCamera(Camera& camera, const std::string& name, Observatory& whole)
+    WatchedCamera(Camera& camera, const Text& name, Observatory& whole)
         : camera_(camera), lane_(name, *whole.own_.clock, whole.helpers_), frozen_(name) {}
     LinkState link() const { return link_.state(); }
 
@@ -214,7 +213,7 @@ private:
 class Observatory::WatchedFocuser final : public Focuser {
 public:
     WatchedFocuser(Focuser& focuser, Observatory& whole)
-        : focuser_(focuser), lane_("focuser", *whole.own_.clock, whole.helpers_) {}
+        : focuser_(focuser), lane_(Text::say("focuser"), *whole.own_.clock, whole.helpers_) {}
     LinkState link() const { return link_.state(); }
 
     Expected<FocuserState> state() const override {
@@ -246,12 +245,14 @@ Observatory::Observatory(const Devices& devices, double patience_s, std::shared_
     last_.told = false;
     watched_.mount = mount_.get();
     if (devices.guideCamera) {
-        guideCamera_ = std::make_unique<WatchedCamera>(*devices.guideCamera, "guide camera", *this);
+        guideCamera_ =
+            std::make_unique<WatchedCamera>(*devices.guideCamera, Text::say("guide camera"), *this);
         watched_.guideCamera = guideCamera_.get();
         watched_.track = trackByCamera(*guideCamera_);
     }
     if (devices.imagingCamera) {
-        imagingCamera_ = std::make_unique<WatchedCamera>(*devices.imagingCamera, "imaging camera", *this);
+        imagingCamera_ =
+            std::make_unique<WatchedCamera>(*devices.imagingCamera, Text::say("imaging camera"), *this);
         watched_.imagingCamera = imagingCamera_.get();
         watched_.image = imageByCamera(*imagingCamera_);
     }
@@ -351,7 +352,7 @@ void Observatory::halt(Done done) {
     owesHalt_ = true; // until it is confirmed
     command(
         [this] {
-            Lane own("mount", *own_.clock, helpers_); // behind nothing that is not back yet
+            Lane own(Text::say("mount"), *own_.clock, helpers_); // behind nothing that is not back yet
             auto confirmed =
                 own.ask(halting, ending_, [&m = *own_.mount](const StopFlag&) { return m.halt(); });
             if (confirmed)

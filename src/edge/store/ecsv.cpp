@@ -90,7 +90,7 @@ private:
     std::string_view text_;
 };
 
-tl::unexpected<Problem> notEcsv(const std::filesystem::path& path, const std::string& why) {
+tl::unexpected<Problem> notEcsv(const std::filesystem::path& path, const Text& why) {
     return problem(Text::say("%1 is not a readable run table.").arg(path.string()), why,
                    Text::say("Use an ECSV 1.0 table with the columns and units of the run table."));
 }
@@ -114,17 +114,17 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
             break;
         }
         if (first && line.find("%ECSV") == std::string::npos)
-            return notEcsv(path, "Its first line is not \"# %ECSV 1.0\".");
+            return notEcsv(path, Text::say("Its first line is not \"# %ECSV 1.0\"."));
         if (!first)
             yaml += line.substr(std::min<size_t>(line.size(), 2)) + "\n";
         first = false;
         if (yaml.size() > largestHeader)
-            return notEcsv(path, "Its header has no end.");
+            return notEcsv(path, Text::say("Its header has no end."));
     }
     if (first)
-        return notEcsv(path, "Its first line is not \"# %ECSV 1.0\".");
+        return notEcsv(path, Text::say("Its first line is not \"# %ECSV 1.0\"."));
     if (names.empty())
-        return notEcsv(path, "It ends within its header, so that it holds no row.");
+        return notEcsv(path, Text::say("It ends within its header, so that it holds no row."));
     EcsvTable table;
     char delimiter = ' ';
     try {
@@ -139,17 +139,18 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
         if (header["meta"])
             flatten(header["meta"], table.meta);
     } catch (const std::exception& e) {
-        return notEcsv(path, std::string("Its header is not valid YAML: ") + e.what() + ".");
+        return notEcsv(path, Text::say("Its header is not valid YAML: %1.").arg(e.what()));
     }
     if (delimiter != ' ' && delimiter != ',')
-        return notEcsv(path, "Its delimiter is neither a space nor a comma.");
+        return notEcsv(path, Text::say("Its delimiter is neither a space nor a comma."));
     const auto nameFields = split(names, delimiter);
     if (table.columns.empty() || !nameFields || nameFields->size() != table.columns.size())
-        return notEcsv(path, "The line of names does not match the header.");
+        return notEcsv(path, Text::say("The line of names does not match the header."));
     for (size_t i = 0; i < nameFields->size(); ++i)
         if ((*nameFields)[i] != table.columns[i].name)
-            return notEcsv(path,
-                           "Column " + std::to_string(i + 1) + " is named differently in header and table.");
+            return notEcsv(
+                path,
+                Text::say("Column %1 is named differently in header and table.").arg(std::to_string(i + 1)));
     size_t number = 0;
     std::optional<size_t> bad;
     while (file.next(line)) {
@@ -158,7 +159,8 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
             continue;
         const auto fields = split(line, delimiter);
         if (bad)
-            return notEcsv(path, "Row " + std::to_string(*bad) + " has the wrong number of fields.");
+            return notEcsv(path,
+                           Text::say("Row %1 has the wrong number of fields.").arg(std::to_string(*bad)));
         if (!fields || fields->size() != table.columns.size()) {
             bad = number;
             continue;

@@ -37,7 +37,7 @@ tl::unexpected<Problem> cannotWrite(const std::filesystem::path& path, int reaso
     }
 }
 
-Expected<void> ordinaryOrAbsent(const std::filesystem::path& path, const std::string& remedy) {
+Expected<void> ordinaryOrAbsent(const std::filesystem::path& path, const Text& remedy) {
     std::error_code error;
     const auto status = std::filesystem::status(path, error);
     if (std::filesystem::exists(status) && !std::filesystem::is_regular_file(status))
@@ -53,7 +53,7 @@ Expected<std::string> readWhole(const std::filesystem::path& path, size_t most_b
     if (!std::filesystem::exists(path, error))
         return problem(Text::say("Cannot open %1.").arg(path.string()), Text::say("There is no such file."),
                        Text::say("Check the name."));
-    if (const auto ordinary = ordinaryOrAbsent(path, "Name a file."); !ordinary)
+    if (const auto ordinary = ordinaryOrAbsent(path, Text::say("Name a file.")); !ordinary)
         return tl::unexpected(ordinary.error());
     const auto size = std::filesystem::file_size(path, error);
     if (!error && size > most_bytes)

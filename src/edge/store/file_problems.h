@@ -12,7 +12,7 @@ tl::unexpected<Problem> existsAlready(const std::filesystem::path& path);
 tl::unexpected<Problem> cannotWrite(const std::filesystem::path& path, int reason = 0);
 
 // Fails for folders, devices and the like; not where nothing is.
-Expected<void> ordinaryOrAbsent(const std::filesystem::path& path, const std::string& remedy);
+Expected<void> ordinaryOrAbsent(const std::filesystem::path& path, const Text& remedy);
 
 // The whole of a file for a parser. Fails for folders, devices and the like, for what may not be read, and
 // for files larger than any of its kind.

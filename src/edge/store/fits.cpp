@@ -26,24 +26,23 @@ struct CloseFits {
 };
 using FitsFile = std::unique_ptr<fitsfile, CloseFits>;
 
-tl::unexpected<Problem> fitsProblem(const std::string& what, const std::filesystem::path& path, int status,
-                                    const std::string& remedy) {
+tl::unexpected<Problem> fitsProblem(const Text& what, int status, const Text& remedy) {
     char reason[FLEN_STATUS];
     fits_get_errstatus(status, reason);
     fits_clear_errmsg();
-    return problem(what + " " + path.string() + ".", Text::say("The FITS library says: %1.").arg(reason),
-                   remedy);
+    return problem(what, Text::say("The FITS library says: %1.").arg(reason), remedy);
 }
 
 Expected<FitsFile> open(const std::filesystem::path& path, int mode) {
-    if (const auto ordinary = ordinaryOrAbsent(path, "Name a FITS file."); !ordinary)
+    if (const auto ordinary = ordinaryOrAbsent(path, Text::say("Name a FITS file.")); !ordinary)
         return tl::unexpected(ordinary.error());
     fitsfile* raw = nullptr;
     int status = 0;
     // The plain disk-file opener: brackets in a name are part of the name.
     fits_open_diskfile(&raw, path.c_str(), mode, &status);
     if (status)
-        return fitsProblem("Cannot open", path, status, "Check that the file exists and is a FITS file.");
+        return fitsProblem(Text::say("Cannot open %1.").arg(path.string()), status,
+                           Text::say("Check that the file exists and is a FITS file."));
     return FitsFile(raw);
 }
 
@@ -199,8 +198,9 @@ Expected<Frame> readImage(fitsfile* f, const std::filesystem::path& path, std::o
             fits_read_pix(f, TFLOAT, first, static_cast<LONGLONG>(plane.size()), &blank, plane.data(),
                           nullptr, &status);
             if (status)
-                return fitsProblem("Cannot read the pixels of", path, status,
-                                   "The file is damaged or cut short; copy it again or take another frame.");
+                return fitsProblem(
+                    Text::say("Cannot read the pixels of %1.").arg(path.string()), status,
+                    Text::say("The file is damaged or cut short; copy it again or take another frame."));
             for (size_t i = 0; i < plane.size(); ++i)
                 frame.pixels[i] += plane[i] / static_cast<float>(planes);
         }
@@ -252,7 +252,7 @@ Expected<Frame> readFitsBytes(const std::string& bytes, const std::string& name)
     size_t size = bytes.size();
     fits_open_memfile(&raw, name.c_str(), READONLY, &at, &size, 0, nullptr, &status);
     if (status)
-        return fitsProblem("Cannot read", name, status, "Take another frame.");
+        return fitsProblem(Text::say("Cannot read %1.").arg(name), status, Text::say("Take another frame."));
     const FitsFile file(raw);
     return readImage(raw, name, static_cast<double>(bytes.size()), true);
 }
@@ -289,14 +289,16 @@ Expected<void> create(const std::filesystem::path& path, const Write& write) {
     int status = 0;
     fits_create_diskfile(&raw, beside.c_str(), &status);
     if (status)
-        return fitsProblem("Cannot create", path, status, "Check the folder and the free space.");
+        return fitsProblem(Text::say("Cannot create %1.").arg(path.string()), status,
+                           Text::say("Check the folder and the free space."));
     write(raw, status);
     // Closing writes what is still in buffers, and may fail as well.
     int closing = 0;
     fits_close_file(raw, &closing);
     if (status || closing) {
         std::filesystem::remove(beside, error);
-        return fitsProblem("Cannot write", path, status ? status : closing, "Check the free space.");
+        return fitsProblem(Text::say("Cannot write %1.").arg(path.string()), status ? status : closing,
+                           Text::say("Check the free space."));
     }
     return publish(beside, path, false);
 }
@@ -372,7 +374,7 @@ Expected<std::string> fitsBytes(const Frame& frame) {
     int status = 0;
     fits_create_memfile(&raw, &at, &size, 2880, std::realloc, &status);
     if (status)
-        return fitsProblem("Cannot make", "a frame", status, "Free some memory.");
+        return fitsProblem(Text::say("Cannot make a frame."), status, Text::say("Free some memory."));
     putFrame(raw, frame, {}, status);
     LONGLONG length = 0;
     fits_flush_file(raw, &status);
@@ -381,7 +383,8 @@ Expected<std::string> fitsBytes(const Frame& frame) {
     fits_close_file(raw, &closing);
     const std::unique_ptr<void, decltype(&std::free)> memory(at, std::free);
     if (status || closing)
-        return fitsProblem("Cannot make", "a frame", status ? status : closing, "Free some memory.");
+        return fitsProblem(Text::say("Cannot make a frame."), status ? status : closing,
+                           Text::say("Free some memory."));
     return std::string(static_cast<const char*>(at), static_cast<size_t>(length));
 }
 
@@ -411,7 +414,8 @@ Expected<void> putWcs(const std::filesystem::path& path, const SolvedFrame& solv
     fits_write_chksum(f, &status);
     fits_flush_file(f, &status);
     if (status)
-        return fitsProblem("Cannot write the solution to", path, status, "Check the free space.");
+        return fitsProblem(Text::say("Cannot write the solution to %1.").arg(path.string()), status,
+                           Text::say("Check the free space."));
     return {};
 }
 } // namespace

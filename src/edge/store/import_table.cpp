@@ -339,17 +339,18 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
     std::optional<double> first;
     double before = 0.0;
     double days = 0.0; // of a clock that went past midnight
-    const auto leaveOut = [&](const std::string& why) {
+    const auto leaveOut = [&](const Text& why) {
         if (result.rowsLeftOut++ == 0)
-            result.firstLeftOut = "Line " + std::to_string(number) + ": " + why;
+            result.firstLeftOut = Text::say("Line %1: %2").arg(std::to_string(number)).arg(why);
     };
     while (std::getline(file, line)) {
         if (++number <= layout.skip || line.empty() || line[0] == '#' || unquoted(line).empty())
             continue;
         cut(line, layout.separator, cells);
         if (cells.size() != layout.columns) {
-            leaveOut(std::to_string(cells.size()) + " cells instead of " + std::to_string(layout.columns) +
-                     ".");
+            leaveOut(Text::say("%1 cells instead of %2.")
+                         .arg(std::to_string(cells.size()))
+                         .arg(std::to_string(layout.columns)));
             continue;
         }
         const auto cell = [&](int column) { return cells[static_cast<size_t>(column)]; };
@@ -360,8 +361,7 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
         if (m.time != TimeKind::rowNumber) {
             const auto read = timeOf(cell(m.timeColumn), m.time, layout.decimalComma);
             if (!read) {
-                leaveOut("\"" + std::string(cell(m.timeColumn)).substr(0, 40) +
-                         "\" is no time of this kind.");
+                leaveOut(Text::say("\"%1\" is no time of this kind.").arg(cell(m.timeColumn).substr(0, 40)));
                 continue;
             }
             constexpr double day_s = 86400.0;
@@ -390,7 +390,7 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
             // A frame without its star is a row all the same, as ours are.
             row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
             row.events = Happening::lost;
-            leaveOut("no number where the error should stand; the star is taken as lost there.");
+            leaveOut(Text::say("no number where the error should stand; the star is taken as lost there."));
             run.rows.push_back(std::move(row));
             continue;
         }

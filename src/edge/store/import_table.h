@@ -63,8 +63,8 @@ ImportMapping proposedMapping(const ImportLayout& layout);
 
 struct Imported {
     Run run;
-    size_t rowsLeftOut = 0;   // without a number where one is needed
-    std::string firstLeftOut; // why, with its line
+    size_t rowsLeftOut = 0; // without a number where one is needed
+    Text firstLeftOut;      // why, with its line
 };
 // Fails with fewer than ten rows, times that go back, or columns that are no numbers, naming the line.
 Expected<Imported> importTable(const std::filesystem::path& path, const ImportLayout& layout,

@@ -49,13 +49,13 @@ Expected<LogEntry> readRecord(const fs::path& path) {
 ToldRun tell(Expected<Run> run, const RunSurroundings& around) {
     ToldRun told;
     if (!run) {
-        told.trouble = run.error().text();
+        told.trouble = run.error().said();
         return told;
     }
     if (auto story = tellRun(*run, around))
         told.story = std::make_shared<const RunStory>(std::move(*story));
     else
-        told.trouble = story.error().text();
+        told.trouble = story.error().said();
     told.run = std::make_shared<const Run>(std::move(*run));
     return told;
 }

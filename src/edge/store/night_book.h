@@ -45,7 +45,7 @@ std::filesystem::path tableOf(const std::filesystem::path& dataFolder, const Log
 struct ToldRun {
     std::shared_ptr<const Run> run;
     std::shared_ptr<const RunStory> story;
-    std::string trouble;
+    Text trouble;
 };
 ToldRun tell(Expected<Run> run, const RunSurroundings& around);
 

@@ -42,7 +42,7 @@ std::string likePattern(const std::string& word) {
     return pattern + "%";
 }
 
-constexpr const char* unreadable = "The night log cannot be read.";
+const Text unreadable = Text::say("The night log cannot be read.");
 
 // The connection's own transaction, unless one is open already.
 class Transaction {
@@ -74,7 +74,7 @@ private:
 } // namespace
 
 Expected<void> NightLog::put(const LogEntry& e) {
-    const std::string failed = "The night log could not be written.";
+    const Text failed = Text::say("The night log could not be written.");
     Transaction transaction(db_);
     if (!transaction.good())
         return logProblem(db_, failed);
@@ -250,7 +250,7 @@ Expected<void> NightLog::check() const {
         if (q.text(0) != "ok")
             said += (said.empty() ? "" : "; ") + q.text(0);
     if (!q.done() && said.empty())
-        return logProblem(db_, "The night log is damaged.");
+        return logProblem(db_, Text::say("The night log is damaged."));
     if (!said.empty())
         return problem(Text::say("The night log is damaged."),
                        Text::say("The database says: %1.").arg(said.substr(0, 400)),

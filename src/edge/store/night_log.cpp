@@ -39,7 +39,7 @@ constexpr int newest = static_cast<int>(std::size(migrations));
 
 } // namespace
 
-tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what) {
+tl::unexpected<Problem> logProblem(sqlite3* db, const Text& what) {
     const std::string words =
         std::string("The database says: ") + (db ? sqlite3_errmsg(db) : "no memory") + ".";
     switch (db ? sqlite3_errcode(db) & 0xff : SQLITE_NOMEM) {
@@ -92,7 +92,7 @@ Expected<NightLog> NightLog::open(const std::filesystem::path& path) {
         path.c_str(), &db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE | SQLITE_OPEN_FULLMUTEX, nullptr);
     NightLog log(db);
     if (status != SQLITE_OK)
-        return logProblem(db, "The night log cannot be opened: " + path.string() + ".");
+        return logProblem(db, Text::say("The night log cannot be opened: %1.").arg(path.string()));
     sqlite3_busy_timeout(db, 2000);
     if (auto done = log.run("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;");
         !done)
@@ -136,7 +136,7 @@ Expected<NightLog> NightLog::openToRead(const std::filesystem::path& path) {
 
 Expected<void> NightLog::run(const char* sql) {
     if (sqlite3_exec(db_, sql, nullptr, nullptr, nullptr) != SQLITE_OK)
-        return logProblem(db_, "The night log cannot be used.");
+        return logProblem(db_, Text::say("The night log cannot be used."));
     return {};
 }
 
@@ -155,7 +155,7 @@ Expected<void> NightLog::migrate(const std::filesystem::path& path) {
             Statement copy(db_, "VACUUM INTO ?");
             copy << backup;
             if (!copy.execute())
-                return logProblem(db_, "The night log could not be copied before it is updated.");
+                return logProblem(db_, Text::say("The night log could not be copied before it is updated."));
         }
     }
     // All in one transaction that no other instance can get between.
@@ -167,7 +167,7 @@ Expected<void> NightLog::migrate(const std::filesystem::path& path) {
     };
     const int have = schemaVersion();
     if (have < 0)
-        return giveUp(logProblem(db_, "The night log is damaged."));
+        return giveUp(logProblem(db_, Text::say("The night log is damaged.")));
     if (have > newest)
         return giveUp(newer(have));
     for (int v = have; v < newest; ++v)
@@ -204,7 +204,7 @@ Expected<void> NightLog::ratesBecomeEntries() {
         old.push_back(std::move(e));
     }
     if (!q.done())
-        return logProblem(db_, "The rates of the night log cannot be read.");
+        return logProblem(db_, Text::say("The rates of the night log cannot be read."));
     for (const LogEntry& e : old)
         if (auto done = put(e); !done)
             return done;
@@ -218,7 +218,7 @@ Expected<void> NightLog::addRates(Instant when, const Rig& rig, const Rates& r) 
       << r.dec.rate_px_s.value << r.decBacklash_ms.value << r.orthogonality_deg.value
       << jsonText(ratesToJson(r)) << rig.id;
     if (!q.execute())
-        return logProblem(db_, "The rates could not be logged.");
+        return logProblem(db_, Text::say("The rates could not be logged."));
     return {};
 }
 
@@ -234,7 +234,7 @@ Expected<std::vector<LoggedRates>> NightLog::ratesOf(const std::string& rigId, i
             list.push_back({q.id(0), Instant{q.number(1)}, q.text(3), std::move(*rates)});
     }
     if (!q.done())
-        return logProblem(db_, "The night log cannot be read.");
+        return logProblem(db_, Text::say("The night log cannot be read."));
     return list;
 }
 

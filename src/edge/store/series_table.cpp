@@ -104,7 +104,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     const auto table = readEcsv(path);
     if (!table)
         return tl::unexpected(table.error());
-    const auto refuse = [&](const std::string& why) {
+    const auto refuse = [&](const Text& why) {
         return problem(Text::say("%1 is no table of a series.").arg(path.filename().string()), why,
                        Text::say("Choose another table."));
     };
@@ -114,7 +114,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     bool solved = false;
     try {
         if (!table->meta["format"] || table->meta["format"].as<std::string>() != "nordstjerna-series 1")
-            return refuse("Its header does not say so.");
+            return refuse(Text::say("Its header does not say so."));
         if (table->meta["target"])
             record.target = table->meta["target"].as<std::string>();
         record.imageScale_arcsec_px = table->meta["scales"]["image_arcsec_px"].as<double>();
@@ -128,7 +128,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     }
     const double scale = record.imageScale_arcsec_px;
     if (!(scale > 0.0) || scale > 1000.0)
-        return refuse("Its scale makes no sense.");
+        return refuse(Text::say("Its scale makes no sense."));
     const auto numbers = [&](const char* name, const char* unit) { return ecsvNumbers(*table, name, unit); };
     const auto exposure = numbers("exposure", "s");
     const auto hfd = numbers("hfd", "pix");
@@ -151,14 +151,14 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     const int remark = table->find("remark");
     const int file = table->find("file"); // not in older tables
     if (start < 0 || (side < 0 && pierSide < 0) || remark < 0)
-        return refuse("Columns are missing.");
+        return refuse(Text::say("Columns are missing."));
     for (size_t i = 0; i < table->rows.size(); ++i) {
         const auto& row = table->rows[i];
         SeriesFrame f;
         f.number = static_cast<int>(i) + 1;
         const auto when = parseInstant(row[static_cast<size_t>(start)]);
         if (!when)
-            return refuse("Row " + std::to_string(i + 1) + ": " + when.error().what.english());
+            return refuse(Text::say("Row %1: %2").arg(std::to_string(i + 1)).arg(when.error().what));
         f.start = *when;
         f.exposure_s = (*exposure)[i];
         f.side =

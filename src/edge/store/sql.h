@@ -71,6 +71,6 @@ private:
     bool ready_ = false;
 };
 
-tl::unexpected<Problem> logProblem(sqlite3* db, const std::string& what);
+tl::unexpected<Problem> logProblem(sqlite3* db, const Text& what);
 
 } // namespace nordstjerna

@@ -416,7 +416,8 @@ QString FreeStation::summary() const {
     if (testing_)
         return tr("testing");
     if (story_ && story_->motion.ra.periodic.worm)
-        return qs(formatNumber(story_->motion.ra.periodic.worm->peakToPeak_arcsec.value, 1)) + "″ worm";
+        return tr("%1″ worm")
+            .arg(qs(formatNumber(story_->motion.ra.periodic.worm->peakToPeak_arcsec.value, 1)));
     if (story_)
         return qs(formatNumber(story_->motion.dec.drift_arcsec_min.value, 1)) + " ″/min";
     if (backlash_)

@@ -231,8 +231,9 @@ void PoleStation::watchDrift(DriftPlace where) {
             if (p->watch() && p->watch()->length_s >= 60.0) {
                 book_.watched(*p->watch());
                 if (p->component())
-                    logComponent(*p->component(),
-                                 "watched the drift for " + formatDuration(p->watch()->length_s));
+                    logComponent(*p->component(), Text::say("watched the drift for %1")
+                                                      .arg(formatDuration(p->watch()->length_s))
+                                                      .english());
             }
         });
 }

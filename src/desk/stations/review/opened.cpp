@@ -39,13 +39,13 @@ Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, con
         if (read)
             o.focus = std::make_shared<const FocusResult>(std::move(*read));
         else
-            o.trouble = read.error().text();
+            o.trouble = read.error().said();
         return o;
     }
     if (entry.file.empty())
         return o;
     if (!std::filesystem::exists(table, error)) {
-        o.trouble = "Its table is no longer there: " + table.string() + ".";
+        o.trouble = Text::say("Its table is no longer there: %1.").arg(table.string());
         return o;
     }
     if (isRun(entry.kind))
@@ -55,7 +55,7 @@ Opened readOpened(const LogEntry& entry, const std::filesystem::path& table, con
         if (series)
             o.series = std::make_shared<const SeriesRecord>(std::move(*series));
         else
-            o.trouble = series.error().text();
+            o.trouble = series.error().said();
     }
     return o;
 }

@@ -18,7 +18,7 @@ struct Opened {
     std::shared_ptr<const SeriesRecord> series;
     std::shared_ptr<const FocusResult> focus; // with its points
     std::vector<PoleError> poles;             // of a pole measurement: those of its night, it being the last
-    std::string trouble;                      // why there is nothing more than the entry itself
+    Text trouble;                             // why there is nothing more than the entry itself
 };
 
 // Whether there is more to show of it than its figures.

@@ -28,7 +28,7 @@ Frame windowOf(const Frame& frame, const ExpectedStar& star) {
                   std::min(2 * half + 1, frame.y0 + frame.height - y));
 }
 
-WireCamera::WireCamera(WireLink& commands, const std::string& device, const std::string& kind, Clock& clock,
+WireCamera::WireCamera(WireLink& commands, const std::string& device, const Text& kind, Clock& clock,
                        Setup setup)
     : camera_(commands, device, kind), frames_(commands.server(), {device, wire::frame, {}}), clock_(clock),
       setup_(std::move(setup)) {}
@@ -53,7 +53,7 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
                                            vector,
                                            [element](const WireVector& v) { return v.on(element); },
                                            8.0,
-                                           std::string("does not take ") + element},
+                                           Text::say("The %2 does not take %1.").arg(element)},
                                           halt);
         return set;
     };
@@ -65,7 +65,7 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
         if (auto chosen = choose(vector, element); !chosen)
             return chosen;
     const auto numbers = [&](const char* vector, const std::vector<std::pair<std::string, double>>& wanted,
-                             const std::string& what) -> Expected<void> {
+                             const Text& what) -> Expected<void> {
         const auto told = camera_.link().told(device, vector);
         const auto stands = [&wanted](const WireVector& v) {
             return std::all_of(wanted.begin(), wanted.end(), [&](const auto& w) {
@@ -75,8 +75,7 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
         if (!told || stands(told->vector))
             return {};
         if (!told->vector.writable)
-            return problem(Text::say("The %1 %2.").arg(camera_.kind()).arg(what),
-                           Text::say("Its driver cannot set this."),
+            return problem(what.arg(camera_.kind()), Text::say("Its driver cannot set this."),
                            Text::say("Set the rig's figures to what the camera does."));
         const auto set =
             camera_.carryOut({{wireCommand(device, vector, wanted)}, vector, stands, 8.0, what}, halt);
@@ -84,8 +83,7 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
     };
     const double bin = setup.camera.bin;
     if (auto set = numbers(wire::binning, {{"HOR_BIN", bin}, {"VER_BIN", bin}},
-                           "does not bin " + std::to_string(setup.camera.bin) + " × " +
-                               std::to_string(setup.camera.bin));
+                           Text::say("The %2 does not bin %1 × %1.").arg(setup.camera.bin));
         !set)
         return set;
     const auto info = camera_.link().told(device, wire::sensor);
@@ -97,7 +95,7 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
         return {};
     return numbers(wire::part,
                    {{"X", wanted.x}, {"Y", wanted.y}, {"WIDTH", wanted.width}, {"HEIGHT", wanted.height}},
-                   "does not read out the part that was asked for");
+                   Text::say("The %1 does not read out the part that was asked for."));
 }
 
 Expected<WireCamera::Exposure> WireCamera::open(double exposure_s, const Part& part, const StopFlag& halt) {
@@ -138,7 +136,7 @@ Expected<std::shared_ptr<const Frame>> WireCamera::close(const Exposure& exposur
         if (halt)
             return broken(haltedProblem());
         if (refused())
-            return tl::unexpected(camera_.refused("did not expose", true));
+            return tl::unexpected(camera_.refused(Text::say("The %1 did not expose."), true));
         if (!camera_.link().connected())
             return tl::unexpected(camera_.link().absent());
         std::uint64_t links = 0;
@@ -152,7 +150,8 @@ Expected<std::shared_ptr<const Frame>> WireCamera::close(const Exposure& exposur
             patience = now + std::chrono::duration_cast<std::chrono::steady_clock::duration>(
                                  std::chrono::duration<double>(readOut_s));
         if (patience && now > *patience)
-            return broken(camera_.lied("sent no frame", "Its driver took the exposure, and nothing came."));
+            return broken(camera_.lied(Text::say("The %1 sent no frame."),
+                                       Text::say("Its driver took the exposure, and nothing came.")));
     }
     auto frame = understood(*blob, exposure);
     if (!frame)
@@ -164,10 +163,11 @@ Expected<Frame> WireCamera::understood(const WireLink::Told& blob, const Exposur
     const auto element = std::find_if(blob.vector.elements.begin(), blob.vector.elements.end(),
                                       [](const WireElement& e) { return e.bytes && !e.bytes->empty(); });
     if (element->format != ".fits" && element->format != ".fits.fz")
-        return tl::unexpected(camera_.lied(
-            "sent what is no frame", "It came as \"" + element->format.substr(0, 20) + "\", not as FITS.",
-            "Set the driver to send FITS."));
-    auto frame = readFitsBytes(*element->bytes, "the frame of the " + camera_.kind());
+        return tl::unexpected(
+            camera_.lied(Text::say("The %1 sent what is no frame."),
+                         Text::say("It came as \"%1\", not as FITS.").arg(element->format.substr(0, 20)),
+                         Text::say("Set the driver to send FITS.")));
+    auto frame = readFitsBytes(*element->bytes, "the frame of the " + camera_.kind().english());
     if (!frame) {
         Problem p = frame.error();
         p.passing = true;
@@ -177,20 +177,21 @@ Expected<Frame> WireCamera::understood(const WireLink::Told& blob, const Exposur
     FrameInfo& info = frame->info;
     const double told_s = info.exposure_s;
     if (told_s > 0.0 && std::abs(told_s - exposure.exposure_s) > 0.1 * exposure.exposure_s + 0.05)
-        return tl::unexpected(
-            camera_.lied("exposed for another time", formatNumber(exposure.exposure_s, 2) +
-                                                         " s were asked for; its frame says " +
-                                                         formatNumber(told_s, 2) + " s."));
+        return tl::unexpected(camera_.lied(Text::say("The %1 exposed for another time."),
+                                           Text::say("%1 s were asked for; its frame says %2 s.")
+                                               .arg(formatNumber(exposure.exposure_s, 2))
+                                               .arg(formatNumber(told_s, 2))));
     const double passed_s = clock_.now() - exposure.asked;
     if (passed_s < 0.8 * exposure.exposure_s - 0.2)
-        return tl::unexpected(camera_.lied(
-            "sent a frame of before", "It came " + formatNumber(passed_s, 1) + " s after an exposure of " +
-                                          formatNumber(exposure.exposure_s, 1) + " s was begun."));
+        return tl::unexpected(camera_.lied(Text::say("The %1 sent a frame of before."),
+                                           Text::say("It came %1 s after an exposure of %2 s was begun.")
+                                               .arg(formatNumber(passed_s, 1))
+                                               .arg(formatNumber(exposure.exposure_s, 1))));
     if (info.start) {
         const std::string date = formatInstant(*info.start);
         if (date == lastDate_)
-            return tl::unexpected(
-                camera_.lied("sent a frame of before", "It carries the time of the frame before it."));
+            return tl::unexpected(camera_.lied(Text::say("The %1 sent a frame of before."),
+                                               Text::say("It carries the time of the frame before it.")));
         lastDate_ = date;
     }
     // The driver knows best when its shutter opened, unless its clock is another: then the frame has the

@@ -14,8 +14,7 @@ public:
         CameraSpec camera;
         double focal_mm = 0.0;
     };
-    WireCamera(WireLink& commands, const std::string& device, const std::string& kind, Clock& clock,
-               Setup setup);
+    WireCamera(WireLink& commands, const std::string& device, const Text& kind, Clock& clock, Setup setup);
     // From any thread; counts for the next exposure.
     void setSetup(const Setup& setup);
     void greet() const { camera_.greet(); }

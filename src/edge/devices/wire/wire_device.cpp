@@ -54,15 +54,18 @@ Expected<WireVector> WireDevice::need(const std::string& vector) const {
                    Text::say("Use another driver, or do it by hand."));
 }
 
-Problem WireDevice::refused(const std::string& what, bool passing) const {
+Problem WireDevice::refused(const Text& what, bool passing) const {
     const std::string words = link_.remark(device_);
-    return {"The " + kind_ + " " + what + ".",
-            words.empty() ? "Its driver refused the command." : "Its driver says: " + words, "", passing};
+    return {what.arg(kind_),
+            words.empty() ? Text::say("Its driver refused the command.")
+                          : Text::say("Its driver says: %1").arg(words),
+            "", passing};
 }
 
-Problem WireDevice::lied(const std::string& what, const std::string& why, const std::string& remedy) const {
-    return {"The " + kind_ + " " + what + ".", why,
-            remedy.empty() ? "Check the device; if it goes on, its driver is at fault." : remedy, true};
+Problem WireDevice::lied(const Text& what, const Text& why, const Text& remedy) const {
+    return {what.arg(kind_), why,
+            remedy.empty() ? Text::say("Check the device; if it goes on, its driver is at fault.") : remedy,
+            true};
 }
 
 Expected<void> WireDevice::carryOut(const Order& order, const StopFlag& halt) const {
@@ -92,10 +95,11 @@ Expected<void> WireDevice::carryOut(const Order& order, const StopFlag& halt) co
     if (!link_.connected())
         return tl::unexpected(link_.absent());
     if (!answered)
-        return tl::unexpected(lied(order.what, "Its driver did not answer the command."));
+        return tl::unexpected(lied(order.what, Text::say("Its driver did not answer the command.")));
     if (last.state == WireState::busy)
-        return tl::unexpected(lied(order.what, "Its driver has been busy with it for too long."));
-    return tl::unexpected(lied(order.what, "Its driver says that all is well, but nothing has changed."));
+        return tl::unexpected(lied(order.what, Text::say("Its driver has been busy with it for too long.")));
+    return tl::unexpected(
+        lied(order.what, Text::say("Its driver says that all is well, but nothing has changed.")));
 }
 
 } // namespace nordstjerna

@@ -9,10 +9,10 @@ namespace nordstjerna {
 class WireDevice {
 public:
     // kind: as a person calls it, "mount". device: its name at the server; empty: none was chosen.
-    WireDevice(WireLink& link, std::string device, std::string kind)
+    WireDevice(WireLink& link, std::string device, Text kind)
         : link_(link), device_(std::move(device)), kind_(std::move(kind)) {}
     const std::string& device() const { return device_; }
-    const std::string& kind() const { return kind_; }
+    const Text& kind() const { return kind_; }
     WireLink& link() const { return link_; }
 
     // Asks the server's driver to connect its hardware where it has not yet; not more often than every few
@@ -30,20 +30,20 @@ public:
         std::string vector;
         std::function<bool(const WireVector&)> is;
         double patience_s = 10.0; // by the wall
-        std::string what;
-        bool busyWillDo = false; // the driver calls what was asked for, and is so, busy
+        Text what;                // went wrong, with a place for the device: "The %1 does not park."
+        bool busyWillDo = false;  // the driver calls what was asked for, and is so, busy
     };
     Expected<void> carryOut(const Order& order, const StopFlag& halt) const;
 
     // The device said no; its own last words are the reason where it had any.
-    Problem refused(const std::string& what, bool passing = false) const;
+    Problem refused(const Text& what, bool passing = false) const;
     // It said neither yes nor no, or yes without having done it.
-    Problem lied(const std::string& what, const std::string& why, const std::string& remedy = {}) const;
+    Problem lied(const Text& what, const Text& why, const Text& remedy = {}) const;
 
 private:
     WireLink& link_;
     std::string device_;
-    std::string kind_;
+    Text kind_;
     mutable std::mutex lock_;
     mutable std::chrono::steady_clock::time_point greeted_{};
 };

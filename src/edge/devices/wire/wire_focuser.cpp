@@ -29,8 +29,8 @@ Expected<FocuserState> WireFocuser::state() const {
             return tl::unexpected(told.error());
         const WireElement* e = told->find(wire::focusSteps);
         if (!e)
-            return tl::unexpected(
-                focuser_.lied("does not tell where it stands", "Its driver tells no steps."));
+            return tl::unexpected(focuser_.lied(Text::say("The %1 does not tell where it stands."),
+                                                Text::say("Its driver tells no steps.")));
         s = {e->number, e->lowest, e->highest, std::nullopt};
     }
     if (const auto heat = focuser_.link().told(focuser_.device(), wire::focusHeat))
@@ -56,7 +56,7 @@ Expected<void> WireFocuser::moveTo(int steps, const StopFlag& halt) {
          wire::focusPlace,
          [steps](const WireVector& v) { return std::abs(v.number(wire::focusSteps) - steps) < 0.5; },
          focusing_s,
-         "did not move"},
+         Text::say("The %1 did not move.")},
         halt);
     if (halt) {
         abort();
@@ -75,7 +75,7 @@ Expected<void> WireFocuser::moveBy(int steps, const StopFlag& halt) {
          wire::focusBy,
          {},
          focusing_s,
-         "did not move"},
+         Text::say("The %1 did not move.")},
         halt);
     if (halt) {
         abort();

@@ -8,7 +8,7 @@ namespace nordstjerna {
 
 class WireFocuser final : public Focuser {
 public:
-    WireFocuser(WireLink& link, const std::string& device) : focuser_(link, device, "focuser") {}
+    WireFocuser(WireLink& link, const std::string& device) : focuser_(link, device, Text::say("focuser")) {}
     void greet() const { focuser_.greet(); }
 
     Expected<FocuserState> state() const override;

@@ -23,7 +23,7 @@ Vec3 directionTold(const WireVector& told) {
 } // namespace
 
 WireMount::WireMount(WireLink& link, const std::string& device, Clock& clock, const Site& site)
-    : mount_(link, device, "mount"), clock_(clock), site_(site) {}
+    : mount_(link, device, Text::say("mount")), clock_(clock), site_(site) {}
 
 void WireMount::setSite(const Site& site) {
     const std::scoped_lock guard(lock_);
@@ -31,7 +31,8 @@ void WireMount::setSite(const Site& site) {
 }
 
 void WireMount::setPulsesBy(const std::string& device) {
-    pulses_ = device.empty() ? nullptr : std::make_unique<WireDevice>(mount_.link(), device, "guide port");
+    pulses_ = device.empty() ? nullptr
+                             : std::make_unique<WireDevice>(mount_.link(), device, Text::say("guide port"));
 }
 
 WireMount::Hour WireMount::hour() const {
@@ -80,9 +81,10 @@ Expected<MountState> WireMount::state() const {
     if (!told)
         return tl::unexpected(told.error());
     if (told->state == WireState::alert)
-        return tl::unexpected(mount_.lied("does not answer",
-                                          "Its driver says: " + mount_.link().remark(mount_.device()),
-                                          "Check its cable and its power."));
+        return tl::unexpected(
+            mount_.lied(Text::say("The %1 does not answer."),
+                        Text::say("Its driver says: %1").arg(mount_.link().remark(mount_.device())),
+                        Text::say("Check its cable and its power.")));
     const Hour now = hour();
     MountState s;
     s.pointing = {(now.siderealTime - Angle::fromHours(told->number("RA"))).wrappedSigned(),
@@ -132,12 +134,12 @@ Expected<void> WireMount::setUse(const std::string& use) {
     if (uses->vector.on(use))
         return {};
     if (!uses->vector.find(use))
-        return tl::unexpected(mount_.refused("has no such command"));
+        return tl::unexpected(mount_.refused(Text::say("The %1 has no such command.")));
     const auto set = mount_.carryOut({{wireSwitch(mount_.device(), wire::coordinateUse, use)},
                                       wire::coordinateUse,
                                       [use](const WireVector& v) { return v.on(use); },
                                       5.0,
-                                      "does not take the command"},
+                                      Text::say("The %1 does not take the command.")},
                                      neverHalted);
     return set;
 }
@@ -191,13 +193,15 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
     if (!mount_.link().connected())
         return tl::unexpected(mount_.link().absent());
     if (refusal)
-        return tl::unexpected(mount_.refused("refused the slew"));
+        return tl::unexpected(mount_.refused(Text::say("The %1 refused the slew.")));
     if (!done)
-        return tl::unexpected(mount_.lied("does not slew", "It took the command and did not begin to move."));
+        return tl::unexpected(mount_.lied(Text::say("The %1 does not slew."),
+                                          Text::say("It took the command and did not begin to move.")));
     if (!atTarget)
-        return tl::unexpected(mount_.lied("did not reach its target",
-                                          "Its driver says that the slew is over, but it stands elsewhere.",
-                                          "Check that nothing holds it, and its limits."));
+        return tl::unexpected(
+            mount_.lied(Text::say("The %1 did not reach its target."),
+                        Text::say("Its driver says that the slew is over, but it stands elsewhere."),
+                        Text::say("Check that nothing holds it, and its limits.")));
     return {};
 }
 
@@ -209,12 +213,13 @@ Expected<void> WireMount::park(bool on, const StopFlag& halt) {
     if (now->on("PARK") == on && now->state != WireState::busy && now->state != WireState::alert)
         return {};
     constexpr double way_s = 290.0;
-    const auto done = mount_.carryOut({{wireSwitch(mount_.device(), wire::park, wanted)},
-                                       wire::park,
-                                       [on](const WireVector& v) { return v.on("PARK") == on; },
-                                       way_s,
-                                       on ? "does not park" : "does not unpark"},
-                                      halt);
+    const auto done =
+        mount_.carryOut({{wireSwitch(mount_.device(), wire::park, wanted)},
+                         wire::park,
+                         [on](const WireVector& v) { return v.on("PARK") == on; },
+                         way_s,
+                         on ? Text::say("The %1 does not park.") : Text::say("The %1 does not unpark.")},
+                        halt);
     if (halt) {
         (void)mount_.link().send(wireSwitch(mount_.device(), wire::abortMotion, "ABORT"));
         return tl::unexpected(haltedProblem());
@@ -229,13 +234,14 @@ Expected<void> WireMount::setTracking(bool on) {
         return tl::unexpected(now.error());
     if (now->on(wanted) && now->state != WireState::alert)
         return {};
-    const auto set = mount_.carryOut({{wireSwitch(mount_.device(), wire::trackState, wanted)},
-                                      wire::trackState,
-                                      [wanted](const WireVector& v) { return v.on(wanted); },
-                                      8.0,
-                                      on ? "does not track" : "does not stop tracking",
-                                      true}, // many drivers are busy as long as they track
-                                     neverHalted);
+    const auto set = mount_.carryOut(
+        {{wireSwitch(mount_.device(), wire::trackState, wanted)},
+         wire::trackState,
+         [wanted](const WireVector& v) { return v.on(wanted); },
+         8.0,
+         on ? Text::say("The %1 does not track.") : Text::say("The %1 does not stop tracking."),
+         true}, // many drivers are busy as long as they track
+        neverHalted);
     return set;
 }
 
@@ -284,15 +290,15 @@ Expected<void> WireMount::pulse(double ra_ms, double dec_ms, const StopFlag& hal
         },
         5.0, halt);
     if (refused)
-        return tl::unexpected(by.refused("refused a guide pulse", true));
+        return tl::unexpected(by.refused(Text::say("The %1 refused a guide pulse."), true));
     if (halt)
         return tl::unexpected(haltedProblem());
     if (!by.link().connected())
         return tl::unexpected(by.link().absent());
     if (!over)
-        return tl::unexpected(by.lied("does not end a guide pulse", "Its driver says that a pulse of " +
-                                                                        formatNumber(longest_ms, 0) +
-                                                                        " ms is still under way."));
+        return tl::unexpected(by.lied(Text::say("The %1 does not end a guide pulse."),
+                                      Text::say("Its driver says that a pulse of %1 ms is still under way.")
+                                          .arg(formatNumber(longest_ms, 0))));
     return {};
 }
 
@@ -317,7 +323,8 @@ Expected<void> WireMount::runRa(double sidereal) {
     messages.push_back(wireSwitch(device, wire::trackMode, mode));
     const auto set =
         mount_.carryOut({messages, wire::trackMode, [mode](const WireVector& v) { return v.on(mode); }, 8.0,
-                         own ? "does not take a rate of its own" : "keeps a rate of its own"},
+                         own ? Text::say("The %1 does not take a rate of its own.")
+                             : Text::say("The %1 keeps a rate of its own.")},
                         neverHalted);
     return set;
 }
@@ -336,7 +343,7 @@ Expected<void> WireMount::sync(const HourAngleDec& truth) {
          wire::coordinates,
          [&](const WireVector& v) { return separation(directionTold(v), wanted).deg() < 0.05; },
          8.0,
-         "did not take the sync"},
+         Text::say("The %1 did not take the sync.")},
         neverHalted);
     // Whatever came of it: the next place is one to go to.
     const auto back = setUse("TRACK");
@@ -375,8 +382,9 @@ Expected<void> WireMount::halt() {
         return {};
     if (!mount_.link().connected())
         return tl::unexpected(mount_.link().absent());
-    return tl::unexpected(mount_.lied("has not confirmed the halt", "Its driver does not say that it stands.",
-                                      "If it still moves, cut its power."));
+    return tl::unexpected(mount_.lied(Text::say("The %1 has not confirmed the halt."),
+                                      Text::say("Its driver does not say that it stands."),
+                                      Text::say("If it still moves, cut its power.")));
 }
 
 } // namespace nordstjerna

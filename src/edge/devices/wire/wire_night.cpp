@@ -36,11 +36,11 @@ WireNight::WireNight(const WireAddress& server, WireRoles roles, const Rig& rig,
                      std::shared_ptr<StarIndex> index)
     : link_(server, {}), clock_(clockOf(link_)), index_(std::move(index)),
       mount_(link_, roles.mount, clock_, rig.site),
-      guide_(link_, roles.guideCamera, "guide camera", clock_, guideSetup(rig)) {
+      guide_(link_, roles.guideCamera, Text::say("guide camera"), clock_, guideSetup(rig)) {
     mount_.setPulsesBy(roles.guidePort);
     if (!roles.imagingCamera.empty())
-        imaging_ = std::make_unique<WireCamera>(link_, roles.imagingCamera, "imaging camera", clock_,
-                                                imagingSetup(rig));
+        imaging_ = std::make_unique<WireCamera>(link_, roles.imagingCamera, Text::say("imaging camera"),
+                                                clock_, imagingSetup(rig));
     for (const auto& [role, focuser] :
          {std::pair(roles.guideFocuser, &guideFocuser_), std::pair(roles.imagingFocuser, &imagingFocuser_)})
         if (!role.empty())

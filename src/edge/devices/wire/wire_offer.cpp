@@ -97,7 +97,7 @@ std::vector<WireOffer> offersOf(const WireLink& link) {
 void greetAll(WireLink& link) {
     for (const WireOffer& o : offersOf(link))
         if (!o.roles.empty() && !o.connected)
-            WireDevice(link, o.device, "device").greet();
+            WireDevice(link, o.device, Text::say("device")).greet();
 }
 
 bool awaitOffers(const WireLink& link, double patience_s) {

@@ -1,0 +1,119 @@
+// Nothing that is written on the screen is cut: every station, at the sizes of a laptop, in every theme.
+#include <QAbstractButton>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QTemporaryDir>
+#include <QtTest>
+
+#include "desk/main_window.h"
+#include "desk/start.h"
+#include "desk/theme.h"
+#include "registry.h"
+
+using namespace nordstjerna;
+
+class FitTest : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase();
+    void cleanupTestCase() { window_.reset(); }
+    void aCutWordIsSeen();
+    void wordsFit_data();
+    void wordsFit();
+
+private:
+    QTemporaryDir data_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+namespace {
+int widthOf(const QWidget& w, const QString& text) {
+    int most = 0;
+    for (const QString& line : text.split('\n'))
+        most = std::max(most, w.fontMetrics().horizontalAdvance(line));
+    return most;
+}
+
+// What is cut, as "text (class name): needs, has".
+QStringList cutIn(QWidget& window) {
+    QStringList cut;
+    const auto look = [&](const QWidget& w, const QString& text, int room) {
+        const int needed = widthOf(w, text);
+        if (needed > room + 1)
+            cut << QString("\"%1\" (%2 %3): %4 px of %5")
+                       .arg(text, w.metaObject()->className(), w.objectName())
+                       .arg(room)
+                       .arg(needed);
+    };
+    for (QWidget* w : window.findChildren<QWidget*>()) {
+        if (!w->isVisible() || w->visibleRegion().isEmpty())
+            continue;
+        if (auto* label = qobject_cast<QLabel*>(w)) {
+            const bool plain = label->textFormat() != Qt::RichText && !Qt::mightBeRichText(label->text());
+            if (plain && !label->wordWrap() && label->pixmap().isNull())
+                look(*label, label->text(), label->contentsRect().width() - 2 * label->margin());
+        } else if (auto* button = qobject_cast<QAbstractButton*>(w)) {
+            if (!button->text().isEmpty())
+                look(*button, QString(button->text()).remove('&'), button->width() - 8);
+        } else if (auto* combo = qobject_cast<QComboBox*>(w)) {
+            look(*combo, combo->currentText(), combo->width() - 24);
+        } else if (auto* number = qobject_cast<QDoubleSpinBox*>(w)) {
+            look(*number, number->text(), number->findChild<QLineEdit*>()->contentsRect().width() - 2);
+        }
+    }
+    return cut;
+}
+} // namespace
+
+void FitTest::initTestCase() {
+    loadTypefaces();
+    ThemeSwitch::instance().use("Dusk");
+    StartWishes wishes;
+    wishes.speed = 0.0;
+    wishes.dataFolder = data_.path().toStdString();
+    auto started = beginEvening(wishes);
+    QVERIFY2(started.has_value(), started ? "" : started.error().text().c_str());
+    window_ = std::make_unique<MainWindow>(std::move(*started));
+    window_->show();
+    QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+}
+
+void FitTest::aCutWordIsSeen() {
+    QWidget box;
+    auto* label = new QLabel("a sentence that is far too long for its label", &box);
+    label->setGeometry(0, 0, 40, 20);
+    auto* good = new QLabel("a", &box);
+    good->setGeometry(0, 30, 40, 20);
+    box.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&box));
+    QCOMPARE(cutIn(box).size(), 1);
+}
+
+void FitTest::wordsFit_data() {
+    QTest::addColumn<QSize>("size");
+    QTest::newRow("1280 x 800") << QSize(1280, 800);
+    QTest::newRow("1100 x 700") << QSize(1100, 700);
+    QTest::newRow("1920 x 1080") << QSize(1920, 1080);
+}
+
+void FitTest::wordsFit() {
+    QFETCH(QSize, size);
+    window_->resize(size);
+    QStringList all;
+    for (int i = 1; i <= 9; ++i) {
+        QTest::keyClick(window_.get(), static_cast<Qt::Key>(Qt::Key_0 + i), Qt::ControlModifier);
+        QCoreApplication::processEvents();
+        QCoreApplication::processEvents();
+        for (const QString& text : cutIn(*window_))
+            all << QString("%1: %2").arg(i).arg(text);
+    }
+    all.removeDuplicates();
+    for (const QString& text : all)
+        qInfo("%s", qPrintable(text));
+    QCOMPARE(all.size(), 0);
+}
+
+NORDSTJERNA_TEST(FitTest)
+#include "fit_test.moc"
