@@ -99,7 +99,7 @@ void Deck::refresh() {
         const Equatorial place =
             equatorialFrom(ObservedFrame(rigs_.rig().site, night_.now()).icrsFrom(m.pointing));
         const AltAz a = altAzFrom(directionOf(rigs_.rig().site, m.pointing));
-        mount_->setText(tr("Mount %1 %2   HA %3   alt %4°   %5   %6")
+        mount_->setText(tr("Mount %1 %2  HA %3  alt %4°  %5  %6")
                             .arg(qs(formatHms(place.ra)), qs(formatDms(place.dec)),
                                  qs(formatHourAngle(m.pointing.hourAngle)),
                                  qs(formatNumber(a.altitude.deg(), 1)),

@@ -41,7 +41,7 @@ QStringList cutIn(QWidget& window) {
     QStringList cut;
     const auto look = [&](const QWidget& w, const QString& text, int room) {
         const int needed = widthOf(w, text);
-        if (needed > room + 1)
+        if (needed > room + 2) // the last letter's own margin
             cut << QString("\"%1\" (%2 %3): %4 px of %5")
                        .arg(text, w.metaObject()->className(), w.objectName())
                        .arg(room)
@@ -102,12 +102,12 @@ void FitTest::wordsFit() {
     QFETCH(QSize, size);
     window_->resize(size);
     QStringList all;
-    for (int i = 1; i <= 9; ++i) {
-        QTest::keyClick(window_.get(), static_cast<Qt::Key>(Qt::Key_0 + i), Qt::ControlModifier);
-        QCoreApplication::processEvents();
+    for (const StationInfo& station : stationTable) {
+        window_->showStation(station.id);
+        QTRY_VERIFY(window_->station(station.id)->isVisible());
         QCoreApplication::processEvents();
         for (const QString& text : cutIn(*window_))
-            all << QString("%1: %2").arg(i).arg(text);
+            all << QString("%1: %2").arg(station.key, text);
     }
     all.removeDuplicates();
     for (const QString& text : all)

@@ -21,7 +21,8 @@ NumberField::NumberField(double low, double high, int decimals, const QString& u
     setKeyboardTracking(false);
     if (!unit.isEmpty())
         setSuffix(qs(formatUnit(unit.toStdString())));
-    setMinimumWidth(52);
+    // Its words decide how narrow it may become.
+    connect(this, &QDoubleSpinBox::valueChanged, this, [this] { updateGeometry(); });
 }
 
 QSize NumberField::sizeHint() const {
@@ -29,7 +30,7 @@ QSize NumberField::sizeHint() const {
 }
 
 QSize NumberField::minimumSizeHint() const {
-    return {std::min(sizeHint().width(), 72), QDoubleSpinBox::minimumSizeHint().height()};
+    return {std::clamp(sizeHint().width(), 52, 90), QDoubleSpinBox::minimumSizeHint().height()};
 }
 
 void NumberField::wheelEvent(QWheelEvent* e) {

@@ -179,12 +179,12 @@ void RatesStation::fillPreflight(const std::optional<CalibrationPlace>& best) {
     check(std::abs(m.pointing.dec.deg()) <= 20.0, tr("declination"),
           qs(formatNumber(m.pointing.dec.deg(), 0)) + "°", tr("within 20°"));
     check(std::abs(m.pointing.hourAngle.hours()) <= 1.5, tr("hour angle"),
-          qs(formatHourAngle(m.pointing.hourAngle)), tr("within 1h30m"));
+          qs(formatHourAngle(m.pointing.hourAngle)), tr("within 1.5 h"));
     constexpr double wanted_deg = 45.0; // common practice
     check(altitude >= wanted_deg, tr("altitude"), qs(formatNumber(altitude, 0)) + "°", tr("above 45°"));
     const bool targetEast = targets().place().hourAngle.rad() <= 0.0;
     check((m.side == "east") == targetEast, tr("looking"), qs(lookingWord(m.side)),
-          tr("as at the target: %1").arg(targetEast ? tr("east") : tr("west")));
+          targetEast ? tr("east") : tr("west"));
     check(m.tracking, tr("tracking"), m.tracking ? tr("on") : tr("off"), tr("on"));
     const auto& focus = needs_.focusBook.focus();
     check(focus.hfd_px > 0.0 && focus.hfd_px<1.15 * focus.best_px, tr("focus"), focus.hfd_px> 0.0
