@@ -8,9 +8,9 @@
 #include <QTimer>
 
 #include "charts/text.h"
-#include "core/sky/sides.h"
 #include "core/base/format.h"
 #include "core/sky/local_place.h"
+#include "core/sky/sides.h"
 #include "desk/pictures/limits_dial.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
@@ -150,7 +150,8 @@ void HandPage::showFigures(ReadOut* off, ReadOut* height, ReadOut* hour) const {
                  tr("azimuth %1°").arg(qs(formatNumber(a.azimuth.wrapped().deg(), 0))));
     hour->setTitle(tr("Hour angle"));
     hour->show(qs(formatHourAngle(state.pointing.hourAngle)), "",
-               tr("Dec %1°, looking %2").arg(qs(formatNumber(state.pointing.dec.deg(), 1)), qs(lookingWord(state.side))));
+               tr("Dec %1°, looking %2")
+                   .arg(qs(formatNumber(state.pointing.dec.deg(), 1)), qs(lookingWord(state.side))));
 }
 
 } // namespace nordstjerna
