@@ -56,14 +56,14 @@ void ControllersTest::eachHasAnIdOfItsOwn() {
 
 void ControllersTest::unknownKindIsTheModel() {
     QVERIFY(!controllerFrom("integral"));
-    QCOMPARE(settingText(SettingKey::kindRa, 3.0), std::string("model"));
-    QCOMPARE(settingText(SettingKey::kindRa, -1.0), std::string("model"));
+    QCOMPARE(settingText(SettingKey::kindRa, 3.0).english(), std::string("model"));
+    QCOMPARE(settingText(SettingKey::kindRa, -1.0).english(), std::string("model"));
 }
 
 // A plain share of each error leaves a steady drift a constant offset; the sum of the errors takes it away.
 void ControllersTest::aFurtherOneGuides() {
     const FurtherController further(IntegralController::descriptor());
-    QCOMPARE(settingText(SettingKey::kindDec, 3.0), std::string("integral"));
+    QCOMPARE(settingText(SettingKey::kindDec, 3.0).english(), std::string("integral"));
     ControllerSettings plain = settingsOf(ControllerKind::proportional);
     for (AxisSettings* a : {&plain.ra, &plain.dec}) {
         a->loopGain = 0.2;

@@ -116,7 +116,7 @@ void DarksTest::otherSettingsDoNotFit() {
     QVERIFY(whyDarkDoesNotFit(dark, frame).english().find("binning") != std::string::npos);
     frame = dark;
     frame.gain_e_adu = 0.4;
-    QCOMPARE(whyDarkDoesNotFit(dark, frame), std::string("gain"));
+    QCOMPARE(whyDarkDoesNotFit(dark, frame).english(), std::string("gain"));
     frame = dark;
     frame.temperature_c.reset(); // not known: no reason against it
     QVERIFY(darkFits(dark, frame));

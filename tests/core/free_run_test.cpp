@@ -476,7 +476,7 @@ void FreeRunTest::settingsOfTheRig() {
     QCOMPARE(book.value(SettingKey::limitRa), 900.0);
     book.setFromRig(2.5, 1000.0);
     QCOMPARE(book.value(SettingKey::limitRa), 1000.0);
-    QCOMPARE(settingText(SettingKey::decMode, 2.0), std::string("south only"));
+    QCOMPARE(settingText(SettingKey::decMode, 2.0).english(), std::string("south only"));
 }
 
 void FreeRunTest::curveOfTheAxis() {

@@ -472,7 +472,7 @@ void RatesTest::aLookRefusesWhatDoesNotHold() {
         return lookAtRates(rates, frame);
     };
     QVERIFY(look(23.4, false, 2.578).hold == RatesHold::asBefore);
-    QCOMPARE(look(23.4, false, 2.578).words(), std::string("as before"));
+    QCOMPARE(look(23.4, false, 2.578).words().english(), std::string("as before"));
     QVERIFY(look(23.0, true, 2.578).hold == RatesHold::notAny);
     QVERIFY(look(23.0, false, 2.65).hold == RatesHold::notAny);
     QVERIFY(look(200.0, false, 2.578).hold == RatesHold::notAny); // or the mount hangs on the other side

@@ -255,7 +255,7 @@ void NightBookTest::focusRunsComeBack() {
     const auto back = focusFromJson(focusToJson(r));
     QVERIFY2(back, back ? "" : back.error().text().c_str());
     QCOMPARE(back->points.size(), size_t{3});
-    QCOMPARE(back->points[2].leftOut, std::string("a cloud"));
+    QCOMPARE(back->points[2].leftOut.english(), std::string("a cloud"));
     QCOMPARE(back->points[1].hfd_px.sigma, 0.05);
     QCOMPARE(back->points[1].stars, 61);
     QCOMPARE(back->inward.front().from, 12400.0);

@@ -602,7 +602,7 @@ void SeriesNightTest::changedWhileItRuns() {
         }
     };
     QVERIFY(n.run(series, hooks).has_value());
-    QCOMPARE(series.ending(), std::string("the time set"));
+    QCOMPARE(series.ending().english(), std::string("the time set"));
     QVERIFY(end.has_value());
     const double over = *end - n.night.clock().now();
     QVERIFY2(over > -30.0 && over < 130.0, qPrintable(QString::number(over))); // the next frame would not fit
@@ -765,7 +765,7 @@ void SeriesNightTest::stoppedInAFocusRun() {
     };
     const double before = n.devices.imagingFocuser->state()->steps;
     QVERIFY(n.run(series, hooks).has_value());
-    QCOMPARE(series.ending(), std::string("stopped by you"));
+    QCOMPARE(series.ending().english(), std::string("stopped by you"));
     QVERIFY(std::abs(n.devices.imagingFocuser->state()->steps - before) < 2.0);
 }
 
