@@ -294,7 +294,7 @@ void PoleTest::advicePointsTheRightWay() {
     Site south = north;
     south.latitude = Angle::fromDeg(-33);
     advice = leverAdvice(e, south, 2.0);
-    QCOMPARE(advice.azimuth.action,
+    QCOMPARE(advice.azimuth.action.english(),
              std::string("Swing the polar axis right")); // looking south, west is right
     e.east_arcmin.value = 0.3;
     e.high_arcmin.value = 1.0;

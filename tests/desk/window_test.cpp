@@ -323,7 +323,8 @@ void WindowTest::silentDevicesAreTold() {
     // Commands are refused with the reason, and the window goes on.
     window_->session().mount().resumeTracking();
     QTRY_VERIFY_WITH_TIMEOUT(window_->session().problems().newest().has_value(), 60000);
-    QCOMPARE(window_->session().problems().newest()->what, std::string("The mount does not answer."));
+    QCOMPARE(window_->session().problems().newest()->what.english(),
+             std::string("The mount does not answer."));
     const StopFlag never{false};
     night.clock().sleep(700.0, never);
     QTRY_VERIFY_WITH_TIMEOUT(!links->isVisible(), 60000);
@@ -850,7 +851,7 @@ void WindowTest::theWholeNight() {
     const Agreement agreement =
         compareMethods(pole->book().methods(window_->session().rigs().rig().site, PoleReference::refracted));
     QVERIFY(agreement.known);
-    QCOMPARE(agreement.trusted, std::string("sightings"));
+    QCOMPARE(agreement.trusted.english(), std::string("sightings"));
     QVERIFY2(agreement.worst_sigma < 5.0, agreement.verdict.english().c_str());
 
     // Centre the target.

@@ -419,7 +419,7 @@ void SafeHandsTest::stoppedSeriesGoesOnGuiding() {
     QVERIFY(n.run(series, hooks).has_value());
     QVERIFY(n.watch.running());
     QVERIFY(n.night.mount().state()->tracking);
-    QCOMPARE(series.mountAfterwards(), std::string("Guiding goes on."));
+    QCOMPARE(series.mountAfterwards().english(), std::string("Guiding goes on."));
     static_cast<void>(n.watch.stop(never));
 }
 
