@@ -297,7 +297,7 @@ void BeginTest::frameTurnCentre() {
     // Looking while turning.
     Q_EMIT map->turned(lies + 20.0);
     centre->findChild<QPushButton*>("turnCamera")->click();
-    QVERIFY(waitFor([&] { return said(centre).contains("Turn the camera by 20.0° counter-clockwise"); }));
+    QVERIFY(waitFor([&] { return said(centre).contains("Turn the camera by 20.0° anticlockwise"); }));
     QTest::mouseClick(centre->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QCOMPARE(window_->session().targets().list().size(), size_t(1));

@@ -182,7 +182,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
         f.guide.looks = (*ra)[i] > 0.0 || (*dec)[i] > 0.0 ? 1 : 0;
         for (Remark r : {Remark::track, Remark::cloud, Remark::bump, Remark::unguided, Remark::unsettled,
                          Remark::unsharp})
-            if (row[static_cast<size_t>(remark)] == remarkWord(r))
+            if (row[static_cast<size_t>(remark)] == remarkWord(r).english())
                 f.remark = r;
         record.frames.push_back(std::move(f));
     }

@@ -296,7 +296,7 @@ void FramingBench::showFigures(ReadOut* turn, ReadOut* best, ReadOut* moon) cons
                    size < closeEnough_deg
                        ? tr("± %1°: as wanted").arg(sigma)
                        : tr("%1 from behind, ± %2°")
-                             .arg(a->turn_deg > 0.0 ? tr("clockwise") : tr("counter-clockwise"), sigma));
+                             .arg(a->turn_deg > 0.0 ? tr("clockwise") : tr("anticlockwise"), sigma));
     } else {
         turn->showNothing(tr("needs a solved frame"));
     }
