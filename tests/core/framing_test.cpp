@@ -93,8 +93,7 @@ void FramingTest::turning() {
     const TurnAdvice a = turnTo(lies, wanted, mirrored);
     QVERIFY2(std::abs(a.turn_deg - turn) < 1e-9, qPrintable(QString::number(a.turn_deg)));
     QCOMPARE(a.flipped, flipped);
-    QVERIFY(turnWords(a).english().find(turn >= 0.0 ? " clockwise" : "counter-clockwise") !=
-            std::string::npos);
+    QVERIFY(turnWords(a).english().find(turn >= 0.0 ? " clockwise" : "anticlockwise") != std::string::npos);
 }
 
 void FramingTest::guideOffsetLeadsBack() {
