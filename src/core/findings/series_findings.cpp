@@ -30,37 +30,34 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
     switch (first) {
     case OvalCause::guidedRa:
         f.headline = Text::say("Stars are oval along RA, and guiding shows why");
-        f.evidence = Text::say("%1The loop's own error accounts for %2.")
-                         .arg(shape)
-                         .arg(percent(r.causes.front().share));
+        f.evidence = shape.then(
+            Text::say("The loop's own error accounts for %1.").arg(percent(r.causes.front().share)));
         f.remedy =
             Text::say("Periodic error or gain: see Tune at Guide, or hand a correction curve to the mount.");
         break;
     case OvalCause::guidedDec:
         f.headline = Text::say("Stars are oval along Dec, and guiding shows why");
-        f.evidence = Text::say("%1The loop's own error accounts for %2.")
-                         .arg(shape)
-                         .arg(percent(r.causes.front().share));
+        f.evidence = shape.then(
+            Text::say("The loop's own error accounts for %1.").arg(percent(r.causes.front().share)));
         f.remedy = Text::say("Drift or backlash: align the pole better, or test the backlash at Free run.");
         break;
     case OvalCause::creep:
         f.headline = Text::say("The telescope bends against the guide scope.");
-        f.evidence =
-            Text::say("%1Flexure moves the field by %2 while the guide star stands, which accounts for %3.")
-                .arg(shape)
+        f.evidence = shape.then(
+            Text::say("Flexure moves the field by %1 while the guide star stands, which accounts for %2.")
                 .arg(speedText(*creep))
-                .arg(percent(r.causes.front().share));
+                .arg(percent(r.causes.front().share)));
         f.remedy = Text::say(
             "Tighten rings, focuser and cables; an off-axis guider cures it. Until then expose shorter.");
         break;
     case OvalCause::rotation:
         f.headline = Text::say("The field turns: stars are drawn out towards the corners.");
-        f.evidence = Text::say("%1They grow out of round with the distance from the middle.").arg(shape);
+        f.evidence = shape.then(Text::say("They grow out of round with the distance from the middle."));
         f.remedy = Text::say("Measure the pole and align it better.");
         break;
     case OvalCause::unseen:
         f.headline = Text::say("Stars are oval, and nothing recorded explains it.");
-        f.evidence = Text::say("%1Neither guiding nor flexure explains it.").arg(shape);
+        f.evidence = shape.then(Text::say("Neither guiding nor flexure explains it."));
         f.remedy = Text::say("Look for wind on the tube, a tilted sensor, a loose mirror, or focus.");
         break;
     }
@@ -84,10 +81,10 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
                         Text::say("Longer exposures would make oval stars; an off-axis guider cures it.")});
     if (const double loss = focusLoss(story.sinceFocused(frames)); loss > story.grown)
         list.push_back({"expose.focus", Weight::look, Text::say("The stars have grown"),
-                        Text::say("FWHM is %1 % above the best stretch %2")
-                            .arg(formatNumber(100.0 * loss, 0))
-                            .arg(story.refocused.empty() ? Text::say("of this series.")
-                                                         : Text::say("since the last focus run.")),
+                        (story.refocused.empty()
+                             ? Text::say("FWHM is %1 % above the best stretch of this series.")
+                             : Text::say("FWHM is %1 % above the best stretch since the last focus run."))
+                            .arg(formatNumber(100.0 * loss, 0)),
                         Text::say("Refocus the imaging camera after this frame; with a motor the series does "
                                   "it automatically where the plan says so."),
                         ActionId::goToFocus, Text::say("Go to Focus")});
