@@ -167,7 +167,7 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
                 const LogEntry& e = i.entry;
                 const auto figure = headFigure(e);
                 table += QString("<tr><td>%1</td><td><b>%2</b></td><td>%3</td><td>%4</td><td>%5</td></tr>")
-                             .arg(qs(night.zone.clock(e.started)), qs(entryKindWord(e.kind)),
+                             .arg(qs(night.zone.clock(e.started)), qs(Text::say(entryKindWord(e.kind))),
                                   figure ? qs(figureText(*figure)).toHtmlEscaped() : QString(),
                                   qs(e.target).toHtmlEscaped(), qs(e.how).toHtmlEscaped());
             }
@@ -192,7 +192,8 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
                 html += findingsHtml(e.findings);
                 if (!e.note.empty())
                     html += "<p><i>" + qs(e.note).toHtmlEscaped() + "</i></p>";
-                QString heading = qs(entryKindWord(e.kind)) + ", " + qs(night.zone.clock(e.started));
+                QString heading =
+                    qs(Text::say(entryKindWord(e.kind))) + ", " + qs(night.zone.clock(e.started));
                 heading[0] = heading[0].toUpper();
                 paper.blocks.push_back({heading, qs(e.how), html, nullptr});
                 if (i.run && i.story)

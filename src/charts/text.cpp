@@ -5,13 +5,11 @@
 namespace nordstjerna {
 
 QString qs(const Text& text) {
-    // Of "one|many" a language file has the forms of its own; where there is none, the English one is chosen.
+    // A language has as many forms as it needs; without one the English are still to be chosen from.
     static const Phrasebook installed = [](const char* source, std::optional<int> number) {
-        const QString found =
-            QCoreApplication::translate("nordstjerna::Text", source, nullptr, number.value_or(-1));
-        if (number && found == QString::fromUtf8(source).replace("%n", QString::number(*number)))
-            return englishForm(source, number);
-        return found.toStdString();
+        const QByteArray found =
+            QCoreApplication::translate("nordstjerna::Text", source, nullptr, number.value_or(-1)).toUtf8();
+        return englishForm(found.constData(), number);
     };
     return QString::fromStdString(text.in(installed));
 }

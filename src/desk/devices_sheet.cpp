@@ -209,7 +209,7 @@ void DevicesSheet::ask() {
     if (!address) {
         link_.reset();
         offers_.clear();
-        told_->setText(qs(address.error().text()));
+        told_->setText(qs(address.error().said()));
         return;
     }
     if (!address->loopback() && !(choice_.server && choice_.address == *address)) {
@@ -348,7 +348,7 @@ void DevicesSheet::take() {
         return;
     }
     if (const auto done = taken_(choice_, rigAsTold()); !done) {
-        told_->setText(qs(done.error().text()));
+        told_->setText(qs(done.error().said()));
         return;
     }
     accept();

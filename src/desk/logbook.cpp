@@ -34,7 +34,7 @@ std::optional<NightLog> Logbook::openToRead() {
         return std::move(*log);
     }
     Problem p = log.error();
-    setNotLogged(qs(p.text()));
+    setNotLogged(qs(p.said()));
     p.what += Text::say("Nothing is being logged.");
     problems_.report(ProblemCause::log, p);
     return std::nullopt;
@@ -57,7 +57,7 @@ void Logbook::addRates(Instant when, const Rig& rig, const Rates& rates) {
             QMetaObject::invokeMethod(
                 this,
                 [this, done] {
-                    setNotLogged(done ? QString() : qs(done.error().text()));
+                    setNotLogged(done ? QString() : qs(done.error().said()));
                     if (done)
                         Q_EMIT ratesAdded();
                 },
@@ -152,7 +152,7 @@ void Logbook::told(const Expected<void>& done) {
         this,
         [this, done] {
             if (!done) {
-                setNotLogged(qs(done.error().text()));
+                setNotLogged(qs(done.error().said()));
                 return;
             }
             if (readable_)

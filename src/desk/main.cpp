@@ -58,7 +58,7 @@ int main(int argc, char** argv) {
         auto begun = beginEvening(wishes);
         if (!begun) {
             std::fprintf(stderr, "%s\n", begun.error().text().c_str());
-            QMessageBox::critical(nullptr, "Nordstjerna", qs(begun.error().text()));
+            QMessageBox::critical(nullptr, "Nordstjerna", qs(begun.error().said()));
             return 1;
         }
         const QString kept = qs(begun->session->evening().evening().theme);

@@ -213,7 +213,7 @@ Expected<Json> commandSeries(const SeriesRequest& request) {
                  {"hfd_px", number(f.look.hfd_px, 3)},
                  {"elongation", number(f.look.elongation(), 4)},
                  {"position_angle_deg", measured({std::fmod(pa, 180.0), f.look.angleSigma_deg()}, 1)},
-                 {"remark", remarkWord(f.remark).english()}};
+                 {"remark", remarkWord(f.remark)}};
         if (f.guide.looks > 0)
             row["guide"] = {{"ra_arcsec", number(f.guide.ra_arcsec, 4)},
                             {"dec_arcsec", number(f.guide.dec_arcsec, 4)},

@@ -6,6 +6,7 @@
 #include "core/findings/guide_findings.h"
 #include "core/findings/pole_findings.h"
 #include "core/findings/rig_findings.h"
+#include "core/findings/series_findings.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -41,6 +42,7 @@ private slots:
     void slowWanderIsSeen();
     void heaviestFirst();
     void everyFindingSaysWhatToDo();
+    void ovalStarsInWholeSentences();
 };
 
 void FindingsTest::goodRigIsLeftInPeace() {
@@ -176,6 +178,18 @@ void FindingsTest::everyFindingSaysWhatToDo() {
         QVERIFY(!f.headline.empty() && !f.evidence.empty() && !f.remedy.empty());
         QVERIFY(f.headline.english().find('!') == std::string::npos);
     }
+}
+
+// A figure, a space, and what explains it.
+void FindingsTest::ovalStarsInWholeSentences() {
+    SeriesStory story;
+    story.oval = OvalReport{true, 1.2, {}, {}, 30.0, 5, {}};
+    const std::string shape = "Elongation 1.20 at position angle 30° over 5 frames. ";
+    QCOMPARE(seriesFindings({}, story).front().evidence.english(),
+             shape + "Neither guiding nor flexure explains it.");
+    story.oval->causes = {{OvalCause::guidedRa, 0.8}};
+    QCOMPARE(seriesFindings({}, story).front().evidence.english(),
+             shape + "The loop's own error accounts for 80 %.");
 }
 
 NORDSTJERNA_TEST(FindingsTest)

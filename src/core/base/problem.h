@@ -16,8 +16,9 @@ struct Problem {
     bool asked = false;   // it ended because somebody wanted it to: nothing to complain about
     bool lasting = false; // trying the same again cannot help
 
+    Text briefly() const { return what.then(why); }
     // The three parts as one readable paragraph.
-    Text said() const { return what.then(why).then(remedy); }
+    Text said() const { return briefly().then(remedy); }
     std::string text() const { return said().english(); }
 };
 

@@ -1,6 +1,5 @@
 #include "core/base/text.h"
 
-#include <algorithm>
 #include <cctype>
 #include <string_view>
 
@@ -49,11 +48,10 @@ std::string englishForm(const char* source, std::optional<int> number) {
     return std::string(*number == 1 ? all.substr(0, bar) : all.substr(bar + 1));
 }
 
-enum class TextKind { sentence, words, sequence, clause };
-
 struct Text::Body {
-    explicit Body(TextKind k) : kind(k) {}
-    TextKind kind;
+    enum Kind { sentence, said, sequence, clause };
+    explicit Body(Kind k) : kind(k) {}
+    Kind kind;
     const char* source = ""; // sentence
     std::optional<int> number;
     std::string words;       // themselves; of a sequence, what stands between its parts
@@ -63,7 +61,7 @@ struct Text::Body {
 Text::Text(std::string words) {
     if (words.empty())
         return;
-    auto body = std::make_shared<Body>(TextKind::words);
+    auto body = std::make_shared<Body>(Body::said);
     body->words = std::move(words);
     body_ = std::move(body);
 }
@@ -71,13 +69,13 @@ Text::Text(std::string words) {
 Text Text::say(const char* source) {
     if (*source == '\0')
         return {};
-    auto body = std::make_shared<Body>(TextKind::sentence);
+    auto body = std::make_shared<Body>(Body::sentence);
     body->source = source;
     return Text(std::move(body));
 }
 
 Text Text::say(const char* source, const char*, int number) {
-    auto body = std::make_shared<Body>(TextKind::sentence);
+    auto body = std::make_shared<Body>(Body::sentence);
     body->source = source;
     body->number = number;
     return Text(std::move(body));
@@ -94,10 +92,10 @@ Text Text::arg(const Text& what) const {
 Text Text::then(const Text& next, const char* between) const {
     if (!body_ || !next.body_)
         return body_ ? *this : next;
-    auto body = std::make_shared<Body>(TextKind::sequence);
+    auto body = std::make_shared<Body>(Body::sequence);
     body->words = between;
     for (const Text* part : {this, &next})
-        if (part->body_->kind == TextKind::sequence && part->body_->words == between)
+        if (part->body_->kind == Body::sequence && part->body_->words == between)
             body->parts.insert(body->parts.end(), part->body_->parts.begin(), part->body_->parts.end());
         else
             body->parts.push_back(*part);
@@ -107,7 +105,7 @@ Text Text::then(const Text& next, const char* between) const {
 Text Text::asClause() const {
     if (!body_)
         return {};
-    auto body = std::make_shared<Body>(TextKind::clause);
+    auto body = std::make_shared<Body>(Body::clause);
     body->parts.push_back(*this);
     return Text(std::move(body));
 }
@@ -120,15 +118,15 @@ std::string Text::english() const {
 std::string Text::in(const Phrasebook& book) const {
     if (!body_)
         return {};
-    if (body_->kind == TextKind::words)
+    if (body_->kind == Body::said)
         return body_->words;
     std::vector<std::string> parts;
     parts.reserve(body_->parts.size());
     for (const Text& part : body_->parts)
         parts.push_back(part.in(book));
-    if (body_->kind == TextKind::clause)
+    if (body_->kind == Body::clause)
         return clauseOf(parts.front());
-    if (body_->kind == TextKind::sentence)
+    if (body_->kind == Body::sentence)
         return filled(book(body_->source, body_->number), parts, body_->number);
     std::string all;
     for (const std::string& part : parts)
@@ -145,15 +143,6 @@ bool operator==(const Text& a, const Text& b) {
     const Text::Body& y = *b.body_;
     return x.kind == y.kind && std::string_view(x.source) == y.source && x.number == y.number &&
            x.words == y.words && x.parts == y.parts;
-}
-
-Text listed(const std::vector<Text>& things) {
-    if (things.empty())
-        return {};
-    Text all = things.front();
-    for (size_t i = 1; i + 1 < things.size(); ++i)
-        all = Text::say("%1, %2").arg(all).arg(things[i]);
-    return things.size() == 1 ? all : Text::say("%1 and %2").arg(all).arg(things.back());
 }
 
 } // namespace nordstjerna

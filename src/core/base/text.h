@@ -11,6 +11,7 @@
 // Every literal handed to `say` is found by the command that extracts what is to be translated.
 #pragma once
 
+#include <concepts>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -44,10 +45,10 @@ public:
 
     // Stands at %1, the next one at %2, and so on.
     Text arg(const Text& what) const;
-    Text arg(const std::string& words) const { return arg(Text(words)); }
-    Text arg(const char* words) const { return arg(Text(std::string(words))); }
-    Text arg(std::string_view words) const { return arg(Text(std::string(words))); }
-    Text arg(int number) const { return arg(Text(std::to_string(number))); }
+    Text arg(const std::convertible_to<std::string_view> auto& words) const {
+        return arg(Text(std::string(std::string_view(words))));
+    }
+    Text arg(std::integral auto number) const { return arg(Text(std::to_string(number))); }
 
     // This and the next, with a space between, or what else stands between parts of a list ("; "); either
     // may be empty.
@@ -61,16 +62,14 @@ public:
     bool empty() const { return !body_; }
     std::string english() const;
     std::string in(const Phrasebook& book) const;
-    // The same sentence with the same in its places.
+    // The same sentence with the same in its places; no words are equal to a sentence.
     friend bool operator==(const Text& a, const Text& b);
+    friend bool operator==(const Text&, const std::string&) = delete;
 
 private:
     struct Body;
     explicit Text(std::shared_ptr<const Body> body) : body_(std::move(body)) {}
     std::shared_ptr<const Body> body_; // never changed; absent: empty
 };
-
-// "a, b and c".
-Text listed(const std::vector<Text>& things);
 
 } // namespace nordstjerna

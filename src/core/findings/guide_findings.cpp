@@ -62,10 +62,10 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
             share = s.share;
             rms = s.rms_arcsec;
         }
-    const Text cost = Text::say("%1″, %2 % of the variance. %3")
+    const Text cost = Text::say("%1″, %2 % of the variance.")
                           .arg(formatNumber(rms, 2))
                           .arg(formatNumber(100.0 * share, 0))
-                          .arg(figures);
+                          .then(figures);
     const auto& c = run.meta.controller;
     const bool learns = c && (controllerOf(c->ra.kind).learns || controllerOf(c->dec.kind).learns);
     if (learns && *worst == Cause::overCorrection) {
@@ -136,7 +136,7 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
                 "The next run, free runs and the correction curve start with the period entered in Rig.")};
         if (teeth)
             f.evidence += Text::say("A wheel of %1 teeth fits: one turn in %2 s.")
-                              .arg(std::to_string(teeth->teeth))
+                              .arg(teeth->teeth)
                               .arg(formatNumber(better, 2));
         f.action = Action::enterWormPeriod(std::round(100.0 * better) / 100.0);
         f.actionLabel = Text::say("Enter %1 s").arg(formatNumber(better, 2));
@@ -245,8 +245,8 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
     if (s.rowsLeftOut > static_cast<int>(0.3 * static_cast<double>(run.rows.size())))
         list.push_back({"many-left-out", Weight::look, Text::say("Much of the run does not count"),
                         Text::say("%1 of %2 frames were settling or without a star.")
-                            .arg(std::to_string(s.rowsLeftOut))
-                            .arg(std::to_string(run.rows.size())),
+                            .arg(s.rowsLeftOut)
+                            .arg(run.rows.size()),
                         Text::say("Look for cloud, or choose brighter guide stars.")});
     rank(list);
     return list;

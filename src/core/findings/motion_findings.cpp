@@ -16,14 +16,14 @@ Text originOf(const PeriodicLine& line, double worm, const std::vector<double>& 
             const double off = std::abs(line.period_s.value - period);
             if (off < std::max(0.01 * period, 3.0 * line.period_s.sigma))
                 return Text::say("%1 that turns %2 times a turn of the worm (%3 s)")
-                    .arg(h == 1 ? Text::say("the shaft")
-                                : Text::say("harmonic %1 of the shaft").arg(std::to_string(h)))
+                    .arg(h == 1 ? Text::say("the shaft") : Text::say("harmonic %1 of the shaft").arg(h))
                     .arg(formatNumber(turns, 2))
                     .arg(formatNumber(period, 1));
         }
     return "";
 }
 
+namespace {
 // "Worm turn 430.0 s by the rig, 2.1 turns recorded; RMS 3.10 ± 0.05″, fastest 0.061 ± 0.002 ″/s."
 Text wormEvidence(const WormError& w) {
     Text all = w.byMount ? Text::say("Worm turn %1 by the mount, %2 turns recorded")
@@ -38,6 +38,7 @@ Text wormEvidence(const WormError& w) {
                        "; ");
     return Text::say("%1.").arg(all);
 }
+} // namespace
 
 std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, double wormPeriod_s,
                                       double image, const std::vector<double>& shafts, bool corrected) {
@@ -122,24 +123,25 @@ std::vector<Finding> backlashFindings(const BacklashResult& b, const CorrectionR
     const double ms = b.dead_ms.value;
     const double most = ms + 2.0 * b.dead_ms.sigma;
     if (b.atLeast)
-        return {{"backlash-repair", Weight::act,
-                 Text::say("Dec backlash of at least %1 s").arg(formatNumber(ms / 1000.0, 1)),
-                 Text::say("The star did not follow, or hardly, before the pulses of the test ended: at "
-                           "least %1 ms. %2")
-                     .arg(formatNumber(ms, 0))
-                     .arg(measured),
-                 Text::say("Look at the Dec clutch and the gears; guide Dec one-sided against the drift.")}};
+        return {
+            {"backlash-repair", Weight::act,
+             Text::say("Dec backlash of at least %1 s").arg(formatNumber(ms / 1000.0, 1)),
+             Text::say(
+                 "The star did not follow, or hardly, before the pulses of the test ended: at least %1 ms.")
+                 .arg(formatNumber(ms, 0))
+                 .then(measured),
+             Text::say("Look at the Dec clutch and the gears; guide Dec one-sided against the drift.")}};
     // "Harmless" is said of what is small, not of what nobody knows.
     const BacklashWeight weight = weighBacklash(ms, reach);
     if (ms < 2.0 * b.dead_ms.sigma && weighBacklash(most, reach) != BacklashWeight::harmless)
         return {{"backlash-unknown", Weight::look, Text::say("Dec backlash is not known well enough"),
-                 Text::say("%1 It may be none, or up to %2 ms.").arg(measured).arg(formatNumber(most, 0)),
+                 measured.then(Text::say("It may be none, or up to %1 ms.").arg(formatNumber(most, 0))),
                  Text::say("Test again in better seeing or with a brighter star."), ActionId::freeBacklash,
                  Text::say("Test again")}};
     if (weight == BacklashWeight::harmless)
         return {
             {"backlash-harmless", Weight::know, Text::say("Dec backlash is harmless"),
-             Text::say("%1 That is less than a twentieth of the interval between corrections.").arg(measured),
+             measured.then(Text::say("That is less than a twentieth of the interval between corrections.")),
              Text::say("Nothing need be done.")}};
     measured += Text::say("A correction reaches %1 ms.").arg(formatNumber(reach.pulseLimit_ms, 0));
     if (weight == BacklashWeight::oneCorrection)
@@ -223,7 +225,7 @@ std::vector<Finding> recordingFindings(const CleanRun& c) {
         size_t shown = 0;
         for (const LeftOut& l : c.leftOut) {
             if (++shown > 4) {
-                spans = spans.then(Text::say("and %1 more").arg(std::to_string(c.leftOut.size() - 4)), " ");
+                spans = spans.then(Text::say("and %1 more").arg(c.leftOut.size() - 4), " ");
                 break;
             }
             const Text at = Text::say("%1 at %2").arg(l.why).arg(formatDuration(l.from_s));

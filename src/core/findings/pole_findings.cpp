@@ -33,10 +33,10 @@ std::vector<Finding> poleFindings(const PoleError& error, const AxisFit& fit, co
                         ActionId::poleMeasure, Text::say("Measure again")});
     } else {
         list.push_back({"pole-good", Weight::know, Text::say("Polar alignment is good enough"),
-                        Text::say("%1 against %2′ wanted. %3")
+                        Text::say("%1 against %2′ wanted.")
                             .arg(formatMeasured(error.total_arcmin, "′", 2))
                             .arg(formatNumber(wanted, 1))
-                            .arg(consequence),
+                            .then(consequence),
                         Text::say("Go on to the rates.")});
     }
     if (sigma > 0.25 * wanted)

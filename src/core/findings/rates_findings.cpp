@@ -49,10 +49,9 @@ std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach)
              r.sense == PulseSense::decReversed)
         list.push_back(
             {"axes-reversed", Weight::look,
-             Text::say("%1 the wrong way")
-                 .arg(r.sense == PulseSense::raReversed    ? Text::say("RA pulses run")
-                      : r.sense == PulseSense::decReversed ? Text::say("Dec pulses run")
-                                                           : Text::say("Pulses of both axes run")),
+             r.sense == PulseSense::raReversed    ? Text::say("RA pulses run the wrong way")
+             : r.sense == PulseSense::decReversed ? Text::say("Dec pulses run the wrong way")
+                                                  : Text::say("Pulses of both axes run the wrong way"),
              Text::say(
                  "The star went the opposite way on the sky; the rates take it as it is, so guiding works."),
              Text::say("Nothing need be done; check it if other programs steer this mount.")});

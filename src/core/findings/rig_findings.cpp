@@ -14,7 +14,7 @@ std::vector<Finding> scaleFindings(double guide, double image) {
         list.push_back({"guide-scale-fine", Weight::look, Text::say("Guide scale finer than the seeing"),
                         Text::say("%1 ″/px; below 0.50 ″/px nothing is gained.").arg(formatNumber(guide, 2)),
                         Text::say("Bin the guide camera %1 × for more signal.")
-                            .arg(std::to_string(static_cast<int>(std::ceil(0.5 / guide))))});
+                            .arg(static_cast<int>(std::ceil(0.5 / guide)))});
     const double floor = centroidFloor_arcsec(guide);
     // Scopes of 150 to 200 mm serve up to some 2000 mm (common practice): what the camera adds drowns in the
     // seeing as long as it is a third of a good guide error.

@@ -92,26 +92,26 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
         const Refocus& last = story.refocused.back();
         const auto failed = std::count_if(story.refocused.begin(), story.refocused.end(),
                                           [](const Refocus& r) { return !r.found; });
-        list.push_back({last.found ? "expose.refocused" : "expose.not-refocused",
-                        last.found ? Weight::know : Weight::look,
-                        last.found
-                            ? Text::say("Refocused after frame %1").arg(std::to_string(last.afterFrame))
-                            : Text::say("The focus run after frame %1 found nothing better")
-                                  .arg(std::to_string(last.afterFrame)),
-                        last.word.then(failed > 0 && last.found
-                                           ? Text::say("%n earlier run failed.|%n earlier runs failed.", "",
-                                                       static_cast<int>(failed))
-                                           : Text()),
-                        last.found ? Text() : Text::say("Look at Focus when the series allows it."),
-                        last.found ? ActionId::none : ActionId::goToFocus,
-                        last.found ? Text() : Text::say("Go to Focus")});
+        list.push_back(
+            {last.found ? "expose.refocused" : "expose.not-refocused",
+             last.found ? Weight::know : Weight::look,
+             last.found ? Text::say("Refocused after frame %1").arg(last.afterFrame)
+                        : Text::say("The focus run after frame %1 found nothing better").arg(last.afterFrame),
+             last.word.then(failed > 0 && last.found
+                                ? Text::say("%n earlier run failed.|%n earlier runs failed.", "",
+                                            static_cast<int>(failed))
+                                : Text()),
+             last.found ? Text() : Text::say("Look at Focus when the series allows it."),
+             last.found ? ActionId::none : ActionId::goToFocus,
+             last.found ? Text() : Text::say("Go to Focus")});
     }
     int struck = 0;
     Text words;
     constexpr int named = 4;
     for (const SeriesFrame& f : frames)
         if (f.remark != Remark::none && ++struck <= named)
-            words = words.then(Text::say("frame %1: %2").arg(f.number).arg(remarkWord(f.remark)), "; ");
+            words = words.then(Text::say("frame %1: %2").arg(f.number).arg(Text::say(remarkWord(f.remark))),
+                               "; ");
     if (struck > 0)
         list.push_back({"expose.marked", Weight::know,
                         Text::say("%n frame flagged|%n frames flagged", "", struck),

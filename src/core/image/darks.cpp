@@ -88,7 +88,7 @@ Expected<void> checkDark(const Frame& frame) {
 
 Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames) {
     if (frames.size() < 5)
-        return problem(Text::say("Too few darks: %1.").arg(std::to_string(frames.size())),
+        return problem(Text::say("Too few darks: %1.").arg(frames.size()),
                        Text::say("Five make a usable mean."), Text::say("Take at least five."));
     MasterDark master;
     master.kind = DarkKind::of(frames.front());

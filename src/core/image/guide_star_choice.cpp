@@ -100,8 +100,8 @@ Expected<std::vector<Star>> chooseGuideStars(const StarField& field, int width, 
     return problem(Text::say("None of %1 is fit for guiding.")
                        .arg(Text::say("%n star|%n stars", "", static_cast<int>(field.stars.size()))),
                    Text::say("%1 too faint, %2 too bright, the rest too close to the edge or to a neighbour.")
-                       .arg(std::to_string(faint))
-                       .arg(std::to_string(bright)),
+                       .arg(faint)
+                       .arg(bright),
                    bright > faint ? Text::say("Shorten the exposure.")
                                   : Text::say("Expose longer or move to a richer field."));
 }

@@ -55,7 +55,7 @@ Expected<RunSummary> summarise(const Run& run) {
         return problem(Text::say("The run is too short to judge."),
                        Text::say("%1 of %2; at least 10 are needed.")
                            .arg(Text::say("%n usable row|%n usable rows", "", static_cast<int>(s.t.size())))
-                           .arg(std::to_string(run.rows.size())),
+                           .arg(run.rows.size()),
                        Text::say("Record longer, or check why the star was lost."));
     RunSummary summary;
     const auto one = [&](const std::vector<double>& v) -> Expected<AxisSummary> {

@@ -189,7 +189,7 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     constexpr size_t fewest = 60;
     if (t.size() < fewest)
         return problem(Text::say("Too little of the run counts for a budget."),
-                       Text::say("%1 of at least 60 rows are settled.").arg(std::to_string(t.size())),
+                       Text::say("%1 of at least 60 rows are settled.").arg(t.size()),
                        Text::say("Guide for longer."));
     GuidedBudget b;
     b.span_s = t.back() - t.front();

@@ -85,44 +85,27 @@ std::vector<BudgetShare> budgetOf(const MotionAnalysis& m) {
 
 } // namespace
 
-Text causeWords(Cause cause) {
-    switch (cause) {
-    case Cause::noise:
-        return Text::say("noise");
-    case Cause::periodic:
-        return Text::say("periodic error");
-    case Cause::drift:
-        return Text::say("drift");
-    case Cause::backlash:
-        return Text::say("backlash");
-    case Cause::overCorrection:
-        return Text::say("corrected too much");
-    case Cause::underCorrection:
-        return Text::say("corrected too little");
-    case Cause::excursion:
-        break;
-    }
-    return Text::say("single excursions");
-}
+namespace {
+struct CauseNames {
+    const char* id; // in files and for scripts
+    const char* words;
+};
+// In the order of the causes.
+constexpr CauseNames causes[] = {{"noise", Text::mark("noise")},
+                                 {"periodic", Text::mark("periodic error")},
+                                 {"drift", Text::mark("drift")},
+                                 {"backlash", Text::mark("backlash")},
+                                 {"over_correction", Text::mark("corrected too much")},
+                                 {"under_correction", Text::mark("corrected too little")},
+                                 {"excursion", Text::mark("single excursions")}};
+} // namespace
 
 const char* causeName(Cause cause) {
-    switch (cause) {
-    case Cause::noise:
-        return "noise";
-    case Cause::periodic:
-        return "periodic";
-    case Cause::drift:
-        return "drift";
-    case Cause::backlash:
-        return "backlash";
-    case Cause::overCorrection:
-        return "over_correction";
-    case Cause::underCorrection:
-        return "under_correction";
-    case Cause::excursion:
-        break;
-    }
-    return "excursion";
+    return causes[static_cast<size_t>(cause)].id;
+}
+
+Text causeWords(Cause cause) {
+    return Text::say(causes[static_cast<size_t>(cause)].words);
 }
 
 Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
@@ -136,7 +119,7 @@ Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
         return problem(Text::say("The run is too restless to judge."),
                        Text::say("%1 of %2 are left between %3 and without excursions.")
                            .arg(Text::say("%n row|%n rows", "", m.rowsUsed()))
-                           .arg(std::to_string(run.rows.size()))
+                           .arg(run.rows.size())
                            .arg(Text::say("%n jump|%n jumps", "", static_cast<int>(m.clean.jumps_s.size()))),
                        Text::say("Record again without slews or dithers, out of the wind."));
     constexpr double longest_s = 7.0 * 86400.0;

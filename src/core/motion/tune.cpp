@@ -25,7 +25,7 @@ Text instead(const Measured& then, const Measured& now) {
 Text evidenceFor(const Measured& then, const Measured& now, int tried) {
     return Text::say("Replayed on this run: %1, the best of %2 settings tried.")
         .arg(instead(then, now))
-        .arg(std::to_string(tried));
+        .arg(tried);
 }
 
 // One axis under other settings: less in all, or as much in all and less of it the mount's.

@@ -32,8 +32,8 @@ std::vector<Difference> differencesOf(const std::vector<MethodResult>& methods) 
     };
     for (size_t i = 0; i < methods.size(); ++i)
         for (size_t j = i + 1; j < methods.size(); ++j) {
-            add(methods[i], methods[j], "east", &MethodResult::east_arcmin);
-            add(methods[i], methods[j], "high", &MethodResult::high_arcmin);
+            add(methods[i], methods[j], Text::mark("east"), &MethodResult::east_arcmin);
+            add(methods[i], methods[j], Text::mark("high"), &MethodResult::high_arcmin);
         }
     return all;
 }
@@ -82,7 +82,7 @@ Agreement compareMethods(const std::vector<MethodResult>& methods) {
                         .arg(d.one->name)
                         .arg(d.two->name)
                         .arg(formatNumber(d.arcmin, 2))
-                        .arg(d.component)
+                        .arg(Text::say(d.component))
                         .arg(formatNumber(d.sigma, 1));
         }
     a.agree = a.worst_sigma < 3.0;

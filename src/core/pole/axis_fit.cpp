@@ -123,8 +123,8 @@ Expected<AxisFit> fitAxis(const std::vector<Sighting>& sightings, const Site& si
             Text::say("The sightings do not lie on one circle."),
             Text::say(
                 "They miss it by up to %1″: the Dec axis moved, the camera turned, or the mount was bumped.")
-                .arg(std::to_string(static_cast<int>(
-                    std::lround(*std::max_element(fit.residual_arcsec.begin(), fit.residual_arcsec.end()))))),
+                .arg(static_cast<int>(
+                    std::lround(*std::max_element(fit.residual_arcsec.begin(), fit.residual_arcsec.end())))),
             Text::say("Clamp Dec and measure again without touching the mount."));
     return fit;
 }

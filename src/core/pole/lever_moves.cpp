@@ -15,12 +15,13 @@ namespace {
 
 struct Share {
     double value;
-    Text text; // of a turn
+    const char* text; // of a turn
 };
-const Share shares[] = {
-    {0.1, Text::say("a tenth")},        {0.125, Text::say("an eighth")},     {0.2, Text::say("a fifth")},
-    {0.25, Text::say("a quarter")},     {1.0 / 3, Text::say("a third")},     {0.5, Text::say("half")},
-    {2.0 / 3, Text::say("two thirds")}, {0.75, Text::say("three quarters")}, {0.9, Text::say("nine tenths")}};
+constexpr Share shares[] = {{0.1, Text::mark("a tenth")},        {0.125, Text::mark("an eighth")},
+                            {0.2, Text::mark("a fifth")},        {0.25, Text::mark("a quarter")},
+                            {1.0 / 3, Text::mark("a third")},    {0.5, Text::mark("half")},
+                            {2.0 / 3, Text::mark("two thirds")}, {0.75, Text::mark("three quarters")},
+                            {0.9, Text::mark("nine tenths")}};
 
 std::string countWords(double f) {
     const int quarters = static_cast<int>(std::lround(4.0 * f));
@@ -116,7 +117,7 @@ Text turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin) {
             return (turns < 1.12 ? Text::say("about %1 turn") : Text::say("about %1 turns"))
                 .arg(countWords(turns));
         return (turns > 0.4 && turns < 0.6 ? Text::say("about %1 a turn") : Text::say("about %1 of a turn"))
-            .arg(nearest(turns).text);
+            .arg(Text::say(nearest(turns).text));
     }
     const auto last = moves.last(lever);
     if (!last || std::abs(last->amount_arcmin.value) < 0.1)
@@ -127,8 +128,8 @@ Text turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin) {
     const Text much = f < 0.08   ? Text::say("the slightest touch")
                       : f > 1.12 ? Text::say("%1 times the last turn").arg(countWords(f))
                       : f > 0.95 ? Text::say("as much as the last turn")
-                      : half     ? Text::say("%1 the last turn").arg(nearest(f).text)
-                                 : Text::say("%1 of the last turn").arg(nearest(f).text);
+                      : half     ? Text::say("%1 the last turn").arg(Text::say(nearest(f).text))
+                                 : Text::say("%1 of the last turn").arg(Text::say(nearest(f).text));
     return back ? Text::say("%1, the other way").arg(much) : much;
 }
 

@@ -165,7 +165,7 @@ Expected<PlannedArc> arcBetween(const Rig& rig, const PlanWishes& wishes, Angle 
     for (size_t i = 0; i < places.size(); ++i)
         if (!placeIsFree(rig, wishes, places[i])) {
             const AltAz a = altAzAt(rig, places[i]);
-            return problem(Text::say("Sighting %1 is not free.").arg(std::to_string(i + 1)),
+            return problem(Text::say("Sighting %1 is not free.").arg(i + 1),
                            Text::say("It stands at altitude %1°, azimuth %2°.")
                                .arg(formatNumber(a.altitude.deg(), 0))
                                .arg(formatNumber(a.azimuth.deg(), 0)),

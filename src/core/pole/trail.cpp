@@ -373,7 +373,7 @@ Expected<TrailMeasure> measureTrail(const Frame& frame, const TrailPath& path) {
         return problem(Text::say("No trail was found."),
                        Text::say("A blob with a line of %1 px after it was expected. Cloud, faint stars, or "
                                  "the mount did not run.")
-                           .arg(std::to_string(static_cast<int>(path.length_px()))),
+                           .arg(static_cast<int>(path.length_px())),
                        Text::say("Check that the mount moves in RA, or choose a field with brighter stars."));
     const double middle = median(openings);
     const double spread = std::max(robustSigma(openings), 0.02);

@@ -64,9 +64,7 @@ Text Approach::waitingFor() const {
     case Phase::settling:
         return Text::say("the mount settles");
     case Phase::exposing:
-        return (attempt_ ? Text::say("exposing %1 s, longer after a failed solve")
-                         : Text::say("exposing %1 s"))
-            .arg(formatNumber(exposure_s_, 0));
+        return exposingWords(exposure_s_, attempt_ > 0);
     case Phase::solving:
         return Text::say("solving");
     default:

@@ -128,10 +128,9 @@ Progress BacklashTest::progress() const {
     const double legs = setup_.returns + 2.0;
     p.fraction = std::clamp((leg_ + 1 + followed_ / static_cast<double>(setup_.followed)) / legs, 0.0, 1.0);
     p.timeLeft_s = (legs * setup_.followed * (1.0 - p.fraction)) * (setup_.exposure_s + 1.3);
-    p.waitingFor = followed_ > 0 ? Text::say("pulse %1, the star follows").arg(std::to_string(inLeg_))
-                                 : Text::say("the star to follow, pulse %1 of at most %2")
-                                       .arg(std::to_string(inLeg_))
-                                       .arg(std::to_string(setup_.most));
+    p.waitingFor = followed_ > 0
+                       ? Text::say("pulse %1, the star follows").arg(inLeg_)
+                       : Text::say("the star to follow, pulse %1 of at most %2").arg(inLeg_).arg(setup_.most);
     return p;
 }
 

@@ -76,7 +76,7 @@ Step Centring::judge(const Event& event) {
         return FailStep{{Text::say("%1 stands %2 off the centre after %3 passes.")
                              .arg(setup_.targetName)
                              .arg(formatSkyAngle(off))
-                             .arg(std::to_string(n)),
+                             .arg(n),
                          stuck
                              ? Text::say("Correcting no longer brings it nearer: backlash or a coarse slew.")
                              : Text::say("The tolerance of %1″ was not reached.")
@@ -106,9 +106,9 @@ Progress Centring::progress() const {
     using State = ProgressStep::State;
     Progress p;
     for (size_t i = 0; i < passes_.size(); ++i)
-        p.steps.push_back({Text::say("Pass %1").arg(std::to_string(i + 1)), State::done});
+        p.steps.push_back({Text::say("Pass %1").arg(i + 1), State::done});
     if (phase_ == Phase::approaching || phase_ == Phase::syncing)
-        p.steps.push_back({Text::say("Pass %1").arg(std::to_string(passes_.size() + 1)), State::running});
+        p.steps.push_back({Text::say("Pass %1").arg(passes_.size() + 1), State::running});
     p.fraction = -1.0;
     p.waitingFor = approach_.waitingFor();
     return p;

@@ -71,10 +71,8 @@ Progress DarkTaking::progress() const {
     so_far_s += darkTime_s({present_s}, static_cast<int>(frames_.size()));
     p.fraction = so_far_s / whole_s;
     p.timeLeft_s = whole_s - so_far_s;
-    p.waitingFor = Text::say("dark %1 of %2, %3 s")
-                       .arg(std::to_string(frames_.size() + 1))
-                       .arg(std::to_string(count_))
-                       .arg(formatNumber(present_s, 1));
+    p.waitingFor =
+        Text::say("dark %1 of %2, %3 s").arg(frames_.size() + 1).arg(count_).arg(formatNumber(present_s, 1));
     return p;
 }
 

@@ -509,11 +509,9 @@ Progress FocusRun::progress() const {
     constexpr double usual = 11.0;
     p.fraction = phase_ == Phase::ended ? 1.0 : std::min(0.95, exposures_ / usual);
     p.timeLeft_s = std::max(1.0, usual - exposures_) * (exposure_s_ + 3.0);
+    const Text frame = Text::say("frame %1, %2 s").arg(exposures_ + 1).arg(formatNumber(exposure_s_, 1));
     p.waitingFor =
-        Text::say("frame %1, %2 s%3")
-            .arg(std::to_string(exposures_ + 1))
-            .arg(formatNumber(exposure_s_, 1))
-            .arg(state_ ? Text::say(", at %1").arg(place(asked_.value_or(state_->steps))) : std::string());
+        state_ ? Text::say("%1, at %2").arg(frame).arg(place(asked_.value_or(state_->steps))) : frame;
     return p;
 }
 

@@ -63,8 +63,7 @@ int FocusWatch::best() const {
 Progress FocusWatch::progress() const {
     Progress p;
     p.fraction = -1.0;
-    p.waitingFor =
-        Text::say("frame %1, %2 s").arg(std::to_string(points_.size() + 1)).arg(formatNumber(exposure_s_, 1));
+    p.waitingFor = Text::say("frame %1, %2 s").arg(points_.size() + 1).arg(formatNumber(exposure_s_, 1));
     return p;
 }
 

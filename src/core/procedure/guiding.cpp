@@ -417,7 +417,7 @@ Progress Guiding::progress() const {
                            .arg(Text::say("%n frame|%n frames", "", watch_.lostFrames()));
     else if (proving)
         p.waitingFor = Text::say("the star to show which way Dec pulses work on this side, pulse %1")
-                           .arg(std::to_string(probe_->pulses()));
+                           .arg(probe_->pulses());
     else if (running && (loopState() == LoopState::settling || loopState() == LoopState::dithering))
         p.waitingFor = Text::say("the error to stay below %1″ for %2 s")
                            .arg(formatNumber(settleRule().within_arcsec, 1))

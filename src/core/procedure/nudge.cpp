@@ -13,15 +13,15 @@ namespace {
 const char* wayName(NudgeWay way) {
     switch (way) {
     case NudgeWay::north:
-        return "north";
+        return Text::mark("north");
     case NudgeWay::south:
-        return "south";
+        return Text::mark("south");
     case NudgeWay::east:
-        return "east";
+        return Text::mark("east");
     case NudgeWay::west:
         break;
     }
-    return "west";
+    return Text::mark("west");
 }
 } // namespace
 
@@ -94,7 +94,7 @@ Step Nudge::advance(const Event& event) {
         return FailStep{*obstacle};
     return announcedSlew(
         setup_.rig, event, place,
-        Text::say("Moving %1 to the %2").arg(formatSkyAngle(setup_.step)).arg(wayName(setup_.way)),
+        Text::say("Moving %1 to the %2").arg(formatSkyAngle(setup_.step)).arg(Text::say(wayName(setup_.way))),
         sideKept(event.mount));
 }
 
@@ -102,7 +102,7 @@ Progress Nudge::progress() const {
     Progress p;
     p.steps = {{Text::say("Move"), moved_ ? ProgressStep::State::running : ProgressStep::State::ahead}};
     p.fraction = -1.0;
-    p.waitingFor = Text::say("the telescope to move %1").arg(wayName(setup_.way));
+    p.waitingFor = Text::say("the telescope to move %1").arg(Text::say(wayName(setup_.way)));
     return p;
 }
 

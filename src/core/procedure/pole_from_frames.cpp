@@ -67,14 +67,12 @@ Progress PoleFromFrames::progress() const {
     Progress p;
     const size_t n = setup_.names.size();
     for (size_t i = 0; i < std::min<size_t>(n, 8); ++i)
-        p.steps.push_back({Text::say("Frame %1").arg(std::to_string(i + 1)), i < at_ ? State::done
-                                                                             : i == at_ && !ended_
-                                                                                 ? State::running
-                                                                                 : State::ahead});
+        p.steps.push_back({Text::say("Frame %1").arg(i + 1), i < at_               ? State::done
+                                                             : i == at_ && !ended_ ? State::running
+                                                                                   : State::ahead});
     p.fraction = static_cast<double>(at_) / static_cast<double>(std::max<size_t>(1, n));
     if (!ended_)
-        p.waitingFor =
-            Text::say("solving frame %1 of %2").arg(std::to_string(at_ + 1)).arg(std::to_string(n));
+        p.waitingFor = Text::say("solving frame %1 of %2").arg(at_ + 1).arg(n);
     return p;
 }
 

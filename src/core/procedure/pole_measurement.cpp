@@ -60,16 +60,15 @@ Step PoleMeasurement::goOn(const Event& event) {
     const HourAngleDec& to = setup_.arc.places[place_];
     if (auto obstacle = slewObstacle(setup_.rig, to)) {
         phase_ = Phase::ended;
-        obstacle->what =
-            Text::say("Sighting %1 lies behind the horizon profile.").arg(std::to_string(place_ + 1));
+        obstacle->what = Text::say("Sighting %1 lies behind the horizon profile.").arg(place_ + 1);
         obstacle->remedy = Text::say("Plan the arc elsewhere.");
         return FailStep{*obstacle};
     }
     phase_ = Phase::slewing;
     return announcedSlew(setup_.rig, event, to,
                          Text::say("Slewing to sighting %1 of %2: hour angle %3, Dec %4°")
-                             .arg(std::to_string(place_ + 1))
-                             .arg(std::to_string(taken_.size()))
+                             .arg(place_ + 1)
+                             .arg(taken_.size())
                              .arg(formatHourAngle(to.hourAngle))
                              .arg(formatNumber(to.dec.deg(), 0)));
 }
@@ -88,8 +87,7 @@ Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) 
                           *solved.solution, frame_};
     } else {
         failures_[place_] = diagnoseUnsolved(*frame_, solved.solution.error());
-        failures_[place_]->what =
-            Text::say("Sighting %1: %2").arg(std::to_string(place_ + 1)).arg(failures_[place_]->what);
+        failures_[place_]->what = Text::say("Sighting %1: %2").arg(place_ + 1).arg(failures_[place_]->what);
     }
     attempt_ = 0;
     exposure_s_ = setup_.exposure_s;
@@ -129,7 +127,7 @@ Progress PoleMeasurement::progress() const {
     Progress p;
     const size_t n = setup_.arc.places.size();
     for (size_t i = 0; i < n; ++i) {
-        ProgressStep s{Text::say("Sighting %1").arg(std::to_string(i + 1)), ProgressStep::State::ahead};
+        ProgressStep s{Text::say("Sighting %1").arg(i + 1), ProgressStep::State::ahead};
         if (taken_[i])
             s.state = ProgressStep::State::done;
         else if (i == place_ && phase_ != Phase::ended && phase_ != Phase::start)
@@ -144,16 +142,14 @@ Progress PoleMeasurement::progress() const {
     p.timeLeft_s = each * static_cast<double>(left);
     switch (phase_) {
     case Phase::slewing:
-        p.waitingFor = Text::say("slewing to sighting %1").arg(std::to_string(place_ + 1));
+        p.waitingFor = Text::say("slewing to sighting %1").arg(place_ + 1);
         break;
     case Phase::tracking:
     case Phase::settling:
         p.waitingFor = Text::say("the mount settles");
         break;
     case Phase::exposing:
-        p.waitingFor = Text::say("exposing %1 s%2")
-                           .arg(formatNumber(exposure_s_, 0))
-                           .arg(attempt_ ? Text::say(", longer after a failed solve") : Text());
+        p.waitingFor = exposingWords(exposure_s_, attempt_ > 0);
         break;
     case Phase::solving:
         p.waitingFor = Text::say("solving");
@@ -193,11 +189,16 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
     return {Text::say("The frame could not be solved although it shows %n star.|The frame could not be "
                       "solved although it shows %n stars.",
                       "", stars),
-            solver.what.then(solver.why),
+            solver.briefly(),
             solver.remedy,
             solver.passing,
             solver.asked,
             solver.lasting};
+}
+
+Text exposingWords(double exposure_s, bool longer) {
+    return (longer ? Text::say("exposing %1 s, longer after a failed solve") : Text::say("exposing %1 s"))
+        .arg(formatNumber(exposure_s, 0));
 }
 
 } // namespace nordstjerna

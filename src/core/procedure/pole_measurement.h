@@ -73,4 +73,7 @@ Expected<PoleResult> poleResult(const std::vector<Sighting>& sightings, const Si
 // Why a frame could not be solved, from what can be seen on it.
 Problem diagnoseUnsolved(const Frame& frame, const Problem& solver);
 
+// What a look at the sky waits for while it exposes; a failed solve has it expose longer.
+Text exposingWords(double exposure_s, bool longer);
+
 } // namespace nordstjerna

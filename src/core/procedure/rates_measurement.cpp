@@ -112,8 +112,8 @@ Step RatesMeasurement::advance(const Event& event) {
                              Text::say("It was last seen at (%1, %2) of %3 × %4 px.")
                                  .arg(formatNumber(star_->x, 0))
                                  .arg(formatNumber(star_->y, 0))
-                                 .arg(std::to_string(frame_->width))
-                                 .arg(std::to_string(frame_->height)),
+                                 .arg(frame_->width)
+                                 .arg(frame_->height),
                              Text::say("Centre a star, or shorten the wanted travel.")});
             if (lost_ > 4)
                 return fail({Text::say("The guide star was lost."),
@@ -357,8 +357,8 @@ Progress RatesMeasurement::progress() const {
         p.timeLeft_s = each * (std::max(0, length - pulses_) + after * length);
         p.waitingFor = Text::say("%1 pulse %2 of about %3, %4 ms each")
                            .arg(Text::say(legName(leg_)))
-                           .arg(std::to_string(std::max(0, pulses_)))
-                           .arg(std::to_string(length))
+                           .arg(std::max(0, pulses_))
+                           .arg(length)
                            .arg(formatNumber(step_ms_, 0));
     } else if (phase_ != Phase::ended && phase_ != Phase::start) {
         p.timeLeft_s = each * (both ? 4.4 : 2.2) * steps_;

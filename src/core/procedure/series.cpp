@@ -143,8 +143,7 @@ Step Series::parked(const Event& event) {
         return over(Text::say("The mount is parked."));
     if (!broken && ++restChecks_ < mostChecks)
         return WaitStep{1.0, why_};
-    notParked_ = broken ? broken->problem.what.then(broken->problem.why)
-                        : Text::say("It does not say that it is parked.");
+    notParked_ = broken ? broken->problem.briefly() : Text::say("It does not say that it is parked.");
     restChecks_ = 0;
     return stopTracking(event);
 }
@@ -202,10 +201,9 @@ Step Series::failed(const Event& event, const Problem& problem) {
         if (event.now - cloudBegan_ < patience_s) {
             guided_ = false;
             againAt_ = event.now + minute_s * pause_min;
-            return wait(Phase::cloudWait, minute_s,
-                        Text::say("%1 Again in %2.")
-                            .arg(problem.what)
-                            .arg(Text::say("%n minute|%n minutes", "", pause_min)));
+            return wait(
+                Phase::cloudWait, minute_s,
+                problem.what.then(Text::say("Again in %n minute.|Again in %n minutes.", "", pause_min)));
         }
     }
     return fail(problem, problem.what.asClause(), event);
@@ -386,7 +384,7 @@ Step Series::refocus(const Event& event) {
     f.camera = CameraRole::imaging;
     focusing_.emplace(f);
     phase_ = Phase::refocusing;
-    why_ = Text::say("the focus run after frame %1").arg(std::to_string(frames_.size()));
+    why_ = Text::say("the focus run after frame %1").arg(frames_.size());
     // Behind the same focuser the guide star grows too.
     if (setup_.rig.offAxis && setup_.guided) {
         guided_ = guideBegun_ = false;
@@ -417,7 +415,7 @@ Step Series::focusStep(const Event& event) {
                      .arg(formatMeasured(focused_->hfd_px, " px", 2));
         keepPlay(*focused_, setup_.rig.imagingFocuser);
     } else {
-        r.word = fail ? fail->problem.what.then(fail->problem.why) : Text::say("It was stopped.");
+        r.word = fail ? fail->problem.briefly() : Text::say("It was stopped.");
     }
     story_.refocused.push_back(r);
     focusing_.reset();

@@ -144,7 +144,7 @@ Expected<ReadRun> readFor(const Run& run, const std::string& which) {
         return problem(Text::say("The %1 run is too short to compare.").arg(which),
                        Text::say("%1 count; %2 are needed.")
                            .arg(Text::say("%n row|%n rows", "", static_cast<int>(r.ra.t.size())))
-                           .arg(std::to_string(fewestRows)),
+                           .arg(fewestRows),
                        Text::say("Choose a longer one."));
     auto d = rebuildDisturbance(run);
     if (!d)

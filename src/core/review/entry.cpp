@@ -81,8 +81,8 @@ constexpr NamedLook figureLooks[] = {
 const char* entryKindId(EntryKind kind) {
     return namesOf(kind).id;
 }
-Text entryKindWord(EntryKind kind) {
-    return Text::say(namesOf(kind).word);
+const char* entryKindWord(EntryKind kind) {
+    return namesOf(kind).word;
 }
 bool isRun(EntryKind kind) {
     return kind == EntryKind::freeRun || kind == EntryKind::guidedRun || kind == EntryKind::backlashTest;

@@ -16,8 +16,8 @@ enum class EntryKind { freeRun, guidedRun, backlashTest, rates, pole, curve, ser
 inline constexpr int entryKinds = 9;
 const char* entryKindId(EntryKind kind); // "free", stable
 std::optional<EntryKind> entryKindWith(const std::string& id);
-Text entryKindWord(EntryKind kind); // "free run"
-bool isRun(EntryKind kind);         // has a run table
+const char* entryKindWord(EntryKind kind); // "free run"
+bool isRun(EntryKind kind);                // has a run table
 
 // A figure worth comparing over nights, by a stable name that carries its unit: "total_rms_arcsec". A σ of 0
 // says that none is known.

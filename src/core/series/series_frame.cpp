@@ -7,24 +7,24 @@
 
 namespace nordstjerna {
 
-Text remarkWord(Remark remark) {
+const char* remarkWord(Remark remark) {
     switch (remark) {
     case Remark::none:
         return "";
     case Remark::track:
-        return Text::say("a track crosses it");
+        return Text::mark("a track crosses it");
     case Remark::cloud:
-        return Text::say("cloud");
+        return Text::mark("cloud");
     case Remark::bump:
-        return Text::say("a jolt");
+        return Text::mark("a jolt");
     case Remark::unguided:
-        return Text::say("not guided throughout");
+        return Text::mark("not guided throughout");
     case Remark::unsettled:
-        return Text::say("begun before it had settled");
+        return Text::mark("begun before it had settled");
     case Remark::unsharp:
         break;
     }
-    return Text::say("less sharp");
+    return Text::mark("less sharp");
 }
 
 Remark remarkOn(const SeriesFrame& f, const std::vector<SeriesFrame>& before) {

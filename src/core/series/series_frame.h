@@ -22,7 +22,7 @@ enum class Remark {
     unsettled, // begun before the star had come to rest
     unsharp    // larger stars than the best ones
 };
-Text remarkWord(Remark remark); // empty for none
+const char* remarkWord(Remark remark); // empty for none
 
 struct SeriesFrame {
     int number = 0; // from 1

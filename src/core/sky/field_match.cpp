@@ -374,8 +374,7 @@ Expected<FieldMatch> matchField(const std::vector<FieldStar>& stars, int width, 
             .arg(Text::say("%n catalogue star|%n catalogue stars", "", static_cast<int>(catalogue.size())))
             .arg(formatNumber(hint.radius.deg(), 1));
     if (best.match && best.match->pairs.size() > 2)
-        why += Text::say("At best %1 fit, and as many could fit by chance.")
-                   .arg(std::to_string(best.match->pairs.size()));
+        why += Text::say("At best %1 fit, and as many could fit by chance.").arg(best.match->pairs.size());
     return problem(
         Text::say("The stars of the frame match no place near the expected one."), why,
         Text::say(

@@ -65,13 +65,12 @@ Expected<HorizonProfile> parseHorizon(const std::string& text) {
         if (!good || values.size() != 2 || !(std::abs(values[0]) <= 360.0) ||
             !(values[1] >= -10.0 && values[1] <= 90.0))
             return problem(
-                Text::say("Line %1 of the horizon is not an azimuth and an altitude.")
-                    .arg(std::to_string(number)),
+                Text::say("Line %1 of the horizon is not an azimuth and an altitude.").arg(number),
                 Text::say("Each line holds two numbers in degrees with a decimal point, such as \"345 63\"."),
                 Text::say("Correct the line."));
         points.push_back({Angle::fromDeg(values[1]), Angle::fromDeg(values[0])});
         if (points.size() > mostPoints)
-            return problem(Text::say("The horizon has more than %1 points.").arg(std::to_string(mostPoints)),
+            return problem(Text::say("The horizon has more than %1 points.").arg(mostPoints),
                            Text::say("That is ten for each degree."), Text::say("Thin the table out."));
     }
     return HorizonProfile(std::move(points));

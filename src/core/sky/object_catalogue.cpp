@@ -156,7 +156,7 @@ Expected<ObjectCatalogue> ObjectCatalogue::parse(std::string_view text) {
         const auto dec = cells.size() == 6 ? numberIn(cells[3]) : std::nullopt;
         if (!ra || !dec || cells[0].empty())
             return problem(Text::say("The catalogue of names cannot be read."),
-                           Text::say("Line %1 does not have its six columns.").arg(std::to_string(line)),
+                           Text::say("Line %1 does not have its six columns.").arg(line),
                            Text::say("Install the application again."));
         SkyObject o;
         for (std::string_view name : split(cells[0], '|'))

@@ -35,9 +35,9 @@ void MountDesk::confirm(const Expected<void>& done) {
     }
     Q_EMIT announced(tr("Halt NOT confirmed by the mount."));
     Problem p = done.error();
-    p.what = Text::say("The mount has not confirmed the halt. %1").arg(p.what);
+    p.what = Text::say("The mount has not confirmed the halt.").then(p.what);
     p.why += Text::say("It may still be moving or tracking.");
-    p.remedy = Text::say("Stop it at its hand control, or cut its power. %1").arg(p.remedy);
+    p.remedy = Text::say("Stop it at its hand control, or cut its power.").then(p.remedy);
     problems_.report(ProblemCause::halt, p, ActionId::halt, Text::say("Halt again"));
 }
 

@@ -174,7 +174,7 @@ QString ShapesChart::readOut(QPointF at) const {
         text += tr(", mount part %1″\n(%2)")
                     .arg(qs(formatNumber(s->mount_arcsec, 2)), qs(mountPartMeaning(MountPartKind::exposure)));
     if (s->remark != Remark::none)
-        text += "\n" + qs(remarkWord(s->remark));
+        text += "\n" + qs(Text::say(remarkWord(s->remark)));
     return text;
 }
 
@@ -196,7 +196,7 @@ QString ShapesChart::csv() const {
                     .arg(s.angle_deg)
                     .arg(s.rms_arcsec)
                     .arg(s.mount_arcsec)
-                    .arg(qs(remarkWord(s.remark)));
+                    .arg(qs(Text::say(remarkWord(s.remark))));
     return text;
 }
 

@@ -193,7 +193,7 @@ Problem tooSmall(const FieldReach& reach) {
                    .arg(formatNumber(reach.starsNeeded, 0));
     else
         remedy =
-            Text::say("Say roughly where the telescope points: a few stars are enough then. %1").arg(remedy);
+            Text::say("Say roughly where the telescope points: a few stars are enough then.").then(remedy);
     return {Text::say("The field is too small to be solved anywhere in the sky."),
             why,
             remedy,
@@ -236,7 +236,7 @@ Expected<SolvedFrame> solveStars(StarIndex& index, const StarField& field, int w
     if (count < fewestStars)
         return problem(
             Text::say("Too few stars to solve the frame: %1.").arg(Text::say("%n star|%n stars", "", count)),
-            Text::say("At least %1 are needed.").arg(std::to_string(fewestStars)),
+            Text::say("At least %1 are needed.").arg(fewestStars),
             Text::say("Expose longer; check cover, focus and cloud."));
     double low = 0.2;
     double high = 60.0;

@@ -70,12 +70,12 @@ Expected<CorrectionCurve> readCurve(const std::filesystem::path& path) {
         c.sigma_arcsec = *sigma;
     }
     if (c.error_arcsec.size() < 8)
-        return problem(Text::say("The curve has only %1 steps.").arg(std::to_string(c.error_arcsec.size())),
+        return problem(Text::say("The curve has only %1 steps.").arg(c.error_arcsec.size()),
                        Text::say("A turn of the worm needs at least 8."), Text::say("Use a complete curve."));
     for (size_t i = 0; i < c.error_arcsec.size(); ++i)
         if (!(std::abs((*phase)[i] - c.phase(i)) < 1e-3) || !std::isfinite(c.error_arcsec[i]) ||
             !std::isfinite(c.rate_arcsec_s[i]))
-            return problem(Text::say("Row %1 of the curve is out of step.").arg(std::to_string(i + 1)),
+            return problem(Text::say("Row %1 of the curve is out of step.").arg(i + 1),
                            Text::say("Phases must run from 0 to 1 in equal steps, each at its middle, with "
                                      "numbers in all columns."),
                            Text::say("Correct the table."));

@@ -148,9 +148,7 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
         return notEcsv(path, Text::say("The line of names does not match the header."));
     for (size_t i = 0; i < nameFields->size(); ++i)
         if ((*nameFields)[i] != table.columns[i].name)
-            return notEcsv(
-                path,
-                Text::say("Column %1 is named differently in header and table.").arg(std::to_string(i + 1)));
+            return notEcsv(path, Text::say("Column %1 is named differently in header and table.").arg(i + 1));
     size_t number = 0;
     std::optional<size_t> bad;
     while (file.next(line)) {
@@ -159,8 +157,7 @@ Expected<EcsvTable> readEcsv(const std::filesystem::path& path) {
             continue;
         const auto fields = split(line, delimiter);
         if (bad)
-            return notEcsv(path,
-                           Text::say("Row %1 has the wrong number of fields.").arg(std::to_string(*bad)));
+            return notEcsv(path, Text::say("Row %1 has the wrong number of fields.").arg(*bad));
         if (!fields || fields->size() != table.columns.size()) {
             bad = number;
             continue;
@@ -240,7 +237,7 @@ Expected<std::vector<double>> ecsvNumbers(const EcsvTable& table, const std::str
                 v = *read;
             else
                 return problem(Text::say("Row %1 of column \"%2\" is not a number: \"%3\".")
-                                   .arg(std::to_string(r + 1))
+                                   .arg(r + 1)
                                    .arg(name)
                                    .arg(cell),
                                "", Text::say("Correct the table."));

@@ -176,9 +176,9 @@ Expected<Frame> readImage(fitsfile* f, const std::filesystem::path& path, std::o
     const double needed = compressed ? claimed / 500.0 : claimed * std::abs(bitpix) / 8.0;
     constexpr double mostPixels = 4e8;
     const Text pixels = (planes > 1 ? Text::say("%1 × %2 pixels in %3 planes") : Text::say("%1 × %2 pixels"))
-                            .arg(std::to_string(size[0]))
-                            .arg(std::to_string(size[1]))
-                            .arg(std::to_string(planes));
+                            .arg(size[0])
+                            .arg(size[1])
+                            .arg(planes);
     if (status || planes > 16 || claimed > mostPixels || (length && needed > *length))
         return problem(Text::say("The picture in %1 cannot be what its header says.").arg(path.string()),
                        length && needed > *length ? Text::say("%1 do not fit into a file of %2 MB.")

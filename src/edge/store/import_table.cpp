@@ -312,7 +312,7 @@ Expected<void> checkMapping(const ImportLayout& layout, const ImportMapping& m) 
     for (int optional : {m.raPulseColumn, m.decPulseColumn, m.snrColumn})
         if (optional >= static_cast<int>(layout.columns))
             return problem(Text::say("A column is named that is not there."),
-                           Text::say("The table has %1.").arg(std::to_string(layout.columns)),
+                           Text::say("The table has %1.").arg(layout.columns),
                            Text::say("Choose another one."));
     if (!(m.arcsecPerUnit > 0.0) || m.arcsecPerUnit > 1000.0 || !(m.pace_s > 0.0))
         return problem(Text::say("The unit of the errors makes no sense."), "",
@@ -341,16 +341,14 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
     double days = 0.0; // of a clock that went past midnight
     const auto leaveOut = [&](const Text& why) {
         if (result.rowsLeftOut++ == 0)
-            result.firstLeftOut = Text::say("Line %1: %2").arg(std::to_string(number)).arg(why);
+            result.firstLeftOut = Text::say("Line %1: %2").arg(number).arg(why);
     };
     while (std::getline(file, line)) {
         if (++number <= layout.skip || line.empty() || line[0] == '#' || unquoted(line).empty())
             continue;
         cut(line, layout.separator, cells);
         if (cells.size() != layout.columns) {
-            leaveOut(Text::say("%1 cells instead of %2.")
-                         .arg(std::to_string(cells.size()))
-                         .arg(std::to_string(layout.columns)));
+            leaveOut(Text::say("%1 cells instead of %2.").arg(cells.size()).arg(layout.columns));
             continue;
         }
         const auto cell = [&](int column) { return cells[static_cast<size_t>(column)]; };
@@ -371,7 +369,7 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
                 t += day_s;
             }
             if (first && t <= before)
-                return problem(Text::say("Times go back in line %1.").arg(std::to_string(number)),
+                return problem(Text::say("Times go back in line %1.").arg(number),
                                Text::say("It says %1, which is not after the row before.")
                                    .arg(cell(m.timeColumn).substr(0, 40)),
                                Text::say("Cut the table there, or choose another column for the time."));
@@ -405,7 +403,7 @@ Expected<Imported> importTable(const std::filesystem::path& path, const ImportLa
     const auto measured =
         std::count_if(run.rows.begin(), run.rows.end(), [](const RunRow& r) { return r.measured(); });
     if (measured < static_cast<long>(fewestRows))
-        return problem(Text::say("Only %1 rows could be read.").arg(std::to_string(measured)),
+        return problem(Text::say("Only %1 rows could be read.").arg(measured),
                        result.firstLeftOut.empty() ? Text::say("Ten are needed.") : result.firstLeftOut,
                        Text::say("Check separator, decimal sign and columns."));
     return result;

@@ -28,9 +28,8 @@ Expected<nlohmann::json> parseJson(const std::string& text, const std::string& w
         return json;
     } catch (const std::length_error&) {
         return problem(Text::say("%1 is not a Nordstjerna file.").arg(where),
-                       tooDeep
-                           ? Text::say("It is nested more than %1 levels deep.").arg(std::to_string(deepest))
-                           : Text::say("It holds more than a million values."),
+                       tooDeep ? Text::say("It is nested more than %1 levels deep.").arg(deepest)
+                               : Text::say("It holds more than a million values."),
                        Text::say("Choose another file."));
     } catch (const nlohmann::json::exception& e) {
         return problem(Text::say("%1 is not valid JSON.").arg(where), std::string(e.what()) + ".",

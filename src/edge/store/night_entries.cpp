@@ -22,8 +22,8 @@ std::string lower(std::string text) {
 }
 
 std::string wordsOf(const LogEntry& e) {
-    std::string words = e.rigName + "\n" + e.target + "\n" + entryKindWord(e.kind).english() + "\n" + e.how +
-                        "\n" + e.note + "\n" + e.file;
+    std::string words = e.rigName + "\n" + e.target + "\n" + entryKindWord(e.kind) + "\n" + e.how + "\n" +
+                        e.note + "\n" + e.file;
     for (const Finding& f : e.findings)
         words += "\n" + f.headline.english();
     for (const SettingNote& c : e.changes)

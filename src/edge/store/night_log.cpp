@@ -66,9 +66,7 @@ tl::unexpected<Problem> logProblem(sqlite3* db, const Text& what) {
 namespace {
 tl::unexpected<Problem> newer(int have) {
     Problem p{Text::say("The night log is newer than this application."),
-              Text::say("Its tables have version %1, known is %2.")
-                  .arg(std::to_string(have))
-                  .arg(std::to_string(newest)),
+              Text::say("Its tables have version %1, known is %2.").arg(have).arg(newest),
               Text::say("Use the newer application, or move the log away.")};
     p.lasting = true;
     return tl::unexpected(p);

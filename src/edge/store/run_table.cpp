@@ -304,13 +304,11 @@ Expected<Run> readRunTable(const std::filesystem::path& path) {
     }
     for (size_t i = 0; i < run.rows.size(); ++i)
         if (!std::isfinite(run.rows[i].t_s))
-            return problem(
-                Text::say("Row %1 of %2 has no time.").arg(std::to_string(i + 1)).arg(path.string()),
-                Text::say("Column t must be a number in every row."), Text::say("Correct or drop the row."));
+            return problem(Text::say("Row %1 of %2 has no time.").arg(i + 1).arg(path.string()),
+                           Text::say("Column t must be a number in every row."),
+                           Text::say("Correct or drop the row."));
     if (const size_t unordered = mendClockSteps(run))
-        return problem(Text::say("Time does not advance in row %1 of %2.")
-                           .arg(std::to_string(unordered))
-                           .arg(path.string()),
+        return problem(Text::say("Time does not advance in row %1 of %2.").arg(unordered).arg(path.string()),
                        Text::say("Rows must be in order of time; a clock that was set back once or twice "
                                  "would be recognised."),
                        Text::say("Sort the table."));
@@ -426,9 +424,9 @@ Expected<CalibrationTable> readCalibrationTable(const std::filesystem::path& pat
             if (name == legName(l))
                 s.leg = l, found = true;
         if (!found)
-            return problem(
-                Text::say("Row %1 has the unknown leg \"%2\".").arg(std::to_string(i + 1)).arg(name),
-                Text::say("Legs are west, east, north and south."), Text::say("Correct the table."));
+            return problem(Text::say("Row %1 has the unknown leg \"%2\".").arg(i + 1).arg(name),
+                           Text::say("Legs are west, east, north and south."),
+                           Text::say("Correct the table."));
         result.samples.push_back(s);
     }
     return result;

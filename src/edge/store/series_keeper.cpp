@@ -49,7 +49,7 @@ std::vector<FitsCard> cardsOf(const SeriesSetup& setup, const SeriesFrame& f) {
         cards.push_back({"GUIDELST", static_cast<double>(f.guide.lost), 0, "guide frames without the star"});
     }
     if (f.remark != Remark::none)
-        cards.push_back({"REMARK", remarkWord(f.remark).english(), 0, "what strikes about it"});
+        cards.push_back({"REMARK", remarkWord(f.remark), 0, "what strikes about it"});
     return cards;
 }
 } // namespace

@@ -67,7 +67,7 @@ std::string rowOf(const SeriesFrame& f, Instant first, double scale) {
     cell(ecsvNumber(f.guide.mountPart_arcsec.value_or(Measured{}).value, 4));
     cell(std::to_string(f.guide.lost));
     cell(f.settled ? "True" : "False");
-    cell(ecsvText(remarkWord(f.remark).english()));
+    cell(ecsvText(remarkWord(f.remark)));
     cell(ecsvText(f.file));
     return text + "\n";
 }
@@ -158,7 +158,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
         f.number = static_cast<int>(i) + 1;
         const auto when = parseInstant(row[static_cast<size_t>(start)]);
         if (!when)
-            return refuse(Text::say("Row %1: %2").arg(std::to_string(i + 1)).arg(when.error().what));
+            return refuse(Text::say("Row %1: %2").arg(i + 1).arg(when.error().what));
         f.start = *when;
         f.exposure_s = (*exposure)[i];
         f.side =
@@ -182,7 +182,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
         f.guide.looks = (*ra)[i] > 0.0 || (*dec)[i] > 0.0 ? 1 : 0;
         for (Remark r : {Remark::track, Remark::cloud, Remark::bump, Remark::unguided, Remark::unsettled,
                          Remark::unsharp})
-            if (row[static_cast<size_t>(remark)] == remarkWord(r).english())
+            if (row[static_cast<size_t>(remark)] == remarkWord(r))
                 f.remark = r;
         record.frames.push_back(std::move(f));
     }

@@ -181,7 +181,7 @@ void ExposeStation::replan() {
     const Instant now = night().now();
     const auto rules = SeriesRules::from(setup, now, night().almanac());
     if (!rules) {
-        card_->say(qs(rules.error().text()), true);
+        card_->say(qs(rules.error().said()), true);
         night().setPlan({});
         seen_.plan.reset();
     } else {
@@ -256,7 +256,7 @@ void ExposeStation::goOn() {
         const auto stretch = planFollowing(ended, {next}, night().now(), night().almanac());
         if (stretch.front().none) {
             leftOut_.push_back({"expose.left-out", Weight::look, Text::say("%1 was left out").arg(next.name),
-                                stretch.front().none->text(), Text::say("Note it for another night.")});
+                                stretch.front().none->said(), Text::say("Note it for another night.")});
             continue;
         }
         targets().keepFollowing(following);
@@ -380,7 +380,7 @@ void ExposeStation::logSeries(const Expected<void>& result) {
     const Text ending = !seen_.ending.empty() ? seen_.ending
                         : result              ? Text::say("ended")
                                               : result.error().what;
-    std::string how = ending.then(seen_.mountAfterwards, ". ").english();
+    const Text how = ending.then(seen_.mountAfterwards, ". ");
     finishTable();
     if (const auto path = recorder_->path(); !path.empty())
         needs_.logbook.setFile(entry_, path);

@@ -120,7 +120,7 @@ void TargetsPage::show(const QString& present, const std::vector<NightStretch>& 
         const bool none = i >= later.size() || later[i].none;
         if (i < later.size())
             when =
-                none ? "▲ " + qs(later[i].none->what.then(later[i].none->why))
+                none ? "▲ " + qs(later[i].none->briefly())
                      : tr("%1–%2: %3; %4")
                            .arg(qs(zone.clock(later[i].from)), qs(zone.clock(later[i].to)),
                                 qs(Text::say("%n frame|%n frames", "", later[i].frames)), qs(later[i].ends));

@@ -49,7 +49,7 @@ void FocusStation::showMask() {
     if (!seen_.mask)
         shown.trouble = tr("The offset of the middle spike appears here, to be read from the focuser.");
     else if (!*seen_.mask)
-        shown.trouble = qs(seen_.mask->error().text());
+        shown.trouble = qs(seen_.mask->error().said());
     else {
         shown.read = **seen_.mask;
         shown.off_um = maskOff_um();

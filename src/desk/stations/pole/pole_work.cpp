@@ -72,7 +72,7 @@ void PoleStation::drawArc(Angle first, Angle last, Angle dec) {
         arc_ = *arc;
         arcWarning_.clear();
     } else {
-        arcWarning_ = qs(arc.error().what.then(arc.error().why));
+        arcWarning_ = qs(arc.error().briefly());
     }
     refresh();
 }

@@ -71,7 +71,7 @@ void SightingList::show(const std::vector<SightingShown>& sightings) {
         } else if (s.failure) {
             r.detail->setText(
                 tr("▲ failed: %1").arg(qs(s.failure->why.empty() ? s.failure->what : s.failure->why)));
-            r.detail->setToolTip(qs(s.failure->text()));
+            r.detail->setToolTip(qs(s.failure->said()));
         } else {
             r.detail->setText(s.place);
         }

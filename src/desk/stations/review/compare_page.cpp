@@ -100,7 +100,7 @@ void ComparePage::compare() {
         if (made)
             comparison_ = std::move(*made);
         else
-            hint = qs(made.error().text());
+            hint = qs(made.error().said());
         if (first_.story && first_.story->motion.ra.periodic.spectrum.power.size() > 4) {
             std::optional<PeriodicResult> other;
             if (second_.story && second_.story->motion.ra.periodic.spectrum.power.size() > 4)

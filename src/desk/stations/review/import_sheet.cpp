@@ -106,7 +106,7 @@ void ImportSheet::cutAnew(bool guess) {
         layout_ = {};
         rows_->setRowCount(0);
         roles_.clear();
-        words_->setText(qs(preview.error().text()));
+        words_->setText(qs(preview.error().said()));
         import_->setEnabled(false);
         return;
     }

@@ -108,7 +108,7 @@ void NightPage::show(const std::vector<LogEntry>& entries, const CivilTime& zone
         else if (e.length_s() > 90.0)
             time += " – " + qs(zone_.clock(*e.ended));
         put(when, time);
-        put(what, qs(entryKindWord(e.kind)) + (e.note.empty() ? QString() : tr(", note")));
+        put(what, qs(Text::say(entryKindWord(e.kind))) + (e.note.empty() ? QString() : tr(", note")));
         put(target, qs(e.target));
         const auto head = headFigure(e);
         put(figure, head ? qs(figureText(*head)) : QString());

@@ -185,7 +185,7 @@ void ReplayPage::show(const Opened& opened) {
             made->bound = loopBound(made->disturbance, made->track);
             world = made;
         } else {
-            trouble = qs(disturbance.error().text());
+            trouble = qs(disturbance.error().said());
         }
         QMetaObject::invokeMethod(
             this,

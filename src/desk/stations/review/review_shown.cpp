@@ -216,7 +216,7 @@ void ReviewStation::refreshFigures() {
         beside += mark ? (m.sigma > 0.0 ? unit : QString()) : unit;
         figures_[i]->show(qs(formatNumber(m.value, places)) + (mark ? unit : QString()), beside.trimmed(),
                           i == 0
-                              ? qs(entryKindWord(e.kind)) +
+                              ? qs(Text::say(entryKindWord(e.kind))) +
                                     (e.length_s() > 0.0 ? ", " + qs(formatDuration(e.length_s())) : QString())
                               : QString());
     }
@@ -228,7 +228,7 @@ void ReviewStation::refresh() {
     const QString name = opened_.entry.id.empty()
                              ? QString()
                              : tr("%1 of %2, %3")
-                                   .arg(qs(entryKindWord(opened_.entry.kind)),
+                                   .arg(qs(Text::say(entryKindWord(opened_.entry.kind))),
                                         qs(rigs().civilTime().day(opened_.entry.started)),
                                         qs(rigs().civilTime().clock(opened_.entry.started)));
     report_->setVisible(page_ == Page::night);

@@ -132,7 +132,7 @@ void ReviewStation::showFrame(int number) {
                 if (frame)
                     frame_->show(*frame, look);
                 else
-                    frame_->setHint(qs(frame.error().text()));
+                    frame_->setHint(qs(frame.error().said()));
                 frame_->update();
             };
         });

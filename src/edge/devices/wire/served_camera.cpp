@@ -81,7 +81,7 @@ void ServedCamera::expose(double exposure_s) {
         exposing_ = false;
         const auto failed = [this](const Problem& p) {
             server().update(name(), wire::exposure, p.asked ? WireState::idle : WireState::alert,
-                            {{wire::exposureValue, 0.0}}, p.what.then(p.why).english());
+                            {{wire::exposureValue, 0.0}}, p.briefly().english());
         };
         if (stop)
             return server().update(name(), wire::exposure, WireState::idle, {{wire::exposureValue, 0.0}});

@@ -42,7 +42,7 @@ void ServedFocuser::take(const WireVector& c) {
             moving_ = false;
             if (!done && !done.error().asked)
                 server().update(name(), wire::focusPlace, WireState::alert, {},
-                                done.error().what.then(done.error().why).english());
+                                done.error().briefly().english());
             look();
         });
     }

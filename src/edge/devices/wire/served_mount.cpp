@@ -73,7 +73,7 @@ void ServedMount::look() {
 void ServedMount::answer(const std::string& vectorName, const std::string& on, const Expected<void>& done,
                          const std::string& before) {
     server().select(name(), vectorName, done ? on : before, done ? WireState::ok : WireState::alert,
-                    done ? std::string() : done.error().what.then(done.error().why).english());
+                    done ? std::string() : done.error().briefly().english());
 }
 
 void ServedMount::goTo(const WireVector& place) {
@@ -87,7 +87,7 @@ void ServedMount::goTo(const WireVector& place) {
     const auto told = [this](const Expected<void>& done) {
         if (!done && !done.error().asked)
             server().update(name(), wire::coordinates, WireState::alert, {},
-                            done.error().what.then(done.error().why).english());
+                            done.error().briefly().english());
         look();
     };
     if (use == "SYNC") {
@@ -128,7 +128,7 @@ void ServedMount::pulse(const WireVector& command, bool ra) {
     work([this, ms, ra, vectorName = command.name](const StopFlag& stop) {
         const auto done = mount_.pulse(ra ? ms : 0.0, ra ? 0.0 : ms, stop);
         server().update(name(), vectorName, done || done.error().asked ? WireState::idle : WireState::alert,
-                        {}, done ? std::string() : done.error().what.then(done.error().why).english());
+                        {}, done ? std::string() : done.error().briefly().english());
     });
 }
 

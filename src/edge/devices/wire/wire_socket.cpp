@@ -219,7 +219,7 @@ Expected<WireListener> WireListener::listen(int port, bool everywhere) {
     if (descriptor < 0 ||
         ::bind(descriptor, reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0 ||
         ::listen(descriptor, 16) != 0)
-        return problem(Text::say("Cannot listen on port %1.").arg(std::to_string(port)), systemWords(),
+        return problem(Text::say("Cannot listen on port %1.").arg(port), systemWords(),
                        Text::say("Choose another port, or end the program that uses it."));
     return listener;
 }
