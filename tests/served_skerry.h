@@ -17,7 +17,13 @@ inline nordstjerna::WireListener freeListener() {
 
 inline nordstjerna::WireRoles servedRoles() {
     using Night = nordstjerna::ServedNight;
-    return {Night::mountName, Night::guideName, Night::imagingName, {}, Night::imagingFocuserName, {}};
+    return {Night::mountName,
+            Night::guideName,
+            Night::imagingName,
+            {},
+            Night::imagingFocuserName,
+            Night::wheelName,
+            {}};
 }
 
 struct ServedSkerry {

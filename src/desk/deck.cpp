@@ -11,11 +11,12 @@
 
 namespace nordstjerna {
 
-Deck::Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, ProcedureHost& procedures, Logbook& logbook,
-           QWidget* parent)
-    : QFrame(parent), rigs_(rigs), night_(night), mountDesk_(mount), procedures_(procedures),
-      logbook_(logbook), mount_(new QLabel), links_(new QLabel), camera_(new QLabel), devices_(new QLabel),
-      clock_(new QLabel), halt_(new QPushButton(tr("Halt"))), track_(new QPushButton(tr("Track again"))) {
+Deck::Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, CameraDesk& camera, ProcedureHost& procedures,
+           Logbook& logbook, QWidget* parent)
+    : QFrame(parent), rigs_(rigs), night_(night), mountDesk_(mount), cameraDesk_(camera),
+      procedures_(procedures), logbook_(logbook), mount_(new QLabel), links_(new QLabel), camera_(new QLabel),
+      devices_(new QLabel), clock_(new QLabel), halt_(new QPushButton(tr("Halt"))),
+      track_(new QPushButton(tr("Track again"))) {
     setObjectName("deck");
     setFixedHeight(38);
     halt_->setObjectName("halt");
@@ -73,7 +74,8 @@ QString Deck::silence() const {
         {tr("Guide camera"), o.cameraLink(CameraRole::guide)},
         {tr("Imaging camera"), o.cameraLink(CameraRole::imaging)},
         {tr("Focuser of the guide camera"), o.focuserLink(CameraRole::guide)},
-        {tr("Focuser of the imaging camera"), o.focuserLink(CameraRole::imaging)}};
+        {tr("Focuser of the imaging camera"), o.focuserLink(CameraRole::imaging)},
+        {tr("Filter wheel"), o.wheelLink()}};
     QStringList silent;
     for (const auto& [name, link] : devices)
         // A single answer that is missing is seen by whoever asked.
@@ -110,10 +112,13 @@ void Deck::refresh() {
                                  : m.tracking ? tr("tracking")
                                               : tr("not tracking")));
     }
-    camera_->setText(!trouble_.isEmpty()               ? trouble_
-                     : !logbook_.notLogged().isEmpty() ? tr("The night is not being logged")
-                     : procedures_.busy()              ? procedures_.busyWith()
-                                                       : tr("Idle"));
+    QString does = !trouble_.isEmpty()               ? trouble_
+                   : !logbook_.notLogged().isEmpty() ? tr("The night is not being logged")
+                   : procedures_.busy()              ? procedures_.busyWith()
+                                                     : tr("Idle");
+    if (const auto cooler = cameraDesk_.cooler(); cooler.state && cooler.state->on)
+        does = tr("%1 · sensor %2 °C").arg(does, qs(formatNumber(cooler.state->sensor_c, 1)));
+    camera_->setText(does);
     camera_->setToolTip(trouble_.isEmpty() ? logbook_.notLogged() : trouble_);
     const Instant now = night_.now();
     clock_->setText(qs(rigs_.civilTime().clock(now) + " " + rigs_.civilTime().name(now)));

@@ -5,6 +5,7 @@
 
 #include <functional>
 
+#include "desk/evening/camera_desk.h"
 #include "desk/evening/procedure_host.h"
 #include "desk/logbook.h"
 
@@ -16,8 +17,8 @@ namespace nordstjerna {
 class Deck : public QFrame {
     Q_OBJECT
 public:
-    Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, ProcedureHost& procedures, Logbook& logbook,
-         QWidget* parent = nullptr);
+    Deck(RigBook& rigs, ThisNight& night, MountDesk& mount, CameraDesk& camera, ProcedureHost& procedures,
+         Logbook& logbook, QWidget* parent = nullptr);
     // Whose the devices are: of a server at this address, or where it is empty the stand-ins. pace: how fast
     // their time goes, × the real one; 0: as fast as it computes.
     void showDevices(const QString& server, std::function<double()> pace);
@@ -31,6 +32,7 @@ private:
     RigBook& rigs_;
     ThisNight& night_;
     MountDesk& mountDesk_;
+    CameraDesk& cameraDesk_;
     ProcedureHost& procedures_;
     Logbook& logbook_;
     QString server_;

@@ -69,6 +69,12 @@ QString factsOf(const WireOffer& o) {
                      .arg(qs(formatNumber(o.pixel_um, 2)));
     if (o.guideRateRa > 0.0)
         facts << QObject::tr("guide rate %1 × sidereal").arg(qs(formatNumber(o.guideRateRa, 2)));
+    if (!o.filters.empty()) {
+        QStringList names;
+        for (const std::string& f : o.filters)
+            names << qs(f);
+        facts << QObject::tr("filters %1").arg(names.join(", "));
+    }
     for (const WireAbility ability : o.abilities)
         facts << abilityName(ability);
     QString text = facts.join(", ");
@@ -178,6 +184,7 @@ void DevicesSheet::build() {
     addRow(grid, tr("Imaging camera"), &WireRoles::imagingCamera, WireRole::camera, none);
     addRow(grid, tr("Guide focuser"), &WireRoles::guideFocuser, WireRole::focuser, none);
     addRow(grid, tr("Imaging focuser"), &WireRoles::imagingFocuser, WireRole::focuser, none);
+    addRow(grid, tr("Filter wheel"), &WireRoles::wheel, WireRole::wheel, none);
     addRow(grid, tr("Guide pulses"), &WireRoles::guidePort, WireRole::guidePort, tr("to the mount itself"));
     part->addLayout(grid);
     figures_->setObjectName("takeFigures");
@@ -330,6 +337,8 @@ Rig DevicesSheet::rigAsTold() const {
             if (o->pixel_um > 0.0)
                 camera->pixel_um = o->pixel_um;
         }
+        if (row.role == &WireRoles::wheel && !o->filters.empty())
+            rig.filters = o->filters;
         if (row.role == &WireRoles::mount && o->guideRateRa > 0.0) {
             rig.mount.guideRateRa = o->guideRateRa;
             rig.mount.guideRateDec = o->guideRateDec > 0.0 ? o->guideRateDec : o->guideRateRa;

@@ -57,7 +57,8 @@ StationParts stationParts(Session& s) {
 
 MainWindow::MainWindow(BegunEvening begun)
     : session_(std::move(begun.session)), simulated_(std::move(begun.simulated)), devices_(begun.devices),
-      rig_(new RigStation(stationParts(*session_), {session_->settings(), session_->mount()})),
+      rig_(new RigStation(stationParts(*session_),
+                          {session_->settings(), session_->mount(), session_->cameraDesk()})),
       bench_(new BenchStack), findings_(new FindingsPanel), timer_(new QTimer(this)),
       departure_(new Departure(session_->mount(), session_->procedures(), this)),
       awake_(new Awake(QDBusConnection::systemBus(), this)) {
@@ -67,12 +68,13 @@ MainWindow::MainWindow(BegunEvening begun)
     Session& e = *session_;
     const StationParts parts = stationParts(e);
     const RunKeeper runs({e.night(), e.logbook(), e.problems(), e.writes(), e.settings(), e.mountBook()});
-    auto* expose = new ExposeStation(parts, {e.evening(), e.writes(), e.logbook(), e.calibration(),
-                                             e.mountBook(), e.mount(), e.focusBook(), e.guideHost()});
+    auto* expose =
+        new ExposeStation(parts, {e.evening(), e.writes(), e.logbook(), e.calibration(), e.mountBook(),
+                                  e.mount(), e.focusBook(), e.cameraDesk(), e.guideHost()});
     auto* review = new ReviewStation(parts, {e.logbook(), e.settings(), *e.guideHost().trial()});
     stations_ = {
         rig_,
-        new FocusStation(parts, {e.settings(), e.focusBook(), e.guideCamera(), e.mount()}),
+        new FocusStation(parts, {e.settings(), e.focusBook(), e.cameraDesk(), e.guideCamera(), e.mount()}),
         new PoleStation(parts, {e.evening(), e.logbook(), e.mountBook(), e.mount()}),
         new CentreStation(parts, {e.evening(), e.mountBook(), e.mount(), e.starIndex()}),
         new RatesStation(parts, {e.settings(), e.calibration(), e.focusBook(), e.mount()}),
@@ -116,7 +118,7 @@ MainWindow::MainWindow(BegunEvening begun)
     all->addLayout(upper, 1);
     strip_ = new QVBoxLayout; // the hands, once they are wanted
     all->addLayout(strip_);
-    deck_ = new Deck(e.rigs(), e.night(), e.mount(), e.procedures(), e.logbook());
+    deck_ = new Deck(e.rigs(), e.night(), e.mount(), e.cameraDesk(), e.procedures(), e.logbook());
     all->addWidget(deck_);
     if (begun.pace)
         deck_->showDevices(devices_.server ? qs(devices_.address.text()) : QString(), begun.pace);
@@ -137,6 +139,7 @@ MainWindow::MainWindow(BegunEvening begun)
     connect(&e.mountBook(), &MountBook::changed, this, &MainWindow::refreshFindings);
     connect(&e.calibration(), &CalibrationBook::changed, this, &MainWindow::refreshFindings);
     connect(&e.focusBook(), &FocusBook::changed, this, &MainWindow::refreshFindings);
+    connect(&e.cameraDesk(), &CameraDesk::changed, this, &MainWindow::refreshFindings);
     connect(&e.targets(), &TargetBook::changed, this, &MainWindow::refreshFindings);
     connect(&e.logbook(), &Logbook::troubleChanged, this, &MainWindow::refreshFindings);
     connect(&e.mount(), &MountDesk::announced, deck_, &Deck::announce);

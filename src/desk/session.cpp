@@ -33,6 +33,7 @@ Session::Session(std::unique_ptr<Observatory> observatory, const FirstEvening& f
     calibration_ =
         std::make_unique<CalibrationBook>(*evening_, *rigs_, *settings_, *night_, *mount_, *logbook_);
     focusBook_ = std::make_unique<FocusBook>(devices_, *evening_, *rigs_, *night_, *logbook_);
+    cameraDesk_ = std::make_unique<CameraDesk>(devices_, *rigs_, problems_);
     procedures_ = std::make_unique<ProcedureHost>(devices_, *night_, *mount_, problems_);
     guideHost_ = std::make_unique<GuideHost>(devices_, *night_, *mount_, *procedures_, problems_);
     devices_.guide = &guideHost_->link();
@@ -49,6 +50,7 @@ Session::~Session() {
     procedures_->end(); // it may use what guides
     guideHost_.reset(); // its last rows are still to be written
     focusBook_.reset();
+    cameraDesk_.reset();
     writes_.reset(); // calls back into the others
 }
 

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "desk/evening/calibration_book.h"
+#include "desk/evening/camera_desk.h"
 #include "desk/evening/focus_book.h"
 #include "desk/evening/guide_host.h"
 #include "desk/evening/mount_book.h"
@@ -36,6 +37,7 @@ public:
     MountBook& mountBook() { return *mountBook_; }
     CalibrationBook& calibration() { return *calibration_; }
     FocusBook& focusBook() { return *focusBook_; }
+    CameraDesk& cameraDesk() { return *cameraDesk_; }
     ProcedureHost& procedures() { return *procedures_; }
     GuideHost& guideHost() { return *guideHost_; }
     PreparedCamera& guideCamera() { return *guideCamera_; }
@@ -63,6 +65,7 @@ private:
     std::unique_ptr<MountBook> mountBook_;
     std::unique_ptr<CalibrationBook> calibration_;
     std::unique_ptr<FocusBook> focusBook_;
+    std::unique_ptr<CameraDesk> cameraDesk_;
     std::unique_ptr<ProcedureHost> procedures_;
     std::unique_ptr<GuideHost> guideHost_;
 };

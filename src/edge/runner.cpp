@@ -124,6 +124,27 @@ public:
         auto state = focuser->state();
         return state ? Outcome(FocuserAnswered{*state}) : Outcome(StepFailed{state.error()});
     }
+    Outcome operator()(const FilterStep& s) const {
+        if (!devices_.wheel)
+            return StepFailed{{Text::say("There is no filter wheel."), Text::say("None is connected."),
+                               Text::say("Connect it, or change filters by hand.")}};
+        if (s.slot)
+            if (auto moved = devices_.wheel->moveTo(*s.slot, control_.halt); !moved)
+                return StepFailed{moved.error()};
+        auto state = devices_.wheel->state();
+        return state ? Outcome(FilterAnswered{*state}) : Outcome(StepFailed{state.error()});
+    }
+    Outcome operator()(const CoolerStep& s) const {
+        if (!devices_.cooling)
+            return StepFailed{{Text::say("The imaging camera has no cooler."),
+                               Text::say("None is connected."), Text::say("Take the frames without it.")}};
+        if (s.act == CoolerStep::Act::cool)
+            devices_.cooling->cool(s.to_c);
+        if (s.act == CoolerStep::Act::warm)
+            devices_.cooling->warm();
+        auto answer = devices_.cooling->ask();
+        return answer ? Outcome(*answer) : Outcome(StepFailed{answer.error()});
+    }
     Outcome operator()(const WaitStep& s) const {
         devices_.clock->sleep(s.seconds, control_.halt);
         return StepFinished{};

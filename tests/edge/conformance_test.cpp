@@ -106,6 +106,10 @@ private slots:
     void solves();
     void focuses_data() { onBoth(); }
     void focuses();
+    void turnsTheWheel_data() { onBoth(); }
+    void turnsTheWheel();
+    void coolsTheCamera_data() { onBoth(); }
+    void coolsTheCamera();
     void silenceIsPassing_data() { onBoth(); }
     void silenceIsPassing();
 };
@@ -388,6 +392,62 @@ void ConformanceTest::silenceIsPassing() {
     const auto frame = e.devices.guideCamera->expose(0.5, neverHalted);
     QVERIFY(silent(frame));
     QVERIFY(!frame.error().what.empty() && !frame.error().why.empty());
+}
+
+void ConformanceTest::turnsTheWheel() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    QVERIFY(e.devices.wheel);
+    const auto ready = [&] { return e.devices.wheel->state().has_value(); };
+    for (int i = 0; i < 3000 && !ready(); ++i)
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    auto state = e.devices.wheel->state();
+    mustWork(state);
+    QCOMPARE(state->slot, 0);
+    QCOMPARE(state->names, e.rig.filters);
+    for (int slot : {3, 1, 1}) {
+        mustWork(e.devices.wheel->moveTo(slot, neverHalted));
+        state = e.devices.wheel->state();
+        mustWork(state);
+        QCOMPARE(state->slot, slot);
+    }
+    // A slot that it has not is refused, and it stays.
+    const auto beyond = e.devices.wheel->moveTo(9, neverHalted);
+    QVERIFY(!beyond);
+    QVERIFY2(beyond.error().text().find("slot 10") != std::string::npos, beyond.error().text().c_str());
+    QCOMPARE(e.devices.wheel->state()->slot, 1);
+}
+
+void ConformanceTest::coolsTheCamera() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    QVERIFY(e.devices.imagingCooler);
+    const auto told = [&] { return e.devices.imagingCooler->state().has_value(); };
+    for (int i = 0; i < 3000 && !told(); ++i)
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    const auto begin = e.devices.imagingCooler->state();
+    mustWork(begin);
+    QVERIFY(!begin->on);
+    QVERIFY2(begin->sensor_c > 5.0, qPrintable(QString::number(begin->sensor_c)));
+    mustWork(e.devices.imagingCooler->hold(-4.0));
+    const auto waitFor = [&](auto&& is) {
+        for (int i = 0; i < 3000; ++i) {
+            const auto now = e.devices.imagingCooler->state();
+            if (now && is(*now))
+                return true;
+            std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        }
+        return false;
+    };
+    QVERIFY(waitFor([](const CoolerState& s) { return s.on && std::abs(s.sensor_c + 4.0) < 0.3; }));
+    QVERIFY(waitFor([](const CoolerState& s) { return s.power && *s.power > 0.1 && *s.power < 0.9; }));
+    // Its frames say how cold they are.
+    const auto frame = e.devices.imagingCamera->expose(1.0, neverHalted);
+    mustWork(frame);
+    QVERIFY((*frame)->info.temperature_c.has_value());
+    QVERIFY(std::abs(*(*frame)->info.temperature_c + 4.0) < 0.5);
+    mustWork(e.devices.imagingCooler->off());
+    QVERIFY(waitFor([](const CoolerState& s) { return !s.on; }));
 }
 
 NORDSTJERNA_TEST(ConformanceTest)

@@ -38,6 +38,7 @@ public:
     void numbers(const FieldSpec& f, std::vector<double>&) override {
         add(f, "list, each " + rangeOf(f.low, f.high));
     }
+    void names(const FieldSpec& f, std::vector<std::string>&) override { add(f, "list of texts"); }
     void horizon(const FieldSpec& f, HorizonProfile&) override {
         add(f, "list of pairs, altitude " + rangeOf(f.low, f.high));
     }
@@ -81,6 +82,7 @@ public:
         v = std::string(f.key) + " " + std::to_string(++count_);
     }
     void numbers(const FieldSpec&, std::vector<double>& v) override { v = {6.78, 54.2}; }
+    void names(const FieldSpec&, std::vector<std::string>& v) override { v = {"L", "", "Hα"}; }
     void horizon(const FieldSpec&, HorizonProfile& v) override {
         v = HorizonProfile({{Angle::fromDeg(12.5), Angle::fromDeg(20.25)}});
     }

@@ -22,6 +22,7 @@ constexpr const char* theirMount = "Telescope Simulator";
 constexpr const char* theirCamera = "CCD Simulator";
 constexpr const char* theirGuider = "Guide Simulator";
 constexpr const char* theirFocuser = "Focuser Simulator";
+constexpr const char* theirWheel = "Filter Simulator";
 
 struct Peer {
     QTemporaryDir home; // its drivers keep their settings there
@@ -110,14 +111,14 @@ void PeerTest::offersAreRead() {
     const WireOffer camera = offer(theirCamera);
     QVERIFY(camera.fits(WireRole::camera) && camera.width == 1280 && camera.bits == 16);
     QVERIFY(offer(theirFocuser).fits(WireRole::focuser) && !offer(theirFocuser).fits(WireRole::mount));
-    QVERIFY(offer("Filter Simulator").fits(WireRole::wheel));
+    QVERIFY(offer(theirWheel).fits(WireRole::wheel));
 }
 
 void PeerTest::anEveningsDevices() {
     Peer peer;
     const Rig rig = theirRig();
-    WireNight night(peer.address(), {theirMount, theirGuider, theirCamera, {}, theirFocuser, {}}, rig,
-                    sharedIndex());
+    WireNight night(peer.address(), {theirMount, theirGuider, theirCamera, {}, theirFocuser, theirWheel, {}},
+                    rig, sharedIndex());
     Observatory observatory(night.devices());
     const Devices& devices = observatory.devices();
     QVERIFY(becomes([&] { return observatory.mountState().told; }));
@@ -166,6 +167,21 @@ void PeerTest::anEveningsDevices() {
     wentWell(at);
     wentWell(devices.imagingFocuser->moveTo(static_cast<int>(at->steps) + 500, neverHalted));
     QCOMPARE(devices.imagingFocuser->state()->steps, at->steps + 500.0);
+    // The filter wheel.
+    QVERIFY(becomes([&] { return devices.wheel->state().has_value(); }));
+    QVERIFY(devices.wheel->state()->names.size() >= 5);
+    for (const int slot : {3, 0, 2}) {
+        wentWell(devices.wheel->moveTo(slot, neverHalted));
+        QCOMPARE(devices.wheel->state()->slot, slot);
+    }
+    // The cooler, led there by the observatory.
+    QVERIFY(becomes([&] { return observatory.cooling()->look().state.has_value(); }));
+    const double warm_c = observatory.cooling()->look().state->sensor_c;
+    observatory.cooling()->cool(warm_c - 3.0);
+    QVERIFY(becomes([&] {
+        const auto look = observatory.cooling()->look();
+        return look.state && look.state->on && look.state->sensor_c < warm_c - 0.3;
+    }));
     // Sync, tracking off and on, a halt on the way.
     wentWell(devices.mount->sync({state->pointing.hourAngle + Angle::fromDeg(0.3), state->pointing.dec}));
     for (const bool on : {false, true})

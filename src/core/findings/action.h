@@ -18,6 +18,7 @@ enum class ActionId {
     goToRates,
     shortenPulseLimit,
     takeGuideRates,
+    takeFilters,
     focusStart,
     focusRun,
     focusFollow,

@@ -1,5 +1,6 @@
 #include "core/findings/rig_findings.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/format.h"
@@ -52,6 +53,29 @@ std::vector<Finding> guideRateFindings(const MountSpec& mount, std::optional<dou
              Text::say("Take the mount's into the rig; rates that were measured at another one must be "
                        "measured again."),
              ActionId::takeGuideRates, Text::say("Take the mount's")}};
+}
+
+std::vector<Finding> filterFindings(const Rig& rig, const std::optional<std::vector<std::string>>& told) {
+    const auto named = [](const std::vector<std::string>& names) {
+        std::string list;
+        for (const std::string& n : names)
+            list += (list.empty() ? "" : ", ") + (n.empty() ? std::string("–") : n);
+        return list;
+    };
+    const bool tells =
+        told && std::any_of(told->begin(), told->end(), [](const auto& n) { return !n.empty(); });
+    if (!tells || *told == rig.filters)
+        return {};
+    return {
+        {"filters-told", Weight::look,
+         rig.filters.empty() ? Text::say("The rig does not name the filters")
+                             : Text::say("The filter wheel names its slots otherwise"),
+         rig.filters.empty()
+             ? Text::say("The wheel has %1.").arg(named(*told))
+             : Text::say("The wheel has %1; the rig has %2.").arg(named(*told)).arg(named(rig.filters)),
+         Text::say("Frames, offsets and the turns of a series go by the rig's names. Take the wheel's, or "
+                   "correct them in its driver."),
+         ActionId::takeFilters, Text::say("Take the wheel's")}};
 }
 
 std::vector<Finding> rigFindings(const Rig& rig) {

@@ -10,6 +10,10 @@ namespace nordstjerna {
 std::vector<Finding> guideRateFindings(const MountSpec& mount, std::optional<double> toldRa,
                                        std::optional<double> toldDec);
 
+// The names of the filters in the rig against those that the wheel tells of its slots; absent or without
+// names: it tells nothing.
+std::vector<Finding> filterFindings(const Rig& rig, const std::optional<std::vector<std::string>>& told);
+
 // The rig must be valid (validateRig).
 std::vector<Finding> rigFindings(const Rig& rig);
 

@@ -12,20 +12,27 @@ Measured HeatSlope::at(double temperature_c) const {
                       scatter_steps * scatter_steps)};
 }
 
-std::optional<HeatSlope> heatSlope(const std::vector<FocusedOnce>& runs) {
+std::optional<HeatSlope> heatSlope(const std::vector<FocusedOnce>& all) {
     constexpr double least_c = 1.5;
+    struct Known {
+        Measured steps;
+        double temperature_c;
+    };
+    std::vector<Known> runs;
+    for (const FocusedOnce& r : all)
+        if (r.temperature_c)
+            runs.push_back({r.steps, *r.temperature_c});
     if (runs.size() < 3)
         return std::nullopt;
     const auto [cold, warm] =
-        std::minmax_element(runs.begin(), runs.end(), [](const FocusedOnce& a, const FocusedOnce& b) {
-            return a.temperature_c < b.temperature_c;
-        });
+        std::minmax_element(runs.begin(), runs.end(),
+                            [](const Known& a, const Known& b) { return a.temperature_c < b.temperature_c; });
     if (warm->temperature_c - cold->temperature_c < least_c)
         return std::nullopt;
     double w = 0.0;
     double wt = 0.0;
     double ws = 0.0;
-    for (const FocusedOnce& r : runs) {
+    for (const Known& r : runs) {
         const double weight = 1.0 / std::pow(std::max(r.steps.sigma, 1e-3), 2);
         w += weight;
         wt += weight * r.temperature_c;
@@ -36,7 +43,7 @@ std::optional<HeatSlope> heatSlope(const std::vector<FocusedOnce>& runs) {
     slope.middle_c = wt / w;
     double tt = 0.0;
     double ts = 0.0;
-    for (const FocusedOnce& r : runs) {
+    for (const Known& r : runs) {
         const double weight = 1.0 / std::pow(std::max(r.steps.sigma, 1e-3), 2);
         tt += weight * std::pow(r.temperature_c - slope.middle_c, 2);
         ts += weight * (r.temperature_c - slope.middle_c) * (r.steps.value - ws / w);
@@ -44,7 +51,7 @@ std::optional<HeatSlope> heatSlope(const std::vector<FocusedOnce>& runs) {
     const double line = ts / tt;
     double chi2 = 0.0;
     double squares = 0.0;
-    for (const FocusedOnce& r : runs) {
+    for (const Known& r : runs) {
         const double off = r.steps.value - ws / w - line * (r.temperature_c - slope.middle_c);
         chi2 += std::pow(off / std::max(r.steps.sigma, 1e-3), 2);
         squares += off * off;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "core/base/measured.h"
@@ -13,7 +14,8 @@ namespace nordstjerna {
 struct FocusedOnce {
     Instant when;
     Measured steps;
-    double temperature_c = 0.0;
+    std::optional<double> temperature_c; // beside the focuser
+    std::string filter{};                // through which; empty: none, or nobody knows
 };
 
 struct HeatSlope {
@@ -27,8 +29,10 @@ struct HeatSlope {
     Measured at(double temperature_c) const;
 };
 
-// Straight line through the runs, weights by their own errors, the errors grown by what they scatter. Absent
-// with fewer than three runs, or less than a degree and a half between the coldest and the warmest.
+// Straight line through the runs that know their temperature, weights by their own errors, the errors grown
+// by what they scatter. Absent with fewer than three runs, or less than a degree and a half between the
+// coldest and the warmest. Filters differ in their focus: runs through one of them (filter_offsets.h brings
+// them to one).
 std::optional<HeatSlope> heatSlope(const std::vector<FocusedOnce>& runs);
 
 } // namespace nordstjerna

@@ -8,7 +8,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double download_s = 0.3;
+constexpr double readOut_s = 0.3;
 }
 
 std::vector<double> darkExposures(const std::vector<double>& wanted) {
@@ -28,7 +28,7 @@ std::vector<double> darkExposures(const std::vector<double>& wanted) {
 double darkTime_s(const std::vector<double>& exposures_s, int count) {
     double sum = 0.0;
     for (const double s : exposures_s)
-        sum += count * (s + download_s);
+        sum += count * (s + readOut_s);
     return sum;
 }
 

@@ -11,6 +11,7 @@
 
 #include "core/base/problem.h"
 #include "core/guide/guide_loop.h"
+#include "core/image/cooler.h"
 #include "core/image/frame.h"
 #include "core/image/frame_look.h"
 #include "core/image/star.h"
@@ -121,6 +122,17 @@ struct FocuserStep {
     std::optional<int> steps;
 };
 
+// Turns the wheel before the imaging camera to a slot, from 0; without one it is only asked where it stands.
+struct FilterStep {
+    std::optional<int> slot;
+};
+
+// To the cooler of the imaging camera, which follows by itself: it ramps to the temperature, and back.
+struct CoolerStep {
+    enum class Act { ask, cool, warm } act = Act::ask;
+    double to_c = 0.0; // of cool
+};
+
 // To the guide loop, which runs beside this procedure.
 struct GuideStep {
     enum class Act {
@@ -142,9 +154,9 @@ struct FailStep {
     Problem problem;
 };
 
-using Step =
-    std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, ParkStep, PulseStep, SyncStep,
-                 TrailStep, CurveStep, ImageStep, GuideStep, FocuserStep, WaitStep, DoneStep, FailStep>;
+using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, ParkStep, PulseStep,
+                          SyncStep, TrailStep, CurveStep, ImageStep, GuideStep, FocuserStep, FilterStep,
+                          CoolerStep, WaitStep, DoneStep, FailStep>;
 
 // ---- Events: what just happened
 
@@ -184,6 +196,18 @@ struct FocuserState {
 struct FocuserAnswered {
     FocuserState state;
 };
+// What a filter wheel says of itself.
+struct WheelState {
+    int slot = 0;                   // before the camera, from 0
+    std::vector<std::string> names; // of its slots, as it calls them; one a slot
+};
+struct FilterAnswered {
+    WheelState state;
+};
+struct CoolerAnswered {
+    CoolerState state;
+    CoolerPhase phase = CoolerPhase::idle;
+};
 struct StepFinished {}; // slew, tracking, pulse, sync or wait
 struct StepFailed {
     Problem problem;
@@ -194,7 +218,7 @@ struct Event {
     Instant now;
     MountState mount;
     std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, FocuserAnswered,
-                 StepFinished, StepFailed, StopAsked>
+                 FilterAnswered, CoolerAnswered, StepFinished, StepFailed, StopAsked>
         what;
     double steady_s = 0.0; // of a clock that nobody sets; its zero means nothing
 };

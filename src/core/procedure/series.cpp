@@ -2,10 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/base/format.h"
 #include "core/procedure/slew.h"
 #include "core/rig/scales.h"
+#include "core/series/filter_turns.h"
 
 namespace nordstjerna {
 
@@ -27,6 +29,7 @@ CentringSetup centringOf(const SeriesSetup& series) {
 
 Series::Series(SeriesSetup setup) : setup_(std::move(setup)) {
     story_.grown = setup_.refocus.grown;
+    offsets_ = filterOffsets(setup_.filters.runs, usualHeat_steps_c(setup_.rig.imagingFocuser.step_um));
 }
 
 DitherSpot Series::spot(int n) const {
@@ -43,6 +46,8 @@ std::optional<SeriesPlan> Series::plan(Instant now) const {
 void Series::goOn() {
     if (flip_)
         flip_->goOn();
+    if (changing_)
+        changing_->goOn();
 }
 
 Expected<void> Series::endAt(Instant t, Instant now) {
@@ -113,7 +118,14 @@ Step Series::fail(const Problem& problem, const Text& why, const Event& event) {
 }
 
 Step Series::rest(const Event& event) {
-    if (setup_.followed && !failure_ && !stoppedByHand_)
+    const bool more = setup_.followed && !failure_ && !stoppedByHand_;
+    if (setup_.cooler.warmAfterwards && !warmed_ && !more) {
+        warmed_ =
+            true; // it is led there without this series; whether it answers does not matter to the mount
+        phase_ = Phase::closing;
+        return CoolerStep{CoolerStep::Act::warm, 0.0};
+    }
+    if (more)
         return over(Text::say("The mount goes on to the next target."));
     if (setup_.afterwards == MountAfter::keepTracking)
         return over(event.mount.tracking ? Text::say("The mount goes on tracking, as planned.") : "");
@@ -236,12 +248,18 @@ Step Series::move(const Event& event) {
         if (centred_ || flipWanted_)
             return flipOver(event);
     }
+    if (setup_.cooler.to_c && !coolerAsked_)
+        return awaitCooler(event); // it cools while the rest is done
     if (setup_.centre && !centred_)
         return centre(event);
     centred_ = true;
     if (setup_.guided && !guided_)
         return guide();
-    if (wantsFocus(event))
+    if (setup_.cooler.to_c && !cooled_)
+        return awaitCooler(event);
+    if (const auto step = setFilter(event))
+        return *step;
+    if (focusDue_ || wantsFocus(event))
         return refocus(event);
     if (setup_.dither.every > 0 && sinceDither_ >= setup_.dither.every) {
         if (setup_.guided || !slewWouldFlip(event))
@@ -300,7 +318,7 @@ Step Series::expose(const Event& event) {
     phase_ = Phase::exposing;
     why_ = {};
     exposedSince_ = event.now;
-    return ImageStep{setup_.exposure_s};
+    return ImageStep{exposureAt(setup_, static_cast<int>(frames_.size()))};
 }
 
 Step Series::dither(const Event& event) {
@@ -378,7 +396,96 @@ bool Series::wantsFocus(const Event& event) const {
     return then.kind != SeriesMove::Kind::end && then.kind != SeriesMove::Kind::flip;
 }
 
+// The filter that the next frame is taken through, where it is not there yet.
+std::optional<Step> Series::setFilter(const Event& event) {
+    const FilterWish& wish = setup_.filters;
+    if (wish.wheel && !setup_.rig.filters.empty() && !wheelAsked_) {
+        wheelAsked_ = true;
+        phase_ = Phase::changing;
+        return FilterStep{};
+    }
+    const std::string next = filterAt(setup_, static_cast<int>(frames_.size()));
+    if (next.empty() || next == filter_)
+        return std::nullopt;
+    const auto offset = filter_.empty() ? std::nullopt : offsets_.between(filter_, next);
+    FilterChangeSetup c;
+    c.filters = setup_.rig.filters;
+    c.to = next;
+    c.wheel = wish.wheel;
+    c.takeUp_steps = takeUp_steps(setup_.rig.imagingFocuser);
+    if (setup_.motor && wish.focus == AtFilterChange::offset && offset)
+        c.by_steps = offset->value;
+    // The first filter is taken to be the one that was focused.
+    focusDue_ = setup_.motor && !filter_.empty() &&
+                (wish.focus == AtFilterChange::focusRun || (wish.focus == AtFilterChange::offset && !offset));
+    changing_.emplace(c);
+    phase_ = Phase::changing;
+    return changeStep(event);
+}
+
+Step Series::changeStep(const Event& event) {
+    if (!changing_) { // the wheel was only asked
+        if (const auto* answer = std::get_if<FilterAnswered>(&event.what))
+            if (const auto slot = static_cast<size_t>(std::max(answer->state.slot, 0));
+                slot < setup_.rig.filters.size())
+                filter_ = setup_.rig.filters[slot];
+        return move(event);
+    }
+    if (const auto step = changing_->step(event)) {
+        why_ = changing_->progress().waitingFor;
+        return *step;
+    }
+    const auto failure = changing_->failure();
+    if (!failure)
+        filter_ = changing_->to();
+    changing_.reset();
+    return failure ? fail(*failure, failure->what.asClause(), event) : move(event);
+}
+
+// A camera that does not get as cold as was wanted takes its frames all the same; that is said.
+Step Series::awaitCooler(const Event& event) {
+    constexpr double patience_s = 2400.0;
+    const double to = *setup_.cooler.to_c;
+    if (phase_ != Phase::cooling) {
+        const bool first = !std::exchange(coolerAsked_, true);
+        if (first)
+            coolingSince_ = event.now;
+        phase_ = Phase::cooling;
+        why_ = Text::say("the camera's cooler");
+        return CoolerStep{first ? CoolerStep::Act::cool : CoolerStep::Act::ask, to};
+    }
+    if (const auto* broken = std::get_if<StepFailed>(&event.what)) {
+        cooled_ = true;
+        notCold_ = broken->problem.briefly();
+        return move(event);
+    }
+    const auto* answer = std::get_if<CoolerAnswered>(&event.what);
+    if (!answer)
+        return CoolerStep{};
+    const std::string now = formatNumber(answer->state.sensor_c, 1);
+    const bool late = event.now - coolingSince_ > patience_s;
+    if (answer->phase == CoolerPhase::holding || answer->phase == CoolerPhase::exhausted || late) {
+        cooled_ = true;
+        if (answer->phase != CoolerPhase::holding)
+            notCold_ =
+                Text::say("The sensor is at %1 °C, %2 °C is wanted.").arg(now).arg(formatNumber(to, 0));
+        return move(event);
+    }
+    // What else is to be done first is done meanwhile.
+    if (!centred_ || (setup_.guided && !guided_))
+        return move(event);
+    return wait(Phase::cooling, glance_s,
+                Text::say("the camera to reach %1 °C: %2 °C now").arg(formatNumber(to, 0)).arg(now));
+}
+
+// What a focus run found tells by how much the filters differ from now on.
+void Series::learnFocus(const FocusResult& result, Instant now) {
+    setup_.filters.runs.push_back({now, result.curve.best_steps, result.temperature_c, filter_});
+    offsets_ = filterOffsets(setup_.filters.runs, usualHeat_steps_c(setup_.rig.imagingFocuser.step_um));
+}
+
 Step Series::refocus(const Event& event) {
+    focusDue_ = false;
     FocusRunSetup f;
     f.rig = setup_.rig;
     f.camera = CameraRole::imaging;
@@ -414,6 +521,7 @@ Step Series::focusStep(const Event& event) {
                      .arg(formatNumber(focused_->ended_steps, 0))
                      .arg(formatMeasured(focused_->hfd_px, " px", 2));
         keepPlay(*focused_, setup_.rig.imagingFocuser);
+        learnFocus(*focused_, event.now);
     } else {
         r.word = fail ? fail->problem.briefly() : Text::say("It was stopped.");
     }
@@ -428,6 +536,7 @@ Step Series::taken(const ImageTaken& image, const Event& event) {
     f.start = image.start;
     f.exposure_s = image.exposure_s;
     f.side = event.mount.side;
+    f.filter = filter_;
     f.look = image.look;
     f.guide = image.guide;
     f.spot = spot_;
@@ -480,7 +589,10 @@ Step Series::advance(const Event& event) {
         return parked(event);
     if (phase_ == Phase::resting)
         return rested(event);
-    if (broken && phase_ != Phase::flipping && phase_ != Phase::centring && phase_ != Phase::refocusing)
+    const bool itself = phase_ == Phase::flipping || phase_ == Phase::centring ||
+                        phase_ == Phase::refocusing || phase_ == Phase::changing;
+    // A cooler that does not answer costs no night.
+    if (broken && !itself && (phase_ != Phase::cooling || broken->problem.asked))
         return failed(event, broken->problem);
     switch (phase_) {
     case Phase::start:
@@ -529,6 +641,15 @@ Step Series::advance(const Event& event) {
         return flipStep(event);
     case Phase::refocusing:
         return focusStep(event);
+    case Phase::changing:
+        if (broken && !changing_) { // nobody knows which filter is there
+            if (broken->problem.asked || !setup_.turns.empty())
+                return fail(broken->problem, broken->problem.what.asClause(), event);
+            return move(event);
+        }
+        return changeStep(event);
+    case Phase::cooling: // after a pause the end of the night may have come
+        return std::holds_alternative<StepFinished>(event.what) ? move(event) : awaitCooler(event);
     case Phase::closing:
         return rest(event);
     case Phase::parking:
@@ -545,6 +666,8 @@ Progress Series::progress() const {
         return flip_->progress();
     if (phase_ == Phase::refocusing && focusing_)
         return focusing_->progress();
+    if (phase_ == Phase::changing && changing_)
+        return changing_->progress();
     Progress p;
     const bool at = centred_ || !setup_.centre;
     p.steps = {

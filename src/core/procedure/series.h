@@ -5,6 +5,7 @@
 #include "core/base/text.h"
 #include "core/findings/series_findings.h"
 #include "core/procedure/both_fields.h"
+#include "core/procedure/filter_change.h"
 #include "core/procedure/flip.h"
 #include "core/procedure/focus_run.h"
 #include "core/series/series_frame.h"
@@ -44,6 +45,8 @@ public:
         exposing,
         dithering,
         flipping,
+        changing, // the filter
+        cooling,  // the camera
         refocusing,
         paused,
         saving,  // the last frame could not be saved; waits until it can
@@ -65,6 +68,12 @@ public:
     const FocusRun* focusing() const { return focusing_ ? &*focusing_ : nullptr; }
     // The last one that found the focus.
     const std::optional<FocusResult>& focused() const { return focused_; }
+    // Before the camera; empty: none, or not known.
+    const std::string& filter() const { return filter_; }
+    // Waits for a person to change the filter.
+    bool wantsFilterByHand() const { return changing_ && changing_->pausing(); }
+    // Why the camera is not as cold as was wanted; empty: it is.
+    const Text& notCold() const { return notCold_; }
     const Flip* flip() const { return flip_ ? &*flip_ : nullptr; }
     const std::optional<FlipRecord>& flipped() const { return flipped_; }
     // What the frames tell so far.
@@ -78,7 +87,7 @@ public:
     Expected<void> endAt(Instant t, Instant now);
     // From the next dither on.
     void setSettling(double within_px, double for_s);
-    void goOn(); // after a pause of the flip
+    void goOn(); // after a pause of the flip, or with another filter in place
 
     // By whoever saves the frames: where one lies, or why it does not. While one cannot be saved no further
     // frame is begun.
@@ -105,6 +114,10 @@ private:
     Step flipOver(const Event& event);
     Step flipStep(const Event& event);
     bool wantsFocus(const Event& event) const;
+    std::optional<Step> setFilter(const Event& event);
+    Step changeStep(const Event& event);
+    Step awaitCooler(const Event& event);
+    void learnFocus(const FocusResult& result, Instant now);
     Step refocus(const Event& event);
     Step focusStep(const Event& event);
     Step taken(const ImageTaken& image, const Event& event);
@@ -131,6 +144,13 @@ private:
     std::optional<SolvedFrame> solved_; // of the imaging camera, by the last centring
     std::vector<SeriesFrame> frames_;
     std::shared_ptr<const Frame> frame_;
+    std::string filter_;
+    bool wheelAsked_ = false, focusDue_ = false;
+    std::optional<FilterChange> changing_;
+    FilterOffsets offsets_;
+    bool coolerAsked_ = false, cooled_ = false, warmed_ = false;
+    Instant coolingSince_;
+    Text notCold_;
     std::optional<Problem> unsaved_;
     std::optional<Problem> failure_;
     Instant exposedSince_, cloudBegan_, againAt_;

@@ -88,6 +88,9 @@ struct Rig {
         false; // the pole and the evening's look use the imaging camera, whose field solves better
     FocuserSpec imagingFocuser; // of use where a focuser is connected
     FocuserSpec guideFocuser;
+    // Names of the filters before the imaging camera, in the order of the wheel's slots; an empty name is a
+    // slot that is not used. Without a wheel: those that are put in by hand.
+    std::vector<std::string> filters;
     std::optional<GuideOffset> guideOffset; // as last measured
     MountSpec mount;
     GuideDefaults guiding;

@@ -160,8 +160,17 @@ void describeFocuser(FocuserSpec& f, RigVisitor& v) {
              f.playSigma_steps);
 }
 
+void describeFilters(std::vector<std::string>& filters, RigVisitor& v) {
+    v.names({.key = "filters",
+             .name = Text::mark("filters"),
+             .label = Text::mark("Filters"),
+             .help = Text::mark("names in the order of the wheel's slots, or of those put in by hand")},
+            filters);
+}
+
 void describeSide(const PartSpec& side, const PartSpec& optics, const PartSpec& camera,
-                  const PartSpec& focuser, Optics& o, CameraSpec& c, FocuserSpec& f, RigVisitor& v) {
+                  const PartSpec& focuser, Optics& o, CameraSpec& c, FocuserSpec& f,
+                  std::vector<std::string>* filters, RigVisitor& v) {
     if (!v.enter(side, true))
         return;
     if (v.enter(optics, true)) {
@@ -176,6 +185,8 @@ void describeSide(const PartSpec& side, const PartSpec& optics, const PartSpec& 
         describeFocuser(f, v);
         v.leave();
     }
+    if (filters)
+        describeFilters(*filters, v);
     v.leave();
 }
 
@@ -378,11 +389,11 @@ void describeOptics(Rig& rig, RigVisitor& v) {
            rig.solveWithImaging);
     describeSide({"imaging", Text::mark("imaging")}, {"optics", Text::mark("imaging telescope")},
                  {"camera", Text::mark("imaging camera")}, {"focuser", Text::mark("imaging focuser")},
-                 rig.imagingOptics, rig.imagingCamera, rig.imagingFocuser, v);
+                 rig.imagingOptics, rig.imagingCamera, rig.imagingFocuser, &rig.filters, v);
     // With an off-axis guider the own guide scope is kept for switching back, and counts for nothing.
     describeSide({"guiding", Text::mark("guiding")}, {"optics", Text::mark("guide scope"), rig.offAxis},
                  {"camera", Text::mark("guide camera")}, {"focuser", Text::mark("guide focuser")},
-                 rig.guideOptics, rig.guideCamera, rig.guideFocuser, v);
+                 rig.guideOptics, rig.guideCamera, rig.guideFocuser, nullptr, v);
     describeOffset(rig.guideOffset, v);
 }
 

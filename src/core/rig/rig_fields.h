@@ -43,6 +43,7 @@ public:
     virtual void flag(const FieldSpec&, bool&) {}
     virtual void text(const FieldSpec&, std::string&) {}
     virtual void numbers(const FieldSpec&, std::vector<double>&) {}
+    virtual void names(const FieldSpec&, std::vector<std::string>&) {}
     virtual void horizon(const FieldSpec&, HorizonProfile&) {}
 };
 

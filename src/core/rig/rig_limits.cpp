@@ -1,4 +1,6 @@
 // What is physically possible, by the limits of each field.
+#include <algorithm>
+
 #include "core/base/format.h"
 #include "core/rig/rig_parts.h"
 
@@ -30,6 +32,14 @@ public:
     void numbers(const FieldSpec& field, std::vector<double>& all) override {
         for (double v : all)
             hold(field, v, field.low, field.high);
+    }
+    void names(const FieldSpec&, std::vector<std::string>& all) override {
+        for (size_t i = 0; i < all.size() && !problem; ++i)
+            if (!all[i].empty() && std::find(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(i),
+                                             all[i]) != all.begin() + static_cast<std::ptrdiff_t>(i))
+                problem = Problem{Text::say("Two filters are called %1.").arg(all[i]),
+                                  Text::say("A frame would not tell through which of them it was taken."),
+                                  Text::say("Give each its own name in the rig.")};
     }
     void horizon(const FieldSpec& field, HorizonProfile& profile) override {
         for (const AltAz& p : profile.points()) {

@@ -48,6 +48,7 @@ void takePart(Rig& to, const Rig& from, RigPart part) {
         to.guideCamera = from.guideCamera;
         to.guideOptics = from.guideOptics;
         to.guideFocuser = from.guideFocuser;
+        to.filters = from.filters;
         to.guideOffset = from.guideOffset;
         to.offAxis = from.offAxis;
         to.solveWithImaging = from.solveWithImaging;

@@ -27,7 +27,7 @@ Yield yieldOf(const SeriesSetup& first, const std::vector<FollowingTarget>& targ
     for (size_t i = 0; i < stretches.size(); ++i) {
         if (stretches[i].none)
             continue;
-        const double exposed_s = stretches[i].frames * first.exposure_s;
+        const double exposed_s = stretches[i].exposed_s;
         y.exposed_s += exposed_s;
         const Instant middle = stretches[i].from + 0.5 * (stretches[i].to - stretches[i].from);
         const ObservedFrame frame(first.rig.site, middle);

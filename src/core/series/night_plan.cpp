@@ -45,6 +45,7 @@ std::vector<NightStretch> planFollowing(const SeriesSetup& first, const std::vec
                     s.from = plan.blocks.front().to;
                 s.to = t = plan.ends;
                 s.frames = plan.frames;
+                s.exposed_s = plan.exposed_s;
                 s.ends = plan.endsBecause;
                 s.blocks = std::move(plan.blocks);
             }

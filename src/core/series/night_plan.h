@@ -26,6 +26,7 @@ struct NightStretch {
     std::string name;
     Instant from, to; // without what it waits at its beginning
     int frames = 0;
+    double exposed_s = 0.0;
     Text ends;                   // why
     std::optional<Problem> none; // why nothing comes of it: then it takes no time
     std::vector<PlanBlock> blocks;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "core/base/statistics.h"
 
@@ -35,7 +36,7 @@ Remark remarkOn(const SeriesFrame& f, const std::vector<SeriesFrame>& before) {
     constexpr size_t memory = 20;
     for (size_t i = before.size() > memory ? before.size() - memory : 0; i < before.size(); ++i) {
         const SeriesFrame& b = before[i];
-        if (b.exposure_s != f.exposure_s || b.remark == Remark::cloud)
+        if (b.exposure_s != f.exposure_s || b.filter != f.filter || b.remark == Remark::cloud)
             continue;
         stars.push_back(b.look.stars);
         sky.push_back(b.look.background_adu);
@@ -64,10 +65,20 @@ Remark remarkOn(const SeriesFrame& f, const std::vector<SeriesFrame>& before) {
 
 double focusLoss(std::span<const SeriesFrame> frames) {
     constexpr size_t few = 5;
+    std::map<std::string, std::vector<double>> byFilter;
+    const auto counts = [](const SeriesFrame& f) {
+        return f.look.fwhm_px.value > 0.0 && (f.remark == Remark::none || f.remark == Remark::unsharp);
+    };
+    for (const SeriesFrame& f : frames)
+        if (counts(f))
+            byFilter[f.filter].push_back(f.look.fwhm_px.value);
+    std::map<std::string, double> usual;
+    for (const auto& [filter, widths] : byFilter)
+        usual[filter] = median(widths);
     std::vector<double> all;
     for (const SeriesFrame& f : frames)
-        if (f.look.fwhm_px.value > 0.0 && (f.remark == Remark::none || f.remark == Remark::unsharp))
-            all.push_back(f.look.fwhm_px.value);
+        if (counts(f))
+            all.push_back(f.look.fwhm_px.value / usual.at(f.filter));
     if (all.size() < 2 * few)
         return 0.0;
     const std::vector<double> last(all.end() - few, all.end());

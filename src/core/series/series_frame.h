@@ -28,7 +28,8 @@ struct SeriesFrame {
     int number = 0; // from 1
     Instant start;
     double exposure_s = 0.0;
-    std::string side; // of the meridian, as the mount says
+    std::string side;   // of the meridian, as the mount says
+    std::string filter; // before the camera; empty: none, or not known
     FrameLook look;
     GuideShare guide;
     DitherSpot spot;
@@ -38,11 +39,11 @@ struct SeriesFrame {
     std::string file; // where it was saved; empty: not yet, or not
 };
 
-// Of the frame beside those before it (the same exposure).
+// Of the frame beside those before it (of the same exposure, through the same filter).
 Remark remarkOn(const SeriesFrame& frame, const std::vector<SeriesFrame>& before);
 
 // The best FWHM so far has grown by this share: worth focusing anew. 0 while it has not, or too little is
-// known.
+// known. Frames through different filters are compared by what is usual through each.
 double focusLoss(std::span<const SeriesFrame> frames);
 
 } // namespace nordstjerna

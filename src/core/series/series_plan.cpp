@@ -6,6 +6,7 @@
 
 #include "core/base/format.h"
 #include "core/rig/scales.h"
+#include "core/series/filter_turns.h"
 
 namespace nordstjerna {
 
@@ -44,6 +45,20 @@ Expected<void> validateSeries(const SeriesSetup& s) {
     if (s.ends.frames < 0)
         return problem(Text::say("The number of frames cannot be negative."), "",
                        Text::say("Correct the number."));
+    for (const FilterTurn& t : s.turns) {
+        if (std::find(s.rig.filters.begin(), s.rig.filters.end(), t.filter) == s.rig.filters.end())
+            return problem(Text::say("There is no filter %1.").arg(t.filter),
+                           Text::say("The rig does not name it."),
+                           Text::say("Correct the filters at Rig, or those of the series."));
+        if (t.frames < 1 || t.exposure_s < 0.0 || t.exposure_s > 7200.0)
+            return problem(Text::say("The frames through %1 cannot be taken.").arg(t.filter),
+                           Text::say("At least one frame has its turn, of at most two hours."),
+                           Text::say("Correct the filters of the series."));
+    }
+    if (s.cooler.to_c && !(*s.cooler.to_c >= -60.0 && *s.cooler.to_c <= 40.0))
+        return problem(
+            Text::say("The camera cannot be cooled to %1 °C.").arg(formatNumber(*s.cooler.to_c, 0)),
+            Text::say("From −60 to 40 °C are possible."), Text::say("Correct the temperature."));
     if (s.start.at && s.ends.at && *s.ends.at <= *s.start.at)
         return problem(Text::say("The series would end before it begins."),
                        Text::say("It begins at %1 and ends at %2 %3.")
@@ -162,11 +177,12 @@ SeriesMove SeriesRules::next(Instant now, bool across, int framesDone) const {
         return {Kind::end, 0.0, Text::say("all frames are taken")};
     if (now < begins_)
         return {Kind::wait, begins_ - now, beginsBecause_};
-    if (now + setup_.exposure_s > ends_)
+    const double exposure_s = exposureAt(setup_, framesDone);
+    if (now + exposure_s > ends_)
         return {Kind::end, 0.0, endsBecause_};
     if (!across && now >= mayFlip_ && setup_.flip.allowed)
         return {Kind::flip, 0.0, {}};
-    if (!across && now + setup_.exposure_s > limit_) {
+    if (!across && now + exposure_s > limit_) {
         if (!setup_.flip.allowed)
             return {Kind::end, 0.0, Text::say("the mount reaches its limit")};
         if (!setup_.flip.early)
@@ -186,6 +202,7 @@ SeriesPlan planSeries(const SeriesSetup& setup, const SeriesRules& rules, Instan
     int done = framesDone;
     int sinceDither = 0;
     bool begun = running;
+    std::string filter = filterAt(setup, std::max(framesDone - 1, 0)); // before the camera
     const auto put = [&](PlanKind kind, double seconds) {
         plan.blocks.push_back({kind, t, t + seconds});
         t = t + seconds;
@@ -222,7 +239,13 @@ SeriesPlan planSeries(const SeriesSetup& setup, const SeriesRules& rules, Instan
                 put(PlanKind::dither, setup.settling_s);
                 break;
             }
-            put(PlanKind::frame, setup.exposure_s + setup.betweenFrames_s);
+            if (const std::string next = filterAt(setup, done); next != filter) {
+                filter = next;
+                put(PlanKind::filter, setup.changing_s);
+                break;
+            }
+            put(PlanKind::frame, exposureAt(setup, done) + setup.betweenFrames_s);
+            plan.exposed_s += exposureAt(setup, done);
             ++done;
             ++sinceDither;
             ++plan.frames;

@@ -42,7 +42,7 @@ private:
     Text beginsBecause_, endsBecause_;
 };
 
-enum class PlanKind { wait, begin, frame, dither, flip };
+enum class PlanKind { wait, begin, frame, dither, flip, filter };
 
 struct PlanBlock {
     PlanKind kind;
@@ -52,6 +52,7 @@ struct PlanBlock {
 struct SeriesPlan {
     std::vector<PlanBlock> blocks;
     int frames = 0; // still to come
+    double exposed_s = 0.0;
     int dithers = 0;
     Instant ends;
     Text endsBecause;

@@ -3,7 +3,9 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
+#include "core/focus/filter_offsets.h"
 #include "core/guide/guide_loop.h"
 #include "core/rig/rig.h"
 #include "core/series/dither_pattern.h"
@@ -55,6 +57,32 @@ struct RefocusWish {
     bool byItself = false; // a focus run then, between two frames; needs a motor on the imaging camera
 };
 
+// So many frames through one filter, then the next has its turn; after the last the first again.
+struct FilterTurn {
+    std::string filter; // as the rig names it
+    int frames = 1;
+    double exposure_s = 0.0; // 0: as the series
+};
+
+// What becomes of the focus when the filter is changed.
+enum class AtFilterChange {
+    offset,   // the focuser moves by the offset; where that is not known a focus run finds it
+    focusRun, // each time
+    nothing
+};
+
+struct FilterWish {
+    AtFilterChange focus = AtFilterChange::offset;
+    bool wheel = false;            // turns them; else a person is asked to
+    std::vector<FocusedOnce> runs; // of the imaging camera, which tell by what the filters differ
+};
+
+// The cooler of the imaging camera, where there is one.
+struct CoolerWish {
+    std::optional<double> to_c; // before the first frame; absent: it is left as it is
+    bool warmAfterwards = false;
+};
+
 // What becomes of the mount when the series has ended, was stopped or failed for good.
 enum class MountAfter { stopTracking, keepTracking, park };
 
@@ -69,6 +97,10 @@ struct SeriesSetup {
     DitherWish dither;
     FlipWish flip;
     RefocusWish refocus;
+    std::vector<FilterTurn> turns; // empty: no filter is changed
+    FilterWish filters;
+    CoolerWish cooler;
+    bool motor = false; // moves the focus of the imaging camera
     MountAfter afterwards = MountAfter::stopTracking;
     bool followed = false; // another target comes after a good end: the mount goes on tracking until then
     bool centre = true;    // first
@@ -82,6 +114,7 @@ struct SeriesSetup {
     double flipping_s = 150.0;
     double focusing_s = 240.0;
     double beginning_s = 90.0;
+    double changing_s = 15.0; // of the filter
 };
 
 // The first thing that makes it senseless, if any.

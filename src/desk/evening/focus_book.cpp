@@ -53,22 +53,31 @@ std::vector<FocusedOnce> FocusBook::focused(CameraRole camera) const {
     return rig->second.at(cameraId(camera));
 }
 
-void FocusBook::keepFocused(CameraRole camera, const FocusResult& result) {
+FilterOffsets FocusBook::offsets() const {
+    return filterOffsets(focused(CameraRole::imaging), usualHeat_steps_c(rigs_.rig().imagingFocuser.step_um));
+}
+
+std::vector<FocusedOnce> FocusBook::focusedAlike(CameraRole camera) const {
+    return camera == CameraRole::imaging ? throughReference(focused(camera), offsets()) : focused(camera);
+}
+
+void FocusBook::keepFocused(CameraRole camera, const FocusResult& result, const std::string& filter) {
     LogEntry entry = night_.newEntry(EntryKind::focus);
     entry.how = (camera == CameraRole::guide
                      ? Text::say("guide camera, %n frame|guide camera, %n frames", "", result.exposures)
                      : Text::say("imaging camera, %n frame|imaging camera, %n frames", "", result.exposures))
+                    .then(filter.empty() ? Text() : Text::say("filter %1").arg(filter), "; ")
                     .then(result.doubt.empty() ? Text() : Text::say("in doubt"), "; ")
                     .english();
     entry.figures = figuresOfFocus(result);
     entry.detail = jsonText(focusToJson(result));
     logbook_.add(std::move(entry));
     noteSharpened(camera);
-    if (result.temperature_c)
+    if (result.temperature_c || !filter.empty())
         evening_.edit([&](Evening& e) {
-            constexpr size_t most = 60;
+            constexpr size_t most = 200;
             auto& runs = e.focused[rigs_.rig().opticsId][cameraId(camera)];
-            runs.push_back({night_.now(), result.curve.best_steps, *result.temperature_c});
+            runs.push_back({night_.now(), result.curve.best_steps, result.temperature_c, filter});
             if (runs.size() > most)
                 runs.erase(runs.begin());
         });

@@ -5,6 +5,7 @@
 #include <future>
 #include <set>
 
+#include "core/focus/filter_offsets.h"
 #include "core/procedure/focus_run.h"
 #include "desk/evening/this_night.h"
 #include "desk/logbook.h"
@@ -38,7 +39,12 @@ public:
     bool sharpened(CameraRole camera) const;
     void noteSharpened(CameraRole camera) { sharpened_.insert(camera); }
     // One more, into the night log; what it taught of heat and play is kept too.
-    void keepFocused(CameraRole camera, const FocusResult& result);
+    // filter: that was before the camera; empty: none, or not known.
+    void keepFocused(CameraRole camera, const FocusResult& result, const std::string& filter);
+    // By how much the filters before the imaging camera differ, as far as is known.
+    FilterOffsets offsets() const;
+    // As `focused`, brought to one filter: what tells of the temperature.
+    std::vector<FocusedOnce> focusedAlike(CameraRole camera) const;
 
 Q_SIGNALS:
     void changed();

@@ -4,6 +4,8 @@
 #include <functional>
 
 #include "edge/devices/camera.h"
+#include "edge/devices/cooler_keeper.h"
+#include "edge/devices/filter_wheel.h"
 #include "edge/devices/focuser.h"
 #include "edge/devices/guide_link.h"
 #include "edge/devices/mount.h"
@@ -25,6 +27,9 @@ struct Devices {
     Camera* imagingCamera = nullptr;   // may be absent
     Focuser* imagingFocuser = nullptr; // may be absent, as may
     Focuser* guideFocuser = nullptr;   // this one
+    FilterWheel* wheel = nullptr;      // before the imaging camera; may be absent, as may
+    Cooler* imagingCooler = nullptr;   // its cooler
+    CoolerKeeper* cooling = nullptr;   // and who leads that: there wherever procedures cool
     Clock* clock = nullptr;
     SolveFunction solve;
     TrackFunction track;

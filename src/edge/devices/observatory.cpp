@@ -238,6 +238,56 @@ private:
     mutable Link link_{0.0}; // nor how long a move may
 };
 
+class Observatory::WatchedWheel final : public FilterWheel {
+public:
+    WatchedWheel(FilterWheel& wheel, Observatory& whole)
+        : wheel_(wheel), lane_(Text::say("filter wheel"), *whole.own_.clock, whole.helpers_) {}
+    LinkState link() const { return link_.state(); }
+
+    Expected<WheelState> state() const override {
+        return heard(link_, [&] {
+            return lane_.ask(plain, neverHalted, [&w = wheel_](const StopFlag&) { return w.state(); });
+        });
+    }
+    Expected<void> moveTo(int slot, const StopFlag& halt) override {
+        return heard(
+            link_,
+            [&] {
+                return lane_.ask(focusing, halt, [&w = wheel_, slot](const StopFlag& broken) {
+                    return w.moveTo(slot, broken);
+                });
+            },
+            &halt);
+    }
+
+private:
+    FilterWheel& wheel_;
+    mutable Lane lane_;
+    mutable Link link_{0.0};
+};
+
+class Observatory::WatchedCooler final : public Cooler {
+public:
+    WatchedCooler(Cooler& cooler, Observatory& whole)
+        : cooler_(cooler), lane_(Text::say("cooler"), *whole.own_.clock, whole.helpers_),
+          ending_(whole.ending_) {}
+    Expected<CoolerState> state() const override {
+        return lane_.ask(plain, ending_, [&c = cooler_](const StopFlag&) { return c.state(); });
+    }
+    Expected<void> hold(double target_c) override {
+        return lane_.ask(plain, ending_,
+                         [&c = cooler_, target_c](const StopFlag&) { return c.hold(target_c); });
+    }
+    Expected<void> off() override {
+        return lane_.ask(plain, ending_, [&c = cooler_](const StopFlag&) { return c.off(); });
+    }
+
+private:
+    Cooler& cooler_;
+    mutable Lane lane_;
+    const StopFlag& ending_;
+};
+
 Observatory::Observatory(const Devices& devices, double patience_s, std::shared_ptr<const void> owner,
                          double command_s)
     : helpers_(std::move(owner)), own_(devices), watched_(devices), mountLink_(patience_s),
@@ -263,6 +313,16 @@ Observatory::Observatory(const Devices& devices, double patience_s, std::shared_
             *watched = std::make_unique<WatchedFocuser>(*own, *this);
             *shown = watched->get();
         }
+    if (devices.wheel) {
+        wheel_ = std::make_unique<WatchedWheel>(*devices.wheel, *this);
+        watched_.wheel = wheel_.get();
+    }
+    if (devices.imagingCooler) {
+        cooler_ = std::make_unique<WatchedCooler>(*devices.imagingCooler, *this);
+        watched_.imagingCooler = cooler_.get();
+        cooling_ = std::make_unique<CoolerKeeper>(*cooler_, *own_.clock);
+        watched_.cooling = cooling_.get();
+    }
     if (own_.solve)
         watched_.solve = [this](const SolveStep& step, const StopFlag& halt) {
             auto solved = own_.solve(step, halt);
@@ -319,6 +379,10 @@ LinkState Observatory::cameraLink(CameraRole camera) const {
 LinkState Observatory::focuserLink(CameraRole camera) const {
     const auto& watched = camera == CameraRole::guide ? guideFocuser_ : imagingFocuser_;
     return watched ? watched->link() : LinkState{};
+}
+
+LinkState Observatory::wheelLink() const {
+    return wheel_ ? wheel_->link() : LinkState{};
 }
 
 // What the mount confirmed is known before the next look.

@@ -37,6 +37,10 @@ public:
     LinkState cameraLink(CameraRole camera) const;
     LinkState focuserLink(CameraRole camera) const; // of the focuser on that camera
 
+    LinkState wheelLink() const;
+    // Of the imaging camera; null: it has none.
+    CoolerKeeper* cooling() const { return cooling_.get(); }
+
     // Commands that the window gives by itself, each in a thread of its own: `done` is called there. A halt
     // never waits behind anything, not even behind a halt that was not answered. What is not confirmed in
     // time has failed.
@@ -63,6 +67,8 @@ private:
     class WatchedMount;
     class WatchedCamera;
     class WatchedFocuser;
+    class WatchedWheel;
+    class WatchedCooler;
     void look();
     void command(std::function<Expected<void>()> what, bool thenTracking, Done done);
 
@@ -76,6 +82,9 @@ private:
     std::unique_ptr<WatchedMount> mount_;
     std::unique_ptr<WatchedCamera> guideCamera_, imagingCamera_;
     std::unique_ptr<WatchedFocuser> guideFocuser_, imagingFocuser_;
+    std::unique_ptr<WatchedWheel> wheel_;
+    std::unique_ptr<WatchedCooler> cooler_;
+    std::unique_ptr<CoolerKeeper> cooling_;
     mutable std::mutex lock_;
     std::condition_variable wake_;
     StopFlag ending_{false};

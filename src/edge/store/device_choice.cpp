@@ -20,6 +20,7 @@ constexpr std::pair<const char*, std::string WireRoles::*> roleKeys[] = {
     {"imaging_camera", &WireRoles::imagingCamera},
     {"guide_focuser", &WireRoles::guideFocuser},
     {"imaging_focuser", &WireRoles::imagingFocuser},
+    {"filter_wheel", &WireRoles::wheel},
     {"guide_port", &WireRoles::guidePort}};
 
 bool namedForGuiding(const std::string& device) {
@@ -86,6 +87,8 @@ WireRoles likelyRoles(const std::vector<WireOffer>& offers) {
             roles.mount = o.device;
         else if (o.fits(WireRole::camera))
             cameras.push_back(&o);
+        else if (o.fits(WireRole::wheel) && roles.wheel.empty())
+            roles.wheel = o.device;
         else if (o.fits(WireRole::focuser)) {
             std::string& role = namedForGuiding(o.device) ? roles.guideFocuser : roles.imagingFocuser;
             if (role.empty())

@@ -54,6 +54,23 @@ std::map<std::string, std::vector<Evening::Setting>> settingsFromJson(const nloh
     return all;
 }
 
+// [unix s, steps, ±, °C or null, filter]; earlier versions knew no filter.
+nlohmann::json focusedToJson(const FocusedOnce& r) {
+    auto json = nlohmann::json::array({r.when.unix_s, r.steps.value, r.steps.sigma, nullptr, r.filter});
+    if (r.temperature_c)
+        json[3] = *r.temperature_c;
+    return json;
+}
+
+FocusedOnce focusedFromJson(const nlohmann::json& json) {
+    FocusedOnce r{Instant{json.at(0).get<double>()}, {json.at(1), json.at(2)}, std::nullopt, {}};
+    if (!json.at(3).is_null())
+        r.temperature_c = json.at(3).get<double>();
+    if (json.size() > 4)
+        r.filter = json.at(4).get<std::string>();
+    return r;
+}
+
 std::map<std::string, Evening::Fields> fieldsFromJson(const nlohmann::json& json,
                                                       const std::string& lastOptics) {
     if (!json.empty() && json.begin()->is_number())
@@ -108,8 +125,7 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
             for (const auto& [rig, cameras] : json->at("focused").items())
                 for (const auto& [camera, runs] : cameras.items())
                     for (const auto& r : runs)
-                        e.focused[rig][camera].push_back(
-                            {Instant{r.at(0).get<double>()}, {r.at(1), r.at(2)}, r.at(3)});
+                        e.focused[rig][camera].push_back(focusedFromJson(r));
         if (json->contains("following"))
             for (const auto& t : json->at("following")) {
                 const int frames = t.value("frames", 0);
@@ -152,8 +168,7 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
     for (const auto& [rig, cameras] : e.focused)
         for (const auto& [camera, runs] : cameras)
             for (const FocusedOnce& r : runs)
-                json["focused"][rig][camera].push_back(
-                    {r.when.unix_s, r.steps.value, r.steps.sigma, r.temperature_c});
+                json["focused"][rig][camera].push_back(focusedToJson(r));
     json["following"] = nlohmann::json::array();
     for (const FollowingTarget& t : e.following)
         json["following"].push_back(

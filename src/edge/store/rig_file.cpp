@@ -56,6 +56,7 @@ public:
     void flag(const FieldSpec& field, bool& v) override { take(field, v); }
     void text(const FieldSpec& field, std::string& v) override { take(field, v); }
     void numbers(const FieldSpec& field, std::vector<double>& v) override { take(field, v); }
+    void names(const FieldSpec& field, std::vector<std::string>& v) override { take(field, v); }
     void horizon(const FieldSpec& field, HorizonProfile& profile) override {
         std::vector<std::vector<double>> pairs;
         take(field, pairs);
@@ -102,6 +103,7 @@ public:
     void flag(const FieldSpec& field, bool& v) override { (*at_.back())[field.key] = v; }
     void text(const FieldSpec& field, std::string& v) override { (*at_.back())[field.key] = v; }
     void numbers(const FieldSpec& field, std::vector<double>& v) override { (*at_.back())[field.key] = v; }
+    void names(const FieldSpec& field, std::vector<std::string>& v) override { (*at_.back())[field.key] = v; }
     void horizon(const FieldSpec& field, HorizonProfile& profile) override {
         nlohmann::json points = nlohmann::json::array();
         for (const AltAz& p : profile.points())

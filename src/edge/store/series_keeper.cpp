@@ -33,6 +33,8 @@ std::vector<FitsCard> cardsOf(const SeriesSetup& setup, const SeriesFrame& f) {
         {"STARS", static_cast<double>(f.look.stars), 0, "stars found"},
         {"SWCREATE", std::string("Nordstjerna"), 0, "written by"},
     };
+    if (!f.filter.empty())
+        cards.push_back({"FILTER", f.filter, 0, "before the camera"});
     if (f.look.fwhm_px.value > 0.0) {
         cards.push_back({"FWHM", f.look.fwhm_px.value * scales.image_arcsec_px, 3, "[arcsec] of the stars"});
         cards.push_back({"HFD", f.look.hfd_px, 3, "[px] half-flux diameter"});
@@ -59,7 +61,8 @@ std::string SeriesKeeper::nameOf(const SeriesSetup& setup, const SeriesFrame& fr
     std::string number = std::to_string(frame.number);
     number.insert(0, number.size() < 3 ? 3 - number.size() : 0, '0');
     const int decimals = frame.exposure_s < 10.0 ? 1 : 0;
-    return plainName(setup.targetName, "target") + "_" + when + "_" +
+    const std::string filter = frame.filter.empty() ? "" : "_" + plainName(frame.filter, "filter");
+    return plainName(setup.targetName, "target") + "_" + when + filter + "_" +
            formatNumber(frame.exposure_s, decimals) + "s_" + number + ".fits";
 }
 

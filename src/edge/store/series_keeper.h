@@ -40,7 +40,8 @@ public:
     // Where frames lie by now, by their numbers.
     std::map<int, std::string> files() const;
 
-    // "NGC-891_20261014T213305_180s_007.fits": no blanks or signs that a file system minds.
+    // "NGC-891_20261014T213305_R_180s_007.fits", without the filter where none is known: no blanks or signs
+    // that a file system minds.
     static std::string nameOf(const SeriesSetup& setup, const SeriesFrame& frame);
     // Where it goes unless a file lies there already.
     static std::filesystem::path pathOf(const std::filesystem::path& folder, const SeriesSetup& setup,

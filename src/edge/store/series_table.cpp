@@ -27,6 +27,7 @@ std::string headerOf(const SeriesSetup& setup, const TangentPlane* plane) {
                        {"t", "s", "float64"},
                        {"exposure", "s", "float64"},
                        {"pier_side", "", "string"},
+                       {"filter", "", "string"},
                        {"stars", "", "int32"},
                        {"background", "adu", "float64"},
                        {"hfd", "pix", "float64"},
@@ -53,6 +54,7 @@ std::string rowOf(const SeriesFrame& f, Instant first, double scale) {
     cell(ecsvNumber(f.start - first, 3));
     cell(ecsvNumber(f.exposure_s, 3));
     cell(ecsvText(pierSideOf(f.side)));
+    cell(ecsvText(f.filter));
     cell(std::to_string(f.look.stars));
     cell(ecsvNumber(f.look.background_adu, 1));
     cell(ecsvNumber(f.look.hfd_px, 3));
@@ -149,7 +151,8 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     const int side = table->find("side"); // older tables: where the telescope looks
     const int pierSide = table->find("pier_side");
     const int remark = table->find("remark");
-    const int file = table->find("file"); // not in older tables
+    const int file = table->find("file"); // not in older tables, nor is
+    const int filter = table->find("filter");
     if (start < 0 || (side < 0 && pierSide < 0) || remark < 0)
         return refuse(Text::say("Columns are missing."));
     for (size_t i = 0; i < table->rows.size(); ++i) {
@@ -163,6 +166,8 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
         f.exposure_s = (*exposure)[i];
         f.side =
             pierSide >= 0 ? lookingFrom(row[static_cast<size_t>(pierSide)]) : row[static_cast<size_t>(side)];
+        if (filter >= 0)
+            f.filter = row[static_cast<size_t>(filter)];
         f.look.stars = static_cast<int>((*stars)[i]);
         f.look.hfd_px = (*hfd)[i];
         f.look.fwhm_px = {(*fwhm)[i] / scale, 0.0};

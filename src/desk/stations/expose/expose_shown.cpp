@@ -11,6 +11,7 @@
 #include "core/base/statistics.h"
 #include "core/findings/series_findings.h"
 #include "core/rig/scales.h"
+#include "core/series/filter_turns.h"
 #include "core/sky/sides.h"
 #include "desk/pictures/dither_chart.h"
 #include "desk/pictures/settle_strip.h"
@@ -44,6 +45,10 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
         return tr("flipping");
     case Series::Phase::refocusing:
         return tr("focusing");
+    case Series::Phase::changing:
+        return tr("changing the filter");
+    case Series::Phase::cooling:
+        return tr("cooling");
     case Series::Phase::paused:
         return tr("paused");
     case Series::Phase::saving:
@@ -67,6 +72,14 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
                   .arg(plan.frames)
                   .arg(plan.frames == 1 ? tr("frame to come") : tr("frames to come"), qs(targets().name()))
             : tr("%1 of %2").arg(qs(Text::say("%n frame|%n frames", "", plan.frames)), qs(targets().name()));
+    const SeriesSetup setup = running_ ? begun_ : wanted();
+    if (!setup.turns.empty()) {
+        const int done = running_ ? static_cast<int>(seen_.frames.size()) : 0;
+        QStringList counts;
+        for (const FilterCount& c : countByFilter(setup, done, plan.frames))
+            counts << tr("%1 %2").arg(qs(c.filter)).arg(c.frames);
+        text += tr(" (%1)").arg(counts.join(", "));
+    }
     if (!plan.blocks.empty() && plan.blocks.front().kind == PlanKind::wait)
         text += tr(", begins %1").arg(clock(plan.blocks.front().to));
     text += tr(", ends %1: %2").arg(clock(plan.ends), qs(plan.endsBecause));
@@ -76,7 +89,7 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
         text += tr("; %1 cost %2")
                     .arg(qs(Text::say("%n dither|%n dithers", "", plan.dithers)),
                          qs(formatDuration(plan.dithering_s)));
-    const RefocusWish refocus = running_ ? begun_.refocus : wanted().refocus;
+    const RefocusWish& refocus = setup.refocus;
     if (refocus.byItself)
         text +=
             tr("; refocused when stars have grown by %1 %").arg(qs(formatNumber(100.0 * refocus.grown, 0)));
@@ -194,14 +207,19 @@ void ExposeStation::refresh() {
             ? tr("The mount comes over to the target, the picture is centred, guiding finds its stars.")
         : mount.choosesSide ? tr("The flipped telescope does not reach so far before the meridian.")
                             : tr("Not before the target has passed the meridian."));
-    pause_->setText(seen_.flipPauses ? tr("Go on with the flip") : pausing_ ? tr("Go on") : tr("Pause"));
+    pause_->setText(seen_.flipPauses                 ? tr("Go on with the flip")
+                    : pausing_ || seen_.filterByHand ? tr("Go on")
+                                                     : tr("Pause"));
     const auto& rates = needs_.calibration.rates();
     const bool usable =
         !wanted().guided || (rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged());
     if (running_) {
         setPrimary(stopping_ ? tr("Stopping after this frame") : tr("Stop after this frame"), !stopping_);
         QString sentence = seen_.phase == Series::Phase::exposing
-                               ? tr("Frame %1 is being exposed.").arg(seen_.frames.size() + 1)
+                               ? (seen_.filter.empty() ? tr("Frame %1 is being exposed.")
+                                                       : tr("Frame %1 is being exposed through %2."))
+                                     .arg(seen_.frames.size() + 1)
+                                     .arg(qs(seen_.filter))
                            : !seen_.waitingFor.empty() ? tr("Waiting for %1").arg(qs(seen_.waitingFor))
                                                        : tr("Starting.");
         if (pausing_ && seen_.phase == Series::Phase::exposing)
@@ -299,6 +317,12 @@ void ExposeStation::tick() {
 
 std::vector<Finding> ExposeStation::findings() const {
     std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
+    if (!seen_.notCold.empty())
+        list.push_back(
+            {"expose.not-cold", Weight::look, Text::say("The camera is not as cold as was wanted"),
+             seen_.notCold,
+             Text::say("Its dark frames must be of the same temperature. Choose one that the cooler "
+                       "reaches with some power to spare.")});
     if (!needs_.focusBook.sharpened(CameraRole::imaging))
         list.push_back({"expose.not-focused", Weight::look,
                         Text::say("The imaging camera has not been focused"),

@@ -15,6 +15,7 @@
 #include "core/procedure/test_exposure.h"
 #include "core/review/entry_figures.h"
 #include "core/rig/scales.h"
+#include "core/series/filter_turns.h"
 #include "desk/pictures/dither_chart.h"
 #include "desk/pictures/settle_strip.h"
 #include "desk/pictures/shaped_frame.h"
@@ -119,6 +120,19 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     connect(&needs_.calibration, &CalibrationBook::changed, this, &ExposeStation::refresh);
     connect(&needs_.mountBook, &MountBook::changed, this, &ExposeStation::refresh);
     connect(&needs_.focusBook, &FocusBook::changed, this, &ExposeStation::refresh);
+    const auto showCamera = [this] {
+        card_->setFilters(rigs().rig().filters);
+        const auto cooler = needs_.cameraDesk.cooler();
+        card_->setCooler(needs_.cameraDesk.coolerWords(),
+                         cooler.state && cooler.state->on && cooler.phase != CoolerPhase::warming);
+        refresh();
+    };
+    showCamera();
+    connect(card_, &PlanCard::coolNow, this, [this](double to_c) { needs_.cameraDesk.cool(to_c); });
+    connect(card_, &PlanCard::warmNow, this, [this] { needs_.cameraDesk.warm(); });
+    connect(card_, &PlanCard::changed, this, showCamera);
+    connect(&rigs(), &RigBook::changed, this, showCamera);
+    connect(&needs_.cameraDesk, &CameraDesk::changed, this, showCamera);
     connect(timer_, &QTimer::timeout, this, &ExposeStation::tick);
     timer_->start(500);
     card_->setNight(noonBefore(rigs().rig().site, night().now()), rigs().civilTime());
@@ -144,6 +158,9 @@ SeriesSetup ExposeStation::wanted() const {
     s.seed = static_cast<std::uint64_t>(night().now().unix_s);
     card_->read(s);
     s.dither.raOnly = s.dither.raOnly || !s.rig.mount.decMotor;
+    s.motor = needs_.focusBook.hasFocuser(CameraRole::imaging);
+    s.filters.wheel = needs_.cameraDesk.hasWheel();
+    s.filters.runs = needs_.focusBook.focused(CameraRole::imaging);
     const auto settles = needs_.guideHost.settles();
     if (!settles.empty()) {
         double sum = 0.0;
@@ -353,7 +370,10 @@ void ExposeStation::begin() {
             seen.mountAfterwards = s.mountAfterwards();
             seen.stoppedByHand = s.stoppedByHand();
             seen.exposedSince = s.exposedSince();
-            seen.exposure_s = s.setup().exposure_s;
+            seen.exposure_s = exposureAt(s.setup(), static_cast<int>(s.frames().size()));
+            seen.filter = s.filter();
+            seen.filterByHand = s.wantsFilterByHand();
+            seen.notCold = s.notCold();
             seen.flipPauses = s.flip() && s.flip()->pausing();
             for (int k = 1; k <= 6 && s.setup().dither.every > 0; ++k)
                 seen.ahead.push_back(s.spot(s.dithers() + k));
@@ -424,7 +444,8 @@ void ExposeStation::show(const Seen& seen) {
         problems().solved(ProblemCause::frames);
     }
     if (seen_.story.refocused.size() > refocused && seen_.story.refocused.back().found)
-        needs_.focusBook.keepFocused(CameraRole::imaging, *seen_.focused);
+        needs_.focusBook.keepFocused(CameraRole::imaging, *seen_.focused, seen_.filter);
+    needs_.cameraDesk.noteFilter(seen_.filter);
     markBlocks();
     if (fresh)
         refreshPictures();
@@ -438,7 +459,11 @@ void ExposeStation::markBlocks() {
         const SeriesFrame& f = seen_.frames[blocksMade_];
         night().addBlock(
             {f.start, f.start + f.exposure_s,
-             tr("Frame %1, FWHM %2 px").arg(f.number).arg(qs(formatNumber(f.look.fwhm_px.value, 2))),
+             f.filter.empty()
+                 ? tr("Frame %1, FWHM %2 px").arg(f.number).arg(qs(formatNumber(f.look.fwhm_px.value, 2)))
+                 : tr("Frame %1 through %2, FWHM %3 px")
+                       .arg(f.number)
+                       .arg(qs(f.filter), qs(formatNumber(f.look.fwhm_px.value, 2))),
              f.remark == Remark::none ? theme().good : theme().attention, false, entry_});
     }
 }
@@ -527,7 +552,7 @@ void ExposeStation::flipAlone() {
 }
 
 void ExposeStation::pausePressed() {
-    if (seen_.flipPauses) {
+    if (seen_.flipPauses || seen_.filterByHand) {
         procedures().tell([](Procedure& p) {
             if (auto* s = dynamic_cast<Series*>(&p))
                 s->goOn();

@@ -5,6 +5,7 @@
 #include "core/series/night_order.h"
 #include "desk/beside.h"
 #include "desk/evening/calibration_book.h"
+#include "desk/evening/camera_desk.h"
 #include "desk/evening/evening_store.h"
 #include "desk/evening/focus_book.h"
 #include "desk/evening/guide_host.h"
@@ -43,6 +44,7 @@ public:
         MountBook& mountBook;
         MountDesk& mountDesk;
         FocusBook& focusBook;
+        CameraDesk& cameraDesk;
         GuideHost& guideHost;
     };
     ExposeStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
@@ -81,6 +83,9 @@ private:
         std::vector<DitherSpot> ahead;
         bool flipPauses = false;
         bool stoppedByHand = false;
+        std::string filter;
+        bool filterByHand = false; // a person is to change it
+        Text notCold;
     };
     SeriesSetup wanted() const;
     void replan();

@@ -4,6 +4,7 @@
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QPushButton>
 #include <QStandardItemModel>
 #include <QTimeEdit>
 #include <QVBoxLayout>
@@ -12,6 +13,7 @@
 #include <cmath>
 
 #include "charts/text.h"
+#include "desk/stations/expose/filter_turns_row.h"
 #include "desk/widgets/field_form.h"
 
 namespace nordstjerna {
@@ -21,6 +23,8 @@ constexpr std::array twilightChoices{Twilight::civil, Twilight::nautical, Twilig
 constexpr std::array ditherPatterns{DitherKind::evenCover, DitherKind::scattered, DitherKind::outwardRings};
 constexpr int ratherEarly = 3; // among the ways to flip
 constexpr int atATime = 4;     // among the choices of beginning and end, after the kinds of twilight
+
+constexpr double leaveCooler = -61.0; // stands for no wish
 
 // A choice with a clock beside it, which shows only while a time is chosen.
 QWidget* withClock(QComboBox* choice, QTimeEdit* clock) {
@@ -44,11 +48,13 @@ PlanCard::PlanCard(QWidget* parent)
       size_(numberField(0.5, 500, 1, " px")), every_(numberField(0, 99, 0, tr(" frames"))),
       up_(numberField(0, 89, 0, "°")), down_(numberField(0, 89, 0, "°")),
       within_(numberField(0, 50, 1, " px")), past_(numberField(1, 60, 0, " min")),
-      holds_(numberField(1, 300, 0, " s")), timeout_(numberField(5, 900, 0, " s")), pattern_(new QComboBox),
-      begin_(new QComboBox), end_(new QComboBox), flip_(new QComboBox), refocus_(new QComboBox),
-      after_(new QComboBox), grown_(numberField(2, 99, 0, " %")), raOnly_(new QCheckBox(tr("RA only"))),
-      guided_(new QCheckBox(tr("guided"))), beginClock_(new QTimeEdit), endClock_(new QTimeEdit),
-      sentence_(new QLabel) {
+      holds_(numberField(1, 300, 0, " s")), timeout_(numberField(5, 900, 0, " s")),
+      coolTo_(numberField(leaveCooler, 40, 0, " °C")), pattern_(new QComboBox), begin_(new QComboBox),
+      end_(new QComboBox), flip_(new QComboBox), refocus_(new QComboBox), after_(new QComboBox),
+      grown_(numberField(2, 99, 0, " %")), raOnly_(new QCheckBox(tr("RA only"))),
+      guided_(new QCheckBox(tr("guided"))), warm_(new QCheckBox(tr("then warm it up"))),
+      turns_(new FilterTurnsRow), cooling_(new QWidget), sensor_(new QLabel), coolNow_(new QPushButton),
+      beginClock_(new QTimeEdit), endClock_(new QTimeEdit), sentence_(new QLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(12, 8, 12, 8);
@@ -149,23 +155,72 @@ PlanCard::PlanCard(QWidget* parent)
         grid->setColumnStretch(column, 6);
     sentence_->setObjectName("plan");
     sentence_->setWordWrap(true);
+    coolTo_->setObjectName("cool-to");
+    coolTo_->setAccessibleName(tr("Cool the camera to"));
+    coolTo_->setSpecialValueText(tr("leave it as it is"));
+    coolTo_->setExact(leaveCooler);
+    coolTo_->setMinimumWidth(110);
+    coolTo_->setToolTip(tr("Before the first frame the sensor is led there, 5 °C a minute."));
+    warm_->setObjectName("warm-afterwards");
+    warm_->setToolTip(
+        tr("At the end the sensor is led back to the temperature of the air, 5 °C a minute, and "
+           "the cooler is switched off."));
+    sensor_->setObjectName("muted");
+    coolNow_->setObjectName("cool-now");
+    coolNow_->setProperty("compact", true);
+    connect(coolNow_, &QPushButton::clicked, this, [this] {
+        if (coolerWorks_)
+            Q_EMIT warmNow();
+        else
+            Q_EMIT coolNow(coolTo_->exact());
+    });
+    auto* cooling = new QHBoxLayout(cooling_);
+    cooling->setContentsMargins(0, 0, 0, 0);
+    cooling->setSpacing(8);
+    auto* coolLabel = new QLabel(tr("Cool the camera to"));
+    coolLabel->setObjectName("muted");
+    cooling->addWidget(coolLabel);
+    cooling->addWidget(coolTo_);
+    cooling->addWidget(warm_);
+    cooling->addWidget(coolNow_);
+    cooling->addWidget(sensor_);
+    cooling->addStretch();
+    cooling_->hide();
+    const int below = grid->rowCount();
+    grid->addWidget(turns_, below, 0, 1, 8);
+    grid->addWidget(cooling_, below + 1, 0, 1, 8);
     all->addWidget(fields_);
     all->addWidget(sentence_);
+    connect(turns_, &FilterTurnsRow::changed, this, &PlanCard::changed);
     for (NumberField* f : numbers())
         connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::changed);
     for (QComboBox* c : choices)
         connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::changed);
-    for (QCheckBox* c : {raOnly_, guided_})
+    for (QCheckBox* c : {raOnly_, guided_, warm_})
         connect(c, &QCheckBox::toggled, this, &PlanCard::changed);
     for (QTimeEdit* c : {beginClock_, endClock_})
         connect(c, &QTimeEdit::timeChanged, this, &PlanCard::changed);
 }
 
 std::vector<NumberField*> PlanCard::numbers() const {
-    return {exposure_, frames_, size_, every_, up_, down_, past_, within_, holds_, timeout_, grown_};
+    return {exposure_, frames_, size_, every_, up_, down_, past_, within_, holds_, timeout_, grown_, coolTo_};
+}
+
+void PlanCard::setFilters(const std::vector<std::string>& filters) {
+    turns_->setFilters(filters);
+}
+
+void PlanCard::setCooler(const QString& words, bool works) {
+    cooling_->setVisible(!words.isEmpty());
+    sensor_->setText(words);
+    coolerWorks_ = works;
+    coolNow_->setText(works ? tr("Warm it up now") : tr("Cool it now"));
+    coolNow_->setEnabled(works || coolTo_->exact() > leaveCooler);
+    coolNow_->setToolTip(coolNow_->isEnabled() ? QString() : tr("Choose a temperature first."));
 }
 
 void PlanCard::setMotor(bool there) {
+    turns_->setMotor(there);
     refocus_->setEnabled(there);
     refocus_->setToolTip(
         there ? tr("By itself: a focus run of the imaging camera between two frames, guiding goes on.")
@@ -254,15 +309,22 @@ void PlanCard::read(SeriesSetup& s) const {
     s.refocus.byItself = refocus_->isEnabled() && refocus_->currentIndex() == 1;
     s.refocus.grown = grown_->exact() / 100.0;
     s.afterwards = static_cast<MountAfter>(after_->currentIndex());
+    turns_->read(s);
+    const bool cooler = !cooling_->isHidden();
+    s.cooler.to_c.reset();
+    if (cooler && coolTo_->exact() > leaveCooler)
+        s.cooler.to_c = coolTo_->exact();
+    s.cooler.warmAfterwards = cooler && warm_->isChecked();
 }
 
 std::map<std::string, double> PlanCard::values() const {
     std::map<std::string, double> all;
     for (const NumberField* f : numbers())
         all[f->objectName().toStdString()] = f->exact();
-    for (const auto* c : fields_->findChildren<QComboBox*>())
+    for (const auto* c : {pattern_, begin_, end_, flip_, refocus_, after_})
         all[c->objectName().toStdString()] = c->currentIndex();
-    for (const QCheckBox* c : {raOnly_, guided_})
+    turns_->values(all);
+    for (const QCheckBox* c : {raOnly_, guided_, warm_})
         all[c->objectName().toStdString()] = c->isChecked() ? 1.0 : 0.0;
     for (const QTimeEdit* c : {beginClock_, endClock_})
         all[c->objectName().toStdString()] = c->time().msecsSinceStartOfDay() / 60000.0;
@@ -278,13 +340,14 @@ void PlanCard::setValues(const std::map<std::string, double>& values) {
         for (QTimeEdit* c : {beginClock_, endClock_})
             if (c->objectName() == object && value >= 0.0 && value < 24.0 * 60.0)
                 c->setTime(QTime::fromMSecsSinceStartOfDay(static_cast<int>(value * 60000.0)));
-        for (QCheckBox* c : {raOnly_, guided_})
+        for (QCheckBox* c : {raOnly_, guided_, warm_})
             if (c->objectName() == object)
                 c->setChecked(value > 0.5);
-        for (auto* c : fields_->findChildren<QComboBox*>(object))
-            if (value >= 0.0 && value < c->count())
+        for (auto* c : {pattern_, begin_, end_, flip_, refocus_, after_})
+            if (c->objectName() == object && value >= 0.0 && value < c->count())
                 c->setCurrentIndex(static_cast<int>(value));
     }
+    turns_->setValues(values);
 }
 
 void PlanCard::say(const QString& sentence, bool wrong) {

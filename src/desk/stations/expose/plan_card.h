@@ -9,10 +9,12 @@
 class QCheckBox;
 class QComboBox;
 class QLabel;
+class QPushButton;
 class QTimeEdit;
 
 namespace nordstjerna {
 
+class FilterTurnsRow;
 class NumberField;
 
 class PlanCard : public QFrame {
@@ -28,6 +30,9 @@ public:
     void setSettling(double within_px, double for_s);
     void setMotor(bool there); // on the imaging camera's focus
     void setMountChoosesSide(bool can);
+    void setFilters(const std::vector<std::string>& filters);
+    // Of the imaging camera: what it says of itself; empty: there is none. works: it is not off.
+    void setCooler(const QString& words, bool works);
     // Fills in what the person wants; rig and target are there already.
     void read(SeriesSetup& setup) const;
     // What stands in the fields by their names, and back; unknown names are passed over.
@@ -39,15 +44,23 @@ public:
 
 Q_SIGNALS:
     void changed();
+    void coolNow(double to_c);
+    void warmNow();
 
 private:
     std::vector<NumberField*> numbers() const;
     Instant momentOf(const QTimeEdit* clock) const;
     void setMoment(QComboBox* choice, QTimeEdit* clock, Instant t);
-    NumberField *exposure_, *frames_, *size_, *every_, *up_, *down_, *within_, *past_, *holds_, *timeout_;
+    NumberField *exposure_, *frames_, *size_, *every_, *up_, *down_, *within_, *past_, *holds_, *timeout_,
+        *coolTo_;
     QComboBox *pattern_, *begin_, *end_, *flip_, *refocus_, *after_;
     NumberField* grown_;
-    QCheckBox *raOnly_, *guided_;
+    QCheckBox *raOnly_, *guided_, *warm_;
+    FilterTurnsRow* turns_;
+    QWidget* cooling_;
+    QLabel* sensor_;
+    QPushButton* coolNow_;
+    bool coolerWorks_ = false;
     QTimeEdit *beginClock_, *endClock_;
     Instant noon_;
     CivilTime zone_;

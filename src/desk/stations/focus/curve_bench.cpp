@@ -26,11 +26,14 @@ namespace {
 constexpr int cardWidth = 268;
 } // namespace
 
-CurveBench::CurveBench(RigBook& rigs, FocusBook& focusBook, ProcedureHost& procedures, QObject* parent)
-    : QObject(parent), rigs_(rigs), focusBook_(focusBook), procedures_(procedures), page_(new QWidget),
-      chart_(new FocusChart), place_(new WrapLabel), learnt_(new WrapLabel), told_(new WrapLabel),
-      step_(numberField(0, 1000, 3, "µm")), to_(numberField(0, 1e7, 0, "")), go_(new QPushButton(tr("Move"))),
-      playAgain_(new QCheckBox(tr("measure the backlash again"))), end_(new QComboBox) {
+CurveBench::CurveBench(RigBook& rigs, FocusBook& focusBook, CameraDesk& cameraDesk, ProcedureHost& procedures,
+                       QObject* parent)
+    : QObject(parent), rigs_(rigs), focusBook_(focusBook), cameraDesk_(cameraDesk), procedures_(procedures),
+      page_(new QWidget), chart_(new FocusChart), place_(new WrapLabel), learnt_(new WrapLabel),
+      told_(new WrapLabel), step_(numberField(0, 1000, 3, "µm")), to_(numberField(0, 1e7, 0, "")),
+      go_(new QPushButton(tr("Move"))), playAgain_(new QCheckBox(tr("measure the backlash again"))),
+      every_(new QCheckBox(tr("through every filter"))), end_(new QComboBox), filter_(new QComboBox),
+      goOn_(new QPushButton(tr("Go on"))) {
     auto* row = new QHBoxLayout(page_);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(8);
@@ -62,6 +65,7 @@ CurveBench::CurveBench(RigBook& rigs, FocusBook& focusBook, ProcedureHost& proce
     row->addWidget(scroll);
     connect(&rigs_, &RigBook::changed, this, &CurveBench::refresh);
     connect(&procedures_, &ProcedureHost::busyChanged, this, &CurveBench::refresh);
+    connect(&cameraDesk_, &CameraDesk::changed, this, &CurveBench::refresh);
     ask();
     refresh();
 }
@@ -84,6 +88,25 @@ QWidget* CurveBench::focuserCard() {
     go_->setProperty("compact", true);
     formRow(form, tr("Move to"), {to_, go_});
     form->addRow(learnt_);
+    filter_->setObjectName("focusFilter");
+    filter_->setAccessibleName(tr("Filter before the imaging camera"));
+    goOn_->setObjectName("filterGoOn");
+    goOn_->setProperty("compact", true);
+    formRow(form, tr("Filter"), {filter_, goOn_});
+    connect(filter_, &QComboBox::activated, this,
+            [this](int i) { changeFilter(filter_->itemData(i).toString().toStdString()); });
+    connect(goOn_, &QPushButton::clicked, this, [this] {
+        filterByHand_ = false;
+        procedures_.tell([](Procedure& p) {
+            if (auto* all = dynamic_cast<FilterFocusing*>(&p))
+                all->goOn();
+        });
+        refresh();
+    });
+    every_->setObjectName("everyFilter");
+    every_->setToolTip(tr("One run through each filter, and once more through the first: by how much they "
+                          "differ is known then, and a series moves the focuser at each change."));
+    form->addRow(every_);
     end_->addItems({tr("end at best focus"), tr("go back to where it began")});
     end_->setAccessibleName(tr("Where the run ends"));
     end_->setObjectName("focusEnd");
@@ -144,57 +167,202 @@ void CurveBench::ask() {
     });
 }
 
-void CurveBench::begin(double exposure_s, StepBar* bar) {
+FocusRunSetup CurveBench::wanted(double exposure_s) const {
     FocusRunSetup setup;
     setup.rig = rigs_.rig();
     setup.camera = camera_;
     setup.exposure_s = exposure_s;
     setup.measurePlay = playAgain_->isChecked();
     setup.endAtBest = end_->currentIndex() == 0;
+    return setup;
+}
+
+void CurveBench::begin(double exposure_s, StepBar* bar) {
+    const FocusRunSetup setup = wanted(exposure_s);
     seen_ = {};
     ++asked_;
     running_ = true;
-    procedures_.run<FocusRun, Seen>(
-        std::make_shared<FocusRun>(setup),
-        [](const FocusRun& r) {
-            return Seen{r.progress(), r.points(),  r.inward(), r.curve(),
-                        r.result(),   r.focuser(), r.frame(),  r.exposures()};
-        },
-        [this, bar](const Seen& s) {
-            const bool fresh = s.frame != seen_.frame;
-            seen_ = s;
-            state_ = s.state;
-            if (running_)
-                bar->show(s.progress);
-            if (fresh && s.frame)
-                Q_EMIT frame(s.frame);
-            refresh();
-            Q_EMIT changed();
-        },
-        [this, bar](const std::shared_ptr<FocusRun>& run, const Expected<void>&) {
-            running_ = false;
-            bar->clear();
-            ended(*run);
-            refresh();
-            Q_EMIT changed();
-        });
+    if (!every_->isHidden() && every_->isChecked()) {
+        beginEvery(setup, bar);
+    } else {
+        procedures_.run<FocusRun, Seen>(
+            std::make_shared<FocusRun>(setup), [](const FocusRun& r) { return seenOf(r); },
+            [this, bar](const Seen& s) { seen(s, bar); },
+            [this, bar](const std::shared_ptr<FocusRun>& run, const Expected<void>&) {
+                running_ = false;
+                bar->clear();
+                if (state_)
+                    to_->setValue(state_->steps);
+                if (run->result())
+                    ended(*run->result(), cameraDesk_.filter());
+                refresh();
+                Q_EMIT changed();
+            });
+    }
     if (!procedures_.working())
         running_ = false;
     refresh();
     Q_EMIT changed();
 }
 
-void CurveBench::ended(const FocusRun& run) {
-    if (state_)
-        to_->setValue(state_->steps);
-    if (!run.result())
-        return;
-    const FocusResult& r = *run.result();
-    focusBook_.keepFocused(run.setup().camera, r);
+CurveBench::Seen CurveBench::seenOf(const FocusRun& r) {
+    return {r.progress(), r.points(), r.inward(),    r.curve(), r.result(),
+            r.focuser(),  r.frame(),  r.exposures(), {},        false};
+}
+
+void CurveBench::seen(const Seen& s, StepBar* bar) {
+    const bool fresh = s.frame != seen_.frame;
+    seen_ = s;
+    if (s.state)
+        state_ = s.state;
+    if (running_)
+        bar->show(s.progress);
+    if (fresh && s.frame)
+        Q_EMIT frame(s.frame);
+    refresh();
+    Q_EMIT changed();
+}
+
+// One run after the other; each is kept as soon as it is over.
+void CurveBench::beginEvery(const FocusRunSetup& run, StepBar* bar) {
+    FilterFocusingSetup setup;
+    setup.run = run;
+    setup.wheel = cameraDesk_.hasWheel();
+    setup.known = focusBook_.focused(CameraRole::imaging);
+    const std::string now = cameraDesk_.filter();
+    if (!now.empty())
+        setup.through.push_back(now);
+    for (const std::string& f : rigs_.rig().filters)
+        if (!f.empty() && f != now)
+            setup.through.push_back(f);
+    kept_ = 0;
+    procedures_.run<FilterFocusing, Seen>(
+        std::make_shared<FilterFocusing>(setup),
+        [](const FilterFocusing& all) {
+            Seen s = all.run() ? seenOf(*all.run()) : Seen{};
+            if (!all.run() && !all.found().empty()) {
+                s.result = all.found().back().result;
+                s.points = s.result->points;
+                s.inward = s.result->inward;
+            }
+            s.progress = all.progress();
+            s.found = all.found();
+            s.filterByHand = all.pausing();
+            return s;
+        },
+        [this, bar](const Seen& s) {
+            filterByHand_ = s.filterByHand;
+            for (; kept_ < s.found.size(); ++kept_) {
+                cameraDesk_.noteFilter(s.found[kept_].filter);
+                ended(s.found[kept_].result, s.found[kept_].filter);
+            }
+            seen(s, bar);
+        },
+        [this, bar](const std::shared_ptr<FilterFocusing>& all, const Expected<void>&) {
+            running_ = filterByHand_ = false;
+            bar->clear();
+            cameraDesk_.noteFilter(all->filter());
+            ask();
+            refresh();
+            Q_EMIT changed();
+        });
+}
+
+void CurveBench::ended(const FocusResult& r, const std::string& filter) {
+    focusBook_.keepFocused(camera_, r, camera_ == CameraRole::imaging ? filter : std::string());
     if (r.play_steps)
         playAgain_->setChecked(false);
-    if (run.setup().camera == CameraRole::guide)
+    if (camera_ == CameraRole::guide)
         focusBook_.setFocus({r.hfd_px.value, r.hfd_px.value});
+}
+
+// The wheel turns and the focuser follows by what the filters differ, where that is known. Without a wheel
+// the person has changed it.
+void CurveBench::changeFilter(const std::string& to) {
+    const std::string from = cameraDesk_.filter();
+    if (to.empty() || to == from || procedures_.working())
+        return refresh();
+    FilterChangeSetup c;
+    c.filters = rigs_.rig().filters;
+    c.to = to;
+    c.takeUp_steps = takeUp_steps(rigs_.rig().imagingFocuser);
+    if (focusBook_.hasFocuser(CameraRole::imaging))
+        if (const auto by = focusBook_.offsets().between(from, to))
+            c.by_steps = by->value;
+    if (!cameraDesk_.hasWheel()) {
+        cameraDesk_.noteFilter(to);
+        if (c.by_steps && state_)
+            moveTo(state_->steps + *c.by_steps);
+        return;
+    }
+    ++asked_;
+    procedures_.run<FilterChange, Progress>(
+        std::make_shared<FilterChange>(c), [](const FilterChange& f) { return f.progress(); },
+        [](const Progress&) {},
+        [this, to](const std::shared_ptr<FilterChange>& f, const Expected<void>& done) {
+            if (done && !f->failure())
+                cameraDesk_.noteFilter(to);
+            cameraDesk_.askWheel();
+            ask();
+            refresh();
+            Q_EMIT changed();
+        });
+    refresh();
+}
+
+void CurveBench::fillFilters() {
+    const auto& names = rigs_.rig().filters;
+    const bool some = camera_ == CameraRole::imaging && !names.empty();
+    filter_->setVisible(some);
+    if (auto* form = qobject_cast<QFormLayout*>(filter_->parentWidget()->layout()))
+        if (QWidget* label = form->labelForField(filter_))
+            label->setVisible(some);
+    goOn_->setVisible(some && filterByHand_);
+    every_->setVisible(some && fitted() && names.size() > 1);
+    QStringList shown{cameraDesk_.hasWheel() ? tr("not known yet") : tr("not said")};
+    QStringList data{QString()};
+    for (const std::string& f : names)
+        if (!f.empty()) {
+            shown << qs(f);
+            data << qs(f);
+        }
+    const int at = std::max(0, static_cast<int>(data.indexOf(qs(cameraDesk_.filter()))));
+    if (at > 0) { // it is known: nothing else can be said
+        shown.removeFirst();
+        data.removeFirst();
+    }
+    QStringList before;
+    for (int i = 0; i < filter_->count(); ++i)
+        before << filter_->itemText(i);
+    if (before != shown) {
+        filter_->clear();
+        for (int i = 0; i < shown.size(); ++i)
+            filter_->addItem(shown[i], data[i]);
+    }
+    filter_->setCurrentIndex(at > 0 ? at - 1 : 0);
+}
+
+// "Against L: R 12 ± 3, G −4 ± 3 steps."
+QString CurveBench::offsetsText() const {
+    if (camera_ != CameraRole::imaging || rigs_.rig().filters.size() < 2)
+        return {};
+    const FilterOffsets offsets = focusBook_.offsets();
+    QStringList known;
+    QStringList unknown;
+    for (const std::string& f : rigs_.rig().filters) {
+        if (f.empty() || f == offsets.reference)
+            continue;
+        if (const auto by = offsets.between(offsets.reference, f))
+            known << tr("%1 %2").arg(qs(f), qs(formatMeasured(*by, "", 0)));
+        else
+            unknown << qs(f);
+    }
+    if (known.isEmpty())
+        return tr(" Filters not compared yet: focus through every one.");
+    QString text = tr(" Against %1: %2 steps outwards.").arg(qs(offsets.reference), known.join(", "));
+    if (!unknown.isEmpty())
+        text += tr(" Not compared: %1.").arg(unknown.join(", "));
+    return text;
 }
 
 void CurveBench::moveTo(double steps) {
@@ -227,8 +395,20 @@ std::optional<Measured> CurveBench::newestHfd_px() const {
 std::optional<Measured> CurveBench::expected() const {
     if (!state_ || !state_->temperature_c)
         return std::nullopt;
-    const auto heat = heatSlope(focusBook_.focused(camera_));
-    return heat ? std::optional(heat->at(*state_->temperature_c)) : std::nullopt;
+    const auto heat = heatSlope(focusBook_.focusedAlike(camera_));
+    if (!heat)
+        return std::nullopt;
+    Measured there = heat->at(*state_->temperature_c);
+    // The slope is that through one filter; the camera may look through another.
+    const std::string filter = camera_ == CameraRole::imaging ? cameraDesk_.filter() : std::string();
+    const FilterOffsets offsets = focusBook_.offsets();
+    if (!filter.empty() && filter != offsets.reference && !offsets.reference.empty()) {
+        const auto by = offsets.between(offsets.reference, filter);
+        if (!by)
+            return std::nullopt;
+        there = {there.value + by->value, std::hypot(there.sigma, by->sigma)};
+    }
+    return there;
 }
 
 void CurveBench::show() {
@@ -292,21 +472,24 @@ void CurveBench::refresh() {
                          ? tr("Backlash %1 steps, taken up before every position.")
                                .arg(qs(formatMeasured({spec().play_steps, spec().playSigma_steps}, "", 0)))
                          : tr("Backlash not measured: the first run does.");
-    const auto runs = focusBook_.focused(camera_);
+    const auto runs = focusBook_.focusedAlike(camera_);
     if (const auto heat = heatSlope(runs))
         learnt += tr(" Moves %1 steps for each degree, by %2.")
                       .arg(qs(formatMeasured(heat->steps_c, "", 1)),
                            qs(Text::say("%n run|%n runs", "", heat->runs)));
     else if (!runs.empty())
         learnt += tr(" Temperature slope: needs 3 runs spanning 1.5 °C; %1 so far.").arg(runs.size());
-    learnt_->setText(learnt);
+    learnt_->setText(learnt + offsetsText());
+    fillFilters();
     told_->setText(resultText());
     if (!step_->hasFocus())
         step_->setExact(spec().step_um);
     const bool free = fitted() && !procedures_.working();
-    for (QWidget* w : {static_cast<QWidget*>(step_), static_cast<QWidget*>(to_), static_cast<QWidget*>(go_),
-                       static_cast<QWidget*>(playAgain_), static_cast<QWidget*>(end_)})
+    for (QWidget* w :
+         {static_cast<QWidget*>(step_), static_cast<QWidget*>(to_), static_cast<QWidget*>(go_),
+          static_cast<QWidget*>(playAgain_), static_cast<QWidget*>(end_), static_cast<QWidget*>(every_)})
         w->setEnabled(free);
+    filter_->setEnabled(procedures_.freeToWork());
     if (state_)
         to_->setRange(state_->lowest, state_->highest);
     playAgain_->setVisible(spec().play_steps >= 0.0);

@@ -3,7 +3,8 @@
 
 #include <QObject>
 
-#include "core/procedure/focus_run.h"
+#include "core/procedure/filter_focusing.h"
+#include "desk/evening/camera_desk.h"
 #include "desk/evening/focus_book.h"
 #include "desk/evening/procedure_host.h"
 
@@ -22,7 +23,8 @@ class StepBar;
 class CurveBench : public QObject {
     Q_OBJECT
 public:
-    CurveBench(RigBook& rigs, FocusBook& focusBook, ProcedureHost& procedures, QObject* parent = nullptr);
+    CurveBench(RigBook& rigs, FocusBook& focusBook, CameraDesk& cameraDesk, ProcedureHost& procedures,
+               QObject* parent = nullptr);
     QWidget* page() const { return page_; }
     void setCamera(CameraRole camera);
     CameraRole camera() const { return camera_; }
@@ -55,10 +57,19 @@ private:
         std::optional<FocuserState> state;
         std::shared_ptr<const Frame> frame;
         int exposures = 0;
+        std::vector<FilterFocusing::Found> found; // through every filter
+        bool filterByHand = false;                // a person is to change it
     };
+    static Seen seenOf(const FocusRun& run);
+    void seen(const Seen& seen, StepBar* bar);
     QWidget* focuserCard();
     void ask();
-    void ended(const FocusRun& run);
+    void ended(const FocusResult& result, const std::string& filter);
+    void beginEvery(const FocusRunSetup& run, StepBar* bar);
+    void changeFilter(const std::string& to);
+    void fillFilters();
+    QString offsetsText() const;
+    FocusRunSetup wanted(double exposure_s) const;
     void show();
     QString resultText() const;
     const FocuserSpec& spec() const;
@@ -66,6 +77,7 @@ private:
 
     RigBook& rigs_;
     FocusBook& focusBook_;
+    CameraDesk& cameraDesk_;
     ProcedureHost& procedures_;
     QWidget* page_;
     QWidget* words_ = nullptr;
@@ -73,8 +85,11 @@ private:
     QLabel *place_, *learnt_, *told_;
     NumberField *step_, *to_;
     QPushButton* go_;
-    QCheckBox* playAgain_;
-    QComboBox* end_;
+    QCheckBox *playAgain_, *every_;
+    QComboBox *end_, *filter_;
+    QPushButton* goOn_;
+    bool filterByHand_ = false; // a person is asked to change it
+    size_t kept_ = 0;           // of the runs through every filter
     CameraRole camera_ = CameraRole::guide;
     std::optional<FocuserState> state_;
     Seen seen_;

@@ -32,7 +32,7 @@ namespace nordstjerna {
 FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::focus, parent), needs_(needs),
       pages_(new PhaseBar({tr("Frames"), tr("Focus run"), tr("Mask")})),
-      curve_(new CurveBench(parts.rigs, needs.focusBook, parts.procedures, this)),
+      curve_(new CurveBench(parts.rigs, needs.focusBook, needs.cameraDesk, parts.procedures, this)),
       maskView_(new FrameView("mask-frame")), dial_(new MaskDial), camera_(new QComboBox),
       view_(new FrameView("guide-frame")), profile_(new StarLoupe), trace_(new HfdTrace),
       hfd_(new ReadOut(tr("Half-flux diameter"))), stars_(new ReadOut(tr("Stars"))),

@@ -3,6 +3,7 @@
 
 #include "core/procedure/dark_taking.h"
 #include "core/procedure/focus_watch.h"
+#include "desk/evening/camera_desk.h"
 #include "desk/evening/focus_book.h"
 #include "desk/evening/guide_settings.h"
 #include "desk/evening/mount_desk.h"
@@ -31,6 +32,7 @@ public:
     struct Needs {
         GuideSettings& settings;
         FocusBook& focusBook;
+        CameraDesk& cameraDesk;
         PreparedCamera& guideCamera;
         MountDesk& mountDesk;
     };

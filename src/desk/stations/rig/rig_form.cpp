@@ -66,6 +66,11 @@ public:
         line->setToolTip(capitalised(Text::say(field.help)) +
                          QObject::tr("; with spaces between: 6.78 54.2"));
     }
+    void names(const FieldSpec& field, std::vector<std::string>&) override {
+        QLineEdit* line = addText(field);
+        line->setPlaceholderText(QObject::tr("L, R, G, B"));
+        line->setToolTip(capitalised(Text::say(field.help)) + QObject::tr("; with commas between"));
+    }
 
 private:
     QFormLayout* card(const FieldSpec& field) const {
@@ -146,6 +151,12 @@ public:
             words << qs(exactText(number));
         form_.texts.at(pathOf(field))->setText(words.join(' '));
     }
+    void names(const FieldSpec& field, std::vector<std::string>& v) override {
+        QStringList words;
+        for (const std::string& name : v)
+            words << qs(name);
+        form_.texts.at(pathOf(field))->setText(words.join(", "));
+    }
 
 private:
     void showNumber(const FieldSpec& field, double v) {
@@ -176,6 +187,13 @@ public:
         const QString words = form_.texts.at(pathOf(field))->text();
         for (const QString& word : words.split(QRegularExpression("[\\s;]+"), Qt::SkipEmptyParts))
             v.push_back(typedNumber(word.toStdString()).value_or(0.0)); // what is no number is refused
+    }
+    void names(const FieldSpec& field, std::vector<std::string>& v) override {
+        v.clear();
+        const QString line = form_.texts.at(pathOf(field))->text().trimmed();
+        if (!line.isEmpty())
+            for (const QString& name : line.split(',')) // an empty name is a slot that is not used
+                v.push_back(name.trimmed().toStdString());
     }
 
 private:

@@ -317,6 +317,9 @@ std::vector<Finding> RigStation::findings() const {
     const MountState mount = needs_.mountDesk.state();
     for (Finding& f : guideRateFindings(rigs().rig().mount, mount.guideRateRa, mount.guideRateDec))
         list.push_back(std::move(f));
+    const auto& wheel = needs_.cameraDesk.wheel();
+    for (Finding& f : filterFindings(rigs().rig(), wheel ? std::optional(wheel->names) : std::nullopt))
+        list.push_back(std::move(f));
     rank(list);
     return list;
 }
@@ -338,6 +341,17 @@ bool RigStation::perform(const Action& action) {
     }
     if (action.id == ActionId::takeGuideRates && procedures().free()) {
         takeGuideRates();
+        return true;
+    }
+    if (action.id == ActionId::takeFilters) {
+        Rig rig = rigs().rig();
+        if (const auto& wheel = needs_.cameraDesk.wheel())
+            rig.filters = wheel->names;
+        if (const auto valid = validateRig(rig); !valid)
+            problems().report(valid.error());
+        else
+            rigs().set(rig);
+        Q_EMIT changed();
         return true;
     }
     if (action.id == ActionId::guideGently) {

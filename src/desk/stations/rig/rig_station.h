@@ -1,6 +1,7 @@
 // Rig: four cards, what follows from them, and whether it makes sense.
 #pragma once
 
+#include "desk/evening/camera_desk.h"
 #include "desk/evening/guide_settings.h"
 #include "desk/stations/station.h"
 
@@ -24,6 +25,7 @@ public:
     struct Needs {
         GuideSettings& settings;
         MountDesk& mountDesk;
+        CameraDesk& cameraDesk;
     };
     RigStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;

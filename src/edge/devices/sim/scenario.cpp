@@ -1,5 +1,7 @@
 #include "edge/devices/sim/scenario.h"
 
+#include <algorithm>
+
 #include "edge/store/json_reader.h"
 #include "edge/store/rig_file.h"
 
@@ -76,6 +78,41 @@ Expected<SimFocuserSetup> focuserSetup(const nlohmann::json& j) {
                       Text::say("Correct them in the scenario.")});
     return r.finish(f);
 }
+
+Expected<SimWheelSetup> wheelSetup(const nlohmann::json& j, size_t slots) {
+    SimWheelSetup w;
+    if (j.empty())
+        return w;
+    w.fitted = true;
+    JsonReader r(j, "wheel");
+    r.optional("offsets_um", w.offsets_um)
+        .optional("passes", w.passes)
+        .optional("slot_s", w.slot_s)
+        .optional("stuck", w.stuck);
+    const auto shares = [](double v) { return v > 0.0 && v <= 1.0; };
+    if (slots == 0 || w.offsets_um.size() > slots || w.passes.size() > slots || !(w.slot_s >= 0.0) ||
+        w.slot_s > 600.0 || !std::all_of(w.passes.begin(), w.passes.end(), shares))
+        r.setProblem({Text::say("A simulated filter wheel cannot be."),
+                      Text::say("Its slots are the filters of the rig; what passes is a share from 0 to 1."),
+                      Text::say("Correct it in the scenario.")});
+    w.offsets_um.resize(slots, 0.0);
+    w.passes.resize(slots, 1.0);
+    return r.finish(w);
+}
+
+Expected<SimCoolerSetup> coolerSetup(const nlohmann::json& j) {
+    SimCoolerSetup c;
+    if (j.empty())
+        return c;
+    c.fitted = true;
+    JsonReader r(j, "cooler");
+    r.optional("reach_c", c.reach_c).optional("memory_s", c.memory_s);
+    if (!(c.reach_c > 0.0 && c.reach_c < 100.0 && c.memory_s >= 1.0 && c.memory_s < 3600.0))
+        r.setProblem({Text::say("A simulated cooler cannot be."),
+                      Text::say("It reaches up to 100 °C below the air, with a memory from 1 s to an hour."),
+                      Text::say("Correct it in the scenario.")});
+    return r.finish(c);
+}
 } // namespace
 
 std::vector<std::string> usualSkySeries() {
@@ -109,6 +146,8 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     const nlohmann::json cameras = r.child("cameras");
     const nlohmann::json imagingFocuser = r.child("imaging_focuser");
     const nlohmann::json guideFocuser = r.child("guide_focuser");
+    const nlohmann::json wheel = r.child("wheel");
+    const nlohmann::json cooler = r.child("cooler");
     const nlohmann::json air = r.child("air");
     const nlohmann::json faults = r.child("faults");
     if (const auto done = r.finish(); !done)
@@ -231,6 +270,14 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
             return tl::unexpected(f.error());
         *to = *f;
     }
+    const auto filters = wheelSetup(wheel, s.rig.filters.size());
+    if (!filters)
+        return tl::unexpected(filters.error());
+    s.wheel = *filters;
+    const auto cold = coolerSetup(cooler);
+    if (!cold)
+        return tl::unexpected(cold.error());
+    s.cooler = *cold;
     s.target = {Angle::fromDeg(ra), Angle::fromDeg(dec)};
     s.parked = {Angle::fromHours(ha_h), Angle::fromDeg(parkedDec)};
     for (const nlohmann::json& j : terms) {

@@ -69,6 +69,22 @@ struct SimFocuserSetup {
     Fault fault = Fault::none;
 };
 
+// A filter wheel before the imaging camera; its slots are the filters of the rig.
+struct SimWheelSetup {
+    bool fitted = false;
+    std::vector<double> offsets_um; // of the best focus, outwards of that through clear glass; one a slot
+    std::vector<double> passes;     // share of the light
+    double slot_s = 1.2;            // from one slot to the next
+    bool stuck = false;             // it counts on and stays where it is
+};
+
+// The cooler of the imaging camera.
+struct SimCoolerSetup {
+    bool fitted = false;
+    double reach_c = 35.0; // below the air, at full power
+    double memory_s = 90.0;
+};
+
 // The star index files that a simulated sky is drawn from, whatever others are installed for solving: the
 // same seed gives the same night on every machine.
 std::vector<std::string> usualSkySeries();
@@ -141,6 +157,8 @@ struct Scenario {
     double flexureRa_arcsec_h = 0.0, flexureDec_arcsec_h = 0.0;
     double guideFocus_um = 0.0; // of the guide sensor from the best focus at the start
     SimFocuserSetup imagingFocuser, guideFocuser;
+    SimWheelSetup wheel;
+    SimCoolerSetup cooler;
     double imagingObstruction = 0.0; // hole in the middle of the aperture, share of its diameter
     double cooling_c_h = 0.0;        // of the air from the rig's temperature at the start
     bool guideColour = false;        // a 2 × 2 colour filter on the guide sensor

@@ -200,11 +200,19 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
     const bool hidden = s.rig.horizon.hides(axis);
     scene.starless = covered || hidden;
     blur(scene, altitude_rad, middle);
-    scene.zero_e =
-        zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) * scene.exposure_s;
+    scene.zero_e = zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) *
+                   scene.exposure_s * night_.passes(setup_.guide);
     const double sky = scene.zero_e * std::pow(10.0, -0.4 * night_.air_.skyMagnitude(middle)) * scale * scale;
-    scene.sky_e = (covered ? 0.0 : hidden ? 0.2 : 1.0) * sky + s.dark_e_s * scene.exposure_s;
+    scene.sky_e = (covered ? 0.0 : hidden ? 0.2 : 1.0) * sky + darkCurrent() * scene.exposure_s;
+    scene.sensor_c = std::round(10.0 * night_.sensor_c(setup_.guide)) / 10.0;
     scene.lamp_adu = night_.air_.lamp_adu_s(middle) * scene.exposure_s * (covered ? 0.1 : 1.0);
+}
+
+// Doubles with every six degrees; a scenario gives it for an uncooled sensor.
+double SimCamera::darkCurrent() const {
+    constexpr double doubling_c = 6.0;
+    return night_.scenario_.dark_e_s *
+           std::exp2((night_.sensor_c(setup_.guide) - night_.sensor_c(true)) / doubling_c);
 }
 
 void SimCamera::blur(Scene& scene, double altitude_rad, Instant at) const {
@@ -235,7 +243,7 @@ FrameInfo SimCamera::infoOf(const Scene& scene) const {
     info.pointing = scene.believed;
     info.camera = setup_.name;
     info.bayer = setup_.colour;
-    info.temperature_c = 5.0;
+    info.temperature_c = scene.sensor_c;
     return info;
 }
 

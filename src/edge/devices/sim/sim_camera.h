@@ -59,6 +59,7 @@ private:
         bool masked = false;
         double sky_e = 0.0; // per pixel, dark current included
         double lamp_adu = 0.0;
+        double sensor_c = 5.0;
         Instant start;
         double exposure_s = 0.0;
         Equatorial believed;
@@ -67,6 +68,7 @@ private:
         std::optional<DefocusStamp> stamp; // how a disc is drawn, for scenes that are
     };
     // Blur, sky, lamp and darkness of a scene whose start and length are known.
+    double darkCurrent() const; // e a second
     void light(Scene& scene, const Vec3& axis, double altitude_rad) const;
     // With `only`, just the stars near those places are worked out, so far beyond where they are searched for
     // (which allows for a few pixels of error).

@@ -1,11 +1,17 @@
 #include "edge/devices/sim/simulated_night.h"
 
 #include "edge/devices/sim/sim_camera.h"
+#include "edge/devices/sim/sim_cooler.h"
 #include "edge/devices/sim/sim_focuser.h"
 #include "edge/devices/sim/sim_mount.h"
+#include "edge/devices/sim/sim_wheel.h"
 #include "edge/devices/solve_by_index.h"
 
 namespace nordstjerna {
+
+namespace {
+constexpr double uncooled_c = 5.0; // of sensors without a cooler, for which a scenario gives the dark current
+}
 
 SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> index)
     : scenario_(std::move(scenario)), index_(std::move(index)), clock_(scenario_.start, scenario_.speed),
@@ -29,6 +35,10 @@ SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> ind
         imagingFocuser_ = std::make_unique<SimFocuser>(*this, scenario_.imagingFocuser);
     if (scenario_.guideFocuser.fitted)
         guideFocuser_ = std::make_unique<SimFocuser>(*this, scenario_.guideFocuser);
+    if (scenario_.wheel.fitted)
+        wheel_ = std::make_unique<SimWheel>(*this, scenario_.wheel);
+    if (scenario_.cooler.fitted)
+        cooler_ = std::make_unique<SimCooler>(*this, scenario_.cooler);
 }
 
 SimulatedNight::~SimulatedNight() = default;
@@ -62,6 +72,8 @@ Devices SimulatedNight::devices() {
     d.imagingCamera = imaging_.get();
     d.imagingFocuser = imagingFocuser_.get();
     d.guideFocuser = guideFocuser_.get();
+    d.wheel = wheel_.get();
+    d.imagingCooler = cooler_.get();
     d.clock = &clock_;
     d.track = trackByCamera(*guide_);
     d.image = imageByCamera(*imaging_);
@@ -162,7 +174,16 @@ double SimulatedNight::defocus_um(bool guide, Instant at) const {
     const double began = guide ? focus_um_
                                : scenario_.imagingFocus_um +
                                      scenario_.imagingFocusDrift_um_h * (at - scenario_.start) / 3600.0;
-    return began + (focuser ? focuser->travelled_um() : 0.0) - bent;
+    const double glass = !guide && wheel_ ? wheel_->offset_um() : 0.0;
+    return began + (focuser ? focuser->travelled_um() : 0.0) - bent - glass;
+}
+
+double SimulatedNight::passes(bool guide) const {
+    return !guide && wheel_ ? wheel_->passes() : 1.0;
+}
+
+double SimulatedNight::sensor_c(bool guide) const {
+    return !guide && cooler_ ? cooler_->sensor_c() : uncooled_c;
 }
 
 double SimulatedNight::trueDefocus_um(CameraRole camera) {

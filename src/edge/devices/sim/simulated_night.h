@@ -17,6 +17,8 @@ namespace nordstjerna {
 class SimCamera;
 class SimMount;
 class SimFocuser;
+class SimWheel;
+class SimCooler;
 
 class SimulatedNight {
 public:
@@ -68,6 +70,8 @@ private:
     friend class SimCamera;
     friend class SimMount;
     friend class SimFocuser;
+    friend class SimWheel;
+    friend class SimCooler;
     // Brings mechanics up to the clock's present. Call with the lock held.
     void catchUp();
     void applyFaults();
@@ -76,6 +80,9 @@ private:
     double temperature_c(Instant at) const;
     // How far a camera stands outwards of its best place. Call with the lock held.
     double defocus_um(bool guide, Instant at) const;
+    // What comes through the filter before that camera, and how warm its sensor is; the same.
+    double passes(bool guide) const;
+    double sensor_c(bool guide) const;
 
     Scenario scenario_;
     std::shared_ptr<StarIndex> index_;
@@ -93,6 +100,8 @@ private:
     std::unique_ptr<SimCamera> imaging_;
     std::unique_ptr<SimFocuser> guideFocuser_; // absent: by hand
     std::unique_ptr<SimFocuser> imagingFocuser_;
+    std::unique_ptr<SimWheel> wheel_; // absent: none, as
+    std::unique_ptr<SimCooler> cooler_;
 };
 
 } // namespace nordstjerna

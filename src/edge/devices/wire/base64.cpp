@@ -23,7 +23,7 @@ constexpr std::array<signed char, 256> values = [] {
 }();
 
 // Two letters for each twelve bits.
-constexpr std::array<std::array<char, 2>, 4096> pairs = [] {
+constexpr std::array<std::array<char, 2>, 4096> digitPairs = [] {
     std::array<std::array<char, 2>, 4096> p{};
     for (size_t i = 0; i < p.size(); ++i)
         p[i] = {letters[i >> 6], letters[i & 63U]};
@@ -38,8 +38,8 @@ std::string toBase64(std::string_view bytes) {
     size_t i = 0;
     for (; i + 3 <= bytes.size(); i += 3, out += 4) {
         const unsigned group = byte(i) << 16 | byte(i + 1) << 8 | byte(i + 2);
-        std::memcpy(out, pairs[group >> 12].data(), 2);
-        std::memcpy(out + 2, pairs[group & 4095U].data(), 2);
+        std::memcpy(out, digitPairs[group >> 12].data(), 2);
+        std::memcpy(out + 2, digitPairs[group & 4095U].data(), 2);
     }
     if (const size_t left = bytes.size() - i; left > 0) {
         const unsigned group = byte(i) << 16 | (left > 1 ? byte(i + 1) << 8 : 0U);

@@ -14,14 +14,14 @@ constexpr double trail_s = 10.0; // so long exposures of a guide camera are
 } // namespace
 
 ServedCamera::ServedCamera(std::string name, Camera& camera, Clock& clock, const CameraSpec& spec,
-                           bool trails)
-    : ServedDevice(std::move(name), wire::cameraBit), camera_(camera), clock_(clock), spec_(spec),
-      trails_(trails), part_{0, 0, spec.width, spec.height} {}
+                           bool trails, Cooler* cooler)
+    : ServedDevice(std::move(name), wire::cameraBit), camera_(camera), cooler_(cooler), clock_(clock),
+      spec_(spec), trails_(trails), part_{0, 0, spec.width, spec.height} {}
 
 std::vector<WireVector> ServedCamera::vectors() {
     WireElement frame;
     frame.name = frame.label = wire::frame;
-    return {
+    std::vector<WireVector> all{
         vector(wire::exposure, WireKind::number, true,
                {numberElement(wire::exposureValue, 1.0, 0.01, most_s)}),
         switches(wire::abortExposure, {"ABORT"}, {}),
@@ -36,6 +36,32 @@ std::vector<WireVector> ServedCamera::vectors() {
             wire::binning, WireKind::number, false,
             {numberElement("HOR_BIN", spec_.bin, 1.0, 4.0), numberElement("VER_BIN", spec_.bin, 1.0, 4.0)}),
         vector(wire::frame, WireKind::blob, false, {frame})};
+    if (cooler_) {
+        const CoolerState s = cooler_->state().value_or(CoolerState{});
+        all.push_back(vector(wire::temperature, WireKind::number, true,
+                             {numberElement(wire::temperatureValue, s.sensor_c, -60.0, 60.0)}));
+        all.push_back(switches(wire::cooler, {wire::coolerOn, wire::coolerOff},
+                               s.on ? wire::coolerOn : wire::coolerOff));
+        all.push_back(
+            vector(wire::coolerPower, WireKind::number, false,
+                   {numberElement(wire::coolerPowerValue, 100.0 * s.power.value_or(0.0), 0.0, 100.0)}));
+    }
+    return all;
+}
+
+void ServedCamera::look() {
+    if (!cooler_)
+        return;
+    const auto s = cooler_->state();
+    if (!s)
+        return server().update(name(), wire::temperature, WireState::alert, {}, s.error().why.english());
+    constexpr double there_c = 0.5;
+    const bool busy = s->on && s->target_c && std::abs(*s->target_c - s->sensor_c) > there_c;
+    server().update(name(), wire::temperature, busy ? WireState::busy : WireState::ok,
+                    {{wire::temperatureValue, s->sensor_c}});
+    server().select(name(), wire::cooler, s->on ? wire::coolerOn : wire::coolerOff, WireState::ok);
+    server().update(name(), wire::coolerPower, WireState::ok,
+                    {{wire::coolerPowerValue, 100.0 * s->power.value_or(0.0)}});
 }
 
 void ServedCamera::setPart(const WireVector& c) {
@@ -106,6 +132,16 @@ void ServedCamera::expose(double exposure_s) {
     });
 }
 
+Expected<void> ServedCamera::cool(const WireVector& c) {
+    if (c.name == wire::cooler)
+        return c.on(wire::coolerOff) ? cooler_->off() : Expected<void>(); // a target switches it on
+    constexpr double most_c = 60.0;
+    const double target_c = c.number(wire::temperatureValue);
+    if (!(std::abs(target_c) <= most_c))
+        return problem(Text::say("The sensor is not taken to that temperature."));
+    return cooler_->hold(target_c);
+}
+
 void ServedCamera::take(const WireVector& c) {
     if (c.name == wire::exposure) {
         expose(c.number(wire::exposureValue));
@@ -114,6 +150,11 @@ void ServedCamera::take(const WireVector& c) {
         server().select(name(), c.name, {}, WireState::ok);
     } else if (c.name == wire::part) {
         setPart(c);
+    } else if (cooler_ && (c.name == wire::temperature || c.name == wire::cooler)) {
+        const auto done = cool(c);
+        if (!done)
+            return server().update(name(), c.name, WireState::alert, {}, done.error().briefly().english());
+        look();
     }
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/rig/rig.h"
 #include "edge/devices/camera.h"
+#include "edge/devices/cooler.h"
 #include "edge/devices/wire/served_device.h"
 
 namespace nordstjerna {
@@ -10,11 +11,13 @@ namespace nordstjerna {
 class ServedCamera final : public ServedDevice {
 public:
     // trails: long exposures record what the mount does meanwhile.
-    ServedCamera(std::string name, Camera& camera, Clock& clock, const CameraSpec& spec, bool trails);
+    ServedCamera(std::string name, Camera& camera, Clock& clock, const CameraSpec& spec, bool trails,
+                 Cooler* cooler = nullptr);
 
 protected:
     std::vector<WireVector> vectors() override;
     void take(const WireVector& command) override;
+    void look() override;
 
 private:
     struct Part {
@@ -22,7 +25,9 @@ private:
     };
     void expose(double exposure_s);
     void setPart(const WireVector& command);
+    Expected<void> cool(const WireVector& command);
     Camera& camera_;
+    Cooler* cooler_; // absent: none
     Clock& clock_;
     CameraSpec spec_;
     bool trails_;

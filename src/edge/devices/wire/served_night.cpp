@@ -4,6 +4,7 @@
 #include "edge/devices/wire/served_clock.h"
 #include "edge/devices/wire/served_focuser.h"
 #include "edge/devices/wire/served_mount.h"
+#include "edge/devices/wire/served_wheel.h"
 
 namespace nordstjerna {
 
@@ -43,11 +44,13 @@ ServedNight::ServedNight(const Devices& devices, const Rig& rig, std::function<d
             std::make_unique<ServedCamera>(guideName, *devices.guideCamera, clock_, rig.guideCamera, true));
     if (devices.imagingCamera)
         all_.push_back(std::make_unique<ServedCamera>(imagingName, *devices.imagingCamera, clock_,
-                                                      rig.imagingCamera, false));
+                                                      rig.imagingCamera, false, devices.imagingCooler));
     if (devices.guideFocuser)
         all_.push_back(std::make_unique<ServedFocuser>(guideFocuserName, *devices.guideFocuser));
     if (devices.imagingFocuser)
         all_.push_back(std::make_unique<ServedFocuser>(imagingFocuserName, *devices.imagingFocuser));
+    if (devices.wheel)
+        all_.push_back(std::make_unique<ServedWheel>(wheelName, *devices.wheel));
     server_ = std::make_unique<WireServer>(std::move(listener), [this](const WireMessage& m) { command(m); });
     for (const auto& device : all_)
         device->offer(*server_);

@@ -26,6 +26,7 @@ public:
     static constexpr const char* imagingName = "Night Imaging Camera";
     static constexpr const char* guideFocuserName = "Night Guide Focuser";
     static constexpr const char* imagingFocuserName = "Night Imaging Focuser";
+    static constexpr const char* wheelName = "Night Filter Wheel";
 
 private:
     void command(const WireMessage& message);

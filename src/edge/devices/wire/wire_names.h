@@ -27,6 +27,18 @@ inline constexpr const char* part = "CCD_FRAME"; // unbinned pixels
 inline constexpr const char* binning = "CCD_BINNING";
 inline constexpr const char* frame = "CCD1"; // the BLOB
 
+inline constexpr const char* temperature = "CCD_TEMPERATURE"; // °C of the sensor; set: the target
+inline constexpr const char* temperatureValue = "CCD_TEMPERATURE_VALUE";
+inline constexpr const char* cooler = "CCD_COOLER";
+inline constexpr const char* coolerOn = "COOLER_ON";
+inline constexpr const char* coolerOff = "COOLER_OFF";
+inline constexpr const char* coolerPower = "CCD_COOLER_POWER"; // %
+inline constexpr const char* coolerPowerValue = "CCD_COOLER_VALUE";
+
+inline constexpr const char* filterSlot = "FILTER_SLOT"; // from 1
+inline constexpr const char* filterSlotValue = "FILTER_SLOT_VALUE";
+inline constexpr const char* filterNames = "FILTER_NAME"; // one element a slot, in their order
+
 inline constexpr const char* focusPlace = "ABS_FOCUS_POSITION";
 inline constexpr const char* focusSteps = "FOCUS_ABSOLUTE_POSITION";
 inline constexpr const char* focusBy = "REL_FOCUS_POSITION";

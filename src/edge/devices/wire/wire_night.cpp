@@ -45,6 +45,10 @@ WireNight::WireNight(const WireAddress& server, WireRoles roles, const Rig& rig,
          {std::pair(roles.guideFocuser, &guideFocuser_), std::pair(roles.imagingFocuser, &imagingFocuser_)})
         if (!role.empty())
             *focuser = std::make_unique<WireFocuser>(link_, role);
+    if (!roles.wheel.empty())
+        wheel_ = std::make_unique<WireWheel>(link_, roles.wheel);
+    if (imaging_)
+        cooler_ = std::make_unique<WireCooler>(link_, roles.imagingCamera);
     // One after the other, so that the first use of a camera does not wait for its driver.
     guide_.greet();
     if (imaging_)
@@ -52,6 +56,8 @@ WireNight::WireNight(const WireAddress& server, WireRoles roles, const Rig& rig,
     for (const auto& focuser : {guideFocuser_.get(), imagingFocuser_.get()})
         if (focuser)
             focuser->greet();
+    if (wheel_)
+        wheel_->greet();
 }
 
 Devices WireNight::devices() {
@@ -61,6 +67,8 @@ Devices WireNight::devices() {
     d.imagingCamera = imaging_.get();
     d.guideFocuser = guideFocuser_.get();
     d.imagingFocuser = imagingFocuser_.get();
+    d.wheel = wheel_.get();
+    d.imagingCooler = cooler_.get();
     d.clock = &clock_;
     d.track = trackByCamera(guide_);
     if (imaging_)

@@ -6,9 +6,11 @@
 #include "edge/devices/devices.h"
 #include "edge/devices/paced_clock.h"
 #include "edge/devices/wire/wire_camera.h"
+#include "edge/devices/wire/wire_cooler.h"
 #include "edge/devices/wire/wire_focuser.h"
 #include "edge/devices/wire/wire_mount.h"
 #include "edge/devices/wire/wire_roles.h"
+#include "edge/devices/wire/wire_wheel.h"
 #include "edge/platesolve/star_index.h"
 
 namespace nordstjerna {
@@ -35,6 +37,8 @@ private:
     WireCamera guide_;
     std::unique_ptr<WireCamera> imaging_;
     std::unique_ptr<WireFocuser> guideFocuser_, imagingFocuser_;
+    std::unique_ptr<WireWheel> wheel_;
+    std::unique_ptr<WireCooler> cooler_;
 };
 
 } // namespace nordstjerna

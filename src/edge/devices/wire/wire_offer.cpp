@@ -23,7 +23,7 @@ constexpr RoleSign roleSigns[] = {{WireRole::mount, wire::mountBit, wire::coordi
                                   {WireRole::camera, wire::cameraBit, wire::exposure},
                                   {WireRole::guidePort, wire::guidePortBit, wire::pulseWestEast},
                                   {WireRole::focuser, wire::focuserBit, wire::focusBy},
-                                  {WireRole::wheel, wire::wheelBit, "FILTER_SLOT"},
+                                  {WireRole::wheel, wire::wheelBit, wire::filterSlot},
                                   {WireRole::rotator, wire::rotatorBit, "ABS_ROTATOR_ANGLE"}};
 
 struct AbilitySign {
@@ -35,7 +35,7 @@ constexpr AbilitySign abilitySigns[] = {
     {WireAbility::ownRates, wire::trackRate},     {WireAbility::pulses, wire::pulseWestEast},
     {WireAbility::tellsPierSide, wire::pierSide}, {WireAbility::parks, wire::park},
     {WireAbility::findsHome, "TELESCOPE_HOME"},   {WireAbility::bins, wire::binning},
-    {WireAbility::subframes, wire::part},         {WireAbility::cools, "CCD_COOLER"},
+    {WireAbility::subframes, wire::part},         {WireAbility::cools, wire::cooler},
     {WireAbility::setsGain, "CCD_GAIN"},          {WireAbility::absolute, wire::focusPlace},
     {WireAbility::tellsHeat, wire::focusHeat}};
 
@@ -73,7 +73,7 @@ WireOffer offerOf(const std::string& device, const Vectors& vectors) {
         o.guideRateRa = rate->number("GUIDE_RATE_WE");
         o.guideRateDec = rate->number("GUIDE_RATE_NS");
     }
-    if (const WireVector* names = in(vectors, "FILTER_NAME"))
+    if (const WireVector* names = in(vectors, wire::filterNames))
         for (const WireElement& e : names->elements)
             o.filters.push_back(e.text);
     return o;

@@ -258,7 +258,9 @@ WireParser::WireParser(std::function<void(WireMessage&&)> take, WireLimits limit
     expat_->limits = limits;
     expat_->parser = XML_ParserCreate("ISO-8859-1");
     // A message is taken as soon as it is whole; how much may be looked at twice is limited below.
+#ifdef EXPAT_DEFERS
     XML_SetReparseDeferralEnabled(expat_->parser, XML_FALSE);
+#endif
     XML_SetUserData(expat_->parser, expat_.get());
     XML_SetElementHandler(
         expat_->parser,

@@ -12,6 +12,7 @@ struct WireRoles {
     std::string imagingCamera;
     std::string guideFocuser;
     std::string imagingFocuser;
+    std::string wheel;     // before the imaging camera
     std::string guidePort; // a camera that carries the guide pulses in place of the mount
 
     bool operator==(const WireRoles&) const = default;

@@ -1,0 +1,110 @@
+#include "core/procedure/filter_change.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nordstjerna {
+
+std::optional<Step> FilterChange::end(std::optional<Problem> failure) {
+    failure_ = std::move(failure);
+    phase_ = Phase::ended;
+    return std::nullopt;
+}
+
+Step FilterChange::advance(const Event& event) {
+    if (auto next = step(event))
+        return *next;
+    return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
+}
+
+Step FilterChange::askPerson() const {
+    constexpr double glance_s = 1.0;
+    return WaitStep{glance_s, Text::say("you to put in the filter %1, then press Go on").arg(setup_.to)};
+}
+
+// Only the slot that the wheel names counts; a slow one is asked again.
+std::optional<Step> FilterChange::turned(const WheelState& state) {
+    constexpr int mostLooks = 30;
+    const auto at = std::find(setup_.filters.begin(), setup_.filters.end(), setup_.to);
+    const auto slot = static_cast<int>(at - setup_.filters.begin());
+    if (state.slot == slot)
+        return focus();
+    if (++looks_ < mostLooks)
+        return FilterStep{};
+    return end(
+        Problem{Text::say("The filter wheel did not turn to %1.").arg(setup_.to),
+                Text::say("It was sent to slot %1 and reports slot %2.").arg(slot + 1).arg(state.slot + 1),
+                Text::say("Check its cable and whether a filter jams it; then start again.")});
+}
+
+std::optional<Step> FilterChange::focus() {
+    if (!setup_.by_steps || std::abs(*setup_.by_steps) < 0.5)
+        return end();
+    phase_ = Phase::asking;
+    return FocuserStep{CameraRole::imaging, std::nullopt};
+}
+
+std::optional<Step> FilterChange::step(const Event& event) {
+    if (const auto* failed = std::get_if<StepFailed>(&event.what))
+        return end(failed->problem);
+    if (std::holds_alternative<StopAsked>(event.what))
+        return end();
+    switch (phase_) {
+    case Phase::start: {
+        const auto at = std::find(setup_.filters.begin(), setup_.filters.end(), setup_.to);
+        if (at == setup_.filters.end())
+            return end(Problem{Text::say("There is no filter %1.").arg(setup_.to),
+                               Text::say("The rig does not name it."),
+                               Text::say("Correct the filters at Rig.")});
+        if (!setup_.wheel) {
+            phase_ = Phase::byHand;
+            return askPerson();
+        }
+        phase_ = Phase::turning;
+        return FilterStep{static_cast<int>(at - setup_.filters.begin())};
+    }
+    case Phase::turning:
+        if (const auto* answer = std::get_if<FilterAnswered>(&event.what)) {
+            if (auto next = turned(answer->state); !next || !std::holds_alternative<FilterStep>(*next))
+                return next;
+            return WaitStep{1.0, Text::say("the filter wheel to turn")};
+        }
+        return FilterStep{};
+    case Phase::byHand:
+        return goOn_ ? focus() : std::optional<Step>(askPerson());
+    case Phase::asking: {
+        const double here = std::get<FocuserAnswered>(event.what).state.steps;
+        move_.emplace(CameraRole::imaging, std::round(here + *setup_.by_steps), setup_.takeUp_steps);
+        phase_ = Phase::moving;
+        [[fallthrough]];
+    }
+    case Phase::moving: {
+        const Step next = move_->next(event);
+        if (const auto* fail = std::get_if<FailStep>(&next))
+            return end(fail->problem);
+        if (std::holds_alternative<DoneStep>(next))
+            return end();
+        return next;
+    }
+    case Phase::ended:
+        break;
+    }
+    return std::nullopt;
+}
+
+Progress FilterChange::progress() const {
+    using State = ProgressStep::State;
+    Progress p;
+    const bool focusing = phase_ == Phase::asking || phase_ == Phase::moving;
+    p.steps = {{Text::say("Filter %1").arg(setup_.to),
+                focusing || phase_ == Phase::ended ? State::done : State::running}};
+    if (setup_.by_steps)
+        p.steps.push_back({Text::say("Focus"), focusing                 ? State::running
+                                               : phase_ == Phase::ended ? State::done
+                                                                        : State::ahead});
+    p.fraction = -1.0;
+    p.waitingFor = focusing ? Text::say("the focuser") : Text::say("the filter %1").arg(setup_.to);
+    return p;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,102 @@
+#include "core/procedure/filter_focusing.h"
+
+#include <algorithm>
+
+namespace nordstjerna {
+
+FilterFocusing::FilterFocusing(FilterFocusingSetup setup) : setup_(std::move(setup)) {
+    setup_.run.camera = CameraRole::imaging;
+    setup_.run.endAtBest = true;
+    order_ = setup_.through;
+    if (order_.size() > 1)
+        order_.push_back(order_.front());
+}
+
+void FilterFocusing::goOn() {
+    if (changing_)
+        changing_->goOn();
+}
+
+Step FilterFocusing::change(const Event& event) {
+    if (at_ >= order_.size())
+        return DoneStep{};
+    const FocuserSpec& focuser = setup_.run.rig.imagingFocuser;
+    FilterChangeSetup c;
+    c.filters = setup_.run.rig.filters;
+    c.to = order_[at_];
+    c.wheel = setup_.wheel;
+    c.takeUp_steps = takeUp_steps(focuser);
+    const FilterOffsets offsets = filterOffsets(setup_.known, usualHeat_steps_c(focuser.step_um));
+    if (const auto by = offsets.between(filter_, c.to))
+        c.by_steps = by->value;
+    changing_.emplace(c);
+    Event begin = event;
+    begin.what = Started{};
+    return changed(begin);
+}
+
+Step FilterFocusing::changed(const Event& event) {
+    if (const auto step = changing_->step(event))
+        return *step;
+    if (changing_->failure())
+        return FailStep{*changing_->failure()};
+    filter_ = changing_->to();
+    changing_.reset();
+    run_.emplace(setup_.run);
+    Event begin = event;
+    begin.what = Started{};
+    return focus(begin);
+}
+
+Step FilterFocusing::focus(const Event& event) {
+    const Step next = run_->next(event);
+    if (!std::holds_alternative<DoneStep>(next))
+        return next;
+    if (!run_->result()) // stopped
+        return DoneStep{};
+    const FocusResult& r = *run_->result();
+    found_.push_back({filter_, event.now, r});
+    setup_.known.push_back({event.now, r.curve.best_steps, r.temperature_c, filter_});
+    keepPlay(r, setup_.run.rig.imagingFocuser);
+    setup_.run.measurePlay = false;
+    run_.reset();
+    ++at_;
+    return change(event);
+}
+
+Step FilterFocusing::advance(const Event& event) {
+    if (run_)
+        return focus(event);
+    if (const auto end = brokenOff(event); end && !changing_)
+        return *end;
+    if (std::holds_alternative<StopAsked>(event.what))
+        return DoneStep{};
+    if (changing_)
+        return changed(event);
+    if (setup_.wheel && filter_.empty()) {
+        const auto* answer = std::get_if<FilterAnswered>(&event.what);
+        if (!answer)
+            return FilterStep{};
+        const auto slot = static_cast<size_t>(std::max(answer->state.slot, 0));
+        if (slot < setup_.run.rig.filters.size())
+            filter_ = setup_.run.rig.filters[slot];
+    }
+    return change(event);
+}
+
+Progress FilterFocusing::progress() const {
+    using State = ProgressStep::State;
+    Progress p;
+    for (size_t i = 0; i < order_.size(); ++i)
+        p.steps.push_back({Text(order_[i]), i < at_    ? State::done
+                                            : i == at_ ? State::running
+                                                       : State::ahead});
+    if (run_)
+        p.waitingFor = run_->progress().waitingFor;
+    else if (changing_)
+        p.waitingFor = changing_->progress().waitingFor;
+    p.fraction = order_.empty() ? 1.0 : static_cast<double>(at_) / static_cast<double>(order_.size());
+    return p;
+}
+
+} // namespace nordstjerna

@@ -1,0 +1,21 @@
+// A filter wheel behind a device server.
+#pragma once
+
+#include "edge/devices/filter_wheel.h"
+#include "edge/devices/wire/wire_device.h"
+
+namespace nordstjerna {
+
+class WireWheel final : public FilterWheel {
+public:
+    WireWheel(WireLink& link, const std::string& device) : wheel_(link, device, Text::say("filter wheel")) {}
+    void greet() const { wheel_.greet(); }
+
+    Expected<WheelState> state() const override;
+    Expected<void> moveTo(int slot, const StopFlag& halt) override;
+
+private:
+    WireDevice wheel_;
+};
+
+} // namespace nordstjerna
