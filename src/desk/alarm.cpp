@@ -15,6 +15,8 @@ bool callsAPerson(ProblemCause cause) {
     case ProblemCause::halt:
     case ProblemCause::link:
     case ProblemCause::limits:
+    case ProblemCause::dew:
+    case ProblemCause::waits:
     case ProblemCause::asleep:
     case ProblemCause::power:
     case ProblemCause::run:

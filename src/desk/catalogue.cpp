@@ -8,8 +8,8 @@ namespace {
 const Expected<ObjectCatalogue>& shipped() {
     static const Expected<ObjectCatalogue> read = [] {
         QFile file(":/catalogues/objects.tsv");
-        const QByteArray table = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
-        return ObjectCatalogue::parse({table.constData(), static_cast<size_t>(table.size())});
+        const QByteArray lines = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+        return ObjectCatalogue::parse({lines.constData(), static_cast<size_t>(lines.size())});
     }();
     return read;
 }

@@ -21,6 +21,7 @@
 #include "desk/action_search.h"
 #include "desk/alarm.h"
 #include "desk/alarm_bar.h"
+#include "desk/announcer.h"
 #include "desk/awake.h"
 #include "desk/big_figure.h"
 #include "desk/deck.h"
@@ -123,6 +124,7 @@ MainWindow::MainWindow(BegunEvening begun)
     if (begun.pace)
         deck_->showDevices(devices_.server ? qs(devices_.address.text()) : QString(), begun.pace);
     setCentralWidget(frame);
+    announcer_ = new Announcer(this);
 
     for (Station* s : stations_) {
         bench_->add(s);
@@ -147,7 +149,10 @@ MainWindow::MainWindow(BegunEvening begun)
     connect(&e.procedures(), &ProcedureHost::busyChanged, this, [this] {
         deck_->refresh();
         rail_->retell();
+        announcer_->heedWork(session_->procedures().busyWith());
     });
+    connect(&e.mount(), &MountDesk::announced, announcer_, &Announcer::say);
+    connect(&e.procedures(), &ProcedureHost::announced, announcer_, &Announcer::say);
     connect(deck_->haltButton(), &QPushButton::clicked, &e.mount(), &MountDesk::halt);
     connect(timer_, &QTimer::timeout, this, [this] {
         deck_->refresh();
@@ -458,7 +463,11 @@ Station* MainWindow::station(StationId id) const {
 
 void MainWindow::refreshFindings() {
     rail_->retell();
-    findings_->show(station(current_)->findings(), session_->problems().all());
+    const auto findings = station(current_)->findings();
+    const auto problems = session_->problems().all();
+    findings_->show(findings, problems);
+    announcer_->heedProblems(problems);
+    announcer_->heedFindings(findings);
 }
 
 void MainWindow::perform(const Action& action) {

@@ -15,6 +15,7 @@ class QVBoxLayout;
 namespace nordstjerna {
 
 class Alarm;
+class Announcer;
 class Awake;
 class BenchStack;
 class Deck;
@@ -94,6 +95,7 @@ private:
     Departure* departure_;
     Awake* awake_;
     Alarm* alarm_ = nullptr;
+    Announcer* announcer_;             // to screen readers
     bool left_ = false;                // nothing keeps the program any more
     std::optional<StartWishes> again_; // another window is to follow
 };

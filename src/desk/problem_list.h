@@ -19,6 +19,8 @@ enum class ProblemCause {
     link,    // the mount has been silent for a while
     limits,  // tracking ends soon, or was ended
     dispute, // about the meridian
+    dew,     // settles on the optics
+    waits,   // a series, for a person
     asleep,  // the computer was
     power,   // a battery runs out
     awake,   // the desktop does not keep the computer awake

@@ -31,11 +31,11 @@ private slots:
 };
 
 namespace {
-const Instant evening = *parseInstant("2026-10-14T20:00:00");
+const Instant firstEvening = *parseInstant("2026-10-14T20:00:00");
 
 FocusedOnce run(const std::string& filter, double after_min, double steps, double sigma,
                 std::optional<double> temperature_c = std::nullopt) {
-    return {evening + 60.0 * after_min, {steps, sigma}, temperature_c, filter};
+    return {firstEvening + 60.0 * after_min, {steps, sigma}, temperature_c, filter};
 }
 
 // A sensor that follows its target at most 12 °C a minute and reaches so far below the air.
@@ -215,9 +215,9 @@ void FiltersTest::aPlanChangesFilters() {
     s.ends.frames = 9;
     s.dither.every = 0;
     s.changing_s = 20.0;
-    const auto rules = SeriesRules::from(s, evening);
+    const auto rules = SeriesRules::from(s, firstEvening);
     QVERIFY2(rules.has_value(), rules ? "" : rules.error().text().c_str());
-    const SeriesPlan plan = planSeries(s, *rules, evening, false, 0, true);
+    const SeriesPlan plan = planSeries(s, *rules, firstEvening, false, 0, true);
     QCOMPARE(plan.frames, 9);
     QCOMPARE(plan.exposed_s, 6 * 180.0 + 3 * 60.0);
     int changes = 0;
@@ -227,11 +227,11 @@ void FiltersTest::aPlanChangesFilters() {
     // Time that is left for a short frame is used by it alone.
     SeriesSetup shorter = s;
     shorter.ends.frames = 0;
-    shorter.ends.at = evening + 100.0;
+    shorter.ends.at = firstEvening + 100.0;
     shorter.turns = {{"R", 1, 60.0}};
-    const auto soon = SeriesRules::from(shorter, evening);
+    const auto soon = SeriesRules::from(shorter, firstEvening);
     QVERIFY(soon.has_value());
-    QCOMPARE(planSeries(shorter, *soon, evening, false, 0, true).frames, 1);
+    QCOMPARE(planSeries(shorter, *soon, firstEvening, false, 0, true).frames, 1);
 }
 
 void FiltersTest::senselessTurnsAreRefused() {

@@ -4,6 +4,7 @@
 
 #include "core/base/random.h"
 #include "core/rig/scales.h"
+#include "core/sky/air_mass.h"
 #include "core/sky/almanac.h"
 #include "core/sky/horizon.h"
 #include "core/sky/observed_frame.h"
@@ -33,7 +34,22 @@ private slots:
     void nightOnTheSkerry();
     void sunThroughTheDay();
     void nightThatNeverComes();
+    void airMassDownToTheHorizon();
 };
+
+void SkyTest::airMassDownToTheHorizon() {
+    // High up the air is as good as plane: 1 / sin h, to a thousandth (spherical astronomy).
+    for (double h = 90.0; h >= 40.0; h -= 5.0)
+        QVERIFY(std::abs(airMass(Angle::fromDeg(h)) * std::sin(Angle::fromDeg(h).rad()) - 1.0) < 2e-3);
+    // Through a shell of 8.4 km, the height of a homogeneous air, round an Earth of 6371 km.
+    for (double h : {30.0, 20.0, 10.0, 5.0}) {
+        const double s = std::sin(Angle::fromDeg(h).rad()), r = 6371.0 / 8.4;
+        const double shell = std::sqrt(r * r * s * s + 2.0 * r + 1.0) - r * s;
+        QVERIFY2(std::abs(airMass(Angle::fromDeg(h)) / shell - 1.0) < 0.04, qPrintable(QString::number(h)));
+    }
+    QVERIFY(std::abs(airMass(Angle::fromDeg(0.0)) - 38.0) < 0.2); // Kasten and Young 1989
+    QCOMPARE(airMass(Angle::fromDeg(-5.0)), airMass(Angle::fromDeg(0.0)));
+}
 
 void SkyTest::instantsReadAndPrint() {
     const auto t = parseInstant("2026-10-14T19:05:12.345");

@@ -14,6 +14,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "desk/alarm.h"
 #include "desk/main_window.h"
 #include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
@@ -21,6 +22,7 @@
 #include "desk/stations/expose/plan_card.h"
 #include "desk/stations/review/review_station.h"
 #include "desk/theme.h"
+#include "desk/widgets/choice_tiles.h"
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
 #include "edge/devices/sim/simulated_night.h"
@@ -45,6 +47,8 @@ private slots:
     void initTestCase();
     void init();
     void cleanup() { window_.reset(); }
+    void filtersTakeTurns();
+    void filtersByHand();
     void planFollowsTheFields();
     void planComesBackAtTheNextStart();
     void beginAndEndByTheClock();
@@ -153,6 +157,92 @@ void ExposeTest::needsRates() {
     QVERIFY(!expose()->primary()->isEnabled());
 }
 
+void ExposeTest::filtersTakeTurns() {
+    auto* tile = expose()->findChild<ChoiceTile*>("plan-filters");
+    QVERIFY(tile && tile->isVisible());
+    QCOMPARE(tile->summary(), QString("none in turn"));
+    auto* frames = expose()->findChild<QDoubleSpinBox*>("filter-frames-L");
+    QVERIFY(frames && !frames->isVisible());
+    QTest::mouseClick(tile, Qt::LeftButton);
+    QVERIFY(frames->isVisible());
+    set("filter-frames-L", 2.0);
+    set("filter-frames-R", 1.0);
+    set("filter-exposure-R", 60.0);
+    set("series-frames", 7.0);
+    QCOMPARE(tile->summary(), QString("2 L, 1 R"));
+    QVERIFY2(plan().startsWith("7 frames of NGC 891 (L 5, R 2)"), qPrintable(plan()));
+    // The plan goes with the optics, filter by filter.
+    const auto kept = window_->session().evening().seriesPlan(window_->session().rigs().rig().opticsId);
+    QCOMPARE(kept.at("filter-frames-L"), 2.0);
+    QCOMPARE(kept.at("filter-exposure-R"), 60.0);
+    // A filter that the rig does not have any more has no turn.
+    const Rig before = window_->session().rigs().rig();
+    Rig other = before;
+    other.filters = {"L", "G"};
+    window_->session().rigs().set(other);
+    QCOMPARE(tile->summary(), QString("2 L"));
+    other.filters.clear();
+    window_->session().rigs().set(other);
+    QVERIFY(!tile->isVisible());
+    QVERIFY2(plan().startsWith("7 frames of NGC 891,"), qPrintable(plan()));
+    window_->session().rigs().set(before);
+    QCOMPARE(tile->summary(), QString("2 L, 1 R"));
+    for (const char* name : {"filter-frames-L", "filter-frames-R", "series-frames"})
+        set(name, 0.0);
+    // The cooler is asked for nothing before a temperature is chosen.
+    QTest::mouseClick(expose()->findChild<ChoiceTile*>("plan-frames"), Qt::LeftButton);
+    auto* now = expose()->findChild<QPushButton*>("cool-now");
+    QTRY_VERIFY(now->isVisible());
+    QVERIFY(!now->isEnabled());
+    set("cool-to", -10.0);
+    QVERIFY(now->isEnabled());
+    QTest::mouseClick(now, Qt::LeftButton);
+    QCOMPARE(window_->session().cameraDesk().cooler().goal_c, std::optional(-10.0));
+    QTRY_COMPARE(now->text(), QString("Warm it up now"));
+    QTest::mouseClick(now, Qt::LeftButton);
+    QVERIFY(!window_->session().cameraDesk().cooler().goal_c);
+    set("cool-to", -61.0);
+}
+
+// Without a wheel a person changes them: the series waits, calls, and goes on when it is told to.
+void ExposeTest::filtersByHand() {
+    Scenario s = smallFrames();
+    s.wheel = {};
+    window_.reset();
+    window_ = std::make_unique<MainWindow>(
+        beginSimulated(s, sharedIndex(), std::filesystem::path(data_->path().toStdString())));
+    window_->show();
+    window_->showStation(StationId::expose);
+    letTimePass("2026-10-14T20:30:00");
+    expose()->findChild<QCheckBox*>("series-guided")->setChecked(false);
+    for (const auto& [field, value] : {std::pair("series-exposure", 20.0), std::pair("series-frames", 2.0),
+                                       std::pair("filter-frames-R", 1.0), std::pair("filter-frames-G", 1.0)})
+        set(field, value);
+    QVERIFY2(plan().contains("(R 1, G 1)"), qPrintable(plan()));
+    QVERIFY(waitFor([this] { return expose()->primary()->isEnabled(); }));
+    QTest::mouseClick(expose()->primary(), Qt::LeftButton);
+    for (const char* filter : {"R", "G"}) {
+        const bool asked =
+            waitFor([&] { return panelText().contains(QString("put in the filter %1").arg(filter)); });
+        QVERIFY2(asked, qPrintable(panelText()));
+        QVERIFY(panelText().contains("The series waits for you"));
+        QVERIFY(window_->alarm()->calling().has_value());
+        QVERIFY(button("Go on"));
+        QTest::mouseClick(button("Go on"), Qt::LeftButton);
+        QVERIFY(waitFor([this] { return !panelText().contains("The series waits for you"); }));
+    }
+    QVERIFY(waitIdle());
+    QVERIFY(waitFor([this] { return allSaved(); }));
+    QCOMPARE(expose()->frames().size(), size_t(2));
+    QCOMPARE(expose()->frames()[0].filter, std::string("R"));
+    QCOMPARE(expose()->frames()[1].filter, std::string("G"));
+    // Its name and its header say so.
+    const std::string file = expose()->frames()[1].file;
+    QVERIFY2(file.find("_G_20s_002.fits") != std::string::npos, file.c_str());
+    QCOMPARE(readFitsKeys(file, {"FILTER"}).at("FILTER"), std::string("G"));
+    QVERIFY(readFits(file)->info.temperature_c.has_value());
+}
+
 void ExposeTest::planFollowsTheFields() {
     set("series-exposure", 300.0);
     const auto framesOf = [this] { return plan().section(' ', 0, 0).toInt(); };
@@ -198,6 +288,7 @@ void ExposeTest::planComesBackAtTheNextStart() {
 }
 
 void ExposeTest::beginAndEndByTheClock() {
+    expose()->findChild<QAbstractButton*>("plan-when")->click();
     auto* begins = expose()->findChild<QComboBox*>("series-begins");
     auto* clock = expose()->findChild<QTimeEdit*>("series-begins-at");
     QVERIFY(!clock->isVisible());
@@ -233,6 +324,7 @@ void ExposeTest::beginAndEndByTheClock() {
         beginSimulated(seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
     window_->show();
     window_->showStation(StationId::expose);
+    expose()->findChild<QAbstractButton*>("plan-when")->click();
     QCOMPARE(expose()->findChild<QTimeEdit*>("series-begins-at")->time(), QTime(22, 30));
     QVERIFY(expose()->findChild<QTimeEdit*>("series-begins-at")->isVisible());
     QCOMPARE(expose()->findChild<QDoubleSpinBox*>("series-up")->value(), 50.0);

@@ -51,7 +51,7 @@ QString PseudoLanguage::translate(const char* context, const char* source, const
 QStringList PseudoLanguage::foreignIn(const QString& text, const QSet<QString>& same) {
     static const QRegularExpression word("[A-Za-z]{3,}");
     // Rich text, names of tables and folders.
-    static const QRegularExpression marks("<[^>]*>|&[a-z]+;|\\S+\\.ecsv|(?<!\\S)/\\S+");
+    static const QRegularExpression marks("<[^>]*>|&[a-z]+;|\\S+\\.ecsv|(?<!\\S)runs/\\S*|(?<!\\S)/\\S+");
     const QString plain = QString(text).replace(marks, " ");
     const auto begins = [&](const QString& w) {
         return std::any_of(same.begin(), same.end(), [&](const QString& s) { return s.startsWith(w); });

@@ -14,6 +14,7 @@
 
 #include "core/procedure/bright_star.h"
 #include "core/sky/observed_frame.h"
+#include "desk/announcer.h"
 #include "desk/catalogue.h"
 #include "desk/deck.h"
 #include "desk/main_window.h"
@@ -46,6 +47,7 @@ private slots:
     void fitsTheScreen();
     void everyFieldHasAName();
     void everythingIsNamed();
+    void whatHappensIsAnnounced();
     void picturesByTheKeyboard();
     void stationsByTheKeyboardAlone();
     void commandsWorkInTextFields();
@@ -172,6 +174,40 @@ void ScreenTest::everythingIsNamed() {
         qWarning("%s", qPrintable(w));
     QVERIFY(wrong.isEmpty());
     QVERIFY2(pictures > 10, qPrintable(QString::number(pictures)));
+}
+
+void ScreenTest::whatHappensIsAnnounced() {
+    QStringList told;
+    auto* announcer = window_->findChild<Announcer*>();
+    connect(announcer, &Announcer::said, this, [&](const QString& words) {
+        // What is said is the name that a reader finds there.
+        QCOMPARE(QAccessible::queryAccessibleInterface(announcer)->text(QAccessible::Name), words);
+        told << words;
+    });
+    Session& session = window_->session();
+    session.problems().report(ProblemCause::darks, {Text::say("A dark frame cannot be read."), "", ""});
+    session.problems().report(ProblemCause::darks, {Text::say("A dark frame cannot be read."), "", ""});
+    QCOMPARE(told, QStringList{"Problem: A dark frame cannot be read."}); // once
+    session.problems().solved(ProblemCause::darks);
+    // A slip in the rig is a finding that asks for something; the same figures again are no news.
+    window_->showStation(StationId::rig);
+    told.clear();
+    Rig rig = session.rigs().rig();
+    rig.guideOptics.focal_mm = 60.0; // the aperture in its place
+    session.rigs().set(rig);
+    QTRY_VERIFY(!told.isEmpty());
+    QVERIFY2(told.front().startsWith("Finding: ") && told.front().contains("focal"),
+             qPrintable(told.join('|')));
+    const auto count = told.size();
+    window_->showStation(StationId::focus);
+    session.rigs().set(rig);
+    QCOMPARE(told.size(), count);
+    // The beginning and the end of what runs.
+    told.clear();
+    QTest::mouseClick(window_->station(StationId::focus)->primary(), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(told.contains("Focus frames has begun."), 20000);
+    QTest::mouseClick(window_->station(StationId::focus)->primary(), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(told.contains("Focus frames is over."), 20000);
 }
 
 void ScreenTest::picturesByTheKeyboard() {

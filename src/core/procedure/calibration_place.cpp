@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/sky/air_mass.h"
 #include "core/sky/local_place.h"
 
 namespace nordstjerna {
@@ -14,9 +15,9 @@ constexpr double margin_deg = 4.0;
 } // namespace
 
 double calibrationCost(const Site& site, const HourAngleDec& place) {
-    const double altitude = altAzFrom(directionOf(site, place)).altitude.deg();
-    const auto airMass = [](double deg) { return 1.0 / sin(Angle::fromDeg(std::max(deg, 3.0))); };
-    const double air = std::pow(std::max(1.0, airMass(altitude) / airMass(highEnough_deg)), 0.6);
+    const Angle altitude = altAzFrom(directionOf(site, place)).altitude;
+    const double air =
+        std::pow(std::max(1.0, airMass(altitude) / airMass(Angle::fromDeg(highEnough_deg))), 0.6);
     return air / std::max(0.05, cos(place.dec));
 }
 

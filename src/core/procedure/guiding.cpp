@@ -8,6 +8,8 @@
 #include "core/guide/controllers.h"
 #include "core/procedure/run_meta.h"
 #include "core/rates/reuse.h"
+#include "core/sky/air_mass.h"
+#include "core/sky/local_place.h"
 
 namespace nordstjerna {
 
@@ -28,8 +30,10 @@ void Guiding::setController(const ControllerSettings& settings) {
 }
 
 void Guiding::setExposure(double exposure_s) {
-    if (exposure_s != setup_.exposure_s)
+    if (exposure_s != setup_.exposure_s) {
         noteChange(SettingKey::exposure, exposure_s);
+        light_.begin(); // other light, other noise
+    }
     setup_.exposure_s = exposure_s;
     if (run_.rows.empty() && run_.meta.loop)
         run_.meta.loop->exposure_s = exposure_s;
@@ -256,6 +260,7 @@ Step Guiding::prove(const StarsTracked& tracked, const Event& event) {
 void Guiding::renew(const Frame& frame) {
     if (const auto found = guideFieldOn(frame, choiceOptions()))
         watch_.renew(frame, found->chosen, found->field.stars);
+    light_.begin();
 }
 
 ChoiceOptions Guiding::choiceOptions() const {
@@ -306,6 +311,8 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
         if (saturated && !saturated_)
             changes_.push_back(Happening::saturates);
         saturated_ = saturated;
+        light_.add(since(tracked.middle), tracked.stars,
+                   airMass(altAzFrom(directionOf(setup_.rig.site, event.mount.pointing)).altitude));
     } else {
         row.t_s = since(tracked.middle);
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();

@@ -4,6 +4,7 @@
 
 #include "core/guide/dec_probe.h"
 #include "core/guide/guide_loop.h"
+#include "core/guide/light_watch.h"
 #include "core/guide/settings_book.h"
 #include "core/image/guide_star_choice.h"
 #include "core/motion/loop_replay.h"
@@ -62,6 +63,8 @@ public:
     const std::optional<Problem>& ending() const { return ending_; }
     bool over() const { return phase_ == Phase::ended; }
     bool lost() const { return watch_.lostFrames() > 0; }
+    // Whether the stars fade, and why.
+    const LightVerdict& light() const { return light_.verdict(); }
     int failedPulses() const { return failedPulses_; } // in a row
     const GuidingSetup& setup() const { return setup_; }
     // Takes effect with the next frame.
@@ -131,6 +134,7 @@ private:
     Phase phase_ = Phase::start;
     std::shared_ptr<const Frame> frame_;
     StarWatch watch_;
+    LightWatch light_;
     Run run_;
     std::vector<RowBelief> beliefs_;
     SkyError aim_; // against where the stars were chosen

@@ -4,17 +4,13 @@
 #include <cmath>
 #include <numeric>
 
+#include "core/sky/air_mass.h"
 #include "core/sky/local_place.h"
 #include "core/sky/observed_frame.h"
 
 namespace nordstjerna {
 
 namespace {
-
-double airMass(double altitude_deg) {
-    constexpr double lowest_deg = 5.0; // a plane-parallel air says too much below
-    return 1.0 / sin(Angle::fromDeg(std::max(altitude_deg, lowest_deg)));
-}
 
 // What the night gives in this order: light, and seconds.
 struct Yield {
@@ -31,7 +27,7 @@ Yield yieldOf(const SeriesSetup& first, const std::vector<FollowingTarget>& targ
         y.exposed_s += exposed_s;
         const Instant middle = stretches[i].from + 0.5 * (stretches[i].to - stretches[i].from);
         const ObservedFrame frame(first.rig.site, middle);
-        const double altitude = altAzFrom(frame.seen(vectorFrom(targets[i].place))).altitude.deg();
+        const Angle altitude = altAzFrom(frame.seen(vectorFrom(targets[i].place))).altitude;
         y.light += exposed_s * std::pow(airMass(altitude), -0.6);
     }
     return y;

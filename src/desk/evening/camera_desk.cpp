@@ -99,7 +99,8 @@ QString CameraDesk::coolerWords() const {
 
 void CameraDesk::look() {
     askWheel();
-    const QString words = coolerWords();
+    const auto state = cooler().state;
+    const QString words = coolerWords() + (state && state->on ? "+" : "-"); // whether it works, too
     if (words == words_)
         return;
     words_ = words;

@@ -15,8 +15,8 @@ namespace nordstjerna {
 
 Station::Station(const StationParts& parts, StationId id, QWidget* parent)
     : QWidget(parent), parts_(parts), id_(id), phase_(new QLabel), sentence_(new QLabel),
-      bench_(new QVBoxLayout), figures_(new QHBoxLayout), buttons_(new QHBoxLayout),
-      primary_(new QPushButton), steps_(new StepBar) {
+      bench_(new QVBoxLayout), figures_(new QHBoxLayout), buttons_(new FlowRow), primary_(new QPushButton),
+      steps_(new StepBar) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 12, 16, 10);
     column->setSpacing(8);
@@ -33,13 +33,10 @@ Station::Station(const StationParts& parts, StationId id, QWidget* parent)
     column->addLayout(bench_, 1);
     figures_->setSpacing(8);
     column->addLayout(figures_);
-    auto* bottom = new QHBoxLayout;
-    bottom->setSpacing(10);
-    bottom->addWidget(primary_);
-    buttons_->setSpacing(10);
-    bottom->addLayout(buttons_);
-    bottom->addWidget(steps_, 1);
-    column->addLayout(bottom);
+    buttons_->addWidget(primary_);
+    column->addLayout(buttons_);
+    column->addWidget(steps_);
+    steps_->hide(); // nothing runs
     restyle();
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &Station::restyle);
 }

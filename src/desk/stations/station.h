@@ -9,6 +9,7 @@
 #include "desk/evening/procedure_host.h"
 #include "desk/stations/station_id.h"
 #include "desk/widgets/figure_text.h"
+#include "desk/widgets/flow_row.h"
 #include "desk/widgets/marks.h"
 
 class QLabel;
@@ -59,7 +60,7 @@ protected:
     void say(const QString& phase, const QString& sentence);
     QVBoxLayout* bench() const { return bench_; }     // the picture goes here
     QHBoxLayout* figures() const { return figures_; } // read-outs
-    QHBoxLayout* buttons() const { return buttons_; } // after the primary button
+    FlowRow* buttons() const { return buttons_; }     // after the primary button
     StepBar* steps() const { return steps_; }
     void setPrimary(const QString& text, bool enabled = true);
     RigBook& rigs() const { return parts_.rigs; }
@@ -79,7 +80,7 @@ private:
     QLabel* sentence_;
     QVBoxLayout* bench_;
     QHBoxLayout* figures_;
-    QHBoxLayout* buttons_;
+    FlowRow* buttons_;
     QPushButton* primary_;
     StepBar* steps_;
     bool slewing_ = false;

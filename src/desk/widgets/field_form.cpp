@@ -26,7 +26,7 @@ NumberField::NumberField(double low, double high, int decimals, const QString& u
 }
 
 QSize NumberField::sizeHint() const {
-    return {fontMetrics().horizontalAdvance(text()) + 26, QDoubleSpinBox::sizeHint().height()};
+    return {fontMetrics().horizontalAdvance(text()) + 18, QDoubleSpinBox::sizeHint().height()};
 }
 
 QSize NumberField::minimumSizeHint() const {

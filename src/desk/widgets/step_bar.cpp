@@ -17,6 +17,7 @@ StepBar::StepBar(QWidget* parent) : QWidget(parent) {
 
 void StepBar::show(const Progress& progress) {
     progress_ = progress;
+    setVisible(!progress.steps.empty());
     // Told once, however often it comes.
     if (const QString whole = line(); whole != toolTip()) {
         setToolTip(whole);

@@ -18,6 +18,7 @@
 #include "desk/stations/centre/framing_bench.h"
 #include "desk/stations/centre/hand_page.h"
 #include "desk/theme.h"
+#include "desk/widgets/bench_stack.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
@@ -36,7 +37,7 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     auto* pictures = new QWidget;
-    stack_ = new QStackedLayout(pictures);
+    stack_ = new PageLayout(pictures);
     stack_->setContentsMargins(0, 0, 0, 0);
     auto* centringPage = new QWidget;
     auto* centringColumn = new QVBoxLayout(centringPage);
@@ -60,10 +61,13 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
     row->addWidget(pictures, 1);
     auto* side = new QVBoxLayout;
     side->setSpacing(8);
+    side_ = new QWidget;
+    side->setContentsMargins(0, 0, 0, 0);
     side->addWidget(searchCard(), 3);
     framing_->targetsCard()->setFixedWidth(268);
     side->addWidget(framing_->targetsCard(), 2);
-    row->addLayout(side);
+    side_->setLayout(side);
+    row->addWidget(side_);
     bench()->addWidget(pages_);
     bench()->addLayout(row, 1);
     for (ReadOut* r : {off_, height_, focal_})
@@ -227,6 +231,7 @@ void CentreStation::showPage(Page page) {
     page_ = page;
     pages_->setCurrent(static_cast<int>(page));
     stack_->setCurrentIndex(static_cast<int>(page));
+    side_->setVisible(page != Page::hand); // by hand no target is looked for
     refresh();
     Q_EMIT changed();
 }

@@ -82,6 +82,7 @@ private:
     std::vector<Offer> offers_;
 
     PhaseBar* pages_;
+    QWidget* side_; // search and targets
     QStackedLayout* stack_ = nullptr;
     Page page_ = Page::framing;
     FramingBench* framing_ = nullptr;

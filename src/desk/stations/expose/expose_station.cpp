@@ -24,6 +24,7 @@
 #include "desk/stations/expose/plan_card.h"
 #include "desk/stations/expose/targets_page.h"
 #include "desk/theme.h"
+#include "desk/widgets/bench_stack.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
@@ -51,7 +52,7 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     auto* pictures = new QWidget;
-    stack_ = new QStackedLayout(pictures);
+    stack_ = new PageLayout(pictures); // a picture need not be as large as the largest page
     stack_->setContentsMargins(0, 0, 0, 0);
     for (QWidget* w :
          {static_cast<QWidget*>(view_), static_cast<QWidget*>(shapes_), static_cast<QWidget*>(dither_),
@@ -427,6 +428,7 @@ void ExposeStation::finishTable() {
 void ExposeStation::show(const Seen& seen) {
     const bool fresh = seen.frames.size() != seen_.frames.size();
     const size_t refocused = seen_.story.refocused.size();
+    const bool waits = seen_.flipPauses || seen_.filterByHand;
     seen_ = seen;
     steps()->show(seen.progress);
     if (seen_.plan) {
@@ -443,6 +445,12 @@ void ExposeStation::show(const Seen& seen) {
     } else {
         problems().solved(ProblemCause::frames);
     }
+    const bool forPerson = seen_.flipPauses || seen_.filterByHand;
+    if (forPerson && !waits)
+        problems().report(ProblemCause::waits, {Text::say("The series waits for you."),
+                                                Text::say("It waits for %1.").arg(seen_.waitingFor), Text()});
+    else if (!forPerson)
+        problems().solved(ProblemCause::waits);
     if (seen_.story.refocused.size() > refocused && seen_.story.refocused.back().found)
         needs_.focusBook.keepFocused(CameraRole::imaging, *seen_.focused, seen_.filter);
     needs_.cameraDesk.noteFilter(seen_.filter);
@@ -471,6 +479,7 @@ void ExposeStation::markBlocks() {
 void ExposeStation::ended(const Expected<void>& result) {
     logSeries(result);
     running_ = stopping_ = pausing_ = false;
+    problems().solved(ProblemCause::waits);
     late_ = true; // the last frames may still be on their way to the disk
     steps()->clear();
     night().setPlan({});

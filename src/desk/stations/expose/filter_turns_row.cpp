@@ -31,7 +31,14 @@ FilterTurnsRow::FilterTurnsRow(QWidget* parent)
     focus_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     focus_->setMinimumContentsLength(14);
     connect(focus_, &QComboBox::currentIndexChanged, this, &FilterTurnsRow::changed);
-    setVisible(false);
+}
+
+QString FilterTurnsRow::summary() const {
+    QStringList some;
+    for (const Turn& t : turns_)
+        if (t.frames->exact() > 0.0)
+            some << tr("%1 %2").arg(static_cast<int>(t.frames->exact())).arg(qs(t.filter));
+    return some.isEmpty() ? tr("none in turn") : some.join(", ");
 }
 
 void FilterTurnsRow::setMotor(bool there) {
@@ -59,7 +66,6 @@ void FilterTurnsRow::setFilters(const std::vector<std::string>& filters) {
             delete item->widget();
         delete item;
     }
-    setVisible(!named.empty());
     if (named.empty())
         return;
     grid_->addWidget(muted(tr("In turn")), 0, 0);

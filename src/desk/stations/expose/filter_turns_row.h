@@ -17,8 +17,11 @@ class FilterTurnsRow : public QWidget {
     Q_OBJECT
 public:
     explicit FilterTurnsRow(QWidget* parent = nullptr);
-    // Those of the rig; what stands in the fields of those that stay, stays. Hidden without any.
+    // Those of the rig; what stands in the fields of those that stay, stays.
     void setFilters(const std::vector<std::string>& filters);
+    bool any() const { return !turns_.empty(); }
+    // "3 L, 1 R"; that none is changed.
+    QString summary() const;
     void setMotor(bool there);
     void read(SeriesSetup& setup) const;
     // By the names of the fields. Values of filters that are not there yet wait for them.

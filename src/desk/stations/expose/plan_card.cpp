@@ -14,7 +14,9 @@
 
 #include "charts/text.h"
 #include "desk/stations/expose/filter_turns_row.h"
+#include "desk/widgets/choice_tiles.h"
 #include "desk/widgets/field_form.h"
+#include "desk/widgets/flow_row.h"
 
 namespace nordstjerna {
 
@@ -22,6 +24,7 @@ namespace {
 constexpr std::array twilightChoices{Twilight::civil, Twilight::nautical, Twilight::astronomical};
 constexpr std::array ditherPatterns{DitherKind::evenCover, DitherKind::scattered, DitherKind::outwardRings};
 constexpr int ratherEarly = 3; // among the ways to flip
+constexpr int filtersTile = 1; // among the groups of the plan
 constexpr int atATime = 4;     // among the choices of beginning and end, after the kinds of twilight
 
 constexpr double leaveCooler = -61.0; // stands for no wish
@@ -41,6 +44,37 @@ QWidget* withClock(QComboBox* choice, QTimeEdit* clock) {
                      [clock](int i) { clock->setVisible(i == atATime); });
     return both;
 }
+
+// Pairs of label and field in rows of a grid; every second column is a field.
+class FieldGrid {
+public:
+    explicit FieldGrid(QWidget* page) : grid_(new QGridLayout(page)) {
+        grid_->setContentsMargins(0, 0, 0, 0);
+        grid_->setHorizontalSpacing(8);
+        grid_->setVerticalSpacing(6);
+        grid_->setColumnStretch(2 * pairs, 1); // what is left over stays empty
+        for (int pair = 0; pair < pairs; ++pair)
+            grid_->setColumnStretch(2 * pair + 1, 2);
+        grid_->setRowStretch(9, 1);
+    }
+    void put(int row, int pair, const QString& label, QWidget* field, const char* name) {
+        auto* words = new QLabel(label);
+        words->setObjectName("muted");
+        grid_->addWidget(words, row, 2 * pair);
+        field->setAccessibleName(label);
+        add(row, pair, field, name);
+    }
+    void add(int row, int pair, QWidget* field, const char* name) {
+        field->setObjectName(name);
+        field->setMinimumWidth(70);
+        grid_->addWidget(field, row, 2 * pair + 1);
+    }
+    void across(int row, QWidget* whole) { grid_->addWidget(whole, row, 0, 1, 2 * pairs + 1); }
+
+private:
+    static constexpr int pairs = 3;
+    QGridLayout* grid_;
+};
 } // namespace
 
 PlanCard::PlanCard(QWidget* parent)
@@ -52,109 +86,66 @@ PlanCard::PlanCard(QWidget* parent)
       coolTo_(numberField(leaveCooler, 40, 0, " °C")), pattern_(new QComboBox), begin_(new QComboBox),
       end_(new QComboBox), flip_(new QComboBox), refocus_(new QComboBox), after_(new QComboBox),
       grown_(numberField(2, 99, 0, " %")), raOnly_(new QCheckBox(tr("RA only"))),
-      guided_(new QCheckBox(tr("guided"))), warm_(new QCheckBox(tr("then warm it up"))),
+      guided_(new QCheckBox(tr("guided"))), warm_(new QCheckBox(tr("warm it up at the end"))),
       turns_(new FilterTurnsRow), cooling_(new QWidget), sensor_(new QLabel), coolNow_(new QPushButton),
-      beginClock_(new QTimeEdit), endClock_(new QTimeEdit), sentence_(new QLabel) {
+      beginClock_(new QTimeEdit), endClock_(new QTimeEdit), fields_(new QWidget),
+      tiles_(
+          new ChoiceTiles({tr("Frames"), tr("Filters"), tr("When"), tr("Dither"), tr("Flip"), tr("Focus")})),
+      sentence_(new QLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(12, 8, 12, 8);
-    all->setSpacing(6);
-    fields_ = new QWidget;
-    auto* grid = new QGridLayout(fields_);
-    grid->setContentsMargins(0, 0, 0, 0);
-    grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(6);
-    const auto put = [&](int row, int column, const QString& label, QWidget* field, const char* name) {
-        auto* l = new QLabel(label);
-        l->setObjectName("muted");
-        grid->addWidget(l, row, 2 * column);
-        auto* choice = qobject_cast<QComboBox*>(field);
-        QTimeEdit* clock = field == begin_ ? beginClock_ : field == end_ ? endClock_ : nullptr;
-        grid->addWidget(clock ? withClock(choice, clock) : field, row, 2 * column + 1);
-        field->setObjectName(name);
-        field->setAccessibleName(label);
-        field->setMinimumWidth(70);
-        if (clock) {
-            clock->setObjectName(QString(name) + "-at");
-            clock->setAccessibleName(label + tr(" at"));
-        }
-    };
-    const std::array choices{pattern_, begin_, end_, flip_, refocus_, after_};
-    for (QComboBox* c : choices) {
+    all->setSpacing(8);
+    sentence_->setObjectName("plan");
+    sentence_->setWordWrap(true);
+    all->addWidget(sentence_);
+    auto* editing = new QVBoxLayout(fields_);
+    editing->setContentsMargins(0, 0, 0, 0);
+    editing->setSpacing(8);
+    editing->addWidget(tiles_);
+    for (QComboBox* c : {pattern_, begin_, end_, flip_, refocus_, after_}) {
         c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         c->setMinimumContentsLength(10);
     }
-    pattern_->addItems({tr("even cover"), tr("scattered"), tr("rings")});
-    pattern_->setToolTip(tr(
-        "Even cover: whole pixels and parts of pixels are covered evenly. Scattered: at random. Rings: from "
-        "the middle outwards."));
-    raOnly_->setToolTip(tr("Dithers along RA only: for a Dec axis with much backlash"));
-    begin_->addItems(
-        {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("astronomical dusk"), tr("at a time")});
-    end_->addItems({tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("astronomical dawn"),
-                    tr("at a time")});
-    flip_->addItems({tr("automatic"), tr("pause before and after"), tr("never"), tr("before the meridian")});
-    refocus_->addItems({tr("only tell me"), tr("automatically")});
-    after_->addItems({tr("stop tracking"), tr("keep tracking"), tr("park")});
-    after_->setToolTip(
-        tr("What the mount does when the series has ended or failed for good. If it keeps tracking, it is "
-           "stopped at its limits, the horizon or the lowest altitude while this program runs. A mount that "
-           "cannot park stops tracking."));
-    frames_->setSpecialValueText(tr("all that fit"));
-    every_->setSpecialValueText(tr("never"));
-    up_->setSpecialValueText(tr("the horizon"));
-    up_->setToolTip(tr("The target must stand as high as this before the series begins."));
-    down_->setSpecialValueText(tr("the horizon"));
+    // In the order of the tiles. Only one stands there: the picture has the room.
+    for (QWidget* page :
+         {framesPage(), static_cast<QWidget*>(turns_), whenPage(), ditherPage(), flipPage(), focusPage()}) {
+        pages_.push_back(page);
+        editing->addWidget(page);
+    }
+    const char* names[] = {"plan-frames", "plan-filters", "plan-when",
+                           "plan-dither", "plan-flip",    "plan-focus"};
+    for (int i = 0; const char* name : names)
+        tiles_->tile(i++)->setObjectName(name);
+    tiles_->tile(filtersTile)->hide();
+    tiles_->setShare(2, 3); // two moments
+    tiles_->setShare(3, 3);
+    all->addWidget(fields_);
+    openPage(0);
+    connect(tiles_, &ChoiceTiles::chosen, this, &PlanCard::openPage);
+    connect(turns_, &FilterTurnsRow::changed, this, &PlanCard::edited);
+    for (NumberField* f : numbers())
+        connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::edited);
+    for (QComboBox* c : {pattern_, begin_, end_, flip_, refocus_, after_})
+        connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::edited);
+    for (QCheckBox* c : {raOnly_, guided_, warm_})
+        connect(c, &QCheckBox::toggled, this, &PlanCard::edited);
+    for (QTimeEdit* c : {beginClock_, endClock_})
+        connect(c, &QTimeEdit::timeChanged, this, &PlanCard::edited);
+    summarise();
+}
+
+QWidget* PlanCard::framesPage() {
+    auto* page = new QWidget;
+    FieldGrid grid(page);
     exposure_->setExact(180.0);
-    size_->setExact(10.0);
-    every_->setExact(3.0);
-    within_->setSpecialValueText(tr("by RMS"));
-    past_->setExact(2.0);
-    grown_->setExact(8.0);
-    grown_->setToolTip(tr("Refocus when FWHM exceeds the best since the last focus by this much."));
-    holds_->setExact(8.0);
-    timeout_->setExact(60.0);
-    timeout_->setToolTip(tr("After this time the next frame begins even if the star has not settled."));
-    past_->setToolTip(tr("The mount is sent over so long after the meridian."));
-    within_->setToolTip(tr("A dither is over when the star has stayed so near its aim for so long: two and a "
-                           "half times the loop's own "
-                           "RMS, or so many imaging pixels."));
-    end_->setCurrentIndex(3);
-    put(0, 0, tr("Exposure"), exposure_, "series-exposure");
-    put(0, 1, tr("Frames"), frames_, "series-frames");
-    put(0, 2, tr("Begins"), begin_, "series-begins");
-    put(0, 3, tr("Ends"), end_, "series-ends");
-    put(1, 0, tr("Dither"), size_, "dither-size");
-    put(1, 1, tr("every"), every_, "dither-every");
-    put(1, 2, tr("Start above"), up_, "series-up");
-    put(1, 3, tr("Stop below"), down_, "series-down");
-    // Whole words need more room than a column of figures has.
-    put(2, 0, tr("Pattern"), pattern_, "dither-pattern");
-    grid->addWidget(pattern_, 2, 1, 1, 2);
-    raOnly_->setObjectName("dither-ra-only");
-    grid->addWidget(raOnly_, 2, 3);
-    guided_->setObjectName("series-guided");
+    frames_->setSpecialValueText(tr("all that fit"));
     guided_->setChecked(true);
     guided_->setToolTip(
         tr("Off: short exposures without corrections. No rates are needed; dithers are small slews."));
-    grid->addWidget(guided_, 4, 2, 1, 2);
-    put(2, 2, tr("Flip"), flip_, "series-flip");
-    grid->addWidget(flip_, 2, 5, 1, 3);
-    put(3, 0, tr("settled"), within_, "settle-within");
-    put(3, 1, tr("for"), holds_, "settle-for");
-    put(3, 2, tr("at most"), timeout_, "settle-timeout");
-    put(3, 3, tr("Afterwards"), after_, "series-after");
-    put(4, 0, tr("Flip after"), past_, "flip-past");
-    put(4, 2, tr("Refocus"), refocus_, "series-refocus");
-    put(4, 3, tr("grown by"), grown_, "series-grown");
-    every_->setToolTip(tr("frames between two dithers"));
-    // Words need more room than figures.
-    for (int column : {1, 3})
-        grid->setColumnStretch(column, 4);
-    for (int column : {5, 7})
-        grid->setColumnStretch(column, 6);
-    sentence_->setObjectName("plan");
-    sentence_->setWordWrap(true);
+    grid.put(0, 0, tr("Exposure"), exposure_, "series-exposure");
+    grid.put(0, 1, tr("Frames"), frames_, "series-frames");
+    grid.add(0, 2, guided_, "series-guided");
     coolTo_->setObjectName("cool-to");
     coolTo_->setAccessibleName(tr("Cool the camera to"));
     coolTo_->setSpecialValueText(tr("leave it as it is"));
@@ -174,32 +165,137 @@ PlanCard::PlanCard(QWidget* parent)
         else
             Q_EMIT coolNow(coolTo_->exact());
     });
-    auto* cooling = new QHBoxLayout(cooling_);
-    cooling->setContentsMargins(0, 0, 0, 0);
+    auto* cooling = new FlowRow(cooling_);
     cooling->setSpacing(8);
     auto* coolLabel = new QLabel(tr("Cool the camera to"));
     coolLabel->setObjectName("muted");
-    cooling->addWidget(coolLabel);
-    cooling->addWidget(coolTo_);
-    cooling->addWidget(warm_);
-    cooling->addWidget(coolNow_);
-    cooling->addWidget(sensor_);
-    cooling->addStretch();
+    for (QWidget* w : std::initializer_list<QWidget*>{coolLabel, coolTo_, coolNow_, warm_, sensor_})
+        cooling->addWidget(w);
     cooling_->hide();
-    const int below = grid->rowCount();
-    grid->addWidget(turns_, below, 0, 1, 8);
-    grid->addWidget(cooling_, below + 1, 0, 1, 8);
-    all->addWidget(fields_);
-    all->addWidget(sentence_);
-    connect(turns_, &FilterTurnsRow::changed, this, &PlanCard::changed);
-    for (NumberField* f : numbers())
-        connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::changed);
-    for (QComboBox* c : choices)
-        connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::changed);
-    for (QCheckBox* c : {raOnly_, guided_, warm_})
-        connect(c, &QCheckBox::toggled, this, &PlanCard::changed);
-    for (QTimeEdit* c : {beginClock_, endClock_})
-        connect(c, &QTimeEdit::timeChanged, this, &PlanCard::changed);
+    grid.across(1, cooling_);
+    return page;
+}
+
+QWidget* PlanCard::whenPage() {
+    auto* page = new QWidget;
+    FieldGrid grid(page);
+    begin_->addItems(
+        {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("astronomical dusk"), tr("at a time")});
+    end_->addItems({tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("astronomical dawn"),
+                    tr("at a time")});
+    end_->setCurrentIndex(3);
+    after_->addItems({tr("stop tracking"), tr("keep tracking"), tr("park")});
+    after_->setToolTip(
+        tr("What the mount does when the series has ended or failed for good. If it keeps tracking, it is "
+           "stopped at its limits, the horizon or the lowest altitude while this program runs. A mount that "
+           "cannot park stops tracking."));
+    up_->setSpecialValueText(tr("the horizon"));
+    up_->setToolTip(tr("The target must stand as high as this before the series begins."));
+    down_->setSpecialValueText(tr("the horizon"));
+    beginClock_->setAccessibleName(tr("Begins at"));
+    endClock_->setAccessibleName(tr("Ends at"));
+    grid.put(0, 0, tr("Begins"), withClock(begin_, beginClock_), "series-begins-both");
+    grid.put(0, 1, tr("Ends"), withClock(end_, endClock_), "series-ends-both");
+    grid.put(0, 2, tr("Afterwards"), after_, "series-after");
+    grid.put(1, 0, tr("Start above"), up_, "series-up");
+    grid.put(1, 1, tr("Stop below"), down_, "series-down");
+    begin_->setObjectName("series-begins");
+    begin_->setAccessibleName(tr("Begins"));
+    end_->setObjectName("series-ends");
+    end_->setAccessibleName(tr("Ends"));
+    beginClock_->setObjectName("series-begins-at");
+    endClock_->setObjectName("series-ends-at");
+    return page;
+}
+
+QWidget* PlanCard::ditherPage() {
+    auto* page = new QWidget;
+    FieldGrid grid(page);
+    pattern_->addItems({tr("even cover"), tr("scattered"), tr("rings")});
+    pattern_->setToolTip(tr(
+        "Even cover: whole pixels and parts of pixels are covered evenly. Scattered: at random. Rings: from "
+        "the middle outwards."));
+    raOnly_->setToolTip(tr("Dithers along RA only: for a Dec axis with much backlash"));
+    size_->setExact(10.0);
+    every_->setExact(3.0);
+    every_->setSpecialValueText(tr("never"));
+    every_->setToolTip(tr("frames between two dithers"));
+    within_->setSpecialValueText(tr("by RMS"));
+    within_->setToolTip(tr("A dither is over when the star has stayed so near its aim for so long: two and a "
+                           "half times the loop's own "
+                           "RMS, or so many imaging pixels."));
+    holds_->setExact(8.0);
+    timeout_->setExact(60.0);
+    timeout_->setToolTip(tr("After this time the next frame begins even if the star has not settled."));
+    auto* shape = new QWidget;
+    auto* row = new QHBoxLayout(shape);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    row->addWidget(pattern_, 1);
+    row->addWidget(raOnly_);
+    grid.put(0, 0, tr("Dither by"), size_, "dither-size");
+    grid.put(0, 1, tr("every"), every_, "dither-every");
+    grid.put(0, 2, tr("Pattern"), shape, "dither-shape");
+    pattern_->setObjectName("dither-pattern");
+    pattern_->setAccessibleName(tr("Pattern"));
+    raOnly_->setObjectName("dither-ra-only");
+    grid.put(1, 0, tr("Settled within"), within_, "settle-within");
+    grid.put(1, 1, tr("for"), holds_, "settle-for");
+    grid.put(1, 2, tr("at most"), timeout_, "settle-timeout");
+    return page;
+}
+
+QWidget* PlanCard::flipPage() {
+    auto* page = new QWidget;
+    FieldGrid grid(page);
+    flip_->addItems({tr("automatic"), tr("pause before and after"), tr("never"), tr("before the meridian")});
+    past_->setExact(2.0);
+    past_->setToolTip(tr("The mount is sent over so long after the meridian."));
+    grid.put(0, 0, tr("Flip"), flip_, "series-flip");
+    grid.put(0, 1, tr("Flip after"), past_, "flip-past");
+    return page;
+}
+
+QWidget* PlanCard::focusPage() {
+    auto* page = new QWidget;
+    FieldGrid grid(page);
+    refocus_->addItems({tr("only tell me"), tr("automatically")});
+    grown_->setExact(8.0);
+    grown_->setToolTip(tr("Refocus when FWHM exceeds the best since the last focus by this much."));
+    grid.put(0, 0, tr("Refocus"), refocus_, "series-refocus");
+    grid.put(0, 1, tr("grown by"), grown_, "series-grown");
+    return page;
+}
+
+void PlanCard::openPage(int index) {
+    for (size_t i = 0; i < pages_.size(); ++i)
+        pages_[i]->setVisible(static_cast<int>(i) == index);
+}
+
+void PlanCard::edited() {
+    summarise();
+    Q_EMIT changed();
+}
+
+// What stands behind each tile.
+void PlanCard::summarise() {
+    const auto words = [](const QDoubleSpinBox* field) { return field->text().simplified(); };
+    const auto moment = [](const QComboBox* choice, const QTimeEdit* clock) {
+        return choice->currentIndex() == atATime ? clock->time().toString("HH:mm") : choice->currentText();
+    };
+    QStringList frames{words(exposure_), words(frames_)};
+    if (!guided_->isChecked())
+        frames << tr("unguided");
+    if (!cooling_->isHidden() && coolTo_->exact() > leaveCooler)
+        frames << words(coolTo_);
+    tiles_->tile(0)->setSummary(frames.join(", "));
+    tiles_->tile(filtersTile)->setSummary(turns_->summary());
+    tiles_->tile(2)->setSummary(tr("%1 – %2").arg(moment(begin_, beginClock_), moment(end_, endClock_)));
+    tiles_->tile(3)->setSummary(every_->exact() < 1.0 ? tr("never")
+                                                      : tr("%1 every %2").arg(words(size_), words(every_)));
+    tiles_->tile(4)->setSummary(flip_->currentText());
+    tiles_->tile(5)->setSummary(refocus_->currentIndex() == 0 ? refocus_->currentText()
+                                                              : tr("if grown by %1").arg(words(grown_)));
 }
 
 std::vector<NumberField*> PlanCard::numbers() const {
@@ -208,10 +304,20 @@ std::vector<NumberField*> PlanCard::numbers() const {
 
 void PlanCard::setFilters(const std::vector<std::string>& filters) {
     turns_->setFilters(filters);
+    const bool some = turns_->any();
+    tiles_->tile(filtersTile)->setVisible(some);
+    if (!some && tiles_->current() == filtersTile) {
+        tiles_->open(0);
+        openPage(0);
+    }
+    summarise();
 }
 
 void PlanCard::setCooler(const QString& words, bool works) {
-    cooling_->setVisible(!words.isEmpty());
+    if (cooling_->isHidden() != words.isEmpty()) {
+        cooling_->setVisible(!words.isEmpty());
+        summarise();
+    }
     sensor_->setText(words);
     coolerWorks_ = works;
     coolNow_->setText(works ? tr("Warm it up now") : tr("Cool it now"));
@@ -348,6 +454,7 @@ void PlanCard::setValues(const std::map<std::string, double>& values) {
                 c->setCurrentIndex(static_cast<int>(value));
     }
     turns_->setValues(values);
+    summarise();
 }
 
 void PlanCard::say(const QString& sentence, bool wrong) {

@@ -14,6 +14,7 @@ class QTimeEdit;
 
 namespace nordstjerna {
 
+class ChoiceTiles;
 class FilterTurnsRow;
 class NumberField;
 
@@ -49,6 +50,14 @@ Q_SIGNALS:
 
 private:
     std::vector<NumberField*> numbers() const;
+    QWidget* framesPage();
+    QWidget* whenPage();
+    QWidget* ditherPage();
+    QWidget* flipPage();
+    QWidget* focusPage();
+    void openPage(int index);
+    void edited();
+    void summarise();
     Instant momentOf(const QTimeEdit* clock) const;
     void setMoment(QComboBox* choice, QTimeEdit* clock, Instant t);
     NumberField *exposure_, *frames_, *size_, *every_, *up_, *down_, *within_, *past_, *holds_, *timeout_,
@@ -66,6 +75,8 @@ private:
     CivilTime zone_;
     std::optional<bool> choosesSide_; // the mount may be told on which side to hang
     QWidget* fields_;
+    ChoiceTiles* tiles_;
+    std::vector<QWidget*> pages_; // one a tile
     QLabel* sentence_;
 };
 

@@ -14,6 +14,7 @@
 #include "core/base/format.h"
 #include "desk/evening/target_book.h"
 #include "desk/theme.h"
+#include "desk/widgets/flow_row.h"
 #include "desk/widgets/wrap_label.h"
 
 namespace nordstjerna {
@@ -60,11 +61,11 @@ TargetsPage::TargetsPage(TargetBook& targets, QWidget* parent)
     row->setSpacing(10);
     auto* left = new QVBoxLayout;
     left->addWidget(table_, 1);
-    auto* buttons = new QHBoxLayout;
+    auto* buttons = new FlowRow;
+    buttons->setSpacing(6);
     buttons->addWidget(frames_);
     for (QPushButton* b : {up_, down_, remove_, order_})
         buttons->addWidget(b);
-    buttons->addStretch();
     left->addLayout(buttons);
     sentence_->setObjectName("orderSaid");
     sentence_->hide();

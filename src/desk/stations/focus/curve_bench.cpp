@@ -262,6 +262,8 @@ void CurveBench::beginEvery(const FocusRunSetup& run, StepBar* bar) {
             running_ = filterByHand_ = false;
             bar->clear();
             cameraDesk_.noteFilter(all->filter());
+            if (state_)
+                to_->setValue(state_->steps);
             ask();
             refresh();
             Q_EMIT changed();

@@ -22,6 +22,7 @@
 #include "desk/pictures/star_loupe.h"
 #include "desk/stations/focus/curve_bench.h"
 #include "desk/theme.h"
+#include "desk/widgets/bench_stack.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
@@ -63,7 +64,7 @@ FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidge
     view_->setObjectName("guideFrame");
     maskView_->setObjectName("maskFrame");
     auto* pictures = new QWidget;
-    stack_ = new QStackedLayout(pictures);
+    stack_ = new PageLayout(pictures);
     stack_->setContentsMargins(0, 0, 0, 0);
     auto* framesPage = new QWidget;
     auto* row = new QHBoxLayout(framesPage);

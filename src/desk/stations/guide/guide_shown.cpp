@@ -7,6 +7,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/findings/guide_findings.h"
+#include "core/findings/light_findings.h"
 #include "core/guide/controllers.h"
 #include "core/motion/mount_part.h"
 #include "core/rig/scales.h"
@@ -48,6 +49,7 @@ void GuideStation::show(const Snapshot& s) {
         problems().report(*s.runaway, ActionId::goToRates, Text::say("Go to Rates"));
     runaway_ = s.runaway;
     needs_.calibration.heed(s.ratesLook);
+    heedLight(s.light);
     if (s.decReversed && !told_) {
         told_ = true;
         needs_.calibration.setDecReverses(*s.decReversed);
@@ -67,6 +69,19 @@ void GuideStation::show(const Snapshot& s) {
     summary_ = summary ? std::optional<RunSummary>(*summary) : std::nullopt;
     refresh();
     Q_EMIT changed();
+}
+
+// Dew ends a night within the hour if nobody comes: it calls for somebody.
+void GuideStation::heedLight(const LightVerdict& light) {
+    const bool before = light_.what == SkyLight::dew;
+    light_ = light;
+    if (light.what != SkyLight::dew)
+        problems().solved(ProblemCause::dew);
+    else if (!before) // once: who has read it need not read it again
+        problems().report(
+            ProblemCause::dew,
+            {Text::say("Dew seems to settle on the optics."), lightEvidence(light),
+             Text::say("Look at the front lens with a lamp. Switch the dew heaters on or up.")});
 }
 
 void GuideStation::refresh() {
@@ -230,6 +245,9 @@ std::vector<Finding> GuideStation::findings() const {
         const auto more = guideFindings(window_, *summary_, budget_.get());
         list.insert(list.end(), more.begin(), more.end());
     }
+    if (light_.what != SkyLight::dew) // which stands among the problems
+        for (Finding& f : lightFindings(light_))
+            list.push_back(std::move(f));
     return list;
 }
 

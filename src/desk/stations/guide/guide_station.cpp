@@ -296,6 +296,7 @@ Expected<WatchPlan> GuideStation::makePlan() {
             s.failedPulses = g.failedPulses();
             s.settle = g.settleRule();
             s.ratesLook = g.ratesLook();
+            s.light = g.light();
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
                 s.dec = *g.belief(Axis::dec);
@@ -307,6 +308,7 @@ Expected<WatchPlan> GuideStation::makePlan() {
         [this](const Snapshot& s) { show(s); },
         [this, live](const std::shared_ptr<Guiding>& g, const Expected<void>& done) {
             guiding_ = false;
+            heedLight({});
             steps()->clear();
             if (g->ending())
                 problems().report(*g->ending());

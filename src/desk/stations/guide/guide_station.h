@@ -71,6 +71,7 @@ private:
         SettleRule settle = {}; // in force
         Response raResponse = {}, decResponse = {};
         std::optional<RatesLook> ratesLook = {};
+        LightVerdict light = {};
     };
     // Judges the run beside the recording, ever more seldom as it grows.
     struct Live;
@@ -78,6 +79,7 @@ private:
     Expected<WatchPlan> makePlan();
     void pointAtTarget();
     void show(const Snapshot& s);
+    void heedLight(const LightVerdict& light);
     void refresh();
     void showSettings();
     void showFigures();
@@ -121,6 +123,7 @@ private:
     bool tuning_ = false;
     Run window_; // its last minutes, of which all figures speak
     std::optional<RunSummary> summary_;
+    LightVerdict light_; // of the guide stars
     bool guiding_ = false;
     bool lost_ = false;
     int failedPulses_ = 0;

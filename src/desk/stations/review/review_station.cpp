@@ -30,6 +30,7 @@
 #include "desk/stations/review/replay_page.h"
 #include "desk/stations/review/trends_page.h"
 #include "desk/stations/review/trial_page.h"
+#include "desk/widgets/bench_stack.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 
@@ -64,7 +65,7 @@ ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWid
     side_->setLayout(left);
     row->addWidget(side_);
     auto* pictures = new QWidget;
-    stack_ = new QStackedLayout(pictures);
+    stack_ = new PageLayout(pictures);
     stack_->setContentsMargins(0, 0, 0, 0);
     row->addWidget(pictures, 1);
     bench()->addWidget(pages_);

@@ -1,12 +1,12 @@
 #include "desk/stations/rig/tonight_strip.h"
 
-#include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
 #include <QPushButton>
 
 #include "charts/text.h"
 #include "desk/theme.h"
+#include "desk/widgets/flow_row.h"
 
 namespace nordstjerna {
 
@@ -32,8 +32,7 @@ std::vector<PartWords> partWords() {
 } // namespace
 
 TonightStrip::TonightStrip(const StationParts& parts, QWidget* parent) : QWidget(parent), parts_(parts) {
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(0, 0, 0, 0);
+    auto* row = new FlowRow(this);
     row->setSpacing(8);
     auto* title = new QLabel(tr("In use tonight"));
     title->setFont(textFont(12));
@@ -45,7 +44,6 @@ TonightStrip::TonightStrip(const StationParts& parts, QWidget* parent) : QWidget
                 [this, menu = button->menu(), part = w.part] { showPart(menu, part); });
         row->addWidget(button);
     }
-    row->addStretch();
     rig_ = addButton("rigs", tr("What was in use together on other evenings"));
     rig_->setText(tr("Earlier rigs"));
     connect(rig_->menu(), &QMenu::aboutToShow, this, [this] { showRigs(rig_->menu()); });

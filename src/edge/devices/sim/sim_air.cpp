@@ -61,14 +61,16 @@ const Fault* SimAir::active(FaultKind kind, Instant at) const {
     return nullptr;
 }
 
+double SimAir::dew(Instant at) const {
+    const Fault* f = active(FaultKind::dew, at);
+    return f ? f->amount * std::clamp((at - scenario_.start - f->at_s) / f->length_s, 0.0, 1.0) : 0.0;
+}
+
 double SimAir::transparency(Instant at, double altitude_rad) const {
     const double extinction = std::pow(10.0, -0.4 * 0.2 * (airmass(altitude_rad) - 1.0));
     const Fault* cloud = active(FaultKind::cloud, at);
-    double dew = 0.0;
-    if (const Fault* f = active(FaultKind::dew, at))
-        dew = f->amount * std::clamp((at - scenario_.start - f->at_s) / f->length_s, 0.0, 1.0);
     return scenario_.transparency * extinction * (cloud ? std::max(0.0, 1.0 - cloud->amount) : 1.0) *
-           std::max(0.0, 1.0 - dew);
+           std::max(0.0, 1.0 - dew(at));
 }
 
 double SimAir::skyMagnitude(Instant at) const {

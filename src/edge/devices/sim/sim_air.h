@@ -23,6 +23,7 @@ public:
                                double altitude_rad) const;
 
     double fwhm_arcsec(double altitude_rad) const;
+    double dew(Instant at) const; // share of the light that it takes
     double transparency(Instant at, double altitude_rad) const;
     double skyMagnitude(Instant at) const; // per square arcsecond, twilight included
     double lamp_adu_s(Instant at) const;

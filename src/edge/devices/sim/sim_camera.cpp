@@ -222,7 +222,10 @@ void SimCamera::blur(Scene& scene, double altitude_rad, Instant at) const {
     const double px_um = setup_.camera.pixel_um * setup_.camera.bin;
     const double radius_px = 0.5 * std::abs(off_um) * setup_.aperture_mm / setup_.focal_mm / px_um;
     const double optics_arcsec = setup_.blur_um / setup_.focal_mm * 206.264806;
-    scene.core_px = std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) / fwhmPerSigma / scale;
+    // Droplets scatter some of what they let through.
+    const double scattered = 1.0 + 0.3 * night_.air_.dew(at);
+    scene.core_px =
+        scattered * std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) / fwhmPerSigma / scale;
     // A ring spreads its light as wide as a Gaussian of this variance.
     scene.sigma_px = std::sqrt(scene.core_px * scene.core_px +
                                0.25 * radius_px * radius_px * (1.0 + std::pow(setup_.obstruction, 2)));
