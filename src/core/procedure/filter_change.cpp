@@ -17,9 +17,13 @@ Step FilterChange::advance(const Event& event) {
     return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
 }
 
+Text FilterChange::askedFor() const {
+    return Text::say("you to put in the filter %1, then press Go on").arg(setup_.to);
+}
+
 Step FilterChange::askPerson() const {
     constexpr double glance_s = 1.0;
-    return WaitStep{glance_s, Text::say("you to put in the filter %1, then press Go on").arg(setup_.to)};
+    return WaitStep{glance_s, askedFor()};
 }
 
 // Only the slot that the wheel names counts; a slow one is asked again.
@@ -103,7 +107,9 @@ Progress FilterChange::progress() const {
                                                : phase_ == Phase::ended ? State::done
                                                                         : State::ahead});
     p.fraction = -1.0;
-    p.waitingFor = focusing ? Text::say("the focuser") : Text::say("the filter %1").arg(setup_.to);
+    p.waitingFor = focusing    ? Text::say("the focuser")
+                   : pausing() ? askedFor()
+                               : Text::say("the filter %1").arg(setup_.to);
     return p;
 }
 

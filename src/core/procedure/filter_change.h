@@ -40,6 +40,7 @@ private:
     std::optional<Step> focus();
     std::optional<Step> end(std::optional<Problem> failure = std::nullopt);
     Step askPerson() const;
+    Text askedFor() const;
 
     FilterChangeSetup setup_;
     Phase phase_ = Phase::start;
