@@ -70,6 +70,13 @@ QStringList cutIn(QWidget& window) {
         } else if (auto* number = qobject_cast<QDoubleSpinBox*>(w)) {
             look(*number, number->text(), number->findChild<QLineEdit*>()->contentsRect().width() - 2);
         }
+        const bool control = qobject_cast<QAbstractButton*>(w) || qobject_cast<QComboBox*>(w) ||
+                             qobject_cast<QDoubleSpinBox*>(w);
+        if (control && w->height() + 3 < w->minimumSizeHint().height()) // a ring of focus takes up two
+            cut << QString("%1 %2 is squeezed: %3 px high of %4")
+                       .arg(w->metaObject()->className(), w->objectName())
+                       .arg(w->height())
+                       .arg(w->minimumSizeHint().height());
     }
     return cut;
 }

@@ -89,17 +89,24 @@ QSize FlowRow::minimumSize() const {
         if (!item->isEmpty())
             widest = widest.expandedTo(item->minimumSize());
     // As high as it is at its width, so that nothing below lies over it.
-    const int height = geometry().width() > 0 ? heightForWidth(geometry().width()) : widest.height();
+    const int height = width_ > 0 ? heightForWidth(width_) : widest.height();
     return {widest.width(), height};
 }
 
 void FlowRow::setGeometry(const QRect& rect) {
-    const bool other = rect.width() != geometry().width();
+    const bool other = rect.width() != width_;
+    width_ = rect.width();
     QLayout::setGeometry(rect);
     flow(rect, true);
+    // Its height follows from its width, which whoever holds it does not ask about.
     if (other && parentWidget())
         QMetaObject::invokeMethod(
-            parentWidget(), [w = parentWidget()] { w->updateGeometry(); }, Qt::QueuedConnection);
+            parentWidget(),
+            [this] {
+                invalidate();
+                parentWidget()->updateGeometry();
+            },
+            Qt::QueuedConnection);
 }
 
 } // namespace nordstjerna

@@ -28,6 +28,7 @@ private:
     // Lays them out where `place`; the height it takes.
     int flow(const QRect& rect, bool place) const;
     std::vector<std::unique_ptr<QLayoutItem>> items_;
+    int width_ = 0; // as last laid out; an invalid layout forgets its geometry
 };
 
 } // namespace nordstjerna

@@ -17,6 +17,7 @@
 #include "desk/widgets/choice_tiles.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/flow_row.h"
+#include "desk/widgets/wrap_label.h"
 
 namespace nordstjerna {
 
@@ -91,13 +92,12 @@ PlanCard::PlanCard(QWidget* parent)
       beginClock_(new QTimeEdit), endClock_(new QTimeEdit), fields_(new QWidget),
       tiles_(
           new ChoiceTiles({tr("Frames"), tr("Filters"), tr("When"), tr("Dither"), tr("Flip"), tr("Focus")})),
-      sentence_(new QLabel) {
+      sentence_(new WrapLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(12, 8, 12, 8);
     all->setSpacing(8);
     sentence_->setObjectName("plan");
-    sentence_->setWordWrap(true);
     all->addWidget(sentence_);
     auto* editing = new QVBoxLayout(fields_);
     editing->setContentsMargins(0, 0, 0, 0);
