@@ -244,11 +244,16 @@ void FiltersNightTest::aCoolerThatIsTooWeakCostsNoNight() {
     Scenario bare = filterScenario();
     bare.cooler = {};
     SeriesNight m(bare);
-    SeriesSetup wish = filteredSetup(m, {}, 1);
+    SeriesSetup wish = filteredSetup(m, {{"R", 1, 0.0}}, 1); // the failure is the cooler's, not the wheel's
     wish.cooler.to_c = -15.0;
+    wish.filters.wheel = false;
     Series without(wish);
-    QVERIFY(m.run(without).has_value());
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure&) { without.goOn(); };
+    const auto done = m.run(without, hooks);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QVERIFY(!without.notCold().empty());
+    QCOMPARE(sequenceOf(without), std::string("R"));
 }
 
 NORDSTJERNA_TEST(FiltersNightTest)

@@ -120,8 +120,8 @@ Step Series::fail(const Problem& problem, const Text& why, const Event& event) {
 Step Series::rest(const Event& event) {
     const bool more = setup_.followed && !failure_ && !stoppedByHand_;
     if (setup_.cooler.warmAfterwards && !warmed_ && !more) {
-        warmed_ =
-            true; // it is led there without this series; whether it answers does not matter to the mount
+        // It is led there without this series; whether it answers does not matter to the mount.
+        warmed_ = true;
         phase_ = Phase::closing;
         return CoolerStep{CoolerStep::Act::warm, 0.0};
     }
@@ -420,7 +420,9 @@ std::optional<Step> Series::setFilter(const Event& event) {
                 (wish.focus == AtFilterChange::focusRun || (wish.focus == AtFilterChange::offset && !offset));
     changing_.emplace(c);
     phase_ = Phase::changing;
-    return changeStep(event);
+    Event begin = event;
+    begin.what = Started{}; // whatever was before has nothing to do with it
+    return changeStep(begin);
 }
 
 Step Series::changeStep(const Event& event) {

@@ -290,6 +290,8 @@ void ExposeStation::goOn() {
 
 // The mount was to go on to a target that came to nothing.
 void ExposeStation::restAfter(const SeriesSetup& ended) {
+    if (ended.followed && ended.cooler.warmAfterwards)
+        needs_.cameraDesk.warm();
     if (!ended.followed || ended.afterwards == MountAfter::keepTracking)
         return;
     if (ended.afterwards == MountAfter::park && needs_.mountDesk.state().parks)
