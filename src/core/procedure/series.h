@@ -60,10 +60,10 @@ public:
     const Text& waitingFor() const { return why_; }
     const Text& ending() const { return ending_; } // why it ended
     // And what became of the mount; empty while it runs, and after a halt.
+    const Text& mountAfterwards() const { return mountAfterwards_; }
+    bool stoppedByHand() const { return stoppedByHand_; }
     // Whether another target comes after it; may change while it runs.
     void setFollowed(bool followed) { setup_.followed = followed; }
-    bool stoppedByHand() const { return stoppedByHand_; }
-    const Text& mountAfterwards() const { return mountAfterwards_; }
     // The focus run under way.
     const FocusRun* focusing() const { return focusing_ ? &*focusing_ : nullptr; }
     // The last one that found the focus.
