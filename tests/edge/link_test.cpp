@@ -294,10 +294,12 @@ void LinkTest::trackingThatIsNotSet() {
 
 void LinkTest::aPulseWithoutAnEnd() {
     LyingMount m;
-    m.s.answer = [](WireServer& server, const WireVector& v) {
-        if (v.name == wire::pulseWestEast)
-            server.update("M", wire::pulseWestEast, WireState::busy);
-    };
+    // It has said so before the pulse is over, however busy this machine is.
+    m.s.server.update("M", wire::pulseWestEast, WireState::busy);
+    until([&] {
+        const auto told = m.link->told("M", wire::pulseWestEast);
+        return told && told->vector.state == WireState::busy;
+    });
     const auto done = m.mount->pulse(300.0, 0.0, neverHalted);
     QVERIFY(!done && done.error().passing);
     QVERIFY2(says(done.error(), "300 ms is still under way"), done.error().text().c_str());
