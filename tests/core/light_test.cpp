@@ -131,7 +131,7 @@ Told watch(Sky& sky, double minutes) {
     return told;
 }
 
-constexpr int nights = 200;
+constexpr int skies = 200;
 } // namespace
 
 void LightTest::dewAndCloudAreToldApart() {
@@ -139,7 +139,7 @@ void LightTest::dewAndCloudAreToldApart() {
          {std::pair(Sky::What::dew, SkyLight::dew), std::pair(Sky::What::cloud, SkyLight::cloud)}) {
         int right = 0, early = 0;
         std::map<SkyLight, int> said;
-        for (int n = 0; n < nights; ++n) {
+        for (int n = 0; n < skies; ++n) {
             Sky sky(static_cast<std::uint64_t>(1000 + n), what);
             sky.begins_min = sky.random.uniform(25.0, 90.0);
             // Judged when it has lost what matters to a frame, a fifth of the light, and ten minutes more.
@@ -156,24 +156,24 @@ void LightTest::dewAndCloudAreToldApart() {
         QString words;
         for (const auto& [w, n] : said)
             words += QString(" %1: %2").arg(static_cast<int>(w)).arg(n);
-        QVERIFY2(right >= 0.95 * nights, qPrintable(words));
-        QVERIFY2(early <= 0.01 * nights, qPrintable(QString::number(early)));
+        QVERIFY2(right >= 0.95 * skies, qPrintable(words));
+        QVERIFY2(early <= 0.01 * skies, qPrintable(QString::number(early)));
     }
 }
 
 void LightTest::clearNightsAreLeftInPeace() {
     int disturbed = 0;
-    for (int n = 0; n < nights; ++n) {
+    for (int n = 0; n < skies; ++n) {
         Sky sky(static_cast<std::uint64_t>(5000 + n), Sky::What::clear);
         disturbed += watch(sky, 480.0).after_min.has_value();
     }
-    QVERIFY2(disturbed < 0.01 * nights + 1, qPrintable(QString::number(disturbed)));
+    QVERIFY2(disturbed < 0.01 * skies + 1, qPrintable(QString::number(disturbed)));
 }
 
 void LightTest::twilightIsNoFading() {
     int right = 0;
     QString words;
-    for (int n = 0; n < nights; ++n) {
+    for (int n = 0; n < skies; ++n) {
         Sky sky(static_cast<std::uint64_t>(9000 + n), Sky::What::twilight);
         sky.begins_min = 60.0;
         const LightVerdict v = watch(sky, 85.0).last;
@@ -182,18 +182,18 @@ void LightTest::twilightIsNoFading() {
             words +=
                 QString(" %1 (%2, %3)").arg(static_cast<int>(v.what)).arg(v.lost_mag.value).arg(v.rough_mag);
     }
-    QVERIFY2(right >= 0.95 * nights, qPrintable(words));
+    QVERIFY2(right >= 0.95 * skies, qPrintable(words));
 }
 
 void LightTest::hazeBrightensTheSky() {
     int haze = 0;
-    for (int n = 0; n < nights; ++n) {
+    for (int n = 0; n < skies; ++n) {
         Sky sky(static_cast<std::uint64_t>(12000 + n), Sky::What::haze);
         sky.begins_min = 60.0;
         sky.depth_mag = 0.8;
         haze += watch(sky, 100.0).last.what == SkyLight::haze;
     }
-    QVERIFY2(haze >= 0.9 * nights, qPrintable(QString::number(haze)));
+    QVERIFY2(haze >= 0.9 * skies, qPrintable(QString::number(haze)));
 }
 
 // A target that sinks from 60° to 25° loses 0.25 mag and more by the air alone: that is no dew.
