@@ -143,7 +143,8 @@ QStringList FitTest::everyPage(QSize size, const std::function<QStringList(QWidg
         QStringList found = look(*window_);
         // A label of several lines and its page agree on their sizes in a few rounds.
         for (int round = 0; round < 20 && !found.isEmpty(); ++round) {
-            QTest::qWait(5);
+            QCoreApplication::sendPostedEvents(); // what layouts ask of each other
+            QCoreApplication::processEvents();
             found = look(*window_);
         }
         return found;

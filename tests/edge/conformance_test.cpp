@@ -1,6 +1,7 @@
 // What every observatory's devices must do, whatever they are: one suite, run on the simulated devices and on
 // the same ones over the wire.
 #include <QtTest>
+#include <functional>
 #include <thread>
 
 #include "core/image/star_detect.h"
@@ -49,9 +50,16 @@ struct Evening {
     }
     // Its driver needs a moment to connect.
     void awaitMount() const {
-        const auto ready = [this] { return devices.mount->state() && devices.imagingFocuser->state(); };
-        for (int i = 0; i < 3000 && !ready(); ++i)
+        becomes([this] { return devices.mount->state() && devices.imagingFocuser->state(); });
+    }
+    // Looked at again until it is so; within a minute, however busy the machine.
+    static bool becomes(const std::function<bool()>& is) {
+        for (int i = 0; i < 3000; ++i) {
+            if (is())
+                return true;
             std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        }
+        return false;
     }
     SimulatedNight& night() const { return direct ? *direct : served->night; }
 };
@@ -398,9 +406,7 @@ void ConformanceTest::turnsTheWheel() {
     QFETCH(bool, wire);
     const Evening e(wire);
     QVERIFY(e.devices.wheel);
-    const auto ready = [&] { return e.devices.wheel->state().has_value(); };
-    for (int i = 0; i < 3000 && !ready(); ++i)
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    QVERIFY(Evening::becomes([&] { return e.devices.wheel->state().has_value(); }));
     auto state = e.devices.wheel->state();
     mustWork(state);
     QCOMPARE(state->slot, 0);
@@ -422,22 +428,17 @@ void ConformanceTest::coolsTheCamera() {
     QFETCH(bool, wire);
     const Evening e(wire);
     QVERIFY(e.devices.imagingCooler);
-    const auto told = [&] { return e.devices.imagingCooler->state().has_value(); };
-    for (int i = 0; i < 3000 && !told(); ++i)
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    QVERIFY(Evening::becomes([&] { return e.devices.imagingCooler->state().has_value(); }));
     const auto begin = e.devices.imagingCooler->state();
     mustWork(begin);
     QVERIFY(!begin->on);
     QVERIFY2(begin->sensor_c > 5.0, qPrintable(QString::number(begin->sensor_c)));
     mustWork(e.devices.imagingCooler->hold(-4.0));
     const auto waitFor = [&](auto&& is) {
-        for (int i = 0; i < 3000; ++i) {
+        return Evening::becomes([&] {
             const auto now = e.devices.imagingCooler->state();
-            if (now && is(*now))
-                return true;
-            std::this_thread::sleep_for(std::chrono::milliseconds(20));
-        }
-        return false;
+            return now && is(*now);
+        });
     };
     QVERIFY(waitFor([](const CoolerState& s) { return s.on && std::abs(s.sensor_c + 4.0) < 0.3; }));
     QVERIFY(waitFor([](const CoolerState& s) { return s.power && *s.power > 0.1 && *s.power < 0.9; }));

@@ -51,6 +51,16 @@ SeriesSetup filteredSetup(const SeriesNight& n, const std::vector<FilterTurn>& t
     return s;
 }
 
+// How far out of focus the camera stands as each frame comes.
+RunnerHooks noting(SeriesNight& n, const Series& series, std::vector<double>& defocus_um) {
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure&) {
+        while (defocus_um.size() < series.frames().size())
+            defocus_um.push_back(n.night.trueDefocus_um(CameraRole::imaging));
+    };
+    return hooks;
+}
+
 std::string sequenceOf(const Series& series) {
     std::string all;
     for (const SeriesFrame& f : series.frames())
@@ -66,11 +76,7 @@ void FiltersNightTest::framesInTurn() {
     setup.filters.runs = learntBefore(scenario);
     Series series(setup);
     std::vector<double> defocus_um;
-    RunnerHooks hooks;
-    hooks.seen = [&](Procedure&) {
-        while (defocus_um.size() < series.frames().size())
-            defocus_um.push_back(n.night.trueDefocus_um(CameraRole::imaging));
-    };
+    const RunnerHooks hooks = noting(n, series, defocus_um);
     const auto done = n.run(series, hooks);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QCOMPARE(sequenceOf(series), std::string("L L R Ha L L R Ha L"));
@@ -141,11 +147,7 @@ void FiltersNightTest::unknownOffsetsAreFoundByFocusing() {
     SeriesSetup setup = filteredSetup(n, {{"L", 1, 5.0}, {"R", 1, 5.0}}, 6);
     Series series(setup);
     std::vector<double> defocus_um;
-    RunnerHooks hooks;
-    hooks.seen = [&](Procedure&) {
-        while (defocus_um.size() < series.frames().size())
-            defocus_um.push_back(n.night.trueDefocus_um(CameraRole::imaging));
-    };
+    const RunnerHooks hooks = noting(n, series, defocus_um);
     const auto done = n.run(series, hooks);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QCOMPARE(sequenceOf(series), std::string("L R L R L R"));

@@ -44,6 +44,7 @@ private:
     std::optional<WheelState> wheel_;
     std::string byHand_; // where there is no wheel
     QTimer* timer_;
+    int looks_ = 0;
     QString words_;
     Beside asking_;
 };

@@ -3,8 +3,9 @@
 namespace nordstjerna {
 
 namespace {
-constexpr auto attending = std::chrono::milliseconds(500); // between two looks
-}
+// Between two looks: while it is led, and while it is only asked how it is.
+constexpr auto leading = std::chrono::milliseconds(500), idling = std::chrono::milliseconds(2000);
+} // namespace
 
 CoolerKeeper::CoolerKeeper(Cooler& cooler, Clock& clock) : cooler_(cooler), clock_(clock) {
     thread_ = std::thread([this] { run(); });
@@ -76,7 +77,11 @@ void CoolerKeeper::run() {
         wait.unlock();
         (void)attend();
         wait.lock();
-        wake_.wait_for(wait, attending, [this] { return ending_; });
+        const auto idle = [this] {
+            return ramp_.phase() == CoolerPhase::idle || ramp_.phase() == CoolerPhase::warm;
+        };
+        const bool idled = idle();
+        wake_.wait_for(wait, idled ? idling : leading, [&] { return ending_ || (idled && !idle()); });
     }
 }
 

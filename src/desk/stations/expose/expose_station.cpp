@@ -121,19 +121,15 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     connect(&needs_.calibration, &CalibrationBook::changed, this, &ExposeStation::refresh);
     connect(&needs_.mountBook, &MountBook::changed, this, &ExposeStation::refresh);
     connect(&needs_.focusBook, &FocusBook::changed, this, &ExposeStation::refresh);
-    const auto showCamera = [this] {
-        card_->setFilters(rigs().rig().filters);
+    const auto showCooler = [this] {
         const auto cooler = needs_.cameraDesk.cooler();
         card_->setCooler(needs_.cameraDesk.coolerWords(),
                          cooler.state && cooler.state->on && cooler.phase != CoolerPhase::warming);
-        refresh();
     };
-    showCamera();
+    showCooler();
     connect(card_, &PlanCard::coolNow, this, [this](double to_c) { needs_.cameraDesk.cool(to_c); });
     connect(card_, &PlanCard::warmNow, this, [this] { needs_.cameraDesk.warm(); });
-    connect(card_, &PlanCard::changed, this, showCamera);
-    connect(&rigs(), &RigBook::changed, this, showCamera);
-    connect(&needs_.cameraDesk, &CameraDesk::changed, this, showCamera);
+    connect(&needs_.cameraDesk, &CameraDesk::changed, this, showCooler);
     connect(timer_, &QTimer::timeout, this, &ExposeStation::tick);
     timer_->start(500);
     card_->setNight(noonBefore(rigs().rig().site, night().now()), rigs().civilTime());
@@ -195,6 +191,7 @@ void ExposeStation::replan() {
         return;
     sincePlanned_ = 0;
     card_->setNight(noonBefore(rigs().rig().site, night().now()), rigs().civilTime());
+    card_->setFilters(rigs().rig().filters);
     const SeriesSetup setup = wanted();
     const Instant now = night().now();
     const auto rules = SeriesRules::from(setup, now, night().almanac());

@@ -94,6 +94,7 @@ void FilterTurnsRow::setFilters(const std::vector<std::string>& filters) {
     grid_->addWidget(muted(tr("At a change")), 0, column);
     grid_->addWidget(focus_, 1, column);
     grid_->setColumnStretch(column, 2);
+    const QSignalBlocker quiet(this); // nobody has edited anything
     setValues(kept_);
 }
 

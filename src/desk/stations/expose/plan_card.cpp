@@ -273,6 +273,7 @@ void PlanCard::openPage(int index) {
 }
 
 void PlanCard::edited() {
+    refreshCoolNow();
     summarise();
     Q_EMIT changed();
 }
@@ -320,8 +321,12 @@ void PlanCard::setCooler(const QString& words, bool works) {
     }
     sensor_->setText(words);
     coolerWorks_ = works;
-    coolNow_->setText(works ? tr("Warm it up now") : tr("Cool it now"));
-    coolNow_->setEnabled(works || coolTo_->exact() > leaveCooler);
+    refreshCoolNow();
+}
+
+void PlanCard::refreshCoolNow() {
+    coolNow_->setText(coolerWorks_ ? tr("Warm it up now") : tr("Cool it now"));
+    coolNow_->setEnabled(coolerWorks_ || coolTo_->exact() > leaveCooler);
     coolNow_->setToolTip(coolNow_->isEnabled() ? QString() : tr("Choose a temperature first."));
 }
 

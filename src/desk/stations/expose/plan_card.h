@@ -58,6 +58,7 @@ private:
     void openPage(int index);
     void edited();
     void summarise();
+    void refreshCoolNow();
     Instant momentOf(const QTimeEdit* clock) const;
     void setMoment(QComboBox* choice, QTimeEdit* clock, Instant t);
     NumberField *exposure_, *frames_, *size_, *every_, *up_, *down_, *within_, *past_, *holds_, *timeout_,
