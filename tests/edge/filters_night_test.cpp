@@ -182,7 +182,7 @@ void FiltersNightTest::everyFilterIsFocused() {
     std::vector<FocusedOnce> runs;
     for (const auto& f : every.found())
         runs.push_back({f.when, f.result.curve.best_steps, f.result.temperature_c, f.filter});
-    const auto offsets = filterOffsets(runs, usualHeat_steps_c(scenario.imagingFocuser.step_um));
+    const auto offsets = filterOffsets(runs, scenario.rig.imagingFocuser);
     for (size_t f = 1; f < scenario.rig.filters.size(); ++f) {
         const auto by = offsets.between("L", scenario.rig.filters[f]);
         QVERIFY(by.has_value());

@@ -50,10 +50,10 @@ std::map<std::string, int> groupsOf(const Evenings& e) {
 }
 } // namespace
 
-double usualHeat_steps_c(double step_um) {
+FilterOffsets filterOffsets(const std::vector<FocusedOnce>& runs, const FocuserSpec& focuser) {
     constexpr double usual_um_c = 30.0;
     constexpr double unknownStep_um = 2.0;
-    return usual_um_c / (step_um > 0.0 ? step_um : unknownStep_um);
+    return filterOffsets(runs, usual_um_c / (focuser.step_um > 0.0 ? focuser.step_um : unknownStep_um));
 }
 
 FilterOffsets filterOffsets(const std::vector<FocusedOnce>& all, double heatPrior_steps_c) {
@@ -61,9 +61,10 @@ FilterOffsets filterOffsets(const std::vector<FocusedOnce>& all, double heatPrio
     const Evenings e = eveningsOf(all);
     if (e.runs.empty())
         return o;
+    std::map<std::string, int> times;
     for (const FocusedOnce& r : e.runs)
-        ++o.runs[r.filter];
-    o.reference = std::max_element(o.runs.begin(), o.runs.end(), [](const auto& a, const auto& b) {
+        ++times[r.filter];
+    o.reference = std::max_element(times.begin(), times.end(), [](const auto& a, const auto& b) {
                       return a.second < b.second;
                   })->first;
     o.group = groupsOf(e);
@@ -78,7 +79,7 @@ FilterOffsets filterOffsets(const std::vector<FocusedOnce>& all, double heatPrio
             column[filter] = next++;
     };
     place(o.reference);
-    for (const auto& [filter, runs] : o.runs)
+    for (const auto& [filter, runs] : times)
         if (filter != o.reference)
             place(filter);
     const auto n = static_cast<Eigen::Index>(e.runs.size());

@@ -4,12 +4,12 @@
 #include <map>
 
 #include "core/focus/heat.h"
+#include "core/rig/rig.h"
 
 namespace nordstjerna {
 
 struct FilterOffsets {
-    std::string reference;           // the one that was focused most often; empty: none was
-    std::map<std::string, int> runs; // through each
+    std::string reference; // the one that was focused most often; empty: none was
 
     // How far the focuser has to go, outwards positive, when `to` comes in place of `from`. Absent where one
     // of them was never focused on the same evening as the other, or as a third that tells them apart.
@@ -27,9 +27,9 @@ private:
 // known but that it is likely below heatPrior_steps_c. Errors are grown by what the runs scatter.
 FilterOffsets filterOffsets(const std::vector<FocusedOnce>& runs, double heatPrior_steps_c);
 
-// The slope that is likely not exceeded where nothing was measured: 30 µm for a degree, as a metre of
-// aluminium tube bends its focus.
-double usualHeat_steps_c(double step_um);
+// The same of runs of this focuser, with the slope that is likely not exceeded: 30 µm for a degree, as a
+// metre of aluminium tube bends its focus.
+FilterOffsets filterOffsets(const std::vector<FocusedOnce>& runs, const FocuserSpec& focuser);
 
 // The same runs as if all were focused through the reference, their ± grown by that of the offset; those
 // whose filter is not tied to it are left out.

@@ -3,7 +3,26 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/focus/focuser_play.h"
+
 namespace nordstjerna {
+
+FilterChangeSetup filterChange(const Rig& rig, bool wheel, const std::string& to,
+                               const std::optional<Measured>& by_steps) {
+    FilterChangeSetup c;
+    c.filters = rig.filters;
+    c.to = to;
+    c.wheel = wheel;
+    if (by_steps)
+        c.by_steps = by_steps->value;
+    c.takeUp_steps = takeUp_steps(rig.imagingFocuser);
+    return c;
+}
+
+std::string filterBefore(const Rig& rig, const WheelState& wheel) {
+    const auto slot = static_cast<size_t>(std::max(wheel.slot, 0));
+    return slot < rig.filters.size() ? rig.filters[slot] : std::string();
+}
 
 std::optional<Step> FilterChange::end(std::optional<Problem> failure) {
     failure_ = std::move(failure);
@@ -29,15 +48,13 @@ Step FilterChange::askPerson() const {
 // Only the slot that the wheel names counts; a slow one is asked again.
 std::optional<Step> FilterChange::turned(const WheelState& state) {
     constexpr int mostLooks = 30;
-    const auto at = std::find(setup_.filters.begin(), setup_.filters.end(), setup_.to);
-    const auto slot = static_cast<int>(at - setup_.filters.begin());
-    if (state.slot == slot)
+    if (state.slot == slot_)
         return focus();
     if (++looks_ < mostLooks)
         return FilterStep{};
     return end(
         Problem{Text::say("The filter wheel did not turn to %1.").arg(setup_.to),
-                Text::say("It was sent to slot %1 and reports slot %2.").arg(slot + 1).arg(state.slot + 1),
+                Text::say("It was sent to slot %1 and reports slot %2.").arg(slot_ + 1).arg(state.slot + 1),
                 Text::say("Check its cable and whether a filter jams it; then start again.")});
 }
 
@@ -65,7 +82,8 @@ std::optional<Step> FilterChange::step(const Event& event) {
             return askPerson();
         }
         phase_ = Phase::turning;
-        return FilterStep{static_cast<int>(at - setup_.filters.begin())};
+        slot_ = static_cast<int>(at - setup_.filters.begin());
+        return FilterStep{slot_};
     }
     case Phase::turning:
         if (const auto* answer = std::get_if<FilterAnswered>(&event.what)) {

@@ -2,7 +2,9 @@
 // then moves by what the filters differ.
 #pragma once
 
+#include "core/base/measured.h"
 #include "core/procedure/focuser_move.h"
+#include "core/rig/rig.h"
 
 namespace nordstjerna {
 
@@ -13,6 +15,12 @@ struct FilterChangeSetup {
     std::optional<double> by_steps; // the focuser, outwards; absent: it stays
     double takeUp_steps = 0.0;      // of its backlash
 };
+
+// To another filter of this rig; the focuser follows by that difference, where it is given.
+FilterChangeSetup filterChange(const Rig& rig, bool wheel, const std::string& to,
+                               const std::optional<Measured>& by_steps);
+// What the rig calls the filter that the wheel has before the camera; empty: nothing.
+std::string filterBefore(const Rig& rig, const WheelState& wheel);
 
 class FilterChange : public Procedure {
 public:
@@ -46,6 +54,7 @@ private:
     Phase phase_ = Phase::start;
     std::optional<FocuserMove> move_;
     std::optional<Problem> failure_;
+    int slot_ = 0; // that is wanted
     int looks_ = 0;
     bool goOn_ = false;
 };

@@ -20,16 +20,9 @@ void FilterFocusing::goOn() {
 Step FilterFocusing::change(const Event& event) {
     if (at_ >= order_.size())
         return DoneStep{};
-    const FocuserSpec& focuser = setup_.run.rig.imagingFocuser;
-    FilterChangeSetup c;
-    c.filters = setup_.run.rig.filters;
-    c.to = order_[at_];
-    c.wheel = setup_.wheel;
-    c.takeUp_steps = takeUp_steps(focuser);
-    const FilterOffsets offsets = filterOffsets(setup_.known, usualHeat_steps_c(focuser.step_um));
-    if (const auto by = offsets.between(filter_, c.to))
-        c.by_steps = by->value;
-    changing_.emplace(c);
+    const Rig& rig = setup_.run.rig;
+    const FilterOffsets offsets = filterOffsets(setup_.known, rig.imagingFocuser);
+    changing_.emplace(filterChange(rig, setup_.wheel, order_[at_], offsets.between(filter_, order_[at_])));
     Event begin = event;
     begin.what = Started{};
     return changed(begin);
@@ -77,9 +70,7 @@ Step FilterFocusing::advance(const Event& event) {
         const auto* answer = std::get_if<FilterAnswered>(&event.what);
         if (!answer)
             return FilterStep{};
-        const auto slot = static_cast<size_t>(std::max(answer->state.slot, 0));
-        if (slot < setup_.run.rig.filters.size())
-            filter_ = setup_.run.rig.filters[slot];
+        filter_ = filterBefore(setup_.run.rig, answer->state);
     }
     return change(event);
 }

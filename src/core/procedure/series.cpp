@@ -29,7 +29,7 @@ CentringSetup centringOf(const SeriesSetup& series) {
 
 Series::Series(SeriesSetup setup) : setup_(std::move(setup)) {
     story_.grown = setup_.refocus.grown;
-    offsets_ = filterOffsets(setup_.filters.runs, usualHeat_steps_c(setup_.rig.imagingFocuser.step_um));
+    offsets_ = filterOffsets(setup_.filters.runs, setup_.rig.imagingFocuser);
 }
 
 DitherSpot Series::spot(int n) const {
@@ -408,17 +408,11 @@ std::optional<Step> Series::setFilter(const Event& event) {
     if (next.empty() || next == filter_)
         return std::nullopt;
     const auto offset = filter_.empty() ? std::nullopt : offsets_.between(filter_, next);
-    FilterChangeSetup c;
-    c.filters = setup_.rig.filters;
-    c.to = next;
-    c.wheel = wish.wheel;
-    c.takeUp_steps = takeUp_steps(setup_.rig.imagingFocuser);
-    if (setup_.motor && wish.focus == AtFilterChange::offset && offset)
-        c.by_steps = offset->value;
+    const bool follows = setup_.motor && wish.focus == AtFilterChange::offset;
     // The first filter is taken to be the one that was focused.
-    focusDue_ = setup_.motor && !filter_.empty() &&
-                (wish.focus == AtFilterChange::focusRun || (wish.focus == AtFilterChange::offset && !offset));
-    changing_.emplace(c);
+    focusDue_ =
+        setup_.motor && !filter_.empty() && (wish.focus == AtFilterChange::focusRun || (follows && !offset));
+    changing_.emplace(filterChange(setup_.rig, wish.wheel, next, follows ? offset : std::nullopt));
     phase_ = Phase::changing;
     Event begin = event;
     begin.what = Started{}; // whatever was before has nothing to do with it
@@ -428,9 +422,7 @@ std::optional<Step> Series::setFilter(const Event& event) {
 Step Series::changeStep(const Event& event) {
     if (!changing_) { // the wheel was only asked
         if (const auto* answer = std::get_if<FilterAnswered>(&event.what))
-            if (const auto slot = static_cast<size_t>(std::max(answer->state.slot, 0));
-                slot < setup_.rig.filters.size())
-                filter_ = setup_.rig.filters[slot];
+            filter_ = filterBefore(setup_.rig, answer->state);
         return move(event);
     }
     if (const auto step = changing_->step(event)) {
@@ -483,7 +475,7 @@ Step Series::awaitCooler(const Event& event) {
 // What a focus run found tells by how much the filters differ from now on.
 void Series::learnFocus(const FocusResult& result, Instant now) {
     setup_.filters.runs.push_back({now, result.curve.best_steps, result.temperature_c, filter_});
-    offsets_ = filterOffsets(setup_.filters.runs, usualHeat_steps_c(setup_.rig.imagingFocuser.step_um));
+    offsets_ = filterOffsets(setup_.filters.runs, setup_.rig.imagingFocuser);
 }
 
 Step Series::refocus(const Event& event) {

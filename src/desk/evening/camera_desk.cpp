@@ -5,6 +5,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/procedure/filter_change.h"
 #include "desk/problem_list.h"
 
 namespace nordstjerna {
@@ -25,8 +26,7 @@ std::string CameraDesk::filter() const {
     const auto& names = rigs_.rig().filters;
     if (!hasWheel())
         return std::find(names.begin(), names.end(), byHand_) == names.end() ? std::string() : byHand_;
-    const auto slot = wheel_ ? static_cast<size_t>(std::max(wheel_->slot, 0)) : names.size();
-    return slot < names.size() ? names[slot] : std::string();
+    return wheel_ ? filterBefore(rigs_.rig(), *wheel_) : std::string();
 }
 
 void CameraDesk::noteFilter(const std::string& filter) {

@@ -54,7 +54,7 @@ std::vector<FocusedOnce> FocusBook::focused(CameraRole camera) const {
 }
 
 FilterOffsets FocusBook::offsets() const {
-    return filterOffsets(focused(CameraRole::imaging), usualHeat_steps_c(rigs_.rig().imagingFocuser.step_um));
+    return filterOffsets(focused(CameraRole::imaging), rigs_.rig().imagingFocuser);
 }
 
 std::vector<FocusedOnce> FocusBook::focusedAlike(CameraRole camera) const {

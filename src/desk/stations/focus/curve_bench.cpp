@@ -284,14 +284,10 @@ void CurveBench::changeFilter(const std::string& to) {
     const std::string from = cameraDesk_.filter();
     if (to.empty() || to == from || procedures_.working())
         return refresh();
-    FilterChangeSetup c;
-    c.filters = rigs_.rig().filters;
-    c.to = to;
-    c.takeUp_steps = takeUp_steps(rigs_.rig().imagingFocuser);
-    if (focusBook_.hasFocuser(CameraRole::imaging))
-        if (const auto by = focusBook_.offsets().between(from, to))
-            c.by_steps = by->value;
-    if (!cameraDesk_.hasWheel()) {
+    const auto by =
+        focusBook_.hasFocuser(CameraRole::imaging) ? focusBook_.offsets().between(from, to) : std::nullopt;
+    const FilterChangeSetup c = filterChange(rigs_.rig(), cameraDesk_.hasWheel(), to, by);
+    if (!c.wheel) {
         cameraDesk_.noteFilter(to);
         if (c.by_steps && state_)
             moveTo(state_->steps + *c.by_steps);
