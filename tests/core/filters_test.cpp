@@ -9,6 +9,7 @@
 #include "core/series/filter_turns.h"
 #include "core/series/series_frame.h"
 #include "core/series/series_plan.h"
+#include "demo_series.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -194,17 +195,8 @@ void FiltersTest::turns() {
 
 namespace {
 SeriesSetup filteredSeries() {
-    SeriesSetup s;
-    s.rig.site.latitude = Angle::fromDeg(58.35);
-    s.rig.site.longitude = Angle::fromDeg(11.2);
-    s.rig.imagingCamera = {4.2, 5000, 3400};
-    s.rig.imagingOptics = {610.0, 111.0};
-    s.rig.guideCamera = {3.0, 1920, 1200};
-    s.rig.guideOptics = {240.0, 50.0};
+    SeriesSetup s = demoSeries();
     s.rig.filters = {"L", "R", "G"};
-    s.targetName = "NGC 891";
-    s.target = vectorFrom(Equatorial{Angle::fromDeg(35.639224), Angle::fromDeg(42.349146)});
-    s.exposure_s = 180.0;
     return s;
 }
 } // namespace

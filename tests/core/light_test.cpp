@@ -2,6 +2,7 @@
 #include <QtTest>
 #include <cmath>
 #include <map>
+#include <numeric>
 
 #include "core/base/random.h"
 #include "core/guide/light_watch.h"
@@ -14,6 +15,7 @@ class LightTest : public QObject {
 private slots:
     void dewAndCloudAreToldApart();
     void clearNightsAreLeftInPeace();
+    void lossAndPaceAreHonest();
     void twilightIsNoFading();
     void hazeBrightensTheSky();
     void extinctionIsExpected();
@@ -87,23 +89,31 @@ struct Sky {
     }
 };
 
+// What is missing of the light, but for what the air mass takes.
+double faded_mag(const Sky& sky, double t_min) {
+    return sky.dimmed_mag(t_min) - sky.extinction_mag * (sky.air(t_min) - sky.air(0.0));
+}
+
 struct Told {
+    std::vector<double> faded;       // in truth, a look each
     std::optional<double> after_min; // since it began
     SkyLight first = SkyLight::clear;
     LightVerdict last;
 };
+
+constexpr double look_min = 0.2;
 
 // Watches for so long; the first word that is said once it has begun.
 Told watch(Sky& sky, double minutes) {
     LightWatch light;
     Told told;
     constexpr int stars = 3;
-    constexpr double look_min = 0.2;
     std::vector<double> flux;
     for (int i = 0; i < stars; ++i)
         flux.push_back(std::exp(sky.random.uniform(8.0, 11.0)));
     for (double t = 0.0; t < minutes; t += look_min) {
         sky.live(look_min);
+        told.faded.push_back(faded_mag(sky, t));
         std::vector<std::optional<Star>> seen;
         const double passes = std::pow(10.0, -0.4 * sky.dimmed_mag(t));
         for (int i = 0; i < stars; ++i) {
@@ -168,6 +178,39 @@ void LightTest::clearNightsAreLeftInPeace() {
         disturbed += watch(sky, 480.0).after_min.has_value();
     }
     QVERIFY2(disturbed < 0.01 * skies + 1, qPrintable(QString::number(disturbed)));
+}
+
+// The ± of what is lost, and of how fast, against what was lost in truth.
+void LightTest::lossAndPaceAreHonest() {
+    for (Sky::What what : {Sky::What::dew, Sky::What::clear}) {
+        int lost = 0, pace = 0;
+        for (int n = 0; n < skies; ++n) {
+            Sky sky(static_cast<std::uint64_t>(77000 + n), what);
+            sky.begins_min = sky.random.uniform(25.0, 60.0);
+            const Told told = watch(sky, sky.begins_min + sky.random.uniform(10.0, 25.0));
+            QVERIFY(told.last.what != SkyLight::tooSoon);
+            // Over whole minutes; the one under way does not count yet.
+            constexpr auto looks = static_cast<size_t>(1.0 / look_min + 0.5);
+            const size_t closed = (told.faded.size() - 1) / looks;
+            const auto mean = [&](size_t from_min, size_t to_min) {
+                const auto at = [&](size_t m) {
+                    return told.faded.begin() + static_cast<std::ptrdiff_t>(m * looks);
+                };
+                return std::accumulate(at(from_min), at(to_min), 0.0) /
+                       static_cast<double>((to_min - from_min) * looks);
+            };
+            double best = 1e9;
+            for (size_t m = 0; m + 10 <= closed; ++m)
+                best = std::min(best, mean(m, m + 10));
+            const double truth = mean(closed - 4, closed) - best;
+            const double truePace = 60.0 * (mean(closed - 2, closed) - mean(closed - 4, closed - 2)) / 2.0;
+            lost += std::abs(told.last.lost_mag.value - truth) < told.last.lost_mag.sigma;
+            pace += std::abs(told.last.pace_mag_h.value - truePace) < told.last.pace_mag_h.sigma;
+        }
+        for (int within : {lost, pace})
+            QVERIFY2(within >= 0.60 * skies && within <= 0.76 * skies,
+                     qPrintable(QString("lost %1, pace %2 of %3").arg(lost).arg(pace).arg(skies)));
+    }
 }
 
 void LightTest::twilightIsNoFading() {

@@ -71,7 +71,7 @@ void LightNightTest::guidesThrough() {
                               .arg(light.lost_mag.value)
                               .arg(light.lost_mag.sigma)
                               .arg(light.rough_mag)
-                              .arg(light.wider.value)
+                              .arg(light.wider)
                               .arg(light.skyBrighter);
     const SkyLight is = what == "dew" ? SkyLight::dew : what == "cloud" ? SkyLight::cloud : SkyLight::clear;
     QVERIFY2(light.what == is, qPrintable(words));

@@ -13,23 +13,23 @@ Text lightEvidence(const LightVerdict& v) {
                     : Text::say("The guide stars have lost %1, evenly, and lose %2 an hour.")
                           .arg(lost)
                           .arg(formatMeasured(v.pace_mag_h, " mag", 1));
-    const double wider = 100.0 * v.wider.value;
+    constexpr double grown = 0.02, otherSky = 0.12; // shares that are more than chance
     if (v.what == SkyLight::dew)
-        text += wider > 2.0 ? Text::say("They are %1 % wider.").arg(formatNumber(wider, 0))
-                            : Text::say("They have not grown wider.");
-    const double brighter = 100.0 * v.skyBrighter;
-    text += std::abs(brighter) < 12.0 ? Text::say("The sky is as dark as before.")
-            : brighter > 0.0          ? Text::say("The sky is %1 % brighter.").arg(formatNumber(brighter, 0))
-                                      : Text::say("The sky is darker.");
+        text +=
+            v.wider > grown ? Text::say("They have grown wider.") : Text::say("They have not grown wider.");
+    text += std::abs(v.skyBrighter) < otherSky ? Text::say("The sky is as dark as before.")
+            : v.skyBrighter > 0.0              ? Text::say("The sky is brighter.")
+                                               : Text::say("The sky is darker.");
     return text;
+}
+
+Problem dewProblem(const LightVerdict& v) {
+    return {Text::say("Dew seems to settle on the optics."), lightEvidence(v),
+            Text::say("Look at the front lens with a lamp. Switch the dew heaters on or up.")};
 }
 
 std::vector<Finding> lightFindings(const LightVerdict& v) {
     switch (v.what) {
-    case SkyLight::dew:
-        return {
-            {"guide.dew", Weight::act, Text::say("Dew seems to settle on the optics"), lightEvidence(v),
-             Text::say("Look at the front lens with a lamp. Switch the dew heaters on or up; do not wipe.")}};
     case SkyLight::cloud:
         return {
             {"guide.cloud", Weight::look, Text::say("Clouds pass before the guide stars"), lightEvidence(v),
@@ -40,11 +40,9 @@ std::vector<Finding> lightFindings(const LightVerdict& v) {
                  Text::say("Expose for longer, or choose a higher target.")}};
     case SkyLight::brighter:
         return {{"guide.brighter", Weight::know, Text::say("The sky grows brighter"),
-                 Text::say(
-                     "Its noise has grown by %1 %, the stars are as bright as before: twilight, the Moon or "
-                     "a lamp.")
-                     .arg(formatNumber(50.0 * v.skyBrighter, 0)),
+                 Text::say("The stars are as bright as before: it is twilight, the Moon or a lamp."),
                  Text::say("Guide stars that are faint may be lost in it.")}};
+    case SkyLight::dew:
     case SkyLight::tooSoon:
     case SkyLight::clear:
         break;

@@ -6,9 +6,12 @@
 
 namespace nordstjerna {
 
+// Of dew none: that is a problem, which calls for somebody.
 std::vector<Finding> lightFindings(const LightVerdict& light);
+Problem dewProblem(const LightVerdict& light);
 
-// "The stars have lost 0.35 ± 0.02 mag in 25 min, evenly. They are 6 ± 1 % wider. …"
+// "The guide stars have lost 0.35 ± 0.02 mag, evenly, and lose 0.8 ± 0.3 mag an hour. They have grown wider.
+// …"
 Text lightEvidence(const LightVerdict& light);
 
 } // namespace nordstjerna

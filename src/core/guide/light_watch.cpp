@@ -9,13 +9,12 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int firstLooks = 10;    // whose mean the others are compared with
-constexpr size_t soon_min = 10;   // before nothing is said
-constexpr size_t window_min = 30; // what is judged
-constexpr size_t fade_min = 12;   // the pace of now
-constexpr size_t best_min = 10;   // the stretch that counts as undimmed
-constexpr double extinction =
-    0.2; // mag for one air mass; guide cameras see red light: 0.1 to 0.3 (Young 1974)
+constexpr int firstLooks = 10;  // whose mean the others are compared with
+constexpr size_t soon_min = 10; // before nothing is said
+constexpr size_t fade_min = 12; // what is judged: an even change bends in half an hour, too
+constexpr size_t best_min = 10; // the stretch that counts as undimmed
+// Magnitudes for one air mass; guide cameras see red light: 0.1 to 0.3 (Young 1974).
+constexpr double extinction = 0.2;
 constexpr double extinctionSigma = 0.1;
 constexpr double noticed_mag = 0.12; // of a fading, beyond what slow changes of the air do on clear nights
 constexpr double roughAt_mag = 0.035;
@@ -23,8 +22,13 @@ constexpr double back_mag = 0.07; // within three minutes
 constexpr double skyAt = 0.12;
 constexpr int persist_min = 3; // a verdict holds as long before it is said
 
-// Least squares of y over t (minutes, about their middle): level, slope, bend.
-Eigen::Vector3d parabola(const std::vector<double>& t, const std::vector<double>& y) {
+// Least squares of y over t: level, slope and bend at t = 0, and what an error of one in each y makes of the
+// slope.
+struct Parabola {
+    Eigen::Vector3d at;
+    double slopeError = 0.0;
+};
+Parabola parabola(const std::vector<double>& t, const std::vector<double>& y) {
     const auto n = static_cast<Eigen::Index>(t.size());
     Eigen::MatrixXd a(n, 3);
     Eigen::VectorXd b(n);
@@ -33,7 +37,8 @@ Eigen::Vector3d parabola(const std::vector<double>& t, const std::vector<double>
         a.row(i) << 1.0, x, x * x;
         b(i) = y[static_cast<size_t>(i)];
     }
-    return a.colPivHouseholderQr().solve(b);
+    const Eigen::Matrix3d spread = (a.transpose() * a).inverse();
+    return {spread * (a.transpose() * b), std::sqrt(spread(1, 1))};
 }
 
 // Of some minutes in a row.
@@ -105,12 +110,8 @@ void LightWatch::closeMinute() {
         lasting_ = now.what == candidate_ ? lasting_ + 1 : 1;
         candidate_ = now.what;
         const bool calm = now.what == SkyLight::clear || now.what == SkyLight::tooSoon;
-        if (calm || lasting_ >= persist_min || now.what == verdict_.what) {
-            const double minutes =
-                now.what == verdict_.what ? verdict_.minutes + 1.0 : static_cast<double>(lasting_);
+        if (calm || lasting_ >= persist_min || now.what == verdict_.what)
             verdict_ = now;
-            verdict_.minutes = minutes;
-        }
     }
     open_ = {};
 }
@@ -133,21 +134,16 @@ LightVerdict LightWatch::judged() const {
     LightVerdict v;
     if (minutes_.size() < soon_min)
         return v;
-    const auto meanOf = [&](size_t from, size_t count, double Minute::*what) {
-        return medianOf(minutes_, from, count, what);
-    };
     const size_t n = minutes_.size();
-    const size_t from = n > window_min ? n - window_min : 0;
-    std::vector<double> t, faded;
-    for (size_t i = from; i < n; ++i) {
-        t.push_back(minutes_[i].t_min - minutes_[n - 1].t_min);
-        faded.push_back(minutes_[i].faded_mag);
+    const size_t few = std::min(fade_min, n);
+    std::vector<double> lastT, lastY, noises;
+    for (size_t i = n - few; i < n; ++i) {
+        lastT.push_back(minutes_[i].t_min - minutes_[n - 1].t_min);
+        lastY.push_back(minutes_[i].faded_mag);
+        noises.push_back(minutes_[i].noise_mag);
     }
-    // An even change bends in half an hour, too; the last dozen minutes are judged for evenness.
-    const size_t few = std::min(fade_min, t.size());
-    const std::vector<double> lastT(t.end() - static_cast<std::ptrdiff_t>(few), t.end());
-    const std::vector<double> lastY(faded.end() - static_cast<std::ptrdiff_t>(few), faded.end());
-    const Eigen::Vector3d fit = parabola(lastT, lastY);
+    const Parabola fitted = parabola(lastT, lastY);
+    const Eigen::Vector3d& fit = fitted.at;
     double squares = 0.0;
     for (size_t i = 0; i < few; ++i)
         squares += std::pow(lastY[i] - fit(0) - fit(1) * lastT[i] - fit(2) * lastT[i] * lastT[i], 2);
@@ -156,21 +152,19 @@ LightVerdict LightWatch::judged() const {
     for (size_t i = 3; i < few; ++i)
         back = std::max(back, lastY[i - 3] - lastY[i]);
     constexpr size_t now_min = 4;
-    const size_t now = n > now_min ? n - now_min : 0;
-    const double air = meanOf(now, now_min, &Minute::air);
-    v.lost_mag = {meanOf(now, now_min, &Minute::faded_mag) - best_.faded_mag,
-                  std::hypot(v.rough_mag / std::sqrt(static_cast<double>(now_min)),
-                             extinctionSigma * (air - best_.air))};
-    const double span = lastT.back() - lastT.front();
-    v.pace_mag_h = {60.0 * (fit(1)),
-                    60.0 * v.rough_mag * std::sqrt(12.0 / static_cast<double>(few)) / std::max(span, 1.0)};
-    v.wider = {std::expm1(meanOf(now, now_min, &Minute::width) - best_.width), 0.01};
-    v.skyBrighter = std::expm1(meanOf(now, now_min, &Minute::sky) - darkest_);
+    const auto now = [&](double Minute::*what) { return medianOf(minutes_, n - now_min, now_min, what); };
+    // The medians of now and of the best stretch, and what the air mass between them may have taken.
+    constexpr double ofMedian = 1.2533;
+    v.lost_mag = {now(&Minute::faded_mag) - best_.faded_mag,
+                  std::hypot(ofMedian * v.rough_mag * std::sqrt(1.0 / now_min + 1.0 / best_min),
+                             extinctionSigma * (now(&Minute::air) - best_.air))};
+    const double airPace = (minutes_[n - 1].air - minutes_[n - few].air) / std::max(-lastT.front(), 1.0);
+    v.pace_mag_h = {60.0 * fit(1),
+                    60.0 * std::hypot(v.rough_mag * fitted.slopeError, extinctionSigma * airPace)};
+    v.wider = std::expm1(now(&Minute::width) - best_.width);
+    v.skyBrighter = std::expm1(now(&Minute::sky) - darkest_);
     const bool dims = v.lost_mag.value > noticed_mag + 2.0 * v.lost_mag.sigma;
     // Photons and scintillation scatter, too.
-    std::vector<double> noises;
-    for (size_t i = n - few; i < n; ++i)
-        noises.push_back(minutes_[i].noise_mag);
     const double noise = median(noises);
     const bool rough = v.rough_mag > std::hypot(roughAt_mag, 1.5 * noise) || back > back_mag + 4.5 * noise;
     // Between two clouds nothing is dimmed.

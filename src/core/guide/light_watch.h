@@ -25,9 +25,8 @@ struct LightVerdict {
     Measured lost_mag;        // against the best ten minutes, the air mass allowed for
     Measured pace_mag_h;      // how fast it fades now
     double rough_mag = 0.0;   // scatter about an even change
-    Measured wider;           // of the stars since then, share
+    double wider = 0.0;       // of the stars since then, share
     double skyBrighter = 0.0; // share
-    double minutes = 0.0;     // it has gone on
 };
 
 class LightWatch {

@@ -15,10 +15,11 @@ constexpr int betweenGlances_ms = 1000;
 }
 
 CameraDesk::CameraDesk(const Devices& devices, RigBook& rigs, ProblemList& problems)
-    : devices_(devices), rigs_(rigs), problems_(problems), timer_(new QTimer(this)), asking_(problems) {
-    connect(timer_, &QTimer::timeout, this, &CameraDesk::look);
+    : devices_(devices), rigs_(rigs), asking_(problems) {
+    auto* timer = new QTimer(this);
+    connect(timer, &QTimer::timeout, this, &CameraDesk::look);
     connect(&rigs, &RigBook::changed, this, &CameraDesk::changed);
-    timer_->start(betweenGlances_ms);
+    timer->start(betweenGlances_ms);
     askWheel();
 }
 

@@ -7,8 +7,6 @@
 #include "desk/evening/rig_book.h"
 #include "edge/devices/devices.h"
 
-class QTimer;
-
 namespace nordstjerna {
 
 class CameraDesk : public QObject {
@@ -25,12 +23,11 @@ public:
     void noteFilter(const std::string& filter);
     void askWheel();
 
-    // There is one, and it has answered.
-    bool hasCooler() const { return cooler().state.has_value(); }
+    // Without a state where there is none, or it has not answered yet.
     CoolerKeeper::Look cooler() const;
     void cool(double to_c);
     void warm();
-    // "sensor −10.0 °C, 62 %"; empty where there is no cooler.
+    // "sensor −10.0 °C, as wanted"; empty where there is no cooler.
     QString coolerWords() const;
 
 Q_SIGNALS:
@@ -40,10 +37,8 @@ private:
     void look();
     const Devices& devices_;
     RigBook& rigs_;
-    ProblemList& problems_;
     std::optional<WheelState> wheel_;
     std::string byHand_; // where there is no wheel
-    QTimer* timer_;
     int looks_ = 0;
     QString words_;
     Beside asking_;

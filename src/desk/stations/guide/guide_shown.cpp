@@ -78,10 +78,7 @@ void GuideStation::heedLight(const LightVerdict& light) {
     if (light.what != SkyLight::dew)
         problems().solved(ProblemCause::dew);
     else if (!before) // once: who has read it need not read it again
-        problems().report(
-            ProblemCause::dew,
-            {Text::say("Dew seems to settle on the optics."), lightEvidence(light),
-             Text::say("Look at the front lens with a lamp. Switch the dew heaters on or up.")});
+        problems().report(ProblemCause::dew, dewProblem(light));
 }
 
 void GuideStation::refresh() {
@@ -245,9 +242,8 @@ std::vector<Finding> GuideStation::findings() const {
         const auto more = guideFindings(window_, *summary_, budget_.get());
         list.insert(list.end(), more.begin(), more.end());
     }
-    if (light_.what != SkyLight::dew) // which stands among the problems
-        for (Finding& f : lightFindings(light_))
-            list.push_back(std::move(f));
+    for (Finding& f : lightFindings(light_))
+        list.push_back(std::move(f));
     return list;
 }
 
