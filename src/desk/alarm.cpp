@@ -25,6 +25,7 @@ bool callsAPerson(ProblemCause cause) {
         return true;
     case ProblemCause::dispute: // seen when something is begun, by whoever begins it
     case ProblemCause::awake:
+    case ProblemCause::broken:
     case ProblemCause::evening:
     case ProblemCause::rig:
     case ProblemCause::darks:

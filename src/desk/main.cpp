@@ -34,6 +34,7 @@ int main(int argc, char** argv) {
     loadTypefaces();
     pinDecimalPoint(); // the window library has just taken over the machine's locale
     StartWishes wishes;
+    wishes.greets = true;
     wishes.scenario = parser.value("scenario").toStdString();
     wishes.simulated = parser.isSet("demo");
     if (parser.isSet("server")) {

@@ -15,6 +15,7 @@
 #include <QTimer>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <utility>
 
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -27,6 +28,7 @@
 #include "desk/deck.h"
 #include "desk/departure.h"
 #include "desk/devices_sheet.h"
+#include "desk/first_page.h"
 #include "desk/halt_everywhere.h"
 #include "desk/hands_sheet.h"
 #include "desk/mount_care.h"
@@ -165,6 +167,7 @@ MainWindow::MainWindow(BegunEvening begun)
     new MountCare({e.evening(), e.rigs(), e.targets(), e.night(), e.mount(), e.procedures(), e.problems()},
                   sleptSoFar_s, this);
     listenToDesktop();
+    firstTime_ = begun.firstTime;
     buildMenus();
     openAsBefore();
     qApp->installEventFilter(this);
@@ -189,6 +192,8 @@ void MainWindow::showEvent(QShowEvent* e) {
     QMainWindow::showEvent(e);
     // Only now the frame's own measures are known.
     QTimer::singleShot(0, this, &MainWindow::fitToScreen);
+    if (std::exchange(firstTime_, false))
+        QTimer::singleShot(0, this, [this] { askForRig(false); });
 }
 
 void MainWindow::fitToScreen() {
@@ -322,7 +327,23 @@ void MainWindow::chooseDevices() {
     sheet->open();
 }
 
-void MainWindow::beginNight(const std::string& name) {
+// A rig of one's own: with the stand-ins, they are as it is from now on.
+void MainWindow::askForRig(bool atOnce) {
+    auto* page = new FirstPage(
+        atOnce,
+        [this](const Rig& rig) {
+            session_->rigs().set(rig);
+            if (simulated_)
+                beginNight(ownNight, true);
+            else
+                showStation(StationId::rig);
+        },
+        this);
+    page->setAttribute(Qt::WA_DeleteOnClose);
+    page->open();
+}
+
+void MainWindow::beginNight(const std::string& name, bool unasked) {
     DeviceChoice choice = devices_;
     choice.server = false;
     choice.night = name;
@@ -333,7 +354,10 @@ void MainWindow::beginNight(const std::string& name) {
     StartWishes wishes;
     wishes.anotherNight = true;
     again_ = wishes;
-    close();
+    if (unasked) // nothing real is left behind
+        departure_->now();
+    else
+        close();
 }
 
 QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& keys,
@@ -364,6 +388,7 @@ void MainWindow::buildMenus() {
     QMenu* rig = menuBar()->addMenu(tr("&Rig"));
     add(rig, tr("Open rig…"), QKeySequence("Ctrl+O"), [this] { rig_->openRig(); });
     add(rig, tr("Save rig…"), QKeySequence("Ctrl+S"), [this] { rig_->saveRig(); });
+    add(rig, tr("New rig by three questions…"), {}, [this] { askForRig(true); });
     add(rig, tr("Devices…"), QKeySequence("Ctrl+Shift+D"), [this] { chooseDevices(); });
 
     rig->addSeparator();

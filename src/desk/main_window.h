@@ -61,7 +61,8 @@ private:
     void buildMenus();
     void addIndexFolder();
     void chooseDevices();
-    void beginNight(const std::string& name);
+    void beginNight(const std::string& name, bool unasked = false);
+    void askForRig(bool atOnce);
     void parkOrUnpark();
     void showFigure();
     void buildAlarm();
@@ -95,7 +96,8 @@ private:
     Departure* departure_;
     Awake* awake_;
     Alarm* alarm_ = nullptr;
-    Announcer* announcer_;             // to screen readers
+    Announcer* announcer_; // to screen readers
+    bool firstTime_ = false;
     bool left_ = false;                // nothing keeps the program any more
     std::optional<StartWishes> again_; // another window is to follow
 };

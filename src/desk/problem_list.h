@@ -21,6 +21,7 @@ enum class ProblemCause {
     dispute, // about the meridian
     dew,     // settles on the optics
     waits,   // a series, for a person
+    broken,  // a series that was under way when the program ended
     asleep,  // the computer was
     power,   // a battery runs out
     awake,   // the desktop does not keep the computer awake

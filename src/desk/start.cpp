@@ -6,6 +6,7 @@
 
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/devices/wire/wire_night.h"
+#include "edge/store/evening_file.h"
 #include "edge/store/file_names.h"
 #include "edge/store/night_book.h"
 
@@ -22,7 +23,8 @@ std::filesystem::path demoFolder() {
 
 namespace {
 std::filesystem::path nightFile(const std::string& name) {
-    return name.empty() ? demoFolder() / "night.json" : demoFolder() / "nights" / (name + "-night.json");
+    return name.empty() || name == ownNight ? demoFolder() / "night.json"
+                                            : demoFolder() / "nights" / (name + "-night.json");
 }
 } // namespace
 
@@ -37,6 +39,7 @@ std::vector<ShippedNight> shippedNights() {
         if (const auto scenario = readScenario(nightFile(n.name)))
             n.title = scenario->name;
     std::erase_if(nights, [](const ShippedNight& n) { return n.title.empty(); });
+    nights.push_back({ownNight, QObject::tr("My own rig, simulated").toStdString()});
     return nights;
 }
 
@@ -130,6 +133,9 @@ Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
     if (data.empty())
         data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString() +
                "/nordstjerna";
+    std::error_code unreadable;
+    const bool firstTime = wishes.greets && !wishes.simulated && !wishes.server && wishes.scenario.empty() &&
+                           !std::filesystem::exists(data / "evening.json", unreadable);
     const bool another = wishes.anotherNight || (wishes.simulated && backToTheDemo(data));
     const auto choice = choiceFor(wishes, data);
     if (!choice && wishes.server)
@@ -141,6 +147,9 @@ Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
         scenario = readScenario(nightFile({}));
     if (!scenario)
         return tl::unexpected(scenario.error());
+    if (!named && choice && choice->night == ownNight)
+        if (const auto evening = readEvening(data / "evening.json"); evening && evening->rig)
+            scenario = withRig(std::move(*scenario), *evening->rig);
     if (wishes.speed)
         scenario->speed = *wishes.speed;
     auto index = StarIndex::loadDefault();
@@ -152,6 +161,7 @@ Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
         return tl::unexpected(sky.error());
     const auto brought = wishes.scenario.empty() ? bringPastNights(data) : Expected<void>();
     BegunEvening begun = beginSimulated(*scenario, *index, data);
+    begun.firstTime = firstTime;
     if (choice)
         begun.devices = *choice;
     if (another) {

@@ -19,6 +19,7 @@ struct StartWishes {
     std::optional<WireAddress> server; // the same, with the devices of a server
     std::filesystem::path dataFolder;  // empty: $XDG_DATA_HOME/nordstjerna
     bool anotherNight = false;         // just chosen: rig and target are those of the night
+    bool greets = false;               // somebody new is asked for a telescope
 };
 
 struct BegunEvening {
@@ -26,13 +27,18 @@ struct BegunEvening {
     std::shared_ptr<SimulatedNight> simulated; // what only stand-ins can do; absent where devices are real
     DeviceChoice devices;                      // where they are another's
     std::function<double()> pace;              // of their time, × the real one; 0: as fast as it computes
+    bool firstTime = false;                    // nothing of this person is there yet
 };
 
 Expected<BegunEvening> beginEvening(const StartWishes& wishes);
 BegunEvening beginSimulated(const Scenario& scenario, std::shared_ptr<StarIndex> index,
                             const std::filesystem::path& dataFolder);
 
-// The simulated nights that ship: the demo night, whose name is empty, first.
+// The name of the demo night with the person's own rig.
+inline constexpr const char* ownNight = "own";
+
+// The simulated nights that ship: the demo night, whose name is empty, first, and that with one's own rig
+// last.
 struct ShippedNight {
     std::string name;  // of its file, as a choice of devices keeps it
     std::string title; // in words

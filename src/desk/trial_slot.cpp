@@ -1,17 +1,40 @@
 #include "desk/trial_slot.h"
 
+#include <algorithm>
+
+#include "core/base/statistics.h"
+
 namespace nordstjerna {
 
-void TrialSlot::begin(const TrialRules& rules, const ControllerSettings& first,
+namespace {
+// From frame to frame, as the run has it; 0: too little of it is there.
+double cadenceOf(const Run& run) {
+    constexpr size_t fewest = 6, last = 40;
+    if (run.rows.size() < fewest)
+        return 0.0;
+    std::vector<double> t;
+    for (size_t i = run.rows.size() - std::min(last, run.rows.size()); i < run.rows.size(); ++i)
+        t.push_back(run.rows[i].t_s);
+    return medianStep(t);
+}
+} // namespace
+
+void TrialSlot::useRules(double cadence_s, std::uint64_t seed) {
+    seen_.rules = trialRulesFor(cadence_s, first_, second_);
+    seen_.rules.seed = seed;
+    trial_.emplace(seen_.rules);
+    seen_.state = trial_->state();
+}
+
+void TrialSlot::begin(std::uint64_t seed, double exposure_s, const ControllerSettings& first,
                       const ControllerSettings& second) {
+    constexpr double between_s = 0.6; // frames, usually
     const std::scoped_lock guard(lock_);
-    trial_.emplace(rules);
     first_ = first;
     second_ = second;
     seen_ = {};
     seen_.running = true;
-    seen_.rules = rules;
-    seen_.state = trial_->state();
+    useRules(exposure_s + between_s, seed);
     watched_ = nullptr;
     putBack_ = false;
 }
@@ -59,6 +82,8 @@ void TrialSlot::after(Guiding& guiding) {
         if (rows.empty() || guiding.loopState() != LoopState::steady)
             return;
         watched_ = &guiding;
+        if (const double cadence_s = cadenceOf(guiding.run()); cadence_s > 0.0)
+            useRules(cadence_s, seen_.rules.seed);
         begun_s_ = rows.back().t_s;
         counted_ = rows.size();
         useArm(guiding, trial_->armAt(0.0));

@@ -21,8 +21,10 @@ public:
         std::string ended; // why; empty while it runs or none was made
     };
 
-    // Begins with the next frame. The first settings are those in use.
-    void begin(const TrialRules& rules, const ControllerSettings& first, const ControllerSettings& second);
+    // Begins once the loop is steady; its pace and its settings decide how long the blocks are. The first
+    // settings are those in use. exposure_s: until the pace has been seen.
+    void begin(std::uint64_t seed, double exposure_s, const ControllerSettings& first,
+               const ControllerSettings& second);
     // The first settings are put back with the next frame.
     void stop(const std::string& why);
     Seen seen() const;
@@ -34,6 +36,7 @@ public:
 
 private:
     void useArm(Guiding& guiding, int arm);
+    void useRules(double cadence_s, std::uint64_t seed);
     mutable std::mutex lock_;
     std::optional<Trial> trial_;
     ControllerSettings first_, second_;

@@ -110,6 +110,9 @@ public:
         case GuideStep::Act::dither:
             answer = devices_.guide->dither(s.by, s.settle, control_.halt);
             break;
+        case GuideStep::Act::follow:
+            answer = devices_.guide->follow(s.by);
+            break;
         }
         return answer ? Outcome(*answer) : Outcome(StepFailed{answer.error()});
     }

@@ -212,6 +212,16 @@ Expected<GuideAnswered> Watch::stop(const StopFlag& halt) {
     return GuideAnswered{};
 }
 
+Expected<GuideAnswered> Watch::follow(const SkyError& arcsec_min) {
+    if (!running_)
+        return endedWhy();
+    tell([arcsec_min](Guiding& g) { g.setAimRate(arcsec_min); });
+    GuideAnswered a;
+    a.running = true;
+    a.settled = seen().loop == LoopState::steady;
+    return a;
+}
+
 Expected<GuideAnswered> Watch::dither(const SkyError& by, const SettleRule& settle, const StopFlag& halt) {
     if (!running_)
         return endedWhy();

@@ -45,6 +45,7 @@ public:
     Expected<GuideAnswered> stop(const StopFlag& halt) override;
     Expected<GuideAnswered> dither(const SkyError& by, const SettleRule& settle,
                                    const StopFlag& halt) override;
+    Expected<GuideAnswered> follow(const SkyError& arcsec_min) override;
     GuideShare during(Instant from, Instant to) const override;
     // All settles of this watch, the latest last.
     std::vector<SettleRecord> settles() const;

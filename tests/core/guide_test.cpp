@@ -26,6 +26,7 @@ private slots:
     void groupAverages();
     void groupDropsAStarThatDisagrees();
     void groupSurvivesLosses();
+    void aStarThatGoesDoesNotMoveTheField();
     void oneFaintStarIsNotTheField();
     void decIsProvenWhateverThePlayAndTheAir();
     void decThatDoesNotAnswer();
@@ -200,6 +201,62 @@ void GuideTest::groupSurvivesLosses() {
     QVERIFY(group.update({std::nullopt, star(51, 50, 0.1)}));
     QVERIFY(!group.update({std::nullopt, std::nullopt}));
     QVERIFY(group.update({star(0.2, 0, 0.1), std::nullopt}));
+}
+
+// Where the stars should stand is known from one frame, by 0.1 to 0.3 px: as one of them comes or goes the
+// field must not step.
+void GuideTest::aStarThatGoesDoesNotMoveTheField() {
+    Random random(mixBits(31));
+    double step = 0.0;
+    double before = 0.0;
+    constexpr int nights = 60;
+    constexpr int frames = 150;
+    for (int night = 0; night < nights; ++night) {
+        const int count = 2 + night % 5;
+        std::vector<Star> truth;
+        for (int i = 0; i < count; ++i) {
+            truth.push_back(
+                star(random.uniform(0.0, 1900.0), random.uniform(0.0, 1100.0), random.uniform(0.08, 0.25)));
+            truth.back().flux = 30000.0;
+        }
+        const auto look = [&](const Star& t) {
+            Star s = t;
+            s.x += s.sigmaX * random.gaussian();
+            s.y += s.sigmaY * random.gaussian();
+            return s;
+        };
+        std::vector<Star> chosen;
+        for (const Star& t : truth)
+            chosen.push_back(look(t));
+        // The mean of the aim over many frames: all of them, then without the first, then all again.
+        StarGroup group(chosen);
+        double mean[3] = {0.0, 0.0, 0.0};
+        for (int part = 0; part < 3; ++part)
+            for (int k = 0; k < frames; ++k) {
+                std::vector<std::optional<Star>> seen;
+                for (int i = 0; i < count; ++i)
+                    seen.push_back(part == 1 && i == 0 ? std::nullopt
+                                                       : std::optional(look(truth[static_cast<size_t>(i)])));
+                const auto shift = group.update(seen);
+                QVERIFY(shift.has_value());
+                mean[part] += shift->dx / frames;
+            }
+        step += std::pow(mean[1] - mean[0], 2) / nights;
+        before += std::pow(mean[2] - mean[0], 2) / nights;
+    }
+    // One look at each would make it 0.12 px; what is left is chance of the means themselves.
+    QVERIFY2(std::sqrt(step) < 0.035, qPrintable(QString::number(std::sqrt(step))));
+    QVERIFY2(std::sqrt(before) < 0.03, qPrintable(QString::number(std::sqrt(before))));
+    // Something that does not go with the sky is not followed for ever.
+    StarGroup group({star(0, 0, 0.1), star(300, 0, 0.1), star(0, 300, 0.1), star(300, 300, 0.1)});
+    double last = 0.0;
+    for (int k = 0; k < 1500; ++k) {
+        const double gone = 0.004 * k; // px
+        std::vector<std::optional<Star>> seen{star(gone, 0, 0.1), star(300 + gone, 0, 0.1),
+                                              star(gone, 300, 0.1), star(300, 300, 0.1)};
+        last = group.update(seen)->dx - gone;
+    }
+    QVERIFY2(std::abs(last) < 0.05, qPrintable(QString::number(last)));
 }
 
 void GuideTest::oneFaintStarIsNotTheField() {

@@ -26,6 +26,7 @@ private slots:
     void trialFindsNothingWhereNothingIs();
     void trialFindsWhatIsWorthIt();
     void trialOfASlowLoop();
+    void slowLoopsHaveGoneOver();
     void trialStatesItsUncertainty();
     void trialOfTheLoopItself();
     void gustsDoNotDecide();
@@ -83,6 +84,7 @@ struct TrialNight {
     double factor = 1.0; // of the second
     double slow = 0.5;   // memory of the error from frame to frame
     double airSpread = 0.25, air_s = 600.0;
+    double blockSpread = 0.0; // ln of the RMS, anew in every block
 };
 
 TrialState runTrial(const TrialNight& n, std::uint64_t seed, Trial& trial) {
@@ -94,9 +96,12 @@ TrialState runTrial(const TrialNight& n, std::uint64_t seed, Trial& trial) {
     const double keep = std::exp(-pace / n.air_s);
     TrialState s;
     int last = 0;
+    double block = n.blockSpread * random.gaussian();
     for (double t = 0.0; t <= trial.rules().longest_s; t += pace) {
+        if (trial.blockAt(t) != last)
+            block = n.blockSpread * random.gaussian();
         air = keep * air + n.airSpread * std::sqrt(1.0 - keep * keep) * random.gaussian();
-        const double sigma = 0.4 * std::exp(air) * (trial.armAt(t) == 1 ? n.factor : 1.0);
+        const double sigma = 0.4 * std::exp(air + block) * (trial.armAt(t) == 1 ? n.factor : 1.0);
         const double fresh = std::sqrt(1.0 - n.slow * n.slow);
         ra = n.slow * ra + fresh * random.gaussian();
         dec = n.slow * dec + fresh * random.gaussian();
@@ -126,6 +131,69 @@ void ReviewTest::trialFindsNothingWhereNothingIs() {
     qInfo("%d of 300 claimed where nothing was, %d called equal", claimed, equal);
     QVERIFY2(claimed <= 15, qPrintable(QString::number(claimed))); // 5 %
     QVERIFY2(equal > 240, qPrintable(QString::number(equal)));
+    // Air that is another one in every block, by 20 and 40 %: still not more than one in twenty.
+    for (const double spread : {0.2, 0.4}) {
+        claimed = 0;
+        const int trials = thinned ? 100 : 1500;
+        for (int k = 0; k < trials; ++k) {
+            TrialRules rules;
+            rules.seed = static_cast<std::uint64_t>(k);
+            Trial trial(rules);
+            TrialNight night{1.0, 0.3};
+            night.blockSpread = spread;
+            const TrialState s = runTrial(night, 70000 + static_cast<std::uint64_t>(k), trial);
+            claimed += s.verdict == TrialVerdict::first || s.verdict == TrialVerdict::second;
+            QVERIFY(s.verdict != TrialVerdict::open);
+        }
+        const double share = static_cast<double>(claimed) / trials;
+        qInfo("air by %.0f %% from block to block: %.1f %% false claims", 100.0 * spread, 100.0 * share);
+        QVERIFY2(share <= (thinned ? 0.12 : 0.055), qPrintable(QString::number(share)));
+    }
+}
+
+// A slow loop carries its error into the block of the other: what is left out grows with its memory, and the
+// difference is seen whole.
+void ReviewTest::slowLoopsHaveGoneOver() {
+    ControllerSettings slow = settingsOf(ControllerKind::proportional);
+    ControllerSettings quick = slow;
+    slow.ra.loopGain = slow.dec.loopGain = 0.12;
+    slow.ra.smoothing = slow.dec.smoothing = 0.0;
+    slow.ra.deadband_arcsec = slow.dec.deadband_arcsec = quick.ra.deadband_arcsec =
+        quick.dec.deadband_arcsec = 0.0;
+    quick.ra.loopGain = quick.dec.loopGain = 0.7;
+    QVERIFY(loopMemory_frames(slow) > 7.0 && loopMemory_frames(quick) < 1.5);
+    const TrialRules rules = trialRulesFor(2.6, slow, quick);
+    QVERIFY(rules.leaveOut_s > 50.0 && rules.block_s > rules.leaveOut_s + 20.0);
+    double truth = 0.0;
+    double told = 0.0;
+    constexpr int nights = 8;
+    for (std::uint64_t seed = 1; seed <= nights; ++seed) {
+        LoopWorld w;
+        w.seed = seed;
+        w.amplitude_arcsec = 6.0;
+        w.noise_arcsec = 0.25;
+        TrialRules unending = rules;
+        unending.seed = seed;
+        unending.alpha = unending.beta = 1e-12;
+        // The same blocks of two runs in which each is left alone.
+        Trial apart(unending);
+        for (int of = 0; of < 2; ++of)
+            for (const RunRow& row : guideWorld(w, of ? quick : slow, 120.0, true).run.rows)
+                if (apart.armAt(row.t_s) == of)
+                    apart.add(row.t_s, row.dra_arcsec, row.ddec_arcsec);
+        truth += apart.state().difference.value / nights;
+        Trial trial(unending);
+        int arm = 0;
+        guideWorld(w, slow, 120.0, true, [&](RunRow& row, GuideLoop& loop) {
+            if (const int now = trial.armAt(row.t_s); now != arm) {
+                arm = now;
+                loop.setController(now ? quick : slow);
+            }
+            trial.add(row.t_s, row.dra_arcsec, row.ddec_arcsec);
+        });
+        told += trial.state().difference.value / nights;
+    }
+    QVERIFY2(std::abs(told / truth - 1.0) < 0.1, qPrintable(QString("%1 for %2").arg(told).arg(truth)));
 }
 
 void ReviewTest::trialFindsWhatIsWorthIt() {
@@ -147,7 +215,7 @@ void ReviewTest::trialFindsWhatIsWorthIt() {
     }
     qInfo("%d of 300 found, %d the wrong way, %d called equal, %.1f min on average", right, wrong, same,
           minutes);
-    QVERIFY2(right >= 270, qPrintable(QString::number(right))); // 90 % within 40 min at 2 s
+    QVERIFY2(right >= 262, qPrintable(QString::number(right))); // nine in ten within an hour at 2 s
     QVERIFY(wrong <= 3);
     QVERIFY(minutes < 35.0);
 }
@@ -155,7 +223,7 @@ void ReviewTest::trialFindsWhatIsWorthIt() {
 // At any pace there are rounds, and a trial ends within its longest time, also where no star is seen.
 void ReviewTest::trialOfASlowLoop() {
     for (const double pace_s : {0.6, 2.6, 5.6, 10.6, 31.0}) {
-        const TrialRules rules = trialRulesFor(pace_s);
+        const TrialRules rules = trialRulesFor(pace_s, {}, {});
         Trial slow(rules), blind(rules);
         Random random(static_cast<std::uint64_t>(10.0 * pace_s));
         for (double t = 0.0; t <= rules.longest_s + pace_s; t += pace_s) {
@@ -180,7 +248,7 @@ void ReviewTest::trialStatesItsUncertainty() {
         rules.beta = 1e-12;
         Trial trial(rules);
         const TrialState s = runTrial({1.1, 0.4}, 4000 + seed, trial);
-        QVERIFY(s.verdict == TrialVerdict::undecided && s.rounds == 20);
+        QVERIFY(s.verdict == TrialVerdict::undecided && s.rounds == 30);
         within += std::abs(s.difference.value - std::log(1.1)) < s.difference.sigma;
     }
     if (thinned)

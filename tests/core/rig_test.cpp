@@ -2,6 +2,7 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/rig/rig_answers.h"
 #include "core/rig/rig_changes.h"
 #include "core/rig/scales.h"
 #include "registry.h"
@@ -21,6 +22,7 @@ private slots:
     void impossibleRigsAreNamed();
     void offAxisNeedsNoGuideScope();
     void changesOfARigInWords();
+    void threeAnswersMakeARig();
 };
 
 namespace {
@@ -134,6 +136,38 @@ void RigTest::changesOfARigInWords() {
     now.offAxis = true;
     QCOMPARE(rigChanges(then, now).size(), size_t{1});
     QCOMPARE(rigChanges(then, now).front().english(), std::string("off-axis guider: none, now there"));
+}
+
+void RigTest::threeAnswersMakeARig() {
+    RigAnswers a;
+    a.telescope = {610.0, 111.0, 1.0};
+    a.imaging = {4.2, 5000, 3400};
+    a.guideScope = {240.0, 50.0, 1.0};
+    a.guide = {3.0, 1920, 1200};
+    a.latitude_deg = -33.0;
+    a.longitude_deg = -70.5;
+    int ids = 0;
+    const auto newId = [&ids] { return "id" + std::to_string(++ids); };
+    for (const MountKind kind :
+         {MountKind::worm, MountKind::encoders, MountKind::harmonic, MountKind::tracker}) {
+        a.mount = kind;
+        const auto rig = rigFrom(a, newId);
+        QVERIFY(rig.has_value());
+        QCOMPARE(rig->mount.decMotor, kind != MountKind::tracker);
+        QCOMPARE(rig->mount.encoderRa && rig->mount.encoderDec, kind == MountKind::encoders);
+        QVERIFY(kind != MountKind::harmonic || rig->guiding.exposure_s < 1.5);
+        // 206.265 × 4.2 µm / 610 mm.
+        QVERIFY(std::abs(scalesOf(*rig).image_arcsec_px - 1.4202) < 1e-3);
+        QVERIFY(rig->site.southern());
+        QCOMPARE(rig->mount.name, std::string("My mount"));
+        QVERIFY(rig->mount.id != rig->opticsId && rig->opticsId != rig->siteId && !rig->id.empty());
+    }
+    a.offAxis = true;
+    a.guideScope = {};
+    QVERIFY(rigFrom(a, newId).has_value()); // is not asked for
+    a.telescope.focal_mm = 0.0;
+    const auto none = rigFrom(a, newId);
+    QVERIFY(!none && !none.error().remedy.empty());
 }
 
 NORDSTJERNA_TEST(RigTest)

@@ -7,16 +7,19 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
+#include <QRadioButton>
 #include <QTemporaryDir>
 #include <QtTest>
 
 #include "charts/text.h"
 #include "core/focus/critical_zone.h"
+#include "desk/first_page.h"
 #include "desk/hands_sheet.h"
 #include "desk/main_window.h"
 #include "desk/pictures/focus_chart.h"
 #include "desk/pictures/framing_map.h"
 #include "desk/pictures/mask_dial.h"
+#include "desk/start.h"
 #include "desk/stations/review/review_station.h"
 #include "desk/stations/station.h"
 #include "desk/theme.h"
@@ -48,6 +51,7 @@ private slots:
     void unsolvedOffersWhatToTry();
     void centringIsRemembered();
     void looksGiveWay();
+    void threeQuestionsAtTheFirstStart();
 
 private:
     void begin(const Scenario& s) {
@@ -428,6 +432,78 @@ void BeginTest::looksGiveWay() {
     QCOMPARE(station(StationId::centre)->summary(), QString("NGC 891"));
     QVERIFY(station(StationId::centre)->primary()->text().startsWith("Centre"));
     QVERIFY(station(StationId::centre)->primary()->isEnabled());
+}
+
+// Who opens the program for the first time is asked, answers, and has the stand-ins as that telescope is; the
+// next start asks nothing.
+void BeginTest::threeQuestionsAtTheFirstStart() {
+    StartWishes wishes;
+    wishes.dataFolder = data_->path().toStdString();
+    wishes.speed = 60.0;
+    wishes.greets = true;
+    const auto start = [&] {
+        auto begun = beginEvening(wishes);
+        if (!begun)
+            return false;
+        window_ = std::make_unique<MainWindow>(std::move(*begun));
+        window_->show();
+        return true;
+    };
+    QVERIFY(start());
+    FirstPage* page = nullptr;
+    QVERIFY(waitFor([&] { return (page = window_->findChild<FirstPage*>()) && page->isVisible(); }));
+    page->findChild<QPushButton*>("first-own")->click();
+    auto* take = page->findChild<QPushButton*>("primary");
+    QVERIFY(take->isVisible() && !take->isEnabled()); // nobody said where
+    for (QRadioButton* b : page->findChildren<QRadioButton*>())
+        if (b->text() == "encoders on both axes")
+            b->click();
+    const auto type = [&](const char* field, double value) {
+        page->findChild<QDoubleSpinBox*>(field)->setValue(value);
+    };
+    type("first-focal", 900);
+    type("first-aperture", 150);
+    type("first-imaging-pixel", 9.2);
+    type("first-imaging-width", 1800);
+    type("first-imaging-height", 1400);
+    type("first-latitude", 34.5);
+    page->findChild<QComboBox*>("first-north")->setCurrentIndex(1);
+    type("first-longitude", 150.25);
+    page->findChild<QLineEdit*>("first-optics-name")->setText("Six inches");
+    // 206.265 × 9.2 / 900.
+    auto* follows = page->findChild<QLabel*>("first-follows");
+    QVERIFY2(follows->text().startsWith("2.11"), qPrintable(follows->text()));
+    type("first-focal", 10);
+    type("first-focal", 900);
+    QVERIFY(take->isEnabled());
+    take->click();
+    QVERIFY(waitFor([this] { return !window_->isVisible(); }));
+    QVERIFY(window_->beginsAgain().has_value());
+    window_.reset();
+    // The same folder: the window asks nothing, and the simulated cameras are those of the answers.
+    wishes.anotherNight = true; // as the window that takes its place is begun
+    QVERIFY(start());
+    QVERIFY(!window_->findChild<FirstPage*>());
+    const Rig& rig = window_->session().rigs().rig();
+    QCOMPARE(rig.opticsName, std::string("Six inches"));
+    QVERIFY(rig.mount.encoderDec && rig.site.southern());
+    const Rig& stands = window_->simulatedNight().scenario().rig;
+    QCOMPARE(stands.imagingCamera.width, 1800);
+    QCOMPARE(stands.imagingOptics.focal_mm, 900.0);
+    // What it shows can be worked with: the target is up, a frame is solved.
+    QTest::qWait(0);
+    window_->showStation(StationId::centre);
+    QTest::mouseClick(station(StationId::centre)->primary(), Qt::LeftButton);
+    QVERIFY(waitIdle());
+    QVERIFY2(!window_->session().problems().newest(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
+    window_.reset();
+    wishes.anotherNight = false;
+    QVERIFY(start());
+    QTest::qWait(50);
+    QVERIFY(!window_->findChild<FirstPage*>());
+    QCOMPARE(window_->session().rigs().rig().opticsName, std::string("Six inches"));
 }
 
 NORDSTJERNA_TEST(BeginTest)

@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
 #include <QSpinBox>
@@ -59,6 +60,9 @@ private slots:
     void targetsFollowEachOther();
     void focusedAnewByItself();
     void aDiskThatIsFull();
+    void theTargetMoves();
+    void brokenOffAndTakenUp_data();
+    void brokenOffAndTakenUp();
     void settlingIsAdvised();
     void stopNowAndHalt();
     void haltEndsBoth();
@@ -160,7 +164,7 @@ void ExposeTest::needsRates() {
 void ExposeTest::filtersTakeTurns() {
     auto* tile = expose()->findChild<ChoiceTile*>("plan-filters");
     QVERIFY(tile && tile->isVisible());
-    QCOMPARE(tile->summary(), QString("none in turn"));
+    QCOMPARE(tile->summary(), QString("none"));
     auto* frames = expose()->findChild<QDoubleSpinBox*>("filter-frames-L");
     QVERIFY(frames && !frames->isVisible());
     QTest::mouseClick(tile, Qt::LeftButton);
@@ -622,6 +626,121 @@ void ExposeTest::aDiskThatIsFull() {
 }
 
 // After some dithers the settling that loses the least is proposed; one click takes it over.
+// A comet: by a rate, or by two places and times; another target stands still again.
+void ExposeTest::theTargetMoves() {
+    auto* tile = expose()->findChild<ChoiceTile*>("plan-aim");
+    QVERIFY(tile);
+    QCOMPARE(tile->summary(), QString("stands still"));
+    tile->click();
+    auto* speed = expose()->findChild<QDoubleSpinBox*>("aim-speed");
+    auto* towards = expose()->findChild<QDoubleSpinBox*>("aim-towards");
+    QVERIFY(speed->isVisible() && towards->isVisible());
+    set("aim-speed", 120.0);
+    set("aim-towards", 90.0);
+    QCOMPARE(tile->summary(), QString("moves by 120 ″/h"));
+    expose()->findChild<QCheckBox*>("aim-flexure")->click();
+    QCOMPARE(tile->summary(), QString("follows flexure, moves by 120 ″/h"));
+    auto& targets = window_->session().targets();
+    targets.set("NGC 7331", vectorFrom(Equatorial{Angle::fromDeg(339.27), Angle::fromDeg(34.42)}));
+    QCOMPARE(tile->summary(), QString("follows flexure")); // that was of another one
+
+    auto* places = expose()->findChild<QPushButton*>("aim-two-places");
+    places->click();
+    auto* use = expose()->findChild<QPushButton*>("aim-use-places");
+    auto* found = expose()->findChild<QLabel*>("aim-found");
+    QVERIFY(use->isVisible() && !use->isEnabled());
+    QTest::keyClicks(expose()->findChild<QLineEdit*>("aim-first"), "02 22 00 +42 00 00");
+    QTest::keyClicks(expose()->findChild<QLineEdit*>("aim-second"), "02 22 12 +42 01 00");
+    QCOMPARE(found->text(), QString("The two times must differ."));
+    expose()->findChild<QTimeEdit*>("aim-first-at")->setTime(QTime(22, 0));
+    expose()->findChild<QTimeEdit*>("aim-second-at")->setTime(QTime(23, 0));
+    // 12 s of right ascension are 180″ × cos 42° = 133.7″; with 60″ to the north 146.6″ towards 65.8°.
+    QVERIFY2(found->text().contains("146.") && found->text().contains(QString::fromUtf8("66°")),
+             qPrintable(found->text()));
+    QVERIFY(use->isEnabled());
+    use->click();
+    QVERIFY(std::abs(speed->value() - 146.6) < 0.4);
+    QVERIFY(std::abs(towards->value() - 66.0) < 0.5);
+    QVERIFY(separation(targets.icrs(),
+                       vectorFrom(Equatorial{Angle::fromDeg(35.55), Angle::fromDeg(42.0 + 1.0 / 60.0)}))
+                .arcsec() < 0.1);
+    // Without guiding nothing follows it.
+    expose()->findChild<QCheckBox*>("series-guided")->setChecked(false);
+    QVERIFY2(plan().contains("A moving target needs guiding"), qPrintable(plan()));
+}
+
+void ExposeTest::brokenOffAndTakenUp_data() {
+    QTest::addColumn<bool>("crash");
+    QTest::newRow("stopped by hand") << false;
+    QTest::newRow("the program ended") << true;
+}
+
+// Two of five frames, then the rain, or the computer: gone on with by one button, also from another station
+// and after a new start.
+void ExposeTest::brokenOffAndTakenUp() {
+    QFETCH(bool, crash);
+    letTimePass("2026-10-14T21:00:00");
+    auto* takeUp = expose()->findChild<QPushButton*>("series-take-up");
+    QVERIFY(takeUp->isHidden());
+    expose()->findChild<QCheckBox*>("series-guided")->setChecked(false);
+    set("series-exposure", 20.0);
+    set("series-frames", 5.0);
+    set("dither-every", 1.0);
+    button("Start the series")->click();
+    QVERIFY(waitFor([this] { return expose()->frames().size() >= 2; }));
+    if (crash) {
+        // What the disk holds at this moment is what a program finds that begins anew.
+        QVERIFY(window_->session().evening().flush(20.0));
+        QTemporaryDir copy;
+        copy.setAutoRemove(false);
+        std::filesystem::copy(data_->path().toStdString(), copy.path().toStdString(),
+                              std::filesystem::copy_options::recursive |
+                                  std::filesystem::copy_options::overwrite_existing);
+        window_.reset();
+        data_ = std::make_unique<QTemporaryDir>(copy.path() + "/more");
+        window_ = std::make_unique<MainWindow>(
+            beginSimulated(smallFrames(), sharedIndex(), std::filesystem::path(copy.path().toStdString())));
+        window_->show();
+        letTimePass("2026-10-14T21:10:00");
+        window_->showStation(StationId::rig);
+        takeUp = expose()->findChild<QPushButton*>("series-take-up");
+    } else {
+        button("Stop after this frame")->click();
+        QVERIFY(waitIdle());
+    }
+    const auto& broken = window_->session().evening().evening().broken;
+    QVERIFY(broken.has_value());
+    const int done = broken->done.frames;
+    QVERIFY(done >= 2 && done < 5);
+    QVERIFY(!takeUp->isHidden());
+    QCOMPARE(takeUp->text(), QString("Go on with NGC 891"));
+    if (crash) { // one click, wherever the person is
+        QVERIFY(window_->session().problems().has(ProblemCause::broken));
+        QVERIFY(waitFor([&] { return takeUp->isEnabled(); }));
+        auto goOn = window_->findChildren<QPushButton*>();
+        const auto card = std::find_if(goOn.begin(), goOn.end(), [](const QPushButton* b) {
+            return b->isVisible() && b->text() == "Go on with it";
+        });
+        QVERIFY(card != goOn.end());
+        (*card)->click();
+    } else {
+        takeUp->click();
+    }
+    QVERIFY(waitFor([this] { return expose()->running(); }));
+    QVERIFY(takeUp->isHidden());
+    QVERIFY(!window_->session().problems().has(ProblemCause::broken));
+    QVERIFY(waitIdle());
+    QVERIFY(waitFor([this] { return !expose()->running(); }));
+    QCOMPARE(static_cast<int>(expose()->frames().size()), 5 - done);
+    QCOMPARE(expose()->frames().front().number, done + 1);
+    QVERIFY(waitFor([this] { return allSaved(); }));
+    QVERIFY2(expose()->frames().back().file.find("_005.fits") != std::string::npos,
+             expose()->frames().back().file.c_str());
+    QCOMPARE(readOut("Frames")->value(), QString("5"));
+    QVERIFY(!window_->session().evening().evening().broken.has_value()); // nothing is left
+    QVERIFY(takeUp->isHidden());
+}
+
 void ExposeTest::settlingIsAdvised() {
     letTimePass("2026-10-14T20:30:00");
     measureRates();

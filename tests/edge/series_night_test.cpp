@@ -1,6 +1,7 @@
 // Series on the simulated night: two procedures at once, dithers, the flip, faults.
 #include <QtTest>
 #include <cmath>
+#include <map>
 
 #include "core/base/format.h"
 #include "core/base/number_text.h"
@@ -38,6 +39,12 @@ private slots:
     void faultsAtRandom();
     void changedWhileItRuns();
     void causesOfOvalStars();
+    void theAimFollowsFlexure_data();
+    void theAimFollowsFlexure();
+    void theAimFollowsAComet_data();
+    void theAimFollowsAComet();
+    void aBrokenSeriesGoesOn();
+    void aShorterFrameBeforeTheLimit();
     void focusedAnewByItself();
     void stoppedInAFocusRun();
     void focuserThatDoesNotMove();
@@ -206,9 +213,10 @@ void SeriesNightTest::withoutGuiding() {
             continue;
         ++spots;
         // The stars went where the pattern says, as far as the mount comes to where it is sent.
-        if (frames[i].moved && frames[i].side == frames[i - 1].side) {
+        if (frames[i].side == frames[i - 1].side) {
+            QVERIFY(frames[i].moved.has_value());
             const double off = std::hypot(frames[i].moved->dra_arcsec, frames[i].moved->ddec_arcsec);
-            QVERIFY2(off < 25.0, qPrintable(QString::number(off)));
+            QVERIFY2(off < 15.0, qPrintable(QString::number(off)));
         }
     }
     QVERIFY(spots >= static_cast<int>(frames.size()) / 4 - 3);
@@ -398,7 +406,7 @@ void SeriesNightTest::guidedBeforehand() {
     SeriesSetup setup = n.setup(60.0);
     setup.ends.frames = 2;
     if (there) {
-        Centring centring(centringOf(setup));
+        Centring centring(centringOf(setup, n.night.clock().now()));
         QVERIFY(n.run(centring));
     }
     {
@@ -721,6 +729,214 @@ bool begun(SeriesNight& n) {
 } // namespace
 
 // Guiding goes on beside the focus run, and the stars are as small as at the beginning afterwards.
+void SeriesNightTest::theAimFollowsFlexure_data() {
+    QTest::addColumn<double>("latitude");
+    QTest::addColumn<bool>("mirrored");
+    QTest::newRow("north") << 58.35 << false;
+    if (thinned)
+        return;
+    QTest::newRow("north, mirrored") << 58.35 << true;
+    QTest::newRow("south") << -33.0 << false;
+}
+
+// A telescope that bends by 1.4″ a minute, on both sides of the pier: found, taken off, and found anew after
+// the flip, where it goes the other way.
+void SeriesNightTest::theAimFollowsFlexure() {
+    QFETCH(double, latitude);
+    QFETCH(bool, mirrored);
+    Scenario s = seriesScenario();
+    s.flexureRa_arcsec_h = 70.0;
+    s.flexureDec_arcsec_h = -48.0;
+    s.flexureTurn_h = 24.0;
+    s.guideMirrored = mirrored;
+    if (latitude < 0.0) {
+        s.rig.site.latitude = Angle::fromDeg(latitude);
+        s.target.dec = Angle::fromDeg(-42.3);
+        s.rig.horizon = {};
+    }
+    SeriesNight n(s);
+    n.waitUntil("2026-10-14T22:40:00");
+    QVERIFY(n.measureRates(-1.5, latitude < 0.0 ? -10.0 : 10.0));
+    SeriesSetup setup = n.setup(120.0);
+    setup.aim.followFlexure = true;
+    setup.ends.at = *parseInstant("2026-10-15T02:40:00");
+    Series series(setup);
+    if (auto done = n.run(series); !done)
+        QFAIL(done.error().text().c_str());
+    // How the field went from frame to frame while the aim followed, on each side.
+    std::map<std::string, std::vector<double>> left;
+    std::map<std::string, int> taken;
+    const SeriesFrame* before = nullptr;
+    for (const SeriesFrame& f : series.frames()) {
+        constexpr int learning = 8; // frames of a side
+        if (++taken[f.side] > learning && f.moved && before) {
+            const double minutes = (f.start - before->start) / 60.0;
+            left[f.side].push_back((f.moved->dra_arcsec + f.bent.dra_arcsec - before->bent.dra_arcsec) /
+                                   minutes);
+            left[f.side].push_back((f.moved->ddec_arcsec + f.bent.ddec_arcsec - before->bent.ddec_arcsec) /
+                                   minutes);
+        }
+        before = &f;
+    }
+    QCOMPARE(left.size(), size_t{2});
+    for (const auto& [side, way] : left) {
+        QVERIFY2(way.size() > 20, side.c_str());
+        double east = 0.0;
+        double north = 0.0;
+        for (size_t i = 0; i + 1 < way.size(); i += 2) {
+            east += 2.0 * way[i] / static_cast<double>(way.size());
+            north += 2.0 * way[i + 1] / static_cast<double>(way.size());
+        }
+        // A seventh of 1.41″ a minute, as wanted, would be 0.21.
+        QVERIFY2(std::hypot(east, north) < 0.12,
+                 qPrintable(QString("%1: %2 %3 ″/min left").arg(side.c_str()).arg(east).arg(north)));
+    }
+    QVERIFY(series.story().followed && !series.story().followed->takenBack);
+    for (const Run& run : n.runs)
+        QCOMPARE(otherPulse(run), QString());
+}
+
+void SeriesNightTest::theAimFollowsAComet_data() {
+    theAimFollowsFlexure_data();
+}
+
+// A comet of 160″ an hour: it stays where it is on the sensor and stays sharp, over dithers and the flip,
+// while the stars are drawn out.
+void SeriesNightTest::theAimFollowsAComet() {
+    QFETCH(double, latitude);
+    QFETCH(bool, mirrored);
+    Scenario s = seriesScenario();
+    s.guideMirrored = mirrored;
+    if (latitude < 0.0) {
+        s.rig.site.latitude = Angle::fromDeg(latitude);
+        s.target.dec = Angle::fromDeg(-42.3);
+        s.rig.horizon = {};
+    }
+    s.comet = SimComet{s.target, 130.0, -93.0, 9.0};
+    SeriesNight n(s);
+    n.waitUntil("2026-10-14T23:40:00");
+    QVERIFY(n.measureRates(-1.5, latitude < 0.0 ? -10.0 : 10.0));
+    SeriesSetup setup = n.setup(120.0);
+    setup.aim.target = {130.0, -93.0, s.start};
+    setup.dither.every = 3;
+    setup.ends.at = *parseInstant("2026-10-15T01:50:00");
+    Series series(setup);
+    if (auto done = n.run(series); !done)
+        QFAIL(done.error().text().c_str());
+    QVERIFY(series.flipped().has_value());
+    const double scale = scalesOf(s.rig).image_arcsec_px;
+    std::map<std::string, std::vector<double>> x;
+    std::map<std::string, std::vector<double>> y;
+    double sharp = 0.0;
+    double drawn = 0.0;
+    for (const SeriesFrame& f : series.frames()) {
+        const ShapedStar& comet = f.look.shapes.front(); // it is put there by the simulated camera
+        QVERIFY(comet.snr >= 1000.0);
+        const double sense = f.side == "west" ? -1.0 : 1.0;
+        const Eigen::Vector2d dither =
+            sense * (series.solved()->plane.cd.inverse() * Eigen::Vector2d(f.spot.x_px, f.spot.y_px)) *
+            scale / arcsecPerRad;
+        x[f.side].push_back(comet.x - dither.x());
+        y[f.side].push_back(comet.y - dither.y());
+        sharp += elongationOf(std::hypot(comet.moments.e1(), comet.moments.e2()));
+        drawn += f.look.elongation();
+    }
+    const auto count = static_cast<double>(series.frames().size());
+    QVERIFY(count > 30.0);
+    for (const char* side : {"east", "west"}) {
+        QVERIFY(x[side].size() > 8);
+        // In an hour it went by 160″ among the stars, 112 px.
+        const auto [westmost, eastmost] = std::minmax_element(x[side].begin(), x[side].end());
+        const auto [lowest, highest] = std::minmax_element(y[side].begin(), y[side].end());
+        QVERIFY2(*eastmost - *westmost < 6.0 && *highest - *lowest < 6.0,
+                 qPrintable(
+                     QString("%1: %2 × %3 px").arg(side).arg(*eastmost - *westmost).arg(*highest - *lowest)));
+    }
+    QVERIFY2(sharp / count < 0.12 && drawn / count > 0.2,
+             qPrintable(QString("%1 %2").arg(sharp / count).arg(drawn / count)));
+    // And nobody calls that oval.
+    QVERIFY(series.story().oval && !series.story().oval->oval);
+    for (const SeriesFrame& f : series.frames())
+        QVERIFY(f.remark != Remark::track);
+}
+
+// Broken off after some frames and begun once more with what was done: numbers, filters, dithers and the
+// wanted count go on.
+void SeriesNightTest::aBrokenSeriesGoesOn() {
+    SeriesNight n(seriesScenario());
+    n.waitUntil("2026-10-14T21:00:00");
+    QVERIFY(n.measureRates());
+    SeriesSetup setup = n.setup(60.0);
+    setup.rig.filters = {"L", "R"};
+    setup.turns = {{"L", 2, 0.0}, {"R", 1, 0.0}};
+    setup.filters.focus = AtFilterChange::nothing;
+    setup.dither.every = 1;
+    setup.seed = 7;
+    setup.ends.frames = 7;
+    const auto filterByHand = [&](Procedure& p) {
+        auto& series = dynamic_cast<Series&>(p);
+        if (series.wantsFilterByHand())
+            series.goOn();
+    };
+    RunnerHooks hooks;
+    hooks.seen = [&](Procedure& p) {
+        filterByHand(p);
+        if (dynamic_cast<Series&>(p).frames().size() == 4)
+            n.control.stop = true;
+    };
+    Series first(setup);
+    QVERIFY(n.run(first, hooks));
+    QCOMPARE(first.frames().size(), size_t{4});
+    QVERIFY(first.stoppedByHand());
+    n.control.stop = false;
+    if (n.watch.running())
+        QVERIFY(n.watch.stop(n.control.halt));
+    // The computer went down; the mount is parked when somebody comes to look.
+    QVERIFY(n.devices.mount->park(true, n.control.halt));
+    setup.earlier = {first.counted(), first.frames().back().number, first.dithers()};
+    hooks.seen = filterByHand;
+    Series then(setup);
+    const Instant clicked = n.night.clock().now();
+    if (auto done = n.run(then, hooks); !done)
+        QFAIL(done.error().text().c_str());
+    QCOMPARE(then.frames().size(), size_t{3});
+    QCOMPARE(then.counted(), 7);
+    QCOMPARE(then.frames().front().number, 5);
+    QCOMPARE(then.frames().front().filter, std::string("L")); // L L R L | L R L
+    QCOMPARE(then.frames()[1].filter, std::string("R"));
+    QVERIFY(then.dithers() > first.dithers());
+    QCOMPARE(then.spot(5).x_px, first.spot(5).x_px);
+    // By one click, and at most three minutes until the shutter is open.
+    QVERIFY2(then.frames().front().start - clicked < 180.0,
+             qPrintable(QString::number(then.frames().front().start - clicked)));
+    then.saved(6, "six.fits");
+    QCOMPARE(then.frames()[1].file, std::string("six.fits"));
+}
+
+void SeriesNightTest::aShorterFrameBeforeTheLimit() {
+    Scenario s = seriesScenario();
+    s.rig.mount.meridianLimitEast = Angle::fromHours(0.05);
+    SeriesNight n(s);
+    n.waitUntil("2026-10-14T23:10:00");
+    QVERIFY(n.measureRates());
+    SeriesSetup setup = n.setup(600.0);
+    setup.flip.past_min = 4.0;
+    setup.flip.fill = true;
+    setup.ends.at = *parseInstant("2026-10-15T01:10:00");
+    Series series(setup);
+    if (auto done = n.run(series); !done)
+        QFAIL(done.error().text().c_str());
+    QVERIFY(series.flipped().has_value());
+    int shorter = 0;
+    for (const SeriesFrame& f : series.frames()) {
+        shorter += f.filler;
+        QVERIFY(f.filler ? f.exposure_s >= 150.0 && f.exposure_s < 600.0 && f.side == "east"
+                         : f.exposure_s == 600.0);
+    }
+    QCOMPARE(shorter, 1);
+    QCOMPARE(series.counted(), static_cast<int>(series.frames().size()) - 1);
+}
+
 void SeriesNightTest::focusedAnewByItself() {
     if (thinned)
         QSKIP("stoppedInAFocusRun takes the same way");

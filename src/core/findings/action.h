@@ -58,6 +58,8 @@ enum class ActionId {
     exposeSettle,
     exposeLadder,
     exposeFolder,
+    exposeFollow,
+    exposeGoOn,
     reviewSearch,
     reviewRebuild,
     reviewUse

@@ -18,7 +18,7 @@ Text speedText(const Creep& creep) {
     return Text::say("%1 ± %2 ″/min").arg(formatNumber(v.value, 2)).arg(formatNumber(v.sigma, 2));
 }
 
-Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
+Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep, bool followed) {
     Finding f;
     f.id = "expose.oval";
     f.weight = r.elongation > 0.12 ? Weight::act : Weight::look;
@@ -47,8 +47,12 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
             Text::say("Flexure moves the field by %1 while the guide star stands, which accounts for %2.")
                 .arg(speedText(*creep))
                 .arg(percent(r.causes.front().share)));
-        f.remedy = Text::say(
-            "Tighten rings, focuser and cables; an off-axis guider cures it. Until then expose shorter.");
+        f.remedy = Text::say("Tighten rings, focuser and cables; an off-axis guider cures it. Until then the "
+                             "aim can follow it.");
+        if (!followed) {
+            f.action = ActionId::exposeFollow;
+            f.actionLabel = Text::say("Let the aim follow");
+        }
         break;
     case OvalCause::rotation:
         f.headline = Text::say("The field turns: stars are drawn out towards the corners.");
@@ -63,6 +67,24 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep) {
     }
     return f;
 }
+Finding followedFinding(const FlexureFollowed& f) {
+    if (f.takenBack)
+        return {"expose.follow-back", Weight::look, Text::say("The aim follows the flexure no longer"),
+                Text::say("The field moved by %1 before and by %2 with it.")
+                    .arg(speedText(f.before))
+                    .arg(f.left ? speedText(*f.left) : Text()),
+                Text::say("Something slips rather than bends: tighten rings, focuser, mirror and cables.")};
+    if (!f.left)
+        return {"expose.following", Weight::know, Text::say("The aim follows the flexure"),
+                Text::say("The field moved by %1 before. The next frames show what is left.")
+                    .arg(speedText(f.before)),
+                ""};
+    return {"expose.following", Weight::know, Text::say("The aim follows the flexure"),
+            Text::say("The field moved by %1 before, and moves by %2 now.")
+                .arg(speedText(f.before))
+                .arg(speedText(*f.left)),
+            ""};
+}
 } // namespace
 
 std::span<const SeriesFrame> SeriesStory::sinceFocused(const std::vector<SeriesFrame>& frames) const {
@@ -73,12 +95,17 @@ std::span<const SeriesFrame> SeriesStory::sinceFocused(const std::vector<SeriesF
 std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, const SeriesStory& story) {
     std::vector<Finding> list;
     if (story.oval && story.oval->oval)
-        list.push_back(ovalFinding(*story.oval, story.creep));
-    else if (story.creep && story.creep->certain() && story.creep->speed_arcsec_min().value > 0.05)
-        list.push_back({"expose.creep", Weight::look,
-                        Text::say("Flexure: the field moves while the guide star stays"),
-                        Text::say("%1; at this exposure it does not show yet.").arg(speedText(*story.creep)),
-                        Text::say("Longer exposures would make oval stars; an off-axis guider cures it.")});
+        list.push_back(ovalFinding(*story.oval, story.creep, story.followed.has_value()));
+    else if (!story.followed && story.creep && story.creep->certain() &&
+             story.creep->speed_arcsec_min().value > 0.05)
+        list.push_back(
+            {"expose.creep", Weight::look, Text::say("Flexure: the field moves while the guide star stays"),
+             Text::say("%1; at this exposure it does not show yet.").arg(speedText(*story.creep)),
+             Text::say("Longer exposures would make oval stars. The aim can follow it; an off-axis "
+                       "guider cures it."),
+             ActionId::exposeFollow, Text::say("Let the aim follow")});
+    if (story.followed)
+        list.push_back(followedFinding(*story.followed));
     if (const double loss = focusLoss(story.sinceFocused(frames)); loss > story.grown)
         list.push_back({"expose.focus", Weight::look, Text::say("The stars have grown"),
                         (story.refocused.empty()
@@ -92,18 +119,18 @@ std::vector<Finding> seriesFindings(const std::vector<SeriesFrame>& frames, cons
         const Refocus& last = story.refocused.back();
         const auto failed = std::count_if(story.refocused.begin(), story.refocused.end(),
                                           [](const Refocus& r) { return !r.found; });
-        list.push_back(
-            {last.found ? "expose.refocused" : "expose.not-refocused",
-             last.found ? Weight::know : Weight::look,
-             last.found ? Text::say("Refocused after frame %1").arg(last.afterFrame)
-                        : Text::say("The focus run after frame %1 found nothing better").arg(last.afterFrame),
-             last.word.then(failed > 0 && last.found
-                                ? Text::say("%n earlier run failed.|%n earlier runs failed.", "",
-                                            static_cast<int>(failed))
-                                : Text()),
-             last.found ? Text() : Text::say("Look at Focus when the series allows it."),
-             last.found ? ActionId::none : ActionId::goToFocus,
-             last.found ? Text() : Text::say("Go to Focus")});
+        list.push_back({last.found ? "expose.refocused" : "expose.not-refocused",
+                        last.found ? Weight::know : Weight::look,
+                        last.found
+                            ? Text::say("Refocused after frame %1").arg(last.number)
+                            : Text::say("The focus run after frame %1 found nothing better").arg(last.number),
+                        last.word.then(failed > 0 && last.found
+                                           ? Text::say("%n earlier run failed.|%n earlier runs failed.", "",
+                                                       static_cast<int>(failed))
+                                           : Text()),
+                        last.found ? Text() : Text::say("Look at Focus when the series allows it."),
+                        last.found ? ActionId::none : ActionId::goToFocus,
+                        last.found ? Text() : Text::say("Go to Focus")});
     }
     int struck = 0;
     Text words;

@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/findings/finding.h"
+#include "core/series/followed_flexure.h"
 #include "core/series/ladder.h"
 #include "core/series/oval.h"
 #include "core/series/settle_advice.h"
@@ -11,7 +12,8 @@ namespace nordstjerna {
 
 // A focus run between two frames.
 struct Refocus {
-    int afterFrame = 0;
+    int afterFrame = 0; // so many had been taken
+    int number = 0;     // of the last one
     bool found = false;
     Text word; // "9 exposures, from 4210 to 4365 steps", or why not
 };
@@ -19,6 +21,7 @@ struct Refocus {
 struct SeriesStory {
     std::optional<OvalReport> oval;
     std::optional<Creep> creep;
+    std::optional<FlexureFollowed> followed;
     std::vector<Refocus> refocused;
     double grown = 0.08; // share by which stars may grow before it is told
     // Frames since the focus was last seen to.

@@ -9,6 +9,7 @@ struct AxisSight {
     double t_s = 0.0;                   // middle of the exposure
     std::optional<double> place_arcsec; // of the star against where the aim was at first; absent: no star
     double aim_arcsec = 0.0;            // where the aim is now, likewise
+    double aimRate_arcsec_s = 0.0;      // at which it goes on from there
     double owed_arcsec = 0.0;           // of its last moves: how far the star has not been sent after it yet
     double centroid_arcsec = 0.0;       // what light and camera let it scatter
     double moved_arcsec = 0.0;   // what the pulses sent since the last frame should have done to the star
@@ -17,6 +18,7 @@ struct AxisSight {
     std::optional<double> worm_turns; // as the mount tells
 
     double error_arcsec() const { return *place_arcsec - aim_arcsec; }
+    double aimNext_arcsec() const { return aim_arcsec + aimRate_arcsec_s * next_s; }
 };
 
 } // namespace nordstjerna

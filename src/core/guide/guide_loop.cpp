@@ -49,10 +49,9 @@ void GuideLoop::setController(const ControllerSettings& settings) {
 }
 
 void GuideLoop::moveAim(const SkyError& by, const SettleRule& settle) {
-    for (auto part : {&SkyError::dra_arcsec, &SkyError::ddec_arcsec}) {
-        aim_.*part += by.*part;
+    aim_.moveBy(by);
+    for (auto part : {&SkyError::dra_arcsec, &SkyError::ddec_arcsec})
         owed_.*part += by.*part;
-    }
     settings_.settle = settle;
     state_ = LoopState::dithering;
     settlingSince_s_.reset();
@@ -159,10 +158,11 @@ SkyError GuideLoop::wished(const LoopInput& in, double noise) {
         const double gain = gainOf(axis);
         const double delay = delayOf(axis);
         sight.place_arcsec.reset();
-        sight.aim_arcsec = aim_.*part;
+        sight.aim_arcsec = aim_.now().*part;
+        sight.aimRate_arcsec_s = aim_.rate_arcsec_s().*part;
         sight.owed_arcsec = owed_.*part;
         if (in.error) {
-            const double place = (*in.error).*part + aim_.*part;
+            const double place = (*in.error).*part + aim_.now().*part;
             sight.place_arcsec = place + (delay > 0.0 ? gain * axis.response.pending_arcsec(delay) : 0.0);
             if (!axis.mayHavePlay) // of one that may, nothing would be used
                 axis.response.see(in.t_s, place, noise, axis.model.rateWalk_arcsec2_s3(next_s));
@@ -239,6 +239,7 @@ LoopOutput GuideLoop::withoutStar(const LoopInput& in) {
 }
 
 LoopOutput GuideLoop::step(const LoopInput& in) {
+    aim_.goTo(in.t_s);
     if (!in.error)
         return withoutStar(in);
     const SkyError error = *in.error;

@@ -5,6 +5,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/guide/aim_path.h"
 #include "core/guide/controller.h"
 #include "core/guide/guide_geometry.h"
 #include "core/guide/model_controller.h"
@@ -68,6 +69,12 @@ public:
     // From now on the star is wanted elsewhere, and errors are told against the new aim. The way there is
     // gone in steps as large as the pulse limit lets them be; the model is not disturbed.
     void moveAim(const SkyError& by, const SettleRule& settle);
+
+    // From the last frame on the star is wanted farther on all the time; it is not settled anew. The way is
+    // gone ahead of the error, so the star does not lag behind.
+    void setAimRate(const SkyError& arcsec_s) { aim_.setRate(arcsec_s); }
+    // Against where the star was chosen; not before the last frame.
+    SkyError aimAt(double t_s) const { return aim_.at(t_s); }
 
     const GuideGeometry& geometry() const { return geometry_; }
     // Below this the error counts as small, ″.
@@ -147,7 +154,8 @@ private:
     double settledSquare_ = 0.0; // running mean square of the error while settled, both axes
     double noise_arcsec_ = 0.3;  // as last told
     std::optional<SkyError> lastError_;
-    SkyError aim_, owed_; // how far the aim was moved in all, and what of that is still to be gone
+    AimPath aim_;
+    SkyError owed_; // what of its moves is still to be gone
     bool raStopped_ = false;
     bool decStopped_ = false;
 };

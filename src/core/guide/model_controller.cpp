@@ -50,10 +50,14 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     const WormTurn phase(phase_.turns());
     motor_ += s.moved_arcsec;
     if (s.aim_arcsec != aim_) {
-        shadowMotor_ += s.aim_arcsec - aim_; // its loop takes the way at once
+        const double came = s.aim_arcsec - aim_;
+        shadowMotor_ += came; // its loop takes the way at once
         aim_ = s.aim_arcsec;
-        framesOfAim_ = 0;
+        constexpr double jump_arcsec = 1e-6;
+        if (std::abs(came - s.aimRate_arcsec_s * dt) > jump_arcsec)
+            framesOfAim_ = 0;
     }
+    aimRate_ = s.aimRate_arcsec_s;
     for (Member& m : members_) {
         m.play.follow(motor_);
         m.filter.advance(dt, phase);
@@ -180,7 +184,7 @@ double ModelController::bestMove(double ahead, bool again) {
             next = told.value;
             m.nextSigma = told.sigma;
         }
-        const double move = aim_ - next - m.play.load;
+        const double move = aim_ + aimRate_ * ahead - next - m.play.load;
         plain += m.weight * move;
         spread += m.weight * m.nextSigma * m.nextSigma;
         wishes.push_back({m.weight, move, m.play.load - (motor_ - m.play.gap), motor_ - m.play.load});
@@ -236,7 +240,8 @@ void ModelController::believe(const AxisSight& s, double move) {
     for (const Member& m : members_) {
         if (m.weight < negligible)
             continue;
-        const double at = m.filter.mountPlace(ahead, then) + m.play.after(motor_ + move) - aim_;
+        const double at =
+            m.filter.mountPlace(ahead, then) + m.play.after(motor_ + move) - aim_ - aimRate_ * ahead;
         next += m.weight * at;
         nextSquare += m.weight * (m.nextSigma * m.nextSigma + at * at);
         const Measured now = m.filter.mount(0.0, present);

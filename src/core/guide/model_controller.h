@@ -102,6 +102,7 @@ private:
     std::vector<Member> members_;
     ProportionalController fallback_; // at work when the model is not
     double aim_ = 0.0;                // where the star is wanted
+    double aimRate_ = 0.0;            // at which it goes on
     int framesOfAim_ = 0;             // since it was moved
     double motor_ = 0.0;              // what all pulses so far should have done to the star
     ProportionalController shadow_;   // and on a mount of its own, to compare with

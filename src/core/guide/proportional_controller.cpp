@@ -18,7 +18,8 @@ double ProportionalController::correction(double error_arcsec) {
 
 double ProportionalController::correction(const AxisSight& sight, bool inCharge) {
     if (inCharge && sight.place_arcsec)
-        return correction(sight.error_arcsec() + sight.owed_arcsec) - sight.owed_arcsec;
+        return correction(sight.error_arcsec() + sight.owed_arcsec) - sight.owed_arcsec -
+               sight.aimRate_arcsec_s * sight.next_s;
     reset();
     return 0.0;
 }

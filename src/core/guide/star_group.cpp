@@ -9,7 +9,56 @@ namespace nordstjerna {
 
 StarGroup::StarGroup(const std::vector<Star>& stars) {
     for (const Star& s : stars)
-        members_.push_back({s, s.flux, s});
+        members_.push_back({s, {s.x, s.y}, 1, false, s.flux, s});
+}
+
+namespace {
+// What stands farther from where it was chosen is no better measured star, but something that does not go
+// with the sky, or a field that turns.
+constexpr double farthestHome_px = 0.6;
+
+double wayOf(const StarGroup::Member& m) {
+    return std::hypot(m.home.x - m.chosen.x, m.home.y - m.chosen.y);
+}
+} // namespace
+
+// Against the field as all stars have it, so that the field itself is not moved by it. The memory is some
+// minutes: a field that turns takes its stars along.
+void StarGroup::refineHome(Member& m, double awayX, double awayY) {
+    constexpr int longest = 100; // frames
+    m.looks = std::min(m.looks + 1, longest);
+    const double x = m.home.x + awayX / m.looks - m.chosen.x;
+    const double y = m.home.y + awayY / m.looks - m.chosen.y;
+    const double far = std::hypot(x, y);
+    const double within = far > farthestHome_px ? farthestHome_px / far : 1.0;
+    m.home.x = m.chosen.x + within * x;
+    m.home.y = m.chosen.y + within * y;
+}
+
+// A hot pixel, a ghost: one that went away while the others stayed. It votes no more, and what it drew the
+// others by is given back.
+void StarGroup::leaveOutStrays() {
+    const auto all = static_cast<std::ptrdiff_t>(members_.size());
+    const auto stays = [](const Member& m) { return !m.strays && wayOf(m) < 0.5 * farthestHome_px; };
+    if (3 * std::count_if(members_.begin(), members_.end(), stays) < 2 * all)
+        return;
+    bool found = false;
+    for (Member& m : members_)
+        if (!m.strays && wayOf(m) > 0.95 * farthestHome_px)
+            found = m.strays = true;
+    if (!found)
+        return;
+    std::vector<double> xs;
+    std::vector<double> ys;
+    for (const Member& m : members_)
+        if (!m.strays) {
+            xs.push_back(m.home.x - m.chosen.x);
+            ys.push_back(m.home.y - m.chosen.y);
+        }
+    for (Member& m : members_) {
+        m.home.x -= mean(xs);
+        m.home.y -= mean(ys);
+    }
 }
 
 std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star>>& measured) {
@@ -22,6 +71,10 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
         members_[i].seen = i < measured.size() ? measured[i] : std::nullopt;
         if (!members_[i].seen)
             continue;
+        if (members_[i].strays) {
+            members_[i].seen.reset();
+            continue;
+        }
         const Star& s = *members_[i].seen;
         // Air moves stars apart from each other too, so that even a bright star may not outvote all.
         const double own = 0.5 * (s.sigmaX + s.sigmaY);
@@ -125,6 +178,10 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
     shift.centroid = std::sqrt(shift.centroid) / weights;
     lastX_ = shift.dx;
     lastY_ = shift.dy;
+    if (votes.size() > 1)
+        for (const Vote& v : votes)
+            refineHome(members_[v.member], v.dx - shift.dx, v.dy - shift.dy);
+    leaveOutStrays();
     shift.used = static_cast<int>(votes.size());
     shift.hfd = median(std::move(hfd));
     return shift;

@@ -1,11 +1,14 @@
 // Several guide stars as one: each knows where it should stand, and together they tell how far the field
-// has moved. Weighted by 1/σ², with stars that disagree left out.
+// has moved. Weighted by 1/σ², with stars that disagree left out. Where each should stand is known from one
+// frame at first, and better with every further one: a star that is lost or found again must not move the
+// aim.
 #pragma once
 
 #include <optional>
 #include <vector>
 
 #include "core/image/star.h"
+#include "core/sky/tangent_plane.h"
 
 namespace nordstjerna {
 
@@ -26,7 +29,10 @@ public:
     explicit StarGroup(const std::vector<Star>& stars);
 
     struct Member {
-        Star home;                // where it stood when chosen
+        Star home;                // where it should stand; measured as it was when chosen
+        Pixel chosen;             // where it stood then
+        int looks = 1;            // that home rests on
+        bool strays = false;      // it does not go with the sky as the others do
         double expected = 0.0;    // flux, as the sky lets it through lately
         std::optional<Star> seen; // in the last frame
     };
@@ -39,6 +45,8 @@ public:
     std::optional<FieldShift> update(const std::vector<std::optional<Star>>& measured);
 
 private:
+    void refineHome(Member& m, double awayX, double awayY);
+    void leaveOutStrays();
     std::vector<Member> members_;
     double lastX_ = 0.0, lastY_ = 0.0; // where the field was last
 };

@@ -23,7 +23,7 @@ double TrendController::correction(const AxisSight& s, bool) {
         noise_.feed(s.t_s, *s.place_arcsec - load_, s.centroid_arcsec);
         filter_.update(*s.place_arcsec - load_, noise_.variance_arcsec2());
     }
-    return filter_.mount(s.next_s, 0.0).value + load_ - s.aim_arcsec;
+    return filter_.mount(s.next_s, 0.0).value + load_ - s.aimNext_arcsec();
 }
 
 } // namespace nordstjerna

@@ -78,6 +78,8 @@ Expected<std::vector<PulsePair>> pulsesAgain(const Run& run) {
         }
         if (const auto by = row.events.aimMove())
             loop.moveAim(*by, settings.settle);
+        if (const auto rate = row.events.aimRate())
+            loop.setAimRate(rate->arcsec_s());
         pulses.push_back(row.events.noFrame() ? PulsePair{}
                                               : loop.step(loopInput(row, before, exposure)).pulse);
         if (!row.events.noFrame())
@@ -130,7 +132,6 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     // A loop looks on, told of each frame and each pulse, and its models learn what there is to be learnt.
     GuideLoop loop(d.geometry, d.settings, d.priors);
     PulsePair before;
-    SkyError aim;
     struct Given {
         double t_s, exposure_s;
         SkyError motion;
@@ -147,11 +148,11 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
         }
         if (row.events.noFrame())
             continue;
-        if (const auto by = row.events.aimMove()) {
-            aim.dra_arcsec += by->dra_arcsec;
-            aim.ddec_arcsec += by->ddec_arcsec;
+        if (const auto by = row.events.aimMove())
             loop.moveAim(*by, d.settings.settle);
-        }
+        if (const auto rate = row.events.aimRate())
+            loop.setAimRate(rate->arcsec_s());
+        const SkyError aim = loop.aimAt(row.t_s);
         given.push_back({row.t_s, d.exposure_s, d.geometry.motionOf(before), row.measured()});
         loop.step(loopInput(row, before, d.exposure_s));
         before = {row.pulseRa_ms, row.pulseDec_ms};

@@ -42,4 +42,12 @@ std::optional<SkyError> RunEvents::aimMove() const {
     return all;
 }
 
+std::optional<AimRate> RunEvents::aimRate() const {
+    std::optional<AimRate> last;
+    for (const RunEvent& event : list_)
+        if (const auto* rate = std::get_if<AimRate>(&event))
+            last = *rate;
+    return last;
+}
+
 } // namespace nordstjerna

@@ -34,6 +34,11 @@ struct ChangedSetting {
 struct AimMove {
     SkyError by;
 };
+// From the frame before this row on the aim goes east and north at this rate.
+struct AimRate {
+    SkyError arcsec_min;
+    SkyError arcsec_s() const { return {arcsec_min.dra_arcsec / 60.0, arcsec_min.ddec_arcsec / 60.0}; }
+};
 // The camera gave no frame.
 struct NoFrame {
     std::string why;
@@ -49,7 +54,8 @@ struct ForeignNote {
 };
 
 // A state stands for the loop that came into it, or is still settling or dithering.
-using RunEvent = std::variant<Happening, LoopState, ChangedSetting, AimMove, NoFrame, ClockSet, ForeignNote>;
+using RunEvent =
+    std::variant<Happening, LoopState, ChangedSetting, AimMove, AimRate, NoFrame, ClockSet, ForeignNote>;
 
 // All that happened in one row, in the order in which it was noted.
 class RunEvents {
@@ -69,6 +75,7 @@ public:
     bool disturbs() const;
     std::vector<ChangedSetting> changedSettings() const;
     std::optional<SkyError> aimMove() const; // all of the row together
+    std::optional<AimRate> aimRate() const;  // the last one
 
 private:
     template <typename What>

@@ -13,6 +13,7 @@ namespace {
 
 constexpr std::string_view changeWord = "set ";
 constexpr std::string_view aimWord = "dither ";
+constexpr std::string_view rateWord = "aim moves "; // ″ a minute
 constexpr std::string_view noFrameWord = "no frame: ";
 constexpr std::string_view clockOnWord = "clock set on by ";
 constexpr std::string_view clockBackWord = "clock set back by ";
@@ -53,6 +54,12 @@ std::optional<std::pair<std::string, double>> lastNumber(const std::string& text
     return value ? std::optional(std::pair(text.substr(0, blank), *value)) : std::nullopt;
 }
 
+std::optional<SkyError> twoNumbers(const std::string& text) {
+    const auto dec = lastNumber(text);
+    const auto ra = dec ? wholeNumber(dec->first) : std::nullopt;
+    return ra ? std::optional(SkyError{*ra, dec->second}) : std::nullopt;
+}
+
 std::optional<RunEvent> partFrom(const std::string& part) {
     for (const auto& [what, word] : happenings)
         if (part == word)
@@ -65,9 +72,11 @@ std::optional<RunEvent> partFrom(const std::string& part) {
             if (const auto key = settingWithId(change->first))
                 return ChangedSetting{*key, change->second};
     if (part.starts_with(aimWord))
-        if (const auto dec = lastNumber(part.substr(aimWord.size())))
-            if (const auto ra = wholeNumber(dec->first))
-                return AimMove{{*ra, dec->second}};
+        if (const auto by = twoNumbers(part.substr(aimWord.size())))
+            return AimMove{*by};
+    if (part.starts_with(rateWord))
+        if (const auto rate = twoNumbers(part.substr(rateWord.size())))
+            return AimRate{*rate};
     return std::nullopt;
 }
 
@@ -107,6 +116,9 @@ std::string wordsOf(const RunEvent& event) {
         return std::string(changeWord) + settingId(change->key) + " " + exactText(change->value);
     if (const auto* move = std::get_if<AimMove>(&event))
         return std::string(aimWord) + exactText(move->by.dra_arcsec) + " " + exactText(move->by.ddec_arcsec);
+    if (const auto* rate = std::get_if<AimRate>(&event))
+        return std::string(rateWord) + exactText(rate->arcsec_min.dra_arcsec) + " " +
+               exactText(rate->arcsec_min.ddec_arcsec);
     if (const auto* none = std::get_if<NoFrame>(&event))
         return std::string(noFrameWord) + none->why;
     if (const auto* clock = std::get_if<ClockSet>(&event))
@@ -115,15 +127,20 @@ std::string wordsOf(const RunEvent& event) {
     return std::get<ForeignNote>(event).text;
 }
 
+std::string wayText(const SkyError& way, const char* unit, int decimals) {
+    return formatNumber(std::abs(way.dra_arcsec), decimals) + unit +
+           (way.dra_arcsec < 0.0 ? " west, " : " east, ") +
+           formatNumber(std::abs(way.ddec_arcsec), decimals) + unit +
+           (way.ddec_arcsec < 0.0 ? " south" : " north");
+}
+
 std::string textOf(const RunEvent& event) {
     if (const auto* change = std::get_if<ChangedSetting>(&event))
         return settingName(change->key).english() + " " + settingText(change->key, change->value).english();
-    if (const auto* move = std::get_if<AimMove>(&event)) {
-        const double ra = move->by.dra_arcsec;
-        const double dec = move->by.ddec_arcsec;
-        return "dither " + formatNumber(std::abs(ra), 1) + (ra < 0.0 ? "″ west, " : "″ east, ") +
-               formatNumber(std::abs(dec), 1) + (dec < 0.0 ? "″ south" : "″ north");
-    }
+    if (const auto* move = std::get_if<AimMove>(&event))
+        return "dither " + wayText(move->by, "″", 1);
+    if (const auto* rate = std::get_if<AimRate>(&event))
+        return "aim moves " + wayText(rate->arcsec_min, " ″/min", 2);
     if (const auto* state = std::get_if<LoopState>(&event); state && *state == LoopState::steady)
         return "settled";
     return wordsOf(event);

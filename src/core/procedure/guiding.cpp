@@ -303,7 +303,8 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
     RunRow row;
     if (shift) {
         const SkyError place = loop_->geometry().toSky(shift->dx, shift->dy);
-        const SkyError error{place.dra_arcsec - aim_.dra_arcsec, place.ddec_arcsec - aim_.ddec_arcsec};
+        const SkyError aim = loop_->aimAt(since(tracked.middle));
+        const SkyError error{place.dra_arcsec - aim.dra_arcsec, place.ddec_arcsec - aim.ddec_arcsec};
         row = rowFrom(*shift, error, since(tracked.middle), tracked.middle, run_.meta, setup_.rig, event);
         if (wasLost)
             row.events.add(Happening::found);
@@ -375,12 +376,21 @@ void Guiding::moveAim(SkyError by, const SettleRule& settle) {
     // As the row's event holds it.
     by.dra_arcsec = std::round(1000.0 * by.dra_arcsec) / 1000.0;
     by.ddec_arcsec = std::round(1000.0 * by.ddec_arcsec) / 1000.0;
-    aim_.dra_arcsec += by.dra_arcsec;
-    aim_.ddec_arcsec += by.ddec_arcsec;
     loop_->moveAim(by, settle);
     setup_.settle = settle;
     changes_.push_back(AimMove{by});
     settles_.push_back({run_.rows.back().t_s, by});
+}
+
+void Guiding::setAimRate(SkyError arcsec_min) {
+    if (!loop_ || !setup_.corrections || run_.rows.empty())
+        return;
+    // As the row's event holds it.
+    arcsec_min.dra_arcsec = std::round(1e4 * arcsec_min.dra_arcsec) / 1e4;
+    arcsec_min.ddec_arcsec = std::round(1e4 * arcsec_min.ddec_arcsec) / 1e4;
+    const AimRate rate{arcsec_min};
+    loop_->setAimRate(rate.arcsec_s());
+    changes_.push_back(rate);
 }
 
 // Controllers that may pause, on both axes, give the mount time between two looks once it is steady;

@@ -72,6 +72,9 @@ public:
     void setExposure(double exposure_s);
     // From the next frame on the star is wanted elsewhere, ″ on the sky. Nothing before the first row.
     void moveAim(SkyError by, const SettleRule& settle);
+    // From now on the star is wanted farther on all the time, ″ on the sky a minute, until told otherwise or
+    // stars are chosen anew. Nothing before the first row.
+    void setAimRate(SkyError arcsec_min);
     const std::vector<SettleRecord>& settles() const { return settles_; }
     // In force: of the last move of the aim, else of the start.
     SettleRule settleRule() const {
@@ -137,7 +140,6 @@ private:
     LightWatch light_;
     Run run_;
     std::vector<RowBelief> beliefs_;
-    SkyError aim_; // against where the stars were chosen
     std::vector<SettleRecord> settles_;
     void keep(const RunRow& row);
     void heedClock(const Event& event);

@@ -139,8 +139,9 @@ struct GuideStep {
         start,  // choose stars and guide; answered when it is steady, or goes on without
         stop,   // answered when it has ended
         dither, // move the aim; answered when the star has come to rest there, or the time ran out
+        follow, // the aim goes on at a rate from now on, until stars are chosen anew; answered at once
     } act = Act::start;
-    SkyError by;
+    SkyError by; // of follow: a minute
     SettleRule settle;
 };
 

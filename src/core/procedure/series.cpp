@@ -18,10 +18,10 @@ constexpr int longestPause_min = 5;
 constexpr double patience_s = 5400.0; // with a cloud
 } // namespace
 
-CentringSetup centringOf(const SeriesSetup& series) {
+CentringSetup centringOf(const SeriesSetup& series, Instant now) {
     CentringSetup c;
     c.rig = series.rig;
-    c.target = series.target;
+    c.target = targetAt(series, now);
     c.targetName = series.targetName;
     c.tolerance_arcsec = series.tolerance_arcsec;
     return c;
@@ -29,6 +29,8 @@ CentringSetup centringOf(const SeriesSetup& series) {
 
 Series::Series(SeriesSetup setup) : setup_(std::move(setup)) {
     story_.grown = setup_.refocus.grown;
+    flexure_.follow(setup_.aim.followFlexure);
+    allDithers_ = setup_.earlier.dithers;
     offsets_ = filterOffsets(setup_.filters.runs, setup_.rig.imagingFocuser);
 }
 
@@ -40,7 +42,7 @@ DitherSpot Series::spot(int n) const {
 std::optional<SeriesPlan> Series::plan(Instant now) const {
     if (!rules_ || phase_ == Phase::ended)
         return std::nullopt;
-    return planSeries(setup_, *rules_, now, side_ == "west", static_cast<int>(frames_.size()), guided_);
+    return planSeries(setup_, *rules_, now, side_ == "west", counted(), guided_);
 }
 
 void Series::goOn() {
@@ -73,9 +75,22 @@ void Series::setSettling(double within_px, double for_s) {
         setup_ = other;
 }
 
+const SeriesFrame* Series::numbered(int number) const {
+    const int index = number - setup_.earlier.number - 1;
+    return index >= 0 && index < static_cast<int>(frames_.size()) ? &frames_[static_cast<size_t>(index)]
+                                                                  : nullptr;
+}
+
+void Series::followFlexure(bool on) {
+    setup_.aim.followFlexure = on;
+    flexure_.follow(on);
+    flexure_.look(frames_);
+    story_.followed = flexure_.told();
+}
+
 void Series::saved(int number, const std::string& file) {
-    if (number >= 1 && number <= static_cast<int>(frames_.size()))
-        frames_[static_cast<size_t>(number - 1)].file = file;
+    if (const SeriesFrame* frame = numbered(number))
+        frames_[static_cast<size_t>(frame - frames_.data())].file = file;
     unsaved_.reset();
 }
 
@@ -204,7 +219,7 @@ Step Series::rested(const Event& event) {
 // What can be waited for: a cloud before a solve or a guide star. All else ends the series in good order.
 Step Series::failed(const Event& event, const Problem& problem) {
     const bool mayPass = phase_ == Phase::looking || phase_ == Phase::centring || phase_ == Phase::guiding ||
-                         phase_ == Phase::dithering;
+                         phase_ == Phase::dithering || phase_ == Phase::following;
     if (mayPass && !problem.asked && !problem.lasting) {
         if (++clouds_ == 1)
             cloudBegan_ = event.now;
@@ -222,6 +237,10 @@ Step Series::failed(const Event& event, const Problem& problem) {
 }
 
 Step Series::begin(const Event& event) {
+    if (event.mount.told && event.mount.parked && !std::exchange(unparked_, true)) {
+        why_ = Text::say("the mount to be unparked");
+        return ParkStep{false};
+    }
     auto rules = SeriesRules::from(setup_, event.now);
     if (!rules) {
         phase_ = Phase::ended;
@@ -238,7 +257,7 @@ Step Series::move(const Event& event) {
         return wait(Phase::saving, glance_s, Text::say("the last frame to be saved: %1").arg(unsaved_->what));
     if (pauseWanted_)
         return wait(Phase::paused, glance_s, Text::say("you to check the cables, then press Go on"));
-    const SeriesMove next = rules_->next(event.now, across(event), static_cast<int>(frames_.size()));
+    const SeriesMove next = rules_->next(event.now, across(event), counted());
     if (next.kind == SeriesMove::Kind::end)
         return close(next.why, true, event);
     if (next.kind == SeriesMove::Kind::wait)
@@ -269,16 +288,49 @@ Step Series::move(const Event& event) {
         if (setup_.flip.allowed && past_min > setup_.flip.past_min)
             return flipOver(event);
     }
-    return expose(event);
+    if (const auto step = setAim())
+        return *step;
+    return expose(next.seconds, event);
+}
+
+// As the target moves, and against what was found of the flexure; ″ a minute.
+SkyError Series::aimRate() const {
+    constexpr double minutes = 60.0; // of an hour
+    SkyError rate = flexure_.rate_arcsec_min();
+    // For the target to stay where it is on the sensor, the stars must go the other way.
+    rate.dra_arcsec -= setup_.aim.target.east_arcsec_h / minutes;
+    rate.ddec_arcsec -= setup_.aim.target.north_arcsec_h / minutes;
+    return rate;
+}
+
+// Where the loop does not know yet.
+std::optional<Step> Series::setAim() {
+    constexpr double same_arcsec_min = 0.002;
+    const SkyError wanted = aimRate();
+    if (!setup_.guided || std::hypot(wanted.dra_arcsec - aimTold_.dra_arcsec,
+                                     wanted.ddec_arcsec - aimTold_.ddec_arcsec) < same_arcsec_min)
+        return std::nullopt;
+    aimTold_ = wanted;
+    bendTold_ = flexure_.rate_arcsec_min();
+    phase_ = Phase::following;
+    return GuideStep{GuideStep::Act::follow, wanted, {}};
+}
+
+// The aim is where the stars stand: no dither, no rate.
+void Series::chosenAnew() {
+    spot_ = {};
+    aim_ = bent_ = {};
+    aimTold_ = bendTold_ = {};
+    anew_ = true;
 }
 
 Step Series::centre(const Event& event) {
     if (setup_.guiding) {
-        look_ = FieldLook(setup_.rig, CameraRole::imaging, centringOf(setup_).exposure_s);
+        look_ = FieldLook(setup_.rig, CameraRole::imaging, centringOf(setup_, event.now).exposure_s);
         phase_ = Phase::looking;
         return lookStep(event);
     }
-    centring_.emplace(centringOf(setup_));
+    centring_.emplace(centringOf(setup_, event.now));
     phase_ = Phase::centring;
     return centring_->begin(event);
 }
@@ -293,7 +345,8 @@ Step Series::lookStep(const Event& event) {
         why_ = look_.waitingFor();
         return *step;
     }
-    if (separation(setup_.target, look_.solved()->plane.centre).arcsec() <= setup_.tolerance_arcsec)
+    if (separation(targetAt(setup_, event.now), look_.solved()->plane.centre).arcsec() <=
+        setup_.tolerance_arcsec)
         return centredBy(look_.solved(), event);
     setup_.guiding = false;
     why_ = Text::say("the loop to end before the telescope moves");
@@ -314,11 +367,13 @@ Step Series::guide() {
     return GuideStep{GuideStep::Act::start, {}, {}};
 }
 
-Step Series::expose(const Event& event) {
+Step Series::expose(double shorter_s, const Event& event) {
     phase_ = Phase::exposing;
     why_ = {};
     exposedSince_ = event.now;
-    return ImageStep{exposureAt(setup_, static_cast<int>(frames_.size()))};
+    filling_ = shorter_s > 0.0;
+    exposure_s_ = filling_ ? shorter_s : exposureAt(setup_, counted());
+    return ImageStep{exposure_s_};
 }
 
 Step Series::dither(const Event& event) {
@@ -335,7 +390,9 @@ Step Series::dither(const Event& event) {
 }
 
 Angle Series::hourAngleOf(const Event& event) const {
-    return ObservedFrame(setup_.rig.site, event.now).hourAngleDec(setup_.target).hourAngle.wrappedSigned();
+    return ObservedFrame(setup_.rig.site, event.now)
+        .hourAngleDec(targetAt(setup_, event.now))
+        .hourAngle.wrappedSigned();
 }
 
 // Past the meridian a mount that chooses its side itself takes any slew for the word to come over.
@@ -343,11 +400,12 @@ bool Series::slewWouldFlip(const Event& event) const {
     return !event.mount.choosesSide && event.mount.side == "east" && hourAngleOf(event).rad() > 0.0;
 }
 
-// The pattern on the sky, from the target itself: errors of single slews do not add up.
+// The pattern on the sky, from the target itself: errors of single slews do not add up. The stars go where the
+// pattern says, so the telescope goes the other way.
 Step Series::ditherBySlew(const Event& event) {
     const double scale = scalesOf(setup_.rig).image_arcsec_px;
     const double east = scale * spot_.x_px, north = scale * spot_.y_px;
-    const Vec3 place = offsetPlace(setup_.target, Angle::fromRad(std::atan2(east, north)),
+    const Vec3 place = offsetPlace(setup_.target, Angle::fromRad(std::atan2(-east, -north)),
                                    Angle::fromArcsec(std::hypot(east, north)));
     why_ = Text::say("the mount to settle after the dither");
     return announcedSlew(
@@ -358,7 +416,7 @@ Step Series::ditherBySlew(const Event& event) {
 
 Step Series::flipOver(const Event& event) {
     FlipSetup f;
-    f.centring = centringOf(setup_);
+    f.centring = centringOf(setup_, event.now);
     f.pauseBefore = setup_.flip.pauseBefore;
     f.pauseAfter = setup_.flip.pauseAfter;
     f.guide = setup_.guided;
@@ -382,7 +440,8 @@ Step Series::flipStep(const Event& event) {
     flipped_ = flip_->record();
     guided_ = setup_.guided;
     settled_ = !setup_.guided || flip_->record().settled;
-    spot_ = {}; // the stars were chosen anew
+    chosenAnew();
+    flexure_.forget();
     sinceDither_ = 0;
     return move(event);
 }
@@ -391,8 +450,7 @@ Step Series::flipStep(const Event& event) {
 bool Series::wantsFocus(const Event& event) const {
     if (!setup_.refocus.byItself || focusLoss(story_.sinceFocused(frames_)) <= setup_.refocus.grown)
         return false;
-    const SeriesMove then =
-        rules_->next(event.now + 2.0 * setup_.focusing_s, across(event), static_cast<int>(frames_.size()));
+    const SeriesMove then = rules_->next(event.now + 2.0 * setup_.focusing_s, across(event), counted());
     return then.kind != SeriesMove::Kind::end && then.kind != SeriesMove::Kind::flip;
 }
 
@@ -404,7 +462,7 @@ std::optional<Step> Series::setFilter(const Event& event) {
         phase_ = Phase::changing;
         return FilterStep{};
     }
-    const std::string next = filterAt(setup_, static_cast<int>(frames_.size()));
+    const std::string next = filterAt(setup_, counted());
     if (next.empty() || next == filter_)
         return std::nullopt;
     const auto offset = filter_.empty() ? std::nullopt : offsets_.between(filter_, next);
@@ -485,7 +543,7 @@ Step Series::refocus(const Event& event) {
     f.camera = CameraRole::imaging;
     focusing_.emplace(f);
     phase_ = Phase::refocusing;
-    why_ = Text::say("the focus run after frame %1").arg(frames_.size());
+    why_ = Text::say("the focus run after frame %1").arg(nextNumber() - 1);
     // Behind the same focuser the guide star grows too.
     if (setup_.rig.offAxis && setup_.guided) {
         guided_ = guideBegun_ = false;
@@ -506,6 +564,7 @@ Step Series::focusStep(const Event& event) {
         return next;
     Refocus r;
     r.afterFrame = static_cast<int>(frames_.size());
+    r.number = nextNumber() - 1;
     if (focusing_->result()) {
         focused_ = focusing_->result();
         r.found = true;
@@ -526,7 +585,7 @@ Step Series::focusStep(const Event& event) {
 
 Step Series::taken(const ImageTaken& image, const Event& event) {
     SeriesFrame f;
-    f.number = static_cast<int>(frames_.size()) + 1;
+    f.number = nextNumber();
     f.start = image.start;
     f.exposure_s = image.exposure_s;
     f.side = event.mount.side;
@@ -535,13 +594,24 @@ Step Series::taken(const ImageTaken& image, const Event& event) {
     f.guide = image.guide;
     f.spot = spot_;
     f.settled = settled_;
+    f.filler = filling_;
+    const double middle_s = image.start.unix_s + 0.5 * image.exposure_s;
+    f.aimed = aim_.at(middle_s);
+    f.bent = bent_.at(middle_s);
+    const double hours = image.exposure_s / 3600.0;
+    f.streak = {hours * setup_.aim.target.east_arcsec_h, hours * setup_.aim.target.north_arcsec_h};
     f.remark = remarkOn(f, frames_);
     const double scale = scalesOf(setup_.rig).image_arcsec_px;
-    if (solved_ && !frames_.empty())
+    const bool anew = std::exchange(anew_, false);
+    if (solved_ && !frames_.empty() && !anew)
         f.moved = movedSince(frames_.back(), f, solved_->plane, solvedSide_, scale);
     frames_.push_back(std::move(f));
     if (solved_) {
-        story_.creep = creepOf(frames_);
+        flexure_.look(frames_);
+        story_.followed = flexure_.told();
+        // Once the aim follows it, what matters is what is left.
+        const size_t from = story_.followed ? static_cast<size_t>(story_.followed->afterFrame) : 0;
+        story_.creep = creepOf(std::span(frames_).subspan(std::min(from, frames_.size())));
         story_.oval = whyOval(frames_, solved_->plane, story_.creep, scale);
     }
     frame_ = image.frame;
@@ -615,7 +685,13 @@ Step Series::advance(const Event& event) {
         clouds_ = 0;
         settled_ = std::get<GuideAnswered>(event.what).settled;
         if (std::get<GuideAnswered>(event.what).fresh)
-            spot_ = {};
+            chosenAnew();
+        return move(event);
+    case Phase::following:
+        for (AimPath* path : {&aim_, &bent_})
+            path->goTo(event.now.unix_s);
+        aim_.setRate({aimTold_.dra_arcsec / 60.0, aimTold_.ddec_arcsec / 60.0});
+        bent_.setRate({bendTold_.dra_arcsec / 60.0, bendTold_.ddec_arcsec / 60.0});
         return move(event);
     case Phase::dithering:
         if (!setup_.guided) {
@@ -679,7 +755,7 @@ Progress Series::progress() const {
     p.fraction = -1.0;
     const int wanted = setup_.ends.frames;
     if (wanted > 0)
-        p.fraction = std::min(1.0, static_cast<double>(frames_.size()) / wanted);
+        p.fraction = std::min(1.0, static_cast<double>(counted()) / wanted);
     p.waitingFor = why_;
     return p;
 }

@@ -4,6 +4,7 @@
 
 #include "core/base/text.h"
 #include "core/findings/series_findings.h"
+#include "core/guide/aim_path.h"
 #include "core/procedure/both_fields.h"
 #include "core/procedure/filter_change.h"
 #include "core/procedure/flip.h"
@@ -13,8 +14,8 @@
 
 namespace nordstjerna {
 
-// How its target is centred, at the beginning and after the flip.
-CentringSetup centringOf(const SeriesSetup& series);
+// How its target is centred, at the beginning and after the flip; now: where a target that moves stands then.
+CentringSetup centringOf(const SeriesSetup& series, Instant now);
 
 class Series : public Procedure {
 public:
@@ -44,6 +45,7 @@ public:
         guiding,
         exposing,
         dithering,
+        following, // the loop is told how the aim moves
         flipping,
         changing, // the filter
         cooling,  // the camera
@@ -57,6 +59,12 @@ public:
     };
     Phase phase() const { return phase_; }
     Instant exposedSince() const { return exposedSince_; } // while exposing
+    double exposure_s() const { return exposure_s_; }      // of that frame
+    // Frames that count, with those of an earlier part of the series.
+    int counted() const { return setup_.earlier.frames + countedFrames(frames_); }
+    // The number that the next frame gets.
+    int nextNumber() const { return setup_.earlier.number + static_cast<int>(frames_.size()) + 1; }
+    const SeriesFrame* numbered(int number) const;
     const Text& waitingFor() const { return why_; }
     const Text& ending() const { return ending_; } // why it ended
     // And what became of the mount; empty while it runs, and after a halt.
@@ -87,6 +95,8 @@ public:
     Expected<void> endAt(Instant t, Instant now);
     // From the next dither on.
     void setSettling(double within_px, double for_s);
+    // Whether the aim goes against the flexure; from the next frame on.
+    void followFlexure(bool on);
     void goOn(); // after a pause of the flip, or with another filter in place
 
     // By whoever saves the frames: where one lies, or why it does not. While one cannot be saved no further
@@ -106,7 +116,10 @@ private:
     Step lookStep(const Event& event);
     Step centredBy(const std::optional<SolvedFrame>& solved, const Event& event);
     Step guide();
-    Step expose(const Event& event);
+    Step expose(double shorter_s, const Event& event);
+    SkyError aimRate() const;
+    std::optional<Step> setAim();
+    void chosenAnew();
     Step dither(const Event& event);
     Step ditherBySlew(const Event& event);
     Angle hourAngleOf(const Event& event) const; // of the target
@@ -154,6 +167,9 @@ private:
     std::optional<Problem> unsaved_;
     std::optional<Problem> failure_;
     Instant exposedSince_, cloudBegan_, againAt_;
+    double exposure_s_ = 0.0;
+    bool filling_ = false; // the frame under way is a shorter one
+    bool unparked_ = false;
     std::string side_;
     Text why_, ending_, mountAfterwards_;
     int restChecks_ = 0;
@@ -169,6 +185,11 @@ private:
     bool settled_ = true;
     bool pauseWanted_ = false, flipWanted_ = false;
     DitherSpot spot_;
+    // The aim of the loop, by the time of the night, and what of it is against flexure.
+    AimPath aim_, bent_;
+    SkyError aimTold_, bendTold_; // the rates that the loop was told, ″ a minute
+    bool anew_ = false; // stars were chosen since the last frame: where the field stands says nothing
+    FlexureFollower flexure_;
     std::string solvedSide_;
     SeriesStory story_;
 };

@@ -15,6 +15,9 @@ constexpr size_t fewestLooks = 5; // in a block
 constexpr size_t fewestRounds = 6;
 constexpr int inRound = 4;        // blocks
 constexpr int togetherFrames = 6; // frames over which squares of errors hang together
+// The frames within the blocks foretell what a round scatters, but only as one round would: what the air does
+// between the blocks of a round they do not see.
+constexpr double trust = 1.0;
 
 struct Block {
     std::vector<double> squares; // in order
@@ -47,11 +50,27 @@ double relativeVariance(const std::vector<const Block*>& blocks) {
 }
 } // namespace
 
-TrialRules trialRulesFor(double cadence_s) {
-    constexpr double goingOver = 3.0, compared = 8.0; // frames
+double loopMemory_frames(const ControllerSettings& settings) {
+    constexpr double fewest = 1.0;
+    const auto of = [](const AxisSettings& axis) {
+        if (axis.kind != ControllerKind::proportional)
+            return fewest;
+        // The error falls by the gain each frame, later by as much as is smoothed.
+        constexpr double leastGain = 0.05;
+        const double gain = std::clamp(axis.loopGain * (1.0 - axis.smoothing), leastGain, 0.9);
+        return -1.0 / std::log1p(-gain);
+    };
+    return std::max(of(settings.ra), settings.correctsDec() ? of(settings.dec) : fewest);
+}
+
+TrialRules trialRulesFor(double cadence_s, const ControllerSettings& first,
+                         const ControllerSettings& second) {
+    constexpr double goingOver = 3.0, compared = 8.0; // memories, frames
+    const double memory = std::max(loopMemory_frames(first), loopMemory_frames(second));
     TrialRules rules;
-    rules.leaveOut_s = std::max(rules.leaveOut_s, goingOver * cadence_s);
-    rules.block_s = std::max(rules.block_s, rules.leaveOut_s + compared * cadence_s);
+    const double least_s = rules.block_s - rules.leaveOut_s;
+    rules.leaveOut_s = std::max(rules.leaveOut_s, goingOver * memory * cadence_s);
+    rules.block_s = rules.leaveOut_s + std::max(least_s, compared * cadence_s);
     // As many rounds as at the usual pace.
     rules.longest_s *= rules.block_s / TrialRules().block_s;
     return rules;
@@ -64,6 +83,25 @@ double percentMore(double logRatio) {
 Measured TrialState::percent() const {
     return {percentMore(difference.value), 100.0 * difference.sigma * std::exp(difference.value)};
 }
+
+namespace {
+// ln of the ratio of the likelihood of a mean of `shift` to that of none, the variance unknown: n rounds with
+// this sum and sum of squares, and as much as `trust` rounds of variance `within`.
+double tRatio(double n, double sum, double squares, double within, double shift) {
+    const double none = trust * within + squares;
+    const double some = none - 2.0 * shift * sum + n * shift * shift;
+    return 0.5 * (trust + n) * std::log(none / some);
+}
+
+// Where a difference is there it need not be of exactly that size.
+double anyRatio(double n, double sum, double squares, double within, double worth) {
+    constexpr double beyond = 1.5;
+    const double a = tRatio(n, sum, squares, within, worth);
+    const double b = tRatio(n, sum, squares, within, beyond * worth);
+    const double most = std::max(a, b);
+    return most + std::log(0.5 * (std::exp(a - most) + std::exp(b - most)));
+}
+} // namespace
 
 WaldBounds waldBounds(double alpha, double beta) {
     return {std::log((1.0 - beta) / alpha), std::log(beta / (1.0 - alpha))};
@@ -88,9 +126,10 @@ void Trial::add(double t_s, double dra, double ddec) {
 TrialState Trial::state() const {
     TrialState s;
     // Each of the two tests may err by half of it.
-    const WaldBounds bounds = waldBounds(0.5 * rules_.alpha, rules_.beta);
-    s.upper = bounds.upper;
-    s.lower = bounds.lower;
+    // Something is kept back for what a round scatters being estimated; found by trials where nothing is.
+    constexpr double keptBack = 0.85;
+    s.upper = std::log(2.0 / (keptBack * rules_.alpha));
+    s.lower = waldBounds(0.5 * rules_.alpha, rules_.beta).lower;
     if (last_s_ >= rules_.longest_s) // unless it is decided with the last look
         s.verdict = TrialVerdict::undecided;
     if (looks_.empty())
@@ -108,11 +147,17 @@ TrialState Trial::state() const {
     for (const Look& l : looks_)
         squares.push_back(std::pow(l.ra - meanRa, 2) + std::pow(l.dec - meanDec, 2));
     // A gust or a cosmic ray must not decide: of exponentially distributed squares one in five thousand is
-    // cut.
-    const double most = 12.0 * median(squares);
+    // cut. Each of the two by its own, or the worse one would look better than it is.
+    std::vector<double> ofArm[2];
+    const auto arm = [&](const Look& l) { return armAt((l.block + 0.5) * rules_.block_s); };
+    for (size_t i = 0; i < looks_.size(); ++i)
+        ofArm[arm(looks_[i])].push_back(squares[i]);
+    double most[2];
+    for (int of = 0; of < 2; ++of)
+        most[of] = ofArm[of].empty() ? 0.0 : 12.0 * median(ofArm[of]);
     std::map<int, Block> blocks;
     for (size_t i = 0; i < looks_.size(); ++i)
-        blocks[looks_[i].block].squares.push_back(std::min(squares[i], most));
+        blocks[looks_[i].block].squares.push_back(std::min(squares[i], most[arm(looks_[i])]));
     // The round under way is not complete yet.
     const int complete = blockAt(last_s_) / inRound;
     std::vector<const Block*> used;
@@ -125,17 +170,17 @@ TrialState Trial::state() const {
             const auto block = blocks.find(k);
             if (block == blocks.end() || block->second.squares.size() < fewestLooks)
                 break;
-            const int arm = armAt((k + 0.5) * rules_.block_s);
-            level[arm] += 0.5 * std::log(block->second.mean());
-            squaresOf[arm] += 0.5 * block->second.mean();
+            const int of = armAt((k + 0.5) * rules_.block_s);
+            level[of] += 0.5 * std::log(block->second.mean());
+            squaresOf[of] += 0.5 * block->second.mean();
             four.push_back(&block->second);
         }
         if (static_cast<int>(four.size()) < inRound)
             continue;
         s.each.push_back(0.5 * (level[1] - level[0]));
         used.insert(used.end(), four.begin(), four.end());
-        for (int arm = 0; arm < 2; ++arm)
-            sum[arm] += squaresOf[arm];
+        for (int of = 0; of < 2; ++of)
+            sum[of] += squaresOf[of];
     }
     s.rounds = static_cast<int>(s.each.size());
     if (s.rounds == 0)
@@ -146,37 +191,37 @@ TrialState Trial::state() const {
     double looks = 0.0;
     for (const Block* b : used)
         looks += static_cast<double>(b->squares.size());
-    // What one round scatters: by the frames within the blocks, and as seen from round to round, the more of
-    // them there are; the air may change between the blocks of one.
+    // What one round scatters: by the frames within the blocks at first, then as seen from round to round.
     const double within = 0.25 * relativeVariance(used) / (looks / (inRound * n));
-    constexpr double trust = 10.0;
     double each = within;
     if (s.each.size() > 2)
-        each = std::max(within, (trust * within + (n - 1.0) * std::pow(standardDeviation(s.each), 2)) /
-                                    (trust + n - 1.0));
+        each = (trust * within + (n - 1.0) * std::pow(standardDeviation(s.each), 2)) / (trust + n - 1.0);
     s.difference = {mean(s.each), std::sqrt(each / n)};
     const double worth = std::log1p(rules_.worth);
-    const auto ratio = [&](double sign) {
-        return n * (sign * worth * s.difference.value - 0.5 * worth * worth) / each;
-    };
-    s.ratioPlus = ratio(1.0);
-    s.ratioMinus = ratio(-1.0);
+    const double all = n * s.difference.value;
+    double eachSquares = 0.0;
+    for (double d : s.each)
+        eachSquares += d * d;
+    s.ratioPlus = anyRatio(n, all, eachSquares, within, worth);
+    s.ratioMinus = anyRatio(n, -all, eachSquares, within, worth);
+    s.ratioWorth = tRatio(n, std::abs(all), eachSquares, within, worth);
     if (s.each.size() >= fewestRounds) {
         if (s.ratioPlus >= s.upper)
             s.verdict = TrialVerdict::first;
         else if (s.ratioMinus >= s.upper)
             s.verdict = TrialVerdict::second;
-        else if (s.ratioPlus <= s.lower && s.ratioMinus <= s.lower)
+        else if (s.ratioWorth <= s.lower)
             s.verdict = TrialVerdict::equal;
     }
     if (s.verdict != TrialVerdict::open)
         return s;
     // As it goes on like this.
-    const double size = std::abs(s.difference.value);
-    const double slope = (worth * size - 0.5 * worth * worth) / each; // of the larger ratio, a round
     const double at = std::max(s.ratioPlus, s.ratioMinus);
-    const double roundsLeft = slope > 0.0 ? (s.upper - at) / slope : (at - s.lower) / std::max(-slope, 1e-9);
-    s.left_s = std::clamp(std::max(roundsLeft, static_cast<double>(fewestRounds) - n), 0.0, 1e6) * inRound *
+    constexpr double never = 1e6; // rounds
+    const double claim = at > 0.0 ? n * (s.upper - at) / at : never;
+    const double none = s.ratioWorth < 0.0 ? n * (s.lower - s.ratioWorth) / s.ratioWorth : never;
+    const double roundsLeft = std::min(claim, none);
+    s.left_s = std::clamp(std::max(roundsLeft, static_cast<double>(fewestRounds) - n), 0.0, never) * inRound *
                rules_.block_s;
     s.left_s = std::min(*s.left_s, std::max(0.0, rules_.longest_s - last_s_));
     return s;

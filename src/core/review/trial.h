@@ -1,8 +1,10 @@
 // A trial on the sky: two sets of settings take turns while guiding goes on, in rounds of four blocks (first,
 // second, second, first, or the other way, by lot), and their errors are compared round by round: air that
 // grows better or worse meanwhile meets both alike. Decided by
-// a sequential test of three outcomes: two of Wald's probability ratio tests side by side (Sobel & Wald 1949,
-// Ann. Math. Stat. 20; bounds by Wald 1945, Ann. Math. Stat. 16; both from memory).
+// a sequential test of three outcomes: two probability ratio tests side by side (Sobel & Wald 1949, Ann.
+// Math. Stat. 20; bounds by Wald 1945, Ann. Math. Stat. 16). How much a round scatters is not known but seen
+// in the rounds themselves, so the ratios are those of a sequential t test (Rushton 1950, Biometrika 37): air
+// that differs from block to block makes a trial longer, not wrong. All from memory.
 #pragma once
 
 #include <cstdint>
@@ -22,12 +24,15 @@ struct TrialRules {
     double worth = 0.15;     // relative difference of the RMS that is worth finding
     double alpha = 0.05;     // a difference is claimed where there is none
     double beta = 0.05;      // one as large as that is overlooked
-    double longest_s = 2400.0;
+    double longest_s = 3600.0;
     std::uint64_t seed = 1;
 };
 
-// Blocks long enough for a loop of this pace: some frames to go over, some to be compared.
-TrialRules trialRulesFor(double cadence_s);
+// How long a loop with these settings remembers the error it had before, frames.
+double loopMemory_frames(const ControllerSettings& settings);
+// Blocks long enough for a loop of this pace: the slower of the two has gone over, then there are some frames
+// to be compared.
+TrialRules trialRulesFor(double cadence_s, const ControllerSettings& first, const ControllerSettings& second);
 
 enum class TrialVerdict {
     open,     // goes on
@@ -45,11 +50,13 @@ struct TrialState {
     int rounds = 0;
     Measured difference; // ln(RMS of the second / RMS of the first): negative where the second is better
     double firstRms_arcsec = 0.0, secondRms_arcsec = 0.0;
-    std::vector<double> each;                 // the difference of every round
-    std::optional<double> left_s;             // until decided, as it looks now
-    Measured percent() const;                 // the difference as what the second leaves more
-    double ratioPlus = 0.0, ratioMinus = 0.0; // log probability ratios: second worse, second better
-    double upper = 0.0, lower = 0.0;          // their bounds
+    std::vector<double> each;     // the difference of every round
+    std::optional<double> left_s; // until decided, as it looks now
+    Measured percent() const;     // the difference as what the second leaves more
+    // Log probability ratios against no difference: the second leaves more, or less, by what is worth finding
+    // or somewhat beyond; and the larger of the two for exactly that.
+    double ratioPlus = 0.0, ratioMinus = 0.0, ratioWorth = 0.0;
+    double upper = 0.0, lower = 0.0; // bounds: of the first two, of the last
 };
 
 class Trial {

@@ -51,8 +51,11 @@ std::optional<OvalReport> whyOval(const std::vector<SeriesFrame>& frames, const 
         const double twice = 2.0 * plane.positionAngle_deg(f.look.angle_deg()) / degreesEach;
         const double sigma2 = std::pow(f.look.fwhm_px.value * scale / fwhmPerSigma, 2);
         const double e = std::hypot(f.look.e1.value, f.look.e2.value);
-        dec.push_back(2.0 * sigma2 * e * std::cos(twice));
-        diagonal.push_back(2.0 * sigma2 * e * std::sin(twice));
+        // A moving target draws every star out, on purpose.
+        const double east = f.streak.dra_arcsec;
+        const double north = f.streak.ddec_arcsec;
+        dec.push_back(2.0 * sigma2 * e * std::cos(twice) - (north * north - east * east) / 12.0);
+        diagonal.push_back(2.0 * sigma2 * e * std::sin(twice) - 2.0 * east * north / 12.0);
         squares.push_back(2.0 * sigma2);
         guided.push_back(f.guide.dec_arcsec * f.guide.dec_arcsec - f.guide.ra_arcsec * f.guide.ra_arcsec);
         across.push_back(f.look.tangential.value);

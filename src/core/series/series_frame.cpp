@@ -28,6 +28,11 @@ const char* remarkWord(Remark remark) {
     return Text::mark("less sharp");
 }
 
+int countedFrames(std::span<const SeriesFrame> frames) {
+    return static_cast<int>(
+        std::count_if(frames.begin(), frames.end(), [](const SeriesFrame& f) { return !f.filler; }));
+}
+
 Remark remarkOn(const SeriesFrame& f, const std::vector<SeriesFrame>& before) {
     std::vector<double> stars;
     std::vector<double> sky;
@@ -56,7 +61,9 @@ Remark remarkOn(const SeriesFrame& f, const std::vector<SeriesFrame>& before) {
         if (peak.size() >= enough && f.guide.peak_arcsec > 2.5 * median(peak) + 0.5)
             return Remark::bump;
     }
-    if (f.look.tracks > 0)
+    // The stars themselves are lines on a target that moves.
+    constexpr double line_arcsec = 5.0;
+    if (f.look.tracks > 0 && std::hypot(f.streak.dra_arcsec, f.streak.ddec_arcsec) < line_arcsec)
         return Remark::track;
     if (width.size() >= enough && f.look.fwhm_px.value > 1.2 * median(width))
         return Remark::unsharp;

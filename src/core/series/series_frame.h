@@ -33,11 +33,20 @@ struct SeriesFrame {
     FrameLook look;
     GuideShare guide;
     DitherSpot spot;
-    std::optional<SkyError> moved; // the stars since the frame before, the dither taken off; see creep.h
-    bool settled = true;           // when it began
+    // How far the aim had gone by the middle of the exposure, dithers apart; and what of it was against
+    // flexure.
+    SkyError aimed, bent;
+    SkyError streak; // that a moving target makes of each star, ″
+    // The stars since the frame before, taken off what the aim went; see creep.h.
+    std::optional<SkyError> moved;
+    bool filler = false; // shorter than the others: the next one would not have fitted before the flip
+    bool settled = true; // when it began
     Remark remark = Remark::none;
     std::string file; // where it was saved; empty: not yet, or not
 };
+
+// Those that count as frames of the plan.
+int countedFrames(std::span<const SeriesFrame> frames);
 
 // Of the frame beside those before it (of the same exposure, through the same filter).
 Remark remarkOn(const SeriesFrame& frame, const std::vector<SeriesFrame>& before);

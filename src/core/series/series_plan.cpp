@@ -33,6 +33,10 @@ const char* twilightName(Twilight t) {
     return Text::mark("astronomical");
 }
 
+Vec3 targetAt(const SeriesSetup& s, Instant t) {
+    return s.aim.target.placeAt(s.target, t);
+}
+
 SettleRule settleRule(const SeriesSetup& s) {
     return {s.dither.within_px * scalesOf(s.rig).image_arcsec_px, s.dither.for_s, s.dither.timeout_s};
 }
@@ -85,6 +89,16 @@ Expected<void> validateSeries(const SeriesSetup& s) {
                            .arg(formatNumber(100.0 * s.refocus.grown, 0)),
                        Text::say("Growth below 2 % is seeing, and at 100 % focus is long gone."),
                        Text::say("Choose between 2 % and 100 % growth."));
+    constexpr double fastest_arcsec_h = 3600.0;
+    if (s.aim.target.speed_arcsec_h() > fastest_arcsec_h)
+        return problem(Text::say("A target that moves by %1″ an hour cannot be followed.")
+                           .arg(formatNumber(s.aim.target.speed_arcsec_h(), 0)),
+                       Text::say("Guiding follows up to 3600″ an hour."),
+                       Text::say("Correct the motion of the target."));
+    if (s.aim.target.any() && !s.guided)
+        return problem(Text::say("A moving target needs guiding."),
+                       Text::say("The guide loop is what follows it."),
+                       Text::say("Let the series be guided, or leave the motion at 0."));
     if (s.flip.past_min < 1.0)
         return problem(Text::say("Flipping at the meridian itself is left to chance."),
                        Text::say("A clock half a minute wrong decides which side the mount takes."),
@@ -114,8 +128,9 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
     // From its rise above what stands round the site to its setting behind it, minute by minute.
     constexpr double step_s = 60.0;
     constexpr double span_s = 20.0 * 3600.0;
-    const auto track = skyTrack(rig.site, rig.horizon, setup.target, begins, begins + span_s,
-                                static_cast<int>(span_s / step_s));
+    const Vec3 target = targetAt(setup, begins);
+    const auto track =
+        skyTrack(rig.site, rig.horizon, target, begins, begins + span_s, static_cast<int>(span_s / step_s));
     const auto high = [](const TrackPoint& p, double least_deg) {
         return !p.hidden && p.place.altitude.deg() >= std::max(least_deg, 0.0);
     };
@@ -159,7 +174,7 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
                            .arg(setup.zone.name(r.ends_))
                            .arg(r.endsBecause_),
                        Text::say("Let it begin sooner, or end later."));
-    r.meridian_ = meridianPassage(rig.site, setup.target, begins);
+    r.meridian_ = meridianPassage(rig.site, target, begins);
     // The upper passage that matters is the one within the series, or the last one before it.
     if (r.meridian_ - begins > 12.0 * 3600.0)
         r.meridian_ = r.meridian_ + -siderealDay_s;
@@ -169,6 +184,15 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
     constexpr double inside_s = 60.0; // the flipped telescope reaches back so much less than its limit
     r.mayFlipEarly_ = r.meridian_ + std::min(inside_s - reach_s(rig.mount.meridianLimitWest), 0.0);
     return r;
+}
+
+// What still fits, s; 0: nothing that would be worth it.
+double SeriesRules::fillerBefore(Instant limit, Instant now, double exposure_s) const {
+    constexpr double margin_s = 5.0; // nothing is exact to the second
+    constexpr double leastShare = 0.25;
+    constexpr double least_s = 20.0;
+    const double fits_s = std::floor(limit - now - margin_s);
+    return setup_.flip.fill && fits_s >= std::max(least_s, leastShare * exposure_s) ? fits_s : 0.0;
 }
 
 SeriesMove SeriesRules::next(Instant now, bool across, int framesDone) const {
@@ -185,6 +209,8 @@ SeriesMove SeriesRules::next(Instant now, bool across, int framesDone) const {
     if (!across && now + exposure_s > limit_) {
         if (!setup_.flip.allowed)
             return {Kind::end, 0.0, Text::say("the mount reaches its limit")};
+        if (const double fits_s = fillerBefore(limit_, now, exposure_s); fits_s > 0.0)
+            return {Kind::frame, fits_s, {}};
         if (!setup_.flip.early)
             return {Kind::wait, mayFlip_ - now,
                     Text::say("the meridian: the next frame would not end before the mount's limit")};
@@ -244,10 +270,13 @@ SeriesPlan planSeries(const SeriesSetup& setup, const SeriesRules& rules, Instan
                 put(PlanKind::filter, setup.changing_s);
                 break;
             }
-            put(PlanKind::frame, exposureAt(setup, done) + setup.betweenFrames_s);
-            plan.exposed_s += exposureAt(setup, done);
-            ++done;
+            const double exposure_s = move.seconds > 0.0 ? move.seconds : exposureAt(setup, done);
+            put(PlanKind::frame, exposure_s + setup.betweenFrames_s);
+            plan.exposed_s += exposure_s;
             ++sinceDither;
+            if (move.seconds > 0.0)
+                break;
+            ++done;
             ++plan.frames;
         }
     }

@@ -11,7 +11,7 @@ namespace nordstjerna {
 
 struct SeriesMove {
     enum class Kind { wait, frame, flip, end } kind = Kind::end;
-    double seconds = 0.0; // of waiting
+    double seconds = 0.0; // of waiting; of a frame: its exposure, where it is to be shorter than the others
     Text why;             // it waits, or ends
 };
 
@@ -37,6 +37,7 @@ public:
     Instant mayFlipEarly() const { return mayFlipEarly_; }
 
 private:
+    double fillerBefore(Instant limit, Instant now, double exposure_s) const;
     SeriesSetup setup_;
     Instant begins_, ends_, meridian_, limit_, mayFlip_, mayFlipEarly_;
     Text beginsBecause_, endsBecause_;

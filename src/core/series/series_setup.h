@@ -8,6 +8,7 @@
 #include "core/focus/filter_offsets.h"
 #include "core/guide/guide_loop.h"
 #include "core/rig/rig.h"
+#include "core/series/aim_wish.h"
 #include "core/series/dither_pattern.h"
 #include "core/sky/almanac.h"
 #include "core/sky/civil_time.h"
@@ -50,6 +51,9 @@ struct FlipWish {
     // Where the next frame would not end before the limit: come over before the meridian, not wait for it.
     // For mounts that may be told on which side to hang.
     bool early = false;
+    // Where the next frame would not end before the limit, a shorter one is taken while the meridian is
+    // waited for. It does not count as one of the frames wanted.
+    bool fill = false;
 };
 
 struct RefocusWish {
@@ -83,6 +87,13 @@ struct CoolerWish {
     bool warmAfterwards = false;
 };
 
+// What a part of the series that was broken off has done already.
+struct SeriesEarlier {
+    int frames = 0;  // that count
+    int number = 0;  // of the last one
+    int dithers = 0; // places of the pattern that were used
+};
+
 // What becomes of the mount when the series has ended, was stopped or failed for good.
 enum class MountAfter { stopTracking, keepTracking, park };
 
@@ -95,6 +106,7 @@ struct SeriesSetup {
     SeriesStart start;
     SeriesEnds ends;
     DitherWish dither;
+    AimWish aim;
     FlipWish flip;
     RefocusWish refocus;
     std::vector<FilterTurn> turns; // empty: no filter is changed
@@ -108,6 +120,7 @@ struct SeriesSetup {
     bool guiding = false;  // the loop runs as it begins: it is let go only if the telescope must move
     double tolerance_arcsec = 60.0;
     std::uint64_t seed = 1; // of a random pattern
+    SeriesEarlier earlier;
     // What it costs, for the plan: as measured so far tonight.
     double betweenFrames_s = 3.0;
     double settling_s = 20.0;
@@ -119,6 +132,9 @@ struct SeriesSetup {
 
 // The first thing that makes it senseless, if any.
 Expected<void> validateSeries(const SeriesSetup& setup);
+
+// Where its target stands.
+Vec3 targetAt(const SeriesSetup& setup, Instant t);
 
 // Its settle rule on the sky.
 SettleRule settleRule(const SeriesSetup& setup);

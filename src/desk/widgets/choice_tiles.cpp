@@ -2,6 +2,7 @@
 
 #include <QHBoxLayout>
 #include <QPainter>
+#include <algorithm>
 
 #include "desk/theme.h"
 
@@ -18,6 +19,7 @@ ChoiceTile::ChoiceTile(const QString& title, QWidget* parent) : QAbstractButton(
     setFocusPolicy(Qt::TabFocus);
     setAttribute(Qt::WA_Hover);
     setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    setMinimumWidth(minimumSizeHint().width());
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, [this] { update(); });
 }
 
@@ -28,6 +30,19 @@ void ChoiceTile::setSummary(const QString& summary) {
     setAccessibleName(tr("%1: %2").arg(text(), summary));
     setToolTip(summary);
     update();
+    Q_EMIT summaryChanged();
+}
+
+// The title is never cut.
+QSize ChoiceTile::minimumSizeHint() const {
+    QFont title = textFont(titleSize);
+    title.setBold(true);
+    return {2 * tileMargin + 2 + QFontMetrics(title).horizontalAdvance(text()), sizeHint().height()};
+}
+
+int ChoiceTile::wanted() const {
+    const int summary = QFontMetrics(textFont(summarySize)).horizontalAdvance(summary_);
+    return std::max(minimumSizeHint().width(), 2 * tileMargin + 2 + summary);
 }
 
 QSize ChoiceTile::sizeHint() const {
@@ -74,14 +89,12 @@ ChoiceTiles::ChoiceTiles(const QStringList& titles, QWidget* parent)
             open(i);
             Q_EMIT chosen(i);
         });
-        row_->addWidget(tile, 2);
+        row_->addWidget(tile, tile->wanted());
+        connect(tile, &ChoiceTile::summaryChanged, this,
+                [this, i] { row_->setStretch(i, tiles_[static_cast<size_t>(i)]->wanted()); });
         tiles_.push_back(tile);
     }
     open(0);
-}
-
-void ChoiceTiles::setShare(int index, int share) {
-    row_->setStretch(index, share);
 }
 
 void ChoiceTiles::open(int index) {

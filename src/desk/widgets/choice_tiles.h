@@ -1,5 +1,5 @@
 // Tiles in a row, one of them open: each tells what stands behind it in a line, so that nothing need be
-// opened to be read.
+// opened to be read. The row is shared by what each has to say.
 #pragma once
 
 #include <QAbstractButton>
@@ -15,8 +15,13 @@ public:
     explicit ChoiceTile(const QString& title, QWidget* parent = nullptr);
     void setSummary(const QString& summary);
     const QString& summary() const { return summary_; }
+    // As wide as what stands on it, px.
+    int wanted() const;
     QSize sizeHint() const override;
-    QSize minimumSizeHint() const override { return {64, sizeHint().height()}; }
+    QSize minimumSizeHint() const override;
+
+Q_SIGNALS:
+    void summaryChanged();
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -31,8 +36,6 @@ public:
     explicit ChoiceTiles(const QStringList& titles, QWidget* parent = nullptr);
     ChoiceTile* tile(int index) const { return tiles_[static_cast<size_t>(index)]; }
     void open(int index);
-    // How much of the row it has, beside 2 of the others.
-    void setShare(int index, int share);
     int current() const { return current_; }
 
 Q_SIGNALS:

@@ -14,6 +14,7 @@ public:
     virtual Expected<GuideAnswered> stop(const StopFlag& halt) = 0;
     virtual Expected<GuideAnswered> dither(const SkyError& by, const SettleRule& settle,
                                            const StopFlag& halt) = 0;
+    virtual Expected<GuideAnswered> follow(const SkyError& arcsec_min) = 0;
     virtual bool running() const = 0;
     // Of the looks between two moments.
     virtual GuideShare during(Instant from, Instant to) const = 0;

@@ -71,6 +71,52 @@ FocusedOnce focusedFromJson(const nlohmann::json& json) {
     return r;
 }
 
+nlohmann::json brokenToJson(const BrokenSeries& b) {
+    nlohmann::json json{
+        {"target", {{"name", b.targetName}, {"ra", b.target.ra.deg()}, {"dec", b.target.dec.deg()}}},
+        {"optics", b.opticsId},
+        {"plan", b.plan},
+        {"folder", b.folder},
+        {"seed", b.seed},
+        {"frames", b.done.frames},
+        {"number", b.done.number},
+        {"dithers", b.done.dithers},
+        {"last", b.last.unix_s},
+        {"why", b.why}};
+    if (b.motion.any())
+        json["motion"] = {{"east_arcsec_h", b.motion.east_arcsec_h},
+                          {"north_arcsec_h", b.motion.north_arcsec_h},
+                          {"at", b.motion.at.unix_s}};
+    if (b.roll_deg)
+        json["roll_deg"] = *b.roll_deg;
+    return json;
+}
+
+BrokenSeries brokenFromJson(const nlohmann::json& json) {
+    BrokenSeries b;
+    const auto& t = json.at("target");
+    b.targetName = t.at("name").get<std::string>();
+    b.target = {Angle::fromDeg(t.at("ra").get<double>()), Angle::fromDeg(t.at("dec").get<double>())};
+    b.opticsId = json.value("optics", "");
+    b.plan = json.at("plan").get<Evening::Fields>();
+    b.folder = json.value("folder", "");
+    b.seed = json.at("seed").get<std::uint64_t>();
+    constexpr int most = 100000;
+    b.done = {std::clamp(json.at("frames").get<int>(), 0, most),
+              std::clamp(json.at("number").get<int>(), 0, most),
+              std::clamp(json.at("dithers").get<int>(), 0, most)};
+    b.last = Instant{json.at("last").get<double>()};
+    b.why = json.value("why", "");
+    if (json.contains("motion")) {
+        const auto& m = json.at("motion");
+        b.motion = {m.at("east_arcsec_h").get<double>(), m.at("north_arcsec_h").get<double>(),
+                    Instant{m.at("at").get<double>()}};
+    }
+    if (json.contains("roll_deg"))
+        b.roll_deg = json.at("roll_deg").get<double>();
+    return b;
+}
+
 std::map<std::string, Evening::Fields> fieldsFromJson(const nlohmann::json& json,
                                                       const std::string& lastOptics) {
     if (!json.empty() && json.begin()->is_number())
@@ -134,6 +180,8 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
                      {Angle::fromDeg(t.at("ra").get<double>()), Angle::fromDeg(t.at("dec").get<double>())},
                      std::clamp(frames, 0, 100000)});
             }
+        if (json->contains("broken_series"))
+            e.broken = brokenFromJson(json->at("broken_series"));
         if (json->contains("targets"))
             for (const auto& t : json->at("targets")) {
                 NotedTarget n;
@@ -169,6 +217,8 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
         for (const auto& [camera, runs] : cameras)
             for (const FocusedOnce& r : runs)
                 json["focused"][rig][camera].push_back(focusedToJson(r));
+    if (e.broken)
+        json["broken_series"] = brokenToJson(*e.broken);
     json["following"] = nlohmann::json::array();
     for (const FollowingTarget& t : e.following)
         json["following"].push_back(

@@ -12,6 +12,7 @@
 #include "core/guide/settings_book.h"
 #include "core/rig/rig.h"
 #include "core/series/night_plan.h"
+#include "core/series/series_setup.h"
 #include "core/sky/directions.h"
 
 namespace nordstjerna {
@@ -21,6 +22,21 @@ struct NotedTarget {
     std::string name;
     Equatorial place;
     std::optional<double> angle_deg; // wanted position angle of the sensor's +y, north through east
+};
+
+// A series that has not come to its end: the program was stopped in the middle, a device failed, it rained.
+struct BrokenSeries {
+    std::string targetName;
+    Equatorial target;
+    TargetMotion motion;
+    std::string opticsId;               // it was taken with
+    std::map<std::string, double> plan; // by the names of its fields
+    std::string folder;                 // of its frames
+    std::uint64_t seed = 1;             // of its dithers
+    SeriesEarlier done;
+    std::optional<double> roll_deg; // of the sensor on the sky
+    Instant last;                   // when this was so
+    std::string why;                // it ended; empty: nobody was there to say
 };
 
 struct Evening {
@@ -58,6 +74,7 @@ struct Evening {
     std::map<std::string, Fields> centring;
     // For each mount: how sightings of the pole are taken, by the names of the fields.
     std::map<std::string, Fields> sightings;
+    std::optional<BrokenSeries> broken;
 };
 
 // Unknown keys are passed over: a newer program may have written it.

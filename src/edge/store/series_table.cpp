@@ -143,8 +143,9 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     const auto dec = numbers("guide_dec", "arcsec");
     const auto mount = numbers("mount_part", "arcsec");
     const auto stars = numbers("stars", "");
+    const auto frame = numbers("frame", "");
     for (const auto* column :
-         {&exposure, &hfd, &fwhm, &elongation, &direction, &x, &y, &ra, &dec, &mount, &stars})
+         {&exposure, &hfd, &fwhm, &elongation, &direction, &x, &y, &ra, &dec, &mount, &stars, &frame})
         if (!*column)
             return tl::unexpected(column->error());
     const int start = table->find("start_utc");
@@ -158,7 +159,7 @@ Expected<SeriesRecord> readSeriesTable(const std::filesystem::path& path) {
     for (size_t i = 0; i < table->rows.size(); ++i) {
         const auto& row = table->rows[i];
         SeriesFrame f;
-        f.number = static_cast<int>(i) + 1;
+        f.number = static_cast<int>((*frame)[i]);
         const auto when = parseInstant(row[static_cast<size_t>(start)]);
         if (!when)
             return refuse(Text::say("Row %1: %2").arg(i + 1).arg(when.error().what));

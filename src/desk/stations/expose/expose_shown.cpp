@@ -41,6 +41,8 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
         return tr("exposing");
     case Series::Phase::dithering:
         return tr("dithering");
+    case Series::Phase::following:
+        return tr("leading the aim");
     case Series::Phase::flipping:
         return tr("flipping");
     case Series::Phase::refocusing:
@@ -74,7 +76,7 @@ QString ExposeStation::planSentence(const SeriesPlan& plan) const {
             : tr("%1 of %2").arg(qs(Text::say("%n frame|%n frames", "", plan.frames)), qs(targets().name()));
     const SeriesSetup setup = running_ ? begun_ : wanted();
     if (!setup.turns.empty()) {
-        const int done = running_ ? static_cast<int>(seen_.frames.size()) : 0;
+        const int done = running_ ? seen_.done.frames : 0;
         QStringList counts;
         for (const FilterCount& c : countByFilter(setup, done, plan.frames))
             counts << tr("%1 %2").arg(qs(c.filter)).arg(c.frames);
@@ -129,7 +131,7 @@ void ExposeStation::refreshPictures() {
 }
 
 void ExposeStation::refreshFigures() {
-    const int done = static_cast<int>(seen_.frames.size());
+    const int done = begun_.earlier.frames + countedFrames(seen_.frames);
     const int planned = done + (seen_.plan ? seen_.plan->frames : 0);
     int struck = 0;
     double light_s = 0.0;
@@ -142,10 +144,11 @@ void ExposeStation::refreshFigures() {
                            : tr("%1 exposed%2")
                                  .arg(qs(formatDuration(light_s)),
                                       struck ? tr(", %1 flagged").arg(struck) : QString()));
-    const FrameLook* look = chosen_ > 0            ? &seen_.frames[static_cast<size_t>(chosen_) - 1].look
-                            : done > 0             ? &seen_.frames.back().look
-                            : view_->look().shaped ? &view_->look()
-                                                   : nullptr;
+    const SeriesFrame* chosen = frameOf(chosen_);
+    const FrameLook* look = chosen                  ? &chosen->look
+                            : !seen_.frames.empty() ? &seen_.frames.back().look
+                            : view_->look().shaped  ? &view_->look()
+                                                    : nullptr;
     const double scale = scalesOf(rigs().rig()).image_arcsec_px;
     if (!look || look->shaped == 0) {
         width_->showNothing(tr("of the stars, ″"));
@@ -190,6 +193,7 @@ void ExposeStation::refresh() {
     pause_->setVisible(running_);
     stop_->setVisible(running_ || alone_);
     test_->setVisible(!running_ && !alone_);
+    takeUp_->setVisible(mayTakeUp() && !alone_);
     climb_->setVisible(!running_ && !alone_);
     climb_->setEnabled(!busy);
     folder_->setVisible(!running_ || (keeper_ && keeper_->waiting() > 0));
@@ -218,7 +222,7 @@ void ExposeStation::refresh() {
         QString sentence = seen_.phase == Series::Phase::exposing
                                ? (seen_.filter.empty() ? tr("Frame %1 is being exposed.")
                                                        : tr("Frame %1 is being exposed through %2."))
-                                     .arg(seen_.frames.size() + 1)
+                                     .arg(seen_.nextNumber)
                                      .arg(qs(seen_.filter))
                            : !seen_.waitingFor.empty() ? tr("Waiting for %1").arg(qs(seen_.waitingFor))
                                                        : tr("Starting.");
@@ -239,6 +243,17 @@ void ExposeStation::refresh() {
                      "can do without them.")
                 : tr("Running."));
         return;
+    }
+    if (!takeUp_->isHidden()) {
+        const BrokenSeries& b = *memory_.broken();
+        takeUp_->setText(tr("Go on with %1").arg(qs(b.targetName)));
+        takeUp_->setEnabled(!busy && usable);
+        takeUp_->setToolTip(
+            busy      ? tr("Something else is running.")
+            : !usable ? tr("A guided series needs rates. Measure them first.")
+                      : tr("Broken off at %1 after %2. The same target, dithers, filters and "
+                           "count.")
+                            .arg(clock(b.last), qs(Text::say("%n frame|%n frames", "", b.done.frames))));
     }
     const bool fits = seen_.plan && seen_.plan->frames > 0;
     setPrimary(tr("Start the series"), fits && usable && !busy);
@@ -297,7 +312,7 @@ void ExposeStation::tick() {
     }
     if (seen_.phase == Series::Phase::exposing && seen_.exposure_s > 0.0) {
         const double gone = std::clamp(night().now() - seen_.exposedSince, 0.0, seen_.exposure_s);
-        const auto number = seen_.frames.size() + 1;
+        const int number = seen_.nextNumber;
         if (gone < seen_.exposure_s)
             strip_->setFrame(gone / seen_.exposure_s,
                              qs(formatNumber(std::ceil(seen_.exposure_s - gone), 0)) + " s",
@@ -315,6 +330,26 @@ void ExposeStation::tick() {
     }
 }
 
+// The frames of before and those of now must lie over each other.
+std::optional<Finding> ExposeStation::turnedSince() const {
+    if (!rollBefore_deg_ || !seen_.solved)
+        return std::nullopt;
+    // On the other side of the pier the picture stands on its head.
+    constexpr double half_deg = 180.0;
+    const double turn = std::remainder(seen_.solved->plane.roll().deg() - *rollBefore_deg_, half_deg);
+    constexpr double noticeable_deg = 1.0;
+    if (std::abs(turn) < noticeable_deg)
+        return std::nullopt;
+    const double sigma = std::sqrt(2.0) * Angle::fromArcsec(seen_.solved->sigmaRoll_arcsec).deg();
+    return Finding{"expose.turned",
+                   Weight::act,
+                   Text::say("The imaging camera has been turned since the series was broken off"),
+                   Text::say("By %1.").arg(formatMeasured({std::abs(turn), std::max(sigma, 0.01)}, "°", 2)),
+                   Text::say("Turn it back at Centre, or begin a new series."),
+                   ActionId::centreTurn,
+                   Text::say("Turn the camera")};
+}
+
 std::vector<Finding> ExposeStation::findings() const {
     std::vector<Finding> list = seriesFindings(seen_.frames, seen_.story);
     if (!seen_.notCold.empty())
@@ -323,6 +358,8 @@ std::vector<Finding> ExposeStation::findings() const {
              seen_.notCold,
              Text::say("Its dark frames must be of the same temperature. Choose one that the cooler "
                        "reaches with some power to spare.")});
+    if (const auto turned = turnedSince())
+        list.push_back(*turned);
     if (!needs_.focusBook.sharpened(CameraRole::imaging))
         list.push_back({"expose.not-focused", Weight::look,
                         Text::say("The imaging camera has not been focused"),

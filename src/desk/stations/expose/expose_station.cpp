@@ -40,13 +40,13 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
       pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder"), tr("Targets")})),
       view_(new ShapedFrame("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
       ladder_(new LadderBench(parts, needs.mountBook, this)), targetsPage_(new TargetsPage(parts.targets)),
-      ordering_(parts.problems), strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))),
-      width_(new ReadOut(tr("FWHM"))), round_(new ReadOut(tr("Elongation"))),
-      settle_(new ReadOut(tr("Settling"))), pause_(new QPushButton(tr("Pause"))),
-      stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
-      flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
-      folder_(new QPushButton(tr("Folder…"))), timer_(new QTimer(this)),
-      saveFolder_(needs_.evening.imageFolder()) {
+      ordering_(parts.problems), memory_(needs.evening), strip_(new SettleStrip),
+      count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
+      round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
+      pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
+      test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
+      climb_(new QPushButton(tr("Unguided ladder"))), folder_(new QPushButton(tr("Folder…"))),
+      takeUp_(new QPushButton), timer_(new QTimer(this)), saveFolder_(needs_.evening.imageFolder()) {
     bench()->addWidget(card_);
     bench()->addWidget(pages_);
     auto* row = new QHBoxLayout;
@@ -65,7 +65,7 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     view_->setHint(tr("Each frame of the series appears here, with the shapes of its stars drawn large."));
     for (ReadOut* r : {count_, width_, round_, settle_})
         figures()->addWidget(r);
-    for (QPushButton* b : {pause_, stop_, test_, flip_, climb_, folder_})
+    for (QPushButton* b : {pause_, stop_, takeUp_, test_, flip_, climb_, folder_})
         buttons()->addWidget(b);
     flip_->setToolTip(
         tr("The mount comes over to the target, the picture is centred, guiding finds its stars."));
@@ -78,6 +78,8 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     connect(pause_, &QPushButton::clicked, this, &ExposeStation::pausePressed);
     connect(stop_, &QPushButton::clicked, this, &ExposeStation::stopNow);
     connect(test_, &QPushButton::clicked, this, &ExposeStation::testExposure);
+    takeUp_->setObjectName("series-take-up");
+    connect(takeUp_, &QPushButton::clicked, this, &ExposeStation::takeUp);
     connect(climb_, &QPushButton::clicked, this, &ExposeStation::ladder);
     connect(ladder_, &LadderBench::taken, this,
             [this](const ImageTaken& image) { view_->show(image.frame, image.look); });
@@ -113,7 +115,14 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
             begin();
         }
     });
-    connect(&targets(), &TargetBook::changed, this, &ExposeStation::replan);
+    connect(&targets(), &TargetBook::changed, this, [this] {
+        card_->setMotion({}); // that was of another one
+        replan();
+    });
+    connect(card_, &PlanCard::placeWanted, this, [this](const Vec3& place, const TargetMotion& motion) {
+        targets().set(targets().name(), place);
+        card_->setMotion(motion);
+    });
     connect(targetsPage_, &TargetsPage::orderWanted, this, &ExposeStation::orderTargets);
     connect(&targets(), &TargetBook::followingChanged, this, &ExposeStation::planLater);
     connect(&rigs(), &RigBook::changed, this, &ExposeStation::replan);
@@ -140,6 +149,7 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     connect(&rigs(), &RigBook::replaced, this, restorePlan);
     connect(card_, &PlanCard::changed, this, &ExposeStation::keepPlan);
     replan();
+    tellBroken();
 }
 
 QString ExposeStation::clock(Instant t) const {
@@ -191,6 +201,7 @@ void ExposeStation::replan() {
         return;
     sincePlanned_ = 0;
     card_->setNight(noonBefore(rigs().rig().site, night().now()), rigs().civilTime());
+    card_->setNow(night().now());
     card_->setFilters(rigs().rig().filters);
     const SeriesSetup setup = wanted();
     const Instant now = night().now();
@@ -329,8 +340,65 @@ void tellTable(ProblemList& problems, const Expected<void>& done) {
 }
 } // namespace
 
-void ExposeStation::begin() {
+// Nobody was there when the program ended in the middle of a series: told wherever the person looks first.
+void ExposeStation::tellBroken() {
+    const BrokenSeries* b = memory_.broken();
+    if (!b || !b->why.empty())
+        return;
+    problems().report(
+        ProblemCause::broken,
+        {Text::say("The series of %1 was broken off.").arg(b->targetName),
+         Text::say("The program ended at %1 after %2.")
+             .arg(rigs().civilTime().clock(b->last))
+             .arg(Text::say("%n frame|%n frames", "", b->done.frames)),
+         Text::say("Go on with it: the same target, dithers, filters and count. The mount moves there.")},
+        ActionId::exposeGoOn, Text::say("Go on with it"));
+}
+
+bool ExposeStation::mayTakeUp() const {
+    const BrokenSeries* b = memory_.broken();
+    return b && !running_ && b->opticsId == rigs().rig().opticsId;
+}
+
+void ExposeStation::takeUp() {
+    if (!mayTakeUp() || !takeUp_->isEnabled())
+        return;
+    const BrokenSeries earlier = *memory_.broken();
+    leftOut_.clear();
+    card_->setValues(earlier.plan);
+    if (!earlier.folder.empty())
+        saveFolder_ = earlier.folder;
+    targets().set(earlier.targetName, vectorFrom(earlier.target));
+    card_->setMotion(earlier.motion);
+    begin(&earlier);
+}
+
+const SeriesFrame* ExposeStation::frameOf(int number) const {
+    const auto found = std::find_if(seen_.frames.begin(), seen_.frames.end(),
+                                    [&](const SeriesFrame& f) { return f.number == number; });
+    return found == seen_.frames.end() ? nullptr : &*found;
+}
+
+// The aim against what the frames show of it, in the series under way and in the next ones.
+void ExposeStation::followFlexure() {
+    card_->setFollowing(true);
+    if (!running_)
+        return;
+    begun_.aim.followFlexure = true;
+    procedures().tell([](Procedure& p) {
+        if (auto* s = dynamic_cast<Series*>(&p))
+            s->followFlexure(true);
+    });
+}
+
+void ExposeStation::begin(const BrokenSeries* earlier) {
     begun_ = wanted();
+    rollBefore_deg_.reset();
+    if (earlier) {
+        begun_.earlier = earlier->done;
+        begun_.seed = earlier->seed;
+        rollBefore_deg_ = earlier->roll_deg;
+    }
     begun_.guiding = procedures().guiding();
     begun_.guided = begun_.guided || begun_.guiding; // a loop that runs holds these frames, too
     begun_.followed = somethingFollows(night().later());
@@ -351,6 +419,8 @@ void ExposeStation::begin() {
     entry_ = needs_.logbook.begin(std::move(entry));
     recorded_ = entry_;
     night().blockIsOf(entry_);
+    problems().solved(ProblemCause::broken);
+    memory_.begin(begun_, card_->values(), saveFolder_, night().now());
     procedures().run<Series, Seen>(
         series,
         [this, clock = &night().clock()](const Series& s) {
@@ -370,7 +440,9 @@ void ExposeStation::begin() {
             seen.mountAfterwards = s.mountAfterwards();
             seen.stoppedByHand = s.stoppedByHand();
             seen.exposedSince = s.exposedSince();
-            seen.exposure_s = exposureAt(s.setup(), static_cast<int>(s.frames().size()));
+            seen.exposure_s = s.exposure_s();
+            seen.nextNumber = s.nextNumber();
+            seen.done = {s.counted(), s.nextNumber() - 1, s.dithers()};
             seen.filter = s.filter();
             seen.filterByHand = s.wantsFilterByHand();
             seen.notCold = s.notCold();
@@ -454,6 +526,8 @@ void ExposeStation::show(const Seen& seen) {
         needs_.focusBook.keepFocused(CameraRole::imaging, *seen_.focused, seen_.filter);
     needs_.cameraDesk.noteFilter(seen_.filter);
     markBlocks();
+    if (fresh && !seen_.frames.empty())
+        memory_.note(seen_.done, seen_.solved, night().now());
     if (fresh)
         refreshPictures();
     refresh();
@@ -478,6 +552,12 @@ void ExposeStation::markBlocks() {
 void ExposeStation::ended(const Expected<void>& result) {
     logSeries(result);
     running_ = stopping_ = pausing_ = false;
+    const bool whole = result && !seen_.stoppedByHand &&
+                       (begun_.ends.frames == 0 || seen_.done.frames >= begun_.ends.frames);
+    if (whole || seen_.done.frames == 0)
+        memory_.finish();
+    else
+        memory_.breakOff(result ? seen_.ending : result.error().what);
     problems().solved(ProblemCause::waits);
     late_ = true; // the last frames may still be on their way to the disk
     steps()->clear();
@@ -538,7 +618,7 @@ void ExposeStation::useSettling() {
 
 void ExposeStation::flipAlone() {
     FlipSetup f;
-    f.centring = centringOf(wanted());
+    f.centring = centringOf(wanted(), night().now());
     f.guide = needs_.calibration.rates().has_value();
     if (seen_.solved)
         f.rollBefore_deg = seen_.solved->plane.roll().deg();
@@ -588,10 +668,11 @@ void ExposeStation::showPage(Page page) {
 
 // A frame of before: read from where it was saved.
 void ExposeStation::choose(int number) {
-    if (number < 1 || number > static_cast<int>(seen_.frames.size()))
+    const SeriesFrame* chosen = frameOf(number);
+    if (!chosen)
         return;
-    const SeriesFrame& f = seen_.frames[static_cast<size_t>(number) - 1];
-    chosen_ = number == static_cast<int>(seen_.frames.size()) ? 0 : number;
+    const SeriesFrame& f = *chosen;
+    chosen_ = number == seen_.frames.back().number ? 0 : number;
     shapes_->setChosen(number);
     // The look of the moment it was taken, the pixels as they lie on the disk.
     view_->show(chosen_ == 0 ? seen_.frame : nullptr, f.look);
@@ -600,9 +681,10 @@ void ExposeStation::choose(int number) {
             return [this, number, frame = readSharedFits(file)] {
                 if (chosen_ != number)
                     return;
-                if (frame)
-                    view_->show(*frame, seen_.frames[static_cast<size_t>(number) - 1].look);
-                else
+                const SeriesFrame* of = frameOf(number);
+                if (frame && of)
+                    view_->show(*frame, of->look);
+                else if (!frame)
                     problems().report(frame.error());
             };
         });
@@ -635,6 +717,12 @@ QString ExposeStation::help() const {
         "Each costs some seconds of settling.</p>"
         "<p><b>Flip:</b> never at the meridian itself. The side is checked by the mount's word and by the "
         "picture, which must stand on its head; which way Dec works there is tried out.</p>"
+        "<p><b>Aim:</b> where the frames show that the field moves while the guide star stands still, the "
+        "guide "
+        "star can be led against it. A target that moves among the stars is followed the same way.</p>"
+        "<p><b>Broken off:</b> a series that was stopped, or that the program or a device ended, can be gone "
+        "on "
+        "with: the same target, dithers, filters and count.</p>"
         "<p><b>Targets:</b> what is noted in Centre may follow, each with the frames that are wanted of it. "
         "When a "
         "series has ended well, the next one that still gets frames tonight is centred and begun.</p>"
@@ -662,6 +750,14 @@ bool ExposeStation::perform(const Action& action) {
     }
     if (action.id == ActionId::exposeSettle) {
         useSettling();
+        return true;
+    }
+    if (action.id == ActionId::exposeFollow) {
+        followFlexure();
+        return true;
+    }
+    if (action.id == ActionId::exposeGoOn) {
+        takeUp();
         return true;
     }
     if (action.id == ActionId::exposeLadder) {

@@ -12,6 +12,7 @@
 #include "desk/evening/mount_book.h"
 #include "desk/evening/mount_desk.h"
 #include "desk/logbook.h"
+#include "desk/stations/expose/series_memory.h"
 #include "desk/stations/station.h"
 
 class QLabel;
@@ -80,6 +81,8 @@ private:
         Text waitingFor, ending, mountAfterwards;
         Instant exposedSince;
         double exposure_s = 0.0;
+        int nextNumber = 1;
+        SeriesEarlier done; // with an earlier part of it
         std::vector<DitherSpot> ahead;
         bool flipPauses = false;
         bool stoppedByHand = false;
@@ -94,7 +97,13 @@ private:
     void keepPlan();
     void orderTargets();
     void restAfter(const SeriesSetup& ended);
-    void begin();
+    void begin(const BrokenSeries* earlier = nullptr);
+    void takeUp(); // the series that was broken off
+    void tellBroken();
+    bool mayTakeUp() const;
+    void followFlexure();
+    const SeriesFrame* frameOf(int number) const;
+    std::optional<Finding> turnedSince() const;
     void flipAlone();
     void testExposure();
     void ladder();
@@ -127,10 +136,12 @@ private:
     LadderBench* ladder_;
     TargetsPage* targetsPage_;
     Beside ordering_;
-    std::vector<Finding> leftOut_; // targets that got no frame after all
+    SeriesMemory memory_;
+    std::optional<double> rollBefore_deg_; // of the sensor, when the series was broken off
+    std::vector<Finding> leftOut_;         // targets that got no frame after all
     SettleStrip* strip_;
     ReadOut *count_, *width_, *round_, *settle_;
-    QPushButton *pause_, *stop_, *test_, *flip_, *climb_, *folder_;
+    QPushButton *pause_, *stop_, *test_, *flip_, *climb_, *folder_, *takeUp_;
     QTimer* timer_;
     Seen seen_;
     std::shared_ptr<SeriesKeeper> keeper_;

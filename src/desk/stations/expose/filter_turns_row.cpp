@@ -38,7 +38,7 @@ QString FilterTurnsRow::summary() const {
     for (const Turn& t : turns_)
         if (t.frames->exact() > 0.0)
             some << tr("%1 %2").arg(static_cast<int>(t.frames->exact())).arg(qs(t.filter));
-    return some.isEmpty() ? tr("none in turn") : some.join(", ");
+    return some.isEmpty() ? tr("none") : some.join(", ");
 }
 
 void FilterTurnsRow::setMotor(bool there) {

@@ -13,6 +13,7 @@
 #include <cmath>
 
 #include "charts/text.h"
+#include "desk/stations/expose/aim_row.h"
 #include "desk/stations/expose/filter_turns_row.h"
 #include "desk/widgets/choice_tiles.h"
 #include "desk/widgets/field_form.h"
@@ -88,10 +89,11 @@ PlanCard::PlanCard(QWidget* parent)
       end_(new QComboBox), flip_(new QComboBox), refocus_(new QComboBox), after_(new QComboBox),
       grown_(numberField(2, 99, 0, " %")), raOnly_(new QCheckBox(tr("RA only"))),
       guided_(new QCheckBox(tr("guided"))), warm_(new QCheckBox(tr("warm it up at the end"))),
-      turns_(new FilterTurnsRow), cooling_(new QWidget), sensor_(new QLabel), coolNow_(new QPushButton),
-      beginClock_(new QTimeEdit), endClock_(new QTimeEdit), fields_(new QWidget),
-      tiles_(
-          new ChoiceTiles({tr("Frames"), tr("Filters"), tr("When"), tr("Dither"), tr("Flip"), tr("Focus")})),
+      fill_(new QCheckBox(tr("a shorter frame before it"))), turns_(new FilterTurnsRow), aim_(new AimRow),
+      cooling_(new QWidget), sensor_(new QLabel), coolNow_(new QPushButton), beginClock_(new QTimeEdit),
+      endClock_(new QTimeEdit), fields_(new QWidget),
+      tiles_(new ChoiceTiles(
+          {tr("Frames"), tr("Filters"), tr("When"), tr("Dither"), tr("Aim"), tr("Flip"), tr("Focus")})),
       sentence_(new WrapLabel) {
     setObjectName("card");
     auto* all = new QVBoxLayout(this);
@@ -108,27 +110,27 @@ PlanCard::PlanCard(QWidget* parent)
         c->setMinimumContentsLength(10);
     }
     // In the order of the tiles. Only one stands there: the picture has the room.
-    for (QWidget* page :
-         {framesPage(), static_cast<QWidget*>(turns_), whenPage(), ditherPage(), flipPage(), focusPage()}) {
+    for (QWidget* page : {framesPage(), static_cast<QWidget*>(turns_), whenPage(), ditherPage(),
+                          static_cast<QWidget*>(aim_), flipPage(), focusPage()}) {
         pages_.push_back(page);
         editing->addWidget(page);
     }
-    const char* names[] = {"plan-frames", "plan-filters", "plan-when",
-                           "plan-dither", "plan-flip",    "plan-focus"};
+    const char* names[] = {"plan-frames", "plan-filters", "plan-when", "plan-dither",
+                           "plan-aim",    "plan-flip",    "plan-focus"};
     for (int i = 0; const char* name : names)
         tiles_->tile(i++)->setObjectName(name);
     tiles_->tile(filtersTile)->hide();
-    tiles_->setShare(2, 3); // two moments
-    tiles_->setShare(3, 3);
     all->addWidget(fields_);
     openPage(0);
     connect(tiles_, &ChoiceTiles::chosen, this, &PlanCard::openPage);
     connect(turns_, &FilterTurnsRow::changed, this, &PlanCard::edited);
+    connect(aim_, &AimRow::changed, this, &PlanCard::edited);
+    connect(aim_, &AimRow::placeWanted, this, &PlanCard::placeWanted);
     for (NumberField* f : numbers())
         connect(f, &QDoubleSpinBox::valueChanged, this, &PlanCard::edited);
     for (QComboBox* c : {pattern_, begin_, end_, flip_, refocus_, after_})
         connect(c, &QComboBox::currentIndexChanged, this, &PlanCard::edited);
-    for (QCheckBox* c : {raOnly_, guided_, warm_})
+    for (QCheckBox* c : {raOnly_, guided_, warm_, fill_})
         connect(c, &QCheckBox::toggled, this, &PlanCard::edited);
     for (QTimeEdit* c : {beginClock_, endClock_})
         connect(c, &QTimeEdit::timeChanged, this, &PlanCard::edited);
@@ -253,6 +255,10 @@ QWidget* PlanCard::flipPage() {
     past_->setToolTip(tr("The mount is sent over so long after the meridian."));
     grid.put(0, 0, tr("Flip"), flip_, "series-flip");
     grid.put(0, 1, tr("Flip after"), past_, "flip-past");
+    fill_->setToolTip(
+        tr("Where the next frame would not end before the mount's limit, one as long as fits is "
+           "taken instead of waiting. It does not count as one of the frames wanted."));
+    grid.add(0, 2, fill_, "flip-fill");
     return page;
 }
 
@@ -284,7 +290,10 @@ void PlanCard::summarise() {
     const auto moment = [](const QComboBox* choice, const QTimeEdit* clock) {
         return choice->currentIndex() == atATime ? clock->time().toString("HH:mm") : choice->currentText();
     };
-    QStringList frames{words(exposure_), words(frames_)};
+    QStringList frames{words(exposure_),
+                       frames_->exact() < 1.0
+                           ? tr("all")
+                           : qs(Text::say("%n frame|%n frames", "", static_cast<int>(frames_->exact())))};
     if (!guided_->isChecked())
         frames << tr("unguided");
     if (!cooling_->isHidden() && coolTo_->exact() > leaveCooler)
@@ -293,9 +302,10 @@ void PlanCard::summarise() {
     tiles_->tile(filtersTile)->setSummary(turns_->summary());
     tiles_->tile(2)->setSummary(tr("%1 – %2").arg(moment(begin_, beginClock_), moment(end_, endClock_)));
     tiles_->tile(3)->setSummary(every_->exact() < 1.0 ? tr("never")
-                                                      : tr("%1 every %2").arg(words(size_), words(every_)));
-    tiles_->tile(4)->setSummary(flip_->currentText());
-    tiles_->tile(5)->setSummary(refocus_->currentIndex() == 0 ? refocus_->currentText()
+                                                      : tr("%1 / %2").arg(words(size_), words(every_)));
+    tiles_->tile(4)->setSummary(aim_->summary());
+    tiles_->tile(5)->setSummary(flip_->currentText());
+    tiles_->tile(6)->setSummary(refocus_->currentIndex() == 0 ? refocus_->currentText()
                                                               : tr("if grown by %1").arg(words(grown_)));
 }
 
@@ -357,6 +367,19 @@ void PlanCard::setMountChoosesSide(bool can) {
 void PlanCard::setNight(Instant noon, const CivilTime& zone) {
     noon_ = noon;
     zone_ = zone;
+    aim_->setNight(noon, zone);
+}
+
+void PlanCard::setNow(Instant now) {
+    aim_->setNow(now);
+}
+
+void PlanCard::setFollowing(bool on) {
+    aim_->setFollowing(on);
+}
+
+void PlanCard::setMotion(const TargetMotion& motion) {
+    aim_->setMotion(motion);
 }
 
 // The clock time within the night that begins at noon.
@@ -417,6 +440,8 @@ void PlanCard::read(SeriesSetup& s) const {
     s.flip.early = choosesSide_.value_or(false) && flip_->currentIndex() == ratherEarly;
     s.flip.pauseBefore = s.flip.pauseAfter = flip_->currentIndex() == 1;
     s.flip.past_min = past_->exact();
+    s.flip.fill = fill_->isChecked();
+    s.aim = aim_->wish();
     s.refocus.byItself = refocus_->isEnabled() && refocus_->currentIndex() == 1;
     s.refocus.grown = grown_->exact() / 100.0;
     s.afterwards = static_cast<MountAfter>(after_->currentIndex());
@@ -435,7 +460,8 @@ std::map<std::string, double> PlanCard::values() const {
     for (const auto* c : {pattern_, begin_, end_, flip_, refocus_, after_})
         all[c->objectName().toStdString()] = c->currentIndex();
     turns_->values(all);
-    for (const QCheckBox* c : {raOnly_, guided_, warm_})
+    aim_->values(all);
+    for (const QCheckBox* c : {raOnly_, guided_, warm_, fill_})
         all[c->objectName().toStdString()] = c->isChecked() ? 1.0 : 0.0;
     for (const QTimeEdit* c : {beginClock_, endClock_})
         all[c->objectName().toStdString()] = c->time().msecsSinceStartOfDay() / 60000.0;
@@ -451,7 +477,7 @@ void PlanCard::setValues(const std::map<std::string, double>& values) {
         for (QTimeEdit* c : {beginClock_, endClock_})
             if (c->objectName() == object && value >= 0.0 && value < 24.0 * 60.0)
                 c->setTime(QTime::fromMSecsSinceStartOfDay(static_cast<int>(value * 60000.0)));
-        for (QCheckBox* c : {raOnly_, guided_, warm_})
+        for (QCheckBox* c : {raOnly_, guided_, warm_, fill_})
             if (c->objectName() == object)
                 c->setChecked(value > 0.5);
         for (auto* c : {pattern_, begin_, end_, flip_, refocus_, after_})
@@ -459,6 +485,7 @@ void PlanCard::setValues(const std::map<std::string, double>& values) {
                 c->setCurrentIndex(static_cast<int>(value));
     }
     turns_->setValues(values);
+    aim_->setValues(values);
     summarise();
 }
 

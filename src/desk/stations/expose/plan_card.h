@@ -14,6 +14,7 @@ class QTimeEdit;
 
 namespace nordstjerna {
 
+class AimRow;
 class ChoiceTiles;
 class FilterTurnsRow;
 class NumberField;
@@ -29,6 +30,9 @@ public:
     void endAt(Instant t);
     void setFrames(int frames);
     void setSettling(double within_px, double for_s);
+    void setFollowing(bool on); // of flexure, by the aim
+    void setMotion(const TargetMotion& motion);
+    void setNow(Instant now);
     void setMotor(bool there); // on the imaging camera's focus
     void setMountChoosesSide(bool can);
     void setFilters(const std::vector<std::string>& filters);
@@ -47,6 +51,7 @@ Q_SIGNALS:
     void changed();
     void coolNow(double to_c);
     void warmNow();
+    void placeWanted(const Vec3& place, const TargetMotion& motion);
 
 private:
     std::vector<NumberField*> numbers() const;
@@ -65,8 +70,9 @@ private:
         *coolTo_;
     QComboBox *pattern_, *begin_, *end_, *flip_, *refocus_, *after_;
     NumberField* grown_;
-    QCheckBox *raOnly_, *guided_, *warm_;
+    QCheckBox *raOnly_, *guided_, *warm_, *fill_;
     FilterTurnsRow* turns_;
+    AimRow* aim_;
     QWidget* cooling_;
     QLabel* sensor_;
     QPushButton* coolNow_;

@@ -15,6 +15,7 @@
 #include "desk/pictures/spot.h"
 #include "desk/pictures/star_strip.h"
 #include "desk/stations/guide/controllers_drawer.h"
+#include "desk/stations/guide/proposal_keeper.h"
 #include "desk/stations/guide/tune_sheet.h"
 #include "desk/theme.h"
 #include "desk/widgets/read_out.h"
@@ -61,7 +62,7 @@ void GuideStation::show(const Snapshot& s) {
     lanes_->show(run_, deadband(c.ra), deadband(c.dec));
     lanes_->showForetold(beliefs_);
     drawer_->believe(s.ra ? &*s.ra : nullptr, s.dec ? &*s.dec : nullptr, s.raResponse, s.decResponse);
-    tellWhatItBrought();
+    proposal_->look(run_, beliefs_);
     strip_->show(s.frame, s.stars);
     // Findings speak of the same stretch as the read-outs: one figure for one thing.
     window_ = lastOf(run_, rmsWindow_s);
@@ -244,6 +245,8 @@ std::vector<Finding> GuideStation::findings() const {
     }
     for (Finding& f : lightFindings(light_))
         list.push_back(std::move(f));
+    if (proposal_->takenBack())
+        list.push_back(*proposal_->takenBack());
     return list;
 }
 

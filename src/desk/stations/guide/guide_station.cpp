@@ -16,6 +16,7 @@
 #include "desk/pictures/spot.h"
 #include "desk/pictures/star_strip.h"
 #include "desk/stations/guide/controllers_drawer.h"
+#include "desk/stations/guide/proposal_keeper.h"
 #include "desk/stations/guide/tune_sheet.h"
 #include "desk/theme.h"
 #include "desk/widgets/read_out.h"
@@ -38,7 +39,8 @@ GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const 
       mount_(new ReadOut(tr("Mount part"))), axes_(new ReadOut(tr("RA / Dec"))),
       stars_(new ReadOut(tr("Guide stars"))), target_(new QPushButton),
       drawerButton_(new QPushButton(tr("Controllers…"))), tuneButton_(new QPushButton(tr("Tune"))),
-      drawer_(new ControllersDrawer), sheet_(new TuneSheet), backToNow_(new QPushButton(tr("Back to now"))) {
+      drawer_(new ControllersDrawer), sheet_(new TuneSheet), backToNow_(new QPushButton(tr("Back to now"))),
+      proposal_(new ProposalKeeper(needs.settings, parts.problems, this)) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     auto* left = new QVBoxLayout;
@@ -85,6 +87,9 @@ GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const 
             [this](int change) { needs_.settings.undo(static_cast<size_t>(change)); });
     connect(sheet_, &TuneSheet::useWanted, this, &GuideStation::useProposal);
     connect(sheet_, &TuneSheet::undoWanted, this, &GuideStation::undoProposal);
+    connect(proposal_, &ProposalKeeper::told, this,
+            [this](const Text& words) { sheet_->inUse(clockOf(proposal_->since()), qs(words)); });
+    connect(proposal_, &ProposalKeeper::over, this, [this](const Text& words) { sheet_->over(qs(words)); });
     connect(sheet_, &TuneSheet::closed, this, [this] {
         stopTuning_ = true;
         strip_->setVisible(!drawer_->isVisible());
@@ -193,54 +198,20 @@ void GuideStation::tuneNow() {
 }
 
 void GuideStation::useProposal(const std::vector<Recommendation>& changes) {
-    Proposal p;
-    p.since = night().now();
-    p.since_s = guiding_ && !run_.rows.empty() ? run_.rows.back().t_s : 0.0;
-    if (found_) {
-        p.before = found_->now;
-        p.promised = found_->proposed;
-    }
-    for (const Recommendation& r : changes) {
-        p.keys.push_back(r.key);
-        needs_.settings.change(r.key, r.value, "tune", r.evidence.then(r.reason).english());
-    }
-    proposal_ = p;
-    sheet_->inUse(qs(formatInstant(p.since).substr(11, 5)), "");
+    proposal_->use(changes, found_ ? &*found_ : nullptr, night().now());
+    sheet_->inUse(clockOf(proposal_->since()), "");
 }
 
 void GuideStation::undoProposal() {
-    if (!proposal_)
+    if (!proposal_->inUse())
         return;
-    for (SettingKey key : proposal_->keys) {
-        const auto& changes = needs_.settings.book().changes();
-        for (size_t i = changes.size(); i-- > 0;)
-            if (changes[i].key == key && changes[i].origin == "tune" && needs_.settings.book().canUndo(i)) {
-                needs_.settings.undo(i);
-                break;
-            }
-    }
-    proposal_.reset();
+    proposal_->undo();
     sheet_->hide();
     strip_->setVisible(!drawer_->isVisible());
 }
 
-// Ten minutes after a proposal was taken over: what it really brought.
-void GuideStation::tellWhatItBrought() {
-    constexpr double fair_s = 600.0;
-    if (!proposal_ || proposal_->told || run_.rows.empty() ||
-        run_.rows.back().t_s - proposal_->since_s < fair_s)
-        return;
-    const auto live = liveRms(run_.rows, fair_s);
-    const auto mount = liveMountPart(run_.rows, beliefs_, fair_s);
-    if (!live || !mount)
-        return;
-    proposal_->told = true;
-    const Measured total{live->total_arcsec, live->sigma_arcsec};
-    sheet_->inUse(qs(formatInstant(proposal_->since).substr(11, 5)),
-                  tr("Achieved %1 (mount part %2); predicted %3; before %4")
-                      .arg(qs(formatMeasured(total, "″", 2)), qs(formatMeasured(*mount, "″", 2)),
-                           qs(formatMeasured(proposal_->promised.total_arcsec, "″", 2)),
-                           qs(formatMeasured(proposal_->before.total_arcsec, "″", 2))));
+QString GuideStation::clockOf(Instant t) const {
+    return qs(rigs().civilTime().clock(t));
 }
 
 void GuideStation::pointAtTarget() {
@@ -270,11 +241,6 @@ Expected<WatchPlan> GuideStation::makePlan() {
     beliefs_.clear();
     budget_.reset();
     feed_ = std::make_shared<RunFeed>();
-    if (proposal_) {
-        // Its effect is to be seen from here on.
-        proposal_->since_s = 0.0;
-        proposal_->told = false;
-    }
     summary_.reset();
     runaway_.reset();
     lost_ = false;

@@ -23,6 +23,7 @@ namespace nordstjerna {
 
 class ControllersDrawer;
 class LaneChart;
+class ProposalKeeper;
 class ReadOut;
 class Spot;
 class StarStrip;
@@ -86,7 +87,7 @@ private:
     void tuneNow();
     void useProposal(const std::vector<Recommendation>& changes);
     void undoProposal();
-    void tellWhatItBrought();
+    QString clockOf(Instant t) const;
     QString sentence() const;
     struct Ending {
         double seconds;
@@ -108,15 +109,7 @@ private:
     std::vector<RowBelief> beliefs_;
     std::shared_ptr<RunFeed> feed_;
     std::shared_ptr<const GuidedBudget> budget_;
-    // A proposal of Tune that was taken over.
-    struct Proposal {
-        Instant since;
-        double since_s = 0.0; // of the run; negative: before it
-        LoopFigures before, promised;
-        std::vector<SettingKey> keys;
-        bool told = false;
-    };
-    std::optional<Proposal> proposal_;
+    ProposalKeeper* proposal_; // of Tune, that was taken over
     std::optional<Tune> found_;
     std::thread tuner_;
     std::atomic<bool> stopTuning_{false};

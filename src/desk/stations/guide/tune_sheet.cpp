@@ -114,4 +114,10 @@ void TuneSheet::inUse(const QString& since, const QString& brought) {
     undo_->show();
 }
 
+void TuneSheet::over(const QString& words) {
+    clearChanges();
+    headline_->setText(words);
+    detail_->clear();
+}
+
 } // namespace nordstjerna

@@ -21,6 +21,8 @@ public:
     void show(const Problem& problem);
     // The proposal was taken over; `brought` once there is something to tell.
     void inUse(const QString& since, const QString& brought);
+    // It is not in use any more.
+    void over(const QString& words);
     using QFrame::show;
 
 Q_SIGNALS:

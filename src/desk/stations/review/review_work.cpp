@@ -166,12 +166,9 @@ void ReviewStation::saveReport(const std::filesystem::path& path) {
 void ReviewStation::startTrial() {
     if (!procedures().guiding() || trial_->difference().isEmpty())
         return;
-    const double exposure_s = needs_.settings.book().value(SettingKey::exposure);
-    constexpr double between_s = 0.6; // frames
-    TrialRules rules = trialRulesFor(exposure_s + between_s);
-    rules.seed = static_cast<std::uint64_t>(night().now().unix_s);
     trialSecond_ = trial_->second();
-    needs_.trial.begin(rules, trial_->first(), trialSecond_);
+    needs_.trial.begin(static_cast<std::uint64_t>(night().now().unix_s),
+                       needs_.settings.book().value(SettingKey::exposure), trial_->first(), trialSecond_);
     LogEntry entry = night().newEntry(EntryKind::trial);
     entry.note = "B: " + trial_->difference().toStdString();
     trialEntry_ = needs_.logbook.begin(std::move(entry));

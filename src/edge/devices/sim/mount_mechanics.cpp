@@ -272,7 +272,9 @@ Mat3 MountMechanics::attitude(Instant at, Angle roll, bool bends) const {
         d += 0.6 * swing;
     }
     if (bends) {
-        const double hours = Angle::fromRad(motor.h + (flipped_ ? halfTurn : 0.0)).wrappedSigned().hours();
+        double hours = Angle::fromRad(motor.h + (flipped_ ? halfTurn : 0.0)).wrappedSigned().hours();
+        if (scenario_.flexureTurn_h > 0.0)
+            hours = std::sin(tau * hours / scenario_.flexureTurn_h) * scenario_.flexureTurn_h / tau;
         h += scenario_.flexureRa_arcsec_h * hours / arcsecPerRad / std::max(std::abs(std::cos(d)), 0.05);
         d += (flipped_ ? -1.0 : 1.0) * scenario_.flexureDec_arcsec_h * hours / arcsecPerRad;
     }

@@ -113,6 +113,27 @@ Expected<SimCoolerSetup> coolerSetup(const nlohmann::json& j) {
                       Text::say("Correct it in the scenario.")});
     return r.finish(c);
 }
+
+Expected<std::optional<SimComet>> cometSetup(const nlohmann::json& j) {
+    if (j.empty())
+        return std::optional<SimComet>();
+    SimComet c;
+    double ra = 0.0;
+    double dec = 0.0;
+    JsonReader r(j, "comet");
+    r.required("ra_deg", ra)
+        .required("dec_deg", dec)
+        .optional("east_arcsec_h", c.east_arcsec_h)
+        .optional("north_arcsec_h", c.north_arcsec_h)
+        .optional("magnitude", c.magnitude);
+    if (!(std::abs(dec) <= 90.0 && std::hypot(c.east_arcsec_h, c.north_arcsec_h) < 36000.0 &&
+          c.magnitude > -5.0 && c.magnitude < 25.0))
+        r.setProblem({Text::say("A simulated comet cannot be."),
+                      Text::say("It moves by less than 10° an hour, and is of magnitude −5 to 25."),
+                      Text::say("Correct it in the scenario.")});
+    c.place = {Angle::fromDeg(ra), Angle::fromDeg(dec)};
+    return r.finish(std::optional(c));
+}
 } // namespace
 
 std::vector<std::string> usualSkySeries() {
@@ -148,6 +169,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     const nlohmann::json guideFocuser = r.child("guide_focuser");
     const nlohmann::json wheel = r.child("wheel");
     const nlohmann::json cooler = r.child("cooler");
+    const nlohmann::json comet = r.child("comet");
     const nlohmann::json air = r.child("air");
     const nlohmann::json faults = r.child("faults");
     if (const auto done = r.finish(); !done)
@@ -244,6 +266,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("imaging_focus_drift_um_h", s.imagingFocusDrift_um_h)
                      .optional("flexure_ra_arcsec_h", s.flexureRa_arcsec_h)
                      .optional("flexure_dec_arcsec_h", s.flexureDec_arcsec_h)
+                     .optional("flexure_turn_h", s.flexureTurn_h)
                      .optional("imaging_obstruction", s.imagingObstruction)
                      .optional("hot_pixels", s.hotPixels)
                      .optional("dark_e_s", s.dark_e_s)
@@ -278,6 +301,10 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     if (!cold)
         return tl::unexpected(cold.error());
     s.cooler = *cold;
+    const auto moving = cometSetup(comet);
+    if (!moving)
+        return tl::unexpected(moving.error());
+    s.comet = *moving;
     s.target = {Angle::fromDeg(ra), Angle::fromDeg(dec)};
     s.parked = {Angle::fromHours(ha_h), Angle::fromDeg(parkedDec)};
     for (const nlohmann::json& j : terms) {
@@ -312,6 +339,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         !within(s.wind_arcsec, 0, 600) || !within(s.pulseResolution_ms, 0, 1000) ||
         !within(s.flipsIgnored, 0, 100) || !within(s.flipLate_min, 0, 300) ||
         !within(std::abs(s.flexureRa_arcsec_h) + std::abs(s.flexureDec_arcsec_h), 0, 3600) ||
+        (s.flexureTurn_h != 0.0 && !within(s.flexureTurn_h, 2, 1000)) ||
         !within(s.pulseAsymmetryRa, -0.9, 0.9) || !within(s.pulseAsymmetryDec, -0.9, 0.9))
         return problem(Text::say("The scenario asks for an impossible mount or impossible seeing."),
                        Text::say("Shares lie between 0 and 1, asymmetries within 0.9, memories between 0.1 "
@@ -322,6 +350,23 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                        Text::say("Seeing and transparency must be above zero, speed not negative."),
                        Text::say("Correct the values."));
     return s;
+}
+
+Scenario withRig(Scenario night, const Rig& rig) {
+    const Site before = night.rig.site;
+    night.rig = rig;
+    night.wheel.offsets_um.resize(rig.filters.size(), 0.0);
+    night.wheel.passes.resize(rig.filters.size(), 1.0);
+    night.wheel.fitted = night.wheel.fitted && !rig.filters.empty();
+    const double later_h = (before.longitude - rig.site.longitude).wrappedSigned().hours();
+    night.start = night.start + 3600.0 * later_h;
+    // The other pole, the other half of the sky.
+    if (before.southern() != rig.site.southern()) {
+        night.target.dec = Angle::fromDeg(-night.target.dec.deg());
+        night.targetName = "Southern field";
+        night.parked.dec = Angle::fromDeg(-night.parked.dec.deg());
+    }
+    return night;
 }
 
 } // namespace nordstjerna

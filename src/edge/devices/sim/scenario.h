@@ -85,6 +85,13 @@ struct SimCoolerSetup {
     double memory_s = 90.0;
 };
 
+// Something that moves among the stars: a point of light, as the head of a comet.
+struct SimComet {
+    Equatorial place; // at the start
+    double east_arcsec_h = 0.0, north_arcsec_h = 0.0;
+    double magnitude = 9.0;
+};
+
 // The star index files that a simulated sky is drawn from, whatever others are installed for solving: the
 // same seed gives the same night on every machine.
 std::vector<std::string> usualSkySeries();
@@ -155,6 +162,9 @@ struct Scenario {
     double imagingFocusDrift_um_h = 0.0;
     // The imaging telescope bends against the guide scope: ″ on the sky an hour of hour angle.
     double flexureRa_arcsec_h = 0.0, flexureDec_arcsec_h = 0.0;
+    double flexureTurn_h =
+        0.0; // as a sine of the hour angle with this period, so fast at the meridian; 0: evenly
+    std::optional<SimComet> comet;
     double guideFocus_um = 0.0; // of the guide sensor from the best focus at the start
     SimFocuserSetup imagingFocuser, guideFocuser;
     SimWheelSetup wheel;
@@ -177,5 +187,9 @@ struct Scenario {
 };
 
 Expected<Scenario> readScenario(const std::filesystem::path& path);
+
+// The same night with another telescope, at its site: at the same hour of the local night, with a target that
+// stands as high there.
+Scenario withRig(Scenario night, const Rig& rig);
 
 } // namespace nordstjerna

@@ -100,6 +100,7 @@ private:
     static double altitudeOf(const Vec3& axis);
     // A direction on the sensor, px from its middle.
     Eigen::Vector2d project(const Mat3& attitude, const Vec3& enu) const;
+    std::optional<SimStar> cometStar(Instant at) const;
     Mat3 attitude(Instant at) const; // the imaging telescope bends against the mount
     FrameInfo infoOf(const Scene& scene) const;
 
@@ -133,9 +134,11 @@ private:
     // A long exposure on a mount that is guided meanwhile: how every star is smeared, alike for all but for
     // what the field turned.
     struct Smear {
-        Scene scene;                               // spots at their mean places
-        std::vector<Eigen::Vector2d> path;         // of the field, about its mean, px
-        std::vector<Eigen::Vector2d> own;          // of each spot beyond that, from begin to end, px
+        Scene scene;                       // spots at their mean places
+        std::vector<Eigen::Vector2d> path; // of the field, about its mean, px
+        std::vector<Eigen::Vector2d> own;  // of each spot beyond that, from begin to end, px
+        std::optional<Spot> comet;
+        std::vector<Eigen::Vector2d> cometPath;    // as path, of a comet
         std::optional<std::array<double, 4>> line; // of a satellite: x, y, direction
     };
     Expected<Smear> smear(double exposure_s, const StopFlag& halt);

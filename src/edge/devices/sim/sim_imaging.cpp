@@ -7,6 +7,7 @@
 
 #include "core/base/parallel.h"
 #include "core/rig/scales.h"
+#include "core/series/aim_wish.h"
 #include "edge/devices/sim/sim_camera.h"
 #include "edge/runner.h"
 
@@ -59,6 +60,15 @@ void addStar(Frame& frame, double x, double y, double electrons, const Eigen::Ma
         }
 }
 } // namespace
+
+// Where it is then.
+std::optional<SimStar> SimCamera::cometStar(Instant at) const {
+    const auto& comet = night_.scenario_.comet;
+    if (!comet)
+        return std::nullopt;
+    const TargetMotion motion{comet->east_arcsec_h, comet->north_arcsec_h, night_.scenario_.start};
+    return SimStar{motion.placeAt(vectorFrom(comet->place), at), std::pow(10.0, -0.4 * comet->magnitude), 1};
+}
 
 Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& halt) {
     if (auto begun = begin(exposure_s); !begun)
@@ -140,6 +150,16 @@ Expected<SimCamera::Smear> SimCamera::smear(double exposure_s, const StopFlag& h
                 // What it moves beyond the middle of the field: the field turns.
                 s.own.push_back((atLast(star.icrs) - last) - (atFirst(star.icrs) - first));
             }
+        if (const auto comet = cometStar(scene.start + 0.5 * exposure_s); comet && !scene.starless) {
+            const Vec3 before = cometStar(scene.start)->icrs;
+            const Vec3 after = cometStar(scene.start + exposure_s)->icrs;
+            const Eigen::Vector2d at = centre + atHalf(comet->icrs) - here + middlePlace;
+            s.comet = Spot{at.x(), at.y(), scene.zero_e * transparency * comet->light, 0};
+            const Eigen::Vector2d own = (atLast(after) - last) - (atFirst(before) - first);
+            const double points = static_cast<double>(std::max<size_t>(s.path.size(), 2) - 1);
+            for (size_t i = 0; i < s.path.size(); ++i)
+                s.cometPath.push_back(s.path[i] + (static_cast<double>(i) / points - 0.5) * own);
+        }
         for (const Fault& f : night_.scenario_.faults) {
             const double at = f.at_s - (scene.start - night_.scenario_.start);
             if (f.kind == FaultKind::satellite && at >= 0.0 && at < exposure_s)
@@ -185,6 +205,10 @@ Frame SimCamera::draw(const Smear& s) {
         for (const auto& [at, share] : cells)
             addStar(frame, spot.x + at.x(), spot.y + at.y(), share * spot.electrons, own + turned, random_);
     }
+    if (s.comet)
+        for (const auto& [at, share] : cellsOf(s.cometPath, 0.6 * scene.sigma_px))
+            addStar(frame, s.comet->x + at.x(), s.comet->y + at.y(), share * s.comet->electrons, own,
+                    random_);
     if (s.line) {
         const auto& [x, y, direction, amount] = *s.line;
         const double per_px = std::max(amount, 1.0) * setup_.camera.gain_e_adu;
@@ -220,8 +244,13 @@ Expected<ImageTaken> SimCamera::imageDirectly(const ImageStep& step, const StopF
     const CameraSpec& c = setup_.camera;
     const double variance = scene.sky_e + c.readNoise_e * c.readNoise_e;
     const double area = 4.0 * std::numbers::pi * scene.sigma_px * scene.sigma_px;
-    const Eigen::Matrix2d shape =
-        spreadOf(seen->path) + (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
+    const Eigen::Matrix2d still =
+        (scene.sigma_px * scene.sigma_px + 1.0 / 12.0) * Eigen::Matrix2d::Identity();
+    const Eigen::Matrix2d shape = spreadOf(seen->path) + still;
+    if (seen->comet) {
+        const Eigen::Matrix2d m = spreadOf(seen->cometPath) + still;
+        look.shapes.push_back({seen->comet->x, seen->comet->y, 1000.0, {m(0, 0), m(1, 1), m(0, 1)}});
+    }
     for (size_t i = 0; i < scene.spots.size(); ++i) {
         const Spot& s = scene.spots[i];
         const double snr = s.electrons / std::sqrt(s.electrons + area * variance);

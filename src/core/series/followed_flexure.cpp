@@ -1,0 +1,72 @@
+#include "core/series/followed_flexure.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nordstjerna {
+
+namespace {
+// It changes with the hour angle: what was half an hour ago says little. A few frames there must be.
+constexpr double lookBack_s = 1800.0;
+constexpr size_t fewestLookedAt = 6;
+
+std::span<const SeriesFrame> latest(std::span<const SeriesFrame> frames) {
+    size_t from = frames.size();
+    while (from > 0 &&
+           (frames.size() - from < fewestLookedAt || frames.back().start - frames[from - 1].start < lookBack_s))
+        --from;
+    return frames.subspan(from);
+}
+} // namespace
+
+void FlexureFollower::look(const std::vector<SeriesFrame>& frames) {
+    seen_ = frames.size();
+    const auto here = std::span(frames).subspan(std::min(from_, frames.size()));
+    if (told_ && told_->takenBack)
+        return;
+    if (!on_) {
+        told_.reset();
+        return;
+    }
+    const auto bending = creepOf(latest(here), CreepPart::flexure);
+    if (!bending)
+        return;
+    if (!told_) {
+        if (!bending->certain())
+            return;
+        told_.emplace();
+        told_->afterFrame = static_cast<int>(frames.size());
+        told_->before = *bending;
+    }
+    // As far as its ± bears it.
+    const Measured speed = bending->speed_arcsec_min();
+    const double share =
+        speed.value > speed.sigma ? 1.0 - speed.sigma * speed.sigma / (speed.value * speed.value) : 0.0;
+    told_->rate_arcsec_min = {-share * bending->east_arcsec_min.value,
+                              -share * bending->north_arcsec_min.value};
+    // The frame that was under way when the aim began to move belongs to neither.
+    const auto since =
+        std::span(frames).subspan(std::min(static_cast<size_t>(told_->afterFrame), frames.size()));
+    told_->left = creepOf(latest(since), CreepPart::all);
+    constexpr double clearly = 2.0;
+    if (told_->left && told_->left->certain()) {
+        const Measured left = told_->left->speed_arcsec_min();
+        const Measured before = told_->before.speed_arcsec_min();
+        if (left.value - before.value > clearly * std::hypot(left.sigma, before.sigma)) {
+            told_->takenBack = true;
+            told_->rate_arcsec_min = {};
+        }
+    }
+}
+
+void FlexureFollower::forget() {
+    from_ = seen_;
+    if (told_ && !told_->takenBack)
+        told_.reset();
+}
+
+SkyError FlexureFollower::rate_arcsec_min() const {
+    return told_ ? told_->rate_arcsec_min : SkyError{};
+}
+
+} // namespace nordstjerna
