@@ -9,7 +9,6 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QRadioButton>
-#include <QStackedWidget>
 #include <QVBoxLayout>
 
 #include "charts/text.h"
@@ -47,7 +46,7 @@ NumberField* named(NumberField* field, const char* object, double value) {
 } // namespace
 
 FirstPage::FirstPage(bool askAtOnce, Taken taken, QWidget* parent)
-    : QDialog(parent), taken_(std::move(taken)), pages_(new QStackedWidget), kind_(new QButtonGroup(this)),
+    : QDialog(parent), taken_(std::move(taken)), kind_(new QButtonGroup(this)),
       mountName_(nameField(tr("My mount"), "first-mount-name")),
       opticsName_(nameField(tr("My telescope"), "first-optics-name")),
       siteName_(nameField(tr("My site"), "first-site-name")), imaging_(cameraFields("first-imaging")),
@@ -60,25 +59,36 @@ FirstPage::FirstPage(bool askAtOnce, Taken taken, QWidget* parent)
       longitude_(named(numberField(0, 180, 3, "°"), "first-longitude", 0)), north_(new QComboBox),
       east_(new QComboBox), offAxis_(new QCheckBox(tr("through the telescope itself (off axis)"))),
       follows_(new WrapLabel), take_(new QPushButton(tr("Use this telescope"))) {
-    setWindowTitle(tr("A telescope of your own"));
+    setWindowTitle(tr("Welcome"));
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(22, 18, 22, 18);
-    all->addWidget(pages_);
-    pages_->addWidget(choicePage());
-    pages_->addWidget(questionsPage());
-    pages_->setCurrentIndex(askAtOnce ? 1 : 0);
+    choice_ = choicePage();
+    questions_ = questionsPage();
+    all->addWidget(choice_);
+    all->addWidget(questions_);
+    questions_->hide();
     setMinimumWidth(720);
     edited();
+    if (askAtOnce)
+        ask();
+    else
+        adjustSize();
+}
+
+void FirstPage::ask() {
+    setWindowTitle(tr("A telescope of your own"));
+    choice_->hide();
+    questions_->show();
+    adjustSize();
 }
 
 QWidget* FirstPage::choicePage() {
     auto* page = new QWidget;
     auto* column = new QVBoxLayout(page);
-    column->setSpacing(12);
+    column->setSpacing(6);
     column->addWidget(heading(tr("Welcome to Nordstjerna"), 22));
-    column->addWidget(
-        quietly(tr("It aligns the mount on the pole, guides, takes the frames of the night, and says "
-                   "why the error is what it is.")));
+    column->addWidget(quietly(tr(
+        "It aligns the mount on the pole, guides, takes the frames of the night and explains the error.")));
     auto* trial = new QPushButton(tr("Try it on a simulated night"));
     trial->setObjectName("first-try");
     auto* own = new QPushButton(tr("Set up my telescope"));
@@ -88,12 +98,13 @@ QWidget* FirstPage::choicePage() {
           std::pair(trial,
                     tr("A mount, cameras and a sky that behave like real ones, at any time of day. Nothing "
                        "has to be connected."))}) {
+        column->addSpacing(8);
         column->addWidget(button, 0, Qt::AlignLeft);
         column->addWidget(quietly(words));
     }
     column->addStretch();
     connect(trial, &QPushButton::clicked, this, &QDialog::accept);
-    connect(own, &QPushButton::clicked, this, [this] { pages_->setCurrentIndex(1); });
+    connect(own, &QPushButton::clicked, this, [this] { ask(); });
     return page;
 }
 
@@ -161,14 +172,14 @@ FirstPage::CameraFields FirstPage::cameraFields(const char* name) {
     const QByteArray prefix(name);
     const bool guide = prefix.endsWith("guide");
     return {named(numberField(0.5, 50, 2, " µm"), prefix + "-pixel", guide ? 3.0 : 3.76),
-            named(numberField(16, 20000, 0, ""), prefix + "-width", guide ? 1920 : 4144),
-            named(numberField(16, 20000, 0, ""), prefix + "-height", guide ? 1200 : 2822)};
+            named(numberField(16, 20000, 0, " px"), prefix + "-width", guide ? 1920 : 4144),
+            named(numberField(16, 20000, 0, " px"), prefix + "-height", guide ? 1200 : 2822)};
 }
 
 void FirstPage::addCamera(QFormLayout* form, const QString& label, const CameraFields& c) {
     auto* times = new QLabel("×");
     formRow(form, label, {c.width, times, c.height});
-    formRow(form, tr("of"), {c.pixel});
+    formRow(form, tr("Its pixels"), {c.pixel});
     c.width->setAccessibleName(tr("%1: width, pixels").arg(label));
     c.height->setAccessibleName(tr("%1: height, pixels").arg(label));
     c.pixel->setAccessibleName(tr("%1: size of a pixel").arg(label));

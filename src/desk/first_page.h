@@ -14,7 +14,6 @@ class QFormLayout;
 class QLabel;
 class QLineEdit;
 class QPushButton;
-class QStackedWidget;
 
 namespace nordstjerna {
 
@@ -35,11 +34,12 @@ private:
     QWidget* mountCard();
     QWidget* opticsCard();
     QWidget* siteCard();
+    void ask();
     void edited();
     void take();
 
     Taken taken_;
-    QStackedWidget* pages_;
+    QWidget *choice_ = nullptr, *questions_ = nullptr;
     QButtonGroup* kind_;
     QLineEdit *mountName_, *opticsName_, *siteName_;
     struct CameraFields {

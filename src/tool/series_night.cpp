@@ -45,17 +45,19 @@ std::vector<GuideGlance> glancesOf(const Run& run) {
     return glances;
 }
 
-// The places of the aim by the dithers of a run, imaging pixels.
+// The places of the aim by the dithers of a run and the rates at which it went on, imaging pixels.
 DitherSpot aimAt(const Run& run, Instant when, double scale) {
-    SkyError aim;
+    AimPath path;
     for (const RunRow& row : run.rows) {
         if (run.meta.start + row.t_s > when)
             break;
-        if (const auto by = row.events.aimMove()) {
-            aim.dra_arcsec += by->dra_arcsec;
-            aim.ddec_arcsec += by->ddec_arcsec;
-        }
+        if (const auto by = row.events.aimMove())
+            path.moveBy(*by);
+        if (const auto rate = row.events.aimRate())
+            path.setRate(rate->arcsec_s());
+        path.goTo(row.t_s);
     }
+    const SkyError aim = path.at(when - run.meta.start);
     return {aim.dra_arcsec / scale, aim.ddec_arcsec / scale};
 }
 
