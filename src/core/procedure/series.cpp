@@ -400,8 +400,8 @@ bool Series::slewWouldFlip(const Event& event) const {
     return !event.mount.choosesSide && event.mount.side == "east" && hourAngleOf(event).rad() > 0.0;
 }
 
-// The pattern on the sky, from the target itself: errors of single slews do not add up. The stars go where the
-// pattern says, so the telescope goes the other way.
+// The pattern on the sky, from the target itself: errors of single slews do not add up. The stars go where
+// the pattern says, so the telescope goes the other way.
 Step Series::ditherBySlew(const Event& event) {
     const double scale = scalesOf(setup_.rig).image_arcsec_px;
     const double east = scale * spot_.x_px, north = scale * spot_.y_px;

@@ -12,8 +12,8 @@ constexpr size_t fewestLookedAt = 6;
 
 std::span<const SeriesFrame> latest(std::span<const SeriesFrame> frames) {
     size_t from = frames.size();
-    while (from > 0 &&
-           (frames.size() - from < fewestLookedAt || frames.back().start - frames[from - 1].start < lookBack_s))
+    while (from > 0 && (frames.size() - from < fewestLookedAt ||
+                        frames.back().start - frames[from - 1].start < lookBack_s))
         --from;
     return frames.subspan(from);
 }
