@@ -184,15 +184,40 @@ QStringList hiddenNames(QString text) {
     }
     return names;
 }
+
+// Names of variables and parameters inside functions, as far as such simple patterns see them.
+QSet<QString> localNames(QString text) {
+    text.remove(QRegularExpression("//[^\n]*"));
+    text.replace(QRegularExpression("\"(\\\\.|[^\"\\\\])*\""), "\"\"");
+    static const QString type(
+        "(?:auto|double|float|int|long|unsigned|size_t|bool|[A-Z]\\w+|std::\\w+(?:<[^;=(){}]*>)?)");
+    static const QRegularExpression variable("\n[ ]+(?:constexpr |const |static )*" + type +
+                                             "[&*]{0,2} (\\w+)\\s*(?:=|;|\\{|\\()");
+    static const QRegularExpression parameter("[(,] ?(?:const )?" + type +
+                                              "[&*]{0,2} (\\w+)(?=[,)]|\\s*:\\s)");
+    static const QRegularExpression binding("auto&{0,2} \\[([^\\]]+)\\]");
+    QSet<QString> names;
+    for (const QRegularExpression* of : {&variable, &parameter})
+        for (auto at = of->globalMatch(text); at.hasNext();)
+            names << at.next().captured(1);
+    for (auto at = binding.globalMatch(text); at.hasNext();)
+        for (const QString& name : at.next().captured(1).split(','))
+            names << name.trimmed();
+    return names;
+}
 } // namespace
 
 // Several sources are compiled as one, and a new file moves the others: hidden names of a library must not
-// meet anywhere in it.
+// meet anywhere in it, nor may one be hidden by a variable elsewhere.
 void LayeringTest::hiddenNamesMeetNowhere() {
     QCOMPARE(hiddenNames(
                  "namespace a { namespace {\nstruct B { int c; };\nconstexpr int d[] = {1};\nusing E = int;\n"
                  "const char* const f = \"g\";\nint h(int i) { const int j = 1; return j; }\n} }"),
              (QStringList{"B", "d", "E", "f"}));
+    QCOMPARE(localNames(
+                 "void f(double a, const Rig& b) {\n    const auto c = 1;\n    for (const auto& [d, e] : g)\n"
+                 "        QString h;\n}\nconstexpr int k = 3;"),
+             (QSet<QString>{"a", "b", "c", "d", "e", "h"}));
     const QList<QStringList> programs{{"src/core"},
                                       {"src/edge"},
                                       {"src/charts"},
@@ -203,12 +228,15 @@ void LayeringTest::hiddenNamesMeetNowhere() {
                                       {"tests/desk"}};
     for (const QStringList& folders : programs) {
         QHash<QString, QString> seen;
+        QHash<QString, QSet<QString>> locals; // of each file
         for (const QString& folder : folders) {
             QDirIterator files(SOURCE_DIR "/" + folder, {"*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
             while (files.hasNext()) {
                 QFile file(files.next());
                 QVERIFY(file.open(QIODevice::ReadOnly));
-                for (const QString& name : hiddenNames(QString::fromUtf8(file.readAll()))) {
+                const QString text = QString::fromUtf8(file.readAll());
+                locals[file.fileName()] = localNames(text);
+                for (const QString& name : hiddenNames(text)) {
                     const QString before = seen.value(name, file.fileName());
                     QVERIFY2(before == file.fileName(),
                              qPrintable(name + " in " + before + " and in " + file.fileName()));
@@ -217,6 +245,12 @@ void LayeringTest::hiddenNamesMeetNowhere() {
             }
         }
         QVERIFY(!seen.isEmpty());
+        QStringList hidden;
+        for (auto file = locals.begin(); file != locals.end(); ++file)
+            for (const QString& name : file.value())
+                if (seen.value(name, file.key()) != file.key())
+                    hidden << name + " of " + seen.value(name) + " in " + file.key();
+        QVERIFY2(hidden.isEmpty(), qPrintable(hidden.join("\n")));
     }
 }
 

@@ -25,6 +25,7 @@
 #include "desk/announcer.h"
 #include "desk/awake.h"
 #include "desk/big_figure.h"
+#include "desk/checklist.h"
 #include "desk/deck.h"
 #include "desk/departure.h"
 #include "desk/devices_sheet.h"
@@ -453,6 +454,7 @@ void MainWindow::buildMenus() {
             findings_->showHelp(s->name(), s->help());
         findings_->setVisible(true);
     });
+    add(help, tr("Checklist of the night"), QKeySequence("Shift+F1"), [this] { showChecklist(); });
     add(help, tr("About Nordstjerna"), {}, [this] {
         QMessageBox::about(
             this, tr("About Nordstjerna"),
@@ -460,6 +462,13 @@ void MainWindow::buildMenus() {
                "<p>GPL-3.0-or-later. Typeface B612 (OFL), icons Tabler (MIT).</p>")
                 .arg(NORDSTJERNA_VERSION));
     });
+}
+
+void MainWindow::showChecklist() {
+    auto* list = new Checklist(stations_, this);
+    list->setAttribute(Qt::WA_DeleteOnClose);
+    connect(list, &Checklist::wanted, this, &MainWindow::showStation);
+    list->show();
 }
 
 HandsSheet* MainWindow::handsSheet() {

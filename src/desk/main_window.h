@@ -63,6 +63,7 @@ private:
     void chooseDevices();
     void beginNight(const std::string& name, bool unasked = false);
     void askForRig(bool atOnce);
+    void showChecklist();
     void parkOrUnpark();
     void showFigure();
     void buildAlarm();

@@ -3,7 +3,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr NightAction table[] = {
+constexpr NightAction nightTable[] = {
     {ActionId::focusStart, StationId::focus, QT_TRANSLATE_NOOP("NightAction", "Focus frames"), "Ctrl+U"},
     {ActionId::focusRun, StationId::focus, QT_TRANSLATE_NOOP("NightAction", "Focus run"), "Ctrl+Shift+U"},
     {ActionId::focusMask, StationId::focus, QT_TRANSLATE_NOOP("NightAction", "Focus by a mask"), ""},
@@ -46,7 +46,7 @@ constexpr NightAction table[] = {
 } // namespace
 
 std::span<const NightAction> nightActions() {
-    return table;
+    return nightTable;
 }
 
 } // namespace nordstjerna

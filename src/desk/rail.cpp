@@ -10,22 +10,6 @@
 
 namespace nordstjerna {
 
-namespace {
-QString stateWords(StationState s) {
-    switch (s) {
-    case StationState::open:
-        return QObject::tr("not done yet");
-    case StationState::good:
-        return QObject::tr("good");
-    case StationState::aged:
-        return QObject::tr("out of date: the rig changed since");
-    case StationState::attention:
-        break;
-    }
-    return QObject::tr("wants attention");
-}
-} // namespace
-
 RailRow::RailRow(const Station& station, QWidget* parent) : QAbstractButton(parent), station_(station) {
     setCheckable(true);
     setText(station.name());

@@ -6,7 +6,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double glance_s = 0.5; // how often a series looks whether the loop has come to rest
+constexpr double lookEvery_s = 0.5; // how often a series looks whether the loop has come to rest
 }
 
 Watch::~Watch() {
@@ -157,7 +157,7 @@ tl::unexpected<Problem> Watch::endedWhy() const {
 
 // A little later, if it still runs then.
 Expected<Watch::Seen> Watch::nextGlance(const StopFlag& halt) const {
-    if (!devices_.clock->sleep(glance_s, halt))
+    if (!devices_.clock->sleep(lookEvery_s, halt))
         return tl::unexpected(haltedProblem());
     if (!running_)
         return endedWhy();
@@ -207,7 +207,7 @@ Expected<GuideAnswered> Watch::start(const StopFlag& halt) {
 Expected<GuideAnswered> Watch::stop(const StopFlag& halt) {
     askToStop();
     while (running_)
-        if (!devices_.clock->sleep(glance_s, halt))
+        if (!devices_.clock->sleep(lookEvery_s, halt))
             return tl::unexpected(haltedProblem());
     return GuideAnswered{};
 }

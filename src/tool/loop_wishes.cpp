@@ -16,7 +16,7 @@ std::vector<std::string> controllerIds() {
 }
 
 // In the order of DecMode.
-const std::vector<std::string> corrections{"both-ways", "north-only", "south-only", "none"};
+const std::vector<std::string> correctionWords{"both-ways", "north-only", "south-only", "none"};
 
 } // namespace
 
@@ -48,8 +48,9 @@ void addLoopOptions(Arguments& command, LoopWishes& wishes) {
             taken = [keep, key, kindIn](const std::string& v) { keep(key, kindIn(v)); };
         else if (key == SettingKey::decMode)
             taken = [keep, key](const std::string& v) {
-                mustBeOneOf(v, corrections);
-                keep(key, std::find(corrections.begin(), corrections.end(), v) - corrections.begin());
+                mustBeOneOf(v, correctionWords);
+                keep(key,
+                     std::find(correctionWords.begin(), correctionWords.end(), v) - correctionWords.begin());
             };
         command.option(settingId(key), settingName(key).english(), std::move(taken));
     }

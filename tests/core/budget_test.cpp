@@ -15,9 +15,9 @@ using namespace nordstjerna;
 
 namespace {
 
-const int nights = thinned ? 6 : 100;
+const int nightsTried = thinned ? 6 : 100;
 const double slack = thinned ? 1.8 : 1.0; // a few nights scatter more
-constexpr double minutes = 25.0;
+constexpr double minutesEach = 25.0;
 constexpr Cause ofTheMount[] = {Cause::periodic, Cause::drift, Cause::backlash, Cause::overCorrection};
 
 using Shares = std::map<Cause, double>;
@@ -96,11 +96,11 @@ Shares trueShares(const LoopWorld& w, const ControllerSettings& s, const WorldRu
     LoopWorld tight = w;
     tight.gap_arcsec = 0.0;
     Shares part;
-    part[Cause::overCorrection] = halfDifference(run, guideWorld(noise, s, minutes));
-    part[Cause::periodic] = halfDifference(run, guideWorld(worm, s, minutes));
-    part[Cause::drift] = halfDifference(run, guideWorld(drift, s, minutes));
+    part[Cause::overCorrection] = halfDifference(run, guideWorld(noise, s, minutesEach));
+    part[Cause::periodic] = halfDifference(run, guideWorld(worm, s, minutesEach));
+    part[Cause::drift] = halfDifference(run, guideWorld(drift, s, minutesEach));
     part[Cause::backlash] =
-        w.gap_arcsec > 0.0 ? std::max(0.0, left - restOf(run, guideWorld(tight, s, minutes))) : 0.0;
+        w.gap_arcsec > 0.0 ? std::max(0.0, left - restOf(run, guideWorld(tight, s, minutesEach))) : 0.0;
     double explained = 0.0;
     for (Cause c : ofTheMount)
         explained += part[c];
@@ -173,15 +173,15 @@ void BudgetTest::sharesAndAirAsInTruth() {
     Shares sum;
     AirHeld air;
     int close = 0;
-    for (int i = 0; i < 2 * nights; ++i) {
+    for (int i = 0; i < 2 * nightsTried; ++i) {
         Random random(mixBits(4000 + static_cast<std::uint64_t>(i)));
         const LoopWorld w = randomWorld(random, i);
         const ControllerSettings s = randomLoop(random, i);
-        const WorldRun run = guideWorld(w, s, minutes);
+        const WorldRun run = guideWorld(w, s, minutesEach);
         const auto b = guidedBudget(run.run);
         QVERIFY(b.has_value());
         air.add(run, *b);
-        if (i >= nights)
+        if (i >= nightsTried)
             continue;
         double worst = 0.0;
         for (const auto& [cause, share] : trueShares(w, s, run)) {
@@ -196,13 +196,13 @@ void BudgetTest::sharesAndAirAsInTruth() {
     for (const auto& [cause, square] : squares) {
         const QString figures = QString("%1: rms %2, mean %3")
                                     .arg(causeName(cause))
-                                    .arg(std::sqrt(square / nights))
-                                    .arg(sum[cause] / nights);
-        QVERIFY2(std::sqrt(square / nights) < slack * 0.05, qPrintable(figures));
-        QVERIFY2(std::abs(sum[cause] / nights) < (slack * slack * 0.015), qPrintable(figures));
+                                    .arg(std::sqrt(square / nightsTried))
+                                    .arg(sum[cause] / nightsTried);
+        QVERIFY2(std::sqrt(square / nightsTried) < slack * 0.05, qPrintable(figures));
+        QVERIFY2(std::abs(sum[cause] / nightsTried) < (slack * slack * 0.015), qPrintable(figures));
     }
-    QVERIFY2(close >= (slack > 1.0 ? 0.6 : 0.9) * nights,
-             qPrintable(QString("%1 of %2 within 0.1").arg(close).arg(nights)));
+    QVERIFY2(close >= (slack > 1.0 ? 0.6 : 0.9) * nightsTried,
+             qPrintable(QString("%1 of %2 within 0.1").arg(close).arg(nightsTried)));
     air.judge();
 }
 
@@ -211,7 +211,7 @@ void BudgetTest::gustsAreExcursions() {
     LoopWorld w;
     double blown = 0.0;
     const WorldRun run =
-        guideWorld(w, settingsOf(ControllerKind::model), minutes, true, [&](RunRow& row, GuideLoop&) {
+        guideWorld(w, settingsOf(ControllerKind::model), minutesEach, true, [&](RunRow& row, GuideLoop&) {
             if (static_cast<int>(row.t_s / w.pace_s) % 75 == 40) {
                 row.dra_arcsec += 5.0;
                 blown += 25.0;
@@ -228,7 +228,7 @@ void BudgetTest::gustsAreExcursions() {
 // Shares add up, and each cause's cost is its part of the whole.
 void BudgetTest::costsAreRms() {
     const auto b =
-        guidedBudget(guideWorld(LoopWorld{}, settingsOf(ControllerKind::proportional), minutes).run);
+        guidedBudget(guideWorld(LoopWorld{}, settingsOf(ControllerKind::proportional), minutesEach).run);
     QVERIFY(b.has_value());
     double all = 0.0;
     double square = 0.0;

@@ -26,7 +26,7 @@ private slots:
 
 namespace {
 
-const std::atomic<bool> never{false};
+const std::atomic<bool> neverStopped{false};
 
 // Stars as dense as those of Tycho-2: 60 a square degree, brighter than 11.5, 2.6 times as many a magnitude.
 struct InventedSky {
@@ -131,7 +131,8 @@ void FieldMatchTest::smallFieldsAreFound() {
             continue;
         ++n;
         const FieldHint hint = hintNear(random, centre, width_arcmin, 20.0 * random.uniform());
-        const auto match = matchField(shown.stars, shownWidth, shownHeight, around(sky, hint), hint, never);
+        const auto match =
+            matchField(shown.stars, shownWidth, shownHeight, around(sky, hint), hint, neverStopped);
         if (!match)
             continue;
         ++found;
@@ -161,7 +162,7 @@ void FieldMatchTest::aKnownAngleSavesStars() {
         ++n;
         FieldHint hint = hintNear(random, centre, 16.0, 10.0);
         const auto right = [&](const FieldHint& h) {
-            const auto m = matchField(shown.stars, shownWidth, shownHeight, around(sky, h), h, never);
+            const auto m = matchField(shown.stars, shownWidth, shownHeight, around(sky, h), h, neverStopped);
             return m && separation(m->plane.centre, centre).arcsec() < 5.0;
         };
         free += right(hint);
@@ -183,7 +184,8 @@ void FieldMatchTest::nothingIsFoundAmongInventedStars() {
         // Of another sky.
         const Shown shown = shownBy(random, inventedSky(random, centre, 1.2), width, false);
         const FieldHint hint = hintNear(random, centre, width, 5.0);
-        const auto match = matchField(shown.stars, shownWidth, shownHeight, around(sky, hint), hint, never);
+        const auto match =
+            matchField(shown.stars, shownWidth, shownHeight, around(sky, hint), hint, neverStopped);
         QVERIFY2(!match, qPrintable(QString("a chance of %1").arg(match ? match->chance : 0.0)));
     }
 }
@@ -214,7 +216,8 @@ void FieldMatchTest::hopelessOnesSayHowFarTheyCame() {
     const InventedSky sky = inventedSky(random, centre, 1.0);
     const Shown shown = shownBy(random, inventedSky(random, centre, 1.0), 30.0, false);
     const FieldHint hint = hintNear(random, centre, 30.0, 5.0);
-    const auto match = matchField(shown.stars, shownWidth, shownHeight, around(sky, hint), hint, never);
+    const auto match =
+        matchField(shown.stars, shownWidth, shownHeight, around(sky, hint), hint, neverStopped);
     QVERIFY(!match);
     QVERIFY2(match.error().text().find("catalogue stars") != std::string::npos &&
                  match.error().text().find("focal length") == std::string::npos,

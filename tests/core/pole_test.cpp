@@ -5,6 +5,7 @@
 #include "core/base/random.h"
 #include "core/pole/drift.h"
 #include "core/pole/lever_advice.h"
+#include "core/pole/pole_book.h"
 #include "core/pole/pole_error.h"
 #include "core/pole/sighting_plan.h"
 #include "registry.h"
@@ -75,6 +76,7 @@ private slots:
     void driftFormulaAgreesWithVectors();
     void fieldRotationMeetsHooksTolerance();
     void advicePointsTheRightWay();
+    void whatIsSaidElsewhere();
     void planAvoidsTheHill();
     void planFailsInAPit();
 };
@@ -313,6 +315,34 @@ Rig behindTheHill() {
     return rig;
 }
 } // namespace
+
+// Typed against one pole, shown against the other: the air lifts the pole by 36″ at 58° and by 1.5′ at 33°.
+void PoleTest::whatIsSaidElsewhere() {
+    for (const auto& [latitude, lift_arcmin] : {std::pair(58.35, 0.60), std::pair(-33.0, 1.50)}) {
+        Site site;
+        site.latitude = Angle::fromDeg(latitude);
+        PoleBook book;
+        book.saidElsewhere(AxisElsewhere{{3.0, 0.4}, {-2.0, 0.5}, PoleReference::geometric});
+        const auto same = book.methods(site, PoleReference::geometric);
+        QCOMPARE(same.size(), size_t{1});
+        QVERIFY(std::abs(same[0].east_arcmin->value - 3.0) < 0.01 &&
+                std::abs(same[0].high_arcmin->value + 2.0) < 0.01);
+        QCOMPARE(same[0].high_arcmin->sigma, 0.5);
+        const auto other = book.methods(site, PoleReference::refracted);
+        QVERIFY2(std::abs(other[0].high_arcmin->value + 2.0 + lift_arcmin) < 0.05,
+                 qPrintable(QString::number(other[0].high_arcmin->value)));
+        QVERIFY(std::abs(other[0].east_arcmin->value - 3.0) < 0.02);
+        // Once the axis was moved it says nothing any more.
+        AxisFit fit;
+        fit.axis = axisWithError(site, PoleReference::geometric, 3.0, -2.0);
+        fit.covariance = 25.0 * Eigen::Matrix2d::Identity();
+        book.measured(fit, Instant{});
+        QCOMPARE(book.methods(site, PoleReference::geometric).size(), size_t{2});
+        fit.axis = axisWithError(site, PoleReference::geometric, 0.5, 0.2);
+        book.measured(fit, Instant{});
+        QCOMPARE(book.methods(site, PoleReference::geometric).size(), size_t{1});
+    }
+}
 
 void PoleTest::planAvoidsTheHill() {
     const Rig rig = behindTheHill();

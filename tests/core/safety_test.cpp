@@ -290,7 +290,7 @@ protected:
 Event eventAt(double t, decltype(Event::what) what) {
     return {Instant{1.8e9 + t}, {}, std::move(what), t};
 }
-const StepFailed silent{{Text::say("The mount does not answer."), "", "", true}};
+const StepFailed silentMount{{Text::say("The mount does not answer."), "", "", true}};
 } // namespace
 
 // A sync of a minute ago is a quarter of a degree wrong; a slew by hour angle goes beside its target.
@@ -299,7 +299,7 @@ void SafetyTest::repeatedForWhereTheSkyIsThen() {
     for (const Step& step : {Step(SyncStep{place}), Step(SlewStep{place, Text::say("there")})}) {
         OneStep p(step);
         static_cast<void>(p.next(eventAt(0.0, Started{})));
-        QVERIFY(std::holds_alternative<WaitStep>(p.next(eventAt(20.0, silent))));
+        QVERIFY(std::holds_alternative<WaitStep>(p.next(eventAt(20.0, silentMount))));
         const Step again = p.next(eventAt(60.0, StepFinished{}));
         const HourAngleDec& given = std::holds_alternative<SyncStep>(again)
                                         ? std::get<SyncStep>(again).truth
@@ -313,7 +313,7 @@ void SafetyTest::repeatedForWhereTheSkyIsThen() {
 void SafetyTest::pulsesAreNotRepeatedBlindly() {
     OneStep p(PulseStep{500.0, 0.0});
     static_cast<void>(p.next(eventAt(0.0, Started{})));
-    QVERIFY(std::holds_alternative<FailStep>(p.next(eventAt(1.0, silent))));
+    QVERIFY(std::holds_alternative<FailStep>(p.next(eventAt(1.0, silentMount))));
     QVERIFY(p.failure &&
             p.failure->why.english().find("Nobody knows whether the pulse was given") != std::string::npos);
 }

@@ -113,7 +113,7 @@ void ShapesTest::momentsAgainstSep() {
 }
 
 namespace {
-constexpr double scale = 1.3; // ″ a pixel
+constexpr double shapesScale = 1.3; // ″ a pixel
 constexpr int sensor_px = 2000;
 
 // What makes the stars of a night oval, on the sky.
@@ -131,7 +131,7 @@ struct NightOfFrames {
 TangentPlane planeOf(const NightOfFrames& n) {
     TangentPlane plane;
     plane.reference = {0.5 * (sensor_px - 1), 0.5 * (sensor_px - 1)};
-    const double s = scale / 206264.806;
+    const double s = shapesScale / 206264.806;
     const double c = s * std::cos(n.roll_rad);
     const double d = s * std::sin(n.roll_rad);
     const double x = n.mirrored ? 1.0 : -1.0;
@@ -240,7 +240,7 @@ void ShapesTest::causesOverRandomNights() {
             break;
         }
         const auto frames = framesOf(n, random);
-        const auto report = whyOval(frames, planeOf(n), creepOf(frames), scale);
+        const auto report = whyOval(frames, planeOf(n), creepOf(frames), shapesScale);
         QVERIFY(report.has_value());
         ++cases;
         if (report->oval && !report->causes.empty() && report->causes.front().cause == cause)
@@ -260,7 +260,7 @@ void ShapesTest::roundNightsNameNothing() {
         Random random(5000 + seed);
         const NightOfFrames n = roundNight(random);
         const auto frames = framesOf(n, random);
-        const auto report = whyOval(frames, planeOf(n), creepOf(frames), scale);
+        const auto report = whyOval(frames, planeOf(n), creepOf(frames), shapesScale);
         QVERIFY(report.has_value());
         named += report->oval;
     }

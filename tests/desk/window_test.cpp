@@ -17,6 +17,7 @@
 #include "core/motion/loop_replay.h"
 #include "core/rig/rig_fields.h"
 #include "desk/action_search.h"
+#include "desk/checklist.h"
 #include "desk/deck.h"
 #include "desk/hands_sheet.h"
 #include "desk/main_window.h"
@@ -81,6 +82,8 @@ private slots:
     void theWholeNight();
     void tuneBringsWhatItPromises();
     void tuneTakesBackWhatIsWorse();
+    void whatIsSaidElsewhereStandsBeside();
+    void checklistOfTheNight();
     void tuneWithoutARecord();
 
 private:
@@ -995,6 +998,46 @@ void WindowTest::tuneTakesBackWhatIsWorse() {
     QCOMPARE(over.size(), 1);
     QVERIFY(!keeper.inUse());
     QCOMPARE(settings.book().value(SettingKey::gainRa), 0.3);
+}
+
+// What is done and what comes next, in the order of the rail; each row leads to its station.
+void WindowTest::checklistOfTheNight() {
+    window_->showStation(StationId::review);
+    QTest::keyClick(window_.get(), Qt::Key_F1, Qt::ShiftModifier);
+    auto* list = window_->findChild<Checklist*>();
+    QVERIFY(list && list->isVisible());
+    QVERIFY(list->next());
+    QCOMPARE(list->next()->id(), StationId::focus); // the rig is there
+    auto* told = list->findChild<QLabel*>("checklist-next");
+    QVERIFY2(told->text().startsWith("Next: Focus"), qPrintable(told->text()));
+    const auto buttons = list->findChildren<QPushButton*>("checklist-go");
+    QCOMPARE(buttons.size(), qsizetype(stationTable.size()));
+    buttons[4]->click();
+    QVERIFY(window_->station(StationId::rates)->isVisible());
+    QVERIFY(list->isVisible()); // it stays beside the work
+}
+
+// What a polar scope says of the axis is typed in, stands among the methods, and is taken out again.
+void WindowTest::whatIsSaidElsewhereStandsBeside() {
+    window_->showStation(StationId::pole);
+    auto* card = window_->station(StationId::pole)->findChild<MethodCard*>();
+    const auto words = [card] {
+        QStringList all;
+        for (const QLabel* l : card->findChildren<QLabel*>())
+            if (!l->isHidden())
+                all << l->text();
+        return all.join(" | ");
+    };
+    QVERIFY(!words().contains("from elsewhere"));
+    card->findChild<QPushButton*>("pole-elsewhere")->click();
+    card->findChild<QDoubleSpinBox*>("elsewhere-east")->setValue(4.5);
+    card->findChild<QDoubleSpinBox*>("elsewhere-high")->setValue(-3.0);
+    card->findChild<QDoubleSpinBox*>("elsewhere-sigma")->setValue(0.5);
+    card->findChild<QPushButton*>("elsewhere-enter")->click();
+    QVERIFY2(words().contains("from elsewhere") && words().contains(QString::fromUtf8("4.5 ± 0.5′")),
+             qPrintable(words()));
+    card->findChild<QPushButton*>("elsewhere-remove")->click();
+    QVERIFY(!words().contains("from elsewhere"));
 }
 
 void WindowTest::tuneBringsWhatItPromises() {

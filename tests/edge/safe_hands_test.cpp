@@ -16,7 +16,6 @@ using namespace nordstjerna;
 namespace {
 
 constexpr int longPulse_ms = 60000;
-const StopFlag never{false};
 
 struct CountingMount final : ForwardingMount {
     using ForwardingMount::ForwardingMount;
@@ -47,12 +46,12 @@ struct Guarded {
         return d;
     }
     bool slew(double hourAngle_h, double dec_deg) {
-        return devices.mount->slew({Angle::fromHours(hourAngle_h), Angle::fromDeg(dec_deg)}, never)
+        return devices.mount->slew({Angle::fromHours(hourAngle_h), Angle::fromDeg(dec_deg)}, neverHalted)
             .has_value();
     }
     // By the mount itself, not by what was last told.
     MountState really() { return *night.mount().state(); }
-    void pass(double seconds) { night.clock().sleep(seconds, never); }
+    void pass(double seconds) { night.clock().sleep(seconds, neverHalted); }
 };
 
 } // namespace
@@ -100,26 +99,26 @@ void SafeHandsTest::haltBeforeGuidingBegins() {
         n.watch.breakOff(); // the person's halt
         return planned(stop);
     });
-    const auto begun = n.watch.start(never);
+    const auto begun = n.watch.start(neverHalted);
     QVERIFY(!begun && begun.error().asked);
     QVERIFY(!n.watch.running());
-    n.night.clock().sleep(60.0, never);
+    n.night.clock().sleep(60.0, neverHalted);
     QCOMPARE(mount.pulses.load(), 0);
     // The person's next command may guide again.
     n.watch.allow();
     n.watch.setPrepare(planned);
     auto seat = n.night.clock().reserve();
     seat->sit();
-    const auto again = n.watch.start(never);
+    const auto again = n.watch.start(neverHalted);
     QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
-    static_cast<void>(n.watch.stop(never));
+    static_cast<void>(n.watch.stop(neverHalted));
 }
 
 // The mount stands still when it is asked after the last frame: by the halt, not by a limit of its own.
 void SafeHandsTest::haltIsNoLimit() {
     SimulatedNight night(demoScenario(), sharedIndex());
     Devices devices = night.devices();
-    QVERIFY(devices.mount->slew(nearEquator, never).has_value());
+    QVERIFY(devices.mount->slew(nearEquator, neverHalted).has_value());
     devices.track = night.trackDirectly();
     RunnerControl control;
     // The person's halt comes between two steps of the runner and has stopped the mount before it answers.
@@ -154,12 +153,12 @@ void SafeHandsTest::nothingMovesAfterAHalt() {
     g.observatory.halt([&](const Expected<void>& done) { confirmed = done.has_value(); });
     // At once, before anything is confirmed.
     const int pulses = g.mount.pulses, slews = g.mount.slews;
-    QVERIFY(!g.devices.mount->pulse(500.0, 0.0, never));
+    QVERIFY(!g.devices.mount->pulse(500.0, 0.0, neverHalted));
     QVERIFY(!g.slew(-2.0, 30.0));
     QVERIFY(!g.devices.mount->setTracking(true));
     QVERIFY(!g.devices.mount->runRa(0.5));
     QTRY_VERIFY_WITH_TIMEOUT(confirmed.load(), longPulse_ms);
-    QVERIFY(!g.devices.mount->pulse(500.0, 0.0, never));
+    QVERIFY(!g.devices.mount->pulse(500.0, 0.0, neverHalted));
     QCOMPARE(g.mount.pulses.load(), pulses);
     QCOMPARE(g.mount.slews.load(), slews);
     QVERIFY(!g.really().tracking);
@@ -269,7 +268,7 @@ void SafeHandsTest::wrongLongitudeStopsSlews() {
     typed.site.longitude = -typed.site.longitude;
     Guarded g(s, &typed);
     QTRY_VERIFY_WITH_TIMEOUT(g.observatory.guard().dispute().has_value(), longPulse_ms);
-    const auto refused = g.devices.mount->slew({Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, never);
+    const auto refused = g.devices.mount->slew({Angle::fromHours(-1.0), Angle::fromDeg(30.0)}, neverHalted);
     QVERIFY(!refused);
     QVERIFY2(refused.error().text().find("wrong sign") != std::string::npos, refused.error().text().c_str());
     QCOMPARE(g.mount.slews.load(), 0);
@@ -335,13 +334,13 @@ void SafeHandsTest::daylightKeepsAwayFromTheSun() {
     s.start = *parseInstant("2026-10-14T10:30:00");
     Guarded g(s);
     const HourAngleDec sun = placeOf(s.rig.site, sunDirection(s.rig.site, s.start));
-    const auto refused = g.devices.mount->slew(sun, never);
+    const auto refused = g.devices.mount->slew(sun, neverHalted);
     QVERIFY(!refused);
     QVERIFY2(refused.error().what.english().find("from the Sun") != std::string::npos,
              refused.error().text().c_str());
     QCOMPARE(g.mount.slews.load(), 0);
     g.observatory.guard().setCovered(true);
-    QVERIFY(g.devices.mount->slew(sun, never).has_value());
+    QVERIFY(g.devices.mount->slew(sun, neverHalted).has_value());
 }
 
 void SafeHandsTest::seriesLeavesTheMountAtRest() {
@@ -420,7 +419,7 @@ void SafeHandsTest::stoppedSeriesGoesOnGuiding() {
     QVERIFY(n.watch.running());
     QVERIFY(n.night.mount().state()->tracking);
     QCOMPARE(series.mountAfterwards().english(), std::string("Guiding goes on."));
-    static_cast<void>(n.watch.stop(never));
+    static_cast<void>(n.watch.stop(neverHalted));
 }
 
 // A halt that falls on the end of an exposure does not throw it away.
@@ -465,7 +464,7 @@ void SafeHandsTest::clockSetBackWhileGuiding() {
     SimulatedNight night(demoScenario(), sharedIndex());
     Devices devices = night.devices();
     const Rig& rig = night.scenario().rig;
-    QVERIFY(devices.mount->slew(nearEquator, never).has_value());
+    QVERIFY(devices.mount->slew(nearEquator, neverHalted).has_value());
     SetBack clock(night.clock(), night.clock().now() + 120.0, 40.0);
     devices.clock = &clock;
     const auto track = night.trackDirectly();

@@ -9,9 +9,9 @@ namespace nordstjerna {
 
 namespace {
 constexpr int mostPulses = 12; // one way
-constexpr double step_px = 3.0;
-constexpr double certain = 14.0; // of a lead: one in a million
-constexpr double oneWay = 4.0;   // enough to try the other way
+constexpr double probeStep_px = 3.0;
+constexpr double certainLead = 14.0; // of a lead: one in a million
+constexpr double oneWay = 4.0;       // enough to try the other way
 constexpr int plays = 9, places = 5;
 constexpr double largestPlay = 2.0; // of a step
 } // namespace
@@ -20,7 +20,7 @@ DecProbe::DecProbe(const Rates& rates, double noise_px) {
     const Angle a = Angle::fromDeg(rates.dec.angle_deg.value);
     direction_[0] = cos(a);
     direction_[1] = sin(a);
-    expected_px_ = std::clamp(10.0 * noise_px, step_px, 12.0);
+    expected_px_ = std::clamp(10.0 * noise_px, probeStep_px, 12.0);
     step_ms_ = 1000.0 * expected_px_ / std::max(rates.dec.rate_px_s.value, 1e-3);
     // Two places and a rate that is right to a tenth; the air may be worse than supposed.
     sigma_px_ = std::hypot(2.0 * noise_px, 0.1 * expected_px_);
@@ -73,7 +73,7 @@ std::optional<double> DecProbe::next(double x, double y) {
         if (!south_ && ((a.sense != 0 && a.lead > oneWay) || inLeg_ >= mostPulses)) {
             south_ = true;
             inLeg_ = 0;
-        } else if (south_ && (a.lead > certain || inLeg_ >= mostPulses)) {
+        } else if (south_ && (a.lead > certainLead || inLeg_ >= mostPulses)) {
             over_ = true;
         }
     }
@@ -91,7 +91,7 @@ Expected<bool> DecProbe::reversed() const {
     // Of both ways: one alone may be the wind.
     const bool bothWays =
         a.sense * moved_px_[0] > 0.3 * expected_px_ && a.sense * moved_px_[1] < -0.3 * expected_px_;
-    if (over_ && a.lead > certain && bothWays)
+    if (over_ && a.lead > certainLead && bothWays)
         return a.sense < 0;
     const double given_s = pulses_ * step_ms_ / 1000.0;
     const bool alike = moved_px_[0] * moved_px_[1] > 0.0 &&

@@ -10,10 +10,10 @@ namespace nordstjerna {
 
 namespace {
 constexpr double resolution_hz = 1.0 / 6000.0;
-constexpr double memory_s = 3000.0;
-constexpr double alarm = 16.0;
+constexpr double lineMemory_s = 3000.0;
+constexpr double alarmLevel = 16.0;
 constexpr double fewestTurns = 1.5; // fewer are no period yet
-constexpr double fewestFrames = 60.0;
+constexpr double leastFrames = 60.0;
 constexpr int family = 3;          // a period, its half and its third
 constexpr double noisePower = 3.5; // what noise shows of a line now and then
 } // namespace
@@ -33,7 +33,7 @@ void LineSearch::feed(double t, double innovation, double variance) {
         start_s_ = t;
         last_s_ = t;
     }
-    const double keep = std::exp(-(t - last_s_) / memory_s);
+    const double keep = std::exp(-(t - last_s_) / lineMemory_s);
     last_s_ = t;
     weight_ = keep * weight_ + 1.0;
     weightSquare_ = keep * keep * weightSquare_ + 1.0;
@@ -78,7 +78,7 @@ double LineSearch::likelier(double period, double than) const {
         return 1.0 - std::clamp(explained / std::max(square_, 1e-12), 0.0, 0.99);
     };
     constexpr double independent = 8.0; // a turn
-    const double turns = std::min(span_s(), memory_s) / than;
+    const double turns = std::min(span_s(), lineMemory_s) / than;
     return 0.5 * independent * turns * std::log(left(than) / left(period));
 }
 
@@ -97,7 +97,7 @@ double LineSearch::familyPower(double frequency) const {
 }
 
 std::optional<LineSearch::Line> LineSearch::strongestFamily(double shortest) const {
-    if (weight_ < fewestFrames)
+    if (weight_ < leastFrames)
         return std::nullopt;
     // The third of a period needs a third of the step.
     const double step = step_hz_ / family;
@@ -115,7 +115,7 @@ std::optional<LineSearch::Line> LineSearch::strongestFamily(double shortest) con
             best_hz = f;
         }
     }
-    if (most < alarm - noisePower)
+    if (most < alarmLevel - noisePower)
         return std::nullopt;
     // The peak lies between two steps.
     constexpr int finer = 12;
@@ -140,7 +140,7 @@ std::optional<LineSearch::Line> LineSearch::strongestFamily(double shortest) con
 }
 
 std::optional<LineSearch::Line> LineSearch::strongest() const {
-    if (weight_ < fewestFrames || !start_s_)
+    if (weight_ < leastFrames || !start_s_)
         return std::nullopt;
     const double span = span_s();
     std::size_t best = 0;
@@ -150,7 +150,7 @@ std::optional<LineSearch::Line> LineSearch::strongest() const {
             most = powerOf(k);
             best = k;
         }
-    if (most < alarm)
+    if (most < alarmLevel)
         return std::nullopt;
     Line line;
     line.power = most;

@@ -12,7 +12,7 @@ constexpr double longestDelay_s = 7.5;
 // loop that works well.
 constexpr double walk_arcsec2_s = 3e-3;
 constexpr double leastRateWalk_arcsec2_s3 = 4e-4;
-constexpr double large = 5.0;         // σ of a place: pulses from which the gain is measured
+constexpr double largePulse = 5.0;    // σ of a place: pulses from which the gain is measured
 constexpr double rateSigma = 0.05;    // ″/s, before the first frames
 constexpr double gainPrior = 0.3;     // standard deviation
 constexpr double gainWalk = 5e-5;     // variance, from one large pulse to the next
@@ -65,7 +65,7 @@ void ResponseMeter::advance(Idea& i, double dt, double noise) const {
     const double shown = shown_arcsec(i.delay_s);
     Eigen::Matrix3d step = Eigen::Matrix3d::Identity();
     step(0, 1) = dt;
-    if (shown * shown > large * large * noise)
+    if (shown * shown > largePulse * largePulse * noise)
         step(0, 2) = shown;
     else
         i.state[0] += shown;

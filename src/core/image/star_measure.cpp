@@ -109,7 +109,7 @@ Background ringBackground(const Frame& f, const Cut& c) {
 
 // Four numbers that the machine works on at once.
 using Four = float __attribute__((vector_size(16)));
-constexpr size_t four = 4;
+constexpr size_t fourAtOnce = 4;
 
 Four load(const float* from) {
     Four f;
@@ -128,7 +128,7 @@ struct Profile {
 
     void evaluate(int low, int high, double centre, double sigma) {
         const auto n = static_cast<size_t>(high - low + 1);
-        const size_t whole = (n + four - 1) / four * four;
+        const size_t whole = (n + fourAtOnce - 1) / fourAtOnce * fourAtOnce;
         for (auto* part : {&value, &byCentre, &bySigma})
             part->assign(whole, 0.0F);
         const double root = 1.0 / (sigma * std::numbers::sqrt2);
@@ -208,7 +208,7 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, const
                        slope * Four{0.0F, 1.0F, 2.0F, 3.0F};
             // By value (v), centre (c) and width (s) of the factor along x; r: what is left.
             Four sumVv{}, sumVc{}, sumVs{}, sumCc{}, sumCs{}, sumSs{}, sumRv{}, sumRc{}, sumRs{}, counted{};
-            for (size_t i = 0; i < line.size(); i += four) {
+            for (size_t i = 0; i < line.size(); i += fourAtOnce) {
                 const Four v = load(&line[i]);
                 const Four vx = load(&px.value[i]);
                 const Four cx = load(&px.byCentre[i]);
@@ -230,7 +230,7 @@ GaussianFit fitGaussian(const Frame& f, const Cut& c, const Background& b, const
                 sumRc += r * cx;
                 sumRs += r * sx;
                 counted += whole ? Four{} + 1.0F : Four{};
-                sky += static_cast<float>(four) * slope;
+                sky += static_cast<float>(fourAtOnce) * slope;
             }
             const double vv = sumOf(sumVv), vc = sumOf(sumVc), vs = sumOf(sumVs);
             const double cc = sumOf(sumCc), cs = sumOf(sumCs), ss = sumOf(sumSs);
@@ -307,7 +307,7 @@ Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, 
         double sum, area;
     };
     // One more for all that lies beyond. Kept by each thread from one star to the next.
-    static thread_local std::vector<std::array<Ring, four>> rings;
+    static thread_local std::vector<std::array<Ring, fourAtOnce>> rings;
     rings.assign(bins + 1, {});
     const int reach = static_cast<int>(std::ceil(rMax)) + 1;
     const int xc = static_cast<int>(std::lround(x));
@@ -320,14 +320,14 @@ Growth growthCurve(const Frame& f, const Cut& c, const Background& b, double x, 
                 part * (f.at(px, py) - (b.level + b.slopeX * (px - c.x) + b.slopeY * (py - c.y)));
             const auto left = static_cast<float>((px - x) * perStep);
             const auto top = static_cast<float>((py - y) * perStep);
-            for (size_t i = 0; i < subs; i += four) {
-                std::array<int, four> bin;
-                for (size_t k = 0; k < four; ++k) {
+            for (size_t i = 0; i < subs; i += fourAtOnce) {
+                std::array<int, fourAtOnce> bin;
+                for (size_t k = 0; k < fourAtOnce; ++k) {
                     const float dx = left + offX[i + k];
                     const float dy = top + offY[i + k];
                     bin[k] = static_cast<int>(std::sqrt(dx * dx + dy * dy));
                 }
-                for (size_t k = 0; k < four; ++k) {
+                for (size_t k = 0; k < fourAtOnce; ++k) {
                     Ring& ring = rings[std::min(static_cast<size_t>(bin[k]), bins)][k];
                     ring.sum += v;
                     ring.area += part;

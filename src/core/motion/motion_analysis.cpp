@@ -91,21 +91,21 @@ struct CauseNames {
     const char* words;
 };
 // In the order of the causes.
-constexpr CauseNames causes[] = {{"noise", Text::mark("noise")},
-                                 {"periodic", Text::mark("periodic error")},
-                                 {"drift", Text::mark("drift")},
-                                 {"backlash", Text::mark("backlash")},
-                                 {"over_correction", Text::mark("corrected too much")},
-                                 {"under_correction", Text::mark("corrected too little")},
-                                 {"excursion", Text::mark("single excursions")}};
+constexpr CauseNames causeTable[] = {{"noise", Text::mark("noise")},
+                                     {"periodic", Text::mark("periodic error")},
+                                     {"drift", Text::mark("drift")},
+                                     {"backlash", Text::mark("backlash")},
+                                     {"over_correction", Text::mark("corrected too much")},
+                                     {"under_correction", Text::mark("corrected too little")},
+                                     {"excursion", Text::mark("single excursions")}};
 } // namespace
 
 const char* causeName(Cause cause) {
-    return causes[static_cast<size_t>(cause)].id;
+    return causeTable[static_cast<size_t>(cause)].id;
 }
 
 Text causeWords(Cause cause) {
-    return Text::say(causes[static_cast<size_t>(cause)].words);
+    return Text::say(causeTable[static_cast<size_t>(cause)].words);
 }
 
 Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {

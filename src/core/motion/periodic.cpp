@@ -13,8 +13,8 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr double significant = 0.01;
-constexpr size_t mostLines = 8;
+constexpr double chanceAllowed = 0.01;
+constexpr size_t mostLinesFound = 8;
 constexpr double leastTurns = 1.2;
 // The correlation of the noise is known from the same few samples; six times the chance covers that.
 constexpr double cautious = 6.0;
@@ -94,7 +94,7 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
         return joint;
     };
     // Forward: everything that stands out of white noise is a candidate.
-    for (size_t round = 0; round < 3 * mostLines && found.frequency.size() < mostLines; ++round) {
+    for (size_t round = 0; round < 3 * mostLinesFound && found.frequency.size() < mostLinesFound; ++round) {
         const auto joint = settle();
         // A line that ran to the slow end was drift in disguise: without it, and no longer looked for there.
         const auto ran = std::find_if(found.frequency.begin(), found.frequency.end(),
@@ -119,7 +119,7 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
             if (s.frequency_hz(i) >= slowest && s.power[i] >= s.power[i - 1] && s.power[i] > s.power[i + 1] &&
                 (peak == 0 || s.power[i] > s.power[peak]) && !past(s.frequency_hz(i)))
                 peak = i;
-        if (peak == 0 || falseAlarm(s.power[peak], t.size(), found.independent) > significant)
+        if (peak == 0 || falseAlarm(s.power[peak], t.size(), found.independent) > chanceAllowed)
             break;
         const double f = s.frequency_hz(peak);
         // Two lines closer than the series resolves are one, badly fitted.
@@ -149,7 +149,7 @@ Search searchLines(const LineModel& model, std::span<const double> t, double low
             if (found.alarm[k] > found.alarm[worst])
                 worst = k;
         }
-        if (found.alarm.empty() || found.alarm[worst] <= significant)
+        if (found.alarm.empty() || found.alarm[worst] <= chanceAllowed)
             break;
         found.frequency.erase(found.frequency.begin() + static_cast<std::ptrdiff_t>(worst));
     }
@@ -253,7 +253,7 @@ WormError wormFrom(LineModel model, std::span<const double> t, const WormClock& 
         const double z = s.amplitude.value / std::max(s.amplitude.sigma, 1e-9);
         line.falseAlarm = std::exp(-0.5 * z * z);
         w.harmonics.push_back(line);
-        if (line.falseAlarm < significant)
+        if (line.falseAlarm < chanceAllowed)
             strong.push_back(h);
     }
     const WormCurve curve(joint, model.tiedColumn(), strong, phase.sense * phase.period_s);
@@ -370,7 +370,7 @@ Expected<PeriodicResult> findPeriodic(std::span<const double> t, std::span<const
     result.variance_arcsec2 = found.firstVariance;
     result.alarm_arcsec = joint.sigma * joint.inflation *
                           std::sqrt(2.0 / static_cast<double>(t.size()) * 2.0 *
-                                    std::log(cautious * std::max(found.independent, 1.0) / significant));
+                                    std::log(cautious * std::max(found.independent, 1.0) / chanceAllowed));
     result.residual_arcsec = joint.sigma;
 
     DriftModel drift;

@@ -29,6 +29,7 @@ MethodResult resultFrom(const Text& name, const AxisFit& fit, const Site& site, 
 void PoleBook::forgetOthers() {
     drifts_.clear();
     trail_.reset();
+    elsewhere_.reset();
 }
 
 void PoleBook::measured(const AxisFit& fit, Instant when) {
@@ -72,6 +73,16 @@ std::vector<MethodResult> PoleBook::methods(const Site& site, PoleReference refe
     if (trail_)
         if (const auto fit = axisFromDrift({*trail_}, site, unknown_arcmin))
             list.push_back(resultFrom(Text::say("trail check"), *fit, site, reference, vague));
+    if (elsewhere_) {
+        // The air lifts the pole by what the two references differ.
+        AxisFit there;
+        there.axis = axisWithError(site, elsewhere_->reference, elsewhere_->east_arcmin.value,
+                                   elsewhere_->high_arcmin.value);
+        const PoleError e = poleError(there, site, reference);
+        list.push_back({Text::say("from elsewhere"),
+                        Measured{e.east_arcmin.value, elsewhere_->east_arcmin.sigma},
+                        Measured{e.high_arcmin.value, elsewhere_->high_arcmin.sigma}});
+    }
     return list;
 }
 

@@ -16,6 +16,12 @@ struct AxisPoint {
     Instant when;
 };
 
+// What something else said of the axis: another program, a polar scope.
+struct AxisElsewhere {
+    Measured east_arcmin, high_arcmin;
+    PoleReference reference = PoleReference::refracted; // the pole that it was told against
+};
+
 class PoleBook {
 public:
     // A fresh measurement; other methods stay unless the axis was moved since the last one.
@@ -24,6 +30,8 @@ public:
     void follow(const std::vector<AxisPoint>& live);
     void watched(const DriftWatch& watch) { drifts_.push_back(watch); }
     void trailed(const DriftWatch& watch) { trail_ = watch; }
+    // Typed by the person; absent: nothing is.
+    void saidElsewhere(const std::optional<AxisElsewhere>& said) { elsewhere_ = said; }
 
     const std::vector<AxisPoint>& path() const { return path_; }
     std::optional<AxisPoint> present() const;
@@ -31,7 +39,8 @@ public:
     bool movedSinceMeasured() const;
     const std::vector<DriftWatch>& drifts() const { return drifts_; }
 
-    // Sightings first, then drift, then the trail check; only the components each shows.
+    // Sightings first, then drift, the trail check, and what was said elsewhere; only the components each
+    // shows.
     std::vector<MethodResult> methods(const Site& site, PoleReference reference) const;
 
 private:
@@ -40,6 +49,7 @@ private:
     size_t liveFrom_ = 0; // live points of the present adjusting begin here
     std::vector<DriftWatch> drifts_;
     std::optional<DriftWatch> trail_;
+    std::optional<AxisElsewhere> elsewhere_;
 };
 
 } // namespace nordstjerna

@@ -14,7 +14,7 @@ namespace nordstjerna {
 namespace {
 
 constexpr int mostTrails = 24;
-constexpr double reach_px = 16.0;      // half width of the strip
+constexpr double halfStrip_px = 16.0;  // half width of the strip
 constexpr double startSigma_px = 0.25; // of a blob's place across the trail
 
 struct TrailCandidate {
@@ -139,7 +139,7 @@ std::vector<Point> strip(const Frame& f, const TrailCandidate& c, const TrailPat
     Eigen::Vector2d low(1e9, 1e9);
     Eigen::Vector2d high(-1e9, -1e9);
     for (double u : {uLow, uHigh})
-        for (double w : {-reach_px, reach_px}) {
+        for (double w : {-halfStrip_px, halfStrip_px}) {
             const Eigen::Vector2d p = Eigen::Vector2d(c.x, c.y) + u * a + w * b;
             low = low.cwiseMin(p);
             high = high.cwiseMax(p);
@@ -150,7 +150,7 @@ std::vector<Point> strip(const Frame& f, const TrailCandidate& c, const TrailPat
             const Eigen::Vector2d d(x - c.x, y - c.y);
             const double u = d.dot(a);
             const double w = d.dot(b);
-            if (u >= uLow && u <= uHigh && std::abs(w) <= reach_px)
+            if (u >= uLow && u <= uHigh && std::abs(w) <= halfStrip_px)
                 points.push_back({u, w, f.at(x, y)});
         }
     return points;
@@ -271,7 +271,7 @@ Shape roughShape(const std::vector<Point>& points, double length, double noise) 
     std::vector<double> rim;
     std::vector<Point> few;
     for (size_t i = 0; i < points.size(); ++i) {
-        if (std::abs(points[i].w) > reach_px - 4.0)
+        if (std::abs(points[i].w) > halfStrip_px - 4.0)
             rim.push_back(points[i].v);
         if (i % 3 == 0)
             few.push_back(points[i]);
@@ -316,7 +316,7 @@ std::optional<StarTrail> trailOf(const std::vector<Point>& points, double length
     // Neighbours in the strip spoil the shape.
     const ShapeFit& better = one.reduced < other.reduced ? one : other;
     if (better.reduced > 4.0 || better.sigmaOpening > 2.0 || better.shape[4] < noise ||
-        std::abs(better.shape[2]) > 2.0 * reach_px)
+        std::abs(better.shape[2]) > 2.0 * halfStrip_px)
         return std::nullopt;
     if (one.shape[2] * other.shape[2] >= 0.0) // hardly open: one way leads into the other
         return StarTrail{better, better};

@@ -10,7 +10,7 @@ namespace nordstjerna {
 
 namespace {
 constexpr double highEnough_deg = 45.0; // common practice
-constexpr double lowest_deg = 15.0;
+constexpr double lowestPlace_deg = 15.0;
 constexpr double margin_deg = 4.0;
 } // namespace
 
@@ -23,7 +23,7 @@ double calibrationCost(const Site& site, const HourAngleDec& place) {
 
 bool calibrationIsFree(const Rig& rig, const HourAngleDec& place) {
     const AltAz at = altAzFrom(directionOf(rig.site, place));
-    return at.altitude.deg() > std::max(lowest_deg, rig.mount.lowestAltitude.deg() + margin_deg) &&
+    return at.altitude.deg() > std::max(lowestPlace_deg, rig.mount.lowestAltitude.deg() + margin_deg) &&
            rig.horizon.clears(at, Angle::fromDeg(margin_deg));
 }
 

@@ -12,10 +12,10 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double glance_s = 2.0; // wishes of the person are looked at that often while it waits
+constexpr double heedWishes_s = 2.0; // wishes of the person are looked at that often while it waits
 constexpr double minute_s = 60.0;
 constexpr int longestPause_min = 5;
-constexpr double patience_s = 5400.0; // with a cloud
+constexpr double cloudPatience_s = 5400.0; // with a cloud
 } // namespace
 
 CentringSetup centringOf(const SeriesSetup& series, Instant now) {
@@ -101,7 +101,7 @@ void Series::notSaved(const Problem& problem) {
 Step Series::wait(Phase phase, double seconds, const Text& why) {
     phase_ = phase;
     why_ = why;
-    return WaitStep{std::clamp(seconds, 0.1, glance_s), why};
+    return WaitStep{std::clamp(seconds, 0.1, heedWishes_s), why};
 }
 
 Step Series::over(const Text& mount) {
@@ -225,7 +225,7 @@ Step Series::failed(const Event& event, const Problem& problem) {
             cloudBegan_ = event.now;
         // A field that cannot be solved costs the machine some work each time: ever more seldom.
         const int pause_min = std::min(clouds_, longestPause_min);
-        if (event.now - cloudBegan_ < patience_s) {
+        if (event.now - cloudBegan_ < cloudPatience_s) {
             guided_ = false;
             againAt_ = event.now + minute_s * pause_min;
             return wait(
@@ -254,9 +254,10 @@ Step Series::begin(const Event& event) {
 // Asks the rules what comes next, the mount being at the target or not.
 Step Series::move(const Event& event) {
     if (unsaved_)
-        return wait(Phase::saving, glance_s, Text::say("the last frame to be saved: %1").arg(unsaved_->what));
+        return wait(Phase::saving, heedWishes_s,
+                    Text::say("the last frame to be saved: %1").arg(unsaved_->what));
     if (pauseWanted_)
-        return wait(Phase::paused, glance_s, Text::say("you to check the cables, then press Go on"));
+        return wait(Phase::paused, heedWishes_s, Text::say("you to check the cables, then press Go on"));
     const SeriesMove next = rules_->next(event.now, across(event), counted());
     if (next.kind == SeriesMove::Kind::end)
         return close(next.why, true, event);
@@ -496,7 +497,7 @@ Step Series::changeStep(const Event& event) {
 
 // A camera that does not get as cold as was wanted takes its frames all the same; that is said.
 Step Series::awaitCooler(const Event& event) {
-    constexpr double patience_s = 2400.0;
+    constexpr double cloudPatience_s = 2400.0;
     const double to = *setup_.cooler.to_c;
     if (phase_ != Phase::cooling) {
         const bool first = !std::exchange(coolerAsked_, true);
@@ -515,7 +516,7 @@ Step Series::awaitCooler(const Event& event) {
     if (!answer)
         return CoolerStep{};
     const std::string now = formatNumber(answer->state.sensor_c, 1);
-    const bool late = event.now - coolingSince_ > patience_s;
+    const bool late = event.now - coolingSince_ > cloudPatience_s;
     if (answer->phase == CoolerPhase::holding || answer->phase == CoolerPhase::exhausted || late) {
         cooled_ = true;
         if (answer->phase != CoolerPhase::holding)
@@ -526,7 +527,7 @@ Step Series::awaitCooler(const Event& event) {
     // What else is to be done first is done meanwhile.
     if (!centred_ || (setup_.guided && !guided_))
         return move(event);
-    return wait(Phase::cooling, glance_s,
+    return wait(Phase::cooling, heedWishes_s,
                 Text::say("the camera to reach %1 °C: %2 °C now").arg(formatNumber(to, 0)).arg(now));
 }
 
@@ -667,7 +668,7 @@ Step Series::advance(const Event& event) {
         return move(event);
     case Phase::cloudWait:
         if (event.now < againAt_)
-            return wait(Phase::cloudWait, glance_s, why_);
+            return wait(Phase::cloudWait, heedWishes_s, why_);
         return move(event);
     case Phase::looking:
         return lookStep(event);

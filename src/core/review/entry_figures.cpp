@@ -8,7 +8,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int harmonics = 3;
+constexpr int harmonicsKept = 3;
 
 // Of one frame, without the centroids' own noise. Guided, the frames after a gust show what the loop made of
 // it: the air is what is not the mount's motion.
@@ -79,7 +79,7 @@ std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story) {
         add("worm_peak_to_peak_arcsec", worm->peakToPeak_arcsec);
         add("worm_period_s", worm->period_s);
         for (const PeriodicLine& l : worm->harmonics)
-            if (l.harmonic >= 1 && l.harmonic <= harmonics) {
+            if (l.harmonic >= 1 && l.harmonic <= harmonicsKept) {
                 add("worm_" + std::to_string(l.harmonic) + "_arcsec", l.amplitude_arcsec);
                 // Only phases by the mount's own worm can be compared from run to run.
                 if (l.harmonic == 1 && worm->byMount)

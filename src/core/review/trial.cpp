@@ -11,13 +11,13 @@
 namespace nordstjerna {
 
 namespace {
-constexpr size_t fewestLooks = 5; // in a block
+constexpr size_t leastLooks = 5; // in a block
 constexpr size_t fewestRounds = 6;
 constexpr int inRound = 4;        // blocks
 constexpr int togetherFrames = 6; // frames over which squares of errors hang together
 // The frames within the blocks foretell what a round scatters, but only as one round would: what the air does
 // between the blocks of a round they do not see.
-constexpr double trust = 1.0;
+constexpr double foretoldRounds = 1.0;
 
 struct Block {
     std::vector<double> squares; // in order
@@ -88,9 +88,9 @@ namespace {
 // ln of the ratio of the likelihood of a mean of `shift` to that of none, the variance unknown: n rounds with
 // this sum and sum of squares, and as much as `trust` rounds of variance `within`.
 double tRatio(double n, double sum, double squares, double within, double shift) {
-    const double none = trust * within + squares;
+    const double none = foretoldRounds * within + squares;
     const double some = none - 2.0 * shift * sum + n * shift * shift;
-    return 0.5 * (trust + n) * std::log(none / some);
+    return 0.5 * (foretoldRounds + n) * std::log(none / some);
 }
 
 // Where a difference is there it need not be of exactly that size.
@@ -168,7 +168,7 @@ TrialState Trial::state() const {
         std::vector<const Block*> four;
         for (int k = inRound * round; k < inRound * (round + 1); ++k) {
             const auto block = blocks.find(k);
-            if (block == blocks.end() || block->second.squares.size() < fewestLooks)
+            if (block == blocks.end() || block->second.squares.size() < leastLooks)
                 break;
             const int of = armAt((k + 0.5) * rules_.block_s);
             level[of] += 0.5 * std::log(block->second.mean());
@@ -195,7 +195,8 @@ TrialState Trial::state() const {
     const double within = 0.25 * relativeVariance(used) / (looks / (inRound * n));
     double each = within;
     if (s.each.size() > 2)
-        each = (trust * within + (n - 1.0) * std::pow(standardDeviation(s.each), 2)) / (trust + n - 1.0);
+        each = (foretoldRounds * within + (n - 1.0) * std::pow(standardDeviation(s.each), 2)) /
+               (foretoldRounds + n - 1.0);
     s.difference = {mean(s.each), std::sqrt(each / n)};
     const double worth = std::log1p(rules_.worth);
     const double all = n * s.difference.value;

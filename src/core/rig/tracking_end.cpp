@@ -10,7 +10,7 @@ namespace nordstjerna {
 
 namespace {
 constexpr double siderealSecondsPerHour = 3600.0 / 1.00273790935; // of clock time for an hour of hour angle
-constexpr double step_s = 10.0;
+constexpr double lookEach_s = 10.0;
 
 Text pastMeridian(double limit_h) {
     return (limit_h < 0.0 ? Text::say("it reaches its limit %1 h before the meridian")
@@ -48,8 +48,8 @@ std::optional<TrackingEnd> trackingEnd(const Rig& rig, const HourAngleDec& place
     };
     std::optional<TrackingEnd> first = atMeridianLimit(rig.mount, hourAngle_h, flipped);
     const double until_s = std::min(within_s, first->in_s);
-    double before = after(-step_s).z();
-    for (double t = 0.0; t <= until_s; t += step_s) {
+    double before = after(-lookEach_s).z();
+    for (double t = 0.0; t <= until_s; t += lookEach_s) {
         const Vec3 enu = after(t);
         const bool sinks = enu.z() < before;
         before = enu.z();

@@ -5,7 +5,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double hour_s = 3600.0;
+constexpr double anHour_s = 3600.0;
 }
 
 double TargetMotion::speed_arcsec_h() const {
@@ -15,13 +15,13 @@ double TargetMotion::speed_arcsec_h() const {
 Vec3 TargetMotion::placeAt(const Vec3& target, Instant t) const {
     if (!any())
         return target;
-    const double way_arcsec = speed_arcsec_h() * (t - at) / hour_s;
+    const double way_arcsec = speed_arcsec_h() * (t - at) / anHour_s;
     return offsetPlace(target, Angle::fromRad(std::atan2(east_arcsec_h, north_arcsec_h)),
                        Angle::fromArcsec(way_arcsec));
 }
 
 std::optional<TargetMotion> motionBetween(const Vec3& a, Instant atA, const Vec3& b, Instant atB) {
-    const double hours = (atB - atA) / hour_s;
+    const double hours = (atB - atA) / anHour_s;
     if (hours == 0.0)
         return std::nullopt;
     // Seen from where it is now: near the pole the direction turns on the way.

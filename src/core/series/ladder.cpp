@@ -15,13 +15,13 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int pieces = 33; // of an exposure
+constexpr int exposurePieces = 33; // of an exposure
 constexpr int beginnings = 64;
 constexpr std::array primes{2, 3, 5, 7, 11, 13, 17, 19};
 constexpr size_t mostSwings = primes.size();
 
-// Elongation of a star that was carried along during the exposure, by second pieces: exact for the pieces,
-// and close to what a measurement weighted by the star's own shape gives.
+// Elongation of a star that was carried along during the exposure, by second exposurePieces: exact for the
+// exposurePieces, and close to what a measurement weighted by the star's own shape gives.
 double carried(const LadderMount& m, double exposure_s, int beginning, double ra_arcsec_min,
                double dec_arcsec_min) {
     double sumX = 0.0;
@@ -38,8 +38,8 @@ double carried(const LadderMount& m, double exposure_s, int beginning, double ra
         }
         return at;
     };
-    for (int k = 0; k < pieces; ++k) {
-        const double t = exposure_s * (k + 0.5) / pieces;
+    for (int k = 0; k < exposurePieces; ++k) {
+        const double t = exposure_s * (k + 0.5) / exposurePieces;
         const double x = ra_arcsec_min * t / 60.0 + swing(m.ra, 0, t);
         const double y = dec_arcsec_min * t / 60.0 + swing(m.dec, m.ra.size(), t);
         sumX += x;
@@ -48,7 +48,7 @@ double carried(const LadderMount& m, double exposure_s, int beginning, double ra
         yy += y * y;
         xy += x * y;
     }
-    const double n = pieces;
+    const double n = exposurePieces;
     const double round = std::pow(m.fwhm_arcsec / fwhmPerSigma, 2);
     Moments star;
     star.xx = round + xx / n - sumX * sumX / (n * n);

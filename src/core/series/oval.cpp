@@ -9,7 +9,7 @@ namespace nordstjerna {
 
 namespace {
 constexpr double degreesEach = 57.29577951308232;
-constexpr size_t memory = 20;
+constexpr size_t framesAsked = 20;
 constexpr double visible = 0.06; // elongation from which on an eye sees it
 
 // A difference of variances on the sky: along Dec less along RA, and twice the covariance.
@@ -43,7 +43,7 @@ std::optional<OvalReport> whyOval(const std::vector<SeriesFrame>& frames, const 
     std::vector<double> guided;
     std::vector<double> across;
     double exposure_s = 0.0;
-    for (size_t i = frames.size(); i-- > 0 && dec.size() < memory;) {
+    for (size_t i = frames.size(); i-- > 0 && dec.size() < framesAsked;) {
         const SeriesFrame& f = frames[i];
         if (f.look.shaped < 5 || (f.remark != Remark::none && f.remark != Remark::unsharp))
             continue;

@@ -9,7 +9,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr const char* between = " \t\r,;"; // an azimuth and its altitude
+constexpr const char* betweenFigures = " \t\r,;"; // an azimuth and its altitude
 }
 
 HorizonProfile::HorizonProfile(std::vector<AltAz> points) : points_(std::move(points)) {
@@ -52,13 +52,13 @@ Expected<HorizonProfile> parseHorizon(const std::string& text) {
         line = line.substr(0, line.find('#'));
         std::vector<double> values;
         bool good = true;
-        for (size_t i = line.find_first_not_of(between); good && i != std::string::npos;) {
-            const size_t end = std::min(line.find_first_of(between, i), line.size());
+        for (size_t i = line.find_first_not_of(betweenFigures); good && i != std::string::npos;) {
+            const size_t end = std::min(line.find_first_of(betweenFigures, i), line.size());
             const auto value = wholeNumber(std::string_view(line).substr(i, end - i));
             good = value.has_value();
             if (good)
                 values.push_back(*value);
-            i = line.find_first_not_of(between, end);
+            i = line.find_first_not_of(betweenFigures, end);
         }
         if (good && values.empty())
             continue;

@@ -6,7 +6,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double wavelength_um = 0.55;
+constexpr double light_um = 0.55;
 
 eraASTROM prepare(const Site& site, Instant when, double dut1_s) {
     eraASTROM astrom;
@@ -14,7 +14,7 @@ eraASTROM prepare(const Site& site, Instant when, double dut1_s) {
     // The returned warning for years without tabulated leap seconds is harmless here: only UT1 matters
     // to the arcsecond, and it is given.
     eraApco13(when.jd1(), when.jd2(), dut1_s, site.longitude.rad(), site.latitude.rad(), site.height_m, 0.0,
-              0.0, site.pressure_hpa, site.temperature_c, site.humidity, wavelength_um, &astrom, &eo);
+              0.0, site.pressure_hpa, site.temperature_c, site.humidity, light_um, &astrom, &eo);
     return astrom;
 }
 
@@ -93,7 +93,7 @@ Angle ObservedFrame::siderealTime() const {
 Angle refractionAt(const Site& site, Angle trueAltitude) {
     double a = 0.0;
     double b = 0.0;
-    eraRefco(site.pressure_hpa, site.temperature_c, site.humidity, wavelength_um, &a, &b);
+    eraRefco(site.pressure_hpa, site.temperature_c, site.humidity, light_um, &a, &b);
     // Solve seen = true + R(seen) by a few fixed-point steps; the floor is ERFA's own.
     Angle seen = trueAltitude;
     for (int i = 0; i < 6; ++i) {

@@ -12,8 +12,8 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double outer = 0.94, inner = 0.78; // of the radius: the bands of the two sides
-constexpr double furthest_h = 6.0;           // a limit can lie no farther past the meridian
+constexpr double outerBand = 0.94, innerBand = 0.78; // of the radius: the bands of the two sides
+constexpr double furthest_h = 6.0;                   // a limit can lie no farther past the meridian
 } // namespace
 
 LimitsDial::LimitsDial(bool drawn, QWidget* parent)
@@ -52,8 +52,8 @@ double LimitsDial::hourAt(QPointF p) const {
 LimitsDial::Held LimitsDial::handleAt(QPointF p) const {
     constexpr double reach = 14.0;
     const auto apart = [&](QPointF q) { return std::hypot(p.x() - q.x(), p.y() - q.y()); };
-    const double east = apart(at(mount_.meridianLimitEast.hours(), outer));
-    const double west = apart(at(-mount_.meridianLimitWest.hours(), inner));
+    const double east = apart(at(mount_.meridianLimitEast.hours(), outerBand));
+    const double west = apart(at(-mount_.meridianLimitWest.hours(), innerBand));
     return std::min(east, west) > reach ? Held::nothing : east <= west ? Held::east : Held::west;
 }
 
@@ -94,9 +94,9 @@ void LimitsDial::draw(QPainter& p, const QRectF& area) {
         p.setPen(QPen(tone, here ? 5.0 : 4.0, Qt::SolidLine, Qt::FlatCap));
         arc(p, from, to, share);
     };
-    band(-11.0, east, outer, !looksWest);
-    band(-west, 11.0, inner, looksWest || !state_);
-    for (const auto& [h, share] : {std::pair(east, outer), std::pair(-west, inner)}) {
+    band(-11.0, east, outerBand, !looksWest);
+    band(-west, 11.0, innerBand, looksWest || !state_);
+    for (const auto& [h, share] : {std::pair(east, outerBand), std::pair(-west, innerBand)}) {
         p.setPen(QPen(theme().text, 1.4));
         p.setBrush(theme().panel);
         p.drawEllipse(at(h, share), drawn_ ? 5.0 : 3.0, drawn_ ? 5.0 : 3.0);
@@ -111,7 +111,7 @@ void LimitsDial::draw(QPainter& p, const QRectF& area) {
         return;
     const double h = state_->pointing.hourAngle.wrappedSigned().hours();
     p.setPen(QPen(theme().text, 2.0));
-    p.drawLine(f.centre, at(h, looksWest ? inner : outer));
+    p.drawLine(f.centre, at(h, looksWest ? innerBand : outerBand));
     p.setBrush(theme().text);
     p.drawEllipse(f.centre, 3.0, 3.0);
 }

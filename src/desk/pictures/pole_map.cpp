@@ -11,7 +11,7 @@ namespace nordstjerna {
 
 namespace {
 constexpr double linear = 0.1; // ′: below this the scale is linear
-constexpr double edge = 60.0;
+constexpr double mapEdge = 60.0;
 } // namespace
 
 PoleMap::PoleMap(QWidget* parent) : Picture("pole-map", tr("Map of the polar axis"), parent) {
@@ -27,11 +27,11 @@ void PoleMap::show(const std::vector<PoleError>& path, const std::optional<PoleE
 }
 
 double PoleMap::stretch(double v) const {
-    return std::copysign(std::log1p(std::abs(v) / linear), v) / std::log1p(edge / zoom() / linear);
+    return std::copysign(std::log1p(std::abs(v) / linear), v) / std::log1p(mapEdge / zoom() / linear);
 }
 
 double PoleMap::unstretch(double v) const {
-    return std::copysign(linear * std::expm1(std::abs(v) * std::log1p(edge / zoom() / linear)), v);
+    return std::copysign(linear * std::expm1(std::abs(v) * std::log1p(mapEdge / zoom() / linear)), v);
 }
 
 QPointF PoleMap::place(double east, double high) const {
@@ -50,7 +50,7 @@ void PoleMap::draw(QPainter& p, const QRectF& area) {
     p.setFont(textFont(11));
     for (double tick : {0.1, 1.0, 10.0, 60.0})
         for (double sign : {-1.0, 1.0}) {
-            if (tick > edge / zoom())
+            if (tick > mapEdge / zoom())
                 continue;
             p.setPen(QPen(theme().line, 1));
             const QPointF a = place(sign * tick, sign * tick);
@@ -58,8 +58,8 @@ void PoleMap::draw(QPainter& p, const QRectF& area) {
             p.drawLine(QPointF(field_.left(), a.y()), QPointF(field_.right(), a.y()));
         }
     p.setPen(QPen(theme().muted, 1));
-    p.drawLine(place(0, -edge), place(0, edge));
-    p.drawLine(place(-edge, 0), place(edge, 0));
+    p.drawLine(place(0, -mapEdge), place(0, mapEdge));
+    p.drawLine(place(-mapEdge, 0), place(mapEdge, 0));
 
     const double share = wanted_ / std::sqrt(2.0);
     const QRectF wanted(place(-share, share), place(share, -share));
@@ -124,7 +124,7 @@ void PoleMap::draw(QPainter& p, const QRectF& area) {
     p.setFont(textFont(11));
     for (double tick : {0.0, 1.0, 10.0, 60.0})
         for (double sign : {-1.0, 1.0}) {
-            if (tick > edge / zoom() || (tick == 0.0 && sign > 0))
+            if (tick > mapEdge / zoom() || (tick == 0.0 && sign > 0))
                 continue;
             const QPointF a = place(sign * tick, sign * tick);
             const QString label = qs(formatNumber(tick, 0)) + (tick > 0 ? "′" : "");

@@ -11,17 +11,17 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int half = 11; // px of a cut-out to each side
+constexpr int halfCut_px = 11; // px of a cut-out to each side
 
 QImage cutOut(const Frame& frame, const Star& s) {
-    Frame cut(2 * half + 1, 2 * half + 1);
+    Frame cut(2 * halfCut_px + 1, 2 * halfCut_px + 1);
     const int cx = static_cast<int>(std::lround(s.x));
     const int cy = static_cast<int>(std::lround(s.y));
-    for (int y = -half; y <= half; ++y)
-        for (int x = -half; x <= half; ++x) {
+    for (int y = -halfCut_px; y <= halfCut_px; ++y)
+        for (int x = -halfCut_px; x <= halfCut_px; ++x) {
             const int fx = std::clamp(cx + x, 0, frame.width - 1);
             const int fy = std::clamp(cy + y, 0, frame.height - 1);
-            cut.at(x + half, y + half) = frame.at(fx, fy);
+            cut.at(x + halfCut_px, y + halfCut_px) = frame.at(fx, fy);
         }
     return frameImage(cut, 30.0, 95.0);
 }

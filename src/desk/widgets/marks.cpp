@@ -13,6 +13,19 @@ QPolygonF triangle(QPointF c, double r) {
 }
 } // namespace
 
+QString stateWords(StationState s) {
+    switch (s) {
+    case StationState::open:
+        return QObject::tr("not done yet");
+    case StationState::good:
+        return QObject::tr("good");
+    case StationState::aged:
+        return QObject::tr("out of date: the rig changed since");
+    case StationState::attention:
+        break;
+    }
+    return QObject::tr("wants attention");
+}
 void paintStateMark(QPainter& p, QPointF at, double size, StationState state) {
     const double r = 0.5 * size;
     p.save();

@@ -2,12 +2,14 @@
 #pragma once
 
 #include <QPainter>
+#include <QString>
 
 #include "core/findings/finding.h"
 
 namespace nordstjerna {
 
 enum class StationState { open, good, aged, attention };
+QString stateWords(StationState state);
 
 // Centred on `at`, about `size` px across.
 void paintStateMark(QPainter& p, QPointF at, double size, StationState state);

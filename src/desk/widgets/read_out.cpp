@@ -8,7 +8,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int margin = 14;
+constexpr int cardMargin = 14;
 
 // Whole parts of it, as many as there is room for; the rest is in the tooltip.
 QString shortened(QString note, const QFontMetrics& metrics, int room) {
@@ -26,7 +26,7 @@ ReadOut::ReadOut(const QString& title, QWidget* parent)
     setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     setFixedHeight(92);
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(margin, 8, margin, 8);
+    column->setContentsMargins(cardMargin, 8, cardMargin, 8);
     column->setSpacing(0);
     auto* row = new QHBoxLayout;
     row->setSpacing(6);
@@ -57,7 +57,7 @@ void ReadOut::restyle() {
 }
 
 void ReadOut::fit() {
-    const int room = width() - 3 * margin; // with the gaps beside the unit
+    const int room = width() - 3 * cardMargin; // with the gaps beside the unit
     const int unit =
         unit_->text().isEmpty() ? 0 : QFontMetrics(textFont(14)).horizontalAdvance(unit_->text()) + 6;
     const auto fits = [&](int px, int beside) {
@@ -74,7 +74,7 @@ void ReadOut::fit() {
     const QString note = beside || unit_->text().isEmpty() ? fullNote_
                          : fullNote_.isEmpty()             ? unit_->text()
                                                            : unit_->text() + " · " + fullNote_;
-    note_->setText(shortened(note, QFontMetrics(textFont(12)), width() - 2 * margin - 2));
+    note_->setText(shortened(note, QFontMetrics(textFont(12)), width() - 2 * cardMargin - 2));
     note_->setToolTip(note);
 }
 

@@ -13,7 +13,7 @@ namespace nordstjerna {
 namespace {
 constexpr auto between = std::chrono::milliseconds(200); // two looks
 // How long one waits for what.
-constexpr Lane::Wait plain{0.0, 20.0};
+constexpr Lane::Wait usualWait{0.0, 20.0};
 constexpr Lane::Wait slewing{300.0, 20.0};
 constexpr Lane::Wait readOut{0.0, 30.0};
 constexpr Lane::Wait focusing{300.0, 20.0};
@@ -181,7 +181,7 @@ public:
         });
     }
     Expected<void> begin(double exposure_s) override {
-        return lane_.ask(plain, neverHalted,
+        return lane_.ask(usualWait, neverHalted,
                          [&c = camera_, exposure_s](const StopFlag&) { return c.begin(exposure_s); });
     }
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override {
@@ -218,7 +218,7 @@ public:
 
     Expected<FocuserState> state() const override {
         return heard(link_, [&] {
-            return lane_.ask(plain, neverHalted, [&f = focuser_](const StopFlag&) { return f.state(); });
+            return lane_.ask(usualWait, neverHalted, [&f = focuser_](const StopFlag&) { return f.state(); });
         });
     }
     Expected<void> moveTo(int steps, const StopFlag& halt) override {
@@ -246,7 +246,7 @@ public:
 
     Expected<WheelState> state() const override {
         return heard(link_, [&] {
-            return lane_.ask(plain, neverHalted, [&w = wheel_](const StopFlag&) { return w.state(); });
+            return lane_.ask(usualWait, neverHalted, [&w = wheel_](const StopFlag&) { return w.state(); });
         });
     }
     Expected<void> moveTo(int slot, const StopFlag& halt) override {
@@ -272,14 +272,14 @@ public:
         : cooler_(cooler), lane_(Text::say("cooler"), *whole.own_.clock, whole.helpers_),
           ending_(whole.ending_) {}
     Expected<CoolerState> state() const override {
-        return lane_.ask(plain, ending_, [&c = cooler_](const StopFlag&) { return c.state(); });
+        return lane_.ask(usualWait, ending_, [&c = cooler_](const StopFlag&) { return c.state(); });
     }
     Expected<void> hold(double target_c) override {
-        return lane_.ask(plain, ending_,
+        return lane_.ask(usualWait, ending_,
                          [&c = cooler_, target_c](const StopFlag&) { return c.hold(target_c); });
     }
     Expected<void> off() override {
-        return lane_.ask(plain, ending_, [&c = cooler_](const StopFlag&) { return c.off(); });
+        return lane_.ask(usualWait, ending_, [&c = cooler_](const StopFlag&) { return c.off(); });
     }
 
 private:

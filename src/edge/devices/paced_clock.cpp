@@ -7,7 +7,7 @@ namespace nordstjerna {
 
 namespace {
 // Halt is a bare flag: a waiting thread looks at it that often.
-constexpr auto glance = std::chrono::milliseconds(20);
+constexpr auto realGlance = std::chrono::milliseconds(20);
 } // namespace
 
 class PacedClock::Chair : public Clock::Seat {
@@ -87,7 +87,7 @@ public:
         };
         while (!ended_ && !tooLate()) {
             handOnHalt();
-            back_.wait_for(guard, glance);
+            back_.wait_for(guard, realGlance);
         }
         dropAlarm();
         if (ended_)
@@ -208,7 +208,7 @@ bool PacedClock::awaitTurn(std::unique_lock<std::mutex>& guard, std::shared_ptr<
     place->due = due;
     passOn();
     while (!place->turn && !halt && speed_ <= 0.0) {
-        changed_.wait_for(guard, glance);
+        changed_.wait_for(guard, realGlance);
         if (place->thread != own) // the seat was taken back, and another given for it
             place = placeOfThisThread();
     }
@@ -225,7 +225,7 @@ void PacedClock::linger(double seconds) {
     {
         std::unique_lock guard(lock_);
         if (speed_ <= 0.0 && !placeOfThisThread()) {
-            changed_.wait_for(guard, glance);
+            changed_.wait_for(guard, realGlance);
             return;
         }
     }
@@ -250,7 +250,7 @@ bool PacedClock::sleep(double seconds, const StopFlag& halt) {
             continue; // halted, or the clock runs again
         }
         const std::chrono::duration<double> slice(left / std::max(speed_, 1e-3));
-        changed_.wait_for(guard, std::min<std::chrono::duration<double>>(slice, glance));
+        changed_.wait_for(guard, std::min<std::chrono::duration<double>>(slice, realGlance));
     }
     return false;
 }

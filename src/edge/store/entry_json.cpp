@@ -9,7 +9,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr const char* format = "nordstjerna-entry 1";
+constexpr const char* entryFormat = "nordstjerna-entry 1";
 
 std::optional<Weight> weightWith(const std::string& name) {
     for (Weight w : {Weight::act, Weight::look, Weight::know})
@@ -27,7 +27,7 @@ Instant instantOf(const nlohmann::json& j, const char* key) {
 } // namespace
 
 nlohmann::json entryToJson(const LogEntry& e) {
-    nlohmann::json j{{"format", format},
+    nlohmann::json j{{"format", entryFormat},
                      {"id", e.id},
                      {"kind", entryKindId(e.kind)},
                      {"night", formatInstant(e.night)},
@@ -82,7 +82,7 @@ bool isEntryId(const std::string& id) {
 Expected<LogEntry> entryFromJson(const nlohmann::json& j, const std::string& where) {
     try {
         LogEntry e;
-        if (j.at("format").get<std::string>() != format)
+        if (j.at("format").get<std::string>() != entryFormat)
             return problem(Text::say("%1 is no entry of the night log of this version.").arg(where), "",
                            Text::say("A newer program may read it."));
         const auto kind = entryKindWith(j.at("kind").get<std::string>());

@@ -11,15 +11,15 @@ constexpr std::chrono::milliseconds pauses[]{std::chrono::milliseconds(250), std
                                              std::chrono::seconds(1), std::chrono::seconds(2),
                                              std::chrono::seconds(5)};
 // At the end: with what fails, and with a disk that is slow.
-constexpr double lastPatience_s = 5.0;
-constexpr int slowDisk_s = 60;
+constexpr double patienceAtEnd_s = 5.0;
+constexpr int diskIsSlow_s = 60;
 } // namespace
 
 WriteQueue::WriteQueue() : thread_([this] { run(); }) {}
 
 WriteQueue::~WriteQueue() {
-    if (!flush(lastPatience_s))
-        for (int s = 0; s < slowDisk_s && !failing() && !flush(1.0); ++s) {
+    if (!flush(patienceAtEnd_s))
+        for (int s = 0; s < diskIsSlow_s && !failing() && !flush(1.0); ++s) {
         }
     {
         const std::scoped_lock guard(lock_);

@@ -38,6 +38,21 @@ Run lastOf(const Run& run, double window_s) {
 }
 } // namespace
 
+namespace {
+// By the picture first, whose stars must not blur; then by what such mounts usually reach.
+QString judgedTotal(double total_arcsec, double imagingPixels) {
+    const QString pixels = qs(formatNumber(imagingPixels, 2));
+    if (imagingPixels >= 1.0)
+        return QObject::tr("%1 imaging px, want < 1").arg(pixels);
+    constexpr double excellent = 0.5, good = 0.7, fair = 0.9; // ″
+    const QString grade = total_arcsec < excellent ? QObject::tr("excellent (< 0.5″)")
+                          : total_arcsec < good    ? QObject::tr("good (< 0.7″)")
+                          : total_arcsec < fair    ? QObject::tr("fair (< 0.9″)")
+                                                   : QObject::tr("want < 0.9″");
+    return QObject::tr("%1 imaging px, %2").arg(pixels, grade);
+}
+} // namespace
+
 void GuideStation::show(const Snapshot& s) {
     steps()->show(s.progress);
     feed_->bring(run_, beliefs_);
@@ -142,7 +157,7 @@ void GuideStation::showFigures() {
     } else {
         total_->show(qs(formatNumber(live->total_arcsec, 2)) + "″",
                      tr("± %1″").arg(qs(formatNumber(live->sigma_arcsec, 2))),
-                     tr("%1 imaging px (< 1)").arg(qs(formatNumber(live->total_arcsec / image, 2))));
+                     judgedTotal(live->total_arcsec, live->total_arcsec / image));
         if (const auto mount = liveMountPart(run_.rows, beliefs_, rmsWindow_s))
             mount_->show(qs(formatNumber(mount->value, 2)) + "″",
                          tr("± %1″").arg(qs(formatNumber(mount->sigma, 2))),

@@ -1,22 +1,31 @@
 #include "desk/stations/pole/method_card.h"
 
+#include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QPushButton>
 #include <QVBoxLayout>
+#include <tuple>
 
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "desk/theme.h"
+#include "desk/widgets/field_form.h"
+#include "desk/widgets/flow_row.h"
 
 namespace nordstjerna {
 
 namespace {
-constexpr int rows = 4; // heading and three methods
+constexpr int tableRows = 5; // heading and four methods
 }
 
 MethodCard::MethodCard(QWidget* parent)
-    : QFrame(parent), grid_(new QGridLayout), title_(new QLabel), verdict_(new QLabel),
-      after_(new QLabel(tr("WHAT IT MEANS"))), consequences_(new QLabel) {
+    : QFrame(parent), east_(numberField(-600, 600, 2, "′")), high_(numberField(-600, 600, 2, "′")),
+      sigma_(numberField(0.05, 60, 2, "′")), against_(new QComboBox),
+      elsewhere_(new QPushButton(tr("From elsewhere…"))), enter_(new QPushButton(tr("Enter it"))),
+      remove_(new QPushButton(tr("Remove it"))), typing_(new QWidget), grid_(new QGridLayout),
+      title_(new QLabel), verdict_(new QLabel), after_(new QLabel(tr("WHAT IT MEANS"))),
+      consequences_(new QLabel) {
     setObjectName("card");
     setFixedWidth(324);
     auto* column = new QVBoxLayout(this);
@@ -25,7 +34,7 @@ MethodCard::MethodCard(QWidget* parent)
     column->addWidget(title_);
     grid_->setHorizontalSpacing(14);
     grid_->setVerticalSpacing(6);
-    for (int r = 0; r < rows; ++r)
+    for (int r = 0; r < tableRows; ++r)
         for (int c = 0; c < 3; ++c) {
             auto* label = new QLabel;
             label->setAlignment((c == 0 ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
@@ -37,6 +46,8 @@ MethodCard::MethodCard(QWidget* parent)
     for (QLabel* l : {verdict_, consequences_})
         l->setWordWrap(true);
     column->addWidget(verdict_);
+    column->addWidget(elsewhere_, 0, Qt::AlignLeft);
+    column->addWidget(elsewhereRow());
     column->addSpacing(2);
     column->addWidget(after_);
     column->addWidget(consequences_);
@@ -45,6 +56,55 @@ MethodCard::MethodCard(QWidget* parent)
         l->setObjectName("muted");
     restyle();
     connect(&ThemeSwitch::instance(), &ThemeSwitch::changed, this, &MethodCard::restyle);
+}
+
+// What another program or a polar scope says of the axis, beside what was measured here.
+QWidget* MethodCard::elsewhereRow() {
+    elsewhere_->setObjectName("pole-elsewhere");
+    elsewhere_->setProperty("compact", true);
+    elsewhere_->setCheckable(true);
+    elsewhere_->setToolTip(
+        tr("What another program or a polar scope says of the axis. It stands beside the methods "
+           "until the axis is moved."));
+    auto* row = new FlowRow(typing_);
+    row->setSpacing(6);
+    const auto words = [](const QString& text) {
+        auto* label = new QLabel(text);
+        label->setObjectName("muted");
+        return label;
+    };
+    for (const auto& [field, object, name] : {std::tuple(east_, "elsewhere-east", tr("East of the pole")),
+                                              std::tuple(high_, "elsewhere-high", tr("High")),
+                                              std::tuple(sigma_, "elsewhere-sigma", tr("Its uncertainty"))}) {
+        field->setObjectName(object);
+        field->setAccessibleName(name);
+        field->setMinimumWidth(58);
+    }
+    sigma_->setExact(0.5);
+    against_->addItems({tr("refracted pole"), tr("true pole")});
+    against_->setObjectName("elsewhere-against");
+    against_->setAccessibleName(tr("Told against"));
+    for (QPushButton* b : {enter_, remove_})
+        b->setProperty("compact", true);
+    enter_->setObjectName("elsewhere-enter");
+    remove_->setObjectName("elsewhere-remove");
+    for (QWidget* w :
+         std::initializer_list<QWidget*>{words(tr("east")), east_, words(tr("high")), high_, words("±"),
+                                         sigma_, words(tr("against the")), against_, enter_, remove_})
+        row->addWidget(w);
+    typing_->hide();
+    connect(elsewhere_, &QPushButton::toggled, typing_, &QWidget::setVisible);
+    connect(enter_, &QPushButton::clicked, this, [this] {
+        const double sigma = sigma_->exact();
+        const auto pole = against_->currentIndex() == 0 ? PoleReference::refracted : PoleReference::geometric;
+        elsewhere_->setChecked(false);
+        Q_EMIT saidElsewhere(AxisElsewhere{{east_->exact(), sigma}, {high_->exact(), sigma}, pole});
+    });
+    connect(remove_, &QPushButton::clicked, this, [this] {
+        elsewhere_->setChecked(false);
+        Q_EMIT saidElsewhere(std::nullopt);
+    });
+    return typing_;
 }
 
 void MethodCard::restyle() {
@@ -63,7 +123,7 @@ void MethodCard::show(const std::vector<MethodResult>& methods, const QString& r
     const auto cell = [&](int r, int c) { return cells_[static_cast<size_t>(3 * r + c)]; };
     cell(0, 1)->setText(tr("east"));
     cell(0, 2)->setText(tr("high"));
-    for (int r = 1; r < rows; ++r) {
+    for (int r = 1; r < tableRows; ++r) {
         const bool there = r <= static_cast<int>(methods.size());
         for (int c = 0; c < 3; ++c)
             cell(r, c)->setVisible(there);

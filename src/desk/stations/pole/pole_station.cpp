@@ -244,6 +244,11 @@ QWidget* PoleStation::provePage() {
     proof_->addWidget(trail_);
     row->addWidget(pictures, 1);
     methods_ = new MethodCard;
+    connect(methods_, &MethodCard::saidElsewhere, this, [this](const std::optional<AxisElsewhere>& said) {
+        book_.saidElsewhere(said);
+        refresh();
+        Q_EMIT changed();
+    });
     row->addWidget(methods_);
     return page;
 }

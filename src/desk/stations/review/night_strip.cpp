@@ -16,8 +16,8 @@ namespace nordstjerna {
 namespace {
 constexpr int night_px = 56;
 // Of a night's band, after noon.
-constexpr double from_h = 4.5;
-constexpr double to_h = 20.5;
+constexpr double stripFrom_h = 4.5;
+constexpr double stripTo_h = 20.5;
 
 QColor colourOf(EntryKind kind) {
     switch (kind) {
@@ -89,7 +89,8 @@ void NightStrip::paintNight(QPainter& p, const QRectF& row, const NightSummary& 
                theme().sky[1]);
     const auto x = [&](Instant t) {
         const double h = (t - n.night) / 3600.0;
-        return band.left() + band.width() * std::clamp((h - from_h) / (to_h - from_h), 0.0, 1.0);
+        return band.left() +
+               band.width() * std::clamp((h - stripFrom_h) / (stripTo_h - stripFrom_h), 0.0, 1.0);
     };
     for (const NightSummary::Span& s : n.spans) {
         QColor c = colourOf(s.kind);

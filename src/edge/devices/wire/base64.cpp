@@ -9,16 +9,16 @@ namespace nordstjerna {
 namespace {
 constexpr std::string_view letters = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
 
-constexpr signed char blank = -2;
-constexpr signed char wrong = -1;
+constexpr signed char isBlank = -2;
+constexpr signed char isWrong = -1;
 
-constexpr std::array<signed char, 256> values = [] {
+constexpr std::array<signed char, 256> valueOf = [] {
     std::array<signed char, 256> v{};
-    v.fill(wrong);
+    v.fill(isWrong);
     for (size_t i = 0; i < letters.size(); ++i)
         v[static_cast<unsigned char>(letters[i])] = static_cast<signed char>(i);
     for (const char c : {' ', '\t', '\r', '\n'})
-        v[static_cast<unsigned char>(c)] = blank;
+        v[static_cast<unsigned char>(c)] = isBlank;
     return v;
 }();
 
@@ -56,7 +56,7 @@ size_t FromBase64::takeGroups(std::string_view text, size_t most) {
     bytes_.resize(before + 3 * groups);
     char* out = bytes_.data() + before;
     size_t done = 0;
-    const auto value = [&](size_t i) { return int{values[static_cast<unsigned char>(text[i])]}; };
+    const auto value = [&](size_t i) { return int{valueOf[static_cast<unsigned char>(text[i])]}; };
     for (; done < groups; ++done, out += 3) {
         const size_t i = 4 * done;
         const int a = value(i), b = value(i + 1), c = value(i + 2), d = value(i + 3);
@@ -72,11 +72,11 @@ size_t FromBase64::takeGroups(std::string_view text, size_t most) {
 }
 
 bool FromBase64::takeOne(char c, size_t most) {
-    const signed char value = values[static_cast<unsigned char>(c)];
-    if (value == blank)
+    const signed char value = valueOf[static_cast<unsigned char>(c)];
+    if (value == isBlank)
         return true;
     const bool padding = c == '=';
-    if (padding ? count_ < 2 : value == wrong || padded_ > 0)
+    if (padding ? count_ < 2 : value == isWrong || padded_ > 0)
         return false;
     padded_ += padding;
     group_ = group_ << 6 | (padding ? 0U : static_cast<unsigned>(value));

@@ -15,7 +15,7 @@ using namespace std::chrono_literals;
 // A place that was told longer ago is asked for.
 constexpr auto freshPlace = 1500ms;
 constexpr double answer_s = 2.5;
-constexpr double near_deg = 1.0; // the mount is where it was sent to
+constexpr double arrived_deg = 1.0; // the mount is where it was sent to
 
 Vec3 directionTold(const WireVector& told) {
     return vectorFrom(Equatorial{Angle::fromHours(told.number("RA")), Angle::fromDeg(told.number("DEC"))});
@@ -172,7 +172,7 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
             return false;
         moved = told->busy > before;
         refusal = told->alert > before;
-        atTarget = separation(directionTold(told->vector), wanted).deg() < near_deg;
+        atTarget = separation(directionTold(told->vector), wanted).deg() < arrived_deg;
         return refusal || (told->vector.state != WireState::busy && (moved || atTarget));
     };
     constexpr double start_s = 10.0; // so long it may take to begin

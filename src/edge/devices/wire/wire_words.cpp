@@ -11,18 +11,18 @@ namespace {
 template <typename Enum, size_t n>
 using Words = std::array<std::pair<Enum, const char*>, n>;
 
-constexpr Words<WireKind, 5> kinds{{{WireKind::text, "Text"},
-                                    {WireKind::number, "Number"},
-                                    {WireKind::switches, "Switch"},
-                                    {WireKind::lights, "Light"},
-                                    {WireKind::blob, "BLOB"}}};
+constexpr Words<WireKind, 5> kindWords{{{WireKind::text, "Text"},
+                                        {WireKind::number, "Number"},
+                                        {WireKind::switches, "Switch"},
+                                        {WireKind::lights, "Light"},
+                                        {WireKind::blob, "BLOB"}}};
 constexpr Words<WireState, 4> states{{{WireState::idle, "Idle"},
                                       {WireState::ok, "Ok"},
                                       {WireState::busy, "Busy"},
                                       {WireState::alert, "Alert"}}};
-constexpr Words<WireMessage::Blobs, 3> blobs{{{WireMessage::Blobs::never, "Never"},
-                                              {WireMessage::Blobs::also, "Also"},
-                                              {WireMessage::Blobs::only, "Only"}}};
+constexpr Words<WireMessage::Blobs, 3> blobWords{{{WireMessage::Blobs::never, "Never"},
+                                                  {WireMessage::Blobs::also, "Also"},
+                                                  {WireMessage::Blobs::only, "Only"}}};
 
 const char* wordOf(const auto& words, auto wanted) {
     for (const auto& [value, word] : words)
@@ -41,23 +41,23 @@ std::optional<Enum> meaningOf(const Words<Enum, n>& words, std::string_view want
 } // namespace
 
 const char* wireWord(WireKind kind) {
-    return wordOf(kinds, kind);
+    return wordOf(kindWords, kind);
 }
 const char* wireWord(WireState state) {
     return wordOf(states, state);
 }
 const char* wireWord(WireMessage::Blobs how) {
-    return wordOf(blobs, how);
+    return wordOf(blobWords, how);
 }
 
 std::optional<WireKind> wireKind(std::string_view word) {
-    return meaningOf(kinds, word);
+    return meaningOf(kindWords, word);
 }
 std::optional<WireState> wireState(std::string_view word) {
     return meaningOf(states, word);
 }
 std::optional<WireMessage::Blobs> wireBlobs(std::string_view word) {
-    return meaningOf(blobs, word);
+    return meaningOf(blobWords, word);
 }
 
 std::optional<double> wireNumber(std::string_view text) {
