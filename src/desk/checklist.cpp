@@ -61,7 +61,7 @@ Purpose purposeOf(StationId id) {
 Checklist::Checklist(std::vector<Station*> stations, QWidget* parent)
     : QDialog(parent), next_(new WrapLabel) {
     setWindowTitle(tr("Checklist of the night"));
-    setMinimumWidth(600);
+    setMinimumWidth(720);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(20, 16, 20, 16);
     column->setSpacing(12);
@@ -88,10 +88,12 @@ Checklist::Checklist(std::vector<Station*> stations, QWidget* parent)
         rows_.push_back(row);
     }
     column->addLayout(grid);
+    column->addStretch();
     auto* timer = new QTimer(this);
     connect(timer, &QTimer::timeout, this, &Checklist::refresh);
     timer->start(1000);
     refresh();
+    adjustSize();
 }
 
 const Station* Checklist::next() const {

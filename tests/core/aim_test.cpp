@@ -5,6 +5,7 @@
 
 #include "core/base/random.h"
 #include "core/base/statistics.h"
+#include "core/findings/series_findings.h"
 #include "core/motion/run_event_words.h"
 #include "core/rig/scales.h"
 #include "core/series/followed_flexure.h"
@@ -206,6 +207,15 @@ void AimTest::flexureIsTakenOff() {
         QVERIFY(!told.story->takenBack);
         QVERIFY2(told.story->afterFrame <= 12, qPrintable(QString::number(told.story->afterFrame)));
         QVERIFY(!told.left.empty());
+        // The person reads both.
+        SeriesStory story;
+        story.followed = told.story;
+        story.creep = creepOf(told.frames);
+        const auto findings = seriesFindings(told.frames, story);
+        QCOMPARE(findings.size(), size_t{1}); // and not that there is flexure
+        QCOMPARE(findings[0].id, std::string("expose.following"));
+        QVERIFY2(findings[0].evidence.english().find("before, and moves by") != std::string::npos,
+                 findings[0].evidence.english().c_str());
         shares.push_back(mean(told.left) / speed);
         QVERIFY2(shares.back() < 1.0, "never more than before");
         // What is said to have been there before it began.

@@ -644,6 +644,13 @@ void ExposeTest::theTargetMoves() {
     targets.set("NGC 7331", vectorFrom(Equatorial{Angle::fromDeg(339.27), Angle::fromDeg(34.42)}));
     QCOMPARE(tile->summary(), QString("follows flexure")); // that was of another one
 
+    // The button of a finding does the same.
+    auto* follow = expose()->findChild<QCheckBox*>("aim-flexure");
+    follow->click();
+    QVERIFY(!follow->isChecked());
+    QVERIFY(expose()->perform(ActionId::exposeFollow));
+    QVERIFY(follow->isChecked());
+
     auto* places = expose()->findChild<QPushButton*>("aim-two-places");
     places->click();
     auto* use = expose()->findChild<QPushButton*>("aim-use-places");

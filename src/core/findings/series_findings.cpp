@@ -14,8 +14,9 @@ std::string percent(double share) {
 
 // "0.67 ± 0.02 ″/min"
 Text speedText(const Creep& creep) {
+    constexpr double least = 0.001; // nobody knows it better, whatever so few frames scatter
     const Measured v = creep.speed_arcsec_min();
-    return Text::say("%1 ± %2 ″/min").arg(formatNumber(v.value, 2)).arg(formatNumber(v.sigma, 2));
+    return formatMeasured({v.value, std::max(v.sigma, least)}, " ″/min", 3);
 }
 
 Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep, bool followed) {
@@ -42,7 +43,7 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep, bool
         f.remedy = Text::say("Drift or backlash: align the pole better, or test the backlash at Free run.");
         break;
     case OvalCause::creep:
-        f.headline = Text::say("The telescope bends against the guide scope.");
+        f.headline = Text::say("The telescope bends against the guide scope");
         f.evidence = shape.then(
             Text::say("Flexure moves the field by %1 while the guide star stands, which accounts for %2.")
                 .arg(speedText(*creep))
@@ -55,12 +56,12 @@ Finding ovalFinding(const OvalReport& r, const std::optional<Creep>& creep, bool
         }
         break;
     case OvalCause::rotation:
-        f.headline = Text::say("The field turns: stars are drawn out towards the corners.");
+        f.headline = Text::say("The field turns: stars are drawn out towards the corners");
         f.evidence = shape.then(Text::say("They grow out of round with the distance from the middle."));
         f.remedy = Text::say("Measure the pole and align it better.");
         break;
     case OvalCause::unseen:
-        f.headline = Text::say("Stars are oval, and nothing recorded explains it.");
+        f.headline = Text::say("Stars are oval, and nothing recorded explains it");
         f.evidence = shape.then(Text::say("Neither guiding nor flexure explains it."));
         f.remedy = Text::say("Look for wind on the tube, a tilted sensor, a loose mirror, or focus.");
         break;

@@ -88,6 +88,7 @@ QWidget* MethodCard::elsewhereRow() {
         b->setProperty("compact", true);
     enter_->setObjectName("elsewhere-enter");
     remove_->setObjectName("elsewhere-remove");
+    remove_->setEnabled(false);
     for (QWidget* w :
          std::initializer_list<QWidget*>{words(tr("east")), east_, words(tr("high")), high_, words("±"),
                                          sigma_, words(tr("against the")), against_, enter_, remove_})
@@ -98,10 +99,12 @@ QWidget* MethodCard::elsewhereRow() {
         const double sigma = sigma_->exact();
         const auto pole = against_->currentIndex() == 0 ? PoleReference::refracted : PoleReference::geometric;
         elsewhere_->setChecked(false);
+        remove_->setEnabled(true);
         Q_EMIT saidElsewhere(AxisElsewhere{{east_->exact(), sigma}, {high_->exact(), sigma}, pole});
     });
     connect(remove_, &QPushButton::clicked, this, [this] {
         elsewhere_->setChecked(false);
+        remove_->setEnabled(false);
         Q_EMIT saidElsewhere(std::nullopt);
     });
     return typing_;
