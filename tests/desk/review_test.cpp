@@ -522,7 +522,7 @@ void ReviewWindowTest::trialOnTheSky() {
     QVERIFY(!review()->primary()->isEnabled()); // both are the same yet
     auto* setting = review()->findChild<QComboBox*>("trialSetting");
     setting->setCurrentIndex(setting->findText("RA loop gain"));
-    review()->findChild<QDoubleSpinBox*>("trialValue")->setValue(0.05);
+    review()->findChild<QDoubleSpinBox*>("trialValue")->setValue(0.15);
     QVERIFY2(label("trialB").contains("RA loop gain"), qPrintable(label("trialB")));
     QVERIFY(review()->primary()->isEnabled());
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
@@ -534,7 +534,9 @@ void ReviewWindowTest::trialOnTheSky() {
     const TrialSlot::Seen seen = window_->session().guideHost().trial()->seen();
     QVERIFY2(seen.state.verdict == TrialVerdict::first, qPrintable(label("trialWords")));
     QVERIFY2(label("trialWords").contains("A is better"), qPrintable(label("trialWords")));
-    QVERIFY(window_->session().procedures().guiding());
+    QVERIFY2(window_->session().procedures().guiding(),
+             window_->session().problems().newest() ? window_->session().problems().newest()->text().c_str()
+                                                    : "");
     QTest::mouseClick(guide->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     // Its rows tell which settings were at work when, and the log holds the verdict.

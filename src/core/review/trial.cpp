@@ -66,7 +66,11 @@ double loopMemory_frames(const ControllerSettings& settings) {
 TrialRules trialRulesFor(double cadence_s, const ControllerSettings& first,
                          const ControllerSettings& second) {
     constexpr double goingOver = 3.0, compared = 8.0; // memories, frames
-    const double memory = std::max(loopMemory_frames(first), loopMemory_frames(second));
+    // A loop that hardly corrects remembers for minutes: a night has no time for blocks of that length, and
+    // what such a loop leaves is seen all the same.
+    constexpr double longestMemory = 8.0;
+    const double memory =
+        std::min(std::max(loopMemory_frames(first), loopMemory_frames(second)), longestMemory);
     TrialRules rules;
     const double least_s = rules.block_s - rules.leaveOut_s;
     rules.leaveOut_s = std::max(rules.leaveOut_s, goingOver * memory * cadence_s);
@@ -93,13 +97,17 @@ double tRatio(double n, double sum, double squares, double within, double shift)
     return 0.5 * (foretoldRounds + n) * std::log(none / some);
 }
 
-// Where a difference is there it need not be of exactly that size.
+// Where a difference is there it need not be of exactly that size: some of what is believed beforehand goes
+// to larger ones, so that a plain case is decided soon.
 double anyRatio(double n, double sum, double squares, double within, double worth) {
-    constexpr double beyond = 1.5;
-    const double a = tRatio(n, sum, squares, within, worth);
-    const double b = tRatio(n, sum, squares, within, beyond * worth);
-    const double most = std::max(a, b);
-    return most + std::log(0.5 * (std::exp(a - most) + std::exp(b - most)));
+    struct Size {
+        double times, share;
+    };
+    constexpr Size sizes[] = {{1.0, 0.3}, {1.5, 0.3}, {2.2, 0.1}, {3.3, 0.1}, {5.0, 0.1}, {7.5, 0.1}};
+    double ratio = 0.0;
+    for (const Size& size : sizes)
+        ratio += size.share * std::exp(tRatio(n, sum, squares, within, size.times * worth));
+    return std::log(ratio);
 }
 } // namespace
 
@@ -126,9 +134,7 @@ void Trial::add(double t_s, double dra, double ddec) {
 TrialState Trial::state() const {
     TrialState s;
     // Each of the two tests may err by half of it.
-    // Something is kept back for what a round scatters being estimated; found by trials where nothing is.
-    constexpr double keptBack = 0.85;
-    s.upper = std::log(2.0 / (keptBack * rules_.alpha));
+    s.upper = std::log(2.0 / rules_.alpha);
     s.lower = waldBounds(0.5 * rules_.alpha, rules_.beta).lower;
     if (last_s_ >= rules_.longest_s) // unless it is decided with the last look
         s.verdict = TrialVerdict::undecided;
