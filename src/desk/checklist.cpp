@@ -8,7 +8,6 @@
 #include <QVBoxLayout>
 
 #include "charts/text.h"
-#include "desk/widgets/wrap_label.h"
 
 namespace nordstjerna {
 
@@ -58,8 +57,7 @@ Purpose purposeOf(StationId id) {
 }
 } // namespace
 
-Checklist::Checklist(std::vector<Station*> stations, QWidget* parent)
-    : QDialog(parent), next_(new WrapLabel) {
+Checklist::Checklist(std::vector<Station*> stations, QWidget* parent) : QDialog(parent), next_(new QLabel) {
     setWindowTitle(tr("Checklist of the night"));
     setMinimumWidth(720);
     auto* column = new QVBoxLayout(this);
@@ -74,7 +72,7 @@ Checklist::Checklist(std::vector<Station*> stations, QWidget* parent)
     grid->setColumnStretch(3, 1);
     for (const Station* s : stations) {
         const int line = static_cast<int>(rows_.size());
-        Row row{s, new StateMark(*s), new WrapLabel};
+        Row row{s, new StateMark(*s), new QLabel};
         row.state->setObjectName("muted");
         auto* title = new QPushButton(s->name());
         title->setObjectName("checklist-go");
