@@ -232,7 +232,7 @@ RigAnswers FirstPage::answers() const {
 
 // What follows from the answers, so that a wrong figure strikes at once.
 void FirstPage::edited() {
-    const auto rig = rigFrom(answers(), newRigId);
+    const auto rig = rigFrom(answers(), [] { return std::string(); }); // nobody keeps it
     const bool somewhere = latitude_->exact() != 0.0 || longitude_->exact() != 0.0;
     take_->setEnabled(rig.has_value() && somewhere);
     if (!rig) {

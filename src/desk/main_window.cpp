@@ -15,7 +15,6 @@
 #include <QTimer>
 #include <QVBoxLayout>
 #include <algorithm>
-#include <utility>
 
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -168,9 +167,10 @@ MainWindow::MainWindow(BegunEvening begun)
     new MountCare({e.evening(), e.rigs(), e.targets(), e.night(), e.mount(), e.procedures(), e.problems()},
                   sleptSoFar_s, this);
     listenToDesktop();
-    firstTime_ = begun.firstTime;
     buildMenus();
     openAsBefore();
+    if (begun.firstTime)
+        QTimer::singleShot(0, this, [this] { askForRig(false); });
     qApp->installEventFilter(this);
     deck_->refresh();
 }
@@ -193,8 +193,6 @@ void MainWindow::showEvent(QShowEvent* e) {
     QMainWindow::showEvent(e);
     // Only now the frame's own measures are known.
     QTimer::singleShot(0, this, &MainWindow::fitToScreen);
-    if (std::exchange(firstTime_, false))
-        QTimer::singleShot(0, this, [this] { askForRig(false); });
 }
 
 void MainWindow::fitToScreen() {

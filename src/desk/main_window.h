@@ -97,8 +97,7 @@ private:
     Departure* departure_;
     Awake* awake_;
     Alarm* alarm_ = nullptr;
-    Announcer* announcer_; // to screen readers
-    bool firstTime_ = false;
+    Announcer* announcer_;             // to screen readers
     bool left_ = false;                // nothing keeps the program any more
     std::optional<StartWishes> again_; // another window is to follow
 };

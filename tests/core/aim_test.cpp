@@ -147,7 +147,6 @@ NightTold nightOf(const BendingNight& n, std::uint64_t seed) {
     Random random(mixBits(seed));
     NightTold told;
     FlexureFollower follower;
-    follower.follow(n.follow);
     AimPath bent;
     bent.goTo(0.0);
     const Instant start = *parseInstant("2026-10-14T20:00:00");
@@ -178,7 +177,7 @@ NightTold nightOf(const BendingNight& n, std::uint64_t seed) {
                                            n.north_arcsec_min * rate + aim.ddec_arcsec));
         }
         told.frames.push_back(f);
-        follower.look(told.frames);
+        follower.look(told.frames, n.follow);
         const double end = t + n.exposure_s + 2.0;
         bent.goTo(end);
         const SkyError rate = follower.rate_arcsec_min();

@@ -491,7 +491,6 @@ void BeginTest::threeQuestionsAtTheFirstStart() {
     QCOMPARE(stands.imagingCamera.width, 1800);
     QCOMPARE(stands.imagingOptics.focal_mm, 900.0);
     // What it shows can be worked with: the target is up, a frame is solved.
-    QTest::qWait(0);
     window_->showStation(StationId::centre);
     QTest::mouseClick(station(StationId::centre)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
@@ -501,7 +500,7 @@ void BeginTest::threeQuestionsAtTheFirstStart() {
     window_.reset();
     wishes.anotherNight = false;
     QVERIFY(start());
-    QTest::qWait(50);
+    QCoreApplication::processEvents();
     QVERIFY(!window_->findChild<FirstPage*>());
     QCOMPARE(window_->session().rigs().rig().opticsName, std::string("Six inches"));
 }

@@ -68,13 +68,9 @@ std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star
     };
     std::vector<Vote> votes;
     for (size_t i = 0; i < members_.size(); ++i) {
-        members_[i].seen = i < measured.size() ? measured[i] : std::nullopt;
+        members_[i].seen = i < measured.size() && !members_[i].strays ? measured[i] : std::nullopt;
         if (!members_[i].seen)
             continue;
-        if (members_[i].strays) {
-            members_[i].seen.reset();
-            continue;
-        }
         const Star& s = *members_[i].seen;
         // Air moves stars apart from each other too, so that even a bright star may not outvote all.
         const double own = 0.5 * (s.sigmaX + s.sigmaY);

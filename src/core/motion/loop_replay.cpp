@@ -41,6 +41,14 @@ private:
     ResponseMeter ra_, dec_;
 };
 
+// What became of the aim before this row.
+void tellAim(GuideLoop& loop, const RunEvents& events, const SettleRule& settle) {
+    if (const auto by = events.aimMove())
+        loop.moveAim(*by, settle);
+    if (const auto rate = events.aimRate())
+        loop.setAimRate(rate->arcsec_s());
+}
+
 std::optional<double> told(double worm_turns) {
     return std::isfinite(worm_turns) ? std::optional(worm_turns) : std::nullopt;
 }
@@ -76,10 +84,7 @@ Expected<std::vector<PulsePair>> pulsesAgain(const Run& run) {
             setSetting(settings.controller, c.key, c.value);
             loop.setController(settings.controller);
         }
-        if (const auto by = row.events.aimMove())
-            loop.moveAim(*by, settings.settle);
-        if (const auto rate = row.events.aimRate())
-            loop.setAimRate(rate->arcsec_s());
+        tellAim(loop, row.events, settings.settle);
         pulses.push_back(row.events.noFrame() ? PulsePair{}
                                               : loop.step(loopInput(row, before, exposure)).pulse);
         if (!row.events.noFrame())
@@ -148,10 +153,7 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
         }
         if (row.events.noFrame())
             continue;
-        if (const auto by = row.events.aimMove())
-            loop.moveAim(*by, d.settings.settle);
-        if (const auto rate = row.events.aimRate())
-            loop.setAimRate(rate->arcsec_s());
+        tellAim(loop, row.events, d.settings.settle);
         const SkyError aim = loop.aimAt(row.t_s);
         given.push_back({row.t_s, d.exposure_s, d.geometry.motionOf(before), row.measured()});
         loop.step(loopInput(row, before, d.exposure_s));

@@ -29,7 +29,6 @@ CentringSetup centringOf(const SeriesSetup& series, Instant now) {
 
 Series::Series(SeriesSetup setup) : setup_(std::move(setup)) {
     story_.grown = setup_.refocus.grown;
-    flexure_.follow(setup_.aim.followFlexure);
     allDithers_ = setup_.earlier.dithers;
     offsets_ = filterOffsets(setup_.filters.runs, setup_.rig.imagingFocuser);
 }
@@ -75,22 +74,16 @@ void Series::setSettling(double within_px, double for_s) {
         setup_ = other;
 }
 
-const SeriesFrame* Series::numbered(int number) const {
-    const int index = number - setup_.earlier.number - 1;
-    return index >= 0 && index < static_cast<int>(frames_.size()) ? &frames_[static_cast<size_t>(index)]
-                                                                  : nullptr;
-}
-
 void Series::followFlexure(bool on) {
     setup_.aim.followFlexure = on;
-    flexure_.follow(on);
-    flexure_.look(frames_);
+    flexure_.look(frames_, on);
     story_.followed = flexure_.told();
 }
 
 void Series::saved(int number, const std::string& file) {
-    if (const SeriesFrame* frame = numbered(number))
-        frames_[static_cast<size_t>(frame - frames_.data())].file = file;
+    const int index = number - setup_.earlier.number - 1;
+    if (index >= 0 && index < static_cast<int>(frames_.size()))
+        frames_[static_cast<size_t>(index)].file = file;
     unsaved_.reset();
 }
 
@@ -442,7 +435,7 @@ Step Series::flipStep(const Event& event) {
     guided_ = setup_.guided;
     settled_ = !setup_.guided || flip_->record().settled;
     chosenAnew();
-    flexure_.forget();
+    flexure_.forget(frames_.size());
     sinceDither_ = 0;
     return move(event);
 }
@@ -497,7 +490,7 @@ Step Series::changeStep(const Event& event) {
 
 // A camera that does not get as cold as was wanted takes its frames all the same; that is said.
 Step Series::awaitCooler(const Event& event) {
-    constexpr double cloudPatience_s = 2400.0;
+    constexpr double coolerPatience_s = 2400.0;
     const double to = *setup_.cooler.to_c;
     if (phase_ != Phase::cooling) {
         const bool first = !std::exchange(coolerAsked_, true);
@@ -516,7 +509,7 @@ Step Series::awaitCooler(const Event& event) {
     if (!answer)
         return CoolerStep{};
     const std::string now = formatNumber(answer->state.sensor_c, 1);
-    const bool late = event.now - coolingSince_ > cloudPatience_s;
+    const bool late = event.now - coolingSince_ > coolerPatience_s;
     if (answer->phase == CoolerPhase::holding || answer->phase == CoolerPhase::exhausted || late) {
         cooled_ = true;
         if (answer->phase != CoolerPhase::holding)
@@ -608,7 +601,7 @@ Step Series::taken(const ImageTaken& image, const Event& event) {
         f.moved = movedSince(frames_.back(), f, solved_->plane, solvedSide_, scale);
     frames_.push_back(std::move(f));
     if (solved_) {
-        flexure_.look(frames_);
+        flexure_.look(frames_, setup_.aim.followFlexure);
         story_.followed = flexure_.told();
         // Once the aim follows it, what matters is what is left.
         const size_t from = story_.followed ? static_cast<size_t>(story_.followed->afterFrame) : 0;

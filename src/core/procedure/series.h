@@ -64,7 +64,8 @@ public:
     int counted() const { return setup_.earlier.frames + countedFrames(frames_); }
     // The number that the next frame gets.
     int nextNumber() const { return setup_.earlier.number + static_cast<int>(frames_.size()) + 1; }
-    const SeriesFrame* numbered(int number) const;
+    // What another part of it would have to know.
+    SeriesEarlier soFar() const { return {counted(), nextNumber() - 1, allDithers_}; }
     const Text& waitingFor() const { return why_; }
     const Text& ending() const { return ending_; } // why it ended
     // And what became of the mount; empty while it runs, and after a halt.

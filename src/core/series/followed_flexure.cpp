@@ -19,16 +19,17 @@ std::span<const SeriesFrame> latest(std::span<const SeriesFrame> frames) {
 }
 } // namespace
 
-void FlexureFollower::look(const std::vector<SeriesFrame>& frames) {
-    seen_ = frames.size();
-    const auto here = std::span(frames).subspan(std::min(from_, frames.size()));
+void FlexureFollower::look(const std::vector<SeriesFrame>& frames, bool wanted) {
     if (told_ && told_->takenBack)
         return;
-    if (!on_) {
+    if (!wanted) {
         told_.reset();
         return;
     }
-    const auto bending = creepOf(latest(here), CreepPart::flexure);
+    const auto after = [&](size_t first) {
+        return latest(std::span(frames).subspan(std::min(first, frames.size())));
+    };
+    const auto bending = creepOf(after(from_), CreepPart::flexure);
     if (!bending)
         return;
     if (!told_) {
@@ -44,10 +45,7 @@ void FlexureFollower::look(const std::vector<SeriesFrame>& frames) {
         speed.value > speed.sigma ? 1.0 - speed.sigma * speed.sigma / (speed.value * speed.value) : 0.0;
     told_->rate_arcsec_min = {-share * bending->east_arcsec_min.value,
                               -share * bending->north_arcsec_min.value};
-    // The frame that was under way when the aim began to move belongs to neither.
-    const auto since =
-        std::span(frames).subspan(std::min(static_cast<size_t>(told_->afterFrame), frames.size()));
-    told_->left = creepOf(latest(since), CreepPart::all);
+    told_->left = creepOf(after(static_cast<size_t>(told_->afterFrame)), CreepPart::all);
     constexpr double clearly = 2.0;
     if (told_->left && told_->left->certain()) {
         const Measured left = told_->left->speed_arcsec_min();
@@ -59,8 +57,8 @@ void FlexureFollower::look(const std::vector<SeriesFrame>& frames) {
     }
 }
 
-void FlexureFollower::forget() {
-    from_ = seen_;
+void FlexureFollower::forget(size_t frames) {
+    from_ = frames;
     if (told_ && !told_->takenBack)
         told_.reset();
 }

@@ -17,12 +17,10 @@ struct FlexureFollowed {
 
 class FlexureFollower {
 public:
-    // Whether it is to be done; what is known is used at once.
-    void follow(bool on) { on_ = on; }
-    // After each frame, and when it begins. Frames of one side of the meridian tell nothing about the other.
-    void look(const std::vector<SeriesFrame>& frames);
-    // Over the flip the telescope bends another way.
-    void forget();
+    // After each frame, and when the person wants it: what is known is used at once.
+    void look(const std::vector<SeriesFrame>& frames, bool wanted);
+    // Over the flip the telescope bends another way: so many frames were taken before.
+    void forget(size_t frames);
     // How the aim is to move against it.
     SkyError rate_arcsec_min() const;
     // Absent while nothing was certain enough.
@@ -30,8 +28,7 @@ public:
 
 private:
     std::optional<FlexureFollowed> told_;
-    bool on_ = false;
-    size_t from_ = 0, seen_ = 0;
+    size_t from_ = 0;
 };
 
 } // namespace nordstjerna

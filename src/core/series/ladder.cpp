@@ -20,8 +20,8 @@ constexpr int beginnings = 64;
 constexpr std::array primes{2, 3, 5, 7, 11, 13, 17, 19};
 constexpr size_t mostSwings = primes.size();
 
-// Elongation of a star that was carried along during the exposure, by second exposurePieces: exact for the
-// exposurePieces, and close to what a measurement weighted by the star's own shape gives.
+// Elongation of a star that was carried along during the exposure, by second pieces: exact for the pieces,
+// and close to what a measurement weighted by the star's own shape gives.
 double carried(const LadderMount& m, double exposure_s, int beginning, double ra_arcsec_min,
                double dec_arcsec_min) {
     double sumX = 0.0;

@@ -17,6 +17,11 @@ struct Excess {
     double dec = 0.0, diagonal = 0.0;
     double size() const { return std::hypot(dec, diagonal); }
 };
+
+// What an even motion during the exposure makes of it.
+Excess drawnOut(double east, double north) {
+    return {(north * north - east * east) / 12.0, 2.0 * east * north / 12.0};
+}
 } // namespace
 
 const char* ovalCauseName(OvalCause cause) {
@@ -52,10 +57,9 @@ std::optional<OvalReport> whyOval(const std::vector<SeriesFrame>& frames, const 
         const double sigma2 = std::pow(f.look.fwhm_px.value * scale / fwhmPerSigma, 2);
         const double e = std::hypot(f.look.e1.value, f.look.e2.value);
         // A moving target draws every star out, on purpose.
-        const double east = f.streak.dra_arcsec;
-        const double north = f.streak.ddec_arcsec;
-        dec.push_back(2.0 * sigma2 * e * std::cos(twice) - (north * north - east * east) / 12.0);
-        diagonal.push_back(2.0 * sigma2 * e * std::sin(twice) - 2.0 * east * north / 12.0);
+        const Excess streak = drawnOut(f.streak.dra_arcsec, f.streak.ddec_arcsec);
+        dec.push_back(2.0 * sigma2 * e * std::cos(twice) - streak.dec);
+        diagonal.push_back(2.0 * sigma2 * e * std::sin(twice) - streak.diagonal);
         squares.push_back(2.0 * sigma2);
         guided.push_back(f.guide.dec_arcsec * f.guide.dec_arcsec - f.guide.ra_arcsec * f.guide.ra_arcsec);
         across.push_back(f.look.tangential.value);
@@ -90,10 +94,8 @@ std::optional<OvalReport> whyOval(const std::vector<SeriesFrame>& frames, const 
     double explained = std::max(0.0, report.causes.back().share);
     if (creep && creep->certain()) {
         const double way = exposure_s / 60.0;
-        const double east = creep->east_arcsec_min.value * way;
-        const double north = creep->north_arcsec_min.value * way;
-        report.causes.push_back(
-            {OvalCause::creep, along({(north * north - east * east) / 12.0, 2.0 * east * north / 12.0})});
+        report.causes.push_back({OvalCause::creep, along(drawnOut(way * creep->east_arcsec_min.value,
+                                                                  way * creep->north_arcsec_min.value))});
         explained += std::max(0.0, report.causes.back().share);
     }
     if (turns) {

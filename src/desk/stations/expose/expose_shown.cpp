@@ -222,7 +222,7 @@ void ExposeStation::refresh() {
         QString sentence = seen_.phase == Series::Phase::exposing
                                ? (seen_.filter.empty() ? tr("Frame %1 is being exposed.")
                                                        : tr("Frame %1 is being exposed through %2."))
-                                     .arg(seen_.nextNumber)
+                                     .arg(seen_.done.number + 1)
                                      .arg(qs(seen_.filter))
                            : !seen_.waitingFor.empty() ? tr("Waiting for %1").arg(qs(seen_.waitingFor))
                                                        : tr("Starting.");
@@ -312,7 +312,7 @@ void ExposeStation::tick() {
     }
     if (seen_.phase == Series::Phase::exposing && seen_.exposure_s > 0.0) {
         const double gone = std::clamp(night().now() - seen_.exposedSince, 0.0, seen_.exposure_s);
-        const int number = seen_.nextNumber;
+        const int number = seen_.done.number + 1;
         if (gone < seen_.exposure_s)
             strip_->setFrame(gone / seen_.exposure_s,
                              qs(formatNumber(std::ceil(seen_.exposure_s - gone), 0)) + " s",

@@ -441,8 +441,7 @@ void ExposeStation::begin(const BrokenSeries* earlier) {
             seen.stoppedByHand = s.stoppedByHand();
             seen.exposedSince = s.exposedSince();
             seen.exposure_s = s.exposure_s();
-            seen.nextNumber = s.nextNumber();
-            seen.done = {s.counted(), s.nextNumber() - 1, s.dithers()};
+            seen.done = s.soFar();
             seen.filter = s.filter();
             seen.filterByHand = s.wantsFilterByHand();
             seen.notCold = s.notCold();

@@ -81,7 +81,6 @@ private:
         Text waitingFor, ending, mountAfterwards;
         Instant exposedSince;
         double exposure_s = 0.0;
-        int nextNumber = 1;
         SeriesEarlier done; // with an earlier part of it
         std::vector<DitherSpot> ahead;
         bool flipPauses = false;
