@@ -26,35 +26,6 @@ protected:
 private:
     const Station& station_;
 };
-
-// What it is for, in a few words; and whether an evening can do without.
-struct Purpose {
-    QString words;
-    bool everyNight;
-};
-Purpose purposeOf(StationId id) {
-    switch (id) {
-    case StationId::rig:
-        return {QObject::tr("say what you use"), true};
-    case StationId::focus:
-        return {QObject::tr("make the stars sharp"), true};
-    case StationId::pole:
-        return {QObject::tr("point the axis at the pole"), true};
-    case StationId::centre:
-        return {QObject::tr("put the target where you want it"), true};
-    case StationId::rates:
-        return {QObject::tr("measure what a pulse does"), true};
-    case StationId::freeRun:
-        return {QObject::tr("see what the mount does alone; once a season will do"), false};
-    case StationId::guide:
-        return {QObject::tr("hold the star"), true};
-    case StationId::expose:
-        return {QObject::tr("take the frames"), true};
-    case StationId::review:
-        break;
-    }
-    return {QObject::tr("look back, and find what to change"), false};
-}
 } // namespace
 
 Checklist::Checklist(std::vector<Station*> stations, QWidget* parent) : QDialog(parent), next_(new QLabel) {
@@ -81,7 +52,7 @@ Checklist::Checklist(std::vector<Station*> stations, QWidget* parent) : QDialog(
         connect(title, &QPushButton::clicked, this, [this, id = s->id()] { Q_EMIT wanted(id); });
         grid->addWidget(row.mark, line, 0);
         grid->addWidget(title, line, 1);
-        grid->addWidget(new QLabel(purposeOf(s->id()).words), line, 2);
+        grid->addWidget(new QLabel(stationPurpose(s->id())), line, 2);
         grid->addWidget(row.state, line, 3);
         rows_.push_back(row);
     }
@@ -96,7 +67,7 @@ Checklist::Checklist(std::vector<Station*> stations, QWidget* parent) : QDialog(
 
 const Station* Checklist::next() const {
     for (const Row& r : rows_)
-        if (purposeOf(r.station->id()).everyNight && r.station->state() != StationState::good)
+        if (stationInfo(r.station->id()).everyNight && r.station->state() != StationState::good)
             return r.station;
     return nullptr;
 }
@@ -112,7 +83,7 @@ void Checklist::refresh() {
         r.mark->update();
     }
     const Station* todo = next();
-    next_->setText(todo ? tr("Next: %1. There you %2.").arg(todo->name(), purposeOf(todo->id()).words)
+    next_->setText(todo ? tr("Next: %1. There you %2.").arg(todo->name(), stationPurpose(todo->id()))
                         : tr("All is done that a night needs."));
 }
 

@@ -135,7 +135,7 @@ Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
                "/nordstjerna";
     std::error_code unreadable;
     const bool firstTime = wishes.greets && !wishes.simulated && !wishes.server && wishes.scenario.empty() &&
-                           !std::filesystem::exists(data / "evening.json", unreadable);
+                           !std::filesystem::exists(eveningPath(data), unreadable);
     const bool another = wishes.anotherNight || (wishes.simulated && backToTheDemo(data));
     const auto choice = choiceFor(wishes, data);
     if (!choice && wishes.server)
@@ -148,7 +148,7 @@ Expected<BegunEvening> beginEvening(const StartWishes& wishes) {
     if (!scenario)
         return tl::unexpected(scenario.error());
     if (!named && choice && choice->night == ownNight)
-        if (const auto evening = readEvening(data / "evening.json"); evening && evening->rig)
+        if (const auto evening = readEvening(eveningPath(data)); evening && evening->rig)
             scenario = withRig(std::move(*scenario), *evening->rig);
     if (wishes.speed)
         scenario->speed = *wishes.speed;

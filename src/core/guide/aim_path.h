@@ -9,7 +9,7 @@ namespace nordstjerna {
 class AimPath {
 public:
     // From the moment it last went on to.
-    void moveBy(const SkyError& by) { place_ = placed(by, 1.0); }
+    void moveBy(const SkyError& by) { place_ = place_ + by; }
     void setRate(const SkyError& arcsec_s) { rate_ = arcsec_s; }
     void goTo(double t_s) {
         place_ = at(t_s);
@@ -19,13 +19,10 @@ public:
 
     const SkyError& now() const { return place_; }
     // At a later moment, as things stand.
-    SkyError at(double t_s) const { return begun_ ? placed(rate_, t_s - t_s_) : place_; }
+    SkyError at(double t_s) const { return begun_ ? place_ + (t_s - t_s_) * rate_ : place_; }
     const SkyError& rate_arcsec_s() const { return rate_; }
 
 private:
-    SkyError placed(const SkyError& by, double times) const {
-        return {place_.dra_arcsec + times * by.dra_arcsec, place_.ddec_arcsec + times * by.ddec_arcsec};
-    }
     SkyError place_, rate_;
     double t_s_ = 0.0;
     bool begun_ = false;

@@ -14,6 +14,15 @@ struct SkyError {
     double dra_arcsec = 0.0;
     double ddec_arcsec = 0.0;
 };
+inline SkyError operator+(const SkyError& a, const SkyError& b) {
+    return {a.dra_arcsec + b.dra_arcsec, a.ddec_arcsec + b.ddec_arcsec};
+}
+inline SkyError operator-(const SkyError& a, const SkyError& b) {
+    return {a.dra_arcsec - b.dra_arcsec, a.ddec_arcsec - b.ddec_arcsec};
+}
+inline SkyError operator*(double times, const SkyError& e) {
+    return {times * e.dra_arcsec, times * e.ddec_arcsec};
+}
 
 // Signed pulse lengths; west and north positive.
 struct PulsePair {

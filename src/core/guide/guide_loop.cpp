@@ -50,8 +50,7 @@ void GuideLoop::setController(const ControllerSettings& settings) {
 
 void GuideLoop::moveAim(const SkyError& by, const SettleRule& settle) {
     aim_.moveBy(by);
-    for (auto part : {&SkyError::dra_arcsec, &SkyError::ddec_arcsec})
-        owed_.*part += by.*part;
+    owed_ = owed_ + by;
     settings_.settle = settle;
     state_ = LoopState::dithering;
     settlingSince_s_.reset();

@@ -34,11 +34,8 @@ std::vector<ChangedSetting> RunEvents::changedSettings() const {
 std::optional<SkyError> RunEvents::aimMove() const {
     std::optional<SkyError> all;
     for (const RunEvent& event : list_)
-        if (const auto* move = std::get_if<AimMove>(&event)) {
-            const SkyError before = all.value_or(SkyError{});
-            all =
-                SkyError{before.dra_arcsec + move->by.dra_arcsec, before.ddec_arcsec + move->by.ddec_arcsec};
-        }
+        if (const auto* move = std::get_if<AimMove>(&event))
+            all = all.value_or(SkyError{}) + move->by;
     return all;
 }
 

@@ -303,8 +303,7 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
     RunRow row;
     if (shift) {
         const SkyError place = loop_->geometry().toSky(shift->dx, shift->dy);
-        const SkyError aim = loop_->aimAt(since(tracked.middle));
-        const SkyError error{place.dra_arcsec - aim.dra_arcsec, place.ddec_arcsec - aim.ddec_arcsec};
+        const SkyError error = place - loop_->aimAt(since(tracked.middle));
         row = rowFrom(*shift, error, since(tracked.middle), tracked.middle, run_.meta, setup_.rig, event);
         if (wasLost)
             row.events.add(Happening::found);

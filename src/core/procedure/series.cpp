@@ -290,19 +290,18 @@ Step Series::move(const Event& event) {
 // As the target moves, and against what was found of the flexure; ″ a minute.
 SkyError Series::aimRate() const {
     constexpr double minutes = 60.0; // of an hour
-    SkyError rate = flexure_.rate_arcsec_min();
+    const SkyError target{setup_.aim.target.east_arcsec_h / minutes,
+                          setup_.aim.target.north_arcsec_h / minutes};
     // For the target to stay where it is on the sensor, the stars must go the other way.
-    rate.dra_arcsec -= setup_.aim.target.east_arcsec_h / minutes;
-    rate.ddec_arcsec -= setup_.aim.target.north_arcsec_h / minutes;
-    return rate;
+    return flexure_.rate_arcsec_min() - target;
 }
 
 // Where the loop does not know yet.
 std::optional<Step> Series::setAim() {
     constexpr double same_arcsec_min = 0.002;
     const SkyError wanted = aimRate();
-    if (!setup_.guided || std::hypot(wanted.dra_arcsec - aimTold_.dra_arcsec,
-                                     wanted.ddec_arcsec - aimTold_.ddec_arcsec) < same_arcsec_min)
+    const SkyError other = wanted - aimTold_;
+    if (!setup_.guided || std::hypot(other.dra_arcsec, other.ddec_arcsec) < same_arcsec_min)
         return std::nullopt;
     aimTold_ = wanted;
     bendTold_ = flexure_.rate_arcsec_min();
@@ -684,8 +683,8 @@ Step Series::advance(const Event& event) {
     case Phase::following:
         for (AimPath* path : {&aim_, &bent_})
             path->goTo(event.now.unix_s);
-        aim_.setRate({aimTold_.dra_arcsec / 60.0, aimTold_.ddec_arcsec / 60.0});
-        bent_.setRate({bendTold_.dra_arcsec / 60.0, bendTold_.ddec_arcsec / 60.0});
+        aim_.setRate(1.0 / minute_s * aimTold_);
+        bent_.setRate(1.0 / minute_s * bendTold_);
         return move(event);
     case Phase::dithering:
         if (!setup_.guided) {

@@ -147,10 +147,10 @@ std::optional<SkyError> movedSince(const SeriesFrame& before, const SeriesFrame&
         return std::nullopt;
     const double sense = solvedSide.empty() || frame.side == solvedSide ? 1.0 : -1.0;
     // The aim went by so much on the sky, and the stars with it.
+    const SkyError led = frame.aimed - before.aimed;
     const Eigen::Vector2d aim =
         scale * Eigen::Vector2d(frame.spot.x_px - before.spot.x_px, frame.spot.y_px - before.spot.y_px) +
-        Eigen::Vector2d(frame.aimed.dra_arcsec - before.aimed.dra_arcsec,
-                        frame.aimed.ddec_arcsec - before.aimed.ddec_arcsec);
+        Eigen::Vector2d(led.dra_arcsec, led.ddec_arcsec);
     const Eigen::Vector2d dithered = sense * (plane.cd.inverse() * aim) / arcsecPerRad;
     const auto shift = fieldShift(before.look, frame.look, {dithered.x(), dithered.y()});
     if (!shift)
@@ -175,11 +175,7 @@ std::optional<Creep> creepOf(std::span<const SeriesFrame> frames, CreepPart part
             stretches.push_back({{t_min}, {0.0}, {0.0}});
             continue;
         }
-        SkyError moved = *f.moved;
-        if (part == CreepPart::all) {
-            moved.dra_arcsec += f.bent.dra_arcsec - prior->bent.dra_arcsec;
-            moved.ddec_arcsec += f.bent.ddec_arcsec - prior->bent.ddec_arcsec;
-        }
+        const SkyError moved = part == CreepPart::all ? *f.moved + (f.bent - prior->bent) : *f.moved;
         CreepStretch& s = stretches.back();
         s.t_min.push_back(t_min);
         s.east.push_back(s.east.back() + moved.dra_arcsec);

@@ -4,12 +4,6 @@
 
 namespace nordstjerna {
 
-namespace {
-std::filesystem::path eveningPath(const std::filesystem::path& folder) {
-    return folder / "evening.json";
-}
-} // namespace
-
 EveningStore::EveningStore(std::filesystem::path dataFolder, WriteQueue& writes, ProblemList& problems)
     : folder_(std::move(dataFolder)), writes_(writes), problems_(problems),
       owner_(std::make_shared<FolderOwner>(folder_)) {

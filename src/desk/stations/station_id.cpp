@@ -14,6 +14,10 @@ QString stationTitle(StationId id) {
     return QCoreApplication::translate("Station", stationInfo(id).title);
 }
 
+QString stationPurpose(StationId id) {
+    return QCoreApplication::translate("Station", stationInfo(id).purpose);
+}
+
 QString stationNumber(StationId id) {
     return QString::number(static_cast<int>(id) + 1);
 }

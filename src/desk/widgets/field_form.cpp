@@ -68,9 +68,14 @@ NumberField* numberField(double low, double high, int decimals, const QString& u
     return new NumberField(low, high, decimals, unit);
 }
 
+QLabel* mutedLabel(const QString& words) {
+    auto* label = new QLabel(words);
+    label->setObjectName("muted");
+    return label;
+}
+
 void formRow(QFormLayout* form, const QString& label, std::initializer_list<QWidget*> fields) {
-    auto* text = new QLabel(label);
-    text->setObjectName("muted");
+    auto* text = mutedLabel(label);
     for (QWidget* f : fields) {
         const auto* number = qobject_cast<QDoubleSpinBox*>(f);
         const QString unit = number ? number->suffix().trimmed() : QString();

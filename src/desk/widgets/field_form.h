@@ -6,6 +6,8 @@
 #include <QFrame>
 #include <initializer_list>
 
+class QLabel;
+
 namespace nordstjerna {
 
 // A number field without arrows; the unit stands in the field. Wheel turns do not change it; a comma is as
@@ -28,6 +30,9 @@ private:
     double exact_ = 0.0;
 };
 NumberField* numberField(double low, double high, int decimals, const QString& unit);
+
+// Words that stand back behind what they name.
+QLabel* mutedLabel(const QString& words);
 
 // A row of a form: muted label and fields, which are named by it for those who do not see them.
 void formRow(QFormLayout* form, const QString& label, std::initializer_list<QWidget*> fields);

@@ -71,18 +71,25 @@ FocusedOnce focusedFromJson(const nlohmann::json& json) {
     return r;
 }
 
+// A name and where it stands, in degrees.
+nlohmann::json placeToJson(const std::string& name, const Equatorial& place) {
+    return {{"name", name}, {"ra", place.ra.deg()}, {"dec", place.dec.deg()}};
+}
+Equatorial placeFromJson(const nlohmann::json& json) {
+    return {Angle::fromDeg(json.at("ra").get<double>()), Angle::fromDeg(json.at("dec").get<double>())};
+}
+
 nlohmann::json brokenToJson(const BrokenSeries& b) {
-    nlohmann::json json{
-        {"target", {{"name", b.targetName}, {"ra", b.target.ra.deg()}, {"dec", b.target.dec.deg()}}},
-        {"optics", b.opticsId},
-        {"plan", b.plan},
-        {"folder", b.folder},
-        {"seed", b.seed},
-        {"frames", b.done.frames},
-        {"number", b.done.number},
-        {"dithers", b.done.dithers},
-        {"last", b.last.unix_s},
-        {"why", b.why}};
+    nlohmann::json json{{"target", placeToJson(b.targetName, b.target)},
+                        {"optics", b.opticsId},
+                        {"plan", b.plan},
+                        {"folder", b.folder},
+                        {"seed", b.seed},
+                        {"frames", b.done.frames},
+                        {"number", b.done.number},
+                        {"dithers", b.done.dithers},
+                        {"last", b.last.unix_s},
+                        {"why", b.why}};
     if (b.motion.any())
         json["motion"] = {{"east_arcsec_h", b.motion.east_arcsec_h},
                           {"north_arcsec_h", b.motion.north_arcsec_h},
@@ -96,7 +103,7 @@ BrokenSeries brokenFromJson(const nlohmann::json& json) {
     BrokenSeries b;
     const auto& t = json.at("target");
     b.targetName = t.at("name").get<std::string>();
-    b.target = {Angle::fromDeg(t.at("ra").get<double>()), Angle::fromDeg(t.at("dec").get<double>())};
+    b.target = placeFromJson(t);
     b.opticsId = json.value("optics", "");
     b.plan = json.at("plan").get<Evening::Fields>();
     b.folder = json.value("folder", "");
@@ -125,6 +132,10 @@ std::map<std::string, Evening::Fields> fieldsFromJson(const nlohmann::json& json
 }
 } // namespace
 
+std::filesystem::path eveningPath(const std::filesystem::path& dataFolder) {
+    return dataFolder / "evening.json";
+}
+
 Expected<Evening> readEvening(const std::filesystem::path& path) {
     const auto json = readJsonFile(path);
     if (!json)
@@ -144,8 +155,7 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
         if (json->contains("target")) {
             const auto& t = json->at("target");
             e.targetName = t.at("name").get<std::string>();
-            e.target = Equatorial{Angle::fromDeg(t.at("ra").get<double>()),
-                                  Angle::fromDeg(t.at("dec").get<double>())};
+            e.target = placeFromJson(t);
         }
         if (json->contains("settings"))
             e.settings = settingsFromJson(json->at("settings"), e.rig ? e.rig->id : "");
@@ -176,9 +186,7 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
             for (const auto& t : json->at("following")) {
                 const int frames = t.value("frames", 0);
                 e.following.push_back(
-                    {t.at("name").get<std::string>(),
-                     {Angle::fromDeg(t.at("ra").get<double>()), Angle::fromDeg(t.at("dec").get<double>())},
-                     std::clamp(frames, 0, 100000)});
+                    {t.at("name").get<std::string>(), placeFromJson(t), std::clamp(frames, 0, 100000)});
             }
         if (json->contains("broken_series"))
             e.broken = brokenFromJson(json->at("broken_series"));
@@ -186,8 +194,7 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
             for (const auto& t : json->at("targets")) {
                 NotedTarget n;
                 n.name = t.at("name").get<std::string>();
-                n.place = {Angle::fromDeg(t.at("ra").get<double>()),
-                           Angle::fromDeg(t.at("dec").get<double>())};
+                n.place = placeFromJson(t);
                 if (t.contains("angle_deg"))
                     n.angle_deg = t.at("angle_deg").get<double>();
                 e.targets.push_back(std::move(n));
@@ -208,7 +215,7 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
     if (e.rig)
         json["rig"] = rigToJson(*e.rig);
     if (e.target)
-        json["target"] = {{"name", e.targetName}, {"ra", e.target->ra.deg()}, {"dec", e.target->dec.deg()}};
+        json["target"] = placeToJson(e.targetName, *e.target);
     for (const auto& [rig, taught] : e.taught)
         json["taught"][rig] = taughtToJson(taught);
     json["centring"] = e.centring;
@@ -220,12 +227,14 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
     if (e.broken)
         json["broken_series"] = brokenToJson(*e.broken);
     json["following"] = nlohmann::json::array();
-    for (const FollowingTarget& t : e.following)
-        json["following"].push_back(
-            {{"name", t.name}, {"ra", t.place.ra.deg()}, {"dec", t.place.dec.deg()}, {"frames", t.frames}});
+    for (const FollowingTarget& t : e.following) {
+        auto j = placeToJson(t.name, t.place);
+        j["frames"] = t.frames;
+        json["following"].push_back(j);
+    }
     json["targets"] = nlohmann::json::array();
     for (const NotedTarget& t : e.targets) {
-        nlohmann::json j{{"name", t.name}, {"ra", t.place.ra.deg()}, {"dec", t.place.dec.deg()}};
+        auto j = placeToJson(t.name, t.place);
         if (t.angle_deg)
             j["angle_deg"] = *t.angle_deg;
         json["targets"].push_back(j);

@@ -77,6 +77,8 @@ struct Evening {
     std::optional<BrokenSeries> broken;
 };
 
+// Where that of a data folder lies.
+std::filesystem::path eveningPath(const std::filesystem::path& dataFolder);
 // Unknown keys are passed over: a newer program may have written it.
 Expected<Evening> readEvening(const std::filesystem::path& path);
 Expected<void> writeEvening(const std::filesystem::path& path, const Evening& evening);

@@ -20,12 +20,6 @@ namespace nordstjerna {
 namespace {
 const std::string followKey = "aim-flexure";
 
-QLabel* quiet(const QString& words) {
-    auto* label = new QLabel(words);
-    label->setObjectName("muted");
-    return label;
-}
-
 double directionOf(const TargetMotion& m) {
     return Angle::fromRad(std::atan2(m.east_arcsec_h, m.north_arcsec_h)).wrapped().deg();
 }
@@ -59,8 +53,8 @@ AimRow::AimRow(QWidget* parent)
     twoPlaces_->setObjectName("aim-two-places");
     twoPlaces_->setProperty("compact", true);
     twoPlaces_->setCheckable(true);
-    for (QWidget* w : std::initializer_list<QWidget*>{follow_, quiet(tr("The target moves by")), speed_,
-                                                      quiet(tr("towards")), towards_, twoPlaces_})
+    for (QWidget* w : std::initializer_list<QWidget*>{follow_, mutedLabel(tr("The target moves by")), speed_,
+                                                      mutedLabel(tr("towards")), towards_, twoPlaces_})
         fields->addWidget(w);
     column->addLayout(fields);
     column->addWidget(placesRow());
@@ -95,8 +89,8 @@ QWidget* AimRow::placesRow() {
     found_->setObjectName("aim-found");
     found_->setMinimumWidth(200);
     for (QWidget* w : std::initializer_list<QWidget*>{
-             quiet(tr("It stands at")), first_.where, quiet(tr("at")), first_.when, quiet(tr("and at")),
-             second_.where, quiet(tr("at")), second_.when, use_, found_})
+             mutedLabel(tr("It stands at")), first_.where, mutedLabel(tr("at")), first_.when,
+             mutedLabel(tr("and at")), second_.where, mutedLabel(tr("at")), second_.when, use_, found_})
         row->addWidget(w);
     places_->hide();
     connect(use_, &QPushButton::clicked, this, &AimRow::usePlaces);

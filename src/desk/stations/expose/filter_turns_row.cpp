@@ -10,11 +10,6 @@
 namespace nordstjerna {
 
 namespace {
-QLabel* muted(const QString& words) {
-    auto* label = new QLabel(words);
-    label->setObjectName("muted");
-    return label;
-}
 const std::string framesKey = "filter-frames-";
 const std::string exposureKey = "filter-exposure-";
 const std::string focusKey = "filter-focus";
@@ -68,8 +63,8 @@ void FilterTurnsRow::setFilters(const std::vector<std::string>& filters) {
     }
     if (named.empty())
         return;
-    grid_->addWidget(muted(tr("In turn")), 0, 0);
-    grid_->addWidget(muted(tr("of")), 1, 0);
+    grid_->addWidget(mutedLabel(tr("In turn")), 0, 0);
+    grid_->addWidget(mutedLabel(tr("of")), 1, 0);
     int column = 1;
     for (const std::string& f : named) {
         Turn t{f, numberField(0, 99, 0, ""), numberField(0, 7200, 1, " s")};
@@ -91,7 +86,7 @@ void FilterTurnsRow::setFilters(const std::vector<std::string>& filters) {
         turns_.push_back(t);
         ++column;
     }
-    grid_->addWidget(muted(tr("At a change")), 0, column);
+    grid_->addWidget(mutedLabel(tr("At a change")), 0, column);
     grid_->addWidget(focus_, 1, column);
     grid_->setColumnStretch(column, 2);
     const QSignalBlocker quiet(this); // nobody has edited anything

@@ -60,9 +60,7 @@ public:
         grid_->setRowStretch(9, 1);
     }
     void put(int row, int pair, const QString& label, QWidget* field, const char* name) {
-        auto* words = new QLabel(label);
-        words->setObjectName("muted");
-        grid_->addWidget(words, row, 2 * pair);
+        grid_->addWidget(mutedLabel(label), row, 2 * pair);
         field->setAccessibleName(label);
         add(row, pair, field, name);
     }
@@ -169,9 +167,8 @@ QWidget* PlanCard::framesPage() {
     });
     auto* cooling = new FlowRow(cooling_);
     cooling->setSpacing(8);
-    auto* coolLabel = new QLabel(tr("Cool the camera to"));
-    coolLabel->setObjectName("muted");
-    for (QWidget* w : std::initializer_list<QWidget*>{coolLabel, coolTo_, coolNow_, warm_, sensor_})
+    for (QWidget* w : std::initializer_list<QWidget*>{mutedLabel(tr("Cool the camera to")), coolTo_, coolNow_,
+                                                      warm_, sensor_})
         cooling->addWidget(w);
     cooling_->hide();
     grid.across(1, cooling_);

@@ -68,11 +68,6 @@ QWidget* MethodCard::elsewhereRow() {
            "until the axis is moved."));
     auto* row = new FlowRow(typing_);
     row->setSpacing(6);
-    const auto words = [](const QString& text) {
-        auto* label = new QLabel(text);
-        label->setObjectName("muted");
-        return label;
-    };
     for (const auto& [field, object, name] : {std::tuple(east_, "elsewhere-east", tr("East of the pole")),
                                               std::tuple(high_, "elsewhere-high", tr("High")),
                                               std::tuple(sigma_, "elsewhere-sigma", tr("Its uncertainty"))}) {
@@ -89,9 +84,9 @@ QWidget* MethodCard::elsewhereRow() {
     enter_->setObjectName("elsewhere-enter");
     remove_->setObjectName("elsewhere-remove");
     remove_->setEnabled(false);
-    for (QWidget* w :
-         std::initializer_list<QWidget*>{words(tr("east")), east_, words(tr("high")), high_, words("±"),
-                                         sigma_, words(tr("against the")), against_, enter_, remove_})
+    for (QWidget* w : std::initializer_list<QWidget*>{
+             mutedLabel(tr("east")), east_, mutedLabel(tr("high")), high_, mutedLabel("±"), sigma_,
+             mutedLabel(tr("against the")), against_, enter_, remove_})
         row->addWidget(w);
     typing_->hide();
     connect(elsewhere_, &QPushButton::toggled, typing_, &QWidget::setVisible);
