@@ -81,11 +81,16 @@ struct SeriesNight {
         return s;
     }
 
-    // Sits at the clock while it runs. each: between two steps.
-    nordstjerna::RunnerControl control;
-    nordstjerna::Expected<void> run(nordstjerna::Procedure& p, const nordstjerna::RunnerHooks& hooks = {}) {
+    // Who looks on while guiding runs beside needs a seat at the clock: without one the night goes by.
+    std::unique_ptr<nordstjerna::Clock::Seat> sit() {
         auto seat = night.clock().reserve();
         seat->sit();
+        return seat;
+    }
+    // Sits at the clock while it runs. Guiding that goes on afterwards goes on without waiting for anybody.
+    nordstjerna::RunnerControl control;
+    nordstjerna::Expected<void> run(nordstjerna::Procedure& p, const nordstjerna::RunnerHooks& hooks = {}) {
+        const auto seat = sit();
         return nordstjerna::runProcedure(p, devices, control, hooks);
     }
     // Lets time pass before anything is done.

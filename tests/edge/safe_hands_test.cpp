@@ -415,7 +415,8 @@ void SafeHandsTest::stoppedSeriesGoesOnGuiding() {
         if (series.frames().size() == 2)
             n.control.stop = true;
     };
-    QVERIFY(n.run(series, hooks).has_value());
+    const auto seat = n.sit();
+    QVERIFY(runProcedure(series, n.devices, n.control, hooks).has_value());
     QVERIFY(n.watch.running());
     QVERIFY(n.night.mount().state()->tracking);
     QCOMPARE(series.mountAfterwards().english(), std::string("Guiding goes on."));

@@ -279,7 +279,8 @@ Ending overTheMeridian(const Scenario& s, const std::function<void(SeriesSetup&)
     if (change)
         change(setup);
     Series series(setup);
-    const auto done = n.run(series);
+    const auto seat = n.sit();
+    const auto done = runProcedure(series, n.devices, n.control);
     e.good = done.has_value();
     e.why = done ? series.ending().english() : done.error().text();
     e.frames = series.frames();
@@ -885,14 +886,17 @@ void SeriesNightTest::aBrokenSeriesGoesOn() {
             n.control.stop = true;
     };
     Series first(setup);
-    QVERIFY(n.run(first, hooks));
-    QCOMPARE(first.frames().size(), size_t{4});
-    QVERIFY(first.stoppedByHand());
-    n.control.stop = false;
-    if (n.watch.running())
-        QVERIFY(n.watch.stop(n.control.halt));
-    // The computer went down; the mount is parked when somebody comes to look.
-    QVERIFY(n.devices.mount->park(true, n.control.halt));
+    {
+        const auto seat = n.sit(); // guiding goes on beside it, and the night with it
+        QVERIFY(runProcedure(first, n.devices, n.control, hooks));
+        QCOMPARE(first.frames().size(), size_t{4});
+        QVERIFY(first.stoppedByHand());
+        n.control.stop = false;
+        if (n.watch.running())
+            QVERIFY(n.watch.stop(n.control.halt));
+        // The computer went down; the mount is parked when somebody comes to look.
+        QVERIFY(n.devices.mount->park(true, n.control.halt));
+    }
     setup.earlier = {first.counted(), first.frames().back().number, first.dithers()};
     hooks.seen = filterByHand;
     Series then(setup);

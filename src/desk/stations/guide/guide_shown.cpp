@@ -36,19 +36,18 @@ Run lastOf(const Run& run, double window_s) {
     last.rows.assign(rowAt(run.rows, run.rows.back().t_s - window_s), run.rows.end());
     return last;
 }
-} // namespace
 
-namespace {
 // By the picture first, whose stars must not blur; then by what such mounts usually reach.
 QString judgedTotal(double total_arcsec, double imagingPixels) {
     const QString pixels = qs(formatNumber(imagingPixels, 2));
     if (imagingPixels >= 1.0)
         return QObject::tr("%1 imaging px, want < 1").arg(pixels);
-    constexpr double excellent = 0.5, good = 0.7, fair = 0.9; // ″
-    const QString grade = total_arcsec < excellent ? QObject::tr("excellent (< 0.5″)")
-                          : total_arcsec < good    ? QObject::tr("good (< 0.7″)")
-                          : total_arcsec < fair    ? QObject::tr("fair (< 0.9″)")
-                                                   : QObject::tr("want < 0.9″");
+    constexpr double excellent = 0.5, good = 0.7, fair = 0.9; // ″, as the tool tip says
+    if (total_arcsec >= fair)
+        return QObject::tr("%1 px, want < 0.9″").arg(pixels);
+    const QString grade = total_arcsec < excellent ? QObject::tr("excellent")
+                          : total_arcsec < good    ? QObject::tr("good")
+                                                   : QObject::tr("fair");
     return QObject::tr("%1 imaging px, %2").arg(pixels, grade);
 }
 } // namespace
