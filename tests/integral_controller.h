@@ -11,10 +11,10 @@ public:
     static constexpr ControllerKind kind{3};
 
     explicit IntegralController(const AxisSettings& settings) : settings_(settings) {}
-    double correction(const AxisSight& sight, bool inCharge) override {
-        if (!inCharge || !sight.place_arcsec)
+    double correction(const AxisInput& in, bool inCharge) override {
+        if (!inCharge || !in.place_arcsec)
             return 0.0;
-        const double error = sight.error_arcsec();
+        const double error = in.error_arcsec();
         sum_ += error;
         return settings_.loopGain * error + 0.02 * sum_;
     }

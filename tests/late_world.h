@@ -19,7 +19,7 @@ struct LateWorld {
     double second_arcsec = 0.0;    // of its half
     double period_s = 432.0;
     double told = 1.0; // of that period, by the rig
-    double gapDec_arcsec = 0.0;
+    double backlashDec_arcsec = 0.0;
     double slowShare = 0.0; // of the noise variance, remembering slow_s
     double slow_s = 20.0;
     double driftDec_arcsec_min = 0.5;
@@ -42,12 +42,12 @@ struct LateRun {
 };
 
 inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings, double minutes,
-                         bool decMayHavePlay = false) {
+                         bool decMayHaveBacklash = false) {
     LateRun run;
     const double rate = 7.5;
     LoopPriors priors;
     priors.ra.wormPeriod_s = w.told * w.period_s;
-    priors.dec.mayHavePlay = decMayHavePlay;
+    priors.dec.mayHaveBacklash = decMayHaveBacklash;
     GuideLoop loop(GuideGeometry({rate, 0.0, 0.0, -rate}, rate, rate), {settings, {}}, priors);
     Random random(mixBits(w.seed));
     struct Pulse {
@@ -76,7 +76,7 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
             ra += share * p.motion.dra_arcsec;
             motorDec += share * p.motion.ddec_arcsec;
         }
-        loadDec = std::clamp(loadDec, motorDec - w.gapDec_arcsec, motorDec);
+        loadDec = std::clamp(loadDec, motorDec - w.backlashDec_arcsec, motorDec);
         dec += loadDec;
         if (w.dither_arcsec > 0.0 && middle > 180.0 * (dithers + 1)) {
             const double by = ++dithers % 2 ? w.dither_arcsec : -w.dither_arcsec;

@@ -20,7 +20,7 @@ struct LoopWorld {
     double noise_arcsec = 0.45;
     double slowShare = 0.2; // of the noise variance, remembering slow_s
     double slow_s = 5.0;
-    double gap_arcsec = 0.0;
+    double backlash_arcsec = 0.0;
     double pace_s = 2.6, exposure_s = 2.0;
     double rateError = 0.0; // relative, of what pulses really do
     bool tellsWorm = false;
@@ -46,7 +46,7 @@ WorldRun guideWorld(const LoopWorld& w, const ControllerSettings& settings, doub
     const std::array<double, 4> response{rate, 0.0, 0.0, -rate};
     LoopPriors priors;
     priors.ra.wormPeriod_s = w.toldWorm_s < 0.0 ? w.worm_s : w.toldWorm_s;
-    priors.dec.mayHavePlay = true;
+    priors.dec.mayHaveBacklash = true;
     WorldRun result;
     RunMeta& m = result.run.meta;
     m.start = *parseInstant("2026-10-14T20:00:00");
@@ -71,7 +71,7 @@ WorldRun guideWorld(const LoopWorld& w, const ControllerSettings& settings, doub
     while (t < 60.0 * minutes) {
         motor[0] += (1.0 + w.rateError) * 0.001 * rate * sent.ra_ms;
         motor[1] -= (1.0 + w.rateError) * 0.001 * rate * sent.dec_ms;
-        load = std::clamp(load, motor[1] - w.gap_arcsec, motor[1]);
+        load = std::clamp(load, motor[1] - w.backlash_arcsec, motor[1]);
         const double turn = tau * t / w.worm_s;
         const double ra = w.driftRa_arcsec_min * t / 60.0 +
                           w.wormSign * (w.amplitude_arcsec * std::sin(turn + phase) +

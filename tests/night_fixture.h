@@ -3,7 +3,7 @@
 
 #include <QtGlobal>
 
-#include "core/rates/calibration.h"
+#include "core/calibration/calibration.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/scenario.h"
 #include "edge/platesolve/star_index.h"
@@ -46,8 +46,8 @@ inline nordstjerna::Scenario perfectScenario() {
 }
 
 // Rates as the rig promises them; measuring them is another test's matter.
-inline nordstjerna::Rates promisedRates(const nordstjerna::Rig& rig, double roll_deg) {
-    nordstjerna::Rates r;
+inline nordstjerna::Calibration promisedCalibration(const nordstjerna::Rig& rig, double roll_deg) {
+    nordstjerna::Calibration r;
     r.setup.scale_arcsec_px = nordstjerna::scalesOf(rig).guide_arcsec_px;
     r.setup.guideRateRa = rig.mount.guideRateRa;
     r.setup.guideRateDec = rig.mount.guideRateDec;

@@ -1,12 +1,12 @@
 // A whole series on the simulated night with guiding beside it, on a clock that jumps.
 #pragma once
 
-#include "core/procedure/rates_measurement.h"
+#include "core/calibration/reuse.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/series.h"
 #include "core/procedure/slew.h"
-#include "core/rates/reuse.h"
 #include "edge/devices/sim/simulated_night.h"
-#include "edge/watch.h"
+#include "edge/guide_runner.h"
 #include "night_fixture.h"
 
 // The demo's mount once the pole was aligned, at the hour the target stands well. A quarter of the sensor:
@@ -23,22 +23,22 @@ inline nordstjerna::Scenario seriesScenario() {
 struct SeriesNight {
     nordstjerna::SimulatedNight night;
     nordstjerna::Devices devices;
-    std::optional<nordstjerna::Rates> rates;
+    std::optional<nordstjerna::Calibration> calibration;
     std::optional<bool> reverses; // learnt
     std::vector<nordstjerna::Run> runs;
     nordstjerna::ControllerSettings controller;
     double guideExposure_s = 2.0;
-    nordstjerna::Watch watch; // last: its thread tells the above when it ends
+    nordstjerna::GuideRunner guideRunner; // last: its thread tells the above when it ends
 
     explicit SeriesNight(const nordstjerna::Scenario& s, bool rendered = false)
-        : night(s, sharedIndex()), devices(night.devices()), watch(devices) {
+        : night(s, sharedIndex()), devices(night.devices()), guideRunner(devices) {
         if (!rendered) {
             devices.track = night.trackDirectly();
             devices.image = night.imageDirectly();
         }
-        devices.guide = &watch;
-        watch.setPrepare(
-            [this](const nordstjerna::StopFlag&) -> nordstjerna::Expected<nordstjerna::WatchPlan> {
+        devices.guide = &guideRunner;
+        guideRunner.setPrepare(
+            [this](const nordstjerna::StopFlag&) -> nordstjerna::Expected<nordstjerna::GuideRunnerPlan> {
                 const auto mount = night.mount().state();
                 if (!mount)
                     return tl::unexpected(mount.error());
@@ -46,10 +46,11 @@ struct SeriesNight {
                 g.rig = night.scenario().rig;
                 g.controller = controller;
                 g.exposure_s = guideExposure_s;
-                g.rates = rates->setup.side == mount->side ? *rates
-                                                           : nordstjerna::ratesAcrossPier(*rates, reverses);
+                g.calibration = calibration->setup.side == mount->side
+                                    ? *calibration
+                                    : nordstjerna::calibrationAcrossPier(*calibration, reverses);
                 auto guiding = std::make_shared<nordstjerna::Guiding>(g);
-                nordstjerna::WatchPlan plan;
+                nordstjerna::GuideRunnerPlan plan;
                 plan.guiding = guiding;
                 plan.ended = [this, guiding](const nordstjerna::Expected<void>&) {
                     runs.push_back(guiding->run());
@@ -60,15 +61,15 @@ struct SeriesNight {
             });
     }
 
-    nordstjerna::Expected<void> measureRates(double hourAngle_h = -1.5, double dec_deg = 10.0) {
+    nordstjerna::Expected<void> calibrate(double hourAngle_h = -1.5, double dec_deg = 10.0) {
         using namespace nordstjerna;
         Slew slew(night.scenario().rig, {Angle::fromHours(hourAngle_h), Angle::fromDeg(dec_deg)}, "");
         if (auto done = runProcedure(slew, devices, control); !done)
             return done;
-        RatesMeasurement m({night.scenario().rig});
+        CalibrationRun m({night.scenario().rig});
         if (auto done = runProcedure(m, devices, control); !done)
             return done;
-        rates = *m.result();
+        calibration = *m.result();
         return {};
     }
 
@@ -81,16 +82,17 @@ struct SeriesNight {
         return s;
     }
 
-    // Who looks on while guiding runs beside needs a seat at the clock: without one the night goes by.
-    std::unique_ptr<nordstjerna::Clock::Seat> sit() {
-        auto seat = night.clock().reserve();
-        seat->sit();
-        return seat;
+    // Who looks on while guiding runs beside needs a turn of the clock: without one the night goes by.
+    std::unique_ptr<nordstjerna::Clock::Turn> take() {
+        auto turn = night.clock().reserve();
+        turn->take();
+        return turn;
     }
-    // Sits at the clock while it runs. Guiding that goes on afterwards goes on without waiting for anybody.
+    // Has a turn of the clock while it runs. Guiding that goes on afterwards goes on without waiting for
+    // anybody.
     nordstjerna::RunnerControl control;
     nordstjerna::Expected<void> run(nordstjerna::Procedure& p, const nordstjerna::RunnerHooks& hooks = {}) {
-        const auto seat = sit();
+        const auto turn = take();
         return nordstjerna::runProcedure(p, devices, control, hooks);
     }
     // Lets time pass before anything is done.

@@ -49,13 +49,39 @@ for k, (day, seeing, play, controller, note) in enumerate(nights):
         scenario["air"]["seeing_arcsec"] = seeing
         simulate(scenario, kind, minutes, 100 * k + len(kind), f"{day}T{start.replace(':', '')}-{kind}.ecsv", *more)
 
+# Frames of the target on some of these nights: when, how long, and jolts as seconds from the start.
+series = [
+    ("2026-09-14", "20:40:00", 70, []),
+    ("2026-09-19", "20:40:00", 150, []),
+    ("2026-09-28", "20:40:00", 120, [2400]),
+    ("2026-10-04", "20:40:00", 200, [4200, 6300, 9100]),
+    ("2026-10-07", "20:40:00", 110, []),
+]
+(out / "records").mkdir(exist_ok=True)
+for k, (day, start, minutes, jolts) in enumerate(series):
+    seeing, play, controller = next((n[1], n[2], n[3]) for n in nights if n[0] == day)
+    scenario = json.loads(json.dumps(night))
+    scenario["start_utc"] = f"{day}T{start}"
+    scenario["axis"] = {"east_arcmin": 0.3, "high_arcmin": -0.2}
+    scenario["mount"]["dec_backlash_arcsec"] = play
+    scenario["air"]["seeing_arcsec"] = seeing
+    scenario["faults"] = [{"kind": "bump", "at_s": at, "amount": 9.0, "amount2": 4.0} for at in jolts]
+    name = f"{day}T{start.replace(':', '')}-series.ecsv"
+    simulate(scenario, "series", minutes, 900 + k, name, "--controller", controller)
+    first = next(line for line in (out / "runs" / name).read_text().splitlines() if line.startswith("1 ")).split()[1]
+    record = {"format": "nordstjerna-entry 1", "id": "series" + day, "kind": "series", "night": f"{day}T12:00:00.000",
+              "started": first, "file": "runs/" + name, "session": "", "figures": [], "findings": [], "changes": [],
+              "target": night["target"]["name"], "rig_id": "name:" + rig["name"], "rig_name": rig["name"], "how": "", "note": ""}
+    (out / "records" / f"series{day}.json").write_text(json.dumps(record))
+
 # The records, from the tables; then what only a person knew.
 subprocess.run([tool, "night", "rebuild", "--data", str(out)], check=True, stdout=subprocess.DEVNULL)
 for record in (out / "records").glob("*.json"):
     entry = json.loads(record.read_text())
     day = entry["file"].split("/")[1][:10]
     note = next(n[4] for n in nights if n[0] == day)
-    entry.update(rig_id="name:" + rig["name"], rig=rig, rig_name=rig["name"], target=night["target"]["name"], how="stopped by you",
+    entry.update(rig_id="name:" + rig["name"], rig=rig, rig_name=rig["name"], target=night["target"]["name"],
+                 how="the time set" if entry["kind"] == "series" else "stopped by you",
                  note=note if entry["kind"] == "guided" else "")
     # A name that does not change from one making to the next.
     entry["id"] = pathlib.Path(entry["file"]).stem.replace("-", "").replace("T", "T", 1)

@@ -50,7 +50,7 @@ void BacklashChart::draw(QPainter& p, const QRectF& area, const ViewRange& view)
             high_arcsec_ = std::max({high_arcsec_, r.moved_arcsec[i], r.ideal_arcsec[i]});
         }
     // The gap and some way beyond; the rest of a long return only repeats itself.
-    const double wide = std::min(longest, std::max(8.0 * result_->dead_ms.value, 0.4 * longest));
+    const double wide = std::min(longest, std::max(8.0 * result_->deadTime_ms.value, 0.4 * longest));
     high_arcsec_ = std::max(1.0, high_arcsec_ * wide / longest);
     longest = wide;
     const double margin = 0.06 * (high_arcsec_ - low_arcsec_);
@@ -63,12 +63,12 @@ void BacklashChart::draw(QPainter& p, const QRectF& area, const ViewRange& view)
     p.save();
     p.setClipRect(plot_);
     const BacklashResult& b = *result_;
-    QColor dead = theme().dec;
-    dead.setAlpha(40);
-    p.fillRect(QRectF(at(0.0, high_arcsec_), at(b.dead_ms.value, low_arcsec_)), dead);
+    QColor deadTime = theme().dec;
+    deadTime.setAlpha(40);
+    p.fillRect(QRectF(at(0.0, high_arcsec_), at(b.deadTime_ms.value, low_arcsec_)), deadTime);
     p.setPen(QPen(theme().dec, 1, Qt::DotLine));
     for (double side : {-1.0, 1.0}) {
-        const double x = b.dead_ms.value + side * b.dead_ms.sigma;
+        const double x = b.deadTime_ms.value + side * b.deadTime_ms.sigma;
         p.drawLine(at(x, low_arcsec_), at(x, high_arcsec_));
     }
     const QPen ideal(theme().text, 1.4, Qt::DashLine);
@@ -77,8 +77,8 @@ void BacklashChart::draw(QPainter& p, const QRectF& area, const ViewRange& view)
     p.drawLine(at(0.0, 0.0), at(longest, rate * longest));
     const QPen fitted(theme().dec, 1.6);
     p.setPen(fitted);
-    p.drawPolyline(
-        QPolygonF{at(0.0, 0.0), at(b.dead_ms.value, 0.0), at(longest, rate * (longest - b.dead_ms.value))});
+    p.drawPolyline(QPolygonF{at(0.0, 0.0), at(b.deadTime_ms.value, 0.0),
+                             at(longest, rate * (longest - b.deadTime_ms.value))});
     for (size_t n = 0; n < b.returns.size(); ++n)
         for (size_t i = 0; i < b.returns[n].pulsed_ms.size(); ++i)
             drawMark(p, at(b.returns[n].pulsed_ms[i], b.returns[n].moved_arcsec[i]), b.returns[n], n);
@@ -87,7 +87,8 @@ void BacklashChart::draw(QPainter& p, const QRectF& area, const ViewRange& view)
         std::any_of(b.returns.begin(), b.returns.end(), [](const auto& r) { return !r.south; });
     std::vector<LegendEntry> legend{
         {tr("ideal"), ideal, LegendEntry::Mark::none, theme().text},
-        {tr("gap %1").arg(qs(formatMeasured(b.dead_ms, " ms", 0))), fitted, LegendEntry::Mark::band, dead},
+        {tr("gap %1").arg(qs(formatMeasured(b.deadTime_ms, " ms", 0))), fitted, LegendEntry::Mark::band,
+         deadTime},
         {tr("to the south"), QPen(Qt::NoPen), LegendEntry::Mark::square, theme().dec}};
     if (north)
         legend.push_back({tr("to the north"), QPen(Qt::NoPen), LegendEntry::Mark::frame, theme().dec});
@@ -112,7 +113,7 @@ QString BacklashChart::readOut(QPointF pos) const {
         .arg(qs(formatNumber(nearest->pulsed_ms[index], 0)), nearest->south ? tr("south") : tr("north"),
              qs(formatNumber(nearest->moved_arcsec[index], 1)),
              qs(formatNumber(nearest->ideal_arcsec[index], 1)),
-             qs(formatMeasured(nearest->dead_ms, " ms", 0)),
+             qs(formatMeasured(nearest->deadTime_ms, " ms", 0)),
              qs(Text::say(backlashShapeName(nearest->shape))));
 }
 

@@ -20,6 +20,8 @@ public:
     // What stands under a point of the last drawing; empty: nothing to say.
     virtual QString readOut(QPointF at) const = 0;
     virtual QString csv() const = 0;
+    // On paper, where the width is 980.
+    virtual double heightOnPaper() const { return 380.0; }
     // Where the axes lay in the last drawing.
     const QRectF& plot() const { return plot_; }
 

@@ -18,7 +18,7 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr QSize chartSize(980, 380);
+constexpr double paperWidth = 980.0;
 
 // Reports are for paper: light, whatever the window wears.
 class LightTheme {
@@ -52,10 +52,11 @@ QByteArray svgOf(Chart& chart) {
     buffer.open(QIODevice::WriteOnly);
     QSvgGenerator generator;
     generator.setOutputDevice(&buffer);
-    generator.setSize(chartSize);
-    generator.setViewBox(QRect(QPoint(0, 0), chartSize));
+    const QSizeF size(paperWidth, chart.heightOnPaper());
+    generator.setSize(size.toSize());
+    generator.setViewBox(QRectF(QPointF(0, 0), size));
     QPainter p(&generator);
-    chart.draw(p, QRectF(QPointF(0, 0), chartSize), {});
+    chart.draw(p, QRectF(QPointF(0, 0), size), {});
     p.end();
     // Inside HTML the XML prologue does not belong.
     const QByteArray svg = buffer.data();
@@ -79,7 +80,7 @@ class PaperFlow {
 public:
     explicit PaperFlow(QPdfWriter& pdf) : pdf_(pdf), painter_(&pdf) {
         const QSizeF page(pdf.width(), pdf.height());
-        scale_ = page.width() / width;
+        scale_ = page.width() / paperWidth;
         height_ = page.height() / scale_;
         painter_.scale(scale_, scale_);
     }
@@ -89,7 +90,7 @@ public:
         document.setDefaultFont(textFont(15));
         document.setDefaultStyleSheet("h1{font-size:26px} h2{font-size:17px}");
         document.setDocumentMargin(0);
-        document.setTextWidth(width);
+        document.setTextWidth(paperWidth);
         document.setHtml("<body style=\"color:" + theme().text.name() + "\">" + html + "</body>");
         makeRoom(std::min(document.size().height(), height_));
         painter_.save();
@@ -100,13 +101,13 @@ public:
     }
     // A heading stays with its picture.
     void chart(const QString& heading, Chart& chart) {
-        makeRoom(chartSize.height() + 70.0);
+        makeRoom(chart.heightOnPaper() + 70.0);
         text(heading);
         painter_.save();
         painter_.translate(0, y_);
-        chart.draw(painter_, QRectF(QPointF(0, 0), QSizeF(width, chartSize.height())), {});
+        chart.draw(painter_, QRectF(QPointF(0, 0), QSizeF(paperWidth, chart.heightOnPaper())), {});
         painter_.restore();
-        y_ += chartSize.height() + 14;
+        y_ += chart.heightOnPaper() + 14;
     }
     void finish() { painter_.end(); }
 
@@ -117,7 +118,6 @@ private:
             y_ = 0.0;
         }
     }
-    static constexpr double width = 980.0;
     QPdfWriter& pdf_;
     QPainter painter_;
     double scale_ = 1.0;

@@ -58,10 +58,10 @@ std::vector<NamedFigure> figuresOf(const RunStory& story) {
     const MotionAnalysis& m = story.motion;
     if (story.backlash) {
         const BacklashResult& b = *story.backlash;
-        list.push_back(
-            {tr("Dec backlash"), qs(formatMeasured(b.dead_ms, " ms", 0)),
-             tr("%1, shape: %2")
-                 .arg(qs(formatMeasured(b.dead_arcsec, "″", 1)), qs(Text::say(backlashShapeName(b.shape))))});
+        list.push_back({tr("Dec backlash"), qs(formatMeasured(b.deadTime_ms, " ms", 0)),
+                        tr("%1, shape: %2")
+                            .arg(qs(formatMeasured(b.deadAngle_arcsec, "″", 1)),
+                                 qs(Text::say(backlashShapeName(b.shape))))});
         list.push_back({tr("Dec rate under pulses"), qs(formatMeasured(b.rate_arcsec_s, " ″/s", 2)), ""});
         return list;
     }

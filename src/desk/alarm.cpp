@@ -66,7 +66,7 @@ void Alarm::look() {
     std::set<Called> there;
     bool settled = calling_.has_value();
     for (const ProblemList::Entry& e : problems_.all()) {
-        if (!callsAPerson(e.cause) || e.problem.asked)
+        if (!callsAPerson(e.cause) || e.problem.userRequested)
             continue;
         // What counts minutes changes its words and not its cause.
         there.insert({e.cause, e.problem.what.english()});

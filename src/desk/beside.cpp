@@ -19,7 +19,7 @@ void Beside::run(Work work) {
     }
     busy_ = true;
     Q_EMIT changed();
-    thread_ = startUnhurried([this, work = std::move(work)] {
+    thread_ = startAtLowPriority([this, work = std::move(work)] {
         Finish finish;
         try {
             finish = work();

@@ -7,6 +7,7 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
+#include "charts/palette.h"
 #include "charts/text.h"
 
 namespace nordstjerna {

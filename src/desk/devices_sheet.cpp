@@ -31,7 +31,7 @@ QString abilityName(WireAbility ability) {
         return QObject::tr("sync");
     case WireAbility::setsTracking:
         return QObject::tr("tracking on and off");
-    case WireAbility::ownRates:
+    case WireAbility::ownCalibration:
         return QObject::tr("other rates");
     case WireAbility::pulses:
         return QObject::tr("guide pulses");

@@ -40,18 +40,19 @@ std::optional<NightLog> Logbook::openToRead() {
     return std::nullopt;
 }
 
-std::vector<LoggedRates> Logbook::ratesOf(const std::string& rigId) {
+std::vector<LoggedCalibration> Logbook::calibrationOf(const std::string& rigId) {
     const auto log = openToRead();
-    return log ? log->ratesOf(rigId).value_or(std::vector<LoggedRates>{}) : std::vector<LoggedRates>{};
+    return log ? log->calibrationOf(rigId).value_or(std::vector<LoggedCalibration>{})
+               : std::vector<LoggedCalibration>{};
 }
 
-void Logbook::addRates(Instant when, const Rig& rig, const Rates& rates) {
+void Logbook::addCalibration(Instant when, const Rig& rig, const Calibration& calibration) {
     queue_.post(
-        [path = nightLogPath(folder_), when, rig, rates]() -> Expected<void> {
+        [path = nightLogPath(folder_), when, rig, calibration]() -> Expected<void> {
             auto log = NightLog::open(path);
             if (!log)
                 return tl::unexpected(log.error());
-            return log->addRates(when, rig, rates);
+            return log->addCalibration(when, rig, calibration);
         },
         [this](const Expected<void>& done) {
             QMetaObject::invokeMethod(
@@ -59,7 +60,7 @@ void Logbook::addRates(Instant when, const Rig& rig, const Rates& rates) {
                 [this, done] {
                     setNotLogged(done ? QString() : qs(done.error().said()));
                     if (done)
-                        Q_EMIT ratesAdded();
+                        Q_EMIT calibrationAdded();
                 },
                 Qt::QueuedConnection);
         });

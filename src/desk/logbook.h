@@ -35,8 +35,8 @@ public:
     void setNote(const std::string& id, const std::string& note);
 
     // Rates of one rig, newest first; none where the log cannot be read, which is told.
-    std::vector<LoggedRates> ratesOf(const std::string& rigId);
-    void addRates(Instant when, const Rig& rig, const Rates& rates);
+    std::vector<LoggedCalibration> calibrationOf(const std::string& rigId);
+    void addCalibration(Instant when, const Rig& rig, const Calibration& calibration);
 
     // A path of a table as entries hold it, and where that of an entry lies.
     std::string relative(const std::filesystem::path& file) const;
@@ -49,7 +49,7 @@ public:
 Q_SIGNALS:
     void changed(); // something new is in the log
     void rebuilt(int entries, int leftOut);
-    void ratesAdded();
+    void calibrationAdded();
     void troubleChanged(); // notLogged()
 
 private:

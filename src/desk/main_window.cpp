@@ -72,17 +72,18 @@ MainWindow::MainWindow(BegunEvening begun)
     const StationParts parts = stationParts(e);
     const RunKeeper runs({e.night(), e.logbook(), e.problems(), e.writes(), e.settings(), e.mountBook()});
     auto* expose =
-        new ExposeStation(parts, {e.evening(), e.writes(), e.logbook(), e.calibration(), e.mountBook(),
+        new ExposeStation(parts, {e.evening(), e.writes(), e.logbook(), e.calibrationBook(), e.mountBook(),
                                   e.mount(), e.focusBook(), e.cameraDesk(), e.guideHost()});
-    auto* review = new ReviewStation(parts, {e.logbook(), e.settings(), *e.guideHost().trial()});
+    auto* review = new ReviewStation(parts, {e.evening(), e.logbook(), e.settings(), *e.guideHost().trial()});
     stations_ = {
         rig_,
         new FocusStation(parts, {e.settings(), e.focusBook(), e.cameraDesk(), e.guideCamera(), e.mount()}),
         new PoleStation(parts, {e.evening(), e.logbook(), e.mountBook(), e.mount()}),
         new CentreStation(parts, {e.evening(), e.mountBook(), e.mount(), e.starIndex()}),
-        new RatesStation(parts, {e.settings(), e.calibration(), e.focusBook(), e.mount()}),
-        new FreeStation(parts, {e.logbook(), e.settings(), e.calibration(), e.mountBook(), e.mount()}, runs),
-        new GuideStation(parts, {e.settings(), e.calibration(), e.mountBook(), e.mount(), e.guideHost()},
+        new RatesStation(parts, {e.settings(), e.calibrationBook(), e.focusBook(), e.mount()}),
+        new FreeStation(parts, {e.logbook(), e.settings(), e.calibrationBook(), e.mountBook(), e.mount()},
+                        runs),
+        new GuideStation(parts, {e.settings(), e.calibrationBook(), e.mountBook(), e.mount(), e.guideHost()},
                          runs),
         expose,
         review};
@@ -141,7 +142,7 @@ MainWindow::MainWindow(BegunEvening begun)
     connect(findings_, &FindingsPanel::problemDismissed, &session_->problems(), &ProblemList::dismiss);
     connect(&session_->problems(), &ProblemList::changed, this, &MainWindow::refreshFindings);
     connect(&e.mountBook(), &MountBook::changed, this, &MainWindow::refreshFindings);
-    connect(&e.calibration(), &CalibrationBook::changed, this, &MainWindow::refreshFindings);
+    connect(&e.calibrationBook(), &CalibrationBook::changed, this, &MainWindow::refreshFindings);
     connect(&e.focusBook(), &FocusBook::changed, this, &MainWindow::refreshFindings);
     connect(&e.cameraDesk(), &CameraDesk::changed, this, &MainWindow::refreshFindings);
     connect(&e.targets(), &TargetBook::changed, this, &MainWindow::refreshFindings);
@@ -248,8 +249,8 @@ MainWindow::~MainWindow() {
     timer_->stop();
     for (QObject* part : std::initializer_list<QObject*>{
              &session_->rigs(), &session_->targets(), &session_->settings(), &session_->mountBook(),
-             &session_->calibration(), &session_->focusBook(), &session_->mount(), &session_->procedures(),
-             &session_->logbook()})
+             &session_->calibrationBook(), &session_->focusBook(), &session_->mount(),
+             &session_->procedures(), &session_->logbook()})
         part->disconnect(this);
     delete takeCentralWidget();
 }
@@ -397,14 +398,14 @@ void MainWindow::buildMenus() {
     connect(covered, &QAction::toggled, this, [this](bool on) { session_->mount().setCovered(on); });
     add(rig, tr("Folder with further star index files…"), {}, [this] { addIndexFolder(); });
     add(rig, tr("The guide camera was turned or moved"), {},
-        [this] { session_->calibration().ageRates("the guide camera was turned or moved"); });
+        [this] { session_->calibrationBook().ageCalibration("the guide camera was turned or moved"); });
     add(rig, tr("A rotator turned the guide camera…"), {}, [this] {
         bool ok = false;
         const double angle = QInputDialog::getDouble(this, tr("Rotator"),
                                                      tr("By how many degrees, anticlockwise on the picture?"),
                                                      0.0, -360.0, 360.0, 1, &ok);
         if (ok)
-            session_->calibration().turnRates(angle);
+            session_->calibrationBook().turnCalibration(angle);
     });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));

@@ -30,7 +30,7 @@ Session::Session(std::unique_ptr<Observatory> observatory, const FirstEvening& f
     mount_ = std::make_unique<MountDesk>(*observatory_, problems_);
     settings_ = std::make_unique<GuideSettings>(*evening_, *rigs_, *night_);
     mountBook_ = std::make_unique<MountBook>(*evening_, *rigs_, *night_, *logbook_);
-    calibration_ =
+    calibrationBook_ =
         std::make_unique<CalibrationBook>(*evening_, *rigs_, *settings_, *night_, *mount_, *logbook_);
     focusBook_ = std::make_unique<FocusBook>(devices_, *evening_, *rigs_, *night_, *logbook_);
     cameraDesk_ = std::make_unique<CameraDesk>(devices_, *rigs_, problems_);

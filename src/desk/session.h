@@ -35,7 +35,7 @@ public:
     GuideSettings& settings() { return *settings_; }
     MountDesk& mount() { return *mount_; }
     MountBook& mountBook() { return *mountBook_; }
-    CalibrationBook& calibration() { return *calibration_; }
+    CalibrationBook& calibrationBook() { return *calibrationBook_; }
     FocusBook& focusBook() { return *focusBook_; }
     CameraDesk& cameraDesk() { return *cameraDesk_; }
     ProcedureHost& procedures() { return *procedures_; }
@@ -63,7 +63,7 @@ private:
     std::unique_ptr<MountDesk> mount_;
     std::unique_ptr<GuideSettings> settings_;
     std::unique_ptr<MountBook> mountBook_;
-    std::unique_ptr<CalibrationBook> calibration_;
+    std::unique_ptr<CalibrationBook> calibrationBook_;
     std::unique_ptr<FocusBook> focusBook_;
     std::unique_ptr<CameraDesk> cameraDesk_;
     std::unique_ptr<ProcedureHost> procedures_;

@@ -68,17 +68,19 @@ QPushButton#halt:hover { background: @attention; color: @base; }
 QPushButton#do { border: 1px solid @accent; color: @accent; padding: 4px 12px; min-height: 14px; }
 QPushButton#do:focus { border: 2px solid @text; padding: 3px 11px; }
 QPushButton#phase { background: transparent; border: none; border-bottom: 2px solid @line; border-radius: 0; color: @muted; padding: 4px 14px; min-height: 16px; }
+QPushButton#phase[tight="true"] { padding: 4px 9px; }
 QPushButton#phase:hover { color: @text; }
 QPushButton#phase:checked { color: @text; border-bottom: 2px solid @accent; font-weight: bold; }
 QPushButton#phase:focus { border: 2px solid @accent; border-radius: 4px; padding: 2px 12px 4px 12px; }
+QPushButton#phase[tight="true"]:focus { padding: 2px 7px 4px 7px; }
 QPushButton#phase:disabled { color: @muted; }
 QPushButton#later { background: transparent; border: none; color: @muted; padding: 4px 8px; min-height: 14px; }
 QPushButton#later:focus { border: 2px solid @accent; border-radius: 4px; padding: 2px 6px; }
 QPushButton#later:hover { color: @text; }
 QPushButton#later:checked { color: @accent ; border-bottom: 2px solid @accent ; }
-QDoubleSpinBox, QSpinBox, QLineEdit, QComboBox, QPlainTextEdit { background: @base; border: 1px solid @line; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @onAccent; }
-QDoubleSpinBox:focus, QSpinBox:focus, QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus { border: 2px solid @accent; padding: 2px 5px; }
-QDoubleSpinBox:disabled, QSpinBox:disabled, QLineEdit:disabled, QComboBox:disabled { color: @muted; }
+QDoubleSpinBox, QSpinBox, QDateEdit, QLineEdit, QComboBox, QPlainTextEdit { background: @base; border: 1px solid @line; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @onAccent; }
+QDoubleSpinBox:focus, QSpinBox:focus, QDateEdit:focus, QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus { border: 2px solid @accent; padding: 2px 5px; }
+QDoubleSpinBox:disabled, QSpinBox:disabled, QDateEdit:disabled, QLineEdit:disabled, QComboBox:disabled { color: @muted; }
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { width: 0px; border: none; }
 QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid @muted; border-radius: 3px; background: @base; }
 QCheckBox::indicator:checked { background: @accent; border-color: @accent; image: url(@tick); }

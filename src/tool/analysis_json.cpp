@@ -68,11 +68,11 @@ Json backlashJson(const BacklashResult& b) {
     Json returns = Json::array();
     for (const BacklashReturn& r : b.returns)
         returns.push_back({{"to", r.south ? "south" : "north"},
-                           {"dead_ms", measured(r.dead_ms, 1)},
+                           {"dead_ms", measured(r.deadTime_ms, 1)},
                            {"shape", backlashShapeName(r.shape)}});
     return Json{{"at_least", b.atLeast},
-                {"dead_ms", measured(b.dead_ms, 1)},
-                {"dead_arcsec", measured(b.dead_arcsec, 3)},
+                {"dead_ms", measured(b.deadTime_ms, 1)},
+                {"dead_arcsec", measured(b.deadAngle_arcsec, 3)},
                 {"rate_arcsec_s", measured(b.rate_arcsec_s, 4)},
                 {"shape", backlashShapeName(b.shape)},
                 {"consistent", b.consistent()},

@@ -138,7 +138,7 @@ Json LoopFilter::begin(const Json& line) {
     readController(line, settings.controller);
     LoopPriors priors;
     priors.ra.wormPeriod_s = numberIn(line, "worm_period_s", 0.0, 7200.0, 0.0);
-    priors.dec.mayHavePlay = true;
+    priors.dec.mayHaveBacklash = true;
     const double resolution_ms = numberIn(line, "pulse_resolution_ms", 0.0, 1000.0, 1.0);
     const double declination_deg = numberIn(line, "declination_deg", -90.0, 90.0, 0.0);
     exposure_s_ = exposure_s;

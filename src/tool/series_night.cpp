@@ -6,11 +6,11 @@
 #include "core/procedure/series.h"
 #include "core/rig/scales.h"
 #include "core/sky/sides.h"
+#include "edge/guide_runner.h"
 #include "edge/store/fits.h"
 #include "edge/store/run_table.h"
 #include "edge/store/series_keeper.h"
 #include "edge/store/series_table.h"
-#include "edge/watch.h"
 #include "tool/simulated_setup.h"
 #include "tool/tool_commands.h"
 
@@ -73,20 +73,20 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
     if (!request.rendered && !request.frames)
         devices.image = night.imageDirectly();
     RunnerControl control;
-    const auto seat = night.clock().reserve();
-    seat->sit();
-    RatesMeasurement measurement({rig});
-    const auto measuredRates = calibrate(devices, measurement);
-    if (!measuredRates)
-        return tl::unexpected(measuredRates.error());
-    const Rates& rates = *measuredRates;
-    Watch watch(devices);
-    devices.guide = &watch;
-    watch.setPrepare([&](const StopFlag&) -> Expected<WatchPlan> {
-        const auto setup = guidingSetup(*setUp, rates);
+    const auto turn = night.clock().reserve();
+    turn->take();
+    CalibrationRun measurement({rig});
+    const auto measuredCalibration = calibrate(devices, measurement);
+    if (!measuredCalibration)
+        return tl::unexpected(measuredCalibration.error());
+    const Calibration& calibration = *measuredCalibration;
+    GuideRunner guideRunner(devices);
+    devices.guide = &guideRunner;
+    guideRunner.setPrepare([&](const StopFlag&) -> Expected<GuideRunnerPlan> {
+        const auto setup = guidingSetup(*setUp, calibration);
         if (!setup)
             return tl::unexpected(setup.error());
-        return WatchPlan{std::make_shared<Guiding>(*setup), {}, {}};
+        return GuideRunnerPlan{std::make_shared<Guiding>(*setup), {}, {}};
     });
     SeriesSetup setup;
     setup.rig = rig;
@@ -110,8 +110,8 @@ Expected<Json> simulateSeries(const SimulateRequest& request) {
             control.stop = true;
     };
     const auto done = runProcedure(series, devices, control, hooks);
-    if (watch.running())
-        (void)watch.stop(control.halt);
+    if (guideRunner.running())
+        (void)guideRunner.stop(control.halt);
     if (!done)
         return tl::unexpected(done.error());
     if (series.unsaved())

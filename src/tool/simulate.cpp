@@ -47,21 +47,22 @@ private:
 // Takes a full frame every so often beside the run, so that --frames shows the night.
 constexpr double frameEvery_s = 30.0;
 
-RunMeta calibrationMeta(const Rig& rig, const Rates& rates, Instant start) {
+RunMeta calibrationMeta(const Rig& rig, const Calibration& calibration, Instant start) {
     RunMeta m = runMetaFor(rig, RunKind::calibration);
     m.start = start;
-    m.dec_deg = rates.setup.dec.deg();
-    m.hourAngle_h = rates.setup.hourAngle_h;
-    m.side = rates.setup.side;
-    m.raRate_arcsec_s = rates.ra.rate_px_s.value * rates.setup.scale_arcsec_px * cos(rates.setup.dec);
-    m.decRate_arcsec_s = rates.dec.rate_px_s.value * rates.setup.scale_arcsec_px;
+    m.dec_deg = calibration.setup.dec.deg();
+    m.hourAngle_h = calibration.setup.hourAngle_h;
+    m.side = calibration.setup.side;
+    m.raRate_arcsec_s =
+        calibration.ra.rate_px_s.value * calibration.setup.scale_arcsec_px * cos(calibration.setup.dec);
+    m.decRate_arcsec_s = calibration.dec.rate_px_s.value * calibration.setup.scale_arcsec_px;
     return m;
 }
 
 // What a person gets who records a free run and presses Tune, without a look at the simulator's truth.
-Expected<Tune> tuneFirst(SimulatedSetup& setUp, const Rates& rates) {
+Expected<Tune> tuneFirst(SimulatedSetup& setUp, const Calibration& calibration) {
     constexpr double least_s = 900.0;
-    auto setup = guidingSetup(setUp, rates, false);
+    auto setup = guidingSetup(setUp, calibration, false);
     if (!setup)
         return tl::unexpected(setup.error());
     setup->length_s = std::max(least_s, 2.2 * setUp.rig().mount.wormPeriod_s);
@@ -104,28 +105,29 @@ Expected<Json> simulate(const SimulateRequest& request) {
 
     if (request.kind == RunKind::calibration) {
         const Instant start = night.clock().now();
-        RatesMeasurement measurement({rig});
-        const auto rates = calibrate(devices, measurement);
-        if (!rates)
-            return tl::unexpected(rates.error());
+        CalibrationRun measurement({rig});
+        const auto calibration = calibrate(devices, measurement);
+        if (!calibration)
+            return tl::unexpected(calibration.error());
         if (measurement.frame())
             if (const auto kept = keeper.keep(*measurement.frame()); !kept)
                 return tl::unexpected(kept.error());
-        const auto done =
-            writeCalibrationTable(request.out, {calibrationMeta(rig, *rates, start), rates->samples});
+        const auto done = writeCalibrationTable(
+            request.out, {calibrationMeta(rig, *calibration, start), calibration->samples});
         if (!done)
             return tl::unexpected(done.error());
-        return Json{{"out", request.out.string()}, {"kind", "calibration"}, {"rows", rates->samples.size()}};
+        return Json{
+            {"out", request.out.string()}, {"kind", "calibration"}, {"rows", calibration->samples.size()}};
     }
 
     // Free runs too need measured rates: they give the signs and the scale of the sky's axes. The calibration
     // comes first and is not part of the run.
-    RatesMeasurement measurement({rig});
-    const auto rates = calibrate(devices, measurement);
-    if (!rates)
-        return tl::unexpected(rates.error());
+    CalibrationRun measurement({rig});
+    const auto calibration = calibrate(devices, measurement);
+    if (!calibration)
+        return tl::unexpected(calibration.error());
     if (request.kind == RunKind::backlash) {
-        BacklashTest test({rig, *rates});
+        BacklashTest test({rig, *calibration});
         if (const auto done = runProcedure(test, devices, control); !done)
             return tl::unexpected(done.error());
         if (const auto done = writeRunTable(request.out, test.run()); !done)
@@ -134,14 +136,14 @@ Expected<Json> simulate(const SimulateRequest& request) {
     }
     Json tuned;
     if (request.tuned) {
-        const auto proposal = tuneFirst(*setUp, *rates);
+        const auto proposal = tuneFirst(*setUp, *calibration);
         if (!proposal)
             return tl::unexpected(proposal.error());
         tuned = tunedJson(*proposal);
         for (const Recommendation& r : proposal->changes)
             book.change(r.key, r.value, "measured", r.reason.english(), night.clock().now());
     }
-    auto setup = guidingSetup(*setUp, *rates, request.kind == RunKind::guided);
+    auto setup = guidingSetup(*setUp, *calibration, request.kind == RunKind::guided);
     if (!setup)
         return tl::unexpected(setup.error());
     setup->length_s = 60.0 * request.minutes;

@@ -30,20 +30,21 @@ Expected<SimulatedSetup> openSimulated(const SimulateRequest& request) {
     return s;
 }
 
-Expected<GuidingSetup> guidingSetup(const SimulatedSetup& setUp, const Rates& rates, bool corrections) {
+Expected<GuidingSetup> guidingSetup(const SimulatedSetup& setUp, const Calibration& calibration,
+                                    bool corrections) {
     const auto mount = setUp.devices.mount->state();
     if (!mount)
         return tl::unexpected(mount.error());
     GuidingInputs in;
     in.rig = setUp.rig();
-    in.rates = rates;
+    in.calibration = calibration;
     in.mount = *mount;
     in.settings = &setUp.book;
     in.corrections = corrections;
     return prepareGuiding(in);
 }
 
-Expected<Rates> calibrate(Devices& devices, RatesMeasurement& measurement) {
+Expected<Calibration> calibrate(Devices& devices, CalibrationRun& measurement) {
     RunnerControl control;
     const auto done = runProcedure(measurement, devices, control);
     if (!done)

@@ -4,8 +4,8 @@
 #include <memory>
 
 #include "core/guide/settings_book.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/prepare_guiding.h"
-#include "core/procedure/rates_measurement.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "tool/simulate.h"
 
@@ -23,9 +23,10 @@ struct SimulatedSetup {
 Expected<SimulatedSetup> openSimulated(const SimulateRequest& request);
 
 // Ready to guide, or to record a free run, as the mount stands now.
-Expected<GuidingSetup> guidingSetup(const SimulatedSetup& setUp, const Rates& rates, bool corrections = true);
+Expected<GuidingSetup> guidingSetup(const SimulatedSetup& setUp, const Calibration& calibration,
+                                    bool corrections = true);
 
 // Rates, measured where the mount stands.
-Expected<Rates> calibrate(Devices& devices, RatesMeasurement& measurement);
+Expected<Calibration> calibrate(Devices& devices, CalibrationRun& measurement);
 
 } // namespace nordstjerna

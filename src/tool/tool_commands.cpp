@@ -164,21 +164,21 @@ Expected<Json> commandCalibrate(const std::filesystem::path& path) {
     const auto setup = table->setup();
     if (!setup)
         return tl::unexpected(setup.error());
-    const auto rates = fitRates(table->samples, *setup);
-    if (!rates)
-        return tl::unexpected(rates.error());
+    const auto calibration = fitCalibration(table->samples, *setup);
+    if (!calibration)
+        return tl::unexpected(calibration.error());
     const auto axis = [](const AxisRate& a) {
         return Json{{"rate_px_s", measured(a.rate_px_s, 5)},
                     {"angle_deg", measured(a.angle_deg, 3)},
                     {"steps", a.steps}};
     };
-    return Json{{"ra", axis(rates->ra)},
-                {"dec", axis(rates->dec)},
-                {"orthogonality_deg", measured(rates->orthogonality_deg, 3)},
-                {"dec_backlash_ms", measured(rates->decBacklash_ms, 1)},
-                {"drift_px_min", measured(rates->drift_px_min, 3)},
-                {"verdict", verdictName(rates->verdict)},
-                {"findings", findingsJson(ratesFindings(*rates))}};
+    return Json{{"ra", axis(calibration->ra)},
+                {"dec", axis(calibration->dec)},
+                {"orthogonality_deg", measured(calibration->orthogonality_deg, 3)},
+                {"dec_backlash_ms", measured(calibration->decBacklash_ms, 1)},
+                {"drift_px_min", measured(calibration->drift_px_min, 3)},
+                {"verdict", verdictName(calibration->verdict)},
+                {"findings", findingsJson(calibrationFindings(*calibration))}};
 }
 
 Expected<Json> commandAnalyse(const AnalyseRequest& request) {

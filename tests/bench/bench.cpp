@@ -22,9 +22,9 @@ extern "C" {
 #include "core/motion/axis_summary.h"
 #include "core/motion/spectrum.h"
 #include "core/pole/lever_fit.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/pole_measurement.h"
-#include "core/procedure/rates_measurement.h"
 #include "core/rig/scales.h"
 #include "desk/main_window.h"
 #include "desk/pictures/lane_chart.h"
@@ -266,12 +266,12 @@ void hour(bool rendered) {
     SimulatedNight night(demoScenario(), sharedIndex());
     Devices devices = night.devices();
     RunnerControl control;
-    RatesMeasurement rates({night.scenario().rig});
-    if (!runProcedure(rates, devices, control))
+    CalibrationRun calibration({night.scenario().rig});
+    if (!runProcedure(calibration, devices, control))
         return;
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = *rates.result();
+    setup.calibration = *calibration.result();
     setup.length_s = 3600.0;
     Guiding guiding(setup);
     if (!rendered)

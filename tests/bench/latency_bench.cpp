@@ -35,7 +35,7 @@ std::vector<double> pulsesOf(bool imaging, double seconds) {
     SeriesNight n(whole, true);
     n.devices.track = n.night.trackDirectly();
     n.waitUntil("2026-10-14T21:00:00");
-    if (!n.measureRates())
+    if (!n.calibrate())
         return {};
     TimedMount mount(n.night.mount());
     Devices told = n.devices;
@@ -65,12 +65,12 @@ std::vector<double> pulsesOf(bool imaging, double seconds) {
     std::thread watchful([&] {
         std::this_thread::sleep_for(std::chrono::duration<double>(seconds));
         n.control.halt = true;
-        n.watch.breakOff();
+        n.guideRunner.breakOff();
     });
     (void)n.run(series, hooks);
     watchful.join();
-    n.watch.breakOff();
-    n.watch.join(); // it still uses the mount
+    n.guideRunner.breakOff();
+    n.guideRunner.join(); // it still uses the mount
     std::error_code error;
     std::filesystem::remove_all(folder, error);
     std::sort(mount.late_ms.begin(), mount.late_ms.end());

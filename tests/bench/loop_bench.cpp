@@ -12,8 +12,8 @@
 #include "core/base/statistics.h"
 #include "core/guide/controllers.h"
 #include "core/motion/tune.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/guiding.h"
-#include "core/procedure/rates_measurement.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "loop_bound.h"
@@ -46,17 +46,17 @@ std::optional<Course> follow(const RandomMount& m, const std::optional<Controlle
     };
     if (const auto done = night.mount().slew(m.place, never); !done)
         return failed("slew", done.error());
-    RatesMeasurement measurement({m.scenario.rig});
+    CalibrationRun measurement({m.scenario.rig});
     if (const auto done = runProcedure(measurement, devices, control); !done)
         return failed("rates", done.error());
-    Rates rates = *measurement.result();
-    const GuideGeometry sky(rates, m.place.dec);
-    rates.ra.rate_px_s.value *= m.rateFactorRa;
-    rates.dec.rate_px_s.value *= m.rateFactorDec;
+    Calibration calibration = *measurement.result();
+    const GuideGeometry sky(calibration, m.place.dec);
+    calibration.ra.rate_px_s.value *= m.rateFactorRa;
+    calibration.dec.rate_px_s.value *= m.rateFactorDec;
     GuidingSetup setup;
     setup.rig = m.scenario.rig;
     setup.rig.mount.wormPeriod_s *= m.wormKnowledge;
-    setup.rates = rates;
+    setup.calibration = calibration;
     setup.corrections = controller.has_value();
     if (controller)
         setup.controller = *controller;
@@ -297,7 +297,7 @@ void benchTune(int mounts) {
 
 void benchLoopSpeed() {
     LoopWorld w;
-    w.gap_arcsec = 2.0;
+    w.backlash_arcsec = 2.0;
     const WorldRun r = guideWorld(w, settingsOf(ControllerKind::model), 8.0 * 60.0);
     const double rows = static_cast<double>(r.run.rows.size());
     const auto d = rebuildDisturbance(r.run);

@@ -47,7 +47,7 @@ void benchMemory(int rows) {
     idle();
     window.station(StationId::rates)->primary()->click();
     idle();
-    if (!session.calibration().rates()) {
+    if (!session.calibrationBook().calibration()) {
         std::printf("memory: no rates\n");
         return;
     }

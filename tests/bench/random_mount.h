@@ -1,5 +1,5 @@
 // Random mounts under random air, as met in the field: worm 240 to 640 s, 0.5 to 40″ of periodic error, air
-// of 1 to 4″, exposures of 1 to 4 s, play up to 6″, both sides, both hemispheres.
+// of 1 to 4″, exposures of 1 to 4 s, backlash up to 6″, both sides, both hemispheres.
 #pragma once
 
 #include "edge/devices/sim/scenario.h"

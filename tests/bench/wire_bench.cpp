@@ -98,7 +98,7 @@ Guided guidedNight(bool wire, bool beside, double minutes) {
     (void)devices.mount->slew(nearEquator, control.halt);
     GuidingSetup setup;
     setup.rig = scenario.rig;
-    setup.rates = promisedRates(setup.rig, scenario.guideRoll_deg);
+    setup.calibration = promisedCalibration(setup.rig, scenario.guideRoll_deg);
     setup.length_s = 60.0 * minutes;
     std::atomic<bool> over{false};
     std::thread imaging([&] {

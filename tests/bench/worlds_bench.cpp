@@ -24,7 +24,7 @@ LateWorld worldOf(std::uint64_t seed) {
     w.amplitude_arcsec = std::exp(random.uniform(std::log(2.0), std::log(24.0)));
     w.second_arcsec = w.amplitude_arcsec * random.uniform(0.0, 0.25);
     w.told = 1.0 + random.uniform(-0.01, 0.01);
-    w.gapDec_arcsec = random.uniform() < 0.5 ? 0.0 : random.uniform(0.0, 20.0);
+    w.backlashDec_arcsec = random.uniform() < 0.5 ? 0.0 : random.uniform(0.0, 20.0);
     w.slowShare = random.uniform(0.1, 0.5);
     w.slow_s = random.uniform(5.0, 40.0);
     w.walk_arcsec = random.uniform(0.05, 0.4);
@@ -73,7 +73,7 @@ void benchWorlds(int worlds, int firstSeed) {
                 "seed %d: RA %.2f (%.2f″), Dec %.2f (%.2f″); %.1f s late at %.1f s a frame, worm %.0f s "
                 "%.1f″, gap %.1f″, slow air %.0f %% of %.0f s\n",
                 firstSeed + i, ra.back(), model.ra, dec.back(), model.dec, w.delay_s,
-                w.exposure_s + w.readOut_s, w.period_s, w.amplitude_arcsec, w.gapDec_arcsec,
+                w.exposure_s + w.readOut_s, w.period_s, w.amplitude_arcsec, w.backlashDec_arcsec,
                 100.0 * w.slowShare, w.slow_s);
     }
     std::printf(

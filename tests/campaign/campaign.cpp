@@ -76,8 +76,8 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
     SeriesNight n(s);
     n.waitUntil("2026-10-14T23:30:00");
     Outcome o;
-    if (const auto rates = n.measureRates(); !rates) {
-        o.how = rates.error().text();
+    if (const auto calibration = n.calibrate(); !calibration) {
+        o.how = calibration.error().text();
         o.wrong = "no rates";
         return o;
     }
@@ -87,7 +87,7 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
     Devices devices = observatory.devices();
     devices.track = n.devices.track;
     devices.image = n.devices.image;
-    devices.guide = &n.watch;
+    devices.guide = &n.guideRunner;
     n.devices.mount = devices.mount;
     const double at_s = n.night.clock().now() - s.start + random.uniform(30.0, 4500.0);
     const double length_s = random.uniform(kind.least_s, kind.most_s);
@@ -106,12 +106,12 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
                 o.wrong = done.error().what.english();
         static_cast<void>(observatory.mountState());
     };
-    auto seat = n.night.clock().reserve();
-    seat->sit();
+    auto turn = n.night.clock().reserve();
+    turn->take();
     const auto done = runProcedure(series, devices, n.control, hooks);
     const StopFlag go{false};
-    if (n.watch.running())
-        static_cast<void>(n.watch.stop(go));
+    if (n.guideRunner.running())
+        static_cast<void>(n.guideRunner.stop(go));
     o.how = (done ? series.ending() : done.error().what.asClause()).english();
     // Ten seconds after the fault's end: at rest, or tracking where it was told to.
     if (over > n.night.clock().now())
@@ -120,7 +120,7 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
         n.night.clock().sleep(1.0, go);
         static_cast<void>(devices.mount->state());
     }
-    for (int k = 0; k < 500 && observatory.owes(); ++k) { // an errand may still be on its way back
+    for (int k = 0; k < 500 && observatory.owes(); ++k) { // a call may still be on its way back
         std::this_thread::sleep_for(std::chrono::milliseconds(5));
         static_cast<void>(devices.mount->state());
     }

@@ -76,7 +76,7 @@ void AimTest::theLoopDoesNotLagBehind() {
                 for (std::uint64_t seed = 1; seed <= 6; ++seed) {
                     LoopWorld w;
                     w.seed = seed;
-                    w.gap_arcsec = gap;
+                    w.backlash_arcsec = gap;
                     w.amplitude_arcsec = w.second_arcsec = 0.4;
                     w.driftRa_arcsec_min = w.driftDec_arcsec_min = 0.0;
                     still += late(followed(w, kind, 40.0, {}).run).rms / 6.0;

@@ -154,16 +154,17 @@ void BaseTest::gaussianHasUnitVariance() {
 void BaseTest::longWorkStandsBack() {
     const auto niceness = [] { return getpriority(PRIO_PROCESS, static_cast<id_t>(gettid())); };
     const int own = niceness();
-    QCOMPARE(unhurried(niceness), std::max(own, 10));
-    QCOMPARE(unhurried([&] { return unhurried(niceness); }), std::max(own, 10)); // not further each time
+    QCOMPARE(runAtLowPriority(niceness), std::max(own, 10));
+    QCOMPARE(runAtLowPriority([&] { return runAtLowPriority(niceness); }),
+             std::max(own, 10)); // not further each time
     QCOMPARE(niceness(), own);
     std::vector<int> shares(8, -1);
-    unhurried([&] { shareOut(8, [&](size_t part, size_t) { shares[part] = niceness(); }); });
+    runAtLowPriority([&] { shareOut(8, [&](size_t part, size_t) { shares[part] = niceness(); }); });
     QCOMPARE(shares[0], std::max(own, 10));
     for (const int n : shares) // one for each processor
         QVERIFY(n == -1 || n == std::max(own, 10));
     // What cannot be done is heard by who waits.
-    QVERIFY_THROWS_EXCEPTION(std::runtime_error, unhurried([] { throw std::runtime_error("no"); }));
+    QVERIFY_THROWS_EXCEPTION(std::runtime_error, runAtLowPriority([] { throw std::runtime_error("no"); }));
     workInShortSpells();
     QCOMPARE(niceness(), own);
 }

@@ -22,7 +22,7 @@ constexpr Cause ofTheMount[] = {Cause::periodic, Cause::drift, Cause::backlash, 
 
 using Shares = std::map<Cause, double>;
 
-// A random mount, half of them with play, under a random loop.
+// A random mount, half of them with backlash, under a random loop.
 LoopWorld randomWorld(Random& random, int i) {
     LoopWorld w;
     w.seed = 900 + static_cast<std::uint64_t>(i);
@@ -35,7 +35,7 @@ LoopWorld randomWorld(Random& random, int i) {
     w.walkRa_arcsec = random.uniform(0.05, 0.6);
     w.walkDec_arcsec = random.uniform(0.05, 0.6);
     w.noise_arcsec = random.uniform(0.25, 1.0);
-    w.gap_arcsec = i % 2 ? random.uniform(0.0, 6.0) : 0.0;
+    w.backlash_arcsec = i % 2 ? random.uniform(0.0, 6.0) : 0.0;
     w.pace_s = random.uniform(1.6, 4.5);
     w.exposure_s = w.pace_s - 0.6;
     w.rateError = random.uniform(-0.05, 0.05);
@@ -94,13 +94,13 @@ Shares trueShares(const LoopWorld& w, const ControllerSettings& s, const WorldRu
     drift.driftRa_arcsec_min *= -1.0;
     drift.driftDec_arcsec_min *= -1.0;
     LoopWorld tight = w;
-    tight.gap_arcsec = 0.0;
+    tight.backlash_arcsec = 0.0;
     Shares part;
     part[Cause::overCorrection] = halfDifference(run, guideWorld(noise, s, minutesEach));
     part[Cause::periodic] = halfDifference(run, guideWorld(worm, s, minutesEach));
     part[Cause::drift] = halfDifference(run, guideWorld(drift, s, minutesEach));
     part[Cause::backlash] =
-        w.gap_arcsec > 0.0 ? std::max(0.0, left - restOf(run, guideWorld(tight, s, minutesEach))) : 0.0;
+        w.backlash_arcsec > 0.0 ? std::max(0.0, left - restOf(run, guideWorld(tight, s, minutesEach))) : 0.0;
     double explained = 0.0;
     for (Cause c : ofTheMount)
         explained += part[c];

@@ -224,7 +224,7 @@ void FieldMatchTest::hopelessOnesSayHowFarTheyCame() {
              match.error().text().c_str());
     const std::atomic<bool> halted{true};
     const auto broken = matchField(shown.stars, shownWidth, shownHeight, around(sky, hint), hint, halted);
-    QVERIFY(!broken && broken.error().asked);
+    QVERIFY(!broken && broken.error().userRequested);
 }
 
 void FieldMatchTest::fewerStarsAreNeededWhereMoreIsKnown() {

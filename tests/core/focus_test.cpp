@@ -1,4 +1,4 @@
-// Focus: the curve, the depth, discs, the play of the focuser, whole runs, and the mask of slits.
+// Focus: the curve, the depth, discs, the backlash of the focuser, whole runs, and the mask of slits.
 #include <QtTest>
 #include <cmath>
 #include <numbers>
@@ -27,7 +27,7 @@ namespace {
 struct FocusWorld {
     Rig rig;
     double best_steps = 5000.0; // true
-    double play = 0.0;
+    double backlash = 0.0;
     double seeing_arcsec = 2.0;
     double flutter = 0.02; // of the seeing, from frame to frame
     double lowest = 0.0, highest = 50000.0;
@@ -73,7 +73,7 @@ struct FocusWorld {
             to = 2.0 * count - to;
         count = std::clamp(to, lowest, highest);
         if (fault != Fault::uncoupled)
-            camera = std::clamp(camera, count, count + play);
+            camera = std::clamp(camera, count, count + backlash);
     }
     FocuserState state() const {
         return {fault == Fault::nonsense ? std::nan("") : count, lowest, highest, 6.0};
@@ -351,8 +351,8 @@ void FocusTest::runsFindTheFocus() {
     const int n = thinned ? 5 : 200;
     int found = 0;
     int honest = 0;
-    int playGood = 0;
-    int playHonest = 0;
+    int backlashGood = 0;
+    int backlashHonest = 0;
     int plays = 0;
     std::vector<double> exposures;
     QString worst;
@@ -363,10 +363,10 @@ void FocusTest::runsFindTheFocus() {
         w.rig.imagingFocuser.step_um = std::pow(10.0, r.uniform(0.0, 0.7)); // 1 to 5 µm
         w.seeing_arcsec = r.uniform(1.0, 4.0);
         w.flutter = r.uniform(0.03, 0.09);
-        w.play = r.uniform(0, 400);
+        w.backlash = r.uniform(0, 400);
         w.best_steps = 25000.0;
         const double off = r.uniform(-20, 20) * w.zone_steps();
-        w.place(std::round(w.best_steps + off), r.uniform(0, w.play));
+        w.place(std::round(w.best_steps + off), r.uniform(0, w.backlash));
         FocusRun run(w.setup());
         const auto failed = w.run(run);
         if (failed || !run.result()) {
@@ -387,46 +387,46 @@ void FocusTest::runsFindTheFocus() {
             worst += QString("%1: off %2 zones, play %3, seeing %4\n")
                          .arg(i)
                          .arg(miss / w.zone_steps())
-                         .arg(w.play)
+                         .arg(w.backlash)
                          .arg(w.seeing_arcsec);
         honest += std::abs(f.curve.best_steps.value - w.best_steps) < f.curve.best_steps.sigma;
-        if (f.play_steps) {
+        if (f.backlash_steps) {
             ++plays;
-            const double off_ = std::abs(f.play_steps->value - w.play);
-            playGood += off_ < std::max(10.0, 0.1 * w.play);
-            playHonest += off_ < f.play_steps->sigma;
-            if (off_ >= std::max(10.0, 0.1 * w.play))
+            const double off_ = std::abs(f.backlash_steps->value - w.backlash);
+            backlashGood += off_ < std::max(10.0, 0.1 * w.backlash);
+            backlashHonest += off_ < f.backlash_steps->sigma;
+            if (off_ >= std::max(10.0, 0.1 * w.backlash))
                 worst += QString("%1: play %2 ± %3 for %4, knee %5\n")
                              .arg(i)
-                             .arg(f.play_steps->value)
-                             .arg(f.play_steps->sigma)
-                             .arg(w.play)
+                             .arg(f.backlash_steps->value)
+                             .arg(f.backlash_steps->sigma)
+                             .arg(w.backlash)
                              .arg(f.curve.hfd_px.value / f.curve.slope_px.value);
         }
     }
     const QString told = QString("found %1, honest %2, play %3 of %4, honest %5, exposures %6 (of %7)\n%8")
                              .arg(found)
                              .arg(honest)
-                             .arg(playGood)
+                             .arg(backlashGood)
                              .arg(plays)
-                             .arg(playHonest)
+                             .arg(backlashHonest)
                              .arg(median(exposures))
                              .arg(n)
                              .arg(worst);
     qInfo("%s", qPrintable(told));
     QVERIFY2(found >= 0.98 * n, qPrintable(told));
     QVERIFY2(median(exposures) <= 12.0, qPrintable(told));
-    QVERIFY2(playGood >= 0.95 * n, qPrintable(told));
+    QVERIFY2(backlashGood >= 0.95 * n, qPrintable(told));
     if (n >= 200) {
         QVERIFY2(honest > 0.60 * n && honest < 0.76 * n, qPrintable(told));
-        QVERIFY2(playHonest > 0.60 * plays && playHonest < 0.76 * plays, qPrintable(told));
+        QVERIFY2(backlashHonest > 0.60 * plays && backlashHonest < 0.76 * plays, qPrintable(told));
     }
 }
 
 void FocusTest::stepNotKnown() {
     for (int i = 0; i < 12; i += thinned ? 5 : 1) {
         FocusWorld w(300 + static_cast<std::uint64_t>(i));
-        w.play = 120.0;
+        w.backlash = 120.0;
         w.place(w.best_steps + (i - 5.5) * 2.0 * w.zone_steps(), 30.0);
         FocusRunSetup s = w.setup();
         s.rig.imagingFocuser.step_um = 0.0;
@@ -514,7 +514,7 @@ void FocusTest::failures() {
 
 void FocusTest::moveByHand() {
     FocusWorld w(5);
-    w.play = 100.0;
+    w.backlash = 100.0;
     w.place(5000, 0);
     FocuserMove out(CameraRole::imaging, 5300, 130);
     QVERIFY(!w.run(out));

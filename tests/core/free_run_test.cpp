@@ -414,8 +414,8 @@ void FreeRunTest::oneSidedAgainstTheDrift() {
     const SettingsBook book(plain);
     BacklashResult backlash;
     backlash.shape = BacklashShape::gap;
-    const auto mode = [&](double drift, double dead_ms) -> std::optional<DecMode> {
-        backlash.dead_ms = {dead_ms, 60.0};
+    const auto mode = [&](double drift, double deadTime_ms) -> std::optional<DecMode> {
+        backlash.deadTime_ms = {deadTime_ms, 60.0};
         Mount mount;
         mount.decDrift = drift;
         const auto t = tune(recordFree(mount, random), book, &backlash);
@@ -571,10 +571,10 @@ void FreeRunTest::rateToldFromTheAxis() {
 void FreeRunTest::returnsMustAgree() {
     BacklashResult b;
     b.shape = BacklashShape::gap;
-    b.dead_ms = {500.0, 20.0};
+    b.deadTime_ms = {500.0, 20.0};
     for (double ms : {510.0, 490.0}) {
         BacklashReturn r;
-        r.dead_ms = {ms, 30.0};
+        r.deadTime_ms = {ms, 30.0};
         b.returns.push_back(r);
     }
     QVERIFY(backlashFindings(b).front().evidence.english().find("agree: 510, 490") != std::string::npos);

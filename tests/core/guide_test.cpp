@@ -28,13 +28,13 @@ private slots:
     void groupSurvivesLosses();
     void aStarThatGoesDoesNotMoveTheField();
     void oneFaintStarIsNotTheField();
-    void decIsProvenWhateverThePlayAndTheAir();
+    void decIsProvenWhateverTheBacklashAndTheAir();
     void decThatDoesNotAnswer();
 };
 
 namespace {
-Rates skewedRates() {
-    Rates r;
+Calibration skewedCalibration() {
+    Calibration r;
     r.setup.scale_arcsec_px = 2.5;
     r.ra.rate_px_s = {3.0, 0.0};
     r.ra.angle_deg = {150.0, 0.0};
@@ -46,13 +46,13 @@ Rates skewedRates() {
 
 // Window, series and command line begin guiding from the same check.
 void GuideTest::oneWayToASetUp() {
-    Rates rates;
-    rates.verdict = RatesVerdict::good;
-    rates.setup.side = "east";
-    rates.setup.dec = Angle::fromDeg(10.0);
-    rates.ra.angle_deg = {20.0, 0.1};
-    rates.dec.angle_deg = {110.0, 0.1};
-    rates.ra.rate_px_s = rates.dec.rate_px_s = {3.0, 0.01};
+    Calibration calibration;
+    calibration.verdict = CalibrationVerdict::good;
+    calibration.setup.side = "east";
+    calibration.setup.dec = Angle::fromDeg(10.0);
+    calibration.ra.angle_deg = {20.0, 0.1};
+    calibration.dec.angle_deg = {110.0, 0.1};
+    calibration.ra.rate_px_s = calibration.dec.rate_px_s = {3.0, 0.01};
     SettingsBook settings;
     settings.change(SettingKey::exposure, 3.5, "yours", "", Instant());
     settings.change(SettingKey::gainRa, 0.4, "yours", "", Instant());
@@ -63,7 +63,7 @@ void GuideTest::oneWayToASetUp() {
     in.taught.ra.worm = WormPrior();
     in.taught.ra.wormPeriod_s = 400.0;
     QVERIFY(!prepareGuiding(in)); // nothing was measured
-    in.rates = rates;
+    in.calibration = calibration;
     auto setup = prepareGuiding(in);
     QVERIFY(setup.has_value());
     QCOMPARE(setup->exposure_s, 3.5);
@@ -74,21 +74,21 @@ void GuideTest::oneWayToASetUp() {
     QVERIFY(!prepareGuiding(in)->priors.ra.worm);
     // On the other side of the pier the picture stands on its head, and Dec as was seen there.
     in.mount.side = "west";
-    const Rates across = prepareGuiding(in)->rates;
+    const Calibration across = prepareGuiding(in)->calibration;
     QVERIFY(std::abs(std::remainder(across.ra.angle_deg.value - 200.0, 360.0)) < 1e-9);
     QVERIFY(across.setup.side == "west");
     in.mount.tracking = false;
     QVERIFY(prepareGuiding(in).error().what.english().find("not tracking") != std::string::npos);
     in.mount.tracking = true;
-    in.ratesAgedBy = Text::say("the guide scale changed");
+    in.calibrationAgedBy = Text::say("the guide scale changed");
     QVERIFY(prepareGuiding(in).error().why.english().find("guide scale changed") != std::string::npos);
-    in.ratesAgedBy = {};
-    in.rates->verdict = RatesVerdict::bad;
+    in.calibrationAgedBy = {};
+    in.calibration->verdict = CalibrationVerdict::bad;
     QVERIFY(prepareGuiding(in).error().why.english().find("bad") != std::string::npos);
 }
 
 void GuideTest::westPulseSendsTheStarEast() {
-    const GuideGeometry g(skewedRates(), Angle());
+    const GuideGeometry g(skewedCalibration(), Angle());
     // Along the motion of a west pulse: east of the aim; along that of a north pulse: south of it.
     const double w = 150.0 * M_PI / 180.0;
     SkyError e = g.toSky(2.0 * std::cos(w), 2.0 * std::sin(w));
@@ -99,7 +99,7 @@ void GuideTest::westPulseSendsTheStarEast() {
 }
 
 void GuideTest::pulseUndoesTheError() {
-    const GuideGeometry g(skewedRates(), Angle::fromDeg(40));
+    const GuideGeometry g(skewedCalibration(), Angle::fromDeg(40));
     const PulsePair p = g.pulseAgainst({1.2, -0.8});
     QVERIFY(p.ra_ms < 0.0);  // star east: move the mount east
     QVERIFY(p.dec_ms < 0.0); // star south: move the mount south
@@ -108,8 +108,8 @@ void GuideTest::pulseUndoesTheError() {
 }
 
 void GuideTest::ratesSlowDownTowardsThePole() {
-    const GuideGeometry equator(skewedRates(), Angle());
-    const GuideGeometry high(skewedRates(), Angle::fromDeg(60));
+    const GuideGeometry equator(skewedCalibration(), Angle());
+    const GuideGeometry high(skewedCalibration(), Angle::fromDeg(60));
     QVERIFY(std::abs(high.raRate_arcsec_s() / equator.raRate_arcsec_s() - 0.5) < 1e-12);
     QCOMPARE(high.decRate_arcsec_s(), equator.decRate_arcsec_s());
 }
@@ -311,27 +311,27 @@ void GuideTest::nineStarsAreQuieterThanOne() {
     QVERIFY2(std::sqrt(single / combined) > 2.0, qPrintable(QString::number(std::sqrt(single / combined))));
 }
 
-void GuideTest::decIsProvenWhateverThePlayAndTheAir() {
-    // Play up to 6″ anywhere in its gap, air up to 4″ (which moves a field of stars by 0.23 of that in two
-    // seconds), a drift, either sense.
+void GuideTest::decIsProvenWhateverTheBacklashAndTheAir() {
+    // Backlash up to 6″ anywhere in its gap, air up to 4″ (which moves a field of stars by 0.23 of that in
+    // two seconds), a drift, either sense.
     int pulses = 0;
     int right = 0;
     std::vector<int> each;
     for (std::uint64_t seed = 1; seed <= 1000; ++seed) {
         Random random(seed);
         const double scale = random.uniform(1.0, 4.0);
-        const double play = random.uniform(0.0, 6.0);
+        const double backlash = random.uniform(0.0, 6.0);
         const double jitter = 0.23 * random.uniform(0.8, 4.0);
         const double drift = random.uniform(-0.06, 0.06); // ″/s
         const bool reversed = random.uniform(0.0, 1.0) < 0.5;
         const double angle = random.uniform(-180.0, 180.0);
-        Rates rates;
-        rates.setup.scale_arcsec_px = scale;
-        rates.dec.rate_px_s = {7.5 / scale, 0.0};
-        rates.dec.angle_deg = {angle, 0.0};
-        DecProbe probe(rates, 0.6 / scale);
+        Calibration calibration;
+        calibration.setup.scale_arcsec_px = scale;
+        calibration.dec.rate_px_s = {7.5 / scale, 0.0};
+        calibration.dec.angle_deg = {angle, 0.0};
+        DecProbe probe(calibration, 0.6 / scale);
         double motor = 0.0;
-        double load = -random.uniform(0.0, 1.0) * play;
+        double load = -random.uniform(0.0, 1.0) * backlash;
         double t = 0.0;
         for (int frame = 0; frame < 80; ++frame, t += 3.0) {
             const double place = (load + drift * t + jitter * random.gaussian()) / scale;
@@ -342,7 +342,7 @@ void GuideTest::decIsProvenWhateverThePlayAndTheAir() {
             if (!pulse)
                 break;
             motor += (reversed ? -1.0 : 1.0) * 7.5 * 0.001 * *pulse;
-            load = std::clamp(load, motor - play, motor);
+            load = std::clamp(load, motor - backlash, motor);
         }
         const auto told = probe.reversed();
         right += told && *told == reversed;
@@ -362,11 +362,11 @@ void GuideTest::decThatDoesNotAnswer() {
         int wrong = 0;
         for (std::uint64_t seed = 1; seed <= 200; ++seed) {
             Random random(seed);
-            Rates rates;
-            rates.setup.scale_arcsec_px = 2.5;
-            rates.dec.rate_px_s = {3.0, 0.0};
-            rates.dec.angle_deg = {90.0, 0.0};
-            DecProbe probe(rates, 0.25);
+            Calibration calibration;
+            calibration.setup.scale_arcsec_px = 2.5;
+            calibration.dec.rate_px_s = {3.0, 0.0};
+            calibration.dec.angle_deg = {90.0, 0.0};
+            DecProbe probe(calibration, 0.25);
             double place = 0.0;
             for (int frame = 0; frame < 80; ++frame) {
                 if (!probe.next(0.3 * random.gaussian(), place + 0.3 * random.gaussian()))

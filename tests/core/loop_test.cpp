@@ -81,7 +81,7 @@ private slots:
     void speedOfTheWormIsHonest();
     void calmWormIsNotSeen();
     void sillyPhaseDoesNoHarm();
-    void playIsLearnt();
+    void backlashIsLearnt();
     void noLimitCycle();
     void goesOnBehindACloud();
     void worksAtAnyPace();
@@ -95,12 +95,12 @@ private slots:
     void budgetNamesTheCause();
     void airLimitsOnlyWhenTheMountIsCalm();
     void tuneTakesTheModel();
-    void tuneReckonsWithPlay();
+    void tuneReckonsWithBacklash();
     void tuneSaysWhatIsMissing();
     void wormAgainstItsWord();
     void tuneLeavesWellAlone();
     void tuneShortensForAFastMount();
-    void playGoesToTheModel();
+    void backlashGoesToTheModel();
     void oddTables();
 };
 
@@ -382,7 +382,7 @@ void LoopTest::modelBeatsTheShare() {
         LoopWorld w;
         w.seed = seed;
         w.amplitude_arcsec = 2.0 * static_cast<double>(seed);
-        w.gap_arcsec = 0.8 * static_cast<double>(seed % 4);
+        w.backlash_arcsec = 0.8 * static_cast<double>(seed % 4);
         w.rateError = seed % 2 ? 0.05 : -0.05;
         const WorldRun plain = guideWorld(w, settingsOf(ControllerKind::proportional), 40.0);
         const WorldRun model = guideWorld(w, settingsOf(ControllerKind::model), 40.0);
@@ -560,16 +560,16 @@ void LoopTest::sillyPhaseDoesNoHarm() {
     }
 }
 
-void LoopTest::playIsLearnt() {
+void LoopTest::backlashIsLearnt() {
     for (double gap : {0.0, 2.0, 5.0}) {
         LoopWorld w;
-        w.gap_arcsec = gap;
+        w.backlash_arcsec = gap;
         w.walkDec_arcsec = 0.5;
         w.driftDec_arcsec_min = 0.0;
         Measured believed;
         const WorldRun r =
             guideWorld(w, settingsOf(ControllerKind::model), 60.0, true, [&](RunRow&, GuideLoop& loop) {
-                believed = loop.belief(Axis::dec).gap_arcsec.value_or(Measured{});
+                believed = loop.belief(Axis::dec).backlash_arcsec.value_or(Measured{});
             });
         QVERIFY2(std::abs(believed.value - gap) < 3.0 * believed.sigma + 0.3, qPrintable(said(believed)));
         QVERIFY2(lateRms(r.mountDec) < 0.45, qPrintable(QString::number(lateRms(r.mountDec))));
@@ -577,9 +577,10 @@ void LoopTest::playIsLearnt() {
 }
 
 void LoopTest::noLimitCycle() {
-    // No drift, no walk, five arc seconds of play: nothing to correct, so the axis hardly ever turns about.
+    // No drift, no walk, five arc seconds of backlash: nothing to correct, so the axis hardly ever turns
+    // about.
     LoopWorld w;
-    w.gap_arcsec = 5.0;
+    w.backlash_arcsec = 5.0;
     w.walkDec_arcsec = 0.01;
     w.driftDec_arcsec_min = 0.0;
     const WorldRun r = guideWorld(w, settingsOf(ControllerKind::model), 40.0);
@@ -678,7 +679,7 @@ void LoopTest::pausesAreKept() {
 void LoopTest::replayIsExact() {
     for (ControllerKind kind : {ControllerKind::proportional, ControllerKind::trend, ControllerKind::model}) {
         LoopWorld w;
-        w.gap_arcsec = 2.0;
+        w.backlash_arcsec = 2.0;
         w.tellsWorm = true;
         const WorldRun r =
             guideWorld(w, settingsOf(kind), 15.0, true, [&, frame = 0](RunRow& row, GuideLoop& loop) mutable {
@@ -740,7 +741,7 @@ void LoopTest::replayForetellsTheLoop() {
         LoopWorld w;
         w.seed = seed;
         w.amplitude_arcsec = 1.0 + 0.5 * static_cast<double>(seed % 12);
-        w.gap_arcsec = seed % 3 == 0 ? 1.5 : 0.0;
+        w.backlash_arcsec = seed % 3 == 0 ? 1.5 : 0.0;
         const WorldRun plain = guideWorld(w, settingsOf(ControllerKind::proportional), 30.0);
         const WorldRun model = guideWorld(w, settingsOf(ControllerKind::model), 30.0);
         for (bool forth : {true, false}) {
@@ -998,12 +999,12 @@ void LoopTest::wormAgainstItsWord() {
                         [](const Finding& f) { return f.id == "guide-star-saturates"; }));
 }
 
-// A free run shows nothing of the play: what it lets seem best must do well with it all the same.
-void LoopTest::tuneReckonsWithPlay() {
+// A free run shows nothing of the backlash: what it lets seem best must do well with it all the same.
+void LoopTest::tuneReckonsWithBacklash() {
     for (std::uint64_t seed = 1; seed <= (thinned ? 1 : 6); ++seed) {
         LoopWorld w;
         w.seed = seed;
-        w.gap_arcsec = 3.7;
+        w.backlash_arcsec = 3.7;
         w.noise_arcsec = 0.2;
         w.walkDec_arcsec = 0.3;
         w.driftDec_arcsec_min = 0.05;
@@ -1087,14 +1088,14 @@ void LoopTest::tuneShortensForAFastMount() {
 
 // Where each reversal costs nearly a second Dec goes to the model, which keeps its direction while the drift
 // allows it; and it leaves less than pulses against the drift alone.
-void LoopTest::playGoesToTheModel() {
+void LoopTest::backlashGoesToTheModel() {
     for (double drift : {2.0, -2.0, 0.3}) {
         LoopWorld w;
-        w.gap_arcsec = 6.0;
+        w.backlash_arcsec = 6.0;
         w.driftDec_arcsec_min = drift;
         w.noise_arcsec = 0.3;
         BacklashResult test;
-        test.dead_ms = {800.0, 20.0};
+        test.deadTime_ms = {800.0, 20.0};
         ControllerSettings plain = settingsOf(ControllerKind::proportional);
         const WorldRun before = guideWorld(w, plain, 30.0);
         const auto t = tune(before.run, SettingsBook(plain), &test);

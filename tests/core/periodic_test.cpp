@@ -47,8 +47,8 @@ Recorded recordWorm(const Worm& w, Random& random) {
     return r;
 }
 
-// North pulses, then south, with play: the star as the run table has it (a north pulse sends it south).
-Run backlashRun(double dead_ms, double rate, double noise, int pulses, Random& random, double jump = 0.0,
+// North pulses, then south, with backlash: the star as the run table has it (a north pulse sends it south).
+Run backlashRun(double deadTime_ms, double rate, double noise, int pulses, Random& random, double jump = 0.0,
                 double soft = 0.0) {
     Run run;
     run.meta.kind = RunKind::backlash;
@@ -71,7 +71,7 @@ Run backlashRun(double dead_ms, double rate, double noise, int pulses, Random& r
             axis = motor;
         } else {
             turned += step_ms / 1000.0;
-            const double past = turned - dead_ms / 1000.0;
+            const double past = turned - deadTime_ms / 1000.0;
             double moved = std::max(0.0, past);
             if (jump > 0.0 && past > 0.0)
                 moved = turned;
@@ -281,13 +281,13 @@ void PeriodicTest::backlashOfManyMounts() {
     int good = 0;
     int inside = 0;
     for (int i = 0; i < trials; ++i) {
-        const double dead = random.uniform(150.0, 3000.0);
+        const double deadTime = random.uniform(150.0, 3000.0);
         const double rate = random.uniform(4.0, 13.0);
-        const auto b = analyseBacklash(backlashRun(dead, rate, 0.4, 14, random));
+        const auto b = analyseBacklash(backlashRun(deadTime, rate, 0.4, 14, random));
         QVERIFY2(b.has_value(), b ? "" : b.error().text().c_str());
-        const double off = std::abs(b->dead_ms.value - dead);
-        good += off < std::max({0.1 * dead, 30.0, 3.0 * b->dead_ms.sigma});
-        inside += off < b->dead_ms.sigma;
+        const double off = std::abs(b->deadTime_ms.value - deadTime);
+        good += off < std::max({0.1 * deadTime, 30.0, 3.0 * b->deadTime_ms.sigma});
+        inside += off < b->deadTime_ms.sigma;
         QVERIFY(std::abs(b->rate_arcsec_s.value / rate - 1.0) < 0.1);
     }
     if (thinned)
@@ -328,7 +328,7 @@ void PeriodicTest::verdictsByDeadTime() {
                 {2000, "backlash-large"},
                 {4000, "backlash-repair"}};
     for (const auto& r : rows) {
-        b.dead_ms = {r.ms, 10.0};
+        b.deadTime_ms = {r.ms, 10.0};
         QCOMPARE(backlashFindings(b).front().id, std::string(r.id));
     }
 }
@@ -391,17 +391,17 @@ void PeriodicTest::threeHarmonicsAndAStranger() {
 
 namespace {
 // A recorded table with one return and no clearing before it: the axis starts anywhere in its gap.
-Run oneReturn(double dead_ms, double step_ms, double pace_s, double rate, double noise, double slow,
+Run oneReturn(double deadTime_ms, double step_ms, double pace_s, double rate, double noise, double slow,
               int pulses, BacklashShape shape, Random& random) {
     Run run;
     run.meta.kind = RunKind::backlash;
     run.meta.decRate_arcsec_s = rate;
     double motor = 0.0;
-    double axis = random.uniform(-1.0, 0.0) * (shape == BacklashShape::gap ? dead_ms / 1000.0 : 0.0);
+    double axis = random.uniform(-1.0, 0.0) * (shape == BacklashShape::gap ? deadTime_ms / 1000.0 : 0.0);
     double turned = 0.0;
     double air = slow * random.gaussian();
     const double keep = std::exp(-pace_s / 6.0);
-    const double gap = dead_ms / 1000.0;
+    const double gap = deadTime_ms / 1000.0;
     axis = std::clamp(axis, motor - gap, motor);
     for (int i = 0; i <= 2 * pulses; ++i) {
         air = keep * air + slow * std::sqrt(1 - keep * keep) * random.gaussian();
@@ -439,19 +439,19 @@ void PeriodicTest::oneReturnOfManyAxes() {
     double bias = 0.0;
     double squares = 0.0;
     for (int i = 0; i < trials; ++i) {
-        const double dead = random.uniform(300, 1500);
+        const double deadTime = random.uniform(300, 1500);
         const double step = random.uniform(200, 500);
-        const int pulses = static_cast<int>(3.2 * dead / step) + 10;
-        const Run run =
-            oneReturn(dead, step, random.uniform(1.5, 4.0), random.uniform(5, 12), random.uniform(0.15, 0.4),
-                      random.uniform(0.0, 0.15), pulses, BacklashShape::gap, random);
+        const int pulses = static_cast<int>(3.2 * deadTime / step) + 10;
+        const Run run = oneReturn(deadTime, step, random.uniform(1.5, 4.0), random.uniform(5, 12),
+                                  random.uniform(0.15, 0.4), random.uniform(0.0, 0.15), pulses,
+                                  BacklashShape::gap, random);
         const auto b = analyseBacklash(run);
         QVERIFY2(b.has_value(), b ? "" : b.error().text().c_str());
         if (b->shape == BacklashShape::jump)
             continue;
         ++counted;
-        const double off = b->dead_ms.value - dead;
-        within += std::abs(off) < b->dead_ms.sigma;
+        const double off = b->deadTime_ms.value - deadTime;
+        within += std::abs(off) < b->deadTime_ms.sigma;
         bias += off / trials;
         squares += off * off / trials;
     }
@@ -466,7 +466,8 @@ void PeriodicTest::oneReturnOfManyAxes() {
 
 // As the application records it: cleared, a leg north, and three returns of which each goes on until the star
 // has followed nine pulses; a fifth of the air's variance outlasts 6 s.
-Run threeReturns(double dead_ms, double step_ms, double rate, double noise, double drift, Random& random) {
+Run threeReturns(double deadTime_ms, double step_ms, double rate, double noise, double drift,
+                 Random& random) {
     Run run;
     run.meta.kind = RunKind::backlash;
     const double step = step_ms / 1000.0;
@@ -489,7 +490,7 @@ Run threeReturns(double dead_ms, double step_ms, double rate, double noise, doub
         add(i == 0 ? "clearing" : "", step_ms);
     for (int leg = 0; leg < 4; ++leg) {
         const double way = leg % 2 ? -1.0 : 1.0;
-        double left = leg == 0 ? 0.0 : dead_ms / 1000.0;
+        double left = leg == 0 ? 0.0 : deadTime_ms / 1000.0;
         for (int followed = 0, first = 1; followed < 9; first = 0) {
             add(!first ? "" : leg % 2 ? "south" : "north", way * step_ms);
             const double moves = std::max(0.0, step - left);
@@ -510,18 +511,18 @@ void PeriodicTest::threeReturnsOfManyAxes() {
     double worst = 0.0;
     double closer = 0.0;
     for (int i = 0; i < trials; ++i) {
-        const double dead = random.uniform(300, 1500);
+        const double deadTime = random.uniform(300, 1500);
         const double rate = random.uniform(5, 12);
         const auto b =
-            analyseBacklash(threeReturns(dead, random.uniform(700, 1100), rate, random.uniform(0.3, 0.7),
+            analyseBacklash(threeReturns(deadTime, random.uniform(700, 1100), rate, random.uniform(0.3, 0.7),
                                          random.uniform(-0.1, 0.1), random));
         QVERIFY2(b.has_value(), b ? "" : b.error().text().c_str());
         QCOMPARE(b->returns.size(), size_t(3));
-        within += std::abs(b->dead_ms.value - dead) < b->dead_ms.sigma;
+        within += std::abs(b->deadTime_ms.value - deadTime) < b->deadTime_ms.sigma;
         gaps += b->shape == BacklashShape::gap;
         for (const BacklashReturn& r : b->returns)
-            worst = std::max(worst, std::abs(r.dead_ms.value - dead) / r.dead_ms.sigma);
-        closer += b->dead_ms.sigma / b->returns[0].dead_ms.sigma / trials;
+            worst = std::max(worst, std::abs(r.deadTime_ms.value - deadTime) / r.deadTime_ms.sigma);
+        closer += b->deadTime_ms.sigma / b->returns[0].deadTime_ms.sigma / trials;
     }
     qInfo("%d of %d within 1 sigma, %d gaps, worst return %.1f sigma off, together %.2f of one", within,
           trials, gaps, worst, closer);
@@ -546,7 +547,7 @@ void PeriodicTest::stoppedAfterATurn() {
     QVERIFY2(b.has_value(), b ? "" : b.error().text().c_str());
     QCOMPARE(b->returns.size(), size_t(2));
     QVERIFY(!b->atLeast);
-    QVERIFY(std::abs(b->dead_ms.value - 600.0) < 4.0 * b->dead_ms.sigma);
+    QVERIFY(std::abs(b->deadTime_ms.value - 600.0) < 4.0 * b->deadTime_ms.sigma);
 }
 
 void PeriodicTest::stickSlipIsNoGap() {
@@ -599,7 +600,7 @@ void PeriodicTest::stickAfterAGapIsAJump() {
             stickAfterGap(640.0, 160.0, random.uniform(7.0, 9.0), random.uniform(0.1, 0.25), random));
         QVERIFY(b.has_value());
         named += b->shape == BacklashShape::jump;
-        within += std::abs(b->dead_ms.value - 640.0) < 2.0 * b->dead_ms.sigma;
+        within += std::abs(b->deadTime_ms.value - 640.0) < 2.0 * b->deadTime_ms.sigma;
     }
     QVERIFY2(named >= (thinned ? 0.5 : 0.9) * trials, qPrintable(QString::number(named)));
     QVERIFY2(within >= (thinned ? 0.5 : 0.8) * trials, qPrintable(QString::number(within)));
@@ -623,8 +624,8 @@ void PeriodicTest::gapBeyondTheLegIsAtLeast() {
     const auto told = analyseBacklash(engaged);
     QVERIFY2(told.has_value(), told ? "" : told.error().text().c_str());
     QVERIFY2(told->atLeast, qPrintable(QString("%1 ± %2 %3")
-                                           .arg(told->dead_ms.value)
-                                           .arg(told->dead_ms.sigma)
+                                           .arg(told->deadTime_ms.value)
+                                           .arg(told->deadTime_ms.sigma)
                                            .arg(backlashShapeName(told->shape))));
     bool said = false;
     for (const Finding& f : backlashFindings(*told))
@@ -635,8 +636,8 @@ void PeriodicTest::gapBeyondTheLegIsAtLeast() {
 
 void PeriodicTest::uncertainBacklashIsNotHarmless() {
     BacklashResult b;
-    b.dead_ms = {900.0, 480.0};
-    b.dead_arcsec = {6.5, 3.5};
+    b.deadTime_ms = {900.0, 480.0};
+    b.deadAngle_arcsec = {6.5, 3.5};
     b.shape = BacklashShape::none;
     b.returns.resize(1);
     const auto list = backlashFindings(b);

@@ -43,7 +43,7 @@ LoopWorld someWorld(std::uint64_t seed) {
     w.amplitude_arcsec = random.uniform(2.0, 10.0);
     w.slowShare = random.uniform(0.0, 0.5);
     w.slow_s = random.uniform(4.0, 30.0);
-    w.gap_arcsec = seed % 3 ? 0.0 : random.uniform(0.5, 3.0);
+    w.backlash_arcsec = seed % 3 ? 0.0 : random.uniform(0.5, 3.0);
     w.rateError = random.uniform(-0.3, 0.3);
     return w;
 }

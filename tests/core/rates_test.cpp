@@ -3,10 +3,10 @@
 #include <cmath>
 
 #include "core/base/random.h"
+#include "core/calibration/calibration_look.h"
+#include "core/calibration/reuse.h"
 #include "core/findings/rates_findings.h"
 #include "core/procedure/calibration_place.h"
-#include "core/rates/rates_look.h"
-#include "core/rates/reuse.h"
 #include "core/rig/scales.h"
 #include "registry.h"
 #include "thinned.h"
@@ -41,7 +41,7 @@ Truth restless(Random& random) {
 }
 
 // The same motion as the trade describes it: the star east under west pulses, and so on.
-std::vector<CalibrationSample> recordRates(const Truth& t, Random& random) {
+std::vector<CalibrationSample> recordCalibration(const Truth& t, Random& random) {
     std::vector<CalibrationSample> samples;
     double west = 0.0;
     double motor = 0.0; // Dec motor, s of pulse
@@ -126,17 +126,17 @@ void RatesTest::noiseFreePathGivesTheTruth() {
     Random random(1);
     Truth t;
     t.noise_px = 0.0;
-    const auto rates = fitRates(recordRates(t, random), setupFor(t));
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-    QVERIFY(std::abs(rates->ra.rate_px_s.value - t.raPxS) < 1e-3);
-    QVERIFY(std::abs(rates->dec.rate_px_s.value - t.decPxS) < 1e-3);
-    QVERIFY(std::abs(rates->ra.angle_deg.value - t.west_deg) < 0.02);
-    QVERIFY(std::abs(rates->dec.angle_deg.value - t.north_deg) < 0.02);
-    QVERIFY(std::abs(rates->decBacklash_ms.value - t.backlash_ms) < 5.0);
-    QVERIFY(rates->orthogonality_deg.value < 0.05);
-    QCOMPARE(rates->ra.steps, 12);
-    QCOMPARE(rates->verdict, RatesVerdict::good);
-    QVERIFY(!rates->mirrored);
+    const auto calibration = fitCalibration(recordCalibration(t, random), setupFor(t));
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+    QVERIFY(std::abs(calibration->ra.rate_px_s.value - t.raPxS) < 1e-3);
+    QVERIFY(std::abs(calibration->dec.rate_px_s.value - t.decPxS) < 1e-3);
+    QVERIFY(std::abs(calibration->ra.angle_deg.value - t.west_deg) < 0.02);
+    QVERIFY(std::abs(calibration->dec.angle_deg.value - t.north_deg) < 0.02);
+    QVERIFY(std::abs(calibration->decBacklash_ms.value - t.backlash_ms) < 5.0);
+    QVERIFY(calibration->orthogonality_deg.value < 0.05);
+    QCOMPARE(calibration->ra.steps, 12);
+    QCOMPARE(calibration->verdict, CalibrationVerdict::good);
+    QVERIFY(!calibration->mirrored);
 }
 
 void RatesTest::manyMountsWithinTheirErrors() {
@@ -156,20 +156,20 @@ void RatesTest::manyMountsWithinTheirErrors() {
         t.step_ms = 1000.0 * 25.0 / 12.0 / t.raPxS;
         t.backlash_ms = random.uniform(0.0, 3.0) * t.step_ms;
         t.driftX_pxS = random.uniform(-0.02, 0.02);
-        const auto rates = fitRates(recordRates(t, random), setupFor(t));
-        QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-        const double off = Angle::fromDeg(rates->ra.angle_deg.value - t.west_deg).wrappedSigned().deg();
-        QVERIFY(std::abs(rates->ra.rate_px_s.value / t.raPxS - 1.0) < 0.02);
+        const auto calibration = fitCalibration(recordCalibration(t, random), setupFor(t));
+        QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+        const double off = Angle::fromDeg(calibration->ra.angle_deg.value - t.west_deg).wrappedSigned().deg();
+        QVERIFY(std::abs(calibration->ra.rate_px_s.value / t.raPxS - 1.0) < 0.02);
         QVERIFY(std::abs(off) < 1.0);
-        rateWithin += std::abs(rates->ra.rate_px_s.value - t.raPxS) < rates->ra.rate_px_s.sigma;
-        angleWithin += std::abs(off) < rates->ra.angle_deg.sigma;
-        rateSquares += std::pow(rates->ra.rate_px_s.value / t.raPxS - 1.0, 2) / trials;
+        rateWithin += std::abs(calibration->ra.rate_px_s.value - t.raPxS) < calibration->ra.rate_px_s.sigma;
+        angleWithin += std::abs(off) < calibration->ra.angle_deg.sigma;
+        rateSquares += std::pow(calibration->ra.rate_px_s.value / t.raPxS - 1.0, 2) / trials;
         angleSquares += off * off / trials;
-        QVERIFY2(std::abs(rates->decBacklash_ms.value - t.backlash_ms) <
-                     std::max(0.1 * t.backlash_ms, 4.0 * rates->decBacklash_ms.sigma),
+        QVERIFY2(std::abs(calibration->decBacklash_ms.value - t.backlash_ms) <
+                     std::max(0.1 * t.backlash_ms, 4.0 * calibration->decBacklash_ms.sigma),
                  qPrintable(QString("%1 ± %2 for %3")
-                                .arg(rates->decBacklash_ms.value)
-                                .arg(rates->decBacklash_ms.sigma)
+                                .arg(calibration->decBacklash_ms.value)
+                                .arg(calibration->decBacklash_ms.sigma)
                                 .arg(t.backlash_ms)));
     }
     QVERIFY2(std::sqrt(rateSquares) < 0.01, qPrintable(QString::number(std::sqrt(rateSquares))));
@@ -184,31 +184,31 @@ void RatesTest::mirroredCamera() {
     Random random(3);
     Truth t;
     t.north_deg = t.west_deg - 90;
-    const auto rates = fitRates(recordRates(t, random), setupFor(t));
-    QVERIFY(rates && rates->mirrored);
-    QVERIFY(rates->orthogonality_deg.value < 3.0);
+    const auto calibration = fitCalibration(recordCalibration(t, random), setupFor(t));
+    QVERIFY(calibration && calibration->mirrored);
+    QVERIFY(calibration->orthogonality_deg.value < 3.0);
 }
 
 void RatesTest::missingLegIsRefused() {
     Random random(4);
-    auto samples = recordRates({}, random);
+    auto samples = recordCalibration({}, random);
     std::erase_if(samples, [](const CalibrationSample& s) { return s.leg == Leg::south; });
-    const auto rates = fitRates(samples, setupFor({}));
-    QVERIFY(!rates && rates.error().what.english().find("south leg") != std::string::npos);
-    samples = recordRates({}, random);
+    const auto calibration = fitCalibration(samples, setupFor({}));
+    QVERIFY(!calibration && calibration.error().what.english().find("south leg") != std::string::npos);
+    samples = recordCalibration({}, random);
     samples[5].x = std::nan("");
-    QVERIFY(!fitRates(samples, setupFor({})));
-    QVERIFY(!fitRates({}, {}));
+    QVERIFY(!fitCalibration(samples, setupFor({})));
+    QVERIFY(!fitCalibration({}, {}));
 }
 
 void RatesTest::axisThatStaysIsRefused() {
     Random random(5);
     Truth t;
     t.raPxS = 0.0;
-    const auto samples = recordRates(t, random);
-    const auto rates = fitRates(samples, setupFor(Truth{}));
-    QVERIFY(!rates && rates.error().what.english().find("RA pulses") != std::string::npos);
-    QVERIFY(rates.error().remedy.english().find("cable") != std::string::npos);
+    const auto samples = recordCalibration(t, random);
+    const auto calibration = fitCalibration(samples, setupFor(Truth{}));
+    QVERIFY(!calibration && calibration.error().what.english().find("RA pulses") != std::string::npos);
+    QVERIFY(calibration.error().remedy.english().find("cable") != std::string::npos);
 }
 
 void RatesTest::focalLengthMistakeIsNamed() {
@@ -216,10 +216,10 @@ void RatesTest::focalLengthMistakeIsNamed() {
     const Truth t;
     CalibrationSetup s = setupFor(t);
     s.scale_arcsec_px *= 240.0 / 50.0; // the aperture entered as the focal length
-    const auto rates = fitRates(recordRates(t, random), s);
-    QVERIFY(rates.has_value());
-    QCOMPARE(rates->verdict, RatesVerdict::bad);
-    const auto findings = ratesFindings(*rates);
+    const auto calibration = fitCalibration(recordCalibration(t, random), s);
+    QVERIFY(calibration.has_value());
+    QCOMPARE(calibration->verdict, CalibrationVerdict::bad);
+    const auto findings = calibrationFindings(*calibration);
     QVERIFY(!findings.empty());
     QCOMPARE(findings.front().weight, Weight::act);
     QVERIFY(findings.front().remedy.english().find("aperture") != std::string::npos);
@@ -229,10 +229,10 @@ void RatesTest::skewedAxesAreBad() {
     Random random(7);
     Truth t;
     t.north_deg = t.west_deg + 90 + 27;
-    const auto rates = fitRates(recordRates(t, random), setupFor(t));
-    QVERIFY(rates.has_value());
-    QVERIFY(std::abs(rates->orthogonality_deg.value - 27.0) < 1.5);
-    QCOMPARE(rates->verdict, RatesVerdict::bad);
+    const auto calibration = fitCalibration(recordCalibration(t, random), setupFor(t));
+    QVERIFY(calibration.has_value());
+    QVERIFY(std::abs(calibration->orthogonality_deg.value - 27.0) < 1.5);
+    QCOMPARE(calibration->verdict, CalibrationVerdict::bad);
 }
 
 void RatesTest::fewStepsAreOnlyUsable() {
@@ -240,10 +240,10 @@ void RatesTest::fewStepsAreOnlyUsable() {
     Truth t;
     t.steps = 6;
     t.step_ms = 1600;
-    const auto rates = fitRates(recordRates(t, random), setupFor(t));
-    QVERIFY(rates.has_value());
-    QCOMPARE(rates->verdict, RatesVerdict::usable);
-    const auto findings = ratesFindings(*rates);
+    const auto calibration = fitCalibration(recordCalibration(t, random), setupFor(t));
+    QVERIFY(calibration.has_value());
+    QCOMPARE(calibration->verdict, CalibrationVerdict::usable);
+    const auto findings = calibrationFindings(*calibration);
     QVERIFY(
         std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.id == "few-steps"; }));
 }
@@ -252,9 +252,9 @@ void RatesTest::backlashIsTold() {
     Random random(9);
     Truth t;
     t.backlash_ms = 1500;
-    const auto rates = fitRates(recordRates(t, random), setupFor(t));
-    QVERIFY(rates.has_value());
-    const auto findings = ratesFindings(*rates);
+    const auto calibration = fitCalibration(recordCalibration(t, random), setupFor(t));
+    QVERIFY(calibration.has_value());
+    const auto findings = calibrationFindings(*calibration);
     const auto f = std::find_if(findings.begin(), findings.end(),
                                 [](const Finding& x) { return x.id == "dec-backlash"; });
     QVERIFY(f != findings.end());
@@ -282,7 +282,7 @@ void RatesTest::honestUnderAirAndWorm() {
         t.dec_deg = random.uniform(-30, 30);
         CalibrationSetup setup = setupFor(t);
         setup.wormPeriod_s = wormKnown ? t.worm_s : 0.0;
-        const auto r = fitRates(recordRates(t, random), setup);
+        const auto r = fitCalibration(recordCalibration(t, random), setup);
         QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
         const auto angle = [](double a, double b) {
             return std::abs(Angle::fromDeg(a - b).wrappedSigned().deg());
@@ -308,11 +308,11 @@ void RatesTest::twoShortStepsAreABadCalibration() {
     t.backlash_ms = 0.0;
     t.noise_px = 0.05;
     t.driftX_pxS = t.driftY_pxS = 0.0;
-    const auto r = fitRates(recordRates(t, random), setupFor(t));
+    const auto r = fitCalibration(recordCalibration(t, random), setupFor(t));
     QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
-    QCOMPARE(r->verdict, RatesVerdict::bad);
+    QCOMPARE(r->verdict, CalibrationVerdict::bad);
     bool told = false;
-    for (const Finding& f : ratesFindings(*r))
+    for (const Finding& f : calibrationFindings(*r))
         told |= f.id == "few-steps";
     QVERIFY(told);
 }
@@ -328,7 +328,7 @@ void RatesTest::reversedWiringKeepsTheSky() {
             CalibrationSetup setup = setupFor(t);
             setup.east_deg = 156.0;
             setup.north_deg = 66.0;
-            const auto r = fitRates(recordRates(t, random), setup);
+            const auto r = fitCalibration(recordCalibration(t, random), setup);
             QVERIFY(r.has_value());
             const SkyOnSensor sky = skyOnSensor(*r);
             QCOMPARE(sky.east_deg, 156.0);
@@ -382,39 +382,40 @@ void RatesTest::oneMotorIsCalibratedInRa() {
         t.dec_deg = random.uniform(-30, 30);
         t.west_deg = random.uniform(0.0, 360.0);
         const bool mirrored = i & 1;
-        auto samples = recordRates(t, random);
+        auto samples = recordCalibration(t, random);
         std::erase_if(samples,
                       [](const CalibrationSample& s) { return s.leg == Leg::north || s.leg == Leg::south; });
         CalibrationSetup setup = setupFor(t);
         setup.wormPeriod_s = t.worm_s;
-        QVERIFY(!fitRates(samples, setup)); // with a motor the Dec legs are missed
+        QVERIFY(!fitCalibration(samples, setup)); // with a motor the Dec legs are missed
         setup.decMotor = false;
         setup.east_deg = t.west_deg;
         setup.north_deg = t.west_deg + (mirrored ? 90.0 : -90.0);
-        const auto rates = fitRates(samples, setup);
-        QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-        within += std::abs(rates->ra.rate_px_s.value - t.raPxS) < rates->ra.rate_px_s.sigma;
-        QVERIFY(rates->verdict != RatesVerdict::bad);
-        QCOMPARE(rates->mirrored, mirrored);
-        QCOMPARE(shortestLeg(*rates), t.steps);
-        QCOMPARE(rates->legs.size(), size_t{2});
-        for (const Finding& f : ratesFindings(*rates, {}))
+        const auto calibration = fitCalibration(samples, setup);
+        QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+        within += std::abs(calibration->ra.rate_px_s.value - t.raPxS) < calibration->ra.rate_px_s.sigma;
+        QVERIFY(calibration->verdict != CalibrationVerdict::bad);
+        QCOMPARE(calibration->mirrored, mirrored);
+        QCOMPARE(shortestLeg(*calibration), t.steps);
+        QCOMPARE(calibration->legs.size(), size_t{2});
+        for (const Finding& f : calibrationFindings(*calibration, {}))
             QVERIFY2(f.id.find("dec") == std::string::npos, f.headline.english().c_str());
         // The Dec legs are wanted again once there is a motor.
         CalibrationSetup later = setup;
         later.decMotor = true;
-        QVERIFY(!whyRatesAged(setup, later).empty());
+        QVERIFY(!whyCalibrationAged(setup, later).empty());
     }
     QVERIFY2(within >= 0.60 * trials && within <= 0.76 * trials, qPrintable(QString::number(within)));
 }
 
 namespace {
 // Rates of a camera at this angle, as a solved frame and the pulses would have shown it.
-Rates ratesOfCamera(double roll_deg, bool mirrored, double scale, double sigma_deg, Random& random) {
+Calibration calibrationOfCamera(double roll_deg, bool mirrored, double scale, double sigma_deg,
+                                Random& random) {
     Truth t;
     const SkyOnSensor sky =
         skyOnSensor(turnedPlane(Vec3::UnitX(), 1920, 1200, scale, Angle::fromDeg(roll_deg).rad(), mirrored));
-    Rates r;
+    Calibration r;
     r.setup = setupFor(t);
     r.setup.scale_arcsec_px = scale;
     const double off = sigma_deg * random.gaussian();
@@ -423,7 +424,7 @@ Rates ratesOfCamera(double roll_deg, bool mirrored, double scale, double sigma_d
     r.setup.directionSigma_deg = sigma_deg;
     r.ra.angle_deg = {sky.east_deg, 1.0};
     r.dec.angle_deg = {sky.north_deg + 180.0, 1.0};
-    r.verdict = RatesVerdict::good;
+    r.verdict = CalibrationVerdict::good;
     return r;
 }
 } // namespace
@@ -439,19 +440,19 @@ void RatesTest::aLookTellsHowFarTheCameraTurned() {
         const double roll = random.uniform(0.0, 360.0);
         const double turned = random.uniform(2.0, 150.0) * (i & 2 ? 1.0 : -1.0);
         const double then = random.uniform(0.01, 0.1), now = random.uniform(0.01, 0.1);
-        Rates rates = ratesOfCamera(roll, mirrored, 2.578, then, random);
-        rates.setup.side = "east";
+        Calibration calibration = calibrationOfCamera(roll, mirrored, 2.578, then, random);
+        calibration.setup.side = "east";
         const bool across = i & 4;
         if (across)
-            rates = ratesAcrossPier(rates, true);
+            calibration = calibrationAcrossPier(calibration, true);
         SolvedFrame frame;
         const double newRoll = roll + turned + (across ? 180.0 : 0.0) + now * random.gaussian();
         frame.plane = turnedPlane(Vec3::UnitX(), 1920, 1200, 2.578 * random.uniform(0.995, 1.005),
                                   Angle::fromDeg(newRoll).rad(), mirrored);
         frame.sigmaRoll_arcsec = 3600.0 * now;
-        const RatesLook look = lookAtRates(rates, frame);
-        QVERIFY2(look.hold == RatesHold::turned, look.words().english().c_str());
-        const Rates carried = ratesTurned(rates, look.turn_deg.value);
+        const CalibrationLook look = lookAtCalibration(calibration, frame);
+        QVERIFY2(look.hold == CalibrationHold::turned, look.words().english().c_str());
+        const Calibration carried = calibrationTurned(calibration, look.turn_deg.value);
         const SkyOnSensor sky = skyOnSensor(frame.plane);
         QVERIFY(std::abs(Angle::fromDeg(*carried.setup.north_deg - sky.north_deg).wrappedSigned().deg()) <
                 0.5);
@@ -464,28 +465,29 @@ void RatesTest::aLookTellsHowFarTheCameraTurned() {
 
 void RatesTest::aLookRefusesWhatDoesNotHold() {
     Random random(5);
-    const Rates rates = ratesOfCamera(23.0, false, 2.578, 0.03, random);
+    const Calibration calibration = calibrationOfCamera(23.0, false, 2.578, 0.03, random);
     const auto look = [&](double roll, bool mirrored, double scale) {
         SolvedFrame frame;
         frame.plane = turnedPlane(Vec3::UnitX(), 1920, 1200, scale, Angle::fromDeg(roll).rad(), mirrored);
         frame.sigmaRoll_arcsec = 60.0;
-        return lookAtRates(rates, frame);
+        return lookAtCalibration(calibration, frame);
     };
-    QVERIFY(look(23.4, false, 2.578).hold == RatesHold::asBefore);
+    QVERIFY(look(23.4, false, 2.578).hold == CalibrationHold::asBefore);
     QCOMPARE(look(23.4, false, 2.578).words().english(), std::string("as before"));
-    QVERIFY(look(23.0, true, 2.578).hold == RatesHold::notAny);
-    QVERIFY(look(23.0, false, 2.65).hold == RatesHold::notAny);
-    QVERIFY(look(200.0, false, 2.578).hold == RatesHold::notAny); // or the mount hangs on the other side
+    QVERIFY(look(23.0, true, 2.578).hold == CalibrationHold::notAny);
+    QVERIFY(look(23.0, false, 2.65).hold == CalibrationHold::notAny);
+    QVERIFY(look(200.0, false, 2.578).hold ==
+            CalibrationHold::notAny); // or the mount hangs on the other side
     QVERIFY(look(200.0, false, 2.578).words().english().find("head") != std::string::npos);
     // Without a frame at the calibration the pulses tell, less sharply.
-    Rates bare = rates;
+    Calibration bare = calibration;
     bare.setup.east_deg.reset();
     bare.setup.north_deg.reset();
     SolvedFrame frame;
     frame.plane = turnedPlane(Vec3::UnitX(), 1920, 1200, 2.578, Angle::fromDeg(25.0).rad(), false);
-    QVERIFY(lookAtRates(bare, frame).hold == RatesHold::asBefore);
+    QVERIFY(lookAtCalibration(bare, frame).hold == CalibrationHold::asBefore);
     frame.plane = turnedPlane(Vec3::UnitX(), 1920, 1200, 2.578, Angle::fromDeg(33.0).rad(), false);
-    QVERIFY(lookAtRates(bare, frame).hold == RatesHold::turned);
+    QVERIFY(lookAtCalibration(bare, frame).hold == CalibrationHold::turned);
 }
 
 NORDSTJERNA_TEST(RatesTest)

@@ -134,7 +134,7 @@ void ReviewTest::trialFindsNothingWhereNothingIs() {
     // Air that is another one in every block, by 20 and 40 %: still not more than one in twenty.
     for (const double spread : {0.2, 0.4}) {
         claimed = 0;
-        const int trials = thinned ? 100 : 1500;
+        const int trials = thinned ? 30 : 1500;
         for (int k = 0; k < trials; ++k) {
             TrialRules rules;
             rules.seed = static_cast<std::uint64_t>(k);
@@ -147,7 +147,7 @@ void ReviewTest::trialFindsNothingWhereNothingIs() {
         }
         const double share = static_cast<double>(claimed) / trials;
         qInfo("air by %.0f %% from block to block: %.1f %% false claims", 100.0 * spread, 100.0 * share);
-        QVERIFY2(share <= (thinned ? 0.12 : 0.055), qPrintable(QString::number(share)));
+        QVERIFY2(share <= (thinned ? 0.2 : 0.055), qPrintable(QString::number(share)));
     }
 }
 
@@ -166,8 +166,8 @@ void ReviewTest::slowLoopsHaveGoneOver() {
     QVERIFY(rules.leaveOut_s > 50.0 && rules.block_s > rules.leaveOut_s + 20.0);
     double truth = 0.0;
     double told = 0.0;
-    constexpr int nights = 8;
-    for (std::uint64_t seed = 1; seed <= nights; ++seed) {
+    const int nights = thinned ? 2 : 8;
+    for (std::uint64_t seed = 1; seed <= static_cast<std::uint64_t>(nights); ++seed) {
         LoopWorld w;
         w.seed = seed;
         w.amplitude_arcsec = 6.0;
@@ -193,7 +193,8 @@ void ReviewTest::slowLoopsHaveGoneOver() {
         });
         told += trial.state().difference.value / nights;
     }
-    QVERIFY2(std::abs(told / truth - 1.0) < 0.1, qPrintable(QString("%1 for %2").arg(told).arg(truth)));
+    QVERIFY2(std::abs(told / truth - 1.0) < (thinned ? 0.25 : 0.1),
+             qPrintable(QString("%1 for %2").arg(told).arg(truth)));
 }
 
 void ReviewTest::trialFindsWhatIsWorthIt() {
@@ -386,23 +387,25 @@ Run guidedRun(std::uint64_t seed, double air, double slow, double minutes = 30.0
 
 void ReviewTest::betterAirIsNoBetterLoop() {
     int claimed = 0;
-    for (std::uint64_t seed = 1; seed <= 200; ++seed) {
+    const auto pairs = static_cast<std::uint64_t>(casesOf(200));
+    for (std::uint64_t seed = 1; seed <= pairs; ++seed) {
         const auto c = compareRuns(guidedRun(seed, 0.5, 0.25), guidedRun(9000 + seed, 0.25, 0.25));
         QVERIFY(c.has_value());
         QVERIFY(c->total_arcsec.value < 0.0); // the figure is better
         QVERIFY(c->words.english().find("seeing was better") != std::string::npos);
         claimed += (c->verdict == Verdict::first || c->verdict == Verdict::second);
     }
-    QVERIFY2(claimed <= 16, qPrintable(QString::number(claimed))); // beyond 2σ: one in twenty
+    QVERIFY2(claimed <= (thinned ? 3 : 16), qPrintable(QString::number(claimed))); // beyond 2σ: one in twenty
 }
 
 void ReviewTest::betterLoopIsSeenThroughTheAir() {
     int seen = 0;
-    for (std::uint64_t seed = 1; seed <= 50; ++seed) {
+    const int pairs = thinned ? 10 : 50;
+    for (std::uint64_t seed = 1; seed <= static_cast<std::uint64_t>(pairs); ++seed) {
         const auto c = compareRuns(guidedRun(seed, 0.3, 0.45), guidedRun(9000 + seed, 0.45, 0.2));
         seen += c && c->verdict == Verdict::second;
     }
-    QVERIFY2(seen >= 47, qPrintable(QString::number(seen)));
+    QVERIFY2(seen >= pairs - pairs / 16, qPrintable(QString::number(seen)));
     // Settings that differ are named.
     Run a = guidedRun(1, 0.3, 0.3);
     Run b = guidedRun(2, 0.3, 0.3);

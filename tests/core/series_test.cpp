@@ -131,7 +131,7 @@ void SeriesTest::ditheringDoesNotDisturbTheModel() {
     for (std::uint64_t seed = 1; seed <= 10; ++seed) {
         LoopWorld w;
         w.seed = seed;
-        w.gap_arcsec = seed % 2 ? 0.0 : 2.0;
+        w.backlash_arcsec = seed % 2 ? 0.0 : 2.0;
         const auto rms = [&](const WorldRun& r) {
             std::vector<double> e;
             double quiet = 0.0;
@@ -166,7 +166,7 @@ void SeriesTest::settledMeansSettled() {
         LoopWorld w;
         w.seed = seed;
         w.noise_arcsec = random.uniform(0.25, 0.6);
-        w.gap_arcsec = seed % 2 ? 0.0 : random.uniform(0.5, 4.0);
+        w.backlash_arcsec = seed % 2 ? 0.0 : random.uniform(0.5, 4.0);
         w.amplitude_arcsec = random.uniform(0.5, 6.0);
         std::vector<LoopState> states; // before each row
         std::vector<SkyError> aims;
@@ -226,7 +226,7 @@ void SeriesTest::settledMeansSettled() {
 void SeriesTest::ditheredRunGivesItsPulsesBack() {
     for (auto kind : {ControllerKind::proportional, ControllerKind::trend, ControllerKind::model}) {
         LoopWorld w;
-        w.gap_arcsec = 1.5;
+        w.backlash_arcsec = 1.5;
         const WorldRun r = dithered(w, kind, 15.0, {14.0, -9.0});
         const QString other = otherPulse(r.run);
         QVERIFY2(other.isEmpty(), qPrintable(other));

@@ -147,17 +147,18 @@ void BeginTest::focusRunByOneButton() {
     ReadOut* best = readOut(focus, "Best position");
     QVERIFY(best && best->value().toDouble() > 5000.0);
     QVERIFY(best->note().contains("critical zone"));
-    QVERIFY(std::abs(readOut(focus, "Backlash")->value().toDouble() - s.imagingFocuser.play_steps) < 10.0);
+    QVERIFY(std::abs(readOut(focus, "Backlash")->value().toDouble() - s.imagingFocuser.backlash_steps) <
+            10.0);
     QVERIFY2(said(focus).contains("Sharp: HFD"), qPrintable(said(focus)));
     QCOMPARE(focus->state(), StationState::good);
     QVERIFY(!unfocused());
     // Kept with the rig, and entered in the log.
-    QVERIFY(window_->session().rigs().rig().imagingFocuser.play_steps > 0.0);
+    QVERIFY(window_->session().rigs().rig().imagingFocuser.backlash_steps > 0.0);
     QCOMPARE(window_->session().focusBook().focused(CameraRole::imaging).size(), size_t(1));
     QVERIFY(window_->session().writes().flush(20.0));
     // The next evening knows it.
     begin(s);
-    QVERIFY(window_->session().rigs().rig().imagingFocuser.play_steps > 0.0);
+    QVERIFY(window_->session().rigs().rig().imagingFocuser.backlash_steps > 0.0);
     QCOMPARE(window_->session().focusBook().focused(CameraRole::imaging).size(), size_t(1));
     // And Review draws its curve.
     window_->showStation(StationId::review);
@@ -214,9 +215,9 @@ void BeginTest::stopPutsItBack() {
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QTest::mouseClick(focus->primary(), Qt::LeftButton); // Stop the run
     QVERIFY(waitIdle());
-    // But for the play, which may stand on either side.
+    // But for the backlash, which may stand on either side.
     QVERIFY(std::abs(window_->simulatedNight().trueDefocus_um(CameraRole::imaging) - 300.0) <
-            s.imagingFocuser.step_um * (s.imagingFocuser.play_steps + 2.0));
+            s.imagingFocuser.step_um * (s.imagingFocuser.backlash_steps + 2.0));
     QVERIFY(!said(focus).contains("Sharp"));
 }
 

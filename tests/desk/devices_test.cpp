@@ -206,7 +206,7 @@ void DevicesTest::anEveningOverTheWire() {
     QVERIFY(idle());
     press(StationId::rates);
     QVERIFY(idle());
-    QVERIFY2(session.calibration().rates(),
+    QVERIFY2(session.calibrationBook().calibration(),
              session.problems().newest() ? session.problems().newest()->text().c_str() : "");
     press(StationId::guide);
     auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));

@@ -88,7 +88,7 @@ private:
         const StopFlag go{false};
         clock.sleep(*parseInstant(utc) - clock.now(), go);
     }
-    void measureRates();
+    void calibrate();
     // Each frame is where its series says.
     bool allSaved() const {
         const auto& frames = expose()->frames();
@@ -134,7 +134,7 @@ QString ExposeTest::panelText() const {
     return text;
 }
 
-void ExposeTest::measureRates() {
+void ExposeTest::calibrate() {
     window_->showStation(StationId::rates);
     for (QPushButton* b : window_->station(StationId::rates)->findChildren<QPushButton*>())
         if (b->text() == "Slew there")
@@ -142,7 +142,7 @@ void ExposeTest::measureRates() {
     QVERIFY(waitIdle());
     QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().calibration().rates());
+    QVERIFY(window_->session().calibrationBook().calibration());
     window_->showStation(StationId::expose);
 }
 
@@ -412,7 +412,7 @@ void ExposeTest::flipRatherEarly() {
 
 void ExposeTest::seriesOverTheFlip() {
     letTimePass("2026-10-14T23:35:00");
-    measureRates();
+    calibrate();
     set("series-exposure", 240.0);
     set("series-frames", 9.0);
     set("dither-every", 2.0);
@@ -518,7 +518,7 @@ void ExposeTest::targetsFollowEachOther() {
     session.targets().keepList({{"M 33", place(23.462, 30.660), {}},
                                 {"Far south", place(40.0, -70.0), {}},
                                 {"M 31", place(10.685, 41.269), {}}});
-    measureRates();
+    calibrate();
     set("series-exposure", 60.0);
     set("series-frames", 2.0);
     expose()->findChild<QComboBox*>("series-begins")->setCurrentIndex(0);
@@ -585,7 +585,7 @@ void ExposeTest::focusedAnewByItself() {
     window_->show();
     window_->showStation(StationId::expose);
     letTimePass("2026-10-14T20:30:00");
-    measureRates();
+    calibrate();
     set("series-exposure", 150.0);
     expose()->findChild<QComboBox*>("series-refocus")->setCurrentIndex(1);
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
@@ -601,7 +601,7 @@ void ExposeTest::focusedAnewByItself() {
 }
 
 void ExposeTest::aDiskThatIsFull() {
-    measureRates();
+    calibrate();
     set("series-exposure", 60.0);
     expose()->saveIn("/proc/no-such-place");
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
@@ -750,7 +750,7 @@ void ExposeTest::brokenOffAndTakenUp() {
 
 void ExposeTest::settlingIsAdvised() {
     letTimePass("2026-10-14T20:30:00");
-    measureRates();
+    calibrate();
     set("series-exposure", 20.0);
     set("dither-every", 1.0);
     set("settle-for", 25.0);
@@ -771,7 +771,7 @@ void ExposeTest::settlingIsAdvised() {
 }
 
 void ExposeTest::stopNowAndHalt() {
-    measureRates();
+    calibrate();
     set("series-exposure", 1200.0);
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     window_->simulatedNight().clock().setSpeed(0.0);
@@ -798,7 +798,7 @@ void ExposeTest::stopNowAndHalt() {
 }
 
 void ExposeTest::haltEndsBoth() {
-    measureRates();
+    calibrate();
     set("series-exposure", 60.0);
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     QVERIFY(waitFor([this] { return expose()->frames().size() >= 1; }));
@@ -814,7 +814,7 @@ void ExposeTest::haltEndsBoth() {
 }
 
 void ExposeTest::closingWhileItRuns() {
-    measureRates();
+    calibrate();
     set("series-exposure", 60.0);
     QTest::mouseClick(expose()->primary(), Qt::LeftButton);
     QVERIFY(waitFor([this] { return expose()->frames().size() >= 1; }));
@@ -823,7 +823,7 @@ void ExposeTest::closingWhileItRuns() {
 }
 
 void ExposeTest::testExposureWhileGuiding() {
-    measureRates();
+    calibrate();
     window_->showStation(StationId::guide);
     QTest::mouseClick(window_->station(StationId::guide)->primary(), Qt::LeftButton);
     QVERIFY(window_->session().procedures().guiding());

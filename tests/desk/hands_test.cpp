@@ -510,7 +510,7 @@ void HandsTest::alarmCallsWhoIsAway() {
         // What was asked for, and what can wait, calls nobody; and nothing sounds where that is not wanted.
         problems.report(ProblemCause::darks, p);
         Problem asked = p;
-        asked.asked = true;
+        asked.userRequested = true;
         problems.report(asked);
         QVERIFY(!alarm.calling());
         alarm.setSound(false);
@@ -610,9 +610,9 @@ void HandsTest::keptAwakeByTheDesktop() {
 void HandsTest::rowsWhileTheDiskIsStuck() {
     Scenario s = demoScenario();
     open(s);
-    Rates rates = promisedRates(session().rigs().rig(), s.guideRoll_deg);
-    rates.verdict = RatesVerdict::good;
-    session().calibration().setRates(rates);
+    Calibration calibration = promisedCalibration(session().rigs().rig(), s.guideRoll_deg);
+    calibration.verdict = CalibrationVerdict::good;
+    session().calibrationBook().setCalibration(calibration);
     std::mutex lock;
     std::condition_variable freed;
     bool stuck = true;

@@ -7,6 +7,7 @@
 #include <QFile>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QSlider>
@@ -25,8 +26,10 @@
 #include "desk/pictures/pole_map.h"
 #include "desk/start.h"
 #include "desk/stations/guide/guide_station.h"
+#include "desk/stations/review/mount_page.h"
 #include "desk/stations/review/replay_page.h"
 #include "desk/stations/review/review_station.h"
+#include "desk/stations/review/target_page.h"
 #include "desk/theme.h"
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
@@ -52,6 +55,8 @@ private slots:
     void wordsStayInTheLane();
     void compareTwo();
     void trendTellsTheChange();
+    void aTargetOverItsNights();
+    void aMountOverTheMonths();
     void trialOnTheSky();
     void reportOfANight();
     void importATable();
@@ -95,6 +100,7 @@ private:
     bool read() const {
         return waitFor([this] { return !review()->reading(); });
     }
+    const Rig& rigOfTheWindow() const { return window_->session().rigs().rig(); }
     void settleLog() {
         QVERIFY(window_->session().writes().flush(60.0));
         QCoreApplication::processEvents();
@@ -106,7 +112,7 @@ private:
         QTest::mouseClick(review()->primary(), Qt::LeftButton);
         QVERIFY(read());
     }
-    void measureRates();
+    void calibrate();
     std::unique_ptr<QTemporaryDir> data_;
     std::unique_ptr<MainWindow> window_;
 };
@@ -151,13 +157,13 @@ QPushButton* ReviewWindowTest::button(const QString& text, QWidget* in) const {
     return nullptr;
 }
 
-void ReviewWindowTest::measureRates() {
+void ReviewWindowTest::calibrate() {
     window_->showStation(StationId::rates);
     QTest::mouseClick(button("Slew there", window_->station(StationId::rates)), Qt::LeftButton);
     QVERIFY(waitIdle());
     QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().calibration().rates());
+    QVERIFY(window_->session().calibrationBook().calibration());
 }
 
 void ReviewWindowTest::demoBringsItsNights() {
@@ -187,7 +193,7 @@ void ReviewWindowTest::demoBringsItsNights() {
 
 void ReviewWindowTest::anEveningIsKept() {
     openWindow();
-    measureRates();
+    calibrate();
     window_->showStation(StationId::guide);
     QTest::mouseClick(window_->station(StationId::guide)->primary(), Qt::LeftButton);
     auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
@@ -504,13 +510,76 @@ void ReviewWindowTest::trendTellsTheChange() {
     QVERIFY(review()->opened().entry.kind == EntryKind::freeRun);
 }
 
+void ReviewWindowTest::aTargetOverItsNights() {
+    bringDemoNights();
+    QTest::mouseClick(button("Target", review()), Qt::LeftButton);
+    QVERIFY(read());
+    QCOMPARE(review()->findChild<QComboBox*>("progressOf")->currentText(), QString("NGC 891 (5)"));
+    auto* table = review()->findChild<QTableWidget*>("lightByFilter");
+    QCOMPARE(table->rowCount(), 1);
+    QVERIFY2(table->item(0, 6)->text().contains("a jolt"), qPrintable(table->item(0, 6)->text()));
+    QCOMPARE(readOutTitles().first(), QString("USABLE LIGHT"));
+    QVERIFY2(readOutTexts().contains("h exposed"), qPrintable(readOutTexts()));
+    auto* wanted = review()->findChild<QDoubleSpinBox*>("wantedLight");
+    wanted->setFocus();
+    wanted->selectAll(); // as Tab does
+    QTest::keyClicks(wanted, "16");
+    QTest::keyClick(wanted, Qt::Key_Return);
+    // 9.9 h of it are there, and a night brings two.
+    QVERIFY2(label("progressWords").contains("about 4 nights"), qPrintable(label("progressWords")));
+    QVERIFY2(readOutTexts().contains("about 4 nights"), qPrintable(readOutTexts()));
+    const fs::path path = data() / "target.html";
+    review()->saveReport(path);
+    QFile file(QString::fromStdString(path.string()));
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    const QString html = QString::fromUtf8(file.readAll());
+    QVERIFY(html.contains("NGC 891") && html.contains("a jolt") && html.contains("<svg"));
+    // What is wanted is there the next evening, too.
+    QVERIFY(window_->session().writes().flush(60.0));
+    window_.reset();
+    openWindow();
+    window_->showStation(StationId::review);
+    review()->showPage(ReviewStation::Page::target);
+    QVERIFY(read());
+    QCOMPARE(review()->targetPage()->wanted_h(), 16.0);
+}
+
+void ReviewWindowTest::aMountOverTheMonths() {
+    bringDemoNights();
+    QTest::mouseClick(button("Mount", review()), Qt::LeftButton);
+    QVERIFY(read());
+    QCOMPARE(readOutTitles().first(), QString("TOTAL RMS"));
+    QVERIFY2(readOutTexts().contains("since 4 Oct 2026"), qPrintable(readOutTexts())); // backlash
+    auto* words = review()->findChild<QLineEdit*>("markWords");
+    QTest::keyClicks(words, "worm greased");
+    QTest::keyClick(words, Qt::Key_Return);
+    QCOMPARE(review()->mountPage()->marks().size(), size_t{1});
+    QVERIFY(words->text().isEmpty());
+    const fs::path path = data() / "mount.pdf";
+    review()->saveReport(path);
+    QVERIFY(fs::file_size(path) > 10000);
+    QVERIFY(window_->session().writes().flush(60.0));
+    window_.reset();
+    openWindow();
+    window_->showStation(StationId::review);
+    review()->showPage(ReviewStation::Page::mount);
+    QVERIFY(read());
+    auto* marks = review()->findChild<QListWidget*>("marks");
+    QCOMPARE(marks->count(), 1);
+    QVERIFY2(marks->item(0)->text().endsWith("worm greased"), qPrintable(marks->item(0)->text()));
+    marks->setCurrentRow(0);
+    QTest::mouseClick(review()->findChild<QPushButton*>("removeMark"), Qt::LeftButton);
+    QVERIFY(review()->mountPage()->marks().empty());
+    QVERIFY(window_->session().evening().evening().marks.at(rigOfTheWindow().mount.id).empty());
+}
+
 void ReviewWindowTest::trialOnTheSky() {
     openWindow();
     window_->showStation(StationId::review);
     review()->showPage(ReviewStation::Page::trial);
     QVERIFY(!review()->primary()->isEnabled());
     QVERIFY(sentence().contains("needs guiding"));
-    measureRates();
+    calibrate();
     for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
         window_->session().settings().change(k, static_cast<double>(ControllerKind::proportional), "yours");
     window_->showStation(StationId::guide);
@@ -697,7 +766,7 @@ void ReviewWindowTest::logMadeAnew() {
     bringDemoNights();
     QVERIFY(review()->perform(ActionId::reviewRebuild));
     QVERIFY(window_->session().writes().flush(60.0));
-    QVERIFY(waitFor([this] { return sentence().contains("21 entries"); }));
+    QVERIFY(waitFor([this] { return sentence().contains("26 entries"); }));
     QCOMPARE(review()->summary(), QString("7 nights"));
     // What is written from now on is read from the new one.
     LogEntry e = window_->session().night().newEntry(EntryKind::pole);

@@ -336,15 +336,15 @@ void ScreenTest::aSecondTelescopeOnTheMount() {
     };
     const Rig first = session.rigs().rig();
     LoopPriors learnt;
-    learnt.dec.gap_arcsec = Measured{3.25, 0.5};
+    learnt.dec.backlash_arcsec = Measured{3.25, 0.5};
     session.mountBook().learn(learnt);
     session.settings().change(SettingKey::gainRa, 0.37, "yours");
     session.evening().keepCentring(first.opticsId, {{"tolerance_arcsec", 17.0}});
-    Rates rates;
-    rates.verdict = RatesVerdict::good;
-    rates.setup.scale_arcsec_px = 2.578;
-    session.calibration().restoreRates(rates);
-    session.calibration().setDecReverses(true);
+    Calibration calibration;
+    calibration.verdict = CalibrationVerdict::good;
+    calibration.setup.scale_arcsec_px = 2.578;
+    session.calibrationBook().restoreCalibration(calibration);
+    session.calibrationBook().setDecReverses(true);
 
     QVERIFY(choose("chooseOptics", "Copy these optics"));
     auto* focal = station->findChild<QDoubleSpinBox*>("imaging.optics.focal_mm");
@@ -356,9 +356,9 @@ void ScreenTest::aSecondTelescopeOnTheMount() {
     QCOMPARE(second.imagingOptics.focal_mm, 2000.0);
     QVERIFY(second.id != first.id && second.opticsId != first.opticsId);
     QVERIFY(second.mount.id == first.mount.id && second.siteId == first.siteId);
-    QVERIFY(!session.calibration().rates());
-    QCOMPARE(session.calibration().decReverses(), std::optional(true)); // the mount's
-    QCOMPARE(session.mountBook().taught().dec.gap_arcsec->value, 3.25); // the mount's
+    QVERIFY(!session.calibrationBook().calibration());
+    QCOMPARE(session.calibrationBook().decReverses(), std::optional(true));  // the mount's
+    QCOMPARE(session.mountBook().taught().dec.backlash_arcsec->value, 3.25); // the mount's
     QVERIFY(session.settings().book().value(SettingKey::gainRa) != 0.37);
     QVERIFY(session.evening().centring(second.opticsId).empty() ||
             session.evening().centring(second.opticsId) != session.evening().centring(first.opticsId));
@@ -378,7 +378,7 @@ void ScreenTest::aSecondTelescopeOnTheMount() {
     QVERIFY(choose("chooseSite", "Copy this site"));
     session.settings().change(SettingKey::gainRa, 0.41, "yours");
     QCOMPARE(session.rigs().rig().id, first.id);
-    QCOMPARE(session.mountBook().taught().dec.gap_arcsec->value, 3.25);
+    QCOMPARE(session.mountBook().taught().dec.backlash_arcsec->value, 3.25);
     Rig elsewhere = session.rigs().rig();
     elsewhere.horizon = {};
     session.rigs().set(elsewhere);
@@ -540,19 +540,19 @@ void ScreenTest::anotherSimulatedNight() {
 
 void ScreenTest::anotherRigHasNoRates() {
     Session& session = window_->session();
-    Rates rates;
-    rates.verdict = RatesVerdict::good;
-    rates.setup.scale_arcsec_px = 2.578;
-    rates.setup.guideRateRa = rates.setup.guideRateDec = 0.5;
-    session.calibration().restoreRates(rates);
-    QVERIFY(session.calibration().rates().has_value());
+    Calibration calibration;
+    calibration.verdict = CalibrationVerdict::good;
+    calibration.setup.scale_arcsec_px = 2.578;
+    calibration.setup.guideRateRa = calibration.setup.guideRateDec = 0.5;
+    session.calibrationBook().restoreCalibration(calibration);
+    QVERIFY(session.calibrationBook().calibration().has_value());
     const std::string first = session.rigs().rig().id;
     Rig renamed = session.rigs().rig();
     renamed.name = "Another name";
     session.rigs().set(renamed);
-    QVERIFY(session.calibration().rates().has_value()); // the same rig
+    QVERIFY(session.calibrationBook().calibration().has_value()); // the same rig
     session.rigs().duplicate(RigPart::optics);
-    QVERIFY(!session.calibration().rates().has_value()); // another
+    QVERIFY(!session.calibrationBook().calibration().has_value()); // another
     QVERIFY(session.rigs().rig().id != first);
 }
 

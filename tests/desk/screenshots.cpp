@@ -67,7 +67,7 @@ void shootMore(MainWindow& w, const QString& name) {
         shoot(w, name);
 }
 
-void measureRates(MainWindow& w) {
+void calibrate(MainWindow& w) {
     w.showStation(StationId::rates);
     for (QPushButton* b : w.station(StationId::rates)->findChildren<QPushButton*>())
         if (b->text() == "Slew there")
@@ -201,7 +201,7 @@ void exposeViews(MainWindow& w) {
 
 // A trial while time runs, three looks a second apart.
 void liveTrial(MainWindow& w) {
-    measureRates(w);
+    calibrate(w);
     w.showStation(StationId::guide);
     auto* guide = static_cast<GuideStation*>(w.station(StationId::guide));
     for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
@@ -346,7 +346,7 @@ int main(int argc, char** argv) {
         return 0;
     }
     if (parser.isSet("expose")) {
-        measureRates(w);
+        calibrate(w);
         exposeViews(w);
         w.session().mount().halt();
         waitIdle(w);
@@ -448,7 +448,7 @@ int main(int argc, char** argv) {
     }
     shoot(w, "framing");
 
-    measureRates(w);
+    calibrate(w);
     shoot(w, "rates");
 
     w.showStation(StationId::freeRun);

@@ -87,7 +87,7 @@ private slots:
     void tuneWithoutARecord();
 
 private:
-    void measureRates();
+    void calibrate();
     void choose(const char* box, const QString& text);
     void guideFor(double seconds);
     void recordFree(double length_s);
@@ -536,31 +536,31 @@ void WindowTest::badRatesAreNotUsed() {
     QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QVERIFY2(panelText().contains("aperture"), qPrintable(panelText()));
-    QVERIFY(!window_->session().calibration().rates());
+    QVERIFY(!window_->session().calibrationBook().calibration());
     QCOMPARE(window_->station(StationId::rates)->state(), StationState::attention);
     QVERIFY(!window_->station(StationId::guide)->primary()->isEnabled());
 }
 
 void WindowTest::ratesComeBackAtTheNextStart() {
-    measureRates();
-    const double rate = window_->session().calibration().rates()->ra.rate_px_s.value;
+    calibrate();
+    const double rate = window_->session().calibrationBook().calibration()->ra.rate_px_s.value;
     nightFrom(demoScenario()); // the next evening, the same data folder
-    QVERIFY(window_->session().calibration().rates());
-    QCOMPARE(window_->session().calibration().rates()->ra.rate_px_s.value, rate);
+    QVERIFY(window_->session().calibrationBook().calibration());
+    QCOMPARE(window_->session().calibrationBook().calibration()->ra.rate_px_s.value, rate);
     QCOMPARE(window_->station(StationId::rates)->state(), StationState::good);
-    QCOMPARE(window_->session().calibration().pastRates().size(), size_t(1));
+    QCOMPARE(window_->session().calibrationBook().pastCalibration().size(), size_t(1));
     // Somebody took the camera off.
-    window_->session().calibration().ageRates("the guide camera was turned or moved");
+    window_->session().calibrationBook().ageCalibration("the guide camera was turned or moved");
     QCOMPARE(window_->station(StationId::rates)->state(), StationState::aged);
 }
 
-void WindowTest::measureRates() {
+void WindowTest::calibrate() {
     window_->showStation(StationId::rates);
     QTest::mouseClick(button(StationId::rates, "Slew there"), Qt::LeftButton);
     QVERIFY(waitIdle());
     QTest::mouseClick(window_->station(StationId::rates)->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
-    QVERIFY(window_->session().calibration().rates());
+    QVERIFY(window_->session().calibrationBook().calibration());
 }
 
 void WindowTest::recordFree(double length_s) {
@@ -587,7 +587,7 @@ void WindowTest::freeRunNeedsRates() {
 }
 
 void WindowTest::freeRunToCurve() {
-    measureRates();
+    calibrate();
     choose("controller-ra", "proportional");
     window_->showStation(StationId::freeRun);
     auto* free = static_cast<FreeStation*>(window_->station(StationId::freeRun));
@@ -700,13 +700,13 @@ void WindowTest::freeRunToCurve() {
     QTest::mouseClick(free->primary(), Qt::LeftButton);
     QCOMPARE(free->primary()->text(), QString("Stop test"));
     QVERIFY(waitIdle());
-    const double dead = readOut(StationId::freeRun, "Dead time")->value().remove(" ms").toDouble();
+    const double deadTime = readOut(StationId::freeRun, "Dead time")->value().remove(" ms").toDouble();
     // How long the runs before were, and so which air this test meets, is the machine's affair: the figure
     // is held against what it says of itself.
     const QString unit = readOut(StationId::freeRun, "Dead time")->unit();
     const double sigma = QRegularExpression("± ?(\\d+) ms").match(unit).captured(1).toDouble();
     QVERIFY2(sigma > 0.0 && sigma < 120.0, qPrintable(unit));
-    QVERIFY2(std::abs(dead - 713.0) < 4.0 * sigma, qPrintable(QString("%1 %2").arg(dead).arg(unit)));
+    QVERIFY2(std::abs(deadTime - 713.0) < 4.0 * sigma, qPrintable(QString("%1 %2").arg(deadTime).arg(unit)));
     QCOMPARE(readOut(StationId::freeRun, "Returns")->value(), QString("3"));
     backlash->grab();
     QVERIFY(backlash->chart().readOut(backlash->chart().plot().center()).contains("ideal"));
@@ -1041,7 +1041,7 @@ void WindowTest::whatIsSaidElsewhereStandsBeside() {
 }
 
 void WindowTest::tuneBringsWhatItPromises() {
-    measureRates();
+    calibrate();
     window_->showStation(StationId::guide);
     auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
     QTest::mouseClick(button(StationId::guide, "Controllers"), Qt::LeftButton);

@@ -146,7 +146,7 @@ void ConformanceTest::refusesTheGround() {
     const auto before = e.devices.mount->state();
     mustWork(before);
     const auto done = e.devices.mount->slew({Angle::fromHours(11.5), Angle::fromDeg(-10.0)}, neverHalted);
-    QVERIFY(!done && !done.error().passing && !done.error().what.empty());
+    QVERIFY(!done && !done.error().transient && !done.error().what.empty());
     mustWork(e.devices.mount->setTracking(true)); // it still takes commands
 }
 
@@ -174,7 +174,7 @@ void ConformanceTest::haltsOnTheWay() {
     const auto halted = e.devices.mount->halt();
     slewing.join();
     mustWork(halted);
-    QVERIFY(!slewed && slewed.error().asked);
+    QVERIFY(!slewed && slewed.error().userRequested);
     const auto state = e.devices.mount->state();
     mustWork(state);
     QVERIFY(!state->moving && !state->tracking);
@@ -251,7 +251,7 @@ void ConformanceTest::parks() {
     QTRY_VERIFY_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).moving, 30000);
     halt = true;
     parking.join();
-    QVERIFY(!parked && parked.error().asked);
+    QVERIFY(!parked && parked.error().userRequested);
     QTRY_VERIFY_WITH_TIMEOUT(!e.devices.mount->state().value_or(MountState{}).moving, 30000);
     QVERIFY(!e.devices.mount->state()->parked);
 }
@@ -351,7 +351,7 @@ void ConformanceTest::breaksOffExposures() {
     std::this_thread::sleep_for(std::chrono::milliseconds(200));
     halt = true;
     exposing.join();
-    QVERIFY(!frame && frame.error().asked);
+    QVERIFY(!frame && frame.error().userRequested);
     // It can be used again, at once or when it has understood.
     QTRY_VERIFY_WITH_TIMEOUT(e.devices.guideCamera->expose(1.0, neverHalted).has_value(), 60000);
 }
@@ -385,7 +385,7 @@ void ConformanceTest::focuses() {
     QCOMPARE(e.devices.imagingFocuser->state()->steps, double(to));
     StopFlag halt{true};
     const auto halted = e.devices.imagingFocuser->moveTo(to + 5000, halt);
-    QVERIFY(!halted && halted.error().asked);
+    QVERIFY(!halted && halted.error().userRequested);
     mustWork(e.devices.imagingFocuser->moveTo(to - 100, neverHalted));
     QCOMPARE(e.devices.imagingFocuser->state()->steps, double(to - 100));
 }
@@ -395,7 +395,7 @@ void ConformanceTest::silenceIsPassing() {
     const Evening e(wire);
     e.night().happen(FaultKind::mountLink, 1.0, 1e6);
     e.night().happen(FaultKind::cameraLink, 1.0, 1e6);
-    const auto silent = [](const auto& answer) { return !answer && answer.error().passing; };
+    const auto silent = [](const auto& answer) { return !answer && answer.error().transient; };
     QTRY_VERIFY_WITH_TIMEOUT(silent(e.devices.mount->state()), 30000);
     const auto frame = e.devices.guideCamera->expose(0.5, neverHalted);
     QVERIFY(silent(frame));

@@ -95,9 +95,9 @@ void EveningsTest::fromDuskToTenFrames() {
     }
 
     // Rates where they are measured best, on the side of the target.
-    DONE(n.measureRates(-0.8, rig.site.southern() ? -8.0 : 8.0));
-    QVERIFY2(n.rates->verdict != RatesVerdict::bad, verdictName(n.rates->verdict));
-    QCOMPARE(n.rates->setup.decMotor, rig.mount.decMotor);
+    DONE(n.calibrate(-0.8, rig.site.southern() ? -8.0 : 8.0));
+    QVERIFY2(n.calibration->verdict != CalibrationVerdict::bad, verdictName(n.calibration->verdict));
+    QCOMPARE(n.calibration->setup.decMotor, rig.mount.decMotor);
     SettingsBook book;
     for (const ProposedSetting& p : guideGently(rig.mount))
         book.change(p.key, p.value, "proposed", p.reason.english(), {});

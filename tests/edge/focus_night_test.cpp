@@ -25,7 +25,7 @@ Scenario focusNight() {
     s.rig.imagingCamera.width = 1400;
     s.rig.imagingCamera.height = 1000;
     s.imagingFocuser.fitted = true;
-    s.imagingFocuser.play_steps = 90.0;
+    s.imagingFocuser.backlash_steps = 90.0;
     s.rig.imagingFocuser.step_um = s.imagingFocuser.step_um;
     return s;
 }
@@ -52,10 +52,10 @@ Ran focus(SimulatedNight& night, CameraRole camera, Rig& rig) {
     RunnerControl control;
     const auto done = runProcedure(run, d, control);
     Ran ran{run.result(), done ? std::nullopt : std::optional(done.error())};
-    if (ran.result && ran.result->play_steps) {
+    if (ran.result && ran.result->backlash_steps) {
         FocuserSpec& f = camera == CameraRole::guide ? rig.guideFocuser : rig.imagingFocuser;
-        f.play_steps = ran.result->play_steps->value;
-        f.playSigma_steps = ran.result->play_steps->sigma;
+        f.backlash_steps = ran.result->backlash_steps->value;
+        f.backlashSigma_steps = ran.result->backlash_steps->sigma;
     }
     return ran;
 }
@@ -115,9 +115,9 @@ void FocusNightTest::bothCameras() {
     QVERIFY2(std::abs(off) < 0.25 * zone,
              qPrintable(QString("%1 µm off of a zone of %2").arg(off).arg(zone)));
     QVERIFY(ran.result->doubt.empty());
-    QVERIFY(ran.result->play_steps.has_value());
-    QVERIFY2(std::abs(ran.result->play_steps->value - 90.0) < 10.0,
-             qPrintable(QString::number(ran.result->play_steps->value)));
+    QVERIFY(ran.result->backlash_steps.has_value());
+    QVERIFY2(std::abs(ran.result->backlash_steps->value - 90.0) < 10.0,
+             qPrintable(QString::number(ran.result->backlash_steps->value)));
     QVERIFY(ran.result->exposures <= 15);
 }
 

@@ -33,7 +33,7 @@ struct Recording {
 Expected<Recording> recordFree(SimulatedNight& night, double length_s) {
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = promisedRates(setup.rig, night.scenario().guideRoll_deg);
+    setup.calibration = promisedCalibration(setup.rig, night.scenario().guideRoll_deg);
     setup.corrections = false;
     setup.length_s = length_s;
     Guiding guiding(setup);
@@ -269,7 +269,7 @@ void FreeRunNightTest::backlashReturnsAgree() {
     SimulatedNight night(demoScenario(), sharedIndex());
     QVERIFY(slewTo(night, low).has_value());
     BacklashTest test(
-        {night.scenario().rig, promisedRates(night.scenario().rig, night.scenario().guideRoll_deg)});
+        {night.scenario().rig, promisedCalibration(night.scenario().rig, night.scenario().guideRoll_deg)});
     Devices devices = night.devices();
     devices.track = night.trackDirectly();
     RunnerControl control;
@@ -282,10 +282,10 @@ void FreeRunNightTest::backlashReturnsAgree() {
     QVERIFY(b->consistent());
     const double truth = night.scenario().decBacklash_arcsec;
     for (const BacklashReturn& r : b->returns)
-        QVERIFY2(std::abs(r.dead_arcsec.value - truth) < std::max(0.6, 4.0 * r.dead_arcsec.sigma),
-                 qPrintable(QString::number(r.dead_arcsec.value)));
-    QVERIFY(std::abs(b->dead_arcsec.value - truth) < std::max(0.5, 3.5 * b->dead_arcsec.sigma));
-    QVERIFY(b->dead_ms.sigma < b->returns[0].dead_ms.sigma); // repeats help
+        QVERIFY2(std::abs(r.deadAngle_arcsec.value - truth) < std::max(0.6, 4.0 * r.deadAngle_arcsec.sigma),
+                 qPrintable(QString::number(r.deadAngle_arcsec.value)));
+    QVERIFY(std::abs(b->deadAngle_arcsec.value - truth) < std::max(0.5, 3.5 * b->deadAngle_arcsec.sigma));
+    QVERIFY(b->deadTime_ms.sigma < b->returns[0].deadTime_ms.sigma); // repeats help
     // Stopped after the first return: that one is kept.
     Run cut = test.run();
     const auto second = std::find_if(cut.rows.begin() + 20, cut.rows.end(),

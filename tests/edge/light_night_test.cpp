@@ -36,7 +36,7 @@ void LightNightTest::guidesThrough() {
     constexpr double begins_s = 1500.0, lasts_s = 3000.0;
     SeriesNight n(s);
     n.waitUntil("2026-10-14T20:30:00"); // it is dark on both
-    const auto measured = n.measureRates(south ? 0.8 : -1.5, sign * 10.0);
+    const auto measured = n.calibrate(south ? 0.8 : -1.5, sign * 10.0);
     QVERIFY2(measured.has_value(), measured ? "" : measured.error().text().c_str());
     Slew there(s.rig, place, "");
     QVERIFY(n.run(there).has_value());
@@ -53,7 +53,7 @@ void LightNightTest::guidesThrough() {
     GuidingSetup g;
     g.rig = s.rig;
     g.exposure_s = 3.0;
-    g.rates = *n.rates;
+    g.calibration = *n.calibration;
     g.length_s = begins_s + 1900.0;
     Guiding guiding(g);
     std::optional<SkyLight> before;

@@ -134,7 +134,7 @@ void LinkTest::nobodyThere() {
     PacedClock clock = quickClock();
     const WireMount mount(link, "M", clock, demoScenario().rig.site);
     const auto state = mount.state();
-    QVERIFY(!state && state.error().passing);
+    QVERIFY(!state && state.error().transient);
     QVERIFY(state.error().what.english().find("localhost:1") != std::string::npos);
 }
 
@@ -151,7 +151,7 @@ void LinkTest::comesAndGoes() {
     until([&] { return observatory.devices().mount->setTracking(true).has_value(); });
 }
 
-// Whatever is under way when the connection breaks: a passing failure, and all goes on afterwards.
+// Whatever is under way when the connection breaks: a transient failure, and all goes on afterwards.
 void LinkTest::cutOften() {
     Scenario scenario = perfectScenario();
     scenario.speed = 20.0;
@@ -169,7 +169,7 @@ void LinkTest::cutOften() {
             const auto frame = devices.guideCamera->expose(1.0, neverHalted);
             const auto pulse = devices.mount->pulse(100.0, 100.0, neverHalted);
             if (!frame || !pulse) {
-                if ((!frame && !frame.error().passing) || (!pulse && !pulse.error().passing))
+                if ((!frame && !frame.error().transient) || (!pulse && !pulse.error().transient))
                     qFatal("%s", (frame ? pulse.error() : frame.error()).text().c_str());
                 return false;
             }
@@ -252,7 +252,7 @@ void LinkTest::aSlewThatDoesNotBegin() {
             server.update("M", wire::coordinates, WireState::ok);
     };
     const auto done = m.slew();
-    QVERIFY(!done && done.error().passing);
+    QVERIFY(!done && done.error().transient);
     QVERIFY2(says(done.error(), "did not begin to move"), done.error().text().c_str());
 }
 
@@ -277,7 +277,7 @@ void LinkTest::aSlewThatIsRefused() {
         server.update("M", wire::coordinates, WireState::ok);
     };
     const auto done = m.slew();
-    QVERIFY(!done && !done.error().passing);
+    QVERIFY(!done && !done.error().transient);
     QVERIFY2(says(done.error(), "Below the horizon"), done.error().text().c_str());
 }
 
@@ -288,7 +288,7 @@ void LinkTest::trackingThatIsNotSet() {
             server.select("M", wire::trackState, "TRACK_ON", WireState::ok);
     };
     const auto done = m.mount->setTracking(false);
-    QVERIFY(!done && done.error().passing);
+    QVERIFY(!done && done.error().transient);
     QVERIFY2(says(done.error(), "nothing has changed"), done.error().text().c_str());
 }
 
@@ -301,7 +301,7 @@ void LinkTest::aPulseWithoutAnEnd() {
         return told && told->vector.state == WireState::busy;
     });
     const auto done = m.mount->pulse(300.0, 0.0, neverHalted);
-    QVERIFY(!done && done.error().passing);
+    QVERIFY(!done && done.error().transient);
     QVERIFY2(says(done.error(), "300 ms is still under way"), done.error().text().c_str());
     // One that never says anything of them is believed: many do not.
     LyingMount quiet;
@@ -359,7 +359,7 @@ void LinkTest::anotherExposureTime() {
     LyingCamera c;
     c.sends([&](double exposure_s) { return frameOf(exposure_s / 1000.0, c.clock.now()); });
     const Problem p = c.failure();
-    QVERIFY2(p.passing && says(p, "2.00 s were asked for"), p.text().c_str());
+    QVERIFY2(p.transient && says(p, "2.00 s were asked for"), p.text().c_str());
 }
 
 void LinkTest::aFrameOfBefore() {
@@ -368,7 +368,7 @@ void LinkTest::aFrameOfBefore() {
     c.sends([&](double exposure_s) { return frameOf(exposure_s, once); });
     QVERIFY(c.camera->expose(2.0, neverHalted).has_value());
     Problem p = c.failure();
-    QVERIFY2(p.passing && says(p, "frame of before"), p.text().c_str());
+    QVERIFY2(p.transient && says(p, "frame of before"), p.text().c_str());
     // One that was there before it can have been exposed.
     c.s.answer = [&](WireServer&, const WireVector& v) {
         if (v.name == wire::exposure)
@@ -389,7 +389,7 @@ void LinkTest::aFrameThatIsNone() {
         server.sendBlob(vectorOf("C", wire::frame, WireKind::blob, {e}));
     };
     Problem p = c.failure();
-    QVERIFY2(p.passing && says(p, "frame of the guide camera"), p.text().c_str());
+    QVERIFY2(p.transient && says(p, "frame of the guide camera"), p.text().c_str());
     c.s.answer = [&](WireServer& server, const WireVector& v) {
         if (v.name != wire::exposure)
             return;
@@ -399,7 +399,7 @@ void LinkTest::aFrameThatIsNone() {
         server.sendBlob(vectorOf("C", wire::frame, WireKind::blob, {e}));
     };
     p = c.failure();
-    QVERIFY2(p.passing && says(p, "not as FITS"), p.text().c_str());
+    QVERIFY2(p.transient && says(p, "not as FITS"), p.text().c_str());
 }
 
 void LinkTest::noFrameAtAll() {
@@ -409,7 +409,7 @@ void LinkTest::noFrameAtAll() {
             server.update("C", wire::exposure, WireState::alert, {}, "No power");
     };
     const Problem p = c.failure();
-    QVERIFY2(p.passing && says(p, "No power"), p.text().c_str());
+    QVERIFY2(p.transient && says(p, "No power"), p.text().c_str());
 }
 
 void LinkTest::aFocuserThatStands() {
@@ -432,7 +432,7 @@ void LinkTest::aDeviceThatVanishes() {
     m.s.server.withdraw("M", {});
     until([&] { return !m.mount->state().has_value(); });
     const auto state = m.mount->state();
-    QVERIFY2(state.error().passing && says(state.error(), "does not offer \"M\""),
+    QVERIFY2(state.error().transient && says(state.error(), "does not offer \"M\""),
              state.error().text().c_str());
     m.s.offerMount();
     until([&] { return m.mount->state().has_value(); });

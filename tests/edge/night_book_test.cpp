@@ -15,6 +15,7 @@
 #include "edge/store/focus_json.h"
 #include "edge/store/json_reader.h"
 #include "edge/store/night_book.h"
+#include "edge/store/progress_log.h"
 #include "edge/store/run_table.h"
 #include "edge/store/series_table.h"
 #include "night_fixture.h"
@@ -68,6 +69,8 @@ private slots:
     void oddRecords();
     void manyEntries();
     void seriesTablesComeBack();
+    void targetsOverTheNights();
+    void mountsOverTheNights();
 };
 
 void NightBookTest::entriesComeBack() {
@@ -249,7 +252,7 @@ void NightBookTest::focusRunsComeBack() {
     r.curve.hfd_px = {3.4, 0.04};
     r.curve.slope_px = {0.02, 0.001};
     r.curve.lopsided = true;
-    r.play_steps = Measured{88.0, 4.0};
+    r.backlash_steps = Measured{88.0, 4.0};
     r.zone_steps = 31.0;
     r.ended_steps = 12002.0;
     const auto back = focusFromJson(focusToJson(r));
@@ -261,7 +264,7 @@ void NightBookTest::focusRunsComeBack() {
     QCOMPARE(back->inward.front().from, 12400.0);
     QCOMPARE(back->curve.at(11900.0), r.curve.at(11900.0));
     QCOMPARE(back->curve.sigmaAt(12000.0), r.curve.sigmaAt(12000.0));
-    QVERIFY(back->curve.lopsided && back->play_steps->value == 88.0 && back->zone_steps == 31.0);
+    QVERIFY(back->curve.lopsided && back->backlash_steps->value == 88.0 && back->zone_steps == 31.0);
     QCOMPARE(back->ended_steps, 12002.0);
     // What is none gives a sentence.
     nlohmann::json broken = focusToJson(r);
@@ -516,6 +519,64 @@ void NightBookTest::seriesTablesComeBack() {
         QVERIFY(a.remark == b.remark && a.side == b.side && a.start == b.start);
     }
     QVERIFY(!readSeriesTable(SOURCE_DIR "/README.md"));
+}
+
+// A target over its nights comes from the tables of its series; what is gone is told, and not counted.
+void NightBookTest::targetsOverTheNights() {
+    QTemporaryDir dir;
+    SeriesSetup setup;
+    setup.rig = demoScenario().rig;
+    auto log = NightLog::open(nightLogPath(pathOf(dir)));
+    QVERIFY(log.has_value());
+    for (int night = 0; night < 4; ++night) {
+        LogEntry e = someEntry(EntryKind::series, 86400.0 * night + 30000.0);
+        e.target = setup.targetName = night == 1 ? "M 33" : "NGC 891";
+        e.file = "night-" + std::to_string(night) + ".ecsv";
+        std::vector<SeriesFrame> frames(6);
+        for (size_t k = 0; k < frames.size(); ++k) {
+            frames[k].number = static_cast<int>(k) + 1;
+            frames[k].start = e.started + 200.0 * static_cast<double>(k);
+            frames[k].exposure_s = 180.0;
+            frames[k].filter = k % 2 ? "R" : "L";
+            frames[k].remark = k == 0 ? Remark::bump : Remark::none;
+        }
+        if (night < 3) // of the last one the table was taken away
+            QVERIFY(writeSeriesTable(pathOf(dir) / e.file, setup, frames).has_value());
+        QVERIFY(log->put(e).has_value());
+    }
+    const auto targets = targetsOf(*log);
+    QVERIFY(targets.has_value());
+    QCOMPARE(targets->size(), size_t{2});
+    QCOMPARE(targets->front().first, std::string("NGC 891")); // the one taken last
+    QCOMPARE(targets->front().second, 3);
+    const auto read = readProgress(*log, pathOf(dir), "NGC 891");
+    QVERIFY(read.has_value());
+    QCOMPARE(read->unread, 1);
+    QCOMPARE(read->progress.all.frames, 12);
+    QCOMPARE(read->progress.all.usable_s, 10 * 180.0);
+    QCOMPARE(read->progress.nights.size(), size_t{4}); // two nights through two filters
+    QCOMPARE(read->progress.filters.front().first, std::string("L"));
+    QCOMPARE(read->progress.filters.front().second.usable, 4);
+}
+
+// Figures of a mount over all rigs that it is part of, in order of time.
+void NightBookTest::mountsOverTheNights() {
+    QTemporaryDir dir;
+    auto log = NightLog::open(nightLogPath(pathOf(dir)));
+    for (int night = 0; night < 12; ++night) {
+        LogEntry e = someEntry(EntryKind::guidedRun, 86400.0 * night, night % 2 ? "Skerry" : "Holm");
+        e.figures = {{"total_rms_arcsec", {night < 6 ? 0.9 : 0.5, 0.02}}};
+        QVERIFY(log->put(e).has_value());
+    }
+    const auto lines = readSeason(*log, {"id-Skerry", "id-Holm"});
+    QVERIFY(lines.has_value());
+    QCOMPARE(lines->size(), std::size(seasonFigures));
+    const SeasonLine& rms = lines->front();
+    QCOMPARE(rms.points.size(), size_t{12});
+    QVERIFY(std::is_sorted(rms.points.begin(), rms.points.end(),
+                           [](const TrendPoint& a, const TrendPoint& b) { return a.when < b.when; }));
+    QCOMPARE(rms.trend.changes.size(), size_t{1});
+    QCOMPARE(readSeason(*log, {"id-Skerry"})->front().points.size(), size_t{6});
 }
 
 NORDSTJERNA_TEST(NightBookTest)

@@ -5,12 +5,12 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/calibration/reuse.h"
 #include "core/findings/rates_findings.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/dark_taking.h"
 #include "core/procedure/focus_watch.h"
 #include "core/procedure/guiding.h"
-#include "core/procedure/rates_measurement.h"
-#include "core/rates/reuse.h"
 #include "edge/devices/prepared_camera.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
@@ -25,19 +25,19 @@ namespace {
 
 const HourAngleDec wellPlaced{Angle::fromHours(-0.6), Angle::fromDeg(3.0)};
 
-Expected<Rates> calibrate(SimulatedNight& night, Devices devices, const Rig& rig) {
+Expected<Calibration> calibrate(SimulatedNight& night, Devices devices, const Rig& rig) {
     StopFlag never{false};
     if (auto slew = night.mount().slew(wellPlaced, never); !slew)
         return tl::unexpected(slew.error());
-    RatesMeasurement p(RatesSetup{rig});
+    CalibrationRun p(CalibrationRunSetup{rig});
     RunnerControl control;
     if (auto done = runProcedure(p, devices, control); !done)
         return tl::unexpected(done.error());
     return *p.result();
 }
 
-bool tells(const Rates& r, const std::string& id) {
-    for (const Finding& f : ratesFindings(r))
+bool tells(const Calibration& r, const std::string& id) {
+    for (const Finding& f : calibrationFindings(r))
         if (f.id == id)
             return true;
     return false;
@@ -77,28 +77,29 @@ private slots:
 
 void NightLogTest::ratesComeBack() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    const auto rates = calibrate(night, night.devices(), night.scenario().rig);
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    const auto calibration = calibrate(night, night.devices(), night.scenario().rig);
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
     QTemporaryDir folder;
     const std::filesystem::path path = folder.filePath("deep/night-log.sqlite").toStdString();
     {
         auto log = NightLog::open(path);
         QVERIFY2(log.has_value(), log ? "" : log.error().text().c_str());
         QCOMPARE(log->schemaVersion(), 3);
-        QVERIFY(log->addRates({1000.0}, rigNamed("Skerry 610"), *rates).has_value());
-        QVERIFY(log->addRates({2000.0}, rigNamed("Other \"rig\"; DROP TABLE rates"), *rates).has_value());
+        QVERIFY(log->addCalibration({1000.0}, rigNamed("Skerry 610"), *calibration).has_value());
+        QVERIFY(log->addCalibration({2000.0}, rigNamed("Other \"rig\"; DROP TABLE rates"), *calibration)
+                    .has_value());
     }
     auto log = NightLog::open(path);
     QVERIFY(log.has_value());
-    const auto mine = log->ratesOf("id of Skerry 610");
+    const auto mine = log->calibrationOf("id of Skerry 610");
     QVERIFY(mine && mine->size() == 1);
-    const Rates& r = mine->front().rates;
-    QCOMPARE(r.ra.rate_px_s.value, rates->ra.rate_px_s.value);
-    QCOMPARE(r.dec.angle_deg.value, rates->dec.angle_deg.value);
-    QCOMPARE(r.verdict, rates->verdict);
+    const Calibration& r = mine->front().calibration;
+    QCOMPARE(r.ra.rate_px_s.value, calibration->ra.rate_px_s.value);
+    QCOMPARE(r.dec.angle_deg.value, calibration->dec.angle_deg.value);
+    QCOMPARE(r.verdict, calibration->verdict);
     QCOMPARE(r.sense, PulseSense::right);
-    QCOMPARE(log->ratesOf("id of Other \"rig\"; DROP TABLE rates")->size(), size_t(1));
-    QVERIFY(log->ratesOf("nobody")->empty());
+    QCOMPARE(log->calibrationOf("id of Other \"rig\"; DROP TABLE rates")->size(), size_t(1));
+    QVERIFY(log->calibrationOf("nobody")->empty());
 }
 
 void NightLogTest::newerLogIsLeftAlone() {
@@ -126,36 +127,36 @@ void NightLogTest::damagedLogIsAProblem() {
 }
 
 void NightLogTest::ratesAtOtherBinnings() {
-    Rates r;
+    Calibration r;
     r.setup.scale_arcsec_px = 2.5;
     r.ra.rate_px_s = {3.0, 0.03};
     r.dec.rate_px_s = {2.8, 0.02};
     r.ra.angle_deg = {10.0, 0.2};
     r.dec.angle_deg = {100.0, 0.2};
-    const Rates half = ratesAtBinning(r, 2);
+    const Calibration half = calibrationAtBinning(r, 2);
     QCOMPARE(half.ra.rate_px_s.value, 1.5);
     QCOMPARE(half.setup.scale_arcsec_px, 5.0);
     // On the sky nothing changes.
     QCOMPARE(half.ra.rate_px_s.value * half.setup.scale_arcsec_px,
              r.ra.rate_px_s.value * r.setup.scale_arcsec_px);
-    QCOMPARE(ratesAtBinning(half, 1).dec.rate_px_s.value, 2.8);
+    QCOMPARE(calibrationAtBinning(half, 1).dec.rate_px_s.value, 2.8);
 }
 
 void NightLogTest::ratesTurnedAndFlipped() {
-    Rates r;
+    Calibration r;
     r.ra.rate_px_s = r.dec.rate_px_s = {3.0, 0.03};
     r.ra.angle_deg = {350.0, 0.2};
     r.dec.angle_deg = {80.0, 0.2};
     r.setup.side = "east";
-    const Rates turned = ratesTurned(r, 25.0);
+    const Calibration turned = calibrationTurned(r, 25.0);
     QVERIFY(std::abs(turned.ra.angle_deg.value - 15.0) < 1e-9);
     QVERIFY(std::abs(turned.dec.angle_deg.value - 105.0) < 1e-9);
-    const Rates over = ratesAcrossPier(r, false);
+    const Calibration over = calibrationAcrossPier(r, false);
     QVERIFY(std::abs(over.ra.angle_deg.value - 170.0) < 1e-9);
     QVERIFY(std::abs(over.dec.angle_deg.value - 260.0) < 1e-9);
     QCOMPARE(over.setup.side, std::string("west"));
     QCOMPARE(over.mirrored, false);
-    const Rates reversed = ratesAcrossPier(r, true);
+    const Calibration reversed = calibrationAcrossPier(r, true);
     QVERIFY(std::abs(reversed.dec.angle_deg.value - 80.0) < 1e-9);
     QCOMPARE(reversed.mirrored, true);
 }
@@ -166,12 +167,12 @@ void NightLogTest::agedByFocalLength() {
     CalibrationSetup now = then;
     now.bin = 2;
     now.scale_arcsec_px = 5.0; // the same optics
-    QVERIFY(whyRatesAged(then, now).empty());
+    QVERIFY(whyCalibrationAged(then, now).empty());
     now.scale_arcsec_px = 5.2;
-    QVERIFY(whyRatesAged(then, now).english().find("scale") != std::string::npos);
+    QVERIFY(whyCalibrationAged(then, now).english().find("scale") != std::string::npos);
     now = then;
     now.guideRateDec = 0.9;
-    QVERIFY(whyRatesAged(then, now).english().find("guide rate") != std::string::npos);
+    QVERIFY(whyCalibrationAged(then, now).english().find("guide rate") != std::string::npos);
 }
 
 void NightLogTest::swappedAxesAreNamed() {
@@ -180,11 +181,11 @@ void NightLogTest::swappedAxesAreNamed() {
     crossed.swap = true;
     Devices devices = night.devices();
     devices.mount = &crossed;
-    const auto rates = calibrate(night, devices, night.scenario().rig);
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-    QCOMPARE(rates->sense, PulseSense::swapped);
-    QCOMPARE(rates->verdict, RatesVerdict::bad);
-    QVERIFY(tells(*rates, "axes-swapped"));
+    const auto calibration = calibrate(night, devices, night.scenario().rig);
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+    QCOMPARE(calibration->sense, PulseSense::swapped);
+    QCOMPARE(calibration->verdict, CalibrationVerdict::bad);
+    QVERIFY(tells(*calibration, "axes-swapped"));
 }
 
 void NightLogTest::reversedAxesAreNamed() {
@@ -195,11 +196,11 @@ void NightLogTest::reversedAxesAreNamed() {
         crossed.decSense = -sense;
         Devices devices = night.devices();
         devices.mount = &crossed;
-        const auto rates = calibrate(night, devices, night.scenario().rig);
-        QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-        QCOMPARE(rates->sense, sense > 0.0 ? PulseSense::decReversed : PulseSense::raReversed);
-        QVERIFY(tells(*rates, "axes-reversed"));
-        QVERIFY(rates->verdict != RatesVerdict::bad);
+        const auto calibration = calibrate(night, devices, night.scenario().rig);
+        QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+        QCOMPARE(calibration->sense, sense > 0.0 ? PulseSense::decReversed : PulseSense::raReversed);
+        QVERIFY(tells(*calibration, "axes-reversed"));
+        QVERIFY(calibration->verdict != CalibrationVerdict::bad);
     }
 }
 
@@ -207,11 +208,11 @@ void NightLogTest::mirroredCameraIsMeasured() {
     Scenario s = demoScenario();
     s.guideMirrored = true;
     SimulatedNight night(s, sharedIndex());
-    const auto rates = calibrate(night, night.devices(), s.rig);
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-    QCOMPARE(rates->sense, PulseSense::right);
+    const auto calibration = calibrate(night, night.devices(), s.rig);
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+    QCOMPARE(calibration->sense, PulseSense::right);
     SimulatedNight plain(demoScenario(), sharedIndex());
-    QVERIFY(calibrate(plain, plain.devices(), s.rig)->mirrored != rates->mirrored);
+    QVERIFY(calibrate(plain, plain.devices(), s.rig)->mirrored != calibration->mirrored);
 }
 
 void NightLogTest::guideRatesFromSlowToFast() {
@@ -219,13 +220,16 @@ void NightLogTest::guideRatesFromSlowToFast() {
         Scenario s = demoScenario();
         s.rig.mount.guideRateRa = s.rig.mount.guideRateDec = rate;
         SimulatedNight night(s, sharedIndex());
-        const auto rates = calibrate(night, night.devices(), s.rig);
-        QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-        QVERIFY2(rates->ra.steps >= 6 && rates->ra.steps <= 25, qPrintable(QString::number(rates->ra.steps)));
-        QVERIFY2(std::abs(rates->dec.rate_px_s.value / (rates->setup.expectedDecPxS() * 0.97) - 1.0) < 0.06,
-                 qPrintable(
-                     QString("%1 of %2").arg(rates->dec.rate_px_s.value).arg(rates->setup.expectedDecPxS())));
-        QVERIFY(rates->verdict != RatesVerdict::bad);
+        const auto calibration = calibrate(night, night.devices(), s.rig);
+        QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+        QVERIFY2(calibration->ra.steps >= 6 && calibration->ra.steps <= 25,
+                 qPrintable(QString::number(calibration->ra.steps)));
+        QVERIFY2(std::abs(calibration->dec.rate_px_s.value / (calibration->setup.expectedDecPxS() * 0.97) -
+                          1.0) < 0.06,
+                 qPrintable(QString("%1 of %2")
+                                .arg(calibration->dec.rate_px_s.value)
+                                .arg(calibration->setup.expectedDecPxS())));
+        QVERIFY(calibration->verdict != CalibrationVerdict::bad);
     }
 }
 
@@ -238,13 +242,13 @@ void NightLogTest::starLeavesTheFrame() {
     SimulatedNight night(s, sharedIndex());
     Rig rig = s.rig;
     rig.mount.guideRateRa = rig.mount.guideRateDec = 0.01;
-    const auto rates = calibrate(night, night.devices(), rig);
-    QVERIFY(!rates);
-    QVERIFY2(!rates.error().remedy.empty() &&
-                 (rates.error().what.english().find("left the frame") != std::string::npos ||
-                  rates.error().what.english().find("lost") != std::string::npos ||
-                  rates.error().what.english().find("fit for guiding") != std::string::npos),
-             rates.error().text().c_str());
+    const auto calibration = calibrate(night, night.devices(), rig);
+    QVERIFY(!calibration);
+    QVERIFY2(!calibration.error().remedy.empty() &&
+                 (calibration.error().what.english().find("left the frame") != std::string::npos ||
+                  calibration.error().what.english().find("lost") != std::string::npos ||
+                  calibration.error().what.english().find("fit for guiding") != std::string::npos),
+             calibration.error().text().c_str());
 }
 
 void NightLogTest::darksFromACoveredTelescope() {
@@ -380,11 +384,11 @@ void NightLogTest::bumpIsFollowed() {
     Scenario s = demoScenario();
     s.faults.push_back({FaultKind::bump, 900.0, 0.0, 3.0, 2.0});
     SimulatedNight night(s, sharedIndex());
-    const auto rates = calibrate(night, night.devices(), s.rig);
-    QVERIFY(rates.has_value());
+    const auto calibration = calibrate(night, night.devices(), s.rig);
+    QVERIFY(calibration.has_value());
     GuidingSetup setup;
     setup.rig = s.rig;
-    setup.rates = *rates;
+    setup.calibration = *calibration;
     setup.corrections = false;
     setup.length_s = std::max(120.0, 960.0 - (night.clock().now() - s.start));
     Guiding run(setup);
@@ -407,10 +411,10 @@ void NightLogTest::colourCameraGuides() {
     Devices devices = night.devices();
     devices.guideCamera = &prepared;
     devices.track = trackByCamera(prepared);
-    const auto rates = calibrate(night, devices, s.rig);
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-    QVERIFY(rates->verdict != RatesVerdict::bad);
-    QVERIFY(std::abs(rates->dec.rate_px_s.value - 2.83) < 0.12);
+    const auto calibration = calibrate(night, devices, s.rig);
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+    QVERIFY(calibration->verdict != CalibrationVerdict::bad);
+    QVERIFY(std::abs(calibration->dec.rate_px_s.value - 2.83) < 0.12);
 }
 
 NORDSTJERNA_TEST(NightLogTest)

@@ -129,7 +129,7 @@ struct FrameByFrame {
     SeriesSetup setup;
     FrameByFrame() {
         n.waitUntil("2026-10-14T20:30:00");
-        if (!n.measureRates())
+        if (!n.calibrate())
             qFatal("no rates");
         setup = n.setup(60.0);
         setup.ends.frames = 4;
@@ -212,7 +212,7 @@ void NothingLostTest::framesLaterThanTheirSeries() {
     QVERIFY(keeper.finish(60.0));
     QCOMPARE(keeper.saved(), 1);
     QVERIFY(fs::exists(keeper.files().at(1)));
-    static_cast<void>(f.n.watch.stop(f.n.control.halt));
+    static_cast<void>(f.n.guideRunner.stop(f.n.control.halt));
 }
 
 // A disk that takes its time holds up whoever writes, and not whoever measures.
@@ -264,7 +264,7 @@ void NothingLostTest::clockSetBackInATable() {
 
 void NothingLostTest::whatCannotSucceedIsNotRetried() {
     WriteQueue queue;
-    std::atomic<int> lasting{0}, passing{0}, thrown{0}, told{0};
+    std::atomic<int> lasting{0}, transient{0}, thrown{0}, told{0};
     queue.post(
         [&]() -> Expected<void> {
             ++lasting;
@@ -278,12 +278,12 @@ void NothingLostTest::whatCannotSucceedIsNotRetried() {
         throw std::runtime_error("unexpected");
     });
     queue.post([&]() -> Expected<void> {
-        return ++passing < 3 ? Expected<void>(problem(Text::say("Full."))) : Expected<void>();
+        return ++transient < 3 ? Expected<void>(problem(Text::say("Full."))) : Expected<void>();
     });
     QVERIFY(queue.flush(60.0));
     QCOMPARE(lasting.load(), 1);
     QCOMPARE(thrown.load(), 1);
-    QCOMPARE(passing.load(), 3);
+    QCOMPARE(transient.load(), 3);
     QCOMPARE(told.load(), 1);
     // A log of a newer program is such a case.
     {

@@ -212,7 +212,7 @@ void ObservatoryTest::frozenCameraIsTold() {
     QVERIFY(camera.exposeWindows(1.0, stars, never).has_value());
     night.happen(FaultKind::frozen, 1.0, 60.0);
     const auto again = camera.expose(1.0, never);
-    QVERIFY(!again.has_value() && again.error().passing);
+    QVERIFY(!again.has_value() && again.error().transient);
     QCOMPARE(again.error().what.english(), std::string("The guide camera sent the same frame twice."));
     QVERIFY(!camera.exposeWindows(1.0, stars, never).has_value());
     QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
@@ -259,8 +259,8 @@ void ObservatoryTest::proceduresWithoutAMount() {
 void ObservatoryTest::commandsHaveADeadline() {
     SimulatedNight night(demoScenario(), sharedIndex());
     Observatory observatory(night.devices());
-    const auto seat = night.clock().reserve();
-    seat->sit();
+    const auto turn = night.clock().reserve();
+    turn->take();
     const StopFlag never{false};
     Mount& mount = *observatory.devices().mount;
     QVERIFY(mount.setTracking(true).has_value());
@@ -274,7 +274,7 @@ void ObservatoryTest::commandsHaveADeadline() {
                                 : mount.pulse(1500.0, 0.0, never);
         QVERIFY(!told.has_value());
         QCOMPARE(told.error().what.english(), std::string("The mount does not answer."));
-        QVERIFY(told.error().passing);
+        QVERIFY(told.error().transient);
         const double waited_s = night.clock().now() - begun;
         QVERIFY2(std::abs(waited_s - (slews ? 320.0 : 21.5)) < 1e-6, qPrintable(QString::number(waited_s)));
         // Nothing more is told to it, and that is known at once.
@@ -302,18 +302,18 @@ void ObservatoryTest::commandsHaveADeadline() {
 void ObservatoryTest::camerasHaveADeadline() {
     SimulatedNight night(smallCamera(), sharedIndex());
     Observatory observatory(night.devices());
-    const auto seat = night.clock().reserve();
-    seat->sit();
+    const auto turn = night.clock().reserve();
+    turn->take();
     const StopFlag never{false};
     Devices devices = observatory.devices();
     night.happen(FaultKind::cameraHangs, 0.0, 200.0);
     const Instant begun = night.clock().now();
     const auto frame = devices.guideCamera->expose(2.0, never);
-    QVERIFY(!frame.has_value() && frame.error().passing);
+    QVERIFY(!frame.has_value() && frame.error().transient);
     QCOMPARE(frame.error().what.english(), std::string("The guide camera does not answer."));
     QVERIFY(std::abs(night.clock().now() - begun - 32.0) < 1e-6);
     QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
-    QVERIFY(observatory.cameraLink(CameraRole::imaging).answers); // each has a lane of its own
+    QVERIFY(observatory.cameraLink(CameraRole::imaging).answers); // each has a queue of its own
     const auto picture = devices.image({60.0}, never);
     QVERIFY(!picture.has_value());
     QCOMPARE(picture.error().what.english(), std::string("The imaging camera does not answer."));
@@ -327,8 +327,8 @@ void ObservatoryTest::camerasHaveADeadline() {
 void ObservatoryTest::guidingOutlivesAHungCamera() {
     SimulatedNight night(demoScenario(), sharedIndex());
     Observatory observatory(night.devices());
-    const auto seat = night.clock().reserve();
-    seat->sit();
+    const auto turn = night.clock().reserve();
+    turn->take();
     Devices devices = observatory.devices();
     devices.track = [&night, &camera = *devices.guideCamera, direct = night.trackDirectly()](
                         const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
@@ -345,7 +345,7 @@ void ObservatoryTest::guidingOutlivesAHungCamera() {
                 .has_value());
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = promisedRates(setup.rig, night.scenario().guideRoll_deg);
+    setup.calibration = promisedCalibration(setup.rig, night.scenario().guideRoll_deg);
     setup.length_s = 400.0;
     setup.corrections = false;
     Guiding run(setup);

@@ -209,7 +209,7 @@ void PeerTest::anEveningsDevices() {
     peer.server.kill();
     QVERIFY(becomes([&] { return !observatory.mountLink().answers; }));
     const auto frame = devices.guideCamera->expose(0.5, neverHalted);
-    QVERIFY(!frame && frame.error().passing);
+    QVERIFY(!frame && frame.error().transient);
 }
 
 NORDSTJERNA_TEST(PeerTest)

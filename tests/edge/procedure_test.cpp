@@ -5,9 +5,9 @@
 #include "core/motion/axis_summary.h"
 #include "core/motion/backlash.h"
 #include "core/procedure/backlash_test.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/guiding.h"
 #include "core/procedure/pole_measurement.h"
-#include "core/procedure/rates_measurement.h"
 #include "core/procedure/slew.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/simulated_night.h"
@@ -179,13 +179,13 @@ void ProcedureTest::sightingBehindTheHillIsRefused() {
 }
 
 namespace {
-Expected<Rates> calibrate(SimulatedNight& night, const HourAngleDec& place) {
+Expected<Calibration> calibrate(SimulatedNight& night, const HourAngleDec& place) {
     Devices devices = night.devices();
     RunnerControl control;
     Slew slew(night.scenario().rig, place, Text::say("to the equator"));
     if (const auto done = runProcedure(slew, devices, control); !done)
         return tl::unexpected(done.error());
-    RatesMeasurement measurement({night.scenario().rig});
+    CalibrationRun measurement({night.scenario().rig});
     const auto done = runProcedure(measurement, devices, control);
     if (!done)
         return tl::unexpected(done.error());
@@ -196,16 +196,17 @@ Expected<Rates> calibrate(SimulatedNight& night, const HourAngleDec& place) {
 
 void ProcedureTest::ratesOnTheSky() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    const auto rates = calibrate(night, nearEquator);
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-    const double truth = rates->setup.expectedDecPxS() * (1.0 + night.scenario().guideRateError);
-    QVERIFY(std::abs(rates->dec.rate_px_s.value / truth - 1.0) < 0.03);
-    QVERIFY(std::abs(rates->ra.rate_px_s.value / truth - 1.0) < 0.05); // the worm adds to RA meanwhile
+    const auto calibration = calibrate(night, nearEquator);
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+    const double truth = calibration->setup.expectedDecPxS() * (1.0 + night.scenario().guideRateError);
+    QVERIFY(std::abs(calibration->dec.rate_px_s.value / truth - 1.0) < 0.03);
+    QVERIFY(std::abs(calibration->ra.rate_px_s.value / truth - 1.0) < 0.05); // the worm adds to RA meanwhile
     const double backlash_ms =
         1000.0 * night.scenario().decBacklash_arcsec / (0.5 * siderealRate_arcsec_s * 0.97);
-    QVERIFY(std::abs(rates->decBacklash_ms.value - backlash_ms) < 4.0 * rates->decBacklash_ms.sigma);
-    QVERIFY(rates->ra.steps >= 8 && rates->ra.steps <= 16);
-    QVERIFY(rates->verdict == RatesVerdict::good);
+    QVERIFY(std::abs(calibration->decBacklash_ms.value - backlash_ms) <
+            4.0 * calibration->decBacklash_ms.sigma);
+    QVERIFY(calibration->ra.steps >= 8 && calibration->ra.steps <= 16);
+    QVERIFY(calibration->verdict == CalibrationVerdict::good);
     // A north pulse carries the star south: with the sensor's +y at position angle 23°, that is at 270° −
     // 23°.
     double sum = 0.0;
@@ -247,18 +248,20 @@ void ProcedureTest::mountThatDoesNotMove() {
     Scenario s = demoScenario();
     s.guideRateError = -1.0; // the cable is out
     SimulatedNight night(s, sharedIndex());
-    const auto rates = calibrate(night, nearEquator);
-    QVERIFY(!rates);
-    QVERIFY2(rates.error().remedy.english().find("cable") != std::string::npos, rates.error().text().c_str());
+    const auto calibration = calibrate(night, nearEquator);
+    QVERIFY(!calibration);
+    QVERIFY2(calibration.error().remedy.english().find("cable") != std::string::npos,
+             calibration.error().text().c_str());
 }
 
 void ProcedureTest::starsLostWhileCalibrating() {
     Scenario s = demoScenario();
     s.faults = {{FaultKind::cloud, 60.0, 1e6, 1.0, 0.0}};
     SimulatedNight night(s, sharedIndex());
-    const auto rates = calibrate(night, nearEquator);
-    QVERIFY(!rates);
-    QVERIFY2(rates.error().what.english().find("lost") != std::string::npos, rates.error().text().c_str());
+    const auto calibration = calibrate(night, nearEquator);
+    QVERIFY(!calibration);
+    QVERIFY2(calibration.error().what.english().find("lost") != std::string::npos,
+             calibration.error().text().c_str());
 }
 
 namespace {
@@ -267,10 +270,11 @@ struct Recorded {
     Expected<void> done;
 };
 
-Recorded record(SimulatedNight& night, const Rates& rates, bool corrections, double minutes, bool rendered) {
+Recorded record(SimulatedNight& night, const Calibration& calibration, bool corrections, double minutes,
+                bool rendered) {
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = rates;
+    setup.calibration = calibration;
     setup.corrections = corrections;
     setup.length_s = 60.0 * minutes;
     Guiding guiding(setup);
@@ -285,10 +289,10 @@ Recorded record(SimulatedNight& night, const Rates& rates, bool corrections, dou
 
 void ProcedureTest::guidingBeatsTheMount() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    const auto rates = calibrate(night, nearEquator);
-    QVERIFY(rates.has_value());
-    const Recorded free = record(night, *rates, false, 8.0, true);
-    const Recorded guided = record(night, *rates, true, 10.0, true);
+    const auto calibration = calibrate(night, nearEquator);
+    QVERIFY(calibration.has_value());
+    const Recorded free = record(night, *calibration, false, 8.0, true);
+    const Recorded guided = record(night, *calibration, true, 10.0, true);
     QVERIFY(free.done.has_value() && guided.done.has_value());
     const auto f = summarise(free.run);
     const auto g = summarise(guided.run);
@@ -309,11 +313,11 @@ void ProcedureTest::directTrackingAgreesWithRendering() {
     // The quick way must show the same sky as the rendered one.
     SimulatedNight a(demoScenario(), sharedIndex());
     SimulatedNight b(demoScenario(), sharedIndex());
-    const auto ratesA = calibrate(a, nearEquator);
-    const auto ratesB = calibrate(b, nearEquator);
-    QVERIFY(ratesA && ratesB);
-    const auto rendered = summarise(record(a, *ratesA, false, 8.0, true).run);
-    const auto direct = summarise(record(b, *ratesB, false, 8.0, false).run);
+    const auto calibrationA = calibrate(a, nearEquator);
+    const auto calibrationB = calibrate(b, nearEquator);
+    QVERIFY(calibrationA && calibrationB);
+    const auto rendered = summarise(record(a, *calibrationA, false, 8.0, true).run);
+    const auto direct = summarise(record(b, *calibrationB, false, 8.0, false).run);
     QVERIFY(rendered && direct);
     QVERIFY(std::abs(rendered->dec.drift_arcsec_min.value - direct->dec.drift_arcsec_min.value) < 0.2);
     QVERIFY(std::abs(rendered->dec.noise_arcsec.value / direct->dec.noise_arcsec.value - 1.0) < 0.25);
@@ -324,9 +328,9 @@ void ProcedureTest::guidingSurvivesACloud() {
     Scenario s = demoScenario();
     s.faults = {{FaultKind::cloud, 420.0, 90.0, 1.0, 0.0}};
     SimulatedNight night(s, sharedIndex());
-    const auto rates = calibrate(night, nearEquator);
-    QVERIFY(rates.has_value());
-    const Recorded r = record(night, *rates, true, 10.0, true);
+    const auto calibration = calibrate(night, nearEquator);
+    QVERIFY(calibration.has_value());
+    const Recorded r = record(night, *calibration, true, 10.0, true);
     QVERIFY(r.done.has_value());
     int lost = 0;
     int found = 0;
@@ -347,9 +351,9 @@ void ProcedureTest::guidingSurvivesACloud() {
 
 void ProcedureTest::freeRunShowsTheWorm() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    const auto rates = calibrate(night, nearEquator);
-    QVERIFY(rates.has_value());
-    const Recorded r = record(night, *rates, false, 15.0, false);
+    const auto calibration = calibrate(night, nearEquator);
+    QVERIFY(calibration.has_value());
+    const Recorded r = record(night, *calibration, false, 15.0, false);
     double most = -1e9;
     double least = 1e9;
     for (const RunRow& row : r.run.rows)
@@ -364,9 +368,9 @@ void ProcedureTest::freeRunShowsTheWorm() {
 
 void ProcedureTest::backlashTestShowsTheDeadTime() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    const auto rates = calibrate(night, nearEquator);
-    QVERIFY(rates.has_value());
-    BacklashTest test({night.scenario().rig, *rates});
+    const auto calibration = calibrate(night, nearEquator);
+    QVERIFY(calibration.has_value());
+    BacklashTest test({night.scenario().rig, *calibration});
     Devices devices = night.devices();
     RunnerControl control;
     const auto done = runProcedure(test, devices, control);
@@ -397,25 +401,25 @@ void ProcedureTest::backlashOfSixteenSeconds() {
     SimulatedNight night(s, sharedIndex());
     Scenario easy = demoScenario();
     SimulatedNight before(easy, sharedIndex());
-    const auto rates = calibrate(before, nearEquator);
-    QVERIFY(rates.has_value());
-    BacklashTest test({s.rig, *rates});
+    const auto calibration = calibrate(before, nearEquator);
+    QVERIFY(calibration.has_value());
+    BacklashTest test({s.rig, *calibration});
     Devices devices = night.devices();
     devices.track = night.trackDirectly();
     RunnerControl control;
     QVERIFY(runProcedure(test, devices, control).has_value());
     const auto b = analyseBacklash(test.run());
     QVERIFY2(b.has_value(), b ? "" : b.error().text().c_str());
-    QVERIFY2(std::abs(b->dead_arcsec.value - 120.0) < std::max(2.0, 4.0 * b->dead_arcsec.sigma),
-             qPrintable(QString("%1 ± %2").arg(b->dead_arcsec.value).arg(b->dead_arcsec.sigma)));
+    QVERIFY2(std::abs(b->deadAngle_arcsec.value - 120.0) < std::max(2.0, 4.0 * b->deadAngle_arcsec.sigma),
+             qPrintable(QString("%1 ± %2").arg(b->deadAngle_arcsec.value).arg(b->deadAngle_arcsec.sigma)));
 }
 
 void ProcedureTest::stopEndsInGoodOrder() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    const auto rates = calibrate(night, nearEquator);
+    const auto calibration = calibrate(night, nearEquator);
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = *rates;
+    setup.calibration = *calibration;
     Guiding guiding(setup);
     Devices devices = night.devices();
     RunnerControl control;
@@ -435,7 +439,7 @@ void ProcedureTest::haltEndsAtOnce() {
     setup.arc = *planSightings(setup.rig);
     PoleMeasurement measurement(setup);
     const auto done = runProcedure(measurement, devices, control);
-    QVERIFY(!done && done.error().asked);
+    QVERIFY(!done && done.error().userRequested);
     QVERIFY(!night.mount().state()->moving);
 }
 

@@ -4,7 +4,7 @@
 #include <map>
 
 #include "core/base/random.h"
-#include "core/procedure/rates_measurement.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/slew.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
@@ -21,7 +21,7 @@ private slots:
 };
 
 namespace {
-Expected<Rates> calibrate(const Scenario& s) {
+Expected<Calibration> calibrate(const Scenario& s) {
     SimulatedNight night(s, sharedIndex());
     Devices devices = night.devices();
     devices.track = night.trackDirectly();
@@ -29,7 +29,7 @@ Expected<Rates> calibrate(const Scenario& s) {
     Slew slew(s.rig, nearEquator, Text::say(""));
     if (auto done = runProcedure(slew, devices, control); !done)
         return tl::unexpected(done.error());
-    RatesMeasurement measurement({s.rig});
+    CalibrationRun measurement({s.rig});
     if (auto done = runProcedure(measurement, devices, control); !done)
         return tl::unexpected(done.error());
     return *measurement.result();
@@ -52,7 +52,7 @@ Scenario sceneOf(int k) {
 void RatesNightTest::uncertaintiesAreHonest() {
     const int cases = thinned ? 4 : 208;
     std::map<std::string, std::vector<double>> off; // in σ
-    std::array<std::optional<Rates>, 8> truth;
+    std::array<std::optional<Calibration>, 8> truth;
     for (int k = 0; k < cases; ++k) {
         Random random(static_cast<std::uint64_t>(k) + 1);
         Scenario s = sceneOf(k % 8);
@@ -62,9 +62,9 @@ void RatesNightTest::uncertaintiesAreHonest() {
             still.seeing_arcsec = 0.01;
             still.wind_arcsec = still.walkRa_arcsec = still.walkDec_arcsec = 0.0;
             still.periodic.clear();
-            auto rates = calibrate(still);
-            QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-            t = *rates;
+            auto calibration = calibrate(still);
+            QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+            t = *calibration;
         }
         s.seed = 1000 + static_cast<std::uint64_t>(k);
         s.seeing_arcsec = random.uniform(1.2, 3.5);

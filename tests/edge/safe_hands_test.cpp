@@ -83,35 +83,35 @@ private slots:
 // The halt falls between the plan and its thread: nothing begins, and no pulse leaves.
 void SafeHandsTest::haltBeforeGuidingBegins() {
     SeriesNight n(perfectScenario());
-    n.rates = promisedRates(n.night.scenario().rig, n.night.scenario().guideRoll_deg);
-    n.rates->setup.side = "east";
+    n.calibration = promisedCalibration(n.night.scenario().rig, n.night.scenario().guideRoll_deg);
+    n.calibration->setup.side = "east";
     CountingMount mount(n.night.mount());
     n.devices.mount = &mount;
-    const auto planned = [&](const StopFlag&) -> Expected<WatchPlan> {
+    const auto planned = [&](const StopFlag&) -> Expected<GuideRunnerPlan> {
         GuidingSetup g;
         g.rig = n.night.scenario().rig;
-        g.rates = *n.rates;
-        WatchPlan plan;
+        g.calibration = *n.calibration;
+        GuideRunnerPlan plan;
         plan.guiding = std::make_shared<Guiding>(g);
         return plan;
     };
-    n.watch.setPrepare([&](const StopFlag& stop) {
-        n.watch.breakOff(); // the person's halt
+    n.guideRunner.setPrepare([&](const StopFlag& stop) {
+        n.guideRunner.breakOff(); // the person's halt
         return planned(stop);
     });
-    const auto begun = n.watch.start(neverHalted);
-    QVERIFY(!begun && begun.error().asked);
-    QVERIFY(!n.watch.running());
+    const auto begun = n.guideRunner.start(neverHalted);
+    QVERIFY(!begun && begun.error().userRequested);
+    QVERIFY(!n.guideRunner.running());
     n.night.clock().sleep(60.0, neverHalted);
     QCOMPARE(mount.pulses.load(), 0);
     // The person's next command may guide again.
-    n.watch.allow();
-    n.watch.setPrepare(planned);
-    auto seat = n.night.clock().reserve();
-    seat->sit();
-    const auto again = n.watch.start(neverHalted);
+    n.guideRunner.allow();
+    n.guideRunner.setPrepare(planned);
+    auto turn = n.night.clock().reserve();
+    turn->take();
+    const auto again = n.guideRunner.start(neverHalted);
     QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
-    static_cast<void>(n.watch.stop(neverHalted));
+    static_cast<void>(n.guideRunner.stop(neverHalted));
 }
 
 // The mount stands still when it is asked after the last frame: by the halt, not by a limit of its own.
@@ -138,10 +138,10 @@ void SafeHandsTest::haltIsNoLimit() {
     devices.mount = &mount;
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = promisedRates(setup.rig, night.scenario().guideRoll_deg);
+    setup.calibration = promisedCalibration(setup.rig, night.scenario().guideRoll_deg);
     Guiding guiding(setup);
     const auto done = runProcedure(guiding, devices, control);
-    QVERIFY(!done && done.error().asked);
+    QVERIFY(!done && done.error().userRequested);
     QVERIFY2(!guiding.ending(), guiding.ending() ? guiding.ending()->text().c_str() : "");
     QVERIFY(!guiding.run().rows.empty());
 }
@@ -347,7 +347,7 @@ void SafeHandsTest::seriesLeavesTheMountAtRest() {
     for (MountAfter after : {MountAfter::stopTracking, MountAfter::keepTracking}) {
         SeriesNight n(seriesScenario());
         n.waitUntil("2026-10-14T20:30:00");
-        QVERIFY(n.measureRates());
+        QVERIFY(n.calibrate());
         SeriesSetup setup = n.setup(60.0);
         setup.ends.frames = 2;
         setup.afterwards = after;
@@ -359,7 +359,7 @@ void SafeHandsTest::seriesLeavesTheMountAtRest() {
         QVERIFY2(series.mountAfterwards().english().find(keeps ? "goes on tracking"
                                                                : "has stopped tracking") != std::string::npos,
                  series.mountAfterwards().english().c_str());
-        QVERIFY(!n.watch.running());
+        QVERIFY(!n.guideRunner.running());
     }
 }
 
@@ -371,7 +371,7 @@ void SafeHandsTest::seriesParksTheMount() {
         s.parks = parks;
         SeriesNight n(s);
         n.waitUntil("2026-10-14T20:30:00");
-        QVERIFY(n.measureRates());
+        QVERIFY(n.calibrate());
         SeriesSetup setup = n.setup(60.0);
         setup.ends.frames = 2;
         setup.afterwards = MountAfter::park;
@@ -395,12 +395,12 @@ void SafeHandsTest::seriesThatFailsLeavesTheMountAtRest() {
     s.faults.push_back({FaultKind::cameraLink, 9200.0, 40000.0, 1.0, 0.0}); // for good
     SeriesNight n(s);
     n.waitUntil("2026-10-14T20:30:00");
-    QVERIFY(n.measureRates());
+    QVERIFY(n.calibrate());
     Series series(n.setup(120.0));
     const auto done = n.run(series);
     QVERIFY(!done);
     QVERIFY(!n.night.mount().state()->tracking);
-    QVERIFY(!n.watch.running());
+    QVERIFY(!n.guideRunner.running());
     QVERIFY2(series.mountAfterwards().english().find("has stopped tracking") != std::string::npos,
              series.mountAfterwards().english().c_str());
 }
@@ -408,26 +408,26 @@ void SafeHandsTest::seriesThatFailsLeavesTheMountAtRest() {
 void SafeHandsTest::stoppedSeriesGoesOnGuiding() {
     SeriesNight n(seriesScenario());
     n.waitUntil("2026-10-14T20:30:00");
-    QVERIFY(n.measureRates());
+    QVERIFY(n.calibrate());
     Series series(n.setup(60.0));
     RunnerHooks hooks;
     hooks.seen = [&](Procedure&) {
         if (series.frames().size() == 2)
             n.control.stop = true;
     };
-    const auto seat = n.sit();
+    const auto turn = n.take();
     QVERIFY(runProcedure(series, n.devices, n.control, hooks).has_value());
-    QVERIFY(n.watch.running());
+    QVERIFY(n.guideRunner.running());
     QVERIFY(n.night.mount().state()->tracking);
     QCOMPARE(series.mountAfterwards().english(), std::string("Guiding goes on."));
-    static_cast<void>(n.watch.stop(neverHalted));
+    static_cast<void>(n.guideRunner.stop(neverHalted));
 }
 
 // A halt that falls on the end of an exposure does not throw it away.
 void SafeHandsTest::finishedExposureIsKept() {
     SeriesNight n(seriesScenario());
     n.waitUntil("2026-10-14T20:30:00");
-    QVERIFY(n.measureRates());
+    QVERIFY(n.calibrate());
     const auto image = n.devices.image;
     int taken = 0;
     n.devices.image = [&](const ImageStep& step, const StopFlag& halt) {
@@ -438,9 +438,9 @@ void SafeHandsTest::finishedExposureIsKept() {
     };
     Series series(n.setup(60.0));
     const auto done = n.run(series);
-    QVERIFY(!done && done.error().asked);
+    QVERIFY(!done && done.error().userRequested);
     QCOMPARE(series.frames().size(), size_t(3));
-    n.watch.breakOff();
+    n.guideRunner.breakOff();
 }
 
 namespace {
@@ -454,9 +454,9 @@ struct SetBack final : Clock {
     Instant now() const override { return own.now() + shift(); }
     double steady_s() const override { return own.now().unix_s; }
     bool sleep(double seconds, const StopFlag& halt) override { return own.sleep(seconds, halt); }
-    std::unique_ptr<Seat> reserve() override { return own.reserve(); }
-    std::shared_ptr<Errand> errand(double a, double b, const StopFlag& h) override {
-        return own.errand(a, b, h);
+    std::unique_ptr<Turn> reserve() override { return own.reserve(); }
+    std::shared_ptr<PendingCall> pendingCall(double a, double b, const StopFlag& h) override {
+        return own.pendingCall(a, b, h);
     }
 };
 } // namespace
@@ -477,7 +477,7 @@ void SafeHandsTest::clockSetBackWhileGuiding() {
     };
     GuidingSetup setup;
     setup.rig = rig;
-    setup.rates = promisedRates(rig, night.scenario().guideRoll_deg);
+    setup.calibration = promisedCalibration(rig, night.scenario().guideRoll_deg);
     setup.length_s = 300.0;
     Guiding guiding(setup);
     RunnerControl control;

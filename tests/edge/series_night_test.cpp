@@ -62,8 +62,8 @@ void SeriesNightTest::clockPassesTheBaton() {
         const Instant start = clock.now();
         std::vector<std::pair<char, double>> seen;
         const StopFlag go{false};
-        const auto live = [&](char name, double pace, int times, std::unique_ptr<Clock::Seat> seat) {
-            seat->sit();
+        const auto live = [&](char name, double pace, int times, std::unique_ptr<Clock::Turn> turn) {
+            turn->take();
             for (int i = 0; i < times; ++i) {
                 seen.push_back({name, clock.now() - start}); // only one is at work at a time
                 clock.sleep(pace, go);
@@ -109,7 +109,7 @@ void SeriesNightTest::nightOverTheFlip() {
     }
     SeriesNight n(s);
     n.waitUntil("2026-10-14T22:20:00");
-    const auto measured = n.measureRates(-1.5, south ? -10.0 : 10.0);
+    const auto measured = n.calibrate(-1.5, south ? -10.0 : 10.0);
     QVERIFY2(measured.has_value(), measured ? "" : measured.error().text().c_str());
     SeriesSetup setup = n.setup();
     setup.ends.at = *parseInstant("2026-10-15T01:10:00");
@@ -118,7 +118,7 @@ void SeriesNightTest::nightOverTheFlip() {
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QVERIFY(series.ending() == Text::say("the time set"));
     QVERIFY(n.night.clock().now() <= *setup.ends.at + 30.0);
-    QVERIFY(!n.watch.running()); // it ended in good order
+    QVERIFY(!n.guideRunner.running()); // it ended in good order
     // Over, by the mount's word and by the picture; Dec was tried out.
     QVERIFY(series.flipped().has_value());
     const FlipRecord& flip = *series.flipped();
@@ -164,8 +164,8 @@ void SeriesNightTest::nightOverTheFlip() {
     QVERIFY(again < 1.5 * former);
     afterTheFlip_.push_back(again / former);
     // Every dither came to rest in its time, every third frame.
-    QVERIFY(n.watch.settles().size() + 2 >= frames.size() / 3 - 1);
-    for (const SettleRecord& r : n.watch.settles())
+    QVERIFY(n.guideRunner.settles().size() + 2 >= frames.size() / 3 - 1);
+    for (const SettleRecord& r : n.guideRunner.settles())
         QVERIFY(r.settled && r.seconds < 25.0);
     QCOMPARE(n.runs.size(), size_t(2));
     for (const Run& run : n.runs) {
@@ -236,7 +236,7 @@ void SeriesNightTest::sameSeedSameNight() {
     const auto night = [] {
         SeriesNight n(seriesScenario());
         n.waitUntil("2026-10-14T23:40:00");
-        if (!n.measureRates())
+        if (!n.calibrate())
             return std::string();
         SeriesSetup setup = n.setup(120.0);
         setup.ends.at = *parseInstant("2026-10-15T00:40:00");
@@ -272,23 +272,23 @@ Ending overTheMeridian(const Scenario& s, const std::function<void(SeriesSetup&)
     SeriesNight n(s);
     n.waitUntil("2026-10-14T23:40:00");
     Ending e;
-    if (!n.measureRates())
+    if (!n.calibrate())
         return e;
     SeriesSetup setup = n.setup(120.0);
     setup.ends.at = *parseInstant("2026-10-15T01:10:00");
     if (change)
         change(setup);
     Series series(setup);
-    const auto seat = n.sit();
+    const auto turn = n.take();
     const auto done = runProcedure(series, n.devices, n.control);
     e.good = done.has_value();
     e.why = done ? series.ending().english() : done.error().text();
     e.frames = series.frames();
     e.flip = series.flipped();
-    e.guiding = n.watch.running();
+    e.guiding = n.guideRunner.running();
     e.at = n.night.clock().now();
     const StopFlag go{false};
-    (void)n.watch.stop(go);
+    (void)n.guideRunner.stop(go);
     e.runs = n.runs;
     return e;
 }
@@ -403,7 +403,7 @@ void SeriesNightTest::guidedBeforehand_data() {
 void SeriesNightTest::guidedBeforehand() {
     QFETCH(bool, there);
     SeriesNight n(seriesScenario());
-    QVERIFY(n.measureRates());
+    QVERIFY(n.calibrate());
     SeriesSetup setup = n.setup(60.0);
     setup.ends.frames = 2;
     if (there) {
@@ -411,10 +411,10 @@ void SeriesNightTest::guidedBeforehand() {
         QVERIFY(n.run(centring));
     }
     {
-        auto seat = n.night.clock().reserve();
-        seat->sit();
+        auto turn = n.night.clock().reserve();
+        turn->take();
         const StopFlag go{false};
-        QVERIFY(n.watch.start(go));
+        QVERIFY(n.guideRunner.start(go));
         n.night.clock().sleep(120.0, go);
     }
     setup.guiding = true;
@@ -511,7 +511,7 @@ void SeriesNightTest::endsAndWishes() {
     // Pause, go on, finish, by the person.
     SeriesNight n(seriesScenario());
     n.waitUntil("2026-10-14T22:00:00");
-    QVERIFY(n.measureRates().has_value());
+    QVERIFY(n.calibrate().has_value());
     Series series(n.setup(60.0));
     RunnerHooks hooks;
     std::optional<Instant> paused;
@@ -529,7 +529,7 @@ void SeriesNightTest::endsAndWishes() {
     QVERIFY(done.has_value());
     QCOMPARE(series.frames().size(), size_t(6)); // the one under way is not lost
     QVERIFY(series.frames()[3].start - series.frames()[2].start > 200.0);
-    QVERIFY(n.watch.running()); // guiding goes on
+    QVERIFY(n.guideRunner.running()); // guiding goes on
     QVERIFY(series.ending() == Text::say("stopped by you"));
 }
 
@@ -556,7 +556,7 @@ void SeriesNightTest::faultsAtRandom() {
                   [](const Fault& a, const Fault& b) { return a.at_s < b.at_s; });
         SeriesNight n(s);
         n.waitUntil("2026-10-14T22:00:00");
-        QVERIFY(n.measureRates().has_value());
+        QVERIFY(n.calibrate().has_value());
         SeriesSetup setup = n.setup(120.0);
         setup.ends.at = begin + 1500.0 + 5400.0;
         Series series(setup);
@@ -568,7 +568,7 @@ void SeriesNightTest::faultsAtRandom() {
         QVERIFY2(series.ending() == Text::say("the time set"),
                  (std::to_string(seed) + ": " + series.ending().english()).c_str());
         QVERIFY(n.night.clock().now() <= *setup.ends.at + 60.0);
-        QVERIFY(!n.watch.running());
+        QVERIFY(!n.guideRunner.running());
         const auto& frames = series.frames();
         QCOMPARE(kept, frames.size());
         QVERIFY2(frames.size() >= 15, qPrintable(QString("seed %1: %2 frames").arg(seed).arg(frames.size())));
@@ -590,7 +590,7 @@ void SeriesNightTest::faultsAtRandom() {
 void SeriesNightTest::changedWhileItRuns() {
     SeriesNight n(seriesScenario());
     n.waitUntil("2026-10-14T22:00:00");
-    QVERIFY(n.measureRates().has_value());
+    QVERIFY(n.calibrate().has_value());
     SeriesSetup setup = n.setup(60.0);
     setup.dither.every = 1;
     setup.dither.for_s = 20.0;
@@ -607,7 +607,7 @@ void SeriesNightTest::changedWhileItRuns() {
             QVERIFY(series.endAt(*end, now).has_value());
             series.setSettling(1.5, 4.0);
             series.setSettling(-1.0, 4.0); // senseless: passed over
-            dithers = n.watch.settles().size();
+            dithers = n.guideRunner.settles().size();
         }
     };
     QVERIFY(n.run(series, hooks).has_value());
@@ -615,7 +615,7 @@ void SeriesNightTest::changedWhileItRuns() {
     QVERIFY(end.has_value());
     const double over = *end - n.night.clock().now();
     QVERIFY2(over > -30.0 && over < 130.0, qPrintable(QString::number(over))); // the next frame would not fit
-    const auto settles = n.watch.settles();
+    const auto settles = n.guideRunner.settles();
     QVERIFY(settles.size() > dithers + 3 && dithers >= 3);
     double before = 0.0;
     double after = 0.0;
@@ -625,8 +625,8 @@ void SeriesNightTest::changedWhileItRuns() {
     QVERIFY2(before > 20.0 && after < before - 10.0, qPrintable(QString("%1 %2").arg(before).arg(after)));
     QCOMPARE(series.setup().dither.for_s, 4.0);
     // How the star came to rest was kept for each of them.
-    QVERIFY(n.watch.settleTraces().size() + 1 >= settles.size());
-    for (const SettleTrace& t : n.watch.settleTraces())
+    QVERIFY(n.guideRunner.settleTraces().size() + 1 >= settles.size());
+    for (const SettleTrace& t : n.guideRunner.settleTraces())
         QVERIFY(t.looks.size() > 5);
 }
 
@@ -671,7 +671,7 @@ void SeriesNightTest::causesOfOvalStars() {
             SeriesNight n(s);
             n.controller = controller;
             n.waitUntil("2026-10-14T22:20:00");
-            QVERIFY(n.measureRates().has_value());
+            QVERIFY(n.calibrate().has_value());
             SeriesSetup setup = n.setup(300.0);
             setup.ends.at = *parseInstant("2026-10-15T01:30:00");
             Series series(setup);
@@ -710,8 +710,8 @@ namespace {
 Scenario coolingScenario() {
     Scenario s = seriesScenario();
     s.cooling_c_h = 6.0;
-    s.rig.imagingFocuser.play_steps = s.imagingFocuser.play_steps;
-    s.rig.imagingFocuser.playSigma_steps = 3.0;
+    s.rig.imagingFocuser.backlash_steps = s.imagingFocuser.backlash_steps;
+    s.rig.imagingFocuser.backlashSigma_steps = 3.0;
     return s;
 }
 
@@ -725,7 +725,7 @@ SeriesSetup refocusing(const SeriesNight& n, int frames) {
 // At nightfall, with rates.
 bool begun(SeriesNight& n) {
     n.waitUntil("2026-10-14T20:00:00");
-    return n.measureRates().has_value();
+    return n.calibrate().has_value();
 }
 } // namespace
 
@@ -757,7 +757,7 @@ void SeriesNightTest::theAimFollowsFlexure() {
     }
     SeriesNight n(s);
     n.waitUntil("2026-10-14T22:40:00");
-    QVERIFY(n.measureRates(-1.5, latitude < 0.0 ? -10.0 : 10.0));
+    QVERIFY(n.calibrate(-1.5, latitude < 0.0 ? -10.0 : 10.0));
     SeriesSetup setup = n.setup(120.0);
     setup.aim.followFlexure = true;
     setup.ends.at = *parseInstant("2026-10-15T02:40:00");
@@ -816,7 +816,7 @@ void SeriesNightTest::theAimFollowsAComet() {
     s.comet = SimComet{s.target, 130.0, -93.0, 9.0};
     SeriesNight n(s);
     n.waitUntil("2026-10-14T23:40:00");
-    QVERIFY(n.measureRates(-1.5, latitude < 0.0 ? -10.0 : 10.0));
+    QVERIFY(n.calibrate(-1.5, latitude < 0.0 ? -10.0 : 10.0));
     SeriesSetup setup = n.setup(120.0);
     setup.aim.target = {130.0, -93.0, s.start};
     setup.dither.every = 3;
@@ -866,7 +866,7 @@ void SeriesNightTest::theAimFollowsAComet() {
 void SeriesNightTest::aBrokenSeriesGoesOn() {
     SeriesNight n(seriesScenario());
     n.waitUntil("2026-10-14T21:00:00");
-    QVERIFY(n.measureRates());
+    QVERIFY(n.calibrate());
     SeriesSetup setup = n.setup(60.0);
     setup.rig.filters = {"L", "R"};
     setup.turns = {{"L", 2, 0.0}, {"R", 1, 0.0}};
@@ -887,13 +887,13 @@ void SeriesNightTest::aBrokenSeriesGoesOn() {
     };
     Series first(setup);
     {
-        const auto seat = n.sit(); // guiding goes on beside it, and the night with it
+        const auto turn = n.take(); // guiding goes on beside it, and the night with it
         QVERIFY(runProcedure(first, n.devices, n.control, hooks));
         QCOMPARE(first.frames().size(), size_t{4});
         QVERIFY(first.stoppedByHand());
         n.control.stop = false;
-        if (n.watch.running())
-            QVERIFY(n.watch.stop(n.control.halt));
+        if (n.guideRunner.running())
+            QVERIFY(n.guideRunner.stop(n.control.halt));
         // The computer went down; the mount is parked when somebody comes to look.
         QVERIFY(n.devices.mount->park(true, n.control.halt));
     }
@@ -922,7 +922,7 @@ void SeriesNightTest::aShorterFrameBeforeTheLimit() {
     s.rig.mount.meridianLimitEast = Angle::fromHours(0.05);
     SeriesNight n(s);
     n.waitUntil("2026-10-14T23:10:00");
-    QVERIFY(n.measureRates());
+    QVERIFY(n.calibrate());
     SeriesSetup setup = n.setup(600.0);
     setup.flip.past_min = 4.0;
     setup.flip.fill = true;
@@ -1039,11 +1039,11 @@ void SeriesNightTest::ladderAgainstWhatWasMeasured() {
     }
     SeriesNight n(s);
     n.waitUntil("2026-10-14T22:20:00");
-    QVERIFY(n.measureRates(-hourAngle_h, south ? -10.0 : 10.0).has_value());
+    QVERIFY(n.calibrate(-hourAngle_h, south ? -10.0 : 10.0).has_value());
     // Measured across the meridian from where the ladder is climbed.
     GuidingSetup g;
     g.rig = s.rig;
-    g.rates = *n.rates;
+    g.calibration = *n.calibration;
     g.corrections = false;
     g.length_s = 1500.0;
     Guiding free(g);
@@ -1053,7 +1053,7 @@ void SeriesNightTest::ladderAgainstWhatWasMeasured() {
     Slew slew(s.rig, {Angle::fromHours(hourAngle_h), Angle::fromDeg(south ? -42.0 : 42.0)}, Text::say(""));
     QVERIFY(n.run(slew).has_value());
     const StopFlag go{false};
-    n.night.clock().sleep(120.0, go); // until the play of RA is taken up
+    n.night.clock().sleep(120.0, go); // until the backlash of RA is taken up
     AxisFit fit;
     fit.axis = n.night.trueAxis(); // as a measurement within 6″ finds it
     fit.covariance = 36.0 * Eigen::Matrix2d::Identity();
@@ -1092,7 +1092,7 @@ void SeriesNightTest::renderedFramesAgreeWithDirectOnes() {
         n.devices.track = n.night.trackDirectly();
         n.waitUntil("2026-10-14T22:00:00");
         FrameLook l;
-        if (!n.measureRates())
+        if (!n.calibrate())
             return l;
         SeriesSetup setup = n.setup(300.0);
         setup.centre = false;

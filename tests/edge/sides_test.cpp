@@ -4,12 +4,12 @@
 #include <cmath>
 
 #include "core/base/random.h"
+#include "core/calibration/reuse.h"
 #include "core/guide/guide_loop.h"
 #include "core/pole/referee.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/prepare_guiding.h"
-#include "core/procedure/rates_measurement.h"
 #include "core/procedure/slew.h"
-#include "core/rates/reuse.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
 #include "night_fixture.h"
@@ -61,17 +61,19 @@ Expected<void> slewTo(SimulatedNight& night, Devices& devices, double hourAngle_
     return runProcedure(slew, devices, control);
 }
 
-Expected<Rates> measure(SimulatedNight& night, Devices& devices) {
+Expected<Calibration> measure(SimulatedNight& night, Devices& devices) {
     RunnerControl control;
-    RatesMeasurement m({night.scenario().rig});
+    CalibrationRun m({night.scenario().rig});
     if (auto done = runProcedure(m, devices, control); !done)
         return tl::unexpected(done.error());
     return *m.result();
 }
 
 // As the session carries them.
-Rates carried(const Rates& rates, SimulatedNight& night) {
-    return rates.setup.side == night.mount().state()->side ? rates : ratesAcrossPier(rates, std::nullopt);
+Calibration carried(const Calibration& calibration, SimulatedNight& night) {
+    return calibration.setup.side == night.mount().state()->side
+               ? calibration
+               : calibrationAcrossPier(calibration, std::nullopt);
 }
 
 // A row of guidesOnEitherSide_data().
@@ -106,7 +108,7 @@ struct WiredNight {
         devices.mount = &wires;
     }
     // Near the equator, in the east before the meridian or where told.
-    Expected<Rates> rates(double hourAngle_h = -1.2) {
+    Expected<Calibration> calibration(double hourAngle_h = -1.2) {
         const bool south = night.scenario().rig.site.latitude.deg() < 0.0;
         if (auto done = slewTo(night, devices, hourAngle_h, south ? -10.0 : 10.0); !done)
             return tl::unexpected(done.error());
@@ -121,11 +123,11 @@ struct Guided {
     LoopState state = LoopState::acquiring;
 };
 
-Expected<Guided> guide(SimulatedNight& night, Devices& devices, const Rates& rates, double length_s,
-                       bool corrections = true) {
+Expected<Guided> guide(SimulatedNight& night, Devices& devices, const Calibration& calibration,
+                       double length_s, bool corrections = true) {
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = rates;
+    setup.calibration = calibration;
     setup.length_s = length_s;
     setup.corrections = corrections;
     Guiding g(setup);
@@ -175,13 +177,13 @@ void SidesTest::guidesOnEitherSide() {
     wired.wires.raSense = sides.wiring & 1 ? -1.0 : 1.0;
     wired.wires.decSense = sides.wiring & 2 ? -1.0 : 1.0;
     auto& [night, wires, devices] = wired;
-    const auto rates = wired.rates(sides.from_h);
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
-    QVERIFY(rates->verdict != RatesVerdict::bad);
+    const auto calibration = wired.calibration(sides.from_h);
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
+    QVERIFY(calibration->verdict != CalibrationVerdict::bad);
     // Where they were measured, and across the pier.
     for (const double place : {sides.from_h, sides.to_h}) {
         QVERIFY(slewTo(night, devices, place, sides.dec_deg()).has_value());
-        const Rates here = carried(*rates, night);
+        const Calibration here = carried(*calibration, night);
         QCOMPARE(here.decUnproven, place == sides.to_h);
         const auto g = guide(night, devices, here, 180.0);
         QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
@@ -214,10 +216,10 @@ void SidesTest::driftHasTheSignOfTheSky() {
     wired.wires.raSense = sides.wiring & 1 ? -1.0 : 1.0;
     wired.wires.decSense = sides.wiring & 2 ? -1.0 : 1.0;
     auto& [night, wires, devices] = wired;
-    const auto rates = wired.rates(sides.from_h);
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    const auto calibration = wired.calibration(sides.from_h);
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
     QVERIFY(slewTo(night, devices, sides.to_h, sides.dec_deg()).has_value());
-    const auto g = guide(night, devices, carried(*rates, night), 240.0, false);
+    const auto g = guide(night, devices, carried(*calibration, night), 240.0, false);
     QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
     const RunRow& first = g->run.rows[5];
     const RunRow& last = g->run.rows.back();
@@ -245,13 +247,13 @@ void SidesTest::wrongParityIsStoppedAndNamed() {
     QFETCH(QString, fault);
     WiredNight wired(nightAt(false, false, false));
     auto& [night, wires, devices] = wired;
-    const auto rates = wired.rates();
-    QVERIFY(rates.has_value());
+    const auto calibration = wired.calibration();
+    QVERIFY(calibration.has_value());
     // The wires are changed after the rates were measured.
     wires.raSense = fault == "ra" || fault == "both" ? -1.0 : 1.0;
     wires.decSense = fault == "dec" || fault == "both" ? -1.0 : 1.0;
     wires.swap = fault == "swapped";
-    const auto g = guide(night, devices, *rates, 200.0);
+    const auto g = guide(night, devices, *calibration, 200.0);
     QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
     QVERIFY(g->runaway.has_value());
     QVERIFY(g->runaway->what.english().find("ran away") != std::string::npos);
@@ -285,10 +287,10 @@ void SidesTest::wrongParityIsStoppedAndNamed() {
 void SidesTest::pulledCableIsNamed() {
     WiredNight wired(nightAt(false, false, false));
     auto& [night, wires, devices] = wired;
-    const auto rates = wired.rates();
-    QVERIFY(rates.has_value());
+    const auto calibration = wired.calibration();
+    QVERIFY(calibration.has_value());
     wires.pulledAt = wires.pulses + 60;
-    const auto g = guide(night, devices, *rates, 900.0);
+    const auto g = guide(night, devices, *calibration, 900.0);
     QVERIFY2(g.has_value(), g ? "" : g.error().text().c_str());
     QVERIFY(g->runaway.has_value());
     QVERIFY2(g->runaway->why.english().find("cable") != std::string::npos ||
@@ -297,8 +299,8 @@ void SidesTest::pulledCableIsNamed() {
 }
 
 void SidesTest::guardIsSilentInWildAir() {
-    // 24 nights of poor air with gusts and much play: nothing runs away, so nothing may be stopped.
-    std::optional<Rates> rates; // of the first night: the camera hangs the same way on all
+    // 24 nights of poor air with gusts and much backlash: nothing runs away, so nothing may be stopped.
+    std::optional<Calibration> calibration; // of the first night: the camera hangs the same way on all
     int guided = 0;
     int nights = 0;
     for (std::uint64_t seed = 1; seed <= 24; seed += static_cast<std::uint64_t>(onlyEvery(6))) {
@@ -311,13 +313,13 @@ void SidesTest::guardIsSilentInWildAir() {
         WiredNight wired(s);
         auto& [night, wires, devices] = wired;
         QVERIFY(slewTo(night, devices, -1.2, seed % 2 ? -10.0 : 10.0).has_value());
-        if (!rates) {
+        if (!calibration) {
             const auto measured = measure(night, devices);
             QVERIFY(measured.has_value());
-            rates = *measured;
+            calibration = *measured;
         }
         ++nights;
-        const auto g = guide(night, devices, *rates, 420.0);
+        const auto g = guide(night, devices, *calibration, 420.0);
         if (!g)
             continue; // a field without stars
         ++guided;
@@ -330,12 +332,12 @@ void SidesTest::guardIsSilentInWildAir() {
 }
 
 void SidesTest::settlingThatTimesOutIsNotSteady() {
-    Rates rates;
-    rates.setup.scale_arcsec_px = 2.0;
-    rates.ra.rate_px_s.value = rates.dec.rate_px_s.value = 3.0;
-    rates.dec.angle_deg.value = 270.0;
+    Calibration calibration;
+    calibration.setup.scale_arcsec_px = 2.0;
+    calibration.ra.rate_px_s.value = calibration.dec.rate_px_s.value = 3.0;
+    calibration.dec.angle_deg.value = 270.0;
     LoopSettings settings;
-    GuideLoop loop(GuideGeometry(rates, Angle()), settings);
+    GuideLoop loop(GuideGeometry(calibration, Angle()), settings);
     LoopState last = LoopState::acquiring;
     bool steady = false;
     for (int i = 0; i < 60; ++i) {
@@ -347,7 +349,7 @@ void SidesTest::settlingThatTimesOutIsNotSteady() {
     QVERIFY(!steady);
     QCOMPARE(last, LoopState::unsettled);
     // No pulse is longer than the time to the next exposure.
-    GuideLoop fast(GuideGeometry(rates, Angle()), settings);
+    GuideLoop fast(GuideGeometry(calibration, Angle()), settings);
     const LoopOutput out = fast.step({0.0, SkyError{400.0, -300.0}, 0.3, 0.5, {}, {}});
     QVERIFY(std::abs(out.pulse.ra_ms) <= 500.0 && std::abs(out.pulse.dec_ms) <= 500.0);
 }
@@ -464,12 +466,12 @@ void SidesTest::aTurnedCameraIsNoticed() {
     QFETCH(double, to);
     QFETCH(double, turned);
     Scenario s = nightAt(south, false, mirrored);
-    std::optional<Rates> rates;
+    std::optional<Calibration> calibration;
     {
         WiredNight yesterday(s);
-        const auto measured = yesterday.rates();
+        const auto measured = yesterday.calibration();
         QVERIFY2(measured.has_value(), measured ? "" : measured.error().text().c_str());
-        rates = *measured;
+        calibration = *measured;
     }
     s.guideRoll_deg += turned;
     s.seed += 1;
@@ -477,21 +479,21 @@ void SidesTest::aTurnedCameraIsNoticed() {
     QVERIFY(slewTo(tonight.night, tonight.devices, to, south ? -25.0 : 25.0));
     GuidingSetup setup;
     setup.rig = s.rig;
-    setup.rates = *ratesOnSide(rates, tonight.night.mount().state()->side, true);
+    setup.calibration = *calibrationOnSide(calibration, tonight.night.mount().state()->side, true);
     setup.lookFirst = true;
     setup.length_s = 240.0;
     Guiding g(setup);
     RunnerControl control;
     const auto done = runProcedure(g, tonight.devices, control);
-    QVERIFY(g.ratesLook().has_value());
-    const RatesLook& look = *g.ratesLook();
+    QVERIFY(g.calibrationLook().has_value());
+    const CalibrationLook& look = *g.calibrationLook();
     if (std::abs(turned) > 150.0) {
-        QVERIFY(!done && look.hold == RatesHold::notAny);
+        QVERIFY(!done && look.hold == CalibrationHold::notAny);
         QVERIFY(g.run().rows.empty());
         return;
     }
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
-    QVERIFY2(look.hold == (std::abs(turned) > 1.0 ? RatesHold::turned : RatesHold::asBefore),
+    QVERIFY2(look.hold == (std::abs(turned) > 1.0 ? CalibrationHold::turned : CalibrationHold::asBefore),
              look.words().english().c_str());
     // The pole is not where the axis points: that alone turns a field by some tenths of a degree.
     QVERIFY2(std::abs(std::abs(look.turn_deg.value) - std::abs(turned)) < 1.0,

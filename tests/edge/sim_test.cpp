@@ -183,7 +183,7 @@ void SimTest::haltStopsTheSlew() {
     const HourAngleDec before = night.mount().state()->pointing;
     StopFlag halt{true};
     const auto done = night.mount().slew({Angle::fromHours(-1), Angle::fromDeg(40)}, halt);
-    QVERIFY(!done && done.error().asked);
+    QVERIFY(!done && done.error().userRequested);
     const HourAngleDec after = night.mount().state()->pointing;
     QVERIFY(std::abs((after.dec - before.dec).deg()) < 0.1);
     QVERIFY(!night.mount().state()->moving);

@@ -201,7 +201,7 @@ void StoreTest::rigRoundTrip() {
     const auto fittedBack = readRig(path("fitted.json"));
     QVERIFY2(fittedBack.has_value(), fittedBack ? "" : fittedBack.error().text().c_str());
     QCOMPARE(rigToJson(*fittedBack).dump(), rigToJson(fitted).dump());
-    QCOMPARE(fittedBack->imagingFocuser.play_steps, 74.0);
+    QCOMPARE(fittedBack->imagingFocuser.backlash_steps, 74.0);
     QCOMPARE(fittedBack->guideOffset->up_arcmin, 26.25);
     Rig impossible = *rig;
     impossible.guideCamera.pixel_um = 0;
@@ -404,7 +404,7 @@ void StoreTest::numbersNeverFollowTheLocale() {
 void StoreTest::runIsReplayedFromItsTable() {
     LoopWorld w;
     w.tellsWorm = true;
-    w.gap_arcsec = 2.0;
+    w.backlash_arcsec = 2.0;
     const Run run = guideWorld(w, settingsOf(ControllerKind::model), 12.0).run;
     QVERIFY(writeRunTable(path("g.ecsv"), run).has_value());
     const auto back = readRunTable(path("g.ecsv"));

@@ -8,13 +8,13 @@
 #include <fstream>
 #include <thread>
 
+#include "core/calibration/reuse.h"
 #include "core/motion/run_event_words.h"
 #include "core/pole/referee.h"
 #include "core/procedure/backlash_test.h"
+#include "core/procedure/calibration_run.h"
 #include "core/procedure/guiding.h"
-#include "core/procedure/rates_measurement.h"
 #include "core/procedure/slew.h"
-#include "core/rates/reuse.h"
 #include "core/rig/scales.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/runner.h"
@@ -105,12 +105,12 @@ private:
     rlimit before_{};
 };
 
-Expected<Rates> ratesAt(SimulatedNight& night, Devices devices, const HourAngleDec& place) {
+Expected<Calibration> calibrationAt(SimulatedNight& night, Devices devices, const HourAngleDec& place) {
     RunnerControl control;
     Slew slew(night.scenario().rig, place, Text::say("to the place of the test"));
     if (auto done = runProcedure(slew, devices, control); !done)
         return tl::unexpected(done.error());
-    RatesMeasurement measurement({night.scenario().rig});
+    CalibrationRun measurement({night.scenario().rig});
     if (auto done = runProcedure(measurement, devices, control); !done)
         return tl::unexpected(done.error());
     return *measurement.result();
@@ -121,7 +121,7 @@ TrackFunction brokenOff(TrackFunction inner, std::function<bool(int call)> at) {
     auto calls = std::make_shared<int>(0);
     return [=](const TrackStep& step, const StopFlag& halt) -> Expected<StarsTracked> {
         if (at(++*calls))
-            return passingProblem(Text::say("The download broke off."), "", "");
+            return transientProblem(Text::say("The download broke off."), "", "");
         return inner(step, halt);
     };
 }
@@ -255,11 +255,11 @@ void TrustTest::rowsAreThereWhenMeasured() {
     // The row of a frame is on disk before the next exposure begins.
     SimulatedNight night(demoScenario(), sharedIndex());
     Devices devices = quick(night);
-    const auto rates = ratesAt(night, devices, nearEquator);
-    QVERIFY2(rates.has_value(), rates ? "" : rates.error().text().c_str());
+    const auto calibration = calibrationAt(night, devices, nearEquator);
+    QVERIFY2(calibration.has_value(), calibration ? "" : calibration.error().text().c_str());
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = *rates;
+    setup.calibration = *calibration;
     setup.length_s = 60.0;
     Guiding guiding(setup);
     RunRecorder recorder(in("run.ecsv"));
@@ -280,12 +280,12 @@ void TrustTest::rowsAreThereWhenMeasured() {
 void TrustTest::oneLostFrameEndsNothing() {
     SimulatedNight night(demoScenario(), sharedIndex());
     Devices devices = quick(night);
-    const auto rates = ratesAt(night, devices, nearEquator);
-    QVERIFY(rates.has_value());
+    const auto calibration = calibrationAt(night, devices, nearEquator);
+    QVERIFY(calibration.has_value());
     devices.track = brokenOff(devices.track, [](int call) { return call == 20 || call == 40 || call == 41; });
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = *rates;
+    setup.calibration = *calibration;
     setup.length_s = 240.0;
     Guiding guiding(setup);
     RunnerControl control;
@@ -305,8 +305,8 @@ void TrustTest::oneLostFrameEndsNothing() {
 void TrustTest::lostMountLinkStopsCorrections() {
     SimulatedNight probe(demoScenario(), sharedIndex());
     Devices before = quick(probe);
-    const auto rates = ratesAt(probe, before, nearEquator);
-    QVERIFY(rates.has_value());
+    const auto calibration = calibrationAt(probe, before, nearEquator);
+    QVERIFY(calibration.has_value());
     SimulatedNight night(faulty(FaultKind::mountLink, 200.0, 40.0), sharedIndex());
     Devices devices = quick(night);
     RunnerControl control;
@@ -314,7 +314,7 @@ void TrustTest::lostMountLinkStopsCorrections() {
     QVERIFY(runProcedure(slew, devices, control).has_value());
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = *rates;
+    setup.calibration = *calibration;
     setup.length_s = 400.0;
     Guiding guiding(setup);
     RunnerHooks hooks;
@@ -340,12 +340,12 @@ void TrustTest::lostMountLinkStopsCorrections() {
 void TrustTest::deviceThatStaysAwayEndsTheRun() {
     SimulatedNight probe(demoScenario(), sharedIndex());
     Devices before = quick(probe);
-    const auto rates = ratesAt(probe, before, nearEquator);
+    const auto calibration = calibrationAt(probe, before, nearEquator);
     SimulatedNight night(faulty(FaultKind::cameraLink, 120.0, 5000.0), sharedIndex());
     Devices devices = quick(night);
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = *rates;
+    setup.calibration = *calibration;
     Guiding guiding(setup);
     RunnerControl control;
     const auto done = runProcedure(guiding, devices, control);
@@ -368,8 +368,8 @@ void TrustTest::everyWatchingProcedureIsPatient() {
     QFETCH(int, which);
     SimulatedNight night(demoScenario(), sharedIndex());
     Devices devices = quick(night);
-    const auto rates = ratesAt(night, devices, nearEquator);
-    QVERIFY(rates.has_value());
+    const auto calibration = calibrationAt(night, devices, nearEquator);
+    QVERIFY(calibration.has_value());
     int calls = 0;
     devices.track = brokenOff(devices.track, [&](int call) {
         calls = call;
@@ -377,22 +377,22 @@ void TrustTest::everyWatchingProcedureIsPatient() {
     });
     GuidingSetup setup;
     setup.rig = night.scenario().rig;
-    setup.rates = *rates;
+    setup.calibration = *calibration;
     setup.corrections = which == 0;
     setup.length_s = 200.0;
     std::unique_ptr<Procedure> procedure;
     if (which < 2)
         procedure = std::make_unique<Guiding>(setup);
     else if (which == 2)
-        procedure = std::make_unique<RatesMeasurement>(RatesSetup{setup.rig});
+        procedure = std::make_unique<CalibrationRun>(CalibrationRunSetup{setup.rig});
     else
-        procedure = std::make_unique<BacklashTest>(BacklashSetup{setup.rig, *rates});
+        procedure = std::make_unique<BacklashTest>(BacklashSetup{setup.rig, *calibration});
     RunnerControl control;
     const auto done = runProcedure(*procedure, devices, control);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QVERIFY(calls > 20);
     if (which == 2)
-        QVERIFY(static_cast<RatesMeasurement&>(*procedure).result()->verdict != RatesVerdict::bad);
+        QVERIFY(static_cast<CalibrationRun&>(*procedure).result()->verdict != CalibrationVerdict::bad);
 }
 
 void TrustTest::haltStopsTrackingToo() {
@@ -411,7 +411,7 @@ void TrustTest::haltStopsTrackingToo() {
 void TrustTest::unconfirmedHaltIsTold() {
     SimulatedNight night(faulty(FaultKind::mountLink, 0.0, 100.0), sharedIndex());
     const auto done = night.mount().halt();
-    QVERIFY(!done && done.error().passing);
+    QVERIFY(!done && done.error().transient);
     QVERIFY(!night.mount().state()); // nor does it tell where it is
     const StopFlag never{false};
     night.clock().sleep(200.0, never);
@@ -453,6 +453,8 @@ void TrustTest::eveningComesBack() {
     e.theme = "Ember";
     e.findings = false;
     e.decReverses = {{"one", true}, {"two", false}};
+    e.wantedLight_h = {{"M 31", 12.5}};
+    e.marks["one"] = {{Instant{1.79e9}, "worm greased"}};
     QVERIFY(writeEvening(in("evening.json"), e).has_value());
     const auto back = readEvening(in("evening.json"));
     QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
@@ -463,6 +465,10 @@ void TrustTest::eveningComesBack() {
     QVERIFY(std::abs(back->target->ra.deg() - 10.68) < 1e-9);
     QVERIFY(back->station == "Pole" && back->theme == "Ember" && !back->findings);
     QVERIFY(back->decReverses == e.decReverses);
+    QVERIFY(back->wantedLight_h == e.wantedLight_h);
+    QCOMPARE(back->marks.at("one").size(), size_t{1});
+    QCOMPARE(back->marks.at("one").front().words, std::string("worm greased"));
+    QCOMPARE(back->marks.at("one").front().day, Instant{1.79e9});
     std::ofstream(in("evening.json")) << "{\"format\": \"nordstjerna-evening 1\", \"settings\": 7}";
     QVERIFY(!readEvening(in("evening.json")));
 }
@@ -577,22 +583,22 @@ void TrustTest::hostileFilesAreProblems() {
 void TrustTest::logOfEarlierVersionMovesUp() {
     // As version 1 made it, with rates logged by the rig's name.
     SimulatedNight night(demoScenario(), sharedIndex());
-    const auto rates = ratesAt(night, quick(night), nearEquator);
-    QVERIFY(rates.has_value());
+    const auto calibration = calibrationAt(night, quick(night), nearEquator);
+    QVERIFY(calibration.has_value());
     {
         auto log = NightLog::open(in("log.sqlite"));
         Rig old;
         old.id = "name:Old rig";
         old.name = "Old rig";
-        QVERIFY(log->addRates({1000.0}, old, *rates).has_value());
+        QVERIFY(log->addCalibration({1000.0}, old, *calibration).has_value());
     }
-    QCOMPARE(NightLog::open(in("log.sqlite"))->ratesOf("name:Old rig")->size(), size_t(1));
+    QCOMPARE(NightLog::open(in("log.sqlite"))->calibrationOf("name:Old rig")->size(), size_t(1));
 }
 
 void TrustTest::twoInstancesLogTogether() {
     SimulatedNight night(demoScenario(), sharedIndex());
-    const auto rates = ratesAt(night, quick(night), nearEquator);
-    QVERIFY(rates.has_value());
+    const auto calibration = calibrationAt(night, quick(night), nearEquator);
+    QVERIFY(calibration.has_value());
     constexpr int instances = 6;
     constexpr int each = 8;
     Rig rig;
@@ -608,7 +614,7 @@ void TrustTest::twoInstancesLogTogether() {
                     auto log = NightLog::open(in("log.sqlite"));
                     if (!log)
                         return tl::unexpected(log.error());
-                    return log->addRates({1000.0 * k + i}, rig, *rates);
+                    return log->addCalibration({1000.0 * k + i}, rig, *calibration);
                 });
             failures += !queue.flush(60.0);
         });
@@ -616,7 +622,7 @@ void TrustTest::twoInstancesLogTogether() {
         t.join();
     QCOMPARE(failures.load(), 0);
     auto log = NightLog::open(in("log.sqlite"));
-    QCOMPARE(log->ratesOf("shared", 1000)->size(),
+    QCOMPARE(log->calibrationOf("shared", 1000)->size(),
              size_t(instances * each)); // nothing dropped, nothing twice
 }
 

@@ -406,7 +406,7 @@ void ToolTest::analyseFindsTheBacklash() {
     const RunProgram r = tool({"analyse", in("backlash.ecsv")});
     QCOMPARE(r.status, 0);
     const auto& b = r.out.at("backlash");
-    // 5.2″ of play in the scenario.
+    // 5.2″ of backlash in the scenario.
     QVERIFY2(std::abs(double(b["dead_arcsec"]["value"]) - 5.2) <
                  std::max(0.6, 3.0 * double(b["dead_arcsec"]["sigma"])),
              qPrintable(QString::number(double(b["dead_arcsec"]["value"]))));

@@ -40,7 +40,7 @@ void workInShortSpells() {
     (void)syscall(SYS_sched_setattr, 0, &attributes, 0);
 }
 
-void standBack() {
+void lowerThreadPriority() {
     constexpr int niceness = 10;
     const auto self = static_cast<id_t>(gettid());
     (void)setpriority(PRIO_PROCESS, self, std::max(niceness, getpriority(PRIO_PROCESS, self)));

@@ -16,7 +16,7 @@ void shareOut(std::size_t most, const std::function<void(std::size_t, std::size_
 
 // From now on this thread, and those it begins, leave the processors to others that want them. There is no
 // way back, so it is for threads with one thing to do.
-void standBack();
+void lowerThreadPriority();
 
 // From now on this thread works in short spells, so that it begins the sooner when something wakes it.
 // Threads that it begins do not.
@@ -24,17 +24,17 @@ void workInShortSpells();
 
 // Does the work in a thread of its own that stands back.
 template <typename Work>
-std::future<std::invoke_result_t<Work>> startUnhurried(Work work) {
+std::future<std::invoke_result_t<Work>> startAtLowPriority(Work work) {
     return std::async(std::launch::async, [work = std::move(work)]() mutable {
-        standBack();
+        lowerThreadPriority();
         return work();
     });
 }
 
 // The same, waiting for it: a guide pulse must not come late for a large frame to be measured.
 template <typename Work>
-std::invoke_result_t<Work> unhurried(Work work) {
-    return startUnhurried(std::move(work)).get();
+std::invoke_result_t<Work> runAtLowPriority(Work work) {
+    return startAtLowPriority(std::move(work)).get();
 }
 
 } // namespace nordstjerna

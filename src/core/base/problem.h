@@ -12,9 +12,9 @@ struct Problem {
     Text what;
     Text why;
     Text remedy;
-    bool passing = false; // of a device: it may well work the next time
-    bool asked = false;   // it ended because somebody wanted it to: nothing to complain about
-    bool lasting = false; // trying the same again cannot help
+    bool transient = false;     // of a device: it may well work the next time
+    bool userRequested = false; // it ended because somebody wanted it to: nothing to complain about
+    bool lasting = false;       // trying the same again cannot help
 
     Text briefly() const { return what.then(why); }
     // The three parts as one readable paragraph.
@@ -30,7 +30,7 @@ inline tl::unexpected<Problem> problem(Text what, Text why = {}, Text remedy = {
 }
 
 // A failure of a device that may be over the next time it is asked.
-inline tl::unexpected<Problem> passingProblem(Text what, Text why = {}, Text remedy = {}) {
+inline tl::unexpected<Problem> transientProblem(Text what, Text why = {}, Text remedy = {}) {
     return tl::unexpected<Problem>(Problem{std::move(what), std::move(why), std::move(remedy), true});
 }
 

@@ -30,12 +30,12 @@ enum class BacklashWeight {
     more            // a reversal leaves the star uncorrected for several frames
 };
 
-inline BacklashWeight weighBacklash(double dead_ms, const CorrectionReach& reach) {
-    if (dead_ms <= harmlessBelow_ms(reach))
+inline BacklashWeight weighBacklash(double deadTime_ms, const CorrectionReach& reach) {
+    if (deadTime_ms <= harmlessBelow_ms(reach))
         return BacklashWeight::harmless;
-    if (dead_ms <= reach.pulseLimit_ms)
+    if (deadTime_ms <= reach.pulseLimit_ms)
         return BacklashWeight::oneCorrection;
-    return dead_ms <= 2.0 * reach.pulseLimit_ms ? BacklashWeight::twoCorrections : BacklashWeight::more;
+    return deadTime_ms <= 2.0 * reach.pulseLimit_ms ? BacklashWeight::twoCorrections : BacklashWeight::more;
 }
 
 } // namespace nordstjerna

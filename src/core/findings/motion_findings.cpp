@@ -109,19 +109,19 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
 
 std::vector<Finding> backlashFindings(const BacklashResult& b, const CorrectionReach& reach) {
     Text measured = Text::say("%1, %2 until the star follows; shape: %3.")
-                        .arg(formatMeasured(b.dead_ms, " ms", 0))
-                        .arg(formatMeasured(b.dead_arcsec, "″", 1))
+                        .arg(formatMeasured(b.deadTime_ms, " ms", 0))
+                        .arg(formatMeasured(b.deadAngle_arcsec, "″", 1))
                         .arg(Text::say(backlashShapeName(b.shape)));
     if (b.returns.size() > 1) {
         Text all;
         for (const auto& r : b.returns)
-            all = all.then(formatNumber(r.dead_ms.value, 0), ", ");
+            all = all.then(formatNumber(r.deadTime_ms.value, 0), ", ");
         measured += (b.consistent() ? Text::say("The returns agree: %1 ms.")
                                     : Text::say("The returns disagree: %1 ms."))
                         .arg(all);
     }
-    const double ms = b.dead_ms.value;
-    const double most = ms + 2.0 * b.dead_ms.sigma;
+    const double ms = b.deadTime_ms.value;
+    const double most = ms + 2.0 * b.deadTime_ms.sigma;
     if (b.atLeast)
         return {
             {"backlash-repair", Weight::act,
@@ -133,7 +133,7 @@ std::vector<Finding> backlashFindings(const BacklashResult& b, const CorrectionR
              Text::say("Look at the Dec clutch and the gears; guide Dec one-sided against the drift.")}};
     // "Harmless" is said of what is small, not of what nobody knows.
     const BacklashWeight weight = weighBacklash(ms, reach);
-    if (ms < 2.0 * b.dead_ms.sigma && weighBacklash(most, reach) != BacklashWeight::harmless)
+    if (ms < 2.0 * b.deadTime_ms.sigma && weighBacklash(most, reach) != BacklashWeight::harmless)
         return {{"backlash-unknown", Weight::look, Text::say("Dec backlash is not known well enough"),
                  measured.then(Text::say("It may be none, or up to %1 ms.").arg(formatNumber(most, 0))),
                  Text::say("Test again in better seeing or with a brighter star."), ActionId::freeBacklash,

@@ -34,7 +34,7 @@ void rateFinding(std::vector<Finding>& list, const char* axis, const char* id, c
 }
 } // namespace
 
-std::vector<Finding> ratesFindings(const Rates& r, const CorrectionReach& reach) {
+std::vector<Finding> calibrationFindings(const Calibration& r, const CorrectionReach& reach) {
     std::vector<Finding> list;
     rateFinding(list, "RA", "ra-rate-off", r.ra, r.setup.expectedRaPxS());
     rateFinding(list, "Dec", "dec-rate-off", r.dec, r.setup.expectedDecPxS());

@@ -4,7 +4,7 @@
 #include <optional>
 #include <string>
 
-#include "core/guide/axis_sight.h"
+#include "core/guide/axis_input.h"
 
 namespace nordstjerna {
 
@@ -41,7 +41,7 @@ public:
     virtual ~Controller() = default;
     // The part of the error to correct now, of the error's sign, ″. The caller applies pulse limits.
     // inCharge: false while another controller works; what is returned then counts for nothing.
-    virtual double correction(const AxisSight& sight, bool inCharge) = 0;
+    virtual double correction(const AxisInput& in, bool inCharge) = 0;
     virtual void setSettings(const AxisSettings&) {}
 };
 

@@ -12,7 +12,7 @@ namespace {
 class ModelInCharge : public Controller {
 public:
     explicit ModelInCharge(const ModelController& model) : model_(model) {}
-    double correction(const AxisSight&, bool) override { return model_.lastCorrection(); }
+    double correction(const AxisInput&, bool) override { return model_.lastCorrection(); }
 
 private:
     const ModelController& model_;

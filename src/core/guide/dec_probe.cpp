@@ -13,22 +13,22 @@ constexpr double probeStep_px = 3.0;
 constexpr double certainLead = 14.0; // of a lead: one in a million
 constexpr double oneWay = 4.0;       // enough to try the other way
 constexpr int plays = 9, places = 5;
-constexpr double largestPlay = 2.0; // of a step
+constexpr double largestBacklash = 2.0; // of a step
 } // namespace
 
-DecProbe::DecProbe(const Rates& rates, double noise_px) {
-    const Angle a = Angle::fromDeg(rates.dec.angle_deg.value);
+DecProbe::DecProbe(const Calibration& calibration, double noise_px) {
+    const Angle a = Angle::fromDeg(calibration.dec.angle_deg.value);
     direction_[0] = cos(a);
     direction_[1] = sin(a);
     expected_px_ = std::clamp(10.0 * noise_px, probeStep_px, 12.0);
-    step_ms_ = 1000.0 * expected_px_ / std::max(rates.dec.rate_px_s.value, 1e-3);
+    step_ms_ = 1000.0 * expected_px_ / std::max(calibration.dec.rate_px_s.value, 1e-3);
     // Two places and a rate that is right to a tenth; the air may be worse than supposed.
     sigma_px_ = std::hypot(2.0 * noise_px, 0.1 * expected_px_);
     ideas_.push_back({0, {}, std::log(static_cast<double>(plays * places))});
     for (int sense : {1, -1})
         for (int p = 0; p < plays; ++p)
             for (int k = 0; k < places; ++k) {
-                const double gap = expected_px_ * largestPlay * p / (plays - 1);
+                const double gap = expected_px_ * largestBacklash * p / (plays - 1);
                 ideas_.push_back({sense, {gap, -gap * k / (places - 1)}, 0.0});
             }
 }
@@ -39,9 +39,9 @@ double DecProbe::along(double x, double y) const {
 
 void DecProbe::weigh(double moved) {
     for (Idea& idea : ideas_) {
-        const double before = idea.play.load;
-        idea.play.follow(idea.sense * motor_px_);
-        const double off = (moved - (idea.play.load - before)) / sigma_px_;
+        const double before = idea.backlash.load;
+        idea.backlash.follow(idea.sense * motor_px_);
+        const double off = (moved - (idea.backlash.load - before)) / sigma_px_;
         // A gust may carry the star anywhere once in a while.
         constexpr double gusts = 0.01;
         idea.logLikelihood += std::log((1.0 - gusts) * std::exp(-0.5 * off * off) + gusts * 0.1);

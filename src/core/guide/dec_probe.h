@@ -1,6 +1,6 @@
 // Which way do Dec pulses work on this side of the pier? Asked of the mount, not of the person: pulses north
 // and then south, and after each the likelihoods of "with the rates", "against them" and "not at all",
-// whatever the play and wherever the axis stands in it. It is over as soon as one of them is certain.
+// whatever the backlash and wherever the axis stands in it. It is over as soon as one of them is certain.
 #pragma once
 
 #include <array>
@@ -8,15 +8,15 @@
 #include <vector>
 
 #include "core/base/problem.h"
-#include "core/guide/play.h"
-#include "core/rates/calibration.h"
+#include "core/calibration/calibration.h"
+#include "core/guide/backlash_model.h"
 
 namespace nordstjerna {
 
 class DecProbe {
 public:
     // rates: as carried here with the sense they have on the other side; noise: of a measured place, px.
-    DecProbe(const Rates& rates, double noise_px);
+    DecProbe(const Calibration& calibration, double noise_px);
 
     // Place of the star (px, against any fixed point), first before any pulse and then after each. The next
     // pulse, signed ms, north positive; absent when it is over.
@@ -28,10 +28,10 @@ public:
     Expected<bool> reversed() const;
 
 private:
-    // One idea of the axis: how pulses work, and where it stands in what play.
+    // One idea of the axis: how pulses work, and where it stands in what backlash.
     struct Idea {
         int sense = 1; // 0: the star does not follow
-        Play play;
+        BacklashModel backlash;
         double logLikelihood = 0.0;
     };
     double along(double x, double y) const;

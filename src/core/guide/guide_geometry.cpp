@@ -4,9 +4,9 @@
 
 namespace nordstjerna {
 
-GuideGeometry::GuideGeometry(const Rates& rates, Angle dec) {
-    const double scale = rates.setup.scale_arcsec_px;
-    const SkyOnSensor sky = skyOnSensor(rates);
+GuideGeometry::GuideGeometry(const Calibration& calibration, Angle dec) {
+    const double scale = calibration.setup.scale_arcsec_px;
+    const SkyOnSensor sky = skyOnSensor(calibration);
     const double e[2] = {cos(Angle::fromDeg(sky.east_deg)), sin(Angle::fromDeg(sky.east_deg))};
     const double n[2] = {cos(Angle::fromDeg(sky.north_deg)), sin(Angle::fromDeg(sky.north_deg))};
     // Along both directions, which need not be at a right angle when they come from pulses.
@@ -21,10 +21,10 @@ GuideGeometry::GuideGeometry(const Rates& rates, Angle dec) {
         for (int row = 0; row < 2; ++row)
             response_[row][c] = px * (toSky_[row][0] * cos(along) + toSky_[row][1] * sin(along));
     };
-    column(0, rates.ra, cos(dec));
-    column(1, rates.dec, 1.0);
-    raRate_ = std::copysign(rates.ra.rate_px_s.value * scale * cos(dec), response_[0][0]);
-    decRate_ = std::copysign(rates.dec.rate_px_s.value * scale, -response_[1][1]);
+    column(0, calibration.ra, cos(dec));
+    column(1, calibration.dec, 1.0);
+    raRate_ = std::copysign(calibration.ra.rate_px_s.value * scale * cos(dec), response_[0][0]);
+    decRate_ = std::copysign(calibration.dec.rate_px_s.value * scale, -response_[1][1]);
 }
 
 GuideGeometry::GuideGeometry(const std::array<double, 4>& r, double raRate, double decRate)

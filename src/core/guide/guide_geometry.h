@@ -5,7 +5,7 @@
 
 #include <array>
 
-#include "core/rates/calibration.h"
+#include "core/calibration/calibration.h"
 
 namespace nordstjerna {
 
@@ -33,7 +33,7 @@ struct PulsePair {
 class GuideGeometry {
 public:
     // dec: where guiding takes place; the rates may come from elsewhere.
-    GuideGeometry(const Rates& rates, Angle dec);
+    GuideGeometry(const Calibration& calibration, Angle dec);
     // As a run recorded it: what pulses do, ″/s on the sky: west pulse to the east and north, north pulse to
     // the east and north; and the rates along the axes. Places are on the sky already.
     GuideGeometry(const std::array<double, 4>& response, double raRate_arcsec_s, double decRate_arcsec_s);

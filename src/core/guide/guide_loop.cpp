@@ -13,17 +13,18 @@ constexpr double fastMemory = 0.9;
 } // namespace
 
 GuideLoop::AxisLoop::AxisLoop(const AxisSettings& settings, const AxisPrior& prior)
-    : kind(settings.kind), model(settings, prior), mayHavePlay(prior.mayHavePlay), pause_s(settings.pause_s) {
+    : kind(settings.kind), model(settings, prior), mayHaveBacklash(prior.mayHaveBacklash),
+      pause_s(settings.pause_s) {
     for (const ControllerDescriptor& c : controllers())
         all.emplace_back(c.kind, c.make(settings, model));
 }
 
-double GuideLoop::AxisLoop::correction(const AxisSight& sight) {
+double GuideLoop::AxisLoop::correction(const AxisInput& axisIn) {
     if (looksOn || kind == ControllerKind::model)
-        model.correction(sight, kind == ControllerKind::model);
+        model.correction(axisIn, kind == ControllerKind::model);
     double wish = 0.0;
     for (const auto& [of, controller] : all) {
-        const double answer = controller->correction(sight, of == kind);
+        const double answer = controller->correction(axisIn, of == kind);
         if (of == kind)
             wish = answer;
     }
@@ -50,7 +51,7 @@ void GuideLoop::setController(const ControllerSettings& settings) {
 
 void GuideLoop::moveAim(const SkyError& by, const SettleRule& settle) {
     aim_.moveBy(by);
-    owed_ = owed_ + by;
+    remainingAimMove_ = remainingAimMove_ + by;
     settings_.settle = settle;
     state_ = LoopState::dithering;
     settlingSince_s_.reset();
@@ -64,11 +65,12 @@ void GuideLoop::moveAim(const SkyError& by, const SettleRule& settle) {
 void GuideLoop::payOff(const PulsePair& pulse) {
     const SkyError gone = geometry_.motionOf(pulse);
     for (auto part : {&SkyError::dra_arcsec, &SkyError::ddec_arcsec}) {
-        const double left = owed_.*part;
-        owed_.*part -= left > 0.0 ? std::clamp(gone.*part, 0.0, left) : std::clamp(gone.*part, left, 0.0);
+        const double left = remainingAimMove_.*part;
+        remainingAimMove_.*part -=
+            left > 0.0 ? std::clamp(gone.*part, 0.0, left) : std::clamp(gone.*part, left, 0.0);
         constexpr double nothing_arcsec = 0.05;
-        if (std::abs(owed_.*part) < nothing_arcsec)
-            owed_.*part = 0.0;
+        if (std::abs(remainingAimMove_.*part) < nothing_arcsec)
+            remainingAimMove_.*part = 0.0;
     }
 }
 
@@ -115,7 +117,7 @@ void GuideLoop::settle(const SkyError& error, double t_s) {
 
 Response GuideLoop::response(Axis axis) const {
     const AxisLoop& of = axis == Axis::ra ? ra_ : dec_;
-    if (of.mayHavePlay)
+    if (of.mayHaveBacklash)
         return {Response().gain, ra_.response.measured().delay_s};
     return of.response.measured();
 }
@@ -148,29 +150,29 @@ SkyError GuideLoop::wished(const LoopInput& in, double noise) {
         else if (own < 2.0 * overhead_s_)
             overhead_s_ += 0.2 * (own - overhead_s_);
     }
-    AxisSight sight;
-    sight.t_s = in.t_s;
-    sight.centroid_arcsec = in.noise_arcsec;
+    AxisInput axisIn;
+    axisIn.t_s = in.t_s;
+    axisIn.centroid_arcsec = in.noise_arcsec;
     const double next_s = overhead_s_ > 0.0 ? overhead_s_ : in.untilNext_s + 0.5;
-    sight.worm_turns = in.worm_turns;
+    axisIn.worm_turns = in.worm_turns;
     const auto ask = [&](AxisLoop& axis, double SkyError::*part, double motion, double rate) {
         const double gain = gainOf(axis);
         const double delay = delayOf(axis);
-        sight.place_arcsec.reset();
-        sight.aim_arcsec = aim_.now().*part;
-        sight.aimRate_arcsec_s = aim_.rate_arcsec_s().*part;
-        sight.owed_arcsec = owed_.*part;
+        axisIn.place_arcsec.reset();
+        axisIn.aim_arcsec = aim_.now().*part;
+        axisIn.aimRate_arcsec_s = aim_.rate_arcsec_s().*part;
+        axisIn.remainingAimMove_arcsec = remainingAimMove_.*part;
         if (in.error) {
             const double place = (*in.error).*part + aim_.now().*part;
-            sight.place_arcsec = place + (delay > 0.0 ? gain * axis.response.pending_arcsec(delay) : 0.0);
-            if (!axis.mayHavePlay) // of one that may, nothing would be used
+            axisIn.place_arcsec = place + (delay > 0.0 ? gain * axis.response.pending_arcsec(delay) : 0.0);
+            if (!axis.mayHaveBacklash) // of one that may, nothing would be used
                 axis.response.see(in.t_s, place, noise, axis.model.rateWalk_arcsec2_s3(next_s));
         }
-        sight.moved_arcsec = gain * motion;
+        axisIn.moved_arcsec = gain * motion;
         // A correction holds for the whole pause: it is right in the middle of it.
-        sight.next_s = next_s + delay + (axis.pausing(in.t_s, in.untilNext_s) ? 0.0 : 0.5 * axis.pause_s);
-        sight.reach_arcsec_s = gain * std::abs(rate);
-        return axis.correction(sight) / gain;
+        axisIn.next_s = next_s + delay + (axis.pausing(in.t_s, in.untilNext_s) ? 0.0 : 0.5 * axis.pause_s);
+        axisIn.guideSpeed_arcsec_s = gain * std::abs(rate);
+        return axis.correction(axisIn) / gain;
     };
     return {ask(ra_, &SkyError::dra_arcsec, moved.dra_arcsec, geometry_.raRate_arcsec_s()),
             ask(dec_, &SkyError::ddec_arcsec, moved.ddec_arcsec, geometry_.decRate_arcsec_s())};
@@ -183,8 +185,8 @@ PulsePair GuideLoop::heedPauses(PulsePair pulse, const LoopInput& in) {
         else if (ms != 0.0)
             axis.corrected_s = in.t_s;
     };
-    heed(ra_, pulse.ra_ms, owed_.dra_arcsec);
-    heed(dec_, pulse.dec_ms, owed_.ddec_arcsec);
+    heed(ra_, pulse.ra_ms, remainingAimMove_.dra_arcsec);
+    heed(dec_, pulse.dec_ms, remainingAimMove_.ddec_arcsec);
     return pulse;
 }
 

@@ -108,13 +108,13 @@ private:
         AxisLoop(const AxisSettings& settings, const AxisPrior& prior);
         AxisLoop(const AxisLoop&) = delete; // controllers refer to the model
         AxisLoop& operator=(const AxisLoop&) = delete;
-        double correction(const AxisSight& sight);
+        double correction(const AxisInput& in);
         void set(const AxisSettings& settings);
         ControllerKind kind;
         bool looksOn = true;
         ModelController model;
         ResponseMeter response;
-        bool mayHavePlay = false;
+        bool mayHaveBacklash = false;
         // The pause after a correction.
         double pause_s = 0.0;
         std::optional<double> corrected_s; // the frame after which the last one was sent
@@ -132,9 +132,9 @@ private:
     SkyError wished(const LoopInput& in, double noise_arcsec);
     // What the pulses since the last frame should have shown in this one, as the axes answer.
     SkyError shown(const LoopInput& in);
-    double gainOf(const AxisLoop& axis) const { return axis.mayHavePlay ? 1.0 : axis.response.gain(); }
+    double gainOf(const AxisLoop& axis) const { return axis.mayHaveBacklash ? 1.0 : axis.response.gain(); }
     double delayOf(const AxisLoop& axis) const {
-        return (axis.mayHavePlay ? ra_.response : axis.response).delay_s();
+        return (axis.mayHaveBacklash ? ra_.response : axis.response).delay_s();
     }
     void settle(const SkyError& error, double t_s);
     void payOff(const PulsePair& pulse);
@@ -155,7 +155,7 @@ private:
     double noise_arcsec_ = 0.3;  // as last told
     std::optional<SkyError> lastError_;
     AimPath aim_;
-    SkyError owed_; // what of its moves is still to be gone
+    SkyError remainingAimMove_; // what of its moves is still to be gone
     bool raStopped_ = false;
     bool decStopped_ = false;
 };

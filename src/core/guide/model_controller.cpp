@@ -39,13 +39,13 @@ void ModelController::weigh() {
     }
 }
 
-double ModelController::correction(const AxisSight& s, bool inCharge) {
+double ModelController::correction(const AxisInput& s, bool inCharge) {
     const double dt = last_s_ ? s.t_s - *last_s_ : 0.0;
     const bool hadWorm = phase_.known();
     const bool toldBefore = phase_.byMount();
     phase_.feed(s.t_s, s.worm_turns);
     // Coefficients belong to a phase: with another source of it they are learnt anew.
-    if (!prior_.mayHavePlay && phase_.known() && (!hadWorm || toldBefore != phase_.byMount()))
+    if (!prior_.mayHaveBacklash && phase_.known() && (!hadWorm || toldBefore != phase_.byMount()))
         addWormMembers();
     const WormTurn phase(phase_.turns());
     motor_ += s.moved_arcsec;
@@ -59,7 +59,7 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     }
     aimRate_ = s.aimRate_arcsec_s;
     for (Member& m : members_) {
-        m.play.follow(motor_);
+        m.backlash.follow(motor_);
         m.filter.advance(dt, phase);
     }
     last_s_ = s.t_s;
@@ -72,7 +72,7 @@ double ModelController::correction(const AxisSight& s, bool inCharge) {
     double move = decide(s);
     if (!modelRules_)
         move = -plain;
-    if (prior_.mayHavePlay && inCharge)
+    if (prior_.mayHaveBacklash && inCharge)
         noteWay(s.t_s, move);
     // What another controller will give is not known here: as if nothing were given.
     believe(s, inCharge ? move : 0.0);
@@ -89,7 +89,7 @@ void ModelController::noteWay(double t_s, double move) {
     belief_.oneWay_s = belief_.way != 0 ? t_s - waySince_s_ : 0.0;
 }
 
-void ModelController::learn(const AxisSight& s, double dt, bool inCharge) {
+void ModelController::learn(const AxisInput& s, double dt, bool inCharge) {
     double load = 0.0;
     double gap = 0.0;
     double off = 0.0; // of what all together foretold for this frame
@@ -98,10 +98,10 @@ void ModelController::learn(const AxisSight& s, double dt, bool inCharge) {
     for (const Member& m : members_) {
         if (m.weight < negligible)
             continue;
-        load += m.weight * m.play.load;
-        gap += m.weight * m.play.gap;
+        load += m.weight * m.backlash.load;
+        gap += m.weight * m.backlash.gap;
         const Measured now = m.filter.mount(0.0, phase);
-        off += m.weight * (*s.place_arcsec - m.play.load - now.value);
+        off += m.weight * (*s.place_arcsec - m.backlash.load - now.value);
         spread += m.weight * now.sigma * now.sigma;
     }
     const double place = *s.place_arcsec - load;
@@ -121,13 +121,13 @@ void ModelController::learn(const AxisSight& s, double dt, bool inCharge) {
         belief_.surprise = Surprise::bump;
     }
     constexpr int nowAndThen = 15;
-    if (!prior_.mayHavePlay)
+    if (!prior_.mayHaveBacklash)
         searchLines(s, noise);
     else if (frames_ % nowAndThen == 0)
         moveGaps();
     double likeliest = -1e300;
     for (Member& m : members_) {
-        m.logWeight += m.filter.update(*s.place_arcsec - m.play.load, noise);
+        m.logWeight += m.filter.update(*s.place_arcsec - m.backlash.load, noise);
         if (s.t_s >= m.learnsUntil_s)
             likeliest = std::max(likeliest, m.logWeight);
     }
@@ -137,10 +137,10 @@ void ModelController::learn(const AxisSight& s, double dt, bool inCharge) {
             m.logWeight = likeliest - unheard;
     weigh();
     // What the proportional loop would have made of the same frames.
-    shadowPlay_.gap = gap;
-    shadowPlay_.follow(shadowMotor_);
-    const double shadowError = place + shadowPlay_.load - s.aim_arcsec;
-    const double most = 1.5 * s.reach_arcsec_s;
+    shadowBacklash_.gap = gap;
+    shadowBacklash_.follow(shadowMotor_);
+    const double shadowError = place + shadowBacklash_.load - s.aim_arcsec;
+    const double most = 1.5 * s.guideSpeed_arcsec_s;
     shadowMotor_ -= std::clamp(shadow_.correction(shadowError), -most, most);
     constexpr int settling = 10;
     ++framesOfAim_;
@@ -148,8 +148,8 @@ void ModelController::learn(const AxisSight& s, double dt, bool inCharge) {
         constexpr double memory = 150.0;
         const double clip = 25.0 * noise;
         compared_ = std::min(compared_ + 1.0, memory);
-        // What it did not foretell; with play, of which more may be believed than is so, what it left.
-        const double left = prior_.mayHavePlay && modelRules_ && inCharge ? s.error_arcsec() : off;
+        // What it did not foretell; with backlash, of which more may be believed than is so, what it left.
+        const double left = prior_.mayHaveBacklash && modelRules_ && inCharge ? s.error_arcsec() : off;
         modelSquare_ += (std::min(left * left, clip) - modelSquare_) / compared_;
         shadowSquare_ += (std::min(shadowError * shadowError, clip) - shadowSquare_) / compared_;
         // The one in charge keeps the word until the other is clearly better.
@@ -184,11 +184,12 @@ double ModelController::bestMove(double ahead, bool again) {
             next = told.value;
             m.nextSigma = told.sigma;
         }
-        const double move = aim_ + aimRate_ * ahead - next - m.play.load;
+        const double move = aim_ + aimRate_ * ahead - next - m.backlash.load;
         plain += m.weight * move;
         spread += m.weight * m.nextSigma * m.nextSigma;
-        wishes.push_back({m.weight, move, m.play.load - (motor_ - m.play.gap), motor_ - m.play.load});
-        gap = gap || m.play.gap > 0.0;
+        wishes.push_back(
+            {m.weight, move, m.backlash.load - (motor_ - m.backlash.gap), motor_ - m.backlash.load});
+        gap = gap || m.backlash.gap > 0.0;
     }
     if (!gap)
         return plain;
@@ -219,17 +220,17 @@ double ModelController::bestMove(double ahead, bool again) {
     return best;
 }
 
-double ModelController::decide(const AxisSight& s) {
+double ModelController::decide(const AxisInput& s) {
     double move = bestMove(s.next_s);
     // The pulse itself takes time, in which the mount goes on.
-    const double pulse_s = std::min(std::abs(move) / std::max(s.reach_arcsec_s, 0.1), 2.0);
+    const double pulse_s = std::min(std::abs(move) / std::max(s.guideSpeed_arcsec_s, 0.1), 2.0);
     constexpr double noticeable_s = 0.1;
     if (pulse_s > noticeable_s)
         move = bestMove(s.next_s + pulse_s, true);
     return move;
 }
 
-void ModelController::believe(const AxisSight& s, double move) {
+void ModelController::believe(const AxisInput& s, double move) {
     const double ahead = s.next_s;
     const WormTurn then(phase_.turns(ahead));
     const WormTurn present(phase_.turns());
@@ -241,11 +242,11 @@ void ModelController::believe(const AxisSight& s, double move) {
         if (m.weight < negligible)
             continue;
         const double at =
-            m.filter.mountPlace(ahead, then) + m.play.after(motor_ + move) - aim_ - aimRate_ * ahead;
+            m.filter.mountPlace(ahead, then) + m.backlash.after(motor_ + move) - aim_ - aimRate_ * ahead;
         next += m.weight * at;
         nextSquare += m.weight * (m.nextSigma * m.nextSigma + at * at);
         const Measured now = m.filter.mount(0.0, present);
-        const double here = now.value + m.play.load - aim_;
+        const double here = now.value + m.backlash.load - aim_;
         placeNow += m.weight * here;
         placeSquare += m.weight * (now.sigma * now.sigma + here * here);
     }
@@ -272,14 +273,14 @@ void ModelController::believeSlowly() {
         const Measured r = m.filter.rate();
         rate += m.weight * r.value;
         rateSquare += m.weight * (r.sigma * r.sigma + r.value * r.value);
-        gap += m.weight * m.play.gap;
-        gapSquare += m.weight * m.play.gap * m.play.gap;
+        gap += m.weight * m.backlash.gap;
+        gapSquare += m.weight * m.backlash.gap * m.backlash.gap;
         belief_.wormWeight += m.worm ? m.weight : 0.0;
     }
     belief_.drift_arcsec_min = {60.0 * rate, 60.0 * std::sqrt(std::max(rateSquare - rate * rate, 0.0))};
-    if (prior_.mayHavePlay)
+    if (prior_.mayHaveBacklash)
         // Between two ideas of the gap it may be anything.
-        belief_.gap_arcsec =
+        belief_.backlash_arcsec =
             Measured{gap, std::hypot(0.15 + 0.1 * gap, std::sqrt(std::max(gapSquare - gap * gap, 0.0)))};
     belief_.worm.clear();
     const AxisFilter& best = ruling();

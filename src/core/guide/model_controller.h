@@ -1,5 +1,5 @@
 // Corrects an axis by a model of it: a bank of state-space filters, each with another idea of how the axis
-// walks, how strong its worm is and how much play it has. All are fed each frame and weighed by how well
+// walks, how strong its worm is and how much backlash it has. All are fed each frame and weighed by how well
 // they foretold it; the correction is the whole of what they foretell for the next exposure. Gain is no
 // setting here, it follows from the noises. While the plain proportional loop would have done better on the
 // same frames, that one has the word.
@@ -9,11 +9,11 @@
 #include <vector>
 
 #include "core/guide/axis_filter.h"
-#include "core/guide/axis_sight.h"
+#include "core/guide/axis_input.h"
+#include "core/guide/backlash_model.h"
 #include "core/guide/controller.h"
 #include "core/guide/line_search.h"
 #include "core/guide/noise_meter.h"
-#include "core/guide/play.h"
 #include "core/guide/proportional_controller.h"
 #include "core/guide/worm_phase.h"
 
@@ -23,8 +23,8 @@ namespace nordstjerna {
 struct AxisPrior {
     double wormPeriod_s = 0.0;
     std::optional<WormPrior> worm; // by the phase the mount tells
-    std::optional<Measured> gap_arcsec;
-    bool mayHavePlay = false; // Dec
+    std::optional<Measured> backlash_arcsec;
+    bool mayHaveBacklash = false; // Dec
 };
 
 // A frame far from what was foretold: once it is a gust, twice the same way somebody moved the mount.
@@ -43,9 +43,9 @@ struct AxisBelief {
     double wormPhase_turns = 0.0; // now
     double wormPeriod_s = 0.0;
     double wormPeriodSigma_s = 0.0;
-    std::optional<Measured> gap_arcsec;
+    std::optional<Measured> backlash_arcsec;
     Surprise surprise = Surprise::none; // of the last frame
-    // With play: for so long all corrections went one way, 1: the star to the north, −1: to the south.
+    // With backlash: for so long all corrections went one way, 1: the star to the north, −1: to the south.
     double oneWay_s = 0.0;
     int way = 0;
 
@@ -58,7 +58,7 @@ public:
     ModelController(const AxisSettings& fallback, const AxisPrior& prior);
 
     // inCharge: false while another controller works; then nothing is compared.
-    double correction(const AxisSight& sight, bool inCharge = true);
+    double correction(const AxisInput& in, bool inCharge = true);
     double lastCorrection() const { return lastCorrection_; }
     void setSettings(const AxisSettings& s) { fallback_.setSettings(s), shadow_.setSettings(s); }
     const AxisBelief& belief() const { return belief_; }
@@ -71,7 +71,7 @@ public:
 private:
     struct Member {
         AxisFilter filter;
-        Play play;
+        BacklashModel backlash;
         double logWeight = 0.0;
         double weight = 0.0;
         bool worm = false;
@@ -81,17 +81,17 @@ private:
 
     static constexpr double negligible = 1e-3; // weights of filters that need not be asked
     void weigh();
-    void learn(const AxisSight& sight, double dt_s, bool inCharge);
+    void learn(const AxisInput& in, double dt_s, bool inCharge);
     void addWormMembers();
     void moveGaps();
-    void searchLines(const AxisSight& sight, double noise);
+    void searchLines(const AxisInput& in, double noise);
     bool isOtherWorm(const LineSearch::Line& line, double t_s) const;
     // The worm's period as the filters find it; counted from the phase's own.
     Measured foundPeriod_s() const;
     double turnDoubt_rad_s() const { return tau * periodSigma_s_ / (phase_.period_s() * phase_.period_s()); }
-    double decide(const AxisSight& sight);
+    double decide(const AxisInput& in);
     double bestMove(double ahead_s, bool again = false);
-    void believe(const AxisSight& sight, double move);
+    void believe(const AxisInput& in, double move);
     void believeSlowly();
     void noteWay(double t_s, double move);
 
@@ -106,7 +106,7 @@ private:
     int framesOfAim_ = 0;             // since it was moved
     double motor_ = 0.0;              // what all pulses so far should have done to the star
     ProportionalController shadow_;   // and on a mount of its own, to compare with
-    Play shadowPlay_;
+    BacklashModel shadowBacklash_;
     double shadowMotor_ = 0.0;
     NoiseMeter noise_;
     LineSearch wormSearch_; // in what the slowest filter without a worm leaves

@@ -27,10 +27,10 @@ constexpr Idea raIdeas[] = {{3e-5, 1e-10, 3.0, 0.0}, {3e-4, 1e-9, 3.0, 0.0},  {3
 constexpr Idea decIdeas[] = {{3e-5, 1e-10, 0.0, 0.0}, {6e-4, 1e-9, 0.0, 0.0}, {1e-2, 1e-7, 0.0, 0.0}};
 constexpr Idea gapIdeas[] = {{1e-4, 3e-10, 0.0, 0.0}, {3e-3, 1e-8, 0.0, 0.0}};
 constexpr double widestGap_arcsec = 22.0; // tried where smaller ones do not do
-constexpr double gaps_arcsec[] = {0.4, 0.8, 1.3, 2.0, 2.8, 3.8, 5.0, 6.5};
+constexpr double backlashes_arcsec[] = {0.4, 0.8, 1.3, 2.0, 2.8, 3.8, 5.0, 6.5};
 // How finely a gap need be known.
-double gapStep(double gap_arcsec) {
-    return std::max(0.5, 0.08 * gap_arcsec);
+double gapStep(double backlash_arcsec) {
+    return std::max(0.5, 0.08 * backlash_arcsec);
 }
 constexpr double harmonicFalls[] = {1.0, 0.4, 0.25, 0.15};
 
@@ -56,11 +56,11 @@ ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& 
     // A number typed from memory, or a gear that is not what its maker says.
     constexpr double doubt = 0.005;
     periodSigma_s_ = doubt * prior.wormPeriod_s;
-    if (prior.mayHavePlay) {
+    if (prior.mayHaveBacklash) {
         for (const Idea& idea : decIdeas)
             members_.push_back({AxisFilter(modelOf(idea, 0.0)), {}});
         // Nobody knows at which side of the gap the axis stands when the loop closes.
-        for (double gap : gaps_arcsec)
+        for (double gap : backlashes_arcsec)
             for (double load : {0.0, -gap})
                 for (const Idea& idea : gapIdeas)
                     members_.push_back({AxisFilter(modelOf(idea, 0.0)), {gap, load}});
@@ -71,10 +71,11 @@ ModelController::ModelController(const AxisSettings& fallback, const AxisPrior& 
         if (prior.wormPeriod_s > 0.0)
             addWormMembers();
     }
-    if (prior.gap_arcsec)
+    if (prior.backlash_arcsec)
         for (Member& m : members_) {
-            const double spread = std::max(prior.gap_arcsec->sigma, 0.15 + 0.15 * prior.gap_arcsec->value);
-            m.logWeight = -0.5 * std::pow((m.play.gap - prior.gap_arcsec->value) / spread, 2);
+            const double spread =
+                std::max(prior.backlash_arcsec->sigma, 0.15 + 0.15 * prior.backlash_arcsec->value);
+            m.logWeight = -0.5 * std::pow((m.backlash.gap - prior.backlash_arcsec->value) / spread, 2);
         }
     weigh();
 }
@@ -129,7 +130,7 @@ bool ModelController::isOtherWorm(const LineSearch::Line& line, double t_s) cons
 
 // The period of the worm, when nobody told it or it is not what was told; and lines that are none of its
 // multiples.
-void ModelController::searchLines(const AxisSight& s, double noise) {
+void ModelController::searchLines(const AxisInput& s, double noise) {
     const Member* slow = nullptr;
     const Member* best = nullptr;
     for (const Member& m : members_) {
@@ -142,7 +143,7 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
     }
     const WormTurn phase(phase_.turns());
     const auto off = [&](const Member& m) {
-        return *s.place_arcsec - m.play.load - m.filter.seenPlace(0.0, phase);
+        return *s.place_arcsec - m.backlash.load - m.filter.seenPlace(0.0, phase);
     };
     if (slow)
         wormSearch_.feed(s.t_s, off(*slow), noise);
@@ -178,8 +179,8 @@ void ModelController::searchLines(const AxisSight& s, double noise) {
 void ModelController::moveGaps() {
     std::map<double, double> weight; // of each gap
     for (const Member& m : members_)
-        if (m.play.gap > 0.0)
-            weight[m.play.gap] += m.weight;
+        if (m.backlash.gap > 0.0)
+            weight[m.backlash.gap] += m.weight;
     const auto likeliest = std::max_element(weight.begin(), weight.end(),
                                             [](const auto& a, const auto& b) { return a.second < b.second; });
     constexpr double believed = 0.3;
@@ -187,7 +188,7 @@ void ModelController::moveGaps() {
         return;
     const double gap = likeliest->first;
     // Up to there all have been tried from the beginning, each with its own past.
-    if (gap < *std::rbegin(gaps_arcsec))
+    if (gap < *std::rbegin(backlashes_arcsec))
         return;
     std::vector<double> wanted;
     const auto next = std::next(likeliest);
@@ -198,16 +199,16 @@ void ModelController::moveGaps() {
     } else if (next->first - gap > gapStep(gap)) {
         wanted.push_back(0.5 * (gap + next->first));
     }
-    if (gap > *std::rbegin(gaps_arcsec) && gap - std::prev(likeliest)->first > gapStep(gap))
+    if (gap > *std::rbegin(backlashes_arcsec) && gap - std::prev(likeliest)->first > gapStep(gap))
         wanted.push_back(0.5 * (gap + std::prev(likeliest)->first));
     if (wanted.empty())
         return;
     std::vector<Member> more;
     for (const Member& m : members_)
-        if (m.play.gap == gap)
+        if (m.backlash.gap == gap)
             for (double other : wanted) {
                 more.push_back(m);
-                more.back().play.gap = other;
+                more.back().backlash.gap = other;
                 more.back().logWeight -= 1.0;
             }
     // As many as there were.
@@ -216,7 +217,7 @@ void ModelController::moveGaps() {
                                             [](const auto& a, const auto& b) { return a.second < b.second; });
         if (least->second > 0.01)
             break;
-        std::erase_if(members_, [&](const Member& m) { return m.play.gap == least->first; });
+        std::erase_if(members_, [&](const Member& m) { return m.backlash.gap == least->first; });
         weight.erase(least);
     }
     members_.insert(members_.end(), more.begin(), more.end());

@@ -16,10 +16,10 @@ double ProportionalController::correction(double error_arcsec) {
     return given;
 }
 
-double ProportionalController::correction(const AxisSight& sight, bool inCharge) {
-    if (inCharge && sight.place_arcsec)
-        return correction(sight.error_arcsec() + sight.owed_arcsec) - sight.owed_arcsec -
-               sight.aimRate_arcsec_s * sight.next_s;
+double ProportionalController::correction(const AxisInput& in, bool inCharge) {
+    if (inCharge && in.place_arcsec)
+        return correction(in.error_arcsec() + in.remainingAimMove_arcsec) - in.remainingAimMove_arcsec -
+               in.aimRate_arcsec_s * in.next_s;
     reset();
     return 0.0;
 }

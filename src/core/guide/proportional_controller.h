@@ -12,7 +12,7 @@ public:
     double correction(double error_arcsec);
     // A frame without a star is not corrected, and what was smoothed before it is forgotten; likewise while
     // another controller works. What the aim was moved by is no error but a way to go, and is gone at once.
-    double correction(const AxisSight& sight, bool inCharge = true) override;
+    double correction(const AxisInput& in, bool inCharge = true) override;
     void reset() { smoothed_ = 0.0, fresh_ = true; }
     void setSettings(const AxisSettings& s) override { settings_ = s; }
     const AxisSettings& settings() const { return settings_; }

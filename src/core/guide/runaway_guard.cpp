@@ -16,9 +16,10 @@ constexpr double decided = 16.0; // difference of χ², far beyond chance
 // longer.
 constexpr double fastestWorm_arcsec_s = 0.5;
 constexpr double wormBend_arcsec_s2 = 0.06;
-constexpr double jitter_arcsec_s = 0.05;    // and what it does besides
-constexpr double rateTrust = 0.3;           // relative, of rates and their use elsewhere
-constexpr double playAllowed_arcsec = 26.0; // an axis may stand still for so much of commanded motion
+constexpr double jitter_arcsec_s = 0.05; // and what it does besides
+constexpr double rateTrust = 0.3;        // relative, of rates and their use elsewhere
+constexpr double backlashAllremainingAimMove_arcsec =
+    26.0; // an axis may stand still for so much of commanded motion
 constexpr double leastError_arcsec = 2.0;
 
 double part(const SkyError& e, Axis axis) {
@@ -137,9 +138,9 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
         r.cause = RunawayCause::tooStrong;
         return r;
     }
-    // Standing still is what play does; only more than any gear has is another matter.
+    // Standing still is what backlash does; only more than any gear has is another matter.
     const double first = std::abs(part(steps_.front().error, axis));
-    if (best == still && commanded > playAllowed_arcsec + 8.0 * noise && now > 0.8 * first) {
+    if (best == still && commanded > backlashAllremainingAimMove_arcsec + 8.0 * noise && now > 0.8 * first) {
         r.cause = RunawayCause::notFollowing;
         return r;
     }

@@ -16,7 +16,7 @@ namespace nordstjerna {
 enum class Axis { ra, dec };
 enum class RunawayCause {
     reversed,     // pulses drive the star away: parity, wiring, rates of the other side
-    notFollowing, // pulses do nothing: cable, clutch, play, a mount that ignores them
+    notFollowing, // pulses do nothing: cable, clutch, backlash, a mount that ignores them
     swapped,      // pulses of one axis move the other
     tooStrong     // each correction overshoots by more than the error: rates far too small
 };

@@ -15,7 +15,7 @@ FilterModel slowModel() {
 
 TrendController::TrendController() : filter_(slowModel()) {}
 
-double TrendController::correction(const AxisSight& s, bool) {
+double TrendController::correction(const AxisInput& s, bool) {
     load_ += s.moved_arcsec;
     filter_.advance(last_s_ ? s.t_s - *last_s_ : 0.0, 0.0);
     last_s_ = s.t_s;

@@ -13,7 +13,7 @@ namespace nordstjerna {
 class TrendController : public Controller {
 public:
     TrendController();
-    double correction(const AxisSight& sight, bool inCharge = true) override;
+    double correction(const AxisInput& in, bool inCharge = true) override;
 
 private:
     AxisFilter filter_;

@@ -5,7 +5,7 @@
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
-#include "core/motion/play_fit.h"
+#include "core/motion/backlash_fit.h"
 
 namespace nordstjerna {
 
@@ -83,8 +83,8 @@ bool clearedFirst(const std::vector<RunRow>& rows) {
 }
 
 // The measured places of these legs, by the pulses before them.
-PlayRecord recordOf(const std::vector<RunRow>& rows, const std::vector<PulseLeg>& legs) {
-    PlayRecord record;
+BacklashRecord recordOf(const std::vector<RunRow>& rows, const std::vector<PulseLeg>& legs) {
+    BacklashRecord record;
     record.firstGoesSouth = legs.front().south;
     record.cleared = clearedFirst(rows);
     for (size_t k = 0; k < legs.size(); ++k) {
@@ -106,13 +106,13 @@ PlayRecord recordOf(const std::vector<RunRow>& rows, const std::vector<PulseLeg>
 
 // A leap happened somewhere between the last place where the star stayed and the first one where it had
 // leapt.
-Measured leapOf(const PlayRecord& record, size_t leg, double dead_s) {
+Measured leapOf(const BacklashRecord& record, size_t leg, double deadTime_s) {
     double stayed = 0.0;
     double leapt = record.legs_s[leg];
-    for (const PlaySample& s : record.samples) {
+    for (const BacklashSample& s : record.samples) {
         if (s.leg != leg)
             continue;
-        if (s.pulsed_s > dead_s)
+        if (s.pulsed_s > deadTime_s)
             leapt = std::min(leapt, s.pulsed_s);
         else
             stayed = std::max(stayed, s.pulsed_s);
@@ -121,11 +121,11 @@ Measured leapOf(const PlayRecord& record, size_t leg, double dead_s) {
 }
 
 // The star of one return, as it came along.
-void addPicture(BacklashReturn& b, const PlayRecord& record, const PlayFit& fit, size_t leg) {
+void addPicture(BacklashReturn& b, const BacklashRecord& record, const BacklashFit& fit, size_t leg) {
     const double start = record.samples.front().t_s;
     const double way = record.sign(leg) * (fit.rate_arcsec_s > 0.0 ? 1.0 : -1.0);
     const double from = fit.level_arcsec + fit.rate_arcsec_s * loadAt(record, fit.law, {0.0, 0.0, leg, 0.0});
-    for (const PlaySample& s : record.samples) {
+    for (const BacklashSample& s : record.samples) {
         const bool turn = s.leg + 1 == leg && s.pulsed_s >= record.legs_s[s.leg];
         if (s.leg != leg && !turn)
             continue;
@@ -143,17 +143,17 @@ void combine(BacklashResult& result, const Eigen::MatrixXd& covariance_s2) {
     double weights = 0.0;
     double sum = 0.0;
     for (const BacklashReturn& r : result.returns) {
-        const double w = 1.0 / std::max(r.dead_ms.sigma * r.dead_ms.sigma, 1e-12);
+        const double w = 1.0 / std::max(r.deadTime_ms.sigma * r.deadTime_ms.sigma, 1e-12);
         weights += w;
-        sum += w * r.dead_ms.value;
+        sum += w * r.deadTime_ms.value;
     }
-    result.dead_ms = {sum / weights, 1.0 / std::sqrt(weights)};
+    result.deadTime_ms = {sum / weights, 1.0 / std::sqrt(weights)};
     double chi = 0.0;
     for (size_t i = 0; i < result.returns.size(); ++i) {
-        const Measured own = result.returns[i].dead_ms;
-        chi += std::pow((own.value - result.dead_ms.value) / std::max(own.sigma, 1e-9), 2);
+        const Measured own = result.returns[i].deadTime_ms;
+        chi += std::pow((own.value - result.deadTime_ms.value) / std::max(own.sigma, 1e-9), 2);
         for (size_t j = 0; j < i; ++j) {
-            const double other = result.returns[j].dead_ms.value;
+            const double other = result.returns[j].deadTime_ms.value;
             const auto k = static_cast<Eigen::Index>(i);
             const auto l = static_cast<Eigen::Index>(j);
             const double between_ms2 =
@@ -167,31 +167,32 @@ void combine(BacklashResult& result, const Eigen::MatrixXd& covariance_s2) {
     const auto n = static_cast<double>(result.returns.size());
     const double excess = n > 1.0 ? chi / (n - 1.0) : 1.0;
     if (excess > 4.0)
-        result.dead_ms.sigma *= std::sqrt(excess);
+        result.deadTime_ms.sigma *= std::sqrt(excess);
 }
 
 } // namespace
 
 Expected<BacklashResult> analyseBacklash(const Run& run) {
     const auto legs = pulseLegs(run.rows);
-    const PlayRecord record = legs.size() < 2 ? PlayRecord{} : recordOf(run.rows, legs);
+    const BacklashRecord record = legs.size() < 2 ? BacklashRecord{} : recordOf(run.rows, legs);
     if (record.samples.size() < 8)
         return problem(
             Text::say("This is no complete backlash test."),
             Text::say("Pulses north and then south are needed, with the star measured after each."),
             Text::say("Record a backlash test."));
     // Without a shape, with a gap, leaping, coming along softly: told apart by likelihood.
-    const PlayFit fits[] = {fitPlay(record, BacklashShape::none), fitPlay(record, BacklashShape::gap),
-                            fitPlay(record, BacklashShape::jump), fitPlay(record, BacklashShape::gradual)};
-    const PlayFit& gap = fits[1];
-    const PlayFit& fit =
-        *std::min_element(std::begin(fits), std::end(fits), [&](const PlayFit& x, const PlayFit& y) {
+    const BacklashFit fits[] = {
+        fitBacklash(record, BacklashShape::none), fitBacklash(record, BacklashShape::gap),
+        fitBacklash(record, BacklashShape::jump), fitBacklash(record, BacklashShape::gradual)};
+    const BacklashFit& gap = fits[1];
+    const BacklashFit& fit =
+        *std::min_element(std::begin(fits), std::end(fits), [&](const BacklashFit& x, const BacklashFit& y) {
             return x.cost(record.samples.size()) < y.cost(record.samples.size());
         });
     std::vector<double> rest;
     std::vector<double> gaps;
     for (size_t i = 0; i < record.samples.size(); ++i) {
-        const PlaySample& s = record.samples[i];
+        const BacklashSample& s = record.samples[i];
         rest.push_back(s.place_arcsec - fit.level_arcsec - fit.rate_arcsec_s * loadAt(record, fit.law, s) -
                        fit.drift_arcsec_s * (s.t_s - record.samples.front().t_s));
         if (i > 0)
@@ -209,13 +210,13 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
                            .arg(formatNumber(first, 1)),
                        Text::say("Check the cable, the Dec clutch and the mount's guide rate."));
     // Where no gap is seen, how large one could hide is told by the fit that has one.
-    const PlayFit& told = fit.law.shape == BacklashShape::none ? gap : fit;
-    const Eigen::MatrixXd covariance = sigma * sigma * playCovariance(record, told);
+    const BacklashFit& told = fit.law.shape == BacklashShape::none ? gap : fit;
+    const Eigen::MatrixXd covariance = sigma * sigma * backlashCovariance(record, told);
     BacklashResult result;
     result.shape = shapeOf(fit.law);
     result.rate_arcsec_s = {rate, std::sqrt(covariance(1, 1))};
     const auto returns = static_cast<Eigen::Index>(legs.size()) - 1;
-    Eigen::MatrixXd ofDead = covariance.bottomRightCorner(returns, returns);
+    Eigen::MatrixXd ofDeadTime = covariance.bottomRightCorner(returns, returns);
     for (size_t leg = 1; leg < legs.size(); ++leg) {
         const auto own = static_cast<Eigen::Index>(leg) - 1;
         const double length = record.legs_s[leg];
@@ -223,28 +224,29 @@ Expected<BacklashResult> analyseBacklash(const Run& run) {
         b.south = legs[leg].south;
         b.shape = result.shape;
         b.rate_arcsec_s = result.rate_arcsec_s;
-        Measured dead{lostTime(told.law, leg), std::sqrt(std::max(0.0, ofDead(own, own)))};
+        Measured deadTime{lostTime(told.law, leg), std::sqrt(std::max(0.0, ofDeadTime(own, own)))};
         if (fit.law.shape == BacklashShape::jump) {
-            dead = leapOf(record, leg, told.law.dead_s[leg]);
-            ofDead(own, own) = dead.sigma * dead.sigma;
+            deadTime = leapOf(record, leg, told.law.deadTime_s[leg]);
+            ofDeadTime(own, own) = deadTime.sigma * deadTime.sigma;
         }
-        dead.sigma = std::min(dead.sigma, length);
+        deadTime.sigma = std::min(deadTime.sigma, length);
         // A star that hardly followed before the leg was over shows the least of it only.
-        b.atLeast = b.shape != BacklashShape::none && dead.value > length - 2.0 * record.step_s;
+        b.atLeast = b.shape != BacklashShape::none && deadTime.value > length - 2.0 * record.step_s;
         if (b.atLeast)
-            dead.value = std::max(0.0, length - 2.0 * record.step_s);
-        b.dead_ms = {1000.0 * dead.value, 1000.0 * dead.sigma};
-        b.dead_arcsec = {dead.value * rate, dead.sigma * rate};
+            deadTime.value = std::max(0.0, length - 2.0 * record.step_s);
+        b.deadTime_ms = {1000.0 * deadTime.value, 1000.0 * deadTime.sigma};
+        b.deadAngle_arcsec = {deadTime.value * rate, deadTime.sigma * rate};
         addPicture(b, record, fit, leg);
-        if (dead.value < 2.0 * dead.sigma && !b.atLeast)
+        if (deadTime.value < 2.0 * deadTime.sigma && !b.atLeast)
             b.shape = BacklashShape::none;
         result.atLeast |= b.atLeast;
         result.returns.push_back(std::move(b));
     }
-    combine(result, ofDead);
-    if (result.dead_ms.value < 2.0 * result.dead_ms.sigma && !result.atLeast)
+    combine(result, ofDeadTime);
+    if (result.deadTime_ms.value < 2.0 * result.deadTime_ms.sigma && !result.atLeast)
         result.shape = BacklashShape::none;
-    result.dead_arcsec = {0.001 * result.dead_ms.value * rate, 0.001 * result.dead_ms.sigma * rate};
+    result.deadAngle_arcsec = {0.001 * result.deadTime_ms.value * rate,
+                               0.001 * result.deadTime_ms.sigma * rate};
     return result;
 }
 

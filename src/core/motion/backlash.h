@@ -10,7 +10,7 @@ namespace nordstjerna {
 
 enum class BacklashShape {
     none,
-    gap,     // a constant offset: play between gears
+    gap,     // a constant offset: backlash between gears
     gradual, // the star comes along slowly: stiction, flexure
     jump     // it stays, then leaps: static friction
 };
@@ -20,8 +20,8 @@ const char* backlashShapeName(BacklashShape shape);
 struct BacklashReturn {
     bool south = true;    // the way it went after the change
     bool atLeast = false; // the star hardly followed before the pulses ended: the gap is no smaller than this
-    Measured dead_ms;
-    Measured dead_arcsec;
+    Measured deadTime_ms;
+    Measured deadAngle_arcsec;
     Measured rate_arcsec_s; // of the Dec axis under pulses
     BacklashShape shape = BacklashShape::none;
     // What the star did against the ideal straight return, by pulse time since the change.
@@ -29,8 +29,8 @@ struct BacklashReturn {
 };
 
 struct BacklashResult {
-    Measured dead_ms; // of all returns together
-    Measured dead_arcsec;
+    Measured deadTime_ms; // of all returns together
+    Measured deadAngle_arcsec;
     Measured rate_arcsec_s;
     BacklashShape shape = BacklashShape::none; // of most of them
     bool atLeast = false;                      // of one of the returns

@@ -61,20 +61,20 @@ struct Rests {
 class Causes {
 public:
     Causes(const Disturbance& d, AxisMade ra, AxisMade dec)
-        : d_(d), ra_(std::move(ra)), dec_(std::move(dec)), as_(rests(nullptr, d.gap_arcsec.value)) {}
+        : d_(d), ra_(std::move(ra)), dec_(std::move(dec)), as_(rests(nullptr, d.backlash_arcsec.value)) {}
 
     using Part = std::vector<double> AxisMade::*;
     // Variance of what is left of a part, RA and Dec.
     std::pair<double, double> leftOf(Part part) const {
-        const Rests other = rests(part, d_.gap_arcsec.value);
+        const Rests other = rests(part, d_.backlash_arcsec.value);
         const auto half = [&](const std::vector<double>& as, const std::vector<double>& turned) {
             return counted([&](size_t i) { return 0.5 * (as[i] - turned[i]); });
         };
         return {half(as_.ra, other.ra), half(as_.dec, other.dec)};
     }
-    // By how much the variance of Dec falls without play.
+    // By how much the variance of Dec falls without backlash.
     double ofTheGap() const {
-        if (d_.gap_arcsec.value <= 0.0)
+        if (d_.backlash_arcsec.value <= 0.0)
             return 0.0;
         const Rests tight = rests(nullptr, 0.0);
         return std::max(0.0, counted([&](size_t i) { return as_.dec[i]; }) -
@@ -92,7 +92,7 @@ private:
     }
     Rests rests(Part reversed, double gap) const {
         Disturbance d = d_;
-        d.gap_arcsec.value = gap;
+        d.backlash_arcsec.value = gap;
         const auto turn = [&](std::vector<double>& place, const AxisMade& made) {
             for (size_t i = 0; reversed && i < place.size(); ++i)
                 place[i] -= 2.0 * (made.*reversed)[i];

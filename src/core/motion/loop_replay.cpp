@@ -125,9 +125,9 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     d.geometry = geometryOf(run.meta);
     d.priors = run.meta.loop ? run.meta.loop->priors : LoopPriors{};
     if (!run.meta.loop)
-        d.priors.dec.mayHavePlay = true; // nobody said that it has none
+        d.priors.dec.mayHaveBacklash = true; // nobody said that it has none
     if (gap)
-        d.priors.dec.gap_arcsec = gap;
+        d.priors.dec.backlash_arcsec = gap;
     d.exposure_s = run.meta.loop ? run.meta.loop->exposure_s : 0.0;
     if (run.meta.controller)
         d.settings.controller = *run.meta.controller;
@@ -183,19 +183,19 @@ Expected<Disturbance> rebuildDisturbance(const Run& run, const std::optional<Mea
     d.raModel = loop.ruling(Axis::ra).model();
     d.decModel = loop.ruling(Axis::dec).model();
     d.raModel.turnDoubt_rad_s = 0.0; // phases are counted by the period that was found
-    d.gap_arcsec = d.dec.gap_arcsec.value_or(Measured{});
+    d.backlash_arcsec = d.dec.backlash_arcsec.value_or(Measured{});
     d.priors.ra.wormPeriod_s = d.ra.wormPeriod_s;
     d.late = {loop.gainUsed(Axis::ra), loop.gainUsed(Axis::dec), loop.delayUsed_s(Axis::ra)};
     ShownMotor motor(d.late);
-    Play play{d.gap_arcsec.value};
+    BacklashModel backlash{d.backlash_arcsec.value};
     size_t i = 0;
     for (const Given& g : given) {
         motor.sent(g.t_s, g.exposure_s, g.motion);
         if (!g.measured)
             continue;
-        play.follow(motor.motor.ddec_arcsec);
+        backlash.follow(motor.motor.ddec_arcsec);
         d.ra_arcsec[i] -= motor.motor.dra_arcsec;
-        d.dec_arcsec[i] -= play.load;
+        d.dec_arcsec[i] -= backlash.load;
         ++i;
     }
     return d;
@@ -216,8 +216,8 @@ LoopPriors taughtBy(const Run& run) {
             taught.ra.worm->coefficient.push_back(
                 {c.value / shrunk, std::hypot(1.5 * c.sigma, 0.1 + 0.1 * std::abs(c.value)) / shrunk});
     }
-    if (run.meta.kind == RunKind::guided && d->gap_arcsec.sigma < 0.5 * d->gap_arcsec.value)
-        taught.dec.gap_arcsec = d->gap_arcsec;
+    if (run.meta.kind == RunKind::guided && d->backlash_arcsec.sigma < 0.5 * d->backlash_arcsec.value)
+        taught.dec.backlash_arcsec = d->backlash_arcsec;
     return taught;
 }
 
@@ -227,14 +227,14 @@ template <typename Before>
 std::vector<SkyError> replay(const Disturbance& d, GuideLoop& loop, Before&& before) {
     std::vector<SkyError> errors;
     ShownMotor motor(d.late);
-    Play play{d.gap_arcsec.value};
+    BacklashModel backlash{d.backlash_arcsec.value};
     PulsePair sent;
     for (size_t i = 0; i < d.t_s.size() && before(i, loop); ++i) {
         motor.sent(d.t_s[i], d.exposure_s, d.geometry.motionOf(sent));
-        play.follow(motor.motor.ddec_arcsec);
+        backlash.follow(motor.motor.ddec_arcsec);
         LoopInput in;
         in.t_s = d.t_s[i];
-        in.error = SkyError{d.ra_arcsec[i] + motor.motor.dra_arcsec, d.dec_arcsec[i] + play.load};
+        in.error = SkyError{d.ra_arcsec[i] + motor.motor.dra_arcsec, d.dec_arcsec[i] + backlash.load};
         in.noise_arcsec = d.centroid_arcsec[i];
         in.untilNext_s = d.exposure_s;
         in.sent = sent;

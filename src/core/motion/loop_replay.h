@@ -38,9 +38,9 @@ struct Disturbance {
     std::vector<bool> counts;       // steady, not on the way to a new aim
     double exposure_s = 2.0;
     GuideGeometry geometry{std::array<double, 4>{}, 0.0, 0.0};
-    LoopPriors priors;   // with what this run taught: the worm's period, the gap
-    Measured gap_arcsec; // of Dec; value 0 and a large ± where nothing is known
-    AxisBelief ra, dec;  // at the end
+    LoopPriors priors;        // with what this run taught: the worm's period, the gap
+    Measured backlash_arcsec; // of Dec; value 0 and a large ± where nothing is known
+    AxisBelief ra, dec;       // at the end
     LateMotion late;
     FilterModel raModel, decModel; // that foretold best
     LoopSettings settings;         // as recorded at the end, or the standard ones

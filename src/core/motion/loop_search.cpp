@@ -16,12 +16,12 @@ double axisRms(const std::vector<double>& place, size_t from, const AxisSettings
                double gap) {
     ProportionalController controller(settings);
     double motor = 0.0;
-    Play play{gap};
+    BacklashModel backlash{gap};
     double sum = 0.0;
     double squares = 0.0;
     for (size_t i = 0; i < place.size(); ++i) {
-        play.follow(motor);
-        const double error = place[i] + play.load;
+        backlash.follow(motor);
+        const double error = place[i] + backlash.load;
         motor -= std::clamp(controller.correction(error), -most, most);
         if (i >= from) {
             sum += error;
@@ -41,12 +41,12 @@ std::vector<double> column(const std::vector<SkyError>& e, double SkyError::*axi
 
 } // namespace
 
-std::optional<Disturbance> withDoubtfulPlay(const Disturbance& d) {
+std::optional<Disturbance> withDoubtfulBacklash(const Disturbance& d) {
     constexpr double far = 2.0; // standard deviations
-    if (!d.priors.dec.mayHavePlay || d.gap_arcsec.value > far * d.gap_arcsec.sigma)
+    if (!d.priors.dec.mayHaveBacklash || d.backlash_arcsec.value > far * d.backlash_arcsec.sigma)
         return std::nullopt;
     Disturbance hard = d;
-    hard.gap_arcsec.value += far * d.gap_arcsec.sigma;
+    hard.backlash_arcsec.value += far * d.backlash_arcsec.sigma;
     return hard;
 }
 
@@ -91,7 +91,7 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
     };
     result.best.controller.ra = search(d.ra_arcsec, start.controller.ra, d.geometry.raRate_arcsec_s(), 0.0);
     result.best.controller.dec =
-        search(d.dec_arcsec, start.controller.dec, d.geometry.decRate_arcsec_s(), d.gap_arcsec.value);
+        search(d.dec_arcsec, start.controller.dec, d.geometry.decRate_arcsec_s(), d.backlash_arcsec.value);
     // The other kinds as the loop has them, whole: each axis keeps what left the least.
     const auto rmsOf = [&](const Disturbance& on, const LoopSettings& s) {
         const std::vector<SkyError> errors = replayLoop(on, s, stop);
@@ -99,7 +99,7 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
                          standardDeviation(column(errors, &SkyError::ddec_arcsec, from))};
     };
     auto [leastRa, leastDec] = rmsOf(d, result.best);
-    const auto hard = withDoubtfulPlay(d);
+    const auto hard = withDoubtfulBacklash(d);
     double leastHard = hard ? rmsOf(*hard, result.best).second : 0.0;
     // Those that learn come last: they are held against the best of the others.
     std::vector<ControllerDescriptor> others;
@@ -124,7 +124,7 @@ SearchResult searchSettings(const Disturbance& d, const LoopSettings& start,
             leastRa = std::min(ra, leastRa);
             result.best.controller.ra.kind = c.kind;
         }
-        // What learns stays the choice unless another does clearly better however large the play is.
+        // What learns stays the choice unless another does clearly better however large the backlash is.
         constexpr double nearlyAlike = 1.08;
         const bool asWell = hard && decHard < (c.learns ? nearlyAlike : 1.0) * leastHard;
         if (c.learns ? dec < alike * leastDec || asWell : dec < leastDec && (!hard || asWell)) {

@@ -32,14 +32,14 @@ double correlatedFalseAlarm(const Measured& amplitude, double independent) {
 // slew in between may turn the worm at will.
 double wormRateOf(std::span<const double> t, std::span<const double> turns) {
     const double usual = medianStep(t);
-    std::vector<double> rates;
+    std::vector<double> calibration;
     for (size_t i = 1; i < t.size(); ++i)
         if (t[i] - t[i - 1] < 1.6 * usual)
-            rates.push_back((turns[i] - turns[i - 1] - std::round(turns[i] - turns[i - 1])) /
-                            (t[i] - t[i - 1]));
-    const double typical = median(rates);
-    std::erase_if(rates, [&](double r) { return std::abs(r - typical) > 0.05 * std::abs(typical); });
-    return mean(rates);
+            calibration.push_back((turns[i] - turns[i - 1] - std::round(turns[i] - turns[i - 1])) /
+                                  (t[i] - t[i - 1]));
+    const double typical = median(calibration);
+    std::erase_if(calibration, [&](double r) { return std::abs(r - typical) > 0.05 * std::abs(typical); });
+    return mean(calibration);
 }
 
 // A line belongs to a harmonic when it lies as near as it can be told.

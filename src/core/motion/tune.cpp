@@ -164,9 +164,9 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
                     const std::function<bool()>& stop, const std::function<void(double)>& progress) {
     std::optional<Measured> gap;
     const double rate = std::abs(run.meta.decRate_arcsec_s);
-    if (backlash && backlash->dead_ms.value > 0.0 && rate > 0.0)
-        gap = Measured{0.001 * backlash->dead_ms.value * rate,
-                       std::max(0.1, 0.001 * backlash->dead_ms.sigma * rate)};
+    if (backlash && backlash->deadTime_ms.value > 0.0 && rate > 0.0)
+        gap = Measured{0.001 * backlash->deadTime_ms.value * rate,
+                       std::max(0.1, 0.001 * backlash->deadTime_ms.sigma * rate)};
     const auto rebuilt = rebuildDisturbance(run, gap);
     if (!rebuilt)
         return tl::unexpected(rebuilt.error());
@@ -207,7 +207,7 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
                       present.controller.dec.kind);
     };
     bool betterDec = decIsBetter(then, replayedNow);
-    if (const auto hard = withDoubtfulPlay(d)) {
+    if (const auto hard = withDoubtfulBacklash(d)) {
         const bool asWell = decIsBetter(figuresOf(*hard, track, replayLoop(*hard, found.best)),
                                         figuresOf(*hard, track, replayLoop(*hard, present)));
         const bool learns = controllerOf(found.best.controller.dec.kind).learns;

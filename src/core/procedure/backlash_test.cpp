@@ -11,8 +11,8 @@ namespace nordstjerna {
 
 BacklashTest::BacklashTest(BacklashSetup setup) : setup_(std::move(setup)) {
     run_.meta = runMetaFor(setup_.rig, RunKind::backlash);
-    step_ms_ = 1000.0 * setup_.step_px / std::max(setup_.rates.dec.rate_px_s.value, 1e-3);
-    step_arcsec_ = setup_.step_px * setup_.rates.setup.scale_arcsec_px;
+    step_ms_ = 1000.0 * setup_.step_px / std::max(setup_.calibration.dec.rate_px_s.value, 1e-3);
+    step_arcsec_ = setup_.step_px * setup_.calibration.setup.scale_arcsec_px;
 }
 
 double BacklashTest::pulseOfLeg() const {
@@ -42,7 +42,7 @@ Step BacklashTest::advance(const Event& event) {
     }
     switch (phase_) {
     case Phase::start:
-        geometry_.emplace(setup_.rates, event.mount.pointing.dec);
+        geometry_.emplace(setup_.calibration, event.mount.pointing.dec);
         setRunPlace(run_.meta, setup_.rig, event, *geometry_);
         phase_ = Phase::finding;
         return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};

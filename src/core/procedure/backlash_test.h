@@ -13,7 +13,7 @@ namespace nordstjerna {
 
 struct BacklashSetup {
     Rig rig;
-    Rates rates;
+    Calibration calibration;
     double exposure_s = 1.5;
     double step_px = 3.0; // wanted motion of one pulse
     int followed = 9;     // pulses each way that the star must follow

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/focus/focuser_play.h"
+#include "core/focus/focuser_backlash.h"
 
 namespace nordstjerna {
 

@@ -50,8 +50,8 @@ Step FilterFocusing::focus(const Event& event) {
     const FocusResult& r = *run_->result();
     found_.push_back({filter_, event.now, r});
     setup_.known.push_back({event.now, r.curve.best_steps, r.temperature_c, filter_});
-    keepPlay(r, setup_.run.rig.imagingFocuser);
-    setup_.run.measurePlay = false;
+    keepBacklash(r, setup_.run.rig.imagingFocuser);
+    setup_.run.measureBacklash = false;
     run_.reset();
     ++at_;
     return change(event);

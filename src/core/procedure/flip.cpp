@@ -80,7 +80,7 @@ std::optional<Step> Flip::step(const Event& event) {
         phase_ = Phase::ended;
         return std::nullopt;
     }
-    if (failed && (failed->problem.asked || (phase_ != Phase::centring && phase_ != Phase::guiding)))
+    if (failed && (failed->problem.userRequested || (phase_ != Phase::centring && phase_ != Phase::guiding)))
         return fail(failed->problem);
     switch (phase_) {
     case Phase::start:

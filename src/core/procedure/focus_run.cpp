@@ -25,11 +25,11 @@ std::string place(double steps) {
 }
 } // namespace
 
-void keepPlay(const FocusResult& result, FocuserSpec& focuser) {
-    if (!result.play_steps)
+void keepBacklash(const FocusResult& result, FocuserSpec& focuser) {
+    if (!result.backlash_steps)
         return;
-    focuser.play_steps = result.play_steps->value;
-    focuser.playSigma_steps = result.play_steps->sigma;
+    focuser.backlash_steps = result.backlash_steps->value;
+    focuser.backlashSigma_steps = result.backlash_steps->sigma;
 }
 
 FocusRun::FocusRun(FocusRunSetup setup) : setup_(std::move(setup)), exposure_s_(setup_.exposure_s) {
@@ -44,10 +44,10 @@ FocusRun::FocusRun(FocusRunSetup setup) : setup_(std::move(setup)), exposure_s_(
 
 double FocusRun::takeUp() const {
     FocuserSpec f = setup_.focuser();
-    if (play_ && play_->certain)
-        f.play_steps = play_->steps.value, f.playSigma_steps = play_->steps.sigma;
+    if (backlash_ && backlash_->certain)
+        f.backlash_steps = backlash_->steps.value, f.backlashSigma_steps = backlash_->steps.sigma;
     const double steps = takeUp_steps(f);
-    return f.play_steps >= 0.0 ? steps : std::min(steps, 0.4 * (state_->highest - state_->lowest));
+    return f.backlash_steps >= 0.0 ? steps : std::min(steps, 0.4 * (state_->highest - state_->lowest));
 }
 
 double FocusRun::distance(double hfd_px) const {
@@ -174,7 +174,7 @@ Step FocusRun::seen(const FocusLook& look) {
     case Phase::through:
         points_.push_back({state_->steps, look.hfd_px, look.stars, ""});
         return through();
-    case Phase::play:
+    case Phase::backlash:
         inward_.push_back({turned_, state_->steps, look.hfd_px});
         return playOn();
     default:
@@ -184,7 +184,7 @@ Step FocusRun::seen(const FocusLook& look) {
 
 Step FocusRun::fromFirst(const FocusLook& look) {
     firstHfd_ = look.hfd_px.value;
-    // Where the play stands is not known yet: the first place is on no curve.
+    // Where the backlash stands is not known yet: the first place is on no curve.
     points_.push_back(
         {state_->steps, look.hfd_px, look.stars, Text::say("before the backlash was taken up")});
     sharp_px_ = std::min(sharp_px_, firstHfd_);
@@ -207,7 +207,7 @@ Step FocusRun::fromBelow(const FocusLook& look) {
     if (asking_) {
         asking_ = false;
         if (h < 1.1 * firstHfd_) {
-            // Outwards of the focus, or a little within it by the play that was taken up.
+            // Outwards of the focus, or a little within it by the backlash that was taken up.
             points_.pop_back();
             down_ = 1.12 * distance(h) + 2.3 * sharp_px_ / slope_px_;
             return goTo(state_->steps - down_);
@@ -226,7 +226,7 @@ Step FocusRun::fromBelow(const FocusLook& look) {
         }
         if (change < noise)
             return standsStill(began_, state_->steps);
-        // Both on one wing, or on both: the first may lie off by the play, so this is rough.
+        // Both on one wing, or on both: the first may lie off by the backlash, so this is rough.
         const double far = disc_px(h);
         const double near = disc_px(firstHfd_);
         slope_px_ = std::max(std::abs(far - near), 0.2 * far) / std::abs(state_->steps - began_);
@@ -368,7 +368,7 @@ Step FocusRun::through() {
         spoilt != points.end() && (inside < 2 || outside < 2) && exposures_ < mostExposures - 6;
     const double there = again ? spoilt->steps : 0.0;
     points_ = std::move(points);
-    return again ? goTo(there) : beginPlay();
+    return again ? goTo(there) : beginBacklash();
 }
 
 Step FocusRun::standsStill(double from, double to) const {
@@ -379,12 +379,12 @@ Step FocusRun::standsStill(double from, double to) const {
         Text::say("Its coupling slips, or it moves another camera: watch the drawtube while it moves."));
 }
 
-Step FocusRun::beginPlay() {
+Step FocusRun::beginBacklash() {
     const double knee = curve_->hfd_px.value / curve_->slope_px.value;
-    const bool known = setup_.focuser().play_steps >= 0.0;
-    if (known && !setup_.measurePlay)
+    const bool known = setup_.focuser().backlash_steps >= 0.0;
+    if (known && !setup_.measureBacklash)
         return toBest();
-    phase_ = Phase::play;
+    phase_ = Phase::backlash;
     turned_ = state_->steps;
     const double to = std::max(std::min(turned_ - takeUp_steps({}), curve_->best_steps.value - 2.5 * knee),
                                turned_ - 13.0 * knee);
@@ -397,19 +397,20 @@ Step FocusRun::playOn() {
     const PointSpan measured = spanOf(points_);
     const double low = std::max(measured.low_steps, centre - 3.0 * knee);
     const double high = std::min(measured.high_steps, centre + 3.0 * knee);
-    play_ = estimatePlay(*curve_, low, high, inward_);
-    const double B = play_->steps.value;
+    backlash_ = estimateFocuserBacklash(*curve_, low, high, inward_);
+    const double B = backlash_->steps.value;
     const double last = inward_.back().steps;
     const double camera = std::min(turned_, last + B);
-    const bool fine = play_->certain && inward_.size() > 1 && camera > low && camera < centre - 0.6 * knee;
+    const bool fine =
+        backlash_->certain && inward_.size() > 1 && camera > low && camera < centre - 0.6 * knee;
     constexpr size_t mostInward = 7;
     if (fine || inward_.size() >= mostInward || last <= state_->lowest + 1.0)
         return toBest();
     double next = last - 12.0 * knee;
-    if (!play_->unmoved) {
+    if (!backlash_->unmoved) {
         // To where the curve is steep and was measured; at least a little farther in.
         next = std::min(centre - 1.5 * knee - B, last - 0.7 * knee);
-        if (camera < low) { // beyond: come back from outside, the play taken up inwards again
+        if (camera < low) { // beyond: come back from outside, the backlash taken up inwards again
             turned_ = std::round(std::min(centre + 1.8 * knee, state_->highest));
             moves_ = {turned_ - takeUp(), turned_, centre - 1.5 * knee - B};
             return nextMove();
@@ -434,24 +435,24 @@ Step FocusRun::finish(const FocusLook& look) {
         return expose();
     }
     looked_ = false;
-    if (doubtful && play_ && !again_) {
-        // The play just measured may be wrong: once more, with as much taken up as any focuser has.
+    if (doubtful && backlash_ && !again_) {
+        // The backlash just measured may be wrong: once more, with as much taken up as any focuser has.
         again_ = true;
-        playDoubted_ = play_;
+        backlashDoubted_ = backlash_;
         firstEnd_ = look.hfd_px;
-        play_.reset();
+        backlash_.reset();
         return toBest();
     }
-    // It was not the play: that was right.
+    // It was not the backlash: that was right.
     if (again_ && firstEnd_.value - look.hfd_px.value <
                       3.0 * std::hypot(firstEnd_.sigma, look.hfd_px.sigma, curve_->shake * promised))
-        play_ = playDoubted_;
+        backlash_ = backlashDoubted_;
     FocusResult r;
     r.points = points_;
     r.inward = inward_;
     r.curve = *curve_;
-    if (play_ && play_->certain)
-        r.play_steps = play_->steps;
+    if (backlash_ && backlash_->certain)
+        r.backlash_steps = backlash_->steps;
     r.zone_um = criticalZone_um(setup_.optics().focalRatio());
     if (setup_.focuser().step_um > 0.0)
         r.zone_steps = r.zone_um / setup_.focuser().step_um;
@@ -489,7 +490,7 @@ Progress FocusRun::progress() const {
     case Phase::through:
         now = 2;
         break;
-    case Phase::play:
+    case Phase::backlash:
         now = 3;
         break;
     case Phase::back:
@@ -500,9 +501,9 @@ Progress FocusRun::progress() const {
         now = 5;
         break;
     }
-    const bool play = setup_.measurePlay || setup_.focuser().play_steps < 0.0;
+    const bool backlash = setup_.measureBacklash || setup_.focuser().backlash_steps < 0.0;
     for (int i = 0; i < 5; ++i)
-        if (i != 3 || play)
+        if (i != 3 || backlash)
             p.steps.push_back({names[i], i < now    ? ProgressStep::State::done
                                          : i == now ? ProgressStep::State::running
                                                     : ProgressStep::State::ahead});

@@ -1,13 +1,14 @@
 // Finds the best focus of a camera with a motor focuser. From wherever it stands it goes inwards of the focus
 // and then outwards through it, coarse steps first; all places on the curve are reached by moving outwards,
-// so that the play of the gears is on the same side everywhere. Turning round afterwards measures that play.
+// so that the backlash of the gears is on the same side everywhere. Turning round afterwards measures that
+// backlash.
 #pragma once
 
 #include <deque>
 
 #include "core/focus/focus_curve.h"
 #include "core/focus/focus_look.h"
-#include "core/focus/focuser_play.h"
+#include "core/focus/focuser_backlash.h"
 #include "core/procedure/camera_side.h"
 #include "core/procedure/procedure.h"
 #include "core/rig/rig.h"
@@ -19,7 +20,7 @@ struct FocusRunSetup {
     CameraRole camera = CameraRole::imaging;
     double exposure_s = 3.0;
     double starGuess_arcsec = 3.0; // size of a sharp star, for the first steps only
-    bool measurePlay = false;      // again, where it is known already
+    bool measureBacklash = false;  // again, where it is known already
     bool endAtBest = true;         // else where it began
 
     const FocuserSpec& focuser() const { return focuserSpecOf(rig, camera); }
@@ -28,12 +29,12 @@ struct FocusRunSetup {
 
 struct FocusResult {
     std::vector<CurvePoint> points;
-    std::vector<InwardFrame> inward; // for the play
+    std::vector<InwardFrame> inward; // for the backlash
     FocusCurve curve;
-    std::optional<Measured> play_steps;  // measured now
-    double zone_um = 0.0;                // critical focus zone, whole depth
-    double zone_steps = 0.0;             // 0: the travel of a step is not known
-    std::optional<double> temperature_c; // beside the focuser, at the end
+    std::optional<Measured> backlash_steps; // measured now
+    double zone_um = 0.0;                   // critical focus zone, whole depth
+    double zone_steps = 0.0;                // 0: the travel of a step is not known
+    std::optional<double> temperature_c;    // beside the focuser, at the end
     double began_steps = 0.0;
     double ended_steps = 0.0;
     Measured hfd_px; // in the last frame, at the best place
@@ -41,8 +42,8 @@ struct FocusResult {
     Text doubt; // the last frame is not as sharp as the curve promised; empty: it is
 };
 
-// The play that was measured, if it was, belongs to the camera's focuser from now on.
-void keepPlay(const FocusResult& result, FocuserSpec& focuser);
+// The backlash that was measured, if it was, belongs to the camera's focuser from now on.
+void keepBacklash(const FocusResult& result, FocuserSpec& focuser);
 
 class FocusRun : public Procedure {
 public:
@@ -68,7 +69,7 @@ protected:
     Step advance(const Event& event) override;
 
 private:
-    enum class Phase { asking, first, below, through, play, back, home, ended };
+    enum class Phase { asking, first, below, through, backlash, back, home, ended };
     struct Guess {
         double centre, knee; // steps: the place, and how far from it the stars are larger by √2
     };
@@ -82,7 +83,7 @@ private:
     Step fromBelow(const FocusLook& look);
     Step through();
     std::optional<double> openSlot(const Guess& guess) const;
-    Step beginPlay();
+    Step beginBacklash();
     Step playOn();
     Step toBest();
     Step finish(const FocusLook& look);
@@ -101,7 +102,7 @@ private:
     std::optional<FocuserState> state_;
     std::deque<double> moves_;
     std::optional<double> asked_;
-    bool outwards_ = false; // the last move was, and the play is used up
+    bool outwards_ = false; // the last move was, and the backlash is used up
     double exposure_s_;
     int exposures_ = 0;
     int empty_ = 0; // frames without stars, in a row
@@ -114,13 +115,13 @@ private:
     int downs_ = 0;
     bool again_ = false;  // gone to the best place a second time, for the first frame there was not sharp
     bool looked_ = false; // once more at the same place
-    std::optional<PlayEstimate> playDoubted_;
+    std::optional<FocuserBacklash> backlashDoubted_;
     Measured firstEnd_;
     bool asking_ = false; // on which side of the focus it stands
     std::vector<CurvePoint> points_;
     std::vector<InwardFrame> inward_;
     double turned_ = 0.0; // where the inward moves began
-    std::optional<PlayEstimate> play_;
+    std::optional<FocuserBacklash> backlash_;
     std::optional<FocusCurve> curve_;
     std::optional<FocusResult> result_;
     std::shared_ptr<const Frame> frame_;

@@ -49,7 +49,7 @@ Step FocuserMove::advance(const Event& event) {
         to_ = to;
         if (std::abs(state_->steps - to) < 1.5)
             return DoneStep{};
-        // Coming from outside it goes past and returns, so that the play is always on the same side.
+        // Coming from outside it goes past and returns, so that the backlash is always on the same side.
         below_ = to < state_->steps && !below_;
         asked_ = std::round(below_ ? std::max(state_->lowest, to - takeUp_) : to);
         return FocuserStep{camera_, static_cast<int>(*asked_)};

@@ -10,8 +10,8 @@ namespace nordstjerna {
 std::optional<Problem> focuserFault(const FocuserState& answer, std::optional<double> asked,
                                     std::optional<double> before);
 
-// One move by hand: to a place, told where it ended. Always arrives by moving outwards, with the play taken
-// up before where it goes inwards.
+// One move by hand: to a place, told where it ended. Always arrives by moving outwards, with the backlash
+// taken up before where it goes inwards.
 class FocuserMove : public Procedure {
 public:
     FocuserMove(CameraRole camera, double to, double takeUp_steps)

@@ -5,9 +5,9 @@
 #include <limits>
 
 #include "core/base/format.h"
+#include "core/calibration/reuse.h"
 #include "core/guide/controllers.h"
 #include "core/procedure/run_meta.h"
-#include "core/rates/reuse.h"
 #include "core/sky/air_mass.h"
 #include "core/sky/local_place.h"
 
@@ -51,13 +51,13 @@ void Guiding::closeLoop(const Event& event) {
     if (priors.ra.wormPeriod_s <= 0.0)
         priors.ra.wormPeriod_s = setup_.rig.mount.wormPeriod_s;
     // An encoder on the axis sees to it that what was sent is done.
-    priors.dec.mayHavePlay = !setup_.rig.mount.encoderDec;
+    priors.dec.mayHaveBacklash = !setup_.rig.mount.encoderDec;
     if (priors.ra.worm)
         for (Measured& c : priors.ra.worm->coefficient) {
             c.value *= cos(event.mount.pointing.dec);
             c.sigma *= cos(event.mount.pointing.dec);
         }
-    loop_.emplace(GuideGeometry(setup_.rates, event.mount.pointing.dec),
+    loop_.emplace(GuideGeometry(setup_.calibration, event.mount.pointing.dec),
                   LoopSettings{setup_.controller, setup_.settle}, priors);
     const GuideGeometry& geometry = loop_->geometry();
     run_.meta.controller = setup_.corrections ? std::optional(setup_.controller) : std::nullopt;
@@ -83,7 +83,7 @@ void Guiding::stumbled(const Event& event, const Problem& problem) {
 
 std::optional<Step> Guiding::pulseFailed(const Event& event) {
     const auto* failed = std::get_if<StepFailed>(&event.what);
-    if (phase_ != Phase::correcting || !failed || !failed->problem.passing || run_.rows.empty())
+    if (phase_ != Phase::correcting || !failed || !failed->problem.transient || run_.rows.empty())
         return std::nullopt;
     constexpr int mostFailures = 30;
     if (++failedPulses_ >= mostFailures)
@@ -173,26 +173,26 @@ Step Guiding::orient(const Event& event) {
     phase_ = Phase::orienting;
     SolveStep solve;
     solve.frame = frame_;
-    solve.scale_arcsec_px = setup_.rates.setup.scale_arcsec_px;
+    solve.scale_arcsec_px = setup_.calibration.setup.scale_arcsec_px;
     solve.near = ObservedFrame(setup_.rig.site, event.now).icrsFrom(event.mount.pointing);
     solve.timeLimit_s = 3.0;
     return solve;
 }
 
 Step Guiding::oriented(const FrameSolved& solved, const Event& event) {
-    ratesLook_ = RatesLook{};
+    calibrationLook_ = CalibrationLook{};
     if (solved.solution)
-        ratesLook_ = lookAtRates(setup_.rates, *solved.solution);
+        calibrationLook_ = lookAtCalibration(setup_.calibration, *solved.solution);
     else
-        ratesLook_->why = Text::say("the guide frame was not solved");
-    if (ratesLook_->hold == RatesHold::notAny) {
+        calibrationLook_->why = Text::say("the guide frame was not solved");
+    if (calibrationLook_->hold == CalibrationHold::notAny) {
         phase_ = Phase::ended;
         return FailStep{{Text::say("The rates do not hold any more."),
-                         Text::say("In the first guide frame %1.").arg(ratesLook_->why),
+                         Text::say("In the first guide frame %1.").arg(calibrationLook_->why),
                          Text::say("Measure them again at Rates.")}};
     }
-    if (ratesLook_->hold == RatesHold::turned) {
-        setup_.rates = ratesTurned(setup_.rates, ratesLook_->turn_deg.value);
+    if (calibrationLook_->hold == CalibrationHold::turned) {
+        setup_.calibration = calibrationTurned(setup_.calibration, calibrationLook_->turn_deg.value);
         closeLoop(event);
     }
     return choose(event);
@@ -213,10 +213,10 @@ Step Guiding::choose(const Event& event) {
     if (shape)
         watch_.useShape(std::make_shared<const StarShape>(std::move(*shape)));
     run_.meta.start = frame_->info.middle().value_or(event.now);
-    if (setup_.corrections && setup_.rates.decUnproven) {
+    if (setup_.corrections && setup_.calibration.decUnproven) {
         phase_ = Phase::proving;
         constexpr double air_arcsec = 0.6; // how far a star is carried from frame to frame, generously
-        probe_.emplace(setup_.rates, air_arcsec / setup_.rates.setup.scale_arcsec_px);
+        probe_.emplace(setup_.calibration, air_arcsec / setup_.calibration.setup.scale_arcsec_px);
         return watch_.look(setup_.exposure_s);
     }
     return watch();
@@ -250,9 +250,9 @@ Step Guiding::prove(const StarsTracked& tracked, const Event& event) {
     }
     decReversed_ = *reversed;
     if (*reversed)
-        setup_.rates.dec.angle_deg.value =
-            Angle::fromDeg(setup_.rates.dec.angle_deg.value + 180.0).wrapped().deg();
-    setup_.rates.decUnproven = false;
+        setup_.calibration.dec.angle_deg.value =
+            Angle::fromDeg(setup_.calibration.dec.angle_deg.value + 180.0).wrapped().deg();
+    setup_.calibration.decUnproven = false;
     closeLoop(event);
     return watch();
 }

@@ -2,6 +2,7 @@
 // when guiding turn it into pulses.
 #pragma once
 
+#include "core/calibration/calibration_look.h"
 #include "core/guide/dec_probe.h"
 #include "core/guide/guide_loop.h"
 #include "core/guide/light_watch.h"
@@ -10,14 +11,13 @@
 #include "core/motion/loop_replay.h"
 #include "core/motion/run.h"
 #include "core/procedure/star_watch.h"
-#include "core/rates/rates_look.h"
 #include "core/rig/rig.h"
 
 namespace nordstjerna {
 
 struct GuidingSetup {
     Rig rig;
-    Rates rates;
+    Calibration calibration;
     bool corrections = true; // false: a free run
     ControllerSettings controller;
     double exposure_s = 2.0;
@@ -58,7 +58,7 @@ public:
     // pulses work against them here.
     const std::optional<bool>& decReversed() const { return decReversed_; }
     // What the first frame said of rates from another evening.
-    const std::optional<RatesLook>& ratesLook() const { return ratesLook_; }
+    const std::optional<CalibrationLook>& calibrationLook() const { return calibrationLook_; }
     // Why the recording ended by itself before its time; absent when it was stopped or ran its length.
     const std::optional<Problem>& ending() const { return ending_; }
     bool over() const { return phase_ == Phase::ended; }
@@ -130,7 +130,7 @@ private:
     std::optional<GuideLoop> loop_;
     std::optional<DecProbe> probe_;
     std::optional<bool> decReversed_;
-    std::optional<RatesLook> ratesLook_;
+    std::optional<CalibrationLook> calibrationLook_;
     std::optional<Problem> runaway_;
     PulsePair sent_;                // after the last frame
     std::vector<RunEvent> changes_; // to be noted in the next row

@@ -191,8 +191,8 @@ Problem diagnoseUnsolved(const Frame& frame, const Problem& solver) {
                       "", stars),
             solver.briefly(),
             solver.remedy,
-            solver.passing,
-            solver.asked,
+            solver.transient,
+            solver.userRequested,
             solver.lasting};
 }
 

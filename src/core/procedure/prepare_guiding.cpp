@@ -1,22 +1,23 @@
 #include "core/procedure/prepare_guiding.h"
 
-#include "core/rates/reuse.h"
+#include "core/calibration/reuse.h"
 
 namespace nordstjerna {
 
-std::optional<Rates> ratesOnSide(const std::optional<Rates>& rates, const std::string& side,
-                                 std::optional<bool> decReverses) {
-    if (!rates || rates->setup.side.empty() || side.empty() || rates->setup.side == side)
-        return rates;
-    return ratesAcrossPier(*rates, decReverses);
+std::optional<Calibration> calibrationOnSide(const std::optional<Calibration>& calibration,
+                                             const std::string& side, std::optional<bool> decReverses) {
+    if (!calibration || calibration->setup.side.empty() || side.empty() || calibration->setup.side == side)
+        return calibration;
+    return calibrationAcrossPier(*calibration, decReverses);
 }
 
 Expected<GuidingSetup> prepareGuiding(const GuidingInputs& in) {
-    if (!in.rates || in.rates->verdict == RatesVerdict::bad || !in.ratesAgedBy.empty())
+    if (!in.calibration || in.calibration->verdict == CalibrationVerdict::bad ||
+        !in.calibrationAgedBy.empty())
         return problem(Text::say("Guiding needs rates."),
-                       !in.rates ? Text::say("None were measured yet.")
-                       : !in.ratesAgedBy.empty()
-                           ? Text::say("Those there are do not hold any more: %1.").arg(in.ratesAgedBy)
+                       !in.calibration ? Text::say("None were measured yet.")
+                       : !in.calibrationAgedBy.empty()
+                           ? Text::say("Those there are do not hold any more: %1.").arg(in.calibrationAgedBy)
                            : Text::say("Those measured last are bad."),
                        Text::say("Measure them at Rates."));
     if (!in.mount.tracking)
@@ -24,17 +25,17 @@ Expected<GuidingSetup> prepareGuiding(const GuidingInputs& in) {
                        Text::say("Let it track, or slew."));
     GuidingSetup setup;
     setup.rig = in.rig;
-    setup.rates = *ratesOnSide(in.rates, in.mount.side, in.decReverses);
+    setup.calibration = *calibrationOnSide(in.calibration, in.mount.side, in.decReverses);
     setup.corrections = in.corrections;
     setup.wantedStars = in.wantedStars;
-    setup.lookFirst = in.ratesUnseen;
+    setup.lookFirst = in.calibrationUnseen;
     if (in.settings) {
         setup.controller = in.settings->controller();
         setup.exposure_s = in.settings->value(SettingKey::exposure);
     }
     if (!in.rig.mount.decMotor) {
         setup.controller.decMode = DecMode::off;
-        setup.rates.decUnproven = false;
+        setup.calibration.decUnproven = false;
     }
     setup.priors = in.taught;
     // The rig knows its worm better than what an earlier one taught.

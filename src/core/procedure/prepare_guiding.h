@@ -9,9 +9,9 @@ namespace nordstjerna {
 
 struct GuidingInputs {
     Rig rig;
-    std::optional<Rates> rates;      // the calibration in use
-    bool ratesUnseen = false;        // it is of another evening, and no frame of this one was held against it
-    Text ratesAgedBy;                // why it no longer describes the rig; empty: it does
+    std::optional<Calibration> calibration; // the calibration in use
+    bool calibrationUnseen = false;  // it is of another evening, and no frame of this one was held against it
+    Text calibrationAgedBy;          // why it no longer describes the rig; empty: it does
     std::optional<bool> decReverses; // across the pier, once it was seen
     MountState mount;                // now
     const SettingsBook* settings = nullptr;
@@ -21,8 +21,8 @@ struct GuidingInputs {
 };
 
 // The calibration as it holds on the side of the pier where the mount is.
-std::optional<Rates> ratesOnSide(const std::optional<Rates>& rates, const std::string& side,
-                                 std::optional<bool> decReverses);
+std::optional<Calibration> calibrationOnSide(const std::optional<Calibration>& calibration,
+                                             const std::string& side, std::optional<bool> decReverses);
 
 // Fails without a calibration that holds, and where the mount does not track.
 Expected<GuidingSetup> prepareGuiding(const GuidingInputs& inputs);

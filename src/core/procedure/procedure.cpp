@@ -51,7 +51,8 @@ Step Procedure::next(const Event& event) {
             return remember(brought(last_, event.now - given_), event.now);
         return remember(advance(event), event.now); // stopped or halted meanwhile
     }
-    if (failed && failed->problem.passing && std::holds_alternative<PulseStep>(last_) && !repeatable(last_)) {
+    if (failed && failed->problem.transient && std::holds_alternative<PulseStep>(last_) &&
+        !repeatable(last_)) {
         // Whoever does not handle it ends with it, and says why it was not simply given again.
         Event lost = event;
         Problem p = failed->problem;
@@ -59,7 +60,7 @@ Step Procedure::next(const Event& event) {
         lost.what = StepFailed{p};
         return remember(advance(lost), event.now);
     }
-    if (!failed || !failed->problem.passing || !repeatable(last_)) {
+    if (!failed || !failed->problem.transient || !repeatable(last_)) {
         if (!failed)
             trouble_.reset();
         return remember(advance(event), event.now);
@@ -75,7 +76,7 @@ Step Procedure::next(const Event& event) {
     Problem p = failed->problem;
     p.why += Text::say("It failed %n time within %1.|It failed %n times within %1.", "", trouble_->failures)
                  .arg(formatDuration(std::accumulate(pauses_s.begin(), pauses_s.end(), 0.0)));
-    p.passing = false;
+    p.transient = false;
     gone.what = StepFailed{p};
     return remember(advance(gone), event.now);
 }

@@ -119,7 +119,7 @@ Step Series::close(const Text& why, bool stopGuiding, const Event& event) {
 Step Series::fail(const Problem& problem, const Text& why, const Event& event) {
     failure_ = problem;
     guided_ = false;
-    if (!problem.asked)
+    if (!problem.userRequested)
         return close(why, true, event);
     ending_ = why;
     return over({});
@@ -154,7 +154,7 @@ Step Series::rest(const Event& event) {
 Step Series::parked(const Event& event) {
     constexpr int mostChecks = 30;
     const auto* broken = std::get_if<StepFailed>(&event.what);
-    if (broken && broken->problem.asked) {
+    if (broken && broken->problem.userRequested) {
         if (!failure_)
             failure_ = broken->problem;
         return over({});
@@ -191,7 +191,7 @@ Step Series::stopped() {
 Step Series::rested(const Event& event) {
     constexpr int mostChecks = 10;
     const auto* broken = std::get_if<StepFailed>(&event.what);
-    if (broken && broken->problem.asked) {
+    if (broken && broken->problem.userRequested) {
         if (!failure_)
             failure_ = broken->problem;
         return over({});
@@ -213,7 +213,7 @@ Step Series::rested(const Event& event) {
 Step Series::failed(const Event& event, const Problem& problem) {
     const bool mayPass = phase_ == Phase::looking || phase_ == Phase::centring || phase_ == Phase::guiding ||
                          phase_ == Phase::dithering || phase_ == Phase::following;
-    if (mayPass && !problem.asked && !problem.lasting) {
+    if (mayPass && !problem.userRequested && !problem.lasting) {
         if (++clouds_ == 1)
             cloudBegan_ = event.now;
         // A field that cannot be solved costs the machine some work each time: ever more seldom.
@@ -428,7 +428,7 @@ Step Series::flipStep(const Event& event) {
     }
     if (flip_->failure()) {
         const Problem& why = *flip_->failure();
-        return fail(why, why.asked ? why.what.asClause() : Text::say("the flip failed"), event);
+        return fail(why, why.userRequested ? why.what.asClause() : Text::say("the flip failed"), event);
     }
     flipped_ = flip_->record();
     guided_ = setup_.guided;
@@ -566,7 +566,7 @@ Step Series::focusStep(const Event& event) {
                      .arg(formatNumber(focused_->began_steps, 0))
                      .arg(formatNumber(focused_->ended_steps, 0))
                      .arg(formatMeasured(focused_->hfd_px, " px", 2));
-        keepPlay(*focused_, setup_.rig.imagingFocuser);
+        keepBacklash(*focused_, setup_.rig.imagingFocuser);
         learnFocus(*focused_, event.now);
     } else {
         r.word = fail ? fail->problem.briefly() : Text::say("It was stopped.");
@@ -638,7 +638,7 @@ Step Series::advance(const Event& event) {
         return close(Text::say("stopped by you"), false, event);
     }
     const auto* broken = std::get_if<StepFailed>(&event.what);
-    if (broken && phase_ == Phase::closing && !broken->problem.asked)
+    if (broken && phase_ == Phase::closing && !broken->problem.userRequested)
         return rest(event); // the loop cannot be asked any more; the mount can
     if (broken && phase_ == Phase::closing)
         return fail(broken->problem, broken->problem.what.asClause(), event);
@@ -649,7 +649,7 @@ Step Series::advance(const Event& event) {
     const bool itself = phase_ == Phase::flipping || phase_ == Phase::centring ||
                         phase_ == Phase::refocusing || phase_ == Phase::changing;
     // A cooler that does not answer costs no night.
-    if (broken && !itself && (phase_ != Phase::cooling || broken->problem.asked))
+    if (broken && !itself && (phase_ != Phase::cooling || broken->problem.userRequested))
         return failed(event, broken->problem);
     switch (phase_) {
     case Phase::start:
@@ -706,7 +706,7 @@ Step Series::advance(const Event& event) {
         return focusStep(event);
     case Phase::changing:
         if (broken && !changing_) { // nobody knows which filter is there
-            if (broken->problem.asked || !setup_.turns.empty())
+            if (broken->problem.userRequested || !setup_.turns.empty())
                 return fail(broken->problem, broken->problem.what.asClause(), event);
             return move(event);
         }

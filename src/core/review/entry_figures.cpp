@@ -52,8 +52,8 @@ std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story) {
         add("span_s", {run.rows.back().t_s - run.rows.front().t_s, 0.0});
     const MotionAnalysis& m = story.motion;
     if (story.backlash) {
-        add("dec_backlash_arcsec", story.backlash->dead_arcsec);
-        add("dec_backlash_ms", story.backlash->dead_ms);
+        add("dec_backlash_arcsec", story.backlash->deadAngle_arcsec);
+        add("dec_backlash_ms", story.backlash->deadTime_ms);
         return list;
     }
     if (const auto air = airOf(run, story))
@@ -100,7 +100,7 @@ void fillFromRun(LogEntry& entry, const Run& run, const RunSurroundings& around)
     }
 }
 
-std::vector<Figure> figuresOfRates(const Rates& r) {
+std::vector<Figure> figuresOfCalibration(const Calibration& r) {
     return {{"ra_rate_px_s", r.ra.rate_px_s},           {"dec_rate_px_s", r.dec.rate_px_s},
             {"ra_angle_deg", r.ra.angle_deg},           {"dec_angle_deg", r.dec.angle_deg},
             {"orthogonality_deg", r.orthogonality_deg}, {"dec_backlash_ms", r.decBacklash_ms}};
@@ -114,8 +114,8 @@ std::vector<Figure> figuresOfPole(const PoleError& e) {
 
 std::vector<Figure> figuresOfFocus(const FocusResult& f) {
     std::vector<Figure> list{{"focus_hfd_px", f.hfd_px}, {"focus_best_steps", f.curve.best_steps}};
-    if (f.play_steps)
-        list.push_back({"focus_backlash_steps", *f.play_steps});
+    if (f.backlash_steps)
+        list.push_back({"focus_backlash_steps", *f.backlash_steps});
     if (f.temperature_c)
         list.push_back({"focus_temperature_c", {*f.temperature_c, 0.0}});
     return list;
@@ -156,8 +156,8 @@ std::vector<Figure> figuresOfSeries(const std::vector<SeriesFrame>& frames, cons
         if (values.empty())
             return;
         const double n = static_cast<double>(values.size());
-        const double spread = values.size() > 1 ? standardDeviation(values) : 0.0;
-        list.push_back({name, {median(values), 1.2533 * spread / std::sqrt(n)}}); // of a median
+        // Of a median, whose ± one frame that was thrown about does not widen either.
+        list.push_back({name, {median(values), 1.2533 * robustSigma(values) / std::sqrt(n)}});
     };
     add("fwhm_arcsec", width);
     add("elongation", round);

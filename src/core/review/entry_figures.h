@@ -1,18 +1,18 @@
 // The figures that an entry of the night log keeps, from what was measured.
 #pragma once
 
+#include "core/calibration/calibration.h"
 #include "core/findings/run_story.h"
 #include "core/findings/series_findings.h"
 #include "core/motion/correction_curve.h"
 #include "core/pole/pole_error.h"
 #include "core/procedure/focus_run.h"
-#include "core/rates/calibration.h"
 #include "core/review/entry.h"
 
 namespace nordstjerna {
 
 std::vector<Figure> figuresOfRun(const Run& run, const RunStory& story);
-std::vector<Figure> figuresOfRates(const Rates& rates);
+std::vector<Figure> figuresOfCalibration(const Calibration& calibration);
 std::vector<Figure> figuresOfPole(const PoleError& error);
 std::vector<Figure> figuresOfFocus(const FocusResult& focus);
 std::vector<Figure> figuresOfCurve(const CorrectionCurve& curve);

@@ -40,8 +40,8 @@ struct Optics {
 struct FocuserSpec {
     double step_um = 0.0; // travel of the camera for one step; 0: not known
     // Steps lost when it turns round, as measured, and their standard deviation; negative: not measured.
-    double play_steps = -1.0;
-    double playSigma_steps = 0.0;
+    double backlash_steps = -1.0;
+    double backlashSigma_steps = 0.0;
 };
 
 struct MountSpec {

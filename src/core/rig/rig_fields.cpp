@@ -150,14 +150,14 @@ void describeFocuser(FocuserSpec& f, RigVisitor& v) {
               .low = -1,
               .high = 1e6,
               .help = Text::mark("lost at each reversal, as measured; −1: not measured")},
-             f.play_steps);
+             f.backlash_steps);
     v.number({.key = "play_sigma_steps",
               .name = Text::mark("± of the backlash"),
               .unit = Text::mark("steps"),
               .low = 0,
               .high = 1e6,
               .help = Text::mark("standard deviation")},
-             f.playSigma_steps);
+             f.backlashSigma_steps);
 }
 
 void describeFilters(std::vector<std::string>& filters, RigVisitor& v) {

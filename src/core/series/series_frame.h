@@ -22,6 +22,7 @@ enum class Remark {
     unsettled, // begun before the star had come to rest
     unsharp    // larger stars than the best ones
 };
+inline constexpr int remarks = static_cast<int>(Remark::unsharp) + 1;
 const char* remarkWord(Remark remark); // empty for none
 
 struct SeriesFrame {

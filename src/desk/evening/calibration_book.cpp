@@ -2,13 +2,13 @@
 
 #include <algorithm>
 
+#include "core/calibration/reuse.h"
 #include "core/findings/rates_findings.h"
 #include "core/procedure/prepare_guiding.h"
-#include "core/rates/reuse.h"
 #include "core/review/entry_figures.h"
 #include "core/rig/scales.h"
+#include "edge/store/calibration_json.h"
 #include "edge/store/json_reader.h"
-#include "edge/store/rates_json.h"
 
 namespace nordstjerna {
 
@@ -42,24 +42,24 @@ CalibrationBook::CalibrationBook(EveningStore& evening, const RigBook& rigs, con
         Q_EMIT changed();
     };
     connect(&logbook, &Logbook::rebuilt, this, again);
-    connect(&logbook, &Logbook::ratesAdded, this, again);
+    connect(&logbook, &Logbook::calibrationAdded, this, again);
 }
 
 void CalibrationBook::check() {
-    if (!rates_)
+    if (!calibration_)
         return;
     const CalibrationSetup now = setupOf(rigs_.rig());
-    if (rates_->setup.bin != now.bin)
-        rates_ = ratesAtBinning(*rates_, now.bin);
-    agedBy_ = whyRatesAged(rates_->setup, now);
+    if (calibration_->setup.bin != now.bin)
+        calibration_ = calibrationAtBinning(*calibration_, now.bin);
+    agedBy_ = whyCalibrationAged(calibration_->setup, now);
 }
 
 void CalibrationBook::readPast() {
-    past_ = logbook_.ratesOf(rigs_.rig().id);
+    past_ = logbook_.calibrationOf(rigs_.rig().id);
 }
 
-void CalibrationBook::take(const std::optional<Rates>& rates, bool seen) {
-    rates_ = rates;
+void CalibrationBook::take(const std::optional<Calibration>& calibration, bool seen) {
+    calibration_ = calibration;
     agedBy_ = {};
     seen_ = seen;
     look_.reset();
@@ -67,33 +67,33 @@ void CalibrationBook::take(const std::optional<Rates>& rates, bool seen) {
 }
 
 void CalibrationBook::takeLatest() {
-    const auto good = std::find_if(past_.begin(), past_.end(), [](const LoggedRates& past) {
-        return past.rates.verdict != RatesVerdict::bad;
+    const auto good = std::find_if(past_.begin(), past_.end(), [](const LoggedCalibration& past) {
+        return past.calibration.verdict != CalibrationVerdict::bad;
     });
-    take(good == past_.end() ? std::nullopt : std::optional(good->rates), false);
+    take(good == past_.end() ? std::nullopt : std::optional(good->calibration), false);
 }
 
-void CalibrationBook::heed(const std::optional<RatesLook>& look) {
-    if (!look || !rates_ || seen_ || (look_ && look_->hold == look->hold))
+void CalibrationBook::heed(const std::optional<CalibrationLook>& look) {
+    if (!look || !calibration_ || seen_ || (look_ && look_->hold == look->hold))
         return;
-    if (look->hold == RatesHold::turned)
-        rates_ = ratesTurned(*rates_, look->turn_deg.value);
-    if (look->hold == RatesHold::notAny)
+    if (look->hold == CalibrationHold::turned)
+        calibration_ = calibrationTurned(*calibration_, look->turn_deg.value);
+    if (look->hold == CalibrationHold::notAny)
         agedBy_ = look->why;
-    seen_ = look->hold != RatesHold::unknown;
+    seen_ = look->hold != CalibrationHold::unknown;
     look_ = look;
     Q_EMIT changed();
 }
 
-void CalibrationBook::ageRates(const std::string& reason) {
-    if (rates_)
+void CalibrationBook::ageCalibration(const std::string& reason) {
+    if (calibration_)
         agedBy_ = reason;
     Q_EMIT changed();
 }
 
-void CalibrationBook::turnRates(double rotator_deg) {
-    if (rates_)
-        rates_ = ratesTurned(*rates_, rotator_deg);
+void CalibrationBook::turnCalibration(double rotator_deg) {
+    if (calibration_)
+        calibration_ = calibrationTurned(*calibration_, rotator_deg);
     Q_EMIT changed();
 }
 
@@ -103,8 +103,8 @@ std::optional<bool> CalibrationBook::decReverses() const {
     return known != seen.end() ? std::optional<bool>(known->second) : std::nullopt;
 }
 
-std::optional<Rates> CalibrationBook::ratesHere() const {
-    return ratesOnSide(rates_, mount_.state().side, decReverses());
+std::optional<Calibration> CalibrationBook::calibrationHere() const {
+    return calibrationOnSide(calibration_, mount_.state().side, decReverses());
 }
 
 void CalibrationBook::setDecReverses(bool reverses) {
@@ -112,26 +112,26 @@ void CalibrationBook::setDecReverses(bool reverses) {
     Q_EMIT changed();
 }
 
-void CalibrationBook::restoreRates(const Rates& rates) {
-    take(rates, true);
+void CalibrationBook::restoreCalibration(const Calibration& calibration) {
+    take(calibration, true);
     Q_EMIT changed();
 }
 
-void CalibrationBook::setRates(const Rates& rates) {
-    take(rates, true);
-    logRates(rates);
+void CalibrationBook::setCalibration(const Calibration& calibration) {
+    take(calibration, true);
+    logCalibration(calibration);
     Q_EMIT changed();
 }
 
-void CalibrationBook::logRates(const Rates& rates) {
+void CalibrationBook::logCalibration(const Calibration& calibration) {
     LogEntry entry = night_.newEntry(EntryKind::rates);
     entry.target.clear();
-    entry.how = Text::say("measured: %1").arg(Text::say(verdictName(rates.verdict))).english();
-    entry.figures = figuresOfRates(rates);
-    entry.findings = ratesFindings(rates, correctionReach(settings_.book()));
-    entry.detail = jsonText(ratesToJson(rates));
+    entry.how = Text::say("measured: %1").arg(Text::say(verdictName(calibration.verdict))).english();
+    entry.figures = figuresOfCalibration(calibration);
+    entry.findings = calibrationFindings(calibration, correctionReach(settings_.book()));
+    entry.detail = jsonText(calibrationToJson(calibration));
     logbook_.add(std::move(entry));
-    logbook_.addRates(night_.now(), rigs_.rig(), rates);
+    logbook_.addCalibration(night_.now(), rigs_.rig(), calibration);
 }
 
 } // namespace nordstjerna

@@ -81,9 +81,9 @@ void FocusBook::keepFocused(CameraRole camera, const FocusResult& result, const 
             if (runs.size() > most)
                 runs.erase(runs.begin());
         });
-    if (result.play_steps) {
+    if (result.backlash_steps) {
         Rig rig = rigs_.rig();
-        keepPlay(result, focuserSpecOf(rig, camera));
+        keepBacklash(result, focuserSpecOf(rig, camera));
         rigs_.set(rig);
     }
 }

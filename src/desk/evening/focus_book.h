@@ -38,7 +38,7 @@ public:
     // end of the program.
     bool sharpened(CameraRole camera) const;
     void noteSharpened(CameraRole camera) { sharpened_.insert(camera); }
-    // One more, into the night log; what it taught of heat and play is kept too.
+    // One more, into the night log; what it taught of heat and backlash is kept too.
     // filter: that was before the camera; empty: none, or not known.
     void keepFocused(CameraRole camera, const FocusResult& result, const std::string& filter);
     // By how much the filters before the imaging camera differ, as far as is known.

@@ -6,16 +6,16 @@ namespace nordstjerna {
 
 GuideHost::GuideHost(Devices& devices, ThisNight& night, MountDesk& mount, ProcedureHost& procedures,
                      ProblemList& problems)
-    : night_(night), mount_(mount), procedures_(procedures), problems_(problems), watch_(devices) {
-    watch_.setPrepare([this](const StopFlag& halt) { return forSeries(halt); });
+    : night_(night), mount_(mount), procedures_(procedures), problems_(problems), guideRunner_(devices) {
+    guideRunner_.setPrepare([this](const StopFlag& halt) { return forSeries(halt); });
     connect(&procedures, &ProcedureHost::stopGuidingWanted, this, &GuideHost::stop);
-    connect(&procedures, &ProcedureHost::breakGuidingOff, this, [this] { watch_.breakOff(); });
-    connect(&mount, &MountDesk::allowed, this, [this] { watch_.allow(); });
+    connect(&procedures, &ProcedureHost::breakGuidingOff, this, [this] { guideRunner_.breakOff(); });
+    connect(&mount, &MountDesk::allowed, this, [this] { guideRunner_.allow(); });
 }
 
 GuideHost::~GuideHost() {
-    watch_.breakOff();
-    watch_.join();
+    guideRunner_.breakOff();
+    guideRunner_.join();
 }
 
 void GuideHost::begins() {
@@ -24,14 +24,14 @@ void GuideHost::begins() {
     Q_EMIT procedures_.busyChanged();
 }
 
-void GuideHost::begin(WatchPlan plan) {
+void GuideHost::begin(GuideRunnerPlan plan) {
     if (!procedures_.mayBegin(false, {[this, plan] { begin(plan); },
                                       [this, plan] {
                                           begins();
                                           plan.ended(tl::unexpected(haltedProblem()));
                                       }}))
         return;
-    if (const auto begun = watch_.begin(std::move(plan)); !begun) {
+    if (const auto begun = guideRunner_.begin(std::move(plan)); !begun) {
         problems_.report(begun.error());
         return;
     }
@@ -44,19 +44,20 @@ void GuideHost::finish(const std::function<void()>& done, const Expected<void>& 
     mount_.haltAgainIfHalted();
     done();
     // A series that guides is told itself, and may go on.
-    if (!result && !result.error().asked && !procedures_.working())
+    if (!result && !result.error().userRequested && !procedures_.working())
         problems_.report(result.error());
     Q_EMIT procedures_.busyChanged();
 }
 
 // In the thread of the series: the window prepares it, time stands meanwhile.
-Expected<WatchPlan> GuideHost::forSeries(const StopFlag& halt) {
-    auto answer = std::make_shared<std::promise<Expected<WatchPlan>>>();
+Expected<GuideRunnerPlan> GuideHost::forSeries(const StopFlag& halt) {
+    auto answer = std::make_shared<std::promise<Expected<GuideRunnerPlan>>>();
     auto coming = answer->get_future();
     QMetaObject::invokeMethod(
         this,
         [this, answer] {
-            auto plan = maker_ ? maker_() : Expected<WatchPlan>(problem(Text::say("Nothing guides here.")));
+            auto plan =
+                maker_ ? maker_() : Expected<GuideRunnerPlan>(problem(Text::say("Nothing guides here.")));
             if (plan)
                 begins();
             answer->set_value(std::move(plan));

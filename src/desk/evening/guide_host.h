@@ -3,7 +3,7 @@
 
 #include "desk/evening/procedure_host.h"
 #include "desk/trial_slot.h"
-#include "edge/watch.h"
+#include "edge/guide_runner.h"
 
 namespace nordstjerna {
 
@@ -17,11 +17,11 @@ public:
     // Ready to begin, by begin() or by a series. `take`, `show`, `work`: see observed(). `done` runs in the
     // window.
     template <typename Snapshot>
-    WatchPlan plan(std::shared_ptr<Guiding> guiding, std::function<Snapshot(const Guiding&)> take,
-                   std::function<void(const Snapshot&)> show,
-                   std::function<void(std::shared_ptr<Guiding>, const Expected<void>&)> done,
-                   std::function<void(Guiding&)> work) {
-        WatchPlan plan;
+    GuideRunnerPlan plan(std::shared_ptr<Guiding> guiding, std::function<Snapshot(const Guiding&)> take,
+                         std::function<void(const Snapshot&)> show,
+                         std::function<void(std::shared_ptr<Guiding>, const Expected<void>&)> done,
+                         std::function<void(Guiding&)> work) {
+        GuideRunnerPlan plan;
         plan.guiding = guiding;
         plan.hooks = observed<Guiding, Snapshot>(this, take, show,
                                                  procedures_.tellingTrouble<Guiding>(std::move(work)));
@@ -36,30 +36,30 @@ public:
         };
         return plan;
     }
-    void begin(WatchPlan plan);
-    void stop() { watch_.askToStop(); } // in good order
+    void begin(GuideRunnerPlan plan);
+    void stop() { guideRunner_.askToStop(); } // in good order
     // How guiding begins when a series wants it: what the station Guide would do, or why it cannot.
-    void setMaker(std::function<Expected<WatchPlan>()> maker) { maker_ = std::move(maker); }
+    void setMaker(std::function<Expected<GuideRunnerPlan>()> maker) { maker_ = std::move(maker); }
     // Runs in the thread that guides, between two steps.
-    void tell(std::function<void(Guiding&)> message) { watch_.tell(std::move(message)); }
-    std::vector<SettleRecord> settles() const { return watch_.settles(); }
-    std::vector<SettleTrace> settleTraces() const { return watch_.settleTraces(); }
+    void tell(std::function<void(Guiding&)> message) { guideRunner_.tell(std::move(message)); }
+    std::vector<SettleRecord> settles() const { return guideRunner_.settles(); }
+    std::vector<SettleTrace> settleTraces() const { return guideRunner_.settleTraces(); }
     // Where two sets of settings are tried while guiding goes on.
     const std::shared_ptr<TrialSlot>& trial() const { return trial_; }
-    GuideLink& link() { return watch_; }
+    GuideLink& link() { return guideRunner_; }
 
 private:
     void begins();
     void finish(const std::function<void()>& done, const Expected<void>& result);
-    Expected<WatchPlan> forSeries(const StopFlag& halt);
+    Expected<GuideRunnerPlan> forSeries(const StopFlag& halt);
     ThisNight& night_;
     MountDesk& mount_;
     ProcedureHost& procedures_;
     ProblemList& problems_;
-    std::function<Expected<WatchPlan>()> maker_;
+    std::function<Expected<GuideRunnerPlan>()> maker_;
     size_t block_ = 0; // on the night band
     std::shared_ptr<TrialSlot> trial_ = std::make_shared<TrialSlot>();
-    Watch watch_;
+    GuideRunner guideRunner_;
 };
 
 } // namespace nordstjerna

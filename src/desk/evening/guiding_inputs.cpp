@@ -3,14 +3,14 @@
 namespace nordstjerna {
 
 GuidingInputs guidingInputs(const RigBook& rigs, const GuideSettings& settings,
-                            const CalibrationBook& calibration, const MountBook& mountBook,
+                            const CalibrationBook& calibrationBook, const MountBook& mountBook,
                             const MountDesk& mount) {
     GuidingInputs in;
     in.rig = rigs.rig();
-    in.rates = calibration.rates();
-    in.ratesUnseen = !calibration.seen();
-    in.ratesAgedBy = calibration.ratesAgedBy();
-    in.decReverses = calibration.decReverses();
+    in.calibration = calibrationBook.calibration();
+    in.calibrationUnseen = !calibrationBook.seen();
+    in.calibrationAgedBy = calibrationBook.calibrationAgedBy();
+    in.decReverses = calibrationBook.decReverses();
     in.mount = mount.state();
     in.settings = &settings.book();
     in.taught = mountBook.taught();

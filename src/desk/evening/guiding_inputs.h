@@ -8,7 +8,7 @@
 namespace nordstjerna {
 
 GuidingInputs guidingInputs(const RigBook& rigs, const GuideSettings& settings,
-                            const CalibrationBook& calibration, const MountBook& mountBook,
+                            const CalibrationBook& calibrationBook, const MountBook& mountBook,
                             const MountDesk& mount);
 
 } // namespace nordstjerna

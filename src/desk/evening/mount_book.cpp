@@ -47,9 +47,9 @@ LoopPriors MountBook::taught() const {
     const auto& all = evening_.evening().taught;
     const auto known = all.find(rigs_.rig().mount.id);
     LoopPriors priors = known != all.end() ? known->second : LoopPriors();
-    // A test tells more of the play than guiding does.
-    if (backlash_ && backlash_->dead_arcsec.value > 0.0)
-        priors.dec.gap_arcsec = backlash_->dead_arcsec;
+    // A test tells more of the backlash than guiding does.
+    if (backlash_ && backlash_->deadAngle_arcsec.value > 0.0)
+        priors.dec.backlash_arcsec = backlash_->deadAngle_arcsec;
     return priors;
 }
 
@@ -58,7 +58,7 @@ void MountBook::learn(const LoopPriors& taught) {
         LoopPriors& known = e.taught[rigs_.rig().mount.id];
         if (taught.ra.worm)
             known.ra = taught.ra;
-        if (taught.dec.gap_arcsec)
+        if (taught.dec.backlash_arcsec)
             known.dec = taught.dec;
     });
 }

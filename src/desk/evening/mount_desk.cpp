@@ -85,7 +85,7 @@ void MountDesk::parked(bool on, const Expected<void>& done) {
         return; // the halt has its own words
     Q_EMIT announced("");
     Q_EMIT halted();
-    if (!done && !done.error().asked)
+    if (!done && !done.error().userRequested)
         problems_.report(done.error());
     else if (on && done)
         problems_.solved(ProblemCause::limits);

@@ -75,11 +75,11 @@ void ProcedureHost::begin(std::shared_ptr<Procedure> procedure, RunnerHooks hook
     control_ = std::make_unique<RunnerControl>();
     messages_.clear();
     worker_ = std::make_unique<std::thread>(
-        [this, procedure, hooks, finished, seat = std::shared_ptr(devices_.clock->reserve())]() mutable {
-            if (seat)
-                seat->sit();
+        [this, procedure, hooks, finished, turn = std::shared_ptr(devices_.clock->reserve())]() mutable {
+            if (turn)
+                turn->take();
             const auto result = runGuarded(*procedure, devices_, *control_, hooks);
-            seat.reset();
+            turn.reset();
             QMetaObject::invokeMethod(
                 this, [this, finished, result] { finish(finished, result); }, Qt::QueuedConnection);
         });
@@ -97,7 +97,7 @@ void ProcedureHost::finish(const std::function<void(const Expected<void>&)>& fin
     Q_EMIT deviceTrouble("");
     mount_.haltAgainIfHalted();
     finished(result);
-    if (!result && !result.error().asked)
+    if (!result && !result.error().userRequested)
         problems_.report(result.error());
     if (const auto next = std::exchange(waiting_, {}))
         next->begin();

@@ -23,15 +23,15 @@ CompassOfMotion::CompassOfMotion(QWidget* parent)
     setMinimumSize(220, 190);
 }
 
-void CompassOfMotion::show(const std::vector<CalibrationSample>& samples, const std::optional<Rates>& rates,
-                           double travel_px) {
+void CompassOfMotion::show(const std::vector<CalibrationSample>& samples,
+                           const std::optional<Calibration>& calibration, double travel_px) {
     samples_ = samples;
-    rates_ = rates;
+    calibration_ = calibration;
     travel_px_ = travel_px;
     update();
 }
 
-void CompassOfMotion::setGhosts(std::vector<Rates> ghosts) {
+void CompassOfMotion::setGhosts(std::vector<Calibration> ghosts) {
     ghosts_ = std::move(ghosts);
     update();
 }
@@ -80,13 +80,13 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
     QColor faint = theme().muted;
     faint.setAlpha(70);
     p.setBrush(Qt::NoBrush);
-    for (const Rates& g : ghosts_)
+    for (const Calibration& g : ghosts_)
         for (const AxisRate* axis : {&g.ra, &g.dec}) {
             const double a = axis->angle_deg.value * M_PI / 180.0;
             p.setPen(QPen(faint, 1.2, axis == &g.ra ? Qt::SolidLine : Qt::DashLine));
             p.drawLine(centre_, centre_ + QPointF(std::cos(a), -std::sin(a)) * travel_px_ * unit_);
         }
-    if (rates_) {
+    if (calibration_) {
         const auto arrow = [&](QPointF from, const AxisRate& axis, double expected_px_s, double seconds,
                                const QColor& colour, const QString& name) {
             const double a = axis.angle_deg.value * M_PI / 180.0;
@@ -106,23 +106,24 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
         };
         double west_s = 0.0;
         double north_s = 0.0;
-        for (const CalibrationSample& s : rates_->samples) {
+        for (const CalibrationSample& s : calibration_->samples) {
             west_s += s.leg == Leg::west ? s.pulse_ms / 1000.0 : 0.0;
             north_s += s.leg == Leg::north ? s.pulse_ms / 1000.0 : 0.0;
         }
-        const double cosDec = cos(rates_->setup.dec);
-        AxisRate raHere = rates_->ra;
+        const double cosDec = cos(calibration_->setup.dec);
+        AxisRate raHere = calibration_->ra;
         raHere.rate_px_s.value *= cosDec;
-        arrow(centre_, raHere, rates_->setup.expectedRaPxS() * cosDec, west_s, theme().ra, tr("west pulses"));
+        arrow(centre_, raHere, calibration_->setup.expectedRaPxS() * cosDec, west_s, theme().ra,
+              tr("west pulses"));
         // Dec starts where the RA legs ended: drift and periodic error moved the star meanwhile.
         QPointF north = centre_;
-        for (const CalibrationSample& s : rates_->samples)
+        for (const CalibrationSample& s : calibration_->samples)
             if (s.leg == Leg::north) {
                 north = place(s.x, s.y);
                 break;
             }
-        if (rates_->setup.decMotor)
-            arrow(north, rates_->dec, rates_->setup.expectedDecPxS(), north_s, theme().dec,
+        if (calibration_->setup.decMotor)
+            arrow(north, calibration_->dec, calibration_->setup.expectedDecPxS(), north_s, theme().dec,
                   tr("north pulses"));
     }
     for (size_t i = 0; i < samples_.size(); ++i) {
@@ -148,7 +149,7 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
                    tr("The guide star's path on the sensor appears here, leg by leg."));
     else
         p.drawText(area.adjusted(12, 8, -12, -8), Qt::AlignLeft | Qt::AlignBottom,
-                   tr("solid: out, dashed: back") + (rates_ ? tr(" · grey: as the rig promises") : ""));
+                   tr("solid: out, dashed: back") + (calibration_ ? tr(" · grey: as the rig promises") : ""));
     p.restore();
 }
 

@@ -4,7 +4,7 @@
 
 #include <optional>
 
-#include "core/rates/calibration.h"
+#include "core/calibration/calibration.h"
 #include "desk/pictures/picture.h"
 
 namespace nordstjerna {
@@ -13,11 +13,11 @@ class CompassOfMotion : public Picture {
     Q_OBJECT
 public:
     explicit CompassOfMotion(QWidget* parent = nullptr);
-    void show(const std::vector<CalibrationSample>& samples, const std::optional<Rates>& rates,
+    void show(const std::vector<CalibrationSample>& samples, const std::optional<Calibration>& calibration,
               double travel_px);
 
     // Past calibrations of the same rig, drawn faintly.
-    void setGhosts(std::vector<Rates> ghosts);
+    void setGhosts(std::vector<Calibration> ghosts);
 
 protected:
     void draw(QPainter& p, const QRectF& area) override;
@@ -27,8 +27,8 @@ protected:
 private:
     QPointF place(double x, double y) const;
     std::vector<CalibrationSample> samples_;
-    std::optional<Rates> rates_;
-    std::vector<Rates> ghosts_;
+    std::optional<Calibration> calibration_;
+    std::vector<Calibration> ghosts_;
     double travel_px_ = 25.0;
     QPointF centre_;
     double unit_ = 1.0;

@@ -137,8 +137,8 @@ void FocusChart::draw(QPainter& p, const QRectF& area) {
     QString words = tr("●  reached outwards");
     if (!shown_.inward.empty())
         words += tr("    ◁  inwards");
-    if (shown_.play_steps && area.width() > 380.0)
-        words += tr("    ⇄  backlash %1 steps").arg(qs(formatMeasured(*shown_.play_steps, "", 0)));
+    if (shown_.backlash_steps && area.width() > 380.0)
+        words += tr("    ⇄  backlash %1 steps").arg(qs(formatMeasured(*shown_.backlash_steps, "", 0)));
     p.drawText(QRectF(field_.left(), area.top() + 8, field_.width(), 16), Qt::AlignRight, words);
 }
 

@@ -1,9 +1,9 @@
 // The focus curve: size of the stars against the place of the focuser, the hyperbola with its band, the best
-// place, the critical zone, and the play as two arrows.
+// place, the critical zone, and the backlash as two arrows.
 #pragma once
 
 #include "core/focus/focus_curve.h"
-#include "core/focus/focuser_play.h"
+#include "core/focus/focuser_backlash.h"
 #include "desk/pictures/picture.h"
 
 namespace nordstjerna {
@@ -15,7 +15,7 @@ public:
         std::vector<CurvePoint> points;
         std::vector<InwardFrame> inward;
         std::optional<FocusCurve> curve;
-        std::optional<Measured> play_steps;
+        std::optional<Measured> backlash_steps;
         double zone_steps = 0.0; // 0: not known
         std::optional<double> now_steps;
     };

@@ -49,8 +49,8 @@ LaneChart::LaneChart(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     new PointerKeys(plot_);
     plot_->setNoAntialiasingOnDrag(true);
     // The plot's own axis rectangle goes only after ours exist: new items need one to start from.
-    ra_ = makeLane(false);
-    dec_ = makeLane(true);
+    ra_ = makeDeviceQueue(false);
+    dec_ = makeDeviceQueue(true);
     plot_->plotLayout()->clear();
     plot_->plotLayout()->setRowSpacing(6);
     plot_->plotLayout()->addElement(0, 0, ra_.rect);
@@ -115,8 +115,8 @@ void LaneChart::BandedLine::clear() const {
         g->data()->clear();
 }
 
-LaneChart::Lane LaneChart::makeLane(bool dec) {
-    Lane lane;
+LaneChart::DeviceQueue LaneChart::makeDeviceQueue(bool dec) {
+    DeviceQueue lane;
     lane.rect = new QCPAxisRect(plot_);
     lane.rect->setRangeZoom(Qt::Horizontal);
     lane.rect->setRangeDrag(Qt::Horizontal);
@@ -153,7 +153,7 @@ LaneChart::Lane LaneChart::makeLane(bool dec) {
 void LaneChart::restyle() {
     const Theme& t = theme();
     plot_->setBackground(t.base);
-    const auto dress = [&](Lane& lane, const QColor& colour, bool dec) {
+    const auto dress = [&](DeviceQueue& lane, const QColor& colour, bool dec) {
         lane.rect->setBackground(t.panel);
         for (auto type : {QCPAxis::atBottom, QCPAxis::atLeft, QCPAxis::atTop, QCPAxis::atRight}) {
             QCPAxis* axis = lane.rect->axis(type);
@@ -204,7 +204,7 @@ void LaneChart::setFaded(bool faded) {
 
 void LaneChart::clear() {
     rows_.clear();
-    for (Lane* lane : {&ra_, &dec_}) {
+    for (DeviceQueue* lane : {&ra_, &dec_}) {
         lane->trace->data()->clear();
         lane->pulses->data()->clear();
         lane->foretold.clear();
@@ -241,7 +241,7 @@ void LaneChart::showForetold(const std::vector<RowBelief>& beliefs) {
     // Each belief is about the row after it, and is drawn once that has come.
     for (; foretold_ + 1 < rows_.size() && foretold_ < beliefs.size(); ++foretold_) {
         const double minutes = rows_[foretold_ + 1].t_s / 60.0;
-        const auto add = [&](Lane& lane, const AxisGlimpse& g) {
+        const auto add = [&](DeviceQueue& lane, const AxisGlimpse& g) {
             lane.foretold.add(minutes, g.next_arcsec, 2.0 * g.nextSigma_arcsec);
         };
         add(ra_, beliefs[foretold_].ra);
@@ -253,7 +253,7 @@ void LaneChart::setFree(bool free) {
     free_ = free;
 }
 
-void LaneChart::drawDrift(Lane& lane, const std::optional<DriftLine>& line) {
+void LaneChart::drawDrift(DeviceQueue& lane, const std::optional<DriftLine>& line) {
     lane.drift.clear();
     if (!line)
         return;
@@ -280,7 +280,7 @@ void LaneChart::showPulses() {
     const auto to = rowAt(rows_, 60.0 * shown.upper);
     const auto room = static_cast<std::ptrdiff_t>(std::max(ra_.rect->width(), 100) / barWidth_px);
     const std::ptrdiff_t each = std::max<std::ptrdiff_t>(1, (to - from) / (2 * room));
-    for (Lane* lane : {&ra_, &dec_}) {
+    for (DeviceQueue* lane : {&ra_, &dec_}) {
         QVector<double> at;
         QVector<double> length;
         for (auto r = from; r < to;) {
@@ -317,7 +317,7 @@ void LaneChart::showMarks() {
         if (shows)
             free = from + width;
     }
-    for (Lane* lane : {&ra_, &dec_}) {
+    for (DeviceQueue* lane : {&ra_, &dec_}) {
         QCPScatterStyle style = lane->trace->scatterStyle();
         style.setShape(!few            ? QCPScatterStyle::ssNone
                        : lane == &dec_ ? QCPScatterStyle::ssSquare
@@ -351,7 +351,7 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
         const std::string event = eventText(r.events);
         if (!event.empty() && event != lastEvent && !r.events.has(Happening::lostStill) &&
             eventTexts_.size() < mostMarks) {
-            for (Lane* lane : {&ra_, &dec_}) {
+            for (DeviceQueue* lane : {&ra_, &dec_}) {
                 auto* line = new QCPItemLine(plot_);
                 line->setClipAxisRect(lane->rect);
                 line->setPen(QPen(theme().accent, 1, Qt::DotLine));
@@ -381,7 +381,7 @@ void LaneChart::show(const Run& run, double deadbandRa, double deadbandDec) {
         lastEvent = event;
         rows_.push_back(r);
     }
-    const auto band = [](Lane& lane, double half) {
+    const auto band = [](DeviceQueue& lane, double half) {
         lane.deadband->topLeft->setCoords(0, half);
         lane.deadband->bottomRight->setCoords(1, -half);
         lane.deadband->setVisible(half > 0.0);
@@ -398,7 +398,7 @@ void LaneChart::fitFree() {
     if (follow_)
         ra_.rect->axis(QCPAxis::atBottom)->setRange(0.0, std::max(last * 1.02, 2.0));
     const QCPRange shown = ra_.rect->axis(QCPAxis::atBottom)->range();
-    for (Lane* lane : {&ra_, &dec_}) {
+    for (DeviceQueue* lane : {&ra_, &dec_}) {
         double low = -1.0;
         double high = 1.0;
         bool first = true;
@@ -451,7 +451,7 @@ void LaneChart::fitRanges() {
                 break;
         }
     }
-    for (Lane* lane : {&ra_, &dec_}) {
+    for (DeviceQueue* lane : {&ra_, &dec_}) {
         lane->rect->axis(QCPAxis::atLeft)->setRange(-1.12 * reach, 1.12 * reach);
         // The longest pulse in view reaches a sixth of the lane's height.
         lane->rect->axis(QCPAxis::atRight)->setRange(0.0, 6.0 * longestPulse_ms);

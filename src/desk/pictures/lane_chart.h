@@ -67,7 +67,7 @@ private:
         void add(double x, double y, double half) const;
         void clear() const;
     };
-    struct Lane {
+    struct DeviceQueue {
         QCPAxisRect* rect = nullptr;
         QCPGraph* trace = nullptr;
         QCPBars* pulses = nullptr;
@@ -75,16 +75,16 @@ private:
         QCPItemText* title = nullptr;
         BandedLine drift, foretold;
     };
-    Lane makeLane(bool dec);
+    DeviceQueue makeDeviceQueue(bool dec);
     void restyle();
     void fitRanges();
     void fitFree();
     void showPulses();
     void showMarks();
-    static void drawDrift(Lane& lane, const std::optional<DriftLine>& line);
+    static void drawDrift(DeviceQueue& lane, const std::optional<DriftLine>& line);
     void onHover(QMouseEvent* event);
     QCustomPlot* plot_;
-    Lane ra_, dec_;
+    DeviceQueue ra_, dec_;
     std::vector<QCPItemLine*> eventLines_;
     std::vector<QCPItemText*> eventTexts_;
     std::vector<RunRow> rows_;

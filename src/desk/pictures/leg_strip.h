@@ -1,7 +1,7 @@
 // How straight each leg of a calibration went: what the star was ahead of or behind the fit, step by step.
 #pragma once
 
-#include "core/rates/calibration.h"
+#include "core/calibration/calibration.h"
 #include "desk/pictures/picture.h"
 
 namespace nordstjerna {

@@ -9,9 +9,11 @@ PhaseBar::PhaseBar(const QStringList& names, QWidget* parent) : QWidget(parent) 
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(2);
+    constexpr int roomy = 7; // so many stand in a small window as they are
     for (int i = 0; i < names.size(); ++i) {
         auto* b = new QPushButton(names[i]);
         b->setObjectName("phase");
+        b->setProperty("tight", names.size() > roomy);
         b->setCheckable(true);
         b->setChecked(i == 0);
         b->setFocusPolicy(Qt::TabFocus);

@@ -22,23 +22,23 @@ public:
     // Returns false when broken off early.
     virtual bool sleep(double seconds, const StopFlag& halt) = 0;
 
-    // The place of a thread that lives by this clock together with others. A clock that jumps goes on only
-    // when all who have a seat wait, to the one that is due first: so two threads are as deterministic as
-    // one. Whoever starts a thread reserves its seat, the thread itself sits down, and the seat is given up
-    // with the object.
-    class Seat {
+    // The turn of a thread that lives by this clock together with others. A clock that jumps goes on only
+    // when all who have a turn wait, to the one that is due first: so two threads are as deterministic as
+    // one. Whoever starts a thread reserves its turn, the thread itself takes it, and it is given up with
+    // the object.
+    class Turn {
     public:
-        virtual ~Seat() = default;
-        virtual void sit() = 0; // in the thread that lives here; returns when it is its turn
+        virtual ~Turn() = default;
+        virtual void take() = 0; // in the thread that lives here; returns when it is its turn
     };
     // Absent where time runs by itself.
-    virtual std::unique_ptr<Seat> reserve() { return nullptr; }
+    virtual std::unique_ptr<Turn> reserve() { return nullptr; }
 
     // What another thread, the helper, does for one that waits meanwhile. By a clock that jumps the helper
-    // lives in the seat of who waits; one that is not back in time has a seat of its own from then on.
-    class Errand {
+    // uses the turn of who waits; one that is not back in time has a turn of its own from then on.
+    class PendingCall {
     public:
-        virtual ~Errand() = default;
+        virtual ~PendingCall() = default;
         StopFlag halt{false};     // for the helper: that of who waits, handed on
         virtual void begin() = 0; // in the helper
         virtual void end() = 0;   // in the helper, when all is done; time goes on only after that
@@ -48,7 +48,8 @@ public:
     };
     // In the thread that will wait, before the helper begins. In time: within the own_s that the work takes
     // by this clock and patience_s more. Patience is a person's, whatever the speed.
-    virtual std::shared_ptr<Errand> errand(double own_s, double patience_s, const StopFlag& halted) = 0;
+    virtual std::shared_ptr<PendingCall> pendingCall(double own_s, double patience_s,
+                                                     const StopFlag& halted) = 0;
 };
 
 } // namespace nordstjerna

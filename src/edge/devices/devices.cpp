@@ -35,7 +35,7 @@ ImageFunction imageByCamera(Camera& camera) {
         DetectOptions options;
         options.minSnr = 10.0;
         options.most = 1500;
-        unhurried([&] {
+        runAtLowPriority([&] {
             if (const auto field = detectStars(**frame, options))
                 taken.look = lookAt(**frame, *field);
         });

@@ -46,7 +46,7 @@ Expected<void> FrozenCheck::judge(std::uint64_t sum, bool flat, std::uint64_t& l
     last = sum;
     if (!same)
         return {};
-    return passingProblem(
+    return transientProblem(
         Text::say("The %1 sent the same frame twice.").arg(camera_),
         Text::say("Not one pixel differs from the frame before: it has frozen."),
         Text::say("Check the camera's cable and power; it may have to be switched off and on."));

@@ -15,7 +15,7 @@ void Link::answered(int question, const std::optional<Problem>& failure) {
     const auto asked = open_.find(question);
     const Time since = asked != open_.end() ? asked->second : std::chrono::steady_clock::now();
     open_.erase(question);
-    if (failure && failure->passing) {
+    if (failure && failure->transient) {
         failingSince_ = std::min(failingSince_.value_or(since), since);
         why_ = failure->why;
         return;

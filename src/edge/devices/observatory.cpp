@@ -4,8 +4,8 @@
 #include <cmath>
 #include <tuple>
 
+#include "edge/devices/device_queue.h"
 #include "edge/devices/frozen_check.h"
-#include "edge/devices/lane.h"
 #include "edge/runner.h"
 
 namespace nordstjerna {
@@ -13,11 +13,11 @@ namespace nordstjerna {
 namespace {
 constexpr auto between = std::chrono::milliseconds(200); // two looks
 // How long one waits for what.
-constexpr Lane::Wait usualWait{0.0, 20.0};
-constexpr Lane::Wait slewing{300.0, 20.0};
-constexpr Lane::Wait readOut{0.0, 30.0};
-constexpr Lane::Wait focusing{300.0, 20.0};
-constexpr Lane::Wait halting{0.0, 10.0};
+constexpr DeviceQueue::Wait usualWait{0.0, 20.0};
+constexpr DeviceQueue::Wait slewing{300.0, 20.0};
+constexpr DeviceQueue::Wait readOut{0.0, 30.0};
+constexpr DeviceQueue::Wait focusing{300.0, 20.0};
+constexpr DeviceQueue::Wait halting{0.0, 10.0};
 
 // Puts a question and takes note of the answer. What was broken off on request says nothing of the link.
 auto heard(Link& link, auto&& ask, const StopFlag* halt = nullptr) {
@@ -32,14 +32,14 @@ auto heard(Link& link, auto&& ask, const StopFlag* halt = nullptr) {
 class Observatory::WatchedMount final : public Mount {
 public:
     WatchedMount(Mount& own, Observatory& whole, double patience_s, double command_s)
-        : mount_(own), whole_(whole), lane_(Text::say("mount"), *whole.own_.clock, whole.helpers_),
+        : mount_(own), whole_(whole), queue_(Text::say("mount"), *whole.own_.clock, whole.helpers_),
           telling_{0.0, patience_s}, short_{0.0, command_s} {}
 
     Expected<MountState> state() const override { return state(neverHalted); }
     Expected<MountState> state(const StopFlag& halt) const {
         const Instant asked = whole_.own_.clock->now();
         auto told = heard(whole_.mountLink_, [&] {
-            return lane_.ask(telling_, halt, [&m = mount_](const StopFlag&) { return m.state(); });
+            return queue_.ask(telling_, halt, [&m = mount_](const StopFlag&) { return m.state(); });
         });
         if (told) {
             whole_.guard_.hear(*told, asked, whole_.own_.clock->now());
@@ -58,7 +58,7 @@ public:
             !may)
             return may;
         whole_.owesRest_ = false;
-        return lane_.ask(slewing, halt, [&m = mount_, place, side](const StopFlag& broken) {
+        return queue_.ask(slewing, halt, [&m = mount_, place, side](const StopFlag& broken) {
             return m.slewOn(place, side, broken);
         });
     }
@@ -68,15 +68,15 @@ public:
             if (auto may = mayMove(); !may)
                 return may;
         const auto done =
-            lane_.ask(short_, halt, [&m = mount_, on](const StopFlag&) { return m.setTracking(on); });
+            queue_.ask(short_, halt, [&m = mount_, on](const StopFlag&) { return m.setTracking(on); });
         whole_.owesRest_ = !on && !done;
         return done;
     }
     Expected<void> park(bool on, const StopFlag& halt) override {
         if (auto may = mayMove(); !may)
             return may;
-        const auto done = lane_.ask(slewing, halt,
-                                    [&m = mount_, on](const StopFlag& broken) { return m.park(on, broken); });
+        const auto done = queue_.ask(
+            slewing, halt, [&m = mount_, on](const StopFlag& broken) { return m.park(on, broken); });
         if (on && done)
             whole_.owesRest_ = false;
         return done;
@@ -85,7 +85,7 @@ public:
         if (auto may = mayMove(); !may)
             return may;
         const double own_s = std::max(std::abs(ra_ms), std::abs(dec_ms)) / 1000.0;
-        return lane_.ask(
+        return queue_.ask(
             {own_s, short_.patience_s}, halt,
             [&m = mount_, ra_ms, dec_ms](const StopFlag& broken) { return m.pulse(ra_ms, dec_ms, broken); });
     }
@@ -93,18 +93,18 @@ public:
         if (sidereal != 0.0)
             if (auto may = mayMove(); !may)
                 return may;
-        const auto done = lane_.ask(short_, neverHalted,
-                                    [&m = mount_, sidereal](const StopFlag&) { return m.runRa(sidereal); });
+        const auto done = queue_.ask(short_, neverHalted,
+                                     [&m = mount_, sidereal](const StopFlag&) { return m.runRa(sidereal); });
         whole_.owesRate_ = sidereal == 0.0 && !done;
         return done;
     }
     Expected<void> sync(const HourAngleDec& truth) override {
-        return lane_.ask(short_, neverHalted,
-                         [&m = mount_, truth](const StopFlag&) { return m.sync(truth); });
+        return queue_.ask(short_, neverHalted,
+                          [&m = mount_, truth](const StopFlag&) { return m.sync(truth); });
     }
     Expected<void> setCurve(const std::vector<double>& curve) override {
-        return lane_.ask(short_, neverHalted,
-                         [&m = mount_, curve](const StopFlag&) { return m.setCurve(curve); });
+        return queue_.ask(short_, neverHalted,
+                          [&m = mount_, curve](const StopFlag&) { return m.setCurve(curve); });
     }
     Expected<void> halt() override {
         const auto done = mount_.halt();
@@ -123,7 +123,7 @@ private:
     // Puts back what could not be put back before, and ends tracking where the guard says so. What fails is
     // tried again with the next look. now: as just told; corrected by what is done.
     void settle(MountState& now, const StopFlag& halt) const {
-        const auto asked = [&](auto&& what) { return bool(lane_.ask(telling_, halt, what)); };
+        const auto asked = [&](auto&& what) { return bool(queue_.ask(telling_, halt, what)); };
         // A command that was on its way when the halt came may have woken it again.
         if (whole_.halted_ && (whole_.owesHalt_ || now.tracking || now.moving) &&
             asked([&m = mount_](const StopFlag&) { return m.halt(); })) {
@@ -146,8 +146,8 @@ private:
 
     Mount& mount_;
     Observatory& whole_;
-    mutable Lane lane_;
-    Lane::Wait telling_, short_;
+    mutable DeviceQueue queue_;
+    DeviceQueue::Wait telling_, short_;
 };
 
 class Observatory::WatchedCamera final : public Camera {
@@ -170,24 +170,24 @@ class Observatory::WatchedCamera final : public Camera {
 
 public:
     WatchedCamera(Camera& camera, const Text& name, Observatory& whole)
-        : camera_(camera), lane_(name, *whole.own_.clock, whole.helpers_), frozen_(name) {}
+        : camera_(camera), queue_(name, *whole.own_.clock, whole.helpers_), frozen_(name) {}
     LinkState link() const { return link_.state(); }
 
     Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override {
         return frame(halt, [&] {
-            return lane_.ask(
+            return queue_.ask(
                 {exposure_s, readOut.patience_s}, halt,
                 [&c = camera_, exposure_s](const StopFlag& broken) { return c.expose(exposure_s, broken); });
         });
     }
     Expected<void> begin(double exposure_s) override {
-        return lane_.ask(usualWait, neverHalted,
-                         [&c = camera_, exposure_s](const StopFlag&) { return c.begin(exposure_s); });
+        return queue_.ask(usualWait, neverHalted,
+                          [&c = camera_, exposure_s](const StopFlag&) { return c.begin(exposure_s); });
     }
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override {
         return frame(halt, [&] {
-            return lane_.ask(readOut, halt,
-                             [&c = camera_](const StopFlag& broken) { return c.finish(broken); });
+            return queue_.ask(readOut, halt,
+                              [&c = camera_](const StopFlag& broken) { return c.finish(broken); });
         });
     }
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
@@ -195,37 +195,37 @@ public:
         return fresh(
             halt,
             [&] {
-                return lane_.ask({exposure_s, readOut.patience_s}, halt,
-                                 [&c = camera_, exposure_s, stars](const StopFlag& broken) {
-                                     return c.exposeWindows(exposure_s, stars, broken);
-                                 });
+                return queue_.ask({exposure_s, readOut.patience_s}, halt,
+                                  [&c = camera_, exposure_s, stars](const StopFlag& broken) {
+                                      return c.exposeWindows(exposure_s, stars, broken);
+                                  });
             },
             [](const Windows& w) -> const std::vector<Frame>& { return w.frames; });
     }
 
 private:
     Camera& camera_;
-    Lane lane_;
-    Link link_{0.0}; // how long an exposure may take is known to the lane alone
+    DeviceQueue queue_;
+    Link link_{0.0}; // how long an exposure may take is known to the queue alone
     FrozenCheck frozen_;
 };
 
 class Observatory::WatchedFocuser final : public Focuser {
 public:
     WatchedFocuser(Focuser& focuser, Observatory& whole)
-        : focuser_(focuser), lane_(Text::say("focuser"), *whole.own_.clock, whole.helpers_) {}
+        : focuser_(focuser), queue_(Text::say("focuser"), *whole.own_.clock, whole.helpers_) {}
     LinkState link() const { return link_.state(); }
 
     Expected<FocuserState> state() const override {
         return heard(link_, [&] {
-            return lane_.ask(usualWait, neverHalted, [&f = focuser_](const StopFlag&) { return f.state(); });
+            return queue_.ask(usualWait, neverHalted, [&f = focuser_](const StopFlag&) { return f.state(); });
         });
     }
     Expected<void> moveTo(int steps, const StopFlag& halt) override {
         return heard(
             link_,
             [&] {
-                return lane_.ask(focusing, halt, [&f = focuser_, steps](const StopFlag& broken) {
+                return queue_.ask(focusing, halt, [&f = focuser_, steps](const StopFlag& broken) {
                     return f.moveTo(steps, broken);
                 });
             },
@@ -234,26 +234,26 @@ public:
 
 private:
     Focuser& focuser_;
-    mutable Lane lane_;
+    mutable DeviceQueue queue_;
     mutable Link link_{0.0}; // nor how long a move may
 };
 
 class Observatory::WatchedWheel final : public FilterWheel {
 public:
     WatchedWheel(FilterWheel& wheel, Observatory& whole)
-        : wheel_(wheel), lane_(Text::say("filter wheel"), *whole.own_.clock, whole.helpers_) {}
+        : wheel_(wheel), queue_(Text::say("filter wheel"), *whole.own_.clock, whole.helpers_) {}
     LinkState link() const { return link_.state(); }
 
     Expected<WheelState> state() const override {
         return heard(link_, [&] {
-            return lane_.ask(usualWait, neverHalted, [&w = wheel_](const StopFlag&) { return w.state(); });
+            return queue_.ask(usualWait, neverHalted, [&w = wheel_](const StopFlag&) { return w.state(); });
         });
     }
     Expected<void> moveTo(int slot, const StopFlag& halt) override {
         return heard(
             link_,
             [&] {
-                return lane_.ask(focusing, halt, [&w = wheel_, slot](const StopFlag& broken) {
+                return queue_.ask(focusing, halt, [&w = wheel_, slot](const StopFlag& broken) {
                     return w.moveTo(slot, broken);
                 });
             },
@@ -262,29 +262,29 @@ public:
 
 private:
     FilterWheel& wheel_;
-    mutable Lane lane_;
+    mutable DeviceQueue queue_;
     mutable Link link_{0.0};
 };
 
 class Observatory::WatchedCooler final : public Cooler {
 public:
     WatchedCooler(Cooler& cooler, Observatory& whole)
-        : cooler_(cooler), lane_(Text::say("cooler"), *whole.own_.clock, whole.helpers_),
+        : cooler_(cooler), queue_(Text::say("cooler"), *whole.own_.clock, whole.helpers_),
           ending_(whole.ending_) {}
     Expected<CoolerState> state() const override {
-        return lane_.ask(usualWait, ending_, [&c = cooler_](const StopFlag&) { return c.state(); });
+        return queue_.ask(usualWait, ending_, [&c = cooler_](const StopFlag&) { return c.state(); });
     }
     Expected<void> hold(double target_c) override {
-        return lane_.ask(usualWait, ending_,
-                         [&c = cooler_, target_c](const StopFlag&) { return c.hold(target_c); });
+        return queue_.ask(usualWait, ending_,
+                          [&c = cooler_, target_c](const StopFlag&) { return c.hold(target_c); });
     }
     Expected<void> off() override {
-        return lane_.ask(usualWait, ending_, [&c = cooler_](const StopFlag&) { return c.off(); });
+        return queue_.ask(usualWait, ending_, [&c = cooler_](const StopFlag&) { return c.off(); });
     }
 
 private:
     Cooler& cooler_;
-    mutable Lane lane_;
+    mutable DeviceQueue queue_;
     const StopFlag& ending_;
 };
 
@@ -416,7 +416,7 @@ void Observatory::halt(Done done) {
     owesHalt_ = true; // until it is confirmed
     command(
         [this] {
-            Lane own(Text::say("mount"), *own_.clock, helpers_); // behind nothing that is not back yet
+            DeviceQueue own(Text::say("mount"), *own_.clock, helpers_); // behind nothing that is not back yet
             auto confirmed =
                 own.ask(halting, ending_, [&m = *own_.mount](const StopFlag&) { return m.halt(); });
             if (confirmed)

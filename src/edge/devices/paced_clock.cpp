@@ -10,15 +10,15 @@ namespace {
 constexpr auto realGlance = std::chrono::milliseconds(20);
 } // namespace
 
-class PacedClock::Chair : public Clock::Seat {
+class PacedClock::PacedTurn : public Clock::Turn {
 public:
-    Chair(PacedClock& clock, std::shared_ptr<Place> place) : clock_(clock), place_(std::move(place)) {}
-    ~Chair() override {
+    PacedTurn(PacedClock& clock, std::shared_ptr<Place> place) : clock_(clock), place_(std::move(place)) {}
+    ~PacedTurn() override {
         const std::scoped_lock guard(clock_.lock_);
         clock_.places_.remove(place_);
         clock_.passOn();
     }
-    void sit() override {
+    void take() override {
         std::unique_lock guard(clock_.lock_);
         place_->thread = std::this_thread::get_id();
         const StopFlag never{false};
@@ -33,22 +33,22 @@ private:
     std::shared_ptr<Place> place_;
 };
 
-class PacedClock::Helped final : public Clock::Errand {
+class PacedClock::PacedCall final : public Clock::PendingCall {
 public:
-    Helped(PacedClock& clock, double own_s, double patience_s, const StopFlag& halted)
+    PacedCall(PacedClock& clock, double own_s, double patience_s, const StopFlag& halted)
         : clock_(clock), halted_(halted), owner_(std::this_thread::get_id()),
           afterHalt_s_(std::min(patience_s, most_after_halt_s)) {
         const std::scoped_lock guard(clock_.lock_);
         due_ = clock_.nowLocked() + own_s + patience_s * scale();
-        seat_ = clock_.placeOfThisThread();
-        if (seat_) { // who waits is due too: at the end of its patience
+        turn_ = clock_.placeOfThisThread();
+        if (turn_) { // who waits is due too: at the end of its patience
             alarm_ = std::make_shared<Place>();
             alarm_->due = due_;
             clock_.places_.push_back(alarm_);
         }
         handOnHalt();
     }
-    ~Helped() override {
+    ~PacedCall() override {
         if (!alarm_)
             return; // waited for; the clock need not be there any more
         const std::scoped_lock guard(clock_.lock_);
@@ -57,8 +57,8 @@ public:
     void begin() override {
         const std::scoped_lock guard(clock_.lock_);
         helper_ = std::this_thread::get_id();
-        if (seat_ && !lost_)
-            seat_->thread = helper_;
+        if (turn_ && !lost_)
+            turn_->thread = helper_;
     }
     void end() override {
         const std::scoped_lock guard(clock_.lock_);
@@ -66,8 +66,8 @@ public:
         if (own_) {
             clock_.places_.remove(own_);
             clock_.passOn();
-        } else if (seat_) {
-            seat_->thread = owner_;
+        } else if (turn_) {
+            turn_->thread = owner_;
         }
         back_.notify_all();
     }
@@ -82,7 +82,7 @@ public:
                 return clock_.nowLocked() >= due_;
             if (alarm_)
                 return alarm_->turn;
-            // Without a seat, time that jumps says nothing of how long it took.
+            // Without a turn, time that jumps says nothing of how long it took.
             return halt && Real::now() - halt_at_ > std::chrono::duration<double>(afterHalt_s_);
         };
         while (!ended_ && !tooLate()) {
@@ -94,16 +94,16 @@ public:
             return true;
         lost_ = true;
         halt = true;
-        if (seat_ && helper_ != std::thread::id()) {
-            own_ = std::make_shared<Place>(*seat_);
+        if (turn_ && helper_ != std::thread::id()) {
+            own_ = std::make_shared<Place>(*turn_);
             clock_.places_.push_back(own_);
         }
-        if (seat_) {
+        if (turn_) {
             if (clock_.speed_ <= 0.0)
                 clock_.base_ = std::max(clock_.base_, due_);
-            seat_->thread = owner_;
-            seat_->due.reset();
-            seat_->turn = false;
+            turn_->thread = owner_;
+            turn_->due.reset();
+            turn_->turn = false;
         }
         clock_.changed_.notify_all();
         return false;
@@ -132,7 +132,7 @@ private:
     double afterHalt_s_;
     Real::time_point halt_at_;
     Instant due_;
-    std::shared_ptr<Place> seat_; // of who waits, if it has one
+    std::shared_ptr<Place> turn_; // of who waits, if it has one
     std::shared_ptr<Place> alarm_;
     std::shared_ptr<Place> own_; // of the helper that was not back in time
     std::condition_variable back_;
@@ -169,16 +169,17 @@ double PacedClock::speed() const {
     return speed_;
 }
 
-std::unique_ptr<Clock::Seat> PacedClock::reserve() {
+std::unique_ptr<Clock::Turn> PacedClock::reserve() {
     const std::scoped_lock guard(lock_);
     auto place = std::make_shared<Place>();
     place->due = nowLocked();
     places_.push_back(place);
-    return std::make_unique<Chair>(*this, place);
+    return std::make_unique<PacedTurn>(*this, place);
 }
 
-std::shared_ptr<Clock::Errand> PacedClock::errand(double own_s, double patience_s, const StopFlag& halted) {
-    return std::make_shared<Helped>(*this, own_s, patience_s, halted);
+std::shared_ptr<Clock::PendingCall> PacedClock::pendingCall(double own_s, double patience_s,
+                                                            const StopFlag& halted) {
+    return std::make_shared<PacedCall>(*this, own_s, patience_s, halted);
 }
 
 std::shared_ptr<PacedClock::Place> PacedClock::placeOfThisThread() {
@@ -209,7 +210,7 @@ bool PacedClock::awaitTurn(std::unique_lock<std::mutex>& guard, std::shared_ptr<
     passOn();
     while (!place->turn && !halt && speed_ <= 0.0) {
         changed_.wait_for(guard, realGlance);
-        if (place->thread != own) // the seat was taken back, and another given for it
+        if (place->thread != own) // the turn was taken back, and another given for it
             place = placeOfThisThread();
     }
     const bool came = place->turn;

@@ -15,21 +15,22 @@ namespace nordstjerna {
 
 class PacedClock : public Clock {
 public:
-    // speed 0: time passes only in sleep(). A thread without a seat sleeps in no time; those with one take
-    // turns.
+    // speed 0: time passes only in sleep(). A thread without a turn sleeps in no time; those with one
+    // follow each other.
     PacedClock(Instant start, double speed);
     Instant now() const override;
     bool sleep(double seconds, const StopFlag& halt) override;
-    // As sleep(), but a thread without a seat leaves the time to the others.
+    // As sleep(), but a thread without a turn leaves the time to the others.
     void linger(double seconds);
-    std::unique_ptr<Seat> reserve() override;
-    std::shared_ptr<Errand> errand(double own_s, double patience_s, const StopFlag& halted) override;
+    std::unique_ptr<Turn> reserve() override;
+    std::shared_ptr<PendingCall> pendingCall(double own_s, double patience_s,
+                                             const StopFlag& halted) override;
     void setSpeed(double speed);
     double speed() const;
 
 private:
-    class Chair;
-    class Helped;
+    class PacedTurn;
+    class PacedCall;
     struct Place {
         std::thread::id thread;
         std::optional<Instant> due; // while it waits

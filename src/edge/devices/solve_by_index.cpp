@@ -13,7 +13,7 @@ SolveFunction solveByIndex(std::shared_ptr<StarIndex> index) {
         options.near = step.near;
         options.radius_deg = step.radius_deg;
         options.timeLimit_s = step.timeLimit_s;
-        return unhurried([&] { return solveFrame(*index, *step.frame, options, halt); });
+        return runAtLowPriority([&] { return solveFrame(*index, *step.frame, options, halt); });
     };
 }
 

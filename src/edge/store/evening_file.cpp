@@ -19,8 +19,8 @@ nlohmann::json taughtToJson(const LoopPriors& p) {
         json["worm_arcsec"] = worm;
         json["worm_period_s"] = p.ra.wormPeriod_s;
     }
-    if (p.dec.gap_arcsec)
-        json["gap_arcsec"] = {p.dec.gap_arcsec->value, p.dec.gap_arcsec->sigma};
+    if (p.dec.backlash_arcsec)
+        json["gap_arcsec"] = {p.dec.backlash_arcsec->value, p.dec.backlash_arcsec->sigma};
     return json;
 }
 
@@ -33,7 +33,7 @@ LoopPriors taughtFromJson(const nlohmann::json& json) {
             p.ra.worm->coefficient.push_back({c.at(0), c.at(1)});
     }
     if (json.contains("gap_arcsec"))
-        p.dec.gap_arcsec = Measured{json.at("gap_arcsec").at(0), json.at("gap_arcsec").at(1)};
+        p.dec.backlash_arcsec = Measured{json.at("gap_arcsec").at(0), json.at("gap_arcsec").at(1)};
     return p;
 }
 
@@ -188,6 +188,12 @@ Expected<Evening> readEvening(const std::filesystem::path& path) {
                 e.following.push_back(
                     {t.at("name").get<std::string>(), placeFromJson(t), std::clamp(frames, 0, 100000)});
             }
+        if (json->contains("wanted_light_h"))
+            e.wantedLight_h = json->at("wanted_light_h").get<std::map<std::string, double>>();
+        if (json->contains("marks"))
+            for (const auto& [mount, marks] : json->at("marks").items())
+                for (const auto& m : marks)
+                    e.marks[mount].push_back({Instant{m.at(0).get<double>()}, m.at(1).get<std::string>()});
         if (json->contains("broken_series"))
             e.broken = brokenFromJson(json->at("broken_series"));
         if (json->contains("targets"))
@@ -224,6 +230,11 @@ Expected<void> writeEvening(const std::filesystem::path& path, const Evening& e)
         for (const auto& [camera, runs] : cameras)
             for (const FocusedOnce& r : runs)
                 json["focused"][rig][camera].push_back(focusedToJson(r));
+    if (!e.wantedLight_h.empty())
+        json["wanted_light_h"] = e.wantedLight_h;
+    for (const auto& [mount, marks] : e.marks)
+        for (const HardwareMark& m : marks)
+            json["marks"][mount].push_back(nlohmann::json::array({m.day.unix_s, m.words}));
     if (e.broken)
         json["broken_series"] = brokenToJson(*e.broken);
     json["following"] = nlohmann::json::array();

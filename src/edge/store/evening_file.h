@@ -10,6 +10,7 @@
 #include "core/focus/heat.h"
 #include "core/guide/guide_loop.h"
 #include "core/guide/settings_book.h"
+#include "core/review/season.h"
 #include "core/rig/rig.h"
 #include "core/series/night_plan.h"
 #include "core/series/series_setup.h"
@@ -75,6 +76,10 @@ struct Evening {
     // For each mount: how sightings of the pole are taken, by the names of the fields.
     std::map<std::string, Fields> sightings;
     std::optional<BrokenSeries> broken;
+    // Of a target, by its name: the usable light that is wanted of it, hours.
+    std::map<std::string, double> wantedLight_h;
+    // For each mount: what was done to it, in order of time.
+    std::map<std::string, std::vector<HardwareMark>> marks;
 };
 
 // Where that of a data folder lies.

@@ -36,8 +36,8 @@ nlohmann::json focusToJson(const FocusResult& r) {
                        {"lopsided", c.lopsided}}},
                      {"zone_steps", r.zone_steps},
                      {"ended_steps", r.ended_steps}};
-    if (r.play_steps)
-        j["play_steps"] = pair(*r.play_steps);
+    if (r.backlash_steps)
+        j["play_steps"] = pair(*r.backlash_steps);
     return j;
 }
 
@@ -62,7 +62,7 @@ Expected<FocusResult> focusFromJson(const nlohmann::json& j) {
         r.zone_steps = j.at("zone_steps").get<double>();
         r.ended_steps = j.at("ended_steps").get<double>();
         if (j.contains("play_steps"))
-            r.play_steps = measured(j.at("play_steps"));
+            r.backlash_steps = measured(j.at("play_steps"));
         if (r.points.empty())
             return problem(Text::say("A stored focus run has no points."), "",
                            Text::say("Its figures are in the night log."));

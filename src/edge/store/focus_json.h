@@ -8,7 +8,7 @@
 namespace nordstjerna {
 
 nlohmann::json focusToJson(const FocusResult& result);
-// Points, curve, play and zone; the rest of the result stays as it was made.
+// Points, curve, backlash and zone; the rest of the result stays as it was made.
 Expected<FocusResult> focusFromJson(const nlohmann::json& json);
 
 } // namespace nordstjerna

@@ -14,10 +14,10 @@
 #include "core/findings/run_story.h"
 #include "core/review/entry_figures.h"
 #include "edge/store/append_file.h"
+#include "edge/store/calibration_json.h"
 #include "edge/store/entry_json.h"
 #include "edge/store/file_names.h"
 #include "edge/store/json_reader.h"
-#include "edge/store/rates_json.h"
 #include "edge/store/run_table.h"
 #include "edge/store/series_table.h"
 
@@ -304,8 +304,8 @@ Expected<Rebuilt> rebuildNightLog(const fs::path& dataFolder, const std::functio
             rig.id = entry->rigId;
             rig.name = entry->rigName;
             if (const auto json = parseJson(entry->detail, record.filename().string()))
-                if (const auto rates = ratesFromJson(*json))
-                    if (auto done = log->addRates(entry->started, rig, *rates); !done)
+                if (const auto calibration = calibrationFromJson(*json))
+                    if (auto done = log->addCalibration(entry->started, rig, *calibration); !done)
                         return tl::unexpected(done.error());
         }
         ++result.entries;

@@ -4,8 +4,8 @@
 
 #include "core/review/entry_figures.h"
 #include "core/sky/almanac.h"
+#include "edge/store/calibration_json.h"
 #include "edge/store/json_reader.h"
-#include "edge/store/rates_json.h"
 #include "edge/store/sql.h"
 
 namespace nordstjerna {
@@ -197,8 +197,8 @@ Expected<void> NightLog::ratesBecomeEntries() {
         e.how = "measured";
         e.detail = q.text(4);
         if (const auto json = parseJson(e.detail, "A stored calibration"))
-            if (const auto rates = ratesFromJson(*json))
-                e.figures = figuresOfRates(*rates);
+            if (const auto calibration = calibrationFromJson(*json))
+                e.figures = figuresOfCalibration(*calibration);
         old.push_back(std::move(e));
     }
     if (!q.done())
@@ -209,27 +209,27 @@ Expected<void> NightLog::ratesBecomeEntries() {
     return {};
 }
 
-Expected<void> NightLog::addRates(Instant when, const Rig& rig, const Rates& r) {
+Expected<void> NightLog::addCalibration(Instant when, const Rig& rig, const Calibration& r) {
     Statement q(db_, "INSERT INTO rates (unix_s, rig, verdict, ra_px_s, dec_px_s, backlash_ms, "
                      "orthogonality_deg, json, rig_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)");
     q << when.unix_s << rig.name << std::string(verdictName(r.verdict)) << r.ra.rate_px_s.value
       << r.dec.rate_px_s.value << r.decBacklash_ms.value << r.orthogonality_deg.value
-      << jsonText(ratesToJson(r)) << rig.id;
+      << jsonText(calibrationToJson(r)) << rig.id;
     if (!q.execute())
         return logProblem(db_, Text::say("The rates could not be logged."));
     return {};
 }
 
-Expected<std::vector<LoggedRates>> NightLog::ratesOf(const std::string& rigId, int most) const {
+Expected<std::vector<LoggedCalibration>> NightLog::calibrationOf(const std::string& rigId, int most) const {
     Statement q(db_, "SELECT id, unix_s, json, rig FROM rates WHERE rig_id = ? ORDER BY id DESC LIMIT ?");
     q << rigId << most;
-    std::vector<LoggedRates> list;
+    std::vector<LoggedCalibration> list;
     while (q.next()) {
         const auto json = parseJson(q.text(2), "A stored calibration");
         if (!json)
             continue;
-        if (auto rates = ratesFromJson(*json))
-            list.push_back({q.id(0), Instant{q.number(1)}, q.text(3), std::move(*rates)});
+        if (auto calibration = calibrationFromJson(*json))
+            list.push_back({q.id(0), Instant{q.number(1)}, q.text(3), std::move(*calibration)});
     }
     if (!q.done())
         return logProblem(db_, Text::say("The night log cannot be read."));

@@ -10,7 +10,7 @@
 #include <string>
 #include <vector>
 
-#include "core/rates/calibration.h"
+#include "core/calibration/calibration.h"
 #include "core/review/entry.h"
 #include "core/rig/rig.h"
 #include "core/sky/instant.h"
@@ -19,11 +19,11 @@ struct sqlite3;
 
 namespace nordstjerna {
 
-struct LoggedRates {
+struct LoggedCalibration {
     long long id = 0;
     Instant when;
     std::string rig; // its name then
-    Rates rates;
+    Calibration calibration;
 };
 
 // A night at a glance.
@@ -67,9 +67,9 @@ public:
     NightLog& operator=(NightLog&&) noexcept;
     ~NightLog();
 
-    Expected<void> addRates(Instant when, const Rig& rig, const Rates& rates);
+    Expected<void> addCalibration(Instant when, const Rig& rig, const Calibration& calibration);
     // Of one rig by its identity, newest first; entries that can no longer be read are left out.
-    Expected<std::vector<LoggedRates>> ratesOf(const std::string& rigId, int most = 20) const;
+    Expected<std::vector<LoggedCalibration>> calibrationOf(const std::string& rigId, int most = 20) const;
     int schemaVersion() const;
 
     // Takes the place of an entry of the same identity.

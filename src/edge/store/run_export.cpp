@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/csv_text.h"
 #include "core/base/number_text.h"
 #include "core/motion/run_event_words.h"
 #include "edge/store/append_file.h"
@@ -18,18 +19,6 @@
 namespace nordstjerna {
 
 namespace {
-std::string csvCell(const std::string& words) {
-    // A spreadsheet takes a text that begins so for a formula, and runs it.
-    const bool formula = !words.empty() && std::string("=+-@\t\r").find(words.front()) != std::string::npos;
-    const std::string text = (formula ? "'" : "") + words;
-    if (text.find_first_of(",\"\r\n") == std::string::npos)
-        return text;
-    std::string quoted = "\"";
-    for (char c : text)
-        quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
-    return quoted + "\"";
-}
-
 std::string csvOf(const Run& run) {
     std::string text;
     const auto columns = runColumns();

@@ -33,9 +33,9 @@ std::string listOf(std::initializer_list<double> values) {
 
 std::string priorYaml(const AxisPrior& p) {
     std::string text = "{worm_period_s: " + exactText(p.wormPeriod_s) +
-                       ", may_have_play: " + (p.mayHavePlay ? "true" : "false");
-    if (p.gap_arcsec)
-        text += ", gap_arcsec: " + listOf({p.gap_arcsec->value, p.gap_arcsec->sigma});
+                       ", may_have_play: " + (p.mayHaveBacklash ? "true" : "false");
+    if (p.backlash_arcsec)
+        text += ", gap_arcsec: " + listOf({p.backlash_arcsec->value, p.backlash_arcsec->sigma});
     if (p.worm) {
         std::string worm;
         for (const Measured& c : p.worm->coefficient)
@@ -105,9 +105,9 @@ Measured readMeasured(const YAML::Node& n) {
 AxisPrior readPrior(const YAML::Node& n) {
     AxisPrior p;
     p.wormPeriod_s = get(n, "worm_period_s", 0.0);
-    p.mayHavePlay = get(n, "may_have_play", false);
+    p.mayHaveBacklash = get(n, "may_have_play", false);
     if (n["gap_arcsec"])
-        p.gap_arcsec = readMeasured(n["gap_arcsec"]);
+        p.backlash_arcsec = readMeasured(n["gap_arcsec"]);
     if (n["worm_arcsec"]) {
         p.worm.emplace();
         for (const YAML::Node& c : n["worm_arcsec"])
@@ -193,10 +193,10 @@ Expected<RunMeta> readMeta(const EcsvTable& table, const std::filesystem::path& 
             m.guideScale_arcsec_px = scaleArcsecPx(m.guidePixel_um, m.guideFocal_mm, m.guideBin);
         if (m.imageScale_arcsec_px <= 0.0 && m.imagePixel_um > 0.0 && m.imageFocal_mm > 0.0)
             m.imageScale_arcsec_px = scaleArcsecPx(m.imagePixel_um, m.imageFocal_mm, m.imageBin);
-        const YAML::Node rates = part("rates");
-        m.raRate_arcsec_s = get(rates, "ra_arcsec_s", 0.0);
-        m.decRate_arcsec_s = get(rates, "dec_arcsec_s", 0.0);
-        m.guideRate_sidereal = get(rates, "guide_rate_sidereal", 0.0);
+        const YAML::Node calibration = part("rates");
+        m.raRate_arcsec_s = get(calibration, "ra_arcsec_s", 0.0);
+        m.decRate_arcsec_s = get(calibration, "dec_arcsec_s", 0.0);
+        m.guideRate_sidereal = get(calibration, "guide_rate_sidereal", 0.0);
         const YAML::Node pointing = part("pointing");
         m.ra_deg = get(pointing, "ra", 0.0);
         m.dec_deg = get(pointing, "dec", 0.0);

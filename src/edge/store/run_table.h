@@ -3,8 +3,8 @@
 
 #include <filesystem>
 
+#include "core/calibration/calibration.h"
 #include "core/motion/run.h"
-#include "core/rates/calibration.h"
 #include "edge/store/append_file.h"
 
 namespace nordstjerna {

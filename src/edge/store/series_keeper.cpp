@@ -108,7 +108,7 @@ SeriesKeeper::~SeriesKeeper() {
 }
 
 void SeriesKeeper::run() {
-    standBack();
+    lowerThreadPriority();
     std::unique_lock guard(lock_);
     size_t failures = 0;
     for (;;) {

@@ -185,7 +185,7 @@ void FramingBench::lookAround() {
     around_ = centre;
     const Angle radius = Angle::fromDeg(std::min(1.6 * span_deg, 40.0));
     map_->showSky({centre, span_deg, {}, catalogue_.around(centre, radius, 15.5)});
-    stars_ = startUnhurried([this, index = index_, centre, radius] {
+    stars_ = startAtLowPriority([this, index = index_, centre, radius] {
         auto stars = index->starsNear(centre, radius);
         std::erase_if(stars, [](const CatalogueStar& s) { return s.magnitude > faintest; });
         QMetaObject::invokeMethod(

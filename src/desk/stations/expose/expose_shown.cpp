@@ -214,9 +214,9 @@ void ExposeStation::refresh() {
     pause_->setText(seen_.flipPauses                 ? tr("Go on with the flip")
                     : pausing_ || seen_.filterByHand ? tr("Go on")
                                                      : tr("Pause"));
-    const auto& rates = needs_.calibration.rates();
-    const bool usable =
-        !wanted().guided || (rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged());
+    const auto& calibration = needs_.calibrationBook.calibration();
+    const bool usable = !wanted().guided || (calibration && calibration->verdict != CalibrationVerdict::bad &&
+                                             !needs_.calibrationBook.calibrationAged());
     if (running_) {
         setPrimary(stopping_ ? tr("Stopping after this frame") : tr("Stop after this frame"), !stopping_);
         QString sentence = seen_.phase == Series::Phase::exposing

@@ -127,7 +127,7 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     connect(&targets(), &TargetBook::followingChanged, this, &ExposeStation::planLater);
     connect(&rigs(), &RigBook::changed, this, &ExposeStation::replan);
     connect(&procedures(), &ProcedureHost::busyChanged, this, &ExposeStation::refresh);
-    connect(&needs_.calibration, &CalibrationBook::changed, this, &ExposeStation::refresh);
+    connect(&needs_.calibrationBook, &CalibrationBook::changed, this, &ExposeStation::refresh);
     connect(&needs_.mountBook, &MountBook::changed, this, &ExposeStation::refresh);
     connect(&needs_.focusBook, &FocusBook::changed, this, &ExposeStation::refresh);
     const auto showCooler = [this] {
@@ -618,7 +618,7 @@ void ExposeStation::useSettling() {
 void ExposeStation::flipAlone() {
     FlipSetup f;
     f.centring = centringOf(wanted(), night().now());
-    f.guide = needs_.calibration.rates().has_value();
+    f.guide = needs_.calibrationBook.calibration().has_value();
     if (seen_.solved)
         f.rollBefore_deg = seen_.solved->plane.roll().deg();
     alone_ = true;

@@ -41,7 +41,7 @@ public:
         EveningStore& evening;
         WriteQueue& writes;
         Logbook& logbook;
-        CalibrationBook& calibration;
+        CalibrationBook& calibrationBook;
         MountBook& mountBook;
         MountDesk& mountDesk;
         FocusBook& focusBook;

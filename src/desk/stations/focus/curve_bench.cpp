@@ -31,7 +31,7 @@ CurveBench::CurveBench(RigBook& rigs, FocusBook& focusBook, CameraDesk& cameraDe
     : QObject(parent), rigs_(rigs), focusBook_(focusBook), cameraDesk_(cameraDesk), procedures_(procedures),
       page_(new QWidget), chart_(new FocusChart), place_(new WrapLabel), learnt_(new WrapLabel),
       told_(new WrapLabel), step_(numberField(0, 1000, 3, "µm")), to_(numberField(0, 1e7, 0, "")),
-      go_(new QPushButton(tr("Move"))), playAgain_(new QCheckBox(tr("measure the backlash again"))),
+      go_(new QPushButton(tr("Move"))), backlashAgain_(new QCheckBox(tr("measure the backlash again"))),
       every_(new QCheckBox(tr("through every filter"))), end_(new QComboBox), filter_(new QComboBox),
       goOn_(new QPushButton(tr("Go on"))) {
     auto* row = new QHBoxLayout(page_);
@@ -111,8 +111,8 @@ QWidget* CurveBench::focuserCard() {
     end_->setAccessibleName(tr("Where the run ends"));
     end_->setObjectName("focusEnd");
     form->addRow(end_);
-    playAgain_->setObjectName("playAgain");
-    form->addRow(playAgain_);
+    backlashAgain_->setObjectName("playAgain");
+    form->addRow(backlashAgain_);
     connect(step_, &QDoubleSpinBox::editingFinished, this, [this] {
         Rig rig = rigs_.rig();
         FocuserSpec& f = focuserSpecOf(rig, camera_);
@@ -172,7 +172,7 @@ FocusRunSetup CurveBench::wanted(double exposure_s) const {
     setup.rig = rigs_.rig();
     setup.camera = camera_;
     setup.exposure_s = exposure_s;
-    setup.measurePlay = playAgain_->isChecked();
+    setup.measureBacklash = backlashAgain_->isChecked();
     setup.endAtBest = end_->currentIndex() == 0;
     return setup;
 }
@@ -272,8 +272,8 @@ void CurveBench::beginEvery(const FocusRunSetup& run, StepBar* bar) {
 
 void CurveBench::ended(const FocusResult& r, const std::string& filter) {
     focusBook_.keepFocused(camera_, r, camera_ == CameraRole::imaging ? filter : std::string());
-    if (r.play_steps)
-        playAgain_->setChecked(false);
+    if (r.backlash_steps)
+        backlashAgain_->setChecked(false);
     if (camera_ == CameraRole::guide)
         focusBook_.setFocus({r.hfd_px.value, r.hfd_px.value});
 }
@@ -415,7 +415,7 @@ void CurveBench::show() {
     shown.inward = seen_.inward;
     shown.curve = seen_.result ? std::optional(seen_.result->curve) : seen_.curve;
     if (seen_.result)
-        shown.play_steps = seen_.result->play_steps;
+        shown.backlash_steps = seen_.result->backlash_steps;
     shown.zone_steps = zone_steps();
     if (state_)
         shown.now_steps = state_->steps;
@@ -466,10 +466,11 @@ void CurveBench::refresh() {
                                      ? tr(", %1\u00a0°C").arg(qs(formatNumber(*state_->temperature_c, 1)))
                                      : QString()));
     }
-    QString learnt = spec().play_steps >= 0.0
-                         ? tr("Backlash %1 steps, taken up before every position.")
-                               .arg(qs(formatMeasured({spec().play_steps, spec().playSigma_steps}, "", 0)))
-                         : tr("Backlash not measured: the first run does.");
+    QString learnt =
+        spec().backlash_steps >= 0.0
+            ? tr("Backlash %1 steps, taken up before every position.")
+                  .arg(qs(formatMeasured({spec().backlash_steps, spec().backlashSigma_steps}, "", 0)))
+            : tr("Backlash not measured: the first run does.");
     const auto runs = focusBook_.focusedAlike(camera_);
     if (const auto heat = heatSlope(runs))
         learnt += tr(" Moves %1 steps for each degree, by %2.")
@@ -485,12 +486,12 @@ void CurveBench::refresh() {
     const bool free = fitted() && !procedures_.working();
     for (QWidget* w :
          {static_cast<QWidget*>(step_), static_cast<QWidget*>(to_), static_cast<QWidget*>(go_),
-          static_cast<QWidget*>(playAgain_), static_cast<QWidget*>(end_), static_cast<QWidget*>(every_)})
+          static_cast<QWidget*>(backlashAgain_), static_cast<QWidget*>(end_), static_cast<QWidget*>(every_)})
         w->setEnabled(free);
     filter_->setEnabled(procedures_.freeToWork());
     if (state_)
         to_->setRange(state_->lowest, state_->highest);
-    playAgain_->setVisible(spec().play_steps >= 0.0);
+    backlashAgain_->setVisible(spec().backlash_steps >= 0.0);
     show();
 }
 

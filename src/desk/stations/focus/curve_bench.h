@@ -85,7 +85,7 @@ private:
     QLabel *place_, *learnt_, *told_;
     NumberField *step_, *to_;
     QPushButton* go_;
-    QCheckBox *playAgain_, *every_;
+    QCheckBox *backlashAgain_, *every_;
     QComboBox *end_, *filter_;
     QPushButton* goOn_;
     bool filterByHand_ = false; // a person is asked to change it

@@ -190,9 +190,9 @@ void FocusStation::showCurveFigures() {
     level_->setTitle(tr("Backlash"));
     const FocuserSpec& f = focuserSpecOf(rigs().rig(), camera());
     const auto before = [&](const QString& otherwise) {
-        if (f.play_steps >= 0.0)
-            level_->show(qs(formatNumber(f.play_steps, 0)), tr("steps"),
-                         tr("± %1, measured before").arg(qs(formatNumber(f.playSigma_steps, 0))));
+        if (f.backlash_steps >= 0.0)
+            level_->show(qs(formatNumber(f.backlash_steps, 0)), tr("steps"),
+                         tr("± %1, measured before").arg(qs(formatNumber(f.backlashSigma_steps, 0))));
         else
             level_->showNothing(otherwise);
     };
@@ -221,9 +221,9 @@ void FocusStation::showCurveFigures() {
                               ? tr(", critical zone %1").arg(qs(formatNumber(r->zone_steps, 0)))
                               : QString(),
                           qs(Text::say("%n frame|%n frames", "", r->exposures))));
-    if (r->play_steps)
-        level_->show(qs(formatNumber(r->play_steps->value, 0)), tr("steps"),
-                     tr("± %1, taken up from now on").arg(qs(formatNumber(r->play_steps->sigma, 1))));
+    if (r->backlash_steps)
+        level_->show(qs(formatNumber(r->backlash_steps->value, 0)), tr("steps"),
+                     tr("± %1, taken up from now on").arg(qs(formatNumber(r->backlash_steps->sigma, 1))));
     else
         before(tr("could not be measured"));
 }

@@ -272,7 +272,7 @@ void FreeStation::showBacklashFigures() {
     }
     const BacklashResult& b = *backlash_;
     const auto verdict = [&]() -> QString {
-        switch (weighBacklash(b.dead_ms.value, reach)) {
+        switch (weighBacklash(b.deadTime_ms.value, reach)) {
         case BacklashWeight::harmless:
             return tr("harmless (below %1 ms)").arg(qs(formatNumber(harmlessBelow_ms(reach), 0)));
         case BacklashWeight::oneCorrection:
@@ -284,8 +284,8 @@ void FreeStation::showBacklashFigures() {
         }
         return tr("repair: more than two corrections");
     };
-    showMeasured(figures_[0], b.dead_ms, " ms", 0, verdict());
-    showMeasured(figures_[1], b.dead_arcsec, "″", 2,
+    showMeasured(figures_[0], b.deadTime_ms, " ms", 0, verdict());
+    showMeasured(figures_[1], b.deadAngle_arcsec, "″", 2,
                  tr("at %1 ″/s").arg(qs(formatNumber(b.rate_arcsec_s.value, 2))));
     static const QHash<BacklashShape, const char*> words{{BacklashShape::none, "no gap to be seen"},
                                                          {BacklashShape::gap, "backlash in the gears"},
@@ -330,9 +330,9 @@ void FreeStation::refreshSentence(bool usable) {
         say(tr("backlash test"), tr("Pulses north and south by turns. Leave the mount alone."));
         setPrimary(tr("Stop test"));
     } else if (!usable) {
-        say("", !needs_.calibration.rates()
+        say("", !needs_.calibrationBook.calibration()
                     ? tr("A free run needs rates: they say which way is east. Measure them first.")
-                : needs_.calibration.ratesAged()
+                : needs_.calibrationBook.calibrationAged()
                     ? tr("The rates are out of date. Measure them again first.")
                     : tr("The rates are bad and are not used. Measure them again."));
         setPrimary(page_ == Page::backlash ? tr("Test backlash") : tr("Record free run"), false);
@@ -341,8 +341,9 @@ void FreeStation::refreshSentence(bool usable) {
             !mount.decMotor ? tr("There is no motor on the Dec axis: nothing to test.")
             : mount.encoderDec && !backlash_
                 ? tr("The Dec axis has an encoder: a test is not needed, but may be made.")
-            : backlash_ ? tr("Dec needs %1 to reverse.").arg(qs(formatMeasured(backlash_->dead_ms, " ms", 0)))
-                        : tr("The test takes about three minutes and moves the star some 100″ in Dec."));
+            : backlash_
+                ? tr("Dec needs %1 to reverse.").arg(qs(formatMeasured(backlash_->deadTime_ms, " ms", 0)))
+                : tr("The test takes about three minutes and moves the star some 100″ in Dec."));
         setPrimary(tr("Test backlash"), procedures().free() && mount.decMotor);
     } else {
         const bool correcting = needs_.mountDesk.state().correcting;
@@ -380,8 +381,9 @@ void FreeStation::refreshButtons(bool usable) {
 }
 
 void FreeStation::refresh() {
-    const auto& rates = needs_.calibration.rates();
-    const bool usable = rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged();
+    const auto& calibration = needs_.calibrationBook.calibration();
+    const bool usable = calibration && calibration->verdict != CalibrationVerdict::bad &&
+                        !needs_.calibrationBook.calibrationAged();
     refreshSentence(usable);
     refreshButtons(usable);
     refreshFigures();

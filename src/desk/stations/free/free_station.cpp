@@ -67,7 +67,7 @@ FreeStation::FreeStation(const StationParts& parts, const Needs& needs, const Ru
     connect(&procedures(), &ProcedureHost::busyChanged, this, &FreeStation::refresh);
     connect(&rigs(), &RigBook::changed, this, &FreeStation::refresh);
     connect(&needs_.mountBook, &MountBook::changed, this, &FreeStation::refresh);
-    connect(&needs_.calibration, &CalibrationBook::changed, this, [this] {
+    connect(&needs_.calibrationBook, &CalibrationBook::changed, this, [this] {
         refreshFindings();
         refresh();
     });
@@ -171,7 +171,7 @@ RunSurroundings FreeStation::surroundings() const {
 
 void FreeStation::record() {
     GuidingInputs known =
-        guidingInputs(rigs(), needs_.settings, needs_.calibration, needs_.mountBook, needs_.mountDesk);
+        guidingInputs(rigs(), needs_.settings, needs_.calibrationBook, needs_.mountBook, needs_.mountDesk);
     known.corrections = false;
     const auto setup = prepareGuiding(known);
     if (!setup) {
@@ -204,7 +204,7 @@ void FreeStation::record() {
         [live, feed = feed_](const Guiding& g) {
             feed->put(g.run());
             return Snapshot{g.progress(), g.stars().members(), g.frame(), live->story, live->wanted,
-                            g.lost(),     g.ratesLook()};
+                            g.lost(),     g.calibrationLook()};
         },
         [this](const Snapshot& s) { show(s); },
         [this, live](const std::shared_ptr<Guiding>& g, const Expected<void>&) {
@@ -244,7 +244,7 @@ void FreeStation::record() {
                 live->adopt(told(g.run()));
             else if (g.run().rows.size() >= live->due) {
                 live->due = g.run().rows.size() + std::max<size_t>(1, g.run().rows.size() / 40);
-                live->pending = startUnhurried([told, run = g.run()] { return told(run); });
+                live->pending = startAtLowPriority([told, run = g.run()] { return told(run); });
             }
         });
     if (!procedures().busy()) {
@@ -257,7 +257,7 @@ void FreeStation::record() {
 void FreeStation::show(const Snapshot& s) {
     steps()->show(s.progress);
     feed_->bring(run_);
-    needs_.calibration.heed(s.ratesLook);
+    needs_.calibrationBook.heed(s.calibrationLook);
     lost_ = s.lost;
     lanes_->show(run_, 0.0, 0.0);
     strip_->show(s.frame, s.stars);
@@ -287,7 +287,7 @@ void FreeStation::adopt(const Run& run, const RunStory& story) {
 void FreeStation::testBacklash() {
     BacklashSetup setup;
     setup.rig = rigs().rig();
-    setup.rates = *needs_.calibration.ratesHere();
+    setup.calibration = *needs_.calibrationBook.calibrationHere();
     auto procedure = std::make_shared<BacklashTest>(setup);
     testing_ = true;
     backlash_.reset();
@@ -384,7 +384,7 @@ void FreeStation::useSetting(SettingKey key) {
 
 void FreeStation::refreshFindings() {
     findings_.clear();
-    if (!needs_.calibration.rates())
+    if (!needs_.calibrationBook.calibration())
         findings_.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
                              tr("They say which way east lies on the sensor, and the scale.").toStdString(),
                              tr("Measure the guide rates.").toStdString(), ActionId::goToRates,
@@ -421,7 +421,7 @@ QString FreeStation::summary() const {
     if (story_)
         return qs(formatNumber(story_->motion.dec.drift_arcsec_min.value, 1)) + " ″/min";
     if (backlash_)
-        return qs(formatNumber(backlash_->dead_ms.value, 0)) + " ms";
+        return qs(formatNumber(backlash_->deadTime_ms.value, 0)) + " ms";
     return tr("not recorded");
 }
 

@@ -40,7 +40,7 @@ public:
     struct Needs {
         Logbook& logbook;
         GuideSettings& settings;
-        CalibrationBook& calibration;
+        CalibrationBook& calibrationBook;
         MountBook& mountBook;
         MountDesk& mountDesk;
     };
@@ -98,7 +98,7 @@ private:
         std::shared_ptr<const RunStory> story;
         std::vector<WantedFigure> wanted;
         bool lost = false;
-        std::optional<RatesLook> ratesLook = {};
+        std::optional<CalibrationLook> calibrationLook = {};
     };
     struct TestSnapshot {
         Progress progress;

@@ -137,11 +137,11 @@ QString ControllersDrawer::believed(const AxisBelief& b, const Response& respons
     } else if (ra) {
         parts << tr("worm period not known yet");
     }
-    if (b.gap_arcsec)
-        parts << tr("backlash %1").arg(qs(formatMeasured(*b.gap_arcsec, "″", 1)));
+    if (b.backlash_arcsec)
+        parts << tr("backlash %1").arg(qs(formatMeasured(*b.backlash_arcsec, "″", 1)));
     // So long one way is no chance.
     constexpr double long_s = 300.0;
-    if (b.gap_arcsec && b.oneWay_s > long_s && b.gap_arcsec->value > 2.0 * b.gap_arcsec->sigma)
+    if (b.backlash_arcsec && b.oneWay_s > long_s && b.backlash_arcsec->value > 2.0 * b.backlash_arcsec->sigma)
         parts << tr("corrected %2 only for %1: drift brings it back, so the backlash is never crossed")
                      .arg(qs(formatDuration(b.oneWay_s)), b.way > 0 ? tr("north") : tr("south"));
     parts << tr("noise %1″ a frame").arg(qs(formatNumber(b.noise_arcsec, 2)));

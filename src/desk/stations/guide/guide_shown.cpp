@@ -63,11 +63,11 @@ void GuideStation::show(const Snapshot& s) {
     if (s.runaway && !runaway_)
         problems().report(*s.runaway, ActionId::goToRates, Text::say("Go to Rates"));
     runaway_ = s.runaway;
-    needs_.calibration.heed(s.ratesLook);
+    needs_.calibrationBook.heed(s.calibrationLook);
     heedLight(s.light);
     if (s.decReversed && !told_) {
         told_ = true;
-        needs_.calibration.setDecReverses(*s.decReversed);
+        needs_.calibrationBook.setDecReverses(*s.decReversed);
     }
     const ControllerSettings c = needs_.settings.book().controller();
     const auto deadband = [](const AxisSettings& a) {
@@ -97,8 +97,9 @@ void GuideStation::heedLight(const LightVerdict& light) {
 }
 
 void GuideStation::refresh() {
-    const auto& rates = needs_.calibration.rates();
-    const bool usable = rates && rates->verdict != RatesVerdict::bad && !needs_.calibration.ratesAged();
+    const auto& calibration = needs_.calibrationBook.calibration();
+    const bool usable = calibration && calibration->verdict != CalibrationVerdict::bad &&
+                        !needs_.calibrationBook.calibrationAged();
     target_->setText(tr("Slew to %1").arg(qs(targets().name())));
     target_->setVisible(!guiding_ && !slewing());
     target_->setEnabled(procedures().free());
@@ -113,11 +114,11 @@ void GuideStation::refresh() {
                       .arg(qs(formatDuration(elapsed)), qs(formatDuration(std::min(rmsWindow_s, elapsed)))),
             sentence());
         setPrimary(tr("Stop guiding"), !procedures().working()); // a series needs it
-    } else if (!rates) {
+    } else if (!calibration) {
         say("", tr("Guiding needs rates. Measure them first."));
         setPrimary(tr("Guide"), false);
     } else if (!usable) {
-        say("", needs_.calibration.ratesAged()
+        say("", needs_.calibrationBook.calibrationAged()
                     ? tr("The rates are out of date. Measure them again before guiding.")
                     : tr("The rates are bad and are not used. Measure them again."));
         setPrimary(tr("Guide"), false);
@@ -130,7 +131,7 @@ void GuideStation::refresh() {
             sentence = tr("The mount is not tracking; slew to the target first.");
         else if (soon)
             sentence = tr("Guiding would end at once: slew or flip first.");
-        else if (needs_.calibration.ratesHere()->decUnproven)
+        else if (needs_.calibrationBook.calibrationHere()->decUnproven)
             sentence +=
                 " " + tr("The rates come from the other side of the pier: a few Dec pulses come first.");
         say(run_.rows.empty() ? "" : tr("stopped after %1").arg(qs(formatDuration(elapsed))),
@@ -248,7 +249,7 @@ StationState GuideStation::state() const {
 
 std::vector<Finding> GuideStation::findings() const {
     std::vector<Finding> list;
-    if (!needs_.calibration.rates())
+    if (!needs_.calibrationBook.calibration())
         list.push_back({"rates-needed", Weight::look, tr("No rates yet").toStdString(),
                         tr("Pulses cannot be computed without them.").toStdString(),
                         tr("Measure the guide rates.").toStdString(), ActionId::goToRates,

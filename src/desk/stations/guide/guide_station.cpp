@@ -123,7 +123,7 @@ GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const 
     });
     connect(&targets(), &TargetBook::changed, this, &GuideStation::refresh);
     connect(&procedures(), &ProcedureHost::busyChanged, this, &GuideStation::refresh);
-    connect(&needs_.calibration, &CalibrationBook::changed, this, &GuideStation::refresh);
+    connect(&needs_.calibrationBook, &CalibrationBook::changed, this, &GuideStation::refresh);
     connect(&needs_.mountBook, &MountBook::changed, this, &GuideStation::refresh);
     connect(&needs_.settings, &GuideSettings::changed, this, &GuideStation::showSettings);
     showSettings();
@@ -167,7 +167,7 @@ void GuideStation::tuneNow() {
     stopTuning_ = false;
     tuner_ = std::thread(
         [this, record, what, book = needs_.settings.book(), backlash = needs_.mountBook.backlash()] {
-            standBack();
+            lowerThreadPriority();
             const auto search = [&]() -> Expected<Tune> {
                 try {
                     return tune(
@@ -233,9 +233,9 @@ void GuideStation::start() {
 }
 
 // By the button or because a series wants it.
-Expected<WatchPlan> GuideStation::makePlan() {
+Expected<GuideRunnerPlan> GuideStation::makePlan() {
     const auto setup = prepareGuiding(
-        guidingInputs(rigs(), needs_.settings, needs_.calibration, needs_.mountBook, needs_.mountDesk));
+        guidingInputs(rigs(), needs_.settings, needs_.calibrationBook, needs_.mountBook, needs_.mountDesk));
     if (!setup)
         return tl::unexpected(setup.error());
     auto procedure = std::make_shared<Guiding>(*setup);
@@ -264,7 +264,7 @@ Expected<WatchPlan> GuideStation::makePlan() {
                 {},           live->budget,        g.lost()};
             s.failedPulses = g.failedPulses();
             s.settle = g.settleRule();
-            s.ratesLook = g.ratesLook();
+            s.calibrationLook = g.calibrationLook();
             s.light = g.light();
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
@@ -300,7 +300,7 @@ Expected<WatchPlan> GuideStation::makePlan() {
                     live->budget = live->pending.get();
             } else if (rows >= live->due) {
                 live->due = rows + std::max<size_t>(60, rows / 10);
-                live->pending = startUnhurried([run = g.run()]() {
+                live->pending = startAtLowPriority([run = g.run()]() {
                     auto budget = guidedBudget(run);
                     return budget ? std::make_shared<const GuidedBudget>(std::move(*budget)) : nullptr;
                 });

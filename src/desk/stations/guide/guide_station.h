@@ -34,7 +34,7 @@ class GuideStation : public Station {
 public:
     struct Needs {
         GuideSettings& settings;
-        CalibrationBook& calibration;
+        CalibrationBook& calibrationBook;
         MountBook& mountBook;
         MountDesk& mountDesk;
         GuideHost& guideHost;
@@ -71,13 +71,13 @@ private:
         int failedPulses = 0;   // in a row
         SettleRule settle = {}; // in force
         Response raResponse = {}, decResponse = {};
-        std::optional<RatesLook> ratesLook = {};
+        std::optional<CalibrationLook> calibrationLook = {};
         LightVerdict light = {};
     };
     // Judges the run beside the recording, ever more seldom as it grows.
     struct Live;
     void start();
-    Expected<WatchPlan> makePlan();
+    Expected<GuideRunnerPlan> makePlan();
     void pointAtTarget();
     void show(const Snapshot& s);
     void heedLight(const LightVerdict& light);

@@ -9,10 +9,10 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/calibration/reuse.h"
 #include "core/findings/rates_findings.h"
 #include "core/pole/sighting_plan.h"
 #include "core/procedure/sky_look.h"
-#include "core/rates/reuse.h"
 #include "core/sky/sides.h"
 #include "desk/pictures/compass_of_motion.h"
 #include "desk/pictures/leg_strip.h"
@@ -71,7 +71,7 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
             measure();
     });
     connect(&procedures(), &ProcedureHost::busyChanged, this, &RatesStation::refresh);
-    connect(&needs_.calibration, &CalibrationBook::changed, this, [this] {
+    connect(&needs_.calibrationBook, &CalibrationBook::changed, this, [this] {
         refresh();
         Q_EMIT changed();
     });
@@ -88,13 +88,13 @@ void RatesStation::slewThere() {
 }
 
 void RatesStation::measure() {
-    auto procedure = std::make_shared<RatesMeasurement>(RatesSetup{rigs().rig()});
+    auto procedure = std::make_shared<CalibrationRun>(CalibrationRunSetup{rigs().rig()});
     measuring_ = true;
     samples_.clear();
     compass_->show({}, std::nullopt, usualLegs(rigs().rig()).travel_px);
-    procedures().run<RatesMeasurement, Snapshot>(
+    procedures().run<CalibrationRun, Snapshot>(
         procedure,
-        [](const RatesMeasurement& p) {
+        [](const CalibrationRun& p) {
             return Snapshot{p.progress(), p.samples()};
         },
         [this](const Snapshot& s) {
@@ -102,19 +102,19 @@ void RatesStation::measure() {
             samples_ = s.samples;
             compass_->show(samples_, std::nullopt, 25.0);
         },
-        [this](const std::shared_ptr<RatesMeasurement>& p, const Expected<void>& done) {
+        [this](const std::shared_ptr<CalibrationRun>& p, const Expected<void>& done) {
             measuring_ = false;
             steps()->clear();
             if (done && p->result()) {
                 pages_->setCurrent(1);
-                if (p->result()->verdict == RatesVerdict::bad) {
+                if (p->result()->verdict == CalibrationVerdict::bad) {
                     // Bad rates ruin a night quietly: they are shown and kept in the log, not used.
                     refused_ = *p->result();
-                    needs_.calibration.logRates(*p->result());
+                    needs_.calibrationBook.logCalibration(*p->result());
                 } else {
                     refused_.reset();
-                    former_ = needs_.calibration.rates();
-                    needs_.calibration.setRates(*p->result());
+                    former_ = needs_.calibrationBook.calibration();
+                    needs_.calibrationBook.setCalibration(*p->result());
                 }
             }
             refresh();
@@ -135,20 +135,20 @@ void RatesStation::lookFirst() {
         [this](const std::shared_ptr<SkyLook>& p, const Expected<void>& done) {
             measuring_ = false;
             steps()->clear();
-            RatesLook look;
-            if (const auto here = needs_.calibration.ratesHere(); here && done && p->solved())
-                look = lookAtRates(ratesAtBinning(*here, 1), *p->solved());
+            CalibrationLook look;
+            if (const auto here = needs_.calibrationBook.calibrationHere(); here && done && p->solved())
+                look = lookAtCalibration(calibrationAtBinning(*here, 1), *p->solved());
             else
                 look.why = Text::say("the guide frame was not solved");
-            needs_.calibration.heed(look);
+            needs_.calibrationBook.heed(look);
         });
     if (!procedures().busy())
         measuring_ = false;
     refresh();
 }
 
-const std::optional<Rates>& RatesStation::shown() const {
-    return refused_ ? refused_ : needs_.calibration.rates();
+const std::optional<Calibration>& RatesStation::shown() const {
+    return refused_ ? refused_ : needs_.calibrationBook.calibration();
 }
 
 void RatesStation::cell(int row, int column, const QString& text, bool muted, Qt::Alignment align) {
@@ -200,7 +200,7 @@ void RatesStation::fillPreflight(const std::optional<CalibrationPlace>& best) {
 }
 
 void RatesStation::fillPast() {
-    const auto past = needs_.calibration.pastRates();
+    const auto past = needs_.calibrationBook.pastCalibration();
     if (past.empty()) {
         cell(0, 0, tr("No calibration of this rig is kept yet."), true, Qt::AlignLeft);
         return;
@@ -209,16 +209,16 @@ void RatesStation::fillPast() {
     for (int column = 0; column < heads.size(); ++column)
         cell(0, column, heads[column], true, column == 0 ? Qt::AlignLeft : Qt::AlignRight);
     int row = 1;
-    for (const LoggedRates& l : past) {
+    for (const LoggedCalibration& l : past) {
         if (row > 10)
             break;
         cell(row, 0, qs(rigs().civilTime().day(l.when)).left(6) + " " + qs(rigs().civilTime().clock(l.when)),
              true, Qt::AlignLeft);
-        cell(row, 1, qs(formatNumber(l.rates.ra.rate_px_s.value, 2)), false, Qt::AlignRight);
-        cell(row, 2, qs(formatNumber(l.rates.dec.rate_px_s.value, 2)), false, Qt::AlignRight);
-        cell(row, 3, qs(formatNumber(l.rates.ra.angle_deg.value, 0)) + "°", false, Qt::AlignRight);
-        cell(row, 4, qs(formatNumber(l.rates.decBacklash_ms.value, 0)) + " ms", false, Qt::AlignRight);
-        cell(row, 5, qs(Text::say(verdictName(l.rates.verdict))), true, Qt::AlignRight);
+        cell(row, 1, qs(formatNumber(l.calibration.ra.rate_px_s.value, 2)), false, Qt::AlignRight);
+        cell(row, 2, qs(formatNumber(l.calibration.dec.rate_px_s.value, 2)), false, Qt::AlignRight);
+        cell(row, 3, qs(formatNumber(l.calibration.ra.angle_deg.value, 0)) + "°", false, Qt::AlignRight);
+        cell(row, 4, qs(formatNumber(l.calibration.decBacklash_ms.value, 0)) + " ms", false, Qt::AlignRight);
+        cell(row, 5, qs(Text::say(verdictName(l.calibration.verdict))), true, Qt::AlignRight);
         ++row;
     }
 }
@@ -274,11 +274,11 @@ void RatesStation::refresh() {
     const auto best = goodPlace();
     fillTable(best);
     strip_->show(r && !measuring_ ? r->legs : std::vector<LegFit>{});
-    std::vector<Rates> ghosts;
-    for (const LoggedRates& l : needs_.calibration.pastRates())
-        if (!r || l.rates.samples.size() != r->samples.size() ||
-            std::abs(l.rates.ra.rate_px_s.value - r->ra.rate_px_s.value) > 1e-9)
-            ghosts.push_back(l.rates);
+    std::vector<Calibration> ghosts;
+    for (const LoggedCalibration& l : needs_.calibrationBook.pastCalibration())
+        if (!r || l.calibration.samples.size() != r->samples.size() ||
+            std::abs(l.calibration.ra.rate_px_s.value - r->ra.rate_px_s.value) > 1e-9)
+            ghosts.push_back(l.calibration);
     compass_->setGhosts(std::move(ghosts));
     const bool canRestore = former_ && !refused_ && !measuring_ && procedures().free();
     keep_->setText(refused_ ? tr("Use them all the same") : tr("Keep the previous rates"));
@@ -301,8 +301,8 @@ void RatesStation::refresh() {
                   .arg(qs(formatNumber(best->place.dec.deg(), 0)), qs(formatHourAngle(best->place.hourAngle)),
                        qs(formatNumber(best->altitude_deg, 0)), qs(formatNumber(best->cost, 2)))
             : tr("No part of the sky near the equator is free on the side of the target"));
-    look_->setVisible(r && !refused_ && !needs_.calibration.seen() && !needs_.calibration.ratesAged() &&
-                      !measuring_ && !slewing());
+    look_->setVisible(r && !refused_ && !needs_.calibrationBook.seen() &&
+                      !needs_.calibrationBook.calibrationAged() && !measuring_ && !slewing());
     look_->setEnabled(procedures().free());
     there_->setVisible(!measuring_ && !slewing());
     there_->setEnabled(procedures().free() && best);
@@ -312,29 +312,30 @@ void RatesStation::refresh() {
     } else if (measuring_) {
         say(tr("measuring"), tr("Pulses west, east, north, south; the star's path shows what they do."));
         setPrimary(tr("Stop"));
-    } else if (r && !refused_ && needs_.calibration.ratesAged()) {
-        say("", tr("These rates are old: %1. Measure them again.").arg(qs(needs_.calibration.ratesAgedBy())));
+    } else if (r && !refused_ && needs_.calibrationBook.calibrationAged()) {
+        say("", tr("These rates are old: %1. Measure them again.")
+                    .arg(qs(needs_.calibrationBook.calibrationAgedBy())));
         setPrimary(tr("Measure rates"), procedures().free());
-    } else if (r && !refused_ && !needs_.calibration.seen()) {
-        const auto& look = needs_.calibration.look();
+    } else if (r && !refused_ && !needs_.calibrationBook.seen()) {
+        const auto& look = needs_.calibrationBook.look();
         say("",
             look ? tr("These rates are of an earlier evening, and whether they hold is %1. Compare the "
                       "star's path with the picture, or measure again.")
                        .arg(qs(look->words()))
                  : tr("Rates of an earlier evening: the first guide frame tells whether they still hold."));
         setPrimary(tr("Measure rates"), procedures().free());
-    } else if (r && !refused_ && needs_.calibration.look()) {
+    } else if (r && !refused_ && needs_.calibrationBook.look()) {
         say("",
-            needs_.calibration.look()->hold == RatesHold::turned
+            needs_.calibrationBook.look()->hold == CalibrationHold::turned
                 ? tr("The camera was %1 since these rates were measured; they turned with it. Go on to "
                      "guiding.")
-                      .arg(qs(needs_.calibration.look()->words()))
+                      .arg(qs(needs_.calibrationBook.look()->words()))
                 : tr("A frame of tonight shows the camera as it was when these rates were measured. Go on "
                      "to guiding."));
         setPrimary(tr("Measure rates"), procedures().free());
     } else if (r) {
-        say("", r->verdict == RatesVerdict::good ? tr("These rates are good. Go on to guiding.")
-                : r->verdict == RatesVerdict::usable
+        say("", r->verdict == CalibrationVerdict::good ? tr("These rates are good. Go on to guiding.")
+                : r->verdict == CalibrationVerdict::usable
                     ? tr("These rates are usable; the findings say what could be better.")
                     : tr("These rates are bad and are not used. The findings say which figure failed."));
         setPrimary(tr("Measure rates"), procedures().free());
@@ -381,7 +382,7 @@ void RatesStation::refresh() {
 }
 
 QString RatesStation::summary() const {
-    const auto& r = needs_.calibration.rates();
+    const auto& r = needs_.calibrationBook.calibration();
     return !r                   ? tr("not measured")
            : !r->setup.decMotor ? tr("%1 steps in RA").arg(r->ra.steps)
                                 : tr("%1 + %2 steps").arg(r->ra.steps).arg(r->dec.steps);
@@ -390,16 +391,16 @@ QString RatesStation::summary() const {
 StationState RatesStation::state() const {
     if (refused_)
         return StationState::attention;
-    const auto& r = needs_.calibration.rates();
+    const auto& r = needs_.calibrationBook.calibration();
     if (!r)
         return StationState::open;
-    if (needs_.calibration.ratesAged())
+    if (needs_.calibrationBook.calibrationAged())
         return StationState::aged;
-    return r->verdict == RatesVerdict::bad ? StationState::attention : StationState::good;
+    return r->verdict == CalibrationVerdict::bad ? StationState::attention : StationState::good;
 }
 
 std::vector<Finding> RatesStation::findings() const {
-    return shown() ? ratesFindings(*shown(), correctionReach(needs_.settings.book()))
+    return shown() ? calibrationFindings(*shown(), correctionReach(needs_.settings.book()))
                    : std::vector<Finding>{};
 }
 
@@ -408,21 +409,21 @@ bool RatesStation::perform(const Action& action) {
         measure();
         return true;
     }
-    if (action.id == ActionId::ratesLook && needs_.calibration.rates() && procedures().free()) {
+    if (action.id == ActionId::ratesLook && needs_.calibrationBook.calibration() && procedures().free()) {
         lookFirst();
         return true;
     }
     if (action.id == ActionId::ratesFormer && former_) {
-        needs_.calibration.restoreRates(*former_);
+        needs_.calibrationBook.restoreCalibration(*former_);
         former_.reset();
         refresh();
         return true;
     }
     if (action.id == ActionId::ratesForce && refused_) {
-        const Rates forced = *refused_;
+        const Calibration forced = *refused_;
         refused_.reset();
-        former_ = needs_.calibration.rates();
-        needs_.calibration.restoreRates(forced); // logged when they were measured
+        former_ = needs_.calibrationBook.calibration();
+        needs_.calibrationBook.restoreCalibration(forced); // logged when they were measured
         return true;
     }
     return false;

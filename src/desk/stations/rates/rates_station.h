@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/procedure/calibration_place.h"
-#include "core/procedure/rates_measurement.h"
+#include "core/procedure/calibration_run.h"
 #include "desk/evening/calibration_book.h"
 #include "desk/evening/focus_book.h"
 #include "desk/evening/guide_settings.h"
@@ -25,7 +25,7 @@ class RatesStation : public Station {
 public:
     struct Needs {
         GuideSettings& settings;
-        CalibrationBook& calibration;
+        CalibrationBook& calibrationBook;
         FocusBook& focusBook;
         MountDesk& mountDesk;
     };
@@ -53,7 +53,7 @@ private:
     void cell(int row, int column, const QString& text, bool muted, Qt::Alignment align);
     std::optional<CalibrationPlace> goodPlace() const;
     // What was measured last if it is not in use, otherwise what is.
-    const std::optional<Rates>& shown() const;
+    const std::optional<Calibration>& shown() const;
 
     CompassOfMotion* compass_;
     QGridLayout* table_;
@@ -62,8 +62,8 @@ private:
     QPushButton *there_, *look_, *keep_;
     LegStrip* strip_;
     PhaseBar* pages_;
-    std::optional<Rates> refused_; // measured, bad, not in use
-    std::optional<Rates> former_;  // in use before the last measurement
+    std::optional<Calibration> refused_; // measured, bad, not in use
+    std::optional<Calibration> former_;  // in use before the last measurement
     std::vector<CalibrationSample> samples_;
     bool measuring_ = false;
 };

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "edge/store/night_book.h"
+#include "edge/store/rig_library.h"
 
 namespace nordstjerna {
 
@@ -24,6 +25,34 @@ Names inOrder(const Names& names) {
     std::stable_sort(list.begin(), list.end(),
                      [&](const auto& a, const auto& b) { return rank(a.first) < rank(b.first); });
     return list;
+}
+
+Expected<LogView::OfTarget> targetOver(const NightLog& log, const std::filesystem::path& dataFolder,
+                                       const std::string& wanted) {
+    auto names = targetsOf(log);
+    if (!names)
+        return tl::unexpected(names.error());
+    LogView::OfTarget target;
+    target.names = std::move(*names);
+    if (target.names.empty())
+        return target;
+    const bool there = std::any_of(target.names.begin(), target.names.end(),
+                                   [&](const auto& n) { return n.first == wanted; });
+    target.name = there ? wanted : target.names.front().first;
+    auto read = readProgress(log, dataFolder, target.name);
+    if (!read)
+        return tl::unexpected(read.error());
+    target.read = std::move(*read);
+    return target;
+}
+
+// Of all rigs that the mount is part of.
+std::vector<std::string> rigsWith(const std::filesystem::path& dataFolder, const LogWish& wish) {
+    std::vector<std::string> ids{wish.rigId};
+    for (const Rig& r : RigLibrary(dataFolder / "rigs").all())
+        if (r.mount.id == wish.mountId && r.id != wish.rigId)
+            ids.push_back(r.id);
+    return ids;
 }
 } // namespace
 
@@ -68,6 +97,18 @@ Expected<LogView> readLog(const std::filesystem::path& dataFolder, const LogWish
         for (const FigureAt& f : view.points)
             points.push_back({f.when, f.value});
         view.trend = trendOf(points);
+    }
+    if (wish.target) {
+        auto target = targetOver(*log, dataFolder, wish.targetName);
+        if (!target)
+            return tl::unexpected(target.error());
+        view.target = std::move(*target);
+    }
+    if (wish.mount) {
+        auto season = readSeason(*log, rigsWith(dataFolder, wish));
+        if (!season)
+            return tl::unexpected(season.error());
+        view.mount = std::move(*season);
     }
     if (wish.alike) {
         EntrySearch alike;

@@ -4,7 +4,7 @@
 #include <filesystem>
 
 #include "core/review/trend.h"
-#include "edge/store/night_log.h"
+#include "edge/store/progress_log.h"
 
 namespace nordstjerna {
 
@@ -15,6 +15,10 @@ struct LogWish {
     bool trends = false;            // a trend is looked at
     std::string figure;             // of it; empty or unknown: the first of the names
     std::optional<EntryKind> alike; // entries of this kind are wanted for comparison
+    bool target = false;            // a target over its nights is looked at
+    std::string targetName;         // which; empty or unknown: the one taken last
+    bool mount = false;             // the mount over the months is looked at
+    std::string mountId;            // which
 };
 
 struct LogView {
@@ -28,6 +32,13 @@ struct LogView {
     std::vector<FigureAt> points;                     // its values
     Trend trend;                                      // what they tell
     std::vector<LogEntry> alike;                      // at most 100, the newest first
+    struct OfTarget {
+        std::vector<std::pair<std::string, int>> names; // with how many series of each
+        std::string name;                               // whose progress this is; empty: there is none
+        ReadProgress read;
+    };
+    std::optional<OfTarget> target;               // where one was wanted
+    std::optional<std::vector<SeasonLine>> mount; // where it was wanted
 };
 
 Expected<LogView> readLog(const std::filesystem::path& dataFolder, const LogWish& wish);

@@ -171,7 +171,7 @@ void ReplayPage::show(const Opened& opened) {
     if (!possible)
         return;
     running_ = true;
-    worker_ = startUnhurried([this, run = opened.run] {
+    worker_ = startAtLowPriority([this, run = opened.run] {
         auto part = std::make_shared<const Run>(lastPart(*run));
         auto disturbance = rebuildDisturbance(*part);
         std::shared_ptr<const World> world;
@@ -309,8 +309,8 @@ void ReplayPage::startWorker() {
     if (worker_.valid())
         worker_.wait();
     stop_ = std::make_shared<std::atomic<bool>>(false);
-    worker_ = startUnhurried([this, world = world_, settings = settings_, stop = stop_,
-                              exposure_s = otherExposure_s(), there = retakenNow()] {
+    worker_ = startAtLowPriority([this, world = world_, settings = settings_, stop = stop_,
+                                  exposure_s = otherExposure_s(), there = retakenNow()] {
         auto other = there;
         if (exposure_s && !other) {
             auto made = std::make_shared<Retaken>();
@@ -404,31 +404,32 @@ void ReplayPage::searchBest() {
     if (worker_.valid())
         worker_.wait();
     stop_ = std::make_shared<std::atomic<bool>>(false);
-    worker_ = startUnhurried([this, world = world_, start = settings_, stop = stop_, other = retakenNow()] {
-        const auto tell = [this](double share) {
+    worker_ =
+        startAtLowPriority([this, world = world_, start = settings_, stop = stop_, other = retakenNow()] {
+            const auto tell = [this](double share) {
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, share] {
+                        if (searching_)
+                            search_->setText(tr("Stop the search, %1 %").arg(qRound(100.0 * share)));
+                    },
+                    Qt::QueuedConnection);
+            };
+            const SearchResult found = searchSettings(
+                disturbanceOf(*world, other), start, [stop] { return stop->load(); }, tell);
             QMetaObject::invokeMethod(
                 this,
-                [this, share] {
-                    if (searching_)
-                        search_->setText(tr("Stop the search, %1 %").arg(qRound(100.0 * share)));
+                [this, world, found] {
+                    if (world != world_)
+                        return;
+                    running_ = searching_ = false;
+                    if (!found.stopped)
+                        settings_ = found.best;
+                    write();
+                    replay();
                 },
                 Qt::QueuedConnection);
-        };
-        const SearchResult found = searchSettings(
-            disturbanceOf(*world, other), start, [stop] { return stop->load(); }, tell);
-        QMetaObject::invokeMethod(
-            this,
-            [this, world, found] {
-                if (world != world_)
-                    return;
-                running_ = searching_ = false;
-                if (!found.stopped)
-                    settings_ = found.best;
-                write();
-                replay();
-            },
-            Qt::QueuedConnection);
-    });
+        });
     Q_EMIT changed();
 }
 

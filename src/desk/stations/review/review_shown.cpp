@@ -23,9 +23,11 @@
 #include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/review/compare_page.h"
+#include "desk/stations/review/mount_page.h"
 #include "desk/stations/review/night_page.h"
 #include "desk/stations/review/night_strip.h"
 #include "desk/stations/review/replay_page.h"
+#include "desk/stations/review/target_page.h"
 #include "desk/stations/review/trends_page.h"
 #include "desk/stations/review/trial_page.h"
 #include "desk/widgets/phase_bar.h"
@@ -76,7 +78,7 @@ void ReviewStation::refreshPictures() {
                           o.series->plane ? &*o.series->plane : nullptr, rigs().civilTime());
             runStack_->setCurrentWidget(shapes_);
         } else if (o.focus) {
-            focus_->show({o.focus->points, o.focus->inward, o.focus->curve, o.focus->play_steps,
+            focus_->show({o.focus->points, o.focus->inward, o.focus->curve, o.focus->backlash_steps,
                           o.focus->zone_steps, o.focus->ended_steps});
             runStack_->setCurrentWidget(focus_);
         } else if (poleErrorFrom(o.entry)) {
@@ -181,7 +183,66 @@ void ReviewStation::showTrendFigures() {
                       tr("scatter %1").arg(qs(formatNumber(trend.scatter, look.decimals)) + unit));
 }
 
+void ReviewStation::showTargetFigures() {
+    const TargetProgress& p = target_->drawn().read.progress;
+    const QString titles[] = {tr("Usable light"), tr("Usable frames"), tr("A night brings"), tr("To come")};
+    for (int i = 0; i < 4; ++i) {
+        figures_[i]->setVisible(i == 0 || p.all.frames > 0);
+        figures_[i]->setTitle(titles[i]);
+    }
+    if (p.all.frames == 0) {
+        figures_[0]->showNothing(tr("no frame is on record"));
+        return;
+    }
+    constexpr double hour_s = 3600.0;
+    const auto hours = [](double s) { return qs(formatNumber(s / hour_s, 1)); };
+    figures_[0]->show(hours(p.all.usable_s), tr("h"), tr("of %1 h exposed").arg(hours(p.all.exposed_s)));
+    figures_[1]->show(QString::number(p.all.usable), "", tr("of %1 taken").arg(p.all.frames));
+    const bool scatters = p.pace_s->sigma < p.pace_s->value;
+    figures_[2]->show(hours(p.pace_s->value), scatters ? tr("± %1 h").arg(hours(p.pace_s->sigma)) : tr("h"),
+                      scatters ? tr("mean of the last nights") : tr("from one night"));
+    const auto left = nightsToCome(p, hour_s * target_->wanted_h());
+    if (target_->wanted_h() <= 0.0 || !left)
+        figures_[3]->showNothing(tr("no wish is set"));
+    else
+        figures_[3]->show(
+            hours(std::max(0.0, hour_s * target_->wanted_h() - p.all.usable_s)), tr("h"),
+            qs(Text::say("about %n night|about %n nights", "", static_cast<int>(std::ceil(left->value)))));
+}
+
+// The level of each figure now, and since when.
+void ReviewStation::showMountFigures() {
+    size_t shown = 0;
+    for (const SeasonLine& line : mount_->lines()) {
+        if (line.points.empty() || shown == std::size(figures_))
+            continue;
+        const FigureLook look = figureLook(line.figure);
+        const bool level = !line.trend.levels.empty();
+        const Measured m = level ? line.trend.levels.back().value : line.points.back().value;
+        const int places = m.sigma > 0.0 ? decimalsFor(m.sigma, look.decimals) : look.decimals;
+        ReadOut* to = figures_[shown++];
+        to->setVisible(true);
+        to->setTitle(qs(look.title));
+        to->show(qs(formatNumber(m.value, places)) + qs(look.unit),
+                 m.sigma > 0.0 ? "± " + qs(formatSigma(m.sigma, places)) + qs(look.unit) : QString(),
+                 !line.trend.changes.empty()
+                     ? tr("since %1")
+                           .arg(qs(rigs().civilTime().day(line.points[line.trend.changes.back().at].when)))
+                     : qs(Text::say("%n value|%n values", "", static_cast<int>(line.points.size()))));
+    }
+    for (size_t i = shown; i < std::size(figures_); ++i)
+        figures_[i]->setVisible(false);
+}
+
 void ReviewStation::refreshFigures() {
+    if (page_ == Page::target) {
+        showTargetFigures();
+        return;
+    }
+    if (page_ == Page::mount) {
+        showMountFigures();
+        return;
+    }
     if (page_ == Page::trends) {
         showTrendFigures();
         return;
@@ -237,8 +298,8 @@ void ReviewStation::refresh() {
     save_->setEnabled(opened_.run != nullptr);
     import_->setEnabled(!beside_.busy());
     report_->setEnabled(strip_->chosen() && !view_.nights.empty() && !beside_.busy());
-    target_->setVisible(page_ == Page::replay);
-    target_->setEnabled(replay_->ready() && replay_->differs());
+    recorded_->setVisible(page_ == Page::replay);
+    recorded_->setEnabled(replay_->ready() && replay_->differs());
     use_->setVisible(page_ == Page::trial);
     use_->setEnabled(!trialRunning_ && lastTrial_.state.rounds > 0 &&
                      lastTrial_.state.verdict != TrialVerdict::open && !trial_->difference().isEmpty());
@@ -272,7 +333,7 @@ void ReviewStation::refresh() {
             trialRunning_ ? tr("Guiding goes on while A and B take turns. The trial ends when it is decided.")
             : !guiding    ? tr("A trial needs guiding: start it at Guide, then come back.")
             : d.isEmpty() ? tr("Choose what B should differ in.")
-                          : tr("A and B take turns, 30 s each, for 40 min at most."));
+                          : tr("A and B take turns until it is decided, for an hour at most."));
         setPrimary(trialRunning_ ? tr("Stop the trial") : tr("Start the trial"),
                    trialRunning_ || (guiding && !d.isEmpty()));
         break;
@@ -280,6 +341,17 @@ void ReviewStation::refresh() {
     case Page::trends:
         say("", tr("Figures of %1 over its nights.").arg(qs(rigs().rig().name)));
         setPrimary(tr("Open the newest"), !trends_->newest().isEmpty());
+        break;
+    case Page::target:
+        say("", !told_.isEmpty() ? told_
+                                 : tr("Usable are the frames that were not flagged. Their light is counted "
+                                      "over all nights."));
+        setPrimary(tr("Write a report…"), target_->drawn().read.progress.all.frames > 0);
+        break;
+    case Page::mount:
+        say("",
+            !told_.isEmpty() ? told_ : tr("Figures of %1 over the months.").arg(qs(rigs().rig().mount.name)));
+        setPrimary(tr("Write a report…"), !mount_->lines().empty());
         break;
     default: {
         QString how = qs(Text(opened_.entry.how).asClause());
@@ -310,7 +382,7 @@ std::vector<Finding> ReviewStation::findings() const {
         list.push_back({"trial", Weight::act, Text::say("B is better"),
                         trialWords(lastTrial_.state, "A", "B"), Text::say("Use it from now on."),
                         ActionId::reviewUse, Text::say("Use B")});
-    if (page_ == Page::trends || page_ == Page::trial)
+    if (page_ == Page::trends || page_ == Page::trial || page_ == Page::target || page_ == Page::mount)
         return list;
     const LogEntry& e = opened_.entry;
     if (page_ != Page::night && e.rig && e.rigId == rigs().rig().id)

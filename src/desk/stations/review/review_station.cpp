@@ -25,9 +25,11 @@
 #include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/review/compare_page.h"
+#include "desk/stations/review/mount_page.h"
 #include "desk/stations/review/night_page.h"
 #include "desk/stations/review/night_strip.h"
 #include "desk/stations/review/replay_page.h"
+#include "desk/stations/review/target_page.h"
 #include "desk/stations/review/trends_page.h"
 #include "desk/stations/review/trial_page.h"
 #include "desk/widgets/bench_stack.h"
@@ -38,8 +40,9 @@ namespace nordstjerna {
 
 ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::review, parent), needs_(needs), search_(new QLineEdit),
-      strip_(new NightStrip), pages_(new PhaseBar({tr("Night"), tr("Run"), tr("Budget"), tr("Replay"),
-                                                   tr("Compare"), tr("Trends"), tr("Trial")})),
+      strip_(new NightStrip),
+      pages_(new PhaseBar({tr("Night"), tr("Run"), tr("Budget"), tr("Replay"), tr("Compare"), tr("Trends"),
+                           tr("Trial"), tr("Target"), tr("Mount")})),
       looks_(new PhaseBar({tr("Lanes"), tr("Spectrum"), tr("Worm turn")})),
       seriesLooks_(new PhaseBar({tr("Shapes"), tr("Frame")})), timer_(new QTimer(this)) {
     auto* row = new QHBoxLayout;
@@ -75,7 +78,7 @@ ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWid
         f = new ReadOut("");
         figures()->addWidget(f);
     }
-    target_ = new QPushButton(tr("Back to what was recorded"));
+    recorded_ = new QPushButton(tr("Back to what was recorded"));
     use_ = new QPushButton(tr("Use B"));
     report_ = new QPushButton(tr("Report of the night…"));
     report_->setObjectName("nightReport");
@@ -87,12 +90,7 @@ ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWid
         if (!path.isEmpty())
             importFrom(path.toStdString());
     });
-    connect(report_, &QPushButton::clicked, this, [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Report of the night"), "night.html",
-                                                          tr("Reports (*.html *.pdf)"));
-        if (!path.isEmpty())
-            saveReport(path.toStdString());
-    });
+    connect(report_, &QPushButton::clicked, this, &ReviewStation::askForReport);
     save_ = new QPushButton(tr("Save the table…"));
     buttons()->addWidget(save_);
     connect(save_, &QPushButton::clicked, this, [this] {
@@ -102,9 +100,9 @@ ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWid
         if (!path.isEmpty())
             saveRun(path.toStdString());
     });
-    buttons()->addWidget(target_);
+    buttons()->addWidget(recorded_);
     buttons()->addWidget(use_);
-    connect(target_, &QPushButton::clicked, this, [this] { replay_->setFromRecorded(); });
+    connect(recorded_, &QPushButton::clicked, this, [this] { replay_->setFromRecorded(); });
     connect(use_, &QPushButton::clicked, this, &ReviewStation::useSecond);
     connect(primary(), &QPushButton::clicked, this, &ReviewStation::primaryPressed);
     connect(pages_, &PhaseBar::chosen, this, [this](int i) { showPage(static_cast<Page>(i)); });
@@ -152,6 +150,20 @@ ReviewStation::ReviewStation(const StationParts& parts, const Needs& needs, QWid
         Q_EMIT this->changed();
     });
     connect(trial_, &TrialPage::changed, this, &ReviewStation::refresh);
+    connect(target_, &TargetPage::targetWanted, this, &ReviewStation::refreshLog);
+    connect(target_, &TargetPage::wantedChanged, this, [this](const QString& target, double hours) {
+        needs_.evening.edit([&](Evening& e) {
+            if (hours > 0.0)
+                e.wantedLight_h[target.toStdString()] = hours;
+            else
+                e.wantedLight_h.erase(target.toStdString());
+        });
+        refresh();
+    });
+    connect(mount_, &MountPage::marksChanged, this, [this] {
+        needs_.evening.edit([&](Evening& e) { e.marks[rigs().rig().mount.id] = mount_->marks(); });
+        refresh();
+    });
     connect(trends_, &TrendsPage::figureWanted, this, &ReviewStation::refreshLog);
     connect(trends_, &TrendsPage::entryWanted, this, &ReviewStation::openEntry);
     connect(&needs_.logbook, &Logbook::changed, this, &ReviewStation::refreshLog);
@@ -218,9 +230,12 @@ void ReviewStation::buildPages() {
     compare_ = new ComparePage;
     trends_ = new TrendsPage;
     trial_ = new TrialPage;
+    target_ = new TargetPage;
+    mount_ = new MountPage;
     for (QWidget* w :
          {static_cast<QWidget*>(budget_), static_cast<QWidget*>(replay_), static_cast<QWidget*>(compare_),
-          static_cast<QWidget*>(trends_), static_cast<QWidget*>(trial_)})
+          static_cast<QWidget*>(trends_), static_cast<QWidget*>(trial_), static_cast<QWidget*>(target_),
+          static_cast<QWidget*>(mount_)})
         stack_->addWidget(w);
 }
 
@@ -230,12 +245,14 @@ void ReviewStation::arrive() {
 }
 
 void ReviewStation::showPage(Page page) {
+    if (page != page_)
+        told_.clear();
     page_ = page;
     pages_->setCurrent(static_cast<int>(page));
     stack_->setCurrentIndex(static_cast<int>(page));
     if (page != Page::night)
         night_->keepNote();
-    if (page == Page::trends)
+    if (page == Page::trends || page == Page::target || page == Page::mount)
         refreshLog();
     makeRoom();
     refreshPictures();
@@ -243,10 +260,11 @@ void ReviewStation::showPage(Page page) {
     Q_EMIT changed();
 }
 
-// In a small window the pictures have the room; the nights stand beside their list.
+// In a small window the pictures have the room, and always what is not of one night.
 void ReviewStation::makeRoom() {
     constexpr int roomy = 700;
-    side_->setVisible(page_ == Page::night || width() >= roomy);
+    const bool ofANight = page_ != Page::target && page_ != Page::mount;
+    side_->setVisible(page_ == Page::night || (ofANight && width() >= roomy));
 }
 
 void ReviewStation::resizeEvent(QResizeEvent* e) {
@@ -269,6 +287,12 @@ void ReviewStation::refreshLog() {
     wish.rigId = rigs().rig().id;
     wish.trends = page_ == Page::trends;
     wish.figure = trends_->figure();
+    wish.target = page_ == Page::target;
+    wish.targetName = target_->target();
+    if (wish.targetName.empty())
+        wish.targetName = targets().name();
+    wish.mount = page_ == Page::mount;
+    wish.mountId = rigs().rig().mount.id;
     if (opened_.run)
         wish.alike = opened_.entry.kind;
     log_.run([this, wish, folder = needs_.logbook.folder()] {
@@ -294,6 +318,16 @@ void ReviewStation::present(const LogView& view) {
         told_ = words;
     }
     trends_->show(view_, zone);
+    const Evening& evening = needs_.evening.evening();
+    if (view_.target) {
+        const auto wanted = evening.wantedLight_h.find(view_.target->name);
+        target_->show(*view_.target, zone, wanted == evening.wantedLight_h.end() ? 0.0 : wanted->second);
+    }
+    if (view_.mount) {
+        const auto marks = evening.marks.find(rigs().rig().mount.id);
+        mount_->show(*view_.mount, marks == evening.marks.end() ? std::vector<HardwareMark>() : marks->second,
+                     zone, night().now());
+    }
     if (page_ == Page::compare)
         refreshPictures();
     refresh();
@@ -365,6 +399,10 @@ void ReviewStation::primaryPressed() {
     case Page::trends:
         openEntry(trends_->newest());
         break;
+    case Page::target:
+    case Page::mount:
+        askForReport();
+        break;
     default:
         showPage(Page::replay);
     }
@@ -410,9 +448,13 @@ QString ReviewStation::help() const {
         "beyond "
         "the seeing is compared with its ±.</p>"
         "<p><b>Trial:</b> the proof. A and B take turns while guiding goes on, in random order, until "
-        "Wald's "
-        "sequential test decides: a difference is claimed wrongly in 5 % of trials at most.</p>"
-        "<p><b>Trends:</b> a figure over the nights, with what changed and when.</p>");
+        "a test that may look at any time decides: a difference is claimed wrongly in 5 % of trials at "
+        "most.</p>"
+        "<p><b>Trends:</b> a figure over the nights, with what changed and when.</p>"
+        "<p><b>Target:</b> the light that was gathered of it, by night and filter, what was flagged and why, "
+        "and how many nights are left at this pace. Usable are the frames without a flag.</p>"
+        "<p><b>Mount:</b> its figures over the months, what you noted that was done to it, and what helped "
+        "most.</p>");
 }
 
 } // namespace nordstjerna

@@ -23,6 +23,7 @@ class ChartView;
 class ComparePage;
 class ImportSheet;
 class LaneChart;
+class MountPage;
 class NightPage;
 class NightStrip;
 class PhaseBar;
@@ -33,6 +34,7 @@ class PoleMap;
 class ShapedFrame;
 class ShapesChart;
 class SpectrumChart;
+class TargetPage;
 class TrendsPage;
 class TrialPage;
 class WormChart;
@@ -41,6 +43,7 @@ class ReviewStation : public Station {
     Q_OBJECT
 public:
     struct Needs {
+        EveningStore& evening;
         Logbook& logbook;
         GuideSettings& settings;
         TrialSlot& trial;
@@ -53,7 +56,7 @@ public:
     bool perform(const Action& action) override;
     void arrive() override;
 
-    enum class Page { night, run, budget, replay, compare, trends, trial };
+    enum class Page { night, run, budget, replay, compare, trends, trial, target, mount };
     enum class Look { lanes, spectrum, worm }; // at a run
     void showPage(Page page);
     void showLook(Look look);
@@ -65,12 +68,14 @@ public:
     const Opened& opened() const { return opened_; }
     bool reading() const { return beside_.busy() || log_.busy(); }
     ReplayPage* replay() const { return replay_; }
+    TargetPage* targetPage() const { return target_; }
+    MountPage* mountPage() const { return mount_; }
     void refreshLog(); // read beside the window
     // Its columns are assigned in a sheet first.
     void importFrom(const std::filesystem::path& path);
     // The open run, for other programs: .csv, .fits or .ecsv.
     void saveRun(const std::filesystem::path& path);
-    // Of the chosen night.
+    // Of the chosen night, or of the target or mount in view.
     void saveReport(const std::filesystem::path& path);
 
 protected:
@@ -89,6 +94,12 @@ private:
     void refreshFigures();
     void showTrialFigures();
     void showTrendFigures();
+    void showTargetFigures();
+    void showMountFigures();
+    void askForReport();
+    void saveNightReport(const std::filesystem::path& path);
+    void written(const Expected<void>& done, const std::filesystem::path& path);
+    QString reportName() const;
     void refreshPictures();
     void primaryPressed();
     void takeOver();
@@ -121,8 +132,10 @@ private:
     ComparePage* compare_;
     TrendsPage* trends_;
     TrialPage* trial_;
+    TargetPage* target_;
+    MountPage* mount_;
     ReadOut* figures_[4];
-    QPushButton *target_, *use_, *report_, *import_, *save_;
+    QPushButton *recorded_, *use_, *report_, *import_, *save_;
     QTimer* timer_;
 
     Page page_ = Page::night;

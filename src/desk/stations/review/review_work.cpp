@@ -1,6 +1,7 @@
 // What the station Review does: imports, reports, settings taken over, trials.
 #include "desk/stations/review/review_station.h"
 
+#include <QFileDialog>
 #include <cmath>
 #include <utility>
 
@@ -12,9 +13,11 @@
 #include "desk/pictures/shaped_frame.h"
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/review/import_sheet.h"
+#include "desk/stations/review/mount_page.h"
 #include "desk/stations/review/night_page.h"
 #include "desk/stations/review/night_strip.h"
 #include "desk/stations/review/replay_page.h"
+#include "desk/stations/review/target_page.h"
 #include "desk/stations/review/trial_page.h"
 #include "desk/widgets/phase_bar.h"
 #include "edge/store/fits.h"
@@ -139,8 +142,43 @@ void ReviewStation::showFrame(int number) {
     showPage(Page::run);
 }
 
-// Beside the window: each run of the night is judged anew for its pictures.
+QString ReviewStation::reportName() const {
+    return page_ == Page::target  ? tr("target.html")
+           : page_ == Page::mount ? tr("mount.html")
+                                  : tr("night.html");
+}
+
+void ReviewStation::askForReport() {
+    const QString path =
+        QFileDialog::getSaveFileName(this, tr("Write a report"), reportName(), tr("Reports (*.html *.pdf)"));
+    if (!path.isEmpty())
+        saveReport(path.toStdString());
+}
+
+void ReviewStation::written(const Expected<void>& done, const std::filesystem::path& path) {
+    if (!done)
+        problems().report(done.error());
+    else
+        told_ = tr("The report was written to %1.").arg(qs(path.string()));
+    refresh();
+}
+
 void ReviewStation::saveReport(const std::filesystem::path& path) {
+    constexpr double hour_s = 3600.0;
+    if (page_ == Page::target)
+        written(writeTargetReport(path, target_->drawn().name, target_->drawn().read.progress,
+                                  hour_s * target_->wanted_h(), rigs().civilTime(), true),
+                path);
+    else if (page_ == Page::mount)
+        written(writeMountReport(path, rigs().rig().mount.name, mount_->lines(), mount_->marks(),
+                                 rigs().civilTime(), true),
+                path);
+    else
+        saveNightReport(path);
+}
+
+// Beside the window: each run of the night is judged anew for its pictures.
+void ReviewStation::saveNightReport(const std::filesystem::path& path) {
     if (!strip_->chosen() || beside_.busy())
         return;
     night_->keepNote();
@@ -153,13 +191,8 @@ void ReviewStation::saveReport(const std::filesystem::path& path) {
         if (!found)
             return [this, found] { problems().report(found.error()); };
         auto document = std::make_shared<NightDocument>(nightDocument(folder, *found, zone));
-        return [this, path, document] {
-            // Typefaces and colours belong to the window's thread.
-            if (const auto done = writeNightReport(path, *document, true); !done)
-                problems().report(done.error());
-            else
-                told_ = tr("The report was written to %1.").arg(qs(path.string()));
-        };
+        // Typefaces and colours belong to the window's thread.
+        return [this, path, document] { written(writeNightReport(path, *document, true), path); };
     });
 }
 

@@ -17,7 +17,7 @@
 #include "core/base/format.h"
 #include "core/findings/rig_findings.h"
 #include "core/guide/gentle.h"
-#include "core/procedure/rates_measurement.h"
+#include "core/procedure/calibration_run.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/horizon_sky.h"
 #include "desk/pictures/limits_dial.h"

@@ -15,7 +15,7 @@ namespace {
 constexpr double sidereal_rad_s = siderealRate_arcsec_s / arcsecPerRad;
 constexpr double halfTurn = std::numbers::pi;
 
-// Load side of a gear with play: it stays until the motor side has taken up the gap.
+// Load side of a gear with backlash: it stays until the motor side has taken up the gap.
 double follow(double load, double motor, double gap) {
     return std::clamp(load, motor - gap, motor);
 }
@@ -33,7 +33,7 @@ MountMechanics::MountMechanics(const Scenario& s)
     flipped_ = s.parked.hourAngle.rad() > 0.0;
     motor_ = {s.parked.hourAngle.rad() - (flipped_ ? halfTurn : 0.0),
               flipped_ ? halfTurn - s.parked.dec.rad() : s.parked.dec.rad()};
-    play_ = motor_;
+    backlash_ = motor_;
 }
 
 double MountMechanics::periodicError(double h) const {
@@ -62,10 +62,10 @@ double MountMechanics::wormStrength(double h) const {
 }
 
 MountMechanics::Axes MountMechanics::loadAt(const Axes& motor) const {
-    Axes load{follow(play_.h, motor.h, scenario_.raBacklash_arcsec / arcsecPerRad),
-              follow(play_.d, motor.d, scenario_.decBacklash_arcsec / arcsecPerRad)};
-    if (std::abs(load.d - play_.d) < scenario_.decStiction_arcsec / arcsecPerRad && !slew_)
-        load.d = play_.d;
+    Axes load{follow(backlash_.h, motor.h, scenario_.raBacklash_arcsec / arcsecPerRad),
+              follow(backlash_.d, motor.d, scenario_.decBacklash_arcsec / arcsecPerRad)};
+    if (std::abs(load.d - backlash_.d) < scenario_.decStiction_arcsec / arcsecPerRad && !slew_)
+        load.d = backlash_.d;
     return load;
 }
 
@@ -128,7 +128,7 @@ void MountMechanics::advance(Instant to) {
                 slew_.reset();
                 settleStart_ = when_;
             }
-            play_ = loadAt(motor_);
+            backlash_ = loadAt(motor_);
             continue;
         }
         // Both pulse motors run until the shorter pulse ends, then on.
@@ -158,7 +158,7 @@ void MountMechanics::advance(Instant to) {
                            scenario_.rig.mount.guideRateDec * sidereal_rad_s * error;
         motor_.d += flipped_ && scenario_.decReversedAfterFlip ? -dec : dec;
         when_ = next;
-        play_ = loadAt(motor_);
+        backlash_ = loadAt(motor_);
         const double past = motor_.h + (flipped_ ? halfTurn : 0.0);
         const bool limit = flipped_ ? past > Angle::fromHours(9.0).rad()
                                     : past > scenario_.rig.mount.meridianLimitEast.rad();

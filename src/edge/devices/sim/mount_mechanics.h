@@ -69,7 +69,7 @@ private:
     SlowNoise windRa_, windDec_;
     Instant when_;
     Axes motor_;
-    Axes play_; // load side, within the backlash of the motor side
+    Axes backlash_; // load side, within the backlash of the motor side
     bool tracking_ = true;
     double raRun_ = 0.0; // on top of tracking, fraction of the sidereal rate
     double syncH_ = 0.0; // rad: what the mount believes minus what its axes say

@@ -67,11 +67,11 @@ Expected<SimFocuserSetup> focuserSetup(const nlohmann::json& j) {
         .optional("begin_steps", f.begin_steps)
         .optional("lowest_steps", f.lowest_steps)
         .optional("highest_steps", f.highest_steps)
-        .optional("play_steps", f.play_steps)
+        .optional("play_steps", f.backlash_steps)
         .optional("slip", f.slip)
         .optional("steps_s", f.steps_s)
         .optional("heat_um_c", f.heat_um_c);
-    if (!(f.step_um > 0.0 && f.steps_s > 0.0 && f.play_steps >= 0.0 && f.lowest_steps < f.highest_steps &&
+    if (!(f.step_um > 0.0 && f.steps_s > 0.0 && f.backlash_steps >= 0.0 && f.lowest_steps < f.highest_steps &&
           f.begin_steps >= f.lowest_steps && f.begin_steps <= f.highest_steps))
         r.setProblem({Text::say("A simulated focuser cannot be."),
                       Text::say("Its step, speed or travel make no sense."),

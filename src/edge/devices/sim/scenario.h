@@ -62,7 +62,7 @@ struct SimFocuserSetup {
     int begin_steps = 10000; // where it stands at the start, the camera out of focus as the scenario says
     int lowest_steps = 0;
     int highest_steps = 20000;
-    double play_steps = 0.0;
+    double backlash_steps = 0.0;
     double slip = 0.0;      // share of each outward move that is lost
     double steps_s = 800.0; // speed
     double heat_um_c = 0.0; // the best place moves outwards by so much when it gets warmer by a degree

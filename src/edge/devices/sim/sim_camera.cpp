@@ -88,8 +88,8 @@ Expected<void> SimCamera::link(Instant start) const {
     if (!night_.air_.active(FaultKind::cameraLink, start) &&
         !night_.air_.active(FaultKind::cameraLink, night_.mechanics_.when()))
         return {};
-    return passingProblem(Text::say("No frame came from the %1.").arg(setup_.name),
-                          Text::say("Its link is silent."), Text::say("Check the camera's cable."));
+    return transientProblem(Text::say("No frame came from the %1.").arg(setup_.name),
+                            Text::say("Its link is silent."), Text::say("Check the camera's cable."));
 }
 
 Equatorial SimCamera::believed() const {

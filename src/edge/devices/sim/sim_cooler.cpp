@@ -11,8 +11,8 @@ SimCooler::SimCooler(SimulatedNight& night, const SimCoolerSetup& setup)
 
 Expected<void> SimCooler::link() const {
     if (night_.air_.active(FaultKind::cameraLink, night_.clock_.now()))
-        return passingProblem(Text::say("The imaging camera does not answer."),
-                              Text::say("Its link is silent."), Text::say("Check the camera's cable."));
+        return transientProblem(Text::say("The imaging camera does not answer."),
+                                Text::say("Its link is silent."), Text::say("Check the camera's cable."));
     return {};
 }
 

@@ -9,8 +9,8 @@ namespace nordstjerna {
 
 Expected<void> SimFocuser::link() const {
     if (night_.air_.active(FaultKind::focuserLink, night_.clock_.now()))
-        return passingProblem(Text::say("The focuser does not answer."), Text::say("Its link is silent."),
-                              Text::say("Check cable and power of the focuser."));
+        return transientProblem(Text::say("The focuser does not answer."), Text::say("Its link is silent."),
+                                Text::say("Check cable and power of the focuser."));
     return {};
 }
 
@@ -35,7 +35,7 @@ void SimFocuser::turn(double to) {
     if (setup_.fault == SimFocuserSetup::Fault::uncoupled)
         return;
     const double before = camera_;
-    camera_ = std::clamp(camera_, count_, count_ + setup_.play_steps);
+    camera_ = std::clamp(camera_, count_, count_ + setup_.backlash_steps);
     slipped_ += setup_.slip * std::max(0.0, camera_ - before);
 }
 

@@ -1,4 +1,4 @@
-// The simulated focuser behind its port: play, slip, heat, and ways to fail.
+// The simulated focuser behind its port: backlash, slip, heat, and ways to fail.
 #pragma once
 
 #include "edge/devices/sim/simulated_night.h"
@@ -22,7 +22,7 @@ private:
     SimulatedNight& night_;
     SimFocuserSetup setup_;
     double count_;
-    double camera_;        // steps; pushed by the count, up to the play ahead of it
+    double camera_;        // steps; pushed by the count, up to the backlash ahead of it
     double slipped_ = 0.0; // steps the camera has slid back
 };
 

@@ -229,7 +229,7 @@ Expected<std::shared_ptr<const Frame>> SimCamera::exposeLong(double exposure_s, 
     if (!seen)
         return tl::unexpected(seen.error());
     seen->scene.stamp = stampOf(seen->scene);
-    return std::make_shared<const Frame>(unhurried([&] { return draw(*seen); }));
+    return std::make_shared<const Frame>(runAtLowPriority([&] { return draw(*seen); }));
 }
 
 Expected<ImageTaken> SimCamera::imageDirectly(const ImageStep& step, const StopFlag& halt) {

@@ -205,8 +205,8 @@ Expected<std::unique_lock<std::mutex>> SimMount::reach() const {
     std::unique_lock guard(night_.lock_);
     night_.catchUp();
     if (night_.air_.active(FaultKind::mountLink, night_.mechanics_.when()))
-        return passingProblem(Text::say("The mount does not answer."), Text::say("Its link is silent."),
-                              Text::say("Check cable and power of the mount."));
+        return transientProblem(Text::say("The mount does not answer."), Text::say("Its link is silent."),
+                                Text::say("Check cable and power of the mount."));
     return guard;
 }
 

@@ -7,9 +7,9 @@ namespace nordstjerna {
 // It hangs on the camera's cable.
 Expected<void> SimWheel::link() const {
     if (night_.air_.active(FaultKind::cameraLink, night_.clock_.now()))
-        return passingProblem(Text::say("The filter wheel does not answer."),
-                              Text::say("Its link is silent."),
-                              Text::say("Check the cable of wheel and camera."));
+        return transientProblem(Text::say("The filter wheel does not answer."),
+                                Text::say("Its link is silent."),
+                                Text::say("Check the cable of wheel and camera."));
     return {};
 }
 

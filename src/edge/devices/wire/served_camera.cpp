@@ -106,7 +106,7 @@ void ServedCamera::expose(double exposure_s) {
         }
         exposing_ = false;
         const auto failed = [this](const Problem& p) {
-            server().update(name(), wire::exposure, p.asked ? WireState::idle : WireState::alert,
+            server().update(name(), wire::exposure, p.userRequested ? WireState::idle : WireState::alert,
                             {{wire::exposureValue, 0.0}}, p.briefly().english());
         };
         if (stop)

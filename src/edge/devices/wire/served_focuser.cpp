@@ -40,7 +40,7 @@ void ServedFocuser::take(const WireVector& c) {
         work([this, to = static_cast<int>(std::lround(c.number(wire::focusSteps)))](const StopFlag& stop) {
             const auto done = focuser_.moveTo(to, stop);
             moving_ = false;
-            if (!done && !done.error().asked)
+            if (!done && !done.error().userRequested)
                 server().update(name(), wire::focusPlace, WireState::alert, {},
                                 done.error().briefly().english());
             look();

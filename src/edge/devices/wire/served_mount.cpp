@@ -85,7 +85,7 @@ void ServedMount::goTo(const WireVector& place) {
     const HourAngleDec target{(siderealTime() - Angle::fromHours(place.number("RA"))).wrappedSigned(),
                               Angle::fromDeg(place.number("DEC"))};
     const auto told = [this](const Expected<void>& done) {
-        if (!done && !done.error().asked)
+        if (!done && !done.error().userRequested)
             server().update(name(), wire::coordinates, WireState::alert, {},
                             done.error().briefly().english());
         look();
@@ -127,8 +127,9 @@ void ServedMount::pulse(const WireVector& command, bool ra) {
     server().update(name(), command.name, WireState::busy);
     work([this, ms, ra, vectorName = command.name](const StopFlag& stop) {
         const auto done = mount_.pulse(ra ? ms : 0.0, ra ? 0.0 : ms, stop);
-        server().update(name(), vectorName, done || done.error().asked ? WireState::idle : WireState::alert,
-                        {}, done ? std::string() : done.error().briefly().english());
+        server().update(name(), vectorName,
+                        done || done.error().userRequested ? WireState::idle : WireState::alert, {},
+                        done ? std::string() : done.error().briefly().english());
     });
 }
 

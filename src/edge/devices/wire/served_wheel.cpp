@@ -38,7 +38,7 @@ void ServedWheel::take(const WireVector& c) {
           to = static_cast<int>(std::lround(c.number(wire::filterSlotValue))) - 1](const StopFlag& stop) {
         const auto done = wheel_.moveTo(to, stop);
         moving_ = false;
-        if (!done && !done.error().asked)
+        if (!done && !done.error().userRequested)
             server().update(name(), wire::filterSlot, WireState::alert, {}, done.error().briefly().english());
         look();
     });

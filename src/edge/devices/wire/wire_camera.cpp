@@ -170,7 +170,7 @@ Expected<Frame> WireCamera::understood(const WireLink::Told& blob, const Exposur
     auto frame = readFitsBytes(*element->bytes, "the frame of the " + camera_.kind().english());
     if (!frame) {
         Problem p = frame.error();
-        p.passing = true;
+        p.transient = true;
         return tl::unexpected(p);
     }
     const Setup own = setup();

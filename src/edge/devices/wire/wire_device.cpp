@@ -36,30 +36,30 @@ Expected<WireVector> WireDevice::need(const std::string& vector) const {
         return tl::unexpected(link_.absent());
     const auto connection = link_.told(device_, wire::connection);
     if (!connection)
-        return passingProblem(
+        return transientProblem(
             Text::say("The %1 is not there.").arg(kind_),
             Text::say("The device server does not offer \"%1\".").arg(device_),
             Text::say("Start its driver at the server, or choose another device under Rig, Devices."));
     if (!connection->vector.on("CONNECT")) {
         greet();
         const std::string words = link_.remark(device_);
-        return passingProblem(Text::say("The %1 is not connected.").arg(kind_),
-                              connection->vector.state == WireState::alert && !words.empty()
-                                  ? Text::say("Its driver says: %1").arg(words)
-                                  : Text::say("Its driver at the server has not reached it yet."),
-                              Text::say("Check its cable and its power; Nordstjerna keeps trying."));
+        return transientProblem(Text::say("The %1 is not connected.").arg(kind_),
+                                connection->vector.state == WireState::alert && !words.empty()
+                                    ? Text::say("Its driver says: %1").arg(words)
+                                    : Text::say("Its driver at the server has not reached it yet."),
+                                Text::say("Check its cable and its power; Nordstjerna keeps trying."));
     }
     return problem(Text::say("The %1 cannot do this.").arg(kind_),
                    Text::say("Its driver \"%1\" does not offer %2.").arg(device_).arg(vector),
                    Text::say("Use another driver, or do it by hand."));
 }
 
-Problem WireDevice::refused(const Text& what, bool passing) const {
+Problem WireDevice::refused(const Text& what, bool transient) const {
     const std::string words = link_.remark(device_);
     return {what.arg(kind_),
             words.empty() ? Text::say("Its driver refused the command.")
                           : Text::say("Its driver says: %1").arg(words),
-            "", passing};
+            "", transient};
 }
 
 Problem WireDevice::lied(const Text& what, const Text& why, const Text& remedy) const {

@@ -36,7 +36,7 @@ public:
     Expected<void> carryOut(const Order& order, const StopFlag& halt) const;
 
     // The device said no; its own last words are the reason where it had any.
-    Problem refused(const Text& what, bool passing = false) const;
+    Problem refused(const Text& what, bool transient = false) const;
     // It said neither yes nor no, or yes without having done it.
     Problem lied(const Text& what, const Text& why, const Text& remedy = {}) const;
 

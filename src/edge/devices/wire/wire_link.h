@@ -68,7 +68,7 @@ public:
     std::optional<Told> takeBlob();
     std::optional<Told> awaitBlob(double patience_s, const StopFlag& halt);
 
-    // At once, in the caller's thread. A passing failure where nothing is connected.
+    // At once, in the caller's thread. A transient failure where nothing is connected.
     Expected<void> send(const WireMessage& message);
     Expected<void> send(const std::vector<WireMessage>& messages); // without a pause between them
 

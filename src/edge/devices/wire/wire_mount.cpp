@@ -69,9 +69,9 @@ Expected<WireVector> WireMount::coordinates() const {
         },
         answer_s, neverHalted);
     if (!came)
-        return passingProblem(Text::say("The mount does not answer."),
-                              Text::say("Its driver has not told its place for a while."),
-                              Text::say("Check its cable and its power."));
+        return transientProblem(Text::say("The mount does not answer."),
+                                Text::say("Its driver has not told its place for a while."),
+                                Text::say("Check its cable and its power."));
     return mount_.need(wire::coordinates);
 }
 
@@ -304,8 +304,8 @@ Expected<void> WireMount::pulse(double ra_ms, double dec_ms, const StopFlag& hal
 
 Expected<void> WireMount::runRa(double sidereal) {
     const std::string& device = mount_.device();
-    if (auto rates = mount_.need(wire::trackRate); !rates)
-        return tl::unexpected(rates.error());
+    if (auto calibration = mount_.need(wire::trackRate); !calibration)
+        return tl::unexpected(calibration.error());
     const bool own = sidereal != 0.0;
     const std::string mode = own ? "TRACK_CUSTOM" : "TRACK_SIDEREAL";
     const auto modes = mount_.need(wire::trackMode);

@@ -30,14 +30,19 @@ struct AbilitySign {
     WireAbility ability;
     const char* vector;
 };
-constexpr AbilitySign abilitySigns[] = {
-    {WireAbility::slews, wire::coordinates},      {WireAbility::setsTracking, wire::trackState},
-    {WireAbility::ownRates, wire::trackRate},     {WireAbility::pulses, wire::pulseWestEast},
-    {WireAbility::tellsPierSide, wire::pierSide}, {WireAbility::parks, wire::park},
-    {WireAbility::findsHome, "TELESCOPE_HOME"},   {WireAbility::bins, wire::binning},
-    {WireAbility::subframes, wire::part},         {WireAbility::cools, wire::cooler},
-    {WireAbility::setsGain, "CCD_GAIN"},          {WireAbility::absolute, wire::focusPlace},
-    {WireAbility::tellsHeat, wire::focusHeat}};
+constexpr AbilitySign abilitySigns[] = {{WireAbility::slews, wire::coordinates},
+                                        {WireAbility::setsTracking, wire::trackState},
+                                        {WireAbility::ownCalibration, wire::trackRate},
+                                        {WireAbility::pulses, wire::pulseWestEast},
+                                        {WireAbility::tellsPierSide, wire::pierSide},
+                                        {WireAbility::parks, wire::park},
+                                        {WireAbility::findsHome, "TELESCOPE_HOME"},
+                                        {WireAbility::bins, wire::binning},
+                                        {WireAbility::subframes, wire::part},
+                                        {WireAbility::cools, wire::cooler},
+                                        {WireAbility::setsGain, "CCD_GAIN"},
+                                        {WireAbility::absolute, wire::focusPlace},
+                                        {WireAbility::tellsHeat, wire::focusHeat}};
 
 const WireVector* in(const Vectors& vectors, const char* name) {
     const auto at = vectors.find(name);
@@ -153,7 +158,7 @@ const char* wireAbilityKey(WireAbility ability) {
         return "sync";
     case WireAbility::setsTracking:
         return "tracking";
-    case WireAbility::ownRates:
+    case WireAbility::ownCalibration:
         return "own_rate";
     case WireAbility::pulses:
         return "pulse_guide";

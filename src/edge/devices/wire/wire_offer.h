@@ -10,8 +10,8 @@ enum class WireAbility {
     slews,
     syncs,
     setsTracking,
-    ownRates, // tracks RA at a rate it is told
-    pulses,   // takes timed guide pulses
+    ownCalibration, // tracks RA at a rate it is told
+    pulses,         // takes timed guide pulses
     tellsPierSide,
     parks,
     findsHome,

@@ -299,8 +299,8 @@ Expected<void> WireParser::read(const char* bytes, size_t count) {
             e.fail("It ended an element that it had not begun.");
     }
     if (!e.wrong.empty())
-        return passingProblem(Text::say("The device server cannot be understood."), e.wrong,
-                              Text::say("Check that an INDI server listens at this address."));
+        return transientProblem(Text::say("The device server cannot be understood."), e.wrong,
+                                Text::say("Check that an INDI server listens at this address."));
     return {};
 }
 

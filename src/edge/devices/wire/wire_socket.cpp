@@ -69,7 +69,7 @@ std::string systemWords() {
 }
 
 tl::unexpected<Problem> ended(const Text& why) {
-    return passingProblem(Text::say("The link to the device server is gone."), why, addressRemedy);
+    return transientProblem(Text::say("The link to the device server is gone."), why, addressRemedy);
 }
 
 } // namespace
@@ -137,8 +137,8 @@ WireSocket& WireSocket::operator=(WireSocket&& other) noexcept {
 
 Expected<WireSocket> WireSocket::connect(const WireAddress& to, double patience_s) {
     const auto failed = [&](const Text& why) {
-        return passingProblem(Text::say("No device server answers at %1.").arg(to.text()), why,
-                              addressRemedy);
+        return transientProblem(Text::say("No device server answers at %1.").arg(to.text()), why,
+                                addressRemedy);
     };
     addrinfo wanted{};
     wanted.ai_family = AF_UNSPEC;

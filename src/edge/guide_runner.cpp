@@ -1,0 +1,253 @@
+#include "edge/guide_runner.h"
+
+#include "core/base/format.h"
+#include "core/base/parallel.h"
+
+namespace nordstjerna {
+
+namespace {
+constexpr double lookEvery_s = 0.5; // how often a series looks whether the loop has come to rest
+}
+
+GuideRunner::~GuideRunner() {
+    breakOff();
+    join();
+}
+
+void GuideRunner::join() {
+    if (thread_.joinable())
+        thread_.join();
+}
+
+Expected<void> GuideRunner::begin(GuideRunnerPlan plan) {
+    if (running_ && !ending_)
+        return problem(Text::say("Guiding runs already."), "", Text::say("Stop it first."));
+    join();
+    const auto control = newControl();
+    if (!control)
+        return tl::unexpected(haltedProblem());
+    messages_.clear();
+    {
+        const std::scoped_lock guard(lock_);
+        seen_ = {};
+        failure_.reset();
+        taken_ = recorded_ = 0;
+    }
+    auto hooks = plan.hooks;
+    hooks.ahead = [this, ahead = plan.hooks.ahead](Procedure& p) {
+        messages_.deliver(static_cast<Guiding&>(p));
+        if (ahead)
+            ahead(p);
+    };
+    hooks.seen = [this, seen = plan.hooks.seen](Procedure& p) {
+        look(static_cast<Guiding&>(p));
+        if (seen)
+            seen(p);
+    };
+    thread_ = std::thread(
+        [this, control, plan = std::move(plan), hooks, turn = devices_.clock->reserve()]() mutable {
+            workInShortSpells();
+            if (turn)
+                turn->take();
+            const auto result = runGuarded(*plan.guiding, devices_, *control, hooks);
+            {
+                const std::scoped_lock guard(lock_);
+                if (!result)
+                    failure_ = result.error();
+                else
+                    failure_ = plan.guiding->ending();
+            }
+            // Whoever waits for the end finds all that follows from it done; time stands until then.
+            ending_ = true;
+            if (plan.ended)
+                plan.ended(result);
+            running_ = false;
+            turn.reset();
+        });
+    return {};
+}
+
+// A halt comes either before, and nothing begins, or after, and finds what it has to end.
+std::shared_ptr<RunnerControl> GuideRunner::newControl() {
+    const std::scoped_lock guard(controlLock_);
+    if (barred_)
+        return nullptr;
+    control_ = std::make_shared<RunnerControl>();
+    ending_ = false;
+    running_ = true;
+    return control_;
+}
+
+void GuideRunner::askToStop() {
+    const std::scoped_lock guard(controlLock_);
+    if (control_)
+        control_->stop = true;
+}
+
+void GuideRunner::breakOff() {
+    const std::scoped_lock guard(controlLock_);
+    barred_ = true;
+    if (control_)
+        control_->halt = true;
+}
+
+void GuideRunner::allow() {
+    const std::scoped_lock guard(controlLock_);
+    barred_ = false;
+}
+
+void GuideRunner::look(Guiding& guiding) {
+    const std::scoped_lock guard(lock_);
+    seen_.loop = guiding.loopState();
+    seen_.decReversed = guiding.decReversed();
+    seen_.ending = guiding.ending();
+    const auto& rows = guiding.run().rows;
+    seen_.rows = !rows.empty();
+    for (; taken_ < rows.size(); ++taken_)
+        glances_.push_back(
+            glanceOf(guiding.run().meta, rows[taken_],
+                     taken_ < guiding.beliefs().size() ? &guiding.beliefs()[taken_] : nullptr));
+    const auto& settles = guiding.settles();
+    for (; recorded_ < settles.size() && settles[recorded_].over; ++recorded_) {
+        settles_.push_back(settles[recorded_]);
+        moved_.push_back(guiding.run().meta.start + settles[recorded_].from_s);
+    }
+    seen_.settles = settles.size();
+    if (!settles.empty())
+        seen_.settle = settles.back();
+}
+
+GuideRunner::Seen GuideRunner::seen() const {
+    const std::scoped_lock guard(lock_);
+    return seen_;
+}
+
+GuideShare GuideRunner::during(Instant from, Instant to) const {
+    const std::scoped_lock guard(lock_);
+    return guideShare(glances_, from, to);
+}
+
+std::vector<SettleRecord> GuideRunner::settles() const {
+    const std::scoped_lock guard(lock_);
+    return settles_;
+}
+
+std::vector<SettleTrace> GuideRunner::settleTraces() const {
+    constexpr double length_s = 90.0;
+    const std::scoped_lock guard(lock_);
+    std::vector<SettleTrace> traces;
+    for (size_t i = 0; i < moved_.size(); ++i) {
+        double length = length_s;
+        if (i + 1 < moved_.size())
+            length = std::min(length, moved_[i + 1] - moved_[i] - 0.001);
+        else if (glances_.empty() || glances_.back().when - moved_[i] < length)
+            continue; // still under way
+        traces.push_back(settleTrace(glances_, moved_[i], length));
+    }
+    return traces;
+}
+
+tl::unexpected<Problem> GuideRunner::endedWhy() const {
+    const std::scoped_lock guard(lock_);
+    if (failure_)
+        return tl::unexpected(*failure_);
+    return problem(Text::say("Guiding was stopped."), Text::say("The series needs it."),
+                   Text::say("Start the series again."));
+}
+
+// A little later, if it still runs then.
+Expected<GuideRunner::Seen> GuideRunner::nextGlance(const StopFlag& halt) const {
+    if (!devices_.clock->sleep(lookEvery_s, halt))
+        return tl::unexpected(haltedProblem());
+    if (!running_)
+        return endedWhy();
+    return seen();
+}
+
+Expected<GuideAnswered> GuideRunner::start(const StopFlag& halt) {
+    const Instant from = devices_.clock->now();
+    const bool fresh = !running_ || ending_;
+    if (fresh) {
+        if (!prepare_)
+            return problem(Text::say("Nothing guides here."), "", Text::say("Measure the rates first."));
+        auto plan = prepare_(halt);
+        if (!plan)
+            return tl::unexpected(plan.error());
+        if (halt)
+            return tl::unexpected(haltedProblem());
+        if (auto begun = begin(std::move(*plan)); !begun)
+            return tl::unexpected(begun.error());
+    }
+    for (;;) {
+        const auto glance = nextGlance(halt);
+        if (!glance)
+            return tl::unexpected(glance.error());
+        const Seen& s = *glance;
+        if (s.loop == LoopState::runningAway)
+            return problem(Text::say("An axis ran away and is no longer corrected."),
+                           Text::say("The loop does not hold the star; frames would be spoiled."),
+                           Text::say("See Guide for the cause, then start the series again."));
+        constexpr double patience_s = 300.0;
+        if (devices_.clock->now() - from > patience_s && s.loop == LoopState::lost)
+            return problem(Text::say("The guide star is not found."),
+                           Text::say("It has been looked for for %1.").arg(formatDuration(patience_s)),
+                           Text::say("Wait for clear sky; guiding goes on looking."));
+        if (s.rows && (s.loop == LoopState::steady || s.loop == LoopState::unsettled)) {
+            GuideAnswered a;
+            a.running = true;
+            a.fresh = fresh;
+            a.settled = s.loop == LoopState::steady;
+            a.seconds = devices_.clock->now() - from;
+            a.decReversed = s.decReversed;
+            return a;
+        }
+    }
+}
+
+Expected<GuideAnswered> GuideRunner::stop(const StopFlag& halt) {
+    askToStop();
+    while (running_)
+        if (!devices_.clock->sleep(lookEvery_s, halt))
+            return tl::unexpected(haltedProblem());
+    return GuideAnswered{};
+}
+
+Expected<GuideAnswered> GuideRunner::follow(const SkyError& arcsec_min) {
+    if (!running_)
+        return endedWhy();
+    tell([arcsec_min](Guiding& g) { g.setAimRate(arcsec_min); });
+    GuideAnswered a;
+    a.running = true;
+    a.settled = seen().loop == LoopState::steady;
+    return a;
+}
+
+Expected<GuideAnswered> GuideRunner::dither(const SkyError& by, const SettleRule& settle,
+                                            const StopFlag& halt) {
+    if (!running_)
+        return endedWhy();
+    const Instant from = devices_.clock->now();
+    const size_t before = seen().settles;
+    tell([by, settle](Guiding& g) { g.moveAim(by, settle); });
+    for (;;) {
+        const auto glance = nextGlance(halt);
+        if (!glance)
+            return tl::unexpected(glance.error());
+        const Seen& s = *glance;
+        GuideAnswered a;
+        a.running = true;
+        a.seconds = devices_.clock->now() - from;
+        if (s.settle)
+            a.off_arcsec = s.settle->off_arcsec;
+        if (s.settles > before && s.settle->over) {
+            a.settled = s.settle->settled;
+            return a;
+        }
+        // Without a star nobody settles; the series goes on and says so.
+        constexpr double patience_s = 20.0;
+        if (a.seconds > settle.timeout_s + patience_s)
+            return a;
+    }
+}
+
+} // namespace nordstjerna
