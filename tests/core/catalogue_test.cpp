@@ -3,6 +3,7 @@
 #include <QtTest>
 
 #include "core/sky/object_catalogue.h"
+#include "core/sky/target_list.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -20,6 +21,7 @@ private slots:
     void coordinates();
     void nonsenseIsRefused_data();
     void nonsenseIsRefused();
+    void listsOfTargets();
 
 private:
     ObjectCatalogue catalogue_;
@@ -109,7 +111,9 @@ void CatalogueTest::coordinates_data() {
     const double dec = 42 + 20 / 60.0 + 57 / 3600.0;
     for (const char* text :
          {"02 22 33.4 +42 20 57", "2h22m33.4s +42°20′57″", "02:22:33.4, 42:20:57", "02:22:33.4 42:20:57",
-          "02h 22m 33.4s  42d 20' 57\"", "02 22 33.4, 42 20 57", "2 22 33.4 42 20 57"})
+          "02h 22m 33.4s  42d 20' 57\"", "RA 02h22m33.4s Dec +42d20m57s (J2000)",
+          "RA: 02:22:33.4 Dec: 42:20:57", "α = 02 22 33.4, δ = +42 20 57", "J2000.0 02 22 33.4 42 20 57",
+          "02 22 33.4, 42 20 57", "2 22 33.4 42 20 57"})
         QTest::newRow(text) << QString::fromUtf8(text) << ra << dec;
     QTest::newRow("degrees") << "35.639 42.349" << 35.639 << 42.349;
     QTest::newRow("degrees, south") << "35.639, -42.349" << 35.639 << -42.349;
@@ -131,9 +135,9 @@ void CatalogueTest::coordinates() {
 
 void CatalogueTest::nonsenseIsRefused_data() {
     QTest::addColumn<QString>("text");
-    for (const char* text :
-         {"", "12", "NGC 891", "25 00 00 +42 00 00", "12 61 00 +42 00 00", "12 00 00 +91 00 00",
-          "-2 22 33 +42 20 57", "1 2 3 4 5 6 7", "12 00 ++42", "2.5 22 33 +42 20 57", "380 10"})
+    for (const char* text : {"", "12", "NGC 891", "25 00 00 +42 00 00", "12 61 00 +42 00 00",
+                             "12 00 00 +91 00 00", "-2 22 33 +42 20 57", "1 2 3 4 5 6 7", "12 00 ++42",
+                             "2.5 22 33 +42 20 57", "380 10", "RA", "RA 12 Dec", "Dec 42 RA 2"})
         QTest::newRow(text) << QString(text);
 }
 
@@ -142,6 +146,45 @@ void CatalogueTest::nonsenseIsRefused() {
     const auto e = parseCoordinates(text.toStdString());
     QVERIFY(!e);
     QVERIFY(!e.error().why.empty() && !e.error().remedy.empty());
+}
+
+void CatalogueTest::listsOfTargets() {
+    const char* titled = "\xEF\xBB\xBFObject,Type,RA,Dec,PA\r\n"
+                         "NGC 891,galaxy,02:22:33.4,+42:20:57,58\r\n"
+                         "\r\n"
+                         "# later\r\n"
+                         "\"Mine, the faint one\",,35.639,-42.349,\r\n"
+                         "ngc0224,galaxy,,,\r\n"
+                         "nowhere,galaxy,,,\r\n"
+                         "wrong,galaxy,25:61:00,+10:00:00,\r\n";
+    const auto list = parseTargetList(titled, catalogue_);
+    QVERIFY2(list.has_value(), list ? "" : list.error().text().c_str());
+    QCOMPARE(list->targets.size(), size_t{3});
+    QCOMPARE(list->targets[0].name, std::string("NGC 891"));
+    QVERIFY(std::abs(list->targets[0].place.dec.deg() - 42.349167) < 1e-5);
+    QCOMPARE(list->targets[0].angle_deg, std::optional(58.0));
+    QCOMPARE(list->targets[1].name, std::string("Mine, the faint one"));
+    QVERIFY(std::abs(list->targets[1].place.ra.deg() - 35.639) < 1e-9);
+    QVERIFY(!list->targets[1].angle_deg);
+    QVERIFY(std::abs(list->targets[2].place.ra.deg() - 10.685) < 0.05); // M 31
+    QCOMPARE(list->leftOut, 2);
+    QVERIFY2(list->firstLeftOut.english().starts_with("Line 7: Nothing is known as “nowhere”"),
+             list->firstLeftOut.english().c_str());
+    // Without titles; with semicolons and decimal commas; hours as numbers; names alone.
+    const auto plain = parseTargetList("M 33\nHere, 2h22m, +42d20m\n", catalogue_);
+    QVERIFY(plain && plain->targets.size() == 2 && plain->targets[1].name == "Here");
+    const auto german = parseTargetList("name;ra_h;dec\nX;2,376;42,349\n", catalogue_);
+    QVERIFY2(german.has_value(), german ? "" : german.error().text().c_str());
+    QVERIFY(std::abs(german->targets[0].place.ra.deg() - 35.64) < 1e-6);
+    QVERIFY(std::abs(german->targets[0].place.dec.deg() - 42.349) < 1e-6);
+    for (const char* nothing : {"", "\n\n", "name,ra,dec\n", "no such thing\n"}) {
+        const auto none = parseTargetList(nothing, catalogue_);
+        QVERIFY(!none && !none.error().remedy.empty());
+    }
+    std::string many = "name,ra,dec\n";
+    for (int i = 0; i < 2500; ++i)
+        many += "X,10,10\n";
+    QVERIFY(!parseTargetList(many, catalogue_));
 }
 
 NORDSTJERNA_TEST(CatalogueTest)

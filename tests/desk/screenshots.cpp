@@ -274,7 +274,15 @@ void reviewViews(MainWindow& w) {
     if (auto* of = review->findChild<QComboBox*>("trendOf"))
         of->setCurrentIndex(of->findText("Dec backlash", Qt::MatchStartsWith));
     read();
-    shoot(w, "review-trends");
+    shootMore(w, "review-trends");
+    review->showPage(ReviewStation::Page::target);
+    read();
+    if (auto* wanted = review->findChild<QDoubleSpinBox*>("wantedLight"))
+        wanted->setValue(16.0);
+    shoot(w, "review-target");
+    review->showPage(ReviewStation::Page::mount);
+    read();
+    shootMore(w, "review-mount");
     review->showPage(ReviewStation::Page::trial);
     shootMore(w, "review-trial");
     if (all) {

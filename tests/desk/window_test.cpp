@@ -11,6 +11,7 @@
 #include <QTemporaryDir>
 #include <QtTest>
 #include <cmath>
+#include <fstream>
 
 #include "charts/text.h"
 #include "core/image/star_detect.h"
@@ -25,6 +26,7 @@
 #include "desk/pictures/frame_view.h"
 #include "desk/pictures/sky_map.h"
 #include "desk/start.h"
+#include "desk/stations/centre/framing_bench.h"
 #include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/stations/guide/proposal_keeper.h"
@@ -71,6 +73,7 @@ private slots:
     void cloudBankWhileMeasuring();
     void arcIsDragged();
     void targetsByNameAndCoordinates();
+    void targetsFromAList();
     void focusByTheHands();
     void darksBehindTheCover();
     void starsByHand();
@@ -423,6 +426,29 @@ void WindowTest::targetsByNameAndCoordinates() {
     QTest::keyClick(search, Qt::Key_Return);
     QVERIFY(!centre->primary()->isEnabled());
     QVERIFY2(panelText().contains("Polaris is hidden"), qPrintable(panelText()));
+}
+
+void WindowTest::targetsFromAList() {
+    window_->showStation(StationId::centre);
+    Station* centre = window_->station(StationId::centre);
+    auto* bench = centre->findChild<FramingBench*>();
+    auto* list = centre->findChild<QListWidget*>("targets");
+    const std::filesystem::path path = std::filesystem::path(data_->path().toStdString()) / "list.csv";
+    std::ofstream(path) << "name,ra,dec,pa\nM 33,01:33:50.9,+30:39:37,30\nM 45\nnowhere\n";
+    bench->readList(path);
+    QCOMPARE(list->count(), 2);
+    QVERIFY2(list->item(0)->text().startsWith("M 33, 30"), qPrintable(list->item(0)->text()));
+    // What was left out is told, with its line; the rest is there.
+    QVERIFY2(panelText().contains("1 line of the list was left out") && panelText().contains("Line 4"),
+             qPrintable(panelText()));
+    // Read once more it changes nothing.
+    bench->readList(path);
+    QCOMPARE(list->count(), 2);
+    QCOMPARE(window_->session().targets().list().size(), size_t{2});
+    bench->readList(path.parent_path() / "no-such.csv");
+    QVERIFY(window_->session().problems().newest() &&
+            !window_->session().problems().newest()->remedy.empty());
+    QCOMPARE(list->count(), 2);
 }
 
 void WindowTest::nightFrom(const Scenario& scenario) {

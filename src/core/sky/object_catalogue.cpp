@@ -52,6 +52,36 @@ struct Token {
     bool afterGap; // a comma or semicolon stands before it
 };
 
+// What people and programs write beside coordinates; where the declination is named, it begins.
+std::string withoutNames(const std::string& text) {
+    static const std::pair<const char*, const char*> words[] = {{"right ascension", " "},
+                                                                {"declination", ";"},
+                                                                {"j2000.0", " "},
+                                                                {"j2000", " "},
+                                                                {"icrs", " "},
+                                                                {"r.a.", " "},
+                                                                {"decl.", ";"},
+                                                                {"dec.", ";"},
+                                                                {"dec", ";"},
+                                                                {"ra", " "},
+                                                                {"α", " "},
+                                                                {"δ", ";"},
+                                                                {"(", " "},
+                                                                {")", " "},
+                                                                {"=", " "},
+                                                                {"; :", ";"},
+                                                                {";:", ";"}};
+    std::string lower = text;
+    for (char& c : lower)
+        c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    for (const auto& [word, instead] : words)
+        for (size_t at = lower.find(word); at != std::string::npos; at = lower.find(word))
+            lower.replace(at, std::string_view(word).size(), instead);
+    // "RA: 02:22": the colon of the name went before any number.
+    const size_t first = lower.find_first_not_of(" :");
+    return first == std::string::npos ? std::string() : lower.substr(first);
+}
+
 // Reads the numbers; nothing when something else stands between them.
 std::optional<std::vector<Token>> tokens(std::string text) {
     const auto swap = [&text](const std::string& from, const std::string& to) {
@@ -207,6 +237,12 @@ std::vector<const SkyObject*> ObjectCatalogue::search(std::string_view query, si
     return found;
 }
 
+const SkyObject* ObjectCatalogue::named(std::string_view name) const {
+    const std::string wanted = comparable(name);
+    const auto key = std::find_if(keys_.begin(), keys_.end(), [&](const Key& k) { return k.text == wanted; });
+    return wanted.empty() || key == keys_.end() ? nullptr : &objects_[key->object];
+}
+
 std::vector<const SkyObject*> ObjectCatalogue::around(const Vec3& icrs, Angle radius, double faintest) const {
     std::vector<const SkyObject*> found;
     const double near = cos(radius);
@@ -223,11 +259,13 @@ std::vector<const SkyObject*> ObjectCatalogue::around(const Vec3& icrs, Angle ra
 }
 
 Expected<Equatorial> parseCoordinates(const std::string& text) {
-    const auto t = tokens(text);
+    const auto t = tokens(withoutNames(text));
     if (!t || t->size() < 2)
         return notACoordinate(Text::say("Two groups of numbers are needed."));
     if (t->size() > 6)
         return notACoordinate(Text::say("There are more than six numbers."));
+    if (t->front().afterGap)
+        return notACoordinate(Text::say("The right ascension comes first."));
     // The declination begins at a sign, behind a comma, at a degree mark after hours, or in the middle.
     size_t dec = 0;
     for (size_t i = 1; i < t->size() && !dec; ++i)

@@ -30,6 +30,9 @@ public:
     // fainter ones. Case, blanks and leading zeros do not matter: "ngc0891" finds NGC 891.
     std::vector<const SkyObject*> search(std::string_view query, size_t most) const;
 
+    // The one of this very name, written in whatever way; null: none.
+    const SkyObject* named(std::string_view name) const;
+
     // Within the radius and not fainter, or of unknown magnitude but wide; the brightest first, stars last.
     std::vector<const SkyObject*> around(const Vec3& icrs, Angle radius, double faintest) const;
     const std::vector<SkyObject>& all() const { return objects_; }
@@ -44,7 +47,8 @@ private:
 };
 
 // A place typed in any usual notation: "02 22 33.4 +42 20 57", "2h22m33.4s +42°20′57″", "02:22:33, 42:20:57",
-// or two decimal numbers, which are degrees unless the first one bears an h.
+// or two decimal numbers, which are degrees unless the first one bears an h. Words around them (RA, Dec, α,
+// δ, J2000, ICRS) are passed over.
 Expected<Equatorial> parseCoordinates(const std::string& text);
 
 } // namespace nordstjerna

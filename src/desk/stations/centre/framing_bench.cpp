@@ -1,5 +1,6 @@
 #include "desk/stations/centre/framing_bench.h"
 
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QListWidget>
@@ -11,12 +12,15 @@
 #include "core/base/format.h"
 #include "core/base/parallel.h"
 #include "core/sky/moon.h"
+#include "core/sky/target_list.h"
 #include "desk/pictures/altitude_strip.h"
 #include "desk/pictures/framing_map.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
+#include "desk/widgets/flow_row.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
+#include "edge/store/file_problems.h"
 
 namespace nordstjerna {
 
@@ -27,6 +31,7 @@ double angleSigma_deg(double solved_arcsec) {
     return std::hypot(solved_arcsec / 3600.0, bent_deg);
 }
 
+constexpr double sameTarget_arcsec = 30.0;
 constexpr double faintest = 11.0;       // stars on the map
 constexpr double least_deg = 25.0;      // lower the air spoils what is taken
 constexpr double closeEnough_deg = 0.5; // of the wanted angle
@@ -38,7 +43,8 @@ FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std:
       page_(new QWidget), controls_(new QWidget), map_(new FramingMap), strip_(new AltitudeStrip),
       angle_(numberField(-180, 360, 1, "°")), turn_(new QPushButton(tr("Turn the camera…"))),
       bothButton_(new QPushButton(tr("Both cameras"))), list_(new QListWidget),
-      note_(new QPushButton(tr("Add to tonight's list"))), forget_(new QPushButton(tr("Forget"))) {
+      note_(new QPushButton(tr("Add to tonight's list"))), forget_(new QPushButton(tr("Forget"))),
+      read_(new QPushButton(tr("Read a list…"))) {
     auto* column = new QVBoxLayout(page_);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(8);
@@ -68,14 +74,16 @@ FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std:
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->setTextElideMode(Qt::ElideRight);
     form->addRow(list_);
-    auto* buttons = new QHBoxLayout;
+    auto* buttons = new FlowRow;
+    buttons->setSpacing(6);
     note_->setObjectName("noteTarget");
     forget_->setObjectName("forgetTarget");
-    for (QPushButton* b : {note_, forget_}) {
+    read_->setObjectName("readTargets");
+    read_->setToolTip(tr("A table of text: name, right ascension and declination a line, or names alone"));
+    for (QPushButton* b : {note_, forget_, read_}) {
         b->setProperty("compact", true);
         buttons->addWidget(b);
     }
-    buttons->addStretch();
     form->addRow(buttons);
 
     connect(map_, &FramingMap::turned, this, &FramingBench::setWanted);
@@ -96,6 +104,7 @@ FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std:
     connect(bothButton_, &QPushButton::clicked, this, &FramingBench::wantBoth);
     connect(note_, &QPushButton::clicked, this, &FramingBench::note);
     connect(forget_, &QPushButton::clicked, this, &FramingBench::forget);
+    connect(read_, &QPushButton::clicked, this, &FramingBench::askForList);
     connect(list_, &QListWidget::itemClicked, this, [this] {
         const int i = list_->currentRow();
         const auto& all = parts_.targets.list();
@@ -116,7 +125,7 @@ FramingBench::~FramingBench() {
 
 const NotedTarget* FramingBench::noted() const {
     for (const NotedTarget& t : parts_.targets.list())
-        if (separation(vectorFrom(t.place), parts_.targets.icrs()).arcsec() < 30.0)
+        if (separation(vectorFrom(t.place), parts_.targets.icrs()).arcsec() < sameTarget_arcsec)
             return &t;
     return nullptr;
 }
@@ -156,6 +165,41 @@ void FramingBench::forget() {
     auto all = parts_.targets.list();
     all.erase(all.begin() + (own - parts_.targets.list().data()));
     parts_.targets.keepList(std::move(all));
+    Q_EMIT changed();
+}
+
+void FramingBench::askForList() {
+    const QString path = QFileDialog::getOpenFileName(page_->window(), tr("Read a list of targets"), {},
+                                                      tr("Tables of text (*.csv *.tsv *.txt)"));
+    if (!path.isEmpty())
+        readList(path.toStdString());
+}
+
+void FramingBench::readList(const std::filesystem::path& path) {
+    constexpr size_t most_bytes = 2000000;
+    const auto text = readWhole(path, most_bytes);
+    const auto list = text ? parseTargetList(*text, catalogue_) : tl::unexpected(text.error());
+    if (!list) {
+        parts_.problems.report(list.error());
+        return;
+    }
+    parts_.problems.clear();
+    auto all = parts_.targets.list();
+    for (const ListedTarget& t : list->targets) {
+        const auto known = std::find_if(all.begin(), all.end(), [&](const NotedTarget& n) {
+            return separation(vectorFrom(n.place), vectorFrom(t.place)).arcsec() < sameTarget_arcsec;
+        });
+        if (known == all.end())
+            all.push_back({t.name, t.place, t.angle_deg});
+        else if (t.angle_deg)
+            known->angle_deg = t.angle_deg;
+    }
+    parts_.targets.keepList(std::move(all));
+    if (list->leftOut > 0)
+        parts_.problems.report(
+            {Text::say("%n line of the list was left out.|%n lines of the list were left out.", "",
+                       list->leftOut),
+             list->firstLeftOut, Text::say("The others are on the list of the night.")});
     Q_EMIT changed();
 }
 

@@ -44,6 +44,8 @@ public:
     std::vector<Finding> findings() const;
     void refresh();
     double wantedAngle() const;
+    // Onto the list of the night what it does not hold yet; at most 2 MB are read.
+    void readList(const std::filesystem::path& path);
 
 Q_SIGNALS:
     void changed(); // whoever shows it refreshes it
@@ -60,6 +62,7 @@ private:
     void fillTargets();
     void note();
     void forget();
+    void askForList();
     std::optional<TurnAdvice> advice() const;
     QString windowText(const std::optional<TargetNight>& night) const;
     QStringList neighbours() const;
@@ -75,7 +78,7 @@ private:
     NumberField* angle_;
     QPushButton *turn_, *bothButton_;
     QListWidget* list_;
-    QPushButton *note_, *forget_;
+    QPushButton *note_, *forget_, *read_;
     // Worked out once for each place and night.
     const std::optional<TargetNight>& nightOf(const Vec3& icrs);
     struct Known {
