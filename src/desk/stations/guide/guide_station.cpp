@@ -81,6 +81,7 @@ GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const 
     bench()->addWidget(drawer_);
     bench()->addWidget(sheet_);
     drawer_->hide();
+    drawerButton_->setObjectName("controllers");
     connect(drawer_, &ControllersDrawer::changed, this,
             [this](SettingKey key, double v) { needs_.settings.change(key, v, "yours"); });
     connect(drawer_, &ControllersDrawer::undoWanted, this,

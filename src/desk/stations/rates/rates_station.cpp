@@ -63,6 +63,7 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
     connect(keep_, &QPushButton::clicked, this,
             [this] { perform(refused_ ? ActionId::ratesForce : ActionId::ratesFormer); });
     connect(pages_, &PhaseBar::chosen, this, &RatesStation::refresh);
+    there_->setObjectName("slewThere");
     connect(there_, &QPushButton::clicked, this, &RatesStation::slewThere);
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (measuring_ || slewing())
