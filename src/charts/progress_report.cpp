@@ -2,6 +2,7 @@
 #include "charts/light_chart.h"
 #include "charts/paper.h"
 #include "charts/report.h"
+#include "charts/report_terms.h"
 #include "charts/season_chart.h"
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -66,6 +67,7 @@ Expected<void> writeTargetReport(const std::filesystem::path& path, const std::s
                                     tr("Frames that were flagged stand as empty boxes on the usable light."),
                                     {},
                                     std::move(light)});
+            explainTerms(paper);
             return paper;
         },
         replace);
@@ -105,6 +107,7 @@ Expected<void> writeMountReport(const std::filesystem::path& path, const std::st
                                     tr("Dashed and numbered: what was done to the mount."),
                                     {},
                                     std::move(season)});
+            explainTerms(paper);
             return paper;
         },
         replace);

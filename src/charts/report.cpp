@@ -4,6 +4,7 @@
 
 #include "charts/backlash_chart.h"
 #include "charts/paper.h"
+#include "charts/report_terms.h"
 #include "charts/run_chart.h"
 #include "charts/spectrum_chart.h"
 #include "charts/text.h"
@@ -146,12 +147,14 @@ Expected<void> writeReport(const std::filesystem::path& path, const Run& run, co
         path,
         [&] {
             Paper paper{headline(run), subline(run, story), {}};
-            paper.blocks.push_back({tr("Figures"), {}, figuresHtml(story), nullptr});
+            // What follows from it first, then what it follows from.
             paper.blocks.push_back({tr("Findings"), {}, findingsHtml(story.findings), nullptr});
+            paper.blocks.push_back({tr("Figures"), {}, figuresHtml(story), nullptr});
             if (run.meta.kind == RunKind::free)
                 paper.blocks.push_back({tr("Where the error comes from"), {}, budgetHtml(story), nullptr});
             for (PaperBlock& b : chartsOf(run, story))
                 paper.blocks.push_back(std::move(b));
+            explainTerms(paper);
             return paper;
         },
         replace);
@@ -174,7 +177,7 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
             paper.blocks.push_back({tr("What was done"), {}, table + "</table>", nullptr});
             for (const NightDocument::Item& i : night.items) {
                 const LogEntry& e = i.entry;
-                QString html = "<table cellpadding=\"4\">";
+                QString html = findingsHtml(e.findings) + "<table cellpadding=\"4\">";
                 for (const Figure& f : e.figures)
                     html += QString("<tr><td>%1</td><td><b>%2</b></td></tr>")
                                 .arg(qs(figureLook(f.name).title).toHtmlEscaped(),
@@ -189,7 +192,6 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
                                          qs(c.reason))
                                     .toHtmlEscaped() +
                                 "</p>";
-                html += findingsHtml(e.findings);
                 if (!e.note.empty())
                     html += "<p><i>" + qs(e.note).toHtmlEscaped() + "</i></p>";
                 QString heading =
@@ -200,6 +202,7 @@ Expected<void> writeNightReport(const std::filesystem::path& path, const NightDo
                     for (PaperBlock& b : chartsOf(*i.run, *i.story))
                         paper.blocks.push_back(std::move(b));
             }
+            explainTerms(paper);
             return paper;
         },
         replace);

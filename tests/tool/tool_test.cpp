@@ -607,7 +607,7 @@ void ToolTest::nightLog() {
                  fs::copy_options::recursive);
     r = tool({"night", "rebuild", "--data", data});
     QCOMPARE(r.status, 0);
-    QCOMPARE(r.out.at("entries").get<int>(), 21);
+    QCOMPARE(r.out.at("entries").get<int>(), 26);
     QCOMPARE(r.out.at("from_tables").get<int>(), 0);
     QVERIFY(r.out.at("left_out").empty());
     r = tool({"night", "list", "--data", data});
@@ -615,7 +615,7 @@ void ToolTest::nightLog() {
     QCOMPARE(QString::fromStdString(r.out.at("nights")[0].at("night")), QString("2026-10-09"));
     QVERIFY(r.out.at("nights")[0].at("best_rms_arcsec").get<double>() > 0.3);
     r = tool({"night", "show", "2026-10-04", "--data", data});
-    QCOMPARE(r.out.at("entries").size(), size_t{3});
+    QCOMPARE(r.out.at("entries").size(), size_t{4});
     const auto& guided = r.out.at("entries")[2];
     QCOMPARE(QString::fromStdString(guided.at("kind")), QString("guided"));
     QVERIFY(isMeasured(guided.at("figures").at("total_rms_arcsec")));

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/format.h"
 #include "core/focus/focuser_backlash.h"
 
 namespace nordstjerna {
@@ -43,6 +44,22 @@ Text FilterChange::askedFor() const {
 Step FilterChange::askPerson() const {
     constexpr double glance_s = 1.0;
     return WaitStep{glance_s, askedFor()};
+}
+
+// A driver that stops at the end of the travel would leave every frame of this filter out of focus.
+std::optional<Problem> FilterChange::outOfTravel(const FocuserState& now, double place) const {
+    if (now.highest <= now.lowest || (place >= now.lowest && place <= now.highest))
+        return std::nullopt;
+    const auto whole = [](double steps) { return formatNumber(steps, 0); };
+    return Problem{
+        Text::say("The focus of the filter %1 is out of the focuser's reach.").arg(setup_.to),
+        Text::say("It stands at %1 and should go to %2; its travel is %3 to %4 steps.")
+            .arg(whole(now.steps))
+            .arg(whole(place))
+            .arg(whole(now.lowest))
+            .arg(whole(now.highest)),
+        Text::say("Move the camera in its tube so that focus lies nearer to the middle of the travel, "
+                  "then run the focus again.")};
 }
 
 // Only the slot that the wheel names counts; a slow one is asked again.
@@ -95,8 +112,11 @@ std::optional<Step> FilterChange::step(const Event& event) {
     case Phase::byHand:
         return goOn_ ? focus() : std::optional<Step>(askPerson());
     case Phase::asking: {
-        const double here = std::get<FocuserAnswered>(event.what).state.steps;
-        move_.emplace(CameraRole::imaging, std::round(here + *setup_.by_steps), setup_.takeUp_steps);
+        const FocuserState& now = std::get<FocuserAnswered>(event.what).state;
+        const double place = std::round(now.steps + *setup_.by_steps);
+        if (auto beyond = outOfTravel(now, place))
+            return end(std::move(beyond));
+        move_.emplace(CameraRole::imaging, place, setup_.takeUp_steps);
         phase_ = Phase::moving;
         [[fallthrough]];
     }

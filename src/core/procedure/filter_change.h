@@ -46,6 +46,7 @@ private:
     enum class Phase { start, turning, byHand, asking, moving, ended };
     std::optional<Step> turned(const WheelState& state);
     std::optional<Step> focus();
+    std::optional<Problem> outOfTravel(const FocuserState& now, double place) const;
     std::optional<Step> end(std::optional<Problem> failure = std::nullopt);
     Step askPerson() const;
     Text askedFor() const;

@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <numeric>
 
-#include "core/base/format.h"
-
 namespace nordstjerna {
 
 const FilterTurn* turnAt(const SeriesSetup& s, int framesDone) {
@@ -29,20 +27,6 @@ double exposureAt(const SeriesSetup& s, int framesDone) {
 std::string filterAt(const SeriesSetup& s, int framesDone) {
     const FilterTurn* turn = turnAt(s, framesDone);
     return turn ? turn->filter : std::string();
-}
-
-Text turnsInWords(const SeriesSetup& s) {
-    Text all;
-    for (const FilterTurn& t : s.turns) {
-        const Text one = t.exposure_s > 0.0
-                             ? Text::say("%1 × %2 of %3 s")
-                                   .arg(t.frames)
-                                   .arg(t.filter)
-                                   .arg(formatNumber(t.exposure_s, t.exposure_s < 10.0 ? 1 : 0))
-                             : Text::say("%1 × %2").arg(t.frames).arg(t.filter);
-        all = all.empty() ? one : all.then(one, ", ");
-    }
-    return all;
 }
 
 std::vector<FilterCount> countByFilter(const SeriesSetup& s, int framesDone, int frames) {

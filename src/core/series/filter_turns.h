@@ -11,9 +11,6 @@ double exposureAt(const SeriesSetup& setup, int framesDone);
 // The filter before the next frame; empty: whatever is there.
 std::string filterAt(const SeriesSetup& setup, int framesDone);
 
-// "3 × L, then 1 × R of 120 s"; empty without filters.
-Text turnsInWords(const SeriesSetup& setup);
-
 // Frames of each filter among the next ones, in the order of the turns.
 struct FilterCount {
     std::string filter;
