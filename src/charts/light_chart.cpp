@@ -67,16 +67,20 @@ void LightChart::draw(QPainter& p, const QRectF& area, const ViewRange&) {
     }
     drawPanel(p, area);
     plot_ = area.adjusted(58, 30, -16, -28);
-    const double gap = 24.0;
-    const double lane = (plot_.height() - 3.0 * gap) / 5.2;
-    const QRectF light(plot_.left(), plot_.top(), plot_.width(), 2.2 * lane);
-    drawLight(p, light);
     const std::pair<Value, QString> lanes[] = {{&Gathered::fwhm_arcsec, tr("width of the stars, FWHM ″")},
                                                {&Gathered::elongation, tr("elongation, 0 is round")},
                                                {&Gathered::guideRms_arcsec, tr("guiding, total RMS ″")}};
+    // In a low picture the sharpness alone stands below the light.
+    constexpr double roomForAll = 200.0;
+    const size_t shown = plot_.height() < roomForAll ? 1 : std::size(lanes);
+    constexpr double gap = 24.0;
+    const double lane =
+        (plot_.height() - gap * static_cast<double>(shown)) / (2.2 + static_cast<double>(shown));
+    const QRectF light(plot_.left(), plot_.top(), plot_.width(), 2.2 * lane);
+    drawLight(p, light);
     double top = light.bottom();
-    for (const auto& [value, title] : lanes) {
-        drawLane(p, QRectF(plot_.left(), top + gap, plot_.width(), lane), value, title);
+    for (size_t i = 0; i < shown; ++i) {
+        drawLane(p, QRectF(plot_.left(), top + gap, plot_.width(), lane), lanes[i].first, lanes[i].second);
         top += gap + lane;
     }
     p.setFont(textFont(11));

@@ -27,10 +27,17 @@ int placesFor(double step) {
 void drawValues(QPainter& p, const QRectF& plot, const AxisRange& y) {
     p.setFont(textFont(11));
     const double step = roundStep(y.high - y.low, std::max(2, static_cast<int>(plot.height() / 44.0)));
+    // Where lines lie closer than letters are high, some go without a number.
+    constexpr double letters_px = 13.0;
+    const double apart_px = plot.height() * step / (y.high - y.low);
+    const int every = std::max(1, static_cast<int>(std::ceil(letters_px / std::max(apart_px, 1.0))));
+    int line = 0;
     for (double v = std::ceil(y.low / step) * step; v <= y.high + 1e-9 * step; v += step) {
         const double at = plot.bottom() - plot.height() * (v - y.low) / (y.high - y.low);
         p.setPen(QPen(theme().line, 1));
         p.drawLine(QPointF(plot.left(), at), QPointF(plot.right(), at));
+        if (line++ % every != 0)
+            continue;
         p.setPen(theme().muted);
         p.drawText(QRectF(plot.left() - 60, at - 8, 54, 16), Qt::AlignRight | Qt::AlignVCenter,
                    qs(formatNumber(v, placesFor(step))));

@@ -41,7 +41,7 @@ constexpr NamedLook figureLooks[] = {
     {"ra_rms_arcsec", Text::mark("RA RMS"), "″", 2},
     {"dec_rms_arcsec", Text::mark("Dec RMS"), "″", 2},
     {"mount_part_arcsec", Text::mark("mount part"), "″", 2},
-    {"air_arcsec", Text::mark("air"), "″", 2},
+    {"air_arcsec", Text::mark("seeing"), "″", 2},
     {"bound_arcsec", Text::mark("least possible"), "″", 2},
     {"rows", Text::mark("rows"), "", 0},
     {"span_s", Text::mark("length"), " s", 0},

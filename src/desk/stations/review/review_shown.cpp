@@ -200,7 +200,7 @@ void ReviewStation::showTargetFigures() {
     figures_[1]->show(QString::number(p.all.usable), "", tr("of %1 taken").arg(p.all.frames));
     const bool scatters = p.pace_s->sigma < p.pace_s->value;
     figures_[2]->show(hours(p.pace_s->value), scatters ? tr("± %1 h").arg(hours(p.pace_s->sigma)) : tr("h"),
-                      scatters ? tr("mean of the last nights") : tr("from one night"));
+                      scatters ? tr("recent mean") : tr("from one night"));
     const auto left = nightsToCome(p, hour_s * target_->wanted_h());
     if (target_->wanted_h() <= 0.0 || !left)
         figures_[3]->showNothing(tr("no wish is set"));
@@ -343,9 +343,7 @@ void ReviewStation::refresh() {
         setPrimary(tr("Open the newest"), !trends_->newest().isEmpty());
         break;
     case Page::target:
-        say("", !told_.isEmpty() ? told_
-                                 : tr("Usable are the frames that were not flagged. Their light is counted "
-                                      "over all nights."));
+        say("", !told_.isEmpty() ? told_ : tr("Usable are the frames that were not flagged."));
         setPrimary(tr("Write a report…"), target_->drawn().read.progress.all.frames > 0);
         break;
     case Page::mount:

@@ -75,7 +75,8 @@ TargetPage::TargetPage(QWidget* parent)
     table_->setSelectionMode(QAbstractItemView::NoSelection);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setTabKeyNavigation(false);
-    table_->setMinimumHeight(60);
+    view_->setMinimumHeight(190);
+    table_->setMinimumHeight(58);
     table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     all->addWidget(table_, 1);
     connect(choice_, &QComboBox::currentIndexChanged, this, &TargetPage::targetWanted);
