@@ -28,6 +28,7 @@ private slots:
     void senselessTurnsAreRefused();
     void framesAreComparedWithinTheirFilter();
     void focusBeyondTheTravel();
+    void stoppedBeyondItsPlace();
     void coolerGoesDownSlowly();
     void coolerThatIsTooWeak();
     void coolerWarmsUpAndIsSwitchedOff();
@@ -299,6 +300,29 @@ void FiltersTest::focusBeyondTheTravel() {
         QVERIFY2(failed->problem.why.english().find("0 to 1000 steps") != std::string::npos,
                  failed->problem.why.english().c_str());
     }
+}
+
+// Stopped while the focuser stands beyond its place, where the backlash is taken up: it comes back first.
+void FiltersTest::stoppedBeyondItsPlace() {
+    FilterChangeSetup setup;
+    setup.filters = {"L", "R"};
+    setup.to = "R";
+    setup.by_steps = -100.0;
+    setup.takeUp_steps = 40.0;
+    FilterChange change(setup);
+    Event event;
+    static_cast<void>(change.next(event));
+    event.what = FilterAnswered{{1, {}}};
+    static_cast<void>(change.next(event));
+    event.what = FocuserAnswered{{600.0, 0.0, 1000.0, std::nullopt}};
+    const Step beyond = change.next(event);
+    QVERIFY(std::holds_alternative<FocuserStep>(beyond));
+    QCOMPARE(std::get<FocuserStep>(beyond).steps, std::optional(460));
+    event.what = StopAsked{};
+    const Step back = change.next(event);
+    QVERIFY(std::holds_alternative<FocuserStep>(back));
+    QCOMPARE(std::get<FocuserStep>(back).steps, std::optional(500));
+    QVERIFY(std::holds_alternative<DoneStep>(change.next(event))); // the wish is repeated until it is heeded
 }
 
 void FiltersTest::coolerGoesDownSlowly() {

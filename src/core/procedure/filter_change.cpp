@@ -85,8 +85,12 @@ std::optional<Step> FilterChange::focus() {
 std::optional<Step> FilterChange::step(const Event& event) {
     if (const auto* failed = std::get_if<StepFailed>(&event.what))
         return end(failed->problem);
-    if (std::holds_alternative<StopAsked>(event.what))
+    if (std::holds_alternative<StopAsked>(event.what)) {
+        if (phase_ == Phase::moving)
+            if (const Step next = move_->next(event); !std::holds_alternative<DoneStep>(next))
+                return next;
         return end();
+    }
     switch (phase_) {
     case Phase::start: {
         const auto at = std::find(setup_.filters.begin(), setup_.filters.end(), setup_.to);

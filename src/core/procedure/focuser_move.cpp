@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/base/format.h"
 
@@ -36,6 +37,9 @@ std::optional<Problem> focuserFault(const FocuserState& s, std::optional<double>
 }
 
 Step FocuserMove::advance(const Event& event) {
+    // It was sent beyond its place to take up the backlash, and does not stay there for being stopped.
+    if (std::holds_alternative<StopAsked>(event.what) && std::exchange(below_, false))
+        return FocuserStep{camera_, static_cast<int>(std::round(to_))};
     if (const auto end = brokenOff(event))
         return *end;
     if (const auto* answer = std::get_if<FocuserAnswered>(&event.what)) {

@@ -628,6 +628,9 @@ Step Series::advance(const Event& event) {
             if (!std::holds_alternative<DoneStep>(back))
                 return back;
         }
+        if (phase_ == Phase::changing && changing_)
+            if (const auto home = changing_->step(event))
+                return *home;
         if (phase_ == Phase::closing)
             return rest(event);
         if (phase_ == Phase::parking)
