@@ -120,7 +120,8 @@ void LightChart::drawLight(QPainter& p, const QRectF& lane) const {
         stacked[i] -= h;
         p.fillRect(bar, colourOf(n.filter));
         if (h > 15.0 && !n.filter.empty()) {
-            p.setPen(theme().text);
+            // Dark on what is strong, light on what lets the panel through.
+            p.setPen(colourOf(n.filter).alphaF() > 0.5 ? theme().onAccent : theme().text);
             p.drawText(bar, Qt::AlignCenter, qs(n.filter));
         }
     }

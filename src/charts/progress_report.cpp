@@ -39,9 +39,9 @@ QString toComeHtml(const TargetProgress& progress, double wanted_s) {
     if (!left)
         text += tr("No frame was usable yet.");
     else if (left->value <= 0.0)
-        text += tr("It is there.");
+        text += tr("You have it.");
     else
-        text += tr("%1 to come, %2 at the pace of the last ones.")
+        text += tr("%1 left to take, %2 at your recent pace.")
                     .arg(qs(formatDuration(wanted_s - progress.all.usable_s)),
                          qs(formatMeasured(*left, " " + tr("nights").toStdString(), 1)));
     return "<p>" + text.toHtmlEscaped() + "</p>";
@@ -59,7 +59,7 @@ Expected<void> writeTargetReport(const std::filesystem::path& path, const std::s
                             .arg(qs(formatDuration(progress.all.usable_s)),
                                  qs(Text::say("%n frame|%n frames", "", progress.all.usable))),
                         {}};
-            paper.blocks.push_back({tr("By filter"), tr("Usable are the frames that were not flagged."),
+            paper.blocks.push_back({tr("By filter"), tr("Frames that were not flagged count as usable."),
                                     filtersHtml(progress) + toComeHtml(progress, wanted_s), nullptr});
             auto light = std::make_unique<LightChart>();
             light->show(progress, zone);

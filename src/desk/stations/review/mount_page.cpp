@@ -98,18 +98,20 @@ void MountPage::takeAway() {
 void MountPage::draw() {
     chart_->show(lines_, marks_, zone_);
     view_->refresh();
+    const int chosen = list_->currentRow();
     list_->clear();
     for (size_t i = 0; i < marks_.size(); ++i)
         list_->addItem(
             tr("%1   %2: %3").arg(QString::number(i + 1), qs(zone_.day(marks_[i].day)), qs(marks_[i].words)));
+    list_->setCurrentRow(std::min(chosen, list_->count() - 1));
     list_->setVisible(!marks_.empty());
     takeAway_->setVisible(!marks_.empty());
     const bool any =
         std::any_of(lines_.begin(), lines_.end(), [](const SeasonLine& l) { return !l.points.empty(); });
     const auto helped = whatHelpedMost(lines_, marks_);
-    words_->setText(!any     ? tr("Figures of this mount come from its nights: free runs, guiding, tests.")
+    words_->setText(!any     ? tr("Free runs, guiding and tests of this mount will show here.")
                     : helped ? helpedText(*helped, zone_)
-                             : tr("No change for the better stands out of the scatter yet."));
+                             : tr("No improvement stands out from the scatter yet."));
 }
 
 } // namespace nordstjerna

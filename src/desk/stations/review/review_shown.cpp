@@ -185,7 +185,7 @@ void ReviewStation::showTrendFigures() {
 
 void ReviewStation::showTargetFigures() {
     const TargetProgress& p = target_->drawn().read.progress;
-    const QString titles[] = {tr("Usable light"), tr("Usable frames"), tr("A night brings"), tr("To come")};
+    const QString titles[] = {tr("Usable light"), tr("Usable frames"), tr("Per night"), tr("Left to take")};
     for (int i = 0; i < 4; ++i) {
         figures_[i]->setVisible(i == 0 || p.all.frames > 0);
         figures_[i]->setTitle(titles[i]);
@@ -203,7 +203,7 @@ void ReviewStation::showTargetFigures() {
                       scatters ? tr("recent mean") : tr("from one night"));
     const auto left = nightsToCome(p, hour_s * target_->wanted_h());
     if (target_->wanted_h() <= 0.0 || !left)
-        figures_[3]->showNothing(tr("no wish is set"));
+        figures_[3]->showNothing(tr("no amount set"));
     else
         figures_[3]->show(
             hours(std::max(0.0, hour_s * target_->wanted_h() - p.all.usable_s)), tr("h"),
@@ -343,7 +343,7 @@ void ReviewStation::refresh() {
         setPrimary(tr("Open the newest"), !trends_->newest().isEmpty());
         break;
     case Page::target:
-        say("", !told_.isEmpty() ? told_ : tr("Usable are the frames that were not flagged."));
+        say("", !told_.isEmpty() ? told_ : tr("Frames that were not flagged count as usable."));
         setPrimary(tr("Write a report…"), target_->drawn().read.progress.all.frames > 0);
         break;
     case Page::mount:

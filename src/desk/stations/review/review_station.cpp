@@ -452,7 +452,7 @@ QString ReviewStation::help() const {
         "most.</p>"
         "<p><b>Trends:</b> a figure over the nights, with what changed and when.</p>"
         "<p><b>Target:</b> the light that was gathered of it, by night and filter, what was flagged and why, "
-        "and how many nights are left at this pace. Usable are the frames without a flag.</p>"
+        "and how many nights are left at this pace. Frames without a flag count as usable.</p>"
         "<p><b>Mount:</b> its figures over the months, what you noted that was done to it, and what helped "
         "most.</p>");
 }

@@ -109,7 +109,8 @@ void TargetPage::show(const LogView::OfTarget& target, const CivilTime& zone, do
     }
     {
         const QSignalBlocker quiet(wanted_);
-        wanted_->setValue(wanted_h);
+        if (!wanted_->hasFocus() || wanted_->value() == wanted_->minimum()) // not into what is being typed
+            wanted_->setValue(wanted_h);
         wanted_->setEnabled(!target.name.empty());
     }
     const TargetProgress& p = target.read.progress;
@@ -142,17 +143,17 @@ void TargetPage::tell() {
     const TargetProgress& p = drawn_.read.progress;
     QString text;
     if (drawn_.name.empty())
-        text = tr("When a series has been taken, its target is found here.");
+        text = tr("Targets appear here once a series has been taken.");
     else if (p.all.frames == 0)
         text = tr("No frame of %1 is on record.").arg(qs(drawn_.name));
     else if (wanted_->value() <= 0.0)
         text = tr("Set how much usable light you want to see how many nights are left.");
     else if (const auto left = nightsToCome(p, secondsPerHour * wanted_->value()); !left)
-        text = tr("No frame was usable yet, so there is no pace to go by.");
+        text = tr("No frame was usable yet, so the nights cannot be estimated.");
     else if (left->value <= 0.0)
-        text = tr("What you wanted is there.");
+        text = tr("You have the light you wanted.");
     else
-        text = tr("%1 to come: about %2 at the pace of the last ones.")
+        text = tr("%1 left to take: about %2 at your recent pace.")
                    .arg(qs(formatDuration(secondsPerHour * wanted_->value() - p.all.usable_s)),
                         qs(Text::say("%n night|%n nights", "", static_cast<int>(std::ceil(left->value)))));
     if (drawn_.read.unread > 0)
