@@ -6,6 +6,7 @@
 #include "charts/palette.h"
 #include "charts/text.h"
 #include "charts/ticks.h"
+#include "charts/trend_marks.h"
 #include "core/base/csv_text.h"
 #include "core/base/format.h"
 
@@ -15,12 +16,6 @@ namespace {
 constexpr size_t fewestColumns = 6; // a single night is not as wide as the picture
 constexpr double secondsAnHour = 3600.0;
 } // namespace
-
-void drawLaneTitle(QPainter& p, const QRectF& lane, const QString& title) {
-    p.setFont(textFont(11));
-    p.setPen(theme().muted);
-    p.drawText(QRectF(lane.left(), lane.top() - 20, lane.width(), 16), Qt::AlignLeft, title);
-}
 
 QString flaggedText(const Gathered& g) {
     QStringList parts;
@@ -47,9 +42,16 @@ void LightChart::show(const TargetProgress& progress, const CivilTime& zone) {
         filters_.push_back(filter);
 }
 
+double LightChart::columnWidth() const {
+    return plot_.width() / static_cast<double>(std::max(nights_.size(), fewestColumns));
+}
+
 double LightChart::xOf(size_t night) const {
-    const auto n = static_cast<double>(std::max(nights_.size(), fewestColumns));
-    return plot_.left() + plot_.width() * (static_cast<double>(night) + 0.5) / n;
+    return plot_.left() + columnWidth() * (static_cast<double>(night) + 0.5);
+}
+
+size_t LightChart::columnOf(Instant night) const {
+    return static_cast<size_t>(std::lower_bound(nights_.begin(), nights_.end(), night) - nights_.begin());
 }
 
 // One hue from strong to faint, since two colours belong to the axes; the name stands in the bar.
@@ -84,37 +86,31 @@ void LightChart::draw(QPainter& p, const QRectF& area, const ViewRange&) {
         top += gap + lane;
     }
     p.setFont(textFont(11));
-    p.setPen(theme().muted);
-    double room = -1e9;
+    std::vector<double> x;
+    std::vector<QString> days;
     for (size_t i = 0; i < nights_.size(); ++i) {
-        if (xOf(i) - 26.0 < room)
-            continue;
-        p.drawText(QRectF(xOf(i) - 30, plot_.bottom() + 6, 60, 16), Qt::AlignCenter,
-                   qs(zone_.day(nights_[i])).section(' ', 0, 1));
-        room = xOf(i) + 34.0;
+        x.push_back(xOf(i));
+        days.push_back(qs(zone_.day(nights_[i])));
     }
+    drawNightDates(p, x, days, plot_.bottom() + 6);
 }
 
 void LightChart::drawLight(QPainter& p, const QRectF& lane) const {
     std::vector<double> height(nights_.size());
-    const auto column = [&](Instant night) {
-        return static_cast<size_t>(std::lower_bound(nights_.begin(), nights_.end(), night) - nights_.begin());
-    };
     for (const NightOfTarget& n : progress_.nights)
-        height[column(n.night)] += n.gathered.exposed_s / secondsAnHour;
+        height[columnOf(n.night)] += n.gathered.exposed_s / secondsAnHour;
     const double most = 1.12 * std::max(*std::max_element(height.begin(), height.end()), 0.1);
     drawValues(p, lane, {0.0, most, {}});
     drawLaneTitle(p, lane, tr("light, hours"));
     drawLegend(p, QRectF(lane.left() + 120, lane.top() - 24, lane.width() - 120, 18),
                {{tr("usable"), QPen(Qt::NoPen), LegendEntry::Mark::square, theme().accent},
                 {tr("flagged"), QPen(Qt::NoPen), LegendEntry::Mark::frame, theme().muted}});
-    const auto columns = static_cast<double>(std::max(nights_.size(), fewestColumns));
-    const double width = std::min(46.0, 0.7 * lane.width() / columns);
+    const double width = std::min(46.0, 0.7 * columnWidth());
     const auto tall = [&](double hours) { return lane.height() * hours / most; };
     std::vector<double> stacked(nights_.size(), lane.bottom());
     p.setFont(textFont(11));
     for (const NightOfTarget& n : progress_.nights) {
-        const size_t i = column(n.night);
+        const size_t i = columnOf(n.night);
         const double h = tall(n.gathered.usable_s / secondsAnHour);
         const QRectF bar(xOf(i) - 0.5 * width, stacked[i] - h, width, h);
         stacked[i] -= h;
@@ -126,7 +122,7 @@ void LightChart::drawLight(QPainter& p, const QRectF& lane) const {
         }
     }
     for (const NightOfTarget& n : progress_.nights) {
-        const size_t i = column(n.night);
+        const size_t i = columnOf(n.night);
         const double h = tall((n.gathered.exposed_s - n.gathered.usable_s) / secondsAnHour);
         stacked[i] -= h;
         p.setPen(QPen(theme().muted, 1.0));
@@ -160,9 +156,8 @@ void LightChart::drawLane(QPainter& p, const QRectF& lane, Value value, const QS
         const auto& v = n.gathered.*value;
         if (!v)
             continue;
-        const auto i = std::lower_bound(nights_.begin(), nights_.end(), n.night) - nights_.begin();
         const auto beside = std::find(filters_.begin(), filters_.end(), n.filter) - filters_.begin();
-        const double x = xOf(static_cast<size_t>(i)) +
+        const double x = xOf(columnOf(n.night)) +
                          9.0 * (static_cast<double>(beside) - 0.5 * static_cast<double>(filters_.size() - 1));
         p.setBrush(colourOf(n.filter));
         p.drawEllipse(QPointF(x, lane.bottom() - lane.height() * (*v - low) / (most - low)), 4.0, 4.0);
@@ -172,8 +167,7 @@ void LightChart::drawLane(QPainter& p, const QRectF& lane, Value value, const QS
 QString LightChart::readOut(QPointF at) const {
     if (nights_.empty() || !plot_.contains(at))
         return {};
-    const auto columns = static_cast<double>(std::max(nights_.size(), fewestColumns));
-    const auto i = static_cast<size_t>(columns * (at.x() - plot_.left()) / plot_.width());
+    const auto i = static_cast<size_t>((at.x() - plot_.left()) / columnWidth());
     if (i >= nights_.size())
         return {};
     QStringList lines{qs(zone_.day(nights_[i]))};

@@ -18,6 +18,8 @@ public:
     double heightOnPaper() const override { return 620.0; }
 
 private:
+    double columnWidth() const;
+    size_t columnOf(Instant night) const;
     double xOf(size_t night) const;
     QColor colourOf(const std::string& filter) const;
     void drawLight(QPainter& p, const QRectF& lane) const;
@@ -30,8 +32,6 @@ private:
     std::vector<std::string> filters_;
 };
 
-// Above a lane, at its left.
-void drawLaneTitle(QPainter& p, const QRectF& lane, const QString& title);
 // "3 cloud, 1 a jolt"; empty: nothing was flagged.
 QString flaggedText(const Gathered& gathered);
 // "none named" where the frames name no filter.

@@ -132,8 +132,8 @@ QByteArray asHtml(const Paper& paper) {
     html +=
         QString("body{background:%1;color:%2;font:15px/1.45 'Nordstjerna Text',sans-serif;max-width:1000px;"
                 "margin:32px auto;padding:0 20px}\n"
-                "th{text-align:left;font-weight:normal;padding:3px 18px 3px "
-                "0}h1{font-size:26px;margin:0}h2{font-size:17px;margin:28px 0 6px}\n"
+                "th{text-align:left;font-weight:normal;padding:3px 18px 3px 0}\n"
+                "h1{font-size:26px;margin:0}h2{font-size:17px;margin:28px 0 6px}\n"
                 ".muted{color:%3;margin:4px 0}td{padding:3px 18px 3px 0;vertical-align:top}\n"
                 "svg{width:100%;height:auto}td+td+td{color:%3}p{margin:8px 0}\n")
             .arg(t.base.name(), t.text.name(), t.muted.name());

@@ -3,10 +3,10 @@
 #include <algorithm>
 #include <cmath>
 
-#include "charts/light_chart.h"
 #include "charts/palette.h"
 #include "charts/text.h"
 #include "charts/ticks.h"
+#include "charts/trend_marks.h"
 #include "core/base/format.h"
 #include "core/review/entry.h"
 
@@ -107,28 +107,11 @@ void SeasonChart::drawLane(QPainter& p, const SeasonLine& line, const QRectF& la
     drawLaneTitle(p, lane, qs(look.title) + (unit.isEmpty() ? QString() : ", " + unit));
     p.save();
     p.setClipRect(lane.adjusted(-5, -5, 5, 5));
-    for (const TrendLevel& l : line.trend.levels) {
-        if (l.to <= l.from)
-            continue;
-        const QPointF left(xOf(line.points[l.from].when) - 6, yOf(l.value.value));
-        const QPointF right(xOf(line.points[l.to - 1].when) + 6, yOf(l.value.value));
-        QColor band = theme().text;
-        band.setAlpha(26);
-        p.fillRect(QRectF(QPointF(left.x(), yOf(l.value.value + l.value.sigma)),
-                          QPointF(right.x(), yOf(l.value.value - l.value.sigma))),
-                   band);
-        p.setPen(QPen(theme().muted, 1.4));
-        p.drawLine(left, right);
-    }
-    p.setPen(QPen(theme().accent, 1.2));
-    p.setBrush(theme().accent);
-    for (const TrendPoint& t : line.points) {
-        const QPointF c(xOf(t.when), yOf(t.value.value));
-        if (t.value.sigma > 0.0)
-            p.drawLine(QPointF(c.x(), yOf(t.value.value - t.value.sigma)),
-                       QPointF(c.x(), yOf(t.value.value + t.value.sigma)));
-        p.drawEllipse(c, 3.2, 3.2);
-    }
+    const PlaceOf place = [&](size_t i, double value) {
+        return QPointF(xOf(line.points[i].when), yOf(value));
+    };
+    drawLevels(p, line.trend, place);
+    drawPoints(p, line.points, place);
     p.restore();
 }
 

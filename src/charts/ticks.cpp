@@ -46,6 +46,12 @@ void drawValues(QPainter& p, const QRectF& plot, const AxisRange& y) {
     p.drawText(QRectF(plot.left() - 44, plot.top() - 22, 120, 16), Qt::AlignLeft, y.unit);
 }
 
+void drawLaneTitle(QPainter& p, const QRectF& lane, const QString& title) {
+    p.setFont(textFont(11));
+    p.setPen(theme().muted);
+    p.drawText(QRectF(lane.left(), lane.top() - 20, lane.width(), 16), Qt::AlignLeft, title);
+}
+
 void drawAxes(QPainter& p, const QRectF& plot, const AxisRange& x, const AxisRange& y) {
     drawValues(p, plot, y);
     const double step = roundStep(x.high - x.low, std::max(2, static_cast<int>(plot.width() / 90.0)));

@@ -65,9 +65,9 @@ void KeyboardTest::init() {
     s.start = *parseInstant("2026-10-14T20:00:00");
     window_ = std::make_unique<MainWindow>(beginSimulated(s, sharedIndex(), data_->path().toStdString()));
     window_->show();
-    QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+    QVERIFY(QTest::qWaitForWindowExposed(window_.get(), 60000));
     window_->activateWindow();
-    QVERIFY(QTest::qWaitForWindowActive(window_.get()));
+    QVERIFY(QTest::qWaitForWindowActive(window_.get(), 60000));
 }
 
 // Goes on by Tab until what bears the name has the focus; false when it comes round without it.

@@ -544,19 +544,19 @@ void NightBookTest::targetsOverTheNights() {
             QVERIFY(writeSeriesTable(pathOf(dir) / e.file, setup, frames).has_value());
         QVERIFY(log->put(e).has_value());
     }
-    const auto targets = targetsOf(*log);
-    QVERIFY(targets.has_value());
-    QCOMPARE(targets->size(), size_t{2});
-    QCOMPARE(targets->front().first, std::string("NGC 891")); // the one taken last
-    QCOMPARE(targets->front().second, 3);
-    const auto read = readProgress(*log, pathOf(dir), "NGC 891");
-    QVERIFY(read.has_value());
-    QCOMPARE(read->unread, 1);
-    QCOMPARE(read->progress.all.frames, 12);
-    QCOMPARE(read->progress.all.usable_s, 10 * 180.0);
-    QCOMPARE(read->progress.nights.size(), size_t{4}); // two nights through two filters
-    QCOMPARE(read->progress.filters.front().first, std::string("L"));
-    QCOMPARE(read->progress.filters.front().second.usable, 4);
+    const auto series = allSeries(*log);
+    QVERIFY(series.has_value());
+    const auto targets = targetsOf(*series);
+    QCOMPARE(targets.size(), size_t{2});
+    QCOMPARE(targets.front().first, std::string("NGC 891")); // the one taken last
+    QCOMPARE(targets.front().second, 3);
+    const ReadProgress read = readProgress(*series, pathOf(dir), "NGC 891");
+    QCOMPARE(read.unread, 1);
+    QCOMPARE(read.progress.all.frames, 12);
+    QCOMPARE(read.progress.all.usable_s, 10 * 180.0);
+    QCOMPARE(read.progress.nights.size(), size_t{4}); // two nights through two filters
+    QCOMPARE(read.progress.filters.front().first, std::string("L"));
+    QCOMPARE(read.progress.filters.front().second.usable, 4);
 }
 
 // Figures of a mount over all rigs that it is part of, in order of time.

@@ -7,7 +7,9 @@
 #include <utility>
 
 #include "core/base/format.h"
+#include "core/base/lower_case.h"
 #include "core/base/number_text.h"
+#include "core/base/replace_all.h"
 
 namespace nordstjerna {
 
@@ -134,19 +136,13 @@ Text turnWords(const LeverMoves& moves, Lever lever, double wanted_arcmin) {
 }
 
 std::optional<double> parseTurns(const std::string& text) {
-    std::string s;
-    for (char c : text)
-        s += static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    const auto swap = [&s](const std::string& from, const std::string& to) {
-        for (size_t at = s.find(from); at != std::string::npos; at = s.find(from, at + to.size()))
-            s.replace(at, from.size(), to);
-    };
-    swap("½", " 1/2 ");
-    swap("¼", " 1/4 ");
-    swap("¾", " 3/4 ");
-    swap("⅓", " 1/3 ");
-    swap("⅔", " 2/3 ");
-    swap(",", ".");
+    std::string s = lowerCase(text);
+    replaceAll(s, "½", " 1/2 ");
+    replaceAll(s, "¼", " 1/4 ");
+    replaceAll(s, "¾", " 3/4 ");
+    replaceAll(s, "⅓", " 1/3 ");
+    replaceAll(s, "⅔", " 2/3 ");
+    replaceAll(s, ",", ".");
     double total = 0.0;
     bool found = false;
     double pending = 0.0; // a count waiting for its share: "two" thirds

@@ -7,7 +7,9 @@
 #include <cstdlib>
 #include <optional>
 
+#include "core/base/lower_case.h"
 #include "core/base/number_text.h"
+#include "core/base/replace_all.h"
 
 namespace nordstjerna {
 
@@ -71,12 +73,9 @@ std::string withoutNames(const std::string& text) {
                                                                 {"=", " "},
                                                                 {"; :", ";"},
                                                                 {";:", ";"}};
-    std::string lower = text;
-    for (char& c : lower)
-        c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    std::string lower = lowerCase(text);
     for (const auto& [word, instead] : words)
-        for (size_t at = lower.find(word); at != std::string::npos; at = lower.find(word))
-            lower.replace(at, std::string_view(word).size(), instead);
+        replaceAll(lower, word, instead);
     // "RA: 02:22": the colon of the name went before any number.
     const size_t first = lower.find_first_not_of(" :");
     return first == std::string::npos ? std::string() : lower.substr(first);
@@ -84,18 +83,14 @@ std::string withoutNames(const std::string& text) {
 
 // Reads the numbers; nothing when something else stands between them.
 std::optional<std::vector<Token>> tokens(std::string text) {
-    const auto swap = [&text](const std::string& from, const std::string& to) {
-        for (size_t at = text.find(from); at != std::string::npos; at = text.find(from, at + to.size()))
-            text.replace(at, from.size(), to);
-    };
-    swap("−", "-");
-    swap("°", "d");
-    swap("º", "d");
-    swap("′", "'");
-    swap("’", "'");
-    swap("″", "\"");
-    swap("”", "\"");
-    swap("''", "\"");
+    replaceAll(text, "−", "-");
+    replaceAll(text, "°", "d");
+    replaceAll(text, "º", "d");
+    replaceAll(text, "′", "'");
+    replaceAll(text, "’", "'");
+    replaceAll(text, "″", "\"");
+    replaceAll(text, "”", "\"");
+    replaceAll(text, "''", "\"");
     // A comma between digits is a decimal sign where points are none, and where it does not part two numbers:
     // "35,639 42,349", but "10,42".
     if (text.find('.') == std::string::npos && text.find(';') == std::string::npos) {

@@ -1,10 +1,10 @@
 #include "core/sky/target_list.h"
 
 #include <algorithm>
-#include <array>
-#include <cctype>
 
+#include "core/base/lower_case.h"
 #include "core/base/number_text.h"
+#include "core/base/trim.h"
 
 namespace nordstjerna {
 
@@ -12,21 +12,6 @@ namespace {
 constexpr size_t mostTargets = 2000;
 
 using Cells = std::vector<std::string>;
-
-std::string trimmed(std::string_view text) {
-    const auto blank = [](char c) { return std::isspace(static_cast<unsigned char>(c)) != 0; };
-    while (!text.empty() && blank(text.front()))
-        text.remove_prefix(1);
-    while (!text.empty() && blank(text.back()))
-        text.remove_suffix(1);
-    return std::string(text);
-}
-
-std::string lowerCase(std::string text) {
-    for (char& c : text)
-        c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    return text;
-}
 
 Cells cellsOf(std::string_view line, char separator) {
     Cells cells(1);
@@ -43,7 +28,7 @@ Cells cellsOf(std::string_view line, char separator) {
             cells.back() += c;
     }
     for (std::string& c : cells)
-        c = trimmed(c);
+        c = std::string(trimmed(c));
     return cells;
 }
 
@@ -129,7 +114,7 @@ Expected<TargetList> parseTargetList(std::string_view text, const ObjectCatalogu
     while (!text.empty()) {
         ++number;
         const size_t end = text.find('\n');
-        const std::string line = trimmed(text.substr(0, end));
+        const std::string_view line = trimmed(text.substr(0, end));
         text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
         if (line.empty() || line.front() == '#')
             continue;

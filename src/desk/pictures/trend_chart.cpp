@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "charts/text.h"
+#include "charts/trend_marks.h"
 #include "core/base/format.h"
 #include "desk/theme.h"
 
@@ -69,32 +70,15 @@ void TrendChart::draw(QPainter& p, const QRectF& area) {
         p.drawText(QRectF(area.left() + 2, yOf(v) - 8, 50, 16), Qt::AlignRight | Qt::AlignVCenter,
                    qs(formatNumber(v, places)));
     }
-    // Dates where there is room; one night is named once.
-    double room = -1e9;
-    QString last;
-    for (size_t i = 0; i < points_.size(); ++i) {
-        const QString day = qs(zone_.day(points_[i].when)).section(' ', 0, 1);
-        const double x = at(i).x();
-        if (day == last || x - 26 < room)
-            continue;
-        p.setPen(theme().muted);
-        p.drawText(QRectF(x - 30, field_.bottom() + 6, 60, 16), Qt::AlignCenter, day);
-        room = x + 34;
-        last = day;
+    std::vector<double> places_px;
+    std::vector<QString> days;
+    for (size_t k = 0; k < points_.size(); ++k) {
+        places_px.push_back(at(k).x());
+        days.push_back(qs(zone_.day(points_[k].when)));
     }
-    for (const TrendLevel& l : trend_.levels) {
-        if (l.to <= l.from)
-            continue;
-        const double left = at(l.from).x() - 8;
-        const double right = at(l.to - 1).x() + 8;
-        QColor band = theme().text;
-        band.setAlpha(26);
-        p.fillRect(QRectF(QPointF(left, yOf(l.value.value + l.value.sigma)),
-                          QPointF(right, yOf(l.value.value - l.value.sigma))),
-                   band);
-        p.setPen(QPen(theme().muted, 1.4));
-        p.drawLine(QPointF(left, yOf(l.value.value)), QPointF(right, yOf(l.value.value)));
-    }
+    drawNightDates(p, places_px, days, field_.bottom() + 6);
+    const PlaceOf place = [this](size_t k, double value) { return QPointF(at(k).x(), yOf(value)); };
+    drawLevels(p, trend_, place);
     for (const TrendChange& c : trend_.changes) {
         const double x = 0.5 * (at(c.at - 1).x() + at(c.at).x());
         p.setPen(QPen(theme().attention, 1.4, Qt::DashLine));
@@ -104,16 +88,7 @@ void TrendChart::draw(QPainter& p, const QRectF& area) {
         p.drawPolygon(
             QPolygonF({{x, field_.top() - 2}, {x - 5, field_.top() - 11}, {x + 5, field_.top() - 11}}));
     }
-    for (size_t i = 0; i < points_.size(); ++i) {
-        const QPointF c = at(i);
-        const double s = points_[i].value.sigma;
-        p.setPen(QPen(theme().accent, 1.4));
-        if (s > 0.0)
-            p.drawLine(QPointF(c.x(), yOf(points_[i].value.value - s)),
-                       QPointF(c.x(), yOf(points_[i].value.value + s)));
-        p.setBrush(theme().accent);
-        p.drawEllipse(c, 3.6, 3.6);
-    }
+    drawPoints(p, points_, place);
 }
 
 int TrendChart::nearest(QPointF where) const {

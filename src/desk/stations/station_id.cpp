@@ -2,7 +2,8 @@
 
 #include <QCoreApplication>
 #include <algorithm>
-#include <cctype>
+
+#include "core/base/lower_case.h"
 
 namespace nordstjerna {
 
@@ -29,9 +30,8 @@ QKeySequence stationKeys(StationId id) {
 
 std::optional<StationId> stationWithKey(const std::string& key) {
     // Earlier evenings hold the title.
-    std::string wanted = key;
-    for (char& c : wanted)
-        c = c == ' ' ? '-' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    std::string wanted = lowerCase(key);
+    std::replace(wanted.begin(), wanted.end(), ' ', '-');
     for (const StationInfo& s : stationTable)
         if (wanted == s.key)
             return s.id;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/base/lower_case.h"
 #include "edge/store/json_reader.h"
 
 namespace nordstjerna {
@@ -24,10 +25,7 @@ constexpr std::pair<const char*, std::string WireRoles::*> roleKeys[] = {
     {"guide_port", &WireRoles::guidePort}};
 
 bool namedForGuiding(const std::string& device) {
-    std::string lower = device;
-    std::transform(lower.begin(), lower.end(), lower.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return lower.find("guid") != std::string::npos;
+    return lowerCase(device).find("guid") != std::string::npos;
 }
 } // namespace
 

@@ -7,6 +7,7 @@
 #include <limits>
 #include <optional>
 
+#include "core/base/lower_case.h"
 #include "core/base/number_text.h"
 #include "edge/store/file_problems.h"
 
@@ -179,10 +180,7 @@ std::string yamlText(const std::string& value) {
         std::isalpha(static_cast<unsigned char>(value.front())) && value.back() != ' ';
     // Words that YAML takes for something else.
     static constexpr std::array words{"true", "false", "yes", "no", "on", "off", "null", "y", "n"};
-    std::string lower = value;
-    std::transform(lower.begin(), lower.end(), lower.begin(),
-                   [](unsigned char c) { return std::tolower(c); });
-    if (plain && std::find(words.begin(), words.end(), lower) == words.end())
+    if (plain && std::find(words.begin(), words.end(), lowerCase(value)) == words.end())
         return value;
     std::string quoted = "'";
     for (char c : value)

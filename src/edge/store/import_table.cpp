@@ -7,6 +7,7 @@
 #include <limits>
 #include <string_view>
 
+#include "core/base/lower_case.h"
 #include "edge/store/json_reader.h"
 
 namespace nordstjerna {
@@ -172,13 +173,6 @@ Cut tryCut(const std::vector<std::string>& lines, Separator separator, bool deci
     return best;
 }
 
-std::string lowered(std::string_view v) {
-    std::string text(v);
-    for (char& c : text)
-        c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
-    return text;
-}
-
 Expected<ImportPreview> previewOf(const std::filesystem::path& path, const std::vector<std::string>& lines,
                                   Separator separator, bool decimalComma, const Cut& found, size_t most) {
     if (found.rows < 2)
@@ -251,7 +245,7 @@ ImportMapping proposedMapping(const ImportLayout& layout) {
                            [&](const char* w) { return name.find(w) != std::string::npos; });
     };
     for (size_t k = 0; k < layout.names.size(); ++k) {
-        const std::string name = lowered(layout.names[k]);
+        const std::string name = lowerCase(layout.names[k]);
         const int column = static_cast<int>(k);
         const bool pulse = has(name, {"pulse", "duration", "correction", "ms"});
         const bool ra = has(name, {"ra"}) && !has(name, {"frame", "rate"});

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "core/base/lower_case.h"
 #include "core/base/number_text.h"
 #include "edge/store/entry_json.h"
 #include "edge/store/json_reader.h"
@@ -13,14 +14,6 @@
 namespace nordstjerna {
 
 namespace {
-// Small letters of the Latin alphabet; other signs are compared as they are.
-std::string lower(std::string text) {
-    for (char& c : text)
-        if (c >= 'A' && c <= 'Z')
-            c = static_cast<char>(c - 'A' + 'a');
-    return text;
-}
-
 std::string wordsOf(const LogEntry& e) {
     std::string words = e.rigName + "\n" + e.target + "\n" + entryKindWord(e.kind) + "\n" + e.how + "\n" +
                         e.note + "\n" + e.file;
@@ -28,13 +21,13 @@ std::string wordsOf(const LogEntry& e) {
         words += "\n" + f.headline.english();
     for (const SettingNote& c : e.changes)
         words += "\n" + c.setting;
-    return lower(words);
+    return lowerCase(words);
 }
 
 // For LIKE with ^ as escape.
 std::string likePattern(const std::string& word) {
     std::string pattern = "%";
-    for (char c : lower(word)) {
+    for (char c : lowerCase(word)) {
         if (c == '%' || c == '_' || c == '^')
             pattern += '^';
         pattern += c;

@@ -7,23 +7,18 @@
 
 namespace nordstjerna {
 
-namespace {
 Expected<std::vector<LogEntry>> allSeries(const NightLog& log) {
     EntrySearch series;
     series.kind = EntryKind::series;
     series.most = 100000;
     return log.find(series);
 }
-} // namespace
 
-Expected<std::vector<std::pair<std::string, int>>> targetsOf(const NightLog& log) {
-    auto entries = allSeries(log);
-    if (!entries)
-        return tl::unexpected(entries.error());
-    std::stable_sort(entries->begin(), entries->end(),
+std::vector<std::pair<std::string, int>> targetsOf(std::vector<LogEntry> series) {
+    std::stable_sort(series.begin(), series.end(),
                      [](const LogEntry& a, const LogEntry& b) { return b.started < a.started; });
     std::vector<std::pair<std::string, int>> targets;
-    for (const LogEntry& e : *entries) {
+    for (const LogEntry& e : series) {
         if (e.target.empty())
             continue;
         const auto known =
@@ -36,14 +31,11 @@ Expected<std::vector<std::pair<std::string, int>>> targetsOf(const NightLog& log
     return targets;
 }
 
-Expected<ReadProgress> readProgress(const NightLog& log, const std::filesystem::path& dataFolder,
-                                    const std::string& target) {
-    const auto entries = allSeries(log);
-    if (!entries)
-        return tl::unexpected(entries.error());
+ReadProgress readProgress(const std::vector<LogEntry>& series, const std::filesystem::path& dataFolder,
+                          const std::string& target) {
     ReadProgress read;
-    std::vector<SeriesOfTarget> series;
-    for (const LogEntry& e : *entries) {
+    std::vector<SeriesOfTarget> ofTarget;
+    for (const LogEntry& e : series) {
         if (e.target != target)
             continue;
         auto table = readSeriesTable(tableOf(dataFolder, e));
@@ -51,9 +43,9 @@ Expected<ReadProgress> readProgress(const NightLog& log, const std::filesystem::
             ++read.unread;
             continue;
         }
-        series.push_back({e.night, table->imageScale_arcsec_px, std::move(table->frames)});
+        ofTarget.push_back({e.night, table->imageScale_arcsec_px, std::move(table->frames)});
     }
-    read.progress = progressOf(series);
+    read.progress = progressOf(ofTarget);
     return read;
 }
 

@@ -10,15 +10,18 @@
 
 namespace nordstjerna {
 
-// The targets of which series are kept, with how many; the one taken last stands first.
-Expected<std::vector<std::pair<std::string, int>>> targetsOf(const NightLog& log);
+// Entries of all series that are kept.
+Expected<std::vector<LogEntry>> allSeries(const NightLog& log);
+
+// Their targets, with how many of each; the one taken last stands first.
+std::vector<std::pair<std::string, int>> targetsOf(std::vector<LogEntry> series);
 
 struct ReadProgress {
     TargetProgress progress;
     int unread = 0; // series whose table is not there, or cannot be read: they are not counted
 };
-Expected<ReadProgress> readProgress(const NightLog& log, const std::filesystem::path& dataFolder,
-                                    const std::string& target);
+ReadProgress readProgress(const std::vector<LogEntry>& series, const std::filesystem::path& dataFolder,
+                          const std::string& target);
 
 // The figures of a mount, over all rigs that it is part of.
 Expected<std::vector<SeasonLine>> readSeason(const NightLog& log, const std::vector<std::string>& rigIds);

@@ -29,20 +29,17 @@ Names inOrder(const Names& names) {
 
 Expected<LogView::OfTarget> targetOver(const NightLog& log, const std::filesystem::path& dataFolder,
                                        const std::string& wanted) {
-    auto names = targetsOf(log);
-    if (!names)
-        return tl::unexpected(names.error());
+    const auto series = allSeries(log);
+    if (!series)
+        return tl::unexpected(series.error());
     LogView::OfTarget target;
-    target.names = std::move(*names);
+    target.names = targetsOf(*series);
     if (target.names.empty())
         return target;
     const bool there = std::any_of(target.names.begin(), target.names.end(),
                                    [&](const auto& n) { return n.first == wanted; });
     target.name = there ? wanted : target.names.front().first;
-    auto read = readProgress(log, dataFolder, target.name);
-    if (!read)
-        return tl::unexpected(read.error());
-    target.read = std::move(*read);
+    target.read = readProgress(*series, dataFolder, target.name);
     return target;
 }
 

@@ -42,6 +42,13 @@ QString nameOf(const LogEntry& e, const CivilTime& zone) {
         name += ", " + qs(figureText(*head));
     return name;
 }
+
+void showLevel(ReadOut* to, const Measured& m, const FigureLook& look, bool sign, const QString& note) {
+    const QString unit = qs(look.unit);
+    const int places = m.sigma > 0.0 ? decimalsFor(m.sigma, look.decimals) : look.decimals;
+    to->show((sign && m.value > 0.0 ? "+" : "") + qs(formatNumber(m.value, places)) + unit,
+             m.sigma > 0.0 ? "± " + qs(formatSigma(m.sigma, places)) + unit : QString(), note);
+}
 } // namespace
 
 void ReviewStation::refreshPictures() {
@@ -160,9 +167,7 @@ void ReviewStation::showTrendFigures() {
     }
     const QString unit = qs(look.unit);
     const auto show = [&](ReadOut* to, const Measured& m, bool sign, const QString& note) {
-        const int places = m.sigma > 0.0 ? decimalsFor(m.sigma, look.decimals) : look.decimals;
-        to->show((sign && m.value > 0.0 ? "+" : "") + qs(formatNumber(m.value, places)) + unit,
-                 m.sigma > 0.0 ? "± " + qs(formatSigma(m.sigma, places)) + unit : QString(), note);
+        showLevel(to, m, look, sign, note);
     };
     show(figures_[0], points.back().value, false, qs(rigs().civilTime().day(points.back().when)));
     if (trend.levels.empty())
@@ -201,12 +206,12 @@ void ReviewStation::showTargetFigures() {
     const bool scatters = p.pace_s->sigma < p.pace_s->value;
     figures_[2]->show(hours(p.pace_s->value), scatters ? tr("± %1 h").arg(hours(p.pace_s->sigma)) : tr("h"),
                       scatters ? tr("recent mean") : tr("from one night"));
-    const auto left = nightsToCome(p, hour_s * target_->wanted_h());
-    if (target_->wanted_h() <= 0.0 || !left)
+    const auto left = nightsToCome(p, target_->wanted_s());
+    if (target_->wanted_s() <= 0.0 || !left)
         figures_[3]->showNothing(tr("no amount set"));
     else
         figures_[3]->show(
-            hours(std::max(0.0, hour_s * target_->wanted_h() - p.all.usable_s)), tr("h"),
+            hours(std::max(0.0, target_->wanted_s() - p.all.usable_s)), tr("h"),
             qs(Text::say("about %n night|about %n nights", "", static_cast<int>(std::ceil(left->value)))));
 }
 
@@ -219,16 +224,14 @@ void ReviewStation::showMountFigures() {
         const FigureLook look = figureLook(line.figure);
         const bool level = !line.trend.levels.empty();
         const Measured m = level ? line.trend.levels.back().value : line.points.back().value;
-        const int places = m.sigma > 0.0 ? decimalsFor(m.sigma, look.decimals) : look.decimals;
         ReadOut* to = figures_[shown++];
         to->setVisible(true);
         to->setTitle(qs(look.title));
-        to->show(qs(formatNumber(m.value, places)) + qs(look.unit),
-                 m.sigma > 0.0 ? "± " + qs(formatSigma(m.sigma, places)) + qs(look.unit) : QString(),
-                 !line.trend.changes.empty()
-                     ? tr("since %1")
-                           .arg(qs(rigs().civilTime().day(line.points[line.trend.changes.back().at].when)))
-                     : qs(Text::say("%n value|%n values", "", static_cast<int>(line.points.size()))));
+        showLevel(to, m, look, false,
+                  !line.trend.changes.empty()
+                      ? tr("since %1")
+                            .arg(qs(rigs().civilTime().day(line.points[line.trend.changes.back().at].when)))
+                      : qs(Text::say("%n value|%n values", "", static_cast<int>(line.points.size()))));
     }
     for (size_t i = shown; i < std::size(figures_); ++i)
         figures_[i]->setVisible(false);
@@ -380,7 +383,7 @@ std::vector<Finding> ReviewStation::findings() const {
         list.push_back({"trial", Weight::act, Text::say("B is better"),
                         trialWords(lastTrial_.state, "A", "B"), Text::say("Use it from now on."),
                         ActionId::reviewUse, Text::say("Use B")});
-    if (page_ == Page::trends || page_ == Page::trial || page_ == Page::target || page_ == Page::mount)
+    if (page_ == Page::trends || page_ == Page::trial || overManyNights())
         return list;
     const LogEntry& e = opened_.entry;
     if (page_ != Page::night && e.rig && e.rigId == rigs().rig().id)

@@ -252,7 +252,7 @@ void ReviewStation::showPage(Page page) {
     stack_->setCurrentIndex(static_cast<int>(page));
     if (page != Page::night)
         night_->keepNote();
-    if (page == Page::trends || page == Page::target || page == Page::mount)
+    if (page == Page::trends || overManyNights())
         refreshLog();
     makeRoom();
     refreshPictures();
@@ -263,8 +263,7 @@ void ReviewStation::showPage(Page page) {
 // In a small window the pictures have the room, and always what is not of one night.
 void ReviewStation::makeRoom() {
     constexpr int roomy = 700;
-    const bool ofANight = page_ != Page::target && page_ != Page::mount;
-    side_->setVisible(page_ == Page::night || (ofANight && width() >= roomy));
+    side_->setVisible(page_ == Page::night || (!overManyNights() && width() >= roomy));
 }
 
 void ReviewStation::resizeEvent(QResizeEvent* e) {

@@ -63,6 +63,7 @@ public:
     // At a series: the frame of that number, read beside the window; 0: its shapes.
     void showFrame(int number);
     Page page() const { return page_; }
+    bool overManyNights() const { return page_ == Page::target || page_ == Page::mount; }
     // By its identity in the night log; read beside the window.
     void openEntry(const QString& id);
     const Opened& opened() const { return opened_; }

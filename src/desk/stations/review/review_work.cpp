@@ -164,10 +164,9 @@ void ReviewStation::written(const Expected<void>& done, const std::filesystem::p
 }
 
 void ReviewStation::saveReport(const std::filesystem::path& path) {
-    constexpr double hour_s = 3600.0;
     if (page_ == Page::target)
         written(writeTargetReport(path, target_->drawn().name, target_->drawn().read.progress,
-                                  hour_s * target_->wanted_h(), rigs().civilTime(), true),
+                                  target_->wanted_s(), rigs().civilTime(), true),
                 path);
     else if (page_ == Page::mount)
         written(writeMountReport(path, rigs().rig().mount.name, mount_->lines(), mount_->marks(),

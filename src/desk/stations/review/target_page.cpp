@@ -94,6 +94,10 @@ double TargetPage::wanted_h() const {
     return wanted_->value();
 }
 
+double TargetPage::wanted_s() const {
+    return secondsPerHour * wanted_->value();
+}
+
 QString TargetPage::words() const {
     return words_->text();
 }
@@ -148,13 +152,13 @@ void TargetPage::tell() {
         text = tr("No frame of %1 is on record.").arg(qs(drawn_.name));
     else if (wanted_->value() <= 0.0)
         text = tr("Set how much usable light you want to see how many nights are left.");
-    else if (const auto left = nightsToCome(p, secondsPerHour * wanted_->value()); !left)
+    else if (const auto left = nightsToCome(p, wanted_s()); !left)
         text = tr("No frame was usable yet, so the nights cannot be estimated.");
     else if (left->value <= 0.0)
         text = tr("You have the light you wanted.");
     else
         text = tr("%1 left to take: about %2 at your recent pace.")
-                   .arg(qs(formatDuration(secondsPerHour * wanted_->value() - p.all.usable_s)),
+                   .arg(qs(formatDuration(wanted_s() - p.all.usable_s)),
                         qs(Text::say("%n night|%n nights", "", static_cast<int>(std::ceil(left->value)))));
     if (drawn_.read.unread > 0)
         text += " " + qs(Text::say("%n series is not counted: its table cannot be read.|%n series are not "

@@ -26,6 +26,7 @@ public:
     // The one that is drawn: they differ while it is being read.
     const LogView::OfTarget& drawn() const { return drawn_; }
     double wanted_h() const;
+    double wanted_s() const;
     QString words() const;
 
 Q_SIGNALS:
