@@ -100,6 +100,21 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
                 [this, which = camera](bool on) { night_.setMask(which, on); });
         grid->addWidget(mask, line++, 1);
     }
+    grid = group();
+    auto* axis = new QLabel(tr("RA axis, clutch loosened"));
+    axis->setFont(textFont(12, true));
+    grid->addWidget(axis, 0, 0, 1, 2);
+    column = 0;
+    for (const auto& [name, deg, objectName] :
+         {std::tuple(tr("15° east"), -15.0, "turnEast"), std::tuple(tr("15° west"), 15.0, "turnWest")}) {
+        QPushButton* button = small(name, objectName);
+        button->setAccessibleName(tr("Turn the RA axis by hand, %1").arg(name));
+        connect(button, &QPushButton::clicked, this, [this, by = deg] {
+            night_.turnRaByHand(by);
+            last_->setText(tr("Turned the RA axis by hand."));
+        });
+        grid->addWidget(button, 1, column++);
+    }
     all->addStretch();
     auto* right = new QVBoxLayout;
     auto* close = small(tr("Close"), "closeHands");

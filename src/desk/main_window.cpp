@@ -25,6 +25,7 @@
 #include "desk/awake.h"
 #include "desk/big_figure.h"
 #include "desk/checklist.h"
+#include "desk/clock_state.h"
 #include "desk/deck.h"
 #include "desk/departure.h"
 #include "desk/devices_sheet.h"
@@ -60,8 +61,12 @@ StationParts stationParts(Session& s) {
 
 MainWindow::MainWindow(BegunEvening begun)
     : session_(std::move(begun.session)), simulated_(std::move(begun.simulated)), devices_(begun.devices),
+      recordWire_(std::move(begun.recordWire)),
+      // Simulated time is kept by nobody.
+      clockState_(
+          new ClockState(devices_.server ? QDBusConnection::systemBus() : QDBusConnection(QString()), this)),
       rig_(new RigStation(stationParts(*session_),
-                          {session_->settings(), session_->mount(), session_->cameraDesk()})),
+                          {session_->settings(), session_->mount(), session_->cameraDesk(), *clockState_})),
       bench_(new BenchStack), findings_(new FindingsPanel), timer_(new QTimer(this)),
       departure_(new Departure(session_->mount(), session_->procedures(), this)),
       awake_(new Awake(QDBusConnection::systemBus(), this)) {
@@ -396,6 +401,13 @@ void MainWindow::buildMenus() {
         add(rig, tr("The telescope is covered: slews need not keep away from the Sun"), {}, [] {});
     covered->setCheckable(true);
     connect(covered, &QAction::toggled, this, [this](bool on) { session_->mount().setCovered(on); });
+    if (recordWire_) {
+        QAction* record = add(rig, tr("Record the wire"), {}, [] {});
+        record->setCheckable(true);
+        record->setToolTip(
+            tr("All commands and answers, without the frames, into a file: for reporting a driver"));
+        connect(record, &QAction::toggled, this, [this, record](bool on) { recordWire(*record, on); });
+    }
     add(rig, tr("Folder with further star index files…"), {}, [this] { addIndexFolder(); });
     add(rig, tr("The guide camera was turned or moved"), {},
         [this] { session_->calibrationBook().ageCalibration("the guide camera was turned or moved"); });
@@ -468,6 +480,19 @@ void MainWindow::showChecklist() {
     list->setAttribute(Qt::WA_DeleteOnClose);
     connect(list, &Checklist::wanted, this, &MainWindow::showStation);
     list->show();
+}
+
+void MainWindow::recordWire(QAction& action, bool on) {
+    const auto file = recordWire_(on);
+    if (!file) {
+        const QSignalBlocker quiet(&action);
+        action.setChecked(false);
+        session_->problems().report(file.error());
+    } else if (on) {
+        deck_->announce(tr("The wire is recorded into %1").arg(qs(file->string())));
+    } else {
+        deck_->announce(tr("The wire is no longer recorded"));
+    }
 }
 
 HandsSheet* MainWindow::handsSheet() {

@@ -17,6 +17,7 @@ namespace nordstjerna {
 class Alarm;
 class Announcer;
 class Awake;
+class ClockState;
 class BenchStack;
 class Deck;
 class Departure;
@@ -80,6 +81,8 @@ private:
     std::unique_ptr<Session> session_;
     std::shared_ptr<SimulatedNight> simulated_; // the devices are stand-ins; else absent
     DeviceChoice devices_;                      // those in use
+    std::function<Expected<std::filesystem::path>(bool)> recordWire_; // see BegunEvening
+    ClockState* clockState_;
     std::vector<Station*> stations_;
     RigStation* rig_;
     Rail* rail_;
@@ -95,6 +98,7 @@ private:
     bool narrow_ = false;
     bool wideFindings_ = true;
     Departure* departure_;
+    void recordWire(QAction& action, bool on);
     Awake* awake_;
     Alarm* alarm_ = nullptr;
     Announcer* announcer_;             // to screen readers

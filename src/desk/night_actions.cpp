@@ -25,6 +25,8 @@ constexpr NightAction nightTable[] = {
      ""},
     {ActionId::ratesMeasure, StationId::rates, QT_TRANSLATE_NOOP("NightAction", "Measure guide rates"),
      "Ctrl+R"},
+    {ActionId::ratesResponse, StationId::rates,
+     QT_TRANSLATE_NOOP("NightAction", "Test how the mount answers pulses"), ""},
     {ActionId::freeRecord, StationId::freeRun, QT_TRANSLATE_NOOP("NightAction", "Record a free run"),
      "Ctrl+Shift+R"},
     {ActionId::freeBacklash, StationId::freeRun, QT_TRANSLATE_NOOP("NightAction", "Test the Dec backlash"),

@@ -22,6 +22,9 @@ Session::Session(std::unique_ptr<Observatory> observatory, const FirstEvening& f
     guideCamera_->setDarks(DarkStore::open(dataFolder / "darks"));
     for (const Problem& p : guideCamera_->darkProblems())
         problems_.report(ProblemCause::darks, p);
+    const auto stated = [this] { guideCamera_->setStated(rigs_->rig().guideCamera); };
+    stated();
+    QObject::connect(rigs_.get(), &RigBook::changed, stated);
     devices_.rawGuideCamera = devices_.guideCamera;
     devices_.guideCamera = guideCamera_.get();
     devices_.track = trackByCamera(*guideCamera_);

@@ -84,6 +84,18 @@ BegunEvening beginLinked(const DeviceChoice& choice, const Scenario& scenario,
     begun.devices = choice;
     auto night = std::make_shared<WireNight>(choice.address, choice.roles, scenario.rig, index);
     begun.pace = [night] { return night->clock().speed(); };
+    begun.recordWire = [night, folder = dataFolder / "wire"](bool on) -> Expected<std::filesystem::path> {
+        if (!on) {
+            night->setRecord(nullptr);
+            return std::filesystem::path();
+        }
+        const std::string name = "wire-" + plainName(formatInstant(night->clock().now()), "now") + ".jsonl";
+        auto record = WireRecord::begin(folder / name);
+        if (!record)
+            return tl::unexpected(record.error());
+        night->setRecord(*record);
+        return folder / name;
+    };
     auto observatory = std::make_unique<Observatory>(night->devices(), Observatory::usual_patience_s, night);
     begun.session = std::make_unique<Session>(
         std::move(observatory), FirstEvening{scenario.rig, scenario.targetName, vectorFrom(scenario.target)},

@@ -27,7 +27,10 @@ struct BegunEvening {
     std::shared_ptr<SimulatedNight> simulated; // what only stand-ins can do; absent where devices are real
     DeviceChoice devices;                      // where they are another's
     std::function<double()> pace;              // of their time, × the real one; 0: as fast as it computes
-    bool firstTime = false;                    // nothing of this person is there yet
+    // Writes down what goes over the wire from now on, and says where; false: no longer. Absent where no
+    // device server is.
+    std::function<Expected<std::filesystem::path>(bool on)> recordWire;
+    bool firstTime = false; // nothing of this person is there yet
 };
 
 Expected<BegunEvening> beginEvening(const StartWishes& wishes);

@@ -137,6 +137,19 @@ public:
         auto state = devices_.wheel->state();
         return state ? Outcome(FilterAnswered{*state}) : Outcome(StepFailed{state.error()});
     }
+    Outcome operator()(const GainStep& s) const {
+        Camera* camera = cameraFor(s.camera);
+        if (!camera)
+            return noCamera();
+        // Not by the camera that keeps the rig's gain.
+        if (s.camera == CameraRole::guide && devices_.rawGuideCamera)
+            camera = devices_.rawGuideCamera;
+        if (s.setting)
+            if (auto set = camera->setGain(*s.setting); !set)
+                return StepFailed{set.error()};
+        auto state = camera->gain();
+        return state ? Outcome(GainAnswered{*state}) : Outcome(StepFailed{state.error()});
+    }
     Outcome operator()(const CoolerStep& s) const {
         if (!devices_.cooling)
             return StepFailed{{Text::say("The imaging camera has no cooler."),

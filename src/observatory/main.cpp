@@ -15,15 +15,17 @@ using namespace nordstjerna;
 
 namespace {
 
-constexpr const char* handsHelp = "Lines on standard input, while it runs:\n"
-                                  "  azimuth TURNS           turn the azimuth lever, positive to the east\n"
-                                  "  altitude TURNS          turn the altitude lever, positive upwards\n"
-                                  "  focus MICROMETRES       turn the guide scope's focuser by hand\n"
-                                  "  cover on|off            the guide scope's cover\n"
-                                  "  mask guide|imaging on|off\n"
-                                  "  happen KIND AMOUNT SECONDS   a fault, as in a scenario: cloud 0.9 120\n"
-                                  "  cut                     break off all connections\n"
-                                  "  quit\n";
+constexpr const char* handsHelp =
+    "Lines on standard input, while it runs:\n"
+    "  azimuth TURNS           turn the azimuth lever, positive to the east\n"
+    "  altitude TURNS          turn the altitude lever, positive upwards\n"
+    "  focus MICROMETRES       turn the guide scope's focuser by hand\n"
+    "  turn DEGREES            the RA axis by hand, past its motor, west positive\n"
+    "  cover on|off            the guide scope's cover\n"
+    "  mask guide|imaging on|off\n"
+    "  happen KIND AMOUNT SECONDS   a fault, as in a scenario: cloud 0.9 120\n"
+    "  cut                     break off all connections\n"
+    "  quit\n";
 
 struct Wishes {
     std::filesystem::path scenario;
@@ -53,6 +55,8 @@ bool obey(const std::string& line, SimulatedNight& night, ServedNight& served) {
         night.turnAzimuthLever(amount);
     } else if (what == "altitude" && words >> amount) {
         night.turnAltitudeLever(amount);
+    } else if (what == "turn" && words >> amount) {
+        night.turnRaByHand(amount);
     } else if (what == "focus" && words >> amount) {
         night.turnFocus(amount);
     } else if (what == "cover" && words >> first && (first == "on" || first == "off")) {

@@ -62,6 +62,8 @@ struct StampedCamera final : Camera {
         stamp();
         return windows;
     }
+    Expected<std::optional<GainState>> gain() override { return camera.gain(); }
+    Expected<void> setGain(double setting) override { return camera.setGain(setting); }
 };
 
 struct Guided {

@@ -103,7 +103,7 @@ void DarksTest::lampIsNoDark() {
 }
 
 void DarksTest::otherSettingsDoNotFit() {
-    const DarkKind dark{2.0, 0.8, 1, 320, 240, 5.0};
+    const DarkKind dark{2.0, 0.8, 1, 320, 240, 5.0, std::nullopt};
     DarkKind frame = dark;
     QVERIFY(darkFits(dark, frame));
     frame.exposure_s = 4.0;

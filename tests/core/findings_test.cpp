@@ -4,6 +4,7 @@
 
 #include "core/base/random.h"
 #include "core/findings/guide_findings.h"
+#include "core/findings/motion_findings.h"
 #include "core/findings/pole_findings.h"
 #include "core/findings/rig_findings.h"
 #include "core/findings/series_findings.h"
@@ -38,6 +39,8 @@ private slots:
     void pulseLongerThanExposure();
     void poleOffTheMark();
     void poleGoodEnough();
+    void aLeverMayNotReach();
+    void aFastGearIsNamed();
     void overCorrectionIsSeen();
     void slowWanderIsSeen();
     void heaviestFirst();
@@ -144,6 +147,41 @@ Run guidedRun(double correlation, double size) {
     return run;
 }
 } // namespace
+
+void FindingsTest::aLeverMayNotReach() {
+    AxisFit fit;
+    fit.axis = elevatedPole(rig().site, true);
+    PoleError e;
+    e.total_arcmin = {70.0, 0.1};
+    // 70′ on the sky are 133′ on the ground at 58.35°.
+    e.east_arcmin = {-70.0, 0.1};
+    const auto list = poleFindings(e, fit, rig(), {2.0, {}});
+    const auto far =
+        std::find_if(list.begin(), list.end(), [](const Finding& f) { return f.id == "pole-far"; });
+    QVERIFY(far != list.end());
+    QVERIFY2(far->evidence.english().find("2.2°") != std::string::npos, far->evidence.english().c_str());
+    e.east_arcmin = {-40.0, 0.1};
+    QVERIFY(!has(poleFindings(e, fit, rig(), {2.0, {}}), "pole-far"));
+    e.high_arcmin = {120.0, 0.1};
+    QVERIFY(has(poleFindings(e, fit, rig(), {2.0, {}}), "pole-far"));
+}
+
+void FindingsTest::aFastGearIsNamed() {
+    PeriodicResult ra;
+    ra.worm.emplace();
+    ra.worm->cycles = 3.0;
+    ra.worm->peakToPeak_arcsec = {40.0, 1.0};
+    ra.worm->maxRate_arcsec_s = {0.52, 0.03};
+    auto list = periodicFindings(ra, 1500.0, 430.0, 1.4);
+    const auto fast =
+        std::find_if(list.begin(), list.end(), [](const Finding& f) { return f.id == "gear-fast"; });
+    QVERIFY(fast != list.end());
+    QVERIFY2(fast->evidence.english().find("1.0″") != std::string::npos, fast->evidence.english().c_str());
+    QVERIFY2(fast->remedy.english().find("1.2 s") != std::string::npos, fast->remedy.english().c_str());
+    QVERIFY(!has(periodicFindings(ra, 1500.0, 430.0, 1.4, {}, true), "gear-fast")); // what guiding left
+    ra.worm->maxRate_arcsec_s = {0.31, 0.03};                                       // not beyond its ±
+    QVERIFY(!has(periodicFindings(ra, 1500.0, 430.0, 1.4), "gear-fast"));
+}
 
 void FindingsTest::overCorrectionIsSeen() {
     const Run run = guidedRun(-0.5, 0.4);

@@ -58,6 +58,12 @@ private slots:
 };
 
 // 1 h of hour angle is 15°, and passes in 3590.17 s.
+namespace {
+std::optional<TimeDispute> toldDispute(const Site& site, Instant now, Angle siderealTime) {
+    return disputeOver(site, siderealAhead_h(site, now, siderealTime));
+}
+} // namespace
+
 void SafetyTest::tracksToTheMeridianLimit() {
     Rig rig = rigAt(58.35, 11.2);
     rig.mount.meridianLimitEast = Angle::fromHours(0.5);
@@ -124,7 +130,7 @@ void SafetyTest::longitudeOfTheWrongSign() {
     for (double longitude : {11.2, -70.7, 151.0, -3.0}) {
         const Rig wrong = rigAt(40.0, -longitude), right = rigAt(40.0, longitude);
         const Instant now = utc("2026-10-14T20:00:00");
-        const auto d = disputeOver(wrong.site, now, ObservedFrame(right.site, now).siderealTime());
+        const auto d = toldDispute(wrong.site, now, ObservedFrame(right.site, now).siderealTime());
         QVERIFY(d.has_value());
         QVERIFY(d->suspect == TimeDispute::Suspect::longitudeSign);
         QVERIFY(d->problem(wrong.site).why.english().find("wrong sign") != std::string::npos);
@@ -139,12 +145,12 @@ void SafetyTest::clockAWholeHourOff() {
     const Instant now = utc("2026-10-14T20:00:00");
     for (double hours : {-2.0, -1.0, 1.0, 2.0, 5.0}) {
         const auto d =
-            disputeOver(rig.site, now, ObservedFrame(rig.site, now + 3600.0 * hours).siderealTime());
+            toldDispute(rig.site, now, ObservedFrame(rig.site, now + 3600.0 * hours).siderealTime());
         QVERIFY(d && d->suspect == TimeDispute::Suspect::wholeHours);
         QVERIFY(std::abs(d->mountAhead_h - hours) < 0.02);
     }
     // Neither: nobody is accused.
-    const auto d = disputeOver(rig.site, now, ObservedFrame(rig.site, now + 1500.0).siderealTime());
+    const auto d = toldDispute(rig.site, now, ObservedFrame(rig.site, now + 1500.0).siderealTime());
     QVERIFY(d && d->suspect == TimeDispute::Suspect::unknown);
 }
 
@@ -152,7 +158,7 @@ void SafetyTest::agreementIsNoDispute() {
     const Rig rig = rigAt(-23.0, -68.0);
     const Instant now = utc("2027-03-01T05:00:00");
     for (double seconds : {-100.0, -10.0, 0.0, 90.0})
-        QVERIFY(!disputeOver(rig.site, now, ObservedFrame(rig.site, now + seconds).siderealTime()));
+        QVERIFY(!toldDispute(rig.site, now, ObservedFrame(rig.site, now + seconds).siderealTime()));
 }
 
 void SafetyTest::starsTellOfTheMount() {

@@ -116,6 +116,8 @@ private slots:
     void focuses();
     void turnsTheWheel_data() { onBoth(); }
     void turnsTheWheel();
+    void setsTheGain_data() { onBoth(); }
+    void setsTheGain();
     void coolsTheCamera_data() { onBoth(); }
     void coolsTheCamera();
     void silenceIsPassing_data() { onBoth(); }
@@ -400,6 +402,36 @@ void ConformanceTest::silenceIsPassing() {
     const auto frame = e.devices.guideCamera->expose(0.5, neverHalted);
     QVERIFY(silent(frame));
     QVERIFY(!frame.error().what.empty() && !frame.error().why.empty());
+}
+
+void ConformanceTest::setsTheGain() {
+    QFETCH(bool, wire);
+    const Evening e(wire);
+    Camera& camera = *e.devices.guideCamera;
+    QVERIFY(Evening::becomes([&] {
+        const auto g = camera.gain();
+        return g && g->has_value();
+    }));
+    const GainState state = **camera.gain();
+    QCOMPARE(state.setting, 100.0);
+    QCOMPARE(state.lowest, 0.0);
+    QCOMPARE(state.highest, 300.0);
+    mustWork(camera.setGain(220.0));
+    QCOMPARE((*camera.gain())->setting, 220.0);
+    // Frames tell with what gain they were taken.
+    const auto frame = camera.expose(0.5, neverHalted);
+    mustWork(frame);
+    QVERIFY((*frame)->info.gainSetting.has_value());
+    QCOMPARE(*(*frame)->info.gainSetting, 220.0);
+    // One that it has not is refused, and it stays.
+    const auto beyond = camera.setGain(999.0);
+    QVERIFY(!beyond);
+    QVERIFY2(beyond.error().text().find("300") != std::string::npos, beyond.error().text().c_str());
+    QCOMPARE((*camera.gain())->setting, 220.0);
+    // The imaging camera has none here: that is told, not an error.
+    const auto none = e.devices.imagingCamera->gain();
+    mustWork(none);
+    QVERIFY(!none->has_value());
 }
 
 void ConformanceTest::turnsTheWheel() {

@@ -329,7 +329,7 @@ void NightLogTest::severalDarksInOneCovering() {
 void NightLogTest::darksSurviveARestart() {
     QTemporaryDir folder;
     MasterDark dark;
-    dark.kind = {2.0, 0.8, 1, 64, 48, 5.0};
+    dark.kind = {2.0, 0.8, 1, 64, 48, 5.0, std::nullopt};
     dark.mean = Frame(64, 48);
     dark.mean.info.exposure_s = 2.0;
     dark.mean.info.gain_e_adu = 0.8;

@@ -8,6 +8,7 @@
 #include "core/procedure/centring.h"
 #include "core/procedure/drift_referee.h"
 #include "core/procedure/pole_adjustment.h"
+#include "core/procedure/pole_by_hand.h"
 #include "core/procedure/pole_from_frames.h"
 #include "core/procedure/trail_checking.h"
 #include "edge/devices/sim/simulated_night.h"
@@ -61,6 +62,9 @@ private slots:
     void threeLeverMovesBringThePoleNear();
     void leverMovesAreMeasured();
     void mirroredCameraFindsTheSameAxis();
+    void theAxisTurnedByHand_data();
+    void theAxisTurnedByHand();
+    void byHandStoppedAfterTwo();
     void nudgedMountIsNoticed();
     void cloudWhileAdjusting();
     void failedSightingIsLeftOutAndRepeated();
@@ -168,6 +172,87 @@ void PoleNightTest::leverMovesAreMeasured() {
     QVERIFY2(end < start + std::max(0.1, 3.0 * stated),
              qPrintable(QString("%1′ after %2′, ± %3").arg(end).arg(start).arg(stated)));
     QVERIFY(end < 0.5);
+}
+
+void PoleNightTest::theAxisTurnedByHand_data() {
+    QTest::addColumn<double>("latitude");
+    QTest::addColumn<bool>("mirrored");
+    QTest::addColumn<double>("step"); // of the hand, west positive
+    QTest::newRow("north, to the west") << 58.35 << false << 17.0;
+    QTest::newRow("north, to the east, mirrored") << 58.35 << true << -21.0;
+    QTest::newRow("south") << -33.0 << false << 19.0;
+    QTest::newRow("in small steps, which are waited for") << 58.35 << false << 6.0;
+}
+
+// The mount is not asked to point; a hand turns its RA axis whenever a sighting is in.
+void PoleNightTest::theAxisTurnedByHand() {
+    QFETCH(double, latitude);
+    QFETCH(bool, mirrored);
+    QFETCH(double, step);
+    Scenario s = demoScenario();
+    s.rig.site.latitude = Angle::fromDeg(latitude);
+    s.rig.horizon = {};
+    s.guideMirrored = mirrored;
+    s.parked.dec = Angle::fromDeg(latitude > 0.0 ? 35.0 : -35.0);
+    s.parked.hourAngle = Angle::fromHours(step > 0.0 ? -2.5 : 2.0);
+    SimulatedNight night(s, sharedIndex());
+    PoleByHandSetup setup;
+    setup.rig = s.rig;
+    PoleByHand byHand(setup);
+    int looks = 0;
+    double turned = 0.0, turnedThen = 0.0; // as the last sighting was kept
+    RunnerHooks hooks;
+    size_t kept = 0;
+    std::vector<std::string> asked;
+    hooks.seen = [&](Procedure&) {
+        // One hand's turn for every other look at the sky, as a person does it.
+        if (byHand.taken().size() > kept)
+            kept = byHand.taken().size(), looks = 0, turnedThen = turned;
+        if (asked.empty() || asked.back() != byHand.ask().english())
+            asked.push_back(byHand.ask().english());
+        if (kept > 0 && ++looks % 6 == 1 && byHand.sinceLast_deg().value_or(0.0) < setup.step_deg) {
+            night.turnRaByHand(step);
+            turned += std::abs(step);
+        }
+    };
+    const auto done = perform(byHand, night, hooks);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(byHand.result().has_value());
+    QVERIFY(byHand.taken().size() >= 3);
+    QVERIFY2(std::abs(byHand.span_deg() - turnedThen) < 1.0, // the mount's own tracking besides
+             qPrintable(QString("%1 for %2").arg(byHand.span_deg()).arg(turnedThen)));
+    const PoleError& found = byHand.result()->error;
+    const PoleError truth = truthOf(night);
+    const double east = found.east_arcmin.value - truth.east_arcmin.value;
+    const double high = found.high_arcmin.value - truth.high_arcmin.value;
+    QVERIFY2(std::hypot(east, high) < 4.0 * found.total_arcmin.sigma + 0.05,
+             qPrintable(QString("%1′ %2′ off, ± %3′").arg(east).arg(high).arg(found.total_arcmin.sigma)));
+    QVERIFY(found.total_arcmin.sigma <= setup.wanted_arcmin);
+    QVERIFY(std::any_of(asked.begin(), asked.end(),
+                        [](const std::string& a) { return a.find("Loosen the RA axis") == 0; }));
+}
+
+void PoleNightTest::byHandStoppedAfterTwo() {
+    Scenario s = demoScenario();
+    s.rig.horizon = {};
+    s.parked.dec = Angle::fromDeg(35.0);
+    SimulatedNight night(s, sharedIndex());
+    PoleByHandSetup setup;
+    setup.rig = s.rig;
+    PoleByHand byHand(setup);
+    Devices devices = night.devices();
+    RunnerControl control;
+    RunnerHooks hooks;
+    bool turned = false;
+    hooks.seen = [&](Procedure&) {
+        if (byHand.taken().size() == 1 && !std::exchange(turned, true))
+            night.turnRaByHand(25.0);
+        if (byHand.taken().size() == 2)
+            control.stop = true;
+    };
+    QVERIFY(runProcedure(byHand, devices, control, hooks).has_value());
+    QVERIFY(byHand.result().has_value());
+    QCOMPARE(byHand.result()->sightings.size(), size_t(2));
 }
 
 void PoleNightTest::nudgedMountIsNoticed() {

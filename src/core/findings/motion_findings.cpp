@@ -59,6 +59,19 @@ std::vector<Finding> periodicFindings(const PeriodicResult& ra, double span_s, d
                             ? Text::say("Guiding can follow this; at its fastest the star moves 0.3″ in %1.")
                                   .arg(formatDuration(0.3 / std::max(w.maxRate_arcsec_s.value, 1e-4)))
                             : ""});
+        // Common practice: what moves by more than this between two frames is behind before it is seen.
+        constexpr double fast_arcsec_s = 0.3, behind_arcsec = 0.6;
+        if (any && !corrected && w.maxRate_arcsec_s.value - w.maxRate_arcsec_s.sigma > fast_arcsec_s)
+            list.push_back(
+                {"gear-fast", Weight::look,
+                 Text::say("The RA gear is fast: up to %1")
+                     .arg(formatMeasured(w.maxRate_arcsec_s, " ″/s", 2)),
+                 Text::say(
+                     "In a frame of 2 s the star moves by %1″ before anything can answer. Harmonic drives "
+                     "are so: hardly any backlash, and a large, fast periodic error.")
+                     .arg(formatNumber(2.0 * w.maxRate_arcsec_s.value, 1)),
+                 Text::say("Guide with exposures of %1 s or less, and let the model predict the gear.")
+                     .arg(formatNumber(std::max(0.5, behind_arcsec / w.maxRate_arcsec_s.value), 1))});
         if (w.cycles < 2.0)
             list.push_back({"worm-once", Weight::know,
                             Text::say("The worm turned %1 times only").arg(formatNumber(w.cycles, 1)),

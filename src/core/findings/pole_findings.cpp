@@ -39,6 +39,22 @@ std::vector<Finding> poleFindings(const PoleError& error, const AxisFit& fit, co
                             .then(consequence),
                         Text::say("Go on to the rates.")});
     }
+    // On the ground the azimuth lever turns farther than the axis moves on the sky.
+    constexpr double lever_arcmin = 100.0; // more than the levers of many mounts have left to either side
+    const double ground_arcmin = std::abs(error.east_arcmin.value) / cos(rig.site.latitude);
+    if (ground_arcmin > lever_arcmin || std::abs(error.high_arcmin.value) > lever_arcmin) {
+        const bool azimuth = ground_arcmin > lever_arcmin;
+        const double degrees = (azimuth ? ground_arcmin : std::abs(error.high_arcmin.value)) / 60.0;
+        list.push_back({"pole-far", Weight::look, Text::say("A lever may not reach so far"),
+                        (azimuth ? Text::say("%1° in azimuth are left, on the ground.")
+                                 : Text::say("%1° in altitude are left."))
+                            .arg(formatNumber(degrees, 1)),
+                        azimuth
+                            ? Text::say("If its travel ends, bring the lever back to its middle, turn the "
+                                        "whole tripod by that much, and measure anew.")
+                            : Text::say("If its travel ends, bring the lever back to its middle, level the "
+                                        "tripod, check the latitude scale, and measure anew.")});
+    }
     if (sigma > 0.25 * wanted)
         list.push_back({"pole-vague", Weight::look, Text::say("The measurement is coarse"),
                         Text::say("± %1′ from an arc of %2°.")

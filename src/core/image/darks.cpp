@@ -33,14 +33,16 @@ double ordinaryLevel(const Frame& dark) {
 }
 
 DarkKind DarkKind::of(const Frame& frame) {
-    return {frame.info.exposure_s, frame.info.gain_e_adu, frame.info.bin,
-            frame.width,           frame.height,          frame.info.temperature_c};
+    return {frame.info.exposure_s, frame.info.gain_e_adu,    frame.info.bin,        frame.width,
+            frame.height,          frame.info.temperature_c, frame.info.gainSetting};
 }
 
 Text whyDarkDoesNotFit(const DarkKind& dark, const DarkKind& frame) {
     if (dark.width != frame.width || dark.height != frame.height || dark.bin != frame.bin)
         return Text::say("binning or read-out area");
-    if (std::abs(dark.gain_e_adu / frame.gain_e_adu - 1.0) > 0.01)
+    const bool told = dark.gainSetting && frame.gainSetting;
+    if (told ? std::abs(*dark.gainSetting - *frame.gainSetting) > 0.5
+             : std::abs(dark.gain_e_adu / frame.gain_e_adu - 1.0) > 0.01)
         return Text::say("gain");
     if (std::abs(dark.exposure_s - frame.exposure_s) > 0.05 * std::max(frame.exposure_s, 0.02))
         return Text::say("exposure (%1 s, not %2 s)")

@@ -20,6 +20,7 @@ struct DarkKind {
     int width = 0; // binned pixels of the full frame
     int height = 0;
     std::optional<double> temperature_c;
+    std::optional<double> gainSetting; // where both tell it, it decides; else gain_e_adu does
 
     static DarkKind of(const Frame& frame);
 };

@@ -20,6 +20,7 @@ struct FrameInfo {
     double pixel_um = 0.0; // of the binned pixel; 0: not known
     double focal_mm = 0.0; // 0: not known
     double gain_e_adu = 1.0;
+    std::optional<double> gainSetting; // in the camera's own numbers, if it tells
     double saturation_adu = 65535.0;
     std::optional<Equatorial> pointing; // where the mount believed to point, ICRS
     std::string camera;

@@ -11,6 +11,7 @@
 
 #include "core/base/problem.h"
 #include "core/guide/guide_loop.h"
+#include "core/image/camera_gain.h"
 #include "core/image/cooler.h"
 #include "core/image/frame.h"
 #include "core/image/frame_look.h"
@@ -145,6 +146,12 @@ struct GuideStep {
     SettleRule settle;
 };
 
+// Sets a camera's gain; without a setting it is only asked how it stands.
+struct GainStep {
+    CameraRole camera = CameraRole::guide;
+    std::optional<double> setting;
+};
+
 struct WaitStep {
     double seconds = 0.0;
     Text why;
@@ -157,7 +164,7 @@ struct FailStep {
 
 using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, ParkStep, PulseStep,
                           SyncStep, TrailStep, CurveStep, ImageStep, GuideStep, FocuserStep, FilterStep,
-                          CoolerStep, WaitStep, DoneStep, FailStep>;
+                          CoolerStep, GainStep, WaitStep, DoneStep, FailStep>;
 
 // ---- Events: what just happened
 
@@ -209,6 +216,9 @@ struct CoolerAnswered {
     CoolerState state;
     CoolerPhase phase = CoolerPhase::idle;
 };
+struct GainAnswered {
+    std::optional<GainState> state; // absent: the camera has none that can be set
+};
 struct StepFinished {}; // slew, tracking, pulse, sync or wait
 struct StepFailed {
     Problem problem;
@@ -219,7 +229,7 @@ struct Event {
     Instant now;
     MountState mount;
     std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, FocuserAnswered,
-                 FilterAnswered, CoolerAnswered, StepFinished, StepFailed, StopAsked>
+                 FilterAnswered, CoolerAnswered, GainAnswered, StepFinished, StepFailed, StopAsked>
         what;
     double steady_s = 0.0; // of a clock that nobody sets; its zero means nothing
 };

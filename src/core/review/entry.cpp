@@ -24,6 +24,7 @@ constexpr std::array<KindNames, entryKinds> entryKindNames{{
     {EntryKind::series, "series", Text::mark("series"), "fwhm_arcsec"},
     {EntryKind::trial, "trial", Text::mark("trial"), "trial_difference"},
     {EntryKind::focus, "focus", Text::mark("focus run"), "focus_hfd_px"},
+    {EntryKind::rehearsal, "rehearsal", Text::mark("rehearsal"), "places_rehearsed"},
 }};
 
 const KindNames& namesOf(EntryKind kind) {
@@ -72,6 +73,7 @@ constexpr NamedLook figureLooks[] = {
     {"settle_s", Text::mark("settling"), " s", 0},
     {"trial_difference", Text::mark("difference"), " %", 1},
     {"focus_hfd_px", Text::mark("HFD in focus"), " px", 2},
+    {"places_rehearsed", Text::mark("places rehearsed"), "", 0},
     {"focus_best_steps", Text::mark("best focus"), " steps", 0},
     {"focus_backlash_steps", Text::mark("focuser's backlash"), " steps", 0},
     {"focus_temperature_c", Text::mark("temperature"), " °C", 1},

@@ -12,8 +12,19 @@
 
 namespace nordstjerna {
 
-enum class EntryKind { freeRun, guidedRun, backlashTest, rates, pole, curve, series, trial, focus };
-inline constexpr int entryKinds = 9;
+enum class EntryKind {
+    freeRun,
+    guidedRun,
+    backlashTest,
+    rates,
+    pole,
+    curve,
+    series,
+    trial,
+    focus,
+    rehearsal
+};
+inline constexpr int entryKinds = 10;
 const char* entryKindId(EntryKind kind); // "free", stable
 std::optional<EntryKind> entryKindWith(const std::string& id);
 const char* entryKindWord(EntryKind kind); // "free run"

@@ -20,6 +20,7 @@ struct CameraSpec {
     double gain_e_adu = 1.0;
     double readNoise_e = 3.0;
     double fullWell_e = 50000.0;
+    double gainSetting = -1.0; // the camera's own number, for which gain and noise are; −1: left as it is
 
     int binnedWidth() const { return width / bin; }
     int binnedHeight() const { return height / bin; }

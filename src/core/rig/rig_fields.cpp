@@ -134,6 +134,18 @@ void describeCamera(CameraSpec& c, RigVisitor& v) {
              c.fullWell_e);
 }
 
+// Of the camera whose gain is set, the guide camera.
+void describeGainSetting(CameraSpec& c, RigVisitor& v) {
+    v.number({.key = "gain_setting",
+              .name = Text::mark("gain setting"),
+              .low = -1,
+              .high = 100000,
+              .label = Text::mark("Gain set"),
+              .help = Text::mark("the gain that the camera is set to, in its own numbers; −1: left as it is"),
+              .lowestMeans = Text::mark("left as it is")},
+             c.gainSetting);
+}
+
 void describeFocuser(FocuserSpec& f, RigVisitor& v) {
     v.number({.key = "step_um",
               .name = Text::mark("step"),
@@ -179,6 +191,8 @@ void describeSide(const PartSpec& side, const PartSpec& optics, const PartSpec& 
     }
     if (v.enter(camera, true)) {
         describeCamera(c, v);
+        if (!filters)
+            describeGainSetting(c, v);
         v.leave();
     }
     if (v.enter(focuser, true)) {

@@ -22,6 +22,7 @@ struct FieldSpec {
     bool needed = false;    // a file must hold it
     int compared = -1;      // decimals from which on a change of it is told beside figures; −1: never
     bool zeroIsUnknown = false;
+    const char* lowestMeans = ""; // in words, shown for the lowest value
 };
 
 struct PartSpec {

@@ -27,9 +27,13 @@ TimeDispute::Suspect suspectFor(const Site& site, double ahead_h, double slack_h
 }
 } // namespace
 
-std::optional<TimeDispute> disputeOver(const Site& site, Instant now, Angle mountSiderealTime) {
+double siderealAhead_h(const Site& site, Instant now, Angle mountSiderealTime) {
+    return (mountSiderealTime - ObservedFrame(site, now).siderealTime()).wrappedSigned().hours();
+}
+
+std::optional<TimeDispute> disputeOver(const Site& site, double ahead_h) {
     TimeDispute d;
-    d.mountAhead_h = (mountSiderealTime - ObservedFrame(site, now).siderealTime()).wrappedSigned().hours();
+    d.mountAhead_h = ahead_h;
     if (std::abs(d.mountAhead_h) <= tolerated_h)
         return std::nullopt;
     d.suspect = suspectFor(site, d.mountAhead_h, 0.07);

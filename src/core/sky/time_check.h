@@ -27,8 +27,11 @@ struct TimeDispute {
     Problem problem(const Site& site) const;
 };
 
-// The mount tells its local sidereal time. Clocks a minute or two apart are no dispute: 120 s are 0.5°.
-std::optional<TimeDispute> disputeOver(const Site& site, Instant now, Angle mountSiderealTime);
+// Hours by which the local sidereal time that a mount tells is ahead of that of this program.
+double siderealAhead_h(const Site& site, Instant now, Angle mountSiderealTime);
+// The mount tells its local sidereal time, so many hours ahead. Clocks a minute or two apart are no dispute:
+// 120 s are 0.5°.
+std::optional<TimeDispute> disputeOver(const Site& site, double ahead_h);
 
 // A frame solved where the mount believes to point; both about the true pole, no refraction. The declination
 // agrees within 3° where the mount is aligned at all; then an hour angle more than 4° off on the sky is no

@@ -32,6 +32,7 @@ public:
     void park(bool on);
     // What the person does about a dispute over the meridian: this program is right.
     void settleDispute();
+    void setLookingAround(bool looking) { observatory_.guard().setLookingAround(looking); }
     void setCovered(bool covered) { observatory_.guard().setCovered(covered); }
 
 Q_SIGNALS:

@@ -34,6 +34,11 @@ void HorizonSky::show(const HorizonProfile& horizon) {
     update();
 }
 
+void HorizonSky::showFound(const std::vector<HorizonFound>& found) {
+    found_ = found;
+    update();
+}
+
 QRectF HorizonSky::area() const {
     return QRectF(rect()).adjusted(22, 4, -4, -16);
 }
@@ -80,6 +85,12 @@ void HorizonSky::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     for (const AltAz& point : horizon_.points())
         p.drawEllipse(placeOf(point.azimuth.deg(), point.altitude.deg()), 2, 2);
+    p.setPen(QPen(theme().text, 1.4));
+    for (const HorizonFound& f : found_) {
+        const double az = f.azimuth.deg(), least = 1.5;
+        const double half = std::max(least, f.altitude_deg.sigma);
+        p.drawLine(placeOf(az, f.altitude_deg.value - half), placeOf(az, f.altitude_deg.value + half));
+    }
 }
 
 // From the last place of the pointer to this one, at whole steps of azimuth.

@@ -4,7 +4,7 @@
 
 #include <QWidget>
 
-#include "core/sky/horizon.h"
+#include "core/procedure/horizon_look.h"
 
 namespace nordstjerna {
 
@@ -13,6 +13,8 @@ class HorizonSky : public QWidget {
 public:
     explicit HorizonSky(QWidget* parent = nullptr);
     void show(const HorizonProfile& horizon);
+    // What a look around found so far, over the horizon of before.
+    void showFound(const std::vector<HorizonFound>& found);
     const HorizonProfile& horizon() const { return horizon_; }
     QSize sizeHint() const override { return {220, 92}; }
     QSize minimumSizeHint() const override { return {120, 76}; }
@@ -32,6 +34,7 @@ private:
     AltAz skyAt(const QPointF& p) const;
     void drawTo(const QPointF& p);
     HorizonProfile horizon_;
+    std::vector<HorizonFound> found_;
     std::optional<QPointF> last_; // of the stroke under way
     bool changed_ = false;
 };

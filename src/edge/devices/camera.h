@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/base/problem.h"
+#include "core/image/camera_gain.h"
 #include "core/image/frame.h"
 #include "core/procedure/procedure.h"
 #include "edge/devices/clock.h"
@@ -30,6 +31,10 @@ public:
     };
     virtual Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                             const StopFlag& halt) = 0;
+
+    // How its gain stands; absent: it has none that can be set. setGain() counts from the next exposure on.
+    virtual Expected<std::optional<GainState>> gain() = 0;
+    virtual Expected<void> setGain(double setting) = 0;
 };
 
 } // namespace nordstjerna

@@ -15,6 +15,7 @@ void MountGuard::setRig(const Rig& rig) {
         told_.reset();
         seen_.reset();
         settled_h_.reset();
+        clock_.clear();
     }
     rig_ = rig;
 }
@@ -23,6 +24,11 @@ std::optional<TrackingEnd> MountGuard::trackingEnd(const MountState& state, doub
     const std::scoped_lock guard(lock_);
     if (!rig_ || !state.told || !state.tracking || state.moving)
         return std::nullopt;
+    if (lookingAround_) {
+        Rig open = *rig_;
+        open.horizon = {};
+        return nordstjerna::trackingEnd(open, state.pointing, state.side == "west", within_s);
+    }
     return nordstjerna::trackingEnd(*rig_, state.pointing, state.side == "west", within_s);
 }
 
@@ -54,8 +60,11 @@ void MountGuard::hear(const MountState& state, Instant asked, Instant heard) {
     const std::scoped_lock guard(lock_);
     if (!rig_ || !state.siderealTime)
         return;
-    const auto early = disputeOver(rig_->site, asked, *state.siderealTime);
-    const auto late = disputeOver(rig_->site, heard, *state.siderealTime);
+    const double whenAsked_h = siderealAhead_h(rig_->site, asked, *state.siderealTime);
+    const double whenHeard_h = siderealAhead_h(rig_->site, heard, *state.siderealTime);
+    clock_.hear(whenAsked_h, whenHeard_h);
+    const auto early = disputeOver(rig_->site, whenAsked_h);
+    const auto late = disputeOver(rig_->site, whenHeard_h);
     // Ahead of the question and behind the answer: in between.
     const bool agrees = !early || !late || (early->mountAhead_h > 0.0 && late->mountAhead_h < 0.0);
     told_ = agrees ? std::nullopt : unlessSettled(late);
@@ -79,6 +88,11 @@ std::optional<TimeDispute> MountGuard::unlessSettled(std::optional<TimeDispute> 
 std::optional<TimeDispute> MountGuard::dispute() const {
     const std::scoped_lock guard(lock_);
     return seen_ ? seen_ : told_;
+}
+
+std::optional<Measured> MountGuard::clockAhead_s() const {
+    const std::scoped_lock guard(lock_);
+    return clock_.ahead_s();
 }
 
 void MountGuard::settleDispute() {

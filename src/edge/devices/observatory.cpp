@@ -202,6 +202,13 @@ public:
             },
             [](const Windows& w) -> const std::vector<Frame>& { return w.frames; });
     }
+    Expected<std::optional<GainState>> gain() override {
+        return queue_.ask(usualWait, neverHalted, [&c = camera_](const StopFlag&) { return c.gain(); });
+    }
+    Expected<void> setGain(double setting) override {
+        return queue_.ask(usualWait, neverHalted,
+                          [&c = camera_, setting](const StopFlag&) { return c.setGain(setting); });
+    }
 
 private:
     Camera& camera_;

@@ -1,5 +1,7 @@
 #include "edge/devices/prepared_camera.h"
 
+#include <cmath>
+
 namespace nordstjerna {
 
 void PreparedCamera::setDarks(DarkStore store) {
@@ -22,6 +24,44 @@ PreparedCamera::DarkUse PreparedCamera::darkUse() const {
     return use_;
 }
 
+void PreparedCamera::setStated(const CameraSpec& spec) {
+    const std::scoped_lock guard(lock_);
+    stated_ = spec;
+    if (spec.gainSetting >= 0.0)
+        keptGain_ = spec.gainSetting;
+}
+
+void PreparedCamera::keepGain(double setting) {
+    const std::scoped_lock guard(lock_);
+    if (!keptGain_)
+        keptGain_ = setting;
+}
+
+// A camera that does not answer is heard of by the exposure itself.
+void PreparedCamera::putGainBack() {
+    std::optional<double> wanted;
+    {
+        const std::scoped_lock guard(lock_);
+        wanted = keptGain_;
+    }
+    if (!wanted)
+        return;
+    const auto now = camera_.gain();
+    constexpr double same = 0.5;
+    if (now && *now && std::abs((*now)->setting - *wanted) > same)
+        static_cast<void>(camera_.setGain(*wanted));
+}
+
+bool PreparedCamera::state(FrameInfo& info) const {
+    const std::scoped_lock guard(lock_);
+    if (!stated_ ||
+        (info.gain_e_adu == stated_->gain_e_adu && info.saturation_adu == stated_->saturation_adu()))
+        return false;
+    info.gain_e_adu = stated_->gain_e_adu;
+    info.saturation_adu = stated_->saturation_adu();
+    return true;
+}
+
 std::shared_ptr<const MasterDark> PreparedCamera::darkFor(const DarkKind& kind) {
     const std::scoped_lock guard(lock_);
     auto dark = store_.match(kind);
@@ -37,15 +77,18 @@ std::shared_ptr<const MasterDark> PreparedCamera::darkFor(const DarkKind& kind) 
 }
 
 Expected<std::shared_ptr<const Frame>> PreparedCamera::expose(double exposure_s, const StopFlag& halt) {
+    putGainBack();
     auto frame = camera_.expose(exposure_s, halt);
     if (!frame)
         return frame;
     fullWidth_ = (*frame)->width;
     fullHeight_ = (*frame)->height;
     const auto dark = darkFor(DarkKind::of(**frame));
-    if (!dark && !(*frame)->info.bayer)
+    FrameInfo info = (*frame)->info;
+    if (!state(info) && !dark && !info.bayer)
         return frame;
     Frame ready = **frame;
+    ready.info = info;
     if (dark)
         applyDark(ready, *dark);
     if (ready.info.bayer)
@@ -69,6 +112,7 @@ Expected<Camera::Windows> PreparedCamera::exposeWindows(double exposure_s,
     kind.height = fullHeight_;
     const auto dark = darkFor(kind);
     for (Frame& f : windows->frames) {
+        state(f.info);
         if (dark)
             applyDark(f, *dark);
         if (f.info.bayer)

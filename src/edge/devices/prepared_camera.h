@@ -1,8 +1,10 @@
-// A camera whose frames come ready to be measured: dark taken off, bad pixels mended, colours evened out.
+// A camera whose frames come ready to be measured: dark taken off, bad pixels mended, colours evened out,
+// with the figures that the rig gives of it.
 #pragma once
 
 #include <mutex>
 
+#include "core/rig/rig.h"
 #include "edge/devices/camera.h"
 #include "edge/store/dark_store.h"
 
@@ -17,6 +19,12 @@ public:
     // Darks that lie in the folder but could not be read.
     std::vector<Problem> darkProblems() const;
 
+    // What the rig says of it. Where that has a gain setting, the camera is set to it before whole frames,
+    // whoever changed it.
+    void setStated(const CameraSpec& spec);
+    // To this one from now on; for a rig that has none. Never changed back.
+    void keepGain(double setting);
+
     enum class DarkState { none, fits, differs };
     struct DarkUse {
         DarkState state = DarkState::none;
@@ -30,13 +38,20 @@ public:
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override;
+    Expected<std::optional<GainState>> gain() override { return camera_.gain(); }
+    Expected<void> setGain(double setting) override { return camera_.setGain(setting); }
 
 private:
+    void putGainBack();
+    // By the rig's figures; false: they are so already.
+    bool state(FrameInfo& info) const;
     std::shared_ptr<const MasterDark> darkFor(const DarkKind& kind);
     Camera& camera_;
     mutable std::mutex lock_;
     DarkStore store_;
     DarkUse use_;
+    std::optional<CameraSpec> stated_;
+    std::optional<double> keptGain_;
     int fullWidth_ = 0; // of full frames seen; windows do not tell
     int fullHeight_ = 0;
 };

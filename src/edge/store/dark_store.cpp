@@ -15,6 +15,7 @@ std::string nameOf(const DarkKind& k) {
     const auto whole = [](double v) { return std::to_string(std::lround(v)); };
     return "dark-" + whole(1000.0 * k.exposure_s) + "ms-gain" + whole(1000.0 * k.gain_e_adu) + "-bin" +
            std::to_string(k.bin) + "-" + std::to_string(k.width) + "x" + std::to_string(k.height) +
+           (k.gainSetting ? "-set" + whole(*k.gainSetting) : std::string()) +
            (k.temperature_c ? "-" + whole(*k.temperature_c) + "C" : std::string());
 }
 

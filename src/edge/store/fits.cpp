@@ -220,6 +220,7 @@ Expected<Frame> readImage(fitsfile* f, const std::filesystem::path& path, std::o
     info.gain_e_adu = number(f, "EGAIN").value_or(1.0);
     if (!(info.gain_e_adu > 0.0))
         info.gain_e_adu = 1.0;
+    info.gainSetting = number(f, "GAIN");
     info.pointing = pointing(f);
     info.camera = text(f, "INSTRUME").value_or("");
     info.saturation_adu = number(f, "SATURATE").value_or(withPixels ? saturationOf(frame, bitpix) : 65535.0);
@@ -330,6 +331,8 @@ void putFrame(fitsfile* f, const Frame& frame, const std::vector<FitsCard>& card
     if (i.focal_mm > 0.0)
         putNumber(f, "FOCALLEN", i.focal_mm, 2, "[mm] focal length", status);
     putNumber(f, "EGAIN", i.gain_e_adu, 4, "electrons per count", status);
+    if (i.gainSetting)
+        putNumber(f, "GAIN", *i.gainSetting, 2, "gain set, in the camera's own numbers", status);
     putNumber(f, "SATURATE", i.saturation_adu, 1, "count at which pixels saturate", status);
     if (i.temperature_c)
         putNumber(f, "CCD-TEMP", *i.temperature_c, 2, "[degC] of the sensor", status);

@@ -1,6 +1,7 @@
 #include "edge/store/rig_drawers.h"
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 
 #include "edge/store/file_names.h"
 #include "edge/store/rig_file.h"

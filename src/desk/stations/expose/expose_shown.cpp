@@ -19,6 +19,7 @@
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/expose/ladder_bench.h"
 #include "desk/stations/expose/plan_card.h"
+#include "desk/stations/expose/rehearsal_page.h"
 #include "desk/widgets/read_out.h"
 #include "edge/store/series_keeper.h"
 
@@ -237,11 +238,22 @@ void ExposeStation::refresh() {
     }
     if (alone_) {
         setPrimary(tr("Stop"));
+        if (rehearsal_->running()) {
+            say(tr("rehearsal"), rehearsal_->sentence());
+            return;
+        }
         say(ladder_->running() ? tr("ladder") : QString(),
             ladder_->running()
                 ? tr("Corrections are off; exposures of growing length show how long the mount "
                      "can do without them.")
                 : tr("Running."));
+        return;
+    }
+    if (rehearsing()) {
+        setPrimary(tr("Rehearse the night"), rehearsal_->possible() && !busy);
+        say(tr("rehearsal"), rehearsal_->possible()
+                                 ? tr("The covered telescope goes where the plan will take it.")
+                                 : tr("The plan takes no frame: there is nothing to rehearse."));
         return;
     }
     if (!takeUp_->isHidden()) {

@@ -22,6 +22,7 @@
 #include "desk/pictures/shapes_chart.h"
 #include "desk/stations/expose/ladder_bench.h"
 #include "desk/stations/expose/plan_card.h"
+#include "desk/stations/expose/rehearsal_page.h"
 #include "desk/stations/expose/targets_page.h"
 #include "desk/theme.h"
 #include "desk/widgets/bench_stack.h"
@@ -37,16 +38,18 @@ namespace nordstjerna {
 
 ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::expose, parent), needs_(needs), card_(new PlanCard),
-      pages_(new PhaseBar({tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder"), tr("Targets")})),
+      pages_(new PhaseBar(
+          {tr("Frame"), tr("Shapes"), tr("Dither"), tr("Ladder"), tr("Targets"), tr("Rehearsal")})),
       view_(new ShapedFrame("frame")), shapes_(new ShapesChart), dither_(new DitherChart),
       ladder_(new LadderBench(parts, needs.mountBook, this)), targetsPage_(new TargetsPage(parts.targets)),
-      ordering_(parts.problems), memory_(needs.evening), strip_(new SettleStrip),
-      count_(new ReadOut(tr("Frames"))), width_(new ReadOut(tr("FWHM"))),
-      round_(new ReadOut(tr("Elongation"))), settle_(new ReadOut(tr("Settling"))),
-      pause_(new QPushButton(tr("Pause"))), stop_(new QPushButton(tr("Stop now"))),
-      test_(new QPushButton(tr("Test exposure"))), flip_(new QPushButton(tr("Flip now"))),
-      climb_(new QPushButton(tr("Unguided ladder"))), folder_(new QPushButton(tr("Folder…"))),
-      takeUp_(new QPushButton), timer_(new QTimer(this)), saveFolder_(needs_.evening.imageFolder()) {
+      rehearsal_(new RehearsalPage(parts, needs.logbook, *steps())), ordering_(parts.problems),
+      memory_(needs.evening), strip_(new SettleStrip), count_(new ReadOut(tr("Frames"))),
+      width_(new ReadOut(tr("FWHM"))), round_(new ReadOut(tr("Elongation"))),
+      settle_(new ReadOut(tr("Settling"))), pause_(new QPushButton(tr("Pause"))),
+      stop_(new QPushButton(tr("Stop now"))), test_(new QPushButton(tr("Test exposure"))),
+      flip_(new QPushButton(tr("Flip now"))), climb_(new QPushButton(tr("Unguided ladder"))),
+      folder_(new QPushButton(tr("Folder…"))), takeUp_(new QPushButton), timer_(new QTimer(this)),
+      saveFolder_(needs_.evening.imageFolder()) {
     bench()->addWidget(card_);
     bench()->addWidget(pages_);
     auto* row = new QHBoxLayout;
@@ -56,7 +59,7 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
     stack_->setContentsMargins(0, 0, 0, 0);
     for (QWidget* w :
          {static_cast<QWidget*>(view_), static_cast<QWidget*>(shapes_), static_cast<QWidget*>(dither_),
-          ladder_->picture(), static_cast<QWidget*>(targetsPage_)})
+          ladder_->picture(), static_cast<QWidget*>(targetsPage_), static_cast<QWidget*>(rehearsal_)})
         stack_->addWidget(w);
     row->addWidget(pictures, 1);
     strip_->setFixedWidth(172);
@@ -88,6 +91,11 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
         refresh();
         Q_EMIT this->changed();
     });
+    connect(rehearsal_, &RehearsalPage::changed, this, [this] {
+        alone_ = rehearsal_->running();
+        refresh();
+        Q_EMIT this->changed();
+    });
     connect(flip_, &QPushButton::clicked, this, [this] {
         if (running_)
             procedures().tell([](Procedure& p) {
@@ -110,6 +118,8 @@ ExposeStation::ExposeStation(const StationParts& parts, const Needs& needs, QWid
             refresh();
         } else if (alone_) {
             procedures().stop();
+        } else if (rehearsing()) {
+            rehearsal_->begin();
         } else {
             leftOut_.clear();
             begin();
@@ -241,6 +251,8 @@ void ExposeStation::planLater() {
         });
     }
     targetsPage_->show(card_->sentence(), later, rigs().civilTime());
+    rehearsal_->plan(seen_.plan ? rehearsalStops(setup, *seen_.plan, targets().following(), later)
+                                : std::vector<RehearsalStop>());
     night().setLater(std::move(later));
 }
 
@@ -638,6 +650,10 @@ void ExposeStation::flipAlone() {
     refresh();
 }
 
+bool ExposeStation::rehearsing() const {
+    return stack_->currentIndex() == static_cast<int>(Page::rehearsal);
+}
+
 void ExposeStation::pausePressed() {
     if (seen_.flipPauses || seen_.filterByHand) {
         procedures().tell([](Procedure& p) {
@@ -661,8 +677,9 @@ void ExposeStation::stopNow() {
 void ExposeStation::showPage(Page page) {
     pages_->setCurrent(static_cast<int>(page));
     stack_->setCurrentIndex(static_cast<int>(page));
-    strip_->setVisible(page != Page::targets); // a table needs the room
+    strip_->setVisible(page != Page::targets && page != Page::rehearsal); // a table needs the room
     refreshPictures();
+    refresh();
 }
 
 // A frame of before: read from where it was saved.

@@ -27,6 +27,7 @@ class ShapedFrame;
 class LadderBench;
 class PhaseBar;
 class PlanCard;
+class RehearsalPage;
 class ReadOut;
 class SeriesKeeper;
 class SeriesRecorder;
@@ -55,7 +56,7 @@ public:
     QString help() const override;
     bool perform(const Action& action) override;
 
-    enum class Page { frame, shapes, dither, ladder, targets };
+    enum class Page { frame, shapes, dither, ladder, targets, rehearsal };
     void showPage(Page page);
     const std::vector<SeriesFrame>& frames() const { return seen_.frames; }
     bool running() const { return running_; }
@@ -103,6 +104,7 @@ private:
     void followFlexure();
     const SeriesFrame* frameOf(int number) const;
     std::optional<Finding> turnedSince() const;
+    bool rehearsing() const; // its page is open
     void flipAlone();
     void testExposure();
     void ladder();
@@ -134,6 +136,7 @@ private:
     DitherChart* dither_;
     LadderBench* ladder_;
     TargetsPage* targetsPage_;
+    RehearsalPage* rehearsal_;
     Beside ordering_;
     SeriesMemory memory_;
     std::optional<double> rollBefore_deg_; // of the sensor, when the series was broken off

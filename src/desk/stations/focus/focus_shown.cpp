@@ -15,6 +15,7 @@
 #include "desk/pictures/star_loupe.h"
 #include "desk/stations/focus/curve_bench.h"
 #include "desk/stations/focus/focus_station.h"
+#include "desk/stations/focus/noise_bench.h"
 #include "desk/theme.h"
 #include "desk/widgets/field_form.h"
 #include "desk/widgets/read_out.h"
@@ -280,6 +281,13 @@ void FocusStation::sayWhatNext() {
     } else if (doing_ == Doing::run) {
         say(tr("focus run"), tr("Inwards of the focus, then outwards through it; nothing need be done."));
         setPrimary(tr("Stop the run"));
+    } else if (doing_ == Doing::noise) {
+        say(tr("noise test"), tr("The same stars at each setting in turn; nothing need be done."));
+        setPrimary(tr("Stop the test"));
+    } else if (page_ == Page::noise && !coverAsked_) {
+        say("", noise_->found().isEmpty() ? tr("Point at a field with stars, in focus; no guiding is needed.")
+                                          : noise_->found());
+        setPrimary(noise_->ofGain() ? tr("Test the gain") : tr("Test the exposure"), mayStart());
     } else if (doing_ == Doing::frames && page_ == Page::mask) {
         say(tr("mask"),
             seen_.mask && *seen_.mask ? dial_->words() + "." : tr("Waiting for a frame with three spikes."));

@@ -21,6 +21,7 @@
 #include "desk/pictures/mask_dial.h"
 #include "desk/pictures/star_loupe.h"
 #include "desk/stations/focus/curve_bench.h"
+#include "desk/stations/focus/noise_bench.h"
 #include "desk/theme.h"
 #include "desk/widgets/bench_stack.h"
 #include "desk/widgets/field_form.h"
@@ -32,8 +33,9 @@ namespace nordstjerna {
 
 FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::focus, parent), needs_(needs),
-      pages_(new PhaseBar({tr("Frames"), tr("Focus run"), tr("Mask")})),
+      pages_(new PhaseBar({tr("Frames"), tr("Focus run"), tr("Mask"), tr("Noise")})),
       curve_(new CurveBench(parts.rigs, needs.focusBook, needs.cameraDesk, parts.procedures, this)),
+      noise_(new NoiseBench(parts.rigs, needs.settings, needs.guideCamera, parts.procedures, this)),
       maskView_(new FrameView("mask-frame")), dial_(new MaskDial), camera_(new QComboBox),
       view_(new FrameView("guide-frame")), profile_(new StarLoupe), trace_(new HfdTrace),
       hfd_(new ReadOut(tr("Half-flux diameter"))), stars_(new ReadOut(tr("Stars"))),
@@ -93,7 +95,7 @@ FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidge
            "start frames."));
     maskColumn->addWidget(maskView_, 1);
     maskColumn->addWidget(dial_);
-    for (QWidget* w : {framesPage, curve_->page(), maskPage})
+    for (QWidget* w : {framesPage, curve_->page(), maskPage, noise_->page()})
         stack_->addWidget(w);
     bench()->addWidget(pages_);
     bench()->addWidget(pictures, 1);
@@ -111,6 +113,8 @@ FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidge
             takeDarks();
         else if (page_ == Page::curve)
             runFocus();
+        else if (page_ == Page::noise)
+            testNoise();
         else
             startFrames();
     });
@@ -130,6 +134,12 @@ FocusStation::FocusStation(const StationParts& parts, const Needs& needs, QWidge
     });
     connect(curve_, &CurveBench::changed, this, [this] {
         if (doing_ == Doing::run && !curve_->running())
+            doing_ = Doing::nothing;
+        refresh();
+        Q_EMIT changed();
+    });
+    connect(noise_, &NoiseBench::changed, this, [this] {
+        if (doing_ == Doing::noise && !noise_->running())
             doing_ = Doing::nothing;
         refresh();
         Q_EMIT changed();
@@ -208,6 +218,8 @@ void FocusStation::showPage(Page page) {
         for (int i = 0; i < 2; ++i)
             if (needs_.focusBook.hasFocuser(i == 0 ? CameraRole::guide : CameraRole::imaging))
                 camera_->setCurrentIndex(i);
+    if (page == Page::noise)
+        camera_->setCurrentIndex(0); // the guide camera's
     pages_->setCurrent(static_cast<int>(page));
     stack_->setCurrentIndex(static_cast<int>(page));
     refresh();
@@ -218,6 +230,14 @@ void FocusStation::runFocus() {
     doing_ = Doing::run;
     curve_->begin(exposure_->value(), steps());
     if (!curve_->running())
+        doing_ = Doing::nothing;
+    refresh();
+}
+
+void FocusStation::testNoise() {
+    doing_ = Doing::noise;
+    noise_->begin(exposure_->value(), steps());
+    if (!noise_->running())
         doing_ = Doing::nothing;
     refresh();
 }
@@ -377,15 +397,16 @@ void FocusStation::toggleStar(double x, double y) {
 
 void FocusStation::refresh() {
     const bool idle = doing_ == Doing::nothing;
-    camera_->setEnabled(idle);
+    camera_->setEnabled(idle && page_ != Page::noise);
     pages_->setAvailable(idle);
+    exposure_->setVisible(page_ != Page::noise || noise_->ofGain());
     exposure_->setEnabled(doing_ == Doing::nothing || doing_ == Doing::frames);
     const bool starsMatter = ofGuide() && page_ == Page::frames;
     count_->setVisible(starsMatter && (idle || doing_ == Doing::frames));
     darks_->setVisible(starsMatter && idle);
     darks_->setText(coverAsked_ ? tr("Not now") : tr("Darks…"));
     byMerit_->setVisible(starsMatter && !needs_.settings.handStars().empty());
-    bright_->setVisible(page_ != Page::curve && idle && !slewing());
+    bright_->setVisible(page_ != Page::curve && page_ != Page::noise && idle && !slewing());
     bright_->setEnabled(procedures().free());
     bright_->setText(brightStar_.isEmpty() ? tr("Bright star") : tr("Back to %1").arg(qs(targets().name())));
     effects_->setText(effects());
@@ -396,6 +417,8 @@ void FocusStation::refresh() {
         showCurveFigures();
     else if (page_ == Page::mask)
         showMaskFigures();
+    else if (page_ == Page::noise)
+        noise_->showFigures(hfd_, stars_, level_);
     else
         showFigures();
 }
@@ -432,6 +455,9 @@ std::vector<Finding> FocusStation::findings() const {
     std::vector<Finding> list = curve_->findings();
     if (page_ == Page::frames)
         framesFindings(list);
+    if (page_ == Page::noise)
+        for (Finding& f : noise_->findings())
+            list.push_back(std::move(f));
     rank(list);
     return list;
 }
@@ -468,9 +494,17 @@ bool FocusStation::perform(const Action& action) {
         showPage(Page::mask);
         return true;
     }
+    if (action.id == ActionId::focusNoise && doing_ == Doing::nothing) {
+        showPage(Page::noise);
+        return true;
+    }
+    if (action.id == ActionId::takeCameraFigures) {
+        noise_->takeFigures();
+        return true;
+    }
     if (action.id == ActionId::focusStart && doing_ == Doing::nothing && procedures().free()) {
         coverAsked_ = false;
-        if (page_ == Page::curve)
+        if (page_ == Page::curve || page_ == Page::noise)
             showPage(Page::frames);
         startFrames();
         return true;
@@ -498,9 +532,12 @@ QString FocusStation::help() const {
         "is learnt from run to run.</p>"
         "<p><b>Mask.</b> A plate with three groups of slits before the telescope gives a bright star three "
         "spikes. In focus the middle one runs through the crossing of the other two.</p>"
-        "<p><b>Good.</b> Within a few per cent of the best. High gain makes stars jump: lower it until "
-        "the background "
-        "noise no longer dominates (common practice).</p>");
+        "<p><b>Noise.</b> The same stars at three gains of the guide camera, or at four exposures, frame "
+        "after "
+        "frame in turn. Each star is compared with the others, so that the mount drops out. You see which "
+        "setting makes the stars jump least, and what the camera adds of itself.</p>"
+        "<p><b>Good.</b> Within a few per cent of the best. A higher gain is worth something only until the "
+        "read noise no longer matters; beyond that, stars saturate sooner and nothing is won.</p>");
 }
 
 } // namespace nordstjerna

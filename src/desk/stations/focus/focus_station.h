@@ -22,6 +22,7 @@ class CurveBench;
 class FrameView;
 class HfdTrace;
 class MaskDial;
+class NoiseBench;
 class PhaseBar;
 class ReadOut;
 class StarLoupe;
@@ -48,8 +49,8 @@ protected:
 
 private:
     Needs needs_;
-    enum class Doing { nothing, frames, darks, run };
-    enum class Page { frames, curve, mask };
+    enum class Doing { nothing, frames, darks, run, noise };
+    enum class Page { frames, curve, mask, noise };
     struct Seen {
         Progress progress;
         std::vector<FocusPoint> points;
@@ -65,6 +66,7 @@ private:
     // Nothing stands in the way: the imaging camera is focused beside guiding, too.
     bool mayStart() const;
     void runFocus();
+    void testNoise();
     void showMask();
     void markSpikes();
     void sayWhatNext();
@@ -87,6 +89,7 @@ private:
     QStackedLayout* stack_ = nullptr;
     Page page_ = Page::frames;
     CurveBench* curve_;
+    NoiseBench* noise_;
     FrameView* maskView_;
     MaskDial* dial_;
     std::vector<double> pastOffsets_;

@@ -2,6 +2,7 @@
 
 #include "core/base/format.h"
 #include "core/motion/axis_summary.h"
+#include "core/motion/mount_part.h"
 
 namespace nordstjerna {
 

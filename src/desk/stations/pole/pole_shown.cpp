@@ -62,6 +62,15 @@ void PoleStation::showSky() {
     content.arc = arc_;
     for (const auto& t : measuring_.taken)
         content.taken.push_back(t.has_value());
+    if (doing_ == Doing::byHand) {
+        // Where the axis has been turned to, not where a mount would go.
+        content.arc = {};
+        content.taken.clear();
+        for (const TakenSighting& t : byHand_.taken) {
+            content.arc.places.push_back(placeOf(rigs().rig().site, t.sighting.direction()));
+            content.taken.push_back(true);
+        }
+    }
     content.telescope = directionOf(rigs().rig().site, needs_.mountDesk.state().pointing);
     content.target = ObservedFrame(rigs().rig().site, night().now()).seen(targets().icrs());
     content.targetName = qs(targets().name());
@@ -84,7 +93,40 @@ void PoleStation::showSky() {
         }
         shown.push_back(s);
     }
+    if (doing_ == Doing::byHand)
+        shown = shownByHand();
     list_->show(shown);
+}
+
+std::vector<SightingShown> PoleStation::shownByHand() const {
+    std::vector<SightingShown> shown;
+    for (const TakenSighting& t : byHand_.taken) {
+        SightingShown s;
+        const AltAz a = altAzFrom(t.sighting.direction());
+        s.place = tr("altitude %1°, azimuth %2°")
+                      .arg(qs(formatNumber(a.altitude.deg(), 0)), qs(formatNumber(a.azimuth.deg(), 0)));
+        s.frame = t.frame;
+        s.matched = t.solved.matched;
+        s.sigma_arcsec = t.sighting.sigmaDirection_arcsec;
+        shown.push_back(s);
+    }
+    return shown;
+}
+
+void PoleStation::showByHand() {
+    total_->setTitle(tr("Turned since the last"));
+    if (byHand_.sinceLast_deg && !byHand_.taken.empty())
+        total_->show(qs(formatNumber(*byHand_.sinceLast_deg, 1)) + "°", "",
+                     tr("%1 or more for the next sighting").arg("15°"));
+    else
+        total_->showNothing(tr("at the first sighting it begins"));
+    evidence_->setTitle(tr("Axis so far"));
+    if (byHand_.result)
+        evidence_->show(
+            "± " + qs(formatSigma(byHand_.result->error.total_arcmin.sigma, 2)) + "′", "",
+            tr("%1 sightings over %2°").arg(byHand_.taken.size()).arg(qs(formatNumber(byHand_.span_deg, 0))));
+    else
+        evidence_->showNothing(tr("known from the second sighting on"));
 }
 
 void PoleStation::showMap() {
@@ -129,6 +171,7 @@ void PoleStation::showProof() {
 
 void PoleStation::showFigures() {
     const auto error = present();
+    total_->setTitle(tr("Off the pole"));
     if (!error) {
         total_->showNothing(tr("want < %1′").arg(qs(formatNumber(wanted(), 1))));
         parts_->showNothing(tr("not measured yet"));
@@ -179,6 +222,8 @@ void PoleStation::showFigures() {
         evidence_->setTitle(tr("Sightings"));
         evidence_->showNothing(tr("none yet"));
     }
+    if (doing_ == Doing::byHand)
+        showByHand();
 }
 
 void PoleStation::refresh() {
@@ -231,6 +276,9 @@ void PoleStation::refresh() {
         } else if (doing_ == Doing::reading) {
             say(tr("measure"), tr("Solving the frames."));
             setPrimary(tr("Stop"));
+        } else if (doing_ == Doing::byHand) {
+            say(tr("turn by hand"), qs(byHand_.ask));
+            setPrimary(byHand_.result ? tr("That is enough") : tr("Stop"));
         } else if (noPlan_) {
             say(tr("plan"), qs(noPlan_->what.then(noPlan_->remedy)));
             setPrimary(tr("Measure"), false);
@@ -247,7 +295,10 @@ void PoleStation::refresh() {
         if (idle) {
             const bool failed = std::any_of(measuring_.failures.begin(), measuring_.failures.end(),
                                             [](const auto& f) { return f.has_value(); });
-            offer(second_, failed ? tr("Repeat the failed one") : QString(), ActionId::poleRepeat, free);
+            if (failed)
+                offer(second_, tr("Repeat the failed one"), ActionId::poleRepeat, free);
+            else
+                offer(second_, tr("Turn by hand"), ActionId::poleByHand, free);
             offer(third_, tr("Use frames…"), ActionId::poleFrames, free);
         }
         break;

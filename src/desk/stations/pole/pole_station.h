@@ -5,6 +5,7 @@
 #include "core/pole/pole_book.h"
 #include "core/procedure/drift_referee.h"
 #include "core/procedure/pole_adjustment.h"
+#include "core/procedure/pole_by_hand.h"
 #include "core/procedure/pole_from_frames.h"
 #include "core/procedure/trail_checking.h"
 #include "desk/evening/mount_book.h"
@@ -64,7 +65,7 @@ private:
     Needs needs_;
     Action secondDoes_, thirdDoes_;
     enum Phase { rough, planning, adjusting, proving };
-    enum class Doing { nothing, measuring, adjusting, watching, trailing, reading };
+    enum class Doing { nothing, measuring, adjusting, watching, trailing, reading, byHand };
     struct Live {
         PoleAdjustment::State state = PoleAdjustment::State::starting;
         std::optional<Problem> trouble;
@@ -72,6 +73,14 @@ private:
         LeverMoves moves;
         std::optional<LeverSight> sight;
         Progress progress;
+    };
+    struct ByHand {
+        Progress progress;
+        std::vector<TakenSighting> taken;
+        std::optional<PoleResult> result;
+        Text ask;
+        std::optional<double> sinceLast_deg;
+        double span_deg = 0.0;
     };
     struct Measuring {
         Progress progress;
@@ -83,6 +92,11 @@ private:
     void plan();
     void drawArc(Angle first, Angle last, Angle dec);
     void measure(bool repeatFailed);
+    void measureByHand();
+    void showByHand();
+    std::vector<SightingShown> shownByHand() const;
+    // What follows a measurement: live adjusting may count on from its last sighting.
+    void countFrom(const PoleResult& result);
     void adjust(bool elsewhere);
     void logComponent(const DriftComponent& c, const std::string& how);
     void watchDrift(DriftPlace where);
@@ -146,6 +160,7 @@ private:
     std::optional<Problem> noPlan_;
     QString arcWarning_;
     Measuring measuring_;
+    ByHand byHand_;
     Live live_;
     PoleBook book_;
     std::optional<PoleAdjustmentSetup> reference0_; // where live adjusting counts from

@@ -106,15 +106,44 @@ void PoleStation::measure(bool repeatFailed) {
             if (!done || !p->result())
                 return;
             accept(*p->result());
-            PoleAdjustmentSetup from;
-            from.rig = rigs().rig();
-            from.axis = p->result()->fit;
-            for (const auto& t : p->taken())
-                if (t && (!from.sighting || t->sighting.when > from.sighting->when))
-                    from.sighting = t->sighting;
-            reference0_ = from;
-            leftAt_ = ObservedFrame(from.rig.site, night().now()).icrsFrom(needs_.mountDesk.state().pointing);
-            phases_->setCurrent(adjusting);
+            countFrom(*p->result());
+        });
+}
+
+void PoleStation::countFrom(const PoleResult& result) {
+    PoleAdjustmentSetup from;
+    from.rig = rigs().rig();
+    from.axis = result.fit;
+    for (const Sighting& s : result.sightings)
+        if (!from.sighting || s.when > from.sighting->when)
+            from.sighting = s;
+    reference0_ = from;
+    leftAt_ = ObservedFrame(from.rig.site, night().now()).icrsFrom(needs_.mountDesk.state().pointing);
+    phases_->setCurrent(adjusting);
+}
+
+void PoleStation::measureByHand() {
+    PoleByHandSetup setup;
+    setup.rig = rigs().rig();
+    setup.exposure_s = exposure_->value();
+    setup.sightings = std::max(2, static_cast<int>(count_->value()));
+    setup.reference = reference();
+    setup.wanted_arcmin = std::max(0.1, 0.25 * wanted());
+    leftOut_.clear();
+    measuring_ = {};
+    byHand_ = {};
+    phases_->setCurrent(planning);
+    work<PoleByHand, ByHand>(
+        Doing::byHand, std::make_shared<PoleByHand>(setup),
+        [](const PoleByHand& p) {
+            return ByHand{p.progress(), p.taken(), p.result(), p.ask(), p.sinceLast_deg(), p.span_deg()};
+        },
+        [this](const ByHand& b) { byHand_ = b; },
+        [this](const std::shared_ptr<PoleByHand>& p, const Expected<void>& done) {
+            if (!done || !p->result())
+                return;
+            accept(*p->result());
+            countFrom(*p->result());
         });
 }
 
@@ -420,6 +449,10 @@ bool PoleStation::perform(const Action& action) {
     case ActionId::poleRepeat:
         if (free)
             measure(true);
+        return true;
+    case ActionId::poleByHand:
+        if (free)
+            measureByHand();
         return true;
     case ActionId::poleAdjust:
         if (free)

@@ -33,7 +33,7 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
       table_(new QGridLayout), ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))),
       angle_(new ReadOut(tr("Right angle"))), backlash_(new ReadOut(tr("Dec backlash"))),
       there_(new QPushButton(tr("Slew there"))), look_(new QPushButton(tr("Look first"))),
-      keep_(new QPushButton), strip_(new LegStrip),
+      keep_(new QPushButton), response_(new QPushButton(tr("Test the response"))), strip_(new LegStrip),
       pages_(new PhaseBar({tr("Before"), tr("Result"), tr("Past")})) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
@@ -59,6 +59,11 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
     connect(look_, &QPushButton::clicked, this, [this] { perform(ActionId::ratesLook); });
     buttons()->addWidget(there_);
     buttons()->addWidget(keep_);
+    buttons()->addWidget(response_);
+    response_->setObjectName("testResponse");
+    response_->setToolTip(
+        tr("Two minutes of pulses of a known pattern: how much of them arrives, and how late"));
+    connect(response_, &QPushButton::clicked, this, &RatesStation::testResponse);
     keep_->setObjectName("keep");
     connect(keep_, &QPushButton::clicked, this,
             [this] { perform(refused_ ? ActionId::ratesForce : ActionId::ratesFormer); });
@@ -145,6 +150,34 @@ void RatesStation::lookFirst() {
         });
     if (!procedures().busy())
         measuring_ = false;
+    refresh();
+}
+
+void RatesStation::testResponse() {
+    const auto rates = needs_.calibrationBook.calibrationHere();
+    if (!rates)
+        return;
+    measuring_ = answering_ = true;
+    answer_.reset();
+    ResponseRunSetup setup;
+    setup.rig = rigs().rig();
+    setup.calibration = *rates;
+    procedures().run<ResponseRun, Progress>(
+        std::make_shared<ResponseRun>(setup), [](const ResponseRun& r) { return r.progress(); },
+        [this](const Progress& p) { steps()->show(p); },
+        [this](const std::shared_ptr<ResponseRun>& r, const Expected<void>& done) {
+            measuring_ = answering_ = false;
+            steps()->clear();
+            constexpr int fewest = 30; // frames, of a test that was stopped
+            if (done && r->framesSeen() >= fewest) {
+                answer_ = Answer{r->ra(), r->dec()};
+                pages_->setCurrent(1);
+            }
+            refresh();
+            Q_EMIT changed();
+        });
+    if (!procedures().working())
+        measuring_ = answering_ = false;
     refresh();
 }
 
@@ -261,6 +294,14 @@ void RatesStation::fillTable(const std::optional<CalibrationPlace>& best) {
         line(tr("right angle off"), qs(formatMeasured(r->orthogonality_deg, "°", 1)), tr("< 10°"));
     }
     line(tr("drift px/min"), qs(formatMeasured(r->drift_px_min, "")), "–");
+    if (answer_)
+        for (const auto& [a, name] : {std::pair(&answer_->ra, tr("RA")), std::pair(&answer_->dec, tr("Dec"))})
+            if (*a)
+                line(tr("%1 pulses").arg(name),
+                     tr("× %1, %2 late")
+                         .arg(qs(formatMeasured((*a)->gain, "", 2)),
+                              qs(formatMeasured((*a)->delay_s, " s", 1))),
+                     tr("× 1, at once"));
     for (const LegFit& leg : r->legs)
         line(tr("%1 leg").arg(qs(Text::say(legName(leg.leg)))),
              tr("%1 × → %2 px").arg(leg.steps).arg(qs(formatNumber(leg.travel_px, 1))),
@@ -305,13 +346,17 @@ void RatesStation::refresh() {
     look_->setVisible(r && !refused_ && !needs_.calibrationBook.seen() &&
                       !needs_.calibrationBook.calibrationAged() && !measuring_ && !slewing());
     look_->setEnabled(procedures().free());
+    response_->setVisible(r && !refused_ && !measuring_ && !slewing());
+    response_->setEnabled(procedures().free() && needs_.calibrationBook.calibrationHere().has_value());
     there_->setVisible(!measuring_ && !slewing());
     there_->setEnabled(procedures().free() && best);
     if (slewing()) {
         say("", tr("Slewing to where rates are measured best."));
         setPrimary(tr("Stop"));
     } else if (measuring_) {
-        say(tr("measuring"), tr("Pulses west, east, north, south; the star's path shows what they do."));
+        say(tr("measuring"),
+            answering_ ? tr("Pulses of a known pattern; what the star does tells how it answers.")
+                       : tr("Pulses west, east, north, south; the star's path shows what they do."));
         setPrimary(tr("Stop"));
     } else if (r && !refused_ && needs_.calibrationBook.calibrationAged()) {
         say("", tr("These rates are old: %1. Measure them again.")
@@ -401,8 +446,14 @@ StationState RatesStation::state() const {
 }
 
 std::vector<Finding> RatesStation::findings() const {
-    return shown() ? calibrationFindings(*shown(), correctionReach(needs_.settings.book()))
-                   : std::vector<Finding>{};
+    if (!shown())
+        return {};
+    auto list = calibrationFindings(*shown(), correctionReach(needs_.settings.book()));
+    if (answer_)
+        for (Finding& f : responseFindings(answer_->ra, answer_->dec, rigs().rig().mount.decMotor))
+            list.push_back(std::move(f));
+    rank(list);
+    return list;
 }
 
 bool RatesStation::perform(const Action& action) {
@@ -412,6 +463,10 @@ bool RatesStation::perform(const Action& action) {
     }
     if (action.id == ActionId::ratesLook && needs_.calibrationBook.calibration() && procedures().free()) {
         lookFirst();
+        return true;
+    }
+    if (action.id == ActionId::ratesResponse && procedures().free()) {
+        testResponse();
         return true;
     }
     if (action.id == ActionId::ratesFormer && former_) {

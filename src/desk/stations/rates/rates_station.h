@@ -3,6 +3,7 @@
 
 #include "core/procedure/calibration_place.h"
 #include "core/procedure/calibration_run.h"
+#include "core/procedure/response_run.h"
 #include "desk/evening/calibration_book.h"
 #include "desk/evening/focus_book.h"
 #include "desk/evening/guide_settings.h"
@@ -44,6 +45,7 @@ private:
     };
     void measure();
     void lookFirst();
+    void testResponse();
     void slewThere();
     void refresh();
     // best: where rates are measured best, if any such sky is free.
@@ -59,7 +61,12 @@ private:
     QGridLayout* table_;
     std::vector<QLabel*> cells_;
     ReadOut *ra_, *dec_, *angle_, *backlash_;
-    QPushButton *there_, *look_, *keep_;
+    QPushButton *there_, *look_, *keep_, *response_;
+    struct Answer {
+        std::optional<Response> ra, dec;
+    };
+    std::optional<Answer> answer_; // of the last response test
+    bool answering_ = false;       // it runs
     LegStrip* strip_;
     PhaseBar* pages_;
     std::optional<Calibration> refused_; // measured, bad, not in use

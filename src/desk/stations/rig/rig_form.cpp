@@ -104,6 +104,10 @@ private:
                                 qs(Text::say(field.unit)));
         if (field.zeroIsUnknown)
             box->setSpecialValueText(QObject::tr("not known"));
+        if (*field.lowestMeans) {
+            box->setMinimum(field.low);
+            box->setSpecialValueText(qs(Text::say(field.lowestMeans)));
+        }
         form_.numbers[pathOf(field)] = box;
         QObject::connect(box, &QDoubleSpinBox::valueChanged, whole_, edit_);
         put(box, field);

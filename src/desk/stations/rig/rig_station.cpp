@@ -16,12 +16,14 @@
 #include "charts/zone.h"
 #include "core/base/format.h"
 #include "core/findings/rig_findings.h"
+#include "core/findings/time_findings.h"
 #include "core/guide/gentle.h"
 #include "core/procedure/calibration_run.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/horizon_sky.h"
 #include "desk/pictures/limits_dial.h"
 #include "desk/pictures/pixel_nest.h"
+#include "desk/stations/rig/horizon_row.h"
 #include "desk/stations/rig/rig_form.h"
 #include "desk/stations/rig/tonight_strip.h"
 #include "desk/theme.h"
@@ -40,12 +42,16 @@ RigStation::RigStation(const StationParts& parts, const Needs& needs, QWidget* p
         if (!loading_)
             load(rigs().rig());
     });
-    connect(primary(), &QPushButton::clicked, this, [this] { Q_EMIT goTo(StationId::focus); });
+    connect(&needs_.clock, &ClockState::changed, this, &RigStation::changed);
+    connect(primary(), &QPushButton::clicked, this, [this] {
+        if (around_->running())
+            around_->stop();
+        else
+            Q_EMIT goTo(StationId::focus);
+    });
 }
 
 void RigStation::build(const StationParts& parts) {
-    say("", tr("Describe what you use; everything else is computed from it."));
-    setPrimary(tr("On to focus"));
     auto* save = new QPushButton(tr("Save rig…"));
     auto* open = new QPushButton(tr("Open rig…"));
     connect(save, &QPushButton::clicked, this, &RigStation::saveRig);
@@ -161,6 +167,21 @@ void RigStation::buildSite(QFormLayout* site) {
     row->addWidget(fromFile, 1);
     row->addWidget(clear);
     site->addRow(row);
+    around_ = new HorizonRow(rigs(), procedures(), needs_.mountDesk, *horizon_, *steps());
+    site->addRow(around_);
+    connect(around_, &HorizonRow::kept, this, &RigStation::setHorizon);
+    connect(around_, &HorizonRow::changed, this, [this] {
+        sayWhatNext();
+        Q_EMIT changed();
+    });
+    sayWhatNext();
+}
+
+void RigStation::sayWhatNext() {
+    const QString around = around_->sentence();
+    say(around_->running() ? tr("look around") : QString(),
+        around.isEmpty() ? tr("Describe what you use; everything else is computed from it.") : around);
+    setPrimary(around_->running() ? tr("Stop looking") : tr("On to focus"));
 }
 
 QFrame* RigStation::buildDither() {
@@ -316,6 +337,9 @@ std::vector<Finding> RigStation::findings() const {
     std::vector<Finding> list = rigFindings(rigs().rig());
     const MountState mount = needs_.mountDesk.state();
     for (Finding& f : guideRateFindings(rigs().rig().mount, mount.guideRateRa, mount.guideRateDec))
+        list.push_back(std::move(f));
+    for (Finding& f :
+         clockFindings(needs_.mountDesk.observatory().guard().clockAhead_s(), needs_.clock.networkSet()))
         list.push_back(std::move(f));
     const auto& wheel = needs_.cameraDesk.wheel();
     for (Finding& f : filterFindings(rigs().rig(), wheel ? std::optional(wheel->names) : std::nullopt))

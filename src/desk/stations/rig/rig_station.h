@@ -1,6 +1,7 @@
 // Rig: four cards, what follows from them, and whether it makes sense.
 #pragma once
 
+#include "desk/clock_state.h"
 #include "desk/evening/camera_desk.h"
 #include "desk/evening/guide_settings.h"
 #include "desk/stations/station.h"
@@ -12,6 +13,7 @@ class QGridLayout;
 
 namespace nordstjerna {
 
+class HorizonRow;
 class HorizonSky;
 class LimitsDial;
 class NumberField;
@@ -26,6 +28,7 @@ public:
         GuideSettings& settings;
         MountDesk& mountDesk;
         CameraDesk& cameraDesk;
+        const ClockState& clock;
     };
     RigStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
@@ -66,6 +69,8 @@ private:
     QLabel *imagingDerived_ = nullptr, *guidingDerived_ = nullptr;
     QLabel* horizonText_ = nullptr;
     HorizonSky* horizon_ = nullptr;
+    HorizonRow* around_ = nullptr;
+    void sayWhatNext();
     LimitsDial* limits_ = nullptr;
     NumberField *ditherImage_ = nullptr, *ditherGuide_ = nullptr, *ditherArcsec_ = nullptr;
     PixelNest* nest_ = nullptr;

@@ -320,6 +320,12 @@ void MountMechanics::turnAltitudeLever(double turns) {
         Angle::fromArcmin(sense * moved * scenario_.leverCoupling).rad() / cos(scenario_.rig.site.latitude);
 }
 
+void MountMechanics::turnRaByHand(Angle by) {
+    motor_.h += by.rad();
+    backlash_.h += by.rad();
+    syncH_ -= by.rad();
+}
+
 void MountMechanics::bump(double east_arcmin, double high_arcmin) {
     azimuth_rad_ += Angle::fromArcmin(east_arcmin).rad() / cos(scenario_.rig.site.latitude);
     altitude_rad_ += Angle::fromArcmin(high_arcmin).rad();

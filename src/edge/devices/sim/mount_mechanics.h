@@ -47,6 +47,8 @@ public:
     // Moves a lever by turns of its knob; positive: axis to the east, axis up.
     void turnAzimuthLever(double turns);
     void turnAltitudeLever(double turns);
+    // Clutch loosened, the RA axis turned by a hand, west positive, clutch closed: the mount knows nothing.
+    void turnRaByHand(Angle by);
     void bump(double east_arcmin, double high_arcmin);
 
 private:

@@ -114,6 +114,26 @@ Expected<SimCoolerSetup> coolerSetup(const nlohmann::json& j) {
     return r.finish(c);
 }
 
+Expected<SimGainSetup> gainSetup(const nlohmann::json& j) {
+    SimGainSetup g;
+    if (j.empty())
+        return g;
+    g.fitted = true;
+    JsonReader r(j, "guide_gain");
+    r.optional("begin", g.begin)
+        .optional("lowest", g.lowest)
+        .optional("highest", g.highest)
+        .optional("tenfold", g.tenfold)
+        .optional("converter", g.converter);
+    if (!(g.lowest < g.highest && g.begin >= g.lowest && g.begin <= g.highest && g.tenfold > 0.0 &&
+          g.converter >= 0.0 && g.converter <= 1.0))
+        r.setProblem({Text::say("A simulated gain cannot be."),
+                      Text::say("It begins between its lowest and its highest setting, and the converter's "
+                                "share of the noise is from 0 to 1."),
+                      Text::say("Correct it in the scenario.")});
+    return r.finish(g);
+}
+
 Expected<std::optional<SimComet>> cometSetup(const nlohmann::json& j) {
     if (j.empty())
         return std::optional<SimComet>();
@@ -169,6 +189,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     const nlohmann::json guideFocuser = r.child("guide_focuser");
     const nlohmann::json wheel = r.child("wheel");
     const nlohmann::json cooler = r.child("cooler");
+    const nlohmann::json gain = r.child("guide_gain");
     const nlohmann::json comet = r.child("comet");
     const nlohmann::json air = r.child("air");
     const nlohmann::json faults = r.child("faults");
@@ -301,6 +322,10 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     if (!cold)
         return tl::unexpected(cold.error());
     s.cooler = *cold;
+    const auto amplified = gainSetup(gain);
+    if (!amplified)
+        return tl::unexpected(amplified.error());
+    s.guideGain = *amplified;
     const auto moving = cometSetup(comet);
     if (!moving)
         return tl::unexpected(moving.error());

@@ -85,6 +85,14 @@ struct SimCoolerSetup {
     double memory_s = 90.0;
 };
 
+// A gain of the guide camera that can be set. The rig's figures are those of `begin`.
+struct SimGainSetup {
+    bool fitted = false;
+    double begin = 100.0, lowest = 0.0, highest = 300.0;
+    double tenfold = 200.0; // so much more makes ten times as many counts of an electron
+    double converter = 0.7; // share of the read noise's variance at `begin` that is the converter's
+};
+
 // Something that moves among the stars: a point of light, as the head of a comet.
 struct SimComet {
     Equatorial place; // at the start
@@ -169,6 +177,7 @@ struct Scenario {
     SimFocuserSetup imagingFocuser, guideFocuser;
     SimWheelSetup wheel;
     SimCoolerSetup cooler;
+    SimGainSetup guideGain;
     double imagingObstruction = 0.0; // hole in the middle of the aperture, share of its diameter
     double cooling_c_h = 0.0;        // of the air from the rig's temperature at the start
     bool guideColour = false;        // a 2 × 2 colour filter on the guide sensor

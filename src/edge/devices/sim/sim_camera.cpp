@@ -56,7 +56,7 @@ private:
 } // namespace
 
 SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
-    : night_(night), setup_(std::move(setup)),
+    : night_(night), setup_(std::move(setup)), gain_(setup_.gain.begin),
       scale_arcsec_px_(scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin)),
       sky_(night.index_, night.scenario_.skySeries),
       random_(mixBits(night.scenario_.seed ^ mixBits(static_cast<std::uint64_t>(setup_.camera.width)))) {
@@ -174,6 +174,7 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     std::optional<NearExpected> near;
     if (only)
         near.emplace(*only, slack_px, width, height);
+    const HorizonProfile& horizon = night_.scenario().rig.horizon;
     if (!scene.starless && transparency > 0.0)
         for (const SimStar& star : sky_.starsNear(axisIcrs, reach)) {
             const double electrons = scene.zero_e * transparency * star.light;
@@ -182,6 +183,8 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
             if (near && !(*near)(centre + project(rough, star.icrs) + motion))
                 continue;
             const Vec3 enu = seen.seen(star.icrs);
+            if (scene.partlyHidden && horizon.hides(enu))
+                continue;
             const Eigen::Vector2d p =
                 centre + project(middleAttitude, enu) + motion +
                 night_.air_.starMotion(star.id, scene.start, exposure_s, altitude) / scale;
@@ -198,7 +201,8 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
     const Instant middle = scene.start + 0.5 * scene.exposure_s;
     const bool covered = setup_.guide && night_.covered_;
     const bool hidden = s.rig.horizon.hides(axis);
-    scene.starless = covered || hidden;
+    scene.partlyHidden = horizonRuns(axis, hidden);
+    scene.starless = covered || (hidden && !scene.partlyHidden);
     blur(scene, altitude_rad, middle);
     scene.zero_e = zero_e_s_m2 * std::numbers::pi * std::pow(0.0005 * setup_.aperture_mm, 2) *
                    scene.exposure_s * night_.passes(setup_.guide);
@@ -206,6 +210,26 @@ void SimCamera::light(Scene& scene, const Vec3& axis, double altitude_rad) const
     scene.sky_e = (covered ? 0.0 : hidden ? 0.2 : 1.0) * sky + darkCurrent() * scene.exposure_s;
     scene.sensor_c = std::round(10.0 * night_.sensor_c(setup_.guide)) / 10.0;
     scene.lamp_adu = night_.air_.lamp_adu_s(middle) * scene.exposure_s * (covered ? 0.1 : 1.0);
+}
+
+// Through the field: it hides a part of it. By the field's rim, which is enough for what stands on the
+// ground.
+bool SimCamera::horizonRuns(const Vec3& axis, bool hidden) const {
+    const HorizonProfile& horizon = night_.scenario().rig.horizon;
+    if (horizon.points().empty())
+        return false;
+    const CameraSpec& c = setup_.camera;
+    const Angle reach =
+        Angle::fromArcsec(0.5 * std::hypot(c.binnedWidth(), c.binnedHeight()) * scale_arcsec_px_);
+    const Vec3 across = axis.cross(Vec3::UnitZ()).normalized(), up = across.cross(axis);
+    constexpr int places = 8;
+    for (int i = 0; i < places; ++i) {
+        const double a = 2.0 * std::numbers::pi * i / places;
+        const Vec3 rim = axis * cos(reach) + sin(reach) * (std::cos(a) * across + std::sin(a) * up);
+        if (horizon.hides(rim) != hidden)
+            return true;
+    }
+    return false;
 }
 
 // Doubles with every six degrees; a scenario gives it for an uncooled sensor.
@@ -234,6 +258,38 @@ void SimCamera::blur(Scene& scene, double altitude_rad, Instant at) const {
     scene.spikes_px = std::copysign(radius_px, off_um);
 }
 
+CameraSpec SimCamera::specNow() const {
+    CameraSpec c = setup_.camera;
+    const SimGainSetup& g = setup_.gain;
+    if (!g.fitted)
+        return c;
+    const double fewer = std::pow(10.0, (g.begin - gain_) / g.tenfold); // counts, more electrons each
+    c.gain_e_adu *= fewer;
+    c.readNoise_e *= std::sqrt(1.0 - g.converter + g.converter * fewer * fewer);
+    return c;
+}
+
+Expected<std::optional<GainState>> SimCamera::gain() {
+    if (!setup_.gain.fitted)
+        return std::nullopt;
+    return GainState{gain_, setup_.gain.lowest, setup_.gain.highest};
+}
+
+Expected<void> SimCamera::setGain(double setting) {
+    const SimGainSetup& g = setup_.gain;
+    if (!g.fitted || !(setting >= g.lowest && setting <= g.highest))
+        return problem(Text::say("The guide camera does not take that gain."),
+                       g.fitted ? Text::say("It goes from %1 to %2.")
+                                      .arg(static_cast<int>(g.lowest))
+                                      .arg(static_cast<int>(g.highest))
+                                : Text::say("It has none that can be set."),
+                       Text::say("Correct the gain setting at Rig."));
+    gain_ = std::round(setting);
+    return {};
+}
+
+// Its driver knows what was set, and the camera's figures as they are printed in its leaflet: of the first
+// setting.
 FrameInfo SimCamera::infoOf(const Scene& scene) const {
     FrameInfo info;
     info.start = scene.start;
@@ -243,6 +299,8 @@ FrameInfo SimCamera::infoOf(const Scene& scene) const {
     info.focal_mm = setup_.focal_mm;
     info.gain_e_adu = setup_.camera.gain_e_adu;
     info.saturation_adu = setup_.camera.saturation_adu();
+    if (setup_.gain.fitted)
+        info.gainSetting = gain_;
     info.pointing = scene.believed;
     info.camera = setup_.name;
     info.bayer = setup_.colour;
@@ -251,7 +309,7 @@ FrameInfo SimCamera::infoOf(const Scene& scene) const {
 }
 
 Frame SimCamera::emptySky(const Scene& scene, int x0, int y0, int width, int height, Random& random) const {
-    const CameraSpec& c = setup_.camera;
+    const CameraSpec c = specNow();
     Frame frame(width, height);
     frame.x0 = x0;
     frame.y0 = y0;
@@ -296,9 +354,10 @@ void SimCamera::digitise(Frame& frame, double exposure_s) const {
                 const bool oddY = (y + frame.y0) % 2;
                 frame.at(x, y) *= oddX == oddY ? (oddX ? 0.35F : 0.5F) : 0.7F;
             }
-    const auto perAdu = static_cast<float>(1.0 / setup_.camera.gain_e_adu);
+    const CameraSpec c = specNow();
+    const auto perAdu = static_cast<float>(1.0 / c.gain_e_adu);
     const auto offset = static_cast<float>(night_.scenario_.offset_adu + 0.5);
-    const auto top = static_cast<float>(frame.info.saturation_adu);
+    const auto top = static_cast<float>(c.saturation_adu());
     for (float& v : frame.pixels)
         // Counts are whole; the cast rounds down and, unlike floor, runs four at a time on every machine.
         v = static_cast<float>(static_cast<int>(std::clamp(v * perAdu + offset, 0.0F, top)));
@@ -490,7 +549,7 @@ Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const Sto
         return tl::unexpected(scene.error());
     StarsTracked tracked;
     tracked.middle = scene->start + 0.5 * step.exposure_s;
-    const CameraSpec& c = setup_.camera;
+    const CameraSpec c = specNow();
     const double variance = scene->sky_e + c.readNoise_e * c.readNoise_e;
     const double area = 4.0 * std::numbers::pi * scene->sigma_px * scene->sigma_px;
     for (const ExpectedStar& e : step.stars) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <atomic>
 #include <optional>
 
 #include "core/base/random.h"
@@ -23,6 +24,7 @@ struct SimCameraSetup {
     std::string name;
     double obstruction = 0.0;
     Eigen::Vector2d coma_um = Eigen::Vector2d::Zero(); // tail of each star
+    SimGainSetup gain;
 };
 
 class SimCamera : public Camera {
@@ -33,12 +35,16 @@ public:
                                     const StopFlag& halt) override;
     Expected<void> begin(double exposure_s) override;
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
+    Expected<std::optional<GainState>> gain() override;
+    Expected<void> setGain(double setting) override;
     // A long exposure, measured without being rendered.
     Expected<ImageTaken> imageDirectly(const ImageStep& step, const StopFlag& halt);
     // While the shutter is open: notes the mount's path before it moves on. Call with the night's lock held.
     void followMount(Instant to);
     // The same without rendering.
     Expected<StarsTracked> trackDirectly(const TrackStep& step, const StopFlag& halt);
+    // Truth, for tests: as it is with the present gain.
+    CameraSpec specNow() const;
     // Truth, for tests: where the sky that stood in the middle at the first call was, without the air, during
     // the last exposure; px from the middle.
     Eigen::Vector2d trueShift();
@@ -63,10 +69,12 @@ private:
         Instant start;
         double exposure_s = 0.0;
         Equatorial believed;
-        double zero_e = 0.0;   // electrons of a star of magnitude 0 over the exposure, without cloud
-        bool starless = false; // behind the horizon profile or the cover
+        double zero_e = 0.0;       // electrons of a star of magnitude 0 over the exposure, without cloud
+        bool starless = false;     // behind the horizon profile or the cover
+        bool partlyHidden = false; // by the horizon profile
         std::optional<DefocusStamp> stamp; // how a disc is drawn, for scenes that are
     };
+    bool horizonRuns(const Vec3& axis, bool hidden) const;
     // Blur, sky, lamp and darkness of a scene whose start and length are known.
     double darkCurrent() const; // e a second
     void light(Scene& scene, const Vec3& axis, double altitude_rad) const;
@@ -106,6 +114,7 @@ private:
 
     SimulatedNight& night_;
     SimCameraSetup setup_;
+    std::atomic<double> gain_; // setting
     double scale_arcsec_px_;
     SimSky sky_;
     Random random_;

@@ -25,12 +25,14 @@ SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> ind
         SimCameraSetup{rig.guideCamera, guide.effectiveFocal_mm(), guide.aperture_mm, scenario_.guideBlur_um,
                        Angle::fromDeg(scenario_.guideRoll_deg), scenario_.guideMirrored, scenario_.hotPixels,
                        scenario_.guideColour, true, "simulated guide camera", 0.0,
-                       scenario_.guideComa_um * Eigen::Vector2d(std::cos(coma), std::sin(coma))});
+                       scenario_.guideComa_um * Eigen::Vector2d(std::cos(coma), std::sin(coma)),
+                       scenario_.guideGain});
     imaging_ = std::make_unique<SimCamera>(
         *this, SimCameraSetup{rig.imagingCamera, rig.imagingOptics.effectiveFocal_mm(),
                               rig.imagingOptics.aperture_mm, scenario_.imagingBlur_um,
                               Angle::fromDeg(scenario_.imagingRoll_deg), false, 0, false, false,
-                              "simulated imaging camera", scenario_.imagingObstruction});
+                              "simulated imaging camera", scenario_.imagingObstruction,
+                              Eigen::Vector2d::Zero(), SimGainSetup{}});
     if (scenario_.imagingFocuser.fitted)
         imagingFocuser_ = std::make_unique<SimFocuser>(*this, scenario_.imagingFocuser);
     if (scenario_.guideFocuser.fitted)
@@ -194,6 +196,12 @@ double SimulatedNight::trueDefocus_um(CameraRole camera) {
 bool SimulatedNight::covered() {
     const std::scoped_lock guard(lock_);
     return covered_;
+}
+
+void SimulatedNight::turnRaByHand(double deg) {
+    const std::scoped_lock guard(lock_);
+    catchUp();
+    mechanics_.turnRaByHand(Angle::fromDeg(deg));
 }
 
 void SimulatedNight::turnAltitudeLever(double turns) {

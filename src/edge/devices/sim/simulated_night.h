@@ -45,6 +45,8 @@ public:
     // The "hands" at the mount's levers; turns of the knob, positive to the east and up.
     void turnAzimuthLever(double turns);
     void turnAltitudeLever(double turns);
+    // And at its RA axis, past the motor: to the west positive.
+    void turnRaByHand(double deg);
 
     // From now on for so long; amount as in a scenario.
     void happen(FaultKind kind, double amount, double length_s);

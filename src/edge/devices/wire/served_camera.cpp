@@ -36,6 +36,9 @@ std::vector<WireVector> ServedCamera::vectors() {
             wire::binning, WireKind::number, false,
             {numberElement("HOR_BIN", spec_.bin, 1.0, 4.0), numberElement("VER_BIN", spec_.bin, 1.0, 4.0)}),
         vector(wire::frame, WireKind::blob, false, {frame})};
+    if (const auto g = camera_.gain(); g && *g)
+        all.push_back(vector(wire::gain, WireKind::number, true,
+                             {numberElement(wire::gainValue, (*g)->setting, (*g)->lowest, (*g)->highest)}));
     if (cooler_) {
         const CoolerState s = cooler_->state().value_or(CoolerState{});
         all.push_back(vector(wire::temperature, WireKind::number, true,
@@ -150,6 +153,15 @@ void ServedCamera::take(const WireVector& c) {
         server().select(name(), c.name, {}, WireState::ok);
     } else if (c.name == wire::part) {
         setPart(c);
+    } else if (c.name == wire::gain) {
+        const auto done = camera_.setGain(c.number(wire::gainValue));
+        const auto stands = camera_.gain();
+        const bool told = stands && stands->has_value();
+        server().update(
+            name(), c.name, done && told ? WireState::ok : WireState::alert,
+            told ? std::vector<std::pair<std::string, double>>{{wire::gainValue, (*stands)->setting}}
+                 : std::vector<std::pair<std::string, double>>{},
+            done ? std::string() : done.error().briefly().english());
     } else if (cooler_ && (c.name == wire::temperature || c.name == wire::cooler)) {
         const auto done = cool(c);
         if (!done)

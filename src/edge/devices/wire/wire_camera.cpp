@@ -98,6 +98,50 @@ Expected<void> WireCamera::prepare(const Setup& setup, const Part& part, const S
                    Text::say("The %1 does not read out the part that was asked for."));
 }
 
+std::optional<std::pair<WireVector, const char*>> WireCamera::gainTold() const {
+    for (const auto& [vector, element] :
+         {std::pair(wire::gain, wire::gainValue), std::pair(wire::controls, wire::controlsGain)}) {
+        const auto told = camera_.link().told(camera_.device(), vector);
+        const WireElement* e = told && told->vector.writable ? told->vector.find(element) : nullptr;
+        if (e && std::isfinite(e->number) && e->lowest < e->highest)
+            return std::pair(told->vector, element);
+    }
+    return std::nullopt;
+}
+
+Expected<std::optional<GainState>> WireCamera::gain() {
+    camera_.greet();
+    if (auto there = camera_.need(wire::exposure); !there)
+        return tl::unexpected(there.error());
+    const auto told = gainTold();
+    if (!told)
+        return std::nullopt;
+    const WireElement& e = *told->first.find(told->second);
+    return GainState{e.number, e.lowest, e.highest};
+}
+
+Expected<void> WireCamera::setGain(double setting) {
+    const auto told = gainTold();
+    if (!told)
+        return problem(Text::say("The gain of the %1 cannot be set.").arg(camera_.kind()),
+                       Text::say("Its driver offers no gain."), Text::say("Set it by the driver."));
+    const WireElement& e = *told->first.find(told->second);
+    if (!(setting >= e.lowest && setting <= e.highest))
+        return problem(Text::say("The %1 does not take that gain.").arg(camera_.kind()),
+                       Text::say("It goes from %1 to %2.")
+                           .arg(formatNumber(e.lowest, 0))
+                           .arg(formatNumber(e.highest, 0)),
+                       Text::say("Correct the gain setting at Rig."));
+    const char* element = told->second;
+    return camera_.carryOut(
+        {{wireCommand(camera_.device(), told->first.name, {{element, setting}})},
+         told->first.name,
+         [element, setting](const WireVector& v) { return std::abs(v.number(element) - setting) < 0.5; },
+         8.0,
+         Text::say("The gain of the %1 could not be set.")},
+        neverHalted);
+}
+
 Expected<WireCamera::Exposure> WireCamera::open(double exposure_s, const Part& part, const StopFlag& halt) {
     camera_.greet();
     if (auto there = camera_.need(wire::exposure); !there)
@@ -206,6 +250,8 @@ Expected<Frame> WireCamera::understood(const WireLink::Told& blob, const Exposur
         info.pixel_um = own.camera.pixel_um * own.camera.bin;
     info.focal_mm = own.focal_mm;
     info.gain_e_adu = own.camera.gain_e_adu;
+    if (const auto told = gainTold())
+        info.gainSetting = told->first.number(told->second);
     info.saturation_adu = own.camera.saturation_adu();
     info.camera = camera_.device();
     frame->x0 = exposure.part.x / own.camera.bin;

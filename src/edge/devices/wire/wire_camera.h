@@ -18,14 +18,19 @@ public:
     // From any thread; counts for the next exposure.
     void setSetup(const Setup& setup);
     void greet() const { camera_.greet(); }
+    void setRecord(std::shared_ptr<WireRecord> record) { frames_.setRecord(std::move(record)); }
 
     Expected<std::shared_ptr<const Frame>> expose(double exposure_s, const StopFlag& halt) override;
     Expected<void> begin(double exposure_s) override;
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override;
+    Expected<std::optional<GainState>> gain() override;
+    Expected<void> setGain(double setting) override;
 
 private:
+    // The vector and element that its driver has the gain in; absent: none that can be set.
+    std::optional<std::pair<WireVector, const char*>> gainTold() const;
     struct Part { // of the sensor, unbinned pixels; nothing: all of it
         int x = 0, y = 0, width = 0, height = 0;
         bool operator==(const Part&) const = default;

@@ -86,6 +86,20 @@ std::optional<WireLink::Told> WireLink::awaitBlob(double patience_s, const StopF
     return takeBlob();
 }
 
+void WireLink::setRecord(std::shared_ptr<WireRecord> record) {
+    const std::scoped_lock guard(lock_);
+    record_ = std::move(record);
+}
+
+std::shared_ptr<WireRecord> WireLink::record() const {
+    const std::scoped_lock guard(lock_);
+    return record_;
+}
+
+std::string WireLink::recordedAs() const {
+    return purpose_.device.empty() ? "commands" : purpose_.device;
+}
+
 Problem WireLink::absent() const {
     const std::scoped_lock guard(lock_);
     return {Text::say("The device server at %1 does not answer.").arg(server_.text()), known_.why,
@@ -109,6 +123,8 @@ Expected<void> WireLink::send(const std::vector<WireMessage>& messages) {
         return tl::unexpected(absent());
     const std::scoped_lock order(sending_);
     auto sent = socket->send(bytes, linkSending_s);
+    if (const auto kept = record())
+        kept->note(recordedAs(), true, bytes);
     if (!sent)
         socket->shutDown(); // half a command may stand on the wire: nothing more can follow it
     return sent;
@@ -176,8 +192,11 @@ void WireLink::read(WireSocket& socket) {
         const auto came = socket.receive(buffer.data(), buffer.size(), readerGlance_s);
         if (!came)
             fine = tl::unexpected(came.error());
-        else if (*came > 0)
+        else if (*came > 0) {
+            if (const auto kept = record())
+                kept->note(recordedAs(), false, {buffer.data(), *came});
             fine = parser.read(buffer.data(), *came);
+        }
         const std::scoped_lock guard(lock_);
         if (ending_)
             break;

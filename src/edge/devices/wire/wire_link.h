@@ -14,6 +14,7 @@
 #include "edge/devices/clock.h"
 #include "edge/devices/wire/wire_message.h"
 #include "edge/devices/wire/wire_parser.h"
+#include "edge/devices/wire/wire_record.h"
 #include "edge/devices/wire/wire_socket.h"
 
 namespace nordstjerna {
@@ -77,6 +78,9 @@ public:
     // when the connection is lost meanwhile.
     bool await(const std::function<bool(const Known&)>& is, double patience_s, const StopFlag& halt) const;
 
+    // From now on all that goes over it is written down; null: no longer.
+    void setRecord(std::shared_ptr<WireRecord> record);
+
     Problem absent() const; // why nothing is connected
 
 private:
@@ -85,6 +89,9 @@ private:
     void take(WireMessage&& message);
     WireAddress server_;
     Purpose purpose_;
+    std::shared_ptr<WireRecord> record() const;
+    std::string recordedAs() const;
+    std::shared_ptr<WireRecord> record_;
     mutable std::mutex lock_;
     mutable std::condition_variable changed_;
     Known known_;

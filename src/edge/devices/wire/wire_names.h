@@ -35,6 +35,12 @@ inline constexpr const char* coolerOff = "COOLER_OFF";
 inline constexpr const char* coolerPower = "CCD_COOLER_POWER"; // %
 inline constexpr const char* coolerPowerValue = "CCD_COOLER_VALUE";
 
+// Gain has a vector of its own, or is one of the controls.
+inline constexpr const char* gain = "CCD_GAIN";
+inline constexpr const char* gainValue = "GAIN";
+inline constexpr const char* controls = "CCD_CONTROLS";
+inline constexpr const char* controlsGain = "Gain";
+
 inline constexpr const char* filterSlot = "FILTER_SLOT"; // from 1
 inline constexpr const char* filterSlotValue = "FILTER_SLOT_VALUE";
 inline constexpr const char* filterNames = "FILTER_NAME"; // one element a slot, in their order

@@ -60,6 +60,15 @@ WireNight::WireNight(const WireAddress& server, WireRoles roles, const Rig& rig,
         wheel_->greet();
 }
 
+void WireNight::setRecord(const std::shared_ptr<WireRecord>& record) {
+    link_.setRecord(record);
+    guide_.setRecord(record);
+    if (imaging_)
+        imaging_->setRecord(record);
+    if (record)
+        static_cast<void>(link_.send(wireAsk({}, {})));
+}
+
 Devices WireNight::devices() {
     Devices d;
     d.mount = &mount_;

@@ -26,6 +26,9 @@ public:
     Devices devices();
     // The rig was changed. From any thread.
     void setRig(const Rig& rig);
+    // All links are recorded from now on; null: no longer. The server is asked anew what it has, so that a
+    // record begins with that.
+    void setRecord(const std::shared_ptr<WireRecord>& record);
     PacedClock& clock() { return clock_; }
     WireLink& link() { return link_; }
 

@@ -40,7 +40,7 @@ constexpr AbilitySign abilitySigns[] = {{WireAbility::slews, wire::coordinates},
                                         {WireAbility::bins, wire::binning},
                                         {WireAbility::subframes, wire::part},
                                         {WireAbility::cools, wire::cooler},
-                                        {WireAbility::setsGain, "CCD_GAIN"},
+                                        {WireAbility::setsGain, wire::gain},
                                         {WireAbility::absolute, wire::focusPlace},
                                         {WireAbility::tellsHeat, wire::focusHeat}};
 

@@ -1,0 +1,134 @@
+#include "core/procedure/response_run.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/base/format.h"
+#include "core/image/guide_star_choice.h"
+
+namespace nordstjerna {
+
+namespace {
+// Runs of different lengths, so that no delay up to some frames looks like another one; their sum is zero.
+constexpr std::array pattern{1, 1, -1, -1, -1, 1, 0, 1, -1, 0, -1, 1, 1, 1, -1, -1, 0, -1, 1, 0};
+constexpr double longestPulse_ms = 1500.0;
+constexpr int mostClearing = 40; // Dec pulses until it follows
+constexpr int framesLostMost = 6;
+constexpr double answered = 0.25;    // a gain known to better than this was measured
+constexpr double engagedShare = 0.4; // of a pulse's way in one frame
+} // namespace
+
+std::optional<Response> ResponseRun::ra() const {
+    const Response& r = ra_.measured();
+    return r.gain.sigma < answered ? std::optional(r) : std::nullopt;
+}
+
+std::optional<Response> ResponseRun::dec() const {
+    const Response& r = dec_.measured();
+    return engaged_ && r.gain.sigma < answered ? std::optional(r) : std::nullopt;
+}
+
+Step ResponseRun::advance(const Event& event) {
+    if (const auto end = brokenOff(event))
+        return *end;
+    switch (phase_) {
+    case Phase::start: {
+        geometry_.emplace(setup_.calibration, event.mount.pointing.dec);
+        const double step_arcsec = setup_.step_px * setup_.calibration.setup.scale_arcsec_px;
+        const auto length_ms = [&](double rate_arcsec_s) {
+            return std::min(longestPulse_ms, 1000.0 * step_arcsec / std::max(std::abs(rate_arcsec_s), 1e-3));
+        };
+        raMs_ = length_ms(geometry_->raRate_arcsec_s());
+        decMs_ = length_ms(geometry_->decRate_arcsec_s());
+        phase_ = Phase::finding;
+        return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
+    }
+    case Phase::finding: {
+        const auto frame = std::get<FrameTaken>(event.what).frame;
+        ChoiceOptions options;
+        options.edge_px = 40.0 + setup_.step_px * 20.0;
+        const auto found = guideFieldOn(*frame, options);
+        if (!found)
+            return FailStep{found.error()};
+        watch_ = StarWatch(found->chosen, found->field.stars, 8.0 + 2.0 * setup_.step_px);
+        begin_ = frame->info.middle().value_or(event.now);
+        phase_ = Phase::looking;
+        return look();
+    }
+    case Phase::looking:
+        return measured(std::get<StarsTracked>(event.what), event);
+    case Phase::pulsing:
+        phase_ = Phase::looking;
+        return look();
+    }
+    return DoneStep{};
+}
+
+// The next one, by what the star did so far.
+PulsePair ResponseRun::pulse(const SkyError& place) {
+    PulsePair p;
+    p.ra_ms = raMs_ * pattern[static_cast<size_t>(seen_) % pattern.size()];
+    if (!setup_.rig.mount.decMotor)
+        return p;
+    if (engaged_) { // one way only, with pauses
+        p.dec_ms = decMs_ * std::max(0, pattern[static_cast<size_t>(seen_ + 7) % pattern.size()]);
+        return p;
+    }
+    const double step_arcsec = 0.001 * decMs_ * std::abs(geometry_->decRate_arcsec_s());
+    const bool follows =
+        last_ && std::abs(place.ddec_arcsec - last_->ddec_arcsec) > engagedShare * step_arcsec;
+    followed_ = follows ? followed_ + 1 : 0;
+    engaged_ = followed_ >= 3;
+    if (!engaged_ && clearing_ < mostClearing) {
+        ++clearing_;
+        p.dec_ms = decMs_;
+    }
+    return p;
+}
+
+Step ResponseRun::measured(const StarsTracked& tracked, const Event&) {
+    const auto shift = watch_.update(tracked);
+    if (!shift) {
+        if (watch_.lostFrames() > framesLostMost)
+            return FailStep{{Text::say("The guide star was lost."),
+                             Text::say("It was not found in seven frames in a row."),
+                             Text::say("Check for cloud, choose a richer field, and test again.")}};
+        return look();
+    }
+    const SkyError place = geometry_->toSky(shift->dx, shift->dy);
+    const double t_s = tracked.middle - *begin_;
+    constexpr double leastNoise_arcsec = 0.3; // the air's part, which the centroid does not know
+    const auto noise = [&](double sigma_px) {
+        return std::hypot(sigma_px * setup_.calibration.setup.scale_arcsec_px, leastNoise_arcsec);
+    };
+    const double sigma = noise(shift->centroid);
+    ra_.sent(t_s, setup_.exposure_s, sent_.dra_arcsec);
+    ra_.see(t_s, place.dra_arcsec, sigma);
+    if (engaged_) {
+        dec_.sent(t_s, setup_.exposure_s, sent_.ddec_arcsec);
+        dec_.see(t_s, place.ddec_arcsec, sigma);
+    }
+    ++seen_;
+    if (seen_ >= setup_.frames)
+        return DoneStep{};
+    const PulsePair next = pulse(place);
+    last_ = place;
+    sent_ = geometry_->motionOf(next);
+    if (next.ra_ms == 0.0 && next.dec_ms == 0.0)
+        return look();
+    phase_ = Phase::pulsing;
+    return PulseStep{next.ra_ms, next.dec_ms};
+}
+
+Progress ResponseRun::progress() const {
+    using State = ProgressStep::State;
+    Progress p;
+    p.steps = {{Text::say("Pulses and frames"), phase_ == Phase::start ? State::ahead : State::running}};
+    p.fraction = static_cast<double>(seen_) / setup_.frames;
+    p.timeLeft_s = (setup_.frames - seen_) * (setup_.exposure_s + 0.8);
+    p.waitingFor = Text::say("frame %1 of %2").arg(seen_ + 1).arg(setup_.frames);
+    return p;
+}
+
+} // namespace nordstjerna
