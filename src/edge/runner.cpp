@@ -145,9 +145,9 @@ public:
         if (s.camera == CameraRole::guide && devices_.rawGuideCamera)
             camera = devices_.rawGuideCamera;
         if (s.setting)
-            if (auto set = camera->setGain(*s.setting); !set)
+            if (auto set = camera->setGain(*s.setting, control_.halt); !set)
                 return StepFailed{set.error()};
-        auto state = camera->gain();
+        auto state = camera->gain(control_.halt);
         return state ? Outcome(GainAnswered{*state}) : Outcome(StepFailed{state.error()});
     }
     Outcome operator()(const CoolerStep& s) const {

@@ -62,8 +62,8 @@ struct StampedCamera final : Camera {
         stamp();
         return windows;
     }
-    Expected<std::optional<GainState>> gain() override { return camera.gain(); }
-    Expected<void> setGain(double setting) override { return camera.setGain(setting); }
+    Expected<std::optional<GainState>> gain(const StopFlag& h) override { return camera.gain(h); }
+    Expected<void> setGain(double setting, const StopFlag& h) override { return camera.setGain(setting, h); }
 };
 
 struct Guided {

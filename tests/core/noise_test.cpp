@@ -25,7 +25,7 @@ private slots:
 namespace {
 
 Frame skyFrame(double exposure_s, double sky_e_s, double gain, double readNoise, Random& random) {
-    Frame f(240, 192);
+    Frame f(192, 120);
     f.info.exposure_s = exposure_s;
     f.info.saturation_adu = 65535.0;
     for (int y = 0; y < f.height; ++y)
@@ -33,7 +33,7 @@ Frame skyFrame(double exposure_s, double sky_e_s, double gain, double readNoise,
             // A gradient over the field, and light of a star here and there.
             double e = sky_e_s * exposure_s * (1.0 + 0.1 * x / f.width);
             if ((x - 60) * (x - 60) + (y - 50) * (y - 50) < 30 ||
-                (x - 200) * (x - 200) + (y - 90) * (y - 90) < 30)
+                (x - 150) * (x - 150) + (y - 90) * (y - 90) < 30)
                 e += 500.0 * exposure_s;
             const double electrons = e + std::sqrt(e) * random.gaussian() + readNoise * random.gaussian();
             f.at(x, y) = static_cast<float>(std::floor(electrons / gain + 400.5));

@@ -409,27 +409,27 @@ void ConformanceTest::setsTheGain() {
     const Evening e(wire);
     Camera& camera = *e.devices.guideCamera;
     QVERIFY(Evening::becomes([&] {
-        const auto g = camera.gain();
+        const auto g = camera.gain(neverHalted);
         return g && g->has_value();
     }));
-    const GainState state = **camera.gain();
+    const GainState state = **camera.gain(neverHalted);
     QCOMPARE(state.setting, 100.0);
     QCOMPARE(state.lowest, 0.0);
     QCOMPARE(state.highest, 300.0);
-    mustWork(camera.setGain(220.0));
-    QCOMPARE((*camera.gain())->setting, 220.0);
+    mustWork(camera.setGain(220.0, neverHalted));
+    QCOMPARE((*camera.gain(neverHalted))->setting, 220.0);
     // Frames tell with what gain they were taken.
     const auto frame = camera.expose(0.5, neverHalted);
     mustWork(frame);
     QVERIFY((*frame)->info.gainSetting.has_value());
     QCOMPARE(*(*frame)->info.gainSetting, 220.0);
     // One that it has not is refused, and it stays.
-    const auto beyond = camera.setGain(999.0);
+    const auto beyond = camera.setGain(999.0, neverHalted);
     QVERIFY(!beyond);
     QVERIFY2(beyond.error().text().find("300") != std::string::npos, beyond.error().text().c_str());
-    QCOMPARE((*camera.gain())->setting, 220.0);
+    QCOMPARE((*camera.gain(neverHalted))->setting, 220.0);
     // The imaging camera has none here: that is told, not an error.
-    const auto none = e.devices.imagingCamera->gain();
+    const auto none = e.devices.imagingCamera->gain(neverHalted);
     mustWork(none);
     QVERIFY(!none->has_value());
 }

@@ -32,6 +32,9 @@ Scenario noisyScenario() {
     s.speed = 0.0;
     s.guideFocus_um = 0.0;
     s.guideGain.fitted = true;
+    s.rig.guideCamera.pixel_um *= 2.0; // the same field at a quarter of the work
+    s.rig.guideCamera.width /= 2;
+    s.rig.guideCamera.height /= 2;
     return s;
 }
 
@@ -52,13 +55,13 @@ struct NoiseNight {
     }
     CameraSpec truth(double gain) {
         auto& camera = static_cast<SimCamera&>(night.guideCamera());
-        const double before = (*camera.gain())->setting;
-        static_cast<void>(camera.setGain(gain));
+        const double before = (*camera.gain(neverHalted))->setting;
+        static_cast<void>(camera.setGain(gain, neverHalted));
         const CameraSpec spec = camera.specNow();
-        static_cast<void>(camera.setGain(before));
+        static_cast<void>(camera.setGain(before, neverHalted));
         return spec;
     }
-    double setting() { return (*night.guideCamera().gain())->setting; }
+    double setting() { return (*night.guideCamera().gain(neverHalted))->setting; }
 };
 
 NoiseTestSetup gainSetup(const Rig& rig) {
@@ -165,7 +168,7 @@ void NoiseNightTest::theRigsGainIsKept() {
         NoiseNight n(s);
         if (!stated)
             n.prepared.keepGain(100.0);
-        QVERIFY(n.night.guideCamera().setGain(250.0).has_value());
+        QVERIFY(n.night.guideCamera().setGain(250.0, neverHalted).has_value());
         const auto frame = n.devices.guideCamera->expose(1.0, go);
         QVERIFY(frame.has_value());
         QCOMPARE(n.setting(), 100.0);
@@ -173,7 +176,7 @@ void NoiseNightTest::theRigsGainIsKept() {
     }
     // A rig that leaves it alone does.
     NoiseNight n(noisyScenario());
-    QVERIFY(n.night.guideCamera().setGain(250.0).has_value());
+    QVERIFY(n.night.guideCamera().setGain(250.0, neverHalted).has_value());
     QVERIFY(n.devices.guideCamera->expose(1.0, go).has_value());
     QCOMPARE(n.setting(), 250.0);
 }
@@ -207,13 +210,13 @@ void NoiseNightTest::darksGoWithTheGain() {
     NoiseNight n(s);
     const StopFlag go{false};
     const auto kindAt = [&](double gain) {
-        static_cast<void>(n.night.guideCamera().setGain(gain));
+        static_cast<void>(n.night.guideCamera().setGain(gain, neverHalted));
         return DarkKind::of(**n.night.guideCamera().expose(1.0, go));
     };
-    const DarkKind low = kindAt(100.0), again = kindAt(100.0), high = kindAt(200.0);
-    QVERIFY(darkFits(low, again));
-    QVERIFY(!darkFits(low, high));
-    QCOMPARE(whyDarkDoesNotFit(low, high).english(), std::string("gain"));
+    const DarkKind usual = kindAt(100.0), again = kindAt(100.0), high = kindAt(200.0);
+    QVERIFY(darkFits(usual, again));
+    QVERIFY(!darkFits(usual, high));
+    QCOMPARE(whyDarkDoesNotFit(usual, high).english(), std::string("gain"));
 }
 
 NORDSTJERNA_TEST(NoiseNightTest)

@@ -51,9 +51,9 @@ std::vector<Finding> poleFindings(const PoleError& error, const AxisFit& fit, co
                             .arg(formatNumber(degrees, 1)),
                         azimuth
                             ? Text::say("If its travel ends, bring the lever back to its middle, turn the "
-                                        "whole tripod by that much, and measure anew.")
+                                        "whole tripod by that much, and measure again.")
                             : Text::say("If its travel ends, bring the lever back to its middle, level the "
-                                        "tripod, check the latitude scale, and measure anew.")});
+                                        "tripod, check the latitude scale, and measure again.")});
     }
     if (sigma > 0.25 * wanted)
         list.push_back({"pole-vague", Weight::look, Text::say("The measurement is coarse"),

@@ -133,7 +133,7 @@ std::vector<Finding> responseFindings(const std::optional<Response>& ra, const s
             list.push_back(
                 {"response-late", Weight::look,
                  Text::say("%1 pulses show %2 late").arg(name).arg(formatMeasured(r.delay_s, " s", 1)),
-                 Text::say("A slow link, a driver that queues pulses, or play in the drive. The loop "
+                 Text::say("A slow link, a driver that queues pulses, or backlash in the drive. The loop "
                            "reckons with it; what is late cannot follow what is fast."),
                  Text::say("Try another cable or port, or a driver that sends pulses at once.")});
     }

@@ -15,14 +15,14 @@ namespace nordstjerna {
 
 namespace {
 constexpr double referenceAltitude_deg = 62.0;
-constexpr int fewestReference = 25;    // stars of a free field
-constexpr double longestLook_s = 12.0; // exposure
-constexpr double leastShare = 0.15;    // of the reference's stars: the field is partly free at least
-constexpr int freeStars = 3;           // and not by chance
-constexpr double cloudShare = 0.4;     // of its stars, when it is looked at again
-constexpr int columnsBetween = 10;     // looks at the reference
-constexpr double pointing_deg = 0.25;  // common error of a mount that was synced
-constexpr double mostOff_deg = 1.0;    // of the mount
+constexpr int fewestReference = 25;     // stars of a free field
+constexpr double longestLook_s = 12.0;  // exposure
+constexpr double leastFreeShare = 0.15; // of the reference's stars: the field is partly free at least
+constexpr int freeStars = 3;            // and not by chance
+constexpr double cloudShare = 0.4;      // of its stars, when it is looked at again
+constexpr int columnsBetween = 10;      // looks at the reference
+constexpr double pointing_deg = 0.25;   // common error of a mount that was synced
+constexpr double mostOff_deg = 1.0;     // of the mount
 constexpr double smallestStride_deg = 4.0, greatestStride_deg = 16.0;
 
 Vec3 towards(double azimuth_deg, double altitude_deg) {
@@ -187,7 +187,7 @@ double HorizonLook::fieldHeight_deg() const {
 Step HorizonLook::seen(int stars, const Event& event) {
     Column& c = *column_;
     // Once free, all above is free: something that stands in the air is not asked for.
-    if (stars >= freeStars && stars >= leastShare * expected(c.at_deg)) {
+    if (stars >= freeStars && stars >= leastFreeShare * expected(c.at_deg)) {
         c.lowestFree_deg = c.at_deg;
         c.freeShare = std::min(1.0, stars / expected(c.at_deg));
         if (c.freeSeen && !c.hiddenSeen)

@@ -5,6 +5,7 @@
 
 #include "core/base/format.h"
 #include "core/base/statistics.h"
+#include "core/image/darks.h"
 #include "core/image/guide_star_choice.h"
 #include "core/image/star_match.h"
 
@@ -18,7 +19,7 @@ constexpr size_t framesOfLight = 4; // two pairs
 constexpr double sameStar_px = 3.0;
 constexpr int mostFramesLost = 5;
 constexpr int mostNoiseStars = 12;
-constexpr double faintest = 12.0; // SNR
+constexpr double faintestOfNoise = 12.0; // SNR
 } // namespace
 
 // The present gain and two others, spread over the lower two thirds of the range: at its end nearly all
@@ -145,13 +146,15 @@ std::optional<Problem> NoiseTest::takeStars(const Frame& frame) {
             std::min(std::ldexp(1.0, setup_.converterBits) - 1.0,
                      r.camera->offset_adu + r.saturation_e / r.camera->gain_e_adu.value);
     }
+    if (ofGain() && measured.info.bayer) // raw, see goOn()
+        evenOutColour(measured);
     auto field = detectStars(measured);
     if (!field)
         return field.error();
     if (home_.empty()) {
         ChoiceOptions options;
         options.most = mostNoiseStars;
-        options.minSnr = faintest; // each counts by its own noise
+        options.minSnr = faintestOfNoise; // each counts by its own noise
         auto chosen =
             chooseGuideStars(*field, frame.width, frame.height, measured.info.saturation_adu, options);
         if (!chosen)

@@ -130,15 +130,15 @@ Text PoleByHand::ask() const {
                    ? unsolved_->said()
                    : Text::say("Not solved: it still moves, or something stands before the stars.");
     if (taken_.empty())
-        return Text::say("Clamp both axes, and leave the telescope at rest for the first sighting.");
+        return Text::say("Clamp both axes, and leave the telescope alone for the first sighting.");
     if (moving_ && sinceLast_deg_ && *sinceLast_deg_ > atRest_deg)
-        return *sinceLast_deg_ >= setup_.step_deg ? Text::say("Far enough: clamp, and let it rest.")
+        return *sinceLast_deg_ >= setup_.step_deg ? Text::say("Far enough: clamp it, and leave it alone.")
                                                   : Text::say("Turn on, about the RA axis alone.");
     const double left = setup_.step_deg - sinceLast_deg_.value_or(0.0);
     if (left > 0.0)
         return Text::say("Loosen the RA axis, turn it by %1° or more, and clamp it again.")
             .arg(formatNumber(std::ceil(left), 0));
-    return Text::say("Leave it at rest: the next frame is the sighting.");
+    return Text::say("Leave it alone: the next frame is the sighting.");
 }
 
 Progress PoleByHand::progress() const {

@@ -9,7 +9,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double glance_s = 0.5;
+constexpr double restGlance_s = 0.5;
 constexpr double reached_deg = 0.5;
 
 const std::string eastSide = "east", westSide = "west";
@@ -128,14 +128,14 @@ Step Rehearsal::advance(const Event& event) {
         phase_ = Phase::resting;
         rested_s_ = 0.0;
         goOn_ = false;
-        return WaitStep{glance_s, Text::say("look after cables, straps and legs")};
+        return WaitStep{restGlance_s, Text::say("look after cables, straps and legs")};
     case Phase::resting:
-        rested_s_ += glance_s;
+        rested_s_ += restGlance_s;
         if (goOn_ || (!setup_.stay && rested_s_ >= setup_.pause_s)) {
             ++at_;
             return next(event);
         }
-        return WaitStep{glance_s, Text::say("look after cables, straps and legs")};
+        return WaitStep{restGlance_s, Text::say("look after cables, straps and legs")};
     }
     return DoneStep{};
 }

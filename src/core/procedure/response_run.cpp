@@ -11,7 +11,7 @@ namespace nordstjerna {
 
 namespace {
 // Runs of different lengths, so that no delay up to some frames looks like another one; their sum is zero.
-constexpr std::array pattern{1, 1, -1, -1, -1, 1, 0, 1, -1, 0, -1, 1, 1, 1, -1, -1, 0, -1, 1, 0};
+constexpr std::array pulsePattern{1, 1, -1, -1, -1, 1, 0, 1, -1, 0, -1, 1, 1, 1, -1, -1, 0, -1, 1, 0};
 constexpr double longestPulse_ms = 1500.0;
 constexpr int mostClearing = 40; // Dec pulses until it follows
 constexpr int framesLostMost = 6;
@@ -68,11 +68,11 @@ Step ResponseRun::advance(const Event& event) {
 // The next one, by what the star did so far.
 PulsePair ResponseRun::pulse(const SkyError& place) {
     PulsePair p;
-    p.ra_ms = raMs_ * pattern[static_cast<size_t>(seen_) % pattern.size()];
+    p.ra_ms = raMs_ * pulsePattern[static_cast<size_t>(seen_) % pulsePattern.size()];
     if (!setup_.rig.mount.decMotor)
         return p;
     if (engaged_) { // one way only, with pauses
-        p.dec_ms = decMs_ * std::max(0, pattern[static_cast<size_t>(seen_ + 7) % pattern.size()]);
+        p.dec_ms = decMs_ * std::max(0, pulsePattern[static_cast<size_t>(seen_ + 7) % pulsePattern.size()]);
         return p;
     }
     const double step_arcsec = 0.001 * decMs_ * std::abs(geometry_->decRate_arcsec_s());

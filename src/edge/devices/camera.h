@@ -33,8 +33,8 @@ public:
                                             const StopFlag& halt) = 0;
 
     // How its gain stands; absent: it has none that can be set. setGain() counts from the next exposure on.
-    virtual Expected<std::optional<GainState>> gain() = 0;
-    virtual Expected<void> setGain(double setting) = 0;
+    virtual Expected<std::optional<GainState>> gain(const StopFlag& halt) = 0;
+    virtual Expected<void> setGain(double setting, const StopFlag& halt) = 0;
 };
 
 } // namespace nordstjerna

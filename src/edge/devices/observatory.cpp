@@ -202,12 +202,13 @@ public:
             },
             [](const Windows& w) -> const std::vector<Frame>& { return w.frames; });
     }
-    Expected<std::optional<GainState>> gain() override {
-        return queue_.ask(usualWait, neverHalted, [&c = camera_](const StopFlag&) { return c.gain(); });
+    Expected<std::optional<GainState>> gain(const StopFlag& halt) override {
+        return queue_.ask(usualWait, halt, [&c = camera_](const StopFlag& broken) { return c.gain(broken); });
     }
-    Expected<void> setGain(double setting) override {
-        return queue_.ask(usualWait, neverHalted,
-                          [&c = camera_, setting](const StopFlag&) { return c.setGain(setting); });
+    Expected<void> setGain(double setting, const StopFlag& halt) override {
+        return queue_.ask(usualWait, halt, [&c = camera_, setting](const StopFlag& broken) {
+            return c.setGain(setting, broken);
+        });
     }
 
 private:

@@ -38,7 +38,7 @@ void PreparedCamera::keepGain(double setting) {
 }
 
 // A camera that does not answer is heard of by the exposure itself.
-void PreparedCamera::putGainBack() {
+void PreparedCamera::putGainBack(const StopFlag& halt) {
     std::optional<double> wanted;
     {
         const std::scoped_lock guard(lock_);
@@ -46,10 +46,10 @@ void PreparedCamera::putGainBack() {
     }
     if (!wanted)
         return;
-    const auto now = camera_.gain();
+    const auto now = camera_.gain(halt);
     constexpr double same = 0.5;
     if (now && *now && std::abs((*now)->setting - *wanted) > same)
-        static_cast<void>(camera_.setGain(*wanted));
+        static_cast<void>(camera_.setGain(*wanted, halt));
 }
 
 bool PreparedCamera::state(FrameInfo& info) const {
@@ -77,7 +77,7 @@ std::shared_ptr<const MasterDark> PreparedCamera::darkFor(const DarkKind& kind) 
 }
 
 Expected<std::shared_ptr<const Frame>> PreparedCamera::expose(double exposure_s, const StopFlag& halt) {
-    putGainBack();
+    putGainBack(halt);
     auto frame = camera_.expose(exposure_s, halt);
     if (!frame)
         return frame;

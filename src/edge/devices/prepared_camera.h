@@ -38,11 +38,13 @@ public:
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override;
-    Expected<std::optional<GainState>> gain() override { return camera_.gain(); }
-    Expected<void> setGain(double setting) override { return camera_.setGain(setting); }
+    Expected<std::optional<GainState>> gain(const StopFlag& halt) override { return camera_.gain(halt); }
+    Expected<void> setGain(double setting, const StopFlag& halt) override {
+        return camera_.setGain(setting, halt);
+    }
 
 private:
-    void putGainBack();
+    void putGainBack(const StopFlag& halt);
     // By the rig's figures; false: they are so already.
     bool state(FrameInfo& info) const;
     std::shared_ptr<const MasterDark> darkFor(const DarkKind& kind);

@@ -168,7 +168,7 @@ void RehearsalPage::log(const Rehearsal& r, bool whole) {
         if (r.outcomes()[i] == Rehearsal::Outcome::caught)
             entry.findings.push_back({"rehearsal.caught", Weight::act,
                                       Text::say("Something catches at %1").arg(name), "",
-                                      Text::say("Lay the cables anew, and rehearse again.")});
+                                      Text::say("Lay the cables differently, and rehearse again.")});
         else if (r.outcomes()[i] == Rehearsal::Outcome::notReached)
             entry.findings.push_back({"rehearsal.not_reached", Weight::act,
                                       Text::say("%1 was not reached").arg(name), "",

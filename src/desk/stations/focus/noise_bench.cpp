@@ -178,7 +178,7 @@ QString NoiseBench::cameraWords() const {
                         "the "
                         "same stars, gain after gain in turn.")
                    : tr("The same stars, sixteen frames of each exposure in turn. How fast the mount must be "
-                        "followed is not in it: that is told by Tune, at Guide.");
+                        "followed is for Tune to judge, at Guide.");
     const NoiseAt& best = seen_.at[a->best];
     QString words;
     if (best.camera)

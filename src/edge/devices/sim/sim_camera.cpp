@@ -269,13 +269,13 @@ CameraSpec SimCamera::specNow() const {
     return c;
 }
 
-Expected<std::optional<GainState>> SimCamera::gain() {
+Expected<std::optional<GainState>> SimCamera::gain(const StopFlag&) {
     if (!setup_.gain.fitted)
         return std::nullopt;
     return GainState{gain_, setup_.gain.lowest, setup_.gain.highest};
 }
 
-Expected<void> SimCamera::setGain(double setting) {
+Expected<void> SimCamera::setGain(double setting, const StopFlag&) {
     const SimGainSetup& g = setup_.gain;
     if (!g.fitted || !(setting >= g.lowest && setting <= g.highest))
         return problem(Text::say("The guide camera does not take that gain."),

@@ -35,8 +35,8 @@ public:
                                     const StopFlag& halt) override;
     Expected<void> begin(double exposure_s) override;
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
-    Expected<std::optional<GainState>> gain() override;
-    Expected<void> setGain(double setting) override;
+    Expected<std::optional<GainState>> gain(const StopFlag& halt) override;
+    Expected<void> setGain(double setting, const StopFlag& halt) override;
     // A long exposure, measured without being rendered.
     Expected<ImageTaken> imageDirectly(const ImageStep& step, const StopFlag& halt);
     // While the shutter is open: notes the mount's path before it moves on. Call with the night's lock held.

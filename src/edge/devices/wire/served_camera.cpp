@@ -36,7 +36,7 @@ std::vector<WireVector> ServedCamera::vectors() {
             wire::binning, WireKind::number, false,
             {numberElement("HOR_BIN", spec_.bin, 1.0, 4.0), numberElement("VER_BIN", spec_.bin, 1.0, 4.0)}),
         vector(wire::frame, WireKind::blob, false, {frame})};
-    if (const auto g = camera_.gain(); g && *g)
+    if (const auto g = camera_.gain(neverHalted); g && *g)
         all.push_back(vector(wire::gain, WireKind::number, true,
                              {numberElement(wire::gainValue, (*g)->setting, (*g)->lowest, (*g)->highest)}));
     if (cooler_) {
@@ -154,8 +154,8 @@ void ServedCamera::take(const WireVector& c) {
     } else if (c.name == wire::part) {
         setPart(c);
     } else if (c.name == wire::gain) {
-        const auto done = camera_.setGain(c.number(wire::gainValue));
-        const auto stands = camera_.gain();
+        const auto done = camera_.setGain(c.number(wire::gainValue), neverHalted);
+        const auto stands = camera_.gain(neverHalted);
         const bool told = stands && stands->has_value();
         server().update(
             name(), c.name, done && told ? WireState::ok : WireState::alert,

@@ -109,7 +109,7 @@ std::optional<std::pair<WireVector, const char*>> WireCamera::gainTold() const {
     return std::nullopt;
 }
 
-Expected<std::optional<GainState>> WireCamera::gain() {
+Expected<std::optional<GainState>> WireCamera::gain(const StopFlag&) {
     camera_.greet();
     if (auto there = camera_.need(wire::exposure); !there)
         return tl::unexpected(there.error());
@@ -120,7 +120,7 @@ Expected<std::optional<GainState>> WireCamera::gain() {
     return GainState{e.number, e.lowest, e.highest};
 }
 
-Expected<void> WireCamera::setGain(double setting) {
+Expected<void> WireCamera::setGain(double setting, const StopFlag& halt) {
     const auto told = gainTold();
     if (!told)
         return problem(Text::say("The gain of the %1 cannot be set.").arg(camera_.kind()),
@@ -139,7 +139,7 @@ Expected<void> WireCamera::setGain(double setting) {
          [element, setting](const WireVector& v) { return std::abs(v.number(element) - setting) < 0.5; },
          8.0,
          Text::say("The gain of the %1 could not be set.")},
-        neverHalted);
+        halt);
 }
 
 Expected<WireCamera::Exposure> WireCamera::open(double exposure_s, const Part& part, const StopFlag& halt) {

@@ -25,8 +25,8 @@ public:
     Expected<std::shared_ptr<const Frame>> finish(const StopFlag& halt) override;
     Expected<Windows> exposeWindows(double exposure_s, const std::vector<ExpectedStar>& stars,
                                     const StopFlag& halt) override;
-    Expected<std::optional<GainState>> gain() override;
-    Expected<void> setGain(double setting) override;
+    Expected<std::optional<GainState>> gain(const StopFlag& halt) override;
+    Expected<void> setGain(double setting, const StopFlag& halt) override;
 
 private:
     // The vector and element that its driver has the gain in; absent: none that can be set.
