@@ -83,7 +83,8 @@ void DuskTest::theGainIsTestedAndTaken() {
     s.guideGain.fitted = true;
     s.guideGain.begin = 0.0; // far below what serves
     s.guideGain.converter = 0.95;
-    s.rig.guideCamera.readNoise_e = 25.0;
+    s.rig.guideCamera.readNoise_e = 45.0;
+    s.seeing_arcsec = 0.5; // so that the camera's noise rules
     begin(s);
     Station* focus = show(StationId::focus);
     page(focus, 3);
@@ -94,11 +95,16 @@ void DuskTest::theGainIsTestedAndTaken() {
     auto* chart = focus->findChild<NoiseChart*>();
     QVERIFY(chart && chart->isVisible());
     auto* use = focus->findChild<QPushButton*>("noiseUse");
-    QVERIFY2(use->isVisible(), "a gain that adds 25 e of noise is the best?");
+    QStringList said;
+    for (QLabel* l : focus->findChildren<QLabel*>())
+        said << l->text();
+    for (const auto& e : window_->session().problems().all())
+        said << QString::fromStdString(e.problem.text());
+    QVERIFY2(use->isVisible(), qPrintable(said.join(" | ")));
     QTest::mouseClick(use, Qt::LeftButton);
     const CameraSpec& kept = window_->session().rigs().rig().guideCamera;
     QVERIFY(kept.gainSetting >= 99.0);
-    QVERIFY2(kept.readNoise_e < 16.0, qPrintable(QString::number(kept.readNoise_e)));
+    QVERIFY2(kept.readNoise_e < 30.0, qPrintable(QString::number(kept.readNoise_e)));
     QVERIFY(kept.gain_e_adu < 0.6 * s.rig.guideCamera.gain_e_adu);
     QVERIFY(!use->isVisible()); // it is the present one now
     // The next frame is taken with it.

@@ -9,8 +9,9 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr int lightTile_px = 24;
-constexpr size_t fewestLightTiles = 40;
+// Small, so that most of them hold no star.
+constexpr int lightTile_px = 8;
+constexpr size_t fewestLightTiles = 360;
 constexpr double medianEfficiency = 1.2533; // error of a median over that of a mean
 
 struct Tile {
@@ -52,9 +53,13 @@ Expected<LightPair> lightPair(const Frame& a, const Frame& b) {
     if (levels.size() < fewestLightTiles)
         return problem(
             Text::say("The frame is too small to measure noise on."),
-            Text::say("It has fewer than %1 × %2 pixels.").arg(8 * lightTile_px).arg(5 * lightTile_px),
+            Text::say("It has fewer than %1 × %2 pixels.").arg(24 * lightTile_px).arg(15 * lightTile_px),
             Text::say("Read out the whole sensor."));
     LightPair pair{a.info.exposure_s, middleOf(std::move(levels)), middleOf(std::move(variances))};
+    // The median of a variance of so few pixels lies below its mean (Wilson and Hilferty 1931).
+    constexpr double freedom = lightTile_px * lightTile_px - 1;
+    const double low = std::pow(1.0 - 2.0 / (9.0 * freedom), 3);
+    pair.variance_adu2 = {pair.variance_adu2.value / low, pair.variance_adu2.sigma / low};
     if (pair.level_adu.value > 0.9 * a.info.saturation_adu)
         return problem(Text::say("The sky fills the camera's range."),
                        Text::say("Its level is %1 % of the highest count.")
