@@ -76,8 +76,10 @@ Step HorizonLook::advance(const Event& event) {
     if (std::holds_alternative<StopAsked>(event.what))
         return DoneStep{};
     if (const auto* failed = std::get_if<StepFailed>(&event.what)) {
-        // A place that the mount does not go to: the others are still of use.
-        if (phase_ == Phase::slewing && !failed->problem.userRequested && column_) {
+        // A place that the mount does not go to, or does not track at, for a limit of its own: the others are
+        // still of use.
+        const bool moving = phase_ == Phase::slewing || phase_ == Phase::tracking;
+        if (moving && !failed->problem.userRequested && column_) {
             column_.reset();
             ++leftOut_;
             return nextColumn(event);

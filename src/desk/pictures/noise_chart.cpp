@@ -66,7 +66,7 @@ void NoiseChart::drawLane(QPainter& p, const QRectF& area, const Lane& lane) {
         p.setFont(textFont(12));
         p.setPen(proposed ? theme().accent : theme().muted);
         p.drawText(QRectF(middle - 0.5 * pitch, field.bottom() + 20, pitch, 17), Qt::AlignCenter,
-                   proposed && present ? tr("now, and best")
+                   proposed && present ? tr("keep")
                    : proposed          ? tr("best")
                    : present           ? tr("now")
                                        : QString());

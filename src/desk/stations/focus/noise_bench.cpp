@@ -197,7 +197,6 @@ QString NoiseBench::cameraWords() const {
 }
 
 void NoiseBench::refresh() {
-    const auto a = advice();
     if (!running_ && seen_.ofGain != ofGain()) {
         seen_ = {}; // of the other test
         seen_.ofGain = ofGain();
@@ -207,7 +206,8 @@ void NoiseBench::refresh() {
     shown.scale_arcsec_px = scale_arcsec_px();
     shown.at = seen_.at;
     shown.present = present();
-    if (const auto best = advice())
+    const auto best = advice();
+    if (best)
         shown.proposed = best->best;
     shown.hint =
         tr("The stars are compared with each other, so the mount's motion drops out. What is left is "
@@ -215,7 +215,6 @@ void NoiseBench::refresh() {
     chart_->show(std::move(shown));
     of_->setEnabled(!running_);
     figures_->setText(cameraWords());
-    const auto best = advice();
     const bool other = best && present() != best->best;
     use_->setVisible(other && whole_);
     if (other)
