@@ -18,8 +18,9 @@ namespace nordstjerna {
 
 RehearsalPage::RehearsalPage(const StationParts& parts, Logbook& logbook, StepBar& steps, QWidget* parent)
     : QWidget(parent), parts_(parts), logbook_(logbook), steps_(steps), table_(new QTableWidget(0, 4)),
-      stay_(new QCheckBox(tr("stay at each place until I go on"))), goOn_(new QPushButton(tr("Go on"))),
-      caught_(new QPushButton(tr("Something catches here"))), words_(new WrapLabel) {
+      stay_(new QCheckBox(tr("stay at each place until I go on"))),
+      goOn_(new QPushButton(tr("To the next place"))), caught_(new QPushButton(tr("Something catches here"))),
+      words_(new WrapLabel) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(8);
