@@ -8,6 +8,8 @@ constexpr NightAction nightTable[] = {
     {ActionId::focusRun, StationId::focus, QT_TRANSLATE_NOOP("NightAction", "Focus run"), "Ctrl+Shift+U"},
     {ActionId::focusMask, StationId::focus, QT_TRANSLATE_NOOP("NightAction", "Focus by a mask"), ""},
     {ActionId::focusDarks, StationId::focus, QT_TRANSLATE_NOOP("NightAction", "Take darks…"), "Ctrl+D"},
+    {ActionId::focusNoise, StationId::focus,
+     QT_TRANSLATE_NOOP("NightAction", "Test the guide camera's gain or exposure"), ""},
     {ActionId::poleMeasure, StationId::pole, QT_TRANSLATE_NOOP("NightAction", "Measure the pole"), "Ctrl+M"},
     {ActionId::poleAdjust, StationId::pole, QT_TRANSLATE_NOOP("NightAction", "Adjust the pole live"),
      "Ctrl+J"},

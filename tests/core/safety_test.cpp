@@ -31,7 +31,7 @@ Instant utc(const char* text) {
     return *parseInstant(text);
 }
 
-constexpr double siderealHour_s = 3600.0 / 1.00273790935;
+constexpr double hourOfTheSky_s = 3600.0 / 1.00273790935;
 
 } // namespace
 
@@ -70,7 +70,7 @@ void SafetyTest::tracksToTheMeridianLimit() {
     const HourAngleDec place{Angle::fromHours(0.2), Angle::fromDeg(42.0)};
     const auto end = trackingEnd(rig, place, false, 3600.0);
     QVERIFY(end && end->cause == TrackingEndCause::meridianLimit);
-    QVERIFY(std::abs(end->in_s - 0.3 * siderealHour_s) < 0.01);
+    QVERIFY(std::abs(end->in_s - 0.3 * hourOfTheSky_s) < 0.01);
     QVERIFY(end->why.english().find("0.5 h past the meridian") != std::string::npos);
     QVERIFY(!trackingEnd(rig, place, false, 1000.0));
     QCOMPARE(trackingEnd(rig, {Angle::fromHours(0.6), place.dec}, false, 0.0)->in_s, 0.0);
@@ -94,8 +94,8 @@ void SafetyTest::tracksToTheLowestAltitude() {
         const auto end = trackingEnd(rig, {Angle::fromHours(from_h), dec}, true, 86400.0);
         QVERIFY(end.has_value());
         QVERIFY(end->cause == TrackingEndCause::lowestAltitude);
-        QVERIFY2(std::abs(end->in_s - (sets_h - from_h) * siderealHour_s) <= 10.0,
-                 qPrintable(QString("%1 %2").arg(end->in_s).arg((sets_h - from_h) * siderealHour_s)));
+        QVERIFY2(std::abs(end->in_s - (sets_h - from_h) * hourOfTheSky_s) <= 10.0,
+                 qPrintable(QString("%1 %2").arg(end->in_s).arg((sets_h - from_h) * hourOfTheSky_s)));
         ++met;
     }
     QVERIFY(met > 300);
@@ -123,7 +123,7 @@ void SafetyTest::otherSidesHaveOtherLimits() {
     // A circumpolar star on the flipped side ends at the lower meridian.
     rig.mount.lowestAltitude = Angle::fromDeg(0.0);
     const auto end = trackingEnd(rig, {Angle::fromHours(11.0), Angle::fromDeg(-85.0)}, true, 86400.0);
-    QVERIFY(end && std::abs(end->in_s - siderealHour_s) < 1.0);
+    QVERIFY(end && std::abs(end->in_s - hourOfTheSky_s) < 1.0);
 }
 
 void SafetyTest::longitudeOfTheWrongSign() {

@@ -2,10 +2,7 @@
 // for, the night rehearsed, the axis turned by hand; and what the clocks say.
 #include <QCheckBox>
 #include <QComboBox>
-#include <QDBusConnection>
-#include <QDBusVariant>
 #include <QLabel>
-#include <QProcess>
 #include <QPushButton>
 #include <QTableWidget>
 #include <QTemporaryDir>
@@ -24,6 +21,7 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/store/night_log.h"
 #include "night_fixture.h"
+#include "private_bus.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -59,9 +57,7 @@ private:
         Scenario s = demoScenario();
         s.speed = 0.0;
         s.guideFocus_um = 0.0;
-        s.rig.guideCamera.pixel_um *= 2.0; // the same field at a quarter of the work
-        s.rig.guideCamera.width /= 2;
-        s.rig.guideCamera.height /= 2;
+        coarsenGuideCamera(s);
         s.syncRa_arcmin = s.syncDec_arcmin = 3.0;
         s.stopsAtLimit = false;
         return s;
@@ -249,34 +245,23 @@ public:
 };
 
 void DuskTest::nobodyKeepsTheClock() {
-    QProcess daemon;
-    daemon.start("dbus-daemon", {"--session", "--print-address", "--nofork"});
-    QVERIFY2(daemon.waitForStarted(), "dbus-daemon");
-    QVERIFY(waitFor([&] { return daemon.canReadLine(); }));
-    const QString address = QString::fromUtf8(daemon.readLine()).trimmed();
-    {
-        QDBusConnection theirs = QDBusConnection::connectToBus(address, "theirs");
-        QDBusConnection ours = QDBusConnection::connectToBus(address, "ours");
-        ClockState nobody(ours);
-        TimeDaemon time;
-        QVERIFY(
-            theirs.registerObject("/org/freedesktop/timedate1", &time, QDBusConnection::ExportAllProperties));
-        QVERIFY(theirs.registerService("org.freedesktop.timedate1"));
-        ClockState clock(ours);
-        QVERIFY(waitFor([&] { return clock.networkSet().has_value(); }));
-        QVERIFY(!*clock.networkSet());
-        time.kept_ = true;
-        clock.ask();
-        QVERIFY(waitFor([&] { return *clock.networkSet(); }));
-        // Without a daemon nothing is claimed.
-        theirs.unregisterService("org.freedesktop.timedate1");
-        clock.ask();
-        QVERIFY(waitFor([&] { return !clock.networkSet().has_value(); }));
-    }
-    QDBusConnection::disconnectFromBus("ours");
-    QDBusConnection::disconnectFromBus("theirs");
-    daemon.terminate();
-    daemon.waitForFinished();
+    PrivateBus bus;
+    QVERIFY2(bus.up(), "dbus-daemon");
+    ClockState nobody(bus.ours);
+    TimeDaemon time;
+    QVERIFY(
+        bus.theirs.registerObject("/org/freedesktop/timedate1", &time, QDBusConnection::ExportAllProperties));
+    QVERIFY(bus.theirs.registerService("org.freedesktop.timedate1"));
+    ClockState clock(bus.ours);
+    QVERIFY(waitFor([&] { return clock.networkSet().has_value(); }));
+    QVERIFY(!*clock.networkSet());
+    time.kept_ = true;
+    clock.ask();
+    QVERIFY(waitFor([&] { return *clock.networkSet(); }));
+    // Without a daemon nothing is claimed.
+    bus.theirs.unregisterService("org.freedesktop.timedate1");
+    clock.ask();
+    QVERIFY(waitFor([&] { return !clock.networkSet().has_value(); }));
     ClockState without{QDBusConnection(QString())};
     QVERIFY(!without.networkSet());
 }

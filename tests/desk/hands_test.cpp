@@ -11,7 +11,6 @@
 #include <QMenu>
 #include <QMenuBar>
 #include <QMessageBox>
-#include <QProcess>
 #include <QPushButton>
 #include <QTemporaryDir>
 #include <QtTest>
@@ -37,6 +36,7 @@
 #include "desk/widgets/finding_card.h"
 #include "desk/widgets/findings_panel.h"
 #include "edge/devices/sim/simulated_night.h"
+#include "private_bus.h"
 #include "registry.h"
 #include "series_night.h"
 
@@ -468,61 +468,50 @@ public:
 
 // Rings and tells the desktop once for each thing; silent for who sits before it; stays until it is settled.
 void HandsTest::alarmCallsWhoIsAway() {
-    QProcess daemon;
-    daemon.start("dbus-daemon", {"--session", "--print-address", "--nofork"});
-    QVERIFY2(daemon.waitForStarted(), "dbus-daemon");
-    QVERIFY(waitFor([&] { return daemon.canReadLine(); }));
-    const QString address = QString::fromUtf8(daemon.readLine()).trimmed();
-    {
-        QDBusConnection theirs = QDBusConnection::connectToBus(address, "notices");
-        QDBusConnection ours = QDBusConnection::connectToBus(address, "alarm");
-        Notices notices;
-        QVERIFY(theirs.registerObject("/org/freedesktop/Notifications", &notices,
+    PrivateBus bus;
+    QVERIFY2(bus.up(), "dbus-daemon");
+    Notices notices;
+    QVERIFY(bus.theirs.registerObject("/org/freedesktop/Notifications", &notices,
                                       QDBusConnection::ExportAllSlots));
-        QVERIFY(theirs.registerService("org.freedesktop.Notifications"));
-        ProblemList problems;
-        int rings = 0;
-        bool away = false;
-        Alarm alarm(problems, {[&rings] { ++rings; }, [&away] { return away; }, ours});
-        AlarmBar bar(alarm);
-        problems.report({Text::say("The guide star is lost."), Text::say("A cloud."), Text::say("Wait.")});
-        QVERIFY(!alarm.calling() && rings == 0);
-        problems.clear();
-        away = true;
-        const Problem p{Text::say("Frames are not being written."), Text::say("The disk is full."),
-                        Text::say("Make room.")};
-        problems.report(ProblemCause::frames, p);
-        QVERIFY(alarm.ringing() && rings == 1);
-        problems.report(ProblemCause::frames,
-                        {p.what, Text::say("It is still full."), p.remedy}); // the same thing
-        QCOMPARE(rings, 1);
-        QVERIFY(waitFor([&] { return notices.shown.size() == 1; }));
-        QCOMPARE(notices.shown[0],
-                 QString("Nordstjerna|Frames are not being written.|The disk is full. Make room.|2"));
-        QVERIFY(!bar.isHidden());
-        QVERIFY(bar.findChild<QLabel*>("alarmWords")->text().contains("not being written. Make room."));
-        // Quiet by a click; the words stay until it is settled.
-        bar.findChild<QPushButton*>("heard")->click();
-        QVERIFY(!alarm.ringing() && alarm.calling() && !bar.isHidden());
-        QVERIFY(bar.findChild<QPushButton*>("heard")->isHidden());
-        problems.solved(ProblemCause::frames);
-        QVERIFY(!alarm.calling() && bar.isHidden());
-        // What was asked for, and what can wait, calls nobody; and nothing sounds where that is not wanted.
-        problems.report(ProblemCause::darks, p);
-        Problem asked = p;
-        asked.userRequested = true;
-        problems.report(asked);
-        QVERIFY(!alarm.calling());
-        alarm.setSound(false);
-        problems.report(ProblemCause::link, {Text::say("The mount does not answer."), "", ""});
-        QVERIFY(alarm.calling() && !alarm.ringing());
-        QCOMPARE(rings, 1);
-        QVERIFY(waitFor([&] { return notices.shown.size() == 2; }));
-    }
-    QDBusConnection::disconnectFromBus("alarm");
-    QDBusConnection::disconnectFromBus("notices");
-    daemon.terminate();
-    daemon.waitForFinished();
+    QVERIFY(bus.theirs.registerService("org.freedesktop.Notifications"));
+    ProblemList problems;
+    int rings = 0;
+    bool away = false;
+    Alarm alarm(problems, {[&rings] { ++rings; }, [&away] { return away; }, bus.ours});
+    AlarmBar bar(alarm);
+    problems.report({Text::say("The guide star is lost."), Text::say("A cloud."), Text::say("Wait.")});
+    QVERIFY(!alarm.calling() && rings == 0);
+    problems.clear();
+    away = true;
+    const Problem p{Text::say("Frames are not being written."), Text::say("The disk is full."),
+                    Text::say("Make room.")};
+    problems.report(ProblemCause::frames, p);
+    QVERIFY(alarm.ringing() && rings == 1);
+    problems.report(ProblemCause::frames,
+                    {p.what, Text::say("It is still full."), p.remedy}); // the same thing
+    QCOMPARE(rings, 1);
+    QVERIFY(waitFor([&] { return notices.shown.size() == 1; }));
+    QCOMPARE(notices.shown[0],
+             QString("Nordstjerna|Frames are not being written.|The disk is full. Make room.|2"));
+    QVERIFY(!bar.isHidden());
+    QVERIFY(bar.findChild<QLabel*>("alarmWords")->text().contains("not being written. Make room."));
+    // Quiet by a click; the words stay until it is settled.
+    bar.findChild<QPushButton*>("heard")->click();
+    QVERIFY(!alarm.ringing() && alarm.calling() && !bar.isHidden());
+    QVERIFY(bar.findChild<QPushButton*>("heard")->isHidden());
+    problems.solved(ProblemCause::frames);
+    QVERIFY(!alarm.calling() && bar.isHidden());
+    // What was asked for, and what can wait, calls nobody; and nothing sounds where that is not wanted.
+    problems.report(ProblemCause::darks, p);
+    Problem asked = p;
+    asked.userRequested = true;
+    problems.report(asked);
+    QVERIFY(!alarm.calling());
+    alarm.setSound(false);
+    problems.report(ProblemCause::link, {Text::say("The mount does not answer."), "", ""});
+    QVERIFY(alarm.calling() && !alarm.ringing());
+    QCOMPARE(rings, 1);
+    QVERIFY(waitFor([&] { return notices.shown.size() == 2; }));
 }
 
 void HandsTest::parkedByTheMenu() {
@@ -566,44 +555,33 @@ void HandsTest::oneFigureOverTheScreen() {
 }
 
 void HandsTest::keptAwakeByTheDesktop() {
-    QProcess daemon;
-    daemon.start("dbus-daemon", {"--session", "--print-address", "--nofork"});
-    QVERIFY2(daemon.waitForStarted(), "dbus-daemon");
-    QVERIFY(waitFor([&] { return daemon.canReadLine(); }));
-    const QString address = QString::fromUtf8(daemon.readLine()).trimmed();
-    {
-        QDBusConnection theirs = QDBusConnection::connectToBus(address, "theirs");
-        QDBusConnection ours = QDBusConnection::connectToBus(address, "ours");
-        LoginManager manager;
-        manager.connection = theirs;
-        QVERIFY(theirs.registerObject("/org/freedesktop/login1", &manager,
+    PrivateBus bus;
+    QVERIFY2(bus.up(), "dbus-daemon");
+    LoginManager manager;
+    manager.connection = bus.theirs;
+    QVERIFY(bus.theirs.registerObject("/org/freedesktop/login1", &manager,
                                       QDBusConnection::ExportAllSlots | QDBusConnection::ExportAllSignals));
-        QVERIFY(theirs.registerService("org.freedesktop.login1"));
-        Awake awake(ours);
-        int down = 0, sleeps = 0;
-        QString refused;
-        connect(&awake, &Awake::goingDown, this, [&down] { ++down; });
-        connect(&awake, &Awake::goingToSleep, this, [&sleeps] { ++sleeps; });
-        connect(&awake, &Awake::refused, this, [&refused](const QString& why) { refused = why; });
-        awake.keep(true, "guiding");
-        QVERIFY(waitFor([&] { return awake.kept(); }));
-        QVERIFY2(manager.asked.contains("sleep:idle|Nordstjerna|guiding|block"),
-                 qPrintable(manager.asked.join(" ")));
-        awake.keep(true, "guiding"); // once is enough
-        Q_EMIT manager.PrepareForSleep(true);
-        Q_EMIT manager.PrepareForShutdown(true);
-        QVERIFY(waitFor([&] { return down == 1 && sleeps == 1; }));
-        awake.keep(false, "");
-        QVERIFY(!awake.kept());
-        manager.refuses = true;
-        awake.keep(true, "a series");
-        QVERIFY(waitFor([&] { return !refused.isEmpty(); }));
-        QVERIFY(refused.contains("policy") && !awake.kept());
-    }
-    QDBusConnection::disconnectFromBus("ours");
-    QDBusConnection::disconnectFromBus("theirs");
-    daemon.terminate();
-    daemon.waitForFinished();
+    QVERIFY(bus.theirs.registerService("org.freedesktop.login1"));
+    Awake awake(bus.ours);
+    int down = 0, sleeps = 0;
+    QString refused;
+    connect(&awake, &Awake::goingDown, this, [&down] { ++down; });
+    connect(&awake, &Awake::goingToSleep, this, [&sleeps] { ++sleeps; });
+    connect(&awake, &Awake::refused, this, [&refused](const QString& why) { refused = why; });
+    awake.keep(true, "guiding");
+    QVERIFY(waitFor([&] { return awake.kept(); }));
+    QVERIFY2(manager.asked.contains("sleep:idle|Nordstjerna|guiding|block"),
+             qPrintable(manager.asked.join(" ")));
+    awake.keep(true, "guiding"); // once is enough
+    Q_EMIT manager.PrepareForSleep(true);
+    Q_EMIT manager.PrepareForShutdown(true);
+    QVERIFY(waitFor([&] { return down == 1 && sleeps == 1; }));
+    awake.keep(false, "");
+    QVERIFY(!awake.kept());
+    manager.refuses = true;
+    awake.keep(true, "a series");
+    QVERIFY(waitFor([&] { return !refused.isEmpty(); }));
+    QVERIFY(refused.contains("policy") && !awake.kept());
 }
 
 // A disk that does not come back: guiding goes on, every row is kept, and it is all there in the end.

@@ -8,6 +8,7 @@
 #include "core/image/star_measure.h"
 #include "core/rig/scales.h"
 #include "core/sky/observed_frame.h"
+#include "eventually.h"
 #include "registry.h"
 #include "served_skerry.h"
 
@@ -50,16 +51,7 @@ struct Evening {
     }
     // Its driver needs a moment to connect.
     void awaitMount() const {
-        becomes([this] { return devices.mount->state() && devices.imagingFocuser->state(); });
-    }
-    // Looked at again until it is so; within a minute, however busy the machine.
-    static bool becomes(const std::function<bool()>& is) {
-        for (int i = 0; i < 3000; ++i) {
-            if (is())
-                return true;
-            std::this_thread::sleep_for(std::chrono::milliseconds(20));
-        }
-        return false;
+        eventually([this] { return devices.mount->state() && devices.imagingFocuser->state(); });
     }
     SimulatedNight& night() const { return direct ? *direct : served->night; }
 };
@@ -408,7 +400,7 @@ void ConformanceTest::setsTheGain() {
     QFETCH(bool, wire);
     const Evening e(wire);
     Camera& camera = *e.devices.guideCamera;
-    QVERIFY(Evening::becomes([&] {
+    QVERIFY(eventually([&] {
         const auto g = camera.gain(neverHalted);
         return g && g->has_value();
     }));
@@ -438,7 +430,7 @@ void ConformanceTest::turnsTheWheel() {
     QFETCH(bool, wire);
     const Evening e(wire);
     QVERIFY(e.devices.wheel);
-    QVERIFY(Evening::becomes([&] { return e.devices.wheel->state().has_value(); }));
+    QVERIFY(eventually([&] { return e.devices.wheel->state().has_value(); }));
     auto state = e.devices.wheel->state();
     mustWork(state);
     QCOMPARE(state->slot, 0);
@@ -460,14 +452,14 @@ void ConformanceTest::coolsTheCamera() {
     QFETCH(bool, wire);
     const Evening e(wire);
     QVERIFY(e.devices.imagingCooler);
-    QVERIFY(Evening::becomes([&] { return e.devices.imagingCooler->state().has_value(); }));
+    QVERIFY(eventually([&] { return e.devices.imagingCooler->state().has_value(); }));
     const auto begin = e.devices.imagingCooler->state();
     mustWork(begin);
     QVERIFY(!begin->on);
     QVERIFY2(begin->sensor_c > 5.0, qPrintable(QString::number(begin->sensor_c)));
     mustWork(e.devices.imagingCooler->hold(-4.0));
     const auto waitFor = [&](auto&& is) {
-        return Evening::becomes([&] {
+        return eventually([&] {
             const auto now = e.devices.imagingCooler->state();
             return now && is(*now);
         });

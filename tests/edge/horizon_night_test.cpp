@@ -27,14 +27,11 @@ private slots:
 
 namespace {
 
-// Large pixels: the same field, at a quarter of the work.
 Scenario duskScenario() {
     Scenario s = demoScenario();
     s.speed = 0.0;
     s.guideFocus_um = 0.0;
-    s.rig.guideCamera.pixel_um *= 2.0;
-    s.rig.guideCamera.width /= 2;
-    s.rig.guideCamera.height /= 2;
+    coarsenGuideCamera(s);
     s.syncRa_arcmin = s.syncDec_arcmin = 4.0;
     s.axisEast_arcmin = s.axisHigh_arcmin = 10.0;
     return s;

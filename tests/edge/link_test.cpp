@@ -8,6 +8,7 @@
 #include "edge/devices/wire/wire_focuser.h"
 #include "edge/devices/wire/wire_names.h"
 #include "edge/store/fits.h"
+#include "eventually.h"
 #include "registry.h"
 #include "served_skerry.h"
 
@@ -92,15 +93,9 @@ PacedClock quickClock() {
     return {Instant{1791000000.0}, 10.0};
 }
 
-// Looked at again until it is so; nothing here takes half as long, even on a busy machine.
 template <typename Ready>
 void until(const Ready& ready) {
-    for (int i = 0; i < 3000; ++i) {
-        if (ready())
-            return;
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
-    }
-    QFAIL("it never came to be");
+    QVERIFY2(eventually(ready), "it never came to be");
 }
 
 } // namespace

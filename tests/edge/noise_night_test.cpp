@@ -32,9 +32,7 @@ Scenario noisyScenario() {
     s.speed = 0.0;
     s.guideFocus_um = 0.0;
     s.guideGain.fitted = true;
-    s.rig.guideCamera.pixel_um *= 2.0; // the same field at a quarter of the work
-    s.rig.guideCamera.width /= 2;
-    s.rig.guideCamera.height /= 2;
+    coarsenGuideCamera(s);
     return s;
 }
 
@@ -167,7 +165,7 @@ void NoiseNightTest::theRigsGainIsKept() {
         s.rig.guideCamera.gainSetting = stated ? 100.0 : -1.0;
         NoiseNight n(s);
         if (!stated)
-            n.prepared.keepGain(100.0);
+            n.prepared.oweGain(100.0);
         QVERIFY(n.night.guideCamera().setGain(250.0, neverHalted).has_value());
         const auto frame = n.devices.guideCamera->expose(1.0, go);
         QVERIFY(frame.has_value());
@@ -176,6 +174,17 @@ void NoiseNightTest::theRigsGainIsKept() {
     }
     // A rig that leaves it alone does.
     NoiseNight n(noisyScenario());
+    QVERIFY(n.night.guideCamera().setGain(250.0, neverHalted).has_value());
+    QVERIFY(n.devices.guideCamera->expose(1.0, go).has_value());
+    QCOMPARE(n.setting(), 250.0);
+    // As one does that no longer states it.
+    CameraSpec spec = n.night.scenario().rig.guideCamera;
+    spec.gainSetting = 120.0;
+    n.prepared.setStated(spec);
+    QVERIFY(n.devices.guideCamera->expose(1.0, go).has_value());
+    QCOMPARE(n.setting(), 120.0);
+    spec.gainSetting = -1.0;
+    n.prepared.setStated(spec);
     QVERIFY(n.night.guideCamera().setGain(250.0, neverHalted).has_value());
     QVERIFY(n.devices.guideCamera->expose(1.0, go).has_value());
     QCOMPARE(n.setting(), 250.0);

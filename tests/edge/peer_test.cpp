@@ -11,6 +11,7 @@
 #include "edge/devices/wire/wire_names.h"
 #include "edge/devices/wire/wire_night.h"
 #include "edge/devices/wire/wire_offer.h"
+#include "eventually.h"
 #include "registry.h"
 #include "served_skerry.h"
 
@@ -60,16 +61,6 @@ Rig theirRig() {
     return rig;
 }
 
-template <typename Ready>
-bool becomes(const Ready& ready) {
-    for (int i = 0; i < 3000; ++i) {
-        if (ready())
-            return true;
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
-    }
-    return false;
-}
-
 template <typename T>
 void wentWell(const Expected<T>& done) {
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
@@ -89,12 +80,12 @@ void PeerTest::offersAreRead() {
     WireLink link(peer.address(), {});
     QVERIFY(awaitOffers(link, 60.0));
     for (const char* device : {theirMount, theirCamera, theirGuider, theirFocuser})
-        QVERIFY(becomes([&] {
+        QVERIFY(eventually([&] {
             WireDevice(link, device, Text::say("device")).greet();
             const auto connection = link.told(device, wire::connection);
             return connection && connection->vector.on("CONNECT");
         }));
-    QVERIFY(becomes(
+    QVERIFY(eventually(
         [&] { return link.told(theirMount, wire::guideRate) && link.told(theirGuider, wire::part); }));
     const auto offers = offersOf(link);
     const auto offer = [&](const std::string& device) {
@@ -121,8 +112,8 @@ void PeerTest::anEveningsDevices() {
                     rig, sharedIndex());
     Observatory observatory(night.devices());
     const Devices& devices = observatory.devices();
-    QVERIFY(becomes([&] { return observatory.mountState().told; }));
-    QVERIFY(becomes([&] { return devices.imagingFocuser->state().has_value(); }));
+    QVERIFY(eventually([&] { return observatory.mountState().told; }));
+    QVERIFY(eventually([&] { return devices.imagingFocuser->state().has_value(); }));
     // Places above the horizon, both sides.
     const auto unpark = night.link().told(theirMount, wire::park);
     if (unpark && unpark->vector.on("PARK"))
@@ -168,17 +159,17 @@ void PeerTest::anEveningsDevices() {
     wentWell(devices.imagingFocuser->moveTo(static_cast<int>(at->steps) + 500, neverHalted));
     QCOMPARE(devices.imagingFocuser->state()->steps, at->steps + 500.0);
     // The filter wheel.
-    QVERIFY(becomes([&] { return devices.wheel->state().has_value(); }));
+    QVERIFY(eventually([&] { return devices.wheel->state().has_value(); }));
     QVERIFY(devices.wheel->state()->names.size() >= 5);
     for (const int slot : {3, 0, 2}) {
         wentWell(devices.wheel->moveTo(slot, neverHalted));
         QCOMPARE(devices.wheel->state()->slot, slot);
     }
     // The cooler, led there by the observatory.
-    QVERIFY(becomes([&] { return observatory.cooling()->look().state.has_value(); }));
+    QVERIFY(eventually([&] { return observatory.cooling()->look().state.has_value(); }));
     const double warm_c = observatory.cooling()->look().state->sensor_c;
     observatory.cooling()->cool(warm_c - 3.0);
-    QVERIFY(becomes([&] {
+    QVERIFY(eventually([&] {
         const auto look = observatory.cooling()->look();
         return look.state && look.state->on && look.state->sensor_c < warm_c - 0.3;
     }));
@@ -189,25 +180,25 @@ void PeerTest::anEveningsDevices() {
     // Parked and unparked.
     QVERIFY(devices.mount->state()->parks);
     wentWell(devices.mount->park(true, neverHalted));
-    QVERIFY(becomes([&] { return devices.mount->state().value_or(MountState{}).parked; }));
+    QVERIFY(eventually([&] { return devices.mount->state().value_or(MountState{}).parked; }));
     wentWell(devices.mount->park(false, neverHalted));
-    QVERIFY(becomes([&] { return !devices.mount->state().value_or(MountState{}).parked; }));
+    QVERIFY(eventually([&] { return !devices.mount->state().value_or(MountState{}).parked; }));
     StopFlag halt{false};
     Expected<void> slewed;
     std::thread slewing([&] {
         slewed = devices.mount->slew({Angle::fromHours(3.0), Angle::fromDeg(20.0)}, halt);
     });
-    QVERIFY(becomes([&] { return observatory.mountState().moving; }));
+    QVERIFY(eventually([&] { return observatory.mountState().moving; }));
     std::atomic<int> halted{0};
     halt = true;
     observatory.halt([&](const Expected<void>& done) { halted = done ? 1 : -1; });
     slewing.join();
-    QVERIFY(becomes([&] { return halted != 0; }));
+    QVERIFY(eventually([&] { return halted != 0; }));
     QCOMPARE(halted.load(), 1);
     QVERIFY(!slewed);
     // The server goes and everything says so.
     peer.server.kill();
-    QVERIFY(becomes([&] { return !observatory.mountLink().answers; }));
+    QVERIFY(eventually([&] { return !observatory.mountLink().answers; }));
     const auto frame = devices.guideCamera->expose(0.5, neverHalted);
     QVERIFY(!frame && frame.error().transient);
 }

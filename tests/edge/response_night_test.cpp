@@ -2,7 +2,7 @@
 #include <QtTest>
 #include <deque>
 
-#include "core/findings/rates_findings.h"
+#include "core/findings/response_findings.h"
 #include "core/procedure/response_run.h"
 #include "forwarding_mount.h"
 #include "registry.h"
@@ -109,8 +109,9 @@ void ResponseNightTest::isMeasured() {
         QVERIFY2(late ? r->delay_s.value > 0.8 && r->delay_s.value < 3.5 : r->delay_s.value < 0.7,
                  qPrintable(told));
     }
-    QCOMPARE(has(t, "response-gain"), share != 1.0);
-    QCOMPARE(has(t, "response-late"), late > 0);
+    QCOMPARE(has(t, "rates-off-ra"), share != 1.0);
+    QCOMPARE(has(t, "rates-off-dec"), share != 1.0);
+    QCOMPARE(has(t, "pulses-late"), late > 0);
     QVERIFY(!has(t, "response-none"));
 }
 

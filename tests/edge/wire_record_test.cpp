@@ -7,6 +7,7 @@
 #include "core/base/random.h"
 #include "edge/devices/wire/wire_names.h"
 #include "edge/devices/wire/wire_record.h"
+#include "eventually.h"
 #include "registry.h"
 #include "served_skerry.h"
 
@@ -22,16 +23,6 @@ private slots:
 };
 
 namespace {
-
-template <typename Is>
-bool becomes(const Is& is) {
-    for (int i = 0; i < 1500; ++i) {
-        if (is())
-            return true;
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
-    }
-    return false;
-}
 
 // A server that says what another one said, whenever a client asks.
 class Replayed {
@@ -97,15 +88,15 @@ void WireRecordTest::whatIsRecordedIsPlayedAgain() {
         const ServedSkerry served(s);
         WireNight night(served.address(), servedRoles(), s.rig, sharedIndex());
         const Devices d = night.devices();
-        QVERIFY(becomes([&] { return d.mount->state().has_value(); }));
+        QVERIFY(eventually([&] { return d.mount->state().has_value(); }));
         auto record = WireRecord::begin(file);
         QVERIFY(record.has_value());
         night.setRecord(*record);
         QVERIFY(d.mount->setTracking(false).has_value());
         QVERIFY(d.mount->setTracking(true).has_value());
         const StopFlag go{false};
-        QVERIFY(becomes([&] { return d.guideCamera->expose(0.5, go).has_value(); }));
-        QVERIFY(becomes([&] {
+        QVERIFY(eventually([&] { return d.guideCamera->expose(0.5, go).has_value(); }));
+        QVERIFY(eventually([&] {
             const auto pieces = readWireRecord(file);
             return pieces && std::any_of(pieces->begin(), pieces->end(), [](const WirePiece& p) {
                        return p.text.find("left out") != std::string::npos;
@@ -130,9 +121,9 @@ void WireRecordTest::whatIsRecordedIsPlayedAgain() {
     // A program that hears it again knows the same devices.
     const Replayed again(from);
     const WireLink link(again.address(), {});
-    QVERIFY(becomes([&] { return link.told(ServedNight::mountName, wire::coordinates).has_value(); }));
-    QVERIFY(becomes([&] { return link.told(ServedNight::guideName, wire::exposure).has_value(); }));
-    QVERIFY(becomes([&] {
+    QVERIFY(eventually([&] { return link.told(ServedNight::mountName, wire::coordinates).has_value(); }));
+    QVERIFY(eventually([&] { return link.told(ServedNight::guideName, wire::exposure).has_value(); }));
+    QVERIFY(eventually([&] {
         const auto track = link.told(ServedNight::mountName, wire::trackState);
         return track && track->vector.on("TRACK_ON");
     }));

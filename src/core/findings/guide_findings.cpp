@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "core/base/format.h"
+#include "core/findings/response_findings.h"
 #include "core/guide/controllers.h"
 #include "core/sky/instant.h"
 
@@ -155,23 +156,15 @@ void wormFinding(std::vector<Finding>& list, const GuidedBudget& b) {
 void responseFinding(std::vector<Finding>& list, const LateMotion& late) {
     constexpr double noticed_s = 0.5;
     if (late.delay_s.value > noticed_s)
-        list.push_back(
-            {"pulses-late", Weight::look,
-             Text::say("Pulses take effect %1 late").arg(formatMeasured(late.delay_s, " s", 1)),
-             Text::say("Measured from the pulses of this run; the loop allows for it."),
-             Text::say(
-                 "A slow link, driver or download delays them. A faster one lets the loop correct sooner.")});
+        list.push_back(pulsesLate(
+            late.delay_s, Text::say("Measured from the pulses of this run; the loop allows for it.")));
     constexpr double tolerated = 0.15;
-    for (const auto& [axis, gain] : {std::pair("RA", late.raGain), std::pair("Dec", late.decGain)})
+    for (const auto& [dec, gain] : {std::pair(false, late.raGain), std::pair(true, late.decGain)})
         if (std::abs(gain - 1.0) > tolerated)
-            list.push_back(
-                {std::string("rates-off-") + (axis[0] == 'R' ? "ra" : "dec"), Weight::look,
-                 Text::say("%1 pulses do %2 × what the calibration says")
-                     .arg(axis)
-                     .arg(formatNumber(gain, 2)),
-                 Text::say(
-                     "Measured from the large pulses of this run, such as dithers; the loop allows for it."),
-                 Text::say("Measure the guide rates again."), ActionId::goToRates, Text::say("Go to Rates")});
+            list.push_back(ratesOff(
+                dec, formatNumber(gain, 2),
+                Text::say(
+                    "Measured from the large pulses of this run, such as dithers; the loop allows for it.")));
 }
 
 void saturationFinding(std::vector<Finding>& list, const Run& run) {

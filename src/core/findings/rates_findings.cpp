@@ -105,45 +105,4 @@ std::vector<Finding> calibrationFindings(const Calibration& r, const CorrectionR
     return list;
 }
 
-std::vector<Finding> responseFindings(const std::optional<Response>& ra, const std::optional<Response>& dec,
-                                      bool decMotor) {
-    std::vector<Finding> list;
-    constexpr double certain = 3.0; // σ
-    // Beyond what a loop allows for without noticing (common practice).
-    constexpr double gainOff = 0.15, late_s = 0.7;
-    for (const auto& [response, name] :
-         {std::pair(&ra, Text::say("RA")), std::pair(&dec, Text::say("Dec"))}) {
-        if (!*response)
-            continue;
-        const Response& r = **response;
-        const double off = r.gain.value - 1.0;
-        if (std::abs(off) > gainOff && std::abs(off) > certain * r.gain.sigma)
-            list.push_back(
-                {"response-gain", Weight::act,
-                 Text::say("%1 pulses do %2 times what the rates say")
-                     .arg(name)
-                     .arg(formatMeasured(r.gain, "", 2)),
-                 off < 0.0 ? Text::say("Pulses get lost on the way, or the guide rate was changed in the "
-                                       "mount since the rates were measured.")
-                           : Text::say("The guide rate was changed in the mount since the rates were "
-                                       "measured, or another program gives pulses as well."),
-                 Text::say("Measure the rates again. If it stays, look at the cable and the driver."),
-                 ActionId::ratesMeasure, Text::say("Measure rates")});
-        if (r.delay_s.value > late_s && r.delay_s.value > certain * r.delay_s.sigma)
-            list.push_back(
-                {"response-late", Weight::look,
-                 Text::say("%1 pulses show %2 late").arg(name).arg(formatMeasured(r.delay_s, " s", 1)),
-                 Text::say("A slow link, a driver that queues pulses, or backlash in the drive. The loop "
-                           "reckons with it; what is late cannot follow what is fast."),
-                 Text::say("Try another cable or port, or a driver that sends pulses at once.")});
-    }
-    if (!ra || (decMotor && !dec))
-        list.push_back(
-            {"response-none", Weight::act,
-             (ra ? Text::say("Dec did not answer its pulses") : Text::say("RA did not answer its pulses")),
-             Text::say("The star did not follow them in the frames of the test."),
-             Text::say("See that pulses reach the mount, and that the axis is clamped.")});
-    return list;
-}
-
 } // namespace nordstjerna

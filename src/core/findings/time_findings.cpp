@@ -3,12 +3,12 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/rig/scales.h"
 
 namespace nordstjerna {
 
 namespace {
 constexpr double tolerated_s = 2.0;
-constexpr double sky_arcsec_s = 15.04; // by which the sky turns
 } // namespace
 
 std::vector<Finding> clockFindings(const std::optional<Measured>& ahead, std::optional<bool> networkSet) {
@@ -23,7 +23,7 @@ std::vector<Finding> clockFindings(const std::optional<Measured>& ahead, std::op
              Text::say(
                  "The sky turns by 15″ a second: where the mount has not been synced, it points %1′ wrong in "
                  "RA. For the mount the meridian passes %2 s %3 than for this program.")
-                 .arg(formatNumber(sky_arcsec_s * off_s / 60.0, 1))
+                 .arg(formatNumber(siderealRate_arcsec_s * off_s / 60.0, 1))
                  .arg(formatNumber(off_s, 0))
                  .arg(ahead->value > 0.0 ? Text::say("earlier") : Text::say("later")),
              networkSet == false

@@ -108,9 +108,8 @@ Expected<PhotonTransfer> photonTransfer(const std::vector<LightPair>& pairs) {
     PhotonTransfer t;
     t.gain_e_adu = {light / grown, light / grown * error / grown};
     // What the short exposure holds of the sky is taken off; nearly nothing is.
-    const double early = light * low.t / (high.t - low.t);
-    t.offset_adu = low.level - early;
     const double share = low.t / (high.t - low.t); // of the growth
+    t.offset_adu = low.level - light * share;
     const double dark = low.variance - grown * share;
     if (!(dark > 0.0))
         return tl::unexpected(tooDark);

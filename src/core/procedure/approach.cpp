@@ -13,16 +13,12 @@ std::optional<Step> Approach::next(const Event& event) {
             phase_ = Phase::ended;
             return FailStep{*obstacle};
         }
-        phase_ = Phase::slewing;
-        return announcedSlew(setup_.rig, event, setup_.place, setup_.purpose, setup_.side);
-    case Phase::slewing:
-        // Not before: at its limit a mount does not track, and must be sent away all the same.
-        phase_ = Phase::tracking;
-        return TrackingStep{true};
-    case Phase::tracking:
-        phase_ = Phase::settling;
-        return WaitStep{setup_.settle_s, Text::say("the mount settles")};
-    case Phase::settling:
+        phase_ = Phase::arriving;
+        return arrival_.begin(announcedSlew(setup_.rig, event, setup_.place, setup_.purpose, setup_.side),
+                              setup_.settle_s);
+    case Phase::arriving:
+        if (auto step = arrival_.next())
+            return step;
         phase_ = Phase::exposing;
         return ExposeStep{exposure_s_, setup_.camera};
     case Phase::exposing: {
@@ -58,11 +54,8 @@ std::optional<Step> Approach::next(const Event& event) {
 
 Text Approach::waitingFor() const {
     switch (phase_) {
-    case Phase::slewing:
-        return setup_.purpose;
-    case Phase::tracking:
-    case Phase::settling:
-        return Text::say("the mount settles");
+    case Phase::arriving:
+        return arrival_.slewing() ? setup_.purpose : Text::say("the mount settles");
     case Phase::exposing:
         return exposingWords(exposure_s_, attempt_ > 0);
     case Phase::solving:
@@ -84,7 +77,7 @@ Approach Approach::toWatch(const Rig& rig, const HourAngleDec& place, const Text
 std::vector<ProgressStep> Approach::steps(const Text& afterwards, bool under_way, bool over) const {
     using State = ProgressStep::State;
     const bool arrived = under_way || over;
-    const bool rested = stepsDone() >= 2;
+    const bool rested = phase_ > Phase::arriving;
     return {{Text::say("Slew and settle"), arrived || rested ? State::done : State::running},
             {Text::say("Solve"), arrived  ? State::done
                                  : rested ? State::running

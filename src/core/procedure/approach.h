@@ -1,6 +1,7 @@
 // The way to a known field, shared by several procedures: slew, settle, expose, solve.
 #pragma once
 
+#include "core/procedure/arrival.h"
 #include "core/procedure/camera_side.h"
 #include "core/procedure/procedure.h"
 #include "core/rig/rig.h"
@@ -34,16 +35,15 @@ public:
     const std::optional<SolvedFrame>& solved() const { return solved_; }
     // As solved: added up by `bin`.
     std::shared_ptr<const Frame> frame() const { return frame_; }
-    // For the list of steps, and in words.
-    int stepsDone() const { return static_cast<int>(phase_) / 2; } // of slew, settle, solve
     Text waitingFor() const;
     // Its own steps and what follows it, for the list that a person sees. `over`: the whole procedure ended.
     std::vector<ProgressStep> steps(const Text& afterwards, bool under_way, bool over) const;
 
 private:
-    enum class Phase { start, slewing, tracking, settling, exposing, solving, ended };
+    enum class Phase { start, arriving, exposing, solving, ended };
     ApproachSetup setup_;
     Phase phase_ = Phase::start;
+    Arrival arrival_;
     double exposure_s_ = 3.0;
     int attempt_ = 0;
     std::shared_ptr<const Frame> frame_;

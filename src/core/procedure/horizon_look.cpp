@@ -63,12 +63,13 @@ double HorizonLook::expected(double altitude) const {
 }
 
 Step HorizonLook::to(double azimuth, double altitude, const Event& event) {
-    phase_ = Phase::slewing;
+    phase_ = Phase::arriving;
     const HourAngleDec place = placeOf(setup_.rig.site, towards(azimuth, altitude));
-    return announcedSlew(setup_.rig, event, place,
-                         Text::say("Looking at azimuth %1°, altitude %2°")
-                             .arg(formatNumber(azimuth, 0))
-                             .arg(formatNumber(altitude, 0)));
+    return arrival_.begin(announcedSlew(setup_.rig, event, place,
+                                        Text::say("Looking at azimuth %1°, altitude %2°")
+                                            .arg(formatNumber(azimuth, 0))
+                                            .arg(formatNumber(altitude, 0))),
+                          setup_.settle_s);
 }
 
 Step HorizonLook::advance(const Event& event) {
@@ -78,8 +79,7 @@ Step HorizonLook::advance(const Event& event) {
     if (const auto* failed = std::get_if<StepFailed>(&event.what)) {
         // A place that the mount does not go to, or does not track at, for a limit of its own: the others are
         // still of use.
-        const bool moving = phase_ == Phase::slewing || phase_ == Phase::tracking;
-        if (moving && !failed->problem.userRequested && column_) {
+        if (arrival_.moving() && !failed->problem.userRequested && column_) {
             column_.reset();
             ++leftOut_;
             return nextColumn(event);
@@ -90,13 +90,9 @@ Step HorizonLook::advance(const Event& event) {
     case Phase::start:
         // Near the meridian, on the side that comes first.
         return to(150.0, referenceAltitude_deg, event);
-    case Phase::slewing:
-        phase_ = Phase::tracking;
-        return TrackingStep{true};
-    case Phase::tracking:
-        phase_ = Phase::settling;
-        return WaitStep{setup_.settle_s, Text::say("the mount settles")};
-    case Phase::settling:
+    case Phase::arriving:
+        if (auto step = arrival_.next())
+            return std::move(*step);
         phase_ = Phase::exposing;
         return ExposeStep{exposure_s_, solvingCamera(setup_.rig)};
     case Phase::exposing: {
@@ -106,9 +102,7 @@ Step HorizonLook::advance(const Event& event) {
         if (!field)
             return FailStep{field.error()};
         const int stars = static_cast<int>(field->stars.size());
-        if (atReference_)
-            return checkReference(stars, event);
-        return seen(stars, event);
+        return column_ ? seen(stars, event) : checkReference(stars, event);
     }
     case Phase::solving: {
         const auto& solution = std::get<FrameSolved>(event.what).solution;
@@ -147,9 +141,8 @@ Step HorizonLook::checkReference(int stars, const Event& event) {
                              Text::say("Wait until it is darker, focus, or take the cover off.")}};
         reference_ = stars;
         phase_ = Phase::solving;
-        Event taken = event;
-        return solveStepFor(setup_.rig, solvingCamera(setup_.rig),
-                            solveBinning(setup_.rig, solvingCamera(setup_.rig)), taken);
+        const CameraRole camera = solvingCamera(setup_.rig);
+        return solveStepFor(setup_.rig, camera, solveBinning(setup_.rig, camera), event);
     }
     if (stars < cloudShare * reference_)
         return FailStep{
@@ -161,21 +154,21 @@ Step HorizonLook::checkReference(int stars, const Event& event) {
 
 std::optional<double> HorizonLook::nextAltitude() const {
     const Column& c = *column_;
-    if (!c.freeSeen && !c.hiddenSeen)
+    if (!c.lowestFree_deg && !c.highestHidden_deg)
         return guess_deg(c.azimuth_deg);
-    if (!c.hiddenSeen) { // downwards
-        if (c.lowestFree_deg <= lowest_deg() + 0.01)
+    if (!c.highestHidden_deg) { // downwards
+        if (*c.lowestFree_deg <= lowest_deg() + 0.01)
             return std::nullopt;
-        return std::max(lowest_deg(), c.lowestFree_deg - c.stride_deg);
+        return std::max(lowest_deg(), *c.lowestFree_deg - c.stride_deg);
     }
-    if (!c.freeSeen) { // upwards
-        if (c.highestHidden_deg >= setup_.highest_deg - 0.01)
+    if (!c.lowestFree_deg) { // upwards
+        if (*c.highestHidden_deg >= setup_.highest_deg - 0.01)
             return std::nullopt;
-        return std::min(setup_.highest_deg, c.highestHidden_deg + c.stride_deg);
+        return std::min(setup_.highest_deg, *c.highestHidden_deg + c.stride_deg);
     }
-    if (c.lowestFree_deg - c.highestHidden_deg <= setup_.within_deg)
+    if (*c.lowestFree_deg - *c.highestHidden_deg <= setup_.within_deg)
         return std::nullopt;
-    return 0.5 * (c.lowestFree_deg + c.highestHidden_deg);
+    return 0.5 * (*c.lowestFree_deg + *c.highestHidden_deg);
 }
 
 // About: the camera may stand at any angle.
@@ -188,19 +181,17 @@ double HorizonLook::fieldHeight_deg() const {
 
 Step HorizonLook::seen(int stars, const Event& event) {
     Column& c = *column_;
+    const bool first = !c.lowestFree_deg && !c.highestHidden_deg;
     // Once free, all above is free: something that stands in the air is not asked for.
     if (stars >= freeStars && stars >= leastFreeShare * expected(c.at_deg)) {
         c.lowestFree_deg = c.at_deg;
         c.freeShare = std::min(1.0, stars / expected(c.at_deg));
-        if (c.freeSeen && !c.hiddenSeen)
-            c.stride_deg = std::min(greatestStride_deg, 2.0 * c.stride_deg);
-        c.freeSeen = true;
     } else {
         c.highestHidden_deg = c.at_deg;
-        if (c.hiddenSeen && !c.freeSeen)
-            c.stride_deg = std::min(greatestStride_deg, 2.0 * c.stride_deg);
-        c.hiddenSeen = true;
     }
+    // While the other end is not known, the search grows bolder.
+    if (!first && !(c.lowestFree_deg && c.highestHidden_deg))
+        c.stride_deg = std::min(greatestStride_deg, 2.0 * c.stride_deg);
     if (const auto altitude = nextAltitude()) {
         c.at_deg = *altitude;
         return to(c.azimuth_deg, *altitude, event);
@@ -214,8 +205,8 @@ void HorizonLook::close() {
     const Column& c = *column_;
     HorizonFound f;
     f.azimuth = Angle::fromDeg(c.azimuth_deg);
-    f.open = !c.hiddenSeen;
-    f.closed = !c.freeSeen;
+    f.open = !c.highestHidden_deg;
+    f.closed = !c.lowestFree_deg;
     if (f.open)
         f.altitude_deg.value = lowest_deg();
     else if (f.closed)
@@ -224,11 +215,11 @@ void HorizonLook::close() {
         // A field counts as free as soon as its upper part is, and its stars tell how much of it: the horizon
         // lies above the middle of one that shows few.
         const double height = fieldHeight_deg();
-        const double gap = c.lowestFree_deg - c.highestHidden_deg;
+        const double gap = *c.lowestFree_deg - *c.highestHidden_deg;
         const double above = std::clamp(0.5 - c.freeShare, -0.5, 0.35) * height;
         // All of it may be free, and more below.
         const double below = c.freeShare > 0.85 ? 0.5 * std::max(0.0, gap - height) : 0.0;
-        f.altitude_deg.value = c.lowestFree_deg + above - below;
+        f.altitude_deg.value = *c.lowestFree_deg + above - below;
         f.sigmaLevel_deg =
             std::hypot(std::hypot(std::max(0.0, gap - height) / std::sqrt(12.0), 0.2 * height), pointing_deg);
     }
@@ -277,11 +268,9 @@ void HorizonLook::lookBetween() {
 }
 
 Step HorizonLook::nextColumn(const Event& event) {
-    atReference_ = false;
     if (columnsSince_ >= columnsBetween || (ahead_.empty() && !last_)) {
         last_ = ahead_.empty();
         columnsSince_ = 0;
-        atReference_ = true;
         // On the side where the telescope is.
         const bool west = event.mount.pointing.hourAngle.wrappedSigned().rad() > 0.0;
         return to(west ? 210.0 : 150.0, referenceAltitude_deg, event);

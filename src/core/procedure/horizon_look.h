@@ -5,7 +5,7 @@
 
 #include <deque>
 
-#include "core/procedure/procedure.h"
+#include "core/procedure/arrival.h"
 #include "core/rig/rig.h"
 
 namespace nordstjerna {
@@ -49,13 +49,12 @@ protected:
     Step advance(const Event& event) override;
 
 private:
-    enum class Phase { start, slewing, tracking, settling, exposing, solving };
+    enum class Phase { start, arriving, exposing, solving };
     struct Column {
         double azimuth_deg = 0.0;
-        double lowestFree_deg = 0.0, highestHidden_deg = 0.0; // as far as seen
-        double at_deg = 0.0;                                  // being looked at
-        double stride_deg = 4.0;                              // of the search, before both ends are known
-        bool freeSeen = false, hiddenSeen = false;
+        std::optional<double> lowestFree_deg, highestHidden_deg; // as far as seen
+        double at_deg = 0.0;                                     // being looked at
+        double stride_deg = 4.0;                                 // of the search, before both ends are known
         double freeShare = 1.0; // of the field at lowestFree_deg, by its stars
     };
     Step to(double azimuth_deg, double altitude_deg, const Event& event);
@@ -75,11 +74,11 @@ private:
     HorizonLookSetup setup_;
     double exposure_s_;
     Phase phase_ = Phase::start;
-    bool atReference_ = true;
+    Arrival arrival_;
     int reference_ = 0; // stars of a field that is free for certain
     bool solved_ = false;
-    std::deque<double> ahead_; // azimuths, °
-    std::optional<Column> column_;
+    std::deque<double> ahead_;     // azimuths, °
+    std::optional<Column> column_; // absent: the free field is looked at
     std::vector<HorizonFound> found_;
     std::shared_ptr<const Frame> frame_;
     int leftOut_ = 0;

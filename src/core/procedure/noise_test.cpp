@@ -33,7 +33,6 @@ void NoiseTest::planGains(const GainState& state) {
     }) = state.setting;
     std::sort(gains.begin(), gains.end());
     gains.erase(std::unique(gains.begin(), gains.end()), gains.end());
-    results_.clear();
     for (const double g : gains) {
         NoiseAt at;
         at.setting = g;

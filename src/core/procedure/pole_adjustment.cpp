@@ -33,19 +33,15 @@ Step PoleAdjustment::advance(const Event& event) {
             phase_ = Phase::ended;
             return FailStep{*obstacle};
         }
-        phase_ = Phase::slewing;
-        return announcedSlew(setup_.rig, event, *setup_.place,
-                             Text::say("Slewing to where both levers show"));
-    case Phase::slewing:
-        // Not before: at its limit a mount does not track, and must be sent away all the same.
-        phase_ = Phase::tracking;
-        return TrackingStep{true};
+        phase_ = Phase::arriving;
+        return arrival_.begin(
+            announcedSlew(setup_.rig, event, *setup_.place, Text::say("Slewing to where both levers show")),
+            setup_.settle_s);
+    case Phase::arriving:
+        if (auto step = arrival_.next())
+            return std::move(*step);
+        return expose();
     case Phase::tracking:
-        if (!setup_.place)
-            return expose();
-        phase_ = Phase::settling;
-        return WaitStep{setup_.settle_s, Text::say("the mount settles")};
-    case Phase::settling:
         return expose();
     case Phase::exposing:
         return solve(event);
@@ -127,11 +123,9 @@ Progress PoleAdjustment::progress() const {
     Progress p;
     p.fraction = -1.0;
     switch (phase_) {
-    case Phase::slewing:
-        p.waitingFor = Text::say("slewing to where both levers show");
-        break;
-    case Phase::settling:
-        p.waitingFor = Text::say("the mount settles");
+    case Phase::arriving:
+        p.waitingFor = arrival_.slewing() ? Text::say("slewing to where both levers show")
+                                          : Text::say("the mount settles");
         break;
     case Phase::exposing:
         p.waitingFor = Text::say("exposing %1 s, again and again").arg(formatNumber(exposure_s_, 0));

@@ -5,7 +5,7 @@
 #include "core/pole/lever_fit.h"
 #include "core/pole/lever_moves.h"
 #include "core/pole/pole_error.h"
-#include "core/procedure/procedure.h"
+#include "core/procedure/arrival.h"
 #include "core/rig/rig.h"
 
 namespace nordstjerna {
@@ -54,9 +54,10 @@ private:
     Step solve(const Event& event);
     Step judge(const Event& event, const FrameSolved& solved);
 
-    enum class Phase { start, tracking, slewing, settling, exposing, solving, ended };
+    enum class Phase { start, tracking, arriving, exposing, solving, ended };
     PoleAdjustmentSetup setup_;
     Phase phase_ = Phase::start;
+    Arrival arrival_;
     State state_ = State::starting;
     double exposure_s_;
     int failures_ = 0;

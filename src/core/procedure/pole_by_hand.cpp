@@ -23,8 +23,7 @@ Turned turnedBetween(const Sighting& first, const Sighting& second) {
     return {turn.angle() * 180.0 / M_PI, turn.axis()};
 }
 
-Step PoleByHand::look() {
-    awaitsFrame_ = true;
+Step PoleByHand::look() const {
     return ExposeStep{setup_.exposure_s, solvingCamera(setup_.rig)};
 }
 
@@ -34,14 +33,11 @@ Step PoleByHand::advance(const Event& event) {
         return DoneStep{};
     if (const auto end = brokenOff(event))
         return *end;
-    if (!begun_) {
-        begun_ = true;
+    if (std::holds_alternative<Started>(event.what))
         return TrackingStep{true}; // so that nothing but the hand turns the sky
-    }
     if (const auto* solved = std::get_if<FrameSolved>(&event.what))
         return afterSolve(event, *solved);
-    if (awaitsFrame_ && std::holds_alternative<FrameTaken>(event.what)) {
-        awaitsFrame_ = false;
+    if (std::holds_alternative<FrameTaken>(event.what)) {
         const CameraRole camera = solvingCamera(setup_.rig);
         SolveStep solve = solveStepFor(setup_.rig, camera, solveBinning(setup_.rig, camera), event);
         // Where the mount believes to point is of no use once the axis was turned without it.

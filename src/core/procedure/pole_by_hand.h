@@ -41,13 +41,11 @@ protected:
     Step advance(const Event& event) override;
 
 private:
-    Step look();
+    Step look() const;
     Step afterSolve(const Event& event, const FrameSolved& solved);
     void keep(const TakenSighting& sighting, Instant now);
     bool enough() const;
     PoleByHandSetup setup_;
-    bool begun_ = false;
-    bool awaitsFrame_ = false;
     std::shared_ptr<const Frame> frame_;
     std::optional<Sighting> before_; // of the frame before
     std::optional<Vec3> lastSeen_;   // where that looked, ICRS

@@ -23,14 +23,9 @@ Step PoleMeasurement::advance(const Event& event) {
     switch (phase_) {
     case Phase::start:
         return goOn(event);
-    case Phase::slewing:
-        // Not before: at its limit a mount does not track, and must be sent away all the same.
-        phase_ = Phase::tracking;
-        return TrackingStep{true};
-    case Phase::tracking:
-        phase_ = Phase::settling;
-        return WaitStep{setup_.settle_s, Text::say("the mount settles")};
-    case Phase::settling:
+    case Phase::arriving:
+        if (auto step = arrival_.next())
+            return std::move(*step);
         phase_ = Phase::exposing;
         return ExposeStep{exposure_s_, solvingCamera(setup_.rig)};
     case Phase::exposing: {
@@ -64,13 +59,14 @@ Step PoleMeasurement::goOn(const Event& event) {
         obstacle->remedy = Text::say("Plan the arc elsewhere.");
         return FailStep{*obstacle};
     }
-    phase_ = Phase::slewing;
-    return announcedSlew(setup_.rig, event, to,
-                         Text::say("Slewing to sighting %1 of %2: hour angle %3, Dec %4°")
-                             .arg(place_ + 1)
-                             .arg(taken_.size())
-                             .arg(formatHourAngle(to.hourAngle))
-                             .arg(formatNumber(to.dec.deg(), 0)));
+    phase_ = Phase::arriving;
+    return arrival_.begin(announcedSlew(setup_.rig, event, to,
+                                        Text::say("Slewing to sighting %1 of %2: hour angle %3, Dec %4°")
+                                            .arg(place_ + 1)
+                                            .arg(taken_.size())
+                                            .arg(formatHourAngle(to.hourAngle))
+                                            .arg(formatNumber(to.dec.deg(), 0))),
+                          setup_.settle_s);
 }
 
 Step PoleMeasurement::afterSolve(const Event& event, const FrameSolved& solved) {
@@ -141,12 +137,9 @@ Progress PoleMeasurement::progress() const {
                             setup_.rig.mount.slewRate_deg_s;
     p.timeLeft_s = each * static_cast<double>(left);
     switch (phase_) {
-    case Phase::slewing:
-        p.waitingFor = Text::say("slewing to sighting %1").arg(place_ + 1);
-        break;
-    case Phase::tracking:
-    case Phase::settling:
-        p.waitingFor = Text::say("the mount settles");
+    case Phase::arriving:
+        p.waitingFor = arrival_.slewing() ? Text::say("slewing to sighting %1").arg(place_ + 1)
+                                          : Text::say("the mount settles");
         break;
     case Phase::exposing:
         p.waitingFor = exposingWords(exposure_s_, attempt_ > 0);

@@ -4,7 +4,7 @@
 
 #include "core/pole/pole_error.h"
 #include "core/pole/sighting_plan.h"
-#include "core/procedure/procedure.h"
+#include "core/procedure/arrival.h"
 
 namespace nordstjerna {
 
@@ -54,9 +54,10 @@ private:
     Step finish(const Event& event);
     int count() const;
 
-    enum class Phase { start, slewing, tracking, settling, exposing, solving, ended };
+    enum class Phase { start, arriving, exposing, solving, ended };
     PoleMeasurementSetup setup_;
     Phase phase_ = Phase::start;
+    Arrival arrival_;
     size_t place_ = 0;
     int attempt_ = 0;
     double exposure_s_ = 0.0;

@@ -36,6 +36,17 @@ void addStops(std::vector<RehearsalStop>& stops, const Path& p) {
     }
     stops.push_back({Text::say("%1, where it ends").arg(p.name), at(p.to), sideAt(p.to)});
 }
+
+// A mount that cannot be told its side comes to a place past the meridian flipped; unflipped it gets there
+// only by tracking. Just before the meridian its cables hang nearly as they will.
+HourAngleDec reachable(const RehearsalStop& stop, const MountState& mount) {
+    constexpr double before_h = -0.05;
+    HourAngleDec place = stop.place;
+    const double hourAngle_h = place.hourAngle.wrappedSigned().hours();
+    if (!mount.choosesSide && stop.side == eastSide && hourAngle_h > before_h && hourAngle_h < 3.0)
+        place.hourAngle = Angle::fromHours(before_h);
+    return place;
+}
 } // namespace
 
 std::vector<RehearsalStop> rehearsalStops(const SeriesSetup& first, const SeriesPlan& plan,
@@ -64,19 +75,6 @@ std::vector<RehearsalStop> rehearsalStops(const SeriesSetup& first, const Series
                              flipIn(stretches[i].blocks)});
     return stops;
 }
-
-namespace {
-// A mount that cannot be told its side comes to a place past the meridian flipped; unflipped it gets there
-// only by tracking. Just before the meridian its cables hang nearly as they will.
-HourAngleDec reachable(const RehearsalStop& stop, const MountState& mount) {
-    constexpr double before_h = -0.05;
-    HourAngleDec place = stop.place;
-    const double hourAngle_h = place.hourAngle.wrappedSigned().hours();
-    if (!mount.choosesSide && stop.side == eastSide && hourAngle_h > before_h && hourAngle_h < 3.0)
-        place.hourAngle = Angle::fromHours(before_h);
-    return place;
-}
-} // namespace
 
 Rehearsal::Rehearsal(RehearsalSetup setup)
     : setup_(std::move(setup)), outcomes_(setup_.stops.size(), Outcome::ahead) {}

@@ -26,7 +26,7 @@ std::optional<Response> ResponseRun::ra() const {
 
 std::optional<Response> ResponseRun::dec() const {
     const Response& r = dec_.measured();
-    return engaged_ && r.gain.sigma < answered ? std::optional(r) : std::nullopt;
+    return engaged() && r.gain.sigma < answered ? std::optional(r) : std::nullopt;
 }
 
 Step ResponseRun::advance(const Event& event) {
@@ -71,7 +71,7 @@ PulsePair ResponseRun::pulse(const SkyError& place) {
     p.ra_ms = raMs_ * pulsePattern[static_cast<size_t>(seen_) % pulsePattern.size()];
     if (!setup_.rig.mount.decMotor)
         return p;
-    if (engaged_) { // one way only, with pauses
+    if (engaged()) { // one way only, with pauses
         p.dec_ms = decMs_ * std::max(0, pulsePattern[static_cast<size_t>(seen_ + 7) % pulsePattern.size()]);
         return p;
     }
@@ -79,8 +79,7 @@ PulsePair ResponseRun::pulse(const SkyError& place) {
     const bool follows =
         last_ && std::abs(place.ddec_arcsec - last_->ddec_arcsec) > engagedShare * step_arcsec;
     followed_ = follows ? followed_ + 1 : 0;
-    engaged_ = followed_ >= 3;
-    if (!engaged_ && clearing_ < mostClearing) {
+    if (!engaged() && clearing_ < mostClearing) {
         ++clearing_;
         p.dec_ms = decMs_;
     }
@@ -99,13 +98,11 @@ Step ResponseRun::measured(const StarsTracked& tracked, const Event&) {
     const SkyError place = geometry_->toSky(shift->dx, shift->dy);
     const double t_s = tracked.middle - *begin_;
     constexpr double leastNoise_arcsec = 0.3; // the air's part, which the centroid does not know
-    const auto noise = [&](double sigma_px) {
-        return std::hypot(sigma_px * setup_.calibration.setup.scale_arcsec_px, leastNoise_arcsec);
-    };
-    const double sigma = noise(shift->centroid);
+    const double sigma =
+        std::hypot(shift->centroid * setup_.calibration.setup.scale_arcsec_px, leastNoise_arcsec);
     ra_.sent(t_s, setup_.exposure_s, sent_.dra_arcsec);
     ra_.see(t_s, place.dra_arcsec, sigma);
-    if (engaged_) {
+    if (engaged()) {
         dec_.sent(t_s, setup_.exposure_s, sent_.ddec_arcsec);
         dec_.see(t_s, place.ddec_arcsec, sigma);
     }

@@ -36,6 +36,7 @@ private:
     Step look() const { return watch_.look(setup_.exposure_s); }
     Step measured(const StarsTracked& tracked, const Event& event);
     PulsePair pulse(const SkyError& place);
+    bool engaged() const { return followed_ >= 3; } // of Dec; its pulses go one way from then on
 
     enum class Phase { start, finding, looking, pulsing };
     ResponseRunSetup setup_;
@@ -49,7 +50,6 @@ private:
     double raMs_ = 0.0, decMs_ = 0.0; // of one pulse
     int seen_ = 0;                    // frames with stars
     int clearing_ = 0, followed_ = 0; // Dec pulses until it follows, and frames in a row in which it did
-    bool engaged_ = false;            // of Dec
 };
 
 } // namespace nordstjerna

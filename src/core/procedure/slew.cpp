@@ -40,26 +40,23 @@ Slew::Slew(const Rig& rig, const HourAngleDec& target, Text purpose, double sett
 Step Slew::advance(const Event& event) {
     if (const auto end = brokenOff(event))
         return *end;
-    switch (done_++) {
-    case 0:
+    if (!begun_) {
+        begun_ = true;
         if (const auto obstacle = slewObstacle(rig_, target_))
             return FailStep{*obstacle};
-        return announcedSlew(rig_, event, target_, purpose_);
-    case 1:
-        return TrackingStep{true};
-    case 2:
-        return WaitStep{settle_s_, Text::say("the mount settles")};
-    default:
-        return DoneStep{};
+        return arrival_.begin(announcedSlew(rig_, event, target_, purpose_), settle_s_);
     }
+    return arrival_.next().value_or(DoneStep{});
 }
 
 Progress Slew::progress() const {
     using State = ProgressStep::State;
     Progress p;
-    p.steps = {{Text::say("Slew"), done_ > 1 ? State::done : State::running},
-               {Text::say("Settle"), done_ > 2 ? State::running : State::ahead}};
-    p.waitingFor = done_ > 2 ? Text::say("the mount settles") : purpose_;
+    const bool arrived = begun_ && !arrival_.slewing();
+    const bool settles = begun_ && !arrival_.moving();
+    p.steps = {{Text::say("Slew"), arrived ? State::done : State::running},
+               {Text::say("Settle"), settles ? State::running : State::ahead}};
+    p.waitingFor = settles ? Text::say("the mount settles") : purpose_;
     return p;
 }
 

@@ -1,7 +1,7 @@
 // Moves the mount to one place and lets it settle.
 #pragma once
 
-#include "core/procedure/procedure.h"
+#include "core/procedure/arrival.h"
 #include "core/rig/rig.h"
 
 namespace nordstjerna {
@@ -27,7 +27,8 @@ private:
     HourAngleDec target_;
     Text purpose_;
     double settle_s_;
-    int done_ = 0;
+    Arrival arrival_;
+    bool begun_ = false;
 };
 
 } // namespace nordstjerna

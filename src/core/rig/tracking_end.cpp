@@ -9,7 +9,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double siderealSecondsPerHour = 3600.0 / 1.00273790935; // of clock time for an hour of hour angle
 constexpr double lookEach_s = 10.0;
 
 Text pastMeridian(double limit_h) {
@@ -23,13 +22,13 @@ std::optional<TrackingEnd> atMeridianLimit(const MountSpec& mount, double hourAn
     TrackingEnd end;
     if (!flipped) {
         const double left_h = mount.meridianLimitEast.hours() - hourAngle_h;
-        end.in_s = std::max(0.0, left_h * siderealSecondsPerHour);
+        end.in_s = std::max(0.0, left_h * siderealHour_s);
         end.why = pastMeridian(mount.meridianLimitEast.hours());
         return end;
     }
     if (hourAngle_h >= -mount.meridianLimitWest.hours()) {
         // On past the lower meridian the other limit would be met.
-        end.in_s = (12.0 - hourAngle_h) * siderealSecondsPerHour;
+        end.in_s = (12.0 - hourAngle_h) * siderealHour_s;
         end.why = Text::say("it reaches the meridian below the pole");
         return end;
     }
@@ -43,8 +42,7 @@ std::optional<TrackingEnd> trackingEnd(const Rig& rig, const HourAngleDec& place
                                        double within_s) {
     const double hourAngle_h = place.hourAngle.wrappedSigned().hours();
     const auto after = [&](double t_s) {
-        return directionOf(rig.site,
-                           {Angle::fromHours(hourAngle_h + t_s / siderealSecondsPerHour), place.dec});
+        return directionOf(rig.site, {Angle::fromHours(hourAngle_h + t_s / siderealHour_s), place.dec});
     };
     std::optional<TrackingEnd> first = atMeridianLimit(rig.mount, hourAngle_h, flipped);
     const double until_s = std::min(within_s, first->in_s);

@@ -178,7 +178,7 @@ Expected<SeriesRules> SeriesRules::from(const SeriesSetup& setup, Instant now,
     // The upper passage that matters is the one within the series, or the last one before it.
     if (r.meridian_ - begins > 12.0 * 3600.0)
         r.meridian_ = r.meridian_ + -siderealDay_s;
-    const auto reach_s = [](Angle limit) { return limit.hours() * 3600.0 / 1.00273791; };
+    const auto reach_s = [](Angle limit) { return limit.hours() * siderealHour_s; };
     r.limit_ = r.meridian_ + reach_s(rig.mount.meridianLimitEast);
     r.mayFlip_ = r.meridian_ + 60.0 * setup.flip.past_min;
     constexpr double inside_s = 60.0; // the flipped telescope reaches back so much less than its limit

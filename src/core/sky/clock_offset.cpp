@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/sky/instant.h"
+
 namespace nordstjerna {
 
 namespace {
@@ -11,8 +13,7 @@ constexpr double rounding_s = 0.6; // of mounts that tell whole seconds
 } // namespace
 
 void ClockOffset::hear(double whenAsked_h, double whenHeard_h) {
-    constexpr double clockSeconds = 3600.0 * 0.99727; // of an hour of sidereal time
-    latest_.push_back({clockSeconds * whenHeard_h - rounding_s, clockSeconds * whenAsked_h + rounding_s});
+    latest_.push_back({siderealHour_s * whenHeard_h - rounding_s, siderealHour_s * whenAsked_h + rounding_s});
     if (latest_.size() > mostAnswers)
         latest_.pop_front();
 }

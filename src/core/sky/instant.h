@@ -10,6 +10,7 @@ namespace nordstjerna {
 
 // One turn of the Earth against the stars (IAU).
 inline constexpr double siderealDay_s = 86164.0905;
+inline constexpr double siderealHour_s = siderealDay_s / 24.0; // of clock time, for an hour of hour angle
 
 struct Instant {
     double unix_s = 0.0; // seconds since 1970-01-01T00:00:00 UTC

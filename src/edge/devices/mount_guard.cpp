@@ -24,12 +24,12 @@ std::optional<TrackingEnd> MountGuard::trackingEnd(const MountState& state, doub
     const std::scoped_lock guard(lock_);
     if (!rig_ || !state.told || !state.tracking || state.moving)
         return std::nullopt;
+    std::optional<Rig> open;
     if (lookingAround_) {
-        Rig open = *rig_;
-        open.horizon = {};
-        return nordstjerna::trackingEnd(open, state.pointing, state.side == "west", within_s);
+        open = rig_;
+        open->horizon = {};
     }
-    return nordstjerna::trackingEnd(*rig_, state.pointing, state.side == "west", within_s);
+    return nordstjerna::trackingEnd(open ? *open : *rig_, state.pointing, state.side == "west", within_s);
 }
 
 Expected<void> MountGuard::maySlew(const MountState& from, const HourAngleDec& to, const std::string& side,

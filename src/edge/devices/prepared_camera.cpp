@@ -27,14 +27,11 @@ PreparedCamera::DarkUse PreparedCamera::darkUse() const {
 void PreparedCamera::setStated(const CameraSpec& spec) {
     const std::scoped_lock guard(lock_);
     stated_ = spec;
-    if (spec.gainSetting >= 0.0)
-        keptGain_ = spec.gainSetting;
 }
 
-void PreparedCamera::keepGain(double setting) {
+void PreparedCamera::oweGain(double setting) {
     const std::scoped_lock guard(lock_);
-    if (!keptGain_)
-        keptGain_ = setting;
+    owedGain_ = setting;
 }
 
 // A camera that does not answer is heard of by the exposure itself.
@@ -42,14 +39,17 @@ void PreparedCamera::putGainBack(const StopFlag& halt) {
     std::optional<double> wanted;
     {
         const std::scoped_lock guard(lock_);
-        wanted = keptGain_;
+        wanted = stated_ && stated_->gainSetting >= 0.0 ? stated_->gainSetting : owedGain_;
     }
     if (!wanted)
         return;
     const auto now = camera_.gain(halt);
     constexpr double same = 0.5;
-    if (now && *now && std::abs((*now)->setting - *wanted) > same)
-        static_cast<void>(camera_.setGain(*wanted, halt));
+    const bool differs = now && *now && std::abs((*now)->setting - *wanted) > same;
+    if (!now || (differs && !camera_.setGain(*wanted, halt)))
+        return;
+    const std::scoped_lock guard(lock_);
+    owedGain_.reset();
 }
 
 bool PreparedCamera::state(FrameInfo& info) const {

@@ -22,8 +22,9 @@ public:
     // What the rig says of it. Where that has a gain setting, the camera is set to it before whole frames,
     // whoever changed it.
     void setStated(const CameraSpec& spec);
-    // To this one from now on; for a rig that has none. Never changed back.
-    void keepGain(double setting);
+    // A test has changed it from this: the next whole frame sees that it is so again, for a rig that leaves
+    // it as it is.
+    void oweGain(double setting);
 
     enum class DarkState { none, fits, differs };
     struct DarkUse {
@@ -53,7 +54,7 @@ private:
     DarkStore store_;
     DarkUse use_;
     std::optional<CameraSpec> stated_;
-    std::optional<double> keptGain_;
+    std::optional<double> owedGain_;
     int fullWidth_ = 0; // of full frames seen; windows do not tell
     int fullHeight_ = 0;
 };

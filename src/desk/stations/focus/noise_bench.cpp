@@ -80,7 +80,7 @@ void NoiseBench::begin(double exposure_s, StepBar* bar) {
             seen_ = s;
             // Should it end without setting the gain back, the next frame does.
             if (s.before)
-                camera_.keepGain(s.before->setting);
+                camera_.oweGain(s.before->setting);
             bar->show(s.progress);
             refresh();
             Q_EMIT changed();

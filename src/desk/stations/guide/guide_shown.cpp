@@ -191,7 +191,7 @@ GuideStation::Ending GuideStation::timeToStop() const {
     const Rig& rig = rigs().rig();
     const MountState m = needs_.mountDesk.state();
     constexpr double longest_s = 6.0 * 3600.0;
-    constexpr double turn_h_s = 1.00273791 / 3600.0; // of the sky
+    constexpr double turn_h_s = 1.0 / siderealHour_s; // of the sky
     Ending end{longest_s, tr("The night's end")};
     const double h = m.pointing.hourAngle.hours();
     if (m.side == "east")

@@ -117,7 +117,7 @@ void PoleStation::showByHand() {
     total_->setTitle(tr("Turned since the last"));
     if (byHand_.sinceLast_deg && !byHand_.taken.empty())
         total_->show(qs(formatNumber(*byHand_.sinceLast_deg, 1)) + "°", "",
-                     tr("%1 or more for the next sighting").arg("15°"));
+                     tr("%1° or more for the next sighting").arg(qs(formatNumber(byHand_.step_deg, 0))));
     else
         total_->showNothing(tr("at the first sighting it begins"));
     evidence_->setTitle(tr("Axis so far"));

@@ -81,6 +81,7 @@ private:
         Text ask;
         std::optional<double> sinceLast_deg;
         double span_deg = 0.0;
+        double step_deg = 0.0; // to the next sighting
     };
     struct Measuring {
         Progress progress;

@@ -136,7 +136,8 @@ void PoleStation::measureByHand() {
     work<PoleByHand, ByHand>(
         Doing::byHand, std::make_shared<PoleByHand>(setup),
         [](const PoleByHand& p) {
-            return ByHand{p.progress(), p.taken(), p.result(), p.ask(), p.sinceLast_deg(), p.span_deg()};
+            return ByHand{p.progress(),      p.taken(),    p.result(),        p.ask(),
+                          p.sinceLast_deg(), p.span_deg(), p.setup().step_deg};
         },
         [this](const ByHand& b) { byHand_ = b; },
         [this](const std::shared_ptr<PoleByHand>& p, const Expected<void>& done) {

@@ -11,6 +11,7 @@
 #include "core/base/format.h"
 #include "core/calibration/reuse.h"
 #include "core/findings/rates_findings.h"
+#include "core/findings/response_findings.h"
 #include "core/pole/sighting_plan.h"
 #include "core/procedure/sky_look.h"
 #include "core/sky/sides.h"

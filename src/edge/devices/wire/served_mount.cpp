@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/rig/scales.h"
 #include "core/sky/observed_frame.h"
 #include "edge/devices/wire/wire_names.h"
 
@@ -27,7 +28,7 @@ std::vector<WireVector> ServedMount::vectors() {
         switches(wire::trackState, {"TRACK_ON", "TRACK_OFF"}, tracking_ ? "TRACK_ON" : "TRACK_OFF"),
         switches(wire::trackMode, {"TRACK_SIDEREAL", "TRACK_CUSTOM"}, "TRACK_SIDEREAL"),
         vector(wire::trackRate, WireKind::number, true,
-               {numberElement("TRACK_RATE_RA", wire::sidereal_arcsec_s, -200.0, 200.0),
+               {numberElement("TRACK_RATE_RA", siderealRate_arcsec_s, -200.0, 200.0),
                 numberElement("TRACK_RATE_DE", 0.0, 0.0, 0.0)}),
         vector(wire::pulseWestEast, WireKind::number, true,
                {numberElement("TIMED_GUIDE_W", 0.0, 0.0, 60000.0),
@@ -173,7 +174,7 @@ void ServedMount::take(const WireVector& c) {
     } else if (c.name == wire::trackRate) {
         {
             const std::scoped_lock guard(lock_);
-            ownRate_ = c.number("TRACK_RATE_RA") / wire::sidereal_arcsec_s - 1.0;
+            ownRate_ = c.number("TRACK_RATE_RA") / siderealRate_arcsec_s - 1.0;
         }
         server().update(name(), wire::trackRate, WireState::ok,
                         {{"TRACK_RATE_RA", c.number("TRACK_RATE_RA")}});

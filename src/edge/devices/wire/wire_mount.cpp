@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/rig/scales.h"
 #include "core/sky/observed_frame.h"
 #include "edge/devices/wire/wire_names.h"
 #include "edge/runner.h"
@@ -319,7 +320,7 @@ Expected<void> WireMount::runRa(double sidereal) {
     if (own)
         messages.push_back(wireCommand(
             device, wire::trackRate,
-            {{"TRACK_RATE_RA", wire::sidereal_arcsec_s * (1.0 + sidereal)}, {"TRACK_RATE_DE", 0.0}}));
+            {{"TRACK_RATE_RA", siderealRate_arcsec_s * (1.0 + sidereal)}, {"TRACK_RATE_DE", 0.0}}));
     messages.push_back(wireSwitch(device, wire::trackMode, mode));
     const auto set =
         mount_.carryOut({messages, wire::trackMode, [mode](const WireVector& v) { return v.on(mode); }, 8.0,

@@ -56,6 +56,4 @@ inline constexpr const char* abortFocus = "FOCUS_ABORT_MOTION";
 inline constexpr unsigned mountBit = 1U << 0, cameraBit = 1U << 1, guidePortBit = 1U << 2,
                           focuserBit = 1U << 3, wheelBit = 1U << 4, rotatorBit = 1U << 12;
 
-inline constexpr double sidereal_arcsec_s = 15.041067; // of TRACK_RATE_RA
-
 } // namespace nordstjerna::wire
