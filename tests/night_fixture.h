@@ -47,6 +47,9 @@ inline nordstjerna::Scenario perfectScenario() {
     s.raBacklash_arcsec = s.decBacklash_arcsec = 0.0;
     s.guideRateError = s.settle_arcsec = 0.0;
     s.leverStick_arcmin = s.leverCoupling = 0.0;
+    s.walkRa_arcsec = s.walkDec_arcsec = 0.0;
+    s.pulses = {};
+    s.wormPeriod_s = 0.0;
     s.periodic.clear();
     s.rig.site.pressure_hpa = 0.0;
     return s;

@@ -22,6 +22,7 @@ bool add(const char* name, Make make) {
 
 #ifdef NORDSTJERNA_WINDOW_TESTS
 #include "desk/desk_application.h"
+#include "desk/pseudo_language.h"
 using Application = nordstjerna::DeskApplication;
 #else
 using Application = QCoreApplication;
@@ -37,6 +38,11 @@ int main(int argc, char** argv) {
             std::fprintf(stderr, "  %s\n", name.c_str());
         return 2;
     }
+#ifdef NORDSTJERNA_WINDOW_TESTS
+    nordstjerna::PseudoLanguage invented;
+    if (qEnvironmentVariableIsSet("NORDSTJERNA_PSEUDO"))
+        QCoreApplication::installTranslator(&invented);
+#endif
     // The library's watchdog counts the wall clock, which is nothing on a busy machine; CTest has the last
     // word.
     if (!qEnvironmentVariableIsSet("QTEST_FUNCTION_TIMEOUT"))

@@ -1,6 +1,7 @@
 // Gain and noise of a camera from pairs of frames, jitter of stars against each other, and what follows.
 #include <QtTest>
 #include <cmath>
+#include <numbers>
 
 #include "core/base/random.h"
 #include "core/image/noise_advice.h"
@@ -12,6 +13,7 @@ class NoiseCoreTest : public QObject {
     Q_OBJECT
 private slots:
     void gainAndReadNoiseAreMeasured();
+    void starsThatMoveAreNotTakenForNoise();
     void aDarkSkyIsNotMeasuredByForce();
     void aBrightSkyIsRefused();
     void jitterIsHonest_data();
@@ -118,6 +120,38 @@ void NoiseCoreTest::gainAndReadNoiseAreMeasured() {
     }
     QVERIFY2(gain.share() > 0.60 && gain.share() < 0.76, qPrintable(QString::number(gain.share())));
     QVERIFY2(noise.share() > 0.60 && noise.share() < 0.76, qPrintable(QString::number(noise.share())));
+}
+
+// Faint stars by the hundred, which stand elsewhere on the second frame: what they add to the noise is not
+// the camera's.
+void NoiseCoreTest::starsThatMoveAreNotTakenForNoise() {
+    Random random(17);
+    double sum = 0.0;
+    constexpr int cameras = 40;
+    for (int k = 0; k < cameras; ++k) {
+        constexpr double g = 0.8, readNoise = 3.0, sky_e_s = 20.0;
+        std::vector<LightPair> pairs;
+        for (const double s : {0.1, 5.0}) {
+            Frame a = skyFrame(s, sky_e_s, g, readNoise, random);
+            Frame b = skyFrame(s, sky_e_s, g, readNoise, random);
+            for (int star = 0; star < 150; ++star) {
+                const double x = random.uniform(4.0, a.width - 5.0), y = random.uniform(4.0, a.height - 5.0);
+                const double e = s * std::pow(10.0, random.uniform(1.0, 2.5));
+                for (const auto& [frame, off] : {std::pair{&a, 0.0}, {&b, 0.4}})
+                    for (int j = static_cast<int>(y) - 3; j <= static_cast<int>(y) + 3; ++j)
+                        for (int i = static_cast<int>(x) - 3; i <= static_cast<int>(x) + 3; ++i)
+                            frame->at(i, j) += static_cast<float>(
+                                e / (2.0 * std::numbers::pi * g) *
+                                std::exp(-0.5 * (std::pow(i - x - off, 2) + std::pow(j - y, 2))));
+            }
+            pairs.push_back(*lightPair(a, b));
+        }
+        const auto t = photonTransfer(pairs);
+        QVERIFY2(t.has_value(), t ? "" : t.error().text().c_str());
+        sum += (t->gain_e_adu.value - g) / t->gain_e_adu.sigma / cameras;
+    }
+    // In σ of one camera.
+    QVERIFY2(std::abs(sum) < 0.8, qPrintable(QString::number(sum)));
 }
 
 void NoiseCoreTest::aDarkSkyIsNotMeasuredByForce() {

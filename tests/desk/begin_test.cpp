@@ -26,6 +26,7 @@
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
 #include "edge/devices/sim/simulated_night.h"
+#include "in_english.h"
 #include "night_fixture.h"
 #include "registry.h"
 
@@ -72,13 +73,13 @@ private:
     Station* station(StationId id) const { return window_->station(id); }
     void page(Station* s, const QString& name) const {
         for (QPushButton* b : s->findChildren<QPushButton*>("phase"))
-            if (b->text() == name)
+            if (inEnglish(b->text()) == name)
                 b->click();
     }
     ReadOut* readOut(Station* s, const QString& title) const {
         for (ReadOut* r : s->findChildren<ReadOut*>())
             for (QLabel* l : r->findChildren<QLabel*>())
-                if (l->text().compare(title, Qt::CaseInsensitive) == 0)
+                if (inEnglish(l->text()).compare(title, Qt::CaseInsensitive) == 0)
                     return r;
         return nullptr;
     }
@@ -86,13 +87,13 @@ private:
         QString text;
         for (QLabel* l : s->findChildren<QLabel*>())
             if (l->isVisible())
-                text += l->text() + "\n";
+                text += inEnglish(l->text()) + "\n";
         return text;
     }
     QString panelText() const {
         QString text;
         for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
-            text += l->text() + "\n";
+            text += inEnglish(l->text()) + "\n";
         return text;
     }
     // Centred, and back at the map.
@@ -136,7 +137,8 @@ void BeginTest::focusRunByOneButton() {
     Station* focus = station(StationId::focus);
     page(focus, "Focus run");
     // The camera with the motor is chosen by itself.
-    QCOMPARE(focus->findChild<QComboBox*>("focusCamera")->currentText(), QString("imaging camera"));
+    QCOMPARE(inEnglish(focus->findChild<QComboBox*>("focusCamera")->currentText()),
+             QString("imaging camera"));
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QVERIFY(window_->session().procedures().busy());
     QVERIFY(waitIdle());
@@ -146,9 +148,9 @@ void BeginTest::focusRunByOneButton() {
     QVERIFY(std::abs(window_->simulatedNight().trueDefocus_um(CameraRole::imaging)) < 0.3 * zone);
     ReadOut* best = readOut(focus, "Best position");
     QVERIFY(best && best->value().toDouble() > 5000.0);
-    QVERIFY(best->note().contains("critical zone"));
-    QVERIFY(std::abs(readOut(focus, "Backlash")->value().toDouble() - s.imagingFocuser.backlash_steps) <
-            10.0);
+    QVERIFY(inEnglish(best->note()).contains("critical zone"));
+    QVERIFY(std::abs(inEnglish(readOut(focus, "Backlash")->value()).toDouble() -
+                     s.imagingFocuser.backlash_steps) < 10.0);
     QVERIFY2(said(focus).contains("Sharp: HFD"), qPrintable(said(focus)));
     QCOMPARE(focus->state(), StationState::good);
     QVERIFY(!unfocused());
@@ -266,7 +268,7 @@ void BeginTest::maskIsRead() {
     ReadOut* off = readOut(focus, "From the focus");
     QVERIFY(waitFor([&] { return off->value().toDouble() > 0.0; }));
     QVERIFY2(std::abs(off->value().toDouble() - 150.0) < 15.0, qPrintable(off->value()));
-    QVERIFY(focus->findChild<MaskDial*>()->words().contains("middle spike is off to the"));
+    QVERIFY(inEnglish(focus->findChild<MaskDial*>()->words()).contains("middle spike is off to the"));
     QTest::mouseClick(focus->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
     QCOMPARE(focus->state(), StationState::attention);
@@ -282,7 +284,7 @@ void BeginTest::frameTurnCentre() {
     QVERIFY(map->frames().solved.has_value());
     // As the camera lies, nothing need be turned.
     ReadOut* turn = readOut(centre, "Turn the camera by");
-    QVERIFY2(turn->note().contains("as wanted"), qPrintable(turn->note()));
+    QVERIFY2(inEnglish(turn->note()).contains("as wanted"), qPrintable(inEnglish(turn->note())));
     const double lies = map->frames().solved->angle_deg;
     auto* angle = centre->findChild<QDoubleSpinBox*>("angle");
     angle->setFocus();
@@ -291,11 +293,11 @@ void BeginTest::frameTurnCentre() {
     QTest::keyClick(angle, Qt::Key_Return);
     QVERIFY2(std::abs(turn->value().toDouble() - 34.0) < 0.15, qPrintable(turn->value()));
     // Position angles grow counter-clockwise on the sky: a smaller one is reached clockwise.
-    QVERIFY2(turn->note().startsWith("clockwise"), qPrintable(turn->note()));
+    QVERIFY2(inEnglish(turn->note()).startsWith("clockwise"), qPrintable(inEnglish(turn->note())));
     QVERIFY(panelText().contains("from the wanted angle"));
     // By hand on the map.
     Q_EMIT map->turned(lies);
-    QVERIFY2(turn->note().contains("as wanted"), qPrintable(turn->note()));
+    QVERIFY2(inEnglish(turn->note()).contains("as wanted"), qPrintable(inEnglish(turn->note())));
     // Upside down is the same frame.
     Q_EMIT map->turned(lies + 180.0);
     QVERIFY2(turn->value().toDouble() < 0.1, qPrintable(turn->value()));
@@ -349,7 +351,8 @@ void BeginTest::wantedAngleComesBack() {
     QCOMPARE(station(StationId::centre)->findChild<QDoubleSpinBox*>("angle")->value(), 58.0);
     auto* list = station(StationId::centre)->findChild<QListWidget*>("targets");
     QCOMPARE(list->count(), 1);
-    QVERIFY2(list->item(0)->text().contains("58.0°"), qPrintable(list->item(0)->text()));
+    QVERIFY2(inEnglish(list->item(0)->text()).contains("58.0°"),
+             qPrintable(inEnglish(list->item(0)->text())));
     // Forgotten again.
     station(StationId::centre)->findChild<QPushButton*>("forgetTarget")->click();
     QCOMPARE(list->count(), 0);
@@ -363,7 +366,7 @@ void BeginTest::targetsThatNeverRise() {
     search->setText("10 45 03 -59 41 04");
     QTest::keyClick(search, Qt::Key_Return);
     QVERIFY2(panelText().contains("stays behind your horizon tonight"), qPrintable(panelText()));
-    QVERIFY(readOut(centre, "Best hours")->note().contains("behind your horizon"));
+    QVERIFY(inEnglish(readOut(centre, "Best hours")->note()).contains("behind your horizon"));
     QVERIFY(!centre->primary()->isEnabled());
 }
 
@@ -413,7 +416,7 @@ void BeginTest::looksGiveWay() {
         window_->showStation(StationId::focus);
         page(station(StationId::focus), "Frames");
         QTest::mouseClick(station(StationId::focus)->primary(), Qt::LeftButton);
-        QVERIFY(window_->session().procedures().busyWith() == "Focus frames");
+        QVERIFY(inEnglish(window_->session().procedures().busyWith()) == "Focus frames");
     };
     look();
     window_->showStation(StationId::pole);
@@ -423,15 +426,15 @@ void BeginTest::looksGiveWay() {
     QVERIFY(waitFor([this] { return window_->session().mountBook().pole().has_value(); }));
     QVERIFY(waitIdle());
     QVERIFY(!window_->session().problems().newest());
-    QCOMPARE(station(StationId::focus)->primary()->text(), QString("Start frames"));
+    QCOMPARE(inEnglish(station(StationId::focus)->primary()->text()), QString("Start frames"));
     // Halted before it had its turn: nothing begins.
     look();
     window_->showStation(StationId::centre);
     QTest::mouseClick(station(StationId::centre)->primary(), Qt::LeftButton);
     window_->session().mount().halt();
     QVERIFY(waitIdle());
-    QCOMPARE(station(StationId::centre)->summary(), QString("NGC 891"));
-    QVERIFY(station(StationId::centre)->primary()->text().startsWith("Centre"));
+    QCOMPARE(inEnglish(station(StationId::centre)->summary()), QString("NGC 891"));
+    QVERIFY(inEnglish(station(StationId::centre)->primary()->text()).startsWith("Centre"));
     QVERIFY(station(StationId::centre)->primary()->isEnabled());
 }
 
@@ -457,7 +460,7 @@ void BeginTest::threeQuestionsAtTheFirstStart() {
     auto* take = page->findChild<QPushButton*>("primary");
     QVERIFY(take->isVisible() && !take->isEnabled()); // nobody said where
     for (QRadioButton* b : page->findChildren<QRadioButton*>())
-        if (b->text() == "encoders on both axes")
+        if (inEnglish(b->text()) == "encoders on both axes")
             b->click();
     const auto type = [&](const char* field, double value) {
         page->findChild<QDoubleSpinBox*>(field)->setValue(value);
@@ -473,7 +476,7 @@ void BeginTest::threeQuestionsAtTheFirstStart() {
     page->findChild<QLineEdit*>("first-optics-name")->setText("Six inches");
     // 206.265 × 9.2 / 900.
     auto* follows = page->findChild<QLabel*>("first-follows");
-    QVERIFY2(follows->text().startsWith("2.11"), qPrintable(follows->text()));
+    QVERIFY2(inEnglish(follows->text()).startsWith("2.11"), qPrintable(inEnglish(follows->text())));
     type("first-focal", 10);
     type("first-focal", 900);
     QVERIFY(take->isEnabled());

@@ -20,6 +20,7 @@
 #include "desk/widgets/finding_card.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/store/night_log.h"
+#include "in_english.h"
 #include "night_fixture.h"
 #include "private_bus.h"
 #include "registry.h"
@@ -94,7 +95,7 @@ void DuskTest::theGainIsTestedAndTaken() {
     auto* use = focus->findChild<QPushButton*>("noiseUse");
     QStringList said;
     for (QLabel* l : focus->findChildren<QLabel*>())
-        said << l->text();
+        said << inEnglish(l->text());
     for (const auto& e : window_->session().problems().all())
         said << QString::fromStdString(e.problem.text());
     QVERIFY2(use->isVisible(), qPrintable(said.join(" | ")));
@@ -172,7 +173,7 @@ void DuskTest::theNightIsRehearsed() {
     QVERIFY(table->rowCount() >= 4);
     QVERIFY(waitFor([&] { return caught->isEnabled(); }));
     QTest::mouseClick(caught, Qt::LeftButton);
-    QVERIFY(waitFor([&] { return table->item(0, 3)->text() == "SOMETHING CATCHES"; }));
+    QVERIFY(waitFor([&] { return inEnglish(table->item(0, 3)->text()) == "SOMETHING CATCHES"; }));
     QVERIFY(waitFor([&] {
         if (goOn->isEnabled())
             goOn->click();
@@ -202,7 +203,7 @@ void DuskTest::theAxisIsTurnedByHand() {
     // Whoever is asked for it turns the axis on.
     const auto asked = [&] {
         for (QLabel* l : pole->findChildren<QLabel*>())
-            if (l->text().startsWith("Loosen the RA axis"))
+            if (inEnglish(l->text()).startsWith("Loosen the RA axis"))
                 return true;
         return false;
     };

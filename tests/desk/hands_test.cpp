@@ -36,6 +36,7 @@
 #include "desk/widgets/finding_card.h"
 #include "desk/widgets/findings_panel.h"
 #include "edge/devices/sim/simulated_night.h"
+#include "in_english.h"
 #include "private_bus.h"
 #include "registry.h"
 #include "series_night.h"
@@ -114,7 +115,7 @@ void HandsTest::open(const Scenario& s) {
 
 QAction* HandsTest::action(const QString& text) const {
     for (QAction* a : window_->findChildren<QAction*>())
-        if (a->text() == text)
+        if (inEnglish(a->text()) == text)
             return a;
     return nullptr;
 }
@@ -123,13 +124,13 @@ QString HandsTest::panelText() const {
     QString all;
     for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
         if (l->isVisibleTo(window_->findingsPanel()))
-            all += l->text() + "\n";
+            all += inEnglish(l->text()) + "\n";
     return all;
 }
 
 QPushButton* HandsTest::panelButton(const QString& text) const {
     for (QPushButton* b : window_->findingsPanel()->findChildren<QPushButton*>())
-        if (b->text() == text && b->isVisible())
+        if (inEnglish(b->text()) == text && b->isVisible())
             return b;
     return nullptr;
 }
@@ -221,10 +222,10 @@ void HandsTest::quittingStopsTheMount() {
     QVERIFY(!window_->close());
     auto* question = window_->findChild<QMessageBox*>("departure");
     QVERIFY(question && question->isVisible());
-    QVERIFY(question->informativeText().contains("limits"));
+    QVERIFY(inEnglish(question->informativeText()).contains("limits"));
     // Staying changes nothing.
     for (QAbstractButton* b : question->buttons())
-        if (b->text() == "Stay")
+        if (inEnglish(b->text()) == "Stay")
             b->click();
     QVERIFY(window_->isVisible() && session().mount().state().tracking);
     QVERIFY(!window_->close());
@@ -236,7 +237,7 @@ void HandsTest::quittingStopsTheMount() {
 void HandsTest::quittingCanKeepItTracking() {
     QVERIFY(!window_->close());
     for (QAbstractButton* b : window_->findChild<QMessageBox*>("departure")->buttons())
-        if (b->text().startsWith("Keep tracking"))
+        if (inEnglish(b->text()).startsWith("Keep tracking"))
             b->click();
     QVERIFY(waitFor([this] { return !window_->isVisible(); }));
     QVERIFY(window_->simulatedNight().mount().state()->tracking);
@@ -246,8 +247,8 @@ void HandsTest::quittingEndsWhatRuns() {
     beginSlew();
     QVERIFY(!window_->close());
     auto* question = window_->findChild<QMessageBox*>("departure");
-    QVERIFY2(question->informativeText().contains("Slew is under way"),
-             qPrintable(question->informativeText()));
+    QVERIFY2(inEnglish(question->informativeText()).contains("Slew is under way"),
+             qPrintable(inEnglish(question->informativeText())));
     question->findChild<QPushButton*>("stopAndQuit")->click();
     QVERIFY(waitFor([this] { return !window_->isVisible(); }));
     QVERIFY(!session().procedures().busy());
@@ -263,13 +264,13 @@ void HandsTest::unansweringMountKeepsTheWindow() {
     QVERIFY(waitFor([this] {
         const auto boxes = window_->findChildren<QMessageBox*>("departure");
         return std::any_of(boxes.begin(), boxes.end(), [](QMessageBox* b) {
-            return b->isVisible() && b->text().contains("not confirmed");
+            return b->isVisible() && inEnglish(b->text()).contains("not confirmed");
         });
     }));
     QVERIFY(window_->isVisible());
     for (QMessageBox* b : window_->findChildren<QMessageBox*>("departure"))
         for (QAbstractButton* button : b->buttons())
-            if (button->text() == "Quit all the same")
+            if (inEnglish(button->text()) == "Quit all the same")
                 button->click();
     QVERIFY(waitFor([this] { return !window_->isVisible(); }));
 }
@@ -491,10 +492,11 @@ void HandsTest::alarmCallsWhoIsAway() {
                     {p.what, Text::say("It is still full."), p.remedy}); // the same thing
     QCOMPARE(rings, 1);
     QVERIFY(waitFor([&] { return notices.shown.size() == 1; }));
-    QCOMPARE(notices.shown[0],
+    QCOMPARE(inEnglish(notices.shown[0]),
              QString("Nordstjerna|Frames are not being written.|The disk is full. Make room.|2"));
     QVERIFY(!bar.isHidden());
-    QVERIFY(bar.findChild<QLabel*>("alarmWords")->text().contains("not being written. Make room."));
+    QVERIFY(
+        inEnglish(bar.findChild<QLabel*>("alarmWords")->text()).contains("not being written. Make room."));
     // Quiet by a click; the words stay until it is settled.
     bar.findChild<QPushButton*>("heard")->click();
     QVERIFY(!alarm.ringing() && alarm.calling() && !bar.isHidden());
@@ -517,17 +519,17 @@ void HandsTest::alarmCallsWhoIsAway() {
 void HandsTest::parkedByTheMenu() {
     const auto item = [this](const QString& start) {
         for (QAction* a : window_->findChildren<QAction*>())
-            if (a->text().startsWith(start))
+            if (inEnglish(a->text()).startsWith(start))
                 return a;
         return static_cast<QAction*>(nullptr);
     };
     item("Park the mount")->trigger();
     QVERIFY(waitFor([this] { return session().mount().state().parked; }));
     auto* again = window_->deck()->findChild<QPushButton*>("trackAgain");
-    QVERIFY(waitFor([&] { return again->isVisible() && again->text() == "Unpark"; }));
+    QVERIFY(waitFor([&] { return again->isVisible() && inEnglish(again->text()) == "Unpark"; }));
     again->click();
     QVERIFY(waitFor([this] { return !session().mount().state().parked; }));
-    QVERIFY(waitFor([&] { return again->text() == "Track again"; }));
+    QVERIFY(waitFor([&] { return inEnglish(again->text()) == "Track again"; }));
     again->click();
     QVERIFY(waitFor([this] { return session().mount().state().tracking; }));
     // On leaving.
@@ -542,13 +544,13 @@ void HandsTest::oneFigureOverTheScreen() {
     QTest::keyClick(window_.get(), Qt::Key_F11);
     QPointer<BigFigure> big = window_->findChild<BigFigure*>();
     QVERIFY(big && big->isVisible());
-    QCOMPARE(big->shown().title.toLower(), QString("guide scale"));
-    QVERIFY(big->accessibleName().contains("2.58"));
+    QCOMPARE(inEnglish(big->shown().title).toLower(), QString("guide scale"));
+    QVERIFY(inEnglish(big->accessibleName()).contains("2.58"));
     QTest::keyClick(big, Qt::Key_Right);
-    QCOMPARE(big->shown().title.toLower(), QString("imaging scale"));
+    QCOMPARE(inEnglish(big->shown().title).toLower(), QString("imaging scale"));
     QTest::keyClick(big, Qt::Key_Left);
     QTest::keyClick(big, Qt::Key_Left);
-    QVERIFY(big->shown().title.toLower().startsWith("pulse step"));
+    QVERIFY(inEnglish(big->shown().title).toLower().startsWith("pulse step"));
     QVERIFY(!big->grab().toImage().isNull());
     QTest::keyClick(big, Qt::Key_Escape);
     QVERIFY(waitFor([&] { return big.isNull(); }));

@@ -15,6 +15,7 @@
 #include "desk/stations/pole/pole_station.h"
 #include "desk/stations/review/review_station.h"
 #include "desk/theme.h"
+#include "in_english.h"
 #include "registry.h"
 #include "series_night.h"
 
@@ -48,7 +49,7 @@ private:
     }
     QString trouble() const {
         const auto& p = window_->session().problems().newest();
-        return p ? qs(p->text()) : QString();
+        return p ? inEnglish(qs(p->text())) : QString();
     }
     std::unique_ptr<QTemporaryDir> data_;
     std::unique_ptr<MainWindow> window_;
@@ -126,7 +127,8 @@ void KeyboardTest::aWholeNight() {
     QVERIFY(tabTo("controllers"));
     press("Space");
     QVERIFY(tabTo(qs(settingId(SettingKey::kindRa))));
-    for (int i = 0; i < 5 && static_cast<QComboBox*>(focused())->currentText() != "proportional"; ++i)
+    for (int i = 0; i < 5 && inEnglish(static_cast<QComboBox*>(focused())->currentText()) != "proportional";
+         ++i)
         press("Down");
     QVERIFY(tabTo("gain-ra"));
     press("Ctrl+A");

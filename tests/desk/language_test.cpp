@@ -97,7 +97,7 @@ void LanguageTest::aTextIsRecognised() {
     QCOMPARE(PseudoLanguage::foreignIn("12 ms Stop it, NGC 891", {"NGC"}), QStringList{"Stop"});
     QCOMPARE(PseudoLanguage::foreignIn("2026-10-14-guided.ecsv in /tmp/frames. free", {}),
              QStringList{"free"});
-    QCOMPARE(PseudoLanguage::spoken("%1 of %2"), QString::fromUtf8("[%1 ǿƒ %2]"));
+    QCOMPARE(PseudoLanguage::spoken("%1 of %2"), QString::fromUtf8("⟦%1 ǿƒ %2⟧"));
 }
 
 // Each as "text (class name)".

@@ -7,9 +7,11 @@
 namespace nordstjerna {
 
 namespace {
-QChar accented(QChar c) {
-    static const QString small = QString::fromUtf8("ȧƀƈḓḗƒɠħīĵķŀḿƞǿƥɋřşŧŭṽẇẋẏẑ");
-    static const QString large = QString::fromUtf8("ȦƁƇḒḖƑƓĦĪĴĶĿḾȠǾƤɊŘŞŦŬṼẆẊẎẐ");
+const QString small = QString::fromUtf8("ȧƀƈḓḗƒɠħīĵķŀḿƞǿƥɋřşŧŭṽẇẋẏẑ");
+const QString large = QString::fromUtf8("ȦɃƇḒḖƑƓĦĪĴĶĿḾȠǾƤɊŘŞŦŬṼẆẊẎẐ"); // so that changing the case leads over
+constexpr QChar opening = u'⟦', closing = u'⟧', filling = u'‧';
+
+QChar accent(QChar c) {
     if (c >= u'a' && c <= u'z')
         return small[c.unicode() - u'a'];
     if (c >= u'A' && c <= u'Z')
@@ -26,7 +28,7 @@ QString PseudoLanguage::spoken(const QString& source) {
     auto it = kept.globalMatch(source);
     const auto take = [&](qsizetype to) {
         for (; from < to; ++from)
-            out += accented(source[from]);
+            out += accent(source[from]);
     };
     while (it.hasNext()) {
         const auto match = it.next();
@@ -35,7 +37,26 @@ QString PseudoLanguage::spoken(const QString& source) {
         from = match.capturedEnd();
     }
     take(source.size());
-    return "[" + out + QString(std::max<qsizetype>(source.size() / 3 - 2, 0), QChar(u'·')) + "]";
+    return opening + out + QString(std::max<qsizetype>(source.size() / 3 - 2, 0), filling) + closing;
+}
+
+QString PseudoLanguage::accented(const QString& source) {
+    QString out = source;
+    for (QChar& c : out)
+        c = accent(c);
+    return out;
+}
+
+QString PseudoLanguage::understood(const QString& text) {
+    QString out;
+    for (const QChar c : text)
+        if (const auto low = small.indexOf(c); low >= 0)
+            out += QChar(u'a' + static_cast<char16_t>(low));
+        else if (const auto high = large.indexOf(c); high >= 0)
+            out += QChar(u'A' + static_cast<char16_t>(high));
+        else if (c != opening && c != closing && c != filling)
+            out += c;
+    return out;
 }
 
 QString PseudoLanguage::translate(const char* context, const char* source, const char*, int number) const {

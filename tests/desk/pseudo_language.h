@@ -16,6 +16,9 @@ public:
     bool isEmpty() const override { return false; }
 
     static QString spoken(const QString& source);
+    static QString accented(const QString& source); // its letters alone
+    // The English that was spoken; a text in English is left as it is.
+    static QString understood(const QString& text);
     // Words of three letters or more in it that are not of this language; `same` are the same in all.
     static QStringList foreignIn(const QString& text, const QSet<QString>& same);
 };

@@ -34,6 +34,7 @@
 #include "desk/widgets/findings_panel.h"
 #include "desk/widgets/read_out.h"
 #include "edge/store/run_table.h"
+#include "in_english.h"
 #include "registry.h"
 #include "series_night.h"
 
@@ -70,14 +71,14 @@ private:
         QStringList list;
         for (const ReadOut* r : review()->findChildren<ReadOut*>())
             if (r->isVisible())
-                list << r->title();
+                list << inEnglish(r->title());
         return list;
     }
     QString readOutTexts() const {
         QString all;
         for (const ReadOut* r : review()->findChildren<ReadOut*>())
             if (r->isVisible())
-                all += r->value() + " " + r->note() + "\n";
+                all += inEnglish(r->value()) + " " + inEnglish(r->note()) + "\n";
         return all;
     }
     void openWindow() {
@@ -89,7 +90,7 @@ private:
     fs::path data() const { return data_->path().toStdString(); }
     ReviewStation* review() const { return static_cast<ReviewStation*>(window_->station(StationId::review)); }
     QTableWidget* table() const { return review()->findChild<QTableWidget*>("entries"); }
-    QString label(const char* name) const { return review()->findChild<QLabel*>(name)->text(); }
+    QString label(const char* name) const { return inEnglish(review()->findChild<QLabel*>(name)->text()); }
     QString panelText() const;
     QString sentence() const;
     QPushButton* button(const QString& text, QWidget* in) const;
@@ -138,7 +139,7 @@ void ReviewWindowTest::bringDemoNights() {
 QString ReviewWindowTest::panelText() const {
     QString text;
     for (QLabel* l : window_->findingsPanel()->findChildren<QLabel*>())
-        text += l->text() + "\n";
+        text += inEnglish(l->text()) + "\n";
     return text;
 }
 
@@ -146,13 +147,13 @@ QString ReviewWindowTest::sentence() const {
     QString text;
     for (QLabel* l : review()->findChildren<QLabel*>())
         if (l->isVisible())
-            text += l->text() + "\n";
+            text += inEnglish(l->text()) + "\n";
     return text;
 }
 
 QPushButton* ReviewWindowTest::button(const QString& text, QWidget* in) const {
     for (QPushButton* b : in->findChildren<QPushButton*>())
-        if (b->text() == text)
+        if (inEnglish(b->text()) == text)
             return b;
     return nullptr;
 }
@@ -177,7 +178,7 @@ void ReviewWindowTest::demoBringsItsNights() {
     window_->showStation(StationId::review);
     QVERIFY(!window_->session().problems().newest());
     QVERIFY(read());
-    QCOMPARE(review()->summary(), QString("7 nights"));
+    QCOMPARE(inEnglish(review()->summary()), QString("7 nights"));
     QCOMPARE(table()->rowCount(), 3); // of the newest
     window_.reset();
     // What a person has is not added to.
@@ -188,7 +189,7 @@ void ReviewWindowTest::demoBringsItsNights() {
     QVERIFY(again.has_value());
     window_ = std::make_unique<MainWindow>(std::move(*again));
     QVERIFY(read());
-    QCOMPARE(review()->summary(), QString("nothing kept"));
+    QCOMPARE(inEnglish(review()->summary()), QString("nothing kept"));
 }
 
 void ReviewWindowTest::anEveningIsKept() {
@@ -212,10 +213,10 @@ void ReviewWindowTest::anEveningIsKept() {
     settleLog();
     QCOMPARE(table()->rowCount(), 2); // rates and the run
     // No time went by between the two on this clock.
-    const int guided = table()->item(0, 1)->text() == "guiding" ? 0 : 1;
-    QCOMPARE(table()->item(1 - guided, 1)->text(), QString("rates"));
-    QCOMPARE(table()->item(guided, 1)->text(), QString("guiding"));
-    QVERIFY(table()->item(guided, 3)->text().contains("″"));
+    const int guided = inEnglish(table()->item(0, 1)->text()) == "guiding" ? 0 : 1;
+    QCOMPARE(inEnglish(table()->item(1 - guided, 1)->text()), QString("rates"));
+    QCOMPARE(inEnglish(table()->item(guided, 1)->text()), QString("guiding"));
+    QVERIFY(inEnglish(table()->item(guided, 3)->text()).contains("″"));
     table()->selectRow(guided);
     QVERIFY2(label("entryWords").contains("mount part"), qPrintable(label("entryWords")));
     QVERIFY(label("entryWords").contains("Skerry 610"));
@@ -240,8 +241,8 @@ void ReviewWindowTest::anEveningIsKept() {
     review()->showPage(ReviewStation::Page::night);
     auto* band = window_->findChild<QFrame*>("band");
     const auto& blocks = window_->session().night().blocks();
-    const auto block =
-        std::find_if(blocks.begin(), blocks.end(), [](const NightBlock& b) { return b.label == "Guiding"; });
+    const auto block = std::find_if(blocks.begin(), blocks.end(),
+                                    [](const NightBlock& b) { return inEnglish(b.label) == "Guiding"; });
     QVERIFY(block != blocks.end() && !block->entry.empty());
     const Night night = *window_->session().night().almanac();
     const Instant middle = block->from + 0.5 * (block->to - block->from);
@@ -274,8 +275,8 @@ void ReviewWindowTest::killedEveningIsRecovered() {
     window_->showStation(StationId::review);
     settleLog();
     QCOMPARE(table()->rowCount(), 1);
-    QVERIFY2(table()->item(0, 4)->text().contains("all rows are there"),
-             qPrintable(table()->item(0, 4)->text()));
+    QVERIFY2(inEnglish(table()->item(0, 4)->text()).contains("all rows are there"),
+             qPrintable(inEnglish(table()->item(0, 4)->text())));
     openRow(0);
     QVERIFY(review()->opened().run->rows.size() > 500);
 }
@@ -286,7 +287,7 @@ void ReviewWindowTest::searchAndNotes() {
     QTest::keyClicks(search, "gusty");
     QVERIFY(read());
     QCOMPARE(table()->rowCount(), 1);
-    QVERIFY(table()->item(0, 0)->text().startsWith("14 Sep"));
+    QVERIFY(inEnglish(table()->item(0, 0)->text()).startsWith("14 Sep"));
     search->clear();
     QVERIFY(read());
     QCOMPARE(table()->rowCount(), 3);
@@ -355,13 +356,13 @@ void ReviewWindowTest::replayAndTakeOver() {
     // Other exposures: longer ones are recorded frames taken together, shorter ones are made, and both say
     // so.
     auto* exposure = review()->findChild<QComboBox*>("replay-exposure");
-    QVERIFY(exposure->currentText().contains("as recorded"));
+    QVERIFY(inEnglish(exposure->currentText()).contains("as recorded"));
     const double recorded = replay->replayed()->total_arcsec.value;
-    exposure->setCurrentIndex(exposure->findText("exposure 4.0 s"));
+    exposure->setCurrentIndex(choiceOf(*exposure, "exposure 4.0 s"));
     QVERIFY(waitFor([&] { return !replay->busy(); }));
     QVERIFY(replay->replayed()->total_arcsec.value < recorded);
     QVERIFY2(label("replayWords").contains("Averaged"), qPrintable(label("replayWords")));
-    exposure->setCurrentIndex(exposure->findText("exposure 1.0 s"));
+    exposure->setCurrentIndex(choiceOf(*exposure, "exposure 1.0 s"));
     QVERIFY(waitFor([&] { return !replay->busy(); }));
     QVERIFY(replay->replayed()->total_arcsec.value > recorded);
     QVERIFY2(label("replayWords").contains("Simulated"), qPrintable(label("replayWords")));
@@ -451,8 +452,9 @@ void ReviewWindowTest::wordsStayInTheLane() {
         QStringList words;
         for (int i = 0; i < plot->itemCount(); ++i)
             if (auto* text = qobject_cast<QCPItemText*>(plot->item(i));
-                text && text->visible() && (text->text() == "settling" || text->text() == "cloud"))
-                words << text->text();
+                text && text->visible() &&
+                (inEnglish(text->text()) == "settling" || inEnglish(text->text()) == "cloud"))
+                words << inEnglish(text->text());
         return words;
     };
     QCOMPARE(seen(0.0, 400.0), QStringList({"settling", "cloud"}));
@@ -494,7 +496,7 @@ void ReviewWindowTest::trendTellsTheChange() {
     bringDemoNights();
     review()->showPage(ReviewStation::Page::trends);
     auto* of = review()->findChild<QComboBox*>("trendOf");
-    of->setCurrentIndex(of->findText("Dec backlash", Qt::MatchStartsWith));
+    of->setCurrentIndex(choiceOf(*of, "Dec backlash"));
     QVERIFY(read());
     // The Dec worm was mounted again on 4 October.
     QVERIFY2(label("trendWords").contains("4 Oct 2026"), qPrintable(label("trendWords")));
@@ -502,7 +504,7 @@ void ReviewWindowTest::trendTellsTheChange() {
     // The figures are of what is drawn.
     QCOMPARE(readOutTitles().mid(0, 3), QStringList({"LATEST", "LEVEL NOW", "LAST CHANGE"}));
     QVERIFY2(readOutTexts().contains("4 Oct 2026"), qPrintable(readOutTexts()));
-    of->setCurrentIndex(of->findText("periodic error", Qt::MatchStartsWith));
+    of->setCurrentIndex(choiceOf(*of, "periodic error"));
     QVERIFY(read());
     QVERIFY2(label("trendWords").contains("No change"), qPrintable(label("trendWords")));
     QTest::mouseClick(review()->primary(), Qt::LeftButton); // the newest
@@ -514,10 +516,11 @@ void ReviewWindowTest::aTargetOverItsNights() {
     bringDemoNights();
     QTest::mouseClick(button("Target", review()), Qt::LeftButton);
     QVERIFY(read());
-    QCOMPARE(review()->findChild<QComboBox*>("progressOf")->currentText(), QString("NGC 891 (5)"));
+    QCOMPARE(inEnglish(review()->findChild<QComboBox*>("progressOf")->currentText()), QString("NGC 891 (5)"));
     auto* table = review()->findChild<QTableWidget*>("lightByFilter");
     QCOMPARE(table->rowCount(), 1);
-    QVERIFY2(table->item(0, 6)->text().contains("a jolt"), qPrintable(table->item(0, 6)->text()));
+    QVERIFY2(inEnglish(table->item(0, 6)->text()).contains("a jolt"),
+             qPrintable(inEnglish(table->item(0, 6)->text())));
     QCOMPARE(readOutTitles().first(), QString("USABLE LIGHT"));
     QVERIFY2(readOutTexts().contains("h exposed"), qPrintable(readOutTexts()));
     auto* wanted = review()->findChild<QDoubleSpinBox*>("wantedLight");
@@ -532,7 +535,7 @@ void ReviewWindowTest::aTargetOverItsNights() {
     review()->saveReport(path);
     QFile file(QString::fromStdString(path.string()));
     QVERIFY(file.open(QIODevice::ReadOnly));
-    const QString html = QString::fromUtf8(file.readAll());
+    const QString html = inEnglish(QString::fromUtf8(file.readAll()));
     QVERIFY(html.contains("NGC 891") && html.contains("a jolt") && html.contains("<svg"));
     // What is wanted is there the next evening, too.
     QVERIFY(window_->session().writes().flush(60.0));
@@ -566,7 +569,8 @@ void ReviewWindowTest::aMountOverTheMonths() {
     QVERIFY(read());
     auto* marks = review()->findChild<QListWidget*>("marks");
     QCOMPARE(marks->count(), 1);
-    QVERIFY2(marks->item(0)->text().endsWith("worm greased"), qPrintable(marks->item(0)->text()));
+    QVERIFY2(inEnglish(marks->item(0)->text()).endsWith("worm greased"),
+             qPrintable(inEnglish(marks->item(0)->text())));
     marks->setCurrentRow(0);
     QTest::mouseClick(review()->findChild<QPushButton*>("removeMark"), Qt::LeftButton);
     QVERIFY(review()->mountPage()->marks().empty());
@@ -590,15 +594,15 @@ void ReviewWindowTest::trialOnTheSky() {
     review()->showPage(ReviewStation::Page::trial);
     QVERIFY(!review()->primary()->isEnabled()); // both are the same yet
     auto* setting = review()->findChild<QComboBox*>("trialSetting");
-    setting->setCurrentIndex(setting->findText("RA loop gain"));
+    setting->setCurrentIndex(choiceOf(*setting, "RA loop gain"));
     review()->findChild<QDoubleSpinBox*>("trialValue")->setValue(0.15);
     QVERIFY2(label("trialB").contains("RA loop gain"), qPrintable(label("trialB")));
     QVERIFY(review()->primary()->isEnabled());
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
     QVERIFY(window_->session().guideHost().trial()->seen().running);
-    QCOMPARE(review()->summary(), QString("trial"));
+    QCOMPARE(inEnglish(review()->summary()), QString("trial"));
     QVERIFY(waitFor([this] { return !window_->session().guideHost().trial()->seen().running; }));
-    QVERIFY(waitFor([this] { return review()->summary() != "trial"; }));
+    QVERIFY(waitFor([this] { return inEnglish(review()->summary()) != "trial"; }));
     // Hardly corrected at all, the worm leaves more; guiding went on, with the settings of before.
     const TrialSlot::Seen seen = window_->session().guideHost().trial()->seen();
     QVERIFY2(seen.state.verdict == TrialVerdict::first, qPrintable(label("trialWords")));
@@ -629,7 +633,7 @@ void ReviewWindowTest::trialOnTheSky() {
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
     window_->session().guideHost().stop();
     QVERIFY(waitIdle());
-    QVERIFY(waitFor([this] { return review()->summary() != "trial"; }));
+    QVERIFY(waitFor([this] { return inEnglish(review()->summary()) != "trial"; }));
     QVERIFY2(label("trialWords").contains("guiding ended"), qPrintable(label("trialWords")));
 }
 
@@ -640,7 +644,7 @@ void ReviewWindowTest::reportOfANight() {
     QVERIFY(read());
     QFile file(QString::fromStdString(path.string()));
     QVERIFY(file.open(QIODevice::ReadOnly));
-    const QString html = QString::fromUtf8(file.readAll());
+    const QString html = inEnglish(QString::fromUtf8(file.readAll()));
     QVERIFY(html.contains("Night of 9 Oct 2026") && html.contains("Haze over the water."));
     QVERIFY(html.count("<svg") >= 5); // lanes, spectra, worm, backlash
     QVERIFY(html.contains("backlash test") && html.contains("5.2"));
@@ -669,17 +673,17 @@ void ReviewWindowTest::importATable() {
     QVERIFY(sheet());
     const auto find = [&](const char* name) { return sheet()->findChild<QComboBox*>(name); };
     // The time is guessed; what is RA and what is Dec is not.
-    QCOMPARE(find("importSeparator")->currentText(), QString("semicolon"));
+    QCOMPARE(inEnglish(find("importSeparator")->currentText()), QString("semicolon"));
     QVERIFY(sheet()->findChild<QCheckBox*>()->isVisible());
-    QCOMPARE(find("importRole0")->currentText(), QString("time"));
-    QCOMPARE(find("importTime")->currentText(), QString("date and time"));
+    QCOMPARE(inEnglish(find("importRole0")->currentText()), QString("time"));
+    QCOMPARE(inEnglish(find("importTime")->currentText()), QString("date and time"));
     auto* go = sheet()->findChild<QPushButton*>("primary");
     QVERIFY(!go->isEnabled());
-    QVERIFY(sheet()->findChild<QLabel*>("importWords")->text().contains("RA and Dec"));
-    find("importRole1")->setCurrentText("RA error");
-    find("importRole2")->setCurrentText("RA error");
-    QVERIFY(sheet()->findChild<QLabel*>("importWords")->text().contains("same"));
-    find("importRole2")->setCurrentText("Dec error");
+    QVERIFY(inEnglish(sheet()->findChild<QLabel*>("importWords")->text()).contains("RA and Dec"));
+    choose(*find("importRole1"), "RA error");
+    choose(*find("importRole2"), "RA error");
+    QVERIFY(inEnglish(sheet()->findChild<QLabel*>("importWords")->text()).contains("same"));
+    choose(*find("importRole2"), "Dec error");
     find("importUnit")->setCurrentIndex(1);
     sheet()->findChild<QDoubleSpinBox*>("importScale")->setValue(2.0);
     sheet()->findChild<QCheckBox*>("importRaWest")->setChecked(true);
@@ -709,7 +713,7 @@ void ReviewWindowTest::importATable() {
     // The next table of this kind is known.
     QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete); // the sheet of before is gone
     review()->importFrom(path);
-    QCOMPARE(find("importRole2")->currentText(), QString("Dec error"));
+    QCOMPARE(inEnglish(find("importRole2")->currentText()), QString("Dec error"));
     QVERIFY(sheet()->findChild<QCheckBox*>("importRaWest")->isChecked());
     // What is no table is told in the sheet.
     sheet()->close();
@@ -770,13 +774,13 @@ void ReviewWindowTest::logMadeAnew() {
     QVERIFY(review()->perform(ActionId::reviewRebuild));
     QVERIFY(window_->session().writes().flush(60.0));
     QVERIFY(waitFor([this] { return sentence().contains("26 entries"); }));
-    QCOMPARE(review()->summary(), QString("7 nights"));
+    QCOMPARE(inEnglish(review()->summary()), QString("7 nights"));
     // What is written from now on is read from the new one.
     LogEntry e = window_->session().night().newEntry(EntryKind::pole);
     e.figures = {{"pole_total_arcmin", {0.6, 0.1}}};
     window_->session().logbook().add(e);
     settleLog();
-    QCOMPARE(review()->summary(), QString("8 nights"));
+    QCOMPARE(inEnglish(review()->summary()), QString("8 nights"));
 }
 
 // What throws beside the window is told and over; what waited for it is done.

@@ -24,6 +24,12 @@
 using namespace nordstjerna;
 
 namespace {
+Scenario tellingItsWorm() {
+    Scenario s = demoScenario();
+    s.reportsWorm = true;
+    return s;
+}
+
 
 struct Recording {
     Run run;
@@ -147,7 +153,7 @@ void FreeRunNightTest::trackingRateAgainstTheAxis() {
 }
 
 void FreeRunNightTest::curveProvesItself() {
-    SimulatedNight night(demoScenario(), sharedIndex());
+    SimulatedNight night(tellingItsWorm(), sharedIndex());
     QVERIFY(slewTo(night, low).has_value());
     const auto before = recordFree(night, 1300.0);
     QVERIFY2(before.has_value(), before ? "" : before.error().text().c_str());
@@ -176,7 +182,7 @@ void FreeRunNightTest::curveProvesItself() {
 }
 
 void FreeRunNightTest::refiningAddsUp() {
-    SimulatedNight night(demoScenario(), sharedIndex());
+    SimulatedNight night(tellingItsWorm(), sharedIndex());
     QVERIFY(slewTo(night, low).has_value());
     const Expected<Recording> run = recordFree(night, 1000.0);
     const auto m = analyseMotion(run->run, 432.0);
@@ -297,7 +303,7 @@ void FreeRunNightTest::backlashReturnsAgree() {
 }
 
 void FreeRunNightTest::wormAndCentroidAreKept() {
-    SimulatedNight night(demoScenario(), sharedIndex());
+    SimulatedNight night(tellingItsWorm(), sharedIndex());
     QVERIFY(slewTo(night, low).has_value());
     const Expected<Recording> run = recordFree(night, 60.0);
     QVERIFY(writeRunTable(in("run.ecsv"), run->run).has_value());

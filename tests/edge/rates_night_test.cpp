@@ -101,12 +101,9 @@ void RatesNightTest::uncertaintiesAreHonest() {
         const double share = within / n, rms = std::sqrt(squares / n);
         qInfo("%-12s %.0f %% within 1σ, rms z %.2f, %d of %.0f beyond 3σ", what.c_str(), 100.0 * share, rms,
               far, n);
-        // 60 to 76 % wanted; 3 % are chance here. What is measured along RA is known to be told too well
-        // where gears move the star meanwhile by more than the worm does: 56 % of the rates and 52 % of the
-        // angles of Dec when this was written.
-        const bool alongRa = what == "RA rate" || what == "Dec angle";
-        QVERIFY2(share >= (alongRa ? 0.46 : 0.57) && share <= 0.80, what.c_str());
-        QVERIFY2(rms < (alongRa ? 1.6 : 1.25) && far <= n / (alongRa ? 14.0 : 50.0), what.c_str());
+        // 60 to 76 % wanted; 3 % are chance here.
+        QVERIFY2(share >= 0.57 && share <= 0.80, what.c_str());
+        QVERIFY2(rms < 1.25 && far <= n / 50.0, what.c_str());
     }
 }
 

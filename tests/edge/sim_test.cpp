@@ -3,6 +3,8 @@
 #include <QtTest>
 #include <cmath>
 #include <fstream>
+#include <nlohmann/json.hpp>
+#include <numbers>
 #include <numeric>
 #include <thread>
 
@@ -46,6 +48,16 @@ private slots:
     void processesInTime();
     void bothCamerasSeeTheSameAir();
     void pulsesAsTheMountHasThem();
+    void pulsesComeLateAndSlowly();
+    void pulsesAreReplacedQueuedAndLost();
+    void gearsOfBothAxes();
+    void flankAndMirrorFallOver();
+    void airOfManyMemories();
+    void neighboursMoveAlike();
+    void seeingChangesByTheHour();
+    void framesStaleAndUneven();
+    void smallFieldsAreDeep();
+    void worldsAreReadFromTheFile();
     void stictionSticksAndJumps();
     void wormTellsItsPhaseItsOwnWay();
 };
@@ -392,6 +404,287 @@ void SimTest::pulsesAsTheMountHasThem() {
     QVERIFY(std::abs(moved(60.0) - 1.2 * 0.05 * rate) < 0.01);
 }
 
+namespace {
+// What the RA axis has moved beyond tracking, ″.
+struct PulsedAxis {
+    MountMechanics mount;
+    Instant start;
+    double first;
+    explicit PulsedAxis(const Scenario& s)
+        : mount(s), start(s.start), first(mount.believed().hourAngle.rad()) {
+        mount.setTracking(false);
+    }
+    double at(double t_s) {
+        mount.advance(start + t_s);
+        return (mount.believed().hourAngle.rad() - first) * arcsecPerRad;
+    }
+};
+} // namespace
+
+void SimTest::pulsesComeLateAndSlowly() {
+    Scenario s = perfectScenario();
+    s.pulses.delay_s = 0.4;
+    s.pulses.ramp_s = 0.2;
+    PulsedAxis axis(s);
+    const double rate = s.rig.mount.guideRateRa * siderealRate_arcsec_s;
+    axis.mount.startPulse(1000.0, 0.0);
+    QVERIFY(std::abs(axis.at(0.4)) < 1e-4);
+    // Half of the ramp: a quarter of what the full speed would have brought in that time, halved.
+    QVERIFY(std::abs(axis.at(0.5) - 0.5 * 0.1 * 0.5 * rate) < 1e-3);
+    QVERIFY(std::abs(axis.at(1.4) - 0.9 * rate) < 1e-3);
+    QVERIFY(std::abs(axis.at(1.6) - rate) < 1e-3);
+    QVERIFY(std::abs(axis.at(10.0) - rate) < 1e-3);
+    // Whoever looks ahead sees what will be.
+    axis.mount.startPulse(-500.0, 0.0);
+    const Vec3 soon = axis.mount.attitude(axis.start + 12.0, Angle()).col(2);
+    axis.at(12.0);
+    QVERIFY((axis.mount.attitude(axis.start + 12.0, Angle()).col(2) - soon).norm() < 1e-9);
+    QVERIFY(std::abs(axis.at(12.0) - 0.5 * rate) < 1e-3);
+}
+
+void SimTest::pulsesAreReplacedQueuedAndLost() {
+    const auto both = [](bool queued) {
+        Scenario s = perfectScenario();
+        s.pulses.queued = queued;
+        PulsedAxis axis(s);
+        axis.mount.startPulse(1000.0, 0.0);
+        axis.at(0.5);
+        axis.mount.startPulse(1000.0, 0.0);
+        return axis.at(5.0) / (s.rig.mount.guideRateRa * siderealRate_arcsec_s);
+    };
+    QVERIFY(std::abs(both(false) - 1.5) < 1e-3);
+    QVERIFY(std::abs(both(true) - 2.0) < 1e-3);
+
+    Scenario s = perfectScenario();
+    s.pulses.oneAxis = true;
+    PulsedAxis axis(s);
+    const Angle dec = axis.mount.believed().dec;
+    axis.mount.startPulse(1000.0, 1000.0);
+    axis.at(1.0);
+    QVERIFY(std::abs((axis.mount.believed().dec - dec).arcsec()) < 1e-3);
+    axis.at(2.0);
+    QVERIFY(std::abs((axis.mount.believed().dec - dec).arcsec()) > 1.0);
+
+    s = perfectScenario();
+    s.pulses.lost = 0.2;
+    PulsedAxis losing(s);
+    constexpr int sent = 1000;
+    for (int i = 0; i < sent; ++i) {
+        losing.mount.startPulse(100.0, 0.0);
+        losing.at(i + 1.0);
+    }
+    const double arrived = losing.at(sent + 1.0) / (0.1 * s.rig.mount.guideRateRa * siderealRate_arcsec_s);
+    QVERIFY2(std::abs(arrived - 800.0) < 40.0, qPrintable(QString::number(arrived)));
+}
+
+void SimTest::gearsOfBothAxes() {
+    Scenario s = perfectScenario();
+    s.decPeriodic = {{300.0, 4.0, 0.0}};
+    s.wormPeriod_s = 1.01 * s.rig.mount.wormPeriod_s;
+    s.reportsWorm = true;
+    MountMechanics m(s);
+    const auto decOf = [&] {
+        return std::asin(m.attitude(m.when(), Angle()).col(2).dot(m.axis())) * arcsecPerRad;
+    };
+    double most = 0.0;
+    for (int i = 0; i < 700; ++i) { // a whole period and more: 300 s of the sidereal rate
+        m.startPulse(0.0, 1000.0);
+        m.advance(m.when() + 1.0);
+        most = std::max(most, std::abs(decOf() - m.believed().dec.rad() * arcsecPerRad));
+    }
+    QVERIFY2(std::abs(most - 4.0) < 0.05, qPrintable(QString::number(most)));
+    // One turn of the worm as it is, not as the rig says.
+    const double before = *m.reportedWorm();
+    m.advance(m.when() + s.wormPeriod_s);
+    QVERIFY(std::abs(std::remainder(*m.reportedWorm() - before, 1.0)) < 1e-6);
+}
+
+void SimTest::flankAndMirrorFallOver() {
+    Scenario s = perfectScenario();
+    s.balance_h = s.parked.hourAngle.hours() + 0.2;
+    s.balance_arcsec = 6.0;
+    s.mirrorFlop_h = s.balance_h;
+    s.mirrorFlop_arcsec = 9.0;
+    Scenario plain = perfectScenario();
+    MountMechanics m(s), without(plain);
+    const auto apart = [&](double t_s, bool bends) {
+        for (MountMechanics* one : {&m, &without})
+            if (one->when() < s.start + t_s)
+                one->advance(s.start + t_s);
+        return std::acos(std::min(1.0, m.attitude(m.when(), Angle(), bends)
+                                           .col(2)
+                                           .dot(without.attitude(without.when(), Angle(), bends).col(2)))) *
+               arcsecPerRad;
+    };
+    QVERIFY(apart(600.0, true) < 0.01);
+    const double along = std::abs(cos(s.parked.dec)) * 6.0;
+    QVERIFY(std::abs(apart(1000.0, false) - along) < 0.05);
+    QVERIFY(std::abs(apart(1000.0, true) - std::hypot(along, 9.0)) < 0.05);
+}
+
+void SimTest::airOfManyMemories() {
+    Scenario s = perfectScenario();
+    s.slowAirShare = 1.0;
+    s.slowAir_s = 2.0;
+    s.slowAirLongest_s = 128.0;
+    s.slowAirSlope = 1.0;
+    // Half of the variance that is left at twice the distance in time is lost evenly, octave by octave: the
+    // structure function grows with the logarithm of the time.
+    double at[3] = {};
+    constexpr double apart_s[3] = {4.0, 16.0, 64.0};
+    int n = 0;
+    for (std::uint64_t seed = 1; seed <= 30; ++seed) {
+        s.seed = seed;
+        const SimAir air(s);
+        for (int i = 0; i < 60; ++i, ++n)
+            for (int k = 0; k < 3; ++k)
+                at[k] += (air.fieldMotion(s.start + 50.0 * i, 0.1, 1.0) -
+                          air.fieldMotion(s.start + 50.0 * i + apart_s[k], 0.1, 1.0))
+                             .squaredNorm();
+    }
+    const double first = at[1] - at[0], second = at[2] - at[1];
+    QVERIFY2(std::abs(second / first - 1.0) < 0.25, qPrintable(QString::number(second / first)));
+}
+
+void SimTest::neighboursMoveAlike() {
+    Scenario s = perfectScenario();
+    s.isoplanatic_arcmin = 10.0;
+    const SimAir air(s);
+    double own = 0.0, alike[3] = {};
+    constexpr double apart_arcmin[3] = {1.0, 10.0, 40.0};
+    constexpr int frames = 3000;
+    for (int i = 0; i < frames; ++i) {
+        const SimAir::Apart apart = air.starsApart(s.start + 3.0 * i, 2.0, 1.0);
+        const Eigen::Vector2d here = apart(1, {5.0, -3.0});
+        own += here.squaredNorm();
+        for (int k = 0; k < 3; ++k)
+            alike[k] += here.dot(apart(2, {5.0 + 0.6 * apart_arcmin[k], -3.0 + 0.8 * apart_arcmin[k]}));
+    }
+    // A Gaussian of the distance, as far as two dozen waves make one.
+    QVERIFY(alike[0] / own > 0.95);
+    QVERIFY2(std::abs(alike[1] / own - std::exp(-0.5)) < 0.2, qPrintable(QString::number(alike[1] / own)));
+    QVERIFY2(std::abs(alike[2] / own) < 0.35, qPrintable(QString::number(alike[2] / own)));
+    // As much as stars move that have nothing in common.
+    Scenario alone = s;
+    alone.isoplanatic_arcmin = 0.0;
+    const SimAir other(alone);
+    double others = 0.0;
+    for (int i = 0; i < frames; ++i)
+        others += other.starsApart(s.start + 3.0 * i, 2.0, 1.0)(7, {0.0, 0.0}).squaredNorm();
+    QVERIFY2(std::abs(own / others - 1.0) < 0.1, qPrintable(QString::number(own / others)));
+}
+
+void SimTest::seeingChangesByTheHour() {
+    Scenario s = perfectScenario();
+    s.seeingWander = 0.4;
+    const SimAir air(s);
+    double least = 1e9, most = 0.0;
+    for (int minute = 0; minute < 600; ++minute) {
+        const double now = air.fwhm_arcsec(s.start + 60.0 * minute, 1.5);
+        const double soon = air.fwhm_arcsec(s.start + 60.0 * minute + 5.0, 1.5);
+        QVERIFY(std::abs(std::log(soon / now)) < 0.15);
+        least = std::min(least, now);
+        most = std::max(most, now);
+    }
+    QVERIFY2(most / least > 1.5 && most / least < 10.0, qPrintable(QString::number(most / least)));
+}
+
+void SimTest::framesStaleAndUneven() {
+    Scenario s = perfectScenario();
+    s.staleFrames = 0.3;
+    s.downloadJitter_s = 1.0;
+    SimulatedNight night(s, sharedIndex());
+    const StopFlag go{false};
+    night.mount().setTracking(false); // so that the stars of each frame are elsewhere
+    const TrackFunction track = night.trackDirectly();
+    const auto frame = night.guideCamera().expose(0.5, go);
+    QVERIFY(frame.has_value());
+    const auto stars = detectStars(**frame);
+    QVERIFY(stars && !stars->stars.empty());
+    TrackStep step;
+    step.exposure_s = 0.5;
+    step.stars = {{stars->stars.front().x, stars->stars.front().y, 400.0}};
+    int same = 0;
+    double shortest = 1e9, longest = 0.0;
+    Instant before = night.clock().now();
+    std::optional<Eigen::Vector2d> last;
+    constexpr int frames = 40;
+    for (int i = 0; i < frames; ++i) {
+        const auto seen = track(step, go);
+        QVERIFY(seen.has_value());
+        shortest = std::min(shortest, night.clock().now() - before);
+        longest = std::max(longest, night.clock().now() - before);
+        before = night.clock().now();
+        if (!seen->stars.front())
+            break;
+        const Eigen::Vector2d place(seen->stars.front()->x, seen->stars.front()->y);
+        if (last && (place - *last).norm() < 1.0)
+            ++same;
+        last = place;
+        step.stars.front().x = place.x();
+        step.stars.front().y = place.y();
+    }
+    QVERIFY2(same > 3 && same < 25, qPrintable(QString::number(same)));
+    QVERIFY(shortest < 0.5 + s.download_s + 0.25 && longest > 0.5 + s.download_s + 0.75);
+}
+
+// As many stars as the mean sky has: about 1900 a square degree down to magnitude 16.
+void SimTest::smallFieldsAreDeep() {
+    double few = 0.0, many = 0.0;
+    constexpr int places = 20;
+    for (int i = 0; i < places; ++i) {
+        const Vec3 to = vectorFrom(Equatorial{Angle::fromDeg(18.0 * i), Angle::fromDeg(-60.0 + 6.0 * i)});
+        const double area = std::numbers::pi * 0.5 * 0.5;
+        for (const CatalogueStar& star : fillerStars(to, Angle::fromDeg(0.5))) {
+            QVERIFY(separation(star.icrs, to).deg() < 0.5001);
+            (star.magnitude < 14.0 ? few : many) += 1.0 / area / places;
+        }
+        for (const CatalogueStar& star : fillerStars(to, Angle::fromDeg(1.0)))
+            QVERIFY(star.magnitude < 14.0);
+    }
+    QVERIFY2(std::abs(few - 350.0) < 20.0, qPrintable(QString::number(few)));
+    QVERIFY2(std::abs(many - 1500.0) < 50.0, qPrintable(QString::number(many)));
+}
+
+void SimTest::worldsAreReadFromTheFile() {
+    QTemporaryDir dir;
+    QFile rig(SOURCE_DIR "/resources/demo/skerry-610.json");
+    QVERIFY(rig.copy(dir.filePath("skerry-610.json")));
+    QFile night(SOURCE_DIR "/resources/demo/night.json");
+    QVERIFY(night.open(QIODevice::ReadOnly));
+    const auto demo = nlohmann::json::parse(night.readAll().toStdString());
+    const auto readWith = [&](const nlohmann::json& changed) {
+        auto j = demo;
+        for (const auto& [group, keys] : changed.items())
+            for (const auto& [key, value] : keys.items())
+                j[group][key] = value;
+        QFile out(dir.filePath("night.json"));
+        if (out.open(QIODevice::WriteOnly))
+            out.write(QByteArray::fromStdString(j.dump()));
+        out.close();
+        return readScenario(dir.filePath("night.json").toStdString());
+    };
+    const auto s = readWith(nlohmann::json::parse(R"({
+        "mount": {"pulse_delay_s": 0.7, "pulse_ramp_s": 0.1, "pulses_lost": 0.01, "pulses_queued": true,
+                  "pulses_one_axis": true, "worm_period_s": 433, "balance_h": 0.5, "balance_arcsec": 4,
+                  "dec_periodic": [{"period_s": 300, "amplitude_arcsec": 2}]},
+        "cameras": {"mirror_flop_h": 1, "mirror_flop_arcsec": 8, "download_jitter_s": 0.4, "stale_frames": 0.1},
+        "air": {"slow_longest_s": 100, "slow_slope": 1.3, "isoplanatic_arcmin": 12, "seeing_wander": 0.2}})"));
+    QVERIFY2(s.has_value(), s ? "" : s.error().text().c_str());
+    QVERIFY(s->pulses.delay_s == 0.7 && s->pulses.ramp_s == 0.1 && s->pulses.lost == 0.01);
+    QVERIFY(s->pulses.queued && s->pulses.oneAxis && s->wormPeriod_s == 433.0);
+    QVERIFY(s->balance_h == 0.5 && s->balance_arcsec == 4.0 && s->decPeriodic.size() == 1);
+    QVERIFY(s->mirrorFlop_h == 1.0 && s->mirrorFlop_arcsec == 8.0);
+    QVERIFY(s->downloadJitter_s == 0.4 && s->staleFrames == 0.1);
+    QVERIFY(s->slowAirLongest_s == 100.0 && s->slowAirSlope == 1.3);
+    QVERIFY(s->isoplanatic_arcmin == 12.0 && s->seeingWander == 0.2);
+    for (const char* wrong :
+         {R"({"mount": {"pulse_delay_s": -1}})", R"({"mount": {"pulses_lost": 2}})",
+          R"({"mount": {"worm_period_s": -5}})", R"({"air": {"slow_longest_s": 1}})",
+          R"({"cameras": {"stale_frames": 1.5}})", R"({"mount": {"dec_periodic": [{"period_s": 0}]}})"})
+        QVERIFY2(!readWith(nlohmann::json::parse(wrong)), wrong);
+}
+
 void SimTest::stictionSticksAndJumps() {
     Scenario s = perfectScenario();
     s.decStiction_arcsec = 2.0;
@@ -412,7 +705,8 @@ void SimTest::stictionSticksAndJumps() {
 }
 
 void SimTest::wormTellsItsPhaseItsOwnWay() {
-    const Scenario s = demoScenario();
+    Scenario s = demoScenario();
+    s.reportsWorm = true;
     Scenario down = s;
     down.wormPhaseBackwards = true;
     Scenario elsewhere = s;
@@ -422,7 +716,7 @@ void SimTest::wormTellsItsPhaseItsOwnWay() {
     MountMechanics shifted(elsewhere);
     const auto step = [](MountMechanics& m) {
         const double before = *m.reportedWorm();
-        m.advance(m.when() + 43.2);
+        m.advance(m.when() + 43.33);
         const double d = *m.reportedWorm() - before;
         return d - std::round(d);
     };

@@ -47,6 +47,15 @@ public:
         return b;
     }
 
+    // Of its absolute value; directions in which it is singular left out.
+    double logDeterminant() const {
+        double sum = 0.0;
+        for (Eigen::Index i = 0; i < factor_.rows(); ++i)
+            if (factor_(i, i) < 1e300)
+                sum += std::log(std::abs(factor_(i, i)));
+        return sum;
+    }
+
     Matrix inverse() const {
         const Eigen::Index n = factor_.rows();
         Matrix result = factor_;

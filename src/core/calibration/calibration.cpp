@@ -10,6 +10,7 @@
 #include "core/base/format.h"
 #include "core/base/statistics.h"
 #include "core/base/symmetric.h"
+#include "core/calibration/leg_motion.h"
 #include "core/rig/scales.h"
 
 namespace nordstjerna {
@@ -41,31 +42,22 @@ SkyOnSensor skyOnSensor(const Calibration& r) {
 
 namespace {
 
-// Cumulative pulse time of each leg at each sample, seconds, and the sample's time.
-struct Row {
-    double t = 0.0;
-    double x = 0.0;
-    double y = 0.0;
-    std::array<double, 4> pulsed{};
-    Leg leg = Leg::west;
-};
-
 struct Linear {
     Eigen::Matrix<double, 4, 2> solution; // rows: start, drift per s, RA vector, Dec vector; columns x, y
     Eigen::Matrix4d inverse;
     double squares = 0.0;
 };
 
-Linear solve(const std::vector<Row>& rows, double deadTimeNorth_s, double deadTimeSouth_s) {
+Linear solve(const std::vector<LegRow>& rows, double deadTimeNorth_s, double deadTimeSouth_s) {
     Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
     Eigen::Matrix<double, 4, 2> right = Eigen::Matrix<double, 4, 2>::Zero();
-    const auto design = [&](const Row& r) {
+    const auto design = [&](const LegRow& r) {
         const double ra = r.pulsed[0] - r.pulsed[1];
         const double dec =
             std::max(0.0, r.pulsed[2] - deadTimeNorth_s) - std::max(0.0, r.pulsed[3] - deadTimeSouth_s);
         return Eigen::Vector4d(1.0, r.t, ra, dec);
     };
-    for (const Row& r : rows) {
+    for (const LegRow& r : rows) {
         const Eigen::Vector4d d = design(r);
         normal += d * d.transpose();
         right += d * Eigen::RowVector2d(r.x, r.y);
@@ -75,18 +67,13 @@ Linear solve(const std::vector<Row>& rows, double deadTimeNorth_s, double deadTi
     Linear fit;
     fit.inverse = invertSymmetric(normal);
     fit.solution = fit.inverse * right;
-    for (const Row& r : rows)
+    for (const LegRow& r : rows)
         fit.squares += (Eigen::RowVector2d(r.x, r.y) - design(r).transpose() * fit.solution).squaredNorm();
     return fit;
 }
 
 // Dead times of both Dec legs: the smallest sum of squares, by a grid that is refined about its best point.
-struct DeadTimes {
-    double north_s = 0.0;
-    double south_s = 0.0;
-};
-
-DeadTimes findDeadTimes(const std::vector<Row>& rows, double longest_s) {
+DeadTimes findDeadTimes(const std::vector<LegRow>& rows, double longest_s) {
     DeadTimes best;
     double least = 1e300;
     double reach = longest_s;
@@ -106,101 +93,6 @@ DeadTimes findDeadTimes(const std::vector<Row>& rows, double longest_s) {
         reach = half / n * 1.5;
     }
     return best;
-}
-
-// Motion along one direction of the sensor with what disturbs it. Air: part of it outlasts the frames. Sway:
-// one and two waves of the worm, of unknown size within reason.
-struct Along {
-    Measured ra, dec; // px/s
-    Measured deadTimeSouth_s;
-    Measured drift;        // px/s
-    double variance = 0.0; // of a place about the fit, px²
-};
-
-// Share of the variance that outlasts an exposure. Along the pulses of RA what the gears do is told apart
-// from it by its own terms; across them it is all there is.
-constexpr double slowAirAlong = 0.15, slowAirAcross = 0.25;
-constexpr double slowAir_s = 6.0;
-constexpr double usualWorm_s = 480.0;    // where the rig does not tell
-constexpr double usualSway_arcsec = 8.0; // amplitude
-
-constexpr double gears_s = 20.0; // what gears do besides one and two waves of the worm hangs together so long
-
-// gears: variance of that against the variance of a place; 0 where the gears do not move the star.
-Along fitAlong(const std::vector<Row>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
-               double decRate, double sway_px, double worm_s, double gears) {
-    const auto n = static_cast<Eigen::Index>(rows.size());
-    const bool sways = sway_px > 0.0;
-    const double slow = sways ? slowAirAlong : slowAirAcross;
-    const Eigen::Index p = 6 + (sways ? 4 : 0);
-    Eigen::MatrixXd x = Eigen::MatrixXd::Zero(n, p);
-    Eigen::VectorXd y(n);
-    Eigen::MatrixXd correlation(n, n);
-    for (Eigen::Index i = 0; i < n; ++i) {
-        const Row& r = rows[static_cast<size_t>(i)];
-        y[i] = r.x * way.x() + r.y * way.y();
-        x(i, 0) = 1.0;
-        x(i, 1) = r.t;
-        x(i, 2) = r.pulsed[0] - r.pulsed[1];
-        x(i, 3) =
-            std::max(0.0, r.pulsed[2] - deadTime.north_s) - std::max(0.0, r.pulsed[3] - deadTime.south_s);
-        // A longer dead time holds the star back from where it follows on.
-        x(i, 4) = r.pulsed[2] > deadTime.north_s ? -decRate : 0.0;
-        x(i, 5) = r.pulsed[3] > deadTime.south_s ? decRate : 0.0;
-        for (int h = 0; sways && h < 2; ++h) {
-            const double a = tau * (h + 1) * r.t / worm_s;
-            x(i, 6 + 2 * h) = std::sin(a);
-            x(i, 7 + 2 * h) = std::cos(a);
-        }
-        for (Eigen::Index j = 0; j < n; ++j)
-            correlation(i, j) = (i == j ? 1.0 - slow : 0.0) +
-                                slow * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / slowAir_s) +
-                                gears * std::exp(-std::abs(r.t - rows[static_cast<size_t>(j)].t) / gears_s);
-    }
-    const SymmetricSolver<Eigen::Dynamic> air(correlation);
-    Eigen::MatrixXd weighted(n, p);
-    for (Eigen::Index c = 0; c < p; ++c)
-        weighted.col(c) = air.solve(Eigen::VectorXd(x.col(c)));
-    Eigen::MatrixXd normal(p, p);
-    Eigen::VectorXd right(p);
-    for (Eigen::Index a = 0; a < p; ++a) {
-        right[a] = weighted.col(a).dot(y);
-        for (Eigen::Index b = 0; b < p; ++b)
-            normal(a, b) = weighted.col(a).dot(x.col(b));
-    }
-    double variance = 0.05;
-    double sway = sway_px;
-    Eigen::VectorXd solution(p);
-    Eigen::MatrixXd inverse(p, p);
-    for (int round = 0; round < 8; ++round) {
-        Eigen::MatrixXd bayes = normal / variance;
-        if (normal(3, 3) == 0.0)
-            bayes(3, 3) = 1.0;
-        // Backlash of up to a few seconds, before anything is seen of it.
-        for (Eigen::Index k : {4, 5})
-            bayes(k, k) += 1.0 / 25.0;
-        for (Eigen::Index k = 6; k < p; ++k) {
-            const double prior = k < 8 ? sway : 0.3 * sway;
-            bayes(k, k) += 1.0 / (prior * prior);
-        }
-        inverse = invertSymmetric(bayes);
-        solution = SymmetricSolver<Eigen::Dynamic>(bayes).solve(Eigen::VectorXd(right / variance));
-        const Eigen::VectorXd rest = y - timesVector(x, solution);
-        const double freedom = std::max(1.0, static_cast<double>(n - 7));
-        variance = std::max(rest.dot(air.solve(rest)) / freedom, 1e-10);
-        if (sways) {
-            // How much it sways is learnt from the places themselves as far as they tell (empirical Bayes).
-            constexpr double trust = 0.15; // in the usual size, against two coefficients seen
-            double square = trust * sway_px * sway_px;
-            for (Eigen::Index k : {6, 7})
-                square += solution[k] * solution[k] + inverse(k, k);
-            sway = std::sqrt(square / (2.0 + trust));
-        }
-    }
-    const auto at = [&](Eigen::Index k) {
-        return Measured{solution[k], std::sqrt(std::max(0.0, inverse(k, k)))};
-    };
-    return {at(2), at(3), at(5), at(1), variance};
 }
 
 struct Vector {
@@ -276,7 +168,7 @@ int shortestLeg(const Calibration& r) {
 
 Expected<Calibration> fitCalibration(const std::vector<CalibrationSample>& samples,
                                      const CalibrationSetup& setup) {
-    std::vector<Row> rows;
+    std::vector<LegRow> rows;
     std::array<double, 4> pulsed{};
     std::array<int, 4> steps{};
     for (const CalibrationSample& s : samples) {
@@ -298,7 +190,7 @@ Expected<Calibration> fitCalibration(const std::vector<CalibrationSample>& sampl
                            Text::say("Each leg needs at least two, better twelve."),
                            Text::say("Calibrate again."));
     // Time counts from the first sample so that the start is where the star was.
-    for (Row& r : rows)
+    for (LegRow& r : rows)
         r.t -= samples.front().t_s;
 
     const double longest = 0.9 * std::max(pulsed[2], pulsed[3]);
@@ -339,17 +231,13 @@ Expected<Calibration> fitCalibration(const std::vector<CalibrationSample>& sampl
     const double cosDec = std::max(cos(setup.dec), 0.02);
     const Eigen::Vector2d u = ra.normalized();
     const Eigen::Vector2d v(-u.y(), u.x());
+    constexpr double usualWorm_s = 480.0;    // where the rig does not tell
+    constexpr double usualSway_arcsec = 8.0; // amplitude
     const double worm_s = setup.wormPeriod_s > 0.0 ? setup.wormPeriod_s : usualWorm_s;
     const double sway_px = usualSway_arcsec * cosDec / setup.scale_arcsec_px;
-    const Along across = fitAlong(rows, v, deadTime, dec.dot(v), 0.0, worm_s, 0.0);
-    // Air moves a star alike in both directions; what is left over in that of the gears is theirs. Half of it
-    // or more the fit takes for something else.
-    constexpr double unseen = 3.0, chance = 0.2; // by chance alone it differs by a fifth
-    const Along bare = fitAlong(rows, u, deadTime, dec.dot(u), sway_px, worm_s, 0.0);
-    const double gears =
-        unseen * std::max(0.0, bare.variance / std::max(across.variance, 1e-9) - 1.0 - chance);
-    const Along along =
-        gears > 0.0 ? fitAlong(rows, u, deadTime, dec.dot(u), sway_px, worm_s, std::min(gears, 100.0)) : bare;
+    const LegMotion across = acrossGears(rows, v, deadTime, dec.dot(v));
+    // Air moves a star alike in both directions.
+    const LegMotion along = alongGears(rows, u, deadTime, dec.dot(u), {across.variance, sway_px, worm_s});
     const Vector raPolar = polar(u, along.ra, v, across.ra);
     const Vector decPolar = polar(u, along.dec, v, across.dec);
     calibration.ra = {
@@ -372,9 +260,9 @@ Expected<Calibration> fitCalibration(const std::vector<CalibrationSample>& sampl
         l.steps = steps[leg];
         double squares = 0.0;
         int count = 0;
-        std::optional<Row> first;
-        Row last;
-        for (const Row& r : rows) {
+        std::optional<LegRow> first;
+        LegRow last;
+        for (const LegRow& r : rows) {
             if (r.leg != l.leg)
                 continue;
             if (!first)

@@ -16,10 +16,9 @@ constexpr double decided = 16.0; // difference of χ², far beyond chance
 // longer.
 constexpr double fastestWorm_arcsec_s = 0.5;
 constexpr double wormBend_arcsec_s2 = 0.06;
-constexpr double jitter_arcsec_s = 0.05; // and what it does besides
-constexpr double rateTrust = 0.3;        // relative, of rates and their use elsewhere
-constexpr double backlashAllremainingAimMove_arcsec =
-    26.0; // an axis may stand still for so much of commanded motion
+constexpr double jitter_arcsec_s = 0.05;        // and what it does besides
+constexpr double rateTrust = 0.3;               // relative, of rates and their use elsewhere
+constexpr double backlashAllowed_arcsec = 26.0; // an axis may stand still for so much of commanded motion
 constexpr double leastError_arcsec = 2.0;
 
 double part(const SkyError& e, Axis axis) {
@@ -72,19 +71,15 @@ std::optional<Runaway> RunawayGuard::feed(const SkyError& error, const SkyError&
     return std::nullopt;
 }
 
-std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
+RunawayGuard::Explained RunawayGuard::explain(Axis axis, double noise) const {
     const Axis other = axis == Axis::ra ? Axis::dec : Axis::ra;
-    if (steps_.size() < 4)
-        return std::nullopt;
     Misfit asTold;
     Misfit backwards;
     Misfit standing;
     Misfit crossedWith;
     Misfit crossedAgainst;
     Misfit tooFar;
-    double commanded = 0.0;
-    bool growing = true;
-    bool swinging = true;
+    Explained e;
     // By how much more than told the axis goes.
     double products = 0.0;
     double wantedSquares = 1e-12;
@@ -108,40 +103,52 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
         leaves(crossedWith, moved - crossed);
         leaves(crossedAgainst, moved + crossed);
         leaves(tooFar, moved - factor * wanted);
-        commanded += std::abs(wanted);
+        e.commanded_arcsec += std::abs(wanted);
         const double before = part(s.error, axis) - moved;
-        swinging = swinging && before * part(s.error, axis) < 0.0;
-        growing = growing && std::abs(part(s.error, axis)) > std::abs(before);
+        e.swinging = e.swinging && before * part(s.error, axis) < 0.0;
+        e.growing = e.growing && std::abs(part(s.error, axis)) > std::abs(before);
     }
-    const double right = asTold.chiSquare();
-    const double reversed = backwards.chiSquare();
-    const double still = standing.chiSquare();
-    const double swappedSquares = std::min(crossedWith.chiSquare(), crossedAgainst.chiSquare());
-    const double strong = tooFar.chiSquare();
+    e.right = asTold.chiSquare();
+    e.reversed = backwards.chiSquare();
+    e.still = standing.chiSquare();
+    e.swapped = std::min(crossedWith.chiSquare(), crossedAgainst.chiSquare());
+    e.strong = tooFar.chiSquare();
+    return e;
+}
+
+std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
+    if (steps_.size() < 4)
+        return std::nullopt;
     const double now = std::abs(part(steps_.back().error, axis));
     if (now < std::max(leastError_arcsec, 4.0 * noise))
         return std::nullopt;
+    const Explained e = explain(axis, noise);
     Runaway r{axis, RunawayCause::reversed, part(steps_.back().error, axis), static_cast<int>(steps_.size())};
-    const double best = std::min({reversed, still, swappedSquares, strong});
+    const double best = std::min({e.reversed, e.still, e.swapped, e.strong});
     // A gust is explained by none of these, and so is no running away.
     constexpr double explained = 4.0; // χ² for each step
-    if (right - best < decided || best > explained * static_cast<double>(steps_.size()))
+    if (e.right - best < decided || best > explained * static_cast<double>(steps_.size()))
         return std::nullopt;
-    if (best == reversed && growing)
+    if (best == e.reversed && e.growing)
         return r;
-    if (best == swappedSquares && growing && swappedSquares < still - 0.5 * decided) {
+    if (best == e.swapped && e.growing && e.swapped < e.still - 0.5 * decided) {
         r.cause = RunawayCause::swapped;
         return r;
     }
     // Corrections that chase the air look like it but for this: here the error swings to and fro, and grows.
-    if (best == strong && swinging && growing && now > 2.0 * std::abs(part(steps_.front().error, axis))) {
+    const double first = std::abs(part(steps_.front().error, axis));
+    if (best == e.strong && e.swinging && e.growing && now > 2.0 * first) {
         r.cause = RunawayCause::tooStrong;
         return r;
     }
     // Standing still is what backlash does; only more than any gear has is another matter.
-    const double first = std::abs(part(steps_.front().error, axis));
-    if (best == still && commanded > backlashAllremainingAimMove_arcsec + 8.0 * noise && now > 0.8 * first) {
-        r.cause = RunawayCause::notFollowing;
+    if (best == e.still && e.commanded_arcsec > backlashAllowed_arcsec + 8.0 * noise && now > 0.8 * first) {
+        // An axis whose partner needs hardly any pulses stands still, too, when the two are exchanged: then
+        // it is the partner that moves with the pulses of this one.
+        const Explained partner = explain(axis == Axis::ra ? Axis::dec : Axis::ra, noise);
+        const bool exchanged =
+            e.swapped + partner.swapped < e.still + std::min(partner.right, partner.still) - 0.5 * decided;
+        r.cause = exchanged ? RunawayCause::swapped : RunawayCause::notFollowing;
         return r;
     }
     return std::nullopt;

@@ -46,6 +46,13 @@ private:
         SkyError error; // at its end
         double dt_s;
     };
+    // χ² of the motions of one axis under each explanation, and how its error went.
+    struct Explained {
+        double right = 0.0, reversed = 0.0, still = 0.0, swapped = 0.0, strong = 0.0;
+        double commanded_arcsec = 0.0;
+        bool growing = true, swinging = true;
+    };
+    Explained explain(Axis axis, double noise) const;
     std::optional<Runaway> judge(Axis axis, double noise) const;
     std::deque<Step> steps_;
     std::optional<SkyError> last_;

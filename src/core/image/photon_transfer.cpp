@@ -1,6 +1,7 @@
 #include "core/image/photon_transfer.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/base/statistics.h"
@@ -12,23 +13,32 @@ namespace {
 // Small, so that most of them hold no star.
 constexpr int lightTile_px = 8;
 constexpr size_t fewestLightTiles = 360;
+constexpr double halfPixels = lightTile_px * lightTile_px / 2;
+// Stars, which move between the frames, raise a tile's variance more than its light does. The darker tiles
+// have none; which they are, the other half of their pixels tells, so that the choice favours no noise.
+constexpr double darkShare = 0.4;
 constexpr double medianEfficiency = 1.2533; // error of a median over that of a mean
 
-struct Tile {
+// The pixels of a tile as on a chessboard: each half tells of itself, and whether there is a star.
+struct TileHalf {
     double level, variance;
 };
 
-Tile tileOf(const Frame& a, const Frame& b, int x0, int y0) {
-    double sum = 0.0, differences = 0.0, squares = 0.0;
+std::array<TileHalf, 2> tileOf(const Frame& a, const Frame& b, int x0, int y0) {
+    std::array<double, 2> sum{}, differences{}, squares{};
     for (int y = y0; y < y0 + lightTile_px; ++y)
         for (int x = x0; x < x0 + lightTile_px; ++x) {
+            const auto half = static_cast<size_t>((x + y) % 2);
             const double d = static_cast<double>(a.at(x, y)) - static_cast<double>(b.at(x, y));
-            sum += static_cast<double>(a.at(x, y)) + static_cast<double>(b.at(x, y));
-            differences += d;
-            squares += d * d;
+            sum[half] += static_cast<double>(a.at(x, y)) + static_cast<double>(b.at(x, y));
+            differences[half] += d;
+            squares[half] += d * d;
         }
-    constexpr double n = lightTile_px * lightTile_px;
-    return {sum / (2.0 * n), (squares - differences * differences / n) / (n - 1.0) / 2.0};
+    std::array<TileHalf, 2> halves{};
+    for (size_t h = 0; h < 2; ++h)
+        halves[h] = {sum[h] / (2.0 * halfPixels),
+                     (squares[h] - differences[h] * differences[h] / halfPixels) / (halfPixels - 1.0) / 2.0};
+    return halves;
 }
 
 Measured middleOf(std::vector<double> v) {
@@ -43,21 +53,32 @@ Expected<LightPair> lightPair(const Frame& a, const Frame& b) {
         std::abs(a.info.exposure_s - b.info.exposure_s) > 0.01 * a.info.exposure_s)
         return problem(Text::say("The two frames are not alike."),
                        Text::say("Their sizes or their exposures differ."), Text::say("Take them again."));
-    std::vector<double> levels, variances;
+    std::vector<std::array<TileHalf, 2>> tiles;
     for (int y = 0; y + lightTile_px <= a.height; y += lightTile_px)
-        for (int x = 0; x + lightTile_px <= a.width; x += lightTile_px) {
-            const Tile t = tileOf(a, b, x, y);
-            levels.push_back(t.level);
-            variances.push_back(t.variance);
-        }
-    if (levels.size() < fewestLightTiles)
+        for (int x = 0; x + lightTile_px <= a.width; x += lightTile_px)
+            tiles.push_back(tileOf(a, b, x, y));
+    if (tiles.size() < fewestLightTiles)
         return problem(
             Text::say("The frame is too small to measure noise on."),
             Text::say("It has fewer than %1 × %2 pixels.").arg(24 * lightTile_px).arg(15 * lightTile_px),
             Text::say("Read out the whole sensor."));
+    std::vector<double> levels, variances;
+    for (const size_t asks : {0, 1}) {
+        std::vector<double> all;
+        for (const auto& t : tiles)
+            all.push_back(t[asks].level);
+        const auto limit =
+            all.begin() + static_cast<std::ptrdiff_t>(darkShare * static_cast<double>(all.size()));
+        std::nth_element(all.begin(), limit, all.end());
+        for (const auto& t : tiles)
+            if (t[asks].level < *limit) {
+                levels.push_back(t[1 - asks].level);
+                variances.push_back(t[1 - asks].variance);
+            }
+    }
     LightPair pair{a.info.exposure_s, middleOf(std::move(levels)), middleOf(std::move(variances))};
     // The median of a variance of so few pixels lies below its mean (Wilson and Hilferty 1931).
-    constexpr double freedom = lightTile_px * lightTile_px - 1;
+    constexpr double freedom = halfPixels - 1.0;
     const double low = std::pow(1.0 - 2.0 / (9.0 * freedom), 3);
     pair.variance_adu2 = {pair.variance_adu2.value / low, pair.variance_adu2.sigma / low};
     if (pair.level_adu.value > 0.9 * a.info.saturation_adu)

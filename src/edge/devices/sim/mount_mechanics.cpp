@@ -14,6 +14,16 @@ namespace nordstjerna {
 namespace {
 constexpr double sidereal_rad_s = siderealRate_arcsec_s / arcsecPerRad;
 constexpr double halfTurn = std::numbers::pi;
+constexpr double flankChange_h = 0.05; // of hour angle, until all the weight lies on the other flank
+
+// Of terms with their period at the sidereal rate, rad, at an angle of the axis.
+double sumOf(const std::vector<PeriodicTerm>& terms, double angle) {
+    double sum_arcsec = 0.0;
+    for (const PeriodicTerm& t : terms)
+        sum_arcsec += t.amplitude_arcsec * std::sin(tau * angle / (sidereal_rad_s * t.period_s) +
+                                                    Angle::fromDeg(t.phase_deg).rad());
+    return sum_arcsec / arcsecPerRad;
+}
 
 // Load side of a gear with backlash: it stays until the motor side has taken up the gap.
 double follow(double load, double motor, double gap) {
@@ -23,7 +33,9 @@ double follow(double load, double motor, double gap) {
 
 MountMechanics::MountMechanics(const Scenario& s)
     : scenario_(s), walkRa_(mixBits(s.seed ^ 0xb1)), walkDec_(mixBits(s.seed ^ 0xb2)),
-      windRa_(mixBits(s.seed ^ 0xb3), s.wind_s), windDec_(mixBits(s.seed ^ 0xb4), s.wind_s), when_(s.start) {
+      windRa_(mixBits(s.seed ^ 0xb3), s.wind_s), windDec_(mixBits(s.seed ^ 0xb4), s.wind_s), when_(s.start),
+      raPulses_(s.pulses, s.pulseAsymmetryRa, mixBits(s.seed ^ 0xb5)),
+      decPulses_(s.pulses, s.pulseAsymmetryDec, mixBits(s.seed ^ 0xb6)) {
     azimuth_rad_ = Angle::fromArcmin(s.axisEast_arcmin).rad() / cos(s.rig.site.latitude);
     altitude_rad_ = Angle::fromArcmin(s.axisHigh_arcmin).rad();
     startAzimuth_rad_ = azimuth_rad_;
@@ -37,22 +49,33 @@ MountMechanics::MountMechanics(const Scenario& s)
 }
 
 double MountMechanics::periodicError(double h) const {
-    const double strength = wormStrength(h);
-    double sum = 0.0;
-    for (const PeriodicTerm& t : scenario_.periodic)
-        sum += strength * t.amplitude_arcsec *
-               std::sin(tau * h / (sidereal_rad_s * t.period_s) + Angle::fromDeg(t.phase_deg).rad());
-    if (playing())
-        sum -= curveAt(curve_, wormTurns(h));
-    return sum / arcsecPerRad;
+    const double curve_arcsec = playing() ? curveAt(curve_, wormTurns(h)) : 0.0;
+    return wormStrength(h) * sumOf(scenario_.periodic, h) - curve_arcsec / arcsecPerRad;
+}
+
+// How far the RA axis has fallen back to the other flank of its gear.
+double MountMechanics::flankChange(double h) const {
+    const double past_h = Angle::fromRad(hourAngleOf(h)).hours() - scenario_.balance_h;
+    return scenario_.balance_arcsec / arcsecPerRad * std::clamp(past_h / flankChange_h, 0.0, 1.0);
+}
+
+double MountMechanics::decGearError(double d) const {
+    return sumOf(scenario_.decPeriodic, d);
+}
+
+double MountMechanics::hourAngleOf(double h) const {
+    return Angle::fromRad(h + (flipped_ ? halfTurn : 0.0)).wrappedSigned().rad();
+}
+
+double MountMechanics::wormPeriod_s() const {
+    return scenario_.wormPeriod_s > 0.0 ? scenario_.wormPeriod_s : scenario_.rig.mount.wormPeriod_s;
 }
 
 // A worm does not run quite alike from turn to turn: each turn has its own strength, passing into the next.
 double MountMechanics::wormStrength(double h) const {
     if (scenario_.wormVariation <= 0.0)
         return 1.0;
-    const double turns =
-        h / (sidereal_rad_s * std::max(scenario_.rig.mount.wormPeriod_s, 1.0)) + 1000.0; // positive all night
+    const double turns = h / (sidereal_rad_s * std::max(wormPeriod_s(), 1.0)) + 1000.0; // positive all night
     const auto of = [&](double turn) {
         return Random(mixBits(scenario_.seed ^ mixBits(static_cast<std::uint64_t>(turn)))).gaussian();
     };
@@ -85,12 +108,12 @@ MountMechanics::Axes MountMechanics::shaken(Instant at) const {
 }
 
 double MountMechanics::wormTurns(double h) const {
-    const double turns = h / (sidereal_rad_s * scenario_.rig.mount.wormPeriod_s);
+    const double turns = h / (sidereal_rad_s * wormPeriod_s());
     return turns - std::floor(turns);
 }
 
 std::optional<double> MountMechanics::reportedWorm() const {
-    if (!scenario_.reportsWorm || scenario_.rig.mount.wormPeriod_s <= 0.0)
+    if (!scenario_.reportsWorm || wormPeriod_s() <= 0.0)
         return std::nullopt;
     const double told =
         (scenario_.wormPhaseBackwards ? -1.0 : 1.0) * wormTurns(motor_.h) + scenario_.wormPhaseError_turns;
@@ -111,6 +134,15 @@ MountMechanics::Axes MountMechanics::motorAt(Instant t) const {
     if (tracking_)
         a.h += sidereal_rad_s * (1.0 + 1e-6 * scenario_.trackingError_ppm) * dt;
     a.h += sidereal_rad_s * raRun_ * dt;
+    const auto pulsed = [&](const PulseMotor& pulses, double guideRate) {
+        return (pulses.moved(sinceStart(t)) - pulses.moved(sinceStart(when_))) * guideRate * sidereal_rad_s *
+               (1.0 + scenario_.guideRateError);
+    };
+    a.h += pulsed(raPulses_, scenario_.rig.mount.guideRateRa);
+    if (scenario_.rig.mount.decMotor) {
+        const double dec = pulsed(decPulses_, scenario_.rig.mount.guideRateDec);
+        a.d += flipped_ && scenario_.decReversedAfterFlip ? -dec : dec;
+    }
     return a;
 }
 
@@ -131,33 +163,16 @@ void MountMechanics::advance(Instant to) {
             backlash_ = loadAt(motor_);
             continue;
         }
-        // Both pulse motors run until the shorter pulse ends, then on.
-        double dt = next - when_;
-        for (double left : {std::abs(raPulseLeft_s_), std::abs(decPulseLeft_s_)})
-            if (left > 0.0)
-                dt = std::min(dt, left);
-        next = when_ + dt;
-        if (next <= when_) // a remainder below the clock's resolution
-            raPulseLeft_s_ = decPulseLeft_s_ = 0.0, next = to, dt = to - when_;
+        // Evenly until the speed of a pulse motor changes, then on.
+        for (const PulseMotor* pulses : {&raPulses_, &decPulses_})
+            if (const auto change = pulses->nextChange(sinceStart(when_)))
+                next = std::min(next, scenario_.start + *change);
+        if (next <= when_) // below the clock's resolution
+            next = to;
         motor_ = motorAt(next);
-        const double error = 1.0 + scenario_.guideRateError;
-        const auto take = [dt](double& left) {
-            if (left == 0.0)
-                return 0.0;
-            const double sign = std::copysign(1.0, left);
-            left = std::abs(left) <= dt ? 0.0 : left - sign * dt;
-            return sign * dt;
-        };
-        const auto uneven = [](double seconds, double asymmetry) {
-            return seconds * (1.0 + std::copysign(asymmetry, seconds));
-        };
-        motor_.h += uneven(take(raPulseLeft_s_), scenario_.pulseAsymmetryRa) *
-                    scenario_.rig.mount.guideRateRa * sidereal_rad_s * error;
-        const double driven = scenario_.rig.mount.decMotor ? 1.0 : 0.0;
-        const double dec = driven * uneven(take(decPulseLeft_s_), scenario_.pulseAsymmetryDec) *
-                           scenario_.rig.mount.guideRateDec * sidereal_rad_s * error;
-        motor_.d += flipped_ && scenario_.decReversedAfterFlip ? -dec : dec;
         when_ = next;
+        raPulses_.settle(sinceStart(when_));
+        decPulses_.settle(sinceStart(when_));
         backlash_ = loadAt(motor_);
         const double past = motor_.h + (flipped_ ? halfTurn : 0.0);
         const bool limit = flipped_ ? past > Angle::fromHours(9.0).rad()
@@ -170,6 +185,8 @@ void MountMechanics::advance(Instant to) {
 }
 
 void MountMechanics::startSlew(const HourAngleDec& target, const std::string& side) {
+    raPulses_.stop(sinceStart(when_));
+    decPulses_.stop(sinceStart(when_));
     Slew s;
     s.start = when_;
     s.from = motor_;
@@ -201,10 +218,12 @@ void MountMechanics::startPulse(double ra_ms, double dec_ms) {
         return (step > 0.0 ? step * std::round(ms / step) : ms) / 1000.0;
     };
     // An axis that gets none goes on with what it has.
+    const double now_s = sinceStart(when_);
+    double raDone_s = now_s;
     if (ra_ms != 0.0)
-        raPulseLeft_s_ = resolved(ra_ms);
+        raDone_s = raPulses_.send(now_s, resolved(ra_ms), now_s);
     if (dec_ms != 0.0)
-        decPulseLeft_s_ = resolved(dec_ms);
+        decPulses_.send(now_s, resolved(dec_ms), scenario_.pulses.oneAxis ? raDone_s : now_s);
 }
 
 void MountMechanics::stopMotion() {
@@ -215,7 +234,8 @@ void MountMechanics::stopMotion() {
         slew_.reset();
         settleStart_ = when_;
     }
-    raPulseLeft_s_ = decPulseLeft_s_ = 0.0;
+    raPulses_.stop(sinceStart(when_));
+    decPulses_.stop(sinceStart(when_));
     raRun_ = 0.0;
 }
 
@@ -262,8 +282,8 @@ Mat3 MountMechanics::attitude(Instant at, Angle roll, bool bends) const {
     const Axes motor = motorAt(at);
     const Axes load = loadAt(motor);
     const Axes shake = shaken(at);
-    double h = load.h + periodicError(motor.h) + shake.h;
-    double d = load.d + shake.d;
+    double h = load.h + periodicError(motor.h) - flankChange(motor.h) + shake.h;
+    double d = load.d + decGearError(motor.d) + shake.d;
     if (settleStart_ && scenario_.settle_arcsec > 0.0) {
         const double since = at - *settleStart_;
         const double swing = scenario_.settle_arcsec / arcsecPerRad * std::exp(-since / scenario_.settle_s) *
@@ -272,7 +292,9 @@ Mat3 MountMechanics::attitude(Instant at, Angle roll, bool bends) const {
         d += 0.6 * swing;
     }
     if (bends) {
-        double hours = Angle::fromRad(motor.h + (flipped_ ? halfTurn : 0.0)).wrappedSigned().hours();
+        double hours = Angle::fromRad(hourAngleOf(motor.h)).hours();
+        if (scenario_.mirrorFlop_arcsec != 0.0 && hours > scenario_.mirrorFlop_h)
+            d += scenario_.mirrorFlop_arcsec / arcsecPerRad;
         if (scenario_.flexureTurn_h > 0.0)
             hours = std::sin(tau * hours / scenario_.flexureTurn_h) * scenario_.flexureTurn_h / tau;
         h += scenario_.flexureRa_arcsec_h * hours / arcsecPerRad / std::max(std::abs(std::cos(d)), 0.05);

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/sky/directions.h"
+#include "edge/devices/sim/pulse_motor.h"
 #include "edge/devices/sim/scenario.h"
 #include "edge/devices/sim/time_noise.h"
 
@@ -58,13 +59,18 @@ private:
     };
     Axes motorAt(Instant t) const;
     double periodicError(double h) const; // rad
+    double decGearError(double d) const;  // rad
+    double flankChange(double h) const;   // rad
+    double hourAngleOf(double h) const;   // of the motor side, rad, signed
     double wormStrength(double h) const;  // of this turn, near 1
     // Load sides of both axes at a moment, gaps and stiction allowed for, without what shakes them.
     Axes loadAt(const Axes& motor) const;
     Axes shaken(Instant at) const; // by bearings and wind, rad
     Mat3 basis() const;            // columns: equator at hour angle 0, west, north pole of the mount
 
+    double wormPeriod_s() const;
     double wormTurns(double h) const;
+    double sinceStart(Instant t) const { return t - scenario_.start; }
     const Scenario& scenario_;
     std::vector<double> curve_; // ″ over one turn of the worm
     RandomWalk walkRa_, walkDec_;
@@ -96,8 +102,7 @@ private:
     };
     std::optional<Slew> slew_;
     std::optional<Instant> settleStart_;
-    double raPulseLeft_s_ = 0.0; // signed, west positive
-    double decPulseLeft_s_ = 0.0;
+    PulseMotor raPulses_, decPulses_; // west and north positive
 };
 
 } // namespace nordstjerna

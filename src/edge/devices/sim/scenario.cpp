@@ -217,7 +217,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     double dec = 0.0;
     double ha_h = -1.0;
     double parkedDec = 0.0;
-    std::vector<nlohmann::json> terms;
+    std::vector<nlohmann::json> terms, decTerms;
     const Expected<void> parts[] = {
         read(
             target, "target",
@@ -250,6 +250,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("reports_worm", s.reportsWorm)
                      .optional("worm_phase_error_turns", s.wormPhaseError_turns)
                      .optional("worm_phase_backwards", s.wormPhaseBackwards)
+                     .optional("worm_period_s", s.wormPeriod_s)
                      .optional("worm_variation", s.wormVariation)
                      .optional("dec_stiction_arcsec", s.decStiction_arcsec)
                      .optional("walk_ra_arcsec", s.walkRa_arcsec)
@@ -259,7 +260,15 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("pulse_resolution_ms", s.pulseResolution_ms)
                      .optional("pulse_asymmetry_ra", s.pulseAsymmetryRa)
                      .optional("pulse_asymmetry_dec", s.pulseAsymmetryDec)
-                     .optional("periodic", terms);
+                     .optional("pulse_delay_s", s.pulses.delay_s)
+                     .optional("pulse_ramp_s", s.pulses.ramp_s)
+                     .optional("pulses_lost", s.pulses.lost)
+                     .optional("pulses_queued", s.pulses.queued)
+                     .optional("pulses_one_axis", s.pulses.oneAxis)
+                     .optional("balance_h", s.balance_h)
+                     .optional("balance_arcsec", s.balance_arcsec)
+                     .optional("periodic", terms)
+                     .optional("dec_periodic", decTerms);
              }),
         read(levers, "levers",
              [&](JsonReader& t) {
@@ -288,11 +297,15 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("flexure_ra_arcsec_h", s.flexureRa_arcsec_h)
                      .optional("flexure_dec_arcsec_h", s.flexureDec_arcsec_h)
                      .optional("flexure_turn_h", s.flexureTurn_h)
+                     .optional("mirror_flop_h", s.mirrorFlop_h)
+                     .optional("mirror_flop_arcsec", s.mirrorFlop_arcsec)
                      .optional("imaging_obstruction", s.imagingObstruction)
                      .optional("hot_pixels", s.hotPixels)
                      .optional("dark_e_s", s.dark_e_s)
                      .optional("offset_adu", s.offset_adu)
-                     .optional("download_s", s.download_s);
+                     .optional("download_s", s.download_s)
+                     .optional("download_jitter_s", s.downloadJitter_s)
+                     .optional("stale_frames", s.staleFrames);
              }),
         read(air, "air",
              [&](JsonReader& t) {
@@ -301,43 +314,40 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("transparency", s.transparency)
                      .optional("cooling_c_h", s.cooling_c_h)
                      .optional("slow_share", s.slowAirShare)
-                     .optional("slow_s", s.slowAir_s);
+                     .optional("slow_s", s.slowAir_s)
+                     .optional("slow_longest_s", s.slowAirLongest_s)
+                     .optional("slow_slope", s.slowAirSlope)
+                     .optional("isoplanatic_arcmin", s.isoplanatic_arcmin)
+                     .optional("seeing_wander", s.seeingWander);
              }),
     };
     for (const auto& done : parts)
         if (!done)
             return tl::unexpected(done.error());
-    for (const auto& [from, to] :
-         {std::pair(&imagingFocuser, &s.imagingFocuser), std::pair(&guideFocuser, &s.guideFocuser)}) {
-        const auto f = focuserSetup(*from);
-        if (!f)
-            return tl::unexpected(f.error());
-        *to = *f;
-    }
-    const auto filters = wheelSetup(wheel, s.rig.filters.size());
-    if (!filters)
-        return tl::unexpected(filters.error());
-    s.wheel = *filters;
-    const auto cold = coolerSetup(cooler);
-    if (!cold)
-        return tl::unexpected(cold.error());
-    s.cooler = *cold;
-    const auto amplified = gainSetup(gain);
-    if (!amplified)
-        return tl::unexpected(amplified.error());
-    s.guideGain = *amplified;
-    const auto moving = cometSetup(comet);
-    if (!moving)
-        return tl::unexpected(moving.error());
-    s.comet = *moving;
+    std::optional<Problem> wrong;
+    const auto take = [&wrong](auto& to, auto&& made) {
+        if (made)
+            to = std::move(*made);
+        else if (!wrong)
+            wrong = made.error();
+    };
+    take(s.imagingFocuser, focuserSetup(imagingFocuser));
+    take(s.guideFocuser, focuserSetup(guideFocuser));
+    take(s.wheel, wheelSetup(wheel, s.rig.filters.size()));
+    take(s.cooler, coolerSetup(cooler));
+    take(s.guideGain, gainSetup(gain));
+    take(s.comet, cometSetup(comet));
+    if (wrong)
+        return tl::unexpected(*wrong);
     s.target = {Angle::fromDeg(ra), Angle::fromDeg(dec)};
     s.parked = {Angle::fromHours(ha_h), Angle::fromDeg(parkedDec)};
-    for (const nlohmann::json& j : terms) {
-        const auto t = periodicTerm(j);
-        if (!t)
-            return tl::unexpected(t.error());
-        s.periodic.push_back(*t);
-    }
+    for (auto [from, to] : {std::pair{&terms, &s.periodic}, {&decTerms, &s.decPeriodic}})
+        for (const nlohmann::json& j : *from) {
+            const auto t = periodicTerm(j);
+            if (!t)
+                return tl::unexpected(t.error());
+            to->push_back(*t);
+        }
     if (faults.is_array())
         for (const nlohmann::json& j : faults) {
             const auto f = fault(j);
@@ -347,13 +357,14 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         }
     const auto within = [](double v, double low, double high) { return v >= low && v <= high; };
     constexpr size_t mostTerms = 200;
-    if (!within(s.hotPixels, 0, 100000) || s.periodic.size() > mostTerms || s.faults.size() > 10000 ||
-        !within(s.download_s, 0, 600) || !within(s.dark_e_s, 0, 1e5) || !within(s.offset_adu, 0, 1e5) ||
-        !within(s.guideBlur_um, 0, 1000) || !within(s.guideComa_um, 0, 200) ||
-        !within(s.imagingBlur_um, 0, 1000) || !within(s.imagingObstruction, 0, 0.9) ||
-        !within(s.seeing_arcsec, 0, 60) || !within(s.rig.guideCamera.width, 8, 20000) ||
-        !within(s.rig.guideCamera.height, 8, 20000) || !within(s.rig.imagingCamera.width, 8, 20000) ||
-        !within(s.rig.imagingCamera.height, 8, 20000))
+    if (!within(s.hotPixels, 0, 100000) || s.periodic.size() > mostTerms ||
+        s.decPeriodic.size() > mostTerms || !within(s.downloadJitter_s, 0, 600) ||
+        !within(s.staleFrames, 0, 1) || s.faults.size() > 10000 || !within(s.download_s, 0, 600) ||
+        !within(s.dark_e_s, 0, 1e5) || !within(s.offset_adu, 0, 1e5) || !within(s.guideBlur_um, 0, 1000) ||
+        !within(s.guideComa_um, 0, 200) || !within(s.imagingBlur_um, 0, 1000) ||
+        !within(s.imagingObstruction, 0, 0.9) || !within(s.seeing_arcsec, 0, 60) ||
+        !within(s.rig.guideCamera.width, 8, 20000) || !within(s.rig.guideCamera.height, 8, 20000) ||
+        !within(s.rig.imagingCamera.width, 8, 20000) || !within(s.rig.imagingCamera.height, 8, 20000))
         return problem(Text::say("The scenario asks for more than can be simulated."),
                        Text::say("At most 100 000 hot pixels, 200 periodic terms, 10 000 faults, sensors of "
                                  "20 000 px, blurs of 1 mm, seeing of 60″."),
@@ -364,8 +375,14 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
         !within(s.wind_arcsec, 0, 600) || !within(s.pulseResolution_ms, 0, 1000) ||
         !within(s.flipsIgnored, 0, 100) || !within(s.flipLate_min, 0, 300) ||
         !within(std::abs(s.flexureRa_arcsec_h) + std::abs(s.flexureDec_arcsec_h), 0, 3600) ||
-        (s.flexureTurn_h != 0.0 && !within(s.flexureTurn_h, 2, 1000)) ||
-        !within(s.pulseAsymmetryRa, -0.9, 0.9) || !within(s.pulseAsymmetryDec, -0.9, 0.9))
+        (s.flexureTurn_h != 0.0 && !within(s.flexureTurn_h, 2, 1000)) || !within(s.pulses.delay_s, 0, 60) ||
+        !within(s.pulses.ramp_s, 0, 60) || !within(s.pulses.lost, 0, 1) ||
+        (s.wormPeriod_s != 0.0 && !within(s.wormPeriod_s, 1, 86400)) ||
+        !within(std::abs(s.balance_arcsec) + std::abs(s.mirrorFlop_arcsec), 0, 3600) ||
+        (s.slowAirLongest_s != 0.0 && !within(s.slowAirLongest_s, s.slowAir_s, 3600)) ||
+        !within(s.slowAirSlope, 0, 3) || !within(s.isoplanatic_arcmin, 0, 600) ||
+        !within(s.seeingWander, 0, 2) || !within(s.pulseAsymmetryRa, -0.9, 0.9) ||
+        !within(s.pulseAsymmetryDec, -0.9, 0.9))
         return problem(Text::say("The scenario asks for an impossible mount or impossible seeing."),
                        Text::say("Shares lie between 0 and 1, asymmetries within 0.9, memories between 0.1 "
                                  "and 3600 s, sizes are not negative."),

@@ -20,6 +20,15 @@ struct PeriodicTerm {
     double phase_deg = 0.0;
 };
 
+// How guide pulses reach the axes.
+struct SimPulses {
+    double delay_s = 0.0; // from the command until the axis begins to move
+    double ramp_s = 0.0;  // its speed grows, and falls, evenly for so long
+    double lost = 0.0;    // share of the pulses that never arrive
+    bool queued = false;  // one after the other; else a pulse takes the place of the one under way
+    bool oneAxis = false; // RA first, Dec when it has ended
+};
+
 enum class FaultKind {
     cloud,
     dew, // settles on the lenses, more and more
@@ -138,6 +147,7 @@ struct Scenario {
     bool reportsWorm = false;          // the mount tells where its worm stands
     double wormPhaseError_turns = 0.0; // of what it tells
     bool wormPhaseBackwards = false;   // it counts down
+    double wormPeriod_s = 0.0;         // as it really is; 0: as the rig says
     double wormVariation = 0.0;        // relative change of the periodic error from turn to turn
     double decStiction_arcsec = 0.0;   // the Dec axis sticks until it is wound up by so much, then jumps
     double walkRa_arcsec = 0.0;        // random walk of the axes, standard deviation after a minute
@@ -147,7 +157,12 @@ struct Scenario {
     double pulseResolution_ms = 0.0;
     double pulseAsymmetryRa = 0.0; // west pulses reach farther by this share, east ones less
     double pulseAsymmetryDec = 0.0;
+    SimPulses pulses;
     std::vector<PeriodicTerm> periodic;
+    std::vector<PeriodicTerm> decPeriodic; // of the Dec gear; a period at the sidereal rate
+    // The weight goes over to the other flank of the RA gear at this hour angle, and the axis falls back by
+    // so much within minutes.
+    double balance_h = 0.0, balance_arcsec = 0.0;
     // Levers: arcminutes on the sky a turn, and the part of a turn that is lost when reversing.
     double azimuthLever_arcmin_turn = 12.0;
     double altitudeLever_arcmin_turn = 7.0;
@@ -172,6 +187,8 @@ struct Scenario {
     double flexureRa_arcsec_h = 0.0, flexureDec_arcsec_h = 0.0;
     double flexureTurn_h =
         0.0; // as a sine of the hour angle with this period, so fast at the meridian; 0: evenly
+    // The mirror of the imaging telescope falls over once, in Dec, at this hour angle.
+    double mirrorFlop_h = 0.0, mirrorFlop_arcsec = 0.0;
     std::optional<SimComet> comet;
     double guideFocus_um = 0.0; // of the guide sensor from the best focus at the start
     SimFocuserSetup imagingFocuser, guideFocuser;
@@ -185,6 +202,8 @@ struct Scenario {
     double dark_e_s = 0.05;
     double offset_adu = 400.0;
     double download_s = 0.25;
+    double downloadJitter_s = 0.0; // up to so much longer
+    double staleFrames = 0.0;      // share of the guide frames that show what the one before has shown
 
     // Air
     double seeing_arcsec = 2.2; // FWHM in the zenith
@@ -192,6 +211,11 @@ struct Scenario {
     double transparency = 1.0;
     double slowAirShare = 0.25; // of the variance of the field's motion, which outlasts an exposure
     double slowAir_s = 6.0;     // its memory
+    // Up to this memory, an octave apart; 0: none but the one. Their spectrum falls as frequency^−slope.
+    double slowAirLongest_s = 0.0;
+    double slowAirSlope = 1.0;
+    double isoplanatic_arcmin = 0.0; // stars nearer than that move alike; 0: each by itself
+    double seeingWander = 0.0;       // standard deviation of the seeing's logarithm, over half an hour
     std::vector<Fault> faults;
 };
 

@@ -2,7 +2,9 @@
 #pragma once
 
 #include <Eigen/Core>
+#include <cstdint>
 #include <optional>
+#include <vector>
 
 #include "core/sky/almanac.h"
 #include "core/sky/observed_frame.h"
@@ -18,11 +20,24 @@ public:
     // Mean image motion of the whole field over an exposure, ″ in sensor axes: a process in time, the same
     // for every camera. Its fast part shrinks with the exposure, the slow part outlasts it.
     Eigen::Vector2d fieldMotion(Instant start, double exposure_s, double altitude_rad) const;
-    // Extra motion of one star against the field, ″.
-    Eigen::Vector2d starMotion(std::uint64_t star, Instant start, double exposure_s,
-                               double altitude_rad) const;
+    // What stars move against the field during one exposure, each by its own or, within the isoplanatic
+    // patch, with its neighbours: ″.
+    class Apart {
+    public:
+        Eigen::Vector2d operator()(std::uint64_t star, const Eigen::Vector2d& place_arcmin) const;
 
-    double fwhm_arcsec(double altitude_rad) const;
+    private:
+        friend class SimAir;
+        struct Wave { // of the pattern over the field
+            Eigen::Vector2d perArcmin, cosine, sine;
+        };
+        std::vector<Wave> waves_; // none: each star by its own
+        double sigma_ = 0.0, from_s_ = 0.0, to_s_ = 0.0;
+        std::uint64_t seed_ = 0;
+    };
+    Apart starsApart(Instant start, double exposure_s, double altitude_rad) const;
+
+    double fwhm_arcsec(Instant at, double altitude_rad) const;
     double dew(Instant at) const; // share of the light that it takes
     double transparency(Instant at, double altitude_rad) const;
     double skyMagnitude(Instant at) const; // per square arcsecond, twilight included
@@ -34,7 +49,12 @@ public:
 private:
     const Scenario& scenario_;
     WhiteNoise fast_[2], gust_[2];
-    SlowNoise slow_[2];
+    struct SlowPart {
+        double share; // of the variance of all of them
+        SlowNoise axes[2];
+    };
+    std::vector<SlowPart> slow_;
+    SlowNoise seeing_;
     mutable std::optional<SunOfTheDay> sun_;
 };
 

@@ -59,7 +59,8 @@ SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
     : night_(night), setup_(std::move(setup)), gain_(setup_.gain.begin),
       scale_arcsec_px_(scaleArcsecPx(setup_.camera.pixel_um, setup_.focal_mm, setup_.camera.bin)),
       sky_(night.index_, night.scenario_.skySeries),
-      random_(mixBits(night.scenario_.seed ^ mixBits(static_cast<std::uint64_t>(setup_.camera.width)))) {
+      random_(mixBits(night.scenario_.seed ^ mixBits(static_cast<std::uint64_t>(setup_.camera.width)))),
+      whims_(mixBits(night.scenario_.seed ^ 0xc1)) {
     Random place(mixBits(static_cast<std::uint64_t>(setup_.camera.width) * 7919ULL));
     for (int i = 0; i < setup_.hotPixels; ++i)
         hot_.push_back({static_cast<int>(place.uniform(0, setup_.camera.binnedWidth())),
@@ -128,7 +129,8 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
         }
         middleAttitude = attitude(middle);
     }
-    if (!night_.clock_.sleep(exposure_s + s.download_s, halt))
+    const double jitter_s = s.downloadJitter_s > 0.0 ? s.downloadJitter_s * whims_.uniform() : 0.0;
+    if (!night_.clock_.sleep(exposure_s + s.download_s + jitter_s, halt))
         return tl::unexpected(haltedProblem());
     night_.awaitVoice(FaultKind::cameraHangs);
 
@@ -174,6 +176,7 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
     std::optional<NearExpected> near;
     if (only)
         near.emplace(*only, slack_px, width, height);
+    const SimAir::Apart apart = night_.air_.starsApart(scene.start, exposure_s, altitude);
     const HorizonProfile& horizon = night_.scenario().rig.horizon;
     if (!scene.starless && transparency > 0.0)
         for (const SimStar& star : sky_.starsNear(axisIcrs, reach)) {
@@ -185,13 +188,18 @@ Expected<SimCamera::Scene> SimCamera::observe(double exposure_s, const StopFlag&
             const Vec3 enu = seen.seen(star.icrs);
             if (scene.partlyHidden && horizon.hides(enu))
                 continue;
-            const Eigen::Vector2d p =
-                centre + project(middleAttitude, enu) + motion +
-                night_.air_.starMotion(star.id, scene.start, exposure_s, altitude) / scale;
+            const Eigen::Vector2d place = project(middleAttitude, enu);
+            const Eigen::Vector2d p = centre + place + motion + apart(star.id, place * scale / 60.0) / scale;
             if (p.x() < -margin || p.y() < -margin || p.x() > width + margin || p.y() > height + margin)
                 continue;
             scene.spots.push_back({p.x(), p.y(), electrons, star.id});
         }
+    if (setup_.guide && s.staleFrames > 0.0) {
+        std::vector<Spot> seenNow = scene.spots;
+        if (whims_.uniform() < s.staleFrames && !lastSpots_.empty())
+            scene.spots = lastSpots_;
+        lastSpots_ = std::move(seenNow);
+    }
     return scene;
 }
 
@@ -248,8 +256,8 @@ void SimCamera::blur(Scene& scene, double altitude_rad, Instant at) const {
     const double optics_arcsec = setup_.blur_um / setup_.focal_mm * 206.264806;
     // Droplets scatter some of what they let through.
     const double scattered = 1.0 + 0.3 * night_.air_.dew(at);
-    scene.core_px =
-        scattered * std::hypot(night_.air_.fwhm_arcsec(altitude_rad), optics_arcsec) / fwhmPerSigma / scale;
+    scene.core_px = scattered * std::hypot(night_.air_.fwhm_arcsec(at, altitude_rad), optics_arcsec) /
+                    fwhmPerSigma / scale;
     // A ring spreads its light as wide as a Gaussian of this variance.
     scene.sigma_px = std::sqrt(scene.core_px * scene.core_px +
                                0.25 * radius_px * radius_px * (1.0 + std::pow(setup_.obstruction, 2)));

@@ -118,6 +118,8 @@ private:
     double scale_arcsec_px_;
     SimSky sky_;
     Random random_;
+    Random whims_; // of the link: how long it takes, whether a frame is a stale one
+    std::vector<Spot> lastSpots_;
     std::shared_ptr<const Frame> last_; // sent, as were
     std::vector<Frame> lastWindows_;
     std::optional<ObservedFrame> frame_;

@@ -8,14 +8,21 @@
 
 namespace nordstjerna {
 
-std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius) {
+namespace {
+struct FillerLayer {
+    double brightest, faintest; // magnitudes
+    double perDeg2;
+    double slope; // of the logarithm of the counts, a magnitude
+    std::uint64_t seed;
+};
+// The mean sky has about 350 stars to magnitude 14 on a square degree and 1900 to 16 (Allen's Astrophysical
+// Quantities, from memory), so their number grows by a factor of 2.6 and then of 2.3 a magnitude.
+constexpr FillerLayer usualLayer{11.5, 14.0, 350.0, 0.42, 0};
+constexpr FillerLayer deepLayer{14.0, 16.0, 1500.0, 0.36, 0x5eed};
+constexpr double deepField_deg = 0.65; // radius up to which a field is deep: it holds few stars else
+
+void addLayer(const FillerLayer& layer, const Vec3& icrs, Angle radius, std::vector<CatalogueStar>& stars) {
     constexpr double cell_deg = 0.5;
-    constexpr double density_per_deg2 = 350.0;
-    constexpr double brightest = 11.5;
-    constexpr double faintest = 14.0;
-    // Star counts grow by a factor of about 2.6 a magnitude.
-    constexpr double slope = 0.42;
-    std::vector<CatalogueStar> stars;
     const Equatorial centre = equatorialFrom(icrs);
     const int bandLow =
         std::max(0, static_cast<int>(std::floor((centre.dec.deg() - radius.deg() + 90.0) / cell_deg)));
@@ -36,21 +43,30 @@ std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius) {
         for (int c = first; c <= last; ++c) {
             const int cell = ((c % cells) + cells) % cells;
             Random random(
-                mixBits(static_cast<std::uint64_t>(band) * 100003ULL + static_cast<std::uint64_t>(cell)));
+                mixBits((static_cast<std::uint64_t>(band) * 100003ULL + static_cast<std::uint64_t>(cell)) ^
+                        layer.seed));
             const double area = width_deg * middle * cell_deg;
-            const int count = static_cast<int>(area * density_per_deg2 + random.uniform());
+            const int count = static_cast<int>(area * layer.perDeg2 + random.uniform());
             for (int i = 0; i < count; ++i) {
                 const double ra = (cell + random.uniform()) * width_deg;
                 const double dec = decLow + cell_deg * random.uniform();
-                const double span = std::pow(10.0, slope * (faintest - brightest));
+                const double span = std::pow(10.0, layer.slope * (layer.faintest - layer.brightest));
                 const double magnitude =
-                    brightest + std::log10(1.0 + random.uniform() * (span - 1.0)) / slope;
+                    layer.brightest + std::log10(1.0 + random.uniform() * (span - 1.0)) / layer.slope;
                 const Vec3 v = vectorFrom(Equatorial{Angle::fromDeg(ra), Angle::fromDeg(dec)});
                 if (v.dot(icrs) > cosRadius)
                     stars.push_back({v, magnitude});
             }
         }
     }
+}
+} // namespace
+
+std::vector<CatalogueStar> fillerStars(const Vec3& icrs, Angle radius) {
+    std::vector<CatalogueStar> stars;
+    addLayer(usualLayer, icrs, radius, stars);
+    if (radius.deg() < deepField_deg)
+        addLayer(deepLayer, icrs, radius, stars);
     return stars;
 }
 

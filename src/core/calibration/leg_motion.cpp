@@ -1,0 +1,184 @@
+#include "core/calibration/leg_motion.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/angle.h"
+#include "core/base/symmetric.h"
+
+namespace nordstjerna {
+
+namespace {
+
+constexpr double slowAirShare = 0.25; // of the variance, which outlasts an exposure
+constexpr double slowAir_s = 6.0;
+constexpr double usualBacklash_s = 5.0; // of pulses, before anything is seen of it
+
+// Start, drift, pulses of RA and Dec, errors of both dead times; then sine and cosine of the worm and of its
+// half.
+enum Column : Eigen::Index { start, driftRate, raPulses, decPulses, northDead, southDead, waves };
+
+struct Design {
+    Eigen::MatrixXd x;
+    Eigen::VectorXd y;
+    std::vector<double> t_s;
+};
+
+Design designOf(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
+                double decRate, double worm_s) {
+    const auto n = static_cast<Eigen::Index>(rows.size());
+    const bool sways = worm_s > 0.0;
+    Design d{Eigen::MatrixXd::Zero(n, waves + (sways ? 4 : 0)), Eigen::VectorXd(n), {}};
+    for (Eigen::Index i = 0; i < n; ++i) {
+        const LegRow& r = rows[static_cast<size_t>(i)];
+        d.t_s.push_back(r.t);
+        d.y[i] = (r.x - rows.front().x) * way.x() + (r.y - rows.front().y) * way.y();
+        d.x(i, start) = 1.0;
+        d.x(i, driftRate) = r.t;
+        d.x(i, raPulses) = r.pulsed[0] - r.pulsed[1];
+        d.x(i, decPulses) =
+            std::max(0.0, r.pulsed[2] - deadTime.north_s) - std::max(0.0, r.pulsed[3] - deadTime.south_s);
+        // A longer dead time holds the star back from where it follows on.
+        d.x(i, northDead) = r.pulsed[2] > deadTime.north_s ? -decRate : 0.0;
+        d.x(i, southDead) = r.pulsed[3] > deadTime.south_s ? decRate : 0.0;
+        for (int h = 0; sways && h < 2; ++h) {
+            const double a = tau * (h + 1) * r.t / worm_s;
+            d.x(i, waves + 2 * h) = std::sin(a);
+            d.x(i, waves + 2 * h + 1) = std::cos(a);
+        }
+    }
+    return d;
+}
+
+// What hangs together of what the design does not hold: variance against that of a place in still air.
+struct Gears {
+    double variance = 0.0;
+    double length_s = 30.0;
+};
+
+Eigen::MatrixXd covarianceOf(const std::vector<double>& t_s, const Gears& gears) {
+    const auto n = static_cast<Eigen::Index>(t_s.size());
+    Eigen::MatrixXd c(n, n);
+    for (Eigen::Index i = 0; i < n; ++i)
+        for (Eigen::Index j = 0; j < n; ++j) {
+            const double apart = std::abs(t_s[static_cast<size_t>(i)] - t_s[static_cast<size_t>(j)]);
+            // Gears move evenly: Matérn's covariance of smoothness 3/2.
+            const double far = std::sqrt(3.0) * apart / gears.length_s;
+            c(i, j) = (i == j ? 1.0 - slowAirShare : 0.0) + slowAirShare * std::exp(-apart / slowAir_s) +
+                      gears.variance * (1.0 + far) * std::exp(-far);
+        }
+    return c;
+}
+
+struct Answer {
+    Eigen::VectorXd solution;
+    Eigen::MatrixXd covariance;
+    double chiSquare = 0.0;   // of what is left, by the covariance of a place
+    double logEvidence = 0.0; // but for what all answers share
+};
+
+// Generalised least squares with the covariance known but for its scale, and priors of some coefficients.
+class Weighted {
+public:
+    Weighted(const Design& design, const Gears& gears)
+        : design_(design), solver_(covarianceOf(design.t_s, gears)),
+          normal_(design.x.cols(), design.x.cols()), right_(design.x.cols()) {
+        weighted_ = Eigen::MatrixXd(design.x.rows(), design.x.cols());
+        for (Eigen::Index c = 0; c < design.x.cols(); ++c)
+            weighted_.col(c) = solver_.solve(Eigen::VectorXd(design.x.col(c)));
+        for (Eigen::Index a = 0; a < design.x.cols(); ++a) {
+            right_[a] = weighted_.col(a).dot(design.y);
+            for (Eigen::Index b = 0; b < design.x.cols(); ++b)
+                normal_(a, b) = weighted_.col(a).dot(design.x.col(b));
+        }
+        squares_ = design.y.dot(solver_.solve(design.y));
+    }
+
+    // variance: of a place; sway: amplitude of the worm to be expected.
+    Answer answer(double variance, double sway) const {
+        Eigen::MatrixXd bayes = normal_ / variance;
+        double logPriors = 0.0;
+        const auto expect = [&](Eigen::Index k, double sigma) {
+            bayes(k, k) += 1.0 / (sigma * sigma);
+            logPriors -= 2.0 * std::log(sigma);
+        };
+        if (normal_(decPulses, decPulses) == 0.0)
+            bayes(decPulses, decPulses) = 1.0;
+        expect(northDead, usualBacklash_s);
+        expect(southDead, usualBacklash_s);
+        for (Eigen::Index k = waves; k < bayes.rows(); ++k)
+            expect(k, k < waves + 2 ? sway : 0.3 * sway);
+        const SymmetricSolver<Eigen::Dynamic> solver(bayes);
+        const Eigen::VectorXd right = right_ / variance;
+        Answer a{solver.solve(right), solver.inverse(), 0.0, 0.0};
+        const Eigen::VectorXd rest = design_.y - timesVector(design_.x, a.solution);
+        a.chiSquare = rest.dot(solver_.solve(rest));
+        a.logEvidence =
+            -0.5 * (static_cast<double>(design_.y.size()) * std::log(variance) + solver_.logDeterminant() +
+                    solver.logDeterminant() - logPriors + squares_ / variance - right.dot(a.solution));
+        return a;
+    }
+
+private:
+    const Design& design_;
+    SymmetricSolver<Eigen::Dynamic> solver_;
+    Eigen::MatrixXd weighted_, normal_;
+    Eigen::VectorXd right_;
+    double squares_ = 0.0;
+};
+
+Measured at(const Answer& a, Eigen::Index k) {
+    return {a.solution[k], std::sqrt(std::max(0.0, a.covariance(k, k)))};
+}
+
+} // namespace
+
+LegMotion acrossGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
+                      double decRate) {
+    const Design design = designOf(rows, way, deadTime, decRate, 0.0);
+    const Weighted weighted(design, {});
+    const double freedom = std::max(1.0, static_cast<double>(rows.size()) - 7.0);
+    double variance = 0.05;
+    Answer a;
+    constexpr int rounds = 8;
+    for (int i = 0; i < rounds; ++i) {
+        a = weighted.answer(variance, 1.0);
+        variance = std::max(a.chiSquare / freedom, 1e-10);
+    }
+    return {at(a, raPulses), at(a, decPulses), at(a, southDead), at(a, driftRate), variance};
+}
+
+LegMotion alongGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
+                     double decRate, const GearPriors& priors) {
+    const Design design = designOf(rows, way, deadTime, decRate, priors.worm_s);
+    std::vector<Answer> answers;
+    const auto with = [&](const Gears& gears) {
+        const Weighted weighted(design, gears);
+        for (const double air : {0.7, 1.0, 1.4}) // it is known to a fifth or so
+            for (const double sway : {0.1, 0.35, 1.0})
+                answers.push_back(weighted.answer(air * priors.airVariance_px2, sway * priors.sway_px));
+    };
+    with({});
+    for (const double variance : {0.3, 1.0, 3.0, 10.0, 30.0})
+        for (const double length_s : {12.0, 35.0})
+            with({variance, length_s});
+    double best = -1e300;
+    for (const Answer& a : answers)
+        best = std::max(best, a.logEvidence);
+    double sum = 0.0;
+    for (Answer& a : answers)
+        sum += std::exp(a.logEvidence - best);
+    const auto averaged = [&](Eigen::Index k) {
+        double mean = 0.0, square = 0.0;
+        for (const Answer& a : answers) {
+            const double weight = std::exp(a.logEvidence - best) / sum;
+            mean += weight * a.solution[k];
+            square += weight * (a.solution[k] * a.solution[k] + a.covariance(k, k));
+        }
+        return Measured{mean, std::sqrt(std::max(0.0, square - mean * mean))};
+    };
+    return {averaged(raPulses), averaged(decPulses), averaged(southDead), averaged(driftRate),
+            priors.airVariance_px2};
+}
+
+} // namespace nordstjerna
