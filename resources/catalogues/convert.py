@@ -7,7 +7,9 @@
 One object a line, tab-separated: names (the usual one first, aliases after it, '|' between), kind, right
 ascension and declination (degrees, J2000), magnitude or nothing, size in arcminutes or nothing.
 Stars to magnitude 6 that have a name, a Bayer letter or a Flamsteed number; all NGC and IC objects, with the
-Messier and Caldwell numbers; Sharpless, Barnard, Collinder and Melotte objects.
+Messier and Caldwell numbers; Sharpless, Barnard, Collinder and Melotte objects; dark nebulae by Lynds, bright ones by
+Lynds, van den Bergh, van den Bergh and Herbst, Cederblad, and of the southern Milky Way (RCW); remnants of supernovae,
+planetary nebulae by Perek and Kohoutek.
 """
 import json
 import math
@@ -31,6 +33,9 @@ KINDS = {
     "bn": "bright nebula", "sfr": "star-forming region", "rn": "reflection nebula", "pn": "planetary nebula",
     "snr": "supernova remnant", "dn": "dark nebula", "pos": "object",
 }
+
+
+CATALOGUES = ("NGC", "IC", "Sh2", "Sh", "B", "Cr", "Mel", "M", "LDN", "LBN", "VdB", "VdBH", "Ced", "RCW", "SNR", "PK")
 
 
 def tidy(text):
@@ -82,7 +87,7 @@ def main(folder):
         ident = tidy(thing["id"])
         desig = tidy(p["desig"])
         prefix = ident.split()[0]
-        if prefix not in ("NGC", "IC", "Sh2", "Sh", "B", "Cr", "Mel", "M") and not desig.startswith("M "):
+        if prefix not in CATALOGUES and not desig.startswith("M "):
             continue
         ra, dec = thing["geometry"]["coordinates"]
         own = []
@@ -116,10 +121,14 @@ def main(folder):
             magnitude = 99.0
         if magnitude > 30 or magnitude <= -2:
             magnitude = 99.0
-        size = tidy(p.get("dim", ""))
+        kind = {"PK": "planetary nebula", "SNR": "supernova remnant"}.get(prefix,
+                                                                          KINDS.get(p.get("type"), "object"))
+        if kind == "dark nebula":
+            magnitude = 99.0  # the data have its opacity there
+        size = "x".join(f"{float(part):.3g}" for part in tidy(p.get("dim", "")).split("x") if part.strip())
         if size in ("0", "0x0"):
             size = ""
-        lines.append((magnitude, own, KINDS.get(p.get("type"), "object"), ra % 360.0, dec, size))
+        lines.append((magnitude, own, kind, ra % 360.0, dec, size))
     # What the data leave out.
     lines.append((0.5, ["C 41", "Mel 25", "Hyades"], "open cluster", 66.725, 15.867, "330"))
     lines.append((99.0, ["C 49", "NGC 2237", "Rosette Nebula"], "bright nebula", 98.079, 5.034, "80x60"))

@@ -11,6 +11,7 @@
 #include <QTextDocument>
 
 #include "charts/palette.h"
+#include "charts/pdf_outline.h"
 #include "charts/text.h"
 #include "core/base/number_text.h"
 
@@ -75,6 +76,8 @@ QString typefaceCss() {
     return css;
 }
 
+constexpr double margin_pt = 45.0; // 16 mm
+
 // Places blocks one below the other on A4 pages.
 class PaperFlow {
 public:
@@ -85,7 +88,8 @@ public:
         painter_.scale(scale_, scale_);
     }
     bool good() const { return painter_.isActive(); }
-    void text(const QString& html) {
+    // outlined: how the outline of the document calls it, or empty.
+    void text(const QString& html, const QString& outlined = {}) {
         QTextDocument document;
         document.setDefaultFont(textFont(15));
         document.setDefaultStyleSheet("h1{font-size:26px} h2{font-size:17px}");
@@ -93,6 +97,9 @@ public:
         document.setTextWidth(paperWidth);
         document.setHtml("<body style=\"color:" + theme().text.name() + "\">" + html + "</body>");
         makeRoom(std::min(document.size().height(), height_));
+        if (!outlined.isEmpty())
+            headings_.push_back(
+                {outlined, page_, (height_ - y_) * scale_ * 72.0 / pdf_.resolution() + margin_pt});
         painter_.save();
         painter_.translate(0, y_);
         document.drawContents(&painter_);
@@ -100,21 +107,26 @@ public:
         y_ += document.size().height() + 10;
     }
     // A heading stays with its picture.
-    void chart(const QString& heading, Chart& chart) {
+    void chart(const QString& heading, const QString& outlined, Chart& chart) {
         makeRoom(chart.heightOnPaper() + 70.0);
-        text(heading);
+        text(heading, outlined);
         painter_.save();
         painter_.translate(0, y_);
         chart.draw(painter_, QRectF(QPointF(0, 0), QSizeF(paperWidth, chart.heightOnPaper())), {});
         painter_.restore();
         y_ += chart.heightOnPaper() + 14;
     }
-    void finish() { painter_.end(); }
+    // The document is whole; its headings.
+    std::vector<PdfHeading> finish() {
+        painter_.end();
+        return headings_;
+    }
 
 private:
     void makeRoom(double wanted) {
         if (y_ > 0.0 && y_ + wanted > height_) {
             pdf_.newPage();
+            ++page_;
             y_ = 0.0;
         }
     }
@@ -123,6 +135,8 @@ private:
     double scale_ = 1.0;
     double height_ = 1.0;
     double y_ = 0.0;
+    int page_ = 0;
+    std::vector<PdfHeading> headings_;
 };
 
 QByteArray asHtml(const Paper& paper) {
@@ -150,24 +164,32 @@ QByteArray asHtml(const Paper& paper) {
     return (html + "</body></html>\n").toUtf8();
 }
 
-bool asPdf(QIODevice& to, const Paper& paper) {
-    QPdfWriter pdf(&to);
-    pdf.setPageSize(QPageSize(QPageSize::A4));
-    pdf.setPageMargins(QMarginsF(16, 16, 16, 16), QPageLayout::Millimeter);
-    pdf.setTitle(paper.title);
-    PaperFlow flow(pdf);
-    if (!flow.good())
-        return false;
-    flow.text("<h1>" + paper.title.toHtmlEscaped() + "</h1><p>" + paper.subline.toHtmlEscaped() + "</p>");
-    for (const PaperBlock& b : paper.blocks) {
-        const QString head = "<h2>" + b.heading.toHtmlEscaped() + "</h2>" + b.note.toHtmlEscaped();
-        if (b.chart)
-            flow.chart(head + b.html, *b.chart);
-        else
-            flow.text(head + b.html);
+QByteArray asPdf(const Paper& paper) {
+    QByteArray content;
+    QBuffer to(&content);
+    to.open(QIODevice::WriteOnly);
+    std::vector<PdfHeading> headings;
+    {
+        QPdfWriter pdf(&to);
+        pdf.setPageSize(QPageSize(QPageSize::A4));
+        pdf.setPageMargins(QMarginsF(margin_pt, margin_pt, margin_pt, margin_pt), QPageLayout::Point);
+        pdf.setTitle(paper.title);
+        PaperFlow flow(pdf);
+        if (!flow.good())
+            return {};
+        flow.text("<h1>" + paper.title.toHtmlEscaped() + "</h1><p>" + paper.subline.toHtmlEscaped() + "</p>");
+        for (const PaperBlock& b : paper.blocks) {
+            const QString head = "<h2>" + b.heading.toHtmlEscaped() + "</h2>" + b.note.toHtmlEscaped();
+            if (b.chart)
+                flow.chart(head + b.html, b.heading, *b.chart);
+            else
+                flow.text(head + b.html, b.heading);
+        }
+        headings = flow.finish();
     }
-    flow.finish();
-    return true;
+    to.close();
+    addOutline(content, headings); // without one it is read all the same
+    return content;
 }
 
 } // namespace
@@ -188,15 +210,10 @@ Expected<void> writePaper(const std::filesystem::path& path, const std::function
     const LightTheme light;
     const Paper paper = make();
     // In memory, then beside it, then under its name: an earlier report survives a failure.
-    QByteArray content;
-    if (ending == ".html") {
-        content = asHtml(paper);
-    } else {
-        QBuffer buffer(&content);
-        if (!buffer.open(QIODevice::WriteOnly) || !asPdf(buffer, paper))
-            return problem(Text::say("The report could not be drawn."), Text::say("The PDF writer gave up."),
-                           Text::say("Try HTML instead."));
-    }
+    const QByteArray content = ending == ".html" ? asHtml(paper) : asPdf(paper);
+    if (content.isEmpty())
+        return problem(Text::say("The report could not be drawn."), Text::say("The PDF writer gave up."),
+                       Text::say("Try HTML instead."));
     QSaveFile file(name);
     if (!file.open(QIODevice::WriteOnly) || file.write(content) != content.size() || !file.commit())
         return problem(Text::say("Cannot write the report %1.").arg(path.string()),

@@ -3,6 +3,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <algorithm>
 
 #include "charts/text.h"
 #include "core/base/format.h"
@@ -93,6 +94,8 @@ void Deck::refresh() {
     const QString silent = silence();
     links_->setText(silent);
     links_->setVisible(!silent.isEmpty());
+    placeWords_.clear();
+    mount_->setToolTip({});
     if (!announcement_.isEmpty()) {
         mount_->setText(announcement_);
     } else if (!m.told) {
@@ -101,16 +104,18 @@ void Deck::refresh() {
         const Equatorial place =
             equatorialFrom(ObservedFrame(rigs_.rig().site, night_.now()).icrsFrom(m.pointing));
         const AltAz a = altAzFrom(directionOf(rigs_.rig().site, m.pointing));
-        mount_->setText(tr("Mount %1 %2  HA %3  alt %4°  %5  %6")
-                            .arg(qs(formatHms(place.ra)), qs(formatDms(place.dec)),
-                                 qs(formatHourAngle(m.pointing.hourAngle)),
-                                 qs(formatNumber(a.altitude.deg(), 1)),
-                                 m.side == "east"   ? tr("looking east · pier west")
-                                 : m.side == "west" ? tr("looking west · pier east")
-                                                    : tr("side not known"),
-                                 m.parked     ? tr("parked")
-                                 : m.tracking ? tr("tracking")
-                                              : tr("not tracking")));
+        const QString side = m.side == "east"   ? tr("looking east · pier west")
+                             : m.side == "west" ? tr("looking west · pier east")
+                                                : tr("side not known");
+        const QString tracks = m.parked ? tr("parked") : m.tracking ? tr("tracking") : tr("not tracking");
+        const QString altitude = qs(formatNumber(a.altitude.deg(), 1));
+        const QString hourAngle = qs(formatHourAngle(m.pointing.hourAngle));
+        placeWords_ = {
+            tr("Mount %1 %2  HA %3  alt %4°  %5  %6")
+                .arg(qs(formatHms(place.ra)), qs(formatDms(place.dec)), hourAngle, altitude, side, tracks),
+            tr("Mount HA %1  alt %2°  %3  %4").arg(hourAngle, altitude, side, tracks),
+            tr("Mount alt %1°  %2").arg(altitude, tracks)};
+        mount_->setToolTip(placeWords_.front());
     }
     QString does = !trouble_.isEmpty()               ? trouble_
                    : !logbook_.notLogged().isEmpty() ? tr("The night is not being logged")
@@ -126,6 +131,32 @@ void Deck::refresh() {
         tr("Civil time of the site, %1. Files carry UTC: %2.")
             .arg(rigs_.rig().timeZone.empty() ? tr("zone of this computer") : qs(rigs_.rig().timeZone),
                  qs(formatClock(now))));
+    tellDevices();
+    fit();
+}
+
+// As much of the mount's place as the others leave room for.
+void Deck::fit() {
+    if (placeWords_.isEmpty())
+        return;
+    const QMargins margins = layout()->contentsMargins();
+    int room = width() - margins.left() - margins.right();
+    for (const QWidget* w :
+         std::initializer_list<const QWidget*>{links_, camera_, clock_, devices_, track_, halt_})
+        if (w->isVisibleTo(this))
+            room -= w->sizeHint().width() + layout()->spacing();
+    const QFontMetrics metrics = mount_->fontMetrics();
+    const auto fits = [&](const QString& words) { return metrics.horizontalAdvance(words) <= room; };
+    const auto first = std::find_if(placeWords_.begin(), placeWords_.end(), fits);
+    mount_->setText(first == placeWords_.end() ? placeWords_.back() : *first);
+}
+
+void Deck::resizeEvent(QResizeEvent* e) {
+    QFrame::resizeEvent(e);
+    fit();
+}
+
+void Deck::tellDevices() {
     devices_->setVisible(pace_ != nullptr);
     if (!pace_)
         return;

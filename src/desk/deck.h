@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QFrame>
+#include <QStringList>
 
 #include <functional>
 
@@ -26,6 +27,9 @@ public:
     void announce(const QString& text);
     QPushButton* haltButton() const { return halt_; }
 
+protected:
+    void resizeEvent(QResizeEvent*) override;
+
 private:
     void restyle();
     QString silence() const;
@@ -44,6 +48,9 @@ private:
     QLabel* clock_;
     QPushButton* halt_;
     QPushButton* track_; // after a halt
+    void fit();
+    void tellDevices();
+    QStringList placeWords_; // of the mount, the longest first
     QString announcement_;
     QString trouble_; // of a device, while a step is being repeated
 };

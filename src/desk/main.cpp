@@ -9,11 +9,13 @@
 #include "desk/end_signals.h"
 #include "desk/main_window.h"
 #include "desk/start.h"
+#include "desk/text_size.h"
 #include "desk/theme.h"
 
 using namespace nordstjerna;
 
 int main(int argc, char** argv) {
+    followTextSize(argc, argv);
     DeskApplication app(argc, argv);
     EndSignals endSignals;
     QApplication::setApplicationName("nordstjerna");

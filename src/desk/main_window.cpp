@@ -50,6 +50,7 @@
 #include "desk/theme.h"
 #include "desk/widgets/bench_stack.h"
 #include "desk/widgets/findings_panel.h"
+#include "desk/widgets/part_numbers.h"
 
 namespace nordstjerna {
 
@@ -458,11 +459,10 @@ void MainWindow::buildMenus() {
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
     add(help, tr("About this station"), QKeySequence("F1"), [this] {
-        const Station* s = station(current_);
         if (findings_->helpShown())
             findings_->hideHelp();
         else
-            findings_->showHelp(s->name(), s->help());
+            showHelp();
         findings_->setVisible(true);
     });
     add(help, tr("Checklist of the night"), QKeySequence("Shift+F1"), [this] { showChecklist(); });
@@ -473,6 +473,18 @@ void MainWindow::buildMenus() {
                "<p>GPL-3.0-or-later. Typeface B612 (OFL), icons Tabler (MIT).</p>")
                 .arg(NORDSTJERNA_VERSION));
     });
+}
+
+void MainWindow::showHelp() {
+    Station* s = station(current_);
+    QList<QRect> places;
+    QString legend;
+    for (const Station::Landmark& l : s->landmarks()) {
+        places << l.where;
+        legend += QString("<p><b>%1</b> %2</p>").arg(places.size()).arg(l.words);
+    }
+    findings_->showHelp(s->name(), numberedPicture(*s, places, FindingsPanel::helpWidth),
+                        tr("This station as it stands, its parts numbered"), legend + s->help());
 }
 
 void MainWindow::showChecklist() {

@@ -64,6 +64,7 @@ private:
     void chooseDevices();
     void beginNight(const std::string& name, bool unasked = false);
     void askForRig(bool atOnce);
+    void showHelp();
     void showChecklist();
     void parkOrUnpark();
     void showFigure();

@@ -51,6 +51,7 @@ private slots:
     void starsAreNoDark();
     void lampIsNoDark();
     void otherSettingsDoNotFit();
+    void scaledToAnotherExposure();
     void windowsAreMendedToo();
     void recallAndFalseDetections();
     void colourPatternVanishes();
@@ -120,6 +121,61 @@ void DarksTest::otherSettingsDoNotFit() {
     frame = dark;
     frame.temperature_c.reset(); // not known: no reason against it
     QVERIFY(darkFits(dark, frame));
+}
+
+// The nearest exposure is scaled, as far as the signal of the dark is the sensor's: pixels that glow grow
+// with the time, what the dark adds in noise is told.
+void DarksTest::scaledToAnotherExposure() {
+    const DarkKind dark{2.0, 0.8, 1, darkWidth, darkHeight, 5.0, std::nullopt};
+    DarkKind frame = dark;
+    frame.exposure_s = 5.0;
+    QCOMPARE(darkScale(dark, frame).value_or(0.0), 2.5);
+    frame.exposure_s = 0.6;
+    QCOMPARE(darkScale(dark, frame).value_or(0.0), 0.3);
+    for (const double far : {0.4, 8.5, 0.0}) {
+        frame.exposure_s = far;
+        QVERIFY(!darkScale(dark, frame));
+    }
+    frame.exposure_s = 5.0;
+    frame.gain_e_adu = 0.4;
+    QVERIFY(!darkScale(dark, frame));
+
+    // Pixels that glow faintly are in no map of bad ones: the signal alone takes them off.
+    Random random(41);
+    const auto faint = [&](double exposure_s) {
+        Frame f = noiseFrame(darkWidth, darkHeight, 300.0, 2.0, random);
+        Random places(98);
+        for (int i = 0; i < 400; ++i)
+            f.at(static_cast<int>(places.uniform(2, darkWidth - 2)),
+                 static_cast<int>(places.uniform(2, darkHeight - 2))) +=
+                static_cast<float>(exposure_s * places.uniform(1.0, 2.5));
+        f.info.exposure_s = exposure_s;
+        f.info.gain_e_adu = 0.8;
+        return f;
+    };
+    std::vector<Frame> frames;
+    for (int i = 0; i < 30; ++i)
+        frames.push_back(faint(2.0));
+    const auto master = makeMasterDark(frames);
+    QVERIFY(master.has_value());
+    const auto glow = [](const Frame& f) {
+        Random places(98);
+        double sum = 0.0;
+        for (int i = 0; i < 400; ++i) {
+            const int x = static_cast<int>(places.uniform(2, darkWidth - 2));
+            const int y = static_cast<int>(places.uniform(2, darkHeight - 2));
+            static_cast<void>(places.uniform(1.0, 2.5));
+            sum += f.at(x, y) / 400.0;
+        }
+        return sum - ordinaryLevel(f);
+    };
+    Frame longer = faint(5.0), unscaled = longer;
+    const double before = glow(longer);
+    applyDark(longer, *master, 2.5);
+    applyDark(unscaled, *master);
+    QVERIFY2(before > 7.0 && std::abs(glow(longer)) < 0.1 * before && glow(unscaled) > 0.4 * before,
+             qPrintable(QString("%1 %2 %3").arg(before).arg(glow(longer)).arg(glow(unscaled))));
+    QVERIFY(ordinaryScatter(master->mean) < 2.0);
 }
 
 void DarksTest::windowsAreMendedToo() {

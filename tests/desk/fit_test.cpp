@@ -14,6 +14,7 @@
 #include "desk/main_window.h"
 #include "desk/start.h"
 #include "desk/stations/station.h"
+#include "desk/text_size.h"
 #include "desk/theme.h"
 #include "registry.h"
 
@@ -25,6 +26,7 @@ private slots:
     void initTestCase();
     void cleanupTestCase() { window_.reset(); }
     void aCutWordIsSeen();
+    void textFollowsTheDesktop();
     void wordsFit_data();
     void wordsFit();
     void nothingIsWiderThanItsRoom_data() { wordsFit_data(); }
@@ -133,6 +135,7 @@ void FitTest::wordsFit_data() {
     QTest::newRow("1280 x 800") << QSize(1280, 800);
     QTest::newRow("1100 x 700") << QSize(1100, 700);
     QTest::newRow("1920 x 1080") << QSize(1920, 1080);
+    QTest::newRow("1920 x 1080 with text of 150 %") << QSize(1280, 720);
 }
 
 // What a look at each page of each station finds.
@@ -174,6 +177,19 @@ QStringList FitTest::everyPage(QSize size, const std::function<QStringList(QWidg
 void FitTest::wordsFit() {
     QFETCH(QSize, size);
     QCOMPARE(everyPage(size, cutIn).size(), 0);
+}
+
+void FitTest::textFollowsTheDesktop() {
+    const QSize large(1920, 1080), laptop(1280, 800);
+    QCOMPARE(textFactor(9.0, large), 1.0);
+    QCOMPARE(textFactor(11.0, large), 1.0);
+    QCOMPARE(textFactor(16.5, large), 1.5);
+    QCOMPARE(textFactor(33.0, large), 1.5);
+    QCOMPARE(textFactor(13.2, large), 1.2);
+    // As far as the whole window has room; and no smaller than it was drawn.
+    QVERIFY(std::abs(textFactor(16.5, laptop) - 800.0 / 700.0) < 1e-9);
+    QCOMPARE(textFactor(16.5, QSize(800, 600)), 1.0);
+    QCOMPARE(textFactor(-1.0, large), 1.0); // the desktop does not tell
 }
 
 void FitTest::nothingIsWiderThanItsRoom() {

@@ -273,6 +273,18 @@ void WindowTest::helpSheet() {
     window_->showStation(StationId::pole);
     QTest::keyClick(window_.get(), Qt::Key_F1);
     QVERIFY(panelText().contains("RA axis points beside"));
+    // With the station as it stands, and its parts by number.
+    const auto labels = window_->findingsPanel()->findChildren<QLabel*>();
+    const auto picture =
+        std::find_if(labels.begin(), labels.end(), [](const QLabel* l) { return !l->pixmap().isNull(); });
+    QVERIFY(picture != labels.end() && !(*picture)->accessibleName().isEmpty());
+    const auto parts = window_->station(StationId::pole)->landmarks();
+    QVERIFY(parts.size() >= 4);
+    for (int i = 0; i < parts.size(); ++i) {
+        QVERIFY(i == 0 || parts[i].where.top() >= parts[i - 1].where.top());
+        QVERIFY(window_->station(StationId::pole)->rect().contains(parts[i].where));
+        QVERIFY(panelText().contains(parts[i].words));
+    }
     QTest::keyClick(window_.get(), Qt::Key_F1);
     QVERIFY(panelText().contains("FINDINGS"));
 }

@@ -116,6 +116,7 @@ private slots:
     void aPlaceOfYesterday();
     void anotherExposureTime();
     void aFrameOfBefore();
+    void anExposureThatStillRuns();
     void aFrameThatIsNone();
     void noFrameAtAll();
     void aFocuserThatStands();
@@ -371,6 +372,30 @@ void LinkTest::aFrameOfBefore() {
     };
     const auto frame = c.camera->expose(20.0, neverHalted);
     QVERIFY(!frame && says(frame.error(), "frame of before"));
+}
+
+// What was begun before a link broke is ended first: the camera would refuse the next one, and send its frame
+// instead.
+void LinkTest::anExposureThatStillRuns() {
+    LyingCamera c;
+    c.s.server.update("C", wire::exposure, WireState::busy, {{wire::exposureValue, 90.0}});
+    until([&] { return c.link->told("C", wire::exposure)->vector.state == WireState::busy; });
+    std::atomic<bool> ended{false};
+    c.s.answer = [&](WireServer& server, const WireVector& v) {
+        if (v.name == wire::abortExposure) {
+            ended = true;
+            server.update("C", wire::exposure, WireState::idle, {{wire::exposureValue, 0.0}});
+        } else if (v.name == wire::exposure) {
+            if (!ended)
+                return server.update("C", wire::exposure, WireState::alert, {}, "An exposure is under way.");
+            const Instant begun = c.clock.now();
+            c.clock.sleep(v.number(wire::exposureValue), neverHalted);
+            c.s.sendFrame(frameOf(v.number(wire::exposureValue), begun));
+        }
+    };
+    const Problem p = c.failure();
+    QVERIFY2(p.what.empty(), p.text().c_str());
+    QVERIFY(ended);
 }
 
 void LinkTest::aFrameThatIsNone() {

@@ -279,7 +279,14 @@ void NightLogTest::darksFromACoveredTelescope() {
     QVERIFY2(before->hotPixels > 150 && after->hotPixels < 20,
              qPrintable(QString("%1 → %2").arg(before->hotPixels).arg(after->hotPixels)));
     QVERIFY(after->stars.size() > 50);
-    static_cast<void>(prepared.expose(4.0, never));
+    // Twice as long: the same dark, scaled, is better than none; ten times as long it is not used.
+    const auto rawLonger = night.guideCamera().expose(4.0, never);
+    const auto longer = prepared.expose(4.0, never);
+    QCOMPARE(prepared.darkUse().state, PreparedCamera::DarkState::scaled);
+    QCOMPARE(prepared.darkUse().scale, 2.0);
+    QVERIFY(prepared.darkUse().noise_adu > 0.0 && prepared.darkUse().noise_adu < 20.0);
+    QVERIFY(detectStars(**longer)->hotPixels < 20 && detectStars(**rawLonger)->hotPixels > 150);
+    static_cast<void>(prepared.expose(20.0, never));
     QCOMPARE(prepared.darkUse().state, PreparedCamera::DarkState::differs);
     QVERIFY(prepared.darkUse().differsIn.english().find("exposure") != std::string::npos);
 }
@@ -343,7 +350,7 @@ void NightLogTest::darksSurviveARestart() {
     QVERIFY(store.add(dark).has_value()); // a newer one takes its place
     DarkStore again = DarkStore::open(folder.path().toStdString());
     QCOMPARE(again.kinds().size(), size_t(1));
-    const auto fit = again.match(dark.kind);
+    const auto fit = again.match(dark.kind).dark;
     QVERIFY(fit && fit->badCount == 1 && fit->badPixels[70] == 1 && fit->mean.at(5, 5) == 310.0F);
     QFile::remove(
         QString::fromStdString(folder.path().toStdString() + "/bad-dark-2000ms-gain800-bin1-64x48-5C.fits"));

@@ -18,6 +18,8 @@ class RatesNightTest : public QObject {
     Q_OBJECT
 private slots:
     void uncertaintiesAreHonest();
+    void aLateMountIsWaitedFor_data();
+    void aLateMountIsWaitedFor();
 };
 
 namespace {
@@ -105,6 +107,38 @@ void RatesNightTest::uncertaintiesAreHonest() {
         QVERIFY2(share >= 0.57 && share <= 0.80, what.c_str());
         QVERIFY2(rms < 1.25 && far <= n / 50.0, what.c_str());
     }
+}
+
+void RatesNightTest::aLateMountIsWaitedFor_data() {
+    QTest::addColumn<double>("delay");
+    QTest::addColumn<int>("scene");
+    QTest::newRow("at once") << 0.0 << 0;
+    QTest::newRow("a second and a half") << 1.5 << 5;
+    if (!thinned) {
+        QTest::newRow("a whole frame") << 2.7 << 2;
+        QTest::newRow("a whole frame, south, mirrored") << 2.7 << 7;
+    }
+}
+
+// The delay of the pulses is no backlash, and no lower rate.
+void RatesNightTest::aLateMountIsWaitedFor() {
+    QFETCH(double, delay);
+    QFETCH(int, scene);
+    double backlash = 0.0, rate = 0.0;
+    constexpr int nights = 4;
+    for (int k = 0; k < nights; ++k) {
+        Scenario s = sceneOf(scene);
+        s.seed = 77 + static_cast<std::uint64_t>(k);
+        s.pulses = {delay, 0.0};
+        const auto r = calibrate(s);
+        QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
+        const double truth = r->setup.expectedDecPxS() * (1.0 + s.guideRateError);
+        const double backlash_ms = 1000.0 * s.decBacklash_arcsec / (truth * r->setup.scale_arcsec_px);
+        backlash += (r->decBacklash_ms.value - backlash_ms) / r->decBacklash_ms.sigma / nights;
+        rate += (r->dec.rate_px_s.value / truth - 1.0) / nights;
+    }
+    QVERIFY2(std::abs(backlash) < 2.0, qPrintable(QString("backlash %1 σ off").arg(backlash)));
+    QVERIFY2(std::abs(rate) < 0.02, qPrintable(QString("rate %1 off").arg(rate)));
 }
 
 NORDSTJERNA_TEST(RatesNightTest)

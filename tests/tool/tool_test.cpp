@@ -1,5 +1,6 @@
 // nordstjerna-tool as scripts see it: output, keys, units, exit status.
 #include <QProcess>
+#include <QRegularExpression>
 #include <QTemporaryDir>
 #include <QtTest>
 #include <cmath>
@@ -442,6 +443,33 @@ void ToolTest::reportsAreWritten() {
     QFile pdf(in("f.pdf"));
     QVERIFY(pdf.open(QIODevice::ReadOnly));
     QVERIFY(pdf.size() > 20000 && pdf.read(5) == "%PDF-");
+    // Another program reads it: its text, and the outline with the page of each heading.
+    const auto read = [&](const char* program, const QStringList& arguments) {
+        QProcess other;
+        other.start(program, arguments);
+        return other.waitForFinished(-1) && other.readAllStandardError().isEmpty()
+                   ? other.readAllStandardOutput()
+                   : QByteArray();
+    };
+    const QByteArray words = read("pdftotext", {in("f.pdf"), "-"});
+    QVERIFY2(words.contains("Peak to peak") || words.contains("peak to peak"), words.left(2000));
+    const QByteArray outline = read("pdftohtml", {"-xml", "-i", "-stdout", in("f.pdf")});
+    const qsizetype from = outline.indexOf("<outline>");
+    QVERIFY2(from > 0, outline.right(2000));
+    const QByteArray items = outline.mid(from, outline.lastIndexOf("</outline>") - from);
+    const auto heading = QRegularExpression("<item page=\"(\\d+)\">([^<]+)</item>");
+    auto it = heading.globalMatch(QString::fromUtf8(items));
+    int headings = 0, page = 1;
+    while (it.hasNext()) {
+        const auto match = it.next();
+        ++headings;
+        QVERIFY(match.captured(1).toInt() >= page); // in order
+        page = match.captured(1).toInt();
+        const QByteArray onPage =
+            read("pdftotext", {"-f", match.captured(1), "-l", match.captured(1), in("f.pdf"), "-"});
+        QVERIFY2(onPage.simplified().contains(match.captured(2).toUtf8()), qPrintable(match.captured(2)));
+    }
+    QVERIFY2(headings >= 5 && page > 1, items);
     QCOMPARE(tool({"analyse", in("f.ecsv"), "--report", in("f.docx")}).status, 2);
     r = tool({"analyse", in("f.ecsv"), "--report", in("no/such/folder/f.html")});
     QCOMPARE(r.status, 1);

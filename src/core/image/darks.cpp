@@ -32,6 +32,10 @@ double ordinaryLevel(const Frame& dark) {
     return ordinary(dark.pixels).level;
 }
 
+double ordinaryScatter(const Frame& dark) {
+    return ordinary(dark.pixels).sigma;
+}
+
 DarkKind DarkKind::of(const Frame& frame) {
     return {frame.info.exposure_s, frame.info.gain_e_adu,    frame.info.bin,        frame.width,
             frame.height,          frame.info.temperature_c, frame.info.gainSetting};
@@ -58,6 +62,16 @@ Text whyDarkDoesNotFit(const DarkKind& dark, const DarkKind& frame) {
 
 bool darkFits(const DarkKind& dark, const DarkKind& frame) {
     return whyDarkDoesNotFit(dark, frame).empty();
+}
+
+std::optional<double> darkScale(const DarkKind& dark, const DarkKind& frame) {
+    constexpr double farthest = 4.0;
+    DarkKind same = dark;
+    same.exposure_s = frame.exposure_s;
+    if (!(dark.exposure_s > 0.0) || !(frame.exposure_s > 0.0) || !darkFits(same, frame))
+        return std::nullopt;
+    const double scale = frame.exposure_s / dark.exposure_s;
+    return scale <= farthest && scale >= 1.0 / farthest ? std::optional(scale) : std::nullopt;
 }
 
 Expected<void> checkDark(const Frame& frame) {
@@ -133,15 +147,16 @@ Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames) {
     return master;
 }
 
-void applyDark(Frame& frame, const MasterDark& dark) {
+void applyDark(Frame& frame, const MasterDark& dark, double scale) {
     const auto level = static_cast<float>(dark.level);
+    const auto share = static_cast<float>(scale);
     const auto inside = [&](int x, int y) {
         return x >= 0 && y >= 0 && x < dark.mean.width && y < dark.mean.height;
     };
     for (int y = 0; y < frame.height; ++y)
         for (int x = 0; x < frame.width; ++x)
             if (inside(x + frame.x0, y + frame.y0))
-                frame.at(x, y) -= dark.mean.at(x + frame.x0, y + frame.y0) - level;
+                frame.at(x, y) -= share * (dark.mean.at(x + frame.x0, y + frame.y0) - level);
     std::vector<double> around;
     for (int y = 0; y < frame.height; ++y)
         for (int x = 0; x < frame.width; ++x) {

@@ -39,8 +39,15 @@ struct MasterDark {
     int badCount = 0;
 };
 
+// By how much a dark of another exposure must be scaled to serve: the dark signal of a sensor grows with the
+// time. Absent where anything else differs, or the exposures by more than a factor of four: beyond, what does
+// not grow with the time shows.
+std::optional<double> darkScale(const DarkKind& dark, const DarkKind& frame);
+
 // Median of a sample of the pixels: what stays when a dark is taken off.
 double ordinaryLevel(const Frame& dark);
+// Scatter of the same: what the dark puts into every pixel that it cleans, where it is not scaled.
+double ordinaryScatter(const Frame& dark);
 
 // Refuses a frame that is not dark: stars on it, or light that makes it brighter than darkness and uneven.
 Expected<void> checkDark(const Frame& frame);
@@ -52,7 +59,8 @@ Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames);
 
 // Takes the dark off and mends bad pixels by the median of their sound neighbours. Windows know where they
 // were cut. The mean level of the dark stays in, so that counts remain positive and saturation its meaning.
-void applyDark(Frame& frame, const MasterDark& dark);
+// scale: of its signal, for frames of another exposure.
+void applyDark(Frame& frame, const MasterDark& dark, double scale = 1.0);
 
 // A colour camera's 2 × 2 pattern evened out: every pixel becomes the binomial mean of its 3 × 3
 // neighbourhood, which holds the four colours in equal parts and moves no star.

@@ -15,6 +15,8 @@ constexpr int fewestSteps = 6;
 constexpr int mostSteps = 25;
 constexpr double clearing_s = 25.0; // of pulses at most
 constexpr size_t quietLooks = 6;
+constexpr int mostRests = 4;        // looks until a late mount stands still
+constexpr double stillMoving = 4.0; // σ of one place along the way
 // What slow air and a worm that turns meanwhile add to the ± of a straight line through white noise.
 constexpr double besidesNoise = 1.3;
 constexpr int fewestWanted = 10, mostWanted = 16; // pulses of a leg
@@ -99,7 +101,8 @@ Step CalibrationRun::advance(const Event& event) {
     if (pulsing_) {
         pulsing_ = false;
         pausing_ = true;
-        return WaitStep{setup_.pause_s, Text::say("the axis to settle")};
+        pulseEnd_ = event.now;
+        return WaitStep{std::max(setup_.pause_s, pause_s_), Text::say("the axis to settle")};
     }
     if (pausing_) {
         pausing_ = false;
@@ -195,6 +198,8 @@ Step CalibrationRun::onStar(const Event&, const Star& star, Instant middle) {
         return listen(star);
     case Phase::clearing:
         return clearing(star);
+    case Phase::resting:
+        return resting(star, middle);
     default:
         return inLeg(star, t);
     }
@@ -220,6 +225,7 @@ Step CalibrationRun::listen(const Star& star) {
     const double room = std::min(std::min(star.x, frame_->width - 1 - star.x),
                                  std::min(star.y, frame_->height - 1 - star.y)) -
                         30.0;
+    noise_px_ = noise;
     plan(noise, 0.8 * room);
     if (!circumstances_.decMotor) { // no backlash to take up
         phase_ = Phase::leg;
@@ -234,13 +240,15 @@ Step CalibrationRun::listen(const Star& star) {
 Step CalibrationRun::clearing(const Star& star) {
     const double expected = circumstances_.expectedDecPxS() * step_ms_ / 1000.0;
     const double moved = distance(star, *star_);
+    if (moved > 0.5 * expected)
+        way_ = Eigen::Vector2d(star.x - star_->x, star.y - star_->y) / moved;
     star_ = star;
     followed_ = moved > 0.5 * expected ? followed_ + 1 : 0;
     const double pulsed_s = pulses_ * step_ms_ / 1000.0;
     // Three seconds at least, and two pulses in a row that the star follows.
     if (followed_ >= 2 && pulsed_s >= 3.0) {
-        phase_ = Phase::leg;
-        return beginLeg(Leg::west, star, -1.0);
+        phase_ = Phase::resting;
+        return look();
     }
     if (pulsed_s >= clearing_s) {
         // Not a failure yet: the rate may be far from what the rig promises; the legs will tell.
@@ -248,6 +256,19 @@ Step CalibrationRun::clearing(const Star& star) {
         return beginLeg(Leg::west, star, -1.0);
     }
     return pulse(Leg::north);
+}
+
+// Without a pulse the star stands where it was, unless the last one is still on its way.
+Step CalibrationRun::resting(const Star& star, Instant middle) {
+    const double on = way_->dot(Eigen::Vector2d(star.x - star_->x, star.y - star_->y));
+    star_ = star;
+    if (on > stillMoving * noise_px_ && ++rests_ <= mostRests) {
+        // By the end of this frame it may stand still; the next one tells.
+        pause_s_ = middle - pulseEnd_ + 0.5 * setup_.exposure_s;
+        return look();
+    }
+    phase_ = Phase::leg;
+    return beginLeg(Leg::west, star, -1.0);
 }
 
 Step CalibrationRun::beginLeg(Leg leg, const Star& star, double t_s) {
@@ -339,7 +360,7 @@ Progress CalibrationRun::progress() const {
              : std::vector<Text>{Text::say("Choose a star"), Text::say("Watch it"), Text::say("West"),
                                  Text::say("East")};
     size_t current = 0;
-    if (phase_ == Phase::firstLook || phase_ == Phase::clearing)
+    if (phase_ == Phase::firstLook || phase_ == Phase::clearing || phase_ == Phase::resting)
         current = 1; // orienting still counts as choosing
     else if (phase_ == Phase::leg)
         current = 2 + static_cast<size_t>(leg_);
@@ -350,7 +371,7 @@ Progress CalibrationRun::progress() const {
                                      : i == current && phase_ != Phase::ended ? ProgressStep::State::running
                                                                               : ProgressStep::State::ahead});
     p.fraction = static_cast<double>(current) / static_cast<double>(names.size());
-    const double each = step_ms_ / 1000.0 + lookTime_s(setup_);
+    const double each = step_ms_ / 1000.0 + lookTime_s(setup_) + std::max(0.0, pause_s_ - setup_.pause_s);
     if (phase_ == Phase::leg) {
         const int length = outward_ > 0 ? outward_ : steps_;
         const int after = (both ? 3 : 1) - static_cast<int>(leg_);
@@ -364,6 +385,7 @@ Progress CalibrationRun::progress() const {
         p.timeLeft_s = each * (both ? 4.4 : 2.2) * steps_;
         p.waitingFor = phase_ == Phase::finding     ? Text::say("first frame")
                        : phase_ == Phase::firstLook ? Text::say("how restless the star is")
+                       : phase_ == Phase::resting   ? Text::say("the star to stand still")
                                                     : Text::say("north pulses until the star follows");
     }
     return p;

@@ -44,7 +44,7 @@ public:
     const CalibrationRunSetup& setup() const { return setup_; }
 
 private:
-    enum class Phase { start, finding, orienting, firstLook, clearing, leg, ended };
+    enum class Phase { start, finding, orienting, firstLook, clearing, resting, leg, ended };
     Step choose(const Event& event);
     Step orient(const FrameSolved& solved);
     Step look() const;
@@ -72,9 +72,16 @@ private:
     double travel_px_ = 0.0;  // of a leg
     int steps_ = 0;           // of it
     std::vector<Star> quiet_; // before any pulse
-    int pulses_ = 0;          // in this leg, or while clearing
-    int outward_ = 0;         // pulses of the outward leg that this one undoes
-    int followed_ = 0;        // clearing: pulses in a row that moved the star as they should
+    double noise_px_ = 0.0;   // of those
+    // A mount that answers late still moves when the frame begins: so long after a pulse the looks wait.
+    double pause_s_ = 0.0;
+    Instant pulseEnd_;
+    std::optional<Eigen::Vector2d> way_; // of the last pulse that moved the star
+    int rests_ = 0;
+    Step resting(const Star& star, Instant middle);
+    int pulses_ = 0;   // in this leg, or while clearing
+    int outward_ = 0;  // pulses of the outward leg that this one undoes
+    int followed_ = 0; // clearing: pulses in a row that moved the star as they should
     int lost_ = 0;
     int restarts_ = 0;
     bool pulsing_ = false; // a pulse is under way, then the pause

@@ -4,10 +4,13 @@
 #include <QLabel>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "charts/text.h"
 #include "core/procedure/slew.h"
+#include "desk/pictures/picture.h"
 #include "desk/theme.h"
+#include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
 #include "desk/widgets/step_bar.h"
 
@@ -73,6 +76,32 @@ void Station::slewTo(const HourAngleDec& target, const QString& purpose,
     if (!procedures().busy())
         slewing_ = false;
     refresh();
+}
+
+QList<Station::Landmark> Station::landmarks() const {
+    QList<Landmark> all;
+    const auto note = [&](const QWidget* part, const QString& words) {
+        if (part && part->isVisibleTo(this) && part->width() > 0)
+            all << Landmark{QRect(part->mapTo(this, QPoint(0, 0)), part->size()), words};
+    };
+    note(sentence_, tr("What is so now, and what to do about it."));
+    note(findChild<PhaseBar*>(), tr("The pages of this station, in the order they are used."));
+    // The largest picture, and the first figure.
+    const QWidget* picture = nullptr;
+    for (const Picture* p : findChildren<Picture*>())
+        if (p->isVisibleTo(this) &&
+            (!picture || p->width() * p->height() > picture->width() * picture->height()))
+            picture = p;
+    note(picture, tr("The picture. Point at it, or move a cursor with the arrow keys, to read a value."));
+    for (const ReadOut* r : findChildren<ReadOut*>())
+        if (r->isVisibleTo(this)) {
+            note(r, tr("A figure with its ±. F11 lets it fill the screen."));
+            break;
+        }
+    note(primary_, tr("The next step. What else can be done stands beside it."));
+    std::stable_sort(all.begin(), all.end(),
+                     [](const Landmark& a, const Landmark& b) { return a.where.top() < b.where.top(); });
+    return all;
 }
 
 QList<std::function<FigureText()>> Station::largeFigures() const {

@@ -43,6 +43,12 @@ public:
     virtual StationState state() const = 0;
     virtual std::vector<Finding> findings() const = 0;
     virtual QString help() const = 0; // what, why, how, what is good
+    // Its parts as help numbers them, from top to bottom: where each stands, and what it is for.
+    struct Landmark {
+        QRect where;
+        QString words;
+    };
+    QList<Landmark> landmarks() const;
     // What of it may fill the screen, the first one first. They live as long as the station.
     virtual QList<std::function<FigureText()>> largeFigures() const;
     // A finding's or a menu's command; false when not this station's.

@@ -30,7 +30,11 @@ QSize NumberField::sizeHint() const {
 }
 
 QSize NumberField::minimumSizeHint() const {
-    return {std::clamp(sizeHint().width(), 52, 90), QDoubleSpinBox::minimumSizeHint().height()};
+    // A word in place of a number is not cut.
+    constexpr int frame = 6; // with the focus on it
+    const bool word = value() == minimum() && !specialValueText().isEmpty();
+    return {word ? sizeHint().width() + frame : std::clamp(sizeHint().width(), 52, 90),
+            QDoubleSpinBox::minimumSizeHint().height()};
 }
 
 void NumberField::wheelEvent(QWheelEvent* e) {

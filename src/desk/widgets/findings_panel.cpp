@@ -14,7 +14,8 @@ namespace nordstjerna {
 
 FindingsPanel::FindingsPanel(QWidget* parent)
     : QFrame(parent), title_(new QLabel(tr("FINDINGS"))), list_(new QVBoxLayout), helpSheet_(new QWidget),
-      helpText_(new WrapLabel), nothing_(new WrapLabel(tr("Nothing needs attention here."))) {
+      helpPicture_(new QLabel), helpText_(new WrapLabel),
+      nothing_(new WrapLabel(tr("Nothing needs attention here."))) {
     setObjectName("panel");
     setFixedWidth(280);
     auto* outer = new QVBoxLayout(this);
@@ -35,6 +36,7 @@ FindingsPanel::FindingsPanel(QWidget* parent)
     auto* help = new QVBoxLayout(helpSheet_);
     help->setContentsMargins(0, 0, 0, 0);
     helpText_->setTextFormat(Qt::RichText);
+    help->addWidget(helpPicture_);
     help->addWidget(helpText_);
     auto* close = new QPushButton(tr("Back to the findings"));
     close->setObjectName("do");
@@ -176,8 +178,11 @@ void FindingsPanel::arrange() {
     nothing_->setVisible(!help_ && cards_.empty() && problems_.empty());
 }
 
-void FindingsPanel::showHelp(const QString& title, const QString& html) {
+void FindingsPanel::showHelp(const QString& title, const QPixmap& picture, const QString& words,
+                             const QString& html) {
     help_ = true;
+    helpPicture_->setPixmap(picture);
+    helpPicture_->setAccessibleName(words);
     title_->setText(title.toUpper());
     helpText_->setText(html);
     arrange();

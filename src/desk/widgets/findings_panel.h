@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QFrame>
+#include <QPixmap>
 #include <QSet>
 #include <QVBoxLayout>
 #include <vector>
@@ -24,7 +25,9 @@ public:
     // Problems stand above all findings until dismissed or solved.
     void show(const std::vector<Finding>& findings, const std::vector<ProblemList::Entry>& problems);
     // Explanation of the station in place of the findings.
-    void showHelp(const QString& title, const QString& html);
+    // picture: of the station, its parts numbered; words: what the picture shows, for who does not see it.
+    void showHelp(const QString& title, const QPixmap& picture, const QString& words, const QString& html);
+    static constexpr int helpWidth = 248; // of the picture
     bool helpShown() const { return help_; }
     void hideHelp();
 
@@ -42,6 +45,7 @@ private:
     QLabel* title_;
     QVBoxLayout* list_;
     QWidget* helpSheet_;
+    QLabel* helpPicture_;
     QLabel* helpText_;
     QLabel* nothing_;
     struct ProblemCard {

@@ -1,13 +1,13 @@
 #include "desk/widgets/phase_bar.h"
 
-#include <QHBoxLayout>
 #include <QPushButton>
+
+#include "desk/widgets/flow_row.h"
 
 namespace nordstjerna {
 
 PhaseBar::PhaseBar(const QStringList& names, QWidget* parent) : QWidget(parent) {
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(0, 0, 0, 0);
+    auto* row = new FlowRow(this);
     row->setSpacing(2);
     constexpr int roomy = 7; // so many stand in a small window as they are
     for (int i = 0; i < names.size(); ++i) {
@@ -24,7 +24,6 @@ PhaseBar::PhaseBar(const QStringList& names, QWidget* parent) : QWidget(parent) 
         row->addWidget(b);
         buttons_.push_back(b);
     }
-    row->addStretch();
 }
 
 void PhaseBar::setCurrent(int index) {

@@ -8,7 +8,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int cardMargin = 14;
+constexpr int cardMargin = 14, cardHeight = 92;
 
 // Whole parts of it, as many as there is room for; the rest is in the tooltip.
 QString shortened(QString note, const QFontMetrics& metrics, int room) {
@@ -24,7 +24,6 @@ ReadOut::ReadOut(const QString& title, QWidget* parent)
     setObjectName("card");
     // All in a row are as wide as each other, whatever they show: nothing shifts while figures change.
     setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    setFixedHeight(92);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(cardMargin, 8, cardMargin, 8);
     column->setSpacing(0);
@@ -37,6 +36,7 @@ ReadOut::ReadOut(const QString& title, QWidget* parent)
     column->addLayout(row);
     column->addWidget(note_);
     title_->setObjectName("muted");
+    title_->setWordWrap(true);
     unit_->setObjectName("muted");
     note_->setObjectName("muted");
     for (QLabel* l : {value_, note_})
@@ -57,6 +57,14 @@ void ReadOut::restyle() {
 }
 
 void ReadOut::fit() {
+    // A title that is too long for one line makes the card higher, and shifts nothing beside it.
+    const QFontMetrics title(textFont(11));
+    const int lines = title
+                          .boundingRect(QRect(0, 0, std::max(width() - 2 * cardMargin, 40), 1000),
+                                        Qt::TextWordWrap, title_->text())
+                          .height() /
+                      std::max(1, title.height());
+    setFixedHeight(cardHeight + (std::max(lines, 1) - 1) * title.lineSpacing());
     const int room = width() - 3 * cardMargin; // with the gaps beside the unit
     const int unit =
         unit_->text().isEmpty() ? 0 : QFontMetrics(textFont(14)).horizontalAdvance(unit_->text()) + 6;
@@ -80,6 +88,7 @@ void ReadOut::fit() {
 
 void ReadOut::setTitle(const QString& title) {
     title_->setText(title.toUpper());
+    fit();
 }
 
 void ReadOut::show(const QString& value, const QString& unit, const QString& note) {

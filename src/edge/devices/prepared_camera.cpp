@@ -62,18 +62,21 @@ bool PreparedCamera::state(FrameInfo& info) const {
     return true;
 }
 
-std::shared_ptr<const MasterDark> PreparedCamera::darkFor(const DarkKind& kind) {
+DarkStore::Match PreparedCamera::darkFor(const DarkKind& kind) {
     const std::scoped_lock guard(lock_);
-    auto dark = store_.match(kind);
+    const DarkStore::Match match = store_.match(kind);
     use_ = {};
-    if (dark) {
-        use_.state = DarkState::fits;
-        use_.badPixels = dark->badCount;
+    if (match.dark) {
+        use_.state = match.scale == 1.0 ? DarkState::fits : DarkState::scaled;
+        use_.badPixels = match.dark->badCount;
+        use_.exposure_s = match.dark->kind.exposure_s;
+        use_.scale = match.scale;
+        use_.noise_adu = match.scale * ordinaryScatter(match.dark->mean);
     } else if (const auto kinds = store_.kinds(); !kinds.empty()) {
         use_.state = DarkState::differs;
         use_.differsIn = whyDarkDoesNotFit(kinds.back(), kind);
     }
-    return dark;
+    return match;
 }
 
 Expected<std::shared_ptr<const Frame>> PreparedCamera::expose(double exposure_s, const StopFlag& halt) {
@@ -83,14 +86,14 @@ Expected<std::shared_ptr<const Frame>> PreparedCamera::expose(double exposure_s,
         return frame;
     fullWidth_ = (*frame)->width;
     fullHeight_ = (*frame)->height;
-    const auto dark = darkFor(DarkKind::of(**frame));
+    const auto [dark, scale] = darkFor(DarkKind::of(**frame));
     FrameInfo info = (*frame)->info;
     if (!state(info) && !dark && !info.bayer)
         return frame;
     Frame ready = **frame;
     ready.info = info;
     if (dark)
-        applyDark(ready, *dark);
+        applyDark(ready, *dark, scale);
     if (ready.info.bayer)
         evenOutColour(ready);
     return std::make_shared<const Frame>(std::move(ready));
@@ -110,11 +113,11 @@ Expected<Camera::Windows> PreparedCamera::exposeWindows(double exposure_s,
     DarkKind kind = DarkKind::of(windows->frames.front());
     kind.width = fullWidth_;
     kind.height = fullHeight_;
-    const auto dark = darkFor(kind);
+    const auto [dark, scale] = darkFor(kind);
     for (Frame& f : windows->frames) {
         state(f.info);
         if (dark)
-            applyDark(f, *dark);
+            applyDark(f, *dark, scale);
         if (f.info.bayer)
             evenOutColour(f);
     }

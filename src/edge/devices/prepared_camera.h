@@ -26,10 +26,12 @@ public:
     // it as it is.
     void oweGain(double setting);
 
-    enum class DarkState { none, fits, differs };
+    enum class DarkState { none, fits, scaled, differs };
     struct DarkUse {
         DarkState state = DarkState::none;
-        Text differsIn; // when the nearest one does not fit
+        Text differsIn;                       // when the nearest one does not fit
+        double exposure_s = 0.0, scale = 1.0; // of the one that is scaled
+        double noise_adu = 0.0;               // that it puts into each pixel
         int badPixels = 0;
     };
     DarkUse darkUse() const; // for the last exposure
@@ -48,7 +50,7 @@ private:
     void putGainBack(const StopFlag& halt);
     // By the rig's figures; false: they are so already.
     bool state(FrameInfo& info) const;
-    std::shared_ptr<const MasterDark> darkFor(const DarkKind& kind);
+    DarkStore::Match darkFor(const DarkKind& kind);
     Camera& camera_;
     mutable std::mutex lock_;
     DarkStore store_;

@@ -98,23 +98,34 @@ std::vector<DarkKind> DarkStore::kinds() const {
     return kinds;
 }
 
-std::shared_ptr<const MasterDark> DarkStore::match(const DarkKind& kind) {
-    for (Kept& d : darks_) {
-        if (d.damaged || !darkFits(d.kind, kind))
-            continue;
-        if (d.path == loadedFrom_)
-            return loaded_;
-        auto dark = read(d.path);
-        if (!dark) {
-            d.damaged = true;
-            problems_.push_back(dark.error());
-            continue;
-        }
-        loadedFrom_ = d.path;
-        loaded_ = std::make_shared<const MasterDark>(std::move(*dark));
-        return loaded_;
+std::shared_ptr<const MasterDark> DarkStore::load(Kept& kept) {
+    if (kept.damaged || kept.path == loadedFrom_)
+        return kept.damaged ? nullptr : loaded_;
+    auto dark = read(kept.path);
+    if (!dark) {
+        kept.damaged = true;
+        problems_.push_back(dark.error());
+        return nullptr;
     }
-    return nullptr;
+    loadedFrom_ = kept.path;
+    loaded_ = std::make_shared<const MasterDark>(std::move(*dark));
+    return loaded_;
+}
+
+DarkStore::Match DarkStore::match(const DarkKind& kind) {
+    for (Kept& d : darks_)
+        if (darkFits(d.kind, kind))
+            if (auto dark = load(d))
+                return {dark, 1.0};
+    std::vector<std::pair<double, Kept*>> others; // by how far they are off
+    for (Kept& d : darks_)
+        if (const auto scale = darkScale(d.kind, kind))
+            others.emplace_back(std::abs(std::log(*scale)), &d);
+    std::sort(others.begin(), others.end());
+    for (const auto& [off, d] : others)
+        if (auto dark = load(*d))
+            return {dark, *darkScale(d->kind, kind)};
+    return {};
 }
 
 } // namespace nordstjerna

@@ -19,9 +19,13 @@ public:
     Expected<void> add(const MasterDark& dark);
     std::vector<DarkKind> kinds() const;
     const std::vector<Problem>& problems() const { return problems_; }
-    // The dark that fits; empty when there is none, or its pixels cannot be read. Kept until another is
-    // wanted.
-    std::shared_ptr<const MasterDark> match(const DarkKind& kind);
+    // The dark that fits, or else the one nearest in exposure that may be scaled. Empty when there is none,
+    // or its pixels cannot be read. Kept until another is wanted.
+    struct Match {
+        std::shared_ptr<const MasterDark> dark;
+        double scale = 1.0;
+    };
+    Match match(const DarkKind& kind);
 
 private:
     struct Kept {
@@ -29,6 +33,7 @@ private:
         std::filesystem::path path;
         bool damaged = false;
     };
+    std::shared_ptr<const MasterDark> load(Kept& kept);
     Expected<MasterDark> read(const std::filesystem::path& path) const;
     std::filesystem::path folder_;
     std::vector<Kept> darks_;

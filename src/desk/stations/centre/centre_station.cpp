@@ -93,8 +93,7 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
     binning_->setAccessibleName(tr("Pixels added up before solving"));
     binning_->setToolTip(tr("2 to 4 for speed; automatic: as much as leaves the frame fine enough"));
     knobs_ = new QWidget;
-    auto* knobRow = new QHBoxLayout(knobs_);
-    knobRow->setContentsMargins(0, 0, 0, 0);
+    auto* knobRow = new FlowRow(knobs_);
     knobRow->setSpacing(8);
     for (QWidget* w :
          {static_cast<QWidget*>(camera_), static_cast<QWidget*>(tolerance_), static_cast<QWidget*>(how_),

@@ -74,6 +74,7 @@ QWidget* CurveBench::focuserCard() {
     QFormLayout* form = nullptr;
     QFrame* card = formCard(tr("Focuser"), form);
     card->setFixedWidth(cardWidth);
+    form->setRowWrapPolicy(QFormLayout::WrapLongRows);
     for (QLabel* l : {place_, learnt_}) {
         l->setWordWrap(true);
         l->setObjectName("muted");

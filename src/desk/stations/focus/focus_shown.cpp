@@ -400,6 +400,18 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
     else if (use.state == PreparedCamera::DarkState::fits)
         list.push_back({"dark-fits", Weight::know, tr("A dark is in use").toStdString(),
                         tr("%1 bad pixels are mended.").arg(use.badPixels).toStdString(), ""});
+    else if (use.state == PreparedCamera::DarkState::scaled)
+        list.push_back(
+            {"dark-scaled", Weight::know,
+             tr("A dark of %1 s is scaled to these frames")
+                 .arg(qs(formatNumber(use.exposure_s, 1)))
+                 .toStdString(),
+             tr("Hot pixels go with it. It puts up to %1 counts of noise into each pixel, and what "
+                "does not grow with the time stays.")
+                 .arg(qs(formatNumber(use.noise_adu, 1)))
+                 .toStdString(),
+             tr("Darks of this exposure are better.").toStdString(), ActionId::focusDarks,
+             tr("Take darks").toStdString()});
     if (!needs_.settings.handStars().empty())
         list.push_back(
             {"stars-by-hand", Weight::know,

@@ -110,7 +110,7 @@ QWidget* PoleStation::roughPage() {
     dialWords_ = new QLabel;
     dialWords_->setWordWrap(true);
     dialWords_->setObjectName("dialWords");
-    inverted_ = new QCheckBox(tr("the scope turns the picture upside down"));
+    inverted_ = new QCheckBox(tr("the picture is upside down"));
     inverted_->setChecked(true);
     inverted_->setObjectName("inverted");
     connect(inverted_, &QCheckBox::toggled, this, &PoleStation::refresh);

@@ -205,6 +205,8 @@ void RatesStation::fillPreflight(const std::optional<CalibrationPlace>& best) {
         cell(row, 1, name, true, Qt::AlignLeft);
         cell(row, 2, value, false, Qt::AlignRight);
         cell(row, 3, want, true, Qt::AlignRight);
+        for (QLabel* words : {cells_[cells_.size() - 3], cells_[cells_.size() - 2], cells_.back()})
+            words->setWordWrap(true);
         ++row;
     };
     const double cost = calibrationCost(rigs().rig().site, m.pointing);
@@ -237,7 +239,7 @@ void RatesStation::fillPreflight(const std::optional<CalibrationPlace>& best) {
 void RatesStation::fillPast() {
     const auto past = needs_.calibrationBook.pastCalibration();
     if (past.empty()) {
-        cell(0, 0, tr("No calibration of this rig is kept yet."), true, Qt::AlignLeft);
+        cell(0, 0, tr("No calibration of this rig is kept yet."), true, Qt::AlignJustify);
         return;
     }
     const QStringList heads{tr("when"), tr("RA"), tr("Dec"), tr("angle"), tr("backlash"), QString()};

@@ -34,6 +34,10 @@
 
 namespace nordstjerna {
 
+namespace {
+constexpr int formShare = 9, nestShare = 4; // of the width
+}
+
 RigStation::RigStation(const StationParts& parts, const Needs& needs, QWidget* parent)
     : Station(parts, StationId::rig, parent), needs_(needs) {
     build(parts);
@@ -69,14 +73,14 @@ void RigStation::build(const StationParts& parts) {
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setWidget(buildCards());
-    columns->addWidget(scroll, 9);
+    columns->addWidget(scroll, formShare);
     arrangeCards();
     auto* right = new QVBoxLayout;
     right->setSpacing(8);
     nest_ = new PixelNest;
     right->addWidget(nest_, 1);
     right->addWidget(buildDither());
-    columns->addLayout(right, 4);
+    columns->addLayout(right, nestShare);
     bench()->addLayout(columns, 1);
 
     guideScale_ = new ReadOut(tr("Guide scale"));
@@ -201,8 +205,13 @@ QFrame* RigStation::buildDither() {
 }
 
 void RigStation::arrangeCards() {
-    // Two columns where there is room for two fields a row, otherwise one to scroll.
-    const int wanted = width() >= 700 ? 2 : 1;
+    // Two columns where there is room for two fields a row, and for their words; otherwise one to scroll.
+    const auto least = [this](size_t a, size_t b) {
+        return std::max(cardFrames_[a]->minimumSizeHint().width(), cardFrames_[b]->minimumSizeHint().width());
+    };
+    constexpr int beside = 60; // margins, spacing and the bar to scroll by
+    const int room = width() * formShare / (formShare + nestShare) - beside;
+    const int wanted = width() >= 700 && least(0, 2) + least(1, 3) <= room ? 2 : 1;
     if (wanted == cardColumns_)
         return;
     cardColumns_ = wanted;

@@ -142,6 +142,22 @@ Expected<void> WireCamera::setGain(double setting, const StopFlag& halt) {
         halt);
 }
 
+// What was being exposed when a link broke goes on at the camera: it would refuse the next one, and send its
+// frame in the place of that.
+void WireCamera::abandonFormer(const StopFlag& halt) {
+    const auto told = camera_.link().told(camera_.device(), wire::exposure);
+    if (!told || told->vector.state != WireState::busy)
+        return;
+    (void)camera_.link().send(wireSwitch(camera_.device(), wire::abortExposure, "ABORT"));
+    constexpr double patience_s = 5.0; // the exposure itself tells what is wrong after that
+    (void)camera_.link().await(
+        [this](const WireLink::Known& known) {
+            const auto* now = known.find(camera_.device(), wire::exposure);
+            return now && now->vector.state != WireState::busy;
+        },
+        patience_s, halt);
+}
+
 Expected<WireCamera::Exposure> WireCamera::open(double exposure_s, const Part& part, const StopFlag& halt) {
     camera_.greet();
     if (auto there = camera_.need(wire::exposure); !there)
@@ -150,6 +166,7 @@ Expected<WireCamera::Exposure> WireCamera::open(double exposure_s, const Part& p
         return tl::unexpected(frames_.absent());
     if (auto prepared = prepare(setup(), part, halt); !prepared)
         return tl::unexpected(prepared.error());
+    abandonFormer(halt);
     (void)frames_.takeBlob(); // what came unasked, or too late for whom it was
     Exposure exposure{exposure_s, part, clock_.now(), camera_.link().serial(), 0};
     frames_.look([&](const WireLink::Known& known) { exposure.links = known.links; });

@@ -44,6 +44,7 @@ private:
     };
     // Only what differs from how it stands is told.
     Expected<void> prepare(const Setup& setup, const Part& part, const StopFlag& halt);
+    void abandonFormer(const StopFlag& halt);
     Expected<Exposure> open(double exposure_s, const Part& part, const StopFlag& halt);
     Expected<std::shared_ptr<const Frame>> close(const Exposure& exposure, const StopFlag& halt);
     Expected<Frame> understood(const WireLink::Told& blob, const Exposure& exposure);
