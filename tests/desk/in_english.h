@@ -28,8 +28,11 @@ inline void choose(QComboBox& box, const QString& words) {
     box.setCurrentIndex(choiceOf(box, words));
 }
 
+inline bool windowIsEnglish() {
+    return !qEnvironmentVariableIsSet("NORDSTJERNA_PSEUDO");
+}
+
 // What is typed to be found among texts of the window.
 inline QString inWindow(const QString& english) {
-    return qEnvironmentVariableIsSet("NORDSTJERNA_PSEUDO") ? nordstjerna::PseudoLanguage::accented(english)
-                                                           : english;
+    return windowIsEnglish() ? english : nordstjerna::PseudoLanguage::accented(english);
 }

@@ -16,7 +16,7 @@ constexpr size_t fewestLightTiles = 360;
 constexpr double halfPixels = lightTile_px * lightTile_px / 2;
 // Stars, which move between the frames, raise a tile's variance more than its light does. The darker tiles
 // have none; which they are, the other half of their pixels tells, so that the choice favours no noise.
-constexpr double darkShare = 0.4;
+constexpr double darkShare = 0.6;
 constexpr double medianEfficiency = 1.2533; // error of a median over that of a mean
 
 // The pixels of a tile as on a chessboard: each half tells of itself, and whether there is a star.

@@ -37,6 +37,8 @@ ReadOut::ReadOut(const QString& title, QWidget* parent)
     column->addWidget(note_);
     title_->setObjectName("muted");
     title_->setWordWrap(true);
+    title_->setAlignment(Qt::AlignLeft | Qt::AlignTop); // alike in all of a row, whatever they show
+    note_->setAlignment(Qt::AlignLeft | Qt::AlignBottom);
     unit_->setObjectName("muted");
     note_->setObjectName("muted");
     for (QLabel* l : {value_, note_})

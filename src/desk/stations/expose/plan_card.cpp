@@ -66,7 +66,8 @@ public:
     }
     void add(int row, int pair, QWidget* field, const char* name) {
         field->setObjectName(name);
-        field->setMinimumWidth(70);
+        if (!dynamic_cast<NumberField*>(field)) // which knows how narrow it may be
+            field->setMinimumWidth(70);
         grid_->addWidget(field, row, 2 * pair + 1);
     }
     void across(int row, QWidget* whole) { grid_->addWidget(whole, row, 0, 1, 2 * pairs + 1); }

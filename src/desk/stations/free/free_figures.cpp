@@ -374,7 +374,12 @@ void FreeStation::refreshButtons(bool usable) {
     place(report_, page_ != Page::worm, page_ == Page::backlash ? backlash_.has_value() : story_.has_value());
     place(compare_, page_ == Page::spectrum, !reading());
     hand_->setText(correcting && more ? tr("Refine curve") : tr("Hand to mount"));
-    place(hand_, page_ == Page::worm && (!correcting || more), idle && usable && (worm || opened_));
+    const bool tells = needs_.mountDesk.state().worm_turns.has_value();
+    place(hand_, page_ == Page::worm && (!correcting || more), idle && usable && tells && (worm || opened_));
+    hand_->setToolTip(
+        tells ? QString()
+              : tr("This mount does not tell where its worm stands, and so plays no curve. Export "
+                   "the curve, or let guiding follow the worm."));
     place(stopCurve_, page_ == Page::worm && correcting, idle);
     place(curveFile_, page_ == Page::worm, true);
     export_->setEnabled(worm || opened_);
