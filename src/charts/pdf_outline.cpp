@@ -116,11 +116,9 @@ bool addOutline(QByteArray& pdf, const std::vector<PdfHeading>& headings) {
         added += entry(at[static_cast<size_t>(i)]);
     static const QRegularExpression sizes("/Size\\s+\\d+");
     added += "trailer\n<<" +
-             QString::fromLatin1(trailer)
-                 .replace(sizes, QString("/Size %1").arg(first + count))
-                 .toLatin1() +
-             " /Prev " + QByteArray::number(objects.table()) + " >>\nstartxref\n" + QByteArray::number(table) +
-             "\n%%EOF\n";
+             QString::fromLatin1(trailer).replace(sizes, QString("/Size %1").arg(first + count)).toLatin1() +
+             " /Prev " + QByteArray::number(objects.table()) + " >>\nstartxref\n" +
+             QByteArray::number(table) + "\n%%EOF\n";
     pdf += added;
     return true;
 }

@@ -30,7 +30,6 @@ Scenario tellingItsWorm() {
     return s;
 }
 
-
 struct Recording {
     Run run;
     std::optional<Problem> ending;
