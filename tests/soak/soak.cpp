@@ -31,7 +31,7 @@ using namespace nordstjerna;
 namespace {
 
 struct Wishes {
-    double hours = 8.0, pace = 15.0;
+    double hours = 8.0, pace = 3.0;
     int cuts = 100, restarts = 20, drops = 40;
     std::uint64_t seed = 1;
 };
@@ -149,8 +149,10 @@ Soaked soak(const Wishes& wishes, const std::filesystem::path& folder) {
     SimulatedNight night(scenario, sharedIndex());
     auto served = std::make_unique<ServedNight>(
         night.devices(), scenario.rig, [&night] { return night.clock().speed(); }, freeListener());
-    WireNight wire({"localhost", served->port()}, servedRoles(), scenario.rig, sharedIndex());
-    Observatory observatory(wire.devices());
+    // A command that never came back may still be out when all else is over.
+    auto wire = std::make_shared<WireNight>(WireAddress{"localhost", served->port()}, servedRoles(),
+                                            scenario.rig, sharedIndex());
+    Observatory observatory(wire->devices(), Observatory::usual_patience_s, wire);
     observatory.guard().setRig(scenario.rig);
     Devices devices = observatory.devices();
 
@@ -278,7 +280,12 @@ int main(int argc, char** argv) {
     const int before = threads();
     QTemporaryDir dir;
     Soaked s = soak(wishes, dir.path().toStdString());
-    const int left = threads() - before;
+    int left = threads() - before;
+    constexpr int patience_s = 60;
+    for (int i = 0; i < patience_s && left > 0; ++i) {
+        std::this_thread::sleep_for(std::chrono::seconds(1));
+        left = threads() - before;
+    }
     if (left > 0)
         s.wrong += " threads left";
     constexpr double flat_MB = 150.0; // what the rows of a night take, and the allocator's share
