@@ -7,15 +7,16 @@
 namespace nordstjerna {
 
 namespace {
-const QString small = QString::fromUtf8("ȧƀƈḓḗƒɠħīĵķŀḿƞǿƥɋřşŧŭṽẇẋẏẑ");
-const QString large = QString::fromUtf8("ȦɃƇḒḖƑƓĦĪĴĶĿḾȠǾƤɊŘŞŦŬṼẆẊẎẐ"); // so that changing the case leads over
-constexpr QChar opening = u'⟦', closing = u'⟧', filling = u'‧';
+const QString smallLetters = QString::fromUtf8("ȧƀƈḓḗƒɠħīĵķŀḿƞǿƥɋřşŧŭṽẇẋẏẑ");
+const QString largeLetters =
+    QString::fromUtf8("ȦɃƇḒḖƑƓĦĪĴĶĿḾȠǾƤɊŘŞŦŬṼẆẊẎẐ"); // so that changing the case leads over
+constexpr QChar openingSign = u'⟦', closingSign = u'⟧', fillingSign = u'‧';
 
 QChar accent(QChar c) {
     if (c >= u'a' && c <= u'z')
-        return small[c.unicode() - u'a'];
+        return smallLetters[c.unicode() - u'a'];
     if (c >= u'A' && c <= u'Z')
-        return large[c.unicode() - u'A'];
+        return largeLetters[c.unicode() - u'A'];
     return c;
 }
 } // namespace
@@ -37,7 +38,8 @@ QString PseudoLanguage::spoken(const QString& source) {
         from = match.capturedEnd();
     }
     take(source.size());
-    return opening + out + QString(std::max<qsizetype>(source.size() / 3 - 2, 0), filling) + closing;
+    return openingSign + out + QString(std::max<qsizetype>(source.size() / 3 - 2, 0), fillingSign) +
+           closingSign;
 }
 
 QString PseudoLanguage::accented(const QString& source) {
@@ -50,11 +52,11 @@ QString PseudoLanguage::accented(const QString& source) {
 QString PseudoLanguage::understood(const QString& text) {
     QString out;
     for (const QChar c : text)
-        if (const auto low = small.indexOf(c); low >= 0)
+        if (const auto low = smallLetters.indexOf(c); low >= 0)
             out += QChar(u'a' + static_cast<char16_t>(low));
-        else if (const auto high = large.indexOf(c); high >= 0)
+        else if (const auto high = largeLetters.indexOf(c); high >= 0)
             out += QChar(u'A' + static_cast<char16_t>(high));
-        else if (c != opening && c != closing && c != filling)
+        else if (c != openingSign && c != closingSign && c != fillingSign)
             out += c;
     return out;
 }

@@ -18,17 +18,17 @@ constexpr double usualBacklash_s = 5.0; // of pulses, before anything is seen of
 // half.
 enum Column : Eigen::Index { start, driftRate, raPulses, decPulses, northDead, southDead, waves };
 
-struct Design {
+struct LegDesign {
     Eigen::MatrixXd x;
     Eigen::VectorXd y;
     std::vector<double> t_s;
 };
 
-Design designOf(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
-                double decRate, double worm_s) {
+LegDesign legDesign(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
+                    double decRate, double worm_s) {
     const auto n = static_cast<Eigen::Index>(rows.size());
     const bool sways = worm_s > 0.0;
-    Design d{Eigen::MatrixXd::Zero(n, waves + (sways ? 4 : 0)), Eigen::VectorXd(n), {}};
+    LegDesign d{Eigen::MatrixXd::Zero(n, waves + (sways ? 4 : 0)), Eigen::VectorXd(n), {}};
     for (Eigen::Index i = 0; i < n; ++i) {
         const LegRow& r = rows[static_cast<size_t>(i)];
         d.t_s.push_back(r.t);
@@ -51,18 +51,18 @@ Design designOf(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, con
 }
 
 // What hangs together of what the design does not hold: variance against that of a place in still air.
-struct Gears {
+struct OtherGears {
     double variance = 0.0;
     double length_s = 30.0;
 };
 
-Eigen::MatrixXd covarianceOf(const std::vector<double>& t_s, const Gears& gears) {
+Eigen::MatrixXd covarianceOf(const std::vector<double>& t_s, const OtherGears& gears) {
     const auto n = static_cast<Eigen::Index>(t_s.size());
     Eigen::MatrixXd c(n, n);
     for (Eigen::Index i = 0; i < n; ++i)
         for (Eigen::Index j = 0; j < n; ++j) {
             const double apart = std::abs(t_s[static_cast<size_t>(i)] - t_s[static_cast<size_t>(j)]);
-            // Gears move evenly: Matérn's covariance of smoothness 3/2.
+            // OtherGears move evenly: Matérn's covariance of smoothness 3/2.
             const double far = std::sqrt(3.0) * apart / gears.length_s;
             c(i, j) = (i == j ? 1.0 - slowAirShare : 0.0) + slowAirShare * std::exp(-apart / slowAir_s) +
                       gears.variance * (1.0 + far) * std::exp(-far);
@@ -70,7 +70,7 @@ Eigen::MatrixXd covarianceOf(const std::vector<double>& t_s, const Gears& gears)
     return c;
 }
 
-struct Answer {
+struct LegAnswer {
     Eigen::VectorXd solution;
     Eigen::MatrixXd covariance;
     double chiSquare = 0.0;   // of what is left, by the covariance of a place
@@ -78,9 +78,9 @@ struct Answer {
 };
 
 // Generalised least squares with the covariance known but for its scale, and priors of some coefficients.
-class Weighted {
+class LegFitting {
 public:
-    Weighted(const Design& design, const Gears& gears)
+    LegFitting(const LegDesign& design, const OtherGears& gears)
         : design_(design), solver_(covarianceOf(design.t_s, gears)),
           normal_(design.x.cols(), design.x.cols()), right_(design.x.cols()) {
         weighted_ = Eigen::MatrixXd(design.x.rows(), design.x.cols());
@@ -95,7 +95,7 @@ public:
     }
 
     // variance: of a place; sway: amplitude of the worm to be expected.
-    Answer answer(double variance, double sway) const {
+    LegAnswer answer(double variance, double sway) const {
         Eigen::MatrixXd bayes = normal_ / variance;
         double logPriors = 0.0;
         const auto expect = [&](Eigen::Index k, double sigma) {
@@ -110,7 +110,7 @@ public:
             expect(k, k < waves + 2 ? sway : 0.3 * sway);
         const SymmetricSolver<Eigen::Dynamic> solver(bayes);
         const Eigen::VectorXd right = right_ / variance;
-        Answer a{solver.solve(right), solver.inverse(), 0.0, 0.0};
+        LegAnswer a{solver.solve(right), solver.inverse(), 0.0, 0.0};
         const Eigen::VectorXd rest = design_.y - timesVector(design_.x, a.solution);
         a.chiSquare = rest.dot(solver_.solve(rest));
         a.logEvidence =
@@ -120,14 +120,14 @@ public:
     }
 
 private:
-    const Design& design_;
+    const LegDesign& design_;
     SymmetricSolver<Eigen::Dynamic> solver_;
     Eigen::MatrixXd weighted_, normal_;
     Eigen::VectorXd right_;
     double squares_ = 0.0;
 };
 
-Measured at(const Answer& a, Eigen::Index k) {
+Measured at(const LegAnswer& a, Eigen::Index k) {
     return {a.solution[k], std::sqrt(std::max(0.0, a.covariance(k, k)))};
 }
 
@@ -135,13 +135,13 @@ Measured at(const Answer& a, Eigen::Index k) {
 
 LegMotion acrossGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
                       double decRate) {
-    const Design design = designOf(rows, way, deadTime, decRate, 0.0);
-    const Weighted weighted(design, {});
+    const LegDesign design = legDesign(rows, way, deadTime, decRate, 0.0);
+    const LegFitting weighted(design, {});
     const double freedom = std::max(1.0, static_cast<double>(rows.size()) - 7.0);
     double variance = 0.05;
-    Answer a;
-    constexpr int rounds = 8;
-    for (int i = 0; i < rounds; ++i) {
+    LegAnswer a;
+    constexpr int legRounds = 8;
+    for (int i = 0; i < legRounds; ++i) {
         a = weighted.answer(variance, 1.0);
         variance = std::max(a.chiSquare / freedom, 1e-10);
     }
@@ -150,10 +150,10 @@ LegMotion acrossGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& wa
 
 LegMotion alongGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
                      double decRate, const GearPriors& priors) {
-    const Design design = designOf(rows, way, deadTime, decRate, priors.worm_s);
-    std::vector<Answer> answers;
-    const auto with = [&](const Gears& gears) {
-        const Weighted weighted(design, gears);
+    const LegDesign design = legDesign(rows, way, deadTime, decRate, priors.worm_s);
+    std::vector<LegAnswer> answers;
+    const auto with = [&](const OtherGears& gears) {
+        const LegFitting weighted(design, gears);
         for (const double air : {0.7, 1.0, 1.4}) // it is known to a fifth or so
             for (const double sway : {0.1, 0.35, 1.0})
                 answers.push_back(weighted.answer(air * priors.airVariance_px2, sway * priors.sway_px));
@@ -163,14 +163,14 @@ LegMotion alongGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way
         for (const double length_s : {12.0, 35.0})
             with({variance, length_s});
     double best = -1e300;
-    for (const Answer& a : answers)
+    for (const LegAnswer& a : answers)
         best = std::max(best, a.logEvidence);
     double sum = 0.0;
-    for (Answer& a : answers)
+    for (LegAnswer& a : answers)
         sum += std::exp(a.logEvidence - best);
     const auto averaged = [&](Eigen::Index k) {
         double mean = 0.0, square = 0.0;
-        for (const Answer& a : answers) {
+        for (const LegAnswer& a : answers) {
             const double weight = std::exp(a.logEvidence - best) / sum;
             mean += weight * a.solution[k];
             square += weight * (a.solution[k] * a.solution[k] + a.covariance(k, k));
