@@ -145,10 +145,11 @@ void DarksTest::scaledToAnotherExposure() {
     const auto faint = [&](double exposure_s) {
         Frame f = noiseFrame(darkWidth, darkHeight, 300.0, 2.0, random);
         Random places(98);
-        for (int i = 0; i < 400; ++i)
-            f.at(static_cast<int>(places.uniform(2, darkWidth - 2)),
-                 static_cast<int>(places.uniform(2, darkHeight - 2))) +=
-                static_cast<float>(exposure_s * places.uniform(1.0, 2.5));
+        for (int i = 0; i < 400; ++i) {
+            const int x = static_cast<int>(places.uniform(2, darkWidth - 2));
+            const int y = static_cast<int>(places.uniform(2, darkHeight - 2));
+            f.at(x, y) += static_cast<float>(exposure_s * places.uniform(1.0, 2.5));
+        }
         f.info.exposure_s = exposure_s;
         f.info.gain_e_adu = 0.8;
         return f;

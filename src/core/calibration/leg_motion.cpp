@@ -1,6 +1,7 @@
 #include "core/calibration/leg_motion.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/base/angle.h"
@@ -95,7 +96,7 @@ public:
     }
 
     // variance: of a place; sway: amplitude of the worm to be expected.
-    LegAnswer answer(double variance, double sway) const {
+    LegAnswer answer(double variance, double sway, double prior) const {
         Eigen::MatrixXd bayes = normal_ / variance;
         double logPriors = 0.0;
         const auto expect = [&](Eigen::Index k, double sigma) {
@@ -116,6 +117,7 @@ public:
         a.logEvidence =
             -0.5 * (static_cast<double>(design_.y.size()) * std::log(variance) + solver_.logDeterminant() +
                     solver.logDeterminant() - logPriors + squares_ / variance - right.dot(a.solution));
+        a.logEvidence += std::log(prior);
         return a;
     }
 
@@ -142,7 +144,7 @@ LegMotion acrossGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& wa
     LegAnswer a;
     constexpr int legRounds = 8;
     for (int i = 0; i < legRounds; ++i) {
-        a = weighted.answer(variance, 1.0);
+        a = weighted.answer(variance, 1.0, 1.0);
         variance = std::max(a.chiSquare / freedom, 1e-10);
     }
     return {at(a, raPulses), at(a, decPulses), at(a, southDead), at(a, driftRate), variance};
@@ -152,16 +154,20 @@ LegMotion alongGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way
                      double decRate, const GearPriors& priors) {
     const LegDesign design = legDesign(rows, way, deadTime, decRate, priors.worm_s);
     std::vector<LegAnswer> answers;
-    const auto with = [&](const OtherGears& gears) {
+    // Beforehand: nine mounts in ten have no other gears that matter.
+    const auto with = [&](const OtherGears& gears, double prior) {
         const LegFitting weighted(design, gears);
         for (const double air : {0.7, 1.0, 1.4}) // it is known to a fifth or so
             for (const double sway : {0.1, 0.35, 1.0})
-                answers.push_back(weighted.answer(air * priors.airVariance_px2, sway * priors.sway_px));
+                answers.push_back(
+                    weighted.answer(air * priors.airVariance_px2, sway * priors.sway_px, prior));
     };
-    with({});
-    for (const double variance : {0.3, 1.0, 3.0, 10.0, 30.0})
-        for (const double length_s : {12.0, 35.0})
-            with({variance, length_s});
+    with({}, 0.9);
+    constexpr std::array variances{0.3, 1.0, 3.0};
+    constexpr std::array lengths_s{12.0, 35.0};
+    for (const double variance : variances)
+        for (const double length_s : lengths_s)
+            with({variance, length_s}, 0.1 / (variances.size() * lengths_s.size()));
     double best = -1e300;
     for (const LegAnswer& a : answers)
         best = std::max(best, a.logEvidence);
