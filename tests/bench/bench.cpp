@@ -14,6 +14,7 @@ extern "C" {
 
 #include "begin_bench.h"
 #include "bench_clock.h"
+#include "core/base/number_text.h"
 #include "core/base/random.h"
 #include "core/base/statistics.h"
 #include "core/findings/run_story.h"
@@ -407,7 +408,7 @@ int main(int argc, char** argv) {
     if (argc > 1 && std::string(argv[1]) == "loop") {
         benchLoopSpeed();
         benchLoop(argc > 2 ? std::atoi(argv[2]) : 60, argc > 3 ? std::atoi(argv[3]) : 1, argc > 4,
-                  argc > 5 ? std::atof(argv[5]) : 1.0);
+                  argc > 5 ? wholeNumber(argv[5]).value_or(1.0) : 1.0);
         return 0;
     }
     if (argc > 1 && std::string(argv[1]) == "worlds") {
@@ -419,13 +420,13 @@ int main(int argc, char** argv) {
         return 0;
     }
     if (argc > 1 && std::string(argv[1]) == "wire") {
-        benchWire(argc > 2 ? std::atof(argv[2]) : 20.0);
+        benchWire(argc > 2 ? wholeNumber(argv[2]).value_or(20.0) : 20.0);
         return 0;
     }
     if (!std::getenv("DISPLAY"))
         setenv("QT_QPA_PLATFORM", "offscreen", 0);
     if (argc > 1 && std::string(argv[1]) == "latency") {
-        benchLatency(argc > 2 ? std::atof(argv[2]) : 60.0);
+        benchLatency(argc > 2 ? wholeNumber(argv[2]).value_or(60.0) : 60.0);
         return 0;
     }
     if (argc > 1 && std::string(argv[1]) == "tune") {

@@ -168,7 +168,7 @@ void DarksTest::scaledToAnotherExposure() {
             static_cast<void>(places.uniform(1.0, 2.5));
             sum += f.at(x, y) / 400.0;
         }
-        return sum - ordinaryLevel(f);
+        return sum - ordinaryPixels(f.pixels).level;
     };
     Frame longer = faint(5.0), unscaled = longer;
     const double before = glow(longer);
@@ -176,7 +176,7 @@ void DarksTest::scaledToAnotherExposure() {
     applyDark(unscaled, *master);
     QVERIFY2(before > 7.0 && std::abs(glow(longer)) < 0.1 * before && glow(unscaled) > 0.3 * before,
              qPrintable(QString("%1 %2 %3").arg(before).arg(glow(longer)).arg(glow(unscaled))));
-    QVERIFY(ordinaryScatter(master->mean) < 2.0);
+    QVERIFY(master->scatter < 2.0);
 }
 
 void DarksTest::windowsAreMendedToo() {

@@ -26,10 +26,12 @@ struct Truth {
     int steps = 12;
     double dec_deg = 10.0;
     double worm_s = 0.0, sway_px = 0.0, wormPhase = 0.0; // of the RA axis meanwhile
+    double gear_s = 60.0, gear_px = 0.0;                 // another gear's wave
     double slowAir = 0.0;                                // share of the noise that outlasts a frame
 };
 
-// A worm of 240–640 s and up to 20″ amplitude, slow air, seeing.
+// A worm of 240–640 s and up to 20″ amplitude, on every other mount another gear of up to 0.6″ (the share is
+// a guess), slow air, seeing.
 Truth restless(Random& random) {
     Truth t;
     t.worm_s = random.uniform(240, 640);
@@ -37,6 +39,8 @@ Truth restless(Random& random) {
     t.wormPhase = random.uniform(0, 2 * M_PI);
     t.noise_px = random.uniform(0.08, 0.35);
     t.slowAir = random.uniform(0.1, 0.3);
+    t.gear_s = random.uniform(30.0, 130.0);
+    t.gear_px = std::max(0.0, random.uniform(-0.6, 0.6)) / 2.578;
     return t;
 }
 
@@ -65,7 +69,8 @@ std::vector<CalibrationSample> recordCalibration(const Truth& t, Random& random)
                                 ? t.sway_px * (std::sin(2 * M_PI * time / t.worm_s + t.wormPhase) +
                                                0.2 * std::sin(4 * M_PI * time / t.worm_s + 2.3 * t.wormPhase))
                                 : 0.0;
-        const double alongWest = west * t.raPxS * cosDec + sway;
+        const double gear = t.gear_px * std::sin(2 * M_PI * time / t.gear_s);
+        const double alongWest = west * t.raPxS * cosDec + sway + gear;
         const double alongNorth = axis * t.decPxS;
         samples.push_back(
             {time, 700 + alongWest * std::cos(w) + alongNorth * std::cos(n) + t.driftX_pxS * time + air(0),
@@ -295,7 +300,7 @@ void RatesTest::honestUnderAirAndWorm() {
     qInfo("within 1 sigma: RA rate %d, Dec rate %d, RA angle %d, Dec angle %d of %d", within[0], within[1],
           within[2], within[3], mounts);
     for (int w : within)
-        QVERIFY2(mounts < 100 || (w >= 0.60 * mounts && w <= 0.78 * mounts), qPrintable(QString::number(w)));
+        QVERIFY2(mounts < 100 || (w >= 0.60 * mounts && w <= 0.76 * mounts), qPrintable(QString::number(w)));
 }
 
 void RatesTest::twoShortStepsAreABadCalibration() {

@@ -16,6 +16,7 @@
 #include <thread>
 #include <unistd.h>
 
+#include "core/base/number_text.h"
 #include "core/base/random.h"
 #include "core/calibration/reuse.h"
 #include "core/procedure/calibration_run.h"
@@ -112,7 +113,8 @@ private:
                 std::exit(2);
             }
             served_ = std::make_unique<ServedNight>(
-                night_.devices(), rig_, [this] { return night_.clock().speed(); }, std::move(*listener));
+                night_.devices(), rig_, [&night = night_] { return night.clock().speed(); },
+                std::move(*listener));
             break;
         }
         }
@@ -262,7 +264,7 @@ int main(int argc, char** argv) {
     Wishes wishes;
     for (int i = 1; i + 1 < argc; i += 2) {
         const auto is = [&](const char* name) { return !std::strcmp(argv[i], name); };
-        const double value = std::atof(argv[i + 1]);
+        const double value = wholeNumber(argv[i + 1]).value_or(0.0);
         if (is("--hours"))
             wishes.hours = value;
         else if (is("--pace"))

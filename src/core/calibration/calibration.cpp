@@ -48,17 +48,16 @@ struct Linear {
     double squares = 0.0;
 };
 
-Linear solve(const std::vector<LegRow>& rows, double deadTimeNorth_s, double deadTimeSouth_s) {
+// What moves the star: it was there, drift, pulses in RA, pulses in Dec that took hold.
+Eigen::Vector4d motionDesign(const LegRow& row, const DeadTimes& deadTime) {
+    return {1.0, row.t, row.pulsed[0] - row.pulsed[1], deadTime.moving_s(row)};
+}
+
+Linear solve(const std::vector<LegRow>& rows, const DeadTimes& deadTime) {
     Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
     Eigen::Matrix<double, 4, 2> right = Eigen::Matrix<double, 4, 2>::Zero();
-    const auto design = [&](const LegRow& r) {
-        const double ra = r.pulsed[0] - r.pulsed[1];
-        const double dec =
-            std::max(0.0, r.pulsed[2] - deadTimeNorth_s) - std::max(0.0, r.pulsed[3] - deadTimeSouth_s);
-        return Eigen::Vector4d(1.0, r.t, ra, dec);
-    };
     for (const LegRow& r : rows) {
-        const Eigen::Vector4d d = design(r);
+        const Eigen::Vector4d d = motionDesign(r, deadTime);
         normal += d * d.transpose();
         right += d * Eigen::RowVector2d(r.x, r.y);
     }
@@ -68,7 +67,8 @@ Linear solve(const std::vector<LegRow>& rows, double deadTimeNorth_s, double dea
     fit.inverse = invertSymmetric(normal);
     fit.solution = fit.inverse * right;
     for (const LegRow& r : rows)
-        fit.squares += (Eigen::RowVector2d(r.x, r.y) - design(r).transpose() * fit.solution).squaredNorm();
+        fit.squares += (Eigen::RowVector2d(r.x, r.y) - motionDesign(r, deadTime).transpose() * fit.solution)
+                           .squaredNorm();
     return fit;
 }
 
@@ -86,7 +86,7 @@ DeadTimes findDeadTimes(const std::vector<LegRow>& rows, double longest_s) {
             for (int j = -n; j <= n; ++j) {
                 const DeadTimes d{std::clamp(around.north_s + half * i / n, 0.0, longest_s),
                                   std::clamp(around.south_s + half * j / n, 0.0, longest_s)};
-                const double squares = solve(rows, d.north_s, d.south_s).squares;
+                const double squares = solve(rows, d).squares;
                 if (squares < least)
                     least = squares, best = d;
             }
@@ -195,7 +195,7 @@ Expected<Calibration> fitCalibration(const std::vector<CalibrationSample>& sampl
 
     const double longest = 0.9 * std::max(pulsed[2], pulsed[3]);
     const DeadTimes deadTime = findDeadTimes(rows, longest);
-    const Linear fit = solve(rows, deadTime.north_s, deadTime.south_s);
+    const Linear fit = solve(rows, deadTime);
     const double freedom = std::max(1.0, 2.0 * static_cast<double>(rows.size()) - 10.0);
     const double sigma = std::sqrt(fit.squares / freedom);
 
@@ -268,11 +268,8 @@ Expected<Calibration> fitCalibration(const std::vector<CalibrationSample>& sampl
             if (!first)
                 first = r;
             last = r;
-            const double raTime = r.pulsed[0] - r.pulsed[1];
-            const double decTime =
-                std::max(0.0, r.pulsed[2] - deadTime.north_s) - std::max(0.0, r.pulsed[3] - deadTime.south_s);
-            const Eigen::Vector4d d(1.0, r.t, raTime, decTime);
-            const Eigen::RowVector2d rest = Eigen::RowVector2d(r.x, r.y) - d.transpose() * fit.solution;
+            const Eigen::RowVector2d rest =
+                Eigen::RowVector2d(r.x, r.y) - motionDesign(r, deadTime).transpose() * fit.solution;
             const Eigen::Vector2d way = (leg < 2 ? ra : dec).normalized() * (leg % 2 ? -1.0 : 1.0);
             l.along_px.push_back(rest * way);
             squares += rest.squaredNorm();

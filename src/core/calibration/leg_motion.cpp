@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <iterator>
+#include <numeric>
 
 #include "core/base/angle.h"
 #include "core/base/symmetric.h"
@@ -11,12 +13,14 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr double slowAirShare = 0.25; // of the variance, which outlasts an exposure
+constexpr double slowAirShare = 0.17; // of the variance, which outlasts an exposure
 constexpr double slowAir_s = 6.0;
 constexpr double usualBacklash_s = 5.0; // of pulses, before anything is seen of it
+// Waves of the worm: once, twice and three times a turn, each with a sine and a cosine; how large they are
+// to be expected beside the first.
+constexpr std::array wormWaves{1.0, 0.3, 0.12};
 
-// Start, drift, pulses of RA and Dec, errors of both dead times; then sine and cosine of the worm and of its
-// half.
+// Start, drift, pulses of RA and Dec, errors of both dead times; then the waves of the worm.
 enum Column : Eigen::Index { start, driftRate, raPulses, decPulses, northDead, southDead, waves };
 
 struct LegDesign {
@@ -29,7 +33,8 @@ LegDesign legDesign(const std::vector<LegRow>& rows, const Eigen::Vector2d& way,
                     double decRate, double worm_s) {
     const auto n = static_cast<Eigen::Index>(rows.size());
     const bool sways = worm_s > 0.0;
-    LegDesign d{Eigen::MatrixXd::Zero(n, waves + (sways ? 4 : 0)), Eigen::VectorXd(n), {}};
+    LegDesign d{
+        Eigen::MatrixXd::Zero(n, waves + (sways ? 2 * std::ssize(wormWaves) : 0)), Eigen::VectorXd(n), {}};
     for (Eigen::Index i = 0; i < n; ++i) {
         const LegRow& r = rows[static_cast<size_t>(i)];
         d.t_s.push_back(r.t);
@@ -37,12 +42,11 @@ LegDesign legDesign(const std::vector<LegRow>& rows, const Eigen::Vector2d& way,
         d.x(i, start) = 1.0;
         d.x(i, driftRate) = r.t;
         d.x(i, raPulses) = r.pulsed[0] - r.pulsed[1];
-        d.x(i, decPulses) =
-            std::max(0.0, r.pulsed[2] - deadTime.north_s) - std::max(0.0, r.pulsed[3] - deadTime.south_s);
+        d.x(i, decPulses) = deadTime.moving_s(r);
         // A longer dead time holds the star back from where it follows on.
         d.x(i, northDead) = r.pulsed[2] > deadTime.north_s ? -decRate : 0.0;
         d.x(i, southDead) = r.pulsed[3] > deadTime.south_s ? decRate : 0.0;
-        for (int h = 0; sways && h < 2; ++h) {
+        for (int h = 0; sways && h < std::ssize(wormWaves); ++h) {
             const double a = tau * (h + 1) * r.t / worm_s;
             d.x(i, waves + 2 * h) = std::sin(a);
             d.x(i, waves + 2 * h + 1) = std::cos(a);
@@ -63,7 +67,7 @@ Eigen::MatrixXd covarianceOf(const std::vector<double>& t_s, const OtherGears& g
     for (Eigen::Index i = 0; i < n; ++i)
         for (Eigen::Index j = 0; j < n; ++j) {
             const double apart = std::abs(t_s[static_cast<size_t>(i)] - t_s[static_cast<size_t>(j)]);
-            // OtherGears move evenly: Matérn's covariance of smoothness 3/2.
+            // Gears move evenly: Matérn's covariance of smoothness 3/2.
             const double far = std::sqrt(3.0) * apart / gears.length_s;
             c(i, j) = (i == j ? 1.0 - slowAirShare : 0.0) + slowAirShare * std::exp(-apart / slowAir_s) +
                       gears.variance * (1.0 + far) * std::exp(-far);
@@ -96,7 +100,7 @@ public:
     }
 
     // variance: of a place; sway: amplitude of the worm to be expected.
-    LegAnswer answer(double variance, double sway, double prior) const {
+    LegAnswer answer(double variance, double sway) const {
         Eigen::MatrixXd bayes = normal_ / variance;
         double logPriors = 0.0;
         const auto expect = [&](Eigen::Index k, double sigma) {
@@ -108,7 +112,7 @@ public:
         expect(northDead, usualBacklash_s);
         expect(southDead, usualBacklash_s);
         for (Eigen::Index k = waves; k < bayes.rows(); ++k)
-            expect(k, k < waves + 2 ? sway : 0.3 * sway);
+            expect(k, wormWaves[static_cast<size_t>(k - waves) / 2] * sway);
         const SymmetricSolver<Eigen::Dynamic> solver(bayes);
         const Eigen::VectorXd right = right_ / variance;
         LegAnswer a{solver.solve(right), solver.inverse(), 0.0, 0.0};
@@ -117,7 +121,6 @@ public:
         a.logEvidence =
             -0.5 * (static_cast<double>(design_.y.size()) * std::log(variance) + solver_.logDeterminant() +
                     solver.logDeterminant() - logPriors + squares_ / variance - right.dot(a.solution));
-        a.logEvidence += std::log(prior);
         return a;
     }
 
@@ -133,7 +136,29 @@ Measured at(const LegAnswer& a, Eigen::Index k) {
     return {a.solution[k], std::sqrt(std::max(0.0, a.covariance(k, k)))};
 }
 
+LegMotion averagedByEvidence(const std::vector<LegAnswer>& answers, double variance) {
+    const double best = std::ranges::max(answers, {}, &LegAnswer::logEvidence).logEvidence;
+    std::vector<double> weights;
+    for (const LegAnswer& a : answers)
+        weights.push_back(std::exp(a.logEvidence - best));
+    const double sum = std::accumulate(weights.begin(), weights.end(), 0.0);
+    const auto averaged = [&](Eigen::Index k) {
+        double mean = 0.0, square = 0.0;
+        for (size_t i = 0; i < answers.size(); ++i) {
+            const double value = answers[i].solution[k];
+            mean += weights[i] / sum * value;
+            square += weights[i] / sum * (value * value + answers[i].covariance(k, k));
+        }
+        return Measured{mean, std::sqrt(std::max(0.0, square - mean * mean))};
+    };
+    return {averaged(raPulses), averaged(decPulses), averaged(southDead), averaged(driftRate), variance};
+}
+
 } // namespace
+
+double DeadTimes::moving_s(const LegRow& row) const {
+    return std::max(0.0, row.pulsed[2] - north_s) - std::max(0.0, row.pulsed[3] - south_s);
+}
 
 LegMotion acrossGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
                       double decRate) {
@@ -144,7 +169,7 @@ LegMotion acrossGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& wa
     LegAnswer a;
     constexpr int legRounds = 8;
     for (int i = 0; i < legRounds; ++i) {
-        a = weighted.answer(variance, 1.0, 1.0);
+        a = weighted.answer(variance, 1.0);
         variance = std::max(a.chiSquare / freedom, 1e-10);
     }
     return {at(a, raPulses), at(a, decPulses), at(a, southDead), at(a, driftRate), variance};
@@ -154,37 +179,22 @@ LegMotion alongGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way
                      double decRate, const GearPriors& priors) {
     const LegDesign design = legDesign(rows, way, deadTime, decRate, priors.worm_s);
     std::vector<LegAnswer> answers;
-    // Beforehand: nine mounts in ten have no other gears that matter.
     const auto with = [&](const OtherGears& gears, double prior) {
         const LegFitting weighted(design, gears);
         for (const double air : {0.7, 1.0, 1.4}) // it is known to a fifth or so
-            for (const double sway : {0.1, 0.35, 1.0})
-                answers.push_back(
-                    weighted.answer(air * priors.airVariance_px2, sway * priors.sway_px, prior));
+            for (const double sway : {0.03, 0.1, 0.35, 1.0}) {
+                answers.push_back(weighted.answer(air * priors.airVariance_px2, sway * priors.sway_px));
+                answers.back().logEvidence += std::log(prior);
+            }
     };
-    with({}, 0.9);
-    constexpr std::array variances{0.3, 1.0, 3.0};
+    constexpr double noOtherGears = 0.6; // so many mounts have none that matter
+    with({}, noOtherGears);
+    constexpr std::array variances{0.6, 2.0, 6.0};
     constexpr std::array lengths_s{12.0, 35.0};
     for (const double variance : variances)
         for (const double length_s : lengths_s)
-            with({variance, length_s}, 0.1 / (variances.size() * lengths_s.size()));
-    double best = -1e300;
-    for (const LegAnswer& a : answers)
-        best = std::max(best, a.logEvidence);
-    double sum = 0.0;
-    for (LegAnswer& a : answers)
-        sum += std::exp(a.logEvidence - best);
-    const auto averaged = [&](Eigen::Index k) {
-        double mean = 0.0, square = 0.0;
-        for (const LegAnswer& a : answers) {
-            const double weight = std::exp(a.logEvidence - best) / sum;
-            mean += weight * a.solution[k];
-            square += weight * (a.solution[k] * a.solution[k] + a.covariance(k, k));
-        }
-        return Measured{mean, std::sqrt(std::max(0.0, square - mean * mean))};
-    };
-    return {averaged(raPulses), averaged(decPulses), averaged(southDead), averaged(driftRate),
-            priors.airVariance_px2};
+            with({variance, length_s}, (1.0 - noOtherGears) / (variances.size() * lengths_s.size()));
+    return averagedByEvidence(answers, priors.airVariance_px2);
 }
 
 } // namespace nordstjerna

@@ -23,6 +23,9 @@ struct LegRow {
 struct DeadTimes { // of the Dec legs
     double north_s = 0.0;
     double south_s = 0.0;
+
+    // Seconds of Dec pulses that moved the star by this look, north positive.
+    double moving_s(const LegRow& row) const;
 };
 
 struct LegMotion {
@@ -42,7 +45,7 @@ struct GearPriors {
     double sway_px = 3.0;          // usual amplitude of the worm
     double worm_s = 480.0;         // its period
 };
-// Along it, gears move the star, too: the worm by two waves, what else there is as a process that hangs
+// Along it, gears move the star, too: the worm by three waves, what else there is as a process that hangs
 // together for some time. How large and how smooth is not known, and thirty to sixty looks hardly tell: many
 // assumptions are tried, and their answers averaged by how likely they make what was seen (Bayesian model
 // averaging, Hoeting et al. 1999, Statistical Science 14, 382), so that the ± holds what is not known.

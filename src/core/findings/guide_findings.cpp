@@ -232,6 +232,8 @@ std::vector<Finding> guideFindings(const Run& run, const RunSummary& s, const Gu
             mountFinding(list, run, *budget);
             wormFinding(list, *budget);
             responseFinding(list, budget->late);
+            if (budget->flank)
+                list.push_back(flankFinding(*budget->flank));
         }
         saturationFinding(list, run);
     }

@@ -23,6 +23,30 @@ Text lightEvidence(const LightVerdict& v) {
     return text;
 }
 
+namespace {
+// Of the picture, its first row below.
+Text sideWords(int x, int y) {
+    if (y == 0)
+        return x > 0 ? Text::say("on the right") : Text::say("on the left");
+    if (x == 0)
+        return y > 0 ? Text::say("at the top") : Text::say("at the bottom");
+    return y > 0 ? (x > 0 ? Text::say("at the upper right") : Text::say("at the upper left"))
+                 : (x > 0 ? Text::say("at the lower right") : Text::say("at the lower left"));
+}
+} // namespace
+
+Finding unevenFinding(const UnevenLight& light) {
+    return {
+        "light-uneven", Weight::look,
+        Text::say("The guide frame is brighter %1").arg(sideWords(light.sideX, light.sideY)),
+        Text::say("The background there is %1 counts above the opposite edge, and each pixel %2 times as "
+                  "noisy. Corners that are all darker alike are not counted.")
+            .arg(formatMeasured(light.excess_adu, "", 0))
+            .arg(formatNumber(light.noiseRatio, 1)),
+        Text::say("Light falls in from one side: close gaps around the camera, switch off lamps, keep the "
+                  "Moon out of the dew shield. Until then choose stars on the darker side.")};
+}
+
 Problem dewProblem(const LightVerdict& v) {
     return {Text::say("Dew seems to settle on the optics."), lightEvidence(v),
             Text::say("Look at the front lens with a lamp. Switch the dew heaters on or up.")};

@@ -231,6 +231,18 @@ std::vector<Finding> driftFindings(const MotionAnalysis& m, const std::optional<
     return list;
 }
 
+Finding flankFinding(const FlankChange& flank) {
+    return {
+        "ra-flank", Weight::look, Text::say("The RA gear went over to its other flank"),
+        Text::say("About %1 into the run RA moved by %2 within %3 and stayed there; Dec did not. The "
+                  "telescope's weight passed the point of balance, and the axis fell through its backlash.")
+            .arg(formatDuration(flank.from_s))
+            .arg(formatMeasured({std::abs(flank.moved_arcsec.value), flank.moved_arcsec.sigma}, "″", 1))
+            .arg(formatDuration(flank.to_s - flank.from_s)),
+        Text::say("Balance the RA axis so that one side stays a little heavier all night. Most people make "
+                  "the east side heavier; after a meridian flip that is the other end of the axis.")};
+}
+
 std::vector<Finding> recordingFindings(const CleanRun& c) {
     std::vector<Finding> list;
     if (!c.leftOut.empty()) {

@@ -23,6 +23,8 @@ std::vector<Finding> backlashFindings(const BacklashResult& backlash, const Corr
 // meaning: absent when time and place of the run are not known.
 std::vector<Finding> driftFindings(const MotionAnalysis& analysis,
                                    const std::optional<DriftMeaning>& meaning);
+// The weight went past the point of balance.
+Finding flankFinding(const FlankChange& flank);
 // What was left out, and what that means.
 std::vector<Finding> recordingFindings(const CleanRun& clean);
 // Each change with an action that uses it; one that says so when there is nothing to gain, or when all of

@@ -68,6 +68,8 @@ std::vector<Finding> findingsOf(const Run& run, const RunStory& story, const Run
                                   around.shaftTurns, run.meta.kind == RunKind::guided));
     if (run.meta.kind == RunKind::free) {
         addAll(list, driftFindings(m, meaningOf(run, m, around)));
+        if (m.flank)
+            list.push_back(flankFinding(*m.flank));
     } else {
         addAll(list, guideFindings(run, m.summary, story.guided ? &*story.guided : nullptr));
     }

@@ -11,29 +11,12 @@
 
 namespace nordstjerna {
 
-namespace {
-
-// Level and spread of the ordinary pixels, from a sample.
-struct Ordinary {
-    double level, sigma;
-};
-
-Ordinary ordinary(const std::vector<float>& values) {
+OrdinaryPixels ordinaryPixels(const std::vector<float>& values) {
     std::vector<double> sample;
     for (size_t i = 0; i < values.size(); i += 7)
         sample.push_back(values[i]);
     const double sigma = robustSigma(sample);
     return {median(std::move(sample)), std::max(sigma, 0.05)};
-}
-
-} // namespace
-
-double ordinaryLevel(const Frame& dark) {
-    return ordinary(dark.pixels).level;
-}
-
-double ordinaryScatter(const Frame& dark) {
-    return ordinary(dark.pixels).sigma;
 }
 
 DarkKind DarkKind::of(const Frame& frame) {
@@ -134,9 +117,10 @@ Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames) {
         master.mean.pixels[i] = (sum - greatest) / n;
         spread[i] = greatest - least;
     }
-    const Ordinary level = ordinary(master.mean.pixels);
+    const OrdinaryPixels level = ordinaryPixels(master.mean.pixels);
     master.level = level.level;
-    const Ordinary swing = ordinary(spread);
+    master.scatter = level.sigma;
+    const OrdinaryPixels swing = ordinaryPixels(spread);
     master.badPixels.resize(master.mean.pixels.size());
     for (size_t i = 0; i < master.mean.pixels.size(); ++i) {
         const bool bad = std::abs(master.mean.pixels[i] - level.level) > 6.0 * level.sigma + 2.0 ||
@@ -147,21 +131,15 @@ Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames) {
     return master;
 }
 
-void applyDark(Frame& frame, const MasterDark& dark, double scale) {
-    const auto level = static_cast<float>(dark.level);
-    const auto share = static_cast<float>(scale);
-    const auto inside = [&](int x, int y) {
-        return x >= 0 && y >= 0 && x < dark.mean.width && y < dark.mean.height;
+void mendPixels(Frame& frame, const std::vector<std::uint8_t>& bad, int sensorWidth, int sensorHeight) {
+    const auto isBad = [&](int x, int y) {
+        return bad[static_cast<size_t>(y) * static_cast<size_t>(sensorWidth) + static_cast<size_t>(x)] != 0;
     };
-    for (int y = 0; y < frame.height; ++y)
-        for (int x = 0; x < frame.width; ++x)
-            if (inside(x + frame.x0, y + frame.y0))
-                frame.at(x, y) -= share * (dark.mean.at(x + frame.x0, y + frame.y0) - level);
+    const auto inside = [&](int x, int y) { return x >= 0 && y >= 0 && x < sensorWidth && y < sensorHeight; };
     std::vector<double> around;
     for (int y = 0; y < frame.height; ++y)
         for (int x = 0; x < frame.width; ++x) {
-            if (!inside(x + frame.x0, y + frame.y0) ||
-                !dark.badPixels[dark.mean.index(x + frame.x0, y + frame.y0)])
+            if (!inside(x + frame.x0, y + frame.y0) || !isBad(x + frame.x0, y + frame.y0))
                 continue;
             around.clear();
             for (int dy = -1; dy <= 1; ++dy)
@@ -169,14 +147,25 @@ void applyDark(Frame& frame, const MasterDark& dark, double scale) {
                     const int nx = x + dx;
                     const int ny = y + dy;
                     if ((!dx && !dy) || nx < 0 || ny < 0 || nx >= frame.width || ny >= frame.height ||
-                        !inside(nx + frame.x0, ny + frame.y0) ||
-                        dark.badPixels[dark.mean.index(nx + frame.x0, ny + frame.y0)])
+                        !inside(nx + frame.x0, ny + frame.y0) || isBad(nx + frame.x0, ny + frame.y0))
                         continue;
                     around.push_back(frame.at(nx, ny));
                 }
             if (!around.empty())
                 frame.at(x, y) = static_cast<float>(median(around));
         }
+}
+
+void applyDark(Frame& frame, const MasterDark& dark, double scale) {
+    const auto level = static_cast<float>(dark.level);
+    const auto share = static_cast<float>(scale);
+    for (int y = 0; y < frame.height; ++y)
+        for (int x = 0; x < frame.width; ++x) {
+            const int ownX = x + frame.x0, ownY = y + frame.y0;
+            if (ownX >= 0 && ownY >= 0 && ownX < dark.mean.width && ownY < dark.mean.height)
+                frame.at(x, y) -= share * (dark.mean.at(ownX, ownY) - level);
+        }
+    mendPixels(frame, dark.badPixels, dark.mean.width, dark.mean.height);
 }
 
 namespace {
@@ -188,13 +177,13 @@ void mendLonePixels(Frame& frame) {
     for (int y = 0; y < frame.height; y += 1)
         for (int x = (y / 2) % 3; x < frame.width; x += 3)
             colour[2 * (y % 2) + x % 2].push_back(frame.at(x, y));
-    Ordinary level[4];
+    OrdinaryPixels level[4];
     for (int i = 0; i < 4; ++i)
-        level[i] = ordinary(colour[i]);
+        level[i] = ordinaryPixels(colour[i]);
     const auto excess = [&](int x, int y) { return frame.at(x, y) - level[2 * (y % 2) + x % 2].level; };
     for (int y = 2; y < frame.height - 2; ++y)
         for (int x = 2; x < frame.width - 2; ++x) {
-            const Ordinary& own = level[2 * (y % 2) + x % 2];
+            const OrdinaryPixels& own = level[2 * (y % 2) + x % 2];
             const double e = excess(x, y);
             if (e < 8.0 * own.sigma)
                 continue;

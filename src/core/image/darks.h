@@ -34,7 +34,8 @@ struct MasterDark {
     DarkKind kind;
     int frames = 0;
     Frame mean;                          // counts
-    double level = 0.0;                  // of its ordinary pixels, see ordinaryLevel
+    double level = 0.0;                  // of its ordinary pixels
+    double scatter = 0.0;                // of the same: what it puts into every pixel that it cleans
     std::vector<std::uint8_t> badPixels; // 1: mend; one a pixel
     int badCount = 0;
 };
@@ -44,10 +45,12 @@ struct MasterDark {
 // not grow with the time shows.
 std::optional<double> darkScale(const DarkKind& dark, const DarkKind& frame);
 
-// Median of a sample of the pixels: what stays when a dark is taken off.
-double ordinaryLevel(const Frame& dark);
-// Scatter of the same: what the dark puts into every pixel that it cleans, where it is not scaled.
-double ordinaryScatter(const Frame& dark);
+// Level and scatter of the ordinary pixels, from a sample of all.
+struct OrdinaryPixels {
+    double level = 0.0; // what stays when the dark is taken off
+    double sigma = 0.0;
+};
+OrdinaryPixels ordinaryPixels(const std::vector<float>& values);
 
 // Refuses a frame that is not dark: stars on it, or light that makes it brighter than darkness and uneven.
 Expected<void> checkDark(const Frame& frame);
@@ -61,6 +64,10 @@ Expected<MasterDark> makeMasterDark(const std::vector<Frame>& frames);
 // were cut. The mean level of the dark stays in, so that counts remain positive and saturation its meaning.
 // scale: of its signal, for frames of another exposure.
 void applyDark(Frame& frame, const MasterDark& dark, double scale = 1.0);
+
+// Pixels marked in a map of the whole sensor (1: bad) take the median of their sound neighbours. Windows know
+// where they were cut.
+void mendPixels(Frame& frame, const std::vector<std::uint8_t>& bad, int sensorWidth, int sensorHeight);
 
 // A colour camera's 2 × 2 pattern evened out: every pixel becomes the binomial mean of its 3 × 3
 // neighbourhood, which holds the four colours in equal parts and moves no star.

@@ -6,18 +6,14 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/motion/wander_regression.h"
+
 namespace nordstjerna {
 
 namespace {
 
-// One line of the series: its time, and the regressors with the value behind them.
-struct DesignRow {
-    double t_s = 0.0;
-    Eigen::VectorXd column;
-};
-
 struct Design {
-    std::vector<DesignRow> lines;
+    std::vector<WanderRow> lines;
     Eigen::Index regressors = 0;
     Eigen::Index slope = 0; // which of them
 };
@@ -35,7 +31,7 @@ Design designOf(std::span<const double> t, std::span<const double> v, std::span<
     const double span = std::max(t.back() - t.front(), 1e-9);
     for (size_t i = 0; i < t.size();) {
         const int own = level.empty() ? 0 : level[i];
-        DesignRow line{0.0, Eigen::VectorXd::Zero(d.regressors + 1)};
+        WanderRow line{0.0, Eigen::VectorXd::Zero(d.regressors + 1)};
         size_t n = 0;
         for (; i < t.size() && n < block && (level.empty() || level[i] == own); ++i, ++n) {
             line.t_s += t[i];
@@ -59,66 +55,26 @@ Design designOf(std::span<const double> t, std::span<const double> v, std::span<
     return d;
 }
 
-// What besides the regressors moves the star, against the variance of one sample without the walk.
-struct Noise {
-    double walk = 0.0; // per second
-    double airShare = 0.0, air_s = 6.0;
-};
-
-struct Outcome {
-    double logLikelihood = 0.0; // restricted: what the regressors take is paid for
-    double slope = 0.0, variance = 0.0;
-    double sample = 0.0; // variance of one
-};
-
-// The same filter goes over value and regressors; what it did not foretell of them is white, and the rest is
-// least squares.
-Outcome regress(const Design& d, const Noise& noise) {
+// The slope; the likelihood is restricted: what the regressors take is paid for.
+LikelyAnswer regress(const Design& d, const WanderNoise& noise) {
     const Eigen::Index p = d.regressors;
-    const Eigen::Index all = p + 1;
-    Eigen::MatrixXd normal = Eigen::MatrixXd::Zero(all, all);
-    Eigen::VectorXd walk = Eigen::VectorXd::Zero(all), air = Eigen::VectorXd::Zero(all), fresh(all);
-    double ww = 0.0, wa = 0.0, aa = noise.airShare;
-    double logs = 0.0;
-    for (size_t i = 0; i < d.lines.size(); ++i) {
-        if (i > 0) {
-            const double dt = std::max(d.lines[i].t_s - d.lines[i - 1].t_s, 0.0);
-            const double keep = std::exp(-dt / noise.air_s);
-            ww += noise.walk * dt;
-            wa *= keep;
-            aa = keep * keep * aa + (1.0 - keep * keep) * noise.airShare;
-            air *= keep;
-        }
-        const double s = ww + 2.0 * wa + aa + 1.0 - noise.airShare;
-        const double toWalk = (ww + wa) / s, toAir = (wa + aa) / s;
-        fresh = d.lines[i].column - walk - air;
-        walk += toWalk * fresh;
-        air += toAir * fresh;
-        const double w = ww, x = wa;
-        ww -= toWalk * (w + x);
-        wa -= toWalk * (x + aa);
-        aa -= toAir * (x + aa);
-        logs += std::log(s);
-        normal.selfadjointView<Eigen::Lower>().rankUpdate(fresh, 1.0 / s);
-    }
-    normal = normal.selfadjointView<Eigen::Lower>();
-    Eigen::MatrixXd xx = normal.topLeftCorner(p, p);
+    const WhitenedRows white = whiten(d.lines, noise);
+    const auto regressors = white.columns.leftCols(p);
+    const auto value = white.columns.col(p);
+    Eigen::MatrixXd xx = regressors.transpose() * regressors;
     for (Eigen::Index k = 0; k < p; ++k)
         xx(k, k) += 1e-9 * xx(k, k) + 1e-12; // two columns may be all but alike
     const Eigen::LLT<Eigen::MatrixXd> solver(xx);
-    const Eigen::VectorXd xy = normal.col(p).head(p);
+    const Eigen::VectorXd xy = regressors.transpose() * value;
     const Eigen::VectorXd solution = solver.solve(xy);
     const double freedom = std::max(1.0, static_cast<double>(d.lines.size()) - static_cast<double>(p));
-    Outcome out;
-    out.sample = std::max((normal(p, p) - xy.dot(solution)) / freedom, 1e-12);
+    const double sample = std::max((value.squaredNorm() - xy.dot(solution)) / freedom, 1e-12);
     const Eigen::VectorXd unit = Eigen::VectorXd::Unit(p, d.slope);
-    out.slope = solution[d.slope];
-    out.variance = out.sample * solver.solve(unit)[d.slope];
     double determinant = 0.0;
     for (Eigen::Index k = 0; k < p; ++k)
         determinant += 2.0 * std::log(std::max(solver.matrixLLT()(k, k), 1e-300));
-    out.logLikelihood = -0.5 * (logs + determinant + freedom * std::log(out.sample));
-    return out;
+    return {-0.5 * (white.logScales + determinant + freedom * std::log(sample)),
+            {solution[d.slope], std::sqrt(std::max(sample * solver.solve(unit)[d.slope], 0.0))}};
 }
 
 } // namespace
@@ -129,31 +85,11 @@ Measured fitDrift(std::span<const double> t, std::span<const double> v, std::spa
         return {};
     const Design design = designOf(t, v, level, model);
     const double span = std::max(t.back() - t.front(), 1e-9);
-    // Mounts wander, by 0.03 to 0.4 ″/√min as a rule: 0.02 to 1 ″/√min beside a scatter of half a second,
-    // equally likely in their logarithm, and none at all. So the ± is too wide for the rare one that does
-    // not.
-    constexpr double slowest = 2e-5, fastest = 0.1, step = 2.5;
-    std::vector<double> walks{0.0};
-    for (double w = slowest; w < fastest; w *= step)
-        walks.push_back(w);
-    std::vector<Outcome> all;
-    for (const double walk : walks)
-        for (const auto& [share, memory_s] :
-             {std::pair(0.0, 6.0), {0.25, 6.0}, {0.5, 6.0}, {0.25, 40.0}, {0.5, 40.0}, {0.8, 40.0}})
-            all.push_back(regress(design, {walk, share, memory_s}));
-    double best = -1e300;
-    for (const Outcome& outcome : all)
-        best = std::max(best, outcome.logLikelihood);
-    double weights = 0.0, mean = 0.0, square = 0.0;
-    for (const Outcome& outcome : all) {
-        const double weight = std::exp(outcome.logLikelihood - best);
-        weights += weight;
-        mean += weight * outcome.slope;
-        square += weight * (outcome.variance + outcome.slope * outcome.slope);
-    }
-    mean /= weights;
-    square /= weights;
-    return {mean / span, std::sqrt(std::max(square - mean * mean, 0.0)) / span};
+    std::vector<LikelyAnswer> all;
+    for (const WanderNoise& noise : usualWander())
+        all.push_back(regress(design, noise));
+    const Measured slope = averagedByLikelihood(all);
+    return {slope.value / span, slope.sigma / span};
 }
 
 } // namespace nordstjerna

@@ -195,6 +195,8 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     b.span_s = t.back() - t.front();
     b.recorded = figuresFrom(ra, dec);
     b.bound = loopBound(d, track);
+    b.flank = flankChange(d.t_s, d.ra_arcsec, d.dec_arcsec, {},
+                          d.priors.ra.wormPeriod_s > 0.0 ? d.wormPhases() : std::vector<double>());
     b.wormTold_s = run.meta.loop ? run.meta.loop->priors.ra.wormPeriod_s : 0.0;
     // Before the worm is told from the rest, a small difference says nothing.
     constexpr double doubt = 0.02;

@@ -14,11 +14,12 @@ struct GuidedBudget {
     // at each time, leaves of that part of the disturbance by itself; noise: all that is not the mount's
     // motion; under-correction: what of the mount's motion nothing else explains.
     std::vector<BudgetShare> shares;
-    double span_s = 0.0;           // of all this
-    double wormTold_s = 0.0;       // period by the rig or the mount; 0: none
-    Measured wormFound_s;          // period the run was foretold with; value 0: none
-    LateMotion late;               // how the pulses showed
-    bool wormToldNonsense = false; // where the mount says its worm stands cannot be
+    double span_s = 0.0;              // of all this
+    double wormTold_s = 0.0;          // period by the rig or the mount; 0: none
+    Measured wormFound_s;             // period the run was foretold with; value 0: none
+    LateMotion late;                  // how the pulses showed
+    std::optional<FlankChange> flank; // that RA went over to
+    bool wormToldNonsense = false;    // where the mount says its worm stands cannot be
     // Of the cause with the largest share of the mount part, if the mount part matters at all.
     std::optional<Cause> worst() const;
 };

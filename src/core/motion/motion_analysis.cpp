@@ -55,6 +55,16 @@ void judgeAxis(AxisMotion& a, const CleanRun& clean, const std::vector<double>& 
     a.drift_level_arcsec = {mean(v), a.periodic.residual_arcsec / std::sqrt(static_cast<double>(v.size()))};
 }
 
+// By the mount, else by the time; nothing where no worm was seen.
+std::vector<double> wormPhasesOf(const MotionAnalysis& m) {
+    if (!m.ra.periodic.worm || !m.clean.worm_turns.empty())
+        return m.clean.worm_turns;
+    std::vector<double> turns;
+    for (const double t_s : m.clean.t_s)
+        turns.push_back(t_s / m.ra.periodic.worm->period_s.value);
+    return turns;
+}
+
 std::vector<BudgetShare> budgetOf(const MotionAnalysis& m) {
     double parts[static_cast<int>(Cause::excursion) + 1] = {};
     for (const AxisMotion* a : {&m.ra, &m.dec}) {
@@ -153,6 +163,9 @@ Expected<MotionAnalysis> analyseMotion(const Run& run, double wormPeriod_s) {
         m.clean.t_s, m.ra.periodic.residual, m.dec.periodic.residual,
         {together(m.ra.air_arcsec, m.dec.air_arcsec), together(m.ra.centroid_arcsec, m.dec.centroid_arcsec)});
     m.budget = budgetOf(m);
+    if (run.meta.kind == RunKind::free)
+        m.flank =
+            flankChange(m.clean.t_s, m.clean.ra_arcsec, m.clean.dec_arcsec, m.clean.level, wormPhasesOf(m));
     return m;
 }
 

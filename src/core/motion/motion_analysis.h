@@ -3,6 +3,7 @@
 
 #include "core/motion/axis_summary.h"
 #include "core/motion/clean_run.h"
+#include "core/motion/flank_change.h"
 #include "core/motion/periodic.h"
 #include "core/motion/random_sway.h"
 
@@ -31,11 +32,12 @@ struct BudgetShare {
 struct MotionAnalysis {
     CleanRun clean;
     AxisMotion ra, dec;
-    RunSummary summary;              // of all rows that count, excursions included
-    double wormGiven_s = 0.0;        // period the analysis was told; 0: none
-    Measured mechanical_arcsec;      // fast noise of RA beyond that of Dec: what the air does not do
-    std::vector<RandomSway> sway;    // of what neither drift nor periods explain
-    std::vector<BudgetShare> budget; // largest first
+    RunSummary summary;               // of all rows that count, excursions included
+    double wormGiven_s = 0.0;         // period the analysis was told; 0: none
+    Measured mechanical_arcsec;       // fast noise of RA beyond that of Dec: what the air does not do
+    std::vector<RandomSway> sway;     // of what neither drift nor periods explain
+    std::vector<BudgetShare> budget;  // largest first
+    std::optional<FlankChange> flank; // of a free run
 
     double span_s() const { return clean.span_s(); }
     int rowsUsed() const { return static_cast<int>(clean.t_s.size()); }

@@ -58,7 +58,8 @@ LegPlan usualLegs(const Rig& rig) {
     return planLegs(circumstances, usualNoise_px, usual.wanted, lookTime_s(usual), anyRoom_px);
 }
 
-CalibrationRun::CalibrationRun(CalibrationRunSetup setup) : setup_(std::move(setup)) {
+CalibrationRun::CalibrationRun(CalibrationRunSetup setup)
+    : setup_(std::move(setup)), pause_s_(setup_.pause_s) {
     const Rig& rig = setup_.rig;
     circumstances_.scale_arcsec_px = scalesOf(rig).guide_arcsec_px;
     circumstances_.guideRateRa = rig.mount.guideRateRa;
@@ -102,7 +103,7 @@ Step CalibrationRun::advance(const Event& event) {
         pulsing_ = false;
         pausing_ = true;
         pulseEnd_ = event.now;
-        return WaitStep{std::max(setup_.pause_s, pause_s_), Text::say("the axis to settle")};
+        return WaitStep{pause_s_, Text::say("the axis to settle")};
     }
     if (pausing_) {
         pausing_ = false;
@@ -260,7 +261,7 @@ Step CalibrationRun::clearing(const Star& star) {
 
 // Without a pulse the star stands where it was, unless the last one is still on its way.
 Step CalibrationRun::resting(const Star& star, Instant middle) {
-    const double on = way_->dot(Eigen::Vector2d(star.x - star_->x, star.y - star_->y));
+    const double on = way_.dot(Eigen::Vector2d(star.x - star_->x, star.y - star_->y));
     star_ = star;
     if (on > stillMoving * noise_px_ && ++rests_ <= mostRests) {
         // By the end of this frame it may stand still; the next one tells.
@@ -371,7 +372,7 @@ Progress CalibrationRun::progress() const {
                                      : i == current && phase_ != Phase::ended ? ProgressStep::State::running
                                                                               : ProgressStep::State::ahead});
     p.fraction = static_cast<double>(current) / static_cast<double>(names.size());
-    const double each = step_ms_ / 1000.0 + lookTime_s(setup_) + std::max(0.0, pause_s_ - setup_.pause_s);
+    const double each = step_ms_ / 1000.0 + lookTime_s(setup_) + pause_s_ - setup_.pause_s;
     if (phase_ == Phase::leg) {
         const int length = outward_ > 0 ? outward_ : steps_;
         const int after = (both ? 3 : 1) - static_cast<int>(leg_);

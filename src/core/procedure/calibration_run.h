@@ -45,6 +45,7 @@ public:
 
 private:
     enum class Phase { start, finding, orienting, firstLook, clearing, resting, leg, ended };
+    void plan(double noise_px, double room_px);
     Step choose(const Event& event);
     Step orient(const FrameSolved& solved);
     Step look() const;
@@ -52,6 +53,7 @@ private:
     Step onStar(const Event& event, const Star& star, Instant middle);
     Step listen(const Star& star);
     Step clearing(const Star& star);
+    Step resting(const Star& star, Instant middle);
     Step inLeg(const Star& star, double t_s);
     Step beginLeg(Leg leg, const Star& star, double t_s);
     Step pulse(Leg leg);
@@ -68,17 +70,15 @@ private:
     std::vector<CalibrationSample> samples_;
     std::optional<Instant> begin_;
     double step_ms_ = 0.0;
-    void plan(double noise_px, double room_px);
     double travel_px_ = 0.0;  // of a leg
     int steps_ = 0;           // of it
     std::vector<Star> quiet_; // before any pulse
     double noise_px_ = 0.0;   // of those
     // A mount that answers late still moves when the frame begins: so long after a pulse the looks wait.
-    double pause_s_ = 0.0;
+    double pause_s_;
     Instant pulseEnd_;
-    std::optional<Eigen::Vector2d> way_; // of the last pulse that moved the star
+    Eigen::Vector2d way_ = Eigen::Vector2d::Zero(); // of the last pulse that moved the star
     int rests_ = 0;
-    Step resting(const Star& star, Instant middle);
     int pulses_ = 0;   // in this leg, or while clearing
     int outward_ = 0;  // pulses of the outward leg that this one undoes
     int followed_ = 0; // clearing: pulses in a row that moved the star as they should

@@ -45,6 +45,8 @@ Step FocusWatch::advance(const Event& event) {
             points_.back().hfd_px = look.hfd_px;
             points_.back().stars = look.stars;
         }
+        if (camera_ == CameraRole::guide)
+            unevenLight_ = nordstjerna::unevenLight(*frame_);
         if (mask_)
             read_ = readMask(*frame_);
     }

@@ -4,6 +4,7 @@
 #include "core/base/measured.h"
 #include "core/focus/mask_read_out.h"
 #include "core/image/guide_star_choice.h"
+#include "core/image/uneven_light.h"
 #include "core/procedure/procedure.h"
 
 namespace nordstjerna {
@@ -34,6 +35,8 @@ public:
     int best() const;
     std::shared_ptr<const Frame> frame() const { return frame_; }
     const StarField& field() const { return field_; }
+    // Of the last frame of the guide camera.
+    const std::optional<UnevenLight>& unevenLight() const { return unevenLight_; }
     const std::optional<Expected<MaskReadOut>>& mask() const { return read_; } // of the last frame
 
 private:
@@ -44,6 +47,7 @@ private:
     std::optional<Instant> begin_;
     std::shared_ptr<const Frame> frame_;
     StarField field_;
+    std::optional<UnevenLight> unevenLight_;
     std::vector<FocusPoint> points_;
 };
 

@@ -205,6 +205,7 @@ Step Guiding::choose(const Event& event) {
         phase_ = Phase::ended;
         return FailStep{found.error()};
     }
+    unevenLight_ = nordstjerna::unevenLight(*frame_);
     auto shape = StarShape::learn(*frame_, found->field.stars);
     if (shape)
         for (Star& s : found->chosen)

@@ -8,6 +8,7 @@
 #include "core/guide/light_watch.h"
 #include "core/guide/settings_book.h"
 #include "core/image/guide_star_choice.h"
+#include "core/image/uneven_light.h"
 #include "core/motion/loop_replay.h"
 #include "core/motion/run.h"
 #include "core/procedure/star_watch.h"
@@ -65,6 +66,8 @@ public:
     bool lost() const { return watch_.lostFrames() > 0; }
     // Whether the stars fade, and why.
     const LightVerdict& light() const { return light_.verdict(); }
+    // Of the first frame.
+    const std::optional<UnevenLight>& unevenLight() const { return unevenLight_; }
     int failedPulses() const { return failedPulses_; } // in a row
     const GuidingSetup& setup() const { return setup_; }
     // Takes effect with the next frame.
@@ -138,6 +141,7 @@ private:
     std::shared_ptr<const Frame> frame_;
     StarWatch watch_;
     LightWatch light_;
+    std::optional<UnevenLight> unevenLight_;
     Run run_;
     std::vector<RowBelief> beliefs_;
     std::vector<SettleRecord> settles_;

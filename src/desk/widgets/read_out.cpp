@@ -55,10 +55,11 @@ void ReadOut::restyle() {
     title_->setFont(textFont(11));
     unit_->setFont(textFont(14));
     note_->setFont(textFont(12));
+    fitTitle();
     fit();
 }
 
-void ReadOut::fit() {
+void ReadOut::fitTitle() {
     // A title that is too long for one line makes the card higher, and shifts nothing beside it.
     const QFontMetrics title(textFont(11));
     const int lines = title
@@ -67,6 +68,9 @@ void ReadOut::fit() {
                           .height() /
                       std::max(1, title.height());
     setFixedHeight(cardHeight + (std::max(lines, 1) - 1) * title.lineSpacing());
+}
+
+void ReadOut::fit() {
     const int room = width() - 3 * cardMargin; // with the gaps beside the unit
     const int unit =
         unit_->text().isEmpty() ? 0 : QFontMetrics(textFont(14)).horizontalAdvance(unit_->text()) + 6;
@@ -90,7 +94,7 @@ void ReadOut::fit() {
 
 void ReadOut::setTitle(const QString& title) {
     title_->setText(title.toUpper());
-    fit();
+    fitTitle();
 }
 
 void ReadOut::show(const QString& value, const QString& unit, const QString& note) {

@@ -23,11 +23,15 @@ public:
     FigureText figure() const { return {title(), value(), unit(), note()}; }
 
 protected:
-    void resizeEvent(QResizeEvent*) override { fit(); }
+    void resizeEvent(QResizeEvent*) override {
+        fitTitle();
+        fit();
+    }
 
 private:
     void restyle();
-    void fit(); // smaller figures and a shortened note where the card is narrow
+    void fitTitle(); // as high as it needs
+    void fit();      // smaller figures and a shortened note where the card is narrow
     QLabel* title_;
     QLabel* value_;
     QLabel* unit_;

@@ -65,18 +65,37 @@ bool PreparedCamera::state(FrameInfo& info) const {
 DarkStore::Match PreparedCamera::darkFor(const DarkKind& kind) {
     const std::scoped_lock guard(lock_);
     const DarkStore::Match match = store_.match(kind);
+    const int learned = use_.learned;
     use_ = {};
+    use_.learned = learned;
     if (match.dark) {
         use_.state = match.scale == 1.0 ? DarkState::fits : DarkState::scaled;
         use_.badPixels = match.dark->badCount;
         use_.exposure_s = match.dark->kind.exposure_s;
         use_.scale = match.scale;
-        use_.noise_adu = match.scale * ordinaryScatter(match.dark->mean);
+        use_.noise_adu = match.scale * match.dark->scatter;
     } else if (const auto kinds = store_.kinds(); !kinds.empty()) {
         use_.state = DarkState::differs;
         use_.differsIn = whyDarkDoesNotFit(kinds.back(), kind);
     }
     return match;
+}
+
+void PreparedCamera::learnFrom(Frame& whole) {
+    int count = 0;
+    {
+        const std::scoped_lock guard(learning_);
+        learned_.see(whole);
+        learned_.mend(whole);
+        count = learned_.count();
+    }
+    const std::scoped_lock guard(lock_);
+    use_.learned = count;
+}
+
+void PreparedCamera::mendLearned(Frame& frame) {
+    const std::scoped_lock guard(learning_);
+    learned_.mend(frame);
 }
 
 Expected<std::shared_ptr<const Frame>> PreparedCamera::expose(double exposure_s, const StopFlag& halt) {
@@ -87,13 +106,12 @@ Expected<std::shared_ptr<const Frame>> PreparedCamera::expose(double exposure_s,
     fullWidth_ = (*frame)->width;
     fullHeight_ = (*frame)->height;
     const auto [dark, scale] = darkFor(DarkKind::of(**frame));
-    FrameInfo info = (*frame)->info;
-    if (!state(info) && !dark && !info.bayer)
-        return frame;
     Frame ready = **frame;
-    ready.info = info;
+    state(ready.info);
     if (dark)
         applyDark(ready, *dark, scale);
+    if (!ready.info.bayer) // else what stands alone is a colour
+        learnFrom(ready);
     if (ready.info.bayer)
         evenOutColour(ready);
     return std::make_shared<const Frame>(std::move(ready));
@@ -120,6 +138,8 @@ Expected<Camera::Windows> PreparedCamera::exposeWindows(double exposure_s,
             applyDark(f, *dark, scale);
         if (f.info.bayer)
             evenOutColour(f);
+        else
+            mendLearned(f);
     }
     return windows;
 }

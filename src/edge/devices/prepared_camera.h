@@ -4,6 +4,7 @@
 
 #include <mutex>
 
+#include "core/image/learned_pixels.h"
 #include "core/rig/rig.h"
 #include "edge/devices/camera.h"
 #include "edge/store/dark_store.h"
@@ -33,6 +34,7 @@ public:
         double exposure_s = 0.0, scale = 1.0; // of the one that is scaled
         double noise_adu = 0.0;               // that it puts into each pixel
         int badPixels = 0;
+        int learned = 0; // more of them, from frames between which the field had moved
     };
     DarkUse darkUse() const; // for the last exposure
 
@@ -51,7 +53,12 @@ private:
     // By the rig's figures; false: they are so already.
     bool state(FrameInfo& info) const;
     DarkStore::Match darkFor(const DarkKind& kind);
+    void learnFrom(Frame& whole);
+    void mendLearned(Frame& frame);
     Camera& camera_;
+    // Not the window's: looking at a whole frame takes a while.
+    std::mutex learning_;
+    LearnedPixels learned_;
     mutable std::mutex lock_;
     DarkStore store_;
     DarkUse use_;

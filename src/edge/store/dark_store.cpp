@@ -61,7 +61,9 @@ Expected<MasterDark> DarkStore::read(const std::filesystem::path& path) const {
     MasterDark dark;
     dark.kind = DarkKind::of(*mean);
     dark.mean = std::move(*mean);
-    dark.level = ordinaryLevel(dark.mean);
+    const OrdinaryPixels ordinary = ordinaryPixels(dark.mean.pixels);
+    dark.level = ordinary.level;
+    dark.scatter = ordinary.sigma;
     for (float v : map->pixels) {
         dark.badPixels.push_back(v > 0.5F ? 1 : 0);
         dark.badCount += dark.badPixels.back();
@@ -117,14 +119,14 @@ DarkStore::Match DarkStore::match(const DarkKind& kind) {
         if (darkFits(d.kind, kind))
             if (auto dark = load(d))
                 return {dark, 1.0};
-    std::vector<std::pair<double, Kept*>> others; // by how far they are off
+    std::vector<std::pair<double, Kept*>> others;
     for (Kept& d : darks_)
         if (const auto scale = darkScale(d.kind, kind))
-            others.emplace_back(std::abs(std::log(*scale)), &d);
-    std::sort(others.begin(), others.end());
-    for (const auto& [off, d] : others)
+            others.emplace_back(*scale, &d);
+    std::ranges::sort(others, {}, [](const auto& other) { return std::abs(std::log(other.first)); });
+    for (const auto& [scale, d] : others)
         if (auto dark = load(*d))
-            return {dark, *darkScale(d->kind, kind)};
+            return {dark, scale};
     return {};
 }
 

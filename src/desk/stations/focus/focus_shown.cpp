@@ -385,6 +385,8 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
     }
     if (!ofGuide())
         return;
+    if (seen_.unevenLight)
+        list.push_back(unevenFinding(*seen_.unevenLight));
     if (use.state == PreparedCamera::DarkState::differs)
         list.push_back({"dark-differs", Weight::look, tr("No dark fits these frames").toStdString(),
                         tr("The kept ones differ in %1.").arg(qs(use.differsIn)).toStdString(),
@@ -412,6 +414,13 @@ void FocusStation::framesFindings(std::vector<Finding>& list) const {
                  .toStdString(),
              tr("Darks of this exposure are better.").toStdString(), ActionId::focusDarks,
              tr("Take darks").toStdString()});
+    if (use.learned > 0)
+        list.push_back({"pixels-learned", Weight::know,
+                        tr("%1 bad pixels were found without darks").arg(use.learned).toStdString(),
+                        tr("They stood alone at the same place of the sensor in frames between which the "
+                           "stars had moved. They are mended from their neighbours.")
+                            .toStdString(),
+                        ""});
     if (!needs_.settings.handStars().empty())
         list.push_back(
             {"stars-by-hand", Weight::know,

@@ -280,7 +280,7 @@ void FocusStation::startFrames() {
     procedures().run<FocusWatch, Seen>(
         std::make_shared<FocusWatch>(exposure_->value(), camera(), page_ == Page::mask),
         [](const FocusWatch& p) {
-            return Seen{p.progress(), p.points(), p.best(), p.frame(), p.field(), p.mask()};
+            return Seen{p.progress(), p.points(), p.best(), p.frame(), p.field(), p.unevenLight(), p.mask()};
         },
         [this](const Seen& s) {
             if (doing_ != Doing::frames)

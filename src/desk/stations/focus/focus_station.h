@@ -57,6 +57,7 @@ private:
         int best = -1;
         std::shared_ptr<const Frame> frame;
         StarField field;
+        std::optional<UnevenLight> unevenLight;
         std::optional<Expected<MaskReadOut>> mask;
     };
     void showPage(Page page);

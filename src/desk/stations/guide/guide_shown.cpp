@@ -65,6 +65,7 @@ void GuideStation::show(const Snapshot& s) {
     runaway_ = s.runaway;
     needs_.calibrationBook.heed(s.calibrationLook);
     heedLight(s.light);
+    unevenLight_ = s.unevenLight;
     if (s.decReversed && !told_) {
         told_ = true;
         needs_.calibrationBook.setDecReverses(*s.decReversed);
@@ -260,6 +261,8 @@ std::vector<Finding> GuideStation::findings() const {
     }
     for (Finding& f : lightFindings(light_))
         list.push_back(std::move(f));
+    if (unevenLight_)
+        list.push_back(unevenFinding(*unevenLight_));
     if (proposal_->takenBack())
         list.push_back(*proposal_->takenBack());
     return list;

@@ -267,6 +267,7 @@ Expected<GuideRunnerPlan> GuideStation::makePlan() {
             s.settle = g.settleRule();
             s.calibrationLook = g.calibrationLook();
             s.light = g.light();
+            s.unevenLight = g.unevenLight();
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
                 s.dec = *g.belief(Axis::dec);

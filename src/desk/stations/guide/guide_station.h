@@ -73,6 +73,7 @@ private:
         Response raResponse = {}, decResponse = {};
         std::optional<CalibrationLook> calibrationLook = {};
         LightVerdict light = {};
+        std::optional<UnevenLight> unevenLight = {};
     };
     // Judges the run beside the recording, ever more seldom as it grows.
     struct Live;
@@ -117,6 +118,7 @@ private:
     Run window_; // its last minutes, of which all figures speak
     std::optional<RunSummary> summary_;
     LightVerdict light_; // of the guide stars
+    std::optional<UnevenLight> unevenLight_;
     bool guiding_ = false;
     bool lost_ = false;
     int failedPulses_ = 0;

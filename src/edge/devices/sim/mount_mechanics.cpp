@@ -55,7 +55,7 @@ double MountMechanics::periodicError(double h) const {
 
 // How far the RA axis has fallen back to the other flank of its gear.
 double MountMechanics::flankChange(double h) const {
-    const double past_h = Angle::fromRad(hourAngleOf(h)).hours() - scenario_.balance_h;
+    const double past_h = hourAngle_h(h) - scenario_.balance_h;
     return scenario_.balance_arcsec / arcsecPerRad * std::clamp(past_h / flankChange_h, 0.0, 1.0);
 }
 
@@ -63,8 +63,8 @@ double MountMechanics::decGearError(double d) const {
     return sumOf(scenario_.decPeriodic, d);
 }
 
-double MountMechanics::hourAngleOf(double h) const {
-    return Angle::fromRad(h + (flipped_ ? halfTurn : 0.0)).wrappedSigned().rad();
+double MountMechanics::hourAngle_h(double h) const {
+    return Angle::fromRad(h + (flipped_ ? halfTurn : 0.0)).wrappedSigned().hours();
 }
 
 double MountMechanics::wormPeriod_s() const {
@@ -292,7 +292,7 @@ Mat3 MountMechanics::attitude(Instant at, Angle roll, bool bends) const {
         d += 0.6 * swing;
     }
     if (bends) {
-        double hours = Angle::fromRad(hourAngleOf(motor.h)).hours();
+        double hours = hourAngle_h(motor.h);
         if (scenario_.mirrorFlop_arcsec != 0.0 && hours > scenario_.mirrorFlop_h)
             d += scenario_.mirrorFlop_arcsec / arcsecPerRad;
         if (scenario_.flexureTurn_h > 0.0)

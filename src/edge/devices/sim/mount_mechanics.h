@@ -61,7 +61,7 @@ private:
     double periodicError(double h) const; // rad
     double decGearError(double d) const;  // rad
     double flankChange(double h) const;   // rad
-    double hourAngleOf(double h) const;   // of the motor side, rad, signed
+    double hourAngle_h(double h) const;   // of the motor side, signed
     double wormStrength(double h) const;  // of this turn, near 1
     // Load sides of both axes at a moment, gaps and stiction allowed for, without what shakes them.
     Axes loadAt(const Axes& motor) const;

@@ -303,6 +303,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
                      .optional("hot_pixels", s.hotPixels)
                      .optional("dark_e_s", s.dark_e_s)
                      .optional("offset_adu", s.offset_adu)
+                     .optional("guide_leak_e_s", s.guideLeak_e_s)
                      .optional("download_s", s.download_s)
                      .optional("download_jitter_s", s.downloadJitter_s)
                      .optional("stale_frames", s.staleFrames);
@@ -360,11 +361,12 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     if (!within(s.hotPixels, 0, 100000) || s.periodic.size() > mostTerms ||
         s.decPeriodic.size() > mostTerms || !within(s.downloadJitter_s, 0, 600) ||
         !within(s.staleFrames, 0, 1) || s.faults.size() > 10000 || !within(s.download_s, 0, 600) ||
-        !within(s.dark_e_s, 0, 1e5) || !within(s.offset_adu, 0, 1e5) || !within(s.guideBlur_um, 0, 1000) ||
-        !within(s.guideComa_um, 0, 200) || !within(s.imagingBlur_um, 0, 1000) ||
-        !within(s.imagingObstruction, 0, 0.9) || !within(s.seeing_arcsec, 0, 60) ||
-        !within(s.rig.guideCamera.width, 8, 20000) || !within(s.rig.guideCamera.height, 8, 20000) ||
-        !within(s.rig.imagingCamera.width, 8, 20000) || !within(s.rig.imagingCamera.height, 8, 20000))
+        !within(s.dark_e_s, 0, 1e5) || !within(s.guideLeak_e_s, 0, 1e5) || !within(s.offset_adu, 0, 1e5) ||
+        !within(s.guideBlur_um, 0, 1000) || !within(s.guideComa_um, 0, 200) ||
+        !within(s.imagingBlur_um, 0, 1000) || !within(s.imagingObstruction, 0, 0.9) ||
+        !within(s.seeing_arcsec, 0, 60) || !within(s.rig.guideCamera.width, 8, 20000) ||
+        !within(s.rig.guideCamera.height, 8, 20000) || !within(s.rig.imagingCamera.width, 8, 20000) ||
+        !within(s.rig.imagingCamera.height, 8, 20000))
         return problem(Text::say("The scenario asks for more than can be simulated."),
                        Text::say("At most 100 000 hot pixels, 200 periodic terms, 10 000 faults, sensors of "
                                  "20 000 px, blurs of 1 mm, seeing of 60″."),

@@ -201,6 +201,7 @@ struct Scenario {
     int hotPixels = 0;
     double dark_e_s = 0.05;
     double offset_adu = 400.0;
+    double guideLeak_e_s = 0.0; // of light on the guide sensor's right edge; none on the left one
     double download_s = 0.25;
     double downloadJitter_s = 0.0; // up to so much longer
     double staleFrames = 0.0;      // share of the guide frames that show what the one before has shown

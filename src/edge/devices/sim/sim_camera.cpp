@@ -325,6 +325,14 @@ Frame SimCamera::emptySky(const Scene& scene, int x0, int y0, int width, int hei
     const double flat = scene.sky_e + scene.lamp_adu * c.gain_e_adu;
     fillGaussianNoise(frame.pixels.data(), frame.pixels.size(), static_cast<float>(flat),
                       static_cast<float>(std::sqrt(flat + c.readNoise_e * c.readNoise_e)), random);
+    if (setup_.guide && night_.scenario_.guideLeak_e_s > 0.0 && !scene.starless)
+        for (int x = 0; x < width; ++x) {
+            const double leak = night_.scenario_.guideLeak_e_s * scene.exposure_s *
+                                static_cast<double>(x0 + x) / setup_.camera.width * setup_.camera.bin;
+            const double noise = std::sqrt(leak);
+            for (int y = 0; y < height; ++y)
+                frame.at(x, y) += static_cast<float>(leak + noise * random.gaussian());
+        }
     return frame;
 }
 
