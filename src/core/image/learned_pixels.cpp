@@ -9,12 +9,12 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double clear = 8.0;      // σ of the sky that a peak must have
-constexpr size_t mostStars = 40;   // brightest, to see whether the field has moved
-constexpr size_t fewestStars = 4;  // fewer tell nothing
-constexpr int sameStar_px = 2;     // air and a small drift move them less
-constexpr int enoughFrames = 4;    // in which it stood alone
-constexpr double mostTimes = 0.75; // of those since it was seen first: some flicker
+constexpr double clearPeak = 8.0;    // σ of the sky that a peak must have
+constexpr size_t comparedStars = 40; // brightest, to see whether the field has moved
+constexpr size_t fewestStars = 4;    // fewer tell nothing
+constexpr int sameStar_px = 2;       // air and a small drift move them less
+constexpr int enoughFrames = 4;      // in which it stood alone
+constexpr double mostTimes = 0.75;   // of those since it was seen first: some flicker
 } // namespace
 
 bool LearnedPixels::moved(const std::vector<Peak>& stars) const {
@@ -39,7 +39,7 @@ void LearnedPixels::see(const Frame& frame) {
         bad_.resize(frame.pixels.size());
     }
     const SkyBackground sky(frame);
-    const auto threshold = static_cast<float>(clear * sky.noise());
+    const auto threshold = static_cast<float>(clearPeak * sky.noise());
     std::vector<Peak> stars;
     std::vector<size_t> alone;
     std::vector<float> level(static_cast<size_t>(width_));
@@ -60,7 +60,7 @@ void LearnedPixels::see(const Frame& frame) {
                 stars.push_back({x, y, above});
         }
     }
-    const size_t kept = std::min(stars.size(), mostStars);
+    const size_t kept = std::min(stars.size(), comparedStars);
     std::ranges::partial_sort(stars, stars.begin() + static_cast<std::ptrdiff_t>(kept), std::greater{},
                               &Peak::height);
     stars.resize(kept);

@@ -13,7 +13,7 @@ namespace nordstjerna {
 namespace {
 constexpr int places = 9; // across and up
 constexpr double noisier = 1.25;
-constexpr double clear = 5.0; // σ
+constexpr double clearRise = 5.0; // σ
 
 struct Tile {
     double level, noise;
@@ -42,13 +42,13 @@ Tile tileOf(const Frame& frame, int i, int j) {
 }
 
 // Level, rise to the right, rise upwards, bowl; over the frame as −1 … 1.
-struct Fit {
+struct TileFit {
     Eigen::Vector4d plane;
     double sigma; // of a rise
     double noise; // of a pixel
 };
 
-Fit fitTiles(const Frame& frame) {
+TileFit fitTiles(const Frame& frame) {
     Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
     Eigen::Vector4d right = Eigen::Vector4d::Zero();
     double squares = 0.0;
@@ -73,7 +73,7 @@ Fit fitTiles(const Frame& frame) {
 std::optional<UnevenLight> unevenLight(const Frame& frame) {
     if (frame.width < 4 * places || frame.height < 4 * places)
         return std::nullopt;
-    const Fit fit = fitTiles(frame);
+    const TileFit fit = fitTiles(frame);
     const Eigen::Vector4d& plane = fit.plane;
     const double rise = std::hypot(plane[1], plane[2]);
     UnevenLight light;
@@ -82,7 +82,7 @@ std::optional<UnevenLight> unevenLight(const Frame& frame) {
     const double middle = std::pow(fit.noise * frame.info.hiddenNoise, 2);
     const double more = rise / frame.info.gain_e_adu;
     light.noiseRatio = std::sqrt((middle + more) / std::max(middle - more, 0.1 * middle));
-    if (light.noiseRatio < noisier || light.excess_adu.value < clear * light.excess_adu.sigma)
+    if (light.noiseRatio < noisier || light.excess_adu.value < clearRise * light.excess_adu.sigma)
         return std::nullopt;
     constexpr double aslant = 0.4; // tan 22°
     const auto side = [&](double own, double other) {

@@ -16,8 +16,8 @@ constexpr double shortestRun_s = 600.0;
 constexpr size_t mostRows = 600;    // after averaging
 constexpr Eigen::Index onsets = 48; // tried over the run
 constexpr std::array lengths_s{60.0, 180.0, 400.0};
-constexpr double clear = 4.5;     // σ; some 50 of the ramps are independent
-constexpr double seenInDec = 3.0; // σ; it moved, too
+constexpr double clearFlank = 4.5; // σ; some 50 of the ramps are independent
+constexpr double seenInDec = 3.0;  // σ; it moved, too
 constexpr double smallest_arcsec = 0.5;
 constexpr double ofWorm = 0.25; // of its amplitude; worms are not alike from turn to turn
 
@@ -144,7 +144,8 @@ std::optional<FlankChange> flankChange(std::span<const double> t, std::span<cons
     for (const std::vector<LikelyAnswer>& fits : inRa.ofRamp)
         together.insert(together.end(), fits.begin(), fits.end());
     const Measured moved = averagedByLikelihood(together);
-    if (clearness(moved) < clear || std::abs(moved.value) < std::max(smallest_arcsec, ofWorm * inRa.worm))
+    if (clearness(moved) < clearFlank ||
+        std::abs(moved.value) < std::max(smallest_arcsec, ofWorm * inRa.worm))
         return std::nullopt;
     const Ramp& ramp = ramps[static_cast<size_t>(best - inRa.ofRamp.begin())];
     const Measured inDec =
