@@ -25,25 +25,25 @@ private slots:
 
 namespace {
 
-constexpr int width = 480, height = 320;
+constexpr int sensorWide = 480, sensorHigh = 320;
 constexpr int hot = 25;
 
 std::vector<std::pair<int, int>> hotPlaces() {
     Random places(7);
     std::vector<std::pair<int, int>> list;
     for (int i = 0; i < hot; ++i) {
-        const int x = static_cast<int>(places.uniform(20.0, width - 20.0));
-        list.emplace_back(x, static_cast<int>(places.uniform(20.0, height - 20.0)));
+        const int x = static_cast<int>(places.uniform(20.0, sensorWide - 20.0));
+        list.emplace_back(x, static_cast<int>(places.uniform(20.0, sensorHigh - 20.0)));
     }
     return list;
 }
 
 // The same stars, moved; hot pixels where they always are.
 Frame fieldAt(double dx, double dy, double sigma, Random& random, bool withHot = true) {
-    Frame f = noiseFrame(width, height, 400.0, 8.0, random);
+    Frame f = noiseFrame(sensorWide, sensorHigh, 400.0, 8.0, random);
     Random stars(3);
     for (int i = 0; i < 30; ++i) {
-        const double x = stars.uniform(0.0, width), y = stars.uniform(0.0, height);
+        const double x = stars.uniform(0.0, sensorWide), y = stars.uniform(0.0, sensorHigh);
         addStar(f, x + dx, y + dy, stars.uniform(3000.0, 40000.0), sigma, random, 1.0);
     }
     for (const auto& [x, y] : hotPlaces())
@@ -57,10 +57,10 @@ Frame fieldAt(double dx, double dy, double sigma, Random& random, bool withHot =
 // Brighter by `rise` counts from one edge to the other along (ux, uy), corners darker by `bowl`; Poisson
 // noise.
 Frame litFrame(double ux, double uy, double rise, double bowl, Random& random) {
-    Frame f(width, height);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            const double u = (2.0 * x + 1.0) / width - 1.0, v = (2.0 * y + 1.0) / height - 1.0;
+    Frame f(sensorWide, sensorHigh);
+    for (int y = 0; y < sensorHigh; ++y)
+        for (int x = 0; x < sensorWide; ++x) {
+            const double u = (2.0 * x + 1.0) / sensorWide - 1.0, v = (2.0 * y + 1.0) / sensorHigh - 1.0;
             const double level = 200.0 + 0.5 * rise * (ux * u + uy * v) - bowl * (u * u + v * v);
             f.at(x, y) =
                 static_cast<float>(300.0 + level + std::sqrt(std::max(level, 1.0)) * random.gaussian());
@@ -131,7 +131,8 @@ void FrameFaultsTest::windowsAreMended() {
     window.y0 = hy - 20;
     for (int y = 0; y < 41; ++y)
         for (int x = 0; x < 41; ++x)
-            if (x + window.x0 >= 0 && y + window.y0 >= 0 && x + window.x0 < width && y + window.y0 < height)
+            if (x + window.x0 >= 0 && y + window.y0 >= 0 && x + window.x0 < sensorWide &&
+                y + window.y0 < sensorHigh)
                 window.at(x, y) = whole.at(x + window.x0, y + window.y0);
     QVERIFY(window.at(20, 20) > 900.0F);
     pixels.mend(window);
@@ -148,8 +149,8 @@ void FrameFaultsTest::leakIsSeenFromEachSide() {
     for (const auto& side : sides) {
         Frame f = litFrame(side.ux, side.uy, 150.0, 30.0, random);
         for (int i = 0; i < 20; ++i) {
-            const double x = random.uniform(0.0, width);
-            addStar(f, x, random.uniform(0.0, height), 20000.0, 1.6, random, 1.0);
+            const double x = random.uniform(0.0, sensorWide);
+            addStar(f, x, random.uniform(0.0, sensorHigh), 20000.0, 1.6, random, 1.0);
         }
         const auto light = unevenLight(f);
         QVERIFY(light.has_value());
@@ -168,8 +169,8 @@ void FrameFaultsTest::evenFramesAreEven() {
         const double bowl = random.uniform(0.0, 60.0); // the optics' own
         Frame f = litFrame(0.0, 1.0, random.uniform(0.0, 20.0), bowl, random);
         for (int k = 0; k < 30; ++k) {
-            const double x = random.uniform(0.0, width), flux = std::pow(10.0, random.uniform(3.0, 5.5));
-            addStar(f, x, random.uniform(0.0, height), flux, 2.0, random, 1.0);
+            const double x = random.uniform(0.0, sensorWide), flux = std::pow(10.0, random.uniform(3.0, 5.5));
+            addStar(f, x, random.uniform(0.0, sensorHigh), flux, 2.0, random, 1.0);
         }
         QVERIFY2(!unevenLight(f), qPrintable(QString::number(i)));
     }

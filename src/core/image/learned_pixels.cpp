@@ -12,7 +12,7 @@ namespace {
 constexpr double clearPeak = 8.0;    // σ of the sky that a peak must have
 constexpr size_t comparedStars = 40; // brightest, to see whether the field has moved
 constexpr size_t fewestStars = 4;    // fewer tell nothing
-constexpr int sameStar_px = 2;       // air and a small drift move them less
+constexpr int stayedStar_px = 2;     // air and a small drift move them less
 constexpr int enoughFrames = 4;      // in which it stood alone
 constexpr double mostTimes = 0.75;   // of those since it was seen first: some flicker
 } // namespace
@@ -24,7 +24,7 @@ bool LearnedPixels::moved(const std::vector<Peak>& stars) const {
         return true;
     const auto stays = [&](const Peak& s) {
         return std::ranges::any_of(stars_, [&](const Peak& old) {
-            return std::abs(old.x - s.x) <= sameStar_px && std::abs(old.y - s.y) <= sameStar_px;
+            return std::abs(old.x - s.x) <= stayedStar_px && std::abs(old.y - s.y) <= sameStar_px;
         });
     };
     return std::ranges::count_if(stars, stays) < std::ssize(stars) / 3 + 1;

@@ -11,7 +11,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int places = 9; // across and up
+constexpr int tilesAcross = 9; // and up
 constexpr double noisier = 1.25;
 constexpr double clearRise = 5.0; // σ
 
@@ -24,8 +24,8 @@ struct Tile {
 Tile tileOf(const Frame& frame, int i, int j) {
     constexpr int looked = 30;   // pixels across and up
     constexpr double clip = 3.0; // σ
-    const int fromX = i * frame.width / places, toX = (i + 1) * frame.width / places;
-    const int fromY = j * frame.height / places, toY = (j + 1) * frame.height / places;
+    const int fromX = i * frame.width / tilesAcross, toX = (i + 1) * frame.width / tilesAcross;
+    const int fromY = j * frame.height / tilesAcross, toY = (j + 1) * frame.height / tilesAcross;
     std::vector<double> values;
     for (int y = fromY; y < toY; y += std::max(1, (toY - fromY) / looked))
         for (int x = fromX; x < toX; x += std::max(1, (toX - fromX) / looked))
@@ -53,9 +53,9 @@ TileFit fitTiles(const Frame& frame) {
     Eigen::Vector4d right = Eigen::Vector4d::Zero();
     double squares = 0.0;
     std::vector<double> noises;
-    const double about = tileOf(frame, places / 2, places / 2).level; // keeps the sums small
-    for (int j = 0; j < places; ++j)
-        for (int i = 0; i < places; ++i) {
+    const double about = tileOf(frame, tilesAcross / 2, tilesAcross / 2).level; // keeps the sums small
+    for (int j = 0; j < tilesAcross; ++j)
+        for (int i = 0; i < tilesAcross; ++i) {
             const Tile tile = tileOf(frame, i, j);
             noises.push_back(tile.noise);
             const Eigen::Vector4d x(1.0, tile.u, tile.v, tile.u * tile.u + tile.v * tile.v);
@@ -65,13 +65,13 @@ TileFit fitTiles(const Frame& frame) {
         }
     const Eigen::Matrix4d inverse = invertSymmetric(normal);
     const Eigen::Vector4d plane = inverse * right;
-    const double variance = std::max(0.0, squares - right.dot(plane)) / (places * places - 4.0);
+    const double variance = std::max(0.0, squares - right.dot(plane)) / (tilesAcross * tilesAcross - 4.0);
     return {plane, std::sqrt(variance * inverse(1, 1)), median(std::move(noises))};
 }
 } // namespace
 
 std::optional<UnevenLight> unevenLight(const Frame& frame) {
-    if (frame.width < 4 * places || frame.height < 4 * places)
+    if (frame.width < 4 * tilesAcross || frame.height < 4 * tilesAcross)
         return std::nullopt;
     const TileFit fit = fitTiles(frame);
     const Eigen::Vector4d& plane = fit.plane;

@@ -15,7 +15,7 @@ namespace {
 constexpr double shortestRun_s = 600.0;
 constexpr size_t mostRows = 600;    // after averaging
 constexpr Eigen::Index onsets = 48; // tried over the run
-constexpr std::array lengths_s{60.0, 180.0, 400.0};
+constexpr std::array rampLengths_s{60.0, 180.0, 400.0};
 constexpr double clearFlank = 4.5; // σ; some 50 of the ramps are independent
 constexpr double seenInDec = 3.0;  // σ; it moved, too
 constexpr double smallest_arcsec = 0.5;
@@ -29,7 +29,7 @@ struct Ramp {
 std::vector<Ramp> rampsOver(double first_s, double last_s) {
     std::vector<Ramp> ramps;
     const double span = last_s - first_s;
-    for (const double length_s : lengths_s)
+    for (const double length_s : rampLengths_s)
         for (Eigen::Index i = 0; i < onsets; ++i) {
             const double from_s = first_s + span * (static_cast<double>(i) + 0.5) / onsets;
             // Both levels must be seen for as long as it takes, or for a tenth of the run.
