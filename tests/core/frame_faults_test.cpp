@@ -26,12 +26,12 @@ private slots:
 namespace {
 
 constexpr int sensorWide = 480, sensorHigh = 320;
-constexpr int hot = 25;
+constexpr int warmPixels = 25;
 
 std::vector<std::pair<int, int>> hotPlaces() {
     Random places(7);
     std::vector<std::pair<int, int>> list;
-    for (int i = 0; i < hot; ++i) {
+    for (int i = 0; i < warmPixels; ++i) {
         const int x = static_cast<int>(places.uniform(20.0, sensorWide - 20.0));
         list.emplace_back(x, static_cast<int>(places.uniform(20.0, sensorHigh - 20.0)));
     }
@@ -81,7 +81,8 @@ void FrameFaultsTest::pixelsAreLearned() {
             QCOMPARE(pixels.count(), 0);
     }
     QCOMPARE(pixels.framesSeen(), 6);
-    QVERIFY2(pixels.count() >= hot - 3 && pixels.count() <= hot, qPrintable(QString::number(pixels.count())));
+    QVERIFY2(pixels.count() >= warmPixels - 3 && pixels.count() <= warmPixels,
+             qPrintable(QString::number(pixels.count())));
     Frame next = fieldAt(70.0, 40.0, 1.6, random);
     pixels.mend(next);
     int left = 0;
