@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "core/base/format.h"
+#include "core/findings/motion_findings.h"
 #include "core/findings/response_findings.h"
 #include "core/guide/controllers.h"
 #include "core/sky/instant.h"

@@ -24,7 +24,7 @@ bool LearnedPixels::moved(const std::vector<Peak>& stars) const {
         return true;
     const auto stays = [&](const Peak& s) {
         return std::ranges::any_of(stars_, [&](const Peak& old) {
-            return std::abs(old.x - s.x) <= stayedStar_px && std::abs(old.y - s.y) <= sameStar_px;
+            return std::abs(old.x - s.x) <= stayedStar_px && std::abs(old.y - s.y) <= stayedStar_px;
         });
     };
     return std::ranges::count_if(stars, stays) < std::ssize(stars) / 3 + 1;

@@ -7,6 +7,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "core/findings/light_findings.h"
 #include "core/focus/critical_zone.h"
 #include "core/image/exposure_effect.h"
 #include "core/rig/scales.h"
