@@ -55,15 +55,21 @@ Expected<Json> commandReplay(const ReplayRequest& request) {
         result["frames"] = other.made ? "made" : "joined";
     }
     result["settings"] = settingsJson(settings.controller);
-    result["predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, settings)), true);
-    result["bound_arcsec"] = boundJson(bound ? *bound : loopBound(d, track));
+    if (!bound)
+        bound = loopBound(d, track);
+    const LoopFigures predicted = figuresOf(d, track, replayLoop(d, settings));
+    bound->holdTo(predicted);
+    result["predicted"] = figuresJson(predicted, true);
     result["judged_from_s"] = number(d.t_s[std::min(d.judgedFrom(), d.t_s.size() - 1)], 1);
     if (request.search) {
         const SearchResult found = searchSettings(d, settings);
         result["best"] = settingsJson(found.best.controller);
-        result["best_predicted"] = figuresJson(figuresOf(d, track, replayLoop(d, found.best)), true);
+        const LoopFigures best = figuresOf(d, track, replayLoop(d, found.best));
+        bound->holdTo(best);
+        result["best_predicted"] = figuresJson(best, true);
         result["tried"] = found.tried;
     }
+    result["bound_arcsec"] = boundJson(*bound);
     return result;
 }
 

@@ -7,6 +7,7 @@
 #include "core/base/random.h"
 #include "core/motion/flank_change.h"
 #include "registry.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 

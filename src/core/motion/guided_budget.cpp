@@ -195,6 +195,7 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     b.span_s = t.back() - t.front();
     b.recorded = figuresFrom(ra, dec);
     b.bound = loopBound(d, track);
+    b.bound.holdTo(b.recorded);
     b.flank = flankChange(d.t_s, d.ra_arcsec, d.dec_arcsec, {},
                           d.priors.ra.wormPeriod_s > 0.0 ? d.wormPhases() : std::vector<double>());
     b.wormTold_s = run.meta.loop ? run.meta.loop->priors.ra.wormPeriod_s : 0.0;

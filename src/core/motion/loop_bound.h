@@ -1,14 +1,15 @@
-// What the best linear one-step predictor leaves of a disturbance: the least that any linear loop of this
-// cadence could have left. Ridge regression on the last frames, order by cross-validation within the first
-// half, judged on the second (Wiener prediction).
+// The least that any linear loop of a cadence could have left of a disturbance.
 #pragma once
 
+#include <cstddef>
 #include <vector>
 
 namespace nordstjerna {
 
-// RMS about the mean. target: what is to be foretold, one a frame; the series itself for the measured error.
-// 0 with fewer than 60 frames.
-double predictionBound(const std::vector<double>& seen, const std::vector<double>& target);
+// What no linear loop of this cadence could have left, RMS about the mean over the frames from this one on:
+// the predictor is fitted to the very frames that are judged, on the last frames and on means that reach
+// farther back. turns: of the worm, one a frame, which it may know, too; empty: none. 0 with fewer than 60
+// such frames.
+double hindsightBound(const std::vector<double>& seen, const std::vector<double>& turns, std::size_t from);
 
 } // namespace nordstjerna

@@ -64,13 +64,22 @@ MountTrack trackMount(const Disturbance& d) {
 }
 
 LoopBound loopBound(const Disturbance& d, const MountTrack& track) {
-    const auto least = [&](const std::vector<double>& place, const std::vector<double>& surprise) {
+    const std::vector<double> phases = d.wormPhases();
+    const auto least = [&](const std::vector<double>& place, const std::vector<double>& surprise,
+                           const std::vector<double>& turns) {
         const size_t from = std::min(d.judgedFrom(), surprise.size());
         const double byModel = standardDeviation({surprise.data() + from, surprise.size() - from});
-        const double byRegression = predictionBound(place, place);
-        return byRegression > 0.0 ? std::min(byModel, byRegression) : byModel;
+        const double byHindsight = hindsightBound(place, turns, from);
+        return byHindsight > 0.0 ? std::min(byModel, byHindsight) : byModel;
     };
-    return {least(d.ra_arcsec, track.raSurprise), least(d.dec_arcsec, track.decSurprise)};
+    return {
+        least(d.ra_arcsec, track.raSurprise, d.priors.ra.wormPeriod_s > 0.0 ? phases : std::vector<double>()),
+        least(d.dec_arcsec, track.decSurprise, {})};
+}
+
+void LoopBound::holdTo(const LoopFigures& left) {
+    ra_arcsec = std::min(ra_arcsec, left.ra_arcsec.value);
+    dec_arcsec = std::min(dec_arcsec, left.dec_arcsec.value);
 }
 
 LoopFigures figuresFrom(const JudgedAxis& ra, const JudgedAxis& dec) {

@@ -21,14 +21,6 @@ MountTrack trackMount(const Disturbance& d);
 std::vector<double> frameVariances(const std::vector<double>& t_s, const std::vector<double>& place_arcsec,
                                    const std::vector<double>& centroid_arcsec);
 
-// The least that a linear loop of this cadence could have left over the judged frames, RMS: by the model or
-// by regression on the last frames, whichever foretells better.
-struct LoopBound {
-    double ra_arcsec = 0.0, dec_arcsec = 0.0;
-    double total_arcsec() const { return std::hypot(ra_arcsec, dec_arcsec); }
-};
-LoopBound loopBound(const Disturbance& d, const MountTrack& track);
-
 // One axis under a loop, frame by frame: the error, the mount's own place by its track, and what the loop
 // added.
 struct JudgedAxis {
@@ -47,6 +39,16 @@ struct LoopFigures {
     Measured mountRa_arcsec, mountDec_arcsec;     // what is left of the mount's motion
     Measured mountPart_arcsec;                    // of both axes
 };
+// The least that a loop of this cadence could have left over the judged frames, RMS: by the model, or by the
+// best linear predictor that hindsight finds for the very frames, whichever leaves less.
+struct LoopBound {
+    double ra_arcsec = 0.0, dec_arcsec = 0.0;
+    double total_arcsec() const { return std::hypot(ra_arcsec, dec_arcsec); }
+    // A loop left less: then so much can be left.
+    void holdTo(const LoopFigures& left);
+};
+LoopBound loopBound(const Disturbance& d, const MountTrack& track);
+
 // The frames that count, from this one on, as they were guided.
 struct JudgedFrames {
     std::vector<double> t_s;

@@ -198,6 +198,8 @@ Expected<Tune> tune(const Run& run, const SettingsBook& book, const BacklashResu
     result.now = result.guided ? recordedFigures(d, track) : replayedNow;
     result.proposed = then;
     result.bound = loopBound(d, track);
+    for (const LoopFigures& left : {result.now, replayedNow, then})
+        result.bound.holdTo(left);
     // Each axis changes only for its own good.
     LoopSettings best = present;
     const bool betterRa = better(then.ra_arcsec, replayedNow.ra_arcsec, then.mountRa_arcsec,

@@ -364,7 +364,8 @@ void ReplayPage::shown(const LoopFigures& figures, const std::vector<SkyError>& 
 QString ReplayPage::words() const {
     if (!world_ || !figures_)
         return {};
-    const LoopBound& bound = retaken_ ? retaken_->bound : world_->bound;
+    LoopBound bound = retaken_ ? retaken_->bound : world_->bound;
+    bound.holdTo(*figures_);
     // Not of the whole run: a loop from cold is still learning in the beginning.
     const Disturbance& d = world_->disturbance;
     const double judged_s = d.t_s.back() - d.t_s[std::min(d.judgedFrom(), d.t_s.size() - 1)];
