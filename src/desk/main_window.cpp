@@ -86,7 +86,7 @@ MainWindow::MainWindow(BegunEvening begun)
         new FocusStation(parts, {e.settings(), e.focusBook(), e.cameraDesk(), e.guideCamera(), e.mount()}),
         new PoleStation(parts, {e.evening(), e.logbook(), e.mountBook(), e.mount()}),
         new CentreStation(parts, {e.evening(), e.mountBook(), e.mount(), e.starIndex()}),
-        new RatesStation(parts, {e.settings(), e.calibrationBook(), e.focusBook(), e.mount()}),
+        new RatesStation(parts, {e.settings(), e.calibrationBook(), e.focusBook(), e.mount(), e.logbook()}),
         new FreeStation(parts, {e.logbook(), e.settings(), e.calibrationBook(), e.mountBook(), e.mount()},
                         runs),
         new GuideStation(parts, {e.settings(), e.calibrationBook(), e.mountBook(), e.mount(), e.guideHost()},

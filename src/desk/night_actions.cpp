@@ -29,6 +29,8 @@ constexpr NightAction nightTable[] = {
      "Ctrl+R"},
     {ActionId::ratesResponse, StationId::rates,
      QT_TRANSLATE_NOOP("NightAction", "Test how the mount answers pulses"), ""},
+    {ActionId::ratesGears, StationId::rates, QT_TRANSLATE_NOOP("NightAction", "Check the gears on a star"),
+     ""},
     {ActionId::freeRecord, StationId::freeRun, QT_TRANSLATE_NOOP("NightAction", "Record a free run"),
      "Ctrl+Shift+R"},
     {ActionId::freeBacklash, StationId::freeRun, QT_TRANSLATE_NOOP("NightAction", "Test the Dec backlash"),

@@ -49,6 +49,7 @@ enum class ActionId {
     ratesForce,
     ratesLook,
     ratesResponse,
+    ratesGears,
     freeRecord,
     freeBacklash,
     freeOpen,

@@ -1,6 +1,5 @@
 #include "core/motion/drift_fit.h"
 
-#include <Eigen/Cholesky>
 #include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
@@ -55,28 +54,6 @@ Design designOf(std::span<const double> t, std::span<const double> v, std::span<
     return d;
 }
 
-// The slope; the likelihood is restricted: what the regressors take is paid for.
-LikelyAnswer regress(const Design& d, const WanderNoise& noise) {
-    const Eigen::Index p = d.regressors;
-    const WhitenedRows white = whiten(d.lines, noise);
-    const auto regressors = white.columns.leftCols(p);
-    const auto value = white.columns.col(p);
-    Eigen::MatrixXd xx = regressors.transpose() * regressors;
-    for (Eigen::Index k = 0; k < p; ++k)
-        xx(k, k) += 1e-9 * xx(k, k) + 1e-12; // two columns may be all but alike
-    const Eigen::LLT<Eigen::MatrixXd> solver(xx);
-    const Eigen::VectorXd xy = regressors.transpose() * value;
-    const Eigen::VectorXd solution = solver.solve(xy);
-    const double freedom = std::max(1.0, static_cast<double>(d.lines.size()) - static_cast<double>(p));
-    const double sample = std::max((value.squaredNorm() - xy.dot(solution)) / freedom, 1e-12);
-    const Eigen::VectorXd unit = Eigen::VectorXd::Unit(p, d.slope);
-    double determinant = 0.0;
-    for (Eigen::Index k = 0; k < p; ++k)
-        determinant += 2.0 * std::log(std::max(solver.matrixLLT()(k, k), 1e-300));
-    return {-0.5 * (white.logScales + determinant + freedom * std::log(sample)),
-            {solution[d.slope], std::sqrt(std::max(sample * solver.solve(unit)[d.slope], 0.0))}};
-}
-
 } // namespace
 
 Measured fitDrift(std::span<const double> t, std::span<const double> v, std::span<const int> level,
@@ -85,10 +62,10 @@ Measured fitDrift(std::span<const double> t, std::span<const double> v, std::spa
         return {};
     const Design design = designOf(t, v, level, model);
     const double span = std::max(t.back() - t.front(), 1e-9);
-    std::vector<LikelyAnswer> all;
-    for (const WanderNoise& noise : usualWander())
-        all.push_back(regress(design, noise));
-    const Measured slope = averagedByLikelihood(all);
+    const std::vector<Measured> all = fitUnderWander(design.lines);
+    if (all.empty())
+        return {};
+    const Measured slope = all[static_cast<size_t>(design.slope)];
     return {slope.value / span, slope.sigma / span};
 }
 

@@ -1,5 +1,6 @@
 #include "core/motion/wander_regression.h"
 
+#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 
@@ -60,6 +61,37 @@ Measured averagedByLikelihood(const std::vector<LikelyAnswer>& answers) {
     }
     mean /= weights;
     return {mean, std::sqrt(std::max(square / weights - mean * mean, 0.0))};
+}
+
+std::vector<Measured> fitUnderWander(const std::vector<WanderRow>& rows) {
+    const Eigen::Index p = rows.empty() ? 0 : rows.front().column.size() - 1;
+    const double freedom = static_cast<double>(rows.size()) - static_cast<double>(p);
+    if (p == 0 || freedom <= 0.0)
+        return {};
+    std::vector<std::vector<LikelyAnswer>> answers(static_cast<size_t>(p));
+    for (const WanderNoise& noise : usualWander()) {
+        const WhitenedRows white = whiten(rows, noise);
+        const auto regressors = white.columns.leftCols(p);
+        const Eigen::VectorXd value = white.columns.col(p);
+        Eigen::MatrixXd xx = regressors.transpose() * regressors;
+        for (Eigen::Index k = 0; k < p; ++k)
+            xx(k, k) += 1e-9 * xx(k, k) + 1e-12; // two columns may be all but alike
+        const Eigen::LLT<Eigen::MatrixXd> solver(xx);
+        const Eigen::VectorXd solution = solver.solve(regressors.transpose() * value);
+        const double sample = std::max((value - regressors * solution).squaredNorm() / freedom, 1e-12);
+        // Restricted: what the regressors take is paid for.
+        const double logDeterminant = 2.0 * solver.matrixLLT().diagonal().array().log().sum();
+        const double likely = -0.5 * (white.logScales + logDeterminant + freedom * std::log(sample));
+        for (Eigen::Index k = 0; k < p; ++k) {
+            const double variance = sample * solver.solve(Eigen::VectorXd::Unit(p, k))[k];
+            answers[static_cast<size_t>(k)].push_back(
+                {likely, {solution[k], std::sqrt(std::max(variance, 0.0))}});
+        }
+    }
+    std::vector<Measured> averaged;
+    for (const auto& a : answers)
+        averaged.push_back(averagedByLikelihood(a));
+    return averaged;
 }
 
 } // namespace nordstjerna

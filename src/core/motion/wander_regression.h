@@ -46,4 +46,8 @@ struct LikelyAnswer {
 // All of them, each by how likely it is: the ± holds what is not known. Nothing of none.
 Measured averagedByLikelihood(const std::vector<LikelyAnswer>& answers);
 
+// The coefficients of all regressors, averaged so over the usual wander. Rows ascending in time; empty when
+// there are no more rows than regressors.
+std::vector<Measured> fitUnderWander(const std::vector<WanderRow>& rows);
+
 } // namespace nordstjerna

@@ -25,6 +25,7 @@ constexpr std::array<KindNames, entryKinds> entryKindNames{{
     {EntryKind::trial, "trial", Text::mark("trial"), "trial_difference"},
     {EntryKind::focus, "focus", Text::mark("focus run"), "focus_hfd_px"},
     {EntryKind::rehearsal, "rehearsal", Text::mark("rehearsal"), "places_rehearsed"},
+    {EntryKind::gears, "gears", Text::mark("gear check"), "ra_west_over_east"},
 }};
 
 const KindNames& namesOf(EntryKind kind) {
@@ -74,6 +75,8 @@ constexpr NamedLook figureLooks[] = {
     {"trial_difference", Text::mark("difference"), " %", 1},
     {"focus_hfd_px", Text::mark("HFD in focus"), " px", 2},
     {"places_rehearsed", Text::mark("places rehearsed"), "", 0},
+    {"ra_west_over_east", Text::mark("RA, west less east"), "", 3},
+    {"dec_north_over_south", Text::mark("Dec, north less south"), "", 3},
     {"focus_best_steps", Text::mark("best focus"), " steps", 0},
     {"focus_backlash_steps", Text::mark("focuser's backlash"), " steps", 0},
     {"focus_temperature_c", Text::mark("temperature"), " °C", 1},

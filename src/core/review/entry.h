@@ -22,9 +22,10 @@ enum class EntryKind {
     series,
     trial,
     focus,
-    rehearsal
+    rehearsal,
+    gears
 };
-inline constexpr int entryKinds = 10;
+inline constexpr int entryKinds = 11;
 const char* entryKindId(EntryKind kind); // "free", stable
 std::optional<EntryKind> entryKindWith(const std::string& id);
 const char* entryKindWord(EntryKind kind); // "free run"

@@ -34,7 +34,8 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
       table_(new QGridLayout), ra_(new ReadOut(tr("RA rate"))), dec_(new ReadOut(tr("Dec rate"))),
       angle_(new ReadOut(tr("Right angle"))), backlash_(new ReadOut(tr("Dec backlash"))),
       there_(new QPushButton(tr("Slew there"))), look_(new QPushButton(tr("Look first"))),
-      keep_(new QPushButton), response_(new QPushButton(tr("Test the response"))), strip_(new LegStrip),
+      keep_(new QPushButton), response_(new QPushButton(tr("Test the response"))),
+      gears_(new QPushButton(tr("Check the gears"))), strip_(new LegStrip),
       pages_(new PhaseBar({tr("Before"), tr("Result"), tr("Past")})) {
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
@@ -61,10 +62,16 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
     buttons()->addWidget(there_);
     buttons()->addWidget(keep_);
     buttons()->addWidget(response_);
+    buttons()->addWidget(gears_);
     response_->setObjectName("testResponse");
     response_->setToolTip(
         tr("Two minutes of pulses of a known pattern: how much of them arrives, and how late"));
     connect(response_, &QPushButton::clicked, this, &RatesStation::testResponse);
+    gears_->setObjectName("checkGears");
+    gears_->setToolTip(
+        tr("Six minutes at dusk: whether each axis answers alike both ways, and what Dec loses "
+           "at a reversal"));
+    connect(gears_, &QPushButton::clicked, this, &RatesStation::checkGears);
     keep_->setObjectName("keep");
     connect(keep_, &QPushButton::clicked, this,
             [this] { perform(refused_ ? ActionId::ratesForce : ActionId::ratesFormer); });
@@ -151,34 +158,6 @@ void RatesStation::lookFirst() {
         });
     if (!procedures().busy())
         measuring_ = false;
-    refresh();
-}
-
-void RatesStation::testResponse() {
-    const auto rates = needs_.calibrationBook.calibrationHere();
-    if (!rates)
-        return;
-    measuring_ = answering_ = true;
-    answer_.reset();
-    ResponseRunSetup setup;
-    setup.rig = rigs().rig();
-    setup.calibration = *rates;
-    procedures().run<ResponseRun, Progress>(
-        std::make_shared<ResponseRun>(setup), [](const ResponseRun& r) { return r.progress(); },
-        [this](const Progress& p) { steps()->show(p); },
-        [this](const std::shared_ptr<ResponseRun>& r, const Expected<void>& done) {
-            measuring_ = answering_ = false;
-            steps()->clear();
-            constexpr int fewest = 30; // frames, of a test that was stopped
-            if (done && r->framesSeen() >= fewest) {
-                answer_ = Answer{r->ra(), r->dec()};
-                pages_->setCurrent(1);
-            }
-            refresh();
-            Q_EMIT changed();
-        });
-    if (!procedures().working())
-        measuring_ = answering_ = false;
     refresh();
 }
 
@@ -349,8 +328,10 @@ void RatesStation::refresh() {
     look_->setVisible(r && !refused_ && !needs_.calibrationBook.seen() &&
                       !needs_.calibrationBook.calibrationAged() && !measuring_ && !slewing());
     look_->setEnabled(procedures().free());
-    response_->setVisible(r && !refused_ && !measuring_ && !slewing());
-    response_->setEnabled(procedures().free() && needs_.calibrationBook.calibrationHere().has_value());
+    for (QPushButton* test : {response_, gears_}) {
+        test->setVisible(r && !refused_ && !measuring_ && !slewing());
+        test->setEnabled(procedures().free() && needs_.calibrationBook.calibrationHere().has_value());
+    }
     there_->setVisible(!measuring_ && !slewing());
     there_->setEnabled(procedures().free() && best);
     if (slewing()) {
@@ -358,8 +339,8 @@ void RatesStation::refresh() {
         setPrimary(tr("Stop"));
     } else if (measuring_) {
         say(tr("measuring"),
-            answering_ ? tr("Pulses of a known pattern; what the star does tells how it answers.")
-                       : tr("Pulses west, east, north, south; the star's path shows what they do."));
+            testing_ ? tr("Pulses of a known pattern; what the star does tells how it answers.")
+                     : tr("Pulses west, east, north, south; the star's path shows what they do."));
         setPrimary(tr("Stop"));
     } else if (r && !refused_ && needs_.calibrationBook.calibrationAged()) {
         say("", tr("These rates are old: %1. Measure them again.")
@@ -455,6 +436,9 @@ std::vector<Finding> RatesStation::findings() const {
     if (answer_)
         for (Finding& f : responseFindings(answer_->ra, answer_->dec, rigs().rig().mount.decMotor))
             list.push_back(std::move(f));
+    if (checked_)
+        for (Finding& f : checked_->findings())
+            list.push_back(std::move(f));
     rank(list);
     return list;
 }
@@ -470,6 +454,10 @@ bool RatesStation::perform(const Action& action) {
     }
     if (action.id == ActionId::ratesResponse && procedures().free()) {
         testResponse();
+        return true;
+    }
+    if (action.id == ActionId::ratesGears && procedures().free()) {
+        checkGears();
         return true;
     }
     if (action.id == ActionId::ratesFormer && former_) {

@@ -1,8 +1,10 @@
 // Rates: how far and in which direction a pulse moves the star.
 #pragma once
 
+#include "core/findings/response_findings.h"
 #include "core/procedure/calibration_place.h"
 #include "core/procedure/calibration_run.h"
+#include "core/procedure/gear_check.h"
 #include "core/procedure/response_run.h"
 #include "desk/evening/calibration_book.h"
 #include "desk/evening/focus_book.h"
@@ -17,6 +19,7 @@ class QGridLayout;
 namespace nordstjerna {
 
 class CompassOfMotion;
+class Logbook;
 class LegStrip;
 class PhaseBar;
 class ReadOut;
@@ -29,6 +32,7 @@ public:
         CalibrationBook& calibrationBook;
         FocusBook& focusBook;
         MountDesk& mountDesk;
+        Logbook& logbook;
     };
     RatesStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);
     QString summary() const override;
@@ -46,6 +50,8 @@ private:
     void measure();
     void lookFirst();
     void testResponse();
+    void checkGears();
+    void logGears();
     void slewThere();
     void refresh();
     // best: where rates are measured best, if any such sky is free.
@@ -61,12 +67,18 @@ private:
     QGridLayout* table_;
     std::vector<QLabel*> cells_;
     ReadOut *ra_, *dec_, *angle_, *backlash_;
-    QPushButton *there_, *look_, *keep_, *response_;
+    QPushButton *there_, *look_, *keep_, *response_, *gears_;
     struct Answer {
         std::optional<Response> ra, dec;
     };
     std::optional<Answer> answer_; // of the last response test
-    bool answering_ = false;       // it runs
+    struct CheckedGears {
+        GearAnswer answer;
+        double decRate_arcsec_s;
+        std::vector<Finding> findings() const { return gearFindings(answer, decRate_arcsec_s); }
+    };
+    std::optional<CheckedGears> checked_; // of the last gear check
+    bool testing_ = false;                // one of both runs
     LegStrip* strip_;
     PhaseBar* pages_;
     std::optional<Calibration> refused_; // measured, bad, not in use
