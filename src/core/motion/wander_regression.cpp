@@ -22,7 +22,7 @@ std::vector<WanderNoise> usualWander() {
 WhitenedRows whiten(const std::vector<WanderRow>& rows, const WanderNoise& noise) {
     const Eigen::Index all = rows.front().column.size();
     WhitenedRows white{Eigen::MatrixXd(std::ssize(rows), all), 0.0};
-    Eigen::VectorXd walk = Eigen::VectorXd::Zero(all), air = Eigen::VectorXd::Zero(all), fresh(all);
+    Eigen::VectorXd walk = Eigen::VectorXd::Zero(all), air = Eigen::VectorXd::Zero(all);
     double ww = 0.0, wa = 0.0, aa = noise.airShare;
     for (size_t i = 0; i < rows.size(); ++i) {
         if (i > 0) {
@@ -35,7 +35,7 @@ WhitenedRows whiten(const std::vector<WanderRow>& rows, const WanderNoise& noise
         }
         const double s = ww + 2.0 * wa + aa + 1.0 - noise.airShare;
         const double toWalk = (ww + wa) / s, toAir = (wa + aa) / s;
-        fresh = rows[i].column - walk - air;
+        const Eigen::VectorXd fresh = rows[i].column - walk - air;
         walk += toWalk * fresh;
         air += toAir * fresh;
         const double w = ww, x = wa;
