@@ -7,6 +7,7 @@
 #include "core/motion/proposal_watch.h"
 #include "loop_world.h"
 #include "registry.h"
+#include "thinned.h"
 
 using namespace nordstjerna;
 
@@ -17,6 +18,7 @@ private slots:
     void whatIsBetterStays();
     void theSameIsLeftAlone();
     void withoutTheMinutesOfBefore();
+    void anotherExposure();
 };
 
 namespace {
@@ -151,6 +153,54 @@ void ProposalTest::withoutTheMinutesOfBefore() {
         QVERIFY(few.has_value());
         QCOMPARE(few->verdict, ProposalVerdict::open);
     }
+}
+
+// Judged by what is left of the mount's own motion; the truth is the same night guided with the former
+// exposure.
+void ProposalTest::anotherExposure() {
+    int worse = 0, back = 0, wrong = 0, within = 0, told = 0;
+    const int nights = thinned ? 8 : 120;
+    for (int i = 0; i < nights; ++i) {
+        Random random(mixBits(static_cast<std::uint64_t>(800 + i)));
+        LoopWorld then = someWorld(static_cast<std::uint64_t>(300 + i));
+        then.backlash_arcsec = 0.0;
+        then.noise_arcsec *= std::sqrt(2.0);
+        LoopWorld former = then;
+        const auto exposed = [](LoopWorld& w, double exposure_s) {
+            w.exposure_s = exposure_s;
+            w.pace_s = exposure_s + 0.6;
+            w.noise_arcsec /= std::sqrt(exposure_s);
+        };
+        const double formerExposure_s = random.uniform(1.0, 3.0);
+        const double exposure_s = formerExposure_s * random.uniform(1.2, 3.5);
+        exposed(then, exposure_s);
+        exposed(former, formerExposure_s);
+        const ControllerSettings settings =
+            settingsOf(i & 1 ? ControllerKind::model : ControllerKind::proportional);
+        const WorldRun guided = guideWorld(then, settings, 40.0);
+        const auto judged = watchOtherExposure(guided.run, 0.0, settings, formerExposure_s, exposure_s);
+        QVERIFY(judged.has_value());
+        const WorldRun before = guideWorld(former, settings, 40.0);
+        const auto mountPart = [](const WorldRun& run) {
+            return std::hypot(lateRms(run.mountRa), lateRms(run.mountDec));
+        };
+        const double truth = std::log(mountPart(guided) / mountPart(before));
+        told += judged->verdict != ProposalVerdict::open;
+        within += std::abs(judged->more.value - truth) < judged->more.sigma;
+        constexpr double clearly = 0.5;
+        worse += truth > clearly;
+        back += truth > clearly && judged->verdict == ProposalVerdict::worse;
+        wrong += truth < 0.0 && judged->verdict == ProposalVerdict::worse;
+    }
+    qInfo("%d of %d clearly worse taken back, %d that were not; %d of %d within their ±", back, worse, wrong,
+          within, nights);
+    QCOMPARE(told, nights);
+    if (thinned)
+        return;
+    QVERIFY(worse >= 10);
+    QVERIFY2(back >= 0.8 * worse, qPrintable(QString("%1 of %2").arg(back).arg(worse)));
+    QVERIFY2(wrong <= 1, qPrintable(QString::number(wrong)));
+    QVERIFY2(within >= 0.60 * nights && within <= 0.80 * nights, qPrintable(QString::number(within)));
 }
 
 NORDSTJERNA_TEST(ProposalTest)

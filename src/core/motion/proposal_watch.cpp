@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/statistics.h"
+#include "core/motion/other_exposure.h"
 
 namespace nordstjerna {
 
@@ -70,6 +71,18 @@ Measured rmsOfSquares(const std::vector<double>& squares) {
     const double sigma = standardDeviation(squares) / std::sqrt(static_cast<double>(squares.size()));
     return {rms, 0.5 * sigma / std::max(rms, 1e-9)};
 }
+
+ProposalVerdict verdictOn(const Measured& more) {
+    // Looked at several times: more is asked than of a single look.
+    constexpr double beyondChance = 2.8;
+    constexpr double noticeable = 0.02;
+    if (std::abs(more.value) < std::max(noticeable, beyondChance * more.sigma))
+        return ProposalVerdict::alike;
+    return more.value > 0.0 ? ProposalVerdict::worse : ProposalVerdict::better;
+}
+
+// The farther two loops are apart, the less a replay knows what the other one would have met.
+constexpr double doubtOfDifference = 0.15;
 } // namespace
 
 Expected<WatchedProposal> watchProposal(const Run& run, double since_s, const ControllerSettings& former) {
@@ -97,19 +110,59 @@ Expected<WatchedProposal> watchProposal(const Run& run, double since_s, const Co
     if (before.recorded.size() >= fewestStretches)
         off = before.ratio();
     const Measured ratio = after.ratio();
-    // And the farther the two are apart, the less a replay knows what the other one would have met.
-    constexpr double doubtOfDifference = 0.15;
     const double more = ratio.value - off.value;
     w.more = {more, std::hypot(ratio.sigma, off.sigma, doubtOfDifference * more)};
     w.former_arcsec = {w.former_arcsec.value * std::exp(off.value),
                        std::hypot(w.former_arcsec.sigma, w.former_arcsec.value * off.sigma)};
-    // Looked at several times: more is asked than of a single look.
-    constexpr double beyondChance = 2.8;
-    constexpr double noticeable = 0.02;
-    w.verdict =
-        w.more.value > noticeable && w.more.value > beyondChance * w.more.sigma     ? ProposalVerdict::worse
-        : w.more.value < -noticeable && w.more.value < -beyondChance * w.more.sigma ? ProposalVerdict::better
-                                                                                    : ProposalVerdict::alike;
+    w.verdict = verdictOn(w.more);
+    return w;
+}
+
+Expected<WatchedProposal> watchOtherExposure(const Run& run, double since_s, const ControllerSettings& former,
+                                             double formerExposure_s, double exposure_s) {
+    Run after;
+    after.meta = run.meta;
+    for (const RunRow& row : run.rows)
+        if (row.t_s >= since_s + goingOver_s)
+            after.rows.push_back(row);
+    if (after.meta.loop)
+        after.meta.loop->exposure_s = exposure_s;
+    WatchedProposal w;
+    w.minutes = run.rows.empty() ? 0.0 : (run.rows.back().t_s - since_s) / 60.0;
+    const auto d = rebuildDisturbance(after);
+    if (!d)
+        return tl::unexpected(d.error());
+    if (d->span_s() < static_cast<double>(fewestStretches) * stretch_s)
+        return w;
+    const MountTrack track = trackMount(*d);
+    w.achieved_arcsec = recordedFigures(*d, track).mountPart_arcsec;
+    // Each made night is one of those that the record leaves open.
+    constexpr std::uint64_t nights = 6;
+    std::vector<double> squares;
+    double sigma = 0.0;
+    for (std::uint64_t seed = 1; seed <= nights; ++seed) {
+        const OtherExposure other = withExposure(*d, track, formerExposure_s, seed);
+        if (other.disturbance.t_s.size() < 30)
+            return w;
+        const LoopFigures left = figuresOf(other.disturbance, other.track,
+                                           replayLoop(other.disturbance, {former, d->settings.settle}));
+        squares.push_back(left.mountPart_arcsec.value * left.mountPart_arcsec.value);
+        sigma = std::max(sigma, left.mountPart_arcsec.sigma);
+        if (!other.made) // taken together: there is but one
+            break;
+    }
+    const double left = std::sqrt(mean(squares));
+    const double scatter = squares.size() > 1 ? 0.5 * standardDeviation(squares) / left : 0.0;
+    w.former_arcsec = {left, std::hypot(sigma, scatter)};
+    if (!(w.achieved_arcsec.value > 0.0) || !(left > 0.0))
+        return w;
+    // How well a made night foretells what a loop leaves of the true one: relative.
+    constexpr double madeTrust = 0.10;
+    const double more = std::log(w.achieved_arcsec.value / left);
+    w.more = {more, std::hypot(std::hypot(w.achieved_arcsec.sigma / w.achieved_arcsec.value,
+                                          w.former_arcsec.sigma / left),
+                               madeTrust, doubtOfDifference * more)};
+    w.verdict = verdictOn(w.more);
     return w;
 }
 

@@ -26,4 +26,10 @@ struct WatchedProposal {
 // with a run that cannot be replayed.
 Expected<WatchedProposal> watchProposal(const Run& run, double since_s, const ControllerSettings& former);
 
+// The same where the exposure was changed, too: frames as they would have been with the former one are made
+// from what was recorded since, and both are judged by the mount's own motion, as frames of other lengths
+// see another air. achieved and former are mount parts then.
+Expected<WatchedProposal> watchOtherExposure(const Run& run, double since_s, const ControllerSettings& former,
+                                             double formerExposure_s, double exposure_s);
+
 } // namespace nordstjerna

@@ -77,7 +77,7 @@ void GuideStation::show(const Snapshot& s) {
     lanes_->show(run_, deadband(c.ra), deadband(c.dec));
     lanes_->showForetold(beliefs_);
     drawer_->believe(s.ra ? &*s.ra : nullptr, s.dec ? &*s.dec : nullptr, s.raResponse, s.decResponse);
-    proposal_->look(run_, beliefs_);
+    proposal_->look(run_);
     strip_->show(s.frame, s.stars);
     // Findings speak of the same stretch as the read-outs: one figure for one thing.
     window_ = lastOf(run_, rmsWindow_s);

@@ -1,8 +1,6 @@
 #include "desk/stations/guide/proposal_keeper.h"
 
 #include "core/base/format.h"
-#include "core/motion/axis_summary.h"
-#include "core/motion/mount_part.h"
 
 namespace nordstjerna {
 
@@ -22,16 +20,15 @@ void ProposalKeeper::use(const std::vector<Recommendation>& changes, const Tune*
     Proposal p;
     p.since = now;
     p.former = settings_.book().controller();
-    if (found) {
-        p.before = found->now;
+    p.formerExposure_s = settings_.book().value(SettingKey::exposure);
+    if (found)
         p.promised = found->proposed;
-    }
     for (const Recommendation& r : changes) {
         p.keys.push_back(r.key);
-        p.otherExposure = p.otherExposure || r.key == SettingKey::exposure;
         settings_.change(r.key, r.value, "tune", r.evidence.then(r.reason).english());
     }
     p.now = settings_.book().controller();
+    p.exposure_s = settings_.book().value(SettingKey::exposure);
     p.nextLook_s = lookEach_s;
     proposal_ = p;
     takenBack_.reset();
@@ -52,10 +49,12 @@ void ProposalKeeper::undo() {
     }
 }
 
-void ProposalKeeper::look(const Run& run, const std::vector<RowBelief>& beliefs) {
+void ProposalKeeper::look(const Run& run) {
     if (!proposal_ || run.rows.empty())
         return;
-    if (!settingsThatDiffer(settings_.book().controller(), proposal_->now).empty()) {
+    const SettingsBook& book = settings_.book();
+    if (!settingsThatDiffer(book.controller(), proposal_->now).empty() ||
+        book.value(SettingKey::exposure) != proposal_->exposure_s) {
         proposal_.reset();
         Q_EMIT over(
             Text::say("The settings were changed by hand since; Tune's proposal is not watched any more."));
@@ -67,13 +66,11 @@ void ProposalKeeper::look(const Run& run, const std::vector<RowBelief>& beliefs)
     if (gone_s < proposal_->nextLook_s || proposal_->nextLook_s > lastLook_s || beside_.busy())
         return;
     proposal_->nextLook_s += lookEach_s;
-    if (proposal_->otherExposure) {
-        compareByFigures(run, beliefs);
-        return;
-    }
-    beside_.run([this, run, since_s, former = proposal_->former, of = proposal_->since] {
-        const auto w = watchProposal(run, since_s, former);
-        return [this, w, of] {
+    beside_.run([this, run, since_s, p = *proposal_] {
+        const auto w = p.otherExposure()
+                           ? watchOtherExposure(run, since_s, p.former, p.formerExposure_s, p.exposure_s)
+                           : watchProposal(run, since_s, p.former);
+        return [this, w, of = p.since] {
             if (w && proposal_ && proposal_->since == of)
                 judged(*w);
         };
@@ -83,11 +80,19 @@ void ProposalKeeper::look(const Run& run, const std::vector<RowBelief>& beliefs)
 void ProposalKeeper::judged(const WatchedProposal& w) {
     if (w.verdict == ProposalVerdict::open)
         return;
-    const Text achieved = Text::say("Achieved %1; the previous settings would have left %2 meanwhile.")
-                              .arg(rms(w.achieved_arcsec))
-                              .arg(rms(w.former_arcsec));
+    // Frames of other lengths see another air.
+    const bool byMount = proposal_->otherExposure();
+    const LoopFigures& promised = proposal_->promised;
+    const Text achieved =
+        (byMount
+             ? Text::say("Achieved a mount part of %1; the previous settings would have left %2 meanwhile.")
+             : Text::say("Achieved %1; the previous settings would have left %2 meanwhile."))
+            .arg(rms(w.achieved_arcsec))
+            .arg(rms(w.former_arcsec));
     if (w.verdict != ProposalVerdict::worse) {
-        Q_EMIT told(achieved.then(Text::say("Predicted: %1.").arg(rms(proposal_->promised.total_arcsec))));
+        Q_EMIT told(
+            achieved.then(Text::say("Predicted: %1.")
+                              .arg(rms(byMount ? promised.mountPart_arcsec : promised.total_arcsec))));
         return;
     }
     undo();
@@ -96,19 +101,6 @@ void ProposalKeeper::judged(const WatchedProposal& w) {
                 Text::say("The previous settings are in use again. Let it guide for longer before tuning "
                           "again; a replay knows only what was measured, see Response in Controllers.")};
     Q_EMIT over(Text::say("Taken back. %1").arg(achieved));
-}
-
-// Frames of another length cannot be guided by the former settings: the figures of before must do.
-void ProposalKeeper::compareByFigures(const Run& run, const std::vector<RowBelief>& beliefs) {
-    const auto live = liveRms(run.rows, lookEach_s);
-    const auto mount = liveMountPart(run.rows, beliefs, lookEach_s);
-    if (!live || !mount)
-        return;
-    Q_EMIT told(Text::say("Achieved %1 (mount part %2); predicted %3; before %4")
-                    .arg(rms({live->total_arcsec, live->sigma_arcsec}))
-                    .arg(rms(*mount))
-                    .arg(rms(proposal_->promised.total_arcsec))
-                    .arg(rms(proposal_->before.total_arcsec)));
 }
 
 } // namespace nordstjerna

@@ -24,7 +24,7 @@ public:
     void undo();
     // The run under way, with all its rows: after ten minutes, and twice later, it is judged beside the
     // window.
-    void look(const Run& run, const std::vector<RowBelief>& beliefs);
+    void look(const Run& run);
     // That it was taken back this evening.
     const std::optional<Finding>& takenBack() const { return takenBack_; }
 
@@ -38,13 +38,13 @@ private:
     struct Proposal {
         Instant since;
         ControllerSettings former, now;
-        bool otherExposure = false; // then frames cannot be replayed with the former settings
-        LoopFigures before, promised;
+        double formerExposure_s = 0.0, exposure_s = 0.0;
+        bool otherExposure() const { return exposure_s != formerExposure_s; }
+        LoopFigures promised;
         std::vector<SettingKey> keys;
         double nextLook_s = 0.0; // after it was taken over
     };
     void judged(const WatchedProposal& w);
-    void compareByFigures(const Run& run, const std::vector<RowBelief>& beliefs);
     GuideSettings& settings_;
     std::optional<Proposal> proposal_;
     std::optional<Finding> takenBack_;
