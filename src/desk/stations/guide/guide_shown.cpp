@@ -1,4 +1,6 @@
 // What the station Guide shows: lanes, figures, sentence and findings.
+#include <QPushButton>
+
 #include "desk/stations/guide/guide_station.h"
 
 #include <algorithm>
