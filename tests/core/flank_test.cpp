@@ -23,11 +23,11 @@ private slots:
 namespace {
 
 // A free run, written without a thought of how it is judged.
-struct Night {
+struct FlankNight {
     std::vector<double> t_s, ra, dec, turns;
     double from_s = 0.0, length_s = 0.0, moved_arcsec = 0.0;
 
-    explicit Night(std::uint64_t seed, bool flank, bool both = false) {
+    explicit FlankNight(std::uint64_t seed, bool flank, bool both = false) {
         Random random(mixBits(seed));
         const double span_s = random.uniform(2400.0, 9000.0), pace_s = random.uniform(2.0, 6.0);
         from_s = span_s * random.uniform(0.25, 0.65);
@@ -75,7 +75,7 @@ void FlankTest::isFound() {
     const int nights = thinned ? 20 : 300;
     int all = 0, found = 0, large = 0, within = 0, placed = 0;
     for (int i = 0; i < nights; ++i) {
-        const Night night(1000 + static_cast<std::uint64_t>(i), true);
+        const FlankNight night(1000 + static_cast<std::uint64_t>(i), true);
         const auto seen = night.judged();
         large += std::abs(night.moved_arcsec) > 6.0;
         all += seen.has_value();
@@ -102,7 +102,7 @@ void FlankTest::isNotSeenWhereThereIsNone() {
     const int nights = thinned ? 20 : 400;
     int seen = 0;
     for (int i = 0; i < nights; ++i)
-        seen += Night(5000 + static_cast<std::uint64_t>(i), false).judged().has_value();
+        seen += FlankNight(5000 + static_cast<std::uint64_t>(i), false).judged().has_value();
     QVERIFY2(seen <= nights / 100, qPrintable(QString::number(seen)));
 }
 
@@ -111,7 +111,7 @@ void FlankTest::whatMovesDecTooIsNone() {
     const int nights = thinned ? 10 : 100;
     int seen = 0;
     for (int i = 0; i < nights; ++i)
-        seen += Night(9000 + static_cast<std::uint64_t>(i), false, true).judged().has_value();
+        seen += FlankNight(9000 + static_cast<std::uint64_t>(i), false, true).judged().has_value();
     QVERIFY2(seen <= 5, qPrintable(QString::number(seen)));
 }
 
