@@ -13,7 +13,8 @@ constexpr double linkSending_s = 5.0;
 constexpr double readerGlance_s = 0.2; // how often the reader looks whether it is to end
 constexpr auto haltGlance = 20ms;
 // Pauses between attempts to connect, growing.
-constexpr std::array reconnectPauses{500ms, 1000ms, 2000ms, 4000ms, 8000ms, 15000ms};
+// A server that begins again is missed for no longer than the last one.
+constexpr std::array reconnectPauses{500ms, 1000ms, 2000ms, 3000ms};
 } // namespace
 
 const WireLink::Told* WireLink::Known::find(const std::string& device, const std::string& vector) const {
