@@ -44,6 +44,7 @@ private slots:
     void theHorizonIsLookedForAndKept();
     void theNightIsRehearsed();
     void theAxisIsTurnedByHand();
+    void theGearsAreChecked();
     void theMountsClockIsOff();
     void nobodyKeepsTheClock();
 
@@ -189,6 +190,38 @@ void DuskTest::theNightIsRehearsed() {
         const auto all = log->find({});
         return all && std::any_of(all->begin(), all->end(), [](const LogEntry& e) {
                    return e.kind == EntryKind::rehearsal && !e.findings.empty();
+               });
+    }));
+}
+
+void DuskTest::theGearsAreChecked() {
+    Scenario s = scenario();
+    s.pulseAsymmetryRa = 0.08;
+    begin(s);
+    Station* rates = show(StationId::rates);
+    auto* gears = rates->findChild<QPushButton*>("checkGears");
+    QVERIFY(gears && !gears->isVisible()); // without rates it could not tell what pulses should do
+    auto* there = rates->findChild<QPushButton*>("slewThere");
+    QVERIFY(waitFor([&] { return there->isEnabled(); }));
+    QTest::mouseClick(there, Qt::LeftButton);
+    QVERIFY(waitFor([&] { return idle() && rates->primary()->isEnabled(); }));
+    QTest::mouseClick(rates->primary(), Qt::LeftButton);
+    QVERIFY(waitFor([this] { return idle(); }));
+    QVERIFY(waitFor([&] { return gears->isVisible() && gears->isEnabled(); }));
+    QTest::mouseClick(gears, Qt::LeftButton);
+    QVERIFY(!idle());
+    QVERIFY(waitFor([this] { return idle(); }));
+    const auto all = rates->findings();
+    const auto found =
+        std::find_if(all.begin(), all.end(), [](const Finding& f) { return f.id == "gears-ra"; });
+    QVERIFY(found != all.end());
+    QCOMPARE(found->headline.english(), std::string("RA answers less to the east"));
+    QVERIFY(waitFor([&] {
+        const auto log = NightLog::openToRead(nightLogPath(window_->session().logbook().folder()));
+        const auto entries = log ? log->find({}) : Expected<std::vector<LogEntry>>(std::vector<LogEntry>());
+        return entries && std::any_of(entries->begin(), entries->end(), [](const LogEntry& e) {
+                   const auto more = e.figure("ra_west_over_east");
+                   return e.kind == EntryKind::gears && more && more->value > 0.1 && more->sigma > 0.0;
                });
     }));
 }

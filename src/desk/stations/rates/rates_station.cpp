@@ -486,6 +486,10 @@ QString RatesStation::help() const {
         "the Dec backlash; then four legs of about twelve steps.</p>"
         "<p><b>Another evening.</b> Rates are kept. The first guide frame tells whether the camera still "
         "stands as it did; if it was turned, the rates turn with it. <i>Look first</i> does that now.</p>"
+        "<p><b>Tests.</b> <i>Test the response</i> tells how much of a pulse arrives, and how late. <i>Check "
+        "the "
+        "gears</i> tells whether each axis answers alike both ways, and what Dec loses at a reversal; dusk "
+        "is time enough.</p>"
         "<p><b>Good.</b> Rates within 10 % of what the rig promises, axes within 10° of a right angle, "
         "at least 8 steps "
         "each way (common practice).</p>");
