@@ -75,8 +75,8 @@ struct TriedGears {
         for (int block = 0; block < 4; ++block) {
             for (int i = 0; i < 6; ++i)
                 look(false, 0);
-            for (int i = 0; i < 12; ++i) {
-                pulseRa((i / 2) % 2 == 0);
+            for (int i = 0; i < 10; ++i) {
+                pulseRa(block % 2 == 0);
                 look(false, 0);
             }
         }

@@ -1032,9 +1032,9 @@ void WindowTest::tuneTakesBackWhatIsWorse() {
     QVERIFY(settings.book().value(SettingKey::gainRa) == 1.4 && keeper.inUse());
     Run early = worse;
     early.rows.resize(early.rows.size() / 2); // three minutes of it: nothing is said yet
-    keeper.look(early, {});
+    keeper.look(early);
     QVERIFY(told.isEmpty() && over.isEmpty());
-    keeper.look(worse, {});
+    keeper.look(worse);
     QVERIFY(QTest::qWaitFor([&] { return !over.isEmpty(); }, 60000));
     QVERIFY2(inEnglish(over.front()).startsWith("Taken back. Achieved"), qPrintable(over.front()));
     QVERIFY(!keeper.inUse() && keeper.takenBack().has_value());
@@ -1042,15 +1042,15 @@ void WindowTest::tuneTakesBackWhatIsWorse() {
     QCOMPARE(settings.book().value(SettingKey::gainDec), 0.5);
     // What is as good stays, and says so.
     over.clear();
-    keeper.look(worse, {});
+    keeper.look(worse);
     const Run fine = guided(propose(0.6, start + 600.0));
-    keeper.look(fine, {});
+    keeper.look(fine);
     QVERIFY(QTest::qWaitFor([&] { return !told.isEmpty(); }, 60000));
     QVERIFY2(inEnglish(told.front()).contains("would have left"), qPrintable(told.front()));
     QVERIFY(over.isEmpty() && keeper.inUse() && !keeper.takenBack());
     // A person who changes them means it.
     settings.change(SettingKey::gainRa, 0.3, "yours");
-    keeper.look(fine, {});
+    keeper.look(fine);
     QCOMPARE(over.size(), 1);
     QVERIFY(!keeper.inUse());
     QCOMPARE(settings.book().value(SettingKey::gainRa), 0.3);

@@ -63,9 +63,9 @@ void GearNightTest::isMeasured_data() {
     QTest::addColumn<double>("ra");
     QTest::addColumn<double>("dec");
     QTest::newRow("alike, east") << false << false << false << 0.0 << 0.0;
-    QTest::newRow("less to the east; west, mirrored") << true << false << true << 0.06 << 0.0;
-    QTest::newRow("less to the west; south") << false << true << false << -0.06 << 0.0;
-    QTest::newRow("Dec less to the south; south, west") << true << true << true << 0.0 << 0.06;
+    QTest::newRow("less to the east; west, mirrored") << true << false << true << 0.08 << 0.0;
+    QTest::newRow("less to the west; south") << false << true << false << -0.08 << 0.0;
+    QTest::newRow("Dec less to the south; south, west") << true << true << true << 0.0 << 0.08;
 }
 
 void GearNightTest::isMeasured() {
@@ -96,6 +96,8 @@ void GearNightTest::isMeasured() {
             qInfo("%.4f ± %.4f for %.4f", m.value, m.sigma, truth);
         return good;
     };
+    qInfo("%.3f ± %.3f, %.3f ± %.3f", c.answer->westOverEast.value, c.answer->westOverEast.sigma,
+          c.answer->northOverSouth.value, c.answer->northOverSouth.sigma);
     QVERIFY(near(c.answer->westOverEast, 2.0 * ra, 0.05));
     QVERIFY(near(c.answer->northOverSouth, 2.0 * dec, 0.05));
     QCOMPARE(c.answer->backlash_arcsec.size(), size_t(2));

@@ -31,10 +31,11 @@ GearAnswer gearAnswer(const std::vector<GearSample>& samples, double wormPeriod_
     const double worm_s = wormPeriod_s > 0.0 ? wormPeriod_s : usualPeriod_s;
     std::vector<WanderRow> ra;
     for (const GearSample& s : samples) {
-        WanderRow row{s.t_s, Eigen::VectorXd(9)};
+        WanderRow row{s.t_s, Eigen::VectorXd(11)};
         const double angle = tau * s.t_s / worm_s;
         row.column << 1.0, s.t_s - samples.front().t_s, s.promised_arcsec[0], s.promised_arcsec[1],
-            std::sin(angle), std::cos(angle), std::sin(2.0 * angle), std::cos(2.0 * angle), s.ra_arcsec;
+            std::sin(angle), std::cos(angle), std::sin(2.0 * angle), std::cos(2.0 * angle),
+            std::sin(3.0 * angle), std::cos(3.0 * angle), s.ra_arcsec;
         ra.push_back(std::move(row));
     }
     if (const auto fit = fitUnderWander(ra); !fit.empty()) {

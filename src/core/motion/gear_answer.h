@@ -1,5 +1,5 @@
 // How each axis answers pulses of either direction, and what its gears lose at a reversal: measured on a star
-// by pulses in turn, with quiet stretches between them that tell the drift.
+// by legs of pulses, with quiet stretches between them that tell the drift.
 #pragma once
 
 #include <array>
@@ -28,7 +28,7 @@ struct GearAnswer {
     bool decTried = false;
 };
 
-// Least squares under a wandering mount and air with a memory, the worm's two first waves taken along.
+// Least squares under a wandering mount and air with a memory, the worm's three first waves taken along.
 // wormPeriod_s: 0 where it is not known. Shares are 0 ± 0 with too few looks.
 GearAnswer gearAnswer(const std::vector<GearSample>& samples, double wormPeriod_s);
 

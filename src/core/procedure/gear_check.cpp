@@ -9,10 +9,11 @@
 namespace nordstjerna {
 
 namespace {
-// Of RA: quiet frames, then pulses by twos, so that the star goes nowhere in the end.
-constexpr int raBlocks = 4, quietFrames = 6, pulseFrames = 12;
+// Of RA: quiet frames, then a leg one way, and the next one back. Long legs tell more than short ones: what
+// drift and worm do meanwhile is little beside them.
+constexpr int raBlocks = 4, quietFrames = 12, pulseFrames = 12;
 constexpr int raFrames = raBlocks * (quietFrames + pulseFrames) + quietFrames;
-constexpr int decPulses = 10;         // of a leg, once it follows
+constexpr int decPulses = 12;         // of a leg, once it follows
 constexpr int mostUntilFollowed = 60; // pulses
 constexpr int framesLost = 6;         // in a row
 constexpr double longestStep_ms = 1500.0;
@@ -93,10 +94,11 @@ Step GearCheck::next(const SkyError& place) {
 }
 
 std::optional<PulsePair> GearCheck::raPulse() {
-    const int inBlock = raFrame_++ % (quietFrames + pulseFrames);
+    const int inBlock = raFrame_ % (quietFrames + pulseFrames);
+    const bool west = (raFrame_ / (quietFrames + pulseFrames)) % 2 == 0;
+    ++raFrame_;
     if (inBlock < quietFrames)
         return PulsePair{};
-    const bool west = ((inBlock - quietFrames) / 2) % 2 == 0;
     return PulsePair{west ? raMs_ : -raMs_, 0.0};
 }
 

@@ -1,9 +1,9 @@
-// The gears tried on a star, some six minutes: RA pulses west and east in turn, with quiet stretches; then
+// The gears tried on a star, some seven minutes: RA to and fro by legs, with quiet stretches; then
 // Dec north, south, and north again, each until the star follows and ten pulses more.
 #pragma once
 
-#include "core/motion/gear_answer.h"
 #include "core/guide/guide_geometry.h"
+#include "core/motion/gear_answer.h"
 #include "core/procedure/star_watch.h"
 #include "core/rig/rig.h"
 

@@ -69,7 +69,7 @@ RatesStation::RatesStation(const StationParts& parts, const Needs& needs, QWidge
     connect(response_, &QPushButton::clicked, this, &RatesStation::testResponse);
     gears_->setObjectName("checkGears");
     gears_->setToolTip(
-        tr("Six minutes at dusk: whether each axis answers alike both ways, and what Dec loses "
+        tr("Seven minutes at dusk: whether each axis answers alike both ways, and what Dec loses "
            "at a reversal"));
     connect(gears_, &QPushButton::clicked, this, &RatesStation::checkGears);
     keep_->setObjectName("keep");
