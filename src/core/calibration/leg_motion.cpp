@@ -18,7 +18,7 @@ constexpr double slowAir_s = 6.0;
 constexpr double usualBacklash_s = 5.0; // of pulses, before anything is seen of it
 // Waves of the worm: once, twice and three times a turn, each with a sine and a cosine; how large they are
 // to be expected beside the first.
-constexpr std::array wormWaves{1.0, 0.3, 0.12};
+constexpr std::array wormWaves{1.0, 0.3, 0.09};
 
 // Start, drift, pulses of RA and Dec, errors of both dead times; then the waves of the worm.
 enum Column : Eigen::Index { start, driftRate, raPulses, decPulses, northDead, southDead, waves };
