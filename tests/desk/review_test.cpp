@@ -586,18 +586,15 @@ void ReviewWindowTest::trialOnTheSky() {
     calibrate();
     for (SettingKey k : {SettingKey::kindRa, SettingKey::kindDec})
         window_->session().settings().change(k, static_cast<double>(ControllerKind::proportional), "yours");
-    window_->showStation(StationId::guide);
-    auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
-    QTest::mouseClick(guide->primary(), Qt::LeftButton);
-    QVERIFY(waitFor([&] { return guide->run().rows.size() > 60; }));
-    window_->showStation(StationId::review);
-    review()->showPage(ReviewStation::Page::trial);
-    QVERIFY(!review()->primary()->isEnabled()); // both are the same yet
+    // All is chosen before it guides: the simulated night does not wait for a busy machine.
     auto* setting = review()->findChild<QComboBox*>("trialSetting");
     setting->setCurrentIndex(choiceOf(*setting, "RA loop gain"));
+    QVERIFY(!review()->primary()->isEnabled()); // both are the same yet
     review()->findChild<QDoubleSpinBox*>("trialValue")->setValue(0.15);
     QVERIFY2(label("trialB").contains("RA loop gain"), qPrintable(label("trialB")));
-    QVERIFY(review()->primary()->isEnabled());
+    auto* guide = static_cast<GuideStation*>(window_->station(StationId::guide));
+    guide->primary()->click();
+    QVERIFY(waitFor([&] { return guide->run().rows.size() > 60 && review()->primary()->isEnabled(); }));
     QTest::mouseClick(review()->primary(), Qt::LeftButton);
     QVERIFY(window_->session().guideHost().trial()->seen().running);
     QCOMPARE(inEnglish(review()->summary()), QString("trial"));
