@@ -34,7 +34,8 @@ void AltitudeStrip::draw(QPainter& p, const QRectF& area) {
     p.setFont(textFont(11));
     if (!shown_.night || shown_.night->track.size() < 2) {
         p.setPen(theme().muted);
-        p.drawText(area, Qt::AlignCenter, tr("The Sun does not set: there is no night to plan."));
+        p.drawText(area, Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("The Sun does not set: there is no night to plan."));
         return;
     }
     field_ = area.adjusted(38, 10, -12, -22);

@@ -67,7 +67,9 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
         p.drawEllipse(centre_, ring * unit_, ring * unit_);
         p.setPen(theme().muted);
         const QPointF at = centre_ + QPointF(0.7071, 0.7071) * ring * unit_;
-        if (area.adjusted(10, 10, -30, -10).contains(at))
+        // Whole, and clear of the words below.
+        const int below = samples_.empty() ? 70 : 34;
+        if (area.adjusted(10, 10, -46, -below).contains(at))
             p.drawText(at + QPointF(3, 11), tr("%1 px").arg(ring));
     }
     p.setPen(QPen(theme().line, 1));
@@ -145,10 +147,10 @@ void CompassOfMotion::draw(QPainter& p, const QRectF& area) {
     }
     p.setPen(theme().muted);
     if (samples_.empty())
-        p.drawText(area.adjusted(20, 20, -20, -20), Qt::AlignHCenter | Qt::AlignBottom,
+        p.drawText(area.adjusted(20, 20, -20, -20), Qt::AlignHCenter | Qt::AlignBottom | Qt::TextWordWrap,
                    tr("The guide star's path on the sensor appears here, leg by leg."));
     else
-        p.drawText(area.adjusted(12, 8, -12, -8), Qt::AlignLeft | Qt::AlignBottom,
+        p.drawText(area.adjusted(12, 8, -12, -8), Qt::AlignLeft | Qt::AlignBottom | Qt::TextWordWrap,
                    tr("solid: out, dashed: back") + (calibration_ ? tr(" · grey: as the rig promises") : ""));
     p.restore();
 }

@@ -63,7 +63,7 @@ void FocusChart::draw(QPainter& p, const QRectF& area) {
     if (shown_.points.empty()) {
         p.setPen(theme().muted);
         p.setFont(textFont(13));
-        p.drawText(area, Qt::AlignCenter, tr("star size against focuser position"));
+        p.drawText(area, Qt::AlignCenter | Qt::TextWordWrap, tr("star size against focuser position"));
         return;
     }
     field_ = area.adjusted(54, 30, -18, -34);

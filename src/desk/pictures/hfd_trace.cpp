@@ -34,7 +34,7 @@ void HfdTrace::draw(QPainter& p, const QRectF& area) {
     if (points.empty()) {
         p.setPen(theme().muted);
         p.setFont(textFont(12));
-        p.drawText(area, Qt::AlignCenter, tr("half-flux diameter, frame by frame"));
+        p.drawText(area, Qt::AlignCenter | Qt::TextWordWrap, tr("half-flux diameter, frame by frame"));
         return;
     }
     plot_ = area.adjusted(52, 26, -16, -30);

@@ -28,7 +28,7 @@ void LegStrip::draw(QPainter& p, const QRectF& area) {
     p.setFont(textFont(11));
     if (legs_.empty()) {
         p.setPen(theme().muted);
-        p.drawText(area, Qt::AlignCenter, tr("straightness of the four legs"));
+        p.drawText(area, Qt::AlignCenter | Qt::TextWordWrap, tr("straightness of the four legs"));
         return;
     }
     const double width = (area.width() - 24) / static_cast<double>(legs_.size());
