@@ -4,9 +4,9 @@
 #include <array>
 #include <cmath>
 #include <iterator>
-#include <numeric>
 
 #include "core/base/angle.h"
+#include "core/base/likely_answer.h"
 #include "core/base/symmetric.h"
 
 namespace nordstjerna {
@@ -137,19 +137,11 @@ Measured at(const LegAnswer& a, Eigen::Index k) {
 }
 
 LegMotion averagedByEvidence(const std::vector<LegAnswer>& answers, double variance) {
-    const double best = std::ranges::max(answers, {}, &LegAnswer::logEvidence).logEvidence;
-    std::vector<double> weights;
-    for (const LegAnswer& a : answers)
-        weights.push_back(std::exp(a.logEvidence - best));
-    const double sum = std::accumulate(weights.begin(), weights.end(), 0.0);
     const auto averaged = [&](Eigen::Index k) {
-        double mean = 0.0, square = 0.0;
-        for (size_t i = 0; i < answers.size(); ++i) {
-            const double value = answers[i].solution[k];
-            mean += weights[i] / sum * value;
-            square += weights[i] / sum * (value * value + answers[i].covariance(k, k));
-        }
-        return Measured{mean, std::sqrt(std::max(0.0, square - mean * mean))};
+        std::vector<LikelyAnswer> each;
+        for (const LegAnswer& a : answers)
+            each.push_back({a.logEvidence, at(a, k)});
+        return averagedByLikelihood(each);
     };
     return {averaged(raPulses), averaged(decPulses), averaged(southDead), averaged(driftRate), variance};
 }

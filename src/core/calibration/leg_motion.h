@@ -47,8 +47,8 @@ struct GearPriors {
 };
 // Along it, gears move the star, too: the worm by three waves, what else there is as a process that hangs
 // together for some time. How large and how smooth is not known, and thirty to sixty looks hardly tell: many
-// assumptions are tried, and their answers averaged by how likely they make what was seen (Bayesian model
-// averaging, Hoeting et al. 1999, Statistical Science 14, 382), so that the ± holds what is not known.
+// assumptions are tried, and their answers averaged by how likely they make what was seen (likely_answer.h),
+// so that the ± holds what is not known.
 LegMotion alongGears(const std::vector<LegRow>& rows, const Eigen::Vector2d& way, const DeadTimes& deadTime,
                      double decRate, const GearPriors& priors);
 

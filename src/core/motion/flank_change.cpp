@@ -1,6 +1,5 @@
 #include "core/motion/flank_change.h"
 
-#include <Eigen/Cholesky>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -48,7 +47,6 @@ struct Columns {
 
 Columns columnsOf(std::span<const double> t, std::span<const double> v, std::span<const int> level,
                   std::span<const double> turns, const std::vector<Ramp>& ramps) {
-    const size_t block = (t.size() + mostRows - 1) / mostRows;
     const int levels = level.empty() ? 1 : *std::ranges::max_element(level) + 1;
     constexpr int harmonics = 3;
     Columns c;
@@ -56,26 +54,17 @@ Columns columnsOf(std::span<const double> t, std::span<const double> v, std::spa
     c.usual = c.worm + (turns.empty() ? 0 : 2 * harmonics);
     const Eigen::Index value = c.usual + std::ssize(ramps);
     const double middle = 0.5 * (t.front() + t.back()), span = t.back() - t.front();
-    for (size_t i = 0; i < t.size();) {
-        const int own = level.empty() ? 0 : level[i];
-        WanderRow row{0.0, Eigen::VectorXd::Zero(value + 1)};
-        size_t n = 0;
-        for (; i < t.size() && n < block && (level.empty() || level[i] == own); ++i, ++n) {
-            row.t_s += t[i];
-            row.column[own] += 1.0;
-            row.column[levels] += (t[i] - middle) / span;
-            for (int h = 1; !turns.empty() && h <= harmonics; ++h) {
-                row.column[levels + 2 * h - 1] += std::sin(tau * h * turns[i]);
-                row.column[levels + 2 * h] += std::cos(tau * h * turns[i]);
-            }
-            for (size_t k = 0; k < ramps.size(); ++k)
-                row.column[c.usual + static_cast<Eigen::Index>(k)] += ramps[k].at(t[i]);
-            row.column[value] += v[i];
+    c.rows = averagedRows(t, level, mostRows, value + 1, [&](size_t i, Eigen::VectorXd& column) {
+        column[level.empty() ? 0 : level[i]] += 1.0;
+        column[levels] += (t[i] - middle) / span;
+        for (int h = 1; !turns.empty() && h <= harmonics; ++h) {
+            column[levels + 2 * h - 1] += std::sin(tau * h * turns[i]);
+            column[levels + 2 * h] += std::cos(tau * h * turns[i]);
         }
-        row.t_s /= static_cast<double>(n);
-        row.column /= static_cast<double>(n);
-        c.rows.push_back(std::move(row));
-    }
+        for (size_t k = 0; k < ramps.size(); ++k)
+            column[c.usual + static_cast<Eigen::Index>(k)] += ramps[k].at(t[i]);
+        column[value] += v[i];
+    });
     return c;
 }
 
@@ -91,29 +80,18 @@ FittedRamps fitEach(const Columns& c, size_t ramps) {
     const double freedom = std::max(1.0, static_cast<double>(c.rows.size()) - static_cast<double>(p) - 1.0);
     double best = -1e300;
     for (const WanderNoise& noise : usualWander()) {
-        const WhitenedRows white = whiten(c.rows, noise);
-        const auto usual = white.columns.leftCols(p);
-        const Eigen::VectorXd y = white.columns.col(value);
-        Eigen::MatrixXd xx = usual.transpose() * usual;
-        for (Eigen::Index k = 0; k < p; ++k)
-            xx(k, k) += 1e-9 * xx(k, k) + 1e-12; // two columns may be all but alike
-        const Eigen::LLT<Eigen::MatrixXd> solver(xx);
-        const double logDeterminant = 2.0 * solver.matrixLLT().diagonal().array().log().sum();
-        // What the usual columns do not hold of the value and of each ramp.
-        const Eigen::VectorXd solution = solver.solve(usual.transpose() * y);
-        const Eigen::VectorXd rest = y - usual * solution;
+        const WhitenedFit fit(whiten(c.rows, noise), p, value);
         for (size_t k = 0; k < ramps; ++k) {
-            const Eigen::VectorXd ramp = white.columns.col(p + static_cast<Eigen::Index>(k));
-            const Eigen::VectorXd fresh = ramp - usual * solver.solve(usual.transpose() * ramp);
-            const double own = fresh.squaredNorm(), shared = fresh.dot(rest);
+            const Eigen::VectorXd ramp = fit.white.columns.col(p + static_cast<Eigen::Index>(k));
+            const Eigen::VectorXd fresh = fit.fresh(ramp);
+            const double own = fresh.squaredNorm(), shared = fresh.dot(fit.rest);
             if (!(own > 1e-9 * ramp.squaredNorm()))
                 continue;
-            const double sample = std::max((rest.squaredNorm() - shared * shared / own) / freedom, 1e-12);
-            const double likely =
-                -0.5 * (white.logScales + logDeterminant + freedom * std::log(sample) + std::log(own));
+            const double sample = std::max((fit.rest.squaredNorm() - shared * shared / own) / freedom, 1e-12);
+            const double likely = -0.5 * (fit.logScales + freedom * std::log(sample) + std::log(own));
             all.ofRamp[k].push_back({likely, {shared / own, std::sqrt(sample / own)}});
             if (likely > best && p > c.worm)
-                best = likely, all.worm = solution.segment<2>(c.worm).norm();
+                best = likely, all.worm = fit.solution.segment<2>(c.worm).norm();
         }
     }
     return all;

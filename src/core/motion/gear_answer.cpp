@@ -54,8 +54,8 @@ GearAnswer gearAnswer(const std::vector<GearSample>& samples, double wormPeriod_
         WanderRow row{s.t_s, Eigen::VectorXd::Zero(5 + reversals)};
         row.column[0] = 1.0;
         row.column[1] = s.t_s - first->t_s;
-        row.column[2] = s.promised_arcsec[2] - first->promised_arcsec[2];
-        row.column[3] = s.promised_arcsec[3] - first->promised_arcsec[3];
+        row.column[plusPulses] = s.promised_arcsec[2] - first->promised_arcsec[2];
+        row.column[minusPulses] = s.promised_arcsec[3] - first->promised_arcsec[3];
         // The way that was lost at each reversal before: south pulses first, then north ones.
         for (int k = 0; k < s.decReversals; ++k)
             row.column[4 + k] = std::copysign(1.0, first->promised_arcsec[2]) * (k % 2 == 0 ? 1.0 : -1.0);

@@ -196,8 +196,7 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
     b.recorded = figuresFrom(ra, dec);
     b.bound = loopBound(d, track);
     b.bound.holdTo(b.recorded);
-    b.flank = flankChange(d.t_s, d.ra_arcsec, d.dec_arcsec, {},
-                          d.priors.ra.wormPeriod_s > 0.0 ? d.wormPhases() : std::vector<double>());
+    b.flank = flankChange(d.t_s, d.ra_arcsec, d.dec_arcsec, {}, d.knownWormPhases());
     b.wormTold_s = run.meta.loop ? run.meta.loop->priors.ra.wormPeriod_s : 0.0;
     // Before the worm is told from the rest, a small difference says nothing.
     constexpr double doubt = 0.02;

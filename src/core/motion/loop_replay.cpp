@@ -112,6 +112,10 @@ std::vector<double> Disturbance::wormPhases() const {
     return phases;
 }
 
+std::vector<double> Disturbance::knownWormPhases() const {
+    return priors.ra.wormPeriod_s > 0.0 ? wormPhases() : std::vector<double>();
+}
+
 bool Disturbance::wormToldNonsense() const {
     WormPhase worm(priors.ra.wormPeriod_s);
     for (size_t i = 0; i < t_s.size(); ++i)

@@ -55,6 +55,8 @@ struct Disturbance {
     size_t judgedFrom() const;
     // Where the worm stood in each frame, turns: as the mount tells, else by the time.
     std::vector<double> wormPhases() const;
+    // The same, or none where no period is known.
+    std::vector<double> knownWormPhases() const;
     // The mount told where its worm stands, and that cannot be.
     bool wormToldNonsense() const;
 };

@@ -64,7 +64,6 @@ MountTrack trackMount(const Disturbance& d) {
 }
 
 LoopBound loopBound(const Disturbance& d, const MountTrack& track) {
-    const std::vector<double> phases = d.wormPhases();
     const auto least = [&](const std::vector<double>& place, const std::vector<double>& surprise,
                            const std::vector<double>& turns) {
         const size_t from = std::min(d.judgedFrom(), surprise.size());
@@ -72,9 +71,8 @@ LoopBound loopBound(const Disturbance& d, const MountTrack& track) {
         const double byHindsight = hindsightBound(place, turns, from);
         return byHindsight > 0.0 ? std::min(byModel, byHindsight) : byModel;
     };
-    return {
-        least(d.ra_arcsec, track.raSurprise, d.priors.ra.wormPeriod_s > 0.0 ? phases : std::vector<double>()),
-        least(d.dec_arcsec, track.decSurprise, {})};
+    return {least(d.ra_arcsec, track.raSurprise, d.knownWormPhases()),
+            least(d.dec_arcsec, track.decSurprise, {})};
 }
 
 void LoopBound::holdTo(const LoopFigures& left) {

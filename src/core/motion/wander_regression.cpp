@@ -1,6 +1,5 @@
 #include "core/motion/wander_regression.h"
 
-#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 
@@ -48,19 +47,39 @@ WhitenedRows whiten(const std::vector<WanderRow>& rows, const WanderNoise& noise
     return white;
 }
 
-Measured averagedByLikelihood(const std::vector<LikelyAnswer>& answers) {
-    if (answers.empty())
-        return {};
-    const double best = std::ranges::max(answers, {}, &LikelyAnswer::logLikelihood).logLikelihood;
-    double weights = 0.0, mean = 0.0, square = 0.0;
-    for (const LikelyAnswer& a : answers) {
-        const double weight = std::exp(a.logLikelihood - best);
-        weights += weight;
-        mean += weight * a.value.value;
-        square += weight * (a.value.value * a.value.value + a.value.sigma * a.value.sigma);
+WhitenedFit::WhitenedFit(WhitenedRows rows, Eigen::Index p, Eigen::Index value) : white(std::move(rows)) {
+    const auto usual = white.columns.leftCols(p);
+    Eigen::MatrixXd xx = usual.transpose() * usual;
+    for (Eigen::Index k = 0; k < p; ++k)
+        xx(k, k) += 1e-9 * xx(k, k) + 1e-12; // two columns may be all but alike
+    solver.compute(xx);
+    solution = solver.solve(usual.transpose() * white.columns.col(value));
+    rest = white.columns.col(value) - usual * solution;
+    logScales = white.logScales + 2.0 * solver.matrixLLT().diagonal().array().log().sum();
+}
+
+Eigen::VectorXd WhitenedFit::fresh(const Eigen::VectorXd& column) const {
+    const auto usual = white.columns.leftCols(solution.size());
+    return column - usual * solver.solve(usual.transpose() * column);
+}
+
+std::vector<WanderRow> averagedRows(std::span<const double> t, std::span<const int> level, size_t most,
+                                    Eigen::Index columns,
+                                    const std::function<void(size_t, Eigen::VectorXd&)>& add) {
+    const size_t block = (t.size() + most - 1) / most;
+    std::vector<WanderRow> rows;
+    for (size_t i = 0; i < t.size();) {
+        const size_t begin = i;
+        WanderRow row{0.0, Eigen::VectorXd::Zero(columns)};
+        for (; i < t.size() && i - begin < block && (level.empty() || level[i] == level[begin]); ++i) {
+            row.t_s += t[i];
+            add(i, row.column);
+        }
+        row.t_s /= static_cast<double>(i - begin);
+        row.column /= static_cast<double>(i - begin);
+        rows.push_back(std::move(row));
     }
-    mean /= weights;
-    return {mean, std::sqrt(std::max(square / weights - mean * mean, 0.0))};
+    return rows;
 }
 
 std::vector<Measured> fitUnderWander(const std::vector<WanderRow>& rows) {
@@ -70,22 +89,14 @@ std::vector<Measured> fitUnderWander(const std::vector<WanderRow>& rows) {
         return {};
     std::vector<std::vector<LikelyAnswer>> answers(static_cast<size_t>(p));
     for (const WanderNoise& noise : usualWander()) {
-        const WhitenedRows white = whiten(rows, noise);
-        const auto regressors = white.columns.leftCols(p);
-        const Eigen::VectorXd value = white.columns.col(p);
-        Eigen::MatrixXd xx = regressors.transpose() * regressors;
-        for (Eigen::Index k = 0; k < p; ++k)
-            xx(k, k) += 1e-9 * xx(k, k) + 1e-12; // two columns may be all but alike
-        const Eigen::LLT<Eigen::MatrixXd> solver(xx);
-        const Eigen::VectorXd solution = solver.solve(regressors.transpose() * value);
-        const double sample = std::max((value - regressors * solution).squaredNorm() / freedom, 1e-12);
+        const WhitenedFit fit(whiten(rows, noise), p, p);
+        const double sample = std::max(fit.rest.squaredNorm() / freedom, 1e-12);
         // Restricted: what the regressors take is paid for.
-        const double logDeterminant = 2.0 * solver.matrixLLT().diagonal().array().log().sum();
-        const double likely = -0.5 * (white.logScales + logDeterminant + freedom * std::log(sample));
+        const double likely = -0.5 * (fit.logScales + freedom * std::log(sample));
         for (Eigen::Index k = 0; k < p; ++k) {
-            const double variance = sample * solver.solve(Eigen::VectorXd::Unit(p, k))[k];
+            const double variance = sample * fit.solver.solve(Eigen::VectorXd::Unit(p, k))[k];
             answers[static_cast<size_t>(k)].push_back(
-                {likely, {solution[k], std::sqrt(std::max(variance, 0.0))}});
+                {likely, {fit.solution[k], std::sqrt(std::max(variance, 0.0))}});
         }
     }
     std::vector<Measured> averaged;

@@ -4,11 +4,14 @@
 // Jong 1991; local level model, Harvey 1989, ch. 4).
 #pragma once
 
+#include <Eigen/Cholesky>
 #include <Eigen/Core>
-#include <utility>
+#include <cstddef>
+#include <functional>
+#include <span>
 #include <vector>
 
-#include "core/base/measured.h"
+#include "core/base/likely_answer.h"
 
 namespace nordstjerna {
 
@@ -38,13 +41,25 @@ struct WhitenedRows {
 // Rows ascending in time, all with as many columns.
 WhitenedRows whiten(const std::vector<WanderRow>& rows, const WanderNoise& noise);
 
-// One answer under one assumption, and how likely the series is under it.
-struct LikelyAnswer {
-    double logLikelihood = -1e300;
-    Measured value;
+// Least squares of whitened rows on their first columns.
+struct WhitenedFit {
+    // p: so many columns are regressors; value: the column behind them that they are to make.
+    WhitenedFit(WhitenedRows rows, Eigen::Index p, Eigen::Index value);
+    // What the regressors do not hold of a column.
+    Eigen::VectorXd fresh(const Eigen::VectorXd& column) const;
+
+    WhitenedRows white;
+    Eigen::LLT<Eigen::MatrixXd> solver; // of the normal equations
+    Eigen::VectorXd solution, rest;
+    double logScales = 0.0; // with what the regressors take, for the restricted likelihood
 };
-// All of them, each by how likely it is: the ± holds what is not known. Nothing of none.
-Measured averagedByLikelihood(const std::vector<LikelyAnswer>& answers);
+
+// Means of neighbouring samples of one level, so many that no more rows than `most` are left (a few more
+// where the level changes). t: ascending; level: of each sample, or empty; add: what a sample adds to its
+// row's columns.
+std::vector<WanderRow> averagedRows(std::span<const double> t_s, std::span<const int> level, std::size_t most,
+                                    Eigen::Index columns,
+                                    const std::function<void(std::size_t, Eigen::VectorXd&)>& add);
 
 // The coefficients of all regressors, averaged so over the usual wander. Rows ascending in time; empty when
 // there are no more rows than regressors.

@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "core/base/format.h"
-#include "core/image/guide_star_choice.h"
 #include "core/procedure/run_meta.h"
+#include "core/procedure/star_to_pulse.h"
 
 namespace nordstjerna {
 
@@ -48,14 +48,12 @@ Step BacklashTest::advance(const Event& event) {
         return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
     case Phase::finding: {
         const auto frame = std::get<FrameTaken>(event.what).frame;
-        ChoiceOptions options;
-        options.edge_px = 40.0 + setup_.step_px * (setup_.followed + 6);
-        const auto found = guideFieldOn(*frame, options);
-        if (!found) {
+        auto stars = starsToPulse(*frame, setup_.step_px, setup_.followed + 6);
+        if (!stars) {
             phase_ = Phase::ended;
-            return FailStep{found.error()};
+            return FailStep{stars.error()};
         }
-        watch_ = StarWatch(found->chosen, found->field.stars, 8.0 + 2.0 * setup_.step_px);
+        watch_ = std::move(*stars);
         run_.meta.start = frame->info.middle().value_or(event.now);
         phase_ = Phase::looking;
         return look();

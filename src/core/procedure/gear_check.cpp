@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
-#include "core/image/guide_star_choice.h"
+#include "core/procedure/star_to_pulse.h"
 
 namespace nordstjerna {
 
@@ -16,7 +16,6 @@ constexpr int raFrames = raBlocks * (quietFrames + pulseFrames) + quietFrames;
 constexpr int decPulses = 12;         // of a leg, once it follows
 constexpr int mostUntilFollowed = 60; // pulses
 constexpr int framesLost = 6;         // in a row
-constexpr double longestStep_ms = 1500.0;
 constexpr double followedShare = 0.4; // of a pulse's way in one frame
 } // namespace
 
@@ -26,23 +25,16 @@ Step GearCheck::advance(const Event& event) {
     switch (phase_) {
     case Phase::start: {
         geometry_.emplace(setup_.calibration, event.mount.pointing.dec);
-        const double step_arcsec = setup_.step_px * setup_.calibration.setup.scale_arcsec_px;
-        const auto length_ms = [&](double rate_arcsec_s) {
-            return std::min(longestStep_ms, 1000.0 * step_arcsec / std::max(std::abs(rate_arcsec_s), 1e-3));
-        };
-        raMs_ = length_ms(geometry_->raRate_arcsec_s());
-        decMs_ = length_ms(geometry_->decRate_arcsec_s());
+        pulses_ = pulsesThatMove(setup_.step_px * setup_.calibration.setup.scale_arcsec_px, *geometry_);
         phase_ = Phase::finding;
         return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
     }
     case Phase::finding: {
         const auto frame = std::get<FrameTaken>(event.what).frame;
-        ChoiceOptions options;
-        options.edge_px = 40.0 + setup_.step_px * 2.0 * decPulses;
-        const auto found = guideFieldOn(*frame, options);
-        if (!found)
-            return FailStep{found.error()};
-        watch_ = StarWatch(found->chosen, found->field.stars, 8.0 + 2.0 * setup_.step_px);
+        auto stars = starsToPulse(*frame, setup_.step_px, 2 * decPulses);
+        if (!stars)
+            return FailStep{stars.error()};
+        watch_ = std::move(*stars);
         begin_ = frame->info.middle().value_or(event.now);
         phase_ = Phase::looking;
         return look();
@@ -80,7 +72,7 @@ Step GearCheck::measured(const StarsTracked& tracked) {
 
 Step GearCheck::next(const SkyError& place) {
     if (raFrame_ < raFrames)
-        return give(*raPulse());
+        return give(raPulse());
     if (setup_.rig.mount.decMotor)
         if (const auto pulse = decPulse(place))
             return give(*pulse);
@@ -93,13 +85,13 @@ Step GearCheck::next(const SkyError& place) {
     return DoneStep{};
 }
 
-std::optional<PulsePair> GearCheck::raPulse() {
+PulsePair GearCheck::raPulse() {
     const int inBlock = raFrame_ % (quietFrames + pulseFrames);
     const bool west = (raFrame_ / (quietFrames + pulseFrames)) % 2 == 0;
     ++raFrame_;
     if (inBlock < quietFrames)
-        return PulsePair{};
-    return PulsePair{west ? raMs_ : -raMs_, 0.0};
+        return {};
+    return {west ? pulses_.ra_ms : -pulses_.ra_ms, 0.0};
 }
 
 void GearCheck::enter(DecLeg leg) {
@@ -109,11 +101,11 @@ void GearCheck::enter(DecLeg leg) {
 }
 
 std::optional<PulsePair> GearCheck::decPulse(const SkyError& place) {
-    const double step_arcsec = 0.001 * decMs_ * std::abs(geometry_->decRate_arcsec_s());
+    const double step_arcsec = 0.001 * pulses_.dec_ms * std::abs(geometry_->decRate_arcsec_s());
     const bool moved =
         last_ && std::abs(place.ddec_arcsec - last_->ddec_arcsec) > followedShare * step_arcsec;
     followed_ = moved && inLeg_ > 0 ? followed_ + 1 : 0;
-    const PulsePair north{0.0, decMs_}, south{0.0, -decMs_};
+    const PulsePair north{0.0, pulses_.dec_ms}, south{0.0, -pulses_.dec_ms};
     ++inLeg_;
     switch (leg_) {
     case DecLeg::clearing:

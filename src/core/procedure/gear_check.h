@@ -1,5 +1,5 @@
 // The gears tried on a star, some seven minutes: RA to and fro by legs, with quiet stretches; then
-// Dec north, south, and north again, each until the star follows and ten pulses more.
+// Dec north, south, and north again, each until the star follows and a dozen pulses more.
 #pragma once
 
 #include "core/guide/guide_geometry.h"
@@ -36,8 +36,8 @@ private:
     Step look() const { return watch_.look(setup_.exposure_s); }
     Step measured(const StarsTracked& tracked);
     Step next(const SkyError& place);
+    PulsePair raPulse();
     // Absent: the check is over.
-    std::optional<PulsePair> raPulse();
     std::optional<PulsePair> decPulse(const SkyError& place);
     void enter(DecLeg leg);
     Step give(const PulsePair& pulse);
@@ -47,8 +47,8 @@ private:
     std::optional<GuideGeometry> geometry_;
     StarWatch watch_;
     std::optional<Instant> begin_;
-    std::optional<SkyError> last_;    // place of the star
-    double raMs_ = 0.0, decMs_ = 0.0; // of one pulse
+    std::optional<SkyError> last_; // place of the star
+    PulsePair pulses_;             // one of each axis
     std::vector<GearSample> samples_;
     std::array<double, 4> promised_{};
     int reversals_ = 0;

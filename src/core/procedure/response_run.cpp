@@ -5,14 +5,13 @@
 #include <cmath>
 
 #include "core/base/format.h"
-#include "core/image/guide_star_choice.h"
+#include "core/procedure/star_to_pulse.h"
 
 namespace nordstjerna {
 
 namespace {
 // Runs of different lengths, so that no delay up to some frames looks like another one; their sum is zero.
 constexpr std::array pulsePattern{1, 1, -1, -1, -1, 1, 0, 1, -1, 0, -1, 1, 1, 1, -1, -1, 0, -1, 1, 0};
-constexpr double longestPulse_ms = 1500.0;
 constexpr int mostClearing = 40; // Dec pulses until it follows
 constexpr int framesLostMost = 6;
 constexpr double answered = 0.25;    // a gain known to better than this was measured
@@ -35,23 +34,16 @@ Step ResponseRun::advance(const Event& event) {
     switch (phase_) {
     case Phase::start: {
         geometry_.emplace(setup_.calibration, event.mount.pointing.dec);
-        const double step_arcsec = setup_.step_px * setup_.calibration.setup.scale_arcsec_px;
-        const auto length_ms = [&](double rate_arcsec_s) {
-            return std::min(longestPulse_ms, 1000.0 * step_arcsec / std::max(std::abs(rate_arcsec_s), 1e-3));
-        };
-        raMs_ = length_ms(geometry_->raRate_arcsec_s());
-        decMs_ = length_ms(geometry_->decRate_arcsec_s());
+        pulses_ = pulsesThatMove(setup_.step_px * setup_.calibration.setup.scale_arcsec_px, *geometry_);
         phase_ = Phase::finding;
         return ExposeStep{std::max(2.0, setup_.exposure_s), CameraRole::guide};
     }
     case Phase::finding: {
         const auto frame = std::get<FrameTaken>(event.what).frame;
-        ChoiceOptions options;
-        options.edge_px = 40.0 + setup_.step_px * 20.0;
-        const auto found = guideFieldOn(*frame, options);
-        if (!found)
-            return FailStep{found.error()};
-        watch_ = StarWatch(found->chosen, found->field.stars, 8.0 + 2.0 * setup_.step_px);
+        auto stars = starsToPulse(*frame, setup_.step_px, 20);
+        if (!stars)
+            return FailStep{stars.error()};
+        watch_ = std::move(*stars);
         begin_ = frame->info.middle().value_or(event.now);
         phase_ = Phase::looking;
         return look();
@@ -68,20 +60,21 @@ Step ResponseRun::advance(const Event& event) {
 // The next one, by what the star did so far.
 PulsePair ResponseRun::pulse(const SkyError& place) {
     PulsePair p;
-    p.ra_ms = raMs_ * pulsePattern[static_cast<size_t>(seen_) % pulsePattern.size()];
+    p.ra_ms = pulses_.ra_ms * pulsePattern[static_cast<size_t>(seen_) % pulsePattern.size()];
     if (!setup_.rig.mount.decMotor)
         return p;
     if (engaged()) { // one way only, with pauses
-        p.dec_ms = decMs_ * std::max(0, pulsePattern[static_cast<size_t>(seen_ + 7) % pulsePattern.size()]);
+        p.dec_ms =
+            pulses_.dec_ms * std::max(0, pulsePattern[static_cast<size_t>(seen_ + 7) % pulsePattern.size()]);
         return p;
     }
-    const double step_arcsec = 0.001 * decMs_ * std::abs(geometry_->decRate_arcsec_s());
+    const double step_arcsec = 0.001 * pulses_.dec_ms * std::abs(geometry_->decRate_arcsec_s());
     const bool follows =
         last_ && std::abs(place.ddec_arcsec - last_->ddec_arcsec) > engagedShare * step_arcsec;
     followed_ = follows ? followed_ + 1 : 0;
     if (!engaged() && clearing_ < mostClearing) {
         ++clearing_;
-        p.dec_ms = decMs_;
+        p.dec_ms = pulses_.dec_ms;
     }
     return p;
 }

@@ -47,7 +47,7 @@ private:
     std::optional<Instant> begin_;
     std::optional<SkyError> last_;    // place of the star
     SkyError sent_;                   // by the pulses since then
-    double raMs_ = 0.0, decMs_ = 0.0; // of one pulse
+    PulsePair pulses_;                // one of each axis
     int seen_ = 0;                    // frames with stars
     int clearing_ = 0, followed_ = 0; // Dec pulses until it follows, and frames in a row in which it did
 };

@@ -21,7 +21,9 @@ std::vector<Problem> PreparedCamera::darkProblems() const {
 
 PreparedCamera::DarkUse PreparedCamera::darkUse() const {
     const std::scoped_lock guard(lock_);
-    return use_;
+    DarkUse use = use_;
+    use.learned = learnedCount_;
+    return use;
 }
 
 void PreparedCamera::setStated(const CameraSpec& spec) {
@@ -52,22 +54,18 @@ void PreparedCamera::putGainBack(const StopFlag& halt) {
     owedGain_.reset();
 }
 
-bool PreparedCamera::state(FrameInfo& info) const {
+void PreparedCamera::state(FrameInfo& info) const {
     const std::scoped_lock guard(lock_);
-    if (!stated_ ||
-        (info.gain_e_adu == stated_->gain_e_adu && info.saturation_adu == stated_->saturation_adu()))
-        return false;
+    if (!stated_)
+        return;
     info.gain_e_adu = stated_->gain_e_adu;
     info.saturation_adu = stated_->saturation_adu();
-    return true;
 }
 
 DarkStore::Match PreparedCamera::darkFor(const DarkKind& kind) {
     const std::scoped_lock guard(lock_);
     const DarkStore::Match match = store_.match(kind);
-    const int learned = use_.learned;
     use_ = {};
-    use_.learned = learned;
     if (match.dark) {
         use_.state = match.scale == 1.0 ? DarkState::fits : DarkState::scaled;
         use_.badPixels = match.dark->badCount;
@@ -82,15 +80,10 @@ DarkStore::Match PreparedCamera::darkFor(const DarkKind& kind) {
 }
 
 void PreparedCamera::learnFrom(Frame& whole) {
-    int count = 0;
-    {
-        const std::scoped_lock guard(learning_);
-        learned_.see(whole);
-        learned_.mend(whole);
-        count = learned_.count();
-    }
-    const std::scoped_lock guard(lock_);
-    use_.learned = count;
+    const std::scoped_lock guard(learning_);
+    learned_.see(whole);
+    learned_.mend(whole);
+    learnedCount_ = learned_.count();
 }
 
 void PreparedCamera::mendLearned(Frame& frame) {
@@ -110,10 +103,10 @@ Expected<std::shared_ptr<const Frame>> PreparedCamera::expose(double exposure_s,
     state(ready.info);
     if (dark)
         applyDark(ready, *dark, scale);
-    if (!ready.info.bayer) // else what stands alone is a colour
-        learnFrom(ready);
-    if (ready.info.bayer)
+    if (ready.info.bayer) // what stands alone there is a colour
         evenOutColour(ready);
+    else
+        learnFrom(ready);
     return std::make_shared<const Frame>(std::move(ready));
 }
 

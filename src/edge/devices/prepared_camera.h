@@ -2,6 +2,7 @@
 // with the figures that the rig gives of it.
 #pragma once
 
+#include <atomic>
 #include <mutex>
 
 #include "core/image/learned_pixels.h"
@@ -50,8 +51,8 @@ public:
 
 private:
     void putGainBack(const StopFlag& halt);
-    // By the rig's figures; false: they are so already.
-    bool state(FrameInfo& info) const;
+    // By the rig's figures.
+    void state(FrameInfo& info) const;
     DarkStore::Match darkFor(const DarkKind& kind);
     void learnFrom(Frame& whole);
     void mendLearned(Frame& frame);
@@ -59,6 +60,7 @@ private:
     // Not the window's: looking at a whole frame takes a while.
     std::mutex learning_;
     LearnedPixels learned_;
+    std::atomic<int> learnedCount_{0};
     mutable std::mutex lock_;
     DarkStore store_;
     DarkUse use_;

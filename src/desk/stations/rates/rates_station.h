@@ -49,6 +49,8 @@ private:
     };
     void measure();
     void lookFirst();
+    template <typename Test, typename Setup>
+    void pulseForTest(const std::function<void(const Test&)>& found);
     void testResponse();
     void checkGears();
     void logGears();

@@ -6,26 +6,24 @@
 
 namespace nordstjerna {
 
-void RatesStation::testResponse() {
+// Test: a procedure; Setup: what it begins from. found: takes over what a test tells that has ended in order.
+template <typename Test, typename Setup>
+void RatesStation::pulseForTest(const std::function<void(const Test&)>& found) {
     const auto rates = needs_.calibrationBook.calibrationHere();
     if (!rates)
         return;
     measuring_ = testing_ = true;
-    answer_.reset();
-    ResponseRunSetup setup;
+    Setup setup;
     setup.rig = rigs().rig();
     setup.calibration = *rates;
-    procedures().run<ResponseRun, Progress>(
-        std::make_shared<ResponseRun>(setup), [](const ResponseRun& r) { return r.progress(); },
+    procedures().run<Test, Progress>(
+        std::make_shared<Test>(setup), [](const Test& t) { return t.progress(); },
         [this](const Progress& p) { steps()->show(p); },
-        [this](const std::shared_ptr<ResponseRun>& r, const Expected<void>& done) {
+        [this, found](const std::shared_ptr<Test>& t, const Expected<void>& done) {
             measuring_ = testing_ = false;
             steps()->clear();
-            constexpr int fewest = 30; // frames, of a test that was stopped
-            if (done && r->framesSeen() >= fewest) {
-                answer_ = Answer{r->ra(), r->dec()};
-                pages_->setCurrent(1);
-            }
+            if (done)
+                found(*t);
             refresh();
             Q_EMIT changed();
         });
@@ -34,32 +32,26 @@ void RatesStation::testResponse() {
     refresh();
 }
 
+void RatesStation::testResponse() {
+    answer_.reset();
+    pulseForTest<ResponseRun, ResponseRunSetup>([this](const ResponseRun& r) {
+        constexpr int fewest = 30; // frames, of a test that was stopped
+        if (r.framesSeen() < fewest)
+            return;
+        answer_ = Answer{r.ra(), r.dec()};
+        pages_->setCurrent(1);
+    });
+}
+
 void RatesStation::checkGears() {
-    const auto rates = needs_.calibrationBook.calibrationHere();
-    if (!rates)
-        return;
-    measuring_ = testing_ = true;
     checked_.reset();
-    GearCheckSetup setup;
-    setup.rig = rigs().rig();
-    setup.calibration = *rates;
-    procedures().run<GearCheck, Progress>(
-        std::make_shared<GearCheck>(setup), [](const GearCheck& g) { return g.progress(); },
-        [this](const Progress& p) { steps()->show(p); },
-        [this](const std::shared_ptr<GearCheck>& g, const Expected<void>& done) {
-            measuring_ = testing_ = false;
-            steps()->clear();
-            if (done && g->answer()) {
-                checked_ = CheckedGears{*g->answer(), g->decRate_arcsec_s()};
-                logGears();
-                pages_->setCurrent(1);
-            }
-            refresh();
-            Q_EMIT changed();
-        });
-    if (!procedures().working())
-        measuring_ = testing_ = false;
-    refresh();
+    pulseForTest<GearCheck, GearCheckSetup>([this](const GearCheck& g) {
+        if (!g.answer())
+            return;
+        checked_ = CheckedGears{*g.answer(), g.decRate_arcsec_s()};
+        logGears();
+        pages_->setCurrent(1);
+    });
 }
 
 void RatesStation::logGears() {
