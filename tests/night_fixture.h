@@ -35,6 +35,12 @@ inline void coarsenGuideCamera(nordstjerna::Scenario& s) {
     s.rig.guideCamera.height /= 2;
 }
 
+// To a place south of the equator, with a free horizon.
+inline void moveSouth(nordstjerna::Scenario& s) {
+    s.rig.site.latitude = nordstjerna::Angle::fromDeg(-33.0);
+    s.rig.horizon = {};
+}
+
 // A place good for measuring rates.
 inline const nordstjerna::HourAngleDec nearEquator{nordstjerna::Angle::fromHours(-0.7),
                                                    nordstjerna::Angle::fromDeg(3)};

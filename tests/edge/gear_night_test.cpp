@@ -82,8 +82,7 @@ void GearNightTest::isMeasured() {
     if (west)
         s.parked.hourAngle = Angle::fromHours(2.0);
     if (south) {
-        s.rig.site.latitude = Angle::fromDeg(-33.0);
-        s.rig.horizon = HorizonProfile();
+        moveSouth(s);
         s.parked.dec = -s.parked.dec;
     }
     const CheckedNight c = check(s);

@@ -27,8 +27,7 @@ void LightNightTest::guidesThrough() {
     Scenario s = seriesScenario();
     double sign = 1.0;
     if (south) {
-        s.rig.site.latitude = Angle::fromDeg(-33.0);
-        s.rig.horizon = {};
+        moveSouth(s);
         sign = -1.0;
     }
     // East in the north, west in the south.

@@ -43,8 +43,7 @@ Scenario sceneOf(int k) {
     s.guideRoll_deg = 23.0 + 97.0 * (k & 3);
     s.guideMirrored = k & 1;
     if (k & 4) {
-        s.rig.site.latitude = Angle::fromDeg(-33.0);
-        s.rig.horizon = {};
+        moveSouth(s);
     }
     return s;
 }

@@ -103,8 +103,7 @@ void SeriesNightTest::nightOverTheFlip() {
     s.guideMirrored = mirrored;
     s.seed += 7 * static_cast<std::uint64_t>(firmware + 2 * mirrored);
     if (south) {
-        s.rig.site.latitude = Angle::fromDeg(-33.0);
-        s.rig.horizon = HorizonProfile();
+        moveSouth(s);
         s.target.dec = Angle::fromDeg(-42.0);
     }
     SeriesNight n(s);
@@ -187,8 +186,7 @@ void SeriesNightTest::withoutGuiding() {
     QFETCH(bool, south);
     Scenario s = seriesScenario();
     if (south) {
-        s.rig.site.latitude = Angle::fromDeg(-33.0);
-        s.rig.horizon = HorizonProfile();
+        moveSouth(s);
         s.target.dec = Angle::fromDeg(-42.0);
     }
     SeriesNight n(s);
@@ -337,8 +335,7 @@ void SeriesNightTest::earlyRatherThanWaiting() {
     Scenario s = seriesScenario();
     s.rig.mount.meridianLimitEast = Angle::fromHours(0.02);
     if (south) {
-        s.rig.site.latitude = Angle::fromDeg(-33.0);
-        s.rig.horizon = HorizonProfile();
+        moveSouth(s);
         s.target.dec = Angle::fromDeg(-42.0);
     }
     const auto longestPause = [](const Ending& e) {
@@ -1035,8 +1032,7 @@ void SeriesNightTest::ladderAgainstWhatWasMeasured() {
     s.periodic[0].amplitude_arcsec = amplitude_arcsec;
     s.flexureDec_arcsec_h = s.flexureRa_arcsec_h = 0.0;
     if (south) {
-        s.rig.site.latitude = Angle::fromDeg(-33.0);
-        s.rig.horizon = HorizonProfile();
+        moveSouth(s);
     }
     SeriesNight n(s);
     n.waitUntil("2026-10-14T22:20:00");
