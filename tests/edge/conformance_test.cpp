@@ -63,10 +63,12 @@ double degrees(const HourAngleDec& a, const HourAngleDec& b) {
 
 const HourAngleDec inTheEast{Angle::fromHours(-1.5), Angle::fromDeg(20.0)};
 
-template <typename T>
-void mustWork(const Expected<T>& done) {
-    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
-}
+// Ends the test with what went wrong.
+#define MUST_WORK(expression)                                                                                \
+    do {                                                                                                     \
+        const auto& done_ = (expression);                                                                    \
+        QVERIFY2(done_.has_value(), done_ ? "" : done_.error().text().c_str());                              \
+    } while (false)
 
 } // namespace
 
@@ -119,17 +121,17 @@ private slots:
 void ConformanceTest::slews() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     auto state = e.devices.mount->state();
-    mustWork(state);
+    MUST_WORK(state);
     QVERIFY2(degrees(state->pointing, inTheEast) < 0.2,
              qPrintable(QString::number(degrees(state->pointing, inTheEast))));
     QVERIFY(state->tracking && !state->moving);
     QCOMPARE(state->side, std::string("east"));
     const HourAngleDec west{Angle::fromHours(2.0), Angle::fromDeg(50.0)};
-    mustWork(e.devices.mount->slew(west, neverHalted));
+    MUST_WORK(e.devices.mount->slew(west, neverHalted));
     state = e.devices.mount->state();
-    mustWork(state);
+    MUST_WORK(state);
     QVERIFY(degrees(state->pointing, west) < 0.2);
     QCOMPARE(state->side, std::string("west"));
 }
@@ -138,17 +140,17 @@ void ConformanceTest::refusesTheGround() {
     QFETCH(bool, wire);
     const Evening e(wire);
     const auto before = e.devices.mount->state();
-    mustWork(before);
+    MUST_WORK(before);
     const auto done = e.devices.mount->slew({Angle::fromHours(11.5), Angle::fromDeg(-10.0)}, neverHalted);
     QVERIFY(!done && !done.error().transient && !done.error().what.empty());
-    mustWork(e.devices.mount->setTracking(true)); // it still takes commands
+    MUST_WORK(e.devices.mount->setTracking(true)); // it still takes commands
 }
 
 void ConformanceTest::tracksAsTold() {
     QFETCH(bool, wire);
     const Evening e(wire);
     for (const bool on : {false, true, false}) {
-        mustWork(e.devices.mount->setTracking(on));
+        MUST_WORK(e.devices.mount->setTracking(on));
         QTRY_COMPARE_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).tracking, on, 30000);
     }
 }
@@ -156,7 +158,7 @@ void ConformanceTest::tracksAsTold() {
 void ConformanceTest::haltsOnTheWay() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     StopFlag halt{false};
     Expected<void> slewed;
     // Far enough for the halt to come while it moves, by whatever clock.
@@ -167,10 +169,10 @@ void ConformanceTest::haltsOnTheWay() {
     halt = true;
     const auto halted = e.devices.mount->halt();
     slewing.join();
-    mustWork(halted);
+    MUST_WORK(halted);
     QVERIFY(!slewed && slewed.error().userRequested);
     const auto state = e.devices.mount->state();
-    mustWork(state);
+    MUST_WORK(state);
     QVERIFY(!state->moving && !state->tracking);
     QVERIFY(degrees(state->pointing, farAway) > 1.0);
 }
@@ -178,7 +180,7 @@ void ConformanceTest::haltsOnTheWay() {
 void ConformanceTest::pulsesBothAxes() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     // On the sky, as the mount counts it: tracking changes nothing of it.
     const auto place = [&] {
         e.devices.clock->sleep(20.0, neverHalted); // until it was told anew
@@ -187,26 +189,26 @@ void ConformanceTest::pulsesBothAxes() {
                           s.pointing.dec};
     };
     const Equatorial before = place();
-    mustWork(e.devices.mount->pulse(10000.0, -4000.0, neverHalted));
+    MUST_WORK(e.devices.mount->pulse(10000.0, -4000.0, neverHalted));
     const Equatorial after = place();
     // Half the sidereal rate: 7.52″ a second of each axis; west is towards smaller right ascension.
     const double ra = (after.ra - before.ra).wrappedSigned().arcsec();
     const double dec = (after.dec - before.dec).arcsec();
     QVERIFY2(std::abs(ra + 75.2) < 5.0, qPrintable(QString::number(ra)));
     QVERIFY2(std::abs(dec + 30.1) < 3.0, qPrintable(QString::number(dec)));
-    mustWork(e.devices.mount->pulse(0.0, 0.0, neverHalted)); // nothing to do
+    MUST_WORK(e.devices.mount->pulse(0.0, 0.0, neverHalted)); // nothing to do
 }
 
 void ConformanceTest::runsAtARateOfItsOwn() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     const auto hourAngle = [&] { return e.devices.mount->state().value_or(MountState{}).pointing.hourAngle; };
     const Instant began = e.devices.clock->now();
     const Angle before = hourAngle();
-    mustWork(e.devices.mount->runRa(8.0));
+    MUST_WORK(e.devices.mount->runRa(8.0));
     e.devices.clock->sleep(20.0, neverHalted);
-    mustWork(e.devices.mount->runRa(0.0));
+    MUST_WORK(e.devices.mount->runRa(0.0));
     const double passed_s = e.devices.clock->now() - began;
     const double rate = (hourAngle() - before).wrappedSigned().arcsec() / 15.04 / passed_s;
     // Tracking and eight times as much on top, but for the time that telling took.
@@ -223,20 +225,20 @@ void ConformanceTest::runsAtARateOfItsOwn() {
 void ConformanceTest::parks() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     auto state = e.devices.mount->state();
-    mustWork(state);
+    MUST_WORK(state);
     QVERIFY(state->parks && !state->parked);
-    mustWork(e.devices.mount->park(true, neverHalted));
+    MUST_WORK(e.devices.mount->park(true, neverHalted));
     state = e.devices.mount->state();
-    mustWork(state);
+    MUST_WORK(state);
     QVERIFY(state->parked && !state->tracking && !state->moving);
     // It stays there, and says why.
     const auto refused = e.devices.mount->slew(inTheEast, neverHalted);
     QVERIFY(!refused && refused.error().text().find("Unpark") != std::string::npos);
-    mustWork(e.devices.mount->park(false, neverHalted));
+    MUST_WORK(e.devices.mount->park(false, neverHalted));
     QVERIFY(!e.devices.mount->state()->parked);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     // Halted on the way it is not parked.
     e.night().clock().setSpeed(1.0);
     StopFlag halt{false};
@@ -253,30 +255,30 @@ void ConformanceTest::parks() {
 void ConformanceTest::syncs() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     const auto before = e.devices.mount->state();
-    mustWork(before);
+    MUST_WORK(before);
     const HourAngleDec truth{before->pointing.hourAngle + Angle::fromDeg(0.8),
                              before->pointing.dec - Angle::fromDeg(0.5)};
-    mustWork(e.devices.mount->sync(truth));
+    MUST_WORK(e.devices.mount->sync(truth));
     const auto after = e.devices.mount->state();
-    mustWork(after);
+    MUST_WORK(after);
     QVERIFY(degrees(after->pointing, truth) < 0.3);
     // The place that comes next is one to go to again.
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     QVERIFY(degrees(e.devices.mount->state()->pointing, inTheEast) < 0.2);
 }
 
 void ConformanceTest::exposes() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     std::shared_ptr<const Frame> first;
     for (Camera* camera : {e.devices.guideCamera, e.devices.imagingCamera}) {
         const CameraSpec& spec = camera == e.devices.guideCamera ? e.rig.guideCamera : e.rig.imagingCamera;
         const Instant asked = e.devices.clock->now();
         const auto frame = camera->expose(2.0, neverHalted);
-        mustWork(frame);
+        MUST_WORK(frame);
         QCOMPARE((*frame)->width, spec.binnedWidth());
         QCOMPARE((*frame)->height, spec.binnedHeight());
         QCOMPARE((*frame)->info.exposure_s, 2.0);
@@ -286,7 +288,7 @@ void ConformanceTest::exposes() {
         QCOMPARE((*frame)->info.gain_e_adu, spec.gain_e_adu);
         QVERIFY(!detectStars(**frame, {})->stars.empty());
         const auto second = camera->expose(2.0, neverHalted);
-        mustWork(second);
+        MUST_WORK(second);
         QVERIFY((*second)->pixels != (*frame)->pixels);
     }
 }
@@ -294,11 +296,11 @@ void ConformanceTest::exposes() {
 void ConformanceTest::cutsWindows() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     const auto whole = e.devices.guideCamera->expose(2.0, neverHalted);
-    mustWork(whole);
+    MUST_WORK(whole);
     const auto field = detectStars(**whole, {});
-    mustWork(field);
+    MUST_WORK(field);
     QVERIFY(field->stars.size() >= 2);
     // One star, so that a part of the sensor will do, and then two.
     for (const size_t n : {size_t{1}, size_t{2}, size_t{1}}) {
@@ -306,7 +308,7 @@ void ConformanceTest::cutsWindows() {
         for (size_t i = 0; i < n; ++i)
             expected.push_back({field->stars[i].x, field->stars[i].y, 12.0});
         const auto windows = e.devices.guideCamera->exposeWindows(2.0, expected, neverHalted);
-        mustWork(windows);
+        MUST_WORK(windows);
         QCOMPARE(windows->frames.size(), n);
         for (size_t i = 0; i < n; ++i) {
             const auto star = findAndMeasure(windows->frames[i], expected[i].x, expected[i].y, 12.0);
@@ -316,22 +318,22 @@ void ConformanceTest::cutsWindows() {
     }
     // And the whole of it again.
     const auto again = e.devices.guideCamera->expose(2.0, neverHalted);
-    mustWork(again);
+    MUST_WORK(again);
     QCOMPARE((*again)->width, (*whole)->width);
 }
 
 void ConformanceTest::exposesInTwoParts() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     const Instant from = e.devices.clock->now();
-    mustWork(e.devices.guideCamera->begin(20.0));
-    mustWork(e.devices.mount->runRa(-1.0)); // the stars leave trails
+    MUST_WORK(e.devices.guideCamera->begin(20.0));
+    MUST_WORK(e.devices.mount->runRa(-1.0)); // the stars leave trails
     e.devices.clock->sleep(18.0, neverHalted);
-    mustWork(e.devices.mount->runRa(0.0));
+    MUST_WORK(e.devices.mount->runRa(0.0));
     e.devices.clock->sleep(std::max(0.0, 20.0 - (e.devices.clock->now() - from)), neverHalted);
     const auto frame = e.devices.guideCamera->finish(neverHalted);
-    mustWork(frame);
+    MUST_WORK(frame);
     QCOMPARE((*frame)->width, e.rig.guideCamera.binnedWidth());
     QVERIFY(!e.devices.guideCamera->finish(neverHalted)); // there is no second one
 }
@@ -353,15 +355,15 @@ void ConformanceTest::breaksOffExposures() {
 void ConformanceTest::solves() {
     QFETCH(bool, wire);
     const Evening e(wire);
-    mustWork(e.devices.mount->slew(inTheEast, neverHalted));
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
     const auto frame = e.devices.guideCamera->expose(3.0, neverHalted);
-    mustWork(frame);
+    MUST_WORK(frame);
     SolveStep step;
     step.frame = *frame;
     step.scale_arcsec_px = scalesOf(e.rig).guide_arcsec_px;
     step.timeLimit_s = 60.0;
     const auto solved = e.devices.solve(step, neverHalted);
-    mustWork(solved);
+    MUST_WORK(solved);
     const ObservedFrame sky(e.rig.site, *(*frame)->info.middle());
     const HourAngleDec seen = sky.hourAngleDec(vectorFrom(solved->centre()));
     QVERIFY2(degrees(seen, inTheEast) < 0.3, qPrintable(QString::number(degrees(seen, inTheEast))));
@@ -372,15 +374,15 @@ void ConformanceTest::focuses() {
     const Evening e(wire);
     QVERIFY(e.devices.imagingFocuser);
     const auto before = e.devices.imagingFocuser->state();
-    mustWork(before);
+    MUST_WORK(before);
     QVERIFY(before->highest > before->lowest);
     const int to = static_cast<int>(before->steps) + 300;
-    mustWork(e.devices.imagingFocuser->moveTo(to, neverHalted));
+    MUST_WORK(e.devices.imagingFocuser->moveTo(to, neverHalted));
     QCOMPARE(e.devices.imagingFocuser->state()->steps, double(to));
     StopFlag halt{true};
     const auto halted = e.devices.imagingFocuser->moveTo(to + 5000, halt);
     QVERIFY(!halted && halted.error().userRequested);
-    mustWork(e.devices.imagingFocuser->moveTo(to - 100, neverHalted));
+    MUST_WORK(e.devices.imagingFocuser->moveTo(to - 100, neverHalted));
     QCOMPARE(e.devices.imagingFocuser->state()->steps, double(to - 100));
 }
 
@@ -408,11 +410,11 @@ void ConformanceTest::setsTheGain() {
     QCOMPARE(state.setting, 100.0);
     QCOMPARE(state.lowest, 0.0);
     QCOMPARE(state.highest, 300.0);
-    mustWork(camera.setGain(220.0, neverHalted));
+    MUST_WORK(camera.setGain(220.0, neverHalted));
     QCOMPARE((*camera.gain(neverHalted))->setting, 220.0);
     // Frames tell with what gain they were taken.
     const auto frame = camera.expose(0.5, neverHalted);
-    mustWork(frame);
+    MUST_WORK(frame);
     QVERIFY((*frame)->info.gainSetting.has_value());
     QCOMPARE(*(*frame)->info.gainSetting, 220.0);
     // One that it has not is refused, and it stays.
@@ -422,7 +424,7 @@ void ConformanceTest::setsTheGain() {
     QCOMPARE((*camera.gain(neverHalted))->setting, 220.0);
     // The imaging camera has none here: that is told, not an error.
     const auto none = e.devices.imagingCamera->gain(neverHalted);
-    mustWork(none);
+    MUST_WORK(none);
     QVERIFY(!none->has_value());
 }
 
@@ -432,13 +434,13 @@ void ConformanceTest::turnsTheWheel() {
     QVERIFY(e.devices.wheel);
     QVERIFY(eventually([&] { return e.devices.wheel->state().has_value(); }));
     auto state = e.devices.wheel->state();
-    mustWork(state);
+    MUST_WORK(state);
     QCOMPARE(state->slot, 0);
     QCOMPARE(state->names, e.rig.filters);
     for (int slot : {3, 1, 1}) {
-        mustWork(e.devices.wheel->moveTo(slot, neverHalted));
+        MUST_WORK(e.devices.wheel->moveTo(slot, neverHalted));
         state = e.devices.wheel->state();
-        mustWork(state);
+        MUST_WORK(state);
         QCOMPARE(state->slot, slot);
     }
     // A slot that it has not is refused, and it stays.
@@ -454,10 +456,10 @@ void ConformanceTest::coolsTheCamera() {
     QVERIFY(e.devices.imagingCooler);
     QVERIFY(eventually([&] { return e.devices.imagingCooler->state().has_value(); }));
     const auto begin = e.devices.imagingCooler->state();
-    mustWork(begin);
+    MUST_WORK(begin);
     QVERIFY(!begin->on);
     QVERIFY2(begin->sensor_c > 5.0, qPrintable(QString::number(begin->sensor_c)));
-    mustWork(e.devices.imagingCooler->hold(-4.0));
+    MUST_WORK(e.devices.imagingCooler->hold(-4.0));
     const auto waitFor = [&](auto&& is) {
         return eventually([&] {
             const auto now = e.devices.imagingCooler->state();
@@ -468,10 +470,10 @@ void ConformanceTest::coolsTheCamera() {
     QVERIFY(waitFor([](const CoolerState& s) { return s.power && *s.power > 0.1 && *s.power < 0.9; }));
     // Its frames say how cold they are.
     const auto frame = e.devices.imagingCamera->expose(1.0, neverHalted);
-    mustWork(frame);
+    MUST_WORK(frame);
     QVERIFY((*frame)->info.temperature_c.has_value());
     QVERIFY(std::abs(*(*frame)->info.temperature_c + 4.0) < 0.5);
-    mustWork(e.devices.imagingCooler->off());
+    MUST_WORK(e.devices.imagingCooler->off());
     QVERIFY(waitFor([](const CoolerState& s) { return !s.on; }));
 }
 

@@ -21,6 +21,7 @@ void listOwn(std::vector<Listed>& list, const std::string& id, const std::string
 
 RigBook::RigBook(const Rig& first, EveningStore& evening) : evening_(evening) {
     use(evening.evening().rig.value_or(first));
+    kept_.push_back(rig_);
     evening_.fill([this](Evening& e) { e.rig = rig_; });
     evening_.write(ProblemCause::rig, "parts of rigs", [library = library(), drawers = drawers()] {
         for (const Rig& rig : library.all())
@@ -39,6 +40,8 @@ void RigBook::use(const Rig& rig) {
 }
 
 void RigBook::keep() {
+    std::erase_if(kept_, [this](const Rig& r) { return r.id == rig_.id; });
+    kept_.push_back(rig_);
     evening_.write(ProblemCause::rig, "rig " + rig_.id,
                    [library = library(), drawers = drawers(), rig = rig_] {
                        auto done = library.keep(rig);
@@ -60,12 +63,16 @@ void RigBook::set(const Rig& rig) {
 
 std::vector<Listed> RigBook::list() const {
     auto list = library().list();
+    for (const Rig& rig : kept_)
+        listOwn(list, rig.id, rig.name);
     listOwn(list, rig_.id, rig_.name);
     return list;
 }
 
 std::vector<Listed> RigBook::list(RigPart part) const {
     auto list = drawers().list(part);
+    for (const Rig& rig : kept_)
+        listOwn(list, partId(rig, part), partName(rig, part));
     listOwn(list, partId(rig_, part), partName(rig_, part));
     return list;
 }
@@ -127,6 +134,7 @@ Expected<void> RigBook::remove(const std::string& id) {
     // Or it would come back.
     if (auto done = allOnDisk(); !done)
         return done;
+    std::erase_if(kept_, [&id](const Rig& r) { return r.id == id; });
     return library().remove(id);
 }
 
@@ -140,6 +148,7 @@ Expected<void> RigBook::remove(RigPart part, const std::string& id) {
         if (partId(rig, part) == id)
             if (auto done = library().remove(rig.id); !done)
                 return done;
+    std::erase_if(kept_, [&](const Rig& r) { return partId(r, part) == id; });
     return drawers().remove(part, id);
 }
 

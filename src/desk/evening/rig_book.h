@@ -2,6 +2,8 @@
 // from.
 #pragma once
 
+#include <vector>
+
 #include "charts/zone.h"
 #include "desk/evening/evening_store.h"
 #include "edge/store/rig_library.h"
@@ -51,7 +53,8 @@ private:
     RigDrawers drawers() const { return RigDrawers(evening_.dataFolder()); }
     EveningStore& evening_;
     Rig rig_;
-    CivilTime zone_; // of its site
+    std::vector<Rig> kept_; // this evening, the last one last: they may still be on their way to disk
+    CivilTime zone_;        // of its site
 };
 
 } // namespace nordstjerna

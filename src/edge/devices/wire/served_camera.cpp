@@ -166,7 +166,7 @@ void ServedCamera::take(const WireVector& c) {
         const auto done = cool(c);
         if (!done)
             return server().update(name(), c.name, WireState::alert, {}, done.error().briefly().english());
-        look();
+        lookNow();
     }
 }
 

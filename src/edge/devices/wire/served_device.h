@@ -26,7 +26,7 @@ public:
     // A few times a second: tells what has changed.
     void lookAgain() {
         if (connected_)
-            look();
+            lookNow();
     }
     // Breaks off what is under way and waits for it.
     void end();
@@ -34,7 +34,15 @@ public:
 protected:
     virtual std::vector<WireVector> vectors() = 0; // once connected
     virtual void take(const WireVector& command) = 0;
-    virtual void look() {}
+    virtual void look() {} // called in order
+
+    // What was read of the device before a command must not be told after the command's answer: each look,
+    // and each beginning of a motion, is read and told while this is held.
+    std::unique_lock<std::mutex> inOrder() { return std::unique_lock(order_); }
+    void lookNow() {
+        const auto order = inOrder();
+        look();
+    }
 
     WireServer& server() { return *server_; }
     // In a thread of its own; stop: set when the work is to be broken off.
@@ -56,7 +64,7 @@ private:
     unsigned interfaces_;
     WireServer* server_ = nullptr;
     std::atomic<bool> connected_{false};
-    std::mutex lock_;
+    std::mutex order_, lock_;
     std::condition_variable done_;
     std::vector<std::shared_ptr<StopFlag>> underWay_;
     Helpers helpers_{nullptr};

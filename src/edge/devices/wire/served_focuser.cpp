@@ -35,15 +35,18 @@ void ServedFocuser::take(const WireVector& c) {
         breakOff();
         server().select(name(), c.name, {}, WireState::ok);
     } else if (c.name == wire::focusPlace && std::abs(c.number(wire::focusSteps)) < 1e9) {
-        moving_ = true;
-        server().update(name(), wire::focusPlace, WireState::busy);
+        {
+            const auto order = inOrder();
+            moving_ = true;
+            server().update(name(), wire::focusPlace, WireState::busy);
+        }
         work([this, to = static_cast<int>(std::lround(c.number(wire::focusSteps)))](const StopFlag& stop) {
             const auto done = focuser_.moveTo(to, stop);
             moving_ = false;
             if (!done && !done.error().userRequested)
                 server().update(name(), wire::focusPlace, WireState::alert, {},
                                 done.error().briefly().english());
-            look();
+            lookNow();
         });
     }
 }

@@ -89,14 +89,17 @@ void ServedMount::goTo(const WireVector& place) {
         if (!done && !done.error().userRequested)
             server().update(name(), wire::coordinates, WireState::alert, {},
                             done.error().briefly().english());
-        look();
+        lookNow();
     };
     if (use == "SYNC") {
         work([this, target, told](const StopFlag&) { told(mount_.sync(target)); });
         return;
     }
-    slewing_ = true;
-    server().update(name(), wire::coordinates, WireState::busy);
+    {
+        const auto order = inOrder();
+        slewing_ = true;
+        server().update(name(), wire::coordinates, WireState::busy);
+    }
     work([this, target, told, use](const StopFlag& stop) {
         auto done = mount_.slew(target, stop);
         if (done && use == "TRACK")
@@ -108,11 +111,14 @@ void ServedMount::goTo(const WireVector& place) {
 
 void ServedMount::park(bool on) {
     server().select(name(), wire::park, on ? "PARK" : "UNPARK", WireState::busy);
-    slewing_ = on;
+    {
+        const auto order = inOrder();
+        slewing_ = on;
+    }
     work([this, on](const StopFlag& stop) {
         const auto done = mount_.park(on, stop);
         slewing_ = false;
-        look(); // that it stands is told before that it is parked
+        lookNow(); // that it stands is told before that it is parked
         answer(wire::park, on ? "PARK" : "UNPARK", done, on ? "UNPARK" : "PARK");
     });
 }
@@ -161,13 +167,13 @@ void ServedMount::take(const WireVector& c) {
         breakOff();
         work([this](const StopFlag&) {
             answer(wire::abortMotion, {}, mount_.runRa(0.0), {});
-            look();
+            lookNow();
         });
     } else if (c.name == wire::trackState) {
         work([this, on = c.on("TRACK_ON")](const StopFlag&) {
             answer(wire::trackState, on ? "TRACK_ON" : "TRACK_OFF", mount_.setTracking(on),
                    on ? "TRACK_OFF" : "TRACK_ON");
-            look();
+            lookNow();
         });
     } else if (c.name == wire::park) {
         park(c.on("PARK"));

@@ -32,15 +32,18 @@ void ServedWheel::look() {
 void ServedWheel::take(const WireVector& c) {
     if (c.name != wire::filterSlot || !(std::abs(c.number(wire::filterSlotValue)) < 1000.0))
         return;
-    moving_ = true;
-    server().update(name(), wire::filterSlot, WireState::busy);
+    {
+        const auto order = inOrder();
+        moving_ = true;
+        server().update(name(), wire::filterSlot, WireState::busy);
+    }
     work([this,
           to = static_cast<int>(std::lround(c.number(wire::filterSlotValue))) - 1](const StopFlag& stop) {
         const auto done = wheel_.moveTo(to, stop);
         moving_ = false;
         if (!done && !done.error().userRequested)
             server().update(name(), wire::filterSlot, WireState::alert, {}, done.error().briefly().english());
-        look();
+        lookNow();
     });
 }
 

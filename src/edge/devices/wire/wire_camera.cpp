@@ -158,12 +158,29 @@ void WireCamera::abandonFormer(const StopFlag& halt) {
         patience_s, halt);
 }
 
+// A frame that is ready before its own link stands would be sent to nobody.
+bool WireCamera::awaitFrames(const StopFlag& halt) {
+    if (!frames_.awaitConnected(halt))
+        return false;
+    std::uint64_t links = 0;
+    frames_.look([&](const WireLink::Known& known) { links = known.links; });
+    constexpr double answer_s = 3.0; // once each connection: not every server tells of it
+    if (framesSince_ != links) {
+        (void)frames_.await(
+            [this](const WireLink::Known& known) { return known.find(camera_.device(), wire::frame); },
+            answer_s, halt);
+        if (!halt)
+            framesSince_ = links;
+    }
+    return frames_.connected() && !halt;
+}
+
 Expected<WireCamera::Exposure> WireCamera::open(double exposure_s, const Part& part, const StopFlag& halt) {
     camera_.greet();
     if (auto there = camera_.need(wire::exposure); !there)
         return tl::unexpected(there.error());
-    if (!frames_.connected())
-        return tl::unexpected(frames_.absent());
+    if (!awaitFrames(halt))
+        return tl::unexpected(halt ? haltedProblem() : frames_.absent());
     if (auto prepared = prepare(setup(), part, halt); !prepared)
         return tl::unexpected(prepared.error());
     abandonFormer(halt);

@@ -1,6 +1,8 @@
 // A camera behind a device server. Its frames come over a link of their own, as FITS.
 #pragma once
 
+#include <atomic>
+
 #include "core/rig/rig.h"
 #include "edge/devices/camera.h"
 #include "edge/devices/wire/wire_device.h"
@@ -45,6 +47,8 @@ private:
     // Only what differs from how it stands is told.
     Expected<void> prepare(const Setup& setup, const Part& part, const StopFlag& halt);
     void abandonFormer(const StopFlag& halt);
+    // False: the frames' link does not stand, or a halt.
+    bool awaitFrames(const StopFlag& halt);
     Expected<Exposure> open(double exposure_s, const Part& part, const StopFlag& halt);
     Expected<std::shared_ptr<const Frame>> close(const Exposure& exposure, const StopFlag& halt);
     Expected<Frame> understood(const WireLink::Told& blob, const Exposure& exposure);
@@ -53,6 +57,7 @@ private:
 
     WireDevice camera_;
     WireLink frames_;
+    std::atomic<std::uint64_t> framesSince_{0}; // the connection of that link that has been waited for
     Clock& clock_;
     mutable std::mutex lock_;
     Setup setup_;

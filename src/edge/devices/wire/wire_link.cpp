@@ -147,6 +147,13 @@ bool WireLink::await(const std::function<bool(const Known&)>& is, double patienc
     }
 }
 
+bool WireLink::awaitConnected(const StopFlag& halt) const {
+    std::unique_lock wait(lock_);
+    while (!known_.connected && !known_.tried && !halt && !ending_)
+        changed_.wait_for(wait, haltGlance);
+    return known_.connected;
+}
+
 void WireLink::live() {
     size_t failures = 0;
     for (;;) {
@@ -156,6 +163,7 @@ void WireLink::live() {
             const std::scoped_lock guard(lock_);
             if (ending_)
                 return;
+            known_.tried = true;
             if (socket) {
                 own = socket_ = std::make_shared<WireSocket>(std::move(*socket));
                 known_.connected = true;
@@ -183,7 +191,10 @@ void WireLink::read(WireSocket& socket) {
         WireMessage blobs;
         blobs.verb = WireMessage::Verb::sendBlobs;
         blobs.vector.device = purpose_.device;
-        blobs.blobs = WireMessage::Blobs::only;
+        blobs.blobs = WireMessage::Blobs::also;
+        // Before the question, so that its answer tells that they are sent; and after it, for servers that
+        // send only what was asked about before.
+        first.insert(first.begin(), blobs);
         first.push_back(blobs);
     }
     Expected<void> fine = send(first);

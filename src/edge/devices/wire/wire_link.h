@@ -48,6 +48,7 @@ public:
         bool connected = false;
         std::uint64_t serial = 0; // of the last message
         std::uint64_t links = 0;  // connections made so far
+        bool tried = false;       // the first attempt to connect has ended, one way or the other
         Text why;                 // there is none now
         std::map<std::string, std::map<std::string, Told>> devices;
         std::map<std::string, std::string> remarks; // of each device, the last
@@ -77,6 +78,9 @@ public:
     // link's own measure of patience), on a halt, or
     // when the connection is lost meanwhile.
     bool await(const std::function<bool(const Known&)>& is, double patience_s, const StopFlag& halt) const;
+
+    // Until the first attempt to connect has ended; false where nothing is connected then, or on a halt.
+    bool awaitConnected(const StopFlag& halt) const;
 
     // From now on all that goes over it is written down; null: no longer.
     void setRecord(std::shared_ptr<WireRecord> record);

@@ -179,13 +179,19 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
     constexpr double start_s = 10.0; // so long it may take to begin
     const auto begins = [&](const WireLink::Known& known) { return over(known) || moved; };
     const bool begun = mount_.link().await(begins, start_s, halt);
-    constexpr double glance_s = 5.0;
+    // Some say for a moment that it is over, before it begins or between two parts of the way.
+    const auto goesOn = [&](const WireLink::Known& known) {
+        return (!over(known) && moved) || refusal || atTarget;
+    };
+    constexpr double glance_s = 5.0, standing_s = 1.5;
     bool done = false;
     while (begun && !done && !halt && mount_.link().connected()) {
         done = mount_.link().await(over, glance_s, halt);
         if (!done)
             (void)mount_.link().send(
                 wireAsk(mount_.device(), wire::coordinates)); // it may tell only when asked
+        else if (!refusal && !atTarget)
+            done = !mount_.link().await(goesOn, standing_s, halt);
     }
     if (halt) {
         (void)mount_.link().send(wireSwitch(mount_.device(), wire::abortMotion, "ABORT"));
