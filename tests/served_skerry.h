@@ -23,6 +23,7 @@ inline nordstjerna::WireRoles servedRoles() {
             {},
             Night::imagingFocuserName,
             Night::wheelName,
+            Night::rotatorName,
             {}};
 }
 

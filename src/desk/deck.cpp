@@ -76,7 +76,8 @@ QString Deck::silence() const {
         {tr("Imaging camera"), o.cameraLink(CameraRole::imaging)},
         {tr("Focuser of the guide camera"), o.focuserLink(CameraRole::guide)},
         {tr("Focuser of the imaging camera"), o.focuserLink(CameraRole::imaging)},
-        {tr("Filter wheel"), o.wheelLink()}};
+        {tr("Filter wheel"), o.wheelLink()},
+        {tr("Rotator"), o.rotatorLink()}};
     QStringList silent;
     for (const auto& [name, link] : devices)
         // A single answer that is missing is seen by whoever asked.

@@ -185,6 +185,7 @@ void DevicesSheet::build() {
     addRow(grid, tr("Guide focuser"), &WireRoles::guideFocuser, WireRole::focuser, none);
     addRow(grid, tr("Imaging focuser"), &WireRoles::imagingFocuser, WireRole::focuser, none);
     addRow(grid, tr("Filter wheel"), &WireRoles::wheel, WireRole::wheel, none);
+    addRow(grid, tr("Rotator"), &WireRoles::rotator, WireRole::rotator, none);
     addRow(grid, tr("Guide pulses"), &WireRoles::guidePort, WireRole::guidePort, tr("to the mount itself"));
     part->addLayout(grid);
     figures_->setObjectName("takeFigures");

@@ -137,6 +137,16 @@ public:
         auto state = devices_.wheel->state();
         return state ? Outcome(FilterAnswered{*state}) : Outcome(StepFailed{state.error()});
     }
+    Outcome operator()(const TurnStep& s) const {
+        if (!devices_.rotator)
+            return StepFailed{{Text::say("There is no rotator."), Text::say("None is connected."),
+                               Text::say("Connect it, or turn the camera by hand.")}};
+        if (s.angle_deg)
+            if (auto turned = devices_.rotator->moveTo(*s.angle_deg, control_.halt); !turned)
+                return StepFailed{turned.error()};
+        auto state = devices_.rotator->state();
+        return state ? Outcome(RotatorAnswered{*state}) : Outcome(StepFailed{state.error()});
+    }
     Outcome operator()(const GainStep& s) const {
         Camera* camera = cameraFor(s.camera);
         if (!camera)

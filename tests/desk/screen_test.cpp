@@ -11,6 +11,7 @@
 #include <QScreen>
 #include <QTemporaryDir>
 #include <QtTest>
+#include <future>
 
 #include "core/procedure/bright_star.h"
 #include "core/sky/observed_frame.h"
@@ -313,6 +314,24 @@ void ScreenTest::rigsAreChosenAndCopied() {
     QCOMPARE(session.rigs().rig().name, "Second on " + session.rigs().rig().mount.name);
     QVERIFY(session.writes().flush(10.0));
     QCOMPARE(session.rigs().list().size(), size_t(2));
+
+    // What a slow disk has not taken yet is listed too, under its newest name.
+    std::promise<void> disk;
+    session.writes().post([waits = disk.get_future().share()] {
+        waits.wait();
+        return Expected<void>();
+    });
+    session.rigs().duplicate(RigPart::optics);
+    name->setText("Third");
+    QTest::keyClick(name, Qt::Key_Return);
+    session.rigs().duplicate(RigPart::optics);
+    QCOMPARE(session.rigs().list().size(), size_t(4));
+    const auto optics = session.rigs().list(RigPart::optics);
+    QCOMPARE(optics.size(), size_t(4));
+    QCOMPARE(std::count_if(optics.begin(), optics.end(), [](const Listed& l) { return l.name == "Third"; }),
+             std::ptrdiff_t(1));
+    disk.set_value();
+
     QVERIFY(session.rigs().choose(first).has_value());
     QCOMPARE(session.rigs().rig().id, first);
     QVERIFY(!session.rigs().remove(first)); // the one in use stays

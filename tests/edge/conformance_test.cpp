@@ -25,6 +25,9 @@ Scenario conformingNight(double speed) {
     s.rig.imagingCamera.width = 400;
     s.rig.imagingCamera.height = 300;
     s.faults.clear();
+    s.rotator.fitted = true;
+    s.rotator.begin_deg = 100.0;
+    s.rotator.speed_deg_s = 20.0;
     return s;
 }
 
@@ -36,8 +39,7 @@ struct Evening {
     Rig rig;
     Devices devices;
 
-    explicit Evening(bool overTheWire) {
-        const Scenario scenario = conformingNight(20.0);
+    explicit Evening(bool overTheWire, const Scenario& scenario = conformingNight(20.0)) {
         rig = scenario.rig;
         if (!overTheWire) {
             direct = std::make_unique<SimulatedNight>(scenario, sharedIndex());
@@ -110,6 +112,8 @@ private slots:
     void focuses();
     void turnsTheWheel_data() { onBoth(); }
     void turnsTheWheel();
+    void turnsTheCamera_data() { onBoth(); }
+    void turnsTheCamera();
     void setsTheGain_data() { onBoth(); }
     void setsTheGain();
     void coolsTheCamera_data() { onBoth(); }
@@ -396,6 +400,43 @@ void ConformanceTest::silenceIsPassing() {
     const auto frame = e.devices.guideCamera->expose(0.5, neverHalted);
     QVERIFY(silent(frame));
     QVERIFY(!frame.error().what.empty() && !frame.error().why.empty());
+}
+
+void ConformanceTest::turnsTheCamera() {
+    QFETCH(bool, wire);
+    // Two cameras of one kind, each on a telescope of its own: the rotator turns one.
+    Scenario scenario = conformingNight(20.0);
+    scenario.rig.imagingCamera = scenario.rig.guideCamera;
+    scenario.rig.imagingOptics = scenario.rig.guideOptics;
+    const Evening e(wire, scenario);
+    QVERIFY(e.devices.rotator);
+    Expected<RotatorState> before;
+    QVERIFY(eventually([&] { return (before = e.devices.rotator->state()).has_value(); }));
+    QCOMPARE(before->lowest_deg, 0.0);
+    QCOMPARE(before->highest_deg, 360.0);
+    MUST_WORK(e.devices.mount->slew(inTheEast, neverHalted));
+    const auto angle_deg = [&](Camera* camera) {
+        SolveStep step;
+        auto frame = camera->expose(2.0, neverHalted);
+        step.frame = frame.value_or(nullptr);
+        step.scale_arcsec_px = scalesOf(e.rig).guide_arcsec_px;
+        step.timeLimit_s = 60.0;
+        const auto solved = e.devices.solve(step, neverHalted);
+        return solved ? solved->plane.roll().deg() : std::nan("");
+    };
+    Camera* imaging = e.devices.imagingCamera;
+    const double first_deg = angle_deg(imaging), guide_deg = angle_deg(e.devices.guideCamera);
+    MUST_WORK(e.devices.rotator->moveTo(before->angle_deg + 40.0, neverHalted));
+    QVERIFY(std::abs(e.devices.rotator->state()->angle_deg - before->angle_deg - 40.0) < 0.1);
+    QVERIFY(std::abs(std::remainder(angle_deg(imaging) - first_deg - 40.0, 360.0)) < 0.1);
+    QVERIFY(std::abs(std::remainder(angle_deg(e.devices.guideCamera) - guide_deg, 360.0)) < 0.1);
+    StopFlag halt{true};
+    const auto halted = e.devices.rotator->moveTo(before->angle_deg + 100.0, halt);
+    QVERIFY(!halted && halted.error().userRequested);
+    MUST_WORK(e.devices.rotator->moveTo(before->angle_deg, neverHalted));
+    QVERIFY(std::abs(std::remainder(angle_deg(imaging) - first_deg, 360.0)) < 0.1);
+    const auto beyond = e.devices.rotator->moveTo(500.0, neverHalted);
+    QVERIFY(!beyond && !beyond.error().userRequested);
 }
 
 void ConformanceTest::setsTheGain() {

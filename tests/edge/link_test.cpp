@@ -9,6 +9,7 @@
 #include "edge/devices/wire/wire_names.h"
 #include "edge/store/fits.h"
 #include "eventually.h"
+#include "forwarding_mount.h"
 #include "registry.h"
 #include "served_skerry.h"
 
@@ -109,6 +110,8 @@ private slots:
     void haltsBesideALargeFrame();
     void aSlewThatDoesNotBegin();
     void aSlewThatEndsElsewhere();
+    void aSlewInTwoParts();
+    void aPlaceReadBeforeASync();
     void aSlewThatIsRefused();
     void trackingThatIsNotSet();
     void aPulseWithoutAnEnd();
@@ -116,10 +119,12 @@ private slots:
     void aPlaceOfYesterday();
     void anotherExposureTime();
     void aFrameOfBefore();
+    void theFirstFrame();
     void anExposureThatStillRuns();
     void aFrameThatIsNone();
     void noFrameAtAll();
     void aFocuserThatStands();
+    void aDriverThatTellsSlowly();
     void aDeviceThatVanishes();
     void theOtherSideOfThePier();
     void longitudeIsTheMounts();
@@ -265,6 +270,91 @@ void LinkTest::aSlewThatEndsElsewhere() {
     QVERIFY2(says(done.error(), "stands elsewhere"), done.error().text().c_str());
 }
 
+// One axis after the other, with a word that it is over between them.
+void LinkTest::aSlewInTwoParts() {
+    LyingMount m;
+    std::jthread second;
+    m.s.answer = [&](WireServer& server, const WireVector& v) {
+        if (v.name != wire::coordinates)
+            return;
+        server.update("M", wire::coordinates, WireState::busy);
+        server.update("M", wire::coordinates, WireState::ok);
+        const std::uint64_t before = m.link->told("M", wire::coordinates)->serial;
+        second = std::jthread([&, before, to = v] {
+            until([&] { return m.link->told("M", wire::coordinates)->serial > before + 1; });
+            server.update("M", wire::coordinates, WireState::busy);
+            server.update("M", wire::coordinates, WireState::ok,
+                          {{"RA", to.number("RA")}, {"DEC", to.number("DEC")}});
+        });
+    };
+    const auto done = m.slew();
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+}
+
+namespace {
+// Its place is told late once: it was read before a sync, and comes after it.
+class LateMount final : public ForwardingMount {
+public:
+    using ForwardingMount::ForwardingMount;
+    std::atomic<bool> late{false};
+    mutable std::atomic<int> told{0};
+
+    Expected<MountState> state() const override {
+        auto state = mount.state();
+        std::unique_lock wait(lock_);
+        if (late && !waits_) {
+            waits_ = true;
+            changed_.notify_all();
+            constexpr auto longest = std::chrono::milliseconds(500);
+            changed_.wait(wait, [this] { return synced_; });
+            changed_.wait_for(wait, longest, [this, before = told.load()] { return told > before; });
+        }
+        ++told;
+        changed_.notify_all();
+        return state;
+    }
+    Expected<void> sync(const HourAngleDec& truth) override {
+        std::unique_lock wait(lock_);
+        changed_.wait(wait, [this] { return waits_; });
+        auto done = mount.sync(truth);
+        synced_ = true;
+        changed_.notify_all();
+        return done;
+    }
+
+private:
+    mutable std::mutex lock_;
+    mutable std::condition_variable changed_;
+    mutable bool waits_ = false;
+    bool synced_ = false;
+};
+} // namespace
+
+void LinkTest::aPlaceReadBeforeASync() {
+    SimulatedNight night(perfectScenario(), sharedIndex());
+    const Rig& rig = perfectScenario().rig;
+    LateMount mount(*night.devices().mount);
+    Devices devices;
+    devices.clock = night.devices().clock;
+    devices.mount = &mount;
+    const ServedNight served(
+        devices, rig, [] { return 1.0; }, freeListener());
+    Clock& clock = *devices.clock;
+    WireLink link({"localhost", served.port()}, {});
+    WireMount wired(link, ServedNight::mountName, clock, rig.site);
+    until([&] { return wired.state().has_value(); });
+    const HourAngleDec place = wired.state()->pointing;
+    const HourAngleDec truth{place.hourAngle + Angle::fromDeg(0.9), place.dec - Angle::fromDeg(0.7)};
+    mount.late = true;
+    const auto synced = wired.sync(truth);
+    QVERIFY2(synced.has_value(), synced ? "" : synced.error().text().c_str());
+    for (const int until = mount.told + 4; mount.told < until;) {
+        const auto now = wired.state();
+        QVERIFY(now.has_value());
+        QVERIFY(std::abs((now->pointing.dec - truth.dec).deg()) < 0.1);
+    }
+}
+
 void LinkTest::aSlewThatIsRefused() {
     LyingMount m;
     m.s.answer = [](WireServer& server, const WireVector& v) {
@@ -374,6 +464,24 @@ void LinkTest::aFrameOfBefore() {
     QVERIFY(!frame && says(frame.error(), "frame of before"));
 }
 
+// Asked for before the camera's own link can stand, and ready at once: it arrives.
+void LinkTest::theFirstFrame() {
+    ScriptedServer s;
+    PacedClock clock = quickClock();
+    s.offerCamera();
+    s.answer = [&](WireServer&, const WireVector& v) {
+        if (v.name == wire::exposure)
+            s.sendFrame(frameOf(v.number(wire::exposureValue), clock.now()));
+    };
+    WireLink link(s.address(), {});
+    until([&] { return link.told("C", wire::exposure).has_value(); });
+    for (int i = 0; i < 20; ++i) {
+        WireCamera camera(link, "C", Text::say("guide camera"), clock, {});
+        const auto frame = camera.expose(0.001, neverHalted);
+        QVERIFY2(frame.has_value(), frame ? "" : frame.error().text().c_str());
+    }
+}
+
 // What was begun before a link broke is ended first: the camera would refuse the next one, and send its frame
 // instead.
 void LinkTest::anExposureThatStillRuns() {
@@ -445,6 +553,34 @@ void LinkTest::aFocuserThatStands() {
     const auto done = focuser.moveTo(500, neverHalted);
     QVERIFY(!done);
     QVERIFY2(says(done.error(), "Motor stalled"), done.error().text().c_str());
+}
+
+// One thing after the other, when a link comes back: what was not told yet may come, and nothing has failed
+// for good.
+void LinkTest::aDriverThatTellsSlowly() {
+    ScriptedServer s;
+    s.server.publish(vectorOf("M", wire::connection, WireKind::switches,
+                              {element("CONNECT", 0.0, true), element("DISCONNECT")}));
+    PacedClock clock = quickClock();
+    WireLink link(s.address(), {});
+    WireMount mount(link, "M", clock, demoScenario().rig.site);
+    until([&] { return link.told("M", wire::connection).has_value(); });
+    Expected<void> pulsed = mount.pulse(100.0, 0.0, neverHalted);
+    QVERIFY2(!pulsed && pulsed.error().transient && says(pulsed.error(), "not ready yet"),
+             pulsed ? "" : pulsed.error().text().c_str());
+    s.offerMount();
+    until([&] {
+        pulsed = mount.pulse(100.0, 0.0, neverHalted);
+        return pulsed || !pulsed.error().transient;
+    });
+    QVERIFY2(pulsed.has_value(), pulsed ? "" : pulsed.error().text().c_str());
+    // What it never tells it cannot do.
+    Expected<void> parked;
+    until([&] {
+        parked = mount.park(true, neverHalted);
+        return parked || !parked.error().transient;
+    });
+    QVERIFY2(!parked && says(parked.error(), "cannot do this"), parked ? "" : parked.error().text().c_str());
 }
 
 void LinkTest::aDeviceThatVanishes() {

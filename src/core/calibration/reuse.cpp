@@ -30,6 +30,13 @@ Calibration calibrationAtBinning(const Calibration& calibration, int bin) {
     return r;
 }
 
+// Position angles grow from north to east: where the sensor's picture is not mirrored that is
+// counter-clockwise, and the sky turns the other way on it.
+double turnOnSensor_deg(const SkyOnSensor& sky, double positionAngle_deg) {
+    const double eastward = Angle::fromDeg(sky.east_deg - sky.north_deg).wrappedSigned().deg();
+    return eastward > 0.0 ? -positionAngle_deg : positionAngle_deg;
+}
+
 Calibration calibrationTurned(const Calibration& calibration, double rotator_deg) {
     Calibration r = calibration;
     r.ra.angle_deg.value = wrapped(calibration.ra.angle_deg.value + rotator_deg);

@@ -14,6 +14,8 @@ Calibration calibrationAtBinning(const Calibration& calibration, int bin);
 // The camera was turned against the telescope by this angle, counter-clockwise as seen on the sensor's
 // picture of the sky turning clockwise.
 Calibration calibrationTurned(const Calibration& calibration, double rotator_deg);
+// That angle for a sensor that turned by so much on the sky, as position angles grow.
+double turnOnSensor_deg(const SkyOnSensor& sky, double positionAngle_deg);
 // On the other side of the pier the picture stands on its head; whether Dec pulses then run the other way
 // depends on the mount's firmware: absent means not known, and the rates are marked as unproven.
 Calibration calibrationAcrossPier(const Calibration& calibration, std::optional<bool> decPulsesReverse);

@@ -128,6 +128,12 @@ struct FilterStep {
     std::optional<int> slot;
 };
 
+// Turns the imaging camera to an angle by the rotator's own scale; without one it is only asked where it
+// stands.
+struct TurnStep {
+    std::optional<double> angle_deg;
+};
+
 // To the cooler of the imaging camera, which follows by itself: it ramps to the temperature, and back.
 struct CoolerStep {
     enum class Act { ask, cool, warm } act = Act::ask;
@@ -164,7 +170,7 @@ struct FailStep {
 
 using Step = std::variant<ExposeStep, TrackStep, SolveStep, SlewStep, TrackingStep, ParkStep, PulseStep,
                           SyncStep, TrailStep, CurveStep, ImageStep, GuideStep, FocuserStep, FilterStep,
-                          CoolerStep, GainStep, WaitStep, DoneStep, FailStep>;
+                          TurnStep, CoolerStep, GainStep, WaitStep, DoneStep, FailStep>;
 
 // ---- Events: what just happened
 
@@ -212,6 +218,15 @@ struct WheelState {
 struct FilterAnswered {
     WheelState state;
 };
+// Where a rotator says it stands, by its own scale, and how far it goes.
+struct RotatorState {
+    double angle_deg = 0.0;
+    double lowest_deg = 0.0;
+    double highest_deg = 360.0;
+};
+struct RotatorAnswered {
+    RotatorState state;
+};
 struct CoolerAnswered {
     CoolerState state;
     CoolerPhase phase = CoolerPhase::idle;
@@ -229,7 +244,7 @@ struct Event {
     Instant now;
     MountState mount;
     std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, FocuserAnswered,
-                 FilterAnswered, CoolerAnswered, GainAnswered, StepFinished, StepFailed, StopAsked>
+                 FilterAnswered, RotatorAnswered, CoolerAnswered, GainAnswered, StepFinished, StepFailed, StopAsked>
         what;
     double steady_s = 0.0; // of a clock that nobody sets; its zero means nothing
 };

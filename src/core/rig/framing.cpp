@@ -91,6 +91,13 @@ GuideOffset guideOffset(const TangentPlane& imaging, const TangentPlane& guide) 
     return offset;
 }
 
+GuideOffset offsetAfterTurn(const GuideOffset& offset, double turned_deg, bool mirrored) {
+    const double t = (mirrored ? -turned_deg : turned_deg) * oneDegree;
+    const double right = offset.right_arcmin, up = offset.up_arcmin;
+    return {right * std::cos(t) + up * std::sin(t), up * std::cos(t) - right * std::sin(t),
+            std::remainder(offset.turn_deg - t / oneDegree, 360.0)};
+}
+
 TurnAdvice turnTo(double angle_deg, double wanted_deg, bool mirrored) {
     const double whole = std::remainder(wanted_deg - angle_deg, 360.0);
     const double half = std::remainder(whole, 180.0);

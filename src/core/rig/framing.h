@@ -33,6 +33,8 @@ Footprint guideFootprint(const Rig& rig, const GuideOffset& offset, const Footpr
 // What was measured, from frames of both cameras for the same moment, the air taken out (seenPlane). The
 // planes count pixels of the frames that were solved.
 GuideOffset guideOffset(const TangentPlane& imaging, const TangentPlane& guide);
+// The same after the imaging camera alone was turned by so much, as position angles grow.
+GuideOffset offsetAfterTurn(const GuideOffset& offset, double turned_deg, bool mirrored);
 
 // How to turn a camera to a wanted angle. A rectangle upside down is the same rectangle: of both ways the
 // shorter is taken, a quarter turn at most.

@@ -1,4 +1,4 @@
-// The filter wheel and the cooler of the imaging camera as the window commands them, and what they last said.
+// The filter wheel, the cooler and the rotator of the imaging camera as the window commands them, and what they last said.
 #pragma once
 
 #include <QObject>
@@ -15,6 +15,7 @@ public:
     CameraDesk(const Devices& devices, RigBook& rigs, ProblemList& problems);
 
     bool hasWheel() const { return devices_.wheel != nullptr; }
+    bool hasRotator() const { return devices_.rotator != nullptr; }
     // As last told; absent: it has not answered yet.
     const std::optional<WheelState>& wheel() const { return wheel_; }
     // The name of the filter before the camera; empty: none, or not known.

@@ -61,6 +61,12 @@ void RigBook::set(const Rig& rig) {
     Q_EMIT changed();
 }
 
+const Rig* RigBook::lastKept(RigPart part, const std::string& id) const {
+    const auto at =
+        std::find_if(kept_.rbegin(), kept_.rend(), [&](const Rig& r) { return partId(r, part) == id; });
+    return at == kept_.rend() ? nullptr : &*at;
+}
+
 std::vector<Listed> RigBook::list() const {
     auto list = library().list();
     for (const Rig& rig : kept_)
@@ -80,12 +86,14 @@ std::vector<Listed> RigBook::list(RigPart part) const {
 Expected<void> RigBook::choose(const std::string& id) {
     if (id == rig_.id)
         return {};
-    if (auto done = allOnDisk(); !done)
-        return done;
-    auto rig = library().read(id);
+    const auto kept = std::find_if(kept_.begin(), kept_.end(), [&](const Rig& r) { return r.id == id; });
+    auto rig = kept != kept_.end() ? Expected<Rig>(*kept) : library().read(id);
     if (!rig)
         return tl::unexpected(rig.error());
     drawers().refresh(*rig);
+    for (const RigPart part : rigParts)
+        if (const Rig* newest = lastKept(part, partId(*rig, part)))
+            takePart(*rig, *newest, part);
     set(*rig);
     return {};
 }
@@ -93,10 +101,10 @@ Expected<void> RigBook::choose(const std::string& id) {
 Expected<void> RigBook::choose(RigPart part, const std::string& id) {
     if (id == partId(rig_, part))
         return {};
-    if (auto done = allOnDisk(); !done)
-        return done;
     Rig rig = rig_;
-    if (auto done = drawers().take(part, id, rig); !done)
+    if (const Rig* newest = lastKept(part, id))
+        takePart(rig, *newest, part);
+    else if (auto done = drawers().take(part, id, rig); !done)
         return done;
     if (part != RigPart::site)
         rig = togetherAgain(rig);
@@ -107,7 +115,10 @@ Expected<void> RigBook::choose(RigPart part, const std::string& id) {
 Rig RigBook::togetherAgain(const Rig& rig) const {
     Rig again = rig;
     again.guiding = GuideDefaults();
-    if (const auto before = library().read(rig.id))
+    const auto kept = std::find_if(kept_.begin(), kept_.end(), [&](const Rig& r) { return r.id == rig.id; });
+    if (kept != kept_.end())
+        again.guiding = kept->guiding;
+    else if (const auto before = library().read(rig.id))
         again.guiding = before->guiding;
     return again;
 }

@@ -47,6 +47,8 @@ private:
     void use(const Rig& rig);
     void keep();
     Expected<void> allOnDisk();
+    // The newest rig of this evening with that part; null: none.
+    const Rig* lastKept(RigPart part, const std::string& id) const;
     // Where it was together before, as it was then.
     Rig togetherAgain(const Rig& rig) const;
     RigLibrary library() const { return RigLibrary(evening_.dataFolder() / "rigs"); }

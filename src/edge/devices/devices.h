@@ -9,6 +9,7 @@
 #include "edge/devices/focuser.h"
 #include "edge/devices/guide_link.h"
 #include "edge/devices/mount.h"
+#include "edge/devices/rotator.h"
 
 namespace nordstjerna {
 
@@ -28,7 +29,8 @@ struct Devices {
     Focuser* imagingFocuser = nullptr; // may be absent, as may
     Focuser* guideFocuser = nullptr;   // this one
     FilterWheel* wheel = nullptr;      // before the imaging camera; may be absent, as may
-    Cooler* imagingCooler = nullptr;   // its cooler
+    Rotator* rotator = nullptr;        // what turns it
+    Cooler* imagingCooler = nullptr;   // and its cooler
     CoolerKeeper* cooling = nullptr;   // and who leads that: there wherever procedures cool
     Clock* clock = nullptr;
     SolveFunction solve;

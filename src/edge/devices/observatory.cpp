@@ -16,7 +16,7 @@ constexpr auto between = std::chrono::milliseconds(200); // two looks
 constexpr DeviceQueue::Wait usualWait{0.0, 20.0};
 constexpr DeviceQueue::Wait slewing{300.0, 20.0};
 constexpr DeviceQueue::Wait readOut{0.0, 30.0};
-constexpr DeviceQueue::Wait focusing{300.0, 20.0};
+constexpr DeviceQueue::Wait moving{300.0, 20.0};
 constexpr DeviceQueue::Wait halting{0.0, 10.0};
 
 // Puts a question and takes note of the answer. What was broken off on request says nothing of the link.
@@ -218,60 +218,46 @@ private:
     FrozenCheck frozen_;
 };
 
-class Observatory::WatchedFocuser final : public Focuser {
+namespace {
+// A device that goes to a place and stands there.
+template <typename Port, typename State, typename Place>
+class WatchedMover : public Port {
 public:
-    WatchedFocuser(Focuser& focuser, Observatory& whole)
-        : focuser_(focuser), queue_(Text::say("focuser"), *whole.own_.clock, whole.helpers_) {}
+    WatchedMover(Port& device, const Text& name, Clock& clock, Helpers& helpers)
+        : device_(device), queue_(name, clock, helpers) {}
     LinkState link() const { return link_.state(); }
 
-    Expected<FocuserState> state() const override {
+    Expected<State> state() const override {
         return heard(link_, [&] {
-            return queue_.ask(usualWait, neverHalted, [&f = focuser_](const StopFlag&) { return f.state(); });
+            return queue_.ask(usualWait, neverHalted, [&d = device_](const StopFlag&) { return d.state(); });
         });
     }
-    Expected<void> moveTo(int steps, const StopFlag& halt) override {
+    Expected<void> moveTo(Place place, const StopFlag& halt) override {
         return heard(
             link_,
             [&] {
-                return queue_.ask(focusing, halt, [&f = focuser_, steps](const StopFlag& broken) {
-                    return f.moveTo(steps, broken);
+                return queue_.ask(moving, halt, [&d = device_, place](const StopFlag& broken) {
+                    return d.moveTo(place, broken);
                 });
             },
             &halt);
     }
 
 private:
-    Focuser& focuser_;
+    Port& device_;
     mutable DeviceQueue queue_;
     mutable Link link_{0.0}; // nor how long a move may
 };
+} // namespace
 
-class Observatory::WatchedWheel final : public FilterWheel {
-public:
-    WatchedWheel(FilterWheel& wheel, Observatory& whole)
-        : wheel_(wheel), queue_(Text::say("filter wheel"), *whole.own_.clock, whole.helpers_) {}
-    LinkState link() const { return link_.state(); }
-
-    Expected<WheelState> state() const override {
-        return heard(link_, [&] {
-            return queue_.ask(usualWait, neverHalted, [&w = wheel_](const StopFlag&) { return w.state(); });
-        });
-    }
-    Expected<void> moveTo(int slot, const StopFlag& halt) override {
-        return heard(
-            link_,
-            [&] {
-                return queue_.ask(focusing, halt, [&w = wheel_, slot](const StopFlag& broken) {
-                    return w.moveTo(slot, broken);
-                });
-            },
-            &halt);
-    }
-
-private:
-    FilterWheel& wheel_;
-    mutable DeviceQueue queue_;
-    mutable Link link_{0.0};
+class Observatory::WatchedFocuser final : public WatchedMover<Focuser, FocuserState, int> {
+    using WatchedMover::WatchedMover;
+};
+class Observatory::WatchedWheel final : public WatchedMover<FilterWheel, WheelState, int> {
+    using WatchedMover::WatchedMover;
+};
+class Observatory::WatchedRotator final : public WatchedMover<Rotator, RotatorState, double> {
+    using WatchedMover::WatchedMover;
 };
 
 class Observatory::WatchedCooler final : public Cooler {
@@ -314,17 +300,17 @@ Observatory::Observatory(const Devices& devices, double patience_s, std::shared_
         watched_.imagingCamera = imagingCamera_.get();
         watched_.image = imageByCamera(*imagingCamera_);
     }
-    for (auto [own, watched, shown] :
-         {std::tuple{devices.guideFocuser, &guideFocuser_, &watched_.guideFocuser},
-          {devices.imagingFocuser, &imagingFocuser_, &watched_.imagingFocuser}})
-        if (own) {
-            *watched = std::make_unique<WatchedFocuser>(*own, *this);
-            *shown = watched->get();
-        }
-    if (devices.wheel) {
-        wheel_ = std::make_unique<WatchedWheel>(*devices.wheel, *this);
-        watched_.wheel = wheel_.get();
-    }
+    const auto watchMover = [this](auto* own, auto& watched, auto*& shown, const Text& name) {
+        if (!own)
+            return;
+        using Watched = typename std::remove_reference_t<decltype(watched)>::element_type;
+        watched = std::make_unique<Watched>(*own, name, *own_.clock, helpers_);
+        shown = watched.get();
+    };
+    watchMover(devices.guideFocuser, guideFocuser_, watched_.guideFocuser, Text::say("focuser"));
+    watchMover(devices.imagingFocuser, imagingFocuser_, watched_.imagingFocuser, Text::say("focuser"));
+    watchMover(devices.wheel, wheel_, watched_.wheel, Text::say("filter wheel"));
+    watchMover(devices.rotator, rotator_, watched_.rotator, Text::say("rotator"));
     if (devices.imagingCooler) {
         cooler_ = std::make_unique<WatchedCooler>(*devices.imagingCooler, *this);
         watched_.imagingCooler = cooler_.get();
@@ -391,6 +377,10 @@ LinkState Observatory::focuserLink(CameraRole camera) const {
 
 LinkState Observatory::wheelLink() const {
     return wheel_ ? wheel_->link() : LinkState{};
+}
+
+LinkState Observatory::rotatorLink() const {
+    return rotator_ ? rotator_->link() : LinkState{};
 }
 
 // What the mount confirmed is known before the next look.

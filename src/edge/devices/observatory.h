@@ -38,6 +38,7 @@ public:
     LinkState focuserLink(CameraRole camera) const; // of the focuser on that camera
 
     LinkState wheelLink() const;
+    LinkState rotatorLink() const;
     // Of the imaging camera; null: it has none.
     CoolerKeeper* cooling() const { return cooling_.get(); }
 
@@ -68,6 +69,7 @@ private:
     class WatchedCamera;
     class WatchedFocuser;
     class WatchedWheel;
+    class WatchedRotator;
     class WatchedCooler;
     void look();
     void command(std::function<Expected<void>()> what, bool thenTracking, Done done);
@@ -83,6 +85,7 @@ private:
     std::unique_ptr<WatchedCamera> guideCamera_, imagingCamera_;
     std::unique_ptr<WatchedFocuser> guideFocuser_, imagingFocuser_;
     std::unique_ptr<WatchedWheel> wheel_;
+    std::unique_ptr<WatchedRotator> rotator_;
     std::unique_ptr<WatchedCooler> cooler_;
     std::unique_ptr<CoolerKeeper> cooling_;
     mutable std::mutex lock_;

@@ -22,6 +22,7 @@ constexpr std::pair<const char*, std::string WireRoles::*> roleKeys[] = {
     {"guide_focuser", &WireRoles::guideFocuser},
     {"imaging_focuser", &WireRoles::imagingFocuser},
     {"filter_wheel", &WireRoles::wheel},
+    {"rotator", &WireRoles::rotator},
     {"guide_port", &WireRoles::guidePort}};
 
 bool namedForGuiding(const std::string& device) {
@@ -87,6 +88,8 @@ WireRoles likelyRoles(const std::vector<WireOffer>& offers) {
             cameras.push_back(&o);
         else if (o.fits(WireRole::wheel) && roles.wheel.empty())
             roles.wheel = o.device;
+        else if (o.fits(WireRole::rotator) && roles.rotator.empty())
+            roles.rotator = o.device;
         else if (o.fits(WireRole::focuser)) {
             std::string& role = namedForGuiding(o.device) ? roles.guideFocuser : roles.imagingFocuser;
             if (role.empty())

@@ -22,7 +22,7 @@ Expected<DeviceChoice> readDeviceChoice(const std::filesystem::path& dataFolder)
 Expected<void> writeDeviceChoice(const std::filesystem::path& dataFolder, const DeviceChoice& choice);
 
 // What a person would most likely choose: the first mount and focuser, and of two cameras the one that is
-// named as a guide camera, or else has the smaller sensor, for guiding; the first filter wheel.
+// named as a guide camera, or else has the smaller sensor, for guiding; the first filter wheel and rotator.
 WireRoles likelyRoles(const std::vector<WireOffer>& offers);
 
 } // namespace nordstjerna

@@ -33,7 +33,9 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
       view_(new FrameView("centre")), off_(new ReadOut(tr("Off the target"))),
       height_(new ReadOut(tr("Altitude"))), focal_(new ReadOut(tr("Focal length"))),
       tolerance_(numberField(5, 600, 0, "″")), how_(new QComboBox), camera_(new QComboBox) {
-    framing_ = new FramingBench(parts, needs.mountBook, needs.starIndex, catalogue(), this);
+    framing_ =
+        new FramingBench(parts, {needs.mountBook, needs.cameraDesk, needs.calibrationBook, needs.starIndex},
+                         catalogue(), this);
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     auto* pictures = new QWidget;
@@ -118,7 +120,8 @@ CentreStation::CentreStation(const StationParts& parts, const Needs& needs, QWid
         Q_EMIT changed();
     });
     connect(framing_, &FramingBench::wantBoth, this, [this] { framing_->startBoth(steps()); });
-    connect(framing_, &FramingBench::wantTurn, this, [this] { framing_->startTurning(steps()); });
+    connect(framing_, &FramingBench::wantTurn, this,
+            [this](FramingBench::Turn by) { framing_->startTurning(by, steps()); });
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (running_ || framing_->busy() || hand_->busy())
             procedures().stop();
@@ -371,7 +374,8 @@ bool CentreStation::perform(const Action& action) {
     }
     if (action.id == ActionId::centreTurn && procedures().freeToWork() && !framing_->busy()) {
         showPage(Page::framing);
-        framing_->startTurning(steps());
+        framing_->startTurning(
+            framing_->hasRotator() ? FramingBench::Turn::byRotator : FramingBench::Turn::byHand, steps());
         return true;
     }
     if (action.id == ActionId::centreBoth && procedures().freeToWork() && !framing_->busy()) {

@@ -3,6 +3,8 @@
 
 #include "core/procedure/centring.h"
 #include "core/sky/object_catalogue.h"
+#include "desk/evening/calibration_book.h"
+#include "desk/evening/camera_desk.h"
 #include "desk/evening/evening_store.h"
 #include "desk/evening/mount_book.h"
 #include "desk/evening/mount_desk.h"
@@ -32,6 +34,8 @@ public:
         EveningStore& evening;
         MountBook& mountBook;
         MountDesk& mountDesk;
+        CameraDesk& cameraDesk;
+        CalibrationBook& calibrationBook;
         std::shared_ptr<StarIndex> starIndex;
     };
     CentreStation(const StationParts& parts, const Needs& needs, QWidget* parent = nullptr);

@@ -11,6 +11,8 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/base/parallel.h"
+#include "core/calibration/reuse.h"
+#include "core/procedure/camera_turning.h"
 #include "core/sky/moon.h"
 #include "core/sky/target_list.h"
 #include "desk/pictures/altitude_strip.h"
@@ -37,14 +39,14 @@ constexpr double least_deg = 25.0;      // lower the air spoils what is taken
 constexpr double closeEnough_deg = 0.5; // of the wanted angle
 } // namespace
 
-FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std::shared_ptr<StarIndex> index,
-                           const ObjectCatalogue& catalogue, QObject* parent)
-    : QObject(parent), parts_(parts), mountBook_(mountBook), index_(std::move(index)), catalogue_(catalogue),
-      page_(new QWidget), controls_(new QWidget), map_(new FramingMap), strip_(new AltitudeStrip),
-      angle_(numberField(-180, 360, 1, "°")), turn_(new QPushButton(tr("Turn the camera…"))),
-      bothButton_(new QPushButton(tr("Both cameras"))), list_(new QListWidget),
-      note_(new QPushButton(tr("Add to tonight's list"))), forget_(new QPushButton(tr("Forget"))),
-      read_(new QPushButton(tr("Read a list…"))) {
+FramingBench::FramingBench(const StationParts& parts, Needs needs, const ObjectCatalogue& catalogue,
+                           QObject* parent)
+    : QObject(parent), parts_(parts), needs_(std::move(needs)), catalogue_(catalogue), page_(new QWidget),
+      controls_(new QWidget), map_(new FramingMap), strip_(new AltitudeStrip),
+      angle_(numberField(-180, 360, 1, "°")), turn_(new QPushButton(tr("Turn by hand…"))),
+      rotate_(new QPushButton(tr("Turn by rotator"))), bothButton_(new QPushButton(tr("Both cameras"))),
+      list_(new QListWidget), note_(new QPushButton(tr("Add to tonight's list"))),
+      forget_(new QPushButton(tr("Forget"))), read_(new QPushButton(tr("Read a list…"))) {
     auto* column = new QVBoxLayout(page_);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(8);
@@ -62,8 +64,11 @@ FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std:
     bothButton_->setObjectName("bothCameras");
     bothButton_->setToolTip(tr("A frame of each camera, solved: where the guide camera looks, seen from the "
                                "imaging camera"));
-    for (QWidget* w :
-         {static_cast<QWidget*>(angle_), static_cast<QWidget*>(turn_), static_cast<QWidget*>(bothButton_)})
+    turn_->setToolTip(tr("Frame after frame while you turn the camera in its holder: the figure follows"));
+    rotate_->setObjectName("rotateCamera");
+    rotate_->setToolTip(tr("A frame, the rotator turns, another frame, until the angle is within 0.2°"));
+    for (QWidget* w : {static_cast<QWidget*>(angle_), static_cast<QWidget*>(rotate_),
+                       static_cast<QWidget*>(turn_), static_cast<QWidget*>(bothButton_)})
         row->addWidget(w);
     QFormLayout* form = nullptr;
     auto* card = formCard(tr("Targets of the night"), form);
@@ -95,12 +100,13 @@ FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std:
         if (std::abs(angle_->value() - wantedAngle()) > 0.04)
             setWanted(angle_->value());
     });
-    connect(turn_, &QPushButton::clicked, this, [this] {
-        if (turning_)
-            parts_.procedures.stop();
-        else
-            Q_EMIT wantTurn();
-    });
+    for (const auto& [button, by] : {std::pair(turn_, Turn::byHand), {rotate_, Turn::byRotator}})
+        connect(button, &QPushButton::clicked, this, [this, how = by] {
+            if (turning_)
+                parts_.procedures.stop();
+            else
+                Q_EMIT wantTurn(how);
+        });
     connect(bothButton_, &QPushButton::clicked, this, &FramingBench::wantBoth);
     connect(note_, &QPushButton::clicked, this, &FramingBench::note);
     connect(forget_, &QPushButton::clicked, this, &FramingBench::forget);
@@ -111,6 +117,7 @@ FramingBench::FramingBench(const StationParts& parts, MountBook& mountBook, std:
         if (i >= 0 && i < static_cast<int>(all.size()) && parts_.procedures.freeToWork())
             Q_EMIT chosen(qs(all[static_cast<size_t>(i)].name), all[static_cast<size_t>(i)].place);
     });
+    connect(&parts_.targets, &TargetBook::changed, this, [this] { turned_deg_.reset(); });
     connect(&parts_.rigs, &RigBook::changed, this, [this] {
         knownFor_.reset();
         nightBegan_.reset();
@@ -229,7 +236,7 @@ void FramingBench::lookAround() {
     around_ = centre;
     const Angle radius = Angle::fromDeg(std::min(1.6 * span_deg, 40.0));
     map_->showSky({centre, span_deg, {}, catalogue_.around(centre, radius, 15.5)});
-    stars_ = startAtLowPriority([this, index = index_, centre, radius] {
+    stars_ = startAtLowPriority([this, index = needs_.index, centre, radius] {
         auto stars = index->starsNear(centre, radius);
         std::erase_if(stars, [](const CatalogueStar& s) { return s.magnitude > faintest; });
         QMetaObject::invokeMethod(
@@ -294,8 +301,11 @@ void FramingBench::refresh() {
         angle_->setValue(wantedAngle());
     const bool free = parts_.procedures.freeToWork() && !busy();
     angle_->setEnabled(free || turning_);
-    turn_->setEnabled(free || turning_);
-    turn_->setText(turning_ ? tr("Stop turning") : tr("Turn the camera…"));
+    turn_->setEnabled(free || turning_ == Turn::byHand);
+    turn_->setText(turning_ == Turn::byHand ? tr("Stop turning") : tr("Turn by hand…"));
+    rotate_->setVisible(hasRotator());
+    rotate_->setEnabled(free || turning_ == Turn::byRotator);
+    rotate_->setText(turning_ == Turn::byRotator ? tr("Stop turning") : tr("Turn by rotator"));
     bothButton_->setEnabled(free);
 }
 
@@ -370,6 +380,9 @@ QStringList FramingBench::neighbours() const {
 }
 
 QString FramingBench::sentence() const {
+    if (turning_ == Turn::byRotator)
+        return solved_ ? tr("The rotator turns the camera; each frame tells how far it came.")
+                       : tr("The first frame tells how the camera lies now.");
     if (turning_) {
         if (unsolved_)
             return tr("Not solved: hold the camera still for an exposure.");
@@ -382,6 +395,11 @@ QString FramingBench::sentence() const {
     }
     if (both_)
         return tr("A frame of each camera is taken and solved; nothing moves.");
+    if (turned_deg_)
+        return (parts_.rigs.rig().offAxis && needs_.calibrationBook.calibration()
+                    ? tr("The rotator turned the camera by %1, and the guide calibration with it.")
+                    : tr("The rotator turned the camera by %1."))
+            .arg(qs(formatMeasured(*turned_deg_, "°")));
     if (const auto names = neighbours(); !names.isEmpty())
         return tr("Also in the frame: %1.").arg(names.join(", "));
     return tr("Drag the handle to turn the frame; then centre %1.").arg(qs(parts_.targets.name()));
@@ -392,15 +410,25 @@ void FramingBench::solved(const SolvedFrame& frame) {
     refresh();
 }
 
-void FramingBench::startTurning(StepBar* bar) {
+void FramingBench::startTurning(Turn by, StepBar* bar) {
+    turning_ = by;
+    unsolved_.reset();
+    if (by == Turn::byRotator)
+        turnByRotator(bar);
+    else
+        turnByHand(bar);
+    if (!parts_.procedures.working())
+        turning_.reset();
+    Q_EMIT changed();
+}
+
+void FramingBench::turnByHand(StepBar* bar) {
     struct Seen {
         Progress progress;
         std::optional<SolvedFrame> solved;
         std::optional<Problem> trouble;
         int looks = 0;
     };
-    turning_ = true;
-    unsolved_.reset();
     constexpr double exposure_s = 3.0;
     parts_.procedures.run<AngleWatch, Seen>(
         std::make_shared<AngleWatch>(parts_.rigs.rig(), exposure_s),
@@ -416,17 +444,60 @@ void FramingBench::startTurning(StepBar* bar) {
             Q_EMIT changed();
         },
         [this, bar](const std::shared_ptr<AngleWatch>&, const Expected<void>&) {
-            turning_ = false;
+            turning_.reset();
             bar->clear();
             Q_EMIT changed();
         });
-    if (!parts_.procedures.working())
-        turning_ = false;
-    Q_EMIT changed();
+}
+
+void FramingBench::turnByRotator(StepBar* bar) {
+    struct Seen {
+        Progress progress;
+        std::optional<SolvedFrame> solved;
+    };
+    turned_deg_.reset();
+    CameraTurningSetup setup;
+    setup.rig = parts_.rigs.rig();
+    setup.wanted_deg = wantedAngle();
+    parts_.procedures.run<CameraTurning, Seen>(
+        std::make_shared<CameraTurning>(setup),
+        [](const CameraTurning& t) {
+            return Seen{t.progress(), t.solved()};
+        },
+        [this, bar](const Seen& s) {
+            if (turning_)
+                bar->show(s.progress);
+            if (s.solved)
+                solved_ = s.solved;
+            Q_EMIT changed();
+        },
+        [this, bar](const std::shared_ptr<CameraTurning>& t, const Expected<void>&) {
+            turning_.reset();
+            bar->clear();
+            if (const auto turned = t->turned_deg())
+                turnedBy(*turned);
+            Q_EMIT changed();
+        });
+}
+
+// A guider behind the same rotator turned with the camera, and its calibration with it; one on a guide scope
+// stayed where it is.
+void FramingBench::turnedBy(const Measured& turned_deg) {
+    const double sigma_arcsec = 3600.0 * turned_deg.sigma;
+    turned_deg_ = Measured{turned_deg.value, angleSigma_deg(sigma_arcsec)};
+    const Rig& rig = parts_.rigs.rig();
+    if (!rig.offAxis && rig.guideOffset && solved_) {
+        Rig turned = rig;
+        turned.guideOffset = offsetAfterTurn(*rig.guideOffset, turned_deg.value, solved_->plane.mirrored());
+        parts_.rigs.set(turned);
+    }
+    if (const auto& calibration = needs_.calibrationBook.calibration(); rig.offAxis && calibration)
+        needs_.calibrationBook.turnCalibration(turnOnSensor_deg(skyOnSensor(*calibration), turned_deg.value));
 }
 
 void FramingBench::startBoth(StepBar* bar) {
     both_ = true;
+    turned_deg_.reset();
     parts_.procedures.run<BothFields, Progress>(
         std::make_shared<BothFields>(parts_.rigs.rig(), 4.0, 3.0),
         [](const BothFields& b) { return b.progress(); },
@@ -505,7 +576,8 @@ std::vector<Finding> FramingBench::findings() const {
                      qs(formatNumber(place_arcsec, 1)), qs(formatNumber(turn_deg, 2)));
         // What a pole error of an arcminute makes of it: the field turns about the guide star.
         const double dec = equatorialFrom(fields_->imaging.plane.centre).dec.deg();
-        const double pole_arcmin = mountBook_.pole() ? mountBook_.pole()->error.total_arcmin.value : 1.0;
+        const double pole_arcmin =
+            needs_.mountBook.pole() ? needs_.mountBook.pole()->error.total_arcmin.value : 1.0;
         const double per5min_arcsec = 300.0 * 7.292e-5 * pole_arcmin / 60.0 * M_PI / 180.0 /
                                       std::max(0.05, std::cos(dec * M_PI / 180.0)) * away * 60.0;
         constexpr double far_deg = 3.0;
@@ -519,7 +591,7 @@ std::vector<Finding> FramingBench::findings() const {
                                         far ? QString() : tr(", near enough")))
                  .toStdString(),
              where.toStdString() +
-                 (mountBook_.pole()
+                 (needs_.mountBook.pole()
                       ? tr(" With the pole %1 off, the frame turns by %2″ about the guide star in five "
                            "minutes.")
                       : tr(" The pole is not measured; were it %1 off, the frame would turn by %2″ about the "

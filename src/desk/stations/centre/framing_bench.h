@@ -8,6 +8,8 @@
 #include "core/procedure/both_fields.h"
 #include "core/sky/object_catalogue.h"
 #include "core/sky/target_night.h"
+#include "desk/evening/calibration_book.h"
+#include "desk/evening/camera_desk.h"
 #include "desk/evening/mount_book.h"
 #include "desk/stations/station.h"
 #include "edge/platesolve/star_index.h"
@@ -27,8 +29,14 @@ class StepBar;
 class FramingBench : public QObject {
     Q_OBJECT
 public:
-    FramingBench(const StationParts& parts, MountBook& mountBook, std::shared_ptr<StarIndex> index,
-                 const ObjectCatalogue& catalogue, QObject* parent = nullptr);
+    struct Needs {
+        MountBook& mountBook;
+        CameraDesk& cameraDesk;
+        CalibrationBook& calibrationBook;
+        std::shared_ptr<StarIndex> index;
+    };
+    FramingBench(const StationParts& parts, Needs needs, const ObjectCatalogue& catalogue,
+                 QObject* parent = nullptr);
     ~FramingBench() override;
     QWidget* page() const { return page_; }
     QWidget* targetsCard() const { return targets_; }
@@ -36,9 +44,11 @@ public:
     void showFigures(ReadOut* turn, ReadOut* best, ReadOut* moon) const;
     // A frame of the imaging camera was solved elsewhere.
     void solved(const SolvedFrame& frame);
-    void startTurning(StepBar* bar);
+    enum class Turn { byHand, byRotator };
+    bool hasRotator() const { return needs_.cameraDesk.hasRotator(); }
+    void startTurning(Turn by, StepBar* bar);
+    bool turning() const { return turning_.has_value(); }
     void startBoth(StepBar* bar);
-    bool turning() const { return turning_; }
     bool busy() const { return turning_ || both_; }
     QString sentence() const;
     std::vector<Finding> findings() const;
@@ -51,7 +61,7 @@ Q_SIGNALS:
     void changed(); // whoever shows it refreshes it
     void chosen(const QString& name, const nordstjerna::Equatorial& place);
     void wantBoth();
-    void wantTurn();
+    void wantTurn(nordstjerna::FramingBench::Turn by);
 
 private:
     void showFrames();   // the rectangles
@@ -69,14 +79,13 @@ private:
     const NotedTarget* noted() const;
 
     StationParts parts_;
-    MountBook& mountBook_;
-    std::shared_ptr<StarIndex> index_;
+    Needs needs_;
     const ObjectCatalogue& catalogue_;
     QWidget *page_, *targets_, *controls_;
     FramingMap* map_;
     AltitudeStrip* strip_;
     NumberField* angle_;
-    QPushButton *turn_, *bothButton_;
+    QPushButton *turn_, *rotate_, *bothButton_;
     QListWidget* list_;
     QPushButton *note_, *forget_, *read_;
     // Worked out once for each place and night.
@@ -94,7 +103,11 @@ private:
     std::optional<SolvedFrame> solved_; // of the imaging camera, last
     std::optional<BothFieldsResult> fields_;
     std::optional<Problem> unsolved_;
-    bool turning_ = false;
+    void turnByHand(StepBar* bar);
+    void turnByRotator(StepBar* bar);
+    void turnedBy(const Measured& turned_deg);
+    std::optional<Turn> turning_;
+    std::optional<Measured> turned_deg_; // by the rotator, last
     bool both_ = false;
     std::future<void> stars_;
 };

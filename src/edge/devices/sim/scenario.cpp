@@ -100,6 +100,27 @@ Expected<SimWheelSetup> wheelSetup(const nlohmann::json& j, size_t slots) {
     return r.finish(w);
 }
 
+Expected<SimRotatorSetup> rotatorSetup(const nlohmann::json& j) {
+    SimRotatorSetup t;
+    if (j.empty())
+        return t;
+    t.fitted = true;
+    JsonReader r(j, "rotator");
+    r.optional("begin_deg", t.begin_deg)
+        .optional("lowest_deg", t.lowest_deg)
+        .optional("highest_deg", t.highest_deg)
+        .optional("speed_deg_s", t.speed_deg_s)
+        .optional("reversed", t.reversed)
+        .optional("stuck", t.stuck);
+    if (!(t.lowest_deg >= -720.0 && t.highest_deg <= 720.0 && t.lowest_deg < t.highest_deg &&
+          t.begin_deg >= t.lowest_deg && t.begin_deg <= t.highest_deg && t.speed_deg_s > 0.0 &&
+          t.speed_deg_s <= 360.0))
+        r.setProblem({Text::say("A simulated rotator cannot be."),
+                      Text::say("Its range, its place or its speed make no sense."),
+                      Text::say("Correct it in the scenario.")});
+    return r.finish(t);
+}
+
 Expected<SimCoolerSetup> coolerSetup(const nlohmann::json& j) {
     SimCoolerSetup c;
     if (j.empty())
@@ -188,6 +209,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     const nlohmann::json imagingFocuser = r.child("imaging_focuser");
     const nlohmann::json guideFocuser = r.child("guide_focuser");
     const nlohmann::json wheel = r.child("wheel");
+    const nlohmann::json rotator = r.child("rotator");
     const nlohmann::json cooler = r.child("cooler");
     const nlohmann::json gain = r.child("guide_gain");
     const nlohmann::json comet = r.child("comet");
@@ -335,6 +357,7 @@ Expected<Scenario> readScenario(const std::filesystem::path& path) {
     take(s.imagingFocuser, focuserSetup(imagingFocuser));
     take(s.guideFocuser, focuserSetup(guideFocuser));
     take(s.wheel, wheelSetup(wheel, s.rig.filters.size()));
+    take(s.rotator, rotatorSetup(rotator));
     take(s.cooler, coolerSetup(cooler));
     take(s.guideGain, gainSetup(gain));
     take(s.comet, cometSetup(comet));

@@ -87,6 +87,17 @@ struct SimWheelSetup {
     bool stuck = false;             // it counts on and stays where it is
 };
 
+// What turns the imaging camera, and an off-axis guider with it. At the start the camera lies as the scenario
+// says.
+struct SimRotatorSetup {
+    bool fitted = false;
+    double begin_deg = 0.0; // by its scale
+    double lowest_deg = 0.0, highest_deg = 360.0;
+    double speed_deg_s = 4.0;
+    bool reversed = false; // its scale grows against position angles
+    bool stuck = false;    // it counts, and the camera stays
+};
+
 // The cooler of the imaging camera.
 struct SimCoolerSetup {
     bool fitted = false;
@@ -193,6 +204,7 @@ struct Scenario {
     double guideFocus_um = 0.0; // of the guide sensor from the best focus at the start
     SimFocuserSetup imagingFocuser, guideFocuser;
     SimWheelSetup wheel;
+    SimRotatorSetup rotator;
     SimCoolerSetup cooler;
     SimGainSetup guideGain;
     double imagingObstruction = 0.0; // hole in the middle of the aperture, share of its diameter

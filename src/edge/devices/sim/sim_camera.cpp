@@ -68,8 +68,12 @@ SimCamera::SimCamera(SimulatedNight& night, SimCameraSetup setup)
                         std::pow(10.0, place.uniform(2.0, 3.7))});
 }
 
+Angle SimCamera::roll(Instant at) const {
+    return setup_.roll + night_.turned(setup_.guide, at);
+}
+
 Mat3 SimCamera::attitude(Instant at) const {
-    const Mat3 tube = night_.mechanics_.attitude(at, setup_.roll, !setup_.guide);
+    const Mat3 tube = night_.mechanics_.attitude(at, roll(at), !setup_.guide);
     const Scenario& s = night_.scenario_;
     if (!setup_.guide || (s.guideAside_arcmin == 0.0 && s.guideAbove_arcmin == 0.0))
         return tube;
@@ -411,7 +415,7 @@ Eigen::Vector2d SimCamera::trueShift() {
         night_.catchUp();
         const Instant now = night_.mechanics_.when();
         watched_ = ObservedFrame(night_.scenario_.rig.site, now)
-                       .icrs(night_.mechanics_.attitude(now, setup_.roll).col(2));
+                       .icrs(night_.mechanics_.attitude(now, roll(now)).col(2));
     }
     return trueShift_;
 }

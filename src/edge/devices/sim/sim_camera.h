@@ -109,6 +109,7 @@ private:
     // A direction on the sensor, px from its middle.
     Eigen::Vector2d project(const Mat3& attitude, const Vec3& enu) const;
     std::optional<SimStar> cometStar(Instant at) const;
+    Angle roll(Instant at) const;
     Mat3 attitude(Instant at) const; // the imaging telescope bends against the mount
     FrameInfo infoOf(const Scene& scene) const;
 

@@ -4,6 +4,7 @@
 #include "edge/devices/sim/sim_cooler.h"
 #include "edge/devices/sim/sim_focuser.h"
 #include "edge/devices/sim/sim_mount.h"
+#include "edge/devices/sim/sim_rotator.h"
 #include "edge/devices/sim/sim_wheel.h"
 #include "edge/devices/solve_by_index.h"
 
@@ -39,6 +40,8 @@ SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> ind
         guideFocuser_ = std::make_unique<SimFocuser>(*this, scenario_.guideFocuser);
     if (scenario_.wheel.fitted)
         wheel_ = std::make_unique<SimWheel>(*this, scenario_.wheel);
+    if (scenario_.rotator.fitted)
+        rotator_ = std::make_unique<SimRotator>(*this, scenario_.rotator);
     if (scenario_.cooler.fitted)
         cooler_ = std::make_unique<SimCooler>(*this, scenario_.cooler);
 }
@@ -75,6 +78,7 @@ Devices SimulatedNight::devices() {
     d.imagingFocuser = imagingFocuser_.get();
     d.guideFocuser = guideFocuser_.get();
     d.wheel = wheel_.get();
+    d.rotator = rotator_.get();
     d.imagingCooler = cooler_.get();
     d.clock = &clock_;
     d.track = trackByCamera(*guide_);
@@ -178,6 +182,10 @@ double SimulatedNight::defocus_um(bool guide, Instant at) const {
                                      scenario_.imagingFocusDrift_um_h * (at - scenario_.start) / 3600.0;
     const double glass = !guide && wheel_ ? wheel_->offset_um() : 0.0;
     return began + (focuser ? focuser->travelled_um() : 0.0) - bent - glass;
+}
+
+Angle SimulatedNight::turned(bool guide, Instant at) const {
+    return rotator_ && (!guide || scenario_.rig.offAxis) ? rotator_->turned(at) : Angle();
 }
 
 double SimulatedNight::passes(bool guide) const {

@@ -17,6 +17,7 @@ namespace nordstjerna {
 class SimCamera;
 class SimMount;
 class SimFocuser;
+class SimRotator;
 class SimWheel;
 class SimCooler;
 
@@ -73,6 +74,7 @@ private:
     friend class SimMount;
     friend class SimFocuser;
     friend class SimWheel;
+    friend class SimRotator;
     friend class SimCooler;
     // Brings mechanics up to the clock's present. Call with the lock held.
     void catchUp();
@@ -85,6 +87,8 @@ private:
     // What comes through the filter before that camera, and how warm its sensor is; the same.
     double passes(bool guide) const;
     double sensor_c(bool guide) const;
+    // By how much a rotator has turned that camera.
+    Angle turned(bool guide, Instant at) const;
 
     Scenario scenario_;
     std::shared_ptr<StarIndex> index_;
@@ -102,7 +106,8 @@ private:
     std::unique_ptr<SimCamera> imaging_;
     std::unique_ptr<SimFocuser> guideFocuser_; // absent: by hand
     std::unique_ptr<SimFocuser> imagingFocuser_;
-    std::unique_ptr<SimWheel> wheel_; // absent: none, as
+    std::unique_ptr<SimWheel> wheel_;     // absent: none, as
+    std::unique_ptr<SimRotator> rotator_; // this, and
     std::unique_ptr<SimCooler> cooler_;
 };
 

@@ -4,6 +4,7 @@
 #include "edge/devices/wire/served_clock.h"
 #include "edge/devices/wire/served_focuser.h"
 #include "edge/devices/wire/served_mount.h"
+#include "edge/devices/wire/served_rotator.h"
 #include "edge/devices/wire/served_wheel.h"
 
 namespace nordstjerna {
@@ -51,6 +52,8 @@ ServedNight::ServedNight(const Devices& devices, const Rig& rig, std::function<d
         all_.push_back(std::make_unique<ServedFocuser>(imagingFocuserName, *devices.imagingFocuser));
     if (devices.wheel)
         all_.push_back(std::make_unique<ServedWheel>(wheelName, *devices.wheel));
+    if (devices.rotator)
+        all_.push_back(std::make_unique<ServedRotator>(rotatorName, *devices.rotator));
     server_ = std::make_unique<WireServer>(std::move(listener), [this](const WireMessage& m) { command(m); });
     for (const auto& device : all_)
         device->offer(*server_);

@@ -27,6 +27,7 @@ public:
     static constexpr const char* guideFocuserName = "Night Guide Focuser";
     static constexpr const char* imagingFocuserName = "Night Imaging Focuser";
     static constexpr const char* wheelName = "Night Filter Wheel";
+    static constexpr const char* rotatorName = "Night Rotator";
 
 private:
     void command(const WireMessage& message);

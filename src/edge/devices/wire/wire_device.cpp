@@ -25,22 +25,44 @@ void WireDevice::greet() const {
     (void)link_.send(wireSwitch(device_, wire::connection, "CONNECT"));
 }
 
+bool WireDevice::quietFor(double seconds) const {
+    bool quiet = false;
+    link_.look([&](const WireLink::Known& known) {
+        const auto grew = known.grew.find(device_);
+        quiet = grew != known.grew.end() && std::chrono::steady_clock::now() - grew->second >=
+                                                std::chrono::duration<double>(seconds * link_.patience());
+    });
+    return quiet;
+}
+
+bool WireDevice::ready() const {
+    constexpr double burst_s = 0.5;
+    std::uint64_t links = 0;
+    link_.look([&](const WireLink::Known& known) { links = known.links; });
+    if (readyOn_ == links)
+        return true;
+    if (!quietFor(burst_s))
+        return false;
+    readyOn_ = links;
+    return true;
+}
+
 Expected<WireVector> WireDevice::need(const std::string& vector) const {
     if (device_.empty())
         return problem(Text::say("No %1 is chosen.").arg(kind_),
                        Text::say("None of the server's devices has this role."),
                        Text::say("Choose one under Rig, Devices."));
-    if (auto told = link_.told(device_, vector))
-        return std::move(told->vector);
     if (!link_.connected())
         return tl::unexpected(link_.absent());
+    auto told = link_.told(device_, vector);
     const auto connection = link_.told(device_, wire::connection);
-    if (!connection)
+    if (!told && !connection)
         return transientProblem(
             Text::say("The %1 is not there.").arg(kind_),
             Text::say("The device server does not offer \"%1\".").arg(device_),
             Text::say("Start its driver at the server, or choose another device under Rig, Devices."));
-    if (!connection->vector.on("CONNECT")) {
+    if (connection && !connection->vector.on("CONNECT")) {
+        readyOn_ = 0;
         greet();
         const std::string words = link_.remark(device_);
         return transientProblem(Text::say("The %1 is not connected.").arg(kind_),
@@ -49,6 +71,13 @@ Expected<WireVector> WireDevice::need(const std::string& vector) const {
                                     : Text::say("Its driver at the server has not reached it yet."),
                                 Text::say("Check its cable and its power; Nordstjerna keeps trying."));
     }
+    constexpr double slowDriver_s = 3.0;
+    if (!ready() || (!told && !quietFor(slowDriver_s)))
+        return transientProblem(Text::say("The %1 is not ready yet.").arg(kind_),
+                                Text::say("Its driver is still telling what it can do."),
+                                Text::say("Wait a moment; Nordstjerna keeps trying."));
+    if (told)
+        return std::move(told->vector);
     return problem(Text::say("The %1 cannot do this.").arg(kind_),
                    Text::say("Its driver \"%1\" does not offer %2.").arg(device_).arg(vector),
                    Text::say("Use another driver, or do it by hand."));

@@ -2,6 +2,8 @@
 #pragma once
 
 #include "edge/devices/clock.h"
+#include <atomic>
+
 #include "edge/devices/wire/wire_link.h"
 
 namespace nordstjerna {
@@ -19,7 +21,8 @@ public:
     // seconds.
     void greet() const;
 
-    // What it last told of this; a problem where it tells nothing of the kind, or is not there.
+    // What it last told of this; a problem where it tells nothing of the kind, or is not there; one that
+    // passes as long as its driver is still telling what it can do.
     Expected<WireVector> need(const std::string& vector) const;
     bool has(const std::string& vector) const { return link_.told(device_, vector).has_value(); }
 
@@ -44,8 +47,13 @@ private:
     WireLink& link_;
     std::string device_;
     Text kind_;
+    // Nothing new of it was told for so long, on the present connection.
+    bool quietFor(double seconds) const;
+    // Its driver has told all that it can do, as far as one can know: until then what is missing may come.
+    bool ready() const;
     mutable std::mutex lock_;
     mutable std::chrono::steady_clock::time_point greeted_{};
+    mutable std::atomic<std::uint64_t> readyOn_{0}; // that connection of the link
 };
 
 } // namespace nordstjerna

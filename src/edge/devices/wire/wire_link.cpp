@@ -220,6 +220,7 @@ void WireLink::read(WireSocket& socket) {
         known_.connected = false;
         known_.devices.clear();
         known_.remarks.clear();
+        known_.grew.clear();
         blob_.reset();
         known_.why = fine ? Text::say("The program ends.") : fine.error().why;
     }
@@ -269,6 +270,8 @@ void WireLink::take(WireMessage&& m) {
             } else if (m.verb == Verb::define && !v.device.empty() &&
                        (d != known_.devices.end() || known_.devices.size() < mostDevices) &&
                        (d == known_.devices.end() || old || d->second.size() < mostVectors)) {
+                if (!old)
+                    known_.grew[v.device] = now;
                 Told& told = known_.devices[v.device][v.name];
                 told.vector = std::move(v);
                 told.hear(known_.serial);

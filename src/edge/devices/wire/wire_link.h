@@ -52,6 +52,8 @@ public:
         Text why;                 // there is none now
         std::map<std::string, std::map<std::string, Told>> devices;
         std::map<std::string, std::string> remarks; // of each device, the last
+        // When each device last told something new of itself: drivers tell one thing after another.
+        std::map<std::string, std::chrono::steady_clock::time_point> grew;
 
         const Told* find(const std::string& device, const std::string& vector) const;
     };

@@ -366,14 +366,11 @@ Expected<void> WireMount::setCurve(const std::vector<double>& error_arcsec) {
 }
 
 Expected<void> WireMount::halt() {
-    if (auto there = mount_.need(wire::coordinates); !there)
-        return tl::unexpected(there.error());
+    // Also to one that has not told yet what it can do.
     const std::string& device = mount_.device();
-    std::vector<WireMessage> messages{wireSwitch(device, wire::abortMotion, "ABORT")};
-    const bool tracks = mount_.has(wire::trackState);
-    if (tracks)
-        messages.push_back(wireSwitch(device, wire::trackState, "TRACK_OFF"));
-    messages.push_back(wireAsk(device, wire::coordinates));
+    const std::vector<WireMessage> messages{wireSwitch(device, wire::abortMotion, "ABORT"),
+                                            wireSwitch(device, wire::trackState, "TRACK_OFF"),
+                                            wireAsk(device, wire::coordinates)};
     const std::uint64_t before = mount_.link().serial();
     if (auto sent = mount_.link().send(messages); !sent)
         return sent;
@@ -382,7 +379,7 @@ Expected<void> WireMount::halt() {
             const auto* at = known.find(device, wire::coordinates);
             const auto* track = known.find(device, wire::trackState);
             return at && at->serial > before && at->vector.state != WireState::busy &&
-                   (!tracks || (track && track->vector.on("TRACK_OFF")));
+                   (!track || track->vector.on("TRACK_OFF"));
         },
         8.0, neverHalted);
     if (stands)

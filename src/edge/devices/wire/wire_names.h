@@ -45,6 +45,10 @@ inline constexpr const char* filterSlot = "FILTER_SLOT"; // from 1
 inline constexpr const char* filterSlotValue = "FILTER_SLOT_VALUE";
 inline constexpr const char* filterNames = "FILTER_NAME"; // one element a slot, in their order
 
+inline constexpr const char* rotatorPlace = "ABS_ROTATOR_ANGLE"; // °, by its own scale
+inline constexpr const char* rotatorAngle = "ANGLE";
+inline constexpr const char* abortRotator = "ROTATOR_ABORT_MOTION";
+
 inline constexpr const char* focusPlace = "ABS_FOCUS_POSITION";
 inline constexpr const char* focusSteps = "FOCUS_ABSOLUTE_POSITION";
 inline constexpr const char* focusBy = "REL_FOCUS_POSITION";

@@ -47,6 +47,8 @@ WireNight::WireNight(const WireAddress& server, WireRoles roles, const Rig& rig,
             *focuser = std::make_unique<WireFocuser>(link_, role);
     if (!roles.wheel.empty())
         wheel_ = std::make_unique<WireWheel>(link_, roles.wheel);
+    if (!roles.rotator.empty())
+        rotator_ = std::make_unique<WireRotator>(link_, roles.rotator);
     if (imaging_)
         cooler_ = std::make_unique<WireCooler>(link_, roles.imagingCamera);
     // One after the other, so that the first use of a camera does not wait for its driver.
@@ -58,6 +60,8 @@ WireNight::WireNight(const WireAddress& server, WireRoles roles, const Rig& rig,
             focuser->greet();
     if (wheel_)
         wheel_->greet();
+    if (rotator_)
+        rotator_->greet();
 }
 
 void WireNight::setRecord(const std::shared_ptr<WireRecord>& record) {
@@ -77,6 +81,7 @@ Devices WireNight::devices() {
     d.guideFocuser = guideFocuser_.get();
     d.imagingFocuser = imagingFocuser_.get();
     d.wheel = wheel_.get();
+    d.rotator = rotator_.get();
     d.imagingCooler = cooler_.get();
     d.clock = &clock_;
     d.track = trackByCamera(guide_);

@@ -10,6 +10,7 @@
 #include "edge/devices/wire/wire_focuser.h"
 #include "edge/devices/wire/wire_mount.h"
 #include "edge/devices/wire/wire_roles.h"
+#include "edge/devices/wire/wire_rotator.h"
 #include "edge/devices/wire/wire_wheel.h"
 #include "edge/platesolve/star_index.h"
 
@@ -41,6 +42,7 @@ private:
     std::unique_ptr<WireCamera> imaging_;
     std::unique_ptr<WireFocuser> guideFocuser_, imagingFocuser_;
     std::unique_ptr<WireWheel> wheel_;
+    std::unique_ptr<WireRotator> rotator_;
     std::unique_ptr<WireCooler> cooler_;
 };
 

@@ -24,7 +24,7 @@ constexpr RoleSign roleSigns[] = {{WireRole::mount, wire::mountBit, wire::coordi
                                   {WireRole::guidePort, wire::guidePortBit, wire::pulseWestEast},
                                   {WireRole::focuser, wire::focuserBit, wire::focusBy},
                                   {WireRole::wheel, wire::wheelBit, wire::filterSlot},
-                                  {WireRole::rotator, wire::rotatorBit, "ABS_ROTATOR_ANGLE"}};
+                                  {WireRole::rotator, wire::rotatorBit, wire::rotatorPlace}};
 
 struct AbilitySign {
     WireAbility ability;

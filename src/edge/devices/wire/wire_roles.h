@@ -13,6 +13,7 @@ struct WireRoles {
     std::string guideFocuser;
     std::string imagingFocuser;
     std::string wheel;     // before the imaging camera
+    std::string rotator;   // of the imaging camera
     std::string guidePort; // a camera that carries the guide pulses in place of the mount
 
     bool operator==(const WireRoles&) const = default;

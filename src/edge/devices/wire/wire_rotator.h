@@ -1,0 +1,21 @@
+// A rotator behind a device server.
+#pragma once
+
+#include "edge/devices/rotator.h"
+#include "edge/devices/wire/wire_device.h"
+
+namespace nordstjerna {
+
+class WireRotator final : public Rotator {
+public:
+    WireRotator(WireLink& link, const std::string& device) : rotator_(link, device, Text::say("rotator")) {}
+    void greet() const { rotator_.greet(); }
+
+    Expected<RotatorState> state() const override;
+    Expected<void> moveTo(double angle_deg, const StopFlag& halt) override;
+
+private:
+    WireDevice rotator_;
+};
+
+} // namespace nordstjerna

@@ -1,0 +1,25 @@
+// What a widget paints as text, where it stands on the widget: a look at drawings that no label tells of.
+#pragma once
+
+#include <QPaintEngine>
+#include <QPolygonF>
+#include <QWidget>
+#include <vector>
+
+namespace nordstjerna {
+
+struct PaintedText {
+    QString text;
+    QPolygonF
+        outline; // the letters' box: their advance, and from the height of an x to the line they stand on
+};
+
+// In the order of painting. Children are not painted.
+std::vector<PaintedText> paintedBy(QWidget& widget);
+
+// Painted texts that are cut by the widget's edge or lie over each other, in words.
+QStringList paintedBadly(QWidget& widget);
+// The same of all visible widgets inside.
+QStringList paintedBadlyIn(QWidget& window);
+
+} // namespace nordstjerna
