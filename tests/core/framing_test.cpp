@@ -37,6 +37,7 @@ private slots:
     void turning_data();
     void turning();
     void guideOffsetLeadsBack();
+    void guideOffsetAfterATurn();
     void moonAgainstAstropy();
     void riseAndSetAgainstAstropy();
     void hoursOfATarget();
@@ -94,6 +95,28 @@ void FramingTest::turning() {
     QVERIFY2(std::abs(a.turn_deg - turn) < 1e-9, qPrintable(QString::number(a.turn_deg)));
     QCOMPARE(a.flipped, flipped);
     QVERIFY(turnWords(a).english().find(turn >= 0.0 ? " clockwise" : "anticlockwise") != std::string::npos);
+}
+
+// The guide camera stays where it is when the imaging camera alone turns.
+void FramingTest::guideOffsetAfterATurn() {
+    Random random(9);
+    Rig rig;
+    rig.imagingCamera = {4.2, 5000, 3400, 1, 16, 1.0, 3.0, 50000.0};
+    rig.imagingOptics = {610.0, 111.0, 1.0};
+    rig.guideCamera = {3.0, 1920, 1200, 1, 16, 1.0, 3.0, 50000.0};
+    rig.guideOptics = {240.0, 50.0, 1.0};
+    for (int i = 0; i < 200; ++i) {
+        const bool mirrored = i & 1;
+        const GuideOffset offset{random.uniform(-40, 40), random.uniform(-40, 40), random.uniform(-179, 179)};
+        const Vec3 centre = vectorFrom(
+            Equatorial{Angle::fromDeg(random.uniform(0, 360)), Angle::fromDeg(random.uniform(-70, 70))});
+        const double roll = random.uniform(-180, 180), turned = random.uniform(-170, 170);
+        const Footprint before = guideFootprint(rig, offset, imagingFootprint(rig, centre, roll, mirrored));
+        const Footprint after = guideFootprint(rig, offsetAfterTurn(offset, turned, mirrored),
+                                               imagingFootprint(rig, centre, roll + turned, mirrored));
+        QVERIFY(separation(before.centre, after.centre).arcsec() < 1.0);
+        QVERIFY(std::abs(std::remainder(before.angle_deg - after.angle_deg, 360.0)) < 0.01);
+    }
 }
 
 void FramingTest::guideOffsetLeadsBack() {

@@ -24,6 +24,7 @@ constexpr const char* theirCamera = "CCD Simulator";
 constexpr const char* theirGuider = "Guide Simulator";
 constexpr const char* theirFocuser = "Focuser Simulator";
 constexpr const char* theirWheel = "Filter Simulator";
+constexpr const char* theirRotator = "Rotator Simulator";
 
 struct Peer {
     QTemporaryDir home; // its drivers keep their settings there
@@ -36,9 +37,10 @@ struct Peer {
         environment.insert("HOME", home.path());
         server.setProcessEnvironment(environment);
         // Its socket for programs of this computer is found by name alone: one of its own keeps others out.
-        server.start("indiserver", {"-p", QString::number(port), "-u", home.filePath("server"),
-                                    "indi_simulator_telescope", "indi_simulator_ccd", "indi_simulator_guide",
-                                    "indi_simulator_focus", "indi_simulator_wheel"});
+        server.start("indiserver",
+                     {"-p", QString::number(port), "-u", home.filePath("server"), "indi_simulator_telescope",
+                      "indi_simulator_ccd", "indi_simulator_guide", "indi_simulator_focus",
+                      "indi_simulator_wheel", "indi_simulator_rotator"});
         if (!server.waitForStarted())
             qFatal("indiserver of the package indi-bin cannot be started");
     }
@@ -103,12 +105,14 @@ void PeerTest::offersAreRead() {
     QVERIFY(camera.fits(WireRole::camera) && camera.width == 1280 && camera.bits == 16);
     QVERIFY(offer(theirFocuser).fits(WireRole::focuser) && !offer(theirFocuser).fits(WireRole::mount));
     QVERIFY(offer(theirWheel).fits(WireRole::wheel));
+    QVERIFY(offer(theirRotator).fits(WireRole::rotator));
 }
 
 void PeerTest::anEveningsDevices() {
     Peer peer;
     const Rig rig = theirRig();
-    WireNight night(peer.address(), {theirMount, theirGuider, theirCamera, {}, theirFocuser, theirWheel, {}},
+    WireNight night(peer.address(),
+                    {theirMount, theirGuider, theirCamera, {}, theirFocuser, theirWheel, theirRotator, {}},
                     rig, sharedIndex());
     Observatory observatory(night.devices());
     const Devices& devices = observatory.devices();
@@ -164,6 +168,12 @@ void PeerTest::anEveningsDevices() {
     for (const int slot : {3, 0, 2}) {
         wentWell(devices.wheel->moveTo(slot, neverHalted));
         QCOMPARE(devices.wheel->state()->slot, slot);
+    }
+    // The rotator.
+    QVERIFY(eventually([&] { return devices.rotator->state().has_value(); }));
+    for (const double angle_deg : {30.0, 75.0}) {
+        wentWell(devices.rotator->moveTo(angle_deg, neverHalted));
+        QVERIFY(std::abs(devices.rotator->state()->angle_deg - angle_deg) < 0.2);
     }
     // The cooler, led there by the observatory.
     QVERIFY(eventually([&] { return observatory.cooling()->look().state.has_value(); }));

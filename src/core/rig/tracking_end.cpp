@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/format.h"
+#include "core/sky/instant.h"
 #include "core/sky/local_place.h"
 
 namespace nordstjerna {
