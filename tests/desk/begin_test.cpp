@@ -28,6 +28,7 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "in_english.h"
 #include "night_fixture.h"
+#include "painted_text.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -37,7 +38,11 @@ class BeginTest : public QObject {
 private slots:
     void initTestCase();
     void init();
-    void cleanup() { window_.reset(); }
+    void cleanup() {
+        if (window_)
+            QCOMPARE(paintedBadlyIn(*window_), QStringList());
+        window_.reset();
+    }
     void focusRunByOneButton();
     void guideFocusStaysByHand();
     void focuserThatDoesNotMove();
@@ -157,7 +162,7 @@ void BeginTest::focusRunByOneButton() {
     // Kept with the rig, and entered in the log.
     QVERIFY(window_->session().rigs().rig().imagingFocuser.backlash_steps > 0.0);
     QCOMPARE(window_->session().focusBook().focused(CameraRole::imaging).size(), size_t(1));
-    QVERIFY(window_->session().writes().flush(20.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     // The next evening knows it.
     begin(s);
     QVERIFY(window_->session().rigs().rig().imagingFocuser.backlash_steps > 0.0);
@@ -307,6 +312,13 @@ void BeginTest::frameTurnCentre() {
     QVERIFY(waitFor([&] { return said(centre).contains("Turn the camera by 20.0° anticlockwise"); }));
     QTest::mouseClick(centre->primary(), Qt::LeftButton);
     QVERIFY(waitIdle());
+    // By the rotator.
+    Q_EMIT map->turned(lies + 20.0);
+    QVERIFY(!inEnglish(turn->note()).contains("as wanted"));
+    centre->findChild<QPushButton*>("rotateCamera")->click();
+    QVERIFY(waitIdle());
+    QVERIFY2(inEnglish(turn->note()).contains("as wanted"), qPrintable(inEnglish(turn->note())));
+    QVERIFY2(said(centre).contains("The rotator turned the camera by 20."), qPrintable(said(centre)));
     QCOMPARE(window_->session().targets().list().size(), size_t(1));
 }
 
@@ -345,7 +357,7 @@ void BeginTest::wantedAngleComesBack() {
     angle->selectAll();
     QTest::keyClicks(angle, "58");
     QTest::keyClick(angle, Qt::Key_Return);
-    QVERIFY(window_->session().writes().flush(20.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     begin(scenario());
     window_->showStation(StationId::centre);
     QCOMPARE(station(StationId::centre)->findChild<QDoubleSpinBox*>("angle")->value(), 58.0);
@@ -401,7 +413,7 @@ void BeginTest::centringIsRemembered() {
     centre->findChild<QDoubleSpinBox*>("tolerance")->setValue(45.0);
     centre->findChild<QDoubleSpinBox*>("settle")->setValue(7.0);
     centre->findChild<QDoubleSpinBox*>("solveBin")->setValue(2.0);
-    QVERIFY(window_->session().writes().flush(20.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     begin(scenario());
     centre = station(StationId::centre);
     QCOMPARE(centre->findChild<QDoubleSpinBox*>("tolerance")->value(), 45.0);

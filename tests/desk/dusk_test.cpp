@@ -22,6 +22,7 @@
 #include "edge/store/night_log.h"
 #include "in_english.h"
 #include "night_fixture.h"
+#include "painted_text.h"
 #include "private_bus.h"
 #include "registry.h"
 
@@ -36,6 +37,8 @@ private slots:
     }
     void init() { data_ = std::make_unique<QTemporaryDir>(); }
     void cleanup() {
+        if (window_)
+            QCOMPARE(paintedBadlyIn(*window_), QStringList());
         window_.reset();
         data_.reset();
     }

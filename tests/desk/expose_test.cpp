@@ -29,6 +29,7 @@
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/store/fits.h"
 #include "in_english.h"
+#include "painted_text.h"
 #include "registry.h"
 #include "series_night.h"
 
@@ -48,7 +49,11 @@ class ExposeTest : public QObject {
 private slots:
     void initTestCase();
     void init();
-    void cleanup() { window_.reset(); }
+    void cleanup() {
+        if (window_)
+            QCOMPARE(paintedBadlyIn(*window_), QStringList());
+        window_.reset();
+    }
     void filtersTakeTurns();
     void filtersByHand();
     void planFollowsTheFields();
@@ -197,13 +202,13 @@ void ExposeTest::filtersTakeTurns() {
     // The cooler is asked for nothing before a temperature is chosen.
     QTest::mouseClick(expose()->findChild<ChoiceTile*>("plan-frames"), Qt::LeftButton);
     auto* now = expose()->findChild<QPushButton*>("cool-now");
-    QTRY_VERIFY(now->isVisible());
+    QTRY_VERIFY_WITH_TIMEOUT(now->isVisible(), 60000);
     QVERIFY(!now->isEnabled());
     set("cool-to", -10.0);
     QVERIFY(now->isEnabled());
     QTest::mouseClick(now, Qt::LeftButton);
     QCOMPARE(window_->session().cameraDesk().cooler().goal_c, std::optional(-10.0));
-    QTRY_COMPARE(inEnglish(now->text()), QString("Warm it up now"));
+    QTRY_COMPARE_WITH_TIMEOUT(inEnglish(now->text()), QString("Warm it up now"), 60000);
     QTest::mouseClick(now, Qt::LeftButton);
     QVERIFY(!window_->session().cameraDesk().cooler().goal_c);
     set("cool-to", -61.0);
@@ -282,7 +287,7 @@ void ExposeTest::planComesBackAtTheNextStart() {
     set("dither-every", 4.0);
     expose()->findChild<QComboBox*>("series-ends")->setCurrentIndex(1);
     expose()->saveIn(data_->filePath("my frames").toStdString());
-    QVERIFY(window_->session().writes().flush(10.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     window_.reset();
     window_ = std::make_unique<MainWindow>(
         beginSimulated(seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
@@ -323,7 +328,7 @@ void ExposeTest::beginAndEndByTheClock() {
     QVERIFY2(plan().contains("begins ") && !plan().contains("begins 22:30"), qPrintable(plan()));
     // All of it comes back.
     choose(*begins, "at a time");
-    QVERIFY(window_->session().writes().flush(10.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     window_.reset();
     window_ = std::make_unique<MainWindow>(
         beginSimulated(seriesScenario(), sharedIndex(), std::filesystem::path(data_->path().toStdString())));
@@ -393,7 +398,7 @@ void ExposeTest::flipRatherEarly() {
     letTimePass("2026-10-14T23:40:00");
     QVERIFY(waitFor(offered));
     set("series-exposure", 600.0);
-    QTRY_VERIFY(plan().contains("flip"));
+    QTRY_VERIFY_WITH_TIMEOUT(plan().contains("flip"), 60000);
     const auto framesThen = [&](int choice) {
         expose()->findChild<QComboBox*>("series-flip")->setCurrentIndex(choice);
         return plan().section(' ', 0, 0).toInt();
@@ -702,7 +707,7 @@ void ExposeTest::brokenOffAndTakenUp() {
     QVERIFY(waitFor([this] { return expose()->frames().size() >= 2; }));
     if (crash) {
         // What the disk holds at this moment is what a program finds that begins anew.
-        QVERIFY(window_->session().evening().flush(20.0));
+        QVERIFY(window_->session().evening().flush(60.0));
         QTemporaryDir copy;
         copy.setAutoRemove(false);
         std::filesystem::copy(data_->path().toStdString(), copy.path().toStdString(),

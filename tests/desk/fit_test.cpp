@@ -4,6 +4,7 @@
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPainter>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QTemporaryDir>
@@ -16,6 +17,7 @@
 #include "desk/stations/station.h"
 #include "desk/text_size.h"
 #include "desk/theme.h"
+#include "painted_text.h"
 #include "registry.h"
 
 using namespace nordstjerna;
@@ -29,6 +31,9 @@ private slots:
     void textFollowsTheDesktop();
     void wordsFit_data();
     void wordsFit();
+    void paintedWordsFit_data() { wordsFit_data(); }
+    void paintedWordsFit();
+    void aBadlyPaintedWordIsSeen();
     void nothingIsWiderThanItsRoom_data() { wordsFit_data(); }
     void nothingIsWiderThanItsRoom();
 
@@ -177,6 +182,34 @@ QStringList FitTest::everyPage(QSize size, const std::function<QStringList(QWidg
 void FitTest::wordsFit() {
     QFETCH(QSize, size);
     QCOMPARE(everyPage(size, cutIn).size(), 0);
+}
+
+void FitTest::paintedWordsFit() {
+    QFETCH(QSize, size);
+    QCOMPARE(everyPage(size, paintedBadlyIn).size(), 0);
+}
+
+void FitTest::aBadlyPaintedWordIsSeen() {
+    struct Painted : QWidget {
+        void paintEvent(QPaintEvent*) override {
+            QPainter p(this);
+            p.drawText(20, 30, "well");
+            p.drawText(20, 60, "one");
+            p.drawText(24, 61, "over another");
+            p.drawText(180, 90, "too far to the right");
+            p.translate(40, 150);
+            p.rotate(-90);
+            p.drawText(0, 0, "upright");
+        }
+    } painted;
+    painted.resize(200, 160);
+    QStringList texts;
+    for (const PaintedText& t : paintedBy(painted))
+        texts << t.text;
+    QCOMPARE(texts, QStringList({"well", "one", "over another", "too far to the right", "upright"}));
+    const QStringList bad = paintedBadly(painted);
+    QCOMPARE(bad.size(), 2);
+    QVERIFY(bad[0].contains("lies over \"one\"") && bad[1].contains("is cut"));
 }
 
 void FitTest::textFollowsTheDesktop() {

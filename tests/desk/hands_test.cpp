@@ -640,7 +640,7 @@ void HandsTest::unreadableEveningIsKept() {
         QVERIFY2(panelText().contains("evening-kept-"), qPrintable(panelText()));
         window_->showStation(StationId::guide);
         session().evening().keepView("Guide", "Dusk", true, "");
-        QVERIFY(session().writes().flush(20.0));
+        QVERIFY(session().writes().flush(60.0));
         window_.reset();
         bool kept = false;
         for (const QString& name : QDir(data_->path()).entryList({"evening-kept-*.json"})) {
@@ -662,7 +662,7 @@ void HandsTest::secondWindowAsksBeforeTakingOver() {
     // What is changed there does not touch what the first one keeps.
     session().targets().set("M 33", vectorFrom(Equatorial{Angle::fromDeg(23.46), Angle::fromDeg(30.66)}));
     second.targets().set("M 31", vectorFrom(Equatorial{Angle::fromDeg(10.68), Angle::fromDeg(41.27)}));
-    QVERIFY(session().writes().flush(20.0) && second.writes().flush(20.0));
+    QVERIFY(session().writes().flush(60.0) && second.writes().flush(60.0));
     const auto onDisk = [this] {
         QFile file(data_->filePath("evening.json"));
         return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
@@ -672,7 +672,7 @@ void HandsTest::secondWindowAsksBeforeTakingOver() {
     QVERIFY(waitFor([&] { return !session().evening().owns() && second.evening().owns(); }));
     QVERIFY(session().problems().has(ProblemCause::shared));
     second.targets().set("M 1", vectorFrom(Equatorial{Angle::fromDeg(83.63), Angle::fromDeg(22.01)}));
-    QVERIFY(second.writes().flush(20.0));
+    QVERIFY(second.writes().flush(60.0));
     QVERIFY(onDisk().contains("M 1"));
     QVERIFY(panelText().contains("is not kept"));
     QVERIFY(panelButton("Keep it here"));

@@ -35,6 +35,7 @@
 #include "desk/widgets/read_out.h"
 #include "edge/store/run_table.h"
 #include "in_english.h"
+#include "painted_text.h"
 #include "registry.h"
 #include "series_night.h"
 
@@ -46,7 +47,11 @@ class ReviewWindowTest : public QObject {
 private slots:
     void initTestCase();
     void init();
-    void cleanup() { window_.reset(); }
+    void cleanup() {
+        if (window_)
+            QCOMPARE(paintedBadlyIn(*window_), QStringList());
+        window_.reset();
+    }
     void demoBringsItsNights();
     void anEveningIsKept();
     void killedEveningIsRecovered();

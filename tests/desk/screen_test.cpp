@@ -197,7 +197,7 @@ void ScreenTest::whatHappensIsAnnounced() {
     Rig rig = session.rigs().rig();
     rig.guideOptics.focal_mm = 60.0; // the aperture in its place
     session.rigs().set(rig);
-    QTRY_VERIFY(!told.isEmpty());
+    QTRY_VERIFY_WITH_TIMEOUT(!told.isEmpty(), 60000);
     QVERIFY2(told.front().startsWith("Finding: ") && told.front().contains("focal"),
              qPrintable(told.join('|')));
     const auto count = told.size();
@@ -219,7 +219,7 @@ void ScreenTest::picturesByTheKeyboard() {
     auto* sky = window_->findChild<HorizonSky*>();
     window_->activateWindow();
     sky->setFocus(Qt::TabFocusReason);
-    QTRY_VERIFY(sky->hasFocus());
+    QTRY_VERIFY_WITH_TIMEOUT(sky->hasFocus(), 60000);
     auto* keys = sky->findChild<PointerKeys*>();
     QVERIFY(keys && keys->isVisible());
     int drawn = 0;
@@ -312,7 +312,7 @@ void ScreenTest::rigsAreChosenAndCopied() {
     name->setText("Second");
     QTest::keyClick(name, Qt::Key_Return);
     QCOMPARE(session.rigs().rig().name, "Second on " + session.rigs().rig().mount.name);
-    QVERIFY(session.writes().flush(10.0));
+    QVERIFY(session.writes().flush(60.0));
     QCOMPARE(session.rigs().list().size(), size_t(2));
 
     // What a slow disk has not taken yet is listed too, under its newest name.
@@ -547,7 +547,7 @@ void ScreenTest::anotherSimulatedNight() {
     QVERIFY2(begun.has_value(), begun ? "" : begun.error().text().c_str());
     QVERIFY(!begun->session->rigs().rig().mount.decMotor);
     QCOMPARE(begun->session->targets().name(), std::string("M 31"));
-    QVERIFY(begun->session->writes().flush(10.0));
+    QVERIFY(begun->session->writes().flush(60.0));
     const auto rigs = begun->session->rigs().list();
     QVERIFY(std::any_of(rigs.begin(), rigs.end(), [&](const Listed& l) { return l.id == first; }));
     begun->session.reset();
@@ -610,7 +610,7 @@ void ScreenTest::theEveningSurvivesARestart() {
     window_->findingsPanel()->setVisible(true);
     // The window's own beat keeps the view.
     QVERIFY(QTest::qWaitFor([&] { return window_->session().evening().evening().theme == "Ember"; }, 30000));
-    QVERIFY(window_->session().writes().flush(10.0));
+    QVERIFY(window_->session().writes().flush(60.0));
     open();
     QVERIFY(window_->station(StationId::focus)->isVisible());
     QCOMPARE(window_->session().rigs().rig().guideOptics.focal_mm, 333.0);

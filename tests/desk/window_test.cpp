@@ -45,6 +45,7 @@
 #include "in_english.h"
 #include "loop_world.h"
 #include "night_fixture.h"
+#include "painted_text.h"
 #include "registry.h"
 #include "replayed.h"
 
@@ -122,6 +123,8 @@ void WindowTest::init() {
 }
 
 void WindowTest::cleanup() {
+    if (window_)
+        QCOMPARE(paintedBadlyIn(*window_), QStringList());
     window_.reset();
 }
 

@@ -155,7 +155,7 @@ void ConformanceTest::tracksAsTold() {
     const Evening e(wire);
     for (const bool on : {false, true, false}) {
         MUST_WORK(e.devices.mount->setTracking(on));
-        QTRY_COMPARE_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).tracking, on, 30000);
+        QTRY_COMPARE_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).tracking, on, 60000);
     }
 }
 
@@ -169,7 +169,7 @@ void ConformanceTest::haltsOnTheWay() {
     const HourAngleDec farAway{Angle::fromHours(4.0), Angle::fromDeg(70.0)};
     e.night().clock().setSpeed(1.0);
     std::thread slewing([&] { slewed = e.devices.mount->slew(farAway, halt); });
-    QTRY_VERIFY_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).moving, 30000);
+    QTRY_VERIFY_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).moving, 60000);
     halt = true;
     const auto halted = e.devices.mount->halt();
     slewing.join();
@@ -248,11 +248,11 @@ void ConformanceTest::parks() {
     StopFlag halt{false};
     Expected<void> parked;
     std::thread parking([&] { parked = e.devices.mount->park(true, halt); });
-    QTRY_VERIFY_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).moving, 30000);
+    QTRY_VERIFY_WITH_TIMEOUT(e.devices.mount->state().value_or(MountState{}).moving, 60000);
     halt = true;
     parking.join();
     QVERIFY(!parked && parked.error().userRequested);
-    QTRY_VERIFY_WITH_TIMEOUT(!e.devices.mount->state().value_or(MountState{}).moving, 30000);
+    QTRY_VERIFY_WITH_TIMEOUT(!e.devices.mount->state().value_or(MountState{}).moving, 60000);
     QVERIFY(!e.devices.mount->state()->parked);
 }
 
@@ -396,7 +396,7 @@ void ConformanceTest::silenceIsPassing() {
     e.night().happen(FaultKind::mountLink, 1.0, 1e6);
     e.night().happen(FaultKind::cameraLink, 1.0, 1e6);
     const auto silent = [](const auto& answer) { return !answer && answer.error().transient; };
-    QTRY_VERIFY_WITH_TIMEOUT(silent(e.devices.mount->state()), 30000);
+    QTRY_VERIFY_WITH_TIMEOUT(silent(e.devices.mount->state()), 60000);
     const auto frame = e.devices.guideCamera->expose(0.5, neverHalted);
     QVERIFY(silent(frame));
     QVERIFY(!frame.error().what.empty() && !frame.error().why.empty());

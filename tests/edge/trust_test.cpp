@@ -640,7 +640,7 @@ void TrustTest::queueTriesAgain() {
         done.push_back("second");
         return {};
     });
-    QVERIFY(queue.flush(30.0));
+    QVERIFY(queue.flush(60.0));
     QCOMPARE(tries, 3);
     QVERIFY((done == std::vector<std::string>{"first", "second"})); // in order
 }
