@@ -218,10 +218,8 @@ private:
     FrozenCheck frozen_;
 };
 
-namespace {
-// A device that goes to a place and stands there.
 template <typename Port, typename State, typename Place>
-class WatchedMover : public Port {
+class Observatory::WatchedMover final : public Port {
 public:
     WatchedMover(Port& device, const Text& name, Clock& clock, Helpers& helpers)
         : device_(device), queue_(name, clock, helpers) {}
@@ -248,18 +246,6 @@ private:
     mutable DeviceQueue queue_;
     mutable Link link_{0.0}; // nor how long a move may
 };
-} // namespace
-
-class Observatory::WatchedFocuser final : public WatchedMover<Focuser, FocuserState, int> {
-    using WatchedMover::WatchedMover;
-};
-class Observatory::WatchedWheel final : public WatchedMover<FilterWheel, WheelState, int> {
-    using WatchedMover::WatchedMover;
-};
-class Observatory::WatchedRotator final : public WatchedMover<Rotator, RotatorState, double> {
-    using WatchedMover::WatchedMover;
-};
-
 class Observatory::WatchedCooler final : public Cooler {
 public:
     WatchedCooler(Cooler& cooler, Observatory& whole)

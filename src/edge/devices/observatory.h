@@ -67,9 +67,12 @@ public:
 private:
     class WatchedMount;
     class WatchedCamera;
-    class WatchedFocuser;
-    class WatchedWheel;
-    class WatchedRotator;
+    // Of a device that goes to a place and stands there.
+    template <typename Port, typename State, typename Place>
+    class WatchedMover;
+    using WatchedFocuser = WatchedMover<Focuser, FocuserState, int>;
+    using WatchedWheel = WatchedMover<FilterWheel, WheelState, int>;
+    using WatchedRotator = WatchedMover<Rotator, RotatorState, double>;
     class WatchedCooler;
     void look();
     void command(std::function<Expected<void>()> what, bool thenTracking, Done done);
