@@ -167,7 +167,9 @@ void DevicesTest::nobodyAnswers() {
     wishes.server = WireAddress{"localhost", 1};
     const auto refused = beginEvening(wishes);
     QVERIFY(!refused && refused.error().text().find("localhost:1") != std::string::npos);
-    DeviceChoice choice{true, {"localhost", 1}, {"Mount", "Camera", {}, {}, {}, {}, {}}, {}};
+    DeviceChoice choice{true, {"localhost", 1}, {}, {}};
+    choice.roles.mount = "Mount";
+    choice.roles.guideCamera = "Camera";
     QVERIFY(writeDeviceChoice(folder(), choice).has_value());
     window_.reset();
     wishes.server.reset();
