@@ -22,12 +22,12 @@ private slots:
 
 namespace {
 
-// The field of the demo's imaging camera in a sixteenth of the pixels.
+// The field of the demo's imaging camera in a quarter of the pixels.
 Scenario turningScenario(double hourAngle_h) {
     Scenario s = perfectScenario();
-    s.rig.imagingCamera.pixel_um *= 4.0;
-    s.rig.imagingCamera.width /= 4;
-    s.rig.imagingCamera.height /= 4;
+    s.rig.imagingCamera.pixel_um *= 2.0;
+    s.rig.imagingCamera.width /= 2;
+    s.rig.imagingCamera.height /= 2;
     s.parked = {Angle::fromHours(hourAngle_h), Angle::fromDeg(15.0)};
     s.rotator.fitted = true;
     s.rotator.begin_deg = 140.0;

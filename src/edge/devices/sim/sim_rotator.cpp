@@ -38,6 +38,7 @@ Expected<RotatorState> SimRotator::state() const {
 
 Expected<void> SimRotator::moveTo(double angle_deg, const StopFlag& halt) {
     double seconds = 0.0;
+    std::uint64_t motion = 0;
     {
         const std::scoped_lock guard(night_.lock_);
         if (auto answers = link(); !answers)
@@ -53,15 +54,18 @@ Expected<void> SimRotator::moveTo(double angle_deg, const StopFlag& halt) {
         from_deg_ = shown_deg(now);
         to_deg_ = angle_deg;
         left_ = now;
+        motion = ++motion_;
         seconds = std::abs(to_deg_ - from_deg_) / setup_.speed_deg_s;
     }
     if (night_.clock_.sleep(seconds, halt))
         return {};
     const std::scoped_lock guard(night_.lock_);
-    night_.catchUp();
-    const Instant now = night_.clock_.now();
-    from_deg_ = to_deg_ = shown_deg(now);
-    left_ = now;
+    if (motion == motion_) { // else another has begun
+        night_.catchUp();
+        const Instant now = night_.clock_.now();
+        from_deg_ = to_deg_ = shown_deg(now);
+        left_ = now;
+    }
     return tl::unexpected(haltedProblem());
 }
 

@@ -21,7 +21,8 @@ private:
     SimulatedNight& night_;
     SimRotatorSetup setup_;
     double to_deg_, from_deg_;
-    Instant left_; // the former place
+    Instant left_;             // the former place
+    std::uint64_t motion_ = 0; // the newest
 };
 
 } // namespace nordstjerna

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "edge/runner.h"
+
 namespace nordstjerna {
 
 WireVector ServedDevice::vector(const std::string& vectorName, WireKind kind, bool writable,
@@ -93,6 +95,29 @@ void ServedDevice::work(std::function<void(const StopFlag& stop)> what) {
         const std::scoped_lock guard(lock_);
         std::erase(underWay_, stop);
         done_.notify_all();
+    });
+}
+
+void ServedDevice::move(const std::string& vectorName,
+                        std::function<Expected<void>(const StopFlag& stop)> what, Told told) {
+    breakOff();
+    {
+        const std::scoped_lock order(order_);
+        ++moves_;
+        server_->update(name_, vectorName, WireState::busy);
+    }
+    work([this, vectorName, what = std::move(what), told = std::move(told)](const StopFlag& stop) {
+        Expected<void> done;
+        {
+            const std::scoped_lock after(moving_); // the former has come to rest
+            done = stop ? tl::unexpected(haltedProblem()) : what(stop);
+            --moves_;
+        }
+        if (!done && !done.error().userRequested)
+            server_->update(name_, vectorName, WireState::alert, {}, done.error().briefly().english());
+        lookNow();
+        if (told)
+            told(done);
     });
 }
 

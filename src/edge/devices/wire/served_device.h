@@ -37,16 +37,21 @@ protected:
     virtual void look() {} // called in order
 
     // What was read of the device before a command must not be told after the command's answer: each look,
-    // and each beginning of a motion, is read and told while this is held.
-    std::unique_lock<std::mutex> inOrder() { return std::unique_lock(order_); }
+    // and each beginning of a motion, is read and told in turn.
     void lookNow() {
-        const auto order = inOrder();
+        const std::scoped_lock order(order_);
         look();
     }
 
     WireServer& server() { return *server_; }
     // In a thread of its own; stop: set when the work is to be broken off.
     void work(std::function<void(const StopFlag& stop)> what);
+    // The same for a motion of the device, whose state `vector` tells: busy until it is over, and an alert
+    // where it failed. A motion takes the place of the one under way. told: last, with what came of it.
+    using Told = std::function<void(const Expected<void>& done)>;
+    void move(const std::string& vector, std::function<Expected<void>(const StopFlag& stop)> what,
+              Told told = {});
+    bool moves() const { return moves_ > 0; }
     // Whatever is under way now.
     void breakOff();
 
@@ -64,7 +69,8 @@ private:
     unsigned interfaces_;
     WireServer* server_ = nullptr;
     std::atomic<bool> connected_{false};
-    std::mutex order_, lock_;
+    std::mutex order_, moving_, lock_;
+    std::atomic<int> moves_{0};
     std::condition_variable done_;
     std::vector<std::shared_ptr<StopFlag>> underWay_;
     Helpers helpers_{nullptr};

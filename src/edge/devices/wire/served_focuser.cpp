@@ -24,7 +24,7 @@ void ServedFocuser::look() {
     const auto s = focuser_.state();
     if (!s)
         return server().update(name(), wire::focusPlace, WireState::alert, {}, s.error().why.english());
-    server().update(name(), wire::focusPlace, moving_ ? WireState::busy : WireState::ok,
+    server().update(name(), wire::focusPlace, moves() ? WireState::busy : WireState::ok,
                     {{wire::focusSteps, s->steps}});
     if (s->temperature_c)
         server().update(name(), wire::focusHeat, WireState::ok, {{"TEMPERATURE", *s->temperature_c}});
@@ -35,19 +35,8 @@ void ServedFocuser::take(const WireVector& c) {
         breakOff();
         server().select(name(), c.name, {}, WireState::ok);
     } else if (c.name == wire::focusPlace && std::abs(c.number(wire::focusSteps)) < 1e9) {
-        {
-            const auto order = inOrder();
-            moving_ = true;
-            server().update(name(), wire::focusPlace, WireState::busy);
-        }
-        work([this, to = static_cast<int>(std::lround(c.number(wire::focusSteps)))](const StopFlag& stop) {
-            const auto done = focuser_.moveTo(to, stop);
-            moving_ = false;
-            if (!done && !done.error().userRequested)
-                server().update(name(), wire::focusPlace, WireState::alert, {},
-                                done.error().briefly().english());
-            lookNow();
-        });
+        move(wire::focusPlace, [this, to = static_cast<int>(std::lround(c.number(wire::focusSteps)))](
+                                   const StopFlag& stop) { return focuser_.moveTo(to, stop); });
     }
 }
 

@@ -17,7 +17,6 @@ protected:
 
 private:
     Focuser& focuser_;
-    std::atomic<bool> moving_{false};
 };
 
 } // namespace nordstjerna

@@ -57,7 +57,7 @@ void ServedMount::look() {
         return;
     }
     const Angle ra = (siderealTime() - state->pointing.hourAngle).wrapped();
-    const bool moving = state->moving || slewing_;
+    const bool moving = state->moving || moves();
     server().select(name(), wire::pierSide, state->side == "east" ? "PIER_WEST" : "PIER_EAST", WireState::ok);
     if (state->tracking != tracking_) {
         tracking_ = state->tracking;
@@ -85,41 +85,33 @@ void ServedMount::goTo(const WireVector& place) {
     }
     const HourAngleDec target{(siderealTime() - Angle::fromHours(place.number("RA"))).wrappedSigned(),
                               Angle::fromDeg(place.number("DEC"))};
-    const auto told = [this](const Expected<void>& done) {
-        if (!done && !done.error().userRequested)
-            server().update(name(), wire::coordinates, WireState::alert, {},
-                            done.error().briefly().english());
-        lookNow();
-    };
     if (use == "SYNC") {
-        work([this, target, told](const StopFlag&) { told(mount_.sync(target)); });
+        work([this, target](const StopFlag&) {
+            if (const auto done = mount_.sync(target); !done)
+                server().update(name(), wire::coordinates, WireState::alert, {},
+                                done.error().briefly().english());
+            lookNow();
+        });
         return;
     }
-    {
-        const auto order = inOrder();
-        slewing_ = true;
-        server().update(name(), wire::coordinates, WireState::busy);
-    }
-    work([this, target, told, use](const StopFlag& stop) {
+    move(wire::coordinates, [this, target, use](const StopFlag& stop) {
         auto done = mount_.slew(target, stop);
-        if (done && use == "TRACK")
-            done = mount_.setTracking(true);
-        slewing_ = false;
-        told(done);
+        return done && use == "TRACK" ? mount_.setTracking(true) : done;
     });
 }
 
 void ServedMount::park(bool on) {
     server().select(name(), wire::park, on ? "PARK" : "UNPARK", WireState::busy);
-    {
-        const auto order = inOrder();
-        slewing_ = on;
-    }
-    work([this, on](const StopFlag& stop) {
-        const auto done = mount_.park(on, stop);
-        slewing_ = false;
-        lookNow(); // that it stands is told before that it is parked
+    const auto told = [this, on](const Expected<void>& done) {
         answer(wire::park, on ? "PARK" : "UNPARK", done, on ? "UNPARK" : "PARK");
+    };
+    const auto what = [this, on](const StopFlag& stop) { return mount_.park(on, stop); };
+    if (on)
+        return move(wire::coordinates, what, told); // that it stands is told before that it is parked
+    work([this, what, told](const StopFlag& stop) {
+        const auto done = what(stop);
+        lookNow();
+        told(done);
     });
 }
 

@@ -31,7 +31,6 @@ private:
     std::string use_ = "TRACK"; // of the place that comes next
     double ownRate_ = 0.0;      // fractions of the sidereal rate, on top of it
     bool tracking_ = false;     // as last told
-    std::atomic<bool> slewing_{false};
 };
 
 } // namespace nordstjerna

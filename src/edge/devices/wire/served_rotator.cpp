@@ -20,7 +20,7 @@ void ServedRotator::look() {
     const auto s = rotator_.state();
     if (!s)
         return server().update(name(), wire::rotatorPlace, WireState::alert, {}, s.error().why.english());
-    server().update(name(), wire::rotatorPlace, moving_ ? WireState::busy : WireState::ok,
+    server().update(name(), wire::rotatorPlace, moves() ? WireState::busy : WireState::ok,
                     {{wire::rotatorAngle, s->angle_deg}});
 }
 
@@ -29,18 +29,8 @@ void ServedRotator::take(const WireVector& c) {
         breakOff();
         server().select(name(), c.name, {}, WireState::ok);
     } else if (c.name == wire::rotatorPlace && std::abs(c.number(wire::rotatorAngle)) < 1e4) {
-        {
-            const auto order = inOrder();
-            moving_ = true;
-            server().update(name(), wire::rotatorPlace, WireState::busy);
-        }
-        work([this, to = c.number(wire::rotatorAngle)](const StopFlag& stop) {
-            const auto done = rotator_.moveTo(to, stop);
-            moving_ = false;
-            if (!done && !done.error().userRequested)
-                server().update(name(), wire::rotatorPlace, WireState::alert, {},
-                                done.error().briefly().english());
-            lookNow();
+        move(wire::rotatorPlace, [this, to = c.number(wire::rotatorAngle)](const StopFlag& stop) {
+            return rotator_.moveTo(to, stop);
         });
     }
 }

@@ -17,7 +17,6 @@ protected:
 
 private:
     Rotator& rotator_;
-    std::atomic<bool> moving_{false};
 };
 
 } // namespace nordstjerna

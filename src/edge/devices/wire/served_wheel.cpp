@@ -25,26 +25,15 @@ void ServedWheel::look() {
     const auto s = wheel_.state();
     if (!s)
         return server().update(name(), wire::filterSlot, WireState::alert, {}, s.error().why.english());
-    server().update(name(), wire::filterSlot, moving_ ? WireState::busy : WireState::ok,
+    server().update(name(), wire::filterSlot, moves() ? WireState::busy : WireState::ok,
                     {{wire::filterSlotValue, s->slot + 1.0}});
 }
 
 void ServedWheel::take(const WireVector& c) {
     if (c.name != wire::filterSlot || !(std::abs(c.number(wire::filterSlotValue)) < 1000.0))
         return;
-    {
-        const auto order = inOrder();
-        moving_ = true;
-        server().update(name(), wire::filterSlot, WireState::busy);
-    }
-    work([this,
-          to = static_cast<int>(std::lround(c.number(wire::filterSlotValue))) - 1](const StopFlag& stop) {
-        const auto done = wheel_.moveTo(to, stop);
-        moving_ = false;
-        if (!done && !done.error().userRequested)
-            server().update(name(), wire::filterSlot, WireState::alert, {}, done.error().briefly().english());
-        lookNow();
-    });
+    move(wire::filterSlot, [this, to = static_cast<int>(std::lround(c.number(wire::filterSlotValue))) -
+                                       1](const StopFlag& stop) { return wheel_.moveTo(to, stop); });
 }
 
 } // namespace nordstjerna

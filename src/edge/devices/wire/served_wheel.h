@@ -17,7 +17,6 @@ protected:
 
 private:
     FilterWheel& wheel_;
-    std::atomic<bool> moving_{false};
 };
 
 } // namespace nordstjerna

@@ -17,6 +17,8 @@ using namespace std::chrono_literals;
 constexpr auto freshPlace = 1500ms;
 constexpr double answer_s = 2.5;
 constexpr double arrived_deg = 1.0; // the mount is where it was sent to
+// So near before it was seen to move: most of the way is behind it.
+constexpr double mostOfTheWay = 0.3, finest_deg = 3.0 / 3600.0;
 
 Vec3 directionTold(const WireVector& told) {
     return vectorFrom(Equatorial{Angle::fromHours(told.number("RA")), Angle::fromDeg(told.number("DEC"))});
@@ -161,6 +163,11 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
     if (auto use = setUse("TRACK"); !use)
         return use;
     const Vec3 wanted = directionTold(target->vector);
+    const auto stood = coordinates();
+    if (!stood)
+        return tl::unexpected(stood.error());
+    const double near_deg =
+        std::clamp(mostOfTheWay * separation(directionTold(*stood), wanted).deg(), finest_deg, arrived_deg);
     const std::uint64_t before = mount_.link().serial();
     if (auto sent = mount_.link().send(*target); !sent)
         return sent;
@@ -173,7 +180,7 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
             return false;
         moved = told->busy > before;
         refusal = told->alert > before;
-        atTarget = separation(directionTold(told->vector), wanted).deg() < arrived_deg;
+        atTarget = separation(directionTold(told->vector), wanted).deg() < (moved ? arrived_deg : near_deg);
         return refusal || (told->vector.state != WireState::busy && (moved || atTarget));
     };
     constexpr double start_s = 10.0; // so long it may take to begin
@@ -185,6 +192,10 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
     };
     constexpr double glance_s = 5.0, standing_s = 1.5;
     bool done = false;
+    // A way that is too short to be seen.
+    if (const auto now = coordinates(); !begun && !halt && now && now->state != WireState::busy)
+        done = atTarget = separation(directionTold(*stood), wanted).deg() < arrived_deg &&
+                          separation(directionTold(*now), wanted).deg() < arrived_deg;
     while (begun && !done && !halt && mount_.link().connected()) {
         done = mount_.link().await(over, glance_s, halt);
         if (!done)
