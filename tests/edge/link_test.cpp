@@ -442,9 +442,7 @@ struct LyingCamera {
         s.offerCamera();
         link = std::make_unique<WireLink>(s.address(), WireLink::Purpose{{}, {}, {}, shortPatience});
         camera = std::make_unique<WireCamera>(*link, "C", Text::say("guide camera"), clock, setup);
-        until([&] { return link->told("C", wire::exposure) && s.server.clients() == 2; });
-        // The frames' link has asked for them, too.
-        std::this_thread::sleep_for(std::chrono::milliseconds(100));
+        until([&] { return camera->gain(neverHalted).has_value(); }); // it is ready
     }
     // Sends what `make` makes, when the exposure is over.
     void sends(std::function<Frame(double exposure_s)> make) {

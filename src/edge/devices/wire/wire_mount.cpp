@@ -193,7 +193,8 @@ Expected<void> WireMount::slewOn(const HourAngleDec& place, const std::string& s
     constexpr double glance_s = 5.0, standing_s = 1.5;
     bool done = false;
     // A way that is too short to be seen.
-    if (const auto now = coordinates(); !begun && !halt && now && now->state != WireState::busy)
+    const auto now = begun || halt ? stood : coordinates();
+    if (!begun && !halt && now && now->state != WireState::busy)
         done = atTarget = separation(directionTold(*stood), wanted).deg() < arrived_deg &&
                           separation(directionTold(*now), wanted).deg() < arrived_deg;
     while (begun && !done && !halt && mount_.link().connected()) {
