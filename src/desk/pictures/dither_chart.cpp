@@ -75,9 +75,9 @@ void DitherChart::draw(QPainter& p, const QRectF& area) {
     p.drawText(field, Qt::AlignHCenter | Qt::AlignTop, tr("N"));
     // One pixel, as large as fits: where in it the frames lay.
     const double side = std::min(small, area.height() - 120.0);
-    const QRectF pixel(area.right() - 14 - side, area.top() + 52, side, side);
-    p.drawText(QRectF(pixel.left(), area.top() + 30, pixel.width() + 10, 16), Qt::AlignLeft,
-               tr("within one pixel"));
+    const QRectF column(area.right() - 14 - small, area.top() + 30, small, area.height() - 34);
+    const QRectF pixel(column.left(), area.top() + 52, side, side);
+    p.drawText(column, Qt::AlignLeft | Qt::AlignTop, tr("within one pixel"));
     constexpr int cells = 4;
     p.setPen(QPen(theme().line, 1));
     for (int k = 0; k <= cells; ++k) {
@@ -94,9 +94,10 @@ void DitherChart::draw(QPainter& p, const QRectF& area) {
                       2.6, 2.6);
     p.setPen(theme().text);
     const int met = static_cast<int>(std::lround(subpixelCoverage(done_, cells) * cells * cells));
-    p.drawText(QRectF(pixel.left(), pixel.bottom() + 6, pixel.width(), 60),
-               Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-               tr("%1 of 16 parts met").arg(met) + (words_.isEmpty() ? QString() : "\n" + words_));
+    p.drawText(
+        QRectF(column.left(), pixel.bottom() + 6, column.width(), column.bottom() - pixel.bottom() - 6),
+        Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+        tr("%1 of 16 parts met").arg(met) + (words_.isEmpty() ? QString() : "\n" + words_));
 }
 
 QString DitherChart::readOut(QPointF at) const {

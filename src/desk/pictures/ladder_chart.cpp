@@ -91,8 +91,9 @@ void LadderChart::draw(QPainter& p, const QRectF& area) {
     p.setPen(QPen(theme().attention, 1.2, Qt::DashLine));
     p.drawLine(QPointF(field_.left(), yOf(roundToTheEye)), QPointF(field_.right(), yOf(roundToTheEye)));
     p.setPen(theme().muted);
-    p.drawText(QRectF(field_.left() + 4, yOf(roundToTheEye) - 16, 200, 15), Qt::AlignLeft,
-               tr("oval to the eye above"));
+    if (known_ || !rungs_.empty()) // else a hint stands there
+        p.drawText(QRectF(field_.left() + 4, yOf(roundToTheEye) - 16, 200, 15), Qt::AlignLeft,
+                   tr("oval to the eye above"));
     p.save();
     p.setClipRect(field_.adjusted(0, -2, 0, 2));
     if (!curve_.empty()) {

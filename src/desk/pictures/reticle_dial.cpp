@@ -53,13 +53,14 @@ void ReticleDial::draw(QPainter& p, const QRectF& area) {
     p.setPen(QPen(theme().text, 1.3));
     p.drawLine(centre_ - QPointF(7, 0), centre_ + QPointF(7, 0));
     p.drawLine(centre_ - QPointF(0, 7), centre_ + QPointF(0, 7));
-    p.setFont(textFont(11));
-    p.setPen(theme().muted);
-    p.drawText(centre_ + QPointF(10, -8), tr("pole"));
     const double r = radius_ * place_->distance.arcmin() / rim_arcmin;
     p.setPen(QPen(theme().accent, 1.2, Qt::DashLine));
     p.drawEllipse(centre_, r, r);
     const QPointF star = centre_ + r * QPointF(sin(place_->dial), -cos(place_->dial));
+    p.setFont(textFont(11));
+    p.setPen(theme().muted);
+    // Away from the star, which has a name, too.
+    p.drawText(centre_ + QPointF(10, star.y() < centre_.y() ? 19 : -8), tr("pole"));
     p.setPen(QPen(theme().line, 1));
     p.drawLine(centre_, star);
     paintStarMark(p, star, 26, theme().accent);

@@ -154,7 +154,7 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
     p.drawText(area.adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignBottom,
                content_.draggable ? tr("drag the arc or its ends") : QString());
     p.drawText(area.adjusted(14, 10, -14, -10), Qt::AlignRight | Qt::AlignBottom,
-               tr("dashed: meridian, dotted: limits"));
+               tr("dashed: meridian\ndotted: limits"));
     p.restore();
 }
 
