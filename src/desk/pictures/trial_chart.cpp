@@ -110,8 +110,13 @@ void TrialChart::draw(QPainter& p, const QRectF& area) {
     p.setPen(theme().muted);
     p.drawText(QRectF(area.left() + 2, top - 4, 44, 16), Qt::AlignRight | Qt::AlignVCenter, "A");
     p.drawText(QRectF(area.left() + 2, top + 7, 44, 16), Qt::AlignRight | Qt::AlignVCenter, "B");
-    for (double minutes = 0.0; minutes <= rules_.longest_s / 60.0 + 0.1; minutes += 10.0) {
-        const double x = xOf(minutes * 60.0 / (blocksInRound * rules_.block_s));
+    const auto xAt = [&](double minutes) { return xOf(minutes * 60.0 / (blocksInRound * rules_.block_s)); };
+    double step_min = 10.0;
+    constexpr double apart = 64.0;
+    while (xAt(step_min) - xAt(0.0) < apart && step_min < rules_.longest_s / 60.0)
+        step_min *= step_min == 10.0 ? 3.0 : 2.0; // 10, 30, 60, 120 …
+    for (double minutes = 0.0; minutes <= rules_.longest_s / 60.0 + 0.1; minutes += step_min) {
+        const double x = xAt(minutes);
         const bool last = x + 24 > area.right();
         p.drawText(QRectF(last ? x - 76 : x - 40, top + 22, 80, 16), last ? Qt::AlignRight : Qt::AlignCenter,
                    qs(formatNumber(minutes, 0)) + (minutes == 0.0 ? "" : tr(" min")));
