@@ -10,7 +10,7 @@ namespace {
 const QString smallLetters = QString::fromUtf8("ȧƀƈḓḗƒɠħīĵķŀḿƞǿƥɋřşŧŭṽẇẋẏẑ");
 const QString largeLetters =
     QString::fromUtf8("ȦɃƇḒḖƑƓĦĪĴĶĿḾȠǾƤɊŘŞŦŬṼẆẊẎẐ"); // so that changing the case leads over
-constexpr QChar openingSign = u'⟦', closingSign = u'⟧', fillingSign = u'‧';
+constexpr QChar openingSign = u'⟦', closingSign = u'⟧', fillingSign = u'‧', breakHere = u'\u200b';
 
 QChar accent(QChar c) {
     if (c >= u'a' && c <= u'z')
@@ -38,8 +38,12 @@ QString PseudoLanguage::spoken(const QString& source) {
         from = match.capturedEnd();
     }
     take(source.size());
-    return openingSign + out + QString(std::max<qsizetype>(source.size() / 3 - 2, 0), fillingSign) +
-           closingSign;
+    // A long word would not wrap where sentences do.
+    QString filling;
+    constexpr qsizetype wordLength = 6;
+    for (qsizetype i = 0; i < std::max<qsizetype>(source.size() / 3 - 2, 0); ++i)
+        filling += i % wordLength == wordLength - 1 ? QString(fillingSign) + breakHere : QString(fillingSign);
+    return openingSign + out + filling + closingSign;
 }
 
 QString PseudoLanguage::accented(const QString& source) {
@@ -56,7 +60,7 @@ QString PseudoLanguage::understood(const QString& text) {
             out += QChar(u'a' + static_cast<char16_t>(low));
         else if (const auto high = largeLetters.indexOf(c); high >= 0)
             out += QChar(u'A' + static_cast<char16_t>(high));
-        else if (c != openingSign && c != closingSign && c != fillingSign)
+        else if (c != openingSign && c != closingSign && c != fillingSign && c != breakHere)
             out += c;
     return out;
 }

@@ -40,7 +40,7 @@ void BandsChart::drawAxis(QPainter& p, const QRectF& area, bool dec, double most
     p.setFont(textFont(12, true));
     p.setPen(colour);
     p.drawText(area, Qt::AlignLeft | Qt::AlignTop, dec ? tr("Dec") : tr("RA"));
-    const QRectF field = area.adjusted(0, 20, 0, -20);
+    const QRectF field = area.adjusted(0, 20, 0, -34);
     p.setPen(QPen(theme().line, 1));
     p.drawLine(field.bottomLeft(), field.bottomRight());
     const double pitch = field.width() / static_cast<double>(bandCount);
@@ -48,7 +48,8 @@ void BandsChart::drawAxis(QPainter& p, const QRectF& area, bool dec, double most
         const double middle = field.left() + pitch * (static_cast<double>(b) + 0.5);
         p.setFont(textFont(11));
         p.setPen(theme().muted);
-        p.drawText(QRectF(middle - 0.5 * pitch, field.bottom() + 3, pitch, 16), Qt::AlignCenter, bandName(b));
+        p.drawText(QRectF(middle - 0.5 * pitch + 2, field.bottom() + 3, pitch - 4, 31),
+                   Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap, bandName(b));
         const double wide = std::min(26.0, 0.3 * pitch);
         for (int which = 0; which < 2; ++which) {
             const Measured& m = (which ? second : first).rms_arcsec[b];

@@ -6,6 +6,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "desk/pictures/label_room.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {
@@ -88,7 +89,8 @@ void FramingMap::drawSky(QPainter& p) {
     }
 }
 
-void FramingMap::drawFootprint(QPainter& p, const Footprint& f, const QPen& pen, const QString& label) const {
+void FramingMap::drawFootprint(QPainter& p, LabelRoom& room, const Footprint& f, const QPen& pen,
+                               const QString& label) const {
     QPolygonF box;
     for (const Vec3& c : f.corners())
         box << toScreen(c);
@@ -99,12 +101,17 @@ void FramingMap::drawFootprint(QPainter& p, const Footprint& f, const QPen& pen,
     p.drawLine(toScreen(f.at(0.0, 0.5 * f.height_deg)), toScreen(f.at(0.0, 0.56 * f.height_deg)));
     if (label.isEmpty())
         return;
-    QPointF corner = box[0];
-    for (const QPointF& c : box)
-        if (c.y() > corner.y())
-            corner = c;
+    // At its lowest corner, or at another one that is free.
+    QPolygonF corners = box;
+    std::sort(corners.begin(), corners.end(),
+              [](const QPointF& a, const QPointF& b) { return a.y() > b.y(); });
     p.setFont(textFont(11));
-    p.drawText(corner + QPointF(6, 14), label);
+    const double width = QFontMetricsF(p.font(), p.device()).horizontalAdvance(label);
+    QList<QPointF> places;
+    for (const QPointF& c : corners)
+        places << c + QPointF(6, 14) << c + QPointF(-6 - width, 14) << c + QPointF(6, -6)
+               << c + QPointF(-6 - width, -6);
+    room.put(label, places);
 }
 
 QPointF FramingMap::handle() const {
@@ -135,11 +142,14 @@ void FramingMap::draw(QPainter& p, const QRectF& area) {
     } else {
         drawSky(p); // for a file: sharp at any size
     }
+    LabelRoom room(p, area);
+    room.take(QRectF(area.right() - 62, area.bottom() - 66, 60, 64)); // north and east
+    room.take(QRectF(area.left(), area.bottom() - 36, 120, 36));      // the bar
+    drawFootprint(p, room, frames_.imaging, QPen(theme().accent, 2.0), tr("imaging"));
     if (frames_.guide)
-        drawFootprint(p, *frames_.guide, QPen(theme().muted, 1.4, Qt::DashLine), tr("guide"));
+        drawFootprint(p, room, *frames_.guide, QPen(theme().muted, 1.4, Qt::DashLine), tr("guide"));
     if (frames_.solved)
-        drawFootprint(p, *frames_.solved, QPen(theme().text, 1.2, Qt::DotLine), tr("as solved"));
-    drawFootprint(p, frames_.imaging, QPen(theme().accent, 2.0), tr("imaging"));
+        drawFootprint(p, room, *frames_.solved, QPen(theme().text, 1.2, Qt::DotLine), tr("as solved"));
     p.setBrush(theme().accent);
     p.setPen(Qt::NoPen);
     p.drawEllipse(handle(), 6, 6);

@@ -11,6 +11,8 @@
 
 namespace nordstjerna {
 
+class LabelRoom;
+
 class FramingMap : public Picture {
     Q_OBJECT
 public:
@@ -49,7 +51,8 @@ private:
     QPointF toScreen(const Vec3& icrs) const;
     double pxPerDegree() const;
     void drawSky(QPainter& p);
-    void drawFootprint(QPainter& p, const Footprint& f, const QPen& pen, const QString& label) const;
+    void drawFootprint(QPainter& p, LabelRoom& room, const Footprint& f, const QPen& pen,
+                       const QString& label) const;
     QPointF handle() const;
     Sky sky_;
     Frames frames_;

@@ -68,8 +68,9 @@ void HorizonSky::paintEvent(QPaintEvent*) {
                    qs(formatNumber(altitude, 0)) + "°");
     const char* names[] = {"N", "E", "S", "W", "N"};
     for (int i = 0; i < 5; ++i)
-        p.drawText(QRectF(placeOf(90.0 * i, 0).x() - 10, a.bottom() + 1, 20, 14), Qt::AlignCenter,
-                   tr(names[i]));
+        p.drawText(
+            QRectF(std::clamp(placeOf(90.0 * i, 0).x() - 10, 0.0, width() - 20.0), a.bottom() + 1, 20, 14),
+            Qt::AlignCenter, tr(names[i]));
     p.setPen(QPen(theme().line, 1));
     for (int i = 0; i <= 4; ++i)
         p.drawLine(placeOf(90.0 * i, 0), placeOf(90.0 * i, top_deg));

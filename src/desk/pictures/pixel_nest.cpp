@@ -6,6 +6,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/rig/scales.h"
+#include "desk/pictures/label_room.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {
@@ -47,10 +48,11 @@ void PixelNest::drawFields(QPainter& p, const QRectF& area) {
     const Field image = imagingField(rig_);
     p.setFont(textFont(12));
     p.setPen(theme().muted);
-    p.drawText(area.adjusted(0, 0, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("fields on the sky"));
+    const double top = drawTitle(p, area, tr("fields on the sky"));
     const double widest = std::max({guide.width.arcmin(), image.width.arcmin(), 0.5 * moon_arcmin});
     const double tallest = std::max({guide.height.arcmin(), image.height.arcmin(), moon_arcmin});
-    const QRectF inner = area.adjusted(0, 22, 0, -40);
+    QRectF inner = area.adjusted(0, 22, 0, -40);
+    inner.setTop(std::max(inner.top(), top + 4));
     // Room on the right for the Moon.
     const double unit =
         zoom() * std::min(inner.width() / (widest + moon_arcmin * 1.25), inner.height() / tallest);
@@ -91,8 +93,9 @@ void PixelNest::drawPixels(QPainter& p, const QRectF& area) {
     const Scales s = scalesOf(rig_);
     p.setFont(textFont(12));
     p.setPen(theme().muted);
-    p.drawText(area, Qt::AlignLeft | Qt::AlignTop, tr("guide pixel over imaging pixels"));
-    const QRectF inner = area.adjusted(0, 24, 0, -40);
+    const double top = drawTitle(p, area, tr("guide pixel over imaging pixels"));
+    QRectF inner = area.adjusted(0, 24, 0, -40);
+    inner.setTop(std::max(inner.top(), top + 4));
     const double side_arcsec =
         std::max({1.9 * s.guide_arcsec_px, 5.2 * s.image_arcsec_px, 1.5 * blur_arcsec_});
     const double unit = zoom() * std::min(inner.width(), inner.height()) / side_arcsec;

@@ -8,6 +8,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/motion/mount_part.h"
+#include "desk/pictures/label_room.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {
@@ -57,13 +58,15 @@ void ShapesChart::draw(QPainter& p, const QRectF& area) {
     drawPanel(p, area);
     p.setFont(textFont(12));
     p.setPen(theme().muted);
-    p.drawText(area.adjusted(10, 7, -10, -7), Qt::AlignLeft | Qt::AlignTop,
-               onSky_ ? tr("FWHM ″, drawn out along the stroke (north up, east left)")
-                      : tr("FWHM ″, drawn out along the stroke (as on the sensor)"));
+    const double top = drawTitle(p, area.adjusted(10, 7, -10, -7),
+                                 onSky_ ? tr("FWHM ″, drawn out along the stroke (north up, east left)")
+                                        : tr("FWHM ″, drawn out along the stroke (as on the sensor)"));
     plot_ = QRectF(area.left() + 46, area.top() + 30, area.width() - 60, 0.58 * area.height() - 36);
+    plot_.setTop(std::max(plot_.top(), top + 6));
     below_ = QRectF(plot_.left(), plot_.bottom() + 30, plot_.width(), area.bottom() - plot_.bottom() - 56);
     if (strokes_.empty()) {
-        p.drawText(area, Qt::AlignCenter, tr("Each frame of the series becomes a stroke here."));
+        p.drawText(area.adjusted(12, 40, -12, -8), Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("Each frame of the series becomes a stroke here."));
         return;
     }
     double low = 1e9;

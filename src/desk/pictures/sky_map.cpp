@@ -7,6 +7,7 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/pole/pole_error.h"
+#include "desk/pictures/label_room.h"
 #include "desk/theme.h"
 #include "desk/widgets/marks.h"
 
@@ -37,14 +38,12 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
     p.setBrush(theme().base);
     p.drawEllipse(centre_, radius_, radius_);
     p.setBrush(Qt::NoBrush);
-    p.setFont(textFont(11));
-    for (int altitude : {30, 60}) {
-        p.setPen(QPen(theme().line, 1));
-        const double r = radius_ * std::tan((90.0 - altitude) / 2.0 * M_PI / 180.0);
-        p.drawEllipse(centre_, r, r);
-        p.setPen(theme().muted);
-        p.drawText(QPointF(centre_.x() + 4, centre_.y() + r - 4), QString("%1°").arg(altitude));
-    }
+    const auto ringAt = [this](int altitude) {
+        return radius_ * std::tan((90.0 - altitude) / 2.0 * M_PI / 180.0);
+    };
+    p.setPen(QPen(theme().line, 1));
+    for (int altitude : {30, 60})
+        p.drawEllipse(centre_, ringAt(altitude), ringAt(altitude));
     p.setPen(QPen(theme().line, 1, Qt::DashLine));
     p.drawLine(place({Angle(), Angle::fromDeg(0)}), place({Angle(), Angle::fromDeg(180)}));
 
@@ -68,12 +67,33 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
     p.setBrush(Qt::NoBrush);
     p.drawPolygon(profile);
 
+    // What must be read is put first.
+    LabelRoom room(p, area);
+    const QRectF inside = area.adjusted(14, 10, -14, -10);
+    if (!content_.warning.isEmpty()) {
+        p.setFont(textFont(13, true));
+        p.setPen(theme().attention);
+        QRectF box = inside;
+        constexpr double narrowest = 110.0;
+        if (centre_.x() - radius_ - 40 - inside.left() >= narrowest) // beside the map
+            box.setRight(centre_.x() - radius_ - 40);
+        room.putBlock(box, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, "▲ " + content_.warning);
+    }
     p.setPen(theme().muted);
+    p.setFont(textFont(11));
+    QRectF key = inside;
+    key.setLeft(std::max(inside.left(), centre_.x() + 20)); // S stands in the middle
+    room.putBlock(key, Qt::AlignRight | Qt::AlignBottom | Qt::TextWordWrap,
+                  tr("dashed: meridian\ndotted: limits"));
+    key = inside;
+    key.setRight(centre_.x() - 20);
+    room.putBlock(key, Qt::AlignLeft | Qt::AlignBottom | Qt::TextWordWrap,
+                  content_.draggable ? tr("drag the arc or its ends") : QString());
     p.setFont(textFont(12, true));
     const auto letter = [&](double az, const QString& text) {
         const QPointF rim = place({Angle(), Angle::fromDeg(az)});
         const QPointF at = rim + (rim - centre_) * (16.0 / radius_);
-        p.drawText(QRectF(at.x() - 10, at.y() - 10, 20, 20), Qt::AlignCenter, text);
+        room.putCentred(text, QRectF(at.x() - 10, at.y() - 10, 20, 20));
     };
     letter(0, tr("N"));
     letter(90, tr("E"));
@@ -87,7 +107,6 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
     p.drawLine(poleAt - QPointF(6, 0), poleAt + QPointF(6, 0));
     p.drawLine(poleAt - QPointF(0, 6), poleAt + QPointF(0, 6));
     const bool poleHidden = content_.rig.horizon.hides(vectorFrom(pole));
-    p.drawText(poleAt + QPointF(9, 4), poleHidden ? tr("pole, hidden") : tr("pole"));
 
     // How far past the meridian either side may track.
     p.setFont(textFont(11));
@@ -125,14 +144,22 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
             p.drawEllipse(at, 10, 10);
             p.setPen(done ? theme().onAccent : theme().accent);
             p.drawText(QRectF(at.x() - 10, at.y() - 10, 20, 20), Qt::AlignCenter, QString::number(i + 1));
+            room.take(QRectF(at.x() - 10, at.y() - 10, 20, 20));
         }
     }
     p.setFont(textFont(11));
+    const auto beside = [&](const QPointF& at, const QString& text) {
+        const double width = QFontMetricsF(p.font(), p.device()).horizontalAdvance(text);
+        room.put(text, {at + QPointF(9, 4), at + QPointF(-9 - width, 4), at + QPointF(-0.5 * width, 20),
+                        at + QPointF(-0.5 * width, -14)});
+    };
+    p.setPen(theme().text);
+    beside(poleAt, poleHidden ? tr("pole, hidden") : tr("pole"));
     if (content_.target && content_.target->z() > 0.0) {
         const QPointF at = place(altAzFrom(*content_.target));
         paintStarMark(p, at, 14, theme().text);
         p.setPen(theme().muted);
-        p.drawText(at + QPointF(9, 4), content_.targetName);
+        beside(at, content_.targetName);
     }
     if (content_.telescope && content_.telescope->z() > 0.0) {
         const QPointF at = place(altAzFrom(*content_.telescope));
@@ -141,20 +168,15 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
         p.drawEllipse(at, 15, 15);
         p.drawLine(at + QPointF(15, 0), at + QPointF(21, 0));
         p.drawLine(at - QPointF(15, 0), at - QPointF(21, 0));
-        p.drawText(at + QPointF(-28, 30), tr("telescope"));
-    }
-    if (!content_.warning.isEmpty()) {
-        p.setFont(textFont(13, true));
-        p.setPen(theme().attention);
-        p.drawText(area.adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-                   "▲ " + content_.warning);
+        const double width = QFontMetricsF(p.font(), p.device()).horizontalAdvance(tr("telescope"));
+        room.put(tr("telescope"), {at + QPointF(-0.5 * width, 30), at + QPointF(-0.5 * width, -22),
+                                   at + QPointF(25, 4), at + QPointF(-25 - width, 4)});
     }
     p.setPen(theme().muted);
-    p.setFont(textFont(11));
-    p.drawText(area.adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignBottom,
-               content_.draggable ? tr("drag the arc or its ends") : QString());
-    p.drawText(area.adjusted(14, 10, -14, -10), Qt::AlignRight | Qt::AlignBottom,
-               tr("dashed: meridian\ndotted: limits"));
+    for (int altitude : {30, 60})
+        room.put(QString("%1°").arg(altitude),
+                 {QPointF(centre_.x() + 4, centre_.y() + ringAt(altitude) - 4),
+                  QPointF(centre_.x() + 4, centre_.y() - ringAt(altitude) + 13)});
     p.restore();
 }
 

@@ -4,6 +4,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "desk/pictures/label_room.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {
@@ -26,9 +27,10 @@ void Spot::draw(QPainter& p, const QRectF& area) {
     drawPanel(p, area);
     p.setFont(textFont(12));
     p.setPen(theme().muted);
-    p.drawText(area.adjusted(10, 7, -10, -7), Qt::AlignLeft | Qt::AlignTop,
-               tr("spot on imaging pixels (%1″)").arg(qs(formatNumber(scale_, 2))));
-    const QRectF inner = area.adjusted(8, 28, -8, -8);
+    const double top = drawTitle(p, area.adjusted(10, 7, -10, -7),
+                                 tr("spot on imaging pixels (%1″)").arg(qs(formatNumber(scale_, 2))));
+    QRectF inner = area.adjusted(8, 28, -8, -8);
+    inner.setTop(std::max(inner.top(), top + 4));
     centre_ = inner.center();
     unit_ = zoom() * std::min(inner.width(), inner.height()) / (4.4 * scale_);
     p.save();

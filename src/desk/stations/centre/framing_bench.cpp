@@ -395,11 +395,15 @@ QString FramingBench::sentence() const {
     }
     if (both_)
         return tr("A frame of each camera is taken and solved; nothing moves.");
-    if (turned_deg_)
-        return (parts_.rigs.rig().offAxis && needs_.calibrationBook.calibration()
-                    ? tr("The rotator turned the camera by %1, and the guide calibration with it.")
-                    : tr("The rotator turned the camera by %1."))
-            .arg(qs(formatMeasured(*turned_deg_, "°")));
+    if (turned_deg_ && solved_) {
+        const bool anticlockwise = (turned_deg_->value > 0.0) != solved_->plane.mirrored();
+        const QString by = qs(formatMeasured({std::abs(turned_deg_->value), turned_deg_->sigma}, "°"));
+        const QString way = anticlockwise ? tr("anticlockwise") : tr("clockwise");
+        return parts_.rigs.rig().offAxis && needs_.calibrationBook.calibration()
+                   ? tr("The rotator turned the camera by %1 %2, and the guide calibration with it.")
+                         .arg(by, way)
+                   : tr("The rotator turned the camera by %1 %2, as seen from behind.").arg(by, way);
+    }
     if (const auto names = neighbours(); !names.isEmpty())
         return tr("Also in the frame: %1.").arg(names.join(", "));
     return tr("Drag the handle to turn the frame; then centre %1.").arg(qs(parts_.targets.name()));
