@@ -319,9 +319,9 @@ void BeginTest::frameTurnCentre() {
     centre->findChild<QPushButton*>("rotateCamera")->click();
     QVERIFY(waitIdle());
     QVERIFY2(inEnglish(turn->note()).contains("as wanted"), qPrintable(inEnglish(turn->note())));
-    static const QRegularExpression words("by ([0-9.]+) ± [0-9.]+° anticlockwise");
-    const auto match = words.match(said(centre));
-    QVERIFY2(match.hasMatch(), qPrintable(said(centre)));
+    static const QRegularExpression words("By ([0-9.]+) ± [0-9.]+° anticlockwise");
+    const auto match = words.match(panelText());
+    QVERIFY2(match.hasMatch(), qPrintable(panelText()));
     QVERIFY(std::abs(match.captured(1).toDouble() - 20.0) < 0.3);
     QCOMPARE(window_->session().targets().list().size(), size_t(1));
 }

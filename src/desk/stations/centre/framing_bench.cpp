@@ -395,15 +395,6 @@ QString FramingBench::sentence() const {
     }
     if (both_)
         return tr("A frame of each camera is taken and solved; nothing moves.");
-    if (turned_deg_ && solved_) {
-        const bool anticlockwise = (turned_deg_->value > 0.0) != solved_->plane.mirrored();
-        const QString by = qs(formatMeasured({std::abs(turned_deg_->value), turned_deg_->sigma}, "°"));
-        const QString way = anticlockwise ? tr("anticlockwise") : tr("clockwise");
-        return parts_.rigs.rig().offAxis && needs_.calibrationBook.calibration()
-                   ? tr("The rotator turned the camera by %1 %2, and the guide calibration with it.")
-                         .arg(by, way)
-                   : tr("The rotator turned the camera by %1 %2, as seen from behind.").arg(by, way);
-    }
     if (const auto names = neighbours(); !names.isEmpty())
         return tr("Also in the frame: %1.").arg(names.join(", "));
     return tr("Drag the handle to turn the frame; then centre %1.").arg(qs(parts_.targets.name()));
@@ -557,6 +548,18 @@ std::vector<Finding> FramingBench::findings() const {
                             .toStdString(),
                         tr("Look while turning: the figure follows.").toStdString(), ActionId::centreTurn,
                         tr("Turn the camera").toStdString()});
+    if (turned_deg_ && solved_) {
+        const bool anticlockwise = (turned_deg_->value > 0.0) != solved_->plane.mirrored();
+        const QString by = qs(formatMeasured({std::abs(turned_deg_->value), turned_deg_->sigma}, "°"));
+        const bool along = parts_.rigs.rig().offAxis && needs_.calibrationBook.calibration();
+        list.push_back(
+            {"frame-turned", Weight::know, tr("The rotator turned the camera").toStdString(),
+             (anticlockwise ? tr("By %1 anticlockwise, as seen from behind.")
+                            : tr("By %1 clockwise, as seen from behind."))
+                 .arg(by)
+                 .toStdString(),
+             along ? tr("The guide calibration was turned with it.").toStdString() : std::string()});
+    }
     if (fields_) {
         const double away = fields_->apart_arcmin;
         const Rig& rig = parts_.rigs.rig();
