@@ -31,6 +31,7 @@ PoleError truthOf(SimulatedNight& night, PoleReference reference) {
 class ProcedureTest : public QObject {
     Q_OBJECT
 private slots:
+    void exposuresThatBreakHalfway();
     void poleFromRenderedFrames();
     void poleByTheImagingCamera();
     void aMountAtItsLimitIsSentAway();
@@ -71,6 +72,67 @@ Expected<PoleResult> measurePole(SimulatedNight& night) {
     return *measurement.result();
 }
 } // namespace
+
+namespace {
+// One frame of three minutes.
+struct LongFrame : Procedure {
+    std::optional<Problem> failed;
+    Progress progress() const override { return {}; }
+    Text name() const override { return Text::say("A long frame"); }
+    Step advance(const Event& event) override {
+        if (const auto* f = std::get_if<StepFailed>(&event.what)) {
+            failed = f->problem;
+            return FailStep{f->problem};
+        }
+        return std::holds_alternative<ImageTaken>(event.what) ? Step(DoneStep{}) : Step(ImageStep{180.0});
+    }
+    // How many breaks it bears, each so long after the frame was begun.
+    int bears(double after_s) {
+        Event event;
+        event.what = Started{};
+        Step step = next(event);
+        for (int breaks = 0; breaks < 1000; ++breaks) {
+            event.steady_s += after_s;
+            event.what = StepFailed{transientProblem(Text::say("The link broke."), Text::say("Cut."), {})};
+            step = next(event);
+            if (failed)
+                return breaks;
+            event.steady_s += std::get<WaitStep>(step).seconds;
+            event.what = StepFinished{};
+            step = next(event);
+        }
+        return 1000;
+    }
+};
+} // namespace
+
+// A camera that was there for two minutes is not one that is away: cuts that come faster than exposures end
+// must not end a night at once, and no more must they go on for ever.
+void ProcedureTest::exposuresThatBreakHalfway() {
+    LongFrame at, halfway, late;
+    QCOMPARE(at.bears(0.1), 7);
+    QVERIFY(at.failed->text().find("It failed 8 times within 1 min") != std::string::npos);
+    QCOMPARE(halfway.bears(120.0), 40);
+    QVERIFY2(halfway.failed->text().find("broken off 41 times in a row") != std::string::npos,
+             halfway.failed->text().c_str());
+    // Its frame is due by then: it may have been silent all along.
+    QCOMPARE(late.bears(200.0), 7);
+    QVERIFY2(late.failed->text().find("within 24 min") != std::string::npos ||
+                 late.failed->text().find("within 27 min") != std::string::npos,
+             late.failed->text().c_str());
+    LongFrame recovers;
+    Event event;
+    event.what = Started{};
+    (void)recovers.next(event);
+    event.what = StepFailed{transientProblem(Text::say("The link broke."), Text::say("Cut."), {})};
+    event.steady_s = 100.0;
+    QVERIFY(std::holds_alternative<WaitStep>(recovers.next(event)));
+    event.what = StepFinished{};
+    QVERIFY(std::holds_alternative<ImageStep>(recovers.next(event)));
+    event.what = ImageTaken{};
+    QVERIFY(std::holds_alternative<DoneStep>(recovers.next(event)));
+    QVERIFY(!recovers.trouble());
+}
 
 void ProcedureTest::poleFromRenderedFrames() {
     SimulatedNight night(demoScenario(), sharedIndex());

@@ -244,7 +244,8 @@ struct Event {
     Instant now;
     MountState mount;
     std::variant<Started, FrameTaken, StarsTracked, FrameSolved, ImageTaken, GuideAnswered, FocuserAnswered,
-                 FilterAnswered, RotatorAnswered, CoolerAnswered, GainAnswered, StepFinished, StepFailed, StopAsked>
+                 FilterAnswered, RotatorAnswered, CoolerAnswered, GainAnswered, StepFinished, StepFailed,
+                 StopAsked>
         what;
     double steady_s = 0.0; // of a clock that nobody sets; its zero means nothing
 };
@@ -267,7 +268,9 @@ struct Progress {
 };
 
 // A device that fails once must not end a night: a step whose failure may pass is repeated after a pause, the
-// pauses growing from one to fifteen seconds, until the device has stayed away for about a minute.
+// pauses growing from one to fifteen seconds, until the device has stayed away for about a minute. One that
+// worked for a while before it failed again, as in a long exposure, was there: its minute begins anew, but
+// not for ever.
 class Procedure {
 public:
     virtual ~Procedure() = default;
@@ -298,9 +301,13 @@ protected:
     virtual void stumbled(const Event&, const Problem&) {}
 
 private:
-    Step remember(Step step, Instant when);
+    Step remember(Step step, const Event& event);
+    Step giveUp(const Event& event, const Text& why);
     Step last_ = DoneStep{};
-    Instant given_; // when it was
+    Instant given_;              // when it was
+    double givenSteady_s_ = 0.0; // the same, by the steady clock
+    double since_s_ = 0.0;       // by that clock, of the trouble
+    int comebacks_ = 0;          // of a device that worked for a while and failed again, in a row
     bool pausing_ = false;
     std::optional<Trouble> trouble_;
 };

@@ -537,17 +537,19 @@ std::vector<Finding> FramingBench::findings() const {
              tr("Broadband frames will be bright; take another target or narrow filters.").toStdString()});
     if (const auto a = advice();
         a && noted() && noted()->angle_deg && std::abs(a->turn_deg) > closeEnough_deg)
-        list.push_back({"frame-turn", Weight::look,
-                        tr("The camera is %1° from the wanted angle")
-                            .arg(qs(formatNumber(std::abs(a->turn_deg), 1)))
-                            .toStdString(),
-                        tr("Turn it %1.%2")
-                            .arg(qs(turnWords(*a)), a->flipped ? tr(" It ends upside down, which "
-                                                                    "frames the same.")
-                                                               : QString())
-                            .toStdString(),
-                        tr("Look while turning: the figure follows.").toStdString(), ActionId::centreTurn,
-                        tr("Turn the camera").toStdString()});
+        list.push_back(
+            {"frame-turn", Weight::look,
+             tr("The camera is %1° from the wanted angle")
+                 .arg(qs(formatNumber(std::abs(a->turn_deg), 1)))
+                 .toStdString(),
+             tr("Turn it %1.%2")
+                 .arg(qs(turnWords(*a)), a->flipped ? tr(" It ends upside down, which "
+                                                         "frames the same.")
+                                                    : QString())
+                 .toStdString(),
+             (hasRotator() ? tr("The rotator can do it.") : tr("Look while turning: the figure follows."))
+                 .toStdString(),
+             ActionId::centreTurn, tr("Turn the camera").toStdString()});
     if (turned_deg_ && solved_) {
         const bool anticlockwise = (turned_deg_->value > 0.0) != solved_->plane.mirrored();
         const QString by = qs(formatMeasured({std::abs(turned_deg_->value), turned_deg_->sigma}, "°"));
