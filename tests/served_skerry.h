@@ -17,14 +17,8 @@ inline nordstjerna::WireListener freeListener() {
 
 inline nordstjerna::WireRoles servedRoles() {
     using Night = nordstjerna::ServedNight;
-    return {Night::mountName,
-            Night::guideName,
-            Night::imagingName,
-            {},
-            Night::imagingFocuserName,
-            Night::wheelName,
-            Night::rotatorName,
-            {}};
+    return {Night::mountName,          Night::guideName, Night::imagingName, {},
+            Night::imagingFocuserName, Night::wheelName, Night::rotatorName, {}};
 }
 
 struct ServedSkerry {

@@ -1,4 +1,5 @@
-// The filter wheel, the cooler and the rotator of the imaging camera as the window commands them, and what they last said.
+// The filter wheel, the cooler and the rotator of the imaging camera as the window commands them, and what
+// they last said.
 #pragma once
 
 #include <QObject>
