@@ -15,6 +15,7 @@
 #include "desk/stations/free/free_station.h"
 #include "desk/stations/guide/guide_station.h"
 #include "desk/theme.h"
+#include "painted_text.h"
 #include "pseudo_language.h"
 #include "registry.h"
 
@@ -107,8 +108,7 @@ QStringList LanguageTest::foreign(QWidget& widget) const {
         if (!PseudoLanguage::foreignIn(text, same_).isEmpty())
             all << QString("\"%1\" (%2)").arg(text.simplified().left(120), where);
     };
-    TextCatcher catcher(widget.size());
-    for (const QString& text : catcher.textsOf(widget))
+    for (const auto& [text, outline] : paintedBy(widget, Painted::withChildren))
         look(text, "drawn");
     QList<QWidget*> every = widget.findChildren<QWidget*>();
     every << &widget;

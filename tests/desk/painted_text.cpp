@@ -87,9 +87,11 @@ bool lieOver(const PaintedText& a, const PaintedText& b) {
 
 } // namespace
 
-std::vector<PaintedText> paintedBy(QWidget& widget) {
+std::vector<PaintedText> paintedBy(QWidget& widget, Painted what) {
     TextDevice device(widget);
-    widget.render(&device, {}, {}, QWidget::RenderFlags());
+    widget.render(&device, {}, {},
+                  what == Painted::withChildren ? QWidget::RenderFlags(QWidget::DrawChildren)
+                                                : QWidget::RenderFlags());
     return device.engine.texts;
 }
 

@@ -14,8 +14,9 @@ struct PaintedText {
         outline; // the letters' box: their advance, and from the height of an x to the line they stand on
 };
 
-// In the order of painting. Children are not painted.
-std::vector<PaintedText> paintedBy(QWidget& widget);
+enum class Painted { alone, withChildren };
+// In the order of painting.
+std::vector<PaintedText> paintedBy(QWidget& widget, Painted what = Painted::alone);
 
 // Painted texts that are cut by the widget's edge or lie over each other, in words.
 QStringList paintedBadly(QWidget& widget);

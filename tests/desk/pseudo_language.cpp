@@ -1,8 +1,6 @@
 #include "pseudo_language.h"
 
 #include <QRegularExpression>
-#include <QSet>
-#include <QWidget>
 
 namespace nordstjerna {
 
@@ -92,57 +90,6 @@ QStringList PseudoLanguage::foreignIn(const QString& text, const QSet<QString>& 
             found << w;
     }
     return found;
-}
-
-class TextCatcher::Engine : public QPaintEngine {
-public:
-    Engine() : QPaintEngine(AllFeatures) {}
-    bool begin(QPaintDevice*) override { return true; }
-    bool end() override { return true; }
-    void updateState(const QPaintEngineState&) override {}
-    void drawPixmap(const QRectF&, const QPixmap&, const QRectF&) override {}
-    void drawImage(const QRectF&, const QImage&, const QRectF&, Qt::ImageConversionFlags) override {}
-    void drawPolygon(const QPointF*, int, PolygonDrawMode) override {}
-    void drawPath(const QPainterPath&) override {}
-    void drawTextItem(const QPointF&, const QTextItem& item) override { texts << item.text(); }
-    Type type() const override { return User; }
-    QStringList texts;
-};
-
-TextCatcher::TextCatcher(QSize size) : size_(size), engine_(std::make_unique<Engine>()) {}
-TextCatcher::~TextCatcher() = default;
-
-QPaintEngine* TextCatcher::paintEngine() const {
-    return engine_.get();
-}
-
-QStringList TextCatcher::textsOf(QWidget& widget) {
-    engine_->texts.clear();
-    widget.render(this);
-    return engine_->texts;
-}
-
-int TextCatcher::metric(PaintDeviceMetric metric) const {
-    switch (metric) {
-    case PdmWidth:
-        return size_.width();
-    case PdmHeight:
-        return size_.height();
-    case PdmWidthMM:
-        return size_.width() * 254 / 960;
-    case PdmHeightMM:
-        return size_.height() * 254 / 960;
-    case PdmNumColors:
-        return 1 << 24;
-    case PdmDepth:
-        return 32;
-    case PdmDevicePixelRatio:
-        return 1;
-    case PdmDevicePixelRatioScaled:
-        return static_cast<int>(devicePixelRatioFScale());
-    default:
-        return 96;
-    }
 }
 
 } // namespace nordstjerna

@@ -2,10 +2,8 @@
 // brackets. What appears without them stands outside of the catalogue.
 #pragma once
 
-#include <QPaintDevice>
-#include <QPaintEngine>
+#include <QSet>
 #include <QTranslator>
-#include <memory>
 
 namespace nordstjerna {
 
@@ -21,24 +19,6 @@ public:
     static QString understood(const QString& text);
     // Words of three letters or more in it that are not of this language; `same` are the same in all.
     static QStringList foreignIn(const QString& text, const QSet<QString>& same);
-};
-
-// Takes in every text that a widget draws, pictures included.
-class TextCatcher : public QPaintDevice {
-public:
-    explicit TextCatcher(QSize size);
-    ~TextCatcher() override;
-    QStringList textsOf(QWidget& widget);
-
-    QPaintEngine* paintEngine() const override;
-
-protected:
-    int metric(PaintDeviceMetric metric) const override;
-
-private:
-    class Engine;
-    QSize size_;
-    std::unique_ptr<Engine> engine_;
 };
 
 } // namespace nordstjerna
