@@ -93,7 +93,7 @@ struct LongFrame : Procedure {
         Step step = next(event);
         for (int breaks = 0; breaks < 1000; ++breaks) {
             event.steady_s += after_s;
-            event.what = StepFailed{transientProblem(Text::say("The link broke."), Text::say("Cut."), {})};
+            event.what = StepFailed{Problem{Text::say("The link broke."), Text::say("Cut."), {}, true}};
             step = next(event);
             if (failed)
                 return breaks;
@@ -124,7 +124,7 @@ void ProcedureTest::exposuresThatBreakHalfway() {
     Event event;
     event.what = Started{};
     (void)recovers.next(event);
-    event.what = StepFailed{transientProblem(Text::say("The link broke."), Text::say("Cut."), {})};
+    event.what = StepFailed{Problem{Text::say("The link broke."), Text::say("Cut."), {}, true}};
     event.steady_s = 100.0;
     QVERIFY(std::holds_alternative<WaitStep>(recovers.next(event)));
     event.what = StepFinished{};
