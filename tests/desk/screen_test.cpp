@@ -333,6 +333,7 @@ void ScreenTest::rigsAreChosenAndCopied() {
     disk.set_value();
 
     QVERIFY(session.rigs().choose(first).has_value());
+    QVERIFY(session.writes().flush(60.0));
     QCOMPARE(session.rigs().rig().id, first);
     QVERIFY(!session.rigs().remove(first)); // the one in use stays
     for (const auto& r : session.rigs().list())
@@ -408,6 +409,7 @@ void ScreenTest::aSecondTelescopeOnTheMount() {
     QCOMPARE(session.settings().book().value(SettingKey::gainRa), 0.41);
 
     // A part in use stays; the other goes, and the rig that was made of it.
+    QVERIFY(session.writes().flush(60.0));
     QVERIFY(!session.rigs().remove(RigPart::optics, first.opticsId));
     QVERIFY(session.rigs().remove(RigPart::optics, second.opticsId).has_value());
     QCOMPARE(session.rigs().list().size(), size_t(1));

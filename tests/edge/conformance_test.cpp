@@ -194,12 +194,16 @@ void ConformanceTest::pulsesBothAxes() {
     };
     const Equatorial before = place();
     MUST_WORK(e.devices.mount->pulse(10000.0, -4000.0, neverHalted));
-    const Equatorial after = place();
     // Half the sidereal rate: 7.52″ a second of each axis; west is towards smaller right ascension.
-    const double ra = (after.ra - before.ra).wrappedSigned().arcsec();
-    const double dec = (after.dec - before.dec).arcsec();
-    QVERIFY2(std::abs(ra + 75.2) < 5.0, qPrintable(QString::number(ra)));
-    QVERIFY2(std::abs(dec + 30.1) < 3.0, qPrintable(QString::number(dec)));
+    double ra = 0.0, dec = 0.0;
+    const auto moved = [&] {
+        const Equatorial after = place();
+        ra = (after.ra - before.ra).wrappedSigned().arcsec();
+        dec = (after.dec - before.dec).arcsec();
+        return std::abs(ra + 75.2) < 5.0 && std::abs(dec + 30.1) < 3.0;
+    };
+    // A busy machine may tell the place late.
+    QVERIFY2(eventually(moved), qPrintable(QString("%1, %2").arg(ra).arg(dec)));
     MUST_WORK(e.devices.mount->pulse(0.0, 0.0, neverHalted)); // nothing to do
 }
 

@@ -51,12 +51,24 @@ std::vector<WireVector> ServedMount::vectors() {
 }
 
 void ServedMount::look() {
-    const auto state = mount_.state();
+    // Where much time goes by between the place and the sidereal time, as on a busy machine, the place on the
+    // sky would be wrong.
+    constexpr double together_s = 0.05;
+    constexpr int mostTries = 5;
+    Expected<MountState> state;
+    Angle time;
+    for (int i = 0; i < mostTries; ++i) {
+        const Angle before = siderealTime();
+        state = mount_.state();
+        time = siderealTime();
+        if ((time - before).wrappedSigned().hours() * 3600.0 < together_s)
+            break;
+    }
     if (!state) {
         server().update(name(), wire::coordinates, WireState::alert, {}, state.error().why.english());
         return;
     }
-    const Angle ra = (siderealTime() - state->pointing.hourAngle).wrapped();
+    const Angle ra = (time - state->pointing.hourAngle).wrapped();
     const bool moving = state->moving || moves();
     server().select(name(), wire::pierSide, state->side == "east" ? "PIER_WEST" : "PIER_EAST", WireState::ok);
     if (state->tracking != tracking_) {
