@@ -38,11 +38,10 @@ void LegStrip::draw(QPainter& p, const QRectF& area) {
                           area.height() - 28);
         const bool ra = leg.leg == Leg::west || leg.leg == Leg::east;
         p.setPen(theme().muted);
-        p.drawText(
-            QRectF(cell.left(), area.top() + 4, cell.width(), 14), Qt::AlignLeft,
-            cell.width() > 90
-                ? tr("%1 ± %2 px").arg(qs(Text::say(legName(leg.leg))), qs(formatNumber(leg.roughness_px, 2)))
-                : qs(Text::say(legName(leg.leg))));
+        const QString name = qs(Text::say(legName(leg.leg)));
+        const QString whole = tr("%1 ± %2 px").arg(name, qs(formatNumber(leg.roughness_px, 2)));
+        const bool fits = QFontMetricsF(p.font(), p.device()).horizontalAdvance(whole) <= cell.width();
+        p.drawText(QRectF(cell.left(), area.top() + 4, cell.width(), 14), Qt::AlignLeft, fits ? whole : name);
         p.setPen(QPen(theme().line, 1));
         p.drawLine(QPointF(cell.left(), cell.center().y()), QPointF(cell.right(), cell.center().y()));
         p.setPen(Qt::NoPen);

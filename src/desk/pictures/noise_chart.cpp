@@ -4,6 +4,7 @@
 
 #include "charts/text.h"
 #include "core/base/format.h"
+#include "desk/pictures/label_room.h"
 #include "desk/theme.h"
 
 namespace nordstjerna {
@@ -47,8 +48,10 @@ std::vector<NoiseChart::Lane> NoiseChart::lanes() const {
 void NoiseChart::drawLane(QPainter& p, const QRectF& area, const Lane& lane) {
     p.setFont(textFont(12));
     p.setPen(theme().muted);
-    p.drawText(area, Qt::AlignLeft | Qt::AlignTop, lane.title);
-    const QRectF field = area.adjusted(0, 60, 0, -40);
+    const double top = drawTitle(p, area, lane.title);
+    QRectF field = area.adjusted(0, 60, 0, -40);
+    constexpr double figures = 44.0; // above a bar
+    field.setTop(std::max(field.top(), top + figures));
     double most = 0.0;
     for (const auto& m : lane.values)
         if (m)

@@ -16,7 +16,7 @@ constexpr auto between = std::chrono::milliseconds(200); // two looks
 constexpr DeviceQueue::Wait usualWait{0.0, 20.0};
 constexpr DeviceQueue::Wait slewing{300.0, 20.0};
 constexpr DeviceQueue::Wait readOut{0.0, 30.0};
-constexpr DeviceQueue::Wait moving{300.0, 20.0};
+constexpr DeviceQueue::Wait moveWait{300.0, 20.0};
 constexpr DeviceQueue::Wait halting{0.0, 10.0};
 
 // Puts a question and takes note of the answer. What was broken off on request says nothing of the link.
@@ -234,7 +234,7 @@ public:
         return heard(
             link_,
             [&] {
-                return queue_.ask(moving, halt, [&d = device_, place](const StopFlag& broken) {
+                return queue_.ask(moveWait, halt, [&d = device_, place](const StopFlag& broken) {
                     return d.moveTo(place, broken);
                 });
             },

@@ -164,11 +164,11 @@ bool WireCamera::awaitFrames(const StopFlag& halt) {
         return false;
     std::uint64_t links = 0;
     frames_.look([&](const WireLink::Known& known) { links = known.links; });
-    constexpr double answer_s = 3.0; // once each connection: not every server tells of it
+    constexpr double frameLinkTells_s = 3.0; // once each connection: not every server tells of it
     if (framesSince_ != links) {
         (void)frames_.await(
             [this](const WireLink::Known& known) { return known.find(camera_.device(), wire::frame); },
-            answer_s, halt);
+            frameLinkTells_s, halt);
         if (!halt)
             framesSince_ = links;
     }
