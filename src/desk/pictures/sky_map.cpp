@@ -74,8 +74,8 @@ void SkyMap::draw(QPainter& p, const QRectF& area) {
         p.setFont(textFont(13, true));
         p.setPen(theme().attention);
         QRectF box = inside;
-        constexpr double narrowest = 110.0;
-        if (centre_.x() - radius_ - 40 - inside.left() >= narrowest) // beside the map
+        constexpr double leastBeside = 110.0;
+        if (centre_.x() - radius_ - 40 - inside.left() >= leastBeside) // beside the map
             box.setRight(centre_.x() - radius_ - 40);
         room.putBlock(box, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, "▲ " + content_.warning);
     }
