@@ -18,6 +18,7 @@ using namespace nordstjerna;
 namespace {
 
 constexpr double shortPatience = 0.2;
+constexpr double muchPatience = 4.0; // where all goes well: a busy machine may need it
 
 WireElement element(const std::string& name, double number = 0.0, bool on = false) {
     WireElement e;
@@ -234,9 +235,9 @@ struct LyingMount {
     PacedClock clock = quickClock();
     std::unique_ptr<WireLink> link;
     std::unique_ptr<WireMount> mount;
-    LyingMount() {
+    explicit LyingMount(double patience = shortPatience) {
         s.offerMount();
-        link = std::make_unique<WireLink>(s.address(), WireLink::Purpose{{}, {}, {}, shortPatience});
+        link = std::make_unique<WireLink>(s.address(), WireLink::Purpose{{}, {}, {}, patience});
         mount = std::make_unique<WireMount>(*link, "M", clock, demoScenario().rig.site);
         until([&] { return mount->state().has_value(); });
     }
@@ -273,14 +274,14 @@ void LinkTest::aSlewThatEndsElsewhere() {
 
 // One axis after the other, with a word that it is over between them.
 void LinkTest::aSlewInTwoParts() {
-    LyingMount m;
+    LyingMount m(muchPatience);
     std::jthread second;
     m.s.answer = [&](WireServer& server, const WireVector& v) {
         if (v.name != wire::coordinates)
             return;
+        const std::uint64_t before = m.link->told("M", wire::coordinates)->serial;
         server.update("M", wire::coordinates, WireState::busy);
         server.update("M", wire::coordinates, WireState::ok);
-        const std::uint64_t before = m.link->told("M", wire::coordinates)->serial;
         second = std::jthread([&, before, to = v] {
             until([&] { return m.link->told("M", wire::coordinates)->serial > before + 1; });
             server.update("M", wire::coordinates, WireState::busy);
@@ -294,14 +295,14 @@ void LinkTest::aSlewInTwoParts() {
 
 // While the place before it is told again a slew by less than a degree is not over.
 void LinkTest::aShortSlewIsWaitedFor() {
-    LyingMount m;
+    LyingMount m(muchPatience);
     const HourAngleDec here = m.mount->state()->pointing;
     std::atomic<bool> there{false};
     m.s.answer = [&](WireServer& server, const WireVector& v) {
         if (v.name != wire::coordinates)
             return;
-        server.update("M", wire::coordinates, WireState::ok);
         const std::uint64_t told = m.link->told("M", wire::coordinates)->serial;
+        server.update("M", wire::coordinates, WireState::ok);
         until([&] { return m.link->told("M", wire::coordinates)->serial > told; });
         there = true;
         server.update("M", wire::coordinates, WireState::ok,
