@@ -239,7 +239,7 @@ struct LyingMount {
         s.offerMount();
         link = std::make_unique<WireLink>(s.address(), WireLink::Purpose{{}, {}, {}, patience});
         mount = std::make_unique<WireMount>(*link, "M", clock, demoScenario().rig.site);
-        until([&] { return mount->state().has_value(); });
+        until([&] { return link->told("M", wire::trackState) && mount->state(); }); // that is told last
     }
     Expected<void> slew() { return mount->slew({Angle::fromHours(-1.0), Angle::fromDeg(10.0)}, neverHalted); }
 };
