@@ -632,6 +632,22 @@ void WindowTest::freeRunNeedsRates() {
     }
 }
 
+namespace {
+
+// A run's table as soon as the disk has all its rows, or as far as it has it after a minute.
+Expected<Run> writtenTable(const QString& file, size_t rows) {
+    Expected<Run> table = readRunTable(file.toStdString());
+    (void)QTest::qWaitFor(
+        [&] {
+            table = readRunTable(file.toStdString());
+            return table.has_value() && table->rows.size() >= rows;
+        },
+        60000);
+    return table;
+}
+
+} // namespace
+
 void WindowTest::freeRunToCurve() {
     // A mount that tells where its worm stands.
     window_.reset();
@@ -645,7 +661,7 @@ void WindowTest::freeRunToCurve() {
     auto* free = static_cast<FreeStation*>(window_->station(StationId::freeRun));
     recordFree(1000.0);
     // Saved as it grew.
-    const auto table = readRunTable(free->runFile().toStdString());
+    const auto table = writtenTable(free->runFile(), free->run().rows.size());
     QVERIFY2(table.has_value(), table ? "" : table.error().text().c_str());
     QCOMPARE(table->rows.size(), free->run().rows.size());
     QCOMPARE(table->meta.kind, RunKind::free);
@@ -965,7 +981,7 @@ void WindowTest::theWholeNight() {
     QTest::keyClick(window_.get(), Qt::Key_G, Qt::ControlModifier);
     QVERIFY(waitIdle());
     QVERIFY(!guide->guiding());
-    const auto table = readRunTable(guide->runFile().toStdString());
+    const auto table = writtenTable(guide->runFile(), guide->run().rows.size());
     QVERIFY2(table.has_value(), table ? "" : table.error().text().c_str());
     QCOMPARE(table->rows.size(), guide->run().rows.size());
     QCOMPARE(table->meta.kind, RunKind::guided);

@@ -195,7 +195,7 @@ void AxisFilter::advance(double dt, const WormTurn& phase) {
             cov(i, i) += model_.priorLine_arcsec * model_.priorLine_arcsec * dt / model_.lineForgets_s;
 }
 
-double AxisFilter::update(double place, double variance) {
+double AxisFilter::update(double place, double variance, Step* step) {
     // The slow air is a share of what the air does, which is known by its fast part.
     if (airVariance_ == 0.0)
         cov(airAt, airAt) = model_.airShare * variance;
@@ -221,12 +221,30 @@ double AxisFilter::update(double place, double variance) {
     // Far out: as if it had been measured so much worse that it were only just within the bound.
     if (away > huber)
         total *= away / huber;
+    if (step) {
+        step->observer = h;
+        step->gain = gain;
+        step->innovation = innovation;
+        step->total = total;
+    }
     for (std::size_t i = 0; i < n; ++i) {
         const double share = gain[i] / total;
         x_[i] += share * innovation;
         double* const row = &p_[i * most];
         for (std::size_t j = 0; j < n; ++j)
             row[j] -= share * gain[j];
+    }
+    if (step) {
+        const Row alone = observer(0.0, phase_, false);
+        step->mountPlace = valueAlong(alone);
+        step->mountVariance = 0.0;
+        for (std::size_t i = 0; i < n; ++i) {
+            double sum = 0.0;
+            for (std::size_t j = 0; j < n; ++j)
+                sum += p_[i * most + j] * alone[j];
+            step->mountGain[i] = sum;
+            step->mountVariance += alone[i] * sum;
+        }
     }
     return likelihood;
 }

@@ -54,9 +54,21 @@ public:
 
     // To a later moment. wormPhase: turns at that moment.
     void advance(double dt_s, const WormTurn& phase);
+    using Row = std::array<double, most>; // its first states() count
+    // What a smoother must know of one frame: how it was foretold, and what was believed of the mount after
+    // it.
+    struct Step {
+        double keep = 1.0;       // of the slow air since the frame before
+        Row observer, gain;      // gain: covariance times observer
+        double innovation = 0.0; // of the measured place
+        double total = 0.0;      // variance of that
+        double mountPlace = 0.0, mountVariance = 0.0;
+        Row mountGain; // covariance times the mount's observer
+    };
     // Takes a measured place of the given variance into account, at the moment advanced to. Gives the
     // logarithm of its likelihood. A place farther than four standard deviations counts less (Huber).
-    double update(double place_arcsec, double variance_arcsec2);
+    double update(double place_arcsec, double variance_arcsec2, Step* step = nullptr);
+    int states() const { return n_; }
     // The first place ever, or after a jump: the place is unknown, all else stays.
     void releasePlace(double sigma_arcsec);
     void setWorm(const WormPrior& prior);
@@ -80,8 +92,9 @@ public:
     double state(int i) const { return x_[static_cast<std::size_t>(i)]; }
     double covariance(int i, int j) const { return p_[static_cast<std::size_t>(i * most + j)]; }
 
+    static constexpr int placeAt = 0, rateAt = 1, airAt = 2;
+
 private:
-    using Row = std::array<double, most>;
     Row observer(double ahead_s, const WormTurn& phase, bool air) const;
     Measured along(const Row& h) const;
     double valueAlong(const Row& h) const;
@@ -90,7 +103,7 @@ private:
     double walked(double ahead_s) const; // variance gained by place and rate walking on
     double& cov(int i, int j) { return p_[static_cast<std::size_t>(i * most + j)]; }
 
-    static constexpr int placeAt = 0, rateAt = 1, airAt = 2, wormAt = 3;
+    static constexpr int wormAt = 3;
     FilterModel model_;
     bool turns_ = false; // the worm's turning is a part of the state, behind its coefficients
     int n_ = 3;

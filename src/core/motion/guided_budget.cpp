@@ -185,7 +185,8 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
         return tl::unexpected(rebuilt.error());
     const Disturbance& d = *rebuilt;
     const MountTrack track = trackMount(d);
-    const auto [t, ra, dec] = judgedFrames(d, track, 0);
+    const JudgedFrames judged = judgedFrames(d, track, 0);
+    const std::vector<double>& t = judged.t_s;
     constexpr size_t fewest = 60;
     if (t.size() < fewest)
         return problem(Text::say("Too little of the run counts for a budget."),
@@ -193,7 +194,7 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
                        Text::say("Guide for longer."));
     GuidedBudget b;
     b.span_s = t.back() - t.front();
-    b.recorded = figuresFrom(ra, dec);
+    b.recorded = figuresFrom(track, judged);
     b.bound = loopBound(d, track);
     b.bound.holdTo(b.recorded);
     b.flank = flankChange(d.t_s, d.ra_arcsec, d.dec_arcsec, {}, d.knownWormPhases());
@@ -204,8 +205,8 @@ Expected<GuidedBudget> guidedBudget(const Run& run) {
                      d.ra.wormWeight > 0.5 ? d.ra.wormPeriodSigma_s : doubt * d.ra.wormPeriod_s};
     b.wormToldNonsense = d.wormToldNonsense();
     b.late = d.late;
-    Split r = outline(ra, b.recorded.mountRa_arcsec);
-    Split e = outline(dec, b.recorded.mountDec_arcsec);
+    Split r = outline(judged.ra, b.recorded.mountRa_arcsec);
+    Split e = outline(judged.dec, b.recorded.mountDec_arcsec);
     const Causes causes(d, madeOf(d, d.ra_arcsec, track.ra, true), madeOf(d, d.dec_arcsec, track.dec, false));
     const auto [overRa, overDec] = causes.leftOf(&AxisMade::noise);
     r.over += overRa;

@@ -16,8 +16,8 @@ namespace {
 constexpr double beliefMemory_s = 60.0;
 
 // Share of the variance of a process with that memory which is seen about its mean over a stretch.
-double shareWithin(double span_s) {
-    const double x = std::max(span_s / beliefMemory_s, 1e-3);
+double shareWithin(double span_s, double memory_s = beliefMemory_s) {
+    const double x = std::max(span_s / memory_s, 1e-3);
     return 1.0 - 2.0 / x * (1.0 - (1.0 - std::exp(-x)) / x);
 }
 
@@ -75,7 +75,8 @@ std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std
     return mountPartOf(glimpses, std::min(window_s, rows.back().t_s - rows.front().t_s), MountPartKind::live);
 }
 
-Measured smoothedMountPart(const std::vector<Measured>& track, const std::vector<double>& load) {
+Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vector<double>& load,
+                             double span_s, double airMemory_s) {
     std::vector<double> rest;
     double hidden = 0.0; // mean square of what the track does not know
     for (size_t i = 0; i < track.size(); ++i) {
@@ -84,21 +85,21 @@ Measured smoothedMountPart(const std::vector<Measured>& track, const std::vector
     }
     if (rest.size() < 10)
         return {0.0, 1.0};
-    if (hidden <= 0.0) // only the length of the series limits it
-        return rmsWithSigma(std::move(rest));
-    hidden /= static_cast<double>(rest.size());
-    // The filters' own ± are a little too large, their noises being chosen generously.
-    constexpr double generous = 0.75;
-    hidden *= generous;
-    const double seen = standardDeviation(rest);
-    const double value = std::sqrt(seen * seen + hidden);
-    // Errors of the track add to the motion at random, some frames long each; and its own ± comes from a
-    // model that is an estimate itself.
-    constexpr double together = 12.0;
-    constexpr double trust = 0.65;
-    const double independent = std::max(1.0, static_cast<double>(rest.size()) / together);
-    const double random = 2.0 * seen * std::sqrt(hidden / independent);
-    return {value, 0.5 * std::hypot(random, trust * hidden) / std::max(value, 1e-6)};
+    if (hidden <= 0.0) { // only the length of the series limits it
+        const Measured rms = rmsWithSigma(std::move(rest));
+        return {rms.value * rms.value, 2.0 * rms.value * rms.sigma};
+    }
+    const double frames = static_cast<double>(rest.size());
+    // What a track is off by stays for about as long as a belief, or as the air remembers; of that, only what
+    // changes within the stretch adds to what is seen about its mean.
+    const double memory_s = std::max(beliefMemory_s, airMemory_s);
+    hidden *= shareWithin(span_s, memory_s) / frames;
+    const double seen = meanSquare(rest);
+    // It adds to the motion at random, some frames long each.
+    constexpr double together = 10.0;
+    const double independent = std::max(1.0, frames / together);
+    return {seen + hidden,
+            std::hypot(2.0 * std::sqrt(seen * hidden / independent), hidden * std::sqrt(2.0 / independent))};
 }
 
 } // namespace nordstjerna

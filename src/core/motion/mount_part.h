@@ -35,8 +35,9 @@ std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, d
 std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
                                       double window_s);
 
-// Smoothed, of one axis: what is left of the mount's motion when a loop adds `load` to its track. A track
-// without ± is the truth.
-Measured smoothedMountPart(const std::vector<Measured>& track, const std::vector<double>& load);
+// Smoothed, of one axis, as a mean square, ″²: what is left of the mount's motion when a loop adds `load` to
+// its track, over so many seconds, if the slow air remembers for so long. A track without ± is the truth.
+Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vector<double>& load,
+                             double span_s, double airMemory_s);
 
 } // namespace nordstjerna

@@ -2,8 +2,10 @@
 
 #include <cmath>
 
+#include "core/base/likely_answer.h"
 #include "core/base/statistics.h"
 #include "core/guide/noise_meter.h"
+#include "core/motion/air_ideas.h"
 #include "core/motion/axis_summary.h"
 #include "core/motion/line_model.h"
 #include "core/motion/loop_bound.h"
@@ -13,32 +15,54 @@ namespace nordstjerna {
 
 namespace {
 
-std::vector<Measured> smooth(const std::vector<double>& t, const std::vector<double>& place,
-                             const std::vector<double>& variance, const std::vector<double>& phase,
-                             const FilterModel& model, std::vector<double>& surprise) {
-    const size_t n = t.size();
-    std::vector<Measured> track(n);
-    AxisFilter forward(model);
-    for (size_t i = 0; i < n; ++i) {
-        forward.advance(i ? t[i] - t[i - 1] : 0.0, phase[i]);
-        surprise.push_back(place[i] - forward.seenPlace(0.0, phase[i]));
-        forward.update(place[i], variance[i]);
-        track[i] = forward.mount(0.0, phase[i]);
-    }
-    AxisFilter backward(model);
-    for (size_t i = n; i-- > 0;) {
-        backward.advance(i + 1 < n ? t[i + 1] - t[i] : 0.0, phase[i]);
-        if (i + 1 < n) {
-            // Of the frames behind this one only.
-            const Measured b = backward.mount(0.0, phase[i]);
-            const double wf = 1.0 / std::max(track[i].sigma * track[i].sigma, 1e-9);
-            const double wb = 1.0 / std::max(b.sigma * b.sigma, 1e-9);
-            track[i] = {(wf * track[i].value + wb * b.value) / (wf + wb), 1.0 / std::sqrt(wf + wb)};
+// Tracks by several ideas, weighed.
+class MixedTrack {
+public:
+    explicit MixedTrack(size_t frames) : mean_(frames, 0.0), square_(frames, 0.0) {}
+    void add(const std::vector<Measured>& track, double weight) {
+        weights_ += weight;
+        for (size_t i = 0; i < track.size(); ++i) {
+            const Measured& m = track[i];
+            mean_[i] += weight * m.value;
+            square_[i] += weight * (m.value * m.value + m.sigma * m.sigma);
         }
-        backward.update(place[i], variance[i]);
     }
-    return track;
+    std::vector<Measured> track() const {
+        std::vector<Measured> mixed;
+        for (size_t i = 0; i < mean_.size(); ++i) {
+            const double mean = mean_[i] / weights_;
+            mixed.push_back({mean, std::sqrt(std::max(square_[i] / weights_ - mean * mean, 0.0))});
+        }
+        return mixed;
+    }
+
+private:
+    std::vector<double> mean_, square_;
+    double weights_ = 0.0;
+};
+
+std::vector<MountTrack::Way> smoothedWays(const AxisFrames& frames, const std::vector<AirIdea::Walk>& walks) {
+    std::vector<MountTrack::Way> ways;
+    for (const AirIdea::Walk& walk : walks)
+        ways.push_back({walk.weight, smoothedMount(frames, walk.model)});
+    return ways;
 }
+
+Measured rootOfSquare(const Measured& square) {
+    const double root = std::sqrt(std::max(square.value, 0.0));
+    return {root, 0.5 * square.sigma / std::max(root, 1e-6)};
+}
+
+// Of either axis and of both, by each idea of the air, which both axes share.
+struct PartsByIdea {
+    std::vector<LikelyAnswer> ra, dec, both;
+    void add(double logLikelihood, const Measured& raSquare, const Measured& decSquare) {
+        ra.push_back({logLikelihood, rootOfSquare(raSquare)});
+        dec.push_back({logLikelihood, rootOfSquare(decSquare)});
+        both.push_back({logLikelihood, rootOfSquare({raSquare.value + decSquare.value,
+                                                     std::hypot(raSquare.sigma, decSquare.sigma)})});
+    }
+};
 
 } // namespace
 
@@ -55,12 +79,70 @@ std::vector<double> frameVariances(const std::vector<double>& t, const std::vect
 
 MountTrack trackMount(const Disturbance& d) {
     const std::vector<double> phase = d.wormPhases();
+    const std::vector<double> raVariance = frameVariances(d.t_s, d.ra_arcsec, d.centroid_arcsec);
+    const std::vector<double> decVariance = frameVariances(d.t_s, d.dec_arcsec, d.centroid_arcsec);
+    const AxisFrames ra{d.t_s, d.ra_arcsec, raVariance, phase, d.raModel};
+    const AxisFrames dec{d.t_s, d.dec_arcsec, decVariance, phase, d.decModel};
     MountTrack track;
-    track.ra = smooth(d.t_s, d.ra_arcsec, frameVariances(d.t_s, d.ra_arcsec, d.centroid_arcsec), phase,
-                      d.raModel, track.raSurprise);
-    track.dec = smooth(d.t_s, d.dec_arcsec, frameVariances(d.t_s, d.dec_arcsec, d.centroid_arcsec), phase,
-                       d.decModel, track.decSurprise);
+    MixedTrack mixedRa(d.t_s.size());
+    MixedTrack mixedDec(d.t_s.size());
+    const std::vector<AirIdea> airs = likelyAir(ra, dec);
+    for (const AirIdea& air : airs) {
+        const double weight = std::exp(air.logLikelihood - airs.front().logLikelihood);
+        track.ideas.push_back(
+            {air.logLikelihood, air.memory_s, smoothedWays(ra, air.ra), smoothedWays(dec, air.dec)});
+        for (const MountTrack::Way& way : track.ideas.back().ra)
+            mixedRa.add(way.place, weight * way.weight);
+        for (const MountTrack::Way& way : track.ideas.back().dec)
+            mixedDec.add(way.place, weight * way.weight);
+    }
+    track.ra = mixedRa.track();
+    track.dec = mixedDec.track();
+    track.raModel = airs.front().ra.front().model;
+    track.decModel = airs.front().dec.front().model;
+    smoothedMount(ra, track.raModel, &track.raSurprise);
+    smoothedMount(dec, track.decModel, &track.decSurprise);
     return track;
+}
+
+void JudgedFrames::add(const Disturbance& d, const MountTrack& track, size_t i, const SkyError& error) {
+    frame.push_back(i);
+    t_s.push_back(d.t_s[i]);
+    ra.add(error.dra_arcsec, d.ra_arcsec[i], track.ra[i]);
+    dec.add(error.ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
+}
+
+MountParts mountParts(const MountTrack& track, const std::vector<size_t>& frame,
+                      const std::vector<double>& raLoad, const std::vector<double>& decLoad, double span_s) {
+    const auto square = [&](const std::vector<Measured>& whole, const std::vector<double>& load,
+                            double airMemory_s) {
+        std::vector<Measured> asked;
+        for (size_t i : frame)
+            asked.push_back(whole[i]);
+        return smoothedMountSquare(asked, load, span_s, airMemory_s);
+    };
+    const auto overWays = [&](const std::vector<MountTrack::Way>& ways, const std::vector<double>& load,
+                              double airMemory_s) {
+        std::vector<LikelyAnswer> squares;
+        for (const MountTrack::Way& way : ways)
+            squares.push_back({std::log(way.weight), square(way.place, load, airMemory_s)});
+        return averagedByLikelihood(squares);
+    };
+    // However long the run: the truth lies between two ideas of the air, and is like neither.
+    constexpr double between = 0.02;
+    const auto averaged = [&](const std::vector<LikelyAnswer>& ideas) {
+        Measured m = averagedByLikelihood(ideas);
+        if (!track.ideas.empty())
+            m.sigma = std::hypot(m.sigma, between * m.value);
+        return m;
+    };
+    PartsByIdea parts;
+    for (const MountTrack::Idea& idea : track.ideas)
+        parts.add(idea.logLikelihood, overWays(idea.ra, raLoad, idea.airMemory_s),
+                  overWays(idea.dec, decLoad, idea.airMemory_s));
+    if (track.ideas.empty())
+        parts.add(0.0, square(track.ra, raLoad, 1.0), square(track.dec, decLoad, 1.0));
+    return {averaged(parts.ra), averaged(parts.dec), averaged(parts.both)};
 }
 
 LoopBound loopBound(const Disturbance& d, const MountTrack& track) {
@@ -80,43 +162,38 @@ void LoopBound::holdTo(const LoopFigures& left) {
     dec_arcsec = std::min(dec_arcsec, left.dec_arcsec.value);
 }
 
-LoopFigures figuresFrom(const JudgedAxis& ra, const JudgedAxis& dec) {
+LoopFigures figuresFrom(const MountTrack& track, const JudgedFrames& frames) {
     LoopFigures f;
-    f.ra_arcsec = rmsWithSigma(ra.error);
-    f.dec_arcsec = rmsWithSigma(dec.error);
+    f.ra_arcsec = rmsWithSigma(frames.ra.error);
+    f.dec_arcsec = rmsWithSigma(frames.dec.error);
     f.total_arcsec = quadratureSum(f.ra_arcsec, f.dec_arcsec);
-    f.mountRa_arcsec = smoothedMountPart(ra.mount, ra.load);
-    f.mountDec_arcsec = smoothedMountPart(dec.mount, dec.load);
-    f.mountPart_arcsec = quadratureSum(f.mountRa_arcsec, f.mountDec_arcsec);
+    const double span_s = frames.t_s.empty() ? 0.0 : frames.t_s.back() - frames.t_s.front();
+    const MountParts parts = mountParts(track, frames.frame, frames.ra.load, frames.dec.load, span_s);
+    f.mountRa_arcsec = parts.ra_arcsec;
+    f.mountDec_arcsec = parts.dec_arcsec;
+    f.mountPart_arcsec = parts.both_arcsec;
     return f;
 }
 
 LoopFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::vector<SkyError>& error) {
-    JudgedAxis ra;
-    JudgedAxis dec;
-    for (size_t i = d.judgedFrom(); i < error.size(); ++i) {
-        ra.add(error[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
-        dec.add(error[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
-    }
-    return figuresFrom(ra, dec);
+    JudgedFrames judged;
+    for (size_t i = d.judgedFrom(); i < error.size(); ++i)
+        judged.add(d, track, i, error[i]);
+    return figuresFrom(track, judged);
 }
 
 JudgedFrames judgedFrames(const Disturbance& d, const MountTrack& track, size_t from) {
     JudgedFrames f;
-    for (size_t i = from; i < d.recorded.size(); ++i) {
-        if (!d.counts[i])
-            continue;
-        f.t_s.push_back(d.t_s[i]);
-        f.ra.add(d.recorded[i].dra_arcsec, d.ra_arcsec[i], track.ra[i]);
-        f.dec.add(d.recorded[i].ddec_arcsec, d.dec_arcsec[i], track.dec[i]);
-    }
+    for (size_t i = from; i < d.recorded.size(); ++i)
+        if (d.counts[i])
+            f.add(d, track, i, d.recorded[i]);
     return f;
 }
 
 LoopFigures recordedFigures(const Disturbance& d, const MountTrack& track) {
     const JudgedFrames f = judgedFrames(d, track, d.judgedFrom());
     constexpr size_t fewest = 30;
-    return f.t_s.size() < fewest ? figuresOf(d, track, d.recorded) : figuresFrom(f.ra, f.dec);
+    return f.t_s.size() < fewest ? figuresOf(d, track, d.recorded) : figuresFrom(track, f);
 }
 
 } // namespace nordstjerna

@@ -1,6 +1,5 @@
-// The mount's own place, frame by frame, without air and centroid noise: two filters of the same model, one
-// running forwards and one backwards, each frame from both (two-filter smoothing, Fraser & Potter 1969, from
-// memory).
+// The mount's own place, frame by frame, without air and centroid noise, by all frames before and after; and
+// that for each idea of the air that the frames bear out, for slow air looks like a mount that walks.
 #pragma once
 
 #include <cmath>
@@ -10,8 +9,20 @@
 namespace nordstjerna {
 
 struct MountTrack {
-    std::vector<Measured> ra, dec; // of the disturbance, ″, one a frame
-    // What the model did not foretell of each frame: the least that any loop could have left is their RMS.
+    std::vector<Measured> ra, dec; // of the disturbance, ″, one a frame; over all ideas of the air
+    // By each idea of the air, the likeliest first, and of how the axis walks under it; none where the track
+    // is the truth.
+    struct Way {
+        double weight;
+        std::vector<Measured> place;
+    };
+    struct Idea {
+        double logLikelihood, airMemory_s;
+        std::vector<Way> ra, dec;
+    };
+    std::vector<Idea> ideas;
+    FilterModel raModel, decModel; // of the likeliest
+    // What that did not foretell of each frame: the least that any loop could have left is their RMS.
     std::vector<double> raSurprise, decSurprise;
 };
 
@@ -34,6 +45,21 @@ struct JudgedAxis {
     }
 };
 
+// Frames of a disturbance under a loop.
+struct JudgedFrames {
+    std::vector<size_t> frame;
+    std::vector<double> t_s;
+    JudgedAxis ra, dec;
+    void add(const Disturbance& d, const MountTrack& track, size_t i, const SkyError& error);
+};
+
+// What is left of the mount's motion when a loop adds these loads to its track in these frames, RMS.
+struct MountParts {
+    Measured ra_arcsec, dec_arcsec, both_arcsec;
+};
+MountParts mountParts(const MountTrack& track, const std::vector<size_t>& frame,
+                      const std::vector<double>& raLoad, const std::vector<double>& decLoad, double span_s);
+
 struct LoopFigures {
     Measured ra_arcsec, dec_arcsec, total_arcsec; // RMS about the mean, measured
     Measured mountRa_arcsec, mountDec_arcsec;     // what is left of the mount's motion
@@ -50,12 +76,8 @@ struct LoopBound {
 LoopBound loopBound(const Disturbance& d, const MountTrack& track);
 
 // The frames that count, from this one on, as they were guided.
-struct JudgedFrames {
-    std::vector<double> t_s;
-    JudgedAxis ra, dec;
-};
 JudgedFrames judgedFrames(const Disturbance& d, const MountTrack& track, size_t from);
-LoopFigures figuresFrom(const JudgedAxis& ra, const JudgedAxis& dec);
+LoopFigures figuresFrom(const MountTrack& track, const JudgedFrames& frames);
 
 // Of a series of errors, one a frame of the disturbance, over the judged frames.
 LoopFigures figuresOf(const Disturbance& d, const MountTrack& track, const std::vector<SkyError>& error);

@@ -2,10 +2,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <limits>
+#include <utility>
 
 #include "core/base/random.h"
 #include "core/base/statistics.h"
+#include "core/motion/axis_smoother.h"
 
 namespace nordstjerna {
 
@@ -63,11 +66,8 @@ class MadeAxis {
 public:
     MadeAxis(const Disturbance& d, const FilterModel& model, const std::vector<double>& place, double shrink,
              std::uint64_t seed)
-        : model_(model), cadence_s_(medianStep(d.t_s)), shrink_(shrink),
-          variance_(frameVariances(d.t_s, place, d.centroid_arcsec)), random_(seed) {
-        const double r = std::exp(-cadence_s_ / std::max(model.airMemory_s, 1e-3));
-        slowSeen_ = (1.5 + 0.5 * r * r - 2.0 * r) / 1.5;
-    }
+        : model_(model), cadence_s_(medianStep(d.t_s)), shrink_(shrink), noise_(model, cadence_s_),
+          variance_(frameVariances(d.t_s, place, d.centroid_arcsec)), random_(seed) {}
 
     struct Made {
         double mount, seen;
@@ -76,11 +76,7 @@ public:
     Made next(const std::vector<Measured>& track, size_t i, double f, double dt_s, double width_s,
               double centroid) {
         const double variance = variance_[f < 0.5 ? i : i + 1];
-        // What a frame differs from the middle of its neighbours holds, besides the white part, some of the
-        // slow air and of the mount's random walk.
-        const double walked = model_.walk_arcsec2_s * cadence_s_ / 3.0;
-        const double noise = std::max({variance - walked, centroid * centroid, 0.05 * variance});
-        const double white = noise / (1.0 + model_.airShare * slowSeen_);
+        const double white = std::max(noise_.of(variance), centroid * centroid);
         air_ = follow(air_, dt_s, model_.airMemory_s, model_.airShare * white);
         // Frames pin the mount down over as many of its neighbours as it takes to outweigh their noise; what
         // it walks between two of them they do not see.
@@ -103,9 +99,9 @@ private:
     }
     FilterModel model_;
     double cadence_s_, shrink_;
+    WhiteNoise noise_;
     std::vector<double> variance_; // of each recorded frame about its neighbours
     Random random_;
-    double slowSeen_ = 0.0; // share of the slow air's variance in that
     double air_ = 0.0, off_ = 0.0;
 };
 
@@ -114,8 +110,12 @@ OtherExposure made(const Disturbance& d, const MountTrack& track, double exposur
     const double cadence = medianStep(d.t_s);
     const double step = exposure_s + std::max(0.0, cadence - d.exposure_s);
     const double shrink = d.exposure_s / exposure_s;
-    MadeAxis ra(d, d.raModel, d.ra_arcsec, shrink, mixBits(2 * seed));
-    MadeAxis dec(d, d.decModel, d.dec_arcsec, shrink, mixBits(2 * seed + 1));
+    // One truth is made, by the likeliest idea of the air: what is averaged over ideas belongs to none.
+    const auto ways = track.ideas.empty() ? std::pair(std::cref(track.ra), std::cref(track.dec))
+                                          : std::pair(std::cref(track.ideas.front().ra.front().place),
+                                                      std::cref(track.ideas.front().dec.front().place));
+    MadeAxis ra(d, track.raModel, d.ra_arcsec, shrink, mixBits(2 * seed));
+    MadeAxis dec(d, track.decModel, d.dec_arcsec, shrink, mixBits(2 * seed + 1));
     double last = d.t_s.front();
     size_t i = 0;
     for (double t = d.t_s.front(); t <= d.t_s.back(); t += step) {
@@ -127,8 +127,8 @@ OtherExposure made(const Disturbance& d, const MountTrack& track, double exposur
         const double f = width > 0.0 ? std::clamp((t - d.t_s[i]) / width, 0.0, 1.0) : 0.0;
         const size_t nearest = f < 0.5 ? i : i + 1;
         const double centroid = d.centroid_arcsec[nearest];
-        const MadeAxis::Made east = ra.next(track.ra, i, f, t - last, width, centroid);
-        const MadeAxis::Made north = dec.next(track.dec, i, f, t - last, width, centroid);
+        const MadeAxis::Made east = ra.next(ways.first, i, f, t - last, width, centroid);
+        const MadeAxis::Made north = dec.next(ways.second, i, f, t - last, width, centroid);
         o.track.ra.push_back({east.mount, 0.0});
         o.track.dec.push_back({north.mount, 0.0});
         Disturbance& e = o.disturbance;
@@ -183,6 +183,10 @@ OtherExposure lastFrames(const Disturbance& d, const MountTrack& track, size_t m
     cut(e.counts);
     cut(o.track.ra);
     cut(o.track.dec);
+    for (MountTrack::Idea& idea : o.track.ideas)
+        for (auto* ways : {&idea.ra, &idea.dec})
+            for (MountTrack::Way& way : *ways)
+                cut(way.place);
     e.asGuided.clear();
     return o;
 }

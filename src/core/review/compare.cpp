@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <numeric>
 
 #include "core/base/format.h"
 #include "core/base/fourier_sums.h"
@@ -84,22 +85,24 @@ AxisBands bandsOf(const AxisSeries& s) {
 
 // Mean square about a straight line, of a stretch of the mount's track.
 double squareWithin(const MountTrack& track, const std::vector<double>& t, size_t from, size_t to) {
-    double sum = 0.0;
-    for (const std::vector<Measured>* axis : {&track.ra, &track.dec}) {
-        std::vector<double> time(t.begin() + static_cast<std::ptrdiff_t>(from),
-                                 t.begin() + static_cast<std::ptrdiff_t>(to));
-        std::vector<Measured> part(axis->begin() + static_cast<std::ptrdiff_t>(from),
-                                   axis->begin() + static_cast<std::ptrdiff_t>(to));
+    const std::vector<double> time(t.begin() + static_cast<std::ptrdiff_t>(from),
+                                   t.begin() + static_cast<std::ptrdiff_t>(to));
+    std::vector<size_t> frame(to - from);
+    std::iota(frame.begin(), frame.end(), from);
+    const auto lessDrift = [&](const std::vector<Measured>& axis) {
         std::vector<double> place;
-        for (const Measured& m : part)
-            place.push_back(m.value);
+        for (size_t i : frame)
+            place.push_back(axis[i].value);
         const auto line = fitLine(time, place);
         std::vector<double> drift;
         for (double at : time)
             drift.push_back(line ? -line->at(at) : 0.0);
-        sum += std::pow(smoothedMountPart(part, drift).value, 2);
-    }
-    return sum;
+        return drift;
+    };
+    return std::pow(
+        mountParts(track, frame, lessDrift(track.ra), lessDrift(track.dec), time.back() - time.front())
+            .both_arcsec.value,
+        2);
 }
 
 // What the mount does within stretches of this length.

@@ -536,7 +536,7 @@ std::vector<Finding> FramingBench::findings() const {
                  .toStdString(),
              tr("Broadband frames will be bright; take another target or narrow filters.").toStdString()});
     if (const auto a = advice();
-        a && noted() && noted()->angle_deg && std::abs(a->turn_deg) > closeEnough_deg)
+        a && !turning_ && noted() && noted()->angle_deg && std::abs(a->turn_deg) > closeEnough_deg)
         list.push_back(
             {"frame-turn", Weight::look,
              tr("The camera is %1° from the wanted angle")
