@@ -15,7 +15,7 @@ constexpr std::size_t stride = AxisFilter::most;
 // What later frames say of the state, carried back frame by frame: the adjoint and its information.
 class Adjoint {
 public:
-    explicit Adjoint(int states) : n_(static_cast<std::size_t>(states)), information_(stride * stride, 0.0) {}
+    explicit Adjoint(int length) : n_(static_cast<std::size_t>(length)), information_(stride * stride, 0.0) {}
 
     // Of this frame, as those before it foretold it.
     void take(const AxisFilter::Step& step) {
