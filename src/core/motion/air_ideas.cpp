@@ -18,7 +18,7 @@ constexpr std::array airMemories_s{6.0, 12.0, 25.0, 50.0, 100.0};
 constexpr std::array airShares{0.1, 0.25, 0.45, 0.7, 1.0};
 constexpr std::array placeWalks_arcsec2_s{1e-5, 3e-5, 1e-4, 3e-4, 1e-3, 3e-3, 1e-2, 3e-2, 0.1, 0.3};
 // Ideas this much less likely than the best, as logarithms, are not followed farther.
-constexpr double hopeless = 4.0;
+constexpr double notFollowed = 4.0;
 
 // The frames that are asked. Between pieces the filters go on by the clock.
 std::vector<size_t> askedFrames(size_t all) {
@@ -46,7 +46,7 @@ std::map<Spot, double> flood(std::vector<Spot> begin, const Spot& size, Ask&& as
         const auto next = std::prev(open.end());
         const auto [led, at] = *next;
         open.erase(next);
-        if (known.contains(at) || led < best - hopeless)
+        if (known.contains(at) || led < best - notFollowed)
             continue;
         const double l = known[at] = ask(at);
         best = std::max(best, l);
