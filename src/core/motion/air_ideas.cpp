@@ -64,9 +64,9 @@ double highestOf(const std::map<Spot, double>& known) {
 }
 
 // Before any frame: mounts wander by 0.05 to 0.4″ in the root of a minute, seldom by less or more.
-double walkPrior(double walk_arcsec2_s) {
+double walkPrior(double walk) {
     constexpr double usual_arcsec2_s = 6e-4, spread = 8.0;
-    return -0.5 * std::pow(std::log(walk_arcsec2_s / usual_arcsec2_s) / std::log(spread), 2);
+    return -0.5 * std::pow(std::log(walk / usual_arcsec2_s) / std::log(spread), 2);
 }
 
 // The likelihoods of one axis under one air, for all ways to walk that are worth asking.

@@ -10,12 +10,13 @@ namespace nordstjerna {
 
 namespace {
 
-constexpr std::size_t stride = AxisFilter::most;
+constexpr std::size_t rowLength = AxisFilter::most;
 
 // What later frames say of the state, carried back frame by frame: the adjoint and its information.
 class Adjoint {
 public:
-    explicit Adjoint(int length) : n_(static_cast<std::size_t>(length)), information_(stride * stride, 0.0) {}
+    explicit Adjoint(int length)
+        : n_(static_cast<std::size_t>(length)), information_(rowLength * rowLength, 0.0) {}
 
     // Of this frame, as those before it foretold it.
     void take(const AxisFilter::Step& step) {
@@ -24,7 +25,7 @@ public:
         AxisFilter::Row turned{}; // information · gain
         double gained = 0.0;
         for (std::size_t i = 0; i < n_; ++i) {
-            const double* const row = &information_[i * stride];
+            const double* const row = &information_[i * rowLength];
             double sum = 0.0;
             for (std::size_t j = 0; j < n_; ++j)
                 sum += row[j] * step.gain[j];
@@ -34,7 +35,7 @@ public:
         }
         for (std::size_t i = 0; i < n_; ++i) {
             value_[i] -= step.observer[i] * (along + weight * step.innovation);
-            double* const row = &information_[i * stride];
+            double* const row = &information_[i * rowLength];
             const double own = step.observer[i] * (gained + weight) - turned[i];
             for (std::size_t j = 0; j < n_; ++j)
                 row[j] += own * step.observer[j] - step.observer[i] * turned[j];
@@ -47,13 +48,13 @@ public:
         value_[rate] += dt_s * value_[place];
         value_[air] *= keep;
         for (std::size_t j = 0; j < n_; ++j)
-            information_[rate * stride + j] += dt_s * information_[place * stride + j];
+            information_[rate * rowLength + j] += dt_s * information_[place * rowLength + j];
         for (std::size_t i = 0; i < n_; ++i)
-            information_[i * stride + rate] += dt_s * information_[i * stride + place];
+            information_[i * rowLength + rate] += dt_s * information_[i * rowLength + place];
         for (std::size_t j = 0; j < n_; ++j)
-            information_[air * stride + j] *= keep;
+            information_[air * rowLength + j] *= keep;
         for (std::size_t i = 0; i < n_; ++i)
-            information_[i * stride + air] *= keep;
+            information_[i * rowLength + air] *= keep;
     }
 
     // Of a frame, before it is taken itself.
@@ -62,7 +63,7 @@ public:
         double variance = step.mountVariance;
         for (std::size_t i = 0; i < n_; ++i) {
             place -= step.mountGain[i] * value_[i];
-            const double* const row = &information_[i * stride];
+            const double* const row = &information_[i * rowLength];
             for (std::size_t j = 0; j < n_; ++j)
                 variance -= step.mountGain[i] * row[j] * step.mountGain[j];
         }
