@@ -5,8 +5,10 @@
 #include "core/procedure/calibration_run.h"
 #include "core/procedure/series.h"
 #include "core/procedure/slew.h"
+#include "edge/devices/observatory.h"
 #include "edge/devices/sim/simulated_night.h"
 #include "edge/guide_runner.h"
+#include "eventually.h"
 #include "night_fixture.h"
 
 // The demo's mount once the pole was aligned, at the hour the target stands well. A quarter of the sensor:
@@ -100,4 +102,37 @@ struct SeriesNight {
         const nordstjerna::StopFlag go{false};
         night.clock().sleep(*nordstjerna::parseInstant(utc) - night.clock().now(), go);
     }
+};
+
+// The same night by way of the observatory, as the window has it: a mount whose answers are waited for, and
+// that is put right when it answers again.
+struct GuardedNight {
+    nordstjerna::Observatory observatory;
+    nordstjerna::Devices devices;
+
+    explicit GuardedNight(SeriesNight& n)
+        : observatory(n.devices, 3.0, nullptr, 2.0), devices(observatory.devices()), mount_(n.night.mount()) {
+        observatory.guard().setRig(n.night.scenario().rig);
+        devices.track = n.devices.track;
+        devices.image = n.devices.image;
+        devices.guide = &n.guideRunner;
+        n.devices.mount = devices.mount;
+    }
+
+    // Empty: the mount stands still, and nothing is owed to it. A call may still be on its way back.
+    std::string whyNotAtRest() {
+        const bool paid = nordstjerna::eventually([&] {
+            static_cast<void>(devices.mount->state());
+            return !observatory.owes();
+        });
+        const auto mount = mount_.state();
+        return !mount            ? "does not answer"
+               : mount->tracking ? "tracks"
+               : mount->moving   ? "moves"
+               : !paid           ? "is owed something"
+                                 : "";
+    }
+
+private:
+    nordstjerna::Mount& mount_;
 };

@@ -6,17 +6,14 @@
 // nordstjerna-campaign [--seeds N] [--kinds N] [--first SEED]
 #include <QTemporaryDir>
 #include <algorithm>
-#include <chrono>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <functional>
 #include <map>
-#include <thread>
 
 #include "core/base/format.h"
 #include "core/base/random.h"
-#include "edge/devices/observatory.h"
 #include "edge/store/run_recorder.h"
 #include "edge/store/series_keeper.h"
 #include "edge/store/series_recorder.h"
@@ -82,13 +79,8 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
         return o;
     }
     // By way of the observatory, as the window does it.
-    Observatory observatory(n.devices, 3.0, nullptr, 2.0);
-    observatory.guard().setRig(s.rig);
-    Devices devices = observatory.devices();
-    devices.track = n.devices.track;
-    devices.image = n.devices.image;
-    devices.guide = &n.guideRunner;
-    n.devices.mount = devices.mount;
+    GuardedNight guarded(n);
+    Devices& devices = guarded.devices;
     const double at_s = n.night.clock().now() - s.start + random.uniform(30.0, 4500.0);
     const double length_s = random.uniform(kind.least_s, kind.most_s);
     n.night.happen(kind.fault, random.uniform(kind.least_amount, kind.most_amount), length_s);
@@ -104,7 +96,7 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
         if (recorder.take(series, folder))
             if (const auto done = recorder.write(); !done)
                 o.wrong = done.error().what.english();
-        static_cast<void>(observatory.mountState());
+        static_cast<void>(guarded.observatory.mountState());
     };
     auto turn = n.night.clock().reserve();
     turn->take();
@@ -120,17 +112,10 @@ Outcome evening(const Kind& kind, std::uint64_t seed, const std::filesystem::pat
         n.night.clock().sleep(1.0, go);
         static_cast<void>(devices.mount->state());
     }
-    for (int k = 0; k < 500 && observatory.owes(); ++k) { // a call may still be on its way back
-        std::this_thread::sleep_for(std::chrono::milliseconds(5));
-        static_cast<void>(devices.mount->state());
-    }
-    const auto mount = n.night.mount().state();
-    o.mountAsTold = mount && !mount->moving && !mount->tracking && !observatory.owes();
+    const std::string unrest = guarded.whyNotAtRest();
+    o.mountAsTold = unrest.empty();
     if (!o.mountAsTold)
-        o.wrong += " the mount " + std::string(!mount            ? "does not answer"
-                                               : mount->tracking ? "tracks"
-                                               : mount->moving   ? "moves"
-                                                                 : "is owed something");
+        o.wrong += " the mount " + unrest;
     o.frames = series.frames().size();
     if (const auto table = readSeriesTable(recorder.path()))
         o.framesOnDisk = table->frames.size();

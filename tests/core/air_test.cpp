@@ -86,7 +86,7 @@ void AirTest::smootherIsTheDirectSolution() {
     const Eigen::VectorXd place = Eigen::Map<const Eigen::VectorXd>(m.place.data(), n);
     const Eigen::VectorXd direct = mount * solver.solve(place);
     const Eigen::MatrixXd unsure = mount - mount * solver.solve(mount);
-    const AxisFrames frames{m.t, m.place, m.variance, m.turns, {}};
+    const AxisFrames frames{m.t, m.place, m.variance, m.turns};
     std::vector<double> surprise;
     const std::vector<Measured> track = smoothedMount(frames, model, &surprise);
     QCOMPARE(surprise.size(), m.t.size());
@@ -115,9 +115,9 @@ void AirTest::airIsFound() {
         const auto seed = static_cast<std::uint64_t>(10 * night);
         const MadeFrames a = madeFrames(seed + 1, 1400, 3e-4, 0.4, share, memory_s);
         MadeFrames b = madeFrames(seed + 2, 1400, 1e-4, 0.4, share, memory_s);
-        const AxisFrames ra{a.t, a.place, a.variance, a.turns, {}};
-        const AxisFrames dec{a.t, b.place, b.variance, a.turns, {}};
-        const std::vector<AirIdea> ideas = likelyAir(ra, dec);
+        const AxisFrames ra{a.t, a.place, a.variance, a.turns};
+        const AxisFrames dec{a.t, b.place, b.variance, a.turns};
+        const std::vector<AirIdea> ideas = likelyAir(ra, {}, dec, {});
         double weights = 0.0, m = 0.0, s = 0.0;
         for (const AirIdea& idea : ideas) {
             QVERIFY(idea.logLikelihood <= ideas.front().logLikelihood);
@@ -183,16 +183,16 @@ void AirTest::mountPartIsHonest() {
                              .arg(bias);
     qInfo("%s", qPrintable(said));
     if (!thinned)
-        QVERIFY2(within >= 0.60 * runs && within <= 0.78 * runs && std::abs(bias) < 0.06, qPrintable(said));
+        QVERIFY2(within >= 0.60 * runs && within <= 0.76 * runs && std::abs(bias) < 0.06, qPrintable(said));
 }
 
 // Eight hours: no piece of the night is left out of the track, and the air is still found.
 void AirTest::longRunsAreAskedInPieces() {
     const MadeFrames a = madeFrames(1, 12000, 3e-4, 0.4, 1.1, 50.0);
     const MadeFrames b = madeFrames(2, 12000, 1e-4, 0.4, 1.1, 50.0);
-    const AxisFrames ra{a.t, a.place, a.variance, a.turns, {}};
-    const AxisFrames dec{a.t, b.place, b.variance, a.turns, {}};
-    const std::vector<AirIdea> ideas = likelyAir(ra, dec);
+    const AxisFrames ra{a.t, a.place, a.variance, a.turns};
+    const AxisFrames dec{a.t, b.place, b.variance, a.turns};
+    const std::vector<AirIdea> ideas = likelyAir(ra, {}, dec, {});
     QVERIFY(ideas.front().memory_s > 20.0);
     const std::vector<Measured> track = smoothedMount(ra, ideas.front().ra.front().model);
     double squares = 0.0;

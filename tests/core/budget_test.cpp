@@ -201,11 +201,11 @@ void BudgetTest::sharesAndAirAsInTruth() {
         // In 25 minutes a mount that walks and slow air, of which there is little here, look alike: what is
         // noise, and how much of it the loop followed, is less sure than the rest.
         const bool unsure = cause == Cause::noise || cause == Cause::overCorrection;
-        QVERIFY2(std::sqrt(square / nightsTried) < slack * (unsure ? 0.075 : 0.05), qPrintable(figures));
-        QVERIFY2(std::abs(sum[cause] / nightsTried) < slack * slack * (unsure ? 0.04 : 0.015),
+        QVERIFY2(std::sqrt(square / nightsTried) < slack * (unsure ? 0.065 : 0.05), qPrintable(figures));
+        QVERIFY2(std::abs(sum[cause] / nightsTried) < slack * slack * (unsure ? 0.036 : 0.015),
                  qPrintable(figures));
     }
-    QVERIFY2(close >= (slack > 1.0 ? 0.6 : 0.85) * nightsTried,
+    QVERIFY2(close >= (slack > 1.0 ? 0.6 : 0.87) * nightsTried,
              qPrintable(QString("%1 of %2 within 0.1").arg(close).arg(nightsTried)));
     air.judge();
 }

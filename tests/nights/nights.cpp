@@ -8,10 +8,8 @@
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
-#include <thread>
 
 #include "core/base/random.h"
-#include "edge/devices/observatory.h"
 #include "series_night.h"
 
 using namespace nordstjerna;
@@ -68,13 +66,7 @@ public:
         }
         night_.waitUntil(darkFrom);
         plague();
-        Observatory observatory(night_.devices, 3.0, nullptr, 2.0);
-        observatory.guard().setRig(night_.night.scenario().rig);
-        Devices devices = observatory.devices();
-        devices.track = night_.devices.track;
-        devices.image = night_.devices.image;
-        devices.guide = &night_.guideRunner;
-        night_.devices.mount = devices.mount;
+        GuardedNight guarded(night_);
         auto turn = night_.take();
         SeriesSetup first = night_.setup(exposure_s);
         first.targetName = "first";
@@ -84,13 +76,8 @@ public:
         SeriesSetup second = night_.setup(exposure_s);
         second.ends.at = *parseInstant(darkUntil);
         for (const SeriesSetup& target : {first, second})
-            o.how += goThrough(target, devices, observatory, o);
-        for (int k = 0; k < 200 && observatory.owes(); ++k) {
-            std::this_thread::sleep_for(std::chrono::milliseconds(5));
-            static_cast<void>(devices.mount->state());
-        }
-        const auto mount = night_.night.mount().state();
-        o.atRest = mount && !mount->moving && !mount->tracking && !observatory.owes();
+            o.how += goThrough(target, guarded, o);
+        o.atRest = guarded.whyNotAtRest().empty();
         o.best_s = best();
         return o;
     }
@@ -127,17 +114,17 @@ private:
     }
 
     // One target, begun again after the power cut where that falls into it.
-    std::string goThrough(SeriesSetup setup, Devices& devices, Observatory& observatory, NightOutcome& o) {
+    std::string goThrough(SeriesSetup setup, GuardedNight& guarded, NightOutcome& o) {
         const StopFlag go{false};
         for (;;) {
             Series series(setup);
             RunnerHooks hooks;
             hooks.seen = [&](Procedure&) {
-                static_cast<void>(observatory.mountState());
+                static_cast<void>(guarded.observatory.mountState());
                 if (!wasCut_ && night_.night.clock().now() >= cut_)
                     night_.control.halt = true;
             };
-            const auto done = runProcedure(series, devices, night_.control, hooks);
+            const auto done = runProcedure(series, guarded.devices, night_.control, hooks);
             for (const SeriesFrame& f : series.frames())
                 if (!lost_.meets(f.start, f.start + f.exposure_s))
                     o.exposed_s += f.exposure_s;

@@ -48,7 +48,7 @@ void mountFinding(std::vector<Finding>& list, const Run& run, const GuidedBudget
             .arg(formatNumber(total, 2))
             .arg(formatNumber(bound, 2));
     // What is left above the bound, and so can be mended at all.
-    constexpr double nearBound = 1.1; // as a good loop is, its first minutes included
+    constexpr double nearBound = 1.05;
     const auto worst = bound > 0.0 && total < nearBound * bound ? std::nullopt : b.worst();
     if (mount.value + mount.sigma < 0.45 * total && !worst) {
         list.push_back({"air-limits", Weight::know, Text::say("Seeing limits the rest"), figures,

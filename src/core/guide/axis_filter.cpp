@@ -158,6 +158,20 @@ Measured AxisFilter::along(const Row& h) const {
     return {valueAlong(h), std::sqrt(std::max(variance, 0.0))};
 }
 
+double AxisFilter::spreadAlong(const Row& h, Row& gain) const {
+    double spread = 0.0;
+    const auto n = static_cast<std::size_t>(n_);
+    for (std::size_t i = 0; i < n; ++i) {
+        const double* const row = &p_[i * most];
+        double sum = 0.0;
+        for (std::size_t j = 0; j < n; ++j)
+            sum += row[j] * h[j];
+        gain[i] = sum;
+        spread += h[i] * sum;
+    }
+    return spread;
+}
+
 void AxisFilter::advance(double dt, const WormTurn& phase) {
     phase_ = phase;
     time_s_ += dt;
@@ -202,16 +216,8 @@ double AxisFilter::update(double place, double variance, Step* step) {
     airVariance_ = model_.airShare * variance;
     const Row h = observer(0.0, phase_, true);
     Row gain; // NOLINT: as above
-    double spread = 0.0;
+    const double spread = spreadAlong(h, gain);
     const auto n = static_cast<std::size_t>(n_);
-    for (std::size_t i = 0; i < n; ++i) {
-        const double* const row = &p_[i * most];
-        double sum = 0.0;
-        for (std::size_t j = 0; j < n; ++j)
-            sum += row[j] * h[j];
-        gain[i] = sum;
-        spread += h[i] * sum;
-    }
     const double innovation = place - valueAlong(h);
     double total = spread + variance;
     const double away = std::abs(innovation) / std::sqrt(total);
@@ -237,14 +243,7 @@ double AxisFilter::update(double place, double variance, Step* step) {
     if (step) {
         const Row alone = observer(0.0, phase_, false);
         step->mountPlace = valueAlong(alone);
-        step->mountVariance = 0.0;
-        for (std::size_t i = 0; i < n; ++i) {
-            double sum = 0.0;
-            for (std::size_t j = 0; j < n; ++j)
-                sum += p_[i * most + j] * alone[j];
-            step->mountGain[i] = sum;
-            step->mountVariance += alone[i] * sum;
-        }
+        step->mountVariance = spreadAlong(alone, step->mountGain);
     }
     return likelihood;
 }

@@ -58,7 +58,6 @@ public:
     // What a smoother must know of one frame: how it was foretold, and what was believed of the mount after
     // it.
     struct Step {
-        double keep = 1.0;       // of the slow air since the frame before
         Row observer, gain;      // gain: covariance times observer
         double innovation = 0.0; // of the measured place
         double total = 0.0;      // variance of that
@@ -97,6 +96,8 @@ public:
 private:
     Row observer(double ahead_s, const WormTurn& phase, bool air) const;
     Measured along(const Row& h) const;
+    // The variance along it; gain: the covariance times it.
+    double spreadAlong(const Row& h, Row& gain) const;
     double valueAlong(const Row& h) const;
     void turnWorm(double dt_s);
     int linesAt() const { return wormAt + 2 * model_.harmonics + (turns_ ? 1 : 0); }

@@ -72,11 +72,12 @@ double walkPrior(double walk) {
 // The likelihoods of one axis under one air, for all ways to walk that are worth asking.
 class WalksOfAxis {
 public:
-    WalksOfAxis(const AxisFrames& frames, const std::vector<size_t>& asked) : frames_(frames), asked_(asked) {
+    WalksOfAxis(const AxisFrames& frames, const FilterModel& model, const std::vector<size_t>& asked)
+        : frames_(frames), model_(model), asked_(asked), cadence_s_(medianStep(frames.t_s)) {
         // An axis whose rate bends by more than a wander is taken at its filter's word.
         constexpr double bends = 5e-7;
-        rateWalks_ = frames.model.rateWalk_arcsec2_s3 > bends ? std::vector{frames.model.rateWalk_arcsec2_s3}
-                                                              : std::vector{1e-10, 3e-9, 1e-7};
+        rateWalks_ = model.rateWalk_arcsec2_s3 > bends ? std::vector{model.rateWalk_arcsec2_s3}
+                                                       : std::vector{1e-10, 3e-9, 1e-7};
     }
 
     // From the way that was best under the air before on. Gives the logarithm of all their likelihoods.
@@ -109,7 +110,7 @@ public:
 
 private:
     FilterModel modelAt(const Spot& at, double memory_s, double share) const {
-        FilterModel m = frames_.model;
+        FilterModel m = model_;
         m.airMemory_s = memory_s;
         m.airShare = share;
         m.walk_arcsec2_s = placeWalks_arcsec2_s[static_cast<size_t>(at.first)];
@@ -131,12 +132,15 @@ private:
             if (k >= settling)
                 sum += l;
         }
-        return sum;
+        // Numbers beyond all bounds bear no idea out.
+        constexpr double nothing = -1e9;
+        return std::isfinite(sum) ? sum : nothing;
     }
 
     const AxisFrames& frames_;
+    const FilterModel& model_;
     const std::vector<size_t>& asked_;
-    double cadence_s_;
+    const double cadence_s_; // const: one that nobody sets does not compile
     std::vector<double> rateWalks_;
     Spot start_{3, 0}; // the walk of the place, and of the rate
 };
@@ -148,10 +152,11 @@ double priorOf(double memory_s, double share) {
 
 } // namespace
 
-std::vector<AirIdea> likelyAir(const AxisFrames& ra, const AxisFrames& dec) {
+std::vector<AirIdea> likelyAir(const AxisFrames& ra, const FilterModel& raModel, const AxisFrames& dec,
+                               const FilterModel& decModel) {
     const std::vector<size_t> asked = askedFrames(ra.t_s.size());
-    WalksOfAxis raWalks(ra, asked);
-    WalksOfAxis decWalks(dec, asked);
+    WalksOfAxis raWalks(ra, raModel, asked);
+    WalksOfAxis decWalks(dec, decModel, asked);
     std::map<Spot, AirIdea> airs;
     const Spot size{static_cast<int>(airMemories_s.size()), static_cast<int>(airShares.size())};
     const auto known = flood({{1, 1}, {3, 3}}, size, [&](const Spot& at) {

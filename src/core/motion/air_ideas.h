@@ -25,6 +25,8 @@ struct AirIdea {
 
 // The likeliest first; what is less than a hundredth as likely is left out. At most some thousand frames are
 // asked, in pieces from all of the run.
-std::vector<AirIdea> likelyAir(const AxisFrames& ra, const AxisFrames& dec);
+// The models tell what else is known of either axis.
+std::vector<AirIdea> likelyAir(const AxisFrames& ra, const FilterModel& raModel, const AxisFrames& dec,
+                               const FilterModel& decModel);
 
 } // namespace nordstjerna

@@ -42,8 +42,9 @@ public:
         }
     }
 
-    // To the frame before, so much earlier; keep: of the slow air meanwhile.
-    void goBack(double dt_s, double keep) {
+    // To the frame before, so much earlier; the slow air forgets meanwhile.
+    void goBack(double dt_s, double airMemory_s) {
+        const double keep = std::exp(-dt_s / airMemory_s);
         constexpr std::size_t place = AxisFilter::placeAt, rate = AxisFilter::rateAt, air = AxisFilter::airAt;
         value_[rate] += dt_s * value_[place];
         value_[air] *= keep;
@@ -100,7 +101,6 @@ std::vector<Measured> smoothedMount(const AxisFrames& frames, FilterModel model,
         const double dt = i ? t[i] - t[i - 1] : 0.0;
         filter.advance(dt, frames.worm_turns[i]);
         filter.update(frames.place_arcsec[i], noise.of(frames.variance_arcsec2[i]), &steps[i]);
-        steps[i].keep = std::exp(-dt / model.airMemory_s);
         if (surprise)
             surprise->push_back(steps[i].innovation);
     }
@@ -110,7 +110,7 @@ std::vector<Measured> smoothedMount(const AxisFrames& frames, FilterModel model,
         track[i] = later.mount(steps[i]);
         later.take(steps[i]);
         if (i > 0)
-            later.goBack(t[i] - t[i - 1], steps[i].keep);
+            later.goBack(t[i] - t[i - 1], model.airMemory_s);
     }
     return track;
 }

@@ -12,13 +12,12 @@
 namespace nordstjerna {
 
 // One axis of a run, all of equal length: places of the star with the corrections taken out, the variance of
-// each frame's own noise, and where the worm stood. model: what is known of the axis.
+// each frame's own noise, and where the worm stood.
 struct AxisFrames {
     const std::vector<double>& t_s;
     const std::vector<double>& place_arcsec;
     const std::vector<double>& variance_arcsec2;
     const std::vector<double>& worm_turns;
-    FilterModel model;
 };
 
 // What a frame differs from the middle of its neighbours holds, besides its white noise, some of the slow air

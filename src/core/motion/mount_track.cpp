@@ -41,16 +41,14 @@ private:
     double weights_ = 0.0;
 };
 
-std::vector<MountTrack::Way> smoothedWays(const AxisFrames& frames, const std::vector<AirIdea::Walk>& walks) {
+// surprise: what the likeliest walk did not foretell, unless it is known already.
+std::vector<MountTrack::Way> smoothedWays(const AxisFrames& frames, const std::vector<AirIdea::Walk>& walks,
+                                          std::vector<double>& surprise) {
     std::vector<MountTrack::Way> ways;
     for (const AirIdea::Walk& walk : walks)
-        ways.push_back({walk.weight, smoothedMount(frames, walk.model)});
+        ways.push_back(
+            {walk.weight, smoothedMount(frames, walk.model, surprise.empty() ? &surprise : nullptr)});
     return ways;
-}
-
-Measured rootOfSquare(const Measured& square) {
-    const double root = std::sqrt(std::max(square.value, 0.0));
-    return {root, 0.5 * square.sigma / std::max(root, 1e-6)};
 }
 
 // Of either axis and of both, by each idea of the air, which both axes share.
@@ -81,16 +79,16 @@ MountTrack trackMount(const Disturbance& d) {
     const std::vector<double> phase = d.wormPhases();
     const std::vector<double> raVariance = frameVariances(d.t_s, d.ra_arcsec, d.centroid_arcsec);
     const std::vector<double> decVariance = frameVariances(d.t_s, d.dec_arcsec, d.centroid_arcsec);
-    const AxisFrames ra{d.t_s, d.ra_arcsec, raVariance, phase, d.raModel};
-    const AxisFrames dec{d.t_s, d.dec_arcsec, decVariance, phase, d.decModel};
+    const AxisFrames ra{d.t_s, d.ra_arcsec, raVariance, phase};
+    const AxisFrames dec{d.t_s, d.dec_arcsec, decVariance, phase};
     MountTrack track;
     MixedTrack mixedRa(d.t_s.size());
     MixedTrack mixedDec(d.t_s.size());
-    const std::vector<AirIdea> airs = likelyAir(ra, dec);
+    const std::vector<AirIdea> airs = likelyAir(ra, d.raModel, dec, d.decModel);
     for (const AirIdea& air : airs) {
         const double weight = std::exp(air.logLikelihood - airs.front().logLikelihood);
-        track.ideas.push_back(
-            {air.logLikelihood, air.memory_s, smoothedWays(ra, air.ra), smoothedWays(dec, air.dec)});
+        track.ideas.push_back({air.logLikelihood, air.memory_s, smoothedWays(ra, air.ra, track.raSurprise),
+                               smoothedWays(dec, air.dec, track.decSurprise)});
         for (const MountTrack::Way& way : track.ideas.back().ra)
             mixedRa.add(way.place, weight * way.weight);
         for (const MountTrack::Way& way : track.ideas.back().dec)
@@ -100,8 +98,6 @@ MountTrack trackMount(const Disturbance& d) {
     track.dec = mixedDec.track();
     track.raModel = airs.front().ra.front().model;
     track.decModel = airs.front().dec.front().model;
-    smoothedMount(ra, track.raModel, &track.raSurprise);
-    smoothedMount(dec, track.decModel, &track.decSurprise);
     return track;
 }
 

@@ -40,12 +40,6 @@ Measured squareOf(const std::vector<double>& v) {
     return {square, square * std::sqrt(2.0 / independent(v))};
 }
 
-Measured rootOf(const Measured& square) {
-    const double root = std::sqrt(std::max(0.0, square.value));
-    // Near zero the root is known no better than the root of the ±.
-    return {root, square.sigma / (2.0 * std::max(root, 0.5 * std::sqrt(square.sigma)) + 1e-12)};
-}
-
 AxisBands bandsOf(const AxisSeries& s) {
     AxisBands bands;
     const double span = s.t.back() - s.t.front();
@@ -78,8 +72,8 @@ AxisBands bandsOf(const AxisSeries& s) {
     for (size_t b = 0; b < bandCount; ++b)
         if (lines[b] > 0)
             bands.rms_arcsec[b] =
-                rootOf({square * power[b] / whole,
-                        square * power[b] / whole / std::sqrt(static_cast<double>(lines[b]))});
+                rootOfSquare({square * power[b] / whole,
+                              square * power[b] / whole / std::sqrt(static_cast<double>(lines[b]))});
     return bands;
 }
 
@@ -121,7 +115,7 @@ Measured mountPartWithin(const Disturbance& d, const MountTrack& track, double l
     if (squares.size() < 2)
         return {0.0, 0.0};
     const double sigma = standardDeviation(squares) / std::sqrt(static_cast<double>(squares.size()) - 1.0);
-    return rootOf({mean(squares), sigma});
+    return rootOfSquare({mean(squares), sigma});
 }
 
 // A run, read as far as both kinds of comparison need it.
@@ -182,9 +176,9 @@ RunSide sideOf(const ReadRun& r, double window_s) {
     s.span_s = r.span_s();
     const Measured a = squareOf(r.ra.v);
     const Measured b = squareOf(r.dec.v);
-    s.ra_arcsec = rootOf(a);
-    s.dec_arcsec = rootOf(b);
-    s.total_arcsec = rootOf({a.value + b.value, std::hypot(a.sigma, b.sigma)});
+    s.ra_arcsec = rootOfSquare(a);
+    s.dec_arcsec = rootOfSquare(b);
+    s.total_arcsec = rootOfSquare({a.value + b.value, std::hypot(a.sigma, b.sigma)});
     // The corrections taken out: a loop that runs after the air does not make the air worse.
     const Disturbance& d = r.disturbance;
     s.air_arcsec = quadratureSum(fastNoise(d.t_s, d.ra_arcsec), fastNoise(d.t_s, d.dec_arcsec));
@@ -193,7 +187,7 @@ RunSide sideOf(const ReadRun& r, double window_s) {
     } else {
         s.mountPart_arcsec = recordedFigures(d, r.track).mountPart_arcsec;
         // Two runs are no one night: what the model of each leaves out differs.
-        constexpr double apart = 1.35;
+        constexpr double apart = 1.2;
         s.mountPart_arcsec.sigma *= apart;
     }
     s.ra = bandsOf(r.ra);
