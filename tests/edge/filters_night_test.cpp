@@ -13,6 +13,7 @@ private slots:
     void framesInTurn();
     void byHand();
     void stuckWheel();
+    void aWheelThatIsSilentForMinutes();
     void unknownOffsetsAreFoundByFocusing();
     void everyFilterIsFocused();
     void coolsFirstAndWarmsAfterwards();
@@ -132,6 +133,27 @@ void FiltersNightTest::stuckWheel() {
     // What was taken stays, and the mount is at rest.
     QCOMPARE(sequenceOf(series), std::string("L"));
     QVERIFY(!n.night.mount().state()->tracking);
+}
+
+// Camera and wheel hang on one cable: neither answers when the filter is due, and the series waits for both.
+void FiltersNightTest::aWheelThatIsSilentForMinutes() {
+    const Scenario scenario = filterScenario();
+    SeriesNight n(scenario);
+    SeriesSetup setup = filteredSetup(n, {{"L", 1, 0.0}, {"B", 1, 0.0}}, 4);
+    setup.filters.runs = learntBefore(scenario);
+    Series series(setup);
+    bool happened = false;
+    RunnerHooks hooks;
+    hooks.before = [&](const Procedure&, const Step& step) {
+        if (happened || series.frames().empty() || !std::holds_alternative<FilterStep>(step))
+            return;
+        happened = true;
+        n.night.happen(FaultKind::cameraLink, 1.0, 300.0);
+    };
+    const auto done = n.run(series, hooks);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(happened);
+    QCOMPARE(sequenceOf(series), std::string("L B L B"));
 }
 
 // Nothing is known of the filters: each is focused when its turn comes, and from then on it is known.

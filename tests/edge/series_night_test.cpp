@@ -33,8 +33,13 @@ private slots:
     void guidedBeforehand_data();
     void guidedBeforehand();
     void cloudsAreWaitedFor();
+    void starsChosenBehindACloud();
+    void aLoopThatNeverFindsItsStar();
     void aFieldThatCannotBeSolvedIsNoCloud();
     void linksThatComeBack();
+    void silentForMinutes_data();
+    void silentForMinutes();
+    void aMountThatNeverAnswers();
     void endsAndWishes();
     void faultsAtRandom();
     void changedWhileItRuns();
@@ -453,6 +458,78 @@ void SeriesNightTest::cloudsAreWaitedFor() {
     QCOMPARE(e.frames.back().remark, Remark::none);
 }
 
+// Flipped and begun behind a cloud that lets 3 % of the light through: the loop takes the one star it sees
+// there, and knows it again when the sky clears and it shines thirty times as bright. Behind a thicker one
+// nothing can be seen at all, for longer than a flip is tried.
+void SeriesNightTest::starsChosenBehindACloud() {
+    for (double light : {0.03, 0.004}) {
+        Scenario s = seriesScenario();
+        s.faults.push_back({FaultKind::cloud, secondsOf("2026-10-14T23:55:00"), 1900.0, 1.0 - light, 0.0});
+        const Ending e = overTheMeridian(s);
+        QVERIFY2(e.good && e.flip && e.flip->sideBefore == "east", e.why.c_str());
+        const Instant clear = s.start + secondsOf("2026-10-15T00:26:40");
+        const auto after = std::count_if(e.frames.begin(), e.frames.end(), [&](const SeriesFrame& f) {
+            return f.start > clear && f.remark == Remark::none && f.side == "west";
+        });
+        QVERIFY2(after >= 18, qPrintable(QString::number(after)));
+        if (light > 0.01)
+            QCOMPARE(e.runs.size(), size_t{2});
+    }
+}
+
+namespace {
+// A loop that lost its star for good in a frame: it looks on, and only another one finds stars.
+struct DeafLoop : GuideLink {
+    GuideLink& loop;
+    bool deaf = false;
+    explicit DeafLoop(GuideLink& l) : loop(l) {}
+    Expected<GuideAnswered> start(const StopFlag& halt) override {
+        if (deaf)
+            return problem(Text::say("The guide star is not found."), Text::say("It has been looked for."),
+                           Text::say("Wait for clear sky."));
+        return loop.start(halt);
+    }
+    Expected<GuideAnswered> stop(const StopFlag& halt) override {
+        deaf = false;
+        return loop.stop(halt);
+    }
+    Expected<GuideAnswered> dither(const SkyError& by, const SettleRule& s, const StopFlag& halt) override {
+        return loop.dither(by, s, halt);
+    }
+    Expected<GuideAnswered> follow(const SkyError& rate) override { return loop.follow(rate); }
+    bool running() const override { return loop.running(); }
+    GuideShare during(Instant from, Instant to) const override {
+        return deaf ? GuideShare{} : loop.during(from, to);
+    }
+};
+} // namespace
+
+// It is ended, the target centred again, and another loop begun.
+void SeriesNightTest::aLoopThatNeverFindsItsStar() {
+    SeriesNight n(seriesScenario());
+    n.waitUntil("2026-10-14T22:00:00");
+    QVERIFY(n.calibrate().has_value());
+    DeafLoop loop(n.guideRunner);
+    n.devices.guide = &loop;
+    SeriesSetup setup = n.setup(60.0);
+    setup.ends.frames = 8;
+    Series series(setup);
+    RunnerHooks hooks;
+    int centred = 0;
+    hooks.before = [&](const Procedure&, const Step& step) {
+        centred += std::holds_alternative<SolveStep>(step);
+        if (series.frames().size() == 3 && centred == 2)
+            loop.deaf = true;
+    };
+    const Instant begun = n.night.clock().now();
+    const auto done = n.run(series, hooks);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QCOMPARE(n.runs.size(), size_t{2});
+    QVERIFY2(centred > 2, qPrintable(QString::number(centred)));
+    QVERIFY(n.night.clock().now() - begun < 1500.0);
+    QCOMPARE(series.frames().back().remark, Remark::none);
+}
+
 // The series says so and ends; it does not wait for better weather.
 void SeriesNightTest::aFieldThatCannotBeSolvedIsNoCloud() {
     SeriesNight n(seriesScenario());
@@ -491,6 +568,79 @@ void SeriesNightTest::linksThatComeBack() {
                 QVERIFY(rows[i].t_s - rows[i - 1].t_s < length + 40.0);
             QVERIFY(rows.back().measured());
         }
+}
+
+void SeriesNightTest::silentForMinutes_data() {
+    QTest::addColumn<int>("phase");
+    QTest::addColumn<FaultKind>("kind");
+    QTest::addColumn<double>("length_s");
+    QTest::addColumn<double>("later_s");
+    using P = Series::Phase;
+    QTest::newRow("mount, at the start") << int(P::start) << FaultKind::mountLink << 300.0 << 0.0;
+    QTest::newRow("mount, at the flip") << int(P::flipping) << FaultKind::mountLink << 200.0 << 0.0;
+    QTest::newRow("mount, amidst the flip") << int(P::flipping) << FaultKind::mountLink << 200.0 << 15.0;
+    QTest::newRow("camera, in a frame") << int(P::exposing) << FaultKind::cameraLink << 300.0 << 20.0;
+    if (thinned)
+        return;
+    QTest::newRow("mount, centring") << int(P::centring) << FaultKind::mountLink << 200.0 << 5.0;
+    QTest::newRow("mount, behind the flip") << int(P::flipping) << FaultKind::mountLink << 200.0 << 60.0;
+    QTest::newRow("mount, from before the start") << int(P::start) << FaultKind::mountHangs << 300.0 << 0.0;
+    QTest::newRow("camera, at the flip") << int(P::flipping) << FaultKind::cameraLink << 300.0 << 20.0;
+}
+
+// Longer than a step is repeated for: the series waits, and goes on where it was.
+void SeriesNightTest::silentForMinutes() {
+    QFETCH(int, phase);
+    QFETCH(FaultKind, kind);
+    QFETCH(double, length_s);
+    QFETCH(double, later_s);
+    SeriesNight n(seriesScenario());
+    n.waitUntil("2026-10-14T23:30:00");
+    QVERIFY(n.calibrate().has_value());
+    SeriesSetup setup = n.setup(120.0);
+    setup.ends.at = *parseInstant("2026-10-15T01:10:00");
+    Series series(setup);
+    bool happened = false;
+    const auto look = [&] {
+        if (happened || static_cast<int>(series.phase()) != phase ||
+            (series.phase() == Series::Phase::exposing && series.frames().size() < 3))
+            return;
+        happened = true;
+        n.night.happen(kind, 1.0, length_s);
+        n.night.moveLastFault(n.night.clock().now() + later_s - n.night.scenario().start);
+    };
+    look(); // before the mount is asked for the first time
+    RunnerHooks hooks;
+    hooks.before = [&](const Procedure&, const Step&) { look(); };
+    const Instant begun = n.night.clock().now();
+    const auto done = n.run(series, hooks);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QVERIFY(happened && series.flipped() && series.flipped()->sideBefore == "east");
+    QCOMPARE(series.frames().back().side, std::string("west"));
+    QVERIFY(!n.night.mount().state()->tracking);
+    // What a night without it would have exposed, less the silence and a few minutes.
+    double exposed_s = 0.0;
+    for (const SeriesFrame& f : series.frames())
+        exposed_s += f.remark == Remark::none ? f.exposure_s : 0.0;
+    const double most_s = *setup.ends.at - begun - length_s;
+    QVERIFY2(exposed_s > most_s - 1300.0, formatNumber(most_s - exposed_s, 0).c_str());
+}
+
+// Half an hour, then it ends, and says what it could not do.
+void SeriesNightTest::aMountThatNeverAnswers() {
+    SeriesNight n(seriesScenario());
+    n.waitUntil("2026-10-14T22:00:00");
+    n.night.happen(FaultKind::mountLink, 1.0, 40000.0);
+    Series series(n.setup(120.0));
+    const Instant begun = n.night.clock().now();
+    const auto done = n.run(series);
+    QVERIFY(!done && series.frames().empty());
+    const double waited_s = n.night.clock().now() - begun;
+    QVERIFY2(waited_s > 1800.0 && waited_s < 2400.0, formatNumber(waited_s, 0).c_str());
+    const std::string said = done.error().text();
+    QVERIFY2(said.find("The mount does not answer.") != std::string::npos &&
+                 said.find("has not confirmed that it stopped tracking") != std::string::npos,
+             said.c_str());
 }
 
 void SeriesNightTest::endsAndWishes() {

@@ -3,11 +3,14 @@
 // plan that knew all of it beforehand could have had; and how the mount was left. Not a test of one thing but
 // a measurement.
 //
-// nordstjerna-nights [--nights N] [--first SEED]
+// nordstjerna-nights [--nights N] [--first SEED] [--tell yes]
+//
+// With --tell it says what happens and what the series waits for, at the time of the night.
 #include <algorithm>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <utility>
 
 #include "core/base/random.h"
 #include "series_night.h"
@@ -55,7 +58,8 @@ const char* const darkUntil = "2026-10-15T03:15:00";
 
 class NightOfTwoTargets {
 public:
-    explicit NightOfTwoTargets(std::uint64_t seed) : random_(mixBits(seed)), night_(scenarioOf(seed)) {}
+    NightOfTwoTargets(std::uint64_t seed, bool tells)
+        : random_(mixBits(seed)), night_(scenarioOf(seed)), tells_(tells) {}
 
     NightOutcome run() {
         NightOutcome o;
@@ -98,6 +102,18 @@ private:
         night_.night.moveLastFault(from - night_.night.scenario().start);
         if (lost)
             lost_.add(from, length_s);
+        if (tells_)
+            std::printf("  %s  fault %d, %.2f, for %.0f s\n", formatInstant(from, 0).c_str(),
+                        static_cast<int>(kind), amount, length_s);
+    }
+
+    // What it waits for, where that is another than before.
+    void tell(const Series& series) {
+        const std::string now =
+            std::to_string(static_cast<int>(series.phase())) + " " + series.waitingFor().english();
+        if (tells_ && now != std::exchange(told_, now))
+            std::printf("  %s  %zu frames, phase %s\n", formatInstant(night_.night.clock().now(), 0).c_str(),
+                        series.frames().size(), now.c_str());
     }
 
     void plague() {
@@ -111,6 +127,8 @@ private:
         cut_ = *parseInstant(darkFrom) +
                random_.uniform(600.0, *parseInstant(darkUntil) - *parseInstant(darkFrom) - 1200.0);
         lost_.add(cut_, away_s);
+        if (tells_)
+            std::printf("  %s  power cut\n", formatInstant(cut_, 0).c_str());
     }
 
     // One target, begun again after the power cut where that falls into it.
@@ -120,6 +138,7 @@ private:
             Series series(setup);
             RunnerHooks hooks;
             hooks.seen = [&](Procedure&) {
+                tell(series);
                 static_cast<void>(guarded.observatory.mountState());
                 if (!wasCut_ && night_.night.clock().now() >= cut_)
                     night_.control.halt = true;
@@ -154,6 +173,8 @@ private:
     Lost lost_;
     Instant cut_;
     bool wasCut_ = false;
+    bool tells_ = false;
+    std::string told_;
 };
 
 } // namespace
@@ -161,17 +182,20 @@ private:
 int main(int argc, char** argv) {
     int nights = 200;
     std::uint64_t first = 1;
+    bool tells = false;
     for (int i = 1; i + 1 < argc; i += 2) {
         if (!std::strcmp(argv[i], "--nights"))
             nights = std::max(1, std::atoi(argv[i + 1]));
         else if (!std::strcmp(argv[i], "--first"))
             first = std::strtoull(argv[i + 1], nullptr, 10);
+        else if (!std::strcmp(argv[i], "--tell"))
+            tells = !std::strcmp(argv[i + 1], "yes");
     }
     std::vector<double> shares;
     int atRest = 0;
     for (int k = 0; k < nights; ++k) {
         const std::uint64_t seed = first + static_cast<std::uint64_t>(k);
-        const NightOutcome o = NightOfTwoTargets(seed).run();
+        const NightOutcome o = NightOfTwoTargets(seed, tells).run();
         shares.push_back(o.best_s > 0.0 ? o.exposed_s / o.best_s : 0.0);
         atRest += o.atRest;
         std::printf("seed %-5llu %3zu frames, %5.2f of the best%s  %s\n",

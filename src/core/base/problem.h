@@ -15,6 +15,7 @@ struct Problem {
     bool transient = false;     // of a device: it may well work the next time
     bool userRequested = false; // it ended because somebody wanted it to: nothing to complain about
     bool lasting = false;       // trying the same again cannot help
+    bool away = false;          // of a device: it did not answer for as long as was waited for it
 
     Text briefly() const { return what.then(why); }
     // The three parts as one readable paragraph.

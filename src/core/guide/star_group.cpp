@@ -61,6 +61,17 @@ void StarGroup::leaveOutStrays() {
     }
 }
 
+void StarGroup::expectAt(double dx, double dy, const std::vector<Star>& seen) {
+    lastX_ = dx, lastY_ = dy;
+    constexpr double there_px = 3.0;
+    for (Member& m : members_) {
+        const auto away = [&](const Star& s) { return std::hypot(s.x - m.home.x - dx, s.y - m.home.y - dy); };
+        const auto nearest = std::ranges::min_element(seen, {}, away);
+        if (nearest != seen.end() && away(*nearest) < there_px)
+            m.expected = nearest->flux;
+    }
+}
+
 std::optional<FieldShift> StarGroup::update(const std::vector<std::optional<Star>>& measured) {
     struct Vote {
         size_t member;

@@ -39,8 +39,8 @@ public:
     const std::vector<Member>& members() const { return members_; }
     bool empty() const { return members_.empty(); }
 
-    // The field was found elsewhere: that is where it is expected.
-    void expectAt(double dx, double dy) { lastX_ = dx, lastY_ = dy; }
+    // The field was found on a whole frame: there its stars are expected, as bright as they are by now.
+    void expectAt(double dx, double dy, const std::vector<Star>& seen);
     // One entry a member, absent where not found. Absent result: no star is left.
     std::optional<FieldShift> update(const std::vector<std::optional<Star>>& measured);
 

@@ -76,6 +76,7 @@ std::optional<Step> FilterChange::turned(const WheelState& state) {
 }
 
 std::optional<Step> FilterChange::focus() {
+    inPlace_ = true;
     if (!setup_.by_steps || std::abs(*setup_.by_steps) < 0.5)
         return end();
     phase_ = Phase::asking;

@@ -34,6 +34,7 @@ public:
     bool pausing() const { return phase_ == Phase::byHand; }
     void goOn() { goOn_ = true; }
     const std::optional<Problem>& failure() const { return failure_; }
+    bool inPlace() const { return inPlace_; } // the filter is, whatever the focuser does
     const std::string& to() const { return setup_.to; }
 
     // As one step of a larger procedure, which forwards its events. Nothing once it is over.
@@ -54,6 +55,7 @@ private:
     FilterChangeSetup setup_;
     Phase phase_ = Phase::start;
     std::optional<FocuserMove> move_;
+    bool inPlace_ = false;
     std::optional<Problem> failure_;
     int slot_ = 0; // that is wanted
     int looks_ = 0;

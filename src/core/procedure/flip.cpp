@@ -23,8 +23,17 @@ Step Flip::advance(const Event& event) {
     return failure_ ? Step(FailStep{*failure_}) : Step(DoneStep{});
 }
 
-std::optional<Step> Flip::fail(const Problem& problem) {
+FlipSetup Flip::again() const {
+    FlipSetup s = setup_;
+    s.sideBefore = record_.sideBefore;
+    s.pauseBefore = s.pauseBefore && record_.slews == 0;
+    s.pauseAfter = s.pauseAfter && guideTries_ == 0;
+    return s;
+}
+
+std::optional<Step> Flip::fail(const Problem& problem, bool mayPass) {
     failure_ = problem;
+    mayPass_ = problem.away || (mayPass && !problem.lasting);
     phase_ = Phase::ended;
     return std::nullopt;
 }
@@ -84,7 +93,7 @@ std::optional<Step> Flip::step(const Event& event) {
         return fail(failed->problem);
     switch (phase_) {
     case Phase::start:
-        record_.sideBefore = event.mount.side;
+        record_.sideBefore = setup_.sideBefore.empty() ? event.mount.side : setup_.sideBefore;
         // Told so, it comes over before the meridian too, and no clock decides.
         if (event.mount.choosesSide)
             setup_.centring.side = "west";
@@ -132,7 +141,7 @@ std::optional<Step> Flip::step(const Event& event) {
                 phase_ = Phase::cloudWait;
                 return WaitStep{retrySlew_s, Text::say("a clear field: %1").arg(broken->problem.what)};
             }
-            return fail(broken->problem);
+            return fail(broken->problem, !centring_->solved());
         }
         if (!std::holds_alternative<DoneStep>(next))
             return next;
@@ -172,7 +181,7 @@ std::optional<Step> Flip::step(const Event& event) {
                 phase_ = Phase::guideWait;
                 return WaitStep{retrySlew_s, Text::say("guide stars: %1").arg(failed->problem.what)};
             }
-            return fail(failed->problem);
+            return fail(failed->problem, true);
         }
         if (const auto* answer = std::get_if<GuideAnswered>(&event.what)) {
             record_.decReversed = answer->decReversed;

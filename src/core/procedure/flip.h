@@ -12,6 +12,7 @@ struct FlipSetup {
     bool pauseBefore = false, pauseAfter = false; // until goOn()
     bool guide = true;                            // again afterwards
     std::optional<double> rollBefore_deg; // position angle of the imaging sensor's +y before, if known
+    std::string sideBefore; // of a flip that was broken off, for it may have come over; empty: as it is now
 };
 
 // What was found out, for the record and the words.
@@ -37,6 +38,10 @@ public:
     void goOn() { goOn_ = true; }
     bool over() const { return phase_ == Phase::ended; }
     const std::optional<Problem>& failure() const { return failure_; }
+    // That may pass, by cloud or cable: another flip, which goes on with this one, may succeed.
+    bool mayPass() const { return mayPass_; }
+    // One that goes on with this one, which failed; it asks the person nothing again.
+    FlipSetup again() const;
 
     // As one step of a larger procedure, which forwards its events. Nothing once it is over.
     std::optional<Step> step(const Event& event);
@@ -64,13 +69,14 @@ private:
     Step afterCentring();
     static Step lookAround();
     Step guideAgain();
-    std::optional<Step> fail(const Problem& problem);
+    std::optional<Step> fail(const Problem& problem, bool mayPass = false);
 
     FlipSetup setup_;
     Phase phase_ = Phase::start;
     std::optional<Centring> centring_;
     FlipRecord record_;
     std::optional<Problem> failure_;
+    bool mayPass_ = false;
     int clouds_ = 0;
     int guideTries_ = 0;
     bool goOn_ = false;

@@ -46,11 +46,12 @@ Step Procedure::remember(Step step, const Event& event) {
 }
 
 // The trouble does not pass.
-Step Procedure::giveUp(const Event& event, const Text& why) {
+Step Procedure::giveUp(const Event& event, const Text& why, bool away) {
     Event gone = event;
     Problem p = trouble_->problem;
     p.why += why;
     p.transient = false;
+    p.away = away;
     gone.what = StepFailed{p};
     return remember(advance(gone), event);
 }
@@ -102,15 +103,18 @@ Step Procedure::next(const Event& event) {
     if (comebacks_ > mostComebacks)
         return giveUp(event,
                       Text::say("It was broken off %n time in a row.|It was broken off %n times in a row.",
-                                "", comebacks_));
+                                "", comebacks_),
+                      false);
     if (trouble_->failures < trouble_->most) {
         stumbled(event, failed->problem);
         pausing_ = true;
         return WaitStep{pauses_s[static_cast<size_t>(before)], Text::say("the device to answer again")};
     }
     return giveUp(
-        event, Text::say("It failed %n time within %1.|It failed %n times within %1.", "", trouble_->failures)
-                   .arg(formatDuration(std::max(event.steady_s - since_s_, allPauses_s()))));
+        event,
+        Text::say("It failed %n time within %1.|It failed %n times within %1.", "", trouble_->failures)
+            .arg(formatDuration(std::max(event.steady_s - since_s_, allPauses_s()))),
+        true);
 }
 
 } // namespace nordstjerna

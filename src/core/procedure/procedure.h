@@ -302,7 +302,7 @@ protected:
 
 private:
     Step remember(Step step, const Event& event);
-    Step giveUp(const Event& event, const Text& why);
+    Step giveUp(const Event& event, const Text& why, bool away);
     Step last_ = DoneStep{};
     Instant given_;              // when it was
     double givenSteady_s_ = 0.0; // the same, by the steady clock

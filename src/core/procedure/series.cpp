@@ -15,7 +15,8 @@ namespace {
 constexpr double heedWishes_s = 2.0; // wishes of the person are looked at that often while it waits
 constexpr double minute_s = 60.0;
 constexpr int longestPause_min = 5;
-constexpr double cloudPatience_s = 5400.0; // with a cloud
+constexpr double cloudPatience_s = 5400.0;
+constexpr double awayPatience_s = 1800.0; // with a device that says nothing: somebody may come to its cable
 } // namespace
 
 CentringSetup centringOf(const SeriesSetup& series, Instant now) {
@@ -209,20 +210,28 @@ Step Series::rested(const Event& event) {
     return over(Text::say("The mount has NOT confirmed that it stopped tracking."));
 }
 
-// What can be waited for: a cloud before a solve or a guide star. All else ends the series in good order.
+// What can be waited for: a cloud before a solve or a guide star, and a device that does not answer. All else
+// ends the series in good order.
 Step Series::failed(const Event& event, const Problem& problem) {
-    const bool mayPass = phase_ == Phase::looking || phase_ == Phase::centring || phase_ == Phase::guiding ||
-                         phase_ == Phase::dithering || phase_ == Phase::following;
-    if (mayPass && !problem.userRequested && !problem.lasting) {
+    const bool cloud = phase_ == Phase::looking || phase_ == Phase::centring || phase_ == Phase::guiding ||
+                       phase_ == Phase::dithering || phase_ == Phase::following ||
+                       (phase_ == Phase::flipping && flip_->mayPass());
+    if (phase_ == Phase::start)
+        unparked_ = false;
+    starLost_ = starLost_ || phase_ == Phase::guiding;
+    if ((cloud || problem.away) && !problem.userRequested && !problem.lasting) {
         if (++clouds_ == 1)
             cloudBegan_ = event.now;
+        if (!cloud && !awaySince_)
+            awaySince_ = event.now;
         // A field that cannot be solved costs the machine some work each time: ever more seldom.
         const int pause_min = std::min(clouds_, longestPause_min);
-        if (event.now - cloudBegan_ < cloudPatience_s) {
+        const double waited_s = event.now - (cloud ? cloudBegan_ : *awaySince_);
+        if (waited_s < (cloud ? cloudPatience_s : awayPatience_s)) {
             guided_ = false;
             againAt_ = event.now + minute_s * pause_min;
             return wait(
-                Phase::cloudWait, minute_s,
+                Phase::tryingAgain, minute_s,
                 problem.what.then(Text::say("Again in %n minute.|Again in %n minutes.", "", pause_min)));
         }
     }
@@ -230,17 +239,28 @@ Step Series::failed(const Event& event, const Problem& problem) {
 }
 
 Step Series::begin(const Event& event) {
-    if (event.mount.told && event.mount.parked && !std::exchange(unparked_, true)) {
+    if (!event.mount.told) {
+        Problem silent{Text::say("The mount does not answer."),
+                       Text::say("It has not answered since the start."),
+                       Text::say("Check its cable and its power.")};
+        silent.away = true;
+        return failed(event, silent);
+    }
+    if (event.mount.parked && !std::exchange(unparked_, true)) {
         why_ = Text::say("the mount to be unparked");
         return ParkStep{false};
     }
     auto rules = SeriesRules::from(setup_, event.now);
+    if (!rules && awaySince_) // the time is over that it was to have; the mount may be tracking
+        return fail(rules.error(), rules.error().what.asClause(), event);
     if (!rules) {
         phase_ = Phase::ended;
         ending_ = rules.error().what.asClause();
         return FailStep{rules.error()};
     }
     rules_ = *rules;
+    awaySince_.reset();
+    clouds_ = 0;
     return move(event);
 }
 
@@ -254,8 +274,10 @@ Step Series::move(const Event& event) {
     const SeriesMove next = rules_->next(event.now, across(event), counted());
     if (next.kind == SeriesMove::Kind::end)
         return close(next.why, true, event);
-    if (next.kind == SeriesMove::Kind::wait)
+    if (next.kind == SeriesMove::Kind::wait) {
+        awaySince_.reset();
         return wait(Phase::waiting, next.seconds, next.why);
+    }
     if (next.kind == SeriesMove::Kind::flip || flipWanted_) {
         // A telescope that was never on the target goes there anyway, and hangs on the right side then.
         if (centred_ || flipWanted_)
@@ -263,6 +285,8 @@ Step Series::move(const Event& event) {
     }
     if (setup_.cooler.to_c && !coolerAsked_)
         return awaitCooler(event); // it cools while the rest is done
+    if (starLost_)
+        return letGo();
     if (setup_.centre && !centred_)
         return centre(event);
     centred_ = true;
@@ -346,6 +370,15 @@ Step Series::lookStep(const Event& event) {
     return GuideStep{GuideStep::Act::stop, {}, {}};
 }
 
+// A loop that has not found its star for minutes may never find it: stars that were chosen behind a cloud
+// look like others when it has gone. And nothing held the telescope meanwhile.
+Step Series::letGo() {
+    starLost_ = centred_ = setup_.guiding = false;
+    phase_ = Phase::looking;
+    why_ = Text::say("the loop to end, before the target is centred again");
+    return GuideStep{GuideStep::Act::stop, {}, {}};
+}
+
 Step Series::centredBy(const std::optional<SolvedFrame>& solved, const Event& event) {
     solved_ = solved;
     solvedSide_ = event.mount.side;
@@ -409,12 +442,14 @@ Step Series::ditherBySlew(const Event& event) {
 
 Step Series::flipOver(const Event& event) {
     FlipSetup f;
-    f.centring = centringOf(setup_, event.now);
     f.pauseBefore = setup_.flip.pauseBefore;
     f.pauseAfter = setup_.flip.pauseAfter;
     f.guide = setup_.guided;
     if (solved_)
         f.rollBefore_deg = solved_->plane.roll().deg();
+    if (flip_ && flip_->mayPass())
+        f = flip_->again();
+    f.centring = centringOf(setup_, event.now);
     flip_.emplace(f);
     flipWanted_ = false;
     phase_ = Phase::flipping;
@@ -428,6 +463,9 @@ Step Series::flipStep(const Event& event) {
     }
     if (flip_->failure()) {
         const Problem& why = *flip_->failure();
+        flipWanted_ = flip_->mayPass();
+        if (flipWanted_)
+            return failed(event, why);
         return fail(why, why.userRequested ? why.what.asClause() : Text::say("the flip failed"), event);
     }
     flipped_ = flip_->record();
@@ -481,9 +519,12 @@ Step Series::changeStep(const Event& event) {
         return *step;
     }
     const auto failure = changing_->failure();
+    const bool inPlace = changing_->inPlace();
     if (!failure)
         filter_ = changing_->to();
     changing_.reset();
+    if (failure && failure->away && !inPlace)
+        return failed(event, *failure);
     return failure ? fail(*failure, failure->what.asClause(), event) : move(event);
 }
 
@@ -611,6 +652,7 @@ Step Series::taken(const ImageTaken& image, const Event& event) {
     settled_ = true;
     ++sinceDither_;
     clouds_ = 0;
+    awaySince_.reset();
     // A loop that has ended, or lost its star, is looked after before the next frame.
     if (!setup_.guided)
         return move(event);
@@ -661,10 +703,10 @@ Step Series::advance(const Event& event) {
     case Phase::paused:
     case Phase::saving:
         return move(event);
-    case Phase::cloudWait:
+    case Phase::tryingAgain:
         if (event.now < againAt_)
-            return wait(Phase::cloudWait, heedWishes_s, why_);
-        return move(event);
+            return wait(Phase::tryingAgain, heedWishes_s, why_);
+        return rules_ ? move(event) : begin(event);
     case Phase::looking:
         return lookStep(event);
     case Phase::centring: {
@@ -709,6 +751,9 @@ Step Series::advance(const Event& event) {
         return focusStep(event);
     case Phase::changing:
         if (broken && !changing_) { // nobody knows which filter is there
+            wheelAsked_ = !broken->problem.away;
+            if (broken->problem.away)
+                return failed(event, broken->problem);
             if (broken->problem.userRequested || !setup_.turns.empty())
                 return fail(broken->problem, broken->problem.what.asClause(), event);
             return move(event);

@@ -23,6 +23,7 @@ public:
     Progress progress() const override;
     Text name() const override { return Text::say("Series of %1").arg(setup_.targetName); }
     bool besideGuiding() const override { return true; }
+    bool needsMount() const override { return false; } // it waits for one
 
     const SeriesSetup& setup() const { return setup_; }
     const std::vector<SeriesFrame>& frames() const { return frames_; }
@@ -41,7 +42,7 @@ public:
         waiting,
         looking, // whether a loop that runs holds the target already
         centring,
-        cloudWait, // a solve or the guide star failed; again in a minute
+        tryingAgain, // a solve, the guide star or a device failed; again in a minute
         guiding,
         exposing,
         dithering,
@@ -115,6 +116,7 @@ private:
     Step move(const Event& event);
     Step centre(const Event& event);
     Step lookStep(const Event& event);
+    Step letGo();
     Step centredBy(const std::optional<SolvedFrame>& solved, const Event& event);
     Step guide();
     Step expose(double shorter_s, const Event& event);
@@ -180,8 +182,10 @@ private:
     int sinceDither_ = 0;      // frames
     bool slewSettled_ = false; // of a dither without guiding
     int clouds_ = 0;
+    std::optional<Instant> awaySince_; // a device that is not needed to look at stars
     bool centred_ = false;
     bool guided_ = false;     // the loop runs and was steady
+    bool starLost_ = false;   // it was to begin, or to find its star again, and did not
     bool guideBegun_ = false; // it was asked to, and may still be running
     bool settled_ = true;
     bool pauseWanted_ = false, flipWanted_ = false;

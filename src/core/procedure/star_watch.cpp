@@ -52,7 +52,7 @@ bool StarWatch::reacquire(const Frame& frame) {
         return false;
     last_.dx = jump->dx;
     last_.dy = jump->dy;
-    group_.expectAt(jump->dx, jump->dy);
+    group_.expectAt(jump->dx, jump->dy, field->stars);
     recognised_ = true;
     return true;
 }

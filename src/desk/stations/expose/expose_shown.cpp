@@ -34,7 +34,7 @@ QString ExposeStation::phaseWord(Series::Phase phase) {
     case Series::Phase::looking:
     case Series::Phase::centring:
         return tr("centring");
-    case Series::Phase::cloudWait:
+    case Series::Phase::tryingAgain:
         return tr("trying again");
     case Series::Phase::guiding:
         return tr("guiding begins");
