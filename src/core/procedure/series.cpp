@@ -370,8 +370,8 @@ Step Series::lookStep(const Event& event) {
     return GuideStep{GuideStep::Act::stop, {}, {}};
 }
 
-// A loop that has not found its star for minutes may never find it: stars that were chosen behind a cloud
-// look like others when it has gone. And nothing held the telescope meanwhile.
+// A loop that has not found its star for minutes may never find it: its field may have left the frame, for
+// nothing held the telescope meanwhile.
 Step Series::letGo() {
     starLost_ = centred_ = setup_.guiding = false;
     phase_ = Phase::looking;
