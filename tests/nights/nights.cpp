@@ -12,6 +12,7 @@
 #include <cstring>
 #include <utility>
 
+#include "core/base/format.h"
 #include "core/base/random.h"
 #include "series_night.h"
 
@@ -110,7 +111,7 @@ private:
     // What it waits for, where that is another than before.
     void tell(const Series& series) {
         const std::string now =
-            std::to_string(static_cast<int>(series.phase())) + " " + series.waitingFor().english();
+            formatNumber(static_cast<int>(series.phase()), 0) + " " + series.waitingFor().english();
         if (tells_ && now != std::exchange(told_, now))
             std::printf("  %s  %zu frames, phase %s\n", formatInstant(night_.night.clock().now(), 0).c_str(),
                         series.frames().size(), now.c_str());
