@@ -35,14 +35,17 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
     };
     // East is on the right looking north, on the left looking south.
     const struct {
+        const char* label;
         const char* name;
         bool azimuth;
         double sign;
         const char* objectName;
-    } levers[] = {{Text::mark("Swing the polar axis left"), true, south ? 1.0 : -1.0, "left"},
-                  {Text::mark("Swing the polar axis right"), true, south ? -1.0 : 1.0, "right"},
-                  {Text::mark("Raise the polar axis"), false, 1.0, "raise"},
-                  {Text::mark("Lower the polar axis"), false, -1.0, "lower"}};
+    } levers[] = {
+        {Text::mark("Swing left"), Text::mark("Swing the polar axis left"), true, south ? 1.0 : -1.0, "left"},
+        {Text::mark("Swing right"), Text::mark("Swing the polar axis right"), true, south ? -1.0 : 1.0,
+         "right"},
+        {Text::mark("Raise"), Text::mark("Raise the polar axis"), false, 1.0, "raise"},
+        {Text::mark("Lower"), Text::mark("Lower the polar axis"), false, -1.0, "lower"}};
     const auto group = [&] {
         auto* grid = new QGridLayout;
         grid->setHorizontalSpacing(6);
@@ -55,7 +58,8 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
         if (i % 2 == 0)
             grid = group();
         const auto& l = levers[i];
-        auto* label = new QLabel(qs(Text::say(l.name)));
+        auto* label = new QLabel(qs(Text::say(l.label)));
+        label->setToolTip(qs(Text::say(l.name)));
         label->setFont(textFont(12, true));
         grid->addWidget(label, i % 2, 0);
         int column = 1;

@@ -24,6 +24,7 @@ private slots:
     void thetaPersei();
     void refractionByBennett();
     void placesAgreeWithAstropy();
+    void earthBetweenFullHours();
     void seenAndBack();
     void hourAngleAndBack();
     void turnedFrameAgreesWithFreshOne();
@@ -153,6 +154,41 @@ void SkyTest::placesAgreeWithAstropy() {
         QVERIFY(separation(withAir.seenWithoutAir(star), plain).arcsec() < 1.0);
     }
     QVERIFY2(worst < 1.0, qPrintable(QString("worst %1″").arg(worst)));
+}
+
+// Between full hours it is interpolated: against ERFA's own way of doing it all at once, at any moment.
+void SkyTest::earthBetweenFullHours() {
+    Random random(20261014);
+    double worst_arcsec = 0.0;
+    for (int i = 0; i < 300; ++i) {
+        Site site;
+        site.latitude = Angle::fromDeg(random.uniform(-80.0, 80.0));
+        site.longitude = Angle::fromDeg(random.uniform(-180.0, 180.0));
+        site.height_m = random.uniform(0.0, 3000.0);
+        // Since UTC has whole seconds to atomic time (1972); also at a full hour itself.
+        Instant when{random.uniform(6.4e7, 2.5e9)};
+        if (i % 10 == 0)
+            when.unix_s = 3600.0 * std::floor(when.unix_s / 3600.0);
+        eraASTROM astrom;
+        double eo = 0.0;
+        eraApco13(when.jd1(), when.jd2(), 0.0, site.longitude.rad(), site.latitude.rad(), site.height_m, 0.0,
+                  0.0, site.pressure_hpa, site.temperature_c, site.humidity, 0.55, &astrom, &eo);
+        const Equatorial star{Angle::fromDeg(random.uniform(0.0, 360.0)),
+                              Angle::fromDeg(random.uniform(-85.0, 85.0))};
+        double ri = 0.0;
+        double di = 0.0;
+        eraAtciqz(star.ra.rad(), star.dec.rad(), &astrom, &ri, &di);
+        const ObservedFrame frame(site, when);
+        const HourAngleDec hd = frame.hourAngleDec(vectorFrom(star));
+        const double along =
+            (hd.hourAngle - Angle::fromRad(astrom.eral - ri)).wrappedSigned().arcsec() * std::cos(di);
+        worst_arcsec = std::max(
+            {worst_arcsec, std::abs(along), std::abs(hd.dec.arcsec() - Angle::fromRad(di).arcsec())});
+        const Angle sidereal = Angle::fromRad(astrom.eral - eo);
+        worst_arcsec =
+            std::max(worst_arcsec, std::abs((frame.siderealTime() - sidereal).wrappedSigned().arcsec()));
+    }
+    QVERIFY2(worst_arcsec < 1e-4, qPrintable(QString::number(worst_arcsec)));
 }
 
 void SkyTest::seenAndBack() {

@@ -13,7 +13,8 @@ private slots:
     void framesInTurn();
     void byHand();
     void stuckWheel();
-    void aWheelThatIsSilentForMinutes();
+    void silentForMinutes_data();
+    void silentForMinutes();
     void unknownOffsetsAreFoundByFocusing();
     void everyFilterIsFocused();
     void coolsFirstAndWarmsAfterwards();
@@ -136,24 +137,39 @@ void FiltersNightTest::stuckWheel() {
 }
 
 // Camera and wheel hang on one cable: neither answers when the filter is due, and the series waits for both.
-void FiltersNightTest::aWheelThatIsSilentForMinutes() {
+// The wheel while it is to turn, the focuser before it moves or on its way: the series waits, and the focuser
+// goes to where it was to go, not on from where it stopped.
+void FiltersNightTest::silentForMinutes_data() {
+    QTest::addColumn<bool>("wheel");
+    QTest::addColumn<int>("step"); // of these, since the first frame
+    QTest::newRow("wheel") << true << 1;
+    QTest::newRow("focuser, asked") << false << 1;
+    QTest::newRow("focuser, moving") << false << 2;
+}
+
+void FiltersNightTest::silentForMinutes() {
+    QFETCH(bool, wheel);
+    QFETCH(int, step);
     const Scenario scenario = filterScenario();
     SeriesNight n(scenario);
     SeriesSetup setup = filteredSetup(n, {{"L", 1, 0.0}, {"B", 1, 0.0}}, 4);
     setup.filters.runs = learntBefore(scenario);
     Series series(setup);
-    bool happened = false;
-    RunnerHooks hooks;
-    hooks.before = [&](const Procedure&, const Step& step) {
-        if (happened || series.frames().empty() || !std::holds_alternative<FilterStep>(step))
-            return;
-        happened = true;
-        n.night.happen(FaultKind::cameraLink, 1.0, 300.0);
+    int happened = 0;
+    std::vector<double> defocus_um;
+    RunnerHooks hooks = noting(n, series, defocus_um);
+    hooks.before = [&](const Procedure&, const Step& next) {
+        const bool its =
+            wheel ? std::holds_alternative<FilterStep>(next) : std::holds_alternative<FocuserStep>(next);
+        if (!series.frames().empty() && its && ++happened == step)
+            n.night.happen(wheel ? FaultKind::cameraLink : FaultKind::focuserLink, 1.0, 300.0);
     };
     const auto done = n.run(series, hooks);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
-    QVERIFY(happened);
+    QVERIFY(happened >= step);
     QCOMPARE(sequenceOf(series), std::string("L B L B"));
+    for (double um : defocus_um)
+        QVERIFY2(std::abs(um - defocus_um.front()) < 12.0, qPrintable(QString::number(um)));
 }
 
 // Nothing is known of the filters: each is focused when its turn comes, and from then on it is known.

@@ -76,7 +76,7 @@ std::optional<Step> FilterChange::turned(const WheelState& state) {
 }
 
 std::optional<Step> FilterChange::focus() {
-    inPlace_ = true;
+    setup_.inPlace = true;
     if (!setup_.by_steps || std::abs(*setup_.by_steps) < 0.5)
         return end();
     phase_ = Phase::asking;
@@ -94,6 +94,8 @@ std::optional<Step> FilterChange::step(const Event& event) {
     }
     switch (phase_) {
     case Phase::start: {
+        if (setup_.inPlace)
+            return focus();
         const auto at = std::find(setup_.filters.begin(), setup_.filters.end(), setup_.to);
         if (at == setup_.filters.end())
             return end(Problem{Text::say("There is no filter %1.").arg(setup_.to),
@@ -118,10 +120,11 @@ std::optional<Step> FilterChange::step(const Event& event) {
         return goOn_ ? focus() : std::optional<Step>(askPerson());
     case Phase::asking: {
         const FocuserState& now = std::get<FocuserAnswered>(event.what).state;
-        const double place = std::round(now.steps + *setup_.by_steps);
-        if (auto beyond = outOfTravel(now, place))
+        if (!setup_.place_steps)
+            setup_.place_steps = std::round(now.steps + *setup_.by_steps);
+        if (auto beyond = outOfTravel(now, *setup_.place_steps))
             return end(std::move(beyond));
-        move_.emplace(CameraRole::imaging, place, setup_.takeUp_steps);
+        move_.emplace(CameraRole::imaging, *setup_.place_steps, setup_.takeUp_steps);
         phase_ = Phase::moving;
         [[fallthrough]];
     }

@@ -14,6 +14,10 @@ struct FilterChangeSetup {
     bool wheel = true;              // else by hand, until goOn()
     std::optional<double> by_steps; // the focuser, outwards; absent: it stays
     double takeUp_steps = 0.0;      // of its backlash
+    // Of a change that was broken off with the filter in place: where the focuser was to go, where that was
+    // known. From where it stands now nobody could tell.
+    bool inPlace = false;
+    std::optional<double> place_steps;
 };
 
 // To another filter of this rig; the focuser follows by that difference, where it is given.
@@ -34,7 +38,8 @@ public:
     bool pausing() const { return phase_ == Phase::byHand; }
     void goOn() { goOn_ = true; }
     const std::optional<Problem>& failure() const { return failure_; }
-    bool inPlace() const { return inPlace_; } // the filter is, whatever the focuser does
+    // One that goes on with this one, which failed.
+    const FilterChangeSetup& again() const { return setup_; }
     const std::string& to() const { return setup_.to; }
 
     // As one step of a larger procedure, which forwards its events. Nothing once it is over.
@@ -55,7 +60,6 @@ private:
     FilterChangeSetup setup_;
     Phase phase_ = Phase::start;
     std::optional<FocuserMove> move_;
-    bool inPlace_ = false;
     std::optional<Problem> failure_;
     int slot_ = 0; // that is wanted
     int looks_ = 0;

@@ -230,9 +230,9 @@ Step Series::failed(const Event& event, const Problem& problem) {
         if (waited_s < (cloud ? cloudPatience_s : awayPatience_s)) {
             guided_ = false;
             againAt_ = event.now + minute_s * pause_min;
-            return wait(
-                Phase::tryingAgain, minute_s,
-                problem.what.then(Text::say("Again in %n minute.|Again in %n minutes.", "", pause_min)));
+            trouble_ = problem;
+            return wait(Phase::tryingAgain, minute_s,
+                        Text::say("trying again in %n minute|trying again in %n minutes", "", pause_min));
         }
     }
     return fail(problem, problem.what.asClause(), event);
@@ -501,7 +501,10 @@ std::optional<Step> Series::setFilter(const Event& event) {
     // The first filter is taken to be the one that was focused.
     focusDue_ =
         setup_.motor && !filter_.empty() && (wish.focus == AtFilterChange::focusRun || (follows && !offset));
-    changing_.emplace(filterChange(setup_.rig, wish.wheel, next, follows ? offset : std::nullopt));
+    const auto left = std::exchange(changeLeft_, std::nullopt);
+    changing_.emplace(left && left->to == next
+                          ? *left
+                          : filterChange(setup_.rig, wish.wheel, next, follows ? offset : std::nullopt));
     phase_ = Phase::changing;
     Event begin = event;
     begin.what = Started{}; // whatever was before has nothing to do with it
@@ -519,11 +522,12 @@ Step Series::changeStep(const Event& event) {
         return *step;
     }
     const auto failure = changing_->failure();
-    const bool inPlace = changing_->inPlace();
     if (!failure)
         filter_ = changing_->to();
+    if (failure && failure->away)
+        changeLeft_ = changing_->again();
     changing_.reset();
-    if (failure && failure->away && !inPlace)
+    if (failure && failure->away)
         return failed(event, *failure);
     return failure ? fail(*failure, failure->what.asClause(), event) : move(event);
 }

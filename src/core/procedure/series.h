@@ -67,7 +67,11 @@ public:
     int nextNumber() const { return setup_.earlier.number + static_cast<int>(frames_.size()) + 1; }
     // What another part of it would have to know.
     SeriesEarlier soFar() const { return {counted(), nextNumber() - 1, allDithers_}; }
+    // A noun or a verb's -ing form, as in every progress.
     const Text& waitingFor() const { return why_; }
+    // What failed; only while it is tried again.
+    const Problem* trouble() const { return phase_ == Phase::tryingAgain ? &trouble_ : nullptr; }
+    Instant againAt() const { return againAt_; }
     const Text& ending() const { return ending_; } // why it ended
     // And what became of the mount; empty while it runs, and after a halt.
     const Text& mountAfterwards() const { return mountAfterwards_; }
@@ -163,12 +167,14 @@ private:
     std::string filter_;
     bool wheelAsked_ = false, focusDue_ = false;
     std::optional<FilterChange> changing_;
+    std::optional<FilterChangeSetup> changeLeft_; // of one that a silent device broke off
     FilterOffsets offsets_;
     bool coolerAsked_ = false, cooled_ = false, warmed_ = false;
     Instant coolingSince_;
     Text notCold_;
     std::optional<Problem> unsaved_;
     std::optional<Problem> failure_;
+    Problem trouble_;
     Instant exposedSince_, cloudBegan_, againAt_;
     double exposure_s_ = 0.0;
     bool filling_ = false; // the frame under way is a shorter one

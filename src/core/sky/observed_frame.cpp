@@ -3,18 +3,26 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/sky/earth_motion.h"
+
 namespace nordstjerna {
 
 namespace {
 constexpr double light_um = 0.55;
+// Near enough for what still goes by it: a locator that moves by 47 µas a century.
+constexpr double ttLessUtc_s = 69.184;
 
 eraASTROM prepare(const Site& site, Instant when, double dut1_s) {
     eraASTROM astrom;
-    double eo = 0.0;
-    // The returned warning for years without tabulated leap seconds is harmless here: only UT1 matters
-    // to the arcsecond, and it is given.
-    eraApco13(when.jd1(), when.jd2(), dut1_s, site.longitude.rad(), site.latitude.rad(), site.height_m, 0.0,
-              0.0, site.pressure_hpa, site.temperature_c, site.humidity, light_um, &astrom, &eo);
+    EarthMotion e = earthMotionAt(when);
+    double a = 0.0;
+    double b = 0.0;
+    eraRefco(site.pressure_hpa, site.temperature_c, site.humidity, light_um, &a, &b);
+    const double ut1 = when.jd2() + dut1_s / 86400.0;
+    const double tt = when.jd2() + ttLessUtc_s / 86400.0;
+    eraApco(when.jd1(), tt, e.barycentric, e.fromSun, e.poleX, e.poleY, e.origin, eraEra00(when.jd1(), ut1),
+            site.longitude.rad(), site.latitude.rad(), site.height_m, 0.0, 0.0, eraSp00(when.jd1(), tt), a, b,
+            &astrom);
     return astrom;
 }
 
@@ -83,11 +91,7 @@ Vec3 ObservedFrame::icrsFrom(const HourAngleDec& hd) const {
 }
 
 Angle ObservedFrame::siderealTime() const {
-    const double ut2 = when_.jd2() + dut1_s_ / 86400.0;
-    // Terrestrial time for nutation: 69 s from UT is near enough for the equation of the equinoxes.
-    return Angle::fromRad(eraGst06a(when_.jd1(), ut2, when_.jd1(), ut2 + 69.0 / 86400.0) +
-                          site_.longitude.rad())
-        .wrapped();
+    return Angle::fromRad(astrom_.eral - earthMotionAt(when_).equationOfOrigins).wrapped();
 }
 
 Angle refractionAt(const Site& site, Angle trueAltitude) {

@@ -1,6 +1,6 @@
 // From catalogue places (ICRS, epoch of date) to what is seen from a site at a moment and back:
 // precession, nutation, aberration, Earth rotation, refraction. All by ERFA (IAU SOFA routines
-// eraApco13, eraAtciqz, eraAtioq and their inverses). Accurate to a milliarcsecond except for
+// eraApco, eraAtciqz, eraAtioq and their inverses). Accurate to a milliarcsecond except for
 // refraction, whose model (A tan z + B tan³ z) holds to 0.1″ above 15° altitude.
 #pragma once
 

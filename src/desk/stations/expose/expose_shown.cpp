@@ -187,6 +187,39 @@ void ExposeStation::refreshFigures() {
     }
 }
 
+// What it does now, in whole sentences. Where a part of it has steps of its own, the bar below tells them.
+QString ExposeStation::runningSentence() const {
+    const QString waiting = tr("Waiting for %1.").arg(qs(seen_.waitingFor));
+    switch (seen_.phase) {
+    case Series::Phase::exposing:
+        return (seen_.filter.empty() ? tr("Frame %1 is being exposed.")
+                                     : tr("Frame %1 is being exposed through %2."))
+            .arg(seen_.done.number + 1)
+            .arg(qs(seen_.filter));
+    case Series::Phase::tryingAgain: {
+        // What is to be done about a cloud, nobody knows.
+        const Text what = seen_.trouble
+                              ? seen_.trouble->what.then(seen_.trouble->away ? seen_.trouble->remedy : Text())
+                              : Text();
+        const int minutes = std::max(1, static_cast<int>(std::ceil((seen_.againAt - night().now()) / 60.0)));
+        return qs(what.then(
+            Text::say("It is tried again in %n minute.|It is tried again in %n minutes.", "", minutes)));
+    }
+    case Series::Phase::looking:
+        return tr("A frame shows whether the telescope stands on the target already.");
+    case Series::Phase::centring:
+        return tr("The target is being centred.");
+    case Series::Phase::flipping:
+        return seen_.flipPauses ? waiting : tr("The telescope changes sides and finds the target again.");
+    case Series::Phase::refocusing:
+        return tr("The camera is being focused.");
+    case Series::Phase::following:
+        return tr("The loop is told how the aim moves.");
+    default:
+        return seen_.waitingFor.empty() ? tr("Starting.") : waiting;
+    }
+}
+
 void ExposeStation::refresh() {
     refreshFigures();
     card_->setEditable(!running_);
@@ -220,18 +253,12 @@ void ExposeStation::refresh() {
                                              !needs_.calibrationBook.calibrationAged());
     if (running_) {
         setPrimary(stopping_ ? tr("Stopping after this frame") : tr("Stop after this frame"), !stopping_);
-        QString sentence = seen_.phase == Series::Phase::exposing
-                               ? (seen_.filter.empty() ? tr("Frame %1 is being exposed.")
-                                                       : tr("Frame %1 is being exposed through %2."))
-                                     .arg(seen_.done.number + 1)
-                                     .arg(qs(seen_.filter))
-                           : !seen_.waitingFor.empty() ? tr("Waiting for %1").arg(qs(seen_.waitingFor))
-                                                       : tr("Starting.");
+        QString sentence = runningSentence();
         if (pausing_ && seen_.phase == Series::Phase::exposing)
             sentence += " " + tr("A pause comes after it.");
         if (keeper_ && keeper_->trouble())
             sentence +=
-                (sentence.endsWith('.') ? " " : ". ") +
+                " " +
                 tr("%1 NOT saved yet.").arg(qs(Text::say("%n frame|%n frames", "", keeper_->waiting())));
         say(phaseWord(seen_.phase), sentence);
         return;

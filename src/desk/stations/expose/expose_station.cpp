@@ -448,6 +448,9 @@ void ExposeStation::begin(const BrokenSeries* earlier) {
             seen.focused = s.focused();
             seen.unsaved = s.unsaved();
             seen.waitingFor = s.waitingFor();
+            if (s.trouble())
+                seen.trouble = *s.trouble();
+            seen.againAt = s.againAt();
             seen.ending = s.ending();
             seen.mountAfterwards = s.mountAfterwards();
             seen.stoppedByHand = s.stoppedByHand();

@@ -80,6 +80,8 @@ private:
         std::optional<FocusResult> focused;
         std::optional<Problem> unsaved;
         Text waitingFor, ending, mountAfterwards;
+        std::optional<Problem> trouble; // until it is tried again
+        Instant againAt;
         Instant exposedSince;
         double exposure_s = 0.0;
         SeriesEarlier done; // with an earlier part of it
@@ -105,6 +107,7 @@ private:
     const SeriesFrame* frameOf(int number) const;
     std::optional<Finding> turnedSince() const;
     bool rehearsing() const; // its page is open
+    QString runningSentence() const;
     void flipAlone();
     void testExposure();
     void ladder();
