@@ -16,9 +16,15 @@ inline nordstjerna::WireListener freeListener() {
 }
 
 inline nordstjerna::WireRoles servedRoles() {
-    using Night = nordstjerna::ServedNight;
-    return {Night::mountName,          Night::guideName, Night::imagingName, {},
-            Night::imagingFocuserName, Night::wheelName, Night::rotatorName, {}};
+    using namespace nordstjerna;
+    WireRoles roles;
+    roles.mount = ServedNight::mountName;
+    roles.guideCamera = ServedNight::guideName;
+    roles.imagingCamera = ServedNight::imagingName;
+    for (const WirePartKind& kind : wirePartKinds())
+        if (kind.role != &WireRoles::guideFocuser)
+            roles.*kind.role = kind.servedName;
+    return roles;
 }
 
 struct ServedSkerry {

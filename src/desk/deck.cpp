@@ -69,20 +69,11 @@ void Deck::announce(const QString& text) {
 
 // Which device is silent, and for how long; empty when all answer.
 QString Deck::silence() const {
-    const Observatory& o = mountDesk_.observatory();
-    const std::pair<QString, LinkState> devices[] = {
-        {tr("Mount"), o.mountLink()},
-        {tr("Guide camera"), o.cameraLink(CameraRole::guide)},
-        {tr("Imaging camera"), o.cameraLink(CameraRole::imaging)},
-        {tr("Focuser of the guide camera"), o.focuserLink(CameraRole::guide)},
-        {tr("Focuser of the imaging camera"), o.focuserLink(CameraRole::imaging)},
-        {tr("Filter wheel"), o.wheelLink()},
-        {tr("Rotator"), o.rotatorLink()}};
     QStringList silent;
-    for (const auto& [name, link] : devices)
+    for (const auto& link : mountDesk_.observatory().links())
         // A single answer that is missing is seen by whoever asked.
-        if (!link.answers && link.silent_s >= 1.0)
-            silent << tr("%1 silent for %2").arg(name, qs(formatDuration(link.silent_s)));
+        if (!link.state.answers && link.state.silent_s >= 1.0)
+            silent << tr("%1 silent for %2").arg(qs(link.name), qs(formatDuration(link.state.silent_s)));
     return silent.isEmpty() ? QString() : tr("▲ %1").arg(silent.join(" · "));
 }
 

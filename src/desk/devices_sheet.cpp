@@ -114,18 +114,18 @@ DevicesSheet::DevicesSheet(const DeviceChoice& now, const Rig& rig, Taken taken,
 
 DevicesSheet::~DevicesSheet() = default;
 
-void DevicesSheet::addRow(QGridLayout* grid, const QString& name, std::string WireRoles::*role, WireRole use,
-                          const QString& none) {
+void DevicesSheet::addRow(QGridLayout* grid, const WirePlace& place) {
+    const QString name = qs(Text::say(place.name));
+    const std::string& chosen = choice_.roles.*place.role;
     const int line = grid->rowCount();
     auto* label = new QLabel(name);
     label->setObjectName("muted");
     auto* choice = new QComboBox;
     choice->setAccessibleName(name);
     choice->setMinimumWidth(220);
-    choice->addItem(none, QString());
-    if (!(choice_.roles.*role).empty()) {
-        const QString device = qs(choice_.roles.*role);
-        choice->addItem(device, device);
+    choice->addItem(qs(Text::say(place.none)), QString());
+    if (!chosen.empty()) {
+        choice->addItem(qs(chosen), qs(chosen));
         choice->setCurrentIndex(1);
     }
     auto* facts = new WrapLabel;
@@ -135,7 +135,7 @@ void DevicesSheet::addRow(QGridLayout* grid, const QString& name, std::string Wi
     grid->addWidget(label, line, 0);
     grid->addWidget(choice, line, 1);
     grid->addWidget(facts, line, 2);
-    rows_.push_back({role, use, choice, facts});
+    rows_.push_back({place.role, place.use, choice, facts});
     connect(choice, &QComboBox::currentIndexChanged, this, [this] { tellFacts(offers_); });
 }
 
@@ -178,15 +178,8 @@ void DevicesSheet::build() {
     grid->setHorizontalSpacing(12);
     grid->setVerticalSpacing(8);
     grid->setColumnStretch(2, 1);
-    const QString none = tr("none");
-    addRow(grid, tr("Mount"), &WireRoles::mount, WireRole::mount, none);
-    addRow(grid, tr("Guide camera"), &WireRoles::guideCamera, WireRole::camera, none);
-    addRow(grid, tr("Imaging camera"), &WireRoles::imagingCamera, WireRole::camera, none);
-    addRow(grid, tr("Guide focuser"), &WireRoles::guideFocuser, WireRole::focuser, none);
-    addRow(grid, tr("Imaging focuser"), &WireRoles::imagingFocuser, WireRole::focuser, none);
-    addRow(grid, tr("Filter wheel"), &WireRoles::wheel, WireRole::wheel, none);
-    addRow(grid, tr("Rotator"), &WireRoles::rotator, WireRole::rotator, none);
-    addRow(grid, tr("Guide pulses"), &WireRoles::guidePort, WireRole::guidePort, tr("to the mount itself"));
+    for (const WirePlace& place : wirePlaces())
+        addRow(grid, place);
     part->addLayout(grid);
     figures_->setObjectName("takeFigures");
     part->addWidget(figures_);

@@ -36,8 +36,7 @@ private:
         QComboBox* choice;
         QLabel* facts;
     };
-    void addRow(QGridLayout* grid, const QString& name, std::string WireRoles::*role, WireRole use,
-                const QString& none);
+    void addRow(QGridLayout* grid, const WirePlace& place);
     void build();
     void ask();
     void refresh();

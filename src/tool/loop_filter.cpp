@@ -8,7 +8,6 @@
 
 #include "core/guide/controllers.h"
 #include "core/motion/loop_replay.h"
-#include "core/motion/mount_part.h"
 #include "tool/analysis_json.h"
 
 namespace nordstjerna {
@@ -16,6 +15,7 @@ namespace nordstjerna {
 namespace {
 
 constexpr const char* loopFormat = "nordstjerna-loop 1";
+constexpr double mountWindow_s = 300.0;
 
 // What a line says and cannot be meant.
 struct BadLine : std::runtime_error {
@@ -253,10 +253,16 @@ Json LoopFilter::answerTo(const RunRow& row, const LoopOutput& out) {
                 {"response", {{"ra", answers(Axis::ra)}, {"dec", answers(Axis::dec)}}}};
     if (ra.wormPeriod_s > 0.0)
         answer["worm_period_s"] = measured({ra.wormPeriod_s, ra.wormPeriodSigma_s}, 2);
-    constexpr double window_s = 300.0;
-    if (const auto mount = liveMountPart(run_.rows, beliefs_, window_s))
-        answer["mount_part_arcsec"] = measured(*mount, 3);
+    if (const auto mount = mountPartNow(recentMount_, run_.rows, beliefs_, mountWindow_s))
+        answer["mount_part_arcsec"] = measured(mount->arcsec, 3);
     return answer;
+}
+
+void LoopFilter::betweenLines() {
+    if (run_.rows.empty() || run_.rows.back().t_s < recentDue_s_)
+        return;
+    recentDue_s_ = run_.rows.back().t_s + recentEvery_s;
+    recentMount_ = recentMount(latestRows(run_), mountWindow_s);
 }
 
 std::optional<Json> LoopFilter::line(const std::string& text) {
@@ -311,6 +317,7 @@ int runLoopFilter() {
             if (!std::cout)
                 return 1;
         }
+        filter.betweenLines();
     }
     std::cout << filter.summary().dump(-1, ' ', false, Json::error_handler_t::replace) << std::endl;
     return std::cout ? 0 : 1;

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "core/guide/guide_loop.h"
-#include "core/motion/run.h"
+#include "core/motion/recent_mount.h"
 #include "tool/tool_json.h"
 
 namespace nordstjerna {
@@ -17,6 +17,8 @@ public:
     // The answer to a line, one object; nothing to an empty line. A line that makes no sense is answered with
     // a problem that has its number, and changes nothing.
     std::optional<Json> line(const std::string& text);
+    // After an answer, while the next line is awaited: what takes longer than an answer may.
+    void betweenLines();
     // At the end of the input: the figures of what was guided.
     Json summary() const;
 
@@ -35,6 +37,8 @@ private:
     double cosDec_ = 1.0;
     Run run_;
     std::vector<RowBelief> beliefs_;
+    std::optional<RecentMount> recentMount_;
+    double recentDue_s_ = recentEvery_s;
     PulsePair sent_;
     std::string stopped_;          // why an axis is no longer corrected
     std::vector<RunEvent> events_; // to be noted in the next row

@@ -19,6 +19,13 @@
 using namespace nordstjerna;
 
 namespace {
+// Of a device that is not there: nothing to complain of.
+LinkState linkOf(const Observatory& observatory, const void* port) {
+    for (const auto& link : observatory.links())
+        if (link.port == port)
+            return link.state;
+    return {};
+}
 
 // Holds every question for its state, or every command, until it is let go.
 struct StuckMount final : ForwardingMount {
@@ -94,7 +101,7 @@ void ObservatoryTest::tellsWhatTheMountLastSaid() {
     QVERIFY(runProcedure(slew, devices, control).has_value());
     QVERIFY(std::abs((observatory.mountState().pointing.dec - there.dec).deg()) < 0.1);
     QVERIFY(observatory.mountLink().answers && observatory.mountLink().silent_s == 0.0);
-    QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+    QVERIFY(linkOf(observatory, observatory.devices().guideCamera).answers);
 }
 
 void ObservatoryTest::silentMountHoldsNobody() {
@@ -153,12 +160,12 @@ void ObservatoryTest::lostLinkIsTold() {
     QCOMPARE(observatory.mountState().side, before.side);
     const StopFlag never{false};
     QVERIFY(!observatory.devices().guideCamera->expose(1.0, never).has_value());
-    QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
-    QVERIFY(observatory.cameraLink(CameraRole::imaging).answers); // nobody asked it
+    QVERIFY(!linkOf(observatory, observatory.devices().guideCamera).answers);
+    QVERIFY(linkOf(observatory, observatory.devices().imagingCamera).answers); // nobody asked it
     night.clock().sleep(200.0, never);
     QTRY_VERIFY_WITH_TIMEOUT(observatory.mountLink().answers, long_ms);
     QVERIFY(observatory.devices().guideCamera->expose(1.0, never).has_value());
-    QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+    QVERIFY(linkOf(observatory, observatory.devices().guideCamera).answers);
 }
 
 // A focuser that falls silent on its way: told while it lasts, the run waits for it and finds the focus.
@@ -170,8 +177,8 @@ void ObservatoryTest::silentFocuserIsTold() {
     Devices devices = observatory.devices();
     const StopFlag never{false};
     QVERIFY(devices.imagingFocuser->state().has_value());
-    QVERIFY(observatory.focuserLink(CameraRole::imaging).answers);
-    QVERIFY(observatory.focuserLink(CameraRole::guide).answers); // there is none
+    QVERIFY(linkOf(observatory, observatory.devices().imagingFocuser).answers);
+    QVERIFY(linkOf(observatory, observatory.devices().guideFocuser).answers); // there is none
     QVERIFY(devices.mount
                 ->slew(ObservedFrame(scenario.rig.site, night.clock().now())
                            .hourAngleDec(vectorFrom(scenario.target)),
@@ -188,13 +195,13 @@ void ObservatoryTest::silentFocuserIsTold() {
     hooks.ahead = [&](Procedure&) {
         if (run.exposures() == 2 && !std::exchange(silent, true))
             night.happen(FaultKind::focuserLink, 1.0, 9.0);
-        if (run.trouble() && !observatory.focuserLink(CameraRole::imaging).answers)
+        if (run.trouble() && !linkOf(observatory, observatory.devices().imagingFocuser).answers)
             ++stumbled;
     };
     const auto done = runProcedure(run, devices, control, hooks);
     QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
     QVERIFY(stumbled >= 1);
-    QVERIFY(observatory.focuserLink(CameraRole::imaging).answers);
+    QVERIFY(linkOf(observatory, observatory.devices().imagingFocuser).answers);
     QVERIFY(run.result() && run.result()->doubt.empty());
 }
 
@@ -215,15 +222,15 @@ void ObservatoryTest::frozenCameraIsTold() {
     QVERIFY(!again.has_value() && again.error().transient);
     QCOMPARE(again.error().what.english(), std::string("The guide camera sent the same frame twice."));
     QVERIFY(!camera.exposeWindows(1.0, stars, never).has_value());
-    QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
+    QVERIFY(!linkOf(observatory, observatory.devices().guideCamera).answers);
     const auto same = image({2.0}, never);
     QVERIFY(!same.has_value());
     QCOMPARE(same.error().what.english(), std::string("The imaging camera sent the same frame twice."));
-    QVERIFY(!observatory.cameraLink(CameraRole::imaging).answers);
+    QVERIFY(!linkOf(observatory, observatory.devices().imagingCamera).answers);
     night.clock().sleep(100.0, never);
     QVERIFY(image({2.0}, never).has_value());
     QVERIFY(camera.expose(1.0, never).has_value());
-    QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+    QVERIFY(linkOf(observatory, observatory.devices().guideCamera).answers);
     FrozenCheck check(Text::say("guide camera"));
     Frame flat(40, 30);
     std::fill(flat.pixels.begin(), flat.pixels.end(), 65535.0F);
@@ -312,15 +319,15 @@ void ObservatoryTest::camerasHaveADeadline() {
     QVERIFY(!frame.has_value() && frame.error().transient);
     QCOMPARE(frame.error().what.english(), std::string("The guide camera does not answer."));
     QVERIFY(std::abs(night.clock().now() - begun - 32.0) < 1e-6);
-    QVERIFY(!observatory.cameraLink(CameraRole::guide).answers);
-    QVERIFY(observatory.cameraLink(CameraRole::imaging).answers); // each has a queue of its own
+    QVERIFY(!linkOf(observatory, observatory.devices().guideCamera).answers);
+    QVERIFY(linkOf(observatory, observatory.devices().imagingCamera).answers); // each has a queue of its own
     const auto picture = devices.image({60.0}, never);
     QVERIFY(!picture.has_value());
     QCOMPARE(picture.error().what.english(), std::string("The imaging camera does not answer."));
     night.clock().sleep(200.0, never);
     QTRY_VERIFY_WITH_TIMEOUT(devices.guideCamera->expose(2.0, never).has_value(), long_ms);
     QTRY_VERIFY_WITH_TIMEOUT(devices.image({2.0}, never).has_value(), long_ms);
-    QVERIFY(observatory.cameraLink(CameraRole::guide).answers);
+    QVERIFY(linkOf(observatory, observatory.devices().guideCamera).answers);
 }
 
 // The run goes on when the camera is back; what it told of the trouble is on record.

@@ -460,7 +460,7 @@ void SeriesNightTest::cloudsAreWaitedFor() {
 
 // Flipped and begun behind a cloud that lets 3 % of the light through: the loop takes the one star it sees
 // there, and knows it again when the sky clears and it shines thirty times as bright. Behind a thicker one
-// nothing can be seen at all, for longer than a flip is tried.
+// nothing can be seen at all, for half an hour.
 void SeriesNightTest::starsChosenBehindACloud() {
     for (double light : {0.03, 0.004}) {
         Scenario s = seriesScenario();

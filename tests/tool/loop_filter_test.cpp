@@ -5,6 +5,7 @@
 
 #include "core/base/angle.h"
 #include "core/base/random.h"
+#include "core/base/statistics.h"
 #include "registry.h"
 #include "tool/loop_filter.h"
 
@@ -36,7 +37,8 @@ Json frameAt(double t, double east, double north) {
 }
 
 struct FilteredLoop {
-    std::vector<double> east;
+    std::vector<double> east, north;  // where the star really stood
+    double recentMotion_arcsec = 0.0; // of the last five minutes, both axes
     Json last;
     Json summary;
     std::string all; // every answer
@@ -59,10 +61,12 @@ FilteredLoop guide(double delay_s, double sense, double minutes, uint64_t seed =
             north += share * p[2];
         }
         g.east.push_back(east);
+        g.north.push_back(north);
         const auto answer = filter.line(
             frameAt(t + 0.5 * exposure, east + 0.4 * random.gaussian(), north + 0.4 * random.gaussian())
                 .dump());
         g.last = *answer;
+        filter.betweenLines();
         g.all += answer->dump() + "\n";
         const double ra = g.last["pulse_ra_ms"].get<double>();
         const double dec = g.last["pulse_dec_ms"].get<double>();
@@ -70,6 +74,11 @@ FilteredLoop guide(double delay_s, double sense, double minutes, uint64_t seed =
         pulses.push_back({t + delay_s, sense * 0.0075 * ra, -0.0075 * dec});
     }
     g.summary = filter.summary();
+    const size_t frames = std::min(g.east.size(), size_t{115});
+    const auto rms = [frames](const std::vector<double>& v) {
+        return standardDeviation({v.data() + v.size() - frames, frames});
+    };
+    g.recentMotion_arcsec = std::hypot(rms(g.east), rms(g.north));
     return g;
 }
 
@@ -190,6 +199,10 @@ void LoopFilterTest::lateWorldIsHeld() {
         const Json& s = g.summary["summary"];
         QVERIFY(s["frames"].get<int>() > 800 && s["ra"]["rms_arcsec"].is_number() &&
                 s["mount_part_arcsec"]["value"].is_number() && s["findings"].is_array());
+        // As it goes: of the last five minutes, up to two minutes ago.
+        const Json& now = g.last["mount_part_arcsec"];
+        const double off = now["value"].get<double>() - g.recentMotion_arcsec;
+        QVERIFY2(std::abs(off) < 3.0 * now["sigma"].get<double>(), qPrintable(QString::number(off)));
     }
 }
 

@@ -14,6 +14,8 @@ namespace {
 // 0.08–0.3″/√min): of the mean square of the ±, 26, 54, 79 and 89 % vary within 60, 180, 600 and 1200 s, as
 // they do for a memory of a minute.
 constexpr double beliefMemory_s = 60.0;
+// Independent pieces of its square in so long.
+constexpr double piecesPerMemory = 2.2;
 
 // Share of the variance of a process with that memory which is seen about its mean over a stretch.
 double shareWithin(double span_s, double memory_s = beliefMemory_s) {
@@ -27,6 +29,8 @@ Text mountPartMeaning(MountPartKind kind) {
     switch (kind) {
     case MountPartKind::live:
         return Text::say("by what the loop believed at the time");
+    case MountPartKind::recent:
+        return Text::say("by the mount's track through the frames of the last half hour");
     case MountPartKind::smoothed:
         return Text::say("by the mount's track through all frames");
     case MountPartKind::exposure:
@@ -59,7 +63,7 @@ std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, d
     // What is hidden is known on average only; a stretch holds so many independent pieces of it, on two axes:
     // squares forget twice as fast, and part of what is hidden is quicker than its memory (held against 200
     // exposures of random mounts).
-    const double pieces = 2.0 * std::max(1.0, 2.2 * span_s / beliefMemory_s);
+    const double pieces = 2.0 * std::max(1.0, piecesPerMemory * span_s / beliefMemory_s);
     const double square = hidden * std::sqrt(2.0 / pieces) + 2.0 * std::sqrt(seen * hidden / pieces);
     return Measured{value, 0.5 * square / std::max(value, 1e-6)};
 }
@@ -89,15 +93,13 @@ Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vect
         const Measured rms = rmsWithSigma(std::move(rest));
         return {rms.value * rms.value, 2.0 * rms.value * rms.sigma};
     }
-    const double frames = static_cast<double>(rest.size());
     // What a track is off by stays for about as long as a belief, or as the air remembers; of that, only what
     // changes within the stretch adds to what is seen about its mean.
     const double memory_s = std::max(beliefMemory_s, airMemory_s);
-    hidden *= shareWithin(span_s, memory_s) / frames;
+    hidden *= shareWithin(span_s, memory_s) / static_cast<double>(rest.size());
     const double seen = meanSquare(rest);
-    // It adds to the motion at random, some frames long each.
-    constexpr double together = 10.0;
-    const double independent = std::max(1.0, frames / together);
+    // It adds to the motion at random, in so many pieces.
+    const double independent = std::max(1.0, piecesPerMemory * span_s / memory_s);
     return {seen + hidden,
             std::hypot(2.0 * std::sqrt(seen * hidden / independent), hidden * std::sqrt(2.0 / independent))};
 }

@@ -1,5 +1,5 @@
 // How much of what guiding leaves is the mount's own motion, and not seeing or the camera: one estimate of
-// it, asked for in three ways that agree on the same stretch within their ±.
+// it, asked for in four ways that agree on the same stretch within their ±.
 #pragma once
 
 #include <optional>
@@ -12,6 +12,7 @@ namespace nordstjerna {
 
 enum class MountPartKind {
     live,     // while guiding: by what the loop believed at each frame
+    recent,   // while guiding, from time to time: as smoothed, through the last half hour (recent_mount.h)
     smoothed, // afterwards: by the mount's track through all frames, before and after
     exposure  // of one imaging exposure: as live, over the frames taken meanwhile
 };

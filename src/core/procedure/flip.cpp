@@ -137,7 +137,7 @@ std::optional<Step> Flip::step(const Event& event) {
         const Step next = centring_->next(event);
         if (const auto* broken = std::get_if<FailStep>(&next)) {
             // A cloud may stand there; the mount tracks meanwhile.
-            if (++clouds_ < mostSolves && !centring_->solved() && !broken->problem.lasting) {
+            if (setup_.waits && ++clouds_ < mostSolves && !centring_->solved() && !broken->problem.lasting) {
                 phase_ = Phase::cloudWait;
                 return WaitStep{retrySlew_s, Text::say("a clear field: %1").arg(broken->problem.what)};
             }
@@ -177,7 +177,7 @@ std::optional<Step> Flip::step(const Event& event) {
         return guideAgain();
     case Phase::guiding:
         if (failed) {
-            if (guideTries_ < mostGuideTries) {
+            if (setup_.waits && guideTries_ < mostGuideTries) {
                 phase_ = Phase::guideWait;
                 return WaitStep{retrySlew_s, Text::say("guide stars: %1").arg(failed->problem.what)};
             }

@@ -445,6 +445,7 @@ Step Series::flipOver(const Event& event) {
     f.pauseBefore = setup_.flip.pauseBefore;
     f.pauseAfter = setup_.flip.pauseAfter;
     f.guide = setup_.guided;
+    f.waits = false;
     if (solved_)
         f.rollBefore_deg = solved_->plane.roll().deg();
     if (flip_ && flip_->mayPass())

@@ -10,12 +10,12 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double hour_s = 3600.0;
+constexpr double fullHour_s = 3600.0;
 
 // All figures of a motion in a row, to be mixed.
-constexpr size_t figures = sizeof(EarthMotion) / sizeof(double);
-using Figures = std::array<double, figures>;
-static_assert(sizeof(EarthMotion) == sizeof(Figures));
+constexpr size_t mixedFigures = sizeof(EarthMotion) / sizeof(double);
+using MotionFigures = std::array<double, mixedFigures>;
+static_assert(sizeof(EarthMotion) == sizeof(MotionFigures));
 
 EarthMotion computed(Instant when) {
     double tai1 = 0.0;
@@ -49,19 +49,19 @@ const EarthMotion& atHour(double hour) {
     const double place = hour - places * std::floor(hour / places);
     Kept& k = kept[static_cast<size_t>(place)];
     if (k.hour != hour)
-        k = {hour, computed({hour * hour_s})};
+        k = {hour, computed({hour * fullHour_s})};
     return k.motion;
 }
 } // namespace
 
 EarthMotion earthMotionAt(Instant when) {
-    const double hours = when.unix_s / hour_s;
+    const double hours = when.unix_s / fullHour_s;
     const double before = std::floor(hours);
     const double part = hours - before;
-    const auto from = std::bit_cast<Figures>(atHour(before));
-    const auto to = std::bit_cast<Figures>(atHour(before + 1.0));
-    Figures mixed{};
-    for (size_t i = 0; i < figures; ++i)
+    const auto from = std::bit_cast<MotionFigures>(atHour(before));
+    const auto to = std::bit_cast<MotionFigures>(atHour(before + 1.0));
+    MotionFigures mixed{};
+    for (size_t i = 0; i < mixedFigures; ++i)
         mixed[i] = from[i] + part * (to[i] - from[i]);
     return std::bit_cast<EarthMotion>(mixed);
 }

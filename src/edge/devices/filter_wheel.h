@@ -1,17 +1,10 @@
-// Port: a filter wheel. moveTo() blocks until it stands; state() may be called from any thread.
+// Port: a filter wheel. Places are its slots, from 0.
 #pragma once
 
-#include "core/procedure/procedure.h"
-#include "edge/devices/clock.h"
+#include "edge/devices/mover.h"
 
 namespace nordstjerna {
 
-class FilterWheel {
-public:
-    virtual ~FilterWheel() = default;
-    virtual Expected<WheelState> state() const = 0;
-    // slot: from 0.
-    virtual Expected<void> moveTo(int slot, const StopFlag& halt) = 0;
-};
+class FilterWheel : public Mover<WheelState, int> {};
 
 } // namespace nordstjerna

@@ -1,17 +1,10 @@
-// Port: a motor focuser. moveTo() blocks until it stands; state() may be called from any thread.
+// Port: a motor focuser. Places are its own steps.
 #pragma once
 
-#include "core/procedure/procedure.h"
-#include "edge/devices/clock.h"
+#include "edge/devices/mover.h"
 
 namespace nordstjerna {
 
-class Focuser {
-public:
-    virtual ~Focuser() = default;
-    virtual Expected<FocuserState> state() const = 0;
-    // Stops where it is when halted.
-    virtual Expected<void> moveTo(int steps, const StopFlag& halt) = 0;
-};
+class Focuser : public Mover<FocuserState, int> {};
 
 } // namespace nordstjerna

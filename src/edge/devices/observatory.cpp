@@ -218,21 +218,33 @@ private:
     FrozenCheck frozen_;
 };
 
-template <typename Port, typename State, typename Place>
-class Observatory::WatchedMover final : public Port {
+// Whose answers are watched.
+struct Observatory::Linked {
+    Linked(const Text& readAs, double patience_s) : name(readAs), link(patience_s) {}
+    virtual ~Linked() = default;
+    virtual const void* port() const = 0;
+    const Text name;
+    mutable Link link;
+};
+
+template <typename Port>
+class Observatory::WatchedMover final : public Port, public Linked {
 public:
-    WatchedMover(Port& device, const Text& name, Clock& clock, Helpers& helpers)
-        : device_(device), queue_(name, clock, helpers) {}
-    LinkState link() const { return link_.state(); }
+    using State = typename Port::State;
+    using Place = typename Port::Place;
+    // How long a move may take is known to the queue alone.
+    WatchedMover(Port& device, const Text& kind, const Text& readAs, Clock& clock, Helpers& helpers)
+        : Linked(readAs, 0.0), device_(device), queue_(kind, clock, helpers) {}
+    const void* port() const override { return static_cast<const Port*>(this); }
 
     Expected<State> state() const override {
-        return heard(link_, [&] {
+        return heard(this->link, [&] {
             return queue_.ask(usualWait, neverHalted, [&d = device_](const StopFlag&) { return d.state(); });
         });
     }
     Expected<void> moveTo(Place place, const StopFlag& halt) override {
         return heard(
-            link_,
+            this->link,
             [&] {
                 return queue_.ask(moveWait, halt, [&d = device_, place](const StopFlag& broken) {
                     return d.moveTo(place, broken);
@@ -244,7 +256,6 @@ public:
 private:
     Port& device_;
     mutable DeviceQueue queue_;
-    mutable Link link_{0.0}; // nor how long a move may
 };
 class Observatory::WatchedCooler final : public Cooler {
 public:
@@ -268,6 +279,15 @@ private:
     const StopFlag& ending_;
 };
 
+template <typename Port>
+void Observatory::watch(Port* Devices::*device, const Text& kind, const Text& name) {
+    if (!(own_.*device))
+        return;
+    auto mover = std::make_unique<WatchedMover<Port>>(*(own_.*device), kind, name, *own_.clock, helpers_);
+    watched_.*device = mover.get();
+    movers_.push_back(std::move(mover));
+}
+
 Observatory::Observatory(const Devices& devices, double patience_s, std::shared_ptr<const void> owner,
                          double command_s)
     : helpers_(std::move(owner)), own_(devices), watched_(devices), mountLink_(patience_s),
@@ -286,17 +306,10 @@ Observatory::Observatory(const Devices& devices, double patience_s, std::shared_
         watched_.imagingCamera = imagingCamera_.get();
         watched_.image = imageByCamera(*imagingCamera_);
     }
-    const auto watchMover = [this](auto* own, auto& watched, auto*& shown, const Text& name) {
-        if (!own)
-            return;
-        using Watched = typename std::remove_reference_t<decltype(watched)>::element_type;
-        watched = std::make_unique<Watched>(*own, name, *own_.clock, helpers_);
-        shown = watched.get();
-    };
-    watchMover(devices.guideFocuser, guideFocuser_, watched_.guideFocuser, Text::say("focuser"));
-    watchMover(devices.imagingFocuser, imagingFocuser_, watched_.imagingFocuser, Text::say("focuser"));
-    watchMover(devices.wheel, wheel_, watched_.wheel, Text::say("filter wheel"));
-    watchMover(devices.rotator, rotator_, watched_.rotator, Text::say("rotator"));
+    watch(&Devices::guideFocuser, Text::say("focuser"), Text::say("Focuser of the guide camera"));
+    watch(&Devices::imagingFocuser, Text::say("focuser"), Text::say("Focuser of the imaging camera"));
+    watch(&Devices::wheel, Text::say("filter wheel"), Text::say("Filter wheel"));
+    watch(&Devices::rotator, Text::say("rotator"), Text::say("Rotator"));
     if (devices.imagingCooler) {
         cooler_ = std::make_unique<WatchedCooler>(*devices.imagingCooler, *this);
         watched_.imagingCooler = cooler_.get();
@@ -351,22 +364,15 @@ std::optional<TrackingEnd> Observatory::trackingEnded() const {
     return ended_;
 }
 
-LinkState Observatory::cameraLink(CameraRole camera) const {
-    const auto& watched = camera == CameraRole::guide ? guideCamera_ : imagingCamera_;
-    return watched ? watched->link() : LinkState{};
-}
-
-LinkState Observatory::focuserLink(CameraRole camera) const {
-    const auto& watched = camera == CameraRole::guide ? guideFocuser_ : imagingFocuser_;
-    return watched ? watched->link() : LinkState{};
-}
-
-LinkState Observatory::wheelLink() const {
-    return wheel_ ? wheel_->link() : LinkState{};
-}
-
-LinkState Observatory::rotatorLink() const {
-    return rotator_ ? rotator_->link() : LinkState{};
+std::vector<Observatory::NamedLink> Observatory::links() const {
+    std::vector<NamedLink> all{{Text::say("Mount"), watched_.mount, mountLink_.state()}};
+    if (guideCamera_)
+        all.push_back({Text::say("Guide camera"), watched_.guideCamera, guideCamera_->link()});
+    if (imagingCamera_)
+        all.push_back({Text::say("Imaging camera"), watched_.imagingCamera, imagingCamera_->link()});
+    for (const auto& mover : movers_)
+        all.push_back({mover->name, mover->port(), mover->link.state()});
+    return all;
 }
 
 // What the mount confirmed is known before the next look.

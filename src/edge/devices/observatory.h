@@ -34,11 +34,13 @@ public:
     // As last told. Before the first answer all is zero and `told` is false.
     MountState mountState() const;
     LinkState mountLink() const { return mountLink_.state(); }
-    LinkState cameraLink(CameraRole camera) const;
-    LinkState focuserLink(CameraRole camera) const; // of the focuser on that camera
-
-    LinkState wheelLink() const;
-    LinkState rotatorLink() const;
+    // Of each device that is there, how it answers.
+    struct NamedLink {
+        Text name;        // as a person reads it
+        const void* port; // as devices() has it
+        LinkState state;
+    };
+    std::vector<NamedLink> links() const;
     // Of the imaging camera; null: it has none.
     CoolerKeeper* cooling() const { return cooling_.get(); }
 
@@ -67,13 +69,12 @@ public:
 private:
     class WatchedMount;
     class WatchedCamera;
-    // Of a device that goes to a place and stands there.
-    template <typename Port, typename State, typename Place>
+    struct Linked;
+    template <typename Port>
     class WatchedMover;
-    using WatchedFocuser = WatchedMover<Focuser, FocuserState, int>;
-    using WatchedWheel = WatchedMover<FilterWheel, WheelState, int>;
-    using WatchedRotator = WatchedMover<Rotator, RotatorState, double>;
     class WatchedCooler;
+    template <typename Port>
+    void watch(Port* Devices::*device, const Text& kind, const Text& name);
     void look();
     void command(std::function<Expected<void>()> what, bool thenTracking, Done done);
 
@@ -86,9 +87,7 @@ private:
     Link mountLink_;
     std::unique_ptr<WatchedMount> mount_;
     std::unique_ptr<WatchedCamera> guideCamera_, imagingCamera_;
-    std::unique_ptr<WatchedFocuser> guideFocuser_, imagingFocuser_;
-    std::unique_ptr<WatchedWheel> wheel_;
-    std::unique_ptr<WatchedRotator> rotator_;
+    std::vector<std::unique_ptr<Linked>> movers_;
     std::unique_ptr<WatchedCooler> cooler_;
     std::unique_ptr<CoolerKeeper> cooling_;
     mutable std::mutex lock_;

@@ -1,18 +1,11 @@
-// Port: a rotator, which turns the imaging camera against the telescope. moveTo() blocks until it stands;
-// state() may be called from any thread.
+// Port: a rotator, which turns the imaging camera against the telescope. Places are angles in °, by its own
+// scale and within its range; else it fails.
 #pragma once
 
-#include "core/procedure/procedure.h"
-#include "edge/devices/clock.h"
+#include "edge/devices/mover.h"
 
 namespace nordstjerna {
 
-class Rotator {
-public:
-    virtual ~Rotator() = default;
-    virtual Expected<RotatorState> state() const = 0;
-    // By its own scale, within its range; else it fails.
-    virtual Expected<void> moveTo(double angle_deg, const StopFlag& halt) = 0;
-};
+class Rotator : public Mover<RotatorState, double> {};
 
 } // namespace nordstjerna

@@ -14,17 +14,6 @@ std::filesystem::path choicePath(const std::filesystem::path& dataFolder) {
     return dataFolder / "devices.json";
 }
 
-// Each role and its key, named once.
-constexpr std::pair<const char*, std::string WireRoles::*> roleKeys[] = {
-    {"mount", &WireRoles::mount},
-    {"guide_camera", &WireRoles::guideCamera},
-    {"imaging_camera", &WireRoles::imagingCamera},
-    {"guide_focuser", &WireRoles::guideFocuser},
-    {"imaging_focuser", &WireRoles::imagingFocuser},
-    {"filter_wheel", &WireRoles::wheel},
-    {"rotator", &WireRoles::rotator},
-    {"guide_port", &WireRoles::guidePort}};
-
 bool namedForGuiding(const std::string& device) {
     return lowerCase(device).find("guid") != std::string::npos;
 }
@@ -45,8 +34,8 @@ Expected<DeviceChoice> readDeviceChoice(const std::filesystem::path& dataFolder)
         .optional("server", server)
         .optional("simulated_night", choice.night);
     JsonReader roles(r.child("roles"), "roles");
-    for (const auto& [key, role] : roleKeys)
-        roles.optional(key, choice.roles.*role);
+    for (const WirePlace& place : wirePlaces())
+        roles.optional(place.key, choice.roles.*place.role);
     if (auto done = roles.finish(); !done)
         r.setProblem(done.error());
     if (format != choiceFormat)
@@ -66,9 +55,9 @@ Expected<DeviceChoice> readDeviceChoice(const std::filesystem::path& dataFolder)
 
 Expected<void> writeDeviceChoice(const std::filesystem::path& dataFolder, const DeviceChoice& choice) {
     nlohmann::json roles;
-    for (const auto& [key, role] : roleKeys)
-        if (!(choice.roles.*role).empty())
-            roles[key] = choice.roles.*role;
+    for (const WirePlace& place : wirePlaces())
+        if (const std::string& device = choice.roles.*place.role; !device.empty())
+            roles[place.key] = device;
     nlohmann::json json{
         {"format", choiceFormat}, {"use_server", choice.server}, {"server", choice.address.text()}};
     if (!choice.night.empty())
@@ -82,14 +71,16 @@ WireRoles likelyRoles(const std::vector<WireOffer>& offers) {
     WireRoles roles;
     std::vector<const WireOffer*> cameras;
     for (const WireOffer& o : offers) {
-        if (o.fits(WireRole::mount) && roles.mount.empty())
-            roles.mount = o.device;
-        else if (o.fits(WireRole::camera))
+        const auto places = wirePlaces();
+        const auto place = std::find_if(places.begin(), places.end(), [&](const WirePlace& p) {
+            return p.first && o.fits(p.use) && (roles.*p.role).empty();
+        });
+        const bool mount = place != places.end() && place->use == WireRole::mount;
+        // A camera may carry other things in its case; they are chosen by hand.
+        if (o.fits(WireRole::camera) && !mount)
             cameras.push_back(&o);
-        else if (o.fits(WireRole::wheel) && roles.wheel.empty())
-            roles.wheel = o.device;
-        else if (o.fits(WireRole::rotator) && roles.rotator.empty())
-            roles.rotator = o.device;
+        else if (place != places.end())
+            roles.*place->role = o.device;
         else if (o.fits(WireRole::focuser)) {
             std::string& role = namedForGuiding(o.device) ? roles.guideFocuser : roles.imagingFocuser;
             if (role.empty())

@@ -4,7 +4,6 @@
 #include <filesystem>
 
 #include "edge/devices/wire/wire_offer.h"
-#include "edge/devices/wire/wire_roles.h"
 
 namespace nordstjerna {
 

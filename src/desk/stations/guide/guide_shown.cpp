@@ -11,7 +11,6 @@
 #include "core/findings/guide_findings.h"
 #include "core/findings/light_findings.h"
 #include "core/guide/controllers.h"
-#include "core/motion/mount_part.h"
 #include "core/rig/scales.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
@@ -27,7 +26,6 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double rmsWindow_s = 300.0;
 constexpr double soon_s = 60.0; // guiding that ends that soon need not begin
 
 Run lastOf(const Run& run, double window_s) {
@@ -58,6 +56,7 @@ void GuideStation::show(const Snapshot& s) {
     steps()->show(s.progress);
     feed_->bring(run_, beliefs_);
     budget_ = s.budget;
+    recentMount_ = s.recentMount;
     lost_ = s.lost;
     failedPulses_ = s.failedPulses;
     loop_ = s.loop;
@@ -161,12 +160,14 @@ void GuideStation::showFigures() {
         total_->show(qs(formatNumber(live->total_arcsec, 2)) + "″",
                      tr("± %1″").arg(qs(formatNumber(live->sigma_arcsec, 2))),
                      judgedTotal(live->total_arcsec, live->total_arcsec / image));
-        if (const auto mount = liveMountPart(run_.rows, beliefs_, rmsWindow_s))
-            mount_->show(qs(formatNumber(mount->value, 2)) + "″",
-                         tr("± %1″").arg(qs(formatNumber(mount->sigma, 2))),
-                         tr("%1 imaging px of blur").arg(qs(formatNumber(mount->value / image, 2))));
-        else
+        if (const auto now = mountPartNow(recentMount_, run_.rows, beliefs_, rmsWindow_s)) {
+            mount_->show(qs(formatNumber(now->arcsec.value, 2)) + "″",
+                         tr("± %1″").arg(qs(formatNumber(now->arcsec.sigma, 2))),
+                         tr("%1 imaging px of blur").arg(qs(formatNumber(now->arcsec.value / image, 2))));
+            mount_->setToolTip(tr("The mount's own motion, %1").arg(qs(mountPartMeaning(now->kind))));
+        } else {
             mount_->showNothing(tr("what blurs the picture; in a minute"));
+        }
         const double offset = std::hypot(live->offsetRa_arcsec, live->offsetDec_arcsec);
         const double worse = std::max(live->ra_arcsec, live->dec_arcsec);
         const double better = std::max(1e-3, std::min(live->ra_arcsec, live->dec_arcsec));

@@ -10,7 +10,6 @@
 #include "charts/text.h"
 #include "core/base/format.h"
 #include "core/base/parallel.h"
-#include "core/motion/mount_part.h"
 #include "desk/evening/guiding_inputs.h"
 #include "desk/pictures/lane_chart.h"
 #include "desk/pictures/spot.h"
@@ -28,8 +27,22 @@ namespace nordstjerna {
 struct GuideStation::Live {
     std::shared_ptr<const GuidedBudget> budget;
     std::future<std::shared_ptr<const GuidedBudget>> pending;
-    size_t due = 120;  // rows before the next judgement
-    LoopPriors taught; // at the end
+    size_t due = 120; // rows before the next judgement
+    std::optional<RecentMount> recentMount;
+    std::future<std::optional<RecentMount>> recentPending;
+    double recentDue_s = recentEvery_s; // of the run
+    LoopPriors taught;                  // at the end
+
+    void lookAtMount(const Run& run) {
+        if (recentPending.valid()) {
+            if (recentPending.wait_for(std::chrono::seconds(0)) == std::future_status::ready)
+                recentMount = recentPending.get();
+        } else if (!run.rows.empty() && run.rows.back().t_s >= recentDue_s) {
+            recentDue_s = run.rows.back().t_s + recentEvery_s;
+            recentPending = startAtLowPriority(
+                [latest = latestRows(run)]() { return nordstjerna::recentMount(latest, rmsWindow_s); });
+        }
+    }
 };
 
 GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const RunKeeper& runs,
@@ -99,7 +112,6 @@ GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const 
     total_->setToolTip(tr(
         "Below one imaging pixel the stars stay sharp. Below 0.5″ is excellent, below 0.7″ good, below 0.9″ "
         "fair."));
-    mount_->setToolTip(tr("The mount's own motion, %1").arg(qs(mountPartMeaning(MountPartKind::live))));
     for (ReadOut* r : {total_, mount_, axes_, stars_})
         figures()->addWidget(r);
     buttons()->addWidget(target_);
@@ -244,6 +256,7 @@ Expected<GuideRunnerPlan> GuideStation::makePlan() {
     run_ = {};
     beliefs_.clear();
     budget_.reset();
+    recentMount_.reset();
     feed_ = std::make_shared<RunFeed>();
     summary_.reset();
     runaway_.reset();
@@ -268,6 +281,7 @@ Expected<GuideRunnerPlan> GuideStation::makePlan() {
             s.calibrationLook = g.calibrationLook();
             s.light = g.light();
             s.unevenLight = g.unevenLight();
+            s.recentMount = live->recentMount;
             if (g.belief(Axis::ra)) {
                 s.ra = *g.belief(Axis::ra);
                 s.dec = *g.belief(Axis::dec);
@@ -297,6 +311,7 @@ Expected<GuideRunnerPlan> GuideStation::makePlan() {
             const size_t rows = g.run().rows.size();
             if (g.over() && rows > 300)
                 live->taught = taughtBy(g.run());
+            live->lookAtMount(g.run());
             if (live->pending.valid()) {
                 if (live->pending.wait_for(std::chrono::seconds(0)) == std::future_status::ready)
                     live->budget = live->pending.get();

@@ -6,6 +6,7 @@
 
 #include "core/motion/axis_summary.h"
 #include "core/motion/guided_budget.h"
+#include "core/motion/recent_mount.h"
 #include "core/motion/run_feed.h"
 #include "core/motion/tune.h"
 #include "core/procedure/guiding.h"
@@ -74,8 +75,10 @@ private:
         std::optional<CalibrationLook> calibrationLook = {};
         LightVerdict light = {};
         std::optional<UnevenLight> unevenLight = {};
+        std::optional<RecentMount> recentMount = {};
     };
-    // Judges the run beside the recording, ever more seldom as it grows.
+    static constexpr double rmsWindow_s = 300.0; // of which all figures speak
+    // Judges the run beside the recording, ever more seldom as it grows, and its last minutes.
     struct Live;
     void start();
     Expected<GuideRunnerPlan> makePlan();
@@ -110,6 +113,7 @@ private:
     std::vector<RowBelief> beliefs_;
     std::shared_ptr<RunFeed> feed_;
     std::shared_ptr<const GuidedBudget> budget_;
+    std::optional<RecentMount> recentMount_;
     ProposalKeeper* proposal_; // of Tune, that was taken over
     std::optional<Tune> found_;
     std::thread tuner_;

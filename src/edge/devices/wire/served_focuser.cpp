@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-#include "edge/devices/wire/wire_names.h"
+#include "edge/devices/wire/wire_focuser.h"
 
 namespace nordstjerna {
 

@@ -2,10 +2,8 @@
 
 #include "edge/devices/wire/served_camera.h"
 #include "edge/devices/wire/served_clock.h"
-#include "edge/devices/wire/served_focuser.h"
 #include "edge/devices/wire/served_mount.h"
-#include "edge/devices/wire/served_rotator.h"
-#include "edge/devices/wire/served_wheel.h"
+#include "edge/devices/wire/wire_kinds.h"
 
 namespace nordstjerna {
 
@@ -46,14 +44,9 @@ ServedNight::ServedNight(const Devices& devices, const Rig& rig, std::function<d
     if (devices.imagingCamera)
         all_.push_back(std::make_unique<ServedCamera>(imagingName, *devices.imagingCamera, clock_,
                                                       rig.imagingCamera, false, devices.imagingCooler));
-    if (devices.guideFocuser)
-        all_.push_back(std::make_unique<ServedFocuser>(guideFocuserName, *devices.guideFocuser));
-    if (devices.imagingFocuser)
-        all_.push_back(std::make_unique<ServedFocuser>(imagingFocuserName, *devices.imagingFocuser));
-    if (devices.wheel)
-        all_.push_back(std::make_unique<ServedWheel>(wheelName, *devices.wheel));
-    if (devices.rotator)
-        all_.push_back(std::make_unique<ServedRotator>(rotatorName, *devices.rotator));
+    for (const WirePartKind& kind : wirePartKinds())
+        if (auto part = kind.served(kind.servedName, devices))
+            all_.push_back(std::move(part));
     server_ = std::make_unique<WireServer>(std::move(listener), [this](const WireMessage& m) { command(m); });
     for (const auto& device : all_)
         device->offer(*server_);

@@ -20,14 +20,10 @@ public:
     WireServer& server() { return *server_; }
     int port() const { return server_->port(); }
 
-    // Names of its devices.
+    // Names of its devices; those of the others: WirePartKind.
     static constexpr const char* mountName = "Night Mount";
     static constexpr const char* guideName = "Night Guide Camera";
     static constexpr const char* imagingName = "Night Imaging Camera";
-    static constexpr const char* guideFocuserName = "Night Guide Focuser";
-    static constexpr const char* imagingFocuserName = "Night Imaging Focuser";
-    static constexpr const char* wheelName = "Night Filter Wheel";
-    static constexpr const char* rotatorName = "Night Rotator";
 
 private:
     void command(const WireMessage& message);

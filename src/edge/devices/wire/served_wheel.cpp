@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "edge/devices/wire/wire_names.h"
+#include "edge/devices/wire/wire_wheel.h"
 
 namespace nordstjerna {
 

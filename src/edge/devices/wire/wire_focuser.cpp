@@ -3,7 +3,6 @@
 #include <cmath>
 #include <cstdlib>
 
-#include "edge/devices/wire/wire_names.h"
 #include "edge/runner.h"
 
 namespace nordstjerna {

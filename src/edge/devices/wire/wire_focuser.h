@@ -4,6 +4,16 @@
 #include "edge/devices/focuser.h"
 #include "edge/devices/wire/wire_device.h"
 
+namespace nordstjerna::wire {
+inline constexpr const char* focusPlace = "ABS_FOCUS_POSITION";
+inline constexpr const char* focusSteps = "FOCUS_ABSOLUTE_POSITION";
+inline constexpr const char* focusBy = "REL_FOCUS_POSITION";
+inline constexpr const char* focusByValue = "FOCUS_RELATIVE_POSITION";
+inline constexpr const char* focusHeat = "FOCUS_TEMPERATURE";
+inline constexpr const char* abortFocus = "FOCUS_ABORT_MOTION";
+inline constexpr unsigned focuserBit = 1U << 3; // of DRIVER_INTERFACE
+} // namespace nordstjerna::wire
+
 namespace nordstjerna {
 
 class WireFocuser final : public Focuser {
@@ -15,7 +25,7 @@ public:
     Expected<void> moveTo(int steps, const StopFlag& halt) override;
 
 private:
-    bool absolute() const { return focuser_.has("ABS_FOCUS_POSITION"); }
+    bool absolute() const { return focuser_.has(wire::focusPlace); }
     Expected<void> moveBy(int steps, const StopFlag& halt);
     void abort() const;
     WireDevice focuser_;

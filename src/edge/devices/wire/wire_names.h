@@ -1,4 +1,5 @@
-// Names of the standard vectors that both ends use. EOD: coordinates of date.
+// Names of the standard vectors that both ends use; those of a device that goes to places stand beside it.
+// EOD: coordinates of date.
 #pragma once
 
 namespace nordstjerna::wire {
@@ -41,23 +42,7 @@ inline constexpr const char* gainValue = "GAIN";
 inline constexpr const char* controls = "CCD_CONTROLS";
 inline constexpr const char* controlsGain = "Gain";
 
-inline constexpr const char* filterSlot = "FILTER_SLOT"; // from 1
-inline constexpr const char* filterSlotValue = "FILTER_SLOT_VALUE";
-inline constexpr const char* filterNames = "FILTER_NAME"; // one element a slot, in their order
-
-inline constexpr const char* rotatorPlace = "ABS_ROTATOR_ANGLE"; // °, by its own scale
-inline constexpr const char* rotatorAngle = "ANGLE";
-inline constexpr const char* abortRotator = "ROTATOR_ABORT_MOTION";
-
-inline constexpr const char* focusPlace = "ABS_FOCUS_POSITION";
-inline constexpr const char* focusSteps = "FOCUS_ABSOLUTE_POSITION";
-inline constexpr const char* focusBy = "REL_FOCUS_POSITION";
-inline constexpr const char* focusByValue = "FOCUS_RELATIVE_POSITION";
-inline constexpr const char* focusHeat = "FOCUS_TEMPERATURE";
-inline constexpr const char* abortFocus = "FOCUS_ABORT_MOTION";
-
 // Bits of DRIVER_INTERFACE.
-inline constexpr unsigned mountBit = 1U << 0, cameraBit = 1U << 1, guidePortBit = 1U << 2,
-                          focuserBit = 1U << 3, wheelBit = 1U << 4, rotatorBit = 1U << 12;
+inline constexpr unsigned mountBit = 1U << 0, cameraBit = 1U << 1, guidePortBit = 1U << 2;
 
 } // namespace nordstjerna::wire

@@ -41,27 +41,17 @@ WireNight::WireNight(const WireAddress& server, WireRoles roles, const Rig& rig,
     if (!roles.imagingCamera.empty())
         imaging_ = std::make_unique<WireCamera>(link_, roles.imagingCamera, Text::say("imaging camera"),
                                                 clock_, imagingSetup(rig));
-    for (const auto& [role, focuser] :
-         {std::pair(roles.guideFocuser, &guideFocuser_), std::pair(roles.imagingFocuser, &imagingFocuser_)})
-        if (!role.empty())
-            *focuser = std::make_unique<WireFocuser>(link_, role);
-    if (!roles.wheel.empty())
-        wheel_ = std::make_unique<WireWheel>(link_, roles.wheel);
-    if (!roles.rotator.empty())
-        rotator_ = std::make_unique<WireRotator>(link_, roles.rotator);
+    for (const WirePartKind& kind : wirePartKinds())
+        if (const std::string& device = roles.*kind.role; !device.empty())
+            parts_.push_back(kind.wired(link_, device));
     if (imaging_)
         cooler_ = std::make_unique<WireCooler>(link_, roles.imagingCamera);
     // One after the other, so that the first use of a camera does not wait for its driver.
     guide_.greet();
     if (imaging_)
         imaging_->greet();
-    for (const auto& focuser : {guideFocuser_.get(), imagingFocuser_.get()})
-        if (focuser)
-            focuser->greet();
-    if (wheel_)
-        wheel_->greet();
-    if (rotator_)
-        rotator_->greet();
+    for (const auto& part : parts_)
+        part->greet();
 }
 
 void WireNight::setRecord(const std::shared_ptr<WireRecord>& record) {
@@ -78,10 +68,8 @@ Devices WireNight::devices() {
     d.mount = &mount_;
     d.guideCamera = &guide_;
     d.imagingCamera = imaging_.get();
-    d.guideFocuser = guideFocuser_.get();
-    d.imagingFocuser = imagingFocuser_.get();
-    d.wheel = wheel_.get();
-    d.rotator = rotator_.get();
+    for (const auto& part : parts_)
+        part->join(d);
     d.imagingCooler = cooler_.get();
     d.clock = &clock_;
     d.track = trackByCamera(guide_);

@@ -7,11 +7,8 @@
 #include "edge/devices/paced_clock.h"
 #include "edge/devices/wire/wire_camera.h"
 #include "edge/devices/wire/wire_cooler.h"
-#include "edge/devices/wire/wire_focuser.h"
+#include "edge/devices/wire/wire_kinds.h"
 #include "edge/devices/wire/wire_mount.h"
-#include "edge/devices/wire/wire_roles.h"
-#include "edge/devices/wire/wire_rotator.h"
-#include "edge/devices/wire/wire_wheel.h"
 #include "edge/platesolve/star_index.h"
 
 namespace nordstjerna {
@@ -40,9 +37,7 @@ private:
     WireMount mount_;
     WireCamera guide_;
     std::unique_ptr<WireCamera> imaging_;
-    std::unique_ptr<WireFocuser> guideFocuser_, imagingFocuser_;
-    std::unique_ptr<WireWheel> wheel_;
-    std::unique_ptr<WireRotator> rotator_;
+    std::vector<std::unique_ptr<WirePart>> parts_; // focusers, filter wheel and the like
     std::unique_ptr<WireCooler> cooler_;
 };
 

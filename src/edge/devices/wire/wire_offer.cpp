@@ -5,26 +5,15 @@
 
 #include "core/base/number_text.h"
 #include "edge/devices/wire/wire_device.h"
+#include "edge/devices/wire/wire_focuser.h"
 #include "edge/devices/wire/wire_names.h"
+#include "edge/devices/wire/wire_wheel.h"
 
 namespace nordstjerna {
 
 namespace {
 
 using Vectors = std::map<std::string, WireLink::Told>;
-
-// Bits of DRIVER_INTERFACE, and a vector by which such a device is known where its driver tells no bits.
-struct RoleSign {
-    WireRole role;
-    unsigned bit;
-    const char* vector;
-};
-constexpr RoleSign roleSigns[] = {{WireRole::mount, wire::mountBit, wire::coordinates},
-                                  {WireRole::camera, wire::cameraBit, wire::exposure},
-                                  {WireRole::guidePort, wire::guidePortBit, wire::pulseWestEast},
-                                  {WireRole::focuser, wire::focuserBit, wire::focusBy},
-                                  {WireRole::wheel, wire::wheelBit, wire::filterSlot},
-                                  {WireRole::rotator, wire::rotatorBit, wire::rotatorPlace}};
 
 struct AbilitySign {
     WireAbility ability;
@@ -57,7 +46,7 @@ WireOffer offerOf(const std::string& device, const Vectors& vectors) {
         o.driver = driver->text("DRIVER_NAME");
     const auto told = driver ? wholeNumber(driver->text("DRIVER_INTERFACE")) : std::nullopt;
     const unsigned bits = told && *told >= 0.0 && *told < 1e9 ? static_cast<unsigned>(*told) : 0U;
-    for (const RoleSign& sign : roleSigns)
+    for (const WireSign& sign : wireSigns())
         if ((bits & sign.bit) || in(vectors, sign.vector))
             o.roles.push_back(sign.role);
     const WireVector* connection = in(vectors, wire::connection);
@@ -130,24 +119,6 @@ bool awaitOffers(const WireLink& link, double patience_s) {
             break;
     }
     return came;
-}
-
-const char* wireRoleKey(WireRole role) {
-    switch (role) {
-    case WireRole::mount:
-        return "mount";
-    case WireRole::camera:
-        return "camera";
-    case WireRole::guidePort:
-        return "guide_port";
-    case WireRole::focuser:
-        return "focuser";
-    case WireRole::wheel:
-        return "filter_wheel";
-    case WireRole::rotator:
-        return "rotator";
-    }
-    return "";
 }
 
 const char* wireAbilityKey(WireAbility ability) {

@@ -1,11 +1,11 @@
 // What a device server offers: each device, what it can be used for, and what it can do.
 #pragma once
 
+#include "edge/devices/wire/wire_kinds.h"
 #include "edge/devices/wire/wire_link.h"
 
 namespace nordstjerna {
 
-enum class WireRole { mount, camera, guidePort, focuser, wheel, rotator };
 enum class WireAbility {
     slews,
     syncs,
@@ -47,8 +47,7 @@ void greetAll(WireLink& link);
 // in time.
 bool awaitOffers(const WireLink& link, double patience_s);
 
-// Stable words, for files and commands.
-const char* wireRoleKey(WireRole role);
+// A stable word, for files and commands.
 const char* wireAbilityKey(WireAbility ability);
 
 } // namespace nordstjerna

@@ -2,7 +2,6 @@
 
 #include <cmath>
 
-#include "edge/devices/wire/wire_names.h"
 #include "edge/runner.h"
 
 namespace nordstjerna {

@@ -4,6 +4,13 @@
 #include "edge/devices/rotator.h"
 #include "edge/devices/wire/wire_device.h"
 
+namespace nordstjerna::wire {
+inline constexpr const char* rotatorPlace = "ABS_ROTATOR_ANGLE"; // °, by its own scale
+inline constexpr const char* rotatorAngle = "ANGLE";
+inline constexpr const char* abortRotator = "ROTATOR_ABORT_MOTION";
+inline constexpr unsigned rotatorBit = 1U << 12; // of DRIVER_INTERFACE
+} // namespace nordstjerna::wire
+
 namespace nordstjerna {
 
 class WireRotator final : public Rotator {
