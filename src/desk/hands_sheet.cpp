@@ -20,7 +20,7 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
     setObjectName("panel");
     auto* all = new QHBoxLayout(this);
     all->setContentsMargins(16, 8, 12, 8);
-    all->setSpacing(18);
+    all->setSpacing(12);
     const bool south = rigs.rig().site.southern();
     const struct {
         double turns;

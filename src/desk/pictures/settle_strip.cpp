@@ -58,7 +58,8 @@ void SettleStrip::draw(QPainter& p, const QRectF& area) {
     bars_ = QRectF(area.left() + 12, top + 24, area.width() - 24, area.bottom() - top - 34);
     p.setFont(textFont(11));
     if (settles_.empty()) {
-        p.drawText(bars_, Qt::AlignHCenter | Qt::AlignTop, tr("none yet"));
+        if (bars_.height() >= p.fontMetrics().height())
+            p.drawText(bars_, Qt::AlignHCenter | Qt::AlignTop, tr("none yet"));
         return;
     }
     double longest = 20.0;

@@ -9,7 +9,7 @@
 namespace nordstjerna {
 
 namespace {
-constexpr int tileMargin = 10;
+constexpr int tileMargin = 8;
 constexpr int titleSize = 12, summarySize = 12;
 } // namespace
 

@@ -180,7 +180,7 @@ QWidget* PlanCard::whenPage() {
     auto* page = new QWidget;
     FieldGrid grid(page);
     begin_->addItems(
-        {tr("at once"), tr("civil dusk"), tr("nautical dusk"), tr("astronomical dusk"), tr("at a time")});
+        {tr("now"), tr("civil dusk"), tr("nautical dusk"), tr("astronomical dusk"), tr("at a time")});
     end_->addItems({tr("at the horizon"), tr("civil dawn"), tr("nautical dawn"), tr("astronomical dawn"),
                     tr("at a time")});
     end_->setCurrentIndex(3);
