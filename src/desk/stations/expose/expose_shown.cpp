@@ -214,7 +214,7 @@ QString ExposeStation::runningSentence() const {
     case Series::Phase::refocusing:
         return tr("The camera is being focused.");
     case Series::Phase::following:
-        return tr("The loop is told how the aim moves.");
+        return tr("The aim begins to follow the target.");
     default:
         return seen_.waitingFor.empty() ? tr("Starting.") : waiting;
     }
