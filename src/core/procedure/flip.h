@@ -11,7 +11,8 @@ struct FlipSetup {
     CentringSetup centring;                       // rig, target, and how near it must stand afterwards
     bool pauseBefore = false, pauseAfter = false; // until goOn()
     bool guide = true;                            // again afterwards
-    // For a clear field and for guide stars, some minutes. A series waits itself, and heeds the end of the night.
+    // For a clear field and for guide stars, some minutes. A series waits itself, and heeds the end of the
+    // night.
     bool waits = true;
     std::optional<double> rollBefore_deg; // position angle of the imaging sensor's +y before, if known
     std::string sideBefore; // of a flip that was broken off, for it may have come over; empty: as it is now

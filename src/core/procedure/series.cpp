@@ -268,7 +268,7 @@ Step Series::begin(const Event& event) {
 Step Series::move(const Event& event) {
     if (unsaved_)
         return wait(Phase::saving, heedWishes_s,
-                    Text::say("the last frame to be saved: %1").arg(unsaved_->what));
+                    Text::say("the last frame to be saved: %1").arg(unsaved_->what.asClause()));
     if (pauseWanted_)
         return wait(Phase::paused, heedWishes_s, Text::say("you to check the cables, then press Go on"));
     const SeriesMove next = rules_->next(event.now, across(event), counted());
