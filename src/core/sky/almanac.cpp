@@ -3,16 +3,15 @@
 #include <cmath>
 #include <utility>
 
+#include "core/sky/earth_motion.h"
+
 namespace nordstjerna {
 
 namespace {
 constexpr double halfDay_s = 43200.0;
 
 Vec3 sunFrom(Instant when) {
-    double helio[2][3];
-    double bary[2][3];
-    eraEpv00(when.jd1(), when.jd2() + 69.0 / 86400.0, helio, bary);
-    return -Vec3(helio[0][0], helio[0][1], helio[0][2]).normalized();
+    return -Vec3(earthMotionAt(when).fromSun).normalized();
 }
 
 std::optional<Instant> crossing(const SunOfTheDay& sun, Instant from, Instant to, double sunAltitude_deg) {

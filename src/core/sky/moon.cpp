@@ -2,17 +2,15 @@
 
 #include <cmath>
 
+#include "core/sky/earth_motion.h"
+
 namespace nordstjerna {
 
 MoonSeen moonAt(const Site& site, Instant when) {
-    const double tt = when.jd2() + 69.0 / 86400.0;
     double pv[2][3];
-    eraMoon98(when.jd1(), tt, pv); // au, from the Earth's middle
+    eraMoon98(when.jd1(), when.jd2() + 69.0 / 86400.0, pv); // au, from the Earth's middle
     const Vec3 moon(pv[0][0], pv[0][1], pv[0][2]);
-    double helio[2][3];
-    double bary[2][3];
-    eraEpv00(when.jd1(), tt, helio, bary);
-    const Vec3 sun = -Vec3(helio[0][0], helio[0][1], helio[0][2]);
+    const Vec3 sun = -Vec3(earthMotionAt(when).fromSun);
     // The site from the Earth's middle, turned to the sky by where the zenith points; the flattening of the
     // Earth moves the Moon by less than its own table errs.
     constexpr double earth_au = 6371.0 / 149597870.7;
