@@ -11,6 +11,7 @@
 
 #include "desk/evening/rig_book.h"
 #include "desk/theme.h"
+#include "desk/widgets/flow_row.h"
 #include "edge/devices/sim/simulated_night.h"
 
 namespace nordstjerna {
@@ -21,6 +22,9 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
     auto* all = new QHBoxLayout(this);
     all->setContentsMargins(16, 8, 12, 8);
     all->setSpacing(12);
+    auto* groups = new FlowRow;
+    groups->setSpacing(12);
+    all->addLayout(groups, 1);
     const bool south = rigs.rig().site.southern();
     const struct {
         double turns;
@@ -47,10 +51,12 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
         {Text::mark("Raise"), Text::mark("Raise the polar axis"), false, 1.0, "raise"},
         {Text::mark("Lower"), Text::mark("Lower the polar axis"), false, -1.0, "lower"}};
     const auto group = [&] {
-        auto* grid = new QGridLayout;
+        auto* box = new QWidget;
+        auto* grid = new QGridLayout(box);
+        grid->setContentsMargins(0, 0, 0, 0);
         grid->setHorizontalSpacing(6);
         grid->setVerticalSpacing(4);
-        all->addLayout(grid);
+        groups->addWidget(box);
         return grid;
     };
     QGridLayout* grid = nullptr;
@@ -119,7 +125,6 @@ HandsSheet::HandsSheet(SimulatedNight& night, const RigBook& rigs, QWidget* pare
         });
         grid->addWidget(button, 1, column++);
     }
-    all->addStretch();
     auto* right = new QVBoxLayout;
     auto* close = small(tr("Close"), "closeHands");
     connect(close, &QPushButton::clicked, this, &QWidget::hide);
