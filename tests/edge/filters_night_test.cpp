@@ -136,9 +136,8 @@ void FiltersNightTest::stuckWheel() {
     QVERIFY(!n.night.mount().state()->tracking);
 }
 
-// Camera and wheel hang on one cable: neither answers when the filter is due, and the series waits for both.
-// The wheel while it is to turn, the focuser before it moves or on its way: the series waits, and the focuser
-// goes to where it was to go, not on from where it stopped.
+// The wheel, which hangs on the camera's cable, while it is to turn; the focuser before it moves or on its
+// way: the series waits, and the focuser goes to where it was to go, not on from where it stopped.
 void FiltersNightTest::silentForMinutes_data() {
     QTest::addColumn<bool>("wheel");
     QTest::addColumn<int>("step"); // of these, since the first frame

@@ -112,6 +112,7 @@ GuideStation::GuideStation(const StationParts& parts, const Needs& needs, const 
     total_->setToolTip(tr(
         "Below one imaging pixel the stars stay sharp. Below 0.5″ is excellent, below 0.7″ good, below 0.9″ "
         "fair."));
+    mount_->setToolTip(tr("The mount's own motion, %1").arg(qs(mountPartMeaning(MountPartKind::live))));
     for (ReadOut* r : {total_, mount_, axes_, stars_})
         figures()->addWidget(r);
     buttons()->addWidget(target_);
