@@ -37,6 +37,7 @@ struct SeriesNight {
         if (!rendered) {
             devices.track = night.trackDirectly();
             devices.image = night.imageDirectly();
+            guideRunner.setMountPart(false);
         }
         devices.guide = &guideRunner;
         guideRunner.setPrepare(

@@ -2,6 +2,7 @@
 
 #include "core/base/format.h"
 #include "core/base/parallel.h"
+#include "core/motion/recent_mount.h"
 
 namespace nordstjerna {
 
@@ -32,6 +33,7 @@ Expected<void> GuideRunner::begin(GuideRunnerPlan plan) {
         seen_ = {};
         failure_.reset();
         taken_ = recorded_ = 0;
+        latest_ = {};
     }
     auto hooks = plan.hooks;
     hooks.ahead = [this, ahead = plan.hooks.ahead](Procedure& p) {
@@ -103,10 +105,14 @@ void GuideRunner::look(Guiding& guiding) {
     seen_.ending = guiding.ending();
     const auto& rows = guiding.run().rows;
     seen_.rows = !rows.empty();
-    for (; taken_ < rows.size(); ++taken_)
-        glances_.push_back(
-            glanceOf(guiding.run().meta, rows[taken_],
-                     taken_ < guiding.beliefs().size() ? &guiding.beliefs()[taken_] : nullptr));
+    latest_.meta = guiding.run().meta;
+    for (; taken_ < rows.size(); ++taken_) {
+        glances_.push_back(glanceOf(latest_.meta, rows[taken_]));
+        latest_.rows.push_back(rows[taken_]);
+    }
+    constexpr std::ptrdiff_t mostRows = 4000; // an hour and more
+    if (std::ssize(latest_.rows) > 2 * mostRows)
+        latest_.rows.erase(latest_.rows.begin(), latest_.rows.end() - mostRows);
     const auto& settles = guiding.settles();
     for (; recorded_ < settles.size() && settles[recorded_].over; ++recorded_) {
         settles_.push_back(settles[recorded_]);
@@ -123,8 +129,17 @@ GuideRunner::Seen GuideRunner::seen() const {
 }
 
 GuideShare GuideRunner::during(Instant from, Instant to) const {
-    const std::scoped_lock guard(lock_);
-    return guideShare(glances_, from, to);
+    GuideShare share;
+    Run latest;
+    {
+        const std::scoped_lock guard(lock_);
+        share = guideShare(glances_, from, to);
+        if (mountPart_)
+            latest = latest_;
+    }
+    if (!latest.rows.empty())
+        share.mountPart_arcsec = exposureMountPart(latest, from - latest.meta.start, to - latest.meta.start);
+    return share;
 }
 
 std::vector<SettleRecord> GuideRunner::settles() const {

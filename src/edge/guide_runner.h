@@ -29,6 +29,9 @@ public:
     explicit GuideRunner(Devices& devices) : devices_(devices) {}
     ~GuideRunner() override;
     void setPrepare(Prepare prepare) { prepare_ = std::move(prepare); }
+    // Whether exposures get their mount part, as they do unless whoever simulates nights by the hundred does
+    // without: it costs a tenth of a second each.
+    void setMountPart(bool wanted) { mountPart_ = wanted; }
 
     // Fails when it runs already, or was broken off and not allowed since.
     Expected<void> begin(GuideRunnerPlan plan);
@@ -69,6 +72,7 @@ private:
 
     Devices& devices_;
     Prepare prepare_;
+    std::atomic<bool> mountPart_{true};
     std::thread thread_;
     std::shared_ptr<RunnerControl> newControl();
     mutable std::mutex controlLock_;
@@ -81,6 +85,7 @@ private:
     size_t taken_ = 0;    // rows of the present run that were looked at
     size_t recorded_ = 0; // and its settles
     std::vector<GuideGlance> glances_;
+    Run latest_; // of the present run, the rows that the longest exposure may ask for
     std::vector<SettleRecord> settles_;
     std::vector<Instant> moved_; // when each began
     Messages<Guiding> messages_;

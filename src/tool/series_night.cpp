@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/base/number_text.h"
+#include "core/motion/recent_mount.h"
 #include "core/procedure/series.h"
 #include "core/rig/scales.h"
 #include "core/sky/sides.h"
@@ -38,12 +39,30 @@ Json storyJson(const std::vector<SeriesFrame>& frames, const SeriesStory& story)
 }
 
 // What guided meanwhile, from its table.
-std::vector<GuideGlance> glancesOf(const Run& run) {
-    std::vector<GuideGlance> glances;
-    for (const RunRow& row : run.rows)
-        glances.push_back(glanceOf(run.meta, row, nullptr));
-    return glances;
-}
+class GuidedMeanwhile {
+public:
+    explicit GuidedMeanwhile(Run run) : run_(std::move(run)) {
+        for (const RunRow& row : run_.rows)
+            glances_.push_back(glanceOf(run_.meta, row));
+        if (auto d = rebuildDisturbance(run_)) {
+            track_ = trackMount(*d);
+            disturbance_ = std::move(*d);
+        }
+    }
+    GuideShare during(Instant from, Instant to) const {
+        GuideShare share = guideShare(glances_, from, to);
+        if (disturbance_)
+            share.mountPart_arcsec =
+                exposureMountPart(run_, *disturbance_, track_, from - run_.meta.start, to - run_.meta.start);
+        return share;
+    }
+
+private:
+    Run run_;
+    std::vector<GuideGlance> glances_;
+    std::optional<Disturbance> disturbance_;
+    MountTrack track_;
+};
 
 // The places of the aim by the dithers of a run and the rates at which it went on, imaging pixels.
 DitherSpot aimAt(const Run& run, Instant when, double scale) {
@@ -149,7 +168,7 @@ Expected<Json> commandSeries(const SeriesRequest& request) {
             return tl::unexpected(read.error());
         run = std::move(*read);
     }
-    const auto glances = run ? glancesOf(*run) : std::vector<GuideGlance>{};
+    const auto guided = run ? std::optional<GuidedMeanwhile>(*run) : std::nullopt;
     std::vector<SeriesFrame> frames;
     std::optional<SolvedFrame> solved;
     double scale = 0.0;
@@ -176,7 +195,8 @@ Expected<Json> commandSeries(const SeriesRequest& request) {
             return at == keys.end() ? std::string() : at->second;
         };
         f.side = lookingFrom(key("PIERSIDE"));
-        f.guide = guideShare(glances, f.start, f.start + f.exposure_s);
+        if (guided)
+            f.guide = guided->during(f.start, f.start + f.exposure_s);
         if (!solved) {
             const auto index = StarIndex::loadDefault();
             if (!index)

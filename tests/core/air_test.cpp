@@ -155,6 +155,9 @@ void AirTest::mountPartIsHonest() {
     double bias = 0.0, squares = 0.0;
     int withinLately = 0;
     double biasLately = 0.0;
+    int withinExposure = 0;
+    double biasExposure = 0.0;
+    int withinRa = 0;
     const int runs = casesOf(200);
     for (int i = 1; i <= runs; ++i) {
         LoopWorld w;
@@ -178,29 +181,48 @@ void AirTest::mountPartIsHonest() {
         within += std::abs(part.value - truth) < part.sigma;
         squares += std::pow((part.value - truth) / part.sigma, 2) / runs;
         bias += (part.value / truth - 1.0) / runs;
+        const Measured ra = figuresOf(*d, track, d->recorded).mountRa_arcsec;
+        withinRa +=
+            std::abs(ra.value - standardDeviation({r.mountRa.begin() + from, r.mountRa.end()})) < ra.sigma;
+        const double end_s = r.run.rows.back().t_s;
+        const auto truthSince = [&](double s) {
+            const auto since = rowAt(r.run.rows, s) - r.run.rows.begin();
+            return std::hypot(standardDeviation({r.mountRa.begin() + since, r.mountRa.end()}),
+                              standardDeviation({r.mountDec.begin() + since, r.mountDec.end()}));
+        };
         // The last five minutes, as Guide shows them.
         constexpr double window_s = 300.0;
-        const auto last = recentMount(*d, track, r.run.rows.back().t_s, window_s);
+        const auto last = recentMount(*d, track, end_s, window_s);
         QVERIFY(last.has_value());
-        const auto since = rowAt(r.run.rows, r.run.rows.back().t_s - window_s) - r.run.rows.begin();
-        const double lately = std::hypot(standardDeviation({r.mountRa.begin() + since, r.mountRa.end()}),
-                                         standardDeviation({r.mountDec.begin() + since, r.mountDec.end()}));
+        const double lately = truthSince(end_s - window_s);
         withinLately += std::abs(last->mountPart_arcsec.value - lately) < last->mountPart_arcsec.sigma;
         biasLately += (last->mountPart_arcsec.value / lately - 1.0) / runs;
+        // An exposure that ends now, as it is written to its file.
+        constexpr double exposure_s = 180.0;
+        const auto exposure = exposureMountPart(r.run, *d, track, end_s - exposure_s, end_s + 1.0);
+        QVERIFY(exposure.has_value());
+        const double meanwhile = truthSince(end_s - exposure_s);
+        withinExposure += std::abs(exposure->value - meanwhile) < exposure->sigma;
+        biasExposure += (exposure->value / meanwhile - 1.0) / runs;
     }
-    const QString said =
-        QString("%1 of %2 within 1σ, rms z %3, bias %4; the last five minutes: %5 within, bias %6")
-            .arg(within)
-            .arg(runs)
-            .arg(std::sqrt(squares))
-            .arg(bias)
-            .arg(withinLately)
-            .arg(biasLately);
+    const QString said = QString("%1 of %2 within 1σ, rms z %3, bias %4; RA alone %5; the last five minutes: "
+                                 "%6 within, bias %7; an exposure: %8 within, bias %9")
+                             .arg(within)
+                             .arg(runs)
+                             .arg(std::sqrt(squares))
+                             .arg(bias)
+                             .arg(withinRa)
+                             .arg(withinLately)
+                             .arg(biasLately)
+                             .arg(withinExposure)
+                             .arg(biasExposure);
     qInfo("%s", qPrintable(said));
     if (thinned)
         return;
     QVERIFY2(within >= 0.60 * runs && within <= 0.76 * runs && std::abs(bias) < 0.06, qPrintable(said));
     QVERIFY2(withinLately >= 0.60 * runs && withinLately <= 0.76 * runs && std::abs(biasLately) < 0.06,
+             qPrintable(said));
+    QVERIFY2(withinExposure >= 0.60 * runs && withinExposure <= 0.76 * runs && std::abs(biasExposure) < 0.06,
              qPrintable(said));
 }
 

@@ -8,6 +8,7 @@
 #include "core/base/random.h"
 #include "core/base/statistics.h"
 #include "core/motion/motion_analysis.h"
+#include "core/motion/recent_mount.h"
 #include "core/procedure/ladder.h"
 #include "core/rig/scales.h"
 #include "registry.h"
@@ -21,6 +22,7 @@ class SeriesNightTest : public QObject {
     Q_OBJECT
 private slots:
     void clockPassesTheBaton();
+    void exposuresTellTheirMountPart();
     void nightOverTheFlip_data();
     void nightOverTheFlip();
     void withoutGuiding_data();
@@ -87,6 +89,29 @@ void SeriesNightTest::clockPassesTheBaton() {
                                                           {'b', 4}, {'c', 4}, {'a', 6}, {'b', 6}, {'b', 8},
                                                           {'c', 8}, {'a', 9}, {'b', 10}};
         QVERIFY(seen == wanted);
+    }
+}
+
+// Each by the guide frames until its end, but for the one that was under way then: the table of the run tells
+// the same afterwards.
+void SeriesNightTest::exposuresTellTheirMountPart() {
+    SeriesNight n(seriesScenario());
+    n.guideRunner.setMountPart(true);
+    QVERIFY(n.calibrate().has_value());
+    SeriesSetup setup = n.setup();
+    setup.ends.frames = 4;
+    Series series(setup);
+    QVERIFY(n.run(series).has_value());
+    QCOMPARE(series.frames().size(), size_t{4});
+    QCOMPARE(n.runs.size(), size_t{1});
+    const Run& run = n.runs.front();
+    for (const SeriesFrame& f : series.frames()) {
+        const double from_s = f.start - run.meta.start;
+        const auto again = exposureMountPart(run, from_s, from_s + f.exposure_s);
+        QVERIFY(f.guide.mountPart_arcsec && again);
+        const double apart = f.guide.mountPart_arcsec->value - again->value;
+        QVERIFY2(std::abs(apart) < 0.5 * again->sigma, qPrintable(QString::number(apart / again->sigma)));
+        QVERIFY(again->sigma > 0.0 && again->value < f.guide.total_arcsec() + again->sigma);
     }
 }
 

@@ -32,11 +32,9 @@ Text mountPartMeaning(MountPartKind kind) {
     case MountPartKind::recent:
         return Text::say("by the mount's track through the frames of the last half hour");
     case MountPartKind::smoothed:
-        return Text::say("by the mount's track through all frames");
-    case MountPartKind::exposure:
         break;
     }
-    return Text::say("by what the loop believed during the exposure");
+    return Text::say("by the mount's track through all frames");
 }
 
 MountGlimpse glimpseOf(const RowBelief& belief) {
@@ -44,9 +42,8 @@ MountGlimpse glimpseOf(const RowBelief& belief) {
             {belief.dec.place_arcsec, belief.dec.placeSigma_arcsec}};
 }
 
-std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, double span_s,
-                                    MountPartKind kind) {
-    const size_t fewest = kind == MountPartKind::exposure ? 8 : 20;
+std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, double span_s) {
+    constexpr size_t fewest = 20;
     if (glimpses.size() < fewest)
         return std::nullopt;
     std::vector<double> ra;
@@ -76,7 +73,7 @@ std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std
     for (auto r = rowAt(rows, rows.back().t_s - window_s); r != rows.end(); ++r)
         if (countsForRms(*r))
             glimpses.push_back(glimpseOf(beliefs[static_cast<size_t>(r - rows.begin())]));
-    return mountPartOf(glimpses, std::min(window_s, rows.back().t_s - rows.front().t_s), MountPartKind::live);
+    return mountPartOf(glimpses, std::min(window_s, rows.back().t_s - rows.front().t_s));
 }
 
 Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vector<double>& load,

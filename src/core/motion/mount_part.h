@@ -1,5 +1,5 @@
 // How much of what guiding leaves is the mount's own motion, and not seeing or the camera: one estimate of
-// it, asked for in four ways that agree on the same stretch within their ±.
+// it, asked for in three ways that agree on the same stretch within their ±.
 #pragma once
 
 #include <optional>
@@ -12,9 +12,8 @@ namespace nordstjerna {
 
 enum class MountPartKind {
     live,     // while guiding: by what the loop believed at each frame
-    recent,   // while guiding, from time to time: as smoothed, through the last half hour (recent_mount.h)
+    recent,   // now and then, and of each exposure: as smoothed, through the last half hour (recent_mount.h)
     smoothed, // afterwards: by the mount's track through all frames, before and after
-    exposure  // of one imaging exposure: as live, over the frames taken meanwhile
 };
 // For a reader: "by what the loop believed at the time" …
 Text mountPartMeaning(MountPartKind kind);
@@ -27,10 +26,8 @@ struct MountGlimpse {
 MountGlimpse glimpseOf(const RowBelief& belief);
 
 // Of both axes together, by beliefs over so many seconds. What a loop believes is off by nearly the same for
-// about a minute, so that a short stretch shows less of it than its ± says. Nothing with fewer frames than
-// tell anything (20 while guiding, 8 in an exposure).
-std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, double span_s,
-                                    MountPartKind kind);
+// about a minute, so that a short stretch shows less of it than its ± says. Nothing with fewer than 20.
+std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, double span_s);
 
 // Live, over the rows of the last `window_s` seconds that count; beliefs as many as rows.
 std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,

@@ -4,13 +4,17 @@
 
 namespace nordstjerna {
 
+namespace {
+// As many rows before `end` as the track goes by.
+std::vector<RunRow>::const_iterator trackBegins(const std::vector<RunRow>& rows,
+                                                std::vector<RunRow>::const_iterator end) {
+    constexpr std::ptrdiff_t most = 900;
+    return end - std::min(most, end - rows.begin());
+}
+} // namespace
+
 Run latestRows(const Run& run) {
-    constexpr size_t most = 900;
-    Run latest;
-    latest.meta = run.meta;
-    latest.rows.assign(run.rows.end() - static_cast<std::ptrdiff_t>(std::min(most, run.rows.size())),
-                       run.rows.end());
-    return latest;
+    return {run.meta, {trackBegins(run.rows, run.rows.end()), run.rows.end()}};
 }
 
 std::optional<RecentMount> recentMount(const Run& latest, double window_s) {
@@ -28,6 +32,27 @@ std::optional<RecentMount> recentMount(const Disturbance& d, const MountTrack& t
     if (frames.t_s.size() < fewest)
         return std::nullopt;
     return RecentMount{until_s, figuresFrom(track, frames).mountPart_arcsec};
+}
+
+std::optional<Measured> exposureMountPart(const Run& run, const Disturbance& d, const MountTrack& track,
+                                          double from_s, double to_s) {
+    constexpr size_t fewest = 10;
+    JudgedFrames frames;
+    const auto from = std::lower_bound(d.t_s.begin(), d.t_s.end(), from_s);
+    for (auto i = static_cast<size_t>(from - d.t_s.begin()); i < d.t_s.size() && d.t_s[i] < to_s; ++i)
+        if (!run.rows[d.row[i]].events.aimMove()) // the aim moves as an exposure ends
+            frames.add(d, track, i, d.recorded[i]);
+    if (frames.t_s.size() < fewest)
+        return std::nullopt;
+    return figuresFrom(track, frames).mountPart_arcsec;
+}
+
+std::optional<Measured> exposureMountPart(const Run& run, double from_s, double to_s) {
+    const auto end = rowAt(run.rows, to_s);
+    const auto begin = std::min(trackBegins(run.rows, end), rowAt(run.rows, from_s));
+    const Run latest{run.meta, {begin, end}};
+    const auto d = rebuildDisturbance(latest);
+    return d ? exposureMountPart(latest, *d, trackMount(*d), from_s, to_s) : std::nullopt;
 }
 
 std::optional<MountPartNow> mountPartNow(const std::optional<RecentMount>& recent,

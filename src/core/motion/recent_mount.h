@@ -1,7 +1,8 @@
-// The mount part of the latest minutes of a run that goes on. What the loop believed at the time is ready at
-// once, but it took slow air for the mount's motion and followed it: under such air the figure is a seventh
-// too small. The smoother looks at the last half hour or so, before and after each frame, and asks what air
-// it was. That costs a tenth of a second or two, and is done beside guiding, now and then.
+// The mount part of the latest minutes of a run that goes on, or of one imaging exposure. What the loop
+// believed at the time is ready at once, but it took slow air for the mount's motion and followed it: under
+// such air the figure is a seventh too small, of an exposure a fifth. The smoother looks at the last half
+// hour or so, before and after each frame, and asks what air it was. That costs a tenth of a second or two,
+// and is done beside guiding: now and then, and at the end of each exposure.
 #pragma once
 
 #include <optional>
@@ -25,6 +26,14 @@ std::optional<RecentMount> recentMount(const Run& latest, double window_s);
 // The same of a disturbance and its track.
 std::optional<RecentMount> recentMount(const Disturbance& d, const MountTrack& track, double until_s,
                                        double window_s);
+
+// While one frame was exposed, from and to by the run's time: over all frames measured meanwhile, steady or
+// not, as the exposure's RMS. Nothing with fewer than 10 of them. d: of this run.
+std::optional<Measured> exposureMountPart(const Run& run, const Disturbance& d, const MountTrack& track,
+                                          double from_s, double to_s);
+// The same by the rows until then: the last nine hundred, or all since the exposure began if they are more.
+// Nothing where they are too few for a track, either.
+std::optional<Measured> exposureMountPart(const Run& run, double from_s, double to_s);
 
 constexpr double recentEvery_s = 120.0; // it is worked out anew that often
 

@@ -7,14 +7,13 @@
 
 namespace nordstjerna {
 
-GuideGlance glanceOf(const RunMeta& meta, const RunRow& row, const RowBelief* belief) {
+GuideGlance glanceOf(const RunMeta& meta, const RunRow& row) {
     GuideGlance g;
     g.when = meta.start + row.t_s;
     g.dra_arcsec = static_cast<float>(row.dra_arcsec);
     g.ddec_arcsec = static_cast<float>(row.ddec_arcsec);
-    if (belief)
-        g.mount = glimpseOf(*belief);
     g.measured = row.measured();
+    g.aimMoved = row.events.aimMove().has_value();
     g.steady = countsForRms(row);
     return g;
 }
@@ -27,11 +26,12 @@ GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Ins
     GuideShare share;
     std::vector<double> ra;
     std::vector<double> dec;
-    std::vector<MountGlimpse> mount;
     auto at = std::lower_bound(glances.begin(), glances.end(), from,
                                [](const GuideGlance& g, Instant t) { return g.when < t; });
     int unsteady = 0;
     for (; at != glances.end() && at->when < to; ++at) {
+        if (at->aimMoved) // as the exposure ended: the star had not gone there yet
+            continue;
         if (!at->measured) {
             ++share.lost;
             continue;
@@ -40,8 +40,6 @@ GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Ins
         unsteady += !at->steady;
         ra.push_back(at->dra_arcsec);
         dec.push_back(at->ddec_arcsec);
-        if (at->mount)
-            mount.push_back(*at->mount);
     }
     if (ra.empty())
         return share;
@@ -51,7 +49,6 @@ GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Ins
     const auto rms = [](const std::vector<double>& v) { return std::sqrt(meanSquare(v)); };
     share.ra_arcsec = rms(ra);
     share.dec_arcsec = rms(dec);
-    share.mountPart_arcsec = mountPartOf(mount, to - from, MountPartKind::exposure);
     for (size_t i = 0; i < ra.size(); ++i)
         share.peak_arcsec = std::max(share.peak_arcsec, std::hypot(ra[i] - meanRa, dec[i] - meanDec));
     return share;

@@ -11,21 +11,22 @@ namespace nordstjerna {
 struct GuideGlance {
     Instant when; // middle of its exposure
     float dra_arcsec = 0.0F, ddec_arcsec = 0.0F;
-    std::optional<MountGlimpse> mount; // as the loop believed
     bool measured = false;
+    bool aimMoved = false; // during it: it tells of the new aim
     bool steady = false; // not settling, dithering or lost
 };
-GuideGlance glanceOf(const RunMeta& meta, const RunRow& row, const RowBelief* belief);
+GuideGlance glanceOf(const RunMeta& meta, const RunRow& row);
 
 struct GuideShare {
     int looks = 0; // that showed the star
     int lost = 0;
     bool steady = false;                      // all the time, but for a lost frame
     double ra_arcsec = 0.0, dec_arcsec = 0.0; // RMS about the mean
-    std::optional<Measured> mountPart_arcsec; // MountPartKind::exposure
+    std::optional<Measured> mountPart_arcsec; // exposureMountPart()
     double peak_arcsec = 0.0;                 // the farthest look from the mean
     double total_arcsec() const;
 };
+// All but the mount part, which takes more than glances.
 GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Instant to);
 
 } // namespace nordstjerna

@@ -175,7 +175,7 @@ QString ShapesChart::readOut(QPointF at) const {
         text += tr("\nguide RMS %1″").arg(qs(formatNumber(s->rms_arcsec, 2)));
     if (s->rms_arcsec > 0.0 && s->mount_arcsec > 0.0)
         text += tr(", mount part %1″\n(%2)")
-                    .arg(qs(formatNumber(s->mount_arcsec, 2)), qs(mountPartMeaning(MountPartKind::exposure)));
+                    .arg(qs(formatNumber(s->mount_arcsec, 2)), qs(mountPartMeaning(MountPartKind::recent)));
     if (s->remark != Remark::none)
         text += "\n" + qs(Text::say(remarkWord(s->remark)));
     return text;
